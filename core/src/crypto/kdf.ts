@@ -1,0 +1,88 @@
+import { createHmac, hkdfSync, type KeyObject } from "node:crypto";
+import { type Options, hashRaw } from "@node-rs/argon2";
+import { EremosError } from "../errors/eremos-error";
+import { randomBytes } from "./bytes";
+
+/** HKDF-SHA256 (RFC 5869). */
+export function hkdf(key: Uint8Array, salt: Uint8Array, info: string, length = 32): Buffer {
+  return Buffer.from(hkdfSync("sha256", key, salt, info, length));
+}
+
+export function hmac(key: Uint8Array | KeyObject, ...parts: readonly Uint8Array[]): Buffer {
+  const mac = createHmac("sha256", key);
+  for (const part of parts) mac.update(part);
+  return mac.digest();
+}
+
+/** Argon2id parameters (RFC 9106). Memory in KiB. FORMAT.md §3.1. */
+export interface PasswordCost {
+  readonly memoryKiB: number;
+  readonly passes: number;
+  readonly lanes: number;
+}
+
+/** What a reader accepts from a header nobody has authenticated yet. FORMAT.md §3.1. */
+export const COST_LIMITS = { memoryKiB: 1024 * 1024, passes: 16, lanes: 8 } as const;
+/** What a writer uses at the least. */
+export const LEAST_COST: PasswordCost = { memoryKiB: 64 * 1024, passes: 3, lanes: 4 };
+/** What a writer uses at the most memory, so that a browser can still open the folder within seconds. */
+const WRITER_MEMORY_KIB = 256 * 1024;
+const TARGET_MILLISECONDS = 700;
+const SALT_BYTES = 16;
+/** The package's enumerations exist in its types only. */
+const ARGON2ID = 2 satisfies NonNullable<Options["algorithm"]>;
+const VERSION_19 = 1 satisfies NonNullable<Options["version"]>;
+
+export interface PasswordHashing extends PasswordCost {
+  readonly salt: Buffer;
+}
+
+export function newPasswordHashing(cost: PasswordCost): PasswordHashing {
+  return { ...cost, salt: randomBytes(SALT_BYTES) };
+}
+
+/** The PHC string without a hash: `$argon2id$v=19$m=262144,t=8,p=4$<salt>` (base64 without padding). */
+export function formatPasswordHashing(hashing: PasswordHashing): string {
+  const salt = hashing.salt.toString("base64").replace(/=+$/, "");
+  return `$argon2id$v=19$m=${hashing.memoryKiB},t=${hashing.passes},p=${hashing.lanes}$${salt}`;
+}
+
+/** @throws EremosError `damaged` when it is not such a string or goes beyond {@link COST_LIMITS}. */
+export function parsePasswordHashing(text: string): PasswordHashing {
+  const match = /^\$argon2id\$v=19\$m=(\d{1,9}),t=(\d{1,3}),p=(\d{1,3})\$([A-Za-z0-9+/]{16,64})$/.exec(text);
+  const [, memory, passes, lanes, salt] = match ?? [];
+  if (!memory || !passes || !lanes || !salt) throw new EremosError("damaged", "The password settings in this header can't be read. The header is damaged; its copies may be whole.");
+  const hashing = { memoryKiB: Number(memory), passes: Number(passes), lanes: Number(lanes), salt: Buffer.from(salt, "base64") };
+  const fits =
+    hashing.memoryKiB >= 8 * hashing.lanes && hashing.memoryKiB <= COST_LIMITS.memoryKiB &&
+    hashing.passes >= 1 && hashing.passes <= COST_LIMITS.passes && hashing.lanes >= 1 && hashing.lanes <= COST_LIMITS.lanes;
+  if (!fits) throw new EremosError("damaged", "This header asks for more memory or time than Eremos ever writes, so it was not followed. It is damaged or was changed.");
+  return hashing;
+}
+
+/** Password → 32 bytes. The password is normalised to NFC and encoded as UTF-8. Runs off the main thread. */
+export async function hashPassword(password: string, hashing: PasswordHashing): Promise<Buffer> {
+  return hashRaw(Buffer.from(password.normalize("NFC"), "utf8"), {
+    algorithm: ARGON2ID,
+    version: VERSION_19,
+    memoryCost: hashing.memoryKiB,
+    timeCost: hashing.passes,
+    parallelism: hashing.lanes,
+    outputLen: 32,
+    salt: hashing.salt,
+  });
+}
+
+/** Measures this machine and chooses the cost that takes about 0.7 s here (never below {@link LEAST_COST}). */
+export async function measurePasswordCost(): Promise<PasswordCost> {
+  const probe: PasswordCost = { memoryKiB: WRITER_MEMORY_KIB, passes: 2, lanes: 4 };
+  const times: number[] = [];
+  for (let run = 0; run < 2; run++) {
+    const start = performance.now();
+    await hashPassword("measure", newPasswordHashing(probe));
+    times.push(performance.now() - start);
+  }
+  const perPass = Math.min(...times) / probe.passes;
+  const passes = Math.max(LEAST_COST.passes, Math.min(COST_LIMITS.passes, Math.round(TARGET_MILLISECONDS / perPass)));
+  return { ...probe, passes };
+}

@@ -1,0 +1,48 @@
+import { EremosError } from "../errors/eremos-error";
+
+export type Phase = "looking" | "sealing" | "making-durable" | "moving" | "removing" | "restoring" | "checking";
+
+export interface Progress {
+  readonly phase: Phase;
+  readonly files: number;
+  readonly filesTotal: number;
+  readonly bytes: number;
+  readonly bytesTotal: number;
+}
+
+/** How a running verb speaks with whoever started it. */
+export interface Hooks {
+  progress(progress: Progress): void;
+  /** Asked between steps; true asks the verb to stop and put everything back. */
+  cancelled(): boolean;
+}
+
+export const silentHooks: Hooks = { progress: () => undefined, cancelled: () => false };
+
+/** Counts work and reports it, at most every `everyFiles` files or `everyBytes` bytes. */
+export class Meter {
+  private files = 0;
+  private bytes = 0;
+  private reportedAt = 0;
+
+  constructor(private readonly hooks: Hooks, private readonly phase: Phase, private readonly filesTotal: number, private readonly bytesTotal: number) {
+    this.report();
+  }
+
+  add(files: number, bytes: number): void {
+    this.files += files;
+    this.bytes += bytes;
+    this.stopIfCancelled();
+    const now = performance.now();
+    if (now - this.reportedAt > 80) this.report(now);
+  }
+
+  stopIfCancelled(): void {
+    if (this.hooks.cancelled()) throw new EremosError("cancelled", "Stopped, as you asked. Everything is as it was before.");
+  }
+
+  report(now = performance.now()): void {
+    this.reportedAt = now;
+    this.hooks.progress({ phase: this.phase, files: this.files, filesTotal: this.filesTotal, bytes: this.bytes, bytesTotal: this.bytesTotal });
+  }
+}

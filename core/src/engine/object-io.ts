@@ -1,0 +1,183 @@
+import { equalBytes } from "../crypto/bytes";
+import { EremosError } from "../errors/eremos-error";
+import {
+  CHUNK_BYTES, type ContentKeys, OBJECT_HEADER_BYTES, ObjectDigest, type ObjectCipher, type ObjectHeader, SEALED_CHUNK_BYTES, TAG_BYTES,
+  chunkCount, decodeObjectHeader, encodeObjectHeader, newObjectHeader, type ObjectKind, sealedLength,
+} from "../format/object";
+import type { PackInfo } from "../format/tree";
+import type { Dir, Disk, OpenFile } from "../platform/port";
+import { NAMES, ensureDir } from "./vault";
+
+const CHUNKS_PER_WRITE = 16;
+
+/** Where an object lies: packs fan out over directories named by their first byte. FORMAT.md §1. */
+export function withObjectDir<T>(disk: Disk, vault: Dir, kind: ObjectKind, object: string, create: boolean, use: (dir: Dir, name: Buffer) => T): T {
+  const hex = Buffer.from(object, "base64url").toString("hex");
+  const open = create ? (dir: Dir, name: Buffer): Dir => ensureDir(disk, dir, name) : (dir: Dir, name: Buffer): Dir => disk.openDir(dir, name);
+  const outer = open(vault, kind === "pack" ? NAMES.packs : NAMES.index);
+  try {
+    if (kind === "index") return use(outer, Buffer.from(hex));
+    const inner = open(outer, Buffer.from(hex.slice(0, 2)));
+    try {
+      return use(inner, Buffer.from(hex));
+    } finally {
+      disk.closeDir(inner);
+    }
+  } finally {
+    disk.closeDir(outer);
+  }
+}
+
+/** Writes one object, chunk by chunk. A chunk is sealed only once it is known whether it is the last. */
+export class ObjectWriter {
+  readonly header: ObjectHeader;
+  readonly cipher: ObjectCipher;
+  /** Plaintext bytes so far. */
+  length = 0;
+  private readonly file: OpenFile;
+  private readonly digest: ObjectDigest;
+  private readonly chunk = Buffer.allocUnsafe(CHUNK_BYTES);
+  private used = 0;
+  private chunkNumber = 0;
+  private readonly out = Buffer.allocUnsafe(CHUNKS_PER_WRITE * SEALED_CHUNK_BYTES);
+  private outUsed = 0;
+  private written = OBJECT_HEADER_BYTES;
+
+  constructor(private readonly disk: Disk, vault: Dir, kind: ObjectKind, keys: ContentKeys, folder: string, generation: number) {
+    this.header = newObjectHeader(kind, folder, keys.name, generation);
+    this.cipher = keys.cipherFor(this.header);
+    const encoded = encodeObjectHeader(this.header);
+    this.digest = new ObjectDigest(encoded);
+    this.file = withObjectDir(disk, vault, kind, this.header.object, true, (dir, name) => disk.create(dir, name, 0o600));
+    disk.write(this.file, encoded, 0, encoded.length, 0);
+  }
+
+  append(bytes: Buffer): void {
+    for (let at = 0; at < bytes.length; ) at += this.fill(bytes.length - at, (into, offset, room) => bytes.copy(into, offset, at, at + room));
+  }
+
+  /** Lets `read` put up to `wanted` bytes straight into the current chunk; returns how many it put. */
+  fill(wanted: number, read: (into: Buffer, offset: number, room: number) => number): number {
+    if (this.used === CHUNK_BYTES) this.sealChunk(false);
+    const count = read(this.chunk, this.used, Math.min(wanted, CHUNK_BYTES - this.used));
+    this.used += count;
+    this.length += count;
+    return count;
+  }
+
+  private sealChunk(last: boolean): void {
+    const count = this.cipher.seal(this.chunkNumber++, last, this.chunk.subarray(0, this.used), this.out.subarray(this.outUsed));
+    this.digest.add(this.out.subarray(this.outUsed + count - TAG_BYTES, this.outUsed + count));
+    this.outUsed += count;
+    this.used = 0;
+    if (last || this.outUsed + SEALED_CHUNK_BYTES > this.out.length) this.flush();
+  }
+
+  private flush(): void {
+    this.disk.write(this.file, this.out, 0, this.outUsed, this.written);
+    this.written += this.outUsed;
+    this.outUsed = 0;
+  }
+
+  finish(): PackInfo {
+    try {
+      this.sealChunk(true);
+    } finally {
+      this.abandon();
+    }
+    return { object: this.header.object, key: this.header.key, generation: this.header.generation, length: this.length, digest: this.digest.finish() };
+  }
+
+  /** Closes without finishing; the file is left for the journal to discard. */
+  abandon(): void {
+    this.disk.closeFile(this.file);
+    this.chunk.fill(0);
+    this.cipher.wipe();
+  }
+}
+
+/** Reads any byte range of one object; every chunk is authenticated before a byte of it is returned. */
+export class ObjectReader {
+  private readonly file: OpenFile;
+  private readonly cipher: ObjectCipher;
+  private readonly headerBytes: Buffer;
+  private readonly chunks: number;
+  private cached: { number: number; plain: Buffer } | null = null;
+  private readonly sealed = Buffer.allocUnsafe(SEALED_CHUNK_BYTES);
+
+  /** @throws EremosError `damaged` when it is missing, of another place, or of the wrong length. */
+  constructor(private readonly disk: Disk, vault: Dir, kind: ObjectKind, folder: string, keys: (name: string) => ContentKeys, private readonly info: Pick<PackInfo, "object" | "length">) {
+    this.file = openObject(disk, vault, kind, info.object);
+    try {
+      const bytes = Buffer.alloc(OBJECT_HEADER_BYTES);
+      disk.read(this.file, bytes, 0, bytes.length, 0);
+      const header = decodeObjectHeader(bytes);
+      if (header.kind !== kind || header.folder !== folder || header.object !== info.object) {
+        throw new EremosError("damaged", "An encrypted file was put in the place of another.", { reason: "swapped" });
+      }
+      const size = disk.statFile(this.file).size;
+      if (size !== sealedLength(info.length)) throw new EremosError("damaged", "An encrypted file is too short or too long.", { reason: "truncated" });
+      this.headerBytes = bytes;
+      this.cipher = keys(header.key).cipherFor(header);
+      this.chunks = chunkCount(info.length);
+    } catch (error) {
+      disk.closeFile(this.file);
+      throw error;
+    }
+  }
+
+  private chunkAt(number: number): Buffer {
+    if (this.cached?.number === number) return this.cached.plain;
+    const last = number === this.chunks - 1;
+    const length = Math.min(CHUNK_BYTES, this.info.length - number * CHUNK_BYTES) + TAG_BYTES;
+    const count = this.disk.read(this.file, this.sealed, 0, length, OBJECT_HEADER_BYTES + number * SEALED_CHUNK_BYTES);
+    const plain = this.cipher.open(number, last, this.sealed.subarray(0, count));
+    if (!plain) throw new EremosError("damaged", "A part of an encrypted file is not what was written there.", { reason: "changed", chunk: number });
+    this.cached = { number, plain };
+    return plain;
+  }
+
+  /** Calls `use` with consecutive pieces of the range, each valid until the next call. */
+  pieces(offset: number, length: number, use: (piece: Buffer) => void): void {
+    if (offset < 0 || length < 0 || offset + length > this.info.length) throw new EremosError("damaged", "The index points outside an encrypted file.");
+    for (let at = offset; at < offset + length; ) {
+      const number = Math.floor(at / CHUNK_BYTES);
+      const start = at - number * CHUNK_BYTES;
+      const piece = this.chunkAt(number).subarray(start, Math.min(CHUNK_BYTES, start + offset + length - at));
+      use(piece);
+      at += piece.length;
+    }
+  }
+
+  read(offset: number, length: number): Buffer {
+    const pieces: Buffer[] = [];
+    this.pieces(offset, length, (piece) => pieces.push(Buffer.from(piece)));
+    return Buffer.concat(pieces);
+  }
+
+  /** Whether header and tags are those that were written: tells a swapped whole from the right one. */
+  hasDigest(expected: Uint8Array): boolean {
+    const digest = new ObjectDigest(this.headerBytes);
+    const tag = Buffer.alloc(TAG_BYTES);
+    for (let number = 0; number < this.chunks; number++) {
+      const end = Math.min((number + 1) * CHUNK_BYTES, this.info.length);
+      this.disk.read(this.file, tag, 0, TAG_BYTES, OBJECT_HEADER_BYTES + end + number * TAG_BYTES);
+      digest.add(tag);
+    }
+    return equalBytes(digest.finish(), expected);
+  }
+
+  close(): void {
+    this.disk.closeFile(this.file);
+    this.cached?.plain.fill(0);
+    this.cipher.wipe();
+  }
+}
+
+function openObject(disk: Disk, vault: Dir, kind: ObjectKind, object: string): OpenFile {
+  try {
+    return withObjectDir(disk, vault, kind, object, false, (dir, name) => disk.openRead(dir, name));
+  } catch {
+    throw new EremosError("damaged", "An encrypted file is missing.", { reason: "missing" });
+  }
+}

@@ -1,0 +1,62 @@
+import type { ContentKeys } from "../format/object";
+import { type Content, type FileNode, type PackInfo, encodePackRecord } from "../format/tree";
+import type { Dir, Disk } from "../platform/port";
+import { ObjectWriter } from "./object-io";
+
+/** Files below this share packs; larger ones have one of their own, so that a change costs only that file. */
+const SMALL_FILE_BYTES = 1024 * 1024;
+/** A shared pack is closed when it reaches this. */
+const PACK_BYTES = 8 * 1024 * 1024;
+
+/** Puts files' data into packs. FORMAT.md §5.5. */
+export class PackWriter {
+  private shared: ObjectWriter | null = null;
+  private readonly finished: PackInfo[] = [];
+
+  constructor(private readonly disk: Disk, private readonly vault: Dir, private readonly keys: ContentKeys, private readonly folder: string, private readonly generation: number) {}
+
+  /**
+   * Writes one file: its record, then `length` bytes that `read` delivers in order (returning 0 when the file ended early).
+   * Returns where the data lies, or null when the file delivered fewer bytes than announced.
+   */
+  addFile(path: Buffer, node: FileNode, length: number, read: (into: Buffer, offset: number, room: number, done: number) => number): Content | null {
+    const own = length >= SMALL_FILE_BYTES;
+    const writer = own ? this.newObject() : this.sharedObject(length);
+    const record: FileNode = { ...node, content: { pack: writer.header.object, offset: 0, length } };
+    writer.append(encodePackRecord(writer.cipher.marker(), path, record));
+    const offset = writer.length;
+    let done = 0;
+    while (done < length) {
+      const count = writer.fill(length - done, (into, at, room) => read(into, at, room, done));
+      if (count === 0) break;
+      done += count;
+    }
+    if (own) this.finished.push(writer.finish());
+    return done === length ? { pack: writer.header.object, offset, length } : null;
+  }
+
+  private newObject(): ObjectWriter {
+    return new ObjectWriter(this.disk, this.vault, "pack", this.keys, this.folder, this.generation);
+  }
+
+  private sharedObject(length: number): ObjectWriter {
+    if (this.shared && this.shared.length + length > PACK_BYTES) this.closeShared();
+    this.shared ??= this.newObject();
+    return this.shared;
+  }
+
+  private closeShared(): void {
+    if (this.shared) this.finished.push(this.shared.finish());
+    this.shared = null;
+  }
+
+  finish(): readonly PackInfo[] {
+    this.closeShared();
+    return this.finished;
+  }
+
+  abandon(): void {
+    this.shared?.abandon();
+    this.shared = null;
+  }
+}

@@ -1,0 +1,232 @@
+import { sha256 } from "../crypto/bytes";
+import { EremosError } from "../errors/eremos-error";
+import { OBJECT_HEADER_BYTES, decodeObjectHeader } from "../format/object";
+import type { FolderState, StateRecord } from "../format/state";
+import type { Dir, Disk } from "../platform/port";
+import { type Step, decide } from "./decide";
+import { emptyDir, moveIn, removeEntry } from "./staging";
+import {
+  type Folder, type HeldFolder, NAMES, PAGE_NAME, VAULT_NAME, closeFolder, commitState, displayPath, generationName, holdFolder, joinPath, letGo, loadState,
+  openFolder, readSmallFile, splitPath,
+} from "./vault";
+
+/** What a folder is now, read without any key and without waiting. */
+export interface Inspection {
+  readonly folder: string;
+  readonly state: FolderState;
+  readonly generation: number;
+  readonly visibility: StateRecord["visibility"];
+  readonly hiddenName: string | null;
+  /** An operation of some process is running on it right now. */
+  readonly busy: boolean;
+  /** Plain entries that appeared in the locked folder and wait to be taken in. */
+  readonly arrivals: number;
+}
+
+/** Null when there is nothing at the path or it is not protected. @throws EremosError `damaged` when its state can't be read */
+export function inspectFolder(disk: Disk, path: Buffer): Inspection | null {
+  let folder: Folder;
+  try {
+    folder = openFolder(disk, path);
+  } catch (error) {
+    if (error instanceof EremosError && (error.code === "not-found" || error.code === "not-a-folder")) return null;
+    throw error;
+  }
+  try {
+    const { vault } = folder;
+    const state = vault ? loadState(disk, vault) : null;
+    if (!vault || !state) return null;
+    const held = disk.tryLock(vault, NAMES.lock);
+    if (held) disk.closeFile(held);
+    const { folder: id, generation, visibility, hiddenName } = state;
+    const arrivals = state.state === "sealed" ? disk.list(folder.dir).filter((name) => !isOurs(name, state)).length : 0;
+    return { folder: id, state: state.state, generation, visibility, hiddenName, busy: held === null, arrivals };
+  } finally {
+    closeFolder(disk, folder);
+  }
+}
+
+function isOurs(name: Buffer, state: StateRecord): boolean {
+  return name.equals(VAULT_NAME) || (state.page !== null && name.equals(PAGE_NAME));
+}
+
+export interface Recovery {
+  /** The state the folder is in now; null when it is an ordinary folder again. */
+  readonly state: FolderState | null;
+  readonly path: Buffer;
+  readonly steps: readonly Step[];
+}
+
+/**
+ * Brings a folder whose operation was cut off into a whole state. Needs no key, may be cut off itself, and does nothing where nothing is to do.
+ * @throws EremosError `busy` when the operation is still running | `damaged`
+ */
+export function recoverFolder(disk: Disk, path: Buffer): Recovery {
+  const folder = holdFolder(disk, path, { create: false });
+  try {
+    return recoverHeld(disk, folder);
+  } finally {
+    letGo(disk, folder);
+  }
+}
+
+export function recoverHeld(disk: Disk, folder: HeldFolder): Recovery {
+  const state = loadState(disk, folder.vault);
+  if (!state) return { state: null, path: folder.path, steps: removeLeftover(disk, folder) };
+  const showsName = state.visibility === "hidden" && state.hiddenName !== null && folder.name.toString("latin1") !== state.hiddenName;
+  const steps = decide({ state: state.state, generation: state.generation, showsName });
+  let now: StateRecord | null = state;
+  let path = folder.path;
+  for (const step of steps) {
+    if (!now) break;
+    if (step === "hide") path = hide(disk, folder, now);
+    else now = apply(disk, folder, now, step);
+  }
+  return { state: now?.state ?? null, path, steps };
+}
+
+/** Eremos' directory without a state record: a first lock cut off before its first record, or a release after its last. */
+function removeLeftover(disk: Disk, folder: HeldFolder): readonly Step[] {
+  if (disk.find(folder.vault, NAMES.header) || disk.find(folder.vault, NAMES.headerCopy) || disk.find(folder.vault, NAMES.staging)) {
+    throw new EremosError("damaged", `The state record of ${displayPath(folder.path)} is missing. Nothing was touched; don't change anything in it.`);
+  }
+  emptyDir(disk, folder.vault);
+  disk.removeDir(folder.dir, VAULT_NAME);
+  return ["dismantle"];
+}
+
+function apply(disk: Disk, folder: HeldFolder, state: StateRecord, step: Exclude<Step, "hide">): StateRecord | null {
+  switch (step) {
+    case "move-back":
+      moveBack(disk, folder, state);
+      return state;
+    case "discard-next":
+      discardGeneration(disk, folder.vault, state.next ?? 0, state.generation);
+      return state;
+    case "remove-page":
+      removePage(disk, folder, state);
+      return state;
+    case "dismantle":
+      dismantle(disk, folder, state);
+      return null;
+    case "mark-open":
+      return commitState(disk, folder.vault, { ...state, state: "open", next: null, staging: null, modes: [], page: null });
+    case "finish-removing":
+      finishRemoving(disk, folder, state);
+      return state;
+    case "empty-staging":
+      removeEntry(disk, folder.vault, NAMES.staging);
+      removeEntry(disk, folder.vault, NAMES.links);
+      return state;
+    case "mark-sealed":
+      return commitState(disk, folder.vault, { ...state, state: "sealed", next: null, staging: null, modes: [], times: null });
+  }
+}
+
+export function moveBack(disk: Disk, folder: HeldFolder, state: StateRecord): void {
+  if (disk.find(folder.vault, NAMES.staging)) {
+    const staging = disk.openDir(folder.vault, NAMES.staging);
+    try {
+      moveIn(disk, staging, folder.dir, state.modes);
+      disk.syncDir(folder.dir);
+      disk.syncDir(staging);
+    } finally {
+      disk.closeDir(staging);
+    }
+    disk.removeDir(folder.vault, NAMES.staging);
+  }
+  removeEntry(disk, folder.vault, NAMES.links);
+  restoreTimes(disk, folder, state);
+}
+
+function restoreTimes(disk: Disk, folder: Folder, state: StateRecord): void {
+  if (state.times) disk.setDirTimes(folder.dir, BigInt(state.times.atimeNs), BigInt(state.times.mtimeNs));
+}
+
+/** Removes the objects and records of a generation that was never committed. */
+function discardGeneration(disk: Disk, vault: Dir, generation: number, committed: number): void {
+  if (generation === 0 || generation === committed) return;
+  eachObject(disk, vault, (dir, name, born) => {
+    if (born === generation || born === null) disk.unlink(dir, name);
+  });
+  const inDir = (dirName: Buffer, matches: (name: string) => boolean): void => {
+    if (!disk.find(vault, dirName)) return;
+    const dir = disk.openDir(vault, dirName);
+    for (const name of disk.list(dir)) if (matches(name.toString("latin1"))) disk.unlink(dir, name);
+    disk.closeDir(dir);
+  };
+  const records = [generationName(generation, false).toString("latin1"), generationName(generation, true).toString("latin1")];
+  inDir(NAMES.generations, (name) => records.includes(name));
+  inDir(NAMES.keys, (name) => name.startsWith(`${generation}-`));
+  removeEntry(disk, vault, NAMES.page);
+}
+
+/** Calls `use` with every pack and index object and the generation it was born in (null when its beginning can't be read). */
+export function eachObject(disk: Disk, vault: Dir, use: (dir: Dir, name: Buffer, born: number | null) => void): void {
+  const visit = (parent: Dir, name: Buffer, depth: number): void => {
+    if (!disk.find(parent, name)) return;
+    const dir = disk.openDir(parent, name);
+    try {
+      for (const child of disk.list(dir)) {
+        if (depth > 0) visit(dir, child, depth - 1);
+        else use(dir, child, bornIn(disk, dir, child));
+      }
+    } finally {
+      disk.closeDir(dir);
+    }
+  };
+  visit(vault, NAMES.packs, 1);
+  visit(vault, NAMES.index, 0);
+}
+
+function bornIn(disk: Disk, dir: Dir, name: Buffer): number | null {
+  const file = disk.openRead(dir, name);
+  try {
+    const bytes = Buffer.alloc(OBJECT_HEADER_BYTES);
+    if (disk.read(file, bytes, 0, bytes.length, 0) < bytes.length) return null;
+    return decodeObjectHeader(bytes).generation;
+  } catch {
+    return null;
+  } finally {
+    disk.closeFile(file);
+  }
+}
+
+/** Removes the plain copy, puts the page at its place. From `removing` on this may only go forward. */
+export function finishRemoving(disk: Disk, folder: HeldFolder, state: StateRecord): void {
+  removeEntry(disk, folder.vault, NAMES.staging);
+  removeEntry(disk, folder.vault, NAMES.opened);
+  if (state.page !== null && disk.find(folder.vault, NAMES.page) && !disk.find(folder.dir, PAGE_NAME)) {
+    disk.renameExclusive(folder.vault, NAMES.page, folder.dir, PAGE_NAME);
+  }
+  disk.syncDir(folder.vault);
+  disk.syncDir(folder.dir);
+}
+
+/** Removes the page, if it is still the one Eremos wrote. */
+export function removePage(disk: Disk, folder: Folder, state: StateRecord): void {
+  const page = state.page === null ? null : readSmallFile(disk, folder.dir, PAGE_NAME, 1024 * 1024);
+  if (page && sha256(page).toString("hex") === state.page) disk.unlink(folder.dir, PAGE_NAME);
+}
+
+/** Removes everything Eremos added and sets the folder's own times again. The state record goes last. */
+export function dismantle(disk: Disk, folder: HeldFolder, state: StateRecord): void {
+  if (state.state !== "releasing") commitState(disk, folder.vault, { ...state, state: "releasing" });
+  removePage(disk, folder, state);
+  emptyDir(disk, folder.vault, (name) => name.equals(NAMES.state) || name.equals(NAMES.lock));
+  disk.syncDir(folder.dir);
+  emptyDir(disk, folder.vault, (name) => name.equals(NAMES.state));
+  emptyDir(disk, folder.vault);
+  disk.removeDir(folder.dir, VAULT_NAME);
+  restoreTimes(disk, folder, state);
+  disk.syncDir(folder.dir);
+}
+
+/** Renames a sealed folder to the name it hides under; returns its path now. */
+export function hide(disk: Disk, folder: Folder, state: StateRecord): Buffer {
+  if (state.hiddenName === null) return folder.path;
+  const hidden = Buffer.from(state.hiddenName, "latin1");
+  disk.renameExclusive(folder.parent, folder.name, folder.parent, hidden);
+  disk.syncDir(folder.parent);
+  return joinPath(splitPath(folder.path).parent, hidden);
+}

@@ -1,0 +1,243 @@
+import type { z } from "zod";
+import { EremosError, systemCode } from "../errors/eremos-error";
+import { type FolderHeader, MAX_HEADER_BYTES, readHeader } from "../format/header";
+import { type Generation, type KeyRecord, keyRecordSchema, readGeneration } from "../format/generation";
+import { readRecord } from "../format/record-file";
+import { type StateRecord, readState, writeState } from "../format/state";
+import type { Dir, Disk, OpenFile } from "../platform/port";
+
+/** Everything Eremos adds to a folder lives in this one directory inside it. FORMAT.md §1. */
+export const VAULT_NAME = Buffer.from(".eremos");
+/** The one readable file in a locked folder that stays in view. */
+export const PAGE_NAME = Buffer.from("Locked with Eremos.html");
+
+export const NAMES = {
+  lock: Buffer.from("lock"),
+  state: Buffer.from("state.json"),
+  header: Buffer.from("header.json"),
+  headerCopy: Buffer.from("header.copy.json"),
+  generations: Buffer.from("generations"),
+  keys: Buffer.from("keys"),
+  index: Buffer.from("index"),
+  packs: Buffer.from("packs"),
+  opened: Buffer.from("opened"),
+  staging: Buffer.from("staging"),
+  links: Buffer.from("links"),
+  page: Buffer.from("page.html"),
+} as const;
+
+/** A folder with its parent and, where there is one, Eremos' directory in it. Close with {@link closeFolder}. */
+export interface Folder {
+  readonly path: Buffer;
+  readonly parent: Dir;
+  readonly name: Buffer;
+  readonly dir: Dir;
+  readonly vault: Dir | null;
+}
+
+/** A folder whose lock file this process holds. */
+export interface HeldFolder extends Folder {
+  readonly vault: Dir;
+  readonly held: OpenFile;
+}
+
+export function splitPath(path: Buffer): { parent: Buffer; name: Buffer } {
+  const at = path.lastIndexOf(0x2f);
+  if (at < 0 || path.length < 2) throw new EremosError("not-found", "That is not a full path of a folder. Nothing was touched.");
+  return { parent: at === 0 ? Buffer.from("/") : path.subarray(0, at), name: path.subarray(at + 1) };
+}
+
+export function joinPath(parent: Buffer, name: Buffer): Buffer {
+  const slash = Buffer.from("/");
+  return parent.equals(slash) ? Buffer.concat([slash, name]) : Buffer.concat([parent, slash, name]);
+}
+
+/** A path for people: UTF-8, with what is not UTF-8 replaced. */
+export function displayPath(path: Buffer): string {
+  return path.toString("utf8");
+}
+
+/** @throws EremosError `not-found` | `not-a-folder` | `no-permission` */
+export function openFolder(disk: Disk, path: Buffer): Folder {
+  const { parent: parentPath, name } = splitPath(path);
+  let parent: Dir | undefined;
+  let dir: Dir | undefined;
+  try {
+    parent = disk.openRoot(parentPath);
+    dir = disk.openDir(parent, name);
+    const vault = disk.find(dir, VAULT_NAME)?.type === "dir" ? disk.openDir(dir, VAULT_NAME) : null;
+    return { path, parent, name, dir, vault };
+  } catch (error) {
+    if (dir) disk.closeDir(dir);
+    if (parent) disk.closeDir(parent);
+    throw explainOpening(error, path);
+  }
+}
+
+function explainOpening(error: unknown, path: Buffer): unknown {
+  const shown = displayPath(path);
+  switch (systemCode(error)) {
+    case "ENOENT":
+      return new EremosError("not-found", `There is nothing at ${shown} now. Nothing was touched; check the path.`);
+    case "ENOTDIR":
+    case "ELOOP":
+      return new EremosError("not-a-folder", `${shown} is not a folder of its own (it is a file or a link). Nothing was touched; give the folder itself.`);
+    case "EACCES":
+    case "EPERM":
+      return new EremosError("no-permission", `The system does not let this account into ${shown}. Nothing was touched.`);
+    default:
+      return error;
+  }
+}
+
+export function closeFolder(disk: Disk, folder: Folder): void {
+  if (folder.vault) disk.closeDir(folder.vault);
+  disk.closeDir(folder.dir);
+  disk.closeDir(folder.parent);
+}
+
+/**
+ * Opens the folder and takes its lock, making Eremos' directory when `create` is set.
+ * @throws EremosError `busy` when another operation of any process holds it | `not-protected`
+ */
+export function holdFolder(disk: Disk, path: Buffer, options: { readonly create: boolean }): HeldFolder {
+  const folder = openFolder(disk, path);
+  let vault = folder.vault;
+  try {
+    if (!vault) {
+      if (!options.create) throw new EremosError("not-protected", `${displayPath(path)} is not protected by Eremos.`);
+      disk.makeDir(folder.dir, VAULT_NAME, 0o700);
+      vault = disk.openDir(folder.dir, VAULT_NAME);
+    }
+    const held = disk.tryLock(vault, NAMES.lock);
+    if (!held) throw new EremosError("busy", `Something is already being done with ${displayPath(path)}. Nothing was touched; wait for it to end.`);
+    return { ...folder, vault, held };
+  } catch (error) {
+    closeFolder(disk, { ...folder, vault });
+    throw error;
+  }
+}
+
+export function letGo(disk: Disk, folder: HeldFolder): void {
+  disk.closeFile(folder.held);
+  closeFolder(disk, folder);
+}
+
+/** The whole of a small file, or null when there is none. */
+export function readSmallFile(disk: Disk, dir: Dir, name: Buffer, maxBytes = 64 * 1024 * 1024): Buffer | null {
+  let file: OpenFile;
+  try {
+    file = disk.openRead(dir, name);
+  } catch (error) {
+    if (systemCode(error) === "ENOENT") return null;
+    throw error;
+  }
+  try {
+    const size = Math.min(disk.statFile(file).size, maxBytes + 1);
+    const bytes = Buffer.alloc(size);
+    return bytes.subarray(0, disk.read(file, bytes, 0, size, 0));
+  } finally {
+    disk.closeFile(file);
+  }
+}
+
+/** The only way a record reaches the disk: written beside, made durable, renamed over, directory made durable. */
+export function commitFile(disk: Disk, dir: Dir, name: Buffer, bytes: Buffer): void {
+  const beside = Buffer.concat([name, Buffer.from(".new")]);
+  if (disk.find(dir, beside)) disk.unlink(dir, beside);
+  const file = disk.create(dir, beside, 0o600);
+  try {
+    disk.write(file, bytes, 0, bytes.length, 0);
+    disk.syncFile(file);
+  } finally {
+    disk.closeFile(file);
+  }
+  disk.rename(dir, beside, dir, name);
+  disk.syncDir(dir);
+}
+
+export function commitState(disk: Disk, vault: Dir, state: StateRecord): StateRecord {
+  commitFile(disk, vault, NAMES.state, writeState(state));
+  return state;
+}
+
+/** The state record, or null when there is none yet. @throws EremosError `damaged` */
+export function loadState(disk: Disk, vault: Dir): StateRecord | null {
+  const bytes = readSmallFile(disk, vault, NAMES.state);
+  return bytes ? readState(bytes) : null;
+}
+
+export function generationName(generation: number, copy: boolean): Buffer {
+  return Buffer.from(`${String(generation).padStart(10, "0")}${copy ? ".copy" : ""}.json`);
+}
+
+export interface Loaded<T> {
+  readonly record: T;
+  /** Copies that were missing or damaged, by their path inside Eremos' directory. */
+  readonly damaged: readonly { readonly path: string; readonly reason: string }[];
+}
+
+/** The header from the first whole copy: the two in the folder, then the one the database kept. @throws EremosError `damaged` */
+export function loadHeader(disk: Disk, vault: Dir, kept?: Uint8Array | null): Loaded<FolderHeader> {
+  const candidates = [NAMES.header, NAMES.headerCopy].map((name) => ({ path: name.toString(), read: () => readSmallFile(disk, vault, name, MAX_HEADER_BYTES) }));
+  if (kept) candidates.push({ path: "the copy in the database", read: () => Buffer.from(kept) });
+  return firstWhole(candidates, readHeader, "folder's header");
+}
+
+export function loadGeneration(disk: Disk, vault: Dir, generation: number): Loaded<Generation> {
+  const dir = disk.openDir(vault, NAMES.generations);
+  try {
+    const candidates = [false, true].map((copy) => {
+      const name = generationName(generation, copy);
+      return { path: `generations/${name.toString()}`, read: () => readSmallFile(disk, dir, name) };
+    });
+    return firstWhole(candidates, readGeneration, "folder's generation record");
+  } finally {
+    disk.closeDir(dir);
+  }
+}
+
+function firstWhole<T>(candidates: readonly { path: string; read: () => Buffer | null }[], parse: (bytes: Buffer) => T, what: string): Loaded<T> {
+  const damaged: { path: string; reason: string }[] = [];
+  let found: T | null = null;
+  let newer: EremosError | null = null;
+  for (const candidate of candidates) {
+    try {
+      const bytes = candidate.read();
+      if (!bytes) damaged.push({ path: candidate.path, reason: "missing" });
+      else found ??= parse(bytes);
+    } catch (error) {
+      if (error instanceof EremosError && error.code === "unknown-version") newer = error;
+      damaged.push({ path: candidate.path, reason: error instanceof Error ? error.message : "unreadable" });
+    }
+  }
+  if (found) return { record: found, damaged };
+  throw newer ?? new EremosError("damaged", `Every copy of the ${what} is damaged or missing. Don't change anything in the folder; Eremos keeps what it can still read.`);
+}
+
+export function loadKeyRecords(disk: Disk, vault: Dir): KeyRecord[] {
+  if (!disk.find(vault, NAMES.keys)) return [];
+  const dir = disk.openDir(vault, NAMES.keys);
+  try {
+    return disk.list(dir).flatMap((name) => {
+      const bytes = name.toString("latin1").endsWith(".json") ? readSmallFile(disk, dir, name) : null;
+      return bytes ? [parseOrSkip(bytes, keyRecordSchema)] : [];
+    }).filter((record) => record !== null);
+  } finally {
+    disk.closeDir(dir);
+  }
+}
+
+/** A damaged key record shows itself when an object needs its key. */
+function parseOrSkip<S extends z.ZodType>(bytes: Buffer, schema: S): z.output<S> | null {
+  try {
+    return readRecord(bytes, schema, "folder's key record");
+  } catch {
+    return null;
+  }
+}
+
+export function ensureDir(disk: Disk, dir: Dir, name: Buffer): Dir {
+  if (!disk.find(dir, name)) disk.makeDir(dir, name, 0o700);
+  return disk.openDir(dir, name);
+}

@@ -1,0 +1,46 @@
+import { z } from "zod";
+import { readRecord, writeRecord } from "./record-file";
+
+/**
+ * The state record: the one file that says, without any key, which copy is the true one. FORMAT.md §7. It holds no names.
+ *
+ *   lock     sealing → committed → staged → removing → sealed
+ *   unlock   restoring → placing → open
+ *   release  releasing → (nothing left)
+ */
+export const FOLDER_STATES = ["sealing", "committed", "staged", "removing", "sealed", "restoring", "placing", "open", "releasing"] as const;
+export type FolderState = (typeof FOLDER_STATES)[number];
+
+const text = z.string().max(512);
+const whole = z.int().nonnegative();
+
+export const stateSchema = z.strictObject({
+  format: z.literal("eremos-state"),
+  version: z.literal(1),
+  folder: text,
+  state: z.enum(FOLDER_STATES),
+  /** The generation that is true whenever the sealed copy is; 0 when none was ever committed. */
+  generation: whole,
+  /** The generation being made, or null. */
+  next: z.union([whole, z.null()]),
+  visibility: z.enum(["view", "hidden"]),
+  /** The name the locked folder hides under, or null while it is in view. Random. */
+  hiddenName: z.union([text, z.null()]),
+  /** The directory beside this record through which plain entries come and go, or null. */
+  staging: z.union([text, z.null()]),
+  /** Top-level directories whose mode was widened to move them, by identity. */
+  modes: z.array(z.strictObject({ dev: text, ino: text, mode: whole })),
+  /** The folder's own times, to be set again when everything is back at its place; nanoseconds as decimal text. */
+  times: z.union([z.strictObject({ atimeNs: text, mtimeNs: text }), z.null()]),
+  /** SHA-256 of the page in the folder, or null when there is none. */
+  page: z.union([text, z.null()]),
+});
+export type StateRecord = z.output<typeof stateSchema>;
+
+export function writeState(record: StateRecord): Buffer {
+  return writeRecord(record);
+}
+
+export function readState(bytes: Uint8Array): StateRecord {
+  return readRecord(bytes, stateSchema, "folder's state record");
+}

@@ -1,0 +1,123 @@
+import * as fs from "node:fs";
+import { hiddenNamesIn, isHiddenByDesktop } from "./hiding";
+import { verdictOf } from "./verdict";
+
+/** The kinds of somebody Eremos can answer for. */
+export const ONLOOKER_KINDS = ["keyboard", "keyboard-hidden-shown", "disk"] as const;
+export type OnlookerKind = (typeof ONLOOKER_KINDS)[number];
+
+export interface SeenEntry {
+  /** For somebody holding the disk, a path below the place. */
+  readonly name: string;
+  readonly type: "file" | "dir" | "link" | "other";
+  /** Bytes of a file; entries in a directory (null when it can't be listed). */
+  readonly size: number | null;
+}
+
+export interface View {
+  readonly kind: OnlookerKind;
+  readonly entries: readonly SeenEntry[];
+  /** More entries than are listed. */
+  readonly more: number;
+  readonly verdict: string;
+  /** The facts the verdict rests on, one sentence each. */
+  readonly facts: readonly string[];
+  /** The beginning of one file, as it lies on the disk. */
+  readonly sample: { readonly name: string; readonly hex: string; readonly text: string } | null;
+}
+
+export interface Onlook {
+  readonly place: string;
+  readonly kinds: readonly View[];
+}
+
+const MOST_ENTRIES = 2000;
+const MOST_RAW_ENTRIES = 400;
+const SAMPLE_BYTES = 64;
+
+/** What somebody sees at a place right now, read from the disk at this moment and from nothing else. `subject` is the name the verdict is about. */
+export function lookAs(place: string, subject: string | null): Onlook {
+  const names = fs.readdirSync(place);
+  const hiddenByList = hiddenNamesIn(place);
+  const seen = names.map((name) => describe(place, name)).filter((entry) => entry !== null).sort((a, b) => a.name.localeCompare(b.name));
+  const plainly = seen.filter((entry) => !isHiddenByDesktop(entry.name, hiddenByList));
+  const raw = rawEntries(place);
+  return {
+    place,
+    kinds: [
+      view("keyboard", place, subject, plainly, MOST_ENTRIES, null),
+      view("keyboard-hidden-shown", place, subject, seen, MOST_ENTRIES, null),
+      view("disk", place, subject, raw, MOST_RAW_ENTRIES, sampleOf(place, raw)),
+    ],
+  };
+}
+
+function view(kind: OnlookerKind, place: string, subject: string | null, entries: readonly SeenEntry[], most: number, sample: View["sample"]): View {
+  const { verdict, facts } = verdictOf(kind, place, subject, entries, readsAsRandom(sample));
+  return { kind, entries: entries.slice(0, most), more: Math.max(0, entries.length - most), verdict, facts, sample };
+}
+
+function describe(parent: string, name: string): SeenEntry | null {
+  const path = `${parent}/${name}`;
+  const stat = fs.lstatSync(path, { throwIfNoEntry: false });
+  if (!stat) return null;
+  if (stat.isSymbolicLink()) return { name, type: "link", size: stat.size };
+  if (stat.isDirectory()) return { name, type: "dir", size: countEntries(path) };
+  return { name, type: stat.isFile() ? "file" : "other", size: stat.size };
+}
+
+/** What a file manager shows in a folder's size column: the entries it would list. */
+function countEntries(path: string): number | null {
+  try {
+    const hidden = hiddenNamesIn(path);
+    return fs.readdirSync(path).filter((name) => !isHiddenByDesktop(name, hidden)).length;
+  } catch {
+    return null;
+  }
+}
+
+/** Everything below the place by its raw name, as somebody with the disk in hand would list it. Eremos' directories come first. */
+function rawEntries(place: string): SeenEntry[] {
+  const found: SeenEntry[] = [];
+  const walk = (below: string, depth: number): void => {
+    let names: string[];
+    try {
+      names = fs.readdirSync(below === "" ? place : `${place}/${below}`).sort();
+    } catch {
+      return;
+    }
+    for (const name of names) {
+      if (found.length > MOST_RAW_ENTRIES * 4) return;
+      const path = below === "" ? name : `${below}/${name}`;
+      const entry = describe(place, path);
+      if (!entry) continue;
+      found.push({ ...entry, name: path });
+      if (entry.type === "dir" && depth < 12) walk(path, depth + 1);
+    }
+  };
+  walk("", 0);
+  return found;
+}
+
+/** The beginning of the first sealed piece below the place, else of the first file. */
+function sampleOf(place: string, entries: readonly SeenEntry[]): View["sample"] {
+  const files = entries.filter((entry) => entry.type === "file" && (entry.size ?? 0) > 0);
+  const entry = files.find((file) => file.name.includes(".eremos/packs/")) ?? files[0];
+  if (!entry) return null;
+  try {
+    const fd = fs.openSync(`${place}/${entry.name}`, fs.constants.O_RDONLY | fs.constants.O_NOFOLLOW);
+    const bytes = Buffer.alloc(SAMPLE_BYTES);
+    const offset = entry.name.includes(".eremos/packs/") ? 128 : 0;
+    const count = fs.readSync(fd, bytes, 0, SAMPLE_BYTES, offset);
+    fs.closeSync(fd);
+    const read = bytes.subarray(0, count);
+    return { name: entry.name, hex: read.toString("hex"), text: read.toString("latin1").replace(/[^\x20-\x7e]/g, "·") };
+  } catch {
+    return null;
+  }
+}
+
+/** Encrypted bytes have no run of text in them. */
+function readsAsRandom(sample: View["sample"]): boolean {
+  return sample !== null && !/[\x20-\x7e]{12}/.test(sample.text.replaceAll("·", "\u0000"));
+}

@@ -1,0 +1,65 @@
+import * as fs from "node:fs";
+import type { Holder } from "../port";
+
+const WRITE_FLAGS = 0o3;
+
+/**
+ * Programs of this account that hold something below `path` open, read from /proc. Other accounts' programs are invisible to an
+ * ordinary account; the kernel shows them to root only.
+ */
+export function findHolders(path: Buffer): Holder[] {
+  const prefix = `${path.toString("latin1")}/`;
+  const holders: Holder[] = [];
+  for (const entry of fs.readdirSync("/proc")) {
+    const pid = Number(entry);
+    if (!Number.isInteger(pid) || pid === process.pid) continue;
+    const held = heldBy(pid, prefix);
+    if (held.paths.length > 0) holders.push({ pid, program: programName(pid), ...held });
+  }
+  return holders;
+}
+
+function heldBy(pid: number, prefix: string): { paths: string[]; writes: boolean } {
+  const paths: string[] = [];
+  let writes = false;
+  for (const fd of namesIn(`/proc/${pid}/fd`)) {
+    const target = linkTarget(`/proc/${pid}/fd/${fd}`);
+    if (!target?.startsWith(prefix)) continue;
+    paths.push(Buffer.from(target, "latin1").toString("utf8"));
+    writes ||= isOpenForWriting(pid, fd);
+  }
+  return { paths, writes };
+}
+
+function namesIn(directory: string): string[] {
+  try {
+    return fs.readdirSync(directory);
+  } catch {
+    return [];
+  }
+}
+
+function linkTarget(path: string): string | null {
+  try {
+    return fs.readlinkSync(path, { encoding: "buffer" }).toString("latin1");
+  } catch {
+    return null;
+  }
+}
+
+function isOpenForWriting(pid: number, fd: string): boolean {
+  try {
+    const match = /^flags:\s+([0-7]+)/m.exec(fs.readFileSync(`/proc/${pid}/fdinfo/${fd}`, "latin1"));
+    return match?.[1] !== undefined && (Number.parseInt(match[1], 8) & WRITE_FLAGS) !== 0;
+  } catch {
+    return false;
+  }
+}
+
+function programName(pid: number): string {
+  try {
+    return fs.readFileSync(`/proc/${pid}/comm`, "utf8").trim();
+  } catch {
+    return `process ${pid}`;
+  }
+}

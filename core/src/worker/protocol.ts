@@ -1,0 +1,47 @@
+import { type CheckInput, type CheckOutcome, checkFolder } from "../engine/check";
+import type { Hooks, Progress } from "../engine/hooks";
+import { type LockInput, type LockOutcome, lockFolder } from "../engine/lock";
+import { type UnlockInput, type UnlockOutcome, releaseFolder, unlockFolder } from "../engine/unlock";
+import type { ErrorCode } from "../errors/codes";
+import type { ErrorData } from "../errors/eremos-error";
+import type { Disk } from "../platform/port";
+
+/** The verbs that run for long, in a worker thread of their own. */
+export type EngineRequest =
+  | { readonly verb: "lock"; readonly input: LockInput }
+  | { readonly verb: "unlock"; readonly input: UnlockInput }
+  | { readonly verb: "release"; readonly input: UnlockInput }
+  | { readonly verb: "check"; readonly input: CheckInput };
+
+export interface Outcomes {
+  readonly lock: LockOutcome;
+  readonly unlock: UnlockOutcome;
+  readonly release: UnlockOutcome;
+  readonly check: CheckOutcome;
+}
+
+export type FromWorker =
+  | { readonly kind: "progress"; readonly progress: Progress }
+  | { readonly kind: "done"; readonly outcome: Outcomes[keyof Outcomes] }
+  | { readonly kind: "failed"; readonly code: ErrorCode; readonly message: string; readonly data: ErrorData };
+
+export async function perform(disk: Disk, request: EngineRequest, hooks: Hooks): Promise<Outcomes[keyof Outcomes]> {
+  switch (request.verb) {
+    case "lock":
+      return lockFolder(disk, request.input, hooks);
+    case "unlock":
+      return unlockFolder(disk, request.input, hooks);
+    case "release":
+      return releaseFolder(disk, request.input, hooks);
+    case "check":
+      return checkFolder(disk, request.input, hooks);
+  }
+}
+
+/** Bytes arrive in a worker as plain Uint8Arrays; the engine wants Buffers again. */
+export function reviveBytes<T>(value: T): T {
+  if (value instanceof Uint8Array) return Buffer.from(value.buffer, value.byteOffset, value.length) as unknown as T;
+  if (Array.isArray(value)) return value.map((item: unknown) => reviveBytes(item)) as unknown as T;
+  if (typeof value !== "object" || value === null) return value;
+  return Object.fromEntries(Object.entries(value).map(([key, item]: [string, unknown]) => [key, reviveBytes(item)])) as T;
+}

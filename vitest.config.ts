@@ -1,0 +1,5 @@
+import { defineConfig } from "vitest/config";
+
+export default defineConfig({
+  test: { include: ["{core,server,cli,demo}/test/**/*.test.ts"], testTimeout: 120_000, hookTimeout: 120_000, pool: "forks" },
+});
