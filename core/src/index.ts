@@ -1,7 +1,7 @@
 /** The one door of the core: verbs, types, error codes. Nothing outside imports anything else of it. */
 export { ERROR_CLASSES, type ErrorClass, type ErrorCode } from "./errors/codes";
 export { EremosError, type ErrorData, fromSystemError, isEremosError, systemCode } from "./errors/eremos-error";
-export { fromBase64, randomBytes, sha256, toBase64, wipe } from "./crypto/bytes";
+export { equalBytes, fromBase64, randomBytes, sha256, toBase64, wipe } from "./crypto/bytes";
 export { type BoxFailure, openBox, sealBox } from "./crypto/box";
 export { type Envelope, openEnvelope, sealTo } from "./crypto/envelope";
 export { LEAST_COST, type PasswordCost, hkdf, measurePasswordCost, parsePasswordHashing } from "./crypto/kdf";
@@ -14,7 +14,8 @@ export type { FolderState } from "./format/state";
 export type { Hooks, Phase, Progress } from "./engine/hooks";
 export { type CheckInput, type CheckOutcome, type Damage, checkFolder } from "./engine/check";
 export { type OwnerAccess } from "./engine/keys";
-export { type LockInput, type LockOutcome, type OpenNote, type Signer, lockFolder } from "./engine/lock";
+export { type Located, locateFolder, protectedAbove } from "./engine/locate";
+export { type LockInput, type LockOutcome, type LockPreview, type OpenNote, type Signer, lockFolder, previewLock } from "./engine/lock";
 export { type OffLimits, defaultOffLimits, isInPlaces, refuseOffLimits, whyOffLimits } from "./engine/off-limits";
 export { type Inspection, type Recovery, inspectFolder, recoverFolder } from "./engine/recover";
 export { type UnlockInput, type UnlockOutcome, releaseFolder, releaseOpenFolder, unlockFolder } from "./engine/unlock";

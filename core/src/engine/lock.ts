@@ -10,7 +10,7 @@ import type { OwnerEnvelope } from "../format/owner";
 import type { StateRecord } from "../format/state";
 import { type Meta, type Tree, encodeTree, withoutIdentity } from "../format/tree";
 import type { Dir, Disk, Holder } from "../platform/port";
-import { type Hooks, Meter } from "./hooks";
+import { type Hooks, Meter, silentHooks } from "./hooks";
 import { FolderKeys } from "./keys";
 import { ObjectWriter } from "./object-io";
 import { PackWriter } from "./pack-writer";
@@ -116,20 +116,40 @@ function putBack(disk: Disk, folder: HeldFolder, times: Times, error: unknown): 
 }
 
 function lookBeforeTouching(disk: Disk, input: LockInput, hooks: Hooks): Times {
-  const folder = openFolder(disk, input.path);
+  const { root } = surveyForLock(disk, input.path, input.visibility, hooks);
+  refuseInUse(disk, input);
+  return root.meta;
+}
+
+/** Every refusal that a walk can find. @throws EremosError */
+function surveyForLock(disk: Disk, path: Buffer, visibility: LockInput["visibility"], hooks: Hooks): Survey {
+  const folder = openFolder(disk, path);
   try {
-    if (!disk.writable(folder.dir)) throw new EremosError("no-permission", `This account may not change ${displayPath(input.path)}. Nothing was touched.`);
-    if (input.visibility === "hidden" && !disk.writable(folder.parent)) {
+    if (!disk.writable(folder.dir)) throw new EremosError("no-permission", `This account may not change ${displayPath(path)}. Nothing was touched.`);
+    if (visibility === "hidden" && !disk.writable(folder.parent)) {
       throw new EremosError("no-permission", "Hiding renames the folder, and this account may not change the folder it lies in. Nothing was touched; lock it in view instead.");
     }
     const found = look(disk, folder.dir, folder.name, hooks);
     refuse(found.refusals);
     refuseWithoutSpace(disk, folder.dir, found);
-    refuseInUse(disk, input);
-    return found.root.meta;
+    return found;
   } finally {
     closeFolder(disk, folder);
   }
+}
+
+export interface LockPreview {
+  readonly files: number;
+  readonly bytes: number;
+  readonly outsideLinks: readonly string[];
+  /** Programs that have something of the folder open. */
+  readonly holders: readonly string[];
+}
+
+/** What a lock would take on. Touches nothing. @throws EremosError for every refusal */
+export function previewLock(disk: Disk, path: Buffer, visibility: LockInput["visibility"]): LockPreview {
+  const { files, bytes, outsideLinks } = surveyForLock(disk, path, visibility, silentHooks);
+  return { files, bytes, outsideLinks, holders: [...new Set(disk.holders(path).map((holder) => holder.program))] };
 }
 
 function look(disk: Disk, dir: Dir, name: Buffer, hooks: Hooks): Survey {

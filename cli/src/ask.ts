@@ -1,0 +1,26 @@
+import password from "@inquirer/password";
+import { EremosError } from "@eremos/core";
+
+/** The first line of standard input, without its line end. */
+async function firstLine(): Promise<string> {
+  let text = "";
+  for await (const part of process.stdin) {
+    text += String(part);
+    if (text.includes("\n")) break;
+  }
+  process.stdin.destroy();
+  const [line = ""] = text.split("\n", 1);
+  return line.replace(/\r$/, "");
+}
+
+/** The password, from standard input when asked so, else typed at the terminal, unseen. @throws EremosError `usage` without either */
+export async function askPassword(fromStdin: boolean, message: string, twice = false): Promise<string> {
+  if (fromStdin) return firstLine();
+  if (!process.stdin.isTTY) throw new EremosError("usage", "The password is asked at a terminal. Here there is none: give it with --password-stdin (first line of the input).");
+  const context = { output: process.stderr };
+  const typed = await password({ message, mask: false }, context);
+  if (twice && (await password({ message: "The same again", mask: false }, context)) !== typed) {
+    throw new EremosError("usage", "The two are not the same. Nothing was changed; try again.");
+  }
+  return typed;
+}

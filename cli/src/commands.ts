@@ -1,0 +1,205 @@
+import { EremosError, type Outcomes } from "@eremos/core";
+import {
+  Eremos, type FolderView, type JobVerb, type StartedJob, check, fullPath, listFolders, lock, onlook, readSettings, recoverInterrupted, release, serve, setupAtOnce, signIn, unlock,
+} from "@eremos/server";
+import { askPassword } from "./ask";
+import { endProgress, showProgress } from "./progress";
+
+export const USAGE = `eremos: hides and locks private folders in place
+
+  eremos setup [--hint TEXT]          choose the master password; prints the recovery code
+  eremos list                         the protected folders
+  eremos lock PATH [--hide]           lock a folder, or an open one again (needs no password)
+  eremos unlock PATH-OR-ID            open it at its place
+  eremos release PATH-OR-ID           take protection off for good
+  eremos check PATH-OR-ID             read and verify the whole sealed copy
+  eremos onlooker PATH                what others see at a place right now
+  eremos serve                        start the page on this computer
+
+  --json              one JSON document on standard output; messages go to standard error
+  --password-stdin    read the master password from the first line of standard input
+  --hide, --view      lock: hidden in place, or in view (the default; an open folder keeps what it had)
+  --anyway            lock: even though programs have files open for writing
+  --accept            unlock, release: although the last lock was made by somebody unknown, or the folder is in an older state
+
+PATH is always the folder's ordinary path, hidden or not.
+Exit codes: 0 done, 2 wrong usage, 3 wrong password, 4 refused (nothing touched), 5 damage found, 6 interrupted or failed (data safe)
+Settings: EREMOS_PORT, EREMOS_DATA (data directory), EREMOS_PLACES (roots, separated by ":")
+`;
+
+export interface Invocation {
+  readonly words: readonly string[];
+  readonly flags: Readonly<Partial<Record<string, boolean | string>>>;
+  readonly program: string;
+}
+
+export interface Answer {
+  readonly result: unknown;
+  readonly lines: readonly string[];
+  readonly exitCode?: number;
+}
+
+type Command = (invocation: Invocation) => Promise<Answer>;
+
+/** Longer waits after wrong passwords are said instead of sat out. */
+const LONGEST_WAIT_MS = 30_000;
+
+function only(invocation: Invocation, ...allowed: readonly string[]): void {
+  const given = Object.entries(invocation.flags).filter(([name, value]) => value !== false && value !== undefined && ![...allowed, "json"].includes(name));
+  const [first] = given;
+  if (first) throw new EremosError("usage", `--${first[0]} does not belong to this command. \`eremos help\` lists the commands.`);
+}
+
+function oneWord(invocation: Invocation, what: string): string {
+  const [word, ...more] = invocation.words;
+  if (word === undefined || word === "" || more.length > 0) throw new EremosError("usage", `This command takes exactly one ${what}. \`eremos help\` lists the commands.`);
+  return word;
+}
+
+function noWords(invocation: Invocation): void {
+  if (invocation.words.length > 0) throw new EremosError("usage", `This command takes no path. \`eremos help\` lists the commands.`);
+}
+
+async function withEremos<T>(invocation: Invocation, run: (eremos: Eremos) => Promise<T>): Promise<T> {
+  const eremos = Eremos.open(readSettings(process.env, invocation.program), showProgress);
+  try {
+    return await run(eremos);
+  } finally {
+    endProgress();
+    eremos.close();
+  }
+}
+
+async function openGate(eremos: Eremos, invocation: Invocation): Promise<void> {
+  eremos.requireOwner();
+  const typed = await askPassword(invocation.flags["password-stdin"] === true, "Master password");
+  const { wait } = eremos.gate;
+  if (wait > 0 && wait <= LONGEST_WAIT_MS) {
+    process.stderr.write(`Waiting ${Math.ceil(wait / 1000)} s because of wrong passwords before.\n`);
+    await new Promise((resolve) => setTimeout(resolve, wait));
+  }
+  const { failedTries } = await signIn(eremos, typed);
+  if (failedTries > 0) process.stderr.write(`${failedTries === 1 ? "One wrong password" : `${failedTries} wrong passwords`} since the last sign-in.\n`);
+}
+
+/** Waits for a job; an interrupt asks it to stop and put everything back. */
+async function finish<V extends JobVerb>(eremos: Eremos, job: StartedJob<V>): Promise<Outcomes[V]> {
+  const stop = (): void => void eremos.jobs.cancel(job.id);
+  process.on("SIGINT", stop);
+  process.on("SIGTERM", stop);
+  try {
+    return await job.outcome;
+  } finally {
+    process.off("SIGINT", stop);
+    process.off("SIGTERM", stop);
+    endProgress();
+  }
+}
+
+const summaryOf = (eremos: Eremos, id: string): string => eremos.jobs.list().find((job) => job.id === id)?.summary ?? "Done.";
+
+function tableLine(folder: FolderView): string {
+  const how = `${folder.guard}, ${folder.visibility === "hidden" ? "hidden in place" : "in view"}`;
+  return `${folder.state.padEnd(12)} ${folder.path}\n${" ".repeat(13)}${how}, ${folder.files} files, ${folder.bytes} bytes, id ${folder.id}${folder.attention ? `\n${" ".repeat(13)}${folder.attention}` : ""}`;
+}
+
+const setup: Command = async (invocation) => {
+  only(invocation, "password-stdin", "hint");
+  noWords(invocation);
+  return withEremos(invocation, async (eremos) => {
+    const password = await askPassword(invocation.flags["password-stdin"] === true, "New master password", true);
+    const hint = typeof invocation.flags["hint"] === "string" ? invocation.flags["hint"] : null;
+    const { recoveryCode } = await setupAtOnce(eremos, { password, hint });
+    return { result: { recoveryCode }, lines: ["Your recovery code, shown this once. Write it down; it opens everything without the password:", "", `  ${recoveryCode}`, ""] };
+  });
+};
+
+const list: Command = async (invocation) => {
+  only(invocation, "password-stdin");
+  noWords(invocation);
+  return withEremos(invocation, async (eremos) => {
+    await openGate(eremos, invocation);
+    const folders = listFolders(eremos);
+    const shown = folders.map(({ id, path, realPath, guard, visibility, state, files, bytes }) => ({ id, path, realPath, guard, visibility, state, files, bytes }));
+    return { result: { folders: shown }, lines: folders.length > 0 ? folders.map(tableLine) : ["No folder is protected yet. `eremos lock PATH` locks one."] };
+  });
+};
+
+const lockCommand: Command = async (invocation) => {
+  only(invocation, "password-stdin", "hide", "view", "anyway");
+  const path = oneWord(invocation, "path");
+  const { hide, view, anyway } = invocation.flags;
+  if (hide && view) throw new EremosError("usage", "--hide and --view exclude one another.");
+  return withEremos(invocation, async (eremos) => {
+    eremos.requireOwner();
+    if (invocation.flags["password-stdin"]) await openGate(eremos, invocation);
+    else await recoverInterrupted(eremos);
+    const visibility = hide ? "hidden" : view ? "view" : null;
+    const job = lock(eremos, { path, visibility, inUseAnyway: anyway === true, from: process.cwd() });
+    const { folder, realPath, files, bytes, generation } = await finish(eremos, job);
+    const full = fullPath(path, eremos.settings.home, process.cwd()).toString("utf8");
+    return { result: { id: folder, path: full, realPath: realPath.toString("utf8"), files, bytes, generation }, lines: [summaryOf(eremos, job.id)] };
+  });
+};
+
+const unlockCommand: Command = async (invocation) => {
+  only(invocation, "password-stdin", "accept");
+  const pathOrId = oneWord(invocation, "path or id");
+  return withEremos(invocation, async (eremos) => {
+    await openGate(eremos, invocation);
+    const job = unlock(eremos, { pathOrId, from: process.cwd(), accept: invocation.flags["accept"] === true });
+    const { folder, path, files, bytes } = await finish(eremos, job);
+    return { result: { id: folder, path: path.toString("utf8"), files, bytes }, lines: [summaryOf(eremos, job.id)] };
+  });
+};
+
+const releaseCommand: Command = async (invocation) => {
+  only(invocation, "password-stdin", "accept");
+  const pathOrId = oneWord(invocation, "path or id");
+  return withEremos(invocation, async (eremos) => {
+    await openGate(eremos, invocation);
+    const { job, path } = await release(eremos, { pathOrId, from: process.cwd(), accept: invocation.flags["accept"] === true });
+    if (job) await finish(eremos, job);
+    return { result: { path }, lines: [job ? summaryOf(eremos, job.id) : `${path} is an ordinary folder again; it stays as it is now.`] };
+  });
+};
+
+const checkCommand: Command = async (invocation) => {
+  only(invocation, "password-stdin");
+  const pathOrId = oneWord(invocation, "path or id");
+  return withEremos(invocation, async (eremos) => {
+    await openGate(eremos, invocation);
+    const job = check(eremos, { pathOrId, from: process.cwd() });
+    const { ok, damaged } = await finish(eremos, job);
+    const lines = [summaryOf(eremos, job.id), ...damaged.map((damage) => `  ${damage.path}: ${damage.reason}`)];
+    return { result: { ok, damaged }, lines, exitCode: ok ? 0 : 5 };
+  });
+};
+
+const onlooker: Command = async (invocation) => {
+  only(invocation);
+  const path = oneWord(invocation, "path");
+  return withEremos(invocation, async (eremos) => {
+    const { place, kinds } = onlook(eremos, path, process.cwd());
+    const lines = kinds.flatMap((view) => [view.verdict, ...view.entries.slice(0, 40).map((entry) => `    ${entry.type.padEnd(5)} ${entry.name}`), ...(view.entries.length > 40 ? [`    and ${view.entries.length - 40 + view.more} more`] : []), ""]);
+    const shown = kinds.map(({ kind, entries, verdict, more, facts, sample }) => ({ kind, entries, verdict, more, facts, sample }));
+    return { result: { place, kinds: shown }, lines: [place, "", ...lines] };
+  });
+};
+
+const serveCommand: Command = async (invocation) => {
+  only(invocation);
+  noWords(invocation);
+  const server = await serve(readSettings(process.env, invocation.program));
+  process.stderr.write(`Eremos is at ${server.address}\n`);
+  await new Promise<void>((resolve) => {
+    process.on("SIGINT", () => resolve());
+    process.on("SIGTERM", () => resolve());
+  });
+  await server.close();
+  return { result: { address: server.address }, lines: [] };
+};
+
+export const COMMANDS: Readonly<Record<string, Command>> = {
+  setup, list, lock: lockCommand, unlock: unlockCommand, release: releaseCommand, check: checkCommand, onlooker, serve: serveCommand,
+};

@@ -1,0 +1,60 @@
+import { fileURLToPath } from "node:url";
+import { parseArgs } from "node:util";
+import { EremosError, type ErrorClass, fromSystemError } from "@eremos/core";
+import { COMMANDS, type Invocation, USAGE } from "./commands";
+
+/** The project's root: two levels above cli/dist. */
+const PROGRAM = fileURLToPath(new URL("../..", import.meta.url)).replace(/\/$/, "");
+
+const EXIT_CODES: Readonly<Record<ErrorClass, number>> = { usage: 2, password: 3, refused: 4, damage: 5, failed: 6 };
+
+function parse(words: readonly string[]): { name: string; invocation: Invocation } {
+  try {
+    const { values, positionals } = parseArgs({
+      args: [...words],
+      allowPositionals: true,
+      options: {
+        json: { type: "boolean", default: false }, "password-stdin": { type: "boolean", default: false }, hide: { type: "boolean", default: false },
+        view: { type: "boolean", default: false }, anyway: { type: "boolean", default: false }, accept: { type: "boolean", default: false },
+        hint: { type: "string" }, help: { type: "boolean", short: "h", default: false },
+      },
+    });
+    const [name = "help", ...rest] = positionals;
+    return { name: values.help ? "help" : name, invocation: { words: rest, flags: values, program: PROGRAM } };
+  } catch (error) {
+    throw new EremosError("usage", `${error instanceof Error ? error.message : String(error)}. \`eremos help\` lists the commands.`);
+  }
+}
+
+function writeJson(value: unknown): void {
+  process.stdout.write(`${JSON.stringify(value)}\n`);
+}
+
+async function main(words: readonly string[]): Promise<number> {
+  const json = words.includes("--json");
+  try {
+    const { name, invocation } = parse(words);
+    if (name === "help") {
+      process.stdout.write(USAGE);
+      return 0;
+    }
+    const command = Object.hasOwn(COMMANDS, name) ? COMMANDS[name] : undefined;
+    if (!command) throw new EremosError("usage", `There is no command "${name}". \`eremos help\` lists the commands.`);
+    const { result, lines, exitCode = 0 } = await command(invocation);
+    if (json) writeJson(result);
+    else for (const line of lines) process.stdout.write(`${line}\n`);
+    return exitCode;
+  } catch (caught) {
+    const error = fromSystemError(caught, "working");
+    if (json) writeJson({ error: { code: error.code, message: error.message } });
+    process.stderr.write(`eremos: ${error.message}\n`);
+    return EXIT_CODES[error.class];
+  }
+}
+
+/** A reader that stops early (`| head`) is no error of ours. */
+process.stdout.on("error", (error: NodeJS.ErrnoException) => {
+  if (error.code !== "EPIPE") throw error;
+});
+
+process.exitCode = await main(process.argv.slice(2));

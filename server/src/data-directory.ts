@@ -1,0 +1,123 @@
+import * as fs from "node:fs";
+import * as path from "node:path";
+import { z } from "zod";
+import { EremosError, type OwnerEnvelope, type SigningKey, generateSigningKey, readOwner, systemCode, writeOwner } from "@eremos/core";
+
+/**
+ * The owner-only data directory: the owner record, this device's signing key, the database, and a note for each folder that lies
+ * open. Notes are the only readable paths; they are files of their own and are removed when the folder locks.
+ */
+export const noteSchema = z.strictObject({
+  id: z.string(),
+  /** The folder's ordinary path, base64 of its bytes. */
+  path: z.string(),
+  visibility: z.enum(["view", "hidden"]),
+  publicKey: z.string().nullable(),
+  /** SHA-256 of the record of what was sealed; null while that is not known. */
+  opened: z.string().nullable(),
+  protectedAt: z.number(),
+});
+export type Note = z.output<typeof noteSchema>;
+
+const deviceSchema = z.strictObject({ publicKey: z.string(), privateKey: z.string() });
+
+export class DataDirectory {
+  private constructor(readonly directory: string, readonly device: SigningKey) {}
+
+  /** Creates what is missing. @throws EremosError `data-unwritable` */
+  static open(directory: string): DataDirectory {
+    try {
+      fs.mkdirSync(path.join(directory, "open"), { recursive: true, mode: 0o700 });
+      fs.chmodSync(directory, 0o700);
+      fs.accessSync(directory, fs.constants.R_OK | fs.constants.W_OK | fs.constants.X_OK);
+      return new DataDirectory(directory, loadDevice(path.join(directory, "device.json")));
+    } catch (error) {
+      throw new EremosError("data-unwritable", `Eremos can't write to its data directory ${directory} (${systemCode(error) ?? String(error)}). Choose another with EREMOS_DATA, or change its permissions.`);
+    }
+  }
+
+  get databasePath(): string {
+    return path.join(this.directory, "eremos.db");
+  }
+
+  /** The owner record, or null before the first run. @throws EremosError `damaged` */
+  owner(): OwnerEnvelope | null {
+    const bytes = readIfThere(path.join(this.directory, "owner.json")) ?? readIfThere(path.join(this.directory, "owner.copy.json"));
+    return bytes ? readOwner(bytes) : null;
+  }
+
+  writeOwner(owner: OwnerEnvelope): void {
+    for (const name of ["owner.copy.json", "owner.json"]) writeDurably(path.join(this.directory, name), writeOwner(owner));
+  }
+
+  private notePath(id: string): string {
+    return path.join(this.directory, "open", `${id}.json`);
+  }
+
+  notes(): Note[] {
+    return fs.readdirSync(path.join(this.directory, "open")).filter((name) => name.endsWith(".json")).flatMap((name) => {
+      const bytes = readIfThere(path.join(this.directory, "open", name));
+      const parsed = bytes ? noteSchema.safeParse(parseJson(bytes)) : null;
+      return parsed?.success ? [parsed.data] : [];
+    });
+  }
+
+  note(id: string): Note | null {
+    return this.notes().find((note) => note.id === id) ?? null;
+  }
+
+  writeNote(note: Note): void {
+    writeDurably(this.notePath(note.id), Buffer.from(`${JSON.stringify(note)}\n`));
+  }
+
+  removeNote(id: string): void {
+    fs.rmSync(this.notePath(id), { force: true });
+  }
+}
+
+function parseJson(bytes: Buffer): unknown {
+  try {
+    return JSON.parse(bytes.toString("utf8"));
+  } catch {
+    return null;
+  }
+}
+
+function readIfThere(file: string): Buffer | null {
+  try {
+    return fs.readFileSync(file);
+  } catch (error) {
+    if (systemCode(error) === "ENOENT") return null;
+    throw error;
+  }
+}
+
+function writeDurably(file: string, bytes: Buffer): void {
+  const beside = `${file}.${process.pid}.new`;
+  const fd = fs.openSync(beside, "w", 0o600);
+  try {
+    fs.writeSync(fd, bytes);
+    fs.fsyncSync(fd);
+  } finally {
+    fs.closeSync(fd);
+  }
+  fs.renameSync(beside, file);
+  const parent = fs.openSync(path.dirname(file), "r");
+  try {
+    fs.fsyncSync(parent);
+  } finally {
+    fs.closeSync(parent);
+  }
+}
+
+function loadDevice(file: string): SigningKey {
+  const bytes = readIfThere(file);
+  if (bytes) {
+    const stored = deviceSchema.parse(parseJson(bytes));
+    return { publicKey: Buffer.from(stored.publicKey, "base64url"), privateKey: Buffer.from(stored.privateKey, "base64url") };
+  }
+  const key = generateSigningKey();
+  const stored = { publicKey: key.publicKey.toString("base64url"), privateKey: key.privateKey.toString("base64url") };
+  writeDurably(file, Buffer.from(`${JSON.stringify(stored)}\n`));
+  return key;
+}

@@ -1,0 +1,47 @@
+import { blob, integer, sqliteTable, text } from "drizzle-orm/sqlite-core";
+
+/** Nothing in here is readable without the master password, but for ids, counters and the folders' own (public) headers. */
+export const folders = sqliteTable("folders", {
+  id: text("id").primaryKey(),
+  /** A box under the database key: path, visibility, sizes, times. */
+  sealed: blob("sealed", { mode: "buffer" }).notNull(),
+  /** A copy of the folder's header, in case both in the folder are damaged. */
+  header: blob("header", { mode: "buffer" }),
+});
+
+/** What happened while nobody was signed in, sealed to the owner's public key; taken in at the next sign-in. */
+export const inbox = sqliteTable("inbox", {
+  id: integer("id").primaryKey({ autoIncrement: true }),
+  sealed: text("sealed").notNull(),
+});
+
+/** The activity log, each entry a box under the database key. */
+export const events = sqliteTable("events", {
+  id: integer("id").primaryKey({ autoIncrement: true }),
+  sealed: blob("sealed", { mode: "buffer" }).notNull(),
+});
+
+/** Long work: ids, numbers and codes only. */
+export const jobs = sqliteTable("jobs", {
+  id: text("id").primaryKey(),
+  folder: text("folder").notNull(),
+  verb: text("verb", { enum: ["lock", "unlock", "release", "check"] }).notNull(),
+  state: text("state", { enum: ["queued", "running", "done", "failed", "cancelled", "interrupted"] }).notNull(),
+  phase: text("phase").notNull(),
+  files: integer("files").notNull(),
+  filesTotal: integer("files_total").notNull(),
+  bytes: integer("bytes").notNull(),
+  bytesTotal: integer("bytes_total").notNull(),
+  error: text("error"),
+  pid: integer("pid").notNull(),
+  startedAt: integer("started_at").notNull(),
+  endedAt: integer("ended_at"),
+});
+
+/** The gate: counters that survive a restart, and the hint, which is meant to be read by whoever stands before it. */
+export const gate = sqliteTable("gate", {
+  id: integer("id").primaryKey(),
+  failures: integer("failures").notNull(),
+  blockedUntil: integer("blocked_until").notNull(),
+  hint: text("hint"),
+});

@@ -1,0 +1,161 @@
+import type { IncomingMessage, ServerResponse } from "node:http";
+import { z } from "zod";
+import { EremosError, fromSystemError, isEremosError } from "@eremos/core";
+import type { Eremos } from "../eremos";
+import { activityOf, settingsOf, stateOf } from "../operations/about";
+import { listFolders } from "../operations/list-folders";
+import { lock } from "../operations/lock-folder";
+import { onlook } from "../operations/look";
+import { check, release, unlock } from "../operations/open-folder";
+import { passwordStrength } from "../operations/password-strength";
+import { planLock } from "../operations/plan-lock";
+import { beginSetup, finishSetup } from "../operations/setup";
+import { signIn, signOut } from "../operations/sign-in";
+import { completePath, listPlace, placeRoots } from "../operations/walk-places";
+import type { Sessions } from "../session/sessions";
+
+const MOST_BODY_BYTES = 64 * 1024;
+export const TAB_HEADER = "x-eremos-tab";
+
+export interface ApiContext {
+  readonly eremos: Eremos;
+  readonly sessions: Sessions;
+  readonly cookieName: string;
+  readonly watchPlace: (path: string) => void;
+}
+
+interface Call {
+  readonly context: ApiContext;
+  readonly response: ServerResponse;
+  readonly signedIn: boolean;
+}
+
+interface Route {
+  /** May be called before sign-in. */
+  readonly open: boolean;
+  run(call: Call, body: unknown): Promise<unknown>;
+}
+
+/** One door to the operations: reads the body, checks it, calls. */
+function route<S extends z.ZodType>(open: boolean, schema: S, run: (call: Call, body: z.output<S>) => unknown): Route {
+  return {
+    open,
+    run: async (call, body) => {
+      const parsed = schema.safeParse(body);
+      if (!parsed.success) throw new EremosError("usage", "The request is not in a form Eremos knows. Nothing was touched.");
+      return run(call, parsed.data);
+    },
+  };
+}
+
+const nothing = z.object({});
+const text = z.string().max(4096);
+const visibility = z.enum(["view", "hidden"]);
+const target = z.object({ folder: text, accept: z.boolean().default(false) });
+
+/** A path from the page is always whole. */
+const FROM = "/";
+
+const ROUTES: Readonly<Record<string, Route>> = {
+  state: route(true, nothing, ({ context, signedIn }) => stateOf(context.eremos, signedIn)),
+  strength: route(true, z.object({ password: text }), (_call, body) => passwordStrength(body.password)),
+  "setup/begin": route(true, z.object({ password: text, hint: text.nullable() }), ({ context }, body) => beginSetup(context.eremos, body)),
+  "setup/finish": route(true, z.object({ setup: text, groups: z.array(text).max(8) }), async (call, body) => {
+    await finishSetup(call.context.eremos, body.setup, body.groups);
+    return { tab: beginSession(call), failedTries: 0 };
+  }),
+  "sign-in": route(true, z.object({ password: text }), async (call, body) => {
+    const { failedTries } = await signIn(call.context.eremos, body.password);
+    return { tab: beginSession(call), failedTries };
+  }),
+  "sign-out": route(false, nothing, ({ context }) => {
+    context.sessions.endAll();
+    signOut(context.eremos);
+    return {};
+  }),
+  folders: route(false, nothing, ({ context }) => listFolders(context.eremos)),
+  jobs: route(false, nothing, ({ context }) => context.eremos.jobs.list()),
+  "jobs/cancel": route(false, z.object({ job: text }), ({ context }, body) => ({ asked: context.eremos.jobs.cancel(body.job) })),
+  "places/roots": route(false, nothing, ({ context }) => placeRoots(context.eremos)),
+  "places/list": route(false, z.object({ path: text }), ({ context }, body) => {
+    const listing = listPlace(context.eremos, body.path);
+    context.watchPlace(listing.path);
+    return listing;
+  }),
+  "places/complete": route(false, z.object({ typed: text }), ({ context }, body) => completePath(context.eremos, body.typed)),
+  onlooker: route(false, z.object({ path: text, subject: text.nullable() }), ({ context }, body) => {
+    const seen = onlook(context.eremos, body.path, FROM, body.subject);
+    context.watchPlace(seen.place);
+    return seen;
+  }),
+  plan: route(false, z.object({ path: text, visibility }), ({ context }, body) => planLock(context.eremos, body.path, body.visibility)),
+  lock: route(false, z.object({ path: text, visibility: visibility.nullable(), inUseAnyway: z.boolean().default(false) }), ({ context }, body) => ({
+    job: lock(context.eremos, { ...body, from: FROM }).id,
+  })),
+  unlock: route(false, target, ({ context }, body) => ({ job: unlock(context.eremos, { pathOrId: body.folder, from: FROM, accept: body.accept }).id })),
+  release: route(false, target, async ({ context }, body) => {
+    const { job } = await release(context.eremos, { pathOrId: body.folder, from: FROM, accept: body.accept });
+    return { job: job?.id ?? null };
+  }),
+  check: route(false, target, ({ context }, body) => ({ job: check(context.eremos, { pathOrId: body.folder, from: FROM }).id })),
+  activity: route(false, nothing, ({ context }) => activityOf(context.eremos)),
+  settings: route(false, nothing, ({ context }) => settingsOf(context.eremos)),
+};
+
+function beginSession({ context, response }: Call): string {
+  const { cookie, tab } = context.sessions.create();
+  response.setHeader("Set-Cookie", `${context.cookieName}=${cookie}; HttpOnly; SameSite=Strict; Path=/`);
+  return tab;
+}
+
+export function isSignedIn(context: ApiContext, request: IncomingMessage): boolean {
+  const tab = request.headers[TAB_HEADER];
+  return context.eremos.keys !== null && context.sessions.has(cookieOf(request, context.cookieName), typeof tab === "string" ? tab : undefined);
+}
+
+function cookieOf(request: IncomingMessage, name: string): string | undefined {
+  for (const part of (request.headers.cookie ?? "").split(";")) {
+    const [key, value] = part.trim().split("=", 2);
+    if (key === name) return value;
+  }
+  return undefined;
+}
+
+const STATUS = { usage: 400, password: 403, refused: 409, damage: 422, failed: 500 } as const;
+
+/** Answers one call. The one exit for errors: a known one says its code and message, an unknown one nothing of its inside. */
+export async function answerApi(context: ApiContext, name: string, request: IncomingMessage, response: ServerResponse): Promise<void> {
+  try {
+    const found = Object.hasOwn(ROUTES, name) ? ROUTES[name] : undefined;
+    if (!found || request.method !== "POST") return send(response, 404, { error: { code: "usage", message: "There is nothing at this address." } });
+    const signedIn = isSignedIn(context, request);
+    if (!found.open && !signedIn) return send(response, 401, { error: { code: "needs-sign-in", message: "Sign in first. Nothing was touched." } });
+    send(response, 200, await found.run({ context, response, signedIn }, await readBody(request)));
+  } catch (caught) {
+    const error = isEremosError(caught) ? caught : fromSystemError(caught, "answering");
+    send(response, STATUS[error.class], { error: { code: error.code, message: error.message, data: error.data } });
+  }
+}
+
+function send(response: ServerResponse, status: number, body: unknown): void {
+  const bytes = Buffer.from(JSON.stringify(body ?? {}));
+  response.writeHead(status, { "Content-Type": "application/json; charset=utf-8", "Content-Length": bytes.length, "Cache-Control": "no-store" });
+  response.end(bytes);
+}
+
+async function readBody(request: IncomingMessage): Promise<unknown> {
+  if (!request.headers["content-type"]?.startsWith("application/json")) throw new EremosError("usage", "The request must be JSON. Nothing was touched.");
+  const parts: Buffer[] = [];
+  let length = 0;
+  for await (const part of request) {
+    if (!Buffer.isBuffer(part)) continue;
+    length += part.length;
+    if (length > MOST_BODY_BYTES) throw new EremosError("usage", "The request is too long. Nothing was touched.");
+    parts.push(part);
+  }
+  try {
+    return JSON.parse(Buffer.concat(parts).toString("utf8") || "{}");
+  } catch {
+    throw new EremosError("usage", "The request is not JSON. Nothing was touched.");
+  }
+}

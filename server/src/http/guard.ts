@@ -1,0 +1,46 @@
+import { randomBytes } from "node:crypto";
+import type { IncomingMessage, ServerResponse } from "node:http";
+
+/**
+ * What every request must satisfy before anything looks at it: it names this server as its host (DNS rebinding gets nothing), and a
+ * request that changes something comes from this server's own page (cross-site requests get nothing).
+ */
+export function refusalOf(request: IncomingMessage, port: number): string | null {
+  const hosts = [`127.0.0.1:${port}`, `localhost:${port}`];
+  const { host, origin } = request.headers;
+  if (!host || !hosts.includes(host)) return "This address does not belong to Eremos.";
+  if (origin !== undefined && origin !== `http://${host}`) return "Requests from other sites are refused.";
+  const site = request.headers["sec-fetch-site"];
+  const isPageLoad = request.method === "GET" && request.headers["sec-fetch-dest"] === "document";
+  if (site !== undefined && site !== "same-origin" && site !== "none" && !isPageLoad) return "Requests from other sites are refused.";
+  if (request.method === "GET" || request.method === "HEAD") return null;
+  if (request.method !== "POST") return "Only GET and POST are known here.";
+  if (origin === undefined) return "A request that changes something must say where it comes from.";
+  return null;
+}
+
+/** Sets the headers of every answer; returns the page's content policy, for Next to find its nonce in. */
+export function setSecurityHeaders(response: ServerResponse, development: boolean): string {
+  const nonce = randomBytes(16).toString("base64");
+  const policy = [
+    "default-src 'none'",
+    `script-src 'self' 'nonce-${nonce}' 'strict-dynamic'${development ? " 'unsafe-eval'" : ""}`,
+    // Libraries position things with style attributes; styles can't run anything.
+    "style-src 'self' 'unsafe-inline'",
+    "img-src 'self' data:",
+    "font-src 'self'",
+    `connect-src 'self'${development ? " ws:" : ""}`,
+    "manifest-src 'self'",
+    "base-uri 'none'",
+    "form-action 'self'",
+    "frame-ancestors 'none'",
+  ].join("; ");
+  response.setHeader("Content-Security-Policy", policy);
+  response.setHeader("X-Content-Type-Options", "nosniff");
+  response.setHeader("X-Frame-Options", "DENY");
+  response.setHeader("Referrer-Policy", "no-referrer");
+  response.setHeader("Cross-Origin-Opener-Policy", "same-origin");
+  response.setHeader("Cross-Origin-Resource-Policy", "same-origin");
+  response.setHeader("Permissions-Policy", "camera=(), microphone=(), geolocation=(), payment=(), usb=()");
+  return policy;
+}

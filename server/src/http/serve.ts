@@ -1,0 +1,80 @@
+import { type IncomingMessage, type Server, type ServerResponse, createServer } from "node:http";
+import * as path from "node:path";
+import next from "next";
+import { EremosError, systemCode } from "@eremos/core";
+import { Eremos } from "../eremos";
+import { recoverInterrupted } from "../operations/recover-interrupted";
+import { Sessions } from "../session/sessions";
+import type { Settings } from "../settings";
+import { watchDatabase } from "../work/database-watch";
+import { PlaceWatch } from "../work/place-watch";
+import { type ApiContext, answerApi, isSignedIn } from "./api";
+import { streamEvents } from "./events";
+import { refusalOf, setSecurityHeaders } from "./guard";
+
+const HOST = "127.0.0.1";
+
+export interface RunningServer {
+  readonly address: string;
+  close(): Promise<void>;
+}
+
+/** Starts the server: the guard, the calls, the event stream and the pages, on loopback only. @throws EremosError `port-in-use` | `data-unwritable` */
+export async function serve(settings: Settings, development = false): Promise<RunningServer> {
+  const server = createServer();
+  const port = await listen(server, settings.port);
+  const eremos = Eremos.open({ ...settings, port });
+  const sessions = new Sessions();
+  const places = new PlaceWatch((changed) => eremos.announce({ topic: "place", path: changed }));
+  const context: ApiContext = { eremos, sessions, cookieName: `eremos-${port}`, watchPlace: (place) => places.watch(place) };
+  const pages = next({ dev: development, dir: path.join(settings.program, "web"), hostname: HOST, port, quiet: !development });
+  await pages.prepare();
+  const handlePage = pages.getRequestHandler();
+  await recoverInterrupted(eremos);
+  const stopWatching = watchDatabase(eremos);
+
+  server.on("request", (request: IncomingMessage, response: ServerResponse) => {
+    const policy = setSecurityHeaders(response, development);
+    const refusal = refusalOf(request, port);
+    if (refusal !== null) {
+      response.writeHead(403, { "Content-Type": "text/plain; charset=utf-8" }).end(refusal);
+      return;
+    }
+    const { pathname } = new URL(request.url ?? "/", `http://${HOST}`);
+    if (pathname === "/api/events") {
+      if (!isSignedIn(context, request)) response.writeHead(401).end();
+      else streamEvents(eremos, request, response);
+    } else if (pathname.startsWith("/api/")) {
+      void answerApi(context, pathname.slice("/api/".length), request, response);
+    } else {
+      request.headers["content-security-policy"] = policy;
+      void handlePage(request, response);
+    }
+  });
+  if (development) server.on("upgrade", pages.getUpgradeHandler());
+
+  return {
+    address: `http://${HOST}:${port}`,
+    close: async () => {
+      stopWatching();
+      places.close();
+      server.closeAllConnections();
+      await new Promise<void>((resolve) => server.close(() => resolve()));
+      await pages.close();
+      eremos.close();
+    },
+  };
+}
+
+function listen(server: Server, port: number): Promise<number> {
+  return new Promise((resolve, reject) => {
+    server.once("error", (error) => {
+      const taken = systemCode(error) === "EADDRINUSE";
+      reject(taken ? new EremosError("port-in-use", `Port ${port} is in use, perhaps by an Eremos that is running already. Open http://${HOST}:${port}, or choose another with EREMOS_PORT.`) : error);
+    });
+    server.listen(port, HOST, () => {
+      const address = server.address();
+      resolve(typeof address === "object" && address ? address.port : port);
+    });
+  });
+}

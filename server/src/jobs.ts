@@ -1,0 +1,144 @@
+import { randomUUID } from "node:crypto";
+import { desc, eq, inArray } from "drizzle-orm";
+import { type EngineRequest, EremosError, type Outcomes, type Progress, fromSystemError, runEngine } from "@eremos/core";
+import type { JobPhase, JobVerb, JobView } from "./contract";
+import type { OpenDatabase } from "./database/open";
+import { jobs } from "./database/schema";
+
+const AT_ONCE = 2;
+const SAVE_EVERY_MS = 400;
+const MOST_SHOWN = 30;
+
+export interface JobSpec<V extends JobVerb> {
+  readonly folder: string;
+  readonly request: EngineRequest & { readonly verb: V };
+  /** Runs before the engine starts and must leave a trace from which a cut-off job can be found again. */
+  readonly before: () => void;
+  /** Records the outcome; returns how it ended, in words. */
+  readonly after: (outcome: Outcomes[V]) => Promise<string>;
+  readonly failed: (error: EremosError) => Promise<void>;
+}
+
+export interface StartedJob<V extends JobVerb> {
+  readonly id: string;
+  readonly outcome: Promise<Outcomes[V]>;
+}
+
+/** Long work: queued, persisted by ids and numbers only, cancellable. */
+export class Jobs {
+  private readonly waiting: (() => void)[] = [];
+  private readonly cancels = new Map<string, () => void>();
+  private readonly words = new Map<string, { readonly summary: string | null; readonly error: EremosError | null }>();
+  private running = 0;
+
+  constructor(private readonly database: OpenDatabase, private readonly changed: () => void, private readonly onProgress: (folder: string, verb: JobVerb, progress: Progress) => void = () => undefined) {}
+
+  start<V extends JobVerb>(spec: JobSpec<V>): StartedJob<V> {
+    const id = randomUUID();
+    const row = { id, folder: spec.folder, verb: spec.request.verb, state: "queued" as const, phase: "queued", files: 0, filesTotal: 0, bytes: 0, bytesTotal: 0, pid: process.pid, startedAt: Date.now() };
+    this.database.orm.insert(jobs).values(row).run();
+    const outcome = this.turn(id).then(() => this.run(id, spec));
+    outcome.catch(() => undefined);
+    this.changed();
+    return { id, outcome };
+  }
+
+  private turn(id: string): Promise<void> {
+    if (this.running < AT_ONCE) {
+      this.running++;
+      return Promise.resolve();
+    }
+    return new Promise((resolve, reject) => {
+      const go = (): void => resolve();
+      this.waiting.push(go);
+      this.cancels.set(id, () => {
+        this.waiting.splice(this.waiting.indexOf(go), 1);
+        this.save(id, { state: "cancelled", endedAt: Date.now() });
+        reject(new EremosError("cancelled", "Taken out of the queue. Nothing was touched."));
+      });
+    });
+  }
+
+  private async run<V extends JobVerb>(id: string, spec: JobSpec<V>): Promise<Outcomes[V]> {
+    try {
+      spec.before();
+      this.save(id, { state: "running", phase: "looking" });
+      const work = runEngine<V>(spec.request, this.saver(id, spec));
+      this.cancels.set(id, () => work.cancel());
+      const outcome = await work.outcome;
+      const summary = await spec.after(outcome);
+      this.words.set(id, { summary, error: null });
+      this.save(id, { state: "done", endedAt: Date.now() });
+      return outcome;
+    } catch (caught) {
+      const error = fromSystemError(caught, "working");
+      await spec.failed(error);
+      this.words.set(id, { summary: null, error });
+      this.save(id, { state: error.code === "cancelled" ? "cancelled" : "failed", error: error.code, endedAt: Date.now() });
+      throw error;
+    } finally {
+      this.cancels.delete(id);
+      const next = this.waiting.shift();
+      if (next) next();
+      else this.running--;
+    }
+  }
+
+  private saver<V extends JobVerb>(id: string, spec: JobSpec<V>): (progress: Progress) => void {
+    let savedAt = 0;
+    let phase = "";
+    return (progress) => {
+      this.onProgress(spec.folder, spec.request.verb, progress);
+      const now = Date.now();
+      if (now - savedAt < SAVE_EVERY_MS && progress.phase === phase) return;
+      savedAt = now;
+      phase = progress.phase;
+      this.save(id, progress);
+    };
+  }
+
+  private save(id: string, change: Partial<typeof jobs.$inferInsert>): void {
+    this.database.orm.update(jobs).set(change).where(eq(jobs.id, id)).run();
+    this.changed();
+  }
+
+  cancel(id: string): boolean {
+    const cancel = this.cancels.get(id);
+    cancel?.();
+    return cancel !== undefined;
+  }
+
+  list(): JobView[] {
+    const rows = this.database.orm.select().from(jobs).orderBy(desc(jobs.startedAt)).limit(MOST_SHOWN).all();
+    return rows.map(({ pid: _pid, ...row }) => {
+      const words = this.words.get(row.id);
+      const error = words?.error ? { code: words.error.code, message: words.error.message, data: words.error.data } : row.error === null ? null : { code: row.error, message: `It stopped (${row.error}).` };
+      return { ...row, phase: row.phase as JobPhase, error, summary: words?.summary ?? null };
+    });
+  }
+
+  /** Marks jobs whose process is gone; returns whether there were any. */
+  markInterrupted(): boolean {
+    const rows = this.database.orm.select().from(jobs).where(inArray(jobs.state, ["queued", "running"])).all();
+    const dead = rows.filter((row) => (row.pid === process.pid ? !this.isOurs(row.id) : !isAlive(row.pid)));
+    for (const row of dead) this.save(row.id, { state: "interrupted", error: "interrupted", endedAt: Date.now() });
+    return dead.length > 0;
+  }
+
+  private isOurs(id: string): boolean {
+    return this.cancels.has(id) || this.running > 0;
+  }
+
+  get busy(): boolean {
+    return this.running > 0;
+  }
+}
+
+function isAlive(pid: number): boolean {
+  try {
+    process.kill(pid, 0);
+    return true;
+  } catch (error) {
+    return typeof error === "object" && error !== null && "code" in error && error.code === "EPERM";
+  }
+}

@@ -1,0 +1,31 @@
+import { EremosError, type Located, disk, locateFolder } from "@eremos/core";
+import type { Eremos } from "../eremos";
+import type { FolderRecord } from "../registry";
+import { decodePath, encodePath, fullPath } from "./paths";
+
+export interface Target {
+  readonly record: FolderRecord;
+  readonly located: Located;
+}
+
+/** A protected folder by its id, its ordinary path, or the path it has now. @throws EremosError `not-protected` | `not-found` */
+export function findTarget(eremos: Eremos, pathOrId: string, from: string): Target {
+  const record = findRecord(eremos, pathOrId, from);
+  const located = locateFolder(disk, decodePath(record.path), record.id);
+  if (!located) {
+    throw new EremosError("not-found", `${decodePath(record.path).toString("utf8")} is not at its place now. Nothing was touched; if it is on a drive, connect the drive, and if it was moved, move it back.`);
+  }
+  return { record, located };
+}
+
+function findRecord(eremos: Eremos, pathOrId: string, from: string): FolderRecord {
+  const records = eremos.registry.list(eremos.requireKeys());
+  const byId = records.find((record) => record.id === pathOrId);
+  if (byId) return byId;
+  const path = fullPath(pathOrId, eremos.settings.home, from);
+  const byPath = records.find((record) => record.path === encodePath(path));
+  if (byPath) return byPath;
+  const byRealPath = records.find((record) => locateFolder(disk, decodePath(record.path), record.id)?.realPath.equals(path));
+  if (byRealPath) return byRealPath;
+  throw new EremosError("not-protected", `${pathOrId} is not a folder that Eremos protects. Nothing was touched; \`eremos list\` shows those it does.`);
+}

@@ -1,0 +1,143 @@
+import * as fs from "node:fs";
+import {
+  EremosError, type LockOutcome, type Signer, disk, displayPath, inspectFolder, protectedAbove, recoverFolder, refuseOffLimits,
+} from "@eremos/core";
+import type { Visibility } from "../contract";
+import type { Note } from "../data-directory";
+import type { Eremos } from "../eremos";
+import type { StartedJob } from "../jobs";
+import { lockedPage } from "../page";
+import type { FolderRecord } from "../registry";
+import { newFolderId } from "./folder-id";
+import { encodePath, fullPath, nameOf } from "./paths";
+
+export interface LockRequest {
+  readonly path: string;
+  /** For a first lock; a relock keeps what the folder has unless this is given. */
+  readonly visibility: Visibility | null;
+  readonly inUseAnyway: boolean;
+  /** Where a relative path starts. */
+  readonly from: string;
+}
+
+/** What can be told before anything is touched, without a walk. @throws EremosError */
+export function refuseToLock(eremos: Eremos, path: Buffer): void {
+  refuseOffLimits(path, eremos.offLimits, eremos.settings.places);
+  requireThere(eremos, path);
+  const above = protectedAbove(disk, path);
+  if (above) throw new EremosError("nested", `${displayPath(path)} lies in ${displayPath(above)}, which is protected already. Nothing was touched.`);
+  const found = inspectFolder(disk, path);
+  if (found?.state === "sealed") throw new EremosError("already-protected", `${displayPath(path)} is locked already. Nothing was touched.`);
+}
+
+function requireThere(eremos: Eremos, path: Buffer): void {
+  const stat = fs.lstatSync(path, { throwIfNoEntry: false });
+  if (stat?.isDirectory()) return;
+  if (stat) throw new EremosError("not-a-folder", `${displayPath(path)} is not a folder of its own (it is a file or a link). Nothing was touched; give the folder itself.`);
+  if (!eremos.keys) {
+    throw new EremosError("needs-sign-in", `There is nothing at ${displayPath(path)} that can be seen without the master password. Nothing was touched; sign in to see whether a hidden folder belongs there.`);
+  }
+  const record = eremos.registry.list(eremos.keys).find((known) => known.path === encodePath(path));
+  if (record) throw new EremosError("already-protected", `${displayPath(path)} is locked and hidden already. Nothing was touched.`);
+  throw new EremosError("not-found", `There is nothing at ${displayPath(path)} now. Nothing was touched; check the path.`);
+}
+
+/** Locks a folder, or locks an open one again. Needs no password. @throws EremosError for every refusal, before anything is touched */
+export function lock(eremos: Eremos, request: LockRequest): StartedJob<"lock"> {
+  const owner = eremos.requireOwner();
+  const path = fullPath(request.path, eremos.settings.home, request.from);
+  refuseToLock(eremos, path);
+  const before = bringToRest(path);
+  const keys = eremos.keys;
+  const id = before?.folder ?? newFolderId();
+  const note = eremos.data.note(id);
+  if (before && !note && !keys) throw new EremosError("needs-sign-in", `This computer has no note of ${displayPath(path)} being open. Nothing was touched; sign in to lock it.`);
+  const known = keys ? eremos.registry.list(keys).find((record) => record.id === id) ?? null : null;
+  const visibility = request.visibility ?? before?.visibility ?? "view";
+  const signer: Signer = keys
+    ? { by: "owner", owner: keys.owner, rootKey: keys.rootKey, device: eremos.data.device.publicKey }
+    : { by: "device", owner, device: eremos.data.device };
+  const openNote = note?.publicKey ? { publicKey: note.publicKey, opened: note.opened ?? "" } : null;
+  const page = visibility === "view" ? lockedPage(id, eremos.settings.port) : null;
+  const protectedAt = known?.protectedAt ?? note?.protectedAt ?? Date.now();
+  const during: Note = { id, path: encodePath(path), visibility, publicKey: note?.publicKey ?? null, opened: note?.opened ?? null, protectedAt };
+
+  return eremos.jobs.start({
+    folder: id,
+    request: { verb: "lock", input: { path, folder: id, visibility, signer, note: openNote, page, inUseAnyway: request.inUseAnyway } },
+    before: () => {
+      eremos.data.writeNote(during);
+      if (eremos.keys && !known) eremos.registry.put(eremos.keys, beginning(during), null);
+    },
+    after: async (outcome) => {
+      await recordLock(eremos, during, outcome);
+      return sealedSentence(nameOf(path), outcome, visibility);
+    },
+    failed: async () => settleFailedLock(eremos, path, id, note),
+  });
+}
+
+/** An operation that was cut off is brought to its end first. */
+function bringToRest(path: Buffer): ReturnType<typeof inspectFolder> {
+  const found = inspectFolder(disk, path);
+  if (!found || found.state === "open") return found;
+  if (found.busy) throw new EremosError("busy", `Something is already being done with ${displayPath(path)}. Nothing was touched; wait for it to end.`);
+  recoverFolder(disk, path);
+  const now = inspectFolder(disk, path);
+  if (now?.state === "sealed") throw new EremosError("already-protected", `${displayPath(path)} is locked already. Nothing was touched.`);
+  return now;
+}
+
+function beginning(note: Note): FolderRecord {
+  return {
+    id: note.id, path: note.path, guard: "sealed", visibility: note.visibility, files: 0, bytes: 0, generation: 0, digest: "", publicKey: "",
+    protectedAt: note.protectedAt, lockedAt: null, openedAt: null,
+  };
+}
+
+async function recordLock(eremos: Eremos, note: Note, outcome: LockOutcome): Promise<void> {
+  const { keys } = eremos;
+  const at = Date.now();
+  const { files, bytes, generation, digest, publicKey } = outcome;
+  const openedAt = keys ? eremos.registry.list(keys).find((record) => record.id === note.id)?.openedAt ?? null : null;
+  const record: FolderRecord = { ...beginning(note), files, bytes, generation, digest, publicKey, lockedAt: at, openedAt };
+  const event = { at, folder: note.id, kind: "locked" as const, signedIn: keys !== null };
+  if (keys) {
+    eremos.registry.put(keys, record, outcome.header);
+    eremos.registry.addEvent(keys, event);
+  } else {
+    await eremos.registry.post(eremos.requireOwner(), { record, header: outcome.header.toString("base64"), event });
+  }
+  eremos.data.removeNote(note.id);
+  eremos.announce({ topic: "folders" });
+}
+
+/** After a failure the disk says what is true; the note and the list follow it. */
+async function settleFailedLock(eremos: Eremos, path: Buffer, id: string, noteBefore: Note | null): Promise<void> {
+  const now = inspectFolder(disk, path);
+  if (now?.state === "open" && noteBefore) eremos.data.writeNote(noteBefore);
+  if (!now) {
+    eremos.data.removeNote(id);
+    if (eremos.keys) eremos.registry.remove(id);
+  }
+  eremos.announce({ topic: "folders" });
+}
+
+function sealedSentence(name: string, outcome: LockOutcome, visibility: Visibility): string {
+  const files = `${outcome.files.toLocaleString("en")} ${outcome.files === 1 ? "file" : "files"}, ${formatBytes(outcome.bytes)}`;
+  const left = visibility === "hidden" ? "Nothing is left at its place." : "Nothing readable is left at its place but one page.";
+  const links = outcome.outsideLinks.length > 0 ? ` ${outcome.outsideLinks.length === 1 ? "One file has" : `${outcome.outsideLinks.length} files have`} a second name outside the folder, which still shows its content.` : "";
+  const readers = outcome.stillOpenIn.length > 0 ? ` ${outcome.stillOpenIn.join(", ")} still shows what it had open.` : "";
+  return `${name} is sealed. ${files}. ${left}${links}${readers}`;
+}
+
+export function formatBytes(bytes: number): string {
+  const units = ["bytes", "KB", "MB", "GB", "TB"];
+  let value = bytes;
+  let unit = 0;
+  while (value >= 1000 && unit < units.length - 1) {
+    value /= 1000;
+    unit++;
+  }
+  return `${unit === 0 || value >= 100 ? Math.round(value) : value.toFixed(1)} ${units[unit] ?? ""}`;
+}

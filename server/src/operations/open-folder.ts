@@ -1,0 +1,112 @@
+import { type UnlockInput, disk, inspectFolder, locateFolder, releaseOpenFolder } from "@eremos/core";
+import type { Eremos } from "../eremos";
+import type { StartedJob } from "../jobs";
+import { accessOf } from "../session/keys";
+import { type Target, findTarget } from "./find-target";
+import { formatBytes } from "./lock-folder";
+import { decodePath, encodePath, nameOf } from "./paths";
+
+export interface OpenRequest {
+  readonly pathOrId: string;
+  readonly from: string;
+  /** The owner has been told that the last lock was made by somebody unknown, or that the folder is in an older state, and goes on. */
+  readonly accept: boolean;
+}
+
+function inputFor(eremos: Eremos, target: Target, accept: boolean): UnlockInput {
+  const { record, located } = target;
+  return {
+    path: located.realPath,
+    access: accessOf(eremos.requireKeys(), eremos.data.device.publicKey),
+    keptHeader: eremos.registry.header(record.id),
+    expected: record.generation > 0 ? { generation: record.generation, digest: record.digest } : null,
+    acceptUnvouched: accept,
+    acceptOlder: accept,
+  };
+}
+
+/** Opens a sealed folder in place. @throws EremosError */
+export function unlock(eremos: Eremos, request: OpenRequest): StartedJob<"unlock"> {
+  const target = findTarget(eremos, request.pathOrId, request.from);
+  const { record } = target;
+  const note = { id: record.id, path: record.path, visibility: record.visibility, publicKey: record.publicKey || null, protectedAt: record.protectedAt };
+  return eremos.jobs.start({
+    folder: record.id,
+    request: { verb: "unlock", input: inputFor(eremos, target, request.accept) },
+    before: () => {
+      if (target.located.inspection.state !== "open") eremos.data.writeNote({ ...note, opened: null });
+    },
+    after: async (outcome) => {
+      const keys = eremos.requireKeys();
+      const at = Date.now();
+      const path = encodePath(outcome.path);
+      eremos.data.writeNote({ ...note, path, publicKey: outcome.note?.publicKey ?? null, opened: outcome.note?.opened ?? null });
+      const { generation, digest, files, bytes, header } = outcome;
+      eremos.registry.put(keys, { ...record, path, generation, digest, files, bytes, publicKey: outcome.note?.publicKey ?? record.publicKey, openedAt: at }, header);
+      eremos.registry.addEvent(keys, { at, folder: record.id, kind: "opened", signedIn: true });
+      eremos.announce({ topic: "folders" });
+      return `${nameOf(outcome.path)} is open at its place: ${files.toLocaleString("en")} ${files === 1 ? "file" : "files"}, ${formatBytes(bytes)}. Anybody at this computer can read it until you lock it again.`;
+    },
+    failed: async () => settle(eremos, target),
+  });
+}
+
+async function settle(eremos: Eremos, target: Target): Promise<void> {
+  const { record } = target;
+  const now = locateFolder(disk, decodePath(record.path), record.id);
+  if (now?.inspection.state === "sealed") eremos.data.removeNote(record.id);
+  eremos.announce({ topic: "folders" });
+}
+
+/** Takes protection off for good. @throws EremosError */
+export async function release(eremos: Eremos, request: OpenRequest): Promise<{ job: StartedJob<"release"> | null; path: string }> {
+  const target = findTarget(eremos, request.pathOrId, request.from);
+  const { record, located } = target;
+  const path = decodePath(record.path);
+  if (located.inspection.state === "open") {
+    releaseOpenFolder(disk, located.realPath);
+    forget(eremos, record.id);
+    return { job: null, path: path.toString("utf8") };
+  }
+  const job = eremos.jobs.start({
+    folder: record.id,
+    request: { verb: "release", input: inputFor(eremos, target, request.accept) },
+    before: () => eremos.data.writeNote({ id: record.id, path: record.path, visibility: record.visibility, publicKey: record.publicKey || null, opened: null, protectedAt: record.protectedAt }),
+    after: async (outcome) => {
+      forget(eremos, record.id);
+      return `${nameOf(outcome.path)} is an ordinary folder again, exactly as it was: ${outcome.files.toLocaleString("en")} ${outcome.files === 1 ? "file" : "files"}, ${formatBytes(outcome.bytes)}.`;
+    },
+    failed: async () => {
+      if (!inspectFolder(disk, path) && !locateFolder(disk, path, record.id)) forget(eremos, record.id);
+      else await settle(eremos, target);
+    },
+  });
+  return { job, path: path.toString("utf8") };
+}
+
+function forget(eremos: Eremos, id: string): void {
+  eremos.registry.remove(id);
+  eremos.data.removeNote(id);
+  eremos.registry.addEvent(eremos.requireKeys(), { at: Date.now(), folder: id, kind: "released", signedIn: true });
+  eremos.announce({ topic: "folders" });
+}
+
+/** Reads and authenticates the whole sealed copy. Changes nothing. @throws EremosError */
+export function check(eremos: Eremos, request: Pick<OpenRequest, "pathOrId" | "from">): StartedJob<"check"> {
+  const target = findTarget(eremos, request.pathOrId, request.from);
+  const { path, access, keptHeader } = inputFor(eremos, target, false);
+  return eremos.jobs.start({
+    folder: target.record.id,
+    request: { verb: "check", input: { path, access, keptHeader } },
+    before: () => undefined,
+    after: async (outcome) => {
+      eremos.registry.addEvent(eremos.requireKeys(), { at: Date.now(), folder: target.record.id, kind: outcome.ok ? "checked" : "damaged", signedIn: true });
+      const name = nameOf(decodePath(target.record.path));
+      if (outcome.ok) return `${name} is whole: ${outcome.files.toLocaleString("en")} files, ${formatBytes(outcome.bytes)}, every byte checked.`;
+      const shown = outcome.damaged.slice(0, 3).map((damage) => damage.path).join(", ");
+      const more = outcome.damaged.length > 3 ? ` and ${outcome.damaged.length - 3} more` : "";
+      return `${name} is damaged in ${outcome.damaged.length} ${outcome.damaged.length === 1 ? "place" : "places"}: ${shown}${more}. Everything else is whole.`;
+    },
+    failed: async () => undefined,
+  });
+}

@@ -1,0 +1,33 @@
+import * as fs from "node:fs";
+import * as path from "node:path";
+import { EremosError, displayPath } from "@eremos/core";
+
+/** A typed path as the bytes of a full path: "~" and relative parts resolved, links in its parents followed, the last part not. */
+export function fullPath(typed: string, home: string, from = "/"): Buffer {
+  const trimmed = typed.startsWith("file://") ? decodeURIComponent(typed.slice("file://".length)) : typed;
+  if (trimmed.trim() === "" || trimmed.includes("\0")) throw new EremosError("usage", "That is not a path. Nothing was touched.");
+  const expanded = trimmed === "~" || trimmed.startsWith("~/") ? path.join(home, trimmed.slice(1)) : trimmed;
+  const resolved = path.resolve(from, expanded);
+  if (resolved === "/") return Buffer.from("/");
+  return Buffer.from(path.join(realParent(path.dirname(resolved)), path.basename(resolved)));
+}
+
+function realParent(parent: string): string {
+  try {
+    return fs.realpathSync(parent);
+  } catch {
+    return parent;
+  }
+}
+
+export function encodePath(bytes: Buffer): string {
+  return bytes.toString("base64");
+}
+
+export function decodePath(text: string): Buffer {
+  return Buffer.from(text, "base64");
+}
+
+export function nameOf(bytes: Buffer): string {
+  return path.basename(displayPath(bytes));
+}

@@ -1,0 +1,20 @@
+import { disk, displayPath, fromSystemError, previewLock } from "@eremos/core";
+import type { PlanView, Visibility } from "../contract";
+import type { Eremos } from "../eremos";
+import { refuseToLock } from "./lock-folder";
+import { fullPath, nameOf } from "./paths";
+
+/** What locking this folder would take, or why it can't be locked. Touches nothing. */
+export function planLock(eremos: Eremos, typed: string, visibility: Visibility): PlanView {
+  eremos.requireKeys();
+  const path = fullPath(typed, eremos.settings.home);
+  const base = { path: displayPath(path), name: nameOf(path), files: 0, bytes: 0, outsideLinks: [], holders: [] };
+  try {
+    refuseToLock(eremos, path);
+    const preview = previewLock(disk, path, visibility);
+    return { ...base, ...preview, refusal: null };
+  } catch (caught) {
+    const { code, message, data } = fromSystemError(caught, "looking at the folder");
+    return { ...base, refusal: { code, message, data } };
+  }
+}

@@ -1,0 +1,107 @@
+import { desc, eq } from "drizzle-orm";
+import { z } from "zod";
+import { type OwnerEnvelope, EremosError, fromBase64, openBox, openEnvelope, sealBox, sealTo } from "@eremos/core";
+import type { OpenDatabase } from "./database/open";
+import { events, folders, inbox } from "./database/schema";
+import type { Keys } from "./session/keys";
+
+export const recordSchema = z.strictObject({
+  id: z.string(),
+  /** The ordinary path, base64 of its bytes. */
+  path: z.string(),
+  guard: z.literal("sealed"),
+  visibility: z.enum(["view", "hidden"]),
+  files: z.number(),
+  bytes: z.number(),
+  generation: z.number(),
+  digest: z.string(),
+  publicKey: z.string(),
+  protectedAt: z.number(),
+  lockedAt: z.number().nullable(),
+  openedAt: z.number().nullable(),
+});
+export type FolderRecord = z.output<typeof recordSchema>;
+
+export const EVENT_KINDS = ["locked", "opened", "released", "checked", "damaged", "recovered"] as const;
+const eventSchema = z.strictObject({ at: z.number(), folder: z.string(), kind: z.enum(EVENT_KINDS), signedIn: z.boolean() });
+export type ActivityEvent = z.output<typeof eventSchema>;
+
+const letterSchema = z.strictObject({ record: recordSchema.nullable(), header: z.string().nullable(), event: eventSchema });
+export type Letter = z.output<typeof letterSchema>;
+
+const INBOX_PURPOSE = "inbox";
+const MOST_EVENTS = 200;
+
+/** The list of protected folders and what happened to them. Readable with the owner's keys only; writable without them through the inbox. */
+export class Registry {
+  constructor(private readonly database: OpenDatabase) {}
+
+  list(keys: Keys): FolderRecord[] {
+    return this.database.orm.select().from(folders).all().map((row) => recordSchema.parse(openRow(keys, `folders/${row.id}`, row.sealed)));
+  }
+
+  header(id: string): Buffer | null {
+    return this.database.orm.select().from(folders).where(eq(folders.id, id)).get()?.header ?? null;
+  }
+
+  put(keys: Keys, record: FolderRecord, header: Buffer | null): void {
+    const sealed = sealRow(keys, `folders/${record.id}`, record);
+    const kept = header ?? this.header(record.id);
+    this.database.orm.insert(folders).values({ id: record.id, sealed, header: kept }).onConflictDoUpdate({ target: folders.id, set: { sealed, header: kept } }).run();
+  }
+
+  remove(id: string): void {
+    this.database.orm.delete(folders).where(eq(folders.id, id)).run();
+  }
+
+  addEvent(keys: Keys, event: ActivityEvent): void {
+    this.database.orm.insert(events).values({ sealed: sealRow(keys, "events", event) }).run();
+  }
+
+  events(keys: Keys): ActivityEvent[] {
+    const rows = this.database.orm.select().from(events).orderBy(desc(events.id)).limit(MOST_EVENTS).all();
+    return rows.map((row) => eventSchema.parse(openRow(keys, "events", row.sealed)));
+  }
+
+  /** For a lock made while nobody is signed in. */
+  async post(owner: OwnerEnvelope, letter: Letter): Promise<void> {
+    const sealed = await sealTo(fromBase64(owner.sealing.publicKey, 32), INBOX_PURPOSE, Buffer.from(JSON.stringify(letter)));
+    this.database.orm.insert(inbox).values({ sealed: JSON.stringify(sealed) }).run();
+  }
+
+  /** Takes in what came while nobody was signed in. A letter that does not open is dropped: only the owner's own Eremos writes them. */
+  async takeIn(keys: Keys): Promise<void> {
+    for (const row of this.database.orm.select().from(inbox).orderBy(inbox.id).all()) {
+      const letter = await openLetter(keys, row.sealed);
+      if (letter?.record) this.put(keys, mergeRecord(this.list(keys), letter.record), letter.header === null ? null : Buffer.from(letter.header, "base64"));
+      if (letter) this.addEvent(keys, letter.event);
+      this.database.orm.delete(inbox).where(eq(inbox.id, row.id)).run();
+    }
+  }
+}
+
+/** A lock while signed out does not know when the folder was opened last; the registry does. */
+function mergeRecord(known: readonly FolderRecord[], incoming: FolderRecord): FolderRecord {
+  const before = known.find((record) => record.id === incoming.id);
+  return before ? { ...incoming, openedAt: before.openedAt, protectedAt: before.protectedAt } : incoming;
+}
+
+async function openLetter(keys: Keys, sealed: string): Promise<Letter | null> {
+  try {
+    const envelope = z.strictObject({ enc: z.string(), ct: z.string() }).parse(JSON.parse(sealed));
+    const plain = await openEnvelope(keys.sealingKey, INBOX_PURPOSE, envelope);
+    return plain ? letterSchema.parse(JSON.parse(plain.toString("utf8"))) : null;
+  } catch {
+    return null;
+  }
+}
+
+function sealRow(keys: Keys, place: string, value: object): Buffer {
+  return sealBox(keys.databaseKey, `database/${place}`, Buffer.from(JSON.stringify(value)));
+}
+
+function openRow(keys: Keys, place: string, sealed: Buffer): unknown {
+  const plain = openBox(keys.databaseKey, `database/${place}`, sealed);
+  if (typeof plain === "string") throw new EremosError("damaged", "A row of Eremos' database is damaged. Your folders carry all they need and still open.");
+  return JSON.parse(plain.toString("utf8"));
+}

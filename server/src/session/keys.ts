@@ -1,0 +1,22 @@
+import { type OwnerAccess, type OwnerEnvelope, hkdf, openSealingKey, wipe } from "@eremos/core";
+
+/** The signed-in owner's keys. In memory only; {@link forgetKeys} wipes them. */
+export interface Keys {
+  readonly owner: OwnerEnvelope;
+  readonly rootKey: Buffer;
+  readonly databaseKey: Buffer;
+  /** Opens what was sealed to the owner while nobody was signed in. */
+  readonly sealingKey: Buffer;
+}
+
+export function deriveKeys(owner: OwnerEnvelope, rootKey: Buffer): Keys {
+  return { owner, rootKey, databaseKey: hkdf(rootKey, Buffer.from(owner.owner), "eremos/1/database"), sealingKey: openSealingKey(owner, rootKey) };
+}
+
+export function forgetKeys(keys: Keys): void {
+  wipe(keys.rootKey, keys.databaseKey, keys.sealingKey);
+}
+
+export function accessOf(keys: Keys, device: Uint8Array): OwnerAccess {
+  return { owner: keys.owner, rootKey: keys.rootKey, devices: [device] };
+}

@@ -1,0 +1,30 @@
+import { equalBytes, randomBytes, sha256, toBase64 } from "@eremos/core";
+
+/**
+ * A signed-in browser is its cookie together with a token of the tab: cookies are shared by all ports of this computer, so the cookie
+ * alone proves nothing. Only digests are kept.
+ */
+export class Sessions {
+  private readonly sessions: { readonly cookie: Buffer; readonly tab: Buffer }[] = [];
+
+  create(): { readonly cookie: string; readonly tab: string } {
+    const cookie = toBase64(randomBytes(32));
+    const tab = toBase64(randomBytes(32));
+    this.sessions.push({ cookie: digest(cookie), tab: digest(tab) });
+    return { cookie, tab };
+  }
+
+  has(cookie: string | undefined, tab: string | undefined): boolean {
+    if (!cookie || !tab) return false;
+    const [c, t] = [digest(cookie), digest(tab)];
+    return this.sessions.some((session) => equalBytes(session.cookie, c) && equalBytes(session.tab, t));
+  }
+
+  endAll(): void {
+    this.sessions.length = 0;
+  }
+}
+
+function digest(text: string): Buffer {
+  return sha256(Buffer.from(text, "utf8"));
+}
