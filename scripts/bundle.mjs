@@ -1,4 +1,4 @@
-/** Bundles core, server and command line for Node; packages stay outside. */
+/** Bundles core, server, command line and demo for Node; packages stay outside. */
 import { build } from "esbuild";
 
 const common = { bundle: true, platform: "node", format: "esm", target: "node20", packages: "external", splitting: true, sourcemap: true, logLevel: "warning" };
@@ -7,4 +7,5 @@ export async function bundle() {
   await build({ ...common, entryPoints: ["core/src/index.ts", "core/src/worker/engine-worker.ts"], entryNames: "[name]", outdir: "core/dist" });
   await build({ ...common, entryPoints: ["server/src/index.ts"], outdir: "server/dist" });
   await build({ ...common, entryPoints: ["cli/src/eremos.ts"], outdir: "cli/dist" });
+  await build({ ...common, entryPoints: ["demo/src/generate.ts"], outdir: "demo/dist" });
 }

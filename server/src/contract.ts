@@ -113,6 +113,7 @@ export interface OnlookView {
     readonly entries: readonly { readonly name: string; readonly type: "file" | "dir" | "link" | "other"; readonly size: number | null }[];
     readonly more: number;
     readonly verdict: string;
+    readonly brief: string;
     readonly facts: readonly string[];
     readonly sample: { readonly name: string; readonly hex: string; readonly text: string } | null;
   }[];

@@ -20,6 +20,7 @@ export interface View {
   /** More entries than are listed. */
   readonly more: number;
   readonly verdict: string;
+  readonly brief: string;
   /** The facts the verdict rests on, one sentence each. */
   readonly facts: readonly string[];
   /** The beginning of one file, as it lies on the disk. */
@@ -53,8 +54,8 @@ export function lookAs(place: string, subject: string | null): Onlook {
 }
 
 function view(kind: OnlookerKind, place: string, subject: string | null, entries: readonly SeenEntry[], most: number, sample: View["sample"]): View {
-  const { verdict, facts } = verdictOf(kind, place, subject, entries, readsAsRandom(sample));
-  return { kind, entries: entries.slice(0, most), more: Math.max(0, entries.length - most), verdict, facts, sample };
+  const { verdict, brief, facts } = verdictOf(kind, place, subject, entries, readsAsRandom(sample));
+  return { kind, entries: entries.slice(0, most), more: Math.max(0, entries.length - most), verdict, brief, facts, sample };
 }
 
 function describe(parent: string, name: string): SeenEntry | null {

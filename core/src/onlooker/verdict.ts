@@ -1,3 +1,4 @@
+import * as fs from "node:fs";
 import type { OnlookerKind, SeenEntry } from "./onlooker";
 
 const WHO: Record<OnlookerKind, string> = {
@@ -18,8 +19,15 @@ function lastPart(path: string): string {
 
 const NAMELESS = /^\.[0-9a-f]{20}$/;
 
+export interface Verdict {
+  readonly verdict: string;
+  /** The verdict in two or three words, for a list of kinds. */
+  readonly brief: string;
+  readonly facts: string[];
+}
+
 /** One sentence, and the facts it rests on. Everything here is said of the entries that were just read. */
-export function verdictOf(kind: OnlookerKind, place: string, subject: string | null, entries: readonly SeenEntry[], sampleIsRandom: boolean): { verdict: string; facts: string[] } {
+export function verdictOf(kind: OnlookerKind, place: string, subject: string | null, entries: readonly SeenEntry[], sampleIsRandom: boolean): Verdict {
   const where = lastPart(place);
   if (kind === "disk") return diskVerdict(where, subject, entries, sampleIsRandom);
   const facts: string[] = [];
@@ -28,13 +36,27 @@ export function verdictOf(kind: OnlookerKind, place: string, subject: string | n
   else facts.push("Read from the disk just now, with nothing left out.");
   if (nameless > 0) facts.push(`${nameless === 1 ? "One folder has" : `${nameless} folders have`} a random name that says nothing.`);
   const count = `${WHO[kind]} sees ${things(entries.length)} in ${where}.`;
-  if (subject === null) return { verdict: count, facts };
+  if (subject === null) return { verdict: count, brief: `sees ${things(entries.length)}`, facts };
   const seen = entries.find((entry) => entry.name === subject);
-  if (!seen) return { verdict: `${count} ${subject} is not ${entries.length === 0 ? "there" : "one of them"}.`, facts };
-  return { verdict: `${count} ${subject} is one of them${seen.type === "dir" && seen.size !== null ? `, with ${seen.size === 1 ? "one entry" : seen.size === 0 ? "no entries" : `${seen.size} entries`} in it` : ""}.`, facts };
+  if (!seen) return { verdict: `${count} ${subject} is not ${entries.length === 0 ? "there" : "one of them"}.`, brief: nameless > 0 ? "sees a nameless folder" : "does not see it", facts };
+  return {
+    facts,
+    brief: seen.type === "dir" && isLockedInView(place, subject) ? "sees a locked folder" : "sees it",
+    verdict: `${count} ${subject} is one of them${seen.type === "dir" && seen.size !== null ? `, with ${seen.size === 1 ? "one entry" : seen.size === 0 ? "no entries" : `${seen.size} entries`} in it` : ""}.`,
+  };
 }
 
-function diskVerdict(where: string, subject: string | null, entries: readonly SeenEntry[], sampleIsRandom: boolean): { verdict: string; facts: string[] } {
+/** From the disk: Eremos' directory and its page are all that is in there. */
+function isLockedInView(place: string, name: string): boolean {
+  try {
+    const inside = fs.readdirSync(`${place}/${name}`);
+    return inside.includes(".eremos") && inside.every((entry) => entry === ".eremos" || entry === "Locked with Eremos.html");
+  } catch {
+    return false;
+  }
+}
+
+function diskVerdict(where: string, subject: string | null, entries: readonly SeenEntry[], sampleIsRandom: boolean): Verdict {
   const sealed = entries.filter((entry) => entry.type === "file" && /(^|\/)\.eremos\/(packs|index)\//.test(entry.name));
   const bytes = sealed.reduce((sum, entry) => sum + (entry.size ?? 0), 0);
   const facts = ["Read from the disk just now: every name, size and byte below this place."];
@@ -42,9 +64,14 @@ function diskVerdict(where: string, subject: string | null, entries: readonly Se
     facts.push(`${sealed.length.toLocaleString("en")} encrypted file${sealed.length === 1 ? "" : "s"}, ${(bytes / 1e6).toFixed(1)} MB in all; how many and how large stays visible.`);
     if (sampleIsRandom) facts.push("A sample of their bytes has no readable text in it.");
   }
-  const named = subject === null ? [] : entries.filter((entry) => entry.name.split("/").includes(subject));
-  if (subject === null) return { verdict: `${WHO.disk} sees ${entries.length.toLocaleString("en")} entries in and below ${where}.`, facts };
-  if (named.length === 0) return { verdict: `${WHO.disk} finds no ${subject} in ${where}${sealed.length > 0 ? ", only encrypted data without names" : ""}.`, facts };
+  const all = `${WHO.disk} sees ${entries.length.toLocaleString("en")} entries in and below ${where}.`;
+  if (subject === null) return { verdict: all, brief: "sees every byte", facts };
+  const named = entries.filter((entry) => entry.name.split("/").includes(subject));
+  if (named.length === 0) {
+    const instead = sealed.length > 0 ? ", only encrypted data without names" : "";
+    return { verdict: `${WHO.disk} finds no ${subject} in ${where}${instead}.`, brief: sealed.length > 0 ? "sees sizes, no names" : "does not see it", facts };
+  }
   const readable = named.filter((entry) => entry.type === "file" && !entry.name.includes(".eremos/") && !entry.name.endsWith("/Locked with Eremos.html"));
-  return { verdict: readable.length > 0 ? `${WHO.disk} reads ${readable.length.toLocaleString("en")} file${readable.length === 1 ? "" : "s"} of ${subject}.` : `${WHO.disk} sees that ${subject} is there, and no name or byte of what is in it.`, facts };
+  if (readable.length > 0) return { verdict: `${WHO.disk} reads ${readable.length.toLocaleString("en")} file${readable.length === 1 ? "" : "s"} of ${subject}.`, brief: "reads all of it", facts };
+  return { verdict: `${WHO.disk} sees that ${subject} is there, and no name or byte of what is in it.`, brief: "sees sizes, no names", facts };
 }

@@ -48,6 +48,7 @@ export async function serve(settings: Settings, development = false): Promise<Ru
       void answerApi(context, pathname.slice("/api/".length), request, response);
     } else {
       request.headers["content-security-policy"] = policy;
+      request.headers["x-nonce"] = /'nonce-([^']+)'/.exec(policy)?.[1] ?? "";
       void handlePage(request, response);
     }
   });

@@ -1,0 +1,5 @@
+import { build, install, requireNode } from "./steps.mjs";
+
+requireNode();
+install();
+await build();

@@ -1,0 +1,31 @@
+/** Builds, makes the demo world in .demo (ignored by git) and starts Eremos on it. `npm run demo -- --fresh` makes it anew. */
+import { existsSync, mkdirSync, renameSync, rmSync } from "node:fs";
+import { join } from "node:path";
+import { build, fail, install, requireNode, root, run, serveHere } from "./steps.mjs";
+
+process.env.NODE_ENV = "production";
+process.env.NEXT_TELEMETRY_DISABLED = "1";
+requireNode();
+install();
+await build();
+
+const demo = join(root, ".demo");
+const world = join(demo, "world");
+const data = join(demo, "data");
+if (process.argv.includes("--fresh")) rmSync(demo, { recursive: true, force: true });
+const { DEMO_PASSWORD, generateWorld } = await import("../demo/dist/generate.js");
+if (!existsSync(world)) {
+  process.stdout.write("Making the demo world…\n");
+  const beginning = join(demo, "world.new");
+  rmSync(beginning, { recursive: true, force: true });
+  mkdirSync(demo, { recursive: true });
+  await generateWorld(beginning);
+  renameSync(beginning, world);
+}
+process.env.EREMOS_PLACES = world;
+process.env.EREMOS_DATA = data;
+if (!existsSync(join(data, "owner.json"))) {
+  run("node", ["cli/bin/eremos.mjs", "setup", "--password-stdin", "--hint", "four things on the bench"], { input: `${DEMO_PASSWORD}\n`, stdio: ["pipe", "ignore", "inherit"] });
+}
+const address = await serveHere().catch((error) => fail(error.message));
+process.stdout.write(`\n  Eremos is at      ${address}\n  Master password   ${DEMO_PASSWORD}\n  The demo world    ${world}\n\n  Stop it with Ctrl C.\n`);

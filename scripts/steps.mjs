@@ -1,0 +1,90 @@
+/** The steps that the npm scripts share. Plain Node, so that they run before anything is installed. */
+import { spawnSync } from "node:child_process";
+import { createHash } from "node:crypto";
+import { existsSync, readFileSync, readdirSync, statSync, writeFileSync } from "node:fs";
+import { join } from "node:path";
+import { fileURLToPath } from "node:url";
+
+export const root = fileURLToPath(new URL("..", import.meta.url)).replace(/\/$/, "");
+const LEAST_NODE = [20, 9];
+
+export function fail(sentence) {
+  process.stderr.write(`${sentence}\n`);
+  process.exit(1);
+}
+
+export function requireNode() {
+  const [major, minor] = process.versions.node.split(".").map(Number);
+  if (major < LEAST_NODE[0] || (major === LEAST_NODE[0] && minor < LEAST_NODE[1])) {
+    fail(`Eremos needs Node.js ${LEAST_NODE.join(".")} or newer; this is ${process.versions.node}. Install a newer one and run this again.`);
+  }
+}
+
+/** Runs a program to its end; the first failure ends everything. */
+export function run(program, args, options = {}) {
+  const { status, error } = spawnSync(program, args, { cwd: root, stdio: "inherit", ...options });
+  if (error) fail(`${program} could not be started (${error.message}).`);
+  if (status !== 0) fail(`${program} ${args.slice(0, 2).join(" ")} ended with ${status}.`);
+}
+
+export function install() {
+  const installed = join(root, "node_modules", ".package-lock.json");
+  const lock = join(root, "package-lock.json");
+  if (existsSync(installed) && statSync(installed).mtimeMs >= statSync(lock).mtimeMs - 1000) return;
+  process.stdout.write("Installing what Eremos needs (a few minutes the first time)…\n");
+  run("npm", ["ci", "--include=dev", "--no-fund", "--no-audit"]);
+}
+
+const SOURCES = ["core/src", "server/src", "cli/src", "demo/src", "web", "package-lock.json"];
+const SKIPPED = new Set(["node_modules", ".next", "dist", "next-env.d.ts", "tsconfig.tsbuildinfo"]);
+
+function fingerprint() {
+  const hash = createHash("sha256");
+  const visit = (path) => {
+    if (SKIPPED.has(path.split("/").at(-1))) return;
+    const full = join(root, path);
+    if (statSync(full).isDirectory()) for (const name of readdirSync(full).sort()) visit(`${path}/${name}`);
+    else hash.update(path).update(readFileSync(full));
+  };
+  for (const source of SOURCES) visit(source);
+  return hash.digest("hex");
+}
+
+/** Builds unless what is built is what is here. */
+export async function build() {
+  const stamp = join(root, ".build-stamp");
+  const now = fingerprint();
+  if (existsSync(stamp) && readFileSync(stamp, "utf8") === now && existsSync(join(root, "web/.next/BUILD_ID"))) return;
+  process.stdout.write("Building Eremos…\n");
+  const { bundle } = await import("./bundle.mjs");
+  await bundle();
+  run("npx", ["next", "build", "web"], { env: { ...process.env, NEXT_TELEMETRY_DISABLED: "1", NODE_ENV: "production" }, stdio: ["ignore", "ignore", "inherit"] });
+  writeFileSync(stamp, now);
+}
+
+/** Chromium from Debian's packages, where it is missing. */
+export function installChromium() {
+  if (spawnSync("chromium", ["--version"]).status === 0) return;
+  process.stdout.write("Installing Chromium for the browser tests…\n");
+  const asRoot = process.getuid?.() === 0 ? [] : ["sudo"];
+  const apt = (...args) => run(asRoot[0] ?? "apt-get", [...(asRoot.length > 0 ? ["apt-get"] : []), ...args], { env: { ...process.env, DEBIAN_FRONTEND: "noninteractive" }, stdio: ["ignore", "ignore", "inherit"] });
+  apt("update");
+  apt("install", "-y", "--no-install-recommends", "chromium", "fonts-liberation");
+}
+
+/** Starts the server in this process; ends cleanly on a signal. */
+export async function serveHere(development = false) {
+  const { EremosError } = await import("@eremos/core");
+  const { readSettings, serve } = await import("@eremos/server");
+  try {
+    const server = await serve(readSettings(process.env, root), development);
+    const stop = () => void server.close().then(() => process.exit(0));
+    process.on("SIGTERM", stop);
+    process.on("SIGINT", stop);
+    return server.address;
+  } catch (error) {
+    if (error instanceof EremosError) fail(error.message);
+    throw error;
+  }
+}
+

@@ -1,0 +1,3 @@
+import { ActivityPage } from "@/features/activity/activity-page";
+
+export default ActivityPage;

@@ -1,0 +1,3 @@
+import { Desk } from "@/features/desk/desk";
+
+export default Desk;

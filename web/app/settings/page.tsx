@@ -1,0 +1,3 @@
+import { SettingsPage } from "@/features/settings/settings-page";
+
+export default SettingsPage;

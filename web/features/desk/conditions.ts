@@ -1,0 +1,42 @@
+import type { FolderView, JobPhase, JobVerb } from "@eremos/server/contract";
+import type { DoorwayState } from "@/ui/doorway";
+
+/** Words and signs for a folder's condition: in one place, so that every view says the same. */
+export function doorwayOf(folder: FolderView): DoorwayState {
+  if (folder.state === "open") return "open";
+  if (folder.state === "working") return "working";
+  if (folder.state !== "locked" || folder.attention !== null) return "attention";
+  return folder.visibility === "hidden" ? "hidden" : "sealed";
+}
+
+export function conditionWord(folder: FolderView): string {
+  switch (folder.state) {
+    case "open": return "Open";
+    case "working": return "Working";
+    case "interrupted": return "Cut off";
+    case "missing": return "Not at its place";
+    case "damaged": return "Damaged";
+    case "locked": return "Locked";
+  }
+}
+
+export function guardWords(folder: FolderView): string {
+  return `sealed, ${folder.visibility === "hidden" ? "hidden in place" : "in view"}`;
+}
+
+export type Group = "working" | "open" | "attention" | "locked";
+
+export function groupOf(folder: FolderView): Group {
+  if (folder.state === "working") return "working";
+  if (folder.state === "open") return "open";
+  return folder.state === "locked" && folder.attention === null ? "locked" : "attention";
+}
+
+export const GROUP_WORDS: Readonly<Record<Group, string>> = { working: "Under way", open: "Open now", attention: "Needs you", locked: "Locked" };
+
+export const VERB_WORDS: Readonly<Record<JobVerb, string>> = { lock: "Locking", unlock: "Opening", release: "Releasing", check: "Checking" };
+
+export const PHASE_WORDS: Readonly<Record<JobPhase, string>> = {
+  queued: "Waiting its turn", looking: "Looking at every file", sealing: "Encrypting", "making-durable": "Making it safe on the disk", moving: "Taking the readable copy away",
+  removing: "Removing the readable copy", restoring: "Decrypting to its place", checking: "Reading and verifying every byte",
+};

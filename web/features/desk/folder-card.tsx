@@ -1,0 +1,42 @@
+"use client";
+import Link from "next/link";
+import type { ReactNode } from "react";
+import type { FolderView, JobView } from "@eremos/server/contract";
+import { conditionWord, doorwayOf, guardWords } from "./conditions";
+import { JobProgress } from "./job-progress";
+import { MainAction } from "./main-action";
+import { buttonClasses } from "@/ui/button";
+import { Doorway } from "@/ui/doorway";
+import { Time } from "@/ui/time";
+import { useSelection } from "@/features/shell/selection";
+import { cn } from "@/lib/cn";
+import { baseName, count, formatBytes, parentOf } from "@/lib/format";
+
+export function FolderCard({ folder, job }: { readonly folder: FolderView; readonly job: JobView | null }): ReactNode {
+  const { path, select } = useSelection();
+  const selected = path === folder.path;
+  return (
+    <article aria-label={folder.name} className={cn("mb-1.5 rounded-xl border bg-sheet transition-shadow", selected ? "border-dusk shadow-[0_0_0_1px_var(--dusk)]" : "border-line hover:border-line-strong")}>
+      <button type="button" aria-pressed={selected} onClick={() => select(folder.path)} className="flex w-full items-center gap-3.5 rounded-xl px-4 py-2.5 text-left">
+        <Doorway state={job ? "working" : doorwayOf(folder)} />
+        <span className="min-w-0 flex-1">
+          <span className="block truncate font-semibold">{folder.name}</span>
+          <span className="block truncate text-[13px] text-mute">{folder.attention ?? `${baseName(parentOf(folder.path))}, ${guardWords(folder)}${folder.files > 0 ? `, ${count(folder.files, "file")}, ${formatBytes(folder.bytes)}` : ""}`}</span>
+        </span>
+        {!job && (
+          <span className="shrink-0 text-right">
+            <span className={cn("block text-sm font-semibold", folder.state === "open" ? "text-clay" : folder.state === "locked" && folder.attention === null ? "text-dusk" : "text-ochre")}>{conditionWord(folder)}</span>
+            <span className="block text-[13px] text-mute">{folder.state === "open" && folder.openedAt ? <>since <Time at={folder.openedAt} /></> : folder.openedAt ? <>opened <Time at={folder.openedAt} /></> : folder.lockedAt ? <Time at={folder.lockedAt} /> : null}</span>
+          </span>
+        )}
+      </button>
+      {job && <div className="px-4 pb-3.5"><JobProgress job={job} /></div>}
+      {!job && (selected || folder.state === "open") && (
+        <div className="flex flex-wrap gap-2 px-4 pb-3.5 pl-[52px]">
+          <MainAction folder={folder} />
+          <Link href={`/folders/${folder.id}`} className={buttonClasses({ size: "small" })}>Details</Link>
+        </div>
+      )}
+    </article>
+  );
+}

@@ -1,0 +1,44 @@
+"use client";
+import { type ReactNode, useRef } from "react";
+import type { JobView } from "@eremos/server/contract";
+import { PHASE_WORDS, VERB_WORDS } from "./conditions";
+import { Button } from "@/ui/button";
+import { ProgressBar } from "@/ui/progress-bar";
+import { api } from "@/lib/api";
+import { duration, formatBytes } from "@/lib/format";
+import { useVerb } from "@/lib/queries";
+
+/** Past these phases there is no way back, and none is needed: what remains is short. */
+const STOPPABLE = new Set(["queued", "looking", "sealing", "making-durable", "moving", "restoring", "checking"]);
+
+/** Bytes per second over the phase so far. */
+function useSpeed(job: JobView): number | null {
+  const start = useRef({ phase: job.phase, at: Date.now(), bytes: job.bytes });
+  if (start.current.phase !== job.phase || job.bytes < start.current.bytes) start.current = { phase: job.phase, at: Date.now(), bytes: job.bytes };
+  const seconds = (Date.now() - start.current.at) / 1000;
+  return seconds > 0.5 && job.bytes > start.current.bytes ? (job.bytes - start.current.bytes) / seconds : null;
+}
+
+export function JobProgress({ job }: { readonly job: JobView }): ReactNode {
+  const speed = useSpeed(job);
+  const cancel = useVerb(() => api.cancelJob(job.id));
+  const part = job.bytesTotal > 0 ? Math.min(1, job.bytes / job.bytesTotal) : null;
+  const facts = [
+    job.filesTotal > 0 ? `${job.files.toLocaleString("en")} of ${job.filesTotal.toLocaleString("en")} files` : null,
+    job.bytesTotal > 0 ? `${formatBytes(job.bytes)} of ${formatBytes(job.bytesTotal)}` : null,
+    speed ? `${formatBytes(speed)}/s` : null,
+    speed && part !== null && part < 1 ? `${duration((job.bytesTotal - job.bytes) / speed)} left` : null,
+  ].filter((fact) => fact !== null);
+  return (
+    <div role="group" aria-label={`${VERB_WORDS[job.verb]} under way`} className="flex items-end gap-4">
+      <div className="min-w-0 flex-1">
+        <p className="mb-1.5 flex justify-between gap-3 text-[13px]">
+          <span className="font-medium">{VERB_WORDS[job.verb]}: {PHASE_WORDS[job.phase].toLowerCase()}</span>
+          <span className="truncate text-mute tabular-nums">{facts.join(" · ")}</span>
+        </p>
+        <ProgressBar part={part} label={VERB_WORDS[job.verb]} />
+      </div>
+      <Button size="small" disabled={!STOPPABLE.has(job.phase) || cancel.pending} onClick={() => cancel.run()}>Cancel</Button>
+    </div>
+  );
+}

@@ -1,0 +1,55 @@
+"use client";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { type ReactNode, useCallback, useEffect, useState } from "react";
+import type { SignedIn } from "@eremos/server/contract";
+import { FirstRun } from "./first-run";
+import { Gate } from "./gate";
+import { Shell } from "@/features/shell/shell";
+import { ApiError, api } from "@/lib/api";
+import { KEYS } from "@/lib/queries";
+import { borrowTab, clearTab, readTab, shareTab, writeTab } from "@/lib/tab";
+
+/** Nothing of the house is mounted before the gate has been passed. */
+export function Entrance({ children }: { readonly children: ReactNode }): ReactNode {
+  const client = useQueryClient();
+  const [failedTries, setFailedTries] = useState(0);
+  const state = useQuery({
+    queryKey: KEYS.state,
+    staleTime: 0,
+    queryFn: async () => {
+      if (readTab() === "") await borrowTab();
+      return api.state();
+    },
+  });
+  useEffect(() => shareTab(), []);
+
+  const enter = async (signedIn: SignedIn): Promise<void> => {
+    writeTab(signedIn.tab);
+    setFailedTries(signedIn.failedTries);
+    await client.invalidateQueries({ queryKey: KEYS.state });
+  };
+  const leave = useCallback(async (): Promise<void> => {
+    clearTab();
+    client.removeQueries({ predicate: (query) => query.queryKey[0] !== KEYS.state[0] });
+    await client.invalidateQueries({ queryKey: KEYS.state });
+  }, [client]);
+  const onSignedOut = useCallback(() => void leave(), [leave]);
+
+  if (state.error) return <Unreachable message={state.error instanceof ApiError ? state.error.message : "The page could not be loaded."} onAgain={() => void state.refetch()} />;
+  if (!state.data) return <div className="h-dvh bg-paper" aria-busy="true" />;
+  if (!state.data.setUp) return <FirstRun onDone={(signedIn) => void enter(signedIn)} />;
+  if (!state.data.signedIn) return <Gate state={state.data} onSignedIn={(signedIn) => void enter(signedIn)} onTried={() => void state.refetch()} />;
+  return <Shell failedTries={failedTries} onFailuresSeen={() => setFailedTries(0)} onSignedOut={onSignedOut}>{children}</Shell>;
+}
+
+function Unreachable({ message, onAgain }: { readonly message: string; readonly onAgain: () => void }): ReactNode {
+  return (
+    <main className="grid h-dvh place-items-center p-6">
+      <div className="max-w-md">
+        <h1 className="text-2xl">Eremos does not answer</h1>
+        <p className="mt-2 text-mute">{message}</p>
+        <button type="button" onClick={onAgain} className="mt-4 font-semibold text-dusk underline underline-offset-4">Try again</button>
+      </div>
+    </main>
+  );
+}

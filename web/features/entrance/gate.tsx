@@ -1,0 +1,74 @@
+"use client";
+import { useMutation } from "@tanstack/react-query";
+import { type ReactNode, useEffect, useState } from "react";
+import type { SignedIn, StateView } from "@eremos/server/contract";
+import { EntranceFrame } from "./frame";
+import { Button } from "@/ui/button";
+import { PasswordField } from "@/ui/field";
+import { ApiError, api } from "@/lib/api";
+import { count, duration } from "@/lib/format";
+
+interface GateProps {
+  readonly state: StateView;
+  readonly onSignedIn: (signedIn: SignedIn) => void;
+  readonly onTried: () => void;
+}
+
+/** Counts a wait down, second by second. */
+function useCountdown(waitMs: number): number {
+  const [until, setUntil] = useState(() => Date.now() + waitMs);
+  const [now, setNow] = useState(() => Date.now());
+  useEffect(() => {
+    setUntil(Date.now() + waitMs);
+    setNow(Date.now());
+    if (waitMs === 0) return undefined;
+    const timer = setInterval(() => setNow(Date.now()), 250);
+    return () => clearInterval(timer);
+  }, [waitMs]);
+  return Math.max(0, until - now);
+}
+
+export function Gate({ state, onSignedIn, onTried }: GateProps): ReactNode {
+  const [password, setPassword] = useState("");
+  const wait = useCountdown(state.waitMs);
+  const signIn = useMutation({
+    mutationFn: () => api.signIn(password),
+    onSuccess: onSignedIn,
+    onError: () => {
+      setPassword("");
+      onTried();
+    },
+  });
+  const problem = signIn.error ? (signIn.error instanceof ApiError ? signIn.error.message : "That did not work. Nothing was changed.") : null;
+  return (
+    <EntranceFrame night={<NightNote />}>
+      <h1 className="text-3xl">Welcome back</h1>
+      <p className="mt-2 text-mute">Your folders are closed to everybody until you sign in.</p>
+      <form className="mt-7 space-y-4" onSubmit={(event) => {
+        event.preventDefault();
+        signIn.mutate();
+      }}>
+        <PasswordField label="Master password" autoFocus autoComplete="current-password" value={password} onChange={(event) => setPassword(event.target.value)} problem={problem && wait === 0 ? problem : signIn.error instanceof ApiError && signIn.error.code === "wrong-password" ? problem : null} note={state.hint ? <>Your hint: <span className="font-medium text-ink">{state.hint}</span></> : undefined} />
+        <Button tone="dusk" size="large" type="submit" className="w-full" disabled={signIn.isPending || wait > 0 || password === ""}>
+          {signIn.isPending ? "Opening…" : wait > 0 ? `Wait ${duration(wait / 1000)}` : "Sign in"}
+        </Button>
+      </form>
+      <div className="mt-4 min-h-12 text-[13px]" role="status">
+        {state.failedTries > 0 && (
+          <p className="rounded-lg bg-ochre-soft px-3 py-2 text-ochre">
+            {count(state.failedTries, "wrong password")} since the last sign-in. Each one makes the next wait longer.
+          </p>
+        )}
+      </div>
+    </EntranceFrame>
+  );
+}
+
+function NightNote(): ReactNode {
+  return (
+    <>
+      <h2 className="text-2xl leading-tight">Nothing here says what you keep, or where.</h2>
+      <p className="mt-3 text-sm text-night-mute">Names, places and history are encrypted on this computer. The password is in nobody&rsquo;s hands but yours.</p>
+    </>
+  );
+}

@@ -1,0 +1,32 @@
+"use client";
+import { Printer } from "lucide-react";
+import type { ReactNode } from "react";
+import { Button } from "@/ui/button";
+
+export function CodeGroups({ code }: { readonly code: string }): ReactNode {
+  return (
+    <ol className="grid grid-cols-4 gap-2" aria-label="Recovery code">
+      {code.split("-").map((group, i) => (
+        <li key={group} className="rounded-lg border border-line bg-sheet px-2 py-2 text-center">
+          <span className="block text-[11px] text-mute">{i + 1}</span>
+          <span className="font-mono text-[17px] font-semibold tracking-wide">{group}</span>
+        </li>
+      ))}
+    </ol>
+  );
+}
+
+export function KeepCode({ code, onKept }: { readonly code: string; readonly onKept: () => void }): ReactNode {
+  return (
+    <div>
+      <h1 className="text-3xl">Keep your recovery code</h1>
+      <p className="mt-2 text-mute">If you ever forget the master password, this code opens all your folders. Whoever has it can open them too. It is shown only now.</p>
+      <div className="my-6"><CodeGroups code={code} /></div>
+      <p className="hidden text-sm print:block">Eremos recovery code, {new Date().toLocaleDateString("en-GB", { dateStyle: "long" })}. It opens every folder of this owner without the master password. Letters I, L and O do not occur. Keep it with your papers.</p>
+      <div className="no-print flex flex-wrap gap-2">
+        <Button size="large" onClick={() => window.print()}><Printer className="size-[18px]" aria-hidden />Print it</Button>
+        <Button tone="dusk" size="large" className="flex-1" onClick={onKept}>I have it on paper</Button>
+      </div>
+    </div>
+  );
+}

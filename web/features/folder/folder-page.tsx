@@ -1,0 +1,143 @@
+"use client";
+import { useQuery } from "@tanstack/react-query";
+import { ArrowLeft } from "lucide-react";
+import Link from "next/link";
+import { useRouter } from "next/navigation";
+import { type ReactNode, useState } from "react";
+import type { FolderView, JobView } from "@eremos/server/contract";
+import { FolderHistory } from "./folder-history";
+import { WhoSees } from "./who-sees";
+import { conditionWord, doorwayOf, guardWords } from "@/features/desk/conditions";
+import { JobProgress } from "@/features/desk/job-progress";
+import { MainAction } from "@/features/desk/main-action";
+import { useSelection } from "@/features/shell/selection";
+import { Button } from "@/ui/button";
+import { Confirm } from "@/ui/dialog";
+import { Doorway } from "@/ui/doorway";
+import { Time } from "@/ui/time";
+import { api } from "@/lib/api";
+import { count, formatBytes } from "@/lib/format";
+import { KEYS, isRunning, useJobs, useVerb } from "@/lib/queries";
+
+export function FolderPage({ id }: { readonly id: string }): ReactNode {
+  const folders = useQuery({ queryKey: KEYS.folders, queryFn: api.folders });
+  const jobs = useJobs();
+  const folder = folders.data?.find((candidate) => candidate.id === id);
+  if (!folders.data) return <div aria-busy="true" />;
+  if (!folder) return <NotProtected />;
+  const own = jobs.filter((job) => job.folder === id);
+  return (
+    <main className="h-full overflow-y-auto px-6 py-5 lg:px-10">
+      <Link href="/" className="inline-flex items-center gap-1.5 text-sm font-medium text-dusk hover:underline"><ArrowLeft className="size-4" aria-hidden />Desk</Link>
+      <div className="mt-3 grid max-w-[1120px] gap-8 lg:grid-cols-[minmax(0,1fr)_300px]">
+        <div className="min-w-0 space-y-8">
+          <Head folder={folder} job={own.find(isRunning) ?? null} />
+          <WhoSees folder={folder} />
+          <Health folder={folder} jobs={own} />
+          <FolderHistory id={id} />
+        </div>
+        <Facts folder={folder} />
+      </div>
+    </main>
+  );
+}
+
+function NotProtected(): ReactNode {
+  return (
+    <main className="p-10">
+      <h1 className="text-2xl">This folder is not protected</h1>
+      <p className="mt-2 max-w-md text-mute">It may have been released since, or the address belongs to another owner&rsquo;s Eremos. Nothing was touched.</p>
+      <Link href="/" className="mt-4 inline-block font-semibold text-dusk underline underline-offset-4">Back to the Desk</Link>
+    </main>
+  );
+}
+
+function Head({ folder, job }: { readonly folder: FolderView; readonly job: JobView | null }): ReactNode {
+  const { select } = useSelection();
+  const router = useRouter();
+  return (
+    <header>
+      <div className="flex items-start gap-4">
+        <Doorway state={job ? "working" : doorwayOf(folder)} className="mt-1 h-12 w-10" />
+        <div className="min-w-0 flex-1">
+          <h1 className="truncate text-3xl">{folder.name}</h1>
+          <p className="truncate text-sm text-mute" title={folder.path}>{folder.path}</p>
+        </div>
+      </div>
+      <p className="mt-4 text-[15px]">{sentenceOf(folder)}</p>
+      {job
+        ? <div className="mt-4 rounded-xl border border-line bg-sheet p-4"><JobProgress job={job} /></div>
+        : <div className="mt-4 flex flex-wrap gap-2">
+            <MainAction folder={folder} size="large" />
+            <Button size="large" onClick={() => {
+              select(folder.path);
+              router.push("/");
+            }}>Show on the Desk</Button>
+          </div>}
+    </header>
+  );
+}
+
+function sentenceOf(folder: FolderView): string {
+  if (folder.attention !== null) return folder.attention;
+  if (folder.state === "open") return "It lies open at its place: anybody at this computer can read and change it until you lock it. Changes are kept when you do.";
+  if (folder.state === "locked" && folder.visibility === "hidden") return "It is locked, and its name is gone from its place. Opening it brings the same files back at the same path.";
+  if (folder.state === "locked") return "It is locked in view: the folder is at its place and holds one page. Opening it brings the same files back.";
+  return "Something is being done with it right now.";
+}
+
+function Facts({ folder }: { readonly folder: FolderView }): ReactNode {
+  const rows: readonly (readonly [string, ReactNode])[] = [
+    ["State", conditionWord(folder)],
+    ["Guard", guardWords(folder)],
+    ["Holds", folder.files > 0 ? `${count(folder.files, "file")}, ${formatBytes(folder.bytes)}` : "not known yet"],
+    ["Protected", <Time key="p" at={folder.protectedAt} />],
+    ["Last locked", folder.lockedAt ? <Time key="l" at={folder.lockedAt} /> : "never"],
+    ["Last opened", folder.openedAt ? <Time key="o" at={folder.openedAt} /> : "never"],
+    ["On the disk as", <span key="r" className="break-all">{folder.realPath}</span>],
+  ];
+  return (
+    <aside className="space-y-6">
+      <dl className="rounded-xl border border-line bg-sheet px-4 py-2 text-sm">
+        {rows.map(([term, value]) => (
+          <div key={term} className="border-b border-line/70 py-2 last:border-0"><dt className="text-[12.5px] text-mute">{term}</dt><dd className="font-medium">{value}</dd></div>
+        ))}
+      </dl>
+      {(folder.state === "locked" || folder.state === "open") && <ReleaseBox folder={folder} />}
+    </aside>
+  );
+}
+
+function ReleaseBox({ folder }: { readonly folder: FolderView }): ReactNode {
+  const router = useRouter();
+  const [asking, setAsking] = useState(false);
+  const release = useVerb(async () => {
+    const { job } = await api.release(folder.id);
+    if (job === null) router.push("/");
+  });
+  return (
+    <div className="rounded-xl border border-line p-4 text-sm">
+      <h2 className="font-sans text-sm font-semibold">Release</h2>
+      <p className="mt-1 text-[13px] text-mute">Takes the protection off for good. The folder is an ordinary one again, exactly as it was.</p>
+      <Button size="small" className="mt-3" onClick={() => setAsking(true)}>Release…</Button>
+      <Confirm open={asking} onOpenChange={setAsking} title={`Release ${folder.name}?`} action="Release it" tone="dusk" onConfirm={() => release.run()}>
+        <p>What stays: every file, at {folder.path}, with its names, times and permissions.</p>
+        <p>What goes: the encrypted copy and everything Eremos added. After that anybody at this computer can read the folder. You can lock it again at any time.</p>
+      </Confirm>
+    </div>
+  );
+}
+
+function Health({ folder, jobs }: { readonly folder: FolderView; readonly jobs: readonly JobView[] }): ReactNode {
+  const check = useVerb(() => api.check(folder.id));
+  const last = jobs.find((job) => job.verb === "check" && job.state === "done");
+  return (
+    <section aria-labelledby="health">
+      <h2 id="health" className="text-lg">Health</h2>
+      <div className="mt-2 flex flex-wrap items-center justify-between gap-3 rounded-xl border border-line bg-sheet px-4 py-3">
+        <p className="text-sm" role="status">{last?.summary ?? "Reads the whole encrypted copy and verifies every byte of it. Changes nothing."}{last?.endedAt && <span className="text-mute"> Checked <Time at={last.endedAt} />.</span>}</p>
+        <Button size="small" disabled={check.pending || jobs.some(isRunning)} onClick={() => check.run()}>Check now</Button>
+      </div>
+    </section>
+  );
+}

@@ -1,0 +1,46 @@
+"use client";
+import { useQueryClient } from "@tanstack/react-query";
+import { type ReactNode, useEffect, useRef } from "react";
+import { toast } from "sonner";
+import type { JobView } from "@eremos/server/contract";
+import { api } from "@/lib/api";
+import { KEYS, showError, useJobs } from "@/lib/queries";
+
+/** Says how work ended, in words that say what is true now. Work that ended before this page was opened is not told again. */
+export function JobToasts(): ReactNode {
+  const jobs = useJobs();
+  const client = useQueryClient();
+  const told = useRef<Set<string> | null>(null);
+  useEffect(() => {
+    if (jobs.length === 0 && told.current === null) return;
+    const ended = jobs.filter((job) => job.endedAt !== null);
+    if (told.current === null) {
+      told.current = new Set(ended.filter((job) => Date.now() - (job.endedAt ?? 0) > 4000).map((job) => job.id));
+    }
+    for (const job of ended) {
+      if (told.current.has(job.id)) continue;
+      told.current.add(job.id);
+      tell(job);
+      for (const queryKey of [KEYS.folders, ["place"], ["onlooker"], KEYS.activity]) void client.invalidateQueries({ queryKey });
+    }
+  }, [jobs, client]);
+  return null;
+}
+
+function tell(job: JobView): void {
+  if (job.state === "done") {
+    if (job.summary !== null) toast(job.summary, { duration: 9000 });
+    return;
+  }
+  const message = job.error?.message ?? "It was cut off. Nothing is lost.";
+  if (job.state === "cancelled") {
+    toast(message, { duration: 9000 });
+    return;
+  }
+  const code = job.error?.code;
+  const mayAccept = code === "unvouched" || code === "rolled-back";
+  toast.error(message, {
+    duration: 20_000,
+    ...(mayAccept && (job.verb === "unlock" || job.verb === "release") ? { action: { label: "Open all the same", onClick: () => void (job.verb === "unlock" ? api.unlock(job.folder, true) : api.release(job.folder, true)).catch(showError) } } : {}),
+  });
+}

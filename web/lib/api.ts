@@ -1,0 +1,51 @@
+import type {
+  ActivityView, ErrorView, FolderView, JobView, OnlookView, PlaceEntry, PlaceListing, PlanView, SettingsView, SetupBegun, SignedIn, StateView, StrengthView, Visibility,
+} from "@eremos/server/contract";
+import { readTab } from "./tab";
+
+/** An error the server explained: what happened, what is safe, what to do next. */
+export class ApiError extends Error {
+  constructor(readonly code: string, message: string, readonly data: Readonly<Record<string, unknown>> = {}) {
+    super(message);
+  }
+}
+
+async function call<T>(name: string, body: object = {}): Promise<T> {
+  let response: Response;
+  try {
+    response = await fetch(`/api/${name}`, {
+      method: "POST",
+      headers: { "Content-Type": "application/json", "X-Eremos-Tab": readTab() },
+      body: JSON.stringify(body),
+    });
+  } catch {
+    throw new ApiError("unreachable", "Eremos does not answer. It may have been stopped; your folders stay as they are. Start it again, then reload this page.");
+  }
+  const answer: unknown = await response.json();
+  if (response.ok) return answer as T;
+  const { error } = answer as { readonly error: ErrorView };
+  throw new ApiError(error.code, error.message, error.data);
+}
+
+export const api = {
+  state: () => call<StateView>("state"),
+  strength: (password: string) => call<StrengthView>("strength", { password }),
+  beginSetup: (password: string, hint: string | null) => call<SetupBegun>("setup/begin", { password, hint }),
+  finishSetup: (setup: string, groups: readonly string[]) => call<SignedIn>("setup/finish", { setup, groups }),
+  signIn: (password: string) => call<SignedIn>("sign-in", { password }),
+  signOut: () => call<object>("sign-out"),
+  folders: () => call<FolderView[]>("folders"),
+  jobs: () => call<JobView[]>("jobs"),
+  cancelJob: (job: string) => call<{ readonly asked: boolean }>("jobs/cancel", { job }),
+  placeRoots: () => call<PlaceEntry[]>("places/roots"),
+  listPlace: (path: string) => call<PlaceListing>("places/list", { path }),
+  completePath: (typed: string) => call<string[]>("places/complete", { typed }),
+  onlooker: (path: string, subject: string | null) => call<OnlookView>("onlooker", { path, subject }),
+  plan: (path: string, visibility: Visibility) => call<PlanView>("plan", { path, visibility }),
+  lock: (path: string, visibility: Visibility | null, inUseAnyway = false) => call<{ readonly job: string }>("lock", { path, visibility, inUseAnyway }),
+  unlock: (folder: string, accept = false) => call<{ readonly job: string }>("unlock", { folder, accept }),
+  release: (folder: string, accept = false) => call<{ readonly job: string | null }>("release", { folder, accept }),
+  check: (folder: string) => call<{ readonly job: string }>("check", { folder }),
+  activity: () => call<ActivityView[]>("activity"),
+  settings: () => call<SettingsView>("settings"),
+};

@@ -1,0 +1,43 @@
+"use client";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { toast } from "sonner";
+import type { FolderView, JobView } from "@eremos/server/contract";
+import { ApiError, api } from "./api";
+
+/** What the page knows of the server, by name. The event stream says which to ask again. */
+export const KEYS = {
+  state: ["state"], folders: ["folders"], jobs: ["jobs"], roots: ["roots"], activity: ["activity"], settings: ["settings"],
+  place: (path: string) => ["place", path],
+  onlooker: (path: string, subject: string | null) => ["onlooker", path, subject],
+} as const;
+
+export function useFolders(): readonly FolderView[] | undefined {
+  return useQuery({ queryKey: KEYS.folders, queryFn: api.folders }).data;
+}
+
+export function useFolder(id: string | null): FolderView | undefined {
+  return useFolders()?.find((folder) => folder.id === id);
+}
+
+export function useJobs(): readonly JobView[] {
+  return useQuery({ queryKey: KEYS.jobs, queryFn: api.jobs }).data ?? [];
+}
+
+export function isRunning(job: JobView): boolean {
+  return job.state === "running" || job.state === "queued";
+}
+
+export function showError(error: unknown): void {
+  toast.error(error instanceof ApiError ? error.message : "Something went wrong in the page. Nothing was changed; reload it.", { duration: 12_000 });
+}
+
+/** One of the verbs; its end is told by the job, its refusal at once. */
+export function useVerb<A extends readonly unknown[]>(verb: (...args: A) => Promise<unknown>): { readonly run: (...args: A) => void; readonly pending: boolean } {
+  const client = useQueryClient();
+  const mutation = useMutation({
+    mutationFn: (args: A) => verb(...args),
+    onError: showError,
+    onSettled: () => Promise.all([client.invalidateQueries({ queryKey: KEYS.folders }), client.invalidateQueries({ queryKey: KEYS.jobs })]),
+  });
+  return { run: (...args) => mutation.mutate(args), pending: mutation.isPending };
+}

@@ -1,0 +1,48 @@
+/**
+ * The tab's half of a session. It is worth nothing without the cookie, lives as long as the tab, and a new tab of the same page
+ * gets it from one that has it.
+ */
+const KEY = "eremos-tab";
+const CHANNEL = "eremos-tab";
+const ANSWER_MS = 250;
+
+export function readTab(): string {
+  return typeof window === "undefined" ? "" : (window.sessionStorage.getItem(KEY) ?? "");
+}
+
+export function writeTab(tab: string): void {
+  window.sessionStorage.setItem(KEY, tab);
+}
+
+export function clearTab(): void {
+  window.sessionStorage.removeItem(KEY);
+}
+
+/** Answers other tabs of this page; returns how to stop. */
+export function shareTab(): () => void {
+  const channel = new BroadcastChannel(CHANNEL);
+  channel.addEventListener("message", (event: MessageEvent<unknown>) => {
+    if (event.data === "ask" && readTab() !== "") channel.postMessage({ tab: readTab() });
+  });
+  return () => channel.close();
+}
+
+/** Asks the other tabs; resolves to whether one answered. */
+export function borrowTab(): Promise<boolean> {
+  return new Promise((resolve) => {
+    const channel = new BroadcastChannel(CHANNEL);
+    const end = (found: boolean): void => {
+      channel.close();
+      resolve(found);
+    };
+    const timer = setTimeout(() => end(false), ANSWER_MS);
+    channel.addEventListener("message", (event: MessageEvent<unknown>) => {
+      const { data } = event;
+      if (typeof data !== "object" || data === null || !("tab" in data) || typeof data.tab !== "string") return;
+      clearTimeout(timer);
+      writeTab(data.tab);
+      end(true);
+    });
+    channel.postMessage("ask");
+  });
+}

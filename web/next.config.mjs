@@ -1,0 +1,13 @@
+import { fileURLToPath } from "node:url";
+
+const root = fileURLToPath(new URL("..", import.meta.url));
+
+/** @type {import("next").NextConfig} */
+export default {
+  reactStrictMode: true,
+  poweredByHeader: false,
+  devIndicators: false,
+  outputFileTracingRoot: root,
+  turbopack: { root },
+  typescript: { tsconfigPath: "tsconfig.json" },
+};
