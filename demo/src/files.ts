@@ -35,7 +35,7 @@ function paintInstrument(seed: Seeded, width: number, height: number): Buffer {
   return pixels;
 }
 
-export function photoJpeg(seed: Seeded, width = 880, height = 660): Buffer {
+export function photoJpeg(seed: Seeded, width = 1120, height = 840): Buffer {
   return jpeg.encode({ data: paintInstrument(seed, width, height), width, height }, 84).data;
 }
 
@@ -64,9 +64,9 @@ export function documentPdf(page: Page, date: Date): Promise<Buffer> {
   });
 }
 
-/** A bowed string: a few harmonics, a slow swell. 16-bit mono, 22,050 Hz. */
+/** A bowed string: a few harmonics, a slow swell. 16-bit mono, 44,100 Hz. */
 export function toneWav(frequency: number, seconds: number, seed: Seeded): Buffer {
-  const rate = 22_050;
+  const rate = 44_100;
   const count = Math.floor(rate * seconds);
   const bytes = Buffer.alloc(44 + count * 2);
   bytes.write("RIFF", 0, "latin1");

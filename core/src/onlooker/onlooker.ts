@@ -1,5 +1,6 @@
 import * as fs from "node:fs";
 import { hiddenNamesIn, isHiddenByDesktop } from "./hiding";
+import { PAGE_NAME } from "../engine/vault";
 import { verdictOf } from "./verdict";
 
 /** The kinds of somebody Eremos can answer for. */
@@ -35,6 +36,7 @@ export interface Onlook {
 const MOST_ENTRIES = 2000;
 const MOST_RAW_ENTRIES = 400;
 const SAMPLE_BYTES = 64;
+const PAGE = PAGE_NAME.toString();
 
 /** What somebody sees at a place right now, read from the disk at this moment and from nothing else. `subject` is the name the verdict is about. */
 export function lookAs(place: string, subject: string | null): Onlook {
@@ -48,7 +50,7 @@ export function lookAs(place: string, subject: string | null): Onlook {
     kinds: [
       view("keyboard", place, subject, plainly, MOST_ENTRIES, null),
       view("keyboard-hidden-shown", place, subject, seen, MOST_ENTRIES, null),
-      view("disk", place, subject, raw, MOST_RAW_ENTRIES, sampleOf(place, raw)),
+      view("disk", place, subject, raw, MOST_RAW_ENTRIES, sampleOf(place, raw, subject)),
     ],
   };
 }
@@ -100,10 +102,11 @@ function rawEntries(place: string): SeenEntry[] {
   return found;
 }
 
-/** The beginning of the first sealed piece below the place, else of the first file. */
-function sampleOf(place: string, entries: readonly SeenEntry[]): View["sample"] {
+/** The beginning of a file of the subject where one can be read, else of the first sealed piece, else of any file. */
+function sampleOf(place: string, entries: readonly SeenEntry[], subject: string | null): View["sample"] {
   const files = entries.filter((entry) => entry.type === "file" && (entry.size ?? 0) > 0);
-  const entry = files.find((file) => file.name.includes(".eremos/packs/")) ?? files[0];
+  const readable = files.find((file) => subject !== null && file.name.startsWith(`${subject}/`) && !file.name.includes(".eremos/") && !file.name.endsWith(`/${PAGE}`));
+  const entry = readable ?? files.find((file) => file.name.includes(".eremos/packs/")) ?? files[0];
   if (!entry) return null;
   try {
     const fd = fs.openSync(`${place}/${entry.name}`, fs.constants.O_RDONLY | fs.constants.O_NOFOLLOW);

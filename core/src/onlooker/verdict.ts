@@ -1,5 +1,8 @@
 import * as fs from "node:fs";
+import { PAGE_NAME } from "../engine/vault";
 import type { OnlookerKind, SeenEntry } from "./onlooker";
+
+const PAGE = PAGE_NAME.toString();
 
 const WHO: Record<OnlookerKind, string> = {
   keyboard: "Somebody at this keyboard",
@@ -50,7 +53,7 @@ export function verdictOf(kind: OnlookerKind, place: string, subject: string | n
 function isLockedInView(place: string, name: string): boolean {
   try {
     const inside = fs.readdirSync(`${place}/${name}`);
-    return inside.includes(".eremos") && inside.every((entry) => entry === ".eremos" || entry === "Locked with Eremos.html");
+    return inside.includes(".eremos") && inside.every((entry) => entry === ".eremos" || entry === PAGE);
   } catch {
     return false;
   }
@@ -62,7 +65,7 @@ function diskVerdict(where: string, subject: string | null, entries: readonly Se
   const facts = ["Read from the disk just now: every name, size and byte below this place."];
   if (sealed.length > 0) {
     facts.push(`${sealed.length.toLocaleString("en")} encrypted file${sealed.length === 1 ? "" : "s"}, ${(bytes / 1e6).toFixed(1)} MB in all; how many and how large stays visible.`);
-    if (sampleIsRandom) facts.push("A sample of their bytes has no readable text in it.");
+    if (sampleIsRandom) facts.push("The sample of them has no readable text in it.");
   }
   const all = `${WHO.disk} sees ${entries.length.toLocaleString("en")} entries in and below ${where}.`;
   if (subject === null) return { verdict: all, brief: "sees every byte", facts };
@@ -71,7 +74,7 @@ function diskVerdict(where: string, subject: string | null, entries: readonly Se
     const instead = sealed.length > 0 ? ", only encrypted data without names" : "";
     return { verdict: `${WHO.disk} finds no ${subject} in ${where}${instead}.`, brief: sealed.length > 0 ? "sees sizes, no names" : "does not see it", facts };
   }
-  const readable = named.filter((entry) => entry.type === "file" && !entry.name.includes(".eremos/") && !entry.name.endsWith("/Locked with Eremos.html"));
+  const readable = named.filter((entry) => entry.type === "file" && !entry.name.includes(".eremos/") && !entry.name.endsWith(`/${PAGE}`));
   if (readable.length > 0) return { verdict: `${WHO.disk} reads ${readable.length.toLocaleString("en")} file${readable.length === 1 ? "" : "s"} of ${subject}.`, brief: "reads all of it", facts };
   return { verdict: `${WHO.disk} sees that ${subject} is there, and no name or byte of what is in it.`, brief: "sees sizes, no names", facts };
 }

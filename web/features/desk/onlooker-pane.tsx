@@ -21,6 +21,7 @@ const WHO: Readonly<Record<OnlookerKind, string>> = {
 const KINDS = Object.keys(WHO) as OnlookerKind[];
 const MOST_SHOWN = 200;
 const LEAVE_MS = 900;
+const MOST_LEAVING = 20;
 
 /** The same place as somebody else sees it, read from the disk just now. */
 export function OnlookerPane(): ReactNode {
@@ -85,7 +86,7 @@ function Listing({ view, subject }: { readonly view: View; readonly subject: str
         return (
           <li key={entry.name} aria-hidden={gone} className={cn("flex items-center gap-2.5 rounded-md px-2.5 py-1 text-sm", entry.name === subject && "bg-night-line/70", gone && "animate-out fade-out slide-out-to-right-8 fill-mode-forwards duration-800")}>
             <Icon className="size-4 shrink-0 text-night-mute" strokeWidth={1.6} aria-hidden />
-            <span className={cn("min-w-0 flex-1 truncate", view.kind === "disk" && "font-mono text-[12px]")} dir={view.kind === "disk" ? "rtl" : undefined} title={entry.name}><bdi>{entry.name}</bdi></span>
+            <span className={cn("min-w-0 flex-1 truncate", view.kind === "disk" && "text-left font-mono text-[12px]")} dir={view.kind === "disk" ? "rtl" : undefined} title={entry.name}><bdi>{entry.name}</bdi></span>
             <span className="shrink-0 text-[12px] text-night-mute tabular-nums">{sizeOf(entry)}</span>
           </li>
         );
@@ -102,11 +103,13 @@ function useLeaving(entries: readonly Entry[]): readonly Entry[] {
   useEffect(() => {
     const gone = before.current.filter((entry) => !entries.some((now) => now.name === entry.name));
     before.current = entries;
-    if (gone.length === 0 || gone.length > 20) return undefined;
-    setLeaving(gone);
+    if (gone.length > 0 && gone.length <= MOST_LEAVING) setLeaving(gone);
+  }, [entries]);
+  useEffect(() => {
+    if (leaving.length === 0) return undefined;
     const timer = setTimeout(() => setLeaving([]), LEAVE_MS);
     return () => clearTimeout(timer);
-  }, [entries]);
+  }, [leaving]);
   return leaving.filter((entry) => !entries.some((now) => now.name === entry.name));
 }
 

@@ -43,12 +43,13 @@ export function Gate({ state, onSignedIn, onTried }: GateProps): ReactNode {
   return (
     <EntranceFrame night={<NightNote />}>
       <h1 className="text-3xl">Welcome back</h1>
-      <p className="mt-2 text-mute">Your folders are closed to everybody until you sign in.</p>
+      <p className="mt-2 text-mute">Sign in to see your folders and open them.</p>
       <form className="mt-7 space-y-4" onSubmit={(event) => {
         event.preventDefault();
         signIn.mutate();
       }}>
-        <PasswordField label="Master password" autoFocus autoComplete="current-password" value={password} onChange={(event) => setPassword(event.target.value)} problem={problem && wait === 0 ? problem : signIn.error instanceof ApiError && signIn.error.code === "wrong-password" ? problem : null} note={state.hint ? <>Your hint: <span className="font-medium text-ink">{state.hint}</span></> : undefined} />
+        <PasswordField label="Master password" autoFocus autoComplete="current-password" value={password} onChange={(event) => setPassword(event.target.value)} problem={problem} />
+        {state.hint && <p className="!mt-2 text-[13px] text-mute">Your hint: <span className="font-medium text-ink">{state.hint}</span></p>}
         <Button tone="dusk" size="large" type="submit" className="w-full" disabled={signIn.isPending || wait > 0 || password === ""}>
           {signIn.isPending ? "Opening…" : wait > 0 ? `Wait ${duration(wait / 1000)}` : "Sign in"}
         </Button>
