@@ -6,7 +6,7 @@ import type { Dir, Disk } from "../platform/port";
 import { type Step, decide } from "./decide";
 import { emptyDir, moveIn, removeEntry } from "./staging";
 import {
-  type Folder, type HeldFolder, NAMES, PAGE_NAME, VAULT_NAME, closeFolder, commitState, displayPath, generationName, holdFolder, joinPath, letGo, loadState,
+  type Folder, type HeldFolder, NAMES, PAGE_NAME, VAULT_NAME, closeFolder, commitState, generationName, holdFolder, joinPath, letGo, loadState,
   openFolder, readSmallFile, splitPath,
 } from "./vault";
 
@@ -87,9 +87,6 @@ export function recoverHeld(disk: Disk, folder: HeldFolder): Recovery {
 
 /** Eremos' directory without a state record: a first lock cut off before its first record, or a release after its last. */
 function removeLeftover(disk: Disk, folder: HeldFolder): readonly Step[] {
-  if (disk.find(folder.vault, NAMES.header) || disk.find(folder.vault, NAMES.headerCopy) || disk.find(folder.vault, NAMES.staging)) {
-    throw new EremosError("damaged", `The state record of ${displayPath(folder.path)} is missing. Nothing was touched; don't change anything in it.`);
-  }
   emptyDir(disk, folder.vault);
   disk.removeDir(folder.dir, VAULT_NAME);
   return ["dismantle"];

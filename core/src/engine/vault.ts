@@ -161,10 +161,17 @@ export function commitState(disk: Disk, vault: Dir, state: StateRecord): StateRe
   return state;
 }
 
-/** The state record, or null when there is none yet. @throws EremosError `damaged` */
+/** Where one of these is, there was a state record before them: without it nothing may be written or removed. */
+const NEVER_WITHOUT_STATE = [NAMES.header, NAMES.headerCopy, NAMES.generations, NAMES.staging];
+
+/** The state record, or null when nothing was ever locked here. @throws EremosError `damaged` */
 export function loadState(disk: Disk, vault: Dir): StateRecord | null {
   const bytes = readSmallFile(disk, vault, NAMES.state);
-  return bytes ? readState(bytes) : null;
+  if (bytes) return readState(bytes);
+  if (NEVER_WITHOUT_STATE.some((name) => disk.find(vault, name))) {
+    throw new EremosError("damaged", "The folder's state record is missing. Nothing was touched; don't change anything in the folder.");
+  }
+  return null;
 }
 
 export function generationName(generation: number, copy: boolean): Buffer {
@@ -204,8 +211,12 @@ function firstWhole<T>(candidates: readonly { path: string; read: () => Buffer |
   for (const candidate of candidates) {
     try {
       const bytes = candidate.read();
-      if (!bytes) damaged.push({ path: candidate.path, reason: "missing" });
-      else found ??= parse(bytes);
+      if (!bytes) {
+        damaged.push({ path: candidate.path, reason: "missing" });
+        continue;
+      }
+      const record = parse(bytes);
+      found ??= record;
     } catch (error) {
       if (error instanceof EremosError && error.code === "unknown-version") newer = error;
       damaged.push({ path: candidate.path, reason: error instanceof Error ? error.message : "unreadable" });

@@ -1,0 +1,108 @@
+import * as fs from "node:fs";
+import * as path from "node:path";
+import fc from "fast-check";
+import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { openBox, sealBox } from "../src/crypto/box";
+import { hashPassword, hkdf, parsePasswordHashing } from "../src/crypto/kdf";
+import { readHeader } from "../src/format/header";
+import { openWithCode, openWithPassword } from "../src/format/owner";
+import { formatRecoveryCode, isGroupRight, parseRecoveryCode } from "../src/format/recovery-code";
+import { decodeTree } from "../src/format/tree";
+import { PASSWORD, newDirectory, release, removeDirectory } from "./world";
+import { VECTORS, knownAnswers } from "./vectors";
+
+describe("known answers", () => {
+  it("are what was written when the format was fixed", async () => {
+    const written: unknown = JSON.parse(fs.readFileSync(path.join(VECTORS, "v1.json"), "utf8"));
+    expect(await knownAnswers()).toEqual(written);
+  });
+
+  it("agree with the published vectors of the primitives", async () => {
+    // The reference implementation of Argon2, test.c: version 0x13, Argon2id, t=2, m=2^16, p=1.
+    const hashing = { memoryKiB: 65_536, passes: 2, lanes: 1, salt: Buffer.from("somesalt") };
+    expect((await hashPassword("password", hashing)).toString("hex")).toBe("09316115d5cf24ed5a15a31a3ba326e5cf32edc24702987c02b6566f61913cf7");
+    // RFC 5869, test case 3: no salt, no info.
+    expect(hkdf(Buffer.alloc(22, 0x0b), Buffer.alloc(0), "", 42).toString("hex")).toBe("8da4e775a563c18f715f802a063c5a31b8a11f5c5ee1879ec3454e5f3c738d2d9d201395faa4b61a96c8");
+  });
+});
+
+describe("a folder sealed by the first version", () => {
+  let base: string;
+  beforeAll(() => {
+    base = newDirectory();
+    fs.cpSync(path.join(VECTORS, "sealed-folder"), path.join(base, "folder"), { recursive: true });
+  });
+  afterAll(() => removeDirectory(base));
+
+  it("opens with its master password and with its recovery code, from what is in the folder alone", async () => {
+    const { recoveryCode } = JSON.parse(fs.readFileSync(path.join(VECTORS, "sealed-folder.json"), "utf8")) as { recoveryCode: string };
+    const folder = path.join(base, "folder");
+    const { owner } = readHeader(fs.readFileSync(path.join(folder, ".eremos", "header.json")));
+    const byPassword = await openWithPassword(owner, PASSWORD);
+    const byCode = await openWithCode(owner, recoveryCode);
+    expect(byCode.rootKey).toEqual(byPassword.rootKey);
+    await expect(openWithPassword(owner, `${PASSWORD} `)).rejects.toMatchObject({ code: "wrong-password" });
+    await expect(openWithCode(owner, formatRecoveryCode(Buffer.alloc(20, 7)))).rejects.toMatchObject({ code: "wrong-code" });
+    await release(folder, { owner, rootKey: byCode.rootKey, devices: [] });
+    expect(fs.readFileSync(path.join(folder, "letter.txt"), "utf8")).toBe("Dear Jonas,\nthe cello is a surprise.\n");
+    expect(fs.readFileSync(path.join(folder, "inner", "two chunks.bin"))).toEqual(Buffer.alloc(70_000, "0123456789"));
+    expect(fs.readlinkSync(path.join(folder, "inner", "link"))).toBe("../letter.txt");
+    expect(fs.readdirSync(folder).sort()).toEqual(["inner", "letter.txt"]);
+  });
+});
+
+describe("a recovery code", () => {
+  const secret = fc.uint8Array({ minLength: 20, maxLength: 20 });
+
+  it("is read back, in small letters and with the letters people confuse", () => {
+    fc.assert(fc.property(secret, (bytes) => {
+      const code = formatRecoveryCode(bytes);
+      const typed = code.toLowerCase().replaceAll("-", " ").replaceAll("1", "l").replaceAll("0", "o");
+      expect(parseRecoveryCode(typed)).toEqual({ secret: Buffer.from(bytes) });
+    }));
+  });
+
+  it("names a group that was swapped with another, and nearly every mistyped one", () => {
+    let caught = 0;
+    fc.assert(fc.property(secret, fc.integer({ min: 0, max: 7 }), fc.integer({ min: 0, max: 3 }), (bytes, group, place) => {
+      const groups = formatRecoveryCode(bytes).split("-");
+      const right = groups[group] ?? "";
+      const wrong = right.slice(0, place) + (right.charAt(place) === "7" ? "8" : "7") + right.slice(place + 1);
+      if (!isGroupRight(group, wrong)) caught++;
+    }), { numRuns: 300 });
+    expect(caught).toBeGreaterThan(270);
+  });
+});
+
+describe("a box", () => {
+  it("tells another key from damage, and opens for no other purpose", () => {
+    const key = Buffer.alloc(32, 1);
+    const box = sealBox(key, "test", Buffer.from("secret"));
+    expect(openBox(key, "test", box)).toEqual(Buffer.from("secret"));
+    expect(openBox(Buffer.alloc(32, 2), "test", box)).toBe("another-key");
+    expect(openBox(key, "other", box)).toBe("another-key");
+    for (let at = 0; at < box.length; at++) {
+      const changed = Buffer.from(box);
+      changed[at] = (changed[at] ?? 0) ^ 1;
+      expect(typeof openBox(key, "test", changed)).toBe("string");
+    }
+  });
+});
+
+describe("what nobody has authenticated yet", () => {
+  it("can't make a reader spend more memory or time than Eremos ever asks for", () => {
+    for (const hashing of ["$argon2id$v=19$m=4194304,t=3,p=4$AAECAwQFBgcICQoLDA0ODw", "$argon2id$v=19$m=65536,t=99,p=4$AAECAwQFBgcICQoLDA0ODw", "$argon2id$v=19$m=65536,t=3,p=64$AAECAwQFBgcICQoLDA0ODw", "nonsense"]) {
+      expect(() => parsePasswordHashing(hashing)).toThrow(expect.objectContaining({ code: "damaged" }));
+    }
+  });
+
+  it("never crashes the index parser or leads it out of the folder", () => {
+    fc.assert(fc.property(fc.uint8Array({ minLength: 1, maxLength: 400 }), fc.nat(400), (bytes, offset) => {
+      try {
+        decodeTree(Buffer.from(bytes), { offset, length: 10 });
+      } catch (error) {
+        expect(error).toMatchObject({ name: expect.stringMatching(/EremosError|RangeError/) });
+      }
+    }), { numRuns: 2000 });
+  });
+});
