@@ -25,7 +25,7 @@ const awkwardName = fc.constantFrom(" ", "  lead", "trail ", "new\nline", "-rf",
 const times = fc.bigInt({ min: -2_000_000_000_000_000_000n, max: 4_000_000_000_000_000_000n });
 const mode = IS_ROOT ? fc.integer({ min: 0, max: 0o7777 }) : fc.integer({ min: 0, max: 0o777 }).map((bits) => bits | 0o500);
 const size = fc.oneof(fc.constantFrom(0, 1, 65_535, 65_536, 65_537, 131_072, 1_048_575, 1_048_576, 1_048_577), fc.integer({ min: 0, max: 300_000 }));
-const file: fc.Arbitrary<Entry> = fc.record({ kind: fc.constant("file" as const), size, byte: fc.integer({ min: 0, max: 255 }), mode, mtimeNs: times, xattr: fc.option(fc.uint8Array({ maxLength: 60 }).map((bytes) => Buffer.from(bytes))) });
+const file: fc.Arbitrary<Entry> = fc.record({ kind: fc.constant("file" as const), size, byte: fc.integer({ min: 0, max: 255 }), mode, mtimeNs: times, xattr: fc.option(fc.uint8Array({ maxLength: 60 }).map((bytes): Buffer => Buffer.from(bytes)), { nil: null }) });
 const link: fc.Arbitrary<Entry> = fc.record({ kind: fc.constant("link" as const), target: fc.uint8Array({ minLength: 1, maxLength: 200 }).map((bytes) => Buffer.from(bytes.map((byte) => byte || 1))) });
 const { tree } = fc.letrec<{ tree: Entry }>((tie) => ({
   tree: fc.record({

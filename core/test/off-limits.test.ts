@@ -1,0 +1,25 @@
+import { describe, expect, it } from "vitest";
+import { defaultOffLimits, isInPlaces, refuseOffLimits, whyOffLimits } from "../src/engine/off-limits";
+
+const limits = defaultOffLimits("/home/ines", "/home/ines/apps/eremos", "/home/ines/.local/share/eremos");
+const home = ["/home/ines"];
+
+describe("off-limits", () => {
+  it.each(["/", "/etc", "/usr/share/fonts", "/home", "/home/ines", "/tmp", "/home/ines/.config", "/home/ines/.local", "/home/ines/apps", "/home/ines/apps/eremos/core", "/home/ines/.local/share/eremos/open"])("%s can't be locked, and it is said why", (path) => {
+    expect(whyOffLimits(path, limits, home)).toEqual(expect.any(String));
+    expect(() => refuseOffLimits(Buffer.from(path), limits, home)).toThrow(expect.objectContaining({ code: "off-limits" }));
+  });
+
+  it.each(["/home/ines/Payroll", "/home/ines/.private", "/home/ines/apps/notes", "/tmp/x/y"])("%s can be, inside the places", (path) => {
+    expect(whyOffLimits(path, limits, [...home, "/tmp/x"])).toBeNull();
+    expect(isInPlaces(path, [...home, "/tmp/x"])).toBe(true);
+  });
+
+  it("keeps to the places, and takes a place inside the program's directory as the exception it is", () => {
+    expect(() => refuseOffLimits(Buffer.from("/srv/shared/x"), limits, home)).toThrow(expect.objectContaining({ code: "outside-places" }));
+    const world = "/home/ines/apps/eremos/.demo/world";
+    expect(whyOffLimits(`${world}/Payroll`, limits, [world])).toBeNull();
+    expect(whyOffLimits(world, limits, [world])).not.toBeNull();
+    expect(whyOffLimits("/home/ines/apps/eremos/.demo", limits, [world])).not.toBeNull();
+  });
+});

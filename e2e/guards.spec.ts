@@ -1,0 +1,124 @@
+import { type IncomingHttpHeaders, request as httpRequest } from "node:http";
+import AxeBuilder from "@axe-core/playwright";
+import { PASSWORD, expect, signIn, test } from "./house";
+
+interface Answer {
+  readonly status: number;
+  readonly headers: IncomingHttpHeaders;
+  readonly body: string;
+}
+
+/** A request with exactly these headers, as a hostile page or program would send it. */
+function ask(address: string, path: string, headers: Record<string, string>, method = "POST", body = "{}"): Promise<Answer> {
+  const { port } = new URL(address);
+  return new Promise((resolve, reject) => {
+    const request = httpRequest({ host: "127.0.0.1", port, path, method, setHost: false, headers: { ...(method === "POST" ? { "Content-Type": "application/json" } : {}), ...headers } }, (response) => {
+      let text = "";
+      response.on("data", (part) => (text += String(part)));
+      response.on("end", () => resolve({ status: response.statusCode ?? 0, headers: response.headers, body: text }));
+    });
+    request.on("error", reject);
+    request.end(method === "POST" ? body : undefined);
+  });
+}
+
+test("requests under another name or from another site get nothing", async ({ house }) => {
+  const host = new URL(house.address).host;
+  const origin = house.address;
+  expect((await ask(house.address, "/api/state", { Host: host, Origin: origin })).status).toBe(200);
+  for (const headers of [
+    { Host: "evil.example" }, { Host: `evil.example:${new URL(house.address).port}`, Origin: origin }, { Host: host, Origin: "http://evil.example" }, { Host: host, Origin: "null" },
+    { Host: host }, { Host: host, Origin: `http://127.0.0.1:1` }, { Host: host, Origin: origin, "Sec-Fetch-Site": "cross-site" }, { Host: host, Origin: origin, "Sec-Fetch-Site": "same-site" },
+  ] as Record<string, string>[]) {
+    const answer = await ask(house.address, "/api/state", headers);
+    expect(answer.status, JSON.stringify(headers)).toBe(403);
+    expect(answer.body).not.toContain("setUp");
+  }
+  expect((await ask(house.address, "/", { Host: "evil.example" }, "GET")).status).toBe(403);
+  expect((await ask(house.address, "/api/state", { Host: host, Origin: origin, "Content-Type": "text/plain" })).status).toBe(400);
+  expect((await ask(house.address, "/api/state", { Host: host, Origin: origin }, "POST", "not json")).status).toBe(400);
+  expect((await ask(house.address, "/api/constructor", { Host: host, Origin: origin })).status).toBe(404);
+});
+
+test("every call but those of the entrance needs the cookie and the tab's token, both", async ({ house, page }) => {
+  expect(house.eremos(["setup"], PASSWORD).status).toBe(0);
+  await signIn(page, house);
+  const [cookie] = await page.context().cookies();
+  expect(cookie).toMatchObject({ httpOnly: true, sameSite: "Strict" });
+  const tab = await page.evaluate(() => sessionStorage.getItem("eremos-tab") ?? "");
+  const good = { Host: new URL(house.address).host, Origin: house.address };
+  const cookieHeader = { Cookie: `${cookie?.name}=${cookie?.value}` };
+  for (const name of ["folders", "jobs", "places/roots", "places/list", "onlooker", "plan", "lock", "unlock", "release", "check", "activity", "settings", "sign-out", "jobs/cancel", "places/complete"]) {
+    expect((await ask(house.address, `/api/${name}`, good)).status, name).toBe(401);
+    expect((await ask(house.address, `/api/${name}`, { ...good, ...cookieHeader })).status, name).toBe(401);
+    expect((await ask(house.address, `/api/${name}`, { ...good, "X-Eremos-Tab": tab })).status, name).toBe(401);
+  }
+  expect((await ask(house.address, "/api/events", good, "GET")).status).toBe(401);
+  expect((await ask(house.address, "/api/folders", { ...good, ...cookieHeader, "X-Eremos-Tab": tab })).status).toBe(200);
+  await page.getByRole("button", { name: "Sign out" }).click();
+  await expect(page.getByRole("heading", { name: "Welcome back" })).toBeVisible();
+  expect((await ask(house.address, "/api/folders", { ...good, ...cookieHeader, "X-Eremos-Tab": tab })).status).toBe(401);
+});
+
+test("the pages run only their own scripts, can't be framed, and keep nothing", async ({ house, page }) => {
+  expect(house.eremos(["setup"], PASSWORD).status).toBe(0);
+  const { headers } = await ask(house.address, "/", { Host: new URL(house.address).host }, "GET");
+  const policy = String(headers["content-security-policy"]);
+  for (const part of ["default-src 'none'", "frame-ancestors 'none'", "base-uri 'none'"]) expect(policy).toContain(part);
+  expect(/script-src[^;]*/.exec(policy)?.[0]).not.toMatch(/unsafe-inline|unsafe-eval|\*|https?:/);
+  expect(headers).toMatchObject({ "x-content-type-options": "nosniff", "x-frame-options": "DENY", "referrer-policy": "no-referrer" });
+  await signIn(page, house);
+  await page.getByRole("treeitem", { name: "Cello fund" }).click();
+  const kept = await page.evaluate(() => JSON.stringify([Object.entries(localStorage), document.title, location.href]));
+  for (const secret of ["Cello", house.world, PASSWORD, "eremos-tab"]) expect(kept).not.toContain(secret);
+  const injected = await page.evaluate(() => {
+    const script = document.createElement("div");
+    script.innerHTML = "<img src=x onerror=\"document.title='ran'\">";
+    document.body.append(script);
+    return new Promise<string>((resolve) => setTimeout(() => resolve(document.title), 300));
+  });
+  expect(injected).toBe("Eremos");
+});
+
+test("nothing listens beyond loopback", async ({ house }) => {
+  const { networkInterfaces } = await import("node:os");
+  const outside = Object.values(networkInterfaces()).flat().find((entry) => entry && !entry.internal && entry.family === "IPv4");
+  test.skip(!outside, "this machine has no other address");
+  await expect(fetch(`http://${outside?.address}:${new URL(house.address).port}/`)).rejects.toThrow();
+});
+
+test("the screens meet the accessibility rules, light and dark, and work by keyboard", async ({ house, page }) => {
+  const violations = async (where: string): Promise<void> => {
+    for (const colorScheme of ["light", "dark"] as const) {
+      await page.emulateMedia({ colorScheme, reducedMotion: "reduce" });
+      await page.waitForTimeout(150);
+      const { violations: found } = await new AxeBuilder({ page }).withTags(["wcag2a", "wcag2aa", "wcag21a", "wcag21aa"]).analyze();
+      expect(found.map((violation) => `${where} ${colorScheme}: ${violation.id}: ${violation.nodes.map((node) => node.html).slice(0, 2).join(" | ")}`)).toEqual([]);
+    }
+  };
+  await page.goto(house.address);
+  await expect(page.getByRole("heading", { name: "Choose your master password" })).toBeVisible();
+  await violations("first run");
+  expect(house.eremos(["setup"], PASSWORD).status).toBe(0);
+  await page.reload();
+  await expect(page.getByLabel("Master password")).toBeFocused();
+  await violations("gate");
+  await page.keyboard.type(PASSWORD);
+  await page.keyboard.press("Enter");
+  await expect(page.getByText("Nothing is protected yet")).toBeVisible();
+  await violations("empty Desk");
+  expect(house.eremos(["lock", house.place("Cello fund"), "--hide"]).status).toBe(0);
+  expect(house.eremos(["lock", house.place("Home", "Recipes")]).status).toBe(0);
+  expect(house.eremos(["unlock", house.place("Home", "Recipes")], PASSWORD).status).toBe(0);
+  await page.getByRole("article", { name: "Cello fund" }).getByRole("button").first().click();
+  await expect(page.getByText("Cello fund is not one of them.")).toBeVisible();
+  await violations("Desk");
+  await page.getByRole("article", { name: "Cello fund" }).getByRole("link", { name: "Details" }).click();
+  await expect(page.getByRole("heading", { name: "Who sees what" })).toBeVisible();
+  await violations("folder page");
+  for (const view of ["Activity", "Settings"]) {
+    await page.getByRole("link", { name: view }).click();
+    await expect(page.getByRole("heading", { name: view, level: 1 })).toBeVisible();
+    await violations(view);
+  }
+});

@@ -1,0 +1,106 @@
+import { type ChildProcess, spawn, spawnSync } from "node:child_process";
+import * as fs from "node:fs";
+import * as os from "node:os";
+import * as path from "node:path";
+import { fileURLToPath } from "node:url";
+import { type Page, test as base, expect } from "@playwright/test";
+import { generateWorld } from "../demo/src/generate";
+
+const CLI = fileURLToPath(new URL("../cli/bin/eremos.mjs", import.meta.url));
+export const PASSWORD = "violin varnish at dusk";
+
+/** The production server on a copy of the demo world, with a data directory of its own. */
+export class House {
+  private server: ChildProcess | null = null;
+  address = "";
+  readonly base = fs.mkdtempSync(path.join(os.tmpdir(), "eremos-e2e-"));
+  readonly world = path.join(this.base, "world");
+  readonly data = path.join(this.base, "data");
+
+  constructor(template: string) {
+    fs.cpSync(template, this.world, { recursive: true, preserveTimestamps: true });
+  }
+
+  get environment(): NodeJS.ProcessEnv {
+    return { ...process.env, EREMOS_DATA: this.data, EREMOS_PLACES: this.world, EREMOS_PORT: this.address === "" ? "0" : new URL(this.address).port };
+  }
+
+  start(): Promise<void> {
+    const server = spawn("node", [CLI, "serve"], { env: this.environment, stdio: ["ignore", "ignore", "pipe"] });
+    this.server = server;
+    return new Promise((resolve, reject) => {
+      let said = "";
+      server.stderr.on("data", (part) => {
+        said += String(part);
+        const found = /Eremos is at (http:\S+)/.exec(said);
+        if (!found?.[1]) return;
+        this.address = found[1];
+        resolve();
+      });
+      server.once("exit", (code) => reject(new Error(`the server ended with ${code}: ${said}`)));
+    });
+  }
+
+  async stop(signal: NodeJS.Signals = "SIGTERM"): Promise<void> {
+    const { server } = this;
+    if (!server || server.exitCode !== null) return;
+    const ended = new Promise((resolve) => server.once("exit", resolve));
+    server.kill(signal);
+    await ended;
+    this.server = null;
+  }
+
+  eremos(args: readonly string[], password: string | null = null): { status: number | null; stdout: string } {
+    const { status, stdout } = spawnSync("node", [CLI, ...args, ...(password === null ? [] : ["--password-stdin"])], { env: this.environment, cwd: this.world, encoding: "utf8", input: password === null ? "" : `${password}\n` });
+    return { status, stdout };
+  }
+
+  place(...parts: string[]): string {
+    return path.join(this.world, ...parts);
+  }
+
+  /** What another program lists at a place. */
+  ls(place: string, ...flags: string[]): string[] {
+    return spawnSync("ls", ["-1", ...flags, place], { encoding: "utf8" }).stdout.split("\n").filter((name) => name !== "");
+  }
+}
+
+export const test = base.extend<{ house: House }, { template: string }>({
+  template: [async ({}, use) => {
+    const template = fs.mkdtempSync(path.join(os.tmpdir(), "eremos-world-"));
+    await generateWorld(template);
+    await use(template);
+    fs.rmSync(template, { recursive: true, force: true });
+  }, { scope: "worker", timeout: 120_000 }],
+  house: async ({ template }, use) => {
+    const house = new House(template);
+    await house.start();
+    await use(house);
+    await house.stop();
+    fs.rmSync(house.base, { recursive: true, force: true });
+  },
+});
+
+export { expect };
+
+/** Signs in on a house whose master password was set from the command line. */
+export async function signIn(page: Page, house: House, password = PASSWORD): Promise<void> {
+  await page.goto(house.address);
+  await page.getByLabel("Master password").fill(password);
+  await page.getByRole("button", { name: "Sign in" }).click();
+  await expect(page.getByRole("heading", { name: "Your folders" })).toBeVisible();
+}
+
+/** Locks a folder through the page. */
+export async function protect(page: Page, folder: string, visibility: "Hidden in place" | "In view"): Promise<void> {
+  await page.getByRole("button", { name: "Protect a folder…" }).last().click();
+  const dialog = page.getByRole("dialog");
+  await dialog.getByLabel("Folder").fill(folder);
+  await dialog.getByRole("radio", { name: visibility }).click();
+  await dialog.getByRole("button", { name: `Lock ${path.basename(folder)}` }).click();
+  await expect(dialog).toBeHidden();
+}
+
+export function card(page: Page, name: string): ReturnType<Page["getByRole"]> {
+  return page.getByRole("article", { name });
+}

@@ -1,0 +1,99 @@
+import * as fs from "node:fs";
+import * as os from "node:os";
+import * as path from "node:path";
+import { afterEach, beforeEach, describe, expect, it } from "vitest";
+import { fileURLToPath } from "node:url";
+import { Eremos } from "../src/eremos";
+import { hintGivesAway, passwordStrength } from "../src/operations/password-strength";
+import { beginSetup, finishSetup, setupAtOnce } from "../src/operations/setup";
+import { signIn, signOut } from "../src/operations/sign-in";
+import { delayAfter } from "../src/session/gate";
+import { readSettings } from "../src/settings";
+
+const PROGRAM = fileURLToPath(new URL("../..", import.meta.url)).replace(/\/$/, "");
+const PASSWORD = "violin varnish at dusk";
+
+let base: string;
+let eremos: Eremos;
+const open = (): Eremos => Eremos.open(readSettings({ EREMOS_DATA: path.join(base, "data"), EREMOS_PLACES: base }, PROGRAM));
+
+beforeEach(() => {
+  base = fs.mkdtempSync(path.join(os.tmpdir(), "eremos-server-"));
+  eremos = open();
+});
+afterEach(() => {
+  eremos.close();
+  fs.rmSync(base, { recursive: true, force: true });
+});
+
+describe("the first run", () => {
+  it("writes nothing until the recovery code was proven kept", async () => {
+    const begun = beginSetup(eremos, { password: PASSWORD, hint: null });
+    const groups = begun.recoveryCode.split("-");
+    await expect(finishSetup(eremos, begun.setup, ["AAAAA", "BBBBB"])).rejects.toMatchObject({ code: "wrong-code" });
+    expect(eremos.data.owner()).toBeNull();
+    await finishSetup(eremos, begun.setup, begun.ask.map((group) => groups[group]?.toLowerCase() ?? ""));
+    expect(eremos.data.owner()).not.toBeNull();
+    expect(eremos.keys).not.toBeNull();
+    await expect(setupAtOnce(eremos, { password: PASSWORD, hint: null })).rejects.toMatchObject({ code: "already-set-up" });
+  });
+
+  it("refuses a weak password and a hint that gives the password away", async () => {
+    await expect(setupAtOnce(eremos, { password: "short", hint: null })).rejects.toMatchObject({ code: "weak-password" });
+    await expect(setupAtOnce(eremos, { password: "password1", hint: null })).rejects.toMatchObject({ code: "weak-password" });
+    await expect(setupAtOnce(eremos, { password: PASSWORD, hint: "it is Violin-Varnish at dusk" })).rejects.toMatchObject({ code: "hint-gives-away" });
+    expect(eremos.data.owner()).toBeNull();
+  });
+
+  it.each([
+    ["violin varnish at dusk", true], ["VIOLINVARNISHATDUSK!", true], ["ksud ta hsinrav niloiv", true], ["dusk", true], ["varnish, violin", true], ["starts with violin varn", true],
+    ["what I smelled in the workshop", false], ["summer of 1998", false], ["the usual four", false],
+  ])("hint %j gives it away: %s", (hint, givesAway) => {
+    expect(hintGivesAway(hint, PASSWORD)).toBe(givesAway);
+  });
+
+  it("tells real strength", () => {
+    expect(passwordStrength("password123").score).toBeLessThanOrEqual(1);
+    expect(passwordStrength(PASSWORD).score).toBeGreaterThanOrEqual(3);
+  });
+});
+
+describe("the gate", () => {
+  it("waits longer after each wrong password, and a restart does not reset the wait", async () => {
+    await setupAtOnce(eremos, { password: PASSWORD, hint: "workshop smell" });
+    signOut(eremos);
+    await expect(signIn(eremos, "wrong")).rejects.toMatchObject({ code: "wrong-password" });
+    await expect(signIn(eremos, PASSWORD)).rejects.toMatchObject({ code: "too-many-tries" });
+    expect(eremos.gate.failures).toBe(1);
+    eremos.close();
+    eremos = open();
+    expect(eremos.keys).toBeNull();
+    expect(eremos.gate.wait).toBeGreaterThan(0);
+    await expect(signIn(eremos, PASSWORD)).rejects.toMatchObject({ code: "too-many-tries" });
+    await new Promise((resolve) => setTimeout(resolve, eremos.gate.wait));
+    expect(await signIn(eremos, PASSWORD)).toEqual({ failedTries: 1 });
+    expect(eremos.gate.failures).toBe(0);
+    expect(eremos.gate.hint).toBe("workshop smell");
+  });
+
+  it("doubles the wait, up to five minutes", () => {
+    expect([0, 1, 2, 3, 4, 9, 10, 40].map(delayAfter)).toEqual([0, 1000, 2000, 4000, 8000, 256_000, 300_000, 300_000]);
+  });
+
+  it("wipes the keys at sign-out", async () => {
+    await setupAtOnce(eremos, { password: PASSWORD, hint: null });
+    const keys = eremos.requireKeys();
+    signOut(eremos);
+    expect(eremos.keys).toBeNull();
+    expect(keys.rootKey.every((byte) => byte === 0) && keys.databaseKey.every((byte) => byte === 0) && keys.sealingKey.every((byte) => byte === 0)).toBe(true);
+  });
+});
+
+describe("settings", () => {
+  it("are refused in one sentence that names them", () => {
+    expect(() => readSettings({ EREMOS_PORT: "many" }, PROGRAM)).toThrow(/EREMOS_PORT/);
+    expect(() => readSettings({ EREMOS_PLACES: "/not/there" }, PROGRAM)).toThrow(/EREMOS_PLACES/);
+    fs.writeFileSync(path.join(base, "file"), "");
+    expect(() => Eremos.open(readSettings({ EREMOS_DATA: path.join(base, "file", "data"), EREMOS_PLACES: base }, PROGRAM))).toThrow(/EREMOS_DATA/);
+  });
+});
