@@ -1,3 +1,4 @@
+/// <reference lib="dom" />
 import { type IncomingHttpHeaders, request as httpRequest } from "node:http";
 import AxeBuilder from "@axe-core/playwright";
 import { PASSWORD, expect, signIn, test } from "./house";

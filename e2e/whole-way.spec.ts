@@ -13,7 +13,7 @@ test("first run, lock, look, wrong password, open, edit, lock again, release: th
     await page.goto(house.address);
     await expect(page.getByRole("heading", { name: "Choose your master password" })).toBeVisible();
     await page.getByLabel("Master password").fill("password1");
-    await expect(page.getByText("Guessed at once")).toBeVisible();
+    await expect(page.getByText("Guessed at once.", { exact: true })).toBeVisible();
     await page.getByLabel("Master password").fill(PASSWORD);
     await page.getByLabel("The same again").fill(`${PASSWORD}x`);
     await expect(page.getByText("The two are not the same yet.")).toBeVisible();

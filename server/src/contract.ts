@@ -66,6 +66,8 @@ export interface JobView {
   readonly filesTotal: number;
   readonly bytes: number;
   readonly bytesTotal: number;
+  /** Over the phase so far; null before it can be told. */
+  readonly bytesPerSecond: number | null;
   readonly startedAt: number;
   readonly endedAt: number | null;
   readonly error: ErrorView | null;

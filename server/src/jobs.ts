@@ -29,6 +29,7 @@ export class Jobs {
   private readonly waiting: (() => void)[] = [];
   private readonly cancels = new Map<string, () => void>();
   private readonly words = new Map<string, { readonly summary: string | null; readonly error: EremosError | null }>();
+  private readonly speeds = new Map<string, number>();
   private running = 0;
 
   constructor(private readonly database: OpenDatabase, private readonly changed: () => void, private readonly onProgress: (folder: string, verb: JobVerb, progress: Progress) => void = () => undefined) {}
@@ -78,6 +79,7 @@ export class Jobs {
       throw error;
     } finally {
       this.cancels.delete(id);
+      this.speeds.delete(id);
       const next = this.waiting.shift();
       if (next) next();
       else this.running--;
@@ -86,13 +88,16 @@ export class Jobs {
 
   private saver<V extends JobVerb>(id: string, spec: JobSpec<V>): (progress: Progress) => void {
     let savedAt = 0;
-    let phase = "";
+    let began = { phase: "", at: 0 };
     return (progress) => {
       this.onProgress(spec.folder, spec.request.verb, progress);
       const now = Date.now();
-      if (now - savedAt < SAVE_EVERY_MS && progress.phase === phase) return;
+      const isNewPhase = progress.phase !== began.phase;
+      if (isNewPhase) began = { phase: progress.phase, at: now };
+      if (now - savedAt < SAVE_EVERY_MS && !isNewPhase) return;
       savedAt = now;
-      phase = progress.phase;
+      if (progress.bytes > 0 && now > began.at) this.speeds.set(id, (1000 * progress.bytes) / (now - began.at));
+      else this.speeds.delete(id);
       this.save(id, progress);
     };
   }
@@ -113,7 +118,7 @@ export class Jobs {
     return rows.map(({ pid: _pid, ...row }) => {
       const words = this.words.get(row.id);
       const error = words?.error ? { code: words.error.code, message: words.error.message, data: words.error.data } : row.error === null ? null : { code: row.error, message: `It stopped (${row.error}).` };
-      return { ...row, phase: row.phase as JobPhase, error, summary: words?.summary ?? null };
+      return { ...row, phase: row.phase as JobPhase, bytesPerSecond: this.speeds.get(row.id) ?? null, error, summary: words?.summary ?? null };
     });
   }
 

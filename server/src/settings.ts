@@ -17,7 +17,7 @@ export interface Settings {
 export const DEFAULT_PORT = 7373;
 
 /** @throws EremosError `usage` naming the setting that can't be used */
-export function readSettings(environment: NodeJS.ProcessEnv, program: string): Settings {
+export function readSettings(environment: Readonly<Record<string, string | undefined>>, program: string): Settings {
   const home = realPath(os.homedir());
   const given = environment["EREMOS_PORT"];
   const port = given === undefined || given === "" ? DEFAULT_PORT : Number(given);
@@ -28,7 +28,7 @@ export function readSettings(environment: NodeJS.ProcessEnv, program: string): S
   return { port, dataDirectory, places, home, program: realPath(program) };
 }
 
-function defaultDataDirectory(environment: NodeJS.ProcessEnv, home: string): string {
+function defaultDataDirectory(environment: Readonly<Record<string, string | undefined>>, home: string): string {
   return path.join(environment["XDG_DATA_HOME"] || path.join(home, ".local", "share"), "eremos");
 }
 

@@ -1,5 +1,5 @@
 "use client";
-import { type ReactNode, useRef } from "react";
+import type { ReactNode } from "react";
 import type { JobView } from "@eremos/server/contract";
 import { PHASE_WORDS, VERB_WORDS } from "./conditions";
 import { Button } from "@/ui/button";
@@ -11,16 +11,8 @@ import { useVerb } from "@/lib/queries";
 /** Past these phases there is no way back, and none is needed: what remains is short. */
 const STOPPABLE = new Set(["queued", "looking", "sealing", "making-durable", "moving", "restoring", "checking"]);
 
-/** Bytes per second over the phase so far. */
-function useSpeed(job: JobView): number | null {
-  const start = useRef({ phase: job.phase, at: Date.now(), bytes: job.bytes });
-  if (start.current.phase !== job.phase || job.bytes < start.current.bytes) start.current = { phase: job.phase, at: Date.now(), bytes: job.bytes };
-  const seconds = (Date.now() - start.current.at) / 1000;
-  return seconds > 0.5 && job.bytes > start.current.bytes ? (job.bytes - start.current.bytes) / seconds : null;
-}
-
 export function JobProgress({ job }: { readonly job: JobView }): ReactNode {
-  const speed = useSpeed(job);
+  const speed = job.bytesPerSecond;
   const cancel = useVerb(() => api.cancelJob(job.id));
   const part = job.bytesTotal > 0 ? Math.min(1, job.bytes / job.bytesTotal) : null;
   const facts = [

@@ -38,7 +38,7 @@ export function Entrance({ children }: { readonly children: ReactNode }): ReactN
   if (state.error) return <Unreachable message={state.error instanceof ApiError ? state.error.message : "The page could not be loaded."} onAgain={() => void state.refetch()} />;
   if (!state.data) return <div className="h-dvh bg-paper" aria-busy="true" />;
   if (!state.data.setUp) return <FirstRun onDone={(signedIn) => void enter(signedIn)} />;
-  if (!state.data.signedIn) return <Gate state={state.data} onSignedIn={(signedIn) => void enter(signedIn)} onTried={() => void state.refetch()} />;
+  if (!state.data.signedIn) return <Gate state={state.data} openAt={state.dataUpdatedAt + state.data.waitMs} onSignedIn={(signedIn) => void enter(signedIn)} onTried={() => void state.refetch()} />;
   return <Shell failedTries={failedTries} onFailuresSeen={() => setFailedTries(0)} onSignedOut={onSignedOut}>{children}</Shell>;
 }
 

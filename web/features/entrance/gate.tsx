@@ -10,27 +10,25 @@ import { count, duration } from "@/lib/format";
 
 interface GateProps {
   readonly state: StateView;
+  /** When the next password will be looked at, in milliseconds since the epoch. */
+  readonly openAt: number;
   readonly onSignedIn: (signedIn: SignedIn) => void;
   readonly onTried: () => void;
 }
 
-/** Counts a wait down, second by second. */
-function useCountdown(waitMs: number): number {
-  const [until, setUntil] = useState(() => Date.now() + waitMs);
+/** Milliseconds until a moment, counted down. */
+function useCountdown(until: number): number {
   const [now, setNow] = useState(() => Date.now());
   useEffect(() => {
-    setUntil(Date.now() + waitMs);
-    setNow(Date.now());
-    if (waitMs === 0) return undefined;
     const timer = setInterval(() => setNow(Date.now()), 250);
     return () => clearInterval(timer);
-  }, [waitMs]);
+  }, [until]);
   return Math.max(0, until - now);
 }
 
-export function Gate({ state, onSignedIn, onTried }: GateProps): ReactNode {
+export function Gate({ state, openAt, onSignedIn, onTried }: GateProps): ReactNode {
   const [password, setPassword] = useState("");
-  const wait = useCountdown(state.waitMs);
+  const wait = useCountdown(openAt);
   const signIn = useMutation({
     mutationFn: () => api.signIn(password),
     onSuccess: onSignedIn,

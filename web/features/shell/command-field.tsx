@@ -8,6 +8,7 @@ import { useSelection } from "./selection";
 import { Doorway } from "@/ui/doorway";
 import { doorwayOf } from "@/features/desk/conditions";
 import { api } from "@/lib/api";
+import { cn } from "@/lib/cn";
 import { baseName } from "@/lib/format";
 import { useFolders } from "@/lib/queries";
 
@@ -41,7 +42,7 @@ export function CommandField(): ReactNode {
   const leave = (): void => {
     setOpen(false);
     setText("");
-    input.current?.blur();
+    if (document.activeElement instanceof HTMLElement) document.activeElement.blur();
   };
   const goTo = (path: string): void => {
     select(path);
@@ -61,8 +62,7 @@ export function CommandField(): ReactNode {
       <Command.Input ref={input} value={text} onValueChange={setText} onFocus={() => setOpen(true)} onBlur={() => setTimeout(() => setOpen(false), 120)}
         placeholder="Find a folder, paste a path, or type a command" className="h-9 w-full rounded-lg border border-line bg-paper pr-16 pl-9 text-sm placeholder:text-mute" />
       <kbd className="pointer-events-none absolute top-1/2 right-2 -translate-y-1/2 rounded border border-line bg-sheet px-1.5 py-0.5 font-sans text-[11px] text-mute">Ctrl K</kbd>
-      {open && (
-        <Command.List className="absolute top-11 z-30 max-h-[60vh] w-full overflow-y-auto rounded-xl border border-line bg-sheet p-1.5 shadow-xl" onMouseDown={(event) => event.preventDefault()}>
+      <Command.List className={cn("absolute top-11 z-30 max-h-[60vh] w-full overflow-y-auto rounded-xl border border-line bg-sheet p-1.5 shadow-xl", !open && "hidden")} label="What was found" onMouseDown={(event) => event.preventDefault()}>
           {!isPath && <Command.Empty className="px-2.5 py-3 text-sm text-mute">Nothing by that name. A path begins with / or ~.</Command.Empty>}
           {isPath && completions.length === 0 && <p className="px-2.5 py-3 text-sm text-mute">No folder there that can be seen. Enter goes there anyway.</p>}
           {isPath && [...new Set([text.trim().replace(/\/$/, ""), ...completions])].filter((path) => path !== "").map((path) => (
@@ -81,8 +81,7 @@ export function CommandField(): ReactNode {
               leave();
             }} className={ITEM}><Plus className="size-4 text-dusk" aria-hidden />Protect a folder…</Command.Item>
           )}
-        </Command.List>
-      )}
+      </Command.List>
     </Command>
   );
 }

@@ -1,0 +1,25 @@
+/** Three storeys; imports only go down; one door per storey. */
+module.exports = {
+  forbidden: [
+    { name: "no-circles", severity: "error", from: {}, to: { circular: true, viaOnly: { dependencyTypesNot: ["type-only"] } } },
+    { name: "core-knows-nobody", severity: "error", from: { path: "^core/src" }, to: { path: "^(server|web|cli|demo)/" } },
+    { name: "core-has-no-interface", severity: "error", from: { path: "^core/src" }, to: { path: "node_modules/(next|react|react-dom|drizzle-orm|better-sqlite3)/" } },
+    { name: "format-below-engine", severity: "error", from: { path: "^core/src/(format|crypto|errors)" }, to: { path: "^core/src/(engine|worker|onlooker|platform)" } },
+    { name: "crypto-below-format", severity: "error", from: { path: "^core/src/crypto" }, to: { path: "^core/src/format" } },
+    { name: "engine-knows-no-platform", severity: "error", from: { path: "^core/src/(engine|format|crypto)" }, to: { path: "^core/src/platform/(linux|windows|macos)" } },
+    { name: "server-uses-the-core-by-its-door", severity: "error", from: { path: "^server/src" }, to: { path: "^core/src/(?!index\\.ts)" } },
+    { name: "server-below-web-and-cli", severity: "error", from: { path: "^server/src" }, to: { path: "^(web|cli)/" } },
+    { name: "operations-know-no-http", severity: "error", from: { path: "^server/src/operations" }, to: { path: "^server/src/http" } },
+    { name: "cli-uses-the-doors", severity: "error", from: { path: "^cli/src" }, to: { path: "^(core/src/(?!index\\.ts)|server/src/(?!index\\.ts)|web/)" } },
+    { name: "web-knows-the-contract-only", severity: "error", from: { path: "^web/" }, to: { path: "^(core|server|cli)/src/(?!contract\\.ts)" } },
+    { name: "ui-fetches-nothing", severity: "error", from: { path: "^web/ui" }, to: { path: "^web/(features|lib/(api|queries|events|tab))" } },
+    { name: "routes-only-mount", severity: "error", from: { path: "^web/app" }, to: { path: "^web/(lib|ui)/" } },
+  ],
+  options: {
+    doNotFollow: { path: "node_modules" },
+    exclude: { path: "(^|/)(dist|\\.next)/" },
+    tsPreCompilationDeps: true,
+    tsConfig: { fileName: "tsconfig.imports.json" },
+    enhancedResolveOptions: { exportsFields: ["exports"], conditionNames: ["types", "import", "default"] },
+  },
+};

@@ -1,0 +1,50 @@
+/** Everything: build, types, style, the direction of imports, core, server and command line, and the real interface in Chromium. */
+import { spawnSync } from "node:child_process";
+import { existsSync, mkdirSync, readFileSync, rmSync } from "node:fs";
+import { join } from "node:path";
+import { build, install, installChromium, requireNode, root } from "./steps.mjs";
+
+const deep = process.argv.includes("--deep");
+process.env.NEXT_TELEMETRY_DISABLED = "1";
+if (deep) process.env.EREMOS_DEEP = "1";
+requireNode();
+install();
+installChromium();
+await build();
+
+const results = join(root, "test-results");
+rmSync(results, { recursive: true, force: true });
+mkdirSync(results);
+let passed = 0;
+let failed = 0;
+
+function check(name, args) {
+  process.stdout.write(`\n== ${name}\n`);
+  const { status } = spawnSync("npx", args, { cwd: root, stdio: "inherit" });
+  if (status === 0) passed++;
+  else failed++;
+}
+
+/** Adds a runner's own counts; a runner that ends badly without counting a failure counts as one. */
+function suite(name, args, report, countsOf) {
+  process.stdout.write(`\n== ${name}\n`);
+  const { status } = spawnSync("npx", args, { cwd: root, stdio: "inherit" });
+  const counts = existsSync(report) ? countsOf(JSON.parse(readFileSync(report, "utf8"))) : { passed: 0, failed: 0 };
+  passed += counts.passed;
+  failed += counts.failed + (status !== 0 && counts.failed === 0 ? 1 : 0);
+}
+
+if (!deep) {
+  check("types", ["tsc", "-p", "tsconfig.json"]);
+  check("types of the page", ["tsc", "-p", "web/tsconfig.json"]);
+  check("style", ["eslint", ".", "--max-warnings", "0"]);
+  check("direction of imports", ["depcruise", "--config", ".dependency-cruiser.cjs", "core/src", "server/src", "cli/src", "web"]);
+}
+const vitest = join(results, "vitest.json");
+suite("core, server, command line", ["vitest", "run", ...(deep ? ["core"] : []), "--reporter=default", "--reporter=json", `--outputFile.json=${vitest}`], vitest, (report) => ({ passed: report.numPassedTests, failed: report.numFailedTests }));
+if (!deep) {
+  const browser = join(results, "playwright.json");
+  suite("the interface", ["playwright", "test"], browser, ({ stats }) => ({ passed: stats.expected + stats.flaky, failed: stats.unexpected }));
+}
+process.stdout.write(`\n${passed} passed, ${failed} failed\n`);
+process.exitCode = failed === 0 ? 0 : 1;
