@@ -2,7 +2,7 @@ import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { locateFolder } from "../src/engine/locate";
-import type { OpenNote } from "../src/engine/lock";
+import type { OpenNote, Signer } from "../src/engine/lock";
 import { recoverFolder } from "../src/engine/recover";
 import { releaseOpenFolder } from "../src/engine/unlock";
 import { linuxDisk } from "../src/platform/linux/linux-disk";
@@ -59,8 +59,9 @@ const STAGES: Readonly<Record<string, Stage>> = {
     const { realPath } = await lock(folder, person.owner, { visibility, folder: FOLDER });
     return { folder, acceptable: [before], run: (disk) => unlock(realPath, person.access, { disk }) };
   }])),
-  "lock again after edits": async (folder) => relock(folder, true),
-  "lock again, nothing changed": async (folder) => relock(folder, false),
+  "lock again after edits": async (folder) => relock(folder, true, person.owner),
+  "lock again after edits, while signed out": async (folder) => relock(folder, true, person.device),
+  "lock again, nothing changed": async (folder) => relock(folder, false, person.owner),
   "release of a locked folder": async (folder) => {
     const before = snapshot(folder);
     const { realPath } = await lock(folder, person.owner, { visibility: "hidden", folder: FOLDER });
@@ -74,7 +75,7 @@ const STAGES: Readonly<Record<string, Stage>> = {
   },
 };
 
-async function relock(folder: string, edited: boolean): Promise<Scene> {
+async function relock(folder: string, edited: boolean, signer: Signer): Promise<Scene> {
   await lock(folder, person.owner, { folder: FOLDER, visibility: "hidden" }).then(({ realPath }) => unlock(realPath, person.access)).then((opened) => {
     note = opened.note;
   });
@@ -83,7 +84,7 @@ async function relock(folder: string, edited: boolean): Promise<Scene> {
     fs.rmSync(path.join(folder, "link"));
     fs.writeFileSync(path.join(folder, "inner", "new.txt"), "new");
   }
-  return { folder, acceptable: [snapshot(folder, { withoutVault: true })], run: (disk) => lock(folder, person.owner, { disk, folder: FOLDER, visibility: "hidden", note }) };
+  return { folder, acceptable: [snapshot(folder, { withoutVault: true })], run: (disk) => lock(folder, signer, { disk, folder: FOLDER, visibility: "hidden", note }) };
 }
 let note: OpenNote | null = null;
 

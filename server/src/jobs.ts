@@ -1,6 +1,6 @@
 import { randomUUID } from "node:crypto";
 import { desc, eq, inArray } from "drizzle-orm";
-import { type EngineRequest, EremosError, type Outcomes, type Progress, fromSystemError, runEngine } from "@eremos/core";
+import { type EngineRequest, EremosError, type Outcomes, type Progress, fromSystemError, runEngine, wipe } from "@eremos/core";
 import type { JobPhase, JobVerb, JobView } from "./contract";
 import type { OpenDatabase } from "./database/open";
 import { jobs } from "./database/schema";
@@ -38,7 +38,9 @@ export class Jobs {
     const id = randomUUID();
     const row = { id, folder: spec.folder, verb: spec.request.verb, state: "queued" as const, phase: "queued", files: 0, filesTotal: 0, bytes: 0, bytesTotal: 0, pid: process.pid, startedAt: Date.now() };
     this.database.orm.insert(jobs).values(row).run();
-    const outcome = this.turn(id).then(() => this.run(id, spec));
+    // The job's own copy of paths and keys: a sign-out meanwhile wipes the originals.
+    const owned = { ...spec, request: structuredClone(spec.request) };
+    const outcome = this.turn(id).then(() => this.run(id, owned)).finally(() => wipeAll(owned.request));
     outcome.catch(() => undefined);
     this.changed();
     return { id, outcome };
@@ -137,6 +139,11 @@ export class Jobs {
   get busy(): boolean {
     return this.running > 0;
   }
+}
+
+function wipeAll(value: unknown): void {
+  if (value instanceof Uint8Array) wipe(value);
+  else if (typeof value === "object" && value !== null) Object.values(value).forEach(wipeAll);
 }
 
 function isAlive(pid: number): boolean {

@@ -54,8 +54,9 @@ export class Registry {
     this.database.orm.delete(folders).where(eq(folders.id, id)).run();
   }
 
-  addEvent(keys: Keys, event: ActivityEvent): void {
-    this.database.orm.insert(events).values({ sealed: sealRow(keys, "events", event) }).run();
+  private take(keys: Keys, letter: Letter): void {
+    if (letter.record) this.put(keys, mergeRecord(this.list(keys), letter.record), letter.header === null ? null : Buffer.from(letter.header, "base64"));
+    this.database.orm.insert(events).values({ sealed: sealRow(keys, "events", letter.event) }).run();
   }
 
   events(keys: Keys): ActivityEvent[] {
@@ -63,8 +64,14 @@ export class Registry {
     return rows.map((row) => eventSchema.parse(openRow(keys, "events", row.sealed)));
   }
 
-  /** For a lock made while nobody is signed in. */
-  async post(owner: OwnerEnvelope, letter: Letter): Promise<void> {
+  /** Writes down what happened: in the list and the log with the owner's keys, through the inbox without them. */
+  async record(keys: Keys | null, owner: OwnerEnvelope, event: ActivityEvent, record: FolderRecord | null = null, header: Buffer | null = null): Promise<void> {
+    const letter: Letter = { record, header: header?.toString("base64") ?? null, event };
+    if (keys) this.take(keys, letter);
+    else await this.post(owner, letter);
+  }
+
+  private async post(owner: OwnerEnvelope, letter: Letter): Promise<void> {
     const sealed = await sealTo(fromBase64(owner.sealing.publicKey, 32), INBOX_PURPOSE, Buffer.from(JSON.stringify(letter)));
     this.database.orm.insert(inbox).values({ sealed: JSON.stringify(sealed) }).run();
   }
@@ -73,17 +80,17 @@ export class Registry {
   async takeIn(keys: Keys): Promise<void> {
     for (const row of this.database.orm.select().from(inbox).orderBy(inbox.id).all()) {
       const letter = await openLetter(keys, row.sealed);
-      if (letter?.record) this.put(keys, mergeRecord(this.list(keys), letter.record), letter.header === null ? null : Buffer.from(letter.header, "base64"));
-      if (letter) this.addEvent(keys, letter.event);
+      if (letter) this.take(keys, letter);
       this.database.orm.delete(inbox).where(eq(inbox.id, row.id)).run();
     }
   }
 }
 
-/** A lock while signed out does not know when the folder was opened last; the registry does. */
+/** What is known only from a note (no generation) never replaces what the list knows. A lock while signed out does not know when the folder was opened last; the registry does. */
 function mergeRecord(known: readonly FolderRecord[], incoming: FolderRecord): FolderRecord {
   const before = known.find((record) => record.id === incoming.id);
-  return before ? { ...incoming, openedAt: before.openedAt, protectedAt: before.protectedAt } : incoming;
+  if (before && incoming.generation === 0) return before;
+  return before ? { ...incoming, openedAt: incoming.openedAt ?? before.openedAt, protectedAt: before.protectedAt } : incoming;
 }
 
 async function openLetter(keys: Keys, sealed: string): Promise<Letter | null> {

@@ -109,12 +109,24 @@ export function holdFolder(disk: Disk, path: Buffer, options: { readonly create:
       disk.makeDir(folder.dir, VAULT_NAME, 0o700);
       vault = disk.openDir(folder.dir, VAULT_NAME);
     }
-    const held = disk.tryLock(vault, NAMES.lock);
+    const held = takeLock(disk, vault);
     if (!held) throw new EremosError("busy", `Something is already being done with ${displayPath(path)}. Nothing was touched; wait for it to end.`);
     return { ...folder, vault, held };
   } catch (error) {
     closeFolder(disk, { ...folder, vault });
     throw error;
+  }
+}
+
+const LOCK_TRIES = 15;
+const LOCK_WAIT_MS = 20;
+
+/** A mere look at the folder holds the lock for a moment; an operation holds it for longer than this waits. */
+function takeLock(disk: Disk, vault: Dir): OpenFile | null {
+  for (let attempt = 1; ; attempt++) {
+    const held = disk.tryLock(vault, NAMES.lock);
+    if (held || attempt === LOCK_TRIES) return held;
+    disk.wait(LOCK_WAIT_MS);
   }
 }
 

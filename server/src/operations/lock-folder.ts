@@ -88,7 +88,8 @@ function bringToRest(path: Buffer): ReturnType<typeof inspectFolder> {
   return now;
 }
 
-function beginning(note: Note): FolderRecord {
+/** What a note alone tells of a folder. */
+export function beginning(note: Note): FolderRecord {
   return {
     id: note.id, path: note.path, guard: "sealed", visibility: note.visibility, files: 0, bytes: 0, generation: 0, digest: "", publicKey: "",
     protectedAt: note.protectedAt, lockedAt: null, openedAt: null,
@@ -96,18 +97,11 @@ function beginning(note: Note): FolderRecord {
 }
 
 async function recordLock(eremos: Eremos, note: Note, outcome: LockOutcome): Promise<void> {
-  const { keys } = eremos;
   const at = Date.now();
   const { files, bytes, generation, digest, publicKey } = outcome;
-  const openedAt = keys ? eremos.registry.list(keys).find((record) => record.id === note.id)?.openedAt ?? null : null;
-  const record: FolderRecord = { ...beginning(note), files, bytes, generation, digest, publicKey, lockedAt: at, openedAt };
-  const event = { at, folder: note.id, kind: "locked" as const, signedIn: keys !== null };
-  if (keys) {
-    eremos.registry.put(keys, record, outcome.header);
-    eremos.registry.addEvent(keys, event);
-  } else {
-    await eremos.registry.post(eremos.requireOwner(), { record, header: outcome.header.toString("base64"), event });
-  }
+  const record: FolderRecord = { ...beginning(note), files, bytes, generation, digest, publicKey, lockedAt: at };
+  const event = { at, folder: note.id, kind: "locked" as const, signedIn: eremos.keys !== null };
+  await eremos.registry.record(eremos.keys, eremos.requireOwner(), event, record, outcome.header);
   eremos.data.removeNote(note.id);
   eremos.announce({ topic: "folders" });
 }
@@ -118,7 +112,7 @@ async function settleFailedLock(eremos: Eremos, path: Buffer, id: string, noteBe
   if (now?.state === "open" && noteBefore) eremos.data.writeNote(noteBefore);
   if (!now) {
     eremos.data.removeNote(id);
-    if (eremos.keys) eremos.registry.remove(id);
+    eremos.registry.remove(id);
   }
   eremos.announce({ topic: "folders" });
 }

@@ -37,13 +37,12 @@ export function unlock(eremos: Eremos, request: OpenRequest): StartedJob<"unlock
       if (target.located.inspection.state !== "open") eremos.data.writeNote({ ...note, opened: null });
     },
     after: async (outcome) => {
-      const keys = eremos.requireKeys();
       const at = Date.now();
       const path = encodePath(outcome.path);
       eremos.data.writeNote({ ...note, path, publicKey: outcome.note?.publicKey ?? null, opened: outcome.note?.opened ?? null });
       const { generation, digest, files, bytes, header } = outcome;
-      eremos.registry.put(keys, { ...record, path, generation, digest, files, bytes, publicKey: outcome.note?.publicKey ?? record.publicKey, openedAt: at }, header);
-      eremos.registry.addEvent(keys, { at, folder: record.id, kind: "opened", signedIn: true });
+      const opened = { ...record, path, generation, digest, files, bytes, publicKey: outcome.note?.publicKey ?? record.publicKey, openedAt: at };
+      await eremos.registry.record(eremos.keys, eremos.requireOwner(), { at, folder: record.id, kind: "opened", signedIn: true }, opened, header);
       eremos.announce({ topic: "folders" });
       return `${nameOf(outcome.path)} is open at its place: ${files.toLocaleString("en")} ${files === 1 ? "file" : "files"}, ${formatBytes(bytes)}. Anybody at this computer can read it until you lock it again.`;
     },
@@ -65,7 +64,7 @@ export async function release(eremos: Eremos, request: OpenRequest): Promise<{ j
   const path = decodePath(record.path);
   if (located.inspection.state === "open") {
     releaseOpenFolder(disk, located.realPath);
-    forget(eremos, record.id);
+    await forget(eremos, record.id);
     return { job: null, path: path.toString("utf8") };
   }
   const job = eremos.jobs.start({
@@ -73,21 +72,21 @@ export async function release(eremos: Eremos, request: OpenRequest): Promise<{ j
     request: { verb: "release", input: inputFor(eremos, target, request.accept) },
     before: () => eremos.data.writeNote({ id: record.id, path: record.path, visibility: record.visibility, publicKey: record.publicKey || null, opened: null, protectedAt: record.protectedAt }),
     after: async (outcome) => {
-      forget(eremos, record.id);
+      await forget(eremos, record.id);
       return `${nameOf(outcome.path)} is an ordinary folder again, exactly as it was: ${outcome.files.toLocaleString("en")} ${outcome.files === 1 ? "file" : "files"}, ${formatBytes(outcome.bytes)}.`;
     },
     failed: async () => {
-      if (!inspectFolder(disk, path) && !locateFolder(disk, path, record.id)) forget(eremos, record.id);
+      if (!inspectFolder(disk, path) && !locateFolder(disk, path, record.id)) await forget(eremos, record.id);
       else await settle(eremos, target);
     },
   });
   return { job, path: path.toString("utf8") };
 }
 
-function forget(eremos: Eremos, id: string): void {
+async function forget(eremos: Eremos, id: string): Promise<void> {
   eremos.registry.remove(id);
   eremos.data.removeNote(id);
-  eremos.registry.addEvent(eremos.requireKeys(), { at: Date.now(), folder: id, kind: "released", signedIn: true });
+  await eremos.registry.record(eremos.keys, eremos.requireOwner(), { at: Date.now(), folder: id, kind: "released", signedIn: true });
   eremos.announce({ topic: "folders" });
 }
 
@@ -100,7 +99,8 @@ export function check(eremos: Eremos, request: Pick<OpenRequest, "pathOrId" | "f
     request: { verb: "check", input: { path, access, keptHeader } },
     before: () => undefined,
     after: async (outcome) => {
-      eremos.registry.addEvent(eremos.requireKeys(), { at: Date.now(), folder: target.record.id, kind: outcome.ok ? "checked" : "damaged", signedIn: true });
+      const kind = outcome.ok ? "checked" : "damaged";
+      await eremos.registry.record(eremos.keys, eremos.requireOwner(), { at: Date.now(), folder: target.record.id, kind, signedIn: true });
       const name = nameOf(decodePath(target.record.path));
       if (outcome.ok) return `${name} is whole: ${outcome.files.toLocaleString("en")} files, ${formatBytes(outcome.bytes)}, every byte checked.`;
       const shown = outcome.damaged.slice(0, 3).map((damage) => damage.path).join(", ");

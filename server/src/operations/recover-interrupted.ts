@@ -1,10 +1,8 @@
-import { disk, inspectFolder, isEremosError, locateFolder, recoverFolder } from "@eremos/core";
+import { type Recovery, disk, inspectFolder, isEremosError, locateFolder, recoverFolder } from "@eremos/core";
 import type { Note } from "../data-directory";
 import type { Eremos } from "../eremos";
+import { beginning } from "./lock-folder";
 import { decodePath } from "./paths";
-
-/** A note this young may belong to a lock that another process is just beginning. */
-const YOUNG_MS = 30_000;
 
 /**
  * Brings every folder whose operation was cut off into a whole state. Needs no key: the notes say where to look, the disk says what is
@@ -14,51 +12,48 @@ export async function recoverInterrupted(eremos: Eremos): Promise<string[]> {
   const recovered: string[] = [];
   eremos.jobs.markInterrupted();
   for (const note of eremos.data.notes()) {
-    const steps = recoverNoted(eremos, note);
-    if (steps === 0) continue;
-    recovered.push(note.id);
-    const event = { at: Date.now(), folder: note.id, kind: "recovered" as const, signedIn: eremos.keys !== null };
-    if (eremos.keys) eremos.registry.addEvent(eremos.keys, event);
-    else await eremos.registry.post(eremos.requireOwner(), { record: null, header: null, event });
+    const recovery = recoverNoted(eremos, note);
+    if (!recovery) continue;
+    if (recovery.state === "sealed") {
+      // A first lock while signed out may have been cut off after its commit: then only the note knows the folder.
+      const event = { at: Date.now(), folder: note.id, kind: "recovered" as const, signedIn: eremos.keys !== null };
+      await eremos.registry.record(eremos.keys, eremos.requireOwner(), event, { ...beginning(note), lockedAt: event.at });
+      eremos.data.removeNote(note.id);
+    }
+    if (recovery.state === null) forget(eremos, note);
+    if (recovery.steps.length > 0) recovered.push(note.id);
   }
   if (recovered.length > 0) eremos.announce({ topic: "folders" });
   return recovered;
 }
 
-function recoverNoted(eremos: Eremos, note: Note): number {
+/** Null where there is nothing to do or somebody is at work. */
+function recoverNoted(eremos: Eremos, note: Note): Recovery | null {
   const path = decodePath(note.path);
   try {
     const located = locateFolder(disk, path, note.id);
-    if (!located) return recoverUnlocated(eremos, note, path);
-    if (located.inspection.busy) return 0;
-    const recovery = recoverFolder(disk, located.realPath);
-    if (recovery.state === "sealed") eremos.data.removeNote(note.id);
-    if (recovery.state === null) forget(eremos, note);
-    return recovery.steps.length;
+    if (located) return located.inspection.busy ? null : recoverFolder(disk, located.realPath);
+    return recoverUnlocated(eremos, path);
   } catch (error) {
-    if (isEremosError(error)) return 0;
+    if (isEremosError(error)) return null;
     throw error;
   }
 }
 
-/** The folder has no state: its first lock never began or was undone, it was released, or it is away. */
-function recoverUnlocated(eremos: Eremos, note: Note, path: Buffer): number {
-  if (Date.now() - note.protectedAt < YOUNG_MS && eremos.jobs.busy) return 0;
-  const there = inspectFolder(disk, path);
-  if (there) return 0;
-  let steps = 0;
+/** The folder has no state of its own: its first lock never began or was undone, it was released, or it is away. */
+function recoverUnlocated(eremos: Eremos, path: Buffer): Recovery | null {
+  if (eremos.jobs.busy || inspectFolder(disk, path)) return null;
   try {
-    steps = recoverFolder(disk, path).steps.length;
+    return recoverFolder(disk, path);
   } catch (error) {
-    if (!isEremosError(error) || (error.code !== "not-protected" && error.code !== "not-found")) throw error;
-    if (error.code === "not-found") return 0;
+    if (isEremosError(error) && error.code === "not-protected") return { state: null, path, steps: [] };
+    throw error;
   }
-  forget(eremos, note);
-  return steps;
 }
 
+/** An ordinary folder needs no note; without the owner's keys its row in the list can't be found out of date yet, so the note stays. */
 function forget(eremos: Eremos, note: Note): void {
-  if (Date.now() - note.protectedAt < YOUNG_MS && !eremos.keys) return;
+  if (!eremos.keys) return;
   eremos.data.removeNote(note.id);
-  if (eremos.keys) eremos.registry.remove(note.id);
+  eremos.registry.remove(note.id);
 }

@@ -1,4 +1,4 @@
-import { openWithPassword, wipe } from "@eremos/core";
+import { EremosError, isEremosError, openWithPassword, wipe } from "@eremos/core";
 import type { Eremos } from "../eremos";
 import { deriveKeys } from "../session/keys";
 import { recoverInterrupted } from "./recover-interrupted";
@@ -12,7 +12,10 @@ export async function signIn(eremos: Eremos, password: string): Promise<{ failed
   eremos.gate.requireOpen();
   eremos.gate.beginTry();
   eremos.announce({ topic: "gate" });
-  const { rootKey } = await openWithPassword(owner, password);
+  const { rootKey } = await openWithPassword(owner, password).catch((error: unknown) => {
+    if (isEremosError(error) && error.code === "wrong-password") throw new EremosError(error.code, error.message, { waitMs: eremos.gate.startWait() });
+    throw error;
+  });
   const failedTries = eremos.gate.succeed();
   try {
     eremos.keep(deriveKeys(owner, rootKey));

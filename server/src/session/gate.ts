@@ -56,6 +56,13 @@ export class Gate {
     this.write({ failures, blockedUntil: this.now() + delayAfter(failures) });
   }
 
+  /** The password was wrong: the wait runs from now. Returns its milliseconds. */
+  startWait(): number {
+    const wait = delayAfter(this.row().failures);
+    this.write({ blockedUntil: this.now() + wait });
+    return wait;
+  }
+
   /** The try was not a wrong password after all; gives back how many wrong ones there were before it. */
   succeed(): number {
     const failed = this.row().failures - 1;

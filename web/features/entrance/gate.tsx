@@ -28,12 +28,14 @@ function useCountdown(until: number): number {
 
 export function Gate({ state, openAt, onSignedIn, onTried }: GateProps): ReactNode {
   const [password, setPassword] = useState("");
-  const wait = useCountdown(openAt);
+  const [blockedUntil, setBlockedUntil] = useState(0);
+  const wait = useCountdown(Math.max(openAt, blockedUntil));
   const signIn = useMutation({
     mutationFn: () => api.signIn(password),
     onSuccess: onSignedIn,
-    onError: () => {
+    onError: (error) => {
       setPassword("");
+      if (error instanceof ApiError && typeof error.data["waitMs"] === "number") setBlockedUntil(Date.now() + error.data["waitMs"]);
       onTried();
     },
   });

@@ -1,0 +1,113 @@
+/** Takes the pictures in docs/screenshots from the demo world, through the real interface. */
+import { spawn } from "node:child_process";
+import { existsSync, mkdirSync, rmSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { chromium } from "playwright-core";
+import { build, fail, install, installChromium, requireNode, root } from "./steps.mjs";
+
+requireNode();
+install();
+installChromium();
+await build();
+const { generateWorld } = await import("../demo/dist/generate.js");
+
+const PASSWORD = "violin varnish at dusk";
+const base = join(tmpdir(), "ines");
+if (existsSync(base)) fail(`${base} exists already; move it away first.`);
+const world = join(base, "files");
+const shots = join(root, "docs", "screenshots");
+mkdirSync(shots, { recursive: true });
+await generateWorld(world);
+mkdirSync(join(world, "Workshop", "Recordings"));
+for (let i = 1; i <= 40; i++) writeFileSync(join(world, "Workshop", "Recordings", `take ${i}.wav`), Buffer.alloc(60_000_000, `take ${i}`));
+
+const server = spawn("node", ["cli/bin/eremos.mjs", "serve"], { cwd: root, env: { ...process.env, EREMOS_PORT: "0", EREMOS_DATA: join(base, "data"), EREMOS_PLACES: world }, stdio: ["ignore", "ignore", "pipe"] });
+const address = await new Promise((resolve) => server.stderr.on("data", (part) => {
+  const found = /at (http:\S+)/.exec(String(part));
+  if (found) resolve(found[1]);
+}));
+const browser = await chromium.launch({ executablePath: "/usr/bin/chromium", args: ["--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"] });
+const page = await browser.newPage({ viewport: { width: 1280, height: 800 }, colorScheme: "light", locale: "en-GB" });
+const shot = async (name) => {
+  await page.waitForTimeout(700);
+  await page.screenshot({ path: join(shots, `${name}.png`) });
+};
+const card = (name) => page.getByRole("article", { name });
+const quiet = () => page.getByRole("listitem").filter({ has: page.getByRole("button", { name: "Close toast" }) }).first().waitFor({ state: "detached", timeout: 20_000 });
+
+async function lock(path, name, visibility) {
+  await page.getByRole("button", { name: "Protect a folder…" }).last().click();
+  await page.getByRole("dialog").getByLabel("Folder").fill(path);
+  await page.getByRole("radio", { name: visibility }).click();
+  await page.getByRole("button", { name: `Lock ${name}` }).click();
+  await card(name).getByText("Locked", { exact: true }).waitFor();
+}
+
+try {
+  await page.goto(address);
+  await page.getByLabel("Master password").fill(PASSWORD);
+  await page.getByLabel("The same again").fill(PASSWORD);
+  await page.getByLabel("Hint (optional)").fill("what the workshop smells of");
+  await page.getByText("Somebody with your disk would need").waitFor();
+  await shot("first-run");
+  await page.getByRole("button", { name: "Continue to the recovery code" }).click();
+  await page.getByRole("heading", { name: "Keep your recovery code" }).waitFor();
+  await shot("recovery-code");
+  const groups = (await page.getByRole("list", { name: "Recovery code" }).getByRole("listitem").allInnerTexts()).map((text) => text.split("\n").at(-1));
+  await page.getByRole("button", { name: "I have it on paper" }).click();
+  for (const label of await page.locator("label").allInnerTexts()) await page.getByLabel(label).fill(groups[Number(/\d/.exec(label)[0]) - 1]);
+  await page.getByRole("button", { name: "Finish" }).click();
+  await page.getByText("Nothing is protected yet").waitFor();
+  await shot("desk-empty");
+
+  await page.getByRole("button", { name: "Open Workshop" }).click();
+  await page.getByRole("treeitem", { name: "Payroll" }).click();
+  await page.getByRole("button", { name: "Protect Payroll…" }).click();
+  await page.getByRole("button", { name: "Lock Payroll" }).waitFor();
+  await page.waitForTimeout(600);
+  await shot("protect");
+  await page.getByRole("button", { name: "Not now" }).click();
+  await lock(join(world, "Workshop", "Appraisals 2026"), "Appraisals 2026", "In view");
+  await lock(join(world, "Home", "Surprise for Jonas"), "Surprise for Jonas", "Hidden in place");
+  await lock(join(world, "Workshop", "Instrument photos"), "Instrument photos", "In view");
+  await card("Instrument photos").getByRole("button", { name: "Open in place" }).click();
+  await card("Instrument photos").getByText("Open", { exact: true }).waitFor();
+  await lock(join(world, "Workshop", "Payroll"), "Payroll", "Hidden in place");
+  await page.waitForTimeout(1500);
+  await shot("desk-sealed");
+  await page.getByText("Holding the disk").click();
+  await shot("onlooker-disk");
+  await page.getByText("At this keyboard").click();
+
+  await page.getByRole("button", { name: "Protect a folder…" }).last().click();
+  await page.getByRole("dialog").getByLabel("Folder").fill(join(world, "Workshop", "Recordings"));
+  await page.getByRole("button", { name: "Lock Recordings" }).click();
+  await card("Recordings").getByRole("group", { name: "Locking under way" }).getByText(/MB\/s|GB\/s/).waitFor();
+  await page.waitForTimeout(500);
+  await shot("progress");
+  await card("Recordings").getByText("Locked", { exact: true }).waitFor({ timeout: 60_000 });
+
+  await page.getByRole("button", { name: "Surprise for Jonas" }).first().click();
+  await card("Surprise for Jonas").getByRole("link", { name: "Details" }).click();
+  await page.getByRole("button", { name: "Check now" }).click();
+  await page.getByText(/is whole/).first().waitFor();
+  await quiet();
+  await shot("folder");
+  await page.getByRole("link", { name: "Activity" }).click();
+  await shot("activity");
+  await page.getByRole("link", { name: "Settings" }).click();
+  await shot("settings");
+  await page.getByRole("link", { name: "Desk" }).click();
+  await page.emulateMedia({ colorScheme: "dark" });
+  await page.getByRole("button", { name: "Instrument photos" }).first().click();
+  await shot("desk-open-dark");
+  await page.emulateMedia({ colorScheme: "light" });
+  await page.getByRole("button", { name: "Sign out" }).click();
+  await page.getByLabel("Master password").waitFor();
+  await shot("gate");
+} finally {
+  await browser.close();
+  server.kill();
+  rmSync(base, { recursive: true, force: true });
+}
