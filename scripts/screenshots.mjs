@@ -49,7 +49,7 @@ try {
   await page.getByLabel("Master password").fill(PASSWORD);
   await page.getByLabel("The same again").fill(PASSWORD);
   await page.getByLabel("Hint (optional)").fill("what the workshop smells of");
-  await page.getByText("Somebody with your disk would need").waitFor();
+  await page.getByText("Time to guess it").waitFor();
   await shot("first-run");
   await page.getByRole("button", { name: "Continue to the recovery code" }).click();
   await page.getByRole("heading", { name: "Keep your recovery code" }).waitFor();

@@ -20,7 +20,8 @@ export { type OffLimits, defaultOffLimits, isInPlaces, refuseOffLimits, whyOffLi
 export { type Inspection, type Recovery, inspectFolder, recoverFolder } from "./engine/recover";
 export { type UnlockInput, type UnlockOutcome, releaseFolder, releaseOpenFolder, unlockFolder } from "./engine/unlock";
 export { PAGE_NAME, VAULT_NAME, displayPath, joinPath, splitPath } from "./engine/vault";
-export { ONLOOKER_KINDS, type Onlook, type OnlookerKind, type SeenEntry, type View, lookAs } from "./onlooker/onlooker";
+export { ONLOOKER_KINDS, type OnlookerKind, type SeenEntry } from "./onlooker/kinds";
+export { type Onlook, type View, lookAs } from "./onlooker/onlooker";
 export { hiddenNamesIn, isHiddenByDesktop } from "./onlooker/hiding";
 export type { Disk } from "./platform/port";
 export { linuxDisk as disk } from "./platform/linux/linux-disk";

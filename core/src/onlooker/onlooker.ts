@@ -1,19 +1,8 @@
 import * as fs from "node:fs";
 import { hiddenNamesIn, isHiddenByDesktop } from "./hiding";
 import { PAGE_NAME } from "../engine/vault";
+import type { OnlookerKind, SeenEntry } from "./kinds";
 import { verdictOf } from "./verdict";
-
-/** The kinds of somebody Eremos can answer for. */
-export const ONLOOKER_KINDS = ["keyboard", "keyboard-hidden-shown", "disk"] as const;
-export type OnlookerKind = (typeof ONLOOKER_KINDS)[number];
-
-export interface SeenEntry {
-  /** For somebody holding the disk, a path below the place. */
-  readonly name: string;
-  readonly type: "file" | "dir" | "link" | "other";
-  /** Bytes of a file; entries in a directory (null when it can't be listed). */
-  readonly size: number | null;
-}
 
 export interface View {
   readonly kind: OnlookerKind;
@@ -35,7 +24,7 @@ export interface Onlook {
 
 const MOST_ENTRIES = 2000;
 const MOST_RAW_ENTRIES = 400;
-const SAMPLE_BYTES = 64;
+const SAMPLE_BYTES = 50;
 const PAGE = PAGE_NAME.toString();
 
 /** What somebody sees at a place right now, read from the disk at this moment and from nothing else. `subject` is the name the verdict is about. */

@@ -1,6 +1,6 @@
 import * as fs from "node:fs";
 import { PAGE_NAME } from "../engine/vault";
-import type { OnlookerKind, SeenEntry } from "./onlooker";
+import type { OnlookerKind, SeenEntry } from "./kinds";
 
 const PAGE = PAGE_NAME.toString();
 

@@ -7,7 +7,7 @@ import { decodePath, nameOf } from "./paths";
 /** The protected folders, each as the disk says it is now. */
 export function listFolders(eremos: Eremos): FolderView[] {
   const records = eremos.registry.list(eremos.requireKeys());
-  return records.map(viewOf).sort((a, b) => a.path.localeCompare(b.path));
+  return records.map(viewOf).sort((a, b) => a.name.localeCompare(b.name) || a.path.localeCompare(b.path));
 }
 
 export function viewOf(record: FolderRecord): FolderView {

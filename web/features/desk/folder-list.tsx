@@ -21,12 +21,12 @@ export function FolderList(): ReactNode {
   const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => scroller.current, estimateSize: (i) => (rows[i]?.kind === "heading" ? 34 : 76), overscan: 12, getItemKey: (i) => keyOf(rows[i]) });
   const open = folders?.filter((folder) => folder.state === "open").length ?? 0;
   return (
-    <section aria-labelledby="folders" className="flex min-h-0 flex-col">
+    <section aria-labelledby="folders" className="flex shrink-0 flex-col lg:min-h-0">
       <div className="flex items-baseline gap-2.5 px-5 pt-4 pb-1">
         <h2 id="folders" className="text-base">Your folders</h2>
         {folders && folders.length > 0 && <span className="text-[13px] text-mute">{folders.length} protected{open > 0 ? `, ${open} open` : ""}</span>}
       </div>
-      <div ref={scroller} className="min-h-0 flex-1 overflow-y-auto px-5 pb-6">
+      <div ref={scroller} className="px-5 pb-6 lg:min-h-0 lg:flex-1 lg:overflow-y-auto">
         {folders?.length === 0 && <NothingYet />}
         <div className="relative w-full" style={{ height: virtual.getTotalSize() }}>
           {virtual.getVirtualItems().map((item) => {
@@ -66,9 +66,9 @@ function NothingYet(): ReactNode {
       <div className="flex gap-2" aria-hidden="true"><Doorway state="ordinary" /><Doorway state="sealed" /><Doorway state="hidden" /></div>
       <p className="mt-4 font-display text-xl font-semibold">Nothing is protected yet</p>
       <ol className="mt-2 list-decimal space-y-1 pl-5 text-[15px] text-mute">
-        <li>Choose a folder on the left, or paste its path.</li>
+        <li>Choose a folder under Places, or paste its path.</li>
         <li>Lock it. Its files are encrypted where they are; nothing is moved or uploaded.</li>
-        <li>Watch the Onlooker on the right: it shows the same place as somebody else sees it.</li>
+        <li>Watch the Onlooker: it shows the same place as somebody else sees it.</li>
       </ol>
       <Button tone="dusk" className="mt-5" onClick={() => protect("")}>Protect a folder…</Button>
     </div>

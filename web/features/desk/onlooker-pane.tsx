@@ -22,6 +22,7 @@ const KINDS = Object.keys(WHO) as OnlookerKind[];
 const MOST_SHOWN = 200;
 const LEAVE_MS = 900;
 const MOST_LEAVING = 20;
+const BYTES_A_ROW = 10;
 
 /** The same place as somebody else sees it, read from the disk just now. */
 export function OnlookerPane(): ReactNode {
@@ -37,7 +38,7 @@ export function OnlookerPane(): ReactNode {
   });
   const view = seen.data?.kinds.find((candidate) => candidate.kind === kind);
   return (
-    <section aria-labelledby="onlooker" className="night flex min-h-0 flex-col bg-night text-night-ink">
+    <section aria-labelledby="onlooker" className="night flex shrink-0 flex-col bg-night text-night-ink lg:min-h-0">
       <div className="flex items-baseline gap-2.5 px-5 pt-4 pb-2">
         <h2 id="onlooker" className="text-base">Onlooker</h2>
         <span className="text-[13px] text-night-mute">what others see here, now</span>
@@ -114,11 +115,11 @@ function useLeaving(entries: readonly Entry[]): readonly Entry[] {
 }
 
 function Sample({ sample }: { readonly sample: NonNullable<View["sample"]> }): ReactNode {
-  const rows = sample.hex.match(/.{1,32}/g) ?? [];
+  const rows = sample.hex.match(new RegExp(`.{1,${2 * BYTES_A_ROW}}`, "g")) ?? [];
   return (
     <figure className="mt-3 rounded-lg bg-night-raised px-3 py-2">
       <figcaption className="truncate text-[12px] text-night-mute" title={sample.name}>Bytes of {baseName(sample.name)}</figcaption>
-      <pre className="mt-1 overflow-hidden font-mono text-[11px] leading-relaxed text-night-mute">{rows.map((row, i) => `${(row.match(/../g) ?? []).join(" ")}  ${sample.text.slice(i * 16, i * 16 + 16)}`).join("\n")}</pre>
+      <pre className="mt-1 overflow-hidden font-mono text-[11px] leading-relaxed text-night-mute">{rows.map((row, i) => `${(row.match(/../g) ?? []).join(" ")}  ${sample.text.slice(i * BYTES_A_ROW, (i + 1) * BYTES_A_ROW)}`).join("\n")}</pre>
     </figure>
   );
 }

@@ -57,7 +57,7 @@ export function Places(): ReactNode {
   const canProtect = path !== null && !chosen && !tops.some((root) => root.path === path);
 
   return (
-    <section aria-labelledby="places" className="flex min-h-[320px] flex-col border-r border-line px-3 py-4 lg:min-h-0">
+    <section aria-labelledby="places" className="flex h-[340px] shrink-0 flex-col border-line px-3 py-4 max-lg:border-b lg:h-auto lg:min-h-0 lg:border-r">
       <div className="flex items-baseline gap-2 px-1 pb-2">
         <h2 id="places" className="text-base">Places</h2>
         {only && <button type="button" onClick={() => select(only.path)} className="truncate text-[13px] text-mute hover:text-ink hover:underline" title={only.path}>in {only.name}</button>}

@@ -61,7 +61,7 @@ function Strength({ strength }: { readonly strength: StrengthView }): ReactNode 
       </div>
       <p className="mt-1.5 text-[13px]">
         <span className="font-semibold">{WORDS[score]}.</span>{" "}
-        <span className="text-mute">Somebody with your disk would need about {guessTime} to guess it.</span>
+        <span className="text-mute">Time to guess it, for somebody with your disk: {guessTime}.</span>
       </p>
       {(refusal ?? warning ?? suggestions[0]) && <p className={cn("mt-0.5 text-[13px]", refusal ? "text-oxblood" : "text-mute")}>{refusal ?? warning ?? suggestions[0]}</p>}
     </div>

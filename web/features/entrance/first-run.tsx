@@ -43,7 +43,7 @@ function messageOf(error: unknown): string | null {
 }
 
 const NIGHT: Readonly<Record<Step, readonly [string, string]>> = {
-  password: ["One password stands between your folders and everybody else.", "Nobody can look it up or reset it, we neither. That is why the next step gives you a second way in."],
+  password: ["One password stands between your folders and everybody else.", "Nobody can look it up or reset it, and neither can we. That is why the next step gives you a second way in."],
   code: ["The code opens everything without the password.", "Keep it where you keep your papers, not on this computer. It is shown this one time."],
   proof: ["A way back is worth something only if it is there.", "So we ask for a part of it now, while nothing depends on it."],
 };

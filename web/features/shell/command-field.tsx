@@ -51,7 +51,7 @@ export function CommandField(): ReactNode {
   };
 
   return (
-    <Command label="Find a folder, paste a path, or type a command" shouldFilter={!isPath} className="relative w-full max-w-[480px]" onKeyDown={(event) => {
+    <Command label="Find a folder, paste a path, or type a command" shouldFilter={!isPath} className="relative w-full max-w-[480px] min-w-0" onKeyDown={(event) => {
       if (event.key === "Escape") leave();
       if (event.key === "Tab" && isPath && completions[0] !== undefined && completions[0] !== text) {
         event.preventDefault();
@@ -60,8 +60,8 @@ export function CommandField(): ReactNode {
     }}>
       <Search className="pointer-events-none absolute top-1/2 left-3 size-4 -translate-y-1/2 text-mute" aria-hidden />
       <Command.Input ref={input} value={text} onValueChange={setText} onFocus={() => setOpen(true)} onBlur={() => setTimeout(() => setOpen(false), 120)}
-        placeholder="Find a folder, paste a path, or type a command" className="h-9 w-full rounded-lg border border-line bg-paper pr-16 pl-9 text-sm placeholder:text-mute" />
-      <kbd className="pointer-events-none absolute top-1/2 right-2 -translate-y-1/2 rounded border border-line bg-sheet px-1.5 py-0.5 font-sans text-[11px] text-mute">Ctrl K</kbd>
+        placeholder="Find a folder, paste a path, or type a command" className="h-9 w-full rounded-lg border border-line bg-paper pr-2 pl-9 sm:pr-16 text-sm placeholder:text-mute" />
+      <kbd className="pointer-events-none absolute top-1/2 right-2 max-sm:hidden -translate-y-1/2 rounded border border-line bg-sheet px-1.5 py-0.5 font-sans text-[11px] text-mute">Ctrl K</kbd>
       <Command.List className={cn("absolute top-11 z-30 max-h-[60vh] w-full overflow-y-auto rounded-xl border border-line bg-sheet p-1.5 shadow-xl", !open && "hidden")} label="What was found" onMouseDown={(event) => event.preventDefault()}>
           {!isPath && <Command.Empty className="px-2.5 py-3 text-sm text-mute">Nothing by that name. A path begins with / or ~.</Command.Empty>}
           {isPath && completions.length === 0 && <p className="px-2.5 py-3 text-sm text-mute">No folder there that can be seen. Enter goes there anyway.</p>}

@@ -20,7 +20,7 @@ export function Shell({ failedTries, onFailuresSeen, onSignedOut, children }: Sh
   useLiveUpdates(onSignedOut);
   return (
     <SelectionProvider>
-      <div className="grid h-dvh grid-rows-[56px_minmax(0,1fr)] bg-paper">
+      <div className="grid h-dvh grid-cols-[minmax(0,1fr)] grid-rows-[56px_minmax(0,1fr)] bg-paper">
         <TopBar failedTries={failedTries} onFailuresSeen={onFailuresSeen} onSignedOut={onSignedOut} />
         <div className="grid min-h-0 grid-cols-[64px_minmax(0,1fr)] sm:grid-cols-[84px_minmax(0,1fr)]">
           <Rail />
