@@ -1,7 +1,8 @@
 /** Bundles core, server, command line and demo for Node; packages stay outside. */
+import { fileURLToPath } from "node:url";
 import { build } from "esbuild";
 
-const common = { bundle: true, platform: "node", format: "esm", target: "node20", packages: "external", splitting: true, sourcemap: true, logLevel: "warning" };
+const common = { absWorkingDir: fileURLToPath(new URL("..", import.meta.url)), bundle: true, platform: "node", format: "esm", target: "node20", packages: "external", splitting: true, sourcemap: true, logLevel: "warning" };
 
 export async function bundle() {
   await build({ ...common, entryPoints: ["core/src/index.ts", "core/src/worker/engine-worker.ts"], entryNames: "[name]", outdir: "core/dist" });

@@ -17,10 +17,16 @@ async function firstLine(): Promise<string> {
 export async function askPassword(fromStdin: boolean, message: string, twice = false): Promise<string> {
   if (fromStdin) return firstLine();
   if (!process.stdin.isTTY) throw new EremosError("usage", "The password is asked at a terminal. Here there is none: give it with --password-stdin (first line of the input).");
-  const context = { output: process.stderr };
-  const typed = await password({ message, mask: false }, context);
-  if (twice && (await password({ message: "The same again", mask: false }, context)) !== typed) {
-    throw new EremosError("usage", "The two are not the same. Nothing was changed; try again.");
-  }
+  const typed = await promptUnseen(message);
+  if (twice && (await promptUnseen("The same again")) !== typed) throw new EremosError("usage", "The two are not the same. Nothing was changed; try again.");
   return typed;
+}
+
+async function promptUnseen(message: string): Promise<string> {
+  try {
+    return await password({ message, mask: false }, { output: process.stderr });
+  } catch (error) {
+    if (error instanceof Error && error.name === "ExitPromptError") throw new EremosError("cancelled", "Stopped, as you asked. Nothing was touched.");
+    throw error;
+  }
 }

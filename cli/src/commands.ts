@@ -34,6 +34,7 @@ export interface Invocation {
 }
 
 export interface Answer {
+  /** The JSON document; undefined when it was printed already. */
   readonly result: unknown;
   readonly lines: readonly string[];
   readonly exitCode?: number;
@@ -192,12 +193,13 @@ const serveCommand: Command = async (invocation) => {
   noWords(invocation);
   const server = await serve(readSettings(process.env, invocation.program));
   process.stderr.write(`Eremos is at ${server.address}\n`);
+  if (invocation.flags["json"]) process.stdout.write(`${JSON.stringify({ address: server.address })}\n`);
   await new Promise<void>((resolve) => {
     process.on("SIGINT", () => resolve());
     process.on("SIGTERM", () => resolve());
   });
   await server.close();
-  return { result: { address: server.address }, lines: [] };
+  return { result: undefined, lines: [] };
 };
 
 export const COMMANDS: Readonly<Record<string, Command>> = {

@@ -41,8 +41,8 @@ async function main(words: readonly string[]): Promise<number> {
     const command = Object.hasOwn(COMMANDS, name) ? COMMANDS[name] : undefined;
     if (!command) throw new EremosError("usage", `There is no command "${name}". \`eremos help\` lists the commands.`);
     const { result, lines, exitCode = 0 } = await command(invocation);
-    if (json) writeJson(result);
-    else for (const line of lines) process.stdout.write(`${line}\n`);
+    if (json && result !== undefined) writeJson(result);
+    if (!json) for (const line of lines) process.stdout.write(`${line}\n`);
     return exitCode;
   } catch (caught) {
     const error = fromSystemError(caught, "working");

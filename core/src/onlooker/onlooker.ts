@@ -24,6 +24,8 @@ export interface Onlook {
 
 const MOST_ENTRIES = 2000;
 const MOST_RAW_ENTRIES = 400;
+/** Beyond this the walk stops, and the verdict says so. */
+const MOST_WALKED = 2000;
 const SAMPLE_BYTES = 50;
 const PAGE = PAGE_NAME.toString();
 
@@ -33,19 +35,19 @@ export function lookAs(place: string, subject: string | null): Onlook {
   const hiddenByList = hiddenNamesIn(place);
   const seen = names.map((name) => describe(place, name)).filter((entry) => entry !== null).sort((a, b) => a.name.localeCompare(b.name));
   const plainly = seen.filter((entry) => !isHiddenByDesktop(entry.name, hiddenByList));
-  const raw = rawEntries(place);
+  const raw = rawEntries(place, subject);
   return {
     place,
     kinds: [
       view("keyboard", place, subject, plainly, MOST_ENTRIES, null),
       view("keyboard-hidden-shown", place, subject, seen, MOST_ENTRIES, null),
-      view("disk", place, subject, raw, MOST_RAW_ENTRIES, sampleOf(place, raw, subject)),
+      view("disk", place, subject, raw.entries, MOST_RAW_ENTRIES, sampleOf(place, raw.entries, subject), raw.complete),
     ],
   };
 }
 
-function view(kind: OnlookerKind, place: string, subject: string | null, entries: readonly SeenEntry[], most: number, sample: View["sample"]): View {
-  const { verdict, brief, facts } = verdictOf(kind, place, subject, entries, readsAsRandom(sample));
+function view(kind: OnlookerKind, place: string, subject: string | null, entries: readonly SeenEntry[], most: number, sample: View["sample"], complete = true): View {
+  const { verdict, brief, facts } = verdictOf(kind, place, subject, entries, readsAsRandom(sample), complete);
   return { kind, entries: entries.slice(0, most), more: Math.max(0, entries.length - most), verdict, brief, facts, sample };
 }
 
@@ -68,27 +70,38 @@ function countEntries(path: string): number | null {
   }
 }
 
-/** Everything below the place by its raw name, as somebody with the disk in hand would list it. Eremos' directories come first. */
-function rawEntries(place: string): SeenEntry[] {
-  const found: SeenEntry[] = [];
-  const walk = (below: string, depth: number): void => {
+interface Raw {
+  readonly entries: readonly SeenEntry[];
+  /** False when there is more below the place than was walked. */
+  readonly complete: boolean;
+}
+
+/** Everything below the place by its raw name, as somebody with the disk in hand would list it: the subject first, then hidden folders. */
+function rawEntries(place: string, subject: string | null): Raw {
+  const entries: SeenEntry[] = [];
+  let complete = true;
+  const walk = (below: string): void => {
     let names: string[];
     try {
       names = fs.readdirSync(below === "" ? place : `${place}/${below}`).sort();
     } catch {
       return;
     }
+    if (below === "") names.sort((a, b) => Number(b === subject) - Number(a === subject) || Number(b.startsWith(".")) - Number(a.startsWith(".")));
     for (const name of names) {
-      if (found.length > MOST_RAW_ENTRIES * 4) return;
+      if (entries.length >= MOST_WALKED) {
+        complete = false;
+        return;
+      }
       const path = below === "" ? name : `${below}/${name}`;
       const entry = describe(place, path);
       if (!entry) continue;
-      found.push({ ...entry, name: path });
-      if (entry.type === "dir" && depth < 12) walk(path, depth + 1);
+      entries.push({ ...entry, name: path });
+      if (entry.type === "dir") walk(path);
     }
   };
-  walk("", 0);
-  return found;
+  walk("");
+  return { entries, complete };
 }
 
 /** The beginning of a file of the subject where one can be read, else of the first sealed piece, else of any file. */

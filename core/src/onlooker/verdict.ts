@@ -30,9 +30,9 @@ export interface Verdict {
 }
 
 /** One sentence, and the facts it rests on. Everything here is said of the entries that were just read. */
-export function verdictOf(kind: OnlookerKind, place: string, subject: string | null, entries: readonly SeenEntry[], sampleIsRandom: boolean): Verdict {
+export function verdictOf(kind: OnlookerKind, place: string, subject: string | null, entries: readonly SeenEntry[], sampleIsRandom: boolean, complete: boolean): Verdict {
   const where = lastPart(place);
-  if (kind === "disk") return diskVerdict(where, subject, entries, sampleIsRandom);
+  if (kind === "disk") return diskVerdict(where, subject, entries, sampleIsRandom, complete);
   const facts: string[] = [];
   const nameless = entries.filter((entry) => NAMELESS.test(entry.name)).length;
   if (kind === "keyboard") facts.push("Read from the disk just now, leaving out dot names and names on the place's .hidden list, as the desktop does.");
@@ -59,15 +59,16 @@ function isLockedInView(place: string, name: string): boolean {
   }
 }
 
-function diskVerdict(where: string, subject: string | null, entries: readonly SeenEntry[], sampleIsRandom: boolean): Verdict {
+function diskVerdict(where: string, subject: string | null, entries: readonly SeenEntry[], sampleIsRandom: boolean, complete: boolean): Verdict {
+  const atLeast = complete ? "" : "at least ";
   const sealed = entries.filter((entry) => entry.type === "file" && /(^|\/)\.eremos\/(packs|index)\//.test(entry.name));
   const bytes = sealed.reduce((sum, entry) => sum + (entry.size ?? 0), 0);
   const facts = ["Read from the disk just now: every name, size and byte below this place."];
   if (sealed.length > 0) {
-    facts.push(`${sealed.length.toLocaleString("en")} encrypted file${sealed.length === 1 ? "" : "s"}, ${(bytes / 1e6).toFixed(1)} MB in all; how many and how large stays visible.`);
+    facts.push(`${complete ? "" : "At least "}${sealed.length.toLocaleString("en")} encrypted file${sealed.length === 1 ? "" : "s"}, ${(bytes / 1e6).toFixed(1)} MB in all; how many and how large stays visible.`);
     if (sampleIsRandom) facts.push("The sample of them has no readable text in it.");
   }
-  const all = `${WHO.disk} sees ${entries.length.toLocaleString("en")} entries in and below ${where}.`;
+  const all = `${WHO.disk} sees ${atLeast}${entries.length.toLocaleString("en")} entries in and below ${where}.`;
   if (subject === null) return { verdict: all, brief: "sees every byte", facts };
   const named = entries.filter((entry) => entry.name.split("/").includes(subject));
   if (named.length === 0) {
@@ -75,6 +76,6 @@ function diskVerdict(where: string, subject: string | null, entries: readonly Se
     return { verdict: `${WHO.disk} finds no ${subject} in ${where}${instead}.`, brief: sealed.length > 0 ? "sees sizes, no names" : "does not see it", facts };
   }
   const readable = named.filter((entry) => entry.type === "file" && !entry.name.includes(".eremos/") && !entry.name.endsWith(`/${PAGE}`));
-  if (readable.length > 0) return { verdict: `${WHO.disk} reads ${readable.length.toLocaleString("en")} file${readable.length === 1 ? "" : "s"} of ${subject}.`, brief: "reads all of it", facts };
+  if (readable.length > 0) return { verdict: `${WHO.disk} reads ${atLeast}${readable.length.toLocaleString("en")} file${readable.length === 1 ? "" : "s"} of ${subject}.`, brief: "reads all of it", facts };
   return { verdict: `${WHO.disk} sees that ${subject} is there, and no name or byte of what is in it.`, brief: "sees sizes, no names", facts };
 }
