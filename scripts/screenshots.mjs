@@ -4,11 +4,11 @@ import { existsSync, mkdirSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { chromium } from "playwright-core";
-import { build, fail, install, installChromium, requireNode, root } from "./steps.mjs";
+import { build, fail, install, installTestPrograms, requireNode, root } from "./steps.mjs";
 
 requireNode();
 install();
-installChromium();
+installTestPrograms();
 await build();
 const { generateWorld } = await import("../demo/dist/generate.js");
 

@@ -62,14 +62,20 @@ export async function build() {
   writeFileSync(stamp, now);
 }
 
-/** Chromium from Debian's packages, where it is missing. */
-export function installChromium() {
-  if (spawnSync("chromium", ["--version"]).status === 0) return;
-  process.stdout.write("Installing Chromium for the browser tests…\n");
-  const asRoot = process.getuid?.() === 0 ? [] : ["sudo"];
-  const apt = (...args) => run(asRoot[0] ?? "apt-get", [...(asRoot.length > 0 ? ["apt-get"] : []), ...args], { env: { ...process.env, DEBIAN_FRONTEND: "noninteractive" }, stdio: ["ignore", "ignore", "inherit"] });
+/** Programs that only tests need, from Debian's packages, where they are missing: how to see whether one is there, and what brings it. */
+const TEST_PROGRAMS = [
+  { there: ["chromium", ["--version"]], packages: ["chromium", "fonts-liberation"] },
+  { there: ["/usr/bin/python3", ["-c", "import argon2, cryptography"]], packages: ["python3", "python3-argon2", "python3-cryptography"] },
+];
+
+export function installTestPrograms() {
+  const missing = TEST_PROGRAMS.filter(({ there: [program, args] }) => spawnSync(program, args).status !== 0).flatMap(({ packages }) => packages);
+  if (missing.length === 0) return;
+  process.stdout.write(`Installing what the tests need: ${missing.join(", ")}…\n`);
+  const [program, ...before] = process.getuid?.() === 0 ? ["apt-get"] : ["sudo", "apt-get"];
+  const apt = (...args) => run(program, [...before, ...args], { env: { ...process.env, DEBIAN_FRONTEND: "noninteractive" }, stdio: ["ignore", "ignore", "inherit"] });
   apt("update");
-  apt("install", "-y", "--no-install-recommends", "chromium", "fonts-liberation");
+  apt("install", "-y", "--no-install-recommends", ...missing);
 }
 
 /** Starts the server in this process; ends cleanly on a signal. */

@@ -2,14 +2,14 @@
 import { spawnSync } from "node:child_process";
 import { existsSync, mkdirSync, readFileSync, rmSync } from "node:fs";
 import { join } from "node:path";
-import { build, install, installChromium, requireNode, root } from "./steps.mjs";
+import { build, install, installTestPrograms, requireNode, root } from "./steps.mjs";
 
 const deep = process.argv.includes("--deep");
 process.env.NEXT_TELEMETRY_DISABLED = "1";
 if (deep) process.env.EREMOS_DEEP = "1";
 requireNode();
 install();
-installChromium();
+installTestPrograms();
 await build();
 
 const results = join(root, "test-results");

@@ -7,7 +7,7 @@ import { canonicalJson, checksumOf } from "../src/format/canonical-json";
 import { ContentKeys, type ObjectHeader, encodeObjectHeader } from "../src/format/object";
 import { formatRecoveryCode } from "../src/format/recovery-code";
 import { encodeTree } from "../src/format/tree";
-import { PASSWORD, lock, newPerson } from "./world";
+import { PASSWORD, lock, newDirectory, newPerson, removeDirectory } from "./world";
 
 export const VECTORS = fileURLToPath(new URL("../../docs/vectors", import.meta.url));
 
@@ -44,9 +44,10 @@ export async function knownAnswers(): Promise<Record<string, unknown>> {
 /** Writes the vectors and a whole sealed folder. Run by `npm run vectors` when the format gets a new version. */
 export async function writeVectors(): Promise<void> {
   fs.rmSync(VECTORS, { recursive: true, force: true });
-  fs.mkdirSync(path.join(VECTORS, "sealed-folder"), { recursive: true });
+  fs.mkdirSync(VECTORS, { recursive: true });
   fs.writeFileSync(path.join(VECTORS, "v1.json"), `${JSON.stringify(await knownAnswers(), null, 2)}\n`);
-  const folder = path.join(VECTORS, "sealed-folder");
+  const folder = path.join(newDirectory(), "sealed-folder");
+  fs.mkdirSync(folder);
   fs.writeFileSync(path.join(folder, "letter.txt"), "Dear Jonas,\nthe cello is a surprise.\n");
   fs.mkdirSync(path.join(folder, "inner"));
   fs.writeFileSync(path.join(folder, "inner", "two chunks.bin"), Buffer.alloc(70_000, "0123456789"));
@@ -54,5 +55,7 @@ export async function writeVectors(): Promise<void> {
   const person = await newPerson();
   await lock(folder, person.owner);
   fs.rmSync(path.join(folder, ".eremos", "lock"));
+  fs.cpSync(folder, path.join(VECTORS, "sealed-folder"), { recursive: true });
+  removeDirectory(path.dirname(folder));
   fs.writeFileSync(path.join(VECTORS, "sealed-folder.json"), `${JSON.stringify({ password: PASSWORD, recoveryCode: person.code, files: { "letter.txt": "Dear Jonas,\nthe cello is a surprise.\n", "inner/two chunks.bin": "0123456789 repeated to 70,000 bytes", "inner/link": "link to ../letter.txt" } }, null, 2)}\n`);
 }
