@@ -10,6 +10,7 @@ export {
   type OwnerEnvelope, type OwnerKeys, createOwner, openSealingKey, openWithCode, openWithPassword, readOwner, withPassword, writeOwner,
 } from "./format/owner";
 export { CODE_GROUPS, isGroupRight, newRecoveryCode, normaliseCodeText, parseRecoveryCode } from "./format/recovery-code";
+export { HIDDEN_NAME } from "./format/ids";
 export type { FolderState } from "./format/state";
 export type { Hooks, Phase, Progress } from "./engine/hooks";
 export { type CheckInput, type CheckOutcome, type Damage, checkFolder } from "./engine/check";

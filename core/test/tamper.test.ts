@@ -4,6 +4,7 @@ import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { checkFolder } from "../src/engine/check";
 import { silentHooks } from "../src/engine/hooks";
 import { EremosError } from "../src/errors/eremos-error";
+import { readState, writeState } from "../src/format/state";
 import { linuxDisk } from "../src/platform/linux/linux-disk";
 import { type Person, lock, makeMixedTree, newDirectory, newPerson, release, removeDirectory, snapshot, unlock } from "./world";
 
@@ -111,6 +112,13 @@ describe("a sealed folder that somebody changed", () => {
     const copy = freshCopy();
     await expect(unlock(copy, other.access)).rejects.toMatchObject({ code: "wrong-password" });
     expect(filesIn(copy)).toEqual(filesIn(sealed));
+  });
+
+  it("takes no path from a record that anybody could write", () => {
+    const state = readState(fs.readFileSync(path.join(vault(sealed), "state.json")));
+    for (const hostile of [{ folder: "../../../../etc/cron.d/x" }, { hiddenName: "../elsewhere" }, { hiddenName: "visible" }]) {
+      expect(() => readState(writeState({ ...state, ...hostile }))).toThrow(expect.objectContaining({ code: "damaged" }));
+    }
   });
 
   it("opens from one whole copy of the header, and the check names the other", async () => {

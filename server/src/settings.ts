@@ -2,6 +2,7 @@ import * as fs from "node:fs";
 import * as os from "node:os";
 import * as path from "node:path";
 import { EremosError } from "@eremos/core";
+import { realPathOf } from "./operations/paths";
 
 /** What a person sets from outside; each has a default. README lists them. */
 export interface Settings {
@@ -18,30 +19,22 @@ export const DEFAULT_PORT = 7373;
 
 /** @throws EremosError `usage` naming the setting that can't be used */
 export function readSettings(environment: Readonly<Record<string, string | undefined>>, program: string): Settings {
-  const home = realPath(os.homedir());
+  const home = realPathOf(os.homedir());
   const given = environment["EREMOS_PORT"];
   const port = given === undefined || given === "" ? DEFAULT_PORT : Number(given);
   if (!Number.isInteger(port) || port < 0 || port > 65535) throw new EremosError("usage", `EREMOS_PORT must be a number from 0 to 65535; it is "${given}".`);
   const dataDirectory = path.resolve(environment["EREMOS_DATA"] || defaultDataDirectory(environment, home));
   const listed = (environment["EREMOS_PLACES"] ?? "").split(":").filter((place) => place !== "");
   const places = listed.length > 0 ? listed.map(existingPlace) : [home];
-  return { port, dataDirectory, places, home, program: realPath(program) };
+  return { port, dataDirectory, places, home, program: realPathOf(program) };
 }
 
 function defaultDataDirectory(environment: Readonly<Record<string, string | undefined>>, home: string): string {
   return path.join(environment["XDG_DATA_HOME"] || path.join(home, ".local", "share"), "eremos");
 }
 
-function realPath(candidate: string): string {
-  try {
-    return fs.realpathSync(candidate);
-  } catch {
-    return path.resolve(candidate);
-  }
-}
-
 function existingPlace(place: string): string {
   const resolved = path.resolve(place);
   if (!fs.statSync(resolved, { throwIfNoEntry: false })?.isDirectory()) throw new EremosError("usage", `EREMOS_PLACES names ${resolved}, which is not a directory.`);
-  return realPath(resolved);
+  return realPathOf(resolved);
 }

@@ -23,10 +23,10 @@ export type Step =
 
 /**
  * The one table that says which copy is true. FORMAT.md §7.2. Before `removing`, the plain copy; from then on, the sealed one;
- * from `placing` on, the plain one again.
+ * from `placing` on, the plain one again. What frees space comes before what writes: the disk may be full.
  */
 export function decide(found: Found): readonly Step[] {
-  const undo: readonly Step[] = found.generation === 0 ? ["dismantle"] : ["discard-next", "mark-open"];
+  const undo: readonly Step[] = ["discard-next", found.generation === 0 ? "dismantle" : "mark-open"];
   const hide: readonly Step[] = found.showsName ? ["hide"] : [];
   switch (found.state) {
     case "sealing":

@@ -1,9 +1,7 @@
+import { HIDDEN_NAME } from "../format/ids";
 import type { Disk } from "../platform/port";
 import { type Inspection, inspectFolder } from "./recover";
 import { joinPath, splitPath } from "./vault";
-
-/** The names hidden folders get: a dot and 20 random hexadecimal digits. */
-const HIDDEN_NAME = /^\.[0-9a-f]{20}$/;
 
 export interface Located {
   readonly realPath: Buffer;

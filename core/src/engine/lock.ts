@@ -8,7 +8,7 @@ import {
 import { type FolderHeader, createHeader, writeHeader } from "../format/header";
 import type { OwnerEnvelope } from "../format/owner";
 import type { StateRecord } from "../format/state";
-import { type Meta, type Tree, encodeTree, withoutIdentity } from "../format/tree";
+import { type Meta, type PackInfo, type Tree, encodeTree, withoutIdentity } from "../format/tree";
 import type { Dir, Disk, Holder } from "../platform/port";
 import { type Hooks, Meter, silentHooks } from "./hooks";
 import { FolderKeys } from "./keys";
@@ -311,7 +311,7 @@ function sealContent(disk: Disk, folder: HeldFolder, input: LockInput, making: M
     }
     return writeNewGeneration(disk, folder, input, making, sealed.tree, number);
   } finally {
-    writer.abandon();
+    writer.close();
   }
 }
 
@@ -327,8 +327,13 @@ function writeNewGeneration(disk: Disk, folder: HeldFolder, input: LockInput, ma
   const { signer } = input;
   const encoded = encodeTree({ ...tree, root: withoutIdentity(tree.root) });
   const index = new ObjectWriter(disk, folder.vault, "index", keys.content(keyName), input.folder, number);
-  index.append(encoded.bytes);
-  const written = index.finish();
+  let written: PackInfo;
+  try {
+    index.append(encoded.bytes);
+    written = index.finish();
+  } finally {
+    index.close();
+  }
   const body: GenerationBody = {
     format: "eremos-generation", version: 1, folder: input.folder, generation: number, parent: making.parent, key: keyName,
     index: { object: written.object, digest: toBase64(written.digest), length: written.length, record: encoded.record },

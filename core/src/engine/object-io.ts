@@ -42,6 +42,7 @@ export class ObjectWriter {
   private readonly out = Buffer.allocUnsafe(CHUNKS_PER_WRITE * SEALED_CHUNK_BYTES);
   private outUsed = 0;
   private written = OBJECT_HEADER_BYTES;
+  private isClosed = false;
 
   constructor(private readonly disk: Disk, vault: Dir, kind: ObjectKind, keys: ContentKeys, folder: string, generation: number) {
     this.header = newObjectHeader(kind, folder, keys.name, generation);
@@ -80,16 +81,15 @@ export class ObjectWriter {
   }
 
   finish(): PackInfo {
-    try {
-      this.sealChunk(true);
-    } finally {
-      this.abandon();
-    }
+    this.sealChunk(true);
+    this.close();
     return { object: this.header.object, key: this.header.key, generation: this.header.generation, length: this.length, digest: this.digest.finish() };
   }
 
-  /** Closes without finishing; the file is left for the journal to discard. */
-  abandon(): void {
+  /** May be called again. An unfinished file is left for the journal to discard. */
+  close(): void {
+    if (this.isClosed) return;
+    this.isClosed = true;
     this.disk.closeFile(this.file);
     this.chunk.fill(0);
     this.cipher.wipe();

@@ -20,8 +20,18 @@ export class PackWriter {
    * Returns where the data lies, or null when the file delivered fewer bytes than announced.
    */
   addFile(path: Buffer, node: FileNode, length: number, read: (into: Buffer, offset: number, room: number, done: number) => number): Content | null {
-    const own = length >= SMALL_FILE_BYTES;
-    const writer = own ? this.newObject() : this.sharedObject(length);
+    if (length < SMALL_FILE_BYTES) return this.writeRecord(this.sharedObject(length), path, node, length, read);
+    const own = this.newObject();
+    try {
+      const content = this.writeRecord(own, path, node, length, read);
+      this.finished.push(own.finish());
+      return content;
+    } finally {
+      own.close();
+    }
+  }
+
+  private writeRecord(writer: ObjectWriter, path: Buffer, node: FileNode, length: number, read: (into: Buffer, offset: number, room: number, done: number) => number): Content | null {
     const record: FileNode = { ...node, content: { pack: writer.header.object, offset: 0, length } };
     writer.append(encodePackRecord(writer.cipher.marker(), path, record));
     const offset = writer.length;
@@ -31,7 +41,6 @@ export class PackWriter {
       if (count === 0) break;
       done += count;
     }
-    if (own) this.finished.push(writer.finish());
     return done === length ? { pack: writer.header.object, offset, length } : null;
   }
 
@@ -46,7 +55,9 @@ export class PackWriter {
   }
 
   private closeShared(): void {
-    if (this.shared) this.finished.push(this.shared.finish());
+    const { shared } = this;
+    if (!shared) return;
+    this.finished.push(shared.finish());
     this.shared = null;
   }
 
@@ -55,8 +66,9 @@ export class PackWriter {
     return this.finished;
   }
 
-  abandon(): void {
-    this.shared?.abandon();
+  /** Lets go of what is still open; what was not finished is left for the journal to discard. */
+  close(): void {
+    this.shared?.close();
     this.shared = null;
   }
 }

@@ -6,6 +6,7 @@ import { hkdf, hmac } from "../crypto/kdf";
 import { type SigningKey, isSignedBy, signWith } from "../crypto/signature";
 import { EremosError } from "../errors/eremos-error";
 import { canonicalJson } from "./canonical-json";
+import { idSchema } from "./ids";
 import { readRecord, writeRecord } from "./record-file";
 
 /**
@@ -19,11 +20,11 @@ const whole = z.int().nonnegative();
 export const generationSchema = z.strictObject({
   format: z.literal("eremos-generation"),
   version: z.literal(1),
-  folder: text,
+  folder: idSchema,
   generation: whole.min(1),
   parent: z.union([z.null(), z.strictObject({ generation: whole, digest: text })]),
-  key: text,
-  index: z.strictObject({ object: text, digest: text, length: whole, record: z.strictObject({ offset: whole, length: whole }) }),
+  key: z.union([z.literal("folder"), idSchema]),
+  index: z.strictObject({ object: idSchema, digest: text, length: whole, record: z.strictObject({ offset: whole, length: whole }) }),
   place: text,
   made: z.enum(["signed-in", "signed-out"]),
   device: text.optional(),
@@ -108,8 +109,8 @@ export function readGeneration(bytes: Uint8Array): Generation {
 export const keyRecordSchema = z.strictObject({
   format: z.literal("eremos-key"),
   version: z.literal(1),
-  folder: text,
-  key: text,
+  folder: idSchema,
+  key: idSchema,
   sealed: z.strictObject({ enc: text, ct: text }).optional(),
   box: text.optional(),
 });

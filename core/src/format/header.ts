@@ -5,6 +5,7 @@ import { type KeyPair, openEnvelope, sealTo } from "../crypto/envelope";
 import { hkdf, hmac } from "../crypto/kdf";
 import { EremosError } from "../errors/eremos-error";
 import { canonicalJson, checksumOf } from "./canonical-json";
+import { idSchema } from "./ids";
 import { type OwnerEnvelope, openSealingKey, ownerSchema } from "./owner";
 import { readRecord, writeRecord } from "./record-file";
 
@@ -18,7 +19,7 @@ export const headerSchema = z.strictObject({
   format: z.literal("eremos-folder"),
   version: z.literal(1),
   suite: z.literal("AES-256-GCM HMAC-SHA256 HKDF-SHA256 X25519 Argon2id"),
-  folder: text,
+  folder: idSchema,
   owner: ownerSchema,
   slots: z.array(z.discriminatedUnion("type", [ownerSlot, sealedSlot])).min(1).max(32),
   publicKey: text,

@@ -4,6 +4,7 @@ import { openBox, sealBoxText } from "../crypto/box";
 import { generateKeyPair, openEnvelope, sealTo } from "../crypto/envelope";
 import { type PasswordCost, formatPasswordHashing, hashPassword, hkdf, newPasswordHashing, parsePasswordHashing } from "../crypto/kdf";
 import { EremosError } from "../errors/eremos-error";
+import { idSchema } from "./ids";
 import { readRecord, writeRecord } from "./record-file";
 import { parseRecoveryCode } from "./recovery-code";
 
@@ -21,7 +22,7 @@ const envelope = z.strictObject({ enc: text, ct: text });
 export const ownerSchema = z.strictObject({
   format: z.literal("eremos-owner"),
   version: z.literal(1),
-  owner: text,
+  owner: idSchema,
   password: z.strictObject({ hashing: text, root: text }),
   recovery: z.strictObject({ publicKey: text, privateKey: text, root: envelope }),
   sealing: z.strictObject({ publicKey: text, privateKey: text }),

@@ -1,4 +1,5 @@
 import { z } from "zod";
+import { hiddenNameSchema, idSchema } from "./ids";
 import { readRecord, writeRecord } from "./record-file";
 
 /**
@@ -17,7 +18,7 @@ const whole = z.int().nonnegative();
 export const stateSchema = z.strictObject({
   format: z.literal("eremos-state"),
   version: z.literal(1),
-  folder: text,
+  folder: idSchema,
   state: z.enum(FOLDER_STATES),
   /** The generation that is true whenever the sealed copy is; 0 when none was ever committed. */
   generation: whole,
@@ -25,7 +26,7 @@ export const stateSchema = z.strictObject({
   next: z.union([whole, z.null()]),
   visibility: z.enum(["view", "hidden"]),
   /** The name the locked folder hides under, or null while it is in view. Random. */
-  hiddenName: z.union([text, z.null()]),
+  hiddenName: z.union([hiddenNameSchema, z.null()]),
   /** The directory beside this record through which plain entries come and go, or null. */
   staging: z.union([text, z.null()]),
   /** Top-level directories whose mode was widened to move them, by identity. */

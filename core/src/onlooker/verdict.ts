@@ -1,4 +1,5 @@
 import * as fs from "node:fs";
+import { HIDDEN_NAME } from "../format/ids";
 import { PAGE_NAME } from "../engine/vault";
 import type { OnlookerKind, SeenEntry } from "./kinds";
 
@@ -20,8 +21,6 @@ function lastPart(path: string): string {
   return path.slice(path.lastIndexOf("/") + 1) || path;
 }
 
-const NAMELESS = /^\.[0-9a-f]{20}$/;
-
 export interface Verdict {
   readonly verdict: string;
   /** The verdict in two or three words, for a list of kinds. */
@@ -34,7 +33,7 @@ export function verdictOf(kind: OnlookerKind, place: string, subject: string | n
   const where = lastPart(place);
   if (kind === "disk") return diskVerdict(where, subject, entries, sampleIsRandom, complete);
   const facts: string[] = [];
-  const nameless = entries.filter((entry) => NAMELESS.test(entry.name)).length;
+  const nameless = entries.filter((entry) => HIDDEN_NAME.test(entry.name)).length;
   if (kind === "keyboard") facts.push("Read from the disk just now, leaving out dot names and names on the place's .hidden list, as the desktop does.");
   else facts.push("Read from the disk just now, with nothing left out.");
   if (nameless > 0) facts.push(`${nameless === 1 ? "One folder has" : `${nameless} folders have`} a random name that says nothing.`);

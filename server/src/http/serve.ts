@@ -1,6 +1,5 @@
 import { type IncomingMessage, type Server, type ServerResponse, createServer } from "node:http";
 import * as path from "node:path";
-import next from "next";
 import { EremosError, systemCode } from "@eremos/core";
 import { Eremos } from "../eremos";
 import { recoverInterrupted } from "../operations/recover-interrupted";
@@ -27,6 +26,8 @@ export async function serve(settings: Settings, development = false): Promise<Ru
   const sessions = new Sessions();
   const places = new PlaceWatch((changed) => eremos.announce({ topic: "place", path: changed }));
   const context: ApiContext = { eremos, sessions, cookieName: `eremos-${port}`, watchPlace: (place) => places.watch(place) };
+  // Loaded here, because the command line needs it for this one command only.
+  const { default: next } = await import("next");
   const pages = next({ dev: development, dir: path.join(settings.program, "web"), hostname: HOST, port, quiet: !development });
   await pages.prepare();
   const handlePage = pages.getRequestHandler();

@@ -1,6 +1,4 @@
-import { ZxcvbnFactory } from "@zxcvbn-ts/core";
-import * as common from "@zxcvbn-ts/language-common";
-import * as english from "@zxcvbn-ts/language-en";
+import type { ZxcvbnFactory } from "@zxcvbn-ts/core";
 import { EremosError } from "@eremos/core";
 import type { StrengthView } from "../contract";
 
@@ -9,20 +7,22 @@ const LEAST_SCORE = 1;
 /** Longer input adds nothing and makes the estimate slow. */
 const LONGEST_LOOKED_AT = 128;
 
-let estimator: ZxcvbnFactory | null = null;
+let estimator: Promise<ZxcvbnFactory> | null = null;
 
-function estimate(password: string): ReturnType<ZxcvbnFactory["check"]> {
-  estimator ??= new ZxcvbnFactory({
+/** The word lists are large; only who chooses a password loads them. */
+async function loadEstimator(): Promise<ZxcvbnFactory> {
+  const [{ ZxcvbnFactory: Factory }, common, english] = await Promise.all([import("@zxcvbn-ts/core"), import("@zxcvbn-ts/language-common"), import("@zxcvbn-ts/language-en")]);
+  return new Factory({
     dictionary: { ...common.dictionary, ...english.dictionary, eremos: ["eremos", "master", "folder"] },
     graphs: common.adjacencyGraphs,
     translations: english.translations,
   });
-  return estimator.check(password.slice(0, LONGEST_LOOKED_AT));
 }
 
 /** How hard a master password is to guess, for somebody who has the disk and guesses without being slowed down by the gate. */
-export function passwordStrength(password: string): StrengthView {
-  const result = estimate(password);
+export async function passwordStrength(password: string): Promise<StrengthView> {
+  estimator ??= loadEstimator();
+  const result = (await estimator).check(password.slice(0, LONGEST_LOOKED_AT));
   return {
     score: result.score,
     guessTime: String(result.crackTimes.offlineSlowHashingXPerSecond.display),
@@ -39,8 +39,8 @@ function refusalOf(password: string, score: number): string | null {
 }
 
 /** @throws EremosError `weak-password` */
-export function refuseWeak(password: string): void {
-  const { refusal } = passwordStrength(password);
+export async function refuseWeak(password: string): Promise<void> {
+  const { refusal } = await passwordStrength(password);
   if (refusal !== null) throw new EremosError("weak-password", `${refusal} Nothing was changed.`);
 }
 

@@ -9,14 +9,15 @@ export function fullPath(typed: string, home: string, from = "/"): Buffer {
   const expanded = trimmed === "~" || trimmed.startsWith("~/") ? path.join(home, trimmed.slice(1)) : trimmed;
   const resolved = path.resolve(from, expanded);
   if (resolved === "/") return Buffer.from("/");
-  return Buffer.from(path.join(realParent(path.dirname(resolved)), path.basename(resolved)));
+  return Buffer.from(path.join(realPathOf(path.dirname(resolved)), path.basename(resolved)));
 }
 
-function realParent(parent: string): string {
+/** The path with every link followed; the path itself where there is nothing. */
+export function realPathOf(candidate: string): string {
   try {
-    return fs.realpathSync(parent);
+    return fs.realpathSync(candidate);
   } catch {
-    return parent;
+    return candidate;
   }
 }
 

@@ -19,17 +19,17 @@ export interface SetupInput {
   readonly hint: string | null;
 }
 
-function check(eremos: Eremos, input: SetupInput): string | null {
+async function check(eremos: Eremos, input: SetupInput): Promise<string | null> {
   if (eremos.data.owner()) throw new EremosError("already-set-up", "Eremos already has a master password. Nothing was changed.");
-  refuseWeak(input.password);
+  await refuseWeak(input.password);
   const hint = input.hint?.trim() || null;
   if (hint !== null) refuseHint(hint, input.password);
   return hint;
 }
 
 /** First run, first half: takes the password and shows the recovery code. Nothing is written until {@link finishSetup}. */
-export function beginSetup(eremos: Eremos, input: SetupInput): SetupBegun {
-  const hint = check(eremos, input);
+export async function beginSetup(eremos: Eremos, input: SetupInput): Promise<SetupBegun> {
+  const hint = await check(eremos, input);
   const setup = toBase64(randomBytes(16));
   const first = (randomBytes(1)[0] ?? 0) % CODE_GROUPS;
   const ask = Array.from({ length: GROUPS_ASKED }, (_, i) => (first + i * 3) % CODE_GROUPS).sort((a, b) => a - b);
@@ -54,7 +54,7 @@ export async function finishSetup(eremos: Eremos, setup: string, typed: readonly
 
 /** The first run of the command line: the code is printed, and keeping it is left to the person. */
 export async function setupAtOnce(eremos: Eremos, input: SetupInput): Promise<{ recoveryCode: string }> {
-  const hint = check(eremos, input);
+  const hint = await check(eremos, input);
   const code = newRecoveryCode();
   await write(eremos, { password: input.password, hint, code, ask: [] });
   return { recoveryCode: code };

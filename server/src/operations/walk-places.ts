@@ -1,13 +1,12 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
-import { EremosError, hiddenNamesIn, isHiddenByDesktop, isInPlaces, systemCode } from "@eremos/core";
+import { EremosError, HIDDEN_NAME, VAULT_NAME, hiddenNamesIn, isHiddenByDesktop, isInPlaces, systemCode } from "@eremos/core";
 import type { FolderView, PlaceEntry, PlaceListing } from "../contract";
 import type { Eremos } from "../eremos";
 import { listFolders } from "./list-folders";
-import { fullPath } from "./paths";
+import { fullPath, realPathOf } from "./paths";
 
-const VAULT = ".eremos";
-const NAMELESS = /^\.[0-9a-f]{20}$/;
+const VAULT = VAULT_NAME.toString();
 const MOST_COMPLETIONS = 12;
 
 /** The roots a person may walk. */
@@ -24,7 +23,7 @@ export function listPlace(eremos: Eremos, typed: string): PlaceListing {
   const protectedHere = listFolders(eremos).filter((folder) => path.dirname(folder.path) === directory);
   const hidden = hiddenNamesIn(directory);
   const entries = readEntries(directory)
-    .filter((entry) => entry.name !== VAULT && !NAMELESS.test(entry.name))
+    .filter((entry) => entry.name !== VAULT && !HIDDEN_NAME.test(entry.name))
     .map((entry) => placeEntry(directory, entry, hidden, protectedHere));
   const away = protectedHere.filter((folder) => !entries.some((entry) => entry.path === folder.path));
   const all = [...entries, ...away.map((folder): PlaceEntry => ({ name: folder.name, path: folder.path, type: "dir", hidden: true, expandable: false, folder: folder.id }))];
@@ -60,8 +59,9 @@ function hasDirectories(directory: string): boolean {
   }
 }
 
+/** Links are not followed out of the places. */
 function requireInside(eremos: Eremos, directory: string): void {
-  if (!isInPlaces(directory, eremos.settings.places)) {
+  if (!isInPlaces(realPathOf(directory), eremos.settings.places)) {
     throw new EremosError("outside-places", `${directory} is outside the places Eremos may walk (${eremos.settings.places.join(", ")}).`);
   }
 }
