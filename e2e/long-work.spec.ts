@@ -30,6 +30,17 @@ test("progress survives a reload, cancel puts everything back", async ({ page, h
   expect(snapshot(folder)).toEqual(before);
 });
 
+test("a server that is stopped in the middle of a lock puts everything back before it ends", async ({ page, house }) => {
+  const folder = house.place("Recordings");
+  makeLarge(folder, 1200);
+  const before = snapshot(folder);
+  await signIn(page, house);
+  await protect(page, folder, "Hidden in place");
+  await expect(card(page, "Recordings").getByRole("group", { name: "Locking under way" })).toContainText("encrypting");
+  await house.stop("SIGTERM");
+  expect(snapshot(folder)).toEqual(before);
+});
+
 test("a server killed in the middle of a lock puts the folder right at the next start", async ({ page, house }) => {
   const folder = house.place("Recordings");
   makeLarge(folder, 1200);

@@ -3,8 +3,6 @@ import { existsSync, mkdirSync, renameSync, rmSync } from "node:fs";
 import { join } from "node:path";
 import { build, fail, install, requireNode, root, run, serveHere } from "./steps.mjs";
 
-process.env.NODE_ENV = "production";
-process.env.NEXT_TELEMETRY_DISABLED = "1";
 requireNode();
 install();
 await build();

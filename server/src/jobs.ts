@@ -30,6 +30,7 @@ export class Jobs {
   private readonly cancels = new Map<string, () => void>();
   private readonly words = new Map<string, { readonly summary: string | null; readonly error: EremosError | null }>();
   private readonly speeds = new Map<string, number>();
+  private readonly outcomes = new Set<Promise<unknown>>();
   private running = 0;
 
   constructor(private readonly database: OpenDatabase, private readonly changed: () => void, private readonly onProgress: (folder: string, verb: JobVerb, progress: Progress) => void = () => undefined) {}
@@ -41,7 +42,8 @@ export class Jobs {
     // The job's own copy of paths and keys: a sign-out meanwhile wipes the originals.
     const owned = { ...spec, request: structuredClone(spec.request) };
     const outcome = this.turn(id).then(() => this.run(id, owned)).finally(() => wipeAll(owned.request));
-    outcome.catch(() => undefined);
+    const settled = outcome.catch(() => undefined).finally(() => this.outcomes.delete(settled));
+    this.outcomes.add(settled);
     this.changed();
     return { id, outcome };
   }
@@ -113,6 +115,14 @@ export class Jobs {
     const cancel = this.cancels.get(id);
     cancel?.();
     return cancel !== undefined;
+  }
+
+  /** Asks everything to stop and put things back; waits for it, but not for long: what is cut off is put right at the next start. */
+  async stop(longestMs: number): Promise<void> {
+    for (const cancel of [...this.cancels.values()]) cancel();
+    let timer: NodeJS.Timeout | undefined;
+    await Promise.race([Promise.all(this.outcomes), new Promise((resolve) => (timer = setTimeout(resolve, longestMs)))]);
+    clearTimeout(timer);
   }
 
   list(): JobView[] {

@@ -245,9 +245,10 @@ function lockHeld(disk: Disk, folder: HeldFolder, input: LockInput, making: Maki
   stopIfCancelled(hooks);
 
   const modes = modesToWiden(sealed.tree.root);
+  // Made before the commit, which makes its entry durable: what moves into it can't get lost with it.
+  const staging = ensureDir(disk, folder.vault, NAMES.staging);
   const committed = commitState(disk, folder.vault, { ...before, state: "committed", next: sealed.generation, staging: NAMES.staging.toString(), modes });
   hooks.progress({ phase: "moving", files: 0, filesTotal: sealed.tree.files, bytes: 0, bytesTotal: 0 });
-  const staging = ensureDir(disk, folder.vault, NAMES.staging);
   try {
     const moved = moveOut(disk, folder.dir, staging, sealed.tree.root, modes);
     disk.syncDir(folder.dir);

@@ -120,20 +120,20 @@ function apply(disk: Disk, folder: HeldFolder, state: StateRecord, step: Exclude
   }
 }
 
+/** Entries and the modes they get back are durable before any record says that they are at their place. */
 export function moveBack(disk: Disk, folder: HeldFolder, state: StateRecord): void {
   if (disk.find(folder.vault, NAMES.staging)) {
     const staging = disk.openDir(folder.vault, NAMES.staging);
     try {
       moveIn(disk, staging, folder.dir, state.modes);
-      disk.syncDir(folder.dir);
-      disk.syncDir(staging);
+      restoreTimes(disk, folder, state);
+      disk.barrier(folder.vault);
     } finally {
       disk.closeDir(staging);
     }
     disk.removeDir(folder.vault, NAMES.staging);
   }
   removeEntry(disk, folder.vault, NAMES.links);
-  restoreTimes(disk, folder, state);
 }
 
 function restoreTimes(disk: Disk, folder: Folder, state: StateRecord): void {
@@ -211,7 +211,7 @@ export function dismantle(disk: Disk, folder: HeldFolder, state: StateRecord): v
   if (state.state !== "releasing") commitState(disk, folder.vault, { ...state, state: "releasing" });
   removePage(disk, folder, state);
   emptyDir(disk, folder.vault, (name) => name.equals(NAMES.state) || name.equals(NAMES.lock));
-  disk.syncDir(folder.dir);
+  disk.syncDir(folder.vault);
   emptyDir(disk, folder.vault, (name) => name.equals(NAMES.state));
   emptyDir(disk, folder.vault);
   disk.removeDir(folder.dir, VAULT_NAME);

@@ -194,8 +194,8 @@ function restoreHeld(disk: Disk, folder: HeldFolder, state: StateRecord, tree: T
     const placing: StateRecord = { ...restoring, state: "placing", modes: modesIn(disk, staging), times: { atimeNs: String(atimeNs), mtimeNs: String(mtimeNs) } };
     commitState(disk, folder.vault, placing);
     removePage(disk, folder, state);
-    moveBack(disk, folder, placing);
     if (disk.statDir(folder.dir).mode !== tree.root.meta.mode) disk.setMode(folder.dir, Buffer.from("."), tree.root.meta.mode);
+    moveBack(disk, folder, placing);
     return { placing: { ...placing, page: null }, written };
   } catch (error) {
     recoverHeld(disk, folder);

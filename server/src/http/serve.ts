@@ -12,6 +12,8 @@ import { streamEvents } from "./events";
 import { refusalOf, setSecurityHeaders } from "./guard";
 
 const HOST = "127.0.0.1";
+/** A session that ends gives programs about this long. */
+const LONGEST_STOP_MS = 4000;
 
 export interface RunningServer {
   readonly address: string;
@@ -26,6 +28,7 @@ export async function serve(settings: Settings, development = false): Promise<Ru
   const sessions = new Sessions();
   const places = new PlaceWatch((changed) => eremos.announce({ topic: "place", path: changed }));
   const context: ApiContext = { eremos, sessions, cookieName: `eremos-${port}`, watchPlace: (place) => places.watch(place) };
+  Object.assign(process.env, { NODE_ENV: development ? "development" : "production", NEXT_TELEMETRY_DISABLED: "1" });
   // Loaded here, because the command line needs it for this one command only.
   const { default: next } = await import("next");
   const pages = next({ dev: development, dir: path.join(settings.program, "web"), hostname: HOST, port, quiet: !development });
@@ -60,6 +63,7 @@ export async function serve(settings: Settings, development = false): Promise<Ru
     close: async () => {
       stopWatching();
       places.close();
+      await eremos.jobs.stop(LONGEST_STOP_MS);
       server.closeAllConnections();
       await new Promise<void>((resolve) => server.close(() => resolve()));
       await pages.close();

@@ -1,0 +1,281 @@
+import type { Dir, Disk, EntryType, OpenFile, Stat } from "../port";
+import { DurableDisk, type Change, type InodeMeta } from "./durable-disk";
+
+/**
+ * A disk in memory that forgets like a real one: what was written lives in a cache, and only a sync makes it durable. A power cut
+ * leaves what was durable and any subset of the rest (see {@link DurableDisk}). For tests.
+ */
+interface Inode {
+  readonly ino: number;
+  readonly type: "file" | "dir" | "link";
+  meta: InodeMeta;
+  data: Buffer;
+  size: number;
+  readonly entries: Map<string, Inode>;
+  nlink: number;
+  ctimeNs: bigint;
+}
+
+interface MemoryHandle {
+  readonly handle: number;
+  readonly inode: Inode;
+}
+
+function fail(code: string): never {
+  throw Object.assign(new Error(code), { code });
+}
+
+const key = (name: Buffer): string => name.toString("latin1");
+
+export class MemoryDisk implements Disk {
+  readonly capabilities = { nanosecondTimes: true, extendedAttributes: true, holes: false, exclusiveRename: true };
+  private readonly root: Inode;
+  private readonly locked = new Set<Inode>();
+  private clock: bigint;
+  private handles = 1;
+  private inodes: number;
+
+  /** Starts from what is durable; everything volatile of an earlier disk is gone. */
+  constructor(private readonly durable: DurableDisk = new DurableDisk()) {
+    this.clock = durable.clock;
+    this.inodes = durable.highestInode;
+    const known = new Map<number, Inode>();
+    const revive = (ino: number): Inode => {
+      const there = known.get(ino);
+      if (there) {
+        there.nlink++;
+        return there;
+      }
+      const stored = durable.inode(ino);
+      const inode: Inode = { ino, type: stored.type, meta: { ...stored.meta }, data: Buffer.from(stored.data), size: stored.data.length, entries: new Map(), nlink: 1, ctimeNs: this.now() };
+      known.set(ino, inode);
+      for (const [name, child] of stored.entries) inode.entries.set(name, revive(child));
+      return inode;
+    };
+    this.root = revive(durable.rootInode);
+  }
+
+  private now(): bigint {
+    this.clock += 1000n;
+    return this.clock;
+  }
+
+  private inodeOf(handle: Dir | OpenFile): Inode {
+    if (!("inode" in handle)) throw new TypeError("the handle was not opened by this disk");
+    return (handle as MemoryHandle).inode;
+  }
+
+  private open(inode: Inode): MemoryHandle {
+    return { handle: this.handles++, inode };
+  }
+
+  private entry(dir: Dir, name: Buffer): Inode {
+    const parent = this.inodeOf(dir);
+    if (key(name) === ".") return parent;
+    return parent.entries.get(key(name)) ?? fail("ENOENT");
+  }
+
+  private record(change: Change): void {
+    this.durable.record(change);
+  }
+
+  private touchDir(dir: Inode): void {
+    dir.meta = { ...dir.meta, mtimeNs: this.now() };
+    dir.ctimeNs = dir.meta.mtimeNs;
+    this.record({ kind: "meta", ino: dir.ino, meta: dir.meta });
+  }
+
+  private touch(inode: Inode, meta: Partial<InodeMeta>): void {
+    inode.meta = { ...inode.meta, ...meta };
+    inode.ctimeNs = this.now();
+    this.record({ kind: "meta", ino: inode.ino, meta: inode.meta });
+  }
+
+  private addInode(dir: Dir, name: Buffer, type: Inode["type"], mode: number, target = ""): Inode {
+    const parent = this.inodeOf(dir);
+    if (parent.entries.has(key(name))) fail("EEXIST");
+    const now = this.now();
+    const meta: InodeMeta = { mode, uid: 0, gid: 0, mtimeNs: now, atimeNs: now, target, xattrs: [] };
+    const inode: Inode = { ino: ++this.inodes, type, meta, data: Buffer.alloc(0), size: 0, entries: new Map(), nlink: 1, ctimeNs: now };
+    parent.entries.set(key(name), inode);
+    this.record({ kind: "link", dir: parent.ino, name: key(name), ino: inode.ino, type, meta });
+    this.touchDir(parent);
+    return inode;
+  }
+
+  openRoot(path: Buffer): Dir {
+    let inode = this.root;
+    for (const part of key(path).split("/").filter((name) => name !== "")) inode = inode.entries.get(part) ?? fail("ENOENT");
+    return inode.type === "dir" ? this.open(inode) : fail("ENOTDIR");
+  }
+  openDir(dir: Dir, name: Buffer): Dir {
+    const inode = this.entry(dir, name);
+    return inode.type === "dir" ? this.open(inode) : fail("ENOTDIR");
+  }
+  closeDir(): void {
+    // Nothing is held.
+  }
+  list(dir: Dir): Buffer[] {
+    return [...this.inodeOf(dir).entries.keys()].map((name) => Buffer.from(name, "latin1"));
+  }
+  private statOf(inode: Inode): Stat {
+    const { mode, uid, gid, mtimeNs, atimeNs, target } = inode.meta;
+    const type: EntryType = inode.type;
+    return { type, dev: 1n, ino: BigInt(inode.ino), mode, uid, gid, nlink: inode.nlink, size: type === "link" ? target.length : inode.size, blocks: Math.ceil(inode.size / 512), mtimeNs, ctimeNs: inode.ctimeNs, atimeNs };
+  }
+  stat(dir: Dir, name: Buffer): Stat {
+    return this.statOf(this.entry(dir, name));
+  }
+  statDir(dir: Dir): Stat {
+    return this.statOf(this.inodeOf(dir));
+  }
+  find(dir: Dir, name: Buffer): Stat | null {
+    const inode = this.inodeOf(dir).entries.get(key(name));
+    return inode ? this.statOf(inode) : null;
+  }
+
+  openRead(dir: Dir, name: Buffer): OpenFile {
+    const inode = this.entry(dir, name);
+    return inode.type === "file" ? this.open(inode) : fail("ELOOP");
+  }
+  create(dir: Dir, name: Buffer, mode: number): OpenFile {
+    return this.open(this.addInode(dir, name, "file", mode));
+  }
+  statFile(file: OpenFile): Stat {
+    return this.statOf(this.inodeOf(file));
+  }
+  read(file: OpenFile, into: Buffer, offset: number, length: number, position: number): number {
+    const inode = this.inodeOf(file);
+    return inode.data.copy(into, offset, position, Math.min(position + length, inode.size));
+  }
+  write(file: OpenFile, from: Buffer, offset: number, length: number, position: number): void {
+    const inode = this.inodeOf(file);
+    const bytes = Buffer.from(from.subarray(offset, offset + length));
+    if (position + length > inode.data.length) inode.data = Buffer.concat([inode.data], Math.max(position + length, inode.data.length * 2));
+    bytes.copy(inode.data, position);
+    inode.size = Math.max(inode.size, position + length);
+    this.record({ kind: "write", ino: inode.ino, position, bytes });
+    this.touch(inode, { mtimeNs: this.now() });
+  }
+  truncate(file: OpenFile, size: number): void {
+    const inode = this.inodeOf(file);
+    inode.data = Buffer.concat([inode.data.subarray(0, inode.size)], size);
+    inode.size = size;
+    this.record({ kind: "truncate", ino: inode.ino, size });
+    this.touch(inode, { mtimeNs: this.now() });
+  }
+  extents(): null {
+    return null;
+  }
+  syncFile(file: OpenFile): void {
+    this.durable.syncInode(this.inodeOf(file).ino);
+  }
+  closeFile(file: OpenFile): void {
+    this.locked.delete(this.inodeOf(file));
+  }
+  syncDir(dir: Dir): void {
+    this.durable.syncDirectory(this.inodeOf(dir).ino);
+  }
+  barrier(): void {
+    this.durable.syncAll();
+  }
+
+  makeDir(dir: Dir, name: Buffer, mode: number): void {
+    this.addInode(dir, name, "dir", mode);
+  }
+  makeLink(dir: Dir, name: Buffer, target: Buffer): void {
+    this.addInode(dir, name, "link", 0o777, key(target));
+  }
+  makeHardLink(fromDir: Dir, fromName: Buffer, toDir: Dir, toName: Buffer): void {
+    const inode = this.entry(fromDir, fromName);
+    const parent = this.inodeOf(toDir);
+    if (parent.entries.has(key(toName))) fail("EEXIST");
+    parent.entries.set(key(toName), inode);
+    inode.nlink++;
+    this.record({ kind: "link", dir: parent.ino, name: key(toName), ino: inode.ino, type: inode.type, meta: inode.meta });
+    this.touch(inode, {});
+    this.touchDir(parent);
+  }
+  readLink(dir: Dir, name: Buffer): Buffer {
+    return Buffer.from(this.entry(dir, name).meta.target, "latin1");
+  }
+  rename(fromDir: Dir, fromName: Buffer, toDir: Dir, toName: Buffer): void {
+    const [from, to] = [this.inodeOf(fromDir), this.inodeOf(toDir)];
+    const inode = from.entries.get(key(fromName)) ?? fail("ENOENT");
+    const replaced = to.entries.get(key(toName));
+    if (replaced === inode) return;
+    if (replaced) replaced.nlink--;
+    from.entries.delete(key(fromName));
+    to.entries.set(key(toName), inode);
+    this.record({ kind: "rename", dir: from.ino, name: key(fromName), toDir: to.ino, toName: key(toName), ino: inode.ino });
+    this.touch(inode, {});
+    this.touchDir(from);
+    if (to !== from) this.touchDir(to);
+  }
+  renameExclusive(fromDir: Dir, fromName: Buffer, toDir: Dir, toName: Buffer): void {
+    if (this.inodeOf(toDir).entries.has(key(toName))) fail("EEXIST");
+    this.rename(fromDir, fromName, toDir, toName);
+  }
+  private remove(dir: Dir, name: Buffer): void {
+    const parent = this.inodeOf(dir);
+    const inode = parent.entries.get(key(name)) ?? fail("ENOENT");
+    parent.entries.delete(key(name));
+    inode.nlink--;
+    this.record({ kind: "unlink", dir: parent.ino, name: key(name) });
+    this.touchDir(parent);
+  }
+  unlink(dir: Dir, name: Buffer): void {
+    if (this.entry(dir, name).type === "dir") fail("EISDIR");
+    this.remove(dir, name);
+  }
+  removeDir(dir: Dir, name: Buffer): void {
+    if (this.entry(dir, name).entries.size > 0) fail("ENOTEMPTY");
+    this.remove(dir, name);
+  }
+
+  setMode(dir: Dir, name: Buffer, mode: number): void {
+    this.touch(this.entry(dir, name), { mode });
+  }
+  setFileMode(file: OpenFile, mode: number): void {
+    this.touch(this.inodeOf(file), { mode });
+  }
+  setOwner(dir: Dir, name: Buffer, uid: number, gid: number): void {
+    this.touch(this.entry(dir, name), { uid, gid });
+  }
+  setTimes(dir: Dir, name: Buffer, atimeNs: bigint, mtimeNs: bigint): void {
+    this.touch(this.entry(dir, name), { atimeNs, mtimeNs });
+  }
+  setDirTimes(dir: Dir, atimeNs: bigint, mtimeNs: bigint): void {
+    this.touch(this.inodeOf(dir), { atimeNs, mtimeNs });
+  }
+  xattrs(dir: Dir, name: Buffer): { name: Buffer; value: Buffer }[] {
+    return this.entry(dir, name).meta.xattrs.map((xattr) => ({ name: Buffer.from(xattr.name), value: Buffer.from(xattr.value) }));
+  }
+  setXattr(dir: Dir, name: Buffer, attribute: Buffer, value: Buffer): void {
+    const inode = this.entry(dir, name);
+    const others = inode.meta.xattrs.filter((xattr) => !xattr.name.equals(attribute));
+    this.touch(inode, { xattrs: [...others, { name: attribute, value }] });
+  }
+
+  readable(): boolean {
+    return true;
+  }
+  writable(): boolean {
+    return true;
+  }
+  freeBytes(): number {
+    return Number.MAX_SAFE_INTEGER;
+  }
+  tryLock(dir: Dir, name: Buffer): OpenFile | null {
+    const inode = this.inodeOf(dir).entries.get(key(name)) ?? this.addInode(dir, name, "file", 0o600);
+    if (this.locked.has(inode)) return null;
+    this.locked.add(inode);
+    return this.open(inode);
+  }
+  holders(): [] {
+    return [];
+  }
+  wait(milliseconds: number): void {
+    this.clock += BigInt(milliseconds) * 1_000_000n;
+  }
+}

@@ -1,0 +1,202 @@
+import { createHash } from "node:crypto";
+import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { locateFolder } from "../src/engine/locate";
+import type { OpenNote, Signer } from "../src/engine/lock";
+import { recoverFolder } from "../src/engine/recover";
+import { releaseOpenFolder } from "../src/engine/unlock";
+import { VAULT_NAME } from "../src/engine/vault";
+import { DurableDisk } from "../src/platform/memory/durable-disk";
+import { MemoryDisk } from "../src/platform/memory/memory-disk";
+import type { Dir, Disk } from "../src/platform/port";
+import { crashingDisk } from "./crashing-disk";
+import { type Person, lock, newPerson, release, unlock } from "./world";
+
+const DEEP = process.env["EREMOS_DEEP"] === "1";
+const SUBSETS = DEEP ? 12 : 2;
+const STRIDE = DEEP ? 1 : 3;
+const FOLDER = "AAAAAAAAAAAAAAAAAAAAAA";
+const HOME = Buffer.from("/home");
+const PATH = Buffer.from("/home/Payroll");
+const SEED = Number(process.env["EREMOS_SEED"] ?? Date.now() % 1_000_000);
+
+let person: Person;
+let tried = 0;
+beforeAll(async () => {
+  person = await newPerson();
+});
+afterAll(() => {
+  process.stdout.write(`power cuts tried: ${tried} (seed ${SEED})\n`);
+});
+
+function randomFrom(seed: number): () => number {
+  let state = seed | 0;
+  return () => {
+    state = (state + 0x6d2b79f5) | 0;
+    let t = Math.imul(state ^ (state >>> 15), 1 | state);
+    t = (t + Math.imul(t ^ (t >>> 7), 61 | t)) ^ t;
+    return ((t ^ (t >>> 14)) >>> 0) / 4294967296;
+  };
+}
+
+function put(disk: Disk, dir: Dir, name: string, content: Buffer | string, mode = 0o644): void {
+  const file = disk.create(dir, Buffer.from(name), mode);
+  const bytes = Buffer.from(content);
+  disk.write(file, bytes, 0, bytes.length, 0);
+  disk.closeFile(file);
+}
+
+function makeTree(disk: Disk): void {
+  const root = disk.openRoot(Buffer.from("/"));
+  disk.makeDir(root, Buffer.from("home"), 0o755);
+  const home = disk.openRoot(HOME);
+  disk.makeDir(home, Buffer.from("Payroll"), 0o750);
+  const folder = disk.openRoot(PATH);
+  put(disk, folder, "letter.txt", "Dear Jonas");
+  put(disk, folder, "empty", "");
+  disk.makeLink(folder, Buffer.from("link"), Buffer.from("letter.txt"));
+  disk.makeDir(folder, Buffer.from("inner"), 0o755);
+  const inner = disk.openDir(folder, Buffer.from("inner"));
+  put(disk, inner, "large.bin", Buffer.alloc(150_000, "large"), 0o600);
+  disk.makeHardLink(folder, Buffer.from("letter.txt"), inner, Buffer.from("same.txt"));
+  disk.makeDir(folder, Buffer.from("read only"), 0o555);
+  disk.setTimes(folder, Buffer.from("inner"), 5n, 1_400_000_000_000_000_001n);
+  disk.barrier(folder);
+}
+
+function snapshotOf(disk: Disk): string[] {
+  const lines: string[] = [];
+  const groups = new Map<bigint, number>();
+  const visit = (dir: Dir, shown: string): void => {
+    for (const name of disk.list(dir).sort((a, b) => Buffer.compare(a, b))) {
+      if (name.equals(VAULT_NAME)) continue;
+      const stat = disk.stat(dir, name);
+      if (!groups.has(stat.ino)) groups.set(stat.ino, groups.size);
+      const group = stat.type === "file" && stat.nlink > 1 ? `same=${groups.get(stat.ino)}` : "";
+      const at = `${shown}/${name.toString()} ${stat.type} ${stat.mode.toString(8)} ${stat.mtimeNs} ${group}`;
+      if (stat.type === "link") lines.push(`${at} -> ${disk.readLink(dir, name).toString()}`);
+      else if (stat.type === "dir") {
+        lines.push(at);
+        visit(disk.openDir(dir, name), `${shown}/${name.toString()}`);
+      } else {
+        const bytes = Buffer.alloc(stat.size);
+        disk.read(disk.openRead(dir, name), bytes, 0, stat.size, 0);
+        lines.push(`${at} ${stat.size} ${createHash("sha256").update(bytes).digest("hex")}`);
+      }
+    }
+  };
+  visit(disk.openRoot(PATH), "");
+  return lines;
+}
+
+interface Scene {
+  readonly durable: DurableDisk;
+  readonly expected: readonly string[];
+  readonly run: (disk: Disk) => Promise<unknown>;
+}
+
+/** A world in which everything so far is durable. */
+async function begin(prepare: (disk: Disk) => Promise<void>): Promise<{ durable: DurableDisk; disk: MemoryDisk }> {
+  const durable = new DurableDisk();
+  const disk = new MemoryDisk(durable);
+  makeTree(disk);
+  await prepare(disk);
+  disk.barrier();
+  return { durable, disk };
+}
+
+const firstLock = (signer: () => Signer, visibility: "view" | "hidden") => async (): Promise<Scene> => {
+  const { durable, disk } = await begin(async () => undefined);
+  return { durable, expected: snapshotOf(disk), run: (on) => lock(PATH.toString(), signer(), { disk: on, visibility, folder: FOLDER }) };
+};
+
+const opening = (visibility: "view" | "hidden", way: typeof unlock) => async (): Promise<Scene> => {
+  let realPath: Buffer = PATH;
+  let expected: string[] = [];
+  const { durable } = await begin(async (disk) => {
+    expected = snapshotOf(disk);
+    ({ realPath } = await lock(PATH.toString(), person.owner, { disk, visibility, folder: FOLDER }));
+  });
+  return { durable, expected, run: (on) => way(realPath, person.access, { disk: on }) };
+};
+
+const relock = (signer: () => Signer, edited: boolean) => async (): Promise<Scene> => {
+  let note: OpenNote | null = null;
+  const { durable, disk } = await begin(async (on) => {
+    const { realPath } = await lock(PATH.toString(), person.owner, { disk: on, visibility: "hidden", folder: FOLDER });
+    ({ note } = await unlock(realPath, person.access, { disk: on }));
+    if (!edited) return;
+    const folder = on.openRoot(PATH);
+    on.unlink(folder, Buffer.from("link"));
+    put(on, folder, "new.txt", "new");
+    on.rename(folder, Buffer.from("empty"), folder, Buffer.from("renamed"));
+  });
+  return { durable, expected: snapshotOf(disk), run: (on) => lock(PATH.toString(), signer(), { disk: on, visibility: "hidden", folder: FOLDER, note }) };
+};
+
+const releaseOpen = async (): Promise<Scene> => {
+  let expected: string[] = [];
+  const { durable } = await begin(async (disk) => {
+    expected = snapshotOf(disk);
+    await lock(PATH.toString(), person.owner, { disk, folder: FOLDER });
+    await unlock(PATH, person.access, { disk });
+  });
+  return { durable, expected, run: async (on) => releaseOpenFolder(on, PATH) };
+};
+
+const SCENES: Readonly<Record<string, () => Promise<Scene>>> = {
+  "first lock, in view": firstLock(() => person.owner, "view"),
+  "first lock, hidden": firstLock(() => person.owner, "hidden"),
+  "first lock while signed out": firstLock(() => person.device, "view"),
+  "open, in view": opening("view", unlock),
+  "open, hidden": opening("hidden", unlock),
+  "lock again after edits": relock(() => person.owner, true),
+  "lock again after edits, while signed out": relock(() => person.device, true),
+  "lock again, nothing changed": relock(() => person.owner, false),
+  "release of a locked folder": opening("hidden", release),
+  "release of an open folder": releaseOpen,
+};
+
+function recoverOn(disk: Disk): { state: string | null; path: Buffer } {
+  const at = locateFolder(disk, PATH, FOLDER)?.realPath ?? PATH;
+  const folder = disk.openRoot(at);
+  return disk.find(folder, VAULT_NAME) ? recoverFolder(disk, at) : { state: null, path: at };
+}
+
+/** Cuts the power once more, in the middle of recovery, then recovers and asks for the plain tree. */
+async function plainAfter(cut: DurableDisk, random: () => number): Promise<string[]> {
+  const during = crashingDisk(new MemoryDisk(cut), Math.floor(random() * 30), random() < 0.5 ? "before" : "after");
+  try {
+    recoverOn(during.disk);
+  } catch (error) {
+    if (!during.crashed()) throw error;
+  }
+  const disk = new MemoryDisk(during.crashed() ? cut.afterPowerCut(random) : cut);
+  const { state, path } = recoverOn(disk);
+  if (state === "sealed") {
+    const names = disk.list(disk.openRoot(path)).map((name) => name.toString());
+    expect(names.filter((name) => name !== ".eremos" && name !== "Locked with Eremos.html")).toEqual([]);
+    await release(path, person.access, { disk });
+  } else if (state === "open") releaseOpenFolder(disk, path);
+  else expect(state).toBeNull();
+  expect(disk.list(disk.openRoot(HOME)).map((name) => name.toString())).toEqual(["Payroll"]);
+  return snapshotOf(disk);
+}
+
+describe.each(Object.entries(SCENES))("the power fails at every change: %s", (_name, makeScene) => {
+  it("and again during recovery: the tree is whole", async () => {
+    const scene = await makeScene();
+    for (let at = 0; ; at += STRIDE) {
+      const durable = scene.durable.afterPowerCut(() => 1);
+      const crashing = crashingDisk(new MemoryDisk(durable), at, at % 2 === 0 ? "before" : "after");
+      await scene.run(crashing.disk).catch((error: unknown) => {
+        if (!crashing.crashed()) throw error;
+      });
+      if (!crashing.crashed()) return;
+      for (let subset = 0; subset < SUBSETS; subset++) {
+        tried++;
+        const random = randomFrom(SEED + at * 1000 + subset);
+        expect(await plainAfter(durable.afterPowerCut(random), random), `change ${at}, subset ${subset}, seed ${SEED}`).toEqual(scene.expected);
+      }
+    }
+  });
+});
