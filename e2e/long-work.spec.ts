@@ -32,7 +32,7 @@ test("progress survives a reload, cancel puts everything back", async ({ page, h
 
 test("a server that is stopped in the middle of a lock puts everything back before it ends", async ({ page, house }) => {
   const folder = house.place("Recordings");
-  makeLarge(folder, 1200);
+  makeLarge(folder, 800);
   const before = snapshot(folder);
   await signIn(page, house);
   await protect(page, folder, "Hidden in place");
@@ -43,7 +43,7 @@ test("a server that is stopped in the middle of a lock puts everything back befo
 
 test("a server killed in the middle of a lock puts the folder right at the next start", async ({ page, house }) => {
   const folder = house.place("Recordings");
-  makeLarge(folder, 1200);
+  makeLarge(folder, 800);
   const before = snapshot(folder);
   await signIn(page, house);
   await protect(page, folder, "Hidden in place");
