@@ -21,7 +21,6 @@ const WHO: Readonly<Record<OnlookerKind, string>> = {
 const KINDS = Object.keys(WHO) as OnlookerKind[];
 const MOST_SHOWN = 200;
 const LEAVE_MS = 900;
-const MOST_LEAVING = 20;
 const BYTES_A_ROW = 10;
 
 /** The same place as somebody else sees it, read from the disk just now. */
@@ -76,7 +75,7 @@ function sizeOf(entry: Entry): string {
 
 function Listing({ view, subject }: { readonly view: View; readonly subject: string | null }): ReactNode {
   const shown = view.entries.slice(0, MOST_SHOWN);
-  const leaving = useLeaving(shown);
+  const leaving = useLeaving(shown, subject);
   const rows = [...shown.map((entry) => ({ entry, leaving: false })), ...leaving.map((entry) => ({ entry, leaving: true }))].sort((a, b) => (view.kind === "disk" ? 0 : a.entry.name.localeCompare(b.entry.name)));
   const more = view.more + view.entries.length - shown.length;
   return (
@@ -97,15 +96,15 @@ function Listing({ view, subject }: { readonly view: View; readonly subject: str
   );
 }
 
-/** Entries that were there a moment ago, for as long as it takes to see them go. */
-function useLeaving(entries: readonly Entry[]): readonly Entry[] {
+/** The entry that is being looked at, when it was there a moment ago, for as long as it takes to see it go. */
+function useLeaving(entries: readonly Entry[], subject: string | null): readonly Entry[] {
   const before = useRef<readonly Entry[]>(entries);
   const [leaving, setLeaving] = useState<readonly Entry[]>([]);
   useEffect(() => {
-    const gone = before.current.filter((entry) => !entries.some((now) => now.name === entry.name));
+    const gone = before.current.filter((entry) => entry.name === subject && !entries.some((now) => now.name === entry.name));
     before.current = entries;
-    if (gone.length > 0 && gone.length <= MOST_LEAVING) setLeaving(gone);
-  }, [entries]);
+    if (gone.length > 0) setLeaving(gone);
+  }, [entries, subject]);
   useEffect(() => {
     if (leaving.length === 0) return undefined;
     const timer = setTimeout(() => setLeaving([]), LEAVE_MS);
