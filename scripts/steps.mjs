@@ -65,6 +65,7 @@ export async function build() {
 /** Programs that only tests need, from Debian's packages, where they are missing: how to see whether one is there, and what brings it. */
 const TEST_PROGRAMS = [
   { there: ["chromium", ["--version"]], packages: ["chromium", "fonts-liberation"] },
+  { there: ["strace", ["-V"]], packages: ["strace"] },
   { there: ["/usr/bin/python3", ["-c", "import argon2, cryptography"]], packages: ["python3", "python3-argon2", "python3-cryptography"] },
 ];
 
