@@ -49,6 +49,7 @@ test("a server killed in the middle of a lock puts the folder right at the next 
   await protect(page, folder, "Hidden in place");
   await expect(card(page, "Recordings").getByRole("group", { name: "Locking under way" })).toContainText("encrypting");
   await house.stop("SIGKILL");
+  await expect(page.getByRole("alert").filter({ hasText: "Eremos does not answer" })).toBeVisible();
   expect(fs.existsSync(path.join(folder, ".eremos"))).toBe(true);
   await house.start();
   await signIn(page, house);

@@ -112,8 +112,8 @@ function ReleaseBox({ folder }: { readonly folder: FolderView }): ReactNode {
   const router = useRouter();
   const [asking, setAsking] = useState(false);
   const release = useVerb(async () => {
-    const { job } = await api.release(folder.id);
-    if (job === null) router.push("/");
+    await api.release(folder.id);
+    router.push("/");
   });
   return (
     <div className="rounded-xl border border-line p-4 text-sm">

@@ -1,6 +1,6 @@
 "use client";
 import { useQueryClient } from "@tanstack/react-query";
-import { type ReactNode, useEffect, useRef } from "react";
+import { type ReactNode, useEffect, useRef, useState } from "react";
 import { toast } from "sonner";
 import type { JobView } from "@eremos/server/contract";
 import { api } from "@/lib/api";
@@ -10,20 +10,16 @@ import { KEYS, showError, useJobs } from "@/lib/queries";
 export function JobToasts(): ReactNode {
   const jobs = useJobs();
   const client = useQueryClient();
-  const told = useRef<Set<string> | null>(null);
+  const [openedAt] = useState(() => Date.now());
+  const told = useRef(new Set<string>());
   useEffect(() => {
-    if (jobs.length === 0 && told.current === null) return;
-    const ended = jobs.filter((job) => job.endedAt !== null);
-    if (told.current === null) {
-      told.current = new Set(ended.filter((job) => Date.now() - (job.endedAt ?? 0) > 4000).map((job) => job.id));
-    }
-    for (const job of ended) {
+    for (const job of jobs.filter(({ endedAt }) => endedAt !== null && endedAt >= openedAt)) {
       if (told.current.has(job.id)) continue;
       told.current.add(job.id);
       tell(job);
       for (const queryKey of [KEYS.folders, ["place"], ["onlooker"], KEYS.activity]) void client.invalidateQueries({ queryKey });
     }
-  }, [jobs, client]);
+  }, [jobs, client, openedAt]);
   return null;
 }
 

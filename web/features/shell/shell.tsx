@@ -1,6 +1,6 @@
 "use client";
 import { useQueryClient } from "@tanstack/react-query";
-import { type ReactNode, useEffect } from "react";
+import { type ReactNode, useEffect, useState } from "react";
 import { JobToasts } from "./job-toasts";
 import { Rail } from "./rail";
 import { SelectionProvider } from "./selection";
@@ -17,7 +17,7 @@ interface ShellProps {
 }
 
 export function Shell({ failedTries, onFailuresSeen, onSignedOut, children }: ShellProps): ReactNode {
-  useLiveUpdates(onSignedOut);
+  const reached = useLiveUpdates(onSignedOut);
   return (
     <SelectionProvider>
       <div className="grid h-dvh grid-cols-[minmax(0,1fr)] grid-rows-[56px_minmax(0,1fr)] bg-paper">
@@ -27,6 +27,11 @@ export function Shell({ failedTries, onFailuresSeen, onSignedOut, children }: Sh
           <div className="min-h-0 overflow-hidden">{children}</div>
         </div>
       </div>
+      {!reached && (
+        <p role="alert" className="fixed inset-x-0 top-14 z-30 mx-auto w-fit max-w-[90vw] rounded-b-xl bg-ochre-soft px-5 py-2.5 text-sm font-medium text-ochre shadow-lg">
+          Eremos does not answer; it may have been stopped. Your folders stay as they are on the disk. Start it again, and this page goes on by itself.
+        </p>
+      )}
       <ProtectDialog />
       <JobToasts />
     </SelectionProvider>
@@ -34,8 +39,9 @@ export function Shell({ failedTries, onFailuresSeen, onSignedOut, children }: Sh
 }
 
 /** The page follows the server, and through it the disk and the command line. */
-function useLiveUpdates(onSignedOut: () => void): void {
+function useLiveUpdates(onSignedOut: () => void): boolean {
   const client = useQueryClient();
+  const [reached, setReached] = useState(true);
   useEffect(() => followEvents((change) => {
     const ask = (...key: readonly unknown[]): void => void client.invalidateQueries({ queryKey: key });
     if (change.topic === "jobs") ask(...KEYS.jobs);
@@ -46,5 +52,6 @@ function useLiveUpdates(onSignedOut: () => void): void {
       ask("onlooker", change.path);
       ask(...KEYS.folders);
     }
-  }, onSignedOut), [client, onSignedOut]);
+  }, onSignedOut, setReached), [client, onSignedOut]);
+  return reached;
 }
