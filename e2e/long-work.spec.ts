@@ -1,7 +1,8 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { snapshot } from "../core/test/world";
-import { PASSWORD, card, expect, protect, signIn, test } from "./house";
+import type { Page } from "@playwright/test";
+import { type House, PASSWORD, card, expect, protect, signIn, test } from "./house";
 
 test.beforeEach(({ house }) => {
   expect(house.eremos(["setup"], PASSWORD).status).toBe(0);
@@ -30,24 +31,25 @@ test("progress survives a reload, cancel puts everything back", async ({ page, h
   expect(snapshot(folder)).toEqual(before);
 });
 
-test("a server that is stopped in the middle of a lock puts everything back before it ends", async ({ page, house }) => {
+/** Locks a large folder through the page and waits until its files are being encrypted. */
+async function inTheMiddleOfALock(page: Page, house: House): Promise<{ folder: string; before: string[] }> {
   const folder = house.place("Recordings");
   makeLarge(folder, 800);
   const before = snapshot(folder);
   await signIn(page, house);
   await protect(page, folder, "Hidden in place");
   await expect(card(page, "Recordings").getByRole("group", { name: "Locking under way" })).toContainText("encrypting");
+  return { folder, before };
+}
+
+test("a server that is stopped in the middle of a lock puts everything back before it ends", async ({ page, house }) => {
+  const { folder, before } = await inTheMiddleOfALock(page, house);
   await house.stop("SIGTERM");
   expect(snapshot(folder)).toEqual(before);
 });
 
 test("a server killed in the middle of a lock puts the folder right at the next start", async ({ page, house }) => {
-  const folder = house.place("Recordings");
-  makeLarge(folder, 800);
-  const before = snapshot(folder);
-  await signIn(page, house);
-  await protect(page, folder, "Hidden in place");
-  await expect(card(page, "Recordings").getByRole("group", { name: "Locking under way" })).toContainText("encrypting");
+  const { folder, before } = await inTheMiddleOfALock(page, house);
   await house.stop("SIGKILL");
   await expect(page.getByRole("alert").filter({ hasText: "Eremos does not answer" })).toBeVisible();
   expect(fs.existsSync(path.join(folder, ".eremos"))).toBe(true);
