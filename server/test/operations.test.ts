@@ -1,0 +1,151 @@
+import * as fs from "node:fs";
+import * as path from "node:path";
+import { afterEach, beforeEach, describe, expect, it } from "vitest";
+import { silentHooks } from "../../core/src/engine/hooks";
+import { lockFolder } from "../../core/src/engine/lock";
+import { linuxDisk } from "../../core/src/platform/linux/linux-disk";
+import { jobs } from "../src/database/schema";
+import { activityOf } from "../src/operations/about";
+import { newFolderId } from "../src/operations/folder-id";
+import { listFolders } from "../src/operations/list-folders";
+import { lock } from "../src/operations/lock-folder";
+import { onlook } from "../src/operations/look";
+import { check, release, unlock } from "../src/operations/open-folder";
+import { encodePath, fullPath } from "../src/operations/paths";
+import { planLock } from "../src/operations/plan-lock";
+import { recoverInterrupted } from "../src/operations/recover-interrupted";
+import { signOut } from "../src/operations/sign-in";
+import { completePath, listPlace } from "../src/operations/walk-places";
+import { TestHouse } from "./house";
+
+let house: TestHouse;
+beforeEach(async () => {
+  house = await TestHouse.make();
+});
+afterEach(() => house.remove());
+
+const request = (folder: string, visibility: "view" | "hidden" | null = "hidden"): Parameters<typeof lock>[1] => ({ path: folder, visibility, inUseAnyway: false, from: "/" });
+const target = (pathOrId: string): Parameters<typeof unlock>[1] => ({ pathOrId, from: "/", accept: false });
+
+describe("what happens while nobody is signed in", () => {
+  it("is in the list and the log at the next sign-in, said to be so, and opens", async () => {
+    const folder = house.makeFolder("Payroll");
+    await lock(house.eremos, request(folder)).outcome;
+    house.restart();
+    await house.signIn();
+    expect(listFolders(house.eremos)).toMatchObject([{ path: folder, state: "locked", visibility: "hidden", files: 1 }]);
+    expect(activityOf(house.eremos)).toMatchObject([{ kind: "locked", signedIn: false }]);
+    await unlock(house.eremos, target(folder)).outcome;
+    fs.writeFileSync(path.join(folder, "second.txt"), "second");
+    signOut(house.eremos);
+    await lock(house.eremos, request(folder, null)).outcome;
+    expect(fs.existsSync(folder)).toBe(false);
+    await house.signIn();
+    const { job } = await release(house.eremos, target(folder));
+    await job?.outcome;
+    expect(fs.readdirSync(folder).sort()).toEqual(["letter.txt", "second.txt"]);
+    expect(listFolders(house.eremos)).toEqual([]);
+  });
+
+  it("a first lock that was cut off after its commit is found by its note alone", async () => {
+    const folder = house.makeFolder("Payroll");
+    const id = newFolderId();
+    house.eremos.data.writeNote({ id, path: encodePath(Buffer.from(folder)), visibility: "hidden", publicKey: null, opened: null, protectedAt: Date.now() });
+    const signer = { by: "device" as const, owner: house.eremos.requireOwner(), device: house.eremos.data.device };
+    const input = { path: Buffer.from(folder), folder: id, visibility: "hidden" as const, signer, note: null, page: null, inUseAnyway: false };
+    const removed = { count: 0 };
+    const untilRemoving = new Proxy(linuxDisk, { get: (disk, name: keyof typeof linuxDisk) => (name === "unlink" && ++removed.count === 2 ? () => { throw new Error("cut off"); } : disk[name]) });
+    await lockFolder(untilRemoving, input, silentHooks).catch(() => undefined);
+    await recoverInterrupted(house.eremos);
+    expect(fs.existsSync(folder)).toBe(false);
+    expect(house.eremos.data.notes()).toEqual([]);
+    await house.signIn();
+    expect(listFolders(house.eremos)).toMatchObject([{ id, path: folder, state: "locked" }]);
+    await unlock(house.eremos, target(folder)).outcome;
+    expect(fs.readFileSync(path.join(folder, "letter.txt"), "utf8")).toBe("Dear Jonas");
+  });
+
+  it("opening, releasing, checking and looking around need the owner", async () => {
+    const folder = house.makeFolder("Payroll");
+    for (const attempt of [() => unlock(house.eremos, target(folder)), () => release(house.eremos, target(folder)), () => check(house.eremos, target(folder)), () => listFolders(house.eremos), () => listPlace(house.eremos, folder), () => planLock(house.eremos, folder, "view")]) {
+      await expect((async () => attempt())()).rejects.toMatchObject({ code: "needs-sign-in" });
+    }
+  });
+});
+
+describe("long work", () => {
+  it("goes on with its own keys when its owner signs out, queued work too", async () => {
+    const folders = ["One", "Two", "Three", "Four", "Five"].map((name) => house.makeFolder(name));
+    await house.signIn();
+    const started = folders.map((folder) => lock(house.eremos, request(folder)));
+    signOut(house.eremos);
+    await Promise.all(started.map((job) => job.outcome));
+    house.restart();
+    await house.signIn();
+    expect(listFolders(house.eremos).map((folder) => folder.state)).toEqual(["locked", "locked", "locked", "locked", "locked"]);
+    for (const folder of folders) await (await release(house.eremos, target(folder))).job?.outcome;
+    for (const folder of folders) expect(fs.readFileSync(path.join(folder, "letter.txt"), "utf8")).toBe("Dear Jonas");
+  });
+
+  it("is persisted by ids, numbers and codes only, and called interrupted when its process is gone", async () => {
+    const folder = house.makeFolder("Unmistakable name");
+    await lock(house.eremos, request(folder)).outcome;
+    const rows = house.eremos.database.orm.select().from(jobs).all();
+    expect(rows).toHaveLength(1);
+    expect(JSON.stringify(rows)).not.toContain("Unmistakable");
+    const dead = { ...rows[0], id: "dead", state: "running" as const, pid: 2 ** 22 - 3, endedAt: null };
+    house.eremos.database.orm.insert(jobs).values({ ...dead, folder: "x", verb: "lock", phase: "sealing", files: 0, filesTotal: 0, bytes: 0, bytesTotal: 0, startedAt: Date.now() }).run();
+    expect(house.eremos.jobs.markInterrupted()).toBe(true);
+    expect(house.eremos.jobs.list().find((job) => job.id === "dead")).toMatchObject({ state: "interrupted", error: { code: "interrupted" } });
+  });
+
+  it("leaves list and notes as they were when it is cancelled", async () => {
+    const folder = house.makeFolder("Large", Object.fromEntries(Array.from({ length: 60 }, (_, i) => [`f${i}`, "x".repeat(2_000_000)])));
+    await house.signIn();
+    const job = lock(house.eremos, request(folder));
+    await expect.poll(() => house.eremos.jobs.list()[0]?.phase).toBe("sealing");
+    expect(house.eremos.data.notes()).toHaveLength(1);
+    house.eremos.jobs.cancel(job.id);
+    await expect(job.outcome).rejects.toMatchObject({ code: "cancelled" });
+    expect(listFolders(house.eremos)).toEqual([]);
+    expect(house.eremos.data.notes()).toEqual([]);
+    expect(fs.readdirSync(folder)).toHaveLength(60);
+  });
+});
+
+describe("places and paths", () => {
+  it("shows the owner's hidden folders under their own names, and follows no link out", async () => {
+    const folder = house.makeFolder("Home/Payroll");
+    house.makeFolder("Home/Recipes");
+    fs.symlinkSync("/etc", path.join(house.world, "out"));
+    await house.signIn();
+    await lock(house.eremos, request(folder)).outcome;
+    const { entries } = listPlace(house.eremos, path.join(house.world, "Home"));
+    expect(entries.map(({ name, hidden, folder: id }) => [name, hidden, id !== null])).toEqual([["Payroll", true, true], ["Recipes", false, false]]);
+    expect(() => listPlace(house.eremos, path.join(house.world, "out"))).toThrow(expect.objectContaining({ code: "outside-places" }));
+    expect(() => onlook(house.eremos, path.join(house.world, "out"), "/")).toThrow(expect.objectContaining({ code: "outside-places" }));
+    expect(() => listPlace(house.eremos, "/etc")).toThrow(expect.objectContaining({ code: "outside-places" }));
+    expect(completePath(house.eremos, path.join(house.world, "Ho"))).toEqual([path.join(house.world, "Home")]);
+    expect(completePath(house.eremos, `${path.join(house.world, "Home")}/`)).toEqual([path.join(house.world, "Home", "Payroll"), path.join(house.world, "Home", "Recipes")]);
+  });
+
+  it("reads typed paths as people type them", () => {
+    fs.mkdirSync(path.join(house.world, "real"));
+    fs.symlinkSync("real", path.join(house.world, "link"));
+    const read = (typed: string): string => fullPath(typed, "/home/ines", house.world).toString();
+    expect(read("~/Payroll")).toBe("/home/ines/Payroll");
+    expect(read("file:///tmp/a%20b")).toBe("/tmp/a b");
+    expect(read("link/new")).toBe(path.join(house.world, "real", "new"));
+    expect(read("link/")).toBe(path.join(house.world, "link"));
+    expect(read("../x/../y")).toBe(path.join(house.base, "y"));
+    expect(() => read("  ")).toThrow(expect.objectContaining({ code: "usage" }));
+  });
+
+  it("plans a lock with its size and says why it can't be", async () => {
+    await house.signIn();
+    const folder = house.makeFolder("Payroll", { a: "12345", b: "123" });
+    fs.linkSync(path.join(folder, "a"), path.join(house.world, "outside"));
+    expect(planLock(house.eremos, folder, "view")).toMatchObject({ files: 2, bytes: 8, outsideLinks: ["a"], refusal: null });
+    expect(planLock(house.eremos, house.world, "view")).toMatchObject({ refusal: { code: "off-limits" } });
+  });
+});
