@@ -1,5 +1,5 @@
 import { systemCode } from "../errors/eremos-error";
-import type { DirNode, FileNode, Identity, Meta, TreeNode } from "../format/tree";
+import type { DirNode, FileNode, Identity, Meta, TreeNode, Xattr } from "../format/tree";
 import type { Dir, Disk } from "../platform/port";
 import type { Meter } from "./hooks";
 import type { ObjectReader } from "./object-io";
@@ -122,9 +122,19 @@ function writeExtents(restoring: Restoring, file: ReturnType<Disk["create"]>, co
 export function applyMeta(disk: Disk, dir: Dir, name: Buffer, meta: Meta, hasMode: boolean): void {
   const now = disk.stat(dir, name);
   if (now.uid !== meta.uid || now.gid !== meta.gid) setOwnerWherePermitted(disk, dir, name, meta);
-  for (const xattr of meta.xattrs) disk.setXattr(dir, name, xattr.name, xattr.value);
+  for (const xattr of meta.xattrs) setAttribute(disk, dir, name, xattr);
   if (hasMode) disk.setMode(dir, name, meta.mode);
   disk.setTimes(dir, name, meta.atimeNs, meta.mtimeNs);
+}
+
+/** The system's own attributes (`security.*`, `trusted.*`) can be set only by those it permits; everybody else gets the system's default. */
+function setAttribute(disk: Disk, dir: Dir, name: Buffer, xattr: Xattr): void {
+  try {
+    disk.setXattr(dir, name, xattr.name, xattr.value);
+  } catch (error) {
+    const isSystems = /^(security|trusted)\./.test(xattr.name.toString("latin1"));
+    if (!isSystems || (systemCode(error) !== "EPERM" && systemCode(error) !== "EACCES")) throw error;
+  }
 }
 
 function setOwnerWherePermitted(disk: Disk, dir: Dir, name: Buffer, meta: Meta): void {
