@@ -3,10 +3,10 @@ import * as path from "node:path";
 import fc from "fast-check";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { openBox, sealBox } from "../src/crypto/box";
-import { hashPassword, hkdf, parsePasswordHashing } from "../src/crypto/kdf";
+import { LEAST_COST, hashPassword, hkdf, parsePasswordHashing } from "../src/crypto/kdf";
 import { readHeader } from "../src/format/header";
-import { openWithCode, openWithPassword } from "../src/format/owner";
-import { formatRecoveryCode, isGroupRight, parseRecoveryCode } from "../src/format/recovery-code";
+import { createOwner, openWithCode, openWithPassword, withPassword } from "../src/format/owner";
+import { formatRecoveryCode, isGroupRight, newRecoveryCode, parseRecoveryCode } from "../src/format/recovery-code";
 import { decodeTree } from "../src/format/tree";
 import { PASSWORD, newDirectory, release, removeDirectory } from "./world";
 import { VECTORS, knownAnswers } from "./vectors";
@@ -48,6 +48,22 @@ describe("a folder sealed by the first version", () => {
     expect(fs.readFileSync(path.join(folder, "inner", "two chunks.bin"))).toEqual(Buffer.alloc(70_000, "0123456789"));
     expect(fs.readlinkSync(path.join(folder, "inner", "link"))).toBe("../letter.txt");
     expect(fs.readdirSync(folder).sort()).toEqual(["inner", "letter.txt"]);
+  });
+});
+
+describe("another master password", () => {
+  it("opens the same root key, the old one no more, and the recovery code still does", async () => {
+    const code = newRecoveryCode();
+    const { envelope, rootKey } = await createOwner(PASSWORD, code, LEAST_COST);
+    const changed = await withPassword(envelope, rootKey, "another four words entirely", LEAST_COST);
+    expect((await openWithPassword(changed, "another four words entirely")).rootKey).toEqual(rootKey);
+    await expect(openWithPassword(changed, PASSWORD)).rejects.toMatchObject({ code: "wrong-password" });
+    expect((await openWithCode(changed, code)).rootKey).toEqual(rootKey);
+  });
+
+  it("is the same however its letters were composed", async () => {
+    const { envelope, rootKey } = await createOwner("café at dusk \u00e9", newRecoveryCode(), LEAST_COST);
+    expect((await openWithPassword(envelope, "cafe\u0301 at dusk e\u0301")).rootKey).toEqual(rootKey);
   });
 });
 

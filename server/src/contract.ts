@@ -121,16 +121,6 @@ export interface OnlookView {
   }[];
 }
 
-export interface DamageView {
-  readonly path: string;
-  readonly reason: string;
-}
-
-export interface CheckView {
-  readonly ok: boolean;
-  readonly damaged: readonly DamageView[];
-}
-
 export interface ActivityView {
   readonly at: number;
   readonly folder: string;

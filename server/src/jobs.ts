@@ -58,6 +58,7 @@ export class Jobs {
       this.waiting.push(go);
       this.cancels.set(id, () => {
         this.waiting.splice(this.waiting.indexOf(go), 1);
+        this.cancels.delete(id);
         this.save(id, { state: "cancelled", endedAt: Date.now() });
         reject(new EremosError("cancelled", "Taken out of the queue. Nothing was touched."));
       });

@@ -15,10 +15,6 @@ export function useFolders(): readonly FolderView[] | undefined {
   return useQuery({ queryKey: KEYS.folders, queryFn: api.folders }).data;
 }
 
-export function useFolder(id: string | null): FolderView | undefined {
-  return useFolders()?.find((folder) => folder.id === id);
-}
-
 export function useJobs(): readonly JobView[] {
   return useQuery({ queryKey: KEYS.jobs, queryFn: api.jobs }).data ?? [];
 }

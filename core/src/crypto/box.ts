@@ -1,5 +1,5 @@
 import { createCipheriv, createDecipheriv } from "node:crypto";
-import { equalBytes, fromBase64, randomBytes, toBase64, wipe } from "./bytes";
+import { equalBytes, randomBytes, toBase64, wipe } from "./bytes";
 import { hkdf } from "./kdf";
 
 /**
@@ -58,8 +58,4 @@ export function openBox(key: Uint8Array, purpose: string, box: Uint8Array): Buff
 
 export function sealBoxText(key: Uint8Array, purpose: string, plain: Uint8Array): string {
   return toBase64(sealBox(key, purpose, plain));
-}
-
-export function openBoxText(key: Uint8Array, purpose: string, text: string): Buffer | BoxFailure {
-  return openBox(key, purpose, fromBase64(text));
 }

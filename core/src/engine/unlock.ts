@@ -14,8 +14,8 @@ import { dismantle, moveBack, recoverHeld, removePage } from "./recover";
 import { PackReaders, restoreTree } from "./restore-tree";
 import { survey } from "./survey";
 import {
-  type HeldFolder, NAMES, VAULT_NAME, closeFolder, commitFile, commitState, displayPath, ensureDir, generationName, holdFolder, joinPath, letGo, loadGeneration,
-  loadHeader, loadState, openFolder, splitPath,
+  type HeldFolder, NAMES, VAULT_NAME, commitFile, commitState, displayPath, ensureDir, generationName, holdFolder, joinPath, letGo, loadGeneration,
+  loadHeader, loadState, splitPath,
 } from "./vault";
 
 export interface UnlockInput {
@@ -230,23 +230,4 @@ function outcome(folder: HeldFolder, opening: Opening, note: OpenNote | null): U
     folder: header.folder, path: folder.path, generation: generation.generation, digest: generationDigest(generation), files: tree.files, bytes: tree.bytes,
     header: writeHeader(header), note,
   };
-}
-
-/** The ordinary path of a sealed folder, and what its record says of it, for the owner. */
-export async function readPlace(disk: Disk, path: Buffer, access: OwnerAccess, keptHeader: Buffer | null): Promise<Buffer> {
-  const folder = openFolder(disk, path);
-  try {
-    const state = folder.vault ? loadState(disk, folder.vault) : null;
-    if (!folder.vault || !state) throw new EremosError("not-protected", `${displayPath(path)} is not protected by Eremos.`);
-    const { record: header } = loadHeader(disk, folder.vault, keptHeader);
-    const { record: generation } = loadGeneration(disk, folder.vault, state.generation);
-    const keys = await FolderKeys.open(disk, folder.vault, header, access);
-    try {
-      return openPlace(generation, keys.secret(generation.key));
-    } finally {
-      keys.wipe();
-    }
-  } finally {
-    closeFolder(disk, folder);
-  }
 }

@@ -141,7 +141,3 @@ export async function openGenerationKey(record: KeyRecord, folderKey: Uint8Array
 export function writeKeyRecord(record: KeyRecord): Buffer {
   return writeRecord(record);
 }
-
-export function readKeyRecord(bytes: Uint8Array): KeyRecord {
-  return readRecord(bytes, keyRecordSchema, "folder's key record", 64 * 1024);
-}

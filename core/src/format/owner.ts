@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { equalBytes, fromBase64, randomBytes, toBase64, wipe } from "../crypto/bytes";
+import { fromBase64, randomBytes, toBase64, wipe } from "../crypto/bytes";
 import { openBox, sealBoxText } from "../crypto/box";
 import { generateKeyPair, openEnvelope, sealTo } from "../crypto/envelope";
 import { type PasswordCost, formatPasswordHashing, hashPassword, hkdf, newPasswordHashing, parsePasswordHashing } from "../crypto/kdf";
@@ -130,10 +130,6 @@ export function openSealingKey(record: OwnerEnvelope, rootKey: Uint8Array): Buff
   const key = openBox(rootKey, purpose("sealing", record.owner), fromBase64(record.sealing.privateKey));
   if (typeof key === "string") throw new EremosError("damaged", "The owner's sealing key is damaged. Folders sealed while signed in still open.");
   return key;
-}
-
-export function isSameOwner(a: OwnerEnvelope, b: OwnerEnvelope): boolean {
-  return equalBytes(Buffer.from(a.owner), Buffer.from(b.owner));
 }
 
 export function writeOwner(record: OwnerEnvelope): Buffer {

@@ -107,6 +107,6 @@ export interface Disk {
   tryLock(dir: Dir, name: Buffer): OpenFile | null;
   /** Programs that hold something below this path open. */
   holders(path: Buffer): Holder[];
-  /** Milliseconds since the epoch, as this file system's clock has it. */
+  /** Blocks this thread. */
   wait(milliseconds: number): void;
 }
