@@ -27,12 +27,40 @@ export function run(program, args, options = {}) {
   if (status !== 0) fail(`${program} ${args.slice(0, 2).join(" ")} ended with ${status}.`);
 }
 
+/** Programs from Debian's packages: how to see whether one is there, and what brings it. The database driver is compiled at installation. */
+const BUILD_PROGRAMS = [
+  { there: ["make", ["--version"]], packages: ["make"] },
+  { there: ["g++", ["--version"]], packages: ["g++"] },
+  { there: ["python3", ["--version"]], packages: ["python3"] },
+];
+const TEST_PROGRAMS = [
+  { there: ["chromium", ["--version"]], packages: ["chromium", "fonts-liberation"] },
+  { there: ["strace", ["-V"]], packages: ["strace"] },
+  { there: ["strings", ["--version"]], packages: ["binutils"] },
+  { there: ["/usr/bin/python3", ["-c", "import argon2, cryptography"]], packages: ["python3", "python3-argon2", "python3-cryptography"] },
+];
+
+function installPrograms(programs, why) {
+  const missing = programs.filter(({ there: [program, args] }) => spawnSync(program, args).status !== 0).flatMap(({ packages }) => packages);
+  if (missing.length === 0) return;
+  process.stdout.write(`Installing what ${why}: ${missing.join(", ")}…\n`);
+  const [program, ...before] = process.getuid?.() === 0 ? ["apt-get"] : ["sudo", "apt-get"];
+  const apt = (...args) => run(program, [...before, ...args], { env: { ...process.env, DEBIAN_FRONTEND: "noninteractive" }, stdio: ["ignore", "ignore", "inherit"] });
+  apt("update");
+  apt("install", "-y", "--no-install-recommends", ...missing);
+}
+
 export function install() {
   const installed = join(root, "node_modules", ".package-lock.json");
   const lock = join(root, "package-lock.json");
   if (existsSync(installed) && statSync(installed).mtimeMs >= statSync(lock).mtimeMs - 1000) return;
+  installPrograms(BUILD_PROGRAMS, "the installation needs");
   process.stdout.write("Installing what Eremos needs (a few minutes the first time)…\n");
   run("npm", ["ci", "--include=dev", "--no-fund", "--no-audit"]);
+}
+
+export function installTestPrograms() {
+  installPrograms(TEST_PROGRAMS, "the tests need");
 }
 
 const SOURCES = ["core/src", "server/src", "cli/src", "demo/src", "web", "package-lock.json"];
@@ -60,23 +88,6 @@ export async function build() {
   await bundle();
   run("npx", ["next", "build", "web"], { env: { ...process.env, NEXT_TELEMETRY_DISABLED: "1", NODE_ENV: "production" }, stdio: ["ignore", "ignore", "inherit"] });
   writeFileSync(stamp, now);
-}
-
-/** Programs that only tests need, from Debian's packages, where they are missing: how to see whether one is there, and what brings it. */
-const TEST_PROGRAMS = [
-  { there: ["chromium", ["--version"]], packages: ["chromium", "fonts-liberation"] },
-  { there: ["strace", ["-V"]], packages: ["strace"] },
-  { there: ["/usr/bin/python3", ["-c", "import argon2, cryptography"]], packages: ["python3", "python3-argon2", "python3-cryptography"] },
-];
-
-export function installTestPrograms() {
-  const missing = TEST_PROGRAMS.filter(({ there: [program, args] }) => spawnSync(program, args).status !== 0).flatMap(({ packages }) => packages);
-  if (missing.length === 0) return;
-  process.stdout.write(`Installing what the tests need: ${missing.join(", ")}…\n`);
-  const [program, ...before] = process.getuid?.() === 0 ? ["apt-get"] : ["sudo", "apt-get"];
-  const apt = (...args) => run(program, [...before, ...args], { env: { ...process.env, DEBIAN_FRONTEND: "noninteractive" }, stdio: ["ignore", "ignore", "inherit"] });
-  apt("update");
-  apt("install", "-y", "--no-install-recommends", ...missing);
 }
 
 /** Starts the server in this process; ends cleanly on a signal. */
