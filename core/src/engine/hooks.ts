@@ -17,9 +17,11 @@ export interface Hooks {
   cancelled(): boolean;
 }
 
+const REPORT_EVERY_MS = 80;
+
 export const silentHooks: Hooks = { progress: () => undefined, cancelled: () => false };
 
-/** Counts work and reports it, at most every `everyFiles` files or `everyBytes` bytes. */
+/** Counts work, reports it at most once in {@link REPORT_EVERY_MS}, and stops when asked to. */
 export class Meter {
   private files = 0;
   private bytes = 0;
@@ -34,7 +36,7 @@ export class Meter {
     this.bytes += bytes;
     this.stopIfCancelled();
     const now = performance.now();
-    if (now - this.reportedAt > 80) this.report(now);
+    if (now - this.reportedAt > REPORT_EVERY_MS) this.report(now);
   }
 
   stopIfCancelled(): void {
