@@ -101,6 +101,7 @@ try {
   await page.getByRole("link", { name: "Desk" }).click();
   await page.emulateMedia({ colorScheme: "dark" });
   await page.getByRole("button", { name: "Instrument photos" }).first().click();
+  await page.waitForTimeout(2000);
   await shot("desk-open-dark");
   await page.emulateMedia({ colorScheme: "light" });
   await page.getByRole("button", { name: "Sign out" }).click();
