@@ -1,157 +1,128 @@
 /**
  * Compares locking and opening with copying and with other ways to encrypt a folder, interleaved in one run on the same files, on tmpfs
- * and on disk. Prints ratios, writes docs/benchmarks.json and docs/BENCHMARKS.md. `--quick`: one round, for a look.
+ * and on disk. Writes docs/benchmarks.json and the tables of docs/BENCHMARKS.md. `--quick`: one round, for a look; writes nothing.
+ * `--place=disk`, `--corpus=…`: only that; what the file holds of others stays.
  */
 import { execFileSync, spawnSync } from "node:child_process";
-import { existsSync, mkdirSync, mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { appendFileSync, existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, truncateSync, writeFileSync } from "node:fs";
 import { cpus, tmpdir, totalmem } from "node:os";
 import { join } from "node:path";
-import { build, install, requireNode, root } from "./steps.mjs";
+import { CORPORA, bytesOf, makeCorpus } from "./bench/corpora.mjs";
+import { firstBytes, house, lock, open, release } from "./bench/house.mjs";
+import { here, inPhases, median, readSealWrite, shell, walk } from "./bench/measure.mjs";
+import { report } from "./bench/report.mjs";
+import { build, install, installBenchPrograms, requireNode, root } from "./steps.mjs";
 
 requireNode();
 install();
+installBenchPrograms();
 await build();
 const core = await import("@eremos/core");
 
-const ROUNDS = process.argv.includes("--quick") ? 1 : 5;
-const CORPORA = {
-  "16,000 small files": { files: 16_000, directories: 400, size: (i) => 1024 + ((i * 7919) % 15_360) },
-  "1,000 files of 1 MiB": { files: 1000, directories: 20, size: () => 1_048_576 },
-  "4 files of 512 MiB": { files: 4, directories: 1, size: () => 536_870_912 },
-};
+const quick = process.argv.includes("--quick");
+const ROUNDS = quick ? 1 : 5;
 const PLACES = { tmpfs: "/dev/shm", disk: tmpdir() };
+const only = (flag, names) => names.filter((name) => !process.argv.some((word) => word.startsWith(`${flag}=`)) || process.argv.includes(`${flag}=${name}`));
 
-function makeCorpus(directory, { files, directories, size }) {
-  const noise = Buffer.alloc(1_048_576);
-  for (let i = 0; i < noise.length; i++) noise[i] = (i * 2654435761) >>> 13;
-  for (let d = 0; d < directories; d++) mkdirSync(join(directory, `d${d}`), { recursive: true });
-  for (let i = 0; i < files; i++) {
-    const parts = [];
-    for (let left = size(i); left > 0; left -= noise.length) parts.push(noise.subarray(0, Math.min(left, noise.length)));
-    writeFileSync(join(directory, `d${i % directories}`, `file ${i}`), Buffer.concat(parts));
-  }
-}
-
-/** Wall and CPU seconds of a shell command. */
-function shell(command) {
-  const { stderr, status } = spawnSync("bash", ["-c", `TIMEFORMAT='%R %U %S'; time { ${command}; }`], { encoding: "utf8" });
-  if (status !== 0) throw new Error(`${command}: ${stderr}`);
-  const [wall, user, system] = stderr.trim().split("\n").at(-1).split(" ").map(Number);
-  return { wall, cpu: user + system };
-}
-
-/** Wall and CPU seconds of work in this process. */
-async function here(work) {
-  const before = process.cpuUsage();
-  const start = performance.now();
-  await work();
-  const { user, system } = process.cpuUsage(before);
-  return { wall: (performance.now() - start) / 1000, cpu: (user + system) / 1e6 };
-}
-
-const silent = { progress: () => undefined, cancelled: () => false };
 const { envelope, rootKey } = await core.createOwner("violin varnish at dusk", core.newRecoveryCode(), core.LEAST_COST);
-const device = core.generateSigningKey();
-const access = { owner: envelope, rootKey, devices: [device.publicKey] };
-const signer = { by: "owner", owner: envelope, rootKey, device: device.publicKey };
+const known = house(core, envelope, rootKey, core.generateSigningKey().publicKey);
 const newId = () => core.toBase64(core.randomBytes(16));
 
-async function lock(path, folder, note = null) {
-  return core.lockFolder(core.disk, { path: Buffer.from(path), folder, visibility: "view", signer, note, page: null, inUseAnyway: false }, silent);
-}
-async function open(path) {
-  return core.unlockFolder(core.disk, { path: Buffer.from(path), access, keptHeader: null, expected: null, acceptUnvouched: false, acceptOlder: false }, silent);
-}
-
-const median = (values) => values.toSorted((a, b) => a - b)[Math.floor(values.length / 2)];
-const spread = (values) => (Math.max(...values) - Math.min(...values)) / median(values);
-
-async function round(base, source, into) {
-  const note = (name, { wall, cpu }) => ((into[name] ??= { wall: [], cpu: [] }), into[name].wall.push(wall), into[name].cpu.push(cpu));
-  const work = join(base, "work");
-  const fresh = () => {
-    rmSync(work, { recursive: true, force: true });
-    execFileSync("cp", ["-a", source, work]);
-    execFileSync("sync", ["-f", base]);
+/** One after the other on the same folder, which is at the end what it was at the beginning. */
+async function round(base, folder, shape, into) {
+  const note = (name, { wall, cpu }) => {
+    into[name] ??= { wall: [], cpu: [] };
+    into[name].wall.push(wall);
+    into[name].cpu.push(cpu);
   };
-  fresh();
-  note("cp -a; sync; rm", shell(`cp -a '${work}' '${work}.copy'; sync -f '${base}'; rm -rf '${work}'`));
-  rmSync(`${work}.copy`, { recursive: true, force: true });
-  fresh();
-  note("tar | openssl; sync; rm", shell(`tar -C '${work}' -cf - . | openssl enc -aes-256-ctr -K ${"1".repeat(64)} -iv ${"2".repeat(32)} > '${work}.enc'; sync -f '${base}'; rm -rf '${work}'`));
-  rmSync(`${work}.enc`, { force: true });
-  fresh();
+  const settle = () => execFileSync("sync");
+  const beside = join(base, "beside");
+  const clear = () => rmSync(beside, { recursive: true, force: true });
+
+  settle();
+  note("cp -a", shell(`cp -a '${folder}' '${beside}'`));
+  note("sync -f after cp", shell(`sync -f '${base}'`));
+  note("rm -rf", shell(`rm -rf '${beside}'`));
+  settle();
+  const cipher = core.chunkCipher(Buffer.alloc(32, 7));
+  note("read, encrypt, write", await here(async () => readSealWrite(folder, beside, cipher)));
+  cipher.wipe();
+  clear();
+  settle();
+  note("tar | openssl", shell(`tar -C '${folder}' -cf - . | openssl enc -aes-256-ctr -K ${"1".repeat(64)} -iv ${"2".repeat(32)} > '${beside}'; sync -f '${base}'`));
+  clear();
+  if (shape.zip) {
+    settle();
+    note("AES ZIP", shell(`cd '${folder}' && bsdtar --options zip:encryption=aes256 --passphrase 'violin varnish at dusk' -a -cf '${beside}.zip' . && sync -f '${base}'`));
+    rmSync(`${beside}.zip`);
+  }
+
+  settle();
   const id = newId();
-  note("lock", await here(() => lock(work, id)));
-  let opened;
-  note("open", await here(async () => (opened = await open(work))));
-  note("walk (readdir + lstat)", await here(async () => walk(work)));
-  note("lock again, unchanged", await here(() => lock(work, id, opened.note)));
-  rmSync(work, { recursive: true, force: true });
+  const first = await inPhases((hooks) => lock(known, folder, id, null, hooks));
+  note("lock", first.whole);
+  note("lock, without removal", first.without);
+  const { opened, times } = await firstBytes(known, folder, shape, 300);
+  note("open for reading", { wall: opened, cpu: 0 });
+  note("first byte, median", { wall: median(times), cpu: 0 });
+  note("first byte, 95 %", { wall: times.toSorted((a, b) => a - b)[Math.floor(times.length * 0.95)], cpu: 0 });
+  settle();
+  let outcome;
+  note("open", await here(async () => (outcome = await open(known, folder))));
+  settle();
+  note("walk", await here(async () => walk(folder)));
+  const again = await inPhases((hooks) => lock(known, folder, id, outcome.note, hooks));
+  note("lock again, unchanged", again.whole);
+  note("lock again, unchanged, without removal", again.without);
+  outcome = await open(known, folder);
+  appendFileSync(join(folder, "d0", "file 0"), "!");
+  settle();
+  const changed = await inPhases((hooks) => lock(known, folder, id, outcome.note, hooks));
+  note("lock again, one file changed, without removal", changed.without);
+  await release(known, folder);
+  truncateSync(join(folder, "d0", "file 0"), shape.size(0));
 }
 
-function walk(directory) {
-  const dir = core.disk.openRoot(Buffer.from(directory));
-  const visit = (at) => {
-    for (const name of core.disk.list(at)) {
-      if (core.disk.stat(at, name).type !== "dir") continue;
-      const inner = core.disk.openDir(at, name);
-      visit(inner);
-      core.disk.closeDir(inner);
-    }
-  };
-  visit(dir);
-  core.disk.closeDir(dir);
+/** Memory of a process of its own, KiB: idle, locking, opening. */
+function memory(base, folder) {
+  const kept = join(base, "owner.json");
+  writeFileSync(kept, JSON.stringify({ owner: envelope, rootKey: rootKey.toString("base64"), device: Buffer.from(known.device).toString("base64"), folder: newId() }));
+  const most = (verb) => Number(spawnSync("node", [join(root, "scripts/bench/memory.mjs"), verb, folder, kept], { encoding: "utf8", cwd: root }).stdout);
+  return { idle: most("idle"), lock: most("lock"), open: most("open") };
+}
+
+function startUp() {
+  const of = (...args) => median(Array.from({ length: ROUNDS }, () => shell(args.join(" ")).wall));
+  return { node: of("node", "-e", "0"), eremos: of("node", join(root, "cli/bin/eremos.mjs"), "help", ">/dev/null") };
 }
 
 const results = [];
-for (const [place, where] of Object.entries(PLACES)) {
-  if (!existsSync(where)) continue;
-  for (const [corpus, shape] of Object.entries(CORPORA)) {
-    const base = mkdtempSync(join(where, "eremos-bench-"));
+for (const place of only("--place", Object.keys(PLACES))) {
+  if (!existsSync(PLACES[place])) continue;
+  for (const corpus of only("--corpus", Object.keys(CORPORA))) {
+    const shape = CORPORA[corpus];
+    const base = mkdtempSync(join(PLACES[place], "eremos-bench-"));
     try {
-      const source = join(base, "source");
-      mkdirSync(source);
-      makeCorpus(source, shape);
-      const bytes = Array.from({ length: shape.files }, (_, i) => shape.size(i)).reduce((a, b) => a + b, 0);
+      const folder = join(base, "folder");
+      mkdirSync(folder);
+      makeCorpus(folder, shape);
       const measured = {};
-      for (let i = 0; i < ROUNDS; i++) await round(base, source, measured);
-      results.push({ place, corpus, bytes, measured });
-      const line = Object.entries(measured).map(([name, { wall, cpu }]) => `${name} ${median(wall).toFixed(2)} s (CPU ${median(cpu).toFixed(2)})`);
-      process.stdout.write(`${place}, ${corpus}: ${line.join(", ")}\n`);
+      for (let i = 0; i < ROUNDS; i++) await round(base, folder, shape, measured);
+      results.push({ place, corpus, files: shape.files, bytes: bytesOf(shape), measured, memory: memory(base, folder) });
+      process.stdout.write(`${place}, ${corpus}: ${Object.entries(measured).map(([name, { wall, cpu }]) => `${name} ${median(wall).toPrecision(3)} s (CPU ${median(cpu).toPrecision(3)})`).join(", ")}, memory ${JSON.stringify(results.at(-1).memory)}\n`);
     } finally {
       rmSync(base, { recursive: true, force: true });
     }
   }
 }
-
-function ratios({ place, corpus, bytes, measured }) {
-  const wall = (name) => median(measured[name].wall);
-  const cpu = (name) => median(measured[name].cpu);
-  return {
-    place, corpus,
-    lockToCopy: wall("lock") / wall("cp -a; sync; rm"),
-    lockToTar: wall("lock") / wall("tar | openssl; sync; rm"),
-    lockCpuToCopyCpu: cpu("lock") / cpu("cp -a; sync; rm"),
-    openToLock: wall("open") / wall("lock"),
-    relockToWalk: wall("lock again, unchanged") / wall("walk (readdir + lstat)"),
-    lockMbPerCpuSecond: bytes / 1e6 / cpu("lock"),
-    openMbPerCpuSecond: bytes / 1e6 / cpu("open"),
-    noise: Math.max(...Object.values(measured).map((times) => spread(times.wall))),
-  };
-}
-
-const table = results.map(ratios);
 const machine = { cpu: cpus()[0]?.model ?? "unknown", cores: cpus().length, memoryGiB: Math.round(totalmem() / 2 ** 30), node: process.version, rounds: ROUNDS };
-writeFileSync(join(root, "docs", "benchmarks.json"), `${JSON.stringify({ machine, results: table, seconds: results }, null, 2)}\n`);
-const number = (value) => (value >= 100 ? Math.round(value).toString() : value.toFixed(2));
-writeFileSync(join(root, "docs", "BENCHMARKS.md"), `# Benchmarks
-
-Ratios of medians over ${ROUNDS} interleaved round${ROUNDS === 1 ? "" : "s"} in one run of \`npm run bench\`, on ${machine.cores} cores (${machine.cpu}), Node ${machine.node}. In process: program start
-and password hashing are not included. A lock is durable, and includes removing the readable copy. The noise is the widest spread
-(largest minus smallest, over the median) of any step of that line. Absolute seconds are in [benchmarks.json](benchmarks.json).
-
-| place | files | lock ÷ \`cp -a; sync -f; rm -rf\` | lock ÷ \`tar \\| openssl enc; sync -f; rm -rf\` | lock CPU ÷ copy CPU | open ÷ lock | relock unchanged ÷ walk | lock MB per CPU second | open MB per CPU second | noise |
-|---|---|---|---|---|---|---|---|---|---|
-${table.map((row) => `| ${[row.place, row.corpus, ...[row.lockToCopy, row.lockToTar, row.lockCpuToCopyCpu, row.openToLock, row.relockToWalk, row.lockMbPerCpuSecond, row.openMbPerCpuSecond, row.noise].map(number)].join(" | ")} |`).join("\n")}
-`);
+const json = join(root, "docs", "benchmarks.json");
+const isSame = (a) => (b) => a.place === b.place && a.corpus === b.corpus;
+const earlier = existsSync(json) ? JSON.parse(readFileSync(json, "utf8")).seconds.filter((result) => !results.some(isSame(result))) : [];
+const order = ({ place, corpus }) => Object.keys(PLACES).indexOf(place) * 10 + Object.keys(CORPORA).indexOf(corpus);
+const written = report({ machine, startUp: startUp(), results: [...earlier, ...results].sort((a, b) => order(a) - order(b)) });
+if (quick) process.stdout.write(`\n${written.tables}\n`);
+else {
+  writeFileSync(json, written.json);
+  written.intoDocument(join(root, "docs", "BENCHMARKS.md"));
+}

@@ -93,6 +93,8 @@ try {
   await page.getByRole("button", { name: "Check now" }).click();
   await page.getByText(/is whole/).first().waitFor();
   await quiet();
+  await shot("left-open");
+  await page.getByRole("main").evaluate((main) => main.scrollTo(0, 0));
   await shot("folder");
   await page.getByRole("link", { name: "Activity" }).click();
   await shot("activity");

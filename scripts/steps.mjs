@@ -37,7 +37,18 @@ const TEST_PROGRAMS = [
   { there: ["chromium", ["--version"]], packages: ["chromium", "fonts-liberation"] },
   { there: ["strace", ["-V"]], packages: ["strace"] },
   { there: ["strings", ["--version"]], packages: ["binutils"] },
+  { there: ["setfacl", ["--version"]], packages: ["acl"] },
+  { there: ["setfattr", ["--version"]], packages: ["attr"] },
+  { there: ["mkfs.ext4", ["-V"]], packages: ["e2fsprogs"] },
+  { there: ["sh", ["-c", "command -v mkfs.exfat"]], packages: ["exfatprogs"] },
+  { there: ["mount.exfat-fuse", ["-V"]], packages: ["exfat-fuse"] },
+  { there: ["ntfs-3g", ["--version"]], packages: ["ntfs-3g"] },
   { there: ["/usr/bin/python3", ["-c", "import argon2, cryptography"]], packages: ["python3", "python3-argon2", "python3-cryptography"] },
+];
+
+const BENCH_PROGRAMS = [
+  { there: ["bsdtar", ["--version"]], packages: ["libarchive-tools"] },
+  { there: ["openssl", ["version"]], packages: ["openssl"] },
 ];
 
 function installPrograms(programs, why) {
@@ -61,6 +72,10 @@ export function install() {
 
 export function installTestPrograms() {
   installPrograms(TEST_PROGRAMS, "the tests need");
+}
+
+export function installBenchPrograms() {
+  installPrograms(BENCH_PROGRAMS, "the benchmark compares with");
 }
 
 const SOURCES = ["core/src", "server/src", "cli/src", "demo/src", "web", "package-lock.json"];

@@ -1,16 +1,18 @@
 import { EremosError, type Outcomes } from "@eremos/core";
 import {
-  Eremos, type FolderView, type JobVerb, type StartedJob, check, fullPath, listFolders, lock, onlook, readSettings, recoverInterrupted, release, serve, setupAtOnce, signIn, unlock,
+  Eremos, type FolderView, type JobVerb, type StartedJob, changePassword, check, closeUp, fullPath, listFolders, lock, onlook, readSettings, recoverInterrupted, release, serve, setupAtOnce, signIn, unlock,
 } from "@eremos/server";
-import { askPassword } from "./ask";
+import { askNewPassword, askPassword } from "./ask";
 import { endProgress, showProgress } from "./progress";
 
 export const USAGE = `eremos: hides and locks private folders in place
 
   eremos setup [--hint TEXT]          choose the master password; prints the recovery code
+  eremos passwd [--hint TEXT]         change the master password (with --password-stdin: present one, then new one, a line each)
   eremos list                         the protected folders
   eremos lock PATH [--hide]           lock a folder, or an open one again (needs no password)
-  eremos unlock PATH-OR-ID            open it at its place
+  eremos close                        lock every folder that lies open (needs no password)
+  eremos unlock PATH-OR-ID            open it at its place, until you lock it
   eremos release PATH-OR-ID           take protection off for good
   eremos check PATH-OR-ID             read and verify the whole sealed copy
   eremos onlooker PATH                what others see at a place right now
@@ -19,7 +21,7 @@ export const USAGE = `eremos: hides and locks private folders in place
   --json              one JSON document on standard output; messages go to standard error
   --password-stdin    read the master password from the first line of standard input
   --hide, --view      lock: hidden in place, or in view (the default; an open folder keeps what it had)
-  --anyway            lock: even though programs have files open for writing
+  --anyway            lock, close: even though programs have files open for writing
   --accept            unlock, release: although the last lock was made by somebody unknown, or the folder is in an older state
 
 PATH is always the folder's ordinary path, hidden or not.
@@ -73,7 +75,10 @@ async function withEremos<T>(invocation: Invocation, run: (eremos: Eremos) => Pr
 
 async function openGate(eremos: Eremos, invocation: Invocation): Promise<void> {
   eremos.requireOwner();
-  const typed = await askPassword(invocation.flags["password-stdin"] === true, "Master password");
+  await signInWith(eremos, await askPassword(invocation.flags["password-stdin"] === true, "Master password"));
+}
+
+async function signInWith(eremos: Eremos, typed: string): Promise<void> {
   const { wait } = eremos.gate;
   if (wait > 0 && wait <= LONGEST_WAIT_MS) {
     process.stderr.write(`Waiting ${Math.ceil(wait / 1000)} s because of wrong passwords before.\n`);
@@ -115,6 +120,21 @@ const setup: Command = async (invocation) => {
   });
 };
 
+const passwd: Command = async (invocation) => {
+  only(invocation, "password-stdin", "hint");
+  noWords(invocation);
+  return withEremos(invocation, async (eremos) => {
+    eremos.requireOwner();
+    const { current, password } = await askNewPassword(invocation.flags["password-stdin"] === true);
+    await signInWith(eremos, current);
+    const hint = typeof invocation.flags["hint"] === "string" ? invocation.flags["hint"] : null;
+    const { left } = await changePassword(eremos, { current, password, hint });
+    const lines = ["The master password is changed. The recovery code stays as it is."];
+    if (left.length > 0) lines.push("These folders are out of reach now and open with the old password until you sign in while they are there:", ...left.map(({ path }) => `  ${path}`));
+    return { result: { left }, lines };
+  });
+};
+
 const list: Command = async (invocation) => {
   only(invocation, "password-stdin");
   noWords(invocation);
@@ -143,12 +163,36 @@ const lockCommand: Command = async (invocation) => {
   });
 };
 
+const close: Command = async (invocation) => {
+  only(invocation, "anyway");
+  noWords(invocation);
+  return withEremos(invocation, async (eremos) => {
+    eremos.requireOwner();
+    await recoverInterrupted(eremos);
+    const { locking, left } = closeUp(eremos, invocation.flags["anyway"] === true);
+    const locked: string[] = [];
+    const stayed = [...left];
+    for (const { path, job } of locking) {
+      try {
+        await finish(eremos, job);
+        locked.push(path);
+      } catch (error) {
+        if (!(error instanceof EremosError)) throw error;
+        stayed.push({ path, reason: error.message });
+      }
+    }
+    const lines = [locked.length === 0 && stayed.length === 0 ? "No folder lies open." : `${locked.length} locked.`, ...stayed.map(({ path, reason }) => `Still open: ${path}. ${reason}`)];
+    return { result: { locked, left: stayed }, lines, exitCode: stayed.length > 0 ? 4 : 0 };
+  });
+};
+
 const unlockCommand: Command = async (invocation) => {
   only(invocation, "password-stdin", "accept");
   const pathOrId = oneWord(invocation, "path or id");
   return withEremos(invocation, async (eremos) => {
     await openGate(eremos, invocation);
-    const job = unlock(eremos, { pathOrId, from: process.cwd(), accept: invocation.flags["accept"] === true });
+    // Nothing of Eremos may run afterwards that could lock it by itself.
+    const job = unlock(eremos, { pathOrId, from: process.cwd(), accept: invocation.flags["accept"] === true, mode: { kind: "until-locked" } });
     const { folder, path, files, bytes } = await finish(eremos, job);
     return { result: { id: folder, path: path.toString("utf8"), files, bytes }, lines: [summaryOf(eremos, job.id)] };
   });
@@ -203,5 +247,5 @@ const serveCommand: Command = async (invocation) => {
 };
 
 export const COMMANDS: Readonly<Record<string, Command>> = {
-  setup, list, lock: lockCommand, unlock: unlockCommand, release: releaseCommand, check: checkCommand, onlooker, serve: serveCommand,
+  setup, passwd, list, lock: lockCommand, close, unlock: unlockCommand, release: releaseCommand, check: checkCommand, onlooker, serve: serveCommand,
 };

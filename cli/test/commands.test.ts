@@ -46,6 +46,23 @@ describe("the whole way", () => {
   });
 });
 
+describe("another master password", () => {
+  it("opens what was locked with the old one, which opens nothing any more", () => {
+    const folder = cli.makeFolder("Letters");
+    const before = snapshot(folder);
+    expect(cli.run(["lock", folder]).status).toBe(0);
+    const renewed = "half a cello and its bow";
+    const change = (from: string, to: string): number | null => cli.run(["passwd"], `${from}\n${to}`).status;
+    expect(change("not this one at all", renewed)).toBe(3);
+    expect(change(PASSWORD, renewed)).toBe(0);
+    expect(cli.json(["release", folder], PASSWORD)).toMatchObject({ status: 3, body: { error: { code: "wrong-password" } } });
+    expect(cli.json(["release", folder], renewed).status).toBe(0);
+    expect(snapshot(folder)).toEqual(before);
+    expect(change(renewed, PASSWORD)).toBe(0);
+    fs.rmSync(folder, { recursive: true });
+  });
+});
+
 describe("what is wrong", () => {
   let folder: string;
   beforeAll(() => {

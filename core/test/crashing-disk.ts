@@ -3,7 +3,7 @@ import type { Disk } from "../src/platform/port";
 /** Everything that changes the disk, and so everything a crash can come between. */
 const CHANGES = new Set<keyof Disk>([
   "create", "write", "truncate", "syncFile", "syncDir", "barrier", "makeDir", "makeLink", "makeHardLink", "rename", "renameExclusive", "unlink", "removeDir",
-  "setMode", "setFileMode", "setOwner", "setTimes", "setDirTimes", "setXattr",
+  "setMode", "setOpenMode", "setOwner", "setTimes", "setXattr", "setLinkOwner", "setLinkTimes", "setLinkXattr",
 ]);
 /** What the system does by itself when a process dies. */
 const ALWAYS = new Set<keyof Disk>(["closeDir", "closeFile"]);
@@ -36,11 +36,67 @@ export function crashingDisk(real: Disk, at: number, mode: CrashMode): CrashingD
         const isHere = CHANGES.has(name) && changes++ === at;
         if (isHere && mode === "before") die();
         if (isHere && mode === "torn" && name === "write") args[3] = Math.floor(Number(args[3]) / 2);
-        const result: unknown = Reflect.apply(method, target, args);
-        if (isHere) die();
-        return result;
+        try {
+          return Reflect.apply(method, target, args);
+        } finally {
+          if (isHere) die();
+        }
       };
     },
   });
   return { disk, count: () => changes, crashed: () => dead };
+}
+
+/** A disk that says it has so much room and no more: enough for the largest file, not for everything. */
+export function crampedDisk(real: Disk, free: number): Disk {
+  return new Proxy(real, { get: (target, name: keyof Disk) => (name === "freeBytes" ? (): number => free : target[name]) });
+}
+
+/** Everything that can fail by itself: the changes and the reads. Letting go of something does not. */
+const FALLIBLE = new Set<keyof Disk>([...CHANGES, "openRoot", "openDir", "list", "stat", "find", "statOpen", "openRead", "read", "readLink", "extents", "xattrs", "linkXattrs"]);
+
+/** A disk whose n-th call (from 0) fails with a system error, once; afterwards everything works again. */
+export function failingDisk(real: Disk, at: number, code: string): { readonly disk: Disk; failed(): string | null } {
+  let calls = 0;
+  let failed: string | null = null;
+  const disk = new Proxy(real, {
+    get(target, name: keyof Disk) {
+      const method: unknown = target[name];
+      if (typeof method !== "function" || !FALLIBLE.has(name)) return method;
+      return (...args: unknown[]): unknown => {
+        if (calls++ === at) {
+          failed = name;
+          throw Object.assign(new Error(code), { code });
+        }
+        return Reflect.apply(method, target, args);
+      };
+    },
+  });
+  return { disk, failed: () => failed };
+}
+
+/** A disk on which somebody else does something just before the n-th call (from 0) of whatever kind. */
+export function meddledDisk(real: Disk, at: number, meddle: () => void): { readonly disk: Disk; happened(): boolean; isOver(): boolean; during(): string } {
+  let calls = 0;
+  let happened = false;
+  let during = "";
+  const disk = new Proxy(real, {
+    get(target, name: keyof Disk) {
+      const method: unknown = target[name];
+      if (typeof method !== "function") return method;
+      return (...args: unknown[]): unknown => {
+        if (calls++ === at) {
+          during = name;
+          try {
+            meddle();
+            happened = true;
+          } catch {
+            // What it wanted to change is not at its place any more.
+          }
+        }
+        return Reflect.apply(method, target, args);
+      };
+    },
+  });
+  return { disk, happened: () => happened, isOver: () => calls <= at, during: () => during };
 }

@@ -3,12 +3,18 @@ import * as path from "node:path";
 import fc from "fast-check";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { openBox, sealBox } from "../src/crypto/box";
+import { NodeCipher } from "../src/crypto/chunk-cipher";
+import { OpensslCipher, hasOpenssl } from "../src/crypto/openssl";
 import { LEAST_COST, hashPassword, hkdf, parsePasswordHashing } from "../src/crypto/kdf";
 import { readHeader } from "../src/format/header";
 import { createOwner, openWithCode, openWithPassword, withPassword } from "../src/format/owner";
 import { formatRecoveryCode, isGroupRight, newRecoveryCode, parseRecoveryCode } from "../src/format/recovery-code";
-import { decodeTree } from "../src/format/tree";
-import { PASSWORD, newDirectory, release, removeDirectory } from "./world";
+import { type DirEntry, TreeReader, sourceOf } from "../src/format/tree";
+import { changeOwner } from "../src/engine/change-owner";
+import { linuxDisk } from "../src/platform/linux/linux-disk";
+import type { Disk } from "../src/platform/port";
+import { crashingDisk } from "./crashing-disk";
+import { NEW_PASSWORD, PASSWORD, lock, newDirectory, newPerson, release, removeDirectory } from "./world";
 import { VECTORS, knownAnswers } from "./vectors";
 
 describe("known answers", () => {
@@ -23,6 +29,31 @@ describe("known answers", () => {
     expect((await hashPassword("password", hashing)).toString("hex")).toBe("09316115d5cf24ed5a15a31a3ba326e5cf32edc24702987c02b6566f61913cf7");
     // RFC 5869, test case 3: no salt, no info.
     expect(hkdf(Buffer.alloc(22, 0x0b), Buffer.alloc(0), "", 42).toString("hex")).toBe("8da4e775a563c18f715f802a063c5a31b8a11f5c5ee1879ec3454e5f3c738d2d9d201395faa4b61a96c8");
+  });
+});
+
+describe("the two ways to the cipher", () => {
+  it("seal the same bytes, open one another's, and refuse whatever was changed", () => {
+    expect(hasOpenssl()).toBe(true);
+    const bytes = (length: number): fc.Arbitrary<Buffer> => fc.uint8Array({ minLength: length, maxLength: length }).map((array) => Buffer.from(array));
+    fc.assert(fc.property(bytes(32), bytes(12), fc.uint8Array({ maxLength: 70_000 }), fc.nat(), (key, nonce, plain, flip) => {
+      const ciphers = [new OpensslCipher(key), new NodeCipher(key)] as const;
+      const [sealed, again] = ciphers.map((cipher) => {
+        const out = Buffer.alloc(plain.length + 16);
+        cipher.seal(nonce, plain, out);
+        return out;
+      });
+      expect(sealed?.equals(again ?? Buffer.alloc(0))).toBe(true);
+      const changed = Buffer.from(sealed ?? "");
+      changed[flip % changed.length] = (changed[flip % changed.length] ?? 0) ^ (1 << flip % 8);
+      for (const cipher of ciphers) {
+        const out = Buffer.alloc(plain.length);
+        expect(cipher.open(nonce, sealed ?? changed, out)).toBe(true);
+        expect(out.equals(plain)).toBe(true);
+        expect(cipher.open(nonce, changed, out)).toBe(false);
+        cipher.wipe();
+      }
+    }));
   });
 });
 
@@ -59,6 +90,34 @@ describe("another master password", () => {
     expect((await openWithPassword(changed, "another four words entirely")).rootKey).toEqual(rootKey);
     await expect(openWithPassword(changed, PASSWORD)).rejects.toMatchObject({ code: "wrong-password" });
     expect((await openWithCode(changed, code)).rootKey).toEqual(rootKey);
+  });
+
+  it("in the folder: at every moment both copies of the header are whole and open with the old one or the new", async () => {
+    const person = await newPerson();
+    const base = newDirectory();
+    const folder = path.join(base, "Payroll");
+    fs.mkdirSync(folder);
+    await lock(folder, person.device);
+    const copies = ["header.json", "header.copy.json"].map((name) => path.join(folder, ".eremos", name));
+    const written = copies.map((copy) => fs.readFileSync(copy));
+    const change = (disk: Disk): Promise<Buffer> => changeOwner(disk, { path: Buffer.from(folder), access: person.renewed, keptHeader: null });
+    const passwords = (): unknown[] => copies.map((copy) => readHeader(fs.readFileSync(copy)).owner.password);
+    const [old, renewed] = [person.access.owner.password, person.renewed.owner.password];
+    for (const mode of ["before", "after", "torn"] as const) {
+      for (let at = 0; ; at++) {
+        copies.forEach((copy, i) => fs.writeFileSync(copy, written[i] ?? ""));
+        const crashing = crashingDisk(linuxDisk, at, mode);
+        await change(crashing.disk).catch((error: unknown) => {
+          if (!crashing.crashed()) throw error;
+        });
+        if (!crashing.crashed()) break;
+        for (const password of passwords()) expect([old, renewed]).toContainEqual(password);
+      }
+    }
+    expect(passwords()).toEqual([renewed, renewed]);
+    expect((await openWithPassword(readHeader(fs.readFileSync(copies[0] ?? "")).owner, NEW_PASSWORD)).rootKey).toEqual(person.access.rootKey);
+    await release(folder, person.access);
+    removeDirectory(base);
   });
 
   it("is the same however its letters were composed", async () => {
@@ -115,7 +174,9 @@ describe("what nobody has authenticated yet", () => {
   it("never crashes the index parser or leads it out of the folder", () => {
     fc.assert(fc.property(fc.uint8Array({ minLength: 1, maxLength: 400 }), fc.nat(400), (bytes, offset) => {
       try {
-        decodeTree(Buffer.from(bytes), { offset, length: 10 });
+        const tree = new TreeReader(sourceOf(Buffer.from(bytes)), { offset, length: Math.max(0, bytes.length - offset) });
+        const visit = (dir: DirEntry): void => tree.list(dir).entries.forEach((entry) => (entry.kind === "dir" ? visit(entry) : undefined));
+        visit(tree.root);
       } catch (error) {
         expect(error).toMatchObject({ name: expect.stringMatching(/EremosError|RangeError/) });
       }

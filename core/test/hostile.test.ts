@@ -4,51 +4,14 @@ import * as path from "node:path";
 import fc from "fast-check";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { releaseOpenFolder } from "../src/engine/unlock";
-import { setTimesNs, writeXattr } from "../src/platform/linux/libc";
 import { linuxDisk } from "../src/platform/linux/linux-disk";
+import { MemoryDisk } from "../src/platform/memory/memory-disk";
+import type { Disk } from "../src/platform/port";
+import { anyTree, grow, seen } from "./trees";
 import { type Person, lock, newDirectory, newPerson, release, removeDirectory, snapshot, unlock } from "./world";
 
 const RUNS = process.env["EREMOS_DEEP"] === "1" ? 400 : 25;
 const IS_ROOT = process.getuid?.() === 0;
-
-type Entry =
-  | { readonly kind: "file"; readonly size: number; readonly byte: number; readonly mode: number; readonly mtimeNs: bigint; readonly xattr: Buffer | null }
-  | { readonly kind: "link"; readonly target: Buffer }
-  | { readonly kind: "dir"; readonly mode: number; readonly mtimeNs: bigint; readonly children: readonly (readonly [Buffer, Entry])[] };
-
-/** Any bytes a Linux file system allows as a name. */
-const name = fc.uint8Array({ minLength: 1, maxLength: 255 })
-  .map((bytes) => Buffer.from(bytes.map((byte) => (byte === 0 || byte === 0x2f ? 0x5f : byte))))
-  .filter((bytes) => !bytes.equals(Buffer.from(".")) && !bytes.equals(Buffer.from("..")) && !bytes.equals(Buffer.from(".eremos")));
-const awkwardName = fc.constantFrom(" ", "  lead", "trail ", "new\nline", "-rf", "~", "$(id)", "é", "é", "CON", "a".repeat(255), ".hidden", "Locked with Eremos.html", "\t")
-  .map((text) => Buffer.from(text));
-const times = fc.bigInt({ min: -2_000_000_000_000_000_000n, max: 4_000_000_000_000_000_000n });
-const mode = IS_ROOT ? fc.integer({ min: 0, max: 0o7777 }) : fc.integer({ min: 0, max: 0o777 }).map((bits) => bits | 0o500);
-const size = fc.oneof(fc.constantFrom(0, 1, 65_535, 65_536, 65_537, 131_072, 1_048_575, 1_048_576, 1_048_577), fc.integer({ min: 0, max: 300_000 }));
-const file: fc.Arbitrary<Entry> = fc.record({ kind: fc.constant("file" as const), size, byte: fc.integer({ min: 0, max: 255 }), mode, mtimeNs: times, xattr: fc.option(fc.uint8Array({ maxLength: 60 }).map((bytes): Buffer => Buffer.from(bytes)), { nil: null }) });
-const link: fc.Arbitrary<Entry> = fc.record({ kind: fc.constant("link" as const), target: fc.uint8Array({ minLength: 1, maxLength: 200 }).map((bytes) => Buffer.from(bytes.map((byte) => byte || 1))) });
-const { tree } = fc.letrec<{ tree: Entry }>((tie) => ({
-  tree: fc.record({
-    kind: fc.constant("dir" as const), mode: mode.map((bits) => bits | 0o500), mtimeNs: times,
-    children: fc.array(fc.tuple(fc.oneof(name, awkwardName), fc.oneof({ maxDepth: 4 }, file, link, tie("tree"))), { maxLength: 5 }),
-  }),
-}));
-
-function build(at: Buffer, entry: Entry): void {
-  if (entry.kind === "link") return fs.symlinkSync(entry.target, at);
-  if (entry.kind === "file") {
-    fs.writeFileSync(at, Buffer.alloc(entry.size, entry.byte));
-    if (entry.xattr) writeXattr(at, Buffer.from("user.eremos-test"), entry.xattr);
-  } else {
-    if (!fs.existsSync(at)) fs.mkdirSync(at);
-    for (const [childName, child] of entry.children) {
-      const childAt = Buffer.concat([at, Buffer.from("/"), childName]);
-      if (!fs.lstatSync(childAt, { throwIfNoEntry: false })) build(childAt, child);
-    }
-  }
-  fs.chmodSync(at, entry.mode);
-  setTimesNs(at, entry.mtimeNs, entry.mtimeNs);
-}
 
 let person: Person;
 let base: string;
@@ -58,28 +21,43 @@ beforeAll(async () => {
 });
 afterAll(() => removeDirectory(base));
 
-describe("any tree a file system allows", () => {
-  it("comes back exactly: locked and released, and opened, locked while signed out and released", async () => {
-    await fc.assert(fc.asyncProperty(tree, fc.boolean(), async (entry, hidden) => {
-      const parent = fs.mkdtempSync(path.join(base, "run-"));
-      const folder = path.join(parent, "folder");
-      build(Buffer.from(folder), entry);
-      fs.chmodSync(folder, 0o755);
-      const before = snapshot(folder);
-      const visibility = hidden ? "hidden" as const : "view" as const;
-      const first = await lock(folder, person.owner, { visibility });
-      expect(fs.readdirSync(first.realPath).sort()).toEqual(hidden ? [".eremos"] : [".eremos", "Locked with Eremos.html"]);
-      const opened = await unlock(first.realPath, person.access);
-      const again = await lock(folder, person.device, { visibility, folder: first.folder, note: opened.note });
-      await release(again.realPath, person.access);
-      expect(snapshot(folder)).toEqual(before);
+/** Locked and released; opened, locked while signed out, released; locked, opened and released while open. */
+async function thereAndBack(disk: Disk, folder: string, hidden: boolean, expectSame: () => void): Promise<void> {
+  const visibility = hidden ? "hidden" as const : "view" as const;
+  const first = await lock(folder, person.owner, { disk, visibility });
+  const left = disk.list(disk.openRoot(first.realPath)).map((name) => name.toString()).sort();
+  expect(left).toEqual(hidden ? [".eremos"] : [".eremos", "Locked with Eremos.html"]);
+  const opened = await unlock(first.realPath, person.access, { disk });
+  const again = await lock(folder, person.device, { disk, visibility, folder: first.folder, note: opened.note });
+  await release(again.realPath, person.access, { disk });
+  expectSame();
 
-      await lock(folder, person.device);
-      await unlock(folder, person.access);
-      releaseOpenFolder(linuxDisk, Buffer.from(folder));
-      expect(snapshot(folder)).toEqual(before);
-      removeDirectory(parent);
+  await lock(folder, person.device, { disk });
+  await unlock(folder, person.access, { disk });
+  releaseOpenFolder(disk, Buffer.from(folder));
+  expectSame();
+}
+
+describe("any tree a file system allows comes back exactly", () => {
+  it("on this computer's disk", async () => {
+    await fc.assert(fc.asyncProperty(anyTree(IS_ROOT), fc.boolean(), async (spec, hidden) => {
+      const folder = path.join(fs.mkdtempSync(path.join(base, "run-")), "folder");
+      fs.mkdirSync(folder);
+      grow(linuxDisk, linuxDisk.openRoot(Buffer.from(folder)), spec);
+      const before = snapshot(folder);
+      await thereAndBack(linuxDisk, folder, hidden, () => expect(snapshot(folder)).toEqual(before));
+      removeDirectory(path.dirname(folder));
     }), { numRuns: RUNS });
+  });
+
+  it("in memory", async () => {
+    await fc.assert(fc.asyncProperty(anyTree(true), fc.boolean(), async (spec, hidden) => {
+      const disk = new MemoryDisk();
+      disk.makeDir(disk.openRoot(Buffer.from("/")), Buffer.from("folder"), 0o750);
+      grow(disk, disk.openRoot(Buffer.from("/folder")), spec);
+      const before = seen(disk, Buffer.from("/folder"));
+      await thereAndBack(disk, "/folder", hidden, () => expect(seen(disk, Buffer.from("/folder"))).toEqual(before));
+    }), { numRuns: 4 * RUNS });
   });
 });
 

@@ -1,10 +1,10 @@
-import { spawnSync } from "node:child_process";
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { linuxDisk } from "../src/platform/linux/linux-disk";
 import type { Disk } from "../src/platform/port";
-import { type Person, lock, newDirectory, newPerson, release, removeDirectory, snapshot, unlock } from "./world";
+import { Backing } from "./mounts";
+import { type Person, lock, newPerson, release, snapshot, unlock } from "./world";
 
 const IS_ROOT = process.getuid?.() === 0;
 
@@ -13,19 +13,17 @@ const hopeful: Disk = { ...linuxDisk, freeBytes: () => Number.MAX_SAFE_INTEGER }
 
 describe.runIf(IS_ROOT)("a full disk (a real one, of 24 MiB)", () => {
   let person: Person;
+  let backing: Backing;
   let mount: string;
   let folder: string;
   beforeAll(async () => {
     person = await newPerson();
-    mount = newDirectory();
-    expect(spawnSync("mount", ["-t", "tmpfs", "-o", "size=24m", "tmpfs", mount]).status).toBe(0);
+    backing = new Backing(24);
+    mount = backing.at;
     folder = path.join(mount, "Payroll");
     fs.mkdirSync(folder);
   });
-  afterAll(() => {
-    expect(spawnSync("umount", [mount]).status).toBe(0);
-    removeDirectory(mount);
-  });
+  afterAll(() => backing.remove());
 
   it("a lock is refused with the numbers, before anything is touched", async () => {
     fs.writeFileSync(path.join(folder, "large.bin"), Buffer.alloc(14_000_000, "large"));

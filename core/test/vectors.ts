@@ -6,7 +6,7 @@ import { formatPasswordHashing, hashPassword, hkdf, parsePasswordHashing } from 
 import { canonicalJson, checksumOf } from "../src/format/canonical-json";
 import { ContentKeys, type ObjectHeader, encodeObjectHeader } from "../src/format/object";
 import { formatRecoveryCode } from "../src/format/recovery-code";
-import { encodeTree } from "../src/format/tree";
+import { TreeWriter } from "../src/format/tree";
 import { PASSWORD, lock, newDirectory, newPerson, removeDirectory } from "./world";
 
 export const VECTORS = fileURLToPath(new URL("../../docs/vectors", import.meta.url));
@@ -23,13 +23,12 @@ export async function knownAnswers(): Promise<Record<string, unknown>> {
   cipher.seal(0, true, Buffer.from("hello"), chunk);
   const meta = { mode: 0o640, uid: 1000, gid: 1000, mtimeNs: 1_700_000_000_123_456_789n, atimeNs: 0n, xattrs: [{ name: Buffer.from("user.a"), value: Buffer.from("b") }] };
   const pack = { object: header.object, key: "folder", generation: 3, length: 99, digest: bytes(32, 0x60) };
-  const tree = encodeTree({
-    files: 1, bytes: 5, packs: new Map([[pack.object, pack]]),
-    root: { kind: "dir", name: Buffer.from("F"), meta: { ...meta, xattrs: [] }, identity: null, children: [
-      { kind: "file", name: Buffer.from("a"), meta, identity: null, size: 5, linkGroup: 0, extents: null, content: { pack: pack.object, offset: 40, length: 5 } },
-      { kind: "link", name: Buffer.from("l"), meta: { ...meta, xattrs: [] }, identity: null, target: Buffer.from("a") },
-    ] },
-  });
+  const writer = new TreeWriter();
+  const listing = writer.listing([
+    { kind: "file", name: Buffer.from("a"), meta, size: 5, linkGroup: 0, extents: null, content: { pack: writer.packNumber(pack.object), offset: 40, length: 5 } },
+    { kind: "link", name: Buffer.from("l"), meta: { ...meta, xattrs: [] }, target: Buffer.from("a") },
+  ]);
+  const tree = writer.finish({ kind: "dir", name: Buffer.from("F"), meta: { ...meta, xattrs: [] }, listing }, new Map([[pack.object, pack]]), 1, 5);
   return {
     password: { hashing: formatPasswordHashing(hashing), password: PASSWORD, key: (await hashPassword(PASSWORD, hashing)).toString("hex") },
     hkdf: { key: bytes(32).toString("hex"), salt: bytes(32, 0x40).toString("hex"), info: "eremos/1/pack", output: hkdf(bytes(32), bytes(32, 0x40), "eremos/1/pack").toString("hex") },

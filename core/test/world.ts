@@ -1,6 +1,7 @@
 import * as fs from "node:fs";
 import * as os from "node:os";
 import * as path from "node:path";
+import { spawnSync } from "node:child_process";
 import { createHash } from "node:crypto";
 import { type LockInput, type LockOutcome, type OpenNote, type Signer, lockFolder } from "../src/engine/lock";
 import { type Hooks, silentHooks } from "../src/engine/hooks";
@@ -9,19 +10,22 @@ import { type UnlockInput, type UnlockOutcome, releaseFolder, unlockFolder } fro
 import { generateSigningKey } from "../src/crypto/signature";
 import { randomBytes, toBase64 } from "../src/crypto/bytes";
 import { LEAST_COST } from "../src/crypto/kdf";
-import { createOwner } from "../src/format/owner";
+import { createOwner, withPassword } from "../src/format/owner";
 import { newRecoveryCode } from "../src/format/recovery-code";
 import { linuxDisk } from "../src/platform/linux/linux-disk";
-import { readXattrs } from "../src/platform/linux/libc";
+import { attributesAt } from "../src/platform/linux/libc";
 import type { Disk } from "../src/platform/port";
 
 export const PASSWORD = "violin varnish at dusk";
+export const NEW_PASSWORD = "half a cello and a bow";
 
 export interface Person {
   readonly code: string;
   readonly access: OwnerAccess;
   readonly owner: Signer;
   readonly device: Extract<Signer, { by: "device" }>;
+  /** After the master password was changed to {@link NEW_PASSWORD}. */
+  readonly renewed: OwnerAccess;
 }
 
 /** An owner with the cheapest allowed password hashing. */
@@ -34,6 +38,7 @@ export async function newPerson(): Promise<Person> {
     access: { owner: envelope, rootKey, devices: [device.publicKey] },
     owner: { by: "owner", owner: envelope, rootKey, device: device.publicKey },
     device: { by: "device", owner: envelope, device },
+    renewed: { owner: await withPassword(envelope, rootKey, NEW_PASSWORD, LEAST_COST), rootKey, devices: [device.publicKey] },
   };
 }
 
@@ -41,8 +46,9 @@ export function newDirectory(base = os.tmpdir()): string {
   return fs.mkdtempSync(path.join(base, "eremos-test-"));
 }
 
+/** By `rm`: Node's own can't remove paths longer than the system takes at once. */
 export function removeDirectory(directory: string): void {
-  fs.rmSync(directory, { recursive: true, force: true });
+  spawnSync("rm", ["-rf", "--", directory]);
 }
 
 export interface LockOptions {
@@ -95,7 +101,7 @@ export function snapshot(directory: string, options: { readonly withoutVault?: b
   const visit = (at: Buffer, shown: string): void => {
     const stat = fs.lstatSync(at, { bigint: true });
     const times = `mtime=${stat.mtimeNs}`;
-    const attributes = readXattrs(at).map((xattr) => `${xattr.name.toString("latin1")}=${xattr.value.toString("hex")}`).sort().join(",");
+    const attributes = attributesAt(at).map((xattr) => `${xattr.name.toString("latin1")}=${xattr.value.toString("hex")}`).sort().join(",");
     const inode = `${stat.dev}:${stat.ino}`;
     if (!links.has(inode)) links.set(inode, links.size);
     const group = stat.isFile() && stat.nlink > 1n ? `same=${links.get(inode)}` : "";

@@ -1,6 +1,6 @@
 /** What goes over the wire between the page and the server. Types only, safe in the browser. */
 export type Visibility = "view" | "hidden";
-export type FolderCondition = "locked" | "open" | "working" | "interrupted" | "missing" | "damaged";
+export type FolderCondition = "locked" | "open" | "working" | "partly" | "interrupted" | "missing" | "damaged";
 export type JobVerb = "lock" | "unlock" | "release" | "check";
 export type JobState = "queued" | "running" | "done" | "failed" | "cancelled" | "interrupted";
 export type JobPhase = "queued" | "looking" | "sealing" | "making-durable" | "moving" | "removing" | "restoring" | "checking";
@@ -11,6 +11,8 @@ export interface StateView {
   readonly hint: string | null;
   readonly failedTries: number;
   readonly waitMs: number;
+  /** Signed out by itself, and a PIN leads back in. */
+  readonly pin: boolean;
 }
 
 export interface StrengthView {
@@ -37,6 +39,20 @@ export interface SignedIn {
   readonly failedTries: number;
 }
 
+/** When a folder that lies open locks by itself. */
+export interface LockingRules {
+  /** After so long, used or not; null: not for that. */
+  readonly afterMinutes: number | null;
+  /** After so long without a change and without a program holding its files; null: not for that. */
+  readonly idleMinutes: number | null;
+  readonly atSignOut: "lock" | "ask" | "leave";
+  /** When Eremos stops, and at its next start where it could not. */
+  readonly atStop: boolean;
+}
+
+/** How a folder is opened this time. */
+export type OpeningMode = { readonly kind: "usual" | "until-locked" | "leaving" } | { readonly kind: "while"; readonly minutes: number };
+
 export interface FolderView {
   readonly id: string;
   readonly path: string;
@@ -50,8 +66,19 @@ export interface FolderView {
   readonly protectedAt: number;
   readonly lockedAt: number | null;
   readonly openedAt: number | null;
+  /** While it is open: when it locks by itself. */
+  readonly locksAt: number | null;
+  readonly locksWhenIdle: boolean;
+  /** Its time is up, and these programs still hold files of it. */
+  readonly waitingFor: readonly string[];
+  /** Its own rules, or null where the general ones hold. */
+  readonly rules: LockingRules | null;
+  /** While it is open: what happens to it at a sign-out. */
+  readonly atSignOut: LockingRules["atSignOut"] | null;
   /** Plain entries that appeared in the locked folder. */
   readonly arrivals: number;
+  /** Locked, and too large for the room there is: opening goes file by file. */
+  readonly isCramped: boolean;
   /** What needs the owner, in one sentence, or null. */
   readonly attention: string | null;
 }
@@ -104,6 +131,8 @@ export interface PlanView {
   readonly files: number;
   readonly bytes: number;
   readonly outsideLinks: readonly string[];
+  /** `file-by-file` when there is no room for the encrypted copy beside the readable one. */
+  readonly strategy: "whole" | "file-by-file";
   readonly holders: readonly string[];
 }
 
@@ -124,15 +153,46 @@ export interface OnlookView {
 export interface ActivityView {
   readonly at: number;
   readonly folder: string;
-  readonly kind: "locked" | "opened" | "released" | "checked" | "damaged" | "recovered";
+  readonly kind: "locked" | "opened" | "released" | "checked" | "damaged" | "recovered" | "password";
   readonly signedIn: boolean;
+}
+
+/** Folders out of reach when the master password changed: they open with the old one until they return. */
+export interface PasswordChanged {
+  readonly left: readonly { readonly id: string; readonly name: string; readonly path: string }[];
+}
+
+export interface PreferencesView {
+  /** For folders without rules of their own. */
+  readonly rules: LockingRules;
+  /** Minutes without a touch of the page until it signs out; null: never. */
+  readonly idleSignOutMinutes: number | null;
+}
+
+/** What the owner changed about the off-limits list. */
+export interface OffLimitsView {
+  /** Paths, or patterns with `*`, `**` and `?`. */
+  readonly added: readonly { readonly path: string; readonly reason: string }[];
+  readonly removed: readonly string[];
+}
+
+/** What closing up left open, and why. */
+export interface ClosedUp {
+  readonly jobs: readonly string[];
+  readonly left: readonly { readonly path: string; readonly reason: string }[];
 }
 
 export interface SettingsView {
   readonly dataDirectory: string;
   readonly places: readonly string[];
   readonly hashing: { readonly memoryKiB: number; readonly passes: number; readonly lanes: number };
-  readonly offLimits: readonly { readonly path: string; readonly reason: string }[];
+  readonly offLimits: readonly { readonly path: string; readonly reason: string; readonly removable: boolean }[];
+  readonly offLimitsEdits: OffLimitsView;
+  readonly hint: string | null;
+  readonly preferences: PreferencesView;
+  readonly hasPin: boolean;
+  /** Folders that still open with an earlier master password. */
+  readonly behind: PasswordChanged["left"];
 }
 
 /** What the event stream names when it has changed. */

@@ -1,6 +1,7 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { z } from "zod";
+import { UNTIL_LOCKED, rulesSchema } from "./locking-rules";
 import { EremosError, type OwnerEnvelope, type SigningKey, generateSigningKey, readOwner, systemCode, writeOwner } from "@eremos/core";
 
 /**
@@ -16,6 +17,12 @@ export const noteSchema = z.strictObject({
   /** SHA-256 of the record of what was sealed; null while that is not known. */
   opened: z.string().nullable(),
   protectedAt: z.number(),
+  /** The rules it was opened under, since when it lies open, and the moment it locks, used or not, or null. */
+  rules: rulesSchema.default(UNTIL_LOCKED),
+  openedAt: z.number().default(0),
+  locksAt: z.number().nullable().default(null),
+  /** It was asked to stay open until then. */
+  staysUntil: z.number().default(0),
 });
 export type Note = z.output<typeof noteSchema>;
 

@@ -1,34 +1,49 @@
 import { EventEmitter } from "node:events";
-import { EremosError, type OffLimits, type OwnerEnvelope, type Progress, defaultOffLimits } from "@eremos/core";
+import { EremosError, type OffLimits, type OwnerEnvelope, type Progress, defaultOffLimits, editedOffLimits } from "@eremos/core";
 import type { ChangeEvent, JobVerb } from "./contract";
 import { DataDirectory } from "./data-directory";
 import { type OpenDatabase, openDatabase } from "./database/open";
 import { Jobs } from "./jobs";
+import { Preferences } from "./preferences";
 import { Registry } from "./registry";
 import { Gate } from "./session/gate";
+import { Pin } from "./session/pin";
 import { type Keys, forgetKeys } from "./session/keys";
 import type { Settings } from "./settings";
+import { Keeper } from "./watch/keeper";
 
 /** One running Eremos: the server, or one command line. Operations take it as their first argument. */
 export class Eremos {
   readonly gate: Gate;
   readonly registry: Registry;
   readonly jobs: Jobs;
-  readonly offLimits: readonly OffLimits[];
+  readonly preferences: Preferences;
+  readonly keeper: Keeper;
+  private readonly defaultOffLimits: readonly OffLimits[];
   private readonly emitter = new EventEmitter().setMaxListeners(200);
+  readonly pin = new Pin();
   private signedIn: Keys | null = null;
+  /** Keys set aside at an idle sign-out, for the PIN to bring back. */
+  private dozing: Keys | null = null;
 
   private constructor(readonly settings: Settings, readonly data: DataDirectory, readonly database: OpenDatabase, onProgress?: (folder: string, verb: JobVerb, progress: Progress) => void) {
     this.gate = new Gate(database);
     this.registry = new Registry(database);
     this.jobs = new Jobs(database, () => this.announce({ topic: "jobs" }), onProgress);
-    this.offLimits = defaultOffLimits(settings.home, settings.program, data.directory);
+    this.preferences = new Preferences(database);
+    this.keeper = new Keeper(this);
+    this.defaultOffLimits = defaultOffLimits(settings.home, settings.program, data.directory);
   }
 
   /** @throws EremosError `data-unwritable` */
   static open(settings: Settings, onProgress?: (folder: string, verb: JobVerb, progress: Progress) => void): Eremos {
     const data = DataDirectory.open(settings.dataDirectory);
     return new Eremos(settings, data, openDatabase(data.databasePath, settings.program), onProgress);
+  }
+
+  /** Places that can't be locked, as the owner edited the list. */
+  get offLimits(): readonly OffLimits[] {
+    return editedOffLimits(this.defaultOffLimits, this.preferences.offLimits);
   }
 
   announce(change: ChangeEvent): void {
@@ -62,10 +77,33 @@ export class Eremos {
     this.signedIn = keys;
   }
 
-  /** Wipes the keys. */
+  /** Wipes the keys, and the PIN with them. */
   forget(): void {
-    if (this.signedIn) forgetKeys(this.signedIn);
+    for (const keys of [this.signedIn, this.dozing]) if (keys) forgetKeys(keys);
+    this.signedIn = this.dozing = null;
+    this.pin.forget();
+  }
+
+  /** Signed out, but for whoever knows the PIN. Without a PIN, for everybody. */
+  doze(): void {
+    if (!this.pin.isSet) return this.forget();
+    this.dozing = this.signedIn;
     this.signedIn = null;
+  }
+
+  get isDozing(): boolean {
+    return this.dozing !== null;
+  }
+
+  /** @throws EremosError `wrong-pin`; `needs-sign-in` when there is nothing to bring back, or any more */
+  wake(pin: string): void {
+    if (this.dozing && this.pin.matches(pin)) {
+      this.signedIn = this.dozing;
+      this.dozing = null;
+      return;
+    }
+    this.forget();
+    throw new EremosError("needs-sign-in", "The PIN is no way back any more; your keys are wiped from memory. Sign in with the master password. Your folders are as they were.");
   }
 
   close(): void {

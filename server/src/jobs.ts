@@ -1,6 +1,6 @@
 import { randomUUID } from "node:crypto";
 import { desc, eq, inArray } from "drizzle-orm";
-import { type EngineRequest, EremosError, type Outcomes, type Progress, fromSystemError, runEngine, wipe } from "@eremos/core";
+import { type EngineRequest, EremosError, type Outcomes, type Progress, fromSystemError, runEngine, systemCode, wipe } from "@eremos/core";
 import type { JobPhase, JobVerb, JobView } from "./contract";
 import type { OpenDatabase } from "./database/open";
 import { jobs } from "./database/schema";
@@ -72,15 +72,17 @@ export class Jobs {
       const work = runEngine<V>(spec.request, this.saver(id, spec));
       this.cancels.set(id, () => work.cancel());
       const outcome = await work.outcome;
-      const summary = await spec.after(outcome);
-      this.words.set(id, { summary, error: null });
-      this.save(id, { state: "done", endedAt: Date.now() });
+      await this.finish(id, spec, outcome);
       return outcome;
     } catch (caught) {
       const error = fromSystemError(caught, "working");
-      await spec.failed(error);
       this.words.set(id, { summary: null, error });
-      this.save(id, { state: error.code === "cancelled" ? "cancelled" : "failed", error: error.code, endedAt: Date.now() });
+      try {
+        await spec.failed(error);
+        this.save(id, { state: error.code === "cancelled" ? "cancelled" : "failed", error: error.code, endedAt: Date.now() });
+      } catch {
+        // The database can't be written: the first failure is the one to tell of, and the next start puts the list right.
+      }
       throw error;
     } finally {
       this.cancels.delete(id);
@@ -88,6 +90,17 @@ export class Jobs {
       const next = this.waiting.shift();
       if (next) next();
       else this.running--;
+    }
+  }
+
+  private async finish<V extends JobVerb>(id: string, spec: JobSpec<V>, outcome: Outcomes[V]): Promise<void> {
+    try {
+      const summary = await spec.after(outcome);
+      this.words.set(id, { summary, error: null });
+      this.save(id, { state: "done", endedAt: Date.now() });
+    } catch (caught) {
+      const detail = systemCode(caught) ?? (caught instanceof Error ? caught.message : String(caught));
+      throw new EremosError("io", `What you asked for is done in the folder, but Eremos could not write it down in its own data (${detail}). Nothing is lost; the list is put right at the next start.`);
     }
   }
 
@@ -103,7 +116,11 @@ export class Jobs {
       savedAt = now;
       if (progress.bytes > 0 && now > began.at) this.speeds.set(id, (1000 * progress.bytes) / (now - began.at));
       else this.speeds.delete(id);
-      this.save(id, progress);
+      try {
+        this.save(id, progress);
+      } catch {
+        // How far it is matters less than that it goes on.
+      }
     };
   }
 
@@ -118,19 +135,24 @@ export class Jobs {
     return cancel !== undefined;
   }
 
-  /** Asks everything to stop and put things back; waits for it, but not for long: what is cut off is put right at the next start. */
-  async stop(longestMs: number): Promise<void> {
-    for (const cancel of [...this.cancels.values()]) cancel();
+  /** Waits until nothing runs any more, but not longer than so. */
+  async drain(longestMs: number): Promise<void> {
     let timer: NodeJS.Timeout | undefined;
     await Promise.race([Promise.all(this.outcomes), new Promise((resolve) => (timer = setTimeout(resolve, longestMs)))]);
     clearTimeout(timer);
+  }
+
+  /** Asks everything to stop and put things back; waits for it, but not for long: what is cut off is put right at the next start. */
+  async stop(longestMs: number): Promise<void> {
+    for (const cancel of [...this.cancels.values()]) cancel();
+    await this.drain(longestMs);
   }
 
   list(): JobView[] {
     const rows = this.database.orm.select().from(jobs).orderBy(desc(jobs.startedAt)).limit(MOST_SHOWN).all();
     return rows.map(({ pid: _pid, ...row }) => {
       const words = this.words.get(row.id);
-      const error = words?.error ? { code: words.error.code, message: words.error.message, data: words.error.data } : row.error === null ? null : { code: row.error, message: `It stopped (${row.error}).` };
+      const error = words?.error ? { code: words.error.code, message: words.error.message, data: words.error.data } : row.error === null ? null : { code: row.error, message: wordsFor(row.error) };
       return { ...row, phase: row.phase as JobPhase, bytesPerSecond: this.speeds.get(row.id) ?? null, error, summary: words?.summary ?? null };
     });
   }
@@ -150,6 +172,12 @@ export class Jobs {
   get busy(): boolean {
     return this.running > 0;
   }
+}
+
+/** For a job of another process, of which only the code was kept. */
+function wordsFor(code: string): string {
+  if (code === "interrupted") return "Something was cut off in the middle. Eremos looked at the disk and put it right: every file is there, readable or locked.";
+  return `It stopped (${code}). Nothing is lost; try again.`;
 }
 
 function wipeAll(value: unknown): void {

@@ -1,6 +1,7 @@
 import { desc, eq } from "drizzle-orm";
 import { z } from "zod";
 import { type OwnerEnvelope, EremosError, fromBase64, openBox, openEnvelope, sealBox, sealTo } from "@eremos/core";
+import { rulesSchema } from "./locking-rules";
 import type { OpenDatabase } from "./database/open";
 import { events, folders, inbox } from "./database/schema";
 import type { Keys } from "./session/keys";
@@ -19,10 +20,12 @@ export const recordSchema = z.strictObject({
   protectedAt: z.number(),
   lockedAt: z.number().nullable(),
   openedAt: z.number().nullable(),
+  /** When it locks by itself; null: as set for all. */
+  rules: rulesSchema.nullable().default(null),
 });
 export type FolderRecord = z.output<typeof recordSchema>;
 
-export const EVENT_KINDS = ["locked", "opened", "released", "checked", "damaged", "recovered"] as const;
+export const EVENT_KINDS = ["locked", "opened", "released", "checked", "damaged", "recovered", "password"] as const;
 const eventSchema = z.strictObject({ at: z.number(), folder: z.string(), kind: z.enum(EVENT_KINDS), signedIn: z.boolean() });
 export type ActivityEvent = z.output<typeof eventSchema>;
 
@@ -86,11 +89,13 @@ export class Registry {
   }
 }
 
-/** What is known only from a note (no generation) never replaces what the list knows. A lock while signed out does not know when the folder was opened last; the registry does. */
+/**
+ * What is known only from a note (no generation) never replaces what the list knows. A lock does not know when the folder was
+ * opened last, nor its rules; the list does. */
 function mergeRecord(known: readonly FolderRecord[], incoming: FolderRecord): FolderRecord {
   const before = known.find((record) => record.id === incoming.id);
   if (before && incoming.generation === 0) return before;
-  return before ? { ...incoming, openedAt: incoming.openedAt ?? before.openedAt, protectedAt: before.protectedAt } : incoming;
+  return before ? { ...incoming, openedAt: incoming.openedAt ?? before.openedAt, protectedAt: before.protectedAt, rules: before.rules } : incoming;
 }
 
 async function openLetter(keys: Keys, sealed: string): Promise<Letter | null> {

@@ -4,17 +4,20 @@ import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import { silentHooks } from "../../core/src/engine/hooks";
 import { lockFolder } from "../../core/src/engine/lock";
 import { linuxDisk } from "../../core/src/platform/linux/linux-disk";
+import { crampedDisk } from "../../core/test/crashing-disk";
 import { jobs } from "../src/database/schema";
 import { activityOf } from "../src/operations/about";
 import { newFolderId } from "../src/operations/folder-id";
 import { listFolders } from "../src/operations/list-folders";
-import { lock } from "../src/operations/lock-folder";
+import { NO_RULES, lock } from "../src/operations/lock-folder";
 import { onlook } from "../src/operations/look";
 import { check, release, unlock } from "../src/operations/open-folder";
 import { encodePath, fullPath } from "../src/operations/paths";
+import { setOffLimits } from "../src/operations/preferences";
 import { planLock } from "../src/operations/plan-lock";
 import { recoverInterrupted } from "../src/operations/recover-interrupted";
 import { signOut } from "../src/operations/sign-in";
+import { setVisibility } from "../src/operations/visibility";
 import { completePath, listPlace } from "../src/operations/walk-places";
 import { TestHouse } from "./house";
 
@@ -25,7 +28,46 @@ beforeEach(async () => {
 afterEach(() => house.remove());
 
 const request = (folder: string, visibility: "view" | "hidden" | null = "hidden"): Parameters<typeof lock>[1] => ({ path: folder, visibility, inUseAnyway: false, from: "/" });
-const target = (pathOrId: string): Parameters<typeof unlock>[1] => ({ pathOrId, from: "/", accept: false });
+const target = (pathOrId: string): Parameters<typeof unlock>[1] => ({ pathOrId, from: "/", accept: false, mode: { kind: "until-locked" } });
+
+describe("what shows of a folder", () => {
+  it("is changed while it is locked, and for the next lock while it lies open", async () => {
+    const folder = house.makeFolder("Payroll");
+    await house.signIn();
+    await lock(house.eremos, request(folder, "view")).outcome;
+    const id = listFolders(house.eremos)[0]?.id ?? "";
+    await setVisibility(house.eremos, id, "hidden");
+    expect(fs.existsSync(folder)).toBe(false);
+    fs.mkdirSync(folder);
+    await expect(setVisibility(house.eremos, id, "view")).rejects.toMatchObject({ code: "path-taken" });
+    fs.rmdirSync(folder);
+    await setVisibility(house.eremos, id, "view");
+    expect(fs.readdirSync(folder).sort()).toEqual([".eremos", "Locked with Eremos.html"]);
+    expect(listFolders(house.eremos)).toMatchObject([{ state: "locked", visibility: "view", arrivals: 0 }]);
+    await unlock(house.eremos, target(folder)).outcome;
+    expect(fs.readdirSync(folder).sort()).toEqual([".eremos", "letter.txt"]);
+    await setVisibility(house.eremos, id, "hidden");
+    house.eremos.forget();
+    await lock(house.eremos, request(folder, null)).outcome;
+    expect(fs.existsSync(folder)).toBe(false);
+  });
+});
+
+describe("the off-limits list", () => {
+  it("is edited, and what is protected already can be locked again all the same", async () => {
+    const folder = house.makeFolder("Payroll");
+    const other = house.makeFolder("Letters");
+    await house.signIn();
+    await lock(house.eremos, request(folder, "view")).outcome;
+    await unlock(house.eremos, target(folder)).outcome;
+    expect(() => setOffLimits(house.eremos, { added: [{ path: "/**", reason: "" }], removed: [] })).toThrow(expect.objectContaining({ code: "usage" }));
+    setOffLimits(house.eremos, { added: [{ path: `${house.world}/*`, reason: "the shop's own" }], removed: [] });
+    expect(() => lock(house.eremos, request(other, "view"))).toThrow(expect.objectContaining({ code: "off-limits", message: expect.stringContaining("the shop's own") }));
+    await lock(house.eremos, request(folder, null)).outcome;
+    setOffLimits(house.eremos, { added: [], removed: [] });
+    await lock(house.eremos, request(other, "view")).outcome;
+  });
+});
 
 describe("what happens while nobody is signed in", () => {
   it("is in the list and the log at the next sign-in, said to be so, and opens", async () => {
@@ -47,14 +89,38 @@ describe("what happens while nobody is signed in", () => {
     expect(listFolders(house.eremos)).toEqual([]);
   });
 
+  it("a first lock that was cut off half way, file by file, is in the list at the next sign-in, and opens", async () => {
+    const content = Buffer.alloc(1_100_000, "scene").toString();
+    const folder = house.makeFolder("Films", { "one.mov": content, "two.mov": content, "three.mov": content });
+    const id = newFolderId();
+    house.eremos.data.writeNote({ ...NO_RULES, id, path: encodePath(Buffer.from(folder)), visibility: "hidden", publicKey: null, opened: null, protectedAt: Date.now() });
+    const signer = { by: "device" as const, owner: house.eremos.requireOwner(), device: house.eremos.data.device };
+    const input = { path: Buffer.from(folder), folder: id, visibility: "hidden" as const, signer, note: null, page: null, inUseAnyway: false };
+    let rounds = 0;
+    const untilSecondRound = crampedDisk(new Proxy(linuxDisk, { get: (disk, name: keyof typeof linuxDisk) => (name === "barrier" && ++rounds === 2 ? () => { throw new Error("cut off"); } : disk[name]) }), 6_000_000);
+    await lockFolder(untilSecondRound, input, silentHooks).catch(() => undefined);
+    await recoverInterrupted(house.eremos);
+    expect(fs.readdirSync(folder).filter((name) => name.endsWith(".mov"))).toHaveLength(2);
+    await house.signIn();
+    expect(listFolders(house.eremos)).toMatchObject([{ id, path: folder, state: "partly" }]);
+    await (await release(house.eremos, target(folder))).job?.outcome;
+    expect(fs.readdirSync(folder).sort()).toEqual(["one.mov", "three.mov", "two.mov"]);
+    expect(fs.readFileSync(path.join(folder, "one.mov"), "utf8")).toBe(content);
+  });
+
   it("a first lock that was cut off after its commit is found by its note alone", async () => {
     const folder = house.makeFolder("Payroll");
     const id = newFolderId();
-    house.eremos.data.writeNote({ id, path: encodePath(Buffer.from(folder)), visibility: "hidden", publicKey: null, opened: null, protectedAt: Date.now() });
+    house.eremos.data.writeNote({ ...NO_RULES, id, path: encodePath(Buffer.from(folder)), visibility: "hidden", publicKey: null, opened: null, protectedAt: Date.now() });
     const signer = { by: "device" as const, owner: house.eremos.requireOwner(), device: house.eremos.data.device };
     const input = { path: Buffer.from(folder), folder: id, visibility: "hidden" as const, signer, note: null, page: null, inUseAnyway: false };
-    const removed = { count: 0 };
-    const untilRemoving = new Proxy(linuxDisk, { get: (disk, name: keyof typeof linuxDisk) => (name === "unlink" && ++removed.count === 2 ? () => { throw new Error("cut off"); } : disk[name]) });
+    const untilRemoving: typeof linuxDisk = {
+      ...linuxDisk,
+      unlink: (dir, name) => {
+        if (name.toString() === "letter.txt") throw new Error("cut off");
+        linuxDisk.unlink(dir, name);
+      },
+    };
     await lockFolder(untilRemoving, input, silentHooks).catch(() => undefined);
     await recoverInterrupted(house.eremos);
     expect(fs.existsSync(folder)).toBe(false);

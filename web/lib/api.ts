@@ -1,5 +1,5 @@
 import type {
-  ActivityView, ErrorView, FolderView, JobView, OnlookView, PlaceEntry, PlaceListing, PlanView, SettingsView, SetupBegun, SignedIn, StateView, StrengthView, Visibility,
+  ActivityView, ClosedUp, ErrorView, FolderView, JobView, LockingRules, OffLimitsView, OnlookView, OpeningMode, PasswordChanged, PlaceEntry, PlaceListing, PlanView, PreferencesView, SettingsView, SetupBegun, SignedIn, StateView, StrengthView, Visibility,
 } from "@eremos/server/contract";
 import { readTab } from "./tab";
 
@@ -33,7 +33,11 @@ export const api = {
   beginSetup: (password: string, hint: string | null) => call<SetupBegun>("setup/begin", { password, hint }),
   finishSetup: (setup: string, groups: readonly string[]) => call<SignedIn>("setup/finish", { setup, groups }),
   signIn: (password: string) => call<SignedIn>("sign-in", { password }),
-  signOut: () => call<object>("sign-out"),
+  signOut: (leaveOpen = false) => call<object>("sign-out", { leaveOpen }),
+  setPin: (pin: string | null) => call<object>("pin", { pin }),
+  returnWithPin: (pin: string) => call<SignedIn>("pin/return", { pin }),
+  touch: () => call<object>("touch"),
+  changePassword: (current: string, password: string, hint: string | null) => call<PasswordChanged>("password", { current, password, hint }),
   folders: () => call<FolderView[]>("folders"),
   jobs: () => call<JobView[]>("jobs"),
   cancelJob: (job: string) => call<{ readonly asked: boolean }>("jobs/cancel", { job }),
@@ -43,7 +47,13 @@ export const api = {
   onlooker: (path: string, subject: string | null) => call<OnlookView>("onlooker", { path, subject }),
   plan: (path: string, visibility: Visibility) => call<PlanView>("plan", { path, visibility }),
   lock: (path: string, visibility: Visibility | null, inUseAnyway = false) => call<{ readonly job: string }>("lock", { path, visibility, inUseAnyway }),
-  unlock: (folder: string, accept = false) => call<{ readonly job: string }>("unlock", { folder, accept }),
+  unlock: (folder: string, mode: OpeningMode, accept = false) => call<{ readonly job: string }>("unlock", { folder, mode, accept }),
+  closeUp: (inUseAnyway = false) => call<ClosedUp>("close-up", { inUseAnyway }),
+  keepOpen: (folder: string, minutes: number) => call<object>("keep-open", { folder, minutes }),
+  setVisibility: (folder: string, visibility: Visibility) => call<object>("visibility", { folder, visibility }),
+  setRules: (folder: string, rules: LockingRules | null) => call<object>("rules", { folder, rules }),
+  setOffLimits: (edits: OffLimitsView) => call<object>("off-limits", edits),
+  setPreferences: (change: Partial<PreferencesView>) => call<object>("preferences", change),
   release: (folder: string, accept = false) => call<{ readonly job: string | null }>("release", { folder, accept }),
   check: (folder: string) => call<{ readonly job: string }>("check", { folder }),
   activity: () => call<ActivityView[]>("activity"),

@@ -1,5 +1,5 @@
 import { EremosError } from "../errors/eremos-error";
-import type { DirNode, Tree } from "../format/tree";
+import type { DirEntry, TreeReader } from "../format/tree";
 import type { Disk } from "../platform/port";
 import { type Hooks, Meter } from "./hooks";
 import { FolderKeys, type OwnerAccess, requireVouched } from "./keys";
@@ -39,7 +39,7 @@ export async function checkFolder(disk: Disk, input: CheckInput, hooks: Hooks): 
     for (const copy of [...header.damaged, ...generation.damaged]) damaged.push({ path: `.eremos/${copy.path}`, reason: copy.reason });
     keys = await FolderKeys.open(disk, folder.vault, header.record, input.access);
     requireVouched(generation.record, header.record, keys, input.access, true);
-    const tree = loadTree(disk, folder.vault, generation.record, keys);
+    const { tree } = loadTree(disk, folder.vault, generation.record, keys);
     damaged.push(...checkContents(disk, folder, header.record.folder, tree, keys, hooks));
     return { ok: damaged.length === 0, damaged, files: tree.files, bytes: tree.bytes };
   } catch (error) {
@@ -51,10 +51,10 @@ export async function checkFolder(disk: Disk, input: CheckInput, hooks: Hooks): 
   }
 }
 
-function checkContents(disk: Disk, folder: HeldFolder, id: string, tree: Tree, keys: FolderKeys, hooks: Hooks): Damage[] {
+function checkContents(disk: Disk, folder: HeldFolder, id: string, tree: TreeReader, keys: FolderKeys, hooks: Hooks): Damage[] {
   const damaged: Damage[] = [];
   const meter = new Meter(hooks, "checking", tree.files, tree.bytes);
-  const packs = new PackReaders((object) => packReader(disk, folder.vault, id, tree, keys, object));
+  const packs = new PackReaders((number) => packReader(disk, folder.vault, id, tree, keys, number));
   try {
     checkDir(tree.root, "");
     if (damaged.length === 0) checkPacks();
@@ -65,14 +65,14 @@ function checkContents(disk: Disk, folder: HeldFolder, id: string, tree: Tree, k
 
   /** What no file uses any more, and a whole pack put in another's place, show only here. */
   function checkPacks(): void {
-    for (const pack of tree.packs.values()) {
-      const reason = failure(() => (packs.reader(pack.object).hasDigest(pack.digest) ? null : "not the encrypted file that was written here"));
+    for (const [number, pack] of tree.packs().entries()) {
+      const reason = failure(() => (packs.reader(number).hasDigest(pack.digest) ? null : "not the encrypted file that was written here"));
       if (reason !== null) damaged.push({ path: `.eremos/packs/${Buffer.from(pack.object, "base64url").toString("hex")}`, reason });
     }
   }
 
-  function checkDir(dir: DirNode, path: string): void {
-    for (const node of dir.children) {
+  function checkDir(dir: DirEntry, path: string): void {
+    for (const node of tree.list(dir).entries) {
       const here = path === "" ? displayPath(node.name) : `${path}/${displayPath(node.name)}`;
       if (node.kind === "dir") checkDir(node, here);
       if (node.kind !== "file") continue;

@@ -1,5 +1,6 @@
 import { HIDDEN_NAME } from "../format/ids";
 import type { Disk } from "../platform/port";
+import { within } from "./handles";
 import { type Inspection, inspectFolder } from "./recover";
 import { joinPath, splitPath } from "./vault";
 
@@ -24,12 +25,9 @@ export function locateFolder(disk: Disk, path: Buffer, folder: string): Located 
 
 function namesIn(disk: Disk, path: Buffer): Buffer[] {
   try {
-    const dir = disk.openRoot(path);
-    try {
+    return within(disk, disk.openRoot(path), (dir) => {
       return disk.list(dir);
-    } finally {
-      disk.closeDir(dir);
-    }
+    });
   } catch {
     return [];
   }

@@ -1,4 +1,4 @@
-import { equalBytes } from "../crypto/bytes";
+import { equalBytes, wipe } from "../crypto/bytes";
 import { EremosError } from "../errors/eremos-error";
 import {
   CHUNK_BYTES, type ContentKeys, OBJECT_HEADER_BYTES, ObjectDigest, type ObjectCipher, type ObjectHeader, SEALED_CHUNK_BYTES, TAG_BYTES,
@@ -6,6 +6,7 @@ import {
 } from "../format/object";
 import type { PackInfo } from "../format/tree";
 import type { Dir, Disk, OpenFile } from "../platform/port";
+import { within } from "./handles";
 import { NAMES, ensureDir } from "./vault";
 
 const CHUNKS_PER_WRITE = 16;
@@ -13,33 +14,35 @@ const CHUNKS_PER_WRITE = 16;
 /** Where an object lies: packs fan out over directories named by their first byte. FORMAT.md §1. */
 export function withObjectDir<T>(disk: Disk, vault: Dir, kind: ObjectKind, object: string, create: boolean, use: (dir: Dir, name: Buffer) => T): T {
   const hex = Buffer.from(object, "base64url").toString("hex");
-  const open = create ? (dir: Dir, name: Buffer): Dir => ensureDir(disk, dir, name) : (dir: Dir, name: Buffer): Dir => disk.openDir(dir, name);
-  const outer = open(vault, kind === "pack" ? NAMES.packs : NAMES.index);
-  try {
-    if (kind === "index") return use(outer, Buffer.from(hex));
-    const inner = open(outer, Buffer.from(hex.slice(0, 2)));
-    try {
-      return use(inner, Buffer.from(hex));
-    } finally {
-      disk.closeDir(inner);
-    }
-  } finally {
-    disk.closeDir(outer);
-  }
+  const open = (dir: Dir, name: Buffer): Dir => (create ? ensureDir(disk, dir, name) : disk.openDir(dir, name));
+  return within(disk, open(vault, kind === "pack" ? NAMES.packs : NAMES.index), (outer) =>
+    kind === "index" ? use(outer, Buffer.from(hex)) : within(disk, open(outer, Buffer.from(hex.slice(0, 2))), (inner) => use(inner, Buffer.from(hex))));
+}
+
+/** Buffers of an object that is written: made once and used again, since fresh memory costs as much as encrypting into it. */
+interface WriteBuffers {
+  readonly chunk: Buffer;
+  readonly out: Buffer;
+}
+const idleBuffers: WriteBuffers[] = [];
+
+function takeBuffers(): WriteBuffers {
+  return idleBuffers.pop() ?? { chunk: Buffer.allocUnsafeSlow(CHUNK_BYTES), out: Buffer.allocUnsafeSlow(CHUNKS_PER_WRITE * SEALED_CHUNK_BYTES) };
 }
 
 /** Writes one object, chunk by chunk. A chunk is sealed only once it is known whether it is the last. */
 export class ObjectWriter {
   readonly header: ObjectHeader;
-  readonly cipher: ObjectCipher;
+  /** What opens a record in this object, if it is a pack. */
+  readonly marker: Buffer;
+  private readonly cipher: ObjectCipher;
   /** Plaintext bytes so far. */
   length = 0;
   private readonly file: OpenFile;
   private readonly digest: ObjectDigest;
-  private readonly chunk = Buffer.allocUnsafe(CHUNK_BYTES);
+  private readonly buffers = takeBuffers();
   private used = 0;
   private chunkNumber = 0;
-  private readonly out = Buffer.allocUnsafe(CHUNKS_PER_WRITE * SEALED_CHUNK_BYTES);
   private outUsed = 0;
   private written = OBJECT_HEADER_BYTES;
   private isClosed = false;
@@ -47,10 +50,16 @@ export class ObjectWriter {
   constructor(private readonly disk: Disk, vault: Dir, kind: ObjectKind, keys: ContentKeys, folder: string, generation: number) {
     this.header = newObjectHeader(kind, folder, keys.name, generation);
     this.cipher = keys.cipherFor(this.header);
+    this.marker = this.cipher.marker();
     const encoded = encodeObjectHeader(this.header);
     this.digest = new ObjectDigest(encoded);
     this.file = withObjectDir(disk, vault, kind, this.header.object, true, (dir, name) => disk.create(dir, name, 0o600));
-    disk.write(this.file, encoded, 0, encoded.length, 0);
+    try {
+      disk.write(this.file, encoded, 0, encoded.length, 0);
+    } catch (error) {
+      this.close();
+      throw error;
+    }
   }
 
   append(bytes: Buffer): void {
@@ -60,22 +69,23 @@ export class ObjectWriter {
   /** Lets `read` put up to `wanted` bytes straight into the current chunk; returns how many it put. */
   fill(wanted: number, read: (into: Buffer, offset: number, room: number) => number): number {
     if (this.used === CHUNK_BYTES) this.sealChunk(false);
-    const count = read(this.chunk, this.used, Math.min(wanted, CHUNK_BYTES - this.used));
+    const count = read(this.buffers.chunk, this.used, Math.min(wanted, CHUNK_BYTES - this.used));
     this.used += count;
     this.length += count;
     return count;
   }
 
   private sealChunk(last: boolean): void {
-    const count = this.cipher.seal(this.chunkNumber++, last, this.chunk.subarray(0, this.used), this.out.subarray(this.outUsed));
-    this.digest.add(this.out.subarray(this.outUsed + count - TAG_BYTES, this.outUsed + count));
+    const { chunk, out } = this.buffers;
+    const count = this.cipher.seal(this.chunkNumber++, last, chunk.subarray(0, this.used), out.subarray(this.outUsed));
+    this.digest.add(out.subarray(this.outUsed + count - TAG_BYTES, this.outUsed + count));
     this.outUsed += count;
     this.used = 0;
-    if (last || this.outUsed + SEALED_CHUNK_BYTES > this.out.length) this.flush();
+    if (last || this.outUsed + SEALED_CHUNK_BYTES > out.length) this.flush();
   }
 
   private flush(): void {
-    this.disk.write(this.file, this.out, 0, this.outUsed, this.written);
+    this.disk.write(this.file, this.buffers.out, 0, this.outUsed, this.written);
     this.written += this.outUsed;
     this.outUsed = 0;
   }
@@ -91,9 +101,27 @@ export class ObjectWriter {
     if (this.isClosed) return;
     this.isClosed = true;
     this.disk.closeFile(this.file);
-    this.chunk.fill(0);
+    this.buffers.chunk.fill(0);
+    idleBuffers.push(this.buffers);
     this.cipher.wipe();
   }
+}
+
+/** Chunks that a long read takes at once. */
+const CHUNKS_PER_READ = 16;
+
+/** No piece that a reader gives is longer. */
+export const LONGEST_PIECE = CHUNKS_PER_READ * CHUNK_BYTES;
+
+/** Buffers of long reads, used again like those of writes; plaintext in them is overwritten when they go back. */
+interface ReadBuffers {
+  readonly sealed: Buffer;
+  readonly plain: Buffer;
+}
+const idleReadBuffers: ReadBuffers[] = [];
+
+function takeReadBuffers(): ReadBuffers {
+  return idleReadBuffers.pop() ?? { sealed: Buffer.allocUnsafeSlow(CHUNKS_PER_READ * SEALED_CHUNK_BYTES), plain: Buffer.allocUnsafeSlow(LONGEST_PIECE) };
 }
 
 /** Reads any byte range of one object; every chunk is authenticated before a byte of it is returned. */
@@ -102,11 +130,14 @@ export class ObjectReader {
   private readonly cipher: ObjectCipher;
   private readonly headerBytes: Buffer;
   private readonly chunks: number;
-  private cached: { number: number; plain: Buffer } | null = null;
+  /** The chunks read last, the newest at the end. */
+  private readonly cached = new Map<number, Buffer>();
+  private readonly spare: Buffer[] = [];
+  private long: ReadBuffers | null = null;
   private readonly sealed = Buffer.allocUnsafe(SEALED_CHUNK_BYTES);
 
   /** @throws EremosError `damaged` when it is missing, of another place, or of the wrong length. */
-  constructor(private readonly disk: Disk, vault: Dir, kind: ObjectKind, folder: string, keys: (name: string) => ContentKeys, private readonly info: Pick<PackInfo, "object" | "length">) {
+  constructor(private readonly disk: Disk, vault: Dir, kind: ObjectKind, folder: string, keys: (name: string) => ContentKeys, private readonly info: Pick<PackInfo, "object" | "length">, private readonly cachedChunks = 1) {
     this.file = openObject(disk, vault, kind, info.object);
     try {
       const bytes = Buffer.alloc(OBJECT_HEADER_BYTES);
@@ -115,7 +146,7 @@ export class ObjectReader {
       if (header.kind !== kind || header.folder !== folder || header.object !== info.object) {
         throw new EremosError("damaged", "An encrypted file was put in the place of another.", { reason: "swapped" });
       }
-      const size = disk.statFile(this.file).size;
+      const size = disk.statOpen(this.file).size;
       if (size !== sealedLength(info.length)) throw new EremosError("damaged", "An encrypted file is too short or too long.", { reason: "truncated" });
       this.headerBytes = bytes;
       this.cipher = keys(header.key).cipherFor(header);
@@ -127,14 +158,30 @@ export class ObjectReader {
   }
 
   private chunkAt(number: number): Buffer {
-    if (this.cached?.number === number) return this.cached.plain;
+    const known = this.cached.get(number);
+    if (known) return known;
     const last = number === this.chunks - 1;
     const length = Math.min(CHUNK_BYTES, this.info.length - number * CHUNK_BYTES) + TAG_BYTES;
     const count = this.disk.read(this.file, this.sealed, 0, length, OBJECT_HEADER_BYTES + number * SEALED_CHUNK_BYTES);
-    const plain = this.cipher.open(number, last, this.sealed.subarray(0, count));
-    if (!plain) throw new EremosError("damaged", "A part of an encrypted file is not what was written there.", { reason: "changed", chunk: number });
-    this.cached = { number, plain };
+    if (this.cached.size >= this.cachedChunks) this.dropOldest();
+    const plain = (this.spare.pop() ?? Buffer.allocUnsafe(CHUNK_BYTES)).subarray(0, length - TAG_BYTES);
+    if (count !== length || !this.cipher.open(number, last, this.sealed.subarray(0, count), plain)) throw new EremosError("damaged", "A part of an encrypted file is not what was written there.", { reason: "changed", chunk: number });
+    this.cached.set(number, plain);
     return plain;
+  }
+
+  private dropOldest(): void {
+    for (const [number, plain] of this.cached) {
+      this.cached.delete(number);
+      if (plain.length === CHUNK_BYTES) this.spare.push(plain);
+      else plain.fill(0);
+      return;
+    }
+  }
+
+  /** Plaintext bytes. */
+  get length(): number {
+    return this.info.length;
   }
 
   /** Calls `use` with consecutive pieces of the range, each valid until the next call. */
@@ -143,10 +190,28 @@ export class ObjectReader {
     for (let at = offset; at < offset + length; ) {
       const number = Math.floor(at / CHUNK_BYTES);
       const start = at - number * CHUNK_BYTES;
-      const piece = this.chunkAt(number).subarray(start, Math.min(CHUNK_BYTES, start + offset + length - at));
+      // The last chunk, of which the next range may want the rest, is read by itself and kept.
+      const whole = Math.min(CHUNKS_PER_READ, Math.floor((offset + length) / CHUNK_BYTES) - number);
+      const plain = whole > 1 && !this.cached.has(number) ? this.chunksFrom(number, whole) : this.chunkAt(number);
+      const piece = plain.subarray(start, Math.min(plain.length, start + offset + length - at));
       use(piece);
       at += piece.length;
     }
+  }
+
+  /** So many whole chunks, in one read; none of them is the object's last one cut short. Valid until the next call. */
+  private chunksFrom(number: number, count: number): Buffer {
+    this.long ??= takeReadBuffers();
+    const { sealed, plain } = this.long;
+    const length = count * SEALED_CHUNK_BYTES;
+    let isWhole = this.disk.read(this.file, sealed, 0, length, OBJECT_HEADER_BYTES + number * SEALED_CHUNK_BYTES) === length;
+    for (let i = 0; i < count && isWhole; i++) {
+      const chunk = sealed.subarray(i * SEALED_CHUNK_BYTES, (i + 1) * SEALED_CHUNK_BYTES);
+      isWhole = this.cipher.open(number + i, number + i === this.chunks - 1, chunk, plain.subarray(i * CHUNK_BYTES, (i + 1) * CHUNK_BYTES));
+      if (!isWhole) throw new EremosError("damaged", "A part of an encrypted file is not what was written there.", { reason: "changed", chunk: number + i });
+    }
+    if (!isWhole) throw new EremosError("damaged", "An encrypted file is too short or too long.", { reason: "truncated" });
+    return plain.subarray(0, count * CHUNK_BYTES);
   }
 
   read(offset: number, length: number): Buffer {
@@ -169,7 +234,12 @@ export class ObjectReader {
 
   close(): void {
     this.disk.closeFile(this.file);
-    this.cached?.plain.fill(0);
+    wipe(...this.cached.values(), ...this.spare);
+    if (this.long) {
+      wipe(this.long.plain);
+      idleReadBuffers.push(this.long);
+    }
+    this.cached.clear();
     this.cipher.wipe();
   }
 }

@@ -1,5 +1,6 @@
+import { ByteWriter } from "../format/byte-stream";
 import type { ContentKeys } from "../format/object";
-import { type Content, type FileNode, type PackInfo, encodePackRecord } from "../format/tree";
+import { type FileEntry, type PackInfo, writePackRecord } from "../format/tree";
 import type { Dir, Disk } from "../platform/port";
 import { ObjectWriter } from "./object-io";
 
@@ -8,9 +9,19 @@ const SMALL_FILE_BYTES = 1024 * 1024;
 /** A shared pack is closed when it reaches this. */
 const PACK_BYTES = 8 * 1024 * 1024;
 
+/** Puts up to `room` bytes of a file into `into` at `offset`; `done` are there already. Returns how many it put. */
+type ReadInto = (into: Buffer, offset: number, room: number, done: number) => number;
+
+interface Place {
+  readonly object: string;
+  /** Of the data, in the pack's plaintext. */
+  readonly offset: number;
+}
+
 /** Puts files' data into packs. FORMAT.md §5.5. */
 export class PackWriter {
   private shared: ObjectWriter | null = null;
+  private readonly record = new ByteWriter();
   private readonly finished: PackInfo[] = [];
 
   constructor(private readonly disk: Disk, private readonly vault: Dir, private readonly keys: ContentKeys, private readonly folder: string, private readonly generation: number) {}
@@ -19,21 +30,22 @@ export class PackWriter {
    * Writes one file: its record, then `length` bytes that `read` delivers in order (returning 0 when the file ended early).
    * Returns where the data lies, or null when the file delivered fewer bytes than announced.
    */
-  addFile(path: Buffer, node: FileNode, length: number, read: (into: Buffer, offset: number, room: number, done: number) => number): Content | null {
-    if (length < SMALL_FILE_BYTES) return this.writeRecord(this.sharedObject(length), path, node, length, read);
+  addFile(directory: Buffer, entry: FileEntry, length: number, read: ReadInto): Place | null {
+    if (length < SMALL_FILE_BYTES) return this.writeRecord(this.sharedObject(length), directory, entry, length, read);
     const own = this.newObject();
     try {
-      const content = this.writeRecord(own, path, node, length, read);
+      const place = this.writeRecord(own, directory, entry, length, read);
       this.finished.push(own.finish());
-      return content;
+      return place;
     } finally {
       own.close();
     }
   }
 
-  private writeRecord(writer: ObjectWriter, path: Buffer, node: FileNode, length: number, read: (into: Buffer, offset: number, room: number, done: number) => number): Content | null {
-    const record: FileNode = { ...node, content: { pack: writer.header.object, offset: 0, length } };
-    writer.append(encodePackRecord(writer.cipher.marker(), path, record));
+  private writeRecord(writer: ObjectWriter, directory: Buffer, entry: FileEntry, length: number, read: ReadInto): Place | null {
+    this.record.reset();
+    writePackRecord(this.record, writer.marker, directory, entry, length);
+    writer.append(this.record.finish());
     const offset = writer.length;
     let done = 0;
     while (done < length) {
@@ -41,7 +53,7 @@ export class PackWriter {
       if (count === 0) break;
       done += count;
     }
-    return done === length ? { pack: writer.header.object, offset, length } : null;
+    return done === length ? { object: writer.header.object, offset } : null;
   }
 
   private newObject(): ObjectWriter {

@@ -1,12 +1,13 @@
 import { sha256 } from "../crypto/bytes";
-import { EremosError } from "../errors/eremos-error";
+import { EremosError, systemCode } from "../errors/eremos-error";
 import { OBJECT_HEADER_BYTES, decodeObjectHeader } from "../format/object";
 import type { FolderState, StateRecord } from "../format/state";
 import type { Dir, Disk } from "../platform/port";
 import { type Step, decide } from "./decide";
-import { emptyDir, moveIn, removeEntry } from "./staging";
+import { withFile, within } from "./handles";
+import { emptyDir, moveIn, removeEntry, restoreModes } from "./staging";
 import {
-  type Folder, type HeldFolder, NAMES, PAGE_NAME, VAULT_NAME, closeFolder, commitState, generationName, holdFolder, joinPath, letGo, loadState,
+  type Folder, type HeldFolder, NAMES, PAGE_NAME, VAULT_NAME, closeFolder, commitState, dropLock, generationName, holdFolder, joinPath, letGo, loadState,
   openFolder, readSmallFile, splitPath,
 } from "./vault";
 
@@ -36,11 +37,9 @@ export function inspectFolder(disk: Disk, path: Buffer): Inspection | null {
     const { vault } = folder;
     const state = vault ? loadState(disk, vault) : null;
     if (!vault || !state) return null;
-    const held = disk.tryLock(vault, NAMES.lock);
-    if (held) disk.closeFile(held);
     const { folder: id, generation, visibility, hiddenName } = state;
     const arrivals = state.state === "sealed" ? disk.list(folder.dir).filter((name) => !isOurs(name, state)).length : 0;
-    return { folder: id, state: state.state, generation, visibility, hiddenName, busy: held === null, arrivals };
+    return { folder: id, state: state.state, generation, visibility, hiddenName, busy: disk.isLocked(vault, NAMES.lock), arrivals };
   } finally {
     closeFolder(disk, folder);
   }
@@ -74,7 +73,8 @@ export function recoverHeld(disk: Disk, folder: HeldFolder): Recovery {
   const state = loadState(disk, folder.vault);
   if (!state) return { state: null, path: folder.path, steps: removeLeftover(disk, folder) };
   const showsName = state.visibility === "hidden" && state.hiddenName !== null && folder.name.toString("latin1") !== state.hiddenName;
-  const steps = decide({ state: state.state, generation: state.generation, showsName });
+  const unfinished = state.next !== null || state.staging !== null || state.modes.length > 0;
+  const steps = decide({ state: state.state, generation: state.generation, mixed: state.mixed, unfinished, showsName });
   let now: StateRecord | null = state;
   let path = folder.path;
   for (const step of steps) {
@@ -87,9 +87,21 @@ export function recoverHeld(disk: Disk, folder: HeldFolder): Recovery {
 
 /** Eremos' directory without a state record: a first lock cut off before its first record, or a release after its last. */
 function removeLeftover(disk: Disk, folder: HeldFolder): readonly Step[] {
-  emptyDir(disk, folder.vault);
-  disk.removeDir(folder.dir, VAULT_NAME);
+  removeVault(disk, folder);
   return ["dismantle"];
+}
+
+function removeVault(disk: Disk, folder: HeldFolder): void {
+  emptyDir(disk, folder.vault);
+  try {
+    disk.removeDir(folder.dir, VAULT_NAME);
+  } catch (error) {
+    if (systemCode(error) !== "ENOTEMPTY") throw error;
+    // Through FUSE an open file keeps a name until it is closed.
+    dropLock(disk, folder);
+    emptyDir(disk, folder.vault);
+    disk.removeDir(folder.dir, VAULT_NAME);
+  }
 }
 
 function apply(disk: Disk, folder: HeldFolder, state: StateRecord, step: Exclude<Step, "hide">): StateRecord | null {
@@ -106,8 +118,13 @@ function apply(disk: Disk, folder: HeldFolder, state: StateRecord, step: Exclude
     case "dismantle":
       dismantle(disk, folder, state);
       return null;
+    case "restore-modes":
+      restoreModes(disk, folder.dir, state.modes);
+      return state;
     case "mark-open":
-      return commitState(disk, folder.vault, { ...state, state: "open", next: null, staging: null, modes: [], page: null });
+      return commitState(disk, folder.vault, { ...state, state: "open", next: null, staging: null, modes: [], mixed: false, page: null });
+    case "mark-mixed":
+      return commitState(disk, folder.vault, { ...state, state: "mixed", next: null, staging: null, modes: [], page: null });
     case "finish-removing":
       finishRemoving(disk, folder, state);
       return state;
@@ -123,21 +140,23 @@ function apply(disk: Disk, folder: HeldFolder, state: StateRecord, step: Exclude
 /** Entries and the modes they get back are durable before any record says that they are at their place. */
 export function moveBack(disk: Disk, folder: HeldFolder, state: StateRecord): void {
   if (disk.find(folder.vault, NAMES.staging)) {
-    const staging = disk.openDir(folder.vault, NAMES.staging);
-    try {
+    within(disk, disk.openDir(folder.vault, NAMES.staging), (staging) => {
       moveIn(disk, staging, folder.dir, state.modes);
+      restoreModes(disk, folder.dir, state.modes);
       restoreTimes(disk, folder, state);
       disk.barrier(folder.vault);
-    } finally {
-      disk.closeDir(staging);
-    }
+    });
     disk.removeDir(folder.vault, NAMES.staging);
+  } else if (state.modes.length > 0) {
+    restoreModes(disk, folder.dir, state.modes);
+    restoreTimes(disk, folder, state);
+    disk.barrier(folder.vault);
   }
   removeEntry(disk, folder.vault, NAMES.links);
 }
 
 function restoreTimes(disk: Disk, folder: Folder, state: StateRecord): void {
-  if (state.times) disk.setDirTimes(folder.dir, BigInt(state.times.atimeNs), BigInt(state.times.mtimeNs));
+  if (state.times) disk.setTimes(folder.dir, BigInt(state.times.atimeNs), BigInt(state.times.mtimeNs));
 }
 
 /** Removes the objects and records of a generation that was never committed. */
@@ -148,9 +167,9 @@ function discardGeneration(disk: Disk, vault: Dir, generation: number, committed
   });
   const inDir = (dirName: Buffer, matches: (name: string) => boolean): void => {
     if (!disk.find(vault, dirName)) return;
-    const dir = disk.openDir(vault, dirName);
-    for (const name of disk.list(dir)) if (matches(name.toString("latin1"))) disk.unlink(dir, name);
-    disk.closeDir(dir);
+    within(disk, disk.openDir(vault, dirName), (dir) => {
+      for (const name of disk.list(dir)) if (matches(name.toString("latin1"))) disk.unlink(dir, name);
+    });
   };
   const records = [generationName(generation, false).toString("latin1"), generationName(generation, true).toString("latin1")];
   inDir(NAMES.generations, (name) => records.includes(name));
@@ -162,31 +181,27 @@ function discardGeneration(disk: Disk, vault: Dir, generation: number, committed
 export function eachObject(disk: Disk, vault: Dir, use: (dir: Dir, name: Buffer, born: number | null) => void): void {
   const visit = (parent: Dir, name: Buffer, depth: number): void => {
     if (!disk.find(parent, name)) return;
-    const dir = disk.openDir(parent, name);
-    try {
+    within(disk, disk.openDir(parent, name), (dir) => {
       for (const child of disk.list(dir)) {
         if (depth > 0) visit(dir, child, depth - 1);
         else use(dir, child, bornIn(disk, dir, child));
       }
-    } finally {
-      disk.closeDir(dir);
-    }
+    });
   };
   visit(vault, NAMES.packs, 1);
   visit(vault, NAMES.index, 0);
 }
 
 function bornIn(disk: Disk, dir: Dir, name: Buffer): number | null {
-  const file = disk.openRead(dir, name);
-  try {
+  return withFile(disk, disk.openRead(dir, name), (file) => {
     const bytes = Buffer.alloc(OBJECT_HEADER_BYTES);
     if (disk.read(file, bytes, 0, bytes.length, 0) < bytes.length) return null;
-    return decodeObjectHeader(bytes).generation;
-  } catch {
-    return null;
-  } finally {
-    disk.closeFile(file);
-  }
+    try {
+      return decodeObjectHeader(bytes).generation;
+    } catch {
+      return null;
+    }
+  });
 }
 
 /** Removes the plain copy, puts the page at its place. From `removing` on this may only go forward. */
@@ -213,8 +228,7 @@ export function dismantle(disk: Disk, folder: HeldFolder, state: StateRecord): v
   emptyDir(disk, folder.vault, (name) => name.equals(NAMES.state) || name.equals(NAMES.lock));
   disk.syncDir(folder.vault);
   emptyDir(disk, folder.vault, (name) => name.equals(NAMES.state));
-  emptyDir(disk, folder.vault);
-  disk.removeDir(folder.dir, VAULT_NAME);
+  removeVault(disk, folder);
   restoreTimes(disk, folder, state);
   disk.syncDir(folder.dir);
 }

@@ -1,146 +1,234 @@
-import { systemCode } from "../errors/eremos-error";
-import type { DirNode, FileNode, Identity, Meta, TreeNode, Xattr } from "../format/tree";
-import type { Dir, Disk } from "../platform/port";
+import { EremosError, systemCode } from "../errors/eremos-error";
+import type { DirEntry, Entry, Extent, FileEntry, LinkEntry, Meta, TreeReader, Xattr } from "../format/tree";
+import type { Dir, Disk, OpenFile } from "../platform/port";
+import { withFile, within } from "./handles";
 import type { Meter } from "./hooks";
+import { Identities, identityOf } from "./identity";
 import type { ObjectReader } from "./object-io";
-import { identityOf } from "./survey";
+import { NO_PATH, pathInto, shownPath } from "./survey";
 
 /** Packs stay open while their files are being restored; this many at a time. */
 const OPEN_PACKS = 8;
 
+/** The packs of one tree, by their numbers in its table. */
 export class PackReaders {
-  private readonly open = new Map<string, ObjectReader>();
+  private readonly open = new Map<number, ObjectReader>();
 
-  constructor(private readonly openPack: (object: string) => ObjectReader) {}
+  constructor(private readonly openPack: (number: number) => ObjectReader) {}
 
-  reader(object: string): ObjectReader {
-    const known = this.open.get(object);
+  reader(number: number): ObjectReader {
+    const known = this.open.get(number);
     if (known) return known;
     if (this.open.size >= OPEN_PACKS) {
       const [oldest] = this.open.keys();
       if (oldest !== undefined) this.close(oldest);
     }
-    const reader = this.openPack(object);
-    this.open.set(object, reader);
+    const reader = this.openPack(number);
+    this.open.set(number, reader);
     return reader;
   }
 
-  private close(object: string): void {
-    this.open.get(object)?.close();
-    this.open.delete(object);
+  private close(number: number): void {
+    this.open.get(number)?.close();
+    this.open.delete(number);
   }
 
   closeAll(): void {
-    for (const object of [...this.open.keys()]) this.close(object);
+    for (const number of [...this.open.keys()]) this.close(number);
   }
 }
 
-interface Restoring {
-  readonly disk: Disk;
-  readonly packs: PackReaders;
-  readonly links: Dir;
-  readonly meter: Meter;
-  readonly identities: Map<TreeNode, Identity>;
-  readonly groups: Set<number>;
+/** The stretches of a file that hold data. */
+export function extentsOfEntry(entry: FileEntry): readonly Extent[] {
+  return entry.extents ?? (entry.size > 0 ? [{ offset: 0, length: entry.size }] : []);
 }
 
-/**
- * Writes the tree's entries into an empty directory. `links` is a scratch directory through which hard links find each other.
- * Returns what each file was, the moment it was finished.
- */
-export function restoreTree(disk: Disk, into: Dir, root: DirNode, packs: PackReaders, links: Dir, meter: Meter): ReadonlyMap<TreeNode, Identity> {
-  const restoring: Restoring = { disk, packs, links, meter, identities: new Map(), groups: new Set() };
-  for (const child of root.children) restoreEntry(restoring, into, child);
-  for (const group of restoring.groups) disk.unlink(links, groupName(group));
-  return restoring.identities;
-}
-
-function restoreEntry(restoring: Restoring, dir: Dir, node: TreeNode): void {
-  const { disk } = restoring;
-  if (node.kind === "dir") restoreDir(restoring, dir, node);
-  else if (node.kind === "link") {
-    disk.makeLink(dir, node.name, node.target);
-    applyMeta(disk, dir, node.name, node.meta, false);
-  } else restoreFile(restoring, dir, node);
-  restoring.meter.add(node.kind === "file" ? 1 : 0, 0);
-}
-
-function restoreDir(restoring: Restoring, dir: Dir, node: DirNode): void {
-  const { disk } = restoring;
-  disk.makeDir(dir, node.name, 0o700);
-  const inner = disk.openDir(dir, node.name);
-  try {
-    for (const child of node.children) restoreEntry(restoring, inner, child);
-  } finally {
-    disk.closeDir(inner);
-  }
-  applyMeta(disk, dir, node.name, node.meta, true);
-}
-
-function groupName(group: number): Buffer {
-  return Buffer.from(String(group));
-}
-
-function restoreFile(restoring: Restoring, dir: Dir, node: FileNode): void {
-  const { disk } = restoring;
-  if (node.linkGroup > 0 && restoring.groups.has(node.linkGroup)) {
-    disk.makeHardLink(restoring.links, groupName(node.linkGroup), dir, node.name);
-    restoring.meter.add(0, node.size);
-    return;
-  }
-  const file = disk.create(dir, node.name, 0o600);
-  try {
-    const extents = node.extents ?? [{ offset: 0, length: node.size }];
-    if (node.extents) disk.truncate(file, node.size);
-    if (node.content) writeExtents(restoring, file, node.content, extents);
-    applyMeta(disk, dir, node.name, node.meta, true);
-    restoring.identities.set(node, identityOf(disk.statFile(file)));
-  } finally {
-    disk.closeFile(file);
-  }
-  if (node.linkGroup > 0) {
-    restoring.groups.add(node.linkGroup);
-    disk.makeHardLink(dir, node.name, restoring.links, groupName(node.linkGroup));
-  }
-}
-
-function writeExtents(restoring: Restoring, file: ReturnType<Disk["create"]>, content: NonNullable<FileNode["content"]>, extents: readonly { offset: number; length: number }[]): void {
-  const reader = restoring.packs.reader(content.pack);
+/** Calls `use` with a file's sealed data, piece by piece, and where each belongs in the file. A piece is valid until the next call. */
+export function readContent(packs: PackReaders, entry: FileEntry, use: (piece: Buffer, position: number) => void): void {
+  const { content } = entry;
+  if (!content) return;
+  const reader = packs.reader(content.pack);
   let from = content.offset;
-  for (const extent of extents) {
-    let to = extent.offset;
+  for (const extent of extentsOfEntry(entry)) {
+    let position = extent.offset;
     reader.pieces(from, extent.length, (piece) => {
-      restoring.disk.write(file, piece, 0, piece.length, to);
-      to += piece.length;
-      restoring.meter.add(0, piece.length);
+      use(piece, position);
+      position += piece.length;
     });
     from += extent.length;
   }
 }
 
-/** Owner before mode (changing the owner clears set-id bits), attributes before mode (they need write access), times last. */
-export function applyMeta(disk: Disk, dir: Dir, name: Buffer, meta: Meta, hasMode: boolean): void {
+export interface Restored {
+  /** What each entry was the moment it was finished, by its number in the tree. */
+  readonly identities: Identities;
+  /** The entry numbers of each group of hard links. */
+  readonly groups: ReadonlyMap<number, readonly number[]>;
+}
+
+interface Restoring {
+  readonly disk: Disk;
+  readonly tree: TreeReader;
+  readonly packs: PackReaders;
+  readonly links: Dir;
+  readonly meter: Meter;
+  readonly identities: Identities;
+  readonly groups: Map<number, number[]>;
+}
+
+/** Writes the tree's entries into an empty directory. `links` is a scratch directory through which hard links find each other. */
+export function restoreTree(disk: Disk, into: Dir, tree: TreeReader, packs: PackReaders, links: Dir, meter: Meter): Restored {
+  const identities = Identities.none(tree.entries);
+  const restoring: Restoring = { disk, tree, packs, links, meter, identities, groups: new Map() };
+  restoreEntries(restoring, into, tree.root, NO_PATH);
+  for (const [group, numbers] of restoring.groups) finishGroup(restoring, group, numbers);
+  return { identities, groups: restoring.groups };
+}
+
+function restoreEntries(restoring: Restoring, dir: Dir, of: DirEntry, path: Buffer): void {
+  const { first, entries } = restoring.tree.list(of);
+  entries.forEach((entry, i) => {
+    try {
+      restoreEntry(restoring, dir, entry, first + i, path);
+    } catch (error) {
+      throw explainHolding(error, entry, path);
+    }
+    restoring.meter.add(entry.kind === "file" ? 1 : 0, 0);
+  });
+}
+
+function restoreEntry(restoring: Restoring, dir: Dir, entry: Entry, number: number, path: Buffer): void {
+  const { disk } = restoring;
+  if (entry.kind === "file") return restoreFile(restoring, dir, entry, number);
+  if (entry.kind === "link") return restoreLink(disk, dir, entry);
+  disk.makeDir(dir, entry.name, OWNER_ONLY_DIR);
+  within(disk, disk.openDir(dir, entry.name), (inner) => {
+    restoreEntries(restoring, inner, entry, pathInto(path, entry.name));
+    applyMeta(disk, inner, entry.meta);
+  });
+}
+
+const OWNER_ONLY_DIR = 0o700;
+const OWNER_ONLY_FILE = 0o600;
+
+/** Says which entry the file system here can't hold, and why. */
+function explainHolding(error: unknown, entry: Entry, path: Buffer): unknown {
+  const code = systemCode(error);
+  const cannot = (what: string): EremosError =>
+    new EremosError("unsupported", `The disk this folder lies on can't hold ${what} (${shownPath(path, entry.name)}). Nothing was opened and the sealed copy is whole; move the locked folder to another disk and open it there.`, { path: shownPath(path, entry.name) });
+  if (error instanceof EremosError) return error;
+  if (entry.kind === "link" && (code === "EPERM" || code === "ENOSYS" || code === "EOPNOTSUPP")) return cannot("symbolic links");
+  if (entry.kind === "file" && entry.linkGroup > 0 && (code === "EPERM" || code === "ENOSYS" || code === "EOPNOTSUPP" || code === "EMLINK")) return cannot("one file under two names");
+  if (code === "EEXIST") return cannot("two names that differ only in their case or composition");
+  if (code === "EINVAL" || code === "EILSEQ" || code === "ENAMETOOLONG" || code === "ENOENT") return cannot("this name");
+  if (code === "EFBIG") return cannot("a file of this size");
+  if (code === "EOPNOTSUPP" || code === "ENOTSUP") return cannot("the attributes of this entry");
+  return error;
+}
+
+export function groupName(group: number): Buffer {
+  return Buffer.from(String(group));
+}
+
+export function restoreLink(disk: Disk, dir: Dir, entry: LinkEntry): void {
+  disk.makeLink(dir, entry.name, entry.target);
+  applyLinkMeta(disk, dir, entry);
+}
+
+export function applyLinkMeta(disk: Disk, dir: Dir, { name, meta }: LinkEntry): void {
   const now = disk.stat(dir, name);
-  if (now.uid !== meta.uid || now.gid !== meta.gid) setOwnerWherePermitted(disk, dir, name, meta);
-  for (const xattr of meta.xattrs) setAttribute(disk, dir, name, xattr);
-  if (hasMode) disk.setMode(dir, name, meta.mode);
-  disk.setTimes(dir, name, meta.atimeNs, meta.mtimeNs);
+  if (now.uid !== meta.uid || now.gid !== meta.gid) wherePermitted(() => disk.setLinkOwner(dir, name, meta.uid, meta.gid));
+  for (const xattr of meta.xattrs) setAttribute(xattr, () => disk.setLinkXattr(dir, name, xattr));
+  disk.setLinkTimes(dir, name, meta.atimeNs, meta.mtimeNs);
+}
+
+function restoreFile(restoring: Restoring, dir: Dir, entry: FileEntry, number: number): void {
+  const { disk, links, groups } = restoring;
+  const group = groups.get(entry.linkGroup);
+  if (group) {
+    disk.makeHardLink(links, groupName(entry.linkGroup), dir, entry.name);
+    group.push(number);
+    restoring.meter.add(0, entry.size);
+    return;
+  }
+  withFile(disk, writeWhole(disk, dir, entry.name, entry, restoring.packs, restoring.meter), (file) => {
+    restoring.identities.set(number, identityOf(disk.statOpen(file)));
+  });
+  if (entry.linkGroup === 0) return;
+  groups.set(entry.linkGroup, [number]);
+  disk.makeHardLink(dir, entry.name, links, groupName(entry.linkGroup));
+}
+
+/** Writes a file with everything that belongs to it, under a name that must be free; returns it open. */
+export function writeWhole(disk: Disk, dir: Dir, name: Buffer, entry: FileEntry, packs: PackReaders, meter: Meter): OpenFile {
+  const file = disk.create(dir, name, OWNER_ONLY_FILE);
+  try {
+    if (entry.extents) disk.truncate(file, entry.size);
+    readContent(packs, entry, (piece, position) => {
+      disk.write(file, piece, 0, piece.length, position);
+      meter.add(0, piece.length);
+    });
+    applyMeta(disk, file, entry.meta);
+    return file;
+  } catch (error) {
+    disk.closeFile(file);
+    throw error;
+  }
+}
+
+/** Linking and unlinking changed the status time of the group's file; it is read again once its scratch name is gone. */
+function finishGroup({ disk, links, identities }: Restoring, group: number, numbers: readonly number[]): void {
+  const name = groupName(group);
+  const file = openWherePermitted(disk, links, name);
+  if (!file) return disk.unlink(links, name);
+  withFile(disk, file, () => {
+    disk.unlink(links, name);
+    const identity = identityOf(disk.statOpen(file));
+    for (const number of numbers) identities.set(number, identity);
+  });
+}
+
+function openWherePermitted(disk: Disk, dir: Dir, name: Buffer): OpenFile | null {
+  try {
+    return disk.openRead(dir, name);
+  } catch (error) {
+    if (systemCode(error) === "EACCES") return null;
+    throw error;
+  }
+}
+
+/** Owner before mode (changing the owner clears set-id bits), attributes before mode (they need write access), times last. */
+export function applyMeta(disk: Disk, of: Dir | OpenFile, meta: Meta): void {
+  const now = disk.statOpen(of);
+  if (now.uid !== meta.uid || now.gid !== meta.gid) wherePermitted(() => disk.setOwner(of, meta.uid, meta.gid));
+  for (const xattr of meta.xattrs) setAttribute(xattr, () => disk.setXattr(of, xattr));
+  if (disk.statOpen(of).mode !== meta.mode) setModeOrRefuse(disk, of, meta.mode);
+  disk.setTimes(of, meta.atimeNs, meta.mtimeNs);
+}
+
+function setModeOrRefuse(disk: Disk, of: Dir | OpenFile, mode: number): void {
+  wherePermitted(() => disk.setOpenMode(of, mode));
+  const now = disk.statOpen(of).mode;
+  // The system takes the set-id bits away where the owner or group could not be given back; that is not the disk's doing.
+  if ((now & 0o1777) === (mode & 0o1777)) return;
+  throw new EremosError("unsupported", `The disk this folder lies on can't hold permissions (${mode.toString(8)} became ${now.toString(8)}). Nothing was opened and the sealed copy is whole; move the locked folder to another disk and open it there.`);
 }
 
 /** The system's own attributes (`security.*`, `trusted.*`) can be set only by those it permits; everybody else gets the system's default. */
-function setAttribute(disk: Disk, dir: Dir, name: Buffer, xattr: Xattr): void {
+function setAttribute(xattr: Xattr, set: () => void): void {
   try {
-    disk.setXattr(dir, name, xattr.name, xattr.value);
+    set();
   } catch (error) {
     const isSystems = /^(security|trusted)\./.test(xattr.name.toString("latin1"));
     if (!isSystems || (systemCode(error) !== "EPERM" && systemCode(error) !== "EACCES")) throw error;
   }
 }
 
-function setOwnerWherePermitted(disk: Disk, dir: Dir, name: Buffer, meta: Meta): void {
+function wherePermitted(set: () => void): void {
   try {
-    disk.setOwner(dir, name, meta.uid, meta.gid);
+    set();
   } catch (error) {
-    if (systemCode(error) !== "EPERM" && systemCode(error) !== "EINVAL") throw error;
+    const code = systemCode(error);
+    if (code !== "EPERM" && code !== "EINVAL" && code !== "EOPNOTSUPP" && code !== "ENOSYS") throw error;
   }
 }

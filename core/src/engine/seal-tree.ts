@@ -1,162 +1,329 @@
 import { EremosError, fromSystemError, systemCode } from "../errors/eremos-error";
-import type { Content, DirNode, Extent, FileNode, PackInfo, Tree, TreeNode } from "../format/tree";
+import {
+  type Content, type DirEntry, type EncodedTree, type Entry, type Extent, type FileEntry, type Listing, type Meta, type PackInfo, type Span, type TreeReader, TreeWriter,
+} from "../format/tree";
 import type { Dir, Disk, OpenFile, Stat } from "../platform/port";
+import { withFile, within } from "./handles";
 import type { Meter } from "./hooks";
+import { type Identities, type Identity, IdentityWriter, identityOf } from "./identity";
 import type { PackWriter } from "./pack-writer";
-import { identityOf, metaOf } from "./survey";
+import { extentsOfEntry } from "./restore-tree";
+import { NO_PATH, NO_REFUSALS, metaOf, pathInto, refuse, shownPath } from "./survey";
+import { VAULT_NAME } from "./vault";
 
 const ATTEMPTS = 3;
 /** A pack with less than this part still in use is written anew. */
 const LEAST_USE = 0.5;
+/** What a small file costs besides its bytes: its record in the pack and its entries in two indexes. */
+export const BYTES_PER_ENTRY = 512;
 
-/** What was sealed last time, while the folder is open: unchanged files keep their sealed data. */
-export interface BaseTree {
-  readonly tree: Tree;
-  readonly root: DirNode;
+/** What is sealed already: files that are still the same keep their sealed data. */
+export interface Base {
+  readonly tree: TreeReader;
+  /** What each plain file was when it was sealed or restored; null when nobody knows. */
+  readonly identities: Identities | null;
+  /** File by file: an entry that is not in the plain tree any more is sealed, not deleted. */
+  readonly mixed: boolean;
+}
+
+export interface SealInput {
+  readonly base: Base | null;
+  readonly writer: PackWriter;
+  readonly meter: Meter;
+  /** Bytes that may be written this time; files that don't fit are left out and stay plain. */
+  readonly room: number;
+  /** Makes an entry that this account owns readable, durably noting what it was. */
+  readonly widen: (dir: Dir, name: Buffer, stat: Stat, bits: number) => void;
+  /** Whether a plain file's content is the sealed one's; null where identities can be trusted. */
+  readonly sameContent: ((file: OpenFile, base: FileEntry) => boolean) | null;
+  /** The folder's own attributes as they were before anything was touched. */
+  readonly rootMeta: Meta;
+  readonly rootName: Buffer;
 }
 
 export interface SealedTree {
-  readonly tree: Tree;
-  /** False when every entry is as it was at the last lock, so no new generation is needed. */
+  readonly encoded: EncodedTree;
+  readonly packs: ReadonlyMap<string, PackInfo>;
+  /** What each plain entry was when it was taken, by entry number. */
+  readonly identities: Identities;
+  readonly files: number;
+  readonly bytes: number;
+  /** False when every entry is as it was in the base, so no new generation is needed. */
   readonly changed: boolean;
+  /** Files left plain for want of room. */
+  readonly left: number;
+  /** Files with hard links outside the folder: those keep the plain content. Paths for display. */
+  readonly outsideLinks: readonly string[];
 }
 
-interface Sealing {
+/** One file under several names. */
+interface Group {
+  readonly number: number;
+  readonly nlink: number;
+  readonly path: string;
+  seen: number;
+  sealed: FileEntry | null;
+}
+
+interface Sealing extends SealInput {
   readonly disk: Disk;
-  readonly writer: PackWriter;
-  readonly meter: Meter;
-  readonly wasteful: ReadonlySet<string>;
-  readonly kept: Set<string>;
-  readonly groups: Map<number, FileNode>;
+  readonly dev: bigint;
+  readonly tree: TreeWriter;
+  readonly identities: IdentityWriter;
+  readonly wasteful: ReadonlySet<number>;
+  /** The numbers of the base's packs in the new tree. */
+  readonly kept: Map<number, number>;
+  /** Hard links: of the plain tree by inode, of the base by group. */
+  readonly groups: Map<bigint | number, Group>;
   changed: boolean;
+  free: number;
   files: number;
   bytes: number;
+  left: number;
 }
 
-/** Seals every file of a surveyed tree that is not the same as in `base`. @throws EremosError `changed-while-locking` | `cancelled` */
-export function sealTree(disk: Disk, dir: Dir, surveyed: DirNode, base: BaseTree | null, writer: PackWriter, meter: Meter): SealedTree {
+interface Taken {
+  readonly entry: Entry;
+  readonly identity: Identity | null;
+}
+
+/** Seals every file of a folder that is not the same as in `base`. @throws EremosError `changed-while-locking` | `cancelled` | `special-files` */
+export function sealTree(disk: Disk, dir: Dir, input: SealInput): SealedTree {
+  const { base, writer } = input;
   const sealing: Sealing = {
-    disk, writer, meter, wasteful: base ? wastefulPacks(base.tree) : new Set(), kept: new Set(), groups: new Map(),
-    changed: base === null, files: 0, bytes: 0,
+    ...input, disk, dev: disk.statOpen(dir).dev, tree: new TreeWriter(), identities: new IdentityWriter(),
+    wasteful: base ? wastefulPacks(base.tree) : new Set(), kept: new Map(), groups: new Map(), changed: base === null, free: input.room, files: 0, bytes: 0, left: 0,
   };
-  const root = sealDir(sealing, dir, surveyed, base?.root ?? null, Buffer.alloc(0));
+  const before = base?.tree.root ?? null;
+  if (before && !sameMeta(input.rootMeta, before.meta)) sealing.changed = true;
+  const listing = sealDir(sealing, dir, before, NO_PATH);
   const packs = new Map<string, PackInfo>();
-  for (const id of sealing.kept) {
-    const pack = base?.tree.packs.get(id);
-    if (pack) packs.set(id, pack);
+  for (const number of sealing.kept.keys()) {
+    const pack = base?.tree.pack(number);
+    if (pack) packs.set(pack.object, pack);
   }
   for (const pack of writer.finish()) packs.set(pack.object, pack);
-  return { tree: { root, packs, files: sealing.files, bytes: sealing.bytes }, changed: sealing.changed };
+  const { files, bytes, changed, left } = sealing;
+  const encoded = sealing.tree.finish({ kind: "dir", name: input.rootName, meta: input.rootMeta, listing }, packs, files, bytes);
+  const outsideLinks = [...sealing.groups.values()].filter((group) => group.seen < group.nlink).map((group) => group.path);
+  return { encoded, packs, identities: sealing.identities.finish(), files, bytes, changed, left, outsideLinks };
 }
 
-function wastefulPacks(tree: Tree): Set<string> {
-  const used = new Map<string, number>();
+function wastefulPacks(tree: TreeReader): Set<number> {
+  const used = new Map<number, number>();
   const groups = new Set<number>();
-  const count = (node: TreeNode): void => {
-    if (node.kind === "dir") node.children.forEach(count);
-    if (node.kind !== "file" || !node.content || groups.has(node.linkGroup)) return;
-    if (node.linkGroup > 0) groups.add(node.linkGroup);
-    used.set(node.content.pack, (used.get(node.content.pack) ?? 0) + node.content.length);
+  const count = (dir: DirEntry): void => {
+    for (const entry of tree.list(dir).entries) {
+      if (entry.kind === "dir") count(entry);
+      if (entry.kind !== "file" || !entry.content || groups.has(entry.linkGroup)) continue;
+      if (entry.linkGroup > 0) groups.add(entry.linkGroup);
+      used.set(entry.content.pack, (used.get(entry.content.pack) ?? 0) + entry.content.length);
+    }
   };
   count(tree.root);
-  return new Set([...tree.packs.values()].filter((pack) => (used.get(pack.object) ?? 0) < pack.length * LEAST_USE - 64 * 1024).map((pack) => pack.object));
+  return new Set(tree.packs().flatMap((pack, number) => ((used.get(number) ?? 0) < pack.length * LEAST_USE - 64 * 1024 ? [number] : [])));
 }
 
-function sealDir(sealing: Sealing, dir: Dir, node: DirNode, base: DirNode | null, path: Buffer): DirNode {
-  const known = new Map(base?.children.map((child) => [child.name.toString("latin1"), child]));
-  const children = node.children.map((child) => {
-    const key = child.name.toString("latin1");
-    const before = known.get(key) ?? null;
-    known.delete(key);
-    const childPath = path.length === 0 ? child.name : Buffer.concat([path, Buffer.from("/"), child.name]);
-    return sealEntry(sealing, dir, child, before, childPath);
+const NOTHING: Listing = { first: 0, entries: [] };
+
+/** Takes a directory's entries in the order of their names, beside those of the base. */
+function sealDir(sealing: Sealing, dir: Dir, base: DirEntry | null, path: Buffer): Span {
+  const known = base && sealing.base ? sealing.base.tree.list(base) : NOTHING;
+  const taken: Taken[] = [];
+  let next = 0;
+  const leaveBehind = (): void => {
+    const entry = known.entries[next++];
+    if (entry && sealing.base?.mixed) taken.push({ entry: carry(sealing, entry), identity: null });
+    else sealing.changed = true;
+  };
+  for (const name of sealing.disk.list(dir).sort(Buffer.compare)) {
+    if (path.length === 0 && name.equals(VAULT_NAME)) continue;
+    let order = compareAt(known, next, name);
+    for (; order < 0; order = compareAt(known, next, name)) leaveBehind();
+    const before = order === 0 ? known.entries[next] : undefined;
+    const stat = sealing.disk.find(dir, name);
+    if (!stat) continue;
+    const entry = sealEntry(sealing, dir, name, stat, before ?? null, known.first + next, path);
+    if (order === 0) next++;
+    if (entry) taken.push(entry);
+  }
+  while (next < known.entries.length) leaveBehind();
+  const listing = sealing.tree.listing(taken.map(({ entry }) => entry));
+  for (const { identity } of taken) sealing.identities.add(identity);
+  return listing;
+}
+
+/** Below 0 while the base's next entry comes before the name, 0 when it has the name. */
+function compareAt(known: Listing, next: number, name: Buffer): number {
+  const entry = known.entries[next];
+  return entry ? Buffer.compare(entry.name, name) : 1;
+}
+
+function sealEntry(sealing: Sealing, dir: Dir, name: Buffer, stat: Stat, before: Entry | null, number: number, path: Buffer): Taken | null {
+  if (stat.dev !== sealing.dev) refuse({ ...NO_REFUSALS, mounts: [shownPath(path, name)] });
+  if (path.length > 0 && name.equals(VAULT_NAME)) refuse({ ...NO_REFUSALS, nested: [path.subarray(0, -1).toString("utf8")] });
+  switch (stat.type) {
+    case "file":
+      return sealFile(sealing, dir, name, stat, before?.kind === "file" ? before : null, number, path);
+    case "dir":
+      return sealSubdir(sealing, dir, name, stat, before?.kind === "dir" ? before : null, path);
+    case "link":
+      return sealLink(sealing, dir, name, stat, before, path);
+    default:
+      return refuse({ ...NO_REFUSALS, special: [shownPath(path, name)] }), null;
+  }
+}
+
+function sealLink(sealing: Sealing, dir: Dir, name: Buffer, stat: Stat, before: Entry | null, path: Buffer): Taken {
+  const { disk } = sealing;
+  const [target, xattrs] = openOrStop(() => [disk.readLink(dir, name), disk.linkXattrs(dir, name)] as const, path, name);
+  const meta = metaOf(stat, xattrs);
+  if (before?.kind !== "link" || !sameMeta(meta, before.meta) || !target.equals(before.target)) sealing.changed = true;
+  return { entry: { kind: "link", name, meta, target }, identity: identityOf(stat) };
+}
+
+const OWNER_READ = 0o400;
+const OWNER_WRITE = 0o200;
+const OWNER_ALL = 0o700;
+
+function sealSubdir(sealing: Sealing, dir: Dir, name: Buffer, stat: Stat, before: DirEntry | null, path: Buffer): Taken {
+  const { disk } = sealing;
+  // A directory at the top is moved later, which rewrites its "..": it must be writable, too.
+  const mustWiden = !disk.readable(dir, name, stat) || (path.length === 0 && (stat.mode & OWNER_WRITE) === 0);
+  if (mustWiden) sealing.widen(dir, name, stat, OWNER_ALL);
+  return within(disk, openOrStop(() => disk.openDir(dir, name), path, name), (inner) => {
+    const now = mustWiden ? disk.statOpen(inner) : stat;
+    const meta = { ...metaOf(now, disk.xattrs(inner)), mode: stat.mode };
+    const kept = sealing.base?.mixed && before ? before.meta : meta;
+    if (!before || !sameMeta(kept, before.meta)) sealing.changed = true;
+    const listing = sealDir(sealing, inner, before, pathInto(path, name));
+    return { entry: { kind: "dir", name, meta: kept, listing }, identity: identityOf(now) };
   });
-  if (known.size > 0) sealing.changed = true;
-  if (!base || !sameMeta(node, base)) sealing.changed = true;
-  return { ...node, children };
 }
 
-function sealEntry(sealing: Sealing, dir: Dir, node: TreeNode, base: TreeNode | null, path: Buffer): TreeNode {
-  if (node.kind === "file") return sealFile(sealing, dir, node, base?.kind === "file" ? base : null, path);
-  if (node.kind === "link") {
-    if (base?.kind !== "link" || !sameMeta(node, base) || !node.target.equals(base.target)) sealing.changed = true;
-    return node;
-  }
-  const inner = openOrStop(() => sealing.disk.openDir(dir, node.name), path);
-  try {
-    return sealDir(sealing, inner, node, base?.kind === "dir" ? base : null, path);
-  } finally {
-    sealing.disk.closeDir(inner);
-  }
-}
-
-function openOrStop<T>(open: () => T, path: Buffer): T {
+function openOrStop<T>(open: () => T, path: Buffer, name: Buffer): T {
   try {
     return open();
   } catch (error) {
     const code = systemCode(error);
-    if (code === "ENOENT" || code === "ELOOP" || code === "ENOTDIR") throw changedWhileLocking(path);
-    throw fromSystemError(error, `reading ${path.toString("utf8")}`);
+    if (code === "ENOENT" || code === "ELOOP" || code === "ENOTDIR" || code === "EINVAL") throw changedWhileLocking(shownPath(path, name));
+    throw fromSystemError(error, `reading ${shownPath(path, name)}`);
   }
 }
 
-export function changedWhileLocking(path: Buffer): EremosError {
-  const shown = path.toString("utf8");
+export function changedWhileLocking(shown: string): EremosError {
   return new EremosError("changed-while-locking", `${shown} kept changing while it was being locked, so Eremos stopped. Everything is at its place; close the program that writes there and lock again.`, { path: shown });
 }
 
-function sameMeta(a: TreeNode, b: TreeNode): boolean {
-  const [x, y] = [a.meta, b.meta];
+/** Access times are not compared: looking at a file changes them. */
+function sameMeta(x: Meta, y: Meta): boolean {
   return x.mode === y.mode && x.uid === y.uid && x.gid === y.gid && x.mtimeNs === y.mtimeNs && x.xattrs.length === y.xattrs.length &&
-    x.xattrs.every((xattr, i) => y.xattrs[i] !== undefined && xattr.name.equals(y.xattrs[i].name) && xattr.value.equals(y.xattrs[i].value));
+    x.xattrs.every((xattr, i) => xattr.name.equals(y.xattrs[i]?.name ?? NO_PATH) && xattr.value.equals(y.xattrs[i]?.value ?? NO_PATH));
+}
+
+/** An entry that is sealed and no longer in the plain tree, with everything below it. */
+function carry(sealing: Sealing, entry: Entry): Entry {
+  const { base } = sealing;
+  if (!base || entry.kind === "link") return entry;
+  if (entry.kind === "file") {
+    count(sealing, entry);
+    const group = entry.linkGroup > 0 ? groupOf(sealing, entry.linkGroup, 0, () => "").number : 0;
+    return { ...entry, linkGroup: group, content: keep(sealing, entry.content) };
+  }
+  const children = base.tree.list(entry).entries.map((child) => carry(sealing, child));
+  const listing = sealing.tree.listing(children);
+  for (const _ of children) sealing.identities.add(null);
+  return { ...entry, listing };
+}
+
+function count(sealing: Sealing, entry: FileEntry): void {
+  sealing.files++;
+  sealing.bytes += entry.size;
+}
+
+function groupOf(sealing: Sealing, key: bigint | number, nlink: number, path: () => string): Group {
+  const known = sealing.groups.get(key) ?? { number: sealing.groups.size + 1, nlink, path: path(), seen: 0, sealed: null };
+  known.seen++;
+  sealing.groups.set(key, known);
+  return known;
+}
+
+/** Where data that stays in a pack of the base lies in the new tree. */
+function keep(sealing: Sealing, content: Content | null): Content | null {
+  if (!content || !sealing.base) return null;
+  let pack = sealing.kept.get(content.pack);
+  if (pack === undefined) {
+    pack = sealing.tree.packNumber(sealing.base.tree.pack(content.pack).object);
+    sealing.kept.set(content.pack, pack);
+  }
+  return { ...content, pack };
+}
+
+function sealFile(sealing: Sealing, dir: Dir, name: Buffer, stat: Stat, before: FileEntry | null, number: number, path: Buffer): Taken | null {
+  const group = stat.nlink > 1 ? groupOf(sealing, stat.ino, stat.nlink, () => shownPath(path, name)) : null;
+  const linkGroup = group?.number ?? 0;
+  const stays = before && !(before.content && sealing.wasteful.has(before.content.pack));
+  if (stays && isUnchanged(sealing, stat, before, number)) {
+    // The status time says that owner, mode and attributes are the same, too.
+    if (linkGroup !== before.linkGroup) sealing.changed = true;
+    const entry = { ...before, name, linkGroup, content: keep(sealing, before.content) };
+    count(sealing, entry);
+    sealing.meter.add(1, stat.size);
+    return { entry, identity: identityOf(stat) };
+  }
+  sealing.changed = true;
+  const taken = takeFile(sealing, dir, name, stat, { linkGroup, twin: group?.sealed ?? null, before: stays ? before : null }, path);
+  if (!taken) {
+    sealing.left++;
+    return null;
+  }
+  if (group && taken.entry.kind === "file") group.sealed = taken.entry;
+  sealing.meter.add(1, 0);
+  return taken;
 }
 
 /** Same device, inode, size, and times of content and status: the sealed data is still this file's. */
-function isUnchanged(node: FileNode, base: FileNode): boolean {
-  const [a, b] = [node.identity, base.identity];
-  return a !== null && b !== null && a.dev === b.dev && a.ino === b.ino && a.ctimeNs === b.ctimeNs && node.size === base.size && node.meta.mtimeNs === base.meta.mtimeNs;
+function isUnchanged(sealing: Sealing, stat: Stat, before: FileEntry, number: number): boolean {
+  if (sealing.sameContent) return false;
+  return stat.size === before.size && stat.mtimeNs === before.meta.mtimeNs && (sealing.base?.identities?.has(number, stat) ?? false);
 }
 
-function sealFile(sealing: Sealing, dir: Dir, node: FileNode, base: FileNode | null, path: Buffer): FileNode {
-  sealing.files++;
-  sealing.bytes += node.size;
-  if (base && isUnchanged(node, base) && !(base.content && sealing.wasteful.has(base.content.pack))) {
-    if (base.content) sealing.kept.add(base.content.pack);
-    if (!sameMeta(node, base) || node.linkGroup !== base.linkGroup) sealing.changed = true;
-    sealing.meter.add(1, node.size);
-    return { ...node, content: base.content, extents: base.extents };
-  }
-  sealing.changed = true;
-  const twin = node.linkGroup > 0 ? sealing.groups.get(node.linkGroup) : undefined;
-  const sealed = twin ? { ...node, content: twin.content, extents: twin.extents, size: twin.size } : sealData(sealing, dir, node, path);
-  if (node.linkGroup > 0) sealing.groups.set(node.linkGroup, sealed);
-  sealing.meter.add(1, 0);
-  return sealed;
+interface Known {
+  readonly linkGroup: number;
+  /** Another name of the same file, sealed already. */
+  readonly twin: FileEntry | null;
+  /** The file of the same name in the base, if its data may be kept. */
+  readonly before: FileEntry | null;
 }
 
-/** Reads a file until it held still from before the first byte to after the last. */
-function sealData(sealing: Sealing, dir: Dir, node: FileNode, path: Buffer): FileNode {
+/** Reads a file until it held still from before the first byte to after the last. Null when it has to be written and there is no room. */
+function takeFile(sealing: Sealing, dir: Dir, name: Buffer, seen: Stat, known: Known, path: Buffer): Taken | null {
   const { disk } = sealing;
+  const mustWiden = !disk.readable(dir, name, seen);
+  if (mustWiden) sealing.widen(dir, name, seen, OWNER_READ);
   let shownBytes = 0;
   for (let attempt = 0; attempt < ATTEMPTS; attempt++) {
-    const file = openOrStop(() => disk.openRead(dir, node.name), path);
-    try {
-      const before = disk.statFile(file);
-      if (before.type !== "file") throw changedWhileLocking(path);
-      const taken = { ...node, size: before.size, meta: metaOf(before, node.meta.xattrs), identity: identityOf(before), extents: extentsOf(disk, file, before) };
-      const content = copyIn(sealing, file, taken, path, (bytes) => {
-        sealing.meter.add(0, Math.max(0, Math.min(bytes, node.size) - shownBytes));
+    const taken = withFile(disk, openOrStop(() => disk.openRead(dir, name), path, name), (file): Taken | "no-room" | null => {
+      const before = disk.statOpen(file);
+      if (before.type !== "file") throw changedWhileLocking(shownPath(path, name));
+      const entry: FileEntry = {
+        kind: "file", name, meta: { ...metaOf(before, disk.xattrs(file)), mode: mustWiden ? seen.mode : before.mode }, size: before.size, linkGroup: known.linkGroup, content: null, extents: extentsOf(disk, file, before),
+      };
+      const content = contentOf(sealing, file, before, entry, known, path, (bytes) => {
+        sealing.meter.add(0, Math.max(0, Math.min(bytes, seen.size) - shownBytes));
         shownBytes = Math.max(shownBytes, bytes);
       });
-      if (content !== undefined && sameStat(before, disk.statFile(file))) {
-        sealing.bytes += before.size - node.size;
-        return { ...taken, content };
+      if (content === "no-room") return content;
+      if (content !== undefined && sameStat(before, disk.statOpen(file))) {
+        if (!known.twin) sealing.free -= dataLength(entry) + BYTES_PER_ENTRY;
+        count(sealing, entry);
+        return { entry: { ...entry, content }, identity: identityOf(before) };
       }
-    } finally {
-      disk.closeFile(file);
-    }
+      return null;
+    });
+    if (taken) return taken === "no-room" ? null : taken;
   }
-  throw changedWhileLocking(path);
+  throw changedWhileLocking(shownPath(path, name));
 }
 
 function sameStat(a: Stat, b: Stat): boolean {
@@ -168,14 +335,29 @@ function extentsOf(disk: Disk, file: OpenFile, stat: Stat): readonly Extent[] | 
   return stat.blocks * 512 < stat.size ? disk.extents(file, stat.size) : null;
 }
 
-/** The file's data into a pack: null for a file without data, undefined when it ended early. */
-function copyIn(sealing: Sealing, file: OpenFile, node: FileNode, path: Buffer, onBytes: (done: number) => void): Content | null | undefined {
-  const extents = node.extents ?? (node.size > 0 ? [{ offset: 0, length: node.size }] : []);
-  const length = extents.reduce((sum, extent) => sum + extent.length, 0);
+/** Where the file's data lies: null for a file without data, undefined when it ended early. */
+function contentOf(sealing: Sealing, file: OpenFile, stat: Stat, entry: FileEntry, known: Known, path: Buffer, onBytes: (done: number) => void): Content | "no-room" | null | undefined {
+  if (known.twin) return known.twin.content;
+  const { before } = known;
+  if (before && sealing.base && before.size === stat.size && !entry.extents && !before.extents && sealing.sameContent?.(file, before)) {
+    return keep(sealing, before.content);
+  }
+  if (dataLength(entry) + BYTES_PER_ENTRY > sealing.free) return "no-room";
+  return copyIn(sealing, file, entry, path, onBytes);
+}
+
+/** Holes are not stored. */
+function dataLength(entry: FileEntry): number {
+  return extentsOfEntry(entry).reduce((sum, extent) => sum + extent.length, 0);
+}
+
+function copyIn(sealing: Sealing, file: OpenFile, entry: FileEntry, path: Buffer, onBytes: (done: number) => void): Content | null | undefined {
+  const extents = extentsOfEntry(entry);
+  const length = dataLength(entry);
   if (length === 0) return null;
   let extentNumber = 0;
   let inExtent = 0;
-  const content = sealing.writer.addFile(path, node, length, (into, offset, room, done) => {
+  const written = sealing.writer.addFile(path, entry, length, (into, offset, room, done) => {
     const extent = extents[extentNumber];
     if (!extent) return 0;
     const count = sealing.disk.read(file, into, offset, Math.min(room, extent.length - inExtent), extent.offset + inExtent);
@@ -187,5 +369,5 @@ function copyIn(sealing: Sealing, file: OpenFile, node: FileNode, path: Buffer, 
     onBytes(done + count);
     return count;
   });
-  return content ?? undefined;
+  return written ? { pack: sealing.tree.packNumber(written.object), offset: written.offset, length } : undefined;
 }

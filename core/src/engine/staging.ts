@@ -1,8 +1,12 @@
 import { systemCode } from "../errors/eremos-error";
 import type { StateRecord } from "../format/state";
-import type { DirNode, TreeNode } from "../format/tree";
+import type { DirEntry, Entry, FileEntry, TreeReader } from "../format/tree";
 import type { Dir, Disk, Stat } from "../platform/port";
+import { within } from "./handles";
+import type { Identities } from "./identity";
 import { changedWhileLocking } from "./seal-tree";
+import { NO_PATH, pathInto, shownPath } from "./survey";
+import { VAULT_NAME } from "./vault";
 
 /**
  * Plain entries leave and enter the folder only by rename, through a directory beside the state record. FORMAT.md §7.
@@ -13,65 +17,82 @@ type Modes = StateRecord["modes"];
 const OWNER_WRITE = 0o200;
 const OWNER_ALL = 0o700;
 
-/** Directories at the top that this account can't move without widening their mode first (moving rewrites their ".."). */
-export function modesToWiden(root: DirNode): Modes {
-  return root.children.flatMap((child) =>
-    child.kind === "dir" && (child.meta.mode & OWNER_WRITE) === 0 && child.identity
-      ? [{ dev: String(child.identity.dev), ino: String(child.identity.ino), mode: child.meta.mode }]
-      : [],
-  );
-}
-
 function modeOf(modes: Modes, stat: Stat): number | undefined {
   return modes.find((mode) => mode.dev === String(stat.dev) && mode.ino === String(stat.ino))?.mode;
 }
 
-/** Status times after our own moves, by inode: moving an entry changes the time of all its hard links. */
-export type MovedTimes = ReadonlyMap<string, bigint>;
-
-function inodeOf(of: { readonly dev: bigint; readonly ino: bigint }): string {
-  return `${of.dev}:${of.ino}`;
+/** The plain tree as it was sealed: what each entry must still be before it may go. */
+export interface Sealed {
+  readonly tree: TreeReader;
+  readonly identities: Identities;
+  /** Status times after our own moves, by inode: moving an entry changes the time of all its hard links. */
+  readonly moved: Map<bigint, bigint>;
+  /** Whether a file's content is the sealed one's; null where identities can be trusted. */
+  readonly sameContent: ((dir: Dir, entry: FileEntry) => boolean) | null;
+  /** Most files are gone already: what is left is directories, whose times that changed, links, and files with several names. */
+  readonly mixed: boolean;
 }
 
-/**
- * Moves the surveyed top-level entries out; returns the status time of each right after its move.
- * @throws EremosError `changed-while-locking` when one is no longer what was sealed.
- */
-export function moveOut(disk: Disk, from: Dir, staging: Dir, root: DirNode, modes: Modes): MovedTimes {
-  const moved = new Map<string, bigint>();
-  for (const node of root.children) {
-    const before = disk.find(from, node.name);
-    if (!before || !isSame(before, node, moved)) throw changedWhileLocking(node.name);
-    if (modeOf(modes, before) !== undefined) disk.setMode(from, node.name, before.mode | OWNER_ALL);
-    disk.renameExclusive(from, node.name, staging, node.name);
-    const after = disk.stat(staging, node.name);
-    moved.set(inodeOf(after), after.ctimeNs);
+/** The entries of a directory that must still be there, with their numbers. */
+function expectedIn(sealed: Sealed, at: DirEntry): { readonly entry: Entry; readonly number: number }[] {
+  const { first, entries } = sealed.tree.list(at);
+  const all = entries.map((entry, i) => ({ entry, number: first + i }));
+  return sealed.mixed ? all.filter(({ entry, number }) => (entry.kind !== "file" || entry.linkGroup > 0) && sealed.identities.isKnown(number)) : all;
+}
+
+/** Moves the given entries of the top out. @throws EremosError `changed-while-locking` when one is no longer what was sealed. */
+export function moveOut(disk: Disk, from: Dir, staging: Dir, sealed: Sealed): void {
+  for (const { entry, number } of expectedIn(sealed, sealed.tree.root)) {
+    const before = disk.find(from, entry.name);
+    if (!before || !isSame(before, entry, number, sealed)) throw changedWhileLocking(entry.name.toString("utf8"));
+    disk.renameExclusive(from, entry.name, staging, entry.name);
+    const after = disk.stat(staging, entry.name);
+    sealed.moved.set(after.ino, after.ctimeNs);
   }
-  return moved;
 }
 
-function isSame(stat: Stat, node: TreeNode, moved: MovedTimes): boolean {
-  const { identity } = node;
-  return identity !== null && stat.dev === identity.dev && stat.ino === identity.ino && stat.ctimeNs === (moved.get(inodeOf(stat)) ?? identity.ctimeNs) &&
-    stat.mtimeNs === node.meta.mtimeNs && (node.kind !== "file" || stat.size === node.size);
+function isSame(stat: Stat, entry: Entry, number: number, { identities, moved, sameContent, mixed }: Sealed): boolean {
+  if (sameContent) return stat.type === entry.kind;
+  if (mixed && entry.kind === "dir") return stat.type === "dir" && identities.of(number).ino === stat.ino;
+  const known = { dev: stat.dev, ino: stat.ino, ctimeNs: stat.ctimeNs };
+  const itsOwn = identities.of(number).ctimeNs;
+  const expected = moved.get(stat.ino);
+  if (expected !== undefined && stat.ctimeNs === expected) known.ctimeNs = itsOwn;
+  return identities.has(number, known) && stat.mtimeNs === entry.meta.mtimeNs && (entry.kind !== "file" || stat.size === entry.size);
 }
 
 /** Looks once more at everything that is about to be removed. @throws EremosError `changed-while-locking` */
-export function verifyStaged(disk: Disk, dir: Dir, node: DirNode, moved: MovedTimes, path: Buffer = Buffer.alloc(0)): void {
-  const names = disk.list(dir);
-  if (names.length !== node.children.length) throw changedWhileLocking(path.length > 0 ? path : Buffer.from("The folder"));
-  for (const child of node.children) {
-    const childPath = path.length === 0 ? child.name : Buffer.concat([path, Buffer.from("/"), child.name]);
-    const stat = disk.find(dir, child.name);
-    if (!stat || !isSame(stat, child, moved)) throw changedWhileLocking(childPath);
-    if (child.kind !== "dir") continue;
-    const inner = disk.openDir(dir, child.name);
-    try {
-      verifyStaged(disk, inner, child, moved, childPath);
-    } finally {
-      disk.closeDir(inner);
-    }
+export function verifyStaged(disk: Disk, dir: Dir, sealed: Sealed, at: DirEntry = sealed.tree.root, path: Buffer = NO_PATH): void {
+  const expected = expectedIn(sealed, at);
+  if (disk.list(dir).length !== expected.length) throw changedWhileLocking(path.length > 0 ? path.toString("utf8") : "The folder");
+  for (const { entry, number } of expected) {
+    const stat = disk.find(dir, entry.name);
+    if (!stat || !isSame(stat, entry, number, sealed)) throw changedWhileLocking(shownPath(path, entry.name));
+    if (entry.kind === "file" && sealed.sameContent && !sealed.sameContent(dir, entry)) throw changedWhileLocking(shownPath(path, entry.name));
+    if (entry.kind !== "dir") continue;
+    within(disk, disk.openDir(dir, entry.name), (inner) => {
+      verifyStaged(disk, inner, sealed, entry, pathInto(path, entry.name));
+    });
   }
+}
+
+/**
+ * File by file: removes the plain files that are sealed and durable and still what was sealed. Returns how many were not, and stay.
+ * Files with several names stay to the end, when they go with everything else: with one name gone, nobody could tell that it was linked.
+ */
+export function removeSealedFiles(disk: Disk, dir: Dir, sealed: Sealed, at: DirEntry = sealed.tree.root): number {
+  const { first, entries } = sealed.tree.list(at);
+  let stay = 0;
+  entries.forEach((entry, i) => {
+    if (entry.kind === "link" || (entry.kind === "file" && entry.linkGroup > 0) || !sealed.identities.isKnown(first + i)) return;
+    const stat = disk.find(dir, entry.name);
+    if (!stat || stat.type !== entry.kind) return;
+    if (entry.kind === "dir") {
+      stay += within(disk, disk.openDir(dir, entry.name), (inner) => removeSealedFiles(disk, inner, sealed, entry));
+    } else if (!isSame(stat, entry, first + i, sealed) || (sealed.sameContent && !sealed.sameContent(dir, entry))) stay++;
+    else disk.unlink(dir, entry.name);
+  });
+  return stay;
 }
 
 /** Moves whatever is in staging into the folder. What appeared there meanwhile under the same name is kept beside it. */
@@ -84,11 +105,28 @@ export function moveIn(disk: Disk, staging: Dir, into: Dir, modes: Modes): void 
     const recorded = modeOf(modes, stat) ?? mode;
     if (recorded !== undefined && stat.mode !== recorded) disk.setMode(into, name, recorded);
   }
-  for (const name of disk.list(into)) {
-    const stat = modes.length > 0 ? disk.stat(into, name) : null;
-    const recorded = stat ? modeOf(modes, stat) : undefined;
-    if (stat && recorded !== undefined && stat.mode !== recorded) disk.setMode(into, name, recorded);
-  }
+}
+
+/** Gives every entry whose mode was widened its own mode again, wherever in the folder it is. */
+export function restoreModes(disk: Disk, dir: Dir, modes: Modes): void {
+  const pending = new Map(modes.map((mode) => [`${mode.dev}:${mode.ino}`, mode.mode]));
+  const visit = (at: Dir): void => {
+    const found: { name: Buffer; stat: Stat; mode: number | undefined }[] = [];
+    for (const name of disk.list(at)) {
+      const stat = pending.size === 0 || name.equals(VAULT_NAME) ? null : disk.find(at, name);
+      if (!stat) continue;
+      const key = `${stat.dev}:${stat.ino}`;
+      found.push({ name, stat, mode: pending.get(key) });
+      pending.delete(key);
+    }
+    for (const { name, stat } of found) {
+      if (pending.size === 0) break;
+      if (stat.type !== "dir" || !disk.readable(at, name, stat)) continue;
+      within(disk, disk.openDir(at, name), (inner) => visit(inner));
+    }
+    for (const { name, stat, mode } of found) if (mode !== undefined && mode !== stat.mode) disk.setMode(at, name, mode);
+  };
+  visit(dir);
 }
 
 function widen(disk: Disk, dir: Dir, name: Buffer): number | undefined {
@@ -99,7 +137,7 @@ function widen(disk: Disk, dir: Dir, name: Buffer): number | undefined {
 }
 
 /** A newcomer in the way of a restored entry keeps its content under a name that says what it is. */
-function moveAside(disk: Disk, dir: Dir, name: Buffer): void {
+export function moveAside(disk: Disk, dir: Dir, name: Buffer): void {
   for (let number = 1; ; number++) {
     const suffix = number === 1 ? " (arrived while locked)" : ` (arrived while locked ${number})`;
     const aside = Buffer.concat([name.subarray(0, 255 - suffix.length), Buffer.from(suffix)]);
@@ -120,18 +158,24 @@ export function emptyDir(disk: Disk, dir: Dir, keep: (name: Buffer) => boolean =
 }
 
 export function removeEntry(disk: Disk, dir: Dir, name: Buffer): void {
-  const stat = disk.find(dir, name);
-  if (!stat) return;
-  if (stat.type !== "dir") {
-    disk.unlink(dir, name);
-    return;
-  }
+  if (unlinked(disk, dir, name)) return;
+  const stat = disk.stat(dir, name);
   if ((stat.mode & OWNER_ALL) !== OWNER_ALL) disk.setMode(dir, name, OWNER_ALL);
-  const inner = disk.openDir(dir, name);
-  try {
+  within(disk, disk.openDir(dir, name), (inner) => {
     emptyDir(disk, inner);
-  } finally {
-    disk.closeDir(inner);
-  }
+  });
   disk.removeDir(dir, name);
+}
+
+/** Whether there is nothing of that name any more. A directory is not unlinked: the kernel says so, which is cheaper than asking first. */
+function unlinked(disk: Disk, dir: Dir, name: Buffer): boolean {
+  try {
+    disk.unlink(dir, name);
+    return true;
+  } catch (error) {
+    const code = systemCode(error);
+    if (code === "ENOENT") return true;
+    if (code === "EISDIR" || (code === "EPERM" && disk.find(dir, name)?.type === "dir")) return false;
+    throw error;
+  }
 }

@@ -1,14 +1,19 @@
 import { EremosError, systemCode } from "../errors/eremos-error";
-import type { DirNode, FileNode, Meta, TreeNode } from "../format/tree";
-import type { Dir, Disk, Stat } from "../platform/port";
+import type { Attribute, Dir, Disk, Stat } from "../platform/port";
+import type { Meta } from "../format/tree";
+import { withFile, within } from "./handles";
 import { type Hooks, Meter } from "./hooks";
 import { VAULT_NAME } from "./vault";
 
 /** What a walk over the real folder found. Nothing is opened for reading; links are not followed. */
 export interface Survey {
-  readonly root: DirNode;
+  readonly root: Stat;
+  readonly entries: number;
   readonly files: number;
+  /** Bytes of data, each file counted once. */
   readonly bytes: number;
+  /** Bytes of the largest file's data. */
+  readonly largest: number;
   readonly refusals: Refusals;
   /** Files with hard links outside the folder: those keep the plain content. Paths for display. */
   readonly outsideLinks: readonly string[];
@@ -21,116 +26,113 @@ export interface Refusals {
   readonly unreadable: readonly string[];
 }
 
-export interface SurveyOptions {
-  /** Entries at the top that are not the person's: Eremos' own directory and page. */
-  readonly skipAtTop: readonly Buffer[];
-  readonly xattrs: boolean;
-}
+export const NO_REFUSALS: Refusals = { special: [], mounts: [], nested: [], unreadable: [] };
 
 interface Walk {
   readonly disk: Disk;
-  readonly options: SurveyOptions;
   readonly dev: bigint;
   readonly meter: Meter;
   readonly found: { special: string[]; mounts: string[]; nested: string[]; unreadable: string[] };
-  readonly linkGroups: Map<string, { group: number; seen: number; nlink: number; path: string }>;
+  readonly linked: Map<bigint, { seen: number; readonly nlink: number; readonly path: string }>;
+  entries: number;
   files: number;
   bytes: number;
+  largest: number;
 }
 
-export function survey(disk: Disk, dir: Dir, name: Buffer, options: SurveyOptions, hooks: Hooks): Survey {
-  const stat = disk.statDir(dir);
+/** Walks an open folder, Eremos' own directory at its top left out. */
+export function survey(disk: Disk, dir: Dir, hooks: Hooks): Survey {
+  const root = disk.statOpen(dir);
   const walk: Walk = {
-    disk, options, dev: stat.dev, meter: new Meter(hooks, "looking", 0, 0),
-    found: { special: [], mounts: [], nested: [], unreadable: [] }, linkGroups: new Map(), files: 0, bytes: 0,
+    disk, dev: root.dev, meter: new Meter(hooks, "looking", 0, 0),
+    found: { special: [], mounts: [], nested: [], unreadable: [] }, linked: new Map(), entries: 0, files: 0, bytes: 0, largest: 0,
   };
-  const xattrs = options.xattrs ? disk.xattrs(dir, Buffer.from(".")) : [];
-  const root: DirNode = { kind: "dir", name, meta: metaOf(stat, xattrs), identity: identityOf(stat), children: walkDir(walk, dir, "", true) };
-  const outsideLinks = [...walk.linkGroups.values()].filter((group) => group.seen < group.nlink).map((group) => group.path);
-  return { root, files: walk.files, bytes: walk.bytes, refusals: walk.found, outsideLinks };
+  walkDir(walk, dir, NO_PATH);
+  const outsideLinks = [...walk.linked.values()].filter((file) => file.seen < file.nlink).map((file) => file.path);
+  const { entries, files, bytes, largest } = walk;
+  return { root, entries, files, bytes, largest, refusals: walk.found, outsideLinks };
 }
 
-export function metaOf(stat: Stat, xattrs: Meta["xattrs"]): Meta {
+export const NO_PATH = Buffer.alloc(0);
+const SLASH = Buffer.from("/");
+
+/** The path of a directory within the folder, as what stands before its entries' names: "" or ending in a slash. */
+export function pathInto(path: Buffer, name: Buffer): Buffer {
+  return Buffer.concat([path, name, SLASH]);
+}
+
+export function shownPath(path: Buffer, name: Buffer): string {
+  return Buffer.concat([path, name]).toString("utf8");
+}
+
+export function metaOf(stat: Stat, xattrs: readonly Attribute[]): Meta {
   return { mode: stat.mode, uid: stat.uid, gid: stat.gid, mtimeNs: stat.mtimeNs, atimeNs: stat.atimeNs, xattrs };
 }
 
-export function identityOf(stat: Stat): NonNullable<TreeNode["identity"]> {
-  return { dev: stat.dev, ino: stat.ino, ctimeNs: stat.ctimeNs };
+function walkDir(walk: Walk, dir: Dir, path: Buffer): void {
+  for (const name of walk.disk.list(dir)) walkEntry(walk, dir, name, path);
 }
 
-function walkDir(walk: Walk, dir: Dir, path: string, top: boolean): TreeNode[] {
-  const nodes: TreeNode[] = [];
-  for (const name of walk.disk.list(dir)) {
-    if (top && walk.options.skipAtTop.some((skipped) => skipped.equals(name))) continue;
-    const node = walkEntry(walk, dir, name, path);
-    if (node) nodes.push(node);
-  }
-  return nodes;
-}
-
-function walkEntry(walk: Walk, dir: Dir, name: Buffer, parentPath: string): TreeNode | null {
-  const { disk } = walk;
-  const stat = disk.find(dir, name);
-  if (!stat) return null;
-  const path = parentPath === "" ? name.toString("utf8") : `${parentPath}/${name.toString("utf8")}`;
+function walkEntry(walk: Walk, dir: Dir, name: Buffer, path: Buffer): void {
+  const { disk, found } = walk;
   if (name.equals(VAULT_NAME)) {
-    walk.found.nested.push(parentPath);
-    return null;
+    if (path.length > 0) found.nested.push(path.subarray(0, -1).toString("utf8"));
+    return;
   }
-  if (stat.dev !== walk.dev) {
-    walk.found.mounts.push(path);
-    return null;
-  }
+  const stat = disk.find(dir, name);
+  if (!stat) return;
+  walk.entries++;
   walk.meter.add(1, 0);
-  const base = { name, identity: identityOf(stat) };
-  if (stat.type === "link") {
-    return { kind: "link", ...base, meta: metaOf(stat, readXattrs(walk, dir, name)), target: disk.readLink(dir, name) };
-  }
-  if (stat.type !== "file" && stat.type !== "dir") {
-    walk.found.special.push(path);
-    return null;
-  }
-  if (!disk.readable(dir, name, stat.type)) {
-    walk.found.unreadable.push(path);
-    return null;
-  }
-  const meta = metaOf(stat, readXattrs(walk, dir, name));
-  if (stat.type === "dir") return { kind: "dir", ...base, meta, children: walkSubdir(walk, dir, name, path) };
+  if (stat.dev !== walk.dev) found.mounts.push(shownPath(path, name));
+  else if (stat.type === "file") countFile(walk, dir, name, stat, path);
+  else if (stat.type === "dir") enter(walk, dir, name, stat, path);
+  else if (stat.type !== "link") found.special.push(shownPath(path, name));
+}
+
+function countFile(walk: Walk, dir: Dir, name: Buffer, stat: Stat, path: Buffer): void {
+  if (!canBeRead(walk.disk, dir, name, stat)) walk.found.unreadable.push(shownPath(path, name));
   walk.files++;
-  walk.bytes += stat.size;
-  return fileNode(walk, stat, base, meta, path);
+  if (stat.nlink > 1) {
+    const known = walk.linked.get(stat.ino) ?? { seen: 0, nlink: stat.nlink, path: shownPath(path, name) };
+    known.seen++;
+    walk.linked.set(stat.ino, known);
+    if (known.seen > 1) return;
+  }
+  const bytes = dataBytes(walk.disk, dir, name, stat);
+  walk.bytes += bytes;
+  walk.largest = Math.max(walk.largest, bytes);
 }
 
-function readXattrs(walk: Walk, dir: Dir, name: Buffer): Meta["xattrs"] {
-  return walk.options.xattrs ? walk.disk.xattrs(dir, name) : [];
+/** Holes are not stored. */
+function dataBytes(disk: Disk, dir: Dir, name: Buffer, stat: Stat): number {
+  if (stat.blocks * 512 >= stat.size || !disk.readable(dir, name, stat)) return stat.size;
+  return withFile(disk, disk.openRead(dir, name), (file) => {
+    return disk.extents(file, stat.size)?.reduce((sum, extent) => sum + extent.length, 0) ?? stat.size;
+  });
 }
 
-function walkSubdir(walk: Walk, dir: Dir, name: Buffer, path: string): TreeNode[] {
-  let inner: Dir;
+/** What this account owns it may read: a mode that says otherwise is set back afterwards. */
+function canBeRead(disk: Disk, dir: Dir, name: Buffer, stat: Stat): boolean {
+  return disk.readable(dir, name, stat) || disk.owns(stat);
+}
+
+function enter(walk: Walk, dir: Dir, name: Buffer, stat: Stat, path: Buffer): void {
+  const { disk } = walk;
+  if (!disk.readable(dir, name, stat)) {
+    if (!disk.owns(stat)) walk.found.unreadable.push(shownPath(path, name));
+    return;
+  }
+  const inner = openIfThere(disk, dir, name);
+  if (inner) within(disk, inner, () => walkDir(walk, inner, pathInto(path, name)));
+}
+
+function openIfThere(disk: Disk, dir: Dir, name: Buffer): Dir | null {
   try {
-    inner = walk.disk.openDir(dir, name);
+    return disk.openDir(dir, name);
   } catch (error) {
-    if (systemCode(error) === "ENOENT") return [];
+    if (systemCode(error) === "ENOENT") return null;
     throw error;
   }
-  try {
-    return walkDir(walk, inner, path, false);
-  } finally {
-    walk.disk.closeDir(inner);
-  }
-}
-
-function fileNode(walk: Walk, stat: Stat, base: Pick<FileNode, "name" | "identity">, meta: Meta, path: string): FileNode {
-  return { kind: "file", ...base, meta, size: stat.size, linkGroup: linkGroupOf(walk, stat, path), content: null, extents: null };
-}
-
-function linkGroupOf(walk: Walk, stat: Stat, path: string): number {
-  if (stat.nlink < 2) return 0;
-  const key = `${stat.dev}:${stat.ino}`;
-  const known = walk.linkGroups.get(key) ?? { group: walk.linkGroups.size + 1, seen: 0, nlink: stat.nlink, path };
-  known.seen++;
-  walk.linkGroups.set(key, known);
-  return known.group;
 }
 
 const SHOWN = 5;
@@ -140,7 +142,7 @@ function list(paths: readonly string[]): string {
   return paths.length > SHOWN ? `${shown} and ${paths.length - SHOWN} more` : shown;
 }
 
-/** @throws EremosError for whatever can't be locked, with its paths; nothing has been touched. */
+/** @throws EremosError for whatever can't be locked, with its paths; the contents have not been touched. */
 export function refuse(refusals: Refusals): void {
   const { special, mounts, nested, unreadable } = refusals;
   if (nested.length > 0) {

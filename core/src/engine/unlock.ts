@@ -1,18 +1,21 @@
 import { sha256 } from "../crypto/bytes";
-import { EremosError, fromSystemError, systemCode } from "../errors/eremos-error";
-import { type Generation, boxGenerationKey, generationDigest, openPlace, vouchFor, writeGeneration, writeKeyRecord } from "../format/generation";
+import { EremosError, fromSystemError, reasonOf, systemCode } from "../errors/eremos-error";
+import { FOLDER_KEY_NAME, type Generation, boxGenerationKey, generationDigest, openPlace, vouchFor, writeGeneration, writeKeyRecord } from "../format/generation";
 import { type FolderHeader, adoptHeader, writeHeader } from "../format/header";
 import type { StateRecord } from "../format/state";
-import type { Tree } from "../format/tree";
+import type { EncodedTree, TreeReader } from "../format/tree";
 import type { Disk } from "../platform/port";
+import { amountIn, openFileByFile } from "./file-by-file";
+import { within } from "./handles";
 import { type Hooks, Meter } from "./hooks";
+import { Identities, identityOf } from "./identity";
 import { FolderKeys, type OwnerAccess, requireVouched } from "./keys";
-import { loadTree, packReader } from "./load-tree";
+import { type LoadedTree, loadTree, packReader } from "./load-tree";
 import type { OpenNote } from "./lock";
-import { withIdentities, writeOpened } from "./opened";
+import { writeOpened } from "./opened";
 import { dismantle, moveBack, recoverHeld, removePage } from "./recover";
-import { PackReaders, restoreTree } from "./restore-tree";
-import { survey } from "./survey";
+import { PackReaders, type Restored, restoreTree } from "./restore-tree";
+import { type Strategy, bytesForWhole, chooseStrategy } from "./space";
 import {
   type HeldFolder, NAMES, VAULT_NAME, commitFile, commitState, displayPath, ensureDir, generationName, holdFolder, joinPath, letGo, loadGeneration,
   loadHeader, loadState, splitPath,
@@ -39,24 +42,30 @@ export interface UnlockOutcome {
   readonly files: number;
   readonly bytes: number;
   readonly header: Buffer;
+  /** File by file: there was no room for two copies, so none is kept beside the open folder. */
+  readonly strategy: Strategy;
   /** Null after a release. */
   readonly note: OpenNote | null;
 }
 
-const SPACE_MARGIN = 4 * 1024 * 1024;
 /** Longer than a tick of the file system's clock: an edit after this has a status time of its own. */
 const CLOCK_TICK_MS = 20;
 
-/** Opens a sealed folder in place. The sealed copy stays beside the opened one. @throws EremosError */
+/** Opens a sealed folder in place. The sealed copy stays beside the opened one, where there is room for both. @throws EremosError */
 export async function unlockFolder(disk: Disk, input: UnlockInput, hooks: Hooks): Promise<UnlockOutcome> {
-  return openSealed(disk, input, hooks, (folder, opening) => finishOpen(disk, folder, opening, hooks));
+  return openSealed(disk, input, hooks, (folder, opened) => {
+    const bytes = writeOpened(opened.index.bytes, opened.index.record, opened.identities);
+    commitFile(disk, folder.vault, NAMES.opened, bytes);
+    commitState(disk, folder.vault, { ...opened.state, state: "open", next: null, staging: null, modes: [], mixed: false, times: null });
+    return { publicKey: opened.header.publicKey, opened: sha256(bytes).toString("hex") };
+  });
 }
 
 /** Takes protection off for good: an ordinary folder, exactly as before. Needs the owner only when the folder is sealed. */
 export async function releaseFolder(disk: Disk, input: UnlockInput, hooks: Hooks): Promise<UnlockOutcome> {
-  return openSealed(disk, input, hooks, (folder, opening) => {
-    dismantle(disk, folder, opening.placing);
-    return outcome(folder, opening, null);
+  return openSealed(disk, input, hooks, (folder, { state }) => {
+    dismantle(disk, folder, state);
+    return null;
   });
 }
 
@@ -67,7 +76,7 @@ export function releaseOpenFolder(disk: Disk, path: Buffer): void {
     recoverHeld(disk, folder);
     const state = loadState(disk, folder.vault);
     if (state?.state !== "open") throw new EremosError("not-open", `${displayPath(path)} is not open now. Nothing was touched.`);
-    const { atimeNs, mtimeNs } = disk.statDir(folder.dir);
+    const { atimeNs, mtimeNs } = disk.statOpen(folder.dir);
     dismantle(disk, folder, { ...state, times: { atimeNs: String(atimeNs), mtimeNs: String(mtimeNs) } });
   } catch (error) {
     throw fromSystemError(error, "releasing");
@@ -76,35 +85,61 @@ export function releaseOpenFolder(disk: Disk, path: Buffer): void {
   }
 }
 
-interface Opening {
+/** A folder whose plain entries are at their place again; the state record does not say `open` yet. */
+interface Opened {
   readonly header: FolderHeader;
-  readonly generation: Generation;
-  readonly tree: Tree;
-  readonly placing: StateRecord;
-  readonly written: ReturnType<typeof restoreTree>;
+  readonly state: StateRecord;
+  readonly generation: number;
+  readonly digest: string;
+  readonly index: EncodedTree;
+  readonly identities: Identities;
+  readonly strategy: Strategy;
 }
 
-async function openSealed(disk: Disk, input: UnlockInput, hooks: Hooks, finish: (folder: HeldFolder, opening: Opening) => UnlockOutcome): Promise<UnlockOutcome> {
+async function openSealed(disk: Disk, input: UnlockInput, hooks: Hooks, finish: (folder: HeldFolder, opened: Opened) => OpenNote | null): Promise<UnlockOutcome> {
   let folder = holdFolder(disk, input.path, { create: false });
   let keys: FolderKeys | null = null;
+  let isMixed = false;
   try {
     const state = sealedState(disk, folder);
+    isMixed = state.mixed;
     const { record: loadedHeader } = loadHeader(disk, folder.vault, input.keptHeader);
     const { record: loadedGeneration } = loadGeneration(disk, folder.vault, state.generation);
     keys = await FolderKeys.open(disk, folder.vault, loadedHeader, input.access);
     requireVouched(loadedGeneration, loadedHeader, keys, input.access, input.acceptUnvouched);
     refuseOlder(loadedGeneration, input);
-    const tree = loadTree(disk, folder.vault, loadedGeneration, keys);
-    refuseWithoutSpace(disk, folder, tree);
+    const loaded = loadTree(disk, folder.vault, loadedGeneration, keys);
+    const strategy = state.mixed ? "file-by-file" : strategyFor(disk, folder, loaded.tree);
     const { header, generation } = adopt(disk, folder, loadedHeader, loadedGeneration, keys, input.access);
-    folder = showAtOrdinaryPath(disk, folder, state, openPlace(generation, keys.secret(generation.key)));
-    const { placing, written } = restoreHeld(disk, folder, state, tree, keys, hooks);
-    return finish(folder, { header, generation, tree, placing, written });
+    const place = openPlace(generation, keys.secret(generation.key));
+    folder = showAtOrdinaryPath(disk, folder, state, place);
+    const of: Opening = { disk, folder, state, keys, header, generation, place, loaded, hooks };
+    isMixed = strategy === "file-by-file";
+    const opened = isMixed ? openInRounds(of) : openWhole(of);
+    const { files, bytes } = loaded.tree;
+    const note = finish(folder, opened);
+    return { folder: header.folder, path: folder.path, generation: opened.generation, digest: opened.digest, files, bytes, header: writeHeader(header), strategy, note };
   } catch (error) {
-    throw fromSystemError(error, "opening; the sealed copy is whole");
+    throw isMixed ? stoppedHalfWay(disk, folder, error) : fromSystemError(error, "opening; the sealed copy is whole");
   } finally {
     keys?.wipe();
     letGo(disk, folder);
+  }
+}
+
+/** File by file nothing is put back: what is open and what is sealed are both whole. */
+function stoppedHalfWay(disk: Disk, folder: HeldFolder, error: unknown): EremosError {
+  recoverIfPossible(disk, folder);
+  const { code, data } = fromSystemError(error, "opening");
+  return new EremosError(code, `Eremos stopped while opening ${displayPath(folder.path)} file by file, because ${reasonOf(error)}. A part is readable, the rest is still locked, and nothing is lost. Open it again to go on, or lock it.`, data);
+}
+
+/** What can't be put right now is put right before anything else is done with the folder. */
+function recoverIfPossible(disk: Disk, folder: HeldFolder): void {
+  try {
+    recoverHeld(disk, folder);
+  } catch {
+    // The first failure is the one to tell of.
   }
 }
 
@@ -112,7 +147,7 @@ function sealedState(disk: Disk, folder: HeldFolder): StateRecord {
   if (loadState(disk, folder.vault)?.state !== "sealed") recoverHeld(disk, folder);
   const state = disk.find(folder.dir, VAULT_NAME) ? loadState(disk, folder.vault) : null;
   if (!state) throw new EremosError("not-protected", `${displayPath(folder.path)} is an ordinary folder; there is nothing to open.`);
-  if (state.state !== "sealed") throw new EremosError("not-locked", `${displayPath(folder.path)} is open already. Nothing was touched.`);
+  if (state.state !== "sealed" && state.state !== "mixed") throw new EremosError("not-locked", `${displayPath(folder.path)} is open already. Nothing was touched.`);
   return state;
 }
 
@@ -127,12 +162,11 @@ function refuseOlder(generation: Generation, input: UnlockInput): void {
   }
 }
 
-function refuseWithoutSpace(disk: Disk, folder: HeldFolder, tree: Tree): void {
-  const needed = tree.bytes + tree.files * 512 + SPACE_MARGIN;
+/** @throws EremosError `no-space` when not even the largest pack's files fit beside it */
+function strategyFor(disk: Disk, folder: HeldFolder, tree: TreeReader): Strategy {
   const free = disk.freeBytes(folder.dir);
-  if (free < needed) {
-    throw new EremosError("no-space", `Opening needs ${Math.ceil(needed / 1e6)} MB free on this disk and there are ${Math.floor(free / 1e6)} MB. Nothing was touched; make room first.`, { needed, free });
-  }
+  if (free >= bytesForWhole({ bytes: tree.bytes, largest: 0, entries: tree.entries })) return "whole";
+  return chooseStrategy(amountIn(tree), free, "Opening").strategy;
 }
 
 /** What was locked while signed out comes under the owner's symmetric keys at the first opening. FORMAT.md §6.3. */
@@ -145,27 +179,21 @@ function adopt(disk: Disk, folder: HeldFolder, header: FolderHeader, generation:
   }
   if (generation.vouch !== undefined) return { header: adopted, generation };
   const vouched = vouchFor(generation, keys.folderKey);
-  const dir = disk.openDir(folder.vault, NAMES.generations);
-  try {
+  within(disk, disk.openDir(folder.vault, NAMES.generations), (dir) => {
     for (const copy of [true, false]) commitFile(disk, dir, generationName(generation.generation, copy), writeGeneration(vouched));
-  } finally {
-    disk.closeDir(dir);
-  }
+  });
   return { header: adopted, generation: vouched };
 }
 
 function rewriteKey(disk: Disk, folder: HeldFolder, key: string, bytes: Buffer): void {
-  const dir = disk.openDir(folder.vault, NAMES.keys);
-  try {
+  within(disk, disk.openDir(folder.vault, NAMES.keys), (dir) => {
     const name = disk.list(dir).find((candidate) => candidate.toString("latin1").endsWith(`-${key}.json`));
     if (name) commitFile(disk, dir, name, bytes);
-  } finally {
-    disk.closeDir(dir);
-  }
+  });
 }
 
 /** A hidden folder gets its ordinary name back first, so that a crash from here on needs no key to hide it again. */
-function showAtOrdinaryPath(disk: Disk, folder: HeldFolder, state: StateRecord, place: Buffer): HeldFolder {
+export function showAtOrdinaryPath(disk: Disk, folder: HeldFolder, state: StateRecord, place: Buffer): HeldFolder {
   if (state.visibility !== "hidden" || folder.name.toString("latin1") !== state.hiddenName) return folder;
   const { name } = splitPath(place);
   try {
@@ -178,32 +206,52 @@ function showAtOrdinaryPath(disk: Disk, folder: HeldFolder, state: StateRecord, 
   return { ...folder, name, path: joinPath(splitPath(folder.path).parent, name) };
 }
 
+interface Opening {
+  readonly disk: Disk;
+  readonly folder: HeldFolder;
+  readonly state: StateRecord;
+  readonly keys: FolderKeys;
+  readonly header: FolderHeader;
+  readonly generation: Generation;
+  /** The folder's ordinary path. */
+  readonly place: Buffer;
+  readonly loaded: LoadedTree;
+  readonly hooks: Hooks;
+}
+
+function packsOf({ disk, folder, header, keys }: Opening, tree: TreeReader): PackReaders {
+  return new PackReaders((number) => packReader(disk, folder.vault, header.folder, tree, keys, number));
+}
+
 /** Written beside, made durable, renamed into place. Before `placing` a failure takes everything back. */
-function restoreHeld(disk: Disk, folder: HeldFolder, state: StateRecord, tree: Tree, keys: FolderKeys, hooks: Hooks): Pick<Opening, "placing" | "written"> {
-  const { atimeNs, mtimeNs } = tree.root.meta;
+function openWhole(of: Opening): Opened {
+  const { disk, folder, state, header, generation, loaded, hooks } = of;
+  const { tree } = loaded;
+  const { atimeNs, mtimeNs, mode } = tree.root.meta;
   const restoring = commitState(disk, folder.vault, { ...state, state: "restoring", staging: NAMES.staging.toString() });
-  const packs = new PackReaders((object) => packReader(disk, folder.vault, state.folder, tree, keys, object));
-  const staging = ensureDir(disk, folder.vault, NAMES.staging);
-  const links = ensureDir(disk, folder.vault, NAMES.links);
+  const packs = packsOf(of, tree);
+  const meter = new Meter(hooks, "restoring", tree.files, tree.bytes);
   try {
-    const meter = new Meter(hooks, "restoring", tree.files, tree.bytes);
-    const written = restoreTree(disk, staging, tree.root, packs, links, meter);
-    hooks.progress({ phase: "making-durable", files: tree.files, filesTotal: tree.files, bytes: tree.bytes, bytesTotal: tree.bytes });
-    disk.barrier(folder.vault);
-    meter.stopIfCancelled();
-    const placing: StateRecord = { ...restoring, state: "placing", modes: modesIn(disk, staging), times: { atimeNs: String(atimeNs), mtimeNs: String(mtimeNs) } };
-    commitState(disk, folder.vault, placing);
-    removePage(disk, folder, state);
-    if (disk.statDir(folder.dir).mode !== tree.root.meta.mode) disk.setMode(folder.dir, Buffer.from("."), tree.root.meta.mode);
-    moveBack(disk, folder, placing);
-    return { placing: { ...placing, page: null }, written };
+    return within(disk, ensureDir(disk, folder.vault, NAMES.staging), (staging) => {
+      const restored = within(disk, ensureDir(disk, folder.vault, NAMES.links), (links) => restoreTree(disk, staging, tree, packs, links, meter));
+      hooks.progress({ phase: "making-durable", files: tree.files, filesTotal: tree.files, bytes: tree.bytes, bytesTotal: tree.bytes });
+      disk.barrier(folder.vault);
+      meter.stopIfCancelled();
+      const placing: StateRecord = { ...restoring, state: "placing", modes: modesIn(disk, staging), times: { atimeNs: String(atimeNs), mtimeNs: String(mtimeNs) } };
+      commitState(disk, folder.vault, placing);
+      disk.wait(CLOCK_TICK_MS);
+      removePage(disk, folder, state);
+      if (disk.statOpen(folder.dir).mode !== mode) disk.setOpenMode(folder.dir, mode);
+      moveBack(disk, folder, placing);
+      const identities = identitiesAtPlace(disk, folder, tree, restored);
+      const index = { bytes: loaded.bytes, record: generation.index.record };
+      return { header, state: { ...placing, page: null }, generation: generation.generation, digest: generationDigest(generation), index, identities, strategy: "whole" };
+    });
   } catch (error) {
-    recoverHeld(disk, folder);
+    recoverIfPossible(disk, folder);
     throw error;
   } finally {
     packs.closeAll();
-    disk.closeDir(links);
-    disk.closeDir(staging);
   }
 }
 
@@ -214,20 +262,36 @@ function modesIn(disk: Disk, staging: HeldFolder["dir"]): StateRecord["modes"] {
   });
 }
 
-function finishOpen(disk: Disk, folder: HeldFolder, opening: Opening, hooks: Hooks): UnlockOutcome {
-  const { tree, placing, written } = opening;
-  disk.wait(CLOCK_TICK_MS);
-  const plain = survey(disk, folder.dir, folder.name, { skipAtTop: [VAULT_NAME], xattrs: false }, { ...hooks, cancelled: () => false });
-  const opened = writeOpened({ ...tree, root: withIdentities(tree.root, plain.root, written) });
-  commitFile(disk, folder.vault, NAMES.opened, opened);
-  commitState(disk, folder.vault, { ...placing, state: "open", staging: null, modes: [], times: null });
-  return outcome(folder, opening, { publicKey: opening.header.publicKey, opened: sha256(opened).toString("hex") });
+/**
+ * Moving an entry at the top changed its status time once more, and that of its hard links. A file that is not, beyond doubt, the one
+ * that was written counts as changed at the next lock.
+ */
+function identitiesAtPlace(disk: Disk, folder: HeldFolder, tree: TreeReader, { identities, groups }: Restored): Identities {
+  const { first, entries } = tree.list(tree.root);
+  entries.forEach((entry, i) => {
+    if (entry.kind !== "file") return;
+    const written = identities.of(first + i);
+    const now = disk.find(folder.dir, entry.name);
+    const isIt = now?.type === "file" && now.dev === written.dev && now.ino === written.ino && now.size === entry.size && now.mtimeNs === entry.meta.mtimeNs;
+    for (const number of groups.get(entry.linkGroup) ?? [first + i]) {
+      if (now && isIt) identities.set(number, identityOf(now));
+      else identities.forget(number);
+    }
+  });
+  return identities;
 }
 
-function outcome(folder: HeldFolder, opening: Opening, note: OpenNote | null): UnlockOutcome {
-  const { generation, tree, header } = opening;
+function openInRounds(of: Opening): Opened {
+  const { disk, folder, state, keys, header, generation, place, loaded, hooks } = of;
+  removePage(disk, folder, state);
+  const opened = openFileByFile({
+    writing: { disk, folder, id: header.folder, place, keys, keyName: FOLDER_KEY_NAME, made: "signed-in", stamp: (body) => vouchFor(body, keys.folderKey) },
+    record: generation.index.record, digest: generationDigest(generation), packsOf: (tree) => packsOf(of, tree),
+    meter: new Meter(hooks, "restoring", loaded.tree.files, loaded.tree.bytes),
+  }, loaded, { ...state, page: null });
+  const { atimeNs, mtimeNs } = loaded.tree.root.meta;
   return {
-    folder: header.folder, path: folder.path, generation: generation.generation, digest: generationDigest(generation), files: tree.files, bytes: tree.bytes,
-    header: writeHeader(header), note,
+    header, state: { ...opened.state, times: { atimeNs: String(atimeNs), mtimeNs: String(mtimeNs) } }, generation: opened.state.generation, digest: opened.digest,
+    index: opened.index, identities: Identities.none(opened.tree.entries), strategy: "file-by-file",
   };
 }

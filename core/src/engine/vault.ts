@@ -1,10 +1,11 @@
 import type { z } from "zod";
-import { EremosError, systemCode } from "../errors/eremos-error";
+import { EremosError, fromSystemError, systemCode } from "../errors/eremos-error";
 import { type FolderHeader, MAX_HEADER_BYTES, readHeader } from "../format/header";
 import { type Generation, type KeyRecord, keyRecordSchema, readGeneration } from "../format/generation";
 import { readRecord } from "../format/record-file";
 import { type StateRecord, readState, writeState } from "../format/state";
 import type { Dir, Disk, OpenFile } from "../platform/port";
+import { withFile, within } from "./handles";
 
 /** Everything Eremos adds to a folder lives in this one directory inside it. FORMAT.md §1. */
 export const VAULT_NAME = Buffer.from(".eremos");
@@ -38,7 +39,8 @@ export interface Folder {
 /** A folder whose lock file this process holds. */
 export interface HeldFolder extends Folder {
   readonly vault: Dir;
-  readonly held: OpenFile;
+  /** Null when it was let go of already. */
+  held: OpenFile | null;
 }
 
 export function splitPath(path: Buffer): { parent: Buffer; name: Buffer } {
@@ -74,7 +76,7 @@ export function openFolder(disk: Disk, path: Buffer): Folder {
   }
 }
 
-function explainOpening(error: unknown, path: Buffer): unknown {
+function explainOpening(error: unknown, path: Buffer): EremosError {
   const shown = displayPath(path);
   switch (systemCode(error)) {
     case "ENOENT":
@@ -86,7 +88,7 @@ function explainOpening(error: unknown, path: Buffer): unknown {
     case "EPERM":
       return new EremosError("no-permission", `The system does not let this account into ${shown}. Nothing was touched.`);
     default:
-      return error;
+      return fromSystemError(error, `looking at ${shown}; nothing was touched`);
   }
 }
 
@@ -108,20 +110,23 @@ export function holdFolder(disk: Disk, path: Buffer, options: { readonly create:
       if (!options.create) throw new EremosError("not-protected", `${displayPath(path)} is not protected by Eremos.`);
       disk.makeDir(folder.dir, VAULT_NAME, 0o700);
       vault = disk.openDir(folder.dir, VAULT_NAME);
+      disk.clearAccessLists(vault);
+      // What the records in it say must not get lost while a change they announce survives.
+      disk.syncDir(folder.dir);
     }
     const held = takeLock(disk, vault);
     if (!held) throw new EremosError("busy", `Something is already being done with ${displayPath(path)}. Nothing was touched; wait for it to end.`);
     return { ...folder, vault, held };
   } catch (error) {
     closeFolder(disk, { ...folder, vault });
-    throw error;
+    throw fromSystemError(error, `beginning with ${displayPath(path)}; nothing was touched`);
   }
 }
 
 const LOCK_TRIES = 15;
 const LOCK_WAIT_MS = 20;
 
-/** A mere look at the folder holds the lock for a moment; an operation holds it for longer than this waits. */
+/** A mere look at the folder may hold the lock for a moment; an operation holds it for longer than this waits. */
 function takeLock(disk: Disk, vault: Dir): OpenFile | null {
   for (let attempt = 1; ; attempt++) {
     const held = disk.tryLock(vault, NAMES.lock);
@@ -131,8 +136,14 @@ function takeLock(disk: Disk, vault: Dir): OpenFile | null {
 }
 
 export function letGo(disk: Disk, folder: HeldFolder): void {
-  disk.closeFile(folder.held);
+  dropLock(disk, folder);
   closeFolder(disk, folder);
+}
+
+/** Before Eremos' directory goes: some file systems keep an open file's name until it is closed. */
+export function dropLock(disk: Disk, folder: HeldFolder): void {
+  if (folder.held) disk.closeFile(folder.held);
+  folder.held = null;
 }
 
 /** The whole of a small file, or null when there is none. */
@@ -145,7 +156,7 @@ export function readSmallFile(disk: Disk, dir: Dir, name: Buffer, maxBytes = 64 
     throw error;
   }
   try {
-    const size = Math.min(disk.statFile(file).size, maxBytes + 1);
+    const size = Math.min(disk.statOpen(file).size, maxBytes + 1);
     const bytes = Buffer.alloc(size);
     return bytes.subarray(0, disk.read(file, bytes, 0, size, 0));
   } finally {
@@ -157,13 +168,10 @@ export function readSmallFile(disk: Disk, dir: Dir, name: Buffer, maxBytes = 64 
 export function commitFile(disk: Disk, dir: Dir, name: Buffer, bytes: Buffer): void {
   const beside = Buffer.concat([name, Buffer.from(".new")]);
   if (disk.find(dir, beside)) disk.unlink(dir, beside);
-  const file = disk.create(dir, beside, 0o600);
-  try {
+  withFile(disk, disk.create(dir, beside, 0o600), (file) => {
     disk.write(file, bytes, 0, bytes.length, 0);
     disk.syncFile(file);
-  } finally {
-    disk.closeFile(file);
-  }
+  });
   disk.rename(dir, beside, dir, name);
   disk.syncDir(dir);
 }
@@ -204,16 +212,13 @@ export function loadHeader(disk: Disk, vault: Dir, kept?: Uint8Array | null): Lo
 }
 
 export function loadGeneration(disk: Disk, vault: Dir, generation: number): Loaded<Generation> {
-  const dir = disk.openDir(vault, NAMES.generations);
-  try {
+  return within(disk, disk.openDir(vault, NAMES.generations), (dir) => {
     const candidates = [false, true].map((copy) => {
       const name = generationName(generation, copy);
       return { path: `generations/${name.toString()}`, read: () => readSmallFile(disk, dir, name) };
     });
     return firstWhole(candidates, readGeneration, "folder's generation record");
-  } finally {
-    disk.closeDir(dir);
-  }
+  });
 }
 
 function firstWhole<T>(candidates: readonly { path: string; read: () => Buffer | null }[], parse: (bytes: Buffer) => T, what: string): Loaded<T> {
@@ -240,15 +245,12 @@ function firstWhole<T>(candidates: readonly { path: string; read: () => Buffer |
 
 export function loadKeyRecords(disk: Disk, vault: Dir): KeyRecord[] {
   if (!disk.find(vault, NAMES.keys)) return [];
-  const dir = disk.openDir(vault, NAMES.keys);
-  try {
+  return within(disk, disk.openDir(vault, NAMES.keys), (dir) => {
     return disk.list(dir).flatMap((name) => {
       const bytes = name.toString("latin1").endsWith(".json") ? readSmallFile(disk, dir, name) : null;
       return bytes ? [parseOrSkip(bytes, keyRecordSchema)] : [];
     }).filter((record) => record !== null);
-  } finally {
-    disk.closeDir(dir);
-  }
+  });
 }
 
 /** A damaged key record shows itself when an object needs its key. */

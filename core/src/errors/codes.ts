@@ -6,6 +6,8 @@ export const ERROR_CLASSES = {
   usage: "usage",
   "wrong-password": "password",
   "wrong-code": "password",
+  "wrong-pin": "password",
+  "weak-pin": "refused",
   "too-many-tries": "refused",
   "not-set-up": "refused",
   "already-set-up": "refused",

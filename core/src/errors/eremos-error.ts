@@ -38,6 +38,16 @@ export function fromSystemError(error: unknown, doing: string): EremosError {
   return new EremosError("io", `Eremos stopped while ${doing} (${detail}). Nothing is lost; try again, and check the disk if it happens twice.`);
 }
 
+/** Why something stopped, to stand within a sentence. */
+export function reasonOf(error: unknown): string {
+  if (isEremosError(error)) return error.message.replace(/\.( .*)?$/s, "").replace(/^[A-Z](?=[a-z])/, (letter) => letter.toLowerCase());
+  const code = systemCode(error);
+  if (code === "ENOSPC" || code === "EDQUOT") return "the disk is full";
+  if (code === "EROFS") return "the disk is read-only";
+  if (code === "EACCES" || code === "EPERM") return "the system refused access";
+  return code ?? (error instanceof Error ? error.message : String(error));
+}
+
 /** The errno name of a system error ("ENOENT"), or undefined. */
 export function systemCode(error: unknown): string | undefined {
   if (typeof error === "object" && error !== null && "code" in error && typeof error.code === "string") return error.code;

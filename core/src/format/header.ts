@@ -138,6 +138,11 @@ export function openFolderPrivateKey(header: FolderHeader, folderKey: Uint8Array
   return key;
 }
 
+/** The owner envelope in a header's bytes. @throws EremosError `damaged` */
+export function headerOwner(bytes: Uint8Array): OwnerEnvelope {
+  return readHeader(bytes).owner;
+}
+
 export function writeHeader(header: FolderHeader): Buffer {
   return writeRecord(header);
 }

@@ -1,5 +1,6 @@
-import { createCipheriv, createDecipheriv, createHash, type Hash } from "node:crypto";
+import { type Hash, createHash } from "node:crypto";
 import { fromBase64, randomBytes, toBase64, wipe } from "../crypto/bytes";
+import { type ChunkCipher, chunkCipher } from "../crypto/chunk-cipher";
 import { hkdf, hmac } from "../crypto/kdf";
 import { EremosError } from "../errors/eremos-error";
 import { FOLDER_KEY_NAME } from "./generation";
@@ -22,6 +23,7 @@ export const CHUNK_BYTES = 1 << CHUNK_LOG2;
 export const TAG_BYTES = 16;
 export const SEALED_CHUNK_BYTES = CHUNK_BYTES + TAG_BYTES;
 const MARKER_BYTES = 16;
+const TWO_32 = 4_294_967_296;
 
 export const OBJECT_KINDS = { pack: 1, index: 2 } as const;
 export type ObjectKind = keyof typeof OBJECT_KINDS;
@@ -106,8 +108,11 @@ export class ContentKeys {
 
 export class ObjectCipher {
   private readonly nonce = Buffer.alloc(12);
+  private readonly chunks: ChunkCipher;
 
-  constructor(private readonly key: Buffer) {}
+  constructor(private readonly key: Buffer) {
+    this.chunks = chunkCipher(key);
+  }
 
   /** Opens a record in a pack; nobody without the key can write bytes that contain it. */
   marker(): Buffer {
@@ -116,35 +121,27 @@ export class ObjectCipher {
 
   /** Encrypts one chunk into `out` (plain length + 16 bytes) and returns the bytes written. */
   seal(chunk: number, last: boolean, plain: Uint8Array, out: Buffer): number {
-    const cipher = createCipheriv("aes-256-gcm", this.key, this.nonceOf(chunk, last));
-    const body = cipher.update(plain);
-    body.copy(out, 0);
-    cipher.final();
-    cipher.getAuthTag().copy(out, body.length);
-    return body.length + TAG_BYTES;
+    this.chunks.seal(this.nonceOf(chunk, last), plain, out);
+    return plain.length + TAG_BYTES;
   }
 
-  /** The plaintext of one chunk, or null when it is not what was written there. */
-  open(chunk: number, last: boolean, sealed: Buffer): Buffer | null {
-    if (sealed.length < TAG_BYTES) return null;
-    const decipher = createDecipheriv("aes-256-gcm", this.key, this.nonceOf(chunk, last));
-    decipher.setAuthTag(sealed.subarray(sealed.length - TAG_BYTES));
-    try {
-      const plain = decipher.update(sealed.subarray(0, sealed.length - TAG_BYTES));
-      decipher.final();
-      return plain;
-    } catch {
-      return null;
-    }
+  /** Decrypts one chunk into `out` (16 bytes shorter); false, and nothing in `out`, when it is not what was written there. */
+  open(chunk: number, last: boolean, sealed: Buffer, out: Buffer): boolean {
+    if (sealed.length < TAG_BYTES) return false;
+    if (this.chunks.open(this.nonceOf(chunk, last), sealed, out)) return true;
+    wipe(out);
+    return false;
   }
 
   private nonceOf(chunk: number, last: boolean): Buffer {
-    this.nonce.writeBigUInt64LE(BigInt(chunk), 0);
+    this.nonce.writeUInt32LE(chunk % TWO_32, 0);
+    this.nonce.writeUInt32LE(Math.floor(chunk / TWO_32), 4);
     this.nonce.writeUInt8(last ? 1 : 0, 8);
     return this.nonce;
   }
 
   wipe(): void {
+    this.chunks.wipe();
     wipe(this.key);
   }
 }

@@ -8,8 +8,11 @@ import { readRecord, writeRecord } from "./record-file";
  *   lock     sealing → committed → staged → removing → sealed
  *   unlock   restoring → placing → open
  *   release  releasing → (nothing left)
+ *
+ * When space is short, file by file: sealing → mixed → committed → …, and sealed → mixed → placing → open. In `mixed` the sealed
+ * copy and the plain remainder together are the folder, and where both have a file the plain one is true.
  */
-export const FOLDER_STATES = ["sealing", "committed", "staged", "removing", "sealed", "restoring", "placing", "open", "releasing"] as const;
+export const FOLDER_STATES = ["sealing", "committed", "staged", "removing", "sealed", "restoring", "placing", "open", "mixed", "releasing"] as const;
 export type FolderState = (typeof FOLDER_STATES)[number];
 
 const text = z.string().max(512);
@@ -29,7 +32,9 @@ export const stateSchema = z.strictObject({
   hiddenName: z.union([hiddenNameSchema, z.null()]),
   /** The directory beside this record through which plain entries come and go, or null. */
   staging: z.union([text, z.null()]),
-  /** Top-level directories whose mode was widened to move them, by identity. */
+  /** A part of the folder is sealed and no longer plain: undoing what is under way leads to `mixed`. */
+  mixed: z.boolean(),
+  /** Entries whose mode was widened to read or move them, by identity. */
   modes: z.array(z.strictObject({ dev: text, ino: text, mode: whole })),
   /** The folder's own times, to be set again when everything is back at its place; nanoseconds as decimal text. */
   times: z.union([z.strictObject({ atimeNs: text, mtimeNs: text }), z.null()]),

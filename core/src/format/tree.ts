@@ -1,7 +1,7 @@
 import { EremosError } from "../errors/eremos-error";
 import { ByteReader, ByteWriter } from "./byte-stream";
 
-/** The tree of a sealed folder in memory. Names and targets are bytes, as the file system gives them. */
+/** The entries of a sealed folder's tree. Names and targets are bytes, as the file system gives them. */
 export interface Meta {
   readonly mode: number;
   readonly uid: number;
@@ -16,21 +16,17 @@ export interface Xattr {
   readonly value: Buffer;
 }
 
-/** Tells whether a plain entry is still the one that was recorded. Kept only while the folder is open. */
-export interface Identity {
-  readonly dev: bigint;
-  readonly ino: bigint;
-  readonly ctimeNs: bigint;
-}
-
 export interface Extent {
   readonly offset: number;
   readonly length: number;
 }
 
-/** Where a file's data lies: `length` bytes from `offset` of a pack's plaintext. Null for a file without data. */
+/** Where something lies in the index's plaintext. */
+export type Span = Extent;
+
+/** Where a file's data lies: `length` bytes from `offset` of a pack's plaintext. `pack` is its number in the tree's pack table. */
 export interface Content {
-  readonly pack: string;
+  readonly pack: number;
   readonly offset: number;
   readonly length: number;
 }
@@ -38,27 +34,27 @@ export interface Content {
 interface Base {
   readonly name: Buffer;
   readonly meta: Meta;
-  readonly identity: Identity | null;
 }
 
-export interface DirNode extends Base {
+export interface DirEntry extends Base {
   readonly kind: "dir";
-  readonly children: TreeNode[];
+  readonly listing: Span;
 }
-export interface FileNode extends Base {
+export interface FileEntry extends Base {
   readonly kind: "file";
   readonly size: number;
   /** Files with the same number above 0 are hard links of one another. */
   readonly linkGroup: number;
+  /** Null for a file without data. */
   readonly content: Content | null;
   /** Where data lies in a sparse file, or null when it has no holes. */
   readonly extents: readonly Extent[] | null;
 }
-export interface LinkNode extends Base {
+export interface LinkEntry extends Base {
   readonly kind: "link";
   readonly target: Buffer;
 }
-export type TreeNode = DirNode | FileNode | LinkNode;
+export type Entry = DirEntry | FileEntry | LinkEntry;
 
 /** A pack the tree refers to. */
 export interface PackInfo {
@@ -70,106 +66,103 @@ export interface PackInfo {
   readonly digest: Buffer;
 }
 
-export interface Tree {
-  readonly root: DirNode;
-  readonly packs: ReadonlyMap<string, PackInfo>;
-  readonly files: number;
-  readonly bytes: number;
-}
-
 const KINDS = { dir: 1, file: 2, link: 3 } as const;
 const HAS_XATTRS = 1;
 const IS_SPARSE = 2;
-const HAS_IDENTITY = 4;
 const NO_PACK = 0xffffffff;
+const LISTING_HEAD_BYTES = 8;
+const PACK_ENTRY_BYTES = 16 + 16 + 8 + 8 + 32;
 
-/**
- * The index's plaintext. FORMAT.md §5.4: directory listings, children before parents; then the pack table; then the folder record,
- * whose offset and length stand in the generation record. A listing is a table of entry offsets, sorted by name, then the entries:
- * a name is found by bisection, and one file is opened without reading the rest.
- */
+/** The index's plaintext, and where in it the folder record lies. */
 export interface EncodedTree {
   readonly bytes: Buffer;
-  readonly record: { readonly offset: number; readonly length: number };
+  readonly record: Span;
 }
 
-export function encodeTree(tree: Tree): EncodedTree {
-  const writer = new ByteWriter();
-  const packNumbers = new Map([...tree.packs.keys()].map((id, number) => [id, number]));
-  const listing = writeListing(writer, tree.root, packNumbers);
-  const packsAt = writer.length;
-  for (const pack of tree.packs.values()) writePack(writer, pack);
-  const recordAt = writer.length;
-  writeEntry(writer, tree.root, packNumbers, listing);
-  writer.u32(tree.packs.size);
-  writer.u64(packsAt);
-  writer.u64(tree.files);
-  writer.u64(tree.bytes);
-  return { record: { offset: recordAt, length: writer.length - recordAt }, bytes: writer.finish() };
+/**
+ * Writes an index's plaintext. FORMAT.md §5.4: directory listings, children before parents; then the pack table; then the folder
+ * record, whose place stands in the generation record. A listing is a table of entry offsets, sorted by name, then the entries: a
+ * name is found by bisection, and one file is opened without reading the rest.
+ */
+export class TreeWriter {
+  private readonly writer = new ByteWriter();
+  private readonly packNumbers = new Map<string, number>();
+  /** The number the next listing's first entry gets: entries are numbered in the order in which they are written. */
+  private next = 0;
+
+  /** The number of a pack in this tree's table; a new one is added to it. */
+  packNumber(object: string): number {
+    const known = this.packNumbers.get(object);
+    if (known !== undefined) return known;
+    this.packNumbers.set(object, this.packNumbers.size);
+    return this.packNumbers.size - 1;
+  }
+
+  /** Writes a directory's entries, which must be sorted by the bytes of their names. */
+  listing(entries: readonly Entry[]): Span {
+    const { writer } = this;
+    const start = writer.length;
+    writer.u32(entries.length);
+    writer.u32(this.next);
+    const table = writer.reserve(4 * entries.length);
+    entries.forEach((entry, i) => {
+      writer.putU32(writer.length - start, table + 4 * i);
+      writeEntry(writer, entry);
+    });
+    this.next += entries.length;
+    return { offset: start, length: writer.length - start };
+  }
+
+  /** @throws RangeError when `packs` lacks one that an entry refers to */
+  finish(root: DirEntry, packs: ReadonlyMap<string, PackInfo>, files: number, bytes: number): EncodedTree {
+    const { writer } = this;
+    const packsAt = writer.length;
+    for (const object of this.packNumbers.keys()) {
+      const info = packs.get(object);
+      if (!info) throw new RangeError("the tree refers to a pack that is not in its table");
+      writePack(writer, info);
+    }
+    const recordAt = writer.length;
+    writeEntry(writer, root);
+    writer.u32(this.packNumbers.size);
+    writer.size(packsAt);
+    writer.size(files);
+    writer.size(bytes);
+    return { record: { offset: recordAt, length: writer.length - recordAt }, bytes: writer.finish() };
+  }
 }
 
-interface Span {
-  readonly offset: number;
-  readonly length: number;
-}
-
-function writeListing(writer: ByteWriter, dir: DirNode, packs: ReadonlyMap<string, number>): Span {
-  const sorted = [...dir.children].sort((a, b) => Buffer.compare(a.name, b.name));
-  const spans = sorted.map((child) => (child.kind === "dir" ? writeListing(writer, child, packs) : null));
-  const entries = new ByteWriter();
-  const offsets = sorted.map((child, i) => {
-    const at = entries.length;
-    writeEntry(entries, child, packs, spans[i] ?? null);
-    return at;
-  });
-  const start = writer.length;
-  writer.u32(sorted.length);
-  const base = 4 + 4 * sorted.length;
-  for (const offset of offsets) writer.u32(base + offset);
-  writer.raw(entries.finish());
-  return { offset: start, length: writer.length - start };
-}
-
-function writeEntry(writer: ByteWriter, node: TreeNode, packs: ReadonlyMap<string, number>, listing: Span | null): void {
-  const { meta } = node;
-  writer.u8(KINDS[node.kind]);
-  const sparse = node.kind === "file" && node.extents !== null;
-  writer.u8((meta.xattrs.length > 0 ? HAS_XATTRS : 0) | (sparse ? IS_SPARSE : 0) | (node.identity ? HAS_IDENTITY : 0));
-  writer.short(node.name);
+function writeEntry(writer: ByteWriter, entry: Entry): void {
+  const { meta } = entry;
+  writer.u8(KINDS[entry.kind]);
+  const sparse = entry.kind === "file" && entry.extents !== null;
+  writer.u8((meta.xattrs.length > 0 ? HAS_XATTRS : 0) | (sparse ? IS_SPARSE : 0));
+  writer.short(entry.name);
   writer.u16(meta.mode);
   writer.u32(meta.uid);
   writer.u32(meta.gid);
   writer.i64(meta.mtimeNs);
   writer.i64(meta.atimeNs);
-  if (node.kind === "dir") {
-    writer.u64(listing?.offset ?? 0);
-    writer.u64(listing?.length ?? 0);
-  } else if (node.kind === "link") {
-    writer.short(node.target);
-  } else {
-    writeFileFields(writer, node, packs);
+  if (entry.kind === "file") writeFileFields(writer, entry);
+  else if (entry.kind === "link") writer.short(entry.target);
+  else {
+    writer.size(entry.listing.offset);
+    writer.size(entry.listing.length);
   }
   if (meta.xattrs.length > 0) writeXattrs(writer, meta.xattrs);
-  if (node.identity) {
-    writer.u64(node.identity.dev);
-    writer.u64(node.identity.ino);
-    writer.i64(node.identity.ctimeNs);
-  }
 }
 
-function writeFileFields(writer: ByteWriter, node: FileNode, packs: ReadonlyMap<string, number>): void {
-  writer.u64(node.size);
-  writer.u32(node.linkGroup);
-  const pack = node.content ? packs.get(node.content.pack) : NO_PACK;
-  if (pack === undefined) throw new RangeError("the tree refers to a pack that is not in its table");
-  writer.u32(pack);
-  writer.u64(node.content?.offset ?? 0);
-  writer.u64(node.content?.length ?? 0);
-  if (!node.extents) return;
-  writer.u32(node.extents.length);
-  for (const extent of node.extents) {
-    writer.u64(extent.offset);
-    writer.u64(extent.length);
+function writeFileFields(writer: ByteWriter, { size, linkGroup, content, extents }: FileEntry): void {
+  writer.size(size);
+  writer.u32(linkGroup);
+  writer.u32(content?.pack ?? NO_PACK);
+  writer.size(content?.offset ?? 0);
+  writer.size(content?.length ?? 0);
+  if (!extents) return;
+  writer.u32(extents.length);
+  for (const extent of extents) {
+    writer.size(extent.offset);
+    writer.size(extent.length);
   }
 }
 
@@ -182,66 +175,134 @@ function writeXattrs(writer: ByteWriter, xattrs: readonly Xattr[]): void {
   }
 }
 
-const PACK_ENTRY_BYTES = 16 + 16 + 8 + 8 + 32;
-
 function writePack(writer: ByteWriter, pack: PackInfo): void {
   writer.raw(Buffer.from(pack.object, "base64url"));
   writer.raw(pack.key === "folder" ? Buffer.alloc(16) : Buffer.from(pack.key, "base64url"));
-  writer.u64(pack.generation);
-  writer.u64(pack.length);
+  writer.size(pack.generation);
+  writer.size(pack.length);
   writer.raw(pack.digest);
 }
 
-/** Identities are kept only while the folder is open; a sealed index has none. */
-export function withoutIdentity(dir: DirNode): DirNode {
-  const children = dir.children.map((child): TreeNode => (child.kind === "dir" ? withoutIdentity(child) : { ...child, identity: null }));
-  return { ...dir, identity: null, children };
+/** Where an index's plaintext is read from: memory, or the encrypted index itself. The bytes stay valid. */
+export interface IndexSource {
+  readonly length: number;
+  read(offset: number, length: number): Buffer;
 }
 
-/** Reads the whole tree. @throws EremosError `damaged` */
-export function decodeTree(bytes: Buffer, record: { readonly offset: number; readonly length: number }): Tree {
-  const reader = new ByteReader(bytes, record.offset);
-  const rootEntry = readEntry(reader);
-  const packCount = reader.u32();
-  const packsAt = reader.size();
-  const files = reader.size();
-  const total = reader.size();
-  const table = readPacks(bytes, packsAt, packCount);
-  const root = finishEntry(bytes, rootEntry, table, 0);
-  if (root.kind !== "dir") throw new EremosError("damaged", "The folder's index has no root.");
-  return { root, files, bytes: total, packs: new Map(table.map((pack) => [pack.object, pack])) };
+export function sourceOf(bytes: Buffer): IndexSource {
+  return { length: bytes.length, read: (offset, length) => bytes.subarray(offset, offset + length) };
 }
 
-function readPacks(bytes: Buffer, at: number, count: number): PackInfo[] {
-  if (at + count * PACK_ENTRY_BYTES > bytes.length) throw new EremosError("damaged", "The folder's index ends too early.");
-  const reader = new ByteReader(bytes, at);
-  return Array.from({ length: count }, () => {
-    const object = reader.raw(16).toString("base64url");
-    const key = reader.raw(16);
-    return {
-      object,
-      key: key.every((byte) => byte === 0) ? "folder" : key.toString("base64url"),
-      generation: reader.size(),
-      length: reader.size(),
-      digest: reader.raw(32),
-    };
-  });
+export interface Listing {
+  /** The number of the first entry; the others follow. */
+  readonly first: number;
+  readonly entries: readonly Entry[];
 }
 
-interface RawEntry {
-  readonly kind: TreeNode["kind"];
-  readonly name: Buffer;
-  readonly meta: Meta;
-  readonly identity: Identity | null;
-  readonly listing: Span;
-  readonly target: Buffer;
-  readonly file: { size: number; linkGroup: number; pack: number; offset: number; length: number; extents: Extent[] | null } | null;
+/** Reads an index piece by piece: only the listings that are asked for. @throws EremosError `damaged` */
+export class TreeReader {
+  readonly root: DirEntry;
+  readonly files: number;
+  readonly bytes: number;
+  readonly packCount: number;
+  private readonly packsAt: number;
+  private table: readonly PackInfo[] | null = null;
+
+  constructor(private readonly source: IndexSource, record: Span) {
+    const reader = new ByteReader(this.piece(record.offset, record.length));
+    const root = readEntry(reader);
+    if (root.kind !== "dir" || root.listing.offset + root.listing.length > record.offset) throw new EremosError("damaged", "The folder's index has no root.");
+    this.root = root;
+    this.packCount = reader.u32();
+    this.packsAt = reader.size();
+    this.files = reader.size();
+    this.bytes = reader.size();
+  }
+
+  /** Entries below the root. */
+  get entries(): number {
+    const head = this.piece(this.root.listing.offset, LISTING_HEAD_BYTES);
+    return head.readUInt32LE(0) + head.readUInt32LE(4);
+  }
+
+  private piece(offset: number, length: number): Buffer {
+    if (offset < 0 || length < 0 || offset + length > this.source.length) throw new EremosError("damaged", "The folder's index ends too early.");
+    return this.source.read(offset, length);
+  }
+
+  list(dir: DirEntry): Listing {
+    const { offset, length } = dir.listing;
+    const bytes = this.piece(offset, length);
+    const head = new ByteReader(bytes);
+    const count = head.u32();
+    const first = head.u32();
+    if (LISTING_HEAD_BYTES + 4 * count > length) throw new EremosError("damaged", "The folder's index ends too early.");
+    const entries: Entry[] = [];
+    for (let i = 0; i < count; i++) {
+      head.position = bytes.readUInt32LE(LISTING_HEAD_BYTES + 4 * i);
+      entries.push(checked(readEntry(head), offset));
+    }
+    return { first, entries };
+  }
+
+  /** One entry of a directory by name, without reading its whole listing. */
+  find(dir: DirEntry, name: Buffer): Entry | null {
+    const { offset, length } = dir.listing;
+    const count = this.piece(offset, LISTING_HEAD_BYTES).readUInt32LE(0);
+    const startOf = (i: number): number => (i < count ? this.piece(offset + LISTING_HEAD_BYTES + 4 * i, 4).readUInt32LE(0) : length);
+    let [low, high] = [0, count];
+    while (low < high) {
+      const middle = (low + high) >>> 1;
+      const start = startOf(middle);
+      const entry = checked(readEntry(new ByteReader(this.piece(offset + start, startOf(middle + 1) - start))), offset);
+      const order = Buffer.compare(name, entry.name);
+      if (order === 0) return entry;
+      if (order < 0) high = middle;
+      else low = middle + 1;
+    }
+    return null;
+  }
+
+  pack(number: number): PackInfo {
+    if (number >= this.packCount) throw new EremosError("damaged", "The folder's index refers to a pack that is not in its table.");
+    return this.table?.[number] ?? readPack(this.piece(this.packsAt + PACK_ENTRY_BYTES * number, PACK_ENTRY_BYTES));
+  }
+
+  /** All packs, by their number. */
+  packs(): readonly PackInfo[] {
+    this.table ??= Array.from({ length: this.packCount }, (_, number) => readPack(this.piece(this.packsAt + PACK_ENTRY_BYTES * number, PACK_ENTRY_BYTES)));
+    return this.table;
+  }
 }
 
-function readEntry(reader: ByteReader): RawEntry {
-  const kindByte = reader.u8();
-  const kind = kindByte === KINDS.dir ? "dir" : kindByte === KINDS.file ? "file" : kindByte === KINDS.link ? "link" : null;
-  if (!kind) throw new EremosError("damaged", "The folder's index holds an entry of an unknown kind.");
+/** Listings point only to listings before them, so no walk ever goes round; and a name must be one name. */
+function checked(entry: Entry, listingAt: number): Entry {
+  if (entry.kind === "dir" && entry.listing.offset + entry.listing.length > listingAt) throw new EremosError("damaged", "The folder's index goes round in a circle.");
+  const { name } = entry;
+  const isDots = name[0] === 0x2e && (name.length === 1 || (name.length === 2 && name[1] === 0x2e));
+  if (name.length === 0 || isDots || name.includes(0x2f) || name.includes(0)) {
+    throw new EremosError("damaged", "The folder's index holds a name that no file system allows.");
+  }
+  return entry;
+}
+
+function readPack(bytes: Buffer): PackInfo {
+  const reader = new ByteReader(bytes);
+  const object = reader.raw(16).toString("base64url");
+  const key = reader.raw(16);
+  return {
+    object,
+    key: key.every((byte) => byte === 0) ? "folder" : key.toString("base64url"),
+    generation: reader.size(),
+    length: reader.size(),
+    digest: reader.raw(32),
+  };
+}
+
+const NO_XATTRS: readonly Xattr[] = [];
+
+function readEntry(reader: ByteReader): Entry {
+  const kind = reader.u8();
   const flags = reader.u8();
   const name = reader.short();
   const mode = reader.u16();
@@ -249,76 +310,51 @@ function readEntry(reader: ByteReader): RawEntry {
   const gid = reader.u32();
   const mtimeNs = reader.i64();
   const atimeNs = reader.i64();
-  const listing = kind === "dir" ? { offset: reader.size(), length: reader.size() } : { offset: 0, length: 0 };
-  const target = kind === "link" ? reader.short() : Buffer.alloc(0);
-  const file = kind === "file" ? readFileFields(reader, (flags & IS_SPARSE) !== 0) : null;
-  const xattrs = (flags & HAS_XATTRS) !== 0 ? readXattrs(reader) : [];
-  const identity = (flags & HAS_IDENTITY) !== 0 ? { dev: reader.u64(), ino: reader.u64(), ctimeNs: reader.i64() } : null;
-  return { kind, name, meta: { mode, uid, gid, mtimeNs, atimeNs, xattrs }, identity, listing, target, file };
+  const withMeta = (): Meta => ({ mode, uid, gid, mtimeNs, atimeNs, xattrs: (flags & HAS_XATTRS) !== 0 ? readXattrs(reader) : NO_XATTRS });
+  switch (kind) {
+    case KINDS.dir: {
+      const listing = { offset: reader.size(), length: reader.size() };
+      return { kind: "dir", name, listing, meta: withMeta() };
+    }
+    case KINDS.link: {
+      const target = reader.short();
+      return { kind: "link", name, target, meta: withMeta() };
+    }
+    case KINDS.file: {
+      const fields = readFileFields(reader, (flags & IS_SPARSE) !== 0);
+      return { kind: "file", name, ...fields, meta: withMeta() };
+    }
+    default:
+      throw new EremosError("damaged", "The folder's index holds an entry of an unknown kind.");
+  }
 }
 
-function readFileFields(reader: ByteReader, sparse: boolean): NonNullable<RawEntry["file"]> {
+function readFileFields(reader: ByteReader, sparse: boolean): Pick<FileEntry, "size" | "linkGroup" | "content" | "extents"> {
   const size = reader.size();
   const linkGroup = reader.u32();
   const pack = reader.u32();
   const offset = reader.size();
   const length = reader.size();
   const extents = sparse ? Array.from({ length: reader.u32() }, () => ({ offset: reader.size(), length: reader.size() })) : null;
-  return { size, linkGroup, pack, offset, length, extents };
+  return { size, linkGroup, content: pack === NO_PACK ? null : { pack, offset, length }, extents };
 }
 
 function readXattrs(reader: ByteReader): Xattr[] {
   return Array.from({ length: reader.u16() }, () => ({ name: reader.short(), value: reader.raw(reader.u32()) }));
 }
 
-const MAX_DEPTH = 4096;
-
-function finishEntry(bytes: Buffer, raw: RawEntry, packs: readonly PackInfo[], depth: number): TreeNode {
-  const { name, meta, identity } = raw;
-  if (depth > MAX_DEPTH) throw new EremosError("damaged", "The folder's index goes round in a circle.");
-  if (raw.kind === "link") return { kind: "link", name, meta, identity, target: raw.target };
-  if (raw.kind === "dir") {
-    const children = readListing(bytes, raw.listing).map((child) => {
-      assertSafeName(child.name);
-      return finishEntry(bytes, child, packs, depth + 1);
-    });
-    return { kind: "dir", name, meta, identity, children };
-  }
-  const file = raw.file;
-  if (!file) throw new EremosError("damaged", "The folder's index holds a file without fields.");
-  const pack = file.pack === NO_PACK ? null : packs[file.pack];
-  if (pack === undefined) throw new EremosError("damaged", "The folder's index refers to a pack that is not in its table.");
-  const content = pack ? { pack: pack.object, offset: file.offset, length: file.length } : null;
-  return { kind: "file", name, meta, identity, size: file.size, linkGroup: file.linkGroup, content, extents: file.extents };
-}
-
-/** A name from an index must be one name: no separator, no way up, nothing empty. */
-function assertSafeName(name: Buffer): void {
-  const text = name.toString("latin1");
-  if (name.length === 0 || text === "." || text === ".." || name.includes(0x2f) || name.includes(0)) {
-    throw new EremosError("damaged", "The folder's index holds a name that no file system allows.");
-  }
-}
-
-function readListing(bytes: Buffer, span: Span): RawEntry[] {
-  if (span.offset + span.length > bytes.length) throw new EremosError("damaged", "The folder's index ends too early.");
-  const listing = bytes.subarray(span.offset, span.offset + span.length);
-  const reader = new ByteReader(listing);
-  const count = reader.u32();
-  return Array.from({ length: count }, (_, i) => readEntry(new ByteReader(listing, listing.readUInt32LE(4 + 4 * i))));
-}
-
 /**
- * What stands before each file's data in a pack, so that a pack alone, with its key, gives its files back. FORMAT.md §5.5:
- * marker 16 · length of the rest u32 · path (u16 length, bytes) · entry as in the index without pack fields' meaning · data.
+ * Writes what stands before each file's data in a pack, so that a pack alone, with its key, gives its files back. FORMAT.md §5.5:
+ * marker 16 · length of the rest u32 · path (u32 length, bytes) · entry as in the index with no pack · length of the data u64 · data.
  */
-export function encodePackRecord(marker: Buffer, path: Buffer, node: FileNode): Buffer {
-  const writer = new ByteWriter();
-  writer.short(path);
-  writeEntry(writer, { ...node, content: null, identity: null }, new Map(), null);
-  writer.u64(node.content?.length ?? 0);
-  const fields = writer.finish();
-  const frame = Buffer.alloc(4);
-  frame.writeUInt32LE(fields.length);
-  return Buffer.concat([marker, frame, fields]);
+export function writePackRecord(writer: ByteWriter, marker: Buffer, directory: Buffer, entry: FileEntry, dataLength: number): void {
+  writer.raw(marker);
+  const frame = writer.reserve(4);
+  const start = writer.length;
+  writer.u32(directory.length + entry.name.length);
+  writer.raw(directory);
+  writer.raw(entry.name);
+  writeEntry(writer, { ...entry, content: null });
+  writer.size(dataLength);
+  writer.putU32(writer.length - start, frame);
 }

@@ -40,6 +40,12 @@ export interface Capabilities {
   readonly exclusiveRename: boolean;
 }
 
+/** An extended attribute. */
+export interface Attribute {
+  readonly name: Buffer;
+  readonly value: Buffer;
+}
+
 export interface Holder {
   readonly pid: number;
   readonly program: string;
@@ -58,14 +64,14 @@ export interface Disk {
   /** Names in a directory, without "." and "..". */
   list(dir: Dir): Buffer[];
   stat(dir: Dir, name: Buffer): Stat;
-  statDir(dir: Dir): Stat;
+  /** Of an open file or directory itself. */
+  statOpen(of: Dir | OpenFile): Stat;
   /** The entry's stat, or null when there is none. */
   find(dir: Dir, name: Buffer): Stat | null;
 
   openRead(dir: Dir, name: Buffer): OpenFile;
   /** Creates a file that must not exist. */
   create(dir: Dir, name: Buffer, mode: number): OpenFile;
-  statFile(file: OpenFile): Stat;
   /** Bytes read; fewer than `length` only at the end. */
   read(file: OpenFile, into: Buffer, offset: number, length: number, position: number): number;
   write(file: OpenFile, from: Buffer, offset: number, length: number, position: number): void;
@@ -90,21 +96,36 @@ export interface Disk {
   unlink(dir: Dir, name: Buffer): void;
   removeDir(dir: Dir, name: Buffer): void;
 
+  /** Of an entry that is not a link, also one that may not be opened. */
   setMode(dir: Dir, name: Buffer, mode: number): void;
-  setFileMode(file: OpenFile, mode: number): void;
-  setOwner(dir: Dir, name: Buffer, uid: number, gid: number): void;
-  setTimes(dir: Dir, name: Buffer, atimeNs: bigint, mtimeNs: bigint): void;
-  setDirTimes(dir: Dir, atimeNs: bigint, mtimeNs: bigint): void;
-  xattrs(dir: Dir, name: Buffer): { name: Buffer; value: Buffer }[];
-  setXattr(dir: Dir, name: Buffer, attribute: Buffer, value: Buffer): void;
+  setOwner(of: Dir | OpenFile, uid: number, gid: number): void;
+  setTimes(of: Dir | OpenFile, atimeNs: bigint, mtimeNs: bigint): void;
+  setOpenMode(of: Dir | OpenFile, mode: number): void;
+  xattrs(of: Dir | OpenFile): Attribute[];
+  setXattr(of: Dir | OpenFile, attribute: Attribute): void;
 
-  /** Whether this process may list, enter or read the entry. */
-  readable(dir: Dir, name: Buffer, type: EntryType): boolean;
+  /** Removes the access control lists that the directory inherited, so that nothing made in it inherits them. */
+  clearAccessLists(dir: Dir): void;
+
+  /** Of the link itself. */
+  setLinkOwner(dir: Dir, name: Buffer, uid: number, gid: number): void;
+  setLinkTimes(dir: Dir, name: Buffer, atimeNs: bigint, mtimeNs: bigint): void;
+  linkXattrs(dir: Dir, name: Buffer): Attribute[];
+  setLinkXattr(dir: Dir, name: Buffer, attribute: Attribute): void;
+
+  /** Whether this process may list and enter, or read, the entry. */
+  readable(dir: Dir, name: Buffer, stat: Stat): boolean;
   writable(dir: Dir): boolean;
+  /** Whether this account may change the entry's mode. */
+  owns(stat: Stat): boolean;
+  /** Whether inode numbers and status times here tell one file from another for certain. */
+  identifies(dir: Dir): boolean;
   /** Free bytes for this account on the directory's file system. */
   freeBytes(dir: Dir): number;
   /** A lock that the system releases when the process ends; null when somebody else holds it. */
   tryLock(dir: Dir, name: Buffer): OpenFile | null;
+  /** Whether somebody holds that lock. Writes nothing, and others may ask at the same time. */
+  isLocked(dir: Dir, name: Buffer): boolean;
   /** Programs that hold something below this path open. */
   holders(path: Buffer): Holder[];
   /** Blocks this thread. */

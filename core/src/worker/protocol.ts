@@ -1,5 +1,6 @@
 import { type CheckInput, type CheckOutcome, checkFolder } from "../engine/check";
 import type { Hooks, Progress } from "../engine/hooks";
+import { type LastChangeInput, lastChange } from "../engine/last-change";
 import { type LockInput, type LockOutcome, lockFolder } from "../engine/lock";
 import { type UnlockInput, type UnlockOutcome, releaseFolder, unlockFolder } from "../engine/unlock";
 import type { ErrorCode } from "../errors/codes";
@@ -11,13 +12,15 @@ export type EngineRequest =
   | { readonly verb: "lock"; readonly input: LockInput }
   | { readonly verb: "unlock"; readonly input: UnlockInput }
   | { readonly verb: "release"; readonly input: UnlockInput }
-  | { readonly verb: "check"; readonly input: CheckInput };
+  | { readonly verb: "check"; readonly input: CheckInput }
+  | { readonly verb: "last-change"; readonly input: LastChangeInput };
 
 export interface Outcomes {
   readonly lock: LockOutcome;
   readonly unlock: UnlockOutcome;
   readonly release: UnlockOutcome;
   readonly check: CheckOutcome;
+  readonly "last-change": number;
 }
 
 export type FromWorker =
@@ -35,6 +38,8 @@ export async function perform(disk: Disk, request: EngineRequest, hooks: Hooks):
       return releaseFolder(disk, request.input, hooks);
     case "check":
       return checkFolder(disk, request.input, hooks);
+    case "last-change":
+      return lastChange(disk, request.input);
   }
 }
 

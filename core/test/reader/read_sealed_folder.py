@@ -240,7 +240,7 @@ def main():
         if entry["kind"] == 1:
             start, _ = entry["listing"]
             for number in range(struct.unpack_from("<I", plain, start)[0]):
-                child = read_entry(Cursor(plain, start + struct.unpack_from("<I", plain, start + 4 + 4 * number)[0]))
+                child = read_entry(Cursor(plain, start + struct.unpack_from("<I", plain, start + 8 + 4 * number)[0]))
                 walk(child, path + b"/" + child["name"])
 
     walk(top, b"")

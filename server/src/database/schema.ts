@@ -38,6 +38,12 @@ export const jobs = sqliteTable("jobs", {
   endedAt: integer("ended_at"),
 });
 
+/** Preferences that are no secret: numbers and choices, as JSON. */
+export const preferences = sqliteTable("preferences", {
+  id: integer("id").primaryKey(),
+  json: text("json").notNull(),
+});
+
 /** The gate: counters that survive a restart, and the hint, which is meant to be read by whoever stands before it. */
 export const gate = sqliteTable("gate", {
   id: integer("id").primaryKey(),

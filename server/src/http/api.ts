@@ -3,15 +3,21 @@ import { z } from "zod";
 import { EremosError, fromSystemError, isEremosError } from "@eremos/core";
 import type { Eremos } from "../eremos";
 import { activityOf, settingsOf, stateOf } from "../operations/about";
+import { modeSchema, rulesSchema } from "../locking-rules";
+import { changePassword } from "../operations/change-password";
+import { closeUp } from "../operations/close-up";
 import { listFolders } from "../operations/list-folders";
 import { lock } from "../operations/lock-folder";
+import { keepOpen, setOffLimits, setPreferences, setRules } from "../operations/preferences";
 import { onlook } from "../operations/look";
 import { check, release, unlock } from "../operations/open-folder";
 import { passwordStrength } from "../operations/password-strength";
 import { planLock } from "../operations/plan-lock";
 import { beginSetup, finishSetup } from "../operations/setup";
-import { signIn, signOut } from "../operations/sign-in";
+import { returnWithPin, signIn, signOut } from "../operations/sign-in";
+import { setVisibility } from "../operations/visibility";
 import { completePath, listPlace, placeRoots } from "../operations/walk-places";
+import { offLimitsSchema, preferencesChangeSchema } from "../preferences";
 import type { Sessions } from "../session/sessions";
 
 const MOST_BODY_BYTES = 64 * 1024;
@@ -68,11 +74,50 @@ const ROUTES: Readonly<Record<string, Route>> = {
     const { failedTries } = await signIn(call.context.eremos, body.password);
     return { tab: beginSession(call), failedTries };
   }),
-  "sign-out": route(false, nothing, ({ context }) => {
+  "sign-out": route(false, z.object({ leaveOpen: z.boolean().default(false) }), ({ context }, { leaveOpen }) => {
     context.sessions.endAll();
-    signOut(context.eremos);
+    signOut(context.eremos, leaveOpen);
     return {};
   }),
+  pin: route(false, z.object({ pin: text.nullable() }), ({ context }, { pin }) => {
+    if (pin === null) context.eremos.pin.forget();
+    else context.eremos.pin.choose(pin);
+    context.eremos.announce({ topic: "session" });
+    return {};
+  }),
+  "pin/return": route(true, z.object({ pin: text }), async (call, { pin }) => {
+    await returnWithPin(call.context.eremos, pin);
+    return { tab: beginSession(call), failedTries: 0 };
+  }),
+  touch: route(false, nothing, ({ context }) => {
+    context.sessions.touch();
+    return {};
+  }),
+  "close-up": route(false, z.object({ inUseAnyway: z.boolean().default(false) }), ({ context }, { inUseAnyway }) => {
+    const { locking, left } = closeUp(context.eremos, inUseAnyway);
+    return { jobs: locking.map(({ job }) => job.id), left };
+  }),
+  "keep-open": route(false, z.object({ folder: text, minutes: z.int().min(1).max(24 * 60) }), ({ context }, { folder, minutes }) => {
+    keepOpen(context.eremos, folder, minutes);
+    return {};
+  }),
+  visibility: route(false, z.object({ folder: text, visibility }), async ({ context }, body) => {
+    await setVisibility(context.eremos, body.folder, body.visibility);
+    return {};
+  }),
+  rules: route(false, z.object({ folder: text, rules: rulesSchema.nullable() }), ({ context }, { folder, rules }) => {
+    setRules(context.eremos, folder, rules);
+    return {};
+  }),
+  "off-limits": route(false, offLimitsSchema, ({ context }, body) => {
+    setOffLimits(context.eremos, body);
+    return {};
+  }),
+  preferences: route(false, preferencesChangeSchema, ({ context }, body) => {
+    setPreferences(context.eremos, body);
+    return {};
+  }),
+  password: route(false, z.object({ current: text, password: text, hint: text.nullable() }), ({ context }, body) => changePassword(context.eremos, body)),
   folders: route(false, nothing, ({ context }) => listFolders(context.eremos)),
   jobs: route(false, nothing, ({ context }) => context.eremos.jobs.list()),
   "jobs/cancel": route(false, z.object({ job: text }), ({ context }, body) => ({ asked: context.eremos.jobs.cancel(body.job) })),
@@ -92,7 +137,9 @@ const ROUTES: Readonly<Record<string, Route>> = {
   lock: route(false, z.object({ path: text, visibility: visibility.nullable(), inUseAnyway: z.boolean().default(false) }), ({ context }, body) => ({
     job: lock(context.eremos, { ...body, from: FROM }).id,
   })),
-  unlock: route(false, target, ({ context }, body) => ({ job: unlock(context.eremos, { pathOrId: body.folder, from: FROM, accept: body.accept }).id })),
+  unlock: route(false, target.extend({ mode: modeSchema.default({ kind: "usual" }) }), ({ context }, { folder, accept, mode }) => ({
+    job: unlock(context.eremos, { pathOrId: folder, from: FROM, accept, mode }).id,
+  })),
   release: route(false, target, async ({ context }, body) => {
     const { job } = await release(context.eremos, { pathOrId: body.folder, from: FROM, accept: body.accept });
     return { job: job?.id ?? null };

@@ -2,7 +2,10 @@ import { type IncomingMessage, type Server, type ServerResponse, createServer } 
 import * as path from "node:path";
 import { EremosError, systemCode } from "@eremos/core";
 import { Eremos } from "../eremos";
+import { MINUTE_MS } from "../locking-rules";
+import { closeUp } from "../operations/close-up";
 import { recoverInterrupted } from "../operations/recover-interrupted";
+import { signOutIdle } from "../operations/sign-in";
 import { Sessions } from "../session/sessions";
 import type { Settings } from "../settings";
 import { watchDatabase } from "../watch/database-watch";
@@ -14,6 +17,9 @@ import { refusalOf, setSecurityHeaders } from "./guard";
 const HOST = "127.0.0.1";
 /** A session that ends gives programs about this long. */
 const LONGEST_STOP_MS = 4000;
+/** So long a stop waits for locks to end before it cuts them off; what is left open then locks at the next start. */
+const LONGEST_FINISH_MS = 6000;
+const IDLE_LOOK_MS = 5000;
 
 export interface RunningServer {
   readonly address: string;
@@ -36,6 +42,8 @@ export async function serve(settings: Settings, development = false): Promise<Ru
   const handlePage = pages.getRequestHandler();
   await recoverInterrupted(eremos);
   const stopWatching = watchDatabase(eremos);
+  await eremos.keeper.start();
+  const stopIdling = signOutWhenIdle(eremos, sessions);
 
   server.on("request", (request: IncomingMessage, response: ServerResponse) => {
     const policy = setSecurityHeaders(response, development);
@@ -62,7 +70,12 @@ export async function serve(settings: Settings, development = false): Promise<Ru
     address: `http://${HOST}:${port}`,
     close: async () => {
       stopWatching();
+      stopIdling();
       places.close();
+      eremos.keeper.stop();
+      await eremos.jobs.stop(LONGEST_STOP_MS);
+      closeUp(eremos, false, ({ rules }) => rules.atStop);
+      await eremos.jobs.drain(LONGEST_FINISH_MS);
       await eremos.jobs.stop(LONGEST_STOP_MS);
       server.closeAllConnections();
       await new Promise<void>((resolve) => server.close(() => resolve()));
@@ -70,6 +83,17 @@ export async function serve(settings: Settings, development = false): Promise<Ru
       eremos.close();
     },
   };
+}
+
+/** Nobody has touched the page for a while: signs out, as the button does. */
+function signOutWhenIdle(eremos: Eremos, sessions: Sessions): () => void {
+  const timer = setInterval(() => {
+    const { idleSignOutMinutes } = eremos.preferences.get();
+    if (!eremos.keys || idleSignOutMinutes === null || Date.now() - sessions.touchedAt < idleSignOutMinutes * MINUTE_MS) return;
+    sessions.endAll();
+    signOutIdle(eremos);
+  }, IDLE_LOOK_MS);
+  return () => clearInterval(timer);
 }
 
 function listen(server: Server, port: number): Promise<number> {

@@ -1,5 +1,6 @@
-import { type Located, disk, displayPath, isEremosError, locateFolder } from "@eremos/core";
+import { type Located, disk, displayPath, isEremosError, locateFolder, roomForBoth } from "@eremos/core";
 import type { FolderCondition, FolderView } from "../contract";
+import type { Note } from "../data-directory";
 import type { Eremos } from "../eremos";
 import type { FolderRecord } from "../registry";
 import { decodePath, nameOf } from "./paths";
@@ -7,17 +8,22 @@ import { decodePath, nameOf } from "./paths";
 /** The protected folders, each as the disk says it is now. */
 export function listFolders(eremos: Eremos): FolderView[] {
   const records = eremos.registry.list(eremos.requireKeys());
-  return records.map(viewOf).sort((a, b) => a.name.localeCompare(b.name) || a.path.localeCompare(b.path));
+  const notes = new Map(eremos.data.notes().map((note) => [note.id, note]));
+  return records.map((record) => viewOf(eremos, record, notes.get(record.id) ?? null)).sort((a, b) => a.name.localeCompare(b.name) || a.path.localeCompare(b.path));
 }
 
-export function viewOf(record: FolderRecord): FolderView {
+function viewOf({ keeper }: Eremos, record: FolderRecord, note: Note | null): FolderView {
   const path = decodePath(record.path);
   const { located, damaged } = look(path, record.id);
   const state = damaged ? "damaged" : conditionOf(located);
+  const open = state === "open" ? note : null;
   return {
     id: record.id, path: displayPath(path), realPath: displayPath(located?.realPath ?? path), name: nameOf(path), guard: record.guard, visibility: record.visibility,
     state, files: record.files, bytes: record.bytes, protectedAt: record.protectedAt, lockedAt: record.lockedAt, openedAt: record.openedAt,
-    arrivals: located?.inspection.arrivals ?? 0, attention: attentionOf(state, located?.inspection.arrivals ?? 0),
+    isCramped: state === "locked" && located !== null && record.files > 0 && !roomForBoth(disk, located.realPath, record),
+    locksAt: open ? keeper.locksAt(open) : null, locksWhenIdle: open !== null && open.rules.idleMinutes !== null, waitingFor: keeper.programsHolding(record.id),
+    rules: record.rules, atSignOut: open?.rules.atSignOut ?? null,
+    arrivals: located?.inspection.arrivals ?? 0, attention: attentionOf(state, located?.inspection.arrivals ?? 0) ?? (open ? keeper.whyNotLocked(record.id) : null),
   };
 }
 
@@ -35,11 +41,13 @@ function conditionOf(located: Located | null): FolderCondition {
   const { state, busy } = located.inspection;
   if (busy) return "working";
   if (state === "sealed") return "locked";
+  if (state === "mixed") return "partly";
   return state === "open" ? "open" : "interrupted";
 }
 
 function attentionOf(state: FolderCondition, arrivals: number): string | null {
   if (state === "missing") return "It is not at its place. The drive may be away, or it was moved.";
+  if (state === "partly") return "A part of it is still readable. Nothing is lost.";
   if (state === "interrupted") return "The last operation was cut off. Nothing is lost.";
   if (state === "damaged") return "Its state record can't be read. Don't change anything in it.";
   if (arrivals > 0) return `${arrivals === 1 ? "One new file was" : `${arrivals} new files were`} put into it while it was locked. It is readable until you open and lock the folder again.`;

@@ -1,18 +1,20 @@
 import * as fs from "node:fs";
 import {
-  EremosError, type LockOutcome, type Signer, disk, displayPath, inspectFolder, protectedAbove, recoverFolder, refuseOffLimits,
+  EremosError, type LockOutcome, type Signer, disk, displayPath, inspectFolder, locateFolder, protectedAbove, recoverFolder, refuseOffLimits,
 } from "@eremos/core";
 import type { Visibility } from "../contract";
 import type { Note } from "../data-directory";
 import type { Eremos } from "../eremos";
 import type { StartedJob } from "../jobs";
 import { lockedPage } from "../page";
+import { UNTIL_LOCKED } from "../locking-rules";
 import type { FolderRecord } from "../registry";
 import { newFolderId } from "./folder-id";
 import { encodePath, fullPath, nameOf } from "./paths";
 
 export interface LockRequest {
-  readonly path: string;
+  /** As typed, or the bytes of a full path. */
+  readonly path: string | Buffer;
   /** For a first lock; a relock keeps what the folder has unless this is given. */
   readonly visibility: Visibility | null;
   readonly inUseAnyway: boolean;
@@ -22,11 +24,12 @@ export interface LockRequest {
 
 /** What can be told before anything is touched, without a walk. @throws EremosError */
 export function refuseToLock(eremos: Eremos, path: Buffer): void {
-  refuseOffLimits(path, eremos.offLimits, eremos.settings.places);
+  const found = inspectFolder(disk, path);
+  // What is protected already can always be locked again, whatever the list says by now.
+  if (!found) refuseOffLimits(path, eremos.offLimits, eremos.settings.places);
   requireThere(eremos, path);
   const above = protectedAbove(disk, path);
   if (above) throw new EremosError("nested", `${displayPath(path)} lies in ${displayPath(above)}, which is protected already. Nothing was touched.`);
-  const found = inspectFolder(disk, path);
   if (found?.state === "sealed") throw new EremosError("already-protected", `${displayPath(path)} is locked already. Nothing was touched.`);
 }
 
@@ -45,7 +48,7 @@ function requireThere(eremos: Eremos, path: Buffer): void {
 /** Locks a folder, or locks an open one again. Needs no password. @throws EremosError for every refusal, before anything is touched */
 export function lock(eremos: Eremos, request: LockRequest): StartedJob<"lock"> {
   const owner = eremos.requireOwner();
-  const path = fullPath(request.path, eremos.settings.home, request.from);
+  const path = typeof request.path === "string" ? fullPath(request.path, eremos.settings.home, request.from) : request.path;
   refuseToLock(eremos, path);
   const before = bringToRest(path);
   const keys = eremos.keys;
@@ -53,14 +56,14 @@ export function lock(eremos: Eremos, request: LockRequest): StartedJob<"lock"> {
   const note = eremos.data.note(id);
   if (before && !note && !keys) throw new EremosError("needs-sign-in", `This computer has no note of ${displayPath(path)} being open. Nothing was touched; sign in to lock it.`);
   const known = keys ? eremos.registry.list(keys).find((record) => record.id === id) ?? null : null;
-  const visibility = request.visibility ?? before?.visibility ?? "view";
+  const visibility = request.visibility ?? note?.visibility ?? before?.visibility ?? "view";
   const signer: Signer = keys
-    ? { by: "owner", owner: keys.owner, rootKey: keys.rootKey, device: eremos.data.device.publicKey }
+    ? { by: "owner", owner, rootKey: keys.rootKey, device: eremos.data.device.publicKey }
     : { by: "device", owner, device: eremos.data.device };
   const openNote = note?.publicKey ? { publicKey: note.publicKey, opened: note.opened ?? "" } : null;
   const page = visibility === "view" ? lockedPage(id, eremos.settings.port) : null;
   const protectedAt = known?.protectedAt ?? note?.protectedAt ?? Date.now();
-  const during: Note = { id, path: encodePath(path), visibility, publicKey: note?.publicKey ?? null, opened: note?.opened ?? null, protectedAt };
+  const during: Note = { ...(note ?? NO_RULES), id, path: encodePath(path), visibility, publicKey: note?.publicKey ?? null, opened: note?.opened ?? null, protectedAt };
 
   return eremos.jobs.start({
     folder: id,
@@ -77,6 +80,9 @@ export function lock(eremos: Eremos, request: LockRequest): StartedJob<"lock"> {
   });
 }
 
+/** For a folder that does not lie open. */
+export const NO_RULES: Pick<Note, "rules" | "openedAt" | "locksAt" | "staysUntil"> = { rules: UNTIL_LOCKED, openedAt: 0, locksAt: null, staysUntil: 0 };
+
 /** An operation that was cut off is brought to its end first. */
 function bringToRest(path: Buffer): ReturnType<typeof inspectFolder> {
   const found = inspectFolder(disk, path);
@@ -92,7 +98,7 @@ function bringToRest(path: Buffer): ReturnType<typeof inspectFolder> {
 export function beginning(note: Note): FolderRecord {
   return {
     id: note.id, path: note.path, guard: "sealed", visibility: note.visibility, files: 0, bytes: 0, generation: 0, digest: "", publicKey: "",
-    protectedAt: note.protectedAt, lockedAt: null, openedAt: null,
+    protectedAt: note.protectedAt, lockedAt: null, openedAt: null, rules: null,
   };
 }
 
@@ -108,13 +114,18 @@ async function recordLock(eremos: Eremos, note: Note, outcome: LockOutcome): Pro
 
 /** After a failure the disk says what is true; the note and the list follow it. */
 async function settleFailedLock(eremos: Eremos, path: Buffer, id: string, noteBefore: Note | null): Promise<void> {
-  const now = inspectFolder(disk, path);
-  if (now?.state === "open" && noteBefore) eremos.data.writeNote(noteBefore);
-  if (!now) {
+  if (locateFolder(disk, path, id)?.inspection.state === "open" && noteBefore) eremos.data.writeNote(noteBefore);
+  if (isOrdinaryFolder(path, id)) {
     eremos.data.removeNote(id);
     eremos.registry.remove(id);
   }
   eremos.announce({ topic: "folders" });
+}
+
+/** Whether there is certainly nothing left to protect or to find again: the folder is at its place, and nothing of Eremos is in it. */
+export function isOrdinaryFolder(path: Buffer, id: string): boolean {
+  const isThere = fs.lstatSync(path, { throwIfNoEntry: false })?.isDirectory() ?? false;
+  return isThere && !inspectFolder(disk, path) && !locateFolder(disk, path, id);
 }
 
 function sealedSentence(name: string, outcome: LockOutcome, visibility: Visibility): string {

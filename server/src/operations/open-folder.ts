@@ -1,9 +1,11 @@
-import { type UnlockInput, disk, inspectFolder, locateFolder, releaseOpenFolder } from "@eremos/core";
+import { type UnlockInput, disk, locateFolder, releaseOpenFolder } from "@eremos/core";
+import type { OpeningMode } from "../contract";
 import type { Eremos } from "../eremos";
 import type { StartedJob } from "../jobs";
+import { deadlineOf, rulesFor } from "../locking-rules";
 import { accessOf } from "../session/keys";
 import { type Target, findTarget } from "./find-target";
-import { formatBytes } from "./lock-folder";
+import { NO_RULES, formatBytes, isOrdinaryFolder } from "./lock-folder";
 import { decodePath, encodePath, nameOf } from "./paths";
 
 export interface OpenRequest {
@@ -13,11 +15,16 @@ export interface OpenRequest {
   readonly accept: boolean;
 }
 
+export interface UnlockRequest extends OpenRequest {
+  /** Until when it lies open. */
+  readonly mode: OpeningMode;
+}
+
 function inputFor(eremos: Eremos, target: Target, accept: boolean): UnlockInput {
   const { record, located } = target;
   return {
     path: located.realPath,
-    access: accessOf(eremos.requireKeys(), eremos.data.device.publicKey),
+    access: accessOf(eremos.requireKeys(), eremos.requireOwner(), eremos.data.device.publicKey),
     keptHeader: eremos.registry.header(record.id),
     expected: record.generation > 0 ? { generation: record.generation, digest: record.digest } : null,
     acceptUnvouched: accept,
@@ -26,25 +33,26 @@ function inputFor(eremos: Eremos, target: Target, accept: boolean): UnlockInput 
 }
 
 /** Opens a sealed folder in place. @throws EremosError */
-export function unlock(eremos: Eremos, request: OpenRequest): StartedJob<"unlock"> {
+export function unlock(eremos: Eremos, request: UnlockRequest): StartedJob<"unlock"> {
   const target = findTarget(eremos, request.pathOrId, request.from);
   const { record } = target;
   const note = { id: record.id, path: record.path, visibility: record.visibility, publicKey: record.publicKey || null, protectedAt: record.protectedAt };
+  const rules = rulesFor(request.mode, record.rules ?? eremos.preferences.get().rules);
   return eremos.jobs.start({
     folder: record.id,
     request: { verb: "unlock", input: inputFor(eremos, target, request.accept) },
     before: () => {
-      if (target.located.inspection.state !== "open") eremos.data.writeNote({ ...note, opened: null });
+      if (target.located.inspection.state !== "open") eremos.data.writeNote({ ...NO_RULES, ...note, rules, opened: null });
     },
     after: async (outcome) => {
       const at = Date.now();
       const path = encodePath(outcome.path);
-      eremos.data.writeNote({ ...note, path, publicKey: outcome.note?.publicKey ?? null, opened: outcome.note?.opened ?? null });
+      eremos.data.writeNote({ ...note, path, publicKey: outcome.note?.publicKey ?? null, opened: outcome.note?.opened ?? null, rules, openedAt: at, locksAt: deadlineOf(rules, at), staysUntil: 0 });
       const { generation, digest, files, bytes, header } = outcome;
       const opened = { ...record, path, generation, digest, files, bytes, publicKey: outcome.note?.publicKey ?? record.publicKey, openedAt: at };
       await eremos.registry.record(eremos.keys, eremos.requireOwner(), { at, folder: record.id, kind: "opened", signedIn: true }, opened, header);
       eremos.announce({ topic: "folders" });
-      return `${nameOf(outcome.path)} is open at its place: ${files.toLocaleString("en")} ${files === 1 ? "file" : "files"}, ${formatBytes(bytes)}. Anybody at this computer can read it until you lock it again.`;
+      return `${nameOf(outcome.path)} is open at its place: ${files.toLocaleString("en")} ${files === 1 ? "file" : "files"}, ${formatBytes(bytes)}. Anybody at this computer can read it until you lock it again.${outcome.strategy === "file-by-file" ? " There was no room for two copies, so no encrypted copy lies beside it while it is open." : ""}`;
     },
     failed: async () => settle(eremos, target),
   });
@@ -70,13 +78,13 @@ export async function release(eremos: Eremos, request: OpenRequest): Promise<{ j
   const job = eremos.jobs.start({
     folder: record.id,
     request: { verb: "release", input: inputFor(eremos, target, request.accept) },
-    before: () => eremos.data.writeNote({ id: record.id, path: record.path, visibility: record.visibility, publicKey: record.publicKey || null, opened: null, protectedAt: record.protectedAt }),
+    before: () => eremos.data.writeNote({ ...NO_RULES, id: record.id, path: record.path, visibility: record.visibility, publicKey: record.publicKey || null, opened: null, protectedAt: record.protectedAt }),
     after: async (outcome) => {
       await forget(eremos, record.id);
       return `${nameOf(outcome.path)} is an ordinary folder again, exactly as it was: ${outcome.files.toLocaleString("en")} ${outcome.files === 1 ? "file" : "files"}, ${formatBytes(outcome.bytes)}.`;
     },
     failed: async () => {
-      if (!inspectFolder(disk, path) && !locateFolder(disk, path, record.id)) await forget(eremos, record.id);
+      if (isOrdinaryFolder(path, record.id)) await forget(eremos, record.id);
       else await settle(eremos, target);
     },
   });

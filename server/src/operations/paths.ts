@@ -1,6 +1,7 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { EremosError, displayPath } from "@eremos/core";
+import type { FolderRecord } from "../registry";
 
 /** A typed path as the bytes of a full path: "~" and relative parts resolved, links in its parents followed, the last part not. */
 export function fullPath(typed: string, home: string, from = "/"): Buffer {
@@ -31,4 +32,10 @@ export function decodePath(text: string): Buffer {
 
 export function nameOf(bytes: Buffer): string {
   return path.basename(displayPath(bytes));
+}
+
+/** A folder as messages and lists name it. */
+export function nameFolder(record: FolderRecord): { readonly id: string; readonly name: string; readonly path: string } {
+  const path = decodePath(record.path);
+  return { id: record.id, name: nameOf(path), path: displayPath(path) };
 }

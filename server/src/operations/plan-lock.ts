@@ -8,7 +8,7 @@ import { fullPath, nameOf } from "./paths";
 export function planLock(eremos: Eremos, typed: string, visibility: Visibility): PlanView {
   eremos.requireKeys();
   const path = fullPath(typed, eremos.settings.home);
-  const base = { path: displayPath(path), name: nameOf(path), files: 0, bytes: 0, outsideLinks: [], holders: [] };
+  const base = { path: displayPath(path), name: nameOf(path), files: 0, bytes: 0, outsideLinks: [], holders: [], strategy: "whole" as const };
   try {
     refuseToLock(eremos, path);
     const preview = previewLock(disk, path, visibility);

@@ -20,11 +20,20 @@ export async function recoverInterrupted(eremos: Eremos): Promise<string[]> {
       await eremos.registry.record(eremos.keys, eremos.requireOwner(), event, { ...beginning(note), lockedAt: event.at });
       eremos.data.removeNote(note.id);
     }
+    if (recovery.state === "mixed") await listPartly(eremos, note);
     if (recovery.state === null) forget(eremos, note);
     if (recovery.steps.length > 0) recovered.push(note.id);
   }
   if (recovered.length > 0) eremos.announce({ topic: "folders" });
   return recovered;
+}
+
+/** A first lock that stopped half way, file by file: the folder needs the list, and its note, too. */
+async function listPartly(eremos: Eremos, note: Note): Promise<void> {
+  const { keys } = eremos;
+  if (!keys || eremos.registry.list(keys).some((record) => record.id === note.id)) return;
+  await eremos.registry.record(keys, eremos.requireOwner(), { at: Date.now(), folder: note.id, kind: "recovered", signedIn: false }, beginning(note));
+  eremos.announce({ topic: "folders" });
 }
 
 /** Null where there is nothing to do or somebody is at work. */

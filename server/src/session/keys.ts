@@ -2,7 +2,6 @@ import { type OwnerAccess, type OwnerEnvelope, hkdf, openSealingKey, wipe } from
 
 /** The signed-in owner's keys. In memory only; {@link forgetKeys} wipes them. */
 export interface Keys {
-  readonly owner: OwnerEnvelope;
   readonly rootKey: Buffer;
   readonly databaseKey: Buffer;
   /** Opens what was sealed to the owner while nobody was signed in. */
@@ -10,13 +9,14 @@ export interface Keys {
 }
 
 export function deriveKeys(owner: OwnerEnvelope, rootKey: Buffer): Keys {
-  return { owner, rootKey, databaseKey: hkdf(rootKey, Buffer.from(owner.owner), "eremos/1/database"), sealingKey: openSealingKey(owner, rootKey) };
+  return { rootKey, databaseKey: hkdf(rootKey, Buffer.from(owner.owner), "eremos/1/database"), sealingKey: openSealingKey(owner, rootKey) };
 }
 
 export function forgetKeys(keys: Keys): void {
   wipe(keys.rootKey, keys.databaseKey, keys.sealingKey);
 }
 
-export function accessOf(keys: Keys, device: Uint8Array): OwnerAccess {
-  return { owner: keys.owner, rootKey: keys.rootKey, devices: [device] };
+/** The owner envelope is read anew each time: another process may have changed the master password. */
+export function accessOf(keys: Keys, owner: OwnerEnvelope, device: Uint8Array): OwnerAccess {
+  return { owner, rootKey: keys.rootKey, devices: [device] };
 }

@@ -7,9 +7,17 @@ import { equalBytes, randomBytes, sha256, toBase64 } from "@eremos/core";
 export class Sessions {
   private readonly sessions: { readonly cookie: Buffer; readonly tab: Buffer }[] = [];
 
+  /** When somebody last touched the page. */
+  touchedAt = Date.now();
+
+  touch(): void {
+    this.touchedAt = Date.now();
+  }
+
   create(): { readonly cookie: string; readonly tab: string } {
     const cookie = toBase64(randomBytes(32));
     const tab = toBase64(randomBytes(32));
+    this.touch();
     this.sessions.push({ cookie: digest(cookie), tab: digest(tab) });
     return { cookie, tab };
   }

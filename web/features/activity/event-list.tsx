@@ -3,7 +3,7 @@ import type { ActivityView } from "@eremos/server/contract";
 import { Time } from "@/ui/time";
 
 const WORDS: Readonly<Record<ActivityView["kind"], string>> = {
-  locked: "Locked", opened: "Opened in place", released: "Released", checked: "Checked, whole", damaged: "Checked, damage found", recovered: "Put right after an interruption",
+  locked: "Locked", opened: "Opened in place", released: "Released", checked: "Checked, whole", damaged: "Checked, damage found", recovered: "Put right after an interruption", password: "Master password changed",
 };
 
 /** `names` tells which folder an event belongs to; null where that is plain. */
@@ -15,7 +15,7 @@ export function EventList({ events, names }: { readonly events: readonly Activit
         <li key={`${event.at} ${event.folder} ${event.kind}`} className="flex justify-between gap-4 px-4 py-2.5">
           <span className="min-w-0 truncate">
             <span className="font-medium">{WORDS[event.kind]}</span>
-            {names && <span className="text-mute">, {names.get(event.folder) ?? "a folder that is not protected any more"}</span>}
+            {names && event.folder !== "" && <span className="text-mute">, {names.get(event.folder) ?? "a folder that is not protected any more"}</span>}
             {!event.signedIn && <span className="text-mute">, while signed out</span>}
           </span>
           <span className="shrink-0 text-mute"><Time at={event.at} /></span>

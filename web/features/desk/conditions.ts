@@ -13,6 +13,7 @@ export function conditionWord(folder: FolderView): string {
   switch (folder.state) {
     case "open": return "Open";
     case "working": return "Working";
+    case "partly": return "Partly locked";
     case "interrupted": return "Cut off";
     case "missing": return "Not at its place";
     case "damaged": return "Damaged";

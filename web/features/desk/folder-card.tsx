@@ -5,6 +5,7 @@ import type { FolderView, JobView } from "@eremos/server/contract";
 import { conditionWord, doorwayOf, guardWords } from "./conditions";
 import { JobProgress } from "./job-progress";
 import { MainAction } from "./main-action";
+import { TimeLeft } from "./time-left";
 import { buttonClasses } from "@/ui/button";
 import { Doorway } from "@/ui/doorway";
 import { Time } from "@/ui/time";
@@ -26,11 +27,12 @@ export function FolderCard({ folder, job }: { readonly folder: FolderView; reado
         {!job && (
           <span className="shrink-0 text-right">
             <span className={cn("block text-sm font-semibold", folder.state === "open" ? "text-clay" : folder.state === "locked" && folder.attention === null ? "text-dusk" : "text-ochre")}>{conditionWord(folder)}</span>
-            <span className="block text-[13px] text-mute">{folder.state === "open" && folder.openedAt ? <>since <Time at={folder.openedAt} /></> : folder.openedAt ? <>opened <Time at={folder.openedAt} /></> : folder.lockedAt ? <Time at={folder.lockedAt} /> : null}</span>
+            <span className="block text-[13px] text-mute">{folder.openedAt ? <>opened <Time at={folder.openedAt} /></> : folder.lockedAt ? <Time at={folder.lockedAt} /> : null}</span>
           </span>
         )}
       </button>
       {job && <div className="px-4 pb-3.5"><JobProgress job={job} /></div>}
+      {!job && folder.state === "open" && <p className="px-4 pb-2 pl-[52px] text-[13px] text-mute"><TimeLeft folder={folder} /></p>}
       {!job && (selected || folder.state === "open") && (
         <div className="flex flex-wrap gap-2 px-4 pb-3.5 pl-[52px]">
           <MainAction folder={folder} />

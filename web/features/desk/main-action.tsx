@@ -1,15 +1,67 @@
 "use client";
+import { ChevronDown } from "lucide-react";
 import type { ReactNode } from "react";
-import type { FolderView } from "@eremos/server/contract";
+import type { FolderView, OpeningMode } from "@eremos/server/contract";
 import { Button } from "@/ui/button";
+import { Menu } from "@/ui/menu";
 import { api } from "@/lib/api";
 import { useVerb } from "@/lib/queries";
 
-/** The one action a folder's state calls for. */
-export function MainAction({ folder, size = "small" }: { readonly folder: FolderView; readonly size?: "small" | "large" }): ReactNode {
-  const lock = useVerb(() => api.lock(folder.path, null));
-  const unlock = useVerb(() => api.unlock(folder.id));
-  if (folder.state === "open") return <Button tone="clay" size={size} disabled={lock.pending} onClick={() => lock.run()}>Lock now</Button>;
-  if (folder.state === "locked") return <Button tone="dusk" size={size} disabled={unlock.pending} onClick={() => unlock.run()}>Open in place</Button>;
-  return null;
+interface MainActionProps {
+  readonly folder: FolderView;
+  readonly size?: "small" | "large";
+}
+
+/** The one action a folder's state calls for, with what else it could be a click away. */
+export function MainAction({ folder, size = "small" }: MainActionProps): ReactNode {
+  const lock = useVerb((anyway: boolean) => api.lock(folder.path, null, anyway));
+  const unlock = useVerb((mode: OpeningMode) => api.unlock(folder.id, mode));
+  if (folder.state === "open") {
+    return (
+      <>
+        <Button tone="clay" size={size} disabled={lock.pending} onClick={() => lock.run(false)}>Lock now</Button>
+        {folder.waitingFor.length > 0 && <Button size={size} disabled={lock.pending} onClick={() => lock.run(true)}>Lock it anyway</Button>}
+        {folder.locksAt !== null && <KeepOpen folder={folder} size={size} />}
+      </>
+    );
+  }
+  if (folder.state === "locked") return <OpenInPlace size={size} pending={unlock.pending} onOpen={unlock.run} />;
+  if (folder.state !== "partly") return null;
+  return (
+    <>
+      <Button tone="dusk" size={size} disabled={lock.pending} onClick={() => lock.run(false)}>Lock the rest</Button>
+      <Button size={size} disabled={unlock.pending} onClick={() => unlock.run({ kind: "usual" })}>Open all of it</Button>
+    </>
+  );
+}
+
+function KeepOpen({ folder, size }: Required<MainActionProps>): ReactNode {
+  const keep = useVerb((minutes: number) => api.keepOpen(folder.id, minutes));
+  return (
+    <Menu choices={[["For 15 more minutes", 15], ["For another hour", 60], ["For the rest of the day", 8 * 60]].map(([label, minutes]) => ({ label: String(label), onChoose: () => keep.run(Number(minutes)) }))}>
+      <Button size={size} disabled={keep.pending}>Keep open<ChevronDown className="size-4" aria-hidden /></Button>
+    </Menu>
+  );
+}
+
+interface OpenInPlaceProps {
+  readonly size: "small" | "large";
+  readonly pending: boolean;
+  readonly onOpen: (mode: OpeningMode) => void;
+}
+
+function OpenInPlace({ size, pending, onOpen }: OpenInPlaceProps): ReactNode {
+  return (
+    <span className="inline-flex">
+      <Button tone="dusk" size={size} className="rounded-r-none" disabled={pending} onClick={() => onOpen({ kind: "usual" })}>Open in place</Button>
+      <Menu choices={[
+        { label: "For 15 minutes", note: "Then it locks, unless a program holds its files.", onChoose: () => onOpen({ kind: "while", minutes: 15 }) },
+        { label: "For an hour", onChoose: () => onOpen({ kind: "while", minutes: 60 }) },
+        { label: "Ask me when I sign out", onChoose: () => onOpen({ kind: "leaving" }) },
+        { label: "Until I lock it", note: "It stays open, even when Eremos stops.", onChoose: () => onOpen({ kind: "until-locked" }) },
+      ]}>
+        <Button tone="dusk" size={size} className="rounded-l-none border-l border-on-dusk/30 px-2" disabled={pending} aria-label="Open in another way"><ChevronDown className="size-4" aria-hidden /></Button>
+      </Menu>
+    </span>
+  );
 }

@@ -1,11 +1,10 @@
 "use client";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { RadioGroup } from "radix-ui";
 import { type ReactNode, useId, useState } from "react";
 import type { PlanView, Visibility } from "@eremos/server/contract";
+import { VisibilityChoice } from "./visibility-choice";
 import { Button } from "@/ui/button";
 import { Dialog } from "@/ui/dialog";
-import { Doorway } from "@/ui/doorway";
 import { useSelection } from "@/features/shell/selection";
 import { ApiError, api } from "@/lib/api";
 import { baseName, count, formatBytes, parentOf } from "@/lib/format";
@@ -19,11 +18,6 @@ export function ProtectDialog(): ReactNode {
     </Dialog>
   );
 }
-
-const CHOICES: readonly { readonly value: Visibility; readonly title: string; readonly text: string }[] = [
-  { value: "hidden", title: "Hidden in place", text: "Its name is gone from its place. Somebody who shows hidden files sees a folder with a random name; nobody can open it." },
-  { value: "view", title: "In view", text: "The folder stays where it is, and holds one page that says it is locked and leads here. Nobody can read what is in it." },
-];
 
 function ProtectForm({ start }: { readonly start: string }): ReactNode {
   const { protect, select } = useSelection();
@@ -44,14 +38,7 @@ function ProtectForm({ start }: { readonly start: string }): ReactNode {
     }}>
       <PathInput path={path} onPath={setPath} />
       <Plan plan={current} problem={plan.error} empty={path.trim() === ""} />
-      <RadioGroup.Root value={visibility} onValueChange={(value) => setVisibility(value as Visibility)} aria-label="What shows while it is locked" className="grid gap-2 sm:grid-cols-2">
-        {CHOICES.map((choice) => (
-          <RadioGroup.Item key={choice.value} value={choice.value} className="flex flex-col items-start gap-1 rounded-xl border border-line bg-sheet p-3.5 text-left data-[state=checked]:border-dusk data-[state=checked]:shadow-[0_0_0_1px_var(--dusk)]">
-            <span className="flex items-center gap-2 font-semibold"><Doorway state={choice.value === "hidden" ? "hidden" : "sealed"} className="h-6 w-5" />{choice.title}</span>
-            <span className="text-[13px] text-mute">{choice.text}</span>
-          </RadioGroup.Item>
-        ))}
-      </RadioGroup.Root>
+      <VisibilityChoice value={visibility} onChoose={setVisibility} />
       {current && current.holders.length > 0 && (
         <label className="flex gap-2 rounded-lg bg-ochre-soft px-3 py-2 text-[13px] text-ochre">
           <input type="checkbox" checked={anyway} onChange={(event) => setAnyway(event.target.checked)} className="mt-0.5 accent-current" />
@@ -86,7 +73,7 @@ function Plan({ plan, problem, empty }: { readonly plan: PlanView | null; readon
   if (plan.refusal) return <p role="alert" className="rounded-lg bg-oxblood-soft px-3 py-2 text-sm text-oxblood">{plan.refusal.message}</p>;
   return (
     <div className="text-sm text-mute">
-      <p>{count(plan.files, "file")}, {formatBytes(plan.bytes)}, in {baseName(parentOf(plan.path))}. Until everything is encrypted and checked, the readable copy stays.</p>
+      <p>{count(plan.files, "file")}, {formatBytes(plan.bytes)}, in {baseName(parentOf(plan.path))}. {plan.strategy === "whole" ? "Until everything is encrypted and checked, the readable copy stays." : "There is no room for a second copy, so it goes file by file: each file is whole at every moment, and the rest stays readable until its turn."}</p>
       {plan.outsideLinks.length > 0 && <p className="mt-1 text-ochre">{count(plan.outsideLinks.length, "file")} in it also {plan.outsideLinks.length === 1 ? "has a name" : "have names"} outside the folder (hard links). Those stay readable there.</p>}
     </div>
   );

@@ -1,11 +1,7 @@
 "use client";
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { type ReactNode, useDeferredValue, useState } from "react";
-import type { StrengthView } from "@eremos/server/contract";
+import type { ReactNode } from "react";
+import { useNewPassword } from "@/features/password/new-password";
 import { Button } from "@/ui/button";
-import { Field, PasswordField } from "@/ui/field";
-import { api } from "@/lib/api";
-import { cn } from "@/lib/cn";
 
 interface ChoosePasswordProps {
   readonly pending: boolean;
@@ -14,56 +10,19 @@ interface ChoosePasswordProps {
 }
 
 export function ChoosePassword({ pending, problem, onChosen }: ChoosePasswordProps): ReactNode {
-  const [password, setPassword] = useState("");
-  const [again, setAgain] = useState("");
-  const [hint, setHint] = useState("");
-  const looked = useDeferredValue(password);
-  // The password itself is no cache key: only its length and a counter of edits are kept.
-  const strength = useQuery({ queryKey: ["strength", looked.length, useEdits(looked)], queryFn: () => api.strength(looked), enabled: looked !== "", placeholderData: keepPreviousData, gcTime: 0 });
-  const differs = again !== "" && again !== password;
-  const ready = password !== "" && again === password && strength.data?.refusal === null;
+  const { chosen, fields } = useNewPassword("Master password", true);
   return (
     <form className="space-y-5" onSubmit={(event) => {
       event.preventDefault();
-      onChosen(password, hint.trim() === "" ? null : hint.trim());
+      onChosen(chosen.password, chosen.hint);
     }}>
       <div>
         <h1 className="text-3xl">Choose your master password</h1>
         <p className="mt-2 text-mute">Four or five unrelated words are easier to remember, and harder to guess, than a short jumble.</p>
       </div>
-      <div>
-        <PasswordField label="Master password" autoFocus autoComplete="new-password" value={password} onChange={(event) => setPassword(event.target.value)} />
-        {password !== "" && strength.data && <Strength strength={strength.data} />}
-      </div>
-      <PasswordField label="The same again" autoComplete="new-password" value={again} onChange={(event) => setAgain(event.target.value)} problem={differs ? "The two are not the same yet." : null} />
-      <Field label="Hint (optional)" maxLength={200} autoComplete="off" value={hint} onChange={(event) => setHint(event.target.value)} note="Shown to anybody who stands at the gate. A hint that gives the password away is refused." />
+      {fields}
       {problem && <p role="alert" className="rounded-lg bg-oxblood-soft px-3 py-2 text-sm text-oxblood">{problem}</p>}
-      <Button tone="dusk" size="large" type="submit" className="w-full" disabled={!ready || pending}>{pending ? "One moment…" : "Continue to the recovery code"}</Button>
+      <Button tone="dusk" size="large" type="submit" className="w-full" disabled={!chosen.ready || pending}>{pending ? "One moment…" : "Continue to the recovery code"}</Button>
     </form>
-  );
-}
-
-function useEdits(value: string): number {
-  const [seen, setSeen] = useState({ value, edits: 0 });
-  if (seen.value !== value) setSeen({ value, edits: seen.edits + 1 });
-  return seen.value === value ? seen.edits : seen.edits + 1;
-}
-
-const WORDS = ["Guessed at once", "Weak", "Fair", "Good", "Very good"] as const;
-const BARS = ["bg-oxblood", "bg-oxblood", "bg-ochre", "bg-dusk", "bg-dusk"] as const;
-
-function Strength({ strength }: { readonly strength: StrengthView }): ReactNode {
-  const { score, guessTime, refusal, warning, suggestions } = strength;
-  return (
-    <div className="mt-2" aria-live="polite">
-      <div className="flex gap-1" aria-hidden="true">
-        {[0, 1, 2, 3].map((bar) => <span key={bar} className={cn("h-1 flex-1 rounded-full bg-sand", bar < Math.max(1, score) && BARS[score])} />)}
-      </div>
-      <p className="mt-1.5 text-[13px]">
-        <span className="font-semibold">{WORDS[score]}.</span>{" "}
-        <span className="text-mute">Time to guess it, for somebody with your disk: {guessTime}.</span>
-      </p>
-      {(refusal ?? warning ?? suggestions[0]) && <p className={cn("mt-0.5 text-[13px]", refusal ? "text-oxblood" : "text-mute")}>{refusal ?? warning ?? suggestions[0]}</p>}
-    </div>
   );
 }

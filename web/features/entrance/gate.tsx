@@ -1,11 +1,13 @@
 "use client";
 import { useMutation } from "@tanstack/react-query";
-import { type ReactNode, useEffect, useState } from "react";
+import { type ReactNode, useState } from "react";
 import type { SignedIn, StateView } from "@eremos/server/contract";
 import { EntranceFrame } from "./frame";
+import { PinGate } from "./pin-gate";
 import { Button } from "@/ui/button";
 import { PasswordField } from "@/ui/field";
 import { ApiError, api } from "@/lib/api";
+import { useCountdown } from "@/lib/countdown";
 import { count, duration } from "@/lib/format";
 
 interface GateProps {
@@ -14,16 +16,6 @@ interface GateProps {
   readonly openAt: number;
   readonly onSignedIn: (signedIn: SignedIn) => void;
   readonly onTried: () => void;
-}
-
-/** Milliseconds until a moment, counted down. */
-function useCountdown(until: number): number {
-  const [now, setNow] = useState(() => Date.now());
-  useEffect(() => {
-    const timer = setInterval(() => setNow(Date.now()), 250);
-    return () => clearInterval(timer);
-  }, [until]);
-  return Math.max(0, until - now);
 }
 
 export function Gate({ state, openAt, onSignedIn, onTried }: GateProps): ReactNode {
@@ -39,6 +31,15 @@ export function Gate({ state, openAt, onSignedIn, onTried }: GateProps): ReactNo
       onTried();
     },
   });
+  const [byPassword, setByPassword] = useState(false);
+  if (state.pin && !byPassword) {
+    return (
+      <EntranceFrame night={<NightNote />}>
+        <h1 className="text-3xl">Welcome back</h1>
+        <PinGate onSignedIn={onSignedIn} onPassword={() => setByPassword(true)} onTried={onTried} />
+      </EntranceFrame>
+    );
+  }
   const problem = signIn.error ? (signIn.error instanceof ApiError ? signIn.error.message : "That did not work. Nothing was changed.") : null;
   return (
     <EntranceFrame night={<NightNote />}>

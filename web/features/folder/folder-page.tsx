@@ -4,12 +4,15 @@ import { ArrowLeft } from "lucide-react";
 import Link from "next/link";
 import { useRouter } from "next/navigation";
 import { type ReactNode, useState } from "react";
-import type { FolderView, JobView } from "@eremos/server/contract";
+import type { FolderView, JobView, Visibility } from "@eremos/server/contract";
 import { FolderHistory } from "./folder-history";
+import { LeftOpen } from "./left-open";
 import { WhoSees } from "./who-sees";
 import { conditionWord, doorwayOf, guardWords } from "@/features/desk/conditions";
 import { JobProgress } from "@/features/desk/job-progress";
 import { MainAction } from "@/features/desk/main-action";
+import { TimeLeft } from "@/features/desk/time-left";
+import { VisibilityChoice } from "@/features/desk/visibility-choice";
 import { useSelection } from "@/features/shell/selection";
 import { Button } from "@/ui/button";
 import { Confirm } from "@/ui/dialog";
@@ -33,6 +36,8 @@ export function FolderPage({ id }: { readonly id: string }): ReactNode {
         <div className="min-w-0 space-y-8">
           <Head folder={folder} job={own.find(isRunning) ?? null} />
           <WhoSees folder={folder} />
+          <Shows folder={folder} />
+          <LeftOpen folder={folder} />
           <Health folder={folder} jobs={own} />
           <FolderHistory id={id} />
         </div>
@@ -65,6 +70,8 @@ function Head({ folder, job }: { readonly folder: FolderView; readonly job: JobV
         </div>
       </div>
       <p className="mt-4 text-[15px]">{sentenceOf(folder)}</p>
+      {folder.state === "open" && !job && <p className="mt-1 text-sm text-clay"><TimeLeft folder={folder} />.</p>}
+      {folder.isCramped && <p className="mt-1 text-sm text-ochre">There is no room on this disk for the encrypted copy beside the open one. Opening goes file by file: nothing can get lost, but while it is open you can&apos;t put it back as it was at the last lock.</p>}
       {job
         ? <div className="mt-4 rounded-xl border border-line bg-sheet p-4"><JobProgress job={job} /></div>
         : <div className="mt-4 flex flex-wrap gap-2">
@@ -84,6 +91,18 @@ function sentenceOf(folder: FolderView): string {
   if (folder.state === "locked" && folder.visibility === "hidden") return "It is locked, and its name is gone from its place. Opening it brings the same files back at the same path.";
   if (folder.state === "locked") return "It is locked in view: the folder is at its place and holds one page. Opening it brings the same files back.";
   return "Something is being done with it right now.";
+}
+
+/** Changed at once while it is locked, without opening it; otherwise at the next lock. */
+function Shows({ folder }: { readonly folder: FolderView }): ReactNode {
+  const set = useVerb((visibility: Visibility) => api.setVisibility(folder.id, visibility));
+  if (folder.state !== "locked" && folder.state !== "open") return null;
+  return (
+    <section aria-labelledby="shows">
+      <h2 id="shows" className="mb-2 text-lg">While it is locked</h2>
+      <VisibilityChoice value={folder.visibility} disabled={set.pending} onChoose={set.run} />
+    </section>
+  );
 }
 
 function Facts({ folder }: { readonly folder: FolderView }): ReactNode {

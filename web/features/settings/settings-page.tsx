@@ -1,10 +1,15 @@
 "use client";
-import { useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useTheme } from "next-themes";
 import { ToggleGroup } from "radix-ui";
 import type { ReactNode } from "react";
+import type { PreferencesView } from "@eremos/server/contract";
 import { api } from "@/lib/api";
-import { KEYS } from "@/lib/queries";
+import { KEYS, showError } from "@/lib/queries";
+import { MasterPassword } from "./change-password";
+import { OffLimits } from "./off-limits";
+import { PinSection } from "./pin-section";
+import { RulesForm } from "./rules-form";
 
 const THEMES = [["light", "Light"], ["dark", "Dark"], ["system", "As the desktop"]] as const;
 
@@ -23,6 +28,9 @@ export function SettingsPage(): ReactNode {
         </section>
         {settings && (
           <>
+            <MasterPassword settings={settings} />
+            <PinSection hasPin={settings.hasPin} />
+            <LeavingOpen preferences={settings.preferences} />
             <section aria-labelledby="data">
               <h2 id="data" className="text-lg">Where things are</h2>
               <dl className="mt-2 rounded-xl border border-line bg-sheet px-4 text-sm">
@@ -35,17 +43,31 @@ export function SettingsPage(): ReactNode {
               <h2 id="guessing" className="text-lg">What guessing costs</h2>
               <p className="mt-1 text-sm text-mute">Each guess at your master password takes {(settings.hashing.memoryKiB / 1024).toFixed(0)} MiB of memory and {settings.hashing.passes} passes over it (Argon2id, {settings.hashing.lanes} lanes), whoever guesses and on whatever machine.</p>
             </section>
-            <section aria-labelledby="off-limits">
-              <h2 id="off-limits" className="text-lg">Off-limits</h2>
-              <p className="mt-1 text-sm text-mute">Places that can&rsquo;t be locked, because the system or Eremos needs them.</p>
-              <ul className="mt-2 divide-y divide-line rounded-xl border border-line bg-sheet text-sm">
-                {settings.offLimits.map((limit) => <li key={limit.path} className="grid gap-x-4 px-4 py-2 sm:grid-cols-[minmax(0,1fr)_minmax(0,1fr)]"><span className="truncate font-medium" title={limit.path}>{limit.path}</span><span className="text-mute">{limit.reason}</span></li>)}
-              </ul>
-            </section>
+            <OffLimits settings={settings} />
           </>
         )}
       </div>
     </main>
+  );
+}
+
+/** What holds for every folder without rules of its own, and when the page signs out by itself. */
+function LeavingOpen({ preferences }: { readonly preferences: PreferencesView }): ReactNode {
+  const client = useQueryClient();
+  const save = useMutation({ mutationFn: api.setPreferences, onError: showError, onSettled: () => client.invalidateQueries({ queryKey: KEYS.settings }) });
+  return (
+    <section aria-labelledby="leaving-open">
+      <h2 id="leaving-open" className="text-lg">When folders are left open</h2>
+      <p className="mt-1 mb-2 text-sm text-mute">Forgetting to lock is the normal case. A folder that lies open locks by itself, without a password:</p>
+      <RulesForm rules={preferences.rules} disabled={save.isPending} onChange={(rules) => save.mutate({ rules })} />
+      <label className="mt-3 flex flex-wrap items-center gap-2 text-sm">
+        Sign out when the page was not touched for
+        <select className="h-9 rounded-lg border border-line bg-sheet px-2.5" value={preferences.idleSignOutMinutes ?? ""} onChange={(event) => save.mutate({ idleSignOutMinutes: event.target.value === "" ? null : Number(event.target.value) })}>
+          {[[1, "a minute"], [5, "5 minutes"], [15, "15 minutes"], [60, "an hour"], [480, "8 hours"]].map(([minutes, words]) => <option key={minutes} value={minutes}>{words}</option>)}
+          <option value="">never</option>
+        </select>
+      </label>
+    </section>
   );
 }
 

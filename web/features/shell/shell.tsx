@@ -6,6 +6,7 @@ import { Rail } from "./rail";
 import { SelectionProvider } from "./selection";
 import { TopBar } from "./top-bar";
 import { ProtectDialog } from "@/features/desk/protect-dialog";
+import { api } from "@/lib/api";
 import { followEvents } from "@/lib/events";
 import { KEYS } from "@/lib/queries";
 
@@ -18,6 +19,7 @@ interface ShellProps {
 
 export function Shell({ failedTries, onFailuresSeen, onSignedOut, children }: ShellProps): ReactNode {
   const reached = useLiveUpdates(onSignedOut);
+  useTouches();
   return (
     <SelectionProvider>
       <div className="grid h-dvh grid-cols-[minmax(0,1fr)] grid-rows-[56px_minmax(0,1fr)] bg-paper">
@@ -38,6 +40,23 @@ export function Shell({ failedTries, onFailuresSeen, onSignedOut, children }: Sh
   );
 }
 
+const TELL_EVERY_MS = 20_000;
+
+/** Tells the server that somebody is here, so that it doesn't sign out. */
+function useTouches(): void {
+  useEffect(() => {
+    let toldAt = Date.now();
+    const touched = (): void => {
+      if (Date.now() - toldAt < TELL_EVERY_MS) return;
+      toldAt = Date.now();
+      api.touch().catch(() => undefined);
+    };
+    const kinds = ["pointerdown", "keydown", "wheel"] as const;
+    for (const kind of kinds) window.addEventListener(kind, touched, { passive: true });
+    return () => kinds.forEach((kind) => window.removeEventListener(kind, touched));
+  }, []);
+}
+
 /** The page follows the server, and through it the disk and the command line. */
 function useLiveUpdates(onSignedOut: () => void): boolean {
   const client = useQueryClient();
@@ -45,7 +64,7 @@ function useLiveUpdates(onSignedOut: () => void): boolean {
   useEffect(() => followEvents((change) => {
     const ask = (...key: readonly unknown[]): void => void client.invalidateQueries({ queryKey: key });
     if (change.topic === "jobs") ask(...KEYS.jobs);
-    if (change.topic === "session" || change.topic === "gate") ask(...KEYS.state);
+    if (change.topic === "session" || change.topic === "gate") for (const key of [KEYS.state, KEYS.settings]) ask(...key);
     if (change.topic === "folders") for (const key of [KEYS.folders, ["place"], ["onlooker"], KEYS.activity]) ask(...key);
     if (change.topic === "place" && change.path !== undefined) {
       ask(...KEYS.place(change.path));

@@ -1,9 +1,11 @@
 "use client";
 import { DoorClosed, LogOut } from "lucide-react";
 import Link from "next/link";
-import type { ReactNode } from "react";
+import { type ReactNode, useState } from "react";
+import { toast } from "sonner";
 import { CommandField } from "./command-field";
 import { Button } from "@/ui/button";
+import { Dialog } from "@/ui/dialog";
 import { api } from "@/lib/api";
 import { count } from "@/lib/format";
 import { showError, useFolders, useVerb } from "@/lib/queries";
@@ -17,10 +19,13 @@ interface TopBarProps {
 export function TopBar({ failedTries, onFailuresSeen, onSignedOut }: TopBarProps): ReactNode {
   const open = (useFolders() ?? []).filter((folder) => folder.state === "open");
   const closeUp = useVerb(async () => {
-    for (const folder of open) await api.lock(folder.path, null);
+    const { left } = await api.closeUp();
+    for (const { reason } of left) toast.error(reason, { duration: 12_000 });
   });
-  const signOut = (): void => {
-    api.signOut().then(onSignedOut, showError);
+  const asking = open.filter((folder) => folder.atSignOut === "ask");
+  const [leaving, setLeaving] = useState(false);
+  const signOut = (leaveOpen = false): void => {
+    api.signOut(leaveOpen).then(onSignedOut, showError);
   };
   return (
     <header className="flex min-w-0 items-center gap-2 border-b border-line bg-sheet px-4 sm:gap-4">
@@ -36,8 +41,15 @@ export function TopBar({ failedTries, onFailuresSeen, onSignedOut }: TopBarProps
         <Button tone={open.length > 0 ? "clay" : "plain"} disabled={open.length === 0 || closeUp.pending} onClick={() => closeUp.run()} title="Lock every open folder now">
           <DoorClosed className="size-4" aria-hidden /><span className="max-sm:sr-only">Close up</span>
         </Button>
-        <Button onClick={signOut}><LogOut className="size-4" aria-hidden /><span className="max-sm:sr-only">Sign out</span></Button>
+        <Button onClick={() => (asking.length > 0 ? setLeaving(true) : signOut())}><LogOut className="size-4" aria-hidden /><span className="max-sm:sr-only">Sign out</span></Button>
       </div>
+      <Dialog open={leaving} onOpenChange={setLeaving} title="Lock them on the way out?" description={`You wanted to decide when leaving. ${asking.length === 1 ? `${asking[0]?.name ?? "A folder"} lies` : `${asking.map(({ name }) => name).join(", ")} lie`} open.`}>
+        <div className="mt-6 flex flex-wrap justify-end gap-2">
+          <Button onClick={() => setLeaving(false)}>Stay signed in</Button>
+          <Button onClick={() => signOut(true)}>Leave open and sign out</Button>
+          <Button tone="clay" onClick={() => signOut()}>Lock and sign out</Button>
+        </div>
+      </Dialog>
     </header>
   );
 }

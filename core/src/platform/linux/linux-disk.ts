@@ -1,92 +1,48 @@
 import * as fs from "node:fs";
-import type { Dir, Disk, EntryType, OpenFile, Stat } from "../port";
+import type { Dir, Disk, OpenFile, Stat } from "../port";
 import { findHolders } from "./holders";
 import * as libc from "./libc";
 
-const { O_RDONLY, O_WRONLY, O_RDWR, O_CREAT, O_EXCL, O_DIRECTORY, O_NOFOLLOW, O_NONBLOCK, S_IFMT, S_IFREG, S_IFDIR, S_IFLNK, S_IFIFO, S_IFSOCK } = fs.constants;
+const { O_RDONLY, O_RDWR, O_CREAT, O_EXCL, O_DIRECTORY, O_NOFOLLOW, O_NONBLOCK, R_OK, W_OK, X_OK } = fs.constants;
+const O_CLOEXEC = 0o2000000;
+const O_PATH = 0o10000000;
 
-/** An open directory, reached through its descriptor: /proc/self/fd/N/name stays in it whatever happens to its path. */
-interface LinuxDir extends Dir {
-  readonly prefix: Buffer;
+const HERE = Buffer.from(".");
+
+/** An entry by path, through its open directory: for the calls that take no descriptor. */
+function pathOf(dir: Dir, name: Buffer): Buffer {
+  return Buffer.concat([Buffer.from(`/proc/self/fd/${dir.handle}/`), name]);
 }
 
-function isLinuxDir(dir: Dir): dir is LinuxDir {
-  return "prefix" in dir;
+/** File systems (statfs magic numbers) whose inode numbers last and whose status times no program can set: ext2 to 4, xfs, btrfs, f2fs, tmpfs, overlay, zfs, bcachefs. */
+const KEEPS_IDENTITY = new Set([0xef53, 0x58465342, 0x9123683e, 0xf2f52010, 0x01021994, 0x794c7630, 0x2fc12fc1, 0xca451a4e]);
+
+function ownUid(): number {
+  return process.geteuid?.() ?? -1;
 }
 
-function at(dir: Dir, name: Buffer): Buffer {
-  if (!isLinuxDir(dir)) throw new TypeError("dir was not opened by this disk");
-  return Buffer.concat([dir.prefix, name]);
-}
-
-function here(dir: Dir): Buffer {
-  return at(dir, Buffer.from("."));
-}
-
-function opened(fd: number): LinuxDir {
-  return { handle: fd, prefix: Buffer.from(`/proc/self/fd/${fd}/`) };
-}
-
-function typeOf(mode: number): EntryType {
-  switch (mode & S_IFMT) {
-    case S_IFREG: return "file";
-    case S_IFDIR: return "dir";
-    case S_IFLNK: return "link";
-    case S_IFIFO: return "fifo";
-    case S_IFSOCK: return "socket";
-    default: return "device";
-  }
-}
-
-function toStat(stat: fs.BigIntStats): Stat {
-  const mode = Number(stat.mode);
-  return {
-    type: typeOf(mode),
-    dev: stat.dev,
-    ino: stat.ino,
-    mode: mode & 0o7777,
-    uid: Number(stat.uid),
-    gid: Number(stat.gid),
-    nlink: Number(stat.nlink),
-    size: Number(stat.size),
-    blocks: Number(stat.blocks),
-    mtimeNs: stat.mtimeNs,
-    ctimeNs: stat.ctimeNs,
-    atimeNs: stat.atimeNs,
-  };
+/** Whether the mode alone settles that this account may: it owns the entry, or it is root. */
+function modeAllows(stat: Stat, bits: number): boolean {
+  const uid = ownUid();
+  return uid === 0 || (stat.uid === uid && (stat.mode & bits) === bits);
 }
 
 export const linuxDisk: Disk = {
   capabilities: { nanosecondTimes: true, extendedAttributes: true, holes: true, exclusiveRename: true },
 
-  openRoot: (path) => opened(fs.openSync(path, O_RDONLY | O_DIRECTORY | O_NOFOLLOW)),
-  openDir: (dir, name) => opened(fs.openSync(at(dir, name), O_RDONLY | O_DIRECTORY | O_NOFOLLOW)),
-  closeDir: (dir) => fs.closeSync(dir.handle),
-  list: (dir) => fs.readdirSync(here(dir), { encoding: "buffer" }),
-  stat: (dir, name) => toStat(fs.lstatSync(at(dir, name), { bigint: true })),
-  statDir: (dir) => toStat(fs.fstatSync(dir.handle, { bigint: true })),
-  find: (dir, name) => {
-    const stat = fs.lstatSync(at(dir, name), { bigint: true, throwIfNoEntry: false });
-    return stat ? toStat(stat) : null;
-  },
+  openRoot: (path) => ({ handle: libc.openAt(null, path, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC) }),
+  openDir: (dir, name) => ({ handle: libc.openAt(dir.handle, name, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC) }),
+  closeDir: (dir) => libc.close(dir.handle),
+  list: (dir) => libc.list(dir.handle),
+  stat: (dir, name) => libc.statAt(dir.handle, name) ?? fail("ENOENT"),
+  statOpen: (of) => libc.statOpen(of.handle),
+  find: (dir, name) => libc.statAt(dir.handle, name),
 
-  openRead: (dir, name) => ({ handle: fs.openSync(at(dir, name), O_RDONLY | O_NOFOLLOW | O_NONBLOCK) }),
-  create: (dir, name, mode) => ({ handle: fs.openSync(at(dir, name), O_WRONLY | O_CREAT | O_EXCL | O_NOFOLLOW, mode) }),
-  statFile: (file) => toStat(fs.fstatSync(file.handle, { bigint: true })),
-  read: (file, into, offset, length, position) => {
-    let done = 0;
-    while (done < length) {
-      const count = fs.readSync(file.handle, into, offset + done, length - done, position + done);
-      if (count === 0) break;
-      done += count;
-    }
-    return done;
-  },
-  write: (file, from, offset, length, position) => {
-    let done = 0;
-    while (done < length) done += fs.writeSync(file.handle, from, offset + done, length - done, position + done);
-  },
-  truncate: (file, size) => fs.ftruncateSync(file.handle, size),
+  openRead: (dir, name) => ({ handle: libc.openAt(dir.handle, name, O_RDONLY | O_NOFOLLOW | O_NONBLOCK | O_CLOEXEC) }),
+  create: (dir, name, mode) => ({ handle: libc.openAt(dir.handle, name, O_RDWR | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, mode) }),
+  read: (file, into, offset, length, position) => libc.read(file.handle, into, offset, length, position),
+  write: (file, from, offset, length, position) => libc.write(file.handle, from, offset, length, position),
+  truncate: (file, size) => libc.truncate(file.handle, size),
   extents: (file, size) => {
     const found: { offset: number; length: number }[] = [];
     for (let position = 0; position < size; ) {
@@ -101,59 +57,75 @@ export const linuxDisk: Disk = {
     const [first] = found;
     return found.length === 1 && first?.offset === 0 && first.length === size ? null : found;
   },
-  syncFile: (file) => fs.fdatasyncSync(file.handle),
-  closeFile: (file) => fs.closeSync(file.handle),
-  syncDir: (dir) => fs.fsyncSync(dir.handle),
+  syncFile: (file) => libc.syncData(file.handle),
+  closeFile: (file) => libc.close(file.handle),
+  syncDir: (dir) => libc.syncAll(dir.handle),
   barrier: (dir) => libc.syncFileSystem(dir.handle),
 
-  makeDir: (dir, name, mode) => fs.mkdirSync(at(dir, name), { mode }),
-  makeLink: (dir, name, target) => fs.symlinkSync(target, at(dir, name)),
-  makeHardLink: (fromDir, fromName, toDir, toName) => fs.linkSync(at(fromDir, fromName), at(toDir, toName)),
-  readLink: (dir, name) => fs.readlinkSync(at(dir, name), { encoding: "buffer" }),
-  rename: (fromDir, fromName, toDir, toName) => fs.renameSync(at(fromDir, fromName), at(toDir, toName)),
-  renameExclusive: (fromDir, fromName, toDir, toName) => libc.renameNoReplace(at(fromDir, fromName), at(toDir, toName)),
-  unlink: (dir, name) => fs.unlinkSync(at(dir, name)),
-  removeDir: (dir, name) => fs.rmdirSync(at(dir, name)),
+  makeDir: (dir, name, mode) => libc.makeDir(dir.handle, name, mode),
+  makeLink: (dir, name, target) => libc.makeLink(target, dir.handle, name),
+  makeHardLink: (fromDir, fromName, toDir, toName) => libc.makeHardLink(fromDir.handle, fromName, toDir.handle, toName),
+  readLink: (dir, name) => libc.readLink(dir.handle, name),
+  rename: (fromDir, fromName, toDir, toName) => libc.rename(fromDir.handle, fromName, toDir.handle, toName, true),
+  renameExclusive: (fromDir, fromName, toDir, toName) => libc.rename(fromDir.handle, fromName, toDir.handle, toName, false),
+  unlink: (dir, name) => libc.unlink(dir.handle, name),
+  removeDir: (dir, name) => libc.removeDir(dir.handle, name),
 
-  setMode: (dir, name, mode) => fs.chmodSync(at(dir, name), mode),
-  setFileMode: (file, mode) => fs.fchmodSync(file.handle, mode),
-  setOwner: (dir, name, uid, gid) => fs.lchownSync(at(dir, name), uid, gid),
-  setTimes: (dir, name, atimeNs, mtimeNs) => libc.setTimesNs(at(dir, name), atimeNs, mtimeNs),
-  setDirTimes: (dir, atimeNs, mtimeNs) => libc.setTimesNs(here(dir), atimeNs, mtimeNs),
-  xattrs: (dir, name) => libc.readXattrs(at(dir, name)),
-  setXattr: (dir, name, attribute, value) => libc.writeXattr(at(dir, name), attribute, value),
-
-  readable: (dir, name, type) => {
+  setMode: (dir, name, mode) => {
+    const fd = libc.openAt(dir.handle, name, O_PATH | O_NOFOLLOW | O_CLOEXEC);
     try {
-      fs.accessSync(at(dir, name), fs.constants.R_OK | (type === "dir" ? fs.constants.X_OK : 0));
-      return true;
-    } catch {
-      return false;
+      if (libc.statOpen(fd).type === "link") fail("ELOOP");
+      libc.setModeByPath(Buffer.from(`/proc/self/fd/${fd}`), mode);
+    } finally {
+      libc.close(fd);
     }
   },
-  writable: (dir) => {
-    try {
-      fs.accessSync(here(dir), fs.constants.W_OK | fs.constants.X_OK);
-      return true;
-    } catch {
-      return false;
-    }
+  setOwner: (of, uid, gid) => libc.setOwner(of.handle, uid, gid),
+  setTimes: (of, atimeNs, mtimeNs) => libc.setTimes(of.handle, atimeNs, mtimeNs),
+  setOpenMode: (of, mode) => libc.setMode(of.handle, mode),
+  xattrs: (of) => libc.attributesOf(of.handle),
+  setXattr: (of, { name, value }) => libc.setAttribute(of.handle, name, value),
+
+  clearAccessLists: (dir) => {
+    for (const name of ["system.posix_acl_default", "system.posix_acl_access"]) libc.removeAttribute(dir.handle, Buffer.from(name));
   },
+
+  setLinkOwner: (dir, name, uid, gid) => libc.setOwnerAt(dir.handle, name, uid, gid),
+  setLinkTimes: (dir, name, atimeNs, mtimeNs) => libc.setTimesAt(dir.handle, name, atimeNs, mtimeNs),
+  linkXattrs: (dir, name) => libc.attributesAt(pathOf(dir, name)),
+  setLinkXattr: (dir, name, attribute) => libc.setAttributeAt(pathOf(dir, name), attribute.name, attribute.value),
+
+  readable: (dir, name, stat) =>
+    stat.type === "dir"
+      ? modeAllows(stat, 0o500) || libc.mayAccess(dir.handle, name, R_OK | X_OK)
+      : modeAllows(stat, 0o400) || libc.mayAccess(dir.handle, name, R_OK),
+  writable: (dir) => libc.mayAccess(dir.handle, HERE, W_OK | X_OK),
+  owns: (stat) => ownUid() === 0 || stat.uid === ownUid(),
+  identifies: (dir) => KEEPS_IDENTITY.has(fs.statfsSync(pathOf(dir, HERE)).type),
   freeBytes: (dir) => {
-    const space = fs.statfsSync(here(dir), { bigint: true });
+    const space = fs.statfsSync(pathOf(dir, HERE), { bigint: true });
     return Number(space.bavail * space.bsize);
   },
   tryLock: (dir, name) => {
     for (;;) {
-      const fd = fs.openSync(at(dir, name), O_RDWR | O_CREAT | O_NOFOLLOW, 0o600);
-      if (!libc.lockExclusively(fd)) {
-        fs.closeSync(fd);
+      const file: OpenFile = { handle: libc.openAt(dir.handle, name, O_RDWR | O_CREAT | O_NOFOLLOW | O_CLOEXEC, 0o600) };
+      if (!libc.lockExclusively(file.handle)) {
+        libc.close(file.handle);
         return null;
       }
-      const held = fs.fstatSync(fd, { bigint: true });
-      const now = fs.lstatSync(at(dir, name), { bigint: true, throwIfNoEntry: false });
-      if (now && now.ino === held.ino && now.dev === held.dev) return { handle: fd } satisfies OpenFile;
-      fs.closeSync(fd);
+      const held = libc.statOpen(file.handle);
+      const now = libc.statAt(dir.handle, name);
+      if (now && now.ino === held.ino && now.dev === held.dev) return file;
+      libc.close(file.handle);
+    }
+  },
+  isLocked: (dir, name) => {
+    if (!libc.statAt(dir.handle, name)) return false;
+    const fd = libc.openAt(dir.handle, name, O_RDONLY | O_NOFOLLOW | O_CLOEXEC);
+    try {
+      return !libc.lockShared(fd);
+    } finally {
+      libc.close(fd);
     }
   },
   holders: (path) => findHolders(path),
@@ -162,3 +134,6 @@ export const linuxDisk: Disk = {
   },
 };
 
+function fail(code: string): never {
+  throw Object.assign(new Error(code), { code });
+}

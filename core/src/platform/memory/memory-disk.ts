@@ -1,4 +1,4 @@
-import type { Dir, Disk, EntryType, OpenFile, Stat } from "../port";
+import type { Attribute, Dir, Disk, EntryType, OpenFile, Stat } from "../port";
 import { DurableDisk, type Change, type InodeMeta } from "./durable-disk";
 
 /**
@@ -29,6 +29,8 @@ const key = (name: Buffer): string => name.toString("latin1");
 
 export class MemoryDisk implements Disk {
   readonly capabilities = { nanosecondTimes: true, extendedAttributes: true, holes: false, exclusiveRename: true };
+  /** What {@link freeBytes} answers. */
+  free = Number.MAX_SAFE_INTEGER;
   private readonly root: Inode;
   private readonly locked = new Set<Inode>();
   private clock: bigint;
@@ -126,8 +128,8 @@ export class MemoryDisk implements Disk {
   stat(dir: Dir, name: Buffer): Stat {
     return this.statOf(this.entry(dir, name));
   }
-  statDir(dir: Dir): Stat {
-    return this.statOf(this.inodeOf(dir));
+  statOpen(of: Dir | OpenFile): Stat {
+    return this.statOf(this.inodeOf(of));
   }
   find(dir: Dir, name: Buffer): Stat | null {
     const inode = this.inodeOf(dir).entries.get(key(name));
@@ -140,9 +142,6 @@ export class MemoryDisk implements Disk {
   }
   create(dir: Dir, name: Buffer, mode: number): OpenFile {
     return this.open(this.addInode(dir, name, "file", mode));
-  }
-  statFile(file: OpenFile): Stat {
-    return this.statOf(this.inodeOf(file));
   }
   read(file: OpenFile, into: Buffer, offset: number, length: number, position: number): number {
     const inode = this.inodeOf(file);
@@ -236,25 +235,37 @@ export class MemoryDisk implements Disk {
   setMode(dir: Dir, name: Buffer, mode: number): void {
     this.touch(this.entry(dir, name), { mode });
   }
-  setFileMode(file: OpenFile, mode: number): void {
-    this.touch(this.inodeOf(file), { mode });
+  setOpenMode(of: Dir | OpenFile, mode: number): void {
+    this.touch(this.inodeOf(of), { mode });
   }
-  setOwner(dir: Dir, name: Buffer, uid: number, gid: number): void {
+  setOwner(of: Dir | OpenFile, uid: number, gid: number): void {
+    this.touch(this.inodeOf(of), { uid, gid });
+  }
+  setTimes(of: Dir | OpenFile, atimeNs: bigint, mtimeNs: bigint): void {
+    this.touch(this.inodeOf(of), { atimeNs, mtimeNs });
+  }
+  xattrs(of: Dir | OpenFile): Attribute[] {
+    return [...this.inodeOf(of).meta.xattrs];
+  }
+  setXattr(of: Dir | OpenFile, attribute: Attribute): void {
+    const inode = this.inodeOf(of);
+    const others = inode.meta.xattrs.filter((xattr) => !xattr.name.equals(attribute.name));
+    this.touch(inode, { xattrs: [...others, attribute] });
+  }
+  clearAccessLists(): void {
+    // There are none.
+  }
+  setLinkOwner(dir: Dir, name: Buffer, uid: number, gid: number): void {
     this.touch(this.entry(dir, name), { uid, gid });
   }
-  setTimes(dir: Dir, name: Buffer, atimeNs: bigint, mtimeNs: bigint): void {
+  setLinkTimes(dir: Dir, name: Buffer, atimeNs: bigint, mtimeNs: bigint): void {
     this.touch(this.entry(dir, name), { atimeNs, mtimeNs });
   }
-  setDirTimes(dir: Dir, atimeNs: bigint, mtimeNs: bigint): void {
-    this.touch(this.inodeOf(dir), { atimeNs, mtimeNs });
+  linkXattrs(dir: Dir, name: Buffer): Attribute[] {
+    return this.xattrs(this.open(this.entry(dir, name)));
   }
-  xattrs(dir: Dir, name: Buffer): { name: Buffer; value: Buffer }[] {
-    return this.entry(dir, name).meta.xattrs.map((xattr) => ({ name: Buffer.from(xattr.name), value: Buffer.from(xattr.value) }));
-  }
-  setXattr(dir: Dir, name: Buffer, attribute: Buffer, value: Buffer): void {
-    const inode = this.entry(dir, name);
-    const others = inode.meta.xattrs.filter((xattr) => !xattr.name.equals(attribute));
-    this.touch(inode, { xattrs: [...others, { name: attribute, value }] });
+  setLinkXattr(dir: Dir, name: Buffer, attribute: Attribute): void {
+    this.setXattr(this.open(this.entry(dir, name)), attribute);
   }
 
   readable(): boolean {
@@ -263,14 +274,24 @@ export class MemoryDisk implements Disk {
   writable(): boolean {
     return true;
   }
+  owns(): boolean {
+    return true;
+  }
+  identifies(): boolean {
+    return true;
+  }
   freeBytes(): number {
-    return Number.MAX_SAFE_INTEGER;
+    return this.free;
   }
   tryLock(dir: Dir, name: Buffer): OpenFile | null {
     const inode = this.inodeOf(dir).entries.get(key(name)) ?? this.addInode(dir, name, "file", 0o600);
     if (this.locked.has(inode)) return null;
     this.locked.add(inode);
     return this.open(inode);
+  }
+  isLocked(dir: Dir, name: Buffer): boolean {
+    const inode = this.inodeOf(dir).entries.get(key(name));
+    return inode !== undefined && this.locked.has(inode);
   }
   holders(): [] {
     return [];

@@ -1,0 +1,46 @@
+import { createCipheriv, createDecipheriv } from "node:crypto";
+import { OpensslCipher, hasOpenssl } from "./openssl";
+
+/** AES-256-GCM with one key over many chunks, each with a nonce of its own and a tag of 16 bytes behind it. */
+export interface ChunkCipher {
+  /** Writes ciphertext ‖ tag into `out`, which has room for 16 bytes more than `plain`. */
+  seal(nonce: Uint8Array, plain: Uint8Array, out: Uint8Array): void;
+  /** Writes the plaintext into `out`; false when it is not what was sealed. Then `out` is not to be used. */
+  open(nonce: Uint8Array, sealed: Uint8Array, out: Uint8Array): boolean;
+  wipe(): void;
+}
+
+/** The key stays the caller's, who wipes it. */
+export function chunkCipher(key: Uint8Array): ChunkCipher {
+  return hasOpenssl() ? new OpensslCipher(key) : new NodeCipher(key);
+}
+
+const TAG_BYTES = 16;
+
+/** The same through Node's own objects: for a Node without OpenSSL's functions in reach, and to check the other against. */
+export class NodeCipher implements ChunkCipher {
+  constructor(private readonly key: Uint8Array) {}
+
+  seal(nonce: Uint8Array, plain: Uint8Array, out: Uint8Array): void {
+    const cipher = createCipheriv("aes-256-gcm", this.key, nonce);
+    out.set(cipher.update(plain));
+    cipher.final();
+    out.set(cipher.getAuthTag(), plain.length);
+  }
+
+  open(nonce: Uint8Array, sealed: Uint8Array, out: Uint8Array): boolean {
+    const decipher = createDecipheriv("aes-256-gcm", this.key, nonce);
+    decipher.setAuthTag(sealed.subarray(sealed.length - TAG_BYTES));
+    out.set(decipher.update(sealed.subarray(0, sealed.length - TAG_BYTES)));
+    try {
+      decipher.final();
+      return true;
+    } catch {
+      return false;
+    }
+  }
+
+  wipe(): void {
+    // Node frees its objects with what they hold.
+  }
+}

@@ -1,0 +1,27 @@
+import type { Dir, Disk } from "../platform/port";
+import { within } from "./handles";
+import { VAULT_NAME, closeFolder, openFolder } from "./vault";
+
+export interface LastChangeInput {
+  readonly path: Buffer;
+}
+
+/** When anything in a folder changed last, by the status times of all its entries: milliseconds since 1970. What Eremos keeps in it doesn't count. */
+export function lastChange(disk: Disk, { path }: LastChangeInput): number {
+  const folder = openFolder(disk, path);
+  let newest = 0n;
+  const visit = (dir: Dir): void => {
+    for (const name of disk.list(dir)) {
+      const stat = dir === folder.dir && name.equals(VAULT_NAME) ? null : disk.find(dir, name);
+      if (!stat) continue;
+      if (stat.ctimeNs > newest) newest = stat.ctimeNs;
+      if (stat.type === "dir" && disk.readable(dir, name, stat)) within(disk, disk.openDir(dir, name), visit);
+    }
+  };
+  try {
+    visit(folder.dir);
+    return Number(newest / 1_000_000n);
+  } finally {
+    closeFolder(disk, folder);
+  }
+}

@@ -1,0 +1,68 @@
+import AxeBuilder from "@axe-core/playwright";
+import { PASSWORD, expect, signIn, test } from "./house";
+
+const NEW = "half a cello and its bow";
+
+test("another master password, chosen in Settings, opens the gate and every folder", async ({ page, house }) => {
+  expect(house.eremos(["setup"], PASSWORD).status).toBe(0);
+  expect(house.eremos(["lock", house.place("Workshop", "Payroll")]).status).toBe(0);
+  await signIn(page, house);
+  await page.getByRole("link", { name: "Settings" }).click();
+  await page.getByRole("button", { name: "Change it…" }).click();
+  const dialog = page.getByRole("dialog");
+  await dialog.getByLabel("Present master password").fill("not this one at all");
+  await dialog.getByLabel("New master password").fill(NEW);
+  await dialog.getByLabel("The same again").fill(NEW);
+  await dialog.getByLabel("Hint (optional)").fill("two strings");
+  await expect(dialog.getByText(/Time to guess it/)).toBeVisible();
+  expect((await new AxeBuilder({ page }).analyze()).violations).toEqual([]);
+  await dialog.getByRole("button", { name: "Change it" }).click();
+  await expect(dialog.getByRole("alert")).toContainText("not the master password");
+  await dialog.getByLabel("Present master password").fill(PASSWORD);
+  await dialog.getByRole("button", { name: "Change it" }).click();
+  await expect(page.getByText("The master password is changed, in every folder.")).toBeVisible();
+  await expect(page.getByText("two strings")).toBeVisible();
+
+  await page.getByRole("button", { name: "Sign out" }).click();
+  await expect(page.getByText("two strings")).toBeVisible();
+  await signIn(page, house, NEW);
+  expect(house.eremos(["release", house.place("Workshop", "Payroll")], NEW).status).toBe(0);
+  await page.getByRole("link", { name: "Activity" }).click();
+  await expect(page.getByText("Master password changed")).toBeVisible();
+});
+
+test("the off-limits list is edited in Settings, and its defaults restored", async ({ page, house }) => {
+  expect(house.eremos(["setup"], PASSWORD).status).toBe(0);
+  await signIn(page, house);
+  await page.getByRole("link", { name: "Settings" }).click();
+  await expect(page.getByRole("button", { name: "Take /etc off the list" })).toHaveCount(0);
+  await page.getByLabel("Another path or pattern").fill(house.place("Workshop", "*"));
+  await page.getByLabel("Why (optional)").fill("the apprentice works there");
+  await page.getByRole("button", { name: "Put it on the list" }).click();
+  await expect(page.getByText("the apprentice works there")).toBeVisible();
+  const refused = house.eremos(["lock", house.place("Workshop", "Payroll"), "--json"]);
+  expect([refused.status, refused.stdout]).toEqual([4, expect.stringContaining("off-limits")]);
+  await page.getByRole("button", { name: "Restore the defaults" }).click();
+  await expect(page.getByText("the apprentice works there")).toBeHidden();
+  expect(house.eremos(["lock", house.place("Workshop", "Payroll")]).status).toBe(0);
+});
+
+test("a PIN set in Settings leads back in after the page signed out by itself", async ({ page, house }) => {
+  expect(house.eremos(["setup"], PASSWORD).status).toBe(0);
+  await signIn(page, house);
+  await page.getByRole("link", { name: "Settings" }).click();
+  await page.getByLabel("PIN for this session").fill("1234");
+  await page.getByRole("button", { name: "Set it" }).click();
+  await expect(page.getByText("would be tried first")).toBeVisible();
+  await page.getByLabel("PIN for this session").fill("7319");
+  await page.getByRole("button", { name: "Set it" }).click();
+  await expect(page.getByLabel("Another PIN")).toBeVisible();
+  await page.getByLabel("Sign out when the page was not touched for").selectOption("a minute");
+  await expect(page.locator("input").and(page.getByLabel("PIN", { exact: true }))).toBeVisible({ timeout: 90_000 });
+  await page.locator("input").and(page.getByLabel("PIN", { exact: true })).fill("1111");
+  await page.getByRole("button", { name: "Go on" }).click();
+  await expect(page.getByText("2 more tries")).toBeVisible();
+  await page.locator("input").and(page.getByLabel("PIN", { exact: true })).fill("7319");
+  await page.getByRole("button", { name: "Go on" }).click();
+  await expect(page.getByRole("heading", { name: "Settings" })).toBeVisible();
+});

@@ -1,0 +1,4 @@
+CREATE TABLE `preferences` (
+	`id` integer PRIMARY KEY NOT NULL,
+	`json` text NOT NULL
+);

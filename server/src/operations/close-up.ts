@@ -1,0 +1,42 @@
+import { type Located, disk, displayPath, isEremosError, locateFolder } from "@eremos/core";
+import type { Note } from "../data-directory";
+import type { Eremos } from "../eremos";
+import type { StartedJob } from "../jobs";
+import { lock } from "./lock-folder";
+import { decodePath } from "./paths";
+
+export interface ClosingUp {
+  readonly locking: readonly { readonly path: string; readonly job: StartedJob<"lock"> }[];
+  /** Open folders whose lock could not even begin. */
+  readonly left: readonly { readonly path: string; readonly reason: string }[];
+}
+
+/** Locks every folder that lies open, or those that are chosen. Needs no password. */
+export function closeUp(eremos: Eremos, inUseAnyway: boolean, which: (note: Note) => boolean = () => true): ClosingUp {
+  const locking: { path: string; job: StartedJob<"lock"> }[] = [];
+  const left: { path: string; reason: string }[] = [];
+  for (const { realPath } of openFolders(eremos, which)) {
+    try {
+      const job = lock(eremos, { path: realPath, visibility: null, inUseAnyway, from: "/" });
+      // Its end is told by the job itself, to whoever looks at it.
+      job.outcome.catch(() => undefined);
+      locking.push({ path: displayPath(realPath), job });
+    } catch (error) {
+      if (!isEremosError(error)) throw error;
+      left.push({ path: displayPath(realPath), reason: error.message });
+    }
+  }
+  return { locking, left };
+}
+
+function openFolders(eremos: Eremos, which: (note: Note) => boolean): Located[] {
+  return eremos.data.notes().filter(which).flatMap((note) => {
+    try {
+      const located = locateFolder(disk, decodePath(note.path), note.id);
+      return located && ["open", "mixed"].includes(located.inspection.state) && !located.inspection.busy ? [located] : [];
+    } catch (error) {
+      if (isEremosError(error)) return [];
+      throw error;
+    }
+  });
+}

@@ -1,0 +1,42 @@
+import { type OwnerEnvelope, changeOwner, disk, headerOwner, isEremosError, locateFolder } from "@eremos/core";
+import type { Eremos } from "../eremos";
+import type { FolderRecord } from "../registry";
+import { accessOf } from "../session/keys";
+import { decodePath } from "./paths";
+
+/**
+ * Puts the owner's present envelope into the header of every folder that still has an older one, after a change of the master password.
+ * Returns those out of reach (their drive is away, something works on them): they go on opening with the old password too, and are tried
+ * again at each sign-in.
+ */
+export async function renewHeaders(eremos: Eremos): Promise<FolderRecord[]> {
+  const owner = eremos.requireOwner();
+  const behind = foldersBehind(eremos, owner);
+  const left: FolderRecord[] = [];
+  for (const record of behind) if (!(await renew(eremos, owner, record))) left.push(record);
+  if (behind.length > left.length) eremos.announce({ topic: "folders" });
+  return left;
+}
+
+/** Folders whose header, as far as it is known here, still opens with an older master password. */
+export function foldersBehind(eremos: Eremos, owner: OwnerEnvelope): FolderRecord[] {
+  return eremos.registry.list(eremos.requireKeys()).filter((record) => {
+    const header = eremos.registry.header(record.id);
+    return header !== null && headerOwner(header).password.root !== owner.password.root;
+  });
+}
+
+async function renew(eremos: Eremos, owner: OwnerEnvelope, record: FolderRecord): Promise<boolean> {
+  const keys = eremos.requireKeys();
+  try {
+    const located = locateFolder(disk, decodePath(record.path), record.id);
+    if (!located) return false;
+    const access = accessOf(keys, owner, eremos.data.device.publicKey);
+    const header = await changeOwner(disk, { path: located.realPath, access, keptHeader: eremos.registry.header(record.id) });
+    eremos.registry.put(keys, record, header);
+    return true;
+  } catch (error) {
+    if (isEremosError(error)) return false;
+    throw error;
+  }
+}

@@ -1,0 +1,49 @@
+import { eq } from "drizzle-orm";
+import { z } from "zod";
+import type { OffLimitsEdits } from "@eremos/core";
+import type { PreferencesView } from "./contract";
+import type { OpenDatabase } from "./database/open";
+import { preferences } from "./database/schema";
+import { STANDARD_RULES, rulesSchema } from "./locking-rules";
+
+const path = z.string().trim().min(1).max(4096).refine((value) => value.startsWith("/") && !value.includes("\0"), "a full path");
+export const offLimitsSchema = z.strictObject({
+  added: z.array(z.strictObject({ path, reason: z.string().trim().max(200) })).max(200),
+  removed: z.array(z.string().max(4096)).max(200),
+});
+
+const idleMinutes = z.int().min(1).max(24 * 60).nullable();
+const preferencesSchema = z.strictObject({
+  rules: rulesSchema.default(STANDARD_RULES),
+  idleSignOutMinutes: idleMinutes.default(15),
+});
+/** A change names only what it changes, so that two at once do not undo one another. */
+export const preferencesChangeSchema = z.strictObject({ rules: rulesSchema.exactOptional(), idleSignOutMinutes: idleMinutes.exactOptional() });
+const storedSchema = preferencesSchema.extend({ offLimits: offLimitsSchema.default({ added: [], removed: [] }) });
+type Stored = z.output<typeof storedSchema>;
+
+const ROW = 1;
+
+/** What the owner set for everything. Kept readable, since locking by itself must work while nobody is signed in. */
+export class Preferences {
+  constructor(private readonly database: OpenDatabase) {}
+
+  private stored(): Stored {
+    const row = this.database.orm.select().from(preferences).where(eq(preferences.id, ROW)).get();
+    return storedSchema.parse(row ? JSON.parse(row.json) : {});
+  }
+
+  get(): PreferencesView {
+    const { rules, idleSignOutMinutes } = this.stored();
+    return { rules, idleSignOutMinutes };
+  }
+
+  get offLimits(): OffLimitsEdits {
+    return this.stored().offLimits;
+  }
+
+  set(change: Partial<Stored>): void {
+    const json = JSON.stringify(storedSchema.parse({ ...this.stored(), ...change }));
+    this.database.orm.insert(preferences).values({ id: ROW, json }).onConflictDoUpdate({ target: preferences.id, set: { json } }).run();
+  }
+}

@@ -1,0 +1,162 @@
+import { type ChildProcess, spawn } from "node:child_process";
+import * as fs from "node:fs";
+import * as path from "node:path";
+import { afterEach, beforeEach, describe, expect, it } from "vitest";
+import type { OpeningMode } from "../src/contract";
+import { closeUp } from "../src/operations/close-up";
+import { listFolders } from "../src/operations/list-folders";
+import { lock } from "../src/operations/lock-folder";
+import { keepOpen, setPreferences, setRules } from "../src/operations/preferences";
+import { unlock } from "../src/operations/open-folder";
+import { signOut } from "../src/operations/sign-in";
+import { Keeper } from "../src/watch/keeper";
+import { TestHouse } from "./house";
+
+const MINUTE = 60_000;
+
+let house: TestHouse;
+let folder: string;
+let now: number;
+let keeper: Keeper;
+const holders: ChildProcess[] = [];
+beforeEach(async () => {
+  house = await TestHouse.make();
+  folder = house.makeFolder("Payroll");
+  await house.signIn();
+  await lock(house.eremos, { path: folder, visibility: "view", inUseAnyway: false, from: "/" }).outcome;
+  now = Date.now();
+  keeper = new Keeper(house.eremos, () => now);
+});
+afterEach(async () => {
+  for (const holder of holders.splice(0)) {
+    const ended = new Promise((resolve) => holder.once("exit", resolve));
+    holder.kill();
+    await ended;
+  }
+  house.remove();
+});
+
+async function open(mode: OpeningMode = { kind: "usual" }): Promise<void> {
+  await unlock(house.eremos, { pathOrId: folder, from: "/", accept: false, mode }).outcome;
+}
+const isLocked = (): boolean => !fs.existsSync(path.join(folder, "letter.txt"));
+const view = (): ReturnType<typeof listFolders>[number] => listFolders(house.eremos)[0] ?? expect.fail("the folder is not in the list");
+
+async function after(minutes: number): Promise<boolean> {
+  now = Date.now() + minutes * MINUTE;
+  await keeper.look();
+  return isLocked();
+}
+
+async function hold(file: string): Promise<void> {
+  const holder = spawn("sleep", ["60"], { stdio: [fs.openSync(file, "r"), "ignore", "ignore"] });
+  holders.push(holder);
+  await expect.poll(() => fs.readlinkSync(`/proc/${holder.pid ?? 0}/exe`)).toContain("sleep");
+}
+
+describe("a folder left open locks by itself", () => {
+  it("after a while, signed in or out, and not before", async () => {
+    await open({ kind: "while", minutes: 15 });
+    expect(view()).toMatchObject({ state: "open", locksWhenIdle: false, atSignOut: "lock" });
+    expect(await after(14)).toBe(false);
+    expect(await after(15.1)).toBe(true);
+    expect(view()).toMatchObject({ state: "locked", locksAt: null });
+    await open({ kind: "while", minutes: 15 });
+    house.eremos.forget();
+    expect(await after(15.1)).toBe(true);
+  });
+
+  it("when nothing in it changed for a while; a change puts it off", async () => {
+    await open();
+    const note = house.eremos.data.note(view().id) ?? expect.fail("there is no note");
+    house.eremos.data.writeNote({ ...note, openedAt: Date.now() - 40 * MINUTE });
+    fs.writeFileSync(path.join(folder, "letter.txt"), "Dear Marta");
+    expect(await after(0)).toBe(false);
+    expect(keeper.locksAt(note)).toBeGreaterThan(Date.now() + 29 * MINUTE);
+    expect(await after(29)).toBe(false);
+    expect(await after(30.1)).toBe(true);
+  });
+
+  it("until it is locked it stays open when it was opened so; and when asked to stay open longer", async () => {
+    await open({ kind: "until-locked" });
+    expect(view()).toMatchObject({ locksAt: null, atSignOut: "leave" });
+    expect(await after(60 * 24 * 30)).toBe(false);
+    setRules(house.eremos, view().id, { afterMinutes: 10, idleMinutes: null, atSignOut: "lock", atStop: false });
+    keepOpen(house.eremos, view().id, 60);
+    expect(await after(59)).toBe(false);
+    expect(await after(61)).toBe(true);
+    await open();
+    expect(view().locksAt).toBeLessThan(Date.now() + 10.1 * MINUTE);
+  });
+
+  it("a folder in use is not torn away: it waits, names the program, and locks when that lets go", async () => {
+    await open({ kind: "while", minutes: 15 });
+    await hold(path.join(folder, "letter.txt"));
+    expect(await after(16)).toBe(false);
+    expect(keeper.programsHolding(view().id)).toEqual(["sleep"]);
+    const [holder] = holders.splice(0);
+    const ended = new Promise((resolve) => holder?.once("exit", resolve));
+    holder?.kill();
+    await ended;
+    expect(await after(17)).toBe(true);
+  });
+
+  it("at the next start, when it was left open by a stop that could not wait", async () => {
+    await open();
+    house.restart();
+    keeper = new Keeper(house.eremos);
+    await keeper.start();
+    keeper.stop();
+    expect(isLocked()).toBe(true);
+    await house.signIn();
+    await open({ kind: "until-locked" });
+    house.restart();
+    keeper = new Keeper(house.eremos);
+    await keeper.start();
+    keeper.stop();
+    expect(isLocked()).toBe(false);
+  });
+});
+
+describe("signing out", () => {
+  const drained = (): Promise<void> => house.eremos.jobs.drain(20_000);
+
+  it("locks what is to be locked then, and leaves what is to stay", async () => {
+    await open();
+    signOut(house.eremos);
+    await drained();
+    expect(isLocked()).toBe(true);
+    await house.signIn();
+    await open({ kind: "leaving" });
+    signOut(house.eremos, true);
+    await drained();
+    expect(isLocked()).toBe(false);
+    await house.signIn();
+    signOut(house.eremos);
+    await drained();
+    expect(isLocked()).toBe(true);
+  });
+
+  it("follows what is set for all", async () => {
+    setPreferences(house.eremos, { ...house.eremos.preferences.get(), rules: { afterMinutes: 5, idleMinutes: null, atSignOut: "leave", atStop: false } });
+    await open();
+    expect(view().locksAt).toBeGreaterThan(Date.now() + 4 * MINUTE);
+    signOut(house.eremos);
+    await drained();
+    expect(isLocked()).toBe(false);
+    expect(await after(6)).toBe(true);
+  });
+});
+
+it("closing up locks everything that lies open, and says what it could not", async () => {
+  await open({ kind: "until-locked" });
+  const second = house.makeFolder("Letters");
+  await lock(house.eremos, { path: second, visibility: "hidden", inUseAnyway: false, from: "/" }).outcome;
+  await unlock(house.eremos, { pathOrId: second, from: "/", accept: false, mode: { kind: "until-locked" } }).outcome;
+  house.eremos.forget();
+  const { locking, left } = closeUp(house.eremos, false);
+  expect(left).toEqual([]);
+  await Promise.all(locking.map(({ job }) => job.outcome));
+  expect(isLocked()).toBe(true);
+  expect(fs.existsSync(second)).toBe(false);
+});

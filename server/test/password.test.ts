@@ -1,0 +1,65 @@
+import * as fs from "node:fs";
+import * as path from "node:path";
+import { afterEach, beforeEach, describe, expect, it } from "vitest";
+import { activityOf, settingsOf } from "../src/operations/about";
+import { changePassword } from "../src/operations/change-password";
+import { lock } from "../src/operations/lock-folder";
+import { release } from "../src/operations/open-folder";
+import { signIn, signOut } from "../src/operations/sign-in";
+import { PASSWORD, TestHouse } from "./house";
+
+const NEW = "half a cello and its bow";
+
+let house: TestHouse;
+beforeEach(async () => {
+  house = await TestHouse.make();
+});
+afterEach(() => house.remove());
+
+const change = (current: string, password: string, hint: string | null = null): ReturnType<typeof changePassword> => changePassword(house.eremos, { current, password, hint });
+const lockNow = (folder: string): Promise<unknown> => lock(house.eremos, { path: folder, visibility: "hidden", inUseAnyway: false, from: "/" }).outcome;
+const headersIn = (place: string): string[] => fs.readdirSync(place, { recursive: true, encoding: "utf8" }).filter((name) => /header(\.copy)?\.json$/.test(name)).map((name) => fs.readFileSync(path.join(place, name), "utf8"));
+
+describe("changing the master password", () => {
+  it("asks for the present one, refuses a weak one and a hint that gives it away, and changes nothing then", async () => {
+    await house.signIn();
+    await expect(change("not this one at all", NEW)).rejects.toMatchObject({ code: "wrong-password" });
+    house.eremos.gate.succeed();
+    await expect(change(PASSWORD, "password")).rejects.toMatchObject({ code: "weak-password" });
+    await expect(change(PASSWORD, NEW, "half a cello and its bow, of course")).rejects.toMatchObject({ code: "hint-gives-away" });
+    signOut(house.eremos);
+    await signIn(house.eremos, PASSWORD);
+  });
+
+  it("reaches every folder there is, catches up with those that were away, and locks made meanwhile open with it", async () => {
+    const here = house.makeFolder("Payroll");
+    const away = house.makeFolder("Stick/Appraisals");
+    await house.signIn();
+    await lockNow(here);
+    await lockNow(away);
+    const drive = path.join(house.base, "drive that is away");
+    fs.renameSync(path.join(house.world, "Stick"), drive);
+
+    const before = headersIn(house.world);
+    const { left } = await change(PASSWORD, NEW, "two strings");
+    expect(left).toEqual([{ id: expect.any(String), name: "Appraisals", path: away }]);
+    expect(settingsOf(house.eremos)).toMatchObject({ hint: "two strings", behind: left });
+    expect(headersIn(house.world)).not.toEqual(before);
+    expect(headersIn(drive).join()).toContain(JSON.parse(before[0] ?? "{}").owner.password.root);
+    expect(activityOf(house.eremos)[0]).toMatchObject({ kind: "password" });
+
+    house.restart();
+    await expect(signIn(house.eremos, PASSWORD)).rejects.toMatchObject({ code: "wrong-password" });
+    house.eremos.gate.succeed();
+    const another = house.makeFolder("Letters");
+    await lockNow(another);
+    fs.renameSync(drive, path.join(house.world, "Stick"));
+    await signIn(house.eremos, NEW);
+    expect(settingsOf(house.eremos).behind).toEqual([]);
+    expect(headersIn(house.world).join()).not.toContain(JSON.parse(before[0] ?? "{}").owner.password.root);
+    for (const folder of [here, away, another]) {
+      await (await release(house.eremos, { pathOrId: folder, from: "/", accept: false })).job?.outcome;
+      expect(fs.readFileSync(path.join(folder, "letter.txt"), "utf8")).toBe("Dear Jonas");
+    }
+  });
+});

@@ -1,0 +1,23 @@
+"use client";
+import { useQuery } from "@tanstack/react-query";
+import type { ReactNode } from "react";
+import type { FolderView, LockingRules } from "@eremos/server/contract";
+import { RulesForm } from "@/features/settings/rules-form";
+import { api } from "@/lib/api";
+import { KEYS, useVerb } from "@/lib/queries";
+import { Button } from "@/ui/button";
+
+/** What happens to this folder when it is left open: its own rules, or those set for all. */
+export function LeftOpen({ folder }: { readonly folder: FolderView }): ReactNode {
+  const settings = useQuery({ queryKey: KEYS.settings, queryFn: api.settings }).data;
+  const set = useVerb((rules: LockingRules | null) => api.setRules(folder.id, rules));
+  if (!settings) return null;
+  return (
+    <section aria-labelledby="left-open">
+      <h2 id="left-open" className="text-lg">When it is left open</h2>
+      <p className="mt-1 mb-2 text-sm text-mute">{folder.rules ? "It locks by itself by rules of its own." : "It locks by itself as set for all folders. A change here is for this one alone."} A folder in use is not torn away: it waits, and says for which program.</p>
+      <RulesForm rules={folder.rules ?? settings.preferences.rules} disabled={set.pending} onChange={set.run} />
+      {folder.rules && <Button size="small" className="mt-2" disabled={set.pending} onClick={() => set.run(null)}>As for all folders</Button>}
+    </section>
+  );
+}
