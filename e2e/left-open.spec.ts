@@ -72,7 +72,7 @@ test("what happens when it is left open is set for all and for one; a stop of Er
 
   await card(page, "Payroll").getByRole("link", { name: "Details" }).click();
   await page.getByRole("radio", { name: "Hidden in place" }).click();
-  await expect(page.getByText("its name is gone from its place")).toBeVisible();
+  await expect(page.getByText("It is locked, and its name is gone from its place.")).toBeVisible();
   expect(fs.existsSync(payroll)).toBe(false);
   await page.getByRole("radio", { name: "In view" }).click();
   await expect(page.getByText("It is locked in view")).toBeVisible();

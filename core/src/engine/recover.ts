@@ -218,7 +218,9 @@ export function finishRemoving(disk: Disk, folder: HeldFolder, state: StateRecor
 /** Removes the page, if it is still the one Eremos wrote. */
 export function removePage(disk: Disk, folder: Folder, state: StateRecord): void {
   const page = state.page === null ? null : readSmallFile(disk, folder.dir, PAGE_NAME, 1024 * 1024);
-  if (page && sha256(page).toString("hex") === state.page) disk.unlink(folder.dir, PAGE_NAME);
+  if (!page || sha256(page).toString("hex") !== state.page) return;
+  disk.unlink(folder.dir, PAGE_NAME);
+  disk.syncDir(folder.dir);
 }
 
 /** Removes everything Eremos added and sets the folder's own times again. The state record goes last. */
