@@ -1,6 +1,9 @@
 import { availableParallelism } from "node:os";
 import { defineConfig } from "vitest/config";
 
+/** The campaigns of test:deep try every point in one test. */
+const longest = process.env["EREMOS_DEEP"] === "1" ? 3_600_000 : 120_000;
+
 export default defineConfig({
-  test: { include: ["{core,server,cli,demo}/test/**/*.test.ts"], testTimeout: 120_000, hookTimeout: 120_000, pool: "forks", maxWorkers: availableParallelism() },
+  test: { include: ["{core,server,cli,demo}/test/**/*.test.ts"], testTimeout: longest, hookTimeout: 120_000, pool: "forks", maxWorkers: availableParallelism() },
 });

@@ -1,6 +1,6 @@
-import { EremosError, type Outcomes } from "@eremos/core";
+import { EremosError, LEVELS, VISIBILITIES } from "@eremos/core";
 import {
-  Eremos, type FolderView, type JobVerb, type StartedJob, changePassword, check, closeUp, fullPath, listFolders, lock, onlook, readSettings, recoverInterrupted, release, serve, setupAtOnce, signIn, unlock,
+  Eremos, GUARDS, USUAL_BARS, type FolderView, type ProtectionRequest, changePassword, check, closeUp, fullPath, listFolders, lock, onlook, readSettings, recoverInterrupted, release, serve, setupAtOnce, signIn, unlock,
 } from "@eremos/server";
 import { askNewPassword, askPassword } from "./ask";
 import { endProgress, showProgress } from "./progress";
@@ -10,7 +10,7 @@ export const USAGE = `eremos: hides and locks private folders in place
   eremos setup [--hint TEXT]          choose the master password; prints the recovery code
   eremos passwd [--hint TEXT]         change the master password (with --password-stdin: present one, then new one, a line each)
   eremos list                         the protected folders
-  eremos lock PATH [--hide]           lock a folder, or an open one again (needs no password)
+  eremos lock PATH [choices]          lock a folder, or an open one again (needs no password)
   eremos close                        lock every folder that lies open (needs no password)
   eremos unlock PATH-OR-ID            open it at its place, until you lock it
   eremos release PATH-OR-ID           take protection off for good
@@ -20,7 +20,10 @@ export const USAGE = `eremos: hides and locks private folders in place
 
   --json              one JSON document on standard output; messages go to standard error
   --password-stdin    read the master password from the first line of standard input
-  --hide, --view      lock: hidden in place, or in view (the default; an open folder keeps what it had)
+  --guard             lock: sealed (encrypted; the default), barred (the system refuses others) or sight (hidden only)
+  --visibility        lock: view (the default), hidden (in place) or tucked (away); --hide and --view are short for two of them
+  --others, --own     lock --guard barred: what other accounts, and this one, may do: nothing, list, read, change, everything
+                      (usual: nothing, everything); what is not given stays as the folder had it
   --anyway            lock, close: even though programs have files open for writing
   --accept            unlock, release: although the last lock was made by somebody unknown, or the folder is in an older state
 
@@ -89,7 +92,7 @@ async function signInWith(eremos: Eremos, typed: string): Promise<void> {
 }
 
 /** Waits for a job; an interrupt asks it to stop and put everything back. */
-async function finish<V extends JobVerb>(eremos: Eremos, job: StartedJob<V>): Promise<Outcomes[V]> {
+async function finish<T>(eremos: Eremos, job: { readonly id: string; readonly outcome: Promise<T> }): Promise<T> {
   const stop = (): void => void eremos.jobs.cancel(job.id);
   process.on("SIGINT", stop);
   process.on("SIGTERM", stop);
@@ -104,9 +107,12 @@ async function finish<V extends JobVerb>(eremos: Eremos, job: StartedJob<V>): Pr
 
 const summaryOf = (eremos: Eremos, id: string): string => eremos.jobs.list().find((job) => job.id === id)?.summary ?? "Done.";
 
+const GUARD_WORDS = { sealed: "sealed", barred: "barred", sight: "out of sight" } as const;
+const VISIBILITY_WORDS = { view: "in view", hidden: "hidden in place", tucked: "tucked away" } as const;
+
 function tableLine(folder: FolderView): string {
-  const how = `${folder.guard}, ${folder.visibility === "hidden" ? "hidden in place" : "in view"}`;
-  return `${folder.state.padEnd(12)} ${folder.path}\n${" ".repeat(13)}${how}, ${folder.files} files, ${folder.bytes} bytes, id ${folder.id}${folder.attention ? `\n${" ".repeat(13)}${folder.attention}` : ""}`;
+  const how = `${GUARD_WORDS[folder.guard]}, ${VISIBILITY_WORDS[folder.visibility]}`;
+  return `${folder.state.padEnd(12)} ${folder.path}\n${" ".repeat(13)}${how}, ${folder.guard === "sealed" ? `${folder.files} files, ${folder.bytes} bytes, ` : ""}id ${folder.id}${folder.attention ? `\n${" ".repeat(13)}${folder.attention}` : ""}`;
 }
 
 const setup: Command = async (invocation) => {
@@ -141,22 +147,39 @@ const list: Command = async (invocation) => {
   return withEremos(invocation, async (eremos) => {
     await openGate(eremos, invocation);
     const folders = listFolders(eremos);
-    const shown = folders.map(({ id, path, realPath, guard, visibility, state, files, bytes }) => ({ id, path, realPath, guard, visibility, state, files, bytes }));
+    const shown = folders.map(({ id, path, realPath, guard, visibility, bars, state, files, bytes }) => ({ id, path, realPath, guard, visibility, bars, state, files, bytes }));
     return { result: { folders: shown }, lines: folders.length > 0 ? folders.map(tableLine) : ["No folder is protected yet. `eremos lock PATH` locks one."] };
   });
 };
 
+function oneOf<T extends string>(flags: Invocation["flags"], name: string, choices: readonly T[]): T | null {
+  const given = flags[name];
+  if (given === undefined || given === false) return null;
+  const found = choices.find((choice) => choice === given);
+  if (!found) throw new EremosError("usage", `--${name} is one of ${choices.join(", ")}.`);
+  return found;
+}
+
+function protectionAsked(flags: Invocation["flags"]): ProtectionRequest {
+  const short = flags["hide"] ? "hidden" : flags["view"] ? "view" : null;
+  const named = oneOf(flags, "visibility", VISIBILITIES);
+  if ((flags["hide"] && flags["view"]) || (short && named)) throw new EremosError("usage", "--hide, --view and --visibility exclude one another.");
+  const guard = oneOf(flags, "guard", GUARDS);
+  const [others, own] = [oneOf(flags, "others", LEVELS), oneOf(flags, "own", LEVELS)];
+  if ((others || own) && guard !== "barred") throw new EremosError("usage", "--others and --own belong to --guard barred.");
+  return { guard, visibility: named ?? short, bars: others || own ? { others: others ?? USUAL_BARS.others, own: own ?? USUAL_BARS.own } : null };
+}
+
 const lockCommand: Command = async (invocation) => {
-  only(invocation, "password-stdin", "hide", "view", "anyway");
+  only(invocation, "password-stdin", "hide", "view", "anyway", "guard", "visibility", "others", "own");
   const path = oneWord(invocation, "path");
-  const { hide, view, anyway } = invocation.flags;
-  if (hide && view) throw new EremosError("usage", "--hide and --view exclude one another.");
+  const { anyway } = invocation.flags;
+  const protection = protectionAsked(invocation.flags);
   return withEremos(invocation, async (eremos) => {
     eremos.requireOwner();
     if (invocation.flags["password-stdin"]) await openGate(eremos, invocation);
     else await recoverInterrupted(eremos);
-    const visibility = hide ? "hidden" : view ? "view" : null;
-    const job = lock(eremos, { path, visibility, inUseAnyway: anyway === true, from: process.cwd() });
+    const job = lock(eremos, { path, protection, inUseAnyway: anyway === true, from: process.cwd() });
     const { folder, realPath, files, bytes, generation } = await finish(eremos, job);
     const full = fullPath(path, eremos.settings.home, process.cwd()).toString("utf8");
     return { result: { id: folder, path: full, realPath: realPath.toString("utf8"), files, bytes, generation }, lines: [summaryOf(eremos, job.id)] };

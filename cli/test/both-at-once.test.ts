@@ -90,7 +90,7 @@ it(`the server and the command line work on one folder at once, both killed at r
   for (let round = 0; round < ROUNDS; round++) {
     const verb = random() < 0.5 ? "lock" : "unlock";
     const other = random() < 0.5 ? "lock" : "unlock";
-    const asked = server.ask(verb, verb === "lock" ? { path: folder, visibility: "view" } : { folder });
+    const asked = server.ask(verb, verb === "lock" ? { path: folder, protection: { guard: "sealed", visibility: "view", bars: null } } : { folder });
     const beside = runBeside([other, folder], other === "lock" ? null : PASSWORD, random() < 0.6 ? 200 + random() * 1500 : 60_000);
     const serverDies = random() < 0.5;
     if (serverDies) await wait(random() * 1200).then(() => server.kill());

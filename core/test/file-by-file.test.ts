@@ -45,7 +45,7 @@ describe.runIf(IS_ROOT)("a disk too small for two copies (a real one, of 40 MiB)
 
   it("locks and opens file by file, and gives everything back exactly", async () => {
     const before = fill();
-    expect(previewLock(linuxDisk, Buffer.from(folder), "view").strategy).toBe("file-by-file");
+    expect(previewLock(linuxDisk, { path: Buffer.from(folder), visibility: "view", places: [] }).strategy).toBe("file-by-file");
     const locked = await lock(folder, person.owner);
     expect(locked.strategy).toBe("file-by-file");
     expect(fs.readdirSync(folder).sort()).toEqual([".eremos", "Locked with Eremos.html"]);

@@ -2,12 +2,17 @@ import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { changeOwner } from "../src/engine/change-owner";
 import { changeVisibility } from "../src/engine/change-visibility";
 import type { OwnerAccess } from "../src/engine/keys";
+import { type GuardOutcome, type GuardedInput, type Guarding, changeGuarded, guardFolder, openGuarded, releaseGuarded } from "../src/engine/guarded";
+import { silentHooks } from "../src/engine/hooks";
+import { NO_BARS } from "../src/format/guard-record";
+import { HELD_NAME } from "../src/engine/hide";
 import { locateFolder } from "../src/engine/locate";
 import type { OpenNote, Signer } from "../src/engine/lock";
-import { recoverFolder } from "../src/engine/recover";
+import { inspectFolder, recoverFolder } from "../src/engine/recover";
 import { releaseOpenFolder } from "../src/engine/unlock";
 import { VAULT_NAME } from "../src/engine/vault";
 import { DurableDisk } from "../src/platform/memory/durable-disk";
+import type { Visibility } from "../src/format/state";
 import { MemoryDisk } from "../src/platform/memory/memory-disk";
 import type { Dir, Disk } from "../src/platform/port";
 import { crampedDisk, crashingDisk } from "./crashing-disk";
@@ -82,14 +87,14 @@ async function begin(prepare: (disk: Disk) => Promise<void>): Promise<{ durable:
   return { durable, disk };
 }
 
-const firstLock = (signer: () => Signer, visibility: "view" | "hidden") => async (add: (disk: Disk) => void = () => undefined): Promise<Scene> => {
+const firstLock = (signer: () => Signer, visibility: Visibility) => async (add: (disk: Disk) => void = () => undefined): Promise<Scene> => {
   const { durable, disk } = await begin(async (on) => add(on));
   return { durable, expected: seen(disk, PATH), run: (on) => lock(PATH.toString(), signer(), { disk: on, visibility, folder: FOLDER }) };
 };
 
 type Way = (path: string | Buffer, access: OwnerAccess, options?: { readonly disk?: Disk }) => Promise<unknown>;
 
-const opening = (visibility: "view" | "hidden", way: Way) => async (add: (disk: Disk) => void = () => undefined): Promise<Scene> => {
+const opening = (visibility: Visibility, way: Way) => async (add: (disk: Disk) => void = () => undefined): Promise<Scene> => {
   let realPath: Buffer = PATH;
   let expected: string[] = [];
   const { durable } = await begin(async (disk) => {
@@ -138,8 +143,34 @@ const newPassword = async (): Promise<Scene> => {
   return { ...scene, run: (on) => changeOwner(on, { path: PATH, access: person.renewed, keptHeader: null }) };
 };
 
-const becoming = (visibility: "view" | "hidden"): (() => Promise<Scene>) =>
-  opening(visibility === "view" ? "hidden" : "view", (path, access, { disk = new MemoryDisk() } = {}) => changeVisibility(disk, { path: Buffer.from(path), access, keptHeader: null, visibility, page: PAGE }));
+const becoming = (from: Visibility, to: Visibility): (() => Promise<Scene>) =>
+  opening(from, (path, access, { disk = new MemoryDisk() } = {}) => changeVisibility(disk, { path: Buffer.from(path), access, keptHeader: null, visibility: to, places: [HOME], page: PAGE }));
+
+type Rules = Omit<Guarding, "places">;
+const BARRED: Rules = { guard: "barred", bars: { others: "read", own: "read" }, visibility: "tucked" };
+const CLOSED: Rules = { guard: "barred", bars: { others: "nothing", own: "nothing" }, visibility: "view" };
+const SIGHT: Rules = { guard: "sight", bars: NO_BARS, visibility: "hidden" };
+
+function guard(rules: Rules, disk: Disk): Promise<GuardOutcome> {
+  return guardFolder(disk, { ...rules, path: PATH, folder: FOLDER, owner: person.owner.owner, places: [HOME] }, silentHooks);
+}
+
+const guarding = (rules: Rules) => async (): Promise<Scene> => {
+  const { durable, disk } = await begin(async () => undefined);
+  return { durable, expected: seen(disk, PATH), run: (on) => guard(rules, on) };
+};
+
+const leaving = (rules: Rules, way: (disk: Disk, input: GuardedInput) => unknown) => async (): Promise<Scene> => {
+  let realPath: Buffer = PATH;
+  let expected: string[] = [];
+  const { durable } = await begin(async (disk) => {
+    expected = seen(disk, PATH);
+    ({ path: realPath } = await guard(rules, disk));
+  });
+  return { durable, expected, run: async (on) => way(on, { path: realPath, place: PATH }) };
+};
+
+const becomingGuarded = (from: Rules, to: Rules): (() => Promise<Scene>) => leaving(from, (on, input) => changeGuarded(on, { ...input, ...to, places: [HOME] }));
 
 const SCENES: Readonly<Record<string, () => Promise<Scene>>> = {
   "first lock, in view": firstLock(() => person.owner, "view"),
@@ -157,8 +188,21 @@ const SCENES: Readonly<Record<string, () => Promise<Scene>>> = {
   "release of a locked folder": opening("hidden", release),
   "release of an open folder": releaseOpen,
   "new master password of a locked folder": newPassword,
-  "a locked folder is hidden": becoming("hidden"),
-  "a hidden folder comes into view": becoming("view"),
+  "first lock, tucked away": firstLock(() => person.owner, "tucked"),
+  "open, tucked away": opening("tucked", unlock),
+  "barred, tucked away": guarding(BARRED),
+  "barred to everybody": guarding(CLOSED),
+  "out of sight": guarding(SIGHT),
+  "a barred folder is opened": leaving(BARRED, openGuarded),
+  "a folder barred to everybody is released": leaving(CLOSED, releaseGuarded),
+  "out of sight, released": leaving(SIGHT, releaseGuarded),
+  "other bars": becomingGuarded(CLOSED, BARRED),
+  "from barred to out of sight": becomingGuarded(BARRED, SIGHT),
+  "from out of sight to barred": becomingGuarded(SIGHT, CLOSED),
+  "a locked folder is hidden": becoming("view", "hidden"),
+  "a hidden folder comes into view": becoming("hidden", "view"),
+  "a locked folder is tucked away": becoming("view", "tucked"),
+  "a tucked away folder is hidden in place": becoming("tucked", "hidden"),
 };
 
 function recoverOn(disk: Disk): { state: string | null; path: Buffer } {
@@ -177,14 +221,16 @@ async function plainAfter(cut: DurableDisk, random: () => number): Promise<strin
   }
   const disk = new MemoryDisk(during.crashed() ? cut.afterPowerCut(random) : cut);
   const { state, path } = recoverOn(disk);
-  if (state === "sealed") {
+  const isGuarded = state !== null && inspectFolder(disk, path)?.guard !== "sealed";
+  if (isGuarded) releaseGuarded(disk, { path, place: PATH });
+  else if (state === "sealed") {
     const names = disk.list(disk.openRoot(path)).map((name) => name.toString());
     expect(names.filter((name) => name !== ".eremos" && name !== "Locked with Eremos.html")).toEqual([]);
     await release(path, person.access, { disk });
   } else if (state === "mixed") await release(path, person.access, { disk });
   else if (state === "open") releaseOpenFolder(disk, path);
   else expect(state).toBeNull();
-  expect(disk.list(disk.openRoot(HOME)).map((name) => name.toString())).toEqual(["Payroll"]);
+  expect(disk.list(disk.openRoot(HOME)).filter((name) => !name.equals(HELD_NAME)).map((name) => name.toString())).toEqual(["Payroll"]);
   return seen(disk, PATH);
 }
 

@@ -3,10 +3,16 @@ import * as path from "node:path";
 import { expect } from "vitest";
 import { changeOwner } from "../src/engine/change-owner";
 import { changeVisibility } from "../src/engine/change-visibility";
+import { type GuardOutcome, type GuardedInput, type Guarding, changeGuarded, guardFolder, openGuarded, releaseGuarded } from "../src/engine/guarded";
+import { silentHooks } from "../src/engine/hooks";
+import { NO_BARS } from "../src/format/guard-record";
+import type { Disk } from "../src/platform/port";
+import { HELD_NAME } from "../src/engine/hide";
 import { locateFolder } from "../src/engine/locate";
 import type { OpenNote, Signer } from "../src/engine/lock";
-import { recoverFolder } from "../src/engine/recover";
+import { inspectFolder, recoverFolder } from "../src/engine/recover";
 import { releaseOpenFolder } from "../src/engine/unlock";
+import { VISIBILITIES } from "../src/format/state";
 import { linuxDisk } from "../src/platform/linux/linux-disk";
 import { crampedDisk } from "./crashing-disk";
 import { PAGE, type Person, lock, newDirectory, release, snapshot, unlock } from "./world";
@@ -53,14 +59,14 @@ export interface Scene {
 
 export type Stage = (person: Person, folder: string) => Promise<Scene>;
 
-const visibilities = ["view", "hidden"] as const;
+const changes = VISIBILITIES.flatMap((from) => VISIBILITIES.filter((to) => to !== from).map((to) => ({ from, to })));
 
-export const STAGES: Readonly<Record<string, Stage>> = {
-  ...Object.fromEntries(visibilities.map((visibility): [string, Stage] => [`first lock, ${visibility}`, async (person, folder) => ({
+export const STAGES: Record<string, Stage> = {
+  ...Object.fromEntries(VISIBILITIES.map((visibility): [string, Stage] => [`first lock, ${visibility}`, async (person, folder) => ({
     folder, acceptable: [snapshot(folder)], run: (disk) => lock(folder, person.owner, { disk, visibility, folder: FOLDER }),
   })])),
   "first lock while signed out": async (person, folder) => ({ folder, acceptable: [snapshot(folder)], run: (disk) => lock(folder, person.device, { disk, folder: FOLDER }) }),
-  ...Object.fromEntries(visibilities.map((visibility): [string, Stage] => [`open, ${visibility}`, async (person, folder) => {
+  ...Object.fromEntries(VISIBILITIES.map((visibility): [string, Stage] => [`open, ${visibility}`, async (person, folder) => {
     const before = snapshot(folder);
     const { realPath } = await lock(folder, person.owner, { visibility, folder: FOLDER });
     return { folder, acceptable: [before], run: (disk) => unlock(realPath, person.access, { disk }) };
@@ -87,10 +93,11 @@ export const STAGES: Readonly<Record<string, Stage>> = {
     const { realPath } = await lock(folder, person.owner, { visibility: "hidden", folder: FOLDER });
     return { folder, acceptable: [before], run: (disk) => unlock(realPath, person.access, { disk: crampedDisk(disk, CRAMPED) }) };
   },
-  ...Object.fromEntries(visibilities.map((visibility): [string, Stage] => [`a locked folder becomes ${visibility}`, async (person, folder) => {
+  ...Object.fromEntries(changes.map(({ from, to }): [string, Stage] => [`a locked folder, ${from}, becomes ${to}`, async (person, folder) => {
     const before = snapshot(folder);
-    const { realPath } = await lock(folder, person.owner, { folder: FOLDER, visibility: visibility === "view" ? "hidden" : "view" });
-    return { folder, acceptable: [before], run: (disk) => changeVisibility(disk, { path: realPath, access: person.access, keptHeader: null, visibility, page: PAGE }) };
+    const { realPath } = await lock(folder, person.owner, { folder: FOLDER, visibility: from });
+    const places = [Buffer.from(path.dirname(folder))];
+    return { folder, acceptable: [before], run: (disk) => changeVisibility(disk, { path: realPath, access: person.access, keptHeader: null, visibility: to, places, page: PAGE }) };
   }])),
   "new master password of a locked folder": async (person, folder) => {
     const before = snapshot(folder);
@@ -104,6 +111,49 @@ export const STAGES: Readonly<Record<string, Stage>> = {
     return { folder, acceptable: [before], run: async (disk) => releaseOpenFolder(disk, Buffer.from(folder)) };
   },
 };
+
+/** Each way of guarding without encryption: reaching the folder only, its top, or everything in it. */
+const GUARDINGS = {
+  "barred to others": { guard: "barred", bars: { others: "nothing", own: "everything" }, visibility: "view" },
+  "barred to this account too": { guard: "barred", bars: { others: "nothing", own: "list" }, visibility: "tucked" },
+  "read only": { guard: "barred", bars: { others: "read", own: "change" }, visibility: "hidden" },
+  "out of sight": { guard: "sight", bars: NO_BARS, visibility: "tucked" },
+} as const satisfies Readonly<Record<string, Omit<Guarding, "places">>>;
+
+function guard(person: Person, folder: string, guarding: Omit<Guarding, "places">, disk: Disk = linuxDisk): Promise<GuardOutcome> {
+  return guardFolder(disk, { ...guarding, path: Buffer.from(folder), folder: FOLDER, owner: person.owner.owner, places: [Buffer.from(path.dirname(folder))] }, silentHooks);
+}
+
+const guardings = Object.entries(GUARDINGS);
+
+Object.assign(STAGES, {
+  ...Object.fromEntries(guardings.flatMap(([name, guarding]): [string, Stage][] => [
+    [`${name}: first lock`, async (person, folder) => ({ folder, acceptable: [snapshot(folder)], run: (disk) => guard(person, folder, guarding, disk) })],
+    [`${name}: opened`, async (person, folder) => leaving(person, folder, guarding, openGuarded)],
+    [`${name}: released`, async (person, folder) => leaving(person, folder, guarding, releaseGuarded)],
+  ])),
+  ...Object.fromEntries(guardings.flatMap(([from, guarding]) => guardings.filter(([to]) => to !== from).map(([to, other]): [string, Stage] => [`${from} becomes ${to}`, async (person, folder) => {
+    return leaving(person, folder, guarding, (disk, input) => changeGuarded(disk, { ...input, ...other, places: [Buffer.from(path.dirname(folder))] }));
+  }]))),
+  "sealed and open becomes barred": async (person, folder) => {
+    const before = snapshot(folder);
+    await lock(folder, person.owner, { folder: FOLDER });
+    await unlock(folder, person.access);
+    return { folder, acceptable: [before], run: (disk) => guard(person, folder, GUARDINGS["read only"], disk) };
+  },
+  "barred and open becomes sealed": async (person, folder) => {
+    const before = snapshot(folder);
+    const { path: now } = await guard(person, folder, GUARDINGS["read only"]);
+    openGuarded(linuxDisk, { path: now, place: Buffer.from(folder) });
+    return { folder, acceptable: [before], run: (disk) => lock(folder, person.owner, { disk, folder: FOLDER, visibility: "hidden" }) };
+  },
+} satisfies Record<string, Stage>);
+
+async function leaving(person: Person, folder: string, guarding: Omit<Guarding, "places">, way: (disk: Disk, input: GuardedInput) => GuardOutcome): Promise<Scene> {
+  const before = snapshot(folder);
+  const { path: now } = await guard(person, folder, guarding);
+  return { folder, acceptable: [before], run: async (disk) => way(disk, { path: now, place: Buffer.from(folder) }) };
+}
 
 async function relock(person: Person, folder: string, edited: boolean, signer: Signer): Promise<Scene> {
   await lock(folder, person.owner, { folder: FOLDER, visibility: "hidden" }).then(({ realPath }) => unlock(realPath, person.access)).then((opened) => {
@@ -127,16 +177,20 @@ export async function plainAfterRecovery(person: Person, folder: string, arrival
   const at = located?.realPath ?? Buffer.from(folder);
   if (fs.existsSync(Buffer.concat([at, Buffer.from("/.eremos")]))) {
     const { state, path: now } = recoverFolder(linuxDisk, at);
-    expect([null, "open", "sealed", "mixed"]).toContain(state);
+    expect([null, "open", "sealed", "mixed", "locked"]).toContain(state);
     if (state !== null) expect(recoverFolder(linuxDisk, now).steps).toEqual([]);
+    const isGuarded = state !== null && inspectFolder(linuxDisk, now)?.guard !== "sealed";
     if (state === "sealed") {
       const readable = fs.readdirSync(now).filter((name) => name !== ".eremos" && name !== "Locked with Eremos.html" && !arrivals.includes(name));
       expect(readable).toEqual([]);
       await release(now, person.access);
     }
     if (state === "mixed") await release(now, person.access);
-    if (state === "open") releaseOpenFolder(linuxDisk, now);
+    if (isGuarded) releaseGuarded(linuxDisk, { path: now, place: Buffer.from(folder) });
+    else if (state === "open") releaseOpenFolder(linuxDisk, now);
   }
-  expect(fs.readdirSync(path.dirname(folder))).toEqual([path.basename(folder)]);
+  expect(fs.readdirSync(path.dirname(folder)).filter((name) => name !== HELD_NAME.toString())).toEqual([path.basename(folder)]);
+  const heldArea = path.join(path.dirname(folder), HELD_NAME.toString());
+  if (fs.existsSync(heldArea)) expect(fs.readdirSync(heldArea)).toEqual([]);
   return snapshot(folder);
 }

@@ -54,6 +54,8 @@ export function removeDirectory(directory: string): void {
 export interface LockOptions {
   readonly disk?: Disk;
   readonly visibility?: LockInput["visibility"];
+  /** Where a held area may be; the folder's own directory unless given. */
+  readonly places?: LockInput["places"];
   readonly note?: OpenNote | null;
   readonly folder?: string;
   readonly hooks?: Hooks;
@@ -66,7 +68,7 @@ export const PAGE = Buffer.from("<!doctype html><title>Locked</title>");
 export function lock(folder: string, signer: Signer, options: LockOptions = {}): Promise<LockOutcome> {
   const visibility = options.visibility ?? "view";
   const input: LockInput = {
-    path: Buffer.from(folder), folder: options.folder ?? toBase64(randomBytes(16)), visibility, signer, note: options.note ?? null,
+    path: Buffer.from(folder), folder: options.folder ?? toBase64(randomBytes(16)), visibility, places: options.places ?? [Buffer.from(path.dirname(folder))], signer, note: options.note ?? null,
     page: options.page ?? (visibility === "view" ? PAGE : null), inUseAnyway: options.inUseAnyway ?? false,
   };
   return lockFolder(options.disk ?? linuxDisk, input, options.hooks ?? silentHooks);

@@ -1,5 +1,19 @@
 /** What goes over the wire between the page and the server. Types only, safe in the browser. */
-export type Visibility = "view" | "hidden";
+export type Visibility = "view" | "hidden" | "tucked";
+export type Guard = "sealed" | "barred" | "sight";
+/** What somebody may still do with the contents of a barred folder; each includes those before it. */
+export type Level = "nothing" | "list" | "read" | "change" | "everything";
+export interface Bars {
+  readonly others: Level;
+  readonly own: Level;
+}
+/** How a folder is locked. */
+export interface Protection {
+  readonly guard: Guard;
+  readonly visibility: Visibility;
+  /** For a barred folder. */
+  readonly bars: Bars | null;
+}
 export type FolderCondition = "locked" | "open" | "working" | "partly" | "interrupted" | "missing" | "damaged";
 export type JobVerb = "lock" | "unlock" | "release" | "check";
 export type JobState = "queued" | "running" | "done" | "failed" | "cancelled" | "interrupted";
@@ -58,7 +72,9 @@ export interface FolderView {
   readonly path: string;
   readonly realPath: string;
   readonly name: string;
-  readonly guard: "sealed";
+  readonly guard: Guard;
+  /** Of a barred folder. */
+  readonly bars: Bars | null;
   readonly visibility: Visibility;
   readonly state: FolderCondition;
   readonly files: number;

@@ -2,6 +2,7 @@ import * as fs from "node:fs";
 import * as path from "node:path";
 import { z } from "zod";
 import { UNTIL_LOCKED, rulesSchema } from "./locking-rules";
+import { protectionShape } from "./protection";
 import { EremosError, type OwnerEnvelope, type SigningKey, generateSigningKey, readOwner, systemCode, writeOwner } from "@eremos/core";
 
 /**
@@ -12,7 +13,7 @@ export const noteSchema = z.strictObject({
   id: z.string(),
   /** The folder's ordinary path, base64 of its bytes. */
   path: z.string(),
-  visibility: z.enum(["view", "hidden"]),
+  ...protectionShape,
   publicKey: z.string().nullable(),
   /** SHA-256 of the record of what was sealed; null while that is not known. */
   opened: z.string().nullable(),

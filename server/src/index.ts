@@ -13,6 +13,7 @@ export { passwordStrength } from "./operations/password-strength";
 export { recoverInterrupted } from "./operations/recover-interrupted";
 export { setupAtOnce } from "./operations/setup";
 export { signIn, signOut } from "./operations/sign-in";
+export { GUARDS, type ProtectionRequest, USUAL_BARS } from "./protection";
 export type { StartedJob } from "./jobs";
 export type { Progress } from "@eremos/core";
 export type { FolderView, JobVerb, JobView } from "./contract";

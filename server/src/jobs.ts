@@ -9,8 +9,12 @@ const AT_ONCE = 2;
 const SAVE_EVERY_MS = 400;
 const MOST_SHOWN = 30;
 
-export interface JobSpec<V extends JobVerb> {
+type EngineVerb = keyof Outcomes;
+
+export interface JobSpec<V extends EngineVerb> {
   readonly folder: string;
+  /** What the person asked for. */
+  readonly verb: JobVerb;
   readonly request: EngineRequest & { readonly verb: V };
   /** Runs before the engine starts and must leave a trace from which a cut-off job can be found again. */
   readonly before: () => void;
@@ -19,7 +23,7 @@ export interface JobSpec<V extends JobVerb> {
   readonly failed: (error: EremosError) => Promise<void>;
 }
 
-export interface StartedJob<V extends JobVerb> {
+export interface StartedJob<V extends EngineVerb> {
   readonly id: string;
   readonly outcome: Promise<Outcomes[V]>;
 }
@@ -35,9 +39,9 @@ export class Jobs {
 
   constructor(private readonly database: OpenDatabase, private readonly changed: () => void, private readonly onProgress: (folder: string, verb: JobVerb, progress: Progress) => void = () => undefined) {}
 
-  start<V extends JobVerb>(spec: JobSpec<V>): StartedJob<V> {
+  start<V extends EngineVerb>(spec: JobSpec<V>): StartedJob<V> {
     const id = randomUUID();
-    const row = { id, folder: spec.folder, verb: spec.request.verb, state: "queued" as const, phase: "queued", files: 0, filesTotal: 0, bytes: 0, bytesTotal: 0, pid: process.pid, startedAt: Date.now() };
+    const row = { id, folder: spec.folder, verb: spec.verb, state: "queued" as const, phase: "queued", files: 0, filesTotal: 0, bytes: 0, bytesTotal: 0, pid: process.pid, startedAt: Date.now() };
     this.database.orm.insert(jobs).values(row).run();
     // The job's own copy of paths and keys: a sign-out meanwhile wipes the originals.
     const owned = { ...spec, request: structuredClone(spec.request) };
@@ -65,7 +69,7 @@ export class Jobs {
     });
   }
 
-  private async run<V extends JobVerb>(id: string, spec: JobSpec<V>): Promise<Outcomes[V]> {
+  private async run<V extends EngineVerb>(id: string, spec: JobSpec<V>): Promise<Outcomes[V]> {
     try {
       spec.before();
       this.save(id, { state: "running", phase: "looking" });
@@ -93,7 +97,7 @@ export class Jobs {
     }
   }
 
-  private async finish<V extends JobVerb>(id: string, spec: JobSpec<V>, outcome: Outcomes[V]): Promise<void> {
+  private async finish<V extends EngineVerb>(id: string, spec: JobSpec<V>, outcome: Outcomes[V]): Promise<void> {
     try {
       const summary = await spec.after(outcome);
       this.words.set(id, { summary, error: null });
@@ -104,11 +108,11 @@ export class Jobs {
     }
   }
 
-  private saver<V extends JobVerb>(id: string, spec: JobSpec<V>): (progress: Progress) => void {
+  private saver<V extends EngineVerb>(id: string, spec: JobSpec<V>): (progress: Progress) => void {
     let savedAt = 0;
     let began = { phase: "", at: 0 };
     return (progress) => {
-      this.onProgress(spec.folder, spec.request.verb, progress);
+      this.onProgress(spec.folder, spec.verb, progress);
       const now = Date.now();
       const isNewPhase = progress.phase !== began.phase;
       if (isNewPhase) began = { phase: progress.phase, at: now };

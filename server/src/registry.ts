@@ -2,6 +2,7 @@ import { desc, eq } from "drizzle-orm";
 import { z } from "zod";
 import { type OwnerEnvelope, EremosError, fromBase64, openBox, openEnvelope, sealBox, sealTo } from "@eremos/core";
 import { rulesSchema } from "./locking-rules";
+import { protectionShape } from "./protection";
 import type { OpenDatabase } from "./database/open";
 import { events, folders, inbox } from "./database/schema";
 import type { Keys } from "./session/keys";
@@ -10,8 +11,7 @@ export const recordSchema = z.strictObject({
   id: z.string(),
   /** The ordinary path, base64 of its bytes. */
   path: z.string(),
-  guard: z.literal("sealed"),
-  visibility: z.enum(["view", "hidden"]),
+  ...protectionShape,
   files: z.number(),
   bytes: z.number(),
   generation: z.number(),
@@ -94,7 +94,7 @@ export class Registry {
  * opened last, nor its rules; the list does. */
 function mergeRecord(known: readonly FolderRecord[], incoming: FolderRecord): FolderRecord {
   const before = known.find((record) => record.id === incoming.id);
-  if (before && incoming.generation === 0) return before;
+  if (before && incoming.guard === "sealed" && incoming.generation === 0) return before;
   return before ? { ...incoming, openedAt: incoming.openedAt ?? before.openedAt, protectedAt: before.protectedAt, rules: before.rules } : incoming;
 }
 

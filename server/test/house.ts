@@ -2,12 +2,17 @@ import * as fs from "node:fs";
 import * as os from "node:os";
 import * as path from "node:path";
 import { fileURLToPath } from "node:url";
+import type { Protection, Visibility } from "../src/contract";
 import { Eremos } from "../src/eremos";
 import { setupAtOnce } from "../src/operations/setup";
 import { signIn, signOut } from "../src/operations/sign-in";
 import { readSettings } from "../src/settings";
 
 const PROGRAM = fileURLToPath(new URL("../..", import.meta.url)).replace(/\/$/, "");
+export function sealedAnd(visibility: Visibility): Protection {
+  return { guard: "sealed", visibility, bars: null };
+}
+
 export const PASSWORD = "violin varnish at dusk";
 
 /** One Eremos with a place and a data directory of its own, set up and signed out. */

@@ -10,7 +10,7 @@ import { keepOpen, setPreferences, setRules } from "../src/operations/preference
 import { unlock } from "../src/operations/open-folder";
 import { signOut } from "../src/operations/sign-in";
 import { Keeper } from "../src/watch/keeper";
-import { TestHouse } from "./house";
+import { TestHouse, sealedAnd } from "./house";
 
 const MINUTE = 60_000;
 
@@ -23,7 +23,7 @@ beforeEach(async () => {
   house = await TestHouse.make();
   folder = house.makeFolder("Payroll");
   await house.signIn();
-  await lock(house.eremos, { path: folder, visibility: "view", inUseAnyway: false, from: "/" }).outcome;
+  await lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).outcome;
   now = Date.now();
   keeper = new Keeper(house.eremos, () => now);
 });
@@ -151,7 +151,7 @@ describe("signing out", () => {
 it("closing up locks everything that lies open, and says what it could not", async () => {
   await open({ kind: "until-locked" });
   const second = house.makeFolder("Letters");
-  await lock(house.eremos, { path: second, visibility: "hidden", inUseAnyway: false, from: "/" }).outcome;
+  await lock(house.eremos, { path: second, protection: sealedAnd("hidden"), inUseAnyway: false, from: "/" }).outcome;
   await unlock(house.eremos, { pathOrId: second, from: "/", accept: false, mode: { kind: "until-locked" } }).outcome;
   house.eremos.forget();
   const { locking, left } = closeUp(house.eremos, false);

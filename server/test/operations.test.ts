@@ -17,9 +17,10 @@ import { setOffLimits } from "../src/operations/preferences";
 import { planLock } from "../src/operations/plan-lock";
 import { recoverInterrupted } from "../src/operations/recover-interrupted";
 import { signOut } from "../src/operations/sign-in";
-import { setVisibility } from "../src/operations/visibility";
+import { AS_BEFORE } from "../src/protection";
+import { setProtection } from "../src/operations/protection";
 import { completePath, listPlace } from "../src/operations/walk-places";
-import { TestHouse } from "./house";
+import { TestHouse, sealedAnd } from "./house";
 
 let house: TestHouse;
 beforeEach(async () => {
@@ -27,7 +28,7 @@ beforeEach(async () => {
 });
 afterEach(() => house.remove());
 
-const request = (folder: string, visibility: "view" | "hidden" | null = "hidden"): Parameters<typeof lock>[1] => ({ path: folder, visibility, inUseAnyway: false, from: "/" });
+const request = (folder: string, visibility: "view" | "hidden" | null = "hidden"): Parameters<typeof lock>[1] => ({ path: folder, protection: visibility ? sealedAnd(visibility) : AS_BEFORE, inUseAnyway: false, from: "/" });
 const target = (pathOrId: string): Parameters<typeof unlock>[1] => ({ pathOrId, from: "/", accept: false, mode: { kind: "until-locked" } });
 
 describe("what shows of a folder", () => {
@@ -36,17 +37,17 @@ describe("what shows of a folder", () => {
     await house.signIn();
     await lock(house.eremos, request(folder, "view")).outcome;
     const id = listFolders(house.eremos)[0]?.id ?? "";
-    await setVisibility(house.eremos, id, "hidden");
+    await setProtection(house.eremos, id, sealedAnd("hidden"));
     expect(fs.existsSync(folder)).toBe(false);
     fs.mkdirSync(folder);
-    await expect(setVisibility(house.eremos, id, "view")).rejects.toMatchObject({ code: "path-taken" });
+    await expect(setProtection(house.eremos, id, sealedAnd("view"))).rejects.toMatchObject({ code: "path-taken" });
     fs.rmdirSync(folder);
-    await setVisibility(house.eremos, id, "view");
+    await setProtection(house.eremos, id, sealedAnd("view"));
     expect(fs.readdirSync(folder).sort()).toEqual([".eremos", "Locked with Eremos.html"]);
     expect(listFolders(house.eremos)).toMatchObject([{ state: "locked", visibility: "view", arrivals: 0 }]);
     await unlock(house.eremos, target(folder)).outcome;
     expect(fs.readdirSync(folder).sort()).toEqual([".eremos", "letter.txt"]);
-    await setVisibility(house.eremos, id, "hidden");
+    await setProtection(house.eremos, id, sealedAnd("hidden"));
     house.eremos.forget();
     await lock(house.eremos, request(folder, null)).outcome;
     expect(fs.existsSync(folder)).toBe(false);
@@ -93,9 +94,9 @@ describe("what happens while nobody is signed in", () => {
     const content = Buffer.alloc(1_100_000, "scene").toString();
     const folder = house.makeFolder("Films", { "one.mov": content, "two.mov": content, "three.mov": content });
     const id = newFolderId();
-    house.eremos.data.writeNote({ ...NO_RULES, id, path: encodePath(Buffer.from(folder)), visibility: "hidden", publicKey: null, opened: null, protectedAt: Date.now() });
+    house.eremos.data.writeNote({ ...NO_RULES, id, path: encodePath(Buffer.from(folder)), ...sealedAnd("hidden"), publicKey: null, opened: null, protectedAt: Date.now() });
     const signer = { by: "device" as const, owner: house.eremos.requireOwner(), device: house.eremos.data.device };
-    const input = { path: Buffer.from(folder), folder: id, visibility: "hidden" as const, signer, note: null, page: null, inUseAnyway: false };
+    const input = { path: Buffer.from(folder), folder: id, visibility: "hidden" as const, places: [], signer, note: null, page: null, inUseAnyway: false };
     let rounds = 0;
     const untilSecondRound = crampedDisk(new Proxy(linuxDisk, { get: (disk, name: keyof typeof linuxDisk) => (name === "barrier" && ++rounds === 2 ? () => { throw new Error("cut off"); } : disk[name]) }), 6_000_000);
     await lockFolder(untilSecondRound, input, silentHooks).catch(() => undefined);
@@ -111,9 +112,9 @@ describe("what happens while nobody is signed in", () => {
   it("a first lock that was cut off after its commit is found by its note alone", async () => {
     const folder = house.makeFolder("Payroll");
     const id = newFolderId();
-    house.eremos.data.writeNote({ ...NO_RULES, id, path: encodePath(Buffer.from(folder)), visibility: "hidden", publicKey: null, opened: null, protectedAt: Date.now() });
+    house.eremos.data.writeNote({ ...NO_RULES, id, path: encodePath(Buffer.from(folder)), ...sealedAnd("hidden"), publicKey: null, opened: null, protectedAt: Date.now() });
     const signer = { by: "device" as const, owner: house.eremos.requireOwner(), device: house.eremos.data.device };
-    const input = { path: Buffer.from(folder), folder: id, visibility: "hidden" as const, signer, note: null, page: null, inUseAnyway: false };
+    const input = { path: Buffer.from(folder), folder: id, visibility: "hidden" as const, places: [], signer, note: null, page: null, inUseAnyway: false };
     const untilRemoving: typeof linuxDisk = {
       ...linuxDisk,
       unlink: (dir, name) => {
@@ -133,7 +134,7 @@ describe("what happens while nobody is signed in", () => {
 
   it("opening, releasing, checking and looking around need the owner", async () => {
     const folder = house.makeFolder("Payroll");
-    for (const attempt of [() => unlock(house.eremos, target(folder)), () => release(house.eremos, target(folder)), () => check(house.eremos, target(folder)), () => listFolders(house.eremos), () => listPlace(house.eremos, folder), () => planLock(house.eremos, folder, "view")]) {
+    for (const attempt of [() => unlock(house.eremos, target(folder)), () => release(house.eremos, target(folder)), () => check(house.eremos, target(folder)), () => listFolders(house.eremos), () => listPlace(house.eremos, folder), () => planLock(house.eremos, folder, sealedAnd("view"))]) {
       await expect((async () => attempt())()).rejects.toMatchObject({ code: "needs-sign-in" });
     }
   });
@@ -211,7 +212,7 @@ describe("places and paths", () => {
     await house.signIn();
     const folder = house.makeFolder("Payroll", { a: "12345", b: "123" });
     fs.linkSync(path.join(folder, "a"), path.join(house.world, "outside"));
-    expect(planLock(house.eremos, folder, "view")).toMatchObject({ files: 2, bytes: 8, outsideLinks: ["a"], refusal: null });
-    expect(planLock(house.eremos, house.world, "view")).toMatchObject({ refusal: { code: "off-limits" } });
+    expect(planLock(house.eremos, folder, sealedAnd("view"))).toMatchObject({ files: 2, bytes: 8, outsideLinks: ["a"], refusal: null });
+    expect(planLock(house.eremos, house.world, sealedAnd("view"))).toMatchObject({ refusal: { code: "off-limits" } });
   });
 });

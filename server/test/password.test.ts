@@ -6,7 +6,7 @@ import { changePassword } from "../src/operations/change-password";
 import { lock } from "../src/operations/lock-folder";
 import { release } from "../src/operations/open-folder";
 import { signIn, signOut } from "../src/operations/sign-in";
-import { PASSWORD, TestHouse } from "./house";
+import { PASSWORD, TestHouse, sealedAnd } from "./house";
 
 const NEW = "half a cello and its bow";
 
@@ -17,7 +17,7 @@ beforeEach(async () => {
 afterEach(() => house.remove());
 
 const change = (current: string, password: string, hint: string | null = null): ReturnType<typeof changePassword> => changePassword(house.eremos, { current, password, hint });
-const lockNow = (folder: string): Promise<unknown> => lock(house.eremos, { path: folder, visibility: "hidden", inUseAnyway: false, from: "/" }).outcome;
+const lockNow = (folder: string): Promise<unknown> => lock(house.eremos, { path: folder, protection: sealedAnd("hidden"), inUseAnyway: false, from: "/" }).outcome;
 const headersIn = (place: string): string[] => fs.readdirSync(place, { recursive: true, encoding: "utf8" }).filter((name) => /header(\.copy)?\.json$/.test(name)).map((name) => fs.readFileSync(path.join(place, name), "utf8"));
 
 describe("changing the master password", () => {

@@ -1,6 +1,7 @@
 import { HIDDEN_NAME } from "../format/ids";
 import type { Disk } from "../platform/port";
 import { within } from "./handles";
+import { heldAreasAbove } from "./hide";
 import { type Inspection, inspectFolder } from "./recover";
 import { joinPath, splitPath } from "./vault";
 
@@ -9,16 +10,17 @@ export interface Located {
   readonly inspection: Inspection;
 }
 
-/** Finds a folder by its id: at its ordinary path, else under a hidden name beside it. Null when it is at neither. */
+/** Finds a folder by its id: at its ordinary path, else under a hidden name beside it or in a held area above it. Null when it is at none. */
 export function locateFolder(disk: Disk, path: Buffer, folder: string): Located | null {
   const here = inspectFolder(disk, path);
   if (here?.folder === folder) return { realPath: path, inspection: here };
-  const { parent } = splitPath(path);
-  for (const name of namesIn(disk, parent)) {
-    if (!HIDDEN_NAME.test(name.toString("latin1"))) continue;
-    const realPath = joinPath(parent, name);
-    const inspection = inspectFolder(disk, realPath);
-    if (inspection?.folder === folder) return { realPath, inspection };
+  for (const parent of [splitPath(path).parent, ...heldAreasAbove(path)]) {
+    for (const name of namesIn(disk, parent)) {
+      if (!HIDDEN_NAME.test(name.toString("latin1"))) continue;
+      const realPath = joinPath(parent, name);
+      const inspection = inspectFolder(disk, realPath);
+      if (inspection?.folder === folder) return { realPath, inspection };
+    }
   }
   return null;
 }

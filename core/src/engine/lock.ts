@@ -1,4 +1,4 @@
-import { randomBytes, sha256 } from "../crypto/bytes";
+import { sha256 } from "../crypto/bytes";
 import type { SigningKey } from "../crypto/signature";
 import { EremosError, fromSystemError, reasonOf } from "../errors/eremos-error";
 import { writeHeader } from "../format/header";
@@ -9,7 +9,8 @@ import { sealFileByFile } from "./file-by-file";
 import { within } from "./handles";
 import { type Hooks, Meter, silentHooks } from "./hooks";
 import { refuseInUse } from "./in-use";
-import { finishRemoving, hide, recoverHeld } from "./recover";
+import { type Hiding, hide, hidingFor } from "./hide";
+import { finishRemoving, recoverHeld } from "./recover";
 import { type SealedContent, type SealingOf, loadOpened, prepare, sealContent, sealedBefore, sealedFor, sweep, writeFile } from "./seal-generation";
 import { type Room, type Strategy, bytesForWhole, changedSince, chooseStrategy } from "./space";
 import { moveOut, verifyStaged } from "./staging";
@@ -36,6 +37,8 @@ export interface LockInput {
   /** base64url of 16 bytes: a new id for a first lock, the folder's own for a relock. */
   readonly folder: string;
   readonly visibility: StateRecord["visibility"];
+  /** The roots Eremos may protect in: what is tucked away stays below them. */
+  readonly places: readonly Buffer[];
   readonly signer: Signer;
   readonly note: OpenNote | null;
   /** The page for a folder that stays in view, or null. */
@@ -82,14 +85,14 @@ export async function lockFolder(disk: Disk, input: LockInput, hooks: Hooks): Pr
 }
 
 async function lockOnce(disk: Disk, input: LockInput, quickly: boolean, hooks: Hooks): Promise<LockOutcome> {
-  const looked = lookBeforeTouching(disk, input.path, input.visibility, input.note, quickly, hooks);
+  const looked = lookBeforeTouching(disk, input, quickly, hooks);
   refuseInUse(disk, input);
   const folder = holdFolder(disk, input.path, { create: true });
   try {
     const base = stateForLock(disk, folder, input);
     const making = await prepare(disk, folder, input, base);
     try {
-      return lockHeld({ disk, folder, input, making, surveyed: looked.found, hooks }, looked.room.strategy);
+      return lockHeld({ disk, folder, input, making, surveyed: looked.found, hiding: looked.hiding, hooks }, looked.room.strategy);
     } finally {
       making.keys.wipe();
     }
@@ -127,36 +130,37 @@ function stateOrNull(disk: Disk, folder: HeldFolder): StateRecord | null {
   }
 }
 
+type Looking = Pick<LockInput, "path" | "visibility" | "places" | "note">;
+
 interface Look {
   readonly found: Pick<Survey, "root" | "entries" | "files" | "bytes" | "largest">;
   readonly room: Room;
   readonly outsideLinks: readonly string[];
+  readonly hiding: Hiding;
 }
 
 /**
  * Every refusal that a walk can find. `quickly`: of an open folder whose sealed copy is known, what was sealed tells enough, and the walk
  * that seals finds the rest. @throws EremosError
  */
-function lookBeforeTouching(disk: Disk, path: Buffer, visibility: LockInput["visibility"], note: OpenNote | null, quickly: boolean, hooks: Hooks): Look {
+function lookBeforeTouching(disk: Disk, { path, visibility, places, note }: Looking, quickly: boolean, hooks: Hooks): Look {
   const folder = openFolder(disk, path);
   try {
     if (!disk.writable(folder.dir)) throw new EremosError("no-permission", `This account may not change ${displayPath(path)}. Nothing was touched.`);
-    if (visibility === "hidden" && !disk.writable(folder.parent)) {
-      throw new EremosError("no-permission", "Hiding renames the folder, and this account may not change the folder it lies in. Nothing was touched; lock it in view instead.");
-    }
+    const hiding = hidingFor(disk, path, visibility, places);
     const free = disk.freeBytes(folder.dir);
     const base = note && folder.vault ? loadOpened(disk, folder.vault, note.opened) : null;
     if (quickly && base) {
       const { files, bytes, entries } = base.tree;
       const found = { root: disk.statOpen(folder.dir), entries, files, bytes, largest: bytes };
-      if (bytesForWhole(found) <= free) return { found, room: { strategy: "whole", free }, outsideLinks: [] };
+      if (bytesForWhole(found) <= free) return { found, room: { strategy: "whole", free }, outsideLinks: [], hiding };
     }
     const found = survey(disk, folder.dir, hooks);
     refuse(found.refusals);
     // What is sealed already goes first, and makes room for the rest.
-    if (folder.vault && loadState(disk, folder.vault)?.mixed) return { found, room: { strategy: "file-by-file", free }, outsideLinks: found.outsideLinks };
+    if (folder.vault && loadState(disk, folder.vault)?.mixed) return { found, room: { strategy: "file-by-file", free }, outsideLinks: found.outsideLinks, hiding };
     const amount = base && bytesForWhole(found) > free ? changedSince(disk, folder.dir, base, found) : found;
-    return { found, room: chooseStrategy(amount, free, "Locking"), outsideLinks: found.outsideLinks };
+    return { found, room: chooseStrategy(amount, free, "Locking"), outsideLinks: found.outsideLinks, hiding };
   } catch (error) {
     throw fromSystemError(error, `looking at ${displayPath(path)}; nothing was touched`);
   } finally {
@@ -174,8 +178,9 @@ export interface LockPreview {
 }
 
 /** What a lock would take on. Touches nothing. @throws EremosError for every refusal */
-export function previewLock(disk: Disk, path: Buffer, visibility: LockInput["visibility"]): LockPreview {
-  const { found, room, outsideLinks } = lookBeforeTouching(disk, path, visibility, null, false, silentHooks);
+export function previewLock(disk: Disk, input: Pick<LockInput, "path" | "visibility" | "places">): LockPreview {
+  const { path } = input;
+  const { found, room, outsideLinks } = lookBeforeTouching(disk, { ...input, note: null }, false, silentHooks);
   const { files, bytes } = found;
   return { files, bytes, outsideLinks, holders: [...new Set(disk.holders(path).map((holder) => holder.program))], strategy: room.strategy };
 }
@@ -209,7 +214,7 @@ function lockHeld(of: SealingOf, strategy: Strategy): LockOutcome {
   now = commitState(disk, folder.vault, { ...now, state: "committed", next: isMixed ? null : content.generation, staging: NAMES.staging.toString() });
   const holders = removePlain(of, content, now);
   const done = loadState(disk, folder.vault) ?? now;
-  const realPath = done.visibility === "hidden" ? hide(disk, folder, done) : folder.path;
+  const realPath = hide(disk, folder, done);
   return {
     folder: input.folder, realPath, generation: content.generation, digest: content.digest, files: content.tree.files, bytes: content.tree.bytes,
     publicKey: making.publicKey, header: writeHeader(making.header), outsideLinks: content.sealed.outsideLinks, strategy: isMixed ? "file-by-file" : "whole",
@@ -254,14 +259,13 @@ function stopIfCancelled(hooks: Hooks): void {
   new Meter(hooks, "moving", 0, 0).stopIfCancelled();
 }
 
-function beginState({ input, surveyed, making }: SealingOf): StateRecord {
+function beginState({ input, surveyed, making, hiding }: SealingOf): StateRecord {
   const { base } = making;
   const { atimeNs, mtimeNs } = surveyed.root;
   const isMixed = base?.state === "mixed";
   return {
     format: "eremos-state", version: 1, folder: input.folder, state: isMixed ? "mixed" : "sealing",
-    generation: base?.generation ?? 0, next: (base?.generation ?? 0) + 1, visibility: input.visibility,
-    hiddenName: input.visibility === "hidden" ? `.${randomBytes(10).toString("hex")}` : null,
+    generation: base?.generation ?? 0, next: (base?.generation ?? 0) + 1, ...hiding,
     staging: null, modes: base?.modes ?? [], mixed: isMixed,
     times: base?.times ?? { atimeNs: String(atimeNs), mtimeNs: String(mtimeNs) },
     page: input.page ? sha256(input.page).toString("hex") : null,

@@ -1,20 +1,26 @@
 import { sha256 } from "../crypto/bytes";
 import { EremosError, systemCode } from "../errors/eremos-error";
 import { OBJECT_HEADER_BYTES, decodeObjectHeader } from "../format/object";
+import type { GuardRecord, GuardState } from "../format/guard-record";
 import type { FolderState, StateRecord } from "../format/state";
 import type { Dir, Disk } from "../platform/port";
 import { type Step, decide } from "./decide";
+import { loadGuard, recoverGuarded } from "./guarded";
 import { withFile, within } from "./handles";
+import { hide, showsName } from "./hide";
 import { emptyDir, moveIn, removeEntry, restoreModes } from "./staging";
 import {
-  type Folder, type HeldFolder, NAMES, PAGE_NAME, VAULT_NAME, closeFolder, commitState, dropLock, generationName, holdFolder, joinPath, letGo, loadState,
-  openFolder, readSmallFile, splitPath,
+  type Folder, type HeldFolder, NAMES, PAGE_NAME, VAULT_NAME, closeFolder, commitState, dropLock, generationName, holdFolder, letGo, loadState, openFolder,
+  readSmallFile,
 } from "./vault";
+
+export type Guard = "sealed" | GuardRecord["guard"];
 
 /** What a folder is now, read without any key and without waiting. */
 export interface Inspection {
   readonly folder: string;
-  readonly state: FolderState;
+  readonly guard: Guard;
+  readonly state: FolderState | GuardState;
   readonly generation: number;
   readonly visibility: StateRecord["visibility"];
   readonly hiddenName: string | null;
@@ -22,6 +28,11 @@ export interface Inspection {
   readonly busy: boolean;
   /** Plain entries that appeared in the locked folder and wait to be taken in. */
   readonly arrivals: number;
+}
+
+/** Locked, and at rest. */
+export function isLocked({ state }: Pick<Inspection, "state">): boolean {
+  return state === "sealed" || state === "locked";
 }
 
 /** Null when there is nothing at the path or it is not protected. @throws EremosError `damaged` when its state can't be read */
@@ -35,11 +46,16 @@ export function inspectFolder(disk: Disk, path: Buffer): Inspection | null {
   }
   try {
     const { vault } = folder;
+    const guarded = vault ? loadGuard(disk, vault) : null;
+    if (vault && guarded) {
+      const { folder: id, guard, state, visibility, hiddenName } = guarded;
+      return { folder: id, guard, state, generation: 0, visibility, hiddenName, busy: disk.isLocked(vault, NAMES.lock), arrivals: 0 };
+    }
     const state = vault ? loadState(disk, vault) : null;
     if (!vault || !state) return null;
     const { folder: id, generation, visibility, hiddenName } = state;
     const arrivals = state.state === "sealed" ? disk.list(folder.dir).filter((name) => !isOurs(name, state)).length : 0;
-    return { folder: id, state: state.state, generation, visibility, hiddenName, busy: disk.isLocked(vault, NAMES.lock), arrivals };
+    return { folder: id, guard: "sealed", state: state.state, generation, visibility, hiddenName, busy: disk.isLocked(vault, NAMES.lock), arrivals };
   } finally {
     closeFolder(disk, folder);
   }
@@ -51,9 +67,9 @@ function isOurs(name: Buffer, state: StateRecord): boolean {
 
 export interface Recovery {
   /** The state the folder is in now; null when it is an ordinary folder again. */
-  readonly state: FolderState | null;
+  readonly state: FolderState | GuardState | null;
   readonly path: Buffer;
-  readonly steps: readonly Step[];
+  readonly steps: readonly (Step | "settle")[];
 }
 
 /**
@@ -63,7 +79,10 @@ export interface Recovery {
 export function recoverFolder(disk: Disk, path: Buffer): Recovery {
   const folder = holdFolder(disk, path, { create: false });
   try {
-    return recoverHeld(disk, folder);
+    const guarded = loadGuard(disk, folder.vault);
+    if (!guarded) return recoverHeld(disk, folder);
+    const { record, path: now, settled } = recoverGuarded(disk, folder, guarded);
+    return { state: record?.state ?? null, path: now, steps: settled ? ["settle"] : [] };
   } finally {
     letGo(disk, folder);
   }
@@ -72,9 +91,8 @@ export function recoverFolder(disk: Disk, path: Buffer): Recovery {
 export function recoverHeld(disk: Disk, folder: HeldFolder): Recovery {
   const state = loadState(disk, folder.vault);
   if (!state) return { state: null, path: folder.path, steps: removeLeftover(disk, folder) };
-  const showsName = state.visibility === "hidden" && state.hiddenName !== null && folder.name.toString("latin1") !== state.hiddenName;
   const unfinished = state.next !== null || state.staging !== null || state.modes.length > 0;
-  const steps = decide({ state: state.state, generation: state.generation, mixed: state.mixed, unfinished, showsName });
+  const steps = decide({ state: state.state, generation: state.generation, mixed: state.mixed, unfinished, showsName: showsName(folder, state) });
   let now: StateRecord | null = state;
   let path = folder.path;
   for (const step of steps) {
@@ -91,7 +109,13 @@ function removeLeftover(disk: Disk, folder: HeldFolder): readonly Step[] {
   return ["dismantle"];
 }
 
+/** Where the folder lay open under another guard, it still does. */
 function removeVault(disk: Disk, folder: HeldFolder): void {
+  if (disk.find(folder.vault, NAMES.guard)) {
+    emptyDir(disk, folder.vault, (name) => name.equals(NAMES.guard) || name.equals(NAMES.lock));
+    disk.syncDir(folder.vault);
+    return;
+  }
   emptyDir(disk, folder.vault);
   try {
     disk.removeDir(folder.dir, VAULT_NAME);
@@ -131,6 +155,8 @@ function apply(disk: Disk, folder: HeldFolder, state: StateRecord, step: Exclude
     case "empty-staging":
       removeEntry(disk, folder.vault, NAMES.staging);
       removeEntry(disk, folder.vault, NAMES.links);
+      // What is readable is gone for certain before any record says that the folder is sealed.
+      disk.syncDir(folder.vault);
       return state;
     case "mark-sealed":
       return commitState(disk, folder.vault, { ...state, state: "sealed", next: null, staging: null, modes: [], times: null });
@@ -208,6 +234,7 @@ function bornIn(disk: Disk, dir: Dir, name: Buffer): number | null {
 export function finishRemoving(disk: Disk, folder: HeldFolder, state: StateRecord): void {
   removeEntry(disk, folder.vault, NAMES.staging);
   removeEntry(disk, folder.vault, NAMES.opened);
+  removeEntry(disk, folder.vault, NAMES.guard);
   if (state.page !== null && disk.find(folder.vault, NAMES.page) && !disk.find(folder.dir, PAGE_NAME)) {
     disk.renameExclusive(folder.vault, NAMES.page, folder.dir, PAGE_NAME);
   }
@@ -233,13 +260,4 @@ export function dismantle(disk: Disk, folder: HeldFolder, state: StateRecord): v
   removeVault(disk, folder);
   restoreTimes(disk, folder, state);
   disk.syncDir(folder.dir);
-}
-
-/** Renames a sealed folder to the name it hides under; returns its path now. */
-export function hide(disk: Disk, folder: Folder, state: StateRecord): Buffer {
-  if (state.hiddenName === null) return folder.path;
-  const hidden = Buffer.from(state.hiddenName, "latin1");
-  disk.renameExclusive(folder.parent, folder.name, folder.parent, hidden);
-  disk.syncDir(folder.parent);
-  return joinPath(splitPath(folder.path).parent, hidden);
 }

@@ -9,6 +9,7 @@ import type { StateRecord } from "../format/state";
 import { type EncodedTree, TreeReader, sourceOf } from "../format/tree";
 import type { Dir, Disk } from "../platform/port";
 import { withFile, within } from "./handles";
+import type { Hiding } from "./hide";
 import { type Hooks, Meter } from "./hooks";
 import { FolderKeys } from "./keys";
 import { contentComparer, packReader } from "./load-tree";
@@ -80,6 +81,7 @@ export interface SealingOf {
   readonly input: LockInput;
   readonly making: Making;
   readonly surveyed: Pick<Survey, "root" | "entries" | "files" | "bytes" | "largest">;
+  readonly hiding: Hiding;
   readonly hooks: Hooks;
 }
 

@@ -1,5 +1,5 @@
 import { sha256 } from "../crypto/bytes";
-import { EremosError, fromSystemError, reasonOf, systemCode } from "../errors/eremos-error";
+import { EremosError, fromSystemError, reasonOf } from "../errors/eremos-error";
 import { FOLDER_KEY_NAME, type Generation, boxGenerationKey, generationDigest, openPlace, vouchFor, writeGeneration, writeKeyRecord } from "../format/generation";
 import { type FolderHeader, adoptHeader, writeHeader } from "../format/header";
 import type { StateRecord } from "../format/state";
@@ -7,6 +7,7 @@ import type { EncodedTree, TreeReader } from "../format/tree";
 import type { Disk } from "../platform/port";
 import { amountIn, openFileByFile } from "./file-by-file";
 import { within } from "./handles";
+import { showAtOrdinaryPath } from "./hide";
 import { type Hooks, Meter } from "./hooks";
 import { Identities, identityOf } from "./identity";
 import { FolderKeys, type OwnerAccess, requireVouched } from "./keys";
@@ -17,8 +18,8 @@ import { dismantle, moveBack, recoverHeld, removePage } from "./recover";
 import { PackReaders, type Restored, restoreTree } from "./restore-tree";
 import { type Strategy, bytesForWhole, chooseStrategy } from "./space";
 import {
-  type HeldFolder, NAMES, VAULT_NAME, commitFile, commitState, displayPath, ensureDir, generationName, holdFolder, joinPath, letGo, loadGeneration,
-  loadHeader, loadState, splitPath,
+  type HeldFolder, NAMES, VAULT_NAME, commitFile, commitState, displayPath, ensureDir, generationName, holdFolder, letGo, loadGeneration, loadHeader,
+  loadState,
 } from "./vault";
 
 export interface UnlockInput {
@@ -190,20 +191,6 @@ function rewriteKey(disk: Disk, folder: HeldFolder, key: string, bytes: Buffer):
     const name = disk.list(dir).find((candidate) => candidate.toString("latin1").endsWith(`-${key}.json`));
     if (name) commitFile(disk, dir, name, bytes);
   });
-}
-
-/** A hidden folder gets its ordinary name back first, so that a crash from here on needs no key to hide it again. */
-export function showAtOrdinaryPath(disk: Disk, folder: HeldFolder, state: StateRecord, place: Buffer): HeldFolder {
-  if (state.visibility !== "hidden" || folder.name.toString("latin1") !== state.hiddenName) return folder;
-  const { name } = splitPath(place);
-  try {
-    disk.renameExclusive(folder.parent, folder.name, folder.parent, name);
-  } catch (error) {
-    if (systemCode(error) !== "EEXIST") throw error;
-    throw new EremosError("path-taken", `Something else is at ${displayPath(place)} now. Nothing was touched; move it away, then open the folder again.`, { path: displayPath(place) });
-  }
-  disk.syncDir(folder.parent);
-  return { ...folder, name, path: joinPath(splitPath(folder.path).parent, name) };
 }
 
 interface Opening {

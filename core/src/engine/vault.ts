@@ -25,6 +25,7 @@ export const NAMES = {
   staging: Buffer.from("staging"),
   links: Buffer.from("links"),
   page: Buffer.from("page.html"),
+  guard: Buffer.from("guard.json"),
 } as const;
 
 /** A folder with its parent and, where there is one, Eremos' directory in it. Close with {@link closeFolder}. */
@@ -66,13 +67,34 @@ export function openFolder(disk: Disk, path: Buffer): Folder {
   let dir: Dir | undefined;
   try {
     parent = disk.openRoot(parentPath);
-    dir = disk.openDir(parent, name);
+    dir = openOrEnter(disk, parent, name);
     const vault = disk.find(dir, VAULT_NAME)?.type === "dir" ? disk.openDir(dir, VAULT_NAME) : null;
     return { path, parent, name, dir, vault };
   } catch (error) {
     if (dir) disk.closeDir(dir);
     if (parent) disk.closeDir(parent);
     throw explainOpening(error, path);
+  }
+}
+
+/** A barred folder may not be listed, and what Eremos keeps in it is still reached by its name. */
+function openOrEnter(disk: Disk, parent: Dir, name: Buffer): Dir {
+  try {
+    return disk.openDir(parent, name);
+  } catch (error) {
+    if (systemCode(error) !== "EACCES") throw error;
+    const dir = disk.enterDir(parent, name);
+    if (hasGuardRecord(disk, dir)) return dir;
+    disk.closeDir(dir);
+    throw error;
+  }
+}
+
+function hasGuardRecord(disk: Disk, dir: Dir): boolean {
+  try {
+    return within(disk, disk.openDir(dir, VAULT_NAME), (vault) => disk.find(vault, NAMES.guard) !== null);
+  } catch {
+    return false;
   }
 }
 

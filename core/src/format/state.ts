@@ -15,6 +15,10 @@ import { readRecord, writeRecord } from "./record-file";
 export const FOLDER_STATES = ["sealing", "committed", "staged", "removing", "sealed", "restoring", "placing", "open", "mixed", "releasing"] as const;
 export type FolderState = (typeof FOLDER_STATES)[number];
 
+/** In view at its path; under a random name beside it; in a held area of the same file system. */
+export const VISIBILITIES = ["view", "hidden", "tucked"] as const;
+export type Visibility = (typeof VISIBILITIES)[number];
+
 const text = z.string().max(512);
 const whole = z.int().nonnegative();
 
@@ -27,9 +31,11 @@ export const stateSchema = z.strictObject({
   generation: whole,
   /** The generation being made, or null. */
   next: z.union([whole, z.null()]),
-  visibility: z.enum(["view", "hidden"]),
+  visibility: z.enum(VISIBILITIES),
   /** The name the locked folder hides under, or null while it is in view. Random. */
   hiddenName: z.union([hiddenNameSchema, z.null()]),
+  /** Tucked away: how many levels above the directory it lies in the held area is; else null. */
+  held: z.union([whole, z.null()]),
   /** The directory beside this record through which plain entries come and go, or null. */
   staging: z.union([text, z.null()]),
   /** A part of the folder is sealed and no longer plain: undoing what is under way leads to `mixed`. */

@@ -60,6 +60,8 @@ export interface Disk {
   /** Opens a directory by path; the last part must not be a symbolic link. */
   openRoot(path: Buffer): Dir;
   openDir(dir: Dir, name: Buffer): Dir;
+  /** Opens a directory that this account may not list, to reach what it knows by name in it. */
+  enterDir(dir: Dir, name: Buffer): Dir;
   closeDir(dir: Dir): void;
   /** Names in a directory, without "." and "..". */
   list(dir: Dir): Buffer[];

@@ -1,3 +1,4 @@
+import { type GuardInput, type GuardOutcome, type GuardedInput, type Guarding, changeGuarded, guardFolder, openGuarded, releaseGuarded } from "../engine/guarded";
 import { type CheckInput, type CheckOutcome, checkFolder } from "../engine/check";
 import type { Hooks, Progress } from "../engine/hooks";
 import { type LastChangeInput, lastChange } from "../engine/last-change";
@@ -12,6 +13,9 @@ export type EngineRequest =
   | { readonly verb: "lock"; readonly input: LockInput }
   | { readonly verb: "unlock"; readonly input: UnlockInput }
   | { readonly verb: "release"; readonly input: UnlockInput }
+  | { readonly verb: "guard"; readonly input: GuardInput }
+  | { readonly verb: "unguard"; readonly input: GuardedInput & { readonly release: boolean } }
+  | { readonly verb: "reguard"; readonly input: GuardedInput & Guarding }
   | { readonly verb: "check"; readonly input: CheckInput }
   | { readonly verb: "last-change"; readonly input: LastChangeInput };
 
@@ -19,6 +23,9 @@ export interface Outcomes {
   readonly lock: LockOutcome;
   readonly unlock: UnlockOutcome;
   readonly release: UnlockOutcome;
+  readonly guard: GuardOutcome;
+  readonly unguard: GuardOutcome;
+  readonly reguard: GuardOutcome;
   readonly check: CheckOutcome;
   readonly "last-change": number;
 }
@@ -36,6 +43,12 @@ export async function perform(disk: Disk, request: EngineRequest, hooks: Hooks):
       return unlockFolder(disk, request.input, hooks);
     case "release":
       return releaseFolder(disk, request.input, hooks);
+    case "guard":
+      return guardFolder(disk, request.input, hooks);
+    case "unguard":
+      return request.input.release ? releaseGuarded(disk, request.input) : openGuarded(disk, request.input);
+    case "reguard":
+      return changeGuarded(disk, request.input);
     case "check":
       return checkFolder(disk, request.input, hooks);
     case "last-change":

@@ -15,8 +15,9 @@ import { passwordStrength } from "../operations/password-strength";
 import { planLock } from "../operations/plan-lock";
 import { beginSetup, finishSetup } from "../operations/setup";
 import { returnWithPin, signIn, signOut } from "../operations/sign-in";
-import { setVisibility } from "../operations/visibility";
+import { setProtection } from "../operations/protection";
 import { completePath, listPlace, placeRoots } from "../operations/walk-places";
+import { AS_BEFORE, guardSchema, protectionSchema, visibilitySchema } from "../protection";
 import { offLimitsSchema, preferencesChangeSchema } from "../preferences";
 import type { Sessions } from "../session/sessions";
 
@@ -56,7 +57,6 @@ function route<S extends z.ZodType>(open: boolean, schema: S, run: (call: Call, 
 
 const nothing = z.object({});
 const text = z.string().max(4096);
-const visibility = z.enum(["view", "hidden"]);
 const target = z.object({ folder: text, accept: z.boolean().default(false) });
 
 /** A path from the page is always whole. */
@@ -101,8 +101,8 @@ const ROUTES: Readonly<Record<string, Route>> = {
     keepOpen(context.eremos, folder, minutes);
     return {};
   }),
-  visibility: route(false, z.object({ folder: text, visibility }), async ({ context }, body) => {
-    await setVisibility(context.eremos, body.folder, body.visibility);
+  protection: route(false, z.object({ folder: text, protection: protectionSchema }), async ({ context }, body) => {
+    await setProtection(context.eremos, body.folder, body.protection);
     return {};
   }),
   rules: route(false, z.object({ folder: text, rules: rulesSchema.nullable() }), ({ context }, { folder, rules }) => {
@@ -133,9 +133,9 @@ const ROUTES: Readonly<Record<string, Route>> = {
     context.watchPlace(seen.place);
     return seen;
   }),
-  plan: route(false, z.object({ path: text, visibility }), ({ context }, body) => planLock(context.eremos, body.path, body.visibility)),
-  lock: route(false, z.object({ path: text, visibility: visibility.nullable(), inUseAnyway: z.boolean().default(false) }), ({ context }, body) => ({
-    job: lock(context.eremos, { ...body, from: FROM }).id,
+  plan: route(false, z.object({ path: text, guard: guardSchema, visibility: visibilitySchema }), ({ context }, body) => planLock(context.eremos, body.path, body)),
+  lock: route(false, z.object({ path: text, protection: protectionSchema.nullable(), inUseAnyway: z.boolean().default(false) }), ({ context }, { path, protection, inUseAnyway }) => ({
+    job: lock(context.eremos, { path, protection: protection ?? AS_BEFORE, inUseAnyway, from: FROM }).id,
   })),
   unlock: route(false, target.extend({ mode: modeSchema.default({ kind: "usual" }) }), ({ context }, { folder, accept, mode }) => ({
     job: unlock(context.eremos, { pathOrId: folder, from: FROM, accept, mode }).id,

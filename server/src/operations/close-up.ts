@@ -1,23 +1,23 @@
 import { type Located, disk, displayPath, isEremosError, locateFolder } from "@eremos/core";
 import type { Note } from "../data-directory";
 import type { Eremos } from "../eremos";
-import type { StartedJob } from "../jobs";
-import { lock } from "./lock-folder";
+import { AS_BEFORE } from "../protection";
+import { type LockJob, lock } from "./lock-folder";
 import { decodePath } from "./paths";
 
 export interface ClosingUp {
-  readonly locking: readonly { readonly path: string; readonly job: StartedJob<"lock"> }[];
+  readonly locking: readonly { readonly path: string; readonly job: LockJob }[];
   /** Open folders whose lock could not even begin. */
   readonly left: readonly { readonly path: string; readonly reason: string }[];
 }
 
 /** Locks every folder that lies open, or those that are chosen. Needs no password. */
 export function closeUp(eremos: Eremos, inUseAnyway: boolean, which: (note: Note) => boolean = () => true): ClosingUp {
-  const locking: { path: string; job: StartedJob<"lock"> }[] = [];
+  const locking: { path: string; job: LockJob }[] = [];
   const left: { path: string; reason: string }[] = [];
   for (const { realPath } of openFolders(eremos, which)) {
     try {
-      const job = lock(eremos, { path: realPath, visibility: null, inUseAnyway, from: "/" });
+      const job = lock(eremos, { path: realPath, protection: AS_BEFORE, inUseAnyway, from: "/" });
       // Its end is told by the job itself, to whoever looks at it.
       job.outcome.catch(() => undefined);
       locking.push({ path: displayPath(realPath), job });

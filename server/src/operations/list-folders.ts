@@ -1,4 +1,4 @@
-import { type Located, disk, displayPath, isEremosError, locateFolder, roomForBoth } from "@eremos/core";
+import { type Located, disk, displayPath, isEremosError, isLocked, locateFolder, roomForBoth } from "@eremos/core";
 import type { FolderCondition, FolderView } from "../contract";
 import type { Note } from "../data-directory";
 import type { Eremos } from "../eremos";
@@ -18,9 +18,9 @@ function viewOf({ keeper }: Eremos, record: FolderRecord, note: Note | null): Fo
   const state = damaged ? "damaged" : conditionOf(located);
   const open = state === "open" ? note : null;
   return {
-    id: record.id, path: displayPath(path), realPath: displayPath(located?.realPath ?? path), name: nameOf(path), guard: record.guard, visibility: record.visibility,
+    id: record.id, path: displayPath(path), realPath: displayPath(located?.realPath ?? path), name: nameOf(path), guard: record.guard, visibility: record.visibility, bars: record.bars,
     state, files: record.files, bytes: record.bytes, protectedAt: record.protectedAt, lockedAt: record.lockedAt, openedAt: record.openedAt,
-    isCramped: state === "locked" && located !== null && record.files > 0 && !roomForBoth(disk, located.realPath, record),
+    isCramped: state === "locked" && record.guard === "sealed" && located !== null && record.files > 0 && !roomForBoth(disk, located.realPath, record),
     locksAt: open ? keeper.locksAt(open) : null, locksWhenIdle: open !== null && open.rules.idleMinutes !== null, waitingFor: keeper.programsHolding(record.id),
     rules: record.rules, atSignOut: open?.rules.atSignOut ?? null,
     arrivals: located?.inspection.arrivals ?? 0, attention: attentionOf(state, located?.inspection.arrivals ?? 0) ?? (open ? keeper.whyNotLocked(record.id) : null),
@@ -40,7 +40,7 @@ function conditionOf(located: Located | null): FolderCondition {
   if (!located) return "missing";
   const { state, busy } = located.inspection;
   if (busy) return "working";
-  if (state === "sealed") return "locked";
+  if (isLocked(located.inspection)) return "locked";
   if (state === "mixed") return "partly";
   return state === "open" ? "open" : "interrupted";
 }

@@ -1,22 +1,23 @@
 import * as fs from "node:fs";
 import {
-  EremosError, type LockOutcome, type Signer, disk, displayPath, inspectFolder, locateFolder, protectedAbove, recoverFolder, refuseOffLimits,
+  EremosError, type GuardOutcome, type LockOutcome, type Signer, disk, displayPath, inspectFolder, isLocked, locateFolder, protectedAbove, recoverFolder, refuseOffLimits,
 } from "@eremos/core";
-import type { Visibility } from "../contract";
+import type { Protection, Visibility } from "../contract";
 import type { Note } from "../data-directory";
 import type { Eremos } from "../eremos";
 import type { StartedJob } from "../jobs";
 import { lockedPage } from "../page";
 import { UNTIL_LOCKED } from "../locking-rules";
+import { type ProtectionRequest, guardingOf, placesOf, protectionFor } from "../protection";
 import type { FolderRecord } from "../registry";
 import { newFolderId } from "./folder-id";
-import { encodePath, fullPath, nameOf } from "./paths";
+import { decodePath, encodePath, fullPath, nameOf } from "./paths";
 
 export interface LockRequest {
   /** As typed, or the bytes of a full path. */
   readonly path: string | Buffer;
-  /** For a first lock; a relock keeps what the folder has unless this is given. */
-  readonly visibility: Visibility | null;
+  /** A relock keeps what the folder has where nothing else is asked for. */
+  readonly protection: ProtectionRequest;
   readonly inUseAnyway: boolean;
   /** Where a relative path starts. */
   readonly from: string;
@@ -30,7 +31,9 @@ export function refuseToLock(eremos: Eremos, path: Buffer): void {
   requireThere(eremos, path);
   const above = protectedAbove(disk, path);
   if (above) throw new EremosError("nested", `${displayPath(path)} lies in ${displayPath(above)}, which is protected already. Nothing was touched.`);
-  if (found?.state === "sealed") throw new EremosError("already-protected", `${displayPath(path)} is locked already. Nothing was touched.`);
+  if (found && isLocked(found)) throw new EremosError("already-protected", `${displayPath(path)} is locked already. Nothing was touched.`);
+  const inside = eremos.keys ? eremos.registry.list(eremos.keys).find((record) => decodePath(record.path).subarray(0, path.length + 1).equals(Buffer.concat([path, Buffer.from("/")]))) : null;
+  if (inside) throw new EremosError("nested", `${displayPath(decodePath(inside.path))}, which is protected, belongs inside it. Nothing was touched; release that one first.`);
 }
 
 function requireThere(eremos: Eremos, path: Buffer): void {
@@ -45,9 +48,16 @@ function requireThere(eremos: Eremos, path: Buffer): void {
   throw new EremosError("not-found", `There is nothing at ${displayPath(path)} now. Nothing was touched; check the path.`);
 }
 
+export type Locked = Pick<LockOutcome, "folder" | "realPath" | "files" | "bytes" | "generation">;
+
+export interface LockJob {
+  readonly id: string;
+  readonly outcome: Promise<Locked>;
+}
+
 /** Locks a folder, or locks an open one again. Needs no password. @throws EremosError for every refusal, before anything is touched */
-export function lock(eremos: Eremos, request: LockRequest): StartedJob<"lock"> {
-  const owner = eremos.requireOwner();
+export function lock(eremos: Eremos, request: LockRequest): LockJob {
+  eremos.requireOwner();
   const path = typeof request.path === "string" ? fullPath(request.path, eremos.settings.home, request.from) : request.path;
   refuseToLock(eremos, path);
   const before = bringToRest(path);
@@ -56,28 +66,73 @@ export function lock(eremos: Eremos, request: LockRequest): StartedJob<"lock"> {
   const note = eremos.data.note(id);
   if (before && !note && !keys) throw new EremosError("needs-sign-in", `This computer has no note of ${displayPath(path)} being open. Nothing was touched; sign in to lock it.`);
   const known = keys ? eremos.registry.list(keys).find((record) => record.id === id) ?? null : null;
-  const visibility = request.visibility ?? note?.visibility ?? before?.visibility ?? "view";
+  const protection = protectionFor(request.protection, note ?? known ?? (before ? { ...before, bars: null } : null));
+  const protectedAt = known?.protectedAt ?? note?.protectedAt ?? Date.now();
+  const during: Note = { ...(note ?? NO_RULES), id, path: encodePath(path), ...protection, publicKey: note?.publicKey ?? null, opened: note?.opened ?? null, protectedAt };
+  const locking: Locking = { eremos, path, id, note, known, during, inUseAnyway: request.inUseAnyway };
+  return protection.guard === "sealed" ? seal(locking) : guard(locking);
+}
+
+interface Locking {
+  readonly eremos: Eremos;
+  readonly path: Buffer;
+  readonly id: string;
+  readonly note: Note | null;
+  readonly known: FolderRecord | null;
+  readonly during: Note;
+  readonly inUseAnyway: boolean;
+}
+
+function begin({ eremos, during, known }: Locking): void {
+  eremos.data.writeNote(during);
+  if (eremos.keys && !known) eremos.registry.put(eremos.keys, beginning(during), null);
+}
+
+function seal(locking: Locking): StartedJob<"lock"> {
+  const { eremos, path, id, note, during, inUseAnyway } = locking;
+  const owner = eremos.requireOwner();
+  const { keys } = eremos;
+  const { visibility } = during;
   const signer: Signer = keys
     ? { by: "owner", owner, rootKey: keys.rootKey, device: eremos.data.device.publicKey }
     : { by: "device", owner, device: eremos.data.device };
   const openNote = note?.publicKey ? { publicKey: note.publicKey, opened: note.opened ?? "" } : null;
   const page = visibility === "view" ? lockedPage(id, eremos.settings.port) : null;
-  const protectedAt = known?.protectedAt ?? note?.protectedAt ?? Date.now();
-  const during: Note = { ...(note ?? NO_RULES), id, path: encodePath(path), visibility, publicKey: note?.publicKey ?? null, opened: note?.opened ?? null, protectedAt };
 
   return eremos.jobs.start({
     folder: id,
-    request: { verb: "lock", input: { path, folder: id, visibility, signer, note: openNote, page, inUseAnyway: request.inUseAnyway } },
-    before: () => {
-      eremos.data.writeNote(during);
-      if (eremos.keys && !known) eremos.registry.put(eremos.keys, beginning(during), null);
-    },
+    verb: "lock",
+    request: { verb: "lock", input: { path, folder: id, visibility, places: placesOf(eremos.settings.places), signer, note: openNote, page, inUseAnyway } },
+    before: () => begin(locking),
     after: async (outcome) => {
       await recordLock(eremos, during, outcome);
       return sealedSentence(nameOf(path), outcome, visibility);
     },
     failed: async () => settleFailedLock(eremos, path, id, note),
   });
+}
+
+/** Out of sight or barred: nothing is encrypted, and nothing read. */
+function guard(locking: Locking): LockJob {
+  const { eremos, path, id, note, during } = locking;
+  const { id: job, outcome } = eremos.jobs.start({
+    folder: id,
+    verb: "lock",
+    request: { verb: "guard", input: { path, folder: id, owner: eremos.requireOwner(), ...guardingOf(during, eremos.settings.places) } },
+    before: () => begin(locking),
+    after: async (done) => {
+      const at = Date.now();
+      await eremos.registry.record(eremos.keys, eremos.requireOwner(), { at, folder: id, kind: "locked", signedIn: eremos.keys !== null }, { ...beginning(during), lockedAt: at });
+      eremos.data.removeNote(id);
+      eremos.announce({ topic: "folders" });
+      return guardedSentence(nameOf(path), during, done);
+    },
+    failed: async () => settleFailedLock(eremos, path, id, note),
+  });
+  const locked = outcome.then((done): Locked => ({ folder: done.folder, realPath: done.path, files: 0, bytes: 0, generation: 0 }));
+  // Whoever does not wait for it is told by the job.
+  locked.catch(() => undefined);
+  return { id: job, outcome: locked };
 }
 
 /** For a folder that does not lie open. */
@@ -90,14 +145,14 @@ function bringToRest(path: Buffer): ReturnType<typeof inspectFolder> {
   if (found.busy) throw new EremosError("busy", `Something is already being done with ${displayPath(path)}. Nothing was touched; wait for it to end.`);
   recoverFolder(disk, path);
   const now = inspectFolder(disk, path);
-  if (now?.state === "sealed") throw new EremosError("already-protected", `${displayPath(path)} is locked already. Nothing was touched.`);
+  if (now && isLocked(now)) throw new EremosError("already-protected", `${displayPath(path)} is locked already. Nothing was touched.`);
   return now;
 }
 
 /** What a note alone tells of a folder. */
 export function beginning(note: Note): FolderRecord {
   return {
-    id: note.id, path: note.path, guard: "sealed", visibility: note.visibility, files: 0, bytes: 0, generation: 0, digest: "", publicKey: "",
+    id: note.id, path: note.path, guard: note.guard, visibility: note.visibility, bars: note.bars, files: 0, bytes: 0, generation: 0, digest: "", publicKey: "",
     protectedAt: note.protectedAt, lockedAt: null, openedAt: null, rules: null,
   };
 }
@@ -130,10 +185,18 @@ export function isOrdinaryFolder(path: Buffer, id: string): boolean {
 
 function sealedSentence(name: string, outcome: LockOutcome, visibility: Visibility): string {
   const files = `${outcome.files.toLocaleString("en")} ${outcome.files === 1 ? "file" : "files"}, ${formatBytes(outcome.bytes)}`;
-  const left = visibility === "hidden" ? "Nothing is left at its place." : "Nothing readable is left at its place but one page.";
+  const left = visibility === "view" ? "Nothing readable is left at its place but one page." : "Nothing is left at its place.";
   const links = outcome.outsideLinks.length > 0 ? ` ${outcome.outsideLinks.length === 1 ? "One file has" : `${outcome.outsideLinks.length} files have`} a second name outside the folder, which still shows its content.` : "";
   const readers = outcome.stillOpenIn.length > 0 ? ` ${outcome.stillOpenIn.join(", ")} still shows what it had open.` : "";
   return `${name} is sealed. ${files}. ${left}${links}${readers}`;
+}
+
+function guardedSentence(name: string, { guard: kind, visibility }: Protection, { stillOpenIn }: GuardOutcome): string {
+  const what = kind === "barred" ? `${name} is barred.` : `${name} is out of sight.`;
+  const left = visibility === "view" ? "" : " Nothing is left at its place.";
+  const plain = kind === "barred" ? " Its contents are not encrypted." : " Its contents are as they were, readable by whoever finds them.";
+  const readers = stillOpenIn.length > 0 ? ` ${stillOpenIn.join(", ")} still has what it had open.` : "";
+  return `${what}${left}${plain}${readers}`;
 }
 
 export function formatBytes(bytes: number): string {

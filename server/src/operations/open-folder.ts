@@ -1,8 +1,9 @@
-import { type UnlockInput, disk, locateFolder, releaseOpenFolder } from "@eremos/core";
-import type { OpeningMode } from "../contract";
+import { EremosError, type UnlockInput, type UnlockOutcome, disk, isLocked, locateFolder, releaseOpenFolder } from "@eremos/core";
+import type { OpeningMode, Protection } from "../contract";
 import type { Eremos } from "../eremos";
 import type { StartedJob } from "../jobs";
 import { deadlineOf, rulesFor } from "../locking-rules";
+import type { FolderRecord } from "../registry";
 import { accessOf } from "../session/keys";
 import { type Target, findTarget } from "./find-target";
 import { NO_RULES, formatBytes, isOrdinaryFolder } from "./lock-folder";
@@ -32,14 +33,61 @@ function inputFor(eremos: Eremos, target: Target, accept: boolean): UnlockInput 
   };
 }
 
-/** Opens a sealed folder in place. @throws EremosError */
-export function unlock(eremos: Eremos, request: UnlockRequest): StartedJob<"unlock"> {
+export type Opened = Pick<UnlockOutcome, "folder" | "path" | "files" | "bytes">;
+
+export interface OpenJob {
+  readonly id: string;
+  readonly outcome: Promise<Opened>;
+}
+
+/** Opens a folder in place. @throws EremosError */
+export function unlock(eremos: Eremos, request: UnlockRequest): OpenJob {
   const target = findTarget(eremos, request.pathOrId, request.from);
+  return target.located.inspection.guard === "sealed" ? unseal(eremos, request, target) : unguard(eremos, request, target);
+}
+
+function protectionOf({ guard, visibility, bars }: FolderRecord): Protection {
+  return { guard, visibility, bars };
+}
+
+/** From barred or out of sight: its contents are there, and get their permissions back. */
+function unguard(eremos: Eremos, request: UnlockRequest, target: Target): OpenJob {
+  const { record, located } = target;
+  const rules = rulesFor(request.mode, record.rules ?? eremos.preferences.get().rules);
+  const note = { ...protectionOf(record), id: record.id, path: record.path, publicKey: null, opened: null, protectedAt: record.protectedAt };
+  return withoutCounts(eremos.jobs.start({
+    folder: record.id,
+    verb: "unlock",
+    request: { verb: "unguard", input: { path: located.realPath, place: decodePath(record.path), release: false } },
+    before: () => {
+      if (located.inspection.state !== "open") eremos.data.writeNote({ ...NO_RULES, ...note, rules });
+    },
+    after: async (outcome) => {
+      const at = Date.now();
+      const path = encodePath(outcome.path);
+      eremos.data.writeNote({ ...note, path, rules, openedAt: at, locksAt: deadlineOf(rules, at), staysUntil: 0 });
+      await eremos.registry.record(eremos.keys, eremos.requireOwner(), { at, folder: record.id, kind: "opened", signedIn: true }, { ...record, path, openedAt: at });
+      eremos.announce({ topic: "folders" });
+      return `${nameOf(outcome.path)} is open at its place, with the permissions it had.`;
+    },
+    failed: async () => settle(eremos, target),
+  }));
+}
+
+function withoutCounts({ id, outcome }: StartedJob<"unguard">): OpenJob {
+  const opened = outcome.then(({ folder, path }): Opened => ({ folder, path, files: 0, bytes: 0 }));
+  // Whoever does not wait for it is told by the job.
+  opened.catch(() => undefined);
+  return { id, outcome: opened };
+}
+
+function unseal(eremos: Eremos, request: UnlockRequest, target: Target): StartedJob<"unlock"> {
   const { record } = target;
-  const note = { id: record.id, path: record.path, visibility: record.visibility, publicKey: record.publicKey || null, protectedAt: record.protectedAt };
+  const note = { ...protectionOf(record), id: record.id, path: record.path, publicKey: record.publicKey || null, protectedAt: record.protectedAt };
   const rules = rulesFor(request.mode, record.rules ?? eremos.preferences.get().rules);
   return eremos.jobs.start({
     folder: record.id,
+    verb: "unlock",
     request: { verb: "unlock", input: inputFor(eremos, target, request.accept) },
     before: () => {
       if (target.located.inspection.state !== "open") eremos.data.writeNote({ ...NO_RULES, ...note, rules, opened: null });
@@ -61,15 +109,16 @@ export function unlock(eremos: Eremos, request: UnlockRequest): StartedJob<"unlo
 async function settle(eremos: Eremos, target: Target): Promise<void> {
   const { record } = target;
   const now = locateFolder(disk, decodePath(record.path), record.id);
-  if (now?.inspection.state === "sealed") eremos.data.removeNote(record.id);
+  if (now && isLocked(now.inspection)) eremos.data.removeNote(record.id);
   eremos.announce({ topic: "folders" });
 }
 
 /** Takes protection off for good. @throws EremosError */
-export async function release(eremos: Eremos, request: OpenRequest): Promise<{ job: StartedJob<"release"> | null; path: string }> {
+export async function release(eremos: Eremos, request: OpenRequest): Promise<{ job: OpenJob | null; path: string }> {
   const target = findTarget(eremos, request.pathOrId, request.from);
   const { record, located } = target;
   const path = decodePath(record.path);
+  if (located.inspection.guard !== "sealed") return { job: releaseUnsealed(eremos, target), path: path.toString("utf8") };
   if (located.inspection.state === "open") {
     releaseOpenFolder(disk, located.realPath);
     await forget(eremos, record.id);
@@ -77,8 +126,9 @@ export async function release(eremos: Eremos, request: OpenRequest): Promise<{ j
   }
   const job = eremos.jobs.start({
     folder: record.id,
+    verb: "release",
     request: { verb: "release", input: inputFor(eremos, target, request.accept) },
-    before: () => eremos.data.writeNote({ ...NO_RULES, id: record.id, path: record.path, visibility: record.visibility, publicKey: record.publicKey || null, opened: null, protectedAt: record.protectedAt }),
+    before: () => eremos.data.writeNote({ ...NO_RULES, ...protectionOf(record), id: record.id, path: record.path, publicKey: record.publicKey || null, opened: null, protectedAt: record.protectedAt }),
     after: async (outcome) => {
       await forget(eremos, record.id);
       return `${nameOf(outcome.path)} is an ordinary folder again, exactly as it was: ${outcome.files.toLocaleString("en")} ${outcome.files === 1 ? "file" : "files"}, ${formatBytes(outcome.bytes)}.`;
@@ -91,6 +141,25 @@ export async function release(eremos: Eremos, request: OpenRequest): Promise<{ j
   return { job, path: path.toString("utf8") };
 }
 
+function releaseUnsealed(eremos: Eremos, target: Target): OpenJob {
+  const { record, located } = target;
+  const place = decodePath(record.path);
+  return withoutCounts(eremos.jobs.start({
+    folder: record.id,
+    verb: "release",
+    request: { verb: "unguard", input: { path: located.realPath, place, release: true } },
+    before: () => eremos.data.writeNote({ ...NO_RULES, ...protectionOf(record), id: record.id, path: record.path, publicKey: null, opened: null, protectedAt: record.protectedAt }),
+    after: async (outcome) => {
+      await forget(eremos, record.id);
+      return `${nameOf(outcome.path)} is an ordinary folder again, with the permissions it had.`;
+    },
+    failed: async () => {
+      if (isOrdinaryFolder(place, record.id)) await forget(eremos, record.id);
+      else await settle(eremos, target);
+    },
+  }));
+}
+
 async function forget(eremos: Eremos, id: string): Promise<void> {
   eremos.registry.remove(id);
   eremos.data.removeNote(id);
@@ -101,9 +170,11 @@ async function forget(eremos: Eremos, id: string): Promise<void> {
 /** Reads and authenticates the whole sealed copy. Changes nothing. @throws EremosError */
 export function check(eremos: Eremos, request: Pick<OpenRequest, "pathOrId" | "from">): StartedJob<"check"> {
   const target = findTarget(eremos, request.pathOrId, request.from);
+  if (target.located.inspection.guard !== "sealed") throw new EremosError("unsupported", "Only a sealed folder has an encrypted copy to check. Nothing was touched; this one's contents are ordinary files.");
   const { path, access, keptHeader } = inputFor(eremos, target, false);
   return eremos.jobs.start({
     folder: target.record.id,
+    verb: "check",
     request: { verb: "check", input: { path, access, keptHeader } },
     before: () => undefined,
     after: async (outcome) => {

@@ -1,17 +1,19 @@
 import { disk, displayPath, fromSystemError, previewLock } from "@eremos/core";
-import type { PlanView, Visibility } from "../contract";
+import type { PlanView, Protection } from "../contract";
 import type { Eremos } from "../eremos";
+import { placesOf } from "../protection";
 import { refuseToLock } from "./lock-folder";
 import { fullPath, nameOf } from "./paths";
 
 /** What locking this folder would take, or why it can't be locked. Touches nothing. */
-export function planLock(eremos: Eremos, typed: string, visibility: Visibility): PlanView {
+export function planLock(eremos: Eremos, typed: string, { guard, visibility }: Pick<Protection, "guard" | "visibility">): PlanView {
   eremos.requireKeys();
   const path = fullPath(typed, eremos.settings.home);
   const base = { path: displayPath(path), name: nameOf(path), files: 0, bytes: 0, outsideLinks: [], holders: [], strategy: "whole" as const };
   try {
     refuseToLock(eremos, path);
-    const preview = previewLock(disk, path, visibility);
+    if (guard !== "sealed") return { ...base, holders: [...new Set(disk.holders(path).map((holder) => holder.program))], refusal: null };
+    const preview = previewLock(disk, { path, visibility, places: placesOf(eremos.settings.places) });
     return { ...base, ...preview, refusal: null };
   } catch (caught) {
     const { code, message, data } = fromSystemError(caught, "looking at the folder");

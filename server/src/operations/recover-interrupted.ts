@@ -14,7 +14,7 @@ export async function recoverInterrupted(eremos: Eremos): Promise<string[]> {
   for (const note of eremos.data.notes()) {
     const recovery = recoverNoted(eremos, note);
     if (!recovery) continue;
-    if (recovery.state === "sealed") {
+    if (recovery.state === "sealed" || recovery.state === "locked") {
       // A first lock while signed out may have been cut off after its commit: then only the note knows the folder.
       const event = { at: Date.now(), folder: note.id, kind: "recovered" as const, signedIn: eremos.keys !== null };
       await eremos.registry.record(eremos.keys, eremos.requireOwner(), event, { ...beginning(note), lockedAt: event.at });

@@ -1,12 +1,13 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
-import { EremosError, HIDDEN_NAME, VAULT_NAME, hiddenNamesIn, isHiddenByDesktop, isInPlaces, systemCode } from "@eremos/core";
+import { EremosError, HELD_NAME, HIDDEN_NAME, VAULT_NAME, hiddenNamesIn, isHiddenByDesktop, isInPlaces, systemCode } from "@eremos/core";
 import type { FolderView, PlaceEntry, PlaceListing } from "../contract";
 import type { Eremos } from "../eremos";
 import { listFolders } from "./list-folders";
 import { fullPath, realPathOf } from "./paths";
 
 const VAULT = VAULT_NAME.toString();
+const HELD = HELD_NAME.toString();
 const MOST_COMPLETIONS = 12;
 
 /** The roots a person may walk. */
@@ -23,7 +24,7 @@ export function listPlace(eremos: Eremos, typed: string): PlaceListing {
   const protectedHere = listFolders(eremos).filter((folder) => path.dirname(folder.path) === directory);
   const hidden = hiddenNamesIn(directory);
   const entries = readEntries(directory)
-    .filter((entry) => entry.name !== VAULT && !HIDDEN_NAME.test(entry.name))
+    .filter((entry) => entry.name !== VAULT && entry.name !== HELD && !HIDDEN_NAME.test(entry.name))
     .map((entry) => placeEntry(directory, entry, hidden, protectedHere));
   const away = protectedHere.filter((folder) => !entries.some((entry) => entry.path === folder.path));
   const all = [...entries, ...away.map((folder): PlaceEntry => ({ name: folder.name, path: folder.path, type: "dir", hidden: true, expandable: false, folder: folder.id }))];

@@ -4,6 +4,7 @@ import type { Eremos } from "../eremos";
 import { MINUTE_MS } from "../locking-rules";
 import { lock } from "../operations/lock-folder";
 import { decodePath } from "../operations/paths";
+import { AS_BEFORE } from "../protection";
 
 const LOOK_EVERY_MS = 5000;
 
@@ -87,7 +88,7 @@ export class Keeper {
 
   private async lock(note: Note, { realPath }: Located): Promise<void> {
     try {
-      await lock(this.eremos, { path: realPath, visibility: null, inUseAnyway: false, from: "/" }).outcome;
+      await lock(this.eremos, { path: realPath, protection: AS_BEFORE, inUseAnyway: false, from: "/" }).outcome;
       this.forget(note.id);
     } catch (error) {
       if (!isEremosError(error)) throw error;

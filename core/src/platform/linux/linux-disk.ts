@@ -32,6 +32,7 @@ export const linuxDisk: Disk = {
 
   openRoot: (path) => ({ handle: libc.openAt(null, path, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC) }),
   openDir: (dir, name) => ({ handle: libc.openAt(dir.handle, name, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC) }),
+  enterDir: (dir, name) => ({ handle: libc.openAt(dir.handle, name, O_PATH | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC) }),
   closeDir: (dir) => libc.close(dir.handle),
   list: (dir) => libc.list(dir.handle),
   stat: (dir, name) => libc.statAt(dir.handle, name) ?? fail("ENOENT"),

@@ -114,6 +114,9 @@ export class MemoryDisk implements Disk {
     const inode = this.entry(dir, name);
     return inode.type === "dir" ? this.open(inode) : fail("ENOTDIR");
   }
+  enterDir(dir: Dir, name: Buffer): Dir {
+    return this.openDir(dir, name);
+  }
   closeDir(): void {
     // Nothing is held.
   }

@@ -1,0 +1,369 @@
+import { fromBase64 } from "../crypto/bytes";
+import { sealTo } from "../crypto/envelope";
+import { EremosError, fromSystemError } from "../errors/eremos-error";
+import { type Bars, type GuardRecord, type Original, placePurpose, readGuard, readOriginals, writeGuard, writeOriginals } from "../format/guard-record";
+import type { OwnerEnvelope } from "../format/owner";
+import type { StateRecord } from "../format/state";
+import type { Dir, Disk } from "../platform/port";
+import { type Permissions, bar, closed, reachOf, requireSensible, samePermissions } from "./bars";
+import { within } from "./handles";
+import { type Hiding, IN_VIEW, hide, hidingFor, showAtOrdinaryPath, showsName } from "./hide";
+import { type Hooks, silentHooks } from "./hooks";
+import { applyBars, permissionsOf, restoreOriginals, setPermissions, whatBarsChange } from "./permissions";
+import { emptyDir } from "./staging";
+import { type Folder, type HeldFolder, NAMES, VAULT_NAME, closeFolder, commitFile, dropLock, displayPath, holdFolder, letGo, loadState, openFolder, readSmallFile, splitPath } from "./vault";
+
+/**
+ * The guards that leave contents as they are: out of sight (hidden only) and barred (the operating system refuses). What is to be true
+ * is written down first, durably, with the permissions there were; then it is made true; both can be repeated. So recovery only goes
+ * forward, needs no key, and nobody who was barred is let in on the way. FORMAT.md §10.
+ */
+export interface Guarding {
+  readonly guard: GuardRecord["guard"];
+  /** No bars for out of sight. */
+  readonly bars: Bars;
+  readonly visibility: StateRecord["visibility"];
+  readonly places: readonly Buffer[];
+}
+
+export interface GuardInput extends Guarding {
+  readonly path: Buffer;
+  /** base64url of 16 bytes: a new id for a first lock, the folder's own for a later one. */
+  readonly folder: string;
+  readonly owner: OwnerEnvelope;
+}
+
+export interface GuardedInput {
+  /** Where the folder is now. */
+  readonly path: Buffer;
+  /** Its ordinary path, from the owner's own list. */
+  readonly place: Buffer;
+}
+
+export interface GuardOutcome {
+  readonly folder: string;
+  /** Where the folder is now. */
+  readonly path: Buffer;
+  /** Programs that still have files of it open, and keep reading them. */
+  readonly stillOpenIn: readonly string[];
+}
+
+const MOST_ORIGINALS_BYTES = 1024 * 1024 * 1024;
+
+/** The guard record where it governs the folder: not where the folder was open under it and has been sealed since. @throws EremosError `damaged` */
+export function loadGuard(disk: Disk, vault: Dir): GuardRecord | null {
+  const bytes = readSmallFile(disk, vault, NAMES.guard, 1024 * 1024);
+  if (!bytes) return null;
+  const record = readGuard(bytes);
+  return record.state === "open" && disk.find(vault, NAMES.state) ? null : record;
+}
+
+/** Bars a folder, or puts it out of sight. @throws EremosError for every refusal, before anything is touched */
+export async function guardFolder(disk: Disk, input: GuardInput, hooks: Hooks): Promise<GuardOutcome> {
+  const { root, hiding } = lookBeforeGuarding(disk, input);
+  const place = await sealTo(fromBase64(input.owner.sealing.publicKey, 32), placePurpose(input.folder), input.path);
+  const folder = holdFolder(disk, input.path, { create: true });
+  let recorded: GuardRecord | null = null;
+  let isKnown = false;
+  try {
+    const before = recordedOpen(disk, folder, input);
+    isKnown = before !== null || disk.find(folder.vault, NAMES.state) !== null;
+    const originals = findOriginals(disk, folder, input.bars, hooks);
+    const record: GuardRecord = {
+      format: "eremos-guard", version: 1, folder: input.folder, guard: input.guard, state: "barring", ...hiding, bars: input.bars,
+      next: null, originals: saveOriginals(disk, folder.vault, originals), place, owner: input.owner,
+      times: before?.times ?? { atimeNs: String(root.atimeNs), mtimeNs: String(root.mtimeNs) },
+    };
+    recorded = commitGuard(disk, folder.vault, record);
+    const { path } = settle(disk, folder, record);
+    return { folder: input.folder, path, stillOpenIn: programsIn(disk, path) };
+  } catch (error) {
+    if (!recorded) undoBeginning(disk, folder, root);
+    else putBack(disk, folder, { ...recorded, ...IN_VIEW, state: isKnown ? "opening" : "releasing" });
+    throw fromSystemError(error, "locking; its contents are untouched");
+  } finally {
+    letGo(disk, folder);
+  }
+}
+
+/** What can't be put back now is put right before anything else is done with the folder. */
+function putBack(disk: Disk, folder: HeldFolder, record: GuardRecord): void {
+  try {
+    settle(disk, folder, commitGuard(disk, folder.vault, record));
+  } catch {
+    // The first failure is the one to tell of.
+  }
+}
+
+/** Opens it at its place, with the permissions it had. @throws EremosError `not-locked` | `path-taken` | `not-found` */
+export function openGuarded(disk: Disk, input: GuardedInput): GuardOutcome {
+  return leave(disk, input, "opening");
+}
+
+/** An ordinary folder again, exactly as before; from locked or from open. */
+export function releaseGuarded(disk: Disk, input: GuardedInput): GuardOutcome {
+  return leave(disk, input, "releasing");
+}
+
+function leave(disk: Disk, { path, place }: GuardedInput, state: "opening" | "releasing"): GuardOutcome {
+  let folder = holdFolder(disk, path, { create: false });
+  try {
+    const record = restingRecord(disk, folder);
+    if (record.state === "open" && state === "opening") throw new EremosError("not-locked", `${displayPath(path)} is open already. Nothing was touched.`);
+    folder = showAtOrdinaryPath(disk, folder, record, place);
+    const next = commitGuard(disk, folder.vault, { ...record, ...IN_VIEW, visibility: record.visibility, state });
+    settle(disk, folder, next);
+    return { folder: record.folder, path: folder.path, stillOpenIn: [] };
+  } catch (error) {
+    throw fromSystemError(error, "opening; its contents are untouched");
+  } finally {
+    letGo(disk, folder);
+  }
+}
+
+/** Other rules, another visibility, or the other of the two guards, while it stays locked. @throws EremosError `not-locked` and refusals */
+export function changeGuarded(disk: Disk, input: GuardedInput & Guarding): GuardOutcome {
+  requireSensible(input.bars);
+  requireHidden(input);
+  let folder = holdFolder(disk, input.path, { create: false });
+  try {
+    const record = restingRecord(disk, folder);
+    if (record.state !== "locked") throw new EremosError("not-locked", `${displayPath(input.path)} is not locked now. Nothing was touched.`);
+    requireOwned(disk, folder, input.bars);
+    const isMoving = input.visibility !== record.visibility;
+    if (isMoving) folder = showAtOrdinaryPath(disk, folder, record, input.place);
+    const hiding = isMoving ? hidingOrBack(disk, folder, record, input) : {};
+    const next = commitGuard(disk, folder.vault, { ...record, ...hiding, guard: input.guard, ...wayTo(disk, folder, record, input.bars) });
+    const { path } = settleOrBack(disk, folder, next, record);
+    return { folder: record.folder, path, stillOpenIn: programsIn(disk, path) };
+  } catch (error) {
+    throw fromSystemError(error, "changing how the folder is locked; it stays locked");
+  } finally {
+    letGo(disk, folder);
+  }
+}
+
+/** New bars that can't be had are given up for the old ones, which are still written down. */
+function settleOrBack(disk: Disk, folder: HeldFolder, next: GuardRecord, before: GuardRecord): Settled {
+  try {
+    return settle(disk, folder, next);
+  } catch (error) {
+    if (loadGuard(disk, folder.vault)?.state === "closing") {
+      settle(disk, folder, commitGuard(disk, folder.vault, { ...before, originals: next.originals, state: "barring" }));
+    }
+    throw error;
+  }
+}
+
+/** Where permissions change, the folder is closed to others from before the old bars go until after the new ones are there. */
+function wayTo(disk: Disk, folder: HeldFolder, record: GuardRecord, bars: Bars): Pick<GuardRecord, "state" | "next" | "originals"> {
+  if (record.originals === null && reachOf(bars) === "none") return { state: "barring", next: null, originals: null };
+  return { state: "closing", next: bars, originals: record.originals ?? saveOriginals(disk, folder.vault, [rootOriginal(disk, folder)]) };
+}
+
+function hidingOrBack(disk: Disk, folder: HeldFolder, record: GuardRecord, { visibility, places }: Guarding): Hiding {
+  try {
+    return hidingFor(disk, folder.path, visibility, places);
+  } catch (error) {
+    hide(disk, folder, record);
+    throw error;
+  }
+}
+
+/** Brings a folder whose guarding was cut off to where its record says; does nothing where nothing is to do. */
+export function recoverGuarded(disk: Disk, folder: HeldFolder, record: GuardRecord): { readonly record: GuardRecord | null; readonly path: Buffer; readonly settled: boolean } {
+  if (record.state === "open") return { record, path: folder.path, settled: false };
+  if (record.state === "locked" && !showsName(folder, record) && isRootBarred(disk, folder, record)) return { record, path: folder.path, settled: false };
+  return { ...settle(disk, folder, record), settled: true };
+}
+
+interface Settled {
+  readonly record: GuardRecord | null;
+  readonly path: Buffer;
+}
+
+/** Makes true what the record says, from wherever it was cut off; returns the record it ends with, null where nothing is left. */
+function settle(disk: Disk, folder: HeldFolder, record: GuardRecord): Settled {
+  switch (record.state) {
+    case "closing":
+      return settle(disk, folder, commitGuard(disk, folder.vault, rebarred(disk, folder, record)));
+    case "barring":
+    case "locked":
+      return shut(disk, folder, record);
+    case "opening":
+    case "releasing":
+      return unshut(disk, folder, record);
+    case "open":
+      return { record, path: folder.path };
+  }
+}
+
+/** Under the closed folder, everything is as it was before the old bars, and what the new ones will change is written down. */
+function rebarred(disk: Disk, folder: HeldFolder, record: GuardRecord): GuardRecord {
+  const bars = record.next ?? record.bars;
+  const { root, rest } = closeAndLoad(disk, folder, record);
+  inListable(disk, folder, (dir) => restoreOriginals(disk, dir, rest, record.bars));
+  disk.barrier(folder.vault);
+  const found = inListable(disk, folder, (dir) => whatBarsChange(disk, dir, bars, silentHooks));
+  return { ...record, state: "barring", bars, next: null, originals: saveOriginals(disk, folder.vault, root ? [root, ...found] : found) };
+}
+
+/** Closed, barred within, hidden, and last the folder's own permissions: at no moment is more allowed than before or after. */
+function shut(disk: Disk, folder: HeldFolder, record: GuardRecord): Settled {
+  removeSealed(disk, folder.vault);
+  const { root, rest } = closeAndLoad(disk, folder, record);
+  if (root) inListable(disk, folder, (dir) => applyBars(disk, dir, rest, record.bars));
+  const path = showsName(folder, record) ? hide(disk, folder, record) : folder.path;
+  if (root) setRoot(disk, path, bar(root, record.bars, "root"));
+  disk.barrier(folder.vault);
+  return { record: commitGuard(disk, folder.vault, { ...record, state: "locked" }), path };
+}
+
+function setRoot(disk: Disk, path: Buffer, permissions: Permissions): void {
+  const { parent, name } = splitPath(path);
+  within(disk, disk.openRoot(parent), (dir) => setPermissions(disk, dir, name, permissions));
+}
+
+function unshut(disk: Disk, folder: HeldFolder, record: GuardRecord): Settled {
+  const { root, rest } = closeAndLoad(disk, folder, record);
+  if (root) {
+    inListable(disk, folder, (dir) => restoreOriginals(disk, dir, rest, record.bars));
+    setPermissions(disk, folder.parent, folder.name, root);
+  }
+  disk.barrier(folder.vault);
+  const isReleased = record.state === "releasing";
+  const restored = commitGuard(disk, folder.vault, { ...record, state: isReleased ? "releasing" : "open", originals: null });
+  if (isReleased) dismantleGuard(disk, folder, restored);
+  return { record: isReleased ? null : restored, path: folder.path };
+}
+
+/** The contents by a handle that can list them: the one the folder was entered by may not. */
+function inListable<T>(disk: Disk, folder: Folder, use: (dir: Dir) => T): T {
+  return within(disk, disk.openDir(folder.parent, folder.name), use);
+}
+
+/** Closes the folder to everybody but its account, where permissions are changed at all. */
+function closeAndLoad(disk: Disk, folder: HeldFolder, record: GuardRecord): { readonly root: Original | null; readonly rest: readonly Original[] } {
+  if (record.originals === null) return { root: null, rest: [] };
+  const originals = readOriginals(readSmallFile(disk, folder.vault, originalsName(record.originals), MOST_ORIGINALS_BYTES), record.originals);
+  const root = originals.find(({ path }) => path.length === 0) ?? null;
+  if (root) disk.setMode(folder.parent, folder.name, closed(root));
+  return { root, rest: originals.filter(({ path }) => path.length > 0) };
+}
+
+function isRootBarred(disk: Disk, folder: HeldFolder, record: GuardRecord): boolean {
+  if (record.originals === null) return true;
+  const now = permissionsOfRoot(disk, folder);
+  return samePermissions(now, bar(now, record.bars, "root"));
+}
+
+function permissionsOfRoot(disk: Disk, folder: Folder): Permissions {
+  return permissionsOf(disk, folder.parent, folder.name, disk.stat(folder.parent, folder.name));
+}
+
+function rootOriginal(disk: Disk, folder: Folder): Original {
+  return { path: [], ...permissionsOfRoot(disk, folder) };
+}
+
+function findOriginals(disk: Disk, folder: HeldFolder, bars: Bars, hooks: Hooks): Original[] {
+  return reachOf(bars) === "none" ? [] : [rootOriginal(disk, folder), ...inListable(disk, folder, (dir) => whatBarsChange(disk, dir, bars, hooks))];
+}
+
+function originalsName(digest: string): Buffer {
+  return Buffer.from(`originals-${digest}`);
+}
+
+/** Durable before any record names it. Null when nothing changes. */
+function saveOriginals(disk: Disk, vault: Dir, originals: readonly Original[]): string | null {
+  if (originals.length === 0) return null;
+  const { bytes, digest } = writeOriginals(originals);
+  commitFile(disk, vault, originalsName(digest), bytes);
+  return digest;
+}
+
+/** The one place where the record changes; permissions that no record names any more go with it. */
+function commitGuard(disk: Disk, vault: Dir, record: GuardRecord): GuardRecord {
+  commitFile(disk, vault, NAMES.guard, writeGuard(record));
+  const kept = record.originals === null ? null : originalsName(record.originals);
+  for (const name of disk.list(vault)) {
+    if (name.toString("latin1").startsWith("originals-") && !(kept?.equals(name) ?? false)) disk.unlink(vault, name);
+  }
+  return record;
+}
+
+/** A folder that was sealed and lies open gets another guard: its sealed copy is not needed any more. */
+function removeSealed(disk: Disk, vault: Dir): void {
+  emptyDir(disk, vault, (name) => name.equals(NAMES.guard) || name.equals(NAMES.lock) || name.toString("latin1").startsWith("originals-"));
+}
+
+function dismantleGuard(disk: Disk, folder: HeldFolder, record: GuardRecord): void {
+  emptyDir(disk, folder.vault, (name) => name.equals(NAMES.guard) || name.equals(NAMES.lock));
+  disk.syncDir(folder.vault);
+  inListable(disk, folder, (dir) => {
+    dropLock(disk, folder);
+    emptyDir(disk, folder.vault);
+    disk.removeDir(dir, VAULT_NAME);
+    disk.setTimes(dir, BigInt(record.times.atimeNs), BigInt(record.times.mtimeNs));
+    disk.syncDir(dir);
+  });
+}
+
+function lookBeforeGuarding(disk: Disk, input: GuardInput): { readonly root: { readonly atimeNs: bigint; readonly mtimeNs: bigint }; readonly hiding: Hiding } {
+  requireSensible(input.bars);
+  requireHidden(input);
+  const folder = openFolder(disk, input.path);
+  try {
+    requireOwned(disk, folder, input.bars);
+    if (!disk.writable(folder.dir)) throw new EremosError("no-permission", `This account may not change ${displayPath(input.path)}. Nothing was touched.`);
+    return { root: disk.statOpen(folder.dir), hiding: hidingFor(disk, input.path, input.visibility, input.places) };
+  } catch (error) {
+    throw fromSystemError(error, `looking at ${displayPath(input.path)}; nothing was touched`);
+  } finally {
+    closeFolder(disk, folder);
+  }
+}
+
+function requireHidden({ guard, visibility }: Guarding): void {
+  if (guard === "sight" && visibility === "view") throw new EremosError("usage", "Out of sight means hidden: in view, nothing would be protected. Nothing was touched; hide the folder in place, tuck it away, or choose another guard.");
+}
+
+function requireOwned(disk: Disk, folder: Folder, bars: Bars): void {
+  if (reachOf(bars) === "none" || disk.owns(disk.stat(folder.parent, folder.name))) return;
+  throw new EremosError("no-permission", `${displayPath(folder.path)} belongs to another account, so its permissions can't be changed. Nothing was touched; choose another guard.`);
+}
+
+/** What the folder is now, brought to rest; null where it was never protected. @throws EremosError `already-protected` | `interrupted` */
+function recordedOpen(disk: Disk, folder: HeldFolder, input: GuardInput): GuardRecord | null {
+  const known = loadGuard(disk, folder.vault);
+  if (known && known.folder !== input.folder) throw new EremosError("already-protected", `${displayPath(input.path)} was protected by another Eremos. Nothing was touched.`);
+  const record = known ? recoverGuarded(disk, folder, known).record : null;
+  if (record && record.state !== "open") throw new EremosError("already-protected", `${displayPath(input.path)} is locked already. Nothing was touched.`);
+  const sealed = loadState(disk, folder.vault);
+  if (sealed && (sealed.state !== "open" || sealed.folder !== input.folder)) throw new EremosError("already-protected", `${displayPath(input.path)} is sealed now. Nothing was touched; open it first.`);
+  return record;
+}
+
+/** A record at rest: locked or open. @throws EremosError `not-protected` */
+function restingRecord(disk: Disk, folder: HeldFolder): GuardRecord {
+  const known = loadGuard(disk, folder.vault);
+  const record = known ? recoverGuarded(disk, folder, known).record : null;
+  if (!record) throw new EremosError("not-protected", `${displayPath(folder.path)} is an ordinary folder; there is nothing to open.`);
+  return record;
+}
+
+/** Before the first record nothing was changed but that Eremos' directory was made. */
+function undoBeginning(disk: Disk, folder: HeldFolder, root: { readonly atimeNs: bigint; readonly mtimeNs: bigint }): void {
+  if (disk.find(folder.vault, NAMES.guard) || disk.find(folder.vault, NAMES.state)) return;
+  try {
+    dropLock(disk, folder);
+    emptyDir(disk, folder.vault);
+    disk.removeDir(folder.dir, VAULT_NAME);
+    disk.setTimes(folder.dir, root.atimeNs, root.mtimeNs);
+  } catch {
+    // The next look at the folder removes it.
+  }
+}
+
+function programsIn(disk: Disk, path: Buffer): readonly string[] {
+  return [...new Set(disk.holders(path).map((holder) => holder.program))];
+}

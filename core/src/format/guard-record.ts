@@ -1,0 +1,100 @@
+import { z } from "zod";
+import { sha256 } from "../crypto/bytes";
+import { EremosError } from "../errors/eremos-error";
+import { hiddenNameSchema, idSchema } from "./ids";
+import { ownerSchema } from "./owner";
+import { readRecord, writeRecord } from "./record-file";
+import { VISIBILITIES } from "./state";
+
+/**
+ * The guard record: what is true of a folder that is barred or out of sight, whose contents stay as they are. FORMAT.md §10.
+ *
+ *   lock      barring → locked
+ *   change    locked → closing → barring → locked
+ *   open      locked → opening → open
+ *   release   locked or open → releasing → (nothing left)
+ */
+export const GUARD_STATES = ["barring", "locked", "closing", "opening", "open", "releasing"] as const;
+export type GuardState = (typeof GUARD_STATES)[number];
+
+/** What somebody may still do with the contents of a barred folder; each level includes those before it. */
+export const LEVELS = ["nothing", "list", "read", "change", "everything"] as const;
+export type Level = (typeof LEVELS)[number];
+
+export const barsSchema = z.strictObject({
+  /** Other accounts of this computer. */
+  others: z.enum(LEVELS),
+  /** The account the folder belongs to, as a protection against slips. Never less than others. */
+  own: z.enum(LEVELS),
+});
+export type Bars = z.output<typeof barsSchema>;
+
+export const NO_BARS: Bars = { others: "everything", own: "everything" };
+
+const text = z.string().max(4096);
+
+const guardSchema = z.strictObject({
+  format: z.literal("eremos-guard"),
+  version: z.literal(1),
+  folder: idSchema,
+  guard: z.enum(["barred", "sight"]),
+  state: z.enum(GUARD_STATES),
+  visibility: z.enum(VISIBILITIES),
+  hiddenName: z.union([hiddenNameSchema, z.null()]),
+  held: z.union([z.int().nonnegative(), z.null()]),
+  bars: barsSchema,
+  /** While closing: the bars that come after these. */
+  next: z.union([barsSchema, z.null()]),
+  /** SHA-256 of the file with the original permissions, which is named after it; null when none were changed. */
+  originals: z.union([z.string().regex(/^[0-9a-f]{64}$/), z.null()]),
+  /** The folder's ordinary path, sealed to the owner. */
+  place: z.strictObject({ enc: text, ct: z.string().max(16_384) }),
+  owner: ownerSchema,
+  /** The folder's own times, set again at its release; nanoseconds as decimal text. */
+  times: z.strictObject({ atimeNs: text, mtimeNs: text }),
+});
+export type GuardRecord = z.output<typeof guardSchema>;
+
+export function writeGuard(record: GuardRecord): Buffer {
+  return writeRecord(record);
+}
+
+/** @throws EremosError `damaged` | `unknown-version` */
+export function readGuard(bytes: Uint8Array): GuardRecord {
+  return readRecord(bytes, guardSchema, "folder's guard record", 64 * 1024);
+}
+
+/** Purpose of the envelope that holds the ordinary path. */
+export function placePurpose(folder: string): string {
+  return `guard/${folder}/place`;
+}
+
+/** The permissions one entry had before. */
+export interface Original {
+  /** Names from the folder down; none for the folder itself. */
+  readonly path: readonly Buffer[];
+  /** Permission bits, 0 to 0o7777. */
+  readonly mode: number;
+  /** Its access control list as the system gives it, or null. */
+  readonly acl: Buffer | null;
+}
+
+const line = z.tuple([z.array(z.string()), z.int().min(0).max(0o7777), z.union([z.string(), z.null()])]);
+
+/** One line of JSON for each entry: names in base64, mode, list in base64 or null. FORMAT.md §10.2. */
+export function writeOriginals(originals: readonly Original[]): { readonly bytes: Buffer; readonly digest: string } {
+  const lines = originals.map(({ path, mode, acl }) => JSON.stringify([path.map((name) => name.toString("base64")), mode, acl?.toString("base64") ?? null]));
+  const bytes = Buffer.from(lines.map((entry) => `${entry}\n`).join(""));
+  return { bytes, digest: sha256(bytes).toString("hex") };
+}
+
+/** @throws EremosError `damaged` */
+export function readOriginals(bytes: Buffer | null, digest: string): Original[] {
+  if (!bytes || sha256(bytes).toString("hex") !== digest) {
+    throw new EremosError("damaged", "The record of the folder's original permissions is missing or damaged. Nothing was touched; the contents themselves are untouched, and their permissions can be set by hand.");
+  }
+  return bytes.toString("utf8").split("\n").filter((entry) => entry !== "").map((entry) => {
+    const [path, mode, acl] = line.parse(JSON.parse(entry));
+    return { path: path.map((name) => Buffer.from(name, "base64")), mode, acl: acl === null ? null : Buffer.from(acl, "base64") };
+  });
+}

@@ -1,0 +1,123 @@
+import * as fs from "node:fs";
+import * as path from "node:path";
+import { afterEach, beforeEach, expect, it } from "vitest";
+import type { Protection } from "../src/contract";
+import { activityOf } from "../src/operations/about";
+import { closeUp } from "../src/operations/close-up";
+import { listFolders } from "../src/operations/list-folders";
+import { lock } from "../src/operations/lock-folder";
+import { check, release, unlock } from "../src/operations/open-folder";
+import { setProtection } from "../src/operations/protection";
+import { recoverInterrupted } from "../src/operations/recover-interrupted";
+import { listPlace } from "../src/operations/walk-places";
+import { AS_BEFORE } from "../src/protection";
+import { TestHouse, sealedAnd } from "./house";
+
+let house: TestHouse;
+beforeEach(async () => {
+  house = await TestHouse.make();
+});
+afterEach(() => house.remove());
+
+const SIGHT: Protection = { guard: "sight", visibility: "tucked", bars: null };
+const BARRED: Protection = { guard: "barred", visibility: "view", bars: { others: "read", own: "read" } };
+
+const lockAs = async (folder: string, protection: Protection | typeof AS_BEFORE): Promise<void> => void (await lock(house.eremos, { path: folder, protection, inUseAnyway: false, from: "/" }).outcome);
+const target = (pathOrId: string): Parameters<typeof unlock>[1] => ({ pathOrId, from: "/", accept: false, mode: { kind: "until-locked" } });
+const modeOf = (file: string): number => fs.statSync(file).mode & 0o777;
+const only = (): ReturnType<typeof listFolders>[number] | undefined => listFolders(house.eremos)[0];
+
+it("out of sight and tucked away: locked while signed out, listed at its ordinary place, opened, closed up, released", async () => {
+  const folder = house.makeFolder("Workshop/Surprise");
+  const inode = fs.statSync(path.join(folder, "letter.txt")).ino;
+  await lockAs(folder, SIGHT);
+  expect(fs.readdirSync(path.dirname(folder))).toEqual([]);
+  await house.signIn();
+  expect(only()).toMatchObject({ path: folder, state: "locked", guard: "sight", visibility: "tucked", realPath: expect.stringContaining("/.eremos-held/."), attention: null });
+  expect(listPlace(house.eremos, path.dirname(folder)).entries).toMatchObject([{ path: folder, hidden: true }]);
+  expect(listPlace(house.eremos, house.world).entries.map((entry) => entry.name)).toEqual(["Workshop"]);
+  const opened = await unlock(house.eremos, target(folder)).outcome;
+  expect(opened.path.toString()).toBe(folder);
+  expect(fs.statSync(path.join(folder, "letter.txt")).ino).toBe(inode);
+  expect(only()).toMatchObject({ state: "open", guard: "sight" });
+  house.eremos.forget();
+  const { locking, left } = closeUp(house.eremos, false);
+  expect(left).toEqual([]);
+  await Promise.all(locking.map(({ job }) => job.outcome));
+  expect(fs.readdirSync(path.dirname(folder))).toEqual([]);
+  await house.signIn();
+  await (await release(house.eremos, target(folder))).job?.outcome;
+  expect(fs.readdirSync(folder)).toEqual(["letter.txt"]);
+  expect(fs.readdirSync(house.world)).toEqual(["Workshop"]);
+  expect(listFolders(house.eremos)).toEqual([]);
+  expect(activityOf(house.eremos).map((event) => event.kind)).toEqual(["released", "locked", "opened", "locked"]);
+});
+
+it("barred: other rules while it is locked, and the permissions it had when it opens", async () => {
+  const folder = house.makeFolder("Payroll");
+  const letter = path.join(folder, "letter.txt");
+  fs.chmodSync(letter, 0o664);
+  await house.signIn();
+  await lockAs(folder, BARRED);
+  expect([modeOf(folder), modeOf(letter)]).toEqual([0o555, 0o444]);
+  expect(only()).toMatchObject({ state: "locked", guard: "barred", bars: BARRED.bars, realPath: folder });
+  await setProtection(house.eremos, only()?.id ?? "", { ...BARRED, bars: { others: "nothing", own: "change" } });
+  expect([modeOf(folder), modeOf(letter)]).toEqual([0o500, 0o664]);
+  await setProtection(house.eremos, only()?.id ?? "", { guard: "sight", visibility: "hidden", bars: null });
+  expect(fs.existsSync(folder)).toBe(false);
+  expect(modeOf(path.join(only()?.realPath ?? "", "letter.txt"))).toBe(0o664);
+  await setProtection(house.eremos, only()?.id ?? "", BARRED);
+  await unlock(house.eremos, target(folder)).outcome;
+  expect([modeOf(folder), modeOf(letter)]).toEqual([0o755, 0o664]);
+  await lockAs(folder, AS_BEFORE);
+  expect(modeOf(letter)).toBe(0o444);
+  expect(() => check(house.eremos, target(folder))).toThrow("Only a sealed folder");
+});
+
+it("between sealed and the others a folder goes through open, and keeps its place in the list", async () => {
+  const folder = house.makeFolder("Payroll");
+  await house.signIn();
+  await lockAs(folder, sealedAnd("hidden"));
+  const id = only()?.id ?? "";
+  await expect(setProtection(house.eremos, id, BARRED)).rejects.toMatchObject({ code: "not-open" });
+  await unlock(house.eremos, target(folder)).outcome;
+  await setProtection(house.eremos, id, BARRED);
+  await lockAs(folder, AS_BEFORE);
+  expect(fs.readdirSync(path.join(folder, ".eremos")).sort()).toEqual(["guard.json", "lock", expect.stringMatching(/^originals-/)]);
+  expect(only()).toMatchObject({ id, guard: "barred", state: "locked" });
+  await expect(setProtection(house.eremos, id, sealedAnd("view"))).rejects.toMatchObject({ code: "not-open" });
+  await unlock(house.eremos, target(folder)).outcome;
+  await setProtection(house.eremos, id, sealedAnd("view"));
+  await lockAs(folder, AS_BEFORE);
+  expect(fs.readdirSync(folder).sort()).toEqual([".eremos", "Locked with Eremos.html"]);
+  expect(only()).toMatchObject({ id, guard: "sealed", state: "locked", files: 1 });
+  await (await release(house.eremos, target(id))).job?.outcome;
+  expect(fs.readdirSync(folder)).toEqual(["letter.txt"]);
+});
+
+it("a lock that was cut off is finished at the next start, from its note and the disk", async () => {
+  const folder = house.makeFolder("Payroll");
+  await lockAs(folder, BARRED);
+  const record = path.join(folder, ".eremos", "guard.json");
+  await house.signIn();
+  await unlock(house.eremos, target(folder)).outcome;
+  const { length } = house.eremos.data.notes();
+  expect(length).toBe(1);
+  // As after a kill between the first record and the work: the note is there, the record says what is to be.
+  await lockAs(folder, AS_BEFORE);
+  const [listed] = listFolders(house.eremos);
+  house.eremos.data.writeNote({ id: listed?.id ?? "", path: Buffer.from(folder).toString("base64"), ...BARRED, publicKey: null, opened: null, protectedAt: 1, rules: { afterMinutes: null, idleMinutes: null, atSignOut: "leave", atStop: false }, openedAt: 0, locksAt: null, staysUntil: 0 });
+  fs.chmodSync(folder, 0o755);
+  house.restart();
+  expect(await recoverInterrupted(house.eremos)).toHaveLength(1);
+  expect(modeOf(folder)).toBe(0o555);
+  expect(house.eremos.data.notes()).toEqual([]);
+  expect(fs.existsSync(record)).toBe(true);
+});
+
+it("a folder that a protected one belongs in can't be protected itself, even while that one is tucked away", async () => {
+  const folder = house.makeFolder("Workshop/Payroll");
+  await house.signIn();
+  await lockAs(folder, SIGHT);
+  expect(() => lock(house.eremos, { path: path.dirname(folder), protection: sealedAnd("view"), inUseAnyway: false, from: "/" })).toThrow("release that one first");
+});
