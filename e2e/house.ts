@@ -92,10 +92,12 @@ export async function signIn(page: Page, house: House, password = PASSWORD): Pro
 }
 
 /** Locks a folder through the page. */
-export async function protect(page: Page, folder: string, visibility: "Hidden in place" | "In view"): Promise<void> {
+export async function protect(page: Page, folder: string, visibility: "Hidden in place" | "In view" | "Tucked away", guard: "Sealed" | "Barred" | "Out of sight" = "Sealed"): Promise<void> {
   await page.getByRole("button", { name: "Protect a folder…" }).last().click();
   const dialog = page.getByRole("dialog");
   await dialog.getByLabel("Folder").fill(folder);
+  await dialog.getByRole("button", { name: "Choose guard and visibility" }).click();
+  await dialog.getByRole("radio", { name: guard }).click();
   await dialog.getByRole("radio", { name: visibility }).click();
   await dialog.getByRole("button", { name: `Lock ${path.basename(folder)}` }).click();
   await expect(dialog).toBeHidden();

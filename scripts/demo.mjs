@@ -22,6 +22,7 @@ if (!existsSync(world)) {
 }
 process.env.EREMOS_PLACES = world;
 process.env.EREMOS_DATA = data;
+process.env.EREMOS_SYNCED = join(world, "Cloud drive");
 if (!existsSync(join(data, "owner.json"))) {
   run("node", ["cli/bin/eremos.mjs", "setup", "--password-stdin", "--hint", "four things on the bench"], { input: `${DEMO_PASSWORD}\n`, stdio: ["pipe", "ignore", "inherit"] });
 }

@@ -39,6 +39,7 @@ const quiet = () => page.getByRole("listitem").filter({ has: page.getByRole("but
 async function lock(path, name, visibility) {
   await page.getByRole("button", { name: "Protect a folder…" }).last().click();
   await page.getByRole("dialog").getByLabel("Folder").fill(path);
+  await page.getByRole("button", { name: "Choose guard and visibility" }).click();
   await page.getByRole("radio", { name: visibility }).click();
   await page.getByRole("button", { name: `Lock ${name}` }).click();
   await card(name).getByText("Locked", { exact: true }).waitFor();

@@ -166,6 +166,21 @@ export interface OnlookView {
   }[];
 }
 
+export type ReachKind = "keyboard" | "keyboard-hidden-shown" | "account" | "administrator" | "disk" | "provider";
+export interface ReachCell {
+  readonly answer: "yes" | "partly" | "no";
+  readonly reason: string;
+}
+/** Who could get how far at a folder now; a row for each kind of somebody. */
+export interface ReachView {
+  readonly kind: ReachKind;
+  readonly exists: ReachCell;
+  readonly names: ReachCell;
+  readonly reads: ReachCell;
+  readonly changes: ReachCell;
+  readonly deletes: ReachCell;
+}
+
 export interface ActivityView {
   readonly at: number;
   readonly folder: string;

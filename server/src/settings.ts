@@ -11,6 +11,8 @@ export interface Settings {
   /** Roots that may be walked and protected, as real paths. */
   readonly places: readonly string[];
   readonly home: string;
+  /** Directories that another program uploads to a provider, as real paths. */
+  readonly synced: readonly string[];
   /** Where Eremos itself lies. */
   readonly program: string;
 }
@@ -24,17 +26,19 @@ export function readSettings(environment: Readonly<Record<string, string | undef
   const port = given === undefined || given === "" ? DEFAULT_PORT : Number(given);
   if (!Number.isInteger(port) || port < 0 || port > 65535) throw new EremosError("usage", `EREMOS_PORT must be a number from 0 to 65535; it is "${given}".`);
   const dataDirectory = path.resolve(environment["EREMOS_DATA"] || defaultDataDirectory(environment, home));
-  const listed = (environment["EREMOS_PLACES"] ?? "").split(":").filter((place) => place !== "");
-  const places = listed.length > 0 ? listed.map(existingPlace) : [home];
-  return { port, dataDirectory, places, home, program: realPathOf(program) };
+  const listed = directoriesIn(environment, "EREMOS_PLACES");
+  const places = listed.length > 0 ? listed : [home];
+  return { port, dataDirectory, places, home, synced: directoriesIn(environment, "EREMOS_SYNCED"), program: realPathOf(program) };
 }
 
 function defaultDataDirectory(environment: Readonly<Record<string, string | undefined>>, home: string): string {
   return path.join(environment["XDG_DATA_HOME"] || path.join(home, ".local", "share"), "eremos");
 }
 
-function existingPlace(place: string): string {
-  const resolved = path.resolve(place);
-  if (!fs.statSync(resolved, { throwIfNoEntry: false })?.isDirectory()) throw new EremosError("usage", `EREMOS_PLACES names ${resolved}, which is not a directory.`);
-  return realPathOf(resolved);
+function directoriesIn(environment: Readonly<Record<string, string | undefined>>, setting: string): string[] {
+  return (environment[setting] ?? "").split(":").filter((directory) => directory !== "").map((directory) => {
+    const resolved = path.resolve(directory);
+    if (!fs.statSync(resolved, { throwIfNoEntry: false })?.isDirectory()) throw new EremosError("usage", `${setting} names ${resolved}, which is not a directory.`);
+    return realPathOf(resolved);
+  });
 }

@@ -1,5 +1,5 @@
 import type {
-  ActivityView, ClosedUp, ErrorView, FolderView, JobView, LockingRules, OffLimitsView, OnlookView, OpeningMode, PasswordChanged, PlaceEntry, PlaceListing, PlanView, PreferencesView, SettingsView, SetupBegun, SignedIn, StateView, StrengthView, Visibility,
+  ActivityView, ClosedUp, ErrorView, FolderView, JobView, LockingRules, OffLimitsView, OnlookView, OpeningMode, PasswordChanged, PlaceEntry, PlaceListing, PlanView, PreferencesView, Protection, ReachView, SettingsView, SetupBegun, SignedIn, StateView, StrengthView,
 } from "@eremos/server/contract";
 import { readTab } from "./tab";
 
@@ -45,12 +45,14 @@ export const api = {
   listPlace: (path: string) => call<PlaceListing>("places/list", { path }),
   completePath: (typed: string) => call<string[]>("places/complete", { typed }),
   onlooker: (path: string, subject: string | null) => call<OnlookView>("onlooker", { path, subject }),
-  plan: (path: string, visibility: Visibility) => call<PlanView>("plan", { path, visibility }),
-  lock: (path: string, visibility: Visibility | null, inUseAnyway = false) => call<{ readonly job: string }>("lock", { path, visibility, inUseAnyway }),
+  reach: (folder: string) => call<ReachView[]>("reach", { folder }),
+  plan: (path: string, { guard, visibility }: Protection) => call<PlanView>("plan", { path, guard, visibility }),
+  /** Without a protection: as the folder was locked before. */
+  lock: (path: string, protection: Protection | null, inUseAnyway = false) => call<{ readonly job: string }>("lock", { path, protection, inUseAnyway }),
   unlock: (folder: string, mode: OpeningMode, accept = false) => call<{ readonly job: string }>("unlock", { folder, mode, accept }),
   closeUp: (inUseAnyway = false) => call<ClosedUp>("close-up", { inUseAnyway }),
   keepOpen: (folder: string, minutes: number) => call<object>("keep-open", { folder, minutes }),
-  setVisibility: (folder: string, visibility: Visibility) => call<object>("visibility", { folder, visibility }),
+  setProtection: (folder: string, protection: Protection) => call<object>("protection", { folder, protection }),
   setRules: (folder: string, rules: LockingRules | null) => call<object>("rules", { folder, rules }),
   setOffLimits: (edits: OffLimitsView) => call<object>("off-limits", edits),
   setPreferences: (change: Partial<PreferencesView>) => call<object>("preferences", change),

@@ -10,8 +10,13 @@ import { type PackReaders, readContent } from "./restore-tree";
 export function openIndex(disk: Disk, vault: Dir, generation: Generation, keys: FolderKeys, cachedChunks = 1): ObjectReader {
   const { index } = generation;
   const reader = new ObjectReader(disk, vault, "index", generation.folder, (name) => keys.content(name), { object: index.object, length: index.length }, cachedChunks);
-  if (reader.hasDigest(Buffer.from(index.digest, "base64url"))) return reader;
-  reader.close();
+  let isCommitted = false;
+  try {
+    isCommitted = reader.hasDigest(Buffer.from(index.digest, "base64url"));
+  } finally {
+    if (!isCommitted) reader.close();
+  }
+  if (isCommitted) return reader;
   throw new EremosError("damaged", "The folder's index is not the one this generation was committed with.", { reason: "swapped" });
 }
 

@@ -13,6 +13,7 @@ import { onlook } from "../operations/look";
 import { check, release, unlock } from "../operations/open-folder";
 import { passwordStrength } from "../operations/password-strength";
 import { planLock } from "../operations/plan-lock";
+import { reach } from "../operations/reach";
 import { beginSetup, finishSetup } from "../operations/setup";
 import { returnWithPin, signIn, signOut } from "../operations/sign-in";
 import { setProtection } from "../operations/protection";
@@ -133,6 +134,7 @@ const ROUTES: Readonly<Record<string, Route>> = {
     context.watchPlace(seen.place);
     return seen;
   }),
+  reach: route(false, z.object({ folder: text }), ({ context }, body) => reach(context.eremos, body.folder)),
   plan: route(false, z.object({ path: text, guard: guardSchema, visibility: visibilitySchema }), ({ context }, body) => planLock(context.eremos, body.path, body)),
   lock: route(false, z.object({ path: text, protection: protectionSchema.nullable(), inUseAnyway: z.boolean().default(false) }), ({ context }, { path, protection, inUseAnyway }) => ({
     job: lock(context.eremos, { path, protection: protection ?? AS_BEFORE, inUseAnyway, from: FROM }).id,

@@ -1,4 +1,5 @@
 import type { FolderView, JobPhase, JobVerb } from "@eremos/server/contract";
+import { protectionWords } from "./protections";
 import type { DoorwayState } from "@/ui/doorway";
 
 /** Words and signs for a folder's condition: in one place, so that every view says the same. */
@@ -6,7 +7,7 @@ export function doorwayOf(folder: FolderView): DoorwayState {
   if (folder.state === "open") return "open";
   if (folder.state === "working") return "working";
   if (folder.state !== "locked" || folder.attention !== null) return "attention";
-  return folder.visibility === "hidden" ? "hidden" : "sealed";
+  return folder.visibility === "view" ? folder.guard : "hidden";
 }
 
 export function conditionWord(folder: FolderView): string {
@@ -22,7 +23,7 @@ export function conditionWord(folder: FolderView): string {
 }
 
 export function guardWords(folder: FolderView): string {
-  return `sealed, ${folder.visibility === "hidden" ? "hidden in place" : "in view"}`;
+  return protectionWords(folder).replace(/^./, (first) => first.toLowerCase());
 }
 
 export type Group = "working" | "open" | "attention" | "locked";

@@ -1,8 +1,9 @@
 "use client";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { type ReactNode, useId, useState } from "react";
-import type { PlanView, Visibility } from "@eremos/server/contract";
-import { VisibilityChoice } from "./visibility-choice";
+import type { PlanView, Protection } from "@eremos/server/contract";
+import { AgainstChoice, ProtectionChoice } from "./protection-choice";
+import { AGAINST, protectionWords } from "./protections";
 import { Button } from "@/ui/button";
 import { Dialog } from "@/ui/dialog";
 import { useSelection } from "@/features/shell/selection";
@@ -13,7 +14,7 @@ import { useVerb } from "@/lib/queries";
 export function ProtectDialog(): ReactNode {
   const { protecting, protect } = useSelection();
   return (
-    <Dialog open={protecting !== null} onOpenChange={(open) => !open && protect(null)} title={protecting ? `Protect ${baseName(protecting)}` : "Protect a folder"} description="Its files and their names are encrypted where they are. Only your master password or your recovery code opens them.">
+    <Dialog open={protecting !== null} onOpenChange={(open) => !open && protect(null)} title={protecting ? `Protect ${baseName(protecting)}` : "Protect a folder"} description="Choose whom it is meant to stop. You can change your mind later.">
       {protecting !== null && <ProtectForm key={protecting} start={protecting} />}
     </Dialog>
   );
@@ -22,30 +23,35 @@ export function ProtectDialog(): ReactNode {
 function ProtectForm({ start }: { readonly start: string }): ReactNode {
   const { protect, select } = useSelection();
   const [path, setPath] = useState(start);
-  const [visibility, setVisibility] = useState<Visibility>("hidden");
+  const [protection, setProtection] = useState<Protection>(AGAINST.anybody.protection);
+  const [isFull, setFull] = useState(false);
   const [anyway, setAnyway] = useState(false);
   const lock = useVerb((...args: Parameters<typeof api.lock>) => api.lock(...args));
-  const plan = useQuery({ queryKey: ["plan", path, visibility], queryFn: () => api.plan(path, visibility), enabled: path.trim() !== "", retry: false, gcTime: 0, staleTime: 0, placeholderData: keepPreviousData });
+  const plan = useQuery({ queryKey: ["plan", path, protection.guard, protection.visibility], queryFn: () => api.plan(path, protection), enabled: path.trim() !== "", retry: false, gcTime: 0, staleTime: 0, placeholderData: keepPreviousData });
   const current = plan.data && path.trim() !== "" ? plan.data : null;
   const ready = current !== null && current.refusal === null && !plan.isFetching;
   return (
     <form className="mt-5 space-y-5" onSubmit={(event) => {
       event.preventDefault();
       if (!ready) return;
-      lock.run(current.path, visibility, anyway);
+      lock.run(current.path, protection, anyway);
       select(current.path);
       protect(null);
     }}>
       <PathInput path={path} onPath={setPath} />
-      <Plan plan={current} problem={plan.error} empty={path.trim() === ""} />
-      <VisibilityChoice value={visibility} onChoose={setVisibility} />
+      {isFull ? <ProtectionChoice value={protection} onChoose={setProtection} /> : <AgainstChoice value={protection} onChoose={setProtection} />}
+      <p className="flex flex-wrap items-baseline justify-between gap-x-4 text-sm">
+        <span>{protectionWords(protection)}.</span>
+        <button type="button" className="font-medium text-dusk underline underline-offset-4" onClick={() => setFull(!isFull)}>{isFull ? "Ask me whom it is meant to stop" : "Choose guard and visibility"}</button>
+      </p>
+      <Plan plan={current} problem={plan.error} empty={path.trim() === ""} sealed={protection.guard === "sealed"} />
       {current && current.holders.length > 0 && (
         <label className="flex gap-2 rounded-lg bg-ochre-soft px-3 py-2 text-[13px] text-ochre">
           <input type="checkbox" checked={anyway} onChange={(event) => setAnyway(event.target.checked)} className="mt-0.5 accent-current" />
           <span>{current.holders.join(", ")} has files of this folder open. Better close them first; tick this to lock all the same.</span>
         </label>
       )}
-      <div className="flex justify-end gap-2">
+      <div className="sticky -bottom-6 -mx-6 -mb-6 flex justify-end gap-2 rounded-b-2xl border-t border-line bg-paper px-6 py-4">
         <Button onClick={() => protect(null)}>Not now</Button>
         <Button tone="dusk" type="submit" disabled={!ready || lock.pending}>{current?.refusal === null && current.name ? `Lock ${current.name}` : "Lock it"}</Button>
       </div>
@@ -66,11 +72,12 @@ function PathInput({ path, onPath }: { readonly path: string; readonly onPath: (
   );
 }
 
-function Plan({ plan, problem, empty }: { readonly plan: PlanView | null; readonly problem: Error | null; readonly empty: boolean }): ReactNode {
+function Plan({ plan, problem, empty, sealed }: { readonly plan: PlanView | null; readonly problem: Error | null; readonly empty: boolean; readonly sealed: boolean }): ReactNode {
   if (empty) return <p className="text-sm text-mute">Or choose it under Places first.</p>;
   if (problem) return <p role="alert" className="rounded-lg bg-oxblood-soft px-3 py-2 text-sm text-oxblood">{problem instanceof ApiError ? problem.message : "The folder could not be looked at. Nothing was touched."}</p>;
   if (!plan) return <p className="text-sm text-mute">Looking…</p>;
   if (plan.refusal) return <p role="alert" className="rounded-lg bg-oxblood-soft px-3 py-2 text-sm text-oxblood">{plan.refusal.message}</p>;
+  if (!sealed) return <p className="text-sm text-mute">In {baseName(parentOf(plan.path))}. Nothing in it is encrypted or read: it is done in a moment, and undone as quickly.</p>;
   return (
     <div className="text-sm text-mute">
       <p>{count(plan.files, "file")}, {formatBytes(plan.bytes)}, in {baseName(parentOf(plan.path))}. {plan.strategy === "whole" ? "Until everything is encrypted and checked, the readable copy stays." : "There is no room for a second copy, so it goes file by file: each file is whole at every moment, and the rest stays readable until its turn."}</p>

@@ -4,7 +4,7 @@ import { ArrowLeft } from "lucide-react";
 import Link from "next/link";
 import { useRouter } from "next/navigation";
 import { type ReactNode, useState } from "react";
-import type { FolderView, JobView, Visibility } from "@eremos/server/contract";
+import type { FolderView, JobView, Protection } from "@eremos/server/contract";
 import { FolderHistory } from "./folder-history";
 import { LeftOpen } from "./left-open";
 import { WhoSees } from "./who-sees";
@@ -12,7 +12,7 @@ import { conditionWord, doorwayOf, guardWords } from "@/features/desk/conditions
 import { JobProgress } from "@/features/desk/job-progress";
 import { MainAction } from "@/features/desk/main-action";
 import { TimeLeft } from "@/features/desk/time-left";
-import { VisibilityChoice } from "@/features/desk/visibility-choice";
+import { type GuardsNow, ProtectionChoice } from "@/features/desk/protection-choice";
 import { useSelection } from "@/features/shell/selection";
 import { Button } from "@/ui/button";
 import { Confirm } from "@/ui/dialog";
@@ -88,28 +88,44 @@ function Head({ folder, job }: { readonly folder: FolderView; readonly job: JobV
 function sentenceOf(folder: FolderView): string {
   if (folder.attention !== null) return folder.attention;
   if (folder.state === "open") return "It lies open at its place: anybody at this computer can read and change it until you lock it. Changes are kept when you do.";
-  if (folder.state === "locked" && folder.visibility === "hidden") return "It is locked, and its name is gone from its place. Opening it brings the same files back at the same path.";
-  if (folder.state === "locked") return "It is locked in view: the folder is at its place and holds one page. Opening it brings the same files back.";
+  if (folder.state === "locked") return lockedSentence(folder);
   return "Something is being done with it right now.";
+}
+
+function lockedSentence({ guard, visibility }: FolderView): string {
+  const where = { view: "is at its place", hidden: "has no name at its place", tucked: "is tucked away, and nothing is left at its place" }[visibility];
+  if (guard === "sight") return `It ${where}. Its contents are not encrypted: whoever finds it can read them. Opening brings it back at the same path.`;
+  if (guard === "barred") return `It ${where}, and the system refuses what you ruled out. Its contents are not encrypted. Opening gives back the permissions there were.`;
+  if (visibility === "hidden") return "It is locked, and its name is gone from its place. Opening it brings the same files back at the same path.";
+  if (visibility === "tucked") return "It is locked and tucked away: nothing is left at its place. Opening it brings the same files back at the same path.";
+  return "It is locked in view: the folder is at its place and holds one page. Opening it brings the same files back.";
 }
 
 /** Changed at once while it is locked, without opening it; otherwise at the next lock. */
 function Shows({ folder }: { readonly folder: FolderView }): ReactNode {
-  const set = useVerb((visibility: Visibility) => api.setVisibility(folder.id, visibility));
+  const set = useVerb((protection: Protection) => api.setProtection(folder.id, protection));
   if (folder.state !== "locked" && folder.state !== "open") return null;
   return (
     <section aria-labelledby="shows">
       <h2 id="shows" className="mb-2 text-lg">While it is locked</h2>
-      <VisibilityChoice value={folder.visibility} disabled={set.pending} onChoose={set.run} />
+      <ProtectionChoice value={folder} disabled={set.pending} onChoose={({ guard, visibility, bars }) => set.run({ guard, visibility, bars })} guardsNow={guardsNow(folder)} />
+      {folder.state === "open" && <p className="mt-2 text-sm text-mute">What you choose holds from its next lock on.</p>}
     </section>
   );
+}
+
+/** While it is locked, only what need not be decrypted or encrypted. */
+function guardsNow(folder: FolderView): GuardsNow | null {
+  if (folder.state === "open") return null;
+  if (folder.guard === "sealed") return { guards: ["sealed"], why: "Its files must be decrypted for this: open it first, then choose." };
+  return { guards: ["barred", "sight"], why: "Its files must be read for this: open it first, then choose." };
 }
 
 function Facts({ folder }: { readonly folder: FolderView }): ReactNode {
   const rows: readonly (readonly [string, ReactNode])[] = [
     ["State", conditionWord(folder)],
     ["Guard", guardWords(folder)],
-    ["Holds", folder.files > 0 ? `${count(folder.files, "file")}, ${formatBytes(folder.bytes)}` : "not known yet"],
+    ["Holds", folder.guard !== "sealed" ? "as it is; not counted" : folder.files > 0 ? `${count(folder.files, "file")}, ${formatBytes(folder.bytes)}` : "not known yet"],
     ["Protected", <Time key="p" at={folder.protectedAt} />],
     ["Last locked", folder.lockedAt ? <Time key="l" at={folder.lockedAt} /> : "never"],
     ["Last opened", folder.openedAt ? <Time key="o" at={folder.openedAt} /> : "never"],
@@ -141,7 +157,7 @@ function ReleaseBox({ folder }: { readonly folder: FolderView }): ReactNode {
       <Button size="small" className="mt-3" onClick={() => setAsking(true)}>Release…</Button>
       <Confirm open={asking} onOpenChange={setAsking} title={`Release ${folder.name}?`} action="Release it" tone="dusk" onConfirm={() => release.run()}>
         <p>What stays: every file, at {folder.path}, with its names, times and permissions.</p>
-        <p>What goes: the encrypted copy and everything Eremos added. After that anybody at this computer can read the folder. You can lock it again at any time.</p>
+        <p>What goes: {folder.guard === "sealed" ? "the encrypted copy and " : ""}everything Eremos added. After that anybody at this computer can read the folder. You can lock it again at any time.</p>
       </Confirm>
     </div>
   );
@@ -149,6 +165,7 @@ function ReleaseBox({ folder }: { readonly folder: FolderView }): ReactNode {
 
 function Health({ folder, jobs }: { readonly folder: FolderView; readonly jobs: readonly JobView[] }): ReactNode {
   const check = useVerb(() => api.check(folder.id));
+  if (folder.guard !== "sealed") return null;
   const last = jobs.find((job) => job.verb === "check" && job.state === "done");
   return (
     <section aria-labelledby="health">

@@ -17,7 +17,7 @@ export function JobToasts(): ReactNode {
       if (told.current.has(job.id)) continue;
       told.current.add(job.id);
       tell(job);
-      for (const queryKey of [KEYS.folders, ["place"], ["onlooker"], KEYS.activity]) void client.invalidateQueries({ queryKey });
+      for (const queryKey of [KEYS.folders, ["place"], ["onlooker"], ["reach"], KEYS.activity]) void client.invalidateQueries({ queryKey });
     }
   }, [jobs, client, openedAt]);
   return null;
