@@ -25,6 +25,7 @@ export { type Located, locateFolder, protectedAbove } from "./engine/locate";
 export { type LockInput, type LockOutcome, type LockPreview, type OpenNote, type Signer, lockFolder, previewLock } from "./engine/lock";
 export { type OffLimits, type OffLimitsEdits, defaultOffLimits, editedOffLimits, isInPlaces, refuseOffLimits, whyOffLimits } from "./engine/off-limits";
 export { type Guard, type Inspection, type Recovery, inspectFolder, isLocked, recoverFolder } from "./engine/recover";
+export { renewGuardOwner } from "./engine/guarded";
 export type { GuardInput, GuardOutcome, GuardedInput, Guarding } from "./engine/guarded";
 export { HELD_NAME } from "./engine/hide";
 export { SealedReader } from "./engine/sealed-reader";

@@ -5,7 +5,7 @@ import { STAGES, campaignDirectory, plainAfterRecovery, setUp } from "./scenes";
 import { type Person, newPerson, removeDirectory } from "./world";
 
 const DEEP = process.env["EREMOS_DEEP"] === "1";
-const STRIDE = DEEP ? 1 : 7;
+const STRIDE = DEEP ? 1 : 13;
 
 let person: Person;
 let base: string;

@@ -10,7 +10,7 @@ export function house(core, owner, rootKey, device) {
 }
 
 export function lock({ core, signer }, path, folder, note = null, hooks = silent) {
-  return core.lockFolder(core.disk, { path: Buffer.from(path), folder, visibility: "view", signer, note, page: null, inUseAnyway: false }, hooks);
+  return core.lockFolder(core.disk, { path: Buffer.from(path), folder, visibility: "view", places: [], signer, note, page: null, inUseAnyway: false }, hooks);
 }
 
 const opening = ({ access }, path) => ({ path: Buffer.from(path), access, keptHeader: null, expected: null, acceptUnvouched: false, acceptOlder: false });

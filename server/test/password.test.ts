@@ -37,6 +37,8 @@ describe("changing the master password", () => {
     await house.signIn();
     await lockNow(here);
     await lockNow(away);
+    const barred = house.makeFolder("Photos");
+    await lock(house.eremos, { path: barred, protection: { guard: "barred", visibility: "view", bars: { others: "nothing", own: "everything" } }, inUseAnyway: false, from: "/" }).outcome;
     const drive = path.join(house.base, "drive that is away");
     fs.renameSync(path.join(house.world, "Stick"), drive);
 
@@ -47,6 +49,7 @@ describe("changing the master password", () => {
     expect(headersIn(house.world)).not.toEqual(before);
     expect(headersIn(drive).join()).toContain(JSON.parse(before[0] ?? "{}").owner.password.root);
     expect(activityOf(house.eremos)[0]).toMatchObject({ kind: "password" });
+    expect(fs.readFileSync(path.join(barred, ".eremos", "guard.json"), "utf8")).toContain(house.eremos.requireOwner().password.root);
 
     house.restart();
     await expect(signIn(house.eremos, PASSWORD)).rejects.toMatchObject({ code: "wrong-password" });

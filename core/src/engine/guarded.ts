@@ -170,6 +170,17 @@ function hidingOrBack(disk: Disk, folder: HeldFolder, record: GuardRecord, { vis
   }
 }
 
+/** After a change of the master password: the record leads from the new one to the folder's ordinary path. Does nothing where it does already. */
+export function renewGuardOwner(disk: Disk, path: Buffer, owner: OwnerEnvelope): void {
+  const folder = holdFolder(disk, path, { create: false });
+  try {
+    const record = loadGuard(disk, folder.vault);
+    if (record && record.owner.password.root !== owner.password.root) commitGuard(disk, folder.vault, { ...record, owner });
+  } finally {
+    letGo(disk, folder);
+  }
+}
+
 /** Brings a folder whose guarding was cut off to where its record says; does nothing where nothing is to do. */
 export function recoverGuarded(disk: Disk, folder: HeldFolder, record: GuardRecord): { readonly record: GuardRecord | null; readonly path: Buffer; readonly settled: boolean } {
   if (record.state === "open") return { record, path: folder.path, settled: false };

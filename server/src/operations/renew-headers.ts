@@ -1,4 +1,4 @@
-import { type OwnerEnvelope, changeOwner, disk, headerOwner, isEremosError, locateFolder } from "@eremos/core";
+import { type OwnerEnvelope, changeOwner, disk, headerOwner, isEremosError, locateFolder, renewGuardOwner } from "@eremos/core";
 import type { Eremos } from "../eremos";
 import type { FolderRecord } from "../registry";
 import { accessOf } from "../session/keys";
@@ -14,8 +14,21 @@ export async function renewHeaders(eremos: Eremos): Promise<FolderRecord[]> {
   const behind = foldersBehind(eremos, owner);
   const left: FolderRecord[] = [];
   for (const record of behind) if (!(await renew(eremos, owner, record))) left.push(record);
+  renewGuardRecords(eremos, owner);
   if (behind.length > left.length) eremos.announce({ topic: "folders" });
   return left;
+}
+
+/** Folders that are not sealed open without it; their records are only for finding them again elsewhere. What is out of reach is tried at the next sign-in. */
+function renewGuardRecords(eremos: Eremos, owner: OwnerEnvelope): void {
+  for (const record of eremos.registry.list(eremos.requireKeys()).filter(({ guard }) => guard !== "sealed")) {
+    try {
+      const located = locateFolder(disk, decodePath(record.path), record.id);
+      if (located) renewGuardOwner(disk, located.realPath, owner);
+    } catch (error) {
+      if (!isEremosError(error)) throw error;
+    }
+  }
 }
 
 /** Folders whose header, as far as it is known here, still opens with an older master password. */

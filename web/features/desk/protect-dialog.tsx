@@ -44,7 +44,8 @@ function ProtectForm({ start }: { readonly start: string }): ReactNode {
         <span>{protectionWords(protection)}.</span>
         <button type="button" className="font-medium text-dusk underline underline-offset-4" onClick={() => setFull(!isFull)}>{isFull ? "Ask me whom it is meant to stop" : "Choose guard and visibility"}</button>
       </p>
-      <Plan plan={current} problem={plan.error} empty={path.trim() === ""} sealed={protection.guard === "sealed"} />
+      {/* Room for two lines, so that nothing moves under the pointer when the answer comes. */}
+      <div className="min-h-11"><Plan plan={current} problem={plan.error} empty={path.trim() === ""} sealed={protection.guard === "sealed"} /></div>
       {current && current.holders.length > 0 && (
         <label className="flex gap-2 rounded-lg bg-ochre-soft px-3 py-2 text-[13px] text-ochre">
           <input type="checkbox" checked={anyway} onChange={(event) => setAnyway(event.target.checked)} className="mt-0.5 accent-current" />

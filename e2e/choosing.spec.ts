@@ -1,0 +1,75 @@
+import AxeBuilder from "@axe-core/playwright";
+import * as fs from "node:fs";
+import * as path from "node:path";
+import { PASSWORD, card, expect, protect, signIn, test } from "./house";
+
+const modeOf = (file: string): number => fs.statSync(file).mode & 0o777;
+
+test("whom it is meant to stop: other accounts, by rules that change while it is locked", async ({ page, house }) => {
+  const payroll = house.place("Workshop", "Payroll");
+  // Other accounts get as far as the folder.
+  for (const directory of [house.base, house.world, house.place("Workshop"), payroll]) fs.chmodSync(directory, 0o755);
+  const [letter] = fs.readdirSync(payroll, { withFileTypes: true }).filter((entry) => entry.isFile()).map((entry) => path.join(payroll, entry.name));
+  if (!letter) throw new Error("the demo world has no file there");
+  fs.chmodSync(letter, 0o644);
+  expect(house.eremos(["setup"], PASSWORD).status).toBe(0);
+  await signIn(page, house);
+  await page.getByRole("button", { name: "Protect a folder…" }).last().click();
+  const dialog = page.getByRole("dialog");
+  await dialog.getByLabel("Folder").fill(payroll);
+  await expect(dialog.getByText("Sealed, hidden in place.")).toBeVisible();
+  await dialog.getByRole("radio", { name: "Other accounts on this computer" }).click();
+  await expect(dialog.getByText("Barred, in view: others may do nothing.")).toBeVisible();
+  await dialog.getByRole("button", { name: "Choose guard and visibility" }).click();
+  await expect(dialog.getByRole("radio", { name: "Barred" })).toBeChecked();
+  expect((await new AxeBuilder({ page }).analyze()).violations).toEqual([]);
+  await dialog.getByRole("radio", { name: "Out of sight" }).click();
+  await expect(dialog.getByRole("radio", { name: "Hidden in place" })).toBeChecked();
+  await expect(dialog.getByRole("radio", { name: "In view" })).toBeDisabled();
+  await dialog.getByRole("radio", { name: "Barred" }).click();
+  await dialog.getByRole("radio", { name: "In view" }).click();
+  await dialog.getByRole("button", { name: "Lock Payroll" }).click();
+  await expect(card(page, "Payroll").getByText("Locked", { exact: true })).toBeVisible();
+  await expect(card(page, "Payroll")).toContainText("barred, in view: others may do nothing");
+  expect([modeOf(payroll), modeOf(letter)]).toEqual([0o700, 0o644]);
+
+  await card(page, "Payroll").getByRole("link", { name: "Details" }).click();
+  const row = (name: string): ReturnType<typeof page.getByRole> => page.getByRole("row", { name });
+  await expect(row("Another account here").getByRole("button", { name: "no: The system refuses: no file in it may be read." })).toBeVisible();
+  await expect(row("An administrator").getByRole("button", { name: "yes: Permissions don't stop an administrator." })).toHaveCount(4);
+  await page.getByLabel("This account itself may").selectOption("read it");
+  await page.getByLabel("Other accounts may").selectOption("read it");
+  await expect(page.getByText("barred, in view: others may read it, this account may read it")).toBeVisible();
+  await expect(row("Another account here").getByRole("button", { name: "yes: The permissions allow it." })).toHaveCount(1);
+  expect([modeOf(payroll), modeOf(letter)]).toEqual([0o555, 0o444]);
+  expect((await new AxeBuilder({ page }).analyze()).violations).toEqual([]);
+  await expect(page.getByRole("radio", { name: "Sealed" })).toBeDisabled();
+  await page.getByRole("radio", { name: "Tucked away" }).click();
+  await expect(page.getByText("It is tucked away, and nothing is left at its place, and the system refuses")).toBeVisible();
+  expect(fs.existsSync(payroll)).toBe(false);
+
+  await page.getByRole("button", { name: "Open in place" }).click();
+  await expect(page.getByText("It lies open at its place")).toBeVisible();
+  expect([modeOf(payroll), modeOf(letter)]).toEqual([0o755, 0o644]);
+  await page.getByRole("radio", { name: "Sealed" }).click();
+  await expect(page.getByText("What you choose holds from its next lock on.")).toBeVisible();
+  await page.getByRole("button", { name: "Lock now" }).click();
+  await expect(page.getByText("It is locked and tucked away")).toBeVisible();
+  await expect(row("Somebody holding the disk").getByRole("button", { name: "no: What is in it is encrypted, its names too." })).toHaveCount(2);
+  expect(house.eremos(["unlock", payroll], PASSWORD).status).toBe(0);
+  expect(modeOf(letter)).toBe(0o644);
+});
+
+test("glances: out of sight from the page, and back from the command line", async ({ page, house }) => {
+  const surprise = house.place("Home", "Surprise for Jonas");
+  const before = fs.readdirSync(surprise);
+  expect(house.eremos(["setup"], PASSWORD).status).toBe(0);
+  await signIn(page, house);
+  await protect(page, surprise, "Tucked away", "Out of sight");
+  await expect(card(page, "Surprise for Jonas")).toContainText("out of sight, tucked away");
+  await expect(card(page, "Surprise for Jonas").getByText("Locked", { exact: true })).toBeVisible();
+  expect(fs.existsSync(surprise)).toBe(false);
+  expect(house.eremos(["release", surprise], PASSWORD).stdout).toContain("is an ordinary folder again, with the permissions it had.");
+  expect(fs.readdirSync(surprise)).toEqual(before);
+  await expect(card(page, "Surprise for Jonas")).toBeHidden();
+});
