@@ -14,7 +14,7 @@ export interface Protection {
   /** For a barred folder. */
   readonly bars: Bars | null;
 }
-export type FolderCondition = "locked" | "open" | "working" | "partly" | "interrupted" | "missing" | "damaged";
+export type FolderCondition = "locked" | "open" | "working" | "partly" | "interrupted" | "missing" | "away" | "damaged";
 export type JobVerb = "lock" | "unlock" | "release" | "check";
 export type JobState = "queued" | "running" | "done" | "failed" | "cancelled" | "interrupted";
 export type JobPhase = "queued" | "looking" | "sealing" | "making-durable" | "moving" | "removing" | "restoring" | "checking";

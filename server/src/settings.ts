@@ -27,8 +27,13 @@ export function readSettings(environment: Readonly<Record<string, string | undef
   if (!Number.isInteger(port) || port < 0 || port > 65535) throw new EremosError("usage", `EREMOS_PORT must be a number from 0 to 65535; it is "${given}".`);
   const dataDirectory = path.resolve(environment["EREMOS_DATA"] || defaultDataDirectory(environment, home));
   const listed = directoriesIn(environment, "EREMOS_PLACES");
-  const places = listed.length > 0 ? listed : [home];
+  const places = listed.length > 0 ? listed : [home, ...drivesOf(os.userInfo().username)];
   return { port, dataDirectory, places, home, synced: directoriesIn(environment, "EREMOS_SYNCED"), program: realPathOf(program) };
+}
+
+/** Where the desktop mounts a person's removable drives, if it does. */
+function drivesOf(account: string): string[] {
+  return ["/media", "/run/media"].map((directory) => path.join(directory, account)).filter((directory) => fs.statSync(directory, { throwIfNoEntry: false })?.isDirectory());
 }
 
 function defaultDataDirectory(environment: Readonly<Record<string, string | undefined>>, home: string): string {

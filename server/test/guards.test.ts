@@ -11,7 +11,11 @@ import { setProtection } from "../src/operations/protection";
 import { recoverInterrupted } from "../src/operations/recover-interrupted";
 import { listPlace } from "../src/operations/walk-places";
 import { AS_BEFORE } from "../src/protection";
-import { TestHouse, sealedAnd } from "./house";
+import { Eremos } from "../src/eremos";
+import { signIn } from "../src/operations/sign-in";
+import { readSettings } from "../src/settings";
+import { CAN_MOUNT, Drive } from "../../core/test/mounts";
+import { PASSWORD, TestHouse, sealedAnd } from "./house";
 
 let house: TestHouse;
 beforeEach(async () => {
@@ -120,4 +124,34 @@ it("a folder that a protected one belongs in can't be protected itself, even whi
   await house.signIn();
   await lockAs(folder, SIGHT);
   expect(() => lock(house.eremos, { path: path.dirname(folder), protection: sealedAnd("view"), inUseAnyway: false, from: "/" })).toThrow("release that one first");
+});
+
+it.runIf(CAN_MOUNT)("a drive that is taken out shows its folders as away, and they come back with it, at another path too", async () => {
+  const drive = new Drive("ext4");
+  const eremos = Eremos.open(readSettings({ EREMOS_DATA: house.data, EREMOS_PLACES: path.dirname(drive.at) }, house.eremos.settings.program));
+  try {
+    await signIn(eremos, PASSWORD);
+    const folders = ["In view", "Tucked"].map((name) => path.join(drive.at, "Papers", name));
+    for (const folder of folders) {
+      fs.mkdirSync(folder, { recursive: true });
+      fs.writeFileSync(path.join(folder, "letter.txt"), "Dear Jonas");
+    }
+    const [inView = "", tucked = ""] = folders;
+    await lock(eremos, { path: inView, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).outcome;
+    await lock(eremos, { path: tucked, protection: SIGHT, inUseAnyway: false, from: "/" }).outcome;
+    drive.pullOut();
+    expect(listFolders(eremos)).toMatchObject([{ state: "away", path: inView, attention: null }, { state: "away", path: tucked }]);
+    expect(() => unlock(eremos, target(inView))).toThrow("is not at its place now");
+    drive.replug("mounted elsewhere");
+    expect(listFolders(eremos)).toMatchObject(["In view", "Tucked"].map((name) => ({ state: "locked", path: path.join(drive.at, "Papers", name) })));
+    for (const name of ["In view", "Tucked"]) {
+      const { path: now } = await unlock(eremos, target(path.join(drive.at, "Papers", name))).outcome;
+      expect(fs.readFileSync(path.join(now.toString(), "letter.txt"), "utf8")).toBe("Dear Jonas");
+    }
+    fs.renameSync(path.join(drive.at, "Papers", "In view"), path.join(drive.at, "moved by hand"));
+    expect(listFolders(eremos)).toMatchObject([{ state: "missing", attention: expect.stringContaining("not at its place") }, { state: "open" }]);
+  } finally {
+    eremos.close();
+    drive.remove();
+  }
 });

@@ -14,13 +14,24 @@ export interface Located {
 export function locateFolder(disk: Disk, path: Buffer, folder: string): Located | null {
   const here = inspectFolder(disk, path);
   if (here?.folder === folder) return { realPath: path, inspection: here };
-  for (const parent of [splitPath(path).parent, ...heldAreasAbove(path)]) {
-    for (const name of namesIn(disk, parent)) {
-      if (!HIDDEN_NAME.test(name.toString("latin1"))) continue;
-      const realPath = joinPath(parent, name);
-      const inspection = inspectFolder(disk, realPath);
-      if (inspection?.folder === folder) return { realPath, inspection };
-    }
+  return locateIn(disk, splitPath(path).parent, folder, null) ?? first(heldAreasAbove(path), (area, level) => locateIn(disk, area, folder, level));
+}
+
+function first<T, F>(all: readonly T[], find: (one: T, index: number) => F | null): F | null {
+  for (const [index, one] of all.entries()) {
+    const found = find(one, index);
+    if (found !== null) return found;
+  }
+  return null;
+}
+
+/** Under a hidden name in a directory; in a held area only where that is as far above the ordinary path as its record says. */
+function locateIn(disk: Disk, directory: Buffer, folder: string, level: number | null): Located | null {
+  for (const name of namesIn(disk, directory)) {
+    if (!HIDDEN_NAME.test(name.toString("latin1"))) continue;
+    const realPath = joinPath(directory, name);
+    const inspection = inspectFolder(disk, realPath);
+    if (inspection?.folder === folder && (level === null || inspection.held === level)) return { realPath, inspection };
   }
   return null;
 }

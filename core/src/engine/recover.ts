@@ -24,6 +24,8 @@ export interface Inspection {
   readonly generation: number;
   readonly visibility: StateRecord["visibility"];
   readonly hiddenName: string | null;
+  /** Tucked away: how many levels above the directory it belongs in its held area is. */
+  readonly held: number | null;
   /** An operation of some process is running on it right now. */
   readonly busy: boolean;
   /** Plain entries that appeared in the locked folder and wait to be taken in. */
@@ -48,14 +50,14 @@ export function inspectFolder(disk: Disk, path: Buffer): Inspection | null {
     const { vault } = folder;
     const guarded = vault ? loadGuard(disk, vault) : null;
     if (vault && guarded) {
-      const { folder: id, guard, state, visibility, hiddenName } = guarded;
-      return { folder: id, guard, state, generation: 0, visibility, hiddenName, busy: disk.isLocked(vault, NAMES.lock), arrivals: 0 };
+      const { folder: id, guard, state, visibility, hiddenName, held } = guarded;
+      return { folder: id, guard, state, generation: 0, visibility, hiddenName, held, busy: disk.isLocked(vault, NAMES.lock), arrivals: 0 };
     }
     const state = vault ? loadState(disk, vault) : null;
     if (!vault || !state) return null;
-    const { folder: id, generation, visibility, hiddenName } = state;
+    const { folder: id, generation, visibility, hiddenName, held } = state;
     const arrivals = state.state === "sealed" ? disk.list(folder.dir).filter((name) => !isOurs(name, state)).length : 0;
-    return { folder: id, guard: "sealed", state: state.state, generation, visibility, hiddenName, busy: disk.isLocked(vault, NAMES.lock), arrivals };
+    return { folder: id, guard: "sealed", state: state.state, generation, visibility, hiddenName, held, busy: disk.isLocked(vault, NAMES.lock), arrivals };
   } finally {
     closeFolder(disk, folder);
   }

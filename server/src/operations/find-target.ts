@@ -1,4 +1,5 @@
 import { EremosError, type Located, disk, locateFolder } from "@eremos/core";
+import { locateRecord } from "./follow-drives";
 import type { Eremos } from "../eremos";
 import type { FolderRecord } from "../registry";
 import { decodePath, encodePath, fullPath } from "./paths";
@@ -10,8 +11,7 @@ export interface Target {
 
 /** A protected folder by its id, its ordinary path, or the path it has now. @throws EremosError `not-protected` | `not-found` */
 export function findTarget(eremos: Eremos, pathOrId: string, from: string): Target {
-  const record = findRecord(eremos, pathOrId, from);
-  const located = locateFolder(disk, decodePath(record.path), record.id);
+  const { record, located } = locateRecord(eremos, findRecord(eremos, pathOrId, from));
   if (!located) {
     throw new EremosError("not-found", `${decodePath(record.path).toString("utf8")} is not at its place now. Nothing was touched; if it is on a drive, connect the drive, and if it was moved, move it back.`);
   }

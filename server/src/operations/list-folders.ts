@@ -1,8 +1,9 @@
-import { type Located, disk, displayPath, isEremosError, isLocked, locateFolder, roomForBoth } from "@eremos/core";
+import { type Located, disk, displayPath, isEremosError, isLocked, roomForBoth } from "@eremos/core";
 import type { FolderCondition, FolderView } from "../contract";
 import type { Note } from "../data-directory";
 import type { Eremos } from "../eremos";
 import type { FolderRecord } from "../registry";
+import { isAway, locateRecord } from "./follow-drives";
 import { decodePath, nameOf } from "./paths";
 
 /** The protected folders, each as the disk says it is now. */
@@ -12,10 +13,11 @@ export function listFolders(eremos: Eremos): FolderView[] {
   return records.map((record) => viewOf(eremos, record, notes.get(record.id) ?? null)).sort((a, b) => a.name.localeCompare(b.name) || a.path.localeCompare(b.path));
 }
 
-function viewOf({ keeper }: Eremos, record: FolderRecord, note: Note | null): FolderView {
+function viewOf(eremos: Eremos, listed: FolderRecord, note: Note | null): FolderView {
+  const { keeper } = eremos;
+  const { record, located, damaged } = look(eremos, listed);
   const path = decodePath(record.path);
-  const { located, damaged } = look(path, record.id);
-  const state = damaged ? "damaged" : conditionOf(located);
+  const state = damaged ? "damaged" : located ? conditionOf(located) : isAway(record) ? "away" : "missing";
   const open = state === "open" ? note : null;
   return {
     id: record.id, path: displayPath(path), realPath: displayPath(located?.realPath ?? path), name: nameOf(path), guard: record.guard, visibility: record.visibility, bars: record.bars,
@@ -27,17 +29,16 @@ function viewOf({ keeper }: Eremos, record: FolderRecord, note: Note | null): Fo
   };
 }
 
-function look(path: Buffer, id: string): { located: Located | null; damaged: boolean } {
+function look(eremos: Eremos, record: FolderRecord): { record: FolderRecord; located: Located | null; damaged: boolean } {
   try {
-    return { located: locateFolder(disk, path, id), damaged: false };
+    return { ...locateRecord(eremos, record), damaged: false };
   } catch (error) {
-    if (isEremosError(error)) return { located: null, damaged: error.class === "damage" };
+    if (isEremosError(error)) return { record, located: null, damaged: error.class === "damage" };
     throw error;
   }
 }
 
-function conditionOf(located: Located | null): FolderCondition {
-  if (!located) return "missing";
+function conditionOf(located: Located): FolderCondition {
   const { state, busy } = located.inspection;
   if (busy) return "working";
   if (isLocked(located.inspection)) return "locked";
@@ -46,7 +47,7 @@ function conditionOf(located: Located | null): FolderCondition {
 }
 
 function attentionOf(state: FolderCondition, arrivals: number): string | null {
-  if (state === "missing") return "It is not at its place. The drive may be away, or it was moved.";
+  if (state === "missing") return "It is not at its place: it was moved, renamed or deleted by something else.";
   if (state === "partly") return "A part of it is still readable. Nothing is lost.";
   if (state === "interrupted") return "The last operation was cut off. Nothing is lost.";
   if (state === "damaged") return "Its state record can't be read. Don't change anything in it.";

@@ -5,7 +5,7 @@ import type { DoorwayState } from "@/ui/doorway";
 /** Words and signs for a folder's condition: in one place, so that every view says the same. */
 export function doorwayOf(folder: FolderView): DoorwayState {
   if (folder.state === "open") return "open";
-  if (folder.state === "working") return "working";
+  if (folder.state === "working" || folder.state === "away") return folder.state;
   if (folder.state !== "locked" || folder.attention !== null) return "attention";
   return folder.visibility === "view" ? folder.guard : "hidden";
 }
@@ -17,6 +17,7 @@ export function conditionWord(folder: FolderView): string {
     case "partly": return "Partly locked";
     case "interrupted": return "Cut off";
     case "missing": return "Not at its place";
+    case "away": return "Away";
     case "damaged": return "Damaged";
     case "locked": return "Locked";
   }
@@ -26,15 +27,14 @@ export function guardWords(folder: FolderView): string {
   return protectionWords(folder).replace(/^./, (first) => first.toLowerCase());
 }
 
-export type Group = "working" | "open" | "attention" | "locked";
+export type Group = "working" | "open" | "attention" | "locked" | "away";
 
 export function groupOf(folder: FolderView): Group {
-  if (folder.state === "working") return "working";
-  if (folder.state === "open") return "open";
+  if (folder.state === "working" || folder.state === "open" || folder.state === "away") return folder.state;
   return folder.state === "locked" && folder.attention === null ? "locked" : "attention";
 }
 
-export const GROUP_WORDS: Readonly<Record<Group, string>> = { working: "Under way", open: "Open now", attention: "Needs you", locked: "Locked" };
+export const GROUP_WORDS: Readonly<Record<Group, string>> = { working: "Under way", open: "Open now", attention: "Needs you", locked: "Locked", away: "Away" };
 
 export const VERB_WORDS: Readonly<Record<JobVerb, string>> = { lock: "Locking", unlock: "Opening", release: "Releasing", check: "Checking" };
 

@@ -89,6 +89,7 @@ function sentenceOf(folder: FolderView): string {
   if (folder.attention !== null) return folder.attention;
   if (folder.state === "open") return "It lies open at its place: anybody at this computer can read and change it until you lock it. Changes are kept when you do.";
   if (folder.state === "locked") return lockedSentence(folder);
+  if (folder.state === "away") return "Its drive is away, or the directory it lies in is. It comes back by itself with it, at another path too.";
   return "Something is being done with it right now.";
 }
 
