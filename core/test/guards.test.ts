@@ -10,11 +10,8 @@ import { inspectFolder, recoverFolder } from "../src/engine/recover";
 import { LEVELS, type Level, NO_BARS } from "../src/format/guard-record";
 import { linuxDisk } from "../src/platform/linux/linux-disk";
 import { FOLDER } from "./scenes";
+import { OTHER, OWN, asOwner, runAs } from "./accounts";
 import { type Person, lock, newDirectory, newPerson, removeDirectory, snapshot, unlock } from "./world";
-
-/** Two ordinary accounts; the system knows accounts by number, with or without a name. */
-const OWN = 4301;
-const OTHER = 4302;
 
 let person: Person;
 let base: string;
@@ -39,29 +36,6 @@ beforeEach(() => {
 });
 afterEach(() => removeDirectory(base));
 
-function as<T>(account: number, work: () => T): T {
-  process.setegid?.(account);
-  process.seteuid?.(account);
-  try {
-    return work();
-  } finally {
-    process.seteuid?.(0);
-    process.setegid?.(0);
-  }
-}
-
-/** The engine as the owner's own process; what it awaits is done with before another account's turn. */
-async function asOwner<T>(work: () => Promise<T> | T): Promise<T> {
-  process.setegid?.(OWN);
-  process.seteuid?.(OWN);
-  try {
-    return await work();
-  } finally {
-    process.seteuid?.(0);
-    process.setegid?.(0);
-  }
-}
-
 type Rules = Omit<Guarding, "places">;
 
 const places = (): Buffer[] => [Buffer.from(path.join(base, "home"))];
@@ -74,10 +48,10 @@ const place = (now: string): { path: Buffer; place: Buffer } => ({ path: Buffer.
 
 /** What an account gets done in a folder, by trying: with a new process of its own. */
 function attempts(account: number, at: string): { list: boolean; read: boolean; change: boolean; delete: boolean } {
-  const tries = (command: string): boolean => spawnSync("sh", ["-c", command], { uid: account, gid: account, cwd: "/" }).status === 0;
+  const tries = (command: string): boolean => runAs(account, command).ok;
   const quoted = `'${at}'`;
   return {
-    list: tries(`ls ${quoted}`) && spawnSync("ls", [at], { uid: account, gid: account, encoding: "utf8" }).stdout.includes("letter.txt"),
+    list: runAs(account, `ls ${quoted}`).out.includes("letter.txt"),
     read: tries(`cat ${quoted}/letter.txt`) || tries(`cat ${quoted}/inner/deeper/sums.csv`),
     change: tries(`printf x >> ${quoted}/letter.txt`) || tries(`printf x >> ${quoted}/inner/deeper/sums.csv`),
     delete: tries(`touch ${quoted}/new && rm ${quoted}/new`) || tries(`touch ${quoted}/inner/new && rm ${quoted}/inner/new`) || tries(`mv ${quoted}/inner/deeper ${quoted}/inner/other && mv ${quoted}/inner/other ${quoted}/inner/deeper`),
@@ -98,7 +72,7 @@ describe.runIf(process.getuid?.() === 0)("a barred folder, tried by real account
     expect(now).toBe(folder);
     expect(attempts(OTHER, folder)).toEqual(expected(bars.others));
     expect(attempts(OWN, folder)).toEqual(expected(bars.own));
-    expect(as(OWN, () => inspectFolder(linuxDisk, Buffer.from(folder)))).toMatchObject({ folder: FOLDER, guard: "barred", state: "locked" });
+    expect(await asOwner(() => inspectFolder(linuxDisk, Buffer.from(folder)))).toMatchObject({ folder: FOLDER, guard: "barred", state: "locked" });
     expect(await asOwner(() => recoverFolder(linuxDisk, Buffer.from(folder)).steps)).toEqual([]);
     fs.truncateSync(path.join(folder, "letter.txt"), 10);
     fs.truncateSync(path.join(folder, "inner/deeper/sums.csv"), 3);
@@ -156,7 +130,7 @@ describe.runIf(process.getuid?.() === 0)("a barred folder, tried by real account
     fs.chmodSync(path.join(folder, "foreign"), 0o666);
     await expect(asOwner(() => changeGuarded(linuxDisk, { ...place(folder), guard: "barred", bars: { others: "read", own: "read" }, visibility: "view", places: places() }))).rejects.toThrow("belongs to another account");
     expect(attempts(OTHER, folder)).toEqual(expected("nothing"));
-    expect(as(OWN, () => inspectFolder(linuxDisk, Buffer.from(folder)))).toMatchObject({ state: "locked" });
+    expect(await asOwner(() => inspectFolder(linuxDisk, Buffer.from(folder)))).toMatchObject({ state: "locked" });
   });
 
   it("a folder of another account, and more for others than for oneself, are refused before anything is touched", async () => {

@@ -10,13 +10,10 @@ import { VISIBILITIES, type Visibility } from "../src/format/state";
 import { type Answer, REACH_KINDS, type Reach, reachOf } from "../src/onlooker/reach";
 import { linuxDisk } from "../src/platform/linux/linux-disk";
 import { FOLDER } from "./scenes";
+import { OTHER, OWN, ROOT, asOwner, runAs } from "./accounts";
 import { type Person, lock, newDirectory, newPerson, removeDirectory, unlock } from "./world";
 
 /** Every cell against the real system: real listings, and real attempts to read, change and delete by processes of real accounts. */
-const OWN = 4301;
-const OTHER = 4302;
-const ROOT = 0;
-
 let person: Person;
 let base: string;
 let home: string;
@@ -38,42 +35,14 @@ beforeEach(() => {
 });
 afterEach(() => removeDirectory(base));
 
-/** Asked as the owner's own process, as the server would. */
-function asOwner<T>(work: () => T): T {
-  process.setegid?.(OWN);
-  process.seteuid?.(OWN);
-  try {
-    return work();
-  } finally {
-    process.seteuid?.(0);
-    process.setegid?.(0);
-  }
-}
-
-async function asOwnerLater<T>(work: () => Promise<T>): Promise<T> {
-  process.setegid?.(OWN);
-  process.seteuid?.(OWN);
-  try {
-    return await work();
-  } finally {
-    process.seteuid?.(0);
-    process.setegid?.(0);
-  }
-}
-
-function run(account: number, command: string): { ok: boolean; out: string } {
-  const { status, stdout } = spawnSync("sh", ["-c", command], { uid: account, gid: account, cwd: "/", encoding: "utf8" });
-  return { ok: status === 0, out: stdout };
-}
-
 const HEX = /^\.[0-9a-f]{20}$/m;
 
 /** What somebody finds by looking around with a file lister, with hidden entries or without: in the place, and in every hidden directory above it. */
 function finds(account: number, hiddenToo: boolean): Answer {
   const list = hiddenToo ? "ls -A" : "ls";
-  if (run(account, `${list} '${home}/Workshop'`).out.split("\n").includes("Payroll")) return "yes";
+  if (runAs(account, `${list} '${home}/Workshop'`).out.split("\n").includes("Payroll")) return "yes";
   if (!hiddenToo) return "no";
-  return HEX.test(run(account, `ls -A '${home}/Workshop'`).out) || HEX.test(run(account, `ls -A '${home}/.eremos-held'`).out) ? "partly" : "no";
+  return HEX.test(runAs(account, `ls -A '${home}/Workshop'`).out) || HEX.test(runAs(account, `ls -A '${home}/.eremos-held'`).out) ? "partly" : "no";
 }
 
 interface Tried {
@@ -88,11 +57,11 @@ interface Tried {
 function attempts(account: number, hiddenToo: boolean, at: string): Tried {
   const exists = finds(account, hiddenToo);
   if (exists === "no") return { exists, names: false, reads: false, changes: false, deletes: false };
-  const names = run(account, `find '${at}' 2>/dev/null`).out.includes("letter.txt") || run(account, `ls '${at}'`).out.includes("letter.txt");
-  const reads = run(account, `grep -rl 'twelve violins' '${at}'`).out.trim() !== "" || run(account, `cat '${at}/letter.txt'`).out.includes("twelve violins");
-  const changes = ["letter.txt", "inner/sums.csv"].some((name) => fs.existsSync(path.join(at, name)) && run(account, `printf '' >> '${at}/${name}'`).ok);
+  const names = runAs(account, `find '${at}' 2>/dev/null`).out.includes("letter.txt") || runAs(account, `ls '${at}'`).out.includes("letter.txt");
+  const reads = runAs(account, `grep -rl 'twelve violins' '${at}'`).out.trim() !== "" || runAs(account, `cat '${at}/letter.txt'`).out.includes("twelve violins");
+  const changes = ["letter.txt", "inner/sums.csv"].some((name) => fs.existsSync(path.join(at, name)) && runAs(account, `printf '' >> '${at}/${name}'`).ok);
   const [entry] = fs.readdirSync(at).filter((name) => name !== "letter.txt");
-  const deletes = run(account, `mv '${at}/${entry}' '${at}/${entry}.x' && mv '${at}/${entry}.x' '${at}/${entry}'`).ok || run(account, `mv '${at}/inner/sums.csv' '${at}/inner/x' && mv '${at}/inner/x' '${at}/inner/sums.csv'`).ok;
+  const deletes = runAs(account, `mv '${at}/${entry}' '${at}/${entry}.x' && mv '${at}/${entry}.x' '${at}/${entry}'`).ok || runAs(account, `mv '${at}/inner/sums.csv' '${at}/inner/x' && mv '${at}/inner/x' '${at}/inner/sums.csv'`).ok;
   return { exists, names, reads, changes, deletes };
 }
 
@@ -100,7 +69,7 @@ const toAnswer = (did: boolean): Answer => (did ? "yes" : "no");
 const answers = ({ exists, names, reads, changes, deletes }: Reach): Record<string, Answer> => ({ exists: exists.answer, names: names.answer, reads: reads.answer, changes: changes.answer, deletes: deletes.answer });
 const tried = ({ exists, ...did }: Tried): Record<string, Answer> => ({ exists, ...Object.fromEntries(Object.entries(did).map(([name, done]) => [name, toAnswer(done as boolean)])) });
 
-function look(now: string): ReadonlyMap<string, Reach> {
+function look(now: string): Promise<ReadonlyMap<string, Reach>> {
   return asOwner(() => {
     const located = locateFolder(linuxDisk, Buffer.from(folder), FOLDER);
     if (!located) throw new Error(`not found: ${now}`);
@@ -108,8 +77,8 @@ function look(now: string): ReadonlyMap<string, Reach> {
   });
 }
 
-function compare(now: string): void {
-  const rows = look(now);
+async function compare(now: string): Promise<void> {
+  const rows = await look(now);
   const real: Record<string, Tried> = {
     keyboard: attempts(OWN, false, now), "keyboard-hidden-shown": attempts(OWN, true, now), account: attempts(OTHER, true, now), administrator: attempts(ROOT, true, now), disk: attempts(ROOT, true, now),
   };
@@ -128,10 +97,10 @@ const BARS: readonly Bars[] = [
 
 describe.runIf(process.getuid?.() === 0)("who could get at it, cell by cell against the real system", () => {
   it.each(VISIBILITIES)("sealed, %s: locked, and open", async (visibility) => {
-    const locked = await asOwnerLater(() => lock(folder, person.owner, { folder: FOLDER, visibility, places: places() }));
-    compare(locked.realPath.toString());
-    await asOwnerLater(() => unlock(locked.realPath, person.access));
-    compare(folder);
+    const locked = await asOwner(() => lock(folder, person.owner, { folder: FOLDER, visibility, places: places() }));
+    await compare(locked.realPath.toString());
+    await asOwner(() => unlock(locked.realPath, person.access));
+    await compare(folder);
   });
 
   it.each(BARS.flatMap((bars) => VISIBILITIES.map((visibility) => ({ ...bars, visibility }))))("barred, $visibility, others: $others, this account: $own; and open", async ({ visibility, ...bars }) => {
@@ -144,16 +113,16 @@ describe.runIf(process.getuid?.() === 0)("who could get at it, cell by cell agai
 
   async function guardAndCompare(guard: "barred" | "sight", bars: Bars, visibility: Visibility): Promise<void> {
     const input = { guard, bars, visibility, path: Buffer.from(folder), folder: FOLDER, owner: person.owner.owner, places: places() };
-    const { path: now } = await asOwnerLater(() => guardFolder(linuxDisk, input, silentHooks));
-    compare(now.toString());
-    asOwner(() => openGuarded(linuxDisk, { path: now, place: Buffer.from(folder) }));
-    compare(folder);
+    const { path: now } = await asOwner(() => guardFolder(linuxDisk, input, silentHooks));
+    await compare(now.toString());
+    await asOwner(() => openGuarded(linuxDisk, { path: now, place: Buffer.from(folder) }));
+    await compare(folder);
   }
 
   it("a private directory above keeps other accounts out of everything", async () => {
     fs.chmodSync(home, 0o700);
-    const { path: now } = await asOwnerLater(() => guardFolder(linuxDisk, { guard: "sight", bars: NO_BARS, visibility: "hidden", path: Buffer.from(folder), folder: FOLDER, owner: person.owner.owner, places: places() }, silentHooks));
-    compare(now.toString());
+    const { path: now } = await asOwner(() => guardFolder(linuxDisk, { guard: "sight", bars: NO_BARS, visibility: "hidden", path: Buffer.from(folder), folder: FOLDER, owner: person.owner.owner, places: places() }, silentHooks));
+    await compare(now.toString());
   });
 
   it("an account of its group, or one that an access list names, is told of where others are refused", async () => {
@@ -163,10 +132,10 @@ describe.runIf(process.getuid?.() === 0)("who could get at it, cell by cell agai
       fs.chmodSync(path.join(folder, name), name.includes(".") ? 0o640 : 0o750);
     }
     spawnSync("setfacl", ["-m", `u:${OTHER}:r`, path.join(folder, "letter.txt")]);
-    const { path: now } = await asOwnerLater(() => guardFolder(linuxDisk, { guard: "barred", bars: { others: "read", own: "everything" }, visibility: "view", path: Buffer.from(folder), folder: FOLDER, owner: person.owner.owner, places: places() }, silentHooks));
+    const { path: now } = await asOwner(() => guardFolder(linuxDisk, { guard: "barred", bars: { others: "read", own: "everything" }, visibility: "view", path: Buffer.from(folder), folder: FOLDER, owner: person.owner.owner, places: places() }, silentHooks));
     expect(spawnSync("cat", [path.join(folder, "letter.txt")], { uid: 5, gid: games }).status).toBe(0);
-    expect(run(OTHER, `cat '${folder}/letter.txt'`).ok).toBe(false);
-    expect(look(now.toString()).get("account")).toMatchObject({ reads: { answer: "partly", reason: expect.stringContaining("of its group") }, changes: { answer: "no" } });
+    expect(runAs(OTHER, `cat '${folder}/letter.txt'`).ok).toBe(false);
+    expect((await look(now.toString())).get("account")).toMatchObject({ reads: { answer: "partly", reason: expect.stringContaining("of its group") }, changes: { answer: "no" } });
   });
 
   it("says what encryption does not stop: a running computer, and what a provider got before", async () => {

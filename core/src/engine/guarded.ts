@@ -1,17 +1,17 @@
 import { fromBase64 } from "../crypto/bytes";
 import { sealTo } from "../crypto/envelope";
 import { EremosError, fromSystemError } from "../errors/eremos-error";
-import { type Bars, type GuardRecord, type Original, placePurpose, readGuard, readOriginals, writeGuard, writeOriginals } from "../format/guard-record";
+import { type Bars, type GuardRecord, type Original, placePurpose } from "../format/guard-record";
 import type { OwnerEnvelope } from "../format/owner";
 import type { StateRecord } from "../format/state";
-import type { Dir, Disk } from "../platform/port";
-import { type Permissions, bar, closed, reachOf, requireSensible, samePermissions } from "./bars";
-import { within } from "./handles";
-import { type Hiding, IN_VIEW, hide, hidingFor, showAtOrdinaryPath, showsName } from "./hide";
-import { type Hooks, silentHooks } from "./hooks";
-import { applyBars, permissionsOf, restoreOriginals, setPermissions, whatBarsChange } from "./permissions";
+import type { Disk } from "../platform/port";
+import { reachOf, requireSensible } from "./bars";
+import { type Hiding, IN_VIEW, hide, hidingFor, showAtOrdinaryPath } from "./hide";
+import type { Hooks } from "./hooks";
+import { whatBarsChange } from "./permissions";
+import { type Settled, commitGuard, inListable, loadGuard, recoverGuarded, rootOriginal, saveOriginals, settle } from "./settle";
 import { emptyDir } from "./staging";
-import { type Folder, type HeldFolder, NAMES, VAULT_NAME, closeFolder, commitFile, dropLock, displayPath, holdFolder, letGo, loadState, openFolder, readSmallFile, splitPath } from "./vault";
+import { type Folder, type HeldFolder, NAMES, VAULT_NAME, closeFolder, displayPath, dropLock, holdFolder, letGo, loadState, openFolder } from "./vault";
 
 /**
  * The guards that leave contents as they are: out of sight (hidden only) and barred (the operating system refuses). What is to be true
@@ -46,16 +46,6 @@ export interface GuardOutcome {
   readonly path: Buffer;
   /** Programs that still have files of it open, and keep reading them. */
   readonly stillOpenIn: readonly string[];
-}
-
-const MOST_ORIGINALS_BYTES = 1024 * 1024 * 1024;
-
-/** The guard record where it governs the folder: not where the folder was open under it and has been sealed since. @throws EremosError `damaged` */
-export function loadGuard(disk: Disk, vault: Dir): GuardRecord | null {
-  const bytes = readSmallFile(disk, vault, NAMES.guard, 1024 * 1024);
-  if (!bytes) return null;
-  const record = readGuard(bytes);
-  return record.state === "open" && disk.find(vault, NAMES.state) ? null : record;
 }
 
 /** Bars a folder, or puts it out of sight. @throws EremosError for every refusal, before anything is touched */
@@ -181,142 +171,8 @@ export function renewGuardOwner(disk: Disk, path: Buffer, owner: OwnerEnvelope):
   }
 }
 
-/** Brings a folder whose guarding was cut off to where its record says; does nothing where nothing is to do. */
-export function recoverGuarded(disk: Disk, folder: HeldFolder, record: GuardRecord): { readonly record: GuardRecord | null; readonly path: Buffer; readonly settled: boolean } {
-  if (record.state === "open") return { record, path: folder.path, settled: false };
-  if (record.state === "locked" && !showsName(folder, record) && isRootBarred(disk, folder, record)) return { record, path: folder.path, settled: false };
-  return { ...settle(disk, folder, record), settled: true };
-}
-
-interface Settled {
-  readonly record: GuardRecord | null;
-  readonly path: Buffer;
-}
-
-/** Makes true what the record says, from wherever it was cut off; returns the record it ends with, null where nothing is left. */
-function settle(disk: Disk, folder: HeldFolder, record: GuardRecord): Settled {
-  switch (record.state) {
-    case "closing":
-      return settle(disk, folder, commitGuard(disk, folder.vault, rebarred(disk, folder, record)));
-    case "barring":
-    case "locked":
-      return shut(disk, folder, record);
-    case "opening":
-    case "releasing":
-      return unshut(disk, folder, record);
-    case "open":
-      return { record, path: folder.path };
-  }
-}
-
-/** Under the closed folder, everything is as it was before the old bars, and what the new ones will change is written down. */
-function rebarred(disk: Disk, folder: HeldFolder, record: GuardRecord): GuardRecord {
-  const bars = record.next ?? record.bars;
-  const { root, rest } = closeAndLoad(disk, folder, record);
-  inListable(disk, folder, (dir) => restoreOriginals(disk, dir, rest, record.bars));
-  disk.barrier(folder.vault);
-  const found = inListable(disk, folder, (dir) => whatBarsChange(disk, dir, bars, silentHooks));
-  return { ...record, state: "barring", bars, next: null, originals: saveOriginals(disk, folder.vault, root ? [root, ...found] : found) };
-}
-
-/** Closed, barred within, hidden, and last the folder's own permissions: at no moment is more allowed than before or after. */
-function shut(disk: Disk, folder: HeldFolder, record: GuardRecord): Settled {
-  removeSealed(disk, folder.vault);
-  const { root, rest } = closeAndLoad(disk, folder, record);
-  if (root) inListable(disk, folder, (dir) => applyBars(disk, dir, rest, record.bars));
-  const path = showsName(folder, record) ? hide(disk, folder, record) : folder.path;
-  if (root) setRoot(disk, path, bar(root, record.bars, "root"));
-  disk.barrier(folder.vault);
-  return { record: commitGuard(disk, folder.vault, { ...record, state: "locked" }), path };
-}
-
-function setRoot(disk: Disk, path: Buffer, permissions: Permissions): void {
-  const { parent, name } = splitPath(path);
-  within(disk, disk.openRoot(parent), (dir) => setPermissions(disk, dir, name, permissions));
-}
-
-function unshut(disk: Disk, folder: HeldFolder, record: GuardRecord): Settled {
-  const { root, rest } = closeAndLoad(disk, folder, record);
-  if (root) {
-    inListable(disk, folder, (dir) => restoreOriginals(disk, dir, rest, record.bars));
-    setPermissions(disk, folder.parent, folder.name, root);
-  }
-  disk.barrier(folder.vault);
-  const isReleased = record.state === "releasing";
-  const restored = commitGuard(disk, folder.vault, { ...record, state: isReleased ? "releasing" : "open", originals: null });
-  if (isReleased) dismantleGuard(disk, folder, restored);
-  return { record: isReleased ? null : restored, path: folder.path };
-}
-
-/** The contents by a handle that can list them: the one the folder was entered by may not. */
-function inListable<T>(disk: Disk, folder: Folder, use: (dir: Dir) => T): T {
-  return within(disk, disk.openDir(folder.parent, folder.name), use);
-}
-
-/** Closes the folder to everybody but its account, where permissions are changed at all. */
-function closeAndLoad(disk: Disk, folder: HeldFolder, record: GuardRecord): { readonly root: Original | null; readonly rest: readonly Original[] } {
-  if (record.originals === null) return { root: null, rest: [] };
-  const originals = readOriginals(readSmallFile(disk, folder.vault, originalsName(record.originals), MOST_ORIGINALS_BYTES), record.originals);
-  const root = originals.find(({ path }) => path.length === 0) ?? null;
-  if (root) disk.setMode(folder.parent, folder.name, closed(root));
-  return { root, rest: originals.filter(({ path }) => path.length > 0) };
-}
-
-function isRootBarred(disk: Disk, folder: HeldFolder, record: GuardRecord): boolean {
-  if (record.originals === null) return true;
-  const now = permissionsOfRoot(disk, folder);
-  return samePermissions(now, bar(now, record.bars, "root"));
-}
-
-function permissionsOfRoot(disk: Disk, folder: Folder): Permissions {
-  return permissionsOf(disk, folder.parent, folder.name, disk.stat(folder.parent, folder.name));
-}
-
-function rootOriginal(disk: Disk, folder: Folder): Original {
-  return { path: [], ...permissionsOfRoot(disk, folder) };
-}
-
 function findOriginals(disk: Disk, folder: HeldFolder, bars: Bars, hooks: Hooks): Original[] {
   return reachOf(bars) === "none" ? [] : [rootOriginal(disk, folder), ...inListable(disk, folder, (dir) => whatBarsChange(disk, dir, bars, hooks))];
-}
-
-function originalsName(digest: string): Buffer {
-  return Buffer.from(`originals-${digest}`);
-}
-
-/** Durable before any record names it. Null when nothing changes. */
-function saveOriginals(disk: Disk, vault: Dir, originals: readonly Original[]): string | null {
-  if (originals.length === 0) return null;
-  const { bytes, digest } = writeOriginals(originals);
-  commitFile(disk, vault, originalsName(digest), bytes);
-  return digest;
-}
-
-/** The one place where the record changes; permissions that no record names any more go with it. */
-function commitGuard(disk: Disk, vault: Dir, record: GuardRecord): GuardRecord {
-  commitFile(disk, vault, NAMES.guard, writeGuard(record));
-  const kept = record.originals === null ? null : originalsName(record.originals);
-  for (const name of disk.list(vault)) {
-    if (name.toString("latin1").startsWith("originals-") && !(kept?.equals(name) ?? false)) disk.unlink(vault, name);
-  }
-  return record;
-}
-
-/** A folder that was sealed and lies open gets another guard: its sealed copy is not needed any more. */
-function removeSealed(disk: Disk, vault: Dir): void {
-  emptyDir(disk, vault, (name) => name.equals(NAMES.guard) || name.equals(NAMES.lock) || name.toString("latin1").startsWith("originals-"));
-}
-
-function dismantleGuard(disk: Disk, folder: HeldFolder, record: GuardRecord): void {
-  emptyDir(disk, folder.vault, (name) => name.equals(NAMES.guard) || name.equals(NAMES.lock));
-  disk.syncDir(folder.vault);
-  inListable(disk, folder, (dir) => {
-    dropLock(disk, folder);
-    emptyDir(disk, folder.vault);
-    disk.removeDir(dir, VAULT_NAME);
-    disk.setTimes(dir, BigInt(record.times.atimeNs), BigInt(record.times.mtimeNs));
-    disk.syncDir(dir);
-  });
 }
 
 function lookBeforeGuarding(disk: Disk, input: GuardInput): { readonly root: { readonly atimeNs: bigint; readonly mtimeNs: bigint }; readonly hiding: Hiding } {

@@ -5,7 +5,7 @@ import type { GuardRecord, GuardState } from "../format/guard-record";
 import type { FolderState, StateRecord } from "../format/state";
 import type { Dir, Disk } from "../platform/port";
 import { type Step, decide } from "./decide";
-import { loadGuard, recoverGuarded } from "./guarded";
+import { loadGuard, recoverGuarded } from "./settle";
 import { withFile, within } from "./handles";
 import { hide, showsName } from "./hide";
 import { emptyDir, moveIn, removeEntry, restoreModes } from "./staging";
