@@ -50,7 +50,7 @@ test("every call but those of the entrance needs the cookie and the tab's token,
   const tab = await page.evaluate(() => sessionStorage.getItem("eremos-tab") ?? "");
   const good = { Host: new URL(house.address).host, Origin: house.address };
   const cookieHeader = { Cookie: `${cookie?.name}=${cookie?.value}` };
-  for (const name of ["folders", "jobs", "places/roots", "places/list", "onlooker", "plan", "lock", "unlock", "release", "check", "activity", "settings", "sign-out", "jobs/cancel", "places/complete"]) {
+  for (const name of ["folders", "jobs", "places/roots", "places/list", "onlooker", "plan", "lock", "unlock", "release", "check", "activity", "settings", "sign-out", "jobs/cancel", "places/complete", "protection", "reach", "desktop", "desktop/set", "pin", "touch", "close-up", "keep-open", "rules", "off-limits", "preferences", "password"]) {
     expect((await ask(house.address, `/api/${name}`, good)).status, name).toBe(401);
     expect((await ask(house.address, `/api/${name}`, { ...good, ...cookieHeader })).status, name).toBe(401);
     expect((await ask(house.address, `/api/${name}`, { ...good, "X-Eremos-Tab": tab })).status, name).toBe(401);

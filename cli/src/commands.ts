@@ -1,6 +1,6 @@
-import { EremosError, LEVELS, VISIBILITIES } from "@eremos/core";
+import { EremosError, LEVELS, VISIBILITIES, disk, inspectFolder } from "@eremos/core";
 import {
-  Eremos, GUARDS, USUAL_BARS, type FolderView, type ProtectionRequest, changePassword, check, closeUp, fullPath, listFolders, lock, onlook, readSettings, recoverInterrupted, release, serve, setupAtOnce, signIn, unlock,
+  Eremos, GUARDS, USUAL_BARS, type FolderView, type ProtectionRequest, DataDirectory, changePassword, check, closeUp, commandOf, desktopParts, ensureServer, fullPath, listFolders, lock, onlook, readSettings, recoverInterrupted, release, serve, setDesktop, setupAtOnce, showInBrowser, signIn, unlock,
 } from "@eremos/server";
 import { askNewPassword, askPassword } from "./ask";
 import { endProgress, showProgress } from "./progress";
@@ -17,6 +17,8 @@ export const USAGE = `eremos: hides and locks private folders in place
   eremos check PATH-OR-ID             read and verify the whole sealed copy
   eremos onlooker PATH                what others see at a place right now
   eremos serve                        start the page on this computer
+  eremos page [PATH]                  show the page in the browser, at a folder; starts it where it does not run
+  eremos integrate [--remove]         application entry, start at log-in, and the file manager's context menu, or away with them
 
   --json              one JSON document on standard output; messages go to standard error
   --password-stdin    read the master password from the first line of standard input
@@ -255,6 +257,38 @@ const onlooker: Command = async (invocation) => {
   });
 };
 
+const page: Command = async (invocation) => {
+  only(invocation);
+  if (invocation.words.length > 1) throw new EremosError("usage", "This command takes one path at most. `eremos help` lists the commands.");
+  const [typed] = invocation.words;
+  const settings = readSettings(process.env, invocation.program);
+  const data = DataDirectory.open(settings.dataDirectory);
+  const start = await ensureServer(data, commandOf(invocation.program));
+  const folder = typed === undefined ? null : folderAt(fullPath(typed, settings.home, process.cwd()));
+  const address = folder === null ? start : `${start}/folders/${folder}`;
+  const shown = await showInBrowser(address);
+  return { result: { address, shown }, lines: [shown ? `Eremos is at ${address}` : `Open ${address} in your browser.`] };
+};
+
+/** The id that a locked folder tells of itself; null where it tells none. */
+function folderAt(path: Buffer): string | null {
+  try {
+    return inspectFolder(disk, path)?.folder ?? null;
+  } catch (error) {
+    if (error instanceof EremosError) return null;
+    throw error;
+  }
+}
+
+const integrate: Command = async (invocation) => {
+  only(invocation, "remove");
+  noWords(invocation);
+  const settings = readSettings(process.env, invocation.program);
+  setDesktop(settings, invocation.flags["remove"] !== true);
+  const parts = desktopParts(settings);
+  return { result: parts, lines: [invocation.flags["remove"] ? "Taken off the desktop: the application entry, the start at log-in, and the context menu." : "Added: an application entry, the start at log-in, and \"Lock with Eremos\" in the context menu of common file managers."] };
+};
+
 const serveCommand: Command = async (invocation) => {
   only(invocation);
   noWords(invocation);
@@ -270,5 +304,5 @@ const serveCommand: Command = async (invocation) => {
 };
 
 export const COMMANDS: Readonly<Record<string, Command>> = {
-  setup, passwd, list, lock: lockCommand, close, unlock: unlockCommand, release: releaseCommand, check: checkCommand, onlooker, serve: serveCommand,
+  setup, passwd, list, lock: lockCommand, close, unlock: unlockCommand, release: releaseCommand, check: checkCommand, onlooker, page, integrate, serve: serveCommand,
 };

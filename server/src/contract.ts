@@ -213,6 +213,13 @@ export interface ClosedUp {
   readonly left: readonly { readonly path: string; readonly reason: string }[];
 }
 
+/** What of Eremos is on the desktop. */
+export interface DesktopView {
+  readonly applications: boolean;
+  readonly start: boolean;
+  readonly menu: boolean;
+}
+
 export interface SettingsView {
   readonly dataDirectory: string;
   readonly places: readonly string[];

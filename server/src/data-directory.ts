@@ -27,6 +27,9 @@ export const noteSchema = z.strictObject({
 });
 export type Note = z.output<typeof noteSchema>;
 
+const serverSchema = z.strictObject({ port: z.int().min(1).max(65535), secret: z.string().min(32) });
+export type ServerRecord = z.output<typeof serverSchema>;
+
 const deviceSchema = z.strictObject({ publicKey: z.string(), privateKey: z.string() });
 
 export class DataDirectory {
@@ -56,6 +59,22 @@ export class DataDirectory {
 
   writeOwner(owner: OwnerEnvelope): void {
     for (const name of ["owner.copy.json", "owner.json"]) writeDurably(path.join(this.directory, name), writeOwner(owner));
+  }
+
+  /** Where this owner's server listens, and the secret by which it proves that it is this owner's; null where none does. */
+  server(): ServerRecord | null {
+    const bytes = readIfThere(path.join(this.directory, "server.json"));
+    const parsed = bytes ? serverSchema.safeParse(parseJson(bytes)) : null;
+    return parsed?.success ? parsed.data : null;
+  }
+
+  writeServer(record: ServerRecord): void {
+    writeDurably(path.join(this.directory, "server.json"), Buffer.from(`${JSON.stringify(record)}\n`));
+  }
+
+  /** Unless another server has written its own since. */
+  removeServer(record: ServerRecord): void {
+    if (this.server()?.secret === record.secret) fs.rmSync(path.join(this.directory, "server.json"), { force: true });
   }
 
   private notePath(id: string): string {

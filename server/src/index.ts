@@ -1,5 +1,6 @@
 /** The one door of the server: its operations, and the server itself. */
 export { Eremos } from "./eremos";
+export { DataDirectory } from "./data-directory";
 export { type Settings, DEFAULT_PORT, readSettings } from "./settings";
 export { serve, type RunningServer } from "./http/serve";
 export { closeUp } from "./operations/close-up";
@@ -13,6 +14,8 @@ export { passwordStrength } from "./operations/password-strength";
 export { recoverInterrupted } from "./operations/recover-interrupted";
 export { setupAtOnce } from "./operations/setup";
 export { signIn, signOut } from "./operations/sign-in";
+export { ensureServer, showInBrowser } from "./desktop/launcher";
+export { commandOf, desktopParts, setDesktop } from "./operations/integrate";
 export { GUARDS, type ProtectionRequest, USUAL_BARS } from "./protection";
 export type { StartedJob } from "./jobs";
 export type { Progress } from "@eremos/core";

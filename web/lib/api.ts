@@ -1,5 +1,5 @@
 import type {
-  ActivityView, ClosedUp, ErrorView, FolderView, JobView, LockingRules, OffLimitsView, OnlookView, OpeningMode, PasswordChanged, PlaceEntry, PlaceListing, PlanView, PreferencesView, Protection, ReachView, SettingsView, SetupBegun, SignedIn, StateView, StrengthView,
+  ActivityView, ClosedUp, DesktopView, ErrorView, FolderView, JobView, LockingRules, OffLimitsView, OnlookView, OpeningMode, PasswordChanged, PlaceEntry, PlaceListing, PlanView, PreferencesView, Protection, ReachView, SettingsView, SetupBegun, SignedIn, StateView, StrengthView,
 } from "@eremos/server/contract";
 import { readTab } from "./tab";
 
@@ -58,6 +58,8 @@ export const api = {
   setPreferences: (change: Partial<PreferencesView>) => call<object>("preferences", change),
   release: (folder: string, accept = false) => call<{ readonly job: string | null }>("release", { folder, accept }),
   check: (folder: string) => call<{ readonly job: string }>("check", { folder }),
+  desktop: () => call<DesktopView>("desktop"),
+  setDesktop: (part: keyof DesktopView, on: boolean) => call<DesktopView>("desktop/set", { part, on }),
   activity: () => call<ActivityView[]>("activity"),
   settings: () => call<SettingsView>("settings"),
 };

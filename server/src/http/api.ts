@@ -2,6 +2,9 @@ import type { IncomingMessage, ServerResponse } from "node:http";
 import { z } from "zod";
 import { EremosError, fromSystemError, isEremosError } from "@eremos/core";
 import type { Eremos } from "../eremos";
+import { DESKTOP_PARTS } from "../desktop/entries";
+import { proofFor } from "../desktop/launcher";
+import { desktopParts, setDesktopPart } from "../operations/integrate";
 import { activityOf, settingsOf, stateOf } from "../operations/about";
 import { modeSchema, rulesSchema } from "../locking-rules";
 import { changePassword } from "../operations/change-password";
@@ -29,6 +32,8 @@ export interface ApiContext {
   readonly eremos: Eremos;
   readonly sessions: Sessions;
   readonly cookieName: string;
+  /** By which this server proves to the owner's own programs that it is the owner's. */
+  readonly secret: string;
   readonly watchPlace: (path: string) => void;
 }
 
@@ -64,6 +69,7 @@ const target = z.object({ folder: text, accept: z.boolean().default(false) });
 const FROM = "/";
 
 const ROUTES: Readonly<Record<string, Route>> = {
+  hello: route(true, z.object({ nonce: z.string().regex(/^[0-9a-f]{64}$/) }), ({ context }, { nonce }) => ({ proof: proofFor(context.secret, nonce) })),
   state: route(true, nothing, ({ context, signedIn }) => stateOf(context.eremos, signedIn)),
   strength: route(true, z.object({ password: text }), (_call, body) => passwordStrength(body.password)),
   "setup/begin": route(true, z.object({ password: text, hint: text.nullable() }), ({ context }, body) => beginSetup(context.eremos, body)),
@@ -147,6 +153,11 @@ const ROUTES: Readonly<Record<string, Route>> = {
     return { job: job?.id ?? null };
   }),
   check: route(false, target, ({ context }, body) => ({ job: check(context.eremos, { pathOrId: body.folder, from: FROM }).id })),
+  desktop: route(false, nothing, ({ context }) => desktopParts(context.eremos.settings)),
+  "desktop/set": route(false, z.object({ part: z.enum(DESKTOP_PARTS), on: z.boolean() }), ({ context }, { part, on }) => {
+    setDesktopPart(context.eremos.settings, part, on);
+    return desktopParts(context.eremos.settings);
+  }),
   activity: route(false, nothing, ({ context }) => activityOf(context.eremos)),
   settings: route(false, nothing, ({ context }) => settingsOf(context.eremos)),
 };

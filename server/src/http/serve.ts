@@ -1,6 +1,6 @@
 import { type IncomingMessage, type Server, type ServerResponse, createServer } from "node:http";
 import * as path from "node:path";
-import { EremosError, systemCode } from "@eremos/core";
+import { EremosError, randomBytes, systemCode } from "@eremos/core";
 import { Eremos } from "../eremos";
 import { MINUTE_MS } from "../locking-rules";
 import { closeUp } from "../operations/close-up";
@@ -33,7 +33,8 @@ export async function serve(settings: Settings, development = false): Promise<Ru
   const eremos = Eremos.open({ ...settings, port });
   const sessions = new Sessions();
   const places = new PlaceWatch((changed) => eremos.announce({ topic: "place", path: changed }));
-  const context: ApiContext = { eremos, sessions, cookieName: `eremos-${port}`, watchPlace: (place) => places.watch(place) };
+  const record = { port, secret: randomBytes(32).toString("hex") };
+  const context: ApiContext = { eremos, sessions, secret: record.secret, cookieName: `eremos-${port}`, watchPlace: (place) => places.watch(place) };
   Object.assign(process.env, { NODE_ENV: development ? "development" : "production", NEXT_TELEMETRY_DISABLED: "1" });
   // Loaded here, because the command line needs it for this one command only.
   const { default: next } = await import("next");
@@ -64,6 +65,7 @@ export async function serve(settings: Settings, development = false): Promise<Ru
       void handlePage(request, response);
     }
   });
+  eremos.data.writeServer(record);
   if (development) server.on("upgrade", pages.getUpgradeHandler());
 
   return {
@@ -80,6 +82,7 @@ export async function serve(settings: Settings, development = false): Promise<Ru
       server.closeAllConnections();
       await new Promise<void>((resolve) => server.close(() => resolve()));
       await pages.close();
+      eremos.data.removeServer(record);
       eremos.close();
     },
   };

@@ -6,6 +6,7 @@ import type { ReactNode } from "react";
 import type { PreferencesView } from "@eremos/server/contract";
 import { api } from "@/lib/api";
 import { KEYS, showError } from "@/lib/queries";
+import { Desktop } from "./desktop";
 import { MasterPassword } from "./change-password";
 import { OffLimits } from "./off-limits";
 import { PinSection } from "./pin-section";
@@ -31,6 +32,7 @@ export function SettingsPage(): ReactNode {
             <MasterPassword settings={settings} />
             <PinSection hasPin={settings.hasPin} />
             <LeavingOpen preferences={settings.preferences} />
+            <Desktop />
             <section aria-labelledby="data">
               <h2 id="data" className="text-lg">Where things are</h2>
               <dl className="mt-2 rounded-xl border border-line bg-sheet px-4 text-sm">

@@ -1,0 +1,132 @@
+import { type ChildProcess, spawn, spawnSync } from "node:child_process";
+import * as fs from "node:fs";
+import * as http from "node:http";
+import * as path from "node:path";
+import { afterEach, beforeEach, expect, it } from "vitest";
+import { CLI, CommandLine, PASSWORD } from "./command-line";
+
+let cli: CommandLine;
+let dataHome: string;
+let configHome: string;
+beforeEach(() => {
+  cli = new CommandLine();
+  dataHome = path.join(cli.base, "it's a home", "share");
+  configHome = path.join(cli.base, "it's a home", "config");
+  Object.assign(cli.env, { XDG_DATA_HOME: dataHome, XDG_CONFIG_HOME: configHome });
+  expect(cli.run(["setup"], PASSWORD).status).toBe(0);
+});
+afterEach(() => cli.remove());
+
+it("what is added to the desktop locks for real, and is taken away without a trace of others' files", () => {
+  const folder = cli.makeFolder("It's $HOME & \"more\"");
+  const scripts = path.join(dataHome, "nautilus", "scripts");
+  fs.mkdirSync(scripts, { recursive: true });
+  fs.writeFileSync(path.join(scripts, "Another script"), "#!/bin/sh\n");
+  expect(cli.json(["integrate"]).body).toEqual({ applications: true, start: true, menu: true });
+  const { EREMOS_DATA: _data, EREMOS_PLACES: _places, ...elsewhere } = cli.env;
+  const { status, stdout } = spawnSync(path.join(scripts, "Lock with Eremos"), { env: { ...elsewhere, NAUTILUS_SCRIPT_SELECTED_FILE_PATHS: `${folder}\n` }, encoding: "utf8" });
+  expect([status, stdout]).toEqual([0, expect.stringContaining("is sealed")]);
+  expect(fs.readdirSync(folder).sort()).toEqual([".eremos", "Locked with Eremos.html"]);
+
+  const entries = [path.join(dataHome, "applications", "eremos.desktop"), path.join(dataHome, "kio", "servicemenus", "eremos.desktop"), path.join(configHome, "autostart", "eremos.desktop")];
+  for (const entry of entries) expect(fs.readFileSync(entry, "utf8")).toMatch(/^\[Desktop Entry\]\n[^]*^Exec="env" "EREMOS_DATA=[^\n]+eremos\.mjs" (page|serve|lock %f)$/m);
+
+  expect(cli.json(["integrate", "--remove"]).body).toEqual({ applications: false, start: false, menu: false });
+  expect(fs.readdirSync(scripts)).toEqual(["Another script"]);
+  for (const entry of entries) expect(fs.existsSync(entry)).toBe(false);
+});
+
+it("a file of somebody else in the way is not touched", () => {
+  const theirs = path.join(configHome, "autostart", "eremos.desktop");
+  fs.mkdirSync(path.dirname(theirs), { recursive: true });
+  fs.writeFileSync(theirs, "[Desktop Entry]\nName=Theirs\n");
+  const { status, stderr } = cli.run(["integrate"]);
+  expect([status, stderr]).toEqual([4, expect.stringContaining("not by Eremos")]);
+  expect(cli.run(["integrate", "--remove"]).status).toBe(0);
+  expect(fs.readFileSync(theirs, "utf8")).toBe("[Desktop Entry]\nName=Theirs\n");
+});
+
+/** Runs the program while this process goes on answering. */
+function run(...args: readonly string[]): Promise<{ status: number | null; out: string; err: string }> {
+  const program = spawn("node", [CLI, ...args], { cwd: cli.world, env: cli.env });
+  const said = { out: "", err: "" };
+  program.stdout.on("data", (part) => (said.out += String(part)));
+  program.stderr.on("data", (part) => (said.err += String(part)));
+  return new Promise((resolve) => program.once("close", (status) => resolve({ status, ...said })));
+}
+
+function serve(): Promise<{ program: ChildProcess; address: string }> {
+  const program = spawn("node", [CLI, "serve"], { env: { ...cli.env, EREMOS_PORT: "0" }, stdio: ["ignore", "ignore", "pipe"] });
+  return new Promise((resolve, reject) => {
+    program.once("exit", () => reject(new Error("the server ended")));
+    program.stderr.on("data", (part) => {
+      const address = /Eremos is at (http:\S+)/.exec(String(part))?.[1];
+      if (address) resolve({ program, address });
+    });
+  });
+}
+
+/** A program in place of the browser's opener, which writes down what it is asked to show. */
+function watchBrowser(): string {
+  const shown = path.join(cli.base, "shown");
+  const bin = path.join(cli.base, "bin");
+  fs.mkdirSync(bin);
+  fs.writeFileSync(path.join(bin, "xdg-open"), `#!/bin/sh\nprintf '%s' "$1" > '${shown}'\n`, { mode: 0o755 });
+  cli.env["PATH"] = `${bin}:${process.env["PATH"] ?? ""}`;
+  return shown;
+}
+
+/** Processes that were started with this house's data directory. */
+function processesHere(): number[] {
+  return fs.readdirSync("/proc").filter((name) => /^\d+$/.test(name)).filter((pid) => {
+    try {
+      return fs.readFileSync(`/proc/${pid}/environ`, "utf8").split("\0").includes(`EREMOS_DATA=${cli.data}`);
+    } catch {
+      return false;
+    }
+  }).map(Number);
+}
+
+it("the page starts Eremos where it does not run", async () => {
+  const shown = watchBrowser();
+  cli.env["EREMOS_PORT"] = "0";
+  const { status, out } = await run("page", "--json");
+  expect(status).toBe(0);
+  const { address } = JSON.parse(out) as { address: string };
+  try {
+    await expect.poll(() => fs.existsSync(shown) && fs.readFileSync(shown, "utf8")).toBe(address);
+    expect((await fetch(address)).status).toBe(200);
+  } finally {
+    for (const pid of processesHere()) process.kill(pid, "SIGTERM");
+    await expect.poll(processesHere, { timeout: 20_000 }).toEqual([]);
+  }
+});
+
+it("the page opens at a locked folder, and only where the server is the owner's own", async () => {
+  const folder = cli.makeFolder("Payroll");
+  const { id } = cli.json<{ id: string }>(["lock", folder]).body;
+  const shown = watchBrowser();
+  const record = path.join(cli.data, "server.json");
+
+  const impostor = http.createServer((_request, response) => response.setHeader("content-type", "application/json").end(JSON.stringify({ proof: "0".repeat(64) })));
+  await new Promise<void>((resolve) => impostor.listen(0, "127.0.0.1", () => resolve()));
+  const address = impostor.address();
+  fs.writeFileSync(record, JSON.stringify({ port: typeof address === "object" ? address?.port : 0, secret: "f".repeat(64) }));
+  const refused = await run("page", folder);
+  expect([refused.status, refused.err]).toEqual([4, expect.stringContaining("Don't type your password there")]);
+  expect(fs.existsSync(shown)).toBe(false);
+  await new Promise((resolve) => impostor.close(resolve));
+
+  const server = await serve();
+  const wanted = `${server.address}/folders/${id}`;
+  try {
+    expect(JSON.parse((await run("page", folder, "--json")).out)).toEqual({ address: wanted, shown: true });
+    await expect.poll(() => fs.existsSync(shown) && fs.readFileSync(shown, "utf8")).toBe(wanted);
+    expect(fs.statSync(record).mode & 0o777).toBe(0o600);
+  } finally {
+    const ended = new Promise((resolve) => server.program.once("close", resolve));
+    server.program.kill("SIGTERM");
+    await ended;
+  }
+  expect(fs.existsSync(record)).toBe(false);
+});

@@ -1,0 +1,91 @@
+import * as path from "node:path";
+
+/** What Eremos can add to the desktop: plain files by the freedesktop.org conventions, in the account's own directories. */
+export const DESKTOP_PARTS = ["applications", "start", "menu"] as const;
+export type DesktopPart = (typeof DESKTOP_PARTS)[number];
+
+export interface DesktopFile {
+  readonly path: string;
+  readonly mode: number;
+  readonly content: string;
+}
+
+export interface DesktopHome {
+  readonly dataHome: string;
+  readonly configHome: string;
+  /** The program and its first words, as they are started: `node …/eremos.mjs`. */
+  readonly command: readonly string[];
+  /** What must be set for it, such as another data directory. */
+  readonly environment: Readonly<Record<string, string>>;
+}
+
+/** Stands in every file Eremos writes, and nowhere else: only files with it are ever replaced or removed. */
+export const MARK = "Written by Eremos; it removes this file again when asked.";
+
+/** The files of one part. */
+export function filesOf(part: DesktopPart, home: DesktopHome): readonly DesktopFile[] {
+  switch (part) {
+    case "applications":
+      return [{ path: path.join(home.dataHome, "applications", "eremos.desktop"), mode: 0o644, content: entry(home, ["page"], ["Name=Eremos", "Comment=Hides and locks private folders in place", "Categories=Utility;Security;"]) }];
+    case "start":
+      return [{ path: path.join(home.configHome, "autostart", "eremos.desktop"), mode: 0o644, content: entry(home, ["serve"], ["Name=Eremos", "Comment=Locks what was left open, and waits for you", "NoDisplay=true"]) }];
+    case "menu":
+      return menuFiles(home);
+  }
+}
+
+/** File managers that run scripts on what is selected, and those that read service files. */
+function menuFiles(home: DesktopHome): readonly DesktopFile[] {
+  const scripts = [path.join(home.dataHome, "nautilus", "scripts"), path.join(home.configHome, "caja", "scripts"), path.join(home.dataHome, "nemo", "scripts")];
+  const verbs = [{ name: "Lock with Eremos", word: "lock" }, { name: "Open in Eremos", word: "page" }] as const;
+  return [
+    ...scripts.flatMap((directory) => verbs.map(({ name, word }) => ({ path: path.join(directory, name), mode: 0o755, content: script(home, word) }))),
+    { path: path.join(home.dataHome, "kio", "servicemenus", "eremos.desktop"), mode: 0o755, content: serviceMenu(home) },
+  ];
+}
+
+/** A word as the shell reads it back unchanged. */
+function shellWord(word: string): string {
+  return `'${word.replaceAll("'", "'\\''")}'`;
+}
+
+function shellCommand({ command, environment }: DesktopHome): string {
+  const settings = Object.entries(environment).map(([name, value]) => `${name}=${shellWord(value)}`);
+  return [...(settings.length > 0 ? ["env", ...settings] : []), ...command.map(shellWord)].join(" ");
+}
+
+/** The names of the variables in which file managers give the selected paths, one a line. */
+const SELECTED = ["NAUTILUS_SCRIPT_SELECTED_FILE_PATHS", "CAJA_SCRIPT_SELECTED_FILE_PATHS", "NEMO_SCRIPT_SELECTED_FILE_PATHS"];
+
+function script(home: DesktopHome, word: "lock" | "page"): string {
+  return `#!/bin/sh
+# ${MARK}
+tell() {
+  if command -v notify-send > /dev/null 2>&1; then notify-send Eremos "$1"; else printf '%s\\n' "$1"; fi
+}
+printf '%s\\n' ${SELECTED.map((name) => `"\${${name}:-}"`).join(" ")} | while IFS= read -r path; do
+  [ -n "$path" ] || continue
+  said=$(${shellCommand(home)} ${word} "$path" 2>&1 < /dev/null)
+  tell "$said"
+done
+`;
+}
+
+/** A word of an Exec line: quoted, with what is special there escaped. Desktop Entry Specification, "The Exec key". */
+function execWord(word: string): string {
+  return `"${word.replaceAll("\\", "\\\\\\\\").replace(/(["`$])/g, "\\\\$1").replaceAll("%", "%%")}"`;
+}
+
+function execLine({ command, environment }: DesktopHome, words: readonly string[]): string {
+  const settings = Object.entries(environment).map(([name, value]) => `${name}=${value}`);
+  return [...(settings.length > 0 ? ["env", ...settings] : []), ...command].map(execWord).concat(words).join(" ");
+}
+
+function entry(home: DesktopHome, words: readonly string[], lines: readonly string[]): string {
+  return `[Desktop Entry]\n# ${MARK}\nType=Application\nExec=${execLine(home, words)}\nTerminal=false\n${lines.join("\n")}\n`;
+}
+
+function serviceMenu(home: DesktopHome): string {
+  const action = (id: string, name: string, word: string): string => `\n[Desktop Action ${id}]\nName=${name}\nExec=${execLine(home, [word, "%f"])}\n`;
+  return `[Desktop Entry]\n# ${MARK}\nType=Service\nMimeType=inode/directory;\nActions=lock;open;\n${action("lock", "Lock with Eremos", "lock")}${action("open", "Open in Eremos", "page")}`;
+}

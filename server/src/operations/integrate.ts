@@ -1,0 +1,57 @@
+import * as fs from "node:fs";
+import * as os from "node:os";
+import * as path from "node:path";
+import { EremosError } from "@eremos/core";
+import { DESKTOP_PARTS, type DesktopFile, type DesktopHome, type DesktopPart, MARK, filesOf } from "../desktop/entries";
+import type { Settings } from "../settings";
+
+/** Which parts are there: every file of them, as Eremos writes it. */
+export function desktopParts(settings: Settings): Readonly<Record<DesktopPart, boolean>> {
+  const home = desktopHome(settings);
+  const isThere = (part: DesktopPart): boolean => filesOf(part, home).every(({ path: file }) => readOrNull(file)?.includes(MARK) ?? false);
+  return { applications: isThere("applications"), start: isThere("start"), menu: isThere("menu") };
+}
+
+/** Adds a part, or takes it away. Never touches a file that is not Eremos' own. @throws EremosError `path-taken` */
+export function setDesktopPart(settings: Settings, part: DesktopPart, on: boolean): void {
+  const files = filesOf(part, desktopHome(settings));
+  const foreign = files.find(({ path: file }) => readOrNull(file)?.includes(MARK) === false);
+  if (foreign && on) throw new EremosError("path-taken", `${foreign.path} is there already, and not by Eremos. Nothing was touched; move it away first.`, { path: foreign.path });
+  for (const file of files) {
+    if (on) write(file);
+    else if (readOrNull(file.path)?.includes(MARK)) fs.rmSync(file.path);
+  }
+}
+
+export function setDesktop(settings: Settings, on: boolean): void {
+  for (const part of DESKTOP_PARTS) setDesktopPart(settings, part, on);
+}
+
+function desktopHome({ home, program }: Settings): DesktopHome {
+  const kept = Object.fromEntries(["EREMOS_DATA", "EREMOS_PORT", "EREMOS_PLACES", "EREMOS_SYNCED"].flatMap((name) => (process.env[name] ? [[name, process.env[name]]] : [])));
+  return {
+    dataHome: process.env["XDG_DATA_HOME"] || path.join(home, ".local", "share"), configHome: process.env["XDG_CONFIG_HOME"] || path.join(home, ".config"),
+    command: commandOf(program), environment: kept,
+  };
+}
+
+/** How Eremos is started from outside this process. */
+export function commandOf(program: string): readonly string[] {
+  return [process.execPath, path.join(program, "cli", "bin", "eremos.mjs")];
+}
+
+function write({ path: file, mode, content }: DesktopFile): void {
+  fs.mkdirSync(path.dirname(file), { recursive: true });
+  const beside = `${file}.${os.hostname()}.${process.pid}.new`;
+  fs.writeFileSync(beside, content, { mode });
+  fs.chmodSync(beside, mode);
+  fs.renameSync(beside, file);
+}
+
+function readOrNull(file: string): string | null {
+  try {
+    return fs.readFileSync(file, "utf8");
+  } catch {
+    return null;
+  }
+}
