@@ -5,7 +5,7 @@ export { equalBytes, fromBase64, randomBytes, sha256, toBase64, wipe } from "./c
 export { type BoxFailure, openBox, sealBox } from "./crypto/box";
 export { type ChunkCipher, chunkCipher } from "./crypto/chunk-cipher";
 export { type Envelope, openEnvelope, sealTo } from "./crypto/envelope";
-export { LEAST_COST, type PasswordCost, hkdf, measurePasswordCost, parsePasswordHashing } from "./crypto/kdf";
+export { EFFORTS, type Effort, LEAST_COST, type MeasuredCost, type PasswordCost, hkdf, measurePasswordCost, measurePasswordCosts, parsePasswordHashing } from "./crypto/kdf";
 export { type SigningKey, generateSigningKey } from "./crypto/signature";
 export {
   type OwnerEnvelope, type OwnerKeys, createOwner, openSealingKey, openWithCode, openWithPassword, readOwner, withPassword, writeOwner,

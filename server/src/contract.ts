@@ -193,7 +193,16 @@ export interface PasswordChanged {
   readonly left: readonly { readonly id: string; readonly name: string; readonly path: string }[];
 }
 
+export type Effort = "light" | "standard" | "heavy";
+export interface EffortsView {
+  readonly chosen: Effort;
+  /** What one try of a password takes on this machine. */
+  readonly seconds: Readonly<Record<Effort, number>>;
+}
+
 export interface PreferencesView {
+  /** How much work each try of the master password is. */
+  readonly effort: Effort;
   /** For folders without rules of their own. */
   readonly rules: LockingRules;
   /** Minutes without a touch of the page until it signs out; null: never. */

@@ -12,10 +12,12 @@ export const offLimitsSchema = z.strictObject({
   removed: z.array(z.string().max(4096)).max(200),
 });
 
+export const effortSchema = z.enum(["light", "standard", "heavy"]);
 const idleMinutes = z.int().min(1).max(24 * 60).nullable();
 const preferencesSchema = z.strictObject({
   rules: rulesSchema.default(STANDARD_RULES),
   idleSignOutMinutes: idleMinutes.default(15),
+  effort: effortSchema.default("standard"),
 });
 /** A change names only what it changes, so that two at once do not undo one another. */
 export const preferencesChangeSchema = z.strictObject({ rules: rulesSchema.exactOptional(), idleSignOutMinutes: idleMinutes.exactOptional() });
@@ -34,8 +36,8 @@ export class Preferences {
   }
 
   get(): PreferencesView {
-    const { rules, idleSignOutMinutes } = this.stored();
-    return { rules, idleSignOutMinutes };
+    const { rules, idleSignOutMinutes, effort } = this.stored();
+    return { rules, idleSignOutMinutes, effort };
   }
 
   get offLimits(): OffLimitsEdits {

@@ -2,7 +2,7 @@ import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import { activityOf, settingsOf } from "../src/operations/about";
-import { changePassword } from "../src/operations/change-password";
+import { changeEffort, changePassword, efforts } from "../src/operations/change-password";
 import { lock } from "../src/operations/lock-folder";
 import { release } from "../src/operations/open-folder";
 import { signIn, signOut } from "../src/operations/sign-in";
@@ -29,6 +29,28 @@ describe("changing the master password", () => {
     await expect(change(PASSWORD, NEW, "half a cello and its bow, of course")).rejects.toMatchObject({ code: "hint-gives-away" });
     signOut(house.eremos);
     await signIn(house.eremos, PASSWORD);
+  });
+
+  it("another effort changes the work of each try, in the owner's record and in every folder, and holds for the next password", async () => {
+    const folder = house.makeFolder("Payroll");
+    await house.signIn();
+    await lockNow(folder);
+    const passesIn = (text: string): number => Number(/,t=(\d+),/.exec(text)?.[1]);
+    const before = passesIn(house.eremos.requireOwner().password.hashing);
+    const { chosen, seconds } = await efforts(house.eremos);
+    expect(chosen).toBe("standard");
+    expect(seconds.heavy).toBeGreaterThanOrEqual(seconds.light);
+    await expect(changeEffort(house.eremos, { current: "not this one at all", effort: "heavy" })).rejects.toMatchObject({ code: "wrong-password" });
+    house.eremos.gate.succeed();
+    expect(passesIn(house.eremos.requireOwner().password.hashing)).toBe(before);
+    await changeEffort(house.eremos, { current: PASSWORD, effort: "heavy" });
+    const after = passesIn(house.eremos.requireOwner().password.hashing);
+    expect(headersIn(house.world).map(passesIn)).toEqual([after, after]);
+    expect((await efforts(house.eremos)).chosen).toBe("heavy");
+    await change(PASSWORD, NEW);
+    signOut(house.eremos);
+    await signIn(house.eremos, NEW);
+    expect(settingsOf(house.eremos)).toMatchObject({ preferences: { effort: "heavy" }, behind: [] });
   });
 
   it("reaches every folder there is, catches up with those that were away, and locks made meanwhile open with it", async () => {

@@ -1,5 +1,5 @@
 import type {
-  ActivityView, ClosedUp, DesktopView, ErrorView, FolderView, JobView, LockingRules, OffLimitsView, OnlookView, OpeningMode, PasswordChanged, PlaceEntry, PlaceListing, PlanView, PreferencesView, Protection, ReachView, SettingsView, SetupBegun, SignedIn, StateView, StrengthView,
+  ActivityView, ClosedUp, DesktopView, Effort, EffortsView, ErrorView, FolderView, JobView, LockingRules, OffLimitsView, OnlookView, OpeningMode, PasswordChanged, PlaceEntry, PlaceListing, PlanView, PreferencesView, Protection, ReachView, SettingsView, SetupBegun, SignedIn, StateView, StrengthView,
 } from "@eremos/server/contract";
 import { readTab } from "./tab";
 
@@ -38,6 +38,8 @@ export const api = {
   returnWithPin: (pin: string) => call<SignedIn>("pin/return", { pin }),
   touch: () => call<object>("touch"),
   changePassword: (current: string, password: string, hint: string | null) => call<PasswordChanged>("password", { current, password, hint }),
+  efforts: () => call<EffortsView>("efforts"),
+  setEffort: (current: string, effort: Effort) => call<PasswordChanged>("efforts/set", { current, effort }),
   folders: () => call<FolderView[]>("folders"),
   jobs: () => call<JobView[]>("jobs"),
   cancelJob: (job: string) => call<{ readonly asked: boolean }>("jobs/cancel", { job }),
@@ -55,7 +57,7 @@ export const api = {
   setProtection: (folder: string, protection: Protection) => call<object>("protection", { folder, protection }),
   setRules: (folder: string, rules: LockingRules | null) => call<object>("rules", { folder, rules }),
   setOffLimits: (edits: OffLimitsView) => call<object>("off-limits", edits),
-  setPreferences: (change: Partial<PreferencesView>) => call<object>("preferences", change),
+  setPreferences: (change: Partial<Omit<PreferencesView, "effort">>) => call<object>("preferences", change),
   release: (folder: string, accept = false) => call<{ readonly job: string | null }>("release", { folder, accept }),
   check: (folder: string) => call<{ readonly job: string }>("check", { folder }),
   desktop: () => call<DesktopView>("desktop"),

@@ -27,7 +27,6 @@ export const COST_LIMITS = { memoryKiB: 1024 * 1024, passes: 16, lanes: 8 } as c
 export const LEAST_COST: PasswordCost = { memoryKiB: 64 * 1024, passes: 3, lanes: 4 };
 /** What a writer uses at the most memory, so that a browser can still open the folder within seconds. */
 const WRITER_MEMORY_KIB = 256 * 1024;
-const TARGET_MILLISECONDS = 700;
 const SALT_BYTES = 16;
 /** The package's enumerations exist in its types only. */
 const ARGON2ID = 2 satisfies NonNullable<Options["algorithm"]>;
@@ -73,8 +72,17 @@ export async function hashPassword(password: string, hashing: PasswordHashing): 
   });
 }
 
-/** Measures this machine and chooses the cost that takes about 0.7 s here (never below {@link LEAST_COST}). */
-export async function measurePasswordCost(): Promise<PasswordCost> {
+/** How much work one try of a password is meant to be: about so long on the machine where it was chosen, in milliseconds. */
+export const EFFORTS = { light: 350, standard: 700, heavy: 2100 } as const;
+export type Effort = keyof typeof EFFORTS;
+
+export interface MeasuredCost extends PasswordCost {
+  /** What one try takes on this machine. */
+  readonly milliseconds: number;
+}
+
+/** Measures this machine and chooses for each effort the cost that takes about so long here (never below {@link LEAST_COST}). */
+export async function measurePasswordCosts(): Promise<Readonly<Record<Effort, MeasuredCost>>> {
   const probe: PasswordCost = { memoryKiB: WRITER_MEMORY_KIB, passes: 2, lanes: 4 };
   const times: number[] = [];
   for (let run = 0; run < 2; run++) {
@@ -83,6 +91,15 @@ export async function measurePasswordCost(): Promise<PasswordCost> {
     times.push(performance.now() - start);
   }
   const perPass = Math.min(...times) / probe.passes;
-  const passes = Math.max(LEAST_COST.passes, Math.min(COST_LIMITS.passes, Math.round(TARGET_MILLISECONDS / perPass)));
-  return { ...probe, passes };
+  const costOf = (effort: Effort): MeasuredCost => {
+    const passes = Math.max(LEAST_COST.passes, Math.min(COST_LIMITS.passes, Math.round(EFFORTS[effort] / perPass)));
+    return { ...probe, passes, milliseconds: Math.round(passes * perPass) };
+  };
+  return { light: costOf("light"), standard: costOf("standard"), heavy: costOf("heavy") };
+}
+
+/** The cost of an effort on this machine. */
+export async function measurePasswordCost(effort: Effort): Promise<PasswordCost> {
+  const { memoryKiB, passes, lanes } = (await measurePasswordCosts())[effort];
+  return { memoryKiB, passes, lanes };
 }

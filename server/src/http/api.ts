@@ -7,7 +7,7 @@ import { proofFor } from "../desktop/launcher";
 import { desktopParts, setDesktopPart } from "../operations/integrate";
 import { activityOf, settingsOf, stateOf } from "../operations/about";
 import { modeSchema, rulesSchema } from "../locking-rules";
-import { changePassword } from "../operations/change-password";
+import { changeEffort, changePassword, efforts } from "../operations/change-password";
 import { closeUp } from "../operations/close-up";
 import { listFolders } from "../operations/list-folders";
 import { lock } from "../operations/lock-folder";
@@ -22,7 +22,7 @@ import { returnWithPin, signIn, signOut } from "../operations/sign-in";
 import { setProtection } from "../operations/protection";
 import { completePath, listPlace, placeRoots } from "../operations/walk-places";
 import { AS_BEFORE, guardSchema, protectionSchema, visibilitySchema } from "../protection";
-import { offLimitsSchema, preferencesChangeSchema } from "../preferences";
+import { effortSchema, offLimitsSchema, preferencesChangeSchema } from "../preferences";
 import type { Sessions } from "../session/sessions";
 
 const MOST_BODY_BYTES = 64 * 1024;
@@ -124,6 +124,8 @@ const ROUTES: Readonly<Record<string, Route>> = {
     setPreferences(context.eremos, body);
     return {};
   }),
+  efforts: route(false, nothing, ({ context }) => efforts(context.eremos)),
+  "efforts/set": route(false, z.object({ current: text, effort: effortSchema }), ({ context }, body) => changeEffort(context.eremos, body)),
   password: route(false, z.object({ current: text, password: text, hint: text.nullable() }), ({ context }, body) => changePassword(context.eremos, body)),
   folders: route(false, nothing, ({ context }) => listFolders(context.eremos)),
   jobs: route(false, nothing, ({ context }) => context.eremos.jobs.list()),

@@ -62,7 +62,7 @@ export async function setupAtOnce(eremos: Eremos, input: SetupInput): Promise<{ 
 
 async function write(eremos: Eremos, begun: Pending): Promise<void> {
   if (eremos.data.owner()) throw new EremosError("already-set-up", "Eremos already has a master password. Nothing was changed.");
-  const { envelope, rootKey } = await createOwner(begun.password, begun.code, await measurePasswordCost());
+  const { envelope, rootKey } = await createOwner(begun.password, begun.code, await measurePasswordCost("standard"));
   try {
     eremos.data.writeOwner(envelope);
     eremos.gate.setHint(begun.hint);

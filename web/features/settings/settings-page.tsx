@@ -7,6 +7,7 @@ import type { PreferencesView } from "@eremos/server/contract";
 import { api } from "@/lib/api";
 import { KEYS, showError } from "@/lib/queries";
 import { Desktop } from "./desktop";
+import { Guessing } from "./guessing";
 import { MasterPassword } from "./change-password";
 import { OffLimits } from "./off-limits";
 import { PinSection } from "./pin-section";
@@ -41,10 +42,7 @@ export function SettingsPage(): ReactNode {
               </dl>
               <p className="mt-1.5 text-[13px] text-mute">Set when Eremos is started, by EREMOS_DATA and EREMOS_PLACES.</p>
             </section>
-            <section aria-labelledby="guessing">
-              <h2 id="guessing" className="text-lg">What guessing costs</h2>
-              <p className="mt-1 text-sm text-mute">Each guess at your master password takes {(settings.hashing.memoryKiB / 1024).toFixed(0)} MiB of memory and {settings.hashing.passes} passes over it (Argon2id, {settings.hashing.lanes} lanes), whoever guesses and on whatever machine.</p>
-            </section>
+            <Guessing hashing={settings.hashing} />
             <OffLimits settings={settings} />
           </>
         )}

@@ -1,0 +1,66 @@
+"use client";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { type ReactNode, useState } from "react";
+import { toast } from "sonner";
+import type { Effort, SettingsView } from "@eremos/server/contract";
+import { ApiError, api } from "@/lib/api";
+import { count } from "@/lib/format";
+import { KEYS } from "@/lib/queries";
+import { Button } from "@/ui/button";
+import { Choices } from "@/ui/choice";
+import { Dialog } from "@/ui/dialog";
+import { PasswordField } from "@/ui/field";
+
+const TITLES: readonly (readonly [Effort, string])[] = [["light", "Light"], ["standard", "Standard"], ["heavy", "Heavy"]];
+const SECONDS_A_DAY = 86_400;
+/** A guesser with money: so many machines like this one. */
+const MACHINES = 1000;
+
+/** How much work each try of the master password is, for its owner at every sign-in and for whoever guesses. */
+export function Guessing({ hashing }: { readonly hashing: SettingsView["hashing"] }): ReactNode {
+  const efforts = useQuery({ queryKey: KEYS.efforts, queryFn: api.efforts, staleTime: Number.POSITIVE_INFINITY }).data;
+  const [wanted, setWanted] = useState<Effort | null>(null);
+  return (
+    <section aria-labelledby="guessing">
+      <h2 id="guessing" className="text-lg">What guessing costs</h2>
+      <p className="mt-1 mb-2 text-sm text-mute">Each try of your master password takes {(hashing.memoryKiB / 1024).toFixed(0)} MiB of memory and {hashing.passes} passes over it (Argon2id), whoever tries. The seconds are measured on this computer just now; a guesser with {MACHINES.toLocaleString("en")} computers like it tries as many passwords as it says. Four words that don&rsquo;t belong together outlast all of that; a single word does not.</p>
+      {efforts
+        ? <Choices<Effort> label="How much work each try is" columns="three" value={efforts.chosen} onChoose={(effort) => effort !== efforts.chosen && setWanted(effort)}
+            choices={TITLES.map(([value, title]) => ({ value, title, text: `${efforts.seconds[value].toFixed(1)} s a try. ${MACHINES.toLocaleString("en")} computers: about ${millions((MACHINES * SECONDS_A_DAY) / efforts.seconds[value])} tries a day.` }))} />
+        : <p className="text-sm text-mute" role="status">Measuring…</p>}
+      <Dialog open={wanted !== null} onOpenChange={(open) => !open && setWanted(null)} title="Change the work of each try" description="The password stays the same. Copies of folders made earlier keep the present effort.">
+        {wanted !== null && <EffortForm effort={wanted} onDone={() => setWanted(null)} />}
+      </Dialog>
+    </section>
+  );
+}
+
+function millions(tries: number): string {
+  return `${Math.round(tries / 1_000_000).toLocaleString("en")} million`;
+}
+
+function EffortForm({ effort, onDone }: { readonly effort: Effort; readonly onDone: () => void }): ReactNode {
+  const client = useQueryClient();
+  const [current, setCurrent] = useState("");
+  const change = useMutation({
+    mutationFn: () => api.setEffort(current, effort),
+    onSuccess: ({ left }) => {
+      toast(left.length === 0 ? "Changed, in every folder." : `Changed. ${count(left.length, "folder")} out of reach: see Settings.`, { duration: 9000 });
+      onDone();
+    },
+    onSettled: () => Promise.all([client.invalidateQueries({ queryKey: KEYS.settings }), client.invalidateQueries({ queryKey: KEYS.efforts })]),
+  });
+  const problem = change.error ? (change.error instanceof ApiError ? change.error.message : "That did not work. Nothing was changed; try again.") : null;
+  return (
+    <form className="mt-5 space-y-4" onSubmit={(event) => {
+      event.preventDefault();
+      change.mutate();
+    }}>
+      <PasswordField label="Present master password" autoFocus autoComplete="current-password" value={current} onChange={(event) => setCurrent(event.target.value)} problem={problem} />
+      <div className="flex justify-end gap-2">
+        <Button onClick={onDone}>Not now</Button>
+        <Button tone="dusk" type="submit" disabled={current === "" || change.isPending}>{change.isPending ? "One moment…" : "Change it"}</Button>
+      </div>
+    </form>
+  );
+}
