@@ -22,7 +22,7 @@ await generateWorld(world);
 mkdirSync(join(world, "Workshop", "Recordings"));
 for (let i = 1; i <= 40; i++) writeFileSync(join(world, "Workshop", "Recordings", `take ${i}.wav`), Buffer.alloc(60_000_000, `take ${i}`));
 
-const server = spawn("node", ["cli/bin/eremos.mjs", "serve"], { cwd: root, env: { ...process.env, EREMOS_PORT: "0", EREMOS_DATA: join(base, "data"), EREMOS_PLACES: world }, stdio: ["ignore", "ignore", "pipe"] });
+const server = spawn("node", ["cli/bin/eremos.mjs", "serve"], { cwd: root, env: { ...process.env, EREMOS_PORT: "0", EREMOS_DATA: join(base, "data"), EREMOS_PLACES: world, EREMOS_SYNCED: join(world, "Cloud drive"), XDG_DATA_HOME: join(base, "share"), XDG_CONFIG_HOME: join(base, "config") }, stdio: ["ignore", "ignore", "pipe"] });
 const address = await new Promise((resolve) => server.stderr.on("data", (part) => {
   const found = /at (http:\S+)/.exec(String(part));
   if (found) resolve(found[1]);
@@ -36,11 +36,16 @@ const shot = async (name) => {
 const card = (name) => page.getByRole("article", { name });
 const quiet = () => page.getByRole("listitem").filter({ has: page.getByRole("button", { name: "Close toast" }) }).first().waitFor({ state: "detached", timeout: 20_000 });
 
-async function lock(path, name, visibility) {
+async function lock(path, name, visibility, guard = "Sealed") {
   await page.getByRole("button", { name: "Protect a folder…" }).last().click();
   await page.getByRole("dialog").getByLabel("Folder").fill(path);
   await page.getByRole("button", { name: "Choose guard and visibility" }).click();
+  await page.getByRole("radio", { name: guard }).click();
   await page.getByRole("radio", { name: visibility }).click();
+  if (guard === "Barred") {
+    await page.waitForTimeout(600);
+    await shot("protect-in-full");
+  }
   await page.getByRole("button", { name: `Lock ${name}` }).click();
   await card(name).getByText("Locked", { exact: true }).waitFor();
 }
@@ -71,6 +76,7 @@ try {
   await page.getByRole("button", { name: "Not now" }).click();
   await lock(join(world, "Workshop", "Appraisals 2026"), "Appraisals 2026", "In view");
   await lock(join(world, "Home", "Surprise for Jonas"), "Surprise for Jonas", "Hidden in place");
+  await lock(join(world, "Home", "Adoption papers"), "Adoption papers", "In view", "Barred");
   await lock(join(world, "Workshop", "Instrument photos"), "Instrument photos", "In view");
   await card("Instrument photos").getByRole("button", { name: "Open in place" }).click();
   await card("Instrument photos").getByText("Open", { exact: true }).waitFor();

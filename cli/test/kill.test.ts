@@ -39,10 +39,9 @@ afterAll(() => {
 function runWith(fault: string, call: string, when: number, args: readonly string[], password: string | null): void {
   const flags = password === null ? [] : ["--password-stdin"];
   const injection = ["-e", `trace=${call}`, "-e", `inject=${call}:${fault}:when=${when}`];
-  const { signal, status, stderr } = spawnSync("strace", ["-f", "-qq", "-o", "/dev/null", ...injection, "node", CLI, ...args, ...flags], {
+  // Node syncs its own output when it ends, and never ends when that fails: then tracer and program are killed, both.
+  const { signal, status, stderr } = spawnSync("timeout", ["--signal=KILL", "30", "strace", "-f", "-qq", "-o", "/dev/null", ...injection, "node", CLI, ...args, ...flags], {
     cwd: cli.world, env: cli.env, encoding: "utf8", input: password === null ? "" : `${password}\n`,
-    // Node syncs its own output when it ends, and never ends when that fails.
-    timeout: 30_000,
   });
   if (signal !== null || (status ?? 0) > 128) kills++;
   else if (status !== 0) {

@@ -92,8 +92,10 @@ export async function measurePasswordCosts(): Promise<Readonly<Record<Effort, Me
   }
   const perPass = Math.min(...times) / probe.passes;
   const costOf = (effort: Effort): MeasuredCost => {
-    const passes = Math.max(LEAST_COST.passes, Math.min(COST_LIMITS.passes, Math.round(EFFORTS[effort] / perPass)));
-    return { ...probe, passes, milliseconds: Math.round(passes * perPass) };
+    // The light one takes half the memory, so that it is lighter on a slow machine too, where the least number of passes holds.
+    const share = effort === "light" ? 0.5 : 1;
+    const passes = Math.max(LEAST_COST.passes, Math.min(COST_LIMITS.passes, Math.round(EFFORTS[effort] / (share * perPass))));
+    return { ...probe, memoryKiB: share * probe.memoryKiB, passes, milliseconds: Math.round(passes * share * perPass) };
   };
   return { light: costOf("light"), standard: costOf("standard"), heavy: costOf("heavy") };
 }
