@@ -130,3 +130,11 @@ it("the page opens at a locked folder, and only where the server is the owner's 
   }
   expect(fs.existsSync(record)).toBe(false);
 });
+
+it("a server whose data directory is gone still ends when it is asked to", async () => {
+  const { program } = await serve();
+  fs.rmSync(cli.data, { recursive: true });
+  const ended = new Promise((resolve) => program.once("close", resolve));
+  program.kill("SIGTERM");
+  expect(await ended).toBe(6);
+});

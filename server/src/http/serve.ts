@@ -75,17 +75,26 @@ export async function serve(settings: Settings, development = false): Promise<Ru
       stopIdling();
       places.close();
       eremos.keeper.stop();
-      await eremos.jobs.stop(LONGEST_STOP_MS);
-      closeUp(eremos, false, ({ rules }) => rules.atStop);
-      await eremos.jobs.drain(LONGEST_FINISH_MS);
-      await eremos.jobs.stop(LONGEST_STOP_MS);
-      server.closeAllConnections();
-      await new Promise<void>((resolve) => server.close(() => resolve()));
-      await pages.close();
-      eremos.data.removeServer(record);
-      eremos.close();
+      try {
+        await finishWork(eremos);
+        eremos.data.removeServer(record);
+      } finally {
+        // Also where the data directory is gone: what is stopped ends.
+        server.closeAllConnections();
+        await new Promise<void>((resolve) => server.close(() => resolve()));
+        await pages.close();
+        eremos.close();
+      }
     },
   };
+}
+
+/** Puts back what can be put back, and locks what is to be locked at a stop; not for long. */
+async function finishWork(eremos: Eremos): Promise<void> {
+  await eremos.jobs.stop(LONGEST_STOP_MS);
+  closeUp(eremos, false, ({ rules }) => rules.atStop);
+  await eremos.jobs.drain(LONGEST_FINISH_MS);
+  await eremos.jobs.stop(LONGEST_STOP_MS);
 }
 
 /** Nobody has touched the page for a while: signs out, as the button does. */
