@@ -73,3 +73,20 @@ test("glances: out of sight from the page, and back from the command line", asyn
   expect(fs.readdirSync(surprise)).toEqual(before);
   await expect(card(page, "Surprise for Jonas")).toBeHidden();
 });
+
+test("a drive that is away shows its folders as away, and they come back with it", async ({ page, house }) => {
+  const stick = house.place("Red stick");
+  const [name = ""] = fs.readdirSync(stick, { withFileTypes: true }).filter((entry) => entry.isDirectory()).map((entry) => entry.name);
+  expect(house.eremos(["setup"], PASSWORD).status).toBe(0);
+  expect(house.eremos(["lock", path.join(stick, name)]).status).toBe(0);
+  fs.renameSync(stick, `${house.base}/pulled out`);
+  await signIn(page, house);
+  await expect(page.getByRole("heading", { name: "Away" })).toBeVisible();
+  await card(page, name).getByRole("button", { name: new RegExp(`^${name}`) }).click();
+  await expect(card(page, name).getByRole("button", { name: "Open in place" })).toBeHidden();
+  await card(page, name).getByRole("link", { name: "Details" }).click();
+  await expect(page.getByText("Its drive is away, or the directory it lies in is.")).toBeVisible();
+  fs.renameSync(`${house.base}/pulled out`, stick);
+  await page.reload();
+  await expect(page.getByText("It is locked in view")).toBeVisible();
+});

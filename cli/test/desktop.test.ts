@@ -98,7 +98,7 @@ it("the page starts Eremos where it does not run", async () => {
     expect((await fetch(address)).status).toBe(200);
   } finally {
     for (const pid of processesHere()) process.kill(pid, "SIGTERM");
-    await expect.poll(processesHere, { timeout: 20_000 }).toEqual([]);
+    await expect.poll(processesHere).toEqual([]);
   }
 });
 

@@ -9,6 +9,7 @@ import { signOutIdle } from "../operations/sign-in";
 import { Sessions } from "../session/sessions";
 import type { Settings } from "../settings";
 import { watchDatabase } from "../watch/database-watch";
+import { watchMounts } from "../watch/mount-watch";
 import { PlaceWatch } from "../watch/place-watch";
 import { type ApiContext, answerApi, isSignedIn } from "./api";
 import { streamEvents } from "./events";
@@ -44,6 +45,7 @@ export async function serve(settings: Settings, development = false): Promise<Ru
   await recoverInterrupted(eremos);
   const stopWatching = watchDatabase(eremos);
   await eremos.keeper.start();
+  const stopMounts = watchMounts(eremos);
   const stopIdling = signOutWhenIdle(eremos, sessions);
 
   server.on("request", (request: IncomingMessage, response: ServerResponse) => {
@@ -73,6 +75,7 @@ export async function serve(settings: Settings, development = false): Promise<Ru
     close: async () => {
       stopWatching();
       stopIdling();
+      stopMounts();
       places.close();
       eremos.keeper.stop();
       try {

@@ -34,6 +34,7 @@ export function groupOf(folder: FolderView): Group {
   return folder.state === "locked" && folder.attention === null ? "locked" : "attention";
 }
 
+/** In the order in which they stand on the Desk. */
 export const GROUP_WORDS: Readonly<Record<Group, string>> = { working: "Under way", open: "Open now", attention: "Needs you", locked: "Locked", away: "Away" };
 
 export const VERB_WORDS: Readonly<Record<JobVerb, string>> = { lock: "Locking", unlock: "Opening", release: "Releasing", check: "Checking" };

@@ -9,7 +9,7 @@ import { Doorway } from "@/ui/doorway";
 import { useSelection } from "@/features/shell/selection";
 import { isRunning, useFolders, useJobs } from "@/lib/queries";
 
-const ORDER: readonly Group[] = ["working", "open", "attention", "locked"];
+const ORDER = Object.keys(GROUP_WORDS) as readonly Group[];
 
 type Row = { readonly kind: "heading"; readonly group: Group } | { readonly kind: "folder"; readonly folder: FolderView; readonly job: JobView | null };
 
