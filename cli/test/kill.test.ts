@@ -13,7 +13,7 @@ const POINTS: Readonly<Record<string, readonly number[]>> = DEEP
       renameat2: range(1, 11), unlinkat: range(1, 30, 3), mkdirat: range(1, 7), fdatasync: range(1, 8), fsync: range(1, 22), syncfs: [1, 2], pwrite64: range(1, 55, 2),
       fchmod: range(1, 13, 4), utimensat: range(1, 17, 4), linkat: [1, 2], symlinkat: [1, 2], ftruncate: [1, 2], rename: [1, 2],
     }
-  : { renameat2: [4, 9], syncfs: [1], pwrite64: [6], fsync: [9] };
+  : { renameat2: [4, 9], pwrite64: [6] };
 const FAULTS = DEEP ? ["signal=KILL", "error=EIO", "error=ENOSPC", "error=EACCES"] : ["signal=KILL", "error=EIO"];
 
 function range(from: number, to: number, step = 1): number[] {
