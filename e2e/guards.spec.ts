@@ -116,11 +116,12 @@ test("the screens meet the accessibility rules, light and dark, and work by keyb
   await expect(page.getByText("Cello fund is not one of them.")).toBeVisible();
   await violations("Desk");
   await page.getByRole("article", { name: "Cello fund" }).getByRole("link", { name: "Details" }).click();
-  await expect(page.getByRole("heading", { name: "Who sees what" })).toBeVisible();
+  await expect(page.getByRole("rowheader", { name: "Somebody holding the disk" })).toBeVisible();
   await violations("folder page");
   for (const view of ["Activity", "Settings"]) {
     await page.getByRole("link", { name: view }).click();
     await expect(page.getByRole("heading", { name: view, level: 1 })).toBeVisible();
+    if (view === "Settings") await expect(page.getByRole("radio", { name: "Heavy" })).toBeVisible();
     await violations(view);
   }
 });

@@ -73,7 +73,7 @@ test("in view, the folder holds one page that leads here; the page follows the c
   await expect(locked.locator("input")).toHaveCount(0);
   await locked.getByRole("link", { name: "Open in Eremos" }).click();
   await expect(locked.getByRole("heading", { name: "Adoption papers" })).toBeVisible();
-  await expect(locked.getByText(/Somebody at this keyboard sees .* Adoption papers is one of them/)).toBeVisible();
+  await expect(locked.getByRole("row", { name: "At this keyboard" }).getByRole("button", { name: "yes: Its name stands at its place." })).toBeVisible();
 
   expect(house.eremos(["unlock", folder], PASSWORD).status).toBe(0);
   await expect(card(page, "Adoption papers").getByText("Open", { exact: true })).toBeVisible();
