@@ -8,7 +8,7 @@ import { meddledDisk } from "./crashing-disk";
 import { FOLDER, campaignDirectory, plainAfterRecovery } from "./scenes";
 import { type Person, lock, newPerson, removeDirectory, snapshot, unlock } from "./world";
 
-const STRIDE = process.env["EREMOS_DEEP"] === "1" ? 1 : 23;
+const STRIDE = process.env["EREMOS_DEEP"] === "1" ? 1 : 41;
 const SECRET = "somebody else's secret, outside the folder";
 
 let person: Person;

@@ -21,7 +21,7 @@ import { PAGE, type Person, lock, newPerson, release, unlock } from "./world";
 
 const DEEP = process.env["EREMOS_DEEP"] === "1";
 const SUBSETS = DEEP ? 12 : 2;
-const STRIDE = DEEP ? 1 : 5;
+const STRIDE = DEEP ? 1 : 7;
 const FOLDER = "AAAAAAAAAAAAAAAAAAAAAA";
 const HOME = Buffer.from("/home");
 const PATH = Buffer.from("/home/Payroll");
