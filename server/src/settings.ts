@@ -26,9 +26,9 @@ export function readSettings(environment: Readonly<Record<string, string | undef
   const port = given === undefined || given === "" ? DEFAULT_PORT : Number(given);
   if (!Number.isInteger(port) || port < 0 || port > 65535) throw new EremosError("usage", `EREMOS_PORT must be a number from 0 to 65535; it is "${given}".`);
   const dataDirectory = path.resolve(environment["EREMOS_DATA"] || defaultDataDirectory(environment, home));
-  const listed = directoriesIn(environment, "EREMOS_PLACES");
+  const listed = listIn(environment, "EREMOS_PLACES").map(existingPlace);
   const places = listed.length > 0 ? listed : [home, ...drivesOf(os.userInfo().username)];
-  return { port, dataDirectory, places, home, synced: directoriesIn(environment, "EREMOS_SYNCED"), program: realPathOf(program) };
+  return { port, dataDirectory, places, home, synced: listIn(environment, "EREMOS_SYNCED").map(realPathOf), program: realPathOf(program) };
 }
 
 /** Where the desktop mounts a person's removable drives, if it does. */
@@ -40,10 +40,12 @@ function defaultDataDirectory(environment: Readonly<Record<string, string | unde
   return path.join(environment["XDG_DATA_HOME"] || path.join(home, ".local", "share"), "eremos");
 }
 
-function directoriesIn(environment: Readonly<Record<string, string | undefined>>, setting: string): string[] {
-  return (environment[setting] ?? "").split(":").filter((directory) => directory !== "").map((directory) => {
-    const resolved = path.resolve(directory);
-    if (!fs.statSync(resolved, { throwIfNoEntry: false })?.isDirectory()) throw new EremosError("usage", `${setting} names ${resolved}, which is not a directory.`);
-    return realPathOf(resolved);
-  });
+/** Full paths. A synced directory may be away, or locked and hidden itself. */
+function listIn(environment: Readonly<Record<string, string | undefined>>, setting: string): string[] {
+  return (environment[setting] ?? "").split(":").filter((directory) => directory !== "").map((directory) => path.resolve(directory));
+}
+
+function existingPlace(place: string): string {
+  if (!fs.statSync(place, { throwIfNoEntry: false })?.isDirectory()) throw new EremosError("usage", `EREMOS_PLACES names ${place}, which is not a directory.`);
+  return realPathOf(place);
 }

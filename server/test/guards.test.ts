@@ -119,6 +119,12 @@ it("a lock that was cut off is finished at the next start, from its note and the
   expect(fs.existsSync(record)).toBe(true);
 });
 
+it("a synced directory that is locked and hidden itself does not keep Eremos from starting", () => {
+  const away = path.join(house.world, "Cloud drive");
+  expect(readSettings({ EREMOS_DATA: house.data, EREMOS_PLACES: house.world, EREMOS_SYNCED: away }, house.eremos.settings.program).synced).toEqual([away]);
+  expect(() => readSettings({ EREMOS_DATA: house.data, EREMOS_PLACES: away }, house.eremos.settings.program)).toThrow("EREMOS_PLACES names");
+});
+
 it("a folder that a protected one belongs in can't be protected itself, even while that one is tucked away", async () => {
   const folder = house.makeFolder("Workshop/Payroll");
   await house.signIn();
