@@ -69,10 +69,20 @@ export async function guardFolder(disk: Disk, input: GuardInput, hooks: Hooks): 
     return { folder: input.folder, path, stillOpenIn: programsIn(disk, path) };
   } catch (error) {
     if (!recorded) undoBeginning(disk, folder, root);
-    else putBack(disk, folder, { ...recorded, ...IN_VIEW, state: isKnown ? "opening" : "releasing" });
+    else if (isAtItsPlace(disk, folder)) putBack(disk, folder, { ...recorded, ...IN_VIEW, state: isKnown ? "opening" : "releasing" });
+    else throw fromSystemError(error, "locking; it is hidden already, its contents are untouched, and Eremos finishes when it next looks at it");
     throw fromSystemError(error, "locking; its contents are untouched");
   } finally {
     letGo(disk, folder);
+  }
+}
+
+/** Once it has its hidden name, there is only the way forward: under that name it must never become an ordinary folder. */
+function isAtItsPlace(disk: Disk, folder: HeldFolder): boolean {
+  try {
+    return disk.find(folder.parent, folder.name)?.ino === disk.statOpen(folder.dir).ino;
+  } catch {
+    return false;
   }
 }
 
