@@ -3,14 +3,12 @@ import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { linuxDisk } from "../src/platform/linux/linux-disk";
 import { EremosError } from "../src/errors/eremos-error";
 import { failingDisk } from "./crashing-disk";
-import { STAGES, campaignDirectory, plainAfterRecovery, setUp } from "./scenes";
+import { campaignDirectory, casesOf, plainAfterRecovery, setUp } from "./scenes";
 import { type Person, newPerson, removeDirectory } from "./world";
 
 const DEEP = process.env["EREMOS_DEEP"] === "1";
 const STRIDE = DEEP ? 1 : 41;
 const CODES = ["EIO", "EACCES", "ENOSPC"] as const;
-/** Every stage with every code in the deep campaign; each code with every third stage daily. */
-const CASES = Object.entries(STAGES).map(([name, stage], i) => ({ name, stage, codes: CODES.filter((_code, c) => DEEP || c === i % CODES.length) }));
 
 let person: Person;
 let base: string;
@@ -34,8 +32,8 @@ function openDescriptors(): string[] {
   }).filter((open) => open.includes("/at-"));
 }
 
-describe.each(CASES)("any single call fails: $name", ({ stage, codes }) => {
-  it.each(codes)("with %s: a clear reason, and nothing is lost", async (code) => {
+describe.each(casesOf(CODES))("any single call fails: $name", ({ stage, ways }) => {
+  it.each(ways)("with %s: a clear reason, and nothing is lost", async (code) => {
     for (let at = code.length % STRIDE; ; at += STRIDE) {
       const { scene, parent } = await setUp(person, base, stage);
       const failing = failingDisk(linuxDisk, at, code);

@@ -149,6 +149,12 @@ Object.assign(STAGES, {
   },
 } satisfies Record<string, Stage>);
 
+/** Every stage with every way of failing in the deep campaign; daily, each way with every third stage. */
+export function casesOf<W>(ways: readonly W[]): readonly { readonly name: string; readonly stage: Stage; readonly ways: readonly W[] }[] {
+  const isDeep = process.env["EREMOS_DEEP"] === "1";
+  return Object.entries(STAGES).map(([name, stage], i) => ({ name, stage, ways: ways.filter((_way, w) => isDeep || w === i % ways.length) }));
+}
+
 async function leaving(person: Person, folder: string, guarding: Omit<Guarding, "places">, way: (disk: Disk, input: GuardedInput) => GuardOutcome): Promise<Scene> {
   const before = snapshot(folder);
   const { path: now } = await guard(person, folder, guarding);
