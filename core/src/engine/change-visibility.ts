@@ -4,7 +4,7 @@ import { openPlace } from "../format/generation";
 import type { StateRecord } from "../format/state";
 import type { Disk } from "../platform/port";
 import type { CheckInput } from "./check";
-import { type Hiding, IN_VIEW, hide, hidingFor, showAtOrdinaryPath } from "./hide";
+import { type Hiding, IN_VIEW, hide, hidingOrBack, showAtOrdinaryPath } from "./hide";
 import { FolderKeys, requireVouched } from "./keys";
 import { recoverHeld, removePage } from "./recover";
 import { writeFile } from "./seal-generation";
@@ -30,21 +30,12 @@ export async function changeVisibility(disk: Disk, input: VisibilityInput): Prom
     if (!disk.writable(folder.parent)) throw new EremosError("no-permission", "This renames the folder, and this account may not change the folder it lies in. Nothing was touched.");
     if (state.visibility === input.visibility) return folder.path;
     if (state.hiddenName !== null) folder = showAtOrdinaryPath(disk, folder, state, await placeOf(disk, folder, state, input));
-    const hiding = hidingOrBack(disk, folder, state, input);
+    const hiding = hidingOrBack(disk, folder, state, input.visibility, input.places);
     return input.visibility === "view" ? showLocked(disk, folder, state, input.page) : hideLocked(disk, folder, state, hiding);
   } catch (error) {
     throw fromSystemError(error, "changing what shows of a locked folder; it is still locked");
   } finally {
     letGo(disk, folder);
-  }
-}
-
-function hidingOrBack(disk: Disk, folder: HeldFolder, state: StateRecord, { visibility, places }: VisibilityInput): Hiding {
-  try {
-    return hidingFor(disk, folder.path, visibility, places);
-  } catch (error) {
-    hide(disk, folder, state);
-    throw error;
   }
 }
 

@@ -6,7 +6,7 @@ import type { OwnerEnvelope } from "../format/owner";
 import type { StateRecord } from "../format/state";
 import type { Disk } from "../platform/port";
 import { reachOf, requireSensible } from "./bars";
-import { type Hiding, IN_VIEW, hide, hidingFor, showAtOrdinaryPath } from "./hide";
+import { type Hiding, IN_VIEW, hidingFor, hidingOrBack, showAtOrdinaryPath } from "./hide";
 import type { Hooks } from "./hooks";
 import { whatBarsChange } from "./permissions";
 import { type Settled, commitGuard, inListable, loadGuard, recoverGuarded, rootOriginal, saveOriginals, settle } from "./settle";
@@ -132,7 +132,7 @@ export function changeGuarded(disk: Disk, input: GuardedInput & Guarding): Guard
     requireOwned(disk, folder, input.bars);
     const isMoving = input.visibility !== record.visibility;
     if (isMoving) folder = showAtOrdinaryPath(disk, folder, record, input.place);
-    const hiding = isMoving ? hidingOrBack(disk, folder, record, input) : {};
+    const hiding = isMoving ? hidingOrBack(disk, folder, record, input.visibility, input.places) : {};
     const next = commitGuard(disk, folder.vault, { ...record, ...hiding, guard: input.guard, ...wayTo(disk, folder, record, input.bars) });
     const { path } = settleOrBack(disk, folder, next, record);
     return { folder: record.folder, path, stillOpenIn: programsIn(disk, path) };
@@ -159,15 +159,6 @@ function settleOrBack(disk: Disk, folder: HeldFolder, next: GuardRecord, before:
 function wayTo(disk: Disk, folder: HeldFolder, record: GuardRecord, bars: Bars): Pick<GuardRecord, "state" | "next" | "originals"> {
   if (record.originals === null && reachOf(bars) === "none") return { state: "barring", next: null, originals: null };
   return { state: "closing", next: bars, originals: record.originals ?? saveOriginals(disk, folder.vault, [rootOriginal(disk, folder)]) };
-}
-
-function hidingOrBack(disk: Disk, folder: HeldFolder, record: GuardRecord, { visibility, places }: Guarding): Hiding {
-  try {
-    return hidingFor(disk, folder.path, visibility, places);
-  } catch (error) {
-    hide(disk, folder, record);
-    throw error;
-  }
 }
 
 /** After a change of the master password: the record leads from the new one to the folder's ordinary path. Does nothing where it does already. */

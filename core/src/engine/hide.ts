@@ -33,6 +33,16 @@ export function hidingFor(disk: Disk, path: Buffer, visibility: Visibility, plac
   return { visibility, hiddenName, held: levelsToHeldArea(disk, path, places) };
 }
 
+/** Another way of hiding a folder that shows itself for the change; where it can't be had, the folder hides as before. @throws EremosError as {@link hidingFor} */
+export function hidingOrBack(disk: Disk, folder: Folder, before: Hiding, visibility: Visibility, places: readonly Buffer[]): Hiding {
+  try {
+    return hidingFor(disk, folder.path, visibility, places);
+  } catch (error) {
+    hide(disk, folder, before);
+    throw error;
+  }
+}
+
 /**
  * The highest directory between the place and the folder that belongs to this account, is on the folder's file system and may be
  * written: the higher, the less likely it is that something else (a synced directory) takes the held area with it.
