@@ -8,17 +8,17 @@ export { type Envelope, openEnvelope, sealTo } from "./crypto/envelope";
 export { EFFORTS, type Effort, LEAST_COST, type MeasuredCost, type PasswordCost, hkdf, measurePasswordCost, measurePasswordCosts, parsePasswordHashing } from "./crypto/kdf";
 export { type SigningKey, generateSigningKey } from "./crypto/signature";
 export {
-  type OwnerEnvelope, type OwnerKeys, createOwner, openSealingKey, openWithCode, openWithPassword, readOwner, withPassword, writeOwner,
+  type OwnerEnvelope, type OwnerKeys, createOwner, openSealingKey, openWithCode, openWithPassword, readOwner, withCode, withPassword, writeOwner,
 } from "./format/owner";
 export { CODE_GROUPS, isGroupRight, newRecoveryCode, normaliseCodeText, parseRecoveryCode } from "./format/recovery-code";
-export { headerOwner } from "./format/header";
+export { type FolderPassword, type FolderSecret, type WaysIn, waysInto } from "./format/header";
 export { HIDDEN_NAME } from "./format/ids";
 export { type FolderState, VISIBILITIES, type Visibility } from "./format/state";
 export { type Bars, LEVELS, type Level, NO_BARS, barsSchema } from "./format/guard-record";
 export type { DirEntry, Entry, FileEntry, LinkEntry, Listing } from "./format/tree";
 export type { Hooks, Phase, Progress } from "./engine/hooks";
 export { changeVisibility } from "./engine/change-visibility";
-export { changeOwner } from "./engine/change-owner";
+export { changeFolderPassword, changeOwner, openFolderKey } from "./engine/change-owner";
 export { type CheckInput, type CheckOutcome, type Damage, checkFolder } from "./engine/check";
 export { type OwnerAccess } from "./engine/keys";
 export { type Located, locateFolder, protectedAbove } from "./engine/locate";

@@ -74,7 +74,7 @@ describe("a folder sealed by the first version", () => {
     expect(byCode.rootKey).toEqual(byPassword.rootKey);
     await expect(openWithPassword(owner, `${PASSWORD} `)).rejects.toMatchObject({ code: "wrong-password" });
     await expect(openWithCode(owner, formatRecoveryCode(Buffer.alloc(20, 7)))).rejects.toMatchObject({ code: "wrong-code" });
-    await release(folder, { owner, rootKey: byCode.rootKey, devices: [] });
+    await release(folder, { owner, rootKey: byCode.rootKey, folderKey: null, devices: [] });
     expect(fs.readFileSync(path.join(folder, "letter.txt"), "utf8")).toBe("Dear Jonas,\nthe cello is a surprise.\n");
     expect(fs.readFileSync(path.join(folder, "inner", "two chunks.bin"))).toEqual(Buffer.alloc(70_000, "0123456789"));
     expect(fs.readlinkSync(path.join(folder, "inner", "link"))).toBe("../letter.txt");
@@ -100,7 +100,7 @@ describe("another master password", () => {
     await lock(folder, person.device);
     const copies = ["header.json", "header.copy.json"].map((name) => path.join(folder, ".eremos", name));
     const written = copies.map((copy) => fs.readFileSync(copy));
-    const change = (disk: Disk): Promise<Buffer> => changeOwner(disk, { path: Buffer.from(folder), access: person.renewed, keptHeader: null });
+    const change = (disk: Disk): Promise<Buffer> => changeOwner(disk, { path: Buffer.from(folder), owner: person.renewed.owner, keptHeader: null });
     const passwords = (): unknown[] => copies.map((copy) => readHeader(fs.readFileSync(copy)).owner.password);
     const [old, renewed] = [person.access.owner.password, person.renewed.owner.password];
     for (const mode of ["before", "after", "torn"] as const) {

@@ -140,11 +140,11 @@ const cramped = (scene: (add: (disk: Disk) => void) => Promise<Scene>) => async 
 
 const newPassword = async (): Promise<Scene> => {
   const scene = await opening("view", unlock)();
-  return { ...scene, run: (on) => changeOwner(on, { path: PATH, access: person.renewed, keptHeader: null }) };
+  return { ...scene, run: (on) => changeOwner(on, { path: PATH, owner: person.renewed.owner, keptHeader: null }) };
 };
 
 const becoming = (from: Visibility, to: Visibility): (() => Promise<Scene>) =>
-  opening(from, (path, access, { disk = new MemoryDisk() } = {}) => changeVisibility(disk, { path: Buffer.from(path), access, keptHeader: null, visibility: to, places: [HOME], page: PAGE }));
+  opening(from, async (path, _access, { disk = new MemoryDisk() } = {}) => changeVisibility(disk, { path: Buffer.from(path), place: PATH, visibility: to, places: [HOME], page: PAGE }));
 
 type Rules = Omit<Guarding, "places">;
 const BARRED: Rules = { guard: "barred", bars: { others: "read", own: "read" }, visibility: "tucked" };

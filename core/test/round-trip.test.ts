@@ -100,7 +100,7 @@ describe("a folder locked in place", () => {
     await lock(folder, person.device);
     const header = readHeader(fs.readFileSync(path.join(folder, ".eremos/header.json")));
     const { rootKey } = await openWithCode(header.owner, person.code);
-    await release(folder, { owner: header.owner, rootKey, devices: person.access.devices });
+    await release(folder, { owner: header.owner, rootKey, folderKey: null, devices: person.access.devices });
     expect(snapshot(folder)).toEqual(before);
   });
 

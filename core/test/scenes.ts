@@ -97,12 +97,12 @@ export const STAGES: Record<string, Stage> = {
     const before = snapshot(folder);
     const { realPath } = await lock(folder, person.owner, { folder: FOLDER, visibility: from });
     const places = [Buffer.from(path.dirname(folder))];
-    return { folder, acceptable: [before], run: (disk) => changeVisibility(disk, { path: realPath, access: person.access, keptHeader: null, visibility: to, places, page: PAGE }) };
+    return { folder, acceptable: [before], run: async (disk) => changeVisibility(disk, { path: realPath, place: Buffer.from(folder), visibility: to, places, page: PAGE }) };
   }])),
   "new master password of a locked folder": async (person, folder) => {
     const before = snapshot(folder);
     await lock(folder, person.device, { folder: FOLDER });
-    return { folder, acceptable: [before], run: (disk) => changeOwner(disk, { path: Buffer.from(folder), access: person.renewed, keptHeader: null }) };
+    return { folder, acceptable: [before], run: (disk) => changeOwner(disk, { path: Buffer.from(folder), owner: person.renewed.owner, keptHeader: null }) };
   },
   "release of an open folder": async (person, folder) => {
     const before = snapshot(folder);

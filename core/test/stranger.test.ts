@@ -4,6 +4,7 @@ import * as fs from "node:fs";
 import * as path from "node:path";
 import { fileURLToPath } from "node:url";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
+import { LEAST_COST } from "../src/crypto/kdf";
 import { PASSWORD, type Person, lock, makeMixedTree, newDirectory, newPerson, removeDirectory, unlock } from "./world";
 
 const READER = fileURLToPath(new URL("reader/read_sealed_folder.py", import.meta.url));
@@ -22,8 +23,8 @@ interface Read {
   readonly entries: Readonly<Record<string, Entry>>;
 }
 
-function readAsStranger(folder: string | Buffer, secret: string): Read {
-  const { status, stdout, stderr } = spawnSync("/usr/bin/python3", [READER, folder.toString()], { input: `${secret}\n`, encoding: "utf8", maxBuffer: 64 * 1024 * 1024 });
+function readAsStranger(folder: string | Buffer, ...secrets: readonly string[]): Read {
+  const { status, stdout, stderr } = spawnSync("/usr/bin/python3", [READER, folder.toString()], { input: `${secrets.join("\n")}\n`, encoding: "utf8", maxBuffer: 64 * 1024 * 1024 });
   expect(stderr).toBe("");
   expect(status).toBe(0);
   return JSON.parse(stdout) as Read;
@@ -77,6 +78,18 @@ describe("a reader in another language, written from docs/FORMAT.md alone", () =
     expect(again.entries).toMatchObject(second);
     expect(Object.keys(again.entries)).toHaveLength(Object.keys(second).length);
     expect(Object.values(again.entries).filter((entry) => entry.group === 1)).toHaveLength(2);
+  });
+
+  it("reads a folder that has a password of its own, by both passwords and by the code alone", async () => {
+    const own = path.join(base, "Adoption papers");
+    fs.mkdirSync(own);
+    fs.writeFileSync(path.join(own, "letter.txt"), "private");
+    const first = entriesOf(own);
+    if (person.owner.by !== "owner") throw new TypeError("owner: signs in");
+    await lock(own, { ...person.owner, password: { password: "gut strings", hint: null, cost: LEAST_COST } });
+    expect(readAsStranger(own, `password ${PASSWORD}`, "gut strings").entries).toMatchObject(first);
+    expect(readAsStranger(own, `code ${person.code}`).entries).toMatchObject(first);
+    fs.rmSync(own, { recursive: true });
   });
 
   it("refuses a wrong password", () => {

@@ -35,10 +35,10 @@ export async function newPerson(): Promise<Person> {
   const device = generateSigningKey();
   return {
     code,
-    access: { owner: envelope, rootKey, devices: [device.publicKey] },
-    owner: { by: "owner", owner: envelope, rootKey, device: device.publicKey },
+    access: { owner: envelope, rootKey, folderKey: null, devices: [device.publicKey] },
+    owner: { by: "owner", owner: envelope, rootKey, device: device.publicKey, password: null },
     device: { by: "device", owner: envelope, device },
-    renewed: { owner: await withPassword(envelope, rootKey, NEW_PASSWORD, LEAST_COST), rootKey, devices: [device.publicKey] },
+    renewed: { owner: await withPassword(envelope, rootKey, NEW_PASSWORD, LEAST_COST), rootKey, folderKey: null, devices: [device.publicKey] },
   };
 }
 

@@ -1,16 +1,16 @@
 import { sha256 } from "../crypto/bytes";
 import { EremosError, fromSystemError } from "../errors/eremos-error";
-import { openPlace } from "../format/generation";
 import type { StateRecord } from "../format/state";
 import type { Disk } from "../platform/port";
-import type { CheckInput } from "./check";
 import { type Hiding, IN_VIEW, hide, hidingOrBack, showAtOrdinaryPath } from "./hide";
-import { FolderKeys, requireVouched } from "./keys";
 import { recoverHeld, removePage } from "./recover";
 import { writeFile } from "./seal-generation";
-import { type HeldFolder, NAMES, PAGE_NAME, commitState, displayPath, holdFolder, letGo, loadGeneration, loadHeader, loadState } from "./vault";
+import { type HeldFolder, NAMES, PAGE_NAME, commitState, displayPath, holdFolder, letGo, loadState } from "./vault";
 
-export interface VisibilityInput extends CheckInput {
+export interface VisibilityInput {
+  readonly path: Buffer;
+  /** Its ordinary path, as the owner's list knows it. */
+  readonly place: Buffer;
   readonly visibility: StateRecord["visibility"];
   readonly places: readonly Buffer[];
   /** For a folder that comes into view: the page in it. */
@@ -21,7 +21,7 @@ export interface VisibilityInput extends CheckInput {
  * Changes what shows of a locked folder without opening it. Until the record says otherwise, recovery leads to what it was before.
  * Returns its path now. @throws EremosError `not-locked` | `path-taken` | `no-permission` | `not-found`
  */
-export async function changeVisibility(disk: Disk, input: VisibilityInput): Promise<Buffer> {
+export function changeVisibility(disk: Disk, input: VisibilityInput): Buffer {
   let folder = holdFolder(disk, input.path, { create: false });
   try {
     if (loadState(disk, folder.vault)?.state !== "sealed") recoverHeld(disk, folder);
@@ -29,7 +29,7 @@ export async function changeVisibility(disk: Disk, input: VisibilityInput): Prom
     if (state?.state !== "sealed") throw new EremosError("not-locked", `${displayPath(input.path)} is not locked now. Nothing was touched.`);
     if (!disk.writable(folder.parent)) throw new EremosError("no-permission", "This renames the folder, and this account may not change the folder it lies in. Nothing was touched.");
     if (state.visibility === input.visibility) return folder.path;
-    if (state.hiddenName !== null) folder = showAtOrdinaryPath(disk, folder, state, await placeOf(disk, folder, state, input));
+    if (state.hiddenName !== null) folder = showAtOrdinaryPath(disk, folder, state, input.place);
     const hiding = hidingOrBack(disk, folder, state, input.visibility, input.places);
     return input.visibility === "view" ? showLocked(disk, folder, state, input.page) : hideLocked(disk, folder, state, hiding);
   } catch (error) {
@@ -58,16 +58,4 @@ function showLocked(disk: Disk, folder: HeldFolder, state: StateRecord, page: Bu
   disk.syncDir(folder.dir);
   commitState(disk, folder.vault, { ...showing, ...IN_VIEW });
   return folder.path;
-}
-
-async function placeOf(disk: Disk, folder: HeldFolder, state: StateRecord, { keptHeader, access }: CheckInput): Promise<Buffer> {
-  const { record: header } = loadHeader(disk, folder.vault, keptHeader);
-  const { record: generation } = loadGeneration(disk, folder.vault, state.generation);
-  const keys = await FolderKeys.open(disk, folder.vault, header, access);
-  try {
-    requireVouched(generation, header, keys, access, false);
-    return openPlace(generation, keys.secret(generation.key));
-  } finally {
-    keys.wipe();
-  }
 }

@@ -7,10 +7,12 @@ import type { OwnerEnvelope } from "../format/owner";
 import type { Dir, Disk } from "../platform/port";
 import { loadKeyRecords } from "./vault";
 
-/** What a signed-in owner brings to a verb. Whoever made it wipes the root key. */
+/** What a signed-in owner brings to a verb. Whoever made it wipes the keys. */
 export interface OwnerAccess {
   readonly owner: OwnerEnvelope;
   readonly rootKey: Uint8Array;
+  /** The folder key, where the folder has a password of its own ({@link openFolderKey}); else null. */
+  readonly folderKey: Uint8Array | null;
   /** Public keys (32 bytes, Ed25519) of the devices whose locks made while signed out are trusted. */
   readonly devices: readonly Uint8Array[];
 }
@@ -24,9 +26,9 @@ export class FolderKeys {
     readonly keyRecords: readonly KeyRecord[],
   ) {}
 
-  /** @throws EremosError `wrong-password` | `damaged` */
+  /** @throws EremosError `needs-folder-password` | `wrong-password` | `damaged` */
   static async open(disk: Disk, vault: Dir, header: FolderHeader, access: OwnerAccess): Promise<FolderKeys> {
-    const folderKey = await openHeader(header, access.rootKey);
+    const folderKey = await openHeader(header, access);
     const records = loadKeyRecords(disk, vault).filter((record) => record.folder === header.folder);
     const secrets = new Map([[FOLDER_KEY_NAME, folderKey]]);
     const privateKey = records.length > 0 ? openFolderPrivateKey(header, folderKey) : null;

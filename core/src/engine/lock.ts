@@ -1,7 +1,7 @@
 import { sha256 } from "../crypto/bytes";
 import type { SigningKey } from "../crypto/signature";
 import { EremosError, fromSystemError, reasonOf } from "../errors/eremos-error";
-import { writeHeader } from "../format/header";
+import { type FolderPassword, writeHeader } from "../format/header";
 import type { OwnerEnvelope } from "../format/owner";
 import type { StateRecord } from "../format/state";
 import type { Disk, Holder, Stat } from "../platform/port";
@@ -19,9 +19,12 @@ import {
   type HeldFolder, NAMES, VAULT_NAME, closeFolder, commitState, displayPath, ensureDir, holdFolder, joinPath, letGo, loadState, openFolder,
 } from "./vault";
 
-/** Who locks: the signed-in owner, or this device while nobody is signed in (locking never asks for a password). */
+/**
+ * Who locks: the signed-in owner (for a first lock, perhaps with a password for this folder alone), or this device while nobody is signed in
+ * or where an open folder's own password would be needed: locking never asks for a password.
+ */
 export type Signer =
-  | { readonly by: "owner"; readonly owner: OwnerEnvelope; readonly rootKey: Uint8Array; readonly device: Uint8Array }
+  | { readonly by: "owner"; readonly owner: OwnerEnvelope; readonly rootKey: Uint8Array; readonly device: Uint8Array; readonly password: FolderPassword | null }
   | { readonly by: "device"; readonly owner: OwnerEnvelope; readonly device: SigningKey };
 
 /** What the owner-only data directory remembers of a folder while it lies open. */

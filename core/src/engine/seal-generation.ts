@@ -41,7 +41,7 @@ export async function prepare(disk: Disk, folder: HeldFolder, input: LockInput, 
   const { record: header } = loadHeader(disk, folder.vault);
   const common = { header, isNew: false, base };
   if (input.signer.by === "owner") {
-    const keys = await FolderKeys.open(disk, folder.vault, header, { ...input.signer, devices: [] });
+    const keys = await FolderKeys.open(disk, folder.vault, header, { ...input.signer, folderKey: null, devices: [] });
     return { ...common, keys, keyName: FOLDER_KEY_NAME, keyRecord: null, publicKey: header.publicKey };
   }
   if (!input.note) {
@@ -58,7 +58,7 @@ async function prepareFirst(input: LockInput): Promise<Making> {
   const folderKey = randomBytes(32);
   const pair: KeyPair = await generateKeyPair();
   const device = signer.by === "owner" ? signer.device : signer.device.publicKey;
-  const writer = signer.by === "owner" ? { by: "owner" as const, rootKey: signer.rootKey } : { by: "device" as const };
+  const writer = signer.by === "owner" ? { by: "owner" as const, rootKey: signer.rootKey, password: signer.password } : { by: "device" as const };
   const header = await createHeader({ folder: input.folder, owner: signer.owner, folderKey, pair, devices: [device], writer });
   wipe(pair.privateKey);
   const keys = FolderKeys.of(input.folder, new Map([[FOLDER_KEY_NAME, folderKey]]));

@@ -5,6 +5,7 @@ import { type FolderHeader, adoptHeader, writeHeader } from "../format/header";
 import type { StateRecord } from "../format/state";
 import type { EncodedTree, TreeReader } from "../format/tree";
 import type { Disk } from "../platform/port";
+import { commitHeader } from "./change-owner";
 import { amountIn, openFileByFile } from "./file-by-file";
 import { within } from "./handles";
 import { showAtOrdinaryPath } from "./hide";
@@ -16,6 +17,7 @@ import type { OpenNote } from "./lock";
 import { writeOpened } from "./opened";
 import { dismantle, moveBack, recoverHeld, removePage } from "./recover";
 import { PackReaders, type Restored, restoreTree } from "./restore-tree";
+import { sweep } from "./seal-generation";
 import { type Strategy, bytesForWhole, chooseStrategy } from "./space";
 import {
   type HeldFolder, NAMES, VAULT_NAME, commitFile, commitState, displayPath, ensureDir, generationName, holdFolder, letGo, loadGeneration, loadHeader,
@@ -111,7 +113,7 @@ async function openSealed(disk: Disk, input: UnlockInput, hooks: Hooks, finish: 
     refuseOlder(loadedGeneration, input);
     const loaded = loadTree(disk, folder.vault, loadedGeneration, keys);
     const strategy = state.mixed ? "file-by-file" : strategyFor(disk, folder, loaded.tree);
-    const { header, generation } = adopt(disk, folder, loadedHeader, loadedGeneration, keys, input.access);
+    const { header, generation } = await adopt(disk, folder, loadedHeader, loadedGeneration, keys, input.access, loaded.tree);
     const place = openPlace(generation, keys.secret(generation.key));
     folder = showAtOrdinaryPath(disk, folder, state, place);
     const of: Opening = { disk, folder, state, keys, header, generation, place, loaded, hooks };
@@ -171,10 +173,9 @@ function strategyFor(disk: Disk, folder: HeldFolder, tree: TreeReader): Strategy
 }
 
 /** What was locked while signed out comes under the owner's symmetric keys at the first opening. FORMAT.md §6.3. */
-function adopt(disk: Disk, folder: HeldFolder, header: FolderHeader, generation: Generation, keys: FolderKeys, access: OwnerAccess): Pick<Opening, "header" | "generation"> {
-  const sealedSlots = header.slots.some((slot) => slot.type === "owner-sealed");
-  const adopted = sealedSlots ? adoptHeader(header, access.rootKey, keys.folderKey, access.owner) : header;
-  if (sealedSlots) for (const name of [NAMES.headerCopy, NAMES.header]) commitFile(disk, folder.vault, name, writeHeader(adopted));
+async function adopt(disk: Disk, folder: HeldFolder, header: FolderHeader, generation: Generation, keys: FolderKeys, access: OwnerAccess, tree: TreeReader): Promise<Pick<Opening, "header" | "generation">> {
+  const adopted = await adoptHeader(header, access, keys.folderKey);
+  if (adopted !== header) commitHeader(disk, folder, writeHeader(adopted));
   for (const record of keys.keyRecords.filter((candidate) => candidate.box === undefined)) {
     rewriteKey(disk, folder, record.key, writeKeyRecord(boxGenerationKey(header.folder, record.key, keys.secret(record.key), keys.folderKey)));
   }
@@ -183,6 +184,8 @@ function adopt(disk: Disk, folder: HeldFolder, header: FolderHeader, generation:
   within(disk, disk.openDir(folder.vault, NAMES.generations), (dir) => {
     for (const copy of [true, false]) commitFile(disk, dir, generationName(generation.generation, copy), writeGeneration(vouched));
   });
+  // The last one that the owner vouched for was kept until now.
+  if (!loadState(disk, folder.vault)?.mixed) sweep(disk, folder.vault, vouched.index.object, vouched.generation, tree.packs().map(({ object }) => object));
   return { header: adopted, generation: vouched };
 }
 

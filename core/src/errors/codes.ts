@@ -14,6 +14,7 @@ export const ERROR_CLASSES = {
   "weak-password": "refused",
   "hint-gives-away": "refused",
   "needs-sign-in": "refused",
+  "needs-folder-password": "refused",
   "not-found": "refused",
   "not-a-folder": "refused",
   "off-limits": "refused",

@@ -2,17 +2,19 @@ import { z } from "zod";
 import { equalBytes, fromBase64, toBase64, wipe } from "../crypto/bytes";
 import { openBox, sealBoxText } from "../crypto/box";
 import { type KeyPair, openEnvelope, sealTo } from "../crypto/envelope";
-import { hkdf, hmac } from "../crypto/kdf";
+import { type PasswordCost, formatPasswordHashing, hashPassword, hkdf, hmac, newPasswordHashing, parsePasswordHashing } from "../crypto/kdf";
 import { EremosError } from "../errors/eremos-error";
 import { canonicalJson, checksumOf } from "./canonical-json";
 import { idSchema } from "./ids";
-import { type OwnerEnvelope, openSealingKey, ownerSchema } from "./owner";
+import { type OwnerEnvelope, openRecoveryKey, openSealingKey, ownerSchema } from "./owner";
 import { readRecord, writeRecord } from "./record-file";
 
 /** The folder's header. Small JSON, readable with any editor, authenticated once the folder key is known. FORMAT.md §4. */
 const text = z.string().max(8192);
 const ownerSlot = z.strictObject({ type: z.literal("owner"), box: text, checksum: text });
 const sealedSlot = z.strictObject({ type: z.literal("owner-sealed"), enc: text, ct: text, checksum: text });
+const passwordSlot = z.strictObject({ type: z.literal("owner-and-password"), hashing: text, hint: text.nullable(), box: text, checksum: text });
+const recoverySlot = z.strictObject({ type: z.literal("recovery"), publicKey: text, privateKey: text, enc: text, ct: text, checksum: text });
 
 export const headerSchema = z.strictObject({
   about: text,
@@ -21,7 +23,7 @@ export const headerSchema = z.strictObject({
   suite: z.literal("AES-256-GCM HMAC-SHA256 HKDF-SHA256 X25519 Argon2id"),
   folder: idSchema,
   owner: ownerSchema,
-  slots: z.array(z.discriminatedUnion("type", [ownerSlot, sealedSlot])).min(1).max(32),
+  slots: z.array(z.discriminatedUnion("type", [ownerSlot, sealedSlot, passwordSlot, recoverySlot])).min(1).max(32),
   publicKey: text,
   privateKey: text,
   devices: z.array(text).max(32),
@@ -35,8 +37,18 @@ const ABOUT =
   "This folder is sealed by Eremos. Its files are encrypted; they open with the owner's master password or recovery code, " +
   "with Eremos or with any reader written from docs/FORMAT.md. Don't delete or edit anything in here.";
 
+/** A second password for one folder, as chosen: needed on top of the master password. The hint stands in the header, readable. */
+export interface FolderPassword {
+  readonly password: string;
+  readonly hint: string | null;
+  readonly cost: PasswordCost;
+}
+
+/** What opens a folder that has a password of its own: that password, or the recovery code without it. */
+export type FolderSecret = { readonly kind: "password"; readonly password: string } | { readonly kind: "code"; readonly code: string };
+
 /** How the folder key gets into the header: by the signed-in owner, or by sealing to the owner's public key. */
-export type HeaderWriter = { readonly by: "owner"; readonly rootKey: Uint8Array } | { readonly by: "device" };
+export type HeaderWriter = { readonly by: "owner"; readonly rootKey: Uint8Array; readonly password: FolderPassword | null } | { readonly by: "device" };
 
 export interface NewHeader {
   readonly folder: string;
@@ -55,7 +67,7 @@ export async function createHeader(input: NewHeader): Promise<FolderHeader> {
     suite: "AES-256-GCM HMAC-SHA256 HKDF-SHA256 X25519 Argon2id" as const,
     folder: input.folder,
     owner: input.owner,
-    slots: [await makeSlot(input)],
+    slots: await makeSlots(input),
     publicKey: toBase64(input.pair.publicKey),
     privateKey: sealBoxText(input.folderKey, purpose("private-key", input.folder), input.pair.privateKey),
     devices: input.devices.map((device) => toBase64(device)),
@@ -67,17 +79,52 @@ function purpose(kind: string, folder: string): string {
   return `folder/${folder}/${kind}`;
 }
 
-async function makeSlot(input: NewHeader): Promise<Slot> {
-  if (input.writer.by === "owner") {
-    const slot = { type: "owner" as const, box: sealBoxText(input.writer.rootKey, purpose("owner-slot", input.folder), input.folderKey) };
-    return { ...slot, checksum: checksumOf(slot) };
+async function makeSlots(input: NewHeader): Promise<Slot[]> {
+  const { writer, folder, owner, folderKey } = input;
+  if (writer.by === "owner") return writer.password ? passwordSlots(input, writer.rootKey, writer.password) : [ownerSlotFor(folder, writer.rootKey, folderKey)];
+  const sealed = await sealTo(fromBase64(owner.sealing.publicKey, 32), purpose("owner-slot", folder), folderKey);
+  return [checked({ type: "owner-sealed" as const, ...sealed })];
+}
+
+function ownerSlotFor(folder: string, rootKey: Uint8Array, folderKey: Uint8Array): Slot {
+  return checked({ type: "owner" as const, box: sealBoxText(rootKey, purpose("owner-slot", folder), folderKey) });
+}
+
+/** One opens with root key and folder password together, the other with the recovery code alone. FORMAT.md §4.1. */
+async function passwordSlots(of: Pick<NewHeader, "folder" | "owner" | "folderKey">, rootKey: Uint8Array, { password, hint, cost }: FolderPassword): Promise<Slot[]> {
+  const hashing = newPasswordHashing(cost);
+  const key = await togetherKey(of.folder, rootKey, password, hashing);
+  try {
+    const box = sealBoxText(key, purpose("password-slot", of.folder), of.folderKey);
+    return [checked({ type: "owner-and-password" as const, hashing: formatPasswordHashing(hashing), hint, box }), await recoverySlotFor(of)];
+  } finally {
+    wipe(key);
   }
-  const sealed = await sealTo(fromBase64(input.owner.sealing.publicKey, 32), purpose("owner-slot", input.folder), input.folderKey);
-  const slot = { type: "owner-sealed" as const, ...sealed };
+}
+
+/** Carries the recovery key pair it was made for, so that a later code for the owner does not take this way back. */
+async function recoverySlotFor({ folder, owner: { recovery }, folderKey }: Pick<NewHeader, "folder" | "owner" | "folderKey">): Promise<Slot> {
+  const { publicKey, privateKey } = recovery;
+  return checked({ type: "recovery" as const, publicKey, privateKey, ...(await sealTo(fromBase64(publicKey, 32), purpose("recovery-slot", folder), folderKey)) });
+}
+
+/** Neither the master password nor the folder password alone leads to it. */
+async function togetherKey(folder: string, rootKey: Uint8Array, password: string, hashing: ReturnType<typeof parsePasswordHashing>): Promise<Buffer> {
+  const passwordKey = await hashPassword(password, hashing);
+  const both = Buffer.concat([rootKey, passwordKey]);
+  try {
+    return hkdf(both, fromBase64(folder, 16), "eremos/1/folder-password");
+  } finally {
+    wipe(passwordKey, both);
+  }
+}
+
+function checked<S extends Readonly<Record<string, string | null>>>(slot: S): S & { checksum: string } {
   return { ...slot, checksum: checksumOf(slot) };
 }
 
-function headerMac(body: Omit<FolderHeader, "mac">, folderKey: Uint8Array): string {
+/** The owner envelope has a mac of its own: another master password reaches headers whose folder key is not at hand. */
+function headerMac({ owner: _owner, ...body }: Omit<FolderHeader, "mac">, folderKey: Uint8Array): string {
   const key = hkdf(folderKey, fromBase64(body.folder, 16), "eremos/1/header");
   try {
     return toBase64(hmac(key, canonicalJson(body)));
@@ -86,25 +133,72 @@ function headerMac(body: Omit<FolderHeader, "mac">, folderKey: Uint8Array): stri
   }
 }
 
+/** What of the owner opens a folder. */
+export interface HeaderAccess {
+  readonly rootKey: Uint8Array;
+  /** The folder key, for a folder that has a password of its own; null where the root key is enough. */
+  readonly folderKey: Uint8Array | null;
+}
+
 /**
  * The folder key, from the owner's root key. The owner envelope used is the caller's own, so that a newer master password works too.
- * @throws EremosError `wrong-password` (another owner's folder) | `damaged`
+ * @throws EremosError `needs-folder-password` | `wrong-password` (another owner's folder) | `damaged`
  */
-export async function openHeader(header: FolderHeader, rootKey: Uint8Array): Promise<Buffer> {
-  let sawWhole = false;
-  for (const slot of header.slots) {
-    const { checksum, ...body } = slot;
-    if (checksumOf(body) !== checksum) continue;
-    sawWhole = true;
-    const folderKey = await openSlot(header, slot, rootKey);
-    if (!folderKey) continue;
-    const { mac, ...rest } = header;
-    if (equalBytes(Buffer.from(headerMac(rest, folderKey)), Buffer.from(mac))) return folderKey;
-    wipe(folderKey);
-    throw new EremosError("damaged", "The folder's header was changed after it was written. Its copies may be whole.");
+export async function openHeader(header: FolderHeader, access: HeaderAccess): Promise<Buffer> {
+  if (access.folderKey) return requireAuthentic(header, Buffer.from(access.folderKey));
+  const whole = wholeSlots(header);
+  for (const slot of whole) {
+    const folderKey = await openSlot(header, slot, access.rootKey);
+    if (folderKey) return requireAuthentic(header, folderKey);
   }
-  if (!sawWhole) throw new EremosError("damaged", "Every key slot of this folder is damaged in this copy of the header.");
+  if (whole.some(({ type }) => type === "owner-and-password")) throw new EremosError("needs-folder-password", "This folder has a password of its own, which is needed too. Nothing was touched.");
   throw new EremosError("wrong-password", "This folder was locked by another owner; this master password does not open it. Nothing was changed.");
+}
+
+/**
+ * The folder key of a folder with a password of its own; the caller wipes it.
+ * @throws EremosError `wrong-password` | `wrong-code` | `not-protected` (it has none) | `damaged`
+ */
+export async function openWithSecret(header: FolderHeader, rootKey: Uint8Array, secret: FolderSecret): Promise<Buffer> {
+  const wanted = secret.kind === "password" ? "owner-and-password" : "recovery";
+  const slot = wholeSlots(header).find(({ type }) => type === wanted);
+  if (!slot) throw new EremosError("not-protected", "This folder has no password of its own. Nothing was touched.");
+  if (slot.type === "recovery" && secret.kind === "code") return requireAuthentic(header, await openRecoverySlot(header, slot, secret.code));
+  if (slot.type !== "owner-and-password" || secret.kind !== "password") throw new TypeError("slot: not one this secret opens");
+  const key = await togetherKey(header.folder, rootKey, secret.password, parsePasswordHashing(slot.hashing));
+  try {
+    const folderKey = openBox(key, purpose("password-slot", header.folder), fromBase64(slot.box));
+    if (folderKey === "another-key") throw new EremosError("wrong-password", "That is not this folder's password. Nothing was changed; try again.");
+    if (folderKey === "damaged") throw new EremosError("damaged", "The folder's password slot is damaged in this copy of the header. The recovery code still opens it.");
+    return requireAuthentic(header, folderKey);
+  } finally {
+    wipe(key);
+  }
+}
+
+async function openRecoverySlot(header: FolderHeader, slot: Extract<Slot, { type: "recovery" }>, code: string): Promise<Buffer> {
+  const privateKey = openRecoveryKey(header.owner.owner, slot.privateKey, code);
+  try {
+    const folderKey = await openEnvelope(privateKey, purpose("recovery-slot", header.folder), { enc: slot.enc, ct: slot.ct });
+    if (!folderKey) throw new EremosError("damaged", "The folder's recovery slot is damaged in this copy of the header. The folder password still opens it.");
+    return folderKey;
+  } finally {
+    wipe(privateKey);
+  }
+}
+
+/** @throws EremosError `damaged`; the key is wiped then */
+function requireAuthentic({ mac, ...rest }: FolderHeader, folderKey: Buffer): Buffer {
+  if (equalBytes(Buffer.from(headerMac(rest, folderKey)), Buffer.from(mac))) return folderKey;
+  wipe(folderKey);
+  throw new EremosError("damaged", "The folder's header was changed after it was written. Its copies may be whole.");
+}
+
+/** @throws EremosError `damaged` when there is none */
+function wholeSlots(header: FolderHeader): Slot[] {
+  const whole = header.slots.filter(({ checksum, ...body }) => checksumOf(body) === checksum);
+  if (whole.length === 0) throw new EremosError("damaged", "Every key slot of this folder is damaged in this copy of the header.");
+  return whole;
 }
 
 async function openSlot(header: FolderHeader, slot: Slot, rootKey: Uint8Array): Promise<Buffer | null> {
@@ -112,6 +206,7 @@ async function openSlot(header: FolderHeader, slot: Slot, rootKey: Uint8Array): 
     const key = openBox(rootKey, purpose("owner-slot", header.folder), fromBase64(slot.box));
     return typeof key === "string" ? null : key;
   }
+  if (slot.type !== "owner-sealed") return null;
   let privateKey: Buffer | undefined;
   try {
     privateKey = openSealingKey(header.owner, rootKey);
@@ -123,12 +218,50 @@ async function openSlot(header: FolderHeader, slot: Slot, rootKey: Uint8Array): 
   }
 }
 
-/** After a lock made while signed out: the same header with the folder key under the owner's symmetric key. */
-export function adoptHeader(header: FolderHeader, rootKey: Uint8Array, folderKey: Uint8Array, owner: OwnerEnvelope): FolderHeader {
-  const slot = { type: "owner" as const, box: sealBoxText(rootKey, purpose("owner-slot", header.folder), folderKey) };
-  const { mac: _old, ...rest } = header;
-  const body = { ...rest, owner, slots: [{ ...slot, checksum: checksumOf(slot) }] };
+/** The same header with other slots: a folder password set, changed or (null) taken off. */
+export async function withFolderPassword(header: FolderHeader, access: { readonly owner: OwnerEnvelope; readonly rootKey: Uint8Array }, folderKey: Uint8Array, password: FolderPassword | null): Promise<FolderHeader> {
+  const of = { folder: header.folder, owner: access.owner, folderKey };
+  const slots = password ? await passwordSlots(of, access.rootKey, password) : [ownerSlotFor(header.folder, access.rootKey, folderKey)];
+  return resigned({ ...header, owner: access.owner, slots }, folderKey);
+}
+
+/**
+ * What can be put right once the folder key is at hand: after a lock made while signed out, the key under the owner's symmetric key; after
+ * a new recovery code, the way back by it. The same object when there is nothing to do.
+ */
+export async function adoptHeader(header: FolderHeader, access: { readonly owner: OwnerEnvelope; readonly rootKey: Uint8Array }, folderKey: Uint8Array): Promise<FolderHeader> {
+  const of = { folder: header.folder, owner: access.owner, folderKey };
+  const slots = await Promise.all(header.slots.map((slot): Slot | Promise<Slot> => {
+    if (slot.type === "owner-sealed") return ownerSlotFor(header.folder, access.rootKey, folderKey);
+    return isBehind(slot, access.owner) ? recoverySlotFor(of) : slot;
+  }));
+  return slots.every((slot, i) => slot === header.slots[i]) ? header : resigned({ ...header, owner: access.owner, slots }, folderKey);
+}
+
+function resigned({ mac: _old, ...body }: FolderHeader, folderKey: Uint8Array): FolderHeader {
   return { ...body, mac: headerMac(body, folderKey) };
+}
+
+/** A way back by an earlier recovery code. */
+function isBehind(slot: Slot, owner: OwnerEnvelope): boolean {
+  return slot.type === "recovery" && slot.publicKey !== owner.recovery.publicKey;
+}
+
+/** What a header tells of the ways into it, without a key. */
+export interface WaysIn {
+  readonly hasPassword: boolean;
+  /** The hint to the folder password. */
+  readonly hint: string | null;
+  /** It has the owner's present master password and recovery code. */
+  readonly isCurrent: boolean;
+}
+
+/** @throws EremosError `damaged` */
+export function waysInto(bytes: Uint8Array, owner: OwnerEnvelope): WaysIn {
+  const header = readHeader(bytes);
+  const slot = header.slots.find(({ type }) => type === "owner-and-password");
+  const isCurrent = header.owner.mac === owner.mac && !header.slots.some((known) => isBehind(known, owner));
+  return { hasPassword: slot !== undefined, hint: slot?.type === "owner-and-password" ? slot.hint : null, isCurrent };
 }
 
 /** The folder's X25519 private key; the caller wipes it. @throws EremosError `damaged` */
@@ -136,11 +269,6 @@ export function openFolderPrivateKey(header: FolderHeader, folderKey: Uint8Array
   const key = openBox(folderKey, purpose("private-key", header.folder), fromBase64(header.privateKey));
   if (typeof key === "string") throw new EremosError("damaged", "The folder's private key is damaged in this copy of the header.");
   return key;
-}
-
-/** The owner envelope in a header's bytes. @throws EremosError `damaged` */
-export function headerOwner(bytes: Uint8Array): OwnerEnvelope {
-  return readHeader(bytes).owner;
 }
 
 export function writeHeader(header: FolderHeader): Buffer {

@@ -1,9 +1,10 @@
 import { z } from "zod";
-import { fromBase64, randomBytes, toBase64, wipe } from "../crypto/bytes";
+import { equalBytes, fromBase64, randomBytes, toBase64, wipe } from "../crypto/bytes";
 import { openBox, sealBoxText } from "../crypto/box";
 import { generateKeyPair, openEnvelope, sealTo } from "../crypto/envelope";
-import { type PasswordCost, formatPasswordHashing, hashPassword, hkdf, newPasswordHashing, parsePasswordHashing } from "../crypto/kdf";
+import { type PasswordCost, formatPasswordHashing, hashPassword, hkdf, hmac, newPasswordHashing, parsePasswordHashing } from "../crypto/kdf";
 import { EremosError } from "../errors/eremos-error";
+import { canonicalJson } from "./canonical-json";
 import { idSchema } from "./ids";
 import { readRecord, writeRecord } from "./record-file";
 import { parseRecoveryCode } from "./recovery-code";
@@ -26,6 +27,7 @@ export const ownerSchema = z.strictObject({
   password: z.strictObject({ hashing: text, root: text }),
   recovery: z.strictObject({ publicKey: text, privateKey: text, root: envelope }),
   sealing: z.strictObject({ publicKey: text, privateKey: text }),
+  mac: text,
 });
 export type OwnerEnvelope = z.output<typeof ownerSchema>;
 
@@ -52,32 +54,63 @@ function keyOfCode(code: string, owner: string): Buffer {
   }
 }
 
+/** Vouches for the whole envelope, so that a public key that somebody swapped in a copy of it shows. */
+function authenticated(body: Omit<OwnerEnvelope, "mac">, rootKey: Uint8Array): OwnerEnvelope {
+  return { ...body, mac: ownerMac(body, rootKey) };
+}
+
+function ownerMac(body: Omit<OwnerEnvelope, "mac">, rootKey: Uint8Array): string {
+  const key = hkdf(rootKey, Buffer.from(body.owner, "utf8"), "eremos/1/owner");
+  try {
+    return toBase64(hmac(key, canonicalJson(body)));
+  } finally {
+    wipe(key);
+  }
+}
+
+/** @throws EremosError `damaged`; the root key is wiped then */
+function requireAuthentic({ mac, ...body }: OwnerEnvelope, rootKey: Uint8Array): void {
+  if (equalBytes(Buffer.from(ownerMac(body, rootKey)), Buffer.from(mac))) return;
+  wipe(rootKey);
+  throw new EremosError("damaged", "The owner record was changed after it was written, so it is not used. Nothing was changed; every locked folder holds a copy of it that may be whole.");
+}
+
+type RecoverySlot = OwnerEnvelope["recovery"];
+
+async function recoverySlot(code: string, rootKey: Uint8Array, owner: string): Promise<RecoverySlot> {
+  const pair = await generateKeyPair();
+  const codeKey = keyOfCode(code, owner);
+  try {
+    return {
+      publicKey: toBase64(pair.publicKey),
+      privateKey: sealBoxText(codeKey, purpose("recovery", owner), pair.privateKey),
+      root: await sealTo(pair.publicKey, purpose("root", owner), rootKey),
+    };
+  } finally {
+    wipe(codeKey, pair.privateKey);
+  }
+}
+
 /** Makes a new owner. The caller shows the code once and wipes the root key. */
 export async function createOwner(password: string, code: string, cost: PasswordCost): Promise<{ envelope: OwnerEnvelope; rootKey: Buffer }> {
   const owner = toBase64(randomBytes(16));
   const rootKey = randomBytes(32);
-  const recovery = await generateKeyPair();
   const sealing = await generateKeyPair();
-  const codeKey = keyOfCode(code, owner);
   try {
-    const record: OwnerEnvelope = {
-      format: "eremos-owner",
-      version: 1,
+    const body = {
+      format: "eremos-owner" as const,
+      version: 1 as const,
       owner,
       password: await passwordSlot(password, rootKey, owner, cost),
-      recovery: {
-        publicKey: toBase64(recovery.publicKey),
-        privateKey: sealBoxText(codeKey, purpose("recovery", owner), recovery.privateKey),
-        root: await sealTo(recovery.publicKey, purpose("root", owner), rootKey),
-      },
+      recovery: await recoverySlot(code, rootKey, owner),
       sealing: {
         publicKey: toBase64(sealing.publicKey),
         privateKey: sealBoxText(rootKey, purpose("sealing", owner), sealing.privateKey),
       },
     };
-    return { envelope: record, rootKey };
+    return { envelope: authenticated(body, rootKey), rootKey };
   } finally {
-    wipe(codeKey, recovery.privateKey, sealing.privateKey);
+    wipe(sealing.privateKey);
   }
 }
 
@@ -92,8 +125,13 @@ async function passwordSlot(password: string, rootKey: Uint8Array, owner: string
 }
 
 /** The same owner under another master password: only the password slot is written anew. */
-export async function withPassword(record: OwnerEnvelope, rootKey: Uint8Array, password: string, cost: PasswordCost): Promise<OwnerEnvelope> {
-  return { ...record, password: await passwordSlot(password, rootKey, record.owner, cost) };
+export async function withPassword({ mac: _old, ...record }: OwnerEnvelope, rootKey: Uint8Array, password: string, cost: PasswordCost): Promise<OwnerEnvelope> {
+  return authenticated({ ...record, password: await passwordSlot(password, rootKey, record.owner, cost) }, rootKey);
+}
+
+/** The same owner with another recovery code, and a key pair of its own behind it. */
+export async function withCode({ mac: _old, ...record }: OwnerEnvelope, rootKey: Uint8Array, code: string): Promise<OwnerEnvelope> {
+  return authenticated({ ...record, recovery: await recoverySlot(code, rootKey, record.owner) }, rootKey);
 }
 
 /** @throws EremosError `wrong-password` | `damaged` */
@@ -103,6 +141,7 @@ export async function openWithPassword(record: OwnerEnvelope, password: string):
     const rootKey = openBox(key, purpose("password", record.owner), fromBase64(record.password.root));
     if (rootKey === "another-key") throw new EremosError("wrong-password", "That is not the master password. Nothing was changed; try again.");
     if (rootKey === "damaged") throw new EremosError("damaged", "The password slot is damaged. The recovery code still opens everything.");
+    requireAuthentic(record, rootKey);
     return { rootKey };
   } finally {
     wipe(key);
@@ -111,15 +150,25 @@ export async function openWithPassword(record: OwnerEnvelope, password: string):
 
 /** @throws EremosError `wrong-code` | `damaged` */
 export async function openWithCode(record: OwnerEnvelope, code: string): Promise<OwnerKeys> {
-  const codeKey = keyOfCode(code, record.owner);
+  const privateKey = openRecoveryKey(record.owner, record.recovery.privateKey, code);
   try {
-    const privateKey = openBox(codeKey, purpose("recovery", record.owner), fromBase64(record.recovery.privateKey));
+    const rootKey = await openEnvelope(privateKey, purpose("root", record.owner), record.recovery.root);
+    if (!rootKey) throw new EremosError("damaged", "The recovery slot is damaged. The master password still opens everything.");
+    requireAuthentic(record, rootKey);
+    return { rootKey };
+  } finally {
+    wipe(privateKey);
+  }
+}
+
+/** The private half of a recovery key pair, from the box that only the code opens; the caller wipes it. @throws EremosError `wrong-code` | `damaged` */
+export function openRecoveryKey(owner: string, box: string, code: string): Buffer {
+  const codeKey = keyOfCode(code, owner);
+  try {
+    const privateKey = openBox(codeKey, purpose("recovery", owner), fromBase64(box));
     if (privateKey === "another-key") throw new EremosError("wrong-code", "That is a recovery code, but not the one for this. Nothing was changed; look for the newer sheet.");
     if (privateKey === "damaged") throw new EremosError("damaged", "The recovery slot is damaged. The master password still opens everything.");
-    const rootKey = await openEnvelope(privateKey, purpose("root", record.owner), record.recovery.root);
-    wipe(privateKey);
-    if (!rootKey) throw new EremosError("damaged", "The recovery slot is damaged. The master password still opens everything.");
-    return { rootKey };
+    return privateKey;
   } finally {
     wipe(codeKey);
   }

@@ -1,6 +1,6 @@
 """A plain, slow reader of sealed folders, written from docs/FORMAT.md alone and used only by tests.
 
-Usage: read_sealed_folder.py FOLDER < secret     (first line: "password TEXT" or "code TEXT")
+Usage: read_sealed_folder.py FOLDER < secrets    (first line: "password TEXT" or "code TEXT"; second: the folder's own password, if it has one)
 Prints one JSON object: the ordinary path and every entry with its metadata and, for files, the SHA-256 of its content.
 Section numbers below are those of docs/FORMAT.md.
 """
@@ -82,28 +82,40 @@ def open_envelope(private, purpose, envelope):  # 2.3, RFC 9180 base mode
     return AESGCM(expand(suite, scheduled, b"key", context, 32)).decrypt(expand(suite, scheduled, b"base_nonce", context, 12), b64(envelope["ct"]), b"")
 
 
-def root_from_password(owner, password):  # 3.1, 3.2
-    _, kind, version, costs, salt = owner["password"]["hashing"].split("$")
+def password_key(hashing, password):  # 3.1
+    _, kind, version, costs, salt = hashing.split("$")
     assert (kind, version) == ("argon2id", "v=19")
     memory, passes, lanes = (int(part[2:]) for part in costs.split(","))
     assert memory <= 1048576 and passes <= 16 and lanes <= 8
-    key = hash_secret_raw(unicodedata.normalize("NFC", password).encode(), base64.b64decode(salt + "=" * (-len(salt) % 4)), passes, memory, lanes, 32, Type.ID, 0x13)
+    return hash_secret_raw(unicodedata.normalize("NFC", password).encode(), base64.b64decode(salt + "=" * (-len(salt) % 4)), passes, memory, lanes, 32, Type.ID, 0x13)
+
+
+def root_from_password(owner, password):  # 3.2
+    key = password_key(owner["password"]["hashing"], password)
     return open_box(key, "owner/%s/password" % owner["owner"], b64(owner["password"]["root"]))
 
 
-def root_from_code(owner, code):  # 3.2, 3.3
+def check_owner(owner, root):  # 3.4
+    body = {name: value for name, value in owner.items() if name != "mac"}
+    assert hmac.new(hkdf(root, owner["owner"].encode(), "eremos/1/owner"), canonical(body), hashlib.sha256).digest() == b64(owner["mac"]), "the owner record was changed"
+
+
+def code_key(owner, code):  # 3.3
     bits = 0
     for number, group in enumerate(code.strip().split("-")):
         check = hashlib.sha256(("eremos/1/code/%d/%s" % (number, group[:4])).encode()).digest()[0] & 31
         assert group[4] == ALPHABET[check], "group %d is mistyped" % (number + 1)
         for character in group[:4]:
             bits = bits << 5 | ALPHABET.index(character)
-    key = hkdf(bits.to_bytes(20, "big"), owner["owner"].encode(), "eremos/1/recovery-code")
-    private = open_box(key, "owner/%s/recovery" % owner["owner"], b64(owner["recovery"]["privateKey"]))
+    return hkdf(bits.to_bytes(20, "big"), owner["owner"].encode(), "eremos/1/recovery-code")
+
+
+def root_from_code(owner, code):  # 3.2
+    private = open_box(code_key(owner, code), "owner/%s/recovery" % owner["owner"], b64(owner["recovery"]["privateKey"]))
     return open_envelope(private, "owner/%s/root" % owner["owner"], owner["recovery"]["root"])
 
 
-def folder_key(header, root):  # 4
+def folder_key(header, root, code, password):  # 4
     owner, folder = header["owner"], header["folder"]
     purpose = "folder/%s/owner-slot" % folder
     for slot in header["slots"]:
@@ -111,9 +123,17 @@ def folder_key(header, root):  # 4
         assert slot["checksum"] == hashlib.sha256(canonical(body)).hexdigest()[:16]
         if slot["type"] == "owner":
             key = open_box(root, purpose, b64(slot["box"]))
+        elif slot["type"] == "owner-and-password":
+            if code is not None:
+                continue
+            both = root + password_key(slot["hashing"], password)
+            key = open_box(hkdf(both, b64(folder), "eremos/1/folder-password"), "folder/%s/password-slot" % folder, b64(slot["box"]))
+        elif slot["type"] == "recovery":
+            private = open_box(code_key(owner, code), "owner/%s/recovery" % owner["owner"], b64(slot["privateKey"]))
+            key = open_envelope(private, "folder/%s/recovery-slot" % folder, slot)
         else:
             key = open_envelope(open_box(root, "owner/%s/sealing" % owner["owner"], b64(owner["sealing"]["privateKey"])), purpose, slot)
-        body = {name: value for name, value in header.items() if name != "mac"}
+        body = {name: value for name, value in header.items() if name not in ("mac", "owner")}
         mac = hmac.new(hkdf(key, b64(folder), "eremos/1/header"), canonical(body), hashlib.sha256).digest()
         assert mac == b64(header["mac"]), "the header was changed"
         return key
@@ -197,9 +217,11 @@ def main():
     folder = sys.argv[1]
     vault = os.path.join(folder, ".eremos")
     kind, secret = sys.stdin.readline().rstrip("\n").split(" ", 1)
+    password = sys.stdin.readline().rstrip("\n")
     header = record(os.path.join(vault, "header.json"), "eremos-folder")
     root = root_from_password(header["owner"], secret) if kind == "password" else root_from_code(header["owner"], secret)
-    key = folder_key(header, root)
+    check_owner(header["owner"], root)
+    key = folder_key(header, root, secret if kind == "code" else None, password)
     secrets = {bytes(16): key}
     names = {"folder": key}
     for name in os.listdir(os.path.join(vault, "keys")) if os.path.isdir(os.path.join(vault, "keys")) else []:  # 6.2
