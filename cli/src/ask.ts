@@ -1,37 +1,32 @@
 import password from "@inquirer/password";
 import { EremosError } from "@eremos/core";
 
-/** The first lines of standard input, without their line ends. */
-async function firstLines(count: number): Promise<string[]> {
-  let text = "";
-  for await (const part of process.stdin) {
-    text += String(part);
-    if (text.split("\n").length > count) break;
+/** Where passwords and codes come from: lines of standard input, one each, or the terminal, unseen. */
+export class Asking {
+  private lines: AsyncGenerator<string> | null = null;
+
+  constructor(private readonly fromStdin: boolean) {}
+
+  /** The next one. `twice`: at a terminal typed twice, for a new one. @throws EremosError `usage` without either source */
+  async ask(message: string, twice = false): Promise<string> {
+    if (this.fromStdin) {
+      this.lines ??= linesOf(process.stdin);
+      const { value } = await this.lines.next();
+      return typeof value === "string" ? value : "";
+    }
+    if (!process.stdin.isTTY) throw new EremosError("usage", "The password is asked at a terminal. Here there is none: give it with --password-stdin (first line of the input).");
+    return twice ? promptTwice(message) : promptUnseen(message);
   }
-  process.stdin.destroy();
-  const lines = text.split("\n", count).map((line) => line.replace(/\r$/, ""));
-  return Array.from({ length: count }, (_, i) => lines[i] ?? "");
 }
 
-/** The password, from standard input when asked so, else typed at the terminal, unseen. @throws EremosError `usage` without either */
-export async function askPassword(fromStdin: boolean, message: string, twice = false): Promise<string> {
-  if (fromStdin) return (await firstLines(1))[0] ?? "";
-  requireTerminal();
-  return twice ? promptTwice(message) : promptUnseen(message);
-}
-
-/** The present password and the new one, from the first two lines of standard input or from the terminal. @throws EremosError `usage` */
-export async function askNewPassword(fromStdin: boolean): Promise<{ readonly current: string; readonly password: string }> {
-  if (fromStdin) {
-    const [current = "", password = ""] = await firstLines(2);
-    return { current, password };
+async function* linesOf(stream: AsyncIterable<unknown>): AsyncGenerator<string> {
+  let rest = "";
+  for await (const part of stream) {
+    const lines = (rest + String(part)).split("\n");
+    rest = lines.pop() ?? "";
+    for (const line of lines) yield line.replace(/\r$/, "");
   }
-  requireTerminal();
-  return { current: await promptUnseen("Present master password"), password: await promptTwice("New master password") };
-}
-
-function requireTerminal(): void {
-  if (!process.stdin.isTTY) throw new EremosError("usage", "The password is asked at a terminal. Here there is none: give it with --password-stdin (first line of the input).");
+  if (rest !== "") yield rest;
 }
 
 async function promptTwice(message: string): Promise<string> {

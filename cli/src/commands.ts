@@ -1,14 +1,14 @@
-import { EremosError, LEVELS, VISIBILITIES, disk, inspectFolder } from "@eremos/core";
+import { EremosError, type FolderSecret, LEVELS, VISIBILITIES, disk, inspectFolder } from "@eremos/core";
 import {
-  Eremos, GUARDS, USUAL_BARS, type FolderView, type ProtectionRequest, DataDirectory, changePassword, check, closeUp, commandOf, desktopParts, ensureServer, fullPath, listFolders, lock, onlook, readSettings, recoverInterrupted, release, serve, setDesktop, setupAtOnce, showInBrowser, signIn, unlock,
+  Eremos, GUARDS, USUAL_BARS, type FolderView, type ProtectionRequest, DataDirectory, changePassword, check, closeUp, commandOf, desktopParts, ensureServer, folderPasswordOf, fullPath, listFolders, lock, onlook, prepareFolderPassword, readSettings, recoverInterrupted, release, serve, setDesktop, setFolderPassword, setupAtOnce, showInBrowser, signIn, unlock,
 } from "@eremos/server";
-import { askNewPassword, askPassword } from "./ask";
+import type { Asking } from "./ask";
 import { endProgress, showProgress } from "./progress";
 
 export const USAGE = `eremos: hides and locks private folders in place
 
   eremos setup [--hint TEXT]          choose the master password; prints the recovery code
-  eremos passwd [--hint TEXT]         change the master password (with --password-stdin: present one, then new one, a line each)
+  eremos passwd [PATH] [--hint TEXT]  change the master password, or a folder's own (set; an empty one takes it off)
   eremos list                         the protected folders
   eremos lock PATH [choices]          lock a folder, or an open one again (needs no password)
   eremos close                        lock every folder that lies open (needs no password)
@@ -21,7 +21,9 @@ export const USAGE = `eremos: hides and locks private folders in place
   eremos integrate [--remove]         application entry, start at log-in, and the file manager's context menu, or away with them
 
   --json              one JSON document on standard output; messages go to standard error
-  --password-stdin    read the master password from the first line of standard input
+  --password-stdin    read the master password from the first line of standard input; further ones, as they are asked for, from the next lines
+  --folder-password   lock: ask for a password for this folder alone, needed on top of the master password (--hint TEXT for it)
+  --with-code         unlock, release, check, passwd PATH: ask for the recovery code instead of the folder's own password
   --guard             lock: sealed (encrypted; the default), barred (the system refuses others) or sight (hidden only)
   --visibility        lock: view (the default), hidden (in place) or tucked (away); --hide and --view are short for two of them
   --others, --own     lock --guard barred: what other accounts, and this one, may do: nothing, list, read, change, everything
@@ -38,6 +40,7 @@ export interface Invocation {
   readonly words: readonly string[];
   readonly flags: Readonly<Partial<Record<string, boolean | string>>>;
   readonly program: string;
+  readonly asking: Asking;
 }
 
 export interface Answer {
@@ -80,7 +83,7 @@ async function withEremos<T>(invocation: Invocation, run: (eremos: Eremos) => Pr
 
 async function openGate(eremos: Eremos, invocation: Invocation): Promise<void> {
   eremos.requireOwner();
-  await signInWith(eremos, await askPassword(invocation.flags["password-stdin"] === true, "Master password"));
+  await signInWith(eremos, await invocation.asking.ask("Master password"));
 }
 
 async function signInWith(eremos: Eremos, typed: string): Promise<void> {
@@ -121,21 +124,24 @@ const setup: Command = async (invocation) => {
   only(invocation, "password-stdin", "hint");
   noWords(invocation);
   return withEremos(invocation, async (eremos) => {
-    const password = await askPassword(invocation.flags["password-stdin"] === true, "New master password", true);
-    const hint = typeof invocation.flags["hint"] === "string" ? invocation.flags["hint"] : null;
+    const password = await invocation.asking.ask("New master password", true);
+    const hint = hintOf(invocation);
     const { recoveryCode } = await setupAtOnce(eremos, { password, hint });
     return { result: { recoveryCode }, lines: ["Your recovery code, shown this once. Write it down; it opens everything without the password:", "", `  ${recoveryCode}`, ""] };
   });
 };
 
+const hintOf = ({ flags }: Invocation): string | null => (typeof flags["hint"] === "string" ? flags["hint"] : null);
+
 const passwd: Command = async (invocation) => {
+  if (invocation.words.length > 0) return folderPasswd(invocation);
   only(invocation, "password-stdin", "hint");
-  noWords(invocation);
   return withEremos(invocation, async (eremos) => {
     eremos.requireOwner();
-    const { current, password } = await askNewPassword(invocation.flags["password-stdin"] === true);
+    const current = await invocation.asking.ask("Present master password");
+    const password = await invocation.asking.ask("New master password", true);
     await signInWith(eremos, current);
-    const hint = typeof invocation.flags["hint"] === "string" ? invocation.flags["hint"] : null;
+    const hint = hintOf(invocation);
     const { left } = await changePassword(eremos, { current, password, hint });
     const lines = ["The master password is changed. The recovery code stays as it is."];
     if (left.length > 0) lines.push("These folders are out of reach now and open with the old password until you sign in while they are there:", ...left.map(({ path }) => `  ${path}`));
@@ -143,13 +149,35 @@ const passwd: Command = async (invocation) => {
   });
 };
 
+/** A folder's own password: set, changed, or taken off by an empty new one. */
+const folderPasswd: Command = async (invocation) => {
+  only(invocation, "password-stdin", "hint", "with-code");
+  const folder = oneWord(invocation, "path or id");
+  return withEremos(invocation, async (eremos) => {
+    await openGate(eremos, invocation);
+    const from = process.cwd();
+    const secret = await secretFor(eremos, folder, invocation);
+    const typed = await invocation.asking.ask("New password of this folder (empty: none)", true);
+    await setFolderPassword(eremos, { folder, secret, password: typed === "" ? null : { password: typed, hint: hintOf(invocation) } }, from);
+    return { result: { hasPassword: typed !== "" }, lines: [typed === "" ? "It opens with the master password alone now." : "It opens with the master password and its own together, or with the recovery code."] };
+  });
+};
+
+/** Asks for a folder's own password, or with --with-code for the recovery code, where it has one. */
+async function secretFor(eremos: Eremos, folder: string, { asking, flags }: Invocation): Promise<FolderSecret | null> {
+  const { hasPassword, hint } = folderPasswordOf(eremos, folder, process.cwd());
+  if (!hasPassword) return null;
+  if (flags["with-code"]) return { kind: "code", code: await asking.ask("Recovery code") };
+  return { kind: "password", password: await asking.ask(`Password of this folder${hint === null ? "" : ` (hint: ${hint})`}`) };
+}
+
 const list: Command = async (invocation) => {
   only(invocation, "password-stdin");
   noWords(invocation);
   return withEremos(invocation, async (eremos) => {
     await openGate(eremos, invocation);
     const folders = listFolders(eremos);
-    const shown = folders.map(({ id, path, realPath, guard, visibility, bars, state, files, bytes }) => ({ id, path, realPath, guard, visibility, bars, state, files, bytes }));
+    const shown = folders.map(({ id, path, realPath, guard, visibility, bars, hasPassword, state, files, bytes }) => ({ id, path, realPath, guard, visibility, bars, hasPassword, state, files, bytes }));
     return { result: { folders: shown }, lines: folders.length > 0 ? folders.map(tableLine) : ["No folder is protected yet. `eremos lock PATH` locks one."] };
   });
 };
@@ -173,15 +201,18 @@ function protectionAsked(flags: Invocation["flags"]): ProtectionRequest {
 }
 
 const lockCommand: Command = async (invocation) => {
-  only(invocation, "password-stdin", "hide", "view", "anyway", "guard", "visibility", "others", "own");
+  only(invocation, "password-stdin", "hide", "view", "anyway", "guard", "visibility", "others", "own", "folder-password", "hint");
   const path = oneWord(invocation, "path");
   const { anyway } = invocation.flags;
   const protection = protectionAsked(invocation.flags);
   return withEremos(invocation, async (eremos) => {
     eremos.requireOwner();
-    if (invocation.flags["password-stdin"]) await openGate(eremos, invocation);
+    const withPassword = invocation.flags["folder-password"] === true;
+    if (invocation.flags["hint"] && !withPassword) throw new EremosError("usage", "--hint belongs to --folder-password here.");
+    if (invocation.flags["password-stdin"] || withPassword) await openGate(eremos, invocation);
     else await recoverInterrupted(eremos);
-    const job = lock(eremos, { path, protection, inUseAnyway: anyway === true, from: process.cwd() });
+    const password = withPassword ? await prepareFolderPassword(eremos, { password: await invocation.asking.ask("Password of this folder", true), hint: hintOf(invocation) }) : null;
+    const job = lock(eremos, { path, protection, password, inUseAnyway: anyway === true, from: process.cwd() });
     const { folder, realPath, files, bytes, generation } = await finish(eremos, job);
     const full = fullPath(path, eremos.settings.home, process.cwd()).toString("utf8");
     return { result: { id: folder, path: full, realPath: realPath.toString("utf8"), files, bytes, generation }, lines: [summaryOf(eremos, job.id)] };
@@ -212,34 +243,37 @@ const close: Command = async (invocation) => {
 };
 
 const unlockCommand: Command = async (invocation) => {
-  only(invocation, "password-stdin", "accept");
+  only(invocation, "password-stdin", "accept", "with-code");
   const pathOrId = oneWord(invocation, "path or id");
   return withEremos(invocation, async (eremos) => {
     await openGate(eremos, invocation);
     // Nothing of Eremos may run afterwards that could lock it by itself.
-    const job = unlock(eremos, { pathOrId, from: process.cwd(), accept: invocation.flags["accept"] === true, mode: { kind: "until-locked" } });
+    const secret = await secretFor(eremos, pathOrId, invocation);
+    const job = await unlock(eremos, { pathOrId, from: process.cwd(), accept: invocation.flags["accept"] === true, secret, mode: { kind: "until-locked" } });
     const { folder, path, files, bytes } = await finish(eremos, job);
     return { result: { id: folder, path: path.toString("utf8"), files, bytes }, lines: [summaryOf(eremos, job.id)] };
   });
 };
 
 const releaseCommand: Command = async (invocation) => {
-  only(invocation, "password-stdin", "accept");
+  only(invocation, "password-stdin", "accept", "with-code");
   const pathOrId = oneWord(invocation, "path or id");
   return withEremos(invocation, async (eremos) => {
     await openGate(eremos, invocation);
-    const { job, path } = await release(eremos, { pathOrId, from: process.cwd(), accept: invocation.flags["accept"] === true });
+    // An open one is readable anyway.
+    const secret = folderPasswordOf(eremos, pathOrId, process.cwd()).isOpen ? null : await secretFor(eremos, pathOrId, invocation);
+    const { job, path } = await release(eremos, { pathOrId, from: process.cwd(), accept: invocation.flags["accept"] === true, secret });
     if (job) await finish(eremos, job);
     return { result: { path }, lines: [job ? summaryOf(eremos, job.id) : `${path} is an ordinary folder again; it stays as it is now.`] };
   });
 };
 
 const checkCommand: Command = async (invocation) => {
-  only(invocation, "password-stdin");
+  only(invocation, "password-stdin", "with-code");
   const pathOrId = oneWord(invocation, "path or id");
   return withEremos(invocation, async (eremos) => {
     await openGate(eremos, invocation);
-    const job = check(eremos, { pathOrId, from: process.cwd() });
+    const job = await check(eremos, { pathOrId, from: process.cwd(), secret: await secretFor(eremos, pathOrId, invocation) });
     const { ok, damaged } = await finish(eremos, job);
     const lines = [summaryOf(eremos, job.id), ...damaged.map((damage) => `  ${damage.path}: ${damage.reason}`)];
     return { result: { ok, damaged }, lines, exitCode: ok ? 0 : 5 };

@@ -1,6 +1,7 @@
 import { fileURLToPath } from "node:url";
 import { parseArgs } from "node:util";
 import { EremosError, type ErrorClass, fromSystemError } from "@eremos/core";
+import { Asking } from "./ask";
 import { COMMANDS, type Invocation, USAGE } from "./commands";
 
 /** The project's root: two levels above cli/dist. */
@@ -16,11 +17,11 @@ function parse(words: readonly string[]): { name: string; invocation: Invocation
       options: {
         json: { type: "boolean", default: false }, "password-stdin": { type: "boolean", default: false }, hide: { type: "boolean", default: false },
         view: { type: "boolean", default: false }, anyway: { type: "boolean", default: false }, accept: { type: "boolean", default: false },
-        remove: { type: "boolean", default: false }, hint: { type: "string" }, guard: { type: "string" }, visibility: { type: "string" }, others: { type: "string" }, own: { type: "string" }, help: { type: "boolean", short: "h", default: false },
+        remove: { type: "boolean", default: false }, "folder-password": { type: "boolean", default: false }, "with-code": { type: "boolean", default: false }, hint: { type: "string" }, guard: { type: "string" }, visibility: { type: "string" }, others: { type: "string" }, own: { type: "string" }, help: { type: "boolean", short: "h", default: false },
       },
     });
     const [name = "help", ...rest] = positionals;
-    return { name: values.help ? "help" : name, invocation: { words: rest, flags: values, program: PROGRAM } };
+    return { name: values.help ? "help" : name, invocation: { words: rest, flags: values, program: PROGRAM, asking: new Asking(values["password-stdin"]) } };
   } catch (error) {
     throw new EremosError("usage", `${error instanceof Error ? error.message : String(error)}. \`eremos help\` lists the commands.`);
   }
@@ -58,3 +59,5 @@ process.stdout.on("error", (error: NodeJS.ErrnoException) => {
 });
 
 process.exitCode = await main(process.argv.slice(2));
+// Whoever holds the other end need not close it.
+process.stdin.destroy();

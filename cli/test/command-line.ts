@@ -9,7 +9,7 @@ export const CLI = fileURLToPath(new URL("../bin/eremos.mjs", import.meta.url));
 export const PASSWORD = "violin varnish at dusk";
 
 export interface Listed {
-  readonly folders: readonly { readonly id: string; readonly path: string; readonly realPath: string; readonly guard: string; readonly visibility: string; readonly state: string; readonly files: number; readonly bytes: number }[];
+  readonly folders: readonly { readonly id: string; readonly path: string; readonly realPath: string; readonly guard: string; readonly visibility: string; readonly hasPassword: boolean; readonly state: string; readonly files: number; readonly bytes: number }[];
 }
 
 /** A place and a data directory of their own, and the real program run on them. */

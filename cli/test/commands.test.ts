@@ -25,7 +25,7 @@ describe("the whole way", () => {
     expect(fs.existsSync(folder)).toBe(false);
 
     const folders = cli.list();
-    expect(folders).toEqual([{ id: expect.any(String), path: folder, realPath: expect.stringMatching(/\/\.[0-9a-f]{20}$/), guard: "sealed", visibility: "hidden", bars: null, state: "locked", files: 10, bytes: expect.any(Number) }]);
+    expect(folders).toEqual([{ id: expect.any(String), path: folder, realPath: expect.stringMatching(/\/\.[0-9a-f]{20}$/), guard: "sealed", visibility: "hidden", bars: null, hasPassword: false, state: "locked", files: 10, bytes: expect.any(Number) }]);
     expect(cli.json(["check", folder], PASSWORD)).toEqual({ status: 0, body: { ok: true, damaged: [] } });
     expect(cli.json(["lock", folder])).toMatchObject({ status: 4, body: { error: { code: "needs-sign-in" } } });
 
@@ -159,5 +159,22 @@ describe("the Onlooker", () => {
     expect(cli.run(["release", folder], PASSWORD).status).toBe(0);
     for (const name of [".dotted", "listed.txt", ".hidden"]) fs.rmSync(path.join(world, name));
     fs.rmSync(folder, { recursive: true });
+  });
+
+  it("asks for a folder's own password where it has one, and takes the recovery code in its place", () => {
+    const cli = new CommandLine();
+    const code = cli.json<{ recoveryCode: string }>(["setup"], PASSWORD).body.recoveryCode;
+    const folder = cli.makeFolder("Adoption papers");
+    const before = snapshot(folder);
+    const both = `${PASSWORD}\nrosin on the left shelf`;
+    expect(cli.run(["lock", folder, "--folder-password", "--hint", "where it lies"], both).status).toBe(0);
+    expect(cli.list()).toMatchObject([{ hasPassword: true, state: "locked" }]);
+    expect(cli.run(["unlock", folder], PASSWORD).status).toBe(3);
+    expect(cli.run(["passwd", folder], `${both}\ngut strings, never steel`).status).toBe(0);
+    expect(cli.run(["unlock", folder], `${PASSWORD}\ngut strings, never steel`).status).toBe(0);
+    expect(cli.run(["lock", folder]).status).toBe(0);
+    expect(cli.run(["release", folder, "--with-code"], `${PASSWORD}\n${code}`).status).toBe(0);
+    expect(snapshot(folder)).toEqual(before);
+    cli.remove();
   });
 });

@@ -29,6 +29,15 @@ export interface StateView {
   readonly pin: boolean;
 }
 
+/** A password for one folder, needed on top of the master password. */
+export interface NewFolderPassword {
+  readonly password: string;
+  readonly hint: string | null;
+}
+
+/** What opens a folder that has a password of its own. */
+export type FolderSecret = { readonly kind: "password"; readonly password: string } | { readonly kind: "code"; readonly code: string };
+
 export interface StrengthView {
   /** 0 (guessed at once) to 4 (very hard to guess). */
   readonly score: number;
@@ -39,8 +48,9 @@ export interface StrengthView {
   readonly refusal: string | null;
 }
 
-export interface SetupBegun {
-  readonly setup: string;
+/** A recovery code that was shown and waits for proof that it was kept. */
+export interface ShownCode {
+  readonly id: string;
   readonly recoveryCode: string;
   /** Which groups (0 to 7) are to be typed back. */
   readonly ask: readonly number[];
@@ -89,6 +99,9 @@ export interface FolderView {
   readonly waitingFor: readonly string[];
   /** Its own rules, or null where the general ones hold. */
   readonly rules: LockingRules | null;
+  /** A password of its own is needed on top of the master password; with its hint, or null. */
+  readonly hasPassword: boolean;
+  readonly passwordHint: string | null;
   /** While it is open: what happens to it at a sign-out. */
   readonly atSignOut: LockingRules["atSignOut"] | null;
   /** Plain entries that appeared in the locked folder. */
@@ -184,11 +197,11 @@ export interface ReachView {
 export interface ActivityView {
   readonly at: number;
   readonly folder: string;
-  readonly kind: "locked" | "opened" | "released" | "checked" | "damaged" | "recovered" | "password";
+  readonly kind: "locked" | "opened" | "released" | "checked" | "damaged" | "recovered" | "password" | "folder-password" | "code";
   readonly signedIn: boolean;
 }
 
-/** Folders out of reach when the master password changed: they open with the old one until they return. */
+/** Folders out of reach when the master password or the recovery code changed: they open with the old one until they return. */
 export interface PasswordChanged {
   readonly left: readonly { readonly id: string; readonly name: string; readonly path: string }[];
 }
@@ -238,8 +251,10 @@ export interface SettingsView {
   readonly hint: string | null;
   readonly preferences: PreferencesView;
   readonly hasPin: boolean;
-  /** Folders that still open with an earlier master password. */
+  /** Folders that still open with an earlier master password or recovery code. */
   readonly behind: PasswordChanged["left"];
+  /** Folders with a password of their own, which an earlier recovery code still opens until they are opened. */
+  readonly withEarlierCode: PasswordChanged["left"];
 }
 
 /** What the event stream names when it has changed. */

@@ -5,6 +5,7 @@ export { type Settings, DEFAULT_PORT, readSettings } from "./settings";
 export { serve, type RunningServer } from "./http/serve";
 export { closeUp } from "./operations/close-up";
 export { changePassword } from "./operations/change-password";
+export { folderPasswordOf, prepareFolderPassword, setFolderPassword } from "./operations/folder-password";
 export { listFolders } from "./operations/list-folders";
 export { fullPath } from "./operations/paths";
 export { type LockRequest, lock } from "./operations/lock-folder";

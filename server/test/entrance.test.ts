@@ -30,9 +30,9 @@ describe("the first run", () => {
   it("writes nothing until the recovery code was proven kept", async () => {
     const begun = await beginSetup(eremos, { password: PASSWORD, hint: null });
     const groups = begun.recoveryCode.split("-");
-    await expect(finishSetup(eremos, begun.setup, ["AAAAA", "BBBBB"])).rejects.toMatchObject({ code: "wrong-code" });
+    await expect(finishSetup(eremos, begun.id, ["AAAAA", "BBBBB"])).rejects.toMatchObject({ code: "wrong-code" });
     expect(eremos.data.owner()).toBeNull();
-    await finishSetup(eremos, begun.setup, begun.ask.map((group) => groups[group]?.toLowerCase() ?? ""));
+    await finishSetup(eremos, begun.id, begun.ask.map((group) => groups[group]?.toLowerCase() ?? ""));
     expect(eremos.data.owner()).not.toBeNull();
     expect(eremos.keys).not.toBeNull();
     await expect(setupAtOnce(eremos, { password: PASSWORD, hint: null })).rejects.toMatchObject({ code: "already-set-up" });

@@ -45,7 +45,7 @@ describe("what shows of a folder", () => {
     await setProtection(house.eremos, id, sealedAnd("view"));
     expect(fs.readdirSync(folder).sort()).toEqual([".eremos", "Locked with Eremos.html"]);
     expect(listFolders(house.eremos)).toMatchObject([{ state: "locked", visibility: "view", arrivals: 0 }]);
-    await unlock(house.eremos, target(folder)).outcome;
+    await (await unlock(house.eremos, target(folder))).outcome;
     expect(fs.readdirSync(folder).sort()).toEqual([".eremos", "letter.txt"]);
     await setProtection(house.eremos, id, sealedAnd("hidden"));
     house.eremos.forget();
@@ -60,7 +60,7 @@ describe("the off-limits list", () => {
     const other = house.makeFolder("Letters");
     await house.signIn();
     await lock(house.eremos, request(folder, "view")).outcome;
-    await unlock(house.eremos, target(folder)).outcome;
+    await (await unlock(house.eremos, target(folder))).outcome;
     expect(() => setOffLimits(house.eremos, { added: [{ path: "/**", reason: "" }], removed: [] })).toThrow(expect.objectContaining({ code: "usage" }));
     setOffLimits(house.eremos, { added: [{ path: `${house.world}/*`, reason: "the shop's own" }], removed: [] });
     expect(() => lock(house.eremos, request(other, "view"))).toThrow(expect.objectContaining({ code: "off-limits", message: expect.stringContaining("the shop's own") }));
@@ -78,7 +78,7 @@ describe("what happens while nobody is signed in", () => {
     await house.signIn();
     expect(listFolders(house.eremos)).toMatchObject([{ path: folder, state: "locked", visibility: "hidden", files: 1 }]);
     expect(activityOf(house.eremos)).toMatchObject([{ kind: "locked", signedIn: false }]);
-    await unlock(house.eremos, target(folder)).outcome;
+    await (await unlock(house.eremos, target(folder))).outcome;
     fs.writeFileSync(path.join(folder, "second.txt"), "second");
     signOut(house.eremos);
     await lock(house.eremos, request(folder, null)).outcome;
@@ -128,7 +128,7 @@ describe("what happens while nobody is signed in", () => {
     expect(house.eremos.data.notes()).toEqual([]);
     await house.signIn();
     expect(listFolders(house.eremos)).toMatchObject([{ id, path: folder, state: "locked" }]);
-    await unlock(house.eremos, target(folder)).outcome;
+    await (await unlock(house.eremos, target(folder))).outcome;
     expect(fs.readFileSync(path.join(folder, "letter.txt"), "utf8")).toBe("Dear Jonas");
   });
 

@@ -1,5 +1,5 @@
 import type {
-  ActivityView, ClosedUp, DesktopView, Effort, EffortsView, ErrorView, FolderView, JobView, LockingRules, OffLimitsView, OnlookView, OpeningMode, PasswordChanged, PlaceEntry, PlaceListing, PlanView, PreferencesView, Protection, ReachView, SettingsView, SetupBegun, SignedIn, StateView, StrengthView,
+  ActivityView, ClosedUp, DesktopView, Effort, EffortsView, ErrorView, FolderSecret, FolderView, JobView, LockingRules, NewFolderPassword, OffLimitsView, OnlookView, OpeningMode, PasswordChanged, PlaceEntry, PlaceListing, PlanView, PreferencesView, Protection, ReachView, SettingsView, ShownCode, SignedIn, StateView, StrengthView,
 } from "@eremos/server/contract";
 import { readTab } from "./tab";
 
@@ -30,8 +30,10 @@ async function call<T>(name: string, body: object = {}): Promise<T> {
 export const api = {
   state: () => call<StateView>("state"),
   strength: (password: string) => call<StrengthView>("strength", { password }),
-  beginSetup: (password: string, hint: string | null) => call<SetupBegun>("setup/begin", { password, hint }),
-  finishSetup: (setup: string, groups: readonly string[]) => call<SignedIn>("setup/finish", { setup, groups }),
+  beginSetup: (password: string, hint: string | null) => call<ShownCode>("setup/begin", { password, hint }),
+  finishSetup: (id: string, groups: readonly string[]) => call<SignedIn>("setup/finish", { id, groups }),
+  beginNewCode: (current: string) => call<ShownCode>("code/begin", { current }),
+  finishNewCode: (id: string, groups: readonly string[]) => call<PasswordChanged>("code/finish", { id, groups }),
   signIn: (password: string) => call<SignedIn>("sign-in", { password }),
   signOut: (leaveOpen = false) => call<object>("sign-out", { leaveOpen }),
   setPin: (pin: string | null) => call<object>("pin", { pin }),
@@ -50,16 +52,17 @@ export const api = {
   reach: (folder: string) => call<ReachView[]>("reach", { folder }),
   plan: (path: string, { guard, visibility }: Protection) => call<PlanView>("plan", { path, guard, visibility }),
   /** Without a protection: as the folder was locked before. */
-  lock: (path: string, protection: Protection | null, inUseAnyway = false) => call<{ readonly job: string }>("lock", { path, protection, inUseAnyway }),
-  unlock: (folder: string, mode: OpeningMode, accept = false) => call<{ readonly job: string }>("unlock", { folder, mode, accept }),
+  lock: (path: string, protection: Protection | null, inUseAnyway = false, password: NewFolderPassword | null = null) => call<{ readonly job: string }>("lock", { path, protection, inUseAnyway, password }),
+  unlock: (folder: string, mode: OpeningMode, secret: FolderSecret | null = null, accept = false) => call<{ readonly job: string }>("unlock", { folder, mode, secret, accept }),
+  setFolderPassword: (folder: string, secret: FolderSecret | null, password: NewFolderPassword | null) => call<object>("folder-password", { folder, secret, password }),
   closeUp: (inUseAnyway = false) => call<ClosedUp>("close-up", { inUseAnyway }),
   keepOpen: (folder: string, minutes: number) => call<object>("keep-open", { folder, minutes }),
   setProtection: (folder: string, protection: Protection) => call<object>("protection", { folder, protection }),
   setRules: (folder: string, rules: LockingRules | null) => call<object>("rules", { folder, rules }),
   setOffLimits: (edits: OffLimitsView) => call<object>("off-limits", edits),
   setPreferences: (change: Partial<Omit<PreferencesView, "effort">>) => call<object>("preferences", change),
-  release: (folder: string, accept = false) => call<{ readonly job: string | null }>("release", { folder, accept }),
-  check: (folder: string) => call<{ readonly job: string }>("check", { folder }),
+  release: (folder: string, secret: FolderSecret | null = null, accept = false) => call<{ readonly job: string | null }>("release", { folder, secret, accept }),
+  check: (folder: string, secret: FolderSecret | null = null) => call<{ readonly job: string }>("check", { folder, secret }),
   desktop: () => call<DesktopView>("desktop"),
   setDesktop: (part: keyof DesktopView, on: boolean) => call<DesktopView>("desktop/set", { part, on }),
   activity: () => call<ActivityView[]>("activity"),

@@ -254,14 +254,18 @@ export interface WaysIn {
   readonly hint: string | null;
   /** It has the owner's present master password and recovery code. */
   readonly isCurrent: boolean;
+  /** It has a password of its own, and without that opens with an earlier recovery code until it is opened. */
+  readonly hasEarlierCode: boolean;
 }
 
 /** @throws EremosError `damaged` */
 export function waysInto(bytes: Uint8Array, owner: OwnerEnvelope): WaysIn {
   const header = readHeader(bytes);
   const slot = header.slots.find(({ type }) => type === "owner-and-password");
-  const isCurrent = header.owner.mac === owner.mac && !header.slots.some((known) => isBehind(known, owner));
-  return { hasPassword: slot !== undefined, hint: slot?.type === "owner-and-password" ? slot.hint : null, isCurrent };
+  return {
+    hasPassword: slot !== undefined, hint: slot?.type === "owner-and-password" ? slot.hint : null,
+    isCurrent: header.owner.mac === owner.mac, hasEarlierCode: header.slots.some((known) => isBehind(known, owner)),
+  };
 }
 
 /** The folder's X25519 private key; the caller wipes it. @throws EremosError `damaged` */

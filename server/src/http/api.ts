@@ -9,6 +9,7 @@ import { activityOf, settingsOf, stateOf } from "../operations/about";
 import { modeSchema, rulesSchema } from "../locking-rules";
 import { changeEffort, changePassword, efforts } from "../operations/change-password";
 import { closeUp } from "../operations/close-up";
+import { newFolderPasswordSchema, prepareFolderPassword, secretSchema, setFolderPassword } from "../operations/folder-password";
 import { listFolders } from "../operations/list-folders";
 import { lock } from "../operations/lock-folder";
 import { keepOpen, setOffLimits, setPreferences, setRules } from "../operations/preferences";
@@ -16,6 +17,7 @@ import { onlook } from "../operations/look";
 import { check, release, unlock } from "../operations/open-folder";
 import { passwordStrength } from "../operations/password-strength";
 import { planLock } from "../operations/plan-lock";
+import { beginNewCode, finishNewCode } from "../operations/recovery-code";
 import { reach } from "../operations/reach";
 import { beginSetup, finishSetup } from "../operations/setup";
 import { returnWithPin, signIn, signOut } from "../operations/sign-in";
@@ -63,7 +65,8 @@ function route<S extends z.ZodType>(open: boolean, schema: S, run: (call: Call, 
 
 const nothing = z.object({});
 const text = z.string().max(4096);
-const target = z.object({ folder: text, accept: z.boolean().default(false) });
+const target = z.object({ folder: text, accept: z.boolean().default(false), secret: secretSchema.nullable().default(null) });
+const shownCode = z.object({ id: text, groups: z.array(text).max(8) });
 
 /** A path from the page is always whole. */
 const FROM = "/";
@@ -73,8 +76,8 @@ const ROUTES: Readonly<Record<string, Route>> = {
   state: route(true, nothing, ({ context, signedIn }) => stateOf(context.eremos, signedIn)),
   strength: route(true, z.object({ password: text }), (_call, body) => passwordStrength(body.password)),
   "setup/begin": route(true, z.object({ password: text, hint: text.nullable() }), ({ context }, body) => beginSetup(context.eremos, body)),
-  "setup/finish": route(true, z.object({ setup: text, groups: z.array(text).max(8) }), async (call, body) => {
-    await finishSetup(call.context.eremos, body.setup, body.groups);
+  "setup/finish": route(true, shownCode, async (call, body) => {
+    await finishSetup(call.context.eremos, body.id, body.groups);
     return { tab: beginSession(call), failedTries: 0 };
   }),
   "sign-in": route(true, z.object({ password: text }), async (call, body) => {
@@ -127,6 +130,12 @@ const ROUTES: Readonly<Record<string, Route>> = {
   efforts: route(false, nothing, ({ context }) => efforts(context.eremos)),
   "efforts/set": route(false, z.object({ current: text, effort: effortSchema }), ({ context }, body) => changeEffort(context.eremos, body)),
   password: route(false, z.object({ current: text, password: text, hint: text.nullable() }), ({ context }, body) => changePassword(context.eremos, body)),
+  "code/begin": route(false, z.object({ current: text }), ({ context }, { current }) => beginNewCode(context.eremos, current)),
+  "code/finish": route(false, shownCode, ({ context }, { id, groups }) => finishNewCode(context.eremos, id, groups)),
+  "folder-password": route(false, z.object({ folder: text, secret: secretSchema.nullable(), password: newFolderPasswordSchema.nullable() }), async ({ context }, body) => {
+    await setFolderPassword(context.eremos, body);
+    return {};
+  }),
   folders: route(false, nothing, ({ context }) => listFolders(context.eremos)),
   jobs: route(false, nothing, ({ context }) => context.eremos.jobs.list()),
   "jobs/cancel": route(false, z.object({ job: text }), ({ context }, body) => ({ asked: context.eremos.jobs.cancel(body.job) })),
@@ -144,17 +153,22 @@ const ROUTES: Readonly<Record<string, Route>> = {
   }),
   reach: route(false, z.object({ folder: text }), ({ context }, body) => reach(context.eremos, body.folder)),
   plan: route(false, z.object({ path: text, guard: guardSchema, visibility: visibilitySchema }), ({ context }, body) => planLock(context.eremos, body.path, body)),
-  lock: route(false, z.object({ path: text, protection: protectionSchema.nullable(), inUseAnyway: z.boolean().default(false) }), ({ context }, { path, protection, inUseAnyway }) => ({
-    job: lock(context.eremos, { path, protection: protection ?? AS_BEFORE, inUseAnyway, from: FROM }).id,
-  })),
-  unlock: route(false, target.extend({ mode: modeSchema.default({ kind: "usual" }) }), ({ context }, { folder, accept, mode }) => ({
-    job: unlock(context.eremos, { pathOrId: folder, from: FROM, accept, mode }).id,
-  })),
+  lock: route(false, z.object({ path: text, protection: protectionSchema.nullable(), inUseAnyway: z.boolean().default(false), password: newFolderPasswordSchema.nullable().default(null) }), async ({ context }, { path, protection, inUseAnyway, password }) => {
+    const prepared = password && (await prepareFolderPassword(context.eremos, password));
+    return { job: lock(context.eremos, { path, protection: protection ?? AS_BEFORE, inUseAnyway, password: prepared, from: FROM }).id };
+  }),
+  unlock: route(false, target.extend({ mode: modeSchema.default({ kind: "usual" }) }), async ({ context }, { folder, accept, secret, mode }) => {
+    const { id } = await unlock(context.eremos, { pathOrId: folder, from: FROM, accept, secret, mode });
+    return { job: id };
+  }),
   release: route(false, target, async ({ context }, body) => {
-    const { job } = await release(context.eremos, { pathOrId: body.folder, from: FROM, accept: body.accept });
+    const { job } = await release(context.eremos, { pathOrId: body.folder, from: FROM, accept: body.accept, secret: body.secret });
     return { job: job?.id ?? null };
   }),
-  check: route(false, target, ({ context }, body) => ({ job: check(context.eremos, { pathOrId: body.folder, from: FROM }).id })),
+  check: route(false, target, async ({ context }, { folder, secret }) => {
+    const { id } = await check(context.eremos, { pathOrId: folder, from: FROM, secret });
+    return { job: id };
+  }),
   desktop: route(false, nothing, ({ context }) => desktopParts(context.eremos.settings)),
   "desktop/set": route(false, z.object({ part: z.enum(DESKTOP_PARTS), on: z.boolean() }), ({ context }, { part, on }) => {
     setDesktopPart(context.eremos.settings, part, on);

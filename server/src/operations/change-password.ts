@@ -2,7 +2,7 @@ import { type Effort, measurePasswordCost, measurePasswordCosts, withPassword } 
 import type { EffortsView, PasswordChanged } from "../contract";
 import type { Eremos } from "../eremos";
 import { nameFolder } from "./paths";
-import { refuseHint, refuseWeak } from "./password-strength";
+import { refuseUnfit } from "./password-strength";
 import { renewHeaders } from "./renew-headers";
 import { provePassword } from "./sign-in";
 
@@ -41,9 +41,7 @@ export async function efforts(eremos: Eremos): Promise<EffortsView> {
  */
 export async function changePassword(eremos: Eremos, change: PasswordChange): Promise<PasswordChanged> {
   const keys = eremos.requireKeys();
-  const hint = change.hint?.trim() || null;
-  await refuseWeak(change.password);
-  if (hint !== null) refuseHint(hint, change.password);
+  const { hint } = await refuseUnfit(change);
   await provePassword(eremos, change.current);
   const owner = await withPassword(eremos.requireOwner(), keys.rootKey, change.password, await measurePasswordCost(eremos.preferences.get().effort));
   eremos.data.writeOwner(owner);

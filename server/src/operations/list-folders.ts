@@ -4,6 +4,7 @@ import type { Note } from "../data-directory";
 import type { Eremos } from "../eremos";
 import type { FolderRecord } from "../registry";
 import { isAway, locateRecord } from "./follow-drives";
+import { waysOf } from "./folder-password";
 import { decodePath, nameOf } from "./paths";
 
 /** The protected folders, each as the disk says it is now. */
@@ -19,12 +20,13 @@ function viewOf(eremos: Eremos, listed: FolderRecord, note: Note | null): Folder
   const path = decodePath(record.path);
   const state = damaged ? "damaged" : located ? conditionOf(located) : isAway(record) ? "away" : "missing";
   const open = state === "open" ? note : null;
+  const ways = record.guard === "sealed" ? waysOf(eremos, record) : null;
   return {
     id: record.id, path: displayPath(path), realPath: displayPath(located?.realPath ?? path), name: nameOf(path), guard: record.guard, visibility: record.visibility, bars: record.bars,
     state, files: record.files, bytes: record.bytes, protectedAt: record.protectedAt, lockedAt: record.lockedAt, openedAt: record.openedAt,
     isCramped: state === "locked" && record.guard === "sealed" && located !== null && record.files > 0 && !roomForBoth(disk, located.realPath, record),
     locksAt: open ? keeper.locksAt(open) : null, locksWhenIdle: open !== null && open.rules.idleMinutes !== null, waitingFor: keeper.programsHolding(record.id),
-    rules: record.rules, atSignOut: open?.rules.atSignOut ?? null,
+    rules: record.rules, hasPassword: ways?.hasPassword ?? false, passwordHint: ways?.hint ?? null, atSignOut: open?.rules.atSignOut ?? null,
     arrivals: located?.inspection.arrivals ?? 0, attention: attentionOf(state, located?.inspection.arrivals ?? 0) ?? (open ? keeper.whyNotLocked(record.id) : null),
   };
 }

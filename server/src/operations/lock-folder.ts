@@ -1,6 +1,6 @@
 import * as fs from "node:fs";
 import {
-  EremosError, type GuardOutcome, type LockOutcome, type Signer, disk, displayPath, inspectFolder, isLocked, locateFolder, protectedAbove, recoverFolder, refuseOffLimits,
+  EremosError, type FolderPassword, type GuardOutcome, type LockOutcome, type Signer, disk, displayPath, inspectFolder, isLocked, locateFolder, protectedAbove, recoverFolder, refuseOffLimits,
 } from "@eremos/core";
 import type { Protection, Visibility } from "../contract";
 import type { Note } from "../data-directory";
@@ -11,6 +11,7 @@ import { UNTIL_LOCKED } from "../locking-rules";
 import { type ProtectionRequest, guardingOf, placesOf, protectionFor } from "../protection";
 import type { FolderRecord } from "../registry";
 import { newFolderId } from "./folder-id";
+import { waysOf } from "./folder-password";
 import { decodePath, encodePath, fullPath, nameOf } from "./paths";
 
 export interface LockRequest {
@@ -19,6 +20,8 @@ export interface LockRequest {
   /** A relock keeps what the folder has where nothing else is asked for. */
   readonly protection: ProtectionRequest;
   readonly inUseAnyway: boolean;
+  /** For a first lock: a password for this folder alone. */
+  readonly password?: FolderPassword | null;
   /** Where a relative path starts. */
   readonly from: string;
 }
@@ -67,10 +70,19 @@ export function lock(eremos: Eremos, request: LockRequest): LockJob {
   if (before && !note && !keys) throw new EremosError("needs-sign-in", `This computer has no note of ${displayPath(path)} being open. Nothing was touched; sign in to lock it.`);
   const known = keys ? eremos.registry.list(keys).find((record) => record.id === id) ?? null : null;
   const protection = protectionFor(request.protection, note ?? known ?? (before ? { ...before, bars: null } : null));
+  const password = request.password ?? null;
+  if (password) requireFitForPassword(eremos, protection, before !== null);
   const protectedAt = known?.protectedAt ?? note?.protectedAt ?? Date.now();
   const during: Note = { ...(note ?? NO_RULES), id, path: encodePath(path), ...protection, publicKey: note?.publicKey ?? null, opened: note?.opened ?? null, protectedAt };
-  const locking: Locking = { eremos, path, id, note, known, during, inUseAnyway: request.inUseAnyway };
+  const locking: Locking = { eremos, path, id, note, known, during, password, inUseAnyway: request.inUseAnyway };
   return protection.guard === "sealed" ? seal(locking) : guard(locking);
+}
+
+/** @throws EremosError `unsupported` | `needs-sign-in` */
+function requireFitForPassword(eremos: Eremos, { guard: kind }: Protection, isProtected: boolean): void {
+  if (kind !== "sealed") throw new EremosError("unsupported", "Only a sealed folder can have a password of its own: without encryption it would stop nobody. Nothing was touched.");
+  if (isProtected) throw new EremosError("unsupported", "This folder is protected already; its own password is changed on its page, or with `eremos passwd PATH`. Nothing was touched.");
+  if (!eremos.keys) throw new EremosError("needs-sign-in", "A password for one folder is needed on top of the master password. Nothing was touched; sign in first.");
 }
 
 interface Locking {
@@ -80,6 +92,7 @@ interface Locking {
   readonly note: Note | null;
   readonly known: FolderRecord | null;
   readonly during: Note;
+  readonly password: FolderPassword | null;
   readonly inUseAnyway: boolean;
 }
 
@@ -89,12 +102,13 @@ function begin({ eremos, during, known }: Locking): void {
 }
 
 function seal(locking: Locking): StartedJob<"lock"> {
-  const { eremos, path, id, note, during, inUseAnyway } = locking;
+  const { eremos, path, id, note, known, during, password, inUseAnyway } = locking;
   const owner = eremos.requireOwner();
   const { keys } = eremos;
   const { visibility } = during;
-  const signer: Signer = keys
-    ? { by: "owner", owner, rootKey: keys.rootKey, device: eremos.data.device.publicKey }
+  const needsPassword = known !== null && waysOf(eremos, known)?.hasPassword === true;
+  const signer: Signer = keys && !needsPassword
+    ? { by: "owner", owner, rootKey: keys.rootKey, device: eremos.data.device.publicKey, password }
     : { by: "device", owner, device: eremos.data.device };
   const openNote = note?.publicKey ? { publicKey: note.publicKey, opened: note.opened ?? "" } : null;
   const page = visibility === "view" ? lockedPage(id, eremos.settings.port) : null;

@@ -1,4 +1,4 @@
-import { EremosError, type UnlockInput, type UnlockOutcome, disk, isLocked, locateFolder, releaseOpenFolder } from "@eremos/core";
+import { EremosError, type FolderSecret, type UnlockInput, type UnlockOutcome, disk, isLocked, locateFolder, releaseOpenFolder } from "@eremos/core";
 import type { OpeningMode, Protection } from "../contract";
 import type { Eremos } from "../eremos";
 import type { StartedJob } from "../jobs";
@@ -6,6 +6,7 @@ import { deadlineOf, rulesFor } from "../locking-rules";
 import type { FolderRecord } from "../registry";
 import { accessOf } from "../session/keys";
 import { type Target, findTarget } from "./find-target";
+import { withFolderKey } from "./folder-password";
 import { NO_RULES, formatBytes, isOrdinaryFolder } from "./lock-folder";
 import { decodePath, encodePath, nameOf } from "./paths";
 
@@ -14,6 +15,8 @@ export interface OpenRequest {
   readonly from: string;
   /** The owner has been told that the last lock was made by somebody unknown, or that the folder is in an older state, and goes on. */
   readonly accept: boolean;
+  /** For a folder with a password of its own. */
+  readonly secret?: FolderSecret | null;
 }
 
 export interface UnlockRequest extends OpenRequest {
@@ -21,11 +24,11 @@ export interface UnlockRequest extends OpenRequest {
   readonly mode: OpeningMode;
 }
 
-function inputFor(eremos: Eremos, target: Target, accept: boolean): UnlockInput {
+function inputFor(eremos: Eremos, target: Target, accept: boolean, folderKey: Buffer | null): UnlockInput {
   const { record, located } = target;
   return {
     path: located.realPath,
-    access: accessOf(eremos.requireKeys(), eremos.requireOwner(), eremos.data.device.publicKey),
+    access: accessOf(eremos.requireKeys(), eremos.requireOwner(), eremos.data.device.publicKey, folderKey),
     keptHeader: eremos.registry.header(record.id),
     expected: record.generation > 0 ? { generation: record.generation, digest: record.digest } : null,
     acceptUnvouched: accept,
@@ -41,9 +44,10 @@ export interface OpenJob {
 }
 
 /** Opens a folder in place. @throws EremosError */
-export function unlock(eremos: Eremos, request: UnlockRequest): OpenJob {
+export async function unlock(eremos: Eremos, request: UnlockRequest): Promise<OpenJob> {
   const target = findTarget(eremos, request.pathOrId, request.from);
-  return target.located.inspection.guard === "sealed" ? unseal(eremos, request, target) : unguard(eremos, request, target);
+  if (target.located.inspection.guard !== "sealed") return unguard(eremos, request, target);
+  return withFolderKey(eremos, target, request.secret ?? null, (folderKey) => unseal(eremos, request, target, folderKey));
 }
 
 function protectionOf({ guard, visibility, bars }: FolderRecord): Protection {
@@ -81,14 +85,14 @@ function withoutCounts({ id, outcome }: StartedJob<"unguard">): OpenJob {
   return { id, outcome: opened };
 }
 
-function unseal(eremos: Eremos, request: UnlockRequest, target: Target): StartedJob<"unlock"> {
+function unseal(eremos: Eremos, request: UnlockRequest, target: Target, folderKey: Buffer | null): StartedJob<"unlock"> {
   const { record } = target;
   const note = { ...protectionOf(record), id: record.id, path: record.path, publicKey: record.publicKey || null, protectedAt: record.protectedAt };
   const rules = rulesFor(request.mode, record.rules ?? eremos.preferences.get().rules);
   return eremos.jobs.start({
     folder: record.id,
     verb: "unlock",
-    request: { verb: "unlock", input: inputFor(eremos, target, request.accept) },
+    request: { verb: "unlock", input: inputFor(eremos, target, request.accept, folderKey) },
     before: () => {
       if (target.located.inspection.state !== "open") eremos.data.writeNote({ ...NO_RULES, ...note, rules, opened: null });
     },
@@ -124,21 +128,26 @@ export async function release(eremos: Eremos, request: OpenRequest): Promise<{ j
     await forget(eremos, record.id);
     return { job: null, path: path.toString("utf8") };
   }
-  const job = eremos.jobs.start({
+  const job = await withFolderKey(eremos, target, request.secret ?? null, (folderKey) => unsealForGood(eremos, target, request.accept, folderKey));
+  return { job, path: path.toString("utf8") };
+}
+
+function unsealForGood(eremos: Eremos, target: Target, accept: boolean, folderKey: Buffer | null): StartedJob<"release"> {
+  const { record } = target;
+  return eremos.jobs.start({
     folder: record.id,
     verb: "release",
-    request: { verb: "release", input: inputFor(eremos, target, request.accept) },
+    request: { verb: "release", input: inputFor(eremos, target, accept, folderKey) },
     before: () => eremos.data.writeNote({ ...NO_RULES, ...protectionOf(record), id: record.id, path: record.path, publicKey: record.publicKey || null, opened: null, protectedAt: record.protectedAt }),
     after: async (outcome) => {
       await forget(eremos, record.id);
       return `${nameOf(outcome.path)} is an ordinary folder again, exactly as it was: ${outcome.files.toLocaleString("en")} ${outcome.files === 1 ? "file" : "files"}, ${formatBytes(outcome.bytes)}.`;
     },
     failed: async () => {
-      if (isOrdinaryFolder(path, record.id)) await forget(eremos, record.id);
+      if (isOrdinaryFolder(decodePath(record.path), record.id)) await forget(eremos, record.id);
       else await settle(eremos, target);
     },
   });
-  return { job, path: path.toString("utf8") };
 }
 
 function releaseUnsealed(eremos: Eremos, target: Target): OpenJob {
@@ -168,10 +177,14 @@ async function forget(eremos: Eremos, id: string): Promise<void> {
 }
 
 /** Reads and authenticates the whole sealed copy. Changes nothing. @throws EremosError */
-export function check(eremos: Eremos, request: Pick<OpenRequest, "pathOrId" | "from">): StartedJob<"check"> {
+export async function check(eremos: Eremos, request: Pick<OpenRequest, "pathOrId" | "from" | "secret">): Promise<StartedJob<"check">> {
   const target = findTarget(eremos, request.pathOrId, request.from);
   if (target.located.inspection.guard !== "sealed") throw new EremosError("unsupported", "Only a sealed folder has an encrypted copy to check. Nothing was touched; this one's contents are ordinary files.");
-  const { path, access, keptHeader } = inputFor(eremos, target, false);
+  return withFolderKey(eremos, target, request.secret ?? null, (folderKey) => startCheck(eremos, target, folderKey));
+}
+
+function startCheck(eremos: Eremos, target: Target, folderKey: Buffer | null): StartedJob<"check"> {
+  const { path, access, keptHeader } = inputFor(eremos, target, false, folderKey);
   return eremos.jobs.start({
     folder: target.record.id,
     verb: "check",

@@ -39,9 +39,17 @@ function refusalOf(password: string, score: number): string | null {
 }
 
 /** @throws EremosError `weak-password` */
-export async function refuseWeak(password: string): Promise<void> {
+async function refuseWeak(password: string): Promise<void> {
   const { refusal } = await passwordStrength(password);
   if (refusal !== null) throw new EremosError("weak-password", `${refusal} Nothing was changed.`);
+}
+
+/** A new password with its hint, trimmed; none is null. @throws EremosError `weak-password` | `hint-gives-away` */
+export async function refuseUnfit({ password, hint }: { readonly password: string; readonly hint: string | null }): Promise<{ password: string; hint: string | null }> {
+  await refuseWeak(password);
+  const trimmed = hint?.trim() || null;
+  if (trimmed !== null) refuseHint(trimmed, password);
+  return { password, hint: trimmed };
 }
 
 function letters(text: string): string {
@@ -74,7 +82,7 @@ function longestShared(a: string, b: string): number {
 }
 
 /** @throws EremosError `hint-gives-away` */
-export function refuseHint(hint: string, password: string): void {
+function refuseHint(hint: string, password: string): void {
   if (hint.length > 200) throw new EremosError("hint-gives-away", "A hint is at most 200 characters long. Nothing was changed.");
   if (hintGivesAway(hint, password)) throw new EremosError("hint-gives-away", "This hint gives the password away: anybody at this keyboard can read it. Nothing was changed; choose one that reminds only you.");
 }

@@ -3,7 +3,6 @@ import type { Protection } from "../contract";
 import type { Eremos } from "../eremos";
 import { lockedPage } from "../page";
 import { guardingOf, placesOf } from "../protection";
-import { accessOf } from "../session/keys";
 import { type Target, findTarget } from "./find-target";
 import { decodePath } from "./paths";
 
@@ -33,8 +32,7 @@ async function change(eremos: Eremos, { record, located }: Target, protection: P
     await runEngine<"reguard">({ verb: "reguard", input }, () => undefined).outcome;
     return;
   }
-  const access = accessOf(eremos.requireKeys(), eremos.requireOwner(), eremos.data.device.publicKey);
-  await changeVisibility(disk, {
-    path: located.realPath, access, keptHeader: eremos.registry.header(record.id), visibility: protection.visibility, places: placesOf(places), page: lockedPage(record.id, port),
+  changeVisibility(disk, {
+    path: located.realPath, place: decodePath(record.path), visibility: protection.visibility, places: placesOf(places), page: lockedPage(record.id, port),
   });
 }

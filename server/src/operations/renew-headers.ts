@@ -1,7 +1,6 @@
-import { type OwnerEnvelope, changeOwner, disk, headerOwner, isEremosError, locateFolder, renewGuardOwner } from "@eremos/core";
+import { type OwnerEnvelope, type WaysIn, changeOwner, disk, isEremosError, locateFolder, renewGuardOwner, waysInto } from "@eremos/core";
 import type { Eremos } from "../eremos";
 import type { FolderRecord } from "../registry";
-import { accessOf } from "../session/keys";
 import { decodePath } from "./paths";
 
 /**
@@ -31,11 +30,20 @@ function renewGuardRecords(eremos: Eremos, owner: OwnerEnvelope): void {
   }
 }
 
-/** Folders whose header, as far as it is known here, still opens with an older master password. */
+/** Folders whose header, as far as it is known here, still opens with an older master password or recovery code. */
 export function foldersBehind(eremos: Eremos, owner: OwnerEnvelope): FolderRecord[] {
+  return foldersWith(eremos, owner, ({ isCurrent }) => !isCurrent);
+}
+
+/** Folders with a password of their own, whose way back by the recovery code can be renewed only when they are opened. */
+export function foldersWithEarlierCode(eremos: Eremos, owner: OwnerEnvelope): FolderRecord[] {
+  return foldersWith(eremos, owner, ({ isCurrent, hasEarlierCode }) => isCurrent && hasEarlierCode);
+}
+
+function foldersWith(eremos: Eremos, owner: OwnerEnvelope, has: (ways: WaysIn) => boolean): FolderRecord[] {
   return eremos.registry.list(eremos.requireKeys()).filter((record) => {
     const header = eremos.registry.header(record.id);
-    return header !== null && headerOwner(header).password.root !== owner.password.root;
+    return header !== null && has(waysInto(header, owner));
   });
 }
 
@@ -44,8 +52,7 @@ async function renew(eremos: Eremos, owner: OwnerEnvelope, record: FolderRecord)
   try {
     const located = locateFolder(disk, decodePath(record.path), record.id);
     if (!located) return false;
-    const access = accessOf(keys, owner, eremos.data.device.publicKey);
-    const header = await changeOwner(disk, { path: located.realPath, access, keptHeader: eremos.registry.header(record.id) });
+    const header = await changeOwner(disk, { path: located.realPath, owner, keptHeader: eremos.registry.header(record.id) });
     eremos.registry.put(keys, record, header);
     return true;
   } catch (error) {

@@ -1,6 +1,7 @@
-import { EremosError, type OwnerEnvelope, isEremosError, openWithPassword, wipe } from "@eremos/core";
+import { openWithPassword, wipe } from "@eremos/core";
 import type { Eremos } from "../eremos";
 import { deriveKeys } from "../session/keys";
+import { throughGate } from "../session/gate";
 import { closeUp } from "./close-up";
 import { recoverInterrupted } from "./recover-interrupted";
 import { renewHeaders } from "./renew-headers";
@@ -11,7 +12,8 @@ import { renewHeaders } from "./renew-headers";
  */
 export async function signIn(eremos: Eremos, password: string): Promise<{ failedTries: number }> {
   const owner = eremos.requireOwner();
-  const { rootKey, failedTries } = await throughGate(eremos, owner, password);
+  const { opened, failedTries } = await throughGate(eremos, () => openWithPassword(owner, password));
+  const { rootKey } = opened;
   try {
     eremos.keep(deriveKeys(owner, rootKey));
   } catch (error) {
@@ -45,21 +47,11 @@ export async function returnWithPin(eremos: Eremos, pin: string): Promise<void> 
 
 /** Proves that whoever sits here knows the master password, though somebody is signed in. @throws EremosError as {@link signIn} */
 export async function provePassword(eremos: Eremos, password: string): Promise<void> {
-  const { rootKey } = await throughGate(eremos, eremos.requireOwner(), password);
-  wipe(rootKey);
+  const owner = eremos.requireOwner();
+  const { opened } = await throughGate(eremos, () => openWithPassword(owner, password));
+  wipe(opened.rootKey);
 }
 
-/** Every look at a password goes through here: counted, and slowed down. The caller wipes the root key. */
-async function throughGate(eremos: Eremos, owner: OwnerEnvelope, password: string): Promise<{ rootKey: Buffer; failedTries: number }> {
-  eremos.gate.requireOpen();
-  eremos.gate.beginTry();
-  eremos.announce({ topic: "gate" });
-  const { rootKey } = await openWithPassword(owner, password).catch((error: unknown) => {
-    if (isEremosError(error) && error.code === "wrong-password") throw new EremosError(error.code, error.message, { waitMs: eremos.gate.startWait() });
-    throw error;
-  });
-  return { rootKey, failedTries: eremos.gate.succeed() };
-}
 
 /**
  * Locks the keys away. Folders that lie open are locked where their rules say so: those that ask first, unless the answer was to leave them

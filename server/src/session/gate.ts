@@ -1,5 +1,6 @@
 import { eq } from "drizzle-orm";
-import { EremosError } from "@eremos/core";
+import { EremosError, isEremosError } from "@eremos/core";
+import type { ChangeEvent } from "../contract";
 import type { OpenDatabase } from "../database/open";
 import { gate } from "../database/schema";
 
@@ -69,4 +70,22 @@ export class Gate {
     this.write({ failures: 0, blockedUntil: 0 });
     return failed;
   }
+}
+
+interface Guarded {
+  readonly gate: Gate;
+  announce(change: ChangeEvent): void;
+}
+
+/** Every look at a password or code goes through here: counted, and slowed down. @throws EremosError `too-many-tries`, or what `open` throws */
+export async function throughGate<T>(eremos: Guarded, open: () => Promise<T>): Promise<{ opened: T; failedTries: number }> {
+  const { gate } = eremos;
+  gate.requireOpen();
+  gate.beginTry();
+  eremos.announce({ topic: "gate" });
+  const opened = await open().catch((error: unknown) => {
+    if (isEremosError(error) && error.class === "password") throw new EremosError(error.code, error.message, { ...error.data, waitMs: gate.startWait() });
+    throw error;
+  });
+  return { opened, failedTries: gate.succeed() };
 }

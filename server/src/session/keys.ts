@@ -17,6 +17,6 @@ export function forgetKeys(keys: Keys): void {
 }
 
 /** The owner envelope is read anew each time: another process may have changed the master password. */
-export function accessOf(keys: Keys, owner: OwnerEnvelope, device: Uint8Array): OwnerAccess {
-  return { owner, rootKey: keys.rootKey, devices: [device] };
+export function accessOf(keys: Keys, owner: OwnerEnvelope, device: Uint8Array, folderKey: Uint8Array | null = null): OwnerAccess {
+  return { owner, rootKey: keys.rootKey, folderKey, devices: [device] };
 }

@@ -2,6 +2,7 @@
 import { ChevronDown } from "lucide-react";
 import type { ReactNode } from "react";
 import type { FolderView, OpeningMode } from "@eremos/server/contract";
+import { useWithSecret } from "@/features/folder/ask-secret";
 import { Button } from "@/ui/button";
 import { Menu } from "@/ui/menu";
 import { api } from "@/lib/api";
@@ -15,7 +16,7 @@ interface MainActionProps {
 /** The one action a folder's state calls for, with what else it could be a click away. */
 export function MainAction({ folder, size = "small" }: MainActionProps): ReactNode {
   const lock = useVerb((anyway: boolean) => api.lock(folder.path, null, anyway));
-  const unlock = useVerb((mode: OpeningMode) => api.unlock(folder.id, mode));
+  const unlock = useWithSecret(folder, "Open in place", (secret, mode: OpeningMode) => api.unlock(folder.id, mode, secret));
   if (folder.state === "open") {
     return (
       <>
@@ -25,12 +26,13 @@ export function MainAction({ folder, size = "small" }: MainActionProps): ReactNo
       </>
     );
   }
-  if (folder.state === "locked") return <OpenInPlace size={size} pending={unlock.pending} onOpen={unlock.run} />;
+  if (folder.state === "locked") return <><OpenInPlace size={size} pending={unlock.pending} onOpen={unlock.run} />{unlock.dialog}</>;
   if (folder.state !== "partly") return null;
   return (
     <>
       <Button tone="dusk" size={size} disabled={lock.pending} onClick={() => lock.run(false)}>Lock the rest</Button>
       <Button size={size} disabled={unlock.pending} onClick={() => unlock.run({ kind: "usual" })}>Open all of it</Button>
+      {unlock.dialog}
     </>
   );
 }

@@ -4,6 +4,7 @@ import { type ReactNode, useId, useState } from "react";
 import type { PlanView, Protection } from "@eremos/server/contract";
 import { AgainstChoice, ProtectionChoice } from "./protection-choice";
 import { AGAINST, protectionWords } from "./protections";
+import { IN_THE_FOLDER, useNewPassword } from "@/features/password/new-password";
 import { Button } from "@/ui/button";
 import { Dialog } from "@/ui/dialog";
 import { useSelection } from "@/features/shell/selection";
@@ -26,15 +27,18 @@ function ProtectForm({ start }: { readonly start: string }): ReactNode {
   const [protection, setProtection] = useState<Protection>(AGAINST.anybody.protection);
   const [isFull, setFull] = useState(false);
   const [anyway, setAnyway] = useState(false);
+  const [hasOwn, setHasOwn] = useState(false);
+  const own = useNewPassword({ label: "Password of this folder", hintNote: IN_THE_FOLDER });
   const lock = useVerb((...args: Parameters<typeof api.lock>) => api.lock(...args));
   const plan = useQuery({ queryKey: ["plan", path, protection.guard, protection.visibility], queryFn: () => api.plan(path, protection), enabled: path.trim() !== "", retry: false, gcTime: 0, staleTime: 0, placeholderData: keepPreviousData });
   const current = plan.data && path.trim() !== "" ? plan.data : null;
-  const ready = current !== null && current.refusal === null && !plan.isFetching;
+  const isOwn = hasOwn && protection.guard === "sealed";
+  const ready = current !== null && current.refusal === null && !plan.isFetching && (!isOwn || own.chosen.ready);
   return (
     <form className="mt-5 space-y-5" onSubmit={(event) => {
       event.preventDefault();
       if (!ready) return;
-      lock.run(current.path, protection, anyway);
+      lock.run(current.path, protection, anyway, isOwn ? { password: own.chosen.password, hint: own.chosen.hint } : null);
       select(current.path);
       protect(null);
     }}>
@@ -44,6 +48,15 @@ function ProtectForm({ start }: { readonly start: string }): ReactNode {
         <span>{protectionWords(protection)}.</span>
         <button type="button" className="font-medium text-dusk underline underline-offset-4" onClick={() => setFull(!isFull)}>{isFull ? "Ask me whom it is meant to stop" : "Choose guard and visibility"}</button>
       </p>
+      {isFull && protection.guard === "sealed" && (
+        <div className="rounded-xl border border-line bg-sheet px-4 py-3">
+          <label className="flex gap-2.5 text-sm">
+            <input type="checkbox" checked={hasOwn} onChange={(event) => setHasOwn(event.target.checked)} className="mt-0.5 accent-dusk" />
+            <span><span className="font-semibold">A password of its own as well</span><span className="block text-[13px] text-mute">Needed on top of the master password: it stays closed to somebody who finds you signed in.</span></span>
+          </label>
+          {hasOwn && <div className="mt-4 space-y-4">{own.fields}</div>}
+        </div>
+      )}
       {/* Room for two lines, so that nothing moves under the pointer when the answer comes. */}
       <div className="min-h-11"><Plan plan={current} problem={plan.error} empty={path.trim() === ""} sealed={protection.guard === "sealed"} /></div>
       {current && current.holders.length > 0 && (

@@ -1,6 +1,6 @@
 "use client";
 import type { ReactNode } from "react";
-import { useNewPassword } from "@/features/password/new-password";
+import { AT_THE_GATE, useNewPassword } from "@/features/password/new-password";
 import { Button } from "@/ui/button";
 
 interface ChoosePasswordProps {
@@ -10,7 +10,7 @@ interface ChoosePasswordProps {
 }
 
 export function ChoosePassword({ pending, problem, onChosen }: ChoosePasswordProps): ReactNode {
-  const { chosen, fields } = useNewPassword("Master password", true);
+  const { chosen, fields } = useNewPassword({ label: "Master password", hintNote: AT_THE_GATE, autoFocus: true });
   return (
     <form className="space-y-5" onSubmit={(event) => {
       event.preventDefault();

@@ -1,11 +1,11 @@
 "use client";
 import { useMutation } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
-import type { SetupBegun, SignedIn } from "@eremos/server/contract";
+import type { ShownCode, SignedIn } from "@eremos/server/contract";
 import { ChoosePassword } from "./choose-password";
 import { EntranceFrame } from "./frame";
-import { KeepCode } from "./keep-code";
-import { ProveCode } from "./prove-code";
+import { KEEP_CODE, KeepCode } from "./keep-code";
+import { PROVE_CODE, ProveCode } from "./prove-code";
 import { ApiError, api } from "@/lib/api";
 import { cn } from "@/lib/cn";
 
@@ -14,7 +14,7 @@ const STEPS: readonly (readonly [Step, string])[] = [["password", "Master passwo
 
 export function FirstRun({ onDone }: { readonly onDone: (signedIn: SignedIn) => void }): ReactNode {
   const [step, setStep] = useState<Step>("password");
-  const [begun, setBegun] = useState<SetupBegun | null>(null);
+  const [begun, setBegun] = useState<ShownCode | null>(null);
   const begin = useMutation({
     mutationFn: (chosen: { readonly password: string; readonly hint: string | null }) => api.beginSetup(chosen.password, chosen.hint),
     onSuccess: (result) => {
@@ -22,7 +22,7 @@ export function FirstRun({ onDone }: { readonly onDone: (signedIn: SignedIn) => 
       setStep("code");
     },
   });
-  const finish = useMutation({ mutationFn: (groups: readonly string[]) => api.finishSetup(begun?.setup ?? "", groups), onSuccess: onDone });
+  const finish = useMutation({ mutationFn: (groups: readonly string[]) => api.finishSetup(begun?.id ?? "", groups), onSuccess: onDone });
   return (
     <EntranceFrame night={<NightNote step={step} />}>
       <ol className="no-print mb-8 flex gap-5 text-[13px]" aria-label="Steps">
@@ -31,9 +31,18 @@ export function FirstRun({ onDone }: { readonly onDone: (signedIn: SignedIn) => 
         ))}
       </ol>
       {step === "password" && <ChoosePassword pending={begin.isPending} problem={messageOf(begin.error)} onChosen={(password, hint) => begin.mutate({ password, hint })} />}
-      {step === "code" && begun && <KeepCode code={begun.recoveryCode} onKept={() => setStep("proof")} />}
-      {step === "proof" && begun && <ProveCode ask={begun.ask} pending={finish.isPending} problem={messageOf(finish.error)} onBack={() => setStep("code")} onTyped={(groups) => finish.mutate(groups)} />}
+      {step === "code" && begun && <><StepHead {...KEEP_CODE} /><KeepCode code={begun.recoveryCode} onKept={() => setStep("proof")} /></>}
+      {step === "proof" && begun && <><StepHead {...PROVE_CODE} /><ProveCode ask={begun.ask} pending={finish.isPending} problem={messageOf(finish.error)} onBack={() => setStep("code")} onTyped={(groups) => finish.mutate(groups)} /></>}
     </EntranceFrame>
+  );
+}
+
+function StepHead({ title, text }: { readonly title: string; readonly text: string }): ReactNode {
+  return (
+    <header>
+      <h1 className="text-3xl">{title}</h1>
+      <p className="mt-2 text-mute">{text}</p>
+    </header>
   );
 }
 

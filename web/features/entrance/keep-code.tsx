@@ -16,11 +16,11 @@ export function CodeGroups({ code }: { readonly code: string }): ReactNode {
   );
 }
 
+export const KEEP_CODE = { title: "Keep your recovery code", text: "If you ever forget the master password, this code opens all your folders. Whoever has it can open them too. It is shown only now." };
+
 export function KeepCode({ code, onKept }: { readonly code: string; readonly onKept: () => void }): ReactNode {
   return (
-    <div>
-      <h1 className="text-3xl">Keep your recovery code</h1>
-      <p className="mt-2 text-mute">If you ever forget the master password, this code opens all your folders. Whoever has it can open them too. It is shown only now.</p>
+    <div className="print-alone">
       <div className="my-6"><CodeGroups code={code} /></div>
       <p className="hidden text-sm print:block">Eremos recovery code, {new Date().toLocaleDateString("en-GB", { dateStyle: "long" })}. It opens every folder of this owner without the master password. Letters I, L and O do not occur. Keep it with your papers.</p>
       <div className="no-print flex flex-wrap gap-2">

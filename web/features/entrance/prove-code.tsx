@@ -11,6 +11,8 @@ interface ProveCodeProps {
   readonly onTyped: (groups: readonly string[]) => void;
 }
 
+export const PROVE_CODE = { title: "Is it really on paper?", text: "Type two groups from your sheet. Capitals and spaces don\u2019t matter." };
+
 export function ProveCode({ ask, pending, problem, onBack, onTyped }: ProveCodeProps): ReactNode {
   const [typed, setTyped] = useState<readonly string[]>(() => ask.map(() => ""));
   const whole = typed.every((group) => group.replace(/[^0-9A-Za-z]/g, "").length === 5);
@@ -19,8 +21,6 @@ export function ProveCode({ ask, pending, problem, onBack, onTyped }: ProveCodeP
       event.preventDefault();
       onTyped(typed);
     }}>
-      <h1 className="text-3xl">Is it really on paper?</h1>
-      <p className="mt-2 text-mute">Type two groups from your sheet. Capitals and spaces don&rsquo;t matter.</p>
       <div className="my-6 grid grid-cols-2 gap-3">
         {ask.map((group, i) => (
           <Field key={group} label={`Group ${group + 1}`} autoFocus={i === 0} autoComplete="off" spellCheck={false} maxLength={8} className="[&_input]:font-mono [&_input]:text-lg [&_input]:uppercase"

@@ -6,7 +6,9 @@ import { useRouter } from "next/navigation";
 import { type ReactNode, useState } from "react";
 import type { FolderView, JobView, Protection } from "@eremos/server/contract";
 import { FolderHistory } from "./folder-history";
+import { useWithSecret } from "./ask-secret";
 import { LeftOpen } from "./left-open";
+import { OwnPassword } from "./own-password";
 import { WhoSees } from "./who-sees";
 import { conditionWord, doorwayOf, guardWords } from "@/features/desk/conditions";
 import { JobProgress } from "@/features/desk/job-progress";
@@ -37,6 +39,7 @@ export function FolderPage({ id }: { readonly id: string }): ReactNode {
           <Head folder={folder} job={own.find(isRunning) ?? null} />
           <WhoSees folder={folder} />
           <Shows folder={folder} />
+          <OwnPassword folder={folder} />
           <LeftOpen folder={folder} />
           <Health folder={folder} jobs={own} />
           <FolderHistory id={id} />
@@ -147,10 +150,10 @@ function Facts({ folder }: { readonly folder: FolderView }): ReactNode {
 function ReleaseBox({ folder }: { readonly folder: FolderView }): ReactNode {
   const router = useRouter();
   const [asking, setAsking] = useState(false);
-  const release = useVerb(async () => {
-    await api.release(folder.id);
+  const release = useWithSecret(folder, "Release it", async (secret) => {
+    await api.release(folder.id, secret);
     router.push("/");
-  });
+  }, folder.hasPassword && folder.state !== "open");
   return (
     <div className="rounded-xl border border-line p-4 text-sm">
       <h2 className="font-sans text-sm font-semibold">Release</h2>
@@ -160,12 +163,13 @@ function ReleaseBox({ folder }: { readonly folder: FolderView }): ReactNode {
         <p>What stays: every file, at {folder.path}, with its names, times and permissions.</p>
         <p>What goes: {folder.guard === "sealed" ? "the encrypted copy and " : ""}everything Eremos added. After that anybody at this computer can read the folder. You can lock it again at any time.</p>
       </Confirm>
+      {release.dialog}
     </div>
   );
 }
 
 function Health({ folder, jobs }: { readonly folder: FolderView; readonly jobs: readonly JobView[] }): ReactNode {
-  const check = useVerb(() => api.check(folder.id));
+  const check = useWithSecret(folder, "Check it", (secret) => api.check(folder.id, secret));
   if (folder.guard !== "sealed") return null;
   const last = jobs.find((job) => job.verb === "check" && job.state === "done");
   return (
@@ -174,6 +178,7 @@ function Health({ folder, jobs }: { readonly folder: FolderView; readonly jobs: 
       <div className="mt-2 flex flex-wrap items-center justify-between gap-3 rounded-xl border border-line bg-sheet px-4 py-3">
         <p className="text-sm" role="status">{last?.summary ?? "Reads the whole encrypted copy and verifies every byte of it. Changes nothing."}{last?.endedAt && <span className="text-mute"> Checked <Time at={last.endedAt} />.</span>}</p>
         <Button size="small" disabled={check.pending || jobs.some(isRunning)} onClick={() => check.run()}>Check now</Button>
+        {check.dialog}
       </div>
     </section>
   );

@@ -13,8 +13,18 @@ export interface NewPassword {
   readonly ready: boolean;
 }
 
-/** A new master password, typed twice, with what guessing it would cost, and its hint: the fields, and what they hold. */
-export function useNewPassword(label: string, autoFocus = false): { readonly chosen: NewPassword; readonly fields: ReactNode } {
+export const AT_THE_GATE = "Shown to anybody who stands at the gate.";
+export const IN_THE_FOLDER = "It stands readable in the folder, for anybody who looks.";
+
+interface Asked {
+  readonly label: string;
+  /** Who can read the hint. */
+  readonly hintNote: string;
+  readonly autoFocus?: boolean;
+}
+
+/** A new password, typed twice, with what guessing it would cost, and its hint: the fields, and what they hold. */
+export function useNewPassword({ label, hintNote, autoFocus = false }: Asked): { readonly chosen: NewPassword; readonly fields: ReactNode } {
   const [password, setPassword] = useState("");
   const [again, setAgain] = useState("");
   const [hint, setHint] = useState("");
@@ -28,7 +38,7 @@ export function useNewPassword(label: string, autoFocus = false): { readonly cho
         {password !== "" && strength.data && <Strength strength={strength.data} />}
       </div>
       <PasswordField label="The same again" autoComplete="new-password" value={again} onChange={(event) => setAgain(event.target.value)} problem={again !== "" && again !== password ? "The two are not the same yet." : null} />
-      <Field label="Hint (optional)" maxLength={200} autoComplete="off" value={hint} onChange={(event) => setHint(event.target.value)} note="Shown to anybody who stands at the gate. A hint that gives the password away is refused." />
+      <Field label="Hint (optional)" maxLength={200} autoComplete="off" value={hint} onChange={(event) => setHint(event.target.value)} note={`${hintNote} A hint that gives the password away is refused.`} />
     </>
   );
   const ready = password !== "" && again === password && strength.data?.refusal === null;

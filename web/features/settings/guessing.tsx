@@ -1,15 +1,15 @@
 "use client";
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
 import { toast } from "sonner";
 import type { Effort, SettingsView } from "@eremos/server/contract";
-import { ApiError, api } from "@/lib/api";
+import { CurrentPassword } from "@/features/password/current-password";
+import { api } from "@/lib/api";
 import { count } from "@/lib/format";
+import { useGuarded } from "@/lib/guarded";
 import { KEYS } from "@/lib/queries";
-import { Button } from "@/ui/button";
 import { Choices } from "@/ui/choice";
 import { Dialog } from "@/ui/dialog";
-import { PasswordField } from "@/ui/field";
 
 const TITLES: readonly (readonly [Effort, string])[] = [["light", "Light"], ["standard", "Standard"], ["heavy", "Heavy"]];
 const SECONDS_A_DAY = 86_400;
@@ -40,27 +40,9 @@ function millions(tries: number): string {
 }
 
 function EffortForm({ effort, onDone }: { readonly effort: Effort; readonly onDone: () => void }): ReactNode {
-  const client = useQueryClient();
-  const [current, setCurrent] = useState("");
-  const change = useMutation({
-    mutationFn: () => api.setEffort(current, effort),
-    onSuccess: ({ left }) => {
-      toast(left.length === 0 ? "Changed, in every folder." : `Changed. ${count(left.length, "folder")} out of reach: see Settings.`, { duration: 9000 });
-      onDone();
-    },
-    onSettled: () => Promise.all([client.invalidateQueries({ queryKey: KEYS.settings }), client.invalidateQueries({ queryKey: KEYS.efforts })]),
+  const change = useGuarded((current: string) => api.setEffort(current, effort), ({ left }) => {
+    toast(left.length === 0 ? "Changed, in every folder." : `Changed. ${count(left.length, "folder")} out of reach: see Settings.`, { duration: 9000 });
+    onDone();
   });
-  const problem = change.error ? (change.error instanceof ApiError ? change.error.message : "That did not work. Nothing was changed; try again.") : null;
-  return (
-    <form className="mt-5 space-y-4" onSubmit={(event) => {
-      event.preventDefault();
-      change.mutate();
-    }}>
-      <PasswordField label="Present master password" autoFocus autoComplete="current-password" value={current} onChange={(event) => setCurrent(event.target.value)} problem={problem} />
-      <div className="flex justify-end gap-2">
-        <Button onClick={onDone}>Not now</Button>
-        <Button tone="dusk" type="submit" disabled={current === "" || change.isPending}>{change.isPending ? "One moment…" : "Change it"}</Button>
-      </div>
-    </form>
-  );
+  return <CurrentPassword action="Change it" verb={change} onCancel={onDone} />;
 }

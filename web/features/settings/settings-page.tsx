@@ -11,6 +11,7 @@ import { Guessing } from "./guessing";
 import { MasterPassword } from "./change-password";
 import { OffLimits } from "./off-limits";
 import { PinSection } from "./pin-section";
+import { RecoveryCode } from "./recovery-code";
 import { RulesForm } from "./rules-form";
 
 const THEMES = [["light", "Light"], ["dark", "Dark"], ["system", "As the desktop"]] as const;
@@ -31,6 +32,7 @@ export function SettingsPage(): ReactNode {
         {settings && (
           <>
             <MasterPassword settings={settings} />
+            <RecoveryCode settings={settings} />
             <PinSection hasPin={settings.hasPin} />
             <LeavingOpen preferences={settings.preferences} />
             <Desktop />

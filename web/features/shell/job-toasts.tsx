@@ -37,6 +37,6 @@ function tell(job: JobView): void {
   const mayAccept = code === "unvouched" || code === "rolled-back";
   toast.error(message, {
     duration: 20_000,
-    ...(mayAccept && (job.verb === "unlock" || job.verb === "release") ? { action: { label: "Open all the same", onClick: () => void (job.verb === "unlock" ? api.unlock(job.folder, { kind: "usual" }, true) : api.release(job.folder, true)).catch(showError) } } : {}),
+    ...(mayAccept && (job.verb === "unlock" || job.verb === "release") ? { action: { label: "Open all the same", onClick: () => void (job.verb === "unlock" ? api.unlock(job.folder, { kind: "usual" }, null, true) : api.release(job.folder, null, true)).catch(showError) } } : {}),
   });
 }

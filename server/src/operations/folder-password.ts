@@ -1,0 +1,75 @@
+import { EremosError, type FolderPassword, type FolderSecret, type WaysIn, changeFolderPassword, disk, measurePasswordCost, openFolderKey, waysInto, wipe } from "@eremos/core";
+import { z } from "zod";
+import type { NewFolderPassword } from "../contract";
+import type { Eremos } from "../eremos";
+import type { FolderRecord } from "../registry";
+import { throughGate } from "../session/gate";
+import { accessOf } from "../session/keys";
+import { type Target, findTarget } from "./find-target";
+import { refuseUnfit } from "./password-strength";
+
+const text = z.string().max(4096);
+export const secretSchema = z.discriminatedUnion("kind", [z.strictObject({ kind: z.literal("password"), password: text }), z.strictObject({ kind: z.literal("code"), code: text })]);
+export const newFolderPasswordSchema = z.strictObject({ password: text, hint: text.nullable() });
+
+/** What the header kept in the database tells of the ways into a folder. */
+export function waysOf(eremos: Eremos, { id }: Pick<FolderRecord, "id">): WaysIn | null {
+  const header = eremos.registry.header(id);
+  return header ? waysInto(header, eremos.requireOwner()) : null;
+}
+
+/** Whether a folder has a password of its own, the hint to it, and whether it lies open. @throws EremosError `not-protected` | `not-found` */
+export function folderPasswordOf(eremos: Eremos, pathOrId: string, from: string): Pick<WaysIn, "hasPassword" | "hint"> & { readonly isOpen: boolean } {
+  const { record, located } = findTarget(eremos, pathOrId, from);
+  const ways = located.inspection.guard === "sealed" ? waysOf(eremos, record) : null;
+  return { hasPassword: ways?.hasPassword ?? false, hint: ways?.hint ?? null, isOpen: located.inspection.state === "open" };
+}
+
+/** A password for one folder, fit to be used. @throws EremosError `weak-password` | `hint-gives-away` */
+export async function prepareFolderPassword(eremos: Eremos, asked: NewFolderPassword): Promise<FolderPassword> {
+  return { ...(await refuseUnfit(asked)), cost: await measurePasswordCost(eremos.preferences.get().effort) };
+}
+
+/**
+ * Does something with the key of a folder that has a password of its own, and wipes it; with null for any other folder.
+ * @throws EremosError `needs-folder-password` | `wrong-password` | `wrong-code` | `too-many-tries`
+ */
+export async function withFolderKey<T>(eremos: Eremos, target: Target, secret: FolderSecret | null, use: (folderKey: Buffer | null) => T | Promise<T>): Promise<T> {
+  const folderKey = await folderKeyOf(eremos, target, secret);
+  try {
+    return await use(folderKey);
+  } finally {
+    wipe(folderKey);
+  }
+}
+
+async function folderKeyOf(eremos: Eremos, { record, located }: Target, secret: FolderSecret | null): Promise<Buffer | null> {
+  const ways = located.inspection.guard === "sealed" ? waysOf(eremos, record) : null;
+  if (!ways?.hasPassword) return null;
+  if (!secret) throw new EremosError("needs-folder-password", "This folder has a password of its own, which is needed too. Nothing was touched.", ways.hint === null ? {} : { hint: ways.hint });
+  const input = { path: located.realPath, access: accessOf(eremos.requireKeys(), eremos.requireOwner(), eremos.data.device.publicKey), keptHeader: eremos.registry.header(record.id) };
+  return (await throughGate(eremos, () => openFolderKey(disk, input, secret))).opened;
+}
+
+export interface FolderPasswordChange {
+  readonly folder: string;
+  /** For a folder that has a password of its own already. */
+  readonly secret: FolderSecret | null;
+  /** Null: none any more. */
+  readonly password: NewFolderPassword | null;
+}
+
+/** Sets, changes or takes off a folder's own password. Content stays as it is, and so does whether it is locked. @throws EremosError */
+export async function setFolderPassword(eremos: Eremos, { folder, secret, password }: FolderPasswordChange, from = "/"): Promise<void> {
+  const keys = eremos.requireKeys();
+  const target = findTarget(eremos, folder, from);
+  const { record, located } = target;
+  if (located.inspection.guard !== "sealed") throw new EremosError("unsupported", "Only a sealed folder can have a password of its own: without encryption it would stop nobody. Nothing was touched.");
+  const prepared = password && (await prepareFolderPassword(eremos, password));
+  const header = await withFolderKey(eremos, target, secret, (folderKey) => {
+    const access = accessOf(keys, eremos.requireOwner(), eremos.data.device.publicKey, folderKey);
+    return changeFolderPassword(disk, { path: located.realPath, access, keptHeader: eremos.registry.header(record.id) }, prepared);
+  });
+  await eremos.registry.record(keys, eremos.requireOwner(), { at: Date.now(), folder: record.id, kind: "folder-password", signedIn: true }, record, header);
+  eremos.announce({ topic: "folders" });
+}

@@ -1,0 +1,77 @@
+"use client";
+import { type ReactNode, useState } from "react";
+import type { FolderSecret, FolderView } from "@eremos/server/contract";
+import { useGuarded } from "@/lib/guarded";
+import { useVerb } from "@/lib/queries";
+import { Button } from "@/ui/button";
+import { Dialog } from "@/ui/dialog";
+import { Field, PasswordField } from "@/ui/field";
+
+interface WithSecret<A extends readonly unknown[]> {
+  readonly run: (...args: A) => void;
+  readonly pending: boolean;
+  /** The question for the folder's own password, while it is asked. */
+  readonly dialog: ReactNode;
+}
+
+/** A verb that needs the folder's key: asks for its own password first, where it has one (and `isNeeded`). */
+export function useWithSecret<A extends readonly unknown[]>(folder: FolderView, action: string, verb: (secret: FolderSecret | null, ...args: A) => Promise<unknown>, isNeeded = folder.hasPassword): WithSecret<A> {
+  const [asked, setAsked] = useState<A | null>(null);
+  const plain = useVerb((...args: A) => verb(null, ...args));
+  return {
+    run: (...args) => (isNeeded ? setAsked(args) : plain.run(...args)),
+    pending: plain.pending,
+    dialog: asked && <AskSecret folder={folder} action={action} verb={(secret) => verb(secret, ...asked)} onDone={() => setAsked(null)} />,
+  };
+}
+
+interface AskSecretProps {
+  readonly folder: FolderView;
+  readonly action: string;
+  readonly verb: (secret: FolderSecret) => Promise<unknown>;
+  readonly onDone: () => void;
+}
+
+function AskSecret({ folder, action, verb, onDone }: AskSecretProps): ReactNode {
+  const [secret, setSecret] = useState<FolderSecret>({ kind: "password", password: "" });
+  const open = useGuarded(verb, onDone);
+  return (
+    <Dialog open onOpenChange={(isOpen) => !isOpen && onDone()} title={folder.name} description="This folder has a password of its own, needed on top of the master password.">
+      <form className="mt-5 space-y-4" onSubmit={(event) => {
+        event.preventDefault();
+        open.run(secret);
+      }}>
+        <SecretField folder={folder} secret={secret} onSecret={setSecret} problem={open.problem} />
+        <div className="flex justify-end gap-2">
+          <Button onClick={onDone}>Not now</Button>
+          <Button tone="dusk" type="submit" disabled={isEmpty(secret) || open.isBlocked}>{open.label(action)}</Button>
+        </div>
+      </form>
+    </Dialog>
+  );
+}
+
+export function isEmpty(secret: FolderSecret): boolean {
+  return (secret.kind === "password" ? secret.password : secret.code).trim() === "";
+}
+
+interface SecretFieldProps {
+  readonly folder: FolderView;
+  readonly secret: FolderSecret;
+  readonly onSecret: (secret: FolderSecret) => void;
+  readonly problem: string | null;
+}
+
+/** The folder's own password, or the recovery code in its place. */
+export function SecretField({ folder, secret, onSecret, problem }: SecretFieldProps): ReactNode {
+  return (
+    <div>
+      {secret.kind === "password"
+        ? <PasswordField label="Password of this folder" autoFocus autoComplete="off" value={secret.password} onChange={(event) => onSecret({ kind: "password", password: event.target.value })} problem={problem} note={folder.passwordHint === null ? "It has no hint." : `Hint: ${folder.passwordHint}`} />
+        : <Field label="Recovery code" autoFocus autoComplete="off" spellCheck={false} className="[&_input]:font-mono [&_input]:uppercase" value={secret.code} onChange={(event) => onSecret({ kind: "code", code: event.target.value })} problem={problem} note="From your recovery sheet. Capitals, spaces and dashes don\u2019t matter." />}
+      <button type="button" className="mt-2 text-sm font-medium text-dusk underline underline-offset-4" onClick={() => onSecret(secret.kind === "password" ? { kind: "code", code: "" } : { kind: "password", password: "" })}>
+        {secret.kind === "password" ? "I have forgotten it: use the recovery code" : "Use the folder\u2019s password"}
+      </button>
+    </div>
+  );
+}
