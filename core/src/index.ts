@@ -12,7 +12,7 @@ export {
 } from "./format/owner";
 export { CODE_GROUPS, isGroupRight, newRecoveryCode, normaliseCodeText, parseRecoveryCode } from "./format/recovery-code";
 export { type FolderPassword, type FolderSecret, type WaysIn, waysInto } from "./format/header";
-export { HIDDEN_NAME } from "./format/ids";
+export { HIDDEN_NAME, whyNotCover } from "./format/ids";
 export { type FolderState, VISIBILITIES, type Visibility } from "./format/state";
 export { type Bars, LEVELS, type Level, NO_BARS, barsSchema } from "./format/guard-record";
 export type { DirEntry, Entry, FileEntry, LinkEntry, Listing } from "./format/tree";

@@ -15,7 +15,7 @@ import { releaseOpenFolder } from "../src/engine/unlock";
 import { VISIBILITIES } from "../src/format/state";
 import { linuxDisk } from "../src/platform/linux/linux-disk";
 import { crampedDisk } from "./crashing-disk";
-import { PAGE, type Person, lock, newDirectory, release, snapshot, unlock } from "./world";
+import { ICON, PAGE, type Person, lock, newDirectory, release, snapshot, unlock } from "./world";
 
 /** Every verb from every state it starts in, on the real file system, to be cut off anywhere. */
 export const FOLDER = "AAAAAAAAAAAAAAAAAAAAAA";
@@ -99,6 +99,21 @@ export const STAGES: Record<string, Stage> = {
     const places = [Buffer.from(path.dirname(folder))];
     return { folder, acceptable: [before], run: async (disk) => changeVisibility(disk, { path: realPath, place: Buffer.from(folder), visibility: to, places, page: PAGE }) };
   }])),
+  "first lock, under a cover name and another icon": async (person, folder) => {
+    return { folder, acceptable: [snapshot(folder)], run: (disk) => lock(folder, person.owner, { disk, folder: FOLDER, cover: "Recipes", icon: ICON }) };
+  },
+  "open, from under a cover name": async (person, folder) => {
+    const before = snapshot(folder);
+    const { realPath } = await lock(folder, person.owner, { folder: FOLDER, cover: "Recipes", icon: ICON });
+    return { folder, acceptable: [before], run: (disk) => unlock(realPath, person.access, { disk }) };
+  },
+  ...Object.fromEntries(([["its own name", null, "view", "Recipes"], ["a cover name", "Recipes", "view", "Old bills"], ["a cover name", "Recipes", "view", null], ["a cover name", "Recipes", "hidden", null]] as const).map(([from, cover, visibility, to]): [string, Stage] => [
+    `a locked folder under ${from} becomes ${to ?? visibility}`, async (person, folder) => {
+      const before = snapshot(folder);
+      const { realPath } = await lock(folder, person.owner, { folder: FOLDER, cover, icon: cover === null ? null : ICON });
+      const places = [Buffer.from(path.dirname(folder))];
+      return { folder, acceptable: [before], run: async (disk) => changeVisibility(disk, { path: realPath, place: Buffer.from(folder), visibility, cover: to, places, page: PAGE, icon: to === null ? null : ICON }) };
+    }])),
   "new master password of a locked folder": async (person, folder) => {
     const before = snapshot(folder);
     await lock(folder, person.device, { folder: FOLDER });
@@ -187,7 +202,7 @@ export async function plainAfterRecovery(person: Person, folder: string, arrival
     if (state !== null) expect(recoverFolder(linuxDisk, now).steps).toEqual([]);
     const isGuarded = state !== null && inspectFolder(linuxDisk, now)?.guard !== "sealed";
     if (state === "sealed") {
-      const readable = fs.readdirSync(now).filter((name) => name !== ".eremos" && name !== "Locked with Eremos.html" && !arrivals.includes(name));
+      const readable = fs.readdirSync(now).filter((name) => name !== ".eremos" && name !== "Locked with Eremos.html" && name !== ".directory" && !arrivals.includes(name));
       expect(readable).toEqual([]);
       await release(now, person.access);
     }

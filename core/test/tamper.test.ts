@@ -116,7 +116,7 @@ describe("a sealed folder that somebody changed", () => {
 
   it("takes no path from a record that anybody could write", () => {
     const state = readState(fs.readFileSync(path.join(vault(sealed), "state.json")));
-    for (const hostile of [{ folder: "../../../../etc/cron.d/x" }, { hiddenName: "../elsewhere" }, { hiddenName: "visible" }]) {
+    for (const hostile of [{ folder: "../../../../etc/cron.d/x" }, { lockedName: "../elsewhere" }, { lockedName: "visible" }]) {
       expect(() => readState(writeState({ ...state, ...hostile }))).toThrow(expect.objectContaining({ code: "damaged" }));
     }
   });

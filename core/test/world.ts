@@ -54,6 +54,8 @@ export function removeDirectory(directory: string): void {
 export interface LockOptions {
   readonly disk?: Disk;
   readonly visibility?: LockInput["visibility"];
+  readonly cover?: string | null;
+  readonly icon?: Buffer | null;
   /** Where a held area may be; the folder's own directory unless given. */
   readonly places?: LockInput["places"];
   readonly note?: OpenNote | null;
@@ -63,12 +65,13 @@ export interface LockOptions {
   readonly inUseAnyway?: boolean;
 }
 
+export const ICON = Buffer.from("[Desktop Entry]\nIcon=x-office-address-book\n");
 export const PAGE = Buffer.from("<!doctype html><title>Locked</title>");
 
 export function lock(folder: string, signer: Signer, options: LockOptions = {}): Promise<LockOutcome> {
   const visibility = options.visibility ?? "view";
   const input: LockInput = {
-    path: Buffer.from(folder), folder: options.folder ?? toBase64(randomBytes(16)), visibility, places: options.places ?? [Buffer.from(path.dirname(folder))], signer, note: options.note ?? null,
+    path: Buffer.from(folder), folder: options.folder ?? toBase64(randomBytes(16)), visibility, places: options.places ?? [Buffer.from(path.dirname(folder))], signer, note: options.note ?? null, cover: options.cover ?? null, icon: options.icon ?? null,
     page: options.page ?? (visibility === "view" ? PAGE : null), inUseAnyway: options.inUseAnyway ?? false,
   };
   return lockFolder(options.disk ?? linuxDisk, input, options.hooks ?? silentHooks);

@@ -23,6 +23,8 @@ export interface Guarding {
   /** No bars for out of sight. */
   readonly bars: Bars;
   readonly visibility: StateRecord["visibility"];
+  /** In view: another name that it shows while it is locked. */
+  readonly cover?: string | null;
   readonly places: readonly Buffer[];
 }
 
@@ -130,9 +132,9 @@ export function changeGuarded(disk: Disk, input: GuardedInput & Guarding): Guard
     const record = restingRecord(disk, folder);
     if (record.state !== "locked") throw new EremosError("not-locked", `${displayPath(input.path)} is not locked now. Nothing was touched.`);
     requireOwned(disk, folder, input.bars);
-    const isMoving = input.visibility !== record.visibility;
+    const isMoving = input.visibility !== record.visibility || (input.visibility === "view" && (input.cover ?? null) !== record.lockedName);
     if (isMoving) folder = showAtOrdinaryPath(disk, folder, record, input.place);
-    const hiding = isMoving ? hidingOrBack(disk, folder, record, input.visibility, input.places) : {};
+    const hiding = isMoving ? hidingOrBack(disk, folder, record, input, input.places) : {};
     const next = commitGuard(disk, folder.vault, { ...record, ...hiding, guard: input.guard, ...wayTo(disk, folder, record, input.bars) });
     const { path } = settleOrBack(disk, folder, next, record);
     return { folder: record.folder, path, stillOpenIn: programsIn(disk, path) };
@@ -183,7 +185,7 @@ function lookBeforeGuarding(disk: Disk, input: GuardInput): { readonly root: { r
   try {
     requireOwned(disk, folder, input.bars);
     if (!disk.writable(folder.dir)) throw new EremosError("no-permission", `This account may not change ${displayPath(input.path)}. Nothing was touched.`);
-    return { root: disk.statOpen(folder.dir), hiding: hidingFor(disk, input.path, input.visibility, input.places) };
+    return { root: disk.statOpen(folder.dir), hiding: hidingFor(disk, input.path, input, input.places) };
   } catch (error) {
     throw fromSystemError(error, `looking at ${displayPath(input.path)}; nothing was touched`);
   } finally {

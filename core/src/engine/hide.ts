@@ -1,5 +1,6 @@
 import { randomBytes } from "../crypto/bytes";
 import { EremosError, systemCode } from "../errors/eremos-error";
+import { whyNotCover } from "../format/ids";
 import type { Visibility } from "../format/state";
 import type { Dir, Disk } from "../platform/port";
 import { within } from "./handles";
@@ -11,32 +12,52 @@ import { type Folder, displayPath, ensureDir, joinPath, splitPath } from "./vaul
  */
 export interface Hiding {
   readonly visibility: Visibility;
-  /** The name it hides under, or null while it is in view. Random. */
-  readonly hiddenName: string | null;
+  /** The name it has while it is locked: random where it hides, the cover name in view; null: its own. */
+  readonly lockedName: string | null;
   /** Tucked away: how many levels above the directory it lies in the held area is; 0 is that directory itself. Null otherwise. */
   readonly held: number | null;
+}
+
+/** What is to show of it: in view, perhaps under a cover name. */
+export interface Showing {
+  readonly visibility: Visibility;
+  readonly cover?: string | null;
 }
 
 /** The directory that tucked-away folders lie in, its owner's alone. */
 export const HELD_NAME = Buffer.from(".eremos-held");
 
-export const IN_VIEW: Hiding = { visibility: "view", hiddenName: null, held: null };
+export const IN_VIEW: Hiding = { visibility: "view", lockedName: null, held: null };
 
-/** Chooses a name, and for a tucked-away folder the held area. @throws EremosError `no-permission` when it can't be hidden so; nothing was touched */
-export function hidingFor(disk: Disk, path: Buffer, visibility: Visibility, places: readonly Buffer[]): Hiding {
-  if (visibility === "view") return IN_VIEW;
-  const hiddenName = `.${randomBytes(10).toString("hex")}`;
+/** Chooses a name, and for a tucked-away folder the held area. @throws EremosError `no-permission` | `path-taken` when it can't be hidden so; nothing was touched */
+export function hidingFor(disk: Disk, path: Buffer, { visibility, cover = null }: Showing, places: readonly Buffer[]): Hiding {
+  if (visibility === "view") return cover === null || cover === splitPath(path).name.toString("utf8") ? IN_VIEW : coverFor(disk, path, cover);
+  const lockedName = `.${randomBytes(10).toString("hex")}`;
   if (visibility === "hidden") {
-    if (within(disk, disk.openRoot(splitPath(path).parent), (parent) => disk.writable(parent))) return { visibility, hiddenName, held: null };
-    throw new EremosError("no-permission", "Hiding renames the folder, and this account may not change the folder it lies in. Nothing was touched; lock it in view instead.");
+    requireRenamable(disk, path);
+    return { visibility, lockedName, held: null };
   }
-  return { visibility, hiddenName, held: levelsToHeldArea(disk, path, places) };
+  return { visibility, lockedName, held: levelsToHeldArea(disk, path, places) };
+}
+
+function coverFor(disk: Disk, path: Buffer, cover: string): Hiding {
+  const why = whyNotCover(cover);
+  if (why !== null) throw new EremosError("usage", `A cover name ${why}. Nothing was touched; choose another.`);
+  requireRenamable(disk, path);
+  const taken = within(disk, disk.openRoot(splitPath(path).parent), (parent) => disk.find(parent, Buffer.from(cover)) !== null);
+  if (taken) throw new EremosError("path-taken", `There is something called ${cover} beside the folder already. Nothing was touched; choose another cover name.`);
+  return { visibility: "view", lockedName: cover, held: null };
+}
+
+function requireRenamable(disk: Disk, path: Buffer): void {
+  if (within(disk, disk.openRoot(splitPath(path).parent), (parent) => disk.writable(parent))) return;
+  throw new EremosError("no-permission", "This renames the folder, and this account may not change the folder it lies in. Nothing was touched; lock it in view, under its own name.");
 }
 
 /** Another way of hiding a folder that shows itself for the change; where it can't be had, the folder hides as before. @throws EremosError as {@link hidingFor} */
-export function hidingOrBack(disk: Disk, folder: Folder, before: Hiding, visibility: Visibility, places: readonly Buffer[]): Hiding {
+export function hidingOrBack(disk: Disk, folder: Folder, before: Hiding, showing: Showing, places: readonly Buffer[]): Hiding {
   try {
-    return hidingFor(disk, folder.path, visibility, places);
+    return hidingFor(disk, folder.path, showing, places);
   } catch (error) {
     hide(disk, folder, before);
     throw error;
@@ -84,15 +105,17 @@ export function heldAreasAbove(path: Buffer): Buffer[] {
   }
 }
 
-/** Whether the folder has another name now than the one it should hide under. */
-export function showsName(folder: Folder, { hiddenName }: Hiding): boolean {
-  return hiddenName !== null && folder.name.toString("latin1") !== hiddenName;
+/** Whether the folder has another name now than the one it should have while it is locked. */
+export function showsName(disk: Disk, folder: Folder, { visibility, lockedName }: Hiding): boolean {
+  if (lockedName === null || folder.name.equals(Buffer.from(lockedName))) return false;
+  // A cover name that something else has taken is let go of: its own name hides nothing that a cover would.
+  return visibility !== "view" || disk.find(folder.parent, Buffer.from(lockedName)) === null;
 }
 
-/** Renames a locked folder to the name it hides under; returns its path now. */
+/** Renames a locked folder to the name it has while it is locked; returns its path now. */
 export function hide(disk: Disk, folder: Folder, hiding: Hiding): Buffer {
-  if (hiding.hiddenName === null) return folder.path;
-  const hidden = Buffer.from(hiding.hiddenName, "latin1");
+  if (hiding.lockedName === null || !showsName(disk, folder, hiding)) return folder.path;
+  const hidden = Buffer.from(hiding.lockedName);
   const { parent } = splitPath(folder.path);
   if (hiding.held === null) {
     disk.renameExclusive(folder.parent, folder.name, folder.parent, hidden);
@@ -140,7 +163,7 @@ function restoreMode(disk: Disk, spots: readonly Spot[], mode: number): void {
  * to hide it again. @throws EremosError `path-taken` | `not-found` with nothing touched
  */
 export function showAtOrdinaryPath<F extends Folder>(disk: Disk, folder: F, hiding: Hiding, place: Buffer): F {
-  if (hiding.hiddenName === null || showsName(folder, hiding)) return folder;
+  if (hiding.lockedName === null || !folder.name.equals(Buffer.from(hiding.lockedName))) return folder;
   const { name } = splitPath(place);
   const parentPath = splitPath(folder.path).parent;
   if (hiding.held === null) {

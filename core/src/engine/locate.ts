@@ -1,5 +1,6 @@
 import { HIDDEN_NAME } from "../format/ids";
 import type { Disk } from "../platform/port";
+import { EremosError } from "../errors/eremos-error";
 import { within } from "./handles";
 import { heldAreasAbove } from "./hide";
 import { type Inspection, inspectFolder } from "./recover";
@@ -10,11 +11,18 @@ export interface Located {
   readonly inspection: Inspection;
 }
 
-/** Finds a folder by its id: at its ordinary path, else under a hidden name beside it or in a held area above it. Null when it is at none. */
+/**
+ * Finds a folder by its id: at its ordinary path, else under a hidden name beside it or in a held area above it, else under any other name
+ * beside it, such as its cover name. Null when it is at none.
+ */
 export function locateFolder(disk: Disk, path: Buffer, folder: string): Located | null {
   const here = inspectFolder(disk, path);
   if (here?.folder === folder) return { realPath: path, inspection: here };
-  return locateIn(disk, splitPath(path).parent, folder, null) ?? first(heldAreasAbove(path), (area, level) => locateIn(disk, area, folder, level));
+  const { parent } = splitPath(path);
+  const isHidden = (name: Buffer): boolean => HIDDEN_NAME.test(name.toString("latin1"));
+  return locateIn(disk, parent, folder, null, isHidden)
+    ?? first(heldAreasAbove(path), (area, level) => locateIn(disk, area, folder, level, isHidden))
+    ?? locateIn(disk, parent, folder, null, (name) => !isHidden(name));
 }
 
 function first<T, F>(all: readonly T[], find: (one: T, index: number) => F | null): F | null {
@@ -25,21 +33,30 @@ function first<T, F>(all: readonly T[], find: (one: T, index: number) => F | nul
   return null;
 }
 
-/** Under a hidden name in a directory; in a held area only where that is as far above the ordinary path as its record says. */
-function locateIn(disk: Disk, directory: Buffer, folder: string, level: number | null): Located | null {
-  for (const name of namesIn(disk, directory)) {
-    if (!HIDDEN_NAME.test(name.toString("latin1"))) continue;
+/** In a directory; in a held area only where that is as far above the ordinary path as its record says. */
+function locateIn(disk: Disk, directory: Buffer, folder: string, level: number | null, isIt: (name: Buffer) => boolean): Located | null {
+  for (const name of directoriesIn(disk, directory).filter(isIt)) {
     const realPath = joinPath(directory, name);
-    const inspection = inspectFolder(disk, realPath);
+    const inspection = inspectOrNull(disk, realPath);
     if (inspection?.folder === folder && (level === null || inspection.held === level)) return { realPath, inspection };
   }
   return null;
 }
 
-function namesIn(disk: Disk, path: Buffer): Buffer[] {
+/** What stands beside it may be damaged, or closed to this account; that is another's matter. */
+function inspectOrNull(disk: Disk, path: Buffer): Inspection | null {
+  try {
+    return inspectFolder(disk, path);
+  } catch (error) {
+    if (error instanceof EremosError) return null;
+    throw error;
+  }
+}
+
+function directoriesIn(disk: Disk, path: Buffer): Buffer[] {
   try {
     return within(disk, disk.openRoot(path), (dir) => {
-      return disk.list(dir);
+      return disk.list(dir).filter((name) => disk.find(dir, name)?.type === "dir");
     });
   } catch {
     return [];

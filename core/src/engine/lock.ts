@@ -1,4 +1,3 @@
-import { sha256 } from "../crypto/bytes";
 import type { SigningKey } from "../crypto/signature";
 import { EremosError, fromSystemError, reasonOf } from "../errors/eremos-error";
 import { type FolderPassword, writeHeader } from "../format/header";
@@ -11,7 +10,8 @@ import { type Hooks, Meter, silentHooks } from "./hooks";
 import { refuseInUse } from "./in-use";
 import { type Hiding, hide, hidingFor } from "./hide";
 import { finishRemoving, recoverHeld } from "./recover";
-import { type SealedContent, type SealingOf, loadOpened, prepare, sealContent, sealedBefore, sealedFor, sweep, writeFile } from "./seal-generation";
+import { type SealedContent, type SealingOf, loadOpened, prepare, sealContent, sealedBefore, sealedFor, sweep } from "./seal-generation";
+import { digestsOf, writeSigns } from "./signs";
 import { type Room, type Strategy, bytesForWhole, changedSince, chooseStrategy } from "./space";
 import { moveOut, verifyStaged } from "./staging";
 import { type Survey, refuse, survey } from "./survey";
@@ -40,12 +40,16 @@ export interface LockInput {
   /** base64url of 16 bytes: a new id for a first lock, the folder's own for a relock. */
   readonly folder: string;
   readonly visibility: StateRecord["visibility"];
+  /** In view: another name that it shows while it is locked. */
+  readonly cover?: string | null;
   /** The roots Eremos may protect in: what is tucked away stays below them. */
   readonly places: readonly Buffer[];
   readonly signer: Signer;
   readonly note: OpenNote | null;
   /** The page for a folder that stays in view, or null. */
   readonly page: Buffer | null;
+  /** In view: the file by which the desktop shows another icon for it. */
+  readonly icon?: Buffer | null;
   /** Lock even though programs have files in it open for writing. */
   readonly inUseAnyway: boolean;
 }
@@ -133,7 +137,7 @@ function stateOrNull(disk: Disk, folder: HeldFolder): StateRecord | null {
   }
 }
 
-type Looking = Pick<LockInput, "path" | "visibility" | "places" | "note">;
+type Looking = Pick<LockInput, "path" | "visibility" | "cover" | "places" | "note">;
 
 interface Look {
   readonly found: Pick<Survey, "root" | "entries" | "files" | "bytes" | "largest">;
@@ -146,11 +150,11 @@ interface Look {
  * Every refusal that a walk can find. `quickly`: of an open folder whose sealed copy is known, what was sealed tells enough, and the walk
  * that seals finds the rest. @throws EremosError
  */
-function lookBeforeTouching(disk: Disk, { path, visibility, places, note }: Looking, quickly: boolean, hooks: Hooks): Look {
+function lookBeforeTouching(disk: Disk, { path, visibility, cover = null, places, note }: Looking, quickly: boolean, hooks: Hooks): Look {
   const folder = openFolder(disk, path);
   try {
     if (!disk.writable(folder.dir)) throw new EremosError("no-permission", `This account may not change ${displayPath(path)}. Nothing was touched.`);
-    const hiding = hidingFor(disk, path, visibility, places);
+    const hiding = hidingFor(disk, path, { visibility, cover }, places);
     const free = disk.freeBytes(folder.dir);
     const base = note && folder.vault ? loadOpened(disk, folder.vault, note.opened) : null;
     if (quickly && base) {
@@ -181,7 +185,7 @@ export interface LockPreview {
 }
 
 /** What a lock would take on. Touches nothing. @throws EremosError for every refusal */
-export function previewLock(disk: Disk, input: Pick<LockInput, "path" | "visibility" | "places">): LockPreview {
+export function previewLock(disk: Disk, input: Pick<LockInput, "path" | "visibility" | "cover" | "places">): LockPreview {
   const { path } = input;
   const { found, room, outsideLinks } = lookBeforeTouching(disk, { ...input, note: null }, false, silentHooks);
   const { files, bytes } = found;
@@ -206,10 +210,7 @@ function lockHeld(of: SealingOf, strategy: Strategy): LockOutcome {
   let now = beginState(of);
   const isMixed = strategy === "file-by-file" || making.base?.state === "mixed";
   const content = isMixed ? sealFileByFile(of, now, (state) => (now = state)) : sealWhole(of, now, (state) => (now = state));
-  if (input.page) {
-    writeFile(disk, folder.vault, NAMES.page, input.page);
-    disk.setMode(folder.vault, NAMES.page, 0o644);
-  }
+  writeSigns(disk, folder.vault, input);
   disk.barrier(folder.vault);
   stopIfCancelled(of.hooks);
   // Made before the commit, which makes its entry durable: what moves into it can't get lost with it.
@@ -271,6 +272,6 @@ function beginState({ input, surveyed, making, hiding }: SealingOf): StateRecord
     generation: base?.generation ?? 0, next: (base?.generation ?? 0) + 1, ...hiding,
     staging: null, modes: base?.modes ?? [], mixed: isMixed,
     times: base?.times ?? { atimeNs: String(atimeNs), mtimeNs: String(mtimeNs) },
-    page: input.page ? sha256(input.page).toString("hex") : null,
+    ...digestsOf(input),
   };
 }

@@ -1,4 +1,3 @@
-import { sha256 } from "../crypto/bytes";
 import { EremosError, systemCode } from "../errors/eremos-error";
 import { OBJECT_HEADER_BYTES, decodeObjectHeader } from "../format/object";
 import type { GuardRecord, GuardState } from "../format/guard-record";
@@ -8,10 +7,10 @@ import { type Step, decide } from "./decide";
 import { loadGuard, recoverGuarded } from "./settle";
 import { withFile, within } from "./handles";
 import { hide, showsName } from "./hide";
+import { NO_SIGNS, digestsOf, isSign, placeSigns, removeSigns, removeWrittenSigns } from "./signs";
 import { emptyDir, moveIn, removeEntry, restoreModes } from "./staging";
 import {
-  type Folder, type HeldFolder, NAMES, PAGE_NAME, VAULT_NAME, closeFolder, commitState, dropLock, generationName, holdFolder, letGo, loadState, openFolder,
-  readSmallFile,
+  type Folder, type HeldFolder, NAMES, VAULT_NAME, closeFolder, commitState, dropLock, generationName, holdFolder, letGo, loadState, openFolder,
 } from "./vault";
 
 export type Guard = "sealed" | GuardRecord["guard"];
@@ -23,7 +22,7 @@ export interface Inspection {
   readonly state: FolderState | GuardState;
   readonly generation: number;
   readonly visibility: StateRecord["visibility"];
-  readonly hiddenName: string | null;
+  readonly lockedName: string | null;
   /** Tucked away: how many levels above the directory it belongs in its held area is. */
   readonly held: number | null;
   /** An operation of some process is running on it right now. */
@@ -50,21 +49,21 @@ export function inspectFolder(disk: Disk, path: Buffer): Inspection | null {
     const { vault } = folder;
     const guarded = vault ? loadGuard(disk, vault) : null;
     if (vault && guarded) {
-      const { folder: id, guard, state, visibility, hiddenName, held } = guarded;
-      return { folder: id, guard, state, generation: 0, visibility, hiddenName, held, busy: disk.isLocked(vault, NAMES.lock), arrivals: 0 };
+      const { folder: id, guard, state, visibility, lockedName, held } = guarded;
+      return { folder: id, guard, state, generation: 0, visibility, lockedName, held, busy: disk.isLocked(vault, NAMES.lock), arrivals: 0 };
     }
     const state = vault ? loadState(disk, vault) : null;
     if (!vault || !state) return null;
-    const { folder: id, generation, visibility, hiddenName, held } = state;
+    const { folder: id, generation, visibility, lockedName, held } = state;
     const arrivals = state.state === "sealed" ? disk.list(folder.dir).filter((name) => !isOurs(name, state)).length : 0;
-    return { folder: id, guard: "sealed", state: state.state, generation, visibility, hiddenName, held, busy: disk.isLocked(vault, NAMES.lock), arrivals };
+    return { folder: id, guard: "sealed", state: state.state, generation, visibility, lockedName, held, busy: disk.isLocked(vault, NAMES.lock), arrivals };
   } finally {
     closeFolder(disk, folder);
   }
 }
 
 function isOurs(name: Buffer, state: StateRecord): boolean {
-  return name.equals(VAULT_NAME) || (state.page !== null && name.equals(PAGE_NAME));
+  return name.equals(VAULT_NAME) || isSign(name, state);
 }
 
 export interface Recovery {
@@ -94,7 +93,7 @@ export function recoverHeld(disk: Disk, folder: HeldFolder): Recovery {
   const state = loadState(disk, folder.vault);
   if (!state) return { state: null, path: folder.path, steps: removeLeftover(disk, folder) };
   const unfinished = state.next !== null || state.staging !== null || state.modes.length > 0;
-  const steps = decide({ state: state.state, generation: state.generation, mixed: state.mixed, unfinished, showsName: showsName(folder, state) });
+  const steps = decide({ state: state.state, generation: state.generation, mixed: state.mixed, unfinished, showsName: showsName(disk, folder, state) });
   let now: StateRecord | null = state;
   let path = folder.path;
   for (const step of steps) {
@@ -139,7 +138,7 @@ function apply(disk: Disk, folder: HeldFolder, state: StateRecord, step: Exclude
       discardGeneration(disk, folder.vault, state.next ?? 0, state.generation);
       return state;
     case "remove-page":
-      removePage(disk, folder, state);
+      removeSigns(disk, folder, state);
       return state;
     case "dismantle":
       dismantle(disk, folder, state);
@@ -148,9 +147,9 @@ function apply(disk: Disk, folder: HeldFolder, state: StateRecord, step: Exclude
       restoreModes(disk, folder.dir, state.modes);
       return state;
     case "mark-open":
-      return commitState(disk, folder.vault, { ...state, state: "open", next: null, staging: null, modes: [], mixed: false, page: null });
+      return commitState(disk, folder.vault, { ...state, state: "open", next: null, staging: null, modes: [], mixed: false, ...digestsOf(NO_SIGNS) });
     case "mark-mixed":
-      return commitState(disk, folder.vault, { ...state, state: "mixed", next: null, staging: null, modes: [], page: null });
+      return commitState(disk, folder.vault, { ...state, state: "mixed", next: null, staging: null, modes: [], ...digestsOf(NO_SIGNS) });
     case "finish-removing":
       finishRemoving(disk, folder, state);
       return state;
@@ -202,7 +201,7 @@ function discardGeneration(disk: Disk, vault: Dir, generation: number, committed
   const records = [generationName(generation, false).toString("latin1"), generationName(generation, true).toString("latin1")];
   inDir(NAMES.generations, (name) => records.includes(name));
   inDir(NAMES.keys, (name) => name.startsWith(`${generation}-`));
-  removeEntry(disk, vault, NAMES.page);
+  removeWrittenSigns(disk, vault);
 }
 
 /** Calls `use` with every pack and index object and the generation it was born in (null when its beginning can't be read). */
@@ -237,25 +236,15 @@ export function finishRemoving(disk: Disk, folder: HeldFolder, state: StateRecor
   removeEntry(disk, folder.vault, NAMES.staging);
   removeEntry(disk, folder.vault, NAMES.opened);
   removeEntry(disk, folder.vault, NAMES.guard);
-  if (state.page !== null && disk.find(folder.vault, NAMES.page) && !disk.find(folder.dir, PAGE_NAME)) {
-    disk.renameExclusive(folder.vault, NAMES.page, folder.dir, PAGE_NAME);
-  }
+  placeSigns(disk, folder, state);
   disk.syncDir(folder.vault);
-  disk.syncDir(folder.dir);
-}
-
-/** Removes the page, if it is still the one Eremos wrote. */
-export function removePage(disk: Disk, folder: Folder, state: StateRecord): void {
-  const page = state.page === null ? null : readSmallFile(disk, folder.dir, PAGE_NAME, 1024 * 1024);
-  if (!page || sha256(page).toString("hex") !== state.page) return;
-  disk.unlink(folder.dir, PAGE_NAME);
   disk.syncDir(folder.dir);
 }
 
 /** Removes everything Eremos added and sets the folder's own times again. The state record goes last. */
 export function dismantle(disk: Disk, folder: HeldFolder, state: StateRecord): void {
   if (state.state !== "releasing") commitState(disk, folder.vault, { ...state, state: "releasing" });
-  removePage(disk, folder, state);
+  removeSigns(disk, folder, state);
   emptyDir(disk, folder.vault, (name) => name.equals(NAMES.state) || name.equals(NAMES.lock));
   disk.syncDir(folder.vault);
   emptyDir(disk, folder.vault, (name) => name.equals(NAMES.state));

@@ -25,7 +25,7 @@ export function loadGuard(disk: Disk, vault: Dir): GuardRecord | null {
 /** Brings a folder whose guarding was cut off to where its record says; does nothing where nothing is to do. */
 export function recoverGuarded(disk: Disk, folder: HeldFolder, record: GuardRecord): { readonly record: GuardRecord | null; readonly path: Buffer; readonly settled: boolean } {
   if (record.state === "open") return { record, path: folder.path, settled: false };
-  if (record.state === "locked" && !showsName(folder, record) && isRootBarred(disk, folder, record)) return { record, path: folder.path, settled: false };
+  if (record.state === "locked" && !showsName(disk, folder, record) && isRootBarred(disk, folder, record)) return { record, path: folder.path, settled: false };
   return { ...settle(disk, folder, record), settled: true };
 }
 
@@ -65,7 +65,7 @@ function shut(disk: Disk, folder: HeldFolder, record: GuardRecord): Settled {
   removeSealed(disk, folder.vault);
   const { root, rest } = closeAndLoad(disk, folder, record);
   if (root) inListable(disk, folder, (dir) => applyBars(disk, dir, rest, record.bars));
-  const path = showsName(folder, record) ? hide(disk, folder, record) : folder.path;
+  const path = hide(disk, folder, record);
   if (root) setRoot(disk, path, bar(root, record.bars, "root"));
   disk.barrier(folder.vault);
   return { record: commitGuard(disk, folder.vault, { ...record, state: "locked" }), path };

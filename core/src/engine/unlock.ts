@@ -15,8 +15,9 @@ import { FolderKeys, type OwnerAccess, requireVouched } from "./keys";
 import { type LoadedTree, loadTree, packReader } from "./load-tree";
 import type { OpenNote } from "./lock";
 import { writeOpened } from "./opened";
-import { dismantle, moveBack, recoverHeld, removePage } from "./recover";
+import { dismantle, moveBack, recoverHeld } from "./recover";
 import { PackReaders, type Restored, restoreTree } from "./restore-tree";
+import { NO_SIGNS, digestsOf, removeSigns } from "./signs";
 import { sweep } from "./seal-generation";
 import { type Strategy, bytesForWhole, chooseStrategy } from "./space";
 import {
@@ -230,12 +231,12 @@ function openWhole(of: Opening): Opened {
       const placing: StateRecord = { ...restoring, state: "placing", modes: modesIn(disk, staging), times: { atimeNs: String(atimeNs), mtimeNs: String(mtimeNs) } };
       commitState(disk, folder.vault, placing);
       disk.wait(CLOCK_TICK_MS);
-      removePage(disk, folder, state);
+      removeSigns(disk, folder, state);
       if (disk.statOpen(folder.dir).mode !== mode) disk.setOpenMode(folder.dir, mode);
       moveBack(disk, folder, placing);
       const identities = identitiesAtPlace(disk, folder, tree, restored);
       const index = { bytes: loaded.bytes, record: generation.index.record };
-      return { header, state: { ...placing, page: null }, generation: generation.generation, digest: generationDigest(generation), index, identities, strategy: "whole" };
+      return { header, state: { ...placing, ...digestsOf(NO_SIGNS) }, generation: generation.generation, digest: generationDigest(generation), index, identities, strategy: "whole" };
     });
   } catch (error) {
     recoverIfPossible(disk, folder);
@@ -273,12 +274,12 @@ function identitiesAtPlace(disk: Disk, folder: HeldFolder, tree: TreeReader, { i
 
 function openInRounds(of: Opening): Opened {
   const { disk, folder, state, keys, header, generation, place, loaded, hooks } = of;
-  removePage(disk, folder, state);
+  removeSigns(disk, folder, state);
   const opened = openFileByFile({
     writing: { disk, folder, id: header.folder, place, keys, keyName: FOLDER_KEY_NAME, made: "signed-in", stamp: (body) => vouchFor(body, keys.folderKey) },
     record: generation.index.record, digest: generationDigest(generation), packsOf: (tree) => packsOf(of, tree),
     meter: new Meter(hooks, "restoring", loaded.tree.files, loaded.tree.bytes),
-  }, loaded, { ...state, page: null });
+  }, loaded, { ...state, ...digestsOf(NO_SIGNS) });
   const { atimeNs, mtimeNs } = loaded.tree.root.meta;
   return {
     header, state: { ...opened.state, times: { atimeNs: String(atimeNs), mtimeNs: String(mtimeNs) } }, generation: opened.state.generation, digest: opened.digest,

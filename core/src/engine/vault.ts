@@ -11,6 +11,8 @@ import { withFile, within } from "./handles";
 export const VAULT_NAME = Buffer.from(".eremos");
 /** The one readable file in a locked folder that stays in view. */
 export const PAGE_NAME = Buffer.from("Locked with Eremos.html");
+/** In it, where it is to have another icon: the desktop's own file for that. */
+export const ICON_NAME = Buffer.from(".directory");
 
 export const NAMES = {
   lock: Buffer.from("lock"),
@@ -25,6 +27,7 @@ export const NAMES = {
   staging: Buffer.from("staging"),
   links: Buffer.from("links"),
   page: Buffer.from("page.html"),
+  icon: Buffer.from("icon"),
   guard: Buffer.from("guard.json"),
 } as const;
 

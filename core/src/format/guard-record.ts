@@ -1,7 +1,7 @@
 import { z } from "zod";
 import { sha256 } from "../crypto/bytes";
 import { EremosError } from "../errors/eremos-error";
-import { hiddenNameSchema, idSchema } from "./ids";
+import { lockedNameSchema, idSchema } from "./ids";
 import { ownerSchema } from "./owner";
 import { readRecord, writeRecord } from "./record-file";
 import { VISIBILITIES } from "./state";
@@ -40,7 +40,7 @@ const guardSchema = z.strictObject({
   guard: z.enum(["barred", "sight"]),
   state: z.enum(GUARD_STATES),
   visibility: z.enum(VISIBILITIES),
-  hiddenName: z.union([hiddenNameSchema, z.null()]),
+  lockedName: z.union([lockedNameSchema, z.null()]),
   held: z.union([z.int().nonnegative(), z.null()]),
   bars: barsSchema,
   /** While closing: the bars that come after these. */

@@ -5,4 +5,17 @@ export const idSchema = z.string().regex(/^[A-Za-z0-9_-]{22}$/);
 
 /** The names hidden folders get: a dot and 20 random hexadecimal digits. */
 export const HIDDEN_NAME = /^\.[0-9a-f]{20}$/;
-export const hiddenNameSchema = z.string().regex(HIDDEN_NAME);
+
+const MOST_NAME_BYTES = 255;
+
+/** Why a name can't be a cover name, to stand after "a cover name "; null: it can. */
+export function whyNotCover(name: string): string | null {
+  if (name.trim() === "") return "is not empty";
+  if (Buffer.byteLength(name) > MOST_NAME_BYTES) return `has at most ${MOST_NAME_BYTES} bytes`;
+  if (name.startsWith(".")) return "does not begin with a dot, which would hide the folder";
+  if (/[\u0000-\u001f/]/.test(name)) return "has no slash and no control characters";
+  return null;
+}
+
+/** The name a folder has while it is locked. In a record it is a name of its own directory, never a path. */
+export const lockedNameSchema = z.string().refine((name) => HIDDEN_NAME.test(name) || whyNotCover(name) === null);

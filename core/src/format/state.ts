@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { hiddenNameSchema, idSchema } from "./ids";
+import { lockedNameSchema, idSchema } from "./ids";
 import { readRecord, writeRecord } from "./record-file";
 
 /**
@@ -32,8 +32,8 @@ export const stateSchema = z.strictObject({
   /** The generation being made, or null. */
   next: z.union([whole, z.null()]),
   visibility: z.enum(VISIBILITIES),
-  /** The name the locked folder hides under, or null while it is in view. Random. */
-  hiddenName: z.union([hiddenNameSchema, z.null()]),
+  /** The name it has while it is locked: random where it hides, a cover name in view; null: its own. */
+  lockedName: z.union([lockedNameSchema, z.null()]),
   /** Tucked away: how many levels above the directory it lies in the held area is; else null. */
   held: z.union([whole, z.null()]),
   /** The directory beside this record through which plain entries come and go, or null. */
@@ -46,6 +46,8 @@ export const stateSchema = z.strictObject({
   times: z.union([z.strictObject({ atimeNs: text, mtimeNs: text }), z.null()]),
   /** SHA-256 of the page in the folder, or null when there is none. */
   page: z.union([text, z.null()]),
+  /** SHA-256 of the file that gives the folder another icon, or null when there is none. */
+  icon: z.union([text, z.null()]),
 });
 export type StateRecord = z.output<typeof stateSchema>;
 
