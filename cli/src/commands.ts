@@ -26,6 +26,7 @@ export const USAGE = `eremos: hides and locks private folders in place
   --with-code         unlock, release, check, passwd PATH: ask for the recovery code instead of the folder's own password
   --guard             lock: sealed (encrypted; the default), barred (the system refuses others) or sight (hidden only)
   --visibility        lock: view (the default), hidden (in place) or tucked (away); --hide and --view are short for two of them
+  --cover NAME        lock, in view: the name it shows while it is locked (an empty one: its own again)
   --others, --own     lock --guard barred: what other accounts, and this one, may do: nothing, list, read, change, everything
                       (usual: nothing, everything); what is not given stays as the folder had it
   --anyway            lock, close: even though programs have files open for writing
@@ -177,7 +178,7 @@ const list: Command = async (invocation) => {
   return withEremos(invocation, async (eremos) => {
     await openGate(eremos, invocation);
     const folders = listFolders(eremos);
-    const shown = folders.map(({ id, path, realPath, guard, visibility, bars, hasPassword, state, files, bytes }) => ({ id, path, realPath, guard, visibility, bars, hasPassword, state, files, bytes }));
+    const shown = folders.map(({ id, path, realPath, guard, visibility, cover, bars, hasPassword, state, files, bytes }) => ({ id, path, realPath, guard, visibility, cover, bars, hasPassword, state, files, bytes }));
     return { result: { folders: shown }, lines: folders.length > 0 ? folders.map(tableLine) : ["No folder is protected yet. `eremos lock PATH` locks one."] };
   });
 };
@@ -197,11 +198,13 @@ function protectionAsked(flags: Invocation["flags"]): ProtectionRequest {
   const guard = oneOf(flags, "guard", GUARDS);
   const [others, own] = [oneOf(flags, "others", LEVELS), oneOf(flags, "own", LEVELS)];
   if ((others || own) && guard !== "barred") throw new EremosError("usage", "--others and --own belong to --guard barred.");
-  return { guard, visibility: named ?? short, bars: others || own ? { others: others ?? USUAL_BARS.others, own: own ?? USUAL_BARS.own } : null };
+  const cover = typeof flags["cover"] === "string" ? flags["cover"] : undefined;
+  if (cover !== undefined && (named ?? short ?? "view") !== "view") throw new EremosError("usage", "--cover belongs to a folder that stays in view: hidden, it shows no name.");
+  return { guard, visibility: named ?? short ?? (cover === undefined ? null : "view"), ...(cover === undefined ? {} : { cover: cover === "" ? null : cover }), bars: others || own ? { others: others ?? USUAL_BARS.others, own: own ?? USUAL_BARS.own } : null };
 }
 
 const lockCommand: Command = async (invocation) => {
-  only(invocation, "password-stdin", "hide", "view", "anyway", "guard", "visibility", "others", "own", "folder-password", "hint");
+  only(invocation, "password-stdin", "hide", "view", "anyway", "guard", "visibility", "others", "own", "cover", "folder-password", "hint");
   const path = oneWord(invocation, "path");
   const { anyway } = invocation.flags;
   const protection = protectionAsked(invocation.flags);

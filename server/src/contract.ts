@@ -7,10 +7,18 @@ export interface Bars {
   readonly others: Level;
   readonly own: Level;
 }
+/** Icons by their names in the desktop's own themes. Source: freedesktop.org Icon Naming Specification. */
+export type Icon =
+  | "x-office-document" | "x-office-spreadsheet" | "x-office-calendar" | "x-office-address-book" | "text-x-generic" | "image-x-generic"
+  | "audio-x-generic" | "video-x-generic" | "package-x-generic" | "applications-games" | "user-trash";
 /** How a folder is locked. */
 export interface Protection {
   readonly guard: Guard;
   readonly visibility: Visibility;
+  /** In view: the name it shows while it is locked; null: its own. */
+  readonly cover: string | null;
+  /** Sealed and in view: the icon it shows while it is locked; null: the usual one. */
+  readonly icon: Icon | null;
   /** For a barred folder. */
   readonly bars: Bars | null;
 }
@@ -86,6 +94,8 @@ export interface FolderView {
   /** Of a barred folder. */
   readonly bars: Bars | null;
   readonly visibility: Visibility;
+  readonly cover: string | null;
+  readonly icon: Icon | null;
   readonly state: FolderCondition;
   readonly files: number;
   readonly bytes: number;

@@ -1,27 +1,42 @@
 import { z } from "zod";
-import { type Guarding, NO_BARS, VISIBILITIES, barsSchema } from "@eremos/core";
-import type { Bars, Guard, Protection, Visibility } from "./contract";
+import { type Guarding, NO_BARS, VISIBILITIES, barsSchema, whyNotCover } from "@eremos/core";
+import type { Bars, Guard, Icon, Protection, Visibility } from "./contract";
+import { lockedPage } from "./page";
 
 /** How a folder is locked: the guard, what shows of it, and for a barred one who may still do what. */
 export const GUARDS = ["sealed", "barred", "sight"] as const satisfies readonly Guard[];
 
+export const ICONS = [
+  "x-office-document", "x-office-spreadsheet", "x-office-calendar", "x-office-address-book", "text-x-generic", "image-x-generic", "audio-x-generic", "video-x-generic",
+  "package-x-generic", "applications-games", "user-trash",
+] as const satisfies readonly Icon[];
+
+const coverSchema = z.string().refine((name) => whyNotCover(name) === null);
+const iconSchema = z.enum(ICONS);
+
 export const visibilitySchema = z.enum(VISIBILITIES);
 export const guardSchema = z.enum(GUARDS);
 
-/** The same three fields in a row of the list and in a note. */
+/** The same fields in a row of the list and in a note. */
 export const protectionShape = {
   guard: guardSchema.default("sealed"),
   visibility: visibilitySchema,
+  cover: coverSchema.nullable().default(null),
+  icon: iconSchema.nullable().default(null),
   bars: barsSchema.nullable().default(null),
 };
 
-export const protectionSchema = z.strictObject({ guard: guardSchema, visibility: visibilitySchema, bars: barsSchema.nullable() });
+/** What comes over the wire; whether a cover name is fit to be one is said in words later. */
+export const protectionSchema = z.strictObject({ guard: guardSchema, visibility: visibilitySchema, cover: z.string().max(4096).nullable(), icon: iconSchema.nullable(), bars: barsSchema.nullable() });
 
 /** What is asked for; null: as it was, or as is usual. */
 export interface ProtectionRequest {
   readonly guard: Guard | null;
   readonly visibility: Visibility | null;
   readonly bars: Bars | null;
+  /** `undefined`: as it was. */
+  readonly cover?: string | null;
+  readonly icon?: Icon | null;
 }
 
 export const AS_BEFORE: ProtectionRequest = { guard: null, visibility: null, bars: null };
@@ -33,18 +48,33 @@ export const USUAL_BARS: Bars = { others: "nothing", own: "everything" };
 export function protectionFor(asked: ProtectionRequest, known: Protection | null): Protection {
   const guard = asked.guard ?? known?.guard ?? "sealed";
   const visibility = asked.visibility ?? known?.visibility ?? "view";
+  const cover = asked.cover === undefined ? (known?.cover ?? null) : asked.cover;
+  const icon = asked.icon === undefined ? (known?.icon ?? null) : asked.icon;
   return {
     guard,
     visibility: guard === "sight" && visibility === "view" && asked.visibility === null ? "hidden" : visibility,
+    cover: visibility === "view" ? cover : null,
+    icon: visibility === "view" && guard === "sealed" ? icon : null,
     bars: guard === "barred" ? (asked.bars ?? known?.bars ?? USUAL_BARS) : null,
   };
 }
 
 /** The engine's input for the guards that leave contents as they are. */
-export function guardingOf({ guard, visibility, bars }: Protection, places: readonly string[]): Guarding {
-  return { guard: guard === "barred" ? "barred" : "sight", bars: bars ?? NO_BARS, visibility, places: placesOf(places) };
+export function guardingOf({ guard, visibility, cover, bars }: Protection, places: readonly string[]): Guarding {
+  return { guard: guard === "barred" ? "barred" : "sight", bars: bars ?? NO_BARS, visibility, cover, places: placesOf(places) };
 }
 
 export function placesOf(places: readonly string[]): Buffer[] {
   return places.map((place) => Buffer.from(place));
+}
+
+/** What stands in a sealed folder that stays in view. */
+export function signsOf(id: string, { visibility, icon }: Protection, port: number): { readonly page: Buffer | null; readonly icon: Buffer | null } {
+  if (visibility !== "view") return { page: null, icon: null };
+  return { page: lockedPage(id, port), icon: icon === null ? null : iconFile(icon) };
+}
+
+/** By it a file manager shows a folder with an icon of its own. Source: freedesktop.org Desktop Entry Specification, type Directory. */
+function iconFile(icon: Icon): Buffer {
+  return Buffer.from(`[Desktop Entry]\nType=Directory\nIcon=${icon}\n`);
 }

@@ -8,6 +8,7 @@ import { listFolders } from "../src/operations/list-folders";
 import { lock } from "../src/operations/lock-folder";
 import { check, release, unlock } from "../src/operations/open-folder";
 import { setProtection } from "../src/operations/protection";
+import { reach } from "../src/operations/reach";
 import { recoverInterrupted } from "../src/operations/recover-interrupted";
 import { listPlace } from "../src/operations/walk-places";
 import { AS_BEFORE } from "../src/protection";
@@ -23,8 +24,8 @@ beforeEach(async () => {
 });
 afterEach(() => house.remove());
 
-const SIGHT: Protection = { guard: "sight", visibility: "tucked", bars: null };
-const BARRED: Protection = { guard: "barred", visibility: "view", bars: { others: "read", own: "read" } };
+const SIGHT: Protection = { guard: "sight", visibility: "tucked", cover: null, icon: null, bars: null };
+const BARRED: Protection = { guard: "barred", visibility: "view", cover: null, icon: null, bars: { others: "read", own: "read" } };
 
 const lockAs = async (folder: string, protection: Protection | typeof AS_BEFORE): Promise<void> => void (await lock(house.eremos, { path: folder, protection, inUseAnyway: false, from: "/" }).outcome);
 const target = (pathOrId: string): Parameters<typeof unlock>[1] => ({ pathOrId, from: "/", accept: false, mode: { kind: "until-locked" } });
@@ -67,7 +68,7 @@ it("barred: other rules while it is locked, and the permissions it had when it o
   expect(only()).toMatchObject({ state: "locked", guard: "barred", bars: BARRED.bars, realPath: folder });
   await setProtection(house.eremos, only()?.id ?? "", { ...BARRED, bars: { others: "nothing", own: "change" } });
   expect([modeOf(folder), modeOf(letter)]).toEqual([0o500, 0o664]);
-  await setProtection(house.eremos, only()?.id ?? "", { guard: "sight", visibility: "hidden", bars: null });
+  await setProtection(house.eremos, only()?.id ?? "", { guard: "sight", visibility: "hidden", cover: null, icon: null, bars: null });
   expect(fs.existsSync(folder)).toBe(false);
   expect(modeOf(path.join(only()?.realPath ?? "", "letter.txt"))).toBe(0o664);
   await setProtection(house.eremos, only()?.id ?? "", BARRED);
@@ -160,4 +161,24 @@ it.runIf(CAN_MOUNT)("a drive that is taken out shows its folders as away, and th
     eremos.close();
     drive.remove();
   }
+});
+
+it("a cover name and an icon show while it is locked in view, from the lock on or later, and are kept for the next lock", async () => {
+  const folder = house.makeFolder("Payroll");
+  await house.signIn();
+  await lockAs(folder, { ...sealedAnd("view"), cover: "Recipes", icon: "x-office-document" });
+  expect(fs.readdirSync(house.world)).toEqual(["Recipes"]);
+  expect(fs.readFileSync(path.join(house.world, "Recipes", ".directory"), "utf8")).toContain("Icon=x-office-document");
+  expect(listFolders(house.eremos)).toMatchObject([{ path: folder, realPath: path.join(house.world, "Recipes"), cover: "Recipes", icon: "x-office-document", arrivals: 0 }]);
+  expect(reach(house.eremos, folder)[0]?.exists).toMatchObject({ answer: "partly", reason: expect.stringContaining("Recipes") });
+  await (await unlock(house.eremos, target(folder))).outcome;
+  expect(fs.readdirSync(folder)).toEqual([".eremos", "letter.txt"]);
+  await lockAs(folder, AS_BEFORE);
+  expect(fs.readdirSync(house.world)).toEqual(["Recipes"]);
+  await setProtection(house.eremos, folder, { ...sealedAnd("view"), cover: "Old bills" });
+  expect(fs.readdirSync(house.world)).toEqual(["Old bills"]);
+  await expect(setProtection(house.eremos, folder, { ...sealedAnd("view"), cover: "a/b" })).rejects.toMatchObject({ code: "usage" });
+  expect(listFolders(house.eremos)).toMatchObject([{ cover: "Old bills", icon: null, state: "locked" }]);
+  await (await release(house.eremos, target(folder))).job?.outcome;
+  expect(fs.readdirSync(house.world)).toEqual(["Payroll"]);
 });

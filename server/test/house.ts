@@ -10,7 +10,7 @@ import { readSettings } from "../src/settings";
 
 const PROGRAM = fileURLToPath(new URL("../..", import.meta.url)).replace(/\/$/, "");
 export function sealedAnd(visibility: Visibility): Protection {
-  return { guard: "sealed", visibility, bars: null };
+  return { guard: "sealed", visibility, cover: null, icon: null, bars: null };
 }
 
 export const PASSWORD = "violin varnish at dusk";

@@ -12,17 +12,16 @@ export interface Located {
 }
 
 /**
- * Finds a folder by its id: at its ordinary path, else under a hidden name beside it or in a held area above it, else under any other name
- * beside it, such as its cover name. Null when it is at none.
+ * Finds a folder by its id: at its ordinary path, else under a hidden name beside it or in a held area above it, else under its cover name
+ * beside it. Null when it is at none.
  */
 export function locateFolder(disk: Disk, path: Buffer, folder: string): Located | null {
   const here = inspectFolder(disk, path);
   if (here?.folder === folder) return { realPath: path, inspection: here };
   const { parent } = splitPath(path);
-  const isHidden = (name: Buffer): boolean => HIDDEN_NAME.test(name.toString("latin1"));
-  return locateIn(disk, parent, folder, null, isHidden)
-    ?? first(heldAreasAbove(path), (area, level) => locateIn(disk, area, folder, level, isHidden))
-    ?? locateIn(disk, parent, folder, null, (name) => !isHidden(name));
+  return locateIn(disk, parent, folder, isHidden, () => true)
+    ?? first(heldAreasAbove(path), (area, level) => locateIn(disk, area, folder, isHidden, ({ held }) => held === level))
+    ?? locateIn(disk, parent, folder, (name) => !isHidden(name), ({ lockedName }, name) => lockedName !== null && name.equals(Buffer.from(lockedName)));
 }
 
 function first<T, F>(all: readonly T[], find: (one: T, index: number) => F | null): F | null {
@@ -33,12 +32,16 @@ function first<T, F>(all: readonly T[], find: (one: T, index: number) => F | nul
   return null;
 }
 
-/** In a directory; in a held area only where that is as far above the ordinary path as its record says. */
-function locateIn(disk: Disk, directory: Buffer, folder: string, level: number | null, isIt: (name: Buffer) => boolean): Located | null {
-  for (const name of directoriesIn(disk, directory).filter(isIt)) {
+function isHidden(name: Buffer): boolean {
+  return HIDDEN_NAME.test(name.toString("latin1"));
+}
+
+/** In a directory, among names of one kind, and where its own record agrees that it belongs there. */
+function locateIn(disk: Disk, directory: Buffer, folder: string, among: (name: Buffer) => boolean, agrees: (inspection: Inspection, name: Buffer) => boolean): Located | null {
+  for (const name of directoriesIn(disk, directory).filter(among)) {
     const realPath = joinPath(directory, name);
     const inspection = inspectOrNull(disk, realPath);
-    if (inspection?.folder === folder && (level === null || inspection.held === level)) return { realPath, inspection };
+    if (inspection?.folder === folder && agrees(inspection, name)) return { realPath, inspection };
   }
   return null;
 }

@@ -36,7 +36,7 @@ export interface Reach {
 export interface ReachInput {
   /** Where it is now. */
   readonly realPath: string;
-  readonly inspection: Pick<Inspection, "guard" | "state" | "visibility">;
+  readonly inspection: Pick<Inspection, "guard" | "state" | "visibility" | "lockedName">;
   /** The synced directory it lies in, or null. */
   readonly synced: string | null;
   /** The owner is signed in: the keys are in this computer's memory. */
@@ -233,18 +233,24 @@ function contentsFor(facts: Facts, may: Allowed): Pick<Reach, "names" | "reads" 
 
 const NAMELESS = "Only a folder with a random name, which says nothing.";
 
+/** That it is there, for somebody who sees what stands in the directory it lies in. */
+function seen({ hidden, locked, inspection }: Facts, why: string): Cell {
+  if (hidden) return partly(NAMELESS);
+  return locked && inspection.lockedName !== null ? partly(`It stands there as ${inspection.lockedName}; its own name is nowhere.`) : yes(why);
+}
+
 function atKeyboard(facts: Facts, showsHidden: boolean): Reach {
   const kind = showsHidden ? "keyboard-hidden-shown" : "keyboard";
   if (facts.hidden && !showsHidden) return everything(kind, no("The desktop leaves out what it lies under."), no("It is not seen, so it is not found."));
   const where = facts.inspection.visibility === "tucked" ? `${NAMELESS} It lies in a hidden directory further up.` : NAMELESS;
-  return { kind, exists: facts.hidden ? partly(where) : yes("Its name stands at its place."), ...contentsFor(facts, facts.own) };
+  return { kind, exists: facts.hidden ? partly(where) : seen(facts, "Its name stands at its place."), ...contentsFor(facts, facts.own) };
 }
 
 function otherAccount(facts: Facts): Reach {
   const kind = "account";
   if (!facts.othersReach) return everything(kind, no("A directory above it lets no other account through."), no("A directory above it lets no other account through."));
   if (!facts.othersList && facts.hidden) return everything(kind, no("The directory it lies in may not be listed by others, and its name can't be guessed."), no("Its name can't be guessed."));
-  const named = facts.othersList ? yes("Others may list the directory it lies in.") : partly("Only whoever knows its name: others may not list the directory it lies in.");
+  const named = facts.othersList ? seen(facts, "Others may list the directory it lies in.") : partly("Only whoever knows its name: others may not list the directory it lies in.");
   const cells = contentsFor(facts, facts.others);
   const ofGroup = contentsFor(facts, facts.group);
   return {
@@ -259,7 +265,7 @@ function orGroup(anyone: Cell, ofGroup: Cell): Cell {
 
 function administrator(facts: Facts): Reach {
   const kind = "administrator";
-  const exists = facts.hidden ? partly(NAMELESS) : yes("An administrator may list everything.");
+  const exists = seen(facts, "An administrator may list everything.");
   const anything = yes("Permissions don't stop an administrator.");
   if (!facts.sealed) {
     const reads = facts.locked ? anything : yes("It lies open: nothing stops an administrator of a running computer.");
@@ -271,7 +277,7 @@ function administrator(facts: Facts): Reach {
 
 function holdingDisk(facts: Facts): Reach {
   const kind = "disk";
-  const exists = facts.hidden ? partly(NAMELESS) : yes("Names of folders are not encrypted.");
+  const exists = seen(facts, "Names of folders are not encrypted.");
   const deletes = yes("Whoever holds the disk can erase it; keep a copy elsewhere.");
   if (facts.sealed) return { kind, exists, names: no(ENCRYPTED), reads: no(ENCRYPTED), changes: no(UNNOTICED), deletes };
   const readable = yes(facts.locked ? "It is not encrypted, and permissions mean nothing on another computer." : "It lies open, readable on the disk.");
@@ -282,7 +288,7 @@ function provider(facts: Facts): Reach {
   const kind = "provider";
   const { synced } = facts;
   if (synced === null) return everything(kind, no("It lies in no synced directory that Eremos knows of."), no("It lies in no synced directory that Eremos knows of."));
-  const exists = facts.hidden ? partly(NAMELESS) : yes(`It lies in ${synced}, which is uploaded.`);
+  const exists = seen(facts, `It lies in ${synced}, which is uploaded.`);
   const deletes = yes("The provider keeps the copies, and can delete them.");
   if (!facts.sealed) {
     const all = yes(`What lies in ${synced} is uploaded as it is.`);

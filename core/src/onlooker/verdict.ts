@@ -1,6 +1,6 @@
 import * as fs from "node:fs";
 import { HIDDEN_NAME } from "../format/ids";
-import { PAGE_NAME } from "../engine/vault";
+import { ICON_NAME, PAGE_NAME } from "../engine/vault";
 import type { OnlookerKind, SeenEntry } from "./kinds";
 
 const PAGE = PAGE_NAME.toString();
@@ -52,7 +52,7 @@ export function verdictOf(kind: OnlookerKind, place: string, subject: string | n
 function isLockedInView(place: string, name: string): boolean {
   try {
     const inside = fs.readdirSync(`${place}/${name}`);
-    return inside.includes(".eremos") && inside.every((entry) => entry === ".eremos" || entry === PAGE);
+    return inside.includes(".eremos") && inside.every((entry) => entry === ".eremos" || entry === PAGE || entry === ICON_NAME.toString());
   } catch {
     return false;
   }

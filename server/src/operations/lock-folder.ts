@@ -2,13 +2,12 @@ import * as fs from "node:fs";
 import {
   EremosError, type FolderPassword, type GuardOutcome, type LockOutcome, type Signer, disk, displayPath, inspectFolder, isLocked, locateFolder, protectedAbove, recoverFolder, refuseOffLimits,
 } from "@eremos/core";
-import type { Protection, Visibility } from "../contract";
+import type { Protection } from "../contract";
 import type { Note } from "../data-directory";
 import type { Eremos } from "../eremos";
 import type { StartedJob } from "../jobs";
-import { lockedPage } from "../page";
 import { UNTIL_LOCKED } from "../locking-rules";
-import { type ProtectionRequest, guardingOf, placesOf, protectionFor } from "../protection";
+import { type ProtectionRequest, guardingOf, placesOf, protectionFor, signsOf } from "../protection";
 import type { FolderRecord } from "../registry";
 import { newFolderId } from "./folder-id";
 import { waysOf } from "./folder-password";
@@ -69,7 +68,7 @@ export function lock(eremos: Eremos, request: LockRequest): LockJob {
   const note = eremos.data.note(id);
   if (before && !note && !keys) throw new EremosError("needs-sign-in", `This computer has no note of ${displayPath(path)} being open. Nothing was touched; sign in to lock it.`);
   const known = keys ? eremos.registry.list(keys).find((record) => record.id === id) ?? null : null;
-  const protection = protectionFor(request.protection, note ?? known ?? (before ? { ...before, bars: null } : null));
+  const protection = protectionFor(request.protection, note ?? known ?? (before ? { ...before, bars: null, cover: null, icon: null } : null));
   const password = request.password ?? null;
   if (password) requireFitForPassword(eremos, protection, before !== null);
   const protectedAt = known?.protectedAt ?? note?.protectedAt ?? Date.now();
@@ -105,22 +104,21 @@ function seal(locking: Locking): StartedJob<"lock"> {
   const { eremos, path, id, note, known, during, password, inUseAnyway } = locking;
   const owner = eremos.requireOwner();
   const { keys } = eremos;
-  const { visibility } = during;
+  const { visibility, cover } = during;
   const needsPassword = known !== null && waysOf(eremos, known)?.hasPassword === true;
   const signer: Signer = keys && !needsPassword
     ? { by: "owner", owner, rootKey: keys.rootKey, device: eremos.data.device.publicKey, password }
     : { by: "device", owner, device: eremos.data.device };
   const openNote = note?.publicKey ? { publicKey: note.publicKey, opened: note.opened ?? "" } : null;
-  const page = visibility === "view" ? lockedPage(id, eremos.settings.port) : null;
 
   return eremos.jobs.start({
     folder: id,
     verb: "lock",
-    request: { verb: "lock", input: { path, folder: id, visibility, places: placesOf(eremos.settings.places), signer, note: openNote, page, inUseAnyway } },
+    request: { verb: "lock", input: { path, folder: id, visibility, cover, places: placesOf(eremos.settings.places), signer, note: openNote, ...signsOf(id, during, eremos.settings.port), inUseAnyway } },
     before: () => begin(locking),
     after: async (outcome) => {
       await recordLock(eremos, during, outcome);
-      return sealedSentence(nameOf(path), outcome, visibility);
+      return sealedSentence(nameOf(path), outcome, during);
     },
     failed: async () => settleFailedLock(eremos, path, id, note),
   });
@@ -166,7 +164,7 @@ function bringToRest(path: Buffer): ReturnType<typeof inspectFolder> {
 /** What a note alone tells of a folder. */
 export function beginning(note: Note): FolderRecord {
   return {
-    id: note.id, path: note.path, guard: note.guard, visibility: note.visibility, bars: note.bars, files: 0, bytes: 0, generation: 0, digest: "", publicKey: "",
+    id: note.id, path: note.path, guard: note.guard, visibility: note.visibility, cover: note.cover, icon: note.icon, bars: note.bars, files: 0, bytes: 0, generation: 0, digest: "", publicKey: "",
     protectedAt: note.protectedAt, lockedAt: null, openedAt: null, rules: null,
   };
 }
@@ -197,17 +195,17 @@ export function isOrdinaryFolder(path: Buffer, id: string): boolean {
   return isThere && !inspectFolder(disk, path) && !locateFolder(disk, path, id);
 }
 
-function sealedSentence(name: string, outcome: LockOutcome, visibility: Visibility): string {
+function sealedSentence(name: string, outcome: LockOutcome, { visibility, cover }: Protection): string {
   const files = `${outcome.files.toLocaleString("en")} ${outcome.files === 1 ? "file" : "files"}, ${formatBytes(outcome.bytes)}`;
-  const left = visibility === "view" ? "Nothing readable is left at its place but one page." : "Nothing is left at its place.";
+  const left = visibility === "view" ? `Nothing readable is left at its place but one page${cover === null ? "" : `, and it is called ${cover} now`}.` : "Nothing is left at its place.";
   const links = outcome.outsideLinks.length > 0 ? ` ${outcome.outsideLinks.length === 1 ? "One file has" : `${outcome.outsideLinks.length} files have`} a second name outside the folder, which still shows its content.` : "";
   const readers = outcome.stillOpenIn.length > 0 ? ` ${outcome.stillOpenIn.join(", ")} still shows what it had open.` : "";
   return `${name} is sealed. ${files}. ${left}${links}${readers}`;
 }
 
-function guardedSentence(name: string, { guard: kind, visibility }: Protection, { stillOpenIn }: GuardOutcome): string {
+function guardedSentence(name: string, { guard: kind, visibility, cover }: Protection, { stillOpenIn }: GuardOutcome): string {
   const what = kind === "barred" ? `${name} is barred.` : `${name} is out of sight.`;
-  const left = visibility === "view" ? "" : " Nothing is left at its place.";
+  const left = visibility === "view" ? (cover === null ? "" : ` It is called ${cover} now.`) : " Nothing is left at its place.";
   const plain = kind === "barred" ? " Its contents are not encrypted." : " Its contents are as they were, readable by whoever finds them.";
   const readers = stillOpenIn.length > 0 ? ` ${stillOpenIn.join(", ")} still has what it had open.` : "";
   return `${what}${left}${plain}${readers}`;

@@ -50,8 +50,8 @@ export async function unlock(eremos: Eremos, request: UnlockRequest): Promise<Op
   return withFolderKey(eremos, target, request.secret ?? null, (folderKey) => unseal(eremos, request, target, folderKey));
 }
 
-function protectionOf({ guard, visibility, bars }: FolderRecord): Protection {
-  return { guard, visibility, bars };
+function protectionOf({ guard, visibility, cover, icon, bars }: FolderRecord): Protection {
+  return { guard, visibility, cover, icon, bars };
 }
 
 /** From barred or out of sight: its contents are there, and get their permissions back. */

@@ -1,8 +1,7 @@
 import { EremosError, changeVisibility, disk, runEngine } from "@eremos/core";
 import type { Protection } from "../contract";
 import type { Eremos } from "../eremos";
-import { lockedPage } from "../page";
-import { guardingOf, placesOf } from "../protection";
+import { guardingOf, placesOf, protectionFor, signsOf } from "../protection";
 import { type Target, findTarget } from "./find-target";
 import { decodePath } from "./paths";
 
@@ -10,8 +9,9 @@ import { decodePath } from "./paths";
  * How a folder is locked: changed at once where it is locked, without opening it; from its next lock on where it lies open.
  * @throws EremosError `not-open` where what is sealed should be locked without encryption, or the other way round, and it is locked
  */
-export async function setProtection(eremos: Eremos, folder: string, protection: Protection): Promise<void> {
+export async function setProtection(eremos: Eremos, folder: string, asked: Protection): Promise<void> {
   const keys = eremos.requireKeys();
+  const protection = protectionFor(asked, null);
   const target = findTarget(eremos, folder, "/");
   const { record, located } = target;
   if (located.inspection.state !== "open") await change(eremos, target, protection);
@@ -33,6 +33,6 @@ async function change(eremos: Eremos, { record, located }: Target, protection: P
     return;
   }
   changeVisibility(disk, {
-    path: located.realPath, place: decodePath(record.path), visibility: protection.visibility, places: placesOf(places), page: lockedPage(record.id, port),
+    path: located.realPath, place: decodePath(record.path), visibility: protection.visibility, cover: protection.cover, places: placesOf(places), ...signsOf(record.id, protection, port),
   });
 }

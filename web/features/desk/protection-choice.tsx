@@ -1,6 +1,6 @@
 "use client";
-import { type ReactNode, useId } from "react";
-import type { Bars, Guard, Protection, Visibility } from "@eremos/server/contract";
+import { type ReactNode, useId, useState } from "react";
+import type { Bars, Guard, Icon, Protection, Visibility } from "@eremos/server/contract";
 import { AGAINST, type Against, GUARD_NAMES, GUARD_TEXTS, LEVELS, LEVEL_WORDS, USUAL_BARS, VISIBILITY_NAMES, VISIBILITY_TEXTS, isSame, withBars, withGuard } from "./protections";
 import { Choices } from "@/ui/choice";
 import { Doorway } from "@/ui/doorway";
@@ -43,6 +43,44 @@ export function ProtectionChoice({ value, disabled = false, onChoose, guardsNow 
       {value.guard === "barred" && <BarsForm bars={value.bars ?? USUAL_BARS} disabled={disabled} onChange={(bars, changed) => onChoose(withBars(value, bars, changed))} />}
       <Choices<Visibility> label="What shows while it is locked" columns="three" value={value.visibility} disabled={disabled} onChoose={(visibility) => onChoose({ ...value, visibility })}
         choices={VISIBILITIES.map((visibility) => ({ value: visibility, title: VISIBILITY_NAMES[visibility], text: VISIBILITY_TEXTS[visibility], unavailable: value.guard === "sight" && visibility === "view" ? "Out of sight means hidden; in view nothing would be protected." : null }))} />
+      {value.visibility === "view" && value.guard !== "sight" && <CoverForm key={`${value.cover} ${value.icon}`} value={value} disabled={disabled} onChoose={onChoose} />}
+    </div>
+  );
+}
+
+const ICON_WORDS: readonly (readonly [Icon, string])[] = [
+  ["x-office-document", "a document"], ["x-office-spreadsheet", "a spreadsheet"], ["x-office-calendar", "a calendar"], ["x-office-address-book", "an address book"], ["text-x-generic", "a text"],
+  ["image-x-generic", "a picture"], ["audio-x-generic", "sound"], ["video-x-generic", "a film"], ["package-x-generic", "a package"], ["applications-games", "a game"], ["user-trash", "the bin"],
+];
+
+/** Another name and icon to show while it is locked. The name counts when it is finished: on Enter, or when the field is left. */
+function CoverForm({ value, disabled, onChoose }: Required<ProtectionProps>): ReactNode {
+  const [name, setName] = useState(value.cover ?? "");
+  const [nameId, iconId] = [useId(), useId()];
+  const finish = (): void => {
+    const cover = name.trim() === "" ? null : name.trim();
+    if (cover !== value.cover) onChoose({ ...value, cover });
+  };
+  return (
+    <div className="divide-y divide-line/70 rounded-xl border border-line bg-sheet px-4 text-sm">
+      <div className="flex flex-wrap items-center justify-between gap-x-4 gap-y-1 py-2">
+        <label htmlFor={nameId}>Cover name<span className="block text-[13px] text-mute">Shown instead of its own; nothing tells that one.</span></label>
+        <input id={nameId} value={name} disabled={disabled} maxLength={120} autoComplete="off" spellCheck={false} placeholder="none" onChange={(event) => setName(event.target.value)} onBlur={finish}
+          onKeyDown={(event) => {
+            if (event.key !== "Enter") return;
+            event.preventDefault();
+            finish();
+          }} className="h-9 w-56 rounded-lg border border-line bg-sheet px-2.5 text-sm placeholder:text-mute/80" />
+      </div>
+      {value.guard === "sealed" && (
+        <div className="flex flex-wrap items-center justify-between gap-x-4 gap-y-1 py-2">
+          <label htmlFor={iconId}>Icon<span className="block text-[13px] text-mute">In file managers that follow the <code>.directory</code> convention.</span></label>
+          <select id={iconId} value={value.icon ?? ""} disabled={disabled} onChange={(event) => onChoose({ ...value, icon: ICON_WORDS.find(([icon]) => icon === event.target.value)?.[0] ?? null })} className="h-9 w-56 rounded-lg border border-line bg-sheet px-2.5 text-sm">
+            <option value="">a folder, as usual</option>
+            {ICON_WORDS.map(([icon, words]) => <option key={icon} value={icon}>{words}</option>)}
+          </select>
+        </div>
+      )}
     </div>
   );
 }

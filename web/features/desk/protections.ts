@@ -28,8 +28,8 @@ export function isAtMost(level: Level, most: Level): boolean {
 }
 
 /** Another guard, with what goes with it. */
-export function withGuard({ visibility, bars }: Protection, guard: Guard): Protection {
-  return { guard, visibility: guard === "sight" && visibility === "view" ? "hidden" : visibility, bars: guard === "barred" ? (bars ?? USUAL_BARS) : null };
+export function withGuard({ visibility, cover, icon, bars }: Protection, guard: Guard): Protection {
+  return { guard, cover, icon: guard === "sealed" ? icon : null, visibility: guard === "sight" && visibility === "view" ? "hidden" : visibility, bars: guard === "barred" ? (bars ?? USUAL_BARS) : null };
 }
 
 /** What others may never exceeds what this account may. */
@@ -38,21 +38,23 @@ export function withBars(protection: Protection, bars: Bars, changed: keyof Bars
   return { ...protection, bars: changed === "others" ? { ...bars, own: bars.others } : { ...bars, others: bars.own } };
 }
 
+const NO_COVER = { cover: null, icon: null };
+
 /** Who it is meant to stop, and what is recommended against them. */
 export const AGAINST = {
-  anybody: { title: "Anybody, whatever they try", text: "Also an administrator, or somebody with the disk in hand.", protection: { guard: "sealed", visibility: "hidden", bars: null } },
-  accounts: { title: "Other accounts on this computer", text: "The system lets them in no more. You go on using it as ever.", protection: { guard: "barred", visibility: "view", bars: USUAL_BARS } },
-  glances: { title: "Glances at this screen", text: "It is not to be seen when somebody looks around here.", protection: { guard: "sight", visibility: "tucked", bars: null } },
-  slips: { title: "My own slips", text: "Nothing in it is changed or deleted by mistake. Others stay out.", protection: { guard: "barred", visibility: "view", bars: { others: "nothing", own: "read" } } },
+  anybody: { title: "Anybody, whatever they try", text: "Also an administrator, or somebody with the disk in hand.", protection: { guard: "sealed", visibility: "hidden", ...NO_COVER, bars: null } },
+  accounts: { title: "Other accounts on this computer", text: "The system lets them in no more. You go on using it as ever.", protection: { guard: "barred", visibility: "view", ...NO_COVER, bars: USUAL_BARS } },
+  glances: { title: "Glances at this screen", text: "It is not to be seen when somebody looks around here.", protection: { guard: "sight", visibility: "tucked", ...NO_COVER, bars: null } },
+  slips: { title: "My own slips", text: "Nothing in it is changed or deleted by mistake. Others stay out.", protection: { guard: "barred", visibility: "view", ...NO_COVER, bars: { others: "nothing", own: "read" } } },
 } as const satisfies Readonly<Record<string, { title: string; text: string; protection: Protection }>>;
 export type Against = keyof typeof AGAINST;
 
 export function isSame(a: Protection, b: Protection): boolean {
-  return a.guard === b.guard && a.visibility === b.visibility && a.bars?.others === b.bars?.others && a.bars?.own === b.bars?.own;
+  return a.guard === b.guard && a.visibility === b.visibility && a.cover === b.cover && a.icon === b.icon && a.bars?.others === b.bars?.others && a.bars?.own === b.bars?.own;
 }
 
 /** A protection in a few words. */
-export function protectionWords({ guard, visibility, bars }: Protection): string {
+export function protectionWords({ guard, visibility, cover, bars }: Protection): string {
   const barred = bars && guard === "barred" ? `: others may ${bars.others === "nothing" ? "do nothing" : LEVEL_WORDS[bars.others]}${bars.own === "everything" ? "" : `, this account may ${bars.own === "nothing" ? "do nothing" : LEVEL_WORDS[bars.own]}`}` : "";
-  return `${GUARD_NAMES[guard]}, ${VISIBILITY_NAMES[visibility].toLowerCase()}${barred}`;
+  return `${GUARD_NAMES[guard]}, ${VISIBILITY_NAMES[visibility].toLowerCase()}${visibility === "view" && cover !== null ? ` as ${cover}` : ""}${barred}`;
 }

@@ -96,13 +96,13 @@ function sentenceOf(folder: FolderView): string {
   return "Something is being done with it right now.";
 }
 
-function lockedSentence({ guard, visibility }: FolderView): string {
-  const where = { view: "is at its place", hidden: "has no name at its place", tucked: "is tucked away, and nothing is left at its place" }[visibility];
+function lockedSentence({ guard, visibility, cover }: FolderView): string {
+  const where = { view: cover === null ? "is at its place" : `stands at its place as ${cover}`, hidden: "has no name at its place", tucked: "is tucked away, and nothing is left at its place" }[visibility];
   if (guard === "sight") return `It ${where}. Its contents are not encrypted: whoever finds it can read them. Opening brings it back at the same path.`;
   if (guard === "barred") return `It ${where}, and the system refuses what you ruled out. Its contents are not encrypted. Opening gives back the permissions there were.`;
   if (visibility === "hidden") return "It is locked, and its name is gone from its place. Opening it brings the same files back at the same path.";
   if (visibility === "tucked") return "It is locked and tucked away: nothing is left at its place. Opening it brings the same files back at the same path.";
-  return "It is locked in view: the folder is at its place and holds one page. Opening it brings the same files back.";
+  return `It is locked in view: it ${where.view}, and holds one page. Opening it brings the same files back.`;
 }
 
 /** Changed at once while it is locked, without opening it; otherwise at the next lock. */
@@ -112,7 +112,7 @@ function Shows({ folder }: { readonly folder: FolderView }): ReactNode {
   return (
     <section aria-labelledby="shows">
       <h2 id="shows" className="mb-2 text-lg">While it is locked</h2>
-      <ProtectionChoice value={folder} disabled={set.pending} onChoose={({ guard, visibility, bars }) => set.run({ guard, visibility, bars })} guardsNow={guardsNow(folder)} />
+      <ProtectionChoice value={folder} disabled={set.pending} onChoose={({ guard, visibility, cover, icon, bars }) => set.run({ guard, visibility, cover, icon, bars })} guardsNow={guardsNow(folder)} />
       {folder.state === "open" && <p className="mt-2 text-sm text-mute">What you choose holds from its next lock on.</p>}
     </section>
   );
