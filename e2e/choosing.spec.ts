@@ -16,7 +16,7 @@ test("whom it is meant to stop: other accounts, by rules that change while it is
   await signIn(page, house);
   await page.getByRole("button", { name: "Protect a folder…" }).last().click();
   const dialog = page.getByRole("dialog");
-  await dialog.getByLabel("Folder").fill(payroll);
+  await dialog.getByLabel("Folder or file").fill(payroll);
   await expect(dialog.getByText("Sealed, hidden in place.")).toBeVisible();
   await dialog.getByRole("radio", { name: "Other accounts on this computer" }).click();
   await expect(dialog.getByText("Barred, in view: others may do nothing.")).toBeVisible();

@@ -11,7 +11,7 @@ test("a folder gets a password of its own when it is locked, opens with both, an
   await signIn(page, house);
   await page.getByRole("button", { name: "Protect a folder…" }).last().click();
   const dialog = page.getByRole("dialog");
-  await dialog.getByLabel("Folder", { exact: true }).fill(folder);
+  await dialog.getByLabel("Folder or file").fill(folder);
   await dialog.getByRole("button", { name: "Choose guard and visibility" }).click();
   await dialog.getByLabel("A password of its own as well").check();
   await dialog.getByLabel("Password of this folder").fill(OWN);

@@ -95,7 +95,7 @@ export async function signIn(page: Page, house: House, password = PASSWORD): Pro
 export async function protect(page: Page, folder: string, visibility: "Hidden in place" | "In view" | "Tucked away", guard: "Sealed" | "Barred" | "Out of sight" = "Sealed"): Promise<void> {
   await page.getByRole("button", { name: "Protect a folder…" }).last().click();
   const dialog = page.getByRole("dialog");
-  await dialog.getByLabel("Folder").fill(folder);
+  await dialog.getByLabel("Folder or file").fill(folder);
   await dialog.getByRole("button", { name: "Choose guard and visibility" }).click();
   await dialog.getByRole("radio", { name: guard }).click();
   await dialog.getByRole("radio", { name: visibility }).click();

@@ -38,7 +38,7 @@ const quiet = () => page.getByRole("listitem").filter({ has: page.getByRole("but
 
 async function lock(path, name, visibility, guard = "Sealed") {
   await page.getByRole("button", { name: "Protect a folder…" }).last().click();
-  await page.getByRole("dialog").getByLabel("Folder").fill(path);
+  await page.getByRole("dialog").getByLabel("Folder or file").fill(path);
   await page.getByRole("button", { name: "Choose guard and visibility" }).click();
   await page.getByRole("radio", { name: guard }).click();
   await page.getByRole("radio", { name: visibility }).click();
@@ -88,7 +88,7 @@ try {
   await page.getByText("At this keyboard").click();
 
   await page.getByRole("button", { name: "Protect a folder…" }).last().click();
-  await page.getByRole("dialog").getByLabel("Folder").fill(join(world, "Workshop", "Recordings"));
+  await page.getByRole("dialog").getByLabel("Folder or file").fill(join(world, "Workshop", "Recordings"));
   await page.getByRole("button", { name: "Lock Recordings" }).click();
   await card("Recordings").getByRole("group", { name: "Locking under way" }).getByText(/MB\/s|GB\/s/).waitFor();
   await page.waitForTimeout(500);

@@ -90,6 +90,8 @@ export interface FolderView {
   readonly path: string;
   readonly realPath: string;
   readonly name: string;
+  /** It stands for a single file. */
+  readonly isFile: boolean;
   readonly guard: Guard;
   /** Of a barred folder. */
   readonly bars: Bars | null;
@@ -160,7 +162,8 @@ export interface PlaceEntry {
 export interface PlaceListing {
   readonly path: string;
   readonly entries: readonly PlaceEntry[];
-  readonly files: number;
+  /** Files that are not among the entries. */
+  readonly more: number;
 }
 
 export interface PlanView {

@@ -14,6 +14,8 @@ export const noteSchema = z.strictObject({
   /** The folder's ordinary path, base64 of its bytes. */
   path: z.string(),
   ...protectionShape,
+  /** It stands for a single file. */
+  isFile: z.boolean().default(false),
   publicKey: z.string().nullable(),
   /** SHA-256 of the record of what was sealed; null while that is not known. */
   opened: z.string().nullable(),

@@ -12,6 +12,8 @@ export const recordSchema = z.strictObject({
   /** The ordinary path, base64 of its bytes. */
   path: z.string(),
   ...protectionShape,
+  /** It stands for a single file. */
+  isFile: z.boolean().default(false),
   files: z.number(),
   bytes: z.number(),
   generation: z.number(),

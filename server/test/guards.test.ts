@@ -5,7 +5,7 @@ import type { Protection } from "../src/contract";
 import { activityOf } from "../src/operations/about";
 import { closeUp } from "../src/operations/close-up";
 import { listFolders } from "../src/operations/list-folders";
-import { lock } from "../src/operations/lock-folder";
+import { NO_RULES, lock } from "../src/operations/lock-folder";
 import { check, release, unlock } from "../src/operations/open-folder";
 import { setProtection } from "../src/operations/protection";
 import { reach } from "../src/operations/reach";
@@ -13,7 +13,7 @@ import { recoverInterrupted } from "../src/operations/recover-interrupted";
 import { listPlace } from "../src/operations/walk-places";
 import { AS_BEFORE } from "../src/protection";
 import { Eremos } from "../src/eremos";
-import { signIn } from "../src/operations/sign-in";
+import { signIn, signOut } from "../src/operations/sign-in";
 import { readSettings } from "../src/settings";
 import { CAN_MOUNT, Drive } from "../../core/test/mounts";
 import { PASSWORD, TestHouse, sealedAnd } from "./house";
@@ -111,7 +111,7 @@ it("a lock that was cut off is finished at the next start, from its note and the
   // As after a kill between the first record and the work: the note is there, the record says what is to be.
   await lockAs(folder, AS_BEFORE);
   const [listed] = listFolders(house.eremos);
-  house.eremos.data.writeNote({ id: listed?.id ?? "", path: Buffer.from(folder).toString("base64"), ...BARRED, publicKey: null, opened: null, protectedAt: 1, rules: { afterMinutes: null, idleMinutes: null, atSignOut: "leave", atStop: false }, openedAt: 0, locksAt: null, staysUntil: 0 });
+  house.eremos.data.writeNote({ id: listed?.id ?? "", path: Buffer.from(folder).toString("base64"), ...BARRED, isFile: false, publicKey: null, opened: null, protectedAt: 1, rules: { afterMinutes: null, idleMinutes: null, atSignOut: "leave", atStop: false }, openedAt: 0, locksAt: null, staysUntil: 0 });
   fs.chmodSync(folder, 0o755);
   house.restart();
   expect(await recoverInterrupted(house.eremos)).toHaveLength(1);
@@ -181,4 +181,40 @@ it("a cover name and an icon show while it is locked in view, from the lock on o
   expect(listFolders(house.eremos)).toMatchObject([{ cover: "Old bills", icon: null, state: "locked" }]);
   await (await release(house.eremos, target(folder))).job?.outcome;
   expect(fs.readdirSync(house.world)).toEqual(["Payroll"]);
+});
+
+it.each([sealedAnd("hidden"), sealedAnd("view"), SIGHT, BARRED])("a single file ($guard, $visibility) is locked while signed out, opens at its place, closes up, and is an ordinary file again", async (protection) => {
+  const place = house.makeFolder("Home", { "letter.txt": "Dear Jonas", "neighbour.txt": "stays" });
+  const file = path.join(place, "letter.txt");
+  await lockAs(file, protection);
+  await house.signIn();
+  expect(only()).toMatchObject({ path: file, name: "letter.txt", isFile: true, state: "locked", arrivals: 0 });
+  expect(listPlace(house.eremos, place).entries.find(({ name }) => name === "letter.txt")).toMatchObject({ path: file, folder: only()?.id });
+  expect(reach(house.eremos, file).find(({ kind }) => kind === "disk")?.reads.answer).toBe(protection.guard === "sealed" ? "no" : "yes");
+  await (await unlock(house.eremos, target(file))).outcome;
+  expect(only()).toMatchObject({ path: file, realPath: file, state: "open" });
+  expect(reach(house.eremos, file)[0]?.reads.answer).toBe("yes");
+  expect(listPlace(house.eremos, place).entries.map(({ name }) => name)).toEqual(["letter.txt", "neighbour.txt"]);
+  fs.writeFileSync(file, "edited");
+  signOut(house.eremos);
+  await Promise.all(closeUp(house.eremos, false).locking.map(({ job }) => job.outcome));
+  expect(house.eremos.data.notes()).toEqual([]);
+  await house.signIn();
+  expect(only()).toMatchObject({ path: file, state: "locked", visibility: protection.visibility });
+  await expect(lockAs(file, AS_BEFORE)).rejects.toMatchObject({ code: "already-protected" });
+  await (await release(house.eremos, target(file))).job?.outcome;
+  expect(fs.readFileSync(file, "utf8")).toBe("edited");
+  expect(fs.readdirSync(place)).toEqual(["letter.txt", "neighbour.txt"]);
+  expect(only()).toBeUndefined();
+});
+
+it("a single file whose lock was cut off at its first step is put right at the next start", async () => {
+  const file = path.join(house.makeFolder("Home"), "letter.txt");
+  await house.signIn();
+  house.eremos.data.writeNote({ ...NO_RULES, ...sealedAnd("view"), id: "A".repeat(22), path: Buffer.from(file).toString("base64"), isFile: true, publicKey: null, opened: null, protectedAt: 1 });
+  const container = path.join(path.dirname(file), `.${"0".repeat(20)}`);
+  fs.mkdirSync(path.join(container, ".eremos"), { recursive: true });
+  await recoverInterrupted(house.eremos);
+  expect(fs.readdirSync(path.dirname(file))).toEqual(["letter.txt"]);
+  expect(house.eremos.data.notes()).toEqual([]);
 });

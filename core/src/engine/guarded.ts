@@ -10,6 +10,7 @@ import { type Hiding, IN_VIEW, hidingFor, hidingOrBack, showAtOrdinaryPath } fro
 import type { Hooks } from "./hooks";
 import { whatBarsChange } from "./permissions";
 import { type Settled, commitGuard, inListable, loadGuard, recoverGuarded, rootOriginal, saveOriginals, settle } from "./settle";
+import { putFileBack, settleFile, wrapFile } from "./single-file";
 import { emptyDir } from "./staging";
 import { type Folder, type HeldFolder, NAMES, VAULT_NAME, closeFolder, displayPath, dropLock, holdFolder, letGo, loadState, openFolder } from "./vault";
 
@@ -52,6 +53,16 @@ export interface GuardOutcome {
 
 /** Bars a folder, or puts it out of sight. @throws EremosError for every refusal, before anything is touched */
 export async function guardFolder(disk: Disk, input: GuardInput, hooks: Hooks): Promise<GuardOutcome> {
+  const isFile = wrapFile(disk, input.path);
+  try {
+    return await guardWrapped(disk, input, hooks);
+  } catch (error) {
+    if (isFile) putFileBack(disk, input.path);
+    throw error;
+  }
+}
+
+async function guardWrapped(disk: Disk, input: GuardInput, hooks: Hooks): Promise<GuardOutcome> {
   const { root, hiding } = lookBeforeGuarding(disk, input);
   const place = await sealTo(fromBase64(input.owner.sealing.publicKey, 32), placePurpose(input.folder), input.path);
   const folder = holdFolder(disk, input.path, { create: true });
@@ -115,7 +126,7 @@ function leave(disk: Disk, { path, place }: GuardedInput, state: "opening" | "re
     folder = showAtOrdinaryPath(disk, folder, record, place);
     const next = commitGuard(disk, folder.vault, { ...record, ...IN_VIEW, visibility: record.visibility, state });
     settle(disk, folder, next);
-    return { folder: record.folder, path: folder.path, stillOpenIn: [] };
+    return { folder: record.folder, path: settleFile(disk, folder), stillOpenIn: [] };
   } catch (error) {
     throw fromSystemError(error, "opening; its contents are untouched");
   } finally {
@@ -226,6 +237,7 @@ function undoBeginning(disk: Disk, folder: HeldFolder, root: { readonly atimeNs:
   if (disk.find(folder.vault, NAMES.guard) || disk.find(folder.vault, NAMES.state)) return;
   try {
     dropLock(disk, folder);
+    if (disk.find(folder.vault, NAMES.file)) return;
     emptyDir(disk, folder.vault);
     disk.removeDir(folder.dir, VAULT_NAME);
     disk.setTimes(folder.dir, root.atimeNs, root.mtimeNs);

@@ -1,6 +1,5 @@
-import { randomBytes } from "../crypto/bytes";
 import { EremosError, systemCode } from "../errors/eremos-error";
-import { whyNotCover } from "../format/ids";
+import { randomHiddenName, whyNotCover } from "../format/ids";
 import type { Visibility } from "../format/state";
 import type { Dir, Disk } from "../platform/port";
 import { within } from "./handles";
@@ -32,7 +31,7 @@ export const IN_VIEW: Hiding = { visibility: "view", lockedName: null, held: nul
 /** Chooses a name, and for a tucked-away folder the held area. @throws EremosError `no-permission` | `path-taken` when it can't be hidden so; nothing was touched */
 export function hidingFor(disk: Disk, path: Buffer, { visibility, cover = null }: Showing, places: readonly Buffer[]): Hiding {
   if (visibility === "view") return cover === null || cover === splitPath(path).name.toString("utf8") ? IN_VIEW : coverFor(disk, path, cover);
-  const lockedName = `.${randomBytes(10).toString("hex")}`;
+  const lockedName = randomHiddenName().toString();
   if (visibility === "hidden") {
     requireRenamable(disk, path);
     return { visibility, lockedName, held: null };

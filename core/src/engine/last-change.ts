@@ -1,12 +1,12 @@
 import type { Dir, Disk } from "../platform/port";
 import { within } from "./handles";
-import { VAULT_NAME, closeFolder, openFolder } from "./vault";
+import { VAULT_NAME, closeFolder, fileRecordIn, openFolder } from "./vault";
 
 export interface LastChangeInput {
   readonly path: Buffer;
 }
 
-/** When anything in a folder changed last, by the status times of all its entries: milliseconds since 1970. What Eremos keeps in it doesn't count. */
+/** When anything in a folder, or a single file, changed last, by the status times of all its entries: milliseconds since 1970. What Eremos keeps in it doesn't count. */
 export function lastChange(disk: Disk, { path }: LastChangeInput): number {
   const folder = openFolder(disk, path);
   let newest = 0n;
@@ -20,6 +20,9 @@ export function lastChange(disk: Disk, { path }: LastChangeInput): number {
   };
   try {
     visit(folder.dir);
+    const file = folder.vault ? fileRecordIn(disk, folder.vault)?.name : null;
+    const stat = file ? disk.find(folder.parent, file) : null;
+    if (stat && stat.ctimeNs > newest) newest = stat.ctimeNs;
     return Number(newest / 1_000_000n);
   } finally {
     closeFolder(disk, folder);

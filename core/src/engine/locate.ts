@@ -1,10 +1,9 @@
-import { HIDDEN_NAME } from "../format/ids";
 import type { Disk } from "../platform/port";
 import { EremosError } from "../errors/eremos-error";
 import { within } from "./handles";
 import { heldAreasAbove } from "./hide";
 import { type Inspection, inspectFolder } from "./recover";
-import { joinPath, splitPath } from "./vault";
+import { isHiddenName, joinPath, splitPath } from "./vault";
 
 export interface Located {
   readonly realPath: Buffer;
@@ -19,9 +18,9 @@ export function locateFolder(disk: Disk, path: Buffer, folder: string): Located 
   const here = inspectFolder(disk, path);
   if (here?.folder === folder) return { realPath: path, inspection: here };
   const { parent } = splitPath(path);
-  return locateIn(disk, parent, folder, isHidden, () => true)
-    ?? first(heldAreasAbove(path), (area, level) => locateIn(disk, area, folder, isHidden, ({ held }) => held === level))
-    ?? locateIn(disk, parent, folder, (name) => !isHidden(name), ({ lockedName }, name) => lockedName !== null && name.equals(Buffer.from(lockedName)));
+  return locateIn(disk, parent, folder, isHiddenName, () => true)
+    ?? first(heldAreasAbove(path), (area, level) => locateIn(disk, area, folder, isHiddenName, ({ held }) => held === level))
+    ?? locateIn(disk, parent, folder, (name) => !isHiddenName(name), ({ lockedName }, name) => lockedName !== null && name.equals(Buffer.from(lockedName)));
 }
 
 function first<T, F>(all: readonly T[], find: (one: T, index: number) => F | null): F | null {
@@ -30,10 +29,6 @@ function first<T, F>(all: readonly T[], find: (one: T, index: number) => F | nul
     if (found !== null) return found;
   }
   return null;
-}
-
-function isHidden(name: Buffer): boolean {
-  return HIDDEN_NAME.test(name.toString("latin1"));
 }
 
 /** In a directory, among names of one kind, and where its own record agrees that it belongs there. */

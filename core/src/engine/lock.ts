@@ -14,9 +14,10 @@ import { type SealedContent, type SealingOf, loadOpened, prepare, sealContent, s
 import { digestsOf, writeSigns } from "./signs";
 import { type Room, type Strategy, bytesForWhole, changedSince, chooseStrategy } from "./space";
 import { moveOut, verifyStaged } from "./staging";
+import { putFileBack, wrapFile } from "./single-file";
 import { type Survey, refuse, survey } from "./survey";
 import {
-  type HeldFolder, NAMES, VAULT_NAME, closeFolder, commitState, displayPath, ensureDir, holdFolder, joinPath, letGo, loadState, openFolder,
+  type HeldFolder, NAMES, VAULT_NAME, closeFolder, commitState, displayPath, ensureDir, holdFolder, joinPath, letGo, loadState, openFolder, splitPath,
 } from "./vault";
 
 /**
@@ -73,11 +74,21 @@ export interface LockOutcome {
 const ATTEMPTS = 3;
 
 /**
- * Seals a folder in place: everything sealed and durable, committed, and only then is the plain copy removed.
+ * Seals a folder, or a single file, in place: everything sealed and durable, committed, and only then is the plain copy removed.
  * A failure before that point puts everything back; file by file, what is sealed stays sealed and the rest stays plain.
  * @throws EremosError for every refusal, before anything is touched
  */
 export async function lockFolder(disk: Disk, input: LockInput, hooks: Hooks): Promise<LockOutcome> {
+  const isFile = wrapFile(disk, input.path);
+  try {
+    return await lockWrapped(disk, input, hooks);
+  } catch (error) {
+    if (isFile) putFileBack(disk, input.path);
+    throw error;
+  }
+}
+
+async function lockWrapped(disk: Disk, input: LockInput, hooks: Hooks): Promise<LockOutcome> {
   let quickly = true;
   for (let attempt = 1; ; attempt++) {
     try {
@@ -187,9 +198,27 @@ export interface LockPreview {
 /** What a lock would take on. Touches nothing. @throws EremosError for every refusal */
 export function previewLock(disk: Disk, input: Pick<LockInput, "path" | "visibility" | "cover" | "places">): LockPreview {
   const { path } = input;
+  const file = regularFileAt(disk, path);
+  if (file) return previewFile(disk, path, file);
   const { found, room, outsideLinks } = lookBeforeTouching(disk, { ...input, note: null }, false, silentHooks);
   const { files, bytes } = found;
   return { files, bytes, outsideLinks, holders: [...new Set(disk.holders(path).map((holder) => holder.program))], strategy: room.strategy };
+}
+
+function regularFileAt(disk: Disk, path: Buffer): Stat | null {
+  const { parent, name } = splitPath(path);
+  return within(disk, disk.openRoot(parent), (dir) => {
+    const stat = disk.find(dir, name);
+    return stat?.type === "file" ? stat : null;
+  });
+}
+
+/** Where it goes and how it hides is found out when it is locked: its container does not exist yet. */
+function previewFile(disk: Disk, path: Buffer, { size, nlink }: Stat): LockPreview {
+  const { parent, name } = splitPath(path);
+  const free = within(disk, disk.openRoot(parent), (dir) => disk.freeBytes(dir));
+  const { strategy } = chooseStrategy({ entries: 1, bytes: size, largest: size }, free, "Locking");
+  return { files: 1, bytes: size, outsideLinks: nlink > 1 ? [displayPath(name)] : [], holders: [...new Set(disk.holders(path).map(({ program }) => program))], strategy };
 }
 
 /** The state to lock from; an operation that was cut off is brought to an end first. */

@@ -7,10 +7,11 @@ import { type Step, decide } from "./decide";
 import { loadGuard, recoverGuarded } from "./settle";
 import { withFile, within } from "./handles";
 import { hide, showsName } from "./hide";
+import { settleFile, sweepBeside } from "./single-file";
 import { NO_SIGNS, digestsOf, isSign, placeSigns, removeSigns, removeWrittenSigns } from "./signs";
 import { emptyDir, moveIn, removeEntry, restoreModes } from "./staging";
 import {
-  type Folder, type HeldFolder, NAMES, VAULT_NAME, closeFolder, commitState, dropLock, generationName, holdFolder, letGo, loadState, openFolder,
+  type Folder, type HeldFolder, NAMES, VAULT_NAME, closeFolder, commitState, displayPath, dropLock, generationName, holdFolder, letGo, loadState, openFolder,
 } from "./vault";
 
 export type Guard = "sealed" | GuardRecord["guard"];
@@ -25,6 +26,8 @@ export interface Inspection {
   readonly lockedName: string | null;
   /** Tucked away: how many levels above the directory it belongs in its held area is. */
   readonly held: number | null;
+  /** It stands for a single file. */
+  readonly single: boolean;
   /** An operation of some process is running on it right now. */
   readonly busy: boolean;
   /** Plain entries that appeared in the locked folder and wait to be taken in. */
@@ -48,15 +51,16 @@ export function inspectFolder(disk: Disk, path: Buffer): Inspection | null {
   try {
     const { vault } = folder;
     const guarded = vault ? loadGuard(disk, vault) : null;
+    const single = vault !== null && disk.find(vault, NAMES.file) !== null;
     if (vault && guarded) {
       const { folder: id, guard, state, visibility, lockedName, held } = guarded;
-      return { folder: id, guard, state, generation: 0, visibility, lockedName, held, busy: disk.isLocked(vault, NAMES.lock), arrivals: 0 };
+      return { folder: id, guard, state, generation: 0, visibility, lockedName, held, single, busy: disk.isLocked(vault, NAMES.lock), arrivals: 0 };
     }
     const state = vault ? loadState(disk, vault) : null;
     if (!vault || !state) return null;
     const { folder: id, generation, visibility, lockedName, held } = state;
     const arrivals = state.state === "sealed" ? disk.list(folder.dir).filter((name) => !isOurs(name, state)).length : 0;
-    return { folder: id, guard: "sealed", state: state.state, generation, visibility, lockedName, held, busy: disk.isLocked(vault, NAMES.lock), arrivals };
+    return { folder: id, guard: "sealed", state: state.state, generation, visibility, lockedName, held, single, busy: disk.isLocked(vault, NAMES.lock), arrivals };
   } finally {
     closeFolder(disk, folder);
   }
@@ -75,18 +79,37 @@ export interface Recovery {
 
 /**
  * Brings a folder whose operation was cut off into a whole state. Needs no key, may be cut off itself, and does nothing where nothing is to do.
- * @throws EremosError `busy` when the operation is still running | `damaged`
+ * @throws EremosError `busy` when the operation is still running | `not-protected` | `damaged`
  */
 export function recoverFolder(disk: Disk, path: Buffer): Recovery {
-  const folder = holdFolder(disk, path, { create: false });
+  const folder = holdForRecovery(disk, path);
   try {
-    const guarded = loadGuard(disk, folder.vault);
-    if (!guarded) return recoverHeld(disk, folder);
-    const { record, path: now, settled } = recoverGuarded(disk, folder, guarded);
-    return { state: record?.state ?? null, path: now, steps: settled ? ["settle"] : [] };
+    const recovery = recoverAny(disk, folder);
+    return isLockedOrPartly(recovery.state) ? recovery : { ...recovery, path: settleFile(disk, folder) };
   } finally {
     letGo(disk, folder);
   }
+}
+
+function holdForRecovery(disk: Disk, path: Buffer): HeldFolder {
+  try {
+    return holdFolder(disk, path, { create: false });
+  } catch (error) {
+    if (!(error instanceof EremosError) || error.code !== "not-a-folder") throw error;
+    sweepBeside(disk, path);
+    throw new EremosError("not-protected", `${displayPath(path)} is not protected by Eremos.`);
+  }
+}
+
+function isLockedOrPartly(state: Recovery["state"]): boolean {
+  return state !== null && state !== "open";
+}
+
+function recoverAny(disk: Disk, folder: HeldFolder): Recovery {
+  const guarded = loadGuard(disk, folder.vault);
+  if (!guarded) return recoverHeld(disk, folder);
+  const { record, path: now, settled } = recoverGuarded(disk, folder, guarded);
+  return { state: record?.state ?? null, path: now, steps: settled ? ["settle"] : [] };
 }
 
 export function recoverHeld(disk: Disk, folder: HeldFolder): Recovery {
@@ -110,10 +133,10 @@ function removeLeftover(disk: Disk, folder: HeldFolder): readonly Step[] {
   return ["dismantle"];
 }
 
-/** Where the folder lay open under another guard, it still does. */
+/** Where the folder lay open under another guard, it still does; the container of a single file goes when the file is out of it. */
 function removeVault(disk: Disk, folder: HeldFolder): void {
-  if (disk.find(folder.vault, NAMES.guard)) {
-    emptyDir(disk, folder.vault, (name) => name.equals(NAMES.guard) || name.equals(NAMES.lock));
+  if (disk.find(folder.vault, NAMES.guard) || disk.find(folder.vault, NAMES.file)) {
+    emptyDir(disk, folder.vault, (name) => [NAMES.guard, NAMES.file, NAMES.lock].some((kept) => kept.equals(name)));
     disk.syncDir(folder.vault);
     return;
   }
@@ -245,9 +268,9 @@ export function finishRemoving(disk: Disk, folder: HeldFolder, state: StateRecor
 export function dismantle(disk: Disk, folder: HeldFolder, state: StateRecord): void {
   if (state.state !== "releasing") commitState(disk, folder.vault, { ...state, state: "releasing" });
   removeSigns(disk, folder, state);
-  emptyDir(disk, folder.vault, (name) => name.equals(NAMES.state) || name.equals(NAMES.lock));
+  emptyDir(disk, folder.vault, (name) => [NAMES.state, NAMES.file, NAMES.lock].some((kept) => kept.equals(name)));
   disk.syncDir(folder.vault);
-  emptyDir(disk, folder.vault, (name) => name.equals(NAMES.state));
+  emptyDir(disk, folder.vault, (name) => [NAMES.state, NAMES.file].some((kept) => kept.equals(name)));
   removeVault(disk, folder);
   restoreTimes(disk, folder, state);
   disk.syncDir(folder.dir);

@@ -141,12 +141,22 @@ export function commitGuard(disk: Disk, vault: Dir, record: GuardRecord): GuardR
 
 /** A folder that was sealed and lies open gets another guard: its sealed copy is not needed any more. */
 function removeSealed(disk: Disk, vault: Dir): void {
-  emptyDir(disk, vault, (name) => name.equals(NAMES.guard) || name.equals(NAMES.lock) || name.toString("latin1").startsWith("originals-"));
+  emptyDir(disk, vault, (name) => isKept(name) || name.toString("latin1").startsWith("originals-"));
+}
+
+function isKept(name: Buffer): boolean {
+  return [NAMES.guard, NAMES.file, NAMES.lock].some((kept) => kept.equals(name));
 }
 
 function dismantleGuard(disk: Disk, folder: HeldFolder, record: GuardRecord): void {
-  emptyDir(disk, folder.vault, (name) => name.equals(NAMES.guard) || name.equals(NAMES.lock));
+  emptyDir(disk, folder.vault, isKept);
   disk.syncDir(folder.vault);
+  if (disk.find(folder.vault, NAMES.file)) {
+    // The container of a single file goes when the file is out of it.
+    disk.unlink(folder.vault, NAMES.guard);
+    disk.syncDir(folder.vault);
+    return;
+  }
   inListable(disk, folder, (dir) => {
     dropLock(disk, folder);
     emptyDir(disk, folder.vault);

@@ -136,11 +136,17 @@ function widen(disk: Disk, dir: Dir, name: Buffer): number | undefined {
   return stat.mode;
 }
 
-/** A newcomer in the way of a restored entry keeps its content under a name that says what it is. */
-export function moveAside(disk: Disk, dir: Dir, name: Buffer): void {
+/** Names for an entry whose own is taken. */
+export function* freeNames(name: Buffer): Generator<Buffer> {
   for (let number = 1; ; number++) {
     const suffix = number === 1 ? " (arrived while locked)" : ` (arrived while locked ${number})`;
-    const aside = Buffer.concat([name.subarray(0, 255 - suffix.length), Buffer.from(suffix)]);
+    yield Buffer.concat([name.subarray(0, 255 - suffix.length), Buffer.from(suffix)]);
+  }
+}
+
+/** A newcomer in the way of a restored entry keeps its content under a name that says what it is. */
+export function moveAside(disk: Disk, dir: Dir, name: Buffer): void {
+  for (const aside of freeNames(name)) {
     try {
       disk.renameExclusive(dir, name, dir, aside);
       return;

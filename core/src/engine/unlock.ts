@@ -17,6 +17,7 @@ import type { OpenNote } from "./lock";
 import { writeOpened } from "./opened";
 import { dismantle, moveBack, recoverHeld } from "./recover";
 import { PackReaders, type Restored, restoreTree } from "./restore-tree";
+import { settleFile } from "./single-file";
 import { NO_SIGNS, digestsOf, removeSigns } from "./signs";
 import { sweep } from "./seal-generation";
 import { type Strategy, bytesForWhole, chooseStrategy } from "./space";
@@ -82,6 +83,7 @@ export function releaseOpenFolder(disk: Disk, path: Buffer): void {
     if (state?.state !== "open") throw new EremosError("not-open", `${displayPath(path)} is not open now. Nothing was touched.`);
     const { atimeNs, mtimeNs } = disk.statOpen(folder.dir);
     dismantle(disk, folder, { ...state, times: { atimeNs: String(atimeNs), mtimeNs: String(mtimeNs) } });
+    settleFile(disk, folder);
   } catch (error) {
     throw fromSystemError(error, "releasing");
   } finally {
@@ -122,7 +124,7 @@ async function openSealed(disk: Disk, input: UnlockInput, hooks: Hooks, finish: 
     const opened = isMixed ? openInRounds(of) : openWhole(of);
     const { files, bytes } = loaded.tree;
     const note = finish(folder, opened);
-    return { folder: header.folder, path: folder.path, generation: opened.generation, digest: opened.digest, files, bytes, header: writeHeader(header), strategy, note };
+    return { folder: header.folder, path: settleFile(disk, folder), generation: opened.generation, digest: opened.digest, files, bytes, header: writeHeader(header), strategy, note };
   } catch (error) {
     throw isMixed ? stoppedHalfWay(disk, folder, error) : fromSystemError(error, "opening; the sealed copy is whole");
   } finally {

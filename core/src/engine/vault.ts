@@ -1,5 +1,7 @@
 import type { z } from "zod";
 import { EremosError, fromSystemError, systemCode } from "../errors/eremos-error";
+import { readFileRecord } from "../format/file-record";
+import { HIDDEN_NAME } from "../format/ids";
 import { type FolderHeader, MAX_HEADER_BYTES, readHeader } from "../format/header";
 import { type Generation, type KeyRecord, keyRecordSchema, readGeneration } from "../format/generation";
 import { readRecord } from "../format/record-file";
@@ -29,6 +31,7 @@ export const NAMES = {
   page: Buffer.from("page.html"),
   icon: Buffer.from("icon"),
   guard: Buffer.from("guard.json"),
+  file: Buffer.from("file.json"),
 } as const;
 
 /** A folder with its parent and, where there is one, Eremos' directory in it. Close with {@link closeFolder}. */
@@ -63,14 +66,48 @@ export function displayPath(path: Buffer): string {
   return path.toString("utf8");
 }
 
-/** @throws EremosError `not-found` | `not-a-folder` | `no-permission` */
-export function openFolder(disk: Disk, path: Buffer): Folder {
-  const { parent: parentPath, name } = splitPath(path);
+export function isHiddenName(name: Buffer): boolean {
+  return HIDDEN_NAME.test(name.toString("latin1"));
+}
+
+/** The record of a folder that stands for a single file, or null. @throws EremosError `damaged` */
+export function fileRecordIn(disk: Disk, vault: Dir): { readonly name: Buffer | null } | null {
+  const bytes = readSmallFile(disk, vault, NAMES.file, 16 * 1024);
+  return bytes ? readFileRecord(bytes) : null;
+}
+
+/** The folder that keeps what belongs to a file of this name beside it, while that lies open; null where there is none. */
+export function containerOf(disk: Disk, parent: Dir, file: Buffer): Buffer | null {
+  return disk.list(parent).find((name) => isHiddenName(name) && (namedIn(disk, parent, name)?.equals(file) ?? false)) ?? null;
+}
+
+function namedIn(disk: Disk, parent: Dir, container: Buffer): Buffer | null {
+  try {
+    return within(disk, disk.openDir(parent, container), (dir) => within(disk, disk.openDir(dir, VAULT_NAME), (vault) => fileRecordIn(disk, vault)?.name ?? null));
+  } catch {
+    // Not one, or closed to this account.
+    return null;
+  }
+}
+
+/** Of a folder, or of the container of a single file that lies open. @throws EremosError `not-found` | `not-a-folder` | `no-permission` */
+export function openFolder(disk: Disk, at: Buffer): Folder {
+  const { parent: parentPath, name: asked } = splitPath(at);
+  let [path, name] = [at, asked];
   let parent: Dir | undefined;
   let dir: Dir | undefined;
   try {
     parent = disk.openRoot(parentPath);
-    dir = openOrEnter(disk, parent, name);
+    try {
+      dir = openOrEnter(disk, parent, name);
+    } catch (error) {
+      // A single file that lies open: what is kept of it is in its container.
+      const container = ["ENOTDIR", "ENOENT"].includes(systemCode(error) ?? "") ? containerOf(disk, parent, name) : null;
+      if (!container) throw error;
+      dir = disk.openDir(parent, container);
+      path = joinPath(parentPath, container);
+      name = container;
+    }
     const vault = disk.find(dir, VAULT_NAME)?.type === "dir" ? disk.openDir(dir, VAULT_NAME) : null;
     return { path, parent, name, dir, vault };
   } catch (error) {

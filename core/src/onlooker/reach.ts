@@ -110,7 +110,7 @@ interface Looked {
   readonly holdsSomething: boolean;
 }
 
-/** The folder and what is in it, as far as this account may look. */
+/** The folder and what is in it, or a single file and the directory it lies in, as far as this account may look. */
 function lookInto(root: string): Looked[] {
   const found: Looked[] = [];
   const visit = (path: string, reached: { readonly byThis: boolean; readonly byOthers: boolean; readonly byGroup: boolean }, isOurs: boolean, isTop: boolean): void => {
@@ -124,6 +124,15 @@ function lookInto(root: string): Looked[] {
     found.push({ path, isDirectory: stat.isDirectory(), forThis, forOthers, forGroup, isOurs, isTop, holdsSomething: names === null || names.length > 0 });
     for (const name of names ?? []) visit(`${path}/${name}`, below, isOurs || name === VAULT || (path === root && name === PAGE), false);
   };
+  if (fs.lstatSync(root, { throwIfNoEntry: false })?.isFile()) {
+    // A single file lies in a directory like anything in a folder.
+    const directory = root.slice(0, Math.max(1, root.lastIndexOf("/")));
+    const stat = fs.statSync(directory);
+    const top = { path: directory, isDirectory: true, forThis: bitsForThis(stat), forOthers: stat.mode & 7, forGroup: bitsForGroup(directory), isOurs: false, isTop: true, holdsSomething: true };
+    found.push(top);
+    visit(root, { byThis: (top.forThis & X) !== 0, byOthers: (top.forOthers & X) !== 0, byGroup: (top.forGroup & X) !== 0 }, false, false);
+    return found;
+  }
   visit(root, { byThis: true, byOthers: true, byGroup: true }, false, true);
   return found;
 }

@@ -40,8 +40,8 @@ export function refuseToLock(eremos: Eremos, path: Buffer): void {
 
 function requireThere(eremos: Eremos, path: Buffer): void {
   const stat = fs.lstatSync(path, { throwIfNoEntry: false });
-  if (stat?.isDirectory()) return;
-  if (stat) throw new EremosError("not-a-folder", `${displayPath(path)} is not a folder of its own (it is a file or a link). Nothing was touched; give the folder itself.`);
+  if (stat?.isDirectory() || stat?.isFile()) return;
+  if (stat) throw new EremosError("not-a-folder", `${displayPath(path)} is a link, or something else than a folder or a file. Nothing was touched; give what it leads to.`);
   if (!eremos.keys) {
     throw new EremosError("needs-sign-in", `There is nothing at ${displayPath(path)} that can be seen without the master password. Nothing was touched; sign in to see whether a hidden folder belongs there.`);
   }
@@ -71,8 +71,9 @@ export function lock(eremos: Eremos, request: LockRequest): LockJob {
   const protection = protectionFor(request.protection, note ?? known ?? (before ? { ...before, bars: null, cover: null, icon: null } : null));
   const password = request.password ?? null;
   if (password) requireFitForPassword(eremos, protection, before !== null);
+  const isFile = before?.single ?? fs.lstatSync(path).isFile();
   const protectedAt = known?.protectedAt ?? note?.protectedAt ?? Date.now();
-  const during: Note = { ...(note ?? NO_RULES), id, path: encodePath(path), ...protection, publicKey: note?.publicKey ?? null, opened: note?.opened ?? null, protectedAt };
+  const during: Note = { ...(note ?? NO_RULES), id, path: encodePath(path), ...protection, isFile, publicKey: note?.publicKey ?? null, opened: note?.opened ?? null, protectedAt };
   const locking: Locking = { eremos, path, id, note, known, during, password, inUseAnyway: request.inUseAnyway };
   return protection.guard === "sealed" ? seal(locking) : guard(locking);
 }
@@ -164,7 +165,7 @@ function bringToRest(path: Buffer): ReturnType<typeof inspectFolder> {
 /** What a note alone tells of a folder. */
 export function beginning(note: Note): FolderRecord {
   return {
-    id: note.id, path: note.path, guard: note.guard, visibility: note.visibility, cover: note.cover, icon: note.icon, bars: note.bars, files: 0, bytes: 0, generation: 0, digest: "", publicKey: "",
+    id: note.id, path: note.path, guard: note.guard, visibility: note.visibility, cover: note.cover, icon: note.icon, bars: note.bars, isFile: note.isFile, files: 0, bytes: 0, generation: 0, digest: "", publicKey: "",
     protectedAt: note.protectedAt, lockedAt: null, openedAt: null, rules: null,
   };
 }
@@ -189,9 +190,10 @@ async function settleFailedLock(eremos: Eremos, path: Buffer, id: string, noteBe
   eremos.announce({ topic: "folders" });
 }
 
-/** Whether there is certainly nothing left to protect or to find again: the folder is at its place, and nothing of Eremos is in it. */
+/** Whether there is certainly nothing left to protect or to find again: the folder or file is at its place, and nothing of Eremos is in it. */
 export function isOrdinaryFolder(path: Buffer, id: string): boolean {
-  const isThere = fs.lstatSync(path, { throwIfNoEntry: false })?.isDirectory() ?? false;
+  const stat = fs.lstatSync(path, { throwIfNoEntry: false });
+  const isThere = stat !== undefined && (stat.isDirectory() || stat.isFile());
   return isThere && !inspectFolder(disk, path) && !locateFolder(disk, path, id);
 }
 

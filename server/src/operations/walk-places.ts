@@ -9,6 +9,8 @@ import { fullPath, realPathOf } from "./paths";
 const VAULT = VAULT_NAME.toString();
 const HELD = HELD_NAME.toString();
 const MOST_COMPLETIONS = 12;
+/** Of one directory; the path of any other can be typed. */
+const MOST_FILES = 500;
 
 /** The roots a person may walk. */
 export function placeRoots(eremos: Eremos): PlaceEntry[] {
@@ -16,7 +18,7 @@ export function placeRoots(eremos: Eremos): PlaceEntry[] {
   return eremos.settings.places.map((place) => ({ name: path.basename(place), path: place, type: "dir", hidden: false, expandable: true, folder: null }));
 }
 
-/** One level of the real disk, for its owner: hidden protected folders appear under their own names. */
+/** One level of the real disk, for its owner: what is protected and hidden appears under its own name. */
 export function listPlace(eremos: Eremos, typed: string): PlaceListing {
   eremos.requireKeys();
   const directory = fullPath(typed, eremos.settings.home).toString("utf8");
@@ -27,9 +29,11 @@ export function listPlace(eremos: Eremos, typed: string): PlaceListing {
     .filter((entry) => entry.name !== VAULT && entry.name !== HELD && !HIDDEN_NAME.test(entry.name))
     .map((entry) => placeEntry(directory, entry, hidden, protectedHere));
   const away = protectedHere.filter((folder) => !entries.some((entry) => entry.path === folder.path));
-  const all = [...entries, ...away.map((folder): PlaceEntry => ({ name: folder.name, path: folder.path, type: "dir", hidden: true, expandable: false, folder: folder.id }))];
-  const directories = all.filter((entry) => entry.type === "dir").sort((a, b) => a.name.localeCompare(b.name));
-  return { path: directory, entries: directories, files: all.length - directories.length };
+  const all = [...entries, ...away.map((folder): PlaceEntry => ({ name: folder.name, path: folder.path, type: folder.isFile ? "file" : "dir", hidden: true, expandable: false, folder: folder.id }))];
+  const byName = (a: PlaceEntry, b: PlaceEntry): number => a.name.localeCompare(b.name);
+  const directories = all.filter(({ type }) => type === "dir").sort(byName);
+  const files = all.filter(({ type, folder }) => type === "file" || (type !== "dir" && folder !== null)).sort(byName);
+  return { path: directory, entries: [...directories, ...files.slice(0, MOST_FILES)], more: Math.max(0, files.length - MOST_FILES) };
 }
 
 function readEntries(directory: string): fs.Dirent[] {
@@ -48,13 +52,13 @@ function placeEntry(directory: string, entry: fs.Dirent, hidden: ReadonlySet<str
   const full = path.join(directory, entry.name);
   const folder = protectedHere.find((candidate) => candidate.path === full);
   const type = entry.isDirectory() ? "dir" : entry.isFile() ? "file" : entry.isSymbolicLink() ? "link" : "other";
-  const expandable = type === "dir" && (!folder || folder.state === "open") && hasDirectories(full);
+  const expandable = type === "dir" && (!folder || folder.state === "open") && holdsSomething(full);
   return { name: entry.name, path: full, type, hidden: isHiddenByDesktop(entry.name, hidden), expandable, folder: folder?.id ?? null };
 }
 
-function hasDirectories(directory: string): boolean {
+function holdsSomething(directory: string): boolean {
   try {
-    return fs.readdirSync(directory, { withFileTypes: true }).some((entry) => entry.isDirectory() && entry.name !== VAULT);
+    return fs.readdirSync(directory).some((name) => name !== VAULT);
   } catch {
     return false;
   }
@@ -67,7 +71,7 @@ function requireInside(eremos: Eremos, directory: string): void {
   }
 }
 
-/** Directories whose path continues what was typed. */
+/** Directories and files whose path continues what was typed. */
 export function completePath(eremos: Eremos, typed: string): string[] {
   eremos.requireKeys();
   if (typed.trim() === "") return [...eremos.settings.places];

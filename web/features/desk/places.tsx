@@ -1,6 +1,6 @@
 "use client";
 import { useQueries, useQuery } from "@tanstack/react-query";
-import { ChevronRight, Folder, FolderOpen } from "lucide-react";
+import { ChevronRight, File, Folder, FolderOpen } from "lucide-react";
 import { type ReactNode, useEffect, useMemo, useRef, useState } from "react";
 import { type NodeApi, type NodeRendererProps, Tree } from "react-arborist";
 import type { FolderView, PlaceEntry } from "@eremos/server/contract";
@@ -72,7 +72,7 @@ export function Places(): ReactNode {
           onToggle={(id) => setExpanded((old) => (old.includes(id) ? old : [...old, id]))} childrenAccessor={(node) => node.children}>
           {PlaceRow}
         </Tree>
-        {roots && nodes.length === 0 && listings.every((listing) => !listing.isLoading) && <p className="px-1 text-[13px] text-mute">No folders here yet. As soon as one is made, it appears.</p>}
+        {roots && nodes.length === 0 && listings.every((listing) => !listing.isLoading) && <p className="px-1 text-[13px] text-mute">Nothing here yet. As soon as something is made, it appears.</p>}
       </div>
       <Button tone={canProtect ? "dusk" : "plain"} className="mt-3 w-full overflow-hidden" onClick={() => protect(canProtect ? path : "")}>
         <span className="truncate">{canProtect ? `Protect ${baseName(path)}…` : "Protect a folder…"}</span>
@@ -83,7 +83,7 @@ export function Places(): ReactNode {
 
 function PlaceRow({ node, style }: NodeRendererProps<PlaceNode>): ReactNode {
   const { name, entry, folder } = node.data;
-  const FolderIcon = node.isOpen ? FolderOpen : Folder;
+  const EntryIcon = entry.type === "file" ? File : node.isOpen ? FolderOpen : Folder;
   return (
     <div style={style} className={cn("flex h-8 cursor-default items-center gap-1.5 rounded-md pr-2 text-sm hover:bg-sand/50", node.isSelected && "bg-sand font-medium hover:bg-sand")}>
       <span className="grid size-5 shrink-0 place-items-center">
@@ -96,7 +96,7 @@ function PlaceRow({ node, style }: NodeRendererProps<PlaceNode>): ReactNode {
           </button>
         )}
       </span>
-      {folder ? <Doorway state={doorwayOf(folder)} className="h-[18px] w-[15px]" /> : <FolderIcon className="size-4 shrink-0 fill-line text-line-strong" strokeWidth={1.2} aria-hidden />}
+      {folder ? <Doorway state={doorwayOf(folder)} className="h-[18px] w-[15px]" /> : <EntryIcon className={cn("size-4 shrink-0 text-line-strong", entry.type !== "file" && "fill-line")} strokeWidth={1.2} aria-hidden />}
       <span className={cn("truncate", entry.hidden && "text-mute")} title={name}>{name}</span>
       {folder && <span className="sr-only">{folder.state}</span>}
     </div>

@@ -78,7 +78,7 @@ function PathInput({ path, onPath }: { readonly path: string; readonly onPath: (
   const completions = useQuery({ queryKey: ["complete", path], queryFn: () => api.completePath(path), gcTime: 0, placeholderData: keepPreviousData }).data ?? [];
   return (
     <div>
-      <label htmlFor={id} className="mb-1.5 block text-sm font-semibold">Folder</label>
+      <label htmlFor={id} className="mb-1.5 block text-sm font-semibold">Folder or file</label>
       <input id={id} list={`${id}-list`} value={path} onChange={(event) => onPath(event.target.value)} placeholder="Type or paste its path" autoComplete="off" spellCheck={false} autoFocus={path === ""}
         className="h-11 w-full rounded-lg border border-line-strong/70 bg-sheet px-3 text-[15px] placeholder:text-mute/80" />
       <datalist id={`${id}-list`}>{completions.map((completion) => <option key={completion} value={completion} />)}</datalist>

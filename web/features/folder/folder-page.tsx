@@ -102,7 +102,7 @@ function lockedSentence({ guard, visibility, cover }: FolderView): string {
   if (guard === "barred") return `It ${where}, and the system refuses what you ruled out. Its contents are not encrypted. Opening gives back the permissions there were.`;
   if (visibility === "hidden") return "It is locked, and its name is gone from its place. Opening it brings the same files back at the same path.";
   if (visibility === "tucked") return "It is locked and tucked away: nothing is left at its place. Opening it brings the same files back at the same path.";
-  return `It is locked in view: it ${where.view}, and holds one page. Opening it brings the same files back.`;
+  return `It is locked in view: it ${where}, and holds one page. Opening it brings the same files back.`;
 }
 
 /** Changed at once while it is locked, without opening it; otherwise at the next lock. */
@@ -129,6 +129,7 @@ function Facts({ folder }: { readonly folder: FolderView }): ReactNode {
   const rows: readonly (readonly [string, ReactNode])[] = [
     ["State", conditionWord(folder)],
     ["Guard", guardWords(folder)],
+    ...(folder.isFile ? [["Kind", "a single file"] as const] : []),
     ["Holds", folder.guard !== "sealed" ? "as it is; not counted" : folder.files > 0 ? `${count(folder.files, "file")}, ${formatBytes(folder.bytes)}` : "not known yet"],
     ["Protected", <Time key="p" at={folder.protectedAt} />],
     ["Last locked", folder.lockedAt ? <Time key="l" at={folder.lockedAt} /> : "never"],

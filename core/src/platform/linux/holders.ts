@@ -4,27 +4,30 @@ import type { Holder } from "../port";
 const WRITE_FLAGS = 0o3;
 
 /**
- * Programs of this account that hold something below `path` open, read from /proc. Other accounts' programs are invisible to an
+ * Programs of this account that hold the file at `path`, or something below it, open, read from /proc. Other accounts' programs are invisible to an
  * ordinary account; the kernel shows them to root only.
  */
 export function findHolders(path: Buffer): Holder[] {
-  const prefix = `${path.toString("latin1")}/`;
+  const itself = path.toString("latin1");
+  const prefix = `${itself}/`;
+  const isFile = fs.lstatSync(path, { throwIfNoEntry: false })?.isFile() ?? false;
+  const isIn = (target: string): boolean => target.startsWith(prefix) || (isFile && target === itself);
   const holders: Holder[] = [];
   for (const entry of fs.readdirSync("/proc")) {
     const pid = Number(entry);
     if (!Number.isInteger(pid) || pid === process.pid) continue;
-    const held = heldBy(pid, prefix);
+    const held = heldBy(pid, isIn);
     if (held.paths.length > 0) holders.push({ pid, program: programName(pid), ...held });
   }
   return holders;
 }
 
-function heldBy(pid: number, prefix: string): { paths: string[]; writes: boolean } {
+function heldBy(pid: number, isIn: (target: string) => boolean): { paths: string[]; writes: boolean } {
   const paths: string[] = [];
   let writes = false;
   for (const fd of namesIn(`/proc/${pid}/fd`)) {
     const target = linkTarget(`/proc/${pid}/fd/${fd}`);
-    if (!target?.startsWith(prefix)) continue;
+    if (target === null || !isIn(target)) continue;
     paths.push(Buffer.from(target, "latin1").toString("utf8"));
     writes ||= isOpenForWriting(pid, fd);
   }

@@ -1,0 +1,177 @@
+import { EremosError, fromSystemError, systemCode } from "../errors/eremos-error";
+import { writeFileRecord } from "../format/file-record";
+import { randomHiddenName } from "../format/ids";
+import type { Dir, Disk } from "../platform/port";
+import { within } from "./handles";
+import { loadGuard } from "./settle";
+import { freeNames } from "./staging";
+import { type HeldFolder, NAMES, VAULT_NAME, commitFile, containerOf, displayPath, dropLock, fileRecordIn, holdFolder, isHiddenName, joinPath, letGo, loadState, splitPath } from "./vault";
+
+/**
+ * A single file is protected as the only content of a folder, its container. Locked, the container has the file's name, or hides as any
+ * folder does. While the file lies open at its place, the container lies under a random name beside it, with what Eremos keeps. FORMAT.md §11.
+ *
+ *   apart     P/.random/.eremos           P/letter.pdf       open, or never protected
+ *   brought   P/.random/letter.pdf        (nothing)
+ *   wrapped   P/letter.pdf/letter.pdf                        from here on, a folder like any other
+ *
+ * Each step is one rename; whatever is not locked goes back to `apart`.
+ */
+export function wrapFile(disk: Disk, path: Buffer): boolean {
+  const { parent: parentPath, name } = splitPath(path);
+  return within(disk, disk.openRoot(parentPath), (parent) => {
+    const stat = disk.find(parent, name);
+    const known = containerOf(disk, parent, name);
+    if (stat?.type === "dir" || (!known && stat?.type !== "file")) return false;
+    if (stat?.type !== "file") throw new EremosError("not-found", `The file that lies open as ${displayPath(path)} is not there now. Nothing was touched; move it back and lock it, or release it.`);
+    sweepContainers(disk, parent);
+    const container = known ?? makeContainer(disk, parent, name);
+    bring(disk, { parentPath, parent, name, container });
+    return true;
+  });
+}
+
+interface Bringing {
+  readonly parentPath: Buffer;
+  readonly parent: Dir;
+  readonly name: Buffer;
+  readonly container: Buffer;
+}
+
+function bring(disk: Disk, { parentPath, parent, name, container }: Bringing): void {
+  const folder = holdFolder(disk, joinPath(parentPath, container), { create: false });
+  try {
+    disk.renameExclusive(parent, name, folder.dir, name);
+    disk.syncDir(folder.dir);
+    disk.syncDir(parent);
+    disk.renameExclusive(parent, container, parent, name);
+    disk.syncDir(parent);
+    commitFile(disk, folder.vault, NAMES.file, writeFileRecord(null));
+  } catch (error) {
+    throw fromSystemError(error, `locking ${displayPath(joinPath(parentPath, name))}; the file is whole`);
+  } finally {
+    letGo(disk, folder);
+  }
+}
+
+const CONTAINER_MODE = 0o755;
+
+function makeContainer(disk: Disk, parent: Dir, name: Buffer): Buffer {
+  const container = randomHiddenName();
+  disk.makeDir(parent, container, CONTAINER_MODE);
+  within(disk, disk.openDir(parent, container), (dir) => {
+    disk.makeDir(dir, VAULT_NAME, 0o700);
+    within(disk, disk.openDir(dir, VAULT_NAME), (vault) => {
+      disk.clearAccessLists(vault);
+      disk.syncDir(dir);
+      commitFile(disk, vault, NAMES.file, writeFileRecord(name));
+    });
+  });
+  disk.syncDir(parent);
+  return container;
+}
+
+/** Beside a file that is not protected. */
+export function sweepBeside(disk: Disk, path: Buffer): void {
+  within(disk, disk.openRoot(splitPath(path).parent), (parent) => sweepContainers(disk, parent));
+}
+
+/** Containers whose making was cut off: nothing but an empty directory of Eremos' is in them. */
+function sweepContainers(disk: Disk, parent: Dir): void {
+  for (const name of disk.list(parent).filter(isHiddenName)) {
+    if (disk.find(parent, name)?.type === "dir") removeIfUnmade(disk, parent, name);
+  }
+}
+
+function removeIfUnmade(disk: Disk, parent: Dir, name: Buffer): void {
+  const isUnmade = within(disk, disk.openDir(parent, name), (dir) => {
+    const entries = disk.list(dir);
+    if (entries.length === 0) return true;
+    if (entries.length > 1 || !entries[0]?.equals(VAULT_NAME)) return false;
+    return within(disk, disk.openDir(dir, VAULT_NAME), (vault) => {
+      const beside = Buffer.concat([NAMES.file, Buffer.from(".new")]);
+      if (disk.list(vault).some((inner) => !inner.equals(beside))) return false;
+      if (disk.find(vault, beside)) disk.unlink(vault, beside);
+      return true;
+    });
+  });
+  if (!isUnmade) return;
+  within(disk, disk.openDir(parent, name), (dir) => {
+    if (disk.find(dir, VAULT_NAME)) disk.removeDir(dir, VAULT_NAME);
+  });
+  disk.removeDir(parent, name);
+}
+
+/**
+ * What is not locked lies at its own place: puts the file back beside its container, with whatever arrived in there meanwhile, and removes
+ * a container that nothing is kept in any more. Does nothing for other folders. Returns where the file, or the folder, is now.
+ */
+export function settleFile(disk: Disk, folder: HeldFolder): Buffer {
+  const record = fileRecordIn(disk, folder.vault);
+  if (!record || isKeptLocked(disk, folder)) return folder.path;
+  const parentPath = splitPath(folder.path).parent;
+  const entries = disk.list(folder.dir).filter((name) => !name.equals(VAULT_NAME));
+  const name = entries.find((entry) => entry.equals(folder.name)) ?? record.name ?? entries[0] ?? folder.name;
+  if (entries.length > 0) {
+    // It is to be read again anyway, and whoever looks for it finds the container by it.
+    commitFile(disk, folder.vault, NAMES.file, writeFileRecord(name));
+    if (!isHiddenName(folder.name)) {
+      disk.renameExclusive(folder.parent, folder.name, folder.parent, randomHiddenName());
+      disk.syncDir(folder.parent);
+    }
+    for (const entry of entries) moveBeside(disk, folder.dir, folder.parent, entry);
+    disk.syncDir(folder.parent);
+    disk.syncDir(folder.dir);
+  }
+  if (!disk.find(folder.vault, NAMES.state) && !disk.find(folder.vault, NAMES.guard)) removeContainer(disk, folder);
+  return joinPath(parentPath, name);
+}
+
+/** By its records: not open, and not an ordinary file again. */
+function isKeptLocked(disk: Disk, folder: HeldFolder): boolean {
+  const record = loadGuard(disk, folder.vault) ?? loadState(disk, folder.vault);
+  return record !== null && record.state !== "open";
+}
+
+function* namesFor(name: Buffer): Generator<Buffer> {
+  yield name;
+  yield* freeNames(name);
+}
+
+/** What has taken its name stays; it gets another one beside it. */
+function moveBeside(disk: Disk, from: Dir, to: Dir, name: Buffer): void {
+  for (const free of namesFor(name)) {
+    try {
+      disk.renameExclusive(from, name, to, free);
+      return;
+    } catch (error) {
+      if (systemCode(error) !== "EEXIST") throw error;
+    }
+  }
+}
+
+function removeContainer(disk: Disk, folder: HeldFolder): void {
+  const { ino } = disk.statOpen(folder.dir);
+  const name = disk.list(folder.parent).find((candidate) => disk.find(folder.parent, candidate)?.ino === ino);
+  if (!name) return;
+  dropLock(disk, folder);
+  for (const left of disk.list(folder.vault)) if (!left.equals(NAMES.file)) disk.unlink(folder.vault, left);
+  disk.unlink(folder.vault, NAMES.file);
+  disk.removeDir(folder.dir, VAULT_NAME);
+  disk.removeDir(folder.parent, name);
+  disk.syncDir(folder.parent);
+}
+
+/** After a lock that failed: the file is at its place again. What can't be put back now is put back when the file is next looked at. */
+export function putFileBack(disk: Disk, path: Buffer): void {
+  try {
+    const folder = holdFolder(disk, path, { create: false });
+    try {
+      settleFile(disk, folder);
+    } finally {
+      letGo(disk, folder);
+    }
+  } catch {
+    // The first failure is the one to tell of.
+  }
+}

@@ -1,0 +1,176 @@
+import * as fs from "node:fs";
+import * as path from "node:path";
+import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, it } from "vitest";
+import { toBase64 } from "../src/crypto/bytes";
+import { EremosError } from "../src/errors/eremos-error";
+import { changeGuarded, guardFolder, openGuarded, releaseGuarded } from "../src/engine/guarded";
+import { silentHooks } from "../src/engine/hooks";
+import { lastChange } from "../src/engine/last-change";
+import { locateFolder } from "../src/engine/locate";
+import { previewLock } from "../src/engine/lock";
+import { recoverFolder } from "../src/engine/recover";
+import { releaseOpenFolder } from "../src/engine/unlock";
+import { VISIBILITIES } from "../src/format/state";
+import { linuxDisk } from "../src/platform/linux/linux-disk";
+import type { Disk } from "../src/platform/port";
+import { crashingDisk } from "./crashing-disk";
+import { type Person, lock, newDirectory, newPerson, release, removeDirectory, snapshot, unlock } from "./world";
+
+const ID = toBase64(Buffer.alloc(16, 7));
+const TEXT = "Dear Jonas,\nthe cello is a surprise.\n";
+
+let person: Person;
+let base: string;
+let file: string;
+let before: string[];
+beforeAll(async () => {
+  person = await newPerson();
+});
+beforeEach(() => {
+  base = newDirectory();
+  file = path.join(base, "letter.txt");
+  fs.writeFileSync(file, TEXT, { mode: 0o640 });
+  fs.utimesSync(file, 1_700_000_000, 1_600_000_000);
+  fs.writeFileSync(path.join(base, "neighbour.txt"), "stays");
+  before = entriesOf(base);
+});
+afterEach(() => removeDirectory(base));
+afterAll(() => undefined);
+
+/** All but the directory itself, whose own time changes with what comes and goes. */
+function entriesOf(directory: string): string[] {
+  return snapshot(directory).slice(1);
+}
+
+const guarding = (visibility: "view" | "hidden" | "tucked") => ({ guard: "barred", bars: { others: "nothing", own: "read" }, visibility, places: [Buffer.from(base)] }) as const;
+const guardIt = async (disk: Disk = linuxDisk, visibility: "view" | "hidden" | "tucked" = "tucked"): Promise<Buffer> => (await guardFolder(disk, { ...guarding(visibility), path: Buffer.from(file), folder: ID, owner: person.access.owner }, silentHooks)).path;
+
+/** Whatever it is now: put right, then an ordinary file again by whatever way its state calls for. */
+async function plainAgain(): Promise<string[]> {
+  const at = locateFolder(linuxDisk, Buffer.from(file), ID)?.realPath ?? Buffer.from(file);
+  try {
+    recoverFolder(linuxDisk, at);
+  } catch (error) {
+    if (!(error instanceof EremosError) || error.code !== "not-protected") throw error;
+  }
+  const now = locateFolder(linuxDisk, Buffer.from(file), ID);
+  if (now) {
+    expect(["sealed", "locked", "open"]).toContain(now.inspection.state);
+    if (now.inspection.state !== "open") expect(fs.existsSync(file) && fs.statSync(file).isFile(), "nothing readable while it is locked").toBe(false);
+    if (now.inspection.guard !== "sealed") releaseGuarded(linuxDisk, { path: now.realPath, place: Buffer.from(file) });
+    else if (now.inspection.state === "open") releaseOpenFolder(linuxDisk, now.realPath);
+    else await release(now.realPath, person.access);
+  }
+  return entriesOf(base);
+}
+
+describe("a single file", () => {
+  it.each(VISIBILITIES)("locks %s, shows no name where it hides, opens at its place, follows edits, and is an ordinary file again", async (visibility) => {
+    expect(previewLock(linuxDisk, { path: Buffer.from(file), visibility, places: [] })).toMatchObject({ files: 1, bytes: TEXT.length });
+    const { realPath } = await lock(file, person.owner, { folder: ID, visibility });
+    expect(fs.readdirSync(base).includes("letter.txt")).toBe(visibility === "view");
+    const everything = fs.readdirSync(realPath.toString(), { recursive: true, encoding: "utf8" }).map((name) => path.join(realPath.toString(), name));
+    const written = [...everything, ...everything.filter((one) => fs.statSync(one).isFile()).map((one) => fs.readFileSync(one, "latin1"))].join("\n").replaceAll(realPath.toString(), "");
+    for (const name of ["letter.txt", Buffer.from("letter.txt").toString("base64"), "cello"]) expect(written).not.toContain(name);
+
+    const opened = await unlock(realPath, person.access);
+    expect(opened.path.toString()).toBe(file);
+    expect(entriesOf(base).filter((line) => !line.includes("/.") && !line.startsWith("."))).toEqual(expect.arrayContaining(before));
+    expect(locateFolder(linuxDisk, Buffer.from(file), ID)).toMatchObject({ realPath: Buffer.from(file), inspection: { state: "open", single: true } });
+    expect(lastChange(linuxDisk, { path: Buffer.from(file) })).toBeGreaterThan(Date.now() - 60_000);
+
+    // As programs save: written beside, renamed over.
+    fs.writeFileSync(`${file}.new`, "edited");
+    fs.renameSync(`${file}.new`, file);
+    await lock(file, person.device, { folder: ID, visibility, note: opened.note });
+    const again = locateFolder(linuxDisk, Buffer.from(file), ID)?.realPath ?? Buffer.alloc(0);
+    await release(again, person.access);
+    expect(fs.readFileSync(file, "utf8")).toBe("edited");
+    expect(fs.readdirSync(base).sort()).toEqual(["letter.txt", "neighbour.txt"]);
+  });
+
+  it("keeps what was put into it while it was locked in view beside it, and never replaces anything", async () => {
+    const { realPath } = await lock(file, person.owner, { folder: ID });
+    fs.writeFileSync(path.join(file, "dropped.txt"), "a newcomer");
+    fs.writeFileSync(path.join(base, "dropped.txt"), "was there");
+    await release(realPath, person.access);
+    expect(fs.readdirSync(base).sort()).toEqual(["dropped.txt", "dropped.txt (arrived while locked)", "letter.txt", "neighbour.txt"]);
+    expect(fs.readFileSync(path.join(base, "dropped.txt"), "utf8")).toBe("was there");
+    expect(fs.readFileSync(file, "utf8")).toBe(TEXT);
+  });
+
+  it("that was moved away while it lay open is asked for, and a refused or cancelled lock leaves it as it was", async () => {
+    await expect(lock(file, person.owner, { folder: ID, hooks: { ...silentHooks, cancelled: () => true } })).rejects.toMatchObject({ code: "cancelled" });
+    expect(entriesOf(base)).toEqual(before);
+    const { realPath } = await lock(file, person.owner, { folder: ID, visibility: "hidden" });
+    const { note } = await unlock(realPath, person.access);
+    fs.renameSync(file, path.join(base, "moved.txt"));
+    await expect(lock(file, person.owner, { folder: ID, note })).rejects.toMatchObject({ code: "not-found" });
+    fs.renameSync(path.join(base, "moved.txt"), file);
+    releaseOpenFolder(linuxDisk, Buffer.from(file));
+    expect(entriesOf(base)).toEqual(before);
+  });
+
+  it("can be barred or put out of sight as well, changed while it is locked, and opens with the permissions it had", async () => {
+    const first = await guardIt();
+    expect(fs.existsSync(file)).toBe(false);
+    const { path: now } = changeGuarded(linuxDisk, { ...guarding("view"), path: first, place: Buffer.from(file) });
+    expect(fs.readFileSync(path.join(now.toString(), "letter.txt"), "utf8")).toBe(TEXT);
+    expect(openGuarded(linuxDisk, { path: now, place: Buffer.from(file) }).path.toString()).toBe(file);
+    expect(fs.statSync(file).mode & 0o777).toBe(0o640);
+    releaseGuarded(linuxDisk, { path: Buffer.from(file), place: Buffer.from(file) });
+    expect(entriesOf(base)).toEqual(before);
+  });
+});
+
+type Scene = () => Promise<(disk: Disk) => unknown>;
+const SCENES: Readonly<Record<string, Scene>> = {
+  ...Object.fromEntries(VISIBILITIES.map((visibility): [string, Scene] => [`first lock, ${visibility}`, async () => (disk) => lock(file, person.owner, { disk, folder: ID, visibility })])),
+  "lock again": async () => {
+    const { realPath } = await lock(file, person.owner, { folder: ID, visibility: "tucked" });
+    const { note } = await unlock(realPath, person.access);
+    return (disk) => lock(file, person.device, { disk, folder: ID, visibility: "view", note });
+  },
+  ...Object.fromEntries((["view", "tucked"] as const).flatMap((visibility): [string, Scene][] => [
+    [`open, ${visibility}`, async () => {
+      const { realPath } = await lock(file, person.owner, { folder: ID, visibility });
+      return (disk) => unlock(realPath, person.access, { disk });
+    }],
+    [`release, ${visibility}`, async () => {
+      const { realPath } = await lock(file, person.owner, { folder: ID, visibility });
+      return (disk) => release(realPath, person.access, { disk });
+    }],
+    [`barred, ${visibility}`, async () => (disk) => guardIt(disk, visibility)],
+    [`opened from barred, ${visibility}`, async () => {
+      const at = await guardIt(linuxDisk, visibility);
+      return (disk) => openGuarded(disk, { path: at, place: Buffer.from(file) });
+    }],
+  ])),
+  "release of an open one": async () => {
+    const { realPath } = await lock(file, person.owner, { folder: ID });
+    await unlock(realPath, person.access);
+    return (disk) => releaseOpenFolder(disk, Buffer.from(file));
+  },
+  "release of a barred one": async () => {
+    const at = await guardIt(linuxDisk, "hidden");
+    return (disk) => releaseGuarded(disk, { path: at, place: Buffer.from(file) });
+  },
+};
+
+describe("crashed at any operation, a single file is whole and at its place again, or wholly locked", () => {
+  const STRIDE = process.env["EREMOS_DEEP"] === "1" ? 1 : 5;
+  let tried = 0;
+  afterAll(() => void process.stdout.write(`crash points tried: ${tried}\n`));
+  it.each(Object.entries(SCENES).flatMap(([name, scene]) => (["before", "after", "torn"] as const).map((mode) => ({ name, mode, scene }))))("$name, $mode", async ({ mode, scene }) => {
+    for (let at = 0; ; at += STRIDE) {
+      const run = await scene();
+      const crashing = crashingDisk(linuxDisk, at, mode);
+      await (async () => run(crashing.disk))().catch((error: unknown) => {
+        if (!crashing.crashed()) throw error;
+      });
+      tried++;
+      expect(await plainAgain(), `operation ${at}`).toEqual(before);
+      if (!crashing.crashed()) break;
+    }
+  });
+});
