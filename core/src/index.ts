@@ -27,11 +27,11 @@ export { type OffLimits, type OffLimitsEdits, defaultOffLimits, editedOffLimits,
 export { type Guard, type Inspection, type Recovery, inspectFolder, isLocked, recoverFolder } from "./engine/recover";
 export { renewGuardOwner } from "./engine/guarded";
 export type { GuardInput, GuardOutcome, GuardedInput, Guarding } from "./engine/guarded";
-export { HELD_NAME } from "./engine/hide";
+export { HELD_NAME, hidingFor } from "./engine/hide";
 export { SealedReader } from "./engine/sealed-reader";
 export { type Strategy, roomForBoth } from "./engine/space";
 export { type UnlockInput, type UnlockOutcome, releaseFolder, releaseOpenFolder, unlockFolder } from "./engine/unlock";
-export { PAGE_NAME, VAULT_NAME, displayPath, joinPath, splitPath } from "./engine/vault";
+export { PAGE_NAME, VAULT_NAME, displayPath, isMountPoint, joinPath, splitPath } from "./engine/vault";
 export { ONLOOKER_KINDS, type OnlookerKind, type SeenEntry } from "./onlooker/kinds";
 export { type Onlook, type View, lookAs } from "./onlooker/onlooker";
 export { type Answer, type Cell, REACH_KINDS, type Reach, type ReachKind, reachOf } from "./onlooker/reach";

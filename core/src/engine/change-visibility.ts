@@ -4,7 +4,7 @@ import type { Disk } from "../platform/port";
 import { type Hiding, type Showing, hide, hidingOrBack, showAtOrdinaryPath } from "./hide";
 import { recoverHeld } from "./recover";
 import { NO_SIGNS, type Signs, digestsOf, placeSigns, removeSigns, writeSigns } from "./signs";
-import { type HeldFolder, commitState, displayPath, holdFolder, letGo, loadState } from "./vault";
+import { type HeldFolder, commitState, displayPath, holdFolder, isMountPoint, letGo, loadState } from "./vault";
 
 export interface VisibilityInput extends Showing, Signs {
   readonly path: Buffer;
@@ -24,7 +24,7 @@ export function changeVisibility(disk: Disk, input: VisibilityInput): Buffer {
     const state = loadState(disk, folder.vault);
     if (state?.state !== "sealed") throw new EremosError("not-locked", `${displayPath(input.path)} is not locked now. Nothing was touched.`);
     if (isSo(state, input)) return folder.path;
-    if (!disk.writable(folder.parent)) throw new EremosError("no-permission", "This renames the folder, and this account may not change the folder it lies in. Nothing was touched.");
+    if (!disk.writable(folder.parent) && !isMountPoint(disk, folder.path)) throw new EremosError("no-permission", "This renames the folder, and this account may not change the folder it lies in. Nothing was touched.");
     if (state.lockedName !== null) folder = showAtOrdinaryPath(disk, folder, state, input.place);
     const hiding = hidingOrBack(disk, folder, state, input, input.places);
     return input.visibility === "view" ? showLocked(disk, folder, state, hiding, input) : hideLocked(disk, folder, state, hiding);

@@ -3,7 +3,7 @@ import { randomHiddenName, whyNotCover } from "../format/ids";
 import type { Visibility } from "../format/state";
 import type { Dir, Disk } from "../platform/port";
 import { within } from "./handles";
-import { type Folder, displayPath, ensureDir, joinPath, splitPath } from "./vault";
+import { type Folder, displayPath, ensureDir, isMountPoint, joinPath, splitPath } from "./vault";
 
 /**
  * What shows of a folder while it is locked. FORMAT.md §7.3. Hidden in place, it has a random dot name beside its ordinary one; tucked
@@ -11,7 +11,7 @@ import { type Folder, displayPath, ensureDir, joinPath, splitPath } from "./vaul
  */
 export interface Hiding {
   readonly visibility: Visibility;
-  /** The name it has while it is locked: random where it hides, the cover name in view; null: its own. */
+  /** The name it has while it is locked: random where it hides, the cover name in view; null: its own, also for a drive that hides its contents. */
   readonly lockedName: string | null;
   /** Tucked away: how many levels above the directory it lies in the held area is; 0 is that directory itself. Null otherwise. */
   readonly held: number | null;
@@ -30,6 +30,7 @@ export const IN_VIEW: Hiding = { visibility: "view", lockedName: null, held: nul
 
 /** Chooses a name, and for a tucked-away folder the held area. @throws EremosError `no-permission` | `path-taken` when it can't be hidden so; nothing was touched */
 export function hidingFor(disk: Disk, path: Buffer, { visibility, cover = null }: Showing, places: readonly Buffer[]): Hiding {
+  if (isMountPoint(disk, path)) return hidingForDrive(visibility, cover);
   if (visibility === "view") return cover === null || cover === splitPath(path).name.toString("utf8") ? IN_VIEW : coverFor(disk, path, cover);
   const lockedName = randomHiddenName().toString();
   if (visibility === "hidden") {
@@ -37,6 +38,13 @@ export function hidingFor(disk: Disk, path: Buffer, { visibility, cover = null }
     return { visibility, lockedName, held: null };
   }
   return { visibility, lockedName, held: levelsToHeldArea(disk, path, places) };
+}
+
+/** A drive stays mounted where it is: hidden, it looks empty. */
+function hidingForDrive(visibility: Visibility, cover: string | null): Hiding {
+  if (visibility === "tucked") throw new EremosError("unsupported", "A drive can't be tucked away: it is mounted where it is. Nothing was touched; hidden in place, its contents are hidden on the drive itself.");
+  if (cover !== null) throw new EremosError("unsupported", "A drive can't have a cover name: the system gives it its name. Nothing was touched.");
+  return { visibility, lockedName: null, held: null };
 }
 
 function coverFor(disk: Disk, path: Buffer, cover: string): Hiding {

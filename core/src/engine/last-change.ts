@@ -1,6 +1,6 @@
 import type { Dir, Disk } from "../platform/port";
 import { within } from "./handles";
-import { VAULT_NAME, closeFolder, fileRecordIn, openFolder } from "./vault";
+import { closeFolder, fileRecordIn, isNotContents, openFolder } from "./vault";
 
 export interface LastChangeInput {
   readonly path: Buffer;
@@ -9,10 +9,11 @@ export interface LastChangeInput {
 /** When anything in a folder, or a single file, changed last, by the status times of all its entries: milliseconds since 1970. What Eremos keeps in it doesn't count. */
 export function lastChange(disk: Disk, { path }: LastChangeInput): number {
   const folder = openFolder(disk, path);
+  const top = disk.statOpen(folder.dir);
   let newest = 0n;
   const visit = (dir: Dir): void => {
     for (const name of disk.list(dir)) {
-      const stat = dir === folder.dir && name.equals(VAULT_NAME) ? null : disk.find(dir, name);
+      const stat = dir === folder.dir && isNotContents(top, name) ? null : disk.find(dir, name);
       if (!stat) continue;
       if (stat.ctimeNs > newest) newest = stat.ctimeNs;
       if (stat.type === "dir" && disk.readable(dir, name, stat)) within(disk, disk.openDir(dir, name), visit);

@@ -4,7 +4,7 @@ import type { Dir, Disk, Stat } from "../platform/port";
 import { type Permissions, type Rank, bar, reachOf, samePermissions } from "./bars";
 import { within } from "./handles";
 import { type Hooks, Meter } from "./hooks";
-import { VAULT_NAME } from "./vault";
+import { isNotContents } from "./vault";
 
 /** Reads, bars and restores the permissions of what lies in a folder. Links are never followed; Eremos' own directory is left alone. */
 const ACCESS_LIST = Buffer.from("system.posix_acl_access");
@@ -30,13 +30,13 @@ export function whatBarsChange(disk: Disk, root: Dir, bars: Bars, hooks: Hooks):
   const found: Original[] = [];
   const foreign: string[] = [];
   const meter = new Meter(hooks, "looking", 0, 0);
-  const { dev } = disk.statOpen(root);
+  const top = disk.statOpen(root);
   const visit = (dir: Dir, above: readonly Buffer[]): void => {
     for (const name of disk.list(dir)) {
-      const stat = above.length === 0 && name.equals(VAULT_NAME) ? null : disk.find(dir, name);
+      const stat = above.length === 0 && isNotContents(top, name) ? null : disk.find(dir, name);
       if (!stat || stat.type === "link") continue;
       const path = [...above, name];
-      if (stat.dev !== dev) throw new EremosError("mount-inside", `Another drive is mounted inside (${shown(path)}). Nothing was touched; protect that drive's folder on its own.`, { paths: [shown(path)] });
+      if (stat.dev !== top.dev) throw new EremosError("mount-inside", `Another drive is mounted inside (${shown(path)}). Nothing was touched; protect that drive's folder on its own.`, { paths: [shown(path)] });
       meter.add(1, 0);
       const was = permissionsOf(disk, dir, name, stat);
       const opens = stat.type === "dir" && reach === "all" && isEnterable(was);

@@ -4,14 +4,14 @@ import type { GuardRecord, GuardState } from "../format/guard-record";
 import type { FolderState, StateRecord } from "../format/state";
 import type { Dir, Disk } from "../platform/port";
 import { type Step, decide } from "./decide";
-import { loadGuard, recoverGuarded } from "./settle";
+import { arrivalsBeside, loadGuard, recoverGuarded } from "./settle";
 import { withFile, within } from "./handles";
 import { hide, showsName } from "./hide";
 import { settleFile, sweepBeside } from "./single-file";
 import { NO_SIGNS, digestsOf, isSign, placeSigns, removeSigns, removeWrittenSigns } from "./signs";
 import { emptyDir, moveIn, removeEntry, restoreModes } from "./staging";
 import {
-  type Folder, type HeldFolder, NAMES, VAULT_NAME, closeFolder, commitState, displayPath, dropLock, generationName, holdFolder, letGo, loadState, openFolder,
+  type Folder, type HeldFolder, NAMES, VAULT_NAME, closeFolder, commitState, displayPath, dropLock, generationName, holdFolder, isNotContents, letGo, loadState, openFolder,
 } from "./vault";
 
 export type Guard = "sealed" | GuardRecord["guard"];
@@ -54,20 +54,17 @@ export function inspectFolder(disk: Disk, path: Buffer): Inspection | null {
     const single = vault !== null && disk.find(vault, NAMES.file) !== null;
     if (vault && guarded) {
       const { folder: id, guard, state, visibility, lockedName, held } = guarded;
-      return { folder: id, guard, state, generation: 0, visibility, lockedName, held, single, busy: disk.isLocked(vault, NAMES.lock), arrivals: 0 };
+      return { folder: id, guard, state, generation: 0, visibility, lockedName, held, single, busy: disk.isLocked(vault, NAMES.lock), arrivals: arrivalsBeside(disk, folder, guarded) };
     }
     const state = vault ? loadState(disk, vault) : null;
     if (!vault || !state) return null;
     const { folder: id, generation, visibility, lockedName, held } = state;
-    const arrivals = state.state === "sealed" ? disk.list(folder.dir).filter((name) => !isOurs(name, state)).length : 0;
+    const top = disk.statOpen(folder.dir);
+    const arrivals = state.state === "sealed" ? disk.list(folder.dir).filter((name) => !isNotContents(top, name) && !isSign(name, state)).length : 0;
     return { folder: id, guard: "sealed", state: state.state, generation, visibility, lockedName, held, single, busy: disk.isLocked(vault, NAMES.lock), arrivals };
   } finally {
     closeFolder(disk, folder);
   }
-}
-
-function isOurs(name: Buffer, state: StateRecord): boolean {
-  return name.equals(VAULT_NAME) || isSign(name, state);
 }
 
 export interface Recovery {

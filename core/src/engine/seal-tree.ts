@@ -9,7 +9,7 @@ import { type Identities, type Identity, IdentityWriter, identityOf } from "./id
 import type { PackWriter } from "./pack-writer";
 import { extentsOfEntry } from "./restore-tree";
 import { NO_PATH, NO_REFUSALS, metaOf, pathInto, refuse, shownPath } from "./survey";
-import { VAULT_NAME } from "./vault";
+import { VAULT_NAME, isNotContents } from "./vault";
 
 const ATTEMPTS = 3;
 /** A pack with less than this part still in use is written anew. */
@@ -68,6 +68,8 @@ interface Group {
 interface Sealing extends SealInput {
   readonly disk: Disk;
   readonly dev: bigint;
+  /** The folder itself. */
+  readonly top: Stat;
   readonly tree: TreeWriter;
   readonly identities: IdentityWriter;
   readonly wasteful: ReadonlySet<number>;
@@ -90,8 +92,9 @@ interface Taken {
 /** Seals every file of a folder that is not the same as in `base`. @throws EremosError `changed-while-locking` | `cancelled` | `special-files` */
 export function sealTree(disk: Disk, dir: Dir, input: SealInput): SealedTree {
   const { base, writer } = input;
+  const top = disk.statOpen(dir);
   const sealing: Sealing = {
-    ...input, disk, dev: disk.statOpen(dir).dev, tree: new TreeWriter(), identities: new IdentityWriter(),
+    ...input, disk, dev: top.dev, top, tree: new TreeWriter(), identities: new IdentityWriter(),
     wasteful: base ? wastefulPacks(base.tree) : new Set(), kept: new Map(), groups: new Map(), changed: base === null, free: input.room, files: 0, bytes: 0, left: 0,
   };
   const before = base?.tree.root ?? null;
@@ -137,7 +140,7 @@ function sealDir(sealing: Sealing, dir: Dir, base: DirEntry | null, path: Buffer
     else sealing.changed = true;
   };
   for (const name of sealing.disk.list(dir).sort(Buffer.compare)) {
-    if (path.length === 0 && name.equals(VAULT_NAME)) continue;
+    if (path.length === 0 && isNotContents(sealing.top, name)) continue;
     let order = compareAt(known, next, name);
     for (; order < 0; order = compareAt(known, next, name)) leaveBehind();
     const before = order === 0 ? known.entries[next] : undefined;

@@ -5,8 +5,8 @@ import { within } from "./handles";
 import { hide, showsName } from "./hide";
 import { silentHooks } from "./hooks";
 import { applyBars, permissionsOf, restoreOriginals, setPermissions, whatBarsChange } from "./permissions";
-import { emptyDir } from "./staging";
-import { type Folder, type HeldFolder, NAMES, VAULT_NAME, commitFile, dropLock, readSmallFile, splitPath } from "./vault";
+import { emptyDir, moveAside, moveFreely } from "./staging";
+import { type Folder, type HeldFolder, NAMES, VAULT_NAME, commitFile, dropLock, ensureDir, isNotContents, readSmallFile, splitPath } from "./vault";
 
 /**
  * Makes true what a guard record says. Every step may be repeated, none needs a key, and the folder is closed to others while what lies in
@@ -54,6 +54,7 @@ export function settle(disk: Disk, folder: HeldFolder, record: GuardRecord): Set
 function rebarred(disk: Disk, folder: HeldFolder, record: GuardRecord): GuardRecord {
   const bars = record.next ?? record.bars;
   const { root, rest } = closeAndLoad(disk, folder, record);
+  bringOut(disk, folder);
   inListable(disk, folder, (dir) => restoreOriginals(disk, dir, rest, record.bars));
   disk.barrier(folder.vault);
   const found = inListable(disk, folder, (dir) => whatBarsChange(disk, dir, bars, silentHooks));
@@ -64,7 +65,9 @@ function rebarred(disk: Disk, folder: HeldFolder, record: GuardRecord): GuardRec
 function shut(disk: Disk, folder: HeldFolder, record: GuardRecord): Settled {
   removeSealed(disk, folder.vault);
   const { root, rest } = closeAndLoad(disk, folder, record);
+  if (!hidesContents(record)) bringOut(disk, folder);
   if (root) inListable(disk, folder, (dir) => applyBars(disk, dir, rest, record.bars));
+  if (hidesContents(record)) bringIn(disk, folder);
   const path = hide(disk, folder, record);
   if (root) setRoot(disk, path, bar(root, record.bars, "root"));
   disk.barrier(folder.vault);
@@ -78,6 +81,7 @@ function setRoot(disk: Disk, path: Buffer, permissions: Permissions): void {
 
 function unshut(disk: Disk, folder: HeldFolder, record: GuardRecord): Settled {
   const { root, rest } = closeAndLoad(disk, folder, record);
+  bringOut(disk, folder);
   if (root) {
     inListable(disk, folder, (dir) => restoreOriginals(disk, dir, rest, record.bars));
     setPermissions(disk, folder.parent, folder.name, root);
@@ -87,6 +91,50 @@ function unshut(disk: Disk, folder: HeldFolder, record: GuardRecord): Settled {
   const restored = commitGuard(disk, folder.vault, { ...record, state: isReleased ? "releasing" : "open", originals: null });
   if (isReleased) dismantleGuard(disk, folder, restored);
   return { record: isReleased ? null : restored, path: folder.path };
+}
+
+/** A drive that hides can't be renamed: its contents lie in Eremos' directory on it, which is its owner's alone, and the drive looks empty. */
+export function hidesContents({ visibility, lockedName }: Pick<GuardRecord, "visibility" | "lockedName">): boolean {
+  return visibility !== "view" && lockedName === null;
+}
+
+/** What came to a drive whose contents are hidden. */
+export function arrivalsBeside(disk: Disk, folder: Folder, record: GuardRecord): number {
+  if (record.state !== "locked" || !hidesContents(record)) return 0;
+  return inListable(disk, folder, (dir) => contentsOf(disk, dir).length);
+}
+
+function contentsOf(disk: Disk, dir: Dir): Buffer[] {
+  const top = disk.statOpen(dir);
+  return disk.list(dir).filter((name) => !isNotContents(top, name));
+}
+
+function bringIn(disk: Disk, folder: HeldFolder): void {
+  within(disk, ensureDir(disk, folder.vault, NAMES.contents), (inside) => {
+    disk.syncDir(folder.vault);
+    inListable(disk, folder, (dir) => {
+      for (const name of contentsOf(disk, dir)) moveFreely(disk, dir, inside, name);
+      disk.syncDir(inside);
+      disk.syncDir(dir);
+    });
+  });
+}
+
+/** Nothing is replaced; the directory they lay in goes when it is empty. */
+function bringOut(disk: Disk, folder: HeldFolder): void {
+  if (!disk.find(folder.vault, NAMES.contents)) return;
+  within(disk, disk.openDir(folder.vault, NAMES.contents), (inside) => {
+    inListable(disk, folder, (dir) => {
+      for (const name of disk.list(inside)) {
+        if (disk.find(dir, name)) moveAside(disk, dir, name);
+        moveFreely(disk, inside, dir, name);
+      }
+      disk.syncDir(dir);
+      disk.syncDir(inside);
+    });
+  });
+  disk.removeDir(folder.vault, NAMES.contents);
+  disk.syncDir(folder.vault);
 }
 
 /** The contents by a handle that can list them: the one the folder was entered by may not. */
@@ -145,7 +193,7 @@ function removeSealed(disk: Disk, vault: Dir): void {
 }
 
 function isKept(name: Buffer): boolean {
-  return [NAMES.guard, NAMES.file, NAMES.lock].some((kept) => kept.equals(name));
+  return [NAMES.guard, NAMES.file, NAMES.contents, NAMES.lock].some((kept) => kept.equals(name));
 }
 
 function dismantleGuard(disk: Disk, folder: HeldFolder, record: GuardRecord): void {

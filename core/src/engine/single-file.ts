@@ -1,10 +1,10 @@
-import { EremosError, fromSystemError, systemCode } from "../errors/eremos-error";
+import { EremosError, fromSystemError } from "../errors/eremos-error";
 import { writeFileRecord } from "../format/file-record";
 import { randomHiddenName } from "../format/ids";
 import type { Dir, Disk } from "../platform/port";
 import { within } from "./handles";
 import { loadGuard } from "./settle";
-import { freeNames } from "./staging";
+import { moveFreely } from "./staging";
 import { type HeldFolder, NAMES, VAULT_NAME, commitFile, containerOf, displayPath, dropLock, fileRecordIn, holdFolder, isHiddenName, joinPath, letGo, loadState, splitPath } from "./vault";
 
 /**
@@ -119,7 +119,7 @@ export function settleFile(disk: Disk, folder: HeldFolder): Buffer {
       disk.renameExclusive(folder.parent, folder.name, folder.parent, randomHiddenName());
       disk.syncDir(folder.parent);
     }
-    for (const entry of entries) moveBeside(disk, folder.dir, folder.parent, entry);
+    for (const entry of entries) moveFreely(disk, folder.dir, folder.parent, entry);
     disk.syncDir(folder.parent);
     disk.syncDir(folder.dir);
   }
@@ -131,23 +131,6 @@ export function settleFile(disk: Disk, folder: HeldFolder): Buffer {
 function isKeptLocked(disk: Disk, folder: HeldFolder): boolean {
   const record = loadGuard(disk, folder.vault) ?? loadState(disk, folder.vault);
   return record !== null && record.state !== "open";
-}
-
-function* namesFor(name: Buffer): Generator<Buffer> {
-  yield name;
-  yield* freeNames(name);
-}
-
-/** What has taken its name stays; it gets another one beside it. */
-function moveBeside(disk: Disk, from: Dir, to: Dir, name: Buffer): void {
-  for (const free of namesFor(name)) {
-    try {
-      disk.renameExclusive(from, name, to, free);
-      return;
-    } catch (error) {
-      if (systemCode(error) !== "EEXIST") throw error;
-    }
-  }
 }
 
 function removeContainer(disk: Disk, folder: HeldFolder): void {

@@ -137,11 +137,30 @@ function widen(disk: Disk, dir: Dir, name: Buffer): number | undefined {
 }
 
 /** Names for an entry whose own is taken. */
-export function* freeNames(name: Buffer): Generator<Buffer> {
+function* freeNames(name: Buffer): Generator<Buffer> {
   for (let number = 1; ; number++) {
     const suffix = number === 1 ? " (arrived while locked)" : ` (arrived while locked ${number})`;
     yield Buffer.concat([name.subarray(0, 255 - suffix.length), Buffer.from(suffix)]);
   }
+}
+
+/** To another directory under its own name, or a free one beside what has taken that. Where this account may not write a directory, it may for the move. */
+export function moveFreely(disk: Disk, from: Dir, to: Dir, name: Buffer): void {
+  const mode = widen(disk, from, name);
+  for (const free of namesFor(name)) {
+    try {
+      disk.renameExclusive(from, name, to, free);
+      if (mode !== undefined) disk.setMode(to, free, mode);
+      return;
+    } catch (error) {
+      if (systemCode(error) !== "EEXIST") throw error;
+    }
+  }
+}
+
+function* namesFor(name: Buffer): Generator<Buffer> {
+  yield name;
+  yield* freeNames(name);
 }
 
 /** A newcomer in the way of a restored entry keeps its content under a name that says what it is. */

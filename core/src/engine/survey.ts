@@ -3,7 +3,7 @@ import type { Attribute, Dir, Disk, Stat } from "../platform/port";
 import type { Meta } from "../format/tree";
 import { withFile, within } from "./handles";
 import { type Hooks, Meter } from "./hooks";
-import { VAULT_NAME } from "./vault";
+import { VAULT_NAME, isNotContents } from "./vault";
 
 /** What a walk over the real folder found. Nothing is opened for reading; links are not followed. */
 export interface Survey {
@@ -31,6 +31,7 @@ export const NO_REFUSALS: Refusals = { special: [], mounts: [], nested: [], unre
 interface Walk {
   readonly disk: Disk;
   readonly dev: bigint;
+  readonly top: Stat;
   readonly meter: Meter;
   readonly found: { special: string[]; mounts: string[]; nested: string[]; unreadable: string[] };
   readonly linked: Map<bigint, { seen: number; readonly nlink: number; readonly path: string }>;
@@ -44,7 +45,7 @@ interface Walk {
 export function survey(disk: Disk, dir: Dir, hooks: Hooks): Survey {
   const root = disk.statOpen(dir);
   const walk: Walk = {
-    disk, dev: root.dev, meter: new Meter(hooks, "looking", 0, 0),
+    disk, dev: root.dev, top: root, meter: new Meter(hooks, "looking", 0, 0),
     found: { special: [], mounts: [], nested: [], unreadable: [] }, linked: new Map(), entries: 0, files: 0, bytes: 0, largest: 0,
   };
   walkDir(walk, dir, NO_PATH);
@@ -75,8 +76,9 @@ function walkDir(walk: Walk, dir: Dir, path: Buffer): void {
 
 function walkEntry(walk: Walk, dir: Dir, name: Buffer, path: Buffer): void {
   const { disk, found } = walk;
+  if (path.length === 0 && isNotContents(walk.top, name)) return;
   if (name.equals(VAULT_NAME)) {
-    if (path.length > 0) found.nested.push(path.subarray(0, -1).toString("utf8"));
+    found.nested.push(path.subarray(0, -1).toString("utf8"));
     return;
   }
   const stat = disk.find(dir, name);

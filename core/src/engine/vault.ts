@@ -6,11 +6,29 @@ import { type FolderHeader, MAX_HEADER_BYTES, readHeader } from "../format/heade
 import { type Generation, type KeyRecord, keyRecordSchema, readGeneration } from "../format/generation";
 import { readRecord } from "../format/record-file";
 import { type StateRecord, readState, writeState } from "../format/state";
-import type { Dir, Disk, OpenFile } from "../platform/port";
+import type { Dir, Disk, OpenFile, Stat } from "../platform/port";
 import { withFile, within } from "./handles";
 
 /** Everything Eremos adds to a folder lives in this one directory inside it. FORMAT.md §1. */
 export const VAULT_NAME = Buffer.from(".eremos");
+/** The file system's own directory at the top of an ext2, ext3 or ext4 drive, whose top has this inode number. Source: linux/Documentation/filesystems/ext4. */
+const LOST_AND_FOUND = Buffer.from("lost+found");
+const EXT_ROOT_INODE = 2n;
+
+/** What stands at a folder's top and is not the person's: Eremos' directory, and on a drive what belongs to its file system. */
+export function isNotContents(top: Pick<Stat, "ino">, name: Buffer): boolean {
+  return name.equals(VAULT_NAME) || (top.ino === EXT_ROOT_INODE && name.equals(LOST_AND_FOUND));
+}
+
+/** Whether a drive is mounted at the path: its contents can be protected, but it can't be moved. */
+export function isMountPoint(disk: Disk, path: Buffer): boolean {
+  const { parent, name } = splitPath(path);
+  return within(disk, disk.openRoot(parent), (dir) => {
+    const stat = disk.find(dir, name);
+    return stat?.type === "dir" && stat.dev !== disk.statOpen(dir).dev;
+  });
+}
+
 /** The one readable file in a locked folder that stays in view. */
 export const PAGE_NAME = Buffer.from("Locked with Eremos.html");
 /** In it, where it is to have another icon: the desktop's own file for that. */
@@ -32,6 +50,7 @@ export const NAMES = {
   icon: Buffer.from("icon"),
   guard: Buffer.from("guard.json"),
   file: Buffer.from("file.json"),
+  contents: Buffer.from("contents"),
 } as const;
 
 /** A folder with its parent and, where there is one, Eremos' directory in it. Close with {@link closeFolder}. */
