@@ -22,6 +22,8 @@ export interface Protection {
   /** For a barred folder. */
   readonly bars: Bars | null;
 }
+/** What is protected: a folder, a single file, or all that is on a drive. */
+export type FolderKind = "folder" | "file" | "drive";
 export type FolderCondition = "locked" | "open" | "working" | "partly" | "interrupted" | "missing" | "away" | "damaged";
 export type JobVerb = "lock" | "unlock" | "release" | "check";
 export type JobState = "queued" | "running" | "done" | "failed" | "cancelled" | "interrupted";
@@ -90,8 +92,7 @@ export interface FolderView {
   readonly path: string;
   readonly realPath: string;
   readonly name: string;
-  /** It stands for a single file. */
-  readonly isFile: boolean;
+  readonly kind: FolderKind;
   readonly guard: Guard;
   /** Of a barred folder. */
   readonly bars: Bars | null;

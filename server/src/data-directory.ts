@@ -2,7 +2,7 @@ import * as fs from "node:fs";
 import * as path from "node:path";
 import { z } from "zod";
 import { UNTIL_LOCKED, rulesSchema } from "./locking-rules";
-import { protectionShape } from "./protection";
+import { kindSchema, protectionShape } from "./protection";
 import { EremosError, type OwnerEnvelope, type SigningKey, generateSigningKey, readOwner, systemCode, writeOwner } from "@eremos/core";
 
 /**
@@ -14,8 +14,7 @@ export const noteSchema = z.strictObject({
   /** The folder's ordinary path, base64 of its bytes. */
   path: z.string(),
   ...protectionShape,
-  /** It stands for a single file. */
-  isFile: z.boolean().default(false),
+  kind: kindSchema.default("folder"),
   publicKey: z.string().nullable(),
   /** SHA-256 of the record of what was sealed; null while that is not known. */
   opened: z.string().nullable(),

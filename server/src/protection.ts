@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { type Guarding, NO_BARS, VISIBILITIES, barsSchema, whyNotCover } from "@eremos/core";
-import type { Bars, Guard, Icon, Protection, Visibility } from "./contract";
+import type { Bars, FolderKind, Guard, Icon, Protection, Visibility } from "./contract";
 import { lockedPage } from "./page";
 
 /** How a folder is locked: the guard, what shows of it, and for a barred one who may still do what. */
@@ -14,6 +14,7 @@ export const ICONS = [
 const coverSchema = z.string().refine((name) => whyNotCover(name) === null);
 const iconSchema = z.enum(ICONS);
 
+export const kindSchema = z.enum(["folder", "file", "drive"]) satisfies z.ZodType<FolderKind>;
 export const visibilitySchema = z.enum(VISIBILITIES);
 export const guardSchema = z.enum(GUARDS);
 

@@ -2,7 +2,7 @@ import { desc, eq } from "drizzle-orm";
 import { z } from "zod";
 import { type OwnerEnvelope, EremosError, fromBase64, openBox, openEnvelope, sealBox, sealTo } from "@eremos/core";
 import { rulesSchema } from "./locking-rules";
-import { protectionShape } from "./protection";
+import { kindSchema, protectionShape } from "./protection";
 import type { OpenDatabase } from "./database/open";
 import { events, folders, inbox } from "./database/schema";
 import type { Keys } from "./session/keys";
@@ -12,8 +12,7 @@ export const recordSchema = z.strictObject({
   /** The ordinary path, base64 of its bytes. */
   path: z.string(),
   ...protectionShape,
-  /** It stands for a single file. */
-  isFile: z.boolean().default(false),
+  kind: kindSchema.default("folder"),
   files: z.number(),
   bytes: z.number(),
   generation: z.number(),

@@ -7,6 +7,7 @@ import { closeUp } from "../src/operations/close-up";
 import { listFolders } from "../src/operations/list-folders";
 import { NO_RULES, lock } from "../src/operations/lock-folder";
 import { check, release, unlock } from "../src/operations/open-folder";
+import { planLock } from "../src/operations/plan-lock";
 import { setProtection } from "../src/operations/protection";
 import { reach } from "../src/operations/reach";
 import { recoverInterrupted } from "../src/operations/recover-interrupted";
@@ -111,7 +112,7 @@ it("a lock that was cut off is finished at the next start, from its note and the
   // As after a kill between the first record and the work: the note is there, the record says what is to be.
   await lockAs(folder, AS_BEFORE);
   const [listed] = listFolders(house.eremos);
-  house.eremos.data.writeNote({ id: listed?.id ?? "", path: Buffer.from(folder).toString("base64"), ...BARRED, isFile: false, publicKey: null, opened: null, protectedAt: 1, rules: { afterMinutes: null, idleMinutes: null, atSignOut: "leave", atStop: false }, openedAt: 0, locksAt: null, staysUntil: 0 });
+  house.eremos.data.writeNote({ id: listed?.id ?? "", path: Buffer.from(folder).toString("base64"), ...BARRED, kind: "folder", publicKey: null, opened: null, protectedAt: 1, rules: { afterMinutes: null, idleMinutes: null, atSignOut: "leave", atStop: false }, openedAt: 0, locksAt: null, staysUntil: 0 });
   fs.chmodSync(folder, 0o755);
   house.restart();
   expect(await recoverInterrupted(house.eremos)).toHaveLength(1);
@@ -188,7 +189,7 @@ it.each([sealedAnd("hidden"), sealedAnd("view"), SIGHT, BARRED])("a single file 
   const file = path.join(place, "letter.txt");
   await lockAs(file, protection);
   await house.signIn();
-  expect(only()).toMatchObject({ path: file, name: "letter.txt", isFile: true, state: "locked", arrivals: 0 });
+  expect(only()).toMatchObject({ path: file, name: "letter.txt", kind: "file", state: "locked", arrivals: 0 });
   expect(listPlace(house.eremos, place).entries.find(({ name }) => name === "letter.txt")).toMatchObject({ path: file, folder: only()?.id });
   expect(reach(house.eremos, file).find(({ kind }) => kind === "disk")?.reads.answer).toBe(protection.guard === "sealed" ? "no" : "yes");
   await (await unlock(house.eremos, target(file))).outcome;
@@ -211,10 +212,41 @@ it.each([sealedAnd("hidden"), sealedAnd("view"), SIGHT, BARRED])("a single file 
 it("a single file whose lock was cut off at its first step is put right at the next start", async () => {
   const file = path.join(house.makeFolder("Home"), "letter.txt");
   await house.signIn();
-  house.eremos.data.writeNote({ ...NO_RULES, ...sealedAnd("view"), id: "A".repeat(22), path: Buffer.from(file).toString("base64"), isFile: true, publicKey: null, opened: null, protectedAt: 1 });
+  house.eremos.data.writeNote({ ...NO_RULES, ...sealedAnd("view"), id: "A".repeat(22), path: Buffer.from(file).toString("base64"), kind: "file", publicKey: null, opened: null, protectedAt: 1 });
   const container = path.join(path.dirname(file), `.${"0".repeat(20)}`);
   fs.mkdirSync(path.join(container, ".eremos"), { recursive: true });
   await recoverInterrupted(house.eremos);
   expect(fs.readdirSync(path.dirname(file))).toEqual(["letter.txt"]);
   expect(house.eremos.data.notes()).toEqual([]);
+});
+
+it.runIf(CAN_MOUNT)("a drive's whole contents: away with it, back with it at another path, hidden on the drive itself", async () => {
+  const drive = new Drive("ext4");
+  const eremos = Eremos.open(readSettings({ EREMOS_DATA: house.data, EREMOS_PLACES: path.dirname(drive.at) }, house.eremos.settings.program));
+  const top = (): string[] => fs.readdirSync(drive.at).filter((name) => name !== "lost+found");
+  try {
+    await signIn(eremos, PASSWORD);
+    fs.writeFileSync(path.join(drive.at, "letter.txt"), "Dear Jonas");
+    expect(planLock(eremos, drive.at, SIGHT).refusal).toMatchObject({ code: "unsupported" });
+    await lock(eremos, { path: drive.at, protection: sealedAnd("hidden"), inUseAnyway: false, from: "/" }).outcome;
+    expect(top()).toEqual([".eremos"]);
+    expect(listFolders(eremos)).toMatchObject([{ kind: "drive", state: "locked", path: drive.at }]);
+    drive.pullOut();
+    expect(listFolders(eremos)).toMatchObject([{ kind: "drive", state: "away", attention: null }]);
+    drive.replug("mounted elsewhere");
+    expect(listFolders(eremos)).toMatchObject([{ kind: "drive", state: "locked", path: drive.at }]);
+    await (await unlock(eremos, target(drive.at))).outcome;
+    expect(top().sort()).toEqual([".eremos", "letter.txt"]);
+    await lock(eremos, { path: drive.at, protection: { ...SIGHT, visibility: "hidden" }, inUseAnyway: false, from: "/" }).outcome;
+    expect(top()).toEqual([".eremos"]);
+    const rows = reach(eremos, drive.at);
+    expect(rows.map(({ kind, exists, reads }) => [kind, exists.answer, reads.answer])).toEqual([
+      ["keyboard", "partly", "no"], ["keyboard-hidden-shown", "partly", "yes"], ["account", "no", "no"], ["administrator", "partly", "yes"], ["disk", "partly", "yes"], ["provider", "no", "no"],
+    ]);
+    await (await release(eremos, target(drive.at))).job?.outcome;
+    expect(top()).toEqual(["letter.txt"]);
+  } finally {
+    eremos.close();
+    drive.remove();
+  }
 });

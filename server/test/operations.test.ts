@@ -94,7 +94,7 @@ describe("what happens while nobody is signed in", () => {
     const content = Buffer.alloc(1_100_000, "scene").toString();
     const folder = house.makeFolder("Films", { "one.mov": content, "two.mov": content, "three.mov": content });
     const id = newFolderId();
-    house.eremos.data.writeNote({ ...NO_RULES, id, path: encodePath(Buffer.from(folder)), ...sealedAnd("hidden"), isFile: false, publicKey: null, opened: null, protectedAt: Date.now() });
+    house.eremos.data.writeNote({ ...NO_RULES, id, path: encodePath(Buffer.from(folder)), ...sealedAnd("hidden"), kind: "folder", publicKey: null, opened: null, protectedAt: Date.now() });
     const signer = { by: "device" as const, owner: house.eremos.requireOwner(), device: house.eremos.data.device };
     const input = { path: Buffer.from(folder), folder: id, visibility: "hidden" as const, places: [], signer, note: null, page: null, inUseAnyway: false };
     let rounds = 0;
@@ -112,7 +112,7 @@ describe("what happens while nobody is signed in", () => {
   it("a first lock that was cut off after its commit is found by its note alone", async () => {
     const folder = house.makeFolder("Payroll");
     const id = newFolderId();
-    house.eremos.data.writeNote({ ...NO_RULES, id, path: encodePath(Buffer.from(folder)), ...sealedAnd("hidden"), isFile: false, publicKey: null, opened: null, protectedAt: Date.now() });
+    house.eremos.data.writeNote({ ...NO_RULES, id, path: encodePath(Buffer.from(folder)), ...sealedAnd("hidden"), kind: "folder", publicKey: null, opened: null, protectedAt: Date.now() });
     const signer = { by: "device" as const, owner: house.eremos.requireOwner(), device: house.eremos.data.device };
     const input = { path: Buffer.from(folder), folder: id, visibility: "hidden" as const, places: [], signer, note: null, page: null, inUseAnyway: false };
     const untilRemoving: typeof linuxDisk = {

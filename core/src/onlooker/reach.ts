@@ -2,7 +2,7 @@ import * as fs from "node:fs";
 import type { Guard, Inspection } from "../engine/recover";
 import { isLocked } from "../engine/recover";
 import { within } from "../engine/handles";
-import { PAGE_NAME, VAULT_NAME, splitPath } from "../engine/vault";
+import { NAMES, PAGE_NAME, VAULT_NAME, splitPath } from "../engine/vault";
 import { linuxDisk } from "../platform/linux/linux-disk";
 
 /**
@@ -66,6 +66,8 @@ interface Facts extends ReachInput {
   readonly locked: boolean;
   readonly sealed: boolean;
   readonly hidden: boolean;
+  /** A drive that hides: it is seen, and looks empty. */
+  readonly emptied: boolean;
   readonly own: Allowed;
   readonly others: Allowed;
   /** Accounts of its group, or that an access list names, where there are such. */
@@ -78,13 +80,17 @@ interface Facts extends ReachInput {
 function factsOf(input: ReachInput): Facts {
   const { inspection, realPath } = input;
   const locked = isLocked(inspection);
-  const entries = lookInto(realPath);
-  const parent = realPath.slice(0, Math.max(1, realPath.lastIndexOf("/")));
+  const inside = `${realPath}/${VAULT}/${NAMES.contents.toString()}`;
+  // A drive that looks empty has its contents in a directory that is its owner's alone.
+  const at = fs.existsSync(inside) ? inside : realPath;
+  const entries = lookInto(at);
+  const parent = at.slice(0, Math.max(1, at.lastIndexOf("/")));
   const ancestors = directoriesTo(parent);
   const othersReach = ancestors.every((directory) => bitsForOthers(directory) & X);
   const groupReach = ancestors.every((directory) => bitsForGroup(directory) & X);
   return {
-    ...input, guard: inspection.guard, locked, sealed: locked && inspection.guard === "sealed", hidden: locked && inspection.visibility !== "view",
+    ...input, guard: inspection.guard, locked, sealed: locked && inspection.guard === "sealed", hidden: locked && inspection.visibility !== "view" && inspection.lockedName !== null,
+    emptied: locked && inspection.visibility !== "view" && inspection.lockedName === null,
     own: allowed(entries, (entry, bits) => (entry.forThis & bits) === bits),
     others: othersReach ? allowed(entries, (entry, bits) => (entry.forOthers & bits) === bits) : NOTHING,
     group: groupReach ? allowed(entries, (entry, bits) => (entry.forGroup & bits) === bits) : NOTHING,
@@ -243,13 +249,18 @@ function contentsFor(facts: Facts, may: Allowed): Pick<Reach, "names" | "reads" 
 const NAMELESS = "Only a folder with a random name, which says nothing.";
 
 /** That it is there, for somebody who sees what stands in the directory it lies in. */
-function seen({ hidden, locked, inspection }: Facts, why: string): Cell {
+function seen({ hidden, emptied, locked, inspection }: Facts, why: string): Cell {
+  if (emptied) return partly("The drive is there, and looks empty.");
   if (hidden) return partly(NAMELESS);
   return locked && inspection.lockedName !== null ? partly(`It stands there as ${inspection.lockedName}; its own name is nowhere.`) : yes(why);
 }
 
 function atKeyboard(facts: Facts, showsHidden: boolean): Reach {
   const kind = showsHidden ? "keyboard-hidden-shown" : "keyboard";
+  if (facts.emptied && !showsHidden) {
+    const rest = no("The desktop leaves out what its contents lie under.");
+    return { ...everything(kind, rest, rest), exists: seen(facts, "") };
+  }
   if (facts.hidden && !showsHidden) return everything(kind, no("The desktop leaves out what it lies under."), no("It is not seen, so it is not found."));
   const where = facts.inspection.visibility === "tucked" ? `${NAMELESS} It lies in a hidden directory further up.` : NAMELESS;
   return { kind, exists: facts.hidden ? partly(where) : seen(facts, "Its name stands at its place."), ...contentsFor(facts, facts.own) };

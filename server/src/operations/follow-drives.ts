@@ -30,7 +30,7 @@ export function isAway(record: FolderRecord): boolean {
 function onAnotherMount(eremos: Eremos, record: FolderRecord): { readonly path: Buffer; readonly located: Located } | null {
   const parts = displayPath(decodePath(record.path)).split("/").filter((part) => part !== "");
   for (const mount of mountsIn(eremos.settings.places)) {
-    for (let from = parts.length - 1; from >= 0; from--) {
+    for (let from = record.kind === "drive" ? parts.length : parts.length - 1; from >= 0; from--) {
       const path = Buffer.from([mount, ...parts.slice(from)].join("/"));
       const located = locateOrNull(path, record.id);
       if (located) return { path, located };

@@ -18,11 +18,11 @@ function viewOf(eremos: Eremos, listed: FolderRecord, note: Note | null): Folder
   const { keeper } = eremos;
   const { record, located, damaged } = look(eremos, listed);
   const path = decodePath(record.path);
-  const state = damaged ? "damaged" : located ? conditionOf(located) : isAway(record) ? "away" : "missing";
+  const state = damaged ? "damaged" : located ? conditionOf(located) : record.kind === "drive" || isAway(record) ? "away" : "missing";
   const open = state === "open" ? note : null;
   const ways = record.guard === "sealed" ? waysOf(eremos, record) : null;
   return {
-    id: record.id, path: displayPath(path), realPath: displayPath(located?.realPath ?? path), name: nameOf(path), isFile: located?.inspection.single ?? record.isFile, guard: record.guard, visibility: record.visibility, cover: record.cover, icon: record.icon, bars: record.bars,
+    id: record.id, path: displayPath(path), realPath: displayPath(located?.realPath ?? path), name: nameOf(path), kind: record.kind, guard: record.guard, visibility: record.visibility, cover: record.cover, icon: record.icon, bars: record.bars,
     state, files: record.files, bytes: record.bytes, protectedAt: record.protectedAt, lockedAt: record.lockedAt, openedAt: record.openedAt,
     isCramped: state === "locked" && record.guard === "sealed" && located !== null && record.files > 0 && !roomForBoth(disk, located.realPath, record),
     locksAt: open ? keeper.locksAt(open) : null, locksWhenIdle: open !== null && open.rules.idleMinutes !== null, waitingFor: keeper.programsHolding(record.id),

@@ -1,6 +1,6 @@
 import * as fs from "node:fs";
 import {
-  EremosError, type FolderPassword, type GuardOutcome, type LockOutcome, type Signer, disk, displayPath, inspectFolder, isLocked, locateFolder, protectedAbove, recoverFolder, refuseOffLimits,
+  EremosError, type FolderPassword, type GuardOutcome, type LockOutcome, type Signer, disk, displayPath, inspectFolder, isLocked, isMountPoint, locateFolder, protectedAbove, recoverFolder, refuseOffLimits,
 } from "@eremos/core";
 import type { Protection } from "../contract";
 import type { Note } from "../data-directory";
@@ -71,9 +71,9 @@ export function lock(eremos: Eremos, request: LockRequest): LockJob {
   const protection = protectionFor(request.protection, note ?? known ?? (before ? { ...before, bars: null, cover: null, icon: null } : null));
   const password = request.password ?? null;
   if (password) requireFitForPassword(eremos, protection, before !== null);
-  const isFile = before?.single ?? fs.lstatSync(path).isFile();
+  const kind = before?.single || fs.lstatSync(path).isFile() ? "file" : isMountPoint(disk, path) ? "drive" : "folder";
   const protectedAt = known?.protectedAt ?? note?.protectedAt ?? Date.now();
-  const during: Note = { ...(note ?? NO_RULES), id, path: encodePath(path), ...protection, isFile, publicKey: note?.publicKey ?? null, opened: note?.opened ?? null, protectedAt };
+  const during: Note = { ...(note ?? NO_RULES), id, path: encodePath(path), ...protection, kind, publicKey: note?.publicKey ?? null, opened: note?.opened ?? null, protectedAt };
   const locking: Locking = { eremos, path, id, note, known, during, password, inUseAnyway: request.inUseAnyway };
   return protection.guard === "sealed" ? seal(locking) : guard(locking);
 }
@@ -165,7 +165,7 @@ function bringToRest(path: Buffer): ReturnType<typeof inspectFolder> {
 /** What a note alone tells of a folder. */
 export function beginning(note: Note): FolderRecord {
   return {
-    id: note.id, path: note.path, guard: note.guard, visibility: note.visibility, cover: note.cover, icon: note.icon, bars: note.bars, isFile: note.isFile, files: 0, bytes: 0, generation: 0, digest: "", publicKey: "",
+    id: note.id, path: note.path, guard: note.guard, visibility: note.visibility, cover: note.cover, icon: note.icon, bars: note.bars, kind: note.kind, files: 0, bytes: 0, generation: 0, digest: "", publicKey: "",
     protectedAt: note.protectedAt, lockedAt: null, openedAt: null, rules: null,
   };
 }

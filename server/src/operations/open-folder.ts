@@ -58,7 +58,7 @@ function protectionOf({ guard, visibility, cover, icon, bars }: FolderRecord): P
 function unguard(eremos: Eremos, request: UnlockRequest, target: Target): OpenJob {
   const { record, located } = target;
   const rules = rulesFor(request.mode, record.rules ?? eremos.preferences.get().rules);
-  const note = { ...protectionOf(record), id: record.id, path: record.path, isFile: record.isFile, publicKey: null, opened: null, protectedAt: record.protectedAt };
+  const note = { ...protectionOf(record), id: record.id, path: record.path, kind: record.kind, publicKey: null, opened: null, protectedAt: record.protectedAt };
   return withoutCounts(eremos.jobs.start({
     folder: record.id,
     verb: "unlock",
@@ -87,7 +87,7 @@ function withoutCounts({ id, outcome }: StartedJob<"unguard">): OpenJob {
 
 function unseal(eremos: Eremos, request: UnlockRequest, target: Target, folderKey: Buffer | null): StartedJob<"unlock"> {
   const { record } = target;
-  const note = { ...protectionOf(record), id: record.id, path: record.path, isFile: record.isFile, publicKey: record.publicKey || null, protectedAt: record.protectedAt };
+  const note = { ...protectionOf(record), id: record.id, path: record.path, kind: record.kind, publicKey: record.publicKey || null, protectedAt: record.protectedAt };
   const rules = rulesFor(request.mode, record.rules ?? eremos.preferences.get().rules);
   return eremos.jobs.start({
     folder: record.id,
@@ -138,10 +138,10 @@ function unsealForGood(eremos: Eremos, target: Target, accept: boolean, folderKe
     folder: record.id,
     verb: "release",
     request: { verb: "release", input: inputFor(eremos, target, accept, folderKey) },
-    before: () => eremos.data.writeNote({ ...NO_RULES, ...protectionOf(record), id: record.id, path: record.path, isFile: record.isFile, publicKey: record.publicKey || null, opened: null, protectedAt: record.protectedAt }),
+    before: () => eremos.data.writeNote({ ...NO_RULES, ...protectionOf(record), id: record.id, path: record.path, kind: record.kind, publicKey: record.publicKey || null, opened: null, protectedAt: record.protectedAt }),
     after: async (outcome) => {
       await forget(eremos, record.id);
-      return `${nameOf(outcome.path)} is an ordinary ${wordFor(record)} again, exactly as it was: ${outcome.files.toLocaleString("en")} ${outcome.files === 1 ? "file" : "files"}, ${formatBytes(outcome.bytes)}.`;
+      return `${nameOf(outcome.path)} is an ordinary ${record.kind} again, exactly as it was: ${outcome.files.toLocaleString("en")} ${outcome.files === 1 ? "file" : "files"}, ${formatBytes(outcome.bytes)}.`;
     },
     failed: async () => {
       if (isOrdinaryFolder(decodePath(record.path), record.id)) await forget(eremos, record.id);
@@ -157,20 +157,16 @@ function releaseUnsealed(eremos: Eremos, target: Target): OpenJob {
     folder: record.id,
     verb: "release",
     request: { verb: "unguard", input: { path: located.realPath, place, release: true } },
-    before: () => eremos.data.writeNote({ ...NO_RULES, ...protectionOf(record), id: record.id, path: record.path, isFile: record.isFile, publicKey: null, opened: null, protectedAt: record.protectedAt }),
+    before: () => eremos.data.writeNote({ ...NO_RULES, ...protectionOf(record), id: record.id, path: record.path, kind: record.kind, publicKey: null, opened: null, protectedAt: record.protectedAt }),
     after: async (outcome) => {
       await forget(eremos, record.id);
-      return `${nameOf(outcome.path)} is an ordinary ${wordFor(record)} again, with the permissions it had.`;
+      return `${nameOf(outcome.path)} is an ordinary ${record.kind} again, with the permissions it had.`;
     },
     failed: async () => {
       if (isOrdinaryFolder(place, record.id)) await forget(eremos, record.id);
       else await settle(eremos, target);
     },
   }));
-}
-
-function wordFor({ isFile }: FolderRecord): string {
-  return isFile ? "file" : "folder";
 }
 
 async function forget(eremos: Eremos, id: string): Promise<void> {

@@ -1,4 +1,5 @@
-import { disk, displayPath, fromSystemError, previewLock } from "@eremos/core";
+import * as fs from "node:fs";
+import { disk, displayPath, fromSystemError, hidingFor, previewLock } from "@eremos/core";
 import type { PlanView, Protection } from "../contract";
 import type { Eremos } from "../eremos";
 import { placesOf } from "../protection";
@@ -12,6 +13,7 @@ export function planLock(eremos: Eremos, typed: string, { guard, visibility }: P
   const base = { path: displayPath(path), name: nameOf(path), files: 0, bytes: 0, outsideLinks: [], holders: [], strategy: "whole" as const };
   try {
     refuseToLock(eremos, path);
+    if (guard !== "sealed" && !fs.lstatSync(path).isFile()) hidingFor(disk, path, { visibility }, placesOf(eremos.settings.places));
     if (guard !== "sealed") return { ...base, holders: [...new Set(disk.holders(path).map((holder) => holder.program))], refusal: null };
     const preview = previewLock(disk, { path, visibility, places: placesOf(eremos.settings.places) });
     return { ...base, ...preview, refusal: null };

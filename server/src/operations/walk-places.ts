@@ -29,7 +29,7 @@ export function listPlace(eremos: Eremos, typed: string): PlaceListing {
     .filter((entry) => entry.name !== VAULT && entry.name !== HELD && !HIDDEN_NAME.test(entry.name))
     .map((entry) => placeEntry(directory, entry, hidden, protectedHere));
   const away = protectedHere.filter((folder) => !entries.some((entry) => entry.path === folder.path));
-  const all = [...entries, ...away.map((folder): PlaceEntry => ({ name: folder.name, path: folder.path, type: folder.isFile ? "file" : "dir", hidden: true, expandable: false, folder: folder.id }))];
+  const all = [...entries, ...away.map((folder): PlaceEntry => ({ name: folder.name, path: folder.path, type: folder.kind === "file" ? "file" : "dir", hidden: true, expandable: false, folder: folder.id }))];
   const byName = (a: PlaceEntry, b: PlaceEntry): number => a.name.localeCompare(b.name);
   const directories = all.filter(({ type }) => type === "dir").sort(byName);
   const files = all.filter(({ type, folder }) => type === "file" || (type !== "dir" && folder !== null)).sort(byName);

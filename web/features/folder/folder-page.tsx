@@ -129,7 +129,7 @@ function Facts({ folder }: { readonly folder: FolderView }): ReactNode {
   const rows: readonly (readonly [string, ReactNode])[] = [
     ["State", conditionWord(folder)],
     ["Guard", guardWords(folder)],
-    ...(folder.isFile ? [["Kind", "a single file"] as const] : []),
+    ...(folder.kind === "folder" ? [] : [["Kind", folder.kind === "file" ? "a single file" : "a drive\u2019s contents"] as const]),
     ["Holds", folder.guard !== "sealed" ? "as it is; not counted" : folder.files > 0 ? `${count(folder.files, "file")}, ${formatBytes(folder.bytes)}` : "not known yet"],
     ["Protected", <Time key="p" at={folder.protectedAt} />],
     ["Last locked", folder.lockedAt ? <Time key="l" at={folder.lockedAt} /> : "never"],
