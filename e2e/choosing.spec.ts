@@ -1,6 +1,7 @@
 import AxeBuilder from "@axe-core/playwright";
 import * as fs from "node:fs";
 import * as path from "node:path";
+import type { Page } from "@playwright/test";
 import { PASSWORD, card, expect, protect, signIn, test } from "./house";
 
 const modeOf = (file: string): number => fs.statSync(file).mode & 0o777;
@@ -89,4 +90,35 @@ test("a drive that is away shows its folders as away, and they come back with it
   fs.renameSync(`${house.base}/pulled out`, stick);
   await page.reload();
   await expect(page.getByText("It is locked in view")).toBeVisible();
+});
+
+/** As from a file manager: the browser gets the path, and the page only a name and a listing. */
+async function drop(page: Page, dropped: string): Promise<void> {
+  const session = await page.context().newCDPSession(page);
+  const data = { items: [], files: [dropped], dragOperationsMask: 1 };
+  for (const type of ["dragEnter", "dragOver", "drop"] as const) await session.send("Input.dispatchDragEvent", { type, x: 640, y: 420, data });
+}
+
+test("a folder dropped from the file manager is found on the disk; where two match, it is asked which; a single file too", async ({ page, house }) => {
+  expect(house.eremos(["setup"], PASSWORD).status).toBe(0);
+  await signIn(page, house);
+  const dialog = page.getByRole("dialog");
+  await drop(page, house.place("Home", "Adoption papers"));
+  await expect(dialog.getByLabel("Folder or file")).toHaveValue(house.place("Home", "Adoption papers"));
+  await dialog.getByRole("button", { name: "Not now" }).click();
+
+  fs.cpSync(house.place("Workshop", "Payroll"), house.place("Home", "Payroll"), { recursive: true });
+  await drop(page, house.place("Workshop", "Payroll"));
+  await expect(dialog.getByText("Which one is it?")).toBeVisible();
+  await dialog.getByRole("button", { name: house.place("Home", "Payroll") }).click();
+  await expect(dialog.getByLabel("Folder or file")).toHaveValue(house.place("Home", "Payroll"));
+  await dialog.getByRole("button", { name: "Not now" }).click();
+
+  await drop(page, house.place("Cloud drive", "suppliers.md"));
+  await dialog.getByRole("button", { name: "Lock suppliers.md" }).click();
+  await expect(page.getByText(/suppliers\.md is sealed/)).toBeVisible();
+  expect(house.ls(house.place("Cloud drive"))).not.toContain("suppliers.md");
+  await card(page, "suppliers.md").getByRole("button", { name: "Open in place" }).click();
+  await expect(page.getByText(/suppliers\.md is open at its place/)).toBeVisible();
+  expect(fs.readFileSync(house.place("Cloud drive", "suppliers.md"), "utf8")).toContain("tonewood");
 });

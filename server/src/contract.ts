@@ -167,6 +167,22 @@ export interface PlaceListing {
   readonly more: number;
 }
 
+/** Something dropped on the page, as far as a browser tells: sizes in bytes, null where it does not. */
+export interface Dropped {
+  readonly name: string;
+  readonly type: "dir" | "file";
+  readonly size: number | null;
+  readonly entries: readonly { readonly name: string; readonly type: "dir" | "file"; readonly size: number | null }[];
+  /** The entries are all there are. */
+  readonly complete: boolean;
+}
+
+export interface DroppedFound {
+  readonly paths: readonly string[];
+  /** Everything was looked through. */
+  readonly complete: boolean;
+}
+
 export interface PlanView {
   readonly path: string;
   readonly name: string;

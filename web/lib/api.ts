@@ -1,5 +1,5 @@
 import type {
-  ActivityView, ClosedUp, DesktopView, Effort, EffortsView, ErrorView, FolderSecret, FolderView, JobView, LockingRules, NewFolderPassword, OffLimitsView, OnlookView, OpeningMode, PasswordChanged, PlaceEntry, PlaceListing, PlanView, PreferencesView, Protection, ReachView, SettingsView, ShownCode, SignedIn, StateView, StrengthView,
+  ActivityView, ClosedUp, DesktopView, Dropped, DroppedFound, Effort, EffortsView, ErrorView, FolderSecret, FolderView, JobView, LockingRules, NewFolderPassword, OffLimitsView, OnlookView, OpeningMode, PasswordChanged, PlaceEntry, PlaceListing, PlanView, PreferencesView, Protection, ReachView, SettingsView, ShownCode, SignedIn, StateView, StrengthView,
 } from "@eremos/server/contract";
 import { readTab } from "./tab";
 
@@ -48,6 +48,7 @@ export const api = {
   placeRoots: () => call<PlaceEntry[]>("places/roots"),
   listPlace: (path: string) => call<PlaceListing>("places/list", { path }),
   completePath: (typed: string) => call<string[]>("places/complete", { typed }),
+  findDropped: (dropped: Dropped) => call<DroppedFound>("places/find", dropped),
   onlooker: (path: string, subject: string | null) => call<OnlookView>("onlooker", { path, subject }),
   reach: (folder: string) => call<ReachView[]>("reach", { folder }),
   plan: (path: string, { guard, visibility }: Protection) => call<PlanView>("plan", { path, guard, visibility }),

@@ -13,6 +13,7 @@ import { newFolderPasswordSchema, prepareFolderPassword, secretSchema, setFolder
 import { listFolders } from "../operations/list-folders";
 import { lock } from "../operations/lock-folder";
 import { keepOpen, setOffLimits, setPreferences, setRules } from "../operations/preferences";
+import { droppedSchema, findDropped } from "../operations/find-dropped";
 import { onlook } from "../operations/look";
 import { check, release, unlock } from "../operations/open-folder";
 import { passwordStrength } from "../operations/password-strength";
@@ -146,6 +147,7 @@ const ROUTES: Readonly<Record<string, Route>> = {
     return listing;
   }),
   "places/complete": route(false, z.object({ typed: text }), ({ context }, body) => completePath(context.eremos, body.typed)),
+  "places/find": route(false, droppedSchema, ({ context }, body) => findDropped(context.eremos, body)),
   onlooker: route(false, z.object({ path: text, subject: text.nullable() }), ({ context }, body) => {
     const seen = onlook(context.eremos, body.path, FROM, body.subject);
     context.watchPlace(seen.place);

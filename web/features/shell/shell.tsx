@@ -5,6 +5,7 @@ import { JobToasts } from "./job-toasts";
 import { Rail } from "./rail";
 import { SelectionProvider } from "./selection";
 import { TopBar } from "./top-bar";
+import { DropTarget } from "@/features/desk/drop-target";
 import { ProtectDialog } from "@/features/desk/protect-dialog";
 import { api } from "@/lib/api";
 import { followEvents } from "@/lib/events";
@@ -22,13 +23,15 @@ export function Shell({ failedTries, onFailuresSeen, onSignedOut, children }: Sh
   useTouches();
   return (
     <SelectionProvider>
-      <div className="grid h-dvh grid-cols-[minmax(0,1fr)] grid-rows-[56px_minmax(0,1fr)] bg-paper">
-        <TopBar failedTries={failedTries} onFailuresSeen={onFailuresSeen} onSignedOut={onSignedOut} />
-        <div className="grid min-h-0 grid-cols-[64px_minmax(0,1fr)] sm:grid-cols-[84px_minmax(0,1fr)]">
-          <Rail />
-          <div className="min-h-0 overflow-hidden">{children}</div>
+      <DropTarget>
+        <div className="grid h-dvh grid-cols-[minmax(0,1fr)] grid-rows-[56px_minmax(0,1fr)] bg-paper">
+          <TopBar failedTries={failedTries} onFailuresSeen={onFailuresSeen} onSignedOut={onSignedOut} />
+          <div className="grid min-h-0 grid-cols-[64px_minmax(0,1fr)] sm:grid-cols-[84px_minmax(0,1fr)]">
+            <Rail />
+            <div className="min-h-0 overflow-hidden">{children}</div>
+          </div>
         </div>
-      </div>
+      </DropTarget>
       {!reached && (
         <p role="alert" className="fixed inset-x-0 top-14 z-30 mx-auto w-fit max-w-[90vw] rounded-b-xl bg-ochre-soft px-5 py-2.5 text-sm font-medium text-ochre shadow-lg">
           Eremos does not answer; it may have been stopped. Your folders stay as they are on the disk. Start it again, and this page goes on by itself.
