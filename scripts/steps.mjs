@@ -37,6 +37,7 @@ const TEST_PROGRAMS = [
   { there: ["chromium", ["--version"]], packages: ["chromium", "fonts-liberation"] },
   { there: ["strace", ["-V"]], packages: ["strace"] },
   { there: ["strings", ["--version"]], packages: ["binutils"] },
+  { there: ["dbus-daemon", ["--version"]], packages: ["dbus-daemon"] },
   { there: ["setfacl", ["--version"]], packages: ["acl"] },
   { there: ["setfattr", ["--version"]], packages: ["attr"] },
   { there: ["mkfs.ext4", ["-V"]], packages: ["e2fsprogs"] },

@@ -82,6 +82,8 @@ export interface LockingRules {
   readonly atSignOut: "lock" | "ask" | "leave";
   /** When Eremos stops, and at its next start where it could not. */
   readonly atStop: boolean;
+  /** When the computer goes to sleep or the screen is locked, where the system tells. */
+  readonly atSleep: boolean;
 }
 
 /** How a folder is opened this time. */

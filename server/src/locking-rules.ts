@@ -8,10 +8,11 @@ export const rulesSchema = z.strictObject({
   idleMinutes: minutes.nullable(),
   atSignOut: z.enum(["lock", "ask", "leave"]),
   atStop: z.boolean(),
+  atSleep: z.boolean().default(true),
 });
 
-export const STANDARD_RULES: LockingRules = { afterMinutes: null, idleMinutes: 30, atSignOut: "lock", atStop: true };
-export const UNTIL_LOCKED: LockingRules = { afterMinutes: null, idleMinutes: null, atSignOut: "leave", atStop: false };
+export const STANDARD_RULES: LockingRules = { afterMinutes: null, idleMinutes: 30, atSignOut: "lock", atStop: true, atSleep: true };
+export const UNTIL_LOCKED: LockingRules = { afterMinutes: null, idleMinutes: null, atSignOut: "leave", atStop: false, atSleep: false };
 
 export const modeSchema = z.discriminatedUnion("kind", [
   z.strictObject({ kind: z.literal("usual") }),
@@ -35,8 +36,8 @@ export function rulesFor(mode: OpeningMode, usual: LockingRules): LockingRules {
     case "until-locked":
       return UNTIL_LOCKED;
     case "while":
-      return { afterMinutes: mode.minutes, idleMinutes: null, atSignOut: "lock", atStop: true };
+      return { afterMinutes: mode.minutes, idleMinutes: null, atSignOut: "lock", atStop: true, atSleep: true };
     case "leaving":
-      return { afterMinutes: null, idleMinutes: null, atSignOut: "ask", atStop: true };
+      return { afterMinutes: null, idleMinutes: null, atSignOut: "ask", atStop: true, atSleep: true };
   }
 }

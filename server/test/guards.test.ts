@@ -112,7 +112,7 @@ it("a lock that was cut off is finished at the next start, from its note and the
   // As after a kill between the first record and the work: the note is there, the record says what is to be.
   await lockAs(folder, AS_BEFORE);
   const [listed] = listFolders(house.eremos);
-  house.eremos.data.writeNote({ id: listed?.id ?? "", path: Buffer.from(folder).toString("base64"), ...BARRED, kind: "folder", publicKey: null, opened: null, protectedAt: 1, rules: { afterMinutes: null, idleMinutes: null, atSignOut: "leave", atStop: false }, openedAt: 0, locksAt: null, staysUntil: 0 });
+  house.eremos.data.writeNote({ id: listed?.id ?? "", path: Buffer.from(folder).toString("base64"), ...BARRED, kind: "folder", publicKey: null, opened: null, protectedAt: 1, rules: { afterMinutes: null, idleMinutes: null, atSignOut: "leave", atStop: false, atSleep: false }, openedAt: 0, locksAt: null, staysUntil: 0 });
   fs.chmodSync(folder, 0o755);
   house.restart();
   expect(await recoverInterrupted(house.eremos)).toHaveLength(1);

@@ -81,7 +81,7 @@ describe("a folder left open locks by itself", () => {
     await open({ kind: "until-locked" });
     expect(view()).toMatchObject({ locksAt: null, atSignOut: "leave" });
     expect(await after(60 * 24 * 30)).toBe(false);
-    setRules(house.eremos, view().id, { afterMinutes: 10, idleMinutes: null, atSignOut: "lock", atStop: false });
+    setRules(house.eremos, view().id, { afterMinutes: 10, idleMinutes: null, atSignOut: "lock", atStop: false, atSleep: false });
     keepOpen(house.eremos, view().id, 60);
     expect(await after(59)).toBe(false);
     expect(await after(61)).toBe(true);
@@ -138,7 +138,7 @@ describe("signing out", () => {
   });
 
   it("follows what is set for all", async () => {
-    setPreferences(house.eremos, { ...house.eremos.preferences.get(), rules: { afterMinutes: 5, idleMinutes: null, atSignOut: "leave", atStop: false } });
+    setPreferences(house.eremos, { ...house.eremos.preferences.get(), rules: { afterMinutes: 5, idleMinutes: null, atSignOut: "leave", atStop: false, atSleep: false } });
     await open();
     expect(view().locksAt).toBeGreaterThan(Date.now() + 4 * MINUTE);
     signOut(house.eremos);

@@ -10,6 +10,7 @@ import { Sessions } from "../session/sessions";
 import type { Settings } from "../settings";
 import { watchDatabase } from "../watch/database-watch";
 import { watchMounts } from "../watch/mount-watch";
+import { watchSleep } from "../watch/sleep-watch";
 import { PlaceWatch } from "../watch/place-watch";
 import { type ApiContext, answerApi, isSignedIn } from "./api";
 import { streamEvents } from "./events";
@@ -46,6 +47,7 @@ export async function serve(settings: Settings, development = false): Promise<Ru
   const stopWatching = watchDatabase(eremos);
   await eremos.keeper.start();
   const stopMounts = watchMounts(eremos);
+  const stopSleep = watchSleep(eremos, sessions);
   const stopIdling = signOutWhenIdle(eremos, sessions);
 
   server.on("request", (request: IncomingMessage, response: ServerResponse) => {
@@ -75,6 +77,7 @@ export async function serve(settings: Settings, development = false): Promise<Ru
     close: async () => {
       stopWatching();
       stopIdling();
+      stopSleep();
       stopMounts();
       places.close();
       eremos.keeper.stop();

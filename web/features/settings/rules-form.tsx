@@ -35,6 +35,9 @@ export function RulesForm({ rules, disabled, onChange }: RulesFormProps): ReactN
       <Line label="When you sign out">
         {(id) => <select id={id} className={SELECT} value={rules.atSignOut} onChange={(event) => onChange({ ...rules, atSignOut: SIGN_OUT.find(([value]) => value === event.target.value)?.[0] ?? "lock" })}>{SIGN_OUT.map(([value, words]) => <option key={value} value={value}>{words}</option>)}</select>}
       </Line>
+      <Line label="When the computer goes to sleep, or the screen is locked">
+        {(id) => <select id={id} className={SELECT} value={rules.atSleep ? "lock" : "leave"} onChange={(event) => onChange({ ...rules, atSleep: event.target.value === "lock" })}><option value="lock">lock it</option><option value="leave">leave it open</option></select>}
+      </Line>
       <Line label="When Eremos stops, or was cut off while it was open">
         {(id) => <select id={id} className={SELECT} value={rules.atStop ? "lock" : "leave"} onChange={(event) => onChange({ ...rules, atStop: event.target.value === "lock" })}><option value="lock">lock it</option><option value="leave">leave it open</option></select>}
       </Line>
