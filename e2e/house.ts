@@ -22,7 +22,7 @@ export class House {
   }
 
   get environment(): NodeJS.ProcessEnv {
-    return { ...process.env, EREMOS_DATA: this.data, EREMOS_PLACES: this.world, EREMOS_PORT: this.address === "" ? "0" : new URL(this.address).port };
+    return { ...process.env, XDG_CONFIG_HOME: path.join(this.base, "config"), EREMOS_DATA: this.data, EREMOS_PLACES: this.world, EREMOS_PORT: this.address === "" ? "0" : new URL(this.address).port };
   }
 
   start(): Promise<void> {

@@ -8,7 +8,7 @@ export { type Envelope, openEnvelope, sealTo } from "./crypto/envelope";
 export { EFFORTS, type Effort, LEAST_COST, type MeasuredCost, type PasswordCost, hkdf, measurePasswordCost, measurePasswordCosts, parsePasswordHashing } from "./crypto/kdf";
 export { type SigningKey, generateSigningKey } from "./crypto/signature";
 export {
-  type OwnerEnvelope, type OwnerKeys, createOwner, openSealingKey, openWithCode, openWithPassword, readOwner, withCode, withPassword, writeOwner,
+  type OwnerEnvelope, type OwnerKeys, createOwner, isRootKeyOf, openSealingKey, openWithCode, openWithPassword, readOwner, withCode, withPassword, writeOwner,
 } from "./format/owner";
 export { CODE_GROUPS, isGroupRight, newRecoveryCode, normaliseCodeText, parseRecoveryCode } from "./format/recovery-code";
 export { type FolderPassword, type FolderSecret, type WaysIn, waysInto } from "./format/header";

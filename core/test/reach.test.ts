@@ -73,7 +73,7 @@ function look(now: string): Promise<ReadonlyMap<string, Reach>> {
   return asOwner(() => {
     const located = locateFolder(linuxDisk, Buffer.from(folder), FOLDER);
     if (!located) throw new Error(`not found: ${now}`);
-    return new Map(reachOf({ realPath: located.realPath.toString(), inspection: located.inspection, synced: null, signedIn: false }).map((row) => [row.kind, row]));
+    return new Map(reachOf({ realPath: located.realPath.toString(), inspection: located.inspection, synced: null, signedIn: false, stays: false }).map((row) => [row.kind, row]));
   });
 }
 
@@ -142,7 +142,7 @@ describe.runIf(process.getuid?.() === 0)("who could get at it, cell by cell agai
     const { realPath } = await lock(folder, person.owner, { folder: FOLDER });
     const inspection = locateFolder(linuxDisk, Buffer.from(folder), FOLDER)?.inspection;
     if (!inspection) throw new Error("not found");
-    const rows = reachOf({ realPath: realPath.toString(), inspection, synced: "Cloud drive", signedIn: true });
+    const rows = reachOf({ realPath: realPath.toString(), inspection, synced: "Cloud drive", signedIn: true, stays: false });
     expect(rows.map((row) => row.kind)).toEqual([...REACH_KINDS]);
     expect(rows.find((row) => row.kind === "administrator")?.reads).toMatchObject({ answer: "partly", reason: expect.stringContaining("memory") });
     expect(rows.find((row) => row.kind === "provider")?.reads).toMatchObject({ answer: "partly", reason: expect.stringContaining("before it was locked") });

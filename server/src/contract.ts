@@ -37,6 +37,8 @@ export interface StateView {
   readonly waitMs: number;
   /** Signed out by itself, and a PIN leads back in. */
   readonly pin: boolean;
+  /** The owner chose to stay signed in, and this is a program of the owner's account: no password is needed. */
+  readonly stays: boolean;
 }
 
 /** A password for one folder, needed on top of the master password. */
@@ -283,6 +285,8 @@ export interface SettingsView {
   readonly hint: string | null;
   readonly preferences: PreferencesView;
   readonly hasPin: boolean;
+  /** The key is kept in a file of this account. */
+  readonly stays: boolean;
   /** Folders that still open with an earlier master password or recovery code. */
   readonly behind: PasswordChanged["left"];
   /** Folders with a password of their own, which an earlier recovery code still opens until they are opened. */

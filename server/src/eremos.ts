@@ -7,6 +7,7 @@ import { Jobs } from "./jobs";
 import { Preferences } from "./preferences";
 import { Registry } from "./registry";
 import { Gate } from "./session/gate";
+import { Stay } from "./session/stay";
 import { Pin } from "./session/pin";
 import { type Keys, forgetKeys } from "./session/keys";
 import type { Settings } from "./settings";
@@ -22,6 +23,7 @@ export class Eremos {
   private readonly defaultOffLimits: readonly OffLimits[];
   private readonly emitter = new EventEmitter().setMaxListeners(200);
   readonly pin = new Pin();
+  readonly stay: Stay;
   private signedIn: Keys | null = null;
   /** Keys set aside at an idle sign-out, for the PIN to bring back. */
   private dozing: Keys | null = null;
@@ -32,6 +34,7 @@ export class Eremos {
     this.jobs = new Jobs(database, () => this.announce({ topic: "jobs" }), onProgress);
     this.preferences = new Preferences(database);
     this.keeper = new Keeper(this);
+    this.stay = new Stay(settings.stayDirectory);
     this.defaultOffLimits = defaultOffLimits(settings.home, settings.program, data.directory);
   }
 

@@ -38,6 +38,8 @@ export const api = {
   signOut: (leaveOpen = false) => call<object>("sign-out", { leaveOpen }),
   setPin: (pin: string | null) => call<object>("pin", { pin }),
   returnWithPin: (pin: string) => call<SignedIn>("pin/return", { pin }),
+  setStay: (current: string | null) => call<object>("stay/set", { current }),
+  returnStaying: () => call<SignedIn>("stay/return"),
   touch: () => call<object>("touch"),
   changePassword: (current: string, password: string, hint: string | null) => call<PasswordChanged>("password", { current, password, hint }),
   efforts: () => call<EffortsView>("efforts"),

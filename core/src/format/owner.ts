@@ -68,9 +68,13 @@ function ownerMac(body: Omit<OwnerEnvelope, "mac">, rootKey: Uint8Array): string
   }
 }
 
+export function isRootKeyOf({ mac, ...body }: OwnerEnvelope, rootKey: Uint8Array): boolean {
+  return equalBytes(Buffer.from(ownerMac(body, rootKey)), Buffer.from(mac));
+}
+
 /** @throws EremosError `damaged`; the root key is wiped then */
-function requireAuthentic({ mac, ...body }: OwnerEnvelope, rootKey: Uint8Array): void {
-  if (equalBytes(Buffer.from(ownerMac(body, rootKey)), Buffer.from(mac))) return;
+function requireAuthentic(record: OwnerEnvelope, rootKey: Uint8Array): void {
+  if (isRootKeyOf(record, rootKey)) return;
   wipe(rootKey);
   throw new EremosError("damaged", "The owner record was changed after it was written, so it is not used. Nothing was changed; every locked folder holds a copy of it that may be whole.");
 }

@@ -41,6 +41,8 @@ export interface ReachInput {
   readonly synced: string | null;
   /** The owner is signed in: the keys are in this computer's memory. */
   readonly signedIn: boolean;
+  /** The owner stays signed in: the key that opens it lies in a file of this account. */
+  readonly stays: boolean;
 }
 
 const VAULT = VAULT_NAME.toString();
@@ -242,10 +244,13 @@ const LIST_REASONS = { yes: "The permissions allow listing it.", partly: "The pe
 
 function contentsFor(facts: Facts, may: Allowed): Pick<Reach, "names" | "reads" | "changes" | "deletes"> {
   const deletes = cell(facts.sealed && may === facts.own ? "yes" : may.remove, REMOVE_REASONS);
+  if (facts.sealed && facts.stays && may === facts.own) return { names: STAYING, reads: STAYING, changes: STAYING, deletes };
   if (facts.sealed) return { names: no(ENCRYPTED), reads: no(ENCRYPTED), changes: no(UNNOTICED), deletes };
   return { names: cell(may.list, LIST_REASONS), reads: cell(may.read, READ_REASONS), changes: cell(may.change, CHANGE_REASONS), deletes };
 }
 
+const STAYING = partly("Not from the files. But Eremos stays signed in on this account: whoever uses it can open the folder.");
+const KEY_BESIDE = "You stay signed in: the key lies in a file of this account, on this computer.";
 const NAMELESS = "Only a folder with a random name, which says nothing.";
 
 /** That it is there, for somebody who sees what stands in the directory it lies in. */
@@ -291,6 +296,10 @@ function administrator(facts: Facts): Reach {
     const reads = facts.locked ? anything : yes("It lies open: nothing stops an administrator of a running computer.");
     return { kind, exists, names: anything, reads, changes: anything, deletes: anything };
   }
+  if (facts.stays) {
+    const all = yes(`${KEY_BESIDE} An administrator can read it.`);
+    return { kind, exists, names: all, reads: all, changes: all, deletes: yes("An administrator can delete the encrypted data; keep a copy elsewhere.") };
+  }
   const reads = facts.signedIn ? partly("Not from the disk. But while you are signed in, the keys are in this computer's memory, and an administrator can read that.") : no(ENCRYPTED);
   return { kind, exists, names: reads, reads, changes: no(UNNOTICED), deletes: yes("An administrator can delete the encrypted data; keep a copy elsewhere.") };
 }
@@ -299,6 +308,10 @@ function holdingDisk(facts: Facts): Reach {
   const kind = "disk";
   const exists = seen(facts, "Names of folders are not encrypted.");
   const deletes = yes("Whoever holds the disk can erase it; keep a copy elsewhere.");
+  if (facts.sealed && facts.stays) {
+    const all = partly(`${KEY_BESIDE} Whoever holds the disk that your account's files are on has it too.`);
+    return { kind, exists, names: all, reads: all, changes: all, deletes };
+  }
   if (facts.sealed) return { kind, exists, names: no(ENCRYPTED), reads: no(ENCRYPTED), changes: no(UNNOTICED), deletes };
   const readable = yes(facts.locked ? "It is not encrypted, and permissions mean nothing on another computer." : "It lies open, readable on the disk.");
   return { kind, exists, names: readable, reads: readable, changes: readable, deletes };

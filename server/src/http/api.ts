@@ -21,11 +21,12 @@ import { planLock } from "../operations/plan-lock";
 import { beginNewCode, finishNewCode } from "../operations/recovery-code";
 import { reach } from "../operations/reach";
 import { beginSetup, finishSetup } from "../operations/setup";
-import { returnWithPin, signIn, signOut } from "../operations/sign-in";
+import { returnStaying, returnWithPin, setStay, signIn, signOut } from "../operations/sign-in";
 import { setProtection } from "../operations/protection";
 import { completePath, listPlace, placeRoots } from "../operations/walk-places";
 import { AS_BEFORE, guardSchema, protectionSchema, visibilitySchema } from "../protection";
 import { effortSchema, offLimitsSchema, preferencesChangeSchema } from "../preferences";
+import { accountOf } from "./peer";
 import type { Sessions } from "../session/sessions";
 
 const MOST_BODY_BYTES = 64 * 1024;
@@ -44,6 +45,8 @@ interface Call {
   readonly context: ApiContext;
   readonly response: ServerResponse;
   readonly signedIn: boolean;
+  /** The program that calls is this account's own. */
+  readonly isOwnAccount: boolean;
 }
 
 interface Route {
@@ -74,7 +77,7 @@ const FROM = "/";
 
 const ROUTES: Readonly<Record<string, Route>> = {
   hello: route(true, z.object({ nonce: z.string().regex(/^[0-9a-f]{64}$/) }), ({ context }, { nonce }) => ({ proof: proofFor(context.secret, nonce) })),
-  state: route(true, nothing, ({ context, signedIn }) => stateOf(context.eremos, signedIn)),
+  state: route(true, nothing, ({ context, signedIn, isOwnAccount }) => stateOf(context.eremos, signedIn, isOwnAccount)),
   strength: route(true, z.object({ password: text }), (_call, body) => passwordStrength(body.password)),
   "setup/begin": route(true, z.object({ password: text, hint: text.nullable() }), ({ context }, body) => beginSetup(context.eremos, body)),
   "setup/finish": route(true, shownCode, async (call, body) => {
@@ -98,6 +101,15 @@ const ROUTES: Readonly<Record<string, Route>> = {
   }),
   "pin/return": route(true, z.object({ pin: text }), async (call, { pin }) => {
     await returnWithPin(call.context.eremos, pin);
+    return { tab: beginSession(call), failedTries: 0 };
+  }),
+  "stay/set": route(false, z.object({ current: text.nullable() }), async ({ context }, { current }) => {
+    await setStay(context.eremos, current);
+    return {};
+  }),
+  "stay/return": route(true, nothing, async (call) => {
+    if (!call.isOwnAccount) throw new EremosError("needs-sign-in", "Only programs of the owner's own account may stay signed in. Nothing was touched.");
+    await returnStaying(call.context.eremos);
     return { tab: beginSession(call), failedTries: 0 };
   }),
   touch: route(false, nothing, ({ context }) => {
@@ -208,7 +220,7 @@ export async function answerApi(context: ApiContext, name: string, request: Inco
     if (!found || request.method !== "POST") return send(response, 404, { error: { code: "usage", message: "There is nothing at this address." } });
     const signedIn = isSignedIn(context, request);
     if (!found.open && !signedIn) return send(response, 401, { error: { code: "needs-sign-in", message: "Sign in first. Nothing was touched." } });
-    send(response, 200, await found.run({ context, response, signedIn }, await readBody(request)));
+    send(response, 200, await found.run({ context, response, signedIn, isOwnAccount: accountOf(request.socket) === process.geteuid?.() }, await readBody(request)));
   } catch (caught) {
     const error = isEremosError(caught) ? caught : fromSystemError(caught, "answering");
     send(response, STATUS[error.class], { error: { code: error.code, message: error.message, data: error.data } });

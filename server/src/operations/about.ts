@@ -5,9 +5,10 @@ import { nameFolder } from "./paths";
 import { foldersBehind, foldersWithEarlierCode } from "./renew-headers";
 
 /** What anybody before the gate may know. */
-export function stateOf(eremos: Eremos, signedIn: boolean): StateView {
+export function stateOf(eremos: Eremos, signedIn: boolean, isOwnAccount: boolean): StateView {
+  const owner = eremos.data.owner();
   const { failures, wait, hint } = eremos.gate;
-  return { setUp: eremos.data.owner() !== null, signedIn, hint, failedTries: failures, waitMs: wait, pin: eremos.isDozing };
+  return { setUp: owner !== null, signedIn, hint, failedTries: failures, waitMs: wait, pin: eremos.isDozing, stays: isOwnAccount && owner !== null && eremos.stay.isWaiting(owner) };
 }
 
 export function settingsOf(eremos: Eremos): SettingsView {
@@ -15,7 +16,7 @@ export function settingsOf(eremos: Eremos): SettingsView {
   const owner = eremos.requireOwner();
   const { memoryKiB, passes, lanes } = parsePasswordHashing(owner.password.hashing);
   const offLimits = eremos.offLimits.map(({ path, reason, removable }) => ({ path, reason, removable }));
-  return { dataDirectory: eremos.data.directory, places: eremos.settings.places, hashing: { memoryKiB, passes, lanes }, offLimits, hint: eremos.gate.hint, preferences: eremos.preferences.get(), offLimitsEdits: eremos.preferences.offLimits, hasPin: eremos.pin.isSet, behind: foldersBehind(eremos, owner).map(nameFolder), withEarlierCode: foldersWithEarlierCode(eremos, owner).map(nameFolder) };
+  return { dataDirectory: eremos.data.directory, places: eremos.settings.places, hashing: { memoryKiB, passes, lanes }, offLimits, hint: eremos.gate.hint, preferences: eremos.preferences.get(), offLimitsEdits: eremos.preferences.offLimits, hasPin: eremos.pin.isSet, stays: eremos.stay.isOn(owner), behind: foldersBehind(eremos, owner).map(nameFolder), withEarlierCode: foldersWithEarlierCode(eremos, owner).map(nameFolder) };
 }
 
 export function activityOf(eremos: Eremos): readonly ActivityView[] {

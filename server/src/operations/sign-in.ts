@@ -1,4 +1,4 @@
-import { openWithPassword, wipe } from "@eremos/core";
+import { EremosError, openWithPassword, wipe } from "@eremos/core";
 import type { Eremos } from "../eremos";
 import { deriveKeys } from "../session/keys";
 import { throughGate } from "../session/gate";
@@ -20,11 +20,38 @@ export async function signIn(eremos: Eremos, password: string): Promise<{ failed
     wipe(rootKey);
     throw error;
   }
+  eremos.stay.pause(false);
+  await settleIn(eremos);
+  return { failedTries };
+}
+
+async function settleIn(eremos: Eremos): Promise<void> {
   await recoverInterrupted(eremos);
   await eremos.registry.takeIn(eremos.requireKeys());
   await renewHeaders(eremos);
   eremos.announce({ topic: "session" });
-  return { failedTries };
+}
+
+/** For a program of this account whose owner chose to stay signed in. @throws EremosError `needs-sign-in` */
+export async function returnStaying(eremos: Eremos): Promise<void> {
+  const owner = eremos.requireOwner();
+  if (eremos.keys) return;
+  const rootKey = eremos.stay.isWaiting(owner) ? eremos.stay.rootKey(owner) : null;
+  if (!rootKey) throw new EremosError("needs-sign-in", "Eremos can't sign in by itself any more. Nothing was changed; sign in with the master password.");
+  eremos.keep(deriveKeys(owner, rootKey));
+  await settleIn(eremos);
+}
+
+/** Stays signed in on this account from now on, or no longer. Turning it on asks for the master password. @throws EremosError as {@link signIn} */
+export async function setStay(eremos: Eremos, current: string | null): Promise<void> {
+  const keys = eremos.requireKeys();
+  const owner = eremos.requireOwner();
+  if (current === null) eremos.stay.turnOff(owner);
+  else {
+    await provePassword(eremos, current);
+    eremos.stay.turnOn(owner, keys.rootKey);
+  }
+  eremos.announce({ topic: "session" });
 }
 
 /** Nobody has touched the page for a while: as {@link signOut}, but a PIN, if there is one, still leads back in. */
@@ -59,6 +86,7 @@ export async function provePassword(eremos: Eremos, password: string): Promise<v
  */
 export function signOut(eremos: Eremos, leaveOpen = false): void {
   lockAtSignOut(eremos, leaveOpen);
+  eremos.stay.pause(true);
   eremos.forget();
   eremos.announce({ topic: "session" });
 }

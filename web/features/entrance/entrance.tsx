@@ -1,6 +1,6 @@
 "use client";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { type ReactNode, useCallback, useEffect, useState } from "react";
+import { type ReactNode, useCallback, useEffect, useEffectEvent, useState } from "react";
 import type { SignedIn } from "@eremos/server/contract";
 import { FirstRun } from "./first-run";
 import { Gate } from "./gate";
@@ -38,8 +38,20 @@ export function Entrance({ children }: { readonly children: ReactNode }): ReactN
   if (state.error) return <Unreachable message={state.error instanceof ApiError ? state.error.message : "The page could not be loaded."} onAgain={() => void state.refetch()} />;
   if (!state.data) return <div className="h-dvh bg-paper" aria-busy="true" />;
   if (!state.data.setUp) return <FirstRun onDone={(signedIn) => void enter(signedIn)} />;
+  if (!state.data.signedIn && state.data.stays) return <Staying onSignedIn={(signedIn) => void enter(signedIn)} />;
   if (!state.data.signedIn) return <Gate state={state.data} openAt={state.dataUpdatedAt + state.data.waitMs} onSignedIn={(signedIn) => void enter(signedIn)} onTried={() => void state.refetch()} />;
   return <Shell failedTries={failedTries} onFailuresSeen={() => setFailedTries(0)} onSignedOut={onSignedOut}>{children}</Shell>;
+}
+
+/** The owner chose to stay signed in, and this browser runs in the owner's account. */
+function Staying({ onSignedIn }: { readonly onSignedIn: (signedIn: SignedIn) => void }): ReactNode {
+  const { data, error, refetch } = useQuery({ queryKey: ["stay"], queryFn: api.returnStaying, retry: false, gcTime: 0, staleTime: Number.POSITIVE_INFINITY });
+  const enter = useEffectEvent(onSignedIn);
+  useEffect(() => {
+    if (data) enter(data);
+  }, [data]);
+  if (error) return <Unreachable message={error.message} onAgain={() => void refetch()} />;
+  return <div className="h-dvh bg-paper" aria-busy="true" />;
 }
 
 function Unreachable({ message, onAgain }: { readonly message: string; readonly onAgain: () => void }): ReactNode {

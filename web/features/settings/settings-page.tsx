@@ -10,6 +10,7 @@ import { Desktop } from "./desktop";
 import { Guessing } from "./guessing";
 import { MasterPassword } from "./change-password";
 import { OffLimits } from "./off-limits";
+import { StaySection } from "./stay-section";
 import { PinSection } from "./pin-section";
 import { RecoveryCode } from "./recovery-code";
 import { RulesForm } from "./rules-form";
@@ -34,6 +35,7 @@ export function SettingsPage(): ReactNode {
             <MasterPassword settings={settings} />
             <RecoveryCode settings={settings} />
             <PinSection hasPin={settings.hasPin} />
+            <StaySection stays={settings.stays} />
             <LeavingOpen preferences={settings.preferences} />
             <Desktop />
             <section aria-labelledby="data">
