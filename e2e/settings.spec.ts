@@ -1,5 +1,5 @@
 import AxeBuilder from "@axe-core/playwright";
-import { PASSWORD, expect, signIn, test } from "./house";
+import { PASSWORD, card, expect, signIn, test } from "./house";
 
 const NEW = "half a cello and its bow";
 
@@ -65,4 +65,26 @@ test("a PIN set in Settings leads back in after the page signed out by itself", 
   await page.locator("input").and(page.getByLabel("PIN", { exact: true })).fill("7319");
   await page.getByRole("button", { name: "Go on" }).click();
   await expect(page.getByRole("heading", { name: "Settings" })).toBeVisible();
+});
+
+test("staying signed in leads past the gate after a restart, until one signs out oneself; the table of who sees what says what it costs", async ({ page, house }) => {
+  expect(house.eremos(["setup"], PASSWORD).status).toBe(0);
+  expect(house.eremos(["lock", house.place("Workshop", "Payroll")]).status).toBe(0);
+  await signIn(page, house);
+  await page.getByRole("link", { name: "Settings" }).click();
+  await page.getByRole("button", { name: "Turn it on…" }).click();
+  await page.getByRole("dialog").getByLabel("Present master password").fill(PASSWORD);
+  await page.getByRole("dialog").getByRole("button", { name: "Stay signed in" }).click();
+  await expect(page.getByText("On: your key is kept in a file")).toBeVisible();
+  await house.stop();
+  await house.start();
+  await page.goto(house.address);
+  await expect(page.getByRole("heading", { name: "Your folders" })).toBeVisible();
+  await card(page, "Payroll").getByRole("button", { name: /Payroll/ }).click();
+  await card(page, "Payroll").getByRole("link", { name: "Details" }).click();
+  await expect(page.getByRole("row", { name: /Somebody holding the disk/ }).getByRole("button", { name: /You stay signed in/ }).first()).toBeVisible();
+  await page.getByRole("button", { name: "Sign out" }).click();
+  await expect(page.getByLabel("Master password")).toBeVisible();
+  await page.reload();
+  await expect(page.getByLabel("Master password")).toBeVisible();
 });

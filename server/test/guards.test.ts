@@ -1,9 +1,11 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterEach, beforeEach, expect, it } from "vitest";
+import { SealedReader, disk } from "@eremos/core";
 import type { Protection } from "../src/contract";
 import { activityOf } from "../src/operations/about";
 import { closeUp } from "../src/operations/close-up";
+import { setFolderPassword } from "../src/operations/folder-password";
 import { listFolders } from "../src/operations/list-folders";
 import { NO_RULES, lock } from "../src/operations/lock-folder";
 import { check, release, unlock } from "../src/operations/open-folder";
@@ -14,7 +16,7 @@ import { recoverInterrupted } from "../src/operations/recover-interrupted";
 import { listPlace } from "../src/operations/walk-places";
 import { AS_BEFORE } from "../src/protection";
 import { Eremos } from "../src/eremos";
-import { signIn, signOut } from "../src/operations/sign-in";
+import { setStay, signIn, signOut } from "../src/operations/sign-in";
 import { readSettings } from "../src/settings";
 import { CAN_MOUNT, Drive } from "../../core/test/mounts";
 import { PASSWORD, TestHouse, sealedAnd } from "./house";
@@ -249,4 +251,23 @@ it.runIf(CAN_MOUNT)("a drive's whole contents: away with it, back with it at ano
     eremos.close();
     drive.remove();
   }
+});
+
+it("staying signed in changes who could get at a sealed folder, and the key it keeps really opens it; not one with a password of its own", async () => {
+  const folder = house.makeFolder("Payroll");
+  await house.signIn();
+  await lockAs(folder, sealedAnd("view"));
+  const answers = (): string[] => reach(house.eremos, folder).map(({ kind, reads }) => `${kind} ${reads.answer}`);
+  expect(answers()).toEqual(["keyboard no", "keyboard-hidden-shown no", "account no", "administrator partly", "disk no", "provider no"]);
+  await setStay(house.eremos, PASSWORD);
+  expect(answers()).toEqual(["keyboard partly", "keyboard-hidden-shown partly", "account no", "administrator yes", "disk partly", "provider no"]);
+  const [file = ""] = fs.readdirSync(house.eremos.settings.stayDirectory);
+  const { rootKey } = JSON.parse(fs.readFileSync(path.join(house.eremos.settings.stayDirectory, file), "utf8")) as { rootKey: string };
+  const access = { owner: house.eremos.requireOwner(), rootKey: Buffer.from(rootKey, "base64url"), folderKey: null, devices: [] };
+  const reader = await SealedReader.open(disk, { path: Buffer.from(folder), access, keptHeader: null });
+  expect(reader.list(reader.root).entries.map(({ name }) => name.toString())).toEqual(["letter.txt"]);
+  reader.close();
+  await setFolderPassword(house.eremos, { folder, secret: null, password: { password: "rosin on the left shelf", hint: null } });
+  expect(answers()).toEqual(["keyboard no", "keyboard-hidden-shown no", "account no", "administrator partly", "disk no", "provider no"]);
+  await expect(SealedReader.open(disk, { path: Buffer.from(folder), access, keptHeader: null })).rejects.toMatchObject({ code: "needs-folder-password" });
 });

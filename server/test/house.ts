@@ -35,7 +35,7 @@ export class TestHouse {
   }
 
   private open(): Eremos {
-    return Eremos.open(readSettings({ EREMOS_DATA: this.data, EREMOS_PLACES: this.world }, PROGRAM));
+    return Eremos.open(readSettings({ EREMOS_DATA: this.data, EREMOS_PLACES: this.world, XDG_CONFIG_HOME: path.join(this.base, "config") }, PROGRAM));
   }
 
   signIn(): Promise<{ failedTries: number }> {
