@@ -122,3 +122,22 @@ test("a folder dropped from the file manager is found on the disk; where two mat
   await expect(page.getByText(/suppliers\.md is open at its place/)).toBeVisible();
   expect(fs.readFileSync(house.place("Cloud drive", "suppliers.md"), "utf8")).toContain("tonewood");
 });
+
+test("a drive's whole contents: away when it is taken out, back by itself at another place, opened there", async ({ page, house }) => {
+  expect(house.eremos(["setup"], PASSWORD).status).toBe(0);
+  await signIn(page, house);
+  const listing = house.ls(house.place("Red stick"), "-R");
+  await protect(page, house.place("Red stick"), "In view");
+  await expect(page.getByText(/Red stick is sealed/)).toBeVisible();
+  house.stick.takeOut();
+  await expect(card(page, "Red stick").getByText("Away")).toBeVisible();
+  house.stick.putIn(house.place("Stick of another colour"));
+  await card(page, "Stick of another colour").getByRole("button", { name: "Stick of another colour" }).click();
+  await card(page, "Stick of another colour").getByRole("button", { name: "Open in place" }).click();
+  await expect(page.getByText(/Stick of another colour is open at its place/)).toBeVisible();
+  await card(page, "Stick of another colour").getByRole("link", { name: "Details" }).click();
+  await page.getByRole("button", { name: "Release…" }).click();
+  await page.getByRole("alertdialog").getByRole("button", { name: "Release it" }).click();
+  await expect(page.getByText("Nothing is protected yet")).toBeVisible();
+  expect(house.ls(house.place("Stick of another colour"), "-R").join().replaceAll("Stick of another colour", "Red stick")).toBe(listing.join());
+});

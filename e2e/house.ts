@@ -4,6 +4,7 @@ import * as os from "node:os";
 import * as path from "node:path";
 import { fileURLToPath } from "node:url";
 import { type Page, test as base, expect } from "@playwright/test";
+import { demoStick } from "../stand-ins/drive.mjs";
 import { generateWorld } from "../demo/src/generate";
 
 const CLI = fileURLToPath(new URL("../cli/bin/eremos.mjs", import.meta.url));
@@ -16,13 +17,15 @@ export class House {
   readonly base = fs.mkdtempSync(path.join(os.tmpdir(), "eremos-e2e-"));
   readonly world = path.join(this.base, "world");
   readonly data = path.join(this.base, "data");
+  readonly stick = demoStick(this.base);
 
   constructor(template: string) {
     fs.cpSync(template, this.world, { recursive: true, preserveTimestamps: true });
+    this.stick.mark(path.join(this.world, "Red stick"));
   }
 
   get environment(): NodeJS.ProcessEnv {
-    return { ...process.env, XDG_CONFIG_HOME: path.join(this.base, "config"), EREMOS_DATA: this.data, EREMOS_PLACES: this.world, EREMOS_PORT: this.address === "" ? "0" : new URL(this.address).port };
+    return { ...process.env, XDG_CONFIG_HOME: path.join(this.base, "config"), EREMOS_DATA: this.data, EREMOS_PLACES: this.world, EREMOS_MOUNTS: this.stick.table, EREMOS_PORT: this.address === "" ? "0" : new URL(this.address).port };
   }
 
   start(): Promise<void> {

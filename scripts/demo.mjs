@@ -1,6 +1,7 @@
 /** Builds, makes the demo world in .demo (ignored by git) and starts Eremos on it. `npm run demo -- --fresh` makes it anew. */
 import { existsSync, mkdirSync, renameSync, rmSync } from "node:fs";
 import { join } from "node:path";
+import { demoStick } from "../stand-ins/drive.mjs";
 import { build, fail, install, requireNode, root, run, serveHere } from "./steps.mjs";
 
 requireNode();
@@ -19,9 +20,11 @@ if (!existsSync(world)) {
   mkdirSync(demo, { recursive: true });
   await generateWorld(beginning);
   renameSync(beginning, world);
+  demoStick(demo).mark(join(world, "Red stick"));
 }
 process.env.EREMOS_PLACES = world;
 process.env.EREMOS_DATA = data;
+process.env.EREMOS_MOUNTS = demoStick(demo).table;
 process.env.EREMOS_SYNCED = join(world, "Cloud drive");
 if (!existsSync(join(data, "owner.json"))) {
   run("node", ["cli/bin/eremos.mjs", "setup", "--password-stdin", "--hint", "four things on the bench"], { input: `${DEMO_PASSWORD}\n`, stdio: ["pipe", "ignore", "inherit"] });

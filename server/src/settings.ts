@@ -13,6 +13,8 @@ export interface Settings {
   readonly home: string;
   /** Directories that another program uploads to a provider, as real paths. */
   readonly synced: readonly string[];
+  /** Tables of what is mounted, in the form of proc_mounts(5). */
+  readonly mounts: readonly string[];
   /** Where a key is kept for who stays signed in: the account's own, outside the data directory. */
   readonly stayDirectory: string;
   /** Where Eremos itself lies. */
@@ -30,7 +32,7 @@ export function readSettings(environment: Readonly<Record<string, string | undef
   const dataDirectory = path.resolve(environment["EREMOS_DATA"] || defaultDataDirectory(environment, home));
   const listed = listIn(environment, "EREMOS_PLACES").map(existingPlace);
   const places = listed.length > 0 ? listed : [home, ...drivesOf(os.userInfo().username)];
-  return { port, dataDirectory, places, home, synced: listIn(environment, "EREMOS_SYNCED").map(realPathOf), stayDirectory: path.join(environment["XDG_CONFIG_HOME"] || path.join(home, ".config"), "eremos"), program: realPathOf(program) };
+  return { port, dataDirectory, places, home, synced: listIn(environment, "EREMOS_SYNCED").map(realPathOf), mounts: ["/proc/self/mounts", ...listIn(environment, "EREMOS_MOUNTS")], stayDirectory: path.join(environment["XDG_CONFIG_HOME"] || path.join(home, ".config"), "eremos"), program: realPathOf(program) };
 }
 
 /** Where the desktop mounts a person's removable drives, if it does. */

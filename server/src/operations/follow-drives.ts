@@ -1,5 +1,5 @@
 import * as fs from "node:fs";
-import { type Located, disk, displayPath, isEremosError, isInPlaces, locateFolder, splitPath } from "@eremos/core";
+import { type Located, disk, displayPath, isEremosError, isInPlaces, isMountPoint, locateFolder, splitPath } from "@eremos/core";
 import type { Eremos } from "../eremos";
 import type { FolderRecord } from "../registry";
 import { decodePath, encodePath } from "./paths";
@@ -29,7 +29,7 @@ export function isAway(record: FolderRecord): boolean {
 /** The path within the drive is the same, wherever it is mounted; how much of the old path that is, is tried. */
 function onAnotherMount(eremos: Eremos, record: FolderRecord): { readonly path: Buffer; readonly located: Located } | null {
   const parts = displayPath(decodePath(record.path)).split("/").filter((part) => part !== "");
-  for (const mount of mountsIn(eremos.settings.places)) {
+  for (const mount of mountsIn(eremos)) {
     for (let from = record.kind === "drive" ? parts.length : parts.length - 1; from >= 0; from--) {
       const path = Buffer.from([mount, ...parts.slice(from)].join("/"));
       const located = locateOrNull(path, record.id);
@@ -48,9 +48,18 @@ function locateOrNull(path: Buffer, id: string): Located | null {
   }
 }
 
+export function readTables(tables: readonly string[]): string {
+  return tables.map((table) => (fs.existsSync(table) ? fs.readFileSync(table, "utf8") : "")).join("\n");
+}
+
+/** Whether a drive is mounted at the path itself. */
+export function isDrive(eremos: Eremos, path: Buffer): boolean {
+  return isMountPoint(disk, path) || mountsIn(eremos).includes(displayPath(path));
+}
+
 /** Mount points where folders may be protected. A space in one is written as \040. Source: proc_mounts(5). */
-function mountsIn(places: readonly string[]): string[] {
-  return fs.readFileSync("/proc/self/mounts", "utf8").split("\n").flatMap((line) => {
+function mountsIn({ settings: { mounts, places } }: Eremos): string[] {
+  return readTables(mounts).split("\n").flatMap((line) => {
     const mount = (line.split(" ")[1] ?? "").replace(/\\(\d{3})/g, (_all, octal: string) => String.fromCharCode(Number.parseInt(octal, 8)));
     return mount !== "" && isInPlaces(mount, places) ? [mount] : [];
   });

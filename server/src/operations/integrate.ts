@@ -28,7 +28,7 @@ export function setDesktop(settings: Settings, on: boolean): void {
 }
 
 function desktopHome({ home, program }: Settings): DesktopHome {
-  const kept = Object.fromEntries(["EREMOS_DATA", "EREMOS_PORT", "EREMOS_PLACES", "EREMOS_SYNCED"].flatMap((name) => (process.env[name] ? [[name, process.env[name]]] : [])));
+  const kept = Object.fromEntries(["EREMOS_DATA", "EREMOS_PORT", "EREMOS_PLACES", "EREMOS_SYNCED", "EREMOS_MOUNTS"].flatMap((name) => (process.env[name] ? [[name, process.env[name]]] : [])));
   return {
     dataHome: process.env["XDG_DATA_HOME"] || path.join(home, ".local", "share"), configHome: process.env["XDG_CONFIG_HOME"] || path.join(home, ".config"),
     command: commandOf(program), environment: kept,

@@ -1,6 +1,6 @@
 import * as fs from "node:fs";
 import {
-  EremosError, type FolderPassword, type GuardOutcome, type LockOutcome, type Signer, disk, displayPath, inspectFolder, isLocked, isMountPoint, locateFolder, protectedAbove, recoverFolder, refuseOffLimits,
+  EremosError, type FolderPassword, type GuardOutcome, type LockOutcome, type Signer, disk, displayPath, inspectFolder, isLocked, locateFolder, protectedAbove, recoverFolder, refuseOffLimits,
 } from "@eremos/core";
 import type { Protection } from "../contract";
 import type { Note } from "../data-directory";
@@ -9,6 +9,7 @@ import type { StartedJob } from "../jobs";
 import { UNTIL_LOCKED } from "../locking-rules";
 import { type ProtectionRequest, guardingOf, placesOf, protectionFor, signsOf } from "../protection";
 import type { FolderRecord } from "../registry";
+import { isDrive } from "./follow-drives";
 import { newFolderId } from "./folder-id";
 import { waysOf } from "./folder-password";
 import { decodePath, encodePath, fullPath, nameOf } from "./paths";
@@ -71,7 +72,7 @@ export function lock(eremos: Eremos, request: LockRequest): LockJob {
   const protection = protectionFor(request.protection, note ?? known ?? (before ? { ...before, bars: null, cover: null, icon: null } : null));
   const password = request.password ?? null;
   if (password) requireFitForPassword(eremos, protection, before !== null);
-  const kind = before?.single || fs.lstatSync(path).isFile() ? "file" : isMountPoint(disk, path) ? "drive" : "folder";
+  const kind = before?.single || fs.lstatSync(path).isFile() ? "file" : isDrive(eremos, path) ? "drive" : "folder";
   const protectedAt = known?.protectedAt ?? note?.protectedAt ?? Date.now();
   const during: Note = { ...(note ?? NO_RULES), id, path: encodePath(path), ...protection, kind, publicKey: note?.publicKey ?? null, opened: note?.opened ?? null, protectedAt };
   const locking: Locking = { eremos, path, id, note, known, during, password, inUseAnyway: request.inUseAnyway };

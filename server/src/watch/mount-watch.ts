@@ -1,10 +1,11 @@
-import * as fs from "node:fs";
+import { readTables } from "../operations/follow-drives";
 import type { Eremos } from "../eremos";
 
 const LOOK_EVERY_MS = 2000;
 
 /** Tells the page when a drive came or went: its folders come back, or show as away. */
 export function watchMounts(eremos: Eremos): () => void {
+  const mounts = (): string => readTables(eremos.settings.mounts);
   let known = mounts();
   const timer = setInterval(() => {
     const now = mounts();
@@ -13,12 +14,4 @@ export function watchMounts(eremos: Eremos): () => void {
     eremos.announce({ topic: "folders" });
   }, LOOK_EVERY_MS);
   return () => clearInterval(timer);
-}
-
-function mounts(): string {
-  try {
-    return fs.readFileSync("/proc/self/mounts", "utf8");
-  } catch {
-    return "";
-  }
 }
