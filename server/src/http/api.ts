@@ -2,7 +2,7 @@ import type { IncomingMessage, ServerResponse } from "node:http";
 import { z } from "zod";
 import { EremosError, fromSystemError, isEremosError } from "@eremos/core";
 import type { Eremos } from "../eremos";
-import { DESKTOP_PARTS } from "../desktop/entries";
+import { DESKTOP_PARTS } from "../desktop/desktop";
 import { proofFor } from "../desktop/launcher";
 import { desktopParts, setDesktopPart } from "../operations/integrate";
 import { activityOf, settingsOf, stateOf } from "../operations/about";

@@ -1,29 +1,16 @@
 import * as path from "node:path";
+import { type Desktop, type DesktopFile, type DesktopHome, type DesktopPart, MARK } from "./desktop";
 
-/** What Eremos can add to the desktop: plain files by the freedesktop.org conventions, in the account's own directories. */
-export const DESKTOP_PARTS = ["applications", "start", "menu"] as const;
-export type DesktopPart = (typeof DESKTOP_PARTS)[number];
+/** Plain files by the freedesktop.org conventions, in the account's own directories. */
+export const linux: Desktop = {
+  isProven: true,
+  filesOf,
+  commandsOf: () => [],
+  hiding: () => [],
+  barring: () => [],
+};
 
-export interface DesktopFile {
-  readonly path: string;
-  readonly mode: number;
-  readonly content: string;
-}
-
-export interface DesktopHome {
-  readonly dataHome: string;
-  readonly configHome: string;
-  /** The program and its first words, as they are started: `node …/eremos.mjs`. */
-  readonly command: readonly string[];
-  /** What must be set for it, such as another data directory. */
-  readonly environment: Readonly<Record<string, string>>;
-}
-
-/** Stands in every file Eremos writes, and nowhere else: only files with it are ever replaced or removed. */
-export const MARK = "Written by Eremos; it removes this file again when asked.";
-
-/** The files of one part. */
-export function filesOf(part: DesktopPart, home: DesktopHome): readonly DesktopFile[] {
+function filesOf(part: DesktopPart, home: DesktopHome): readonly DesktopFile[] {
   switch (part) {
     case "applications":
       return [{ path: path.join(home.dataHome, "applications", "eremos.desktop"), mode: 0o644, content: entry(home, ["page"], ["Name=Eremos", "Comment=Hides and locks private folders in place", "Categories=Utility;Security;"]) }];
@@ -87,5 +74,5 @@ function entry(home: DesktopHome, words: readonly string[], lines: readonly stri
 
 function serviceMenu(home: DesktopHome): string {
   const action = (id: string, name: string, word: string): string => `\n[Desktop Action ${id}]\nName=${name}\nExec=${execLine(home, [word, "%f"])}\n`;
-  return `[Desktop Entry]\n# ${MARK}\nType=Service\nMimeType=inode/directory;\nActions=lock;open;\n${action("lock", "Lock with Eremos", "lock")}${action("open", "Open in Eremos", "page")}`;
+  return `[Desktop Entry]\n# ${MARK}\nType=Service\nMimeType=inode/directory;application/octet-stream;\nActions=lock;open;\n${action("lock", "Lock with Eremos", "lock")}${action("open", "Open in Eremos", "page")}`;
 }
