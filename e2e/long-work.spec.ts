@@ -89,7 +89,8 @@ test("refusals are explained before anything is touched; Places is live; paths c
   await signIn(page, house);
   await page.getByRole("button", { name: "Protect a folder…" }).last().click();
   const dialog = page.getByRole("dialog");
-  for (const [typed, says] of [[house.world, "It is one of your places".toLowerCase()], ["/etc", "the system needs it"], [house.place("Workshop", "opening hours.md"), "not a folder of its own"], [house.place("nowhere"), "There is nothing at"]] as const) {
+  fs.symlinkSync("opening hours.md", house.place("Workshop", "link"));
+  for (const [typed, says] of [[house.world, "It is one of your places".toLowerCase()], ["/etc", "the system needs it"], [house.place("Workshop", "link"), "is a link"], [house.place("nowhere"), "There is nothing at"]] as const) {
     await dialog.getByLabel("Folder or file").fill(typed);
     await expect(dialog.getByRole("alert")).toContainText(says, { ignoreCase: true });
     await expect(dialog.getByRole("button", { name: "Lock it" })).toBeDisabled();

@@ -76,7 +76,7 @@ describe("what is wrong", () => {
     for (const words of [["frobnicate"], ["lock"], ["lock", folder, folder], ["lock", folder, "--unknown"], ["list", "--hide"], ["lock", folder, "--hide", "--view"]]) expect(cli.json(words).status, words.join(" ")).toBe(2);
     expect(cli.json(["unlock", folder], "wrong")).toMatchObject({ status: 3, body: { error: { code: "wrong-password" } } });
     expect(cli.json(["unlock", folder], PASSWORD)).toMatchObject({ status: 4, body: { error: { code: "not-protected" } } });
-    for (const [place, code] of [[world, "off-limits"], ["/etc", "off-limits"], ["/", "off-limits"], [cli.data, "off-limits"], [path.join(folder, "letter.txt"), "not-a-folder"], [path.join(world, "gone"), "needs-sign-in"]] as const) {
+    for (const [place, code] of [[world, "off-limits"], ["/etc", "off-limits"], ["/", "off-limits"], [cli.data, "off-limits"], [path.join(folder, "link to letter"), "not-a-folder"], [path.join(world, "gone"), "needs-sign-in"]] as const) {
       expect(cli.json(["lock", place]), place).toMatchObject({ status: 4, body: { error: { code } } });
     }
     expect(cli.json(["lock", path.join(world, "gone")], PASSWORD)).toMatchObject({ status: 4, body: { error: { code: "not-found" } } });

@@ -116,7 +116,7 @@ describe("a sealed folder that somebody changed", () => {
 
   it("takes no path from a record that anybody could write", () => {
     const state = readState(fs.readFileSync(path.join(vault(sealed), "state.json")));
-    for (const hostile of [{ folder: "../../../../etc/cron.d/x" }, { lockedName: "../elsewhere" }, { lockedName: "visible" }]) {
+    for (const hostile of [{ folder: "../../../../etc/cron.d/x" }, { lockedName: "../elsewhere" }, { lockedName: ".." }, { visibility: "hidden", lockedName: "visible" }, { visibility: "view", lockedName: `.${"0".repeat(20)}` }] as const) {
       expect(() => readState(writeState({ ...state, ...hostile }))).toThrow(expect.objectContaining({ code: "damaged" }));
     }
   });

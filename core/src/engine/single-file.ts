@@ -19,16 +19,29 @@ import { type HeldFolder, NAMES, VAULT_NAME, commitFile, containerOf, displayPat
  */
 export function wrapFile(disk: Disk, path: Buffer): boolean {
   const { parent: parentPath, name } = splitPath(path);
-  return within(disk, disk.openRoot(parentPath), (parent) => {
-    const stat = disk.find(parent, name);
-    const known = containerOf(disk, parent, name);
-    if (stat?.type === "dir" || (!known && stat?.type !== "file")) return false;
-    if (stat?.type !== "file") throw new EremosError("not-found", `The file that lies open as ${displayPath(path)} is not there now. Nothing was touched; move it back and lock it, or release it.`);
-    sweepContainers(disk, parent);
-    const container = known ?? makeContainer(disk, parent, name);
-    bring(disk, { parentPath, parent, name, container });
-    return true;
-  });
+  let parent: Dir;
+  try {
+    parent = disk.openRoot(parentPath);
+  } catch {
+    // Whoever opens the folder says what is wrong.
+    return false;
+  }
+  try {
+    return within(disk, parent, () => wrapIn(disk, path, parentPath, parent, name));
+  } catch (error) {
+    throw fromSystemError(error, `looking at ${displayPath(path)}; the file is whole`);
+  }
+}
+
+function wrapIn(disk: Disk, path: Buffer, parentPath: Buffer, parent: Dir, name: Buffer): boolean {
+  const stat = disk.find(parent, name);
+  if (stat?.type === "dir") return false;
+  const known = containerOf(disk, parent, name);
+  if (!known && stat?.type !== "file") return false;
+  if (stat?.type !== "file") throw new EremosError("not-found", `The file that lies open as ${displayPath(path)} is not there now. Nothing was touched; move it back and lock it, or release it.`);
+  sweepContainers(disk, parent);
+  bring(disk, { parentPath, parent, name, container: known ?? makeContainer(disk, parent, name) });
+  return true;
 }
 
 interface Bringing {

@@ -1,7 +1,7 @@
 import { z } from "zod";
 import { sha256 } from "../crypto/bytes";
 import { EremosError } from "../errors/eremos-error";
-import { lockedNameSchema, idSchema } from "./ids";
+import { idSchema, isFittingName, lockedNameSchema } from "./ids";
 import { ownerSchema } from "./owner";
 import { readRecord, writeRecord } from "./record-file";
 import { VISIBILITIES } from "./state";
@@ -52,7 +52,7 @@ const guardSchema = z.strictObject({
   owner: ownerSchema,
   /** The folder's own times, set again at its release; nanoseconds as decimal text. */
   times: z.strictObject({ atimeNs: text, mtimeNs: text }),
-});
+}).refine(isFittingName);
 export type GuardRecord = z.output<typeof guardSchema>;
 
 export function writeGuard(record: GuardRecord): Buffer {

@@ -24,3 +24,8 @@ export function whyNotCover(name: string): string | null {
 
 /** The name a folder has while it is locked. In a record it is a name of its own directory, never a path. */
 export const lockedNameSchema = z.string().refine((name) => HIDDEN_NAME.test(name) || whyNotCover(name) === null);
+
+/** In a record: only a folder in view has a cover name, only one that hides a random one. */
+export function isFittingName({ visibility, lockedName }: { readonly visibility: string; readonly lockedName: string | null }): boolean {
+  return lockedName === null || HIDDEN_NAME.test(lockedName) === (visibility !== "view");
+}

@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { lockedNameSchema, idSchema } from "./ids";
+import { idSchema, isFittingName, lockedNameSchema } from "./ids";
 import { readRecord, writeRecord } from "./record-file";
 
 /**
@@ -48,7 +48,7 @@ export const stateSchema = z.strictObject({
   page: z.union([text, z.null()]),
   /** SHA-256 of the file that gives the folder another icon, or null when there is none. */
   icon: z.union([text, z.null()]),
-});
+}).refine(isFittingName);
 export type StateRecord = z.output<typeof stateSchema>;
 
 export function writeState(record: StateRecord): Buffer {
