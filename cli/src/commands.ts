@@ -178,7 +178,7 @@ const list: Command = async (invocation) => {
   return withEremos(invocation, async (eremos) => {
     await openGate(eremos, invocation);
     const folders = listFolders(eremos);
-    const shown = folders.map(({ id, path, realPath, guard, visibility, cover, bars, hasPassword, state, files, bytes }) => ({ id, path, realPath, guard, visibility, cover, bars, hasPassword, state, files, bytes }));
+    const shown = folders.map(({ id, kind, path, realPath, guard, visibility, cover, bars, hasPassword, state, files, bytes }) => ({ id, kind, path, realPath, guard, visibility, cover, bars, hasPassword, state, files, bytes }));
     return { result: { folders: shown }, lines: folders.length > 0 ? folders.map(tableLine) : ["No folder is protected yet. `eremos lock PATH` locks one."] };
   });
 };

@@ -25,7 +25,7 @@ describe("the whole way", () => {
     expect(fs.existsSync(folder)).toBe(false);
 
     const folders = cli.list();
-    expect(folders).toEqual([{ id: expect.any(String), path: folder, realPath: expect.stringMatching(/\/\.[0-9a-f]{20}$/), guard: "sealed", visibility: "hidden", cover: null, bars: null, hasPassword: false, state: "locked", files: 10, bytes: expect.any(Number) }]);
+    expect(folders).toEqual([{ id: expect.any(String), kind: "folder", path: folder, realPath: expect.stringMatching(/\/\.[0-9a-f]{20}$/), guard: "sealed", visibility: "hidden", cover: null, bars: null, hasPassword: false, state: "locked", files: 10, bytes: expect.any(Number) }]);
     expect(cli.json(["check", folder], PASSWORD)).toEqual({ status: 0, body: { ok: true, damaged: [] } });
     expect(cli.json(["lock", folder])).toMatchObject({ status: 4, body: { error: { code: "needs-sign-in" } } });
 

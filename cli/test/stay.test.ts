@@ -1,57 +1,33 @@
-import { type ChildProcess, spawn, spawnSync } from "node:child_process";
+import { spawnSync } from "node:child_process";
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterAll, beforeAll, expect, it } from "vitest";
 import { OTHER } from "../../core/test/accounts";
-import { CLI, CommandLine, PASSWORD } from "./command-line";
+import { CommandLine, PASSWORD } from "./command-line";
+import { type Answer, RunningServer } from "./running-server";
 
 const cli = new CommandLine();
 const config = path.join(cli.base, "config");
-let server: ChildProcess;
-let address = "";
-let session = { tab: "", cookie: "" };
+const server = new RunningServer(cli, { XDG_CONFIG_HOME: config });
+const call = (name: string, body: object = {}): Promise<Answer> => server.call(name, body);
 
 beforeAll(async () => {
   expect(cli.run(["setup"], PASSWORD).status).toBe(0);
-  await start();
+  await server.start();
 });
 afterAll(async () => {
-  await stop();
+  await server.stop();
   cli.remove();
 });
 
-function start(): Promise<void> {
-  server = spawn("node", [CLI, "serve"], { env: { ...cli.env, EREMOS_PORT: "0", XDG_CONFIG_HOME: config }, stdio: ["ignore", "ignore", "pipe"] });
-  return new Promise((resolve) => {
-    server.stderr?.on("data", (part) => {
-      address = /Eremos is at (http:\S+)/.exec(String(part))?.[1] ?? address;
-      if (address !== "") resolve();
-    });
-  });
-}
-
-async function stop(): Promise<void> {
-  const ended = new Promise((resolve) => server.once("exit", resolve));
-  server.kill();
-  await ended;
-  address = "";
-}
-
-interface Answer {
-  readonly status: number;
-  readonly body: { readonly tab?: string; readonly stays?: boolean; readonly error?: { readonly code: string } };
-}
-
-async function call(name: string, body: object = {}): Promise<Answer> {
-  const answer = await fetch(`${address}/api/${name}`, { method: "POST", headers: { "content-type": "application/json", origin: address, cookie: session.cookie, "x-eremos-tab": session.tab }, body: JSON.stringify(body) });
-  const read = (await answer.json()) as Answer["body"];
-  if (read.tab) session = { tab: read.tab, cookie: answer.headers.getSetCookie()[0]?.split(";")[0] ?? "" };
-  return { status: answer.status, body: read };
+async function restart(): Promise<void> {
+  await server.stop();
+  await server.start();
 }
 
 /** The same call from a program of another account of this computer. */
 function callAsAnother(name: string): Answer {
-  const script = `fetch(${JSON.stringify(`${address}/api/${name}`)}, { method: "POST", headers: { "content-type": "application/json", origin: ${JSON.stringify(address)} }, body: "{}" }).then(async (answer) => console.log(JSON.stringify({ status: answer.status, body: await answer.json() })))`;
+  const script = `fetch(${JSON.stringify(`${server.address}/api/${name}`)}, { method: "POST", headers: { "content-type": "application/json", origin: ${JSON.stringify(server.address)} }, body: "{}" }).then(async (answer) => console.log(JSON.stringify({ status: answer.status, body: await answer.json() })))`;
   return JSON.parse(spawnSync(process.execPath, ["-e", script], { uid: OTHER, gid: OTHER, cwd: "/", encoding: "utf8" }).stdout) as Answer;
 }
 
@@ -72,9 +48,7 @@ it("stays signed in over a restart, for this account's programs alone, until tha
     expect(bytes.includes(rootKey) || bytes.includes(Buffer.from(rootKey, "base64url"))).toBe(false);
   }
 
-  await stop();
-  await start();
-  session = { tab: "", cookie: "" };
+  await restart();
   expect((await call("folders")).status).toBe(401);
   expect((await call("state")).body.stays).toBe(true);
   if (process.getuid?.() === 0) {
@@ -101,9 +75,7 @@ it("does not use a key that others could read or have put there", async () => {
     fs.writeFileSync(kept, written);
     fs.chmodSync(kept, 0o600);
     spoil();
-    await stop();
-    await start();
-    session = { tab: "", cookie: "" };
+    await restart();
     expect((await call("stay/return")).body.error?.code).toBe("needs-sign-in");
   }
 });

@@ -17,6 +17,7 @@ export { type FolderState, VISIBILITIES, type Visibility } from "./format/state"
 export { type Bars, LEVELS, type Level, NO_BARS, barsSchema } from "./format/guard-record";
 export type { DirEntry, Entry, FileEntry, LinkEntry, Listing } from "./format/tree";
 export type { Hooks, Phase, Progress } from "./engine/hooks";
+export { closeToOthers } from "./engine/close-to-others";
 export { changeVisibility } from "./engine/change-visibility";
 export { changeFolderPassword, changeOwner, openFolderKey } from "./engine/change-owner";
 export { type CheckInput, type CheckOutcome, type Damage, checkFolder } from "./engine/check";

@@ -2,6 +2,7 @@ import * as fs from "node:fs";
 import * as path from "node:path";
 import { expect } from "vitest";
 import { changeOwner } from "../src/engine/change-owner";
+import { closeToOthers } from "../src/engine/close-to-others";
 import { changeVisibility } from "../src/engine/change-visibility";
 import { type GuardOutcome, type GuardedInput, type Guarding, changeGuarded, guardFolder, openGuarded, releaseGuarded } from "../src/engine/guarded";
 import { silentHooks } from "../src/engine/hooks";
@@ -118,6 +119,18 @@ export const STAGES: Record<string, Stage> = {
     const before = snapshot(folder);
     await lock(folder, person.device, { folder: FOLDER });
     return { folder, acceptable: [before], run: (disk) => changeOwner(disk, { path: Buffer.from(folder), owner: person.renewed.owner, keptHeader: null }) };
+  },
+  "closed to others at a stop": async (person, folder) => {
+    const before = snapshot(folder);
+    await lock(folder, person.owner, { folder: FOLDER });
+    await unlock(folder, person.access);
+    return { folder, acceptable: [before], run: async (disk) => closeToOthers(disk, Buffer.from(folder)) };
+  },
+  "lock again, closed to others before": async (person, folder) => {
+    const scene = await relock(person, folder, true, person.device);
+    const before = snapshot(folder, { withoutVault: true });
+    closeToOthers(linuxDisk, Buffer.from(folder));
+    return { ...scene, acceptable: [before] };
   },
   "release of an open folder": async (person, folder) => {
     const before = snapshot(folder);

@@ -10,9 +10,11 @@ import { locateFolder } from "../src/engine/locate";
 import { previewLock } from "../src/engine/lock";
 import { recoverFolder } from "../src/engine/recover";
 import { releaseOpenFolder } from "../src/engine/unlock";
+import { writeFileRecord } from "../src/format/file-record";
 import { VISIBILITIES } from "../src/format/state";
 import { linuxDisk } from "../src/platform/linux/linux-disk";
 import type { Disk } from "../src/platform/port";
+import { OTHER, OWN, asOwner } from "./accounts";
 import { crashingDisk } from "./crashing-disk";
 import { type Person, lock, newDirectory, newPerson, release, removeDirectory, snapshot, unlock } from "./world";
 
@@ -123,6 +125,21 @@ describe("a single file", () => {
   });
 });
 
+it.runIf(process.getuid?.() === 0)("takes no directory of another account for its container", async () => {
+  for (const directory of [base, file]) fs.chownSync(directory, OWN, OWN);
+  fs.chmodSync(base, 0o777);
+  const planted = path.join(base, `.${"0".repeat(20)}`);
+  fs.mkdirSync(path.join(planted, ".eremos"), { recursive: true });
+  fs.writeFileSync(path.join(planted, ".eremos", "file.json"), writeFileRecord(Buffer.from("letter.txt")));
+  for (const directory of [planted, path.join(planted, ".eremos")]) {
+    fs.chownSync(directory, OTHER, OTHER);
+    fs.chmodSync(directory, 0o777);
+  }
+  const { realPath } = await asOwner(() => lock(file, person.owner, { folder: ID, visibility: "hidden" }));
+  expect(realPath.toString()).not.toBe(planted);
+  expect(fs.readdirSync(planted)).toEqual([".eremos"]);
+});
+
 type Scene = () => Promise<(disk: Disk) => unknown>;
 const SCENES: Readonly<Record<string, Scene>> = {
   ...Object.fromEntries(VISIBILITIES.map((visibility): [string, Scene] => [`first lock, ${visibility}`, async () => (disk) => lock(file, person.owner, { disk, folder: ID, visibility })])),
@@ -158,7 +175,7 @@ const SCENES: Readonly<Record<string, Scene>> = {
 };
 
 describe("crashed at any operation, a single file is whole and at its place again, or wholly locked", () => {
-  const STRIDE = process.env["EREMOS_DEEP"] === "1" ? 1 : 5;
+  const STRIDE = process.env["EREMOS_DEEP"] === "1" ? 1 : 11;
   let tried = 0;
   afterAll(() => void process.stdout.write(`crash points tried: ${tried}\n`));
   it.each(Object.entries(SCENES).flatMap(([name, scene]) => (["before", "after", "torn"] as const).map((mode) => ({ name, mode, scene }))))("$name, $mode", async ({ mode, scene }) => {

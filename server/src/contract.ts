@@ -188,6 +188,7 @@ export interface DroppedFound {
 }
 
 export interface PlanView {
+  readonly kind: FolderKind;
   readonly path: string;
   readonly name: string;
   readonly refusal: ErrorView | null;

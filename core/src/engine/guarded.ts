@@ -10,7 +10,7 @@ import { type Hiding, IN_VIEW, hidingFor, hidingOrBack, showAtOrdinaryPath } fro
 import type { Hooks } from "./hooks";
 import { whatBarsChange } from "./permissions";
 import { type Settled, commitGuard, inListable, loadGuard, recoverGuarded, rootOriginal, saveOriginals, settle } from "./settle";
-import { putFileBack, settleFile, wrapFile } from "./single-file";
+import { settleFile, withFileWrapped } from "./single-file";
 import { emptyDir } from "./staging";
 import { type Folder, type HeldFolder, NAMES, VAULT_NAME, closeFolder, displayPath, dropLock, holdFolder, letGo, loadState, openFolder } from "./vault";
 
@@ -53,13 +53,7 @@ export interface GuardOutcome {
 
 /** Bars a folder, or puts it out of sight. @throws EremosError for every refusal, before anything is touched */
 export async function guardFolder(disk: Disk, input: GuardInput, hooks: Hooks): Promise<GuardOutcome> {
-  const isFile = wrapFile(disk, input.path);
-  try {
-    return await guardWrapped(disk, input, hooks);
-  } catch (error) {
-    if (isFile) putFileBack(disk, input.path);
-    throw error;
-  }
+  return withFileWrapped(disk, input.path, () => guardWrapped(disk, input, hooks));
 }
 
 async function guardWrapped(disk: Disk, input: GuardInput, hooks: Hooks): Promise<GuardOutcome> {

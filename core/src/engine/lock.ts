@@ -14,7 +14,7 @@ import { type SealedContent, type SealingOf, loadOpened, prepare, sealContent, s
 import { digestsOf, writeSigns } from "./signs";
 import { type Room, type Strategy, bytesForWhole, changedSince, chooseStrategy } from "./space";
 import { moveOut, verifyStaged } from "./staging";
-import { putFileBack, wrapFile } from "./single-file";
+import { withFileWrapped } from "./single-file";
 import { type Survey, refuse, survey } from "./survey";
 import {
   type HeldFolder, NAMES, VAULT_NAME, closeFolder, commitState, displayPath, ensureDir, holdFolder, joinPath, letGo, loadState, openFolder, splitPath,
@@ -79,13 +79,7 @@ const ATTEMPTS = 3;
  * @throws EremosError for every refusal, before anything is touched
  */
 export async function lockFolder(disk: Disk, input: LockInput, hooks: Hooks): Promise<LockOutcome> {
-  const isFile = wrapFile(disk, input.path);
-  try {
-    return await lockWrapped(disk, input, hooks);
-  } catch (error) {
-    if (isFile) putFileBack(disk, input.path);
-    throw error;
-  }
+  return withFileWrapped(disk, input.path, () => lockWrapped(disk, input, hooks));
 }
 
 async function lockWrapped(disk: Disk, input: LockInput, hooks: Hooks): Promise<LockOutcome> {

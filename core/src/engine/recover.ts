@@ -9,7 +9,7 @@ import { withFile, within } from "./handles";
 import { hide, showsName } from "./hide";
 import { settleFile, sweepBeside } from "./single-file";
 import { NO_SIGNS, digestsOf, isSign, placeSigns, removeSigns, removeWrittenSigns } from "./signs";
-import { emptyDir, moveIn, removeEntry, restoreModes } from "./staging";
+import { emptyDir, moveIn, removeEntry, restoreModes, restoreTopMode } from "./staging";
 import {
   type Folder, type HeldFolder, NAMES, VAULT_NAME, closeFolder, commitState, displayPath, dropLock, generationName, holdFolder, isNotContents, letGo, loadState, openFolder,
 } from "./vault";
@@ -257,6 +257,7 @@ export function finishRemoving(disk: Disk, folder: HeldFolder, state: StateRecor
   removeEntry(disk, folder.vault, NAMES.opened);
   removeEntry(disk, folder.vault, NAMES.guard);
   placeSigns(disk, folder, state);
+  restoreTopMode(disk, folder.dir, state.modes);
   disk.syncDir(folder.vault);
   disk.syncDir(folder.dir);
 }

@@ -7,7 +7,7 @@ import {
 import { type FolderHeader, createHeader, writeHeader } from "../format/header";
 import type { StateRecord } from "../format/state";
 import { type EncodedTree, TreeReader, sourceOf } from "../format/tree";
-import type { Dir, Disk } from "../platform/port";
+import type { Dir, Disk, Stat } from "../platform/port";
 import { withFile, within } from "./handles";
 import type { Hiding } from "./hide";
 import { type Hooks, Meter } from "./hooks";
@@ -98,7 +98,7 @@ export function sealContent(of: SealingOf, base: Base | null, state: StateRecord
     const meter = new Meter(hooks, "sealing", surveyed.files, surveyed.bytes);
     const sealed = sealTree(disk, folder.dir, {
       base, writer, meter, room, widen: widener(disk, folder, state, onWiden), sameContent: sameAsBase(of, base, packs),
-      rootName: folder.name, rootMeta: base?.mixed ? base.tree.root.meta : metaOf(surveyed.root, disk.xattrs(folder.dir)),
+      rootName: folder.name, rootMeta: base?.mixed ? base.tree.root.meta : { ...metaOf(surveyed.root, disk.xattrs(folder.dir)), mode: ownMode(surveyed.root, state) },
     });
     hooks.progress({ phase: "making-durable", files: surveyed.files, filesTotal: surveyed.files, bytes: surveyed.bytes, bytesTotal: surveyed.bytes });
     if (base && !sealed.changed) {
@@ -111,6 +111,11 @@ export function sealContent(of: SealingOf, base: Base | null, state: StateRecord
     packs?.closeAll();
     writer.close();
   }
+}
+
+/** The one it had before it was closed to others. */
+function ownMode({ dev, ino, mode }: Stat, { modes }: StateRecord): number {
+  return modes.find((known) => known.dev === String(dev) && known.ino === String(ino))?.mode ?? mode;
 }
 
 /** Notes an entry's mode in the state record, durably, before changing it: recovery sets it back. */

@@ -15,9 +15,20 @@ import { type HeldFolder, NAMES, VAULT_NAME, commitFile, containerOf, displayPat
  *   brought   P/.random/letter.pdf        (nothing)
  *   wrapped   P/letter.pdf/letter.pdf                        from here on, a folder like any other
  *
- * Each step is one rename; whatever is not locked goes back to `apart`.
+ * Each step is one rename; whatever is not locked goes back to `apart`, also after `work` has failed.
  */
-export function wrapFile(disk: Disk, path: Buffer): boolean {
+export async function withFileWrapped<T>(disk: Disk, path: Buffer, work: () => Promise<T>): Promise<T> {
+  const isFile = wrapFile(disk, path);
+  try {
+    return await work();
+  } catch (error) {
+    if (isFile) putFileBack(disk, path);
+    throw error;
+  }
+}
+
+/** Whether it is a single file; then it is the only content of a folder of its name now. */
+function wrapFile(disk: Disk, path: Buffer): boolean {
   const { parent: parentPath, name } = splitPath(path);
   let parent: Dir;
   try {
@@ -159,7 +170,7 @@ function removeContainer(disk: Disk, folder: HeldFolder): void {
 }
 
 /** After a lock that failed: the file is at its place again. What can't be put back now is put back when the file is next looked at. */
-export function putFileBack(disk: Disk, path: Buffer): void {
+function putFileBack(disk: Disk, path: Buffer): void {
   try {
     const folder = holdFolder(disk, path, { create: false });
     try {

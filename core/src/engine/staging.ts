@@ -107,8 +107,16 @@ export function moveIn(disk: Disk, staging: Dir, into: Dir, modes: Modes): void 
   }
 }
 
-/** Gives every entry whose mode was widened its own mode again, wherever in the folder it is. */
+/** The folder's own mode, where it was closed to others until now. */
+export function restoreTopMode(disk: Disk, dir: Dir, modes: Modes): void {
+  const stat = disk.statOpen(dir);
+  const mode = modeOf(modes, stat);
+  if (mode !== undefined && mode !== stat.mode) disk.setOpenMode(dir, mode);
+}
+
+/** Gives every entry whose mode was changed its own mode again, wherever in the folder it is, and the folder itself. */
 export function restoreModes(disk: Disk, dir: Dir, modes: Modes): void {
+  restoreTopMode(disk, dir, modes);
   const pending = new Map(modes.map((mode) => [`${mode.dev}:${mode.ino}`, mode.mode]));
   const visit = (at: Dir): void => {
     const found: { name: Buffer; stat: Stat; mode: number | undefined }[] = [];

@@ -21,6 +21,7 @@ import { settleFile } from "./single-file";
 import { NO_SIGNS, digestsOf, removeSigns } from "./signs";
 import { sweep } from "./seal-generation";
 import { type Strategy, bytesForWhole, chooseStrategy } from "./space";
+import { restoreModes } from "./staging";
 import {
   type HeldFolder, NAMES, VAULT_NAME, commitFile, commitState, displayPath, ensureDir, generationName, holdFolder, letGo, loadGeneration, loadHeader,
   loadState,
@@ -81,6 +82,7 @@ export function releaseOpenFolder(disk: Disk, path: Buffer): void {
     recoverHeld(disk, folder);
     const state = loadState(disk, folder.vault);
     if (state?.state !== "open") throw new EremosError("not-open", `${displayPath(path)} is not open now. Nothing was touched.`);
+    restoreModes(disk, folder.dir, state.modes);
     const { atimeNs, mtimeNs } = disk.statOpen(folder.dir);
     dismantle(disk, folder, { ...state, times: { atimeNs: String(atimeNs), mtimeNs: String(mtimeNs) } });
     settleFile(disk, folder);

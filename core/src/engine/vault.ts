@@ -100,7 +100,14 @@ export function containerOf(disk: Disk, parent: Dir, file: Buffer): Buffer | nul
   return disk.list(parent).find((name) => isHiddenName(name) && (namedIn(disk, parent, name)?.equals(file) ?? false)) ?? null;
 }
 
+/** Another account's directory is no container: whoever may write beside a file could put one there. */
+function isOwnDirectory(disk: Disk, parent: Dir, name: Buffer): boolean {
+  const stat = disk.find(parent, name);
+  return stat?.type === "dir" && disk.owns(stat);
+}
+
 function namedIn(disk: Disk, parent: Dir, container: Buffer): Buffer | null {
+  if (!isOwnDirectory(disk, parent, container)) return null;
   try {
     return within(disk, disk.openDir(parent, container), (dir) => within(disk, disk.openDir(dir, VAULT_NAME), (vault) => fileRecordIn(disk, vault)?.name ?? null));
   } catch {

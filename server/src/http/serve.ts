@@ -1,9 +1,10 @@
 import { type IncomingMessage, type Server, type ServerResponse, createServer } from "node:http";
 import * as path from "node:path";
-import { EremosError, randomBytes, systemCode } from "@eremos/core";
+import { EremosError, closeToOthers, disk, isEremosError, locateFolder, randomBytes, systemCode } from "@eremos/core";
 import { Eremos } from "../eremos";
 import { MINUTE_MS } from "../locking-rules";
 import { closeUp } from "../operations/close-up";
+import { decodePath } from "../operations/paths";
 import { recoverInterrupted } from "../operations/recover-interrupted";
 import { signOutIdle } from "../operations/sign-in";
 import { Sessions } from "../session/sessions";
@@ -101,6 +102,19 @@ async function finishWork(eremos: Eremos): Promise<void> {
   closeUp(eremos, false, ({ rules }) => rules.atStop);
   await eremos.jobs.drain(LONGEST_FINISH_MS);
   await eremos.jobs.stop(LONGEST_STOP_MS);
+  closeWhatIsLeft(eremos);
+}
+
+/** What could not be locked in the time there was: other accounts are kept out of it until it locks at the next start. */
+function closeWhatIsLeft(eremos: Eremos): void {
+  for (const note of eremos.data.notes().filter(({ rules }) => rules.atStop)) {
+    try {
+      const located = locateFolder(disk, decodePath(note.path), note.id);
+      if (located?.inspection.guard === "sealed" && located.inspection.state === "open") closeToOthers(disk, located.realPath);
+    } catch (error) {
+      if (!isEremosError(error)) throw error;
+    }
+  }
 }
 
 /** Nobody has touched the page for a while: signs out, as the button does. */

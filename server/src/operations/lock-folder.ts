@@ -2,7 +2,7 @@ import * as fs from "node:fs";
 import {
   EremosError, type FolderPassword, type GuardOutcome, type LockOutcome, type Signer, disk, displayPath, inspectFolder, isLocked, locateFolder, protectedAbove, recoverFolder, refuseOffLimits,
 } from "@eremos/core";
-import type { Protection } from "../contract";
+import type { FolderKind, Protection } from "../contract";
 import type { Note } from "../data-directory";
 import type { Eremos } from "../eremos";
 import type { StartedJob } from "../jobs";
@@ -39,6 +39,12 @@ export function refuseToLock(eremos: Eremos, path: Buffer): void {
   if (inside) throw new EremosError("nested", `${displayPath(decodePath(inside.path))}, which is protected, belongs inside it. Nothing was touched; release that one first.`);
 }
 
+/** What is at a path, or would be. */
+export function kindOf(eremos: Eremos, path: Buffer): FolderKind {
+  if (fs.lstatSync(path, { throwIfNoEntry: false })?.isFile()) return "file";
+  return isDrive(eremos, path) ? "drive" : "folder";
+}
+
 function requireThere(eremos: Eremos, path: Buffer): void {
   const stat = fs.lstatSync(path, { throwIfNoEntry: false });
   if (stat?.isDirectory() || stat?.isFile()) return;
@@ -72,7 +78,7 @@ export function lock(eremos: Eremos, request: LockRequest): LockJob {
   const protection = protectionFor(request.protection, note ?? known ?? (before ? { ...before, bars: null, cover: null, icon: null } : null));
   const password = request.password ?? null;
   if (password) requireFitForPassword(eremos, protection, before !== null);
-  const kind = before?.single || fs.lstatSync(path).isFile() ? "file" : isDrive(eremos, path) ? "drive" : "folder";
+  const kind = before?.single ? "file" : kindOf(eremos, path);
   const protectedAt = known?.protectedAt ?? note?.protectedAt ?? Date.now();
   const during: Note = { ...(note ?? NO_RULES), id, path: encodePath(path), ...protection, kind, publicKey: note?.publicKey ?? null, opened: note?.opened ?? null, protectedAt };
   const locking: Locking = { eremos, path, id, note, known, during, password, inUseAnyway: request.inUseAnyway };

@@ -1,19 +1,18 @@
-import * as fs from "node:fs";
 import { disk, displayPath, fromSystemError, hidingFor, previewLock } from "@eremos/core";
 import type { PlanView, Protection } from "../contract";
 import type { Eremos } from "../eremos";
 import { placesOf } from "../protection";
-import { refuseToLock } from "./lock-folder";
+import { kindOf, refuseToLock } from "./lock-folder";
 import { fullPath, nameOf } from "./paths";
 
 /** What locking this folder would take, or why it can't be locked. Touches nothing. */
 export function planLock(eremos: Eremos, typed: string, { guard, visibility }: Pick<Protection, "guard" | "visibility">): PlanView {
   eremos.requireKeys();
   const path = fullPath(typed, eremos.settings.home);
-  const base = { path: displayPath(path), name: nameOf(path), files: 0, bytes: 0, outsideLinks: [], holders: [], strategy: "whole" as const };
+  const base = { kind: kindOf(eremos, path), path: displayPath(path), name: nameOf(path), files: 0, bytes: 0, outsideLinks: [], holders: [], strategy: "whole" as const };
   try {
     refuseToLock(eremos, path);
-    if (guard !== "sealed" && !fs.lstatSync(path).isFile()) hidingFor(disk, path, { visibility }, placesOf(eremos.settings.places));
+    if (guard !== "sealed" && base.kind !== "file") hidingFor(disk, path, { visibility }, placesOf(eremos.settings.places));
     if (guard !== "sealed") return { ...base, holders: [...new Set(disk.holders(path).map((holder) => holder.program))], refusal: null };
     const preview = previewLock(disk, { path, visibility, places: placesOf(eremos.settings.places) });
     return { ...base, ...preview, refusal: null };

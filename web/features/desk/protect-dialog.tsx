@@ -58,7 +58,7 @@ function ProtectForm({ start }: { readonly start: string }): ReactNode {
         </div>
       )}
       {/* Room for two lines, so that nothing moves under the pointer when the answer comes. */}
-      <div className="min-h-11"><Plan plan={current} problem={plan.error} empty={path.trim() === ""} sealed={protection.guard === "sealed"} /></div>
+      <div className="min-h-11"><Plan plan={current} problem={plan.error} empty={path.trim() === ""} protection={protection} /></div>
       {current && current.holders.length > 0 && (
         <label className="flex gap-2 rounded-lg bg-ochre-soft px-3 py-2 text-[13px] text-ochre">
           <input type="checkbox" checked={anyway} onChange={(event) => setAnyway(event.target.checked)} className="mt-0.5 accent-current" />
@@ -86,15 +86,16 @@ function PathInput({ path, onPath }: { readonly path: string; readonly onPath: (
   );
 }
 
-function Plan({ plan, problem, empty, sealed }: { readonly plan: PlanView | null; readonly problem: Error | null; readonly empty: boolean; readonly sealed: boolean }): ReactNode {
+function Plan({ plan, problem, empty, protection }: { readonly plan: PlanView | null; readonly problem: Error | null; readonly empty: boolean; readonly protection: Protection }): ReactNode {
   if (empty) return <p className="text-sm text-mute">Or choose it under Places first.</p>;
   if (problem) return <p role="alert" className="rounded-lg bg-oxblood-soft px-3 py-2 text-sm text-oxblood">{problem instanceof ApiError ? problem.message : "The folder could not be looked at. Nothing was touched."}</p>;
   if (!plan) return <p className="text-sm text-mute">Looking…</p>;
   if (plan.refusal) return <p role="alert" className="rounded-lg bg-oxblood-soft px-3 py-2 text-sm text-oxblood">{plan.refusal.message}</p>;
-  if (!sealed) return <p className="text-sm text-mute">In {baseName(parentOf(plan.path))}. Nothing in it is encrypted or read: it is done in a moment, and undone as quickly.</p>;
+  const asFolder = plan.kind === "file" && protection.visibility === "view" ? " While it is locked, it lies in a folder of its name." : "";
+  if (protection.guard !== "sealed") return <p className="text-sm text-mute">In {baseName(parentOf(plan.path))}. Nothing of it is encrypted or read: it is done in a moment, and undone as quickly.{asFolder}</p>;
   return (
     <div className="text-sm text-mute">
-      <p>{count(plan.files, "file")}, {formatBytes(plan.bytes)}, in {baseName(parentOf(plan.path))}. {plan.strategy === "whole" ? "Until everything is encrypted and checked, the readable copy stays." : "There is no room for a second copy, so it goes file by file: each file is whole at every moment, and the rest stays readable until its turn."}</p>
+      <p>{count(plan.files, "file")}, {formatBytes(plan.bytes)}, in {baseName(parentOf(plan.path))}. {plan.strategy === "whole" ? "Until everything is encrypted and checked, the readable copy stays." : "There is no room for a second copy, so it goes file by file: each file is whole at every moment, and the rest stays readable until its turn."}{asFolder}</p>
       {plan.outsideLinks.length > 0 && <p className="mt-1 text-ochre">{count(plan.outsideLinks.length, "file")} in it also {plan.outsideLinks.length === 1 ? "has a name" : "have names"} outside the folder (hard links). Those stay readable there.</p>}
     </div>
   );

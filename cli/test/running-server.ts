@@ -1,0 +1,44 @@
+import { type ChildProcess, spawn } from "node:child_process";
+import { CLI, type CommandLine } from "./command-line";
+
+export interface Answer {
+  readonly status: number;
+  readonly body: { readonly tab?: string; readonly stays?: boolean; readonly error?: { readonly code: string } };
+}
+
+/** The real server in a process of its own, and a signed-in page's calls to it. */
+export class RunningServer {
+  private server: ChildProcess | null = null;
+  private session = { tab: "", cookie: "" };
+  address = "";
+
+  constructor(private readonly cli: CommandLine, private readonly environment: Readonly<Record<string, string>> = {}) {}
+
+  start(): Promise<void> {
+    const server = spawn("node", [CLI, "serve"], { env: { ...this.cli.env, EREMOS_PORT: "0", ...this.environment }, stdio: ["ignore", "ignore", "pipe"] });
+    this.server = server;
+    this.session = { tab: "", cookie: "" };
+    return new Promise((resolve) => {
+      server.stderr.on("data", (part) => {
+        this.address = /Eremos is at (http:\S+)/.exec(String(part))?.[1] ?? this.address;
+        if (this.address !== "") resolve();
+      });
+    });
+  }
+
+  async stop(signal: NodeJS.Signals = "SIGTERM"): Promise<void> {
+    const { server } = this;
+    if (!server || server.exitCode !== null || server.signalCode !== null) return;
+    const ended = new Promise((resolve) => server.once("exit", resolve));
+    server.kill(signal);
+    await ended;
+    this.address = "";
+  }
+
+  async call(name: string, body: object = {}): Promise<Answer> {
+    const answer = await fetch(`${this.address}/api/${name}`, { method: "POST", headers: { "content-type": "application/json", origin: this.address, cookie: this.session.cookie, "x-eremos-tab": this.session.tab }, body: JSON.stringify(body) });
+    const read = (await answer.json()) as Answer["body"];
+    if (read.tab) this.session = { tab: read.tab, cookie: answer.headers.getSetCookie()[0]?.split(";")[0] ?? "" };
+    return { status: answer.status, body: read };
+  }
+}
