@@ -141,3 +141,32 @@ test("a drive's whole contents: away when it is taken out, back by itself at ano
   await expect(page.getByText("Nothing is protected yet")).toBeVisible();
   expect(house.ls(house.place("Stick of another colour"), "-R").join().replaceAll("Stick of another colour", "Red stick")).toBe(listing.join());
 });
+
+test("a cover name and an icon are chosen with the lock, and another name on the folder's page while it is locked", async ({ page, house }) => {
+  expect(house.eremos(["setup"], PASSWORD).status).toBe(0);
+  await signIn(page, house);
+  await page.getByRole("button", { name: "Protect a folder…" }).last().click();
+  const dialog = page.getByRole("dialog");
+  await dialog.getByLabel("Folder or file").fill(house.place("Home", "Adoption papers"));
+  await dialog.getByRole("button", { name: "Choose guard and visibility" }).click();
+  await dialog.getByRole("radio", { name: "In view" }).click();
+  await dialog.getByLabel("Cover name").fill("Old bills");
+  await dialog.getByLabel("Icon").selectOption("an address book");
+  await dialog.getByRole("button", { name: "Lock Adoption papers" }).click();
+  await expect(page.getByText(/it is called Old bills now/)).toBeVisible();
+  expect(house.ls(house.place("Home"))).toEqual(["Garden plans", "Old bills", "Recipes", "Surprise for Jonas"]);
+  expect(fs.readFileSync(house.place("Home", "Old bills", ".directory"), "utf8")).toContain("Icon=x-office-address-book");
+
+  await card(page, "Adoption papers").getByRole("link", { name: "Details" }).click();
+  await expect(page.getByText("stands at its place as Old bills")).toBeVisible();
+  await page.getByLabel("Cover name").fill("Recipes");
+  await page.getByRole("button", { name: "Use it" }).click();
+  await expect(page.getByText("There is something called Recipes beside the folder already")).toBeVisible();
+  await page.getByLabel("Cover name").fill("Seed lists");
+  await page.getByLabel("Cover name").press("Enter");
+  await expect(page.getByText("stands at its place as Seed lists")).toBeVisible();
+  expect(house.ls(house.place("Home"))).toEqual(["Garden plans", "Recipes", "Seed lists", "Surprise for Jonas"]);
+  await page.getByRole("button", { name: "Open in place" }).first().click();
+  await expect(page.getByText(/Adoption papers is open at its place/).first()).toBeVisible();
+  expect(house.ls(house.place("Home"))).toEqual(["Adoption papers", "Garden plans", "Recipes", "Surprise for Jonas"]);
+});

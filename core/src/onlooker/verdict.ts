@@ -4,6 +4,7 @@ import { ICON_NAME, PAGE_NAME } from "../engine/vault";
 import type { OnlookerKind, SeenEntry } from "./kinds";
 
 const PAGE = PAGE_NAME.toString();
+const ICON = ICON_NAME.toString();
 
 const WHO: Record<OnlookerKind, string> = {
   keyboard: "Somebody at this keyboard",
@@ -30,8 +31,8 @@ export interface Verdict {
 
 /** One sentence, and the facts it rests on. Everything here is said of the entries that were just read. */
 export function verdictOf(kind: OnlookerKind, place: string, subject: string | null, entries: readonly SeenEntry[], sampleIsRandom: boolean, complete: boolean): Verdict {
+  if (kind === "disk") return diskVerdict(place, subject, entries, sampleIsRandom, complete);
   const where = lastPart(place);
-  if (kind === "disk") return diskVerdict(where, subject, entries, sampleIsRandom, complete);
   const facts: string[] = [];
   const nameless = entries.filter((entry) => HIDDEN_NAME.test(entry.name)).length;
   if (kind === "keyboard") facts.push("Read from the disk just now, leaving out dot names and names on the place's .hidden list, as the desktop does.");
@@ -52,13 +53,14 @@ export function verdictOf(kind: OnlookerKind, place: string, subject: string | n
 function isLockedInView(place: string, name: string): boolean {
   try {
     const inside = fs.readdirSync(`${place}/${name}`);
-    return inside.includes(".eremos") && inside.every((entry) => entry === ".eremos" || entry === PAGE || entry === ICON_NAME.toString());
+    return inside.includes(".eremos") && inside.every((entry) => entry === ".eremos" || entry === PAGE || entry === ICON);
   } catch {
     return false;
   }
 }
 
-function diskVerdict(where: string, subject: string | null, entries: readonly SeenEntry[], sampleIsRandom: boolean, complete: boolean): Verdict {
+function diskVerdict(place: string, subject: string | null, entries: readonly SeenEntry[], sampleIsRandom: boolean, complete: boolean): Verdict {
+  const where = lastPart(place);
   const atLeast = complete ? "" : "at least ";
   const sealed = entries.filter((entry) => entry.type === "file" && /(^|\/)\.eremos\/(packs|index)\//.test(entry.name));
   const bytes = sealed.reduce((sum, entry) => sum + (entry.size ?? 0), 0);
@@ -74,7 +76,7 @@ function diskVerdict(where: string, subject: string | null, entries: readonly Se
     const instead = sealed.length > 0 ? ", only encrypted data without names" : "";
     return { verdict: `${WHO.disk} finds no ${subject} in ${where}${instead}.`, brief: sealed.length > 0 ? "sees sizes, no names" : "does not see it", facts };
   }
-  const readable = named.filter((entry) => entry.type === "file" && !entry.name.includes(".eremos/") && !entry.name.endsWith(`/${PAGE}`));
+  const readable = named.filter((entry) => entry.type === "file" && !entry.name.includes(".eremos/") && !entry.name.endsWith(`/${PAGE}`) && !(entry.name.endsWith(`${subject}/${ICON}`) && isLockedInView(place, entry.name.slice(0, -ICON.length - 1))));
   if (readable.length > 0) return { verdict: `${WHO.disk} reads ${atLeast}${readable.length.toLocaleString("en")} file${readable.length === 1 ? "" : "s"} of ${subject}.`, brief: "reads all of it", facts };
   return { verdict: `${WHO.disk} sees that ${subject} is there, and no name or byte of what is in it.`, brief: "sees sizes, no names", facts };
 }

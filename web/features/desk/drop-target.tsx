@@ -55,8 +55,8 @@ export function DropTarget({ children }: { readonly children: ReactNode }): Reac
     <div {...getRootProps({ role: "presentation" })} className="contents">
       {children}
       {isDragActive && (
-        <div className="pointer-events-none fixed inset-3 z-40 grid place-items-center rounded-2xl border-2 border-dashed border-dusk bg-paper/90">
-          <p className="max-w-md text-center"><span className="block font-display text-2xl">Drop it to protect it</span><span className="mt-1 block text-sm text-mute">A folder or a single file. Nothing is uploaded: Eremos finds it on this disk by its name.</span></p>
+        <div className="pointer-events-none fixed inset-0 z-40 grid place-items-center bg-paper/95 p-4">
+          <p className="grid size-full place-content-center rounded-2xl border-2 border-dashed border-dusk text-center"><span className="block font-display text-2xl font-semibold">Drop it to protect it</span><span className="mt-1 block text-sm text-mute">A folder or a single file. Nothing is uploaded: Eremos finds it on this disk by its name.</span></p>
         </div>
       )}
       <Dialog open={matches !== null} onOpenChange={(open) => !open && setMatches(null)} title="Which one is it?" description="More than one on this disk has this name and the same things in it.">

@@ -66,7 +66,7 @@ function NothingYet(): ReactNode {
       <div className="flex gap-2" aria-hidden="true"><Doorway state="ordinary" /><Doorway state="sealed" /><Doorway state="hidden" /></div>
       <p className="mt-4 font-display text-xl font-semibold">Nothing is protected yet</p>
       <ol className="mt-2 list-decimal space-y-1 pl-5 text-[15px] text-mute">
-        <li>Choose a folder under Places, or paste its path.</li>
+        <li>Choose a folder or file under Places, drop it here, or paste its path.</li>
         <li>Lock it. Its files are encrypted where they are; nothing is moved or uploaded.</li>
         <li>Watch the Onlooker: it shows the same place as somebody else sees it.</li>
       </ol>

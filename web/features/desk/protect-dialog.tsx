@@ -38,25 +38,25 @@ function ProtectForm({ start }: { readonly start: string }): ReactNode {
     <form className="mt-5 space-y-5" onSubmit={(event) => {
       event.preventDefault();
       if (!ready) return;
-      lock.run(current.path, protection, anyway, isOwn ? { password: own.chosen.password, hint: own.chosen.hint } : null);
+      lock.run(current.path, { ...protection, cover: protection.cover?.trim() || null }, anyway, isOwn ? { password: own.chosen.password, hint: own.chosen.hint } : null);
       select(current.path);
       protect(null);
     }}>
       <PathInput path={path} onPath={setPath} />
-      {isFull ? <ProtectionChoice value={protection} onChoose={setProtection} /> : <AgainstChoice value={protection} onChoose={setProtection} />}
-      <p className="flex flex-wrap items-baseline justify-between gap-x-4 text-sm">
-        <span>{protectionWords(protection)}.</span>
-        <button type="button" className="font-medium text-dusk underline underline-offset-4" onClick={() => setFull(!isFull)}>{isFull ? "Ask me whom it is meant to stop" : "Choose guard and visibility"}</button>
-      </p>
+      {isFull ? <ProtectionChoice isDraft value={protection} onChoose={setProtection} /> : <AgainstChoice value={protection} onChoose={setProtection} />}
       {isFull && protection.guard === "sealed" && (
         <div className="rounded-xl border border-line bg-sheet px-4 py-3">
-          <label className="flex gap-2.5 text-sm">
-            <input type="checkbox" checked={hasOwn} onChange={(event) => setHasOwn(event.target.checked)} className="mt-0.5 accent-dusk" />
+          <label className="flex items-start gap-2.5 text-sm">
+            <input type="checkbox" checked={hasOwn} onChange={(event) => setHasOwn(event.target.checked)} className="mt-1 accent-dusk" />
             <span><span className="font-semibold">A password of its own as well</span><span className="block text-[13px] text-mute">Needed on top of the master password: it stays closed to somebody who finds you signed in.</span></span>
           </label>
           {hasOwn && <div className="mt-4 space-y-4">{own.fields}</div>}
         </div>
       )}
+      <p className="flex flex-wrap items-baseline justify-between gap-x-4 text-sm">
+        <span>{protectionWords(protection)}.</span>
+        <button type="button" className="font-medium text-dusk underline underline-offset-4" onClick={() => setFull(!isFull)}>{isFull ? "Ask me whom it is meant to stop" : "Choose guard and visibility"}</button>
+      </p>
       {/* Room for two lines, so that nothing moves under the pointer when the answer comes. */}
       <div className="min-h-11"><Plan plan={current} problem={plan.error} empty={path.trim() === ""} protection={protection} /></div>
       {current && current.holders.length > 0 && (

@@ -2,6 +2,7 @@
 import { type ReactNode, useId, useState } from "react";
 import type { Bars, Guard, Icon, Protection, Visibility } from "@eremos/server/contract";
 import { AGAINST, type Against, GUARD_NAMES, GUARD_TEXTS, LEVELS, LEVEL_WORDS, USUAL_BARS, VISIBILITY_NAMES, VISIBILITY_TEXTS, isSame, withBars, withGuard } from "./protections";
+import { Button } from "@/ui/button";
 import { Choices } from "@/ui/choice";
 import { Doorway } from "@/ui/doorway";
 
@@ -31,11 +32,13 @@ export interface GuardsNow {
 }
 
 interface FullProps extends ProtectionProps {
+  /** Nothing is done yet with what is chosen: a name counts letter by letter. */
+  readonly isDraft?: boolean;
   readonly guardsNow?: GuardsNow | null;
 }
 
 /** Guard, visibility and rules, each by itself. */
-export function ProtectionChoice({ value, disabled = false, onChoose, guardsNow = null }: FullProps): ReactNode {
+export function ProtectionChoice({ value, disabled = false, isDraft = false, onChoose, guardsNow = null }: FullProps): ReactNode {
   return (
     <div className="space-y-3">
       <Choices<Guard> label="Guard" columns="three" value={value.guard} disabled={disabled} onChoose={(guard) => onChoose(withGuard(value, guard))}
@@ -43,7 +46,7 @@ export function ProtectionChoice({ value, disabled = false, onChoose, guardsNow 
       {value.guard === "barred" && <BarsForm bars={value.bars ?? USUAL_BARS} disabled={disabled} onChange={(bars, changed) => onChoose(withBars(value, bars, changed))} />}
       <Choices<Visibility> label="What shows while it is locked" columns="three" value={value.visibility} disabled={disabled} onChoose={(visibility) => onChoose({ ...value, visibility })}
         choices={VISIBILITIES.map((visibility) => ({ value: visibility, title: VISIBILITY_NAMES[visibility], text: VISIBILITY_TEXTS[visibility], unavailable: value.guard === "sight" && visibility === "view" ? "Out of sight means hidden; in view nothing would be protected." : null }))} />
-      {value.visibility === "view" && value.guard !== "sight" && <CoverForm key={`${value.cover} ${value.icon}`} value={value} disabled={disabled} onChoose={onChoose} />}
+      {value.visibility === "view" && value.guard !== "sight" && <CoverForm value={value} disabled={disabled} isDraft={isDraft} onChoose={onChoose} />}
     </div>
   );
 }
@@ -53,29 +56,40 @@ const ICON_WORDS: readonly (readonly [Icon, string])[] = [
   ["image-x-generic", "a picture"], ["audio-x-generic", "sound"], ["video-x-generic", "a film"], ["package-x-generic", "a package"], ["applications-games", "a game"], ["user-trash", "the bin"],
 ];
 
-/** Another name and icon to show while it is locked. The name counts when it is finished: on Enter, or when the field is left. */
-function CoverForm({ value, disabled, onChoose }: Required<ProtectionProps>): ReactNode {
-  const [name, setName] = useState(value.cover ?? "");
+interface CoverFormProps extends Required<ProtectionProps> {
+  readonly isDraft: boolean;
+}
+
+const INPUT = "h-9 w-56 rounded-lg border border-line bg-sheet px-2.5 text-sm placeholder:text-mute/80";
+
+/** Another name and icon to show while it is locked. Where a choice is carried out at once, a name counts when it is finished. */
+function CoverForm({ value, disabled, isDraft, onChoose }: CoverFormProps): ReactNode {
+  const [typed, setTyped] = useState<string | null>(null);
   const [nameId, iconId] = [useId(), useId()];
-  const finish = (): void => {
-    const cover = name.trim() === "" ? null : name.trim();
-    if (cover !== value.cover) onChoose({ ...value, cover });
+  const choose = (name: string): void => {
+    setTyped(null);
+    onChoose({ ...value, cover: name === "" ? null : name });
   };
+  const isUnfinished = typed !== null && typed.trim() !== (value.cover ?? "");
   return (
     <div className="divide-y divide-line/70 rounded-xl border border-line bg-sheet px-4 text-sm">
       <div className="flex flex-wrap items-center justify-between gap-x-4 gap-y-1 py-2">
         <label htmlFor={nameId}>Cover name<span className="block text-[13px] text-mute">Shown instead of its own; nothing tells that one.</span></label>
-        <input id={nameId} value={name} disabled={disabled} maxLength={120} autoComplete="off" spellCheck={false} placeholder="none" onChange={(event) => setName(event.target.value)} onBlur={finish}
-          onKeyDown={(event) => {
-            if (event.key !== "Enter") return;
-            event.preventDefault();
-            finish();
-          }} className="h-9 w-56 rounded-lg border border-line bg-sheet px-2.5 text-sm placeholder:text-mute/80" />
+        <span className="flex gap-2">
+          {isUnfinished && <Button size="small" disabled={disabled} onClick={() => choose(typed.trim())}>Use it</Button>}
+          <input id={nameId} value={typed ?? value.cover ?? ""} disabled={disabled} maxLength={120} autoComplete="off" spellCheck={false} placeholder="none" className={INPUT}
+            onChange={(event) => (isDraft ? choose(event.target.value) : setTyped(event.target.value))}
+            onKeyDown={(event) => {
+              if (event.key !== "Enter" || !isUnfinished) return;
+              event.preventDefault();
+              choose(typed.trim());
+            }} />
+        </span>
       </div>
       {value.guard === "sealed" && (
         <div className="flex flex-wrap items-center justify-between gap-x-4 gap-y-1 py-2">
-          <label htmlFor={iconId}>Icon<span className="block text-[13px] text-mute">In file managers that follow the <code>.directory</code> convention.</span></label>
-          <select id={iconId} value={value.icon ?? ""} disabled={disabled} onChange={(event) => onChoose({ ...value, icon: ICON_WORDS.find(([icon]) => icon === event.target.value)?.[0] ?? null })} className="h-9 w-56 rounded-lg border border-line bg-sheet px-2.5 text-sm">
+          <label htmlFor={iconId}>Icon<span className="block text-[13px] text-mute">Where <code>.directory</code> files are read.</span></label>
+          <select id={iconId} value={value.icon ?? ""} disabled={disabled} onChange={(event) => onChoose({ ...value, icon: ICON_WORDS.find(([icon]) => icon === event.target.value)?.[0] ?? null })} className={INPUT}>
             <option value="">a folder, as usual</option>
             {ICON_WORDS.map(([icon, words]) => <option key={icon} value={icon}>{words}</option>)}
           </select>

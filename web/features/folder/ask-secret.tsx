@@ -68,7 +68,7 @@ export function SecretField({ folder, secret, onSecret, problem }: SecretFieldPr
     <div>
       {secret.kind === "password"
         ? <PasswordField label="Password of this folder" autoFocus autoComplete="off" value={secret.password} onChange={(event) => onSecret({ kind: "password", password: event.target.value })} problem={problem} note={folder.passwordHint === null ? "It has no hint." : `Hint: ${folder.passwordHint}`} />
-        : <Field label="Recovery code" autoFocus autoComplete="off" spellCheck={false} className="[&_input]:font-mono [&_input]:uppercase" value={secret.code} onChange={(event) => onSecret({ kind: "code", code: event.target.value })} problem={problem} note="From your recovery sheet. Capitals, spaces and dashes don\u2019t matter." />}
+        : <Field label="Recovery code" autoFocus autoComplete="off" spellCheck={false} className="[&_input]:font-mono [&_input]:uppercase" value={secret.code} onChange={(event) => onSecret({ kind: "code", code: event.target.value })} problem={problem} note={"From your recovery sheet. Capitals, spaces and dashes don\u2019t matter."} />}
       <button type="button" className="mt-2 text-sm font-medium text-dusk underline underline-offset-4" onClick={() => onSecret(secret.kind === "password" ? { kind: "code", code: "" } : { kind: "password", password: "" })}>
         {secret.kind === "password" ? "I have forgotten it: use the recovery code" : "Use the folder\u2019s password"}
       </button>
