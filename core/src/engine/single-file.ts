@@ -83,6 +83,8 @@ const CONTAINER_MODE = 0o755;
 function makeContainer(disk: Disk, parent: Dir, name: Buffer): Buffer {
   const container = randomHiddenName();
   disk.makeDir(parent, container, CONTAINER_MODE);
+  // There for certain before anything in it is.
+  disk.syncDir(parent);
   within(disk, disk.openDir(parent, container), (dir) => {
     disk.makeDir(dir, VAULT_NAME, 0o700);
     within(disk, disk.openDir(dir, VAULT_NAME), (vault) => {
@@ -91,7 +93,6 @@ function makeContainer(disk: Disk, parent: Dir, name: Buffer): Buffer {
       commitFile(disk, vault, NAMES.file, writeFileRecord(name));
     });
   });
-  disk.syncDir(parent);
   return container;
 }
 
@@ -100,7 +101,7 @@ export function sweepBeside(disk: Disk, path: Buffer): void {
   within(disk, disk.openRoot(splitPath(path).parent), (parent) => sweepContainers(disk, parent));
 }
 
-/** Containers whose making was cut off: nothing but an empty directory of Eremos' is in them. */
+/** Containers whose making or removal was cut off: nothing but an empty directory of Eremos' is in them. */
 function sweepContainers(disk: Disk, parent: Dir): void {
   for (const name of disk.list(parent).filter(isHiddenName)) {
     if (disk.find(parent, name)?.type === "dir") removeIfUnmade(disk, parent, name);
@@ -113,9 +114,10 @@ function removeIfUnmade(disk: Disk, parent: Dir, name: Buffer): void {
     if (entries.length === 0) return true;
     if (entries.length > 1 || !entries[0]?.equals(VAULT_NAME)) return false;
     return within(disk, disk.openDir(dir, VAULT_NAME), (vault) => {
-      const beside = Buffer.concat([NAMES.file, Buffer.from(".new")]);
-      if (disk.list(vault).some((inner) => !inner.equals(beside))) return false;
-      if (disk.find(vault, beside)) disk.unlink(vault, beside);
+      const empty = [Buffer.concat([NAMES.file, Buffer.from(".new")]), NAMES.lock];
+      const left = disk.list(vault);
+      if (left.some((inner) => !empty.some((known) => known.equals(inner))) || disk.isLocked(vault, NAMES.lock)) return false;
+      for (const inner of left) disk.unlink(vault, inner);
       return true;
     });
   });
