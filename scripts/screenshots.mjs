@@ -77,6 +77,7 @@ try {
   await lock(join(world, "Workshop", "Appraisals 2026"), "Appraisals 2026", "In view");
   await lock(join(world, "Home", "Surprise for Jonas"), "Surprise for Jonas", "Hidden in place");
   await lock(join(world, "Home", "Adoption papers"), "Adoption papers", "In view", "Barred");
+  await lock(join(world, "Cello fund", "why.txt"), "why.txt", "Tucked away");
   await lock(join(world, "Workshop", "Instrument photos"), "Instrument photos", "In view");
   await card("Instrument photos").getByRole("button", { name: "Open in place" }).click();
   await card("Instrument photos").getByText("Open", { exact: true }).waitFor();
@@ -103,6 +104,13 @@ try {
   await shot("left-open");
   await page.getByRole("main").evaluate((main) => main.scrollTo(0, 0));
   await shot("folder");
+  await page.getByRole("button", { name: "Set one…" }).click();
+  await page.getByRole("dialog").getByLabel("New password of this folder").fill("rosin on the left shelf");
+  await page.getByRole("dialog").getByLabel("The same again").fill("rosin on the left shelf");
+  await page.getByRole("dialog").getByLabel("Hint (optional)").fill("where it lies");
+  await page.getByRole("dialog").getByText("Time to guess it").waitFor();
+  await shot("folder-password");
+  await page.getByRole("dialog").getByRole("button", { name: "Not now" }).click();
   await page.getByRole("link", { name: "Activity" }).click();
   await shot("activity");
   await page.getByRole("link", { name: "Settings" }).click();

@@ -13,7 +13,7 @@ export function Providers({ nonce, children }: { readonly nonce: string; readonl
       <QueryClientProvider client={client}>
         <Tooltip.Provider delayDuration={300}>
           <Entrance>{children}</Entrance>
-          <Toaster position="bottom-center" toastOptions={{ classNames: { toast: "!bg-sheet !text-ink !border-line !text-sm !rounded-xl !items-start", error: "!border-oxblood/50" } }} closeButton />
+          <Toaster position="bottom-right" toastOptions={{ classNames: { toast: "!bg-sheet !text-ink !border-line !text-sm !rounded-xl !items-start", error: "!border-oxblood/50" } }} closeButton />
         </Tooltip.Provider>
       </QueryClientProvider>
     </ThemeProvider>
