@@ -97,7 +97,17 @@ export function fileRecordIn(disk: Disk, vault: Dir): { readonly name: Buffer | 
 
 /** The folder that keeps what belongs to a file of this name beside it, while that lies open; null where there is none. */
 export function containerOf(disk: Disk, parent: Dir, file: Buffer): Buffer | null {
-  return disk.list(parent).find((name) => isHiddenName(name) && (namedIn(disk, parent, name)?.equals(file) ?? false)) ?? null;
+  return hiddenNamesIn(disk, parent).find((name) => namedIn(disk, parent, name)?.equals(file) ?? false) ?? null;
+}
+
+/** None where this account may not list. */
+function hiddenNamesIn(disk: Disk, parent: Dir): Buffer[] {
+  try {
+    return disk.list(parent).filter(isHiddenName);
+  } catch (error) {
+    if (systemCode(error) === "EACCES") return [];
+    throw error;
+  }
 }
 
 /** Another account's directory is no container: whoever may write beside a file could put one there. */
