@@ -4,6 +4,7 @@ import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, it } from
 import { toBase64 } from "../src/crypto/bytes";
 import { EremosError } from "../src/errors/eremos-error";
 import { changeGuarded, guardFolder, openGuarded, releaseGuarded } from "../src/engine/guarded";
+import { HELD_NAME } from "../src/engine/hide";
 import { silentHooks } from "../src/engine/hooks";
 import { lastChange } from "../src/engine/last-change";
 import { locateFolder } from "../src/engine/locate";
@@ -15,7 +16,7 @@ import { VISIBILITIES } from "../src/format/state";
 import { linuxDisk } from "../src/platform/linux/linux-disk";
 import type { Disk } from "../src/platform/port";
 import { OTHER, OWN, asOwner } from "./accounts";
-import { crashingDisk } from "./crashing-disk";
+import { crashingDisk, failingDisk } from "./crashing-disk";
 import { type Person, lock, newDirectory, newPerson, release, removeDirectory, snapshot, unlock } from "./world";
 
 const ID = toBase64(Buffer.alloc(16, 7));
@@ -47,7 +48,7 @@ function entriesOf(directory: string): string[] {
 const guarding = (visibility: "view" | "hidden" | "tucked") => ({ guard: "barred", bars: { others: "nothing", own: "read" }, visibility, places: [Buffer.from(base)] }) as const;
 const guardIt = async (disk: Disk = linuxDisk, visibility: "view" | "hidden" | "tucked" = "tucked"): Promise<Buffer> => (await guardFolder(disk, { ...guarding(visibility), path: Buffer.from(file), folder: ID, owner: person.access.owner }, silentHooks)).path;
 
-/** Whatever it is now: put right, then an ordinary file again by whatever way its state calls for. */
+/** Whatever it is now (a held area may stay behind, empty): put right, then an ordinary file again by whatever way its state calls for. */
 async function plainAgain(): Promise<string[]> {
   const at = locateFolder(linuxDisk, Buffer.from(file), ID)?.realPath ?? Buffer.from(file);
   try {
@@ -63,6 +64,8 @@ async function plainAgain(): Promise<string[]> {
     else if (now.inspection.state === "open") releaseOpenFolder(linuxDisk, now.realPath);
     else await release(now.realPath, person.access);
   }
+  const held = path.join(base, HELD_NAME.toString());
+  if (fs.existsSync(held)) fs.rmdirSync(held);
   return entriesOf(base);
 }
 
@@ -188,6 +191,23 @@ describe("crashed at any operation, a single file is whole and at its place agai
       tried++;
       expect(await plainAgain(), `operation ${at}`).toEqual(before);
       if (!crashing.crashed()) break;
+    }
+  });
+});
+
+describe("where any single call fails, a single file is whole and at its place again, or wholly locked", () => {
+  const STRIDE = process.env["EREMOS_DEEP"] === "1" ? 1 : 23;
+  let failed = 0;
+  afterAll(() => void process.stdout.write(`system calls failed: ${failed}\n`));
+  it.each(Object.entries(SCENES).flatMap(([name, scene]) => (["EIO", "EACCES", "ENOSPC"] as const).map((code) => ({ name, code, scene }))))("$name, $code", async ({ code, scene }) => {
+    for (let at = code.length; ; at += STRIDE) {
+      const run = await scene();
+      const failing = failingDisk(linuxDisk, at, code);
+      const outcome = await (async () => run(failing.disk))().then(() => null, (error: unknown) => error);
+      if (outcome !== null) expect(outcome, `call ${at} (${failing.failed()})`).toBeInstanceOf(EremosError);
+      expect(await plainAgain(), `call ${at} (${failing.failed()})`).toEqual(before);
+      if (failing.failed() === null) break;
+      failed++;
     }
   });
 });

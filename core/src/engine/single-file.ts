@@ -63,15 +63,17 @@ interface Bringing {
 }
 
 function bring(disk: Disk, { parentPath, parent, name, container }: Bringing): void {
-  const folder = holdFolder(disk, joinPath(parentPath, container), { create: false });
+  let folder = holdFolder(disk, joinPath(parentPath, container), { create: false });
   try {
     disk.renameExclusive(parent, name, folder.dir, name);
     disk.syncDir(folder.dir);
     disk.syncDir(parent);
     disk.renameExclusive(parent, container, parent, name);
+    folder = { ...folder, name, path: joinPath(parentPath, name) };
     disk.syncDir(parent);
     commitFile(disk, folder.vault, NAMES.file, writeFileRecord(null));
   } catch (error) {
+    settleIfPossible(disk, folder);
     throw fromSystemError(error, `locking ${displayPath(joinPath(parentPath, name))}; the file is whole`);
   } finally {
     letGo(disk, folder);
@@ -171,15 +173,21 @@ function removeContainer(disk: Disk, folder: HeldFolder): void {
   disk.syncDir(folder.parent);
 }
 
-/** After a lock that failed: the file is at its place again. What can't be put back now is put back when the file is next looked at. */
+/** After a lock that failed: the file is at its place again. */
 function putFileBack(disk: Disk, path: Buffer): void {
   try {
     const folder = holdFolder(disk, path, { create: false });
-    try {
-      settleFile(disk, folder);
-    } finally {
-      letGo(disk, folder);
-    }
+    settleIfPossible(disk, folder);
+    letGo(disk, folder);
+  } catch {
+    // The first failure is the one to tell of.
+  }
+}
+
+/** What can't be put back now is put back when the file is next looked at. */
+function settleIfPossible(disk: Disk, folder: HeldFolder): void {
+  try {
+    settleFile(disk, folder);
   } catch {
     // The first failure is the one to tell of.
   }

@@ -120,9 +120,10 @@ function namedIn(disk: Disk, parent: Dir, container: Buffer): Buffer | null {
   if (!isOwnDirectory(disk, parent, container)) return null;
   try {
     return within(disk, disk.openDir(parent, container), (dir) => within(disk, disk.openDir(dir, VAULT_NAME), (vault) => fileRecordIn(disk, vault)?.name ?? null));
-  } catch {
-    // Not one, or closed to this account.
-    return null;
+  } catch (error) {
+    // Not one, or one that does not tell; where it can't be read now, it must not be taken for none.
+    if (error instanceof EremosError || ["ENOENT", "ENOTDIR"].includes(systemCode(error) ?? "")) return null;
+    throw error;
   }
 }
 
