@@ -143,6 +143,19 @@ it.runIf(process.getuid?.() === 0)("takes no directory of another account for it
   expect(fs.readdirSync(planted)).toEqual([".eremos"]);
 });
 
+it.runIf(process.getuid?.() === 0)("locks and opens beside a hidden folder that this account barred for itself", async () => {
+  const barred = path.join(base, "Payroll");
+  fs.mkdirSync(barred);
+  for (const entry of [base, file, barred]) fs.chownSync(entry, OWN, OWN);
+  await asOwner(async () => {
+    await guardFolder(linuxDisk, { guard: "barred", bars: { others: "nothing", own: "nothing" }, visibility: "hidden", places: [Buffer.from(base)], path: Buffer.from(barred), folder: toBase64(Buffer.alloc(16, 8)), owner: person.access.owner }, silentHooks);
+    const { realPath } = await lock(file, person.owner, { folder: ID, visibility: "hidden" });
+    await unlock(realPath, person.access);
+    releaseOpenFolder(linuxDisk, Buffer.from(file));
+  });
+  expect(fs.readFileSync(file, "utf8")).toBe(TEXT);
+});
+
 type Scene = () => Promise<(disk: Disk) => unknown>;
 const SCENES: Readonly<Record<string, Scene>> = {
   ...Object.fromEntries(VISIBILITIES.map((visibility): [string, Scene] => [`first lock, ${visibility}`, async () => (disk) => lock(file, person.owner, { disk, folder: ID, visibility })])),

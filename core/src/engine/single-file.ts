@@ -5,11 +5,11 @@ import type { Dir, Disk } from "../platform/port";
 import { within } from "./handles";
 import { loadGuard } from "./settle";
 import { moveFreely } from "./staging";
-import { type HeldFolder, NAMES, VAULT_NAME, commitFile, containerOf, displayPath, dropLock, fileRecordIn, holdFolder, isHiddenName, joinPath, letGo, loadState, splitPath } from "./vault";
+import { type HeldFolder, NAMES, VAULT_NAME, commitFile, containerOf, displayPath, dropLock, fileRecordIn, holdFolder, isHiddenName, isOwnDirectory, joinPath, letGo, loadState, splitPath } from "./vault";
 
 /**
- * A single file is protected as the only content of a folder, its container. Locked, the container has the file's name, or hides as any
- * folder does. While the file lies open at its place, the container lies under a random name beside it, with what Eremos keeps. FORMAT.md §11.
+ * A single file is protected as the only content of a folder, its container. Locked, the container has the file's name, or hides like
+ * every folder. While the file lies open at its place, the container lies under a random name beside it, with what Eremos keeps. FORMAT.md §11.
  *
  *   apart     P/.random/.eremos           P/letter.pdf       open, or never protected
  *   brought   P/.random/letter.pdf        (nothing)
@@ -105,9 +105,7 @@ export function sweepBeside(disk: Disk, path: Buffer): void {
 
 /** Containers whose making or removal was cut off: nothing but an empty directory of Eremos' is in them. */
 function sweepContainers(disk: Disk, parent: Dir): void {
-  for (const name of disk.list(parent).filter(isHiddenName)) {
-    if (disk.find(parent, name)?.type === "dir") removeIfUnmade(disk, parent, name);
-  }
+  for (const name of disk.list(parent)) if (isHiddenName(name) && isOwnDirectory(disk, parent, name)) removeIfUnmade(disk, parent, name);
 }
 
 function removeIfUnmade(disk: Disk, parent: Dir, name: Buffer): void {

@@ -110,10 +110,10 @@ function hiddenNamesIn(disk: Disk, parent: Dir): Buffer[] {
   }
 }
 
-/** Another account's directory is no container: whoever may write beside a file could put one there. */
-function isOwnDirectory(disk: Disk, parent: Dir, name: Buffer): boolean {
+/** Another account's directory is no container: whoever may write beside a file could put one there. Nor is one that this account barred for itself. */
+export function isOwnDirectory(disk: Disk, parent: Dir, name: Buffer): boolean {
   const stat = disk.find(parent, name);
-  return stat?.type === "dir" && disk.owns(stat);
+  return stat?.type === "dir" && disk.owns(stat) && disk.readable(parent, name, stat);
 }
 
 function namedIn(disk: Disk, parent: Dir, container: Buffer): Buffer | null {
