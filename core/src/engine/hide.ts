@@ -115,7 +115,7 @@ export function heldAreasAbove(path: Buffer): Buffer[] {
 /** Whether the folder has another name now than the one it should have while it is locked. */
 export function showsName(disk: Disk, folder: Folder, { visibility, lockedName }: Hiding): boolean {
   if (lockedName === null || folder.name.equals(Buffer.from(lockedName))) return false;
-  // A cover name that something else has taken is let go of: its own name hides nothing that a cover would.
+  // Where something else has taken the cover name meanwhile, the folder keeps its own.
   return visibility !== "view" || disk.find(folder.parent, Buffer.from(lockedName)) === null;
 }
 
