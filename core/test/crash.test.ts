@@ -1,7 +1,7 @@
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { linuxDisk } from "../src/platform/linux/linux-disk";
 import { type CrashMode, crashingDisk } from "./crashing-disk";
-import { campaignDirectory, casesOf, plainAfterRecovery, setUp } from "./scenes";
+import { campaignDirectory, casesOf, expectClosed, plainAfterRecovery, setUp } from "./scenes";
 import { type Person, newPerson, removeDirectory } from "./world";
 
 const DEEP = process.env["EREMOS_DEEP"] === "1";
@@ -38,6 +38,7 @@ describe.each(casesOf(MODES))("killed at every change: $name", ({ stage, ways })
         return;
       }
       tried++;
+      if (scene.isClosed) expectClosed(scene.folder);
       const after = withoutTopTime(await plainAfterRecovery(person, scene.folder));
       expect(scene.acceptable.map(withoutTopTime), `crash at change ${at}, ${mode}`).toContainEqual(after);
       removeDirectory(parent);

@@ -63,6 +63,27 @@ function expected(level: Level): { list: boolean; read: boolean; change: boolean
   return { list: rank >= 1, read: rank >= 2, change: rank >= 3, delete: rank >= 4 };
 }
 
+/** A disk that tries, after every call by which somebody could be let in, what the other account gets done. */
+function watching(): { readonly watched: typeof linuxDisk; readonly seen: Set<string> } {
+  const seen = new Set<string>();
+  const calls: readonly (keyof typeof linuxDisk)[] = ["setMode", "setOpenMode", "barrier", "rename", "renameExclusive", "unlink"];
+  const watched: typeof linuxDisk = new Proxy(linuxDisk, {
+    get: (disk, name: keyof typeof linuxDisk) => {
+      const call = disk[name];
+      if (!calls.includes(name)) return call;
+      return (...args: never[]) => {
+        const outcome = (call as (...given: never[]) => unknown).apply(disk, args);
+        const located = locateFolder(disk, Buffer.from(folder), FOLDER);
+        process.seteuid?.(0);
+        if (located) seen.add(JSON.stringify(attempts(OTHER, located.realPath.toString())));
+        process.seteuid?.(OWN);
+        return outcome;
+      };
+    },
+  });
+  return { watched, seen };
+}
+
 const pairs = LEVELS.flatMap((own) => LEVELS.filter((others) => LEVELS.indexOf(others) <= LEVELS.indexOf(own)).map((others) => ({ others, own })));
 
 describe.runIf(process.getuid?.() === 0)("a barred folder, tried by real accounts", () => {
@@ -102,26 +123,32 @@ describe.runIf(process.getuid?.() === 0)("a barred folder, tried by real account
 
   it("other rules while it stays locked: others are never let in on the way", async () => {
     await guard({ guard: "barred", bars: { others: "nothing", own: "nothing" }, visibility: "hidden" });
-    const seen = new Set<string>();
-    const watched: typeof linuxDisk = new Proxy(linuxDisk, {
-      get: (disk, name: keyof typeof linuxDisk) => {
-        const call = disk[name];
-        if (name !== "setMode" && name !== "barrier" && name !== "rename") return call;
-        return (...args: never[]) => {
-          const outcome = (call as (...given: never[]) => unknown)(...args);
-          const located = locateFolder(disk, Buffer.from(folder), FOLDER);
-          process.seteuid?.(0);
-          if (located) seen.add(JSON.stringify(attempts(OTHER, located.realPath.toString())));
-          process.seteuid?.(OWN);
-          return outcome;
-        };
-      },
-    });
+    const { seen, watched } = watching();
     const { realPath } = await asOwner(() => locateFolder(linuxDisk, Buffer.from(folder), FOLDER)) ?? { realPath: Buffer.alloc(0) };
     const changed = await asOwner(() => changeGuarded(watched, { ...place(realPath.toString()), guard: "barred", bars: { others: "list", own: "change" }, visibility: "tucked", places: places() }));
     expect([...seen].sort()).toEqual([expected("list"), expected("nothing")].map((one) => JSON.stringify(one)).filter((one) => seen.has(one)).sort());
     expect(changed.path.toString()).toContain(`${base}/home/${HELD_NAME.toString()}/.`);
     expect(attempts(OWN, changed.path.toString())).toEqual(expected("change"));
+  });
+
+  it("from sealed to barred, and back, while it stays locked: others are never let in on the way", async () => {
+    // Whoever may write into a sealed folder may put things there, and would find them.
+    fs.chmodSync(folder, 0o755);
+    const { realPath } = await asOwner(() => lock(folder, person.owner, { folder: FOLDER, visibility: "hidden", places: places() }));
+    const forward = watching();
+    await asOwner(async () => {
+      await unlock(realPath, person.access, { disk: forward.watched, closed: true });
+      expect(inspectFolder(linuxDisk, Buffer.from(folder))).toMatchObject({ state: "open" });
+      await guardFolder(forward.watched, { guard: "barred", bars: { others: "list", own: "change" }, visibility: "view", path: Buffer.from(folder), folder: FOLDER, owner: person.owner.owner, places: places() }, silentHooks);
+    });
+    expect([...forward.seen].sort()).toEqual([expected("list"), expected("nothing")].map((one) => JSON.stringify(one)).sort());
+    expect(attempts(OWN, folder)).toEqual(expected("change"));
+    const back = watching();
+    await asOwner(async () => {
+      openGuarded(back.watched, { ...place(folder), closed: true });
+      await lock(folder, person.owner, { disk: back.watched, folder: FOLDER, visibility: "hidden", places: places() });
+    });
+    expect([...back.seen]).toEqual([JSON.stringify(expected("nothing"))]);
   });
 
   it("rules that can't be had leave the old ones", async () => {

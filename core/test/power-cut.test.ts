@@ -221,6 +221,15 @@ const leaving = (rules: Rules, way: (disk: Disk, input: GuardedInput) => unknown
 
 const becomingGuarded = (from: Rules, to: Rules): (() => Promise<Scene>) => leaving(from, (on, input) => changeGuarded(on, { ...input, ...to, places: [HOME] }));
 
+const sealedBecomes = (rules: Rules): (() => Promise<Scene>) => opening("hidden", async (path, access, { disk = new MemoryDisk() } = {}) => {
+  await unlock(path, access, { disk, closed: true });
+  await guard(rules, disk);
+});
+const becomesSealed = (rules: Rules): (() => Promise<Scene>) => leaving(rules, async (disk, input) => {
+  openGuarded(disk, { ...input, closed: true });
+  await lock(PATH.toString(), person.owner, { disk, folder: FOLDER, visibility: "view" });
+});
+
 const SCENES: Readonly<Record<string, () => Promise<Scene>>> = {
   "first lock, in view": firstLock(() => person.owner, "view"),
   "first lock, hidden": firstLock(() => person.owner, "hidden"),
@@ -256,6 +265,14 @@ const SCENES: Readonly<Record<string, () => Promise<Scene>>> = {
   "open, from under a cover name": covered((path, disk) => unlock(path, person.access, { disk })),
   "another cover name": covered(async (path, disk) => changeVisibility(disk, { path, place: PATH, visibility: "view", cover: "Old bills", places: [HOME], page: PAGE })),
   "closed to others, then released": closedAtStop,
+  "from sealed to barred": sealedBecomes(BARRED),
+  "from sealed to out of sight": sealedBecomes(SIGHT),
+  "from barred to sealed": becomesSealed(BARRED),
+  "from out of sight to sealed": becomesSealed(SIGHT),
+  "a single file, from sealed to barred": singleFile(lockedFile("hidden"), async (disk, at) => {
+    await unlock(at, person.access, { disk, closed: true });
+    await guardFolder(disk, { ...CLOSED, path: FILE, folder: FOLDER, owner: person.owner.owner, places: [HOME] }, silentHooks);
+  }),
   "a single file, first lock in view": singleFile(untouched, (disk) => lockedFile("view")(disk)),
   "a single file, first lock tucked away": singleFile(untouched, (disk) => lockedFile("tucked")(disk)),
   "a single file, opened": singleFile(lockedFile("view"), (disk, at) => unlock(at, person.access, { disk })),

@@ -56,6 +56,8 @@ export interface Scene {
   /** What must come back, whatever happens. Either of these. */
   readonly acceptable: readonly (readonly string[])[];
   readonly run: (disk: typeof linuxDisk) => Promise<unknown>;
+  /** Whatever of it is readable at any moment, no other account may get at. */
+  readonly isClosed?: boolean;
 }
 
 export type Stage = (person: Person, folder: string) => Promise<Scene>;
@@ -175,7 +177,38 @@ Object.assign(STAGES, {
     openGuarded(linuxDisk, { path: now, place: Buffer.from(folder) });
     return { folder, acceptable: [before], run: (disk) => lock(folder, person.owner, { disk, folder: FOLDER, visibility: "hidden" }) };
   },
+  ...Object.fromEntries(guardings.flatMap(([name, guarding]): [string, Stage][] => [
+    [`sealed, locked, becomes ${name}`, async (person, folder) => {
+      const before = snapshot(folder);
+      const { realPath } = await lock(folder, person.owner, { folder: FOLDER, visibility: "hidden" });
+      return { folder, acceptable: [before], isClosed: guarding.bars.others === "nothing", run: async (disk) => {
+        await unlock(realPath, person.access, { disk, closed: true });
+        await guard(person, folder, guarding, disk);
+      } };
+    }],
+    [`${name}, locked, becomes sealed`, async (person, folder) => {
+      const scene = await leaving(person, folder, guarding, (disk, input) => openGuarded(disk, { ...input, closed: true }));
+      return { ...scene, isClosed: guarding.bars.others === "nothing", run: async (disk) => {
+        await scene.run(disk);
+        await lock(folder, person.owner, { disk, folder: FOLDER, visibility: "hidden" });
+      } };
+    }],
+  ])),
 } satisfies Record<string, Stage>);
+
+/** Nothing of the folder is readable but behind the folder's own closed door: neither now nor when it was put right. */
+export function expectClosed(folder: string): void {
+  expectClosedNow(folder);
+  const located = locateFolder(linuxDisk, Buffer.from(folder), FOLDER);
+  if (located) recoverFolder(linuxDisk, located.realPath);
+  expectClosedNow(folder);
+}
+
+function expectClosedNow(folder: string): void {
+  const at = locateFolder(linuxDisk, Buffer.from(folder), FOLDER)?.realPath ?? Buffer.from(folder);
+  const readable = fs.readdirSync(at).filter((name) => name !== ".eremos" && name !== "Locked with Eremos.html" && name !== ".directory");
+  if (readable.length > 0) expect(fs.statSync(at).mode & 0o077).toBe(0);
+}
 
 /** Every stage with every way of failing in the deep campaign; daily, each way with every third stage. */
 export function casesOf<W>(ways: readonly W[]): readonly { readonly name: string; readonly stage: Stage; readonly ways: readonly W[] }[] {

@@ -179,6 +179,20 @@ const SCENES: Readonly<Record<string, Scene>> = {
       return (disk) => openGuarded(disk, { path: at, place: Buffer.from(file) });
     }],
   ])),
+  "sealed, locked, becomes out of sight": async () => {
+    const { realPath } = await lock(file, person.owner, { folder: ID, visibility: "tucked" });
+    return async (disk) => {
+      await unlock(realPath, person.access, { disk, closed: true });
+      await guardIt(disk, "hidden");
+    };
+  },
+  "barred, locked, becomes sealed": async () => {
+    const at = await guardIt(linuxDisk, "hidden");
+    return async (disk) => {
+      openGuarded(disk, { path: at, place: Buffer.from(file), closed: true });
+      await lock(file, person.owner, { disk, folder: ID, visibility: "view" });
+    };
+  },
   "release of an open one": async () => {
     const { realPath } = await lock(file, person.owner, { folder: ID });
     await unlock(realPath, person.access);

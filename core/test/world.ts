@@ -82,12 +82,13 @@ export interface OpenOptions {
   readonly hooks?: Hooks;
   readonly expected?: UnlockInput["expected"];
   readonly acceptUnvouched?: boolean;
+  readonly closed?: boolean;
 }
 
 function openInput(folder: string | Buffer, access: OwnerAccess, options: OpenOptions): UnlockInput {
   return {
     path: Buffer.from(folder), access, keptHeader: null, expected: options.expected ?? null,
-    acceptUnvouched: options.acceptUnvouched ?? false, acceptOlder: false,
+    acceptUnvouched: options.acceptUnvouched ?? false, acceptOlder: false, closed: options.closed ?? false,
   };
 }
 

@@ -1,5 +1,6 @@
 import { EremosError, fromSystemError } from "../errors/eremos-error";
 import type { Disk } from "../platform/port";
+import { closeTop, topModeOf } from "./staging";
 import { commitState, displayPath, fileRecordIn, holdFolder, letGo, loadState } from "./vault";
 
 const FOR_OTHERS = 0o077;
@@ -13,10 +14,10 @@ export function closeToOthers(disk: Disk, path: Buffer): boolean {
   try {
     const state = loadState(disk, folder.vault);
     if (state?.state !== "open") throw new EremosError("not-open", `${displayPath(path)} is not open now. Nothing was touched.`);
-    const { dev, ino, mode } = disk.statOpen(folder.dir);
+    const { mode } = disk.statOpen(folder.dir);
     if (fileRecordIn(disk, folder.vault) || (mode & FOR_OTHERS) === 0) return false;
-    commitState(disk, folder.vault, { ...state, modes: [...state.modes, { dev: String(dev), ino: String(ino), mode }] });
-    disk.setOpenMode(folder.dir, mode & ~FOR_OTHERS);
+    const closed = commitState(disk, folder.vault, { ...state, modes: [...state.modes, topModeOf(disk, folder.dir, mode)] });
+    closeTop(disk, folder.dir, closed.modes);
     disk.syncDir(folder.dir);
     return true;
   } catch (error) {

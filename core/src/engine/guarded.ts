@@ -9,7 +9,7 @@ import { reachOf, requireSensible } from "./bars";
 import { type Hiding, IN_VIEW, hidingFor, hidingOrBack, showAtOrdinaryPath } from "./hide";
 import type { Hooks } from "./hooks";
 import { whatBarsChange } from "./permissions";
-import { type Settled, commitGuard, inListable, loadGuard, recoverGuarded, rootOriginal, saveOriginals, settle } from "./settle";
+import { type Settled, closedRoot, commitGuard, inListable, loadGuard, recoverGuarded, rootOriginal, saveOriginals, settle } from "./settle";
 import { settleFile, withFileWrapped } from "./single-file";
 import { emptyDir } from "./staging";
 import { type Folder, type HeldFolder, NAMES, VAULT_NAME, closeFolder, displayPath, dropLock, holdFolder, letGo, loadState, openFolder } from "./vault";
@@ -41,6 +41,8 @@ export interface GuardedInput {
   readonly path: Buffer;
   /** Its ordinary path, from the owner's own list. */
   readonly place: Buffer;
+  /** Opened for its owner's account alone, and a single file not at its place: it is about to be locked in another way. */
+  readonly closed?: boolean;
 }
 
 export interface GuardOutcome {
@@ -62,13 +64,16 @@ async function guardWrapped(disk: Disk, input: GuardInput, hooks: Hooks): Promis
   const folder = holdFolder(disk, input.path, { create: true });
   let recorded: GuardRecord | null = null;
   let isKnown = false;
+  let wasClosed = false;
   try {
     const before = recordedOpen(disk, folder, input);
     isKnown = before !== null || disk.find(folder.vault, NAMES.state) !== null;
-    const originals = findOriginals(disk, folder, input.bars, hooks);
+    const own = closedRoot(disk, folder);
+    wasClosed = own !== null;
+    const originals = findOriginals(disk, folder, own, input.bars, hooks);
     const record: GuardRecord = {
       format: "eremos-guard", version: 1, folder: input.folder, guard: input.guard, state: "barring", ...hiding, bars: input.bars,
-      next: null, originals: saveOriginals(disk, folder.vault, originals), place, owner: input.owner,
+      closed: false, next: null, originals: saveOriginals(disk, folder.vault, originals), place, owner: input.owner,
       times: before?.times ?? { atimeNs: String(root.atimeNs), mtimeNs: String(root.mtimeNs) },
     };
     recorded = commitGuard(disk, folder.vault, record);
@@ -76,7 +81,7 @@ async function guardWrapped(disk: Disk, input: GuardInput, hooks: Hooks): Promis
     return { folder: input.folder, path, stillOpenIn: programsIn(disk, path) };
   } catch (error) {
     if (!recorded) undoBeginning(disk, folder, root);
-    else if (isAtItsPlace(disk, folder)) putBack(disk, folder, { ...recorded, ...IN_VIEW, state: isKnown ? "opening" : "releasing" });
+    else if (isAtItsPlace(disk, folder)) putBack(disk, folder, { ...recorded, ...IN_VIEW, state: isKnown ? "opening" : "releasing", closed: wasClosed });
     else throw fromSystemError(error, "locking; it is hidden already, its contents are untouched, and Eremos finishes when it next looks at it");
     throw fromSystemError(error, "locking; its contents are untouched");
   } finally {
@@ -112,13 +117,14 @@ export function releaseGuarded(disk: Disk, input: GuardedInput): GuardOutcome {
   return leave(disk, input, "releasing");
 }
 
-function leave(disk: Disk, { path, place }: GuardedInput, state: "opening" | "releasing"): GuardOutcome {
+function leave(disk: Disk, { path, place, closed = false }: GuardedInput, state: "opening" | "releasing"): GuardOutcome {
   let folder = holdFolder(disk, path, { create: false });
   try {
     const record = restingRecord(disk, folder);
     if (record.state === "open" && state === "opening") throw new EremosError("not-locked", `${displayPath(path)} is open already. Nothing was touched.`);
     folder = showAtOrdinaryPath(disk, folder, record, place);
-    const next = commitGuard(disk, folder.vault, { ...record, ...IN_VIEW, visibility: record.visibility, state });
+    const originals = record.originals ?? (closed ? saveOriginals(disk, folder.vault, [rootOriginal(disk, folder)]) : null);
+    const next = commitGuard(disk, folder.vault, { ...record, ...IN_VIEW, visibility: record.visibility, state, closed, originals });
     settle(disk, folder, next);
     return { folder: record.folder, path: settleFile(disk, folder), stillOpenIn: [] };
   } catch (error) {
@@ -179,8 +185,10 @@ export function renewGuardOwner(disk: Disk, path: Buffer, owner: OwnerEnvelope):
   }
 }
 
-function findOriginals(disk: Disk, folder: HeldFolder, bars: Bars, hooks: Hooks): Original[] {
-  return reachOf(bars) === "none" ? [] : [rootOriginal(disk, folder), ...inListable(disk, folder, (dir) => whatBarsChange(disk, dir, bars, hooks))];
+/** `own`: the folder's permissions where it is closed to others now, which it gets back in any case. */
+function findOriginals(disk: Disk, folder: HeldFolder, own: Original | null, bars: Bars, hooks: Hooks): Original[] {
+  if (reachOf(bars) === "none") return own ? [own] : [];
+  return [own ?? rootOriginal(disk, folder), ...inListable(disk, folder, (dir) => whatBarsChange(disk, dir, bars, hooks))];
 }
 
 function lookBeforeGuarding(disk: Disk, input: GuardInput): { readonly root: { readonly atimeNs: bigint; readonly mtimeNs: bigint }; readonly hiding: Hiding } {

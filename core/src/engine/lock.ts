@@ -13,7 +13,8 @@ import { finishRemoving, recoverHeld } from "./recover";
 import { type SealedContent, type SealingOf, loadOpened, prepare, sealContent, sealedBefore, sealedFor, sweep } from "./seal-generation";
 import { digestsOf, writeSigns } from "./signs";
 import { type Room, type Strategy, bytesForWhole, changedSince, chooseStrategy } from "./space";
-import { moveOut, verifyStaged } from "./staging";
+import { closedRoot } from "./settle";
+import { moveOut, topModeOf, verifyStaged } from "./staging";
 import { withFileWrapped } from "./single-file";
 import { type Survey, refuse, survey } from "./survey";
 import {
@@ -286,14 +287,15 @@ function stopIfCancelled(hooks: Hooks): void {
   new Meter(hooks, "moving", 0, 0).stopIfCancelled();
 }
 
-function beginState({ input, surveyed, making, hiding }: SealingOf): StateRecord {
+function beginState({ disk, folder, input, surveyed, making, hiding }: SealingOf): StateRecord {
   const { base } = making;
+  const closed = base ? null : closedRoot(disk, folder);
   const { atimeNs, mtimeNs } = surveyed.root;
   const isMixed = base?.state === "mixed";
   return {
     format: "eremos-state", version: 1, folder: input.folder, state: isMixed ? "mixed" : "sealing",
     generation: base?.generation ?? 0, next: (base?.generation ?? 0) + 1, ...hiding,
-    staging: null, modes: base?.modes ?? [], mixed: isMixed,
+    staging: null, modes: base?.modes ?? (closed ? [topModeOf(disk, folder.dir, closed.mode)] : []), mixed: isMixed,
     times: base?.times ?? { atimeNs: String(atimeNs), mtimeNs: String(mtimeNs) },
     ...digestsOf(input),
   };

@@ -4,12 +4,12 @@ import type { GuardRecord, GuardState } from "../format/guard-record";
 import type { FolderState, StateRecord } from "../format/state";
 import type { Dir, Disk } from "../platform/port";
 import { type Step, decide } from "./decide";
-import { arrivalsBeside, loadGuard, recoverGuarded } from "./settle";
+import { arrivalsBeside, isOfGuard, loadGuard, recoverGuarded } from "./settle";
 import { withFile, within } from "./handles";
 import { hide, showsName } from "./hide";
 import { settleFile, sweepBeside } from "./single-file";
 import { NO_SIGNS, digestsOf, isSign, placeSigns, removeSigns, removeWrittenSigns } from "./signs";
-import { emptyDir, moveIn, removeEntry, restoreModes, restoreTopMode } from "./staging";
+import { closeTop, emptyDir, moveIn, removeEntry, restoreModes, restoreTopMode, topModes } from "./staging";
 import {
   type Folder, type HeldFolder, NAMES, VAULT_NAME, closeFolder, commitState, displayPath, dropLock, generationName, holdFolder, isNotContents, letGo, loadState, openFolder,
 } from "./vault";
@@ -112,7 +112,7 @@ function recoverAny(disk: Disk, folder: HeldFolder): Recovery {
 export function recoverHeld(disk: Disk, folder: HeldFolder): Recovery {
   const state = loadState(disk, folder.vault);
   if (!state) return { state: null, path: folder.path, steps: removeLeftover(disk, folder) };
-  const unfinished = state.next !== null || state.staging !== null || state.modes.length > 0;
+  const unfinished = state.next !== null || state.staging !== null || state.modes.length > topModes(disk, folder.dir, state.modes).length;
   const steps = decide({ state: state.state, generation: state.generation, mixed: state.mixed, unfinished, showsName: showsName(disk, folder, state) });
   let now: StateRecord | null = state;
   let path = folder.path;
@@ -121,7 +121,12 @@ export function recoverHeld(disk: Disk, folder: HeldFolder): Recovery {
     if (step === "hide") path = hide(disk, folder, now);
     else now = apply(disk, folder, now, step);
   }
-  return { state: now?.state ?? null, path, steps };
+  return { state: now?.state ?? stateBefore(disk, folder), path, steps };
+}
+
+/** Where its first sealing was undone, it lies open as before under another guard, or is an ordinary folder. */
+function stateBefore(disk: Disk, folder: HeldFolder): GuardState | null {
+  return disk.find(folder.dir, VAULT_NAME) ? (loadGuard(disk, folder.vault)?.state ?? null) : null;
 }
 
 /** Eremos' directory without a state record: a first lock cut off before its first record, or a release after its last. */
@@ -133,7 +138,7 @@ function removeLeftover(disk: Disk, folder: HeldFolder): readonly Step[] {
 /** Where the folder lay open under another guard, it still does; the container of a single file goes when the file is out of it. */
 function removeVault(disk: Disk, folder: HeldFolder): void {
   if (disk.find(folder.vault, NAMES.guard) || disk.find(folder.vault, NAMES.file)) {
-    emptyDir(disk, folder.vault, (name) => [NAMES.guard, NAMES.file, NAMES.lock].some((kept) => kept.equals(name)));
+    emptyDir(disk, folder.vault, (name) => isOfGuard(name) || [NAMES.file, NAMES.lock].some((kept) => kept.equals(name)));
     disk.syncDir(folder.vault);
     return;
   }
@@ -167,9 +172,9 @@ function apply(disk: Disk, folder: HeldFolder, state: StateRecord, step: Exclude
       restoreModes(disk, folder.dir, state.modes);
       return state;
     case "mark-open":
-      return commitState(disk, folder.vault, { ...state, state: "open", next: null, staging: null, modes: [], mixed: false, ...digestsOf(NO_SIGNS) });
+      return commitState(disk, folder.vault, { ...state, state: "open", next: null, staging: null, modes: topModes(disk, folder.dir, state.modes), mixed: false, ...digestsOf(NO_SIGNS) });
     case "mark-mixed":
-      return commitState(disk, folder.vault, { ...state, state: "mixed", next: null, staging: null, modes: [], ...digestsOf(NO_SIGNS) });
+      return commitState(disk, folder.vault, { ...state, state: "mixed", next: null, staging: null, modes: topModes(disk, folder.dir, state.modes), ...digestsOf(NO_SIGNS) });
     case "finish-removing":
       finishRemoving(disk, folder, state);
       return state;
@@ -188,6 +193,7 @@ function apply(disk: Disk, folder: HeldFolder, state: StateRecord, step: Exclude
 export function moveBack(disk: Disk, folder: HeldFolder, state: StateRecord): void {
   if (disk.find(folder.vault, NAMES.staging)) {
     within(disk, disk.openDir(folder.vault, NAMES.staging), (staging) => {
+      closeTop(disk, folder.dir, state.modes);
       moveIn(disk, staging, folder.dir, state.modes);
       restoreModes(disk, folder.dir, state.modes);
       restoreTimes(disk, folder, state);
@@ -255,7 +261,7 @@ function bornIn(disk: Disk, dir: Dir, name: Buffer): number | null {
 export function finishRemoving(disk: Disk, folder: HeldFolder, state: StateRecord): void {
   removeEntry(disk, folder.vault, NAMES.staging);
   removeEntry(disk, folder.vault, NAMES.opened);
-  removeEntry(disk, folder.vault, NAMES.guard);
+  emptyDir(disk, folder.vault, (name) => !isOfGuard(name));
   placeSigns(disk, folder, state);
   restoreTopMode(disk, folder.dir, state.modes);
   disk.syncDir(folder.vault);
@@ -266,9 +272,9 @@ export function finishRemoving(disk: Disk, folder: HeldFolder, state: StateRecor
 export function dismantle(disk: Disk, folder: HeldFolder, state: StateRecord): void {
   if (state.state !== "releasing") commitState(disk, folder.vault, { ...state, state: "releasing" });
   removeSigns(disk, folder, state);
-  emptyDir(disk, folder.vault, (name) => [NAMES.state, NAMES.file, NAMES.lock].some((kept) => kept.equals(name)));
+  emptyDir(disk, folder.vault, (name) => isOfGuard(name) || [NAMES.state, NAMES.file, NAMES.lock].some((kept) => kept.equals(name)));
   disk.syncDir(folder.vault);
-  emptyDir(disk, folder.vault, (name) => [NAMES.state, NAMES.file].some((kept) => kept.equals(name)));
+  emptyDir(disk, folder.vault, (name) => isOfGuard(name) || [NAMES.state, NAMES.file].some((kept) => kept.equals(name)));
   removeVault(disk, folder);
   restoreTimes(disk, folder, state);
   disk.syncDir(folder.dir);

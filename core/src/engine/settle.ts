@@ -5,8 +5,8 @@ import { within } from "./handles";
 import { hide, showsName } from "./hide";
 import { silentHooks } from "./hooks";
 import { applyBars, permissionsOf, restoreOriginals, setPermissions, whatBarsChange } from "./permissions";
-import { emptyDir, moveAside, moveFreely } from "./staging";
-import { type Folder, type HeldFolder, NAMES, VAULT_NAME, commitFile, dropLock, ensureDir, isNotContents, readSmallFile, splitPath } from "./vault";
+import { emptyDir, moveAside, moveFreely, topModes } from "./staging";
+import { type Folder, type HeldFolder, NAMES, VAULT_NAME, commitFile, dropLock, ensureDir, isNotContents, loadState, readSmallFile, splitPath } from "./vault";
 
 /**
  * Makes true what a guard record says. Every step may be repeated, none needs a key, and the folder is closed to others while what lies in
@@ -84,11 +84,12 @@ function unshut(disk: Disk, folder: HeldFolder, record: GuardRecord): Settled {
   bringOut(disk, folder);
   if (root) {
     inListable(disk, folder, (dir) => restoreOriginals(disk, dir, rest, record.bars));
-    setPermissions(disk, folder.parent, folder.name, root);
+    setPermissions(disk, folder.parent, folder.name, record.closed ? { ...root, mode: closed(root) } : root);
   }
   disk.barrier(folder.vault);
   const isReleased = record.state === "releasing";
-  const restored = commitGuard(disk, folder.vault, { ...record, state: isReleased ? "releasing" : "open", originals: null });
+  const originals = record.closed && root ? saveOriginals(disk, folder.vault, [root]) : null;
+  const restored = commitGuard(disk, folder.vault, { ...record, state: isReleased ? "releasing" : "open", originals });
   if (isReleased) dismantleGuard(disk, folder, restored);
   return { record: isReleased ? null : restored, path: folder.path };
 }
@@ -144,11 +145,23 @@ export function inListable<T>(disk: Disk, folder: Folder, use: (dir: Dir) => T):
 
 /** Closes the folder to everybody but its account, where permissions are changed at all. */
 function closeAndLoad(disk: Disk, folder: HeldFolder, record: GuardRecord): { readonly root: Original | null; readonly rest: readonly Original[] } {
-  if (record.originals === null) return { root: null, rest: [] };
-  const originals = readOriginals(readSmallFile(disk, folder.vault, originalsName(record.originals), MOST_ORIGINALS_BYTES), record.originals);
-  const root = originals.find(({ path }) => path.length === 0) ?? null;
+  const { root, rest } = loadOriginals(disk, folder, record);
   if (root) disk.setMode(folder.parent, folder.name, closed(root));
-  return { root, rest: originals.filter(({ path }) => path.length > 0) };
+  return { root, rest };
+}
+
+function loadOriginals(disk: Disk, folder: Folder & { readonly vault: Dir }, { originals }: GuardRecord): { readonly root: Original | null; readonly rest: readonly Original[] } {
+  if (originals === null) return { root: null, rest: [] };
+  const all = readOriginals(readSmallFile(disk, folder.vault, originalsName(originals), MOST_ORIGINALS_BYTES), originals);
+  return { root: all.find(({ path }) => path.length === 0) ?? null, rest: all.filter(({ path }) => path.length > 0) };
+}
+
+/** The folder's own permissions where it lies open for its account alone, under either kind of record; else null. */
+export function closedRoot(disk: Disk, folder: HeldFolder): Original | null {
+  const guard = loadGuard(disk, folder.vault);
+  if (guard) return guard.state === "open" && guard.closed ? loadOriginals(disk, folder, guard).root : null;
+  const [own] = topModes(disk, folder.dir, loadState(disk, folder.vault)?.modes ?? []);
+  return own ? { ...rootOriginal(disk, folder), mode: own.mode } : null;
 }
 
 function isRootBarred(disk: Disk, folder: HeldFolder, record: GuardRecord): boolean {
@@ -165,8 +178,15 @@ export function rootOriginal(disk: Disk, folder: Folder): Original {
   return { path: [], ...permissionsOfRoot(disk, folder) };
 }
 
+const ORIGINALS = "originals-";
+
 function originalsName(digest: string): Buffer {
-  return Buffer.from(`originals-${digest}`);
+  return Buffer.from(`${ORIGINALS}${digest}`);
+}
+
+/** The guard record, and the permissions it names. */
+export function isOfGuard(name: Buffer): boolean {
+  return name.equals(NAMES.guard) || name.toString("latin1").startsWith(ORIGINALS);
 }
 
 /** Durable before any record names it. Null when nothing changes. */
@@ -182,14 +202,14 @@ export function commitGuard(disk: Disk, vault: Dir, record: GuardRecord): GuardR
   commitFile(disk, vault, NAMES.guard, writeGuard(record));
   const kept = record.originals === null ? null : originalsName(record.originals);
   for (const name of disk.list(vault)) {
-    if (name.toString("latin1").startsWith("originals-") && !(kept?.equals(name) ?? false)) disk.unlink(vault, name);
+    if (name.toString("latin1").startsWith(ORIGINALS) && !(kept?.equals(name) ?? false)) disk.unlink(vault, name);
   }
   return record;
 }
 
 /** A folder that was sealed and lies open gets another guard: its sealed copy is not needed any more. */
 function removeSealed(disk: Disk, vault: Dir): void {
-  emptyDir(disk, vault, (name) => isKept(name) || name.toString("latin1").startsWith("originals-"));
+  emptyDir(disk, vault, (name) => isKept(name) || isOfGuard(name));
 }
 
 function isKept(name: Buffer): boolean {

@@ -3,7 +3,7 @@ import { writeFileRecord } from "../format/file-record";
 import { randomHiddenName } from "../format/ids";
 import type { Dir, Disk } from "../platform/port";
 import { within } from "./handles";
-import { loadGuard } from "./settle";
+import { closedRoot, loadGuard } from "./settle";
 import { moveFreely } from "./staging";
 import { type HeldFolder, NAMES, VAULT_NAME, commitFile, containerOf, displayPath, dropLock, fileRecordIn, holdFolder, isHiddenName, isOwnDirectory, joinPath, letGo, loadState, splitPath } from "./vault";
 
@@ -134,7 +134,7 @@ function removeIfUnmade(disk: Disk, parent: Dir, name: Buffer): void {
  */
 export function settleFile(disk: Disk, folder: HeldFolder): Buffer {
   const record = fileRecordIn(disk, folder.vault);
-  if (!record || isKeptLocked(disk, folder)) return folder.path;
+  if (!record || isKeptWrapped(disk, folder)) return folder.path;
   const parentPath = splitPath(folder.path).parent;
   const entries = disk.list(folder.dir).filter((name) => !name.equals(VAULT_NAME));
   const name = entries.find((entry) => entry.equals(folder.name)) ?? record.name ?? entries[0] ?? folder.name;
@@ -153,10 +153,10 @@ export function settleFile(disk: Disk, folder: HeldFolder): Buffer {
   return joinPath(parentPath, name);
 }
 
-/** By its records: not open, and not an ordinary file again. */
-function isKeptLocked(disk: Disk, folder: HeldFolder): boolean {
+/** By its records: not open to others, and not an ordinary file again. */
+function isKeptWrapped(disk: Disk, folder: HeldFolder): boolean {
   const record = loadGuard(disk, folder.vault) ?? loadState(disk, folder.vault);
-  return record !== null && record.state !== "open";
+  return record !== null && (record.state !== "open" || closedRoot(disk, folder) !== null);
 }
 
 function removeContainer(disk: Disk, folder: HeldFolder): void {

@@ -107,16 +107,37 @@ export function moveIn(disk: Disk, staging: Dir, into: Dir, modes: Modes): void 
   }
 }
 
-/** The folder's own mode, where it was closed to others until now. */
-export function restoreTopMode(disk: Disk, dir: Dir, modes: Modes): void {
+const FOR_OTHERS = 0o077;
+
+/**
+ * The folder's own mode among these, as the only entry, or none. Where there is one, the folder lies open for its account alone, and
+ * stays so until it is locked or released: a failure on the way lets nobody else in.
+ */
+export function topModes(disk: Disk, dir: Dir, modes: Modes): Modes {
   const stat = disk.statOpen(dir);
-  const mode = modeOf(modes, stat);
-  if (mode !== undefined && mode !== stat.mode) disk.setOpenMode(dir, mode);
+  return modes.filter(({ dev, ino }) => dev === String(stat.dev) && ino === String(stat.ino));
 }
 
-/** Gives every entry whose mode was changed its own mode again, wherever in the folder it is, and the folder itself. */
+/** The same, to be noted. */
+export function topModeOf(disk: Disk, dir: Dir, mode: number): Modes[number] {
+  const { dev, ino } = disk.statOpen(dir);
+  return { dev: String(dev), ino: String(ino), mode };
+}
+
+/** Closed to others, where these modes say that it is to be. */
+export function closeTop(disk: Disk, dir: Dir, modes: Modes): void {
+  const [own] = topModes(disk, dir, modes);
+  if (own && disk.statOpen(dir).mode !== (own.mode & ~FOR_OTHERS)) disk.setOpenMode(dir, own.mode & ~FOR_OTHERS);
+}
+
+/** The folder's own mode, where it was closed to others until now. */
+export function restoreTopMode(disk: Disk, dir: Dir, modes: Modes): void {
+  const [own] = topModes(disk, dir, modes);
+  if (own && own.mode !== disk.statOpen(dir).mode) disk.setOpenMode(dir, own.mode);
+}
+
+/** Gives every entry whose mode was changed its own mode again, wherever in the folder it is; the folder itself stays as it is. */
 export function restoreModes(disk: Disk, dir: Dir, modes: Modes): void {
-  restoreTopMode(disk, dir, modes);
   const pending = new Map(modes.map((mode) => [`${mode.dev}:${mode.ino}`, mode.mode]));
   const visit = (at: Dir): void => {
     const found: { name: Buffer; stat: Stat; mode: number | undefined }[] = [];

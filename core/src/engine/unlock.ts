@@ -21,7 +21,7 @@ import { settleFile } from "./single-file";
 import { NO_SIGNS, digestsOf, removeSigns } from "./signs";
 import { sweep } from "./seal-generation";
 import { type Strategy, bytesForWhole, chooseStrategy } from "./space";
-import { restoreModes } from "./staging";
+import { closeTop, restoreModes, restoreTopMode, topModeOf, topModes } from "./staging";
 import {
   type HeldFolder, NAMES, VAULT_NAME, commitFile, commitState, displayPath, ensureDir, generationName, holdFolder, letGo, loadGeneration, loadHeader,
   loadState,
@@ -37,6 +37,8 @@ export interface UnlockInput {
   readonly expected: { readonly generation: number; readonly digest: string } | null;
   readonly acceptUnvouched: boolean;
   readonly acceptOlder: boolean;
+  /** For its owner's account alone, and a single file not at its place: it is about to be locked in another way. */
+  readonly closed?: boolean;
 }
 
 export interface UnlockOutcome {
@@ -62,7 +64,7 @@ export async function unlockFolder(disk: Disk, input: UnlockInput, hooks: Hooks)
   return openSealed(disk, input, hooks, (folder, opened) => {
     const bytes = writeOpened(opened.index.bytes, opened.index.record, opened.identities);
     commitFile(disk, folder.vault, NAMES.opened, bytes);
-    commitState(disk, folder.vault, { ...opened.state, state: "open", next: null, staging: null, modes: [], mixed: false, times: null });
+    commitState(disk, folder.vault, { ...opened.state, state: "open", next: null, staging: null, modes: topModes(disk, folder.dir, opened.state.modes), mixed: false, times: null });
     return { publicKey: opened.header.publicKey, opened: sha256(bytes).toString("hex") };
   });
 }
@@ -82,6 +84,7 @@ export function releaseOpenFolder(disk: Disk, path: Buffer): void {
     recoverHeld(disk, folder);
     const state = loadState(disk, folder.vault);
     if (state?.state !== "open") throw new EremosError("not-open", `${displayPath(path)} is not open now. Nothing was touched.`);
+    restoreTopMode(disk, folder.dir, state.modes);
     restoreModes(disk, folder.dir, state.modes);
     const { atimeNs, mtimeNs } = disk.statOpen(folder.dir);
     dismantle(disk, folder, { ...state, times: { atimeNs: String(atimeNs), mtimeNs: String(mtimeNs) } });
@@ -118,10 +121,11 @@ async function openSealed(disk: Disk, input: UnlockInput, hooks: Hooks, finish: 
     refuseOlder(loadedGeneration, input);
     const loaded = loadTree(disk, folder.vault, loadedGeneration, keys);
     const strategy = state.mixed ? "file-by-file" : strategyFor(disk, folder, loaded.tree);
+    if (input.closed && strategy === "file-by-file") throw new EremosError("no-space", "There is no room on this disk to decrypt it beside its encrypted copy, which changing the guard of a locked folder needs. Nothing was touched; free some space, or open it first, choose, and lock it again.");
     const { header, generation } = await adopt(disk, folder, loadedHeader, loadedGeneration, keys, input.access, loaded.tree);
     const place = openPlace(generation, keys.secret(generation.key));
     folder = showAtOrdinaryPath(disk, folder, state, place);
-    const of: Opening = { disk, folder, state, keys, header, generation, place, loaded, hooks };
+    const of: Opening = { disk, folder, state, keys, header, generation, place, loaded, closed: input.closed ?? false, hooks };
     isMixed = strategy === "file-by-file";
     const opened = isMixed ? openInRounds(of) : openWhole(of);
     const { files, bytes } = loaded.tree;
@@ -211,6 +215,7 @@ interface Opening {
   /** The folder's ordinary path. */
   readonly place: Buffer;
   readonly loaded: LoadedTree;
+  readonly closed: boolean;
   readonly hooks: Hooks;
 }
 
@@ -220,7 +225,7 @@ function packsOf({ disk, folder, header, keys }: Opening, tree: TreeReader): Pac
 
 /** Written beside, made durable, renamed into place. Before `placing` a failure takes everything back. */
 function openWhole(of: Opening): Opened {
-  const { disk, folder, state, header, generation, loaded, hooks } = of;
+  const { disk, folder, state, header, generation, loaded, closed, hooks } = of;
   const { tree } = loaded;
   const { atimeNs, mtimeNs, mode } = tree.root.meta;
   const restoring = commitState(disk, folder.vault, { ...state, state: "restoring", staging: NAMES.staging.toString() });
@@ -232,11 +237,12 @@ function openWhole(of: Opening): Opened {
       hooks.progress({ phase: "making-durable", files: tree.files, filesTotal: tree.files, bytes: tree.bytes, bytesTotal: tree.bytes });
       disk.barrier(folder.vault);
       meter.stopIfCancelled();
-      const placing: StateRecord = { ...restoring, state: "placing", modes: modesIn(disk, staging), times: { atimeNs: String(atimeNs), mtimeNs: String(mtimeNs) } };
+      const placing: StateRecord = { ...restoring, state: "placing", modes: [...modesIn(disk, staging), ...(closed ? [topModeOf(disk, folder.dir, mode)] : [])], times: { atimeNs: String(atimeNs), mtimeNs: String(mtimeNs) } };
       commitState(disk, folder.vault, placing);
       disk.wait(CLOCK_TICK_MS);
       removeSigns(disk, folder, state);
-      if (disk.statOpen(folder.dir).mode !== mode) disk.setOpenMode(folder.dir, mode);
+      if (closed) closeTop(disk, folder.dir, placing.modes);
+      else if (disk.statOpen(folder.dir).mode !== mode) disk.setOpenMode(folder.dir, mode);
       moveBack(disk, folder, placing);
       const identities = identitiesAtPlace(disk, folder, tree, restored);
       const index = { bytes: loaded.bytes, record: generation.index.record };

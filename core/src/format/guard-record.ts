@@ -43,9 +43,11 @@ const guardSchema = z.strictObject({
   lockedName: z.union([lockedNameSchema, z.null()]),
   held: z.union([z.int().nonnegative(), z.null()]),
   bars: barsSchema,
+  /** On the way to open, and open: for its owner's account alone, until it is locked or released. */
+  closed: z.boolean().default(false),
   /** While closing: the bars that come after these. */
   next: z.union([barsSchema, z.null()]),
-  /** SHA-256 of the file with the original permissions, which is named after it; null when none were changed. */
+  /** SHA-256 of the file with the original permissions, which is named after it; null when none were changed. Closed: the folder's own. */
   originals: z.union([z.string().regex(/^[0-9a-f]{64}$/), z.null()]),
   /** The folder's ordinary path, sealed to the owner. */
   place: z.strictObject({ enc: text, ct: z.string().max(16_384) }),
