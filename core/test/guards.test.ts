@@ -141,14 +141,15 @@ describe.runIf(process.getuid?.() === 0)("a barred folder, tried by real account
       expect(inspectFolder(linuxDisk, Buffer.from(folder))).toMatchObject({ state: "open" });
       await guardFolder(forward.watched, { guard: "barred", bars: { others: "list", own: "change" }, visibility: "view", path: Buffer.from(folder), folder: FOLDER, owner: person.owner.owner, places: places() }, silentHooks);
     });
-    expect([...forward.seen].sort()).toEqual([expected("list"), expected("nothing")].map((one) => JSON.stringify(one)).sort());
+    const listOrNothing = [expected("list"), expected("nothing")].map((one) => JSON.stringify(one)).sort();
+    expect([...forward.seen].sort()).toEqual(listOrNothing);
     expect(attempts(OWN, folder)).toEqual(expected("change"));
     const back = watching();
     await asOwner(async () => {
       openGuarded(back.watched, { ...place(folder), closed: true });
       await lock(folder, person.owner, { disk: back.watched, folder: FOLDER, visibility: "hidden", places: places() });
     });
-    expect([...back.seen]).toEqual([JSON.stringify(expected("nothing"))]);
+    expect([...back.seen].sort()).toEqual(listOrNothing);
   });
 
   it("rules that can't be had leave the old ones", async () => {
