@@ -44,10 +44,22 @@ test("whom it is meant to stop: other accounts, by rules that change while it is
   await expect(row("Another account here").getByRole("button", { name: "yes: The permissions allow it." })).toHaveCount(1);
   expect([modeOf(payroll), modeOf(letter)]).toEqual([0o555, 0o444]);
   expect((await new AxeBuilder({ page }).analyze()).violations).toEqual([]);
-  await expect(page.getByRole("radio", { name: "Sealed" })).toBeDisabled();
   await page.getByRole("radio", { name: "Tucked away" }).click();
   await expect(page.getByText("It is tucked away, and nothing is left at its place, and the system refuses")).toBeVisible();
   expect(fs.existsSync(payroll)).toBe(false);
+
+  await page.getByRole("radio", { name: "Sealed" }).click();
+  await expect(page.getByRole("alertdialog").getByText("Until that is done no other account gets in")).toBeVisible();
+  await page.getByRole("alertdialog").getByRole("button", { name: "Seal it" }).click();
+  await expect(page.getByText("It is locked and tucked away")).toBeVisible();
+  await expect(row("Somebody holding the disk").getByRole("button", { name: "no: What is in it is encrypted, its names too." })).toHaveCount(2);
+  await page.getByRole("radio", { name: "Barred" }).click();
+  await page.getByRole("alertdialog").getByRole("button", { name: "Leave as it is" }).click();
+  await expect(page.getByText("It is locked and tucked away")).toBeVisible();
+  await page.getByRole("radio", { name: "Barred" }).click();
+  await expect(page.getByRole("alertdialog").getByText("After that it is not encrypted")).toBeVisible();
+  await page.getByRole("alertdialog").getByRole("button", { name: "Change it" }).click();
+  await expect(page.getByText("It is tucked away, and nothing is left at its place, and the system refuses")).toBeVisible();
 
   await page.getByRole("button", { name: "Open in place" }).click();
   await expect(page.getByText("It lies open at its place")).toBeVisible();

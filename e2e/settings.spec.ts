@@ -47,6 +47,23 @@ test("the off-limits list is edited in Settings, and its defaults restored", asy
   expect(house.eremos(["lock", house.place("Workshop", "Payroll")]).status).toBe(0);
 });
 
+test("a synced directory is named in Settings, and the table of a folder in it tells what its provider sees", async ({ page, house }) => {
+  expect(house.eremos(["setup"], PASSWORD).status).toBe(0);
+  await signIn(page, house);
+  expect(house.eremos(["lock", house.place("Home", "Recipes")]).status).toBe(0);
+  const provider = page.getByRole("row", { name: "The provider of a synced directory" });
+  await card(page, "Recipes").getByRole("button", { name: /Recipes/ }).click();
+  await card(page, "Recipes").getByRole("link", { name: "Details" }).click();
+  await expect(page.getByRole("row", { name: "Somebody holding the disk" })).toBeVisible();
+  await expect(provider.getByRole("button", { name: /^no: It lies in no synced directory/ })).toHaveCount(5);
+  await page.getByRole("link", { name: "Settings" }).click();
+  await page.getByLabel("Another synced directory").fill(`${house.place("Home")}/`);
+  await page.getByRole("button", { name: "Name it" }).click();
+  await expect(page.getByRole("button", { name: `Take ${house.place("Home")} off the list` })).toBeVisible();
+  await page.goBack();
+  await expect(provider.getByRole("button", { name: /^yes/ }).first()).toBeVisible();
+});
+
 test("a PIN set in Settings leads back in after the page signed out by itself", async ({ page, house }) => {
   expect(house.eremos(["setup"], PASSWORD).status).toBe(0);
   await signIn(page, house);

@@ -28,7 +28,7 @@ export { type OffLimits, type OffLimitsEdits, defaultOffLimits, editedOffLimits,
 export { type Guard, type Inspection, type Recovery, inspectFolder, isLocked, recoverFolder } from "./engine/recover";
 export { renewGuardOwner } from "./engine/guarded";
 export type { GuardInput, GuardOutcome, GuardedInput, Guarding } from "./engine/guarded";
-export { HELD_NAME, hidingFor } from "./engine/hide";
+export { type Grounds, HELD_NAME, hidingFor } from "./engine/hide";
 export { SealedReader } from "./engine/sealed-reader";
 export { type Strategy, roomForBoth } from "./engine/space";
 export { type UnlockInput, type UnlockOutcome, releaseFolder, releaseOpenFolder, unlockFolder } from "./engine/unlock";

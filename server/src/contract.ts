@@ -25,7 +25,7 @@ export interface Protection {
 /** What is protected: a folder, a single file, or all that is on a drive. */
 export type FolderKind = "folder" | "file" | "drive";
 export type FolderCondition = "locked" | "open" | "working" | "partly" | "interrupted" | "missing" | "away" | "damaged";
-export type JobVerb = "lock" | "unlock" | "release" | "check";
+export type JobVerb = "lock" | "unlock" | "release" | "check" | "reguard";
 export type JobState = "queued" | "running" | "done" | "failed" | "cancelled" | "interrupted";
 export type JobPhase = "queued" | "looking" | "sealing" | "making-durable" | "moving" | "removing" | "restoring" | "checking";
 
@@ -232,7 +232,7 @@ export interface ReachView {
 export interface ActivityView {
   readonly at: number;
   readonly folder: string;
-  readonly kind: "locked" | "opened" | "released" | "checked" | "damaged" | "recovered" | "password" | "folder-password" | "code";
+  readonly kind: "locked" | "opened" | "released" | "checked" | "damaged" | "recovered" | "password" | "folder-password" | "code" | "reguarded";
   readonly signedIn: boolean;
 }
 
@@ -255,6 +255,8 @@ export interface PreferencesView {
   readonly rules: LockingRules;
   /** Minutes without a touch of the page until it signs out; null: never. */
   readonly idleSignOutMinutes: number | null;
+  /** Full paths of directories that another program uploads, besides those it was started with. */
+  readonly synced: readonly string[];
 }
 
 /** What the owner changed about the off-limits list. */
@@ -283,6 +285,8 @@ export interface SettingsView {
   readonly hashing: { readonly memoryKiB: number; readonly passes: number; readonly lanes: number };
   readonly offLimits: readonly { readonly path: string; readonly reason: string; readonly removable: boolean }[];
   readonly offLimitsEdits: OffLimitsView;
+  /** Directories that another program uploads, that it was started with. */
+  readonly syncedBefore: readonly string[];
   readonly hint: string | null;
   readonly preferences: PreferencesView;
   readonly hasPin: boolean;

@@ -1,9 +1,10 @@
 import { EventEmitter } from "node:events";
-import { EremosError, type OffLimits, type OwnerEnvelope, type Progress, defaultOffLimits, editedOffLimits } from "@eremos/core";
+import { EremosError, type Grounds, type OffLimits, type OwnerEnvelope, type Progress, defaultOffLimits, editedOffLimits } from "@eremos/core";
 import type { ChangeEvent, JobVerb } from "./contract";
 import { DataDirectory } from "./data-directory";
 import { type OpenDatabase, openDatabase } from "./database/open";
 import { Jobs } from "./jobs";
+import { realPathOf } from "./operations/paths";
 import { Preferences } from "./preferences";
 import { Registry } from "./registry";
 import { Gate } from "./session/gate";
@@ -47,6 +48,17 @@ export class Eremos {
   /** Places that can't be locked, as the owner edited the list. */
   get offLimits(): readonly OffLimits[] {
     return editedOffLimits(this.defaultOffLimits, this.preferences.offLimits);
+  }
+
+  /** Directories that another program uploads, as far as Eremos was told. */
+  get synced(): readonly string[] {
+    return [...this.settings.synced, ...this.preferences.get().synced.map(realPathOf)];
+  }
+
+  /** Where a tucked-away folder may go. */
+  get grounds(): Grounds {
+    const bytes = (paths: readonly string[]): Buffer[] => paths.map((path) => Buffer.from(path));
+    return { places: bytes(this.settings.places), synced: bytes(this.synced) };
   }
 
   announce(change: ChangeEvent): void {

@@ -18,8 +18,8 @@ export interface JobSpec<V extends EngineVerb> {
   readonly request: EngineRequest & { readonly verb: V };
   /** Runs before the engine starts and must leave a trace from which a cut-off job can be found again. */
   readonly before: () => void;
-  /** Records the outcome; returns how it ended, in words. */
-  readonly after: (outcome: Outcomes[V]) => Promise<string>;
+  /** Records the outcome; returns how it ended, in words, or null where another job tells. */
+  readonly after: (outcome: Outcomes[V]) => Promise<string | null>;
   readonly failed: (error: EremosError) => Promise<void>;
 }
 

@@ -13,6 +13,8 @@ export const rulesSchema = z.strictObject({
 
 export const STANDARD_RULES: LockingRules = { afterMinutes: null, idleMinutes: 30, atSignOut: "lock", atStop: true, atSleep: true };
 export const UNTIL_LOCKED: LockingRules = { afterMinutes: null, idleMinutes: null, atSignOut: "leave", atStop: false, atSleep: false };
+/** Open only for as long as it takes to lock it in another way. */
+export const UNTIL_CHANGED: LockingRules = { ...UNTIL_LOCKED, atStop: true };
 
 export const modeSchema = z.discriminatedUnion("kind", [
   z.strictObject({ kind: z.literal("usual") }),

@@ -13,14 +13,16 @@ export const offLimitsSchema = z.strictObject({
 });
 
 export const effortSchema = z.enum(["light", "standard", "heavy"]);
+const synced = z.array(path).max(50).readonly();
 const idleMinutes = z.int().min(1).max(24 * 60).nullable();
 const preferencesSchema = z.strictObject({
   rules: rulesSchema.default(STANDARD_RULES),
   idleSignOutMinutes: idleMinutes.default(15),
   effort: effortSchema.default("standard"),
+  synced: synced.default([]),
 });
 /** A change names only what it changes, so that two at once do not undo one another. */
-export const preferencesChangeSchema = z.strictObject({ rules: rulesSchema.exactOptional(), idleSignOutMinutes: idleMinutes.exactOptional() });
+export const preferencesChangeSchema = z.strictObject({ rules: rulesSchema.exactOptional(), idleSignOutMinutes: idleMinutes.exactOptional(), synced: synced.exactOptional() });
 const storedSchema = preferencesSchema.extend({ offLimits: offLimitsSchema.default({ added: [], removed: [] }) });
 type Stored = z.output<typeof storedSchema>;
 
@@ -36,8 +38,8 @@ export class Preferences {
   }
 
   get(): PreferencesView {
-    const { rules, idleSignOutMinutes, effort } = this.stored();
-    return { rules, idleSignOutMinutes, effort };
+    const { rules, idleSignOutMinutes, effort, synced: directories } = this.stored();
+    return { rules, idleSignOutMinutes, effort, synced: directories };
   }
 
   get offLimits(): OffLimitsEdits {

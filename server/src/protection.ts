@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { type Guarding, NO_BARS, VISIBILITIES, barsSchema, whyNotCover } from "@eremos/core";
+import { type Grounds, type Guarding, NO_BARS, VISIBILITIES, barsSchema, whyNotCover } from "@eremos/core";
 import type { Bars, FolderKind, Guard, Icon, Protection, Visibility } from "./contract";
 import { lockedPage } from "./page";
 
@@ -61,12 +61,8 @@ export function protectionFor(asked: ProtectionRequest, known: Protection | null
 }
 
 /** The engine's input for the guards that leave contents as they are. */
-export function guardingOf({ guard, visibility, cover, bars }: Protection, places: readonly string[]): Guarding {
-  return { guard: guard === "barred" ? "barred" : "sight", bars: bars ?? NO_BARS, visibility, cover, places: placesOf(places) };
-}
-
-export function placesOf(places: readonly string[]): Buffer[] {
-  return places.map((place) => Buffer.from(place));
+export function guardingOf({ guard, visibility, cover, bars }: Protection, grounds: Grounds): Guarding {
+  return { guard: guard === "barred" ? "barred" : "sight", bars: bars ?? NO_BARS, visibility, cover, ...grounds };
 }
 
 /** What stands in a sealed folder that stays in view. */

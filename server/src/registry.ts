@@ -26,7 +26,7 @@ export const recordSchema = z.strictObject({
 });
 export type FolderRecord = z.output<typeof recordSchema>;
 
-export const EVENT_KINDS = ["locked", "opened", "released", "checked", "damaged", "recovered", "password", "folder-password", "code"] as const;
+export const EVENT_KINDS = ["locked", "opened", "released", "checked", "damaged", "recovered", "password", "folder-password", "code", "reguarded"] as const;
 const eventSchema = z.strictObject({ at: z.number(), folder: z.string(), kind: z.enum(EVENT_KINDS), signedIn: z.boolean() });
 export type ActivityEvent = z.output<typeof eventSchema>;
 
@@ -46,6 +46,11 @@ export class Registry {
 
   header(id: string): Buffer | null {
     return this.database.orm.select().from(folders).where(eq(folders.id, id)).get()?.header ?? null;
+  }
+
+  /** Of a folder that is not sealed any more. */
+  dropHeader(id: string): void {
+    this.database.orm.update(folders).set({ header: null }).where(eq(folders.id, id)).run();
   }
 
   put(keys: Keys, record: FolderRecord, header: Buffer | null): void {

@@ -1,15 +1,17 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
-import { afterEach, beforeEach, expect, it } from "vitest";
+import { afterEach, beforeEach, expect, it, vi } from "vitest";
 import { SealedReader, disk } from "@eremos/core";
 import type { Protection } from "../src/contract";
 import { activityOf } from "../src/operations/about";
 import { closeUp } from "../src/operations/close-up";
+import { findTarget } from "../src/operations/find-target";
 import { setFolderPassword } from "../src/operations/folder-password";
 import { listFolders } from "../src/operations/list-folders";
 import { NO_RULES, lock } from "../src/operations/lock-folder";
-import { check, release, unlock } from "../src/operations/open-folder";
+import { check, openToChange, release, unlock } from "../src/operations/open-folder";
 import { planLock } from "../src/operations/plan-lock";
+import { setPreferences } from "../src/operations/preferences";
 import { setProtection } from "../src/operations/protection";
 import { reach } from "../src/operations/reach";
 import { recoverInterrupted } from "../src/operations/recover-interrupted";
@@ -18,6 +20,7 @@ import { AS_BEFORE } from "../src/protection";
 import { Eremos } from "../src/eremos";
 import { setStay, signIn, signOut } from "../src/operations/sign-in";
 import { readSettings } from "../src/settings";
+import { Keeper } from "../src/watch/keeper";
 import { CAN_MOUNT, Drive } from "../../core/test/mounts";
 import { PASSWORD, TestHouse, sealedAnd } from "./house";
 
@@ -61,6 +64,19 @@ it("out of sight and tucked away: locked while signed out, listed at its ordinar
   expect(activityOf(house.eremos).map((event) => event.kind)).toEqual(["released", "locked", "opened", "locked"]);
 });
 
+it("nothing is tucked away into a synced directory, and where there is nowhere else it is refused", async () => {
+  const folder = house.makeFolder("Synced/Workshop/Surprise");
+  await house.signIn();
+  setPreferences(house.eremos, { synced: [path.join(house.world, "Synced")] });
+  await lockAs(folder, SIGHT);
+  expect(only()?.realPath).toMatch(new RegExp(`^${house.world}/\\.eremos-held/`));
+  await (await release(house.eremos, target(folder))).job?.outcome;
+  setPreferences(house.eremos, { synced: [house.world] });
+  await expect(lockAs(folder, SIGHT)).rejects.toThrow("Tucking away moves the folder out of synced directories");
+  await expect(lockAs(folder, { ...sealedAnd("tucked") })).rejects.toThrow("hide it in place instead");
+  expect(fs.readdirSync(folder)).toEqual(["letter.txt"]);
+});
+
 it("barred: other rules while it is locked, and the permissions it had when it opens", async () => {
   const folder = house.makeFolder("Payroll");
   const letter = path.join(folder, "letter.txt");
@@ -82,18 +98,79 @@ it("barred: other rules while it is locked, and the permissions it had when it o
   await expect(check(house.eremos, target(folder))).rejects.toThrow("Only a sealed folder");
 });
 
-it("between sealed and the others a folder goes through open, and keeps its place in the list", async () => {
+/** Waits until nothing runs any more. */
+async function settled(): Promise<void> {
+  await vi.waitFor(() => expect([house.eremos.jobs.busy, only()?.state]).toEqual([false, "locked"]), { timeout: 20_000, interval: 50 });
+}
+
+it("between sealed and the others while it stays locked: closed to other accounts, then locked in the new way, and told as one thing", async () => {
+  const folder = house.makeFolder("Payroll");
+  fs.chmodSync(folder, 0o755);
+  await house.signIn();
+  await lockAs(folder, sealedAnd("hidden"));
+  const id = only()?.id ?? "";
+  await setFolderPassword(house.eremos, { folder: id, secret: null, password: { password: "rosin on the left shelf", hint: null } });
+  await expect(setProtection(house.eremos, id, BARRED)).rejects.toMatchObject({ code: "needs-folder-password" });
+  expect(await setProtection(house.eremos, id, BARRED, { kind: "password", password: "rosin on the left shelf" })).toMatch(/^[0-9a-f-]{36}$/);
+  await settled();
+  expect(only()).toMatchObject({ id, guard: "barred", state: "locked", hasPassword: false, realPath: folder });
+  expect(fs.readdirSync(path.join(folder, ".eremos")).sort()).toEqual(["guard.json", "lock", expect.stringMatching(/^originals-/)]);
+  expect([modeOf(folder), modeOf(path.join(folder, "letter.txt"))]).toEqual([0o555, 0o444]);
+  expect(house.eremos.jobs.list().filter(({ verb }) => verb === "reguard").map(({ state, summary }) => [state, summary])).toEqual([["done", expect.stringMatching(/^Payroll is barred/)], ["done", null]]);
+
+  expect(await setProtection(house.eremos, id, sealedAnd("tucked"))).not.toBeNull();
+  await settled();
+  expect(only()).toMatchObject({ id, guard: "sealed", visibility: "tucked", files: 1, hasPassword: false });
+  expect(fs.readdirSync(house.world)).toEqual([".eremos-held"]);
+  await (await release(house.eremos, target(id))).job?.outcome;
+  expect(fs.readdirSync(folder)).toEqual(["letter.txt"]);
+  expect([modeOf(folder), modeOf(path.join(folder, "letter.txt"))]).toEqual([0o755, 0o644]);
+  expect(activityOf(house.eremos).map((event) => event.kind)).toEqual(["released", "locked", "reguarded", "locked", "reguarded", "folder-password", "locked"]);
+});
+
+it("a change of guard that can't be finished leaves it locked as it was", async () => {
+  const folder = house.makeFolder("Payroll");
+  await house.signIn();
+  await lockAs(folder, sealedAnd("view"));
+  const id = only()?.id ?? "";
+  fs.mkdirSync(path.join(house.world, "Old bills"));
+  await setProtection(house.eremos, id, { ...BARRED, cover: "Old bills" });
+  await settled();
+  expect(only()).toMatchObject({ guard: "sealed", visibility: "view", cover: null, realPath: folder });
+  expect(fs.readdirSync(folder).sort()).toEqual([".eremos", "Locked with Eremos.html"]);
+  expect(house.eremos.jobs.list().filter(({ verb }) => verb === "reguard").map(({ state, error }) => [state, error?.code ?? null])).toEqual([["done", null], ["failed", "path-taken"], ["done", null]]);
+});
+
+it("a change of guard that was cut off half way is finished at the next start, without the password", async () => {
   const folder = house.makeFolder("Payroll");
   await house.signIn();
   await lockAs(folder, sealedAnd("hidden"));
   const id = only()?.id ?? "";
-  await expect(setProtection(house.eremos, id, BARRED)).rejects.toMatchObject({ code: "not-open" });
+  await (await openToChange(house.eremos, findTarget(house.eremos, id, "/"), BARRED, null)).outcome;
+  expect([fs.readdirSync(folder).sort(), modeOf(folder)]).toEqual([[".eremos", "letter.txt"], 0o700]);
+  house.restart();
+  await recoverInterrupted(house.eremos);
+  expect(modeOf(folder)).toBe(0o700);
+  await new Keeper(house.eremos).look();
+  expect(modeOf(folder)).toBe(0o700);
+  const keeper = new Keeper(house.eremos);
+  await keeper.start();
+  keeper.stop();
+  await house.signIn();
+  expect(only()).toMatchObject({ guard: "barred", state: "locked", bars: BARRED.bars });
+  expect(modeOf(path.join(folder, "letter.txt"))).toBe(0o444);
+});
+
+it("another guard chosen while it lies open holds from the next lock on, and it keeps its place in the list", async () => {
+  const folder = house.makeFolder("Payroll");
+  await house.signIn();
+  await lockAs(folder, sealedAnd("hidden"));
+  const id = only()?.id ?? "";
   await (await unlock(house.eremos, target(folder))).outcome;
   await setProtection(house.eremos, id, BARRED);
   await lockAs(folder, AS_BEFORE);
   expect(fs.readdirSync(path.join(folder, ".eremos")).sort()).toEqual(["guard.json", "lock", expect.stringMatching(/^originals-/)]);
   expect(only()).toMatchObject({ id, guard: "barred", state: "locked" });
-  await expect(setProtection(house.eremos, id, sealedAnd("view"))).rejects.toMatchObject({ code: "not-open" });
   await (await unlock(house.eremos, target(folder))).outcome;
   await setProtection(house.eremos, id, sealedAnd("view"));
   await lockAs(folder, AS_BEFORE);

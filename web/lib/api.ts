@@ -60,7 +60,7 @@ export const api = {
   setFolderPassword: (folder: string, secret: FolderSecret | null, password: NewFolderPassword | null) => call<object>("folder-password", { folder, secret, password }),
   closeUp: (inUseAnyway = false) => call<ClosedUp>("close-up", { inUseAnyway }),
   keepOpen: (folder: string, minutes: number) => call<object>("keep-open", { folder, minutes }),
-  setProtection: (folder: string, protection: Protection) => call<object>("protection", { folder, protection }),
+  setProtection: (folder: string, protection: Protection, secret: FolderSecret | null) => call<{ readonly job: string | null }>("protection", { folder, protection, secret }),
   setRules: (folder: string, rules: LockingRules | null) => call<object>("rules", { folder, rules }),
   setOffLimits: (edits: OffLimitsView) => call<object>("off-limits", edits),
   setPreferences: (change: Partial<Omit<PreferencesView, "effort">>) => call<object>("preferences", change),

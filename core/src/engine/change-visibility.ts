@@ -1,16 +1,15 @@
 import { EremosError, fromSystemError } from "../errors/eremos-error";
 import type { StateRecord } from "../format/state";
 import type { Disk } from "../platform/port";
-import { type Hiding, type Showing, hide, hidingOrBack, showAtOrdinaryPath } from "./hide";
+import { type Grounds, type Hiding, type Showing, hide, hidingOrBack, showAtOrdinaryPath } from "./hide";
 import { recoverHeld } from "./recover";
 import { NO_SIGNS, type Signs, digestsOf, placeSigns, removeSigns, writeSigns } from "./signs";
 import { type HeldFolder, commitState, displayPath, holdFolder, isMountPoint, letGo, loadState } from "./vault";
 
-export interface VisibilityInput extends Showing, Signs {
+export interface VisibilityInput extends Showing, Signs, Grounds {
   readonly path: Buffer;
   /** Its ordinary path, as the owner's list knows it. */
   readonly place: Buffer;
-  readonly places: readonly Buffer[];
 }
 
 /**
@@ -26,7 +25,7 @@ export function changeVisibility(disk: Disk, input: VisibilityInput): Buffer {
     if (isSo(state, input)) return folder.path;
     if (!disk.writable(folder.parent) && !isMountPoint(disk, folder.path)) throw new EremosError("no-permission", "This renames the folder, and this account may not change the folder it lies in. Nothing was touched.");
     if (state.lockedName !== null) folder = showAtOrdinaryPath(disk, folder, state, input.place);
-    const hiding = hidingOrBack(disk, folder, state, input, input.places);
+    const hiding = hidingOrBack(disk, folder, state, input, input);
     return input.visibility === "view" ? showLocked(disk, folder, state, hiding, input) : hideLocked(disk, folder, state, hiding);
   } catch (error) {
     throw fromSystemError(error, "changing what shows of a locked folder; it is still locked");

@@ -6,7 +6,7 @@ import type { OwnerEnvelope } from "../format/owner";
 import type { StateRecord } from "../format/state";
 import type { Disk } from "../platform/port";
 import { reachOf, requireSensible } from "./bars";
-import { type Hiding, IN_VIEW, hidingFor, hidingOrBack, showAtOrdinaryPath } from "./hide";
+import { type Grounds, type Hiding, IN_VIEW, hidingFor, hidingOrBack, showAtOrdinaryPath } from "./hide";
 import type { Hooks } from "./hooks";
 import { whatBarsChange } from "./permissions";
 import { type Settled, closedRoot, commitGuard, inListable, loadGuard, recoverGuarded, rootOriginal, saveOriginals, settle } from "./settle";
@@ -19,14 +19,13 @@ import { type Folder, type HeldFolder, NAMES, VAULT_NAME, closeFolder, displayPa
  * is written down first, durably, with the permissions there were; then it is made true; both can be repeated. So recovery only goes
  * forward, needs no key, and nobody who was barred is let in on the way. FORMAT.md §10.
  */
-export interface Guarding {
+export interface Guarding extends Grounds {
   readonly guard: GuardRecord["guard"];
   /** No bars for out of sight. */
   readonly bars: Bars;
   readonly visibility: StateRecord["visibility"];
   /** In view: another name that it shows while it is locked. */
   readonly cover?: string | null;
-  readonly places: readonly Buffer[];
 }
 
 export interface GuardInput extends Guarding {
@@ -145,7 +144,7 @@ export function changeGuarded(disk: Disk, input: GuardedInput & Guarding): Guard
     requireOwned(disk, folder, input.bars);
     const isMoving = input.visibility !== record.visibility || (input.visibility === "view" && (input.cover ?? null) !== record.lockedName);
     if (isMoving) folder = showAtOrdinaryPath(disk, folder, record, input.place);
-    const hiding = isMoving ? hidingOrBack(disk, folder, record, input, input.places) : {};
+    const hiding = isMoving ? hidingOrBack(disk, folder, record, input, input) : {};
     const next = commitGuard(disk, folder.vault, { ...record, ...hiding, guard: input.guard, ...wayTo(disk, folder, record, input.bars) });
     const { path } = settleOrBack(disk, folder, next, record);
     return { folder: record.folder, path, stillOpenIn: programsIn(disk, path) };
@@ -198,7 +197,7 @@ function lookBeforeGuarding(disk: Disk, input: GuardInput): { readonly root: { r
   try {
     requireOwned(disk, folder, input.bars);
     if (!disk.writable(folder.dir)) throw new EremosError("no-permission", `This account may not change ${displayPath(input.path)}. Nothing was touched.`);
-    return { root: disk.statOpen(folder.dir), hiding: hidingFor(disk, input.path, input, input.places) };
+    return { root: disk.statOpen(folder.dir), hiding: hidingFor(disk, input.path, input, input) };
   } catch (error) {
     throw fromSystemError(error, `looking at ${displayPath(input.path)}; nothing was touched`);
   } finally {

@@ -23,13 +23,21 @@ export interface Showing {
   readonly cover?: string | null;
 }
 
+/** Where a tucked-away folder may go. */
+export interface Grounds {
+  /** The roots Eremos may protect in: what is tucked away stays below them. */
+  readonly places: readonly Buffer[];
+  /** Directories whose contents another program uploads: what is tucked away goes elsewhere. */
+  readonly synced?: readonly Buffer[];
+}
+
 /** The directory that tucked-away folders lie in, its owner's alone. */
 export const HELD_NAME = Buffer.from(".eremos-held");
 
 export const IN_VIEW: Hiding = { visibility: "view", lockedName: null, held: null };
 
 /** Chooses a name, and for a tucked-away folder the held area. @throws EremosError `no-permission` | `path-taken` when it can't be hidden so; nothing was touched */
-export function hidingFor(disk: Disk, path: Buffer, { visibility, cover = null }: Showing, places: readonly Buffer[]): Hiding {
+export function hidingFor(disk: Disk, path: Buffer, { visibility, cover = null }: Showing, grounds: Grounds): Hiding {
   if (isMountPoint(disk, path)) return hidingForDrive(visibility, cover);
   if (visibility === "view") return cover === null || cover === splitPath(path).name.toString("utf8") ? IN_VIEW : coverFor(disk, path, cover);
   const lockedName = randomHiddenName().toString();
@@ -37,7 +45,7 @@ export function hidingFor(disk: Disk, path: Buffer, { visibility, cover = null }
     requireRenamable(disk, path);
     return { visibility, lockedName, held: null };
   }
-  return { visibility, lockedName, held: levelsToHeldArea(disk, path, places) };
+  return { visibility, lockedName, held: levelsToHeldArea(disk, path, grounds) };
 }
 
 /** A drive stays mounted where it is: hidden, it looks empty. */
@@ -62,9 +70,9 @@ function requireRenamable(disk: Disk, path: Buffer): void {
 }
 
 /** Another way of hiding a folder that shows itself for the change; where it can't be had, the folder hides as before. @throws EremosError as {@link hidingFor} */
-export function hidingOrBack(disk: Disk, folder: Folder, before: Hiding, showing: Showing, places: readonly Buffer[]): Hiding {
+export function hidingOrBack(disk: Disk, folder: Folder, before: Hiding, showing: Showing, grounds: Grounds): Hiding {
   try {
-    return hidingFor(disk, folder.path, showing, places);
+    return hidingFor(disk, folder.path, showing, grounds);
   } catch (error) {
     hide(disk, folder, before);
     throw error;
@@ -72,21 +80,28 @@ export function hidingOrBack(disk: Disk, folder: Folder, before: Hiding, showing
 }
 
 /**
- * The highest directory between the place and the folder that belongs to this account, is on the folder's file system and may be
- * written: the higher, the less likely it is that something else (a synced directory) takes the held area with it.
+ * The highest directory between the place and the folder that belongs to this account, is on the folder's file system, may be written and
+ * lies in no synced directory: the higher, the less likely it is that a synced directory nobody told of takes the held area with it.
  */
-function levelsToHeldArea(disk: Disk, path: Buffer, places: readonly Buffer[]): number {
+function levelsToHeldArea(disk: Disk, path: Buffer, { places, synced = [] }: Grounds): number {
   const { parent, name } = splitPath(path);
   // Asked of the directory it lies in: a barred folder may not be opened.
   const { dev } = within(disk, disk.openRoot(parent), (dir) => disk.stat(dir, name));
   let found: number | null = null;
+  let isSynced = false;
   for (let at = parent, level = 0; ; at = splitPath(at).parent, level++) {
     if (!couldHold(disk, at, dev)) break;
-    found = level;
+    if (liesIn(at, synced)) isSynced = true;
+    else found = level;
     if (at.length < 2 || places.some((place) => place.equals(at))) break;
   }
   if (found !== null && within(disk, disk.openRoot(parent), (dir) => disk.writable(dir))) return found;
+  if (isSynced && found === null) throw new EremosError("no-permission", `Tucking away moves the folder out of synced directories, and everything above ${displayPath(path)} that this account owns is one. Nothing was touched; hide it in place instead.`);
   throw new EremosError("no-permission", `Tucking away moves the folder, and this account owns no directory above ${displayPath(path)} on the same disk to move it to. Nothing was touched; hide it in place instead.`);
+}
+
+function liesIn(path: Buffer, directories: readonly Buffer[]): boolean {
+  return directories.some((directory) => path.equals(directory) || path.subarray(0, directory.length + 1).equals(Buffer.concat([directory, Buffer.from("/")])));
 }
 
 function couldHold(disk: Disk, path: Buffer, dev: bigint): boolean {

@@ -8,7 +8,7 @@ import { sealFileByFile } from "./file-by-file";
 import { within } from "./handles";
 import { type Hooks, Meter, silentHooks } from "./hooks";
 import { refuseInUse } from "./in-use";
-import { type Hiding, hide, hidingFor } from "./hide";
+import { type Grounds, type Hiding, hide, hidingFor } from "./hide";
 import { finishRemoving, recoverHeld } from "./recover";
 import { type SealedContent, type SealingOf, loadOpened, prepare, sealContent, sealedBefore, sealedFor, sweep } from "./seal-generation";
 import { digestsOf, writeSigns } from "./signs";
@@ -37,15 +37,13 @@ export interface OpenNote {
   readonly opened: string;
 }
 
-export interface LockInput {
+export interface LockInput extends Grounds {
   readonly path: Buffer;
   /** base64url of 16 bytes: a new id for a first lock, the folder's own for a relock. */
   readonly folder: string;
   readonly visibility: StateRecord["visibility"];
   /** In view: another name that it shows while it is locked. */
   readonly cover?: string | null;
-  /** The roots Eremos may protect in: what is tucked away stays below them. */
-  readonly places: readonly Buffer[];
   readonly signer: Signer;
   readonly note: OpenNote | null;
   /** The page for a folder that stays in view, or null. */
@@ -143,7 +141,7 @@ function stateOrNull(disk: Disk, folder: HeldFolder): StateRecord | null {
   }
 }
 
-type Looking = Pick<LockInput, "path" | "visibility" | "cover" | "places" | "note">;
+type Looking = Grounds & Pick<LockInput, "path" | "visibility" | "cover" | "note">;
 
 interface Look {
   readonly found: Pick<Survey, "root" | "entries" | "files" | "bytes" | "largest">;
@@ -156,11 +154,11 @@ interface Look {
  * Every refusal that a walk can find. `quickly`: of an open folder whose sealed copy is known, what was sealed tells enough, and the walk
  * that seals finds the rest. @throws EremosError
  */
-function lookBeforeTouching(disk: Disk, { path, visibility, cover = null, places, note }: Looking, quickly: boolean, hooks: Hooks): Look {
+function lookBeforeTouching(disk: Disk, { path, visibility, cover = null, note, ...grounds }: Looking, quickly: boolean, hooks: Hooks): Look {
   const folder = openFolder(disk, path);
   try {
     if (!disk.writable(folder.dir)) throw new EremosError("no-permission", `This account may not change ${displayPath(path)}. Nothing was touched.`);
-    const hiding = hidingFor(disk, path, { visibility, cover }, places);
+    const hiding = hidingFor(disk, path, { visibility, cover }, grounds);
     const free = disk.freeBytes(folder.dir);
     const base = note && folder.vault ? loadOpened(disk, folder.vault, note.opened) : null;
     if (quickly && base) {
@@ -191,7 +189,7 @@ export interface LockPreview {
 }
 
 /** What a lock would take on. Touches nothing. @throws EremosError for every refusal */
-export function previewLock(disk: Disk, input: Pick<LockInput, "path" | "visibility" | "cover" | "places">): LockPreview {
+export function previewLock(disk: Disk, input: Grounds & Pick<LockInput, "path" | "visibility" | "cover">): LockPreview {
   const { path } = input;
   const file = regularFileAt(disk, path);
   if (file) return previewFile(disk, path, file);

@@ -268,13 +268,17 @@ export function finishRemoving(disk: Disk, folder: HeldFolder, state: StateRecor
   disk.syncDir(folder.dir);
 }
 
-/** Removes everything Eremos added and sets the folder's own times again. The state record goes last. */
+/**
+ * Removes everything Eremos added and sets the folder's own times again. The state record goes last. A folder that was never sealed before
+ * and lies open under another guard still does.
+ */
 export function dismantle(disk: Disk, folder: HeldFolder, state: StateRecord): void {
   if (state.state !== "releasing") commitState(disk, folder.vault, { ...state, state: "releasing" });
   removeSigns(disk, folder, state);
-  emptyDir(disk, folder.vault, (name) => isOfGuard(name) || [NAMES.state, NAMES.file, NAMES.lock].some((kept) => kept.equals(name)));
+  const stays = (name: Buffer): boolean => name.equals(NAMES.state) || name.equals(NAMES.file) || (state.generation === 0 && isOfGuard(name));
+  emptyDir(disk, folder.vault, (name) => stays(name) || name.equals(NAMES.lock));
   disk.syncDir(folder.vault);
-  emptyDir(disk, folder.vault, (name) => isOfGuard(name) || [NAMES.state, NAMES.file].some((kept) => kept.equals(name)));
+  emptyDir(disk, folder.vault, stays);
   removeVault(disk, folder);
   restoreTimes(disk, folder, state);
   disk.syncDir(folder.dir);

@@ -124,9 +124,8 @@ const ROUTES: Readonly<Record<string, Route>> = {
     keepOpen(context.eremos, folder, minutes);
     return {};
   }),
-  protection: route(false, z.object({ folder: text, protection: protectionSchema }), async ({ context }, body) => {
-    await setProtection(context.eremos, body.folder, body.protection);
-    return {};
+  protection: route(false, z.object({ folder: text, protection: protectionSchema, secret: secretSchema.nullable().default(null) }), async ({ context }, { folder, protection, secret }) => {
+    return { job: await setProtection(context.eremos, folder, protection, secret) };
   }),
   rules: route(false, z.object({ folder: text, rules: rulesSchema.nullable() }), ({ context }, { folder, rules }) => {
     setRules(context.eremos, folder, rules);

@@ -7,7 +7,7 @@ import type { Note } from "../data-directory";
 import type { Eremos } from "../eremos";
 import type { StartedJob } from "../jobs";
 import { UNTIL_LOCKED } from "../locking-rules";
-import { type ProtectionRequest, guardingOf, placesOf, protectionFor, signsOf } from "../protection";
+import { type ProtectionRequest, guardingOf, protectionFor, signsOf } from "../protection";
 import type { FolderRecord } from "../registry";
 import { isDrive } from "./follow-drives";
 import { newFolderId } from "./folder-id";
@@ -20,6 +20,8 @@ export interface LockRequest {
   /** A relock keeps what the folder has where nothing else is asked for. */
   readonly protection: ProtectionRequest;
   readonly inUseAnyway: boolean;
+  /** What the person asked for, where it is not just to lock it. */
+  readonly verb?: "reguard";
   /** For a first lock: a password for this folder alone. */
   readonly password?: FolderPassword | null;
   /** Where a relative path starts. */
@@ -81,7 +83,7 @@ export function lock(eremos: Eremos, request: LockRequest): LockJob {
   const kind = before?.single ? "file" : kindOf(eremos, path);
   const protectedAt = known?.protectedAt ?? note?.protectedAt ?? Date.now();
   const during: Note = { ...(note ?? NO_RULES), id, path: encodePath(path), ...protection, kind, publicKey: note?.publicKey ?? null, opened: note?.opened ?? null, protectedAt };
-  const locking: Locking = { eremos, path, id, note, known, during, password, inUseAnyway: request.inUseAnyway };
+  const locking: Locking = { eremos, path, id, note, known, during, password, inUseAnyway: request.inUseAnyway, verb: request.verb ?? "lock" };
   return protection.guard === "sealed" ? seal(locking) : guard(locking);
 }
 
@@ -101,6 +103,7 @@ interface Locking {
   readonly during: Note;
   readonly password: FolderPassword | null;
   readonly inUseAnyway: boolean;
+  readonly verb: "lock" | "reguard";
 }
 
 function begin({ eremos, during, known }: Locking): void {
@@ -109,7 +112,7 @@ function begin({ eremos, during, known }: Locking): void {
 }
 
 function seal(locking: Locking): StartedJob<"lock"> {
-  const { eremos, path, id, note, known, during, password, inUseAnyway } = locking;
+  const { eremos, path, id, note, known, during, password, inUseAnyway, verb } = locking;
   const owner = eremos.requireOwner();
   const { keys } = eremos;
   const { visibility, cover } = during;
@@ -121,8 +124,8 @@ function seal(locking: Locking): StartedJob<"lock"> {
 
   return eremos.jobs.start({
     folder: id,
-    verb: "lock",
-    request: { verb: "lock", input: { path, folder: id, visibility, cover, places: placesOf(eremos.settings.places), signer, note: openNote, ...signsOf(id, during, eremos.settings.port), inUseAnyway } },
+    verb,
+    request: { verb: "lock", input: { path, folder: id, visibility, cover, ...eremos.grounds, signer, note: openNote, ...signsOf(id, during, eremos.settings.port), inUseAnyway } },
     before: () => begin(locking),
     after: async (outcome) => {
       await recordLock(eremos, during, outcome);
@@ -134,15 +137,16 @@ function seal(locking: Locking): StartedJob<"lock"> {
 
 /** Out of sight or barred: nothing is encrypted, and nothing read. */
 function guard(locking: Locking): LockJob {
-  const { eremos, path, id, note, during } = locking;
+  const { eremos, path, id, note, during, verb } = locking;
   const { id: job, outcome } = eremos.jobs.start({
     folder: id,
-    verb: "lock",
-    request: { verb: "guard", input: { path, folder: id, owner: eremos.requireOwner(), ...guardingOf(during, eremos.settings.places) } },
+    verb,
+    request: { verb: "guard", input: { path, folder: id, owner: eremos.requireOwner(), ...guardingOf(during, eremos.grounds) } },
     before: () => begin(locking),
     after: async (done) => {
       const at = Date.now();
       await eremos.registry.record(eremos.keys, eremos.requireOwner(), { at, folder: id, kind: "locked", signedIn: eremos.keys !== null }, { ...beginning(during), lockedAt: at });
+      eremos.registry.dropHeader(id);
       eremos.data.removeNote(id);
       eremos.announce({ topic: "folders" });
       return guardedSentence(nameOf(path), during, done);

@@ -1,9 +1,8 @@
 import { EremosError, type FolderSecret, type UnlockInput, type UnlockOutcome, disk, isLocked, locateFolder, releaseOpenFolder } from "@eremos/core";
-import type { OpeningMode, Protection } from "../contract";
+import type { LockingRules, OpeningMode, Protection } from "../contract";
 import type { Eremos } from "../eremos";
 import type { StartedJob } from "../jobs";
-import { deadlineOf, rulesFor } from "../locking-rules";
-import type { FolderRecord } from "../registry";
+import { UNTIL_CHANGED, deadlineOf, rulesFor } from "../locking-rules";
 import { accessOf } from "../session/keys";
 import { type Target, findTarget } from "./find-target";
 import { withFolderKey } from "./folder-password";
@@ -43,26 +42,47 @@ export interface OpenJob {
   readonly outcome: Promise<Opened>;
 }
 
+/** How it is opened: as the owner asks, or for this account alone, to be locked with another protection at once. */
+interface Way {
+  readonly verb: "unlock" | "reguard";
+  readonly rules: LockingRules;
+  /** What it is locked with next. */
+  readonly protection: Protection;
+  readonly accept: boolean;
+}
+
 /** Opens a folder in place. @throws EremosError */
 export async function unlock(eremos: Eremos, request: UnlockRequest): Promise<OpenJob> {
   const target = findTarget(eremos, request.pathOrId, request.from);
-  if (target.located.inspection.guard !== "sealed") return unguard(eremos, request, target);
-  return withFolderKey(eremos, target, request.secret ?? null, (folderKey) => unseal(eremos, request, target, folderKey));
+  const { record } = target;
+  const rules = rulesFor(request.mode, record.rules ?? eremos.preferences.get().rules);
+  return open(eremos, target, { verb: "unlock", rules, protection: protectionOf(record), accept: request.accept }, request.secret ?? null);
 }
 
-function protectionOf({ guard, visibility, cover, icon, bars }: FolderRecord): Protection {
+/** The first half of locking it in another way; should it be cut off, the next start does the second. @throws EremosError */
+export function openToChange(eremos: Eremos, target: Target, protection: Protection, secret: FolderSecret | null): Promise<OpenJob> {
+  return open(eremos, target, { verb: "reguard", rules: UNTIL_CHANGED, protection, accept: false }, secret);
+}
+
+async function open(eremos: Eremos, target: Target, way: Way, secret: FolderSecret | null): Promise<OpenJob> {
+  if (target.located.inspection.guard !== "sealed") return unguard(eremos, way, target);
+  return withFolderKey(eremos, target, secret, (folderKey) => unseal(eremos, way, target, folderKey));
+}
+
+export function protectionOf({ guard, visibility, cover, icon, bars }: Protection): Protection {
   return { guard, visibility, cover, icon, bars };
 }
 
+const EVENTS = { unlock: "opened", reguard: "reguarded" } as const;
+
 /** From barred or out of sight: its contents are there, and get their permissions back. */
-function unguard(eremos: Eremos, request: UnlockRequest, target: Target): OpenJob {
+function unguard(eremos: Eremos, { verb, rules, protection }: Way, target: Target): OpenJob {
   const { record, located } = target;
-  const rules = rulesFor(request.mode, record.rules ?? eremos.preferences.get().rules);
-  const note = { ...protectionOf(record), id: record.id, path: record.path, kind: record.kind, publicKey: null, opened: null, protectedAt: record.protectedAt };
+  const note = { ...protection, id: record.id, path: record.path, kind: record.kind, publicKey: null, opened: null, protectedAt: record.protectedAt };
   return withoutCounts(eremos.jobs.start({
     folder: record.id,
-    verb: "unlock",
-    request: { verb: "unguard", input: { path: located.realPath, place: decodePath(record.path), release: false } },
+    verb,
+    request: { verb: "unguard", input: { path: located.realPath, place: decodePath(record.path), release: false, closed: verb === "reguard" } },
     before: () => {
       if (located.inspection.state !== "open") eremos.data.writeNote({ ...NO_RULES, ...note, rules });
     },
@@ -70,9 +90,9 @@ function unguard(eremos: Eremos, request: UnlockRequest, target: Target): OpenJo
       const at = Date.now();
       const path = encodePath(outcome.path);
       eremos.data.writeNote({ ...note, path, rules, openedAt: at, locksAt: deadlineOf(rules, at), staysUntil: 0 });
-      await eremos.registry.record(eremos.keys, eremos.requireOwner(), { at, folder: record.id, kind: "opened", signedIn: true }, { ...record, path, openedAt: at });
+      await eremos.registry.record(eremos.keys, eremos.requireOwner(), { at, folder: record.id, kind: EVENTS[verb], signedIn: true }, { ...record, path, openedAt: at });
       eremos.announce({ topic: "folders" });
-      return `${nameOf(outcome.path)} is open at its place, with the permissions it had.`;
+      return verb === "reguard" ? null : `${nameOf(outcome.path)} is open at its place, with the permissions it had.`;
     },
     failed: async () => settle(eremos, target),
   }));
@@ -85,14 +105,13 @@ function withoutCounts({ id, outcome }: StartedJob<"unguard">): OpenJob {
   return { id, outcome: opened };
 }
 
-function unseal(eremos: Eremos, request: UnlockRequest, target: Target, folderKey: Buffer | null): StartedJob<"unlock"> {
+function unseal(eremos: Eremos, { verb, rules, protection, accept }: Way, target: Target, folderKey: Buffer | null): StartedJob<"unlock"> {
   const { record } = target;
-  const note = { ...protectionOf(record), id: record.id, path: record.path, kind: record.kind, publicKey: record.publicKey || null, protectedAt: record.protectedAt };
-  const rules = rulesFor(request.mode, record.rules ?? eremos.preferences.get().rules);
+  const note = { ...protection, id: record.id, path: record.path, kind: record.kind, publicKey: record.publicKey || null, protectedAt: record.protectedAt };
   return eremos.jobs.start({
     folder: record.id,
-    verb: "unlock",
-    request: { verb: "unlock", input: inputFor(eremos, target, request.accept, folderKey) },
+    verb,
+    request: { verb: "unlock", input: { ...inputFor(eremos, target, accept, folderKey), closed: verb === "reguard" } },
     before: () => {
       if (target.located.inspection.state !== "open") eremos.data.writeNote({ ...NO_RULES, ...note, rules, opened: null });
     },
@@ -102,12 +121,16 @@ function unseal(eremos: Eremos, request: UnlockRequest, target: Target, folderKe
       eremos.data.writeNote({ ...note, path, publicKey: outcome.note?.publicKey ?? null, opened: outcome.note?.opened ?? null, rules, openedAt: at, locksAt: deadlineOf(rules, at), staysUntil: 0 });
       const { generation, digest, files, bytes, header } = outcome;
       const opened = { ...record, path, generation, digest, files, bytes, publicKey: outcome.note?.publicKey ?? record.publicKey, openedAt: at };
-      await eremos.registry.record(eremos.keys, eremos.requireOwner(), { at, folder: record.id, kind: "opened", signedIn: true }, opened, header);
+      await eremos.registry.record(eremos.keys, eremos.requireOwner(), { at, folder: record.id, kind: EVENTS[verb], signedIn: true }, opened, header);
       eremos.announce({ topic: "folders" });
-      return `${nameOf(outcome.path)} is open at its place: ${files.toLocaleString("en")} ${files === 1 ? "file" : "files"}, ${formatBytes(bytes)}. Anybody at this computer can read it until you lock it again.${outcome.strategy === "file-by-file" ? " There was no room for two copies, so no encrypted copy lies beside it while it is open." : ""}`;
+      return verb === "reguard" ? null : openedSentence(outcome);
     },
     failed: async () => settle(eremos, target),
   });
+}
+
+function openedSentence({ path, files, bytes, strategy }: UnlockOutcome): string {
+  return `${nameOf(path)} is open at its place: ${files.toLocaleString("en")} ${files === 1 ? "file" : "files"}, ${formatBytes(bytes)}. Anybody at this computer can read it until you lock it again.${strategy === "file-by-file" ? " There was no room for two copies, so no encrypted copy lies beside it while it is open." : ""}`;
 }
 
 async function settle(eremos: Eremos, target: Target): Promise<void> {

@@ -1,7 +1,6 @@
 import { disk, displayPath, fromSystemError, hidingFor, previewLock } from "@eremos/core";
 import type { PlanView, Protection } from "../contract";
 import type { Eremos } from "../eremos";
-import { placesOf } from "../protection";
 import { kindOf, refuseToLock } from "./lock-folder";
 import { fullPath, nameOf } from "./paths";
 
@@ -12,9 +11,9 @@ export function planLock(eremos: Eremos, typed: string, { guard, visibility }: P
   const base = { kind: kindOf(eremos, path), path: displayPath(path), name: nameOf(path), files: 0, bytes: 0, outsideLinks: [], holders: [], strategy: "whole" as const };
   try {
     refuseToLock(eremos, path);
-    if (guard !== "sealed" && base.kind !== "file") hidingFor(disk, path, { visibility }, placesOf(eremos.settings.places));
+    if (guard !== "sealed" && base.kind !== "file") hidingFor(disk, path, { visibility }, eremos.grounds);
     if (guard !== "sealed") return { ...base, holders: [...new Set(disk.holders(path).map((holder) => holder.program))], refusal: null };
-    const preview = previewLock(disk, { path, visibility, places: placesOf(eremos.settings.places) });
+    const preview = previewLock(disk, { path, visibility, ...eremos.grounds });
     return { ...base, ...preview, refusal: null };
   } catch (caught) {
     const { code, message, data } = fromSystemError(caught, "looking at the folder");

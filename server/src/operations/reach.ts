@@ -8,6 +8,6 @@ import { waysOf } from "./folder-password";
 export function reach(eremos: Eremos, folder: string): readonly ReachView[] {
   const { record, located } = findTarget(eremos, folder, "/");
   const realPath = displayPath(located.realPath);
-  const synced = eremos.settings.synced.find((directory) => isInPlaces(realPath, [directory])) ?? null;
+  const synced = eremos.synced.find((directory) => isInPlaces(realPath, [directory])) ?? null;
   return reachOf({ realPath, inspection: located.inspection, synced, signedIn: eremos.keys !== null, stays: eremos.stay.isOn(eremos.requireOwner()) && !waysOf(eremos, record)?.hasPassword });
 }

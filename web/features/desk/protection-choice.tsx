@@ -25,24 +25,17 @@ export function AgainstChoice({ value, onChoose }: ProtectionProps): ReactNode {
 const GUARDS: readonly Guard[] = ["sealed", "barred", "sight"];
 const VISIBILITIES: readonly Visibility[] = ["view", "hidden", "tucked"];
 
-/** The guards that can be had now, and why not the others. */
-export interface GuardsNow {
-  readonly guards: readonly Guard[];
-  readonly why: string;
-}
-
 interface FullProps extends ProtectionProps {
   /** Nothing is done yet with what is chosen: a name counts letter by letter. */
   readonly isDraft?: boolean;
-  readonly guardsNow?: GuardsNow | null;
 }
 
 /** Guard, visibility and rules, each by itself. */
-export function ProtectionChoice({ value, disabled = false, isDraft = false, onChoose, guardsNow = null }: FullProps): ReactNode {
+export function ProtectionChoice({ value, disabled = false, isDraft = false, onChoose }: FullProps): ReactNode {
   return (
     <div className="space-y-3">
       <Choices<Guard> label="Guard" columns="three" value={value.guard} disabled={disabled} onChoose={(guard) => onChoose(withGuard(value, guard))}
-        choices={GUARDS.map((guard) => ({ value: guard, title: GUARD_NAMES[guard], text: GUARD_TEXTS[guard], sign: <Doorway state={guard} className="h-6 w-5" />, unavailable: guardsNow && !guardsNow.guards.includes(guard) ? guardsNow.why : null }))} />
+        choices={GUARDS.map((guard) => ({ value: guard, title: GUARD_NAMES[guard], text: GUARD_TEXTS[guard], sign: <Doorway state={guard} className="h-6 w-5" /> }))} />
       {value.guard === "barred" && <BarsForm bars={value.bars ?? USUAL_BARS} disabled={disabled} onChange={(bars, changed) => onChoose(withBars(value, bars, changed))} />}
       <Choices<Visibility> label="What shows while it is locked" columns="three" value={value.visibility} disabled={disabled} onChoose={(visibility) => onChoose({ ...value, visibility })}
         choices={VISIBILITIES.map((visibility) => ({ value: visibility, title: VISIBILITY_NAMES[visibility], text: VISIBILITY_TEXTS[visibility], unavailable: value.guard === "sight" && visibility === "view" ? "Out of sight means hidden; in view nothing would be protected." : null }))} />

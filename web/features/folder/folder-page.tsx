@@ -14,7 +14,7 @@ import { conditionWord, doorwayOf, guardWords } from "@/features/desk/conditions
 import { JobProgress } from "@/features/desk/job-progress";
 import { MainAction } from "@/features/desk/main-action";
 import { TimeLeft } from "@/features/desk/time-left";
-import { type GuardsNow, ProtectionChoice } from "@/features/desk/protection-choice";
+import { ProtectionChoice } from "@/features/desk/protection-choice";
 import { useSelection } from "@/features/shell/selection";
 import { Button } from "@/ui/button";
 import { Confirm } from "@/ui/dialog";
@@ -105,24 +105,40 @@ function lockedSentence({ guard, visibility, cover }: FolderView): string {
   return `It is locked in view: it ${where}, and holds one page. Opening it brings the same files back.`;
 }
 
-/** Changed at once while it is locked, without opening it; otherwise at the next lock. */
+/** Changed at once while it is locked; from the next lock on while it lies open. */
 function Shows({ folder }: { readonly folder: FolderView }): ReactNode {
-  const set = useVerb((protection: Protection) => api.setProtection(folder.id, protection));
+  const [asking, setAsking] = useState<Protection | null>(null);
+  const set = useVerb((protection: Protection) => api.setProtection(folder.id, protection, null));
+  const rework = useWithSecret(folder, "Change it", (secret, protection: Protection) => api.setProtection(folder.id, protection, secret), folder.hasPassword);
   if (folder.state !== "locked" && folder.state !== "open") return null;
+  const choose = ({ guard, visibility, cover, icon, bars }: Protection): void => {
+    const protection = { guard, visibility, cover, icon, bars };
+    const needsRework = folder.state === "locked" && (folder.guard === "sealed") !== (guard === "sealed");
+    if (needsRework) setAsking(protection);
+    else set.run(protection);
+  };
   return (
     <section aria-labelledby="shows">
       <h2 id="shows" className="mb-2 text-lg">While it is locked</h2>
-      <ProtectionChoice value={folder} disabled={set.pending} onChoose={({ guard, visibility, cover, icon, bars }) => set.run({ guard, visibility, cover, icon, bars })} guardsNow={guardsNow(folder)} />
+      <ProtectionChoice value={folder} disabled={set.pending || rework.pending} onChoose={choose} />
       {folder.state === "open" && <p className="mt-2 text-sm text-mute">What you choose holds from its next lock on.</p>}
+      <Confirm open={asking !== null} onOpenChange={(open) => !open && setAsking(null)} title={asking?.guard === "sealed" ? `Seal ${folder.name}?` : `Take the encryption off ${folder.name}?`} action={asking?.guard === "sealed" ? "Seal it" : "Change it"} tone="dusk" onConfirm={() => asking && rework.run(asking)}>
+        <ReworkWords folder={folder} to={asking} />
+      </Confirm>
+      {rework.dialog}
     </section>
   );
 }
 
-/** While it is locked, only what need not be decrypted or encrypted. */
-function guardsNow(folder: FolderView): GuardsNow | null {
-  if (folder.state === "open") return null;
-  if (folder.guard === "sealed") return { guards: ["sealed"], why: "Its files must be decrypted for this: open it first, then choose." };
-  return { guards: ["barred", "sight"], why: "Its files must be read for this: open it first, then choose." };
+/** From sealed to another guard, or back: every file is written anew. */
+function ReworkWords({ folder, to }: { readonly folder: FolderView; readonly to: Protection | null }): ReactNode {
+  if (to?.guard === "sealed") return <p>Every file is read and encrypted, which takes a while for a large folder. Until that is done no other account gets in; cut off half way, it is finished when Eremos next starts.</p>;
+  return (
+    <>
+      <p>{count(folder.files, "file")}, {formatBytes(folder.bytes)}, {folder.files === 1 ? "is" : "are"} decrypted to the disk, and the folder is {to?.guard === "barred" ? "barred" : "put out of sight"} then. No other account gets in meanwhile; cut off half way, it is finished when Eremos next starts.</p>
+      <p>After that it is not encrypted: an administrator, or whoever holds the disk, can read it.{folder.hasPassword && " It has no password of its own any more."}</p>
+    </>
+  );
 }
 
 function Facts({ folder }: { readonly folder: FolderView }): ReactNode {

@@ -1,8 +1,8 @@
 "use client";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { X } from "lucide-react";
 import { type ReactNode, useState } from "react";
 import type { OffLimitsView, SettingsView } from "@eremos/server/contract";
+import { PathList } from "./path-list";
 import { ApiError, api } from "@/lib/api";
 import { KEYS } from "@/lib/queries";
 import { Button } from "@/ui/button";
@@ -22,19 +22,7 @@ export function OffLimits({ settings }: { readonly settings: SettingsView }): Re
     <section aria-labelledby="off-limits">
       <h2 id="off-limits" className="text-lg">Off-limits</h2>
       <p className="mt-1 text-sm text-mute">Places that can&rsquo;t be locked, because the system or Eremos needs them, or because you said so. Folders that are locked already stay as they are.</p>
-      <ul className="mt-2 divide-y divide-line rounded-xl border border-line bg-sheet text-sm">
-        {settings.offLimits.map((limit) => (
-          <li key={limit.path} className="grid min-h-11 grid-cols-[minmax(0,1fr)_36px] items-center gap-x-4 px-4 py-1 sm:grid-cols-[minmax(0,1fr)_minmax(0,1fr)_36px]">
-            <span className="truncate font-medium" title={limit.path}>{limit.path}</span>
-            <span className="row-start-2 text-mute sm:row-start-auto">{limit.reason}</span>
-            {limit.removable && (
-              <button type="button" onClick={() => takeOff(limit.path)} disabled={save.isPending} aria-label={`Take ${limit.path} off the list`} title="Take it off the list" className="grid size-9 place-items-center rounded-md text-mute hover:bg-sand hover:text-ink">
-                <X className="size-4" aria-hidden />
-              </button>
-            )}
-          </li>
-        ))}
-      </ul>
+      <PathList entries={settings.offLimits.map(({ path, reason, removable }) => ({ path, note: reason, removable }))} pending={save.isPending} onTakeOff={takeOff} />
       <AddForm pending={save.isPending} problem={save.error ? (save.error instanceof ApiError ? save.error.message : "That did not work. Nothing was changed.") : null} onAdd={(path, reason, done) => save.mutate({ ...edits, added: [...edits.added.filter((entry) => entry.path !== path), { path, reason }] }, { onSuccess: done })} />
       {isEdited && <Button size="small" className="mt-3" disabled={save.isPending} onClick={() => save.mutate({ added: [], removed: [] })}>Restore the defaults</Button>}
     </section>

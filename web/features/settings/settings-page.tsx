@@ -10,6 +10,7 @@ import { Desktop } from "./desktop";
 import { Guessing } from "./guessing";
 import { MasterPassword } from "./change-password";
 import { OffLimits } from "./off-limits";
+import { Synced } from "./synced";
 import { StaySection } from "./stay-section";
 import { PinSection } from "./pin-section";
 import { RecoveryCode } from "./recovery-code";
@@ -47,6 +48,7 @@ export function SettingsPage(): ReactNode {
               <p className="mt-1.5 text-[13px] text-mute">Set when Eremos is started, by EREMOS_DATA and EREMOS_PLACES.</p>
             </section>
             <Guessing hashing={settings.hashing} />
+            <Synced settings={settings} />
             <OffLimits settings={settings} />
           </>
         )}
