@@ -87,8 +87,19 @@ export interface EncodedTree {
 export class TreeWriter {
   private readonly writer = new ByteWriter();
   private readonly packNumbers = new Map<string, number>();
-  /** The number the next listing's first entry gets: entries are numbered in the order in which they are written. */
-  private next = 0;
+
+  /**
+   * @param before bytes of listings that stand before those written here
+   * @param next the number the next listing's first entry gets: entries are numbered in the order in which they are written
+   */
+  constructor(private readonly before = 0, private next = 0) {}
+
+  /** Goes on after the listings of a tree, which stay where they are and keep their pack numbers. What this writes belongs after them. */
+  static after(tree: TreeReader): TreeWriter {
+    const writer = new TreeWriter(tree.listingsEnd, tree.entries);
+    for (const { object } of tree.packs()) writer.packNumber(object);
+    return writer;
+  }
 
   /** The number of a pack in this tree's table; a new one is added to it. */
   packNumber(object: string): number {
@@ -110,13 +121,13 @@ export class TreeWriter {
       writeEntry(writer, entry);
     });
     this.next += entries.length;
-    return { offset: start, length: writer.length - start };
+    return { offset: this.before + start, length: writer.length - start };
   }
 
-  /** @throws RangeError when `packs` lacks one that an entry refers to */
+  /** Without what stands before. @throws RangeError when `packs` lacks one that an entry refers to */
   finish(root: DirEntry, packs: ReadonlyMap<string, PackInfo>, files: number, bytes: number): EncodedTree {
     const { writer } = this;
-    const packsAt = writer.length;
+    const packsAt = this.before + writer.length;
     for (const object of this.packNumbers.keys()) {
       const info = packs.get(object);
       if (!info) throw new RangeError("the tree refers to a pack that is not in its table");
@@ -128,7 +139,7 @@ export class TreeWriter {
     writer.size(packsAt);
     writer.size(files);
     writer.size(bytes);
-    return { record: { offset: recordAt, length: writer.length - recordAt }, bytes: writer.finish() };
+    return { record: { offset: this.before + recordAt, length: writer.length - recordAt }, bytes: writer.finish() };
   }
 }
 
@@ -223,6 +234,11 @@ export class TreeReader {
   get entries(): number {
     const head = this.piece(this.root.listing.offset, LISTING_HEAD_BYTES);
     return head.readUInt32LE(0) + head.readUInt32LE(4);
+  }
+
+  /** Where the listings end and the pack table begins. */
+  get listingsEnd(): number {
+    return this.packsAt;
   }
 
   private piece(offset: number, length: number): Buffer {
