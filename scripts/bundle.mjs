@@ -6,7 +6,7 @@ const common = { absWorkingDir: fileURLToPath(new URL("..", import.meta.url)), b
 
 export async function bundle() {
   await build({ ...common, entryPoints: ["core/src/index.ts", "core/src/worker/engine-worker.ts"], entryNames: "[name]", outdir: "core/dist" });
-  await build({ ...common, entryPoints: ["server/src/index.ts"], outdir: "server/dist" });
+  await build({ ...common, entryPoints: ["server/src/index.ts", "server/src/visit/visit-worker.ts"], entryNames: "[name]", outdir: "server/dist" });
   await build({ ...common, entryPoints: ["cli/src/eremos.ts"], outdir: "cli/dist" });
   await build({ ...common, entryPoints: ["demo/src/generate.ts"], outdir: "demo/dist" });
 }

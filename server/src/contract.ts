@@ -127,6 +127,7 @@ export interface FolderView {
   readonly isCramped: boolean;
   /** What needs the owner, in one sentence, or null. */
   readonly attention: string | null;
+  readonly visit: VisitView | null;
 }
 
 export interface JobView {
@@ -232,7 +233,7 @@ export interface ReachView {
 export interface ActivityView {
   readonly at: number;
   readonly folder: string;
-  readonly kind: "locked" | "opened" | "released" | "checked" | "damaged" | "recovered" | "password" | "folder-password" | "code" | "reguarded";
+  readonly kind: "locked" | "opened" | "released" | "checked" | "damaged" | "recovered" | "password" | "folder-password" | "code" | "reguarded" | "visited" | "changed";
   readonly signedIn: boolean;
 }
 
@@ -277,6 +278,46 @@ export interface DesktopView {
   readonly applications: boolean;
   readonly start: boolean;
   readonly menu: boolean;
+}
+
+/** A sealed folder that is looked into, with nothing decrypted on disk. */
+export interface VisitView {
+  readonly folder: string;
+  /** Where it is served as a drive, and the name and password for that. */
+  readonly url: string;
+  readonly user: string;
+  readonly password: string;
+  /** Under which this server passes its files to the page. */
+  readonly contents: string;
+  readonly startedAt: number;
+  /** Milliseconds since 1970; null: when nobody has used it for a while. */
+  readonly endsAt: number | null;
+  readonly undoable: number;
+}
+
+/** Paths are hrefs: names percent-encoded, after slashes. */
+export type VisitCall =
+  | { readonly kind: "list"; readonly href: string }
+  | { readonly kind: "search"; readonly href: string; readonly name: string }
+  | { readonly kind: "make-directory"; readonly href: string }
+  | { readonly kind: "remove"; readonly hrefs: readonly string[] }
+  | { readonly kind: "move"; readonly href: string; readonly to: string }
+  | { readonly kind: "undo" };
+
+export interface VisitEntry {
+  readonly name: string;
+  readonly href: string;
+  readonly kind: "file" | "dir" | "link";
+  readonly size: number;
+  readonly modifiedAt: number;
+  /** Of a link. */
+  readonly leadsTo: string | null;
+}
+
+export interface VisitReply {
+  readonly entries: readonly VisitEntry[];
+  /** There are more. */
+  readonly isCut: boolean;
 }
 
 export interface SettingsView {

@@ -12,6 +12,7 @@ import { Stay } from "./session/stay";
 import { Pin } from "./session/pin";
 import { type Keys, forgetKeys } from "./session/keys";
 import type { Settings } from "./settings";
+import { Visits } from "./visit/visits";
 import { Keeper } from "./watch/keeper";
 
 /** One running Eremos: the server, or one command line. Operations take it as their first argument. */
@@ -21,6 +22,7 @@ export class Eremos {
   readonly jobs: Jobs;
   readonly preferences: Preferences;
   readonly keeper: Keeper;
+  readonly visits = new Visits(() => this.announce({ topic: "folders" }));
   private readonly defaultOffLimits: readonly OffLimits[];
   private readonly emitter = new EventEmitter().setMaxListeners(200);
   readonly pin = new Pin();

@@ -1,7 +1,7 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterEach, beforeEach, expect, it, vi } from "vitest";
-import { SealedReader, disk } from "@eremos/core";
+import { Visit, disk } from "@eremos/core";
 import type { Protection } from "../src/contract";
 import { activityOf } from "../src/operations/about";
 import { closeUp } from "../src/operations/close-up";
@@ -341,10 +341,11 @@ it("staying signed in changes who could get at a sealed folder, and the key it k
   const [file = ""] = fs.readdirSync(house.eremos.settings.stayDirectory);
   const { rootKey } = JSON.parse(fs.readFileSync(path.join(house.eremos.settings.stayDirectory, file), "utf8")) as { rootKey: string };
   const access = { owner: house.eremos.requireOwner(), rootKey: Buffer.from(rootKey, "base64url"), folderKey: null, devices: [] };
-  const reader = await SealedReader.open(disk, { path: Buffer.from(folder), access, keptHeader: null });
-  expect(reader.list(reader.root).entries.map(({ name }) => name.toString())).toEqual(["letter.txt"]);
+  const account = { uid: 0, gid: 0 };
+  const reader = await Visit.open(disk, { path: Buffer.from(folder), access, keptHeader: null, account });
+  expect(reader.list(reader.root).map(({ name }) => name.toString())).toEqual(["letter.txt"]);
   reader.close();
   await setFolderPassword(house.eremos, { folder, secret: null, password: { password: "rosin on the left shelf", hint: null } });
   expect(answers()).toEqual(["keyboard no", "keyboard-hidden-shown no", "account no", "administrator partly", "disk no", "provider no"]);
-  await expect(SealedReader.open(disk, { path: Buffer.from(folder), access, keptHeader: null })).rejects.toMatchObject({ code: "needs-folder-password" });
+  await expect(Visit.open(disk, { path: Buffer.from(folder), access, keptHeader: null, account })).rejects.toMatchObject({ code: "needs-folder-password" });
 });

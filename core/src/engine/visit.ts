@@ -373,7 +373,7 @@ export class Visit {
   }
 
   /** The tree is again what was committed last. */
-  private forgetChanges(): void {
+  forgetChanges(): void {
     this.rootNode = dirNode(this.tree.root, null);
     this.files = this.tree.files;
     this.bytes = this.tree.bytes;
@@ -381,6 +381,7 @@ export class Visit {
 
   /** Takes the last committed change back, as a change of its own. @throws EremosError `usage` where there is none */
   undo(): void {
+    this.commit();
     const last = this.past.pop();
     if (!last) throw new EremosError("usage", "There is nothing to undo. Nothing was changed.");
     const { index, record } = last;

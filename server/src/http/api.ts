@@ -27,6 +27,8 @@ import { completePath, listPlace, placeRoots } from "../operations/walk-places";
 import { AS_BEFORE, guardSchema, protectionSchema, visibilitySchema } from "../protection";
 import { effortSchema, offLimitsSchema, preferencesChangeSchema } from "../preferences";
 import { accountOf } from "./peer";
+import { startVisit } from "../operations/visit";
+import type { VisitCall } from "../contract";
 import type { Sessions } from "../session/sessions";
 
 const MOST_BODY_BYTES = 64 * 1024;
@@ -69,6 +71,15 @@ function route<S extends z.ZodType>(open: boolean, schema: S, run: (call: Call, 
 
 const nothing = z.object({});
 const text = z.string().max(4096);
+const href = z.string().max(16_384);
+const visitCallSchema = z.discriminatedUnion("kind", [
+  z.strictObject({ kind: z.literal("list"), href }),
+  z.strictObject({ kind: z.literal("search"), href, name: text.min(1) }),
+  z.strictObject({ kind: z.literal("make-directory"), href }),
+  z.strictObject({ kind: z.literal("remove"), hrefs: z.array(href).min(1).max(10_000) }),
+  z.strictObject({ kind: z.literal("move"), href, to: href }),
+  z.strictObject({ kind: z.literal("undo") }),
+]) satisfies z.ZodType<VisitCall>;
 const target = z.object({ folder: text, accept: z.boolean().default(false), secret: secretSchema.nullable().default(null) });
 const shownCode = z.object({ id: text, groups: z.array(text).max(8) });
 
@@ -174,6 +185,12 @@ const ROUTES: Readonly<Record<string, Route>> = {
     const { id } = await unlock(context.eremos, { pathOrId: folder, from: FROM, accept, secret, mode });
     return { job: id };
   }),
+  "visit/start": route(false, target.extend({ minutes: z.int().min(1).max(24 * 60).nullable() }), ({ context }, { folder, accept, secret, minutes }) => startVisit(context.eremos, { pathOrId: folder, from: FROM, minutes, accept, secret })),
+  "visit/end": route(false, z.object({ folder: text }), async ({ context }, { folder }) => {
+    await context.eremos.visits.end(folder);
+    return {};
+  }),
+  "visit/call": route(false, z.object({ folder: text, call: visitCallSchema }), ({ context }, { folder, call }) => context.eremos.visits.call(folder, call)),
   release: route(false, target, async ({ context }, body) => {
     const { job } = await release(context.eremos, { pathOrId: body.folder, from: FROM, accept: body.accept, secret: body.secret });
     return { job: job?.id ?? null };

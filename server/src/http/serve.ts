@@ -9,11 +9,13 @@ import { recoverInterrupted } from "../operations/recover-interrupted";
 import { signOutIdle } from "../operations/sign-in";
 import { Sessions } from "../session/sessions";
 import type { Settings } from "../settings";
+import { CONTENTS } from "../visit/visits";
 import { watchDatabase } from "../watch/database-watch";
 import { watchMounts } from "../watch/mount-watch";
 import { watchSleep } from "../watch/sleep-watch";
 import { PlaceWatch } from "../watch/place-watch";
 import { type ApiContext, answerApi, isSignedIn } from "./api";
+import { UPLOAD, passContents, passUpload } from "./contents";
 import { streamEvents } from "./events";
 import { refusalOf, setSecurityHeaders } from "./guard";
 
@@ -62,6 +64,10 @@ export async function serve(settings: Settings, development = false): Promise<Ru
     if (pathname === "/api/events") {
       if (!isSignedIn(context, request)) response.writeHead(401).end();
       else streamEvents(eremos, request, response);
+    } else if (pathname.startsWith(CONTENTS)) {
+      passContents(context, pathname, request, response);
+    } else if (pathname === UPLOAD) {
+      passUpload(context, request, response);
     } else if (pathname.startsWith("/api/")) {
       void answerApi(context, pathname.slice("/api/".length), request, response);
     } else {
@@ -98,6 +104,7 @@ export async function serve(settings: Settings, development = false): Promise<Ru
 
 /** Puts back what can be put back, and locks what is to be locked at a stop; not for long. */
 async function finishWork(eremos: Eremos): Promise<void> {
+  await eremos.visits.endAll();
   await eremos.jobs.stop(LONGEST_STOP_MS);
   closeUp(eremos, false, ({ rules }) => rules.atStop);
   await eremos.jobs.drain(LONGEST_FINISH_MS);

@@ -11,8 +11,9 @@ export interface ClosingUp {
   readonly left: readonly { readonly path: string; readonly reason: string }[];
 }
 
-/** Locks every folder that lies open, or those that are chosen. Needs no password. */
+/** Locks every folder that lies open, or those that are chosen, and ends every visit. Needs no password. */
 export function closeUp(eremos: Eremos, inUseAnyway: boolean, which: (note: Note) => boolean = () => true): ClosingUp {
+  void eremos.visits.endAll();
   const locking: { path: string; job: LockJob }[] = [];
   const left: { path: string; reason: string }[] = [];
   for (const { realPath } of openFolders(eremos, which)) {

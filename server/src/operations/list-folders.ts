@@ -18,7 +18,8 @@ function viewOf(eremos: Eremos, listed: FolderRecord, note: Note | null): Folder
   const { keeper } = eremos;
   const { record, located, damaged } = look(eremos, listed);
   const path = decodePath(record.path);
-  const state = damaged ? "damaged" : located ? conditionOf(located) : record.kind === "drive" || isAway(record) ? "away" : "missing";
+  const visit = eremos.visits.of(record.id);
+  const state = damaged ? "damaged" : located ? conditionOf(located, visit !== null) : record.kind === "drive" || isAway(record) ? "away" : "missing";
   const open = state === "open" ? note : null;
   const ways = record.guard === "sealed" ? waysOf(eremos, record) : null;
   return {
@@ -27,7 +28,7 @@ function viewOf(eremos: Eremos, listed: FolderRecord, note: Note | null): Folder
     isCramped: state === "locked" && record.guard === "sealed" && located !== null && record.files > 0 && !roomForBoth(disk, located.realPath, record),
     locksAt: open ? keeper.locksAt(open) : null, locksWhenIdle: open !== null && open.rules.idleMinutes !== null, waitingFor: keeper.programsHolding(record.id),
     rules: record.rules, hasPassword: ways?.hasPassword ?? false, passwordHint: ways?.hint ?? null, atSignOut: open?.rules.atSignOut ?? null,
-    arrivals: located?.inspection.arrivals ?? 0, attention: attentionOf(state, located?.inspection.arrivals ?? 0) ?? (open ? keeper.whyNotLocked(record.id) : null),
+    arrivals: located?.inspection.arrivals ?? 0, attention: attentionOf(state, located?.inspection.arrivals ?? 0) ?? (open ? keeper.whyNotLocked(record.id) : null), visit,
   };
 }
 
@@ -40,9 +41,9 @@ function look(eremos: Eremos, record: FolderRecord): { record: FolderRecord; loc
   }
 }
 
-function conditionOf(located: Located): FolderCondition {
+function conditionOf(located: Located, isVisited: boolean): FolderCondition {
   const { state, busy } = located.inspection;
-  if (busy) return "working";
+  if (busy && !isVisited) return "working";
   if (isLocked(located.inspection)) return "locked";
   if (state === "mixed") return "partly";
   return state === "open" ? "open" : "interrupted";

@@ -4,10 +4,11 @@ import type { Eremos } from "../eremos";
 import type { StartedJob } from "../jobs";
 import { UNTIL_CHANGED, deadlineOf, rulesFor } from "../locking-rules";
 import { accessOf } from "../session/keys";
-import { type Target, findTarget } from "./find-target";
+import type { Target } from "./find-target";
 import { withFolderKey } from "./folder-password";
 import { NO_RULES, formatBytes, isOrdinaryFolder } from "./lock-folder";
 import { decodePath, encodePath, nameOf } from "./paths";
+import { findUnvisited } from "./visit";
 
 export interface OpenRequest {
   readonly pathOrId: string;
@@ -53,7 +54,7 @@ interface Way {
 
 /** Opens a folder in place. @throws EremosError */
 export async function unlock(eremos: Eremos, request: UnlockRequest): Promise<OpenJob> {
-  const target = findTarget(eremos, request.pathOrId, request.from);
+  const target = await findUnvisited(eremos, request.pathOrId, request.from);
   const { record } = target;
   const rules = rulesFor(request.mode, record.rules ?? eremos.preferences.get().rules);
   return open(eremos, target, { verb: "unlock", rules, protection: protectionOf(record), accept: request.accept }, request.secret ?? null);
@@ -142,7 +143,7 @@ async function settle(eremos: Eremos, target: Target): Promise<void> {
 
 /** Takes protection off for good. @throws EremosError */
 export async function release(eremos: Eremos, request: OpenRequest): Promise<{ job: OpenJob | null; path: string }> {
-  const target = findTarget(eremos, request.pathOrId, request.from);
+  const target = await findUnvisited(eremos, request.pathOrId, request.from);
   const { record, located } = target;
   const path = decodePath(record.path);
   if (located.inspection.guard !== "sealed") return { job: releaseUnsealed(eremos, target), path: path.toString("utf8") };
@@ -201,7 +202,7 @@ async function forget(eremos: Eremos, id: string): Promise<void> {
 
 /** Reads and authenticates the whole sealed copy. Changes nothing. @throws EremosError */
 export async function check(eremos: Eremos, request: Pick<OpenRequest, "pathOrId" | "from" | "secret">): Promise<StartedJob<"check">> {
-  const target = findTarget(eremos, request.pathOrId, request.from);
+  const target = await findUnvisited(eremos, request.pathOrId, request.from);
   if (target.located.inspection.guard !== "sealed") throw new EremosError("unsupported", "Only a sealed folder has an encrypted copy to check. Nothing was touched; this one's contents are ordinary files.");
   return withFolderKey(eremos, target, request.secret ?? null, (folderKey) => startCheck(eremos, target, folderKey));
 }

@@ -3,8 +3,9 @@ import type { Protection } from "../contract";
 import type { Eremos } from "../eremos";
 import { guardingOf, protectionFor, signsOf } from "../protection";
 import { changeGuard } from "./change-guard";
-import { type Target, findTarget } from "./find-target";
+import type { Target } from "./find-target";
 import { decodePath } from "./paths";
+import { findUnvisited } from "./visit";
 
 /**
  * How a folder is locked: changed at once where it is locked, from its next lock on where it lies open. From sealed to another guard, or
@@ -13,7 +14,7 @@ import { decodePath } from "./paths";
 export async function setProtection(eremos: Eremos, folder: string, asked: Protection, secret: FolderSecret | null = null): Promise<string | null> {
   const keys = eremos.requireKeys();
   const protection = protectionFor(asked, null);
-  const target = findTarget(eremos, folder, "/");
+  const target = await findUnvisited(eremos, folder, "/");
   const { record, located } = target;
   const isOpen = located.inspection.state === "open";
   const isSealed = located.inspection.guard === "sealed";

@@ -62,6 +62,7 @@ export function signOutIdle(eremos: Eremos): void {
 }
 
 function lockAtSignOut(eremos: Eremos, leaveOpen: boolean): void {
+  void eremos.visits.endAll();
   closeUp(eremos, false, ({ rules }) => rules.atSignOut === "lock" || (rules.atSignOut === "ask" && !leaveOpen));
 }
 

@@ -1,0 +1,68 @@
+import { type IncomingMessage, type OutgoingHttpHeaders, type ServerResponse, request as send } from "node:http";
+import type { VisitView } from "../contract";
+import { type ApiContext, isSignedIn } from "./api";
+
+/** Files of a visit, passed on from its drive to the page and back: streams, not calls. */
+export const UPLOAD = "/api/visit/upload";
+
+/** What the page may show as it is; everything else is text or bytes to it. */
+const SHOWN = /^(image\/|audio\/|video\/|application\/pdf$)/;
+
+/**
+ * Whatever somebody put into a folder runs nothing in the page's origin: no script, no form, no frame, no request to elsewhere.
+ * The address holds the visit's secret, which only the signed-in page knows.
+ */
+function setContentHeaders(response: ServerResponse, isDownload: boolean): void {
+  response.setHeader("Content-Security-Policy", "sandbox; default-src 'none'; style-src 'unsafe-inline'; media-src 'self'; img-src 'self' data:");
+  response.setHeader("Cache-Control", "no-store");
+  if (isDownload) response.setHeader("Content-Disposition", "attachment");
+}
+
+export function passContents({ eremos }: ApiContext, pathname: string, request: IncomingMessage, response: ServerResponse): void {
+  const found = eremos.keys ? eremos.visits.byContents(pathname) : null;
+  if (!found || (request.method !== "GET" && request.method !== "HEAD")) {
+    response.writeHead(404, { "Content-Type": "text/plain; charset=utf-8" }).end("The visit has ended, or there is nothing of that name.");
+    return;
+  }
+  const { range, "if-range": ifRange, "if-none-match": ifNoneMatch } = request.headers;
+  const headers = Object.fromEntries(Object.entries({ range, "if-range": ifRange, "if-none-match": ifNoneMatch }).filter(([, value]) => value !== undefined));
+  setContentHeaders(response, new URL(request.url ?? "/", "http://localhost").searchParams.has("download"));
+  pass(found.view, { method: request.method, path: found.href, headers }, request, response, (type) => (SHOWN.test(type) ? type : type.startsWith("text/") || type.includes("json") || type.includes("xml") ? "text/plain; charset=utf-8" : "application/octet-stream"));
+}
+
+/** A file from the page: the body as it is, `folder` and `href` in the address. */
+export function passUpload(context: ApiContext, request: IncomingMessage, response: ServerResponse): void {
+  const { searchParams } = new URL(request.url ?? "/", "http://localhost");
+  const view = isSignedIn(context, request) ? context.eremos.visits.of(searchParams.get("folder") ?? "") : null;
+  const href = searchParams.get("href") ?? "";
+  if (!view || !href.startsWith("/") || request.method !== "POST") {
+    response.writeHead(view ? 400 : 401).end();
+    return;
+  }
+  const length = request.headers["content-length"];
+  pass(view, { method: "PUT", path: href, headers: length === undefined ? {} : { "content-length": length } }, request, response, () => "application/json; charset=utf-8");
+}
+
+interface Passing {
+  readonly method: string;
+  readonly path: string;
+  readonly headers: OutgoingHttpHeaders;
+}
+
+const PASSED_BACK = ["content-length", "content-range", "accept-ranges", "etag", "last-modified"];
+
+function pass(view: VisitView, { method, path, headers }: Passing, request: IncomingMessage, response: ServerResponse, typeFor: (type: string) => string): void {
+  const { hostname, port } = new URL(view.url);
+  const onward = send({ hostname, port, method, path, headers, auth: `${view.user}:${view.password}` }, (answer) => {
+    const back = Object.fromEntries(PASSED_BACK.flatMap((name) => (answer.headers[name] === undefined ? [] : [[name, answer.headers[name]]])));
+    response.writeHead(answer.statusCode ?? 502, { ...back, "Content-Type": typeFor(answer.headers["content-type"] ?? "application/octet-stream") });
+    answer.pipe(response);
+    answer.on("error", () => response.destroy());
+  });
+  onward.on("error", () => {
+    if (response.headersSent) response.destroy();
+    else response.writeHead(502).end();
+  });
+  response.on("close", () => void onward.destroy());
+  request.pipe(onward);
+}

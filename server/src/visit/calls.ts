@@ -1,0 +1,88 @@
+import { type DirNode, EremosError, type Node } from "@eremos/core";
+import type { VisitCall, VisitEntry, VisitReply } from "../contract";
+import { type Path, hrefOf, pathOf, shownName } from "./hrefs";
+import type { Spot, VisitedFolder } from "./visited-folder";
+
+/** What the page asks of a visit; contents themselves go another way, as streams. */
+const MOST_FOUND = 500;
+
+export async function answerCall(folder: VisitedFolder, call: VisitCall): Promise<VisitReply> {
+  folder.lastUsed = Date.now();
+  switch (call.kind) {
+    case "list":
+      return { entries: listAt(folder, pathIn(call.href)), isCut: false };
+    case "search":
+      return search(folder, pathIn(call.href), call.name);
+    case "make-directory":
+      await folder.makeDir(freeSpot(folder, call.href));
+      break;
+    case "remove":
+      await folder.remove(...call.hrefs.map((href) => takenSpot(folder, href)));
+      break;
+    case "move":
+      await folder.move(takenSpot(folder, call.href), freeSpot(folder, call.to));
+      break;
+    case "undo":
+      await folder.undo();
+      break;
+  }
+  return { entries: [], isCut: false };
+}
+
+function pathIn(href: string): Path {
+  const path = pathOf(href);
+  if (!path) throw new EremosError("usage", "That is not a path inside the folder. Nothing was changed.");
+  return path;
+}
+
+function spotAt(folder: VisitedFolder, href: string): Spot {
+  const spot = folder.spot(pathIn(href));
+  if (!spot) throw new EremosError("not-found", "The folder it is in is not there any more. Nothing was changed.");
+  return spot;
+}
+
+function takenSpot(folder: VisitedFolder, href: string): Spot {
+  const spot = spotAt(folder, href);
+  if (!spot.node) throw new EremosError("not-found", `${shownName(spot.name)} is not there any more. Nothing was changed.`);
+  return spot;
+}
+
+function freeSpot(folder: VisitedFolder, href: string): Spot {
+  const spot = spotAt(folder, href);
+  if (spot.node) throw new EremosError("path-taken", `There is something called ${shownName(spot.name)} already. Nothing was changed; choose another name.`);
+  return spot;
+}
+
+function directoryAt(folder: VisitedFolder, path: Path): DirNode {
+  const node = folder.find(path);
+  if (node?.kind !== "dir") throw new EremosError("not-found", "That folder is not there any more. Go back to the one above it.");
+  return node;
+}
+
+function listAt(folder: VisitedFolder, path: Path): VisitEntry[] {
+  return folder.list(directoryAt(folder, path)).map((node) => entryOf(node, path));
+}
+
+function entryOf(node: Node, above: Path): VisitEntry {
+  return {
+    name: shownName(node.name), href: hrefOf([...above, node.name]), kind: node.kind, size: node.kind === "file" ? node.size : 0,
+    modifiedAt: Number(node.meta.mtimeNs / 1_000_000n), leadsTo: node.kind === "link" ? shownName(node.target) : null,
+  };
+}
+
+/** Names that hold the text, whatever its case, from the directory down. */
+function search(folder: VisitedFolder, from: Path, name: string): VisitReply {
+  const wanted = name.toLocaleLowerCase();
+  const entries: VisitEntry[] = [];
+  const visit = (dir: DirNode, path: Path): boolean => {
+    for (const node of folder.list(dir)) {
+      if (shownName(node.name).toLocaleLowerCase().includes(wanted)) {
+        if (entries.length === MOST_FOUND) return false;
+        entries.push(entryOf(node, path));
+      }
+      if (node.kind === "dir" && !visit(node, [...path, node.name])) return false;
+    }
+    return true;
+  };
+  return { isCut: !visit(directoryAt(folder, from), from), entries };
+}

@@ -1,0 +1,26 @@
+import type { Committed, ErrorCode, ErrorData, VisitInput } from "@eremos/core";
+import type { VisitCall, VisitReply } from "../contract";
+
+/** Between the server and the worker thread a visit runs in. */
+export interface VisitStart {
+  readonly input: VisitInput;
+  readonly user: string;
+  readonly password: string;
+  /** Milliseconds without any use after which it ends. */
+  readonly idleMs: number;
+  /** Milliseconds since 1970; null: no end but by idling. */
+  readonly endsAt: number | null;
+}
+
+export type ToWorker = { readonly kind: "call"; readonly id: number; readonly call: VisitCall } | { readonly kind: "end" };
+
+export type FromWorker =
+  | { readonly kind: "ready"; readonly port: number }
+  | { readonly kind: "failed"; readonly code: ErrorCode; readonly message: string; readonly data: ErrorData }
+  | { readonly kind: "answer"; readonly id: number; readonly reply: VisitReply }
+  | { readonly kind: "refused"; readonly id: number; readonly code: ErrorCode; readonly message: string; readonly data: ErrorData }
+  | { readonly kind: "committed"; readonly committed: Committed; readonly undoable: number }
+  | { readonly kind: "ended"; readonly committed: Committed; readonly why: VisitEnd };
+
+/** Asked to, or by itself: its time was up, or nobody used it. */
+export type VisitEnd = "asked" | "time" | "idle";

@@ -1,0 +1,70 @@
+import type { Server } from "node:http";
+import { parentPort, workerData } from "node:worker_threads";
+import { Visit, disk, fromSystemError, reviveBytes, wipe } from "@eremos/core";
+import { answerCall } from "./calls";
+import { serveDav } from "./dav/dav-server";
+import type { FromWorker, ToWorker, VisitEnd, VisitStart } from "./protocol";
+import { VisitedFolder } from "./visited-folder";
+
+/** One visit: the folder, its keys and its drive live in this thread, and end with it. */
+const LOOK_EVERY_MS = 1000;
+/** So long requests that are under way may still take when the visit ends. */
+const DRAIN_MS = 1500;
+
+const say = (message: FromWorker): void => parentPort?.postMessage(message);
+
+async function run(): Promise<void> {
+  const { input, user, password, idleMs, endsAt } = reviveBytes(workerData as VisitStart);
+  const visit = await Visit.open(disk, input);
+  wipe(input.access.rootKey, input.access.folderKey);
+  const folder = new VisitedFolder(visit, (committed, undoable) => say({ kind: "committed", committed, undoable }));
+  const { server, port } = await serveDav(folder, { user, password });
+  let isEnding = false;
+  const end = async (why: VisitEnd): Promise<void> => {
+    if (isEnding) return;
+    isEnding = true;
+    clearInterval(timer);
+    await drain(server);
+    const before = folder.committed;
+    try {
+      say({ kind: "ended", committed: folder.close(), why });
+    } catch {
+      // What could not be tidied up is at the next visit; the changes themselves are committed.
+      say({ kind: "ended", committed: before, why });
+    }
+    parentPort?.close();
+  };
+  const timer = setInterval(() => {
+    if (endsAt !== null && Date.now() >= endsAt) void end("time");
+    else if (Date.now() - folder.lastUsed >= idleMs) void end("idle");
+  }, LOOK_EVERY_MS);
+  parentPort?.on("message", (message: ToWorker) => {
+    if (message.kind === "end") return void end("asked");
+    answerCall(folder, message.call).then(
+      (reply) => say({ kind: "answer", id: message.id, reply }),
+      (error: unknown) => {
+        const { code, message: words, data } = fromSystemError(error, "answering; nothing was changed");
+        say({ kind: "refused", id: message.id, code, message: words, data });
+      },
+    );
+  });
+  say({ kind: "ready", port });
+}
+
+/** No new requests; those under way may end, for a moment. */
+function drain(server: Server): Promise<void> {
+  return new Promise((resolve) => {
+    const timer = setTimeout(() => server.closeAllConnections(), DRAIN_MS);
+    server.close(() => {
+      clearTimeout(timer);
+      resolve();
+    });
+    server.closeIdleConnections();
+  });
+}
+
+run().catch((error: unknown) => {
+  const { code, message, data } = fromSystemError(error, "beginning a visit; nothing was touched");
+  say({ kind: "failed", code, message, data });
+  parentPort?.close();
+});

@@ -1,0 +1,178 @@
+import { type Committed, type DirNode, EremosError, type Node, type Upload, type Visit, fromSystemError, isEremosError } from "@eremos/core";
+import type { Path } from "./hrefs";
+
+/** Where something is, or could be: its directory, its name there, and what is there now. */
+export interface Spot {
+  readonly parent: DirNode;
+  readonly name: Buffer;
+  readonly node: Node | null;
+}
+
+/** Puts changes that come close together into one generation. */
+const TOGETHER_MS = 2;
+
+/** A visited folder by paths. Every change is durable when its promise is kept; where it can't be made durable, none of those made with it is. */
+export class VisitedFolder {
+  private waiting: { readonly resolve: () => void; readonly reject: (error: EremosError) => void }[] = [];
+  private readonly uploads = new Set<Upload>();
+  /** Milliseconds since 1970. */
+  lastUsed = Date.now();
+
+  constructor(private readonly visit: Visit, private readonly onCommit: (committed: Committed, undoable: number) => void) {}
+
+  get committed(): Committed {
+    return this.visit.committed;
+  }
+
+  get undoable(): number {
+    return this.visit.undoable;
+  }
+
+  get root(): DirNode {
+    return this.visit.root;
+  }
+
+  find(path: Path): Node | null {
+    return reading(() => this.visit.find(path));
+  }
+
+  list(dir: DirNode): readonly Node[] {
+    return reading(() => this.visit.list(dir));
+  }
+
+  /** Null where there is no such directory, and for the folder itself. */
+  spot(path: Path): Spot | null {
+    const name = path.at(-1);
+    const parent = name ? this.find(path.slice(0, -1)) : null;
+    if (!name || parent?.kind !== "dir") return null;
+    return { parent, name, node: reading(() => this.visit.child(parent, name)) };
+  }
+
+  read(file: Node, position: number, into: Buffer): number {
+    if (file.kind !== "file") throw new EremosError("usage", "That is no file.");
+    return reading(() => this.visit.read(file, position, into));
+  }
+
+  private change(make: () => void): Promise<void> {
+    try {
+      make();
+    } catch (error) {
+      const told = fromSystemError(error, "changing the folder; it is as it was");
+      // Refusals come before anything is changed; anything else may have stopped half way.
+      if (!isEremosError(error)) this.giveUp(told);
+      return Promise.reject(told);
+    }
+    return this.commitSoon();
+  }
+
+  private giveUp(error: EremosError): void {
+    this.visit.forgetChanges();
+    for (const { reject } of this.waiting.splice(0)) reject(error);
+  }
+
+  private commitSoon(): Promise<void> {
+    if (this.waiting.length === 0) setTimeout(() => this.commitNow(), TOGETHER_MS);
+    return new Promise((resolve, reject) => this.waiting.push({ resolve, reject }));
+  }
+
+  private commitNow(): void {
+    const waiting = this.waiting.splice(0);
+    try {
+      this.visit.commit();
+      this.onCommit(this.visit.committed, this.visit.undoable);
+      for (const { resolve } of waiting) resolve();
+    } catch (error) {
+      for (const { reject } of waiting) reject(fromSystemError(error, "making the change; the folder is as it was before it"));
+    }
+  }
+
+  makeDir({ parent, name }: Spot): Promise<void> {
+    return this.change(() => void this.visit.makeDir(parent, name));
+  }
+
+  remove(...spots: readonly Spot[]): Promise<void> {
+    return this.change(() => {
+      for (const { parent, name } of spots) this.visit.remove(parent, name);
+    });
+  }
+
+  /** What is at the new place goes. */
+  move(from: Spot, to: Spot): Promise<void> {
+    return this.change(() => {
+      if (from.node) requireApart(from.node, from.parent, to);
+      if (to.node) this.visit.remove(to.parent, to.name);
+      this.visit.move(from.parent, from.name, to.parent, to.name);
+    });
+  }
+
+  /** `from` is where it lies. */
+  copy(node: Node, from: DirNode, to: Spot, isShallow: boolean): Promise<void> {
+    return this.change(() => {
+      requireApart(node, from, to);
+      if (to.node) this.visit.remove(to.parent, to.name);
+      if (node.kind === "dir" && isShallow) this.visit.copyShallow(node, to.parent, to.name);
+      else this.visit.copy(node, to.parent, to.name);
+    });
+  }
+
+  undo(): Promise<void> {
+    return this.change(() => {
+      this.visit.undo();
+      this.onCommit(this.visit.committed, this.visit.undoable);
+    });
+  }
+
+  /** Begins writing a file; end it by {@link finish} or {@link abort}. */
+  begin(path: Path, length: number | null): Upload {
+    const name = path.at(-1);
+    if (!name) throw new EremosError("usage", "The folder itself can't be replaced by a file.");
+    const upload = reading(() => this.visit.write(path.slice(0, -1), name, length));
+    this.uploads.add(upload);
+    return upload;
+  }
+
+  /** @throws EremosError `not-found` where its directory is gone meanwhile */
+  finish(upload: Upload, path: Path): Promise<void> {
+    return this.change(() => {
+      const spot = this.spot(path);
+      if (!spot) throw new EremosError("not-found", "The folder it belongs into is gone. Nothing was changed.");
+      this.visit.add(spot.parent, upload.finish());
+      this.uploads.delete(upload);
+    });
+  }
+
+  abort(upload: Upload): void {
+    this.uploads.delete(upload);
+    try {
+      upload.abort();
+    } catch {
+      // Nothing refers to it; the end of the visit removes it.
+    }
+  }
+
+  close(): Committed {
+    for (const upload of [...this.uploads]) this.abort(upload);
+    if (this.waiting.length > 0) this.commitNow();
+    this.visit.close();
+    return this.visit.committed;
+  }
+}
+
+function reading<T>(read: () => T): T {
+  try {
+    return read();
+  } catch (error) {
+    throw fromSystemError(error, "reading the sealed folder; nothing was changed");
+  }
+}
+
+/** Nothing goes into itself, and nothing takes the place of a directory it lies in. */
+function requireApart(node: Node, parent: DirNode, to: Spot): void {
+  if (isBelow(to.parent, node)) throw new EremosError("usage", "A folder can't be put into itself. Nothing was changed.");
+  if (to.node && isBelow(parent, to.node)) throw new EremosError("usage", "A folder can't be replaced by something in it. Nothing was changed.");
+}
+
+function isBelow(dir: DirNode, node: Node): boolean {
+  for (let at: DirNode | null = dir; at; at = at.parent) if (at === node) return true;
+  return false;
+}

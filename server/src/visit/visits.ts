@@ -1,0 +1,116 @@
+import { Worker } from "node:worker_threads";
+import { type Committed, EremosError, randomBytes, toBase64 } from "@eremos/core";
+import type { VisitCall, VisitReply, VisitView } from "../contract";
+import type { FromWorker, ToWorker, VisitEnd, VisitStart } from "./protocol";
+
+export interface VisitRequest {
+  readonly folder: string;
+  readonly input: VisitStart["input"];
+  readonly idleMs: number;
+  readonly endsAt: number | null;
+  /** What the owner's list is to know: after each change, and once more at the end. */
+  readonly onCommit: (committed: Committed) => void;
+  readonly onEnd: (why: VisitEnd | "cut off") => void;
+}
+
+interface Running {
+  readonly view: VisitView;
+  readonly worker: Worker;
+  readonly ended: Promise<void>;
+  readonly calls: Map<number, { readonly resolve: (reply: VisitReply) => void; readonly reject: (error: EremosError) => void }>;
+}
+
+/** The beginning of the addresses under which the page gets files. */
+export const CONTENTS = "/visit/";
+
+/** The visits under way: one worker thread each, by folder. */
+export class Visits {
+  private readonly running = new Map<string, Running>();
+  private nextCall = 1;
+
+  constructor(private readonly changed: () => void) {}
+
+  of(folder: string): VisitView | null {
+    return this.running.get(folder)?.view ?? null;
+  }
+
+  /** The visit whose files are under an address, and which file. */
+  byContents(pathname: string): { readonly view: VisitView; readonly href: string } | null {
+    for (const { view } of this.running.values()) if (pathname.startsWith(`${view.contents}/`)) return { view, href: pathname.slice(view.contents.length) };
+    return null;
+  }
+
+  get count(): number {
+    return this.running.size;
+  }
+
+  /** @throws EremosError `busy` where it is visited already, and whatever an opening may refuse */
+  start({ folder, input, idleMs, endsAt, onCommit, onEnd }: VisitRequest): Promise<VisitView> {
+    if (this.running.has(folder)) return Promise.reject(new EremosError("busy", "This folder is being visited already. Nothing was touched."));
+    const [user, password] = [`visit-${randomBytes(4).toString("hex")}`, toBase64(randomBytes(24))];
+    const start: VisitStart = { input, user, password, idleMs, endsAt };
+    const worker = new Worker(new URL("./visit-worker.js", import.meta.url), { workerData: start });
+    const calls: Running["calls"] = new Map();
+    return new Promise((resolve, reject) => {
+      let why: VisitEnd | "cut off" = "cut off";
+      const view = { folder, url: "", user, password, contents: `${CONTENTS}${toBase64(randomBytes(24))}`, startedAt: Date.now(), endsAt, undoable: 0 };
+      const ended = new Promise<void>((done) => worker.once("exit", () => done())).then(() => this.close(folder, calls, () => onEnd(why)));
+      worker.on("error", (error) => reject(new EremosError("interrupted", `The visit was cut off (${error.message}). What was changed is kept.`)));
+      worker.on("message", (message: FromWorker) => {
+        if (message.kind === "failed") reject(new EremosError(message.code, message.message, message.data));
+        else if (message.kind === "ready") {
+          const ready = { ...view, url: `http://127.0.0.1:${message.port}/` };
+          this.running.set(folder, { view: ready, worker, ended, calls });
+          this.changed();
+          resolve(ready);
+        } else if (message.kind === "committed") this.committed(folder, message.committed, message.undoable, onCommit);
+        else if (message.kind === "ended") {
+          ({ why } = message);
+          onCommit(message.committed);
+        } else settle(calls, message);
+      });
+    });
+  }
+
+  private committed(folder: string, committed: Committed, undoable: number, onCommit: VisitRequest["onCommit"]): void {
+    onCommit(committed);
+    const running = this.running.get(folder);
+    if (running) this.running.set(folder, { ...running, view: { ...running.view, undoable } });
+    this.changed();
+  }
+
+  private close(folder: string, calls: Running["calls"], tell: () => void): void {
+    for (const { reject } of calls.values()) reject(new EremosError("not-open", "The visit has ended. What was changed until then is kept."));
+    if (this.running.delete(folder)) tell();
+    this.changed();
+  }
+
+  /** @throws EremosError `not-open` where the folder is not being visited */
+  call(folder: string, call: VisitCall): Promise<VisitReply> {
+    const running = this.running.get(folder);
+    if (!running) return Promise.reject(new EremosError("not-open", "This folder is not being visited now. Nothing was changed."));
+    const id = this.nextCall++;
+    return new Promise((resolve, reject) => {
+      running.calls.set(id, { resolve, reject });
+      running.worker.postMessage({ kind: "call", id, call } satisfies ToWorker);
+    });
+  }
+
+  /** Ends a visit, if there is one: requests under way may end first, for a moment. */
+  async end(folder: string): Promise<void> {
+    const running = this.running.get(folder);
+    running?.worker.postMessage({ kind: "end" } satisfies ToWorker);
+    await running?.ended;
+  }
+
+  async endAll(): Promise<void> {
+    await Promise.all([...this.running.keys()].map((folder) => this.end(folder)));
+  }
+}
+
+function settle(calls: Running["calls"], message: Extract<FromWorker, { readonly kind: "answer" | "refused" }>): void {
+  const waiting = calls.get(message.id);
+  calls.delete(message.id);
+  if (message.kind === "answer") waiting?.resolve(message.reply);
+  else waiting?.reject(new EremosError(message.code, message.message, message.data));
+}
