@@ -1,6 +1,6 @@
 import { EremosError, type FolderSecret, LEVELS, VISIBILITIES, disk, inspectFolder } from "@eremos/core";
 import {
-  Eremos, GUARDS, USUAL_BARS, type FolderView, type ProtectionRequest, DataDirectory, changePassword, check, closeUp, commandOf, desktopParts, ensureServer, folderPasswordOf, fullPath, listFolders, lock, onlook, prepareFolderPassword, readSettings, recoverInterrupted, release, serve, setDesktop, setFolderPassword, setupAtOnce, showInBrowser, signIn, unlock,
+  Eremos, GUARDS, USUAL_BARS, type FolderView, type ProtectionRequest, DataDirectory, changePassword, check, closeUp, commandOf, desktopParts, ensureServer, folderPasswordOf, fullPath, listFolders, lock, onlook, prepareFolderPassword, readSettings, recoverInterrupted, release, serve, setDesktop, setFolderPassword, setupAtOnce, showInBrowser, signIn, startVisit, mountCommandOf, unlock,
 } from "@eremos/server";
 import type { Asking } from "./ask";
 import { endProgress, showProgress } from "./progress";
@@ -13,6 +13,7 @@ export const USAGE = `eremos: hides and locks private folders in place
   eremos lock PATH [choices]          lock a folder, or an open one again (needs no password)
   eremos close                        lock every folder that lies open (needs no password)
   eremos unlock PATH-OR-ID            open it at its place, until you lock it
+  eremos visit PATH-OR-ID [--minutes N]  serve it as a drive, nothing decrypted on disk, until interrupted
   eremos release PATH-OR-ID           take protection off for good
   eremos check PATH-OR-ID             read and verify the whole sealed copy
   eremos onlooker PATH                what others see at a place right now
@@ -23,14 +24,15 @@ export const USAGE = `eremos: hides and locks private folders in place
   --json              one JSON document on standard output; messages go to standard error
   --password-stdin    read the master password from the first line of standard input; further ones, as they are asked for, from the next lines
   --folder-password   lock: ask for a password for this folder alone, needed on top of the master password (--hint TEXT for it)
-  --with-code         unlock, release, check, passwd PATH: ask for the recovery code instead of the folder's own password
+  --with-code         unlock, visit, release, check, passwd PATH: ask for the recovery code instead of the folder's own password
   --guard             lock: sealed (encrypted; the default), barred (the system refuses others) or sight (hidden only)
   --visibility        lock: view (the default), hidden (in place) or tucked (away); --hide and --view are short for two of them
   --cover NAME        lock, in view: the name it shows while it is locked (an empty one: its own again)
   --others, --own     lock --guard barred: what other accounts, and this one, may do: nothing, list, read, change, everything
                       (usual: nothing, everything); what is not given stays as the folder had it
+  --minutes N         visit: ends after so long, used or not (else when nobody has used it for 15 minutes)
   --anyway            lock, close: even though programs have files open for writing
-  --accept            unlock, release: although the last lock was made by somebody unknown, or the folder is in an older state
+  --accept            unlock, visit, release: although the last lock was made by somebody unknown, or the folder is in an older state
 
 PATH is always the folder's ordinary path, hidden or not.
 Exit codes: 0 done, 2 wrong usage, 3 wrong password, 4 refused (nothing touched), 5 damage found, 6 interrupted or failed (data safe)
@@ -258,6 +260,35 @@ const unlockCommand: Command = async (invocation) => {
   });
 };
 
+const visit: Command = async (invocation) => {
+  only(invocation, "password-stdin", "accept", "with-code", "minutes");
+  const pathOrId = oneWord(invocation, "path or id");
+  const minutes = minutesOf(invocation);
+  return withEremos(invocation, async (eremos) => {
+    await openGate(eremos, invocation);
+    const secret = await secretFor(eremos, pathOrId, invocation);
+    const view = await startVisit(eremos, { pathOrId, from: process.cwd(), minutes, accept: invocation.flags["accept"] === true, secret });
+    const { url, user, password } = view;
+    if (invocation.flags["json"]) process.stdout.write(`${JSON.stringify({ url, user, password })}\n`);
+    else process.stdout.write(`Address   ${url}\nName      ${user}\nPassword  ${password}\n\nMount it with: ${mountCommandOf(view)}\nInterrupt this command (Ctrl+C) to end the visit.\n`);
+    const end = (): void => void eremos.visits.end(view.folder);
+    process.on("SIGINT", end);
+    process.on("SIGTERM", end);
+    await eremos.visits.ended(view.folder);
+    return { result: undefined, lines: ["The visit has ended. What was changed is kept, encrypted."] };
+  });
+};
+
+const MOST_MINUTES = 24 * 60;
+
+function minutesOf({ flags }: Invocation): number | null {
+  const { minutes } = flags;
+  if (minutes === undefined) return null;
+  const number = Number(minutes);
+  if (!Number.isInteger(number) || number < 1 || number > MOST_MINUTES) throw new EremosError("usage", `--minutes takes a whole number from 1 to ${MOST_MINUTES}.`);
+  return number;
+}
+
 const releaseCommand: Command = async (invocation) => {
   only(invocation, "password-stdin", "accept", "with-code");
   const pathOrId = oneWord(invocation, "path or id");
@@ -341,5 +372,5 @@ const serveCommand: Command = async (invocation) => {
 };
 
 export const COMMANDS: Readonly<Record<string, Command>> = {
-  setup, passwd, list, lock: lockCommand, close, unlock: unlockCommand, release: releaseCommand, check: checkCommand, onlooker, page, integrate, serve: serveCommand,
+  setup, passwd, list, lock: lockCommand, close, unlock: unlockCommand, visit, release: releaseCommand, check: checkCommand, onlooker, page, integrate, serve: serveCommand,
 };

@@ -21,3 +21,5 @@ export { GUARDS, type ProtectionRequest, USUAL_BARS } from "./protection";
 export type { StartedJob } from "./jobs";
 export type { Progress } from "@eremos/core";
 export type { FolderView, JobVerb, JobView } from "./contract";
+export { startVisit } from "./operations/visit";
+export { mountCommandOf } from "./visit/mount";

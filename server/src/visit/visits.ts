@@ -103,6 +103,11 @@ export class Visits {
     await running?.ended;
   }
 
+  /** Waits until it has ended, by itself or because it was asked to. */
+  async ended(folder: string): Promise<void> {
+    await this.running.get(folder)?.ended;
+  }
+
   async endAll(): Promise<void> {
     await Promise.all([...this.running.keys()].map((folder) => this.end(folder)));
   }
