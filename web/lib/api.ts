@@ -1,5 +1,5 @@
 import type {
-  ActivityView, ClosedUp, DesktopView, Dropped, DroppedFound, Effort, EffortsView, ErrorView, FolderSecret, FolderView, JobView, LockingRules, NewFolderPassword, OffLimitsView, OnlookView, OpeningMode, PasswordChanged, PlaceEntry, PlaceListing, PlanView, PreferencesView, Protection, ReachView, SettingsView, ShownCode, SignedIn, StateView, StrengthView,
+  ActivityView, ClosedUp, DesktopView, Dropped, DroppedFound, Effort, EffortsView, ErrorView, FolderSecret, FolderView, JobView, LockingRules, NewFolderPassword, OffLimitsView, OnlookView, OpeningMode, PasswordChanged, PlaceEntry, PlaceListing, PlanView, PreferencesView, Protection, ReachView, SettingsView, ShownCode, SignedIn, StateView, StrengthView, VisitCall, VisitReply, VisitView,
 } from "@eremos/server/contract";
 import { readTab } from "./tab";
 
@@ -64,6 +64,9 @@ export const api = {
   setRules: (folder: string, rules: LockingRules | null) => call<object>("rules", { folder, rules }),
   setOffLimits: (edits: OffLimitsView) => call<object>("off-limits", edits),
   setPreferences: (change: Partial<Omit<PreferencesView, "effort">>) => call<object>("preferences", change),
+  startVisit: (folder: string, minutes: number | null, secret: FolderSecret | null) => call<VisitView>("visit/start", { folder, minutes, secret }),
+  endVisit: (folder: string) => call<object>("visit/end", { folder }),
+  visit: (folder: string, asked: VisitCall) => call<VisitReply>("visit/call", { folder, call: asked }),
   release: (folder: string, secret: FolderSecret | null = null, accept = false) => call<{ readonly job: string | null }>("release", { folder, secret, accept }),
   check: (folder: string, secret: FolderSecret | null = null) => call<{ readonly job: string }>("check", { folder, secret }),
   desktop: () => call<DesktopView>("desktop"),

@@ -8,6 +8,7 @@ import { ApiError, api } from "./api";
 export const KEYS = {
   state: ["state"], folders: ["folders"], jobs: ["jobs"], roots: ["roots"], activity: ["activity"], settings: ["settings"], desktop: ["desktop"], efforts: ["efforts"],
   place: (path: string) => ["place", path],
+  visit: (folder: string) => ["visit", folder],
   reach: (folder: string) => ["reach", folder],
   onlooker: (path: string, subject: string | null) => ["onlooker", path, subject],
 } as const;

@@ -219,6 +219,11 @@ export function isSignedIn(context: ApiContext, request: IncomingMessage): boole
   return context.eremos.keys !== null && context.sessions.has(cookieOf(request, context.cookieName), typeof tab === "string" ? tab : undefined);
 }
 
+/** Half of it: for what can't send the tab's token along. */
+export function hasCookie(context: ApiContext, request: IncomingMessage): boolean {
+  return context.eremos.keys !== null && context.sessions.hasCookie(cookieOf(request, context.cookieName));
+}
+
 function cookieOf(request: IncomingMessage, name: string): string | undefined {
   for (const part of (request.headers.cookie ?? "").split(";")) {
     const [key, value] = part.trim().split("=", 2);

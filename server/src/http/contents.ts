@@ -1,6 +1,6 @@
 import { type IncomingMessage, type OutgoingHttpHeaders, type ServerResponse, request as send } from "node:http";
 import type { VisitView } from "../contract";
-import { type ApiContext, isSignedIn } from "./api";
+import { type ApiContext, hasCookie, isSignedIn } from "./api";
 
 /** Files of a visit, passed on from its drive to the page and back: streams, not calls. */
 export const UPLOAD = "/api/visit/upload";
@@ -10,7 +10,7 @@ const SHOWN = /^(image\/|audio\/|video\/|application\/pdf$)/;
 
 /**
  * Whatever somebody put into a folder runs nothing in the page's origin: no script, no form, no frame, no request to elsewhere.
- * The address holds the visit's secret, which only the signed-in page knows.
+ * The address holds the visit's own secret in place of the tab's, since a picture can't send that along; the cookie is needed as well.
  */
 function setContentHeaders(response: ServerResponse, isDownload: boolean): void {
   response.setHeader("Content-Security-Policy", "sandbox; default-src 'none'; style-src 'unsafe-inline'; media-src 'self'; img-src 'self' data:");
@@ -18,8 +18,9 @@ function setContentHeaders(response: ServerResponse, isDownload: boolean): void 
   if (isDownload) response.setHeader("Content-Disposition", "attachment");
 }
 
-export function passContents({ eremos }: ApiContext, pathname: string, request: IncomingMessage, response: ServerResponse): void {
-  const found = eremos.keys ? eremos.visits.byContents(pathname) : null;
+export function passContents(context: ApiContext, pathname: string, request: IncomingMessage, response: ServerResponse): void {
+  const { eremos } = context;
+  const found = eremos.keys && hasCookie(context, request) ? eremos.visits.byContents(pathname) : null;
   if (!found || (request.method !== "GET" && request.method !== "HEAD")) {
     response.writeHead(404, { "Content-Type": "text/plain; charset=utf-8" }).end("The visit has ended, or there is nothing of that name.");
     return;

@@ -29,6 +29,8 @@ export function setSecurityHeaders(response: ServerResponse, development: boolea
     "style-src 'self' 'unsafe-inline'",
     "img-src 'self' data:",
     "font-src 'self'",
+    "media-src 'self'",
+    "worker-src 'self'",
     `connect-src 'self'${development ? " ws:" : ""}`,
     "manifest-src 'self'",
     "base-uri 'none'",

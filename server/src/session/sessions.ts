@@ -28,6 +28,12 @@ export class Sessions {
     return this.sessions.some((session) => equalBytes(session.cookie, c) && equalBytes(session.tab, t));
   }
 
+  hasCookie(cookie: string | undefined): boolean {
+    if (!cookie) return false;
+    const c = digest(cookie);
+    return this.sessions.some((session) => equalBytes(session.cookie, c));
+  }
+
   endAll(): void {
     this.sessions.length = 0;
   }

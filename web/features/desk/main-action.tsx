@@ -1,9 +1,11 @@
 "use client";
 import { ChevronDown } from "lucide-react";
+import Link from "next/link";
+import { useRouter } from "next/navigation";
 import type { ReactNode } from "react";
 import type { FolderView, OpeningMode } from "@eremos/server/contract";
 import { useWithSecret } from "@/features/folder/ask-secret";
-import { Button } from "@/ui/button";
+import { Button, buttonClasses } from "@/ui/button";
 import { Menu } from "@/ui/menu";
 import { api } from "@/lib/api";
 import { useVerb } from "@/lib/queries";
@@ -26,7 +28,7 @@ export function MainAction({ folder, size = "small" }: MainActionProps): ReactNo
       </>
     );
   }
-  if (folder.state === "locked") return <><OpenInPlace size={size} pending={unlock.pending} onOpen={unlock.run} />{unlock.dialog}</>;
+  if (folder.state === "locked") return <>{folder.guard === "sealed" && <VisitAction folder={folder} size={size} />}<OpenInPlace size={size} pending={unlock.pending} onOpen={unlock.run} />{unlock.dialog}</>;
   if (folder.state !== "partly") return null;
   return (
     <>
@@ -46,6 +48,36 @@ function KeepOpen({ folder, size }: Required<MainActionProps>): ReactNode {
   );
 }
 
+/** Looking into it is instant, whatever its size, and leaves nothing readable behind. */
+function VisitAction({ folder, size }: Required<MainActionProps>): ReactNode {
+  const router = useRouter();
+  const contents = `/folders/${folder.id}/contents`;
+  const start = useWithSecret(folder, "Visit", async (secret, minutes: number | null) => {
+    await api.startVisit(folder.id, minutes, secret);
+    router.push(contents);
+  });
+  const end = useVerb(() => api.endVisit(folder.id));
+  if (folder.visit) {
+    return (
+      <>
+        <Link href={contents} className={buttonClasses({ tone: "dusk", size })}>Back to the visit</Link>
+        <Button size={size} disabled={end.pending} onClick={() => end.run()}>End the visit</Button>
+      </>
+    );
+  }
+  return (
+    <>
+      <span className="inline-flex">
+        <Button tone="dusk" size={size} className="rounded-r-none" disabled={start.pending} onClick={() => start.run(null)}>Visit</Button>
+        <Menu choices={[{ label: "For 15 minutes", note: "Then it ends, used or not.", onChoose: () => start.run(15) }, { label: "For an hour", onChoose: () => start.run(60) }]}>
+          <Button tone="dusk" size={size} className="rounded-l-none border-l border-on-dusk/30 px-2" disabled={start.pending} aria-label="Visit for a while"><ChevronDown className="size-4" aria-hidden /></Button>
+        </Menu>
+      </span>
+      {start.dialog}
+    </>
+  );
+}
+
 interface OpenInPlaceProps {
   readonly size: "small" | "large";
   readonly pending: boolean;
@@ -55,14 +87,14 @@ interface OpenInPlaceProps {
 function OpenInPlace({ size, pending, onOpen }: OpenInPlaceProps): ReactNode {
   return (
     <span className="inline-flex">
-      <Button tone="dusk" size={size} className="rounded-r-none" disabled={pending} onClick={() => onOpen({ kind: "usual" })}>Open in place</Button>
+      <Button size={size} className="rounded-r-none" disabled={pending} onClick={() => onOpen({ kind: "usual" })}>Open in place</Button>
       <Menu choices={[
         { label: "For 15 minutes", note: "Then it locks, unless a program holds its files.", onChoose: () => onOpen({ kind: "while", minutes: 15 }) },
         { label: "For an hour", onChoose: () => onOpen({ kind: "while", minutes: 60 }) },
         { label: "Ask me when I sign out", onChoose: () => onOpen({ kind: "leaving" }) },
         { label: "Until I lock it", note: "It stays open, even when Eremos stops.", onChoose: () => onOpen({ kind: "until-locked" }) },
       ]}>
-        <Button tone="dusk" size={size} className="rounded-l-none border-l border-on-dusk/30 px-2" disabled={pending} aria-label="Open in another way"><ChevronDown className="size-4" aria-hidden /></Button>
+        <Button size={size} className="rounded-l-none border-l-0 px-2" disabled={pending} aria-label="Open in another way"><ChevronDown className="size-4" aria-hidden /></Button>
       </Menu>
     </span>
   );

@@ -1,0 +1,18 @@
+"use client";
+import type { ReactNode } from "react";
+import Markdown from "react-markdown";
+import { CutNote, useText } from "./text-preview";
+
+/** Markdown as it is meant; raw HTML in it is text, and pictures and links lead nowhere. */
+export function MarkdownPreview(props: { readonly url: string; readonly size: number }): ReactNode {
+  const { text, problem, isCut } = useText(props);
+  if (problem) return <p role="alert" className="text-sm text-oxblood">{problem}</p>;
+  return (
+    <>
+      <div className="space-y-3 text-[14.5px] [&_code]:font-mono [&_code]:text-[13px] [&_h1]:text-xl [&_h2]:text-lg [&_li]:ml-5 [&_ol]:list-decimal [&_pre]:overflow-x-auto [&_pre]:rounded-md [&_pre]:bg-sand/50 [&_pre]:p-3 [&_ul]:list-disc">
+        <Markdown components={{ img: ({ alt }) => <span className="text-mute">[picture: {alt}]</span>, a: ({ children }) => <span className="underline">{children}</span> }}>{text ?? ""}</Markdown>
+      </div>
+      <CutNote isCut={isCut} size={props.size} />
+    </>
+  );
+}

@@ -1,0 +1,90 @@
+"use client";
+import { useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { toast } from "sonner";
+import { childHref } from "./hrefs";
+import { ApiError, api } from "@/lib/api";
+import { KEYS } from "@/lib/queries";
+import { readTab } from "@/lib/tab";
+
+export interface UploadState {
+  readonly name: string;
+  /** Files that are done, of how many. */
+  readonly done: number;
+  readonly total: number;
+  /** Of the bytes of all of them, from 0 to 1. */
+  readonly part: number;
+  readonly cancel: () => void;
+}
+
+/** A file, and its path from the directory it was dropped with. */
+function wayOf(file: File): readonly string[] {
+  const dropped = "relativePath" in file && typeof file.relativePath === "string" ? file.relativePath : file.webkitRelativePath || file.name;
+  return dropped.split("/").filter((part) => part !== "" && part !== ".");
+}
+
+/** Sends files into the visited folder, one after the other: each is encrypted as it comes, and there when it is whole. */
+export function useUploads(folder: string): { readonly state: UploadState | null; readonly send: (into: string, files: readonly File[]) => void } {
+  const client = useQueryClient();
+  const [state, setState] = useState<UploadState | null>(null);
+  const sendAll = async (into: string, files: readonly File[]): Promise<void> => {
+    const stop = new AbortController();
+    const bytes = files.reduce((sum, { size }) => sum + size, 0) || 1;
+    const made = new Set<string>();
+    let sent = 0;
+    try {
+      for (const [done, file] of files.entries()) {
+        const way = wayOf(file);
+        const show = (more: number): void => setState({ name: way.at(-1) ?? file.name, done, total: files.length, part: Math.min(1, (sent + more) / bytes), cancel: () => stop.abort() });
+        show(0);
+        const href = await makeWay(folder, into, way, made);
+        await sendOne(folder, href, file, show, stop.signal);
+        sent += file.size;
+      }
+      toast(files.length === 1 ? `${files[0]?.name ?? "The file"} is in the folder, encrypted.` : `${files.length} files are in the folder, encrypted.`);
+    } catch (error) {
+      if (stop.signal.aborted) toast("Stopped. What had arrived whole is there.");
+      else toast.error(error instanceof ApiError ? error.message : "The file could not be sent. What had arrived whole is there; try again.", { duration: 12_000 });
+    } finally {
+      setState(null);
+      void client.invalidateQueries({ queryKey: KEYS.visit(folder) });
+    }
+  };
+  return { state, send: (into, files) => void (files.length > 0 && sendAll(into, files)) };
+}
+
+async function makeWay(folder: string, into: string, way: readonly string[], made: Set<string>): Promise<string> {
+  let at = into;
+  for (const name of way.slice(0, -1)) {
+    at = childHref(at, name);
+    if (made.has(at)) continue;
+    made.add(at);
+    await api.visit(folder, { kind: "make-directory", href: at }).catch((error: unknown) => {
+      if (!(error instanceof ApiError) || error.code !== "path-taken") throw error;
+    });
+  }
+  return childHref(at, way.at(-1) ?? "file");
+}
+
+/** Progress of what is sent is told by this request alone. */
+function sendOne(folder: string, href: string, file: File, onSent: (bytes: number) => void, signal: AbortSignal): Promise<void> {
+  return new Promise((resolve, reject) => {
+    const request = new XMLHttpRequest();
+    request.open("POST", `/api/visit/upload?folder=${encodeURIComponent(folder)}&href=${encodeURIComponent(href)}`);
+    request.setRequestHeader("X-Eremos-Tab", readTab());
+    request.setRequestHeader("Content-Type", "application/octet-stream");
+    request.upload.addEventListener("progress", ({ loaded }) => onSent(loaded));
+    request.addEventListener("load", () => (request.status < 300 ? resolve() : reject(new ApiError("upload", wordsFor(request.status, file.name)))));
+    request.addEventListener("error", () => reject(new Error("unreachable")));
+    request.addEventListener("abort", () => reject(new Error("stopped")));
+    signal.addEventListener("abort", () => request.abort());
+    request.send(file);
+  });
+}
+
+function wordsFor(status: number, name: string): string {
+  if (status === 507) return `The disk is full, so ${name} was not put in. Nothing is lost; make room and try again.`;
+  if (status === 405) return `There is a folder called ${name} already. Nothing was changed.`;
+  if (status === 423) return `A program has ${name} locked. Nothing was changed; close it there first.`;
+  return `${name} could not be put in. Nothing was changed; try again.`;
+}

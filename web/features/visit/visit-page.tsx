@@ -1,0 +1,179 @@
+"use client";
+import { useQuery } from "@tanstack/react-query";
+import { ArrowLeft, ChevronRight, FolderPlus, HardDrive, Search, Undo2, Upload } from "lucide-react";
+import Link from "next/link";
+import { type ReactNode, useRef, useState } from "react";
+import { useDropzone } from "react-dropzone";
+import type { FolderView, VisitEntry, VisitView } from "@eremos/server/contract";
+import { DriveDialog } from "./drive-dialog";
+import { childHref, lastName, parentHref, wayTo } from "./hrefs";
+import { Listing } from "./listing";
+import { NameDialog } from "./name-dialog";
+import { Preview } from "./preview";
+import { Selected } from "./selected";
+import { useUploads } from "./uploads";
+import { useChange, useEntries } from "./use-visit";
+import { MainAction } from "@/features/desk/main-action";
+import { api } from "@/lib/api";
+import { useNow } from "@/lib/countdown";
+import { count, duration } from "@/lib/format";
+import { KEYS, useVerb } from "@/lib/queries";
+import { Button } from "@/ui/button";
+import { ProgressBar } from "@/ui/progress-bar";
+
+export function VisitPage({ id }: { readonly id: string }): ReactNode {
+  const folders = useQuery({ queryKey: KEYS.folders, queryFn: api.folders });
+  const folder = folders.data?.find((candidate) => candidate.id === id);
+  if (!folders.data) return <div aria-busy="true" />;
+  if (!folder) return <main className="p-10"><h1 className="text-2xl">This folder is not protected</h1><Link href="/" className="mt-4 inline-block font-semibold text-dusk underline underline-offset-4">Back to the Desk</Link></main>;
+  return folder.visit ? <Visiting key={folder.visit.contents} folder={folder} visit={folder.visit} /> : <NoVisit folder={folder} />;
+}
+
+function NoVisit({ folder }: { readonly folder: FolderView }): ReactNode {
+  return (
+    <main className="max-w-xl p-10">
+      <BackLink folder={folder} />
+      <h1 className="mt-3 text-2xl">{folder.name} is not being visited</h1>
+      <p className="mt-2 mb-5 text-mute">The visit has ended: what was changed is kept, encrypted, and nothing readable is on the disk. {folder.state === "locked" ? "It can begin again at once." : ""}</p>
+      <div className="flex gap-2"><MainAction folder={folder} size="large" /></div>
+    </main>
+  );
+}
+
+function BackLink({ folder }: { readonly folder: FolderView }): ReactNode {
+  return <Link href={`/folders/${folder.id}`} className="inline-flex items-center gap-1.5 text-sm font-medium text-dusk hover:underline"><ArrowLeft className="size-4" aria-hidden />{folder.name}</Link>;
+}
+
+interface VisitingProps {
+  readonly folder: FolderView;
+  readonly visit: VisitView;
+}
+
+function Visiting({ folder, visit }: VisitingProps): ReactNode {
+  const [href, setHref] = useState("/");
+  const [search, setSearch] = useState("");
+  const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
+  const [shown, setShown] = useState<VisitEntry | null>(null);
+  const [moving, setMoving] = useState<readonly string[]>([]);
+  const { reply, error } = useEntries(folder.id, href, search);
+  const change = useChange(folder.id);
+  const uploads = useUploads(folder.id);
+  const { getRootProps, getInputProps, isDragActive } = useDropzone({ noClick: true, noKeyboard: true, onDrop: (files) => uploads.send(href, files) });
+  const go = (to: string): void => {
+    setHref(to);
+    setSearch("");
+    setChosen(new Set());
+    setShown(null);
+  };
+  const open = (entry: VisitEntry): void => (entry.kind === "dir" ? go(entry.href) : setShown(entry));
+  const entries = reply?.entries ?? [];
+  const current = shown && entries.find((entry) => entry.href === shown.href);
+  return (
+    // What is dropped here goes into the folder, and no further.
+    <main {...getRootProps({ role: "main", onDrop: (event) => event.stopPropagation(), onDragEnter: (event) => event.stopPropagation(), onDragOver: (event) => event.stopPropagation() })} className="relative flex h-full flex-col">
+      <input {...getInputProps()} aria-label="Files to put in" />
+      <Head folder={folder} visit={visit} />
+      <Toolbar href={href} folder={folder} search={search} onGo={go} onSearch={setSearch} undoable={visit.undoable} change={change} onFiles={(files) => uploads.send(href, files)} />
+      {moving.length > 0 && <Moving hrefs={moving} into={href} change={change} onDone={() => setMoving([])} />}
+      {chosen.size > 0 && moving.length === 0 && <Selected hrefs={[...chosen]} entries={entries} contents={visit.contents} change={change} onMove={() => setMoving([...chosen])} onDone={() => setChosen(new Set())} />}
+      {uploads.state && (
+        <div className="flex items-center gap-4 border-b border-line px-6 py-2 text-sm" role="status">
+          <span className="min-w-0 flex-1 truncate">Putting in {uploads.state.name}{uploads.state.total > 1 && `, ${uploads.state.done + 1} of ${uploads.state.total}`}</span>
+          <span className="w-56"><ProgressBar part={uploads.state.part} label="Putting files in" /></span>
+          <Button size="small" onClick={uploads.state.cancel}>Stop</Button>
+        </div>
+      )}
+      <div className="flex min-h-0 flex-1">
+        <section aria-label="Contents" className="flex min-w-0 flex-1 flex-col">
+          {error ? <p role="alert" className="p-6 text-sm text-oxblood">{error.message}</p> : <Listing key={href} entries={entries} isLoading={!reply} isSearch={search !== ""} current={current?.href ?? null} chosen={chosen} onChoose={setChosen} onOpen={open} onShow={setShown} />}
+          <p className="border-t border-line px-6 py-1.5 text-[13px] text-mute">{reply && (search === "" ? count(entries.length, "entry", "entries") : `${count(entries.length, "name")} found below ${href === "/" ? folder.name : lastName(href)}${reply.isCut ? ", and more" : ""}`)}</p>
+        </section>
+        {current && <Preview key={current.href} entry={current} contents={visit.contents} onClose={() => setShown(null)} onGo={() => go(parentHref(current.href))} isFound={search !== ""} />}
+      </div>
+      {isDragActive && <div className="pointer-events-none absolute inset-3 z-30 grid place-content-center rounded-2xl border-2 border-dashed border-dusk bg-paper/95 text-center"><span className="font-display text-2xl font-semibold">Drop it to put it in</span><span className="mt-1 block text-sm text-mute">It is encrypted as it comes. The original stays where it is.</span></div>}
+    </main>
+  );
+}
+
+function Head({ folder, visit }: VisitingProps): ReactNode {
+  const [drive, setDrive] = useState(false);
+  const end = useVerb(() => api.endVisit(folder.id));
+  const now = useNow(1000, visit.endsAt !== null);
+  const left = visit.endsAt === null ? null : Math.max(0, (visit.endsAt - now) / 1000);
+  return (
+    <header className="flex flex-wrap items-center gap-x-4 gap-y-2 px-6 pt-4 pb-3">
+      <div className="min-w-0 flex-1">
+        <BackLink folder={folder} />
+        <h1 className="truncate text-xl">Visiting {folder.name}</h1>
+        <p className="text-[13px] text-mute">Nothing of it is decrypted on the disk. {left === null ? "It ends by itself when nobody has used it for 15 minutes, or you sign out." : `It ends in ${duration(left)}.`}</p>
+      </div>
+      <Button onClick={() => setDrive(true)}><HardDrive className="size-4" aria-hidden />Use it as a drive</Button>
+      <Button tone="dusk" disabled={end.pending} onClick={() => end.run()}>End the visit</Button>
+      <DriveDialog visit={visit} open={drive} onOpenChange={setDrive} />
+    </header>
+  );
+}
+
+interface ToolbarProps {
+  readonly href: string;
+  readonly folder: FolderView;
+  readonly search: string;
+  readonly undoable: number;
+  readonly change: ReturnType<typeof useChange>;
+  readonly onGo: (href: string) => void;
+  readonly onSearch: (name: string) => void;
+  readonly onFiles: (files: readonly File[]) => void;
+}
+
+function Toolbar({ href, folder, search, undoable, change, onGo, onSearch, onFiles }: ToolbarProps): ReactNode {
+  const [naming, setNaming] = useState(false);
+  const picker = useRef<HTMLInputElement>(null);
+  return (
+    <div className="flex flex-wrap items-center gap-2 border-y border-line bg-sheet px-6 py-2">
+      <nav aria-label="Where you are in it" className="flex min-w-0 flex-1 items-center overflow-hidden text-sm">
+        {["/", ...wayTo(href)].map((at, i, all) => (
+          <span key={at} className="flex min-w-0 items-center">
+            {i > 0 && <ChevronRight className="size-4 shrink-0 text-mute" aria-hidden />}
+            <button type="button" aria-current={i === all.length - 1 ? "location" : undefined} onClick={() => onGo(at)} className="truncate rounded-md px-1.5 py-1 font-medium hover:bg-sand aria-[current]:font-semibold">{at === "/" ? folder.name : lastName(at)}</button>
+          </span>
+        ))}
+      </nav>
+      <label className="flex h-9 items-center gap-2 rounded-lg border border-line bg-paper px-2.5">
+        <Search className="size-4 text-mute" aria-hidden />
+        <input type="search" value={search} onChange={(event) => onSearch(event.target.value)} placeholder="Find a name" aria-label="Find a name in it" className="w-36 bg-transparent text-sm outline-none placeholder:text-mute" />
+      </label>
+      <Button onClick={() => setNaming(true)}><FolderPlus className="size-4" aria-hidden />New folder</Button>
+      <Button onClick={() => picker.current?.click()}><Upload className="size-4" aria-hidden />Put files in</Button>
+      <input ref={picker} type="file" multiple hidden aria-label="Files from this computer" onChange={(event) => {
+        onFiles([...(event.target.files ?? [])]);
+        event.target.value = "";
+      }} />
+      <Button disabled={undoable === 0 || change.pending} onClick={() => change.run({ kind: "undo" })}><Undo2 className="size-4" aria-hidden />Undo</Button>
+      <NameDialog open={naming} onOpenChange={setNaming} title="New folder" action="Make it" initial="" onName={(name) => change.run({ kind: "make-directory", href: childHref(href, name) })} />
+    </div>
+  );
+}
+
+interface MovingProps {
+  readonly hrefs: readonly string[];
+  readonly into: string;
+  readonly change: ReturnType<typeof useChange>;
+  readonly onDone: () => void;
+}
+
+/** Between taking entries up and putting them down somewhere else in the folder. */
+function Moving({ hrefs, into, change, onDone }: MovingProps): ReactNode {
+  const putDown = (rest: readonly string[]): void => {
+    const [first, ...others] = rest;
+    if (first === undefined) return onDone();
+    change.run({ kind: "move", href: first, to: `${into === "/" ? "" : into}${first.slice(first.lastIndexOf("/"))}` }, () => putDown(others));
+  };
+  const isHere = hrefs.every((href) => parentHref(href) === into);
+  return (
+    <div className="flex items-center gap-3 border-b border-line bg-dusk-soft px-6 py-2 text-sm" role="status">
+      <span className="min-w-0 flex-1 truncate">Moving {hrefs.length === 1 ? lastName(hrefs[0] ?? "") : count(hrefs.length, "entry", "entries")}. Go to where {hrefs.length === 1 ? "it belongs" : "they belong"}.</span>
+      <Button size="small" tone="dusk" disabled={isHere || change.pending} onClick={() => putDown(hrefs)}>Put here</Button>
+      <Button size="small" onClick={onDone}>Leave as it is</Button>
+    </div>
+  );
+}
