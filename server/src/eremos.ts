@@ -1,4 +1,5 @@
 import { EventEmitter } from "node:events";
+import * as path from "node:path";
 import { EremosError, type Grounds, type OffLimits, type OwnerEnvelope, type Progress, defaultOffLimits, editedOffLimits } from "@eremos/core";
 import type { ChangeEvent, JobVerb } from "./contract";
 import { DataDirectory } from "./data-directory";
@@ -22,7 +23,7 @@ export class Eremos {
   readonly jobs: Jobs;
   readonly preferences: Preferences;
   readonly keeper: Keeper;
-  readonly visits = new Visits(() => this.announce({ topic: "folders" }));
+  readonly visits: Visits;
   private readonly defaultOffLimits: readonly OffLimits[];
   private readonly emitter = new EventEmitter().setMaxListeners(200);
   readonly pin = new Pin();
@@ -37,6 +38,7 @@ export class Eremos {
     this.jobs = new Jobs(database, () => this.announce({ topic: "jobs" }), onProgress);
     this.preferences = new Preferences(database);
     this.keeper = new Keeper(this);
+    this.visits = new Visits(path.join(settings.program, "server", "dist", "visit-worker.js"), () => this.announce({ topic: "folders" }));
     this.stay = new Stay(settings.stayDirectory);
     this.defaultOffLimits = defaultOffLimits(settings.home, settings.program, data.directory);
   }
@@ -59,7 +61,7 @@ export class Eremos {
 
   /** Where a tucked-away folder may go. */
   get grounds(): Grounds {
-    const bytes = (paths: readonly string[]): Buffer[] => paths.map((path) => Buffer.from(path));
+    const bytes = (paths: readonly string[]): Buffer[] => paths.map((one) => Buffer.from(one));
     return { places: bytes(this.settings.places), synced: bytes(this.synced) };
   }
 

@@ -28,7 +28,8 @@ export class Visits {
   private readonly running = new Map<string, Running>();
   private nextCall = 1;
 
-  constructor(private readonly changed: () => void) {}
+  /** `worker`: the path of the bundled worker. */
+  constructor(private readonly worker: string, private readonly changed: () => void) {}
 
   of(folder: string): VisitView | null {
     return this.running.get(folder)?.view ?? null;
@@ -49,7 +50,7 @@ export class Visits {
     if (this.running.has(folder)) return Promise.reject(new EremosError("busy", "This folder is being visited already. Nothing was touched."));
     const [user, password] = [`visit-${randomBytes(4).toString("hex")}`, toBase64(randomBytes(24))];
     const start: VisitStart = { input, user, password, idleMs, endsAt };
-    const worker = new Worker(new URL("./visit-worker.js", import.meta.url), { workerData: start });
+    const worker = new Worker(this.worker, { workerData: start });
     const calls: Running["calls"] = new Map();
     return new Promise((resolve, reject) => {
       let why: VisitEnd | "cut off" = "cut off";

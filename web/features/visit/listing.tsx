@@ -22,7 +22,7 @@ interface ListingProps {
 }
 
 type Column = "name" | "size" | "modifiedAt";
-const COLUMNS: readonly (readonly [Column, string, string])[] = [["name", "Name", "flex-1"], ["size", "Size", "w-24 text-right"], ["modifiedAt", "Changed", "w-32"]];
+const COLUMNS: readonly (readonly [Column, string, string])[] = [["name", "Name", "flex-1"], ["size", "Size", "w-24 text-right"], ["modifiedAt", "Changed", "w-32 pl-3"]];
 const ROW_PX = 40;
 const collator = new Intl.Collator("en", { numeric: true, sensitivity: "base" });
 
@@ -96,7 +96,7 @@ export function Listing({ entries, isLoading, isSearch, current, chosen, onChoos
                   {isSearch && <span className="truncate text-[13px] text-mute">in {parentHref(entry.href) === "/" ? "the folder itself" : lastName(parentHref(entry.href))}</span>}
                 </span>
                 <span role="gridcell" className="w-24 text-right text-[13px] text-mute tabular-nums">{entry.kind === "file" ? formatBytes(entry.size) : ""}</span>
-                <span role="gridcell" className="w-32 text-[13px] text-mute"><Time at={entry.modifiedAt} /></span>
+                <span role="gridcell" className="w-32 pl-3 text-[13px] text-mute"><Time at={entry.modifiedAt} /></span>
               </div>
             );
           })}

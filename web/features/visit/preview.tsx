@@ -7,8 +7,9 @@ import { parentHref } from "./hrefs";
 import { type PreviewKind, previewKindOf } from "./kinds";
 import { download } from "./selected";
 import { SheetPreview, TextPreview } from "./text-preview";
-import { exactTime, formatBytes } from "@/lib/format";
+import { formatBytes } from "@/lib/format";
 import { Button } from "@/ui/button";
+import { Time } from "@/ui/time";
 
 const MarkdownPreview = dynamic(() => import("./markdown-preview").then((module) => module.MarkdownPreview), { ssr: false });
 const PdfPreview = dynamic(() => import("./pdf-preview").then((module) => module.PdfPreview), { ssr: false });
@@ -30,7 +31,7 @@ export function Preview({ entry, contents, isFound, onGo, onClose }: PreviewProp
       <header className="flex items-start gap-2 border-b border-line px-5 py-3">
         <div className="min-w-0 flex-1">
           <h2 className="truncate font-sans text-[15px] font-semibold" title={entry.name}>{entry.name}</h2>
-          <p className="text-[13px] text-mute">{entry.kind === "link" ? `A link; leads to ${entry.leadsTo ?? ""}` : `$X`}</p>
+          <p className="text-[13px] text-mute">{entry.kind === "link" ? `A link; leads to ${entry.leadsTo ?? ""}` : <>{formatBytes(entry.size)}, changed <Time at={entry.modifiedAt} /></>}</p>
           {isFound && <button type="button" onClick={onGo} className="text-[13px] font-medium text-dusk underline underline-offset-4">Show it in {parentHref(entry.href) === "/" ? "the folder" : "its folder"}</button>}
         </div>
         {entry.kind === "file" && <Button size="small" onClick={() => download([entry], contents)}><Download className="size-4" aria-hidden />Download</Button>}

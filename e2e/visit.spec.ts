@@ -1,0 +1,140 @@
+import AxeBuilder from "@axe-core/playwright";
+import * as fs from "node:fs";
+import * as path from "node:path";
+import type { Page } from "@playwright/test";
+import { type House, PASSWORD, card, expect, signIn, test } from "./house";
+
+const HOSTILE = "<!doctype html><title>harmless</title><script>document.title = 'it ran'; new Image().src = '/it-ran'</script><p>hello</p>";
+const row = (page: Page, name: string): ReturnType<Page["getByRole"]> => page.getByRole("row", { name });
+const preview = (page: Page): ReturnType<Page["getByRole"]> => page.getByRole("complementary").filter({ has: page.getByRole("region", { name: "What is in it" }) });
+
+async function beginVisit(page: Page, house: House, folder: string, name: string): Promise<void> {
+  expect(house.eremos(["setup"], PASSWORD).status).toBe(0);
+  expect(house.eremos(["lock", folder, "--hide"]).status).toBe(0);
+  await signIn(page, house);
+  await card(page, name).getByRole("button", { name: new RegExp(name) }).click();
+  await card(page, name).getByRole("button", { name: "Visit", exact: true }).click();
+  await expect(page.getByRole("heading", { name: `Visiting ${name}` })).toBeVisible();
+}
+
+test("a sealed folder is looked into and changed in the page, with nothing readable on the disk; changes are undone, and kept when it ends", async ({ page, house }) => {
+  const folder = house.place("Home", "Adoption papers");
+  fs.writeFileSync(path.join(folder, "notes.md"), "# What to ask\n\n- the **date**\n\n<script>document.title = 'it ran'</script>");
+  fs.writeFileSync(path.join(folder, "hours.csv"), "Name,Hours\n\"Kovács, Éva\",8\n");
+  await beginVisit(page, house, folder, "Adoption papers");
+  await row(page, "notes.md").click();
+  await expect(preview(page).getByRole("heading", { name: "What to ask" })).toBeVisible();
+  await expect(preview(page).getByText("<script>")).toBeVisible();
+  await row(page, "hours.csv").click();
+  await expect(preview(page).getByRole("cell", { name: "Kovács, Éva" })).toBeVisible();
+  expect((await new AxeBuilder({ page }).analyze()).violations).toEqual([]);
+
+  await page.getByRole("button", { name: "New folder" }).click();
+  await page.getByLabel("Name", { exact: true }).fill("Letters / 2026");
+  await expect(page.getByText("A name has no slash.")).toBeVisible();
+  await page.getByLabel("Name", { exact: true }).fill("Letters 2026 – #1");
+  await page.getByRole("button", { name: "Make it" }).click();
+  await row(page, "Letters 2026 – #1").dblclick();
+  await expect(page.getByText("Nothing is in here yet.")).toBeVisible();
+  await page.getByLabel("Files from this computer").setInputFiles([{ name: "from outside.txt", mimeType: "text/plain", buffer: Buffer.from("put in while it is sealed") }, { name: "large.bin", mimeType: "application/octet-stream", buffer: Buffer.alloc(3_000_000, "large") }]);
+  await expect(row(page, "large.bin")).toContainText("3.0 MB");
+  await row(page, "from outside.txt").click();
+  await expect(preview(page).getByText("put in while it is sealed")).toBeVisible();
+
+  await page.getByLabel("Choose from outside.txt").check();
+  await page.getByRole("button", { name: "Rename…" }).click();
+  await page.getByLabel("Name", { exact: true }).fill("taken in.txt");
+  await page.getByRole("button", { name: "Rename it" }).click();
+  await page.getByLabel("Choose taken in.txt").check();
+  await page.getByRole("button", { name: "Move…" }).click();
+  await expect(page.getByRole("button", { name: "Put here" })).toBeDisabled();
+  await page.getByRole("navigation", { name: "Where you are in it" }).getByRole("button", { name: "Adoption papers" }).click();
+  await page.getByRole("button", { name: "Put here" }).click();
+  await expect(row(page, "taken in.txt")).toBeVisible();
+
+  await page.getByLabel("Choose notes.md").check();
+  await page.getByRole("button", { name: "Delete…" }).click();
+  await page.getByRole("alertdialog").getByRole("button", { name: "Delete" }).click();
+  await expect(row(page, "notes.md")).toBeHidden();
+  await page.getByRole("button", { name: "Undo" }).click();
+  await expect(row(page, "notes.md")).toBeVisible();
+  await page.getByLabel("Find a name in it").fill("LARGE");
+  await expect(row(page, "large.bin")).toContainText("in Letters 2026 – #1");
+
+  expect(house.ls(house.place("Home"), "-A")).not.toContain("Adoption papers");
+  await page.getByRole("button", { name: "End the visit" }).click();
+  await expect(page.getByText("Adoption papers is not being visited")).toBeVisible();
+  expect(house.eremos(["release", folder], PASSWORD).status).toBe(0);
+  expect(fs.readFileSync(path.join(folder, "taken in.txt"), "utf8")).toBe("put in while it is sealed");
+  expect(fs.readdirSync(path.join(folder, "Letters 2026 – #1"))).toEqual(["large.bin"]);
+});
+
+test("whatever lies in a folder, nothing of it runs in the page's origin; without the session its address gives nothing", async ({ page, house, browser }) => {
+  const folder = house.place("Home", "Adoption papers");
+  fs.writeFileSync(path.join(folder, "evil.html"), HOSTILE);
+  fs.writeFileSync(path.join(folder, "evil.svg"), `<svg xmlns="http://www.w3.org/2000/svg" width="90" height="60"><script>document.title = 'it ran'</script><rect width="90" height="60"/></svg>`);
+  const asked: string[] = [];
+  page.context().on("request", (request) => asked.push(request.url()));
+  await beginVisit(page, house, folder, "Adoption papers");
+  await row(page, "evil.html").click();
+  await expect(preview(page).getByText("document.title = 'it ran'")).toBeVisible();
+  await row(page, "evil.svg").click();
+  const picture = preview(page).getByRole("img", { name: "evil.svg" });
+  await expect(picture).toBeVisible();
+  const address = new URL(await picture.getAttribute("src") ?? "", page.url()).toString();
+  for (const name of ["evil.svg", "evil.html"]) {
+    const tab = await page.context().newPage();
+    await tab.goto(address.replace("evil.svg", name));
+    expect(await tab.title()).not.toBe("it ran");
+    // A sandboxed document has no origin: it could not even read the page's storage.
+    expect(await tab.evaluate(() => self.origin)).toBe("null");
+    await tab.close();
+  }
+  expect(asked.filter((url) => url.includes("it-ran"))).toEqual([]);
+  const stranger = await browser.newPage();
+  expect((await stranger.goto(address))?.status()).toBe(404);
+  await stranger.close();
+  await page.getByRole("button", { name: "End the visit" }).click();
+  await expect(page.getByText("is not being visited")).toBeVisible();
+  expect((await page.request.get(address)).status()).toBe(404);
+});
+
+test("a directory of twenty thousand files scrolls, sorts and is searched; sound plays from anywhere in it", async ({ page, house }) => {
+  const folder = house.place("Home", "Adoption papers");
+  fs.mkdirSync(path.join(folder, "many"));
+  for (let i = 0; i < 20_000; i++) fs.writeFileSync(path.join(folder, "many", `entry ${i}.txt`), i === 777 ? "the longest of all" : "");
+  const tone = Buffer.alloc(44 + 8000 * 2 * 60);
+  tone.write("RIFF", 0, "latin1");
+  tone.writeUInt32LE(tone.length - 8, 4);
+  tone.write("WAVEfmt ", 8, "latin1");
+  for (const [at, value, bytes] of [[16, 16, 4], [20, 1, 2], [22, 1, 2], [24, 8000, 4], [28, 16000, 4], [32, 2, 2], [34, 16, 2]] as const) tone.writeUIntLE(value, at, bytes);
+  tone.write("data", 36, "latin1");
+  tone.writeUInt32LE(tone.length - 44, 40);
+  fs.writeFileSync(path.join(folder, "tone.wav"), tone);
+  await beginVisit(page, house, folder, "Adoption papers");
+  await row(page, "tone.wav").click();
+  const player = preview(page).locator("audio");
+  const duration = await player.evaluate((audio: HTMLAudioElement) => new Promise<number>((resolve) => {
+    const seek = (): void => {
+      audio.addEventListener("seeked", () => resolve(audio.currentTime));
+      audio.currentTime = 45;
+    };
+    if (audio.readyState >= 1) seek();
+    else audio.addEventListener("loadedmetadata", seek);
+  }));
+  expect(duration).toBe(45);
+
+  await row(page, "many").getByRole("button", { name: "many" }).click();
+  await expect(page.getByText("20,000 entries")).toBeVisible();
+  expect(await page.getByRole("row").count()).toBeLessThan(80);
+  await row(page, "entry 0.txt").focus();
+  await page.keyboard.press("End");
+  await expect(row(page, "entry 19999.txt")).toBeFocused();
+  await page.getByRole("button", { name: "Size" }).click();
+  await page.getByRole("button", { name: "Size" }).click();
+  await page.keyboard.press("Tab");
+  await expect(page.getByRole("columnheader", { name: "Size" })).toHaveAttribute("aria-sort", "descending");
+  await page.getByLabel("Find a name in it").fill("entry 777.");
+  await row(page, "entry 777.txt").click();
+  await expect(preview(page).getByText("the longest of all")).toBeVisible();
+});

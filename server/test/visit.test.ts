@@ -1,0 +1,105 @@
+import * as fs from "node:fs";
+import * as path from "node:path";
+import { afterEach, beforeEach, expect, it, vi } from "vitest";
+import type { VisitCall, VisitView } from "../src/contract";
+import { activityOf } from "../src/operations/about";
+import { closeUp } from "../src/operations/close-up";
+import { setFolderPassword } from "../src/operations/folder-password";
+import { listFolders } from "../src/operations/list-folders";
+import { lock } from "../src/operations/lock-folder";
+import { release, unlock } from "../src/operations/open-folder";
+import { signOut } from "../src/operations/sign-in";
+import { startVisit } from "../src/operations/visit";
+import { TestHouse, sealedAnd } from "./house";
+
+let house: TestHouse;
+let folder: string;
+beforeEach(async () => {
+  house = await TestHouse.make();
+  folder = house.makeFolder("Payroll", { "letter.txt": "Dear Jonas", "Größe.txt": "7" });
+  fs.mkdirSync(path.join(folder, "2026"));
+  fs.writeFileSync(path.join(folder, "2026", "march.csv"), "Mara,7");
+  await house.signIn();
+  await lock(house.eremos, { path: folder, protection: sealedAnd("hidden"), inUseAnyway: false, from: "/" }).outcome;
+});
+afterEach(async () => {
+  await house.eremos.visits.endAll();
+  house.remove();
+});
+
+const visit = (minutes: number | null = null): Promise<VisitView> => startVisit(house.eremos, { pathOrId: folder, from: "/", minutes, accept: false, secret: null });
+const only = (): ReturnType<typeof listFolders>[number] | undefined => listFolders(house.eremos)[0];
+const call = (asked: VisitCall): ReturnType<typeof house.eremos.visits.call> => house.eremos.visits.call(only()?.id ?? "", asked);
+const names = async (href = "/"): Promise<string[]> => (await call({ kind: "list", href })).entries.map(({ name }) => name).sort();
+const put = (view: VisitView, href: string, body: string): Promise<Response> => fetch(new URL(href, view.url), { method: "PUT", body, headers: { authorization: `Basic ${Buffer.from(`${view.user}:${view.password}`).toString("base64")}` } });
+const isListening = (view: VisitView): Promise<boolean> => fetch(view.url).then(() => true, () => false);
+
+it("the page lists, searches, makes, renames, deletes and undoes; the list of folders follows, and the folder stays locked", async () => {
+  const view = await visit();
+  expect(only()).toMatchObject({ state: "locked", visit: { folder: only()?.id, undoable: 0 } });
+  expect(await names()).toEqual(["2026", "Größe.txt", "letter.txt"]);
+  expect((await call({ kind: "search", href: "/", name: "MARCH" })).entries).toMatchObject([{ name: "march.csv", href: "/2026/march.csv", kind: "file", size: 6 }]);
+  await call({ kind: "make-directory", href: "/2027" });
+  await call({ kind: "move", href: "/Gr%C3%B6%C3%9Fe.txt", to: "/2027/size.txt" });
+  await call({ kind: "remove", hrefs: ["/2026", "/letter.txt"] });
+  expect(await names()).toEqual(["2027"]);
+  expect(await names("/2027")).toEqual(["size.txt"]);
+  expect(only()).toMatchObject({ files: 1, visit: { undoable: 3 } });
+  await call({ kind: "undo" });
+  expect(await names()).toEqual(["2026", "2027", "letter.txt"]);
+  for (const [asked, code] of [
+    [{ kind: "list", href: "/letter.txt" }, "not-found"], [{ kind: "list", href: "/../.." }, "usage"], [{ kind: "make-directory", href: "/2026" }, "path-taken"],
+    [{ kind: "move", href: "/2026", to: "/2026/in itself" }, "usage"], [{ kind: "remove", hrefs: ["/gone"] }, "not-found"],
+  ] as const) await expect(call(asked)).rejects.toMatchObject({ code });
+  expect((await put(view, "/2027/new.txt", "new")).status).toBe(201);
+  expect(fs.readdirSync(house.world)).toEqual([expect.stringMatching(/^\.[0-9a-f]+$/)]);
+  await house.eremos.visits.end(view.folder);
+  expect(only()).toMatchObject({ state: "locked", visit: null, files: 4 });
+  await (await release(house.eremos, { pathOrId: folder, from: "/", accept: false })).job?.outcome;
+  expect(fs.readdirSync(folder, { recursive: true }).sort()).toEqual(["2026", "2026/march.csv", "2027", "2027/new.txt", "2027/size.txt", "letter.txt"]);
+  expect(activityOf(house.eremos).map(({ kind }) => kind)).toEqual(["released", "changed", "visited", "locked"]);
+});
+
+it("ends when its time is up, at a sign-out and at Close up, and with it the drive and the keys", async () => {
+  const timed = await visit(0.03);
+  expect(await isListening(timed)).toBe(true);
+  await vi.waitFor(() => expect(only()?.visit).toBeNull(), { timeout: 10_000 });
+  expect(await isListening(timed)).toBe(false);
+  await expect(call({ kind: "list", href: "/" })).rejects.toMatchObject({ code: "not-open" });
+
+  const second = await visit();
+  expect((await put(second, "/kept.txt", "kept")).status).toBe(201);
+  closeUp(house.eremos, false);
+  await vi.waitFor(() => expect(house.eremos.visits.count).toBe(0), { timeout: 10_000 });
+  const third = await visit();
+  expect(await names()).toContain("kept.txt");
+  signOut(house.eremos);
+  await vi.waitFor(() => expect(house.eremos.visits.count).toBe(0), { timeout: 10_000 });
+  expect(await isListening(third)).toBe(false);
+});
+
+it("opening in place ends the visit first; one folder is visited once, and only where it is sealed", async () => {
+  const view = await visit();
+  await expect(visit()).rejects.toMatchObject({ code: "busy" });
+  expect((await put(view, "/from the visit.txt", "new")).status).toBe(201);
+  await (await unlock(house.eremos, { pathOrId: folder, from: "/", accept: false, mode: { kind: "until-locked" } })).outcome;
+  expect(await isListening(view)).toBe(false);
+  expect(fs.readFileSync(path.join(folder, "from the visit.txt"), "utf8")).toBe("new");
+  await expect(visit()).rejects.toMatchObject({ code: "not-locked" });
+  await lock(house.eremos, { path: folder, protection: { guard: "barred", visibility: "view", cover: null, icon: null, bars: null }, inUseAnyway: false, from: "/" }).outcome;
+  await expect(visit()).rejects.toMatchObject({ code: "unsupported" });
+});
+
+it("a folder with a password of its own is visited with it, and a damaged one says so", async () => {
+  const id = only()?.id ?? "";
+  await setFolderPassword(house.eremos, { folder: id, secret: null, password: { password: "rosin on the left shelf", hint: null } });
+  await expect(visit()).rejects.toMatchObject({ code: "needs-folder-password" });
+  const secret = { kind: "password", password: "rosin on the left shelf" } as const;
+  await startVisit(house.eremos, { pathOrId: id, from: "/", minutes: null, accept: false, secret });
+  expect(await names()).toContain("letter.txt");
+  await house.eremos.visits.end(id);
+  const index = path.join(only()?.realPath ?? "", ".eremos", "index");
+  const [object = ""] = fs.readdirSync(index);
+  fs.writeFileSync(path.join(index, object), Buffer.alloc(400, 7));
+  await expect(startVisit(house.eremos, { pathOrId: id, from: "/", minutes: null, accept: false, secret })).rejects.toMatchObject({ code: "damaged" });
+});
