@@ -69,6 +69,31 @@ test("a sealed folder is looked into and changed in the page, with nothing reada
   expect(fs.readdirSync(path.join(folder, "Letters 2026 – #1"))).toEqual(["large.bin"]);
 });
 
+test("files put in without opening it wait encrypted, are shown, and taken in or discarded; so is what a program saved into it", async ({ page, house }) => {
+  const folder = house.place("Home", "Adoption papers");
+  expect(house.eremos(["setup"], PASSWORD).status).toBe(0);
+  expect(house.eremos(["lock", folder, "--view"]).status).toBe(0);
+  fs.writeFileSync(house.place("bank statement.txt"), "the balance is 12,400");
+  expect(house.eremos(["drop", folder, house.place("bank statement.txt")]).status).toBe(0);
+  fs.writeFileSync(path.join(folder, "scan 1.txt"), "saved by a scanner");
+  await signIn(page, house);
+  expect(house.ls(folder)).toEqual(["Locked with Eremos.html"]);
+  await expect(card(page, "Adoption papers").getByText("2 files were put in while it was locked")).toBeVisible();
+  await card(page, "Adoption papers").getByRole("button", { name: /Adoption papers/ }).click();
+  await card(page, "Adoption papers").getByRole("button", { name: "Visit", exact: true }).click();
+  const arrived = page.getByRole("region", { name: "Put in while it was locked" });
+  await expect(arrived.getByText("scan 1.txt")).toBeVisible();
+  expect((await new AxeBuilder({ page }).analyze()).violations).toEqual([]);
+  await arrived.getByRole("button", { name: "Take them in" }).click();
+  await expect(arrived).toBeHidden();
+  await row(page, "bank statement.txt").click();
+  await expect(preview(page).getByText("the balance is 12,400")).toBeVisible();
+  await page.getByRole("button", { name: "End the visit" }).click();
+  await expect(page.getByText("is not being visited")).toBeVisible();
+  expect(house.eremos(["release", folder], PASSWORD).status).toBe(0);
+  expect(fs.readFileSync(path.join(folder, "scan 1.txt"), "utf8")).toBe("saved by a scanner");
+});
+
 test("whatever lies in a folder, nothing of it runs in the page's origin; without the session its address gives nothing", async ({ page, house, browser }) => {
   const folder = house.place("Home", "Adoption papers");
   fs.writeFileSync(path.join(folder, "evil.html"), HOSTILE);

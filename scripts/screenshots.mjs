@@ -111,6 +111,12 @@ try {
   await page.getByRole("dialog").getByText("Time to guess it").waitFor();
   await shot("folder-password");
   await page.getByRole("dialog").getByRole("button", { name: "Not now" }).click();
+  await page.getByRole("button", { name: "Visit", exact: true }).click();
+  await page.getByRole("row", { name: "cello 02.jpg" }).click();
+  await page.getByRole("img", { name: "cello 02.jpg" }).waitFor();
+  await shot("visit");
+  await page.getByRole("button", { name: "End the visit" }).click();
+  await page.getByText("is not being visited").waitFor();
   await page.getByRole("link", { name: "Activity" }).click();
   await shot("activity");
   await page.getByRole("link", { name: "Settings" }).click();

@@ -1,6 +1,6 @@
 import { EremosError, type FolderSecret, LEVELS, VISIBILITIES, disk, inspectFolder } from "@eremos/core";
 import {
-  Eremos, GUARDS, USUAL_BARS, type FolderView, type ProtectionRequest, DataDirectory, changePassword, check, closeUp, commandOf, desktopParts, ensureServer, folderPasswordOf, fullPath, listFolders, lock, onlook, prepareFolderPassword, readSettings, recoverInterrupted, release, serve, setDesktop, setFolderPassword, setupAtOnce, showInBrowser, signIn, startVisit, mountCommandOf, unlock,
+  Eremos, GUARDS, USUAL_BARS, type FolderView, type ProtectionRequest, DataDirectory, changePassword, check, closeUp, commandOf, drop, desktopParts, ensureServer, folderPasswordOf, fullPath, listFolders, lock, onlook, prepareFolderPassword, readSettings, recoverInterrupted, release, serve, setDesktop, setFolderPassword, setupAtOnce, showInBrowser, signIn, startVisit, mountCommandOf, unlock,
 } from "@eremos/server";
 import type { Asking } from "./ask";
 import { endProgress, showProgress } from "./progress";
@@ -14,6 +14,7 @@ export const USAGE = `eremos: hides and locks private folders in place
   eremos close                        lock every folder that lies open (needs no password)
   eremos unlock PATH-OR-ID            open it at its place, until you lock it
   eremos visit PATH-OR-ID [--minutes N]  serve it as a drive, nothing decrypted on disk, until interrupted
+  eremos drop PATH FILE...             put copies of files into a locked folder without opening it (needs no password)
   eremos release PATH-OR-ID           take protection off for good
   eremos check PATH-OR-ID             read and verify the whole sealed copy
   eremos onlooker PATH                what others see at a place right now
@@ -279,6 +280,17 @@ const visit: Command = async (invocation) => {
   });
 };
 
+const dropCommand: Command = async (invocation) => {
+  only(invocation);
+  const [folder, ...files] = invocation.words;
+  if (folder === undefined || files.length === 0) throw new EremosError("usage", "This command takes a locked folder and at least one file. `eremos help` lists the commands.");
+  return withEremos(invocation, async (eremos) => {
+    eremos.requireOwner();
+    const count = await drop(eremos, folder, files, process.cwd());
+    return { result: { files: count }, lines: [`${count === 1 ? "A copy of the file is" : `Copies of ${count} files are`} in the folder, encrypted. Nobody but you, signed in, can read ${count === 1 ? "it" : "them"} back; the ${count === 1 ? "original stays where it is" : "originals stay where they are"}.`] };
+  });
+};
+
 const MOST_MINUTES = 24 * 60;
 
 function minutesOf({ flags }: Invocation): number | null {
@@ -372,5 +384,5 @@ const serveCommand: Command = async (invocation) => {
 };
 
 export const COMMANDS: Readonly<Record<string, Command>> = {
-  setup, passwd, list, lock: lockCommand, close, unlock: unlockCommand, visit, release: releaseCommand, check: checkCommand, onlooker, page, integrate, serve: serveCommand,
+  setup, passwd, list, lock: lockCommand, close, unlock: unlockCommand, visit, drop: dropCommand, release: releaseCommand, check: checkCommand, onlooker, page, integrate, serve: serveCommand,
 };

@@ -42,3 +42,5 @@ export { linuxDisk as disk } from "./platform/linux/linux-disk";
 export { type Running, runEngine } from "./worker/run-engine";
 export type { EngineRequest, Outcomes } from "./worker/protocol";
 export { reviveBytes } from "./worker/protocol";
+export type { Drop, Slot } from "./engine/drop";
+export { readHeader } from "./format/header";

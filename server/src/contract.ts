@@ -123,6 +123,8 @@ export interface FolderView {
   readonly atSignOut: LockingRules["atSignOut"] | null;
   /** Plain entries that appeared in the locked folder. */
   readonly arrivals: number;
+  /** Files that wait in its drop slot, encrypted. */
+  readonly drops: number;
   /** Locked, and too large for the room there is: opening goes file by file. */
   readonly isCramped: boolean;
   /** What needs the owner, in one sentence, or null. */
@@ -302,6 +304,9 @@ export type VisitCall =
   | { readonly kind: "make-directory"; readonly href: string }
   | { readonly kind: "remove"; readonly hrefs: readonly string[] }
   | { readonly kind: "move"; readonly href: string; readonly to: string }
+  /** Files that wait in the drop slot; the hrefs of the entries are their ids. */
+  | { readonly kind: "arrivals" }
+  | { readonly kind: "take-in" | "discard"; readonly ids: readonly string[] }
   | { readonly kind: "undo" };
 
 export interface VisitEntry {

@@ -23,3 +23,4 @@ export type { Progress } from "@eremos/core";
 export type { FolderView, JobVerb, JobView } from "./contract";
 export { startVisit } from "./operations/visit";
 export { mountCommandOf } from "./visit/mount";
+export { drop } from "./operations/drop";

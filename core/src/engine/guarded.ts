@@ -7,6 +7,7 @@ import type { StateRecord } from "../format/state";
 import type { Disk } from "../platform/port";
 import { reachOf, requireSensible } from "./bars";
 import { type Grounds, type Hiding, IN_VIEW, hidingFor, hidingOrBack, showAtOrdinaryPath } from "./hide";
+import { refuseWaitingDrops } from "./drop";
 import type { Hooks } from "./hooks";
 import { whatBarsChange } from "./permissions";
 import { type Settled, closedRoot, commitGuard, inListable, loadGuard, recoverGuarded, rootOriginal, saveOriginals, settle } from "./settle";
@@ -66,6 +67,7 @@ async function guardWrapped(disk: Disk, input: GuardInput, hooks: Hooks): Promis
   let wasClosed = false;
   try {
     const before = recordedOpen(disk, folder, input);
+    refuseWaitingDrops(disk, folder.vault);
     isKnown = before !== null || disk.find(folder.vault, NAMES.state) !== null;
     const own = closedRoot(disk, folder);
     wasClosed = own !== null;

@@ -11,12 +11,14 @@ import { NAMES, ensureDir } from "./vault";
 
 const CHUNKS_PER_WRITE = 16;
 
+const DIRECTORIES = { pack: NAMES.packs, index: NAMES.index, drop: NAMES.drops } as const satisfies Readonly<Record<ObjectKind, Buffer>>;
+
 /** Where an object lies: packs fan out over directories named by their first byte. FORMAT.md §1. */
 export function withObjectDir<T>(disk: Disk, vault: Dir, kind: ObjectKind, object: string, create: boolean, use: (dir: Dir, name: Buffer) => T): T {
   const hex = Buffer.from(object, "base64url").toString("hex");
   const open = (dir: Dir, name: Buffer): Dir => (create ? ensureDir(disk, dir, name) : disk.openDir(dir, name));
-  return within(disk, open(vault, kind === "pack" ? NAMES.packs : NAMES.index), (outer) =>
-    kind === "index" ? use(outer, Buffer.from(hex)) : within(disk, open(outer, Buffer.from(hex.slice(0, 2))), (inner) => use(inner, Buffer.from(hex))));
+  return within(disk, open(vault, DIRECTORIES[kind]), (outer) =>
+    kind !== "pack" ? use(outer, Buffer.from(hex)) : within(disk, open(outer, Buffer.from(hex.slice(0, 2))), (inner) => use(inner, Buffer.from(hex))));
 }
 
 /** Buffers of an object that is written: made once and used again, since fresh memory costs as much as encrypting into it. */
@@ -177,6 +179,11 @@ export class ObjectReader {
       else plain.fill(0);
       return;
     }
+  }
+
+  /** What opens a record in this object, if it holds files. */
+  get marker(): Buffer {
+    return this.cipher.marker();
   }
 
   /** Plaintext bytes. */

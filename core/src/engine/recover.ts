@@ -4,6 +4,7 @@ import type { GuardRecord, GuardState } from "../format/guard-record";
 import type { FolderState, StateRecord } from "../format/state";
 import type { Dir, Disk } from "../platform/port";
 import { type Step, decide } from "./decide";
+import { countDrops } from "./drop";
 import { arrivalsBeside, isOfGuard, loadGuard, recoverGuarded } from "./settle";
 import { withFile, within } from "./handles";
 import { hide, showsName } from "./hide";
@@ -32,6 +33,8 @@ export interface Inspection {
   readonly busy: boolean;
   /** Plain entries that appeared in the locked folder and wait to be taken in. */
   readonly arrivals: number;
+  /** Files that were put in, encrypted, and wait for the owner. */
+  readonly drops: number;
 }
 
 /** Locked, and at rest. */
@@ -54,14 +57,14 @@ export function inspectFolder(disk: Disk, path: Buffer): Inspection | null {
     const single = vault !== null && disk.find(vault, NAMES.file) !== null;
     if (vault && guarded) {
       const { folder: id, guard, state, visibility, lockedName, held } = guarded;
-      return { folder: id, guard, state, generation: 0, visibility, lockedName, held, single, busy: disk.isLocked(vault, NAMES.lock), arrivals: arrivalsBeside(disk, folder, guarded) };
+      return { folder: id, guard, state, generation: 0, visibility, lockedName, held, single, busy: disk.isLocked(vault, NAMES.lock), arrivals: arrivalsBeside(disk, folder, guarded), drops: 0 };
     }
     const state = vault ? loadState(disk, vault) : null;
     if (!vault || !state) return null;
     const { folder: id, generation, visibility, lockedName, held } = state;
     const top = disk.statOpen(folder.dir);
     const arrivals = state.state === "sealed" ? disk.list(folder.dir).filter((name) => !isNotContents(top, name) && !isSign(name, state)).length : 0;
-    return { folder: id, guard: "sealed", state: state.state, generation, visibility, lockedName, held, single, busy: disk.isLocked(vault, NAMES.lock), arrivals };
+    return { folder: id, guard: "sealed", state: state.state, generation, visibility, lockedName, held, single, busy: disk.isLocked(vault, NAMES.lock), arrivals, drops: countDrops(disk, vault) };
   } finally {
     closeFolder(disk, folder);
   }

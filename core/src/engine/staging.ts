@@ -187,7 +187,8 @@ export function moveFreely(disk: Disk, from: Dir, to: Dir, name: Buffer): void {
   }
 }
 
-function* namesFor(name: Buffer): Generator<Buffer> {
+/** Its own name, then free ones beside what has taken that. */
+export function* namesFor(name: Buffer): Generator<Buffer> {
   yield name;
   yield* freeNames(name);
 }

@@ -7,6 +7,7 @@ import type { EncodedTree, TreeReader } from "../format/tree";
 import type { Disk } from "../platform/port";
 import { commitHeader } from "./change-owner";
 import { amountIn, openFileByFile } from "./file-by-file";
+import { refuseWaitingDrops, takeOutDrops } from "./drop";
 import { within } from "./handles";
 import { showAtOrdinaryPath } from "./hide";
 import { type Hooks, Meter } from "./hooks";
@@ -72,6 +73,7 @@ export async function unlockFolder(disk: Disk, input: UnlockInput, hooks: Hooks)
 /** Takes protection off for good: an ordinary folder, exactly as before. Needs the owner only when the folder is sealed. */
 export async function releaseFolder(disk: Disk, input: UnlockInput, hooks: Hooks): Promise<UnlockOutcome> {
   return openSealed(disk, input, hooks, (folder, { state }) => {
+    refuseWaitingDrops(disk, folder.vault);
     dismantle(disk, folder, state);
     return null;
   });
@@ -84,6 +86,7 @@ export function releaseOpenFolder(disk: Disk, path: Buffer): void {
     recoverHeld(disk, folder);
     const state = loadState(disk, folder.vault);
     if (state?.state !== "open") throw new EremosError("not-open", `${displayPath(path)} is not open now. Nothing was touched.`);
+    refuseWaitingDrops(disk, folder.vault);
     restoreTopMode(disk, folder.dir, state.modes);
     restoreModes(disk, folder.dir, state.modes);
     const { atimeNs, mtimeNs } = disk.statOpen(folder.dir);
@@ -129,6 +132,7 @@ async function openSealed(disk: Disk, input: UnlockInput, hooks: Hooks, finish: 
     isMixed = strategy === "file-by-file";
     const opened = isMixed ? openInRounds(of) : openWhole(of);
     const { files, bytes } = loaded.tree;
+    if (disk.find(folder.vault, NAMES.drops)) await takeOutDrops(disk, folder, header, keys.folderKey);
     const note = finish(folder, opened);
     return { folder: header.folder, path: settleFile(disk, folder), generation: opened.generation, digest: opened.digest, files, bytes, header: writeHeader(header), strategy, note };
   } catch (error) {

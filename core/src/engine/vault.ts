@@ -51,6 +51,7 @@ export const NAMES = {
   guard: Buffer.from("guard.json"),
   file: Buffer.from("file.json"),
   contents: Buffer.from("contents"),
+  drops: Buffer.from("drops"),
 } as const;
 
 /** A folder with its parent and, where there is one, Eremos' directory in it. Close with {@link closeFolder}. */

@@ -7,11 +7,13 @@ import type { StateRecord } from "../format/state";
 import { type EncodedTree, type FileEntry, type Meta, type PackInfo, TreeReader, TreeWriter, writePackRecord } from "../format/tree";
 import type { Disk } from "../platform/port";
 import type { CheckInput } from "./check";
+import { type Drop, openDrops } from "./drop";
 import { within } from "./handles";
 import { FolderKeys, requireVouched } from "./keys";
 import { indexSource, openIndex } from "./load-tree";
 import { ObjectReader, ObjectWriter, withObjectDir } from "./object-io";
 import { sweep, writeFile } from "./seal-generation";
+import { namesFor } from "./staging";
 import { type Data, type DirNode, type FileNode, type LinkNode, type Node, amountsIn, childrenOf, copyOf, dirNode, encode, isWithin, keyOf, markChanged, newDirNode } from "./visit-tree";
 import { type HeldFolder, NAMES, commitState, displayPath, ensureDir, generationName, holdFolder, letGo, loadGeneration, loadHeader, loadState } from "./vault";
 
@@ -379,6 +381,38 @@ export class Visit {
     this.bytes = this.tree.bytes;
   }
 
+  /** What was put in while nobody could open it, oldest first. Close each. */
+  arrivals(): Promise<Drop[]> {
+    return openDrops(this.disk, this.folder.vault, this.header, this.keys.folderKey);
+  }
+
+  /** Puts an arrived file into the tree, under a free name; the caller commits, and then removes it from what waits. */
+  takeIn({ path, size, meta, read }: Drop): void {
+    const name = path.at(-1) ?? Buffer.from("file");
+    const dir = this.directoriesTo(path.slice(0, -1));
+    const free = [...take(namesFor(name), MOST_NAMES)].find((one) => !this.child(dir, one)) ?? name;
+    const upload = this.write(path.slice(0, -1), free, size);
+    try {
+      for (let at = 0; at < size; at += KEPT_IN_MEMORY) upload.append(read(at, KEPT_IN_MEMORY));
+      const file = this.add(dir, upload.finish());
+      this.setModified(dir, file.name, meta.mtimeNs);
+    } catch (error) {
+      upload.abort();
+      throw error;
+    }
+  }
+
+  /** The directory at a path, made as far as it is not there; where a file is in the way, the one above it. */
+  private directoriesTo(path: readonly Buffer[]): DirNode {
+    let at = this.rootNode;
+    for (const name of path) {
+      const there = this.child(at, name);
+      if (there && there.kind !== "dir") return at;
+      at = there ?? this.makeDir(at, name);
+    }
+    return at;
+  }
+
   /** Takes the last committed change back, as a change of its own. @throws EremosError `usage` where there is none */
   undo(): void {
     this.commit();
@@ -427,6 +461,16 @@ interface Written {
 }
 
 export type { DirNode, FileNode, LinkNode, Node };
+
+const MOST_NAMES = 10_000;
+
+function* take<T>(from: Iterable<T>, most: number): Generator<T> {
+  let count = 0;
+  for (const one of from) {
+    if (count++ === most) return;
+    yield one;
+  }
+}
 
 function nowNs(): bigint {
   return BigInt(Date.now()) * 1_000_000n;

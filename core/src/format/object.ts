@@ -6,7 +6,7 @@ import { EremosError } from "../errors/eremos-error";
 import { FOLDER_KEY_NAME } from "./generation";
 
 /**
- * An encrypted object: one immutable file holding a pack or an index. FORMAT.md §5.
+ * An encrypted object: one immutable file holding a pack, an index or a drop. FORMAT.md §5.
  *
  *   header (104 bytes): magic 8 · kind 1 · log2 of the chunk size 1 · zero 6 · folder id 16 · object id 16 · key id 16 ·
  *                       birth generation u64 · salt 32
@@ -25,7 +25,7 @@ export const SEALED_CHUNK_BYTES = CHUNK_BYTES + TAG_BYTES;
 const MARKER_BYTES = 16;
 const TWO_32 = 4_294_967_296;
 
-export const OBJECT_KINDS = { pack: 1, index: 2 } as const;
+export const OBJECT_KINDS = { pack: 1, index: 2, drop: 3 } as const;
 export type ObjectKind = keyof typeof OBJECT_KINDS;
 
 export interface ObjectHeader {
@@ -76,6 +76,7 @@ export function decodeObjectHeader(bytes: Buffer): ObjectHeader {
 
 function kindOf(value: number): ObjectKind | undefined {
   if (value === OBJECT_KINDS.pack) return "pack";
+  if (value === OBJECT_KINDS.drop) return "drop";
   return value === OBJECT_KINDS.index ? "index" : undefined;
 }
 
@@ -94,7 +95,7 @@ export class ContentKeys {
 
   constructor(readonly name: string, secret: Uint8Array, folder: string) {
     const salt = fromBase64(folder, 16);
-    this.purposes = { pack: hkdf(secret, salt, "eremos/1/pack"), index: hkdf(secret, salt, "eremos/1/index") };
+    this.purposes = { pack: hkdf(secret, salt, "eremos/1/pack"), index: hkdf(secret, salt, "eremos/1/index"), drop: hkdf(secret, salt, "eremos/1/drop") };
   }
 
   cipherFor(header: ObjectHeader): ObjectCipher {
@@ -102,7 +103,7 @@ export class ContentKeys {
   }
 
   wipe(): void {
-    wipe(this.purposes.pack, this.purposes.index);
+    wipe(...Object.values(this.purposes));
   }
 }
 

@@ -359,6 +359,29 @@ function readXattrs(reader: ByteReader): Xattr[] {
   return Array.from({ length: reader.u16() }, () => ({ name: reader.short(), value: reader.raw(reader.u32()) }));
 }
 
+export interface PackRecord {
+  /** Names from the folder down, with slashes. */
+  readonly path: Buffer;
+  readonly entry: Entry;
+  /** Of the data, after the record. */
+  readonly length: number;
+  /** Of the record itself. */
+  readonly recordLength: number;
+}
+
+/** Reads what {@link writePackRecord} wrote, from where it begins; `read` gives bytes from there. @throws EremosError `damaged` */
+export function readPackRecord(marker: Buffer, read: (offset: number, length: number) => Buffer): PackRecord {
+  const head = read(0, PACK_RECORD_HEAD_BYTES);
+  const length = head.readUInt32LE(marker.length);
+  if (!head.subarray(0, marker.length).equals(marker) || length > MOST_RECORD_BYTES) throw new EremosError("damaged", "What stands before a file's data is damaged.");
+  const reader = new ByteReader(read(PACK_RECORD_HEAD_BYTES, length));
+  const path = reader.raw(reader.u32());
+  return { path, entry: readEntry(reader), length: reader.size(), recordLength: PACK_RECORD_HEAD_BYTES + length };
+}
+
+const PACK_RECORD_HEAD_BYTES = 16 + 4;
+const MOST_RECORD_BYTES = 1024 * 1024;
+
 /**
  * Writes what stands before each file's data in a pack, so that a pack alone, with its key, gives its files back. FORMAT.md §5.5:
  * marker 16 · length of the rest u32 · path (u32 length, bytes) · entry as in the index with no pack · length of the data u64 · data.

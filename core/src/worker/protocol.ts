@@ -1,5 +1,6 @@
 import { type GuardInput, type GuardOutcome, type GuardedInput, type Guarding, changeGuarded, guardFolder, openGuarded, releaseGuarded } from "../engine/guarded";
 import { type CheckInput, type CheckOutcome, checkFolder } from "../engine/check";
+import { type Slot, dropInto, sealNewcomers } from "../engine/drop";
 import type { Hooks, Progress } from "../engine/hooks";
 import { type LastChangeInput, lastChange } from "../engine/last-change";
 import { type LockInput, type LockOutcome, lockFolder } from "../engine/lock";
@@ -16,6 +17,8 @@ export type EngineRequest =
   | { readonly verb: "guard"; readonly input: GuardInput }
   | { readonly verb: "unguard"; readonly input: GuardedInput & { readonly release: boolean } }
   | { readonly verb: "reguard"; readonly input: GuardedInput & Guarding }
+  | { readonly verb: "drop"; readonly input: { readonly slot: Slot; readonly files: readonly Buffer[] } }
+  | { readonly verb: "seal-newcomers"; readonly input: Slot }
   | { readonly verb: "check"; readonly input: CheckInput }
   | { readonly verb: "last-change"; readonly input: LastChangeInput };
 
@@ -26,6 +29,8 @@ export interface Outcomes {
   readonly guard: GuardOutcome;
   readonly unguard: GuardOutcome;
   readonly reguard: GuardOutcome;
+  readonly drop: number;
+  readonly "seal-newcomers": number;
   readonly check: CheckOutcome;
   readonly "last-change": number;
 }
@@ -49,6 +54,10 @@ export async function perform(disk: Disk, request: EngineRequest, hooks: Hooks):
       return request.input.release ? releaseGuarded(disk, request.input) : openGuarded(disk, request.input);
     case "reguard":
       return changeGuarded(disk, request.input);
+    case "drop":
+      return dropInto(disk, request.input.slot, request.input.files);
+    case "seal-newcomers":
+      return sealNewcomers(disk, request.input);
     case "check":
       return checkFolder(disk, request.input, hooks);
     case "last-change":

@@ -78,6 +78,8 @@ const visitCallSchema = z.discriminatedUnion("kind", [
   z.strictObject({ kind: z.literal("make-directory"), href }),
   z.strictObject({ kind: z.literal("remove"), hrefs: z.array(href).min(1).max(10_000) }),
   z.strictObject({ kind: z.literal("move"), href, to: href }),
+  z.strictObject({ kind: z.literal("arrivals") }),
+  z.strictObject({ kind: z.enum(["take-in", "discard"]), ids: z.array(text).min(1).max(10_000) }),
   z.strictObject({ kind: z.literal("undo") }),
 ]) satisfies z.ZodType<VisitCall>;
 const target = z.object({ folder: text, accept: z.boolean().default(false), secret: secretSchema.nullable().default(null) });

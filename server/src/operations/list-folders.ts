@@ -28,7 +28,7 @@ function viewOf(eremos: Eremos, listed: FolderRecord, note: Note | null): Folder
     isCramped: state === "locked" && record.guard === "sealed" && located !== null && record.files > 0 && !roomForBoth(disk, located.realPath, record),
     locksAt: open ? keeper.locksAt(open) : null, locksWhenIdle: open !== null && open.rules.idleMinutes !== null, waitingFor: keeper.programsHolding(record.id),
     rules: record.rules, hasPassword: ways?.hasPassword ?? false, passwordHint: ways?.hint ?? null, atSignOut: open?.rules.atSignOut ?? null,
-    arrivals: located?.inspection.arrivals ?? 0, attention: attentionOf(state, located?.inspection.arrivals ?? 0) ?? (open ? keeper.whyNotLocked(record.id) : null), visit,
+    arrivals: located?.inspection.arrivals ?? 0, drops: located?.inspection.drops ?? 0, attention: attentionOf(state, located?.inspection ?? NOTHING_NEW) ?? (open ? keeper.whyNotLocked(record.id) : null), visit,
   };
 }
 
@@ -49,11 +49,14 @@ function conditionOf(located: Located, isVisited: boolean): FolderCondition {
   return state === "open" ? "open" : "interrupted";
 }
 
-function attentionOf(state: FolderCondition, arrivals: number): string | null {
+const NOTHING_NEW = { arrivals: 0, drops: 0 };
+
+function attentionOf(state: FolderCondition, { arrivals, drops }: typeof NOTHING_NEW): string | null {
   if (state === "missing") return "It is not at its place: it was moved, renamed or deleted by something else.";
   if (state === "partly") return "A part of it is still readable. Nothing is lost.";
   if (state === "interrupted") return "The last operation was cut off. Nothing is lost.";
   if (state === "damaged") return "Its state record can't be read. Don't change anything in it.";
   if (arrivals > 0) return `${arrivals === 1 ? "One new file was" : `${arrivals} new files were`} put into it while it was locked. It is readable until you open and lock the folder again.`;
+  if (drops > 0) return `${drops === 1 ? "A file was" : `${drops} files were`} put in while it was locked, and ${drops === 1 ? "waits" : "wait"} encrypted. Visit it to see ${drops === 1 ? "it and take it" : "them and take them"} in.`;
   return null;
 }

@@ -3,6 +3,7 @@ import type { Eremos } from "../eremos";
 import { deriveKeys } from "../session/keys";
 import { throughGate } from "../session/gate";
 import { closeUp } from "./close-up";
+import { sealArrivals } from "./drop";
 import { recoverInterrupted } from "./recover-interrupted";
 import { renewHeaders } from "./renew-headers";
 
@@ -29,6 +30,7 @@ async function settleIn(eremos: Eremos): Promise<void> {
   await recoverInterrupted(eremos);
   await eremos.registry.takeIn(eremos.requireKeys());
   await renewHeaders(eremos);
+  await sealArrivals(eremos);
   eremos.announce({ topic: "session" });
 }
 

@@ -22,6 +22,12 @@ export async function answerCall(folder: VisitedFolder, call: VisitCall): Promis
     case "move":
       await folder.move(takenSpot(folder, call.href), freeSpot(folder, call.to));
       break;
+    case "arrivals":
+      return { entries: (await folder.arrivals()).map(({ id, path, size, at }) => ({ name: path.map(shownName).join("/"), href: id, kind: "file", size, modifiedAt: at, leadsTo: null })), isCut: false };
+    case "take-in":
+    case "discard":
+      await folder.settleArrivals(call.ids, call.kind === "take-in");
+      break;
     case "undo":
       await folder.undo();
       break;

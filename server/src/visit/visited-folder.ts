@@ -1,4 +1,4 @@
-import { type Committed, type DirNode, EremosError, type Node, type Upload, type Visit, fromSystemError, isEremosError } from "@eremos/core";
+import { type Committed, type DirNode, type Drop, EremosError, type Node, type Upload, type Visit, fromSystemError, isEremosError } from "@eremos/core";
 import type { Path } from "./hrefs";
 
 /** Where something is, or could be: its directory, its name there, and what is there now. */
@@ -147,6 +147,27 @@ export class VisitedFolder {
       upload.abort();
     } catch {
       // Nothing refers to it; the end of the visit removes it.
+    }
+  }
+
+  /** What was put in while the folder could not be opened. */
+  async arrivals(): Promise<readonly Pick<Drop, "id" | "path" | "size" | "at">[]> {
+    const drops = await this.visit.arrivals();
+    for (const drop of drops) drop.close();
+    return drops.map(({ id, path, size, at }) => ({ id, path, size, at }));
+  }
+
+  /** Merges what arrived, or throws it away; both only what is named. */
+  async settleArrivals(ids: readonly string[], isWanted: boolean): Promise<void> {
+    const drops = await this.visit.arrivals();
+    const chosen = drops.filter(({ id }) => ids.includes(id));
+    try {
+      if (isWanted) await this.change(() => {
+        for (const drop of chosen) this.visit.takeIn(drop);
+      });
+      for (const drop of chosen) drop.remove();
+    } finally {
+      for (const drop of drops) drop.close();
     }
   }
 

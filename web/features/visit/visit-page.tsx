@@ -5,6 +5,7 @@ import Link from "next/link";
 import { type ReactNode, useRef, useState } from "react";
 import { useDropzone } from "react-dropzone";
 import type { FolderView, VisitEntry, VisitView } from "@eremos/server/contract";
+import { Arrived } from "./arrived";
 import { DriveDialog } from "./drive-dialog";
 import { childHref, lastName, parentHref, wayTo } from "./hrefs";
 import { Listing } from "./listing";
@@ -74,6 +75,7 @@ function Visiting({ folder, visit }: VisitingProps): ReactNode {
       <input {...getInputProps()} aria-label="Files to put in" />
       <Head folder={folder} visit={visit} />
       <Toolbar href={href} folder={folder} search={search} onGo={go} onSearch={setSearch} undoable={visit.undoable} change={change} onFiles={(files) => uploads.send(href, files)} />
+      {folder.drops > 0 && <Arrived folder={folder.id} drops={folder.drops} change={change} />}
       {moving.length > 0 && <Moving hrefs={moving} into={href} change={change} onDone={() => setMoving([])} />}
       {chosen.size > 0 && moving.length === 0 && <Selected hrefs={[...chosen]} entries={entries} contents={visit.contents} change={change} onMove={() => setMoving([...chosen])} onDone={() => setChosen(new Set())} />}
       {uploads.state && (

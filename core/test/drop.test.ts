@@ -1,0 +1,169 @@
+import * as fs from "node:fs";
+import * as path from "node:path";
+import { spawn } from "node:child_process";
+import { afterEach, beforeAll, beforeEach, describe, expect, it } from "vitest";
+import { dropInto, sealNewcomers } from "../src/engine/drop";
+import { guardFolder } from "../src/engine/guarded";
+import { silentHooks } from "../src/engine/hooks";
+import { recoverFolder, inspectFolder } from "../src/engine/recover";
+import { releaseOpenFolder } from "../src/engine/unlock";
+import { Visit } from "../src/engine/visit";
+import { linuxDisk } from "../src/platform/linux/linux-disk";
+import type { Disk } from "../src/platform/port";
+import { crashingDisk, failingDisk } from "./crashing-disk";
+import { type Person, lock, newDirectory, newPerson, release, removeDirectory, unlock } from "./world";
+
+const FOLDER = Buffer.alloc(16, 9).toString("base64url");
+const DEEP = process.env["EREMOS_DEEP"] === "1";
+
+let person: Person;
+let base: string;
+let folder: string;
+let outside: string;
+let slot: Parameters<typeof dropInto>[1];
+beforeAll(async () => {
+  person = await newPerson();
+});
+beforeEach(async () => {
+  base = newDirectory();
+  folder = path.join(base, "Payroll");
+  outside = path.join(base, "statement.pdf");
+  await begin();
+});
+afterEach(() => removeDirectory(base));
+
+async function begin(): Promise<void> {
+  fs.rmSync(folder, { recursive: true, force: true });
+  fs.mkdirSync(folder);
+  fs.writeFileSync(path.join(folder, "letter.txt"), "Dear Jonas");
+  fs.writeFileSync(outside, Buffer.alloc(200_000, "a statement of the bank, "), { mode: 0o640 });
+  const { publicKey } = await lock(folder, person.device, { folder: FOLDER });
+  slot = { path: Buffer.from(folder), folder: FOLDER, publicKey };
+}
+
+const inspected = (): ReturnType<typeof inspectFolder> => inspectFolder(linuxDisk, Buffer.from(folder));
+const visit = (): Promise<Visit> => Visit.open(linuxDisk, { path: Buffer.from(folder), access: person.access, keptHeader: null, account: { uid: 0, gid: 0 } });
+const drop = (...files: readonly string[]): Promise<number> => dropInto(linuxDisk, slot, files.map((file) => Buffer.from(file)));
+
+describe("the drop slot", () => {
+  it("takes files without any secret, shows nothing of them on disk, and gives them to the owner alone, who takes them in or discards them", async () => {
+    fs.writeFileSync(path.join(base, "letter.txt"), "another letter");
+    expect(await drop(outside, path.join(base, "letter.txt"))).toBe(2);
+    expect(fs.existsSync(outside)).toBe(true);
+    expect(inspected()).toMatchObject({ state: "sealed", drops: 2, arrivals: 0 });
+    const written = fs.readdirSync(path.join(folder, ".eremos", "drops")).map((name) => fs.readFileSync(path.join(folder, ".eremos", "drops", name), "latin1")).join();
+    for (const text of ["statement", Buffer.from("statement").toString("base64").slice(0, 10), "another letter"]) expect(written).not.toContain(text);
+
+    const visiting = await visit();
+    const drops = await visiting.arrivals();
+    expect(drops.map(({ path: names, size }) => [Buffer.concat([...names]).toString(), size])).toEqual([["statement.pdf", 200_000], ["letter.txt", 14]]);
+    for (const one of drops.slice(1)) {
+      visiting.takeIn(one);
+      visiting.commit();
+      one.remove();
+    }
+    drops[0]?.remove();
+    for (const one of drops) one.close();
+    visiting.close();
+    expect(inspected()).toMatchObject({ drops: 0 });
+    await release(folder, person.access);
+    expect(fs.readdirSync(folder).sort()).toEqual(["letter.txt", "letter.txt (arrived while locked)"]);
+    expect(fs.readFileSync(path.join(folder, "letter.txt (arrived while locked)"), "utf8")).toBe("another letter");
+  });
+
+  it("an opening or a release takes them out beside what is there, with their times", async () => {
+    fs.utimesSync(outside, 1_500_000_000, 1_500_000_000);
+    await drop(outside);
+    await unlock(folder, person.access);
+    const file = path.join(folder, "statement.pdf");
+    expect(fs.readFileSync(file).equals(fs.readFileSync(outside))).toBe(true);
+    expect([fs.statSync(file).mtimeMs, fs.statSync(file).mode & 0o777]).toEqual([1_500_000_000_000, 0o640]);
+    await expect(drop(outside)).rejects.toMatchObject({ code: "not-locked" });
+    await lock(folder, person.owner, { folder: FOLDER });
+    await drop(outside);
+    await release(folder, person.access);
+    expect(fs.readdirSync(folder).sort()).toEqual(["letter.txt", "statement.pdf", "statement.pdf (arrived while locked)"]);
+  });
+
+  it("what a program saves into the locked folder in view is sealed with its tree; what is in use, linked or not a file stays", async () => {
+    fs.mkdirSync(path.join(folder, "scans", "march"), { recursive: true });
+    fs.writeFileSync(path.join(folder, "scans", "march", "1.png"), "scanned");
+    fs.writeFileSync(path.join(folder, "saved.txt"), "saved");
+    fs.writeFileSync(path.join(folder, "in use.txt"), "being written");
+    fs.symlinkSync("/etc/hostname", path.join(folder, "a link"));
+    const writer = spawn("sh", ["-c", `exec 3>>'${path.join(folder, "in use.txt")}'; sleep 60`], { stdio: "ignore" });
+    await new Promise((resolve) => setTimeout(resolve, 300));
+    try {
+      expect(await sealNewcomers(linuxDisk, slot)).toBe(2);
+    } finally {
+      writer.kill("SIGKILL");
+    }
+    expect(fs.readdirSync(folder).sort()).toEqual([".eremos", "Locked with Eremos.html", "a link", "in use.txt"]);
+    expect(inspected()).toMatchObject({ drops: 2, arrivals: 2 });
+    const visiting = await visit();
+    const drops = await visiting.arrivals();
+    for (const one of drops) visiting.takeIn(one);
+    visiting.commit();
+    for (const one of drops) {
+      one.remove();
+      one.close();
+    }
+    visiting.close();
+    await release(folder, person.access);
+    expect(fs.readFileSync(path.join(folder, "scans", "march", "1.png"), "utf8")).toBe("scanned");
+    expect(fs.readFileSync(path.join(folder, "saved.txt"), "utf8")).toBe("saved");
+  });
+
+  it("a damaged or forged one is left out, keeps the rest from nobody, and is in nobody's way but a release's", async () => {
+    await drop(outside);
+    const drops = path.join(folder, ".eremos", "drops");
+    const [object = ""] = fs.readdirSync(drops).filter((name) => !name.endsWith(".json"));
+    fs.truncateSync(path.join(drops, object), 1000);
+    await unlock(folder, person.access);
+    expect(fs.readdirSync(folder).sort()).toEqual([".eremos", "letter.txt"]);
+    expect(() => releaseOpenFolder(linuxDisk, Buffer.from(folder))).toThrow("could not be taken out");
+    await expect(guardFolder(linuxDisk, { path: Buffer.from(folder), folder: FOLDER, owner: person.owner.owner, guard: "barred", bars: { others: "nothing", own: "everything" }, visibility: "view", places: [] }, silentHooks)).rejects.toMatchObject({ code: "unsupported" });
+    expect(fs.readFileSync(path.join(folder, "letter.txt"), "utf8")).toBe("Dear Jonas");
+  });
+});
+
+/** What the owner gets: the contents of the statement, once or twice, and nothing half written. */
+async function received(): Promise<readonly string[]> {
+  recoverFolder(linuxDisk, Buffer.from(folder));
+  await release(folder, person.access);
+  return fs.readdirSync(folder).filter((name) => name !== "letter.txt").map((name) => fs.readFileSync(path.join(folder, name), "latin1"));
+}
+
+describe.each([["crash", (at: number): { disk: Disk; hit: () => boolean } => {
+  const { disk, crashed } = crashingDisk(linuxDisk, at, "after");
+  return { disk, hit: crashed };
+}], ["EIO", (at: number) => {
+  const { disk, failed } = failingDisk(linuxDisk, at, "EIO");
+  return { disk, hit: () => failed() !== null };
+}]] as const)("%s at any call", (_name, make) => {
+  it("a newcomer is where it was, or waits encrypted; never neither", async () => {
+    for (let at = 0; ; at += DEEP ? 1 : 5) {
+      await begin();
+      fs.copyFileSync(outside, path.join(folder, "statement.pdf"));
+      const { disk, hit } = make(at);
+      await sealNewcomers(disk, slot).catch(() => undefined);
+      const got = await received();
+      expect(new Set(got), `call ${at}`).toEqual(new Set([fs.readFileSync(outside, "latin1")]));
+      if (!hit()) return;
+    }
+  });
+
+  it("taken out by an opening, it is in the folder, or still waits", async () => {
+    for (let at = 0; ; at += DEEP ? 1 : 23) {
+      await begin();
+      await drop(outside);
+      const { disk, hit } = make(at);
+      await unlock(folder, person.access, { disk }).catch(() => undefined);
+      recoverFolder(linuxDisk, Buffer.from(folder));
+      if (inspected()?.state === "open") await lock(folder, person.owner, { folder: FOLDER, note: null });
+      const got = await received();
+      expect(new Set(got), `call ${at}`).toEqual(new Set([fs.readFileSync(outside, "latin1")]));
+      if (!hit()) return;
+    }
+  });
+});

@@ -1,0 +1,48 @@
+import { EremosError, type Located, type Slot, disk, displayPath, inspectFolder, isEremosError, readHeader, runEngine } from "@eremos/core";
+import type { Eremos } from "../eremos";
+import { locateRecord } from "./follow-drives";
+import { fullPath } from "./paths";
+
+/**
+ * The slot of a locked folder that stands at a path. Needs nobody to be signed in: the folder says who it is, and the public key is the one
+ * in Eremos' own data. @throws EremosError `not-locked` | `not-protected` | `needs-sign-in`
+ */
+export function slotAt(eremos: Eremos, typed: string, from: string): Slot {
+  const path = fullPath(typed, eremos.settings.home, from);
+  const found = inspectFolder(disk, path);
+  if (!found) throw new EremosError("not-protected", `There is no locked folder to be seen at ${displayPath(path)}. Nothing was put in; a hidden folder must be opened or visited first.`);
+  return slotOf(eremos, found.folder, path);
+}
+
+function slotOf(eremos: Eremos, folder: string, path: Buffer): Slot {
+  const header = eremos.registry.header(folder);
+  if (!header) throw new EremosError("not-protected", `${displayPath(path)} is not a sealed folder of yours, as far as Eremos on this computer knows. Nothing was put in.`);
+  return { path, folder, publicKey: readHeader(header).publicKey };
+}
+
+/** Puts copies of files into a locked folder without opening it. Returns how many. @throws EremosError */
+export function drop(eremos: Eremos, folder: string, files: readonly string[], from: string): Promise<number> {
+  const input = { slot: slotAt(eremos, folder, from), files: files.map((file) => fullPath(file, eremos.settings.home, from)) };
+  return runEngine<"drop">({ verb: "drop", input }, () => undefined).outcome;
+}
+
+/** What programs saved into locked folders that stand in view is sealed, and waits to be taken in. Returns how many files were. */
+export async function sealArrivals(eremos: Eremos): Promise<number> {
+  let taken = 0;
+  for (const record of eremos.registry.list(eremos.requireKeys())) {
+    if (record.guard !== "sealed" || record.visibility !== "view") continue;
+    try {
+      const { located } = locateRecord(eremos, record);
+      if (located && mayTake(located)) taken += await runEngine<"seal-newcomers">({ verb: "seal-newcomers", input: slotOf(eremos, record.id, located.realPath) }, () => undefined).outcome;
+    } catch (error) {
+      // It waits until the next time; the folder's page says that it is there.
+      if (!isEremosError(error)) throw error;
+    }
+  }
+  if (taken > 0) eremos.announce({ topic: "folders" });
+  return taken;
+}
+
+function mayTake({ inspection }: Located): boolean {
+  return inspection.state === "sealed" && !inspection.busy && inspection.arrivals > 0;
+}
