@@ -43,4 +43,3 @@ export { type Running, runEngine } from "./worker/run-engine";
 export type { EngineRequest, Outcomes } from "./worker/protocol";
 export { reviveBytes } from "./worker/protocol";
 export type { Drop, Slot } from "./engine/drop";
-export { readHeader } from "./format/header";

@@ -4,7 +4,7 @@ import { type OwnerEnvelope, EremosError, fromBase64, openBox, openEnvelope, sea
 import { rulesSchema } from "./locking-rules";
 import { kindSchema, protectionShape } from "./protection";
 import type { OpenDatabase } from "./database/open";
-import { events, folders, inbox } from "./database/schema";
+import { events, folders, inbox, slots } from "./database/schema";
 import type { Keys } from "./session/keys";
 
 export const recordSchema = z.strictObject({
@@ -59,7 +59,17 @@ export class Registry {
     this.database.orm.insert(folders).values({ id: record.id, sealed, header: kept }).onConflictDoUpdate({ target: folders.id, set: { sealed, header: kept } }).run();
   }
 
+  /** The public key files are sealed to while nobody is signed in. */
+  slot(id: string): string | null {
+    return this.database.orm.select().from(slots).where(eq(slots.id, id)).get()?.publicKey ?? null;
+  }
+
+  keepSlot(id: string, publicKey: string): void {
+    this.database.orm.insert(slots).values({ id, publicKey }).onConflictDoUpdate({ target: slots.id, set: { publicKey } }).run();
+  }
+
   remove(id: string): void {
+    this.database.orm.delete(slots).where(eq(slots.id, id)).run();
     this.database.orm.delete(folders).where(eq(folders.id, id)).run();
   }
 

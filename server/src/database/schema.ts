@@ -1,12 +1,18 @@
 import { blob, integer, sqliteTable, text } from "drizzle-orm/sqlite-core";
 
-/** Nothing in here is readable without the master password, but for ids, counters and the folders' own (public) headers. */
+/** Nothing in here is readable without the master password, but for ids, counters, and the folders' own public keys and headers. */
 export const folders = sqliteTable("folders", {
   id: text("id").primaryKey(),
   /** A box under the database key: path, visibility, sizes, times. */
   sealed: blob("sealed", { mode: "buffer" }).notNull(),
   /** A copy of the folder's header, in case both in the folder are damaged. */
   header: blob("header", { mode: "buffer" }),
+});
+
+/** Public keys of sealed folders, to which files may be sealed while nobody is signed in: one that stands in a folder may be anybody's. */
+export const slots = sqliteTable("slots", {
+  id: text("id").primaryKey(),
+  publicKey: text("public_key").notNull(),
 });
 
 /** What happened while nobody was signed in, sealed to the owner's public key; taken in at the next sign-in. */

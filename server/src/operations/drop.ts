@@ -1,4 +1,4 @@
-import { EremosError, type Located, type Slot, disk, displayPath, inspectFolder, isEremosError, readHeader, runEngine } from "@eremos/core";
+import { EremosError, type Located, type Slot, disk, displayPath, inspectFolder, isEremosError, runEngine } from "@eremos/core";
 import type { Eremos } from "../eremos";
 import { locateRecord } from "./follow-drives";
 import { fullPath } from "./paths";
@@ -15,9 +15,9 @@ export function slotAt(eremos: Eremos, typed: string, from: string): Slot {
 }
 
 function slotOf(eremos: Eremos, folder: string, path: Buffer): Slot {
-  const header = eremos.registry.header(folder);
-  if (!header) throw new EremosError("not-protected", `${displayPath(path)} is not a sealed folder of yours, as far as Eremos on this computer knows. Nothing was put in.`);
-  return { path, folder, publicKey: readHeader(header).publicKey };
+  const publicKey = eremos.registry.slot(folder);
+  if (publicKey === null) throw new EremosError("not-protected", `${displayPath(path)} is not a sealed folder of yours, as far as Eremos on this computer knows. Nothing was put in.`);
+  return { path, folder, publicKey };
 }
 
 /** Puts copies of files into a locked folder without opening it. Returns how many. @throws EremosError */
@@ -30,6 +30,7 @@ export function drop(eremos: Eremos, folder: string, files: readonly string[], f
 export async function sealArrivals(eremos: Eremos): Promise<number> {
   let taken = 0;
   for (const record of eremos.registry.list(eremos.requireKeys())) {
+    if (record.publicKey !== "") eremos.registry.keepSlot(record.id, record.publicKey);
     if (record.guard !== "sealed" || record.visibility !== "view") continue;
     try {
       const { located } = locateRecord(eremos, record);

@@ -187,6 +187,7 @@ async function recordLock(eremos: Eremos, note: Note, outcome: LockOutcome): Pro
   const record: FolderRecord = { ...beginning(note), files, bytes, generation, digest, publicKey, lockedAt: at };
   const event = { at, folder: note.id, kind: "locked" as const, signedIn: eremos.keys !== null };
   await eremos.registry.record(eremos.keys, eremos.requireOwner(), event, record, outcome.header);
+  eremos.registry.keepSlot(note.id, publicKey);
   eremos.data.removeNote(note.id);
   eremos.announce({ topic: "folders" });
 }

@@ -1,0 +1,4 @@
+CREATE TABLE `slots` (
+	`id` text PRIMARY KEY NOT NULL,
+	`public_key` text NOT NULL
+);
