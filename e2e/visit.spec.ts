@@ -61,6 +61,18 @@ test("a sealed folder is looked into and changed in the page, with nothing reada
   await page.getByLabel("Find a name in it").fill("LARGE");
   await expect(row(page, "large.bin")).toContainText("in Letters 2026 – #1");
 
+  await page.getByLabel("Find a name in it").fill("");
+  await page.getByRole("button", { name: "As it was…" }).click();
+  const before = page.getByRole("dialog");
+  await expect(before.getByRole("listitem")).toHaveText([/came.*Letters 2026 – #1/, /came.*taken in\.txt/]);
+  expect((await new AxeBuilder({ page }).analyze()).violations).toEqual([]);
+  await before.getByRole("listitem").filter({ hasText: "taken in.txt" }).getByRole("button", { name: "Take it away" }).click();
+  await expect(before.getByRole("listitem")).toHaveCount(1);
+  await before.getByRole("button", { name: "Close" }).click();
+  await expect(row(page, "taken in.txt")).toBeHidden();
+  await page.getByRole("button", { name: "Undo" }).click();
+  await expect(row(page, "taken in.txt")).toBeVisible();
+
   expect(house.ls(house.place("Home"), "-A")).not.toContain("Adoption papers");
   await page.getByRole("button", { name: "End the visit" }).click();
   await expect(page.getByText("Adoption papers is not being visited")).toBeVisible();

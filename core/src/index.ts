@@ -29,7 +29,7 @@ export { type Guard, type Inspection, type Recovery, inspectFolder, isLocked, re
 export { renewGuardOwner } from "./engine/guarded";
 export type { GuardInput, GuardOutcome, GuardedInput, Guarding } from "./engine/guarded";
 export { type Grounds, HELD_NAME, hidingFor } from "./engine/hide";
-export { type Committed, type DirNode, type FileNode, type Node, type Upload, Visit, type VisitInput } from "./engine/visit";
+export { type Committed, type DirNode, type EarlierState, type FileNode, type Node, type Upload, Visit, type VisitInput } from "./engine/visit";
 export { type Strategy, roomForBoth } from "./engine/space";
 export { type UnlockInput, type UnlockOutcome, releaseFolder, releaseOpenFolder, unlockFolder } from "./engine/unlock";
 export { PAGE_NAME, VAULT_NAME, displayPath, isMountPoint, joinPath, splitPath } from "./engine/vault";

@@ -28,7 +28,7 @@ beforeEach(() => {
 afterEach(() => removeDirectory(path.dirname(base)));
 
 const account = { uid: process.getuid?.() ?? 0, gid: process.getgid?.() ?? 0 };
-const visit = (disk: Disk = linuxDisk): Promise<Visit> => Visit.open(disk, { path: Buffer.from(folder), access: person.access, keptHeader: null, account });
+const visit = (disk: Disk = linuxDisk, keep = 0): Promise<Visit> => Visit.open(disk, { path: Buffer.from(folder), access: person.access, keptHeader: null, account, keep });
 const name = (text: string): Buffer => Buffer.from(text);
 
 function dirAt(of: Visit, ...names: readonly string[]): DirNode {
@@ -180,6 +180,57 @@ describe("a visit", () => {
     expect(onDisk(folder)).toEqual(now);
   });
 
+  it("keeps so many earlier states, tells what differs, and puts back one file, one directory or everything", async () => {
+    makeMixedTree(folder);
+    const plain = onDisk(folder);
+    await lock(folder, person.device, { folder: FOLDER });
+    const first = await visit(linuxDisk, 2);
+    put(first, [], "letter.txt", Buffer.from("Dear Mara"));
+    first.remove(first.root, name("photos"));
+    put(first, [], "new.bin", Buffer.alloc(2_000_000, "new"));
+    first.commit();
+    const differing = (of: Visit, generation: number): string[] => of.changesSince(generation, 100).map(({ kind, path: names }) => `${kind} ${Buffer.concat([...names]).toString("latin1")}`).sort();
+    expect(differing(first, 1)).toEqual(["added new.bin", "changed letter.txt", "removed photos"]);
+    expect(differing(first, 1)).toHaveLength(3);
+    first.close();
+
+    const second = await visit(linuxDisk, 2);
+    const [earlier] = second.earlier();
+    expect(earlier).toMatchObject({ generation: 1, files: plain.filter((line) => line.includes(" file ")).length });
+    expect(earlier?.ownBytes).toBeGreaterThan(1_000_000);
+    second.putBack(1, [[name("photos"), name("deep")], [name("letter.txt")]]);
+    second.commit();
+    expect(get(second, "letter.txt").toString()).toContain("Dear Jonas");
+    expect(get(second, "photos", "deep", "er", "still", "note.md").toString()).toBe("# Note\n");
+    expect(second.find([name("photos"), name("large.bin")])).toBeNull();
+    second.putBack(1, null);
+    second.commit();
+    expect(shown(second)).toEqual(plain);
+    second.undo();
+    expect(second.find([name("new.bin")])?.kind).toBe("file");
+    second.putBack(1, null);
+    second.commit();
+    second.close();
+
+    const third = await visit(linuxDisk, 1);
+    expect(third.earlier().length).toBeGreaterThan(0);
+    expect(() => third.changesSince(77, 10)).toThrow("not kept any more");
+    put(third, [], "last.txt", Buffer.from("last"));
+    third.commit();
+    third.close();
+    const fourth = await visit(linuxDisk, 1);
+    expect(fourth.earlier()).toHaveLength(1);
+    expect(differing(fourth, fourth.earlier()[0]?.generation ?? 0)).toEqual(["added last.txt"]);
+    fourth.remove(fourth.root, name("last.txt"));
+    fourth.close();
+    const { note } = await unlock(folder, person.access, {});
+    fs.writeFileSync(path.join(folder, "by hand.txt"), "written while it lay open");
+    await lock(folder, person.owner, { folder: FOLDER, note, keep: 1 });
+    const fifth = await visit(linuxDisk, 1);
+    expect(differing(fifth, fifth.earlier()[0]?.generation ?? 0)).toEqual(["added by hand.txt"]);
+    fifth.close();
+  });
+
   it("an upload that falls short, goes beyond what was announced or is given up leaves nothing behind", async () => {
     fs.writeFileSync(path.join(folder, "letter.txt"), "Dear Jonas");
     await lock(folder, person.owner, { folder: FOLDER });
@@ -250,7 +301,7 @@ it.each(Array.from({ length: DEEP ? 40 : 4 }, (_, seed) => seed))("random change
   const random = seeded(seed * 7919 + 1);
   await lock(folder, seed % 2 === 0 ? person.owner : person.device, { folder: FOLDER });
   for (let round = 0; round < 3; round++) {
-    const visiting = await visit();
+    const visiting = await visit(linuxDisk, seed % 3);
     const states = [shown(visiting)];
     for (let i = 0; i < 12; i++) {
       edit(visiting, random);
@@ -274,13 +325,13 @@ it.each(Array.from({ length: DEEP ? 40 : 4 }, (_, seed) => seed))("random change
     again.close();
     const { note } = await unlock(folder, person.access);
     expect(onDisk(folder)).toEqual(now);
-    await lock(folder, person.owner, { folder: FOLDER, note });
+    await lock(folder, person.owner, { folder: FOLDER, note, keep: seed % 3 });
   }
 });
 
 /** Changes, one after the other, each with its commit; what is shown after each. */
 async function changes(on: Disk, seen: string[][]): Promise<void> {
-  const visiting = await visit(on);
+  const visiting = await visit(on, 1);
   const step = (change: () => void): void => {
     change();
     visiting.commit();

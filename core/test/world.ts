@@ -63,6 +63,7 @@ export interface LockOptions {
   readonly hooks?: Hooks;
   readonly page?: Buffer | null;
   readonly inUseAnyway?: boolean;
+  readonly keep?: number;
 }
 
 export const ICON = Buffer.from("[Desktop Entry]\nIcon=x-office-address-book\n");
@@ -72,7 +73,7 @@ export function lock(folder: string, signer: Signer, options: LockOptions = {}):
   const visibility = options.visibility ?? "view";
   const input: LockInput = {
     path: Buffer.from(folder), folder: options.folder ?? toBase64(randomBytes(16)), visibility, places: options.places ?? [Buffer.from(path.dirname(folder))], signer, note: options.note ?? null, cover: options.cover ?? null, icon: options.icon ?? null,
-    page: options.page ?? (visibility === "view" ? PAGE : null), inUseAnyway: options.inUseAnyway ?? false,
+    page: options.page ?? (visibility === "view" ? PAGE : null), inUseAnyway: options.inUseAnyway ?? false, keep: options.keep ?? 0,
   };
   return lockFolder(options.disk ?? linuxDisk, input, options.hooks ?? silentHooks);
 }

@@ -260,6 +260,8 @@ export interface PreferencesView {
   readonly idleSignOutMinutes: number | null;
   /** Full paths of directories that another program uploads, besides those it was started with. */
   readonly synced: readonly string[];
+  /** How many earlier states of a sealed folder are kept. */
+  readonly keepEarlier: number;
 }
 
 /** What the owner changed about the off-limits list. */
@@ -307,7 +309,12 @@ export type VisitCall =
   /** Files that wait in the drop slot; the hrefs of the entries are their ids. */
   | { readonly kind: "arrivals" }
   | { readonly kind: "take-in" | "discard"; readonly ids: readonly string[] }
-  | { readonly kind: "undo" };
+  | { readonly kind: "undo" }
+  /** Earlier states that are kept. */
+  | { readonly kind: "earlier" }
+  | { readonly kind: "changes-since"; readonly generation: number }
+  /** Null: everything. */
+  | { readonly kind: "put-back"; readonly generation: number; readonly hrefs: readonly string[] | null };
 
 export interface VisitEntry {
   readonly name: string;
@@ -317,10 +324,24 @@ export interface VisitEntry {
   readonly modifiedAt: number;
   /** Of a link. */
   readonly leadsTo: string | null;
+  /** Asked for `changes-since`. */
+  readonly change?: "added" | "changed" | "removed";
+}
+
+/** A state the folder was in before. */
+export interface EarlierView {
+  readonly generation: number;
+  readonly at: number;
+  readonly files: number;
+  readonly bytes: number;
+  /** What it takes on disk besides what is needed anyway. */
+  readonly ownBytes: number;
 }
 
 export interface VisitReply {
   readonly entries: readonly VisitEntry[];
+  /** Asked for `earlier`. */
+  readonly earlier?: readonly EarlierView[];
   /** There are more. */
   readonly isCut: boolean;
 }

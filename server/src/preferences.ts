@@ -14,15 +14,17 @@ export const offLimitsSchema = z.strictObject({
 
 export const effortSchema = z.enum(["light", "standard", "heavy"]);
 const synced = z.array(path).max(50).readonly();
+const keepEarlier = z.int().min(0).max(20);
 const idleMinutes = z.int().min(1).max(24 * 60).nullable();
 const preferencesSchema = z.strictObject({
   rules: rulesSchema.default(STANDARD_RULES),
   idleSignOutMinutes: idleMinutes.default(15),
   effort: effortSchema.default("standard"),
   synced: synced.default([]),
+  keepEarlier: keepEarlier.default(1),
 });
 /** A change names only what it changes, so that two at once do not undo one another. */
-export const preferencesChangeSchema = z.strictObject({ rules: rulesSchema.exactOptional(), idleSignOutMinutes: idleMinutes.exactOptional(), synced: synced.exactOptional() });
+export const preferencesChangeSchema = z.strictObject({ rules: rulesSchema.exactOptional(), idleSignOutMinutes: idleMinutes.exactOptional(), synced: synced.exactOptional(), keepEarlier: keepEarlier.exactOptional() });
 const storedSchema = preferencesSchema.extend({ offLimits: offLimitsSchema.default({ added: [], removed: [] }) });
 type Stored = z.output<typeof storedSchema>;
 
@@ -38,8 +40,8 @@ export class Preferences {
   }
 
   get(): PreferencesView {
-    const { rules, idleSignOutMinutes, effort, synced: directories } = this.stored();
-    return { rules, idleSignOutMinutes, effort, synced: directories };
+    const { offLimits: _offLimits, ...preferences } = this.stored();
+    return preferences;
   }
 
   get offLimits(): OffLimitsEdits {

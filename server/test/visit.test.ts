@@ -8,6 +8,7 @@ import { setFolderPassword } from "../src/operations/folder-password";
 import { listFolders } from "../src/operations/list-folders";
 import { lock } from "../src/operations/lock-folder";
 import { release, unlock } from "../src/operations/open-folder";
+import { setPreferences } from "../src/operations/preferences";
 import { signOut } from "../src/operations/sign-in";
 import { startVisit } from "../src/operations/visit";
 import { TestHouse, sealedAnd } from "./house";
@@ -58,6 +59,31 @@ it("the page lists, searches, makes, renames, deletes and undoes; the list of fo
   await (await release(house.eremos, { pathOrId: folder, from: "/", accept: false })).job?.outcome;
   expect(fs.readdirSync(folder, { recursive: true }).sort()).toEqual(["2026", "2026/march.csv", "2027", "2027/new.txt", "2027/size.txt", "letter.txt"]);
   expect(activityOf(house.eremos).map(({ kind }) => kind)).toEqual(["released", "changed", "visited", "locked"]);
+});
+
+it("an earlier state is kept, shown and put back; how many, the owner chooses", async () => {
+  await visit();
+  await call({ kind: "remove", hrefs: ["/2026"] });
+  await house.eremos.visits.end(only()?.id ?? "");
+  await (await unlock(house.eremos, { pathOrId: folder, from: "/", accept: false, mode: { kind: "until-locked" } })).outcome;
+  fs.writeFileSync(path.join(folder, "letter.txt"), "Dear Mara");
+  await lock(house.eremos, { path: folder, protection: sealedAnd("hidden"), inUseAnyway: false, from: "/" }).outcome;
+  await visit();
+  const { earlier = [] } = await call({ kind: "earlier" });
+  expect(earlier).toMatchObject([{ files: 2 }]);
+  const { entries } = await call({ kind: "changes-since", generation: earlier[0]?.generation ?? 0 });
+  expect(entries.map(({ change, name }) => `${change} ${name}`)).toEqual(["changed letter.txt"]);
+  await call({ kind: "put-back", generation: earlier[0]?.generation ?? 0, hrefs: null });
+  await house.eremos.visits.end(only()?.id ?? "");
+  setPreferences(house.eremos, { keepEarlier: 0 });
+  const view = await visit();
+  expect((await put(view, "/another.txt", "one")).status).toBe(201);
+  await house.eremos.visits.end(view.folder);
+  await visit();
+  expect((await call({ kind: "earlier" })).earlier).toEqual([]);
+  await house.eremos.visits.end(view.folder);
+  await (await release(house.eremos, { pathOrId: folder, from: "/", accept: false })).job?.outcome;
+  expect(fs.readFileSync(path.join(folder, "letter.txt"), "utf8")).toBe("Dear Jonas");
 });
 
 it("ends when its time is up, at a sign-out and at Close up, and with it the drive and the keys", async () => {

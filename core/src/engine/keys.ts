@@ -65,6 +65,11 @@ export class FolderKeys {
   }
 }
 
+/** The devices whose locks made while signed out are trusted: those this owner knows, and those the folder's authenticated header names. */
+export function devicesOf(header: FolderHeader, { devices }: Pick<OwnerAccess, "devices">): readonly Uint8Array[] {
+  return [...devices, ...header.devices.map((device) => fromBase64(device, 32))];
+}
+
 /**
  * Checks who stands behind a generation. One made while signed out must be signed by a device this owner knows (from the owner's own
  * data directory, or from the folder's authenticated header on another machine).
@@ -72,7 +77,6 @@ export class FolderKeys {
  */
 export function requireVouched(generation: Generation, header: FolderHeader, keys: FolderKeys, access: OwnerAccess, acceptUnvouched: boolean): void {
   if (generation.folder !== header.folder) throw new EremosError("damaged", "The folder's generation record belongs to another folder.", { reason: "swapped" });
-  const devices = [...access.devices, ...header.devices.map((device) => fromBase64(device, 32))];
-  if (vouchingOf(generation, keys.folderKey, devices) !== "unvouched" || acceptUnvouched) return;
+  if (vouchingOf(generation, keys.folderKey, devicesOf(header, access)) !== "unvouched" || acceptUnvouched) return;
   throw new EremosError("unvouched", "The last lock of this folder was not made by you or by a computer of yours that Eremos knows. Nothing was changed; open it only if you know who locked it.");
 }

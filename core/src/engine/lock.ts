@@ -4,14 +4,16 @@ import { type FolderPassword, writeHeader } from "../format/header";
 import type { OwnerEnvelope } from "../format/owner";
 import type { StateRecord } from "../format/state";
 import type { Disk, Holder, Stat } from "../platform/port";
+import { sweepKeeping } from "./earlier";
 import { sealFileByFile } from "./file-by-file";
 import { within } from "./handles";
 import { type Hooks, Meter, silentHooks } from "./hooks";
 import { refuseInUse } from "./in-use";
 import { type Grounds, type Hiding, hide, hidingFor } from "./hide";
 import { finishRemoving, recoverHeld } from "./recover";
-import { type SealedContent, type SealingOf, loadOpened, prepare, sealContent, sealedBefore, sealedFor, sweep } from "./seal-generation";
+import { type SealedContent, type SealingOf, loadOpened, prepare, sealContent, sealedBefore, sealedFor } from "./seal-generation";
 import { digestsOf, writeSigns } from "./signs";
+import { devicesOf } from "./keys";
 import { type Room, type Strategy, bytesForWhole, changedSince, chooseStrategy } from "./space";
 import { closedRoot } from "./settle";
 import { moveOut, topModeOf, verifyStaged } from "./staging";
@@ -50,6 +52,8 @@ export interface LockInput extends Grounds {
   readonly page: Buffer | null;
   /** In view: the file by which the desktop shows another icon for it. */
   readonly icon?: Buffer | null;
+  /** How many earlier states stay beside this one. */
+  readonly keep?: number;
   /** Lock even though programs have files in it open for writing. */
   readonly inUseAnyway: boolean;
 }
@@ -273,7 +277,7 @@ function removePlain(of: SealingOf, content: SealedContent, committed: StateReco
       const removing = commitState(disk, folder.vault, { ...committed, state: "removing", generation: content.generation, next: null, mixed: false });
       finishRemoving(disk, folder, removing);
       commitState(disk, folder.vault, { ...removing, state: "sealed", staging: null, modes: [], times: null });
-      if (input.signer.by === "owner") sweep(disk, folder.vault, content.index, content.generation, content.sealed.packs.keys());
+      if (input.signer.by === "owner") sweepKeeping(disk, folder.vault, { keys: of.making.keys, devices: devicesOf(of.making.header, { devices: [] }) }, content.index, content.generation, content.sealed.packs.keys(), input.keep ?? 0);
       return holders;
     });
   } finally {

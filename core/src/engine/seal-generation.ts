@@ -233,14 +233,14 @@ export function writeFile(disk: Disk, dir: Dir, name: Buffer, bytes: Buffer): vo
   });
 }
 
-/** Only this generation is kept; what it does not use goes. */
-export function sweep(disk: Disk, vault: Dir, index: string, generation: number, packs: Iterable<string>): void {
-  const used = new Set([index, ...packs].map((object) => Buffer.from(object, "base64url").toString("hex")));
+/** This generation is kept, with the records of `earlier` ones; of objects, what is named. */
+export function sweep(disk: Disk, vault: Dir, index: string, generation: number, objects: Iterable<string>, earlier: readonly number[] = []): void {
+  const used = new Set([index, ...objects].map((object) => Buffer.from(object, "base64url").toString("hex")));
   eachObject(disk, vault, (dir, name) => {
     if (!used.has(name.toString("latin1"))) disk.unlink(dir, name);
   });
   within(disk, disk.openDir(vault, NAMES.generations), (generations) => {
-    const current = [generationName(generation, false), generationName(generation, true)];
-    for (const name of disk.list(generations)) if (!current.some((kept) => kept.equals(name))) disk.unlink(generations, name);
+    const named = [generation, ...earlier].flatMap((number) => [generationName(number, false), generationName(number, true)]);
+    for (const name of disk.list(generations)) if (!named.some((kept) => kept.equals(name))) disk.unlink(generations, name);
   });
 }

@@ -7,12 +7,13 @@ import type { EncodedTree, TreeReader } from "../format/tree";
 import type { Disk } from "../platform/port";
 import { commitHeader } from "./change-owner";
 import { amountIn, openFileByFile } from "./file-by-file";
+import { sweepKeeping } from "./earlier";
 import { refuseWaitingDrops, takeOutDrops } from "./drop";
 import { within } from "./handles";
 import { showAtOrdinaryPath } from "./hide";
 import { type Hooks, Meter } from "./hooks";
 import { Identities, identityOf } from "./identity";
-import { FolderKeys, type OwnerAccess, requireVouched } from "./keys";
+import { FolderKeys, type OwnerAccess, devicesOf, requireVouched } from "./keys";
 import { type LoadedTree, loadTree, packReader } from "./load-tree";
 import type { OpenNote } from "./lock";
 import { writeOpened } from "./opened";
@@ -20,7 +21,6 @@ import { dismantle, moveBack, recoverHeld } from "./recover";
 import { PackReaders, type Restored, restoreTree } from "./restore-tree";
 import { settleFile } from "./single-file";
 import { NO_SIGNS, digestsOf, removeSigns } from "./signs";
-import { sweep } from "./seal-generation";
 import { type Strategy, bytesForWhole, chooseStrategy } from "./space";
 import { closeTop, restoreModes, restoreTopMode, topModeOf, topModes } from "./staging";
 import {
@@ -40,6 +40,8 @@ export interface UnlockInput {
   readonly acceptOlder: boolean;
   /** For its owner's account alone, and a single file not at its place: it is about to be locked in another way. */
   readonly closed?: boolean;
+  /** How many earlier states stay beside the last one. */
+  readonly keep?: number;
 }
 
 export interface UnlockOutcome {
@@ -125,7 +127,7 @@ async function openSealed(disk: Disk, input: UnlockInput, hooks: Hooks, finish: 
     const loaded = loadTree(disk, folder.vault, loadedGeneration, keys);
     const strategy = state.mixed ? "file-by-file" : strategyFor(disk, folder, loaded.tree);
     if (input.closed && strategy === "file-by-file") throw new EremosError("no-space", "There is no room on this disk to decrypt it beside its encrypted copy, which changing the guard of a locked folder needs. Nothing was touched; free some space, or open it first, choose, and lock it again.");
-    const { header, generation } = await adopt(disk, folder, loadedHeader, loadedGeneration, keys, input.access, loaded.tree);
+    const { header, generation } = await adopt(disk, folder, loadedHeader, loadedGeneration, keys, input.access, loaded.tree, input.keep ?? 0);
     const place = openPlace(generation, keys.secret(generation.key));
     folder = showAtOrdinaryPath(disk, folder, state, place);
     const of: Opening = { disk, folder, state, keys, header, generation, place, loaded, closed: input.closed ?? false, hooks };
@@ -186,7 +188,7 @@ function strategyFor(disk: Disk, folder: HeldFolder, tree: TreeReader): Strategy
 }
 
 /** What was locked while signed out comes under the owner's symmetric keys at the first opening. FORMAT.md §6.3. */
-async function adopt(disk: Disk, folder: HeldFolder, header: FolderHeader, generation: Generation, keys: FolderKeys, access: OwnerAccess, tree: TreeReader): Promise<Pick<Opening, "header" | "generation">> {
+async function adopt(disk: Disk, folder: HeldFolder, header: FolderHeader, generation: Generation, keys: FolderKeys, access: OwnerAccess, tree: TreeReader, keep: number): Promise<Pick<Opening, "header" | "generation">> {
   const adopted = await adoptHeader(header, access, keys.folderKey);
   if (adopted !== header) commitHeader(disk, folder, writeHeader(adopted));
   for (const record of keys.keyRecords.filter((candidate) => candidate.box === undefined)) {
@@ -198,7 +200,7 @@ async function adopt(disk: Disk, folder: HeldFolder, header: FolderHeader, gener
     for (const copy of [true, false]) commitFile(disk, dir, generationName(generation.generation, copy), writeGeneration(vouched));
   });
   // The last one that the owner vouched for was kept until now.
-  if (!loadState(disk, folder.vault)?.mixed) sweep(disk, folder.vault, vouched.index.object, vouched.generation, tree.packs().map(({ object }) => object));
+  if (!loadState(disk, folder.vault)?.mixed) sweepKeeping(disk, folder.vault, { keys, devices: devicesOf(header, access) }, vouched.index.object, vouched.generation, tree.packs().map(({ object }) => object), keep);
   return { header: adopted, generation: vouched };
 }
 

@@ -54,7 +54,7 @@ export function newDirNode(name: Buffer, meta: Meta, parent: DirNode): DirNode {
   return { kind: "dir", name, meta, parent, known: null, children: new Map() };
 }
 
-function nodeOf(tree: TreeReader, entry: Entry, parent: DirNode): Node {
+export function nodeOf(tree: TreeReader, entry: Entry, parent: DirNode): Node {
   if (entry.kind === "dir") return dirNode(entry, parent);
   if (entry.kind === "link") return entry;
   const { name, meta, size, linkGroup, extents, content } = entry;

@@ -4,17 +4,18 @@ import { ByteWriter } from "../format/byte-stream";
 import { FOLDER_KEY_NAME, type Generation, generationDigest, openPlace, sealPlace, vouchFor, writeGeneration } from "../format/generation";
 import type { FolderHeader } from "../format/header";
 import type { StateRecord } from "../format/state";
-import { type EncodedTree, type FileEntry, type Meta, type PackInfo, TreeReader, TreeWriter, writePackRecord } from "../format/tree";
+import { type EncodedTree, type Entry, type FileEntry, type Meta, type PackInfo, TreeReader, TreeWriter, writePackRecord } from "../format/tree";
 import type { Disk } from "../platform/port";
 import type { CheckInput } from "./check";
 import { type Drop, openDrops } from "./drop";
+import { type Difference, type Earlier, type Opener, differences, madeAt, openEarlier, ownBytes, requireEarlier, sweepKeeping } from "./earlier";
 import { within } from "./handles";
-import { FolderKeys, requireVouched } from "./keys";
+import { FolderKeys, devicesOf, requireVouched } from "./keys";
 import { indexSource, openIndex } from "./load-tree";
 import { ObjectReader, ObjectWriter, withObjectDir } from "./object-io";
-import { sweep, writeFile } from "./seal-generation";
+import { writeFile } from "./seal-generation";
 import { namesFor } from "./staging";
-import { type Data, type DirNode, type FileNode, type LinkNode, type Node, amountsIn, childrenOf, copyOf, dirNode, encode, isWithin, keyOf, markChanged, newDirNode } from "./visit-tree";
+import { type Data, type DirNode, type FileNode, type LinkNode, type Node, amountsIn, childrenOf, copyOf, dirNode, encode, isWithin, keyOf, markChanged, newDirNode, nodeOf } from "./visit-tree";
 import { type HeldFolder, NAMES, commitState, displayPath, ensureDir, generationName, holdFolder, letGo, loadGeneration, loadHeader, loadState } from "./vault";
 
 /** Of the index, so much stays decrypted: 64 chunks of 64 KiB. */
@@ -33,6 +34,8 @@ export interface VisitInput extends CheckInput {
   readonly account: { readonly uid: number; readonly gid: number };
   /** The owner was told that the last lock is vouched for by nobody known, and goes on. */
   readonly acceptUnvouched?: boolean;
+  /** How many earlier states stay beside the last one. */
+  readonly keep?: number;
 }
 
 /** What the owner's list is to know of the folder as it is now. */
@@ -41,6 +44,17 @@ export interface Committed {
   readonly digest: string;
   readonly files: number;
   readonly bytes: number;
+}
+
+/** A state from before, as long as it is kept. */
+export interface EarlierState {
+  readonly generation: number;
+  /** Milliseconds since 1970. */
+  readonly at: number;
+  readonly files: number;
+  readonly bytes: number;
+  /** What it takes on disk besides what is needed anyway. */
+  readonly ownBytes: number;
 }
 
 /** One committed state, to go back to. */
@@ -65,14 +79,18 @@ export class Visit {
   /** Bytes of listings of the last index that was written whole. */
   private wholeBytes: number;
   private hasChanged = false;
+  /** What the visit began with, which stays to be gone back to. */
+  private readonly begun: { readonly generation: number; readonly index: string };
 
   private constructor(
     private readonly disk: Disk,
     private readonly folder: HeldFolder,
     private readonly keys: FolderKeys,
+    private readonly devices: readonly Uint8Array[],
     readonly header: FolderHeader,
     private readonly ordinaryPath: Buffer,
     private readonly account: VisitInput["account"],
+    private readonly keep: number,
     private state: StateRecord,
     private generation: Generation,
     private index: ObjectReader,
@@ -82,6 +100,7 @@ export class Visit {
     this.files = this.tree.files;
     this.bytes = this.tree.bytes;
     this.wholeBytes = this.tree.listingsEnd;
+    this.begun = { generation: generation.generation, index: generation.index.object };
   }
 
   /** @throws EremosError `not-locked` | `busy` | `damaged` | `unvouched` | `needs-folder-password` */
@@ -98,8 +117,8 @@ export class Visit {
       requireVouched(generation, header, keys, input.access, input.acceptUnvouched ?? false);
       index = openIndex(disk, folder.vault, generation, keys, CACHED_INDEX_CHUNKS);
       // An earlier visit was cut off, and may have left objects that nothing refers to.
-      if (state.next !== null) sweep(disk, folder.vault, generation.index.object, generation.generation, new TreeReader(indexSource(index), generation.index.record).packs().map(({ object }) => object));
-      return new Visit(disk, folder, keys, header, openPlace(generation, keys.secret(generation.key)), input.account, state, generation, index);
+      if (state.next !== null) sweepKeeping(disk, folder.vault, { keys, devices: devicesOf(header, input.access) }, generation.index.object, generation.generation, new TreeReader(indexSource(index), generation.index.record).packs().map(({ object }) => object), input.keep ?? 0);
+      return new Visit(disk, folder, keys, devicesOf(header, input.access), header, openPlace(generation, keys.secret(generation.key)), input.account, input.keep ?? 0, state, generation, index);
     } catch (error) {
       index?.close();
       keys?.wipe();
@@ -334,7 +353,7 @@ export class Visit {
     }
     this.hasChanged = true;
     const earlier: Past = { index: this.index, object: this.generation.index.object, record: this.generation.index.record };
-    this.removeRecord(this.generation.generation);
+    if (this.generation.generation !== this.begun.generation) this.removeRecord(this.generation.generation);
     this.generation = record;
     this.index = index;
     this.tree = new TreeReader(indexSource(index), encoded.record);
@@ -367,6 +386,7 @@ export class Visit {
 
   private drop(past: Past): void {
     past.index.close();
+    if (past.object === this.begun.index) return;
     this.removeObject("index", past.object);
   }
 
@@ -413,6 +433,61 @@ export class Visit {
     return at;
   }
 
+  /** Earlier states that are kept, the newest first. */
+  earlier(): readonly EarlierState[] {
+    const all = this.openEarlier();
+    try {
+      return all.map((one, i) => {
+        const others = new Set([this.tree, ...all.filter((_other, j) => j !== i).map(({ tree }) => tree)].flatMap((tree) => tree.packs().map(({ object }) => object)));
+        const { generation } = one.record;
+        return { generation, at: madeAt(this.disk, this.folder.vault, generation), files: one.tree.files, bytes: one.tree.bytes, ownBytes: ownBytes(this.disk, this.folder.vault, one, others) };
+      });
+    } finally {
+      for (const { index } of all) index.close();
+    }
+  }
+
+  private get opener(): Opener {
+    return { keys: this.keys, devices: this.devices };
+  }
+
+  private openEarlier(): Earlier[] {
+    return openEarlier(this.disk, this.folder.vault, this.opener, this.generation.generation, Number.POSITIVE_INFINITY);
+  }
+
+  /** What came, changed and went since an earlier state; `most` of it. @throws EremosError `not-found` */
+  changesSince(generation: number, most: number): readonly Difference[] {
+    return this.withEarlier(generation, ({ tree }) => [...take(differences(tree, tree.root, this.tree, this.tree.root), most)]);
+  }
+
+  private withEarlier<T>(generation: number, use: (earlier: Earlier) => T): T {
+    const earlier = requireEarlier(this.disk, this.folder.vault, this.opener, this.generation.generation, generation);
+    try {
+      return use(earlier);
+    } finally {
+      earlier.index.close();
+    }
+  }
+
+  /** Makes what is at these paths what it was in an earlier state; null: everything. The caller commits. @throws EremosError `not-found` */
+  putBack(generation: number, paths: readonly (readonly Buffer[])[] | null): void {
+    this.commit();
+    this.withEarlier(generation, ({ tree }) => {
+      const all = paths ?? [...differences(tree, tree.root, this.tree, this.tree.root)].map(({ path }) => path);
+      for (const path of all) this.putOneBack(tree, path);
+    });
+  }
+
+  private putOneBack(earlier: TreeReader, path: readonly Buffer[]): void {
+    const name = path.at(-1);
+    if (!name) return;
+    let was: Entry | null = earlier.root;
+    for (const part of path) was = was?.kind === "dir" ? earlier.find(was, part) : null;
+    const parent = this.directoriesTo(path.slice(0, -1));
+    if (this.child(parent, name)) this.remove(parent, name);
+    if (was) this.put(parent, copyOf(earlier, nodeOf(earlier, was, parent), name, parent));
+  }
+
   /** Takes the last committed change back, as a change of its own. @throws EremosError `usage` where there is none */
   undo(): void {
     this.commit();
@@ -448,7 +523,7 @@ export class Visit {
   private tidy(): void {
     this.rootNode = dirNode(this.tree.root, null);
     this.keepPast(this.commitTree(this.encodeTree(true)));
-    sweep(this.disk, this.folder.vault, this.generation.index.object, this.generation.generation, this.tree.packs().map(({ object }) => object));
+    sweepKeeping(this.disk, this.folder.vault, this.opener, this.generation.index.object, this.generation.generation, this.tree.packs().map(({ object }) => object), this.keep);
     this.state = commitState(this.disk, this.folder.vault, { ...this.state, next: null });
   }
 }

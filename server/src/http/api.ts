@@ -80,6 +80,9 @@ const visitCallSchema = z.discriminatedUnion("kind", [
   z.strictObject({ kind: z.literal("move"), href, to: href }),
   z.strictObject({ kind: z.literal("arrivals") }),
   z.strictObject({ kind: z.enum(["take-in", "discard"]), ids: z.array(text).min(1).max(10_000) }),
+  z.strictObject({ kind: z.literal("earlier") }),
+  z.strictObject({ kind: z.literal("changes-since"), generation: z.int().positive() }),
+  z.strictObject({ kind: z.literal("put-back"), generation: z.int().positive(), hrefs: z.array(href).max(10_000).nullable() }),
   z.strictObject({ kind: z.literal("undo") }),
 ]) satisfies z.ZodType<VisitCall>;
 const target = z.object({ folder: text, accept: z.boolean().default(false), secret: secretSchema.nullable().default(null) });

@@ -125,7 +125,7 @@ function seal(locking: Locking): StartedJob<"lock"> {
   return eremos.jobs.start({
     folder: id,
     verb,
-    request: { verb: "lock", input: { path, folder: id, visibility, cover, ...eremos.grounds, signer, note: openNote, ...signsOf(id, during, eremos.settings.port), inUseAnyway } },
+    request: { verb: "lock", input: { path, folder: id, visibility, cover, ...eremos.grounds, signer, note: openNote, ...signsOf(id, during, eremos.settings.port), inUseAnyway, keep: eremos.preferences.get().keepEarlier } },
     before: () => begin(locking),
     after: async (outcome) => {
       await recordLock(eremos, during, outcome);

@@ -33,6 +33,7 @@ function inputFor(eremos: Eremos, target: Target, accept: boolean, folderKey: Bu
     expected: record.generation > 0 ? { generation: record.generation, digest: record.digest } : null,
     acceptUnvouched: accept,
     acceptOlder: accept,
+    keep: eremos.preferences.get().keepEarlier,
   };
 }
 

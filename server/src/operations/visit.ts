@@ -31,7 +31,7 @@ async function begin(eremos: Eremos, { record, located }: Target, { minutes, acc
   let latest: Committed | null = null;
   const view = await eremos.visits.start({
     folder: record.id,
-    input: { path: located.realPath, access: accessOf(eremos.requireKeys(), eremos.requireOwner(), eremos.data.device.publicKey, folderKey), keptHeader: eremos.registry.header(record.id), account, acceptUnvouched: accept },
+    input: { path: located.realPath, access: accessOf(eremos.requireKeys(), eremos.requireOwner(), eremos.data.device.publicKey, folderKey), keptHeader: eremos.registry.header(record.id), account, acceptUnvouched: accept, keep: eremos.preferences.get().keepEarlier },
     idleMs: IDLE_MINUTES * MINUTE_MS,
     endsAt: minutes === null ? null : Date.now() + minutes * MINUTE_MS,
     onCommit: (committed) => {

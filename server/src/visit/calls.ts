@@ -28,6 +28,13 @@ export async function answerCall(folder: VisitedFolder, call: VisitCall): Promis
     case "discard":
       await folder.settleArrivals(call.ids, call.kind === "take-in");
       break;
+    case "earlier":
+      return { entries: [], isCut: false, earlier: folder.earlier() };
+    case "changes-since":
+      return changesSince(folder, call.generation);
+    case "put-back":
+      await folder.putBack(call.generation, call.hrefs?.map(pathIn) ?? null);
+      break;
     case "undo":
       await folder.undo();
       break;
@@ -69,11 +76,17 @@ function listAt(folder: VisitedFolder, path: Path): VisitEntry[] {
   return folder.list(directoryAt(folder, path)).map((node) => entryOf(node, path));
 }
 
-function entryOf(node: Node, above: Path): VisitEntry {
+function entryOf(node: Pick<Node, "name" | "meta"> & ({ readonly kind: "dir" } | { readonly kind: "file"; readonly size: number } | { readonly kind: "link"; readonly target: Buffer }), above: Path): VisitEntry {
   return {
     name: shownName(node.name), href: hrefOf([...above, node.name]), kind: node.kind, size: node.kind === "file" ? node.size : 0,
     modifiedAt: Number(node.meta.mtimeNs / 1_000_000n), leadsTo: node.kind === "link" ? shownName(node.target) : null,
   };
+}
+
+function changesSince(folder: VisitedFolder, generation: number): VisitReply {
+  const changes = folder.changesSince(generation, MOST_FOUND + 1);
+  const entries = changes.slice(0, MOST_FOUND).map(({ path, kind, entry }): VisitEntry => ({ ...entryOf(entry, path.slice(0, -1)), name: path.map(shownName).join("/"), change: kind }));
+  return { entries, isCut: changes.length > MOST_FOUND };
 }
 
 /** Names that hold the text, whatever its case, from the directory down. */

@@ -1,4 +1,4 @@
-import { type Committed, type DirNode, type Drop, EremosError, type Node, type Upload, type Visit, fromSystemError, isEremosError } from "@eremos/core";
+import { type Committed, type DirNode, type Drop, type EarlierState, EremosError, type Node, type Upload, type Visit, fromSystemError, isEremosError } from "@eremos/core";
 import type { Path } from "./hrefs";
 
 /** Where something is, or could be: its directory, its name there, and what is there now. */
@@ -169,6 +169,18 @@ export class VisitedFolder {
     } finally {
       for (const drop of drops) drop.close();
     }
+  }
+
+  earlier(): readonly EarlierState[] {
+    return reading(() => this.visit.earlier());
+  }
+
+  changesSince(generation: number, most: number): ReturnType<Visit["changesSince"]> {
+    return reading(() => this.visit.changesSince(generation, most));
+  }
+
+  putBack(generation: number, paths: readonly Path[] | null): Promise<void> {
+    return this.change(() => this.visit.putBack(generation, paths));
   }
 
   close(): Committed {

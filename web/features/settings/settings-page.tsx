@@ -38,6 +38,7 @@ export function SettingsPage(): ReactNode {
             <PinSection hasPin={settings.hasPin} />
             <StaySection stays={settings.stays} />
             <LeavingOpen preferences={settings.preferences} />
+            <KeepEarlier preferences={settings.preferences} />
             <Desktop />
             <section aria-labelledby="data">
               <h2 id="data" className="text-lg">Where things are</h2>
@@ -54,6 +55,24 @@ export function SettingsPage(): ReactNode {
         )}
       </div>
     </main>
+  );
+}
+
+/** How far back a sealed folder can be put. */
+function KeepEarlier({ preferences }: { readonly preferences: PreferencesView }): ReactNode {
+  const client = useQueryClient();
+  const save = useMutation({ mutationFn: api.setPreferences, onError: showError, onSettled: () => client.invalidateQueries({ queryKey: KEYS.settings }) });
+  return (
+    <section aria-labelledby="keep-earlier">
+      <h2 id="keep-earlier" className="text-lg">Earlier states</h2>
+      <label className="mt-2 flex flex-wrap items-center gap-2 text-sm">
+        Of each sealed folder, keep
+        <select value={preferences.keepEarlier} disabled={save.isPending} onChange={(event) => save.mutate({ keepEarlier: Number(event.target.value) })} className="h-9 rounded-lg border border-line bg-sheet px-2.5">
+          {[0, 1, 2, 5, 10, 20].map((number) => <option key={number} value={number}>{number === 0 ? "only the last state" : `the last state and ${number} before it`}</option>)}
+        </select>
+      </label>
+      <p className="mt-1.5 text-[13px] text-mute">Encrypted like the rest; each takes as much room as what changed since. A visit shows them, and puts back what you choose. What is beyond the number goes at the next lock or visit.</p>
+    </section>
   );
 }
 

@@ -1,12 +1,13 @@
 "use client";
 import { useQuery } from "@tanstack/react-query";
-import { ArrowLeft, ChevronRight, FolderPlus, HardDrive, Search, Undo2, Upload } from "lucide-react";
+import { ArrowLeft, ChevronRight, FolderPlus, HardDrive, History, Search, Undo2, Upload } from "lucide-react";
 import Link from "next/link";
 import { type ReactNode, useRef, useState } from "react";
 import { useDropzone } from "react-dropzone";
 import type { FolderView, VisitEntry, VisitView } from "@eremos/server/contract";
 import { Arrived } from "./arrived";
 import { DriveDialog } from "./drive-dialog";
+import { EarlierDialog } from "./earlier-dialog";
 import { childHref, lastName, parentHref, wayTo } from "./hrefs";
 import { Listing } from "./listing";
 import { NameDialog } from "./name-dialog";
@@ -129,6 +130,7 @@ interface ToolbarProps {
 
 function Toolbar({ href, folder, search, undoable, change, onGo, onSearch, onFiles }: ToolbarProps): ReactNode {
   const [naming, setNaming] = useState(false);
+  const [earlier, setEarlier] = useState(false);
   const picker = useRef<HTMLInputElement>(null);
   return (
     <div className="flex flex-wrap items-center gap-2 border-y border-line bg-sheet px-6 py-2">
@@ -150,7 +152,9 @@ function Toolbar({ href, folder, search, undoable, change, onGo, onSearch, onFil
         onFiles([...(event.target.files ?? [])]);
         event.target.value = "";
       }} />
+      <Button onClick={() => setEarlier(true)}><History className="size-4" aria-hidden />As it was…</Button>
       <Button disabled={undoable === 0 || change.pending} onClick={() => change.run({ kind: "undo" })}><Undo2 className="size-4" aria-hidden />Undo</Button>
+      <EarlierDialog folder={folder.id} change={change} open={earlier} onOpenChange={setEarlier} />
       <NameDialog open={naming} onOpenChange={setNaming} title="New folder" action="Make it" initial="" onName={(name) => change.run({ kind: "make-directory", href: childHref(href, name) })} />
     </div>
   );

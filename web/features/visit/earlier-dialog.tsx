@@ -1,0 +1,68 @@
+"use client";
+import { useQuery } from "@tanstack/react-query";
+import { type ReactNode, useId, useState } from "react";
+import type { VisitEntry } from "@eremos/server/contract";
+import type { useChange } from "./use-visit";
+import { api } from "@/lib/api";
+import { ago, count, exactTime, formatBytes } from "@/lib/format";
+import { KEYS } from "@/lib/queries";
+import { Button } from "@/ui/button";
+import { Dialog } from "@/ui/dialog";
+
+interface EarlierProps {
+  readonly folder: string;
+  readonly change: ReturnType<typeof useChange>;
+  readonly open: boolean;
+  readonly onOpenChange: (open: boolean) => void;
+}
+
+/** What changed since an earlier state, and the way back to it: per entry, or whole. */
+export function EarlierDialog(props: EarlierProps): ReactNode {
+  return (
+    <Dialog open={props.open} onOpenChange={props.onOpenChange} title="As it was before" description="Earlier states of the folder that are kept, and what is different since. Putting something back can be undone.">
+      {props.open && <States {...props} />}
+    </Dialog>
+  );
+}
+
+function States({ folder, change }: EarlierProps): ReactNode {
+  const states = useQuery({ queryKey: [...KEYS.visit(folder), "earlier"], queryFn: () => api.visit(folder, { kind: "earlier" }), staleTime: 0 }).data?.earlier;
+  const [picked, setPicked] = useState<number | null>(null);
+  const id = useId();
+  const generation = picked ?? states?.[0]?.generation;
+  if (!states) return null;
+  if (generation === undefined) return <p className="mt-5 text-sm text-mute">No earlier state is kept yet. From the next change or lock on, the one before is; how many, you choose in Settings.</p>;
+  return (
+    <div className="mt-5 space-y-3">
+      <label htmlFor={id} className="block text-sm font-semibold">The state of</label>
+      <select id={id} value={generation} onChange={(event) => setPicked(Number(event.target.value))} className="h-10 w-full rounded-lg border border-line bg-sheet px-2.5 text-sm">
+        {states.map((state) => <option key={state.generation} value={state.generation}>{ago(state.at)} ({exactTime(state.at)}): {count(state.files, "file")}, {formatBytes(state.bytes)}; keeping it takes {formatBytes(state.ownBytes)}</option>)}
+      </select>
+      <Changes key={generation} folder={folder} generation={generation} change={change} />
+    </div>
+  );
+}
+
+const WORDS = { added: "came", changed: "changed", removed: "went" } as const;
+
+function Changes({ folder, generation, change }: Pick<EarlierProps, "folder" | "change"> & { readonly generation: number }): ReactNode {
+  const { data } = useQuery({ queryKey: [...KEYS.visit(folder), "changes", generation], queryFn: () => api.visit(folder, { kind: "changes-since", generation }), staleTime: 0 });
+  if (!data) return null;
+  if (data.entries.length === 0) return <p className="text-sm text-mute">Nothing is different since.</p>;
+  const putBack = (entries: readonly VisitEntry[] | null): void => change.run({ kind: "put-back", generation, hrefs: entries?.map(({ href }) => href) ?? null });
+  return (
+    <>
+      <ul className="max-h-72 divide-y divide-line/60 overflow-y-auto rounded-xl border border-line bg-sheet px-4 text-sm">
+        {data.entries.map((entry) => (
+          <li key={entry.href} className="flex items-center gap-3 py-1.5">
+            <span className="w-16 shrink-0 text-[13px] text-mute">{WORDS[entry.change ?? "changed"]}</span>
+            <span className="min-w-0 flex-1 truncate" title={entry.name}>{entry.name}</span>
+            <Button size="small" disabled={change.pending} onClick={() => putBack([entry])}>{entry.change === "added" ? "Take it away" : "Put it back"}</Button>
+          </li>
+        ))}
+      </ul>
+      {data.isCut && <p className="text-[13px] text-mute">There are more.</p>}
+      <div className="flex justify-end"><Button tone="dusk" disabled={change.pending} onClick={() => putBack(null)}>Put everything back as it was</Button></div>
+    </>
+  );
+}
