@@ -106,6 +106,27 @@ test("files put in without opening it wait encrypted, are shown, and taken in or
   expect(fs.readFileSync(path.join(folder, "scan 1.txt"), "utf8")).toBe("saved by a scanner");
 });
 
+test("signed out, from the page in a locked folder: files are put in at the gate", async ({ page, house }) => {
+  const folder = house.place("Home", "Adoption papers");
+  expect(house.eremos(["setup"], PASSWORD).status).toBe(0);
+  expect(house.eremos(["lock", folder, "--view"]).status).toBe(0);
+  const link = /href="([^"]+)"/.exec(fs.readFileSync(path.join(folder, "Locked with Eremos.html"), "utf8"))?.[1] ?? "";
+  await page.goto(house.address);
+  await expect(page.getByLabel("Master password")).toBeVisible();
+  await expect(page.getByText("Or put files in, without opening it")).toBeHidden();
+  await page.goto(new URL(new URL(link).pathname, house.address).toString());
+  await expect(page.getByText("Or put files in, without opening it")).toBeVisible();
+  expect((await new AxeBuilder({ page }).analyze()).violations).toEqual([]);
+  await page.getByLabel("Files to put in").setInputFiles([{ name: "at the gate.txt", mimeType: "text/plain", buffer: Buffer.from("put in at the gate") }, { name: "second ü.bin", mimeType: "application/octet-stream", buffer: Buffer.alloc(2_500_000, "second") }]);
+  await expect(page.getByText("2 files are in, encrypted.")).toBeVisible();
+  expect(house.ls(folder)).toEqual(["Locked with Eremos.html"]);
+  const refused = await page.request.post(`${house.address}/api/drop?folder=AAAAAAAAAAAAAAAAAAAAAA&name=x`, { data: "x", headers: { origin: house.address } });
+  expect(refused.status()).toBe(404);
+  expect(house.eremos(["unlock", folder], PASSWORD).status).toBe(0);
+  expect(fs.readFileSync(path.join(folder, "at the gate.txt"), "utf8")).toBe("put in at the gate");
+  expect(fs.statSync(path.join(folder, "second ü.bin")).size).toBe(2_500_000);
+});
+
 test("whatever lies in a folder, nothing of it runs in the page's origin; without the session its address gives nothing", async ({ page, house, browser }) => {
   const folder = house.place("Home", "Adoption papers");
   fs.writeFileSync(path.join(folder, "evil.html"), HOSTILE);

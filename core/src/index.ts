@@ -42,4 +42,4 @@ export { linuxDisk as disk } from "./platform/linux/linux-disk";
 export { type Running, runEngine } from "./worker/run-engine";
 export type { EngineRequest, Outcomes } from "./worker/protocol";
 export { reviveBytes } from "./worker/protocol";
-export type { Drop, Slot } from "./engine/drop";
+export { type Drop, DropUpload, type Slot } from "./engine/drop";

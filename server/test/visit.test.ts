@@ -4,6 +4,7 @@ import { afterEach, beforeEach, expect, it, vi } from "vitest";
 import type { VisitCall, VisitView } from "../src/contract";
 import { activityOf } from "../src/operations/about";
 import { closeUp } from "../src/operations/close-up";
+import { drop } from "../src/operations/drop";
 import { setFolderPassword } from "../src/operations/folder-password";
 import { listFolders } from "../src/operations/list-folders";
 import { lock } from "../src/operations/lock-folder";
@@ -84,6 +85,24 @@ it("an earlier state is kept, shown and put back; how many, the owner chooses", 
   await house.eremos.visits.end(view.folder);
   await (await release(house.eremos, { pathOrId: folder, from: "/", accept: false })).job?.outcome;
   expect(fs.readFileSync(path.join(folder, "letter.txt"), "utf8")).toBe("Dear Jonas");
+});
+
+it("files that were put in are listed, taken in beside what is there, or discarded; what can't be read only discarded", async () => {
+  await (await unlock(house.eremos, { pathOrId: folder, from: "/", accept: false, mode: { kind: "until-locked" } })).outcome;
+  await lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).outcome;
+  for (const name of ["letter.txt", "bill.pdf", "spoilt.bin"]) fs.writeFileSync(path.join(house.world, name), `put in: ${name}`);
+  expect(await drop(house.eremos, folder, [path.join(house.world, "spoilt.bin")], "/")).toBe(1);
+  const drops = path.join(folder, ".eremos", "drops");
+  for (const object of fs.readdirSync(drops).filter((name) => !name.endsWith(".json"))) fs.truncateSync(path.join(drops, object), 120);
+  await drop(house.eremos, folder, [path.join(house.world, "letter.txt"), path.join(house.world, "bill.pdf")], "/");
+  expect(only()).toMatchObject({ drops: 3, attention: expect.stringContaining("3 files were put in") });
+  await visit();
+  const arrived = (await call({ kind: "arrivals" })).entries;
+  expect(arrived.map(({ name }) => name)).toEqual(["letter.txt", "bill.pdf", expect.stringContaining("can't be read")]);
+  await call({ kind: "take-in", ids: [arrived[0]?.href ?? ""] });
+  await call({ kind: "discard", ids: arrived.slice(1).map(({ href }) => href) });
+  expect(await names()).toEqual(["2026", "Größe.txt", "letter.txt", "letter.txt (arrived while locked)"]);
+  expect(only()).toMatchObject({ drops: 0, attention: null });
 });
 
 it("ends when its time is up, at a sign-out and at Close up, and with it the drive and the keys", async () => {

@@ -40,6 +40,7 @@ export const api = {
   returnWithPin: (pin: string) => call<SignedIn>("pin/return", { pin }),
   setStay: (current: string | null) => call<object>("stay/set", { current }),
   returnStaying: () => call<SignedIn>("stay/return"),
+  slot: (folder: string) => call<{ readonly takes: boolean }>("slot", { folder }),
   touch: () => call<object>("touch"),
   changePassword: (current: string, password: string, hint: string | null) => call<PasswordChanged>("password", { current, password, hint }),
   efforts: () => call<EffortsView>("efforts"),

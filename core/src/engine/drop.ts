@@ -122,14 +122,18 @@ const NO_DIRECTORY = Buffer.alloc(0);
 async function holding<T>(disk: Disk, slot: Slot, use: (folder: HeldFolder) => Promise<T>): Promise<T> {
   const folder = holdFolder(disk, slot.path, { create: false });
   try {
-    const state = loadState(disk, folder.vault);
-    if (state?.state !== "sealed" || state.folder !== slot.folder) throw new EremosError("not-locked", `${displayPath(slot.path)} is not sealed now. Nothing was touched; copy the files into the folder itself.`);
+    requireSealed(disk, folder, slot);
     return await use(folder);
   } catch (error) {
     throw fromSystemError(error, "putting files in; what was not put in is where it was");
   } finally {
     letGo(disk, folder);
   }
+}
+
+function requireSealed(disk: Disk, folder: HeldFolder, slot: Slot): void {
+  const state = loadState(disk, folder.vault);
+  if (state?.state !== "sealed" || state.folder !== slot.folder) throw new EremosError("not-locked", `${displayPath(slot.path)} is not sealed now. Nothing was touched; copy the files into the folder itself.`);
 }
 
 async function withinLater<T>(disk: Disk, dir: Dir, use: (dir: Dir) => Promise<T>): Promise<T> {
@@ -148,50 +152,131 @@ interface Dropped {
 }
 
 /** Durable when it returns. */
-async function dropFile(disk: Disk, folder: HeldFolder, { folder: id, publicKey }: Slot, dir: Dir, name: Buffer, directory: Buffer): Promise<Dropped> {
-  const [secret, key] = [randomBytes(32), toBase64(randomBytes(16))];
-  const keys = new ContentKeys(key, secret, id);
+async function dropFile(disk: Disk, folder: HeldFolder, slot: Slot, dir: Dir, name: Buffer, directory: Buffer): Promise<Dropped> {
+  const file = disk.openRead(dir, name);
   try {
-    const { sealed } = await sealGenerationKey(id, key, secret, fromBase64(publicKey, 32));
-    if (!sealed) throw new EremosError("damaged", "The folder's public key can't be used.");
-    const file = disk.openRead(dir, name);
+    const stat = disk.statOpen(file);
+    const writing = await DropWriter.begin(disk, folder.vault, slot, directory, fileEntry(name, metaOf(stat, disk.xattrs(file)), stat.size));
     try {
-      const stat = disk.statOpen(file);
-      const meta: Meta = { ...metaOf(stat, disk.xattrs(file)) };
-      const { object, length } = writeObject(disk, folder.vault, keys, id, directory, { kind: "file", name, meta, size: stat.size, linkGroup: 0, content: null, extents: null }, (into, offset, room, done) => disk.read(file, into, offset, room, done));
-      disk.barrier(folder.vault);
-      within(disk, ensureDir(disk, folder.vault, NAMES.drops), (drops) => {
-        commitFile(disk, drops, Buffer.from(`${key}.json`), writeDrop({ format: "eremos-drop", version: 1, folder: id, key, sealed, object, length, at: Date.now() }));
-      });
-      disk.syncDir(folder.vault);
-      return { stat, key, object };
-    } finally {
-      disk.closeFile(file);
+      while (writing.left > 0) if (writing.fill((into, offset, room, done) => disk.read(file, into, offset, room, done)) === 0) break;
+      return { stat, ...writing.finish() };
+    } catch (error) {
+      writing.abort();
+      throw error;
     }
   } finally {
-    keys.wipe();
-    wipe(secret);
+    disk.closeFile(file);
   }
 }
 
-type ReadInto = (into: Buffer, offset: number, room: number, done: number) => number;
+function fileEntry(name: Buffer, meta: Meta, size: number): FileEntry {
+  return { kind: "file", name, meta, size, linkGroup: 0, content: null, extents: null };
+}
 
-function writeObject(disk: Disk, vault: Dir, keys: ContentKeys, id: string, directory: Buffer, entry: FileEntry, read: ReadInto): { readonly object: string; readonly length: number } {
-  const writer = new ObjectWriter(disk, vault, "drop", keys, id, 1);
-  try {
-    const record = new ByteWriter();
-    writePackRecord(record, writer.marker, directory, entry, entry.size);
-    writer.append(record.finish());
-    for (let done = 0; done < entry.size; ) {
-      const count = writer.fill(entry.size - done, (into, offset, room) => read(into, offset, room, done));
-      if (count === 0) throw new EremosError("changed-while-locking", `${displayPath(entry.name)} changed while it was put in. Nothing of it was; try again when it is at rest.`);
-      done += count;
+/** One file on its way into the slot, under a key of its own. It waits once it is finished; abort what is not. */
+class DropWriter {
+  private done = 0;
+
+  private constructor(
+    private readonly disk: Disk, private readonly vault: Dir, private readonly record: Pick<DropRecord, "folder" | "key" | "sealed">,
+    private readonly keys: ContentKeys, private readonly writer: ObjectWriter, private readonly size: number, private readonly name: Buffer,
+  ) {}
+
+  static async begin(disk: Disk, vault: Dir, { folder, publicKey }: Slot, directory: Buffer, entry: FileEntry): Promise<DropWriter> {
+    const [secret, key] = [randomBytes(32), toBase64(randomBytes(16))];
+    try {
+      const { sealed } = await sealGenerationKey(folder, key, secret, fromBase64(publicKey, 32));
+      if (!sealed) throw new EremosError("damaged", "The folder's public key can't be used.");
+      const keys = new ContentKeys(key, secret, folder);
+      const writer = new ObjectWriter(disk, vault, "drop", keys, folder, 1);
+      const begun = new DropWriter(disk, vault, { folder, key, sealed }, keys, writer, entry.size, entry.name);
+      try {
+        const record = new ByteWriter();
+        writePackRecord(record, writer.marker, directory, entry, entry.size);
+        writer.append(record.finish());
+        return begun;
+      } catch (error) {
+        begun.abort();
+        throw error;
+      }
+    } finally {
+      wipe(secret);
     }
-    return writer.finish();
-  } catch (error) {
-    writer.close();
-    removeObject(disk, vault, writer.header.object);
-    throw error;
+  }
+
+  get left(): number {
+    return this.size - this.done;
+  }
+
+  fill(read: (into: Buffer, offset: number, room: number, done: number) => number): number {
+    const count = this.writer.fill(this.left, (into, offset, room) => read(into, offset, room, this.done));
+    this.done += count;
+    return count;
+  }
+
+  append(piece: Buffer): void {
+    if (piece.length > this.left) throw new EremosError("usage", "More was sent than was announced. Nothing was put in.");
+    this.writer.append(piece);
+    this.done += piece.length;
+  }
+
+  /** Durable when it returns. @throws EremosError `changed-while-locking` when less came than was announced */
+  finish(): Omit<Dropped, "stat"> {
+    const { disk, vault, record } = this;
+    if (this.left > 0) throw new EremosError("changed-while-locking", `${displayPath(this.name)} changed while it was put in. Nothing of it was; try again when it is at rest.`);
+    const { object, length } = this.writer.finish();
+    disk.barrier(vault);
+    within(disk, ensureDir(disk, vault, NAMES.drops), (drops) => {
+      commitFile(disk, drops, Buffer.from(`${record.key}.json`), writeDrop({ format: "eremos-drop", version: 1, ...record, object, length, at: Date.now() }));
+    });
+    disk.syncDir(vault);
+    this.keys.wipe();
+    return { key: record.key, object };
+  }
+
+  abort(): void {
+    this.writer.close();
+    this.keys.wipe();
+    // A record never stands without its object.
+    removeRecord(this.disk, this.vault, this.record.key);
+    removeObject(this.disk, this.vault, this.writer.header.object);
+  }
+}
+
+/** A file that comes as a stream. Holds the folder until it is finished or aborted. */
+export class DropUpload {
+  private constructor(private readonly disk: Disk, private readonly folder: HeldFolder, private readonly writer: DropWriter) {}
+
+  /** @throws EremosError `not-locked` | `busy` | `usage` for a name that no file can have */
+  static async begin(disk: Disk, slot: Slot, name: Buffer, size: number): Promise<DropUpload> {
+    if (splitNames(name).length !== 1) throw new EremosError("usage", "That is not a name a file can have. Nothing was put in.");
+    const folder = holdFolder(disk, slot.path, { create: false });
+    try {
+      requireSealed(disk, folder, slot);
+      const now = BigInt(Date.now()) * 1_000_000n;
+      const { uid, gid } = disk.statOpen(folder.dir);
+      return new DropUpload(disk, folder, await DropWriter.begin(disk, folder.vault, slot, NO_DIRECTORY, fileEntry(name, { mode: 0o644, uid, gid, mtimeNs: now, atimeNs: now, xattrs: [] }, size)));
+    } catch (error) {
+      letGo(disk, folder);
+      throw fromSystemError(error, "putting a file in; the folder is as it was");
+    }
+  }
+
+  append(piece: Buffer): void {
+    this.writer.append(piece);
+  }
+
+  finish(): void {
+    this.writer.finish();
+    letGo(this.disk, this.folder);
+  }
+
+  abort(): void {
+    try {
+      this.writer.abort();
+    } finally {
+      letGo(this.disk, this.folder);
+    }
   }
 }
 
@@ -246,6 +331,19 @@ export async function openDrops(disk: Disk, vault: Dir, header: FolderHeader, fo
   }
 }
 
+/** Those that can't be opened: damaged, or made by somebody who did not know how. Returns their keys; `remove` takes them away. */
+export function unreadableDrops(disk: Disk, vault: Dir, readable: readonly Drop[], remove: boolean): readonly string[] {
+  if (!disk.find(vault, NAMES.drops)) return [];
+  return within(disk, disk.openDir(vault, NAMES.drops), (drops) => {
+    const names = disk.list(drops).filter((name) => isRecord(name) && !readable.some(({ id }) => name.equals(Buffer.from(`${id}.json`))));
+    if (remove) {
+      for (const name of names) disk.unlink(drops, name);
+      disk.syncDir(drops);
+    }
+    return names.map((name) => name.toString("latin1"));
+  });
+}
+
 function recordIn(disk: Disk, drops: Dir, name: Buffer): DropRecord[] {
   const bytes = readSmallFile(disk, drops, name, 64 * 1024);
   try {
@@ -288,7 +386,9 @@ async function openDrop(disk: Disk, vault: Dir, record: DropRecord, folderKey: B
 
 function removeRecord(disk: Disk, vault: Dir, key: string): void {
   within(disk, disk.openDir(vault, NAMES.drops), (drops) => {
-    disk.unlink(drops, Buffer.from(`${key}.json`));
+    const name = Buffer.from(`${key}.json`);
+    if (!disk.find(drops, name)) return;
+    disk.unlink(drops, name);
     disk.syncDir(drops);
   });
 }

@@ -7,7 +7,7 @@ import type { StateRecord } from "../format/state";
 import { type EncodedTree, type Entry, type FileEntry, type Meta, type PackInfo, TreeReader, TreeWriter, writePackRecord } from "../format/tree";
 import type { Disk } from "../platform/port";
 import type { CheckInput } from "./check";
-import { type Drop, openDrops } from "./drop";
+import { type Drop, openDrops, unreadableDrops } from "./drop";
 import { type Difference, type Earlier, type Opener, differences, madeAt, openEarlier, ownBytes, requireEarlier, sweepKeeping } from "./earlier";
 import { within } from "./handles";
 import { FolderKeys, devicesOf, requireVouched } from "./keys";
@@ -404,6 +404,11 @@ export class Visit {
   /** What was put in while nobody could open it, oldest first. Close each. */
   arrivals(): Promise<Drop[]> {
     return openDrops(this.disk, this.folder.vault, this.header, this.keys.folderKey);
+  }
+
+  /** How many more were put in that can't be read; `remove` takes them away. */
+  unreadableArrivals(readable: readonly Drop[], remove: boolean): number {
+    return unreadableDrops(this.disk, this.folder.vault, readable, remove).length;
   }
 
   /** Puts an arrived file into the tree, under a free name; the caller commits, and then removes it from what waits. */

@@ -27,6 +27,7 @@ import { completePath, listPlace, placeRoots } from "../operations/walk-places";
 import { AS_BEFORE, guardSchema, protectionSchema, visibilitySchema } from "../protection";
 import { effortSchema, offLimitsSchema, preferencesChangeSchema } from "../preferences";
 import { accountOf } from "./peer";
+import { findSlot } from "../operations/drop";
 import { startVisit } from "../operations/visit";
 import type { VisitCall } from "../contract";
 import type { Sessions } from "../session/sessions";
@@ -128,6 +129,7 @@ const ROUTES: Readonly<Record<string, Route>> = {
     await returnStaying(call.context.eremos);
     return { tab: beginSession(call), failedTries: 0 };
   }),
+  slot: route(true, z.object({ folder: text }), async ({ context, isOwnAccount: isOwn }, { folder }) => ({ takes: isOwn && (await findSlot(context.eremos, folder)) !== null })),
   touch: route(false, nothing, ({ context }) => {
     context.sessions.touch();
     return {};
@@ -224,6 +226,11 @@ export function isSignedIn(context: ApiContext, request: IncomingMessage): boole
   return context.eremos.keys !== null && context.sessions.has(cookieOf(request, context.cookieName), typeof tab === "string" ? tab : undefined);
 }
 
+/** The program that calls is this account's own. */
+export function isOwnAccount(request: IncomingMessage): boolean {
+  return accountOf(request.socket) === process.geteuid?.();
+}
+
 /** Half of it: for what can't send the tab's token along. */
 export function hasCookie(context: ApiContext, request: IncomingMessage): boolean {
   return context.eremos.keys !== null && context.sessions.hasCookie(cookieOf(request, context.cookieName));
@@ -246,7 +253,7 @@ export async function answerApi(context: ApiContext, name: string, request: Inco
     if (!found || request.method !== "POST") return send(response, 404, { error: { code: "usage", message: "There is nothing at this address." } });
     const signedIn = isSignedIn(context, request);
     if (!found.open && !signedIn) return send(response, 401, { error: { code: "needs-sign-in", message: "Sign in first. Nothing was touched." } });
-    send(response, 200, await found.run({ context, response, signedIn, isOwnAccount: accountOf(request.socket) === process.geteuid?.() }, await readBody(request)));
+    send(response, 200, await found.run({ context, response, signedIn, isOwnAccount: isOwnAccount(request) }, await readBody(request)));
   } catch (caught) {
     const error = isEremosError(caught) ? caught : fromSystemError(caught, "answering");
     send(response, STATUS[error.class], { error: { code: error.code, message: error.message, data: error.data } });

@@ -1,6 +1,8 @@
 import { type IncomingMessage, type OutgoingHttpHeaders, type ServerResponse, request as send } from "node:http";
+import { DropUpload, disk, isEremosError } from "@eremos/core";
 import type { VisitView } from "../contract";
-import { type ApiContext, hasCookie, isSignedIn } from "./api";
+import { findSlot } from "../operations/drop";
+import { type ApiContext, hasCookie, isOwnAccount, isSignedIn } from "./api";
 
 /** Files of a visit, passed on from its drive to the page and back: streams, not calls. */
 export const UPLOAD = "/api/visit/upload";
@@ -42,6 +44,28 @@ export function passUpload(context: ApiContext, request: IncomingMessage, respon
   }
   const length = request.headers["content-length"];
   pass(view, { method: "PUT", path: href, headers: length === undefined ? {} : { "content-length": length } }, request, response, () => "application/json; charset=utf-8");
+}
+
+/** A file for the drop slot of a folder, from whoever is at this account's browser, signed in or not: `folder` and `name` in the address. */
+export const DROP = "/api/drop";
+
+export async function takeDrop({ eremos }: ApiContext, request: IncomingMessage, response: ServerResponse): Promise<void> {
+  const { searchParams } = new URL(request.url ?? "/", "http://localhost");
+  let upload: DropUpload | null = null;
+  try {
+    const length = Number(request.headers["content-length"] ?? Number.NaN);
+    const slot = request.method === "POST" && isOwnAccount(request) && Number.isSafeInteger(length) ? await findSlot(eremos, searchParams.get("folder") ?? "") : null;
+    if (!slot) return void response.writeHead(404).end();
+    upload = await DropUpload.begin(disk, slot, Buffer.from(searchParams.get("name") ?? ""), length);
+    for await (const piece of request) upload.append(piece as Buffer);
+    upload.finish();
+    upload = null;
+    eremos.announce({ topic: "folders" });
+    response.writeHead(201).end();
+  } catch (error) {
+    upload?.abort();
+    if (!response.headersSent && !response.destroyed) response.writeHead(isEremosError(error) && error.code === "no-space" ? 507 : 409).end();
+  }
 }
 
 interface Passing {

@@ -15,7 +15,7 @@ import { watchMounts } from "../watch/mount-watch";
 import { watchSleep } from "../watch/sleep-watch";
 import { PlaceWatch } from "../watch/place-watch";
 import { type ApiContext, answerApi, isSignedIn } from "./api";
-import { UPLOAD, passContents, passUpload } from "./contents";
+import { DROP, UPLOAD, passContents, passUpload, takeDrop } from "./contents";
 import { streamEvents } from "./events";
 import { refusalOf, setSecurityHeaders } from "./guard";
 
@@ -66,6 +66,8 @@ export async function serve(settings: Settings, development = false): Promise<Ru
       else streamEvents(eremos, request, response);
     } else if (pathname.startsWith(CONTENTS)) {
       passContents(context, pathname, request, response);
+    } else if (pathname === DROP) {
+      void takeDrop(context, request, response);
     } else if (pathname === UPLOAD) {
       passUpload(context, request, response);
     } else if (pathname.startsWith("/api/")) {

@@ -1,6 +1,9 @@
-import { EremosError, type Located, type Slot, disk, displayPath, inspectFolder, isEremosError, runEngine } from "@eremos/core";
+import * as fs from "node:fs";
+import { join as joinPaths } from "node:path";
+import { EremosError, type Located, type Slot, VAULT_NAME, disk, displayPath, inspectFolder, isEremosError, runEngine } from "@eremos/core";
 import type { Eremos } from "../eremos";
 import { locateRecord } from "./follow-drives";
+import { directoriesIn } from "./find-dropped";
 import { fullPath } from "./paths";
 
 /**
@@ -46,4 +49,40 @@ export async function sealArrivals(eremos: Eremos): Promise<number> {
 
 function mayTake({ inspection }: Located): boolean {
   return inspection.state === "sealed" && !inspection.busy && inspection.arrivals > 0;
+}
+
+const LONGEST_LOOK_MS = 5000;
+const found = new Map<string, string>();
+
+/**
+ * The slot of a folder that stands locked in view, by the id that the page in it tells; null where there is none. Nobody need be signed in:
+ * whoever is at this keyboard sees the folder anyway.
+ */
+export async function findSlot(eremos: Eremos, folder: string): Promise<Slot | null> {
+  if (eremos.registry.slot(folder) === null) return null;
+  const known = found.get(folder);
+  const path = known !== undefined && isSlot(known, folder) ? known : await lookFor(eremos, folder);
+  if (path === null) return null;
+  found.set(folder, path);
+  return slotOf(eremos, folder, Buffer.from(path));
+}
+
+async function lookFor(eremos: Eremos, folder: string): Promise<string | null> {
+  const until = Date.now() + LONGEST_LOOK_MS;
+  const waiting = [...eremos.settings.places];
+  for (let place = waiting.shift(); place !== undefined && Date.now() < until; place = waiting.shift()) {
+    if (isSlot(place, folder)) return place;
+    waiting.push(...(await directoriesIn(place)));
+  }
+  return null;
+}
+
+function isSlot(path: string, folder: string): boolean {
+  try {
+    const inspection = fs.existsSync(joinPaths(path, VAULT_NAME.toString())) ? inspectFolder(disk, Buffer.from(path)) : null;
+    return inspection?.folder === folder && inspection.state === "sealed" && inspection.visibility === "view";
+  } catch (error) {
+    if (isEremosError(error)) return false;
+    throw error;
+  }
 }

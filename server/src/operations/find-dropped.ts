@@ -40,6 +40,11 @@ async function entriesOf(directory: string): Promise<fs.Dirent[]> {
   return fs.promises.readdir(directory, { withFileTypes: true }).catch(() => []);
 }
 
+/** The directories in one, without what Eremos keeps; links are none. */
+export async function directoriesIn(directory: string): Promise<string[]> {
+  return (await entriesOf(directory)).filter((entry) => entry.isDirectory() && !OURS.includes(entry.name)).map((entry) => path.join(directory, entry.name));
+}
+
 async function isIt(at: string, entry: fs.Dirent, dropped: Dropped): Promise<boolean> {
   if (dropped.type === "file") return entry.isFile() && (await sizeOf(at)) === dropped.size;
   if (!entry.isDirectory()) return false;

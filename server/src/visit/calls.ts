@@ -1,7 +1,7 @@
 import { type DirNode, EremosError, type Node } from "@eremos/core";
 import type { VisitCall, VisitEntry, VisitReply } from "../contract";
 import { type Path, hrefOf, pathOf, shownName } from "./hrefs";
-import type { Spot, VisitedFolder } from "./visited-folder";
+import { type Spot, UNREADABLE, type VisitedFolder } from "./visited-folder";
 
 /** What the page asks of a visit; contents themselves go another way, as streams. */
 const MOST_FOUND = 500;
@@ -23,7 +23,7 @@ export async function answerCall(folder: VisitedFolder, call: VisitCall): Promis
       await folder.move(takenSpot(folder, call.href), freeSpot(folder, call.to));
       break;
     case "arrivals":
-      return { entries: (await folder.arrivals()).map(({ id, path, size, at }) => ({ name: path.map(shownName).join("/"), href: id, kind: "file", size, modifiedAt: at, leadsTo: null })), isCut: false };
+      return arrivals(folder);
     case "take-in":
     case "discard":
       await folder.settleArrivals(call.ids, call.kind === "take-in");
@@ -81,6 +81,13 @@ function entryOf(node: Pick<Node, "name" | "meta"> & ({ readonly kind: "dir" } |
     name: shownName(node.name), href: hrefOf([...above, node.name]), kind: node.kind, size: node.kind === "file" ? node.size : 0,
     modifiedAt: Number(node.meta.mtimeNs / 1_000_000n), leadsTo: node.kind === "link" ? shownName(node.target) : null,
   };
+}
+
+async function arrivals(folder: VisitedFolder): Promise<VisitReply> {
+  const { drops, unreadable } = await folder.arrivals();
+  const entries = drops.map(({ id, path, size, at }): VisitEntry => ({ name: path.map(shownName).join("/"), href: id, kind: "file", size, modifiedAt: at, leadsTo: null }));
+  const rest: VisitEntry = { name: `${unreadable === 1 ? "One" : unreadable} that can't be read: damaged, or not made by Eremos`, href: UNREADABLE, kind: "file", size: 0, modifiedAt: Date.now(), leadsTo: null };
+  return { entries: unreadable > 0 ? [...entries, rest] : entries, isCut: false };
 }
 
 function changesSince(folder: VisitedFolder, generation: number): VisitReply {

@@ -8,6 +8,9 @@ export interface Spot {
   readonly node: Node | null;
 }
 
+/** Stands for everything that was put in and can't be read, which can only be discarded. */
+export const UNREADABLE = "unreadable";
+
 /** Puts changes that come close together into one generation. */
 const TOGETHER_MS = 2;
 
@@ -151,10 +154,10 @@ export class VisitedFolder {
   }
 
   /** What was put in while the folder could not be opened. */
-  async arrivals(): Promise<readonly Pick<Drop, "id" | "path" | "size" | "at">[]> {
+  async arrivals(): Promise<{ readonly drops: readonly Pick<Drop, "id" | "path" | "size" | "at">[]; readonly unreadable: number }> {
     const drops = await this.visit.arrivals();
     for (const drop of drops) drop.close();
-    return drops.map(({ id, path, size, at }) => ({ id, path, size, at }));
+    return { drops: drops.map(({ id, path, size, at }) => ({ id, path, size, at })), unreadable: reading(() => this.visit.unreadableArrivals(drops, false)) };
   }
 
   /** Merges what arrived, or throws it away; both only what is named. */
@@ -166,6 +169,7 @@ export class VisitedFolder {
         for (const drop of chosen) this.visit.takeIn(drop);
       });
       for (const drop of chosen) drop.remove();
+      if (!isWanted && ids.includes(UNREADABLE)) this.visit.unreadableArrivals(drops, true);
     } finally {
       for (const drop of drops) drop.close();
     }

@@ -2,6 +2,7 @@
 import { useMutation } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
 import type { SignedIn, StateView } from "@eremos/server/contract";
+import { DropSlot } from "./drop-slot";
 import { EntranceFrame } from "./frame";
 import { PinGate } from "./pin-gate";
 import { Button } from "@/ui/button";
@@ -37,6 +38,7 @@ export function Gate({ state, openAt, onSignedIn, onTried }: GateProps): ReactNo
       <EntranceFrame night={<NightNote />}>
         <h1 className="text-3xl">Welcome back</h1>
         <PinGate onSignedIn={onSignedIn} onPassword={() => setByPassword(true)} onTried={onTried} />
+        <DropSlot />
       </EntranceFrame>
     );
   }
@@ -62,6 +64,7 @@ export function Gate({ state, openAt, onSignedIn, onTried }: GateProps): ReactNo
           </p>
         )}
       </div>
+      <DropSlot />
     </EntranceFrame>
   );
 }

@@ -36,8 +36,9 @@ function States({ folder, change }: EarlierProps): ReactNode {
     <div className="mt-5 space-y-3">
       <label htmlFor={id} className="block text-sm font-semibold">The state of</label>
       <select id={id} value={generation} onChange={(event) => setPicked(Number(event.target.value))} className="h-10 w-full rounded-lg border border-line bg-sheet px-2.5 text-sm">
-        {states.map((state) => <option key={state.generation} value={state.generation}>{ago(state.at)} ({exactTime(state.at)}): {count(state.files, "file")}, {formatBytes(state.bytes)}; keeping it takes {formatBytes(state.ownBytes)}</option>)}
+        {states.map((state) => <option key={state.generation} value={state.generation}>{exactTime(state.at)}, {ago(state.at)}</option>)}
       </select>
+      {states.filter((state) => state.generation === generation).map((state) => <p key={state.generation} className="text-[13px] text-mute">{count(state.files, "file")}, {formatBytes(state.bytes)}. Keeping it takes {formatBytes(state.ownBytes)} of the disk.</p>)}
       <Changes key={generation} folder={folder} generation={generation} change={change} />
     </div>
   );

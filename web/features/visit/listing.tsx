@@ -83,7 +83,7 @@ export function Listing({ entries, isLoading, isSearch, current, chosen, onChoos
                   onShow(entry.kind === "dir" ? null : entry);
                 }} onDoubleClick={() => onOpen(entry)}
                 className={cn("absolute inset-x-0 flex cursor-default items-center gap-3 border-b border-line/60 px-6 text-sm select-none", entry.href === current ? "bg-dusk-soft" : isChosen ? "bg-sand/60" : "hover:bg-sand/40")} style={{ top: start, height: ROW_PX }}>
-                <span role="gridcell" className="w-5"><input type="checkbox" tabIndex={-1} aria-label={`Choose ${entry.name}`} checked={isChosen} onClick={(event) => event.stopPropagation()} onChange={() => toggle(entry.href)} className="size-4 accent-(--dusk)" /></span>
+                <span role="gridcell" className="grid w-5 place-items-center"><input type="checkbox" tabIndex={-1} aria-label={`Choose ${entry.name}`} checked={isChosen} onClick={(event) => event.stopPropagation()} onChange={() => toggle(entry.href)} className="size-4 accent-(--dusk)" /></span>
                 <span role="gridcell" className="flex min-w-0 flex-1 items-center gap-2.5">
                   <Sign entry={entry} />
                   {entry.kind === "dir"

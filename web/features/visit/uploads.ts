@@ -5,7 +5,7 @@ import { toast } from "sonner";
 import { childHref } from "./hrefs";
 import { ApiError, api } from "@/lib/api";
 import { KEYS } from "@/lib/queries";
-import { readTab } from "@/lib/tab";
+import { sendFile } from "@/lib/send-file";
 
 export interface UploadState {
   readonly name: string;
@@ -66,20 +66,9 @@ async function makeWay(folder: string, into: string, way: readonly string[], mad
   return childHref(at, way.at(-1) ?? "file");
 }
 
-/** Progress of what is sent is told by this request alone. */
-function sendOne(folder: string, href: string, file: File, onSent: (bytes: number) => void, signal: AbortSignal): Promise<void> {
-  return new Promise((resolve, reject) => {
-    const request = new XMLHttpRequest();
-    request.open("POST", `/api/visit/upload?folder=${encodeURIComponent(folder)}&href=${encodeURIComponent(href)}`);
-    request.setRequestHeader("X-Eremos-Tab", readTab());
-    request.setRequestHeader("Content-Type", "application/octet-stream");
-    request.upload.addEventListener("progress", ({ loaded }) => onSent(loaded));
-    request.addEventListener("load", () => (request.status < 300 ? resolve() : reject(new ApiError("upload", wordsFor(request.status, file.name)))));
-    request.addEventListener("error", () => reject(new Error("unreachable")));
-    request.addEventListener("abort", () => reject(new Error("stopped")));
-    signal.addEventListener("abort", () => request.abort());
-    request.send(file);
-  });
+async function sendOne(folder: string, href: string, file: File, onSent: (bytes: number) => void, signal: AbortSignal): Promise<void> {
+  const status = await sendFile(`/api/visit/upload?folder=${encodeURIComponent(folder)}&href=${encodeURIComponent(href)}`, file, onSent, signal);
+  if (status >= 300) throw new ApiError("upload", wordsFor(status, file.name));
 }
 
 function wordsFor(status: number, name: string): string {
