@@ -13,7 +13,7 @@ test("whom it is meant to stop: other accounts, by rules that change while it is
   const [letter] = fs.readdirSync(payroll, { withFileTypes: true }).filter((entry) => entry.isFile()).map((entry) => path.join(payroll, entry.name));
   if (!letter) throw new Error("the demo world has no file there");
   fs.chmodSync(letter, 0o644);
-  expect(house.eremos(["setup"], PASSWORD).status).toBe(0);
+  expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   await signIn(page, house);
   await page.getByRole("button", { name: "Protect a folder…" }).last().click();
   const dialog = page.getByRole("dialog");
@@ -76,7 +76,7 @@ test("whom it is meant to stop: other accounts, by rules that change while it is
 test("glances: out of sight from the page, and back from the command line", async ({ page, house }) => {
   const surprise = house.place("Home", "Surprise for Jonas");
   const before = fs.readdirSync(surprise);
-  expect(house.eremos(["setup"], PASSWORD).status).toBe(0);
+  expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   await signIn(page, house);
   await protect(page, surprise, "Tucked away", "Out of sight");
   await expect(card(page, "Surprise for Jonas")).toContainText("out of sight, tucked away");
@@ -90,7 +90,7 @@ test("glances: out of sight from the page, and back from the command line", asyn
 test("a drive that is away shows its folders as away, and they come back with it", async ({ page, house }) => {
   const stick = house.place("Red stick");
   const [name = ""] = fs.readdirSync(stick, { withFileTypes: true }).filter((entry) => entry.isDirectory()).map((entry) => entry.name);
-  expect(house.eremos(["setup"], PASSWORD).status).toBe(0);
+  expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   expect(house.eremos(["lock", path.join(stick, name)]).status).toBe(0);
   fs.renameSync(stick, `${house.base}/pulled out`);
   await signIn(page, house);
@@ -112,7 +112,7 @@ async function drop(page: Page, dropped: string): Promise<void> {
 }
 
 test("a folder dropped from the file manager is found on the disk; where two match, it is asked which; a single file too", async ({ page, house }) => {
-  expect(house.eremos(["setup"], PASSWORD).status).toBe(0);
+  expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   await signIn(page, house);
   const dialog = page.getByRole("dialog");
   await drop(page, house.place("Home", "Adoption papers"));
@@ -136,7 +136,7 @@ test("a folder dropped from the file manager is found on the disk; where two mat
 });
 
 test("a drive's whole contents: away when it is taken out, back by itself at another place, opened there", async ({ page, house }) => {
-  expect(house.eremos(["setup"], PASSWORD).status).toBe(0);
+  expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   await signIn(page, house);
   const listing = house.ls(house.place("Red stick"), "-R");
   await protect(page, house.place("Red stick"), "In view");
@@ -155,7 +155,7 @@ test("a drive's whole contents: away when it is taken out, back by itself at ano
 });
 
 test("a cover name and an icon are chosen with the lock, and another name on the folder's page while it is locked", async ({ page, house }) => {
-  expect(house.eremos(["setup"], PASSWORD).status).toBe(0);
+  expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   await signIn(page, house);
   await page.getByRole("button", { name: "Protect a folder…" }).last().click();
   const dialog = page.getByRole("dialog");

@@ -43,7 +43,7 @@ test("requests under another name or from another site get nothing", async ({ ho
 });
 
 test("every call but those of the entrance needs the cookie and the tab's token, both", async ({ house, page }) => {
-  expect(house.eremos(["setup"], PASSWORD).status).toBe(0);
+  expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   await signIn(page, house);
   const [cookie] = await page.context().cookies();
   expect(cookie).toMatchObject({ httpOnly: true, sameSite: "Strict" });
@@ -63,7 +63,7 @@ test("every call but those of the entrance needs the cookie and the tab's token,
 });
 
 test("the pages run only their own scripts, can't be framed, and keep nothing", async ({ house, page }) => {
-  expect(house.eremos(["setup"], PASSWORD).status).toBe(0);
+  expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   const { headers } = await ask(house.address, "/", { Host: new URL(house.address).host }, "GET");
   const policy = String(headers["content-security-policy"]);
   for (const part of ["default-src 'none'", "frame-ancestors 'none'", "base-uri 'none'"]) expect(policy).toContain(part);
@@ -101,7 +101,7 @@ test("the screens meet the accessibility rules, light and dark, and work by keyb
   await page.goto(house.address);
   await expect(page.getByRole("heading", { name: "Choose your master password" })).toBeVisible();
   await violations("first run");
-  expect(house.eremos(["setup"], PASSWORD).status).toBe(0);
+  expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   await page.reload();
   await expect(page.getByLabel("Master password")).toBeFocused();
   await violations("gate");

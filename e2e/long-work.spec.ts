@@ -5,7 +5,7 @@ import type { Page } from "@playwright/test";
 import { type House, PASSWORD, card, expect, protect, signIn, test } from "./house";
 
 test.beforeEach(({ house }) => {
-  expect(house.eremos(["setup"], PASSWORD).status).toBe(0);
+  expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
 });
 
 function makeLarge(folder: string, megabytes: number): void {

@@ -4,7 +4,7 @@ import { PASSWORD, card, expect, signIn, test } from "./house";
 const NEW = "half a cello and its bow";
 
 test("another master password, chosen in Settings, opens the gate and every folder", async ({ page, house }) => {
-  expect(house.eremos(["setup"], PASSWORD).status).toBe(0);
+  expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   expect(house.eremos(["lock", house.place("Workshop", "Payroll")]).status).toBe(0);
   await signIn(page, house);
   await page.getByRole("link", { name: "Settings" }).click();
@@ -32,7 +32,7 @@ test("another master password, chosen in Settings, opens the gate and every fold
 });
 
 test("the off-limits list is edited in Settings, and its defaults restored", async ({ page, house }) => {
-  expect(house.eremos(["setup"], PASSWORD).status).toBe(0);
+  expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   await signIn(page, house);
   await page.getByRole("link", { name: "Settings" }).click();
   await expect(page.getByRole("button", { name: "Take /etc off the list" })).toHaveCount(0);
@@ -48,7 +48,7 @@ test("the off-limits list is edited in Settings, and its defaults restored", asy
 });
 
 test("a synced directory is named in Settings, and the table of a folder in it tells what its provider sees", async ({ page, house }) => {
-  expect(house.eremos(["setup"], PASSWORD).status).toBe(0);
+  expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   await signIn(page, house);
   expect(house.eremos(["lock", house.place("Home", "Recipes")]).status).toBe(0);
   const provider = page.getByRole("row", { name: "The provider of a synced directory" });
@@ -65,7 +65,7 @@ test("a synced directory is named in Settings, and the table of a folder in it t
 });
 
 test("a PIN set in Settings leads back in after the page signed out by itself", async ({ page, house }) => {
-  expect(house.eremos(["setup"], PASSWORD).status).toBe(0);
+  expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   await signIn(page, house);
   await page.getByRole("link", { name: "Settings" }).click();
   await page.getByLabel("PIN for this session").fill("1234");
@@ -85,7 +85,7 @@ test("a PIN set in Settings leads back in after the page signed out by itself", 
 });
 
 test("staying signed in leads past the gate after a restart, until one signs out oneself; the table of who sees what says what it costs", async ({ page, house }) => {
-  expect(house.eremos(["setup"], PASSWORD).status).toBe(0);
+  expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   expect(house.eremos(["lock", house.place("Workshop", "Payroll")]).status).toBe(0);
   await signIn(page, house);
   await page.getByRole("link", { name: "Settings" }).click();

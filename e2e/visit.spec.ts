@@ -9,7 +9,7 @@ const row = (page: Page, name: string): ReturnType<Page["getByRole"]> => page.ge
 const preview = (page: Page): ReturnType<Page["getByRole"]> => page.getByRole("complementary").filter({ has: page.getByRole("region", { name: "What is in it" }) });
 
 async function beginVisit(page: Page, house: House, folder: string, name: string): Promise<void> {
-  expect(house.eremos(["setup"], PASSWORD).status).toBe(0);
+  expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   expect(house.eremos(["lock", folder, "--hide"]).status).toBe(0);
   await signIn(page, house);
   await card(page, name).getByRole("button", { name: new RegExp(name) }).click();
@@ -83,7 +83,7 @@ test("a sealed folder is looked into and changed in the page, with nothing reada
 
 test("files put in without opening it wait encrypted, are shown, and taken in or discarded; so is what a program saved into it", async ({ page, house }) => {
   const folder = house.place("Home", "Adoption papers");
-  expect(house.eremos(["setup"], PASSWORD).status).toBe(0);
+  expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   expect(house.eremos(["lock", folder, "--view"]).status).toBe(0);
   fs.writeFileSync(house.place("bank statement.txt"), "the balance is 12,400");
   expect(house.eremos(["drop", folder, house.place("bank statement.txt")]).status).toBe(0);
@@ -108,7 +108,7 @@ test("files put in without opening it wait encrypted, are shown, and taken in or
 
 test("signed out, from the page in a locked folder: files are put in at the gate", async ({ page, house }) => {
   const folder = house.place("Home", "Adoption papers");
-  expect(house.eremos(["setup"], PASSWORD).status).toBe(0);
+  expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   expect(house.eremos(["lock", folder, "--view"]).status).toBe(0);
   const link = /href="([^"]+)"/.exec(fs.readFileSync(path.join(folder, "Locked with Eremos.html"), "utf8"))?.[1] ?? "";
   await page.goto(house.address);

@@ -105,7 +105,7 @@ test("first run, lock, look, wrong password, open, edit, lock again, release: th
 });
 
 test("signed out at every start, and a reload keeps the session of this tab", async ({ page, house }) => {
-  expect(house.eremos(["setup"], PASSWORD).status).toBe(0);
+  expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   await signIn(page, house);
   await page.reload();
   await expect(page.getByRole("heading", { name: "Your folders" })).toBeVisible();

@@ -7,7 +7,7 @@ import { endProgress, showProgress } from "./progress";
 
 export const USAGE = `eremos: hides and locks private folders in place
 
-  eremos setup [--hint TEXT]          choose the master password; prints the recovery code
+  eremos setup [--hint TEXT] [--effort light|standard|heavy]  choose the master password, and the work of each try; prints the recovery code
   eremos passwd [PATH] [--hint TEXT]  change the master password, or a folder's own (set; an empty one takes it off)
   eremos list                         the protected folders
   eremos lock PATH [choices]          lock a folder, or an open one again (needs no password)
@@ -125,15 +125,22 @@ function tableLine(folder: FolderView): string {
 }
 
 const setup: Command = async (invocation) => {
-  only(invocation, "password-stdin", "hint");
+  only(invocation, "password-stdin", "hint", "effort");
   noWords(invocation);
+  const effort = effortOf(invocation);
   return withEremos(invocation, async (eremos) => {
     const password = await invocation.asking.ask("New master password", true);
     const hint = hintOf(invocation);
-    const { recoveryCode } = await setupAtOnce(eremos, { password, hint });
+    const { recoveryCode } = await setupAtOnce(eremos, { password, hint, effort });
     return { result: { recoveryCode }, lines: ["Your recovery code, shown this once. Write it down; it opens everything without the password:", "", `  ${recoveryCode}`, ""] };
   });
 };
+
+function effortOf({ flags }: Invocation): "light" | "standard" | "heavy" {
+  const { effort = "standard" } = flags;
+  if (effort === "light" || effort === "standard" || effort === "heavy") return effort;
+  throw new EremosError("usage", "--effort takes light, standard or heavy.");
+}
 
 const hintOf = ({ flags }: Invocation): string | null => (typeof flags["hint"] === "string" ? flags["hint"] : null);
 

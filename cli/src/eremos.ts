@@ -17,7 +17,7 @@ function parse(words: readonly string[]): { name: string; invocation: Invocation
       options: {
         json: { type: "boolean", default: false }, "password-stdin": { type: "boolean", default: false }, hide: { type: "boolean", default: false },
         view: { type: "boolean", default: false }, anyway: { type: "boolean", default: false }, accept: { type: "boolean", default: false },
-        remove: { type: "boolean", default: false }, "folder-password": { type: "boolean", default: false }, "with-code": { type: "boolean", default: false }, hint: { type: "string" }, minutes: { type: "string" }, cover: { type: "string" }, guard: { type: "string" }, visibility: { type: "string" }, others: { type: "string" }, own: { type: "string" }, help: { type: "boolean", short: "h", default: false },
+        remove: { type: "boolean", default: false }, "folder-password": { type: "boolean", default: false }, "with-code": { type: "boolean", default: false }, hint: { type: "string" }, minutes: { type: "string" }, effort: { type: "string" }, cover: { type: "string" }, guard: { type: "string" }, visibility: { type: "string" }, others: { type: "string" }, own: { type: "string" }, help: { type: "boolean", short: "h", default: false },
       },
     });
     const [name = "help", ...rest] = positionals;

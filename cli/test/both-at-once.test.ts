@@ -21,7 +21,7 @@ const cli = new CommandLine();
 const server = new RunningServer(cli);
 const wait = (milliseconds: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, milliseconds));
 beforeAll(async () => {
-  expect(cli.run(["setup"], PASSWORD).status).toBe(0);
+  expect(cli.run(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   await begin();
 });
 afterAll(async () => {

@@ -13,7 +13,7 @@ beforeEach(() => {
   dataHome = path.join(cli.base, "it's a home", "share");
   configHome = path.join(cli.base, "it's a home", "config");
   Object.assign(cli.env, { XDG_DATA_HOME: dataHome, XDG_CONFIG_HOME: configHome });
-  expect(cli.run(["setup"], PASSWORD).status).toBe(0);
+  expect(cli.run(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
 });
 afterEach(() => cli.remove());
 

@@ -25,7 +25,7 @@ let tried = 0;
 let kills = 0;
 let failures = 0;
 beforeAll(() => {
-  expect(cli.run(["setup"], PASSWORD).status).toBe(0);
+  expect(cli.run(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
 });
 afterEach(() => {
   for (const name of fs.readdirSync(cli.world)) fs.rmSync(path.join(cli.world, name), { recursive: true });

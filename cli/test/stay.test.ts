@@ -12,7 +12,7 @@ const server = new RunningServer(cli, { XDG_CONFIG_HOME: config });
 const call = (name: string, body: object = {}): Promise<Answer> => server.call(name, body);
 
 beforeAll(async () => {
-  expect(cli.run(["setup"], PASSWORD).status).toBe(0);
+  expect(cli.run(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   await server.start();
 });
 afterAll(async () => {

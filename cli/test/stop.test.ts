@@ -8,7 +8,7 @@ import { RunningServer } from "./running-server";
 const cli = new CommandLine();
 const server = new RunningServer(cli);
 beforeAll(() => {
-  expect(cli.run(["setup"], PASSWORD).status).toBe(0);
+  expect(cli.run(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
 });
 afterAll(async () => {
   await server.stop();

@@ -13,7 +13,7 @@ let folder = "";
 let visit: { readonly process: ChildProcess; readonly url: string; readonly user: string; readonly password: string };
 
 beforeAll(() => {
-  expect(cli.run(["setup"], PASSWORD).status).toBe(0);
+  expect(cli.run(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   folder = cli.makeFolder("Payroll");
   expect(cli.run(["lock", folder]).status).toBe(0);
 });

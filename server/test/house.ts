@@ -29,7 +29,7 @@ export class TestHouse {
 
   static async make(): Promise<TestHouse> {
     const house = new TestHouse();
-    await setupAtOnce(house.eremos, { password: PASSWORD, hint: null });
+    await setupAtOnce(house.eremos, { password: PASSWORD, hint: null, effort: "light" });
     signOut(house.eremos);
     return house;
   }

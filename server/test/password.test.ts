@@ -38,7 +38,7 @@ describe("changing the master password", () => {
     const passesIn = (text: string): number => Number(/,t=(\d+),/.exec(text)?.[1]);
     const before = passesIn(house.eremos.requireOwner().password.hashing);
     const { chosen, seconds } = await efforts(house.eremos);
-    expect(chosen).toBe("standard");
+    expect(chosen).toBe("light");
     expect(seconds.heavy).toBeGreaterThanOrEqual(seconds.light);
     await expect(changeEffort(house.eremos, { current: "not this one at all", effort: "heavy" })).rejects.toMatchObject({ code: "wrong-password" });
     house.eremos.gate.succeed();

@@ -1,5 +1,5 @@
 import { EremosError, createOwner, measurePasswordCost, newRecoveryCode, wipe } from "@eremos/core";
-import type { ShownCode } from "../contract";
+import type { Effort, ShownCode } from "../contract";
 import type { Eremos } from "../eremos";
 import { deriveKeys } from "../session/keys";
 import { refuseUnfit } from "./password-strength";
@@ -8,13 +8,15 @@ import { ShownCodes } from "./shown-code";
 export interface SetupInput {
   readonly password: string;
   readonly hint: string | null;
+  /** How much work each try of the master password is; the standard one unless given. */
+  readonly effort?: Effort;
 }
 
 const shown = new ShownCodes<SetupInput>();
 
 async function check(eremos: Eremos, input: SetupInput): Promise<SetupInput> {
   if (eremos.data.owner()) throw new EremosError("already-set-up", "Eremos already has a master password. Nothing was changed.");
-  return refuseUnfit(input);
+  return { ...input, ...(await refuseUnfit(input)) };
 }
 
 /** First run, first half: takes the password and shows the recovery code. Nothing is written until {@link finishSetup}. */
@@ -37,12 +39,13 @@ export async function setupAtOnce(eremos: Eremos, input: SetupInput): Promise<{ 
   return { recoveryCode: code };
 }
 
-async function write(eremos: Eremos, { password, hint }: SetupInput, code: string): Promise<void> {
+async function write(eremos: Eremos, { password, hint, effort = "standard" }: SetupInput, code: string): Promise<void> {
   if (eremos.data.owner()) throw new EremosError("already-set-up", "Eremos already has a master password. Nothing was changed.");
-  const { envelope, rootKey } = await createOwner(password, code, await measurePasswordCost("standard"));
+  const { envelope, rootKey } = await createOwner(password, code, await measurePasswordCost(effort));
   try {
     eremos.data.writeOwner(envelope);
     eremos.gate.setHint(hint);
+    eremos.preferences.set({ effort });
     eremos.keep(deriveKeys(envelope, rootKey));
   } catch (error) {
     wipe(rootKey);
