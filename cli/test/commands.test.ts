@@ -123,8 +123,10 @@ describe("interruption", () => {
       const child = spawn("node", [CLI, "lock", folder, "--hide"], { env: cli.env, cwd: world });
       child.stderr.on("data", (data) => {
         if (!String(data).includes("Sealing")) return;
+        child.kill("SIGSTOP");
         expect(cli.json(["lock", folder]).body).toMatchObject({ error: { code: "busy" } });
         child.kill(signal);
+        child.kill("SIGCONT");
       });
       child.on("exit", (code) => resolve(code));
     });

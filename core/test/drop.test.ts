@@ -2,7 +2,7 @@ import * as fs from "node:fs";
 import * as path from "node:path";
 import { spawn } from "node:child_process";
 import { afterEach, beforeAll, beforeEach, describe, expect, it } from "vitest";
-import { dropInto, sealNewcomers } from "../src/engine/drop";
+import { dropInto, sealNewcomers } from "../src/engine/drop-in";
 import { guardFolder } from "../src/engine/guarded";
 import { silentHooks } from "../src/engine/hooks";
 import { recoverFolder, inspectFolder } from "../src/engine/recover";

@@ -1,9 +1,7 @@
 import { EremosError, fromSystemError } from "../errors/eremos-error";
 import type { Disk } from "../platform/port";
-import { closeTop, topModeOf } from "./staging";
+import { FOR_OTHERS, closeTop, topModeOf } from "./staging";
 import { commitState, displayPath, fileRecordIn, holdFolder, letGo, loadState } from "./vault";
-
-const FOR_OTHERS = 0o077;
 
 /**
  * For a folder that lies open and can't be locked in the time there is: other accounts are kept out of it until it is locked, which gives

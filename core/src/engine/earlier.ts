@@ -24,7 +24,7 @@ export interface Opener {
 }
 
 /** Those before `current`, the newest first, `most` of them. Close each index. What can't be opened is left out. */
-export function openEarlier(disk: Disk, vault: Dir, by: Opener, current: number, most: number): Earlier[] {
+function openEarlier(disk: Disk, vault: Dir, by: Opener, current: number, most: number): Earlier[] {
   const earlier: Earlier[] = [];
   for (const number of numbersIn(disk, vault).filter((one) => one < current).sort((a, b) => b - a)) {
     if (earlier.length >= most) break;
@@ -64,14 +64,39 @@ export function sweepKeeping(disk: Disk, vault: Dir, by: Opener, index: string, 
   }
 }
 
+/** A state from before, as long as it is kept. */
+export interface EarlierState {
+  readonly generation: number;
+  /** Milliseconds since 1970. */
+  readonly at: number;
+  readonly files: number;
+  readonly bytes: number;
+  /** What it takes on disk besides what is needed anyway. */
+  readonly ownBytes: number;
+}
+
+/** The earlier states that are kept beside the current one, the newest first. */
+export function listEarlier(disk: Disk, vault: Dir, by: Opener, current: number, tree: TreeReader): EarlierState[] {
+  const all = openEarlier(disk, vault, by, current, Number.POSITIVE_INFINITY);
+  try {
+    return all.map((one) => {
+      const others = [tree, ...all.filter((other) => other !== one).map((other) => other.tree)];
+      const { generation } = one.record;
+      return { generation, at: madeAt(disk, vault, generation), files: one.tree.files, bytes: one.tree.bytes, ownBytes: ownBytes(disk, vault, one, new Set(others.flatMap((other) => other.packs().map(({ object }) => object)))) };
+    });
+  } finally {
+    for (const { index } of all) index.close();
+  }
+}
+
 /** Bytes on disk of what only this state needs. */
-export function ownBytes(disk: Disk, vault: Dir, { record, tree }: Earlier, others: ReadonlySet<string>): number {
+function ownBytes(disk: Disk, vault: Dir, { record, tree }: Earlier, others: ReadonlySet<string>): number {
   const size = (kind: "index" | "pack", object: string): number => withObjectDir(disk, vault, kind, object, false, (dir, name) => disk.find(dir, name)?.size ?? 0);
   return size("index", record.index.object) + tree.packs().filter(({ object }) => !others.has(object)).reduce((sum, { object }) => sum + size("pack", object), 0);
 }
 
 /** When a state was made, as its record's file says: milliseconds since 1970. */
-export function madeAt(disk: Disk, vault: Dir, generation: number): number {
+function madeAt(disk: Disk, vault: Dir, generation: number): number {
   return within(disk, disk.openDir(vault, NAMES.generations), (dir) => Number((disk.find(dir, generationName(generation, false))?.mtimeNs ?? 0n) / 1_000_000n));
 }
 

@@ -21,6 +21,13 @@ export function withObjectDir<T>(disk: Disk, vault: Dir, kind: ObjectKind, objec
     kind !== "pack" ? use(outer, Buffer.from(hex)) : within(disk, open(outer, Buffer.from(hex.slice(0, 2))), (inner) => use(inner, Buffer.from(hex))));
 }
 
+/** Does nothing where it is gone already. */
+export function removeObject(disk: Disk, vault: Dir, kind: ObjectKind, object: string): void {
+  withObjectDir(disk, vault, kind, object, true, (dir, name) => {
+    if (disk.find(dir, name)) disk.unlink(dir, name);
+  });
+}
+
 /** Buffers of an object that is written: made once and used again, since fresh memory costs as much as encrypting into it. */
 interface WriteBuffers {
   readonly chunk: Buffer;

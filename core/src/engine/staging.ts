@@ -107,7 +107,8 @@ export function moveIn(disk: Disk, staging: Dir, into: Dir, modes: Modes): void 
   }
 }
 
-const FOR_OTHERS = 0o077;
+/** The permission bits of everybody but the owner. */
+export const FOR_OTHERS = 0o077;
 
 /**
  * The folder's own mode among these, as the only entry, or none. Where there is one, the folder lies open for its account alone, and

@@ -29,6 +29,9 @@ export function isMountPoint(disk: Disk, path: Buffer): boolean {
   });
 }
 
+/** Bytes of the longest name that every file system here holds. */
+export const LONGEST_NAME = 255;
+
 /** The one readable file in a locked folder that stays in view. */
 export const PAGE_NAME = Buffer.from("Locked with Eremos.html");
 /** In it, where it is to have another icon: the desktop's own file for that. */

@@ -81,9 +81,9 @@ export function markChanged(dir: DirNode): void {
   for (let at: DirNode | null = dir; at && at.known; at = at.parent) at.known = null;
 }
 
-export function isWithin(node: Node, dir: DirNode): boolean {
-  if (node.kind !== "dir") return false;
-  for (let at: DirNode | null = node; at; at = at.parent) if (at === dir) return true;
+/** Whether a directory is this node, or lies somewhere in it. */
+export function isWithin(dir: DirNode, node: Node): boolean {
+  for (let at: DirNode | null = dir; at; at = at.parent) if (at === node) return true;
   return false;
 }
 

@@ -291,12 +291,16 @@ export class TreeReader {
   }
 }
 
+/** Whether these bytes are one name of an entry, on any file system Eremos runs on. */
+export function isName(name: Buffer): boolean {
+  const isDots = name[0] === 0x2e && (name.length === 1 || (name.length === 2 && name[1] === 0x2e));
+  return name.length > 0 && !isDots && !name.includes(0x2f) && !name.includes(0);
+}
+
 /** Listings point only to listings before them, so no walk ever goes round; and a name must be one name. */
 function checked(entry: Entry, listingAt: number): Entry {
   if (entry.kind === "dir" && entry.listing.offset + entry.listing.length > listingAt) throw new EremosError("damaged", "The folder's index goes round in a circle.");
-  const { name } = entry;
-  const isDots = name[0] === 0x2e && (name.length === 1 || (name.length === 2 && name[1] === 0x2e));
-  if (name.length === 0 || isDots || name.includes(0x2f) || name.includes(0)) {
+  if (!isName(entry.name)) {
     throw new EremosError("damaged", "The folder's index holds a name that no file system allows.");
   }
   return entry;

@@ -1,6 +1,6 @@
 import { type GuardInput, type GuardOutcome, type GuardedInput, type Guarding, changeGuarded, guardFolder, openGuarded, releaseGuarded } from "../engine/guarded";
 import { type CheckInput, type CheckOutcome, checkFolder } from "../engine/check";
-import { type Slot, dropInto, sealNewcomers } from "../engine/drop";
+import { type Slot, dropInto, sealNewcomers } from "../engine/drop-in";
 import type { Hooks, Progress } from "../engine/hooks";
 import { type LastChangeInput, lastChange } from "../engine/last-change";
 import { type LockInput, type LockOutcome, lockFolder } from "../engine/lock";

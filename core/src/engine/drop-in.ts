@@ -1,0 +1,280 @@
+import { fromBase64, randomBytes, toBase64, wipe } from "../crypto/bytes";
+import { EremosError, fromSystemError, systemCode } from "../errors/eremos-error";
+import { ByteWriter } from "../format/byte-stream";
+import { type DropRecord, writeDrop } from "../format/drop-record";
+import { sealGenerationKey } from "../format/generation";
+import { ContentKeys } from "../format/object";
+import { type FileEntry, type Meta, isName, writePackRecord } from "../format/tree";
+import type { Dir, Disk, Stat } from "../platform/port";
+import { removeRecord } from "./drop";
+import { within } from "./handles";
+import { ObjectWriter, removeObject } from "./object-io";
+import { isSign } from "./signs";
+import { metaOf, pathInto } from "./survey";
+import { type HeldFolder, LONGEST_NAME, NAMES, commitFile, displayPath, ensureDir, holdFolder, isNotContents, joinPath, letGo, loadState, splitPath } from "./vault";
+
+/**
+ * The drop slot: files are put into a locked folder by whoever can't open it, encrypted to its public key. Nobody but the owner reads them
+ * back. They wait beside the sealed copy until the owner takes them in, or opens the folder. FORMAT.md §12.
+ */
+export interface Slot {
+  /** Where the locked folder is now. */
+  readonly path: Buffer;
+  readonly folder: string;
+  /** Its X25519 public key, from the owner's own data directory: one that stands in the folder may be anybody's. */
+  readonly publicKey: string;
+}
+
+/** Puts copies of files into a locked folder. Returns how many. @throws EremosError `not-locked` | `busy` | `usage` for what is no file */
+export async function dropInto(disk: Disk, slot: Slot, files: readonly Buffer[]): Promise<number> {
+  return holding(disk, slot, async (folder) => {
+    for (const file of files) {
+      const { parent, name } = splitPath(file);
+      await withinLater(disk, disk.openRoot(parent), async (dir) => {
+        const stat = disk.find(dir, name);
+        if (stat?.type !== "file") throw new EremosError("usage", `${displayPath(file)} is not a file. Nothing of it was put in; give files.`);
+        await dropFile(disk, folder, slot, dir, name, NO_DIRECTORY);
+      });
+    }
+    return files.length;
+  });
+}
+
+/**
+ * What a program saved into the locked folder's own directory becomes drops, and goes from there: each file only when its copy is durable,
+ * it held still meanwhile and no program has it open. Links and other things stay. Returns how many were taken.
+ */
+export async function sealNewcomers(disk: Disk, slot: Slot): Promise<number> {
+  return holding(disk, slot, async (folder) => {
+    const state = loadState(disk, folder.vault);
+    const top = disk.statOpen(folder.dir);
+    const names = disk.list(folder.dir).filter((name) => !isNotContents(top, name) && !(state && isSign(name, state)));
+    const taken: Taken[] = [];
+    for (const name of names) await takeNewcomer({ disk, folder, slot, dev: top.dev, taken }, folder.dir, name, folder.path, NO_DIRECTORY);
+    const used = new Set(disk.holders(folder.path).flatMap((holder) => holder.paths));
+    const gone = taken.filter((newcomer) => removeNewcomer(disk, folder, newcomer, used)).length;
+    for (const name of names) removeEmptyDirs(disk, folder.dir, name);
+    if (gone > 0) disk.syncDir(folder.dir);
+    return gone;
+  });
+}
+
+interface Taken {
+  readonly path: Buffer;
+  readonly dropped: Dropped;
+}
+
+interface Taking {
+  readonly disk: Disk;
+  readonly folder: HeldFolder;
+  readonly slot: Slot;
+  readonly dev: bigint;
+  readonly taken: Taken[];
+}
+
+async function takeNewcomer(of: Taking, dir: Dir, name: Buffer, above: Buffer, directory: Buffer): Promise<void> {
+  const { disk } = of;
+  const stat = disk.find(dir, name);
+  const path = joinPath(above, name);
+  if (!stat || stat.dev !== of.dev) return;
+  if (stat.type === "dir") {
+    await withinLater(disk, disk.openDir(dir, name), async (inner) => {
+      for (const child of disk.list(inner)) await takeNewcomer(of, inner, child, path, pathInto(directory, name));
+    });
+  } else if (stat.type === "file" && stat.nlink === 1) of.taken.push({ path, dropped: await dropFile(disk, of.folder, of.slot, dir, name, directory) });
+}
+
+/** Whether the plain file went; where it may not, its copy goes. */
+function removeNewcomer(disk: Disk, folder: HeldFolder, { path, dropped }: Taken, used: ReadonlySet<string>): boolean {
+  const { parent, name } = splitPath(path);
+  return within(disk, disk.openRoot(parent), (dir) => {
+    const now = disk.find(dir, name);
+    if (now && isSame(dropped.stat, now) && !used.has(displayPath(path))) {
+      disk.unlink(dir, name);
+      return true;
+    }
+    removeRecord(disk, folder.vault, dropped.key);
+    removeObject(disk, folder.vault, "drop", dropped.object);
+    return false;
+  });
+}
+
+/** What only held files that were taken. */
+function removeEmptyDirs(disk: Disk, dir: Dir, name: Buffer): void {
+  if (disk.find(dir, name)?.type !== "dir") return;
+  within(disk, disk.openDir(dir, name), (inner) => {
+    for (const child of disk.list(inner)) removeEmptyDirs(disk, inner, child);
+  });
+  try {
+    disk.removeDir(dir, name);
+  } catch (error) {
+    if (systemCode(error) !== "ENOTEMPTY") throw error;
+  }
+}
+
+function isSame(a: Stat, b: Stat): boolean {
+  return a.ino === b.ino && a.size === b.size && a.mtimeNs === b.mtimeNs && a.ctimeNs === b.ctimeNs;
+}
+
+const NO_DIRECTORY = Buffer.alloc(0);
+
+async function holding<T>(disk: Disk, slot: Slot, use: (folder: HeldFolder) => Promise<T>): Promise<T> {
+  const folder = holdFolder(disk, slot.path, { create: false });
+  try {
+    requireSealed(disk, folder, slot);
+    return await use(folder);
+  } catch (error) {
+    throw fromSystemError(error, "putting files in; what was not put in is where it was");
+  } finally {
+    letGo(disk, folder);
+  }
+}
+
+function requireSealed(disk: Disk, folder: HeldFolder, slot: Slot): void {
+  const state = loadState(disk, folder.vault);
+  if (state?.state !== "sealed" || state.folder !== slot.folder) throw new EremosError("not-locked", `${displayPath(slot.path)} is not sealed now. Nothing was touched; copy the files into the folder itself.`);
+}
+
+async function withinLater<T>(disk: Disk, dir: Dir, use: (dir: Dir) => Promise<T>): Promise<T> {
+  try {
+    return await use(dir);
+  } finally {
+    disk.closeDir(dir);
+  }
+}
+
+interface Dropped {
+  /** What the file was when it was read. */
+  readonly stat: Stat;
+  readonly key: string;
+  readonly object: string;
+}
+
+/** Durable when it returns. */
+async function dropFile(disk: Disk, folder: HeldFolder, slot: Slot, dir: Dir, name: Buffer, directory: Buffer): Promise<Dropped> {
+  const file = disk.openRead(dir, name);
+  try {
+    const stat = disk.statOpen(file);
+    const writing = await DropWriter.begin(disk, folder.vault, slot, directory, fileEntry(name, metaOf(stat, disk.xattrs(file)), stat.size));
+    try {
+      while (writing.left > 0) if (writing.fill((into, offset, room, done) => disk.read(file, into, offset, room, done)) === 0) break;
+      return { stat, ...writing.finish() };
+    } catch (error) {
+      writing.abort();
+      throw error;
+    }
+  } finally {
+    disk.closeFile(file);
+  }
+}
+
+function fileEntry(name: Buffer, meta: Meta, size: number): FileEntry {
+  return { kind: "file", name, meta, size, linkGroup: 0, content: null, extents: null };
+}
+
+/** One file on its way into the slot, under a key of its own. It waits once it is finished; abort what is not. */
+class DropWriter {
+  private done = 0;
+
+  private constructor(
+    private readonly disk: Disk, private readonly vault: Dir, private readonly record: Pick<DropRecord, "folder" | "key" | "sealed">,
+    private readonly keys: ContentKeys, private readonly writer: ObjectWriter, private readonly size: number, private readonly name: Buffer,
+  ) {}
+
+  static async begin(disk: Disk, vault: Dir, { folder, publicKey }: Slot, directory: Buffer, entry: FileEntry): Promise<DropWriter> {
+    const [secret, key] = [randomBytes(32), toBase64(randomBytes(16))];
+    try {
+      const { sealed } = await sealGenerationKey(folder, key, secret, fromBase64(publicKey, 32));
+      if (!sealed) throw new EremosError("damaged", "The folder's public key can't be used.");
+      const keys = new ContentKeys(key, secret, folder);
+      const writer = new ObjectWriter(disk, vault, "drop", keys, folder, 1);
+      const begun = new DropWriter(disk, vault, { folder, key, sealed }, keys, writer, entry.size, entry.name);
+      try {
+        const record = new ByteWriter();
+        writePackRecord(record, writer.marker, directory, entry, entry.size);
+        writer.append(record.finish());
+        return begun;
+      } catch (error) {
+        begun.abort();
+        throw error;
+      }
+    } finally {
+      wipe(secret);
+    }
+  }
+
+  get left(): number {
+    return this.size - this.done;
+  }
+
+  fill(read: (into: Buffer, offset: number, room: number, done: number) => number): number {
+    const count = this.writer.fill(this.left, (into, offset, room) => read(into, offset, room, this.done));
+    this.done += count;
+    return count;
+  }
+
+  append(piece: Buffer): void {
+    if (piece.length > this.left) throw new EremosError("usage", "More was sent than was announced. Nothing was put in.");
+    this.writer.append(piece);
+    this.done += piece.length;
+  }
+
+  /** Durable when it returns. @throws EremosError `changed-while-locking` when less came than was announced */
+  finish(): Omit<Dropped, "stat"> {
+    const { disk, vault, record } = this;
+    if (this.left > 0) throw new EremosError("changed-while-locking", `${displayPath(this.name)} changed while it was put in. Nothing of it was; try again when it is at rest.`);
+    const { object, length } = this.writer.finish();
+    disk.barrier(vault);
+    within(disk, ensureDir(disk, vault, NAMES.drops), (drops) => {
+      commitFile(disk, drops, Buffer.from(`${record.key}.json`), writeDrop({ format: "eremos-drop", version: 1, ...record, object, length, at: Date.now() }));
+    });
+    disk.syncDir(vault);
+    this.keys.wipe();
+    return { key: record.key, object };
+  }
+
+  abort(): void {
+    this.writer.close();
+    this.keys.wipe();
+    // A record never stands without its object.
+    removeRecord(this.disk, this.vault, this.record.key);
+    removeObject(this.disk, this.vault, "drop", this.writer.header.object);
+  }
+}
+
+/** A file that comes as a stream. Holds the folder until it is finished or aborted. */
+export class DropUpload {
+  private constructor(private readonly disk: Disk, private readonly folder: HeldFolder, private readonly writer: DropWriter) {}
+
+  /** @throws EremosError `not-locked` | `busy` | `usage` for a name that no file can have */
+  static async begin(disk: Disk, slot: Slot, name: Buffer, size: number): Promise<DropUpload> {
+    if (!isName(name) || name.length > LONGEST_NAME) throw new EremosError("usage", "That is not a name a file can have. Nothing was put in.");
+    const folder = holdFolder(disk, slot.path, { create: false });
+    try {
+      requireSealed(disk, folder, slot);
+      const now = BigInt(Date.now()) * 1_000_000n;
+      const { uid, gid } = disk.statOpen(folder.dir);
+      return new DropUpload(disk, folder, await DropWriter.begin(disk, folder.vault, slot, NO_DIRECTORY, fileEntry(name, { mode: 0o644, uid, gid, mtimeNs: now, atimeNs: now, xattrs: [] }, size)));
+    } catch (error) {
+      letGo(disk, folder);
+      throw fromSystemError(error, "putting a file in; the folder is as it was");
+    }
+  }
+
+  append(piece: Buffer): void {
+    this.writer.append(piece);
+  }
+
+  finish(): void {
+    this.writer.finish();
+    letGo(this.disk, this.folder);
+  }
+
+  abort(): void {
+    try {
+      this.writer.abort();
+    } finally {
+      letGo(this.disk, this.folder);
+    }
+  }
+}
