@@ -20,6 +20,7 @@ export type { Hooks, Phase, Progress } from "./engine/hooks";
 export { closeToOthers } from "./engine/close-to-others";
 export { changeVisibility } from "./engine/change-visibility";
 export { changeFolderPassword, changeOwner, openFolderKey } from "./engine/change-owner";
+export type { Change, ChangesOutcome } from "./engine/changes";
 export { type CheckInput, type CheckOutcome, type Damage, checkFolder } from "./engine/check";
 export { type OwnerAccess } from "./engine/keys";
 export { type Located, locateFolder, protectedAbove } from "./engine/locate";

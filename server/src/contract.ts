@@ -25,7 +25,7 @@ export interface Protection {
 /** What is protected: a folder, a single file, or all that is on a drive. */
 export type FolderKind = "folder" | "file" | "drive";
 export type FolderCondition = "locked" | "open" | "working" | "partly" | "interrupted" | "missing" | "away" | "damaged";
-export type JobVerb = "lock" | "unlock" | "release" | "check" | "reguard";
+export type JobVerb = "lock" | "unlock" | "release" | "check" | "reguard" | "put-back";
 export type JobState = "queued" | "running" | "done" | "failed" | "cancelled" | "interrupted";
 export type JobPhase = "queued" | "looking" | "sealing" | "making-durable" | "moving" | "removing" | "restoring" | "checking";
 
@@ -235,7 +235,7 @@ export interface ReachView {
 export interface ActivityView {
   readonly at: number;
   readonly folder: string;
-  readonly kind: "locked" | "opened" | "released" | "checked" | "damaged" | "recovered" | "password" | "folder-password" | "code" | "reguarded" | "visited" | "changed";
+  readonly kind: "locked" | "opened" | "released" | "checked" | "damaged" | "recovered" | "password" | "folder-password" | "code" | "reguarded" | "visited" | "changed" | "put-back";
   readonly signedIn: boolean;
 }
 
@@ -293,6 +293,10 @@ export interface VisitView {
   readonly password: string;
   /** Under which this server passes its files to the page. */
   readonly contents: string;
+  /** By which a desktop's file manager reaches the drive. */
+  readonly address: string;
+  /** Whether Eremos can mount the drive by itself, and whether it did. */
+  readonly mount: "no" | "can" | "mounted";
   readonly startedAt: number;
   /** Milliseconds since 1970; null: when nobody has used it for a while. */
   readonly endsAt: number | null;
@@ -324,7 +328,7 @@ export interface VisitEntry {
   readonly modifiedAt: number;
   /** Of a link. */
   readonly leadsTo: string | null;
-  /** Asked for `changes-since`. */
+  /** Of what differs between two states. */
   readonly change?: "added" | "changed" | "removed";
 }
 
@@ -336,6 +340,15 @@ export interface EarlierView {
   readonly bytes: number;
   /** What it takes on disk besides what is needed anyway. */
   readonly ownBytes: number;
+}
+
+/** What changed in a folder that lies open since its last lock. */
+export interface LastLockView {
+  /** The state it was locked in. */
+  readonly generation: number;
+  readonly entries: readonly VisitEntry[];
+  /** There are more. */
+  readonly isCut: boolean;
 }
 
 export interface VisitReply {

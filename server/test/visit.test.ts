@@ -1,11 +1,14 @@
+import { execFile, spawn } from "node:child_process";
 import * as fs from "node:fs";
 import * as path from "node:path";
+import { promisify } from "node:util";
 import { afterEach, beforeEach, expect, it, vi } from "vitest";
 import type { VisitCall, VisitView } from "../src/contract";
 import { activityOf } from "../src/operations/about";
 import { closeUp } from "../src/operations/close-up";
 import { drop } from "../src/operations/drop";
 import { setFolderPassword } from "../src/operations/folder-password";
+import { putBack, sinceLastLock } from "../src/operations/last-lock";
 import { listFolders } from "../src/operations/list-folders";
 import { lock } from "../src/operations/lock-folder";
 import { release, unlock } from "../src/operations/open-folder";
@@ -85,6 +88,76 @@ it("an earlier state is kept, shown and put back; how many, the owner chooses", 
   await house.eremos.visits.end(view.folder);
   await (await release(house.eremos, { pathOrId: folder, from: "/", accept: false })).job?.outcome;
   expect(fs.readFileSync(path.join(folder, "letter.txt"), "utf8")).toBe("Dear Jonas");
+});
+
+it("what changed in the open folder since its last lock is shown, and put back entry by entry or whole; what was there instead is kept", async () => {
+  const { eremos } = house;
+  const open = async (): Promise<void> => void (await (await unlock(eremos, { pathOrId: folder, from: "/", accept: false, mode: { kind: "while", minutes: 90 } })).outcome);
+  const back = async (hrefs: readonly string[] | null): Promise<void> => {
+    const { generation } = await sinceLastLock(eremos, folder, null);
+    await putBack(eremos, { folder, generation, hrefs, secret: null });
+    await vi.waitFor(() => expect(eremos.jobs.list().slice(0, 3)).toMatchObject([{ verb: "put-back", state: "done" }, { verb: "put-back", state: "done" }, { verb: "put-back", state: "done" }]), { timeout: 20_000 });
+  };
+  const changes = async (): Promise<string[]> => (await sinceLastLock(eremos, folder, null)).entries.map(({ change, name }) => `${change} ${name}`);
+  await expect(sinceLastLock(eremos, folder, null)).rejects.toMatchObject({ code: "not-open" });
+  await open();
+  expect(await changes()).toEqual([]);
+  fs.writeFileSync(path.join(folder, "letter.txt"), "Dear Mara");
+  fs.rmSync(path.join(folder, "2026"), { recursive: true });
+  fs.writeFileSync(path.join(folder, "new #1.txt"), "new");
+  expect(await changes()).toEqual(["changed letter.txt", "added new #1.txt", "removed 2026"]);
+  const was = house.eremos.data.note(only()?.id ?? "");
+  await back(["/2026", "/new%20%231.txt"]);
+  expect(only()).toMatchObject({ state: "open" });
+  expect(house.eremos.data.note(only()?.id ?? "")?.rules).toEqual(was?.rules);
+  expect(fs.readdirSync(folder, { recursive: true }).filter((name) => !name.includes(".eremos")).sort()).toEqual(["2026", "2026/march.csv", "Größe.txt", "letter.txt"]);
+  expect(fs.readFileSync(path.join(folder, "letter.txt"), "utf8")).toBe("Dear Mara");
+  fs.writeFileSync(path.join(folder, "letter.txt"), "Dear nobody");
+  await back(null);
+  expect(fs.readFileSync(path.join(folder, "letter.txt"), "utf8")).toBe("Dear Mara");
+  await lock(eremos, { path: folder, protection: sealedAnd("hidden"), inUseAnyway: false, from: "/" }).outcome;
+  await visit();
+  const { earlier = [] } = await call({ kind: "earlier" });
+  await call({ kind: "put-back", generation: earlier[0]?.generation ?? 0, hrefs: ["/letter.txt"] });
+  await eremos.visits.end(only()?.id ?? "");
+  await open();
+  expect(fs.readFileSync(path.join(folder, "letter.txt"), "utf8")).toBe("Dear nobody");
+  expect(activityOf(eremos).map(({ kind }) => kind)).toContain("put-back");
+});
+
+it("putting back opens it again, as it was, where there is no such state", async () => {
+  const { eremos } = house;
+  await (await unlock(eremos, { pathOrId: folder, from: "/", accept: false, mode: { kind: "until-locked" } })).outcome;
+  fs.writeFileSync(path.join(folder, "letter.txt"), "Dear Mara");
+  await putBack(eremos, { folder, generation: 4711, hrefs: null, secret: null });
+  await vi.waitFor(() => expect(eremos.jobs.list()[0]).toMatchObject({ verb: "put-back", state: "done", summary: expect.stringContaining("Putting back did not work") }), { timeout: 20_000 });
+  expect(only()).toMatchObject({ state: "open" });
+  expect(fs.readFileSync(path.join(folder, "letter.txt"), "utf8")).toBe("Dear Mara");
+  await expect(putBack(eremos, { folder, generation: 1, hrefs: ["/../.."], secret: null })).rejects.toMatchObject({ code: "usage" });
+});
+
+it("the desktop mounts the drive by itself, other programs read and write there, and the end of the visit takes it away", async () => {
+  const bus = spawn("dbus-daemon", ["--session", "--nofork", "--print-address"], { stdio: ["ignore", "pipe", "ignore"], env: { ...process.env, XDG_RUNTIME_DIR: house.world } });
+  const address = await new Promise<string>((resolve) => bus.stdout.once("data", (text) => resolve(String(text).trim())));
+  vi.stubEnv("DBUS_SESSION_BUS_ADDRESS", address);
+  vi.stubEnv("XDG_RUNTIME_DIR", house.world);
+  const gio = async (...args: string[]): Promise<string> => (await promisify(execFile)("gio", args)).stdout;
+  try {
+    expect((await visit()).mount).toBe("can");
+    await house.eremos.visits.mount(only()?.id ?? "");
+    const view = only()?.visit;
+    expect(view).toMatchObject({ mount: "mounted" });
+    expect(await gio("cat", `${view?.address}letter.txt`)).toBe("Dear Jonas");
+    fs.writeFileSync(path.join(house.world, "from outside.txt"), "put in by a desktop");
+    await gio("copy", path.join(house.world, "from outside.txt"), `${view?.address}2026/`);
+    expect(await names("/2026")).toEqual(["from outside.txt", "march.csv"]);
+    expect(await gio("mount", "-l")).toContain(view?.user);
+    await house.eremos.visits.end(only()?.id ?? "");
+    await vi.waitFor(async () => expect(await gio("mount", "-l")).not.toContain(view?.user), { timeout: 10_000 });
+  } finally {
+    vi.unstubAllEnvs();
+    bus.kill();
+  }
 });
 
 it("files that were put in are listed, taken in beside what is there, or discarded; what can't be read only discarded", async () => {

@@ -1,5 +1,5 @@
 import type {
-  ActivityView, ClosedUp, DesktopView, Dropped, DroppedFound, Effort, EffortsView, ErrorView, FolderSecret, FolderView, JobView, LockingRules, NewFolderPassword, OffLimitsView, OnlookView, OpeningMode, PasswordChanged, PlaceEntry, PlaceListing, PlanView, PreferencesView, Protection, ReachView, SettingsView, ShownCode, SignedIn, StateView, StrengthView, VisitCall, VisitReply, VisitView,
+  ActivityView, ClosedUp, DesktopView, Dropped, DroppedFound, Effort, EffortsView, ErrorView, FolderSecret, FolderView, JobView, LastLockView, LockingRules, NewFolderPassword, OffLimitsView, OnlookView, OpeningMode, PasswordChanged, PlaceEntry, PlaceListing, PlanView, PreferencesView, Protection, ReachView, SettingsView, ShownCode, SignedIn, StateView, StrengthView, VisitCall, VisitReply, VisitView,
 } from "@eremos/server/contract";
 import { readTab } from "./tab";
 
@@ -68,6 +68,11 @@ export const api = {
   startVisit: (folder: string, minutes: number | null, secret: FolderSecret | null) => call<VisitView>("visit/start", { folder, minutes, secret }),
   endVisit: (folder: string) => call<object>("visit/end", { folder }),
   visit: (folder: string, asked: VisitCall) => call<VisitReply>("visit/call", { folder, call: asked }),
+  mountVisit: (folder: string) => call<object>("visit/mount", { folder }),
+  /** The address of one archive with all of it. */
+  archive: (folder: string, hrefs: readonly string[]) => call<{ readonly href: string }>("visit/archive", { folder, hrefs }),
+  lastLock: (folder: string, secret: FolderSecret | null) => call<LastLockView>("last-lock", { folder, secret }),
+  putBack: (folder: string, generation: number, hrefs: readonly string[] | null, secret: FolderSecret | null) => call<{ readonly job: string }>("put-back", { folder, generation, hrefs, secret }),
   release: (folder: string, secret: FolderSecret | null = null, accept = false) => call<{ readonly job: string | null }>("release", { folder, secret, accept }),
   check: (folder: string, secret: FolderSecret | null = null) => call<{ readonly job: string }>("check", { folder, secret }),
   desktop: () => call<DesktopView>("desktop"),

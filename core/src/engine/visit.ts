@@ -321,6 +321,24 @@ export class Visit extends EditableTree {
   }
 }
 
+export interface PutBackInput extends VisitInput {
+  readonly generation: number;
+  /** Null: everything. */
+  readonly paths: readonly (readonly Buffer[])[] | null;
+}
+
+/** Makes a sealed folder, or what is at these paths in it, what it was in an earlier state, as one more generation. @throws EremosError as {@link Visit.open} and {@link Visit.putBack} */
+export async function putBackFolder(disk: Disk, input: PutBackInput): Promise<Committed> {
+  const visit = await Visit.open(disk, input);
+  try {
+    visit.putBack(input.generation, input.paths);
+    visit.commit();
+  } finally {
+    visit.close();
+  }
+  return visit.committed;
+}
+
 interface Written extends Encoded {
   /** The beginning of an index that stands before it. */
   readonly after: { readonly index: ObjectReader; readonly length: number } | null;

@@ -1,10 +1,12 @@
 import { type GuardInput, type GuardOutcome, type GuardedInput, type Guarding, changeGuarded, guardFolder, openGuarded, releaseGuarded } from "../engine/guarded";
+import { type ChangesInput, type ChangesOutcome, changesSinceLock } from "../engine/changes";
 import { type CheckInput, type CheckOutcome, checkFolder } from "../engine/check";
 import { type Slot, dropInto, sealNewcomers } from "../engine/drop-in";
 import type { Hooks, Progress } from "../engine/hooks";
 import { type LastChangeInput, lastChange } from "../engine/last-change";
 import { type LockInput, type LockOutcome, lockFolder } from "../engine/lock";
 import { type UnlockInput, type UnlockOutcome, releaseFolder, unlockFolder } from "../engine/unlock";
+import { type Committed, type PutBackInput, putBackFolder } from "../engine/visit";
 import type { ErrorCode } from "../errors/codes";
 import type { ErrorData } from "../errors/eremos-error";
 import type { Disk } from "../platform/port";
@@ -20,6 +22,8 @@ export type EngineRequest =
   | { readonly verb: "drop"; readonly input: { readonly slot: Slot; readonly files: readonly Buffer[] } }
   | { readonly verb: "seal-newcomers"; readonly input: Slot }
   | { readonly verb: "check"; readonly input: CheckInput }
+  | { readonly verb: "changes"; readonly input: ChangesInput }
+  | { readonly verb: "put-back"; readonly input: PutBackInput }
   | { readonly verb: "last-change"; readonly input: LastChangeInput };
 
 export interface Outcomes {
@@ -32,6 +36,8 @@ export interface Outcomes {
   readonly drop: number;
   readonly "seal-newcomers": number;
   readonly check: CheckOutcome;
+  readonly changes: ChangesOutcome;
+  readonly "put-back": Committed;
   readonly "last-change": number;
 }
 
@@ -60,6 +66,10 @@ export async function perform(disk: Disk, request: EngineRequest, hooks: Hooks):
       return sealNewcomers(disk, request.input);
     case "check":
       return checkFolder(disk, request.input, hooks);
+    case "changes":
+      return changesSinceLock(disk, request.input, hooks);
+    case "put-back":
+      return putBackFolder(disk, request.input);
     case "last-change":
       return lastChange(disk, request.input);
   }

@@ -10,6 +10,7 @@ import { modeSchema, rulesSchema } from "../locking-rules";
 import { changeEffort, changePassword, efforts } from "../operations/change-password";
 import { closeUp } from "../operations/close-up";
 import { newFolderPasswordSchema, prepareFolderPassword, secretSchema, setFolderPassword } from "../operations/folder-password";
+import { putBack, sinceLastLock } from "../operations/last-lock";
 import { listFolders } from "../operations/list-folders";
 import { lock } from "../operations/lock-folder";
 import { keepOpen, setOffLimits, setPreferences, setRules } from "../operations/preferences";
@@ -198,6 +199,13 @@ const ROUTES: Readonly<Record<string, Route>> = {
     return {};
   }),
   "visit/call": route(false, z.object({ folder: text, call: visitCallSchema }), ({ context }, { folder, call }) => context.eremos.visits.call(folder, call)),
+  "visit/mount": route(false, z.object({ folder: text }), async ({ context }, { folder }) => {
+    await context.eremos.visits.mount(folder);
+    return {};
+  }),
+  "visit/archive": route(false, z.object({ folder: text, hrefs: z.array(href).min(1).max(10_000) }), ({ context }, { folder, hrefs }) => ({ href: context.eremos.visits.choose(folder, hrefs) })),
+  "last-lock": route(false, z.object({ folder: text, secret: secretSchema.nullable().default(null) }), ({ context }, { folder, secret }) => sinceLastLock(context.eremos, folder, secret)),
+  "put-back": route(false, z.object({ folder: text, generation: z.int().positive(), hrefs: z.array(href).max(10_000).nullable(), secret: secretSchema.nullable().default(null) }), async ({ context }, body) => ({ job: await putBack(context.eremos, body) })),
   release: route(false, target, async ({ context }, body) => {
     const { job } = await release(context.eremos, { pathOrId: body.folder, from: FROM, accept: body.accept, secret: body.secret });
     return { job: job?.id ?? null };

@@ -2,6 +2,7 @@ import { type IncomingMessage, type OutgoingHttpHeaders, type ServerResponse, re
 import { DropUpload, disk, isEremosError } from "@eremos/core";
 import type { VisitView } from "../contract";
 import { findSlot } from "../operations/drop";
+import { sendArchive } from "../visit/archive";
 import { type ApiContext, hasCookie, isOwnAccount, isSignedIn } from "./api";
 
 /** Files of a visit, passed on from its drive to the page and back: streams, not calls. */
@@ -27,10 +28,20 @@ export function passContents(context: ApiContext, pathname: string, request: Inc
     response.writeHead(404, { "Content-Type": "text/plain; charset=utf-8" }).end("The visit has ended, or there is nothing of that name.");
     return;
   }
+  const { searchParams } = new URL(request.url ?? "/", "http://localhost");
+  const archive = searchParams.get("archive");
+  if (archive !== null) return sendChosen(context, found.view, archive, response);
   const { range, "if-range": ifRange, "if-none-match": ifNoneMatch } = request.headers;
   const headers = Object.fromEntries(Object.entries({ range, "if-range": ifRange, "if-none-match": ifNoneMatch }).filter(([, value]) => value !== undefined));
-  setContentHeaders(response, new URL(request.url ?? "/", "http://localhost").searchParams.has("download"));
+  setContentHeaders(response, searchParams.has("download"));
   pass(found.view, { method: request.method, path: found.href, headers }, request, response, (type) => (SHOWN.test(type) ? type : type.startsWith("text/") || type.includes("json") || type.includes("xml") ? "text/plain; charset=utf-8" : "application/octet-stream"));
+}
+
+function sendChosen({ eremos: { visits } }: ApiContext, view: VisitView, id: string, response: ServerResponse): void {
+  const hrefs = visits.chosen(view.folder, id);
+  if (!hrefs) return void response.writeHead(404).end();
+  setContentHeaders(response, true);
+  void sendArchive({ view, hrefs, call: (call) => visits.call(view.folder, call) }, response);
 }
 
 /** A file from the page: the body as it is, `folder` and `href` in the address. */

@@ -21,7 +21,9 @@ export interface LockRequest {
   readonly protection: ProtectionRequest;
   readonly inUseAnyway: boolean;
   /** What the person asked for, where it is not just to lock it. */
-  readonly verb?: "reguard";
+  readonly verb?: "reguard" | "put-back";
+  /** How many earlier states stay, where it is not as the owner chose. */
+  readonly keep?: number;
   /** For a first lock: a password for this folder alone. */
   readonly password?: FolderPassword | null;
   /** Where a relative path starts. */
@@ -83,7 +85,7 @@ export function lock(eremos: Eremos, request: LockRequest): LockJob {
   const kind = before?.single ? "file" : kindOf(eremos, path);
   const protectedAt = known?.protectedAt ?? note?.protectedAt ?? Date.now();
   const during: Note = { ...(note ?? NO_RULES), id, path: encodePath(path), ...protection, kind, publicKey: note?.publicKey ?? null, opened: note?.opened ?? null, protectedAt };
-  const locking: Locking = { eremos, path, id, note, known, during, password, inUseAnyway: request.inUseAnyway, verb: request.verb ?? "lock" };
+  const locking: Locking = { eremos, path, id, note, known, during, password, inUseAnyway: request.inUseAnyway, verb: request.verb ?? "lock", keep: request.keep ?? eremos.preferences.get().keepEarlier };
   return protection.guard === "sealed" ? seal(locking) : guard(locking);
 }
 
@@ -103,7 +105,8 @@ interface Locking {
   readonly during: Note;
   readonly password: FolderPassword | null;
   readonly inUseAnyway: boolean;
-  readonly verb: "lock" | "reguard";
+  readonly verb: "lock" | "reguard" | "put-back";
+  readonly keep: number;
 }
 
 function begin({ eremos, during, known }: Locking): void {
@@ -112,7 +115,7 @@ function begin({ eremos, during, known }: Locking): void {
 }
 
 function seal(locking: Locking): StartedJob<"lock"> {
-  const { eremos, path, id, note, known, during, password, inUseAnyway, verb } = locking;
+  const { eremos, path, id, note, known, during, password, inUseAnyway, verb, keep } = locking;
   const owner = eremos.requireOwner();
   const { keys } = eremos;
   const { visibility, cover } = during;
@@ -125,11 +128,11 @@ function seal(locking: Locking): StartedJob<"lock"> {
   return eremos.jobs.start({
     folder: id,
     verb,
-    request: { verb: "lock", input: { path, folder: id, visibility, cover, ...eremos.grounds, signer, note: openNote, ...signsOf(id, during, eremos.settings.port), inUseAnyway, keep: eremos.preferences.get().keepEarlier } },
+    request: { verb: "lock", input: { path, folder: id, visibility, cover, ...eremos.grounds, signer, note: openNote, ...signsOf(id, during, eremos.settings.port), inUseAnyway, keep } },
     before: () => begin(locking),
     after: async (outcome) => {
       await recordLock(eremos, during, outcome);
-      return sealedSentence(nameOf(path), outcome, during);
+      return verb === "put-back" ? null : sealedSentence(nameOf(path), outcome, during);
     },
     failed: async () => settleFailedLock(eremos, path, id, note),
   });

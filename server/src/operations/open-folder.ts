@@ -24,7 +24,7 @@ export interface UnlockRequest extends OpenRequest {
   readonly mode: OpeningMode;
 }
 
-function inputFor(eremos: Eremos, target: Target, accept: boolean, folderKey: Buffer | null): UnlockInput {
+function inputFor(eremos: Eremos, target: Target, accept: boolean, folderKey: Buffer | null, keep = eremos.preferences.get().keepEarlier): UnlockInput {
   const { record, located } = target;
   return {
     path: located.realPath,
@@ -33,7 +33,7 @@ function inputFor(eremos: Eremos, target: Target, accept: boolean, folderKey: Bu
     expected: record.generation > 0 ? { generation: record.generation, digest: record.digest } : null,
     acceptUnvouched: accept,
     acceptOlder: accept,
-    keep: eremos.preferences.get().keepEarlier,
+    keep,
   };
 }
 
@@ -46,11 +46,15 @@ export interface OpenJob {
 
 /** How it is opened: as the owner asks, or for this account alone, to be locked with another protection at once. */
 interface Way {
-  readonly verb: "unlock" | "reguard";
+  readonly verb: "unlock" | "reguard" | "put-back";
   readonly rules: LockingRules;
   /** What it is locked with next. */
   readonly protection: Protection;
   readonly accept: boolean;
+  /** How many earlier states stay, where it is not as the owner chose. */
+  readonly keep?: number;
+  /** How it ended, where it is not to be told as an opening. */
+  readonly summary?: string;
 }
 
 /** Opens a folder in place. @throws EremosError */
@@ -66,6 +70,13 @@ export function openToChange(eremos: Eremos, target: Target, protection: Protect
   return open(eremos, target, { verb: "reguard", rules: UNTIL_CHANGED, protection, accept: false }, secret);
 }
 
+/** The last part of putting it back as it was at its last lock. */
+export function openAgain(eremos: Eremos, target: Target, { rules, keep, isBack }: { readonly rules: LockingRules; readonly keep: number; readonly isBack: boolean }, folderKey: Buffer | null): void {
+  const name = nameOf(decodePath(target.record.path));
+  const summary = isBack ? `${name} is open again, with what you chose as it was at its last lock. What was there instead is kept as an earlier state.` : `${name} is open again, as it was. Putting back did not work.`;
+  void unseal(eremos, { verb: "put-back", rules, protection: protectionOf(target.record), accept: false, keep, summary }, target, folderKey).outcome.catch(() => undefined);
+}
+
 async function open(eremos: Eremos, target: Target, way: Way, secret: FolderSecret | null): Promise<OpenJob> {
   if (target.located.inspection.guard !== "sealed") return unguard(eremos, way, target);
   return withFolderKey(eremos, target, secret, (folderKey) => unseal(eremos, way, target, folderKey));
@@ -75,7 +86,7 @@ export function protectionOf({ guard, visibility, cover, icon, bars }: Protectio
   return { guard, visibility, cover, icon, bars };
 }
 
-const EVENTS = { unlock: "opened", reguard: "reguarded" } as const;
+const EVENTS = { unlock: "opened", reguard: "reguarded", "put-back": "opened" } as const;
 
 /** From barred or out of sight: its contents are there, and get their permissions back. */
 function unguard(eremos: Eremos, { verb, rules, protection }: Way, target: Target): OpenJob {
@@ -107,13 +118,13 @@ function withoutCounts({ id, outcome }: StartedJob<"unguard">): OpenJob {
   return { id, outcome: opened };
 }
 
-function unseal(eremos: Eremos, { verb, rules, protection, accept }: Way, target: Target, folderKey: Buffer | null): StartedJob<"unlock"> {
+function unseal(eremos: Eremos, { verb, rules, protection, accept, keep, summary }: Way, target: Target, folderKey: Buffer | null): StartedJob<"unlock"> {
   const { record } = target;
   const note = { ...protection, id: record.id, path: record.path, kind: record.kind, publicKey: record.publicKey || null, protectedAt: record.protectedAt };
   return eremos.jobs.start({
     folder: record.id,
     verb,
-    request: { verb: "unlock", input: { ...inputFor(eremos, target, accept, folderKey), closed: verb === "reguard" } },
+    request: { verb: "unlock", input: { ...inputFor(eremos, target, accept, folderKey, keep), closed: verb === "reguard" } },
     before: () => {
       if (target.located.inspection.state !== "open") eremos.data.writeNote({ ...NO_RULES, ...note, rules, opened: null });
     },
@@ -125,7 +136,7 @@ function unseal(eremos: Eremos, { verb, rules, protection, accept }: Way, target
       const opened = { ...record, path, generation, digest, files, bytes, publicKey: outcome.note?.publicKey ?? record.publicKey, openedAt: at };
       await eremos.registry.record(eremos.keys, eremos.requireOwner(), { at, folder: record.id, kind: EVENTS[verb], signedIn: true }, opened, header);
       eremos.announce({ topic: "folders" });
-      return verb === "reguard" ? null : openedSentence(outcome);
+      return verb === "reguard" ? null : (summary ?? openedSentence(outcome));
     },
     failed: async () => settle(eremos, target),
   });

@@ -1,3 +1,5 @@
+import { isName } from "@eremos/core";
+
 /** Paths inside a visited folder, as they go over the wire: names percent-encoded byte by byte (RFC 3986), after slashes. Names need not be UTF-8. */
 export type Path = readonly Buffer[];
 
@@ -23,7 +25,7 @@ export function pathOf(href: string): Path | null {
   for (const part of href.split("/")) {
     if (part === "") continue;
     const name = decodeName(part);
-    if (!name || name.equals(Buffer.from(".")) || name.equals(Buffer.from("..")) || name.includes(0x2f) || name.includes(0)) return null;
+    if (!name || !isName(name)) return null;
     path.push(name);
   }
   return path;

@@ -1,4 +1,4 @@
-import { type Committed, type DirNode, type Drop, type EarlierState, EremosError, type Node, type Upload, type Visit, fromSystemError, isEremosError } from "@eremos/core";
+import { type Committed, type DirNode, type Drop, type EarlierState, EremosError, type Node, type Upload, type Visit, fromSystemError, isEremosError, isWithin } from "@eremos/core";
 import type { Path } from "./hrefs";
 
 /** Where something is, or could be: its directory, its name there, and what is there now. */
@@ -205,11 +205,6 @@ function reading<T>(read: () => T): T {
 
 /** Nothing goes into itself, and nothing takes the place of a directory it lies in. */
 function requireApart(node: Node, parent: DirNode, to: Spot): void {
-  if (isBelow(to.parent, node)) throw new EremosError("usage", "A folder can't be put into itself. Nothing was changed.");
-  if (to.node && isBelow(parent, to.node)) throw new EremosError("usage", "A folder can't be replaced by something in it. Nothing was changed.");
-}
-
-function isBelow(dir: DirNode, node: Node): boolean {
-  for (let at: DirNode | null = dir; at; at = at.parent) if (at === node) return true;
-  return false;
+  if (isWithin(to.parent, node)) throw new EremosError("usage", "A folder can't be put into itself. Nothing was changed.");
+  if (to.node && isWithin(parent, to.node)) throw new EremosError("usage", "A folder can't be replaced by something in it. Nothing was changed.");
 }

@@ -1,6 +1,7 @@
 import { Worker } from "node:worker_threads";
 import { type Committed, EremosError, randomBytes, toBase64 } from "@eremos/core";
 import type { VisitCall, VisitReply, VisitView } from "../contract";
+import { addressOf, canMount, mount, unmount } from "./mount";
 import type { FromWorker, ToWorker, VisitEnd, VisitStart } from "./protocol";
 
 export interface VisitRequest {
@@ -17,6 +18,8 @@ interface Running {
   readonly view: VisitView;
   readonly worker: Worker;
   readonly ended: Promise<void>;
+  /** For archives, by id. */
+  readonly chosen: Map<string, readonly string[]>;
   readonly calls: Map<number, { readonly resolve: (reply: VisitReply) => void; readonly reject: (error: EremosError) => void }>;
 }
 
@@ -54,14 +57,15 @@ export class Visits {
     const calls: Running["calls"] = new Map();
     return new Promise((resolve, reject) => {
       let why: VisitEnd | "cut off" = "cut off";
-      const view = { folder, url: "", user, password, contents: `${CONTENTS}${toBase64(randomBytes(24))}`, startedAt: Date.now(), endsAt, undoable: 0 };
+      const view = { folder, url: "", user, password, address: "", mount: canMount(process.env) ? "can" as const : "no" as const, contents: `${CONTENTS}${toBase64(randomBytes(24))}`, startedAt: Date.now(), endsAt, undoable: 0 };
       const ended = new Promise<void>((done) => worker.once("exit", () => done())).then(() => this.close(folder, calls, () => onEnd(why)));
       worker.on("error", (error) => reject(new EremosError("interrupted", `The visit was cut off (${error.message}). What was changed is kept.`)));
       worker.on("message", (message: FromWorker) => {
         if (message.kind === "failed") reject(new EremosError(message.code, message.message, message.data));
         else if (message.kind === "ready") {
-          const ready = { ...view, url: `http://127.0.0.1:${message.port}/` };
-          this.running.set(folder, { view: ready, worker, ended, calls });
+          const url = `http://127.0.0.1:${message.port}/`;
+          const ready = { ...view, url, address: addressOf({ url, user }) };
+          this.running.set(folder, { view: ready, worker, ended, calls, chosen: new Map() });
           this.changed();
           resolve(ready);
         } else if (message.kind === "committed") this.committed(folder, message.committed, message.undoable, onCommit);
@@ -75,13 +79,19 @@ export class Visits {
 
   private committed(folder: string, committed: Committed, undoable: number, onCommit: VisitRequest["onCommit"]): void {
     onCommit(committed);
+    this.show(folder, { undoable });
+  }
+
+  private show(folder: string, change: Partial<Pick<VisitView, "undoable" | "mount">>): void {
     const running = this.running.get(folder);
-    if (running) this.running.set(folder, { ...running, view: { ...running.view, undoable } });
+    if (running) this.running.set(folder, { ...running, view: { ...running.view, ...change } });
     this.changed();
   }
 
   private close(folder: string, calls: Running["calls"], tell: () => void): void {
     for (const { reject } of calls.values()) reject(new EremosError("not-open", "The visit has ended. What was changed until then is kept."));
+    const view = this.of(folder);
+    if (view?.mount === "mounted") void unmount(view);
     if (this.running.delete(folder)) tell();
     this.changed();
   }
@@ -89,12 +99,34 @@ export class Visits {
   /** @throws EremosError `not-open` where the folder is not being visited */
   call(folder: string, call: VisitCall): Promise<VisitReply> {
     const running = this.running.get(folder);
-    if (!running) return Promise.reject(new EremosError("not-open", "This folder is not being visited now. Nothing was changed."));
+    if (!running) return Promise.reject(notVisited());
     const id = this.nextCall++;
     return new Promise((resolve, reject) => {
       running.calls.set(id, { resolve, reject });
       running.worker.postMessage({ kind: "call", id, call } satisfies ToWorker);
     });
+  }
+
+  /** The drive, for every program of the desktop. @throws EremosError `not-open`; `unsupported` where the desktop has no way; `io` */
+  async mount(folder: string): Promise<void> {
+    const view = this.of(folder);
+    if (!view) throw notVisited();
+    if (view.mount === "no") throw new EremosError("unsupported", "Nothing on this computer mounts such a drive by itself. Nothing was changed; give the address to a program.");
+    await mount(view);
+    this.show(folder, { mount: "mounted" });
+  }
+
+  /** What is to be downloaded as one archive; returns its address. @throws EremosError `not-open` */
+  choose(folder: string, hrefs: readonly string[]): string {
+    const running = this.running.get(folder);
+    if (!running) throw notVisited();
+    const id = toBase64(randomBytes(12));
+    running.chosen.set(id, hrefs);
+    return `${running.view.contents}/?archive=${id}`;
+  }
+
+  chosen(folder: string, id: string): readonly string[] | null {
+    return this.running.get(folder)?.chosen.get(id) ?? null;
   }
 
   /** Ends a visit, if there is one: requests under way may end first, for a moment. */
@@ -112,6 +144,10 @@ export class Visits {
   async endAll(): Promise<void> {
     await Promise.all([...this.running.keys()].map((folder) => this.end(folder)));
   }
+}
+
+function notVisited(): EremosError {
+  return new EremosError("not-open", "This folder is not being visited now. Nothing was changed.");
 }
 
 function settle(calls: Running["calls"], message: Extract<FromWorker, { readonly kind: "answer" | "refused" }>): void {

@@ -7,6 +7,7 @@ import { type ReactNode, useState } from "react";
 import type { FolderView, JobView, Protection } from "@eremos/server/contract";
 import { FolderHistory } from "./folder-history";
 import { useWithSecret } from "./ask-secret";
+import { LastLock } from "./last-lock";
 import { LeftOpen } from "./left-open";
 import { OwnPassword } from "./own-password";
 import { WhoSees } from "./who-sees";
@@ -38,6 +39,7 @@ export function FolderPage({ id }: { readonly id: string }): ReactNode {
         <div className="min-w-0 space-y-8">
           <Head folder={folder} job={own.find(isRunning) ?? null} />
           <WhoSees folder={folder} />
+          <LastLock folder={folder} />
           <Shows folder={folder} />
           <OwnPassword folder={folder} />
           <LeftOpen folder={folder} />

@@ -2,6 +2,9 @@
 import { Check, Copy } from "lucide-react";
 import { type ReactNode, useState } from "react";
 import type { VisitView } from "@eremos/server/contract";
+import { api } from "@/lib/api";
+import { useVerb } from "@/lib/queries";
+import { Button } from "@/ui/button";
 import { Dialog } from "@/ui/dialog";
 
 interface DriveDialogProps {
@@ -12,9 +15,16 @@ interface DriveDialogProps {
 
 /** The visit as a drive, for every program: its address, and the name and password that hold for this visit alone. */
 export function DriveDialog({ visit, open, onOpenChange }: DriveDialogProps): ReactNode {
-  const address = visit.url.replace("http://", `dav://${visit.user}@`);
+  const { address } = visit;
+  const mount = useVerb(() => api.mountVisit(visit.folder));
   return (
     <Dialog open={open} onOpenChange={onOpenChange} title="Use it as a drive" description="Any program can open and save files in the folder then. What it saves is encrypted on the way; what the program itself keeps elsewhere is its own matter.">
+      {visit.mount !== "no" && (
+        <div className="mt-5 flex items-center gap-3 rounded-xl border border-line bg-dusk-soft px-4 py-3 text-sm">
+          <p className="min-w-0 flex-1" role="status">{visit.mount === "mounted" ? "It is mounted: your file manager shows it beside your drives, until the visit ends." : "Your desktop can mount it by itself, and show it in the file manager."}</p>
+          {visit.mount === "can" && <Button tone="dusk" disabled={mount.pending} onClick={() => mount.run()}>{mount.pending ? "Mounting…" : "Mount it"}</Button>}
+        </div>
+      )}
       <dl className="mt-5 divide-y divide-line rounded-xl border border-line bg-sheet px-4 text-sm">
         <Row term="In a file manager, “Connect to server”" value={address} />
         <Row term="Password, for this visit alone" value={visit.password} />
@@ -22,7 +32,7 @@ export function DriveDialog({ visit, open, onOpenChange }: DriveDialogProps): Re
         <Row term="For other WebDAV programs" value={visit.url} />
         <Row term="Name there" value={visit.user} />
       </dl>
-      <p className="mt-4 text-[13px] text-mute">Only programs on this computer reach it. A file manager may keep thumbnails of pictures it shows, and a mounted drive’s client may keep copies of what it reads; Eremos has no hand in that.</p>
+      <p className="mt-4 text-[13px] text-mute">Only programs on this computer reach it. A file manager may keep names, and thumbnails of pictures it shows, and a mounted drive’s client may keep copies of what it reads; Eremos has no hand in that.</p>
     </Dialog>
   );
 }

@@ -1,12 +1,11 @@
 "use client";
 import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useId, useState } from "react";
-import type { VisitEntry } from "@eremos/server/contract";
+import { Differences } from "./differences";
 import type { useChange } from "./use-visit";
 import { api } from "@/lib/api";
 import { ago, count, exactTime, formatBytes } from "@/lib/format";
 import { KEYS } from "@/lib/queries";
-import { Button } from "@/ui/button";
 import { Dialog } from "@/ui/dialog";
 
 interface EarlierProps {
@@ -44,26 +43,8 @@ function States({ folder, change }: EarlierProps): ReactNode {
   );
 }
 
-const WORDS = { added: "came", changed: "changed", removed: "went" } as const;
-
 function Changes({ folder, generation, change }: Pick<EarlierProps, "folder" | "change"> & { readonly generation: number }): ReactNode {
   const { data } = useQuery({ queryKey: [...KEYS.visit(folder), "changes", generation], queryFn: () => api.visit(folder, { kind: "changes-since", generation }), staleTime: 0 });
   if (!data) return null;
-  if (data.entries.length === 0) return <p className="text-sm text-mute">Nothing is different since.</p>;
-  const putBack = (entries: readonly VisitEntry[] | null): void => change.run({ kind: "put-back", generation, hrefs: entries?.map(({ href }) => href) ?? null });
-  return (
-    <>
-      <ul className="max-h-72 divide-y divide-line/60 overflow-y-auto rounded-xl border border-line bg-sheet px-4 text-sm">
-        {data.entries.map((entry) => (
-          <li key={entry.href} className="flex items-center gap-3 py-1.5">
-            <span className="w-16 shrink-0 text-[13px] text-mute">{WORDS[entry.change ?? "changed"]}</span>
-            <span className="min-w-0 flex-1 truncate" title={entry.name}>{entry.name}</span>
-            <Button size="small" disabled={change.pending} onClick={() => putBack([entry])}>{entry.change === "added" ? "Take it away" : "Put it back"}</Button>
-          </li>
-        ))}
-      </ul>
-      {data.isCut && <p className="text-[13px] text-mute">There are more.</p>}
-      <div className="flex justify-end"><Button tone="dusk" disabled={change.pending} onClick={() => putBack(null)}>Put everything back as it was</Button></div>
-    </>
-  );
+  return <Differences {...data} disabled={change.pending} onPutBack={(entries) => change.run({ kind: "put-back", generation, hrefs: entries?.map(({ href }) => href) ?? null })} />;
 }

@@ -34,7 +34,7 @@ export function Preview({ entry, contents, isFound, onGo, onClose }: PreviewProp
           <p className="text-[13px] text-mute">{entry.kind === "link" ? `A link; leads to ${entry.leadsTo ?? ""}` : <>{formatBytes(entry.size)}, changed <Time at={entry.modifiedAt} /></>}</p>
           {isFound && <button type="button" onClick={onGo} className="text-[13px] font-medium text-dusk underline underline-offset-4">Show it in {parentHref(entry.href) === "/" ? "the folder" : "its folder"}</button>}
         </div>
-        {entry.kind === "file" && <Button size="small" onClick={() => download([entry], contents)}><Download className="size-4" aria-hidden />Download</Button>}
+        {entry.kind === "file" && <Button size="small" onClick={() => download(entry, contents)}><Download className="size-4" aria-hidden />Download</Button>}
         <button type="button" onClick={onClose} aria-label="Close the preview" className="grid size-8 place-items-center rounded-md text-mute hover:bg-sand hover:text-ink"><X className="size-4" aria-hidden /></button>
       </header>
       <div className="min-h-0 flex-1 overflow-auto p-5" tabIndex={0} role="region" aria-label="What is in it">
@@ -49,8 +49,6 @@ function Shown({ kind, entry, url }: { readonly kind: PreviewKind; readonly entr
   const onError = useCallback(() => setBroken(true), []);
   if (broken) return <p className="text-sm text-mute">This browser can&rsquo;t show it: it may be of another kind than its name says, or damaged. Download it to open it in a program.</p>;
   switch (kind) {
-    // A plain element: the page's image service would fetch and keep a copy.
-    // eslint-disable-next-line @next/next/no-img-element
     case "image": return <img src={url} alt={entry.name} onError={onError} className="mx-auto max-h-full max-w-full rounded-md" />;
     case "audio": return <audio src={url} controls onError={onError} className="w-full" aria-label={entry.name} />;
     case "video": return <video src={url} controls onError={onError} className="max-h-full w-full rounded-md" aria-label={entry.name} />;

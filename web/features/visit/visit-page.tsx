@@ -78,7 +78,7 @@ function Visiting({ folder, visit }: VisitingProps): ReactNode {
       <Toolbar href={href} folder={folder} search={search} onGo={go} onSearch={setSearch} undoable={visit.undoable} change={change} onFiles={(files) => uploads.send(href, files)} />
       {folder.drops > 0 && <Arrived folder={folder.id} drops={folder.drops} change={change} />}
       {moving.length > 0 && <Moving hrefs={moving} into={href} change={change} onDone={() => setMoving([])} />}
-      {chosen.size > 0 && moving.length === 0 && <Selected hrefs={[...chosen]} entries={entries} contents={visit.contents} change={change} onMove={() => setMoving([...chosen])} onDone={() => setChosen(new Set())} />}
+      {chosen.size > 0 && moving.length === 0 && <Selected hrefs={[...chosen]} entries={entries} folder={folder.id} contents={visit.contents} change={change} onMove={() => setMoving([...chosen])} onDone={() => setChosen(new Set())} />}
       {uploads.state && (
         <div className="flex items-center gap-4 border-b border-line px-6 py-2 text-sm" role="status">
           <span className="min-w-0 flex-1 truncate">Putting in {uploads.state.name}{uploads.state.total > 1 && `, ${uploads.state.done + 1} of ${uploads.state.total}`}</span>

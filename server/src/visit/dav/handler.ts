@@ -3,7 +3,8 @@ import mime from "mime";
 import { type FileNode, type Node, isEremosError } from "@eremos/core";
 import { type Path, hrefOf, pathOf, shownName } from "../hrefs";
 import type { Spot, VisitedFolder } from "../visited-folder";
-import { type IfList, type Lock, Locks, parseIf } from "./locks";
+import { type Depth, Status, depthOf, etagOf, fail, hasEtag, httpDate, isNotSince, millisecondsOf, rangeOf, timeoutOf, tokensOf } from "./headers";
+import { type IfList, type Lock, Locks, isBelow, parseIf } from "./locks";
 import { DeadProperties } from "./properties";
 import { BadXml, type PropertyName, childNamed, childrenOf, emptyElement, escapeXml, innerXml, isDav, keyOf, nameOf, parseXml, serialize } from "./xml";
 
@@ -11,15 +12,6 @@ import { BadXml, type PropertyName, childNamed, childrenOf, emptyElement, escape
 const METHODS = "OPTIONS, GET, HEAD, PUT, DELETE, MKCOL, COPY, MOVE, PROPFIND, PROPPATCH, LOCK, UNLOCK";
 const MOST_XML_BYTES = 1024 * 1024;
 const PIECE_BYTES = 256 * 1024;
-
-/** Ends a request with a status. */
-class Status extends Error {
-  constructor(readonly status: number, readonly body = "") {
-    super(String(status));
-  }
-}
-
-type Depth = "0" | "1" | "infinity";
 
 interface Target {
   readonly path: Path;
@@ -180,7 +172,7 @@ export class DavHandler {
     if (depth === "1" || (isMove && depth !== "infinity")) throw new Status(400);
     const to = this.targetOf(this.destinationOf(request));
     if (to.key === target.key || target.path.length === 0) throw new Status(403);
-    if (isInside(to.key, target.key) || isInside(target.key, to.key)) throw new Status(403);
+    if (isBelow(to.key, target.key) || isBelow(target.key, to.key)) throw new Status(403);
     const from = this.spotOf(target);
     const spot = this.spotOf(to);
     this.requireIf(request, target);
@@ -405,10 +397,6 @@ const XML_HEADERS = { "Content-Type": 'application/xml; charset="utf-8"' };
 const EMPTY_PART = "<D:propstat><D:prop/><D:status>HTTP/1.1 200 OK</D:status></D:propstat>";
 const SUPPORTED_LOCK = ["exclusive", "shared"].map((scope) => `<D:lockentry><D:lockscope><D:${scope}/></D:lockscope><D:locktype><D:write/></D:locktype></D:lockentry>`).join("");
 
-function fail(status: number): never {
-  throw new Status(status);
-}
-
 const STATUS: Readonly<Record<string, number>> = { "no-space": 507, "path-taken": 405, "not-found": 409, usage: 400, "no-permission": 403, damaged: 500 };
 
 function statusOf(error: unknown): number {
@@ -428,33 +416,9 @@ function parentKey(key: string): string {
   return key.slice(0, key.lastIndexOf("/"));
 }
 
-function isInside(key: string, above: string): boolean {
-  return key.startsWith(`${above}/`);
-}
-
 /** The path of an absolute URL as it was written, escapes and all. */
 function pathnameOf(url: string): string {
   return /^[a-z]+:\/\/[^/?#]*([^?#]*)/i.exec(url)?.[1] || "/";
-}
-
-function etagOf({ data, size, meta }: FileNode): string {
-  return data ? `"${data.pack.object}-${data.offset}-${size}"` : `"0-${meta.mtimeNs}"`;
-}
-
-function hasEtag(header: string, etag: string | null): boolean {
-  return etag !== null && (header.match(/(?:W\/)?"[^"]*"/g) ?? []).some((one) => one.replace(/^W\//, "") === etag) || header.trim() === "*";
-}
-
-function millisecondsOf({ meta }: Node): number {
-  return Number(meta.mtimeNs / 1_000_000n);
-}
-
-function httpDate(node: Node): string {
-  return new Date(millisecondsOf(node)).toUTCString();
-}
-
-function isNotSince(header: string | undefined, file: FileNode): boolean {
-  return header !== undefined && Math.floor(millisecondsOf(file) / 1000) * 1000 <= Date.parse(header);
 }
 
 function typeOf(file: FileNode): string {
@@ -464,38 +428,6 @@ function typeOf(file: FileNode): string {
 /** What XML 1.0 can't hold is left out. */
 function printable(text: string): string {
   return [...text].filter((letter) => letter >= " " || letter === "\t").join("").replaceAll("\uFFFE", "").replaceAll("\uFFFF", "");
-}
-
-/** One range of bytes, from and to; null where the whole is to be sent. */
-function rangeOf({ headers }: IncomingMessage, size: number, etag: string, modified: string): readonly [number, number] | "outside" | null {
-  const condition = headers["if-range"];
-  if (typeof condition === "string" && condition !== etag && condition !== modified) return null;
-  const range = /^bytes=(\d*)-(\d*)$/.exec(headers.range?.trim() ?? "");
-  const [first, last] = [range?.[1] ?? "", range?.[2] ?? ""];
-  if (first === "" && last === "") return null;
-  if (first === "") return Number(last) === 0 || size === 0 ? "outside" : [Math.max(0, size - Number(last)), size];
-  const to = last === "" ? size : Math.min(size, Number(last) + 1);
-  if (last !== "" && Number(last) < Number(first)) return null;
-  return Number(first) >= size ? "outside" : [Number(first), to];
-}
-
-function depthOf({ headers }: IncomingMessage, usual: Depth): Depth {
-  const depth = String(headers["depth"] ?? usual).toLowerCase();
-  if (depth !== "0" && depth !== "1" && depth !== "infinity") throw new Status(400);
-  return depth;
-}
-
-const USUAL_SECONDS = 600;
-
-function timeoutOf({ headers }: IncomingMessage): number {
-  const seconds = /^Second-(\d+)/i.exec(String(headers["timeout"] ?? "").split(",")[0]?.trim() ?? "")?.[1];
-  return seconds === undefined ? USUAL_SECONDS : Math.max(1, Number(seconds));
-}
-
-/** The lock tokens a request brings with it. */
-function tokensOf({ headers }: IncomingMessage): ReadonlySet<string> {
-  const lists = typeof headers["if"] === "string" ? parseIf(headers["if"]) ?? [] : [];
-  return new Set(lists.flatMap(({ conditions }) => conditions.flatMap(({ token, isNot }) => (token !== null && !isNot ? [token] : []))));
 }
 
 /** Null where there is no body. @throws Status 400 | 413 */
