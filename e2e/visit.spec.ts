@@ -1,4 +1,5 @@
 import AxeBuilder from "@axe-core/playwright";
+import { spawnSync } from "node:child_process";
 import * as fs from "node:fs";
 import * as path from "node:path";
 import type { Page } from "@playwright/test";
@@ -73,12 +74,42 @@ test("a sealed folder is looked into and changed in the page, with nothing reada
   await page.getByRole("button", { name: "Undo" }).click();
   await expect(row(page, "taken in.txt")).toBeVisible();
 
+  await page.getByLabel("Choose Letters 2026 – #1").check();
+  await page.getByLabel("Choose taken in.txt").check();
+  const [download] = await Promise.all([page.waitForEvent("download"), page.getByRole("button", { name: "Download as ZIP" }).click()]);
+  const archive = house.place("chosen.zip");
+  await download.saveAs(archive);
+  const inside = spawnSync("python3", ["-c", "import sys, zipfile; z = zipfile.ZipFile(sys.argv[1]); print(z.testzip(), [(i.filename, i.file_size) for i in z.infolist()])", archive], { encoding: "utf8" }).stdout;
+  expect(inside.trim()).toBe("None [('Letters 2026 – #1/large.bin', 3000000), ('taken in.txt', 25)]");
+
   expect(house.ls(house.place("Home"), "-A")).not.toContain("Adoption papers");
   await page.getByRole("button", { name: "End the visit" }).click();
   await expect(page.getByText("Adoption papers is not being visited")).toBeVisible();
   expect(house.eremos(["release", folder], PASSWORD).status).toBe(0);
   expect(fs.readFileSync(path.join(folder, "taken in.txt"), "utf8")).toBe("put in while it is sealed");
   expect(fs.readdirSync(path.join(folder, "Letters 2026 – #1"))).toEqual(["large.bin"]);
+});
+
+test("what changed in an open folder since its last lock is shown, and put back by itself or whole", async ({ page, house }) => {
+  const folder = house.place("Home", "Adoption papers");
+  fs.writeFileSync(path.join(folder, "letter.txt"), "as it was locked");
+  expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
+  expect(house.eremos(["lock", folder, "--view"]).status).toBe(0);
+  expect(house.eremos(["unlock", folder], PASSWORD).status).toBe(0);
+  fs.writeFileSync(path.join(folder, "letter.txt"), "spoilt meanwhile");
+  fs.writeFileSync(path.join(folder, "came.txt"), "new");
+  await signIn(page, house);
+  await card(page, "Adoption papers").getByRole("button", { name: /Adoption papers/ }).click();
+  await card(page, "Adoption papers").getByRole("link", { name: "Details" }).click();
+  const section = page.getByRole("region", { name: "Since it was locked last" });
+  await section.getByRole("button", { name: "Show what changed" }).click();
+  await expect(section.getByRole("listitem")).toHaveText([/came.*came\.txt/, /changed.*letter\.txt/]);
+  expect((await new AxeBuilder({ page }).analyze()).violations).toEqual([]);
+  await section.getByRole("listitem").filter({ hasText: "letter.txt" }).getByRole("button", { name: "Put it back" }).click();
+  await page.getByRole("alertdialog").getByRole("button", { name: "Put it back" }).click();
+  await expect(page.getByText("with what you chose as it was at its last lock")).toBeVisible();
+  expect(fs.readFileSync(path.join(folder, "letter.txt"), "utf8")).toBe("as it was locked");
+  expect(fs.readFileSync(path.join(folder, "came.txt"), "utf8")).toBe("new");
 });
 
 test("files put in without opening it wait encrypted, are shown, and taken in or discarded; so is what a program saved into it", async ({ page, house }) => {
