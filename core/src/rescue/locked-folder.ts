@@ -1,0 +1,311 @@
+import { wipe } from "../crypto/bytes";
+import { EremosError, isEremosError } from "../errors/eremos-error";
+import { readDrop } from "../format/drop-record";
+import { FOLDER_KEY_NAME, type Generation, type KeyRecord, keyRecordSchema, openGenerationKey, openPlace, readGeneration, vouchingOf } from "../format/generation";
+import { type FolderHeader, MAX_HEADER_BYTES, openFolderPrivateKey, openHeader, openWithSecret, readHeader } from "../format/header";
+import { ContentKeys } from "../format/object";
+import { type OwnerEnvelope, openWithCode, openWithPassword } from "../format/owner";
+import { readRecord } from "../format/record-file";
+import { type StateRecord, readState } from "../format/state";
+import { type DirEntry, type Extent, type Meta, TreeReader, readPackRecord, sourceOf } from "../format/tree";
+import { fromBase64 } from "../crypto/bytes";
+import { salvage } from "./salvage";
+import { type Piece, SealedObject } from "./sealed-object";
+import { type RescueSource, readWhole } from "./source";
+
+/** What somebody who wants in has. */
+export type RescueSecret =
+  | { readonly kind: "password"; readonly password: string; /** For a folder that has one of its own. */ readonly folderPassword: string | null }
+  | { readonly kind: "code"; readonly code: string };
+
+/** Where a file's data lies, in a pack's plaintext. */
+export interface FileData {
+  readonly object: string;
+  /** Plaintext bytes of the pack, where they are known. */
+  readonly packLength: number | null;
+  readonly offset: number;
+  readonly length: number;
+}
+
+export interface RescuedEntry {
+  readonly kind: "dir" | "file" | "link";
+  /** Names from the folder down. */
+  readonly path: readonly Buffer[];
+  readonly meta: Meta;
+  readonly size: number;
+  /** Of a link. */
+  readonly target: Buffer | null;
+  /** Files with the same number above 0 are one file under several names. */
+  readonly linkGroup: number;
+  /** Where data lies in a file with holes, else null. */
+  readonly extents: readonly Extent[] | null;
+  readonly data: FileData | null;
+}
+
+/** What can be said of a locked folder without a key. */
+export interface LockedFound {
+  readonly folder: string;
+  readonly headers: readonly FolderHeader[];
+  readonly state: StateRecord | null;
+  readonly hasPassword: boolean;
+  /** Readable hint to the folder's own password. */
+  readonly hint: string | null;
+  readonly problems: readonly string[];
+}
+
+/** What a sealed folder says of itself. @throws EremosError `not-protected` where there is nothing of one, `damaged` where both headers are */
+export async function findLocked(source: RescueSource): Promise<LockedFound> {
+  const problems: string[] = [];
+  const headers: FolderHeader[] = [];
+  let isThere = false;
+  for (const name of ["header.json", "header.copy.json"]) {
+    const bytes = await readWhole(source, `.eremos/${name}`, MAX_HEADER_BYTES);
+    isThere ||= bytes !== null;
+    try {
+      if (bytes) headers.push(readHeader(bytes));
+      else problems.push(`.eremos/${name} is missing.`);
+    } catch (error) {
+      if (!isEremosError(error) || error.code === "unknown-version") throw error;
+      problems.push(`.eremos/${name}: ${error.message}`);
+    }
+  }
+  const [header] = headers;
+  if (!header && !isThere && (await source.list(".eremos")).length === 0) throw new EremosError("not-protected", "There is nothing of Eremos in this folder. Choose the locked folder itself, the one that has a directory called .eremos in it.");
+  if (!header) throw new EremosError("damaged", "Both copies of this folder's header are damaged or gone, and without one no password opens it. Eremos keeps a third copy on the computer the folder was locked on.");
+  const stateBytes = await readWhole(source, ".eremos/state.json");
+  const state = attempt(() => (stateBytes ? readState(stateBytes) : null), (error) => problems.push(error.message)) ?? null;
+  if (!stateBytes) problems.push(".eremos/state.json is missing; the newest whole state is taken.");
+  const slot = header.slots.find(({ type }) => type === "owner-and-password");
+  return { folder: header.folder, headers, state, hasPassword: slot !== undefined, hint: slot?.type === "owner-and-password" ? slot.hint : null, problems };
+}
+
+function attempt<T>(make: () => T, failed: (error: EremosError) => void): T | null {
+  try {
+    return make();
+  } catch (error) {
+    if (!isEremosError(error)) throw error;
+    failed(error);
+    return null;
+  }
+}
+
+/** @throws EremosError `wrong-password` | `wrong-code` | `needs-folder-password` | `damaged` */
+export async function openLocked(source: RescueSource, secret: RescueSecret): Promise<LockedFolder> {
+  const found = await findLocked(source);
+  const problems = [...found.problems];
+  let first: unknown = null;
+  for (const header of found.headers) {
+    try {
+      const folderKey = await folderKeyOf(header, secret);
+      return await LockedFolder.with(source, header, folderKey, found.state, problems);
+    } catch (error) {
+      if (!isEremosError(error)) throw error;
+      first ??= error;
+    }
+  }
+  throw first;
+}
+
+async function folderKeyOf(header: FolderHeader, secret: RescueSecret): Promise<Buffer> {
+  const isTogether = header.slots.some(({ type }) => type === "owner-and-password");
+  if (secret.kind === "code" && isTogether) return openWithSecret(header, Buffer.alloc(32), secret);
+  const rootKey = await rootKeyOf(header.owner, secret);
+  try {
+    if (!isTogether) return await openHeader(header, { rootKey, folderKey: null });
+    if (secret.kind !== "password" || secret.folderPassword === null) throw new EremosError("needs-folder-password", "This folder has a password of its own, which is needed too. Nothing was touched.");
+    return await openWithSecret(header, rootKey, { kind: "password", password: secret.folderPassword });
+  } finally {
+    wipe(rootKey);
+  }
+}
+
+async function rootKeyOf(owner: OwnerEnvelope, secret: RescueSecret): Promise<Buffer> {
+  return (await (secret.kind === "password" ? openWithPassword(owner, secret.password) : openWithCode(owner, secret.code))).rootKey;
+}
+
+/** The folder's keys by name. */
+type Keys = ReadonlyMap<string, { readonly secret: Buffer; readonly content: ContentKeys }>;
+
+/**
+ * A sealed folder that is read as it lies there, without Eremos' database, its engine or a lock, and without changing anything: what is
+ * whole comes out, the rest is told. Close it.
+ */
+export class LockedFolder {
+  private readonly packs = new Map<string, SealedObject>();
+
+  private constructor(
+    private readonly source: RescueSource,
+    readonly header: FolderHeader,
+    readonly state: StateRecord | null,
+    private readonly keys: Keys,
+    /** Null: from the packs alone. */
+    readonly generation: number | null,
+    /** Where the folder lay, if that can be read. */
+    readonly place: Buffer | null,
+    readonly entries: readonly RescuedEntry[],
+    readonly problems: readonly string[],
+  ) {}
+
+  static async with(source: RescueSource, header: FolderHeader, folderKey: Buffer, state: StateRecord | null, problems: string[]): Promise<LockedFolder> {
+    const keys = await keysOf(source, header, folderKey, problems);
+    const content = (name: string): ContentKeys | null => keys.get(name)?.content ?? null;
+    for (const { number, records } of await generationsOf(source, state)) {
+      const tree = await treeOf(source, header, folderKey, content, records, number, problems);
+      if (!tree) continue;
+      if (state && state.generation > 0 && number !== state.generation) problems.push(`The last lock's index (state ${state.generation}) can't be read. What comes out is an earlier state of the folder (state ${number}); what changed after it is missing.`);
+      const place = attempt(() => placeOf(tree.record, keys), () => undefined);
+      return new LockedFolder(source, header, state, keys, number, place, entriesIn(tree.tree, tree.tree.root, []), problems);
+    }
+    problems.push("No index of this folder can be read, so the files were looked for in its packs one by one. Links and empty folders are lost; files that were deleted before may be among them.");
+    const salvaged = await salvage(source, header.folder, content);
+    return new LockedFolder(source, header, state, keys, null, null, salvaged.entries, [...problems, ...salvaged.problems]);
+  }
+
+  /** A file's data, and where in the file each piece belongs; `bytes` is null where it is damaged. Holes are not among them. */
+  async *read(entry: RescuedEntry): AsyncGenerator<Piece> {
+    const { data } = entry;
+    if (!data) return;
+    const stretches = entry.extents ?? [{ offset: 0, length: entry.size }];
+    const pack = await this.pack(data);
+    let from = data.offset;
+    for (const { offset, length } of stretches) {
+      let done = 0;
+      if (pack) for await (const piece of pack.pieces(from, length)) {
+        yield { ...piece, offset: offset + done };
+        done += piece.length;
+      }
+      if (done < length) yield { offset: offset + done, length: length - done, bytes: null };
+      from += length;
+    }
+  }
+
+  private async pack({ object, packLength }: FileData): Promise<SealedObject | null> {
+    const known = this.packs.get(object);
+    if (known) return known;
+    try {
+      const pack = await SealedObject.open(this.source, "pack", this.header.folder, object, (name) => this.keys.get(name)?.content ?? null, packLength);
+      this.packs.set(object, pack);
+      return pack;
+    } catch (error) {
+      if (isEremosError(error)) return null;
+      throw error;
+    }
+  }
+
+  /** Files that wait in the drop slot, whole ones only: nobody vouches for their names and contents. FORMAT.md §12. */
+  async drops(): Promise<readonly { readonly name: Buffer; readonly content: Buffer }[]> {
+    const folderKey = this.keys.get(FOLDER_KEY_NAME)?.secret ?? Buffer.alloc(32);
+    const privateKey = openFolderPrivateKey(this.header, folderKey);
+    const drops: { name: Buffer; content: Buffer }[] = [];
+    try {
+      for (const name of await this.source.list(".eremos/drops")) {
+        const bytes = name.endsWith(".json") ? await readWhole(this.source, `.eremos/drops/${name}`) : null;
+        const drop = bytes && (await this.drop(bytes, folderKey, privateKey));
+        if (drop) drops.push(drop);
+      }
+    } finally {
+      wipe(privateKey);
+    }
+    return drops;
+  }
+
+  private async drop(bytes: Buffer, folderKey: Buffer, privateKey: Buffer): Promise<{ readonly name: Buffer; readonly content: Buffer } | null> {
+    try {
+      const { folder, key, sealed, object, length } = readDrop(bytes);
+      const secret = await openGenerationKey({ format: "eremos-key", version: 1, folder, key, sealed }, folderKey, privateKey);
+      const content = new ContentKeys(key, secret, folder);
+      const reader = await SealedObject.open(this.source, "drop", this.header.folder, object, () => content, length);
+      const whole = await reader.read(0, length);
+      if (!whole) return null;
+      const record = readPackRecord(reader.marker, (offset, count) => whole.subarray(offset, offset + count));
+      return { name: record.entry.name, content: whole.subarray(record.recordLength) };
+    } catch (error) {
+      if (isEremosError(error)) return null;
+      throw error;
+    }
+  }
+
+  close(): void {
+    for (const pack of this.packs.values()) pack.close();
+    for (const { secret, content } of this.keys.values()) {
+      wipe(secret);
+      content.wipe();
+    }
+  }
+}
+
+async function keysOf(source: RescueSource, header: FolderHeader, folderKey: Buffer, problems: string[]): Promise<Keys> {
+  const keys = new Map([[FOLDER_KEY_NAME, { secret: folderKey, content: new ContentKeys(FOLDER_KEY_NAME, folderKey, header.folder) }]]);
+  const privateKey = attempt(() => openFolderPrivateKey(header, folderKey), (error) => problems.push(error.message));
+  for (const name of await source.list(".eremos/keys")) {
+    const bytes = name.endsWith(".json") ? await readWhole(source, `.eremos/keys/${name}`) : null;
+    if (!bytes) continue;
+    try {
+      const record: KeyRecord = readRecord(bytes, keyRecordSchema, "folder's key record");
+      const secret = await openGenerationKey(record, folderKey, privateKey ?? Buffer.alloc(32));
+      keys.set(record.key, { secret, content: new ContentKeys(record.key, secret, header.folder) });
+    } catch (error) {
+      if (!isEremosError(error)) throw error;
+      problems.push(`.eremos/keys/${name}: ${error.message}`);
+    }
+  }
+  wipe(privateKey);
+  return keys;
+}
+
+interface Numbered {
+  readonly number: number;
+  /** Its record and the copy of it. */
+  readonly records: readonly string[];
+}
+
+/** The one that is true first, then the newest. */
+async function generationsOf(source: RescueSource, state: StateRecord | null): Promise<Numbered[]> {
+  const names = await source.list(".eremos/generations");
+  const numbers = [...new Set(names.flatMap((name) => /^(\d{10})(?:\.copy)?\.json$/.exec(name)?.[1] ?? []))].map(Number);
+  const first = (number: number): number => (number === state?.generation ? 1 : 0);
+  return numbers.sort((a, b) => first(b) - first(a) || b - a).map((number) => {
+    const stem = String(number).padStart(10, "0");
+    return { number, records: [`${stem}.json`, `${stem}.copy.json`].filter((name) => names.includes(name)) };
+  });
+}
+
+async function treeOf(source: RescueSource, header: FolderHeader, folderKey: Buffer, keys: (name: string) => ContentKeys | null, records: readonly string[], number: number, problems: string[]): Promise<{ readonly tree: TreeReader; readonly record: Generation } | null> {
+  for (const name of records) {
+    try {
+      const record = readGeneration((await readWhole(source, `.eremos/generations/${name}`)) ?? Buffer.alloc(0));
+      if (record.folder !== header.folder || record.generation !== number) throw new EremosError("damaged", "It belongs to another folder or state.");
+      if (vouchingOf(record, folderKey, header.devices.map((device) => fromBase64(device, 32))) === "unvouched") problems.push(`Nobody known vouches for state ${number}: it may have been made by somebody else.`);
+      const index = await SealedObject.open(source, "index", header.folder, record.index.object, keys, record.index.length);
+      try {
+        const bytes = (await index.hasDigest(fromBase64(record.index.digest, 32))) ? await index.read(0, record.index.length) : null;
+        if (!bytes) throw new EremosError("damaged", "Its index is damaged.");
+        return { tree: new TreeReader(sourceOf(bytes), record.index.record), record };
+      } finally {
+        index.close();
+      }
+    } catch (error) {
+      if (!isEremosError(error)) throw error;
+      problems.push(`.eremos/generations/${name}: ${error.message}`);
+    }
+  }
+  return null;
+}
+
+function placeOf(record: Generation, keys: Keys): Buffer {
+  const secret = keys.get(record.key)?.secret;
+  if (!secret) throw new EremosError("damaged", "A key of this folder is missing, so a part of it can't be read.");
+  return openPlace(record, secret);
+}
+
+function entriesIn(tree: TreeReader, dir: DirEntry, above: readonly Buffer[]): RescuedEntry[] {
+  return tree.list(dir).entries.flatMap((entry): RescuedEntry[] => {
+    const path = [...above, entry.name];
+    const common = { path, meta: entry.meta, size: 0, target: null, linkGroup: 0, extents: null, data: null };
+    if (entry.kind === "dir") return [{ ...common, kind: "dir" }, ...entriesIn(tree, entry, path)];
+    if (entry.kind === "link") return [{ ...common, kind: "link", target: entry.target }];
+    const pack = entry.content && tree.pack(entry.content.pack);
+    const data = entry.content && pack && { object: pack.object, packLength: pack.length, offset: entry.content.offset, length: entry.content.length };
+    return [{ ...common, kind: "file", size: entry.size, linkGroup: entry.linkGroup, extents: entry.extents, data }];
+  });
+}

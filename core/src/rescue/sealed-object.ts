@@ -1,0 +1,117 @@
+import { equalBytes } from "../crypto/bytes";
+import { EremosError } from "../errors/eremos-error";
+import {
+  CHUNK_BYTES, type ContentKeys, OBJECT_HEADER_BYTES, type ObjectCipher, ObjectDigest, type ObjectHeader, type ObjectKind, SEALED_CHUNK_BYTES, TAG_BYTES, chunkCount, decodeObjectHeader,
+} from "../format/object";
+import type { RescueSource } from "./source";
+
+const DIRECTORIES = { pack: ".eremos/packs", index: ".eremos/index", drop: ".eremos/drops" } as const satisfies Readonly<Record<ObjectKind, string>>;
+/** Chunks that are read at once. */
+const CHUNKS_PER_READ = 16;
+
+/** A stretch of an object's plaintext; `bytes` is null where it can't be read. */
+export interface Piece {
+  readonly offset: number;
+  readonly length: number;
+  readonly bytes: Buffer | null;
+}
+
+/** Where an object lies. FORMAT.md §1. */
+export function objectPath(kind: ObjectKind, object: string): string {
+  const hex = Buffer.from(object, "base64url").toString("hex");
+  return kind === "pack" ? `${DIRECTORIES.pack}/${hex.slice(0, 2)}/${hex}` : `${DIRECTORIES[kind]}/${hex}`;
+}
+
+/** Reads an object as far as it is whole: what is damaged, cut off or missing is told, not thrown. */
+export class SealedObject {
+  private constructor(
+    private readonly source: RescueSource,
+    private readonly path: string,
+    readonly header: ObjectHeader,
+    private readonly headerBytes: Buffer,
+    private readonly cipher: ObjectCipher,
+    /** Plaintext bytes. */
+    readonly length: number,
+    /** Whether the length is known from elsewhere, not only from the file's size. */
+    private readonly isSure: boolean,
+  ) {}
+
+  /**
+   * `length`: of the plaintext, where it is known. @throws EremosError `damaged` where its beginning is damaged, it is another's, or its key is missing
+   */
+  static async open(source: RescueSource, kind: ObjectKind, folder: string, object: string, keys: (name: string) => ContentKeys | null, length: number | null): Promise<SealedObject> {
+    const path = objectPath(kind, object);
+    const size = await source.size(path);
+    if (size === null) throw new EremosError("damaged", "An encrypted file is missing.", { reason: "missing" });
+    const bytes = await source.read(path, 0, OBJECT_HEADER_BYTES);
+    const header = decodeObjectHeader(bytes);
+    if (header.kind !== kind || header.folder !== folder || header.object !== object) throw new EremosError("damaged", "An encrypted file was put in the place of another.", { reason: "swapped" });
+    const content = keys(header.key);
+    if (!content) throw new EremosError("damaged", "A key of this folder is missing, so a part of it can't be read.", { reason: "missing key" });
+    return new SealedObject(source, path, header, bytes, content.cipherFor(header), length ?? plainLength(size), length !== null);
+  }
+
+  /** What opens a record in this object, if it holds files. */
+  get marker(): Buffer {
+    return this.cipher.marker();
+  }
+
+  /** Consecutive pieces of a range, none beyond the object's end. */
+  async *pieces(offset: number, length: number): AsyncGenerator<Piece> {
+    const end = Math.min(offset + length, this.length);
+    for (let at = offset; at < end; ) {
+      const first = Math.floor(at / CHUNK_BYTES);
+      const count = Math.min(CHUNKS_PER_READ, Math.ceil(end / CHUNK_BYTES) - first);
+      const sealed = await this.source.read(this.path, OBJECT_HEADER_BYTES + first * SEALED_CHUNK_BYTES, count * SEALED_CHUNK_BYTES);
+      for (let i = 0; i < count; i++) {
+        const chunk = this.openChunk(first + i, sealed.subarray(i * SEALED_CHUNK_BYTES, (i + 1) * SEALED_CHUNK_BYTES));
+        const start = (first + i) * CHUNK_BYTES;
+        const stop = Math.min(end, start + CHUNK_BYTES);
+        yield { offset: at, length: stop - at, bytes: chunk?.subarray(at - start, stop - start) ?? null };
+        at = stop;
+      }
+    }
+  }
+
+  private openChunk(number: number, sealed: Buffer): Buffer | null {
+    const length = Math.min(CHUNK_BYTES, this.length - number * CHUNK_BYTES);
+    if (sealed.length < length + TAG_BYTES) return null;
+    const plain = Buffer.alloc(length);
+    const chunk = sealed.subarray(0, length + TAG_BYTES);
+    const isLast = number === chunkCount(this.length) - 1;
+    if (this.cipher.open(number, isLast, chunk, plain)) return plain;
+    // Where only the file's size tells, what is last now may have had others behind it.
+    return isLast && !this.isSure && this.cipher.open(number, false, chunk, plain) ? plain : null;
+  }
+
+  /** A range whole, or null. */
+  async read(offset: number, length: number): Promise<Buffer | null> {
+    const parts: Buffer[] = [];
+    for await (const { bytes } of this.pieces(offset, length)) {
+      if (!bytes) return null;
+      parts.push(bytes);
+    }
+    const all = Buffer.concat(parts);
+    return all.length === length ? all : null;
+  }
+
+  /** Whether beginning and tags are those that were written. FORMAT.md §5.3. */
+  async hasDigest(expected: Uint8Array): Promise<boolean> {
+    const digest = new ObjectDigest(this.headerBytes);
+    for (let number = 0; number < chunkCount(this.length); number++) {
+      const end = Math.min((number + 1) * CHUNK_BYTES, this.length);
+      digest.add(await this.source.read(this.path, OBJECT_HEADER_BYTES + end + number * TAG_BYTES, TAG_BYTES));
+    }
+    return equalBytes(digest.finish(), expected);
+  }
+
+  close(): void {
+    this.cipher.wipe();
+  }
+}
+
+/** Of an object file of this size. */
+function plainLength(size: number): number {
+  const body = Math.max(0, size - OBJECT_HEADER_BYTES);
+  return Math.max(0, body - Math.max(1, Math.ceil(body / SEALED_CHUNK_BYTES)) * TAG_BYTES);
+}
