@@ -11,6 +11,8 @@ module.exports = {
     { name: "server-below-web-and-cli", severity: "error", from: { path: "^server/src" }, to: { path: "^(web|cli)/" } },
     { name: "operations-know-no-http", severity: "error", from: { path: "^server/src/operations" }, to: { path: "^server/src/http" } },
     { name: "cli-uses-the-doors", severity: "error", from: { path: "^cli/src" }, to: { path: "^(core/src/(?!index\\.ts)|server/src/(?!index\\.ts)|web/)" } },
+    { name: "rescue-needs-no-engine", severity: "error", from: { path: "^(rescue/src|core/src/rescue)" }, to: { path: "^(core/src/(engine|worker|platform|onlooker)|server/|web/|cli/)" } },
+    { name: "rescue-page-needs-no-disk", severity: "error", from: { path: "^core/src/rescue/(index|locked-folder|salvage|sealed-object|source)" }, to: { path: "^(node:)?(fs|path|os)$" } },
     { name: "web-knows-the-contract-only", severity: "error", from: { path: "^web/" }, to: { path: "^(core|server|cli)/src/(?!contract\\.ts)" } },
     { name: "ui-fetches-nothing", severity: "error", from: { path: "^web/ui" }, to: { path: "^web/(features|lib/(api|queries|events|tab))" } },
     { name: "routes-only-mount", severity: "error", from: { path: "^web/app" }, to: { path: "^web/(lib|ui)/" } },

@@ -83,7 +83,7 @@ export function installBenchPrograms() {
   installPrograms(BENCH_PROGRAMS, "the benchmark compares with");
 }
 
-const SOURCES = ["core/src", "server/src", "cli/src", "demo/src", "web", "package-lock.json"];
+const SOURCES = ["core/src", "server/src", "cli/src", "demo/src", "rescue/src", "web", "package-lock.json"];
 const SKIPPED = new Set(["node_modules", ".next", "dist", "next-env.d.ts", "tsconfig.tsbuildinfo"]);
 
 function fingerprint() {

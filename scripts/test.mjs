@@ -37,8 +37,9 @@ function suite(name, args, report, countsOf) {
 if (!deep) {
   check("types", ["tsc", "-p", "tsconfig.json"]);
   check("types of the page", ["tsc", "-p", "web/tsconfig.check.json"]);
+  check("types of the rescue page", ["tsc", "-p", "rescue/tsconfig.json"]);
   check("style", ["eslint", ".", "--max-warnings", "0"]);
-  check("direction of imports", ["depcruise", "--config", ".dependency-cruiser.cjs", "core/src", "server/src", "cli/src", "web"]);
+  check("direction of imports", ["depcruise", "--config", ".dependency-cruiser.cjs", "core/src", "server/src", "cli/src", "rescue/src", "web"]);
 }
 const vitest = join(results, "vitest.json");
 suite("core, server, command line", ["vitest", "run", ...(deep ? ["core", "cli/test/kill.test.ts"] : []), "--reporter=default", "--reporter=json", `--outputFile.json=${vitest}`], vitest, (report) => ({ passed: report.numPassedTests, failed: report.numFailedTests }));

@@ -5,7 +5,7 @@ import { EremosError } from "@eremos/core";
 export class Asking {
   private lines: AsyncGenerator<string> | null = null;
 
-  constructor(private readonly fromStdin: boolean) {}
+  constructor(readonly fromStdin: boolean) {}
 
   /** The next one. `twice`: at a terminal typed twice, for a new one. @throws EremosError `usage` without either source */
   async ask(message: string, twice = false): Promise<string> {

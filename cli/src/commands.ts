@@ -1,4 +1,5 @@
-import { EremosError, type FolderSecret, LEVELS, VISIBILITIES, disk, inspectFolder } from "@eremos/core";
+import { resolve } from "node:path";
+import { EremosError, type FolderSecret, LEVELS, type RescueSecret, type ScanFound, VISIBILITIES, describeFound, describeReport, directorySource, disk, findLocked, inspectFolder, rescue, scan } from "@eremos/core";
 import {
   Eremos, GUARDS, USUAL_BARS, type FolderView, type ProtectionRequest, DataDirectory, changePassword, check, closeUp, commandOf, drop, desktopParts, ensureServer, folderPasswordOf, fullPath, listFolders, lock, onlook, prepareFolderPassword, readSettings, recoverInterrupted, release, serve, setDesktop, setFolderPassword, setupAtOnce, showInBrowser, signIn, startVisit, mountCommandOf, unlock,
 } from "@eremos/server";
@@ -17,6 +18,8 @@ export const USAGE = `eremos: hides and locks private folders in place
   eremos drop PATH FILE...             put copies of files into a locked folder without opening it (needs no password)
   eremos release PATH-OR-ID           take protection off for good
   eremos check PATH-OR-ID             read and verify the whole sealed copy
+  eremos scan PLACE                   look for protected folders below a place, hidden ones too, by what is on disk alone
+  eremos rescue FOLDER --to DIRECTORY bring everything out of a locked folder, whatever is damaged; changes nothing in it, needs no Eremos data
   eremos onlooker PATH                what others see at a place right now
   eremos serve                        start the page on this computer
   eremos page [PATH]                  show the page in the browser, at a folder; starts it where it does not run
@@ -25,7 +28,9 @@ export const USAGE = `eremos: hides and locks private folders in place
   --json              one JSON document on standard output; messages go to standard error
   --password-stdin    read the master password from the first line of standard input; further ones, as they are asked for, from the next lines
   --folder-password   lock: ask for a password for this folder alone, needed on top of the master password (--hint TEXT for it)
-  --with-code         unlock, visit, release, check, passwd PATH: ask for the recovery code instead of the folder's own password
+  --with-code         unlock, visit, release, check, passwd PATH: ask for the recovery code instead of the folder's own password;
+                      rescue: instead of any password
+  --code-stdin        rescue: the recovery code is the first line of standard input
   --guard             lock: sealed (encrypted; the default), barred (the system refuses others) or sight (hidden only)
   --visibility        lock: view (the default), hidden (in place) or tucked (away); --hide and --view are short for two of them
   --cover NAME        lock, in view: the name it shows while it is locked (an empty one: its own again)
@@ -333,6 +338,41 @@ const checkCommand: Command = async (invocation) => {
   });
 };
 
+const rescueCommand: Command = async (invocation) => {
+  only(invocation, "password-stdin", "code-stdin", "with-code", "to");
+  const folder = resolve(oneWord(invocation, "folder"));
+  const { to } = invocation.flags;
+  if (typeof to !== "string" || to === "") throw new EremosError("usage", "Say where to: --to DIRECTORY, an empty or a new one on a disk with enough room.");
+  const from = Buffer.from(folder);
+  const target = resolve(to);
+  const report = await rescue({ folder: from, to: Buffer.from(target), secret: () => rescueSecret(from, invocation), progress: (progress) => showProgress("", "unlock", { phase: "restoring", ...progress }) });
+  endProgress();
+  return { result: report, lines: describeReport(report, target), exitCode: report.damaged.length > 0 || report.problems.length > 0 ? 5 : 0 };
+};
+
+async function rescueSecret(folder: Buffer, { asking, flags }: Invocation): Promise<RescueSecret> {
+  if (flags["code-stdin"] || flags["with-code"]) return { kind: "code", code: await asking.ask("Recovery code") };
+  const { hasPassword, hint } = await findLocked(directorySource(folder));
+  const password = await asking.ask("Master password");
+  return { kind: "password", password, folderPassword: hasPassword ? await asking.ask(`Password of this folder${hint === null ? "" : ` (hint: ${hint})`}`) : null };
+}
+
+const scanCommand: Command = async (invocation) => {
+  only(invocation);
+  const place = resolve(oneWord(invocation, "place"));
+  const found: ScanFound[] = [];
+  let isStopped = false;
+  process.once("SIGINT", () => (isStopped = true));
+  const { directories, unreadable, isStopped: wasStopped } = await scan({
+    places: [Buffer.from(place)], isStopped: () => isStopped, onFound: (one) => void found.push(one),
+    onProgress: (progress) => showProgress("", "check", { phase: "looking", files: progress.directories, filesTotal: 0, bytes: 0, bytesTotal: 0 }),
+  });
+  endProgress();
+  const end = `${found.length === 1 ? "1 protected folder" : `${found.length} protected folders`} found in ${directories.toLocaleString("en")} directories${wasStopped ? "; stopped before the end" : ""}.`;
+  const lines = [...found.flatMap(describeFound), end, ...unreadable.map((one) => `Not looked into (no permission, or the disk can't read it): ${one}`)];
+  return { result: { found: found.map((one) => ({ ...one, path: one.path.toString("utf8") })), directories, unreadable, stopped: wasStopped }, lines, exitCode: wasStopped ? 6 : 0 };
+};
+
 const onlooker: Command = async (invocation) => {
   only(invocation);
   const path = oneWord(invocation, "path");
@@ -391,5 +431,5 @@ const serveCommand: Command = async (invocation) => {
 };
 
 export const COMMANDS: Readonly<Record<string, Command>> = {
-  setup, passwd, list, lock: lockCommand, close, unlock: unlockCommand, visit, drop: dropCommand, release: releaseCommand, check: checkCommand, onlooker, page, integrate, serve: serveCommand,
+  setup, passwd, list, lock: lockCommand, close, unlock: unlockCommand, visit, drop: dropCommand, release: releaseCommand, check: checkCommand, scan: scanCommand, rescue: rescueCommand, onlooker, page, integrate, serve: serveCommand,
 };

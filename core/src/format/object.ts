@@ -107,6 +107,9 @@ export class ContentKeys {
   }
 }
 
+/** AES-256-GCM that is not at hand at once, as browsers have it: key 32 bytes, nonce 12, ciphertext ‖ tag. The key object stays the same for one object. */
+export type Decrypt = (key: Uint8Array, nonce: Uint8Array, sealed: Uint8Array) => Promise<Buffer | null>;
+
 export class ObjectCipher {
   private readonly nonce = Buffer.alloc(12);
   private readonly chunks: ChunkCipher;
@@ -132,6 +135,11 @@ export class ObjectCipher {
     if (this.chunks.open(this.nonceOf(chunk, last), sealed, out)) return true;
     wipe(out);
     return false;
+  }
+
+  /** The same by another implementation of AES-256-GCM, which gives the plaintext, or null when it is not what was written there. */
+  openBy(decrypt: Decrypt, chunk: number, last: boolean, sealed: Buffer): Promise<Buffer | null> {
+    return decrypt(this.key, Buffer.from(this.nonceOf(chunk, last)), sealed);
   }
 
   private nonceOf(chunk: number, last: boolean): Buffer {

@@ -156,7 +156,7 @@ export class LockedFolder {
       const place = attempt(() => placeOf(tree.record, keys), () => undefined);
       return new LockedFolder(source, header, state, keys, number, place, entriesIn(tree.tree, tree.tree.root, []), problems);
     }
-    problems.push("No index of this folder can be read, so the files were looked for in its packs one by one. Links and empty folders are lost; files that were deleted before may be among them.");
+    problems.push("No index of this folder can be read, so the files were looked for in its packs one by one. Links, empty files and empty folders are lost; files that were deleted before may be among them.");
     const salvaged = await salvage(source, header.folder, content);
     return new LockedFolder(source, header, state, keys, null, null, salvaged.entries, [...problems, ...salvaged.problems]);
   }

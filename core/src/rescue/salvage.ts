@@ -22,7 +22,7 @@ interface Found {
 
 /**
  * Files from the packs alone, for a folder whose index is lost: each pack tells its files' paths. Of files of one path the newest keeps it;
- * deleted files that still lie in a pack come back, too. Links and empty directories are lost with the index. FORMAT.md §5.5.
+ * deleted files that still lie in a pack come back, too. Links, empty files and empty directories are lost with the index. FORMAT.md §5.5.
  */
 export async function salvage(source: RescueSource, folder: string, keys: (name: string) => ContentKeys | null): Promise<Salvaged> {
   const found = new Map<string, Found>();

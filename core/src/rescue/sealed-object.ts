@@ -63,8 +63,8 @@ export class SealedObject {
       const first = Math.floor(at / CHUNK_BYTES);
       const count = Math.min(CHUNKS_PER_READ, Math.ceil(end / CHUNK_BYTES) - first);
       const sealed = await this.source.read(this.path, OBJECT_HEADER_BYTES + first * SEALED_CHUNK_BYTES, count * SEALED_CHUNK_BYTES);
-      for (let i = 0; i < count; i++) {
-        const chunk = this.openChunk(first + i, sealed.subarray(i * SEALED_CHUNK_BYTES, (i + 1) * SEALED_CHUNK_BYTES));
+      const chunks = await Promise.all(Array.from({ length: count }, (_, i) => this.openChunk(first + i, sealed.subarray(i * SEALED_CHUNK_BYTES, (i + 1) * SEALED_CHUNK_BYTES))));
+      for (const [i, chunk] of chunks.entries()) {
         const start = (first + i) * CHUNK_BYTES;
         const stop = Math.min(end, start + CHUNK_BYTES);
         yield { offset: at, length: stop - at, bytes: chunk?.subarray(at - start, stop - start) ?? null };
@@ -73,15 +73,20 @@ export class SealedObject {
     }
   }
 
-  private openChunk(number: number, sealed: Buffer): Buffer | null {
+  private async openChunk(number: number, sealed: Buffer): Promise<Buffer | null> {
     const length = Math.min(CHUNK_BYTES, this.length - number * CHUNK_BYTES);
     if (sealed.length < length + TAG_BYTES) return null;
-    const plain = Buffer.alloc(length);
     const chunk = sealed.subarray(0, length + TAG_BYTES);
     const isLast = number === chunkCount(this.length) - 1;
-    if (this.cipher.open(number, isLast, chunk, plain)) return plain;
+    const plain = await this.decrypt(number, isLast, chunk);
     // Where only the file's size tells, what is last now may have had others behind it.
-    return isLast && !this.isSure && this.cipher.open(number, false, chunk, plain) ? plain : null;
+    return plain ?? (isLast && !this.isSure ? this.decrypt(number, false, chunk) : null);
+  }
+
+  private async decrypt(number: number, isLast: boolean, chunk: Buffer): Promise<Buffer | null> {
+    if (this.source.decrypt) return this.cipher.openBy(this.source.decrypt, number, isLast, chunk);
+    const plain = Buffer.alloc(chunk.length - TAG_BYTES);
+    return this.cipher.open(number, isLast, chunk, plain) ? plain : null;
   }
 
   /** A range whole, or null. */

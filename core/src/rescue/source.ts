@@ -1,3 +1,5 @@
+import type { Decrypt } from "../format/object";
+
 /**
  * Where a locked folder is read from: a directory on this disk, or files that somebody chose in a browser. Paths lead from the folder
  * down, names joined by slashes; only what Eremos itself keeps in `.eremos` is asked for, whose names are plain ASCII.
@@ -9,6 +11,8 @@ export interface RescueSource {
   size(file: string): Promise<number | null>;
   /** Fewer where the file ends, none where it is missing or the disk can't read it. */
   read(file: string, offset: number, length: number): Promise<Buffer>;
+  /** Where the platform has a faster cipher than Node's functions are there. */
+  readonly decrypt?: Decrypt;
 }
 
 /** No record is longer. FORMAT.md §2.4. */

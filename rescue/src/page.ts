@@ -1,0 +1,217 @@
+import { CODE_GROUPS, type LockedFolder, type RescueSecret, type RescuedEntry, findLocked, isEremosError, isGroupRight, normaliseCodeText, openLocked } from "@eremos/core/rescue";
+import { type ChosenFiles, filesDropped, filesOf, filesSource, lockedIn } from "./files-source";
+import { type Lost, shownPath, takeOutAll, takeOutFile } from "./take-out";
+
+/** The page that opens a locked folder without Eremos. What it shows is text, never markup: names come from whoever made the folder. */
+const MOST_SHOWN = 300;
+
+function at<T extends HTMLElement>(id: string): T {
+  const element = document.getElementById(id);
+  if (!element) throw new TypeError(`id: there is no ${id}`);
+  return element as T;
+}
+
+const view = {
+  folder: at<HTMLInputElement>("folder"), which: at("which"), found: at<HTMLSelectElement>("found"), chosen: at("chosen"), secret: at("secret"), form: at<HTMLFormElement>("form"), byPassword: at("by-password"), byOwn: at("by-own"), byCode: at("by-code"),
+  password: at<HTMLInputElement>("password"), own: at<HTMLInputElement>("own"), code: at<HTMLInputElement>("code"), hint: at("hint"), wrong: at("wrong"), contents: at("contents"), summary: at("summary"), problems: at("problems"),
+  all: at<HTMLButtonElement>("all"), find: at<HTMLInputElement>("find"), progress: at<HTMLProgressElement>("progress"), list: at("list"), more: at("more"),
+};
+
+let files: ChosenFiles = new Map();
+let hasPassword = false;
+let locked: LockedFolder | null = null;
+
+async function choose(chosen: ChosenFiles): Promise<void> {
+  files = chosen;
+  const found = lockedIn(files);
+  view.which.hidden = found.length < 2;
+  view.found.replaceChildren(...found.map((path) => new Option(path === "" ? "the chosen folder itself" : path.slice(0, -1), path)));
+  if (found.length === 0) return refuse("There is nothing of Eremos in what you chose. Choose the locked folder itself, or the one around it; a folder called .eremos must be in it.");
+  await pick();
+}
+
+function refuse(message: string): void {
+  view.secret.hidden = view.contents.hidden = true;
+  view.chosen.textContent = message;
+}
+
+async function pick(): Promise<void> {
+  close();
+  const folder = view.found.value;
+  try {
+    if (files.has(`${folder}.eremos/guard.json`) && !files.has(`${folder}.eremos/state.json`)) {
+      return refuse("This folder is not encrypted, only barred or out of sight: its files are in it as they are. If the system refuses them to you, rescue.mjs gives them their permissions back in a copy.");
+    }
+    const found = await findLocked(filesSource(files, folder));
+    ({ hasPassword } = found);
+    view.hint.textContent = found.hint === null ? "it has one besides the master password" : `hint: ${found.hint}`;
+    view.chosen.textContent = ["open", "sealing", "committed", "staged", "placing", "releasing"].includes(found.state?.state ?? "")
+      ? "This folder was open, or on its way: its files lie readable in it, or in .eremos/staging. What was locked before can be opened here."
+      : "It is locked by Eremos.";
+    view.secret.hidden = false;
+    showFields();
+  } catch (error) {
+    refuse(wordsOf(error));
+  }
+}
+
+function kind(): string {
+  return new FormData(view.form).get("kind")?.toString() ?? "password";
+}
+
+function showFields(): void {
+  const isCode = kind() === "code";
+  view.byPassword.hidden = isCode;
+  view.byOwn.hidden = isCode || !hasPassword;
+  view.byCode.hidden = !isCode;
+  view.wrong.textContent = "";
+}
+
+function secretTyped(): RescueSecret {
+  return kind() === "code" ? { kind: "code", code: view.code.value } : { kind: "password", password: view.password.value, folderPassword: hasPassword ? view.own.value : null };
+}
+
+/** Mistyped groups are named while they are typed. */
+function checkCode(): void {
+  const text = normaliseCodeText(view.code.value);
+  const groups = text.match(/.{1,5}/g) ?? [];
+  const wrong = groups.flatMap((group, i) => (group.length === 5 && !isGroupRight(i, group) ? [i + 1] : []));
+  view.wrong.textContent = wrong.length === 0 ? "" : `${wrong.length === 1 ? "Group" : "Groups"} ${wrong.join(", ")} of ${CODE_GROUPS}: look again, something is mistyped.`;
+}
+
+async function open(): Promise<void> {
+  const button = view.form.querySelector("button");
+  view.wrong.textContent = "";
+  if (button) {
+    button.disabled = true;
+    button.textContent = "Opening…";
+  }
+  // The page is to show that before the hashing holds it up.
+  await new Promise((resolve) => setTimeout(resolve, 30));
+  try {
+    close();
+    locked = await openLocked(filesSource(files, view.found.value), secretTyped());
+    showContents(locked);
+  } catch (error) {
+    view.contents.hidden = true;
+    view.wrong.textContent = wordsOf(error);
+  } finally {
+    if (button) {
+      button.disabled = false;
+      button.textContent = "Open it";
+    }
+  }
+}
+
+function close(): void {
+  locked?.close();
+  locked = null;
+  view.contents.hidden = true;
+}
+
+function wordsOf(error: unknown): string {
+  return isEremosError(error) ? error.message : `Something went wrong here (${error instanceof Error ? error.message : String(error)}). The locked folder is as it was.`;
+}
+
+function showContents(of: LockedFolder): void {
+  const all = of.entries.filter((entry) => entry.kind === "file");
+  view.summary.textContent = `${all.length.toLocaleString()} ${all.length === 1 ? "file" : "files"}, ${bytesIn(all.reduce((sum, { size }) => sum + size, 0))}.${of.place ? ` It lay at ${of.place.toString("utf8")}.` : ""}`;
+  view.problems.replaceChildren(...of.problems.map(item));
+  view.contents.hidden = false;
+  showList();
+}
+
+function item(text: string): HTMLLIElement {
+  const element = document.createElement("li");
+  element.textContent = text;
+  return element;
+}
+
+function showList(): void {
+  const of = locked;
+  if (!of) return;
+  const wanted = view.find.value.toLocaleLowerCase();
+  const matching = of.entries.filter((entry) => entry.kind !== "dir" && shownPath(entry).toLocaleLowerCase().includes(wanted));
+  view.list.replaceChildren(...matching.slice(0, MOST_SHOWN).map((entry) => row(of, entry)));
+  view.more.textContent = matching.length > MOST_SHOWN ? `and ${(matching.length - MOST_SHOWN).toLocaleString()} more; find them by name.` : "";
+}
+
+function row(of: LockedFolder, entry: RescuedEntry): HTMLLIElement {
+  const element = document.createElement("li");
+  const name = document.createElement("span");
+  name.className = "name";
+  name.textContent = entry.kind === "link" ? `${shownPath(entry)} (a link to ${entry.target?.toString("utf8") ?? ""})` : shownPath(entry);
+  element.append(name);
+  if (entry.kind === "link") return element;
+  const size = document.createElement("span");
+  size.className = "quiet";
+  size.textContent = bytesIn(entry.size);
+  const button = document.createElement("button");
+  button.type = "button";
+  button.textContent = "Take it out";
+  button.setAttribute("aria-label", `Take out ${shownPath(entry)}`);
+  button.addEventListener("click", () => void working(button, async () => tell(await takeOutFile(of, entry).then((lost) => (lost ? [lost] : [])))));
+  element.append(size, button);
+  return element;
+}
+
+async function working(button: HTMLButtonElement, work: () => Promise<void>): Promise<void> {
+  button.disabled = true;
+  try {
+    await work();
+  } catch (error) {
+    if (!(error instanceof DOMException && error.name === "AbortError")) view.problems.append(item(wordsOf(error)));
+  } finally {
+    button.disabled = false;
+    view.progress.hidden = true;
+  }
+}
+
+function tell(damaged: readonly Lost[]): void {
+  for (const { path, size, lost } of damaged) {
+    const ranges = lost.slice(0, 5).map(({ offset, length }) => `bytes ${offset.toLocaleString()} to ${(offset + length - 1).toLocaleString()}`).join(", ");
+    view.problems.append(item(`${path} is damaged: ${ranges}${lost.length > 5 ? ` and ${lost.length - 5} more places` : ""} of ${size.toLocaleString()} are zeros now. Everything else of it is whole.`));
+  }
+}
+
+function bytesIn(bytes: number): string {
+  const units = ["bytes", "KB", "MB", "GB", "TB"];
+  let value = bytes;
+  let unit = 0;
+  for (; value >= 1000 && unit < units.length - 1; unit++) value /= 1000;
+  return `${unit === 0 || value >= 100 ? Math.round(value) : value.toFixed(1)} ${units[unit] ?? ""}`;
+}
+
+view.folder.addEventListener("change", () => {
+  if (view.folder.files) void choose(filesOf(view.folder.files));
+});
+view.found.addEventListener("change", () => void pick());
+view.form.addEventListener("change", (event) => {
+  if ((event.target as HTMLInputElement).name === "kind") showFields();
+});
+view.code.addEventListener("input", checkCode);
+view.form.addEventListener("submit", (event) => {
+  event.preventDefault();
+  void open();
+});
+view.find.addEventListener("input", showList);
+view.all.addEventListener("click", () => {
+  const of = locked;
+  if (of) void working(view.all, async () => {
+    view.progress.hidden = false;
+    const damaged = await takeOutAll(of, (done, total) => void (view.progress.value = total === 0 ? 1 : done / total));
+    tell(damaged);
+    view.summary.textContent = damaged.length === 0 ? "Everything is taken out, and whole." : `Everything is taken out; ${damaged.length} ${damaged.length === 1 ? "file is" : "files are"} damaged in part, as said below.`;
+  });
+});
+const step = view.folder.closest("section");
+document.addEventListener("dragover", (event) => {
+  event.preventDefault();
+  step?.classList.add("over");
+});
+document.addEventListener("dragleave", () => step?.classList.remove("over"));
+document.addEventListener("drop", (event) => {
+  event.preventDefault();
+  step?.classList.remove("over");
+  if (event.dataTransfer) void filesDropped(event.dataTransfer.items).then(choose);
+});
