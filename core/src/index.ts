@@ -19,6 +19,7 @@ export type { DirEntry, Entry, FileEntry, LinkEntry, Listing } from "./format/tr
 export type { Hooks, Phase, Progress } from "./engine/hooks";
 export { closeToOthers } from "./engine/close-to-others";
 export { changeVisibility } from "./engine/change-visibility";
+export { type Adopted, adoptFolder } from "./engine/adopt";
 export { changeFolderPassword, changeOwner, openFolderKey } from "./engine/change-owner";
 export type { Change, ChangesOutcome } from "./engine/changes";
 export { type CheckInput, type CheckOutcome, type Damage, checkFolder } from "./engine/check";

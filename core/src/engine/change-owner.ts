@@ -40,7 +40,7 @@ export async function changeFolderPassword(disk: Disk, { access, ...input }: Che
 }
 
 /** The copy first, so that at every moment one whole header is there. */
-async function changeHeader(disk: Disk, input: Pick<CheckInput, "path" | "keptHeader">, doing: string, change: (header: FolderHeader) => Promise<FolderHeader>): Promise<Buffer> {
+export async function changeHeader(disk: Disk, input: Pick<CheckInput, "path" | "keptHeader">, doing: string, change: (header: FolderHeader) => Promise<FolderHeader>): Promise<Buffer> {
   const folder = holdFolder(disk, input.path, { create: false });
   try {
     if (!loadState(disk, folder.vault)) throw new EremosError("not-protected", `${displayPath(input.path)} is not protected by Eremos. Nothing was touched.`);

@@ -1,8 +1,8 @@
 import { wipe } from "../crypto/bytes";
 import { EremosError, isEremosError } from "../errors/eremos-error";
 import { readDrop } from "../format/drop-record";
-import { FOLDER_KEY_NAME, type Generation, type KeyRecord, keyRecordSchema, openGenerationKey, openPlace, readGeneration, vouchingOf } from "../format/generation";
-import { type FolderHeader, MAX_HEADER_BYTES, openFolderPrivateKey, openHeader, openWithSecret, readHeader } from "../format/header";
+import { FOLDER_KEY_NAME, type Generation, type KeyRecord, generationDigest, keyRecordSchema, openGenerationKey, openPlace, readGeneration, vouchingOf } from "../format/generation";
+import { type FolderHeader, type FolderSecret, MAX_HEADER_BYTES, openFolderPrivateKey, openHeader, openWithSecret, readHeader } from "../format/header";
 import { ContentKeys } from "../format/object";
 import { type OwnerEnvelope, openWithCode, openWithPassword } from "../format/owner";
 import { readRecord } from "../format/record-file";
@@ -16,7 +16,9 @@ import { type RescueSource, readWhole } from "./source";
 /** What somebody who wants in has. */
 export type RescueSecret =
   | { readonly kind: "password"; readonly password: string; /** For a folder that has one of its own. */ readonly folderPassword: string | null }
-  | { readonly kind: "code"; readonly code: string };
+  | { readonly kind: "code"; readonly code: string }
+  /** The owner's root key, which the caller wipes; for a folder with a password of its own, what opens that. */
+  | { readonly kind: "root"; readonly rootKey: Uint8Array; readonly folder: FolderSecret | null };
 
 /** Where a file's data lies, in a pack's plaintext. */
 export interface FileData {
@@ -112,14 +114,16 @@ async function folderKeyOf(header: FolderHeader, secret: RescueSecret): Promise<
   const rootKey = await rootKeyOf(header.owner, secret);
   try {
     if (!isTogether) return await openHeader(header, { rootKey, folderKey: null });
-    if (secret.kind !== "password" || secret.folderPassword === null) throw new EremosError("needs-folder-password", "This folder has a password of its own, which is needed too. Nothing was touched.");
-    return await openWithSecret(header, rootKey, { kind: "password", password: secret.folderPassword });
+    const folder = secret.kind === "root" ? secret.folder : secret.kind === "password" && secret.folderPassword !== null ? { kind: "password" as const, password: secret.folderPassword } : null;
+    if (!folder) throw new EremosError("needs-folder-password", "This folder has a password of its own, which is needed too. Nothing was touched.");
+    return await openWithSecret(header, rootKey, folder);
   } finally {
     wipe(rootKey);
   }
 }
 
 async function rootKeyOf(owner: OwnerEnvelope, secret: RescueSecret): Promise<Buffer> {
+  if (secret.kind === "root") return Buffer.from(secret.rootKey);
   return (await (secret.kind === "password" ? openWithPassword(owner, secret.password) : openWithCode(owner, secret.code))).rootKey;
 }
 
@@ -140,6 +144,8 @@ export class LockedFolder {
     private readonly keys: Keys,
     /** Null: from the packs alone. */
     readonly generation: number | null,
+    /** Of its generation's record. */
+    readonly digest: string | null,
     /** Where the folder lay, if that can be read. */
     readonly place: Buffer | null,
     readonly entries: readonly RescuedEntry[],
@@ -154,11 +160,11 @@ export class LockedFolder {
       if (!tree) continue;
       if (state && state.generation > 0 && number !== state.generation) problems.push(`The last lock's index (state ${state.generation}) can't be read. What comes out is an earlier state of the folder (state ${number}); what changed after it is missing.`);
       const place = attempt(() => placeOf(tree.record, keys), () => undefined);
-      return new LockedFolder(source, header, state, keys, number, place, entriesIn(tree.tree, tree.tree.root, []), problems);
+      return new LockedFolder(source, header, state, keys, number, generationDigest(tree.record), place, entriesIn(tree.tree, tree.tree.root, []), problems);
     }
     problems.push("No index of this folder can be read, so the files were looked for in its packs one by one. Links, empty files and empty folders are lost; files that were deleted before may be among them.");
     const salvaged = await salvage(source, header.folder, content);
-    return new LockedFolder(source, header, state, keys, null, null, salvaged.entries, [...problems, ...salvaged.problems]);
+    return new LockedFolder(source, header, state, keys, null, null, null, salvaged.entries, [...problems, ...salvaged.problems]);
   }
 
   /** A file's data, and where in the file each piece belongs; `bytes` is null where it is damaged. Holes are not among them. */
@@ -223,6 +229,11 @@ export class LockedFolder {
       if (isEremosError(error)) return null;
       throw error;
     }
+  }
+
+  /** The caller wipes it. */
+  folderKey(): Buffer {
+    return Buffer.from(this.keys.get(FOLDER_KEY_NAME)?.secret ?? []);
   }
 
   close(): void {

@@ -1,0 +1,122 @@
+import { fromBase64, wipe } from "../crypto/bytes";
+import { openEnvelope, sealTo } from "../crypto/envelope";
+import { EremosError, fromSystemError } from "../errors/eremos-error";
+import { type GuardRecord, placePurpose } from "../format/guard-record";
+import { type FolderHeader, withFolderPassword, writeHeader } from "../format/header";
+import { type OwnerEnvelope, openSealingKey, openWithCode, openWithPassword } from "../format/owner";
+import type { Disk } from "../platform/port";
+import { directorySource } from "../rescue/directory-source";
+import { type RescueSecret, openLocked } from "../rescue/locked-folder";
+import { changeHeader } from "./change-owner";
+import { type Inspection, inspectFolder } from "./recover";
+import { commitGuard, loadGuard } from "./settle";
+import { displayPath, holdFolder, joinPath, letGo, splitPath } from "./vault";
+
+export interface AdoptInput {
+  /** Where it lies now, under whatever name. */
+  readonly path: Buffer;
+  readonly owner: OwnerEnvelope;
+  readonly rootKey: Uint8Array;
+  /** What opens it where the owner's root key alone does not: it was locked by another owner, or has a password of its own. */
+  readonly secret: RescueSecret | null;
+}
+
+/** What the owner's list is to know of a folder that was found. */
+export interface Adopted {
+  readonly folder: string;
+  /** Its ordinary path, as far as it can be told from where it lies now. */
+  readonly path: Buffer;
+  readonly generation: number;
+  readonly digest: string;
+  readonly files: number;
+  readonly bytes: number;
+  /** base64url; empty where it is not sealed. */
+  readonly publicKey: string;
+  /** The header's bytes, for the owner's database; null where it is not sealed. */
+  readonly header: Buffer | null;
+  /** Bars of a barred folder. */
+  readonly bars: GuardRecord["bars"] | null;
+}
+
+/**
+ * Makes a folder that was found on a disk this owner's: one of theirs that the list has lost, or one that another owner (Eremos before, on
+ * another computer) locked. Contents stay as they are, and so does whether it is locked.
+ * @throws EremosError `not-protected` | `wrong-password` | `wrong-code` | `needs-folder-password` | `busy` | `damaged`
+ */
+export async function adoptFolder(disk: Disk, input: AdoptInput): Promise<Adopted> {
+  const inspection = inspectFolder(disk, input.path);
+  if (!inspection) throw new EremosError("not-protected", `${displayPath(input.path)} is not protected by Eremos. Nothing was touched.`);
+  if (inspection.busy) throw new EremosError("busy", "Something is being done with this folder right now. Nothing was touched; wait for it to end.");
+  try {
+    return await (inspection.guard === "sealed" ? adoptSealed : adoptGuarded)(disk, input, inspection);
+  } catch (error) {
+    throw fromSystemError(error, "taking the folder in; it is locked as it was");
+  }
+}
+
+async function adoptSealed(disk: Disk, { path, owner, rootKey, secret }: AdoptInput, inspection: Inspection): Promise<Adopted> {
+  const locked = await openLocked(directorySource(path), secret ?? { kind: "root", rootKey, folder: null });
+  try {
+    const { generation, digest } = locked;
+    if (generation === null || digest === null) throw new EremosError("damaged", "This folder's index can't be read, so it can't be taken in as it is. Nothing was touched; bring its files out with `eremos rescue`.");
+    const files = locked.entries.filter(({ kind }) => kind === "file");
+    const folderKey = locked.folderKey();
+    const isOwn = (header: FolderHeader): boolean => header.owner.owner === owner.owner;
+    const header = await changeHeader(disk, { path, keptHeader: writeHeader(locked.header) }, "taking the folder in; it still opens as before", async (known) => {
+      return isOwn(known) ? { ...known, owner } : withFolderPassword(known, { owner, rootKey }, folderKey, null);
+    }).finally(() => wipe(folderKey));
+    return { folder: inspection.folder, path: ordinaryPath(path, locked.place, inspection), generation, digest, files: files.length, bytes: files.reduce((sum, { size }) => sum + size, 0), publicKey: locked.header.publicKey, header, bars: null };
+  } finally {
+    locked.close();
+  }
+}
+
+async function adoptGuarded(disk: Disk, { path, owner, rootKey, secret }: AdoptInput, inspection: Inspection): Promise<Adopted> {
+  const folder = holdFolder(disk, path, { create: false });
+  try {
+    const record = loadGuard(disk, folder.vault);
+    if (!record) throw new EremosError("not-protected", `${displayPath(path)} is not protected by Eremos. Nothing was touched.`);
+    const place = await placeOf(record, owner, rootKey, secret);
+    if (record.owner.owner !== owner.owner) {
+      const sealed = await sealTo(fromBase64(owner.sealing.publicKey, 32), placePurpose(record.folder), place);
+      commitGuard(disk, folder.vault, { ...record, owner, place: sealed });
+    }
+    return { folder: record.folder, path: ordinaryPath(path, place, inspection), generation: 0, digest: "", files: 0, bytes: 0, publicKey: "", header: null, bars: record.bars };
+  } finally {
+    letGo(disk, folder);
+  }
+}
+
+async function placeOf(record: GuardRecord, owner: OwnerEnvelope, ownRoot: Uint8Array, secret: RescueSecret | null): Promise<Buffer> {
+  const isOwn = record.owner.owner === owner.owner;
+  if (!isOwn && (secret === null || secret.kind === "root")) throw new EremosError("wrong-password", "This folder was locked by another owner; it needs that owner's master password or recovery code. Nothing was changed.");
+  const root = isOwn || secret === null || secret.kind === "root" ? Buffer.from(ownRoot) : (await (secret.kind === "password" ? openWithPassword(record.owner, secret.password) : openWithCode(record.owner, secret.code))).rootKey;
+  const sealingKey = openSealingKey(record.owner, root);
+  try {
+    const place = await openEnvelope(sealingKey, placePurpose(record.folder), record.place);
+    if (!place) throw new EremosError("damaged", "The folder's ordinary path can't be read from its record. Nothing was touched.");
+    return place;
+  } finally {
+    wipe(root, sealingKey);
+  }
+}
+
+/**
+ * Where a folder belongs, by where it lies now: the disk it lies on may be mounted elsewhere, or it was moved. Its recorded path tells its name,
+ * and for one that is tucked away the directories between its held area and its place. FORMAT.md §7.5.
+ */
+function ordinaryPath(path: Buffer, place: Buffer | null, { visibility, lockedName, held, state }: Inspection): Buffer {
+  const lies = splitPath(path);
+  const isElsewhere = lockedName !== null && lies.name.equals(Buffer.from(lockedName)) && state !== "open";
+  if (!isElsewhere || !place) return path;
+  if (visibility !== "tucked") return joinPath(lies.parent, splitPath(place).name);
+  const above = splitPath(lies.parent).parent;
+  const names: Buffer[] = [];
+  for (let at = place, level = 0; level <= (held ?? 0); level++) {
+    const { parent, name } = splitPath(at);
+    names.unshift(name);
+    at = parent;
+  }
+  return names.reduce((sum, name) => joinPath(sum, name), above);
+}
+
