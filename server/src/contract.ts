@@ -235,7 +235,7 @@ export interface ReachView {
 export interface ActivityView {
   readonly at: number;
   readonly folder: string;
-  readonly kind: "locked" | "opened" | "released" | "checked" | "damaged" | "recovered" | "password" | "folder-password" | "code" | "reguarded" | "visited" | "changed" | "put-back";
+  readonly kind: "locked" | "opened" | "released" | "checked" | "damaged" | "recovered" | "password" | "folder-password" | "code" | "reguarded" | "visited" | "changed" | "put-back" | "taken-in";
   readonly signedIn: boolean;
 }
 
@@ -359,6 +359,43 @@ export interface VisitReply {
   readonly isCut: boolean;
 }
 
+/** A protected folder that was found by what is on disk, and how it stands to what this Eremos knows. */
+export interface FoundFolder {
+  readonly path: string;
+  readonly folder: string | null;
+  readonly guard: Guard | null;
+  readonly visibility: Visibility | null;
+  readonly isOpen: boolean | null;
+  readonly owner: string | null;
+  readonly hasPassword: boolean;
+  readonly hint: string | null;
+  readonly generation: number | null;
+  readonly lockedAt: number | null;
+  readonly problems: readonly string[];
+  /**
+   * In the list, there; in the list, elsewhere; a second copy of one that is in the list and at its place; this owner's, and not in the list;
+   * another owner's; its records can't be read.
+   */
+  readonly relation: "listed" | "moved" | "copy" | "lost" | "another-owner" | "damaged";
+}
+
+export interface ScanView {
+  readonly isRunning: boolean;
+  readonly isStopped: boolean;
+  readonly endedAt: number | null;
+  readonly directories: number;
+  readonly at: string;
+  readonly found: readonly FoundFolder[];
+  readonly unreadable: readonly string[];
+  readonly error: string | null;
+}
+
+/** What was taken in, by name, and what was not, with the reason. */
+export interface TakenIn {
+  readonly taken: readonly string[];
+  readonly left: readonly { readonly path: string; readonly reason: string }[];
+}
+
 export interface SettingsView {
   readonly dataDirectory: string;
   readonly places: readonly string[];
@@ -379,7 +416,7 @@ export interface SettingsView {
 }
 
 /** What the event stream names when it has changed. */
-export type Topic = "folders" | "jobs" | "gate" | "place" | "session";
+export type Topic = "scan" | "folders" | "jobs" | "gate" | "place" | "session";
 export interface ChangeEvent {
   readonly topic: Topic;
   readonly path?: string;

@@ -14,6 +14,7 @@ import { Pin } from "./session/pin";
 import { type Keys, forgetKeys } from "./session/keys";
 import type { Settings } from "./settings";
 import { Visits } from "./visit/visits";
+import { Finder } from "./watch/finder";
 import { Keeper } from "./watch/keeper";
 
 /** One running Eremos: the server, or one command line. Operations take it as their first argument. */
@@ -24,6 +25,7 @@ export class Eremos {
   readonly preferences: Preferences;
   readonly keeper: Keeper;
   readonly visits: Visits;
+  readonly finder = new Finder(this);
   private readonly defaultOffLimits: readonly OffLimits[];
   private readonly emitter = new EventEmitter().setMaxListeners(200);
   readonly pin = new Pin();

@@ -26,7 +26,7 @@ export const recordSchema = z.strictObject({
 });
 export type FolderRecord = z.output<typeof recordSchema>;
 
-export const EVENT_KINDS = ["locked", "opened", "released", "checked", "damaged", "recovered", "password", "folder-password", "code", "reguarded", "visited", "changed", "put-back"] as const;
+export const EVENT_KINDS = ["locked", "opened", "released", "checked", "damaged", "recovered", "password", "folder-password", "code", "reguarded", "visited", "changed", "put-back", "taken-in"] as const;
 const eventSchema = z.strictObject({ at: z.number(), folder: z.string(), kind: z.enum(EVENT_KINDS), signedIn: z.boolean() });
 export type ActivityEvent = z.output<typeof eventSchema>;
 

@@ -21,6 +21,8 @@ export class TestHouse {
   readonly world = path.join(this.base, "world");
   readonly data = path.join(this.base, "data");
   eremos: Eremos;
+  /** The recovery code. */
+  code = "";
 
   private constructor() {
     fs.mkdirSync(this.world);
@@ -29,7 +31,7 @@ export class TestHouse {
 
   static async make(): Promise<TestHouse> {
     const house = new TestHouse();
-    await setupAtOnce(house.eremos, { password: PASSWORD, hint: null, effort: "light" });
+    ({ recoveryCode: house.code } = await setupAtOnce(house.eremos, { password: PASSWORD, hint: null, effort: "light" }));
     signOut(house.eremos);
     return house;
   }
@@ -45,6 +47,13 @@ export class TestHouse {
   /** As after a restart: nothing is in memory any more. */
   restart(): void {
     this.eremos.close();
+    this.eremos = this.open();
+  }
+
+  /** As on another computer, or where Eremos' data was deleted: the disk is all there is. */
+  loseData(): void {
+    this.eremos.close();
+    fs.rmSync(this.data, { recursive: true });
     this.eremos = this.open();
   }
 

@@ -1,5 +1,6 @@
 import { wipe } from "../crypto/bytes";
 import { EremosError, isEremosError } from "../errors/eremos-error";
+import { readGuard } from "../format/guard-record";
 import { readDrop } from "../format/drop-record";
 import { FOLDER_KEY_NAME, type Generation, type KeyRecord, generationDigest, keyRecordSchema, openGenerationKey, openPlace, readGeneration, vouchingOf } from "../format/generation";
 import { type FolderHeader, type FolderSecret, MAX_HEADER_BYTES, openFolderPrivateKey, openHeader, openWithSecret, readHeader } from "../format/header";
@@ -79,6 +80,12 @@ export async function findLocked(source: RescueSource): Promise<LockedFound> {
   if (!stateBytes) problems.push(".eremos/state.json is missing; the newest whole state is taken.");
   const slot = header.slots.find(({ type }) => type === "owner-and-password");
   return { folder: header.folder, headers, state, hasPassword: slot !== undefined, hint: slot?.type === "owner-and-password" ? slot.hint : null, problems };
+}
+
+/** Whose a folder is that is barred or out of sight; null for any other. */
+export async function readGuardOwner(source: RescueSource): Promise<OwnerEnvelope | null> {
+  const bytes = await readWhole(source, ".eremos/guard.json");
+  return bytes && readGuard(bytes).owner;
 }
 
 function attempt<T>(make: () => T, failed: (error: EremosError) => void): T | null {

@@ -17,6 +17,9 @@ import { keepOpen, setOffLimits, setPreferences, setRules } from "../operations/
 import { droppedSchema, findDropped } from "../operations/find-dropped";
 import { onlook } from "../operations/look";
 import { check, release, unlock } from "../operations/open-folder";
+import { resetPassword } from "../operations/forgotten-password";
+import { returnOwner, scanView, takeIn, takeInFound } from "../operations/find-folders";
+import { wrongGroups } from "../operations/shown-code";
 import { passwordStrength } from "../operations/password-strength";
 import { planLock } from "../operations/plan-lock";
 import { beginNewCode, finishNewCode } from "../operations/recovery-code";
@@ -24,6 +27,7 @@ import { reach } from "../operations/reach";
 import { beginSetup, finishSetup } from "../operations/setup";
 import { returnStaying, returnWithPin, setStay, signIn, signOut } from "../operations/sign-in";
 import { setProtection } from "../operations/protection";
+import { fullPath } from "../operations/paths";
 import { completePath, listPlace, placeRoots } from "../operations/walk-places";
 import { AS_BEFORE, guardSchema, protectionSchema, visibilitySchema } from "../protection";
 import { effortSchema, offLimitsSchema, preferencesChangeSchema } from "../preferences";
@@ -90,6 +94,16 @@ const visitCallSchema = z.discriminatedUnion("kind", [
 const target = z.object({ folder: text, accept: z.boolean().default(false), secret: secretSchema.nullable().default(null) });
 const shownCode = z.object({ id: text, groups: z.array(text).max(8) });
 
+const rescueSecretSchema = z.discriminatedUnion("kind", [
+  z.strictObject({ kind: z.literal("password"), password: text, folderPassword: text.nullable() }),
+  z.strictObject({ kind: z.literal("code"), code: text }),
+]);
+
+function requireMayScan({ context, signedIn, isOwnAccount: isOwn }: Call): Eremos {
+  if (signedIn || (isOwn && context.eremos.data.owner() === null)) return context.eremos;
+  throw new EremosError("needs-sign-in", "Sign in first. Nothing was touched.");
+}
+
 /** A path from the page is always whole. */
 const FROM = "/";
 
@@ -105,6 +119,28 @@ const ROUTES: Readonly<Record<string, Route>> = {
   "sign-in": route(true, z.object({ password: text }), async (call, body) => {
     const { failedTries } = await signIn(call.context.eremos, body.password);
     return { tab: beginSession(call), failedTries };
+  }),
+  "code/check": route(true, z.object({ code: text }), (_call, { code }) => ({ wrong: wrongGroups(code) })),
+  forgotten: route(true, z.object({ code: text, password: text, hint: text.nullable() }), async (call, body) => {
+    const { failedTries, left } = await resetPassword(call.context.eremos, body);
+    return { tab: beginSession(call), failedTries, left };
+  }),
+  // Before there is an owner, whoever sits here may look for their own folders; afterwards only the owner.
+  scan: route(true, nothing, (call) => scanView(requireMayScan(call))),
+  "scan/start": route(true, z.object({ places: z.array(text).max(64).nullable() }), (call, { places }) => {
+    const eremos = requireMayScan(call);
+    eremos.finder.start((places ?? eremos.settings.places).map((place) => fullPath(place, eremos.settings.home)));
+    return {};
+  }),
+  "scan/stop": route(true, nothing, (call) => {
+    requireMayScan(call).finder.stop();
+    return {};
+  }),
+  "scan/take-in": route(false, z.object({ path: text, secret: rescueSecretSchema.nullable() }), async ({ context }, body) => ({ folder: await takeIn(context.eremos, body) })),
+  "scan/take-in-all": route(false, nothing, ({ context }) => takeInFound(context.eremos)),
+  return: route(true, z.object({ path: text, secret: secretSchema, password: text.nullable(), hint: text.nullable() }), async (call, body) => {
+    const taken = await returnOwner(requireMayScan(call), body);
+    return { tab: beginSession(call), failedTries: 0, ...taken };
   }),
   "sign-out": route(false, z.object({ leaveOpen: z.boolean().default(false) }), ({ context }, { leaveOpen }) => {
     context.sessions.endAll();

@@ -26,7 +26,7 @@ export async function signIn(eremos: Eremos, password: string): Promise<{ failed
   return { failedTries };
 }
 
-async function settleIn(eremos: Eremos): Promise<void> {
+export async function settleIn(eremos: Eremos): Promise<void> {
   await recoverInterrupted(eremos);
   await eremos.registry.takeIn(eremos.requireKeys());
   await renewHeaders(eremos);

@@ -1,0 +1,137 @@
+import { EremosError, type Inspection, type RescueSecret, type ScanFound, adoptFolder, disk, displayPath, fromSystemError, inspectFolder, isEremosError, isLocked, locateFolder, measurePasswordCost, openWithCode, openWithPassword, withPassword, wipe } from "@eremos/core";
+import type { FoundFolder, ScanView, TakenIn } from "../contract";
+import type { Eremos } from "../eremos";
+import { throughGate } from "../session/gate";
+import { deriveKeys } from "../session/keys";
+import { NO_RULES } from "./lock-folder";
+import { readOwnerAt } from "./owner-at";
+import { decodePath, encodePath, fullPath, nameOf } from "./paths";
+import { refuseUnfit } from "./password-strength";
+import { settleIn } from "./sign-in";
+
+/** A list of what was found, each as it stands to what this Eremos knows. */
+export function scanView(eremos: Eremos): ScanView {
+  const { found, ...rest } = eremos.finder.state;
+  return { ...rest, found: found.map((one) => viewOf(eremos, one)) };
+}
+
+function viewOf(eremos: Eremos, { path, ...one }: ScanFound): FoundFolder {
+  return { ...one, path: displayPath(path), relation: relationOf(eremos, path, one) };
+}
+
+function relationOf(eremos: Eremos, path: Buffer, { folder, owner }: Pick<ScanFound, "folder" | "owner">): FoundFolder["relation"] {
+  if (folder === null) return "damaged";
+  const known = eremos.keys ? eremos.registry.list(eremos.keys).find(({ id }) => id === folder) : undefined;
+  if (known) {
+    const located = locateOrNull(decodePath(known.path), folder);
+    if (!located) return "moved";
+    return located.equals(path) ? "listed" : "copy";
+  }
+  return owner === eremos.data.owner()?.owner ? "lost" : "another-owner";
+}
+
+function locateOrNull(path: Buffer, folder: string): Buffer | null {
+  try {
+    return locateFolder(disk, path, folder)?.realPath ?? null;
+  } catch (error) {
+    if (isEremosError(error)) return null;
+    throw error;
+  }
+}
+
+export interface TakeInRequest {
+  readonly path: string;
+  readonly secret: RescueSecret | null;
+}
+
+/**
+ * Takes a found folder into the list: one the list has lost, one that was moved, or another owner's. Returns its id.
+ * @throws EremosError `already-protected` (it is in the list, where that says) and as adopting it
+ */
+export async function takeIn(eremos: Eremos, { path: typed, secret }: TakeInRequest): Promise<string> {
+  const keys = eremos.requireKeys();
+  const path = fullPath(typed, eremos.settings.home);
+  const inspection = requireFound(path);
+  const known = eremos.registry.list(keys).find(({ id }) => id === inspection.folder);
+  const located = known && locateOrNull(decodePath(known.path), known.id);
+  if (known && located) {
+    const where = displayPath(decodePath(known.path));
+    throw new EremosError("already-protected", located.equals(path) ? `It is in the list already, as ${where}. Nothing was changed.` : `This is a second copy of ${where}, which is at its place. Nothing was changed; bring this copy's files out with \`eremos rescue\`, or put it where the other one is.`);
+  }
+  const owner = eremos.requireOwner();
+  const isOwn = (await readOwnerAt(path)).owner === owner.owner;
+  // The owner is signed in already: of the two passwords of such a folder, only its own is asked.
+  const needed: RescueSecret | null = isOwn && secret?.kind === "password" ? { kind: "root", rootKey: keys.rootKey, folder: secret.folderPassword === null ? null : { kind: "password", password: secret.folderPassword } } : secret;
+  const adopt = (): ReturnType<typeof adoptFolder> => adoptFolder(disk, { path, owner, rootKey: keys.rootKey, secret: needed });
+  const adopted = secret === null ? await adopt() : (await throughGate(eremos, adopt)).opened;
+  const { guard, visibility, lockedName, single } = inspection;
+  const at = Date.now();
+  const isOpen = !isLocked(inspection);
+  const protection = { guard, visibility, cover: visibility === "view" ? lockedName : null, icon: null, bars: guard === "barred" ? adopted.bars : null };
+  const record = {
+    ...(known ?? { rules: null, openedAt: null, protectedAt: at }), ...protection, id: adopted.folder, path: encodePath(adopted.path), kind: known?.kind ?? (single ? "file" as const : "folder" as const),
+    files: adopted.files, bytes: adopted.bytes, generation: adopted.generation, digest: adopted.digest, publicKey: adopted.publicKey, lockedAt: known?.lockedAt ?? null,
+  };
+  await eremos.registry.record(keys, eremos.requireOwner(), { at, folder: adopted.folder, kind: "taken-in", signedIn: true }, record, adopted.header);
+  eremos.registry.put(keys, record, adopted.header);
+  if (adopted.publicKey !== "") eremos.registry.keepSlot(adopted.folder, adopted.publicKey);
+  if (isOpen && !eremos.data.note(adopted.folder)) eremos.data.writeNote({ ...NO_RULES, ...protection, id: adopted.folder, path: record.path, kind: record.kind, publicKey: adopted.publicKey || null, opened: null, protectedAt: record.protectedAt, openedAt: at });
+  eremos.announce({ topic: "folders" });
+  eremos.announce({ topic: "scan" });
+  return adopted.folder;
+}
+
+function requireFound(path: Buffer): Inspection {
+  const inspection = inspectFolder(disk, path);
+  if (inspection) return inspection;
+  throw new EremosError("not-protected", `There is nothing of Eremos at ${displayPath(path)}. Nothing was changed.`);
+}
+
+export interface ReturnRequest {
+  /** A folder that the owner locked before. */
+  readonly path: string;
+  readonly secret: { readonly kind: "password"; readonly password: string } | { readonly kind: "code"; readonly code: string };
+  /** With the code: a new master password. */
+  readonly password: string | null;
+  readonly hint: string | null;
+}
+
+/**
+ * First run of an owner who has been here before: Eremos was removed, or this is another computer. The owner comes out of a folder they locked;
+ * then everything of theirs that was found is taken in. Signs in.
+ * @throws EremosError `already-set-up` | `not-protected` | `wrong-password` | `wrong-code` | `weak-password`
+ */
+export async function returnOwner(eremos: Eremos, { path, secret, password, hint }: ReturnRequest): Promise<TakenIn> {
+  if (eremos.data.owner()) throw new EremosError("already-set-up", "Eremos already has a master password. Nothing was changed; sign in, and take folders in under Ways back.");
+  const owner = await readOwnerAt(fullPath(path, eremos.settings.home));
+  const fit = password === null ? null : await refuseUnfit({ password, hint });
+  if (secret.kind === "code" && password === null) throw new EremosError("usage", "With the recovery code, choose a new master password, too. Nothing was changed.");
+  const { opened: { rootKey } } = await throughGate(eremos, () => (secret.kind === "password" ? openWithPassword(owner, secret.password) : openWithCode(owner, secret.code)));
+  try {
+    const renewed = password === null ? owner : await withPassword(owner, rootKey, password, await measurePasswordCost(eremos.preferences.get().effort));
+    eremos.data.writeOwner(renewed);
+    eremos.gate.setHint(fit?.hint ?? null);
+    eremos.keep(deriveKeys(renewed, rootKey));
+  } catch (error) {
+    wipe(rootKey);
+    throw error;
+  }
+  await settleIn(eremos);
+  return takeInFound(eremos);
+}
+
+/** Everything of this owner's that the scan found and the list does not have. Those with a password of their own wait for it. */
+export async function takeInFound(eremos: Eremos): Promise<TakenIn> {
+  const taken: string[] = [];
+  const left: { path: string; reason: string }[] = [];
+  for (const one of scanView(eremos).found.filter(({ relation }) => relation === "lost" || relation === "moved")) {
+    try {
+      await takeIn(eremos, { path: one.path, secret: null });
+      taken.push(nameOf(Buffer.from(one.path)));
+    } catch (error) {
+      left.push({ path: one.path, reason: fromSystemError(error, "taking it in").message });
+    }
+  }
+  return { taken, left };
+}
+

@@ -1,0 +1,38 @@
+import { measurePasswordCost, openWithCode, withPassword, wipe } from "@eremos/core";
+import type { PasswordChanged } from "../contract";
+import type { Eremos } from "../eremos";
+import { throughGate } from "../session/gate";
+import { deriveKeys } from "../session/keys";
+import { nameFolder } from "./paths";
+import { refuseUnfit } from "./password-strength";
+import { foldersBehind } from "./renew-headers";
+import { settleIn } from "./sign-in";
+
+export interface ForgottenPassword {
+  readonly code: string;
+  readonly password: string;
+  readonly hint: string | null;
+}
+
+/**
+ * Another master password for whoever has the recovery code; signs in. Returns the folders out of reach, which open with the old password until
+ * they are there again. The code stays as it is. @throws EremosError `wrong-code` | `too-many-tries` | `weak-password` | `hint-gives-away`
+ */
+export async function resetPassword(eremos: Eremos, { code, ...chosen }: ForgottenPassword): Promise<PasswordChanged & { readonly failedTries: number }> {
+  const owner = eremos.requireOwner();
+  const { password, hint } = { ...chosen, ...(await refuseUnfit(chosen)) };
+  const { opened: { rootKey }, failedTries } = await throughGate(eremos, () => openWithCode(owner, code));
+  try {
+    const renewed = await withPassword(owner, rootKey, password, await measurePasswordCost(eremos.preferences.get().effort));
+    eremos.data.writeOwner(renewed);
+    eremos.gate.setHint(hint);
+    eremos.keep(deriveKeys(renewed, rootKey));
+  } catch (error) {
+    wipe(rootKey);
+    throw error;
+  }
+  const keys = eremos.requireKeys();
+  await eremos.registry.record(keys, eremos.requireOwner(), { at: Date.now(), folder: "", kind: "password", signedIn: true });
+  await settleIn(eremos);
+  return { failedTries, left: foldersBehind(eremos, eremos.requireOwner()).map(nameFolder) };
+}

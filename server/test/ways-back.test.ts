@@ -1,0 +1,138 @@
+import * as fs from "node:fs";
+import * as path from "node:path";
+import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
+import { activityOf } from "../src/operations/about";
+import { type ReturnRequest, returnOwner, scanView, takeIn, takeInFound } from "../src/operations/find-folders";
+import { setFolderPassword } from "../src/operations/folder-password";
+import { resetPassword } from "../src/operations/forgotten-password";
+import { listFolders } from "../src/operations/list-folders";
+import { lock } from "../src/operations/lock-folder";
+import { release, unlock } from "../src/operations/open-folder";
+import { signIn, signOut } from "../src/operations/sign-in";
+import { setupAtOnce } from "../src/operations/setup";
+import { AS_BEFORE, USUAL_BARS } from "../src/protection";
+import { PASSWORD, TestHouse, sealedAnd } from "./house";
+
+const NEW = "half a cello and a bow";
+let house: TestHouse;
+beforeEach(async () => {
+  house = await TestHouse.make();
+  await house.signIn();
+});
+afterEach(() => house.remove());
+
+const seal = (folder: string, visibility: "view" | "hidden" | "tucked" = "hidden"): Promise<unknown> => lock(house.eremos, { path: folder, protection: sealedAnd(visibility), inUseAnyway: false, from: "/" }).outcome;
+const free = async (folder: string): Promise<void> => void (await (await release(house.eremos, { pathOrId: folder, from: "/", accept: false })).job?.outcome);
+
+async function look(): Promise<ReturnType<typeof scanView>> {
+  house.eremos.finder.start([Buffer.from(house.world)]);
+  await vi.waitFor(() => expect(scanView(house.eremos).isRunning).toBe(false), { timeout: 20_000 });
+  return scanView(house.eremos);
+}
+
+describe("the master password is forgotten", () => {
+  it("the code sets another one; everything opens with that, and no more with the old one", async () => {
+    const folder = house.makeFolder("Payroll");
+    await seal(folder);
+    signOut(house.eremos);
+    await expect(resetPassword(house.eremos, { code: "VSJDY-2F04B-DRXMG-MS6CK-3QXA2-VWWCX-9YZ3Q-171WR", password: NEW, hint: null })).rejects.toMatchObject({ code: "wrong-code" });
+    await expect(resetPassword(house.eremos, { code: house.code, password: NEW, hint: null })).rejects.toMatchObject({ code: "too-many-tries" });
+    await new Promise((resolve) => setTimeout(resolve, 1100));
+    await expect(resetPassword(house.eremos, { code: house.code, password: "short", hint: null })).rejects.toMatchObject({ code: "weak-password" });
+    expect(await resetPassword(house.eremos, { code: house.code.toLowerCase().replaceAll("-", " "), password: NEW, hint: "the big one" })).toEqual({ failedTries: 1, left: [] });
+    expect(activityOf(house.eremos)[0]).toMatchObject({ kind: "password" });
+    house.restart();
+    await expect(signIn(house.eremos, PASSWORD)).rejects.toMatchObject({ code: "wrong-password" });
+    await new Promise((resolve) => setTimeout(resolve, 1100));
+    await signIn(house.eremos, NEW);
+    expect(house.eremos.gate.hint).toBe("the big one");
+    await free(folder);
+    expect(fs.readFileSync(path.join(folder, "letter.txt"), "utf8")).toBe("Dear Jonas");
+  });
+});
+
+describe("Eremos' data is gone, or this is another computer", () => {
+  async function lockAll(): Promise<Record<string, string>> {
+    const folders = { Payroll: house.makeFolder("Payroll"), Adoption: house.makeFolder("Adoption papers"), Away: house.makeFolder("deep/Surprise"), Bills: house.makeFolder("Bills"), Open: house.makeFolder("Open") };
+    await seal(folders.Payroll);
+    await seal(folders.Adoption, "view");
+    await seal(folders.Away, "tucked");
+    await lock(house.eremos, { path: folders.Bills, protection: { guard: "barred", visibility: "hidden", cover: null, icon: null, bars: USUAL_BARS }, inUseAnyway: false, from: "/" }).outcome;
+    await seal(folders.Open);
+    await (await unlock(house.eremos, { pathOrId: folders.Open, from: "/", accept: false, mode: { kind: "until-locked" } })).outcome;
+    return folders;
+  }
+
+  it.each([
+    ["the master password", (): Omit<ReturnRequest, "path"> => ({ secret: { kind: "password", password: PASSWORD }, password: null, hint: null }), PASSWORD],
+    ["the recovery code and a new password", (): Omit<ReturnRequest, "path"> => ({ secret: { kind: "code", code: house.code }, password: NEW, hint: null }), NEW],
+  ])("all folders are found by the disk alone and taken in with %s; each opens at its place as before", async (_name, asked, password) => {
+    const folders = await lockAll();
+    house.loseData();
+    const { found } = await look();
+    expect(found.map(({ guard, visibility, isOpen, relation }) => [guard, visibility, isOpen, relation]).sort()).toEqual([
+      ["barred", "hidden", false, "another-owner"], ["sealed", "hidden", false, "another-owner"], ["sealed", "hidden", true, "another-owner"], ["sealed", "tucked", false, "another-owner"], ["sealed", "view", false, "another-owner"],
+    ]);
+    const at = found.find(({ visibility }) => visibility === "view")?.path ?? "";
+    await expect(returnOwner(house.eremos, { ...asked(), path: at, secret: { kind: "password", password: "wrong" } })).rejects.toMatchObject({ code: "wrong-password" });
+    await new Promise((resolve) => setTimeout(resolve, 1100));
+    const { taken, left } = await returnOwner(house.eremos, { ...asked(), path: at });
+    expect([taken.length, left]).toEqual([5, []]);
+    expect(scanView(house.eremos).found.map(({ relation }) => relation)).toEqual(Array(5).fill("listed"));
+    expect(listFolders(house.eremos).map(({ path: where, state }) => `${path.relative(house.world, where)} ${state}`)).toEqual(["Adoption papers locked", "Bills locked", "Open open", "Payroll locked", "deep/Surprise locked"]);
+    await lock(house.eremos, { path: folders["Open"] ?? "", protection: AS_BEFORE, inUseAnyway: false, from: "/" }).outcome;
+    house.restart();
+    await signIn(house.eremos, password);
+    for (const folder of Object.values(folders)) {
+      await free(folder);
+      expect(fs.readdirSync(folder)).toEqual(["letter.txt"]);
+    }
+    expect(fs.readdirSync(house.world).sort()).toEqual(["Adoption papers", "Bills", "Open", "Payroll", "deep"]);
+    await expect(returnOwner(house.eremos, { ...asked(), path: at })).rejects.toMatchObject({ code: "already-set-up" });
+  });
+
+  it("a folder with a password of its own waits for it; with it, it is taken in, and keeps it", async () => {
+    const folder = house.makeFolder("Payroll");
+    const plain = house.makeFolder("Plain");
+    await seal(folder, "view");
+    await seal(plain, "view");
+    await setFolderPassword(house.eremos, { folder, secret: null, password: { password: "rosin on the left shelf", hint: "where" } });
+    house.loseData();
+    await look();
+    const { taken, left } = await returnOwner(house.eremos, { path: plain, secret: { kind: "password", password: PASSWORD }, password: null, hint: null });
+    expect([taken, left]).toEqual([["Plain"], [{ path: folder, reason: expect.stringContaining("password of its own") }]]);
+    await takeIn(house.eremos, { path: folder, secret: { kind: "password", password: "", folderPassword: "rosin on the left shelf" } });
+    expect(listFolders(house.eremos).map(({ name, hasPassword, passwordHint }) => [name, hasPassword, passwordHint])).toEqual([["Payroll", true, "where"], ["Plain", false, null]]);
+  });
+
+  it("another owner's folder is taken in with that owner's password, and opens with one's own", async () => {
+    const folder = house.makeFolder("Payroll");
+    await seal(folder, "view");
+    house.loseData();
+    await setupAtOnce(house.eremos, { password: NEW, hint: null, effort: "light" });
+    expect((await look()).found).toMatchObject([{ relation: "another-owner" }]);
+    expect(await takeInFound(house.eremos)).toEqual({ taken: [], left: [] });
+    await expect(takeIn(house.eremos, { path: folder, secret: null })).rejects.toMatchObject({ code: "wrong-password" });
+    await takeIn(house.eremos, { path: folder, secret: { kind: "password", password: PASSWORD, folderPassword: null } });
+    await free(folder);
+    expect(fs.readFileSync(path.join(folder, "letter.txt"), "utf8")).toBe("Dear Jonas");
+  });
+});
+
+describe("moved, and copied", () => {
+  it("a folder that was moved is found and follows; a second copy is told from it, and stays out of the list", async () => {
+    const folder = house.makeFolder("Payroll");
+    await seal(folder, "view");
+    fs.mkdirSync(path.join(house.world, "elsewhere"));
+    const moved = path.join(house.world, "elsewhere", "Payroll");
+    fs.renameSync(folder, moved);
+    expect(listFolders(house.eremos)).toMatchObject([{ state: "missing" }]);
+    expect((await look()).found).toMatchObject([{ path: moved, relation: "moved" }]);
+    expect(await takeInFound(house.eremos)).toEqual({ taken: ["Payroll"], left: [] });
+    expect(listFolders(house.eremos)).toMatchObject([{ path: moved, state: "locked" }]);
+    fs.cpSync(moved, path.join(house.world, "copy"), { recursive: true });
+    expect((await look()).found.map(({ path: at, relation }) => [path.basename(at), relation]).sort()).toEqual([["Payroll", "listed"], ["copy", "copy"]]);
+    await expect(takeIn(house.eremos, { path: path.join(house.world, "copy"), secret: null })).rejects.toMatchObject({ code: "already-protected", message: expect.stringContaining("second copy") });
+    await expect(takeIn(house.eremos, { path: house.world, secret: null })).rejects.toMatchObject({ code: "not-protected" });
+  });
+});
