@@ -7,7 +7,7 @@ import { type RescueReport, rescue } from "../src/rescue/to-directory";
 import { FOLDER, campaignDirectory } from "./scenes";
 import { PASSWORD, type Person, lock, newDirectory, newPerson, removeDirectory, unlock } from "./world";
 
-const SEEDS = process.env["EREMOS_DEEP"] === "1" ? 600 : 40;
+const SEEDS = process.env["EREMOS_DEEP"] === "1" ? 600 : 24;
 const CHUNK = 65_536;
 
 let person: Person;

@@ -362,6 +362,8 @@ export interface VisitReply {
 /** A protected folder that was found by what is on disk, and how it stands to what this Eremos knows. */
 export interface FoundFolder {
   readonly path: string;
+  /** Its ordinary path, where it is in the list. */
+  readonly listedAs: string | null;
   readonly folder: string | null;
   readonly guard: Guard | null;
   readonly visibility: Visibility | null;
@@ -389,6 +391,18 @@ export interface ScanView {
   readonly unreadable: readonly string[];
   readonly error: string | null;
 }
+
+/** A reader that opens locked folders without Eremos. */
+export interface RescueFile {
+  readonly name: string;
+  readonly href: string;
+  readonly bytes: number;
+  /** Hexadecimal. */
+  readonly sha256: string;
+}
+
+/** What opens a found folder of another owner, or one with a password of its own. */
+export type TakeInSecret = { readonly kind: "password"; readonly password: string; readonly folderPassword: string | null } | { readonly kind: "code"; readonly code: string };
 
 /** What was taken in, by name, and what was not, with the reason. */
 export interface TakenIn {

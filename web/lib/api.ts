@@ -1,5 +1,5 @@
 import type {
-  ActivityView, ClosedUp, DesktopView, Dropped, DroppedFound, Effort, EffortsView, ErrorView, FolderSecret, FolderView, JobView, LastLockView, LockingRules, NewFolderPassword, OffLimitsView, OnlookView, OpeningMode, PasswordChanged, PlaceEntry, PlaceListing, PlanView, PreferencesView, Protection, ReachView, SettingsView, ShownCode, SignedIn, StateView, StrengthView, VisitCall, VisitReply, VisitView,
+  ActivityView, ClosedUp, DesktopView, Dropped, DroppedFound, Effort, EffortsView, ErrorView, FolderSecret, FolderView, JobView, LastLockView, LockingRules, NewFolderPassword, OffLimitsView, OnlookView, OpeningMode, PasswordChanged, PlaceEntry, PlaceListing, PlanView, PreferencesView, Protection, ReachView, RescueFile, ScanView, SettingsView, ShownCode, SignedIn, StateView, StrengthView, TakeInSecret, TakenIn, VisitCall, VisitReply, VisitView,
 } from "@eremos/server/contract";
 import { readTab } from "./tab";
 
@@ -35,6 +35,16 @@ export const api = {
   beginNewCode: (current: string) => call<ShownCode>("code/begin", { current }),
   finishNewCode: (id: string, groups: readonly string[]) => call<PasswordChanged>("code/finish", { id, groups }),
   signIn: (password: string) => call<SignedIn>("sign-in", { password }),
+  checkCode: (code: string) => call<{ readonly wrong: readonly number[] }>("code/check", { code }),
+  forgotten: (code: string, password: string, hint: string | null) => call<SignedIn & PasswordChanged>("forgotten", { code, password, hint }),
+  scan: () => call<ScanView>("scan"),
+  startScan: (places: readonly string[] | null) => call<object>("scan/start", { places }),
+  stopScan: () => call<object>("scan/stop"),
+  takeIn: (path: string, secret: TakeInSecret | null) => call<{ readonly folder: string }>("scan/take-in", { path, secret }),
+  takeInAll: () => call<TakenIn>("scan/take-in-all"),
+  returnOwner: (path: string, secret: FolderSecret, password: string | null, hint: string | null) => call<SignedIn & TakenIn>("return", { path, secret, password, hint }),
+  rescueFiles: () => call<readonly RescueFile[]>("rescue-files"),
+  putRight: () => call<{ readonly folders: readonly string[] }>("put-right"),
   signOut: (leaveOpen = false) => call<object>("sign-out", { leaveOpen }),
   setPin: (pin: string | null) => call<object>("pin", { pin }),
   returnWithPin: (pin: string) => call<SignedIn>("pin/return", { pin }),

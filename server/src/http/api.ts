@@ -31,7 +31,9 @@ import { fullPath } from "../operations/paths";
 import { completePath, listPlace, placeRoots } from "../operations/walk-places";
 import { AS_BEFORE, guardSchema, protectionSchema, visibilitySchema } from "../protection";
 import { effortSchema, offLimitsSchema, preferencesChangeSchema } from "../preferences";
+import { recoverInterrupted } from "../operations/recover-interrupted";
 import { accountOf } from "./peer";
+import { rescueFiles } from "./rescue-files";
 import { findSlot } from "../operations/drop";
 import { startVisit } from "../operations/visit";
 import type { VisitCall } from "../contract";
@@ -138,6 +140,8 @@ const ROUTES: Readonly<Record<string, Route>> = {
   }),
   "scan/take-in": route(false, z.object({ path: text, secret: rescueSecretSchema.nullable() }), async ({ context }, body) => ({ folder: await takeIn(context.eremos, body) })),
   "scan/take-in-all": route(false, nothing, ({ context }) => takeInFound(context.eremos)),
+  "rescue-files": route(true, nothing, ({ context }) => rescueFiles(context.eremos.settings.program)),
+  "put-right": route(false, nothing, async ({ context }) => ({ folders: await recoverInterrupted(context.eremos) })),
   return: route(true, z.object({ path: text, secret: secretSchema, password: text.nullable(), hint: text.nullable() }), async (call, body) => {
     const taken = await returnOwner(requireMayScan(call), body);
     return { tab: beginSession(call), failedTries: 0, ...taken };

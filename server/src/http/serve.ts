@@ -17,6 +17,7 @@ import { PlaceWatch } from "../watch/place-watch";
 import { type ApiContext, answerApi, isSignedIn } from "./api";
 import { DROP, UPLOAD, passContents, passUpload, takeDrop } from "./contents";
 import { streamEvents } from "./events";
+import { RESCUE_FILES, sendRescueFile } from "./rescue-files";
 import { refusalOf, setSecurityHeaders } from "./guard";
 
 const HOST = "127.0.0.1";
@@ -66,6 +67,8 @@ export async function serve(settings: Settings, development = false): Promise<Ru
       else streamEvents(eremos, request, response);
     } else if (pathname.startsWith(CONTENTS)) {
       passContents(context, pathname, request, response);
+    } else if (pathname.startsWith(RESCUE_FILES)) {
+      sendRescueFile(settings.program, pathname, response);
     } else if (pathname === DROP) {
       void takeDrop(context, request, response);
     } else if (pathname === UPLOAD) {

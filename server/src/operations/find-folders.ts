@@ -1,6 +1,7 @@
 import { EremosError, type Inspection, type RescueSecret, type ScanFound, adoptFolder, disk, displayPath, fromSystemError, inspectFolder, isEremosError, isLocked, locateFolder, measurePasswordCost, openWithCode, openWithPassword, withPassword, wipe } from "@eremos/core";
 import type { FoundFolder, ScanView, TakenIn } from "../contract";
 import type { Eremos } from "../eremos";
+import type { FolderRecord } from "../registry";
 import { throughGate } from "../session/gate";
 import { deriveKeys } from "../session/keys";
 import { NO_RULES } from "./lock-folder";
@@ -16,12 +17,12 @@ export function scanView(eremos: Eremos): ScanView {
 }
 
 function viewOf(eremos: Eremos, { path, ...one }: ScanFound): FoundFolder {
-  return { ...one, path: displayPath(path), relation: relationOf(eremos, path, one) };
+  const known = eremos.keys ? eremos.registry.list(eremos.keys).find(({ id }) => id === one.folder) : undefined;
+  return { ...one, path: displayPath(path), listedAs: known ? displayPath(decodePath(known.path)) : null, relation: relationOf(eremos, path, one, known) };
 }
 
-function relationOf(eremos: Eremos, path: Buffer, { folder, owner }: Pick<ScanFound, "folder" | "owner">): FoundFolder["relation"] {
+function relationOf(eremos: Eremos, path: Buffer, { folder, owner }: Pick<ScanFound, "folder" | "owner">, known: FolderRecord | undefined): FoundFolder["relation"] {
   if (folder === null) return "damaged";
-  const known = eremos.keys ? eremos.registry.list(eremos.keys).find(({ id }) => id === folder) : undefined;
   if (known) {
     const located = locateOrNull(decodePath(known.path), folder);
     if (!located) return "moved";

@@ -5,6 +5,7 @@ import type { ShownCode, SignedIn } from "@eremos/server/contract";
 import { ChoosePassword } from "./choose-password";
 import { EntranceFrame } from "./frame";
 import { KEEP_CODE, KeepCode } from "./keep-code";
+import { ReturnOwner } from "./return-owner";
 import { PROVE_CODE, ProveCode } from "./prove-code";
 import { ApiError, api } from "@/lib/api";
 import { cn } from "@/lib/cn";
@@ -13,6 +14,21 @@ type Step = "password" | "code" | "proof";
 const STEPS: readonly (readonly [Step, string])[] = [["password", "Master password"], ["code", "Recovery code"], ["proof", "Proof"]];
 
 export function FirstRun({ onDone }: { readonly onDone: (signedIn: SignedIn) => void }): ReactNode {
+  const [isReturning, setReturning] = useState(false);
+  if (isReturning) return <EntranceFrame night={<ReturnNote />}><ReturnOwner onDone={onDone} onBack={() => setReturning(false)} /></EntranceFrame>;
+  return <FirstSteps onDone={onDone} onReturning={() => setReturning(true)} />;
+}
+
+function ReturnNote(): ReactNode {
+  return (
+    <>
+      <h2 className="text-2xl leading-tight">Every locked folder carries all it needs.</h2>
+      <p className="mt-3 text-sm text-night-mute">Eremos may be gone, or the computer: what is on the disk, and your password or your code, are enough to have everything back.</p>
+    </>
+  );
+}
+
+function FirstSteps({ onDone, onReturning }: { readonly onDone: (signedIn: SignedIn) => void; readonly onReturning: () => void }): ReactNode {
   const [step, setStep] = useState<Step>("password");
   const [begun, setBegun] = useState<ShownCode | null>(null);
   const begin = useMutation({
@@ -31,6 +47,7 @@ export function FirstRun({ onDone }: { readonly onDone: (signedIn: SignedIn) => 
         ))}
       </ol>
       {step === "password" && <ChoosePassword pending={begin.isPending} problem={messageOf(begin.error)} onChosen={(password, hint) => begin.mutate({ password, hint })} />}
+      {step === "password" && <button type="button" onClick={onReturning} className="mt-5 text-sm font-medium text-dusk underline underline-offset-4">I have folders that Eremos locked before, here or on another computer</button>}
       {step === "code" && begun && <><StepHead {...KEEP_CODE} /><KeepCode code={begun.recoveryCode} onKept={() => setStep("proof")} /></>}
       {step === "proof" && begun && <><StepHead {...PROVE_CODE} /><ProveCode ask={begun.ask} pending={finish.isPending} problem={messageOf(finish.error)} onBack={() => setStep("code")} onTyped={(groups) => finish.mutate(groups)} /></>}
     </EntranceFrame>

@@ -3,6 +3,7 @@ import { useMutation } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
 import type { SignedIn, StateView } from "@eremos/server/contract";
 import { DropSlot } from "./drop-slot";
+import { Forgotten } from "./forgotten";
 import { EntranceFrame } from "./frame";
 import { PinGate } from "./pin-gate";
 import { Button } from "@/ui/button";
@@ -33,6 +34,16 @@ export function Gate({ state, openAt, onSignedIn, onTried }: GateProps): ReactNo
     },
   });
   const [byPassword, setByPassword] = useState(false);
+  const [isForgotten, setForgotten] = useState(false);
+  if (isForgotten) {
+    return (
+      <EntranceFrame night={<NightNote />}>
+        <h1 className="text-3xl">A new master password</h1>
+        <p className="mt-2 mb-6 text-mute">The recovery code from your sheet is enough. Your folders stay as they are; the code stays good.</p>
+        <Forgotten openAt={Math.max(openAt, blockedUntil)} onDone={onSignedIn} onTried={onTried} onBack={() => setForgotten(false)} />
+      </EntranceFrame>
+    );
+  }
   if (state.pin && !byPassword) {
     return (
       <EntranceFrame night={<NightNote />}>
@@ -64,6 +75,7 @@ export function Gate({ state, openAt, onSignedIn, onTried }: GateProps): ReactNo
           </p>
         )}
       </div>
+      <button type="button" onClick={() => setForgotten(true)} className="mt-2 self-start text-sm font-medium text-dusk underline underline-offset-4">I forgot my master password</button>
       <DropSlot />
     </EntranceFrame>
   );

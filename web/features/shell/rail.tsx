@@ -1,5 +1,5 @@
 "use client";
-import { ChartNoAxesColumn, LampDesk, SlidersHorizontal } from "lucide-react";
+import { ChartNoAxesColumn, LampDesk, LifeBuoy, SlidersHorizontal } from "lucide-react";
 import Link from "next/link";
 import { usePathname } from "next/navigation";
 import type { ReactNode } from "react";
@@ -7,6 +7,7 @@ import { cn } from "@/lib/cn";
 
 const VIEWS = [
   { href: "/", word: "Desk", Icon: LampDesk },
+  { href: "/ways-back", word: "Ways back", Icon: LifeBuoy },
   { href: "/activity", word: "Activity", Icon: ChartNoAxesColumn },
   { href: "/settings", word: "Settings", Icon: SlidersHorizontal },
 ] as const;

@@ -1,0 +1,78 @@
+import AxeBuilder from "@axe-core/playwright";
+import * as fs from "node:fs";
+import * as path from "node:path";
+import { PASSWORD, card, expect, signIn, test } from "./house";
+
+const NEW = "half a cello and a bow";
+
+test("the master password is forgotten: the code from the sheet sets another one at the gate, and everything opens with it", async ({ page, house }) => {
+  const folder = house.place("Home", "Adoption papers");
+  const { recoveryCode } = JSON.parse(house.eremos(["setup", "--effort", "light", "--json"], PASSWORD).stdout) as { recoveryCode: string };
+  expect(house.eremos(["lock", folder, "--hide"]).status).toBe(0);
+  await page.goto(house.address);
+  await page.getByRole("button", { name: "I forgot my master password" }).click();
+  await page.getByLabel("Recovery code").fill(`${recoveryCode.slice(0, -1)}${recoveryCode.endsWith("A") ? "B" : "A"}`);
+  await expect(page.getByText("Group 8: look again, something is mistyped.")).toBeVisible();
+  expect((await new AxeBuilder({ page }).analyze()).violations).toEqual([]);
+  await page.getByLabel("Recovery code").fill(recoveryCode.toLowerCase().replaceAll("-", " "));
+  await page.getByLabel("New master password").fill(NEW);
+  await page.getByLabel("The same again").fill(NEW);
+  await page.getByRole("button", { name: "Set it and sign in" }).click();
+  await expect(page.getByRole("heading", { name: "Your folders" })).toBeVisible();
+  await expect(page.getByText("The new master password is set.")).toBeVisible();
+  expect(house.eremos(["list"], PASSWORD).status).toBe(3);
+  await new Promise((resolve) => setTimeout(resolve, 1100));
+  expect(house.eremos(["release", folder], NEW).status).toBe(0);
+  expect(house.ls(house.place("Home"))).toContain("Adoption papers");
+});
+
+test("Eremos' data is gone: at its first start it finds the folders on the disk, and the old password brings them all back", async ({ page, house }) => {
+  const [papers, payroll] = [house.place("Home", "Adoption papers"), house.place("Workshop", "Payroll")];
+  expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
+  expect(house.eremos(["lock", papers, "--view"]).status).toBe(0);
+  expect(house.eremos(["lock", payroll, "--hide"]).status).toBe(0);
+  await house.stop();
+  fs.rmSync(house.data, { recursive: true });
+  await house.start();
+  await page.goto(house.address);
+  await page.getByRole("button", { name: "I have folders that Eremos locked before" }).click();
+  await page.getByRole("button", { name: "Look for my folders" }).click();
+  await expect(page.getByText("2 protected folders found")).toBeVisible();
+  expect((await new AxeBuilder({ page }).analyze()).violations).toEqual([]);
+  await page.getByRole("listitem").filter({ hasText: papers }).getByRole("button", { name: "This is mine" }).click();
+  await page.getByLabel("Master password you had").fill("wrong");
+  await page.getByRole("button", { name: "Bring my folders back" }).click();
+  await expect(page.getByText("That is not the master password.")).toBeVisible();
+  await page.getByLabel("Master password you had").fill(PASSWORD);
+  await page.getByRole("button", { name: "Bring my folders back" }).click();
+  await expect(page.getByText("2 folders are in your list again.")).toBeVisible();
+  await expect(card(page, "Payroll")).toBeVisible();
+  expect(house.eremos(["release", payroll], PASSWORD).status).toBe(0);
+  expect(fs.readdirSync(payroll).length).toBeGreaterThan(0);
+});
+
+test("Ways back starts from the symptom: a moved folder is found and follows, a copy is told from it, the readers are saved", async ({ page, house }) => {
+  const papers = house.place("Home", "Adoption papers");
+  expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
+  expect(house.eremos(["lock", papers, "--view"]).status).toBe(0);
+  const moved = house.place("Workshop", "Papers");
+  fs.renameSync(papers, moved);
+  await signIn(page, house);
+  await page.getByRole("link", { name: "Ways back" }).click();
+  await page.getByRole("button", { name: "The folder or the drive was moved, or renamed" }).click();
+  await page.getByRole("button", { name: "Look for my folders" }).click();
+  const found = page.getByRole("list", { name: "Found" }).getByRole("listitem");
+  await expect(found).toContainText(`was moved here from ${papers}`);
+  expect((await new AxeBuilder({ page }).analyze()).violations).toEqual([]);
+  await found.getByRole("button", { name: "Take it in" }).click();
+  await expect(found).toContainText("in your list");
+  fs.cpSync(moved, house.place("Workshop", "Copy"), { recursive: true });
+  await page.getByRole("button", { name: "Look again" }).click();
+  await expect(page.getByRole("listitem").filter({ hasText: house.place("Workshop", "Copy") })).toContainText("a second copy of one in your list");
+  const [download] = await Promise.all([page.waitForEvent("download"), page.getByRole("listitem").filter({ hasText: "rescue.html" }).getByRole("link", { name: "Save it…" }).click()]);
+  await download.saveAs(path.join(house.base, "saved.html"));
+  const { createHash } = await import("node:crypto");
+  await expect(page.getByText(createHash("sha256").update(fs.readFileSync(path.join(house.base, "saved.html"))).digest("hex"))).toBeVisible();
+  expect(house.eremos(["release", moved], PASSWORD).status).toBe(0);
+  expect(fs.readdirSync(moved).length).toBeGreaterThan(0);
+});

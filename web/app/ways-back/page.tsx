@@ -1,0 +1,3 @@
+import { WaysBackPage } from "@/features/ways-back/ways-back-page";
+
+export default WaysBackPage;

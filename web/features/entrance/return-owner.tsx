@@ -1,0 +1,68 @@
+"use client";
+import { type ReactNode, useState } from "react";
+import { toast } from "sonner";
+import type { FoundFolder, SignedIn, TakenIn } from "@eremos/server/contract";
+import { AT_THE_GATE, useNewPassword } from "@/features/password/new-password";
+import { CodeField } from "@/features/ways-back/code-field";
+import { ScanPanel } from "@/features/ways-back/scan-panel";
+import { api } from "@/lib/api";
+import { count } from "@/lib/format";
+import { useGuarded } from "@/lib/guarded";
+import { Button } from "@/ui/button";
+import { PasswordField } from "@/ui/field";
+
+interface ReturnOwnerProps {
+  readonly onDone: (signedIn: SignedIn) => void;
+  readonly onBack: () => void;
+}
+
+/** Eremos was removed, or this is another computer: the folders are found, and tell whose they are. */
+export function ReturnOwner({ onDone, onBack }: ReturnOwnerProps): ReactNode {
+  const [chosen, setChosen] = useState<FoundFolder | null>(null);
+  if (chosen) return <Open found={chosen} onDone={onDone} onBack={() => setChosen(null)} />;
+  return (
+    <>
+      <h1 className="text-3xl">Find your folders</h1>
+      <p className="mt-2 mb-6 text-mute">Eremos looks for what it locked, hidden folders too. Nothing is changed. Then one of them, with your master password or your recovery code, brings all of yours back.</p>
+      <ScanPanel action={(found) => (found.owner === null ? null : <Button size="small" onClick={() => setChosen(found)}>This is mine</Button>)} />
+      <div className="mt-6"><Button onClick={onBack}>Back</Button></div>
+    </>
+  );
+}
+
+function Open({ found, onDone, onBack }: ReturnOwnerProps & { readonly found: FoundFolder }): ReactNode {
+  const [kind, setKind] = useState<"password" | "code">("password");
+  const [typed, setTyped] = useState("");
+  const { chosen, fields } = useNewPassword({ label: "New master password", hintNote: AT_THE_GATE });
+  const open = useGuarded(() => (kind === "password" ? api.returnOwner(found.path, { kind, password: typed }, null, null) : api.returnOwner(found.path, { kind, code: typed }, chosen.password, chosen.hint)), (result) => {
+    tell(result);
+    onDone(result);
+  });
+  return (
+    <form className="space-y-5" onSubmit={(event) => {
+      event.preventDefault();
+      open.run(undefined);
+    }}>
+      <header>
+        <h1 className="text-3xl">What opens it</h1>
+        <p className="mt-2 break-all text-mute">{found.path}</p>
+      </header>
+      {kind === "password"
+        ? <PasswordField label="Master password you had" autoFocus autoComplete="current-password" value={typed} onChange={(event) => setTyped(event.target.value)} problem={open.problem} />
+        : <><CodeField autoFocus value={typed} onChange={setTyped} problem={open.problem} />{fields}</>}
+      <button type="button" className="text-sm font-medium text-dusk underline underline-offset-4" onClick={() => {
+        setKind(kind === "password" ? "code" : "password");
+        setTyped("");
+      }}>{kind === "password" ? "I have forgotten it: use the recovery code" : "Use the master password"}</button>
+      <div className="flex gap-2">
+        <Button size="large" onClick={onBack}>Back</Button>
+        <Button tone="dusk" size="large" type="submit" className="flex-1" disabled={typed.trim() === "" || (kind === "code" && !chosen.ready) || open.isBlocked}>{open.label("Bring my folders back")}</Button>
+      </div>
+    </form>
+  );
+}
+
+export function tell({ taken, left }: TakenIn): void {
+  if (taken.length > 0) toast.success(`${count(taken.length, "folder is", "folders are")} in your list again. Each is as it was: locked ones are locked.`, { duration: 10_000 });
+  for (const { path, reason } of left) toast.warning(`${path}: ${reason}`, { duration: 20_000 });
+}

@@ -1,0 +1,28 @@
+"use client";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { type ReactNode, useDeferredValue, useState } from "react";
+import { api } from "@/lib/api";
+import { Field } from "@/ui/field";
+
+interface CodeFieldProps {
+  readonly value: string;
+  readonly onChange: (code: string) => void;
+  readonly problem: string | null;
+  readonly autoFocus?: boolean;
+}
+
+/** The recovery code, as it is typed from the sheet: groups that can't be right are named at once. */
+export function CodeField({ value, onChange, problem, autoFocus = false }: CodeFieldProps): ReactNode {
+  const looked = useDeferredValue(value);
+  const [edits, setEdits] = useState(0);
+  // The code itself is no cache key.
+  const wrong = useQuery({ queryKey: ["code-check", edits], queryFn: () => api.checkCode(looked), enabled: looked.length >= 5, placeholderData: keepPreviousData, gcTime: 0 }).data?.wrong ?? [];
+  const mistyped = value.length < 5 || wrong.length === 0 ? null : `${wrong.length === 1 ? "Group" : "Groups"} ${wrong.map((group) => group + 1).join(", ")}: look again, something is mistyped.`;
+  return (
+    <Field label="Recovery code" autoFocus={autoFocus} autoComplete="off" spellCheck={false} className="[&_input]:font-mono [&_input]:uppercase" value={value} problem={problem ?? mistyped} note="Eight groups of five, from your recovery sheet. Capitals, spaces and dashes don&rsquo;t matter."
+      onChange={(event) => {
+        setEdits(edits + 1);
+        onChange(event.target.value);
+      }} />
+  );
+}
