@@ -1,3 +1,4 @@
+import { spawnSync } from "node:child_process";
 import * as fs from "node:fs";
 import { snapshot } from "../core/test/world";
 import { PASSWORD, card, expect, signIn, test } from "./house";
@@ -29,6 +30,10 @@ test("first run, lock, look, wrong password, open, edit, lock again, release: th
     await expect(code).toHaveCount(8);
     const groups = await code.allInnerTexts();
     await expect(page.getByRole("button", { name: "Print it" })).toBeVisible();
+    const [sheet] = await Promise.all([page.waitForEvent("download"), page.getByRole("button", { name: "Save the sheet (PDF)" }).click()]);
+    await sheet.saveAs(`${house.base}/sheet.pdf`);
+    const printed = spawnSync("pdftotext", ["-layout", `${house.base}/sheet.pdf`, "-"], { encoding: "utf8" }).stdout;
+    for (const group of groups) expect(printed).toContain(group.split("\n").at(-1));
     await page.getByRole("button", { name: "I have it on paper" }).click();
     await expect(page.getByRole("textbox")).toHaveCount(2);
     for (const field of await page.getByRole("textbox").all()) await field.fill("AAAAA");

@@ -39,6 +39,8 @@ const TEST_PROGRAMS = [
   { there: ["strings", ["--version"]], packages: ["binutils"] },
   { there: ["dbus-daemon", ["--version"]], packages: ["dbus-daemon"] },
   { there: ["sh", ["-c", "test -f /usr/share/gvfs/mounts/dav.mount && command -v gio"]], packages: ["gvfs-backends", "libglib2.0-bin"] },
+  { there: ["pdftoppm", ["-v"]], packages: ["poppler-utils"] },
+  { there: ["zbarimg", ["--version"]], packages: ["zbar-tools"] },
   { there: ["sh", ["-c", "command -v litmus"]], packages: ["litmus"] },
   { there: ["rclone", ["version"]], packages: ["rclone"] },
   { there: ["mount.davfs", ["--version"]], packages: ["davfs2"] },

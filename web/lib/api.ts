@@ -43,6 +43,8 @@ export const api = {
   takeIn: (path: string, secret: TakeInSecret | null) => call<{ readonly folder: string }>("scan/take-in", { path, secret }),
   takeInAll: () => call<TakenIn>("scan/take-in-all"),
   returnOwner: (path: string, secret: FolderSecret, password: string | null, hint: string | null) => call<SignedIn & TakenIn>("return", { path, secret, password, hint }),
+  /** A PDF, base64. */
+  sheet: (code: string) => call<{ readonly pdf: string }>("sheet", { code }),
   rescueFiles: () => call<readonly RescueFile[]>("rescue-files"),
   putRight: () => call<{ readonly folders: readonly string[] }>("put-right"),
   signOut: (leaveOpen = false) => call<object>("sign-out", { leaveOpen }),

@@ -33,6 +33,7 @@ import { AS_BEFORE, guardSchema, protectionSchema, visibilitySchema } from "../p
 import { effortSchema, offLimitsSchema, preferencesChangeSchema } from "../preferences";
 import { recoverInterrupted } from "../operations/recover-interrupted";
 import { accountOf } from "./peer";
+import { recoverySheet } from "../operations/recovery-sheet";
 import { rescueFiles } from "./rescue-files";
 import { findSlot } from "../operations/drop";
 import { startVisit } from "../operations/visit";
@@ -140,6 +141,8 @@ const ROUTES: Readonly<Record<string, Route>> = {
   }),
   "scan/take-in": route(false, z.object({ path: text, secret: rescueSecretSchema.nullable() }), async ({ context }, body) => ({ folder: await takeIn(context.eremos, body) })),
   "scan/take-in-all": route(false, nothing, ({ context }) => takeInFound(context.eremos)),
+  /** The code comes from whoever sees it now; nothing of it is kept. */
+  sheet: route(true, z.object({ code: text }), async ({ context }, { code }) => ({ pdf: (await recoverySheet({ code, at: Date.now(), readers: rescueFiles(context.eremos.settings.program) })).toString("base64") })),
   "rescue-files": route(true, nothing, ({ context }) => rescueFiles(context.eremos.settings.program)),
   "put-right": route(false, nothing, async ({ context }) => ({ folders: await recoverInterrupted(context.eremos) })),
   return: route(true, z.object({ path: text, secret: secretSchema, password: text.nullable(), hint: text.nullable() }), async (call, body) => {
