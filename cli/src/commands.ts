@@ -1,7 +1,7 @@
 import { resolve } from "node:path";
 import { EremosError, type FolderSecret, LEVELS, type RescueSecret, type ScanFound, VISIBILITIES, describeFound, describeReport, directorySource, disk, findLocked, inspectFolder, rescue, scan } from "@eremos/core";
 import {
-  Eremos, GUARDS, USUAL_BARS, type FolderView, type ProtectionRequest, DataDirectory, changePassword, check, closeUp, commandOf, drop, desktopParts, ensureServer, folderPasswordOf, fullPath, listFolders, lock, onlook, prepareFolderPassword, readSettings, recoverInterrupted, release, serve, setDesktop, setFolderPassword, setupAtOnce, showInBrowser, signIn, startVisit, mountCommandOf, unlock,
+  Eremos, GUARDS, USUAL_BARS, type FolderView, type ProtectionRequest, DataDirectory, changePassword, check, closeUp, commandOf, drop, desktopParts, ensureServer, folderPasswordOf, fullPath, listFolders, lock, onlook, practice, prepareFolderPassword, readSettings, recoverInterrupted, release, resetPassword, returnOwner, scanPlaces, serve, setDesktop, setFolderPassword, setupAtOnce, showInBrowser, signIn, startVisit, mountCommandOf, unlock,
 } from "@eremos/server";
 import type { Asking } from "./ask";
 import { endProgress, showProgress } from "./progress";
@@ -18,6 +18,9 @@ export const USAGE = `eremos: hides and locks private folders in place
   eremos drop PATH FILE...             put copies of files into a locked folder without opening it (needs no password)
   eremos release PATH-OR-ID           take protection off for good
   eremos check PATH-OR-ID             read and verify the whole sealed copy
+  eremos recover                      forgot the master password: the recovery code sets another one
+  eremos recover FOLDER               Eremos' data is gone: the owner comes out of one of their folders, and all that are found are listed again
+  eremos practice                     prove that the recovery code opens every sealed folder; changes nothing
   eremos scan PLACE                   look for protected folders below a place, hidden ones too, by what is on disk alone
   eremos rescue FOLDER --to DIRECTORY bring everything out of a locked folder, whatever is damaged; changes nothing in it, needs no Eremos data
   eremos onlooker PATH                what others see at a place right now
@@ -29,8 +32,8 @@ export const USAGE = `eremos: hides and locks private folders in place
   --password-stdin    read the master password from the first line of standard input; further ones, as they are asked for, from the next lines
   --folder-password   lock: ask for a password for this folder alone, needed on top of the master password (--hint TEXT for it)
   --with-code         unlock, visit, release, check, passwd PATH: ask for the recovery code instead of the folder's own password;
-                      rescue: instead of any password
-  --code-stdin        rescue: the recovery code is the first line of standard input
+                      rescue, recover FOLDER: instead of any password
+  --code-stdin        rescue, recover, practice: the recovery code is the first line of standard input (a new password the second)
   --guard             lock: sealed (encrypted; the default), barred (the system refuses others) or sight (hidden only)
   --visibility        lock: view (the default), hidden (in place) or tucked (away); --hide and --view are short for two of them
   --cover NAME        lock, in view: the name it shows while it is locked (an empty one: its own again)
@@ -357,6 +360,41 @@ async function rescueSecret(folder: Buffer, { asking, flags }: Invocation): Prom
   return { kind: "password", password, folderPassword: hasPassword ? await asking.ask(`Password of this folder${hint === null ? "" : ` (hint: ${hint})`}`) : null };
 }
 
+const recoverCommand: Command = async (invocation) => {
+  only(invocation, "password-stdin", "code-stdin", "with-code", "hint");
+  const { words, flags, asking } = invocation;
+  if (words.length > 1) throw new EremosError("usage", "This command takes one folder at most. `eremos help` lists the commands.");
+  const [folder] = words;
+  const hint = hintOf(invocation);
+  return withEremos(invocation, async (eremos) => {
+    if (folder === undefined) {
+      eremos.requireOwner();
+      const code = await asking.ask("Recovery code");
+      const { left } = await resetPassword(eremos, { code, password: await asking.ask("New master password", true), hint });
+      const lines = ["The new master password is set. The recovery code stays as it is.", ...left.map(({ path }) => `Out of reach now, and opening with the old password until you sign in while it is there: ${path}`)];
+      return { result: { left }, lines };
+    }
+    const isCode = flags["code-stdin"] === true || flags["with-code"] === true;
+    await scanPlaces(eremos, null, process.cwd());
+    const secret = isCode ? { kind: "code" as const, code: await asking.ask("Recovery code") } : { kind: "password" as const, password: await asking.ask("Master password") };
+    const result = await returnOwner(eremos, { path: resolve(folder), secret, password: isCode ? await asking.ask("New master password", true) : null, hint });
+    const lines = [`${result.taken.length} of your folders are listed again${result.taken.length > 0 ? `: ${result.taken.join(", ")}` : ""}.`, ...result.left.map(({ path, reason }) => `Not yet: ${path}. ${reason}`)];
+    return { result, lines };
+  });
+};
+
+const practiceCommand: Command = async (invocation) => {
+  only(invocation, "password-stdin", "code-stdin");
+  noWords(invocation);
+  return withEremos(invocation, async (eremos) => {
+    await openGate(eremos, invocation);
+    const { folders } = await practice(eremos, await invocation.asking.ask("Recovery code"));
+    const failed = folders.filter(({ problem }) => problem !== null);
+    const lines = [failed.length === 0 ? `The code opens ${folders.length === 1 ? "the one sealed folder" : `all ${folders.length} sealed folders`}. Nothing was changed.` : `The code does not open ${failed.length} of ${folders.length}:`, ...failed.map(({ path, problem }) => `  ${path}: ${problem}`)];
+    return { result: { folders }, lines, exitCode: failed.length === 0 ? 0 : 5 };
+  });
+};
+
 const scanCommand: Command = async (invocation) => {
   only(invocation);
   const place = resolve(oneWord(invocation, "place"));
@@ -431,5 +469,5 @@ const serveCommand: Command = async (invocation) => {
 };
 
 export const COMMANDS: Readonly<Record<string, Command>> = {
-  setup, passwd, list, lock: lockCommand, close, unlock: unlockCommand, visit, drop: dropCommand, release: releaseCommand, check: checkCommand, scan: scanCommand, rescue: rescueCommand, onlooker, page, integrate, serve: serveCommand,
+  setup, passwd, list, lock: lockCommand, close, unlock: unlockCommand, visit, drop: dropCommand, release: releaseCommand, check: checkCommand, recover: recoverCommand, practice: practiceCommand, scan: scanCommand, rescue: rescueCommand, onlooker, page, integrate, serve: serveCommand,
 };

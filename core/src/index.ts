@@ -48,6 +48,6 @@ export { linuxDisk as disk } from "./platform/linux/linux-disk";
 export { type Running, runEngine } from "./worker/run-engine";
 export type { EngineRequest, Outcomes } from "./worker/protocol";
 export { reviveBytes } from "./worker/protocol";
-export { type RescueProgress, type RescueReport, type RescueSecret, type ScanEnd, type ScanFound, type ScanProgress, describeFound, describeReport, directorySource, findLocked, readGuardOwner, rescue, scan } from "./rescue/on-disk";
+export { type LockedFolder, type RescueProgress, type RescueReport, type RescueSecret, type ScanEnd, type ScanFound, type ScanProgress, describeFound, describeReport, directorySource, findLocked, openLocked, readGuardOwner, rescue, scan } from "./rescue/on-disk";
 export type { Drop } from "./engine/drop";
 export { DropUpload, type Slot } from "./engine/drop-in";

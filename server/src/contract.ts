@@ -126,6 +126,8 @@ export interface FolderView {
   /** Files that wait in its drop slot, encrypted. */
   readonly drops: number;
   /** Locked, and too large for the room there is: opening goes file by file. */
+  /** Sealed: when the recovery code was last seen to open it; null: not yet. */
+  readonly codeProvenAt: number | null;
   readonly isCramped: boolean;
   /** What needs the owner, in one sentence, or null. */
   readonly attention: string | null;
@@ -235,7 +237,7 @@ export interface ReachView {
 export interface ActivityView {
   readonly at: number;
   readonly folder: string;
-  readonly kind: "locked" | "opened" | "released" | "checked" | "damaged" | "recovered" | "password" | "folder-password" | "code" | "reguarded" | "visited" | "changed" | "put-back" | "taken-in";
+  readonly kind: "locked" | "opened" | "released" | "checked" | "damaged" | "recovered" | "password" | "folder-password" | "code" | "reguarded" | "visited" | "changed" | "put-back" | "taken-in" | "practised";
   readonly signedIn: boolean;
 }
 
@@ -390,6 +392,13 @@ export interface ScanView {
   readonly found: readonly FoundFolder[];
   readonly unreadable: readonly string[];
   readonly error: string | null;
+}
+
+/** Whether the recovery code opens each sealed folder, tried now. */
+export interface PracticeView {
+  readonly at: number;
+  /** Why not, or null where it does. */
+  readonly folders: readonly { readonly id: string; readonly name: string; readonly path: string; readonly problem: string | null }[];
 }
 
 /** A reader that opens locked folders without Eremos. */

@@ -24,3 +24,6 @@ export type { FolderView, JobVerb, JobView } from "./contract";
 export { startVisit } from "./operations/visit";
 export { mountCommandOf } from "./visit/mount";
 export { drop } from "./operations/drop";
+export { resetPassword } from "./operations/forgotten-password";
+export { returnOwner, scanPlaces } from "./operations/find-folders";
+export { practice } from "./operations/practice";

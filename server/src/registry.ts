@@ -23,10 +23,12 @@ export const recordSchema = z.strictObject({
   openedAt: z.number().nullable(),
   /** When it locks by itself; null: as set for all. */
   rules: rulesSchema.nullable().default(null),
+  /** When the recovery code was last seen to open it: milliseconds since 1970. */
+  codeProvenAt: z.number().nullable().default(null),
 });
 export type FolderRecord = z.output<typeof recordSchema>;
 
-export const EVENT_KINDS = ["locked", "opened", "released", "checked", "damaged", "recovered", "password", "folder-password", "code", "reguarded", "visited", "changed", "put-back", "taken-in"] as const;
+export const EVENT_KINDS = ["locked", "opened", "released", "checked", "damaged", "recovered", "password", "folder-password", "code", "reguarded", "visited", "changed", "put-back", "taken-in", "practised"] as const;
 const eventSchema = z.strictObject({ at: z.number(), folder: z.string(), kind: z.enum(EVENT_KINDS), signedIn: z.boolean() });
 export type ActivityEvent = z.output<typeof eventSchema>;
 
@@ -111,7 +113,7 @@ export class Registry {
 function mergeRecord(known: readonly FolderRecord[], incoming: FolderRecord): FolderRecord {
   const before = known.find((record) => record.id === incoming.id);
   if (before && incoming.guard === "sealed" && incoming.generation === 0) return before;
-  return before ? { ...incoming, openedAt: incoming.openedAt ?? before.openedAt, protectedAt: before.protectedAt, rules: before.rules } : incoming;
+  return before ? { ...incoming, openedAt: incoming.openedAt ?? before.openedAt, protectedAt: before.protectedAt, rules: before.rules, codeProvenAt: before.codeProvenAt } : incoming;
 }
 
 async function openLetter(keys: Keys, sealed: string): Promise<Letter | null> {

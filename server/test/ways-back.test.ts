@@ -8,9 +8,12 @@ import { resetPassword } from "../src/operations/forgotten-password";
 import { listFolders } from "../src/operations/list-folders";
 import { lock } from "../src/operations/lock-folder";
 import { release, unlock } from "../src/operations/open-folder";
+import { practice } from "../src/operations/practice";
+import { beginNewCode, finishNewCode } from "../src/operations/recovery-code";
 import { signIn, signOut } from "../src/operations/sign-in";
 import { setupAtOnce } from "../src/operations/setup";
 import { AS_BEFORE, USUAL_BARS } from "../src/protection";
+import { snapshot } from "../../core/test/world";
 import { PASSWORD, TestHouse, sealedAnd } from "./house";
 
 const NEW = "half a cello and a bow";
@@ -116,6 +119,29 @@ describe("Eremos' data is gone, or this is another computer", () => {
     await takeIn(house.eremos, { path: folder, secret: { kind: "password", password: PASSWORD, folderPassword: null } });
     await free(folder);
     expect(fs.readFileSync(path.join(folder, "letter.txt"), "utf8")).toBe("Dear Jonas");
+  });
+});
+
+describe("a practice run", () => {
+  it("tries the code on every sealed folder, changes nothing, and dates what it proved; a new code is not proven yet", async () => {
+    const [payroll, papers] = [house.makeFolder("Payroll"), house.makeFolder("Papers")];
+    await seal(payroll);
+    await seal(papers, "view");
+    await setFolderPassword(house.eremos, { folder: papers, secret: null, password: { password: "rosin on the left shelf", hint: null } });
+    const before = snapshot(house.world);
+    await expect(practice(house.eremos, "VSJDY-2F04B-DRXMG-MS6CK-3QXA2-VWWCX-9YZ3Q-171WR")).rejects.toMatchObject({ code: "wrong-code" });
+    await new Promise((resolve) => setTimeout(resolve, 1100));
+    expect(listFolders(house.eremos).map(({ codeProvenAt }) => codeProvenAt)).toEqual([null, null]);
+    const { at, folders } = await practice(house.eremos, house.code);
+    expect(folders.map(({ name, problem }) => [name, problem]).sort()).toEqual([["Papers", null], ["Payroll", null]]);
+    expect(snapshot(house.world)).toEqual(before);
+    expect(listFolders(house.eremos).map(({ codeProvenAt }) => codeProvenAt)).toEqual([at, at]);
+    const packs = path.join(papers, ".eremos", "packs");
+    for (const name of fs.readdirSync(packs, { recursive: true, encoding: "utf8" })) if (fs.statSync(path.join(packs, name)).isFile()) fs.truncateSync(path.join(packs, name), 150);
+    expect((await practice(house.eremos, house.code)).folders.filter(({ problem }) => problem !== null)).toMatchObject([{ name: "Papers", problem: expect.stringContaining("damaged") }]);
+    const { id, recoveryCode, ask } = await beginNewCode(house.eremos, PASSWORD);
+    await finishNewCode(house.eremos, id, ask.map((group) => recoveryCode.split("-")[group] ?? ""));
+    expect(listFolders(house.eremos).map(({ codeProvenAt }) => codeProvenAt)).toEqual([null, null]);
   });
 });
 

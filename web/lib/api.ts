@@ -1,5 +1,5 @@
 import type {
-  ActivityView, ClosedUp, DesktopView, Dropped, DroppedFound, Effort, EffortsView, ErrorView, FolderSecret, FolderView, JobView, LastLockView, LockingRules, NewFolderPassword, OffLimitsView, OnlookView, OpeningMode, PasswordChanged, PlaceEntry, PlaceListing, PlanView, PreferencesView, Protection, ReachView, RescueFile, ScanView, SettingsView, ShownCode, SignedIn, StateView, StrengthView, TakeInSecret, TakenIn, VisitCall, VisitReply, VisitView,
+  ActivityView, ClosedUp, DesktopView, Dropped, DroppedFound, Effort, EffortsView, ErrorView, FolderSecret, FolderView, JobView, LastLockView, LockingRules, NewFolderPassword, OffLimitsView, OnlookView, OpeningMode, PasswordChanged, PlaceEntry, PlaceListing, PlanView, PracticeView, PreferencesView, Protection, ReachView, RescueFile, ScanView, SettingsView, ShownCode, SignedIn, StateView, StrengthView, TakeInSecret, TakenIn, VisitCall, VisitReply, VisitView,
 } from "@eremos/server/contract";
 import { readTab } from "./tab";
 
@@ -46,6 +46,7 @@ export const api = {
   /** A PDF, base64. */
   sheet: (code: string) => call<{ readonly pdf: string }>("sheet", { code }),
   rescueFiles: () => call<readonly RescueFile[]>("rescue-files"),
+  practice: (code: string) => call<PracticeView>("practice", { code }),
   putRight: () => call<{ readonly folders: readonly string[] }>("put-right"),
   signOut: (leaveOpen = false) => call<object>("sign-out", { leaveOpen }),
   setPin: (pin: string | null) => call<object>("pin", { pin }),

@@ -33,6 +33,7 @@ import { AS_BEFORE, guardSchema, protectionSchema, visibilitySchema } from "../p
 import { effortSchema, offLimitsSchema, preferencesChangeSchema } from "../preferences";
 import { recoverInterrupted } from "../operations/recover-interrupted";
 import { accountOf } from "./peer";
+import { practice } from "../operations/practice";
 import { recoverySheet } from "../operations/recovery-sheet";
 import { rescueFiles } from "./rescue-files";
 import { findSlot } from "../operations/drop";
@@ -144,6 +145,7 @@ const ROUTES: Readonly<Record<string, Route>> = {
   /** The code comes from whoever sees it now; nothing of it is kept. */
   sheet: route(true, z.object({ code: text }), async ({ context }, { code }) => ({ pdf: (await recoverySheet({ code, at: Date.now(), readers: rescueFiles(context.eremos.settings.program) })).toString("base64") })),
   "rescue-files": route(true, nothing, ({ context }) => rescueFiles(context.eremos.settings.program)),
+  practice: route(false, z.object({ code: text }), ({ context }, { code }) => practice(context.eremos, code)),
   "put-right": route(false, nothing, async ({ context }) => ({ folders: await recoverInterrupted(context.eremos) })),
   return: route(true, z.object({ path: text, secret: secretSchema, password: text.nullable(), hint: text.nullable() }), async (call, body) => {
     const taken = await returnOwner(requireMayScan(call), body);

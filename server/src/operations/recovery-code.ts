@@ -25,6 +25,7 @@ export async function finishNewCode(eremos: Eremos, id: string, typed: readonly 
   const owner = await withCode(eremos.requireOwner(), keys.rootKey, code);
   eremos.data.writeOwner(owner);
   shown.forget(eremos);
+  for (const record of eremos.registry.list(keys)) eremos.registry.put(keys, { ...record, codeProvenAt: null }, null);
   const left = [...(await renewHeaders(eremos)), ...foldersWithEarlierCode(eremos, owner)];
   await eremos.registry.record(keys, owner, { at: Date.now(), folder: "", kind: "code", signedIn: true });
   eremos.announce({ topic: "session" });

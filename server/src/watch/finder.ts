@@ -23,6 +23,8 @@ const TELL_EVERY_MS = 300;
 export class Finder {
   state: FinderState = NOTHING;
   private isAskedToStop = false;
+  /** Of the last search. */
+  ended: Promise<void> = Promise.resolve();
 
   constructor(private readonly eremos: Eremos) {}
 
@@ -31,7 +33,7 @@ export class Finder {
     if (this.state.isRunning) return;
     this.isAskedToStop = false;
     this.state = { ...NOTHING, isRunning: true };
-    void this.run(places).catch((error: unknown) => this.show({ isRunning: false, endedAt: Date.now(), error: fromSystemError(error, "looking").message }));
+    this.ended = this.run(places).catch((error: unknown) => this.show({ isRunning: false, endedAt: Date.now(), error: fromSystemError(error, "looking").message }));
   }
 
   private async run(places: readonly Buffer[]): Promise<void> {

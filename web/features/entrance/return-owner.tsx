@@ -24,7 +24,7 @@ export function ReturnOwner({ onDone, onBack }: ReturnOwnerProps): ReactNode {
     <>
       <h1 className="text-3xl">Find your folders</h1>
       <p className="mt-2 mb-6 text-mute">Eremos looks for what it locked, hidden folders too. Nothing is changed. Then one of them, with your master password or your recovery code, brings all of yours back.</p>
-      <ScanPanel action={(found) => (found.owner === null ? null : <Button size="small" onClick={() => setChosen(found)}>This is mine</Button>)} />
+      <ScanPanel isFirst action={(found) => (found.owner === null ? null : <Button size="small" onClick={() => setChosen(found)}>This is mine</Button>)} />
       <div className="mt-6"><Button onClick={onBack}>Back</Button></div>
     </>
   );

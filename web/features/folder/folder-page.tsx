@@ -152,6 +152,7 @@ function Facts({ folder }: { readonly folder: FolderView }): ReactNode {
     ["Protected", <Time key="p" at={folder.protectedAt} />],
     ["Last locked", folder.lockedAt ? <Time key="l" at={folder.lockedAt} /> : "never"],
     ["Last opened", folder.openedAt ? <Time key="o" at={folder.openedAt} /> : "never"],
+    ...(folder.guard === "sealed" ? [["Ways back", <WaysBack key="w" folder={folder} />] as const] : []),
     ["On the disk as", <span key="r" className="break-all">{folder.realPath}</span>],
   ];
   return (
@@ -163,6 +164,15 @@ function Facts({ folder }: { readonly folder: FolderView }): ReactNode {
       </dl>
       {(folder.state === "locked" || folder.state === "open") && <ReleaseBox folder={folder} />}
     </aside>
+  );
+}
+
+/** Beside the password, and when that was seen to work. */
+function WaysBack({ folder: { codeProvenAt, hasPassword } }: { readonly folder: FolderView }): ReactNode {
+  return (
+    <>
+      2: {hasPassword ? "master and own password together" : "master password"}; recovery code, {codeProvenAt === null ? <><Link href="/ways-back#practice" className="text-dusk underline underline-offset-4">not tried yet</Link></> : <>tried <Time at={codeProvenAt} /></>}
+    </>
   );
 }
 

@@ -12,10 +12,12 @@ interface ScanPanelProps {
   readonly action: (found: FoundFolder) => ReactNode;
   /** What can be done with all of them. */
   readonly whole?: (scan: ScanView) => ReactNode;
+  /** There is no list yet that they could be in. */
+  readonly isFirst?: boolean;
 }
 
 /** Looks for protected folders on this disk, by what they carry themselves; with progress, to be stopped, skipping nothing silently. */
-export function ScanPanel({ action, whole }: ScanPanelProps): ReactNode {
+export function ScanPanel({ action, whole, isFirst = false }: ScanPanelProps): ReactNode {
   const { scan, start, stop } = useScan();
   const [place, setPlace] = useState("");
   if (!scan) return null;
@@ -26,7 +28,7 @@ export function ScanPanel({ action, whole }: ScanPanelProps): ReactNode {
         start(place.trim() === "" ? null : [place.trim()]);
       }}>
         <Field className="min-w-64 flex-1" label="Where to look" value={place} placeholder="Your places" onChange={(event) => setPlace(event.target.value)} autoComplete="off" spellCheck={false} note="Leave it empty for your own places, or give the path of a drive or a directory." />
-        {scan.isRunning ? <Button className="mt-7 h-11" onClick={stop}>Stop</Button> : <Button tone="dusk" type="submit" className="mt-7 h-11">{scan.endedAt === null ? "Look for my folders" : "Look again"}</Button>}
+        {scan.isRunning ? <Button className="mt-[26px] h-11" onClick={stop}>Stop</Button> : <Button tone="dusk" type="submit" className="mt-[26px] h-11">{scan.endedAt === null ? "Look for my folders" : "Look again"}</Button>}
       </form>
       <div role="status" className="mt-3 text-sm">
         {scan.isRunning && <><ProgressBar part={null} label="Looking for folders" /><p className="mt-1.5 truncate text-[13px] text-mute">{count(scan.directories, "directory", "directories")} looked at. Now {scan.at}</p></>}
@@ -39,7 +41,7 @@ export function ScanPanel({ action, whole }: ScanPanelProps): ReactNode {
             <li key={found.path} className="flex flex-wrap items-center gap-x-4 gap-y-1 px-4 py-2.5 text-sm">
               <div className="min-w-0 flex-1">
                 <p className="truncate font-medium" title={found.path}>{found.path}</p>
-                <p className="text-[13px] text-mute">{wordsFor(found)}</p>
+                <p className="text-[13px] text-mute">{wordsFor(found, isFirst)}</p>
                 {found.problems.map((problem) => <p key={problem} className="text-[13px] text-oxblood">{problem}</p>)}
               </div>
               {action(found)}
@@ -67,9 +69,9 @@ const RELATIONS: Readonly<Record<FoundFolder["relation"], string>> = {
   listed: "in your list", moved: "in your list, and was moved here from", copy: "a second copy of one in your list", lost: "yours, and not in your list", "another-owner": "locked by another Eremos, or before this one was set up", damaged: "its records are damaged",
 };
 
-function wordsFor({ guard, visibility, isOpen, hasPassword, lockedAt, relation, listedAs, path }: FoundFolder): string {
+function wordsFor({ guard, visibility, isOpen, hasPassword, lockedAt, relation, listedAs, path }: FoundFolder, isFirst: boolean): string {
   const what = guard === null ? null : { sealed: "sealed", barred: "barred", sight: "out of sight" }[guard];
   const where = visibility === null ? null : { view: "in view", hidden: "hidden in place", tucked: "tucked away" }[visibility];
   const relates = listedAs === null || listedAs === path ? RELATIONS[relation] : `${RELATIONS[relation]}${relation === "moved" ? "" : ", as"} ${listedAs}`;
-  return [relates, what, isOpen ? "lies open" : where, hasPassword ? "has a password of its own" : null, lockedAt === null ? null : `last locked ${ago(lockedAt)}`].filter((word) => word !== null).join(" · ");
+  return [isFirst && relation !== "damaged" ? null : relates, what, isOpen ? "lies open" : where, hasPassword ? "has a password of its own" : null, lockedAt === null ? null : `last locked ${ago(lockedAt)}`].filter((word) => word !== null).join(" · ");
 }
