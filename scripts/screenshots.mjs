@@ -3,6 +3,7 @@ import { spawn } from "node:child_process";
 import { existsSync, mkdirSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
+import { pathToFileURL } from "node:url";
 import { chromium } from "playwright-core";
 import { build, fail, install, installTestPrograms, requireNode, root } from "./steps.mjs";
 
@@ -117,6 +118,19 @@ try {
   await shot("visit");
   await page.getByRole("button", { name: "End the visit" }).click();
   await page.getByText("is not being visited").waitFor();
+  await page.getByRole("link", { name: "Ways back" }).click();
+  await page.getByRole("button", { name: "I locked something and can’t find it" }).click();
+  await page.getByRole("button", { name: "Look for my folders" }).click();
+  await page.getByText(/protected folders found/).waitFor();
+  await shot("ways-back");
+  const reader = await browser.newPage({ viewport: { width: 1280, height: 800 }, colorScheme: "light", locale: "en-GB" });
+  await reader.goto(pathToFileURL(join(root, "rescue", "dist", "rescue.html")).toString());
+  await reader.setInputFiles("#folder", join(world, "Workshop", "Appraisals 2026"));
+  await reader.getByLabel("Master password", { exact: true }).fill(PASSWORD);
+  await reader.getByRole("button", { name: "Open it" }).click();
+  await reader.getByText(/It lay at/).waitFor({ timeout: 60_000 });
+  await reader.screenshot({ path: join(shots, "rescue.png") });
+  await reader.close();
   await page.getByRole("link", { name: "Activity" }).click();
   await shot("activity");
   await page.getByRole("link", { name: "Settings" }).click();
