@@ -1,7 +1,7 @@
 import { resolve } from "node:path";
 import { EremosError, type FolderSecret, LEVELS, type RescueSecret, type ScanFound, VISIBILITIES, describeFound, describeReport, directorySource, disk, findLocked, inspectFolder, rescue, scan } from "@eremos/core";
 import {
-  Eremos, GUARDS, USUAL_BARS, type FolderView, type ProtectionRequest, DataDirectory, changePassword, check, closeUp, commandOf, drop, desktopParts, ensureServer, folderPasswordOf, fullPath, listFolders, lock, onlook, practice, prepareFolderPassword, readSettings, recoverInterrupted, release, resetPassword, returnOwner, scanPlaces, serve, setDesktop, setFolderPassword, setupAtOnce, showInBrowser, signIn, startVisit, mountCommandOf, unlock,
+  Eremos, GUARDS, USUAL_BARS, type FolderView, type ProtectionRequest, DataDirectory, changePassword, check, closeUp, commandOf, drop, desktopParts, ensureServer, folderPasswordOf, fullPath, listFolders, lock, mend, onlook, practice, prepareFolderPassword, readSettings, recoverInterrupted, release, resetPassword, returnOwner, scanPlaces, serve, setDesktop, setFolderPassword, setupAtOnce, showInBrowser, signIn, startVisit, mountCommandOf, unlock,
 } from "@eremos/server";
 import type { Asking } from "./ask";
 import { endProgress, showProgress } from "./progress";
@@ -21,6 +21,7 @@ export const USAGE = `eremos: hides and locks private folders in place
   eremos recover                      forgot the master password: the recovery code sets another one
   eremos recover FOLDER               Eremos' data is gone: the owner comes out of one of their folders, and all that are found are listed again
   eremos practice                     prove that the recovery code opens every sealed folder; changes nothing
+  eremos mend PATH                    write damaged records of a sealed folder anew, from their copies or from Eremos' data
   eremos scan PLACE                   look for protected folders below a place, hidden ones too, by what is on disk alone
   eremos rescue FOLDER --to DIRECTORY bring everything out of a locked folder, whatever is damaged; changes nothing in it, needs no Eremos data
   eremos onlooker PATH                what others see at a place right now
@@ -185,7 +186,10 @@ const folderPasswd: Command = async (invocation) => {
 /** Asks for a folder's own password, or with --with-code for the recovery code, where it has one. */
 async function secretFor(eremos: Eremos, folder: string, { asking, flags }: Invocation): Promise<FolderSecret | null> {
   const { hasPassword, hint } = folderPasswordOf(eremos, folder, process.cwd());
-  if (!hasPassword) return null;
+  return hasPassword ? ownSecret({ asking, flags }, hint) : null;
+}
+
+async function ownSecret({ asking, flags }: Pick<Invocation, "asking" | "flags">, hint: string | null): Promise<FolderSecret> {
   if (flags["with-code"]) return { kind: "code", code: await asking.ask("Recovery code") };
   return { kind: "password", password: await asking.ask(`Password of this folder${hint === null ? "" : ` (hint: ${hint})`}`) };
 }
@@ -383,6 +387,18 @@ const recoverCommand: Command = async (invocation) => {
   });
 };
 
+const mendCommand: Command = async (invocation) => {
+  only(invocation, "password-stdin", "with-code");
+  const path = resolve(oneWord(invocation, "path"));
+  return withEremos(invocation, async (eremos) => {
+    await openGate(eremos, invocation);
+    const { hasPassword, hint } = await findLocked(directorySource(Buffer.from(path))).catch(() => ({ hasPassword: false, hint: null }));
+    const secret = hasPassword ? await ownSecret(invocation, hint) : null;
+    const mended = await mend(eremos, { path, secret });
+    return { result: { mended }, lines: [mended.length === 0 ? "Its records are whole: there was nothing to mend." : `Written anew: ${mended.join(", ")}.`] };
+  });
+};
+
 const practiceCommand: Command = async (invocation) => {
   only(invocation, "password-stdin", "code-stdin");
   noWords(invocation);
@@ -469,5 +485,5 @@ const serveCommand: Command = async (invocation) => {
 };
 
 export const COMMANDS: Readonly<Record<string, Command>> = {
-  setup, passwd, list, lock: lockCommand, close, unlock: unlockCommand, visit, drop: dropCommand, release: releaseCommand, check: checkCommand, recover: recoverCommand, practice: practiceCommand, scan: scanCommand, rescue: rescueCommand, onlooker, page, integrate, serve: serveCommand,
+  setup, passwd, list, lock: lockCommand, close, unlock: unlockCommand, visit, drop: dropCommand, release: releaseCommand, check: checkCommand, recover: recoverCommand, practice: practiceCommand, mend: mendCommand, scan: scanCommand, rescue: rescueCommand, onlooker, page, integrate, serve: serveCommand,
 };

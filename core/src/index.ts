@@ -26,6 +26,7 @@ export { type CheckInput, type CheckOutcome, type Damage, checkFolder } from "./
 export { type OwnerAccess } from "./engine/keys";
 export { type Located, locateFolder, protectedAbove } from "./engine/locate";
 export { type LockInput, type LockOutcome, type LockPreview, type OpenNote, type Signer, lockFolder, previewLock } from "./engine/lock";
+export { mendFolder } from "./engine/mend";
 export { type OffLimits, type OffLimitsEdits, defaultOffLimits, editedOffLimits, isInPlaces, refuseOffLimits, whyOffLimits } from "./engine/off-limits";
 export { type Guard, type Inspection, type Recovery, inspectFolder, isLocked, recoverFolder } from "./engine/recover";
 export { renewGuardOwner } from "./engine/guarded";

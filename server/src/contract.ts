@@ -237,7 +237,7 @@ export interface ReachView {
 export interface ActivityView {
   readonly at: number;
   readonly folder: string;
-  readonly kind: "locked" | "opened" | "released" | "checked" | "damaged" | "recovered" | "password" | "folder-password" | "code" | "reguarded" | "visited" | "changed" | "put-back" | "taken-in" | "practised";
+  readonly kind: "locked" | "opened" | "released" | "checked" | "damaged" | "recovered" | "password" | "folder-password" | "code" | "reguarded" | "visited" | "changed" | "put-back" | "taken-in" | "practised" | "mended";
   readonly signedIn: boolean;
 }
 

@@ -26,4 +26,5 @@ export { mountCommandOf } from "./visit/mount";
 export { drop } from "./operations/drop";
 export { resetPassword } from "./operations/forgotten-password";
 export { returnOwner, scanPlaces } from "./operations/find-folders";
+export { mend } from "./operations/mend";
 export { practice } from "./operations/practice";

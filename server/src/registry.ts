@@ -28,7 +28,7 @@ export const recordSchema = z.strictObject({
 });
 export type FolderRecord = z.output<typeof recordSchema>;
 
-export const EVENT_KINDS = ["locked", "opened", "released", "checked", "damaged", "recovered", "password", "folder-password", "code", "reguarded", "visited", "changed", "put-back", "taken-in", "practised"] as const;
+export const EVENT_KINDS = ["locked", "opened", "released", "checked", "damaged", "recovered", "password", "folder-password", "code", "reguarded", "visited", "changed", "put-back", "taken-in", "practised", "mended"] as const;
 const eventSchema = z.strictObject({ at: z.number(), folder: z.string(), kind: z.enum(EVENT_KINDS), signedIn: z.boolean() });
 export type ActivityEvent = z.output<typeof eventSchema>;
 

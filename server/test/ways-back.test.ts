@@ -8,6 +8,7 @@ import { resetPassword } from "../src/operations/forgotten-password";
 import { listFolders } from "../src/operations/list-folders";
 import { lock } from "../src/operations/lock-folder";
 import { release, unlock } from "../src/operations/open-folder";
+import { mend } from "../src/operations/mend";
 import { practice } from "../src/operations/practice";
 import { beginNewCode, finishNewCode } from "../src/operations/recovery-code";
 import { signIn, signOut } from "../src/operations/sign-in";
@@ -142,6 +143,30 @@ describe("a practice run", () => {
     const { id, recoveryCode, ask } = await beginNewCode(house.eremos, PASSWORD);
     await finishNewCode(house.eremos, id, ask.map((group) => recoveryCode.split("-")[group] ?? ""));
     expect(listFolders(house.eremos).map(({ codeProvenAt }) => codeProvenAt)).toEqual([null, null]);
+  });
+});
+
+describe("records are damaged", () => {
+  it("they are written anew from their copies, or from Eremos' data where both are gone, and the folder opens", async () => {
+    const folder = house.makeFolder("Payroll");
+    await seal(folder, "view");
+    for (const name of ["header.json", "header.copy.json", "state.json"]) fs.rmSync(path.join(folder, ".eremos", name));
+    expect(listFolders(house.eremos)).toMatchObject([{ state: "damaged" }]);
+    expect(await mend(house.eremos, { path: folder, secret: null })).toEqual(["the header", "the state record"]);
+    expect(await mend(house.eremos, { path: folder, secret: null })).toEqual([]);
+    expect(listFolders(house.eremos)).toMatchObject([{ state: "locked", attention: null }]);
+    expect(activityOf(house.eremos)[0]).toMatchObject({ kind: "mended" });
+    await free(folder);
+    expect(fs.readdirSync(folder)).toEqual(["letter.txt"]);
+  });
+
+  it("a folder with a password of its own needs it", async () => {
+    const folder = house.makeFolder("Payroll");
+    await seal(folder, "view");
+    await setFolderPassword(house.eremos, { folder, secret: null, password: { password: "rosin on the left shelf", hint: null } });
+    fs.rmSync(path.join(folder, ".eremos", "header.json"));
+    await expect(mend(house.eremos, { path: folder, secret: null })).rejects.toMatchObject({ code: "needs-folder-password" });
+    expect(await mend(house.eremos, { path: folder, secret: { kind: "password", password: "rosin on the left shelf" } })).toEqual(["the header"]);
   });
 });
 

@@ -47,6 +47,8 @@ export const api = {
   sheet: (code: string) => call<{ readonly pdf: string }>("sheet", { code }),
   rescueFiles: () => call<readonly RescueFile[]>("rescue-files"),
   practice: (code: string) => call<PracticeView>("practice", { code }),
+  /** What was written anew. */
+  mend: (path: string, secret: FolderSecret | null) => call<{ readonly mended: readonly string[] }>("mend", { path, secret }),
   putRight: () => call<{ readonly folders: readonly string[] }>("put-right"),
   signOut: (leaveOpen = false) => call<object>("sign-out", { leaveOpen }),
   setPin: (pin: string | null) => call<object>("pin", { pin }),

@@ -33,6 +33,7 @@ import { AS_BEFORE, guardSchema, protectionSchema, visibilitySchema } from "../p
 import { effortSchema, offLimitsSchema, preferencesChangeSchema } from "../preferences";
 import { recoverInterrupted } from "../operations/recover-interrupted";
 import { accountOf } from "./peer";
+import { mend } from "../operations/mend";
 import { practice } from "../operations/practice";
 import { recoverySheet } from "../operations/recovery-sheet";
 import { rescueFiles } from "./rescue-files";
@@ -146,6 +147,7 @@ const ROUTES: Readonly<Record<string, Route>> = {
   sheet: route(true, z.object({ code: text }), async ({ context }, { code }) => ({ pdf: (await recoverySheet({ code, at: Date.now(), readers: rescueFiles(context.eremos.settings.program) })).toString("base64") })),
   "rescue-files": route(true, nothing, ({ context }) => rescueFiles(context.eremos.settings.program)),
   practice: route(false, z.object({ code: text }), ({ context }, { code }) => practice(context.eremos, code)),
+  mend: route(false, z.object({ path: text, secret: secretSchema.nullable() }), async ({ context }, body) => ({ mended: await mend(context.eremos, body) })),
   "put-right": route(false, nothing, async ({ context }) => ({ folders: await recoverInterrupted(context.eremos) })),
   return: route(true, z.object({ path: text, secret: secretSchema, password: text.nullable(), hint: text.nullable() }), async (call, body) => {
     const taken = await returnOwner(requireMayScan(call), body);

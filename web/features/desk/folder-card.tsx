@@ -37,7 +37,7 @@ export function FolderCard({ folder, job }: { readonly folder: FolderView; reado
         <div className="flex flex-wrap gap-2 px-4 pb-3.5 pl-[52px]">
           <MainAction folder={folder} />
           <Link href={`/folders/${folder.id}`} className={buttonClasses({ size: "small" })}>Details</Link>
-          {folder.guard === "sealed" && <p className="w-full text-[13px] text-mute">2 ways back: the password, and the recovery code, {folder.codeProvenAt === null ? <>which was <Link href="/ways-back#practice" className="underline underline-offset-4">not tried yet</Link></> : <>tried <Time at={folder.codeProvenAt} /></>}.</p>}
+          {folder.guard === "sealed" && <p className="w-full text-[13px] text-mute">2 ways back; the code was {folder.codeProvenAt === null ? <Link href="/ways-back#practice" className="underline underline-offset-4">not tried yet</Link> : <>tried <Time at={folder.codeProvenAt} /></>}.</p>}
         </div>
       )}
     </article>

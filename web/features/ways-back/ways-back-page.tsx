@@ -5,7 +5,7 @@ import Link from "next/link";
 import { Accordion } from "radix-ui";
 import { type ReactNode, useState } from "react";
 import { toast } from "sonner";
-import type { FolderView, PracticeView, ScanView } from "@eremos/server/contract";
+import type { FolderView, FoundFolder, PracticeView, ScanView } from "@eremos/server/contract";
 import { CodeField } from "./code-field";
 import { ScanPanel } from "./scan-panel";
 import { TakeIn } from "./take-in";
@@ -112,9 +112,21 @@ function LostWay(): ReactNode {
   return (
     <div className="space-y-3">
       <p>Eremos looks through the disk for folders it protects, whatever they are called now: hidden, tucked away, moved, renamed, on a drive that was plugged in elsewhere. Looking changes nothing.</p>
-      <ScanPanel action={(found) => <TakeIn found={found} />} whole={(scan) => <TakeInAll scan={scan} />} />
+      <ScanPanel action={(found) => <><Mend found={found} /><TakeIn found={found} /></>} whole={(scan) => <TakeInAll scan={scan} />} />
     </div>
   );
+}
+
+/** Where a header can still be read, its other records are written anew from their copies. */
+function Mend({ found }: { readonly found: FoundFolder }): ReactNode {
+  const client = useQueryClient();
+  const mend = useVerb(async () => {
+    const { mended } = await api.mend(found.path, null);
+    toast.success(mended.length === 0 ? "There was nothing to mend." : `Written anew: ${mended.join(", ")}.`);
+    await client.invalidateQueries({ queryKey: KEYS.scan });
+  });
+  if (found.problems.length === 0 || found.relation === "another-owner" || found.hasPassword) return null;
+  return <Button size="small" disabled={mend.pending} onClick={() => mend.run()}>Mend its records</Button>;
 }
 
 function TakeInAll({ scan }: { readonly scan: ScanView }): ReactNode {
@@ -162,7 +174,7 @@ function DamagedWay({ folders }: { readonly folders: readonly FolderView[] }): R
   const sealed = folders.filter(({ guard, state }) => guard === "sealed" && state !== "away");
   return (
     <div className="space-y-3">
-      <p>Check the folder: every byte of its encrypted copy is read and verified, and damaged files are named. Headers and records are there twice, and a third time in Eremos&rsquo; own data. What is whole always comes out: one of the readers below brings everything else out into another directory, and names what is damaged with its bytes.</p>
+      <p>Check the folder: every byte of its encrypted copy is read and verified, and damaged files are named. Headers and records are there twice, and a third time in Eremos&rsquo; own data: &ldquo;Mend its records&rdquo; writes damaged ones anew. What is whole always comes out: one of the readers below brings everything else out into another directory, and names what is damaged with its bytes.</p>
       {sealed.length > 0 && <FolderLinks folders={sealed} note={({ path }) => path} />}
     </div>
   );
