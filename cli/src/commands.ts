@@ -1,10 +1,10 @@
-import { resolve } from "node:path";
-import { EremosError, type FolderSecret, LEVELS, type RescueSecret, type ScanFound, VISIBILITIES, describeFound, describeReport, directorySource, disk, findLocked, inspectFolder, rescue, scan } from "@eremos/core";
+import { EremosError, LEVELS, VISIBILITIES, disk, inspectFolder } from "@eremos/core";
 import {
-  Eremos, GUARDS, USUAL_BARS, type FolderView, type ProtectionRequest, DataDirectory, changePassword, check, closeUp, commandOf, drop, desktopParts, ensureServer, folderPasswordOf, fullPath, listFolders, lock, mend, onlook, practice, prepareFolderPassword, readSettings, recoverInterrupted, release, resetPassword, returnOwner, scanPlaces, serve, setDesktop, setFolderPassword, setupAtOnce, showInBrowser, signIn, startVisit, mountCommandOf, unlock,
+  type Eremos, GUARDS, USUAL_BARS, type FolderView, type ProtectionRequest, DataDirectory, changePassword, check, closeUp, commandOf, drop, desktopParts, ensureServer, folderPasswordOf, fullPath, listFolders, lock, onlook, prepareFolderPassword, readSettings, recoverInterrupted, release, serve, setDesktop, setFolderPassword, setupAtOnce, showInBrowser, startVisit, mountCommandOf, unlock,
 } from "@eremos/server";
-import type { Asking } from "./ask";
-import { endProgress, showProgress } from "./progress";
+import { type Command, type Invocation, hintOf, noWords, oneWord, only, openGate, secretFor, signInWith, withEremos } from "./invocation";
+import { endProgress } from "./progress";
+import { mendCommand, practiceCommand, recoverCommand, rescueCommand, scanCommand } from "./ways-back";
 
 export const USAGE = `eremos: hides and locks private folders in place
 
@@ -49,66 +49,6 @@ Exit codes: 0 done, 2 wrong usage, 3 wrong password, 4 refused (nothing touched)
 Settings: EREMOS_PORT, EREMOS_DATA (data directory), EREMOS_PLACES (roots, separated by ":"), EREMOS_SYNCED (synced directories, likewise)
 `;
 
-export interface Invocation {
-  readonly words: readonly string[];
-  readonly flags: Readonly<Partial<Record<string, boolean | string>>>;
-  readonly program: string;
-  readonly asking: Asking;
-}
-
-export interface Answer {
-  /** The JSON document; undefined when it was printed already. */
-  readonly result: unknown;
-  readonly lines: readonly string[];
-  readonly exitCode?: number;
-}
-
-type Command = (invocation: Invocation) => Promise<Answer>;
-
-/** Longer waits after wrong passwords are said instead of sat out. */
-const LONGEST_WAIT_MS = 30_000;
-
-function only(invocation: Invocation, ...allowed: readonly string[]): void {
-  const given = Object.entries(invocation.flags).filter(([name, value]) => value !== false && value !== undefined && ![...allowed, "json"].includes(name));
-  const [first] = given;
-  if (first) throw new EremosError("usage", `--${first[0]} does not belong to this command. \`eremos help\` lists the commands.`);
-}
-
-function oneWord(invocation: Invocation, what: string): string {
-  const [word, ...more] = invocation.words;
-  if (word === undefined || word === "" || more.length > 0) throw new EremosError("usage", `This command takes exactly one ${what}. \`eremos help\` lists the commands.`);
-  return word;
-}
-
-function noWords(invocation: Invocation): void {
-  if (invocation.words.length > 0) throw new EremosError("usage", `This command takes no path. \`eremos help\` lists the commands.`);
-}
-
-async function withEremos<T>(invocation: Invocation, run: (eremos: Eremos) => Promise<T>): Promise<T> {
-  const eremos = Eremos.open(readSettings(process.env, invocation.program), showProgress);
-  try {
-    return await run(eremos);
-  } finally {
-    endProgress();
-    eremos.close();
-  }
-}
-
-async function openGate(eremos: Eremos, invocation: Invocation): Promise<void> {
-  eremos.requireOwner();
-  await signInWith(eremos, await invocation.asking.ask("Master password"));
-}
-
-async function signInWith(eremos: Eremos, typed: string): Promise<void> {
-  const { wait } = eremos.gate;
-  if (wait > 0 && wait <= LONGEST_WAIT_MS) {
-    process.stderr.write(`Waiting ${Math.ceil(wait / 1000)} s because of wrong passwords before.\n`);
-    await new Promise((resolve) => setTimeout(resolve, wait));
-  }
-  const { failedTries } = await signIn(eremos, typed);
-  if (failedTries > 0) process.stderr.write(`${failedTries === 1 ? "One wrong password" : `${failedTries} wrong passwords`} since the last sign-in.\n`);
-}
-
 /** Waits for a job; an interrupt asks it to stop and put everything back. */
 async function finish<T>(eremos: Eremos, job: { readonly id: string; readonly outcome: Promise<T> }): Promise<T> {
   const stop = (): void => void eremos.jobs.cancel(job.id);
@@ -151,8 +91,6 @@ function effortOf({ flags }: Invocation): "light" | "standard" | "heavy" {
   throw new EremosError("usage", "--effort takes light, standard or heavy.");
 }
 
-const hintOf = ({ flags }: Invocation): string | null => (typeof flags["hint"] === "string" ? flags["hint"] : null);
-
 const passwd: Command = async (invocation) => {
   if (invocation.words.length > 0) return folderPasswd(invocation);
   only(invocation, "password-stdin", "hint");
@@ -182,17 +120,6 @@ const folderPasswd: Command = async (invocation) => {
     return { result: { hasPassword: typed !== "" }, lines: [typed === "" ? "It opens with the master password alone now." : "It opens with the master password and its own together, or with the recovery code."] };
   });
 };
-
-/** Asks for a folder's own password, or with --with-code for the recovery code, where it has one. */
-async function secretFor(eremos: Eremos, folder: string, { asking, flags }: Invocation): Promise<FolderSecret | null> {
-  const { hasPassword, hint } = folderPasswordOf(eremos, folder, process.cwd());
-  return hasPassword ? ownSecret({ asking, flags }, hint) : null;
-}
-
-async function ownSecret({ asking, flags }: Pick<Invocation, "asking" | "flags">, hint: string | null): Promise<FolderSecret> {
-  if (flags["with-code"]) return { kind: "code", code: await asking.ask("Recovery code") };
-  return { kind: "password", password: await asking.ask(`Password of this folder${hint === null ? "" : ` (hint: ${hint})`}`) };
-}
 
 const list: Command = async (invocation) => {
   only(invocation, "password-stdin");
@@ -343,88 +270,6 @@ const checkCommand: Command = async (invocation) => {
     const lines = [summaryOf(eremos, job.id), ...damaged.map((damage) => `  ${damage.path}: ${damage.reason}`)];
     return { result: { ok, damaged }, lines, exitCode: ok ? 0 : 5 };
   });
-};
-
-const rescueCommand: Command = async (invocation) => {
-  only(invocation, "password-stdin", "code-stdin", "with-code", "to");
-  const folder = resolve(oneWord(invocation, "folder"));
-  const { to } = invocation.flags;
-  if (typeof to !== "string" || to === "") throw new EremosError("usage", "Say where to: --to DIRECTORY, an empty or a new one on a disk with enough room.");
-  const from = Buffer.from(folder);
-  const target = resolve(to);
-  const report = await rescue({ folder: from, to: Buffer.from(target), secret: () => rescueSecret(from, invocation), progress: (progress) => showProgress("", "unlock", { phase: "restoring", ...progress }) });
-  endProgress();
-  return { result: report, lines: describeReport(report, target), exitCode: report.damaged.length > 0 || report.problems.length > 0 ? 5 : 0 };
-};
-
-async function rescueSecret(folder: Buffer, { asking, flags }: Invocation): Promise<RescueSecret> {
-  if (flags["code-stdin"] || flags["with-code"]) return { kind: "code", code: await asking.ask("Recovery code") };
-  const { hasPassword, hint } = await findLocked(directorySource(folder));
-  const password = await asking.ask("Master password");
-  return { kind: "password", password, folderPassword: hasPassword ? await asking.ask(`Password of this folder${hint === null ? "" : ` (hint: ${hint})`}`) : null };
-}
-
-const recoverCommand: Command = async (invocation) => {
-  only(invocation, "password-stdin", "code-stdin", "with-code", "hint");
-  const { words, flags, asking } = invocation;
-  if (words.length > 1) throw new EremosError("usage", "This command takes one folder at most. `eremos help` lists the commands.");
-  const [folder] = words;
-  const hint = hintOf(invocation);
-  return withEremos(invocation, async (eremos) => {
-    if (folder === undefined) {
-      eremos.requireOwner();
-      const code = await asking.ask("Recovery code");
-      const { left } = await resetPassword(eremos, { code, password: await asking.ask("New master password", true), hint });
-      const lines = ["The new master password is set. The recovery code stays as it is.", ...left.map(({ path }) => `Out of reach now, and opening with the old password until you sign in while it is there: ${path}`)];
-      return { result: { left }, lines };
-    }
-    const isCode = flags["code-stdin"] === true || flags["with-code"] === true;
-    await scanPlaces(eremos, null, process.cwd());
-    const secret = isCode ? { kind: "code" as const, code: await asking.ask("Recovery code") } : { kind: "password" as const, password: await asking.ask("Master password") };
-    const result = await returnOwner(eremos, { path: resolve(folder), secret, password: isCode ? await asking.ask("New master password", true) : null, hint });
-    const lines = [`${result.taken.length} of your folders are listed again${result.taken.length > 0 ? `: ${result.taken.join(", ")}` : ""}.`, ...result.left.map(({ path, reason }) => `Not yet: ${path}. ${reason}`)];
-    return { result, lines };
-  });
-};
-
-const mendCommand: Command = async (invocation) => {
-  only(invocation, "password-stdin", "with-code");
-  const path = resolve(oneWord(invocation, "path"));
-  return withEremos(invocation, async (eremos) => {
-    await openGate(eremos, invocation);
-    const { hasPassword, hint } = await findLocked(directorySource(Buffer.from(path))).catch(() => ({ hasPassword: false, hint: null }));
-    const secret = hasPassword ? await ownSecret(invocation, hint) : null;
-    const mended = await mend(eremos, { path, secret });
-    return { result: { mended }, lines: [mended.length === 0 ? "Its records are whole: there was nothing to mend." : `Written anew: ${mended.join(", ")}.`] };
-  });
-};
-
-const practiceCommand: Command = async (invocation) => {
-  only(invocation, "password-stdin", "code-stdin");
-  noWords(invocation);
-  return withEremos(invocation, async (eremos) => {
-    await openGate(eremos, invocation);
-    const { folders } = await practice(eremos, await invocation.asking.ask("Recovery code"));
-    const failed = folders.filter(({ problem }) => problem !== null);
-    const lines = [failed.length === 0 ? `The code opens ${folders.length === 1 ? "the one sealed folder" : `all ${folders.length} sealed folders`}. Nothing was changed.` : `The code does not open ${failed.length} of ${folders.length}:`, ...failed.map(({ path, problem }) => `  ${path}: ${problem}`)];
-    return { result: { folders }, lines, exitCode: failed.length === 0 ? 0 : 5 };
-  });
-};
-
-const scanCommand: Command = async (invocation) => {
-  only(invocation);
-  const place = resolve(oneWord(invocation, "place"));
-  const found: ScanFound[] = [];
-  let isStopped = false;
-  process.once("SIGINT", () => (isStopped = true));
-  const { directories, unreadable, isStopped: wasStopped } = await scan({
-    places: [Buffer.from(place)], isStopped: () => isStopped, onFound: (one) => void found.push(one),
-    onProgress: (progress) => showProgress("", "check", { phase: "looking", files: progress.directories, filesTotal: 0, bytes: 0, bytesTotal: 0 }),
-  });
-  endProgress();
-  const end = `${found.length === 1 ? "1 protected folder" : `${found.length} protected folders`} found in ${directories.toLocaleString("en")} directories${wasStopped ? "; stopped before the end" : ""}.`;
-  const lines = [...found.flatMap(describeFound), end, ...unreadable.map((one) => `Not looked into (no permission, or the disk can't read it): ${one}`)];
-  return { result: { found: found.map((one) => ({ ...one, path: one.path.toString("utf8") })), directories, unreadable, stopped: wasStopped }, lines, exitCode: wasStopped ? 6 : 0 };
 };
 
 const onlooker: Command = async (invocation) => {

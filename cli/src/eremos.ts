@@ -2,7 +2,8 @@ import { fileURLToPath } from "node:url";
 import { parseArgs } from "node:util";
 import { EremosError, type ErrorClass, fromSystemError } from "@eremos/core";
 import { Asking } from "./ask";
-import { COMMANDS, type Invocation, USAGE } from "./commands";
+import { COMMANDS, USAGE } from "./commands";
+import type { Invocation } from "./invocation";
 
 /** The project's root: two levels above cli/dist. */
 const PROGRAM = fileURLToPath(new URL("../..", import.meta.url)).replace(/\/$/, "");

@@ -1,6 +1,7 @@
 /** The door for readers without the engine: only what a browser has, too. */
 export { EremosError, fromSystemError, isEremosError } from "../errors/eremos-error";
 export { CODE_GROUPS, isGroupRight, normaliseCodeText } from "../format/recovery-code";
-export { type FileData, LockedFolder, type LockedFound, type RescueSecret, type RescuedEntry, findLocked, openLocked, readGuardOwner } from "./locked-folder";
+export type { FileData, RescuedEntry } from "./entry";
+export { LockedFolder, type LockedFound, type RescueSecret, findLocked, openLocked, readGuardOwner } from "./locked-folder";
 export type { Piece } from "./sealed-object";
 export { type RescueSource, readWhole } from "./source";

@@ -8,8 +8,9 @@ import { ContentKeys } from "../format/object";
 import { type OwnerEnvelope, openWithCode, openWithPassword } from "../format/owner";
 import { readRecord } from "../format/record-file";
 import { type StateRecord, readState } from "../format/state";
-import { type DirEntry, type Extent, type Meta, TreeReader, readPackRecord, sourceOf } from "../format/tree";
+import { type DirEntry, TreeReader, readPackRecord, sourceOf } from "../format/tree";
 import { fromBase64 } from "../crypto/bytes";
+import type { FileData, RescuedEntry } from "./entry";
 import { salvage } from "./salvage";
 import { type Piece, SealedObject } from "./sealed-object";
 import { type RescueSource, readWhole } from "./source";
@@ -20,30 +21,6 @@ export type RescueSecret =
   | { readonly kind: "code"; readonly code: string }
   /** The owner's root key, which the caller wipes; for a folder with a password of its own, what opens that. */
   | { readonly kind: "root"; readonly rootKey: Uint8Array; readonly folder: FolderSecret | null };
-
-/** Where a file's data lies, in a pack's plaintext. */
-export interface FileData {
-  readonly object: string;
-  /** Plaintext bytes of the pack, where they are known. */
-  readonly packLength: number | null;
-  readonly offset: number;
-  readonly length: number;
-}
-
-export interface RescuedEntry {
-  readonly kind: "dir" | "file" | "link";
-  /** Names from the folder down. */
-  readonly path: readonly Buffer[];
-  readonly meta: Meta;
-  readonly size: number;
-  /** Of a link. */
-  readonly target: Buffer | null;
-  /** Files with the same number above 0 are one file under several names. */
-  readonly linkGroup: number;
-  /** Where data lies in a file with holes, else null. */
-  readonly extents: readonly Extent[] | null;
-  readonly data: FileData | null;
-}
 
 /** What can be said of a locked folder without a key. */
 export interface LockedFound {

@@ -1,7 +1,7 @@
 import type { ContentKeys } from "../format/object";
 import { type Meta, type PackRecord, isName, readPackRecord } from "../format/tree";
 import { isEremosError } from "../errors/eremos-error";
-import type { FileData, RescuedEntry } from "./locked-folder";
+import type { FileData, RescuedEntry } from "./entry";
 import { SealedObject } from "./sealed-object";
 import type { RescueSource } from "./source";
 

@@ -5,7 +5,8 @@ import { EremosError, fromSystemError, isEremosError } from "../errors/eremos-er
 import { type Original, readGuard, readOriginals } from "../format/guard-record";
 import { type StateRecord, readState } from "../format/state";
 import { directorySource } from "./directory-source";
-import { type LockedFolder, type RescueSecret, type RescuedEntry, findLocked, openLocked } from "./locked-folder";
+import type { RescuedEntry } from "./entry";
+import { type LockedFolder, type RescueSecret, findLocked, openLocked } from "./locked-folder";
 import { readWhole } from "./source";
 
 /** A stretch of a file that could not be brought back, in bytes; zeros stand there. */

@@ -1,20 +1,9 @@
 import { type ScanFound, fromSystemError, scan } from "@eremos/core";
+import type { ScanView } from "../contract";
 import type { Eremos } from "../eremos";
 
-export interface FinderState {
-  readonly isRunning: boolean;
-  readonly isStopped: boolean;
-  /** When it ended; null: it never ran, or runs. */
-  readonly endedAt: number | null;
-  readonly directories: number;
-  /** Where it is looking now. */
-  readonly at: string;
-  readonly found: readonly ScanFound[];
-  /** Directories that could not be looked into. */
-  readonly unreadable: readonly string[];
-  /** Why it could not go on. */
-  readonly error: string | null;
-}
+/** As the page is told of it; what was found is told with how it stands to the list. */
+export type FinderState = Omit<ScanView, "found"> & { readonly found: readonly ScanFound[] };
 
 const NOTHING: FinderState = { isRunning: false, isStopped: false, endedAt: null, directories: 0, at: "", found: [], unreadable: [], error: null };
 const TELL_EVERY_MS = 300;

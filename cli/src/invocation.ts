@@ -1,0 +1,77 @@
+import { EremosError, type FolderSecret } from "@eremos/core";
+import { Eremos, folderPasswordOf, readSettings, signIn } from "@eremos/server";
+import type { Asking } from "./ask";
+import { endProgress, showProgress } from "./progress";
+
+export interface Invocation {
+  readonly words: readonly string[];
+  readonly flags: Readonly<Partial<Record<string, boolean | string>>>;
+  readonly program: string;
+  readonly asking: Asking;
+}
+
+export interface Answer {
+  /** The JSON document; undefined when it was printed already. */
+  readonly result: unknown;
+  readonly lines: readonly string[];
+  readonly exitCode?: number;
+}
+
+export type Command = (invocation: Invocation) => Promise<Answer>;
+
+/** Longer waits after wrong passwords are said instead of sat out. */
+const LONGEST_WAIT_MS = 30_000;
+
+export function only(invocation: Invocation, ...allowed: readonly string[]): void {
+  const given = Object.entries(invocation.flags).filter(([name, value]) => value !== false && value !== undefined && ![...allowed, "json"].includes(name));
+  const [first] = given;
+  if (first) throw new EremosError("usage", `--${first[0]} does not belong to this command. \`eremos help\` lists the commands.`);
+}
+
+export function oneWord(invocation: Invocation, what: string): string {
+  const [word, ...more] = invocation.words;
+  if (word === undefined || word === "" || more.length > 0) throw new EremosError("usage", `This command takes exactly one ${what}. \`eremos help\` lists the commands.`);
+  return word;
+}
+
+export function noWords(invocation: Invocation): void {
+  if (invocation.words.length > 0) throw new EremosError("usage", `This command takes no path. \`eremos help\` lists the commands.`);
+}
+
+export async function withEremos<T>(invocation: Invocation, run: (eremos: Eremos) => Promise<T>): Promise<T> {
+  const eremos = Eremos.open(readSettings(process.env, invocation.program), showProgress);
+  try {
+    return await run(eremos);
+  } finally {
+    endProgress();
+    eremos.close();
+  }
+}
+
+export async function openGate(eremos: Eremos, invocation: Invocation): Promise<void> {
+  eremos.requireOwner();
+  await signInWith(eremos, await invocation.asking.ask("Master password"));
+}
+
+export async function signInWith(eremos: Eremos, typed: string): Promise<void> {
+  const { wait } = eremos.gate;
+  if (wait > 0 && wait <= LONGEST_WAIT_MS) {
+    process.stderr.write(`Waiting ${Math.ceil(wait / 1000)} s because of wrong passwords before.\n`);
+    await new Promise((resolve) => setTimeout(resolve, wait));
+  }
+  const { failedTries } = await signIn(eremos, typed);
+  if (failedTries > 0) process.stderr.write(`${failedTries === 1 ? "One wrong password" : `${failedTries} wrong passwords`} since the last sign-in.\n`);
+}
+
+export const hintOf = ({ flags }: Invocation): string | null => (typeof flags["hint"] === "string" ? flags["hint"] : null);
+
+/** Asks for a folder's own password, or with --with-code for the recovery code, where it has one. */
+export async function secretFor(eremos: Eremos, folder: string, { asking, flags }: Invocation): Promise<FolderSecret | null> {
+  const { hasPassword, hint } = folderPasswordOf(eremos, folder, process.cwd());
+  return hasPassword ? ownSecret({ asking, flags }, hint) : null;
+}
+
+export async function ownSecret({ asking, flags }: Pick<Invocation, "asking" | "flags">, hint: string | null): Promise<FolderSecret> {
+  if (flags["with-code"]) return { kind: "code", code: await asking.ask("Recovery code") };
+  return { kind: "password", password: await asking.ask(`Password of this folder${hint === null ? "" : ` (hint: ${hint})`}`) };
+}
