@@ -117,7 +117,7 @@ describe("what is wrong", () => {
 describe("interruption", () => {
   it("one thing at a time with a folder; an interrupt and a kill put everything back", async () => {
     const folder = cli.makeFolder("Interrupted");
-    for (let i = 0; i < 60; i++) fs.writeFileSync(path.join(folder, `take ${i}.raw`), Buffer.alloc(10_000_000, i));
+    for (let i = 0; i < 20; i++) fs.writeFileSync(path.join(folder, `take ${i}.raw`), Buffer.alloc(10_000_000, i));
     const before = snapshot(folder);
     const lockAndSend = (signal: NodeJS.Signals): Promise<number | null> => new Promise((resolve) => {
       const child = spawn("node", [CLI, "lock", folder, "--hide"], { env: cli.env, cwd: world });

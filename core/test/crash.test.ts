@@ -5,7 +5,7 @@ import { campaignDirectory, casesOf, expectClosed, plainAfterRecovery, setUp } f
 import { type Person, newPerson, removeDirectory } from "./world";
 
 const DEEP = process.env["EREMOS_DEEP"] === "1";
-const STRIDE = DEEP ? 1 : 7;
+const STRIDE = DEEP ? 1 : 11;
 const MODES: readonly CrashMode[] = ["before", "after", "torn"];
 
 let person: Person;

@@ -7,7 +7,7 @@ import { campaignDirectory, casesOf, plainAfterRecovery, setUp } from "./scenes"
 import { type Person, newPerson, removeDirectory } from "./world";
 
 const DEEP = process.env["EREMOS_DEEP"] === "1";
-const STRIDE = DEEP ? 1 : 41;
+const STRIDE = DEEP ? 1 : 61;
 const CODES = ["EIO", "EACCES", "ENOSPC"] as const;
 
 let person: Person;

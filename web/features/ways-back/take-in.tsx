@@ -58,7 +58,7 @@ function Ask({ found, onDone, onBack }: { readonly found: FoundFolder; readonly 
         </>
       )}
       <button type="button" className="text-sm font-medium text-dusk underline underline-offset-4" onClick={() => setKind(kind === "code" ? "password" : "code")}>{kind === "code" ? "Use the password" : "Use the recovery code instead"}</button>
-      <p className="text-[13px] text-mute">{isOthers ? "From then on it opens with your own master password. Its contents stay as they are, and so does whether it is locked." : "It stays as it is, in your list again."}</p>
+      <p className="text-[13px] text-mute">{isOthers ? "From then on it opens with your own master password. Its contents stay as they are, and so does whether it is locked. Whoever locked it before can still open it: if that was somebody else, release it and lock it anew." : "It stays as it is, in your list again."}</p>
       <div className="flex justify-end gap-2">
         <Button onClick={onBack}>Not now</Button>
         <Button tone="dusk" type="submit" disabled={!isReady || take.isBlocked}>{take.label("Take it in")}</Button>
