@@ -1,8 +1,11 @@
 /** The one door of the server: its operations, and the server itself. */
+import type { RunningServer } from "./http/serve";
+import type { Settings } from "./settings";
+
 export { Eremos } from "./eremos";
 export { DataDirectory } from "./data-directory";
 export { type Settings, DEFAULT_PORT, readSettings } from "./settings";
-export { serve, type RunningServer } from "./http/serve";
+export type { RunningServer } from "./http/serve";
 export { closeUp } from "./operations/close-up";
 export { changePassword } from "./operations/change-password";
 export { folderPasswordOf, prepareFolderPassword, setFolderPassword } from "./operations/folder-password";
@@ -28,3 +31,9 @@ export { resetPassword } from "./operations/forgotten-password";
 export { returnOwner, scanPlaces } from "./operations/find-folders";
 export { mend } from "./operations/mend";
 export { practice } from "./operations/practice";
+
+/** Loaded only where it is wanted: a command starts in half the time without it. As `serve` in http. */
+export async function serve(settings: Settings, development = false): Promise<RunningServer> {
+  const http = await import("./http/serve");
+  return http.serve(settings, development);
+}

@@ -35,7 +35,6 @@ import { recoverInterrupted } from "../operations/recover-interrupted";
 import { accountOf } from "./peer";
 import { mend } from "../operations/mend";
 import { practice } from "../operations/practice";
-import { recoverySheet } from "../operations/recovery-sheet";
 import { rescueFiles } from "./rescue-files";
 import { findSlot } from "../operations/drop";
 import { startVisit } from "../operations/visit";
@@ -143,8 +142,8 @@ const ROUTES: Readonly<Record<string, Route>> = {
   }),
   "scan/take-in": route(false, z.object({ path: text, secret: rescueSecretSchema.nullable() }), async ({ context }, body) => ({ folder: await takeIn(context.eremos, body) })),
   "scan/take-in-all": route(false, nothing, ({ context }) => takeInFound(context.eremos)),
-  /** The code comes from whoever sees it now; nothing of it is kept. */
-  sheet: route(true, z.object({ code: text }), async ({ context }, { code }) => ({ pdf: (await recoverySheet({ code, at: Date.now(), readers: rescueFiles(context.eremos.settings.program) })).toString("base64") })),
+  // The code comes from whoever sees it now; nothing of it is kept. What makes PDFs is large, and loaded for this alone.
+  sheet: route(true, z.object({ code: text }), async ({ context }, { code }) => ({ pdf: (await (await import("../operations/recovery-sheet")).recoverySheet({ code, at: Date.now(), readers: rescueFiles(context.eremos.settings.program) })).toString("base64") })),
   "rescue-files": route(true, nothing, ({ context }) => rescueFiles(context.eremos.settings.program)),
   practice: route(false, z.object({ code: text }), ({ context }, { code }) => practice(context.eremos, code)),
   mend: route(false, z.object({ path: text, secret: secretSchema.nullable() }), async ({ context }, body) => ({ mended: await mend(context.eremos, body) })),

@@ -2,7 +2,6 @@ import { type IncomingMessage, type OutgoingHttpHeaders, type ServerResponse, re
 import { DropUpload, disk, isEremosError } from "@eremos/core";
 import type { VisitView } from "../contract";
 import { findSlot } from "../operations/drop";
-import { sendArchive } from "../visit/archive";
 import { type ApiContext, hasCookie, isOwnAccount, isSignedIn } from "./api";
 
 /** Files of a visit, passed on from its drive to the page and back: streams, not calls. */
@@ -41,7 +40,8 @@ function sendChosen({ eremos: { visits } }: ApiContext, view: VisitView, id: str
   const hrefs = visits.chosen(view.folder, id);
   if (!hrefs) return void response.writeHead(404).end();
   setContentHeaders(response, true);
-  void sendArchive({ view, hrefs, call: (call) => visits.call(view.folder, call) }, response);
+  // Loaded for this alone.
+  void import("../visit/archive").then(({ sendArchive }) => sendArchive({ view, hrefs, call: (call) => visits.call(view.folder, call) }, response));
 }
 
 /** A file from the page: the body as it is, `folder` and `href` in the address. */
