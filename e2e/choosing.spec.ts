@@ -66,6 +66,7 @@ test("whom it is meant to stop: other accounts, by rules that change while it is
   expect([modeOf(payroll), modeOf(letter)]).toEqual([0o755, 0o644]);
   await page.getByRole("radio", { name: "Sealed" }).click();
   await expect(page.getByText("What you choose holds from its next lock on.")).toBeVisible();
+  await expect(page.getByRole("radio", { name: "Sealed" })).toBeChecked();
   await page.getByRole("button", { name: "Lock now" }).click();
   await expect(page.getByText("It is locked and tucked away")).toBeVisible();
   await expect(row("Somebody holding the disk").getByRole("button", { name: "no: What is in it is encrypted, its names too." })).toHaveCount(2);

@@ -38,7 +38,7 @@ async function bundleScript() {
 /** One page, with everything in it; its own policy lets nothing else run, and nothing be fetched. */
 async function bundlePage() {
   const { outputFiles } = await build({
-    absWorkingDir: root, bundle: true, write: false, platform: "browser", format: "iife", target: "es2022", minify: true, legalComments: "none", logLevel: "warning",
+    absWorkingDir: root, bundle: true, write: false, platform: "browser", format: "iife", target: "es2022", minify: true, legalComments: "eof", logLevel: "warning",
     alias: { ...standIns, "node:crypto": "./rescue/src/stand-ins/node-crypto.ts" }, inject: ["rescue/src/stand-ins/buffer.ts"], plugins: [oneLanguage], entryPoints: ["rescue/src/page.ts"], outfile: "page.js",
   });
   const script = outputFiles[0].text.trim().replaceAll("</script", "<\\/script");
