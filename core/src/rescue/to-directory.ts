@@ -71,7 +71,7 @@ export async function rescue(options: RescueOptions): Promise<RescueReport> {
     if (locked) await bringOut(out, folder, locked);
     else if (readable) for (const plain of readable.plain) out.copyTree(plain, readable, "instead");
     const { generation = null, place = null, problems = [] } = locked ?? {};
-    return { ...out.report, guard: readable?.guard ?? "sealed", generation, place: place?.toString("utf8") ?? null, problems: readable?.problems ?? problems };
+    return { ...out.finish(), guard: readable?.guard ?? "sealed", generation, place: place?.toString("utf8") ?? null, problems: readable?.problems ?? problems };
   } catch (error) {
     throw fromSystemError(error, "bringing files out; the locked folder is as it was");
   } finally {
@@ -194,12 +194,12 @@ class Out {
   private bytesTotal = 0;
   private readonly damaged: DamagedFile[] = [];
   private readonly notGiven = new Set<string>();
-  /** Entries that have their times set last: directories change while they are filled. */
   private readonly directories: { readonly at: Buffer; readonly mode: number; readonly atime: number; readonly mtime: number }[] = [];
 
   constructor(private readonly to: Buffer, private readonly progress: ((progress: RescueProgress) => void) | undefined) {}
 
-  get report(): Pick<RescueReport, "files" | "bytes" | "damaged" | "notGiven"> {
+  /** Directories get their times and permissions last: filling them changes both. */
+  finish(): Pick<RescueReport, "files" | "bytes" | "damaged" | "notGiven"> {
     for (const { at, mode, atime, mtime } of this.directories.reverse()) {
       fs.utimesSync(at, atime, mtime);
       fs.chmodSync(at, mode);
