@@ -123,7 +123,7 @@ try {
   await page.getByRole("button", { name: "Look for my folders" }).click();
   await page.getByText(/protected folders found/).waitFor();
   await shot("ways-back");
-  const reader = await browser.newPage({ viewport: { width: 1280, height: 800 }, colorScheme: "light", locale: "en-GB" });
+  const reader = await browser.newPage({ viewport: { width: 1280, height: 1120 }, colorScheme: "light", locale: "en-GB" });
   await reader.goto(pathToFileURL(join(root, "rescue", "dist", "rescue.html")).toString());
   await reader.setInputFiles("#folder", join(world, "Workshop", "Appraisals 2026"));
   await reader.getByLabel("Master password", { exact: true }).fill(PASSWORD);
