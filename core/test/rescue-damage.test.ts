@@ -1,27 +1,18 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
-import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, it } from "vitest";
+import { afterAll, describe, expect, it } from "vitest";
 import { linuxDisk } from "../src/platform/linux/linux-disk";
 import { Visit } from "../src/engine/visit";
 import { type RescueReport, rescue } from "../src/rescue/to-directory";
+import { type Place, usePlace } from "./place";
 import { FOLDER, campaignDirectory } from "./scenes";
-import { PASSWORD, type Person, lock, newDirectory, newPerson, removeDirectory, unlock } from "./world";
+import { PASSWORD, lock, unlock } from "./world";
 
 const SEEDS = process.env["EREMOS_DEEP"] === "1" ? 600 : 24;
 const CHUNK = 65_536;
 
-let person: Person;
-let base: string;
-let folder: string;
-beforeAll(async () => {
-  person = await newPerson();
-});
-beforeEach(() => {
-  base = newDirectory(campaignDirectory());
-  folder = path.join(base, "Payroll");
-  fs.mkdirSync(folder);
-});
-afterEach(() => removeDirectory(path.dirname(base)));
+let { person, base, folder } = {} as Place;
+usePlace((place) => ({ person, base, folder } = place), campaignDirectory);
 
 function seeded(seed: number): () => number {
   let state = seed;

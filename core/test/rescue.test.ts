@@ -1,6 +1,6 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
-import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, it } from "vitest";
+import { afterAll, describe, expect, it } from "vitest";
 import { changeFolderPassword, openFolderKey } from "../src/engine/change-owner";
 import { locateFolder } from "../src/engine/locate";
 import { LEAST_COST } from "../src/crypto/kdf";
@@ -9,21 +9,12 @@ import { linuxDisk } from "../src/platform/linux/linux-disk";
 import type { RescueSecret } from "../src/rescue/locked-folder";
 import { type RescueReport, rescue } from "../src/rescue/to-directory";
 import { type CrashMode, crashingDisk } from "./crashing-disk";
+import { type Place, usePlace } from "./place";
 import { FOLDER, campaignDirectory, casesOf, setUp } from "./scenes";
-import { PASSWORD, type Person, lock, makeMixedTree, newDirectory, newPerson, removeDirectory, snapshot, unlock } from "./world";
+import { PASSWORD, lock, makeMixedTree, removeDirectory, snapshot, unlock } from "./world";
 
-let person: Person;
-let base: string;
-let folder: string;
-beforeAll(async () => {
-  person = await newPerson();
-});
-beforeEach(() => {
-  base = newDirectory(campaignDirectory());
-  folder = path.join(base, "Payroll");
-  fs.mkdirSync(folder);
-});
-afterEach(() => removeDirectory(path.dirname(base)));
+let { person, base, folder } = {} as Place;
+usePlace((place) => ({ person, base, folder } = place), campaignDirectory);
 
 let outs = 0;
 const byPassword: RescueSecret = { kind: "password", password: PASSWORD, folderPassword: null };

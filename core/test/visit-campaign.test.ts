@@ -1,6 +1,6 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
-import { afterEach, beforeAll, beforeEach, describe, expect, it } from "vitest";
+import { describe, expect, it } from "vitest";
 import { EremosError } from "../src/errors/eremos-error";
 import { locateFolder } from "../src/engine/locate";
 import { recoverFolder } from "../src/engine/recover";
@@ -8,24 +8,15 @@ import { type DirNode, Visit } from "../src/engine/visit";
 import { linuxDisk } from "../src/platform/linux/linux-disk";
 import type { Disk } from "../src/platform/port";
 import { crashingDisk, failingDisk } from "./crashing-disk";
+import { type Place, usePlace } from "./place";
 import { campaignDirectory } from "./scenes";
 import { FOLDER, account, dirAt, name, onDisk, put, shown } from "./visiting";
-import { type Person, lock, makeMixedTree, newDirectory, newPerson, release, removeDirectory, unlock } from "./world";
+import { lock, makeMixedTree, release, unlock } from "./world";
 
 const DEEP = process.env["EREMOS_DEEP"] === "1";
 
-let person: Person;
-let base: string;
-let folder: string;
-beforeAll(async () => {
-  person = await newPerson();
-});
-beforeEach(() => {
-  base = newDirectory(campaignDirectory());
-  folder = path.join(base, "Payroll");
-  fs.mkdirSync(folder);
-});
-afterEach(() => removeDirectory(path.dirname(base)));
+let { person, folder } = {} as Place;
+usePlace((place) => ({ person, folder } = place), campaignDirectory);
 
 const visit = (disk: Disk = linuxDisk, keep = 0): Promise<Visit> => Visit.open(disk, { path: Buffer.from(folder), access: person.access, keptHeader: null, account, keep });
 

@@ -1,25 +1,16 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
-import { afterEach, beforeAll, beforeEach, describe, expect, it } from "vitest";
+import { describe, expect, it } from "vitest";
 import { Visit } from "../src/engine/visit";
 import { linuxDisk } from "../src/platform/linux/linux-disk";
 import type { Disk } from "../src/platform/port";
+import { type Place, usePlace } from "./place";
 import { campaignDirectory } from "./scenes";
 import { FOLDER, account, dirAt, get, name, onDisk, put, shown } from "./visiting";
-import { type Person, lock, makeMixedTree, newDirectory, newPerson, release, removeDirectory, snapshot, unlock } from "./world";
+import { lock, makeMixedTree, release, snapshot, unlock } from "./world";
 
-let person: Person;
-let base: string;
-let folder: string;
-beforeAll(async () => {
-  person = await newPerson();
-});
-beforeEach(() => {
-  base = newDirectory(campaignDirectory());
-  folder = path.join(base, "Payroll");
-  fs.mkdirSync(folder);
-});
-afterEach(() => removeDirectory(path.dirname(base)));
+let { person, folder } = {} as Place;
+usePlace((place) => ({ person, folder } = place), campaignDirectory);
 
 const visit = (disk: Disk = linuxDisk, keep = 0): Promise<Visit> => Visit.open(disk, { path: Buffer.from(folder), access: person.access, keptHeader: null, account, keep });
 
