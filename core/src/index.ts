@@ -10,7 +10,7 @@ export { type SigningKey, generateSigningKey } from "./crypto/signature";
 export {
   type OwnerEnvelope, type OwnerKeys, createOwner, isRootKeyOf, openSealingKey, openWithCode, openWithPassword, readOwner, withCode, withPassword, writeOwner,
 } from "./format/owner";
-export { CODE_GROUPS, isGroupRight, newRecoveryCode, normaliseCodeText, parseRecoveryCode } from "./format/recovery-code";
+export { CODE_GROUPS, isGroupRight, mistypedGroups, newRecoveryCode, normaliseCodeText, parseRecoveryCode } from "./format/recovery-code";
 export { type FolderPassword, type FolderSecret, type WaysIn, waysInto } from "./format/header";
 export { HIDDEN_NAME, whyNotCover } from "./format/ids";
 export { type FolderState, VISIBILITIES, type Visibility } from "./format/state";

@@ -1,4 +1,4 @@
-import { CODE_GROUPS, type LockedFolder, type RescueSecret, type RescuedEntry, findLocked, isEremosError, isGroupRight, normaliseCodeText, openLocked } from "@eremos/core/rescue";
+import { CODE_GROUPS, type LockedFolder, type RescueSecret, type RescuedEntry, findLocked, isEremosError, isPlainTrue, mistypedGroups, openLocked } from "@eremos/core/rescue";
 import { type ChosenFiles, filesDropped, filesOf, filesSource, lockedIn } from "./files-source";
 import { type Lost, shownPath, takeOutAll, takeOutFile } from "./take-out";
 
@@ -45,7 +45,7 @@ async function pick(): Promise<void> {
     const found = await findLocked(filesSource(files, folder));
     ({ hasPassword } = found);
     view.hint.textContent = found.hint === null ? "it has one besides the master password" : `hint: ${found.hint}`;
-    view.chosen.textContent = ["open", "sealing", "committed", "staged", "placing", "releasing"].includes(found.state?.state ?? "")
+    view.chosen.textContent = found.state !== null && isPlainTrue(found.state)
       ? "This folder was open, or on its way: its files lie readable in it, or in .eremos/staging. What was locked before can be opened here."
       : "It is locked by Eremos.";
     view.secret.hidden = false;
@@ -73,9 +73,7 @@ function secretTyped(): RescueSecret {
 
 /** Mistyped groups are named while they are typed. */
 function checkCode(): void {
-  const text = normaliseCodeText(view.code.value);
-  const groups = text.match(/.{1,5}/g) ?? [];
-  const wrong = groups.flatMap((group, i) => (group.length === 5 && !isGroupRight(i, group) ? [i + 1] : []));
+  const wrong = mistypedGroups(view.code.value).map((group) => group + 1);
   view.wrong.textContent = wrong.length === 0 ? "" : `${wrong.length === 1 ? "Group" : "Groups"} ${wrong.join(", ")} of ${CODE_GROUPS}: look again, something is mistyped.`;
 }
 

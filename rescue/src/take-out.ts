@@ -36,7 +36,7 @@ function* zeros(length: number): Generator<Uint8Array<ArrayBuffer>> {
   for (let rest = length; rest > 0; rest -= ZERO_BYTES) yield new Uint8Array(Math.min(rest, ZERO_BYTES));
 }
 
-/** One file. `null`: the person chose not to save it after all. */
+/** One file; what of it could not be read, or null where it is whole. */
 export async function takeOutFile(locked: LockedFolder, entry: RescuedEntry): Promise<Lost | null> {
   const lost: { offset: number; length: number }[] = [];
   const parts: Uint8Array<ArrayBuffer>[] = [];

@@ -1,5 +1,5 @@
 import { EremosError, isEremosError } from "../errors/eremos-error";
-import { type Generation, vouchingOf } from "../format/generation";
+import { type Generation, generationNumbers, vouchingOf } from "../format/generation";
 import { type DirEntry, type Entry, TreeReader } from "../format/tree";
 import type { Dir, Disk } from "../platform/port";
 import { within } from "./handles";
@@ -35,10 +35,7 @@ function openEarlier(disk: Disk, vault: Dir, by: Opener, current: number, most: 
 }
 
 function numbersIn(disk: Disk, vault: Dir): number[] {
-  return within(disk, disk.openDir(vault, NAMES.generations), (dir) => [...new Set(disk.list(dir).flatMap((name) => {
-    const number = /^(\d{10})(?:\.copy)?\.json$/.exec(name.toString("latin1"))?.[1];
-    return number === undefined ? [] : [Number(number)];
-  }))]);
+  return within(disk, disk.openDir(vault, NAMES.generations), (dir) => generationNumbers(disk.list(dir).map((name) => name.toString("latin1"))));
 }
 
 function openOne(disk: Disk, vault: Dir, { keys, devices }: Opener, number: number): Earlier | null {

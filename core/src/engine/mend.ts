@@ -1,6 +1,6 @@
 import { sha256, wipe } from "../crypto/bytes";
 import { EremosError, fromSystemError, isEremosError } from "../errors/eremos-error";
-import { type Generation, openPlace, readGeneration, writeGeneration } from "../format/generation";
+import { type Generation, generationNumbers, openPlace, readGeneration, writeGeneration } from "../format/generation";
 import { MAX_HEADER_BYTES, readHeader, writeHeader } from "../format/header";
 import type { StateRecord } from "../format/state";
 import type { Dir, Disk } from "../platform/port";
@@ -73,7 +73,7 @@ function parses(read: () => unknown): boolean {
 /** Each record from its copy, or the copy from it. Returns those that are whole, the newest first. */
 function mendGenerations(disk: Disk, vault: Dir, mended: string[]): Generation[] {
   return within(disk, disk.openDir(vault, NAMES.generations), (dir) => {
-    const numbers = [...new Set(disk.list(dir).flatMap((name) => /^(\d{10})(?:\.copy)?\.json$/.exec(name.toString("latin1"))?.[1] ?? []))].map(Number).sort((a, b) => b - a);
+    const numbers = generationNumbers(disk.list(dir).map((name) => name.toString("latin1"))).sort((a, b) => b - a);
     return numbers.flatMap((number) => {
       const names = [false, true].map((copy) => generationName(number, copy));
       const records = names.map((name) => generationIn(disk, dir, name, number));

@@ -97,6 +97,11 @@ export function openPlace(record: Generation, key: Uint8Array): Buffer {
   return path;
 }
 
+/** The generations that these names of records, and of copies, are of. FORMAT.md §1. */
+export function generationNumbers(names: readonly string[]): number[] {
+  return [...new Set(names.flatMap((name) => /^(\d{10})(?:\.copy)?\.json$/.exec(name)?.[1] ?? []))].map(Number);
+}
+
 export function writeGeneration(record: Generation): Buffer {
   return writeRecord(record);
 }

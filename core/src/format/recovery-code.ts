@@ -49,6 +49,12 @@ export function isGroupRight(group: number, text: string): boolean {
   return typed.length === DATA_PER_GROUP + 1 && checkCharacter(group, typed.slice(0, DATA_PER_GROUP)) === typed.charAt(DATA_PER_GROUP);
 }
 
+/** Of a code that is still being typed: the groups (0 to 7) that are whole and can't be right. */
+export function mistypedGroups(text: string): number[] {
+  const groups = normaliseCodeText(text).match(/.{1,5}/g) ?? [];
+  return groups.flatMap((group, i) => (group.length > DATA_PER_GROUP && !isGroupRight(i, group) ? [i] : []));
+}
+
 export type ParsedCode = { readonly secret: Buffer } | { readonly wrongGroups: readonly number[] };
 
 /** The 20 secret bytes, or which groups (0 to 7) are mistyped or missing. */

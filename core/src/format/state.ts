@@ -51,6 +51,11 @@ export const stateSchema = z.strictObject({
 }).refine(isFittingName);
 export type StateRecord = z.output<typeof stateSchema>;
 
+/** Whether the readable contents are the true ones, all of them. FORMAT.md §7.2. */
+export function isPlainTrue({ state, mixed }: Pick<StateRecord, "state" | "mixed">): boolean {
+  return !mixed && ["sealing", "committed", "staged", "placing", "open", "releasing"].includes(state);
+}
+
 export function writeState(record: StateRecord): Buffer {
   return writeRecord(record);
 }

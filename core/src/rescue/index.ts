@@ -1,7 +1,8 @@
 /** The door for readers without the engine: only what a browser has, too. */
 export { EremosError, fromSystemError, isEremosError } from "../errors/eremos-error";
-export { CODE_GROUPS, isGroupRight, normaliseCodeText } from "../format/recovery-code";
+export { CODE_GROUPS, mistypedGroups } from "../format/recovery-code";
 export type { FileData, RescuedEntry } from "./entry";
 export { LockedFolder, type LockedFound, type RescueSecret, findLocked, openLocked, readGuardOwner } from "./locked-folder";
+export { isPlainTrue } from "../format/state";
 export type { Piece } from "./sealed-object";
 export { type RescueSource, readWhole } from "./source";

@@ -2,7 +2,7 @@ import { wipe } from "../crypto/bytes";
 import { EremosError, isEremosError } from "../errors/eremos-error";
 import { readGuard } from "../format/guard-record";
 import { readDrop } from "../format/drop-record";
-import { FOLDER_KEY_NAME, type Generation, type KeyRecord, generationDigest, keyRecordSchema, openGenerationKey, openPlace, readGeneration, vouchingOf } from "../format/generation";
+import { FOLDER_KEY_NAME, type Generation, type KeyRecord, generationDigest, generationNumbers, keyRecordSchema, openGenerationKey, openPlace, readGeneration, vouchingOf } from "../format/generation";
 import { type FolderHeader, type FolderSecret, MAX_HEADER_BYTES, openFolderPrivateKey, openHeader, openWithSecret, readHeader } from "../format/header";
 import { ContentKeys } from "../format/object";
 import { type OwnerEnvelope, openWithCode, openWithPassword } from "../format/owner";
@@ -257,9 +257,8 @@ interface Numbered {
 /** The one that is true first, then the newest. */
 async function generationsOf(source: RescueSource, state: StateRecord | null): Promise<Numbered[]> {
   const names = await source.list(".eremos/generations");
-  const numbers = [...new Set(names.flatMap((name) => /^(\d{10})(?:\.copy)?\.json$/.exec(name)?.[1] ?? []))].map(Number);
   const first = (number: number): number => (number === state?.generation ? 1 : 0);
-  return numbers.sort((a, b) => first(b) - first(a) || b - a).map((number) => {
+  return generationNumbers(names).sort((a, b) => first(b) - first(a) || b - a).map((number) => {
     const stem = String(number).padStart(10, "0");
     return { number, records: [`${stem}.json`, `${stem}.copy.json`].filter((name) => names.includes(name)) };
   });

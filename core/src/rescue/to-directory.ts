@@ -3,7 +3,7 @@ import * as path from "node:path";
 import { sha256 } from "../crypto/bytes";
 import { EremosError, fromSystemError, isEremosError } from "../errors/eremos-error";
 import { type Original, readGuard, readOriginals } from "../format/guard-record";
-import { type StateRecord, readState } from "../format/state";
+import { type StateRecord, isPlainTrue, readState } from "../format/state";
 import { directorySource } from "./directory-source";
 import type { RescuedEntry } from "./entry";
 import { type LockedFolder, type RescueSecret, findLocked, openLocked } from "./locked-folder";
@@ -157,7 +157,7 @@ async function plainOf(folder: Buffer): Promise<Readable | null> {
     return isBegun && fs.existsSync(join(folder, VAULT)) ? { guard: "sealed", plain: [folder], ...plainBy(null), problems: [] } : null;
   }
   const state = stateIn(bytes);
-  if (!state || state.mixed || !["sealing", "committed", "staged", "placing", "open", "releasing"].includes(state.state)) return null;
+  if (!state || !isPlainTrue(state)) return null;
   return { guard: "sealed", plain: [join(folder, VAULT, STAGING), folder], ...plainBy(state), problems: [] };
 }
 

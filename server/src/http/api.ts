@@ -1,6 +1,6 @@
 import type { IncomingMessage, ServerResponse } from "node:http";
 import { z } from "zod";
-import { EremosError, fromSystemError, isEremosError } from "@eremos/core";
+import { EremosError, fromSystemError, isEremosError, mistypedGroups } from "@eremos/core";
 import type { Eremos } from "../eremos";
 import { DESKTOP_PARTS } from "../desktop/desktop";
 import { proofFor } from "../desktop/launcher";
@@ -19,7 +19,6 @@ import { onlook } from "../operations/look";
 import { check, release, unlock } from "../operations/open-folder";
 import { resetPassword } from "../operations/forgotten-password";
 import { returnOwner, scanView, takeIn, takeInFound } from "../operations/find-folders";
-import { wrongGroups } from "../operations/shown-code";
 import { passwordStrength } from "../operations/password-strength";
 import { planLock } from "../operations/plan-lock";
 import { beginNewCode, finishNewCode } from "../operations/recovery-code";
@@ -124,7 +123,7 @@ const ROUTES: Readonly<Record<string, Route>> = {
     const { failedTries } = await signIn(call.context.eremos, body.password);
     return { tab: beginSession(call), failedTries };
   }),
-  "code/check": route(true, z.object({ code: text }), (_call, { code }) => ({ wrong: wrongGroups(code) })),
+  "code/check": route(true, z.object({ code: text }), (_call, { code }) => ({ wrong: mistypedGroups(code) })),
   forgotten: route(true, z.object({ code: text, password: text, hint: text.nullable() }), async (call, body) => {
     const { failedTries, left } = await resetPassword(call.context.eremos, body);
     return { tab: beginSession(call), failedTries, left };

@@ -37,9 +37,3 @@ export class ShownCodes<T> {
     this.pending.delete(eremos);
   }
 }
-
-/** The numbers, from 0, of groups of a code that are whole and can't be right. */
-export function wrongGroups(typed: string): number[] {
-  const groups = normaliseCodeText(typed).match(/.{1,5}/g) ?? [];
-  return groups.flatMap((group, i) => (group.length === 5 && !isGroupRight(i, group) ? [i] : []));
-}

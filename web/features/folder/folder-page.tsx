@@ -215,7 +215,7 @@ function Health({ folder, jobs }: { readonly folder: FolderView; readonly jobs: 
     <section aria-labelledby="health">
       <h2 id="health" className="text-lg">Health</h2>
       <div className="mt-2 flex flex-wrap items-center justify-between gap-3 rounded-xl border border-line bg-sheet px-4 py-3">
-        <p className="text-sm" role="status">{last?.summary ?? "Reads the whole encrypted copy and verifies every byte of it. Changes nothing."}{last?.endedAt && <span className="text-mute"> Checked <Time at={last.endedAt} />.</span>}</p>
+        <p className="text-sm" role="status">{last?.summary ?? "A check reads the whole encrypted copy and verifies every byte, and changes nothing. Mending writes damaged records anew, from their copies."}{last?.endedAt && <span className="text-mute"> Checked <Time at={last.endedAt} />.</span>}</p>
         <div className="flex gap-2">
           <Button size="small" disabled={mend.pending || jobs.some(isRunning)} onClick={() => mend.run()}>Mend its records</Button>
           <Button size="small" disabled={check.pending || jobs.some(isRunning)} onClick={() => check.run()}>Check now</Button>
