@@ -8,9 +8,11 @@ export { type Envelope, openEnvelope, sealTo } from "./crypto/envelope";
 export { EFFORTS, type Effort, LEAST_COST, type MeasuredCost, type PasswordCost, hkdf, measurePasswordCost, measurePasswordCosts, parsePasswordHashing } from "./crypto/kdf";
 export { type SigningKey, generateSigningKey } from "./crypto/signature";
 export {
-  type OwnerEnvelope, type OwnerKeys, createOwner, isRootKeyOf, openSealingKey, openWithCode, openWithPassword, readOwner, withCode, withPassword, writeOwner,
+  type OwnerEnvelope, type OwnerKeys, type OwnerSecret, createOwner, isRootKeyOf, openOwner, openSealingKey, openWithCode, openWithPassword, readOwner, withCode, withKeyholders, withPassword, writeOwner,
 } from "./format/owner";
-export { CODE_GROUPS, isGroupRight, mistypedGroups, newRecoveryCode, normaliseCodeText, parseRecoveryCode } from "./format/recovery-code";
+export { CODE_GROUPS, isGroupRight, mistypedGroups, newRecoveryCode, parseRecoveryCode } from "./format/recovery-code";
+export { normaliseCodeText } from "./format/code-groups";
+export { LEAST_THRESHOLD, MOST_KEYHOLDERS, SHARE_GROUPS, type ShareLook, lookAtShares, mistypedShareGroups } from "./format/keyholders";
 export { type FolderPassword, type FolderSecret, type WaysIn, waysInto } from "./format/header";
 export { HIDDEN_NAME, whyNotCover } from "./format/ids";
 export { type FolderState, VISIBILITIES, type Visibility } from "./format/state";

@@ -68,7 +68,7 @@ describe("a folder with a password of its own", () => {
     fs.writeFileSync(path.join(folder, "new.txt"), "new");
     const now = snapshot(folder, { withoutVault: true });
     await lock(folder, person.device, { folder: id, note });
-    expect(waysInto(header(), person.access.owner)).toEqual({ hasPassword: true, hint: FIRST.hint, isCurrent: true, hasEarlierCode: false });
+    expect(waysInto(header(), person.access.owner)).toEqual({ hasPassword: true, hint: FIRST.hint, isCurrent: true, hasEarlierCode: false, hasEarlierKeyholders: false });
     const again = await unlock(folder, await byPassword(FIRST));
     expect(snapshot(folder, { withoutVault: true })).toEqual(now);
     expect(fs.readdirSync(path.join(folder, ".eremos", "generations")), "earlier ones go once the owner has opened it").toHaveLength(2);
@@ -120,7 +120,7 @@ describe("a folder with a password of its own", () => {
     expect(await keyBy({ kind: "code", code: person.code })).toEqual((await byPassword(FIRST)).folderKey);
 
     await unlock(folder, { ...(await byPassword(FIRST)), owner });
-    expect(waysInto(header(), owner)).toMatchObject({ isCurrent: true, hasEarlierCode: false });
+    expect(waysInto(header(), owner)).toMatchObject({ isCurrent: true, hasEarlierCode: false, hasEarlierKeyholders: false });
     expect(await keyBy({ kind: "code", code })).toEqual((await byPassword(FIRST)).folderKey);
     await expect(keyBy({ kind: "code", code: person.code })).rejects.toMatchObject({ code: "wrong-code" });
   });

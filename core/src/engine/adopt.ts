@@ -3,7 +3,7 @@ import { openEnvelope, sealTo } from "../crypto/envelope";
 import { EremosError, fromSystemError } from "../errors/eremos-error";
 import { type GuardRecord, placePurpose } from "../format/guard-record";
 import { type FolderHeader, withFolderPassword, writeHeader } from "../format/header";
-import { type OwnerEnvelope, openSealingKey, openWithCode, openWithPassword } from "../format/owner";
+import { type OwnerEnvelope, openSealingKey, openOwner } from "../format/owner";
 import type { Disk } from "../platform/port";
 import { directorySource } from "../rescue/directory-source";
 import { type RescueSecret, openLocked } from "../rescue/locked-folder";
@@ -89,8 +89,8 @@ async function adoptGuarded(disk: Disk, { path, owner, rootKey, secret }: AdoptI
 
 async function placeOf(record: GuardRecord, owner: OwnerEnvelope, ownRoot: Uint8Array, secret: RescueSecret | null): Promise<Buffer> {
   const isOwn = record.owner.owner === owner.owner;
-  if (!isOwn && (secret === null || secret.kind === "root")) throw new EremosError("wrong-password", "This folder was locked by another owner; it needs that owner's master password or recovery code. Nothing was changed.");
-  const root = isOwn || secret === null || secret.kind === "root" ? Buffer.from(ownRoot) : (await (secret.kind === "password" ? openWithPassword(record.owner, secret.password) : openWithCode(record.owner, secret.code))).rootKey;
+  if (!isOwn && (secret === null || secret.kind === "root")) throw new EremosError("wrong-password", "This folder was locked by another owner; it needs that owner's master password, recovery code or keyholders' shares. Nothing was changed.");
+  const root = isOwn || secret === null || secret.kind === "root" ? Buffer.from(ownRoot) : (await openOwner(record.owner, secret)).rootKey;
   const sealingKey = openSealingKey(record.owner, root);
   try {
     const place = await openEnvelope(sealingKey, placePurpose(record.folder), record.place);

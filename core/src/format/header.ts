@@ -6,6 +6,7 @@ import { type PasswordCost, formatPasswordHashing, hashPassword, hkdf, hmac, new
 import { EremosError } from "../errors/eremos-error";
 import { canonicalJson, checksumOf } from "./canonical-json";
 import { idSchema } from "./ids";
+import { type AskedKeyholders, keyholdersShape, openKeyholdersKey } from "./keyholders";
 import { type OwnerEnvelope, openRecoveryKey, openSealingKey, ownerSchema } from "./owner";
 import { readRecord, writeRecord } from "./record-file";
 
@@ -14,6 +15,7 @@ const text = z.string().max(8192);
 const ownerSlot = z.strictObject({ type: z.literal("owner"), box: text, checksum: text });
 const sealedSlot = z.strictObject({ type: z.literal("owner-sealed"), enc: text, ct: text, checksum: text });
 const passwordSlot = z.strictObject({ type: z.literal("owner-and-password"), hashing: text, hint: text.nullable(), box: text, checksum: text });
+const keyholdersSlot = z.strictObject({ type: z.literal("keyholders"), ...keyholdersShape, enc: text, ct: text, checksum: text });
 const recoverySlot = z.strictObject({ type: z.literal("recovery"), publicKey: text, privateKey: text, enc: text, ct: text, checksum: text });
 
 export const headerSchema = z.strictObject({
@@ -23,7 +25,7 @@ export const headerSchema = z.strictObject({
   suite: z.literal("AES-256-GCM HMAC-SHA256 HKDF-SHA256 X25519 Argon2id"),
   folder: idSchema,
   owner: ownerSchema,
-  slots: z.array(z.discriminatedUnion("type", [ownerSlot, sealedSlot, passwordSlot, recoverySlot])).min(1).max(32),
+  slots: z.array(z.discriminatedUnion("type", [ownerSlot, sealedSlot, passwordSlot, recoverySlot, keyholdersSlot])).min(1).max(32),
   publicKey: text,
   privateKey: text,
   devices: z.array(text).max(32),
@@ -44,8 +46,8 @@ export interface FolderPassword {
   readonly cost: PasswordCost;
 }
 
-/** What opens a folder that has a password of its own: that password, or the recovery code without it. */
-export type FolderSecret = { readonly kind: "password"; readonly password: string } | { readonly kind: "code"; readonly code: string };
+/** What opens a folder that has a password of its own: that password, or without it the recovery code, or enough keyholders' shares. */
+export type FolderSecret = { readonly kind: "password"; readonly password: string } | { readonly kind: "code"; readonly code: string } | { readonly kind: "shares"; readonly shares: readonly string[] };
 
 /** How the folder key gets into the header: by the signed-in owner, or by sealing to the owner's public key. */
 export type HeaderWriter = { readonly by: "owner"; readonly rootKey: Uint8Array; readonly password: FolderPassword | null } | { readonly by: "device" };
@@ -90,13 +92,13 @@ function ownerSlotFor(folder: string, rootKey: Uint8Array, folderKey: Uint8Array
   return checked({ type: "owner" as const, box: sealBoxText(rootKey, purpose("owner-slot", folder), folderKey) });
 }
 
-/** One opens with root key and folder password together, the other with the recovery code alone. FORMAT.md §4.1. */
+/** One opens with root key and folder password together, one with the recovery code alone, one with keyholders' shares. FORMAT.md §4.1. */
 async function passwordSlots(of: Pick<NewHeader, "folder" | "owner" | "folderKey">, rootKey: Uint8Array, { password, hint, cost }: FolderPassword): Promise<Slot[]> {
   const hashing = newPasswordHashing(cost);
   const key = await togetherKey(of.folder, rootKey, password, hashing);
   try {
     const box = sealBoxText(key, purpose("password-slot", of.folder), of.folderKey);
-    return [checked({ type: "owner-and-password" as const, hashing: formatPasswordHashing(hashing), hint, box }), await recoverySlotFor(of)];
+    return [checked({ type: "owner-and-password" as const, hashing: formatPasswordHashing(hashing), hint, box }), await recoverySlotFor(of), ...(await keyholdersSlotsFor(of))];
   } finally {
     wipe(key);
   }
@@ -106,6 +108,13 @@ async function passwordSlots(of: Pick<NewHeader, "folder" | "owner" | "folderKey
 async function recoverySlotFor({ folder, owner: { recovery }, folderKey }: Pick<NewHeader, "folder" | "owner" | "folderKey">): Promise<Slot> {
   const { publicKey, privateKey } = recovery;
   return checked({ type: "recovery" as const, publicKey, privateKey, ...(await sealTo(fromBase64(publicKey, 32), purpose("recovery-slot", folder), folderKey)) });
+}
+
+/** Like the recovery slot, for the owner's keyholders; none where there are none. */
+async function keyholdersSlotsFor({ folder, owner: { keyholders }, folderKey }: Pick<NewHeader, "folder" | "owner" | "folderKey">): Promise<Slot[]> {
+  if (!keyholders) return [];
+  const { root: _root, ...set } = keyholders;
+  return [checked({ type: "keyholders" as const, ...set, ...(await sealTo(fromBase64(set.publicKey, 32), purpose("keyholders-slot", folder), folderKey)) })];
 }
 
 /** Neither the master password nor the folder password alone leads to it. */
@@ -119,7 +128,7 @@ async function togetherKey(folder: string, rootKey: Uint8Array, password: string
   }
 }
 
-function checked<S extends Readonly<Record<string, string | null>>>(slot: S): S & { checksum: string } {
+function checked<S extends Omit<Slot, "checksum">>(slot: S): S & { checksum: string } {
   return { ...slot, checksum: checksumOf(slot) };
 }
 
@@ -157,14 +166,19 @@ export async function openHeader(header: FolderHeader, access: HeaderAccess): Pr
 
 /**
  * The folder key of a folder with a password of its own; the caller wipes it.
- * @throws EremosError `wrong-password` | `wrong-code` | `not-protected` (it has none) | `damaged`
+ * @throws EremosError `wrong-password` | `wrong-code` | `wrong-share` | `too-few-shares` | `not-protected` (it has none) | `damaged`
  */
 export async function openWithSecret(header: FolderHeader, rootKey: Uint8Array, secret: FolderSecret): Promise<Buffer> {
-  const wanted = secret.kind === "password" ? "owner-and-password" : "recovery";
-  const slot = wholeSlots(header).find(({ type }) => type === wanted);
-  if (!slot) throw new EremosError("not-protected", "This folder has no password of its own. Nothing was touched.");
-  if (slot.type === "recovery" && secret.kind === "code") return requireAuthentic(header, await openRecoverySlot(header, slot, secret.code));
-  if (slot.type !== "owner-and-password" || secret.kind !== "password") throw new TypeError("slot: not one this secret opens");
+  const slots = wholeSlots(header);
+  const slotOf = <T extends Slot["type"]>(wanted: T): Extract<Slot, { type: T }> => {
+    const slot = slots.find((one): one is Extract<Slot, { type: T }> => one.type === wanted);
+    if (slot) return slot;
+    if (slots.some(({ type }) => type === "owner-and-password")) throw new EremosError("not-set-up", "This folder was last opened before the keyholders were named, so their shares do not open it. Its password and the recovery code do.");
+    throw new EremosError("not-protected", "This folder has no password of its own. Nothing was touched.");
+  };
+  if (secret.kind === "code") return requireAuthentic(header, await openRecoverySlot(header, slotOf("recovery"), secret.code));
+  if (secret.kind === "shares") return requireAuthentic(header, await openKeyholdersSlot(header, slotOf("keyholders"), secret.shares));
+  const slot = slotOf("owner-and-password");
   const key = await togetherKey(header.folder, rootKey, secret.password, parsePasswordHashing(slot.hashing));
   try {
     const folderKey = openBox(key, purpose("password-slot", header.folder), fromBase64(slot.box));
@@ -181,6 +195,17 @@ async function openRecoverySlot(header: FolderHeader, slot: Extract<Slot, { type
   try {
     const folderKey = await openEnvelope(privateKey, purpose("recovery-slot", header.folder), { enc: slot.enc, ct: slot.ct });
     if (!folderKey) throw new EremosError("damaged", "The folder's recovery slot is damaged in this copy of the header. The folder password still opens it.");
+    return folderKey;
+  } finally {
+    wipe(privateKey);
+  }
+}
+
+async function openKeyholdersSlot(header: FolderHeader, slot: Extract<Slot, { type: "keyholders" }>, shares: readonly string[]): Promise<Buffer> {
+  const privateKey = await openKeyholdersKey(header.owner.owner, slot, shares);
+  try {
+    const folderKey = await openEnvelope(privateKey, purpose("keyholders-slot", header.folder), { enc: slot.enc, ct: slot.ct });
+    if (!folderKey) throw new EremosError("damaged", "The folder's keyholders' slot is damaged in this copy of the header. The folder password and the recovery code still open it.");
     return folderKey;
   } finally {
     wipe(privateKey);
@@ -227,24 +252,36 @@ export async function withFolderPassword(header: FolderHeader, access: { readonl
 
 /**
  * What can be put right once the folder key is at hand: after a lock made while signed out, the key under the owner's symmetric key; after
- * a new recovery code, the way back by it. The same object when there is nothing to do.
+ * a new recovery code or other keyholders, the way back by them. The same object when there is nothing to do.
  */
 export async function adoptHeader(header: FolderHeader, access: { readonly owner: OwnerEnvelope; readonly rootKey: Uint8Array }, folderKey: Uint8Array): Promise<FolderHeader> {
   const of = { folder: header.folder, owner: access.owner, folderKey };
-  const slots = await Promise.all(header.slots.map((slot): Slot | Promise<Slot> => {
+  const isSealed = header.slots.some(({ type }) => type === "owner-sealed");
+  if (!isSealed && !hasEarlierCode(header, access.owner) && !hasEarlierKeyholders(header, access.owner)) return header;
+  const kept = await Promise.all(header.slots.filter(({ type }) => type !== "keyholders").map((slot): Slot | Promise<Slot> => {
     if (slot.type === "owner-sealed") return ownerSlotFor(header.folder, access.rootKey, folderKey);
-    return isBehind(slot, access.owner) ? recoverySlotFor(of) : slot;
+    return slot.type === "recovery" ? recoverySlotFor(of) : slot;
   }));
-  return slots.every((slot, i) => slot === header.slots[i]) ? header : resigned({ ...header, owner: access.owner, slots }, folderKey);
+  const slots = hasPasswordSlot(header) ? [...kept, ...(await keyholdersSlotsFor(of))] : kept;
+  return resigned({ ...header, owner: access.owner, slots }, folderKey);
 }
 
 function resigned({ mac: _old, ...body }: FolderHeader, folderKey: Uint8Array): FolderHeader {
   return { ...body, mac: headerMac(body, folderKey) };
 }
 
-/** A way back by an earlier recovery code. */
-function isBehind(slot: Slot, owner: OwnerEnvelope): boolean {
-  return slot.type === "recovery" && slot.publicKey !== owner.recovery.publicKey;
+function hasPasswordSlot({ slots }: FolderHeader): boolean {
+  return slots.some(({ type }) => type === "owner-and-password");
+}
+
+function hasEarlierCode({ slots }: FolderHeader, owner: OwnerEnvelope): boolean {
+  return slots.some((slot) => slot.type === "recovery" && slot.publicKey !== owner.recovery.publicKey);
+}
+
+function hasEarlierKeyholders(header: FolderHeader, owner: OwnerEnvelope): boolean {
+  if (!hasPasswordSlot(header)) return false;
+  const slot = header.slots.find(({ type }) => type === "keyholders");
+  return (slot?.type === "keyholders" ? slot.set : null) !== (owner.keyholders?.set ?? null);
 }
 
 /** What a header tells of the ways into it, without a key. */
@@ -252,10 +289,12 @@ export interface WaysIn {
   readonly hasPassword: boolean;
   /** The hint to the folder password. */
   readonly hint: string | null;
-  /** It has the owner's present master password and recovery code. */
+  /** It has the owner's present master password, recovery code and keyholders. */
   readonly isCurrent: boolean;
   /** It has a password of its own, and without that opens with an earlier recovery code until it is opened. */
   readonly hasEarlierCode: boolean;
+  /** It has a password of its own, and without that opens with earlier keyholders' shares, or none, until it is opened. */
+  readonly hasEarlierKeyholders: boolean;
 }
 
 /** @throws EremosError `damaged` */
@@ -263,9 +302,16 @@ export function waysInto(bytes: Uint8Array, owner: OwnerEnvelope): WaysIn {
   const header = readHeader(bytes);
   const slot = header.slots.find(({ type }) => type === "owner-and-password");
   return {
-    hasPassword: slot !== undefined, hint: slot?.type === "owner-and-password" ? slot.hint : null,
-    isCurrent: header.owner.mac === owner.mac, hasEarlierCode: header.slots.some((known) => isBehind(known, owner)),
+    hasPassword: slot !== undefined, hint: slot?.type === "owner-and-password" ? slot.hint : null, isCurrent: header.owner.mac === owner.mac,
+    hasEarlierCode: hasEarlierCode(header, owner), hasEarlierKeyholders: hasEarlierKeyholders(header, owner),
   };
+}
+
+/** The sets of keyholders whose shares are asked for: the folder's own slot first, where it has a password of its own. */
+export function keyholdersOf(header: FolderHeader): AskedKeyholders | null {
+  const slot = header.slots.find(({ type }) => type === "keyholders");
+  if (hasPasswordSlot(header)) return slot?.type === "keyholders" ? slot : null;
+  return header.owner.keyholders ?? null;
 }
 
 /** The folder's X25519 private key; the caller wipes it. @throws EremosError `damaged` */

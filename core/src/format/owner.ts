@@ -5,7 +5,9 @@ import { generateKeyPair, openEnvelope, sealTo } from "../crypto/envelope";
 import { type PasswordCost, formatPasswordHashing, hashPassword, hkdf, hmac, newPasswordHashing, parsePasswordHashing } from "../crypto/kdf";
 import { EremosError } from "../errors/eremos-error";
 import { canonicalJson } from "./canonical-json";
+import { nameGroups } from "./code-groups";
 import { idSchema } from "./ids";
+import { keyholdersShape, newKeyholders, openKeyholdersKey } from "./keyholders";
 import { readRecord, writeRecord } from "./record-file";
 import { parseRecoveryCode } from "./recovery-code";
 
@@ -15,6 +17,7 @@ import { parseRecoveryCode } from "./recovery-code";
  *
  *   master password → Argon2id → password box → root key
  *   recovery code → HKDF → recovery private key → root envelope → root key
+ *   enough keyholders' shares → their secret → HKDF → keyholders' private key → their envelope → root key
  *   root key → owner's private key (opens what was locked while nobody was signed in)
  */
 const text = z.string().max(4096);
@@ -27,6 +30,7 @@ export const ownerSchema = z.strictObject({
   password: z.strictObject({ hashing: text, root: text }),
   recovery: z.strictObject({ publicKey: text, privateKey: text, root: envelope }),
   sealing: z.strictObject({ publicKey: text, privateKey: text }),
+  keyholders: z.strictObject({ ...keyholdersShape, root: envelope }).exactOptional(),
   mac: text,
 });
 export type OwnerEnvelope = z.output<typeof ownerSchema>;
@@ -43,9 +47,7 @@ function purpose(kind: string, owner: string): string {
 function keyOfCode(code: string, owner: string): Buffer {
   const parsed = parseRecoveryCode(code);
   if ("wrongGroups" in parsed) {
-    const groups = parsed.wrongGroups.map((group) => String(group + 1));
-    const where = groups.length === 1 ? `group ${groups.join("")}` : `groups ${groups.join(", ")}`;
-    throw new EremosError("wrong-code", `The recovery code is mistyped in ${where}. Nothing was changed; look at the sheet again.`, { groups });
+    throw new EremosError("wrong-code", `The recovery code is mistyped in ${nameGroups(parsed.wrongGroups)}. Nothing was changed; look at the sheet again.`, { groups: parsed.wrongGroups.map((group) => String(group + 1)) });
   }
   try {
     return hkdf(parsed.secret, Buffer.from(owner, "utf8"), "eremos/1/recovery-code");
@@ -138,6 +140,23 @@ export async function withCode({ mac: _old, ...record }: OwnerEnvelope, rootKey:
   return authenticated({ ...record, recovery: await recoverySlot(code, rootKey, record.owner) }, rootKey);
 }
 
+/** The same owner with other keyholders, or (null) none. The shares are handed out; nothing keeps them. @throws RangeError as {@link newKeyholders} */
+export async function withKeyholders({ mac: _old, keyholders: _before, ...record }: OwnerEnvelope, rootKey: Uint8Array, of: { readonly threshold: number; readonly count: number } | null): Promise<{ readonly envelope: OwnerEnvelope; readonly shares: readonly string[] }> {
+  if (!of) return { envelope: authenticated(record, rootKey), shares: [] };
+  const { keyholders, shares } = await newKeyholders(record.owner, of.threshold, of.count);
+  const root = await sealTo(fromBase64(keyholders.publicKey, 32), purpose("keyholders-root", record.owner), rootKey);
+  return { envelope: authenticated({ ...record, keyholders: { ...keyholders, root } }, rootKey), shares };
+}
+
+/** What opens an owner envelope. */
+export type OwnerSecret = { readonly kind: "password"; readonly password: string } | { readonly kind: "code"; readonly code: string } | { readonly kind: "shares"; readonly shares: readonly string[] };
+
+/** @throws EremosError as the three below */
+export function openOwner(record: OwnerEnvelope, secret: OwnerSecret): Promise<OwnerKeys> {
+  if (secret.kind === "password") return openWithPassword(record, secret.password);
+  return secret.kind === "code" ? openWithCode(record, secret.code) : openWithShares(record, secret.shares);
+}
+
 /** @throws EremosError `wrong-password` | `damaged` */
 export async function openWithPassword(record: OwnerEnvelope, password: string): Promise<OwnerKeys> {
   const key = await hashPassword(password, parsePasswordHashing(record.password.hashing));
@@ -158,6 +177,21 @@ export async function openWithCode(record: OwnerEnvelope, code: string): Promise
   try {
     const rootKey = await openEnvelope(privateKey, purpose("root", record.owner), record.recovery.root);
     if (!rootKey) throw new EremosError("damaged", "The recovery slot is damaged. The master password still opens everything.");
+    requireAuthentic(record, rootKey);
+    return { rootKey };
+  } finally {
+    wipe(privateKey);
+  }
+}
+
+/** @throws EremosError `wrong-share` | `too-few-shares` | `not-set-up` (there are no keyholders) | `damaged` */
+export async function openWithShares(record: OwnerEnvelope, shares: readonly string[]): Promise<OwnerKeys> {
+  const { keyholders } = record;
+  if (!keyholders) throw new EremosError("not-set-up", "No keyholders were named when this was written, so shares do not open it. The master password and the recovery code do.");
+  const privateKey = await openKeyholdersKey(record.owner, keyholders, shares);
+  try {
+    const rootKey = await openEnvelope(privateKey, purpose("keyholders-root", record.owner), keyholders.root);
+    if (!rootKey) throw new EremosError("damaged", "The keyholders\u2019 slot is damaged. The master password and the recovery code still open everything.");
     requireAuthentic(record, rootKey);
     return { rootKey };
   } finally {

@@ -1,6 +1,8 @@
 /** The door for readers without the engine: only what a browser has, too. */
 export { EremosError, fromSystemError, isEremosError } from "../errors/eremos-error";
 export { CODE_GROUPS, mistypedGroups } from "../format/recovery-code";
+export { type AskedKeyholders, SHARE_GROUPS, type ShareLook, lookAtShares } from "../format/keyholders";
+export { keyholdersOf } from "../format/header";
 export type { FileData, RescuedEntry } from "./entry";
 export { LockedFolder, type LockedFound, type RescueSecret, findLocked, openLocked, readGuardOwner } from "./locked-folder";
 export { isPlainTrue } from "../format/state";

@@ -5,7 +5,7 @@ import { readDrop } from "../format/drop-record";
 import { FOLDER_KEY_NAME, type Generation, type KeyRecord, generationDigest, generationNumbers, keyRecordSchema, openGenerationKey, openPlace, readGeneration, vouchingOf } from "../format/generation";
 import { type FolderHeader, type FolderSecret, MAX_HEADER_BYTES, openFolderPrivateKey, openHeader, openWithSecret, readHeader } from "../format/header";
 import { ContentKeys } from "../format/object";
-import { type OwnerEnvelope, openWithCode, openWithPassword } from "../format/owner";
+import { type OwnerEnvelope, openOwner } from "../format/owner";
 import { readRecord } from "../format/record-file";
 import { type StateRecord, readState } from "../format/state";
 import { type DirEntry, TreeReader, readPackRecord, sourceOf } from "../format/tree";
@@ -19,6 +19,7 @@ import { type RescueSource, readWhole } from "./source";
 export type RescueSecret =
   | { readonly kind: "password"; readonly password: string; /** For a folder that has one of its own. */ readonly folderPassword: string | null }
   | { readonly kind: "code"; readonly code: string }
+  | { readonly kind: "shares"; readonly shares: readonly string[] }
   /** The owner's root key, which the caller wipes; for a folder with a password of its own, what opens that. */
   | { readonly kind: "root"; readonly rootKey: Uint8Array; readonly folder: FolderSecret | null };
 
@@ -94,7 +95,7 @@ export async function openLocked(source: RescueSource, secret: RescueSecret): Pr
 
 async function folderKeyOf(header: FolderHeader, secret: RescueSecret): Promise<Buffer> {
   const isTogether = header.slots.some(({ type }) => type === "owner-and-password");
-  if (secret.kind === "code" && isTogether) return openWithSecret(header, Buffer.alloc(32), secret);
+  if ((secret.kind === "code" || secret.kind === "shares") && isTogether) return openWithSecret(header, Buffer.alloc(32), secret);
   const rootKey = await rootKeyOf(header.owner, secret);
   try {
     if (!isTogether) return await openHeader(header, { rootKey, folderKey: null });
@@ -108,7 +109,7 @@ async function folderKeyOf(header: FolderHeader, secret: RescueSecret): Promise<
 
 async function rootKeyOf(owner: OwnerEnvelope, secret: RescueSecret): Promise<Buffer> {
   if (secret.kind === "root") return Buffer.from(secret.rootKey);
-  return (await (secret.kind === "password" ? openWithPassword(owner, secret.password) : openWithCode(owner, secret.code))).rootKey;
+  return (await openOwner(owner, secret)).rootKey;
 }
 
 /** The folder's keys by name. */
