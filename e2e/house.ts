@@ -18,6 +18,8 @@ export class House {
   readonly world = path.join(this.base, "world");
   readonly data = path.join(this.base, "data");
   readonly stick = demoStick(this.base);
+  /** `smtp:` and where; null: mail does not leave this computer. */
+  mail: string | null = null;
 
   constructor(template: string) {
     fs.cpSync(template, this.world, { recursive: true, preserveTimestamps: true });
@@ -25,7 +27,7 @@ export class House {
   }
 
   get environment(): NodeJS.ProcessEnv {
-    return { ...process.env, XDG_CONFIG_HOME: path.join(this.base, "config"), EREMOS_DATA: this.data, EREMOS_PLACES: this.world, EREMOS_MOUNTS: this.stick.table, EREMOS_PORT: this.address === "" ? "0" : new URL(this.address).port };
+    return { ...process.env, XDG_CONFIG_HOME: path.join(this.base, "config"), EREMOS_DATA: this.data, EREMOS_PLACES: this.world, EREMOS_MOUNTS: this.stick.table, ...(this.mail === null ? {} : { EREMOS_MAIL: this.mail }), EREMOS_PORT: this.address === "" ? "0" : new URL(this.address).port };
   }
 
   start(): Promise<void> {

@@ -37,6 +37,7 @@ test("a page on a stick, and no Eremos: the locked folder opens by the password 
   const folder = house.place("Home", "Adoption papers");
   const before = filesOf(folder);
   const { recoveryCode } = JSON.parse(house.eremos(["setup", "--effort", "light", "--json"], PASSWORD).stdout) as { recoveryCode: string };
+  const { shares } = JSON.parse(house.eremos(["keyholders", "2", "Tomas", "Mirela", "Pavel", "--json"], PASSWORD).stdout) as { shares: readonly { readonly share: string }[] };
   expect(house.eremos(["lock", folder, "--hide"]).status).toBe(0);
   await house.stop();
   const asked: string[] = [];
@@ -65,6 +66,15 @@ test("a page on a stick, and no Eremos: the locked folder opens by the password 
   await page.getByLabel("Recovery code", { exact: false }).last().fill(mistyped);
   await expect(page.getByText("Group 1 of 8: look again")).toBeVisible();
   await page.getByLabel("Recovery code", { exact: false }).last().fill(recoveryCode.toLowerCase().replaceAll("-", " "));
+  await page.getByRole("button", { name: "Open it" }).click();
+  await expect(page.getByText(`It lay at ${folder}.`)).toBeVisible();
+  await page.getByLabel("keyholders’ shares").check();
+  await page.getByLabel("Shares any 2 of 3, one a line").fill(`${shares[0]?.share ?? ""}\n${shares[0]?.share ?? ""}`);
+  await expect(page.getByText("The same share is there already.")).toBeVisible();
+  await page.getByRole("button", { name: "Open it" }).click();
+  await expect(page.getByText("Share 2 of those you gave can’t be used.")).toBeVisible();
+  await page.getByLabel("Shares any 2 of 3, one a line").fill(`${shares[2]?.share ?? ""}\n${shares[0]?.share.toLowerCase() ?? ""}`);
+  await expect(page.getByText("Share 1 is right.")).toBeVisible();
   await page.getByRole("button", { name: "Open it" }).click();
   await expect(page.getByText(`It lay at ${folder}.`)).toBeVisible();
   expect(asked.filter((url) => !url.startsWith("file:") && !url.startsWith("blob:"))).toEqual([]);

@@ -25,9 +25,12 @@ if (!existsSync(world)) {
 process.env.EREMOS_PLACES = world;
 process.env.EREMOS_DATA = data;
 process.env.EREMOS_MOUNTS = demoStick(demo).table;
+const { startMailBox } = await import("../stand-ins/mail-box.mjs");
+const letters = join(demo, "mail box");
+process.env.EREMOS_MAIL = `smtp://127.0.0.1:${(await startMailBox(letters)).port}?from=ines@workshop.example`;
 process.env.EREMOS_SYNCED = join(world, "Cloud drive");
 if (!existsSync(join(data, "owner.json"))) {
   run("node", ["cli/bin/eremos.mjs", "setup", "--password-stdin", "--hint", "four things on the bench"], { input: `${DEMO_PASSWORD}\n`, stdio: ["pipe", "ignore", "inherit"] });
 }
 const address = await serveHere().catch((error) => fail(error.message));
-process.stdout.write(`\n  Eremos is at      ${address}\n  Master password   ${DEMO_PASSWORD}\n  The demo world    ${world}\n\n  Stop it with Ctrl C.\n`);
+process.stdout.write(`\n  Eremos is at      ${address}\n  Master password   ${DEMO_PASSWORD}\n  The demo world    ${world}\n  Mail lands in     ${letters}\n\n  Stop it with Ctrl C.\n`);

@@ -17,6 +17,16 @@ export class Asking {
     if (!process.stdin.isTTY) throw new EremosError("usage", "The password is asked at a terminal. Here there is none: give it with --password-stdin (first line of the input).");
     return twice ? promptTwice(message) : promptUnseen(message);
   }
+
+  /** Keyholders' shares, one a line, until an empty line or the end. */
+  async askShares(): Promise<string[]> {
+    const shares: string[] = [];
+    for (;;) {
+      const share = await this.ask(`Share ${shares.length + 1} (nothing: these are all)`);
+      if (share.trim() === "") return shares;
+      shares.push(share);
+    }
+  }
 }
 
 async function* linesOf(stream: AsyncIterable<unknown>): AsyncGenerator<string> {

@@ -4,7 +4,7 @@ import {
 } from "@eremos/server";
 import { type Command, type Invocation, hintOf, noWords, oneWord, only, openGate, secretFor, signInWith, withEremos } from "./invocation";
 import { endProgress } from "./progress";
-import { mendCommand, practiceCommand, recoverCommand, rescueCommand, scanCommand } from "./ways-back";
+import { keyholdersCommand, mendCommand, practiceCommand, recoverCommand, rescueCommand, scanCommand } from "./ways-back";
 
 export const USAGE = `eremos: hides and locks private folders in place
 
@@ -18,9 +18,11 @@ export const USAGE = `eremos: hides and locks private folders in place
   eremos drop PATH FILE...             put copies of files into a locked folder without opening it (needs no password)
   eremos release PATH-OR-ID           take protection off for good
   eremos check PATH-OR-ID             read and verify the whole sealed copy
-  eremos recover                      forgot the master password: the recovery code sets another one
+  eremos recover                      forgot the master password: the recovery code, or keyholders' shares, set another one
   eremos recover FOLDER               Eremos' data is gone: the owner comes out of one of their folders, and all that are found are listed again
-  eremos practice                     prove that the recovery code opens every sealed folder; changes nothing
+  eremos practice                     prove that the recovery code (or shares) opens every sealed folder; changes nothing
+  eremos keyholders [K NAME...]       the keyholders; or name them, any K of whom together open everything, and print their shares
+                                      (--of NAME: yours, as it is to stand on their sheets)
   eremos mend PATH                    write damaged records of a sealed folder anew, from their copies or from Eremos' data
   eremos scan PLACE                   look for protected folders below a place, hidden ones too, by what is on disk alone
   eremos rescue FOLDER --to DIRECTORY bring everything out of a locked folder, whatever is damaged; changes nothing in it, needs no Eremos data
@@ -34,7 +36,9 @@ export const USAGE = `eremos: hides and locks private folders in place
   --folder-password   lock: ask for a password for this folder alone, needed on top of the master password (--hint TEXT for it)
   --with-code         unlock, visit, release, check, passwd PATH: ask for the recovery code instead of the folder's own password;
                       rescue, recover FOLDER: instead of any password
+  --with-shares       the same with keyholders' shares: one after the other, an empty one ends them
   --code-stdin        rescue, recover, practice: the recovery code is the first line of standard input (a new password the second)
+  --shares-stdin      the same with shares, one a line, an empty line after them where a new password follows
   --guard             lock: sealed (encrypted; the default), barred (the system refuses others) or sight (hidden only)
   --visibility        lock: view (the default), hidden (in place) or tucked (away); --hide and --view are short for two of them
   --cover NAME        lock, in view: the name it shows while it is locked (an empty one: its own again)
@@ -109,7 +113,7 @@ const passwd: Command = async (invocation) => {
 
 /** A folder's own password: set, changed, or taken off by an empty new one. */
 const folderPasswd: Command = async (invocation) => {
-  only(invocation, "password-stdin", "hint", "with-code");
+  only(invocation, "password-stdin", "hint", "with-code", "with-shares");
   const folder = oneWord(invocation, "path or id");
   return withEremos(invocation, async (eremos) => {
     await openGate(eremos, invocation);
@@ -195,7 +199,7 @@ const close: Command = async (invocation) => {
 };
 
 const unlockCommand: Command = async (invocation) => {
-  only(invocation, "password-stdin", "accept", "with-code");
+  only(invocation, "password-stdin", "accept", "with-code", "with-shares");
   const pathOrId = oneWord(invocation, "path or id");
   return withEremos(invocation, async (eremos) => {
     await openGate(eremos, invocation);
@@ -208,7 +212,7 @@ const unlockCommand: Command = async (invocation) => {
 };
 
 const visit: Command = async (invocation) => {
-  only(invocation, "password-stdin", "accept", "with-code", "minutes");
+  only(invocation, "password-stdin", "accept", "with-code", "with-shares", "minutes");
   const pathOrId = oneWord(invocation, "path or id");
   const minutes = minutesOf(invocation);
   return withEremos(invocation, async (eremos) => {
@@ -248,7 +252,7 @@ function minutesOf({ flags }: Invocation): number | null {
 }
 
 const releaseCommand: Command = async (invocation) => {
-  only(invocation, "password-stdin", "accept", "with-code");
+  only(invocation, "password-stdin", "accept", "with-code", "with-shares");
   const pathOrId = oneWord(invocation, "path or id");
   return withEremos(invocation, async (eremos) => {
     await openGate(eremos, invocation);
@@ -261,7 +265,7 @@ const releaseCommand: Command = async (invocation) => {
 };
 
 const checkCommand: Command = async (invocation) => {
-  only(invocation, "password-stdin", "with-code");
+  only(invocation, "password-stdin", "with-code", "with-shares");
   const pathOrId = oneWord(invocation, "path or id");
   return withEremos(invocation, async (eremos) => {
     await openGate(eremos, invocation);
@@ -330,5 +334,5 @@ const serveCommand: Command = async (invocation) => {
 };
 
 export const COMMANDS: Readonly<Record<string, Command>> = {
-  setup, passwd, list, lock: lockCommand, close, unlock: unlockCommand, visit, drop: dropCommand, release: releaseCommand, check: checkCommand, recover: recoverCommand, practice: practiceCommand, mend: mendCommand, scan: scanCommand, rescue: rescueCommand, onlooker, page, integrate, serve: serveCommand,
+  setup, passwd, list, lock: lockCommand, close, unlock: unlockCommand, visit, drop: dropCommand, release: releaseCommand, check: checkCommand, recover: recoverCommand, practice: practiceCommand, keyholders: keyholdersCommand, mend: mendCommand, scan: scanCommand, rescue: rescueCommand, onlooker, page, integrate, serve: serveCommand,
 };

@@ -1,5 +1,5 @@
 import { EremosError, type FolderSecret } from "@eremos/core";
-import { Eremos, folderPasswordOf, readSettings, signIn } from "@eremos/server";
+import { type BackSecret, Eremos, folderPasswordOf, readSettings, signIn } from "@eremos/server";
 import type { Asking } from "./ask";
 import { endProgress, showProgress } from "./progress";
 
@@ -65,13 +65,26 @@ export async function signInWith(eremos: Eremos, typed: string): Promise<void> {
 
 export const hintOf = ({ flags }: Invocation): string | null => (typeof flags["hint"] === "string" ? flags["hint"] : null);
 
-/** Asks for a folder's own password, or with --with-code for the recovery code, where it has one. */
+/** The flags by which somebody says that they have no password. */
+export const BACK_FLAGS = ["code-stdin", "with-code", "shares-stdin", "with-shares"] as const;
+
+export function isWithoutPassword({ flags }: Pick<Invocation, "flags">): boolean {
+  return BACK_FLAGS.some((flag) => flags[flag] === true);
+}
+
+/** The recovery code, or keyholders' shares where one of the flags says so. */
+export async function backSecret({ asking, flags }: Pick<Invocation, "asking" | "flags">): Promise<BackSecret> {
+  if (flags["shares-stdin"] || flags["with-shares"]) return { kind: "shares", shares: await asking.askShares() };
+  return { kind: "code", code: await asking.ask("Recovery code") };
+}
+
+/** Asks for a folder's own password, or with --with-code or --with-shares for those, where it has one. */
 export async function secretFor(eremos: Eremos, folder: string, { asking, flags }: Invocation): Promise<FolderSecret | null> {
   const { hasPassword, hint } = folderPasswordOf(eremos, folder, process.cwd());
   return hasPassword ? ownSecret({ asking, flags }, hint) : null;
 }
 
 export async function ownSecret({ asking, flags }: Pick<Invocation, "asking" | "flags">, hint: string | null): Promise<FolderSecret> {
-  if (flags["with-code"]) return { kind: "code", code: await asking.ask("Recovery code") };
+  if (isWithoutPassword({ flags })) return backSecret({ asking, flags });
   return { kind: "password", password: await asking.ask(`Password of this folder${hint === null ? "" : ` (hint: ${hint})`}`) };
 }

@@ -1,12 +1,13 @@
+import { userInfo } from "node:os";
 import { resolve } from "node:path";
 import { EremosError, type RescueSecret, type ScanFound, describeFound, describeReport, directorySource, findLocked, rescue, scan } from "@eremos/core";
-import { mend, practice, resetPassword, returnOwner, scanPlaces } from "@eremos/server";
-import { type Command, type Invocation, hintOf, noWords, oneWord, only, openGate, ownSecret, withEremos } from "./invocation";
+import { keyholdersView, mend, nameKeyholders, practice, resetPassword, returnOwner, scanPlaces, sharesOf } from "@eremos/server";
+import { BACK_FLAGS, type Command, type Invocation, backSecret, hintOf, isWithoutPassword, noWords, oneWord, only, openGate, ownSecret, signInWith, withEremos } from "./invocation";
 import { endProgress, showProgress } from "./progress";
 
 /** Getting back in, and everything out: what works without the list, the database, or the password. */
 export const rescueCommand: Command = async (invocation) => {
-  only(invocation, "password-stdin", "code-stdin", "with-code", "to");
+  only(invocation, "password-stdin", ...BACK_FLAGS, "to");
   const folder = resolve(oneWord(invocation, "folder"));
   const { to } = invocation.flags;
   if (typeof to !== "string" || to === "") throw new EremosError("usage", "Say where to: --to DIRECTORY, an empty or a new one on a disk with enough room.");
@@ -18,37 +19,37 @@ export const rescueCommand: Command = async (invocation) => {
 };
 
 async function rescueSecret(folder: Buffer, { asking, flags }: Invocation): Promise<RescueSecret> {
-  if (flags["code-stdin"] || flags["with-code"]) return { kind: "code", code: await asking.ask("Recovery code") };
+  if (isWithoutPassword({ flags })) return backSecret({ asking, flags });
   const { hasPassword, hint } = await findLocked(directorySource(folder));
   const password = await asking.ask("Master password");
   return { kind: "password", password, folderPassword: hasPassword ? await asking.ask(`Password of this folder${hint === null ? "" : ` (hint: ${hint})`}`) : null };
 }
 
 export const recoverCommand: Command = async (invocation) => {
-  only(invocation, "password-stdin", "code-stdin", "with-code", "hint");
-  const { words, flags, asking } = invocation;
+  only(invocation, "password-stdin", ...BACK_FLAGS, "hint");
+  const { words, asking } = invocation;
   if (words.length > 1) throw new EremosError("usage", "This command takes one folder at most. `eremos help` lists the commands.");
   const [folder] = words;
   const hint = hintOf(invocation);
   return withEremos(invocation, async (eremos) => {
     if (folder === undefined) {
       eremos.requireOwner();
-      const code = await asking.ask("Recovery code");
-      const { left } = await resetPassword(eremos, { code, password: await asking.ask("New master password", true), hint });
-      const lines = ["The new master password is set. The recovery code stays as it is.", ...left.map(({ path }) => `Out of reach now, and opening with the old password until you sign in while it is there: ${path}`)];
+      const secret = await backSecret(invocation);
+      const { left } = await resetPassword(eremos, { secret, password: await asking.ask("New master password", true), hint });
+      const lines = ["The new master password is set. Code and shares stay as they are.", ...left.map(({ path }) => `Out of reach now, and opening with the old password until you sign in while it is there: ${path}`)];
       return { result: { left }, lines };
     }
-    const isCode = flags["code-stdin"] === true || flags["with-code"] === true;
+    const isBack = isWithoutPassword(invocation);
     await scanPlaces(eremos, null, process.cwd());
-    const secret = isCode ? { kind: "code" as const, code: await asking.ask("Recovery code") } : { kind: "password" as const, password: await asking.ask("Master password") };
-    const result = await returnOwner(eremos, { path: resolve(folder), secret, password: isCode ? await asking.ask("New master password", true) : null, hint });
+    const secret = isBack ? await backSecret(invocation) : { kind: "password" as const, password: await asking.ask("Master password") };
+    const result = await returnOwner(eremos, { path: resolve(folder), secret, password: isBack ? await asking.ask("New master password", true) : null, hint });
     const lines = [`${result.taken.length} of your folders are listed again${result.taken.length > 0 ? `: ${result.taken.join(", ")}` : ""}.`, ...result.left.map(({ path, reason }) => `Not yet: ${path}. ${reason}`)];
     return { result, lines };
   });
 };
 
 export const mendCommand: Command = async (invocation) => {
-  only(invocation, "password-stdin", "with-code");
+  only(invocation, "password-stdin", "with-code", "with-shares");
   const path = resolve(oneWord(invocation, "path"));
   return withEremos(invocation, async (eremos) => {
     await openGate(eremos, invocation);
@@ -60,13 +61,15 @@ export const mendCommand: Command = async (invocation) => {
 };
 
 export const practiceCommand: Command = async (invocation) => {
-  only(invocation, "password-stdin", "code-stdin");
+  only(invocation, "password-stdin", ...BACK_FLAGS);
   noWords(invocation);
   return withEremos(invocation, async (eremos) => {
     await openGate(eremos, invocation);
-    const { folders } = await practice(eremos, await invocation.asking.ask("Recovery code"));
+    const secret = await backSecret(invocation);
+    const { folders } = await practice(eremos, secret);
+    const what = secret.kind === "code" ? ["The code opens", "The code does not open"] : ["The shares open", "The shares do not open"];
     const failed = folders.filter(({ problem }) => problem !== null);
-    const lines = [failed.length === 0 ? `The code opens ${folders.length === 1 ? "the one sealed folder" : `all ${folders.length} sealed folders`}. Nothing was changed.` : `The code does not open ${failed.length} of ${folders.length}:`, ...failed.map(({ path, problem }) => `  ${path}: ${problem}`)];
+    const lines = [failed.length === 0 ? `${what[0]} ${folders.length === 1 ? "the one sealed folder" : `all ${folders.length} sealed folders`}. Nothing was changed.` : `${what[1]} ${failed.length} of ${folders.length}:`, ...failed.map(({ path, problem }) => `  ${path}: ${problem}`)];
     return { result: { folders }, lines, exitCode: failed.length === 0 ? 0 : 5 };
   });
 };
@@ -86,3 +89,26 @@ export const scanCommand: Command = async (invocation) => {
   const lines = [...found.flatMap(describeFound), end, ...unreadable.map((one) => `Not looked into (no permission, or the disk can't read it): ${one}`)];
   return { result: { found: found.map((one) => ({ ...one, path: one.path.toString("utf8") })), directories, unreadable, stopped: wasStopped }, lines, exitCode: wasStopped ? 6 : 0 };
 };
+
+export const keyholdersCommand: Command = async (invocation) => {
+  only(invocation, "password-stdin", "of");
+  const [threshold, ...names] = invocation.words;
+  return withEremos(invocation, async (eremos) => {
+    eremos.requireOwner();
+    const current = await invocation.asking.ask("Master password");
+    await signInWith(eremos, current);
+    if (threshold === undefined) return { result: keyholdersView(eremos), lines: describeKeyholders(keyholdersView(eremos)) };
+    const asked = Number(threshold);
+    if (!Number.isInteger(asked) || asked < 2 || names.length < 2) throw new EremosError("usage", "Say how many together open, and who: eremos keyholders 2 Tomas Mirela Pavel. Nothing was changed.");
+    const { of } = invocation.flags;
+    const { left } = await nameKeyholders(eremos, { current, of: typeof of === "string" ? of : userInfo().username, threshold: asked, holders: names.map((name) => ({ name, mail: null })) });
+    const shares = sharesOf(eremos) ?? [];
+    const lines = ["Each to its holder, and nowhere else:", ...shares.flatMap(({ name, share }) => ["", name, `  ${share}`]), "", `Any ${asked} of the ${names.length} together open everything. Earlier shares open nothing that could be reached.`, ...left.map(({ path }) => `As before until it is opened or here again: ${path}`)];
+    return { result: { shares, left }, lines };
+  });
+};
+
+function describeKeyholders(view: ReturnType<typeof keyholdersView>): string[] {
+  if (!view) return ["There are no keyholders."];
+  return [`Any ${view.threshold} of ${view.count} together open.`, ...(view.holders?.map(({ name }) => `  ${name}`) ?? ["  They were named on another computer; their names are known there only."])];
+}

@@ -1,6 +1,8 @@
 import { spawnSync } from "node:child_process";
 import * as fs from "node:fs";
 import { afterEach, beforeEach, expect, it } from "vitest";
+import { fileURLToPath } from "node:url";
+import { snapshot } from "../../core/test/world";
 import { CLI, CommandLine, PASSWORD } from "./command-line";
 
 const NEW = "half a cello and a bow";
@@ -12,6 +14,8 @@ beforeEach(() => {
 });
 afterEach(() => cli.remove());
 
+/** Times to the microsecond, as a rescue gives them back. */
+const contents = (folder: string): string[] => snapshot(folder).slice(1).map((line) => line.replace(/(mtime=\d+)\d{3}/, "$1"));
 const withInput = (args: readonly string[], input: string): { status: number | null; stdout: string } => spawnSync("node", [CLI, ...args], { cwd: cli.world, env: cli.env, encoding: "utf8", input });
 
 it("practice proves the code, recover sets another password by it, and both refuse another code", () => {
@@ -22,6 +26,25 @@ it("practice proves the code, recover sets another password by it, and both refu
   spawnSync("sleep", ["1.2"]);
   expect(withInput(["recover", "--code-stdin"], `${code}\n${NEW}\n`).status).toBe(0);
   expect(cli.run(["release", folder], NEW).status).toBe(0);
+});
+
+it("keyholders' shares, one a line, are as good as the code: to practise, to open a folder with a password of its own, to bring everything out, and for a new password", () => {
+  const folder = cli.makeFolder("Payroll");
+  const before = contents(folder);
+  expect(withInput(["keyholders", "2", "Tomas", "--password-stdin"], `${PASSWORD}\n`).status).toBe(2);
+  const { shares } = cli.json<{ shares: readonly { readonly share: string }[] }>(["keyholders", "2", "Tomas", "Mirela", "Pavel"], PASSWORD).body;
+  const [tomas = "", mirela = "", pavel = ""] = shares.map(({ share }) => share);
+  expect(cli.run(["keyholders"], PASSWORD).stdout).toContain("Any 2 of 3 together open.");
+  expect(withInput(["lock", folder, "--view", "--folder-password", "--password-stdin"], `${PASSWORD}\nrosin on the left shelf\n`).status).toBe(0);
+  expect(withInput(["practice", "--password-stdin", "--with-shares"], `${PASSWORD}\n${tomas}\n${pavel}\n`)).toMatchObject({ status: 0, stdout: expect.stringContaining("The shares open the one sealed folder") });
+  const out = `${cli.base}/out`;
+  expect(withInput(["rescue", folder, "--to", out, "--shares-stdin"], `${tomas}\n`).status).toBe(4);
+  expect(withInput(["rescue", folder, "--to", out, "--shares-stdin"], `${tomas}\n${pavel}\n`).status).toBe(0);
+  expect(contents(out)).toEqual(before);
+  const script = spawnSync("node", [fileURLToPath(new URL("../../rescue/dist/rescue.mjs", import.meta.url)), folder, "--to", `${out} by script`, "--shares-stdin"], { encoding: "utf8", input: `${mirela}\n${pavel}\n` });
+  expect([script.status, fs.readdirSync(`${out} by script`)]).toEqual([0, fs.readdirSync(out)]);
+  expect(withInput(["recover", "--shares-stdin"], `${mirela}\n${tomas}\n\n${NEW}\n`)).toMatchObject({ status: 0 });
+  expect(withInput(["release", folder, "--password-stdin", "--with-shares"], `${NEW}\n${pavel}\n${mirela}\n`).status).toBe(0);
 });
 
 it("where Eremos' data is gone, one folder and its password bring all of them back", () => {

@@ -13,7 +13,7 @@ export {
 export { CODE_GROUPS, isGroupRight, mistypedGroups, newRecoveryCode, parseRecoveryCode } from "./format/recovery-code";
 export { normaliseCodeText } from "./format/code-groups";
 export { LEAST_THRESHOLD, MOST_KEYHOLDERS, SHARE_GROUPS, type ShareLook, lookAtShares, mistypedShareGroups } from "./format/keyholders";
-export { type FolderPassword, type FolderSecret, type WaysIn, waysInto } from "./format/header";
+export { type FolderPassword, type FolderSecret, type WaysIn, keyholdersOf, waysInto } from "./format/header";
 export { HIDDEN_NAME, whyNotCover } from "./format/ids";
 export { type FolderState, VISIBILITIES, type Visibility } from "./format/state";
 export { type Bars, LEVELS, type Level, NO_BARS, barsSchema } from "./format/guard-record";

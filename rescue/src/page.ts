@@ -1,4 +1,4 @@
-import { CODE_GROUPS, type LockedFolder, type RescueSecret, type RescuedEntry, findLocked, isEremosError, isPlainTrue, mistypedGroups, openLocked } from "@eremos/core/rescue";
+import { type AskedKeyholders, CODE_GROUPS, type LockedFolder, type RescueSecret, type RescuedEntry, findLocked, isEremosError, isPlainTrue, keyholdersOf, lookAtShares, mistypedGroups, openLocked } from "@eremos/core/rescue";
 import { type ChosenFiles, filesDropped, filesOf, filesSource, lockedIn } from "./files-source";
 import { type Lost, shownPath, takeOutAll, takeOutFile } from "./take-out";
 
@@ -12,13 +12,15 @@ function at<T extends HTMLElement>(id: string): T {
 }
 
 const view = {
-  folder: at<HTMLInputElement>("folder"), which: at("which"), found: at<HTMLSelectElement>("found"), chosen: at("chosen"), secret: at("secret"), form: at<HTMLFormElement>("form"), byPassword: at("by-password"), byOwn: at("by-own"), byCode: at("by-code"),
-  password: at<HTMLInputElement>("password"), own: at<HTMLInputElement>("own"), code: at<HTMLInputElement>("code"), hint: at("hint"), wrong: at("wrong"), contents: at("contents"), summary: at("summary"), problems: at("problems"),
+  folder: at<HTMLInputElement>("folder"), which: at("which"), found: at<HTMLSelectElement>("found"), chosen: at("chosen"), secret: at("secret"), form: at<HTMLFormElement>("form"), byPassword: at("by-password"), byOwn: at("by-own"), byCode: at("by-code"), byShares: at("by-shares"),
+  password: at<HTMLInputElement>("password"), own: at<HTMLInputElement>("own"), code: at<HTMLInputElement>("code"), shares: at<HTMLTextAreaElement>("shares"), asked: at("asked"), looks: at("looks"), hint: at("hint"), wrong: at("wrong"), contents: at("contents"), summary: at("summary"), problems: at("problems"),
   all: at<HTMLButtonElement>("all"), find: at<HTMLInputElement>("find"), progress: at<HTMLProgressElement>("progress"), list: at("list"), more: at("more"),
 };
 
 let files: ChosenFiles = new Map();
 let hasPassword = false;
+/** Whose shares open the folder; null where none do. */
+let keyholders: { readonly owner: string; readonly set: AskedKeyholders } | null = null;
 let locked: LockedFolder | null = null;
 
 async function choose(chosen: ChosenFiles): Promise<void> {
@@ -44,6 +46,10 @@ async function pick(): Promise<void> {
     }
     const found = await findLocked(filesSource(files, folder));
     ({ hasPassword } = found);
+    const [header] = found.headers;
+    const set = header ? keyholdersOf(header) : null;
+    keyholders = header && set ? { owner: header.owner.owner, set } : null;
+    view.asked.textContent = set ? `any ${set.threshold} of ${set.checks.length}, one a line` : "no keyholders were named for this folder";
     view.hint.textContent = found.hint === null ? "it has one besides the master password" : `hint: ${found.hint}`;
     view.chosen.textContent = found.state !== null && isPlainTrue(found.state)
       ? "This folder was open, or on its way: its files lie readable in it, or in .eremos/staging. What was locked before can be opened here."
@@ -60,15 +66,27 @@ function kind(): string {
 }
 
 function showFields(): void {
-  const isCode = kind() === "code";
-  view.byPassword.hidden = isCode;
-  view.byOwn.hidden = isCode || !hasPassword;
-  view.byCode.hidden = !isCode;
+  const chosen = kind();
+  view.byPassword.hidden = chosen !== "password";
+  view.byOwn.hidden = chosen !== "password" || !hasPassword;
+  view.byCode.hidden = chosen !== "code";
+  view.byShares.hidden = view.looks.hidden = chosen !== "shares";
   view.wrong.textContent = "";
 }
 
 function secretTyped(): RescueSecret {
+  if (kind() === "shares") return { kind: "shares", shares: sharesTyped() };
   return kind() === "code" ? { kind: "code", code: view.code.value } : { kind: "password", password: view.password.value, folderPassword: hasPassword ? view.own.value : null };
+}
+
+function sharesTyped(): string[] {
+  return view.shares.value.split("\n").filter((line) => line.trim() !== "");
+}
+
+/** Each share is looked at by itself while they are collected. */
+function checkShares(): void {
+  const looks = keyholders ? lookAtShares(keyholders.owner, keyholders.set, sharesTyped()) : [];
+  view.looks.replaceChildren(...looks.map(({ number, problem }) => item(problem ?? `Share ${number ?? ""} is right.`)));
 }
 
 /** Mistyped groups are named while they are typed. */
@@ -188,6 +206,7 @@ view.form.addEventListener("change", (event) => {
   if ((event.target as HTMLInputElement).name === "kind") showFields();
 });
 view.code.addEventListener("input", checkCode);
+view.shares.addEventListener("input", checkShares);
 view.form.addEventListener("submit", (event) => {
   event.preventDefault();
   void open();

@@ -10,7 +10,9 @@ const USAGE = `rescue.mjs: gets everything out of a folder that Eremos locked, w
 
   --password-stdin   the master password is the first line of standard input, the folder's own password, where it has one, the second
   --code-stdin       the recovery code is the first line of standard input
+  --shares-stdin     keyholders' shares are the lines of standard input
   --code             ask for the recovery code instead of the password
+  --shares           ask for keyholders' shares instead of the password
   --json             one JSON document on standard output
 
 FOLDER is the one that has a directory called .eremos in it, whatever its name is now.
@@ -22,21 +24,35 @@ interface Flags {
   readonly to?: string | undefined;
   readonly json?: boolean | undefined;
   readonly code?: boolean | undefined;
+  readonly shares?: boolean | undefined;
   readonly help?: boolean | undefined;
   readonly "password-stdin"?: boolean | undefined;
   readonly "code-stdin"?: boolean | undefined;
+  readonly "shares-stdin"?: boolean | undefined;
 }
 
 async function secretFor(folder: Buffer, flags: Flags): Promise<RescueSecret> {
   const { hasPassword, hint } = await findLocked(directorySource(folder));
+  if (flags["shares-stdin"]) return { kind: "shares", shares: (await linesOfInput()).filter((line) => line.trim() !== "") };
   if (flags["code-stdin"] || flags["password-stdin"]) {
     const [first = "", second = ""] = (await linesOfInput()).map((line) => line.replace(/\r$/, ""));
     return flags["code-stdin"] ? { kind: "code", code: first } : { kind: "password", password: first, folderPassword: hasPassword ? second : null };
   }
-  if (!process.stdin.isTTY) throw new EremosError("usage", "The password is asked at a terminal. Here there is none: give it with --password-stdin, or the recovery code with --code-stdin.");
+  if (!process.stdin.isTTY) throw new EremosError("usage", "The password is asked at a terminal. Here there is none: give it with --password-stdin, the recovery code with --code-stdin, or shares with --shares-stdin.");
   if (flags.code) return { kind: "code", code: await ask("Recovery code") };
+  if (flags.shares) return { kind: "shares", shares: await askShares() };
   const master = await ask("Master password");
   return { kind: "password", password: master, folderPassword: hasPassword ? await ask(`Password of this folder${hint === null ? "" : ` (hint: ${hint})`}`) : null };
+}
+
+/** Until an empty one. */
+async function askShares(): Promise<string[]> {
+  const shares: string[] = [];
+  for (;;) {
+    const share = await ask(`Share ${shares.length + 1} (nothing: these are all)`);
+    if (share.trim() === "") return shares;
+    shares.push(share);
+  }
 }
 
 async function linesOfInput(): Promise<string[]> {
@@ -90,7 +106,7 @@ async function main(words: readonly string[]): Promise<number> {
   try {
     const { values, positionals } = parseArgs({
       args: [...words], allowPositionals: true,
-      options: { to: { type: "string" }, json: { type: "boolean" }, code: { type: "boolean" }, "password-stdin": { type: "boolean" }, "code-stdin": { type: "boolean" }, help: { type: "boolean", short: "h" } },
+      options: { to: { type: "string" }, json: { type: "boolean" }, code: { type: "boolean" }, shares: { type: "boolean" }, "shares-stdin": { type: "boolean" }, "password-stdin": { type: "boolean" }, "code-stdin": { type: "boolean" }, help: { type: "boolean", short: "h" } },
     });
     json = values.json === true;
     const [first, second] = positionals;

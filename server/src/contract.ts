@@ -37,6 +37,8 @@ export interface StateView {
   readonly waitMs: number;
   /** Signed out by itself, and a PIN leads back in. */
   readonly pin: boolean;
+  /** Of keyholders, where there are some: how many of how many open. */
+  readonly keyholders: { readonly threshold: number; readonly count: number } | null;
   /** The owner chose to stay signed in, and this is a program of the owner's account: no password is needed. */
   readonly stays: boolean;
 }
@@ -47,8 +49,40 @@ export interface NewFolderPassword {
   readonly hint: string | null;
 }
 
+/** The ways back without a password. */
+export type BackSecret = { readonly kind: "code"; readonly code: string } | { readonly kind: "shares"; readonly shares: readonly string[] };
 /** What opens a folder that has a password of its own. */
-export type FolderSecret = { readonly kind: "password"; readonly password: string } | { readonly kind: "code"; readonly code: string };
+export type FolderSecret = { readonly kind: "password"; readonly password: string } | BackSecret;
+
+/** The keyholders, and where their shares are. */
+export interface KeyholdersView {
+  readonly threshold: number;
+  readonly count: number;
+  /** Whose folders they open, as the sheets say. Null, like the next two and the holders: they were named on another computer. */
+  readonly of: string | null;
+  readonly madeAt: number | null;
+  readonly provenAt: number | null;
+  readonly holders: readonly { readonly number: number; readonly name: string; readonly mail: string | null; readonly handedAt: number | null; readonly by: "sheet" | "mail" | null }[] | null;
+  /** The host of the mail server, where there is one. */
+  readonly mailServer: string | null;
+  /** Folders with a password of their own, which these shares do not open until they are opened. */
+  readonly withEarlier: PasswordChanged["left"];
+}
+
+export interface MailServerView {
+  readonly host: string;
+  readonly port: number;
+  readonly security: "tls" | "starttls" | "none";
+  readonly user: string;
+  readonly from: string;
+}
+
+/** Shares that are being collected: each by itself. */
+export interface SharesLook {
+  readonly threshold: number;
+  readonly count: number;
+  readonly shares: readonly { readonly number: number | null; readonly problem: string | null }[];
+}
 
 export interface StrengthView {
   /** 0 (guessed at once) to 4 (very hard to guess). */
@@ -126,9 +160,9 @@ export interface FolderView {
   /** Files that wait in its drop slot, encrypted. */
   readonly drops: number;
   /** Locked, and too large for the room there is: opening goes file by file. */
-  /** Sealed: when the recovery code was last seen to open it; null: not yet. */
-  readonly codeProvenAt: number | null;
   readonly isCramped: boolean;
+  /** Sealed: what opens it, and when the code and the shares were last seen to; null: not yet. */
+  readonly waysBack: { readonly count: number; readonly codeProvenAt: number | null; readonly sharesProvenAt: number | null; readonly hasKeyholders: boolean } | null;
   /** What needs the owner, in one sentence, or null. */
   readonly attention: string | null;
   readonly visit: VisitView | null;
@@ -237,7 +271,7 @@ export interface ReachView {
 export interface ActivityView {
   readonly at: number;
   readonly folder: string;
-  readonly kind: "locked" | "opened" | "released" | "checked" | "damaged" | "recovered" | "password" | "folder-password" | "code" | "reguarded" | "visited" | "changed" | "put-back" | "taken-in" | "practised" | "mended";
+  readonly kind: "locked" | "opened" | "released" | "checked" | "damaged" | "recovered" | "password" | "folder-password" | "code" | "reguarded" | "visited" | "changed" | "put-back" | "taken-in" | "practised" | "mended" | "keyholders";
   readonly signedIn: boolean;
 }
 
@@ -411,7 +445,7 @@ export interface RescueFile {
 }
 
 /** What opens a found folder of another owner, or one with a password of its own. */
-export type TakeInSecret = { readonly kind: "password"; readonly password: string; readonly folderPassword: string | null } | { readonly kind: "code"; readonly code: string };
+export type TakeInSecret = { readonly kind: "password"; readonly password: string; readonly folderPassword: string | null } | BackSecret;
 
 /** What was taken in, by name, and what was not, with the reason. */
 export interface TakenIn {

@@ -3,6 +3,7 @@ import * as path from "node:path";
 import { EremosError, type Grounds, type OffLimits, type OwnerEnvelope, type Progress, defaultOffLimits, editedOffLimits } from "@eremos/core";
 import type { ChangeEvent, JobVerb } from "./contract";
 import { DataDirectory } from "./data-directory";
+import { Documents } from "./documents";
 import { type OpenDatabase, openDatabase } from "./database/open";
 import { Jobs } from "./jobs";
 import { realPathOf } from "./operations/paths";
@@ -21,6 +22,7 @@ import { Keeper } from "./watch/keeper";
 export class Eremos {
   readonly gate: Gate;
   readonly registry: Registry;
+  readonly documents: Documents;
   readonly jobs: Jobs;
   readonly preferences: Preferences;
   readonly keeper: Keeper;
@@ -37,6 +39,7 @@ export class Eremos {
   private constructor(readonly settings: Settings, readonly data: DataDirectory, readonly database: OpenDatabase, onProgress?: (folder: string, verb: JobVerb, progress: Progress) => void) {
     this.gate = new Gate(database);
     this.registry = new Registry(database);
+    this.documents = new Documents(database);
     this.jobs = new Jobs(database, () => this.announce({ topic: "jobs" }), onProgress);
     this.preferences = new Preferences(database);
     this.keeper = new Keeper(this);

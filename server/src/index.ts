@@ -23,13 +23,14 @@ export { commandOf, desktopParts, setDesktop } from "./operations/integrate";
 export { GUARDS, type ProtectionRequest, USUAL_BARS } from "./protection";
 export type { StartedJob } from "./jobs";
 export type { Progress } from "@eremos/core";
-export type { FolderView, JobVerb, JobView } from "./contract";
+export type { BackSecret, FolderView, JobVerb, JobView } from "./contract";
 export { startVisit } from "./operations/visit";
 export { mountCommandOf } from "./visit/mount";
 export { drop } from "./operations/drop";
 export { resetPassword } from "./operations/forgotten-password";
 export { returnOwner, scanPlaces } from "./operations/find-folders";
 export { mend } from "./operations/mend";
+export { keyholdersView, nameKeyholders, sharesOf } from "./operations/keyholders";
 export { practice } from "./operations/practice";
 
 /** Loaded only where it is wanted: a command starts in half the time without it. As `serve` in http. */

@@ -1,10 +1,11 @@
 import { desc, eq } from "drizzle-orm";
 import { z } from "zod";
-import { type OwnerEnvelope, EremosError, fromBase64, openBox, openEnvelope, sealBox, sealTo } from "@eremos/core";
+import { type OwnerEnvelope, fromBase64, openEnvelope, sealTo } from "@eremos/core";
 import { rulesSchema } from "./locking-rules";
 import { kindSchema, protectionShape } from "./protection";
 import type { OpenDatabase } from "./database/open";
 import { events, folders, inbox, slots } from "./database/schema";
+import { openRow, sealRow } from "./database/sealed-rows";
 import type { Keys } from "./session/keys";
 
 export const recordSchema = z.strictObject({
@@ -25,10 +26,12 @@ export const recordSchema = z.strictObject({
   rules: rulesSchema.nullable().default(null),
   /** When the recovery code was last seen to open it: milliseconds since 1970. */
   codeProvenAt: z.number().nullable().default(null),
+  /** The same of the keyholders' shares. */
+  sharesProvenAt: z.number().nullable().default(null),
 });
 export type FolderRecord = z.output<typeof recordSchema>;
 
-export const EVENT_KINDS = ["locked", "opened", "released", "checked", "damaged", "recovered", "password", "folder-password", "code", "reguarded", "visited", "changed", "put-back", "taken-in", "practised", "mended"] as const;
+export const EVENT_KINDS = ["locked", "opened", "released", "checked", "damaged", "recovered", "password", "folder-password", "code", "reguarded", "visited", "changed", "put-back", "taken-in", "practised", "mended", "keyholders"] as const;
 const eventSchema = z.strictObject({ at: z.number(), folder: z.string(), kind: z.enum(EVENT_KINDS), signedIn: z.boolean() });
 export type ActivityEvent = z.output<typeof eventSchema>;
 
@@ -113,7 +116,7 @@ export class Registry {
 function mergeRecord(known: readonly FolderRecord[], incoming: FolderRecord): FolderRecord {
   const before = known.find((record) => record.id === incoming.id);
   if (before && incoming.guard === "sealed" && incoming.generation === 0) return before;
-  return before ? { ...incoming, openedAt: incoming.openedAt ?? before.openedAt, protectedAt: before.protectedAt, rules: before.rules, codeProvenAt: before.codeProvenAt } : incoming;
+  return before ? { ...incoming, openedAt: incoming.openedAt ?? before.openedAt, protectedAt: before.protectedAt, rules: before.rules, codeProvenAt: before.codeProvenAt, sharesProvenAt: before.sharesProvenAt } : incoming;
 }
 
 async function openLetter(keys: Keys, sealed: string): Promise<Letter | null> {
@@ -124,14 +127,4 @@ async function openLetter(keys: Keys, sealed: string): Promise<Letter | null> {
   } catch {
     return null;
   }
-}
-
-function sealRow(keys: Keys, place: string, value: object): Buffer {
-  return sealBox(keys.databaseKey, `database/${place}`, Buffer.from(JSON.stringify(value)));
-}
-
-function openRow(keys: Keys, place: string, sealed: Buffer): unknown {
-  const plain = openBox(keys.databaseKey, `database/${place}`, sealed);
-  if (typeof plain === "string") throw new EremosError("damaged", "A row of Eremos' database is damaged. Your folders carry all they need and still open.");
-  return JSON.parse(plain.toString("utf8"));
 }

@@ -1,5 +1,5 @@
 import type {
-  ActivityView, ClosedUp, DesktopView, Dropped, DroppedFound, Effort, EffortsView, ErrorView, FolderSecret, FolderView, JobView, LastLockView, LockingRules, NewFolderPassword, OffLimitsView, OnlookView, OpeningMode, PasswordChanged, PlaceEntry, PlaceListing, PlanView, PracticeView, PreferencesView, Protection, ReachView, RescueFile, ScanView, SettingsView, ShownCode, SignedIn, StateView, StrengthView, TakeInSecret, TakenIn, VisitCall, VisitReply, VisitView,
+  ActivityView, BackSecret, ClosedUp, DesktopView, Dropped, DroppedFound, Effort, EffortsView, ErrorView, FolderSecret, FolderView, JobView, KeyholdersView, LastLockView, LockingRules, MailServerView, NewFolderPassword, OffLimitsView, OnlookView, OpeningMode, PasswordChanged, PlaceEntry, PlaceListing, PlanView, PracticeView, PreferencesView, Protection, ReachView, RescueFile, ScanView, SettingsView, SharesLook, ShownCode, SignedIn, StateView, StrengthView, TakeInSecret, TakenIn, VisitCall, VisitReply, VisitView,
 } from "@eremos/server/contract";
 import { readTab } from "./tab";
 
@@ -36,7 +36,17 @@ export const api = {
   finishNewCode: (id: string, groups: readonly string[]) => call<PasswordChanged>("code/finish", { id, groups }),
   signIn: (password: string) => call<SignedIn>("sign-in", { password }),
   checkCode: (code: string) => call<{ readonly wrong: readonly number[] }>("code/check", { code }),
-  forgotten: (code: string, password: string, hint: string | null) => call<SignedIn & PasswordChanged>("forgotten", { code, password, hint }),
+  forgotten: (secret: BackSecret, password: string, hint: string | null) => call<SignedIn & PasswordChanged>("forgotten", { secret, password, hint }),
+  /** Each share by itself, of this owner's set or of that of a folder that was found; null: there are no keyholders. */
+  lookAtShares: (shares: readonly string[], at: string | null) => call<{ readonly look: SharesLook | null }>("shares/look", { shares, at }),
+  keyholders: () => call<{ readonly keyholders: KeyholdersView | null }>("keyholders"),
+  nameKeyholders: (named: { readonly current: string; readonly of: string; readonly threshold: number; readonly holders: readonly { readonly name: string; readonly mail: string | null }[] }) => call<PasswordChanged>("keyholders/name", named),
+  dropKeyholders: (current: string) => call<PasswordChanged>("keyholders/drop", { current }),
+  /** A PDF, base64. */
+  shareSheet: (number: number) => call<{ readonly pdf: string }>("keyholders/sheet", { number }),
+  mailShare: (number: number) => call<object>("keyholders/mail", { number }),
+  mailServer: () => call<{ readonly server: MailServerView | null }>("mail-server"),
+  setMailServer: (server: (MailServerView & { readonly password: string }) | null) => call<object>("mail-server/set", { server }),
   scan: () => call<ScanView>("scan"),
   startScan: (places: readonly string[] | null) => call<object>("scan/start", { places }),
   stopScan: () => call<object>("scan/stop"),
@@ -46,7 +56,7 @@ export const api = {
   /** A PDF, base64. */
   sheet: (code: string) => call<{ readonly pdf: string }>("sheet", { code }),
   rescueFiles: () => call<readonly RescueFile[]>("rescue-files"),
-  practice: (code: string) => call<PracticeView>("practice", { code }),
+  practice: (secret: BackSecret) => call<PracticeView>("practice", { secret }),
   /** What was written anew. */
   mend: (path: string, secret: FolderSecret | null) => call<{ readonly mended: readonly string[] }>("mend", { path, secret }),
   putRight: () => call<{ readonly folders: readonly string[] }>("put-right"),

@@ -34,8 +34,7 @@ export const keyholdersShape = {
   publicKey: text,
   privateKey: text,
 };
-const keyholdersSchema = z.strictObject(keyholdersShape);
-export type Keyholders = z.output<typeof keyholdersSchema>;
+export type Keyholders = z.output<z.ZodObject<typeof keyholdersShape>>;
 
 interface Share {
   readonly set: string;

@@ -50,6 +50,12 @@ export const preferences = sqliteTable("preferences", {
   json: text("json").notNull(),
 });
 
+/** Single documents of the owner's, each a box under the database key. */
+export const documents = sqliteTable("documents", {
+  name: text("name").primaryKey(),
+  sealed: blob("sealed", { mode: "buffer" }).notNull(),
+});
+
 /** The gate: counters that survive a restart, and the hint, which is meant to be read by whoever stands before it. */
 export const gate = sqliteTable("gate", {
   id: integer("id").primaryKey(),

@@ -1,7 +1,6 @@
 import type { IncomingMessage, ServerResponse } from "node:http";
 import { z } from "zod";
-import { EremosError, fromSystemError, isEremosError, mistypedGroups } from "@eremos/core";
-import type { Eremos } from "../eremos";
+import { EremosError, fromSystemError, isEremosError } from "@eremos/core";
 import { DESKTOP_PARTS } from "../desktop/desktop";
 import { proofFor } from "../desktop/launcher";
 import { desktopParts, setDesktopPart } from "../operations/integrate";
@@ -17,8 +16,6 @@ import { keepOpen, setOffLimits, setPreferences, setRules } from "../operations/
 import { droppedSchema, findDropped } from "../operations/find-dropped";
 import { onlook } from "../operations/look";
 import { check, release, unlock } from "../operations/open-folder";
-import { resetPassword } from "../operations/forgotten-password";
-import { returnOwner, scanView, takeIn, takeInFound } from "../operations/find-folders";
 import { passwordStrength } from "../operations/password-strength";
 import { planLock } from "../operations/plan-lock";
 import { beginNewCode, finishNewCode } from "../operations/recovery-code";
@@ -26,60 +23,19 @@ import { reach } from "../operations/reach";
 import { beginSetup, finishSetup } from "../operations/setup";
 import { returnStaying, returnWithPin, setStay, signIn, signOut } from "../operations/sign-in";
 import { setProtection } from "../operations/protection";
-import { fullPath } from "../operations/paths";
 import { completePath, listPlace, placeRoots } from "../operations/walk-places";
 import { AS_BEFORE, guardSchema, protectionSchema, visibilitySchema } from "../protection";
 import { effortSchema, offLimitsSchema, preferencesChangeSchema } from "../preferences";
-import { recoverInterrupted } from "../operations/recover-interrupted";
 import { accountOf } from "./peer";
-import { mend } from "../operations/mend";
-import { practice } from "../operations/practice";
-import { rescueFiles } from "./rescue-files";
+import { type ApiContext, FROM, type Route, beginSession, nothing, route, text } from "./route";
+import { WAYS_BACK_ROUTES } from "./ways-back-routes";
 import { findSlot } from "../operations/drop";
 import { startVisit } from "../operations/visit";
 import type { VisitCall } from "../contract";
-import type { Sessions } from "../session/sessions";
 
 const MOST_BODY_BYTES = 64 * 1024;
 export const TAB_HEADER = "x-eremos-tab";
 
-export interface ApiContext {
-  readonly eremos: Eremos;
-  readonly sessions: Sessions;
-  readonly cookieName: string;
-  /** By which this server proves to the owner's own programs that it is the owner's. */
-  readonly secret: string;
-  readonly watchPlace: (path: string) => void;
-}
-
-interface Call {
-  readonly context: ApiContext;
-  readonly response: ServerResponse;
-  readonly signedIn: boolean;
-  /** The program that calls is this account's own. */
-  readonly isOwnAccount: boolean;
-}
-
-interface Route {
-  /** May be called before sign-in. */
-  readonly open: boolean;
-  run(call: Call, body: unknown): Promise<unknown>;
-}
-
-/** One door to the operations: reads the body, checks it, calls. */
-function route<S extends z.ZodType>(open: boolean, schema: S, run: (call: Call, body: z.output<S>) => unknown): Route {
-  return {
-    open,
-    run: async (call, body) => {
-      const parsed = schema.safeParse(body);
-      if (!parsed.success) throw new EremosError("usage", "The request is not in a form Eremos knows. Nothing was touched.");
-      return run(call, parsed.data);
-    },
-  };
-}
-
-const nothing = z.object({});
-const text = z.string().max(4096);
 const href = z.string().max(16_384);
 const visitCallSchema = z.discriminatedUnion("kind", [
   z.strictObject({ kind: z.literal("list"), href }),
@@ -97,19 +53,6 @@ const visitCallSchema = z.discriminatedUnion("kind", [
 const target = z.object({ folder: text, accept: z.boolean().default(false), secret: secretSchema.nullable().default(null) });
 const shownCode = z.object({ id: text, groups: z.array(text).max(8) });
 
-const rescueSecretSchema = z.discriminatedUnion("kind", [
-  z.strictObject({ kind: z.literal("password"), password: text, folderPassword: text.nullable() }),
-  z.strictObject({ kind: z.literal("code"), code: text }),
-]);
-
-function requireMayScan({ context, signedIn, isOwnAccount: isOwn }: Call): Eremos {
-  if (signedIn || (isOwn && context.eremos.data.owner() === null)) return context.eremos;
-  throw new EremosError("needs-sign-in", "Sign in first. Nothing was touched.");
-}
-
-/** A path from the page is always whole. */
-const FROM = "/";
-
 const ROUTES: Readonly<Record<string, Route>> = {
   hello: route(true, z.object({ nonce: z.string().regex(/^[0-9a-f]{64}$/) }), ({ context }, { nonce }) => ({ proof: proofFor(context.secret, nonce) })),
   state: route(true, nothing, ({ context, signedIn, isOwnAccount }) => stateOf(context.eremos, signedIn, isOwnAccount)),
@@ -123,34 +66,7 @@ const ROUTES: Readonly<Record<string, Route>> = {
     const { failedTries } = await signIn(call.context.eremos, body.password);
     return { tab: beginSession(call), failedTries };
   }),
-  "code/check": route(true, z.object({ code: text }), (_call, { code }) => ({ wrong: mistypedGroups(code) })),
-  forgotten: route(true, z.object({ code: text, password: text, hint: text.nullable() }), async (call, body) => {
-    const { failedTries, left } = await resetPassword(call.context.eremos, body);
-    return { tab: beginSession(call), failedTries, left };
-  }),
-  // Before there is an owner, whoever sits here may look for their own folders; afterwards only the owner.
-  scan: route(true, nothing, (call) => scanView(requireMayScan(call))),
-  "scan/start": route(true, z.object({ places: z.array(text).max(64).nullable() }), (call, { places }) => {
-    const eremos = requireMayScan(call);
-    eremos.finder.start((places ?? eremos.settings.places).map((place) => fullPath(place, eremos.settings.home)));
-    return {};
-  }),
-  "scan/stop": route(true, nothing, (call) => {
-    requireMayScan(call).finder.stop();
-    return {};
-  }),
-  "scan/take-in": route(false, z.object({ path: text, secret: rescueSecretSchema.nullable() }), async ({ context }, body) => ({ folder: await takeIn(context.eremos, body) })),
-  "scan/take-in-all": route(false, nothing, ({ context }) => takeInFound(context.eremos)),
-  // The code comes from whoever sees it now; nothing of it is kept. What makes PDFs is large, and loaded for this alone.
-  sheet: route(true, z.object({ code: text }), async ({ context }, { code }) => ({ pdf: (await (await import("../operations/recovery-sheet")).recoverySheet({ code, at: Date.now(), readers: rescueFiles(context.eremos.settings.program) })).toString("base64") })),
-  "rescue-files": route(true, nothing, ({ context }) => rescueFiles(context.eremos.settings.program)),
-  practice: route(false, z.object({ code: text }), ({ context }, { code }) => practice(context.eremos, code)),
-  mend: route(false, z.object({ path: text, secret: secretSchema.nullable() }), async ({ context }, body) => ({ mended: await mend(context.eremos, body) })),
-  "put-right": route(false, nothing, async ({ context }) => ({ folders: await recoverInterrupted(context.eremos) })),
-  return: route(true, z.object({ path: text, secret: secretSchema, password: text.nullable(), hint: text.nullable() }), async (call, body) => {
-    const taken = await returnOwner(requireMayScan(call), body);
-    return { tab: beginSession(call), failedTries: 0, ...taken };
-  }),
+  ...WAYS_BACK_ROUTES,
   "sign-out": route(false, z.object({ leaveOpen: z.boolean().default(false) }), ({ context }, { leaveOpen }) => {
     context.sessions.endAll();
     signOut(context.eremos, leaveOpen);
@@ -267,12 +183,6 @@ const ROUTES: Readonly<Record<string, Route>> = {
   activity: route(false, nothing, ({ context }) => activityOf(context.eremos)),
   settings: route(false, nothing, ({ context }) => settingsOf(context.eremos)),
 };
-
-function beginSession({ context, response }: Call): string {
-  const { cookie, tab } = context.sessions.create();
-  response.setHeader("Set-Cookie", `${context.cookieName}=${cookie}; HttpOnly; SameSite=Strict; Path=/`);
-  return tab;
-}
 
 export function isSignedIn(context: ApiContext, request: IncomingMessage): boolean {
   const tab = request.headers[TAB_HEADER];

@@ -2,7 +2,8 @@ import { type IncomingMessage, type OutgoingHttpHeaders, type ServerResponse, re
 import { DropUpload, disk, isEremosError } from "@eremos/core";
 import type { VisitView } from "../contract";
 import { findSlot } from "../operations/drop";
-import { type ApiContext, hasCookie, isOwnAccount, isSignedIn } from "./api";
+import { hasCookie, isOwnAccount, isSignedIn } from "./api";
+import type { ApiContext } from "./route";
 
 /** Files of a visit, passed on from its drive to the page and back: streams, not calls. */
 export const UPLOAD = "/api/visit/upload";

@@ -14,10 +14,12 @@ import { watchDatabase } from "../watch/database-watch";
 import { watchMounts } from "../watch/mount-watch";
 import { watchSleep } from "../watch/sleep-watch";
 import { PlaceWatch } from "../watch/place-watch";
-import { type ApiContext, answerApi, isSignedIn } from "./api";
+import { answerApi, isSignedIn } from "./api";
+import type { ApiContext } from "./route";
 import { DROP, UPLOAD, passContents, passUpload, takeDrop } from "./contents";
 import { streamEvents } from "./events";
-import { RESCUE_FILES, sendRescueFile } from "./rescue-files";
+import { RESCUE_FILES } from "../rescue-files";
+import { sendRescueFile } from "./rescue-files";
 import { refusalOf, setSecurityHeaders } from "./guard";
 
 const HOST = "127.0.0.1";

@@ -8,7 +8,8 @@ import { foldersBehind, foldersWithEarlierCode } from "./renew-headers";
 export function stateOf(eremos: Eremos, signedIn: boolean, isOwnAccount: boolean): StateView {
   const owner = eremos.data.owner();
   const { failures, wait, hint } = eremos.gate;
-  return { setUp: owner !== null, signedIn, hint, failedTries: failures, waitMs: wait, pin: eremos.isDozing, stays: isOwnAccount && owner !== null && eremos.stay.isWaiting(owner) };
+  const keyholders = owner?.keyholders ? { threshold: owner.keyholders.threshold, count: owner.keyholders.checks.length } : null;
+  return { keyholders, setUp: owner !== null, signedIn, hint, failedTries: failures, waitMs: wait, pin: eremos.isDozing, stays: isOwnAccount && owner !== null && eremos.stay.isWaiting(owner) };
 }
 
 export function settingsOf(eremos: Eremos): SettingsView {

@@ -1,4 +1,4 @@
-import { EremosError, type Inspection, type RescueSecret, type ScanFound, adoptFolder, disk, displayPath, fromSystemError, inspectFolder, isEremosError, isLocked, locateFolder, measurePasswordCost, openWithCode, openWithPassword, withPassword, wipe } from "@eremos/core";
+import { EremosError, type Inspection, type OwnerSecret, type RescueSecret, type ScanFound, adoptFolder, disk, displayPath, fromSystemError, inspectFolder, isEremosError, isLocked, locateFolder, measurePasswordCost, openOwner, withPassword, wipe } from "@eremos/core";
 import type { FoundFolder, ScanView, TakenIn } from "../contract";
 import type { Eremos } from "../eremos";
 import type { FolderRecord } from "../registry";
@@ -77,7 +77,7 @@ export async function takeIn(eremos: Eremos, { path: typed, secret }: TakeInRequ
   const isOpen = !isLocked(inspection);
   const protection = { guard, visibility, cover: visibility === "view" ? lockedName : null, icon: null, bars: guard === "barred" ? adopted.bars : null };
   const record = {
-    ...(known ?? { rules: null, openedAt: null, codeProvenAt: null, protectedAt: at }), ...protection, id: adopted.folder, path: encodePath(adopted.path), kind: known?.kind ?? (single ? "file" as const : "folder" as const),
+    ...(known ?? { rules: null, openedAt: null, codeProvenAt: null, sharesProvenAt: null, protectedAt: at }), ...protection, id: adopted.folder, path: encodePath(adopted.path), kind: known?.kind ?? (single ? "file" as const : "folder" as const),
     files: adopted.files, bytes: adopted.bytes, generation: adopted.generation, digest: adopted.digest, publicKey: adopted.publicKey, lockedAt: known?.lockedAt ?? null,
   };
   await eremos.registry.record(keys, eremos.requireOwner(), { at, folder: adopted.folder, kind: "taken-in", signedIn: true }, record, adopted.header);
@@ -98,8 +98,8 @@ function requireFound(path: Buffer): Inspection {
 export interface ReturnRequest {
   /** A folder that the owner locked before. */
   readonly path: string;
-  readonly secret: { readonly kind: "password"; readonly password: string } | { readonly kind: "code"; readonly code: string };
-  /** With the code: a new master password. */
+  readonly secret: OwnerSecret;
+  /** With the code or shares: a new master password. */
   readonly password: string | null;
   readonly hint: string | null;
 }
@@ -107,14 +107,14 @@ export interface ReturnRequest {
 /**
  * First run of an owner who has been here before: Eremos was removed, or this is another computer. The owner comes out of a folder they locked;
  * then everything of theirs that was found is taken in. Signs in.
- * @throws EremosError `already-set-up` | `not-protected` | `wrong-password` | `wrong-code` | `weak-password`
+ * @throws EremosError `already-set-up` | `not-protected` | `wrong-password` | `wrong-code` | `wrong-share` | `too-few-shares` | `weak-password`
  */
 export async function returnOwner(eremos: Eremos, { path, secret, password, hint }: ReturnRequest): Promise<TakenIn> {
   if (eremos.data.owner()) throw new EremosError("already-set-up", "Eremos already has a master password. Nothing was changed; sign in, and take folders in under Ways back.");
   const owner = await readOwnerAt(fullPath(path, eremos.settings.home));
   const fit = password === null ? null : await refuseUnfit({ password, hint });
-  if (secret.kind === "code" && password === null) throw new EremosError("usage", "With the recovery code, choose a new master password, too. Nothing was changed.");
-  const { opened: { rootKey } } = await throughGate(eremos, () => (secret.kind === "password" ? openWithPassword(owner, secret.password) : openWithCode(owner, secret.code)));
+  if (secret.kind !== "password" && password === null) throw new EremosError("usage", "With the recovery code or shares, choose a new master password, too. Nothing was changed.");
+  const { opened: { rootKey } } = await throughGate(eremos, () => openOwner(owner, secret));
   try {
     const renewed = password === null ? owner : await withPassword(owner, rootKey, password, await measurePasswordCost(eremos.preferences.get().effort));
     eremos.data.writeOwner(renewed);

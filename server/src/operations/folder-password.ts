@@ -1,4 +1,4 @@
-import { EremosError, type FolderPassword, type FolderSecret, type WaysIn, changeFolderPassword, disk, measurePasswordCost, openFolderKey, waysInto, wipe } from "@eremos/core";
+import { EremosError, type FolderPassword, type FolderSecret, MOST_KEYHOLDERS, type WaysIn, changeFolderPassword, disk, measurePasswordCost, openFolderKey, waysInto, wipe } from "@eremos/core";
 import { z } from "zod";
 import type { NewFolderPassword } from "../contract";
 import type { Eremos } from "../eremos";
@@ -9,7 +9,13 @@ import { type Target, findTarget } from "./find-target";
 import { refuseUnfit } from "./password-strength";
 
 const text = z.string().max(4096);
-export const secretSchema = z.discriminatedUnion("kind", [z.strictObject({ kind: z.literal("password"), password: text }), z.strictObject({ kind: z.literal("code"), code: text })]);
+const byCode = z.strictObject({ kind: z.literal("code"), code: text });
+const byShares = z.strictObject({ kind: z.literal("shares"), shares: z.array(text).max(MOST_KEYHOLDERS) });
+/** The ways back without a password. */
+export const backSchema = z.discriminatedUnion("kind", [byCode, byShares]);
+export const secretSchema = z.discriminatedUnion("kind", [z.strictObject({ kind: z.literal("password"), password: text }), byCode, byShares]);
+/** What opens a folder that was found, whosever it is. */
+export const rescueSecretSchema = z.discriminatedUnion("kind", [z.strictObject({ kind: z.literal("password"), password: text, folderPassword: text.nullable() }), byCode, byShares]);
 export const newFolderPasswordSchema = z.strictObject({ password: text, hint: text.nullable() });
 
 /** What the header kept in the database tells of the ways into a folder. */

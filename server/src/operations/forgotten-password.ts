@@ -1,5 +1,5 @@
-import { measurePasswordCost, openWithCode, withPassword, wipe } from "@eremos/core";
-import type { PasswordChanged } from "../contract";
+import { measurePasswordCost, openOwner, withPassword, wipe } from "@eremos/core";
+import type { BackSecret, PasswordChanged } from "../contract";
 import type { Eremos } from "../eremos";
 import { throughGate } from "../session/gate";
 import { deriveKeys } from "../session/keys";
@@ -9,19 +9,19 @@ import { foldersBehind } from "./renew-headers";
 import { settleIn } from "./sign-in";
 
 export interface ForgottenPassword {
-  readonly code: string;
+  readonly secret: BackSecret;
   readonly password: string;
   readonly hint: string | null;
 }
 
 /**
- * Another master password for whoever has the recovery code; signs in. Returns the folders out of reach, which open with the old password until
- * they are there again. The code stays as it is. @throws EremosError `wrong-code` | `too-many-tries` | `weak-password` | `hint-gives-away`
+ * Another master password for whoever has the recovery code, or enough keyholders' shares; signs in. Returns the folders out of reach, which open with the old password until
+ * they are there again. Code and shares stay as they are. @throws EremosError `wrong-code` | `wrong-share` | `too-few-shares` | `too-many-tries` | `weak-password` | `hint-gives-away`
  */
-export async function resetPassword(eremos: Eremos, { code, ...chosen }: ForgottenPassword): Promise<PasswordChanged & { readonly failedTries: number }> {
+export async function resetPassword(eremos: Eremos, { secret, ...chosen }: ForgottenPassword): Promise<PasswordChanged & { readonly failedTries: number }> {
   const owner = eremos.requireOwner();
   const { password, hint } = { ...chosen, ...(await refuseUnfit(chosen)) };
-  const { opened: { rootKey }, failedTries } = await throughGate(eremos, () => openWithCode(owner, code));
+  const { opened: { rootKey }, failedTries } = await throughGate(eremos, () => openOwner(owner, secret));
   try {
     const renewed = await withPassword(owner, rootKey, password, await measurePasswordCost(eremos.preferences.get().effort));
     eremos.data.writeOwner(renewed);

@@ -1,5 +1,5 @@
-import { type LockedFolder, directorySource, fromSystemError, openLocked, openWithCode, wipe } from "@eremos/core";
-import type { PracticeView } from "../contract";
+import { type LockedFolder, directorySource, fromSystemError, openLocked, openOwner, wipe } from "@eremos/core";
+import type { BackSecret, PracticeView } from "../contract";
 import type { Eremos } from "../eremos";
 import { throughGate } from "../session/gate";
 import { locateRecord } from "./follow-drives";
@@ -9,32 +9,34 @@ import { nameFolder } from "./paths";
 const SAMPLE_BYTES = 1024 * 1024;
 
 /**
- * Proves today that the recovery code opens every sealed folder within reach, as the readers without Eremos would open it: header, keys, index,
- * and a file's bytes, in memory, with nothing changed and nothing written but the date. @throws EremosError `wrong-code` | `too-many-tries`
+ * Proves today that the recovery code, or the keyholders' shares, opens every sealed folder within reach, as the readers without Eremos would open it: header, keys, index,
+ * and a file's bytes, in memory, with nothing changed and nothing written but the date. @throws EremosError `wrong-code` | `wrong-share` | `too-few-shares` | `too-many-tries`
  */
-export async function practice(eremos: Eremos, code: string): Promise<PracticeView> {
+export async function practice(eremos: Eremos, secret: BackSecret): Promise<PracticeView> {
   const keys = eremos.requireKeys();
   const owner = eremos.requireOwner();
-  const { opened } = await throughGate(eremos, () => openWithCode(owner, code));
+  const { opened } = await throughGate(eremos, () => openOwner(owner, secret));
   wipe(opened.rootKey);
   const at = Date.now();
   const folders: PracticeView["folders"][number][] = [];
   for (const listed of eremos.registry.list(keys).filter(({ guard }) => guard === "sealed")) {
     const { record, located } = locateRecord(eremos, listed);
     const { id, name, path } = nameFolder(record);
-    const problem = located ? await whyNot(located.realPath, code) : "It is away, or not at its place, so it could not be tried.";
-    if (problem === null) eremos.registry.put(keys, { ...record, codeProvenAt: at }, null);
+    const problem = located ? await whyNot(located.realPath, secret) : "It is away, or not at its place, so it could not be tried.";
+    if (problem === null) eremos.registry.put(keys, { ...record, ...(secret.kind === "code" ? { codeProvenAt: at } : { sharesProvenAt: at }) }, null);
     folders.push({ id, name, path, problem });
   }
+  const keyholders = eremos.documents.get(keys, "keyholders");
+  if (secret.kind === "shares" && keyholders) eremos.documents.put(keys, "keyholders", { ...keyholders, provenAt: at });
   await eremos.registry.record(keys, owner, { at, folder: "", kind: "practised", signedIn: true });
   eremos.announce({ topic: "folders" });
   return { at, folders };
 }
 
-/** Null where the code opens it and a file comes out. */
-async function whyNot(realPath: Buffer, code: string): Promise<string | null> {
+/** Null where it opens it and a file comes out. */
+async function whyNot(realPath: Buffer, secret: BackSecret): Promise<string | null> {
   try {
-    const locked = await openLocked(directorySource(realPath), { kind: "code", code });
+    const locked = await openLocked(directorySource(realPath), secret);
     try {
       return await whyNoSample(locked);
     } finally {

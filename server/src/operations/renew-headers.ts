@@ -40,6 +40,11 @@ export function foldersWithEarlierCode(eremos: Eremos, owner: OwnerEnvelope): Fo
   return foldersWith(eremos, owner, ({ isCurrent, hasEarlierCode }) => isCurrent && hasEarlierCode);
 }
 
+/** Folders with a password of their own, which the present keyholders' shares do not open until they are opened. */
+export function foldersWithEarlierKeyholders(eremos: Eremos, owner: OwnerEnvelope): FolderRecord[] {
+  return foldersWith(eremos, owner, ({ isCurrent, hasEarlierKeyholders }) => isCurrent && hasEarlierKeyholders);
+}
+
 function foldersWith(eremos: Eremos, owner: OwnerEnvelope, has: (ways: WaysIn) => boolean): FolderRecord[] {
   return eremos.registry.list(eremos.requireKeys()).filter((record) => {
     const header = eremos.registry.header(record.id);

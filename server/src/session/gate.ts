@@ -64,6 +64,11 @@ export class Gate {
     return wait;
   }
 
+  /** What was begun was no try: it could not have opened anything, right or wrong. */
+  withdraw(): void {
+    this.write({ failures: this.row().failures - 1, blockedUntil: 0 });
+  }
+
   /** The try was not a wrong password after all; gives back how many wrong ones there were before it. */
   succeed(): number {
     const failed = this.row().failures - 1;
@@ -85,6 +90,7 @@ export async function throughGate<T>(eremos: Guarded, open: () => Promise<T>): P
   eremos.announce({ topic: "gate" });
   const opened = await open().catch((error: unknown) => {
     if (isEremosError(error) && error.class === "password") throw new EremosError(error.code, error.message, { ...error.data, waitMs: gate.startWait() });
+    if (isEremosError(error) && error.code === "too-few-shares") gate.withdraw();
     throw error;
   });
   return { opened, failedTries: gate.succeed() };

@@ -37,9 +37,15 @@ export function FolderCard({ folder, job }: { readonly folder: FolderView; reado
         <div className="flex flex-wrap gap-2 px-4 pb-3.5 pl-[52px]">
           <MainAction folder={folder} />
           <Link href={`/folders/${folder.id}`} className={buttonClasses({ size: "small" })}>Details</Link>
-          {folder.guard === "sealed" && <p className="w-full text-[13px] text-mute">2 ways back; the code was {folder.codeProvenAt === null ? <Link href="/ways-back#practice" className="underline underline-offset-4">not tried yet</Link> : <>tried <Time at={folder.codeProvenAt} /></>}.</p>}
+          {folder.waysBack && <p className="w-full text-[13px] text-mute"><WaysBackLine {...folder.waysBack} /></p>}
         </div>
       )}
     </article>
   );
+}
+
+/** How many ways back it has, and when they were last tried. */
+function WaysBackLine({ count: ways, codeProvenAt, sharesProvenAt, hasKeyholders }: NonNullable<FolderView["waysBack"]>): ReactNode {
+  const untried = <Link href="/ways-back#practice" className="underline underline-offset-4">not tried yet</Link>;
+  return <>{ways} ways back; the code was {codeProvenAt === null ? untried : <>tried <Time at={codeProvenAt} /></>}{hasKeyholders && <>, the shares {sharesProvenAt === null ? untried : <Time at={sharesProvenAt} />}</>}.</>;
 }

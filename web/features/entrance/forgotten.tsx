@@ -1,9 +1,9 @@
 "use client";
 import { type ReactNode, useState } from "react";
 import { toast } from "sonner";
-import type { PasswordChanged, SignedIn } from "@eremos/server/contract";
+import type { BackSecret, PasswordChanged, SignedIn } from "@eremos/server/contract";
 import { AT_THE_GATE, useNewPassword } from "@/features/password/new-password";
-import { CodeField } from "@/features/ways-back/code-field";
+import { BackSecretField, NO_SECRET, isMissing } from "@/features/ways-back/back-secret";
 import { api } from "@/lib/api";
 import { useCountdown } from "@/lib/countdown";
 import { useGuarded } from "@/lib/guarded";
@@ -17,12 +17,12 @@ interface ForgottenProps {
   readonly onBack: () => void;
 }
 
-/** Another master password, for whoever has the recovery code. */
+/** Another master password, for whoever has the recovery code, or enough shares. */
 export function Forgotten({ openAt, onDone, onTried, onBack }: ForgottenProps): ReactNode {
-  const [code, setCode] = useState("");
+  const [secret, setSecret] = useState<BackSecret>(NO_SECRET);
   const { chosen, fields } = useNewPassword({ label: "New master password", hintNote: AT_THE_GATE });
   const wait = useCountdown(openAt);
-  const reset = useGuarded(() => api.forgotten(code, chosen.password, chosen.hint).finally(onTried), (result) => {
+  const reset = useGuarded(() => api.forgotten(secret, chosen.password, chosen.hint).finally(onTried), (result) => {
     tellLeft(result.left);
     onDone(result);
   });
@@ -31,17 +31,17 @@ export function Forgotten({ openAt, onDone, onTried, onBack }: ForgottenProps): 
       event.preventDefault();
       reset.run(undefined);
     }}>
-      <CodeField autoFocus value={code} onChange={setCode} problem={reset.problem} />
+      <BackSecretField autoFocus secret={secret} onSecret={setSecret} problem={reset.problem} />
       {fields}
       <div className="flex gap-2">
         <Button size="large" onClick={onBack}>Back</Button>
-        <Button tone="dusk" size="large" type="submit" className="flex-1" disabled={code.trim() === "" || !chosen.ready || reset.isBlocked || wait > 0}>{wait > 0 && !reset.isBlocked ? `Wait ${Math.ceil(wait / 1000)} s` : reset.label("Set it and sign in")}</Button>
+        <Button tone="dusk" size="large" type="submit" className="flex-1" disabled={isMissing(secret) || !chosen.ready || reset.isBlocked || wait > 0}>{wait > 0 && !reset.isBlocked ? `Wait ${Math.ceil(wait / 1000)} s` : reset.label("Set it and sign in")}</Button>
       </div>
     </form>
   );
 }
 
 function tellLeft(left: PasswordChanged["left"]): void {
-  if (left.length === 0) toast.success("The new master password is set. The recovery code stays as it is.");
+  if (left.length === 0) toast.success("The new master password is set. Code and shares stay as they are.");
   else toast.warning(`The new master password is set. Out of reach now, and opening with the old one until they are here again: ${left.map(({ name }) => name).join(", ")}.`, { duration: 20_000 });
 }

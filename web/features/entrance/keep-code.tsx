@@ -4,6 +4,7 @@ import { FileDown, Printer } from "lucide-react";
 import type { ReactNode } from "react";
 import { api } from "@/lib/api";
 import { showError } from "@/lib/queries";
+import { savePdf } from "@/lib/save-pdf";
 import { Button } from "@/ui/button";
 
 export function CodeGroups({ code }: { readonly code: string }): ReactNode {
@@ -22,7 +23,7 @@ export function CodeGroups({ code }: { readonly code: string }): ReactNode {
 export const KEEP_CODE = { title: "Keep your recovery code", text: "If you ever forget the master password, this code opens all your folders. Whoever has it can open them too. It is shown only now." };
 
 export function KeepCode({ code, onKept }: { readonly code: string; readonly onKept: () => void }): ReactNode {
-  const sheet = useMutation({ mutationFn: async () => savePdf((await api.sheet(code)).pdf), onError: showError });
+  const sheet = useMutation({ mutationFn: async () => savePdf((await api.sheet(code)).pdf, "Eremos recovery sheet"), onError: showError });
   return (
     <div className="print-alone">
       <div className="my-6"><CodeGroups code={code} /></div>
@@ -35,14 +36,4 @@ export function KeepCode({ code, onKept }: { readonly code: string; readonly onK
       </div>
     </div>
   );
-}
-
-/** With a QR code and what to do with it. It is on the disk then, until it is printed: delete it afterwards. */
-function savePdf(base64: string): void {
-  const bytes = Uint8Array.from(atob(base64), (letter) => letter.charCodeAt(0));
-  const link = document.createElement("a");
-  link.href = URL.createObjectURL(new Blob([bytes], { type: "application/pdf" }));
-  link.download = "Eremos recovery sheet.pdf";
-  link.click();
-  URL.revokeObjectURL(link.href);
 }

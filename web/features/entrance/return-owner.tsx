@@ -1,9 +1,9 @@
 "use client";
 import { type ReactNode, useState } from "react";
 import { toast } from "sonner";
-import type { FoundFolder, SignedIn, TakenIn } from "@eremos/server/contract";
+import type { BackSecret, FoundFolder, SignedIn, TakenIn } from "@eremos/server/contract";
 import { AT_THE_GATE, useNewPassword } from "@/features/password/new-password";
-import { CodeField } from "@/features/ways-back/code-field";
+import { BackSecretField, NO_SECRET, isMissing } from "@/features/ways-back/back-secret";
 import { ScanPanel } from "@/features/ways-back/scan-panel";
 import { api } from "@/lib/api";
 import { count } from "@/lib/format";
@@ -23,7 +23,7 @@ export function ReturnOwner({ onDone, onBack }: ReturnOwnerProps): ReactNode {
   return (
     <>
       <h1 className="text-3xl">Find your folders</h1>
-      <p className="mt-2 mb-6 text-mute">Eremos looks for what it locked, hidden folders too. Nothing is changed. Then one of them, with your master password or your recovery code, brings all of yours back.</p>
+      <p className="mt-2 mb-6 text-mute">Eremos looks for what it locked, hidden folders too. Nothing is changed. Then one of them, with your master password, your recovery code or your keyholders’ shares, brings all of yours back.</p>
       <ScanPanel isFirst action={(found) => (found.owner === null ? null : <Button size="small" onClick={() => setChosen(found)}>This is mine</Button>)} />
       <div className="mt-6"><Button onClick={onBack}>Back</Button></div>
     </>
@@ -31,10 +31,11 @@ export function ReturnOwner({ onDone, onBack }: ReturnOwnerProps): ReactNode {
 }
 
 function Open({ found, onDone, onBack }: ReturnOwnerProps & { readonly found: FoundFolder }): ReactNode {
-  const [kind, setKind] = useState<"password" | "code">("password");
-  const [typed, setTyped] = useState("");
+  const [password, setPassword] = useState("");
+  /** Null: by the password. */
+  const [back, setBack] = useState<BackSecret | null>(null);
   const { chosen, fields } = useNewPassword({ label: "New master password", hintNote: AT_THE_GATE });
-  const open = useGuarded(() => (kind === "password" ? api.returnOwner(found.path, { kind, password: typed }, null, null) : api.returnOwner(found.path, { kind, code: typed }, chosen.password, chosen.hint)), (result) => {
+  const open = useGuarded(() => (back ? api.returnOwner(found.path, back, chosen.password, chosen.hint) : api.returnOwner(found.path, { kind: "password", password }, null, null)), (result) => {
     tell(result);
     onDone(result);
   });
@@ -47,16 +48,13 @@ function Open({ found, onDone, onBack }: ReturnOwnerProps & { readonly found: Fo
         <h1 className="text-3xl">What opens it</h1>
         <p className="mt-2 break-all text-mute">{found.path}</p>
       </header>
-      {kind === "password"
-        ? <PasswordField label="Master password you had" autoFocus autoComplete="current-password" value={typed} onChange={(event) => setTyped(event.target.value)} problem={open.problem} />
-        : <><CodeField autoFocus value={typed} onChange={setTyped} problem={open.problem} />{fields}</>}
-      <button type="button" className="text-sm font-medium text-dusk underline underline-offset-4" onClick={() => {
-        setKind(kind === "password" ? "code" : "password");
-        setTyped("");
-      }}>{kind === "password" ? "I have forgotten it: use the recovery code" : "Use the master password"}</button>
+      {back
+        ? <><BackSecretField autoFocus at={found.path} secret={back} onSecret={setBack} problem={open.problem} />{fields}</>
+        : <PasswordField label="Master password you had" autoFocus autoComplete="current-password" value={password} onChange={(event) => setPassword(event.target.value)} problem={open.problem} />}
+      <button type="button" className="text-sm font-medium text-dusk underline underline-offset-4" onClick={() => setBack(back ? null : NO_SECRET)}>{back ? "Use the master password" : "I have forgotten it: use the recovery code or shares"}</button>
       <div className="flex gap-2">
         <Button size="large" onClick={onBack}>Back</Button>
-        <Button tone="dusk" size="large" type="submit" className="flex-1" disabled={typed.trim() === "" || (kind === "code" && !chosen.ready) || open.isBlocked}>{open.label("Bring my folders back")}</Button>
+        <Button tone="dusk" size="large" type="submit" className="flex-1" disabled={(back ? isMissing(back) || !chosen.ready : password === "") || open.isBlocked}>{open.label("Bring my folders back")}</Button>
       </div>
     </form>
   );

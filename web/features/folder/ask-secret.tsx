@@ -1,11 +1,12 @@
 "use client";
 import { type ReactNode, useState } from "react";
 import type { FolderSecret, FolderView } from "@eremos/server/contract";
+import { BackSecretField, NO_SECRET, isMissing } from "@/features/ways-back/back-secret";
 import { useGuarded } from "@/lib/guarded";
 import { useVerb } from "@/lib/queries";
 import { Button } from "@/ui/button";
 import { Dialog } from "@/ui/dialog";
-import { Field, PasswordField } from "@/ui/field";
+import { PasswordField } from "@/ui/field";
 
 interface WithSecret<A extends readonly unknown[]> {
   readonly run: (...args: A) => void;
@@ -52,7 +53,7 @@ function AskSecret({ folder, action, verb, onDone }: AskSecretProps): ReactNode 
 }
 
 export function isEmpty(secret: FolderSecret): boolean {
-  return (secret.kind === "password" ? secret.password : secret.code).trim() === "";
+  return secret.kind === "password" ? secret.password.trim() === "" : isMissing(secret);
 }
 
 interface SecretFieldProps {
@@ -62,15 +63,15 @@ interface SecretFieldProps {
   readonly problem: string | null;
 }
 
-/** The folder's own password, or the recovery code in its place. */
+/** The folder's own password, or in its place the recovery code or keyholders' shares. */
 export function SecretField({ folder, secret, onSecret, problem }: SecretFieldProps): ReactNode {
   return (
     <div>
       {secret.kind === "password"
         ? <PasswordField label="Password of this folder" autoFocus autoComplete="off" value={secret.password} onChange={(event) => onSecret({ kind: "password", password: event.target.value })} problem={problem} note={folder.passwordHint === null ? "It has no hint." : `Hint: ${folder.passwordHint}`} />
-        : <Field label="Recovery code" autoFocus autoComplete="off" spellCheck={false} className="[&_input]:font-mono [&_input]:uppercase" value={secret.code} onChange={(event) => onSecret({ kind: "code", code: event.target.value })} problem={problem} note={"From your recovery sheet. Capitals, spaces and dashes don\u2019t matter."} />}
-      <button type="button" className="mt-2 text-sm font-medium text-dusk underline underline-offset-4" onClick={() => onSecret(secret.kind === "password" ? { kind: "code", code: "" } : { kind: "password", password: "" })}>
-        {secret.kind === "password" ? "I have forgotten it: use the recovery code" : "Use the folder\u2019s password"}
+        : <BackSecretField autoFocus at={folder.realPath} secret={secret} onSecret={onSecret} problem={problem} />}
+      <button type="button" className="mt-2 text-sm font-medium text-dusk underline underline-offset-4" onClick={() => onSecret(secret.kind === "password" ? NO_SECRET : { kind: "password", password: "" })}>
+        {secret.kind === "password" ? "I have forgotten it: use the recovery code or shares" : "Use the folder\u2019s password"}
       </button>
     </div>
   );

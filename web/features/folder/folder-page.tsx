@@ -153,7 +153,7 @@ function Facts({ folder }: { readonly folder: FolderView }): ReactNode {
     ["Protected", <Time key="p" at={folder.protectedAt} />],
     ["Last locked", folder.lockedAt ? <Time key="l" at={folder.lockedAt} /> : "never"],
     ["Last opened", folder.openedAt ? <Time key="o" at={folder.openedAt} /> : "never"],
-    ...(folder.guard === "sealed" ? [["Ways back", <WaysBack key="w" folder={folder} />] as const] : []),
+    ...(folder.waysBack ? [["Ways back", <WaysBack key="w" ways={folder.waysBack} hasPassword={folder.hasPassword} />] as const] : []),
     ["On the disk as", <span key="r" className="break-all">{folder.realPath}</span>],
   ];
   return (
@@ -168,11 +168,12 @@ function Facts({ folder }: { readonly folder: FolderView }): ReactNode {
   );
 }
 
-/** Beside the password, and when that was seen to work. */
-function WaysBack({ folder: { codeProvenAt, hasPassword } }: { readonly folder: FolderView }): ReactNode {
+/** Beside the password, and when each was seen to work. */
+function WaysBack({ ways, hasPassword }: { readonly ways: NonNullable<FolderView["waysBack"]>; readonly hasPassword: boolean }): ReactNode {
+  const tried = (at: number | null): ReactNode => (at === null ? <Link href="/ways-back#practice" className="text-dusk underline underline-offset-4">not tried yet</Link> : <>tried <Time at={at} /></>);
   return (
     <>
-      2: {hasPassword ? "master and own password together" : "master password"}; recovery code, {codeProvenAt === null ? <><Link href="/ways-back#practice" className="text-dusk underline underline-offset-4">not tried yet</Link></> : <>tried <Time at={codeProvenAt} /></>}
+      {ways.count}: {hasPassword ? "master and own password together" : "master password"}; recovery code, {tried(ways.codeProvenAt)}{ways.hasKeyholders && <>; keyholders&rsquo; shares, {tried(ways.sharesProvenAt)}</>}
     </>
   );
 }

@@ -2,8 +2,8 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
 import { toast } from "sonner";
-import type { FoundFolder, TakeInSecret } from "@eremos/server/contract";
-import { CodeField } from "./code-field";
+import type { BackSecret, FoundFolder, TakeInSecret } from "@eremos/server/contract";
+import { BackSecretField, NO_SECRET, isMissing } from "./back-secret";
 import { api } from "@/lib/api";
 import { useGuarded } from "@/lib/guarded";
 import { KEYS, useVerb } from "@/lib/queries";
@@ -39,25 +39,25 @@ export function TakeIn({ found }: { readonly found: FoundFolder }): ReactNode {
 
 function Ask({ found, onDone, onBack }: { readonly found: FoundFolder; readonly onDone: () => void; readonly onBack: () => void }): ReactNode {
   const isOthers = found.relation === "another-owner";
-  const [kind, setKind] = useState<"password" | "code">("password");
+  /** Null: by passwords. */
+  const [back, setBack] = useState<BackSecret | null>(null);
   const [master, setMaster] = useState("");
   const [own, setOwn] = useState("");
-  const [code, setCode] = useState("");
-  const secret: TakeInSecret = kind === "code" ? { kind, code } : { kind, password: master, folderPassword: found.hasPassword ? own : null };
+  const secret: TakeInSecret = back ?? { kind: "password", password: master, folderPassword: found.hasPassword ? own : null };
   const take = useGuarded(() => api.takeIn(found.path, secret), onDone);
-  const isReady = kind === "code" ? code.trim() !== "" : (!isOthers || master !== "") && (!found.hasPassword || own !== "");
+  const isReady = back ? !isMissing(back) : (!isOthers || master !== "") && (!found.hasPassword || own !== "");
   return (
     <form className="mt-5 space-y-4" onSubmit={(event) => {
       event.preventDefault();
       take.run(undefined);
     }}>
-      {kind === "code" ? <CodeField autoFocus value={code} onChange={setCode} problem={take.problem} /> : (
+      {back ? <BackSecretField autoFocus at={found.path} secret={back} onSecret={setBack} problem={take.problem} /> : (
         <>
           {isOthers && <PasswordField label="Master password it was locked with" autoFocus autoComplete="off" value={master} onChange={(event) => setMaster(event.target.value)} problem={take.problem} />}
           {found.hasPassword && <PasswordField label="Password of this folder" autoFocus={!isOthers} autoComplete="off" value={own} onChange={(event) => setOwn(event.target.value)} problem={isOthers ? null : take.problem} note={found.hint === null ? "It has no hint." : `Hint: ${found.hint}`} />}
         </>
       )}
-      <button type="button" className="text-sm font-medium text-dusk underline underline-offset-4" onClick={() => setKind(kind === "code" ? "password" : "code")}>{kind === "code" ? "Use the password" : "Use the recovery code instead"}</button>
+      <button type="button" className="text-sm font-medium text-dusk underline underline-offset-4" onClick={() => setBack(back ? null : NO_SECRET)}>{back ? "Use the password" : "Use the recovery code or shares instead"}</button>
       <p className="text-[13px] text-mute">{isOthers ? "From then on it opens with your own master password. Its contents stay as they are, and so does whether it is locked. Whoever locked it before can still open it: if that was somebody else, release it and lock it anew." : "It stays as it is, in your list again."}</p>
       <div className="flex justify-end gap-2">
         <Button onClick={onBack}>Not now</Button>

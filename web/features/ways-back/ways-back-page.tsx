@@ -5,15 +5,15 @@ import Link from "next/link";
 import { Accordion } from "radix-ui";
 import { type ReactNode, useState } from "react";
 import { toast } from "sonner";
-import type { FolderView, FoundFolder, PracticeView, ScanView } from "@eremos/server/contract";
-import { CodeField } from "./code-field";
+import type { FolderView, FoundFolder, ScanView } from "@eremos/server/contract";
+import { KeyholdersSection } from "./keyholders";
+import { Practice } from "./practice";
 import { ScanPanel } from "./scan-panel";
 import { TakeIn } from "./take-in";
 import { Forgotten } from "@/features/entrance/forgotten";
 import { tell } from "@/features/entrance/return-owner";
 import { api } from "@/lib/api";
 import { count, formatBytes } from "@/lib/format";
-import { useGuarded } from "@/lib/guarded";
 import { KEYS, useFolders, useVerb } from "@/lib/queries";
 import { writeTab } from "@/lib/tab";
 import { Button, buttonClasses } from "@/ui/button";
@@ -55,6 +55,7 @@ export function WaysBackPage(): ReactNode {
             </Accordion.Item>
           ))}
         </Accordion.Root>
+        <KeyholdersSection />
         <Practice />
         <WithoutEremos />
       </div>
@@ -68,8 +69,8 @@ function MasterWay(): ReactNode {
   if (!isOpen) {
     return (
       <div className="space-y-3">
-        <p>The recovery code from your sheet sets a new one; at the gate it does so too, without being signed in. Your folders stay as they are.</p>
-        <Button onClick={() => setOpen(true)}>I have the recovery code</Button>
+        <p>The recovery code from your sheet sets a new one, or enough of your keyholders&rsquo; shares; at the gate they do so too, without being signed in. Your folders stay as they are.</p>
+        <Button onClick={() => setOpen(true)}>Set a new one</Button>
       </div>
     );
   }
@@ -89,7 +90,7 @@ function OwnWay({ folders }: { readonly folders: readonly FolderView[] }): React
   if (own.length === 0) return <p>None of your folders has a password of its own: the master password opens them all.</p>;
   return (
     <div className="space-y-3">
-      <p>Open or visit it, and choose &ldquo;I have forgotten it: use the recovery code&rdquo; where its password is asked. On its page you then set another one, or none.</p>
+      <p>Open or visit it, and choose &ldquo;I have forgotten it: use the recovery code or shares&rdquo; where its password is asked. On its page you then set another one, or none.</p>
       <FolderLinks folders={own} note={({ passwordHint }) => (passwordHint === null ? "no hint" : `hint: ${passwordHint}`)} />
     </div>
   );
@@ -177,34 +178,6 @@ function DamagedWay({ folders }: { readonly folders: readonly FolderView[] }): R
       <p>Check the folder: every byte of its encrypted copy is read and verified, and damaged files are named. Headers and records are there twice, and a third time in Eremos&rsquo; own data: &ldquo;Mend its records&rdquo; writes damaged ones anew. What is whole always comes out: one of the readers below brings everything else out into another directory, and names what is damaged with its bytes.</p>
       {sealed.length > 0 && <FolderLinks folders={sealed} note={({ path }) => path} />}
     </div>
-  );
-}
-
-/** Proving today that the way back works, while nothing depends on it. */
-function Practice(): ReactNode {
-  const [code, setCode] = useState("");
-  const [result, setResult] = useState<PracticeView | null>(null);
-  const run = useGuarded(() => api.practice(code), (done) => {
-    setResult(done);
-    setCode("");
-  });
-  const failed = result?.folders.filter(({ problem }) => problem !== null) ?? [];
-  return (
-    <section id="practice" aria-labelledby="practice-head" className="mt-8">
-      <h2 id="practice-head" className="text-lg">Practice run</h2>
-      <p className="mt-1 mb-3 text-sm text-mute">Type the code from your sheet: Eremos tries it on every sealed folder as the readers without Eremos would, down to the bytes of a file. Nothing is changed, and nothing decrypted to the disk.</p>
-      <form className="flex flex-wrap items-start gap-3 rounded-2xl border border-line bg-sheet p-5" onSubmit={(event) => {
-        event.preventDefault();
-        run.run(undefined);
-      }}>
-        <div className="min-w-72 flex-1"><CodeField value={code} onChange={setCode} problem={run.problem} /></div>
-        <Button type="submit" className="mt-[26px] h-11" disabled={code.trim() === "" || run.isBlocked}>{run.label("Try it")}</Button>
-      </form>
-      <div role="status" className="mt-3 text-sm">
-        {result && failed.length === 0 && <p className="text-dusk">{result.folders.length === 0 ? "The code is right. No folder is sealed yet." : `The code opens ${result.folders.length === 1 ? "your sealed folder" : `all ${result.folders.length} sealed folders`}.`}</p>}
-        {failed.length > 0 && <ul className="space-y-1">{failed.map(({ id, name, problem }) => <li key={id} className="text-oxblood"><Link href={`/folders/${id}`} className="font-semibold underline underline-offset-4">{name}</Link>: {problem}</li>)}</ul>}
-      </div>
-    </section>
   );
 }
 

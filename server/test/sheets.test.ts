@@ -3,8 +3,9 @@ import * as fs from "node:fs";
 import * as os from "node:os";
 import * as path from "node:path";
 import { afterAll, expect, it } from "vitest";
-import { newRecoveryCode } from "@eremos/core";
-import { recoverySheet } from "../src/operations/recovery-sheet";
+import { LEAST_COST, createOwner, newRecoveryCode, withKeyholders } from "@eremos/core";
+import { shareSheet } from "../src/sheets/share-sheet";
+import { recoverySheet } from "../src/sheets/recovery-sheet";
 
 const base = fs.mkdtempSync(path.join(os.tmpdir(), "eremos-sheet-"));
 afterAll(() => fs.rmSync(base, { recursive: true }));
@@ -27,6 +28,21 @@ it("prints the code as text and as a QR code that reads the same, tagged, with i
   run("pdftoppm", "-r", "150", "-png", file, path.join(base, "page"));
   const [picture = ""] = fs.readdirSync(base).filter((name) => name.endsWith(".png"));
   expect(run("zbarimg", "-q", "--raw", path.join(base, picture)).trim()).toBe(code);
+});
+
+it("prints a keyholder's share the same way, the holder's name in any script", async () => {
+  const { shares } = await withKeyholders((await createOwner("violin varnish at dusk", newRecoveryCode(), LEAST_COST)).envelope, Buffer.alloc(32), { threshold: 3, count: 5 });
+  const file = path.join(base, "share.pdf");
+  fs.writeFileSync(file, await shareSheet({ share: shares[1] ?? "", holder: "Őszi Ильин", of: "Ines Varga", number: 2, count: 5, threshold: 3, at: Date.UTC(2026, 10, 26), readers: [] }));
+  const run = (program: string, ...args: string[]): string => spawnSync(program, args, { encoding: "utf8" }).stdout;
+  const text = run("pdftotext", "-layout", file, "-");
+  for (const group of (shares[1] ?? "").split("-")) expect(text).toContain(group);
+  expect(text).toContain("Őszi Ильин, for Ines Varga");
+  expect(text).toContain("Any 3 of the 5 shares");
+  expect(run("pdfinfo", file)).toMatch(/Tagged:\s+yes[\s\S]*Pages:\s+1\n/);
+  run("pdftoppm", "-r", "150", "-png", file, path.join(base, "share"));
+  const [picture = ""] = fs.readdirSync(base).filter((name) => name.startsWith("share") && name.endsWith(".png"));
+  expect(run("zbarimg", "-q", "--raw", path.join(base, picture)).trim()).toBe(shares[1]);
 });
 
 it("refuses what is no whole code", async () => {

@@ -1,0 +1,55 @@
+import { eq } from "drizzle-orm";
+import { z } from "zod";
+import type { OpenDatabase } from "./database/open";
+import { documents } from "./database/schema";
+import { openRow, sealRow } from "./database/sealed-rows";
+import type { Keys } from "./session/keys";
+
+const name = z.string().trim().min(1).max(200);
+const mailAddress = z.email().max(254);
+
+/** The keyholders by name, with their shares, so that a sheet can be printed again: whoever reads this has the owner's keys already. */
+const keyholdersSchema = z.strictObject({
+  /** Of the owner envelope that these shares belong to. */
+  set: z.string(),
+  threshold: z.int(),
+  /** Whose folders they open, as it stands on the sheets. */
+  of: name,
+  /** Milliseconds since 1970. */
+  madeAt: z.number(),
+  provenAt: z.number().nullable(),
+  holders: z.array(z.strictObject({ name, mail: mailAddress.nullable(), share: z.string(), handedAt: z.number().nullable(), by: z.enum(["sheet", "mail"]).nullable() })),
+});
+export type KeyholdersDocument = z.output<typeof keyholdersSchema>;
+
+/** How mail leaves this computer. Without encryption only to this computer itself. */
+export const mailServerSchema = z.strictObject({
+  host: z.string().trim().min(1).max(253), port: z.int().min(1).max(65535), security: z.enum(["tls", "starttls", "none"]),
+  user: z.string().max(320), password: z.string().max(1024), from: mailAddress,
+}).refine(({ host, security }) => security !== "none" || ["localhost", "127.0.0.1", "::1"].includes(host), "without encryption only to this computer");
+export type MailServer = z.output<typeof mailServerSchema>;
+
+const SCHEMAS = { keyholders: keyholdersSchema, mail: mailServerSchema } as const;
+type Name = keyof typeof SCHEMAS;
+type Document<N extends Name> = z.output<(typeof SCHEMAS)[N]>;
+export const holderSchema = z.strictObject({ name, mail: mailAddress.nullable() });
+export const ownerNameSchema = name;
+
+/** Single documents of the owner's, readable with the owner's keys only. */
+export class Documents {
+  constructor(private readonly database: OpenDatabase) {}
+
+  get<N extends Name>(keys: Keys, of: N): Document<N> | null {
+    const row = this.database.orm.select().from(documents).where(eq(documents.name, of)).get();
+    return row ? (SCHEMAS[of].parse(openRow(keys, `documents/${of}`, row.sealed)) as Document<N>) : null;
+  }
+
+  put<N extends Name>(keys: Keys, of: N, document: Document<N>): void {
+    const sealed = sealRow(keys, `documents/${of}`, document);
+    this.database.orm.insert(documents).values({ name: of, sealed }).onConflictDoUpdate({ target: documents.name, set: { sealed } }).run();
+  }
+
+  remove(of: Name): void {
+    this.database.orm.delete(documents).where(eq(documents.name, of)).run();
+  }
+}

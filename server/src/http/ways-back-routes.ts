@@ -1,0 +1,71 @@
+import { z } from "zod";
+import { EremosError, MOST_KEYHOLDERS, mistypedGroups } from "@eremos/core";
+import { mailServerSchema } from "../documents";
+import type { Eremos } from "../eremos";
+import { returnOwner, scanView, takeIn, takeInFound } from "../operations/find-folders";
+import { backSchema, rescueSecretSchema, secretSchema } from "../operations/folder-password";
+import { resetPassword } from "../operations/forgotten-password";
+import { dropKeyholders, keyholdersView, lookAtCollected, mailServerView, mailShare, nameKeyholders, namedSchema, setMailServer, shareSheetFor } from "../operations/keyholders";
+import { mend } from "../operations/mend";
+import { fullPath } from "../operations/paths";
+import { practice } from "../operations/practice";
+import { recoverInterrupted } from "../operations/recover-interrupted";
+import { rescueFiles } from "../rescue-files";
+import { type Call, type Route, beginSession, nothing, route, text } from "./route";
+
+function requireMayScan({ context, signedIn, isOwnAccount: isOwn }: Call): Eremos {
+  if (signedIn || (isOwn && context.eremos.data.owner() === null)) return context.eremos;
+  throw new EremosError("needs-sign-in", "Sign in first. Nothing was touched.");
+}
+
+const numbered = z.object({ number: z.int().min(1).max(MOST_KEYHOLDERS) });
+
+/** Getting back in, and everything out. */
+export const WAYS_BACK_ROUTES: Readonly<Record<string, Route>> = {
+  "code/check": route(true, z.object({ code: text }), (_call, { code }) => ({ wrong: mistypedGroups(code) })),
+  forgotten: route(true, z.object({ secret: backSchema, password: text, hint: text.nullable() }), async (call, body) => {
+    const { failedTries, left } = await resetPassword(call.context.eremos, body);
+    return { tab: beginSession(call), failedTries, left };
+  }),
+  // Before there is an owner, whoever sits here may look for their own folders; afterwards only the owner.
+  scan: route(true, nothing, (call) => scanView(requireMayScan(call))),
+  "scan/start": route(true, z.object({ places: z.array(text).max(64).nullable() }), (call, { places }) => {
+    const eremos = requireMayScan(call);
+    eremos.finder.start((places ?? eremos.settings.places).map((place) => fullPath(place, eremos.settings.home)));
+    return {};
+  }),
+  "scan/stop": route(true, nothing, (call) => {
+    requireMayScan(call).finder.stop();
+    return {};
+  }),
+  "scan/take-in": route(false, z.object({ path: text, secret: rescueSecretSchema.nullable() }), async ({ context }, body) => ({ folder: await takeIn(context.eremos, body) })),
+  "scan/take-in-all": route(false, nothing, ({ context }) => takeInFound(context.eremos)),
+  // The code comes from whoever sees it now; nothing of it is kept. What makes PDFs is large, and loaded for this alone.
+  sheet: route(true, z.object({ code: text }), async ({ context }, { code }) => ({ pdf: (await (await import("../sheets/recovery-sheet")).recoverySheet({ code, at: Date.now(), readers: rescueFiles(context.eremos.settings.program) })).toString("base64") })),
+  "rescue-files": route(true, nothing, ({ context }) => rescueFiles(context.eremos.settings.program)),
+  practice: route(false, z.object({ secret: backSchema }), ({ context }, { secret }) => practice(context.eremos, secret)),
+  mend: route(false, z.object({ path: text, secret: secretSchema.nullable() }), async ({ context }, body) => ({ mended: await mend(context.eremos, body) })),
+  "put-right": route(false, nothing, async ({ context }) => ({ folders: await recoverInterrupted(context.eremos) })),
+  return: route(true, z.object({ path: text, secret: secretSchema, password: text.nullable(), hint: text.nullable() }), async (call, body) => {
+    const taken = await returnOwner(requireMayScan(call), body);
+    return { tab: beginSession(call), failedTries: 0, ...taken };
+  }),
+  // Whoever collects shares is not signed in; of a found folder only this account asks.
+  "shares/look": route(true, z.object({ shares: z.array(text).max(MOST_KEYHOLDERS), at: text.nullable() }), (call, { shares, at }) => {
+    if (at !== null) requireMayScan(call);
+    return lookAtCollected(call.context.eremos, shares, at).then((look) => ({ look }));
+  }),
+  keyholders: route(false, nothing, ({ context }) => ({ keyholders: keyholdersView(context.eremos) })),
+  "keyholders/name": route(false, namedSchema, ({ context }, body) => nameKeyholders(context.eremos, body)),
+  "keyholders/drop": route(false, z.object({ current: text }), ({ context }, { current }) => dropKeyholders(context.eremos, current)),
+  "keyholders/sheet": route(false, numbered, async ({ context }, { number }) => ({ pdf: (await shareSheetFor(context.eremos, number)).toString("base64") })),
+  "keyholders/mail": route(false, numbered, async ({ context }, { number }) => {
+    await mailShare(context.eremos, number);
+    return {};
+  }),
+  "mail-server": route(false, nothing, ({ context }) => ({ server: mailServerView(context.eremos) })),
+  "mail-server/set": route(false, z.object({ server: mailServerSchema.nullable() }), ({ context }, { server }) => {
+    setMailServer(context.eremos, server);
+    return {};
+  }),
+};

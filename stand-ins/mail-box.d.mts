@@ -1,0 +1,1 @@
+export function startMailBox(directory: string, port?: number): Promise<{ readonly port: number; close(): Promise<void> }>;
