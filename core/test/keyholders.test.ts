@@ -55,7 +55,7 @@ describe("keyholders", () => {
     const typo = `${first.slice(0, 7)}${first[7] === "7" ? "8" : "7"}${first.slice(8)}`;
     expect(look(first.toLowerCase().replaceAll("-", " "), second, first)).toEqual(["share 1", "share 2", "The same share is there already."]);
     expect(look(typo, earlier.shares[0] ?? "", foreign.shares[0] ?? "", newRecoveryCode(), "", second)).toEqual([
-      expect.stringContaining("mistyped in group 2;"), expect.stringContaining("another set"), expect.stringContaining("another set"), expect.stringContaining("That is a recovery code"), expect.stringContaining("mistyped in groups 1, 2"), "share 2",
+      expect.stringContaining("mistyped in group 2;"), expect.stringContaining("another set"), expect.stringContaining("another set"), expect.stringContaining("That is a recovery code"), "That is not a whole share: it has 12 groups of five.", "share 2",
     ]);
     expect(mistypedShareGroups(typo)).toEqual([1]);
     for (const wrong of [typo, earlier.shares[0] ?? "", foreign.shares[0] ?? "", second]) await expect(openWithShares(envelope, [second, wrong, third])).rejects.toMatchObject({ code: "wrong-share", data: { share: 2 } });

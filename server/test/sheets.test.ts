@@ -7,14 +7,14 @@ import { LEAST_COST, createOwner, newRecoveryCode, withKeyholders } from "@eremo
 import { shareSheet } from "../src/sheets/share-sheet";
 import { recoverySheet } from "../src/sheets/recovery-sheet";
 
+const READERS = ["rescue.html", "rescue.mjs"].map((name) => ({ name, href: `/rescue/${name}`, bytes: 1, sha256: "0123456789abcdef".repeat(4) }));
 const base = fs.mkdtempSync(path.join(os.tmpdir(), "eremos-sheet-"));
 afterAll(() => fs.rmSync(base, { recursive: true }));
 
 it("prints the code as text and as a QR code that reads the same, tagged, with its fonts in it, on one page", async () => {
   const code = newRecoveryCode();
-  const readers = [{ name: "rescue.html", href: "/rescue/rescue.html", bytes: 1, sha256: "0123456789abcdef".repeat(4) }];
   const file = path.join(base, "sheet.pdf");
-  fs.writeFileSync(file, await recoverySheet({ code: code.toLowerCase(), at: Date.UTC(2026, 10, 26), readers }));
+  fs.writeFileSync(file, await recoverySheet({ code: code.toLowerCase(), at: Date.UTC(2026, 10, 26), readers: READERS }));
   const run = (program: string, ...args: string[]): string => spawnSync(program, args, { encoding: "utf8" }).stdout;
   const text = run("pdftotext", "-layout", file, "-");
   for (const group of code.split("-")) expect(text).toContain(group);
@@ -33,7 +33,7 @@ it("prints the code as text and as a QR code that reads the same, tagged, with i
 it("prints a keyholder's share the same way, the holder's name in any script", async () => {
   const { shares } = await withKeyholders((await createOwner("violin varnish at dusk", newRecoveryCode(), LEAST_COST)).envelope, Buffer.alloc(32), { threshold: 3, count: 5 });
   const file = path.join(base, "share.pdf");
-  fs.writeFileSync(file, await shareSheet({ share: shares[1] ?? "", holder: "Őszi Ильин", of: "Ines Varga", number: 2, count: 5, threshold: 3, at: Date.UTC(2026, 10, 26), readers: [] }));
+  fs.writeFileSync(file, await shareSheet({ share: shares[1] ?? "", holder: "Őszi Ильин", of: "Ines Varga", number: 2, count: 5, threshold: 3, at: Date.UTC(2026, 10, 26), readers: READERS }));
   const run = (program: string, ...args: string[]): string => spawnSync(program, args, { encoding: "utf8" }).stdout;
   const text = run("pdftotext", "-layout", file, "-");
   for (const group of (shares[1] ?? "").split("-")) expect(text).toContain(group);

@@ -5,7 +5,7 @@ import { equalBytes, fromBase64, randomBytes, sha256, toBase64, wipe } from "../
 import { generateKeyPair } from "../crypto/envelope";
 import { hkdf } from "../crypto/kdf";
 import { EremosError } from "../errors/eremos-error";
-import { formatGroups, mistypedGroupsOf, nameGroups, parseGroups } from "./code-groups";
+import { GROUP_LENGTH, formatGroups, mistypedGroupsOf, nameGroups, normaliseCodeText, parseGroups } from "./code-groups";
 
 /**
  * Keyholders: a secret of its own, split by Shamir's scheme over GF(2^8), so that any `threshold` of the shares lead to it and fewer tell nothing.
@@ -83,15 +83,19 @@ export function mistypedShareGroups(typed: string): number[] {
 /** @throws EremosError `wrong-share` | `unknown-version` */
 function readShare(typed: string): Share {
   const parsed = parseGroups("share", SHARE_BYTES, typed);
-  if ("wrongGroups" in parsed) throw new EremosError("wrong-share", isRecoveryCode(typed) ? "That is a recovery code, not a share. It opens everything by itself: use it as the code." : `It is mistyped in ${nameGroups(parsed.wrongGroups)}; look at the sheet again.`, { groups: parsed.wrongGroups.map((group) => String(group + 1)) });
+  if ("wrongGroups" in parsed) throw new EremosError("wrong-share", whyNotRead(typed, parsed.wrongGroups), { groups: parsed.wrongGroups.map((group) => String(group + 1)) });
   const { bytes } = parsed;
   if (!equalBytes(sha256(bytes.subarray(0, CHECKSUM_AT)).subarray(0, SHARE_BYTES - CHECKSUM_AT), bytes.subarray(CHECKSUM_AT))) throw new EremosError("wrong-share", "It is mistyped: its groups do not belong to one share. Look at the sheet again.");
   if (bytes[0] !== SHARE_VERSION) throw new EremosError("unknown-version", "This share was made by a newer Eremos. Use that, or its readers.");
   return { set: toBase64(bytes.subarray(2, POINT_AT)), threshold: bytes[1] ?? 0, point: bytes.subarray(POINT_AT, CHECKSUM_AT) };
 }
 
-function isRecoveryCode(typed: string): boolean {
-  return "bytes" in parseGroups("code", SECRET_BYTES, typed);
+function whyNotRead(typed: string, wrong: readonly number[]): string {
+  if ("bytes" in parseGroups("code", SECRET_BYTES, typed)) return "That is a recovery code, not a share. It opens everything by itself: use it as the code.";
+  const isWhole = normaliseCodeText(typed).length === SHARE_GROUPS * GROUP_LENGTH;
+  const mistyped = isWhole ? wrong : mistypedShareGroups(typed);
+  const named = mistyped.length > 0 ? ` It is mistyped in ${nameGroups(mistyped)}; look at the sheet again.` : "";
+  return isWhole ? named.trim() : `That is not a whole share: it has ${SHARE_GROUPS} groups of five.${named}`;
 }
 
 export interface ShareLook {

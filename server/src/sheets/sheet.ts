@@ -11,7 +11,10 @@ const NAME_FONT = require.resolve("dejavu-fonts-ttf/ttf/DejaVuSans-Bold.ttf");
 const MARGIN = 62;
 const WIDTH = 595.28 - 2 * MARGIN;
 const QR_SIZE = 150;
-const GROUP = { columns: 2, width: 146, height: 36, gap: 4 } as const;
+/** Few groups stand large in two columns, many smaller in three; the QR code is beside them. */
+const FEW = { most: 8, columns: 2, width: 146, height: 36, size: 19 } as const;
+const MANY = { columns: 3, width: 96, height: 36, size: 15 } as const;
+const GAP = { across: 8, down: 4 } as const;
 const INK = "#22252e";
 const MUTE = "#5c5a56";
 const LINE = "#c9bea6";
@@ -53,12 +56,12 @@ export async function printSheet({ title, name, introduction, groups, sections, 
   if (name !== null) add("P", () => void document.moveDown(0.2).font("name").fontSize(13).fillColor(INK).text(name, { width: WIDTH, height: 34, ellipsis: true }));
   add("P", () => void document.moveDown(0.3).font("text").fontSize(11).fillColor(MUTE).text(introduction, { width: WIDTH, lineGap: 2 }));
   const top = document.y + 20;
-  drawGroups(add, document, groups, top);
+  const drawn = drawGroups(add, document, groups, top);
   const text = groups.join("-");
   const qr = QRCode.create(text, { errorCorrectionLevel: "M" });
   add("Figure", () => drawQr(document, qr.modules, MARGIN + WIDTH - QR_SIZE, top, QR_SIZE), { alt: `The same as a QR code: ${text}` });
   document.x = MARGIN;
-  document.y = top + Math.max(QR_SIZE + 10, Math.ceil(groups.length / GROUP.columns) * (GROUP.height + GROUP.gap)) + 12;
+  document.y = top + Math.max(QR_SIZE + 10, drawn) + 12;
   for (const section of sections) {
     add("H2", () => void document.moveDown(0.6).font("bold").fontSize(13).fillColor(INK).text(section.title, MARGIN));
     for (const line of section.lines) add("P", () => void document.moveDown(0.25).font("text").fontSize(10.5).fillColor(INK).text(line, MARGIN, undefined, { width: WIDTH, lineGap: 1.5 }));
@@ -68,19 +71,21 @@ export async function printSheet({ title, name, introduction, groups, sections, 
   return Buffer.concat(parts);
 }
 
-function drawGroups(add: (tag: string, draw: () => void) => void, document: PDFKit.PDFDocument, groups: readonly string[], top: number): void {
-  const { columns, width, height, gap } = GROUP;
+/** Returns its height. */
+function drawGroups(add: (tag: string, draw: () => void) => void, document: PDFKit.PDFDocument, groups: readonly string[], top: number): number {
+  const { columns, width, height, size } = groups.length > FEW.most ? MANY : FEW;
   groups.forEach((group, i) => {
-    const x = MARGIN + (i % columns) * (width + 8);
-    const y = top + Math.floor(i / columns) * (height + gap);
+    const x = MARGIN + (i % columns) * (width + GAP.across);
+    const y = top + Math.floor(i / columns) * (height + GAP.down);
     document.markContent("Artifact", { type: "Layout" });
     document.roundedRect(x, y, width, height, 5).lineWidth(0.8).stroke(LINE);
     document.endMarkedContent();
     add("P", () => {
       document.font("text").fontSize(9).fillColor(MUTE).text(`${i + 1}`, x + 9, y + 13, { lineBreak: false });
-      document.font("bold").fontSize(19).fillColor(INK).text(group, x + 28, y + 8, { lineBreak: false });
+      document.font("bold").fontSize(size).fillColor(INK).text(group, x + 28, y + (height - size) / 2 - 1, { lineBreak: false });
     });
   });
+  return Math.ceil(groups.length / columns) * (height + GAP.down);
 }
 
 /** Dark modules as squares, with the quiet zone of four that readers need (ISO/IEC 18004). */

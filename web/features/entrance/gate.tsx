@@ -39,7 +39,7 @@ export function Gate({ state, openAt, onSignedIn, onTried }: GateProps): ReactNo
     return (
       <EntranceFrame night={<NightNote />}>
         <h1 className="text-3xl">A new master password</h1>
-        <p className="mt-2 mb-6 text-mute">The recovery code from your sheet is enough. Your folders stay as they are; the code stays good.</p>
+        <p className="mt-2 mb-6 text-mute">{state.keyholders ? <>The recovery code from your sheet is enough, or {state.keyholders.threshold} of your keyholders&rsquo; shares.</> : "The recovery code from your sheet is enough."} Your folders stay as they are.</p>
         <Forgotten openAt={Math.max(openAt, blockedUntil)} onDone={onSignedIn} onTried={onTried} onBack={() => setForgotten(false)} />
       </EntranceFrame>
     );

@@ -50,7 +50,7 @@ export function NameKeyholders({ before, replaced, onDone, onCancel }: NameKeyho
           {rows.map((row, i) => (
             <li key={row.key} className="flex items-start gap-2 [&_label]:sr-only">
               <Field className="flex-1" label={`Name of keyholder ${i + 1}`} placeholder="Name" autoComplete="off" value={row.name} autoFocus={replaced === row.key} onChange={(event) => change(row.key, { name: event.target.value })} />
-              <Field className="flex-1" label={`Mail address of keyholder ${i + 1}`} placeholder="Mail address, if you want to send it" type="email" autoComplete="off" value={row.mail} onChange={(event) => change(row.key, { mail: event.target.value })} />
+              <Field className="flex-1" label={`Mail address of keyholder ${i + 1}`} placeholder="Mail address (optional)" type="email" autoComplete="off" value={row.mail} onChange={(event) => change(row.key, { mail: event.target.value })} />
               <button type="button" className="grid size-11 place-items-center rounded-md text-mute hover:text-ink disabled:opacity-40" disabled={rows.length <= LEAST} aria-label={`Take keyholder ${i + 1} away`} onClick={() => setRows(rows.filter(({ key }) => key !== row.key))}><X className="size-4" aria-hidden /></button>
             </li>
           ))}
