@@ -28,6 +28,9 @@ export { type CheckInput, type CheckOutcome, type Damage, checkFolder } from "./
 export { type OwnerAccess } from "./engine/keys";
 export { type Located, locateFolder, protectedAbove } from "./engine/locate";
 export { type LockInput, type LockOutcome, type LockPreview, type OpenNote, type Signer, lockFolder, previewLock } from "./engine/lock";
+export { type InsuranceFacts, type Priced, insuranceFactsOf, priceOf, setInsurance } from "./insurance/insure";
+export type { InsuranceLevel } from "./format/insurance";
+export { type DamagedMember, type RepairOutcome, repairFolder } from "./insurance/repair";
 export { mendFolder } from "./engine/mend";
 export { type OffLimits, type OffLimitsEdits, defaultOffLimits, editedOffLimits, isInPlaces, refuseOffLimits, whyOffLimits } from "./engine/off-limits";
 export { type Guard, type Inspection, type Recovery, inspectFolder, isLocked, recoverFolder } from "./engine/recover";

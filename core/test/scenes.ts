@@ -5,6 +5,7 @@ import { changeOwner } from "../src/engine/change-owner";
 import { closeToOthers } from "../src/engine/close-to-others";
 import { changeVisibility } from "../src/engine/change-visibility";
 import { type GuardOutcome, type GuardedInput, type Guarding, changeGuarded, guardFolder, openGuarded, releaseGuarded } from "../src/engine/guarded";
+import { setInsurance } from "../src/insurance/insure";
 import { silentHooks } from "../src/engine/hooks";
 import { NO_BARS } from "../src/format/guard-record";
 import type { Disk } from "../src/platform/port";
@@ -77,6 +78,18 @@ export const STAGES: Record<string, Stage> = {
   "lock again after edits": async (person, folder) => relock(person, folder, true, person.owner),
   "lock again after edits, while signed out": async (person, folder) => relock(person, folder, true, person.device),
   "lock again, nothing changed": async (person, folder) => relock(person, folder, false, person.owner),
+  ...Object.fromEntries((["signed in", "signed out"] as const).map((how): [string, Stage] => [`lock again after edits, insured, ${how}`, async (person, folder) => {
+    const { realPath, folder: id } = await lock(folder, person.owner, { folder: FOLDER });
+    setInsurance(linuxDisk, realPath, { data: 20, parity: 2 });
+    const { note } = await unlock(realPath, person.access);
+    fs.writeFileSync(path.join(folder, "letter.txt"), "Dear Jonas, it is no surprise any more");
+    return { folder, acceptable: [snapshot(folder, { withoutVault: true })], run: (disk) => lock(folder, how === "signed in" ? person.owner : person.device, { disk, folder: id, note }) };
+  }])),
+  "insuring a locked folder": async (person, folder) => {
+    const before = snapshot(folder);
+    const { realPath } = await lock(folder, person.owner, { folder: FOLDER });
+    return { folder, acceptable: [before], run: async (disk) => setInsurance(disk, realPath, { data: 20, parity: 2 }) };
+  },
   "release of a locked folder": async (person, folder) => {
     const before = snapshot(folder);
     const { realPath } = await lock(folder, person.owner, { visibility: "hidden", folder: FOLDER });

@@ -4,6 +4,7 @@ import { type FolderHeader, type FolderPassword, type FolderSecret, openHeader, 
 import type { OwnerEnvelope } from "../format/owner";
 import type { Disk } from "../platform/port";
 import type { CheckInput } from "./check";
+import { within } from "./handles";
 import { type HeldFolder, NAMES, closeFolder, commitFile, displayPath, holdFolder, letGo, loadHeader, loadState, openFolder } from "./vault";
 
 export interface ChangeOwnerInput {
@@ -56,6 +57,7 @@ export async function changeHeader(disk: Disk, input: Pick<CheckInput, "path" | 
 
 export function commitHeader(disk: Disk, folder: HeldFolder, bytes: Buffer): void {
   for (const name of [NAMES.headerCopy, NAMES.header]) commitFile(disk, folder.vault, name, bytes);
+  if (disk.find(folder.vault, NAMES.insurance)) within(disk, disk.openDir(folder.vault, NAMES.insurance), (dir) => commitFile(disk, dir, NAMES.header, bytes));
 }
 
 /**

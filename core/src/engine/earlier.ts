@@ -6,6 +6,7 @@ import { within } from "./handles";
 import type { FolderKeys } from "./keys";
 import { indexSource, openIndex } from "./load-tree";
 import { type ObjectReader, withObjectDir } from "./object-io";
+import { keepInsured } from "../insurance/insure";
 import { sweep } from "./seal-generation";
 import { NAMES, generationName, loadGeneration } from "./vault";
 
@@ -55,6 +56,9 @@ export function sweepKeeping(disk: Disk, vault: Dir, by: Opener, index: string, 
   const earlier = keep > 0 ? openEarlier(disk, vault, by, generation, keep) : [];
   try {
     const used = [...packs, ...earlier.flatMap(({ record, tree }) => [record.index.object, ...tree.packs().map(({ object }) => object)])];
+    const stays = new Set([index, ...used].map((object) => Buffer.from(object, "base64url").toString("hex")));
+    // What takes the place of a group of the insurance is durable before a member of it goes.
+    keepInsured(disk, vault, (hex) => stays.has(hex));
     sweep(disk, vault, index, generation, used, earlier.map(({ record }) => record.generation));
   } finally {
     for (const one of earlier) one.index.close();

@@ -5,6 +5,7 @@ import type { OwnerEnvelope } from "../format/owner";
 import type { StateRecord } from "../format/state";
 import type { Disk, Holder, Stat } from "../platform/port";
 import { sweepKeeping } from "./earlier";
+import { keepInsured } from "../insurance/insure";
 import { sealFileByFile } from "./file-by-file";
 import { within } from "./handles";
 import { type Hooks, Meter, silentHooks } from "./hooks";
@@ -278,6 +279,7 @@ function removePlain(of: SealingOf, content: SealedContent, committed: StateReco
       finishRemoving(disk, folder, removing);
       commitState(disk, folder.vault, { ...removing, state: "sealed", staging: null, modes: [], times: null });
       if (input.signer.by === "owner") sweepKeeping(disk, folder.vault, { keys: of.making.keys, devices: devicesOf(of.making.header, { devices: [] }) }, content.index, content.generation, content.sealed.packs.keys(), input.keep ?? 0);
+      else keepInsured(disk, folder.vault, () => true);
       return holders;
     });
   } finally {

@@ -55,6 +55,9 @@ export const NAMES = {
   file: Buffer.from("file.json"),
   contents: Buffer.from("contents"),
   drops: Buffer.from("drops"),
+  insurance: Buffer.from("insurance"),
+  /** In it: how much. */
+  level: Buffer.from("level.json"),
 } as const;
 
 /** A folder with its parent and, where there is one, Eremos' directory in it. Close with {@link closeFolder}. */
@@ -310,6 +313,7 @@ export interface Loaded<T> {
 /** The header from the first whole copy: the two in the folder, then the one the database kept. @throws EremosError `damaged` */
 export function loadHeader(disk: Disk, vault: Dir, kept?: Uint8Array | null): Loaded<FolderHeader> {
   const candidates = [NAMES.header, NAMES.headerCopy].map((name) => ({ path: name.toString(), read: () => readSmallFile(disk, vault, name, MAX_HEADER_BYTES) }));
+  candidates.push(...insured(disk, vault, NAMES.header));
   if (kept) candidates.push({ path: "the copy in the database", read: () => Buffer.from(kept) });
   return firstWhole(candidates, readHeader, "folder's header");
 }
@@ -320,8 +324,15 @@ export function loadGeneration(disk: Disk, vault: Dir, generation: number): Load
       const name = generationName(generation, copy);
       return { path: `generations/${name.toString()}`, read: () => readSmallFile(disk, dir, name) };
     });
+    candidates.push(...insured(disk, vault, generationName(generation, false)));
     return firstWhole(candidates, readGeneration, "folder's generation record");
   });
+}
+
+/** A further copy of a small record, where the folder is insured. */
+function insured(disk: Disk, vault: Dir, name: Buffer): { path: string; read: () => Buffer | null }[] {
+  if (!disk.find(vault, NAMES.insurance)) return [];
+  return [{ path: `insurance/${name.toString()}`, read: () => within(disk, disk.openDir(vault, NAMES.insurance), (dir) => readSmallFile(disk, dir, name)) }];
 }
 
 function firstWhole<T>(candidates: readonly { path: string; read: () => Buffer | null }[], parse: (bytes: Buffer) => T, what: string): Loaded<T> {

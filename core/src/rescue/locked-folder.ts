@@ -39,7 +39,9 @@ export async function findLocked(source: RescueSource): Promise<LockedFound> {
   const problems: string[] = [];
   const headers: FolderHeader[] = [];
   let isThere = false;
-  for (const name of ["header.json", "header.copy.json"]) {
+  // An insured folder has a third copy.
+  const insured = (await source.list(".eremos/insurance")).includes("header.json") ? ["insurance/header.json"] : [];
+  for (const name of ["header.json", "header.copy.json", ...insured]) {
     const bytes = await readWhole(source, `.eremos/${name}`, MAX_HEADER_BYTES);
     isThere ||= bytes !== null;
     try {
@@ -251,24 +253,24 @@ async function keysOf(source: RescueSource, header: FolderHeader, folderKey: Buf
 
 interface Numbered {
   readonly number: number;
-  /** Its record and the copy of it. */
+  /** Its record and the copies of it, by their paths in Eremos' directory. */
   readonly records: readonly string[];
 }
 
 /** The one that is true first, then the newest. */
 async function generationsOf(source: RescueSource, state: StateRecord | null): Promise<Numbered[]> {
-  const names = await source.list(".eremos/generations");
+  const names = [...(await source.list(".eremos/generations")).map((name) => `generations/${name}`), ...(await source.list(".eremos/insurance")).map((name) => `insurance/${name}`)];
   const first = (number: number): number => (number === state?.generation ? 1 : 0);
-  return generationNumbers(names).sort((a, b) => first(b) - first(a) || b - a).map((number) => {
+  return generationNumbers(names.map((name) => name.slice(name.indexOf("/") + 1))).sort((a, b) => first(b) - first(a) || b - a).map((number) => {
     const stem = String(number).padStart(10, "0");
-    return { number, records: [`${stem}.json`, `${stem}.copy.json`].filter((name) => names.includes(name)) };
+    return { number, records: [`generations/${stem}.json`, `generations/${stem}.copy.json`, `insurance/${stem}.json`].filter((name) => names.includes(name)) };
   });
 }
 
 async function treeOf(source: RescueSource, header: FolderHeader, folderKey: Buffer, keys: (name: string) => ContentKeys | null, records: readonly string[], number: number, problems: string[]): Promise<{ readonly tree: TreeReader; readonly record: Generation } | null> {
   for (const name of records) {
     try {
-      const record = readGeneration((await readWhole(source, `.eremos/generations/${name}`)) ?? Buffer.alloc(0));
+      const record = readGeneration((await readWhole(source, `.eremos/${name}`)) ?? Buffer.alloc(0));
       if (record.folder !== header.folder || record.generation !== number) throw new EremosError("damaged", "It belongs to another folder or state.");
       if (vouchingOf(record, folderKey, header.devices.map((device) => fromBase64(device, 32))) === "unvouched") problems.push(`Nobody known vouches for state ${number}: it may have been made by somebody else.`);
       const index = await SealedObject.open(source, "index", header.folder, record.index.object, keys, record.index.length);
@@ -281,7 +283,7 @@ async function treeOf(source: RescueSource, header: FolderHeader, folderKey: Buf
       }
     } catch (error) {
       if (!isEremosError(error)) throw error;
-      problems.push(`.eremos/generations/${name}: ${error.message}`);
+      problems.push(`.eremos/${name}: ${error.message}`);
     }
   }
   return null;
