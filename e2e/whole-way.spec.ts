@@ -97,7 +97,7 @@ test("first run, lock, look, wrong password, open, edit, lock again, release: th
 
   await test.step("release", async () => {
     await card(page, "Payroll").getByRole("link", { name: "Details" }).click();
-    await page.getByRole("button", { name: "Check now" }).click();
+    await page.getByRole("button", { name: "Check every byte" }).click();
     await expect(page.getByText(/Payroll is whole: .* every byte checked/).first()).toBeVisible();
     await page.getByRole("button", { name: "Release…" }).click();
     await expect(page.getByRole("alertdialog")).toContainText("What goes");

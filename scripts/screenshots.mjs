@@ -99,7 +99,7 @@ try {
 
   await page.getByRole("button", { name: "Surprise for Jonas" }).first().click();
   await card("Surprise for Jonas").getByRole("link", { name: "Details" }).click();
-  await page.getByRole("button", { name: "Check now" }).click();
+  await page.getByRole("button", { name: "Check every byte" }).click();
   await page.getByText(/is whole/).first().waitFor();
   await quiet();
   await shot("left-open");

@@ -1,6 +1,6 @@
 import { EremosError, LEVELS, VISIBILITIES, disk, inspectFolder } from "@eremos/core";
 import {
-  type Eremos, GUARDS, USUAL_BARS, type FolderView, type ProtectionRequest, DataDirectory, changePassword, check, closeUp, commandOf, drop, desktopParts, ensureServer, folderPasswordOf, fullPath, listFolders, lock, onlook, prepareFolderPassword, readSettings, recoverInterrupted, release, serve, setDesktop, setFolderPassword, setupAtOnce, showInBrowser, startVisit, mountCommandOf, unlock,
+  type Eremos, GUARDS, USUAL_BARS, type FolderView, type ProtectionRequest, DataDirectory, INSURANCES, changePassword, check, closeUp, insuranceView, insure, repair, commandOf, drop, desktopParts, ensureServer, folderPasswordOf, fullPath, listFolders, lock, onlook, prepareFolderPassword, readSettings, recoverInterrupted, release, serve, setDesktop, setFolderPassword, setupAtOnce, showInBrowser, startVisit, mountCommandOf, unlock,
 } from "@eremos/server";
 import { type Command, type Invocation, hintOf, noWords, oneWord, only, openGate, secretFor, signInWith, withEremos } from "./invocation";
 import { endProgress } from "./progress";
@@ -17,7 +17,9 @@ export const USAGE = `eremos: hides and locks private folders in place
   eremos visit PATH-OR-ID [--minutes N]  serve it as a drive, nothing decrypted on disk, until interrupted
   eremos drop PATH FILE...             put copies of files into a locked folder without opening it (needs no password)
   eremos release PATH-OR-ID           take protection off for good
-  eremos check PATH-OR-ID             read and verify the whole sealed copy
+  eremos check PATH-OR-ID [--full]    verify the sealed copy: its records, its index and a sample of its files, or every byte
+  eremos insure PATH [HOW]            what insurance against damage costs and survives; or choose: light, standard, strong, none
+  eremos repair PATH-OR-ID            find damage by the insurance and repair it, byte for byte
   eremos recover                      forgot the master password: the recovery code, or keyholders' shares, set another one
   eremos recover FOLDER               Eremos' data is gone: the owner comes out of one of their folders, and all that are found are listed again
   eremos practice                     prove that the recovery code (or shares) opens every sealed folder; changes nothing
@@ -265,14 +267,43 @@ const releaseCommand: Command = async (invocation) => {
 };
 
 const checkCommand: Command = async (invocation) => {
-  only(invocation, "password-stdin", "with-code", "with-shares");
+  only(invocation, "password-stdin", "with-code", "with-shares", "full");
   const pathOrId = oneWord(invocation, "path or id");
   return withEremos(invocation, async (eremos) => {
     await openGate(eremos, invocation);
-    const job = await check(eremos, { pathOrId, from: process.cwd(), secret: await secretFor(eremos, pathOrId, invocation) });
+    const job = await check(eremos, { pathOrId, from: process.cwd(), secret: await secretFor(eremos, pathOrId, invocation), sample: invocation.flags["full"] !== true });
     const { ok, damaged } = await finish(eremos, job);
-    const lines = [summaryOf(eremos, job.id), ...damaged.map((damage) => `  ${damage.path}: ${damage.reason}`)];
+    const lines = [summaryOf(eremos, job.id), ...damaged.map(({ path, reason, ranges = [] }) => `  ${path}: ${reason}${ranges.map(({ from, until }) => `\n    bytes ${from} to ${until - 1}`).join("")}`)];
     return { result: { ok, damaged }, lines, exitCode: ok ? 0 : 5 };
+  });
+};
+
+const insureCommand: Command = async (invocation) => {
+  only(invocation, "password-stdin");
+  const [path, how, ...more] = invocation.words;
+  const asked = [...INSURANCES, "none" as const].find((one) => one === how);
+  if (path === undefined || more.length > 0 || (how !== undefined && !asked)) throw new EremosError("usage", `Say which folder, and how much: ${INSURANCES.join(", ")} or none. \`eremos help\` lists the commands.`);
+  return withEremos(invocation, async (eremos) => {
+    await openGate(eremos, invocation);
+    if (!asked) {
+      const view = insuranceView(eremos, path, process.cwd());
+      const worth = (of: { readonly costs: number; readonly burst: number; readonly scattered: number }): string => `takes ${of.costs} bytes; repairs ${of.burst} bytes in one place, or any ${of.scattered} places of up to 4096`;
+      return { result: view, lines: [view.now ? `${view.chosen ?? ""}: ${worth(view.now)}` : "Not insured.", ...view.choices.map((choice) => `  ${choice.insurance}: ${worth(choice)}`)] };
+    }
+    const job = await insure(eremos, path, asked === "none" ? null : asked, process.cwd());
+    await finish(eremos, job);
+    return { result: insuranceView(eremos, path, process.cwd()), lines: [summaryOf(eremos, job.id)] };
+  });
+};
+
+const repairCommand: Command = async (invocation) => {
+  only(invocation, "password-stdin");
+  const path = oneWord(invocation, "path or id");
+  return withEremos(invocation, async (eremos) => {
+    await openGate(eremos, invocation);
+    const job = await repair(eremos, path, process.cwd());
+    const { repaired, lost, ownDamage } = await finish(eremos, job);
+    return { result: { repaired, lost, ownDamage }, lines: [summaryOf(eremos, job.id)], exitCode: lost.length > 0 ? 5 : 0 };
   });
 };
 
@@ -334,5 +365,5 @@ const serveCommand: Command = async (invocation) => {
 };
 
 export const COMMANDS: Readonly<Record<string, Command>> = {
-  setup, passwd, list, lock: lockCommand, close, unlock: unlockCommand, visit, drop: dropCommand, release: releaseCommand, check: checkCommand, recover: recoverCommand, practice: practiceCommand, keyholders: keyholdersCommand, mend: mendCommand, scan: scanCommand, rescue: rescueCommand, onlooker, page, integrate, serve: serveCommand,
+  setup, passwd, list, lock: lockCommand, close, unlock: unlockCommand, visit, drop: dropCommand, release: releaseCommand, check: checkCommand, insure: insureCommand, repair: repairCommand, recover: recoverCommand, practice: practiceCommand, keyholders: keyholdersCommand, mend: mendCommand, scan: scanCommand, rescue: rescueCommand, onlooker, page, integrate, serve: serveCommand,
 };

@@ -106,7 +106,7 @@ describe("what is wrong", () => {
       fs.writeFileSync(largest, bytes);
     };
     flip();
-    expect(cli.json(["check", folder], PASSWORD)).toMatchObject({ status: 5, body: { ok: false, damaged: [{ path: "photos/large.bin", reason: expect.any(String) }] } });
+    expect(cli.json(["check", folder, "--full"], PASSWORD)).toMatchObject({ status: 5, body: { ok: false, damaged: [{ path: "photos/large.bin", reason: expect.any(String), ranges: [{ from: expect.any(Number), until: expect.any(Number) }] }] } });
     expect(cli.json(["unlock", folder], PASSWORD)).toMatchObject({ status: 5, body: { error: { code: "damaged" } } });
     expect(fs.readdirSync(folder).sort()).toEqual([".eremos", "Locked with Eremos.html"]);
     flip();

@@ -25,7 +25,7 @@ export interface Protection {
 /** What is protected: a folder, a single file, or all that is on a drive. */
 export type FolderKind = "folder" | "file" | "drive";
 export type FolderCondition = "locked" | "open" | "working" | "partly" | "interrupted" | "missing" | "away" | "damaged";
-export type JobVerb = "lock" | "unlock" | "release" | "check" | "reguard" | "put-back";
+export type JobVerb = "lock" | "unlock" | "release" | "check" | "reguard" | "put-back" | "insure" | "repair";
 export type JobState = "queued" | "running" | "done" | "failed" | "cancelled" | "interrupted";
 export type JobPhase = "queued" | "looking" | "sealing" | "making-durable" | "moving" | "removing" | "restoring" | "checking";
 
@@ -160,6 +160,10 @@ export interface FolderView {
   /** Files that wait in its drop slot, encrypted. */
   readonly drops: number;
   /** Locked, and too large for the room there is: opening goes file by file. */
+  /** When its encrypted copy was last looked through, whether a sample of it or all, and whether it was whole; null: never. */
+  readonly lastCheck: { readonly at: number; readonly ok: boolean; readonly sample: boolean } | null;
+  /** Sealed: parity beside it repairs damage. */
+  readonly isInsured: boolean;
   readonly isCramped: boolean;
   /** Sealed: what opens it, and when the code and the shares were last seen to; null: not yet. */
   readonly waysBack: { readonly count: number; readonly codeProvenAt: number | null; readonly sharesProvenAt: number | null; readonly hasKeyholders: boolean } | null;
@@ -271,7 +275,7 @@ export interface ReachView {
 export interface ActivityView {
   readonly at: number;
   readonly folder: string;
-  readonly kind: "locked" | "opened" | "released" | "checked" | "damaged" | "recovered" | "password" | "folder-password" | "code" | "reguarded" | "visited" | "changed" | "put-back" | "taken-in" | "practised" | "mended" | "keyholders";
+  readonly kind: "locked" | "opened" | "released" | "checked" | "damaged" | "recovered" | "password" | "folder-password" | "code" | "reguarded" | "visited" | "changed" | "put-back" | "taken-in" | "practised" | "mended" | "keyholders" | "insured" | "repaired";
   readonly signedIn: boolean;
 }
 
@@ -298,6 +302,8 @@ export interface PreferencesView {
   readonly synced: readonly string[];
   /** How many earlier states of a sealed folder are kept. */
   readonly keepEarlier: number;
+  /** So often a sample of each sealed folder is looked at, while somebody is signed in; 0: never. */
+  readonly checkEveryDays: number;
 }
 
 /** What the owner changed about the off-limits list. */
@@ -393,6 +399,15 @@ export interface VisitReply {
   readonly earlier?: readonly EarlierView[];
   /** There are more. */
   readonly isCut: boolean;
+}
+
+export type Insurance = "light" | "standard" | "strong";
+/** How much a folder is insured, what that costs, and what it survives. */
+export interface InsuranceView {
+  readonly chosen: Insurance | "other" | null;
+  /** What it is now. Bytes; `burst`: damage up to so much in one place of one file; `scattered`: so many places of up to 4 KB, wherever they are. */
+  readonly now: { readonly costs: number; readonly burst: number; readonly scattered: number; readonly uncovered: number } | null;
+  readonly choices: readonly { readonly insurance: Insurance; readonly costs: number; readonly burst: number; readonly scattered: number }[];
 }
 
 /** A protected folder that was found by what is on disk, and how it stands to what this Eremos knows. */

@@ -15,6 +15,7 @@ export const offLimitsSchema = z.strictObject({
 export const effortSchema = z.enum(["light", "standard", "heavy"]);
 const synced = z.array(path).max(50).readonly();
 const keepEarlier = z.int().min(0).max(20);
+const checkEveryDays = z.int().min(0).max(365);
 const idleMinutes = z.int().min(1).max(24 * 60).nullable();
 const preferencesSchema = z.strictObject({
   rules: rulesSchema.default(STANDARD_RULES),
@@ -22,9 +23,10 @@ const preferencesSchema = z.strictObject({
   effort: effortSchema.default("standard"),
   synced: synced.default([]),
   keepEarlier: keepEarlier.default(1),
+  checkEveryDays: checkEveryDays.default(30),
 });
 /** A change names only what it changes, so that two at once do not undo one another. */
-export const preferencesChangeSchema = z.strictObject({ rules: rulesSchema.exactOptional(), idleSignOutMinutes: idleMinutes.exactOptional(), synced: synced.exactOptional(), keepEarlier: keepEarlier.exactOptional() });
+export const preferencesChangeSchema = z.strictObject({ rules: rulesSchema.exactOptional(), idleSignOutMinutes: idleMinutes.exactOptional(), synced: synced.exactOptional(), keepEarlier: keepEarlier.exactOptional(), checkEveryDays: checkEveryDays.exactOptional() });
 const storedSchema = preferencesSchema.extend({ offLimits: offLimitsSchema.default({ added: [], removed: [] }) });
 type Stored = z.output<typeof storedSchema>;
 

@@ -28,10 +28,11 @@ export const recordSchema = z.strictObject({
   codeProvenAt: z.number().nullable().default(null),
   /** The same of the keyholders' shares. */
   sharesProvenAt: z.number().nullable().default(null),
+  lastCheck: z.strictObject({ at: z.number(), ok: z.boolean(), sample: z.boolean() }).nullable().default(null),
 });
 export type FolderRecord = z.output<typeof recordSchema>;
 
-export const EVENT_KINDS = ["locked", "opened", "released", "checked", "damaged", "recovered", "password", "folder-password", "code", "reguarded", "visited", "changed", "put-back", "taken-in", "practised", "mended", "keyholders"] as const;
+export const EVENT_KINDS = ["locked", "opened", "released", "checked", "damaged", "recovered", "password", "folder-password", "code", "reguarded", "visited", "changed", "put-back", "taken-in", "practised", "mended", "keyholders", "insured", "repaired"] as const;
 const eventSchema = z.strictObject({ at: z.number(), folder: z.string(), kind: z.enum(EVENT_KINDS), signedIn: z.boolean() });
 export type ActivityEvent = z.output<typeof eventSchema>;
 
@@ -116,7 +117,7 @@ export class Registry {
 function mergeRecord(known: readonly FolderRecord[], incoming: FolderRecord): FolderRecord {
   const before = known.find((record) => record.id === incoming.id);
   if (before && incoming.guard === "sealed" && incoming.generation === 0) return before;
-  return before ? { ...incoming, openedAt: incoming.openedAt ?? before.openedAt, protectedAt: before.protectedAt, rules: before.rules, codeProvenAt: before.codeProvenAt, sharesProvenAt: before.sharesProvenAt } : incoming;
+  return before ? { ...incoming, openedAt: incoming.openedAt ?? before.openedAt, protectedAt: before.protectedAt, rules: before.rules, codeProvenAt: before.codeProvenAt, sharesProvenAt: before.sharesProvenAt, lastCheck: before.lastCheck } : incoming;
 }
 
 async function openLetter(keys: Keys, sealed: string): Promise<Letter | null> {

@@ -1,5 +1,5 @@
 import type {
-  ActivityView, BackSecret, ClosedUp, DesktopView, Dropped, DroppedFound, Effort, EffortsView, ErrorView, FolderSecret, FolderView, JobView, KeyholdersView, LastLockView, LockingRules, MailServerView, NewFolderPassword, OffLimitsView, OnlookView, OpeningMode, PasswordChanged, PlaceEntry, PlaceListing, PlanView, PracticeView, PreferencesView, Protection, ReachView, RescueFile, ScanView, SettingsView, SharesLook, ShownCode, SignedIn, StateView, StrengthView, TakeInSecret, TakenIn, VisitCall, VisitReply, VisitView,
+  ActivityView, BackSecret, ClosedUp, DesktopView, Dropped, DroppedFound, Effort, EffortsView, ErrorView, FolderSecret, FolderView, Insurance, InsuranceView, JobView, KeyholdersView, LastLockView, LockingRules, MailServerView, NewFolderPassword, OffLimitsView, OnlookView, OpeningMode, PasswordChanged, PlaceEntry, PlaceListing, PlanView, PracticeView, PreferencesView, Protection, ReachView, RescueFile, ScanView, SettingsView, SharesLook, ShownCode, SignedIn, StateView, StrengthView, TakeInSecret, TakenIn, VisitCall, VisitReply, VisitView,
 } from "@eremos/server/contract";
 import { readTab } from "./tab";
 
@@ -99,7 +99,10 @@ export const api = {
   lastLock: (folder: string, secret: FolderSecret | null) => call<LastLockView>("last-lock", { folder, secret }),
   putBack: (folder: string, generation: number, hrefs: readonly string[] | null, secret: FolderSecret | null) => call<{ readonly job: string }>("put-back", { folder, generation, hrefs, secret }),
   release: (folder: string, secret: FolderSecret | null = null, accept = false) => call<{ readonly job: string | null }>("release", { folder, secret, accept }),
-  check: (folder: string, secret: FolderSecret | null = null) => call<{ readonly job: string }>("check", { folder, secret }),
+  check: (folder: string, secret: FolderSecret | null, sample: boolean) => call<{ readonly job: string }>("check", { folder, secret, sample }),
+  insurance: (folder: string) => call<InsuranceView>("insurance", { folder }),
+  insure: (folder: string, insurance: Insurance | null) => call<{ readonly job: string }>("insurance/set", { folder, insurance }),
+  repair: (folder: string) => call<{ readonly job: string }>("repair", { folder }),
   desktop: () => call<DesktopView>("desktop"),
   setDesktop: (part: keyof DesktopView, on: boolean) => call<DesktopView>("desktop/set", { part, on }),
   activity: () => call<ActivityView[]>("activity"),

@@ -8,6 +8,7 @@ import { ApiError, api } from "./api";
 export const KEYS = {
   state: ["state"], folders: ["folders"], jobs: ["jobs"], roots: ["roots"], activity: ["activity"], settings: ["settings"], desktop: ["desktop"], scan: ["scan"], rescueFiles: ["rescue-files"], efforts: ["efforts"], keyholders: ["keyholders"], mailServer: ["mail-server"],
   sharesSet: (at: string | null) => ["shares-set", at],
+  insurance: (folder: string, isBusy: boolean) => ["insurance", folder, isBusy],
   place: (path: string) => ["place", path],
   visit: (folder: string) => ["visit", folder],
   reach: (folder: string) => ["reach", folder],

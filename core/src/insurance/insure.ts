@@ -199,7 +199,16 @@ export function insuranceFacts(disk: Disk, vault: Dir): InsuranceFacts | null {
   };
 }
 
-/** The same by the folder's path. @throws EremosError `not-found` | `no-permission` */
+export function isInsured(disk: Disk, path: Buffer): boolean {
+  const folder = openFolder(disk, path);
+  try {
+    return folder.vault !== null && insuranceOf(disk, folder.vault) !== null;
+  } finally {
+    closeFolder(disk, folder);
+  }
+}
+
+/** {@link insuranceFacts} by the folder's path. @throws EremosError `not-found` | `no-permission` */
 export function insuranceFactsOf(disk: Disk, path: Buffer): InsuranceFacts | null {
   const folder = openFolder(disk, path);
   try {

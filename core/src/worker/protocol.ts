@@ -1,12 +1,15 @@
 import { type GuardInput, type GuardOutcome, type GuardedInput, type Guarding, changeGuarded, guardFolder, openGuarded, releaseGuarded } from "../engine/guarded";
 import { type ChangesInput, type ChangesOutcome, changesSinceLock } from "../engine/changes";
-import { type CheckInput, type CheckOutcome, checkFolder } from "../engine/check";
+import { type CheckOutcome, type CheckRequest, checkFolder } from "../engine/check";
 import { type Slot, dropInto, sealNewcomers } from "../engine/drop-in";
 import type { Hooks, Progress } from "../engine/hooks";
 import { type LastChangeInput, lastChange } from "../engine/last-change";
 import { type LockInput, type LockOutcome, lockFolder } from "../engine/lock";
 import { type UnlockInput, type UnlockOutcome, releaseFolder, unlockFolder } from "../engine/unlock";
 import { type Committed, type PutBackInput, putBackFolder } from "../engine/visit";
+import { type InsuranceFacts, insuranceFactsOf, setInsurance } from "../insurance/insure";
+import { type RepairOutcome, repairFolder } from "../insurance/repair";
+import type { InsuranceLevel } from "../format/insurance";
 import type { ErrorCode } from "../errors/codes";
 import type { ErrorData } from "../errors/eremos-error";
 import type { Disk } from "../platform/port";
@@ -21,7 +24,9 @@ export type EngineRequest =
   | { readonly verb: "reguard"; readonly input: GuardedInput & Guarding }
   | { readonly verb: "drop"; readonly input: { readonly slot: Slot; readonly files: readonly Buffer[] } }
   | { readonly verb: "seal-newcomers"; readonly input: Slot }
-  | { readonly verb: "check"; readonly input: CheckInput }
+  | { readonly verb: "check"; readonly input: CheckRequest }
+  | { readonly verb: "insure"; readonly input: { readonly path: Buffer; readonly level: InsuranceLevel | null } }
+  | { readonly verb: "repair"; readonly input: { readonly path: Buffer } }
   | { readonly verb: "changes"; readonly input: ChangesInput }
   | { readonly verb: "put-back"; readonly input: PutBackInput }
   | { readonly verb: "last-change"; readonly input: LastChangeInput };
@@ -36,6 +41,9 @@ export interface Outcomes {
   readonly drop: number;
   readonly "seal-newcomers": number;
   readonly check: CheckOutcome;
+  /** Null: not insured any more. */
+  readonly insure: InsuranceFacts | null;
+  readonly repair: RepairOutcome;
   readonly changes: ChangesOutcome;
   readonly "put-back": Committed;
   readonly "last-change": number;
@@ -66,6 +74,11 @@ export async function perform(disk: Disk, request: EngineRequest, hooks: Hooks):
       return sealNewcomers(disk, request.input);
     case "check":
       return checkFolder(disk, request.input, hooks);
+    case "insure":
+      setInsurance(disk, request.input.path, request.input.level);
+      return insuranceFactsOf(disk, request.input.path);
+    case "repair":
+      return repairFolder(disk, request.input.path, hooks);
     case "changes":
       return changesSinceLock(disk, request.input, hooks);
     case "put-back":

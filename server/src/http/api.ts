@@ -15,7 +15,9 @@ import { lock } from "../operations/lock-folder";
 import { keepOpen, setOffLimits, setPreferences, setRules } from "../operations/preferences";
 import { droppedSchema, findDropped } from "../operations/find-dropped";
 import { onlook } from "../operations/look";
-import { check, release, unlock } from "../operations/open-folder";
+import { check } from "../operations/check";
+import { INSURANCES, insuranceView, insure, repair } from "../operations/insurance";
+import { release, unlock } from "../operations/open-folder";
 import { passwordStrength } from "../operations/password-strength";
 import { planLock } from "../operations/plan-lock";
 import { beginNewCode, finishNewCode } from "../operations/recovery-code";
@@ -171,10 +173,13 @@ const ROUTES: Readonly<Record<string, Route>> = {
     const { job } = await release(context.eremos, { pathOrId: body.folder, from: FROM, accept: body.accept, secret: body.secret });
     return { job: job?.id ?? null };
   }),
-  check: route(false, target, async ({ context }, { folder, secret }) => {
-    const { id } = await check(context.eremos, { pathOrId: folder, from: FROM, secret });
+  check: route(false, target.extend({ sample: z.boolean().default(false) }), async ({ context }, { folder, secret, sample }) => {
+    const { id } = await check(context.eremos, { pathOrId: folder, from: FROM, secret, sample });
     return { job: id };
   }),
+  insurance: route(false, z.object({ folder: text }), ({ context }, { folder }) => insuranceView(context.eremos, folder)),
+  "insurance/set": route(false, z.object({ folder: text, insurance: z.enum(INSURANCES).nullable() }), async ({ context }, { folder, insurance }) => ({ job: (await insure(context.eremos, folder, insurance)).id })),
+  repair: route(false, z.object({ folder: text }), async ({ context }, { folder }) => ({ job: (await repair(context.eremos, folder)).id })),
   desktop: route(false, nothing, ({ context }) => desktopParts(context.eremos.settings)),
   "desktop/set": route(false, z.object({ part: z.enum(DESKTOP_PARTS), on: z.boolean() }), ({ context }, { part, on }) => {
     setDesktopPart(context.eremos.settings, part, on);

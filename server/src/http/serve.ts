@@ -13,6 +13,7 @@ import { CONTENTS } from "../visit/visits";
 import { watchDatabase } from "../watch/database-watch";
 import { watchMounts } from "../watch/mount-watch";
 import { watchSleep } from "../watch/sleep-watch";
+import { CheckWatch } from "../watch/check-watch";
 import { PlaceWatch } from "../watch/place-watch";
 import { answerApi, isSignedIn } from "./api";
 import type { ApiContext } from "./route";
@@ -52,6 +53,8 @@ export async function serve(settings: Settings, development = false): Promise<Ru
   await recoverInterrupted(eremos);
   const stopWatching = watchDatabase(eremos);
   await eremos.keeper.start();
+  const checks = new CheckWatch(eremos);
+  checks.start();
   const stopMounts = watchMounts(eremos);
   const stopSleep = watchSleep(eremos, sessions);
   const stopIdling = signOutWhenIdle(eremos, sessions);
@@ -95,6 +98,7 @@ export async function serve(settings: Settings, development = false): Promise<Ru
       stopMounts();
       places.close();
       eremos.keeper.stop();
+      checks.stop();
       try {
         await finishWork(eremos);
         eremos.data.removeServer(record);

@@ -77,7 +77,7 @@ export async function takeIn(eremos: Eremos, { path: typed, secret }: TakeInRequ
   const isOpen = !isLocked(inspection);
   const protection = { guard, visibility, cover: visibility === "view" ? lockedName : null, icon: null, bars: guard === "barred" ? adopted.bars : null };
   const record = {
-    ...(known ?? { rules: null, openedAt: null, codeProvenAt: null, sharesProvenAt: null, protectedAt: at }), ...protection, id: adopted.folder, path: encodePath(adopted.path), kind: known?.kind ?? (single ? "file" as const : "folder" as const),
+    ...(known ?? { rules: null, openedAt: null, codeProvenAt: null, sharesProvenAt: null, lastCheck: null, protectedAt: at }), ...protection, id: adopted.folder, path: encodePath(adopted.path), kind: known?.kind ?? (single ? "file" as const : "folder" as const),
     files: adopted.files, bytes: adopted.bytes, generation: adopted.generation, digest: adopted.digest, publicKey: adopted.publicKey, lockedAt: known?.lockedAt ?? null,
   };
   await eremos.registry.record(keys, eremos.requireOwner(), { at, folder: adopted.folder, kind: "taken-in", signedIn: true }, record, adopted.header);

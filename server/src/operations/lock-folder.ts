@@ -180,7 +180,7 @@ function bringToRest(path: Buffer): ReturnType<typeof inspectFolder> {
 export function beginning(note: Note): FolderRecord {
   return {
     id: note.id, path: note.path, guard: note.guard, visibility: note.visibility, cover: note.cover, icon: note.icon, bars: note.bars, kind: note.kind, files: 0, bytes: 0, generation: 0, digest: "", publicKey: "",
-    protectedAt: note.protectedAt, lockedAt: null, openedAt: null, rules: null, codeProvenAt: null, sharesProvenAt: null,
+    protectedAt: note.protectedAt, lockedAt: null, openedAt: null, rules: null, codeProvenAt: null, sharesProvenAt: null, lastCheck: null,
   };
 }
 

@@ -1,4 +1,4 @@
-import { EremosError, type FolderSecret, type UnlockInput, type UnlockOutcome, disk, isLocked, locateFolder, releaseOpenFolder } from "@eremos/core";
+import { type FolderSecret, type UnlockInput, type UnlockOutcome, disk, isLocked, locateFolder, releaseOpenFolder } from "@eremos/core";
 import type { LockingRules, OpeningMode, Protection } from "../contract";
 import type { Eremos } from "../eremos";
 import type { StartedJob } from "../jobs";
@@ -24,7 +24,7 @@ export interface UnlockRequest extends OpenRequest {
   readonly mode: OpeningMode;
 }
 
-function inputFor(eremos: Eremos, target: Target, accept: boolean, folderKey: Buffer | null, keep = eremos.preferences.get().keepEarlier): UnlockInput {
+export function inputFor(eremos: Eremos, target: Target, accept: boolean, folderKey: Buffer | null, keep = eremos.preferences.get().keepEarlier): UnlockInput {
   const { record, located } = target;
   return {
     path: located.realPath,
@@ -210,31 +210,4 @@ async function forget(eremos: Eremos, id: string): Promise<void> {
   eremos.data.removeNote(id);
   await eremos.registry.record(eremos.keys, eremos.requireOwner(), { at: Date.now(), folder: id, kind: "released", signedIn: true });
   eremos.announce({ topic: "folders" });
-}
-
-/** Reads and authenticates the whole sealed copy. Changes nothing. @throws EremosError */
-export async function check(eremos: Eremos, request: Pick<OpenRequest, "pathOrId" | "from" | "secret">): Promise<StartedJob<"check">> {
-  const target = await findUnvisited(eremos, request.pathOrId, request.from);
-  if (target.located.inspection.guard !== "sealed") throw new EremosError("unsupported", "Only a sealed folder has an encrypted copy to check. Nothing was touched; this one's contents are ordinary files.");
-  return withFolderKey(eremos, target, request.secret ?? null, (folderKey) => startCheck(eremos, target, folderKey));
-}
-
-function startCheck(eremos: Eremos, target: Target, folderKey: Buffer | null): StartedJob<"check"> {
-  const { path, access, keptHeader } = inputFor(eremos, target, false, folderKey);
-  return eremos.jobs.start({
-    folder: target.record.id,
-    verb: "check",
-    request: { verb: "check", input: { path, access, keptHeader } },
-    before: () => undefined,
-    after: async (outcome) => {
-      const kind = outcome.ok ? "checked" : "damaged";
-      await eremos.registry.record(eremos.keys, eremos.requireOwner(), { at: Date.now(), folder: target.record.id, kind, signedIn: true });
-      const name = nameOf(decodePath(target.record.path));
-      if (outcome.ok) return `${name} is whole: ${outcome.files.toLocaleString("en")} files, ${formatBytes(outcome.bytes)}, every byte checked.`;
-      const shown = outcome.damaged.slice(0, 3).map((damage) => damage.path).join(", ");
-      const more = outcome.damaged.length > 3 ? ` and ${outcome.damaged.length - 3} more` : "";
-      return `${name} is damaged in ${outcome.damaged.length} ${outcome.damaged.length === 1 ? "place" : "places"}: ${shown}${more}. Everything else is whole.`;
-    },
-    failed: async () => undefined,
-  });
 }

@@ -3,7 +3,7 @@ import type { ActivityView } from "@eremos/server/contract";
 import { Time } from "@/ui/time";
 
 const WORDS: Readonly<Record<ActivityView["kind"], string>> = {
-  locked: "Locked", opened: "Opened in place", released: "Released", checked: "Checked, whole", damaged: "Checked, damage found", recovered: "Put right after an interruption", password: "Master password changed", "folder-password": "Its own password changed", code: "New recovery code", reguarded: "Opened for this account alone, to change its guard", visited: "Visited", changed: "Changed in a visit", "put-back": "Put back as it was at the last lock", "taken-in": "Found on the disk and taken in", practised: "Practice run of a way back", keyholders: "Keyholders changed", mended: "Its records were mended",
+  locked: "Locked", opened: "Opened in place", released: "Released", checked: "Checked, whole", damaged: "Checked, damage found", recovered: "Put right after an interruption", password: "Master password changed", "folder-password": "Its own password changed", code: "New recovery code", reguarded: "Opened for this account alone, to change its guard", visited: "Visited", changed: "Changed in a visit", "put-back": "Put back as it was at the last lock", "taken-in": "Found on the disk and taken in", practised: "Practice run of a way back", keyholders: "Keyholders changed", insured: "Its insurance changed", repaired: "Damage repaired from its insurance", mended: "Its records were mended",
 };
 
 /** `names` tells which folder an event belongs to; null where that is plain. */

@@ -3,11 +3,11 @@ import { useQuery } from "@tanstack/react-query";
 import { ArrowLeft } from "lucide-react";
 import Link from "next/link";
 import { useRouter } from "next/navigation";
-import { toast } from "sonner";
 import { type ReactNode, useState } from "react";
 import type { FolderView, JobView, Protection } from "@eremos/server/contract";
 import { FolderHistory } from "./folder-history";
 import { useWithSecret } from "./ask-secret";
+import { Health } from "./health";
 import { LastLock } from "./last-lock";
 import { LeftOpen } from "./left-open";
 import { OwnPassword } from "./own-password";
@@ -196,34 +196,5 @@ function ReleaseBox({ folder }: { readonly folder: FolderView }): ReactNode {
       </Confirm>
       {release.dialog}
     </div>
-  );
-}
-
-/** From their copies, or from Eremos' own data. */
-function useMend(folder: FolderView): ReturnType<typeof useWithSecret<[]>> {
-  return useWithSecret(folder, "Mend it", async (secret) => {
-    const { mended } = await api.mend(folder.realPath, secret);
-    toast.success(mended.length === 0 ? "Its records are whole: there was nothing to mend." : `Written anew: ${mended.join(", ")}.`);
-  });
-}
-
-function Health({ folder, jobs }: { readonly folder: FolderView; readonly jobs: readonly JobView[] }): ReactNode {
-  const check = useWithSecret(folder, "Check it", (secret) => api.check(folder.id, secret));
-  const mend = useMend(folder);
-  if (folder.guard !== "sealed") return null;
-  const last = jobs.find((job) => job.verb === "check" && job.state === "done");
-  return (
-    <section aria-labelledby="health">
-      <h2 id="health" className="text-lg">Health</h2>
-      <div className="mt-2 flex flex-wrap items-center justify-between gap-3 rounded-xl border border-line bg-sheet px-4 py-3">
-        <p className="text-sm" role="status">{last?.summary ?? "A check reads the whole encrypted copy and verifies every byte, and changes nothing. Mending writes damaged records anew, from their copies."}{last?.endedAt && <span className="text-mute"> Checked <Time at={last.endedAt} />.</span>}</p>
-        <div className="flex gap-2">
-          <Button size="small" disabled={mend.pending || jobs.some(isRunning)} onClick={() => mend.run()}>Mend its records</Button>
-          <Button size="small" disabled={check.pending || jobs.some(isRunning)} onClick={() => check.run()}>Check now</Button>
-        </div>
-        {check.dialog}
-        {mend.dialog}
-      </div>
-    </section>
   );
 }

@@ -39,6 +39,7 @@ export function SettingsPage(): ReactNode {
             <StaySection stays={settings.stays} />
             <LeavingOpen preferences={settings.preferences} />
             <KeepEarlier preferences={settings.preferences} />
+            <CheckEvery preferences={settings.preferences} />
             <Desktop />
             <section aria-labelledby="data">
               <h2 id="data" className="text-lg">Where things are</h2>
@@ -72,6 +73,24 @@ function KeepEarlier({ preferences }: { readonly preferences: PreferencesView })
         </select>
       </label>
       <p className="mt-1.5 text-[13px] text-mute">Encrypted like the rest; each takes as much room as what changed since. A visit shows them, and puts back what you choose. What is beyond the number goes at the next lock or visit.</p>
+    </section>
+  );
+}
+
+/** How often a sample of each sealed folder is looked at by itself. */
+function CheckEvery({ preferences }: { readonly preferences: PreferencesView }): ReactNode {
+  const client = useQueryClient();
+  const save = useMutation({ mutationFn: api.setPreferences, onError: showError, onSettled: () => client.invalidateQueries({ queryKey: KEYS.settings }) });
+  return (
+    <section aria-labelledby="check-every">
+      <h2 id="check-every" className="text-lg">Checks by itself</h2>
+      <label className="mt-2 flex flex-wrap items-center gap-2 text-sm">
+        Look at a sample of each sealed folder
+        <select value={preferences.checkEveryDays} disabled={save.isPending} onChange={(event) => save.mutate({ checkEveryDays: Number(event.target.value) })} className="h-9 rounded-lg border border-line bg-sheet px-2.5">
+          {[[1, "every day"], [7, "every week"], [30, "every month"], [90, "every three months"], [0, "never"]].map(([days, words]) => <option key={days} value={days}>{words}</option>)}
+        </select>
+      </label>
+      <p className="mt-1.5 text-[13px] text-mute">While you are signed in and nothing else is being done. Folders with a password of their own are checked from their pages only.</p>
     </section>
   );
 }
