@@ -48,7 +48,7 @@ test("a server that is stopped in the middle of a lock puts everything back befo
   expect(snapshot(folder)).toEqual(before);
 });
 
-test("a server killed in the middle of a lock puts the folder right at the next start", async ({ page, house }) => {
+test("a server killed in the middle of a lock puts the folder right at the next start, tells how far it was, and finishes it when asked", async ({ page, house }) => {
   const { folder, before } = await inTheMiddleOfALock(page, house);
   await house.stop("SIGKILL");
   await expect(page.getByRole("alert").filter({ hasText: "Eremos does not answer" })).toBeVisible();
@@ -56,6 +56,13 @@ test("a server killed in the middle of a lock puts the folder right at the next 
   await house.start();
   await signIn(page, house);
   await expect(page.getByText("Nothing is protected yet")).toBeVisible();
+  expect(snapshot(folder)).toEqual(before);
+  const told = page.getByRole("list", { name: "Cut off" });
+  await expect(told).toContainText(/Locking it was cut off, at \d+ of \d+ files\. Your originals are all here/);
+  await told.getByRole("button", { name: "Lock it now" }).click();
+  await expect(card(page, path.basename(folder)).getByText("Locked", { exact: true })).toBeVisible({ timeout: 60_000 });
+  await expect(told).toBeHidden();
+  expect(house.eremos(["release", folder], PASSWORD).status).toBe(0);
   expect(snapshot(folder)).toEqual(before);
 });
 

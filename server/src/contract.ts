@@ -191,6 +191,20 @@ export interface JobView {
   readonly summary: string | null;
 }
 
+/** Work that was cut off, how far it had come, and what is true now. */
+export interface InterruptionView {
+  readonly folder: string;
+  readonly name: string;
+  readonly path: string;
+  readonly verb: JobVerb;
+  readonly files: number;
+  readonly filesTotal: number;
+  readonly now: "ordinary" | "open" | "partly" | "locked";
+  /** As it was to be locked. */
+  readonly protection: Protection;
+  readonly at: number;
+}
+
 export interface ErrorView {
   readonly code: string;
   readonly message: string;

@@ -23,6 +23,9 @@ export interface JobSpec<V extends EngineVerb> {
   readonly failed: (error: EremosError) => Promise<void>;
 }
 
+/** A job whose process went away in the middle, as far as it had come. */
+export type CutOff = Pick<JobView, "folder" | "verb" | "files" | "filesTotal">;
+
 export interface StartedJob<V extends EngineVerb> {
   readonly id: string;
   readonly outcome: Promise<Outcomes[V]>;
@@ -161,12 +164,12 @@ export class Jobs {
     });
   }
 
-  /** Marks jobs whose process is gone; returns whether there were any. */
-  markInterrupted(): boolean {
+  /** Marks jobs whose process is gone, and returns them. */
+  markInterrupted(): readonly CutOff[] {
     const rows = this.database.orm.select().from(jobs).where(inArray(jobs.state, ["queued", "running"])).all();
     const dead = rows.filter((row) => (row.pid === process.pid ? !this.isOurs(row.id) : !isAlive(row.pid)));
     for (const row of dead) this.save(row.id, { state: "interrupted", error: "interrupted", endedAt: Date.now() });
-    return dead.length > 0;
+    return dead;
   }
 
   private isOurs(id: string): boolean {

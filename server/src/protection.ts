@@ -75,3 +75,8 @@ export function signsOf(id: string, { visibility, icon }: Protection, port: numb
 function iconFile(icon: Icon): Buffer {
   return Buffer.from(`[Desktop Entry]\nType=Directory\nIcon=${icon}\n`);
 }
+
+/** Of a record that has it among other things. */
+export function protectionOf({ guard, visibility, cover, icon, bars }: Protection): Protection {
+  return { guard, visibility, cover, icon, bars };
+}

@@ -1,5 +1,5 @@
 import type {
-  ActivityView, BackSecret, ClosedUp, DesktopView, Dropped, DroppedFound, Effort, EffortsView, ErrorView, FolderSecret, FolderView, Insurance, InsuranceView, JobView, KeyholdersView, LastLockView, LockingRules, MailServerView, NewFolderPassword, OffLimitsView, OnlookView, OpeningMode, PasswordChanged, PlaceEntry, PlaceListing, PlanView, PracticeView, PreferencesView, Protection, ReachView, RescueFile, ScanView, SettingsView, SharesLook, ShownCode, SignedIn, StateView, StrengthView, TakeInSecret, TakenIn, VisitCall, VisitReply, VisitView,
+  ActivityView, BackSecret, ClosedUp, DesktopView, Dropped, DroppedFound, Effort, EffortsView, ErrorView, FolderSecret, FolderView, Insurance, InsuranceView, InterruptionView, JobView, KeyholdersView, LastLockView, LockingRules, MailServerView, NewFolderPassword, OffLimitsView, OnlookView, OpeningMode, PasswordChanged, PlaceEntry, PlaceListing, PlanView, PracticeView, PreferencesView, Protection, ReachView, RescueFile, ScanView, SettingsView, SharesLook, ShownCode, SignedIn, StateView, StrengthView, TakeInSecret, TakenIn, VisitCall, VisitReply, VisitView,
 } from "@eremos/server/contract";
 import { readTab } from "./tab";
 
@@ -59,6 +59,8 @@ export const api = {
   practice: (secret: BackSecret) => call<PracticeView>("practice", { secret }),
   /** What was written anew. */
   mend: (path: string, secret: FolderSecret | null) => call<{ readonly mended: readonly string[] }>("mend", { path, secret }),
+  interruptions: () => call<readonly InterruptionView[]>("interruptions"),
+  forgetInterruption: (folder: string) => call<object>("interruptions/forget", { folder }),
   putRight: () => call<{ readonly folders: readonly string[] }>("put-right"),
   signOut: (leaveOpen = false) => call<object>("sign-out", { leaveOpen }),
   setPin: (pin: string | null) => call<object>("pin", { pin }),

@@ -9,6 +9,7 @@ import { dropKeyholders, keyholdersView, lookAtCollected, mailServerView, mailSh
 import { mend } from "../operations/mend";
 import { fullPath } from "../operations/paths";
 import { practice } from "../operations/practice";
+import { viewOfInterruption } from "../interruption";
 import { recoverInterrupted } from "../operations/recover-interrupted";
 import { rescueFiles } from "../rescue-files";
 import { type Call, type Route, beginSession, nothing, route, text } from "./route";
@@ -45,6 +46,12 @@ export const WAYS_BACK_ROUTES: Readonly<Record<string, Route>> = {
   "rescue-files": route(true, nothing, ({ context }) => rescueFiles(context.eremos.settings.program)),
   practice: route(false, z.object({ secret: backSchema }), ({ context }, { secret }) => practice(context.eremos, secret)),
   mend: route(false, z.object({ path: text, secret: secretSchema.nullable() }), async ({ context }, body) => ({ mended: await mend(context.eremos, body) })),
+  interruptions: route(false, nothing, ({ context }) => [...context.eremos.interruptions.values()].map(viewOfInterruption)),
+  "interruptions/forget": route(false, z.object({ folder: text }), ({ context }, { folder }) => {
+    context.eremos.interruptions.delete(folder);
+    context.eremos.announce({ topic: "folders" });
+    return {};
+  }),
   "put-right": route(false, nothing, async ({ context }) => ({ folders: await recoverInterrupted(context.eremos) })),
   return: route(true, z.object({ path: text, secret: secretSchema, password: text.nullable(), hint: text.nullable() }), async (call, body) => {
     const taken = await returnOwner(requireMayScan(call), body);

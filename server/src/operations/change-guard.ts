@@ -3,7 +3,8 @@ import type { Protection } from "../contract";
 import type { Eremos } from "../eremos";
 import type { Target } from "./find-target";
 import { lock } from "./lock-folder";
-import { openToChange, protectionOf } from "./open-folder";
+import { openToChange } from "./open-folder";
+import { protectionOf } from "../protection";
 
 /**
  * From sealed to a guard that leaves contents as they are, or back, while it stays locked to everybody else: opened for this account alone,

@@ -3,6 +3,7 @@ import type { LockingRules, OpeningMode, Protection } from "../contract";
 import type { Eremos } from "../eremos";
 import type { StartedJob } from "../jobs";
 import { UNTIL_CHANGED, deadlineOf, rulesFor } from "../locking-rules";
+import { protectionOf } from "../protection";
 import { accessOf } from "../session/keys";
 import type { Target } from "./find-target";
 import { withFolderKey } from "./folder-password";
@@ -80,10 +81,6 @@ export function openAgain(eremos: Eremos, target: Target, { rules, keep, isBack 
 async function open(eremos: Eremos, target: Target, way: Way, secret: FolderSecret | null): Promise<OpenJob> {
   if (target.located.inspection.guard !== "sealed") return unguard(eremos, way, target);
   return withFolderKey(eremos, target, secret, (folderKey) => unseal(eremos, way, target, folderKey));
-}
-
-export function protectionOf({ guard, visibility, cover, icon, bars }: Protection): Protection {
-  return { guard, visibility, cover, icon, bars };
 }
 
 const EVENTS = { unlock: "opened", reguard: "reguarded", "put-back": "opened" } as const;

@@ -1,19 +1,22 @@
 import { type Recovery, disk, inspectFolder, isEremosError, locateFolder, recoverFolder } from "@eremos/core";
 import type { Note } from "../data-directory";
 import type { Eremos } from "../eremos";
+import type { CutOff } from "../jobs";
 import { beginning } from "./lock-folder";
 import { decodePath } from "./paths";
 
 /**
  * Brings every folder whose operation was cut off into a whole state. Needs no key: the notes say where to look, the disk says what is
- * true. Returns the ids of the folders that were put right.
+ * true. Returns the ids of the folders that were put right;
+ * of those whose work was cut off, their owner is told, and says what is to become of it.
  */
-export async function recoverInterrupted(eremos: Eremos): Promise<string[]> {
+export async function recoverInterrupted(eremos: Eremos, cutOff: readonly CutOff[] = eremos.jobs.markInterrupted()): Promise<string[]> {
   const recovered: string[] = [];
-  eremos.jobs.markInterrupted();
   for (const note of eremos.data.notes()) {
     const recovery = recoverNoted(eremos, note);
     if (!recovery) continue;
+    const job = cutOff.find(({ folder }) => folder === note.id);
+    if (job) eremos.interruptions.set(note.id, { note, job, state: recovery.state, at: Date.now() });
     if (recovery.state === "sealed" || recovery.state === "locked") {
       // A first lock while signed out may have been cut off after its commit: then only the note knows the folder.
       const event = { at: Date.now(), folder: note.id, kind: "recovered" as const, signedIn: eremos.keys !== null };

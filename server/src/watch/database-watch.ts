@@ -8,8 +8,8 @@ export function watchDatabase(eremos: Eremos): () => void {
   let seen = eremos.database.version();
   let busy = false;
   const look = async (): Promise<void> => {
-    const interrupted = eremos.jobs.markInterrupted();
-    if (interrupted) await recoverInterrupted(eremos);
+    const cutOff = eremos.jobs.markInterrupted();
+    if (cutOff.length > 0) await recoverInterrupted(eremos, cutOff);
     const now = eremos.database.version();
     if (now === seen) return;
     seen = now;

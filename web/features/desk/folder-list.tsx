@@ -3,6 +3,7 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { type ReactNode, useRef } from "react";
 import type { FolderView, JobView } from "@eremos/server/contract";
 import { type Group, GROUP_WORDS, groupOf } from "./conditions";
+import { Interruptions } from "./interruptions";
 import { FolderCard } from "./folder-card";
 import { Button } from "@/ui/button";
 import { Doorway } from "@/ui/doorway";
@@ -27,6 +28,7 @@ export function FolderList(): ReactNode {
         {folders && folders.length > 0 && <span className="text-[13px] text-mute">{folders.length} protected{open > 0 ? `, ${open} open` : ""}</span>}
       </div>
       <div ref={scroller} className="px-5 pb-6 lg:min-h-0 lg:flex-1 lg:overflow-y-auto">
+        <Interruptions />
         {folders?.length === 0 && <NothingYet />}
         <div className="relative w-full" style={{ height: virtual.getTotalSize() }}>
           {virtual.getVirtualItems().map((item) => {

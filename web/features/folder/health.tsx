@@ -59,7 +59,7 @@ const NAMES: Readonly<Record<Insurance, string>> = { light: "A little", standard
 
 function InsuranceRow({ folder, isBusy }: { readonly folder: FolderView; readonly isBusy: boolean }): ReactNode {
   const [isChoosing, setChoosing] = useState(false);
-  const view = useQuery({ queryKey: KEYS.insurance(folder.id, isBusy), queryFn: () => api.insurance(folder.id), enabled: folder.state !== "away" && folder.state !== "missing" }).data;
+  const view = useQuery({ queryKey: KEYS.insurance(folder.id, isBusy), queryFn: () => api.insurance(folder.id), staleTime: 0, enabled: folder.state !== "away" && folder.state !== "missing" }).data;
   const repair = useVerb(() => api.repair(folder.id));
   if (!view) return null;
   return (

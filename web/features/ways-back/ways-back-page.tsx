@@ -10,6 +10,7 @@ import { KeyholdersSection } from "./keyholders";
 import { Practice } from "./practice";
 import { ScanPanel } from "./scan-panel";
 import { TakeIn } from "./take-in";
+import { Interruptions } from "@/features/desk/interruptions";
 import { Forgotten } from "@/features/entrance/forgotten";
 import { tell } from "@/features/entrance/return-owner";
 import { api } from "@/lib/api";
@@ -164,7 +165,8 @@ function CutWay({ folders }: { readonly folders: readonly FolderView[] }): React
   });
   return (
     <div className="space-y-3">
-      <p>Nothing is lost by that: at every moment one whole copy is there, the readable or the encrypted one, and the disk itself tells which. Eremos puts such a folder right when it starts and when you sign in: what was not finished is undone or brought to its end.</p>
+      <p>Nothing is lost by that: at every moment one whole copy is there, the readable or the encrypted one, and the disk itself tells which. Eremos puts such a folder right when it starts and when you sign in, and says what it found; whether the work is finished or left undone is for you to say.</p>
+      <Interruptions />
       {affected.length > 0 && <FolderLinks folders={affected} note={({ attention }) => attention ?? ""} />}
       <Button disabled={put.pending} onClick={() => put.run()}>Look again now</Button>
     </div>

@@ -1,0 +1,112 @@
+"use client";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import type { ReactNode } from "react";
+import type { InterruptionView } from "@eremos/server/contract";
+import { useWithSecret } from "@/features/folder/ask-secret";
+import { api } from "@/lib/api";
+import { KEYS, useFolders, useVerb } from "@/lib/queries";
+import { Button } from "@/ui/button";
+import { Time } from "@/ui/time";
+
+/** Work that was cut off, each explained, and finished or left undone as the person chooses. */
+export function Interruptions(): ReactNode {
+  const interruptions = useQuery({ queryKey: KEYS.interruptions, queryFn: api.interruptions }).data ?? [];
+  if (interruptions.length === 0) return null;
+  return (
+    <ul aria-label="Cut off" className="space-y-2 pt-2">
+      {interruptions.map((one) => <li key={one.folder}><Interruption one={one} /></li>)}
+    </ul>
+  );
+}
+
+function Interruption({ one }: { readonly one: InterruptionView }): ReactNode {
+  const client = useQueryClient();
+  const settled = async (): Promise<void> => {
+    await api.forgetInterruption(one.folder);
+    await client.invalidateQueries({ queryKey: KEYS.interruptions });
+  };
+  const leave = useVerb(settled);
+  const lock = useVerb(async () => {
+    await api.lock(one.path, one.protection);
+    await settled();
+  });
+  const { what, end, undo } = wordsFor(one);
+  return (
+    <section aria-label={`${one.name}, cut off`} className="rounded-xl border border-ochre/50 bg-ochre-soft px-4 py-3 text-sm">
+      <p><strong>{one.name}</strong>: {what} <span className="text-mute"><Time at={one.at} /></span></p>
+      <div className="mt-2 flex flex-wrap gap-2">
+        {(end === "lock" || undo === "lock") && <Button size="small" tone={end === "lock" ? "dusk" : "plain"} disabled={lock.pending} onClick={() => lock.run()}>{one.now === "partly" ? "Lock the rest" : "Lock it now"}</Button>}
+        {(end === "open" || undo === "open") && <Open one={one} isMain={end === "open"} onDone={settled} />}
+        {(end === "release") && <Release one={one} onDone={settled} />}
+        <Button size="small" disabled={leave.pending} onClick={() => leave.run()}>Leave it as it is</Button>
+      </div>
+    </section>
+  );
+}
+
+interface OneProps {
+  readonly one: InterruptionView;
+  readonly onDone: () => Promise<void>;
+}
+
+function Open({ one, isMain, onDone }: OneProps & { readonly isMain: boolean }): ReactNode {
+  const folder = useFolders()?.find(({ id }) => id === one.folder);
+  if (!folder) return null;
+  return <OpenIt folder={folder} isMain={isMain} onDone={onDone} />;
+}
+
+function OpenIt({ folder, isMain, onDone }: { readonly folder: Parameters<typeof useWithSecret>[0]; readonly isMain: boolean; readonly onDone: () => Promise<void> }): ReactNode {
+  const open = useWithSecret(folder, "Open it", async (secret) => {
+    await api.unlock(folder.id, { kind: "usual" }, secret);
+    await onDone();
+  });
+  return <><Button size="small" tone={isMain ? "clay" : "plain"} disabled={open.pending} onClick={() => open.run()}>Open it</Button>{open.dialog}</>;
+}
+
+function Release({ one, onDone }: OneProps): ReactNode {
+  const folder = useFolders()?.find(({ id }) => id === one.folder);
+  if (!folder) return null;
+  return <ReleaseIt folder={folder} onDone={onDone} />;
+}
+
+function ReleaseIt({ folder, onDone }: { readonly folder: Parameters<typeof useWithSecret>[0]; readonly onDone: () => Promise<void> }): ReactNode {
+  const release = useWithSecret(folder, "Release it", async (secret) => {
+    await api.release(folder.id, secret);
+    await onDone();
+  });
+  return <><Button size="small" tone="dusk" disabled={release.pending} onClick={() => release.run()}>Release it</Button>{release.dialog}</>;
+}
+
+interface Words {
+  readonly what: string;
+  /** What would bring it to the end it was meant to have, and what would undo it; null: it is so already. */
+  readonly end: "lock" | "open" | "release" | null;
+  readonly undo: "lock" | "open" | null;
+}
+
+/** What was going on, how far it was, and where everything is now. */
+function wordsFor({ verb, files, filesTotal, now }: InterruptionView): Words {
+  const far = filesTotal > 0 ? `, at ${files.toLocaleString("en")} of ${filesTotal.toLocaleString("en")} files` : "";
+  const partly = "A part of it is locked and the rest is readable; each file is there once, whole.";
+  switch (verb) {
+    case "lock":
+    case "put-back":
+      if (now === "locked") return { what: `Locking it was cut off${far}, past the point where the encrypted copy was whole. Eremos has finished it: it is locked.`, end: null, undo: "open" };
+      if (now === "partly") return { what: `Locking it was cut off${far}. ${partly}`, end: "lock", undo: "open" };
+      return { what: `Locking it was cut off${far}. Your originals are all here, at their place; what was encrypted so far is gone again.`, end: "lock", undo: null };
+    case "unlock":
+      if (now === "locked") return { what: `Opening it was cut off${far}. The encrypted copy is whole, and it is locked as before.`, end: "open", undo: null };
+      if (now === "partly") return { what: `Opening it was cut off${far}. ${partly}`, end: "open", undo: "lock" };
+      return { what: `Opening it was cut off${far}, when every file was there. It lies open.`, end: null, undo: "lock" };
+    case "release":
+      if (now === "locked") return { what: `Releasing it was cut off${far}. The encrypted copy is whole, and it is locked as before.`, end: "release", undo: null };
+      if (now === "partly") return { what: `Releasing it was cut off${far}. ${partly}`, end: "release", undo: "lock" };
+      return { what: `Releasing it was cut off${far}, when every file was there. It is ${now === "open" ? "open" : "an ordinary folder"} now.`, end: null, undo: "lock" };
+    case "reguard":
+      return { what: `Changing its guard was cut off. It is ${now === "locked" ? "locked" : "open, for this account alone,"} now, and nothing is lost.`, end: now === "locked" ? null : "lock", undo: null };
+    case "check":
+    case "insure":
+    case "repair":
+      return { what: "Looking after its encrypted copy was cut off. What was whole still is; begin it again on its page.", end: null, undo: null };
+  }
+}
