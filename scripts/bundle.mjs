@@ -13,7 +13,7 @@ export async function bundle() {
   await build({ ...common, entryPoints: ["core/src/index.ts", "core/src/worker/engine-worker.ts"], entryNames: "[name]", outdir: "core/dist" });
   await build({ ...common, entryPoints: ["server/src/index.ts", "server/src/visit/visit-worker.ts"], entryNames: "[name]", outdir: "server/dist" });
   await build({ ...common, entryPoints: ["cli/src/eremos.ts"], outdir: "cli/dist" });
-  await build({ ...common, entryPoints: ["demo/src/generate.ts"], outdir: "demo/dist" });
+  await build({ ...common, entryPoints: ["demo/src/generate.ts", "demo/src/broken.ts"], entryNames: "[name]", outdir: "demo/dist" });
   await bundleScript();
   await bundlePage();
 }

@@ -1,5 +1,6 @@
 /** Builds, makes the demo world in .demo (ignored by git) and starts Eremos on it. `npm run demo -- --fresh` makes it anew. */
 import { existsSync, mkdirSync, renameSync, rmSync } from "node:fs";
+import { spawnSync } from "node:child_process";
 import { join } from "node:path";
 import { demoStick } from "../stand-ins/drive.mjs";
 import { build, fail, install, requireNode, root, run, serveHere } from "./steps.mjs";
@@ -31,6 +32,11 @@ process.env.EREMOS_MAIL = `smtp://127.0.0.1:${(await startMailBox(letters)).port
 process.env.EREMOS_SYNCED = join(world, "Cloud drive");
 if (!existsSync(join(data, "owner.json"))) {
   run("node", ["cli/bin/eremos.mjs", "setup", "--password-stdin", "--hint", "four things on the bench"], { input: `${DEMO_PASSWORD}\n`, stdio: ["pipe", "ignore", "inherit"] });
+}
+if (!existsSync(join(world, "Broken cases", "Cut off"))) {
+  process.stdout.write("Breaking a few things, for Ways back…\n");
+  const { breakThings, eremosOf } = await import("../demo/dist/broken.js");
+  await breakThings(world, eremosOf("cli/bin/eremos.mjs", process.env, DEMO_PASSWORD, (words, env, input) => spawnSync("node", ["cli/bin/eremos.mjs", ...words], { cwd: root, env, input, stdio: ["pipe", "ignore", "ignore"] }).status === 0));
 }
 const address = await serveHere().catch((error) => fail(error.message));
 process.stdout.write(`\n  Eremos is at      ${address}\n  Master password   ${DEMO_PASSWORD}\n  The demo world    ${world}\n  Mail lands in     ${letters}\n\n  Stop it with Ctrl C.\n`);

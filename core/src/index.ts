@@ -31,6 +31,10 @@ export { type LockInput, type LockOutcome, type LockPreview, type OpenNote, type
 export { type InsuranceFacts, type Priced, insuranceFactsOf, isInsured, priceOf, setInsurance } from "./insurance/insure";
 export type { InsuranceLevel } from "./format/insurance";
 export { type DamagedMember, type RepairOutcome, repairFolder } from "./insurance/repair";
+export { type HiddenEnd, type HiddenFound, findHidden } from "./hidden/find-hidden";
+export type { Means } from "./hidden/means";
+export type { ScriptLock } from "./hidden/script-locks";
+export { type Undo, bringBack, putBackHidden, removeScript } from "./hidden/bring-back";
 export { mendFolder } from "./engine/mend";
 export { type OffLimits, type OffLimitsEdits, defaultOffLimits, editedOffLimits, isInPlaces, refuseOffLimits, whyOffLimits } from "./engine/off-limits";
 export { type Guard, type Inspection, type Recovery, inspectFolder, isLocked, recoverFolder } from "./engine/recover";

@@ -457,6 +457,27 @@ export interface ScanView {
   readonly error: string | null;
 }
 
+export type HidingMeans = "dot" | "list" | "blank" | "class-id" | "no-read" | "immutable" | "attributes" | "icon";
+/** What is hidden by other means than Eremos, as a search found it, and what was brought back. */
+export interface HiddenView extends Omit<ScanView, "found"> {
+  readonly found: readonly {
+    readonly id: string;
+    readonly path: string;
+    /** With what can't be seen in its name told. */
+    readonly shown: string;
+    readonly means: readonly HidingMeans[];
+    readonly type: "dir" | "file";
+    readonly files: number;
+    readonly bytes: number;
+    readonly probably: "yours" | "a program's" | "unknown";
+    /** The name it would get. */
+    readonly name: string;
+  }[];
+  /** Home-made locks. */
+  readonly scripts: readonly { readonly id: string; readonly shown: string; readonly does: readonly string[]; readonly hasPassword: boolean; /** What it hides, where that was found. */ readonly target: string | null }[];
+  readonly brought: readonly { readonly id: string; readonly at: number; readonly shown: string; readonly now: string }[];
+}
+
 /** Whether the recovery code opens each sealed folder, tried now. */
 export interface PracticeView {
   readonly at: number;

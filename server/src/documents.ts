@@ -1,5 +1,6 @@
 import { eq } from "drizzle-orm";
 import { z } from "zod";
+import type { Undo } from "@eremos/core";
 import type { OpenDatabase } from "./database/open";
 import { documents } from "./database/schema";
 import { openRow, sealRow } from "./database/sealed-rows";
@@ -29,7 +30,18 @@ export const mailServerSchema = z.strictObject({
 }).refine(({ host, security }) => security !== "none" || ["localhost", "127.0.0.1", "::1"].includes(host), "without encryption only to this computer");
 export type MailServer = z.output<typeof mailServerSchema>;
 
-const SCHEMAS = { keyholders: keyholdersSchema, mail: mailServerSchema } as const;
+const undoSchema = z.discriminatedUnion("kind", [
+  z.strictObject({ kind: z.literal("rename"), from: z.string(), to: z.string() }),
+  z.strictObject({ kind: z.literal("mode"), path: z.string(), mode: z.number() }),
+  z.strictObject({ kind: z.literal("line"), list: z.string(), line: z.string() }),
+  z.strictObject({ kind: z.literal("immutable"), path: z.string() }),
+  z.strictObject({ kind: z.literal("attributes"), path: z.string(), attributes: z.number() }),
+  z.strictObject({ kind: z.literal("removed"), path: z.string(), content: z.string(), mode: z.number() }),
+]) satisfies z.ZodType<Undo>;
+/** What was brought back, and how it is hidden again: the newest first. */
+const broughtSchema = z.array(z.strictObject({ id: z.string(), at: z.number(), shown: z.string(), now: z.string(), undo: z.array(undoSchema) }));
+
+const SCHEMAS = { keyholders: keyholdersSchema, mail: mailServerSchema, brought: broughtSchema } as const;
 type Name = keyof typeof SCHEMAS;
 type Document<N extends Name> = z.output<(typeof SCHEMAS)[N]>;
 export const holderSchema = z.strictObject({ name, mail: mailAddress.nullable() });

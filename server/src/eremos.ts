@@ -17,6 +17,7 @@ import { type Keys, forgetKeys } from "./session/keys";
 import type { Settings } from "./settings";
 import { Visits } from "./visit/visits";
 import { Finder } from "./watch/finder";
+import { HiddenFinder } from "./watch/hidden-finder";
 import { Keeper } from "./watch/keeper";
 
 /** One running Eremos: the server, or one command line. Operations take it as their first argument. */
@@ -29,6 +30,7 @@ export class Eremos {
   readonly keeper: Keeper;
   readonly visits: Visits;
   readonly finder = new Finder(this);
+  readonly hiddenFinder = new HiddenFinder(this);
   /** By folder. */
   readonly interruptions = new Map<string, Interruption>();
   private readonly defaultOffLimits: readonly OffLimits[];

@@ -2,6 +2,7 @@ import { z } from "zod";
 import { EremosError, MOST_KEYHOLDERS, mistypedGroups } from "@eremos/core";
 import { mailServerSchema } from "../documents";
 import type { Eremos } from "../eremos";
+import { bringFound, hiddenView, hideAgain, undoScriptLock } from "../operations/find-hidden";
 import { returnOwner, scanView, takeIn, takeInFound } from "../operations/find-folders";
 import { backSchema, rescueSecretSchema, secretSchema } from "../operations/folder-password";
 import { resetPassword } from "../operations/forgotten-password";
@@ -46,6 +47,21 @@ export const WAYS_BACK_ROUTES: Readonly<Record<string, Route>> = {
   "rescue-files": route(true, nothing, ({ context }) => rescueFiles(context.eremos.settings.program)),
   practice: route(false, z.object({ secret: backSchema }), ({ context }, { secret }) => practice(context.eremos, secret)),
   mend: route(false, z.object({ path: text, secret: secretSchema.nullable() }), async ({ context }, body) => ({ mended: await mend(context.eremos, body) })),
+  hidden: route(false, nothing, ({ context }) => hiddenView(context.eremos)),
+  "hidden/start": route(false, z.object({ places: z.array(text).max(64).nullable() }), ({ context: { eremos } }, { places }) => {
+    eremos.hiddenFinder.start((places ?? eremos.settings.places).map((place) => fullPath(place, eremos.settings.home)));
+    return {};
+  }),
+  "hidden/stop": route(false, nothing, ({ context }) => {
+    context.eremos.hiddenFinder.stop();
+    return {};
+  }),
+  "hidden/bring": route(false, z.object({ id: text }), ({ context }, { id }) => ({ path: bringFound(context.eremos, id) })),
+  "hidden/script": route(false, z.object({ id: text }), ({ context }, { id }) => ({ path: undoScriptLock(context.eremos, id) })),
+  "hidden/again": route(false, z.object({ id: text }), ({ context }, { id }) => {
+    hideAgain(context.eremos, id);
+    return {};
+  }),
   interruptions: route(false, nothing, ({ context }) => [...context.eremos.interruptions.values()].map(viewOfInterruption)),
   "interruptions/forget": route(false, z.object({ folder: text }), ({ context }, { folder }) => {
     context.eremos.interruptions.delete(folder);

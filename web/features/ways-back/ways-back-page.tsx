@@ -6,6 +6,7 @@ import { Accordion } from "radix-ui";
 import { type ReactNode, useState } from "react";
 import { toast } from "sonner";
 import type { FolderView, FoundFolder, ScanView } from "@eremos/server/contract";
+import { HiddenPanel } from "./hidden-panel";
 import { KeyholdersSection } from "./keyholders";
 import { Practice } from "./practice";
 import { ScanPanel } from "./scan-panel";
@@ -34,6 +35,7 @@ export function WaysBackPage(): ReactNode {
     { id: "own", says: "I forgot this folder’s own password", way: <OwnWay folders={folders} /> },
     { id: "lost", says: "I locked something and can’t find it, or it isn’t in the list", way: <LostWay /> },
     { id: "moved", says: "The folder or the drive was moved, or renamed", way: <LostWay /> },
+    { id: "hidden", says: "I hid something by hand and can’t find it, or it was locked some other way", way: <HiddenWay /> },
     { id: "gone", says: "Eremos is being removed, or it is for another computer", way: <GoneWay folders={folders} /> },
     { id: "cut", says: "It was interrupted: the power went, or the computer stopped", way: <CutWay folders={folders} /> },
     { id: "damaged", says: "A file won’t open, or the disk makes mistakes", way: <DamagedWay folders={folders} /> },
@@ -140,6 +142,15 @@ function TakeInAll({ scan }: { readonly scan: ScanView }): ReactNode {
   });
   if (ready.length < 2) return null;
   return <Button className="mt-3" tone="dusk" disabled={take.pending} onClick={() => take.run()}>Take all {ready.length} of yours in</Button>;
+}
+
+function HiddenWay(): ReactNode {
+  return (
+    <div className="space-y-3">
+      <p>Eremos looks for what is hidden by common means: names with a dot or of blanks, <code>.hidden</code> lists, permissions, flags, a volume&rsquo;s own attributes, and scripts that pretend to lock. Looking changes nothing; what is brought back can be hidden again exactly as it was.</p>
+      <HiddenPanel />
+    </div>
+  );
 }
 
 function GoneWay({ folders }: { readonly folders: readonly FolderView[] }): ReactNode {

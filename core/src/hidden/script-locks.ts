@@ -1,0 +1,91 @@
+import * as fs from "node:fs";
+import { shownName } from "./means";
+
+/** A script beside a folder that hides or "locks" it, with a password that stands readable in it. */
+export interface ScriptLock {
+  /** Of the script. */
+  readonly path: Buffer;
+  readonly shown: string;
+  /** What it says it does, in this system's or another's commands. */
+  readonly does: readonly string[];
+  /** Whether it asks for a password, and that stands in it for everybody to read. */
+  readonly hasPassword: boolean;
+  /** What it hides, where that is found beside it now. */
+  readonly target: Buffer | null;
+  readonly targetShown: string | null;
+}
+
+const SCRIPT = /\.(?:bat|cmd|sh|command|ps1|vbs)$/i;
+const MOST_BYTES = 64 * 1024;
+
+const SIGNS: readonly (readonly [RegExp, string])[] = [
+  [/\battrib\b[^\n]*\+[hs]/i, "sets the attributes hidden and system"],
+  [/\b(?:ren|rename|move|mv)\b[^\n]*\.\{[0-9a-f]{8}-/i, "gives it the name of something that is no folder"],
+  [/\bi?cacls\b[^\n]*(?:\/deny|\/[pd]\b|:n\b)/i, "takes permissions away"],
+  [/\bchmod\b[^\n]*\b(?:0{3,4}|[ugoa]*-[rwx]+)\b/i, "takes permissions away"],
+  [/\bchflags\b[^\n]*hidden/i, "sets a flag that hides it"],
+  [/\bchattr\b[^\n]*\+i/i, "lets nobody change it"],
+  [/\bmv\b[^\n]*\s["']?(?:\.?\/)?\.[A-Za-z0-9_]/, "gives it a name with a dot"],
+];
+const PASSWORD: readonly RegExp[] = [
+  /if\s+(?:\/i\s+)?(?:not\s+)?["']?%[\w ]+%["']?\s*(?:==|equ|neq)\s*["']?[^\s"'%]+/i,
+  /\[\[?\s*["']?\$\{?\w+\}?["']?\s*(?:=|==|!=)\s*["']?[^\s"'$\]]+/,
+  /-(?:eq|ceq|ne)\s+["'][^"'$]+["']/i,
+  /\bInputBox\b/i,
+];
+
+/** Scripts among these entries that hide something beside them. */
+export function scriptLocksIn(directory: Buffer, entries: readonly fs.Dirent<Buffer>[]): ScriptLock[] {
+  return entries.flatMap((entry): ScriptLock[] => {
+    const name = entry.name.toString("utf8");
+    if (!entry.isFile() || !SCRIPT.test(name)) return [];
+    const path = Buffer.concat([directory, Buffer.from("/"), entry.name]);
+    const found = readScript(textOf(path));
+    if (!found) return [];
+    const target = found.names.map((one) => besideAs(directory, entries, one)).find((one) => one !== null) ?? null;
+    return [{ path, shown: `${directory.toString("utf8")}/${shownName(name)}`, does: found.does, hasPassword: found.hasPassword, target, targetShown: target && `${directory.toString("utf8")}/${shownName(target.subarray(directory.length + 1).toString("utf8"))}` }];
+  });
+}
+
+function textOf(path: Buffer): string {
+  try {
+    return fs.statSync(path).size > MOST_BYTES ? "" : fs.readFileSync(path, "utf8");
+  } catch {
+    return "";
+  }
+}
+
+export interface ReadScript {
+  readonly does: readonly string[];
+  readonly hasPassword: boolean;
+  /** Names it mentions, the likeliest first. */
+  readonly names: readonly string[];
+}
+
+/** What a script does, if it hides or bars something; else null. */
+export function readScript(text: string): ReadScript | null {
+  const does = [...new Set(SIGNS.flatMap(([pattern, words]) => (pattern.test(text) ? [words] : [])))];
+  const hasPassword = PASSWORD.some((pattern) => pattern.test(text));
+  // One sign alone is what many honest scripts have.
+  if (does.length === 0 || (!hasPassword && does.length < 2)) return null;
+  return { does, hasPassword, names: namesIn(text) };
+}
+
+function namesIn(text: string): string[] {
+  const names = new Set<string>();
+  for (const line of text.split(/\r?\n/).filter((one) => /\b(?:attrib|ren|rename|move|mv|i?cacls|chmod|chflags|chattr)\b/i.test(one))) {
+    for (const [, quoted] of line.matchAll(/["']([^"'%$]+)["']/g)) if (quoted) names.add(baseOf(quoted));
+    for (const word of line.split(/\s+/).slice(1)) if (!/^[-+/%$0-9"']/.test(word)) names.add(baseOf(word));
+  }
+  return [...names].filter((name) => name !== "" && name !== "." && name !== "..");
+}
+
+function baseOf(path: string): string {
+  return path.replace(/[/\\]+$/, "").split(/[/\\]/).at(-1) ?? "";
+}
+
+/** A directory beside the script that has this name now, or had it before it was hidden. */
+function besideAs(directory: Buffer, entries: readonly fs.Dirent<Buffer>[], name: string): Buffer | null {
+  const found = entries.find((entry) => entry.isDirectory() && entry.name.toString("utf8") === name);
+  return found ? Buffer.concat([directory, Buffer.from("/"), found.name]) : null;
+}
