@@ -41,6 +41,7 @@ export { type Guard, type Inspection, type Recovery, inspectFolder, isLocked, re
 export { renewGuardOwner } from "./engine/guarded";
 export type { GuardInput, GuardOutcome, GuardedInput, Guarding } from "./engine/guarded";
 export { type Grounds, HELD_NAME, hidingFor } from "./engine/hide";
+export type { CopyComparison, CopyDifference } from "./engine/merge-copy";
 export type { EarlierState } from "./engine/earlier";
 export type { Upload } from "./engine/upload";
 export { type Committed, type DirNode, type FileNode, type Node, Visit, type VisitInput } from "./engine/visit";

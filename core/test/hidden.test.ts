@@ -134,14 +134,14 @@ describe("home-made script locks", () => {
     for (const honest of ["#!/bin/sh\nchmod 600 key\n", "#!/bin/sh\nif [ \"$1\" = \"build\" ]; then make; fi\n", "@echo off\nattrib -r *.txt\n", "mv old new\n", "#!/bin/sh\nmv build .build\n", ""]) expect(readScript(honest), honest).toBeNull();
   });
 
-  it.each([["lock.bat", BATCH, "Control Panel.{21EC2020-3AEA-1069-A2DD-08002B30309D}", "Control Panel"], ["lock.sh", SHELL, ".private", "private"]])("%s: the folder it hides is named, brought back, and the script removed; all of it can be undone", async (name, text, hidden, plain) => {
+  it.each([["lock.bat", BATCH, "Control Panel.{21EC2020-3AEA-1069-A2DD-08002B30309D}", "Private"], ["lock.sh", SHELL, ".private", "Private"]])("%s: the folder it hides is named, brought back, and the script removed; all of it can be undone", async (name, text, hidden, plain) => {
     make(hidden);
     fs.writeFileSync(path.join(base, name), text, { mode: 0o755 });
     const { scripts, found } = await look();
     expect(scripts).toMatchObject([{ hasPassword: true, targetShown: path.join(base, hidden) }]);
     expect(found.map(({ path: at }) => at.toString())).toEqual([path.join(base, hidden)]);
     const [script] = scripts;
-    const brought = bringBack(linuxDisk, script?.target ?? Buffer.alloc(0));
+    const brought = bringBack(linuxDisk, script?.target ?? Buffer.alloc(0), script?.originalName);
     const removed = removeScript(script?.path ?? Buffer.alloc(0));
     expect(fs.readdirSync(base).sort()).toEqual(["Payroll", plain].sort());
     putBackHidden(linuxDisk, [removed, ...brought.undo]);

@@ -25,7 +25,7 @@ export interface Protection {
 /** What is protected: a folder, a single file, or all that is on a drive. */
 export type FolderKind = "folder" | "file" | "drive";
 export type FolderCondition = "locked" | "open" | "working" | "partly" | "interrupted" | "missing" | "away" | "damaged";
-export type JobVerb = "lock" | "unlock" | "release" | "check" | "reguard" | "put-back" | "insure" | "repair";
+export type JobVerb = "lock" | "unlock" | "release" | "check" | "reguard" | "put-back" | "insure" | "repair" | "merge";
 export type JobState = "queued" | "running" | "done" | "failed" | "cancelled" | "interrupted";
 export type JobPhase = "queued" | "looking" | "sealing" | "making-durable" | "moving" | "removing" | "restoring" | "checking";
 
@@ -455,6 +455,20 @@ export interface ScanView {
   readonly found: readonly FoundFolder[];
   readonly unreadable: readonly string[];
   readonly error: string | null;
+}
+
+/** A second copy of a folder in the list, and what it has that the folder has not, or has otherwise. */
+export interface CopyView {
+  readonly folder: string;
+  readonly name: string;
+  readonly path: string;
+  /** How often each was locked; null where that can't be read. */
+  readonly generation: number | null;
+  readonly ofOriginal: number | null;
+  readonly problems: readonly string[];
+  readonly differences: readonly { readonly id: string; readonly shown: string; readonly kind: "only-here" | "differs"; readonly size: number; readonly modifiedAt: number }[];
+  /** There are more. */
+  readonly isCut: boolean;
 }
 
 export type HidingMeans = "dot" | "list" | "blank" | "class-id" | "no-read" | "immutable" | "attributes" | "icon";

@@ -4,6 +4,7 @@ import type { Undo } from "@eremos/core";
 import type { OpenDatabase } from "./database/open";
 import { documents } from "./database/schema";
 import { openRow, sealRow } from "./database/sealed-rows";
+import { protectionShape } from "./protection";
 import type { Keys } from "./session/keys";
 
 const name = z.string().trim().min(1).max(200);
@@ -41,7 +42,12 @@ const undoSchema = z.discriminatedUnion("kind", [
 /** What was brought back, and how it is hidden again: the newest first. */
 const broughtSchema = z.array(z.strictObject({ id: z.string(), at: z.number(), shown: z.string(), now: z.string(), undo: z.array(undoSchema) }));
 
-const SCHEMAS = { keyholders: keyholdersSchema, mail: mailServerSchema, brought: broughtSchema } as const;
+const interruptionsSchema = z.array(z.strictObject({
+  folder: z.string(), /** Base64 of its bytes. */ path: z.string(), protection: z.strictObject(protectionShape),
+  verb: z.enum(["lock", "unlock", "release", "check", "reguard", "put-back", "insure", "repair", "merge"]), files: z.number(), filesTotal: z.number(), now: z.enum(["ordinary", "open", "partly", "locked"]), at: z.number(),
+}));
+
+const SCHEMAS = { keyholders: keyholdersSchema, mail: mailServerSchema, brought: broughtSchema, interruptions: interruptionsSchema } as const;
 type Name = keyof typeof SCHEMAS;
 type Document<N extends Name> = z.output<(typeof SCHEMAS)[N]>;
 export const holderSchema = z.strictObject({ name, mail: mailAddress.nullable() });

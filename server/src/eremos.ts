@@ -5,7 +5,6 @@ import type { ChangeEvent, JobVerb } from "./contract";
 import { DataDirectory } from "./data-directory";
 import { Documents } from "./documents";
 import { type OpenDatabase, openDatabase } from "./database/open";
-import type { Interruption } from "./interruption";
 import { Jobs } from "./jobs";
 import { realPathOf } from "./operations/paths";
 import { Preferences } from "./preferences";
@@ -31,8 +30,6 @@ export class Eremos {
   readonly visits: Visits;
   readonly finder = new Finder(this);
   readonly hiddenFinder = new HiddenFinder(this);
-  /** By folder. */
-  readonly interruptions = new Map<string, Interruption>();
   private readonly defaultOffLimits: readonly OffLimits[];
   private readonly emitter = new EventEmitter().setMaxListeners(200);
   readonly pin = new Pin();

@@ -24,7 +24,7 @@ export interface JobSpec<V extends EngineVerb> {
 }
 
 /** A job whose process went away in the middle, as far as it had come. */
-export type CutOff = Pick<JobView, "folder" | "verb" | "files" | "filesTotal">;
+export type CutOff = Pick<JobView, "id" | "verb" | "files" | "filesTotal">;
 
 export interface StartedJob<V extends EngineVerb> {
   readonly id: string;
@@ -164,12 +164,23 @@ export class Jobs {
     });
   }
 
-  /** Marks jobs whose process is gone, and returns them. */
-  markInterrupted(): readonly CutOff[] {
+  /** Marks jobs whose process is gone; returns whether there were any. */
+  markInterrupted(): boolean {
     const rows = this.database.orm.select().from(jobs).where(inArray(jobs.state, ["queued", "running"])).all();
     const dead = rows.filter((row) => (row.pid === process.pid ? !this.isOurs(row.id) : !isAlive(row.pid)));
     for (const row of dead) this.save(row.id, { state: "interrupted", error: "interrupted", endedAt: Date.now() });
-    return dead;
+    return dead.length > 0;
+  }
+
+  /** The last job of a folder, where that was cut off and its owner was not told yet. */
+  cutOff(folder: string): CutOff | null {
+    const last = this.database.orm.select().from(jobs).where(eq(jobs.folder, folder)).orderBy(desc(jobs.startedAt)).limit(1).get();
+    return last?.state === "interrupted" && last.error !== null ? last : null;
+  }
+
+  /** Its owner was told. */
+  told({ id }: CutOff): void {
+    this.save(id, { error: null });
   }
 
   private isOurs(id: string): boolean {

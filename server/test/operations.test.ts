@@ -163,7 +163,8 @@ describe("long work", () => {
     expect(JSON.stringify(rows)).not.toContain("Unmistakable");
     const dead = { ...rows[0], id: "dead", state: "running" as const, pid: 2 ** 22 - 3, endedAt: null };
     house.eremos.database.orm.insert(jobs).values({ ...dead, folder: "x", verb: "lock", phase: "sealing", files: 0, filesTotal: 0, bytes: 0, bytesTotal: 0, startedAt: Date.now() }).run();
-    expect(house.eremos.jobs.markInterrupted()).toMatchObject([{ folder: "x", verb: "lock" }]);
+    expect(house.eremos.jobs.markInterrupted()).toBe(true);
+    expect(house.eremos.jobs.cutOff("x")).toMatchObject({ verb: "lock" });
     expect(house.eremos.jobs.list().find((job) => job.id === "dead")).toMatchObject({ state: "interrupted", error: { code: "interrupted" } });
   });
 

@@ -115,6 +115,10 @@ export class Visit extends EditableTree {
     return { generation: this.generation.generation, digest: generationDigest(this.generation), files: this.files, bytes: this.bytes };
   }
 
+  get folderId(): string {
+    return this.header.folder;
+  }
+
   /** How many of the last changes can be undone. */
   get undoable(): number {
     return this.past.length;

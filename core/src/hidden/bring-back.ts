@@ -28,9 +28,10 @@ const decode = (path: string): Buffer => Buffer.from(path, "base64");
 
 /**
  * Undoes whatever hides an entry, and nothing else of it. Where it can't be done whole, nothing stays changed.
+ * A name that hid it gives way to `wanted`, where that is known.
  * @throws EremosError `not-found` | `no-permission` (an administrator is needed) | `path-taken`
  */
-export function bringBack(disk: Disk, path: Buffer): Brought {
+export function bringBack(disk: Disk, path: Buffer, wanted: string | null = null): Brought {
   const undo: Undo[] = [];
   let at = path;
   try {
@@ -60,7 +61,7 @@ export function bringBack(disk: Disk, path: Buffer): Brought {
       if (fs.existsSync(from)) undo.unshift(rename(disk, from, Buffer.from(`${icon.replace(".", "")} (before)`)));
     }
     if (means.some((one) => one === "dot" || one === "blank" || one === "class-id")) {
-      const step = rename(disk, path, Buffer.from(plainName(name.toString("utf8"))));
+      const step = rename(disk, path, Buffer.from(wanted ?? plainName(name.toString("utf8"))));
       undo.unshift(step);
       at = decode(step.to);
     }

@@ -13,6 +13,8 @@ export interface ScriptLock {
   /** What it hides, where that is found beside it now. */
   readonly target: Buffer | null;
   readonly targetShown: string | null;
+  /** What the target was called before the script renamed it, as the script says. */
+  readonly originalName: string | null;
 }
 
 const SCRIPT = /\.(?:bat|cmd|sh|command|ps1|vbs)$/i;
@@ -43,8 +45,20 @@ export function scriptLocksIn(directory: Buffer, entries: readonly fs.Dirent<Buf
     const found = readScript(textOf(path));
     if (!found) return [];
     const target = found.names.map((one) => besideAs(directory, entries, one)).find((one) => one !== null) ?? null;
-    return [{ path, shown: `${directory.toString("utf8")}/${shownName(name)}`, does: found.does, hasPassword: found.hasPassword, target, targetShown: target && `${directory.toString("utf8")}/${shownName(target.subarray(directory.length + 1).toString("utf8"))}` }];
+    return [{ path, shown: `${directory.toString("utf8")}/${shownName(name)}`, does: found.does, hasPassword: found.hasPassword, target, targetShown: target && `${directory.toString("utf8")}/${shownName(nameIn(directory, target))}`, originalName: target && originalName(textOf(path), nameIn(directory, target)) }];
   });
+}
+
+function nameIn(directory: Buffer, target: Buffer): string {
+  return target.subarray(directory.length + 1).toString("utf8");
+}
+
+/** From `ren Before "After"` or `mv Before After`. */
+function originalName(text: string, now: string): string | null {
+  const quoted = now.replace(/[.*+?^${}()|[\]\\]/g, "\\$&");
+  const found = new RegExp(`\\b(?:ren|rename|move|mv)\\s+(?:"([^"%$]+)"|([^\\s"%$]+))\\s+"?${quoted}"?`, "i").exec(text);
+  const name = baseOf(found?.[1] ?? found?.[2] ?? "");
+  return name === "" || name.startsWith(".") ? null : name;
 }
 
 function textOf(path: Buffer): string {

@@ -10,6 +10,7 @@ import { type Committed, type PutBackInput, putBackFolder } from "../engine/visi
 import { type InsuranceFacts, insuranceFactsOf, setInsurance } from "../insurance/insure";
 import { type RepairOutcome, repairFolder } from "../insurance/repair";
 import type { InsuranceLevel } from "../format/insurance";
+import { type CopyComparison, type CopyInput, type MergeInput, type Merged, compareCopy, mergeCopy } from "../engine/merge-copy";
 import type { ErrorCode } from "../errors/codes";
 import type { ErrorData } from "../errors/eremos-error";
 import type { Disk } from "../platform/port";
@@ -29,6 +30,8 @@ export type EngineRequest =
   | { readonly verb: "repair"; readonly input: { readonly path: Buffer } }
   | { readonly verb: "changes"; readonly input: ChangesInput }
   | { readonly verb: "put-back"; readonly input: PutBackInput }
+  | { readonly verb: "compare-copy"; readonly input: CopyInput & { readonly original: Buffer } }
+  | { readonly verb: "merge-copy"; readonly input: MergeInput }
   | { readonly verb: "last-change"; readonly input: LastChangeInput };
 
 export interface Outcomes {
@@ -46,6 +49,8 @@ export interface Outcomes {
   readonly repair: RepairOutcome;
   readonly changes: ChangesOutcome;
   readonly "put-back": Committed;
+  readonly "compare-copy": CopyComparison;
+  readonly "merge-copy": Merged;
   readonly "last-change": number;
 }
 
@@ -83,6 +88,10 @@ export async function perform(disk: Disk, request: EngineRequest, hooks: Hooks):
       return changesSinceLock(disk, request.input, hooks);
     case "put-back":
       return putBackFolder(disk, request.input);
+    case "compare-copy":
+      return compareCopy(request.input, request.input.original);
+    case "merge-copy":
+      return mergeCopy(disk, request.input, hooks);
     case "last-change":
       return lastChange(disk, request.input);
   }

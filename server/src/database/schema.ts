@@ -31,7 +31,7 @@ export const events = sqliteTable("events", {
 export const jobs = sqliteTable("jobs", {
   id: text("id").primaryKey(),
   folder: text("folder").notNull(),
-  verb: text("verb", { enum: ["lock", "unlock", "release", "check", "reguard", "put-back", "insure", "repair"] }).notNull(),
+  verb: text("verb", { enum: ["lock", "unlock", "release", "check", "reguard", "put-back", "insure", "repair", "merge"] }).notNull(),
   state: text("state", { enum: ["queued", "running", "done", "failed", "cancelled", "interrupted"] }).notNull(),
   phase: text("phase").notNull(),
   files: integer("files").notNull(),

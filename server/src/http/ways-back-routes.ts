@@ -2,6 +2,7 @@ import { z } from "zod";
 import { EremosError, MOST_KEYHOLDERS, mistypedGroups } from "@eremos/core";
 import { mailServerSchema } from "../documents";
 import type { Eremos } from "../eremos";
+import { compareCopies, takeFromCopy } from "../operations/copies";
 import { bringFound, hiddenView, hideAgain, undoScriptLock } from "../operations/find-hidden";
 import { returnOwner, scanView, takeIn, takeInFound } from "../operations/find-folders";
 import { backSchema, rescueSecretSchema, secretSchema } from "../operations/folder-password";
@@ -10,7 +11,7 @@ import { dropKeyholders, keyholdersView, lookAtCollected, mailServerView, mailSh
 import { mend } from "../operations/mend";
 import { fullPath } from "../operations/paths";
 import { practice } from "../operations/practice";
-import { viewOfInterruption } from "../interruption";
+import { forgetInterruption, interruptions } from "../operations/interruptions";
 import { recoverInterrupted } from "../operations/recover-interrupted";
 import { rescueFiles } from "../rescue-files";
 import { type Call, type Route, beginSession, nothing, route, text } from "./route";
@@ -47,6 +48,8 @@ export const WAYS_BACK_ROUTES: Readonly<Record<string, Route>> = {
   "rescue-files": route(true, nothing, ({ context }) => rescueFiles(context.eremos.settings.program)),
   practice: route(false, z.object({ secret: backSchema }), ({ context }, { secret }) => practice(context.eremos, secret)),
   mend: route(false, z.object({ path: text, secret: secretSchema.nullable() }), async ({ context }, body) => ({ mended: await mend(context.eremos, body) })),
+  "copies/compare": route(false, z.object({ path: text }), ({ context }, { path }) => compareCopies(context.eremos, path)),
+  "copies/take": route(false, z.object({ path: text, ids: z.array(z.string().max(20_000)).min(1).max(1000) }), async ({ context }, { path, ids }) => ({ job: (await takeFromCopy(context.eremos, path, ids)).id })),
   hidden: route(false, nothing, ({ context }) => hiddenView(context.eremos)),
   "hidden/start": route(false, z.object({ places: z.array(text).max(64).nullable() }), ({ context: { eremos } }, { places }) => {
     eremos.hiddenFinder.start((places ?? eremos.settings.places).map((place) => fullPath(place, eremos.settings.home)));
@@ -62,10 +65,9 @@ export const WAYS_BACK_ROUTES: Readonly<Record<string, Route>> = {
     hideAgain(context.eremos, id);
     return {};
   }),
-  interruptions: route(false, nothing, ({ context }) => [...context.eremos.interruptions.values()].map(viewOfInterruption)),
+  interruptions: route(false, nothing, ({ context }) => interruptions(context.eremos)),
   "interruptions/forget": route(false, z.object({ folder: text }), ({ context }, { folder }) => {
-    context.eremos.interruptions.delete(folder);
-    context.eremos.announce({ topic: "folders" });
+    forgetInterruption(context.eremos, folder);
     return {};
   }),
   "put-right": route(false, nothing, async ({ context }) => ({ folders: await recoverInterrupted(context.eremos) })),

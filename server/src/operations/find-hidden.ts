@@ -36,7 +36,7 @@ export function undoScriptLock(eremos: Eremos, id: string): string | null {
   const script = eremos.hiddenFinder.state.scripts.find((one) => one.id === id);
   if (!script) throw gone();
   requireInPlaces(eremos, script.path);
-  const brought = script.target && bringBack(disk, script.target);
+  const brought = script.target && bringBack(disk, script.target, script.originalName);
   const removed = removeScript(script.path);
   remember(eremos, script.shown, brought?.path ?? script.path, [removed, ...(brought?.undo ?? [])]);
   const { found, scripts } = eremos.hiddenFinder.state;

@@ -1,8 +1,9 @@
 import { type Recovery, disk, inspectFolder, isEremosError, locateFolder, recoverFolder } from "@eremos/core";
+import type { Protection } from "../contract";
 import type { Note } from "../data-directory";
 import type { Eremos } from "../eremos";
-import type { CutOff } from "../jobs";
 import { beginning } from "./lock-folder";
+import { protectionOf } from "../protection";
 import { decodePath } from "./paths";
 
 /**
@@ -10,13 +11,13 @@ import { decodePath } from "./paths";
  * true. Returns the ids of the folders that were put right;
  * of those whose work was cut off, their owner is told, and says what is to become of it.
  */
-export async function recoverInterrupted(eremos: Eremos, cutOff: readonly CutOff[] = eremos.jobs.markInterrupted()): Promise<string[]> {
+export async function recoverInterrupted(eremos: Eremos): Promise<string[]> {
+  eremos.jobs.markInterrupted();
   const recovered: string[] = [];
   for (const note of eremos.data.notes()) {
     const recovery = recoverNoted(eremos, note);
     if (!recovery) continue;
-    const job = cutOff.find(({ folder }) => folder === note.id);
-    if (job) eremos.interruptions.set(note.id, { note, job, state: recovery.state, at: Date.now() });
+    tell(eremos, note, recovery.state);
     if (recovery.state === "sealed" || recovery.state === "locked") {
       // A first lock while signed out may have been cut off after its commit: then only the note knows the folder.
       const event = { at: Date.now(), folder: note.id, kind: "recovered" as const, signedIn: eremos.keys !== null };
@@ -29,6 +30,33 @@ export async function recoverInterrupted(eremos: Eremos, cutOff: readonly CutOff
   }
   if (recovered.length > 0) eremos.announce({ topic: "folders" });
   return recovered;
+}
+
+/** Whoever signs in is told what was cut off; before that the note and the job wait. */
+function tell(eremos: Eremos, note: Pick<Note, "id" | "path"> & Protection, state: Recovery["state"]): void {
+  const job = eremos.keys && eremos.jobs.cutOff(note.id);
+  if (!eremos.keys || !job) return;
+  const { verb, files, filesTotal } = job;
+  const now = state === null ? "ordinary" as const : state === "open" ? "open" as const : state === "mixed" ? "partly" as const : "locked" as const;
+  const others = (eremos.documents.get(eremos.keys, "interruptions") ?? []).filter(({ folder }) => folder !== note.id);
+  eremos.documents.put(eremos.keys, "interruptions", [...others, { folder: note.id, path: note.path, protection: protectionOf(note), verb, files, filesTotal, now, at: Date.now() }]);
+  eremos.jobs.told(job);
+}
+
+/** What was brought to its end while nobody was signed in has no note any more, and stands in the list. */
+export function tellOfListed(eremos: Eremos): void {
+  for (const record of eremos.keys ? eremos.registry.list(eremos.keys) : []) {
+    if (eremos.jobs.cutOff(record.id)) tell(eremos, record, stateOf(record));
+  }
+}
+
+function stateOf({ path, id }: Pick<Note, "id" | "path">): Recovery["state"] {
+  try {
+    return locateFolder(disk, decodePath(path), id)?.inspection.state ?? null;
+  } catch (error) {
+    if (isEremosError(error)) return null;
+    throw error;
+  }
 }
 
 /** A first lock that stopped half way, file by file: the folder needs the list, and its note, too. */

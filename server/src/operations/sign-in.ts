@@ -4,7 +4,7 @@ import { deriveKeys } from "../session/keys";
 import { throughGate } from "../session/gate";
 import { closeUp } from "./close-up";
 import { sealArrivals } from "./drop";
-import { recoverInterrupted } from "./recover-interrupted";
+import { recoverInterrupted, tellOfListed } from "./recover-interrupted";
 import { renewHeaders } from "./renew-headers";
 
 /**
@@ -29,6 +29,7 @@ export async function signIn(eremos: Eremos, password: string): Promise<{ failed
 export async function settleIn(eremos: Eremos): Promise<void> {
   await recoverInterrupted(eremos);
   await eremos.registry.takeIn(eremos.requireKeys());
+  tellOfListed(eremos);
   await renewHeaders(eremos);
   await sealArrivals(eremos);
   eremos.announce({ topic: "session" });

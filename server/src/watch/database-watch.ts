@@ -8,8 +8,7 @@ export function watchDatabase(eremos: Eremos): () => void {
   let seen = eremos.database.version();
   let busy = false;
   const look = async (): Promise<void> => {
-    const cutOff = eremos.jobs.markInterrupted();
-    if (cutOff.length > 0) await recoverInterrupted(eremos, cutOff);
+    if (eremos.jobs.markInterrupted()) await recoverInterrupted(eremos);
     const now = eremos.database.version();
     if (now === seen) return;
     seen = now;

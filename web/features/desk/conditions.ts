@@ -37,7 +37,7 @@ export function groupOf(folder: FolderView): Group {
 /** In the order in which they stand on the Desk. */
 export const GROUP_WORDS: Readonly<Record<Group, string>> = { working: "Under way", open: "Open now", attention: "Needs you", locked: "Locked", away: "Away" };
 
-export const VERB_WORDS: Readonly<Record<JobVerb, string>> = { lock: "Locking", unlock: "Opening", release: "Releasing", check: "Checking", reguard: "Changing the guard", "put-back": "Putting back", insure: "Insuring", repair: "Repairing" };
+export const VERB_WORDS: Readonly<Record<JobVerb, string>> = { lock: "Locking", unlock: "Opening", release: "Releasing", check: "Checking", reguard: "Changing the guard", "put-back": "Putting back", insure: "Insuring", repair: "Repairing", merge: "Taking files from a copy" };
 
 export const PHASE_WORDS: Readonly<Record<JobPhase, string>> = {
   queued: "Waiting its turn", looking: "Looking at every file", sealing: "Encrypting", "making-durable": "Making it safe on the disk", moving: "Taking the readable copy away",

@@ -107,6 +107,7 @@ function wordsFor({ verb, files, filesTotal, now }: InterruptionView): Words {
     case "check":
     case "insure":
     case "repair":
-      return { what: "Looking after its encrypted copy was cut off. What was whole still is; begin it again on its page.", end: null, undo: null };
+    case "merge":
+      return { what: "Work on its encrypted copy was cut off. What was whole still is; begin it again.", end: null, undo: null };
   }
 }

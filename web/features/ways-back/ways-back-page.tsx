@@ -6,6 +6,7 @@ import { Accordion } from "radix-ui";
 import { type ReactNode, useState } from "react";
 import { toast } from "sonner";
 import type { FolderView, FoundFolder, ScanView } from "@eremos/server/contract";
+import { CompareCopy } from "./compare-copy";
 import { HiddenPanel } from "./hidden-panel";
 import { KeyholdersSection } from "./keyholders";
 import { Practice } from "./practice";
@@ -116,7 +117,7 @@ function LostWay(): ReactNode {
   return (
     <div className="space-y-3">
       <p>Eremos looks through the disk for folders it protects, whatever they are called now: hidden, tucked away, moved, renamed, on a drive that was plugged in elsewhere. Looking changes nothing.</p>
-      <ScanPanel action={(found) => <><Mend found={found} /><TakeIn found={found} /></>} whole={(scan) => <TakeInAll scan={scan} />} />
+      <ScanPanel action={(found) => <><Mend found={found} /><CompareCopy found={found} /><TakeIn found={found} /></>} whole={(scan) => <TakeInAll scan={scan} />} />
     </div>
   );
 }

@@ -1,0 +1,68 @@
+"use client";
+import { useQuery } from "@tanstack/react-query";
+import { type ReactNode, useState } from "react";
+import type { CopyView, FoundFolder } from "@eremos/server/contract";
+import { ApiError, api } from "@/lib/api";
+import { count, formatBytes } from "@/lib/format";
+import { useVerb } from "@/lib/queries";
+import { Button } from "@/ui/button";
+import { Dialog } from "@/ui/dialog";
+import { Time } from "@/ui/time";
+
+/** Two copies of one folder: which is newer, and what of the other is to be taken into it. */
+export function CompareCopy({ found }: { readonly found: FoundFolder }): ReactNode {
+  const [isOpen, setOpen] = useState(false);
+  if (found.relation !== "copy" || found.guard !== "sealed") return null;
+  return (
+    <>
+      <Button size="small" tone="dusk" onClick={() => setOpen(true)}>Compare…</Button>
+      <Dialog open={isOpen} onOpenChange={setOpen} title="Two copies of one folder" description={found.path}>
+        {isOpen && <Comparison path={found.path} onDone={() => setOpen(false)} />}
+      </Dialog>
+    </>
+  );
+}
+
+function Comparison({ path, onDone }: { readonly path: string; readonly onDone: () => void }): ReactNode {
+  const { data: view, error } = useQuery({ queryKey: ["copy", path], queryFn: () => api.compareCopies(path), staleTime: 0, gcTime: 0, retry: false });
+  const [left, setLeft] = useState<ReadonlySet<string>>(new Set());
+  const chosen = view?.differences.filter(({ id }) => !left.has(id)) ?? [];
+  const take = useVerb(async () => {
+    await api.takeFromCopy(path, chosen.map(({ id }) => id));
+    onDone();
+  });
+  if (error) return <p role="alert" className="mt-4 text-sm text-oxblood">{error instanceof ApiError ? error.message : "That did not work. Nothing was changed."}</p>;
+  if (!view) return <p className="mt-4 text-sm text-mute">Reading both…</p>;
+  return (
+    <div className="mt-4 space-y-4 text-sm">
+      <p>{whichIsNewer(view)}</p>
+      {view.problems.map((problem) => <p key={problem} className="text-oxblood">{problem}</p>)}
+      {view.differences.length === 0 ? <p>This copy has nothing that {view.name} has not. It can be deleted, if you no longer want it.</p> : (
+        <>
+          <ul aria-label="What this copy has" className="max-h-64 divide-y divide-line/70 overflow-y-auto rounded-xl border border-line bg-sheet">
+            {view.differences.map(({ id, shown, kind, size, modifiedAt }) => (
+              <li key={id}>
+                <label className="flex items-center gap-3 px-3 py-2">
+                  <input type="checkbox" className="size-4 accent-dusk" checked={!left.has(id)} onChange={() => setLeft(new Set(left.has(id) ? [...left].filter((one) => one !== id) : [...left, id]))} />
+                  <span className="min-w-0 flex-1"><span className="block truncate font-medium" title={shown}>{shown}</span><span className="text-[13px] text-mute">{kind === "only-here" ? "only in this copy" : `otherwise in ${view.name}`} · {formatBytes(size)} · changed <Time at={modifiedAt} /></span></span>
+                </label>
+              </li>
+            ))}
+          </ul>
+          {view.isCut && <p className="text-mute">There are more; take these first, then compare again.</p>}
+          <p className="text-[13px] text-mute">Nothing of {view.name} is replaced: where it has a file of the same name, this copy&rsquo;s stands beside it as &ldquo;… (from the copy)&rdquo;. The copy stays as it is.</p>
+        </>
+      )}
+      <div className="flex justify-end gap-2">
+        <Button onClick={onDone}>Close</Button>
+        {view.differences.length > 0 && <Button tone="dusk" disabled={chosen.length === 0 || take.pending} onClick={() => take.run()}>Take {count(chosen.length, "file")} into {view.name}</Button>}
+      </div>
+    </div>
+  );
+}
+
+function whichIsNewer({ name, generation, ofOriginal }: CopyView): string {
+  if (generation === null || ofOriginal === null) return `The index of ${generation === null ? "this copy" : name} can’t be read, so which of the two is newer can’t be told.`;
+  if (generation === ofOriginal) return `Both were locked ${count(generation, "time")}. Where they differ, each has gone its own way since.`;
+  return generation > ofOriginal ? `This copy is newer: it was locked ${count(generation, "time")}, ${name} at its place ${count(ofOriginal, "time")}.` : `This copy is older: it was locked ${count(generation, "time")}, ${name} at its place ${count(ofOriginal, "time")}.`;
+}
