@@ -25,6 +25,17 @@ test("an insured folder that a bad disk spoilt: the check names the file and its
   expect(fs.readFileSync(largest).equals(whole)).toBe(true);
   await page.getByRole("button", { name: "Check every byte" }).click();
   await expect(page.getByRole("region", { name: "Health" }).getByText("every byte checked")).toBeVisible();
+  expect(house.eremos(["unlock", folder], PASSWORD).status).toBe(0);
+  const photo = path.join(folder, "IMG_1201.jpg");
+  const { mode } = fs.statSync(photo);
+  fs.chmodSync(photo, 0o111);
+  await page.getByRole("link", { name: "Ways back" }).click();
+  await page.getByRole("button", { name: "I no longer have permission" }).click();
+  await page.getByRole("button", { name: "Look at the permissions of Instrument photos" }).click();
+  await expect(page.getByText(/IMG_1201\.jpg: recorded 644.*now 111/)).toBeVisible();
+  await page.getByRole("button", { name: "Set back" }).click();
+  await expect(page.getByText("You get at it, and all")).toBeVisible();
+  expect(fs.statSync(photo).mode).toBe(mode);
   expect((await new AxeBuilder({ page }).analyze()).violations).toEqual([]);
 });
 

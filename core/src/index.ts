@@ -42,6 +42,8 @@ export { renewGuardOwner } from "./engine/guarded";
 export type { GuardInput, GuardOutcome, GuardedInput, Guarding } from "./engine/guarded";
 export { type Grounds, HELD_NAME, hidingFor } from "./engine/hide";
 export type { CopyComparison, CopyDifference } from "./engine/merge-copy";
+export { type AccessProblem, accessProblems, repairAccess } from "./engine/access";
+export type { Ownership, PermissionChange, PermissionsOutcome } from "./engine/permissions-since";
 export type { EarlierState } from "./engine/earlier";
 export type { Upload } from "./engine/upload";
 export { type Committed, type DirNode, type FileNode, type Node, Visit, type VisitInput } from "./engine/visit";

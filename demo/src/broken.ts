@@ -43,6 +43,7 @@ export async function breakThings(world: string, eremos: Eremos): Promise<void> 
   const original = locked("Copied twice/Seating plan");
   fs.cpSync(original, path.join(place, "Copied twice", "Seating plan (copy)"), { recursive: true, preserveTimestamps: true });
 
+  fs.chmodSync(path.join(locked("Permissions lost/Contracts"), ".eremos", "packs"), 0o000);
   const data = path.join(world, "..", "old computer");
   eremos.run(["setup", "--effort", "light"], { data, password: OLD_PASSWORD });
   eremos.run(["lock", make("From the old computer/Letters"), "--view"], { data });

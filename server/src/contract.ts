@@ -457,6 +457,18 @@ export interface ScanView {
   readonly error: string | null;
 }
 
+/** Whether this account gets at a folder, and what of its permissions is not as it was recorded. */
+export interface PermissionsView {
+  readonly access: readonly { readonly path: string; readonly kind: "another-account" | "refused"; readonly reason: string }[];
+  /** A command for an administrator, where one is needed. */
+  readonly advice: string | null;
+  /** It lies open, and its contents were compared with the last lock. */
+  readonly compared: boolean;
+  readonly entries: number;
+  readonly repaired: number;
+  readonly changes: readonly { readonly path: string; readonly was: string; readonly is: string; /** Why it could not be set back. */ readonly refusal: string | null }[];
+}
+
 /** A second copy of a folder in the list, and what it has that the folder has not, or has otherwise. */
 export interface CopyView {
   readonly folder: string;

@@ -1,5 +1,5 @@
 import type {
-  ActivityView, BackSecret, ClosedUp, CopyView, DesktopView, Dropped, DroppedFound, Effort, EffortsView, ErrorView, FolderSecret, FolderView, HiddenView, Insurance, InsuranceView, InterruptionView, JobView, KeyholdersView, LastLockView, LockingRules, MailServerView, NewFolderPassword, OffLimitsView, OnlookView, OpeningMode, PasswordChanged, PlaceEntry, PlaceListing, PlanView, PracticeView, PreferencesView, Protection, ReachView, RescueFile, ScanView, SettingsView, SharesLook, ShownCode, SignedIn, StateView, StrengthView, TakeInSecret, TakenIn, VisitCall, VisitReply, VisitView,
+  ActivityView, BackSecret, ClosedUp, CopyView, DesktopView, Dropped, DroppedFound, Effort, EffortsView, ErrorView, FolderSecret, FolderView, HiddenView, Insurance, InsuranceView, InterruptionView, JobView, KeyholdersView, LastLockView, LockingRules, MailServerView, NewFolderPassword, OffLimitsView, OnlookView, OpeningMode, PasswordChanged, PermissionsView, PlaceEntry, PlaceListing, PlanView, PracticeView, PreferencesView, Protection, ReachView, RescueFile, ScanView, SettingsView, SharesLook, ShownCode, SignedIn, StateView, StrengthView, TakeInSecret, TakenIn, VisitCall, VisitReply, VisitView,
 } from "@eremos/server/contract";
 import { readTab } from "./tab";
 
@@ -59,6 +59,7 @@ export const api = {
   practice: (secret: BackSecret) => call<PracticeView>("practice", { secret }),
   /** What was written anew. */
   mend: (path: string, secret: FolderSecret | null) => call<{ readonly mended: readonly string[] }>("mend", { path, secret }),
+  permissions: (folder: string, secret: FolderSecret | null, repair: boolean) => call<PermissionsView>("permissions", { folder, secret, repair }),
   compareCopies: (path: string) => call<CopyView>("copies/compare", { path }),
   takeFromCopy: (path: string, ids: readonly string[]) => call<{ readonly job: string }>("copies/take", { path, ids }),
   hidden: () => call<HiddenView>("hidden"),

@@ -7,7 +7,7 @@ import { type Hooks, Meter } from "./hooks";
 import { isNotContents } from "./vault";
 
 /** Reads, bars and restores the permissions of what lies in a folder. Links are never followed; Eremos' own directory is left alone. */
-const ACCESS_LIST = Buffer.from("system.posix_acl_access");
+export const ACCESS_LIST = Buffer.from("system.posix_acl_access");
 const NOT_FOR_OTHERS = 0o7700;
 
 export function permissionsOf(disk: Disk, dir: Dir, name: Buffer, stat: Stat): Permissions {

@@ -11,6 +11,7 @@ import { type InsuranceFacts, insuranceFactsOf, setInsurance } from "../insuranc
 import { type RepairOutcome, repairFolder } from "../insurance/repair";
 import type { InsuranceLevel } from "../format/insurance";
 import { type CopyComparison, type CopyInput, type MergeInput, type Merged, compareCopy, mergeCopy } from "../engine/merge-copy";
+import { type PermissionsInput, type PermissionsOutcome, permissionsSinceLock } from "../engine/permissions-since";
 import type { ErrorCode } from "../errors/codes";
 import type { ErrorData } from "../errors/eremos-error";
 import type { Disk } from "../platform/port";
@@ -32,6 +33,7 @@ export type EngineRequest =
   | { readonly verb: "put-back"; readonly input: PutBackInput }
   | { readonly verb: "compare-copy"; readonly input: CopyInput & { readonly original: Buffer } }
   | { readonly verb: "merge-copy"; readonly input: MergeInput }
+  | { readonly verb: "permissions"; readonly input: PermissionsInput }
   | { readonly verb: "last-change"; readonly input: LastChangeInput };
 
 export interface Outcomes {
@@ -51,6 +53,7 @@ export interface Outcomes {
   readonly "put-back": Committed;
   readonly "compare-copy": CopyComparison;
   readonly "merge-copy": Merged;
+  readonly permissions: PermissionsOutcome;
   readonly "last-change": number;
 }
 
@@ -92,6 +95,8 @@ export async function perform(disk: Disk, request: EngineRequest, hooks: Hooks):
       return compareCopy(request.input, request.input.original);
     case "merge-copy":
       return mergeCopy(disk, request.input, hooks);
+    case "permissions":
+      return permissionsSinceLock(disk, request.input, hooks);
     case "last-change":
       return lastChange(disk, request.input);
   }

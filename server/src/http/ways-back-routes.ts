@@ -10,6 +10,7 @@ import { resetPassword } from "../operations/forgotten-password";
 import { dropKeyholders, keyholdersView, lookAtCollected, mailServerView, mailShare, nameKeyholders, namedSchema, setMailServer, shareSheetFor } from "../operations/keyholders";
 import { mend } from "../operations/mend";
 import { fullPath } from "../operations/paths";
+import { permissions } from "../operations/permissions";
 import { practice } from "../operations/practice";
 import { forgetInterruption, interruptions } from "../operations/interruptions";
 import { recoverInterrupted } from "../operations/recover-interrupted";
@@ -48,6 +49,7 @@ export const WAYS_BACK_ROUTES: Readonly<Record<string, Route>> = {
   "rescue-files": route(true, nothing, ({ context }) => rescueFiles(context.eremos.settings.program)),
   practice: route(false, z.object({ secret: backSchema }), ({ context }, { secret }) => practice(context.eremos, secret)),
   mend: route(false, z.object({ path: text, secret: secretSchema.nullable() }), async ({ context }, body) => ({ mended: await mend(context.eremos, body) })),
+  permissions: route(false, z.object({ folder: text, secret: secretSchema.nullable(), repair: z.boolean() }), ({ context }, body) => permissions(context.eremos, body)),
   "copies/compare": route(false, z.object({ path: text }), ({ context }, { path }) => compareCopies(context.eremos, path)),
   "copies/take": route(false, z.object({ path: text, ids: z.array(z.string().max(20_000)).min(1).max(1000) }), async ({ context }, { path, ids }) => ({ job: (await takeFromCopy(context.eremos, path, ids)).id })),
   hidden: route(false, nothing, ({ context }) => hiddenView(context.eremos)),

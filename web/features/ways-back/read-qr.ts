@@ -7,12 +7,22 @@ const LONGEST_SIDE = 1600;
 export async function readQr(picture: Blob): Promise<string | null> {
   const bitmap = await createImageBitmap(picture).catch(() => null);
   if (!bitmap) return null;
-  const scale = Math.min(1, LONGEST_SIDE / Math.max(bitmap.width, bitmap.height));
-  const canvas = new OffscreenCanvas(Math.round(bitmap.width * scale), Math.round(bitmap.height * scale));
+  const text = readFrame(bitmap, bitmap.width, bitmap.height);
+  bitmap.close();
+  return text;
+}
+
+/** The same of a camera's picture right now. */
+export function readVideo(video: HTMLVideoElement): string | null {
+  return video.videoWidth === 0 ? null : readFrame(video, video.videoWidth, video.videoHeight);
+}
+
+function readFrame(frame: CanvasImageSource, width: number, height: number): string | null {
+  const scale = Math.min(1, LONGEST_SIDE / Math.max(width, height));
+  const canvas = new OffscreenCanvas(Math.round(width * scale), Math.round(height * scale));
   const context = canvas.getContext("2d");
   if (!context) return null;
-  context.drawImage(bitmap, 0, 0, canvas.width, canvas.height);
-  bitmap.close();
-  const { data, width, height } = context.getImageData(0, 0, canvas.width, canvas.height);
-  return jsQR(data, width, height)?.data ?? null;
+  context.drawImage(frame, 0, 0, canvas.width, canvas.height);
+  const pixels = context.getImageData(0, 0, canvas.width, canvas.height);
+  return jsQR(pixels.data, pixels.width, pixels.height)?.data ?? null;
 }

@@ -9,6 +9,7 @@ import type { FolderView, FoundFolder, ScanView } from "@eremos/server/contract"
 import { CompareCopy } from "./compare-copy";
 import { HiddenPanel } from "./hidden-panel";
 import { KeyholdersSection } from "./keyholders";
+import { PermissionsWay } from "./permissions-way";
 import { Practice } from "./practice";
 import { ScanPanel } from "./scan-panel";
 import { TakeIn } from "./take-in";
@@ -40,6 +41,7 @@ export function WaysBackPage(): ReactNode {
     { id: "gone", says: "Eremos is being removed, or it is for another computer", way: <GoneWay folders={folders} /> },
     { id: "cut", says: "It was interrupted: the power went, or the computer stopped", way: <CutWay folders={folders} /> },
     { id: "damaged", says: "A file won’t open, or the disk makes mistakes", way: <DamagedWay folders={folders} /> },
+    { id: "permission", says: "I no longer have permission", way: <PermissionsWay folders={folders} /> },
   ];
   return (
     <main className="h-full overflow-y-auto px-6 py-6 lg:px-10">
