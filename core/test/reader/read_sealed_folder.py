@@ -95,7 +95,7 @@ def root_from_password(owner, password):  # 3.2
     return open_box(key, "owner/%s/password" % owner["owner"], b64(owner["password"]["root"]))
 
 
-def check_owner(owner, root):  # 3.4
+def check_owner(owner, root):  # 3
     body = {name: value for name, value in owner.items() if name != "mac"}
     assert hmac.new(hkdf(root, owner["owner"].encode(), "eremos/1/owner"), canonical(body), hashlib.sha256).digest() == b64(owner["mac"]), "the owner record was changed"
 
@@ -128,6 +128,8 @@ def folder_key(header, root, code, password):  # 4
                 continue
             both = root + password_key(slot["hashing"], password)
             key = open_box(hkdf(both, b64(folder), "eremos/1/folder-password"), "folder/%s/password-slot" % folder, b64(slot["box"]))
+        elif slot["type"] == "keyholders":  # 4.1, opened with shares
+            continue
         elif slot["type"] == "recovery":
             private = open_box(code_key(owner, code), "owner/%s/recovery" % owner["owner"], b64(slot["privateKey"]))
             key = open_envelope(private, "folder/%s/recovery-slot" % folder, slot)
