@@ -101,7 +101,11 @@ try {
   await card("Surprise for Jonas").getByRole("link", { name: "Details" }).click();
   await page.getByRole("button", { name: "Check every byte" }).click();
   await page.getByText(/is whole/).first().waitFor();
+  await page.getByRole("button", { name: "Insure it…" }).click();
+  await page.getByRole("dialog").getByRole("button", { name: "Insure it" }).click();
+  await page.getByText(/Repairs damage of up to/).waitFor();
   await quiet();
+  await page.getByRole("heading", { name: "When it is left open" }).evaluate((heading) => heading.scrollIntoView());
   await shot("left-open");
   await page.getByRole("main").evaluate((main) => main.scrollTo(0, 0));
   await shot("folder");
@@ -123,6 +127,18 @@ try {
   await page.getByRole("button", { name: "Look for my folders" }).click();
   await page.getByText(/protected folders found/).waitFor();
   await shot("ways-back");
+  await page.getByRole("button", { name: "Name keyholders…" }).click();
+  await page.getByLabel("Your name, as it stands on their sheets").fill("Ines Varga");
+  for (const [i, name] of ["Tomas Lind", "Mirela Ostrov", "Pavel Hruza"].entries()) {
+    await page.getByLabel(`Name of keyholder ${i + 1}`).fill(name);
+    await page.getByLabel(`Mail address of keyholder ${i + 1}`).fill(`${name.split(" ")[0].toLowerCase()}@strings.example`);
+  }
+  await page.getByLabel("Present master password").fill(PASSWORD);
+  await page.getByRole("button", { name: "Make the shares" }).click();
+  await page.getByRole("list", { name: "Keyholders" }).waitFor();
+  await quiet();
+  await page.getByRole("heading", { name: "Keyholders" }).evaluate((heading) => heading.scrollIntoView());
+  await shot("keyholders");
   const reader = await browser.newPage({ viewport: { width: 1280, height: 1120 }, colorScheme: "light", locale: "en-GB" });
   await reader.goto(pathToFileURL(join(root, "rescue", "dist", "rescue.html")).toString());
   await reader.setInputFiles("#folder", join(world, "Workshop", "Appraisals 2026"));

@@ -42,6 +42,7 @@ export { renewGuardOwner } from "./engine/guarded";
 export type { GuardInput, GuardOutcome, GuardedInput, Guarding } from "./engine/guarded";
 export { type Grounds, HELD_NAME, hidingFor } from "./engine/hide";
 export type { CopyComparison, CopyDifference } from "./engine/merge-copy";
+export { type Fork, forgetFork, forksAt } from "./engine/forks";
 export { type AccessProblem, accessProblems, repairAccess } from "./engine/access";
 export type { Ownership, PermissionChange, PermissionsOutcome } from "./engine/permissions-since";
 export type { EarlierState } from "./engine/earlier";

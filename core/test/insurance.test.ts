@@ -12,7 +12,7 @@ import { type GroupFile, readGroups } from "../src/insurance/group-files";
 import { insuranceFactsOf, priceOf, setInsurance } from "../src/insurance/insure";
 import { type RepairOutcome, repairFolder } from "../src/insurance/repair";
 import { linuxDisk } from "../src/platform/linux/linux-disk";
-import { directorySource, openLocked } from "../src/rescue/on-disk";
+import { directorySource, openLocked, rescue } from "../src/rescue/on-disk";
 import { crashingDisk } from "./crashing-disk";
 import { usePlace } from "./place";
 import { campaignDirectory } from "./scenes";
@@ -143,6 +143,20 @@ describe("an insured folder", () => {
     const locked = await openLocked(directorySource(Buffer.from(folder)), { kind: "password", password: PASSWORD, folderPassword: null });
     expect(locked.generation).toBe(1);
     locked.close();
+  });
+
+  it("readers without Eremos bring everything out whole, as far as the parity reaches, and change nothing", async () => {
+    const before = await insured({ data: 8, parity: 4 });
+    const { path: name, length } = largest();
+    change(name, (bytes) => Buffer.from(bytes).fill(0x11, 60, 130).fill(0xa5, 400_000, 700_000).subarray(0, length - 50_000));
+    fs.rmSync(at("index"), { recursive: true });
+    const spoilt = snapshot(vault());
+    const to = `${folder} out`;
+    const report = await rescue({ folder: Buffer.from(folder), to: Buffer.from(to), secret: async () => ({ kind: "password", password: PASSWORD, folderPassword: null }), progress: () => undefined });
+    expect([report.damaged, report.generation]).toEqual([[], 1]);
+    const contents = (lines: readonly string[]): string[] => lines.slice(1).map((line) => line.replace(/(mtime=\d+)\d{3}/, "$1"));
+    expect(contents(snapshot(to))).toEqual(contents(before));
+    expect(snapshot(vault())).toEqual(spoilt);
   });
 
   it("mends damage in itself, in the parity and in either copy of its description", async () => {

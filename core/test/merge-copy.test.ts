@@ -2,6 +2,7 @@ import * as fs from "node:fs";
 import * as path from "node:path";
 import { expect, it } from "vitest";
 import { silentHooks } from "../src/engine/hooks";
+import { forgetFork, forksAt } from "../src/engine/forks";
 import { compareCopy, mergeCopy } from "../src/engine/merge-copy";
 import type { RescueSecret } from "../src/rescue/locked-folder";
 import { linuxDisk } from "../src/platform/linux/linux-disk";
@@ -18,7 +19,7 @@ usePlace((place) => {
 });
 
 const secret = (): RescueSecret => ({ kind: "root", rootKey: person.access.rootKey, folder: null });
-const asked = (): { copy: Buffer; secret: RescueSecret } => ({ copy: Buffer.from(copy), secret: secret() });
+const asked = (): { copy: Buffer; secret: RescueSecret; fork: null } => ({ copy: Buffer.from(copy), secret: secret(), fork: null });
 const named = (paths: readonly { readonly path: readonly Buffer[]; readonly kind: string }[]): string[] => paths.map(({ path: parts, kind }) => `${kind} ${parts.map(String).join("/")}`).sort();
 
 async function twoCopies(): Promise<void> {
@@ -53,6 +54,28 @@ it("two copies of a folder tell their states and what one has that the other has
   await release(folder, person.access);
   const read = (name: string): string => fs.readFileSync(path.join(folder, name), "utf8");
   expect([read("letter.txt"), read("letter (from the copy).txt"), read("new/deeper/only here.txt"), read("only there.txt"), read("later.txt")]).toEqual(["as it was changed on this one", "as it was changed on the other computer", "only here", "only there", "later"]);
+});
+
+it("a state that another computer locked at the same time, as a program keeping both in step leaves it, stays until it is merged or let go", async () => {
+  await twoCopies();
+  const generations = (of: string, name: string): string => path.join(of, ".eremos", "generations", name);
+  for (const end of [".json", ".copy.json"]) fs.copyFileSync(generations(copy, `0000000002${end}`), generations(folder, `0000000002 (conflicted copy 2026-11-26)${end}`));
+  for (const kind of ["index", "packs"]) fs.cpSync(path.join(copy, ".eremos", kind), path.join(folder, ".eremos", kind), { recursive: true });
+  const [fork, ...more] = forksAt(linuxDisk, Buffer.from(folder));
+  expect([fork?.generation, more]).toEqual([2, []]);
+  const { note } = await unlock(folder, person.access);
+  fs.writeFileSync(path.join(folder, "again.txt"), "again");
+  const { folder: id } = JSON.parse(fs.readFileSync(path.join(folder, ".eremos", "state.json"), "utf8")) as { folder: string };
+  await lock(folder, person.owner, { folder: id, note });
+  const own = { copy: Buffer.from(folder), secret: secret(), fork: fork?.name ?? "" };
+  const { differences, generation, ofOriginal } = await compareCopy(own, Buffer.from(folder));
+  expect([generation, ofOriginal, named(differences).filter((line) => line.startsWith("only-here"))]).toEqual([2, 4, ["only-here new/deeper/only here.txt"]]);
+  await mergeCopy(linuxDisk, { ...own, original: { path: Buffer.from(folder), access: person.access, keptHeader: null, account, keep: 0 }, paths: differences.map(({ path: parts }) => parts) }, silentHooks);
+  forgetFork(linuxDisk, Buffer.from(folder), own.fork);
+  expect(forksAt(linuxDisk, Buffer.from(folder))).toEqual([]);
+  expect(() => forgetFork(linuxDisk, Buffer.from(folder), own.fork)).toThrow(expect.objectContaining({ code: "not-found" }));
+  await release(folder, person.access);
+  expect([fs.readFileSync(path.join(folder, "new/deeper/only here.txt"), "utf8"), fs.readFileSync(path.join(folder, "letter (from the copy).txt"), "utf8"), fs.readFileSync(path.join(folder, "again.txt"), "utf8")]).toEqual(["only here", "as it was changed on the other computer", "again"]);
 });
 
 it("a file that is damaged in the copy is left and named; another folder is refused", async () => {

@@ -164,6 +164,8 @@ export interface FolderView {
   readonly lastCheck: { readonly at: number; readonly ok: boolean; readonly sample: boolean } | null;
   /** Sealed: parity beside it repairs damage. */
   readonly isInsured: boolean;
+  /** States that another computer locked at the same time, where a program keeps both in step. */
+  readonly forks: readonly { readonly name: string; readonly generation: number }[];
   readonly isCramped: boolean;
   /** Sealed: what opens it, and when the code and the shares were last seen to; null: not yet. */
   readonly waysBack: { readonly count: number; readonly codeProvenAt: number | null; readonly sharesProvenAt: number | null; readonly hasKeyholders: boolean } | null;

@@ -60,8 +60,9 @@ export const api = {
   /** What was written anew. */
   mend: (path: string, secret: FolderSecret | null) => call<{ readonly mended: readonly string[] }>("mend", { path, secret }),
   permissions: (folder: string, secret: FolderSecret | null, repair: boolean) => call<PermissionsView>("permissions", { folder, secret, repair }),
-  compareCopies: (path: string) => call<CopyView>("copies/compare", { path }),
-  takeFromCopy: (path: string, ids: readonly string[]) => call<{ readonly job: string }>("copies/take", { path, ids }),
+  compareCopies: (path: string, fork: string | null) => call<CopyView>("copies/compare", { path, fork }),
+  letForkGo: (folder: string, fork: string) => call<object>("copies/let-go", { folder, fork }),
+  takeFromCopy: (path: string, fork: string | null, ids: readonly string[]) => call<{ readonly job: string }>("copies/take", { path, fork, ids }),
   hidden: () => call<HiddenView>("hidden"),
   startHidden: (places: readonly string[] | null) => call<object>("hidden/start", { places }),
   stopHidden: () => call<object>("hidden/stop"),

@@ -2,6 +2,7 @@ import { EremosError, isEremosError } from "../errors/eremos-error";
 import { type Generation, generationNumbers, vouchingOf } from "../format/generation";
 import { type DirEntry, type Entry, TreeReader } from "../format/tree";
 import type { Dir, Disk } from "../platform/port";
+import { forksIn } from "./forks";
 import { within } from "./handles";
 import type { FolderKeys } from "./keys";
 import { indexSource, openIndex } from "./load-tree";
@@ -53,6 +54,8 @@ function openOne(disk: Disk, vault: Dir, { keys, devices }: Opener, number: numb
 
 /** What nothing refers to goes; of earlier states so many stay. */
 export function sweepKeeping(disk: Disk, vault: Dir, by: Opener, index: string, generation: number, packs: Iterable<string>, keep: number): void {
+  // What only the state of another computer needs is not known without reading it: all stays until its owner has said what becomes of it.
+  if (forksIn(disk, vault).length > 0) return keepInsured(disk, vault, () => true);
   const earlier = keep > 0 ? openEarlier(disk, vault, by, generation, keep) : [];
   try {
     const used = [...packs, ...earlier.flatMap(({ record, tree }) => [record.index.object, ...tree.packs().map(({ object }) => object)])];

@@ -28,11 +28,13 @@ export interface CopyInput {
   /** Where the copy lies. */
   readonly copy: Buffer;
   readonly secret: RescueSecret;
+  /** Of the copy, the state of another computer whose record has this name; null: its last. */
+  readonly fork: string | null;
 }
 
 /** Compares files of a second copy with those of the folder, by sizes and times; both are only read. @throws EremosError as {@link openLocked} | `usage` */
-export async function compareCopy({ copy, secret }: CopyInput, original: Buffer): Promise<CopyComparison> {
-  const [here, there] = [await openLocked(directorySource(copy), secret), await openLocked(directorySource(original), secret)];
+export async function compareCopy({ copy, secret, fork }: CopyInput, original: Buffer): Promise<CopyComparison> {
+  const [here, there] = [await openLocked(directorySource(copy), secret, fork), await openLocked(directorySource(original), secret)];
   try {
     if (here.header.folder !== there.header.folder) throw new EremosError("usage", "These are two different folders, not copies of one. Nothing was touched.");
     const known = new Map(filesOf(there).map((entry) => [keyOf(entry), entry]));
@@ -72,8 +74,8 @@ export interface Merged extends Committed {
  * Takes files of a second copy into the locked folder, encrypted all the way, as one more state of it. Nothing of the folder is replaced: what it
  * has otherwise stands beside as `<name> (from the copy)`. The copy stays as it is. @throws EremosError as {@link Visit.open} and {@link openLocked}
  */
-export async function mergeCopy(disk: Disk, { copy, secret, original, paths }: MergeInput, hooks: Hooks): Promise<Merged> {
-  const from = await openLocked(directorySource(copy), secret);
+export async function mergeCopy(disk: Disk, { copy, secret, fork, original, paths }: MergeInput, hooks: Hooks): Promise<Merged> {
+  const from = await openLocked(directorySource(copy), secret, fork);
   try {
     const wanted = new Set(paths.map((path) => keyOf({ path })));
     const entries = filesOf(from).filter((entry) => wanted.has(keyOf(entry)));

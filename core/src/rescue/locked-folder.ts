@@ -11,6 +11,7 @@ import { type StateRecord, readState } from "../format/state";
 import { type DirEntry, TreeReader, readPackRecord, sourceOf } from "../format/tree";
 import { fromBase64 } from "../crypto/bytes";
 import type { FileData, RescuedEntry } from "./entry";
+import { insuredOf } from "./insured";
 import { salvage } from "./salvage";
 import { type Piece, SealedObject } from "./sealed-object";
 import { type RescueSource, readWhole } from "./source";
@@ -78,15 +79,16 @@ function attempt<T>(make: () => T, failed: (error: EremosError) => void): T | nu
   }
 }
 
-/** @throws EremosError `wrong-password` | `wrong-code` | `needs-folder-password` | `damaged` */
-export async function openLocked(source: RescueSource, secret: RescueSecret): Promise<LockedFolder> {
+/** `fork`: the state whose record in `generations` has this name. @throws EremosError `wrong-password` | `wrong-code` | `needs-folder-password` | `damaged` */
+export async function openLocked(plain: RescueSource, secret: RescueSecret, fork: string | null = null): Promise<LockedFolder> {
+  const source = { ...plain, insured: await insuredOf(plain) };
   const found = await findLocked(source);
   const problems = [...found.problems];
   let first: unknown = null;
   for (const header of found.headers) {
     try {
       const folderKey = await folderKeyOf(header, secret);
-      return await LockedFolder.with(source, header, folderKey, found.state, problems);
+      return await LockedFolder.with(source, header, folderKey, found.state, problems, fork);
     } catch (error) {
       if (!isEremosError(error)) throw error;
       first ??= error;
@@ -139,13 +141,13 @@ export class LockedFolder {
     readonly problems: readonly string[],
   ) {}
 
-  static async with(source: RescueSource, header: FolderHeader, folderKey: Buffer, state: StateRecord | null, problems: string[]): Promise<LockedFolder> {
+  static async with(source: RescueSource, header: FolderHeader, folderKey: Buffer, state: StateRecord | null, problems: string[], fork: string | null): Promise<LockedFolder> {
     const keys = await keysOf(source, header, folderKey, problems);
     const content = (name: string): ContentKeys | null => keys.get(name)?.content ?? null;
-    for (const { number, records } of await generationsOf(source, state)) {
+    for (const { number, records } of fork === null ? await generationsOf(source, state) : await forkOf(source, fork)) {
       const tree = await treeOf(source, header, folderKey, content, records, number, problems);
       if (!tree) continue;
-      if (state && state.generation > 0 && number !== state.generation) problems.push(`The last lock's index (state ${state.generation}) can't be read. What comes out is an earlier state of the folder (state ${number}); what changed after it is missing.`);
+      if (fork === null && state && state.generation > 0 && number !== state.generation) problems.push(`The last lock's index (state ${state.generation}) can't be read. What comes out is an earlier state of the folder (state ${number}); what changed after it is missing.`);
       const place = attempt(() => placeOf(tree.record, keys), () => undefined);
       return new LockedFolder(source, header, state, keys, number, generationDigest(tree.record), place, entriesIn(tree.tree, tree.tree.root, []), problems);
     }
@@ -255,6 +257,13 @@ interface Numbered {
   readonly number: number;
   /** Its record and the copies of it, by their paths in Eremos' directory. */
   readonly records: readonly string[];
+}
+
+async function forkOf(source: RescueSource, name: string): Promise<Numbered[]> {
+  const bytes = (await source.list(".eremos/generations")).includes(name) ? await readWhole(source, `.eremos/generations/${name}`) : null;
+  const record = bytes && attempt(() => readGeneration(bytes), () => undefined);
+  if (!record) throw new EremosError("damaged", "The record of that state can't be read. Nothing was changed.");
+  return [{ number: record.generation, records: [`generations/${name}`] }];
 }
 
 /** The one that is true first, then the newest. */

@@ -41,9 +41,9 @@ export class SealedObject {
    */
   static async open(source: RescueSource, kind: ObjectKind, folder: string, object: string, keys: (name: string) => ContentKeys | null, length: number | null): Promise<SealedObject> {
     const path = objectPath(kind, object);
-    const size = await source.size(path);
+    const size = source.insured?.size(path) ?? (await source.size(path));
     if (size === null) throw new EremosError("damaged", "An encrypted file is missing.", { reason: "missing" });
-    const bytes = await source.read(path, 0, OBJECT_HEADER_BYTES);
+    const bytes = (await source.insured?.read(path, 0, OBJECT_HEADER_BYTES)) ?? (await source.read(path, 0, OBJECT_HEADER_BYTES));
     const header = decodeObjectHeader(bytes);
     if (header.kind !== kind || header.folder !== folder || header.object !== object) throw new EremosError("damaged", "An encrypted file was put in the place of another.", { reason: "swapped" });
     const content = keys(header.key);
@@ -73,7 +73,15 @@ export class SealedObject {
     }
   }
 
+  /** Where it is damaged, as the insurance says it ought to be. */
   private async openChunk(number: number, sealed: Buffer): Promise<Buffer | null> {
+    const plain = await this.tryChunk(number, sealed);
+    if (plain || !this.source.insured) return plain;
+    const repaired = await this.source.insured.read(this.path, OBJECT_HEADER_BYTES + number * SEALED_CHUNK_BYTES, SEALED_CHUNK_BYTES);
+    return repaired && this.tryChunk(number, repaired);
+  }
+
+  private async tryChunk(number: number, sealed: Buffer): Promise<Buffer | null> {
     const length = Math.min(CHUNK_BYTES, this.length - number * CHUNK_BYTES);
     if (sealed.length < length + TAG_BYTES) return null;
     const chunk = sealed.subarray(0, length + TAG_BYTES);
@@ -102,10 +110,17 @@ export class SealedObject {
 
   /** Whether beginning and tags are those that were written. FORMAT.md §5.3. */
   async hasDigest(expected: Uint8Array): Promise<boolean> {
+    const { source, path } = this;
+    const { insured } = source;
+    if (await this.digestIs(expected, (offset) => source.read(path, offset, TAG_BYTES))) return true;
+    return insured ? this.digestIs(expected, async (offset) => (await insured.read(path, offset, TAG_BYTES)) ?? Buffer.alloc(0)) : false;
+  }
+
+  private async digestIs(expected: Uint8Array, tagAt: (offset: number) => Promise<Buffer>): Promise<boolean> {
     const digest = new ObjectDigest(this.headerBytes);
     for (let number = 0; number < chunkCount(this.length); number++) {
       const end = Math.min((number + 1) * CHUNK_BYTES, this.length);
-      digest.add(await this.source.read(this.path, OBJECT_HEADER_BYTES + end + number * TAG_BYTES, TAG_BYTES));
+      digest.add(await tagAt(OBJECT_HEADER_BYTES + end + number * TAG_BYTES));
     }
     return equalBytes(digest.finish(), expected);
   }

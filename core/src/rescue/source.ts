@@ -1,4 +1,5 @@
 import type { Decrypt } from "../format/object";
+import type { Insured } from "./insured";
 
 /**
  * Where a locked folder is read from: a directory on this disk, or files that somebody chose in a browser. Paths lead from the folder
@@ -11,6 +12,8 @@ export interface RescueSource {
   size(file: string): Promise<number | null>;
   /** Fewer where the file ends, none where it is missing or the disk can't read it. */
   read(file: string, offset: number, length: number): Promise<Buffer>;
+  /** Where the folder is insured: what is damaged, as it ought to be. */
+  readonly insured?: Insured | null;
   /** Where the platform has a faster cipher than Node's functions are there. */
   readonly decrypt?: Decrypt;
 }

@@ -2,7 +2,7 @@ import { z } from "zod";
 import { EremosError, MOST_KEYHOLDERS, mistypedGroups } from "@eremos/core";
 import { mailServerSchema } from "../documents";
 import type { Eremos } from "../eremos";
-import { compareCopies, takeFromCopy } from "../operations/copies";
+import { compareCopies, letForkGo, takeFromCopy } from "../operations/copies";
 import { bringFound, hiddenView, hideAgain, undoScriptLock } from "../operations/find-hidden";
 import { returnOwner, scanView, takeIn, takeInFound } from "../operations/find-folders";
 import { backSchema, rescueSecretSchema, secretSchema } from "../operations/folder-password";
@@ -50,8 +50,12 @@ export const WAYS_BACK_ROUTES: Readonly<Record<string, Route>> = {
   practice: route(false, z.object({ secret: backSchema }), ({ context }, { secret }) => practice(context.eremos, secret)),
   mend: route(false, z.object({ path: text, secret: secretSchema.nullable() }), async ({ context }, body) => ({ mended: await mend(context.eremos, body) })),
   permissions: route(false, z.object({ folder: text, secret: secretSchema.nullable(), repair: z.boolean() }), ({ context }, body) => permissions(context.eremos, body)),
-  "copies/compare": route(false, z.object({ path: text }), ({ context }, { path }) => compareCopies(context.eremos, path)),
-  "copies/take": route(false, z.object({ path: text, ids: z.array(z.string().max(20_000)).min(1).max(1000) }), async ({ context }, { path, ids }) => ({ job: (await takeFromCopy(context.eremos, path, ids)).id })),
+  "copies/compare": route(false, z.object({ path: text, fork: text.nullable() }), ({ context }, { path, fork }) => compareCopies(context.eremos, path, fork)),
+  "copies/let-go": route(false, z.object({ folder: text, fork: text }), async ({ context }, { folder, fork }) => {
+    await letForkGo(context.eremos, folder, fork);
+    return {};
+  }),
+  "copies/take": route(false, z.object({ path: text, fork: text.nullable(), ids: z.array(z.string().max(20_000)).min(1).max(1000) }), async ({ context }, { path, fork, ids }) => ({ job: (await takeFromCopy(context.eremos, path, fork, ids)).id })),
   hidden: route(false, nothing, ({ context }) => hiddenView(context.eremos)),
   "hidden/start": route(false, z.object({ places: z.array(text).max(64).nullable() }), ({ context: { eremos } }, { places }) => {
     eremos.hiddenFinder.start((places ?? eremos.settings.places).map((place) => fullPath(place, eremos.settings.home)));

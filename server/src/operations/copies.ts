@@ -1,4 +1,4 @@
-import { EremosError, type RescueSecret, disk, displayPath, inspectFolder, runEngine } from "@eremos/core";
+import { EremosError, type RescueSecret, disk, displayPath, forgetFork, inspectFolder, runEngine } from "@eremos/core";
 import type { CopyView } from "../contract";
 import type { Eremos } from "../eremos";
 import type { StartedJob } from "../jobs";
@@ -25,12 +25,12 @@ function copyAt(eremos: Eremos, typed: string): Copy {
   return { copy, folder: inspection.folder, secret: { kind: "root", rootKey: keys.rootKey, folder: null } };
 }
 
-/** What a second copy has that the folder in the list has not, and which of the two is newer. @throws EremosError */
-export async function compareCopies(eremos: Eremos, typed: string): Promise<CopyView> {
+/** What a second copy, or a state of another computer, has that the folder in the list has not, and which of the two is newer. @throws EremosError */
+export async function compareCopies(eremos: Eremos, typed: string, fork: string | null): Promise<CopyView> {
   const { copy, folder, secret } = copyAt(eremos, typed);
   const { record, located } = findTarget(eremos, folder, "/");
   requireLocked({ record, located });
-  const { generation, ofOriginal, differences, problems } = await runEngine<"compare-copy">({ verb: "compare-copy", input: { copy, secret, original: located.realPath } }, () => undefined).outcome;
+  const { generation, ofOriginal, differences, problems } = await runEngine<"compare-copy">({ verb: "compare-copy", input: { copy, secret, fork, original: located.realPath } }, () => undefined).outcome;
   return {
     folder, name: nameOf(decodePath(record.path)), path: displayPath(copy), generation, ofOriginal, problems, isCut: differences.length > MOST_LISTED,
     differences: differences.slice(0, MOST_LISTED).map(({ path, kind, size, mtimeNs }) => ({ id: Buffer.concat(path.flatMap((name) => [Buffer.from("/"), name])).toString("base64"), shown: path.map(displayPath).join("/"), kind, size, modifiedAt: Number(mtimeNs / 1_000_000n) })),
@@ -38,7 +38,7 @@ export async function compareCopies(eremos: Eremos, typed: string): Promise<Copy
 }
 
 /** Takes files of a second copy into the locked folder; nothing of it is replaced. @throws EremosError */
-export async function takeFromCopy(eremos: Eremos, typed: string, ids: readonly string[]): Promise<StartedJob<"merge-copy">> {
+export async function takeFromCopy(eremos: Eremos, typed: string, fork: string | null, ids: readonly string[]): Promise<StartedJob<"merge-copy">> {
   const { copy, folder, secret } = copyAt(eremos, typed);
   const target = await findUnvisited(eremos, folder, "/");
   requireLocked(target);
@@ -49,7 +49,7 @@ export async function takeFromCopy(eremos: Eremos, typed: string, ids: readonly 
   return eremos.jobs.start({
     folder: record.id,
     verb: "merge",
-    request: { verb: "merge-copy", input: { copy, secret, paths: ids.map(namesOf), original: { path: located.realPath, access, keptHeader: eremos.registry.header(record.id), account, keep: eremos.preferences.get().keepEarlier } } },
+    request: { verb: "merge-copy", input: { copy, secret, fork, paths: ids.map(namesOf), original: { path: located.realPath, access, keptHeader: eremos.registry.header(record.id), account, keep: eremos.preferences.get().keepEarlier } } },
     before: () => undefined,
     after: async ({ taken, damaged, generation, digest, files, bytes }) => {
       await eremos.registry.record(eremos.keys, eremos.requireOwner(), { at: Date.now(), folder: record.id, kind: "changed", signedIn: true }, { ...record, generation, digest, files, bytes });
@@ -58,6 +58,14 @@ export async function takeFromCopy(eremos: Eremos, typed: string, ids: readonly 
     },
     failed: async () => undefined,
   });
+}
+
+/** A state of another computer is not needed any more. @throws EremosError `not-found` | `busy` */
+export async function letForkGo(eremos: Eremos, folder: string, fork: string): Promise<void> {
+  eremos.requireKeys();
+  const { located } = await findUnvisited(eremos, folder, "/");
+  forgetFork(disk, located.realPath, fork);
+  eremos.announce({ topic: "folders" });
 }
 
 /** From the id that {@link compareCopies} gave. */

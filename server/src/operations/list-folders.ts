@@ -1,4 +1,4 @@
-import { type Located, disk, displayPath, isEremosError, isInsured, isLocked, roomForBoth } from "@eremos/core";
+import { type Located, disk, displayPath, forksAt, isEremosError, isInsured, isLocked, roomForBoth } from "@eremos/core";
 import type { FolderCondition, FolderView } from "../contract";
 import type { Note } from "../data-directory";
 import type { Eremos } from "../eremos";
@@ -22,13 +22,14 @@ function viewOf(eremos: Eremos, listed: FolderRecord, note: Note | null): Folder
   const state = damaged ? "damaged" : located ? conditionOf(located, visit !== null) : record.kind === "drive" || isAway(record) ? "away" : "missing";
   const open = state === "open" ? note : null;
   const ways = record.guard === "sealed" ? waysOf(eremos, record) : null;
+  const forks = record.guard === "sealed" && located ? forksAt(disk, located.realPath) : [];
   return {
     id: record.id, path: displayPath(path), realPath: displayPath(located?.realPath ?? path), name: nameOf(path), kind: record.kind, guard: record.guard, visibility: record.visibility, cover: record.cover, icon: record.icon, bars: record.bars,
-    state, files: record.files, bytes: record.bytes, lastCheck: record.lastCheck, isInsured: record.guard === "sealed" && located !== null && isInsured(disk, located.realPath), waysBack: record.guard === "sealed" ? waysBackOf(eremos, record) : null, protectedAt: record.protectedAt, lockedAt: record.lockedAt, openedAt: record.openedAt,
+    state, files: record.files, bytes: record.bytes, lastCheck: record.lastCheck, isInsured: record.guard === "sealed" && located !== null && isInsured(disk, located.realPath), forks, waysBack: record.guard === "sealed" ? waysBackOf(eremos, record) : null, protectedAt: record.protectedAt, lockedAt: record.lockedAt, openedAt: record.openedAt,
     isCramped: state === "locked" && record.guard === "sealed" && located !== null && record.files > 0 && !roomForBoth(disk, located.realPath, record),
     locksAt: open ? keeper.locksAt(open) : null, locksWhenIdle: open !== null && open.rules.idleMinutes !== null, waitingFor: keeper.programsHolding(record.id),
     rules: record.rules, hasPassword: ways?.hasPassword ?? false, passwordHint: ways?.hint ?? null, atSignOut: open?.rules.atSignOut ?? null,
-    arrivals: located?.inspection.arrivals ?? 0, drops: located?.inspection.drops ?? 0, attention: attentionOf(state, located?.inspection ?? NOTHING_NEW) ?? (open ? keeper.whyNotLocked(record.id) : null) ?? (state === "locked" && record.lastCheck?.ok === false ? "Its last check found damage: see its page. What is whole comes out in any case." : null), visit,
+    arrivals: located?.inspection.arrivals ?? 0, drops: located?.inspection.drops ?? 0, attention: attentionOf(state, located?.inspection ?? NOTHING_NEW) ?? (forks.length > 0 ? "Another computer locked it at the same time: see its page. Both states are kept." : null) ?? (open ? keeper.whyNotLocked(record.id) : null) ?? (state === "locked" && record.lastCheck?.ok === false ? "Its last check found damage: see its page. What is whole comes out in any case." : null), visit,
   };
 }
 

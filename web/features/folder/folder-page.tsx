@@ -7,6 +7,7 @@ import { type ReactNode, useState } from "react";
 import type { FolderView, JobView, Protection } from "@eremos/server/contract";
 import { FolderHistory } from "./folder-history";
 import { useWithSecret } from "./ask-secret";
+import { Forks } from "./forks";
 import { Health } from "./health";
 import { LastLock } from "./last-lock";
 import { LeftOpen } from "./left-open";
@@ -40,6 +41,7 @@ export function FolderPage({ id }: { readonly id: string }): ReactNode {
         <div className="min-w-0 space-y-8">
           <Head folder={folder} job={own.find(isRunning) ?? null} />
           <WhoSees folder={folder} />
+          <Forks folder={folder} />
           <LastLock folder={folder} />
           <Shows folder={folder} />
           <OwnPassword folder={folder} />

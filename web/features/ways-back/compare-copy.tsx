@@ -11,46 +11,59 @@ import { Time } from "@/ui/time";
 
 /** Two copies of one folder: which is newer, and what of the other is to be taken into it. */
 export function CompareCopy({ found }: { readonly found: FoundFolder }): ReactNode {
-  const [isOpen, setOpen] = useState(false);
   if (found.relation !== "copy" || found.guard !== "sealed") return null;
+  return <Compare title="Two copies of one folder" path={found.path} fork={null} />;
+}
+
+interface CompareProps {
+  readonly title: string;
+  readonly path: string;
+  /** A state of another computer in the folder itself; null: a second copy lies there. */
+  readonly fork: string | null;
+}
+
+/** Compares with the folder in the list, and takes what is chosen. */
+export function Compare({ title, path, fork }: CompareProps): ReactNode {
+  const [isOpen, setOpen] = useState(false);
   return (
     <>
       <Button size="small" tone="dusk" onClick={() => setOpen(true)}>Compare…</Button>
-      <Dialog open={isOpen} onOpenChange={setOpen} title="Two copies of one folder" description={found.path}>
-        {isOpen && <Comparison path={found.path} onDone={() => setOpen(false)} />}
+      <Dialog open={isOpen} onOpenChange={setOpen} title={title} description={path}>
+        {isOpen && <Comparison path={path} fork={fork} onDone={() => setOpen(false)} />}
       </Dialog>
     </>
   );
 }
 
-function Comparison({ path, onDone }: { readonly path: string; readonly onDone: () => void }): ReactNode {
-  const { data: view, error } = useQuery({ queryKey: ["copy", path], queryFn: () => api.compareCopies(path), staleTime: 0, gcTime: 0, retry: false });
+function Comparison({ path, fork, onDone }: Omit<CompareProps, "title"> & { readonly onDone: () => void }): ReactNode {
+  const what = fork === null ? "this copy" : "the other computer’s";
+  const { data: view, error } = useQuery({ queryKey: ["copy", path, fork], queryFn: () => api.compareCopies(path, fork), staleTime: 0, gcTime: 0, retry: false });
   const [left, setLeft] = useState<ReadonlySet<string>>(new Set());
   const chosen = view?.differences.filter(({ id }) => !left.has(id)) ?? [];
   const take = useVerb(async () => {
-    await api.takeFromCopy(path, chosen.map(({ id }) => id));
+    await api.takeFromCopy(path, fork, chosen.map(({ id }) => id));
     onDone();
   });
   if (error) return <p role="alert" className="mt-4 text-sm text-oxblood">{error instanceof ApiError ? error.message : "That did not work. Nothing was changed."}</p>;
   if (!view) return <p className="mt-4 text-sm text-mute">Reading both…</p>;
   return (
     <div className="mt-4 space-y-4 text-sm">
-      <p>{whichIsNewer(view)}</p>
+      {fork === null && <p>{whichIsNewer(view)}</p>}
       {view.problems.map((problem) => <p key={problem} className="text-oxblood">{problem}</p>)}
-      {view.differences.length === 0 ? <p>This copy has nothing that {view.name} has not. It can be deleted, if you no longer want it.</p> : (
+      {view.differences.length === 0 ? <p>{fork === null ? `This copy has nothing that ${view.name} has not. It can be deleted, if you no longer want it.` : `The other computer’s state has nothing that ${view.name} has not. It can be let go.`}</p> : (
         <>
-          <ul aria-label="What this copy has" className="max-h-64 divide-y divide-line/70 overflow-y-auto rounded-xl border border-line bg-sheet">
+          <ul aria-label={`What ${what} has`} className="max-h-64 divide-y divide-line/70 overflow-y-auto rounded-xl border border-line bg-sheet">
             {view.differences.map(({ id, shown, kind, size, modifiedAt }) => (
               <li key={id}>
                 <label className="flex items-center gap-3 px-3 py-2">
                   <input type="checkbox" className="size-4 accent-dusk" checked={!left.has(id)} onChange={() => setLeft(new Set(left.has(id) ? [...left].filter((one) => one !== id) : [...left, id]))} />
-                  <span className="min-w-0 flex-1"><span className="block truncate font-medium" title={shown}>{shown}</span><span className="text-[13px] text-mute">{kind === "only-here" ? "only in this copy" : `otherwise in ${view.name}`} · {formatBytes(size)} · changed <Time at={modifiedAt} /></span></span>
+                  <span className="min-w-0 flex-1"><span className="block truncate font-medium" title={shown}>{shown}</span><span className="text-[13px] text-mute">{kind === "only-here" ? `only in ${what}` : `otherwise in ${view.name}`} · {formatBytes(size)} · changed <Time at={modifiedAt} /></span></span>
                 </label>
               </li>
             ))}
           </ul>
           {view.isCut && <p className="text-mute">There are more; take these first, then compare again.</p>}
-          <p className="text-[13px] text-mute">Nothing of {view.name} is replaced: where it has a file of the same name, this copy&rsquo;s stands beside it as &ldquo;… (from the copy)&rdquo;. The copy stays as it is.</p>
+          <p className="text-[13px] text-mute">Nothing of {view.name} is replaced: where it has a file of the same name, the other stands beside it as &ldquo;… (from the copy)&rdquo;.</p>
         </>
       )}
       <div className="flex justify-end gap-2">

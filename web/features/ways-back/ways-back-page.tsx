@@ -12,6 +12,7 @@ import { KeyholdersSection } from "./keyholders";
 import { PermissionsWay } from "./permissions-way";
 import { Practice } from "./practice";
 import { ScanPanel } from "./scan-panel";
+import { SeenNow, type SymptomId } from "./seen-now";
 import { TakeIn } from "./take-in";
 import { Interruptions } from "@/features/desk/interruptions";
 import { Forgotten } from "@/features/entrance/forgotten";
@@ -23,7 +24,7 @@ import { writeTab } from "@/lib/tab";
 import { Button, buttonClasses } from "@/ui/button";
 
 interface Symptom {
-  readonly id: string;
+  readonly id: SymptomId;
   /** As the person would say it. */
   readonly says: string;
   readonly way: ReactNode;
@@ -32,6 +33,7 @@ interface Symptom {
 /** Everything about getting back in, from what the person sees. */
 export function WaysBackPage(): ReactNode {
   const folders = useFolders() ?? [];
+  const [shown, setShown] = useState<string>("");
   const symptoms: readonly Symptom[] = [
     { id: "master", says: "I forgot my master password", way: <MasterWay /> },
     { id: "own", says: "I forgot this folder’s own password", way: <OwnWay folders={folders} /> },
@@ -48,9 +50,13 @@ export function WaysBackPage(): ReactNode {
       <div className="max-w-[820px] pb-10">
         <h1 className="text-2xl">Ways back</h1>
         <p className="mt-1 mb-5 text-mute">Start from what you see. Nothing here changes what is in a locked folder before you say so.</p>
-        <Accordion.Root type="single" collapsible className="divide-y divide-line rounded-2xl border border-line bg-sheet">
+        <SeenNow folders={folders} onSymptom={(symptom) => {
+          setShown(symptom);
+          document.getElementById(`symptom-${symptom}`)?.scrollIntoView({ block: "start" });
+        }} />
+        <Accordion.Root type="single" collapsible value={shown} onValueChange={setShown} className="divide-y divide-line rounded-2xl border border-line bg-sheet">
           {symptoms.map(({ id, says, way }) => (
-            <Accordion.Item key={id} value={id}>
+            <Accordion.Item key={id} value={id} id={`symptom-${id}`}>
               <Accordion.Header asChild><h2>
                 <Accordion.Trigger className="group flex w-full items-center gap-3 px-5 py-4 text-left font-sans text-[15px] font-semibold hover:bg-paper">
                   <span className="flex-1">{says}</span>
