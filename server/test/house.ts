@@ -5,7 +5,7 @@ import { fileURLToPath } from "node:url";
 import type { Protection, Visibility } from "../src/contract";
 import { Eremos } from "../src/eremos";
 import { setupAtOnce } from "../src/operations/setup";
-import { signIn, signOut } from "../src/operations/sign-in";
+import { signIn } from "../src/operations/sign-in";
 import { readSettings } from "../src/settings";
 
 const PROGRAM = fileURLToPath(new URL("../..", import.meta.url)).replace(/\/$/, "");
@@ -14,6 +14,19 @@ export function sealedAnd(visibility: Visibility): Protection {
 }
 
 export const PASSWORD = "violin varnish at dusk";
+
+/** Choosing a master password takes a while by design: the tests of a file begin with copies of one that was chosen once. */
+let chosen: { readonly data: string; readonly code: string } | null = null;
+
+async function chooseOnce(): Promise<{ readonly data: string; readonly code: string }> {
+  if (chosen) return chosen;
+  const data = fs.mkdtempSync(path.join(os.tmpdir(), "eremos-chosen-"));
+  process.once("exit", () => fs.rmSync(data, { recursive: true, force: true }));
+  const eremos = Eremos.open(readSettings({ EREMOS_DATA: data, EREMOS_PLACES: os.tmpdir() }, PROGRAM));
+  const { recoveryCode } = await setupAtOnce(eremos, { password: PASSWORD, hint: null, effort: "light" });
+  eremos.close();
+  return (chosen = { data, code: recoveryCode });
+}
 
 /** One Eremos with a place and a data directory of its own, set up and signed out. */
 export class TestHouse {
@@ -24,15 +37,16 @@ export class TestHouse {
   /** The recovery code. */
   code = "";
 
-  private constructor() {
+  private constructor(from: string) {
     fs.mkdirSync(this.world);
+    fs.cpSync(from, this.data, { recursive: true });
     this.eremos = this.open();
   }
 
   static async make(): Promise<TestHouse> {
-    const house = new TestHouse();
-    ({ recoveryCode: house.code } = await setupAtOnce(house.eremos, { password: PASSWORD, hint: null, effort: "light" }));
-    signOut(house.eremos);
+    const { data, code } = await chooseOnce();
+    const house = new TestHouse(data);
+    house.code = code;
     return house;
   }
 

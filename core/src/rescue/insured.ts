@@ -1,15 +1,7 @@
 import { EremosError } from "../errors/eremos-error";
 import { type DecodedGroup, SHARD_BYTES, SUM_BYTES, decodeGroup, shardsOf, sumOf } from "../format/insurance";
 import { dataShard } from "./galois";
-import type { RescueSource } from "./source";
-
-/** What an insured folder's objects ought to be, byte for byte, as far as its parity reaches. Paths as {@link RescueSource}'s. */
-export interface Insured {
-  /** Bytes it ought to have; null where it is not insured. */
-  size(file: string): number | null;
-  /** Null where it is damaged beyond the parity, or not insured. */
-  read(file: string, offset: number, length: number): Promise<Buffer | null>;
-}
+import type { Insured, RescueSource } from "./source";
 
 interface Place {
   readonly group: DecodedGroup;

@@ -1,5 +1,4 @@
 import type { Decrypt } from "../format/object";
-import type { Insured } from "./insured";
 
 /**
  * Where a locked folder is read from: a directory on this disk, or files that somebody chose in a browser. Paths lead from the folder
@@ -16,6 +15,14 @@ export interface RescueSource {
   readonly insured?: Insured | null;
   /** Where the platform has a faster cipher than Node's functions are there. */
   readonly decrypt?: Decrypt;
+}
+
+/** What an insured folder's objects ought to be, byte for byte, as far as its parity reaches. Paths as {@link RescueSource}'s. */
+export interface Insured {
+  /** Bytes it ought to have; null where it is not insured. */
+  size(file: string): number | null;
+  /** Null where it is damaged beyond the parity, or not insured. */
+  read(file: string, offset: number, length: number): Promise<Buffer | null>;
 }
 
 /** No record is longer. FORMAT.md §2.4. */
