@@ -99,6 +99,7 @@ test("keyholders: named, handed out by sheet and by mail; at the gate two of thr
   await page.getByRole("button", { name: "Make the shares" }).click();
   const holders = page.getByRole("list", { name: "Keyholders" }).getByRole("listitem");
   await expect(holders).toHaveCount(3);
+  await expect(page.getByRole("region", { name: "Practice run" }).getByRole("button", { name: "Use keyholders’ shares (any 2 of 3)" })).toBeVisible();
   await page.getByRole("button", { name: "Send Tomas Lind their share" }).click();
   await expect(holders.first()).toContainText("sent");
   await box.close();

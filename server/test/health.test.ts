@@ -54,6 +54,7 @@ describe("insurance", () => {
     expect(await repaired.outcome).toMatchObject({ lost: [], repaired: [{ path: expect.stringContaining("packs/") }] });
     expect(summary(repaired.id)).toContain("repaired, byte for byte");
     expect(activityOf(house.eremos)[0]).toMatchObject({ kind: "repaired" });
+    expect(only()).toMatchObject({ lastCheck: null, attention: null });
     expect(await (await check(house.eremos, { pathOrId: folder, from: "/" })).outcome).toMatchObject({ ok: true });
     expect(only().attention).toBeNull();
     await (await insure(house.eremos, folder, null)).outcome;

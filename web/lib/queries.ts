@@ -7,6 +7,8 @@ import { ApiError, api } from "./api";
 /** What the page knows of the server, by name. The event stream says which to ask again. */
 export const KEYS = {
   state: ["state"], folders: ["folders"], jobs: ["jobs"], roots: ["roots"], activity: ["activity"], settings: ["settings"], desktop: ["desktop"], scan: ["scan"], rescueFiles: ["rescue-files"], efforts: ["efforts"], keyholders: ["keyholders"], hidden: ["hidden"], interruptions: ["interruptions"], mailServer: ["mail-server"],
+  /** All of the next. */
+  sharesSets: ["shares-set"],
   sharesSet: (at: string | null) => ["shares-set", at],
   insurance: (folder: string, isBusy: boolean) => ["insurance", folder, isBusy],
   place: (path: string) => ["place", path],

@@ -48,7 +48,7 @@ export async function insure(eremos: Eremos, folder: string, insurance: Insuranc
 
 /** Finds damage by the insurance, and repairs it. Needs no password of the folder's own. @throws EremosError `unsupported` */
 export async function repair(eremos: Eremos, folder: string, from = "/"): Promise<StartedJob<"repair">> {
-  const keys = eremos.requireKeys();
+  eremos.requireKeys();
   const target = await findUnvisited(eremos, folder, from);
   requireSealed(target);
   const name = nameOf(decodePath(target.record.path));
@@ -58,7 +58,11 @@ export async function repair(eremos: Eremos, folder: string, from = "/"): Promis
     request: { verb: "repair", input: { path: target.located.realPath } },
     before: () => undefined,
     after: async ({ repaired, lost, ownDamage, bytes }) => {
-      if (repaired.length > 0) await eremos.registry.record(keys, eremos.requireOwner(), { at: Date.now(), folder: target.record.id, kind: "repaired", signedIn: true });
+      // What the last check found is no news any more where everything was repaired.
+      const { record } = target;
+      if (repaired.length > 0) await eremos.registry.record(eremos.keys, eremos.requireOwner(), { at: Date.now(), folder: record.id, kind: "repaired", signedIn: true });
+      if (eremos.keys && lost.length === 0 && record.lastCheck?.ok === false) eremos.registry.put(eremos.keys, { ...record, lastCheck: null }, null);
+      eremos.announce({ topic: "folders" });
       const mended = repaired.length === 0 ? "" : ` ${repaired.length === 1 ? "One damaged part was" : `${repaired.length} damaged parts were`} repaired, byte for byte.`;
       const left = lost.length === 0 ? "" : ` Beyond repair: ${lost.slice(0, 3).map(({ path, ranges }) => `${path} (${describeRanges(ranges)})`).join(", ")}. Check the folder to see which files that are; everything else comes out.`;
       const own = ownDamage ? " Damage in the insurance itself was mended." : "";

@@ -67,7 +67,7 @@ function useLiveUpdates(onSignedOut: () => void): boolean {
   useEffect(() => followEvents((change) => {
     const ask = (...key: readonly unknown[]): void => void client.invalidateQueries({ queryKey: key });
     if (change.topic === "jobs") ask(...KEYS.jobs);
-    if (change.topic === "session" || change.topic === "gate") for (const key of [KEYS.state, KEYS.settings, KEYS.keyholders]) ask(...key);
+    if (change.topic === "session" || change.topic === "gate") for (const key of [KEYS.state, KEYS.settings, KEYS.keyholders, KEYS.sharesSets]) ask(...key);
     if (change.topic === "folders") for (const key of [KEYS.folders, KEYS.interruptions, ["place"], ["onlooker"], ["reach"], KEYS.activity]) ask(...key);
     if (change.topic === "scan") for (const key of [KEYS.scan, KEYS.hidden]) ask(...key);
     if (change.topic === "place" && change.path !== undefined) {
