@@ -1,7 +1,9 @@
 import * as fs from "node:fs";
 import { HELD_NAME } from "../engine/hide";
+import { systemCode } from "../errors/eremos-error";
 import { hiddenNamesIn } from "../onlooker/hiding";
 import { isHiddenByVolume, isImmutable, volumeAttributes } from "../platform/linux/attributes";
+import { type Walk, type WalkEnd, below, walk } from "../rescue/walk";
 import { type Means, meansByName, plainName, shownName } from "./means";
 import { type ScriptLock, scriptLocksIn } from "./script-locks";
 
@@ -21,64 +23,50 @@ export interface HiddenFound {
   readonly name: string;
 }
 
-export interface FindHiddenInput {
-  readonly places: readonly Buffer[];
+export interface FindHiddenInput extends Walk {
   readonly onFound: (found: HiddenFound) => void;
   readonly onScript: (found: ScriptLock) => void;
-  readonly onProgress: (progress: { readonly directories: number; readonly at: string }) => void;
-  readonly isStopped: () => boolean;
 }
 
-export interface HiddenEnd {
-  readonly directories: number;
-  readonly unreadable: readonly string[];
-  readonly isStopped: boolean;
-}
+export type HiddenEnd = WalkEnd;
 
-const AT_ONCE = 64;
 /** What is in a directory is judged by so many entries, so deep. */
 const MOST_JUDGED = 400;
 const DEEPEST_JUDGED = 4;
-const NOT_ON_DISK = new Set(["/proc", "/sys", "/dev", "/run"]);
 /** Large, made by programs, and never where somebody hides a folder. */
 const NEVER_INSIDE = new Set([".eremos", HELD_NAME.toString(), "node_modules", ".git", ".cache", "__pycache__"]);
 /** What people make, and programs do not keep for themselves. */
 const PERSONAL = /\.(?:jpe?g|heic|raw|cr2|nef|mp4|mov|avi|mkv|docx?|odt|rtf|xlsx?|ods|pptx?|odp|pdf|txt|csv|mp3|wav|flac|m4a|epub|zip|rar|7z|eml|msg|kdbx)$/i;
 const NAMES_OF_ICONS = ["desktop.ini", "Desktop.ini", ".directory"] as const;
+/** By which things are hidden, and which are not hidden things themselves. */
+const NAMES_OF_LISTS = [...NAMES_OF_ICONS, ".hidden"] as const;
 
 /** Looks for what is hidden by common means, and for home-made script locks, below some places. Follows no links, changes nothing. */
-export async function findHidden({ places, onFound, onScript, onProgress, isStopped }: FindHiddenInput): Promise<HiddenEnd> {
-  const waiting = [...places].reverse();
-  const unreadable: string[] = [];
-  let directories = 0;
-  for (let at = waiting.pop(); at; at = waiting.pop()) {
-    if (directories++ % AT_ONCE === 0) {
-      onProgress({ directories, at: at.toString("utf8") });
-      await new Promise((resolve) => setImmediate(resolve));
-      if (isStopped()) return { directories, unreadable, isStopped: true };
-    }
-    try {
-      const entries = fs.readdirSync(at, { withFileTypes: true, encoding: "buffer" });
-      const listed = hiddenNamesIn(at.toString("utf8"));
-      for (const script of scriptLocksIn(at, entries)) onScript(script);
-      const inner: Buffer[] = [];
-      for (const entry of entries) {
-        const path = Buffer.concat([at, Buffer.from("/"), entry.name]);
-        const name = entry.name.toString("utf8");
-        if ((!entry.isDirectory() && !entry.isFile()) || NEVER_INSIDE.has(name) || NOT_ON_DISK.has(path.toString("utf8"))) continue;
-        // What Eremos hides is found by the search for protected folders.
-        if (entry.isDirectory() && fs.existsSync(Buffer.concat([path, Buffer.from("/.eremos")]))) continue;
-        const means = meansOf(path, name, entry.isDirectory(), listed);
-        if (means.length > 0 && !(NAMES_OF_ICONS as readonly string[]).concat(".hidden").includes(name)) onFound(foundAt(at, path, name, entry.isDirectory(), means));
-        else if (entry.isDirectory()) inner.push(path);
-      }
-      waiting.push(...inner.reverse());
-    } catch (error) {
-      const code = error instanceof Error && "code" in error ? error.code : null;
-      if (code !== "ENOENT" && code !== "ENOTDIR") unreadable.push(at.toString("utf8"));
-    }
+export function findHidden({ onFound, onScript, ...places }: FindHiddenInput): Promise<HiddenEnd> {
+  return walk(places, async (at, entries) => {
+    const listed = hiddenNamesIn(at.toString("utf8"));
+    for (const script of scriptLocksIn(at, entries)) onScript(script);
+    return entries.flatMap((entry) => {
+      const path = below(at, entry.name);
+      const name = entry.name.toString("utf8");
+      if ((!entry.isDirectory() && !entry.isFile()) || NEVER_INSIDE.has(name) || (NAMES_OF_LISTS as readonly string[]).includes(name)) return [];
+      // What Eremos hides is found by the search for protected folders.
+      if (entry.isDirectory() && fs.existsSync(below(path, Buffer.from(".eremos")))) return [];
+      const means = stillThere(() => meansOf(path, name, entry.isDirectory(), listed)) ?? [];
+      if (means.length > 0) onFound(foundAt(at, path, name, entry.isDirectory(), means));
+      return means.length === 0 && entry.isDirectory() ? [path] : [];
+    });
+  });
+}
+
+/** One that goes while the others in its directory are looked at is no reason to leave those out. */
+function stillThere<T>(look: () => T): T | null {
+  try {
+    return look();
+  } catch (error) {
+    if (systemCode(error) === "ENOENT") return null;
+    throw error;
   }
-  return { directories, unreadable, isStopped: false };
 }
 
 /** By what an entry is hidden now. */
@@ -107,7 +95,7 @@ function meansOf(path: Buffer, name: string, isDirectory: boolean, listed: Reado
 function hasOtherIcon(path: Buffer): boolean {
   return NAMES_OF_ICONS.some((name) => {
     try {
-      const text = fs.readFileSync(Buffer.concat([path, Buffer.from(`/${name}`)]), "utf8").slice(0, 4096);
+      const text = fs.readFileSync(below(path, Buffer.from(name)), "utf8").slice(0, 4096);
       if (name !== ".directory") return /^\s*(?:IconFile|IconResource|CLSID2?)\s*=/im.test(text);
       const icon = /^\s*Icon\s*=\s*(.*)$/im.exec(text)?.[1]?.trim();
       return icon !== undefined && (icon === "" || (icon.startsWith("/") && !fs.existsSync(icon)));
@@ -135,7 +123,7 @@ function judge(path: Buffer): { readonly files: number; readonly bytes: number; 
     }
     for (const entry of entries) {
       if (looked++ > MOST_JUDGED) return;
-      const inner = Buffer.concat([at, Buffer.from("/"), entry.name]);
+      const inner = below(at, entry.name);
       if (entry.isDirectory() && depth < DEEPEST_JUDGED) visit(inner, depth + 1);
       if (!entry.isFile()) continue;
       files++;

@@ -4,6 +4,7 @@ import { readGuard } from "../format/guard-record";
 import { directorySource } from "./directory-source";
 import { findLocked } from "./locked-folder";
 import { readWhole } from "./source";
+import { type Walk, type WalkEnd, type WalkProgress, below, walk } from "./walk";
 
 /** A protected folder, as the disk alone tells of it. */
 export interface ScanFound {
@@ -27,62 +28,25 @@ export interface ScanFound {
   readonly problems: readonly string[];
 }
 
-export interface ScanProgress {
-  readonly directories: number;
-  /** Where it is looking now. */
-  readonly at: string;
-}
+export type ScanProgress = WalkProgress;
+export type ScanEnd = WalkEnd;
 
-export interface ScanEnd {
-  readonly directories: number;
-  /** Directories that this account may not look into, or that the disk could not read. */
-  readonly unreadable: readonly string[];
-  readonly isStopped: boolean;
-}
-
-export interface ScanInput {
-  readonly places: readonly Buffer[];
+export interface ScanInput extends Walk {
   readonly onFound: (found: ScanFound) => void;
-  readonly onProgress: (progress: ScanProgress) => void;
-  readonly isStopped: () => boolean;
 }
 
 const VAULT = ".eremos";
-/** What the system makes up, and no disk holds. */
-const NOT_ON_DISK = new Set(["/proc", "/sys", "/dev", "/run"].map((name) => Buffer.from(name).toString("latin1")));
-/** So many directories are looked at before others get a turn. */
-const AT_ONCE = 64;
 
 /** Looks for protected folders below some places, hidden and tucked-away ones too. Follows no links, changes nothing, needs no key. */
-export async function scan({ places, onFound, onProgress, isStopped }: ScanInput): Promise<ScanEnd> {
-  const waiting = places.map((place) => stripSlash(place)).reverse();
-  const unreadable: string[] = [];
-  let directories = 0;
-  for (let at = waiting.pop(); at; at = waiting.pop()) {
-    if (directories++ % AT_ONCE === 0) {
-      onProgress({ directories, at: at.toString("utf8") });
-      await new Promise((resolve) => setImmediate(resolve));
-      if (isStopped()) return { directories, unreadable, isStopped: true };
+export function scan({ onFound, ...places }: ScanInput): Promise<ScanEnd> {
+  return walk(places, async (at, entries) => {
+    const inner: Buffer[] = [];
+    for (const entry of entries.filter((one) => one.isDirectory())) {
+      if (entry.name.toString("latin1") === VAULT) onFound(await lookAt(at));
+      else inner.push(below(at, entry.name));
     }
-    try {
-      const inner: Buffer[] = [];
-      for (const entry of fs.readdirSync(at.length === 0 ? Buffer.from("/") : at, { withFileTypes: true, encoding: "buffer" })) {
-        const path = Buffer.concat([at, Buffer.from("/"), entry.name]);
-        if (!entry.isDirectory() || NOT_ON_DISK.has(path.toString("latin1"))) continue;
-        if (entry.name.toString("latin1") === VAULT) onFound(await lookAt(at));
-        else inner.push(path);
-      }
-      waiting.push(...inner.reverse());
-    } catch (error) {
-      const code = error instanceof Error && "code" in error ? error.code : null;
-      if (code !== "ENOENT" && code !== "ENOTDIR") unreadable.push(at.toString("utf8") || "/");
-    }
-  }
-  return { directories, unreadable, isStopped: false };
-}
-
-function stripSlash(path: Buffer): Buffer {
-  return path.at(-1) === 0x2f ? path.subarray(0, -1) : path;
+    return inner;
+  });
 }
 
 async function lookAt(path: Buffer): Promise<ScanFound> {
