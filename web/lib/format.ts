@@ -1,6 +1,7 @@
 const UNITS = ["bytes", "KB", "MB", "GB", "TB"] as const;
 
 export function formatBytes(bytes: number): string {
+  if (bytes === 1) return "1 byte";
   let value = bytes;
   let unit = 0;
   while (value >= 1000 && unit < UNITS.length - 1) {

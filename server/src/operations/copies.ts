@@ -2,7 +2,7 @@ import { EremosError, type RescueSecret, disk, displayPath, forgetFork, inspectF
 import type { CopyView } from "../contract";
 import type { Eremos } from "../eremos";
 import type { StartedJob } from "../jobs";
-import { accessOf } from "../session/keys";
+import { accessOf, ownAccount } from "../session/keys";
 import { type Target, findTarget } from "./find-target";
 import { fullPath, nameOf, decodePath } from "./paths";
 import { findUnvisited } from "./visit";
@@ -43,7 +43,7 @@ export async function takeFromCopy(eremos: Eremos, typed: string, fork: string |
   const target = await findUnvisited(eremos, folder, "/");
   requireLocked(target);
   const { record, located } = target;
-  const account = { uid: process.geteuid?.() ?? 0, gid: process.getegid?.() ?? 0 };
+  const account = ownAccount();
   const access = accessOf(eremos.requireKeys(), eremos.requireOwner(), eremos.data.device.publicKey);
   const name = nameOf(decodePath(record.path));
   return eremos.jobs.start({

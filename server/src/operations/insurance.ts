@@ -3,7 +3,7 @@ import type { Insurance, InsuranceView } from "../contract";
 import type { Eremos } from "../eremos";
 import type { StartedJob } from "../jobs";
 import { describeRanges, requireSealed } from "./check";
-import { findTarget } from "./find-target";
+import { type Target, findTarget } from "./find-target";
 import { formatBytes } from "./lock-folder";
 import { decodePath, nameOf } from "./paths";
 import { findUnvisited } from "./visit";
@@ -26,12 +26,16 @@ export function insuranceView(eremos: Eremos, folder: string, from = "/"): Insur
   };
 }
 
-/** Insures a locked folder, otherwise than before, or (null) no more. @throws EremosError `not-locked` | `unsupported` */
-export async function insure(eremos: Eremos, folder: string, insurance: Insurance | null, from = "/"): Promise<StartedJob<"insure">> {
+async function sealedTarget(eremos: Eremos, folder: string, from: string): Promise<{ readonly target: Target; readonly name: string }> {
   eremos.requireKeys();
   const target = await findUnvisited(eremos, folder, from);
   requireSealed(target);
-  const name = nameOf(decodePath(target.record.path));
+  return { target, name: nameOf(decodePath(target.record.path)) };
+}
+
+/** Insures a locked folder, otherwise than before, or (null) no more. @throws EremosError `not-locked` | `unsupported` */
+export async function insure(eremos: Eremos, folder: string, insurance: Insurance | null, from = "/"): Promise<StartedJob<"insure">> {
+  const { target, name } = await sealedTarget(eremos, folder, from);
   return eremos.jobs.start({
     folder: target.record.id,
     verb: "insure",
@@ -48,10 +52,7 @@ export async function insure(eremos: Eremos, folder: string, insurance: Insuranc
 
 /** Finds damage by the insurance, and repairs it. Needs no password of the folder's own. @throws EremosError `unsupported` */
 export async function repair(eremos: Eremos, folder: string, from = "/"): Promise<StartedJob<"repair">> {
-  eremos.requireKeys();
-  const target = await findUnvisited(eremos, folder, from);
-  requireSealed(target);
-  const name = nameOf(decodePath(target.record.path));
+  const { target, name } = await sealedTarget(eremos, folder, from);
   return eremos.jobs.start({
     folder: target.record.id,
     verb: "repair",

@@ -2,7 +2,7 @@ import { type Committed, EremosError, type FolderSecret, runEngine, wipe } from 
 import type { LastLockView, VisitEntry } from "../contract";
 import type { Eremos } from "../eremos";
 import { AS_BEFORE } from "../protection";
-import { accessOf } from "../session/keys";
+import { accessOf, ownAccount } from "../session/keys";
 import { hrefOf, pathOf, shownName } from "../visit/hrefs";
 import { type Target, findTarget } from "./find-target";
 import { withFolderKey } from "./folder-password";
@@ -85,7 +85,7 @@ interface Wanted {
 
 function putBackLocked(eremos: Eremos, target: Target, wanted: Wanted, folderKey: Buffer | null): Promise<Committed> {
   const { record } = target;
-  const account = { uid: process.geteuid?.() ?? 0, gid: process.getegid?.() ?? 0 };
+  const account = ownAccount();
   return eremos.jobs.start({
     folder: record.id,
     verb: "put-back",

@@ -2,7 +2,7 @@ import { type Committed, EremosError, type FolderSecret } from "@eremos/core";
 import type { VisitView } from "../contract";
 import type { Eremos } from "../eremos";
 import { MINUTE_MS } from "../locking-rules";
-import { accessOf } from "../session/keys";
+import { accessOf, ownAccount } from "../session/keys";
 import { type Target, findTarget } from "./find-target";
 import { withFolderKey } from "./folder-password";
 
@@ -27,7 +27,7 @@ export async function startVisit(eremos: Eremos, asked: VisitAsked): Promise<Vis
 
 async function begin(eremos: Eremos, { record, located }: Target, { minutes, accept }: VisitAsked, folderKey: Buffer | null): Promise<VisitView> {
   const { keys } = eremos;
-  const account = { uid: process.geteuid?.() ?? 0, gid: process.getegid?.() ?? 0 };
+  const account = ownAccount();
   let latest: Committed | null = null;
   const view = await eremos.visits.start({
     folder: record.id,

@@ -20,3 +20,8 @@ export function forgetKeys(keys: Keys): void {
 export function accessOf(keys: Keys, owner: OwnerEnvelope, device: Uint8Array, folderKey: Uint8Array | null = null): OwnerAccess {
   return { owner, rootKey: keys.rootKey, folderKey, devices: [device] };
 }
+
+/** Whose new files and directories are. */
+export function ownAccount(): { readonly uid: number; readonly gid: number } {
+  return { uid: process.geteuid?.() ?? 0, gid: process.getegid?.() ?? 0 };
+}

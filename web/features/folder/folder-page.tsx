@@ -40,8 +40,8 @@ export function FolderPage({ id }: { readonly id: string }): ReactNode {
       <div className="mt-3 grid max-w-[1120px] gap-8 lg:grid-cols-[minmax(0,1fr)_300px]">
         <div className="min-w-0 space-y-8">
           <Head folder={folder} job={own.find(isRunning) ?? null} />
-          <WhoSees folder={folder} />
           <Forks folder={folder} />
+          <WhoSees folder={folder} />
           <LastLock folder={folder} />
           <Shows folder={folder} />
           <OwnPassword folder={folder} />
