@@ -2,7 +2,7 @@ import { EremosError, LEVELS, VISIBILITIES, disk, inspectFolder } from "@eremos/
 import {
   type Eremos, GUARDS, USUAL_BARS, type FolderView, type ProtectionRequest, DataDirectory, INSURANCES, changePassword, check, closeUp, insuranceView, insure, repair, commandOf, drop, desktopParts, ensureServer, folderPasswordOf, fullPath, listFolders, lock, onlook, prepareFolderPassword, readSettings, recoverInterrupted, release, serve, setDesktop, setFolderPassword, setupAtOnce, showInBrowser, startVisit, mountCommandOf, unlock,
 } from "@eremos/server";
-import { type Command, type Invocation, hintOf, noWords, oneWord, only, openGate, secretFor, signInWith, withEremos } from "./invocation";
+import { type Command, type Invocation, acceptedBy, hintOf, noWords, oneWord, only, openGate, secretFor, signInWith, withEremos } from "./invocation";
 import { endProgress } from "./progress";
 import { keyholdersCommand, mendCommand, practiceCommand, recoverCommand, rescueCommand, scanCommand } from "./ways-back";
 
@@ -48,7 +48,7 @@ export const USAGE = `eremos: hides and locks private folders in place
                       (usual: nothing, everything); what is not given stays as the folder had it
   --minutes N         visit: ends after so long, used or not (else when nobody has used it for 15 minutes)
   --anyway            lock, close: even though programs have files open for writing
-  --accept            unlock, visit, release: although the last lock was made by somebody unknown, or the folder is in an older state
+  --accept WHAT       unlock, visit, release: unknown (locked by somebody unknown), older (an older state than known), fork (another state in its place)
 
 PATH is always the folder's ordinary path, hidden or not.
 Exit codes: 0 done, 2 wrong usage, 3 wrong password, 4 refused (nothing touched), 5 damage found, 6 interrupted or failed (data safe)
@@ -207,7 +207,7 @@ const unlockCommand: Command = async (invocation) => {
     await openGate(eremos, invocation);
     // Nothing of Eremos may run afterwards that could lock it by itself.
     const secret = await secretFor(eremos, pathOrId, invocation);
-    const job = await unlock(eremos, { pathOrId, from: process.cwd(), accept: invocation.flags["accept"] === true, secret, mode: { kind: "until-locked" } });
+    const job = await unlock(eremos, { pathOrId, from: process.cwd(), accept: acceptedBy(invocation), secret, mode: { kind: "until-locked" } });
     const { folder, path, files, bytes } = await finish(eremos, job);
     return { result: { id: folder, path: path.toString("utf8"), files, bytes }, lines: [summaryOf(eremos, job.id)] };
   });
@@ -220,7 +220,7 @@ const visit: Command = async (invocation) => {
   return withEremos(invocation, async (eremos) => {
     await openGate(eremos, invocation);
     const secret = await secretFor(eremos, pathOrId, invocation);
-    const view = await startVisit(eremos, { pathOrId, from: process.cwd(), minutes, accept: invocation.flags["accept"] === true, secret });
+    const view = await startVisit(eremos, { pathOrId, from: process.cwd(), minutes, accept: acceptedBy(invocation), secret });
     const { url, user, password } = view;
     if (invocation.flags["json"]) process.stdout.write(`${JSON.stringify({ url, user, password })}\n`);
     else process.stdout.write(`Address   ${url}\nName      ${user}\nPassword  ${password}\n\nMount it with: ${mountCommandOf(view)}\nInterrupt this command (Ctrl+C) to end the visit.\n`);
@@ -260,7 +260,7 @@ const releaseCommand: Command = async (invocation) => {
     await openGate(eremos, invocation);
     // An open one is readable anyway.
     const secret = folderPasswordOf(eremos, pathOrId, process.cwd()).isOpen ? null : await secretFor(eremos, pathOrId, invocation);
-    const { job, path } = await release(eremos, { pathOrId, from: process.cwd(), accept: invocation.flags["accept"] === true, secret });
+    const { job, path } = await release(eremos, { pathOrId, from: process.cwd(), accept: acceptedBy(invocation), secret });
     if (job) await finish(eremos, job);
     return { result: { path }, lines: [job ? summaryOf(eremos, job.id) : `${path} is an ordinary folder again; it stays as it is now.`] };
   });

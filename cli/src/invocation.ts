@@ -1,11 +1,11 @@
-import { EremosError, type FolderSecret } from "@eremos/core";
+import { type Consent, EremosError, type FolderSecret } from "@eremos/core";
 import { type BackSecret, Eremos, folderPasswordOf, readSettings, signIn } from "@eremos/server";
 import type { Asking } from "./ask";
 import { endProgress, showProgress } from "./progress";
 
 export interface Invocation {
   readonly words: readonly string[];
-  readonly flags: Readonly<Partial<Record<string, boolean | string>>>;
+  readonly flags: Readonly<Partial<Record<string, boolean | string | readonly string[]>>>;
   readonly program: string;
   readonly asking: Asking;
 }
@@ -64,6 +64,19 @@ export async function signInWith(eremos: Eremos, typed: string): Promise<void> {
 }
 
 export const hintOf = ({ flags }: Invocation): string | null => (typeof flags["hint"] === "string" ? flags["hint"] : null);
+
+/** What somebody goes on with, by the words of --accept. */
+const CONSENTS: Readonly<Record<string, Consent>> = { unknown: "unvouched", older: "rolled-back", fork: "forked" };
+
+/** @throws EremosError `usage` */
+export function acceptedBy({ flags }: Pick<Invocation, "flags">): readonly Consent[] {
+  const words = flags["accept"];
+  return (Array.isArray(words) ? words : []).map((word: string) => {
+    const consent = CONSENTS[word];
+    if (!consent) throw new EremosError("usage", "--accept takes unknown (locked by somebody unknown), older (an older state) or fork (another state in its place), each by itself.");
+    return consent;
+  });
+}
 
 /** The flags by which somebody says that they have no password. */
 export const BACK_FLAGS = ["code-stdin", "with-code", "shares-stdin", "with-shares"] as const;

@@ -8,7 +8,7 @@ export { type Envelope, openEnvelope, sealTo } from "./crypto/envelope";
 export { EFFORTS, type Effort, LEAST_COST, type MeasuredCost, type PasswordCost, hkdf, measurePasswordCost, measurePasswordCosts, parsePasswordHashing } from "./crypto/kdf";
 export { type SigningKey, generateSigningKey } from "./crypto/signature";
 export {
-  type OwnerEnvelope, type OwnerKeys, type OwnerSecret, createOwner, isRootKeyOf, openOwner, openSealingKey, openWithCode, openWithPassword, readOwner, withCode, withKeyholders, withPassword, writeOwner,
+  type OwnerEnvelope, type OwnerKeys, type OwnerSecret, ProvenOwner, createOwner, isRootKeyOf, openOwner, openSealingKey, openWithCode, openWithPassword, readOwner, withCode, withDevice, withKeyholders, withPassword, writeOwner,
 } from "./format/owner";
 export { CODE_GROUPS, isGroupRight, mistypedGroups, newRecoveryCode, parseRecoveryCode } from "./format/recovery-code";
 export { normaliseCodeText } from "./format/code-groups";
@@ -24,7 +24,8 @@ export { changeVisibility } from "./engine/change-visibility";
 export { type Adopted, adoptFolder } from "./engine/adopt";
 export { changeFolderPassword, changeOwner, openFolderKey } from "./engine/change-owner";
 export type { Change, ChangesOutcome } from "./engine/changes";
-export { type CheckInput, type CheckOutcome, type CheckRequest, type Damage, checkFolder } from "./engine/check";
+export { type Consent, CONSENTS, type SealedInput } from "./engine/open-sealed";
+export { type CheckOutcome, type CheckRequest, type Damage, checkFolder } from "./engine/check";
 export { type OwnerAccess } from "./engine/keys";
 export { type Located, locateFolder, protectedAbove } from "./engine/locate";
 export { type LockInput, type LockOutcome, type LockPreview, type OpenNote, type Signer, lockFolder, previewLock } from "./engine/lock";

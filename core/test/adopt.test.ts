@@ -35,7 +35,7 @@ async function found(place = base): Promise<ScanFound[]> {
   return all;
 }
 
-const adopt = (by: Person, at: Buffer, secret: Parameters<typeof adoptFolder>[1]["secret"] = null): ReturnType<typeof adoptFolder> => adoptFolder(linuxDisk, { path: at, owner: by.access.owner, rootKey: by.access.rootKey, secret });
+const adopt = (by: Person, at: Buffer, secret: Parameters<typeof adoptFolder>[1]["secret"] = null): ReturnType<typeof adoptFolder> => adoptFolder(linuxDisk, { path: at, owner: by.access.owner, rootKey: by.access.rootKey, devices: by.access.devices, secret });
 
 describe.each(VISIBILITIES)("a sealed folder, %s", (visibility) => {
   it("is found by what is on disk, and taken in again by its owner at its ordinary path", async () => {
@@ -81,7 +81,7 @@ describe("a folder that another owner locked", () => {
     await lock(folder, other.owner, { folder: FOLDER });
     await changeFolderPassword(linuxDisk, { path: Buffer.from(folder), access: other.access, keptHeader: null }, own);
     await expect(adopt(person, Buffer.from(folder), { kind: "password", password: PASSWORD, folderPassword: null })).rejects.toMatchObject({ code: "needs-folder-password" });
-    await adopt(other, Buffer.from(folder), { kind: "root", rootKey: other.access.rootKey, folder: { kind: "password", password: own.password } });
+    await adopt(other, Buffer.from(folder), { kind: "root", rootKey: other.access.rootKey, devices: [], folder: { kind: "password", password: own.password } });
     await expect(release(folder, other.access)).rejects.toMatchObject({ code: "needs-folder-password" });
     await adopt(person, Buffer.from(folder), { kind: "password", password: PASSWORD, folderPassword: own.password });
     await release(folder, person.access);

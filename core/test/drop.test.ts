@@ -42,7 +42,7 @@ async function begin(): Promise<void> {
 }
 
 const inspected = (): ReturnType<typeof inspectFolder> => inspectFolder(linuxDisk, Buffer.from(folder));
-const visit = (): Promise<Visit> => Visit.open(linuxDisk, { path: Buffer.from(folder), access: person.access, keptHeader: null, account: { uid: 0, gid: 0 } });
+const visit = (): Promise<Visit> => Visit.open(linuxDisk, { path: Buffer.from(folder), access: person.access, keptHeader: null, expected: null, accept: [], account: { uid: 0, gid: 0 } });
 const drop = (...files: readonly string[]): Promise<number> => dropInto(linuxDisk, slot, files.map((file) => Buffer.from(file)));
 
 describe("the drop slot", () => {

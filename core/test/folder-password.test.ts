@@ -107,7 +107,7 @@ describe("a folder with a password of its own", () => {
 
   it("follows another master password without its own; another recovery code opens it after its next opening, the old one until then", async () => {
     await lock(folder, signer);
-    const put = (owner: OwnerAccess["owner"]): Promise<Buffer> => changeOwner(linuxDisk, { path: Buffer.from(folder), owner, keptHeader: null });
+    const put = (owner: OwnerAccess["owner"]): Promise<Buffer> => changeOwner(linuxDisk, { path: Buffer.from(folder), access: { ...person.access, owner }, keptHeader: null });
     await put(person.renewed.owner);
     expect(waysInto(header(), person.renewed.owner).isCurrent).toBe(true);
     const code = newRecoveryCode();

@@ -100,7 +100,7 @@ describe("another master password", () => {
     await lock(folder, person.device);
     const copies = ["header.json", "header.copy.json"].map((name) => path.join(folder, ".eremos", name));
     const written = copies.map((copy) => fs.readFileSync(copy));
-    const change = (disk: Disk): Promise<Buffer> => changeOwner(disk, { path: Buffer.from(folder), owner: person.renewed.owner, keptHeader: null });
+    const change = (disk: Disk): Promise<Buffer> => changeOwner(disk, { path: Buffer.from(folder), access: person.renewed, keptHeader: null });
     const passwords = (): unknown[] => copies.map((copy) => readHeader(fs.readFileSync(copy)).owner.password);
     const [old, renewed] = [person.access.owner.password, person.renewed.owner.password];
     for (const mode of ["before", "after", "torn"] as const) {

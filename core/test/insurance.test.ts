@@ -214,7 +214,7 @@ describe("as the folder changes", () => {
     const again = await lock(folder, person.device, { folder: known, note });
     expect(groups().map(({ group }) => group.group)).not.toContain(id);
     expect(insuranceFactsOf(linuxDisk, Buffer.from(folder))).toMatchObject({ uncovered: 0 });
-    const visit = await Visit.open(linuxDisk, { path: Buffer.from(folder), access: person.access, keptHeader: null, account, keep: 0 });
+    const visit = await Visit.open(linuxDisk, { path: Buffer.from(folder), access: person.access, keptHeader: null, expected: null, accept: [], account, keep: 0 });
     put(visit, [], "new.txt", Buffer.from("new"));
     visit.commit();
     visit.close();
@@ -323,7 +323,7 @@ describe("damage at random, many times", () => {
     }
     process.stdout.write(`${level.parity} of ${level.data}: ${survived} of ${RUNS} random damages were within the promise, all of them repaired byte for byte\n`);
     expect(survived).toBeGreaterThan(0);
-    expect(await checkFolder(linuxDisk, { path: Buffer.from(folder), access: person.access, keptHeader: null }, silentHooks)).toMatchObject({ ok: true });
+    expect(await checkFolder(linuxDisk, { path: Buffer.from(folder), access: person.access, keptHeader: null, expected: null }, silentHooks)).toMatchObject({ ok: true });
     expect(dataShards(packGroup())).toBeGreaterThan(100);
   }, 600_000);
 });

@@ -5,7 +5,7 @@ import { LEAST_COST } from "../src/crypto/kdf";
 import { changeFolderPassword, changeOwner, openFolderKey } from "../src/engine/change-owner";
 import { readHeader, waysInto } from "../src/format/header";
 import { lookAtShares, mistypedShareGroups, newKeyholders } from "../src/format/keyholders";
-import { type OwnerEnvelope, createOwner, openWithPassword, openWithShares, readOwner, withKeyholders, writeOwner } from "../src/format/owner";
+import { type OwnerEnvelope, ProvenOwner, createOwner, openWithPassword, openWithShares, readOwner, withKeyholders, writeOwner } from "../src/format/owner";
 import { newRecoveryCode } from "../src/format/recovery-code";
 import { directorySource, openLocked } from "../src/rescue/on-disk";
 import { linuxDisk } from "../src/platform/linux/linux-disk";
@@ -38,7 +38,7 @@ function choices<T>(of: readonly T[], size: number): T[][] {
 describe("keyholders", () => {
   it("any three of five open, in any order, and so do more; two do not", async () => {
     expect(shares).toHaveLength(5);
-    const record = readOwner(writeOwner(envelope));
+    const record = readOwner(writeOwner(await ProvenOwner.prove(envelope, person.access.rootKey, [])));
     for (const some of choices(shares, 3)) {
       for (const order of [some, [...some].reverse()]) expect((await openWithShares(record, order)).rootKey).toEqual(Buffer.from(person.access.rootKey));
     }
@@ -88,7 +88,7 @@ describe("a folder, by what it carries alone", () => {
     const before = snapshot(folder);
     await lock(folder, person.owner);
     await expect(openLocked(directorySource(Buffer.from(folder)), three())).rejects.toMatchObject({ code: "not-set-up" });
-    await changeOwner(linuxDisk, { path: Buffer.from(folder), owner: envelope, keptHeader: null });
+    await changeOwner(linuxDisk, { path: Buffer.from(folder), access: { ...person.access, owner: envelope }, keptHeader: null });
     const locked = await openLocked(directorySource(Buffer.from(folder)), three());
     expect(locked.entries.length).toBeGreaterThan(3);
     locked.close();
@@ -100,13 +100,13 @@ describe("a folder, by what it carries alone", () => {
     fs.writeFileSync(path.join(folder, "letter.txt"), "Dear Jonas");
     const access = { ...person.access, owner: envelope };
     await lock(folder, { ...person.owner, owner: envelope });
-    const input = { path: Buffer.from(folder), access, keptHeader: null };
+    const input = { path: Buffer.from(folder), access, keptHeader: null, expected: null, accept: [] };
     await changeFolderPassword(linuxDisk, input, { password: "rosin on the left shelf", hint: null, cost: LEAST_COST });
     const header = (): Buffer => fs.readFileSync(path.join(folder, ".eremos", "header.json"));
     const folderKey = await openFolderKey(linuxDisk, input, three());
     (await openLocked(directorySource(Buffer.from(folder)), three())).close();
     const renewed = await withKeyholders(envelope, person.access.rootKey, { threshold: 2, count: 2 });
-    await changeOwner(linuxDisk, { path: Buffer.from(folder), owner: renewed.envelope, keptHeader: null });
+    await changeOwner(linuxDisk, { path: Buffer.from(folder), access: { ...person.access, owner: renewed.envelope }, keptHeader: null });
     expect(waysInto(header(), renewed.envelope)).toMatchObject({ isCurrent: true, hasEarlierKeyholders: true });
     await expect(openFolderKey(linuxDisk, input, { kind: "shares", shares: renewed.shares })).rejects.toMatchObject({ code: "wrong-share" });
     await openFolderKey(linuxDisk, input, three());

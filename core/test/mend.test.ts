@@ -36,7 +36,7 @@ describe.each(RECORDS)("%s %s", (...names) => {
     WAYS[how](inVault(folder, ...(names as readonly string[])));
     expect((await mend(folder)).mended).toHaveLength(1);
     expect((await mend(folder)).mended).toEqual([]);
-    expect(await checkFolder(linuxDisk, { path: Buffer.from(folder), access: person.access, keptHeader: null }, silentHooks)).toMatchObject({ ok: true });
+    expect(await checkFolder(linuxDisk, { path: Buffer.from(folder), access: person.access, keptHeader: null, expected: null }, silentHooks)).toMatchObject({ ok: true });
     await release(folder, person.access);
     expect(snapshot(folder).slice(1)).toEqual(before.slice(1));
   });

@@ -18,7 +18,7 @@ usePlace((place) => {
   copy = `${folder} (conflicted copy)`;
 });
 
-const secret = (): RescueSecret => ({ kind: "root", rootKey: person.access.rootKey, folder: null });
+const secret = (): RescueSecret => ({ kind: "root", rootKey: person.access.rootKey, folder: null, devices: person.access.devices });
 const asked = (): { copy: Buffer; secret: RescueSecret; fork: null } => ({ copy: Buffer.from(copy), secret: secret(), fork: null });
 const named = (paths: readonly { readonly path: readonly Buffer[]; readonly kind: string }[]): string[] => paths.map(({ path: parts, kind }) => `${kind} ${parts.map(String).join("/")}`).sort();
 
@@ -48,7 +48,7 @@ it("two copies of a folder tell their states and what one has that the other has
   expect([generation, ofOriginal, problems]).toEqual([2, 3, []]);
   expect(named(differences).filter((line) => !line.includes("empty.dat"))).toEqual(["differs letter.txt", "differs photos/same letter.txt", "only-here new/deeper/only here.txt"]);
   const paths = differences.filter(({ path: parts }) => ["letter.txt", "only here.txt"].includes(String(parts.at(-1)))).map(({ path: parts }) => parts);
-  const merged = await mergeCopy(linuxDisk, { ...asked(), original: { path: Buffer.from(folder), access: person.access, keptHeader: null, account, keep: 1 }, paths }, silentHooks);
+  const merged = await mergeCopy(linuxDisk, { ...asked(), original: { path: Buffer.from(folder), access: person.access, keptHeader: null, expected: null, accept: [], account, keep: 1 }, paths }, silentHooks);
   expect([merged.taken, merged.damaged]).toEqual([2, []]);
   expect(snapshot(copy)).toEqual(before);
   await release(folder, person.access);
@@ -70,7 +70,7 @@ it("a state that another computer locked at the same time, as a program keeping 
   const own = { copy: Buffer.from(folder), secret: secret(), fork: fork?.name ?? "" };
   const { differences, generation, ofOriginal } = await compareCopy(own, Buffer.from(folder));
   expect([generation, ofOriginal, named(differences).filter((line) => line.startsWith("only-here"))]).toEqual([2, 4, ["only-here new/deeper/only here.txt"]]);
-  await mergeCopy(linuxDisk, { ...own, original: { path: Buffer.from(folder), access: person.access, keptHeader: null, account, keep: 0 }, paths: differences.map(({ path: parts }) => parts) }, silentHooks);
+  await mergeCopy(linuxDisk, { ...own, original: { path: Buffer.from(folder), access: person.access, keptHeader: null, expected: null, accept: [], account, keep: 0 }, paths: differences.map(({ path: parts }) => parts) }, silentHooks);
   forgetFork(linuxDisk, Buffer.from(folder), own.fork);
   expect(forksAt(linuxDisk, Buffer.from(folder))).toEqual([]);
   expect(() => forgetFork(linuxDisk, Buffer.from(folder), own.fork)).toThrow(expect.objectContaining({ code: "not-found" }));
@@ -86,7 +86,7 @@ it("a file that is damaged in the copy is left and named; another folder is refu
     const bytes = fs.readFileSync(name);
     fs.writeFileSync(name, bytes.fill(0, 104));
   }
-  const original = { path: Buffer.from(folder), access: person.access, keptHeader: null, account, keep: 0 };
+  const original = { path: Buffer.from(folder), access: person.access, keptHeader: null, expected: null, accept: [], account, keep: 0 };
   const { taken, damaged } = await mergeCopy(linuxDisk, { ...asked(), original, paths: differences.filter(({ size }) => size > 0).map(({ path: parts }) => parts) }, silentHooks);
   expect([taken, damaged.length > 0]).toEqual([0, true]);
   const other = path.join(path.dirname(folder), "Other");

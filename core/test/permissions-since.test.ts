@@ -15,7 +15,7 @@ let folder: string;
 usePlace((place) => ({ person, folder } = place));
 const IS_ROOT = process.getuid?.() === 0;
 
-const look = (repair: boolean): Promise<PermissionsOutcome> => permissionsSinceLock(linuxDisk, { path: Buffer.from(folder), access: person.access, keptHeader: null, repair }, silentHooks);
+const look = (repair: boolean): Promise<PermissionsOutcome> => permissionsSinceLock(linuxDisk, { path: Buffer.from(folder), access: person.access, keptHeader: null, expected: null, accept: [], repair }, silentHooks);
 const changed = ({ changes }: PermissionsOutcome): string[] => changes.map(({ path: parts }) => parts.map(String).join("/")).sort();
 
 it.runIf(IS_ROOT)("modes, owners and access lists that changed since the last lock are shown against what was recorded, and set back exactly", async () => {

@@ -143,7 +143,7 @@ const cramped = (scene: (add: (disk: Disk) => void) => Promise<Scene>) => async 
 
 const newPassword = async (): Promise<Scene> => {
   const scene = await opening("view", unlock)();
-  return { ...scene, run: (on) => changeOwner(on, { path: PATH, owner: person.renewed.owner, keptHeader: null }) };
+  return { ...scene, run: (on) => changeOwner(on, { path: PATH, access: person.renewed, keptHeader: null }) };
 };
 
 const becoming = (from: Visibility, to: Visibility): (() => Promise<Scene>) =>

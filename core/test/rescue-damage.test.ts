@@ -145,7 +145,7 @@ it("one flipped bit loses one chunk of 64 KiB of one file, or one small file, an
 it("the index of the last lock is gone: an earlier state that is kept comes out, and it says so", async () => {
   const files = fill(seeded(7));
   await lock(folder, person.owner, { folder: FOLDER });
-  const visit = await Visit.open(linuxDisk, { path: Buffer.from(folder), access: person.access, keptHeader: null, account: { uid: 0, gid: 0 }, keep: 1 });
+  const visit = await Visit.open(linuxDisk, { path: Buffer.from(folder), access: person.access, keptHeader: null, expected: null, accept: [], account: { uid: 0, gid: 0 }, keep: 1 });
   visit.remove(visit.root, Buffer.from("file 1.bin"));
   visit.commit();
   const index = Buffer.from(JSON.parse(fs.readFileSync(path.join(folder, ".eremos", "generations", `${String(visit.committed.generation).padStart(10, "0")}.json`), "utf8")).index.object, "base64url").toString("hex");

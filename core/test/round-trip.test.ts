@@ -142,7 +142,7 @@ describe("a folder locked in place", () => {
   it("says when the folder was put back to an older state", async () => {
     const first = await lock(folder, person.owner);
     await expect(unlock(folder, person.access, { expected: { generation: 5, digest: "x" } })).rejects.toMatchObject({ code: "rolled-back" });
-    await expect(unlock(folder, person.access, { expected: { generation: 1, digest: "another" } })).rejects.toMatchObject({ code: "rolled-back" });
+    await expect(unlock(folder, person.access, { expected: { generation: 1, digest: "another" } })).rejects.toMatchObject({ code: "forked" });
     await unlock(folder, person.access, { expected: { generation: 1, digest: first.digest } });
   });
 
@@ -153,7 +153,7 @@ describe("a folder locked in place", () => {
     fs.writeFileSync(path.join(folder, "planted.txt"), "planted");
     await lock(folder, device, { folder: opened.folder, note: opened.note });
     await expect(unlock(folder, person.access)).rejects.toMatchObject({ code: "unvouched" });
-    await unlock(folder, person.access, { acceptUnvouched: true });
+    await unlock(folder, person.access, { accept: ["unvouched"] });
     expect(fs.existsSync(path.join(folder, "planted.txt"))).toBe(true);
   });
 

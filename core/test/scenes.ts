@@ -133,7 +133,7 @@ export const STAGES: Record<string, Stage> = {
   "new master password of a locked folder": async (person, folder) => {
     const before = snapshot(folder);
     await lock(folder, person.device, { folder: FOLDER });
-    return { folder, acceptable: [before], run: (disk) => changeOwner(disk, { path: Buffer.from(folder), owner: person.renewed.owner, keptHeader: null }) };
+    return { folder, acceptable: [before], run: (disk) => changeOwner(disk, { path: Buffer.from(folder), access: person.renewed, keptHeader: null }) };
   },
   "closed to others at a stop": async (person, folder) => {
     const before = snapshot(folder);

@@ -39,7 +39,7 @@ function freshCopy(): string {
 
 /** Whatever was done to the copy: the check names it or refuses, and an opening either refuses or gives back exactly what was locked. */
 async function expectDetected(copy: string, what: string): Promise<void> {
-  const checked = await checkFolder(linuxDisk, { path: Buffer.from(copy), access: person.access, keptHeader: null }, silentHooks).catch((error: unknown) => error);
+  const checked = await checkFolder(linuxDisk, { path: Buffer.from(copy), access: person.access, keptHeader: null, expected: null }, silentHooks).catch((error: unknown) => error);
   if (checked instanceof EremosError) expect(checked.class, what).toBe("damage");
   else expect(checked, what).toMatchObject({ ok: false });
   const opened = await release(copy, person.access).then(() => "opened", (error: unknown) => error);
@@ -124,7 +124,7 @@ describe("a sealed folder that somebody changed", () => {
   it("opens from one whole copy of the header, and the check names the other", async () => {
     const copy = freshCopy();
     fs.writeFileSync(path.join(vault(copy), "header.json"), "{}");
-    const checked = await checkFolder(linuxDisk, { path: Buffer.from(copy), access: person.access, keptHeader: null }, silentHooks);
+    const checked = await checkFolder(linuxDisk, { path: Buffer.from(copy), access: person.access, keptHeader: null, expected: null }, silentHooks);
     expect(checked.damaged).toMatchObject([{ path: ".eremos/header.json" }]);
     await release(copy, person.access);
     expect(snapshot(copy)).toEqual(before);

@@ -18,7 +18,7 @@ const DEEP = process.env["EREMOS_DEEP"] === "1";
 let { person, folder } = {} as Place;
 usePlace((place) => ({ person, folder } = place), campaignDirectory);
 
-const visit = (disk: Disk = linuxDisk, keep = 0): Promise<Visit> => Visit.open(disk, { path: Buffer.from(folder), access: person.access, keptHeader: null, account, keep });
+const visit = (disk: Disk = linuxDisk, keep = 0): Promise<Visit> => Visit.open(disk, { path: Buffer.from(folder), access: person.access, keptHeader: null, expected: null, accept: [], account, keep });
 
 const EDITS = ["put", "replace", "remove", "makeDir", "move", "copy", "undo"] as const;
 

@@ -24,7 +24,7 @@ beforeEach(async () => {
 });
 afterEach(() => removeDirectory(path.dirname(folder)));
 
-const open = (): Promise<Visit> => Visit.open(linuxDisk, { path: Buffer.from(folder), access: person.access, keptHeader: null, account: { uid: 0, gid: 0 } });
+const open = (): Promise<Visit> => Visit.open(linuxDisk, { path: Buffer.from(folder), access: person.access, keptHeader: null, expected: null, accept: [], account: { uid: 0, gid: 0 } });
 
 function walk(reader: Visit, dir: DirNode, at: readonly Buffer[], visit: (at: readonly Buffer[], entry: Node) => void): void {
   for (const entry of reader.list(dir)) {

@@ -12,7 +12,7 @@ import { lock, makeMixedTree, release, snapshot, unlock } from "./world";
 let { person, folder } = {} as Place;
 usePlace((place) => ({ person, folder } = place), campaignDirectory);
 
-const visit = (disk: Disk = linuxDisk, keep = 0): Promise<Visit> => Visit.open(disk, { path: Buffer.from(folder), access: person.access, keptHeader: null, account, keep });
+const visit = (disk: Disk = linuxDisk, keep = 0): Promise<Visit> => Visit.open(disk, { path: Buffer.from(folder), access: person.access, keptHeader: null, expected: null, accept: [], account, keep });
 
 describe("a visit", () => {
   it("shows everything in a sealed folder without decrypting it to disk, and leaves it byte for byte as it was where nothing is changed", async () => {

@@ -31,8 +31,8 @@ export interface Person {
 /** An owner with the cheapest allowed password hashing. */
 export async function newPerson(): Promise<Person> {
   const code = newRecoveryCode();
-  const { envelope, rootKey } = await createOwner(PASSWORD, code, LEAST_COST);
   const device = generateSigningKey();
+  const { envelope, rootKey } = await createOwner(PASSWORD, code, LEAST_COST, [device.publicKey]);
   return {
     code,
     access: { owner: envelope, rootKey, folderKey: null, devices: [device.publicKey] },
@@ -82,14 +82,13 @@ export interface OpenOptions {
   readonly disk?: Disk;
   readonly hooks?: Hooks;
   readonly expected?: UnlockInput["expected"];
-  readonly acceptUnvouched?: boolean;
+  readonly accept?: UnlockInput["accept"];
   readonly closed?: boolean;
 }
 
 function openInput(folder: string | Buffer, access: OwnerAccess, options: OpenOptions): UnlockInput {
   return {
-    path: Buffer.from(folder), access, keptHeader: null, expected: options.expected ?? null,
-    acceptUnvouched: options.acceptUnvouched ?? false, acceptOlder: false, closed: options.closed ?? false,
+    path: Buffer.from(folder), access, keptHeader: null, expected: options.expected ?? null, accept: options.accept ?? [], closed: options.closed ?? false,
   };
 }
 

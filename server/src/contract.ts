@@ -44,6 +44,9 @@ export interface StateView {
   readonly stays: boolean;
 }
 
+/** What the owner is asked about a folder that is not as they left it, and agrees to: locked by somebody unknown; an older state than known; another state in its place. */
+export type Consent = "unvouched" | "rolled-back" | "forked";
+
 /** A password for one folder, needed on top of the master password. */
 export interface NewFolderPassword {
   readonly password: string;

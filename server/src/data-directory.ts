@@ -3,7 +3,7 @@ import * as path from "node:path";
 import { z } from "zod";
 import { UNTIL_LOCKED, rulesSchema } from "./locking-rules";
 import { kindSchema, protectionShape } from "./protection";
-import { EremosError, type OwnerEnvelope, type SigningKey, generateSigningKey, readOwner, systemCode, writeOwner } from "@eremos/core";
+import { EremosError, type OwnerEnvelope, type ProvenOwner, type SigningKey, generateSigningKey, isEremosError, readOwner, systemCode, writeOwner } from "@eremos/core";
 
 /**
  * The owner-only data directory: the owner record, this device's signing key, the database, and a note for each folder that lies
@@ -18,6 +18,8 @@ export const noteSchema = z.strictObject({
   publicKey: z.string().nullable(),
   /** SHA-256 of the record of what was sealed; null while that is not known. */
   opened: z.string().nullable(),
+  /** It was opened out of the hands of somebody unknown: the next lock gives it a key of its own. */
+  isUnknown: z.boolean().default(false),
   protectedAt: z.number(),
   /** The rules it was opened under, since when it lies open, and the moment it locks, used or not, or null. */
   rules: rulesSchema.default(UNTIL_LOCKED),
@@ -30,6 +32,10 @@ export type Note = z.output<typeof noteSchema>;
 
 const serverSchema = z.strictObject({ port: z.int().min(1).max(65535), secret: z.string().min(32) });
 export type ServerRecord = z.output<typeof serverSchema>;
+
+const OWNER = "owner.json";
+const OWNER_COPY = "owner.copy.json";
+const OWNER_BEFORE = "owner.before.json";
 
 const deviceSchema = z.strictObject({ publicKey: z.string(), privateKey: z.string() });
 
@@ -52,14 +58,36 @@ export class DataDirectory {
     return path.join(this.directory, "eremos.db");
   }
 
-  /** The owner record, or null before the first run. @throws EremosError `damaged` */
+  /** The owner record, from the first whole copy, or null before the first run. @throws EremosError `damaged` when there is none that is whole */
   owner(): OwnerEnvelope | null {
-    const bytes = readIfThere(path.join(this.directory, "owner.json")) ?? readIfThere(path.join(this.directory, "owner.copy.json"));
-    return bytes ? readOwner(bytes) : null;
+    let damage: unknown = null;
+    for (const name of [OWNER, OWNER_COPY, OWNER_BEFORE]) {
+      const bytes = readIfThere(path.join(this.directory, name));
+      try {
+        if (bytes) return readOwner(bytes);
+      } catch (error) {
+        if (!isEremosError(error)) throw error;
+        damage ??= error;
+      }
+    }
+    if (damage) throw damage;
+    return null;
   }
 
-  writeOwner(owner: OwnerEnvelope): void {
-    for (const name of ["owner.copy.json", "owner.json"]) writeDurably(path.join(this.directory, name), writeOwner(owner));
+  /**
+   * The one thing whose loss is total: only what was opened as a trial is written, only in the place of what it was made from, and that one stays beside it until
+   * the owner has signed in with the new one. @throws EremosError `busy` where another process wrote one meanwhile
+   */
+  writeOwner(owner: ProvenOwner, before: OwnerEnvelope | null): void {
+    if ((this.owner()?.mac ?? null) !== (before?.mac ?? null)) throw new EremosError("busy", "The owner record was changed by another Eremos meanwhile. Nothing was changed; look, and do it again.");
+    const bytes = readIfThere(path.join(this.directory, OWNER));
+    if (before && bytes) writeDurably(path.join(this.directory, OWNER_BEFORE), bytes);
+    for (const name of [OWNER_COPY, OWNER]) writeDurably(path.join(this.directory, name), writeOwner(owner));
+  }
+
+  /** The present record was opened by its owner: the one before it, and what opened that, is not needed any more. */
+  forgetOwnerBefore(): void {
+    fs.rmSync(path.join(this.directory, OWNER_BEFORE), { force: true });
   }
 
   /** Where this owner's server listens, and the secret by which it proves that it is this owner's; null where none does. */

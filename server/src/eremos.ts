@@ -12,7 +12,7 @@ import { Registry } from "./registry";
 import { Gate } from "./session/gate";
 import { Stay } from "./session/stay";
 import { Pin } from "./session/pin";
-import { type Keys, forgetKeys } from "./session/keys";
+import type { Keys } from "./session/keys";
 import type { Settings } from "./settings";
 import { Visits } from "./visit/visits";
 import { Finder } from "./watch/finder";
@@ -98,6 +98,22 @@ export class Eremos {
     return this.signedIn;
   }
 
+  /** After a wait, before anything is written: the session in which the work began is still the one there is. @throws EremosError `needs-sign-in` */
+  requireSame(keys: Keys): void {
+    if (this.signedIn !== keys) throw new EremosError("needs-sign-in", "You were signed out meanwhile. Nothing was changed; sign in, and do it again.");
+  }
+
+  /** Does something over waits with the keys there are now; a sign-out meanwhile wipes them when it is done. @throws EremosError `needs-sign-in` */
+  async holding<T>(work: (keys: Keys) => Promise<T>): Promise<T> {
+    const keys = this.requireKeys();
+    const letGo = keys.hold();
+    try {
+      return await work(keys);
+    } finally {
+      letGo();
+    }
+  }
+
   keep(keys: Keys): void {
     this.forget();
     this.signedIn = keys;
@@ -105,7 +121,7 @@ export class Eremos {
 
   /** Wipes the keys, and the PIN with them. */
   forget(): void {
-    for (const keys of [this.signedIn, this.dozing]) if (keys) forgetKeys(keys);
+    for (const keys of [this.signedIn, this.dozing]) keys?.end();
     this.signedIn = this.dozing = null;
     this.pin.forget();
   }

@@ -83,9 +83,11 @@ describe("the gate", () => {
   it("wipes the keys at sign-out", async () => {
     await setupAtOnce(eremos, { password: PASSWORD, hint: null });
     const keys = eremos.requireKeys();
+    const held = [keys.rootKey, keys.databaseKey, keys.sealingKey];
     signOut(eremos);
     expect(eremos.keys).toBeNull();
-    expect(keys.rootKey.every((byte) => byte === 0) && keys.databaseKey.every((byte) => byte === 0) && keys.sealingKey.every((byte) => byte === 0)).toBe(true);
+    expect(held.every((key) => key.every((byte) => byte === 0))).toBe(true);
+    expect(() => keys.rootKey).toThrow(expect.objectContaining({ code: "needs-sign-in" }));
   });
 });
 

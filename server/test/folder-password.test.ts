@@ -31,7 +31,7 @@ const lockIt = async (hint: string | null = null): Promise<void> => {
   const password = await prepareFolderPassword(house.eremos, { password: OWN, hint });
   await lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, password, from: "/" }).outcome;
 };
-const target = (secret: FolderSecret | null): { pathOrId: string; from: string; accept: boolean; secret: FolderSecret | null } => ({ pathOrId: folder, from: "/", accept: false, secret });
+const target = (secret: FolderSecret | null): { pathOrId: string; from: string; accept: readonly []; secret: FolderSecret | null } => ({ pathOrId: folder, from: "/", accept: [], secret });
 const open = async (secret: FolderSecret | null): Promise<unknown> => (await unlock(house.eremos, { ...target(secret), mode: { kind: "usual" } })).outcome;
 const newCode = async (): Promise<{ code: string; left: readonly { readonly path: string }[] }> => {
   const { id, recoveryCode, ask } = await beginNewCode(house.eremos, PASSWORD);

@@ -35,7 +35,7 @@ const SIGHT: Protection = { guard: "sight", visibility: "tucked", cover: null, i
 const BARRED: Protection = { guard: "barred", visibility: "view", cover: null, icon: null, bars: { others: "read", own: "read" } };
 
 const lockAs = async (folder: string, protection: Protection | typeof AS_BEFORE): Promise<void> => void (await lock(house.eremos, { path: folder, protection, inUseAnyway: false, from: "/" }).outcome);
-const target = (pathOrId: string): Parameters<typeof unlock>[1] => ({ pathOrId, from: "/", accept: false, mode: { kind: "until-locked" } });
+const target = (pathOrId: string): Parameters<typeof unlock>[1] => ({ pathOrId, from: "/", accept: [], mode: { kind: "until-locked" } });
 const modeOf = (file: string): number => fs.statSync(file).mode & 0o777;
 const only = (): ReturnType<typeof listFolders>[number] | undefined => listFolders(house.eremos)[0];
 
@@ -192,7 +192,7 @@ it("a lock that was cut off is finished at the next start, from its note and the
   // As after a kill between the first record and the work: the note is there, the record says what is to be.
   await lockAs(folder, AS_BEFORE);
   const [listed] = listFolders(house.eremos);
-  house.eremos.data.writeNote({ id: listed?.id ?? "", path: Buffer.from(folder).toString("base64"), ...BARRED, kind: "folder", publicKey: null, opened: null, protectedAt: 1, rules: { afterMinutes: null, idleMinutes: null, atSignOut: "leave", atStop: false, atSleep: false }, openedAt: 0, locksAt: null, staysUntil: 0 });
+  house.eremos.data.writeNote({ id: listed?.id ?? "", path: Buffer.from(folder).toString("base64"), ...BARRED, kind: "folder", publicKey: null, opened: null, isUnknown: false, protectedAt: 1, rules: { afterMinutes: null, idleMinutes: null, atSignOut: "leave", atStop: false, atSleep: false }, openedAt: 0, locksAt: null, staysUntil: 0 });
   fs.chmodSync(folder, 0o755);
   house.restart();
   expect(await recoverInterrupted(house.eremos)).toHaveLength(1);
@@ -343,10 +343,10 @@ it("staying signed in changes who could get at a sealed folder, and the key it k
   const { rootKey } = JSON.parse(fs.readFileSync(path.join(house.eremos.settings.stayDirectory, file), "utf8")) as { rootKey: string };
   const access = { owner: house.eremos.requireOwner(), rootKey: Buffer.from(rootKey, "base64url"), folderKey: null, devices: [] };
   const account = { uid: 0, gid: 0 };
-  const reader = await Visit.open(disk, { path: Buffer.from(folder), access, keptHeader: null, account });
+  const reader = await Visit.open(disk, { path: Buffer.from(folder), access, keptHeader: null, expected: null, accept: [], account });
   expect(reader.list(reader.root).map(({ name }) => name.toString())).toEqual(["letter.txt"]);
   reader.close();
   await setFolderPassword(house.eremos, { folder, secret: null, password: { password: "rosin on the left shelf", hint: null } });
   expect(answers()).toEqual(["keyboard no", "keyboard-hidden-shown no", "account no", "administrator partly", "disk no", "provider no"]);
-  await expect(Visit.open(disk, { path: Buffer.from(folder), access, keptHeader: null, account })).rejects.toMatchObject({ code: "needs-folder-password" });
+  await expect(Visit.open(disk, { path: Buffer.from(folder), access, keptHeader: null, expected: null, accept: [], account })).rejects.toMatchObject({ code: "needs-folder-password" });
 });

@@ -37,7 +37,7 @@ afterEach(async () => {
 });
 
 async function open(mode: OpeningMode = { kind: "usual" }): Promise<void> {
-  await (await unlock(house.eremos, { pathOrId: folder, from: "/", accept: false, mode })).outcome;
+  await (await unlock(house.eremos, { pathOrId: folder, from: "/", accept: [], mode })).outcome;
 }
 const isLocked = (): boolean => !fs.existsSync(path.join(folder, "letter.txt"));
 const view = (): ReturnType<typeof listFolders>[number] => listFolders(house.eremos)[0] ?? expect.fail("the folder is not in the list");
@@ -152,7 +152,7 @@ it("closing up locks everything that lies open, and says what it could not", asy
   await open({ kind: "until-locked" });
   const second = house.makeFolder("Letters");
   await lock(house.eremos, { path: second, protection: sealedAnd("hidden"), inUseAnyway: false, from: "/" }).outcome;
-  await (await unlock(house.eremos, { pathOrId: second, from: "/", accept: false, mode: { kind: "until-locked" } })).outcome;
+  await (await unlock(house.eremos, { pathOrId: second, from: "/", accept: [], mode: { kind: "until-locked" } })).outcome;
   house.eremos.forget();
   const { locking, left } = closeUp(house.eremos, false);
   expect(left).toEqual([]);

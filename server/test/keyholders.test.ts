@@ -25,7 +25,7 @@ afterEach(() => house.remove());
 
 const name = (holders = HOLDERS, threshold = 2): ReturnType<typeof nameKeyholders> => nameKeyholders(house.eremos, { current: PASSWORD, of: "Ines Varga", threshold, holders });
 const seal = (folder: string): Promise<unknown> => lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).outcome;
-const free = async (folder: string): Promise<void> => void (await (await release(house.eremos, { pathOrId: folder, from: "/", accept: false })).job?.outcome);
+const free = async (folder: string): Promise<void> => void (await (await release(house.eremos, { pathOrId: folder, from: "/", accept: [] })).job?.outcome);
 
 /** As the keyholders have them: from what is kept for printing again. */
 function shares(): string[] {
@@ -68,7 +68,7 @@ describe("keyholders", () => {
     expect((await name()).left.map(({ name: left }) => left)).toEqual(["Adoption papers"]);
     const secret = { kind: "password", password: "rosin on the left shelf" } as const;
     const open = async (): Promise<void> => {
-      await (await unlock(house.eremos, { pathOrId: own, from: "/", accept: false, secret, mode: { kind: "until-locked" } })).outcome;
+      await (await unlock(house.eremos, { pathOrId: own, from: "/", accept: [], secret, mode: { kind: "until-locked" } })).outcome;
       await seal(own);
     };
     await open();

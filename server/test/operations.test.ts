@@ -30,7 +30,7 @@ beforeEach(async () => {
 afterEach(() => house.remove());
 
 const request = (folder: string, visibility: "view" | "hidden" | null = "hidden"): Parameters<typeof lock>[1] => ({ path: folder, protection: visibility ? sealedAnd(visibility) : AS_BEFORE, inUseAnyway: false, from: "/" });
-const target = (pathOrId: string): Parameters<typeof unlock>[1] => ({ pathOrId, from: "/", accept: false, mode: { kind: "until-locked" } });
+const target = (pathOrId: string): Parameters<typeof unlock>[1] => ({ pathOrId, from: "/", accept: [], mode: { kind: "until-locked" } });
 
 describe("what shows of a folder", () => {
   it("is changed while it is locked, and for the next lock while it lies open", async () => {

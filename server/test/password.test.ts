@@ -83,7 +83,7 @@ describe("changing the master password", () => {
     expect(settingsOf(house.eremos).behind).toEqual([]);
     expect(headersIn(house.world).join()).not.toContain(JSON.parse(before[0] ?? "{}").owner.password.root);
     for (const folder of [here, away, another]) {
-      await (await release(house.eremos, { pathOrId: folder, from: "/", accept: false })).job?.outcome;
+      await (await release(house.eremos, { pathOrId: folder, from: "/", accept: [] })).job?.outcome;
       expect(fs.readFileSync(path.join(folder, "letter.txt"), "utf8")).toBe("Dear Jonas");
     }
   });

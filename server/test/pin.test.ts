@@ -35,10 +35,10 @@ describe("a PIN", () => {
 
   it("is forgotten after three wrong ones, with the keys", async () => {
     house.eremos.pin.choose(PIN);
-    const keys = house.eremos.requireKeys();
+    const { rootKey } = house.eremos.requireKeys();
     signOutIdle(house.eremos);
     for (const code of ["wrong-pin", "wrong-pin", "needs-sign-in"]) await expect(back("111222")).rejects.toMatchObject({ code });
-    expect(keys.rootKey.every((byte) => byte === 0)).toBe(true);
+    expect(rootKey.every((byte) => byte === 0)).toBe(true);
     await expect(back(PIN)).rejects.toMatchObject({ code: "needs-sign-in" });
     expect(isDozing()).toBe(false);
   });
@@ -53,9 +53,9 @@ describe("a PIN", () => {
     house.restart();
     await expect(back(PIN)).rejects.toMatchObject({ code: "needs-sign-in" });
     await house.signIn();
-    const keys = house.eremos.requireKeys();
+    const { rootKey } = house.eremos.requireKeys();
     signOutIdle(house.eremos);
-    expect(keys.rootKey.every((byte) => byte === 0)).toBe(true);
+    expect(rootKey.every((byte) => byte === 0)).toBe(true);
   });
 
   it("is not one of those that are tried first, and nothing of it is stored", () => {

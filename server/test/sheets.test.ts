@@ -31,7 +31,7 @@ it("prints the code as text and as a QR code that reads the same, tagged, with i
 });
 
 it("prints a keyholder's share the same way, the holder's name in any script", async () => {
-  const { shares } = await withKeyholders((await createOwner("violin varnish at dusk", newRecoveryCode(), LEAST_COST)).envelope, Buffer.alloc(32), { threshold: 3, count: 5 });
+  const { shares } = await withKeyholders((await createOwner("violin varnish at dusk", newRecoveryCode(), LEAST_COST)).envelope, Buffer.alloc(32, 1), { threshold: 3, count: 5 });
   const file = path.join(base, "share.pdf");
   fs.writeFileSync(file, await shareSheet({ share: shares[1] ?? "", holder: "Őszi Ильин", of: "Ines Varga", number: 2, count: 5, threshold: 3, at: Date.UTC(2026, 10, 26), readers: READERS }));
   const run = (program: string, ...args: string[]): string => spawnSync(program, args, { encoding: "utf8" }).stdout;

@@ -52,7 +52,7 @@ beforeEach(async () => {
   }
   for (const { id, name } of listFolders(house.eremos)) {
     setRules(house.eremos, id, { ...STANDARD_RULES, atSignOut: "leave", atSleep: name === "Payroll" });
-    await (await unlock(house.eremos, { pathOrId: id, from: "/", accept: false, mode: { kind: "usual" } })).outcome;
+    await (await unlock(house.eremos, { pathOrId: id, from: "/", accept: [], mode: { kind: "usual" } })).outcome;
   }
 });
 afterEach(() => {

@@ -32,7 +32,7 @@ afterEach(async () => {
   house.remove();
 });
 
-const visit = (minutes: number | null = null): Promise<VisitView> => startVisit(house.eremos, { pathOrId: folder, from: "/", minutes, accept: false, secret: null });
+const visit = (minutes: number | null = null): Promise<VisitView> => startVisit(house.eremos, { pathOrId: folder, from: "/", minutes, accept: [], secret: null });
 const only = (): ReturnType<typeof listFolders>[number] | undefined => listFolders(house.eremos)[0];
 const call = (asked: VisitCall): ReturnType<typeof house.eremos.visits.call> => house.eremos.visits.call(only()?.id ?? "", asked);
 const names = async (href = "/"): Promise<string[]> => (await call({ kind: "list", href })).entries.map(({ name }) => name).sort();
@@ -60,7 +60,7 @@ it("the page lists, searches, makes, renames, deletes and undoes; the list of fo
   expect(fs.readdirSync(house.world)).toEqual([expect.stringMatching(/^\.[0-9a-f]+$/)]);
   await house.eremos.visits.end(view.folder);
   expect(only()).toMatchObject({ state: "locked", visit: null, files: 4 });
-  await (await release(house.eremos, { pathOrId: folder, from: "/", accept: false })).job?.outcome;
+  await (await release(house.eremos, { pathOrId: folder, from: "/", accept: [] })).job?.outcome;
   expect(fs.readdirSync(folder, { recursive: true }).sort()).toEqual(["2026", "2026/march.csv", "2027", "2027/new.txt", "2027/size.txt", "letter.txt"]);
   expect(activityOf(house.eremos).map(({ kind }) => kind)).toEqual(["released", "changed", "visited", "locked"]);
 });
@@ -69,7 +69,7 @@ it("an earlier state is kept, shown and put back; how many, the owner chooses", 
   await visit();
   await call({ kind: "remove", hrefs: ["/2026"] });
   await house.eremos.visits.end(only()?.id ?? "");
-  await (await unlock(house.eremos, { pathOrId: folder, from: "/", accept: false, mode: { kind: "until-locked" } })).outcome;
+  await (await unlock(house.eremos, { pathOrId: folder, from: "/", accept: [], mode: { kind: "until-locked" } })).outcome;
   fs.writeFileSync(path.join(folder, "letter.txt"), "Dear Mara");
   await lock(house.eremos, { path: folder, protection: sealedAnd("hidden"), inUseAnyway: false, from: "/" }).outcome;
   await visit();
@@ -86,13 +86,13 @@ it("an earlier state is kept, shown and put back; how many, the owner chooses", 
   await visit();
   expect((await call({ kind: "earlier" })).earlier).toEqual([]);
   await house.eremos.visits.end(view.folder);
-  await (await release(house.eremos, { pathOrId: folder, from: "/", accept: false })).job?.outcome;
+  await (await release(house.eremos, { pathOrId: folder, from: "/", accept: [] })).job?.outcome;
   expect(fs.readFileSync(path.join(folder, "letter.txt"), "utf8")).toBe("Dear Jonas");
 });
 
 it("what changed in the open folder since its last lock is shown, and put back entry by entry or whole; what was there instead is kept", async () => {
   const { eremos } = house;
-  const open = async (): Promise<void> => void (await (await unlock(eremos, { pathOrId: folder, from: "/", accept: false, mode: { kind: "while", minutes: 90 } })).outcome);
+  const open = async (): Promise<void> => void (await (await unlock(eremos, { pathOrId: folder, from: "/", accept: [], mode: { kind: "while", minutes: 90 } })).outcome);
   const back = async (hrefs: readonly string[] | null): Promise<void> => {
     const { generation } = await sinceLastLock(eremos, folder, null);
     await putBack(eremos, { folder, generation, hrefs, secret: null });
@@ -127,7 +127,7 @@ it("what changed in the open folder since its last lock is shown, and put back e
 
 it("putting back opens it again, as it was, where there is no such state", async () => {
   const { eremos } = house;
-  await (await unlock(eremos, { pathOrId: folder, from: "/", accept: false, mode: { kind: "until-locked" } })).outcome;
+  await (await unlock(eremos, { pathOrId: folder, from: "/", accept: [], mode: { kind: "until-locked" } })).outcome;
   fs.writeFileSync(path.join(folder, "letter.txt"), "Dear Mara");
   await putBack(eremos, { folder, generation: 4711, hrefs: null, secret: null });
   await vi.waitFor(() => expect(eremos.jobs.list()[0]).toMatchObject({ verb: "put-back", state: "done", summary: expect.stringContaining("Putting back did not work") }), { timeout: 20_000 });
@@ -161,7 +161,7 @@ it("the desktop mounts the drive by itself, other programs read and write there,
 });
 
 it("files that were put in are listed, taken in beside what is there, or discarded; what can't be read only discarded", async () => {
-  await (await unlock(house.eremos, { pathOrId: folder, from: "/", accept: false, mode: { kind: "until-locked" } })).outcome;
+  await (await unlock(house.eremos, { pathOrId: folder, from: "/", accept: [], mode: { kind: "until-locked" } })).outcome;
   await lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).outcome;
   for (const name of ["letter.txt", "bill.pdf", "spoilt.bin"]) fs.writeFileSync(path.join(house.world, name), `put in: ${name}`);
   expect(await drop(house.eremos, folder, [path.join(house.world, "spoilt.bin")], "/")).toBe(1);
@@ -200,7 +200,7 @@ it("opening in place ends the visit first; one folder is visited once, and only 
   const view = await visit();
   await expect(visit()).rejects.toMatchObject({ code: "busy" });
   expect((await put(view, "/from the visit.txt", "new")).status).toBe(201);
-  await (await unlock(house.eremos, { pathOrId: folder, from: "/", accept: false, mode: { kind: "until-locked" } })).outcome;
+  await (await unlock(house.eremos, { pathOrId: folder, from: "/", accept: [], mode: { kind: "until-locked" } })).outcome;
   expect(await isListening(view)).toBe(false);
   expect(fs.readFileSync(path.join(folder, "from the visit.txt"), "utf8")).toBe("new");
   await expect(visit()).rejects.toMatchObject({ code: "not-locked" });
@@ -213,11 +213,11 @@ it("a folder with a password of its own is visited with it, and a damaged one sa
   await setFolderPassword(house.eremos, { folder: id, secret: null, password: { password: "rosin on the left shelf", hint: null } });
   await expect(visit()).rejects.toMatchObject({ code: "needs-folder-password" });
   const secret = { kind: "password", password: "rosin on the left shelf" } as const;
-  await startVisit(house.eremos, { pathOrId: id, from: "/", minutes: null, accept: false, secret });
+  await startVisit(house.eremos, { pathOrId: id, from: "/", minutes: null, accept: [], secret });
   expect(await names()).toContain("letter.txt");
   await house.eremos.visits.end(id);
   const index = path.join(only()?.realPath ?? "", ".eremos", "index");
   const [object = ""] = fs.readdirSync(index);
   fs.writeFileSync(path.join(index, object), Buffer.alloc(400, 7));
-  await expect(startVisit(house.eremos, { pathOrId: id, from: "/", minutes: null, accept: false, secret })).rejects.toMatchObject({ code: "damaged" });
+  await expect(startVisit(house.eremos, { pathOrId: id, from: "/", minutes: null, accept: [], secret })).rejects.toMatchObject({ code: "damaged" });
 });

@@ -26,7 +26,7 @@ beforeEach(async () => {
 afterEach(() => house.remove());
 
 const seal = (folder: string, visibility: "view" | "hidden" | "tucked" = "hidden"): Promise<unknown> => lock(house.eremos, { path: folder, protection: sealedAnd(visibility), inUseAnyway: false, from: "/" }).outcome;
-const free = async (folder: string): Promise<void> => void (await (await release(house.eremos, { pathOrId: folder, from: "/", accept: false })).job?.outcome);
+const free = async (folder: string): Promise<void> => void (await (await release(house.eremos, { pathOrId: folder, from: "/", accept: [] })).job?.outcome);
 
 async function look(): Promise<ReturnType<typeof scanView>> {
   house.eremos.finder.start([Buffer.from(house.world)]);
@@ -63,7 +63,7 @@ describe("Eremos' data is gone, or this is another computer", () => {
     await seal(folders.Away, "tucked");
     await lock(house.eremos, { path: folders.Bills, protection: { guard: "barred", visibility: "hidden", cover: null, icon: null, bars: USUAL_BARS }, inUseAnyway: false, from: "/" }).outcome;
     await seal(folders.Open);
-    await (await unlock(house.eremos, { pathOrId: folders.Open, from: "/", accept: false, mode: { kind: "until-locked" } })).outcome;
+    await (await unlock(house.eremos, { pathOrId: folders.Open, from: "/", accept: [], mode: { kind: "until-locked" } })).outcome;
     return folders;
   }
 

@@ -1,5 +1,5 @@
 import type {
-  ActivityView, BackSecret, ClosedUp, CopyView, DesktopView, Dropped, DroppedFound, Effort, EffortsView, ErrorView, FolderSecret, FolderView, HiddenView, Insurance, InsuranceView, InterruptionView, JobView, KeyholdersView, LastLockView, LockingRules, MailServerView, NewFolderPassword, OffLimitsView, OnlookView, OpeningMode, PasswordChanged, PermissionsView, PlaceEntry, PlaceListing, PlanView, PracticeView, PreferencesView, Protection, ReachView, RescueFile, ScanView, SettingsView, SharesLook, ShownCode, SignedIn, StateView, StrengthView, TakeInSecret, TakenIn, VisitCall, VisitReply, VisitView,
+  ActivityView, BackSecret, ClosedUp, Consent, CopyView, DesktopView, Dropped, DroppedFound, Effort, EffortsView, ErrorView, FolderSecret, FolderView, HiddenView, Insurance, InsuranceView, InterruptionView, JobView, KeyholdersView, LastLockView, LockingRules, MailServerView, NewFolderPassword, OffLimitsView, OnlookView, OpeningMode, PasswordChanged, PermissionsView, PlaceEntry, PlaceListing, PlanView, PracticeView, PreferencesView, Protection, ReachView, RescueFile, ScanView, SettingsView, SharesLook, ShownCode, SignedIn, StateView, StrengthView, TakeInSecret, TakenIn, VisitCall, VisitReply, VisitView,
 } from "@eremos/server/contract";
 import { readTab } from "./tab";
 
@@ -95,7 +95,7 @@ export const api = {
   plan: (path: string, { guard, visibility }: Protection) => call<PlanView>("plan", { path, guard, visibility }),
   /** Without a protection: as the folder was locked before. */
   lock: (path: string, protection: Protection | null, inUseAnyway = false, password: NewFolderPassword | null = null) => call<{ readonly job: string }>("lock", { path, protection, inUseAnyway, password }),
-  unlock: (folder: string, mode: OpeningMode, secret: FolderSecret | null = null, accept = false) => call<{ readonly job: string }>("unlock", { folder, mode, secret, accept }),
+  unlock: (folder: string, mode: OpeningMode, secret: FolderSecret | null = null, accept: readonly Consent[] = []) => call<{ readonly job: string }>("unlock", { folder, mode, secret, accept }),
   setFolderPassword: (folder: string, secret: FolderSecret | null, password: NewFolderPassword | null) => call<object>("folder-password", { folder, secret, password }),
   closeUp: (inUseAnyway = false) => call<ClosedUp>("close-up", { inUseAnyway }),
   keepOpen: (folder: string, minutes: number) => call<object>("keep-open", { folder, minutes }),
@@ -103,7 +103,7 @@ export const api = {
   setRules: (folder: string, rules: LockingRules | null) => call<object>("rules", { folder, rules }),
   setOffLimits: (edits: OffLimitsView) => call<object>("off-limits", edits),
   setPreferences: (change: Partial<Omit<PreferencesView, "effort">>) => call<object>("preferences", change),
-  startVisit: (folder: string, minutes: number | null, secret: FolderSecret | null) => call<VisitView>("visit/start", { folder, minutes, secret }),
+  startVisit: (folder: string, minutes: number | null, secret: FolderSecret | null, accept: readonly Consent[] = []) => call<VisitView>("visit/start", { folder, minutes, secret, accept }),
   endVisit: (folder: string) => call<object>("visit/end", { folder }),
   visit: (folder: string, asked: VisitCall) => call<VisitReply>("visit/call", { folder, call: asked }),
   mountVisit: (folder: string) => call<object>("visit/mount", { folder }),
@@ -111,7 +111,7 @@ export const api = {
   archive: (folder: string, hrefs: readonly string[]) => call<{ readonly href: string }>("visit/archive", { folder, hrefs }),
   lastLock: (folder: string, secret: FolderSecret | null) => call<LastLockView>("last-lock", { folder, secret }),
   putBack: (folder: string, generation: number, hrefs: readonly string[] | null, secret: FolderSecret | null) => call<{ readonly job: string }>("put-back", { folder, generation, hrefs, secret }),
-  release: (folder: string, secret: FolderSecret | null = null, accept = false) => call<{ readonly job: string | null }>("release", { folder, secret, accept }),
+  release: (folder: string, secret: FolderSecret | null = null, accept: readonly Consent[] = []) => call<{ readonly job: string | null }>("release", { folder, secret, accept }),
   check: (folder: string, secret: FolderSecret | null, sample: boolean) => call<{ readonly job: string }>("check", { folder, secret, sample }),
   insurance: (folder: string) => call<InsuranceView>("insurance", { folder }),
   insure: (folder: string, insurance: Insurance | null) => call<{ readonly job: string }>("insurance/set", { folder, insurance }),

@@ -28,6 +28,14 @@ export function equalBytes(a: Uint8Array, b: Uint8Array): boolean {
   return a.length === b.length && timingSafeEqual(a, b);
 }
 
+/**
+ * A key that was wiped is all zeros: whatever is sealed, maced or derived with it, everybody could open, and its owner never again.
+ * Every use of a secret goes through here. @throws TypeError
+ */
+export function requireLiveKey(key: Uint8Array): void {
+  if (key.length > 0 && key.every((byte) => byte === 0)) throw new TypeError("key: it was wiped, so it is not used");
+}
+
 /** Overwrites key material in memory. Call in `finally`; the owner of a buffer wipes it. */
 export function wipe(...buffers: readonly (Uint8Array | undefined | null)[]): void {
   for (const buffer of buffers) buffer?.fill(0);

@@ -1,4 +1,5 @@
 import { createCipheriv, createDecipheriv } from "node:crypto";
+import { requireLiveKey } from "./bytes";
 import { OpensslCipher, hasOpenssl } from "./openssl";
 
 /** AES-256-GCM with one key over many chunks, each with a nonce of its own and a tag of 16 bytes behind it. */
@@ -10,8 +11,9 @@ export interface ChunkCipher {
   wipe(): void;
 }
 
-/** The key stays the caller's, who wipes it. */
+/** The key stays the caller's, who wipes it. @throws TypeError for a key that was wiped */
 export function chunkCipher(key: Uint8Array): ChunkCipher {
+  requireLiveKey(key);
   return hasOpenssl() ? new OpensslCipher(key) : new NodeCipher(key);
 }
 
@@ -19,9 +21,12 @@ const TAG_BYTES = 16;
 
 /** The same through Node's own objects: for a Node without OpenSSL's functions in reach, and to check the other against. */
 export class NodeCipher implements ChunkCipher {
+  private isWiped = false;
+
   constructor(private readonly key: Uint8Array) {}
 
   seal(nonce: Uint8Array, plain: Uint8Array, out: Uint8Array): void {
+    this.requireUsable();
     const cipher = createCipheriv("aes-256-gcm", this.key, nonce);
     out.set(cipher.update(plain));
     cipher.final();
@@ -29,6 +34,7 @@ export class NodeCipher implements ChunkCipher {
   }
 
   open(nonce: Uint8Array, sealed: Uint8Array, out: Uint8Array): boolean {
+    this.requireUsable();
     const decipher = createDecipheriv("aes-256-gcm", this.key, nonce);
     decipher.setAuthTag(sealed.subarray(sealed.length - TAG_BYTES));
     out.set(decipher.update(sealed.subarray(0, sealed.length - TAG_BYTES)));
@@ -40,7 +46,12 @@ export class NodeCipher implements ChunkCipher {
     }
   }
 
+  private requireUsable(): void {
+    if (this.isWiped) throw new TypeError("cipher: it was wiped, so it is not used");
+  }
+
+  /** Node frees its objects with what they hold. */
   wipe(): void {
-    // Node frees its objects with what they hold.
+    this.isWiped = true;
   }
 }

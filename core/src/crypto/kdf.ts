@@ -1,14 +1,17 @@
-import { createHmac, hkdfSync, type KeyObject } from "node:crypto";
+import { createHmac, hkdfSync } from "node:crypto";
 import { type Options, hashRaw } from "@node-rs/argon2";
 import { EremosError } from "../errors/eremos-error";
-import { randomBytes } from "./bytes";
+import { randomBytes, requireLiveKey } from "./bytes";
 
-/** HKDF-SHA256 (RFC 5869). */
+/** HKDF-SHA256 (RFC 5869). @throws TypeError for a key that was wiped */
 export function hkdf(key: Uint8Array, salt: Uint8Array, info: string, length = 32): Buffer {
+  requireLiveKey(key);
   return Buffer.from(hkdfSync("sha256", key, salt, info, length));
 }
 
-export function hmac(key: Uint8Array | KeyObject, ...parts: readonly Uint8Array[]): Buffer {
+/** HMAC-SHA256 (RFC 2104). @throws TypeError for a key that was wiped */
+export function hmac(key: Uint8Array, ...parts: readonly Uint8Array[]): Buffer {
+  requireLiveKey(key);
   const mac = createHmac("sha256", key);
   for (const part of parts) mac.update(part);
   return mac.digest();

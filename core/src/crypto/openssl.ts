@@ -55,12 +55,14 @@ export function hasOpenssl(): boolean {
 export class OpensslCipher {
   private encrypting: unknown = null;
   private decrypting: unknown = null;
+  private isWiped = false;
 
   constructor(private readonly key: Uint8Array) {}
 
   /** Writes ciphertext ‖ tag into `out`. */
   seal(nonce: Uint8Array, plain: Uint8Array, out: Uint8Array): void {
     if (!evp) throw new Error("OpenSSL is not at hand");
+    this.requireUsable();
     this.encrypting ??= started(evp, (context) => evp.encryptInit(context, evp.aes256gcm, null, this.key, null));
     const context = this.encrypting;
     const ok = evp.encryptInit(context, null, null, null, nonce) === 1
@@ -73,6 +75,7 @@ export class OpensslCipher {
   /** Writes the plaintext into `out`; false when the tag is not that of what was sealed. Then `out` is not to be used. */
   open(nonce: Uint8Array, sealed: Uint8Array, out: Uint8Array): boolean {
     if (!evp) throw new Error("OpenSSL is not at hand");
+    this.requireUsable();
     this.decrypting ??= started(evp, (context) => evp.decryptInit(context, evp.aes256gcm, null, this.key, null));
     const context = this.decrypting;
     const body = sealed.subarray(0, sealed.length - TAG_BYTES);
@@ -82,8 +85,14 @@ export class OpensslCipher {
       && evp.decryptFinal(context, unused, length) === 1;
   }
 
+  /** A new context would begin with what the key's buffer holds by now. */
+  private requireUsable(): void {
+    if (this.isWiped) throw new TypeError("cipher: it was wiped, so it is not used");
+  }
+
   /** Frees the contexts, which OpenSSL overwrites. */
   wipe(): void {
+    this.isWiped = true;
     for (const context of [this.encrypting, this.decrypting]) if (context) evp?.freeContext(context);
     this.encrypting = this.decrypting = null;
   }

@@ -2,12 +2,12 @@ import { fromBase64, wipe } from "../crypto/bytes";
 import { openEnvelope, sealTo } from "../crypto/envelope";
 import { EremosError, fromSystemError } from "../errors/eremos-error";
 import { type GuardRecord, placePurpose } from "../format/guard-record";
-import { type FolderHeader, withFolderPassword, writeHeader } from "../format/header";
+import { withFolderPassword, withOwner, writeHeader } from "../format/header";
 import { type OwnerEnvelope, openSealingKey, openOwner } from "../format/owner";
 import type { Disk } from "../platform/port";
 import { directorySource } from "../rescue/directory-source";
 import { type RescueSecret, openLocked } from "../rescue/locked-folder";
-import { changeHeader } from "./change-owner";
+import { replaceHeader } from "./change-owner";
 import { type Inspection, inspectFolder } from "./recover";
 import { commitGuard, loadGuard } from "./settle";
 import { displayPath, holdFolder, joinPath, letGo, splitPath } from "./vault";
@@ -17,6 +17,8 @@ export interface AdoptInput {
   readonly path: Buffer;
   readonly owner: OwnerEnvelope;
   readonly rootKey: Uint8Array;
+  /** This computer's public key, by which locks made while signed out are known. */
+  readonly devices: readonly Uint8Array[];
   /** What opens it where the owner's root key alone does not: it was locked by another owner, or has a password of its own. */
   readonly secret: RescueSecret | null;
 }
@@ -54,17 +56,18 @@ export async function adoptFolder(disk: Disk, input: AdoptInput): Promise<Adopte
   }
 }
 
-async function adoptSealed(disk: Disk, { path, owner, rootKey, secret }: AdoptInput, inspection: Inspection): Promise<Adopted> {
-  const locked = await openLocked(directorySource(path), secret ?? { kind: "root", rootKey, folder: null });
+async function adoptSealed(disk: Disk, { path, owner, rootKey, devices, secret }: AdoptInput, inspection: Inspection): Promise<Adopted> {
+  const locked = await openLocked(directorySource(path), secret ?? { kind: "root", rootKey, folder: null, devices });
   try {
+    // Once it is in the list, locks are made with its key.
+    if (locked.doubt !== null) throw new EremosError("unvouched", `${locked.doubt} Nothing was changed, and it is not taken in. If you know who locked it, bring its files out with \`eremos rescue\`.`, { what: "key" });
     const { generation, digest } = locked;
     if (generation === null || digest === null) throw new EremosError("damaged", "This folder's index can't be read, so it can't be taken in as it is. Nothing was touched; bring its files out with `eremos rescue`.");
     const files = locked.entries.filter(({ kind }) => kind === "file");
     const folderKey = locked.folderKey();
-    const isOwn = (header: FolderHeader): boolean => header.owner.owner === owner.owner;
-    const header = await changeHeader(disk, { path, keptHeader: writeHeader(locked.header) }, "taking the folder in; it still opens as before", async (known) => {
-      return isOwn(known) ? { ...known, owner } : withFolderPassword(known, { owner, rootKey }, folderKey, null);
-    }).finally(() => wipe(folderKey));
+    const isOwn = locked.header.owner.owner === owner.owner;
+    const renewed = await (isOwn ? Promise.resolve(withOwner(locked.header, owner, rootKey)) : withFolderPassword(locked.header, { owner, rootKey }, folderKey, null)).finally(() => wipe(folderKey));
+    const header = replaceHeader(disk, path, writeHeader(renewed));
     return { folder: inspection.folder, path: ordinaryPath(path, locked.place, inspection), generation, digest, files: files.length, bytes: files.reduce((sum, { size }) => sum + size, 0), publicKey: locked.header.publicKey, header, bars: null };
   } finally {
     locked.close();

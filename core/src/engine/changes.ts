@@ -1,16 +1,16 @@
 import { EremosError, fromSystemError } from "../errors/eremos-error";
 import type { DirEntry, Entry, TreeReader } from "../format/tree";
 import type { Dir, Disk, Stat } from "../platform/port";
-import type { CheckInput } from "./check";
 import type { Difference } from "./earlier";
 import { within } from "./handles";
 import { type Hooks, Meter } from "./hooks";
-import { FolderKeys, requireVouched } from "./keys";
+import type { FolderKeys } from "./keys";
 import { loadTree } from "./load-tree";
+import { type SealedInput, openSealed } from "./open-sealed";
 import { keyOf } from "./visit-tree";
-import { closeFolder, displayPath, fileRecordIn, isNotContents, loadGeneration, loadHeader, loadState, openFolder } from "./vault";
+import { closeFolder, displayPath, fileRecordIn, isNotContents, loadState, openFolder } from "./vault";
 
-export interface ChangesInput extends CheckInput {
+export interface ChangesInput extends SealedInput {
   /** So many are listed. */
   readonly most: number;
 }
@@ -41,16 +41,14 @@ export async function changesSinceLock(disk: Disk, input: ChangesInput, hooks: H
   try {
     const state = vault && loadState(disk, vault);
     if (!vault || state?.state !== "open") throw new EremosError("not-open", `${displayPath(input.path)} does not lie open, so there is nothing to compare. Nothing was touched.`);
-    const { record: header } = loadHeader(disk, vault, input.keptHeader);
-    const { record: generation } = loadGeneration(disk, vault, state.generation);
-    keys = await FolderKeys.open(disk, vault, header, input.access);
-    requireVouched(generation, header, keys, input.access, true);
-    const { tree } = loadTree(disk, vault, generation, keys);
+    const opened = await openSealed(disk, vault, state.generation, input);
+    ({ keys } = opened);
+    const { tree } = loadTree(disk, vault, opened.generation, keys);
     const of: Comparing = { disk, tree, most: input.most + 1, meter: new Meter(hooks, "looking", tree.files, 0), changes: [] };
     const single = fileRecordIn(disk, vault)?.name;
     if (single) compare(of, parent, [single], tree.root, []);
     else compare(of, dir, contentsOf(disk, dir), tree.root, []);
-    return { generation: generation.generation, files: tree.files, changes: of.changes.slice(0, input.most), isCut: of.changes.length > input.most };
+    return { generation: opened.generation.generation, files: tree.files, changes: of.changes.slice(0, input.most), isCut: of.changes.length > input.most };
   } catch (error) {
     throw fromSystemError(error, "comparing the folder with its last lock; nothing was touched");
   } finally {

@@ -4,10 +4,11 @@ import { randomBytes } from "../crypto/bytes";
 import type { DirEntry, FileEntry, TreeReader } from "../format/tree";
 import type { Disk } from "../platform/port";
 import { type Hooks, Meter } from "./hooks";
-import { FolderKeys, type OwnerAccess, requireVouched } from "./keys";
+import type { FolderKeys } from "./keys";
 import { loadTree, packReader } from "./load-tree";
+import { type SealedInput, lookAtSealed } from "./open-sealed";
 import { PackReaders } from "./restore-tree";
-import { type HeldFolder, displayPath, holdFolder, letGo, loadGeneration, loadHeader, loadState } from "./vault";
+import { type HeldFolder, displayPath, holdFolder, letGo, loadState } from "./vault";
 
 export interface Damage {
   /** A path inside the folder, or inside Eremos' own directory. */
@@ -24,13 +25,7 @@ export interface CheckOutcome {
   readonly bytes: number;
 }
 
-export interface CheckInput {
-  readonly path: Buffer;
-  readonly access: OwnerAccess;
-  readonly keptHeader: Buffer | null;
-}
-
-export interface CheckRequest extends CheckInput {
+export interface CheckRequest extends Omit<SealedInput, "accept"> {
   /** Headers, records and index whole, and of the files a few at random. */
   readonly sample?: boolean;
 }
@@ -47,13 +42,13 @@ export async function checkFolder(disk: Disk, input: CheckRequest, hooks: Hooks)
     const state = loadState(disk, folder.vault);
     if (!state) throw new EremosError("not-protected", `${displayPath(input.path)} is not protected by Eremos.`);
     const damaged: Damage[] = [];
-    const header = loadHeader(disk, folder.vault, input.keptHeader);
-    const generation = loadGeneration(disk, folder.vault, state.generation);
-    for (const copy of [...header.damaged, ...generation.damaged]) damaged.push({ path: `.eremos/${copy.path}`, reason: copy.reason });
-    keys = await FolderKeys.open(disk, folder.vault, header.record, input.access);
-    requireVouched(generation.record, header.record, keys, input.access, true);
-    const { tree } = loadTree(disk, folder.vault, generation.record, keys);
-    const looked = checkContents(disk, folder, header.record.folder, tree, keys, hooks, input.sample ?? false);
+    const { header, generation, keys: opened, questions, damaged: copies } = await lookAtSealed(disk, folder.vault, state.generation, input);
+    keys = opened;
+    for (const copy of copies) damaged.push({ path: `.eremos/${copy.path}`, reason: copy.reason });
+    // Whole is not enough: it has to be what its owner locked last.
+    for (const { message } of questions) damaged.push({ path: ".eremos", reason: message });
+    const { tree } = loadTree(disk, folder.vault, generation, keys);
+    const looked = checkContents(disk, folder, header.folder, tree, keys, hooks, input.sample ?? false);
     damaged.push(...looked.damaged);
     return { ok: damaged.length === 0, damaged, files: looked.files, bytes: looked.bytes };
   } catch (error) {

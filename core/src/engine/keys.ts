@@ -1,9 +1,9 @@
 import { fromBase64, wipe } from "../crypto/bytes";
-import { EremosError } from "../errors/eremos-error";
-import { FOLDER_KEY_NAME, type Generation, type KeyRecord, openGenerationKey, vouchingOf } from "../format/generation";
-import { type FolderHeader, openFolderPrivateKey, openHeader } from "../format/header";
+import { EremosError, isEremosError } from "../errors/eremos-error";
+import { FOLDER_KEY_NAME, type KeyRecord, openGenerationKey } from "../format/generation";
+import { type FolderHeader, type Standing, openFolderPrivateKey, openHeader } from "../format/header";
 import { ContentKeys } from "../format/object";
-import type { OwnerEnvelope } from "../format/owner";
+import { type OwnerEnvelope, isRootKeyOf } from "../format/owner";
 import type { Dir, Disk } from "../platform/port";
 import { loadKeyRecords } from "./vault";
 
@@ -24,26 +24,38 @@ export class FolderKeys {
     private readonly secrets: ReadonlyMap<string, Buffer>,
     private readonly contents: ReadonlyMap<string, ContentKeys>,
     readonly keyRecords: readonly KeyRecord[],
+    /** Who stands behind the folder key. */
+    readonly standing: Standing,
   ) {}
 
   /** @throws EremosError `needs-folder-password` | `wrong-password` | `damaged` */
   static async open(disk: Disk, vault: Dir, header: FolderHeader, access: OwnerAccess): Promise<FolderKeys> {
-    const folderKey = await openHeader(header, access);
-    const records = loadKeyRecords(disk, vault).filter((record) => record.folder === header.folder);
+    const { folderKey, standing } = await openHeader(header, { rootKey: access.rootKey, folderKey: access.folderKey, devices: devicesOf(access) });
     const secrets = new Map([[FOLDER_KEY_NAME, folderKey]]);
-    const privateKey = records.length > 0 ? openFolderPrivateKey(header, folderKey) : null;
+    const whole: KeyRecord[] = [];
+    let privateKey: Buffer | null = null;
     try {
-      for (const record of records) if (privateKey) secrets.set(record.key, await openGenerationKey(record, folderKey, privateKey));
+      const records = loadKeyRecords(disk, vault).filter((record) => record.folder === header.folder);
+      if (records.length > 0) privateKey = openFolderPrivateKey(header, folderKey);
+      for (const record of records) {
+        const secret = privateKey && (await openedOrNull(record, folderKey, privateKey));
+        if (!secret) continue;
+        secrets.set(record.key, secret);
+        whole.push(record);
+      }
+    } catch (error) {
+      for (const secret of secrets.values()) wipe(secret);
+      throw error;
     } finally {
       wipe(privateKey);
     }
-    return FolderKeys.of(header.folder, secrets, records);
+    return FolderKeys.of(header.folder, secrets, whole, standing);
   }
 
   /** Keys that are known already: the folder key of a new folder, a generation key of a lock while signed out. */
-  static of(folder: string, secrets: ReadonlyMap<string, Buffer>, records: readonly KeyRecord[] = []): FolderKeys {
+  static of(folder: string, secrets: ReadonlyMap<string, Buffer>, records: readonly KeyRecord[] = [], standing: Standing = "owner"): FolderKeys {
     const contents = new Map([...secrets].map(([name, secret]) => [name, new ContentKeys(name, secret, folder)]));
-    return new FolderKeys(secrets.get(FOLDER_KEY_NAME) ?? Buffer.alloc(0), secrets, contents, records);
+    return new FolderKeys(secrets.get(FOLDER_KEY_NAME) ?? Buffer.alloc(0), secrets, contents, records, standing);
   }
 
   /** @throws EremosError `damaged` when the key isn't in the folder any more */
@@ -65,18 +77,17 @@ export class FolderKeys {
   }
 }
 
-/** The devices whose locks made while signed out are trusted: those this owner knows, and those the folder's authenticated header names. */
-export function devicesOf(header: FolderHeader, { devices }: Pick<OwnerAccess, "devices">): readonly Uint8Array[] {
-  return [...devices, ...header.devices.map((device) => fromBase64(device, 32))];
+/** A key record that can't be opened, damaged or somebody's own, shows itself when an object needs its key; until then it is nobody's trouble. */
+async function openedOrNull(record: KeyRecord, folderKey: Buffer, privateKey: Buffer): Promise<Buffer | null> {
+  try {
+    return await openGenerationKey(record, folderKey, privateKey);
+  } catch (error) {
+    if (isEremosError(error)) return null;
+    throw error;
+  }
 }
 
-/**
- * Checks who stands behind a generation. One made while signed out must be signed by a device this owner knows (from the owner's own
- * data directory, or from the folder's authenticated header on another machine).
- * @throws EremosError `unvouched` | `damaged`
- */
-export function requireVouched(generation: Generation, header: FolderHeader, keys: FolderKeys, access: OwnerAccess, acceptUnvouched: boolean): void {
-  if (generation.folder !== header.folder) throw new EremosError("damaged", "The folder's generation record belongs to another folder.", { reason: "swapped" });
-  if (vouchingOf(generation, keys.folderKey, devicesOf(header, access)) !== "unvouched" || acceptUnvouched) return;
-  throw new EremosError("unvouched", "The last lock of this folder was not made by you or by a computer of yours that Eremos knows. Nothing was changed; open it only if you know who locked it.");
+/** The computers whose locks made while signed out are trusted: this one, and those of the owner's own record, where that belongs to the root key. */
+export function devicesOf({ owner, rootKey, devices }: Pick<OwnerAccess, "owner" | "rootKey" | "devices">): readonly Uint8Array[] {
+  return isRootKeyOf(owner, rootKey) ? [...devices, ...owner.devices.map((device) => fromBase64(device, 32))] : devices;
 }

@@ -49,6 +49,10 @@ export interface LockInput extends Grounds {
   readonly cover?: string | null;
   readonly signer: Signer;
   readonly note: OpenNote | null;
+  /** The database's copy of the header, for an open folder whose own are damaged, or were exchanged. */
+  readonly keptHeader?: Buffer | null;
+  /** It lies open out of the hands of somebody unknown: it gets a key of its own, and nothing is sealed to theirs. */
+  readonly rekey?: boolean;
   /** The page for a folder that stays in view, or null. */
   readonly page: Buffer | null;
   /** In view: the file by which the desktop shows another icon for it. */
@@ -278,7 +282,7 @@ function removePlain(of: SealingOf, content: SealedContent, committed: StateReco
       const removing = commitState(disk, folder.vault, { ...committed, state: "removing", generation: content.generation, next: null, mixed: false });
       finishRemoving(disk, folder, removing);
       commitState(disk, folder.vault, { ...removing, state: "sealed", staging: null, modes: [], times: null });
-      if (input.signer.by === "owner") sweepKeeping(disk, folder.vault, { keys: of.making.keys, devices: devicesOf(of.making.header, { devices: [] }) }, content.index, content.generation, content.sealed.packs.keys(), input.keep ?? 0);
+      if (input.signer.by === "owner") sweepKeeping(disk, folder.vault, { keys: of.making.keys, devices: devicesOf({ ...input.signer, devices: [input.signer.device] }) }, content.index, content.generation, content.sealed.packs.keys(), input.keep ?? 0);
       else keepInsured(disk, folder.vault, () => true);
       return holders;
     });

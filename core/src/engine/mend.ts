@@ -1,16 +1,17 @@
 import { sha256, wipe } from "../crypto/bytes";
 import { EremosError, fromSystemError, isEremosError } from "../errors/eremos-error";
-import { type Generation, generationNumbers, openPlace, readGeneration, writeGeneration } from "../format/generation";
+import { canonicalJson } from "../format/canonical-json";
+import { type Generation, generationNumbers, openPlace, readGeneration, vouchingOf, writeGeneration } from "../format/generation";
 import { MAX_HEADER_BYTES, readHeader, writeHeader } from "../format/header";
 import type { StateRecord } from "../format/state";
 import type { Dir, Disk } from "../platform/port";
-import type { CheckInput } from "./check";
 import { commitHeader } from "./change-owner";
 import { within } from "./handles";
 import { HELD_NAME } from "./hide";
-import { FolderKeys, requireVouched } from "./keys";
+import { type FolderKeys, devicesOf } from "./keys";
 import { openIndex } from "./load-tree";
-import { type HeldFolder, ICON_NAME, NAMES, PAGE_NAME, commitFile, commitState, displayPath, generationName, holdFolder, isHiddenName, isNotContents, letGo, loadHeader, loadState, readSmallFile, splitPath } from "./vault";
+import { type SealedInput, openHeaders } from "./open-sealed";
+import { type HeldFolder, ICON_NAME, NAMES, PAGE_NAME, commitFile, commitState, displayPath, generationName, holdFolder, isHiddenName, isNotContents, letGo, loadState, readSmallFile, splitPath } from "./vault";
 
 /** Its records, that were written anew: for people. */
 export interface Mended {
@@ -25,21 +26,22 @@ export interface Mended {
  * @throws EremosError `not-protected` | `busy` | `needs-folder-password` | `wrong-password` | `damaged` (a record and all its copies) |
  * `unsupported` (the state record is lost, and readable files lie in the folder)
  */
-export async function mendFolder(disk: Disk, input: CheckInput): Promise<Mended> {
+export async function mendFolder(disk: Disk, input: Pick<SealedInput, "path" | "access" | "keptHeader">): Promise<Mended> {
   const folder = holdFolder(disk, input.path, { create: false });
   let keys: FolderKeys | null = null;
   try {
-    const { record: header } = loadHeader(disk, folder.vault, input.keptHeader);
-    keys = await FolderKeys.open(disk, folder.vault, header, input.access);
+    const { header, ...opened } = await openHeaders(disk, folder.vault, input.keptHeader, input.access);
+    ({ keys } = opened);
+    if (keys.standing === "unknown") throw new EremosError("unvouched", "Nobody known stands behind any header of this folder, so none is written anew. Nothing was changed; bring its files out with `eremos rescue`.", { what: "key" });
     const bytes = writeHeader(header);
     const mended: string[] = [];
-    if ([NAMES.header, NAMES.headerCopy].some((name) => !isHeader(disk, folder.vault, name))) {
+    if ([NAMES.header, NAMES.headerCopy].some((name) => !isHeader(disk, folder.vault, name, bytes))) {
       commitHeader(disk, folder, bytes);
       mended.push("the header");
     }
     const wholeOnes = mendGenerations(disk, folder.vault, mended);
     if (!hasState(disk, folder.vault)) {
-      const newest = wholeOnes.find((record) => isUsable(disk, folder.vault, record, keys, header, input));
+      const newest = wholeOnes.find((record) => record.folder === header.folder && isUsable(disk, folder.vault, record, keys, input));
       if (!newest) throw new EremosError("damaged", "No state of this folder has a whole record and index, so it can't be mended in place. Nothing more was changed; bring its files out with `eremos rescue`.");
       commitState(disk, folder.vault, rebuiltState(disk, folder, newest, keys));
       mended.push("the state record");
@@ -53,8 +55,13 @@ export async function mendFolder(disk: Disk, input: CheckInput): Promise<Mended>
   }
 }
 
-function isHeader(disk: Disk, vault: Dir, name: Buffer): boolean {
-  return parses(() => readHeader(readSmallFile(disk, vault, name, MAX_HEADER_BYTES) ?? Buffer.alloc(0)));
+/** It is whole, and the one that somebody known stands behind, perhaps with another record of the owner's. */
+function isHeader(disk: Disk, vault: Dir, name: Buffer, known: Buffer): boolean {
+  return parses(() => {
+    const { owner: _owner, ...body } = readHeader(readSmallFile(disk, vault, name, MAX_HEADER_BYTES) ?? Buffer.alloc(0));
+    const { owner: _own, ...own } = readHeader(known);
+    return canonicalJson(body).equals(canonicalJson(own)) ? body : null;
+  });
 }
 
 function hasState(disk: Disk, vault: Dir): boolean {
@@ -100,10 +107,10 @@ function generationIn(disk: Disk, dir: Dir, name: Buffer, number: number): Gener
   }
 }
 
-function isUsable(disk: Disk, vault: Dir, record: Generation, keys: FolderKeys | null, header: Parameters<typeof requireVouched>[1], { access }: CheckInput): boolean {
+function isUsable(disk: Disk, vault: Dir, record: Generation, keys: FolderKeys | null, { access }: Pick<SealedInput, "access">): boolean {
   if (!keys) return false;
   try {
-    requireVouched(record, header, keys, access, false);
+    if (vouchingOf(record, keys.folderKey, devicesOf(access)) === "unvouched") return false;
     openIndex(disk, vault, record, keys).close();
     return true;
   } catch (error) {

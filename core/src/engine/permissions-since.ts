@@ -2,16 +2,16 @@ import { EremosError, fromSystemError, systemCode } from "../errors/eremos-error
 import type { DirEntry, Entry, TreeReader } from "../format/tree";
 import type { Dir, Disk, Stat } from "../platform/port";
 import { samePermissions } from "./bars";
-import type { CheckInput } from "./check";
 import { within } from "./handles";
 import { type Hooks, Meter } from "./hooks";
-import { FolderKeys, requireVouched } from "./keys";
+import type { FolderKeys } from "./keys";
 import { loadTree } from "./load-tree";
+import { type SealedInput, openSealed } from "./open-sealed";
 import { ACCESS_LIST, permissionsOf, setPermissions } from "./permissions";
 import { keyOf } from "./visit-tree";
-import { closeFolder, displayPath, loadGeneration, loadHeader, loadState, openFolder } from "./vault";
+import { closeFolder, displayPath, loadState, openFolder } from "./vault";
 
-export interface PermissionsInput extends CheckInput {
+export interface PermissionsInput extends SealedInput {
   /** Sets back what differs. */
   readonly repair: boolean;
 }
@@ -51,11 +51,9 @@ export async function permissionsSinceLock(disk: Disk, input: PermissionsInput, 
   try {
     const state = vault && loadState(disk, vault);
     if (!vault || state?.state !== "open") throw new EremosError("not-open", `${displayPath(input.path)} does not lie open, so its permissions can't be compared. Nothing was touched; open it first.`);
-    const { record: header } = loadHeader(disk, vault, input.keptHeader);
-    const { record: generation } = loadGeneration(disk, vault, state.generation);
-    keys = await FolderKeys.open(disk, vault, header, input.access);
-    requireVouched(generation, header, keys, input.access, true);
-    const { tree } = loadTree(disk, vault, generation, keys);
+    const opened = await openSealed(disk, vault, state.generation, input);
+    ({ keys } = opened);
+    const { tree } = loadTree(disk, vault, opened.generation, keys);
     const of: Comparing = { disk, tree, meter: new Meter(hooks, "looking", tree.files, 0), repair: input.repair, changes: [], entries: 0, repaired: 0 };
     compare(of, dir, tree.root, []);
     return { changes: of.changes, entries: of.entries, repaired: of.repaired };

@@ -4,7 +4,7 @@ import { EremosError } from "../errors/eremos-error";
 import {
   FOLDER_KEY_NAME, type Generation, type GenerationBody, type KeyRecord, generationDigest, sealGenerationKey, sealPlace, signGeneration, vouchFor, writeGeneration, writeKeyRecord,
 } from "../format/generation";
-import { type FolderHeader, createHeader, writeHeader } from "../format/header";
+import { type FolderHeader, createHeader, readHeader, writeHeader } from "../format/header";
 import type { StateRecord } from "../format/state";
 import { type EncodedTree, TreeReader, sourceOf } from "../format/tree";
 import type { Dir, Disk, Stat } from "../platform/port";
@@ -12,6 +12,8 @@ import { withFile, within } from "./handles";
 import type { Hiding } from "./hide";
 import { type Hooks, Meter } from "./hooks";
 import { FolderKeys } from "./keys";
+import { openHeaders } from "./open-sealed";
+import { keepHeader } from "./change-owner";
 import { contentComparer, packReader } from "./load-tree";
 import type { LockInput } from "./lock";
 import { ObjectWriter } from "./object-io";
@@ -23,7 +25,7 @@ import { type Base, type SealInput, type SealedTree, sealTree } from "./seal-tre
 import type { Sealed } from "./staging";
 import { removeEntry } from "./staging";
 import { type Survey, metaOf } from "./survey";
-import { type HeldFolder, NAMES, commitState, displayPath, ensureDir, generationName, loadGeneration, loadHeader, loadKeyRecords, readSmallFile } from "./vault";
+import { type HeldFolder, NAMES, commitState, displayPath, ensureDir, generationName, loadGeneration, loadHeaders, loadKeyRecords, readSmallFile } from "./vault";
 
 /** Everything a lock writes with: keys, header, and what came before. Whoever made it wipes the keys. */
 export interface Making {
@@ -37,12 +39,14 @@ export interface Making {
 }
 
 export async function prepare(disk: Disk, folder: HeldFolder, input: LockInput, base: StateRecord | null): Promise<Making> {
-  if (!base) return prepareFirst(input);
-  const { record: header } = loadHeader(disk, folder.vault);
-  const common = { header, isNew: false, base };
+  if (!base || input.rekey) return prepareFirst(input, base);
+  const common = { isNew: false, base };
   if (input.signer.by === "owner") {
-    const keys = await FolderKeys.open(disk, folder.vault, header, { ...input.signer, folderKey: null, devices: [] });
-    return { ...common, keys, keyName: FOLDER_KEY_NAME, keyRecord: null, publicKey: header.publicKey };
+    const { header, keys } = await openHeaders(disk, folder.vault, input.keptHeader ?? null, { ...input.signer, folderKey: null, devices: [input.signer.device] });
+    // What was put beside an open folder is no key of its owner's: nothing is sealed to it.
+    if (keys.standing !== "unknown") return { ...common, header, keys, keyName: FOLDER_KEY_NAME, keyRecord: null, publicKey: header.publicKey };
+    keys.wipe();
+    throw new EremosError("unvouched", `Nobody known stands behind the key that lies in ${displayPath(input.path)}: somebody has exchanged it while the folder lay open. Nothing was locked with it, and everything is at its place. Release the folder, and lock it anew.`, { what: "key" });
   }
   if (!input.note) {
     throw new EremosError("needs-sign-in", `This computer has no record that ${displayPath(input.path)} lies open, so it can't be locked while nobody is signed in. Nothing was touched; sign in first.`);
@@ -50,19 +54,28 @@ export async function prepare(disk: Disk, folder: HeldFolder, input: LockInput, 
   const secret = randomBytes(32);
   const keyName = toBase64(randomBytes(16));
   const keyRecord = await sealGenerationKey(input.folder, keyName, secret, fromBase64(input.note.publicKey, 32));
-  return { ...common, keys: FolderKeys.of(input.folder, new Map([[keyName, secret]])), keyName, keyRecord, publicKey: input.note.publicKey };
+  const header = knownHeader(disk, folder, input.note.publicKey, input.keptHeader ?? null);
+  return { ...common, header, keys: FolderKeys.of(input.folder, new Map([[keyName, secret]])), keyName, keyRecord, publicKey: input.note.publicKey };
 }
 
-async function prepareFirst(input: LockInput): Promise<Making> {
+/** Of a folder whose key is not at hand: what Eremos' own data kept, or one with the public key that is known here. @throws EremosError `unvouched` */
+function knownHeader(disk: Disk, folder: HeldFolder, publicKey: string, kept: Buffer | null): FolderHeader {
+  if (kept) return readHeader(kept);
+  const found = loadHeaders(disk, folder.vault).records.find(({ record }) => record.publicKey === publicKey);
+  if (found) return found.record;
+  throw new EremosError("unvouched", `The header in ${displayPath(folder.path)} is not the one that this computer knows: somebody has exchanged it while the folder lay open. Nothing was locked, and everything is at its place. Sign in, release the folder, and lock it anew.`, { what: "key" });
+}
+
+/** A folder key of its own: for a first lock, and in the place of a key that nobody known stood behind. */
+async function prepareFirst(input: LockInput, base: StateRecord | null): Promise<Making> {
   const { signer } = input;
   const folderKey = randomBytes(32);
   const pair: KeyPair = await generateKeyPair();
-  const device = signer.by === "owner" ? signer.device : signer.device.publicKey;
-  const writer = signer.by === "owner" ? { by: "owner" as const, rootKey: signer.rootKey, password: signer.password } : { by: "device" as const };
-  const header = await createHeader({ folder: input.folder, owner: signer.owner, folderKey, pair, devices: [device], writer });
+  const writer = signer.by === "owner" ? { by: "owner" as const, rootKey: signer.rootKey, password: signer.password } : { by: "device" as const, device: signer.device };
+  const header = await createHeader({ folder: input.folder, owner: signer.owner, folderKey, pair, writer });
   wipe(pair.privateKey);
   const keys = FolderKeys.of(input.folder, new Map([[FOLDER_KEY_NAME, folderKey]]));
-  return { keys, keyName: FOLDER_KEY_NAME, keyRecord: null, header, isNew: true, publicKey: header.publicKey, base: null };
+  return { keys, keyName: FOLDER_KEY_NAME, keyRecord: null, header, isNew: true, publicKey: header.publicKey, base };
 }
 
 /** What a lock has sealed, in memory; on disk once its generation is written. */
@@ -92,6 +105,7 @@ export interface SealingOf {
 export function sealContent(of: SealingOf, base: Base | null, state: StateRecord, room: number, onWiden: (state: StateRecord) => void): SealedContent {
   const { disk, folder, input, making, surveyed, hooks } = of;
   const number = state.next ?? 1;
+  if (!making.isNew) keepHeader(disk, folder, making.header);
   const writer = new PackWriter(disk, folder.vault, making.keys.content(making.keyName), input.folder, number);
   const packs = base ? readersOf(of, base.tree) : null;
   try {
@@ -207,11 +221,11 @@ export function writeGenerationOf(of: Writing, encoded: EncodedTree, number: num
 
 /** What a generation needs besides itself: the key it is sealed with while nobody is signed in, and the first time the header. */
 function writeKeysAndHeader({ disk, folder, making }: SealingOf, number: number): void {
-  const { keyRecord, header, isNew } = making;
+  const { keyRecord, header, isNew, base } = making;
   if (keyRecord && !loadKeyRecords(disk, folder.vault).some(({ key }) => key === keyRecord.key)) {
     writeInto(disk, folder.vault, NAMES.keys, Buffer.from(`${number}-${keyRecord.key}.json`), writeKeyRecord(keyRecord));
   }
-  if (isNew && number === 1) for (const name of [NAMES.header, NAMES.headerCopy]) writeFile(disk, folder.vault, name, writeHeader(header));
+  if (isNew && number === (base?.generation ?? 0) + 1) for (const name of [NAMES.header, NAMES.headerCopy]) writeFile(disk, folder.vault, name, writeHeader(header));
 }
 
 /** What of an open folder is sealed already. Read under the folder's lock: before, another lock might have swept it away. */

@@ -5,7 +5,7 @@ import { type FolderHeader, adoptHeader, writeHeader } from "../format/header";
 import type { StateRecord } from "../format/state";
 import type { EncodedTree, TreeReader } from "../format/tree";
 import type { Disk } from "../platform/port";
-import { commitHeader } from "./change-owner";
+import { keepHeader } from "./change-owner";
 import { amountIn, openFileByFile } from "./file-by-file";
 import { sweepKeeping } from "./earlier";
 import { refuseWaitingDrops, takeOutDrops } from "./drop";
@@ -13,9 +13,10 @@ import { within } from "./handles";
 import { showAtOrdinaryPath } from "./hide";
 import { type Hooks, Meter } from "./hooks";
 import { Identities, identityOf } from "./identity";
-import { FolderKeys, type OwnerAccess, devicesOf, requireVouched } from "./keys";
+import { type FolderKeys, type OwnerAccess, devicesOf } from "./keys";
 import { type LoadedTree, loadTree, packReader } from "./load-tree";
 import type { OpenNote } from "./lock";
+import { type SealedInput, openSealed } from "./open-sealed";
 import { writeOpened } from "./opened";
 import { dismantle, moveBack, recoverHeld } from "./recover";
 import { PackReaders, type Restored, restoreTree } from "./restore-tree";
@@ -24,20 +25,10 @@ import { NO_SIGNS, digestsOf, removeSigns } from "./signs";
 import { type Strategy, bytesForWhole, chooseStrategy } from "./space";
 import { closeTop, restoreModes, restoreTopMode, topModeOf, topModes } from "./staging";
 import {
-  type HeldFolder, NAMES, VAULT_NAME, commitFile, commitState, displayPath, ensureDir, generationName, holdFolder, letGo, loadGeneration, loadHeader,
-  loadState,
+  type HeldFolder, NAMES, VAULT_NAME, commitFile, commitState, displayPath, ensureDir, generationName, holdFolder, letGo, loadState,
 } from "./vault";
 
-export interface UnlockInput {
-  /** Where the folder is now. */
-  readonly path: Buffer;
-  readonly access: OwnerAccess;
-  /** The database's copy of the header, used when both in the folder are damaged. */
-  readonly keptHeader: Buffer | null;
-  /** The newest generation the database knows, to notice a folder that was put back to an older state. */
-  readonly expected: { readonly generation: number; readonly digest: string } | null;
-  readonly acceptUnvouched: boolean;
-  readonly acceptOlder: boolean;
+export interface UnlockInput extends SealedInput {
   /** For its owner's account alone, and a single file not at its place: it is about to be locked in another way. */
   readonly closed?: boolean;
   /** How many earlier states stay beside the last one. */
@@ -53,9 +44,11 @@ export interface UnlockOutcome {
   readonly files: number;
   readonly bytes: number;
   readonly header: Buffer;
+  /** Nobody known stands behind its key: the next lock makes another, and nothing is sealed to this one. */
+  readonly isUnknown: boolean;
   /** File by file: there was no room for two copies, so none is kept beside the open folder. */
   readonly strategy: Strategy;
-  /** Null after a release. */
+  /** Null after a release, and where nobody known stands behind its key. */
   readonly note: OpenNote | null;
 }
 
@@ -64,7 +57,7 @@ const CLOCK_TICK_MS = 20;
 
 /** Opens a sealed folder in place. The sealed copy stays beside the opened one, where there is room for both. @throws EremosError */
 export async function unlockFolder(disk: Disk, input: UnlockInput, hooks: Hooks): Promise<UnlockOutcome> {
-  return openSealed(disk, input, hooks, (folder, opened) => {
+  return openThen(disk, input, hooks, (folder, opened) => {
     const bytes = writeOpened(opened.index.bytes, opened.index.record, opened.identities);
     commitFile(disk, folder.vault, NAMES.opened, bytes);
     commitState(disk, folder.vault, { ...opened.state, state: "open", next: null, staging: null, modes: topModes(disk, folder.dir, opened.state.modes), mixed: false, times: null });
@@ -74,7 +67,7 @@ export async function unlockFolder(disk: Disk, input: UnlockInput, hooks: Hooks)
 
 /** Takes protection off for good: an ordinary folder, exactly as before. Needs the owner only when the folder is sealed. */
 export async function releaseFolder(disk: Disk, input: UnlockInput, hooks: Hooks): Promise<UnlockOutcome> {
-  return openSealed(disk, input, hooks, (folder, { state }) => {
+  return openThen(disk, input, hooks, (folder, { state }) => {
     refuseWaitingDrops(disk, folder.vault);
     dismantle(disk, folder, state);
     return null;
@@ -112,22 +105,21 @@ interface Opened {
   readonly strategy: Strategy;
 }
 
-async function openSealed(disk: Disk, input: UnlockInput, hooks: Hooks, finish: (folder: HeldFolder, opened: Opened) => OpenNote | null): Promise<UnlockOutcome> {
+async function openThen(disk: Disk, input: UnlockInput, hooks: Hooks, finish: (folder: HeldFolder, opened: Opened) => OpenNote | null): Promise<UnlockOutcome> {
   let folder = holdFolder(disk, input.path, { create: false });
   let keys: FolderKeys | null = null;
   let isMixed = false;
   try {
     const state = sealedState(disk, folder);
     isMixed = state.mixed;
-    const { record: loadedHeader } = loadHeader(disk, folder.vault, input.keptHeader);
-    const { record: loadedGeneration } = loadGeneration(disk, folder.vault, state.generation);
-    keys = await FolderKeys.open(disk, folder.vault, loadedHeader, input.access);
-    requireVouched(loadedGeneration, loadedHeader, keys, input.access, input.acceptUnvouched);
-    refuseOlder(loadedGeneration, input);
-    const loaded = loadTree(disk, folder.vault, loadedGeneration, keys);
+    const sealed = await openSealed(disk, folder.vault, state.generation, input);
+    ({ keys } = sealed);
+    const isUnknown = keys.standing === "unknown";
+    const loaded = loadTree(disk, folder.vault, sealed.generation, keys);
     const strategy = state.mixed ? "file-by-file" : strategyFor(disk, folder, loaded.tree);
     if (input.closed && strategy === "file-by-file") throw new EremosError("no-space", "There is no room on this disk to decrypt it beside its encrypted copy, which changing the guard of a locked folder needs. Nothing was touched; free some space, or open it first, choose, and lock it again.");
-    const { header, generation } = await adopt(disk, folder, loadedHeader, loadedGeneration, keys, input.access, loaded.tree, input.keep ?? 0);
+    if (isUnknown && strategy === "file-by-file") throw new EremosError("no-space", "There is no room on this disk for a second copy of it, and nothing is written under the key of somebody unknown. Nothing was touched; make room first, or bring its files out elsewhere with `eremos rescue`.");
+    const { header, generation } = isUnknown ? sealed : await adopt(disk, folder, sealed.header, sealed.generation, keys, input.access, loaded.tree, input.keep ?? 0);
     const place = openPlace(generation, keys.secret(generation.key));
     folder = showAtOrdinaryPath(disk, folder, state, place);
     const of: Opening = { disk, folder, state, keys, header, generation, place, loaded, closed: input.closed ?? false, hooks };
@@ -136,7 +128,7 @@ async function openSealed(disk: Disk, input: UnlockInput, hooks: Hooks, finish: 
     const { files, bytes } = loaded.tree;
     if (disk.find(folder.vault, NAMES.drops)) await takeOutDrops(disk, folder, header, keys.folderKey);
     const note = finish(folder, opened);
-    return { folder: header.folder, path: settleFile(disk, folder), generation: opened.generation, digest: opened.digest, files, bytes, header: writeHeader(header), strategy, note };
+    return { folder: header.folder, path: settleFile(disk, folder), generation: opened.generation, digest: opened.digest, files, bytes, header: writeHeader(header), isUnknown, strategy, note: isUnknown ? null : note };
   } catch (error) {
     throw isMixed ? stoppedHalfWay(disk, folder, error) : fromSystemError(error, "opening; the sealed copy is whole");
   } finally {
@@ -169,17 +161,6 @@ function sealedState(disk: Disk, folder: HeldFolder): StateRecord {
   return state;
 }
 
-/** @throws EremosError `rolled-back` when the database knows a newer state, or another one of the same number. */
-function refuseOlder(generation: Generation, input: UnlockInput): void {
-  const { expected } = input;
-  if (!expected || input.acceptOlder) return;
-  const older = generation.generation < expected.generation;
-  const forked = generation.generation === expected.generation && generationDigest(generation) !== expected.digest;
-  if (older || forked) {
-    throw new EremosError("rolled-back", `This folder is in an older state than Eremos last locked (state ${generation.generation}, expected ${expected.generation}), as after restoring a backup. Nothing was changed; open it if you know why.`, { found: generation.generation, expected: expected.generation });
-  }
-}
-
 /** @throws EremosError `no-space` when not even the largest pack's files fit beside it */
 function strategyFor(disk: Disk, folder: HeldFolder, tree: TreeReader): Strategy {
   const free = disk.freeBytes(folder.dir);
@@ -190,7 +171,7 @@ function strategyFor(disk: Disk, folder: HeldFolder, tree: TreeReader): Strategy
 /** What was locked while signed out comes under the owner's symmetric keys at the first opening. FORMAT.md §6.3. */
 async function adopt(disk: Disk, folder: HeldFolder, header: FolderHeader, generation: Generation, keys: FolderKeys, access: OwnerAccess, tree: TreeReader, keep: number): Promise<Pick<Opening, "header" | "generation">> {
   const adopted = await adoptHeader(header, access, keys.folderKey);
-  if (adopted !== header) commitHeader(disk, folder, writeHeader(adopted));
+  keepHeader(disk, folder, adopted);
   for (const record of keys.keyRecords.filter((candidate) => candidate.box === undefined)) {
     rewriteKey(disk, folder, record.key, writeKeyRecord(boxGenerationKey(header.folder, record.key, keys.secret(record.key), keys.folderKey)));
   }
@@ -200,7 +181,7 @@ async function adopt(disk: Disk, folder: HeldFolder, header: FolderHeader, gener
     for (const copy of [true, false]) commitFile(disk, dir, generationName(generation.generation, copy), writeGeneration(vouched));
   });
   // The last one that the owner vouched for was kept until now.
-  if (!loadState(disk, folder.vault)?.mixed) sweepKeeping(disk, folder.vault, { keys, devices: devicesOf(header, access) }, vouched.index.object, vouched.generation, tree.packs().map(({ object }) => object), keep);
+  if (!loadState(disk, folder.vault)?.mixed) sweepKeeping(disk, folder.vault, { keys, devices: devicesOf(access) }, vouched.index.object, vouched.generation, tree.packs().map(({ object }) => object), keep);
   return { header: adopted, generation: vouched };
 }
 

@@ -310,12 +310,21 @@ export interface Loaded<T> {
   readonly damaged: readonly { readonly path: string; readonly reason: string }[];
 }
 
-/** The header from the first whole copy: the two in the folder, then the one the database kept. @throws EremosError `damaged` */
+/** The header from the first whole copy, whosever it is: {@link loadHeaders} for opening. @throws EremosError `damaged` */
 export function loadHeader(disk: Disk, vault: Dir, kept?: Uint8Array | null): Loaded<FolderHeader> {
+  const { records: [first], damaged } = loadHeaders(disk, vault, kept);
+  if (!first) throw new RangeError("there was none");
+  return { record: first.record, damaged };
+}
+
+/** Every different whole header: the two in the folder, that of its insurance, the one the database kept. At least one. @throws EremosError `damaged` */
+export function loadHeaders(disk: Disk, vault: Dir, kept?: Uint8Array | null): { readonly records: readonly { readonly record: FolderHeader; readonly path: string }[]; readonly damaged: Loaded<FolderHeader>["damaged"] } {
   const candidates = [NAMES.header, NAMES.headerCopy].map((name) => ({ path: name.toString(), read: () => readSmallFile(disk, vault, name, MAX_HEADER_BYTES) }));
   candidates.push(...insured(disk, vault, NAMES.header));
   if (kept) candidates.push({ path: "the copy in the database", read: () => Buffer.from(kept) });
-  return firstWhole(candidates, readHeader, "folder's header");
+  const { whole, damaged } = allWhole(candidates, readHeader, "folder's header");
+  const seen = new Set<string>();
+  return { damaged, records: whole.filter(({ record }) => !seen.has(JSON.stringify(record)) && seen.add(JSON.stringify(record))) };
 }
 
 export function loadGeneration(disk: Disk, vault: Dir, generation: number): Loaded<Generation> {
@@ -336,8 +345,15 @@ function insured(disk: Disk, vault: Dir, name: Buffer): { path: string; read: ()
 }
 
 function firstWhole<T>(candidates: readonly { path: string; read: () => Buffer | null }[], parse: (bytes: Buffer) => T, what: string): Loaded<T> {
+  const { whole: [first], damaged } = allWhole(candidates, parse, what);
+  if (!first) throw new RangeError("there was none");
+  return { record: first.record, damaged };
+}
+
+/** At least one. @throws EremosError `damaged` | `unknown-version` */
+function allWhole<T>(candidates: readonly { path: string; read: () => Buffer | null }[], parse: (bytes: Buffer) => T, what: string): { readonly whole: readonly { readonly record: T; readonly path: string }[]; readonly damaged: Loaded<T>["damaged"] } {
   const damaged: { path: string; reason: string }[] = [];
-  let found: T | null = null;
+  const whole: { record: T; path: string }[] = [];
   let newer: EremosError | null = null;
   for (const candidate of candidates) {
     try {
@@ -346,14 +362,13 @@ function firstWhole<T>(candidates: readonly { path: string; read: () => Buffer |
         damaged.push({ path: candidate.path, reason: "missing" });
         continue;
       }
-      const record = parse(bytes);
-      found ??= record;
+      whole.push({ record: parse(bytes), path: candidate.path });
     } catch (error) {
       if (error instanceof EremosError && error.code === "unknown-version") newer = error;
       damaged.push({ path: candidate.path, reason: error instanceof Error ? error.message : "unreadable" });
     }
   }
-  if (found) return { record: found, damaged };
+  if (whole.length > 0) return { whole, damaged };
   throw newer ?? new EremosError("damaged", `Every copy of the ${what} is damaged or missing. Don't change anything in the folder; Eremos keeps what it can still read.`);
 }
 

@@ -5,20 +5,20 @@ import type { FolderHeader } from "../format/header";
 import type { StateRecord } from "../format/state";
 import { type PackInfo, TreeReader } from "../format/tree";
 import type { Disk } from "../platform/port";
-import type { CheckInput } from "./check";
 import { type Drop, openDrops, unreadableDrops } from "./drop";
 import { type Difference, type Earlier, type EarlierState, type Opener, differences, listEarlier, requireEarlier, sweepKeeping } from "./earlier";
 import { type Account, EditableTree, type Encoded, requireName } from "./editable-tree";
 import { within } from "./handles";
-import { FolderKeys, devicesOf, requireVouched } from "./keys";
+import { type FolderKeys, devicesOf } from "./keys";
 import { indexSource, openIndex } from "./load-tree";
 import { type ObjectReader, ObjectWriter, removeObject } from "./object-io";
+import { type SealedInput, openSealed } from "./open-sealed";
 import { PackedFiles } from "./packed-files";
 import { writeFile } from "./seal-generation";
 import { namesFor } from "./staging";
 import { Upload } from "./upload";
 import type { DirNode, FileNode, LinkNode, Node } from "./visit-tree";
-import { type HeldFolder, NAMES, commitState, displayPath, ensureDir, generationName, holdFolder, letGo, loadGeneration, loadHeader, loadState } from "./vault";
+import { type HeldFolder, NAMES, commitState, displayPath, ensureDir, generationName, holdFolder, letGo, loadState } from "./vault";
 
 /** Of the index, so much stays decrypted: 64 chunks of 64 KiB. */
 const CACHED_INDEX_CHUNKS = 64;
@@ -29,11 +29,9 @@ const UNDO_STEPS = 50;
 /** An index that has grown so much beyond what it must be is written anew. */
 const SLACK_BYTES = 1024 * 1024;
 
-export interface VisitInput extends CheckInput {
+export interface VisitInput extends SealedInput {
   /** Whose new files and directories are. */
   readonly account: Account;
-  /** The owner was told that the last lock is vouched for by nobody known, and goes on. */
-  readonly acceptUnvouched?: boolean;
   /** How many earlier states stay beside the last one. */
   readonly keep?: number;
 }
@@ -86,7 +84,7 @@ export class Visit extends EditableTree {
     this.begun = { generation: generation.generation, index: generation.index.object };
   }
 
-  /** @throws EremosError `not-locked` | `busy` | `damaged` | `unvouched` | `needs-folder-password` */
+  /** @throws EremosError `not-locked` | `busy` | `damaged` | `unvouched` | `rolled-back` | `forked` | `needs-folder-password` */
   static async open(disk: Disk, input: VisitInput): Promise<Visit> {
     const folder = holdFolder(disk, input.path, { create: false });
     let keys: FolderKeys | null = null;
@@ -94,14 +92,12 @@ export class Visit extends EditableTree {
     try {
       const state = loadState(disk, folder.vault);
       if (state?.state !== "sealed") throw new EremosError("not-locked", `${displayPath(input.path)} is not sealed now, so there is nothing to visit. Nothing was touched.`);
-      const { record: header } = loadHeader(disk, folder.vault, input.keptHeader);
-      const { record: generation } = loadGeneration(disk, folder.vault, state.generation);
-      keys = await FolderKeys.open(disk, folder.vault, header, input.access);
-      requireVouched(generation, header, keys, input.access, input.acceptUnvouched ?? false);
+      const { header, generation, ...opened } = await openSealed(disk, folder.vault, state.generation, input);
+      ({ keys } = opened);
       index = openIndex(disk, folder.vault, generation, keys, CACHED_INDEX_CHUNKS);
-      const visit = new Visit(disk, folder, keys, devicesOf(header, input.access), header, openPlace(generation, keys.secret(generation.key)), input.account, input.keep ?? 0, state, generation, index);
+      const visit = new Visit(disk, folder, keys, devicesOf(input.access), header, openPlace(generation, keys.secret(generation.key)), input.account, input.keep ?? 0, state, generation, index);
       // An earlier visit was cut off, and may have left objects that nothing refers to.
-      if (state.next !== null) visit.sweep();
+      if (state.next !== null && keys.standing !== "unknown") visit.sweep();
       return visit;
     } catch (error) {
       index?.close();
@@ -140,6 +136,7 @@ export class Visit extends EditableTree {
 
   /** Objects may be written from now on; should the visit be cut off, whoever next holds the folder removes what nothing refers to. */
   private announce(): void {
+    if (this.keys.standing === "unknown") throw new EremosError("unvouched", "Somebody unknown locked this folder, so nothing is put into it under their key. Nothing was changed; open it in place, and lock it anew.", { what: "key" });
     if (this.state.next === null) this.state = commitState(this.disk, this.folder.vault, { ...this.state, next: this.state.generation + 1 });
   }
 

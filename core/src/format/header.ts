@@ -1,13 +1,14 @@
 import { z } from "zod";
-import { equalBytes, fromBase64, toBase64, wipe } from "../crypto/bytes";
+import { equalBytes, fromBase64, requireLiveKey, toBase64, wipe } from "../crypto/bytes";
 import { openBox, sealBoxText } from "../crypto/box";
 import { type KeyPair, openEnvelope, sealTo } from "../crypto/envelope";
 import { type PasswordCost, formatPasswordHashing, hashPassword, hkdf, hmac, newPasswordHashing, parsePasswordHashing } from "../crypto/kdf";
+import { type SigningKey, isSignedBy, signWith } from "../crypto/signature";
 import { EremosError } from "../errors/eremos-error";
 import { canonicalJson, checksumOf } from "./canonical-json";
 import { idSchema } from "./ids";
 import { type AskedKeyholders, keyholdersShape, openKeyholdersKey } from "./keyholders";
-import { type OwnerEnvelope, openRecoveryKey, openSealingKey, ownerSchema } from "./owner";
+import { type OwnerEnvelope, isRootKeyOf, openRecoveryKey, openSealingKey, ownerSchema } from "./owner";
 import { readRecord, writeRecord } from "./record-file";
 
 /** The folder's header. Small JSON, readable with any editor, authenticated once the folder key is known. FORMAT.md §4. */
@@ -28,7 +29,11 @@ export const headerSchema = z.strictObject({
   slots: z.array(z.discriminatedUnion("type", [ownerSlot, sealedSlot, passwordSlot, recoverySlot, keyholdersSlot])).min(1).max(32),
   publicKey: text,
   privateKey: text,
-  devices: z.array(text).max(32),
+  /** By the owner's root key: this folder key is one that the owner made. */
+  proof: text.exactOptional(),
+  /** Or by a computer that locked it first while nobody was signed in. */
+  device: text.exactOptional(),
+  signature: text.exactOptional(),
   mac: text,
 });
 export type FolderHeader = z.output<typeof headerSchema>;
@@ -49,15 +54,14 @@ export interface FolderPassword {
 /** What opens a folder that has a password of its own: that password, or without it the recovery code, or enough keyholders' shares. */
 export type FolderSecret = { readonly kind: "password"; readonly password: string } | { readonly kind: "code"; readonly code: string } | { readonly kind: "shares"; readonly shares: readonly string[] };
 
-/** How the folder key gets into the header: by the signed-in owner, or by sealing to the owner's public key. */
-export type HeaderWriter = { readonly by: "owner"; readonly rootKey: Uint8Array; readonly password: FolderPassword | null } | { readonly by: "device" };
+/** How the folder key gets into the header: by the signed-in owner, or by sealing to the owner's public key, for which this computer signs. */
+export type HeaderWriter = { readonly by: "owner"; readonly rootKey: Uint8Array; readonly password: FolderPassword | null } | { readonly by: "device"; readonly device: SigningKey };
 
 export interface NewHeader {
   readonly folder: string;
   readonly owner: OwnerEnvelope;
   readonly folderKey: Uint8Array;
   readonly pair: KeyPair;
-  readonly devices: readonly Uint8Array[];
   readonly writer: HeaderWriter;
 }
 
@@ -72,9 +76,45 @@ export async function createHeader(input: NewHeader): Promise<FolderHeader> {
     slots: await makeSlots(input),
     publicKey: toBase64(input.pair.publicKey),
     privateKey: sealBoxText(input.folderKey, purpose("private-key", input.folder), input.pair.privateKey),
-    devices: input.devices.map((device) => toBase64(device)),
   };
-  return { ...body, mac: headerMac(body, input.folderKey) };
+  const { writer, folder, folderKey } = input;
+  if (writer.by === "device") return resigned(signedBy(body, writer.device), folderKey);
+  requireOwnRecord(input.owner, writer.rootKey);
+  return resigned({ ...body, proof: proofOf(folder, folderKey, writer.rootKey) }, folderKey);
+}
+
+type Body = Omit<FolderHeader, "mac">;
+
+/** What only somebody with the root key can say of a folder key. A key that was merely sealed to the owner may be anybody's. FORMAT.md §4.2. */
+function proofOf(folder: string, folderKey: Uint8Array, rootKey: Uint8Array): string {
+  requireLiveKey(folderKey);
+  const key = hkdf(rootKey, fromBase64(folder, 16), "eremos/1/folder-proof");
+  try {
+    return toBase64(hmac(key, folderKey));
+  } finally {
+    wipe(key);
+  }
+}
+
+function signedMessage({ owner: _owner, proof: _proof, signature: _signature, ...body }: Body): Buffer {
+  return Buffer.concat([Buffer.from("eremos/1/header\n", "utf8"), canonicalJson(body)]);
+}
+
+function signedBy(body: Body, device: SigningKey): Body {
+  const named = { ...body, device: toBase64(device.publicKey) };
+  return { ...named, signature: toBase64(signWith(device, signedMessage(named))) };
+}
+
+/** An owner record goes into a header only where it belongs to the root key at hand. @throws EremosError `damaged` */
+function requireOwnRecord(owner: OwnerEnvelope, rootKey: Uint8Array): void {
+  if (!isRootKeyOf(owner, rootKey)) throw new EremosError("damaged", "The owner record does not belong to the key that is signed in, so the folder's header was not written. Nothing was changed; sign in again.");
+}
+
+/** The same header with the owner's present record. @throws EremosError `wrong-password` (another owner's) | `damaged` */
+export function withOwner(header: FolderHeader, owner: OwnerEnvelope, rootKey: Uint8Array): FolderHeader {
+  if (header.owner.owner !== owner.owner) throw new EremosError("wrong-password", "This folder was locked by another owner. Nothing was changed.");
+  requireOwnRecord(owner, rootKey);
+  return { ...header, owner };
 }
 
 function purpose(kind: string, folder: string): string {
@@ -119,6 +159,7 @@ async function keyholdersSlotsFor({ folder, owner: { keyholders }, folderKey }: 
 
 /** Neither the master password nor the folder password alone leads to it. */
 async function togetherKey(folder: string, rootKey: Uint8Array, password: string, hashing: ReturnType<typeof parsePasswordHashing>): Promise<Buffer> {
+  requireLiveKey(rootKey);
   const passwordKey = await hashPassword(password, hashing);
   const both = Buffer.concat([rootKey, passwordKey]);
   try {
@@ -133,7 +174,7 @@ function checked<S extends Omit<Slot, "checksum">>(slot: S): S & { checksum: str
 }
 
 /** The owner envelope has a mac of its own: another master password reaches headers whose folder key is not at hand. */
-function headerMac({ owner: _owner, ...body }: Omit<FolderHeader, "mac">, folderKey: Uint8Array): string {
+function headerMac({ owner: _owner, ...body }: Body, folderKey: Uint8Array): string {
   const key = hkdf(folderKey, fromBase64(body.folder, 16), "eremos/1/header");
   try {
     return toBase64(hmac(key, canonicalJson(body)));
@@ -147,13 +188,40 @@ export interface HeaderAccess {
   readonly rootKey: Uint8Array;
   /** The folder key, for a folder that has a password of its own; null where the root key is enough. */
   readonly folderKey: Uint8Array | null;
+  /** Ed25519 public keys (32 bytes) of the owner's computers. */
+  readonly devices: readonly Uint8Array[];
 }
 
 /**
- * The folder key, from the owner's root key. The owner envelope used is the caller's own, so that a newer master password works too.
- * @throws EremosError `needs-folder-password` | `wrong-password` (another owner's folder) | `damaged`
+ * Who stands behind a folder key: the owner, whose root key it was made or taken in with; one of the owner's computers, which signed for it; or nobody
+ * known: everybody can seal a key of their own to the owner's public key. Nothing is ever sealed to a key that nobody known stands behind.
  */
-export async function openHeader(header: FolderHeader, access: HeaderAccess): Promise<Buffer> {
+export type Standing = "owner" | "device" | "unknown";
+
+export interface OpenedHeader {
+  /** The caller wipes it. */
+  readonly folderKey: Buffer;
+  readonly standing: Standing;
+}
+
+/**
+ * The folder key, from the owner's root key, and who stands behind it. The owner envelope used is the caller's own, so that a newer master password works
+ * too. @throws EremosError `needs-folder-password` | `wrong-password` (another owner's folder) | `damaged`
+ */
+export async function openHeader(header: FolderHeader, access: HeaderAccess): Promise<OpenedHeader> {
+  const folderKey = await folderKeyIn(header, access);
+  return { folderKey, standing: standingOf(header, folderKey, access) };
+}
+
+/** `rootKey` null: it is not at hand, and only a computer's signature can tell. */
+export function standingOf(header: FolderHeader, folderKey: Uint8Array, { rootKey, devices }: { readonly rootKey: Uint8Array | null; readonly devices: readonly Uint8Array[] }): Standing {
+  const { proof, device, signature, mac: _mac, ...body } = header;
+  if (rootKey && proof !== undefined && equalBytes(Buffer.from(proof), Buffer.from(proofOf(header.folder, folderKey, rootKey)))) return "owner";
+  const known = device === undefined ? undefined : devices.find((one) => toBase64(one) === device);
+  return known && signature !== undefined && isSignedBy(known, signedMessage({ ...body, ...(device === undefined ? {} : { device }) }), fromBase64(signature)) ? "device" : "unknown";
+}
+
+async function folderKeyIn(header: FolderHeader, access: HeaderAccess): Promise<Buffer> {
   if (access.folderKey) return requireAuthentic(header, Buffer.from(access.folderKey));
   const whole = wholeSlots(header);
   for (const slot of whole) {
@@ -247,7 +315,13 @@ async function openSlot(header: FolderHeader, slot: Slot, rootKey: Uint8Array): 
 export async function withFolderPassword(header: FolderHeader, access: { readonly owner: OwnerEnvelope; readonly rootKey: Uint8Array }, folderKey: Uint8Array, password: FolderPassword | null): Promise<FolderHeader> {
   const of = { folder: header.folder, owner: access.owner, folderKey };
   const slots = password ? await passwordSlots(of, access.rootKey, password) : [ownerSlotFor(header.folder, access.rootKey, folderKey)];
-  return resigned({ ...header, owner: access.owner, slots }, folderKey);
+  return madeByOwner({ ...header, slots }, access, folderKey);
+}
+
+/** With the owner's record and proof in the place of a computer's signature. */
+function madeByOwner({ mac: _mac, device: _device, signature: _signature, ...body }: FolderHeader, { owner, rootKey }: { readonly owner: OwnerEnvelope; readonly rootKey: Uint8Array }, folderKey: Uint8Array): FolderHeader {
+  requireOwnRecord(owner, rootKey);
+  return resigned({ ...body, owner, proof: proofOf(body.folder, folderKey, rootKey) }, folderKey);
 }
 
 /**
@@ -263,10 +337,10 @@ export async function adoptHeader(header: FolderHeader, access: { readonly owner
     return slot.type === "recovery" ? recoverySlotFor(of) : slot;
   }));
   const slots = hasPasswordSlot(header) ? [...kept, ...(await keyholdersSlotsFor(of))] : kept;
-  return resigned({ ...header, owner: access.owner, slots }, folderKey);
+  return madeByOwner({ ...header, slots }, access, folderKey);
 }
 
-function resigned({ mac: _old, ...body }: FolderHeader, folderKey: Uint8Array): FolderHeader {
+function resigned(body: Body, folderKey: Uint8Array): FolderHeader {
   return { ...body, mac: headerMac(body, folderKey) };
 }
 

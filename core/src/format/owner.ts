@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { equalBytes, fromBase64, randomBytes, toBase64, wipe } from "../crypto/bytes";
+import { equalBytes, fromBase64, randomBytes, requireLiveKey, toBase64, wipe } from "../crypto/bytes";
 import { openBox, sealBoxText } from "../crypto/box";
 import { generateKeyPair, openEnvelope, sealTo } from "../crypto/envelope";
 import { type PasswordCost, formatPasswordHashing, hashPassword, hkdf, hmac, newPasswordHashing, parsePasswordHashing } from "../crypto/kdf";
@@ -31,6 +31,8 @@ export const ownerSchema = z.strictObject({
   recovery: z.strictObject({ publicKey: text, privateKey: text, root: envelope }),
   sealing: z.strictObject({ publicKey: text, privateKey: text }),
   keyholders: z.strictObject({ ...keyholdersShape, root: envelope }).exactOptional(),
+  /** Ed25519 public keys of the owner's computers, by which locks made while signed out are known. */
+  devices: z.array(text).max(64),
   mac: text,
 });
 export type OwnerEnvelope = z.output<typeof ownerSchema>;
@@ -46,6 +48,7 @@ function purpose(kind: string, owner: string): string {
 
 function keyOfCode(code: string, owner: string): Buffer {
   const parsed = parseRecoveryCode(code);
+  if (!("wrongGroups" in parsed) && parsed.secret.every((byte) => byte === 0)) throw new EremosError("wrong-code", "That is a recovery code, but not the one for this. Nothing was changed; look for the newer sheet.");
   if ("wrongGroups" in parsed) {
     throw new EremosError("wrong-code", `The recovery code is mistyped in ${nameGroups(parsed.wrongGroups)}. Nothing was changed; look at the sheet again.`, { groups: parsed.wrongGroups.map((group) => String(group + 1)) });
   }
@@ -97,8 +100,8 @@ async function recoverySlot(code: string, rootKey: Uint8Array, owner: string): P
   }
 }
 
-/** Makes a new owner. The caller shows the code once and wipes the root key. */
-export async function createOwner(password: string, code: string, cost: PasswordCost): Promise<{ envelope: OwnerEnvelope; rootKey: Buffer }> {
+/** Makes a new owner, of whose computers these are known. The caller shows the code once and wipes the root key. */
+export async function createOwner(password: string, code: string, cost: PasswordCost, devices: readonly Uint8Array[] = []): Promise<{ envelope: OwnerEnvelope; rootKey: Buffer }> {
   const owner = toBase64(randomBytes(16));
   const rootKey = randomBytes(32);
   const sealing = await generateKeyPair();
@@ -113,6 +116,7 @@ export async function createOwner(password: string, code: string, cost: Password
         publicKey: toBase64(sealing.publicKey),
         privateKey: sealBoxText(rootKey, purpose("sealing", owner), sealing.privateKey),
       },
+      devices: devices.map(toBase64),
     };
     return { envelope: authenticated(body, rootKey), rootKey };
   } finally {
@@ -133,6 +137,16 @@ async function passwordSlot(password: string, rootKey: Uint8Array, owner: string
 /** The same owner under another master password: only the password slot is written anew. */
 export async function withPassword({ mac: _old, ...record }: OwnerEnvelope, rootKey: Uint8Array, password: string, cost: PasswordCost): Promise<OwnerEnvelope> {
   return authenticated({ ...record, password: await passwordSlot(password, rootKey, record.owner, cost) }, rootKey);
+}
+
+const MOST_DEVICES = 64;
+
+/** The same owner, with one more computer that is known as theirs; the same object where it is already. The one known longest goes beyond the limit. */
+export function withDevice(envelope: OwnerEnvelope, rootKey: Uint8Array, device: Uint8Array): OwnerEnvelope {
+  const { mac: _old, ...record } = envelope;
+  const name = toBase64(device);
+  if (record.devices.includes(name)) return envelope;
+  return authenticated({ ...record, devices: [...record.devices, name].slice(-MOST_DEVICES) }, rootKey);
 }
 
 /** The same owner with another recovery code, and a key pair of its own behind it. */
@@ -219,8 +233,35 @@ export function openSealingKey(record: OwnerEnvelope, rootKey: Uint8Array): Buff
   return key;
 }
 
-export function writeOwner(record: OwnerEnvelope): Buffer {
-  return writeRecord(record);
+/**
+ * An owner record that was opened, as it will be written, by everything that is new in it, and vouched for by the root key it leads to. Nothing else
+ * is ever written as the owner's: one that opens by nothing would be the loss of everything.
+ */
+export class ProvenOwner {
+  private constructor(readonly envelope: OwnerEnvelope) {}
+
+  /** `secrets`: each new way in. @throws EremosError `damaged` where one does not lead to the root key; TypeError for a root key that was wiped */
+  static async prove(envelope: OwnerEnvelope, rootKey: Uint8Array, secrets: readonly OwnerSecret[]): Promise<ProvenOwner> {
+    requireLiveKey(rootKey);
+    const record = readOwner(writeRecord(envelope));
+    if (!isRootKeyOf(record, rootKey)) throw unproven();
+    for (const secret of secrets) {
+      const opened = await openOwner(record, secret).catch(() => null);
+      const leads = opened !== null && equalBytes(opened.rootKey, rootKey);
+      wipe(opened?.rootKey);
+      if (!leads) throw unproven();
+    }
+    wipe(openSealingKey(record, rootKey));
+    return new ProvenOwner(record);
+  }
+}
+
+function unproven(): EremosError {
+  return new EremosError("damaged", "The new owner record did not open when it was tried, so it was not written. Nothing was changed; what opened before goes on opening. Try again.");
+}
+
+export function writeOwner({ envelope }: ProvenOwner): Buffer {
+  return writeRecord(envelope);
 }
 
 export function readOwner(bytes: Uint8Array): OwnerEnvelope {

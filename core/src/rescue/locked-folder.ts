@@ -3,9 +3,9 @@ import { EremosError, isEremosError } from "../errors/eremos-error";
 import { readGuard } from "../format/guard-record";
 import { readDrop } from "../format/drop-record";
 import { FOLDER_KEY_NAME, type Generation, type KeyRecord, generationDigest, generationNumbers, keyRecordSchema, openGenerationKey, openPlace, readGeneration, vouchingOf } from "../format/generation";
-import { type FolderHeader, type FolderSecret, MAX_HEADER_BYTES, openFolderPrivateKey, openHeader, openWithSecret, readHeader } from "../format/header";
+import { type FolderHeader, type FolderSecret, MAX_HEADER_BYTES, type OpenedHeader, openFolderPrivateKey, openHeader, openWithSecret, readHeader, standingOf } from "../format/header";
 import { ContentKeys } from "../format/object";
-import { type OwnerEnvelope, openOwner } from "../format/owner";
+import { type OwnerEnvelope, isRootKeyOf, openOwner } from "../format/owner";
 import { readRecord } from "../format/record-file";
 import { type StateRecord, readState } from "../format/state";
 import { type DirEntry, TreeReader, readPackRecord, sourceOf } from "../format/tree";
@@ -21,8 +21,8 @@ export type RescueSecret =
   | { readonly kind: "password"; readonly password: string; /** For a folder that has one of its own. */ readonly folderPassword: string | null }
   | { readonly kind: "code"; readonly code: string }
   | { readonly kind: "shares"; readonly shares: readonly string[] }
-  /** The owner's root key, which the caller wipes; for a folder with a password of its own, what opens that. */
-  | { readonly kind: "root"; readonly rootKey: Uint8Array; readonly folder: FolderSecret | null };
+  /** The owner's root key, which the caller wipes; for a folder with a password of its own, what opens that; and this computer's public key. */
+  | { readonly kind: "root"; readonly rootKey: Uint8Array; readonly folder: FolderSecret | null; readonly devices: readonly Uint8Array[] };
 
 /** What can be said of a locked folder without a key. */
 export interface LockedFound {
@@ -84,37 +84,82 @@ export async function openLocked(plain: RescueSource, secret: RescueSecret, fork
   const source = { ...plain, insured: await insuredOf(plain) };
   const found = await findLocked(source);
   const problems = [...found.problems];
+  const { header, folderKey, standing, devices } = await openFirstKnown(distinct(found.headers), secret);
+  return LockedFolder.with(source, header, { folderKey, standing, devices }, found.state, problems, fork);
+}
+
+function distinct(headers: readonly FolderHeader[]): FolderHeader[] {
+  const seen = new Set<string>();
+  return headers.filter((header) => !seen.has(JSON.stringify(header)) && seen.add(JSON.stringify(header)));
+}
+
+interface Keyed extends OpenedHeader {
+  /** Of the owner's computers. */
+  readonly devices: readonly Uint8Array[];
+}
+
+/** Of several headers the one that somebody known stands behind: whoever can write to the folder can put another in its place. */
+async function openFirstKnown(headers: readonly FolderHeader[], secret: RescueSecret): Promise<Keyed & { readonly header: FolderHeader }> {
+  let unknown: (Keyed & { readonly header: FolderHeader }) | null = null;
   let first: unknown = null;
-  for (const header of found.headers) {
+  for (const header of headers) {
     try {
-      const folderKey = await folderKeyOf(header, secret);
-      return await LockedFolder.with(source, header, folderKey, found.state, problems, fork);
+      const opened = { header, ...(await folderKeyOf(header, secret)) };
+      if (opened.standing !== "unknown") {
+        wipe(unknown?.folderKey);
+        return opened;
+      }
+      if (unknown) wipe(opened.folderKey);
+      unknown ??= opened;
     } catch (error) {
       if (!isEremosError(error)) throw error;
       first ??= error;
     }
   }
+  if (unknown) return unknown;
   throw first;
 }
 
-async function folderKeyOf(header: FolderHeader, secret: RescueSecret): Promise<Buffer> {
+async function folderKeyOf(header: FolderHeader, secret: RescueSecret): Promise<Keyed> {
   const isTogether = header.slots.some(({ type }) => type === "owner-and-password");
-  if ((secret.kind === "code" || secret.kind === "shares") && isTogether) return openWithSecret(header, Buffer.alloc(32), secret);
+  if ((secret.kind === "code" || secret.kind === "shares") && isTogether) {
+    const folderKey = await openWithSecret(header, NO_ROOT, secret);
+    // An earlier code, or earlier keyholders, lead to the folder only: then nothing proves whose it is.
+    const root = await rootKeyOf(header.owner, secret).catch(() => null);
+    const devices = root ? devicesIn(header.owner, root, secret) : [];
+    const standing = standingOf(header, folderKey, { rootKey: root, devices });
+    wipe(root);
+    return { folderKey, standing, devices };
+  }
   const rootKey = await rootKeyOf(header.owner, secret);
   try {
-    if (!isTogether) return await openHeader(header, { rootKey, folderKey: null });
+    const devices = devicesIn(header.owner, rootKey, secret);
+    if (!isTogether) return { ...(await openHeader(header, { rootKey, folderKey: null, devices })), devices };
     const folder = secret.kind === "root" ? secret.folder : secret.kind === "password" && secret.folderPassword !== null ? { kind: "password" as const, password: secret.folderPassword } : null;
     if (!folder) throw new EremosError("needs-folder-password", "This folder has a password of its own, which is needed too. Nothing was touched.");
-    return await openWithSecret(header, rootKey, folder);
+    const folderKey = await openWithSecret(header, rootKey, folder);
+    return { folderKey, standing: standingOf(header, folderKey, { rootKey, devices }), devices };
   } finally {
     wipe(rootKey);
   }
+}
+
+/** Where the code or shares open a slot by themselves, no root key is asked for. */
+const NO_ROOT = Buffer.alloc(0);
+
+/** The owner's computers: those that the record in the folder names, which the root key vouches for, and this one. */
+function devicesIn(owner: OwnerEnvelope, rootKey: Uint8Array, secret: RescueSecret): readonly Uint8Array[] {
+  const own = secret.kind === "root" ? secret.devices : [];
+  return isRootKeyOf(owner, rootKey) ? [...own, ...owner.devices.map((device) => fromBase64(device, 32))] : own;
 }
 
 async function rootKeyOf(owner: OwnerEnvelope, secret: RescueSecret): Promise<Buffer> {
   if (secret.kind === "root") return Buffer.from(secret.rootKey);
   return (await openOwner(owner, secret)).rootKey;
 }
+
+const UNKNOWN_KEY = "This folder was locked by somebody unknown: neither its owner nor a computer of theirs stands behind its key. Whoever made it chose everything in it.";
+const UNKNOWN_LOCK = "The last lock of this folder was not made by its owner, nor by a computer of theirs that is known. What is in it may be somebody else's choice.";
 
 /** The folder's keys by name. */
 type Keys = ReadonlyMap<string, { readonly secret: Buffer; readonly content: ContentKeys }>;
@@ -139,21 +184,24 @@ export class LockedFolder {
     readonly place: Buffer | null,
     readonly entries: readonly RescuedEntry[],
     readonly problems: readonly string[],
+    /** Why it may be somebody else's doing, to be asked about before anything of it is used; null: the owner, or a computer of theirs, stands behind it. */
+    readonly doubt: string | null,
   ) {}
 
-  static async with(source: RescueSource, header: FolderHeader, folderKey: Buffer, state: StateRecord | null, problems: string[], fork: string | null): Promise<LockedFolder> {
+  static async with(source: RescueSource, header: FolderHeader, { folderKey, standing, devices }: Keyed, state: StateRecord | null, problems: string[], fork: string | null): Promise<LockedFolder> {
+    const ofKey = standing === "unknown" ? UNKNOWN_KEY : null;
     const keys = await keysOf(source, header, folderKey, problems);
     const content = (name: string): ContentKeys | null => keys.get(name)?.content ?? null;
     for (const { number, records } of fork === null ? await generationsOf(source, state) : await forkOf(source, fork)) {
-      const tree = await treeOf(source, header, folderKey, content, records, number, problems);
+      const tree = await treeOf(source, header, { folderKey, devices }, content, records, number, problems);
       if (!tree) continue;
       if (fork === null && state && state.generation > 0 && number !== state.generation) problems.push(`The last lock's index (state ${state.generation}) can't be read. What comes out is an earlier state of the folder (state ${number}); what changed after it is missing.`);
       const place = attempt(() => placeOf(tree.record, keys), () => undefined);
-      return new LockedFolder(source, header, state, keys, number, generationDigest(tree.record), place, entriesIn(tree.tree, tree.tree.root, []), problems);
+      return new LockedFolder(source, header, state, keys, number, generationDigest(tree.record), place, entriesIn(tree.tree, tree.tree.root, []), problems, ofKey ?? (tree.isVouched ? null : UNKNOWN_LOCK));
     }
     problems.push("No index of this folder can be read, so the files were looked for in its packs one by one. Links, empty files and empty folders are lost; files that were deleted before may be among them.");
     const salvaged = await salvage(source, header.folder, content);
-    return new LockedFolder(source, header, state, keys, null, null, null, salvaged.entries, [...problems, ...salvaged.problems]);
+    return new LockedFolder(source, header, state, keys, null, null, null, salvaged.entries, [...problems, ...salvaged.problems], ofKey);
   }
 
   /** A file's data, and where in the file each piece belongs; `bytes` is null where it is damaged. Holes are not among them. */
@@ -276,17 +324,17 @@ async function generationsOf(source: RescueSource, state: StateRecord | null): P
   });
 }
 
-async function treeOf(source: RescueSource, header: FolderHeader, folderKey: Buffer, keys: (name: string) => ContentKeys | null, records: readonly string[], number: number, problems: string[]): Promise<{ readonly tree: TreeReader; readonly record: Generation } | null> {
+async function treeOf(source: RescueSource, header: FolderHeader, { folderKey, devices }: Pick<Keyed, "folderKey" | "devices">, keys: (name: string) => ContentKeys | null, records: readonly string[], number: number, problems: string[]): Promise<{ readonly tree: TreeReader; readonly record: Generation; readonly isVouched: boolean } | null> {
   for (const name of records) {
     try {
       const record = readGeneration((await readWhole(source, `.eremos/${name}`)) ?? Buffer.alloc(0));
       if (record.folder !== header.folder || record.generation !== number) throw new EremosError("damaged", "It belongs to another folder or state.");
-      if (vouchingOf(record, folderKey, header.devices.map((device) => fromBase64(device, 32))) === "unvouched") problems.push(`Nobody known vouches for state ${number}: it may have been made by somebody else.`);
+      const isVouched = vouchingOf(record, folderKey, devices) !== "unvouched";
       const index = await SealedObject.open(source, "index", header.folder, record.index.object, keys, record.index.length);
       try {
         const bytes = (await index.hasDigest(fromBase64(record.index.digest, 32))) ? await index.read(0, record.index.length) : null;
         if (!bytes) throw new EremosError("damaged", "Its index is damaged.");
-        return { tree: new TreeReader(sourceOf(bytes), record.index.record), record };
+        return { tree: new TreeReader(sourceOf(bytes), record.index.record), record, isVouched };
       } finally {
         index.close();
       }

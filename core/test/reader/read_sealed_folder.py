@@ -141,13 +141,22 @@ def folder_key(header, root, code, password):  # 4
         return key
 
 
+def check_standing(header, root, key):  # 4.2
+    proof = hmac.new(hkdf(root, b64(header["folder"]), "eremos/1/folder-proof"), key, hashlib.sha256).digest()
+    if "proof" in header and b64(header["proof"]) == proof:
+        return
+    assert header.get("device") in header["owner"]["devices"], "locked by somebody unknown"
+    body = canonical({name: value for name, value in header.items() if name not in ("mac", "owner", "proof", "signature")})
+    Ed25519PublicKey.from_public_bytes(b64(header["device"])).verify(b64(header["signature"]), b"eremos/1/header\n" + body)
+
+
 def check_voucher(generation, header, key):  # 6.3
     body = canonical({name: value for name, value in generation.items() if name not in ("vouch", "signature")})
     if "vouch" in generation:
         expected = hmac.new(hkdf(key, b64(header["folder"]), "eremos/1/generation"), body, hashlib.sha256).digest()
         assert expected == b64(generation["vouch"]), "the generation was changed"
         return
-    assert generation["device"] in header["devices"], "made by a device nobody knows"
+    assert generation["device"] in header["owner"]["devices"], "made by a device nobody knows"
     Ed25519PublicKey.from_public_bytes(b64(generation["device"])).verify(b64(generation["signature"]), b"eremos/1/generation\n" + body)
 
 
@@ -224,6 +233,7 @@ def main():
     root = root_from_password(header["owner"], secret) if kind == "password" else root_from_code(header["owner"], secret)
     check_owner(header["owner"], root)
     key = folder_key(header, root, secret if kind == "code" else None, password)
+    check_standing(header, root, key)
     secrets = {bytes(16): key}
     names = {"folder": key}
     for name in os.listdir(os.path.join(vault, "keys")) if os.path.isdir(os.path.join(vault, "keys")) else []:  # 6.2

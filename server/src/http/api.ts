@@ -1,6 +1,6 @@
 import type { IncomingMessage, ServerResponse } from "node:http";
 import { z } from "zod";
-import { EremosError, fromSystemError, isEremosError } from "@eremos/core";
+import { CONSENTS, EremosError, fromSystemError, isEremosError } from "@eremos/core";
 import { DESKTOP_PARTS } from "../desktop/desktop";
 import { proofFor } from "../desktop/launcher";
 import { desktopParts, setDesktopPart } from "../operations/integrate";
@@ -52,7 +52,7 @@ const visitCallSchema = z.discriminatedUnion("kind", [
   z.strictObject({ kind: z.literal("put-back"), generation: z.int().positive(), hrefs: z.array(href).max(10_000).nullable() }),
   z.strictObject({ kind: z.literal("undo") }),
 ]) satisfies z.ZodType<VisitCall>;
-const target = z.object({ folder: text, accept: z.boolean().default(false), secret: secretSchema.nullable().default(null) });
+const target = z.object({ folder: text, accept: z.array(z.enum(CONSENTS)).max(CONSENTS.length).default([]), secret: secretSchema.nullable().default(null) });
 const shownCode = z.object({ id: text, groups: z.array(text).max(8) });
 
 const ROUTES: Readonly<Record<string, Route>> = {

@@ -13,11 +13,11 @@ export function stateOf(eremos: Eremos, signedIn: boolean, isOwnAccount: boolean
 }
 
 export function settingsOf(eremos: Eremos): SettingsView {
-  eremos.requireKeys();
+  const keys = eremos.requireKeys();
   const owner = eremos.requireOwner();
   const { memoryKiB, passes, lanes } = parsePasswordHashing(owner.password.hashing);
   const offLimits = eremos.offLimits.map(({ path, reason, removable }) => ({ path, reason, removable }));
-  return { dataDirectory: eremos.data.directory, places: eremos.settings.places, hashing: { memoryKiB, passes, lanes }, offLimits, hint: eremos.gate.hint, preferences: eremos.preferences.get(), offLimitsEdits: eremos.preferences.offLimits, syncedBefore: eremos.settings.synced, hasPin: eremos.pin.isSet, stays: eremos.stay.isOn(owner), behind: foldersBehind(eremos, owner).map(nameFolder), withEarlierCode: foldersWithEarlierCode(eremos, owner).map(nameFolder) };
+  return { dataDirectory: eremos.data.directory, places: eremos.settings.places, hashing: { memoryKiB, passes, lanes }, offLimits, hint: eremos.gate.hint, preferences: eremos.preferences.get(), offLimitsEdits: eremos.preferences.offLimits, syncedBefore: eremos.settings.synced, hasPin: eremos.pin.isSet, stays: eremos.stay.isOn(owner), behind: foldersBehind(eremos, keys, owner).map(nameFolder), withEarlierCode: foldersWithEarlierCode(eremos, keys, owner).map(nameFolder) };
 }
 
 export function activityOf(eremos: Eremos): readonly ActivityView[] {

@@ -4,6 +4,7 @@ import type { Eremos } from "../eremos";
 import { nameFolder } from "./paths";
 import { refuseUnfit } from "./password-strength";
 import { renewHeaders } from "./renew-headers";
+import { replaceOwner } from "./replace-owner";
 import { provePassword } from "./sign-in";
 
 export interface PasswordChange {
@@ -18,14 +19,16 @@ export interface EffortChange {
 }
 
 /** Another effort for each try of the same master password, in every header within reach. @throws EremosError `wrong-password` */
-export async function changeEffort(eremos: Eremos, { current, effort }: EffortChange): Promise<PasswordChanged> {
-  const keys = eremos.requireKeys();
-  await provePassword(eremos, current);
-  eremos.data.writeOwner(await withPassword(eremos.requireOwner(), keys.rootKey, current, await measurePasswordCost(effort)));
-  eremos.preferences.set({ effort });
-  const left = await renewHeaders(eremos);
-  eremos.announce({ topic: "session" });
-  return { left: left.map(nameFolder) };
+export function changeEffort(eremos: Eremos, { current, effort }: EffortChange): Promise<PasswordChanged> {
+  return eremos.holding(async (keys) => {
+    await provePassword(eremos, current);
+    const cost = await measurePasswordCost(effort);
+    await replaceOwner(eremos, keys, (owner, rootKey) => withPassword(owner, rootKey, current, cost), [{ kind: "password", password: current }]);
+    eremos.preferences.set({ effort });
+    const left = await renewHeaders(eremos, keys);
+    eremos.announce({ topic: "session" });
+    return { left: left.map(nameFolder) };
+  });
 }
 
 /** What each effort costs on this machine, measured now. */
@@ -39,15 +42,16 @@ export async function efforts(eremos: Eremos): Promise<EffortsView> {
  * Another master password and hint. The owner's own record is written first, then the headers of all folders within reach; the rest is
  * listed, and caught up when it returns. The recovery code stays as it is. @throws EremosError `wrong-password` | `weak-password` | `hint-gives-away`
  */
-export async function changePassword(eremos: Eremos, change: PasswordChange): Promise<PasswordChanged> {
-  const keys = eremos.requireKeys();
-  const { hint } = await refuseUnfit(change);
-  await provePassword(eremos, change.current);
-  const owner = await withPassword(eremos.requireOwner(), keys.rootKey, change.password, await measurePasswordCost(eremos.preferences.get().effort));
-  eremos.data.writeOwner(owner);
-  eremos.gate.setHint(hint);
-  const left = await renewHeaders(eremos);
-  await eremos.registry.record(keys, owner, { at: Date.now(), folder: "", kind: "password", signedIn: true });
-  eremos.announce({ topic: "session" });
-  return { left: left.map(nameFolder) };
+export function changePassword(eremos: Eremos, { current, password, ...change }: PasswordChange): Promise<PasswordChanged> {
+  return eremos.holding(async (keys) => {
+    const { hint } = await refuseUnfit({ password, ...change });
+    await provePassword(eremos, current);
+    const cost = await measurePasswordCost(eremos.preferences.get().effort);
+    const owner = await replaceOwner(eremos, keys, (before, rootKey) => withPassword(before, rootKey, password, cost), [{ kind: "password", password }]);
+    eremos.gate.setHint(hint);
+    const left = await renewHeaders(eremos, keys);
+    await eremos.registry.record(keys, owner, { at: Date.now(), folder: "", kind: "password", signedIn: true });
+    eremos.announce({ topic: "session" });
+    return { left: left.map(nameFolder) };
+  });
 }

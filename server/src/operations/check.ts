@@ -4,8 +4,9 @@ import type { StartedJob } from "../jobs";
 import { formatBytes } from "./lock-folder";
 import type { Target } from "./find-target";
 import { withFolderKey } from "./folder-password";
-import { type OpenRequest, inputFor } from "./open-folder";
+import type { OpenRequest } from "./open-folder";
 import { decodePath, nameOf } from "./paths";
+import { sealedInput } from "./sealed-input";
 import { findUnvisited } from "./visit";
 
 export interface CheckAsked extends Pick<OpenRequest, "pathOrId" | "from" | "secret"> {
@@ -26,11 +27,10 @@ export function requireSealed({ located }: Target): void {
 }
 
 function startCheck(eremos: Eremos, target: Target, folderKey: Buffer | null, sample: boolean): StartedJob<"check"> {
-  const { path, access, keptHeader } = inputFor(eremos, target, false, folderKey);
   return eremos.jobs.start({
     folder: target.record.id,
     verb: "check",
-    request: { verb: "check", input: { path, access, keptHeader, sample } },
+    request: { verb: "check", input: { ...sealedInput(eremos, target, { folderKey }), sample } },
     before: () => undefined,
     after: async (outcome) => {
       const { keys } = eremos;

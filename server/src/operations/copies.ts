@@ -2,9 +2,10 @@ import { EremosError, type RescueSecret, disk, displayPath, forgetFork, inspectF
 import type { CopyView } from "../contract";
 import type { Eremos } from "../eremos";
 import type { StartedJob } from "../jobs";
-import { accessOf, ownAccount } from "../session/keys";
+import { ownAccount } from "../session/keys";
 import { type Target, findTarget } from "./find-target";
 import { fullPath, nameOf, decodePath } from "./paths";
+import { sealedInput } from "./sealed-input";
 import { findUnvisited } from "./visit";
 
 /** More are not listed at once; taking these leaves the rest for the next comparison. */
@@ -22,7 +23,7 @@ function copyAt(eremos: Eremos, typed: string): Copy {
   const copy = fullPath(typed, eremos.settings.home);
   const inspection = inspectFolder(disk, copy);
   if (!inspection || inspection.guard !== "sealed") throw new EremosError("not-protected", `There is no sealed folder at ${displayPath(copy)}. Nothing was touched.`);
-  return { copy, folder: inspection.folder, secret: { kind: "root", rootKey: keys.rootKey, folder: null } };
+  return { copy, folder: inspection.folder, secret: { kind: "root", rootKey: keys.rootKey, folder: null, devices: [eremos.data.device.publicKey] } };
 }
 
 /** What a second copy, or a state of another computer, has that the folder in the list has not, and which of the two is newer. @throws EremosError */
@@ -42,14 +43,13 @@ export async function takeFromCopy(eremos: Eremos, typed: string, fork: string |
   const { copy, folder, secret } = copyAt(eremos, typed);
   const target = await findUnvisited(eremos, folder, "/");
   requireLocked(target);
-  const { record, located } = target;
+  const { record } = target;
   const account = ownAccount();
-  const access = accessOf(eremos.requireKeys(), eremos.requireOwner(), eremos.data.device.publicKey);
   const name = nameOf(decodePath(record.path));
   return eremos.jobs.start({
     folder: record.id,
     verb: "merge",
-    request: { verb: "merge-copy", input: { copy, secret, fork, paths: ids.map(namesOf), original: { path: located.realPath, access, keptHeader: eremos.registry.header(record.id), account, keep: eremos.preferences.get().keepEarlier } } },
+    request: { verb: "merge-copy", input: { copy, secret, fork, paths: ids.map(namesOf), original: { ...sealedInput(eremos, target), account, keep: eremos.preferences.get().keepEarlier } } },
     before: () => undefined,
     after: async ({ taken, damaged, generation, digest, files, bytes }) => {
       await eremos.registry.record(eremos.keys, eremos.requireOwner(), { at: Date.now(), folder: record.id, kind: "changed", signedIn: true }, { ...record, generation, digest, files, bytes });

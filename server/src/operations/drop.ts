@@ -2,6 +2,7 @@ import * as fs from "node:fs";
 import { join as joinPaths } from "node:path";
 import { EremosError, type Located, type Slot, VAULT_NAME, disk, displayPath, inspectFolder, isEremosError, runEngine } from "@eremos/core";
 import type { Eremos } from "../eremos";
+import type { Keys } from "../session/keys";
 import { locateRecord } from "./follow-drives";
 import { directoriesIn } from "./find-dropped";
 import { fullPath } from "./paths";
@@ -30,9 +31,9 @@ export function drop(eremos: Eremos, folder: string, files: readonly string[], f
 }
 
 /** What programs saved into locked folders that stand in view is sealed, and waits to be taken in. Returns how many files were. */
-export async function sealArrivals(eremos: Eremos): Promise<number> {
+export async function sealArrivals(eremos: Eremos, keys: Keys): Promise<number> {
   let taken = 0;
-  for (const record of eremos.registry.list(eremos.requireKeys())) {
+  for (const record of eremos.registry.list(keys)) {
     if (record.publicKey !== "") eremos.registry.keepSlot(record.id, record.publicKey);
     if (record.guard !== "sealed" || record.visibility !== "view") continue;
     try {

@@ -1,9 +1,9 @@
-import { EremosError, type Inspection, type OwnerSecret, type RescueSecret, type ScanFound, adoptFolder, disk, displayPath, fromSystemError, inspectFolder, isEremosError, isLocked, locateFolder, measurePasswordCost, openOwner, withPassword, wipe } from "@eremos/core";
+import { EremosError, type Inspection, type OwnerSecret, type RescueSecret, type ScanFound, adoptFolder, disk, displayPath, fromSystemError, inspectFolder, isEremosError, isLocked, locateFolder, measurePasswordCost, openOwner, ProvenOwner, withDevice, withPassword, wipe } from "@eremos/core";
 import type { FoundFolder, ScanView, TakenIn } from "../contract";
 import type { Eremos } from "../eremos";
 import type { FolderRecord } from "../registry";
 import { throughGate } from "../session/gate";
-import { deriveKeys } from "../session/keys";
+import { Keys } from "../session/keys";
 import { NO_RULES } from "./lock-folder";
 import { readOwnerAt } from "./owner-at";
 import { decodePath, encodePath, fullPath, nameOf } from "./paths";
@@ -67,10 +67,11 @@ export async function takeIn(eremos: Eremos, { path: typed, secret }: TakeInRequ
     throw new EremosError("already-protected", located.equals(path) ? `It is in the list already, as ${where}. Nothing was changed.` : `This is a second copy of ${where}, which is at its place. Nothing was changed; bring this copy's files out with \`eremos rescue\`, or put it where the other one is.`);
   }
   const owner = eremos.requireOwner();
+  const devices = [eremos.data.device.publicKey];
   const isOwn = (await readOwnerAt(path)).owner === owner.owner;
   // The owner is signed in already: of the two passwords of such a folder, only its own is asked.
-  const needed: RescueSecret | null = isOwn && secret?.kind === "password" ? { kind: "root", rootKey: keys.rootKey, folder: secret.folderPassword === null ? null : { kind: "password", password: secret.folderPassword } } : secret;
-  const adopt = (): ReturnType<typeof adoptFolder> => adoptFolder(disk, { path, owner, rootKey: keys.rootKey, secret: needed });
+  const needed: RescueSecret | null = isOwn && secret?.kind === "password" ? { kind: "root", rootKey: keys.rootKey, devices, folder: secret.folderPassword === null ? null : { kind: "password", password: secret.folderPassword } } : secret;
+  const adopt = (): ReturnType<typeof adoptFolder> => adoptFolder(disk, { path, owner, rootKey: keys.rootKey, devices, secret: needed });
   const adopted = secret === null ? await adopt() : (await throughGate(eremos, adopt)).opened;
   const { guard, visibility, lockedName, single } = inspection;
   const at = Date.now();
@@ -117,15 +118,18 @@ export async function returnOwner(eremos: Eremos, { path, secret, password, hint
   const { opened: { rootKey } } = await throughGate(eremos, () => openOwner(owner, secret));
   try {
     const renewed = password === null ? owner : await withPassword(owner, rootKey, password, await measurePasswordCost(eremos.preferences.get().effort));
-    eremos.data.writeOwner(renewed);
+    const known = withDevice(renewed, rootKey, eremos.data.device.publicKey);
+    eremos.data.writeOwner(await ProvenOwner.prove(known, rootKey, [password === null ? secret : { kind: "password", password }]), null);
     eremos.gate.setHint(fit?.hint ?? null);
-    eremos.keep(deriveKeys(renewed, rootKey));
+    eremos.keep(new Keys(known, rootKey));
   } catch (error) {
     wipe(rootKey);
     throw error;
   }
-  await settleIn(eremos);
-  return takeInFound(eremos);
+  return eremos.holding(async (keys) => {
+    await settleIn(eremos, keys);
+    return takeInFound(eremos);
+  });
 }
 
 /** Everything of this owner's that the scan found and the list does not have. Those with a password of their own wait for it. */

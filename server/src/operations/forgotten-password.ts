@@ -1,8 +1,8 @@
-import { measurePasswordCost, openOwner, withPassword, wipe } from "@eremos/core";
+import { ProvenOwner, measurePasswordCost, openOwner, withPassword, wipe } from "@eremos/core";
 import type { BackSecret, PasswordChanged } from "../contract";
 import type { Eremos } from "../eremos";
 import { throughGate } from "../session/gate";
-import { deriveKeys } from "../session/keys";
+import { Keys } from "../session/keys";
 import { nameFolder } from "./paths";
 import { refuseUnfit } from "./password-strength";
 import { foldersBehind } from "./renew-headers";
@@ -24,15 +24,16 @@ export async function resetPassword(eremos: Eremos, { secret, ...chosen }: Forgo
   const { opened: { rootKey }, failedTries } = await throughGate(eremos, () => openOwner(owner, secret));
   try {
     const renewed = await withPassword(owner, rootKey, password, await measurePasswordCost(eremos.preferences.get().effort));
-    eremos.data.writeOwner(renewed);
+    eremos.data.writeOwner(await ProvenOwner.prove(renewed, rootKey, [{ kind: "password", password }]), owner);
     eremos.gate.setHint(hint);
-    eremos.keep(deriveKeys(renewed, rootKey));
+    eremos.keep(new Keys(renewed, rootKey));
   } catch (error) {
     wipe(rootKey);
     throw error;
   }
-  const keys = eremos.requireKeys();
-  await eremos.registry.record(keys, eremos.requireOwner(), { at: Date.now(), folder: "", kind: "password", signedIn: true });
-  await settleIn(eremos);
-  return { failedTries, left: foldersBehind(eremos, eremos.requireOwner()).map(nameFolder) };
+  return eremos.holding(async (keys) => {
+    await eremos.registry.record(keys, eremos.requireOwner(), { at: Date.now(), folder: "", kind: "password", signedIn: true });
+    await settleIn(eremos, keys);
+    return { failedTries, left: foldersBehind(eremos, keys, eremos.requireOwner()).map(nameFolder) };
+  });
 }

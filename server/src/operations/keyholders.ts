@@ -8,6 +8,7 @@ import type { Keys } from "../session/keys";
 import { readOwnerAt } from "./owner-at";
 import { fullPath, nameFolder } from "./paths";
 import { foldersWithEarlierKeyholders, renewHeaders } from "./renew-headers";
+import { replaceOwner } from "./replace-owner";
 import { provePassword } from "./sign-in";
 
 export const namedSchema = z.strictObject({
@@ -28,7 +29,7 @@ export function keyholdersView(eremos: Eremos): KeyholdersView | null {
   return {
     threshold, count: checks.length, of: known?.of ?? null, madeAt: known?.madeAt ?? null, provenAt: known?.provenAt ?? null, mailServer: mailServerOf(eremos, keys)?.host ?? null,
     holders: known?.holders.map(({ share: _share, ...holder }, i) => ({ ...holder, number: i + 1 })) ?? null,
-    withEarlier: foldersWithEarlierKeyholders(eremos, owner).map(nameFolder),
+    withEarlier: foldersWithEarlierKeyholders(eremos, keys, owner).map(nameFolder),
   };
 }
 
@@ -43,16 +44,25 @@ function documentOf(eremos: Eremos, keys: Keys): KeyholdersDocument | null {
  * that the earlier shares, or none, still open. @throws EremosError `wrong-password` | `usage`
  */
 export async function nameKeyholders(eremos: Eremos, { current, of, threshold, holders }: z.output<typeof namedSchema>): Promise<PasswordChanged> {
-  const keys = eremos.requireKeys();
   if (threshold > holders.length) throw new EremosError("usage", `${threshold} shares can’t come together from ${holders.length} keyholders. Nothing was changed.`);
   if (new Set(holders.map(({ name }) => name.toLocaleLowerCase())).size < holders.length) throw new EremosError("usage", "Two keyholders have the same name. Nothing was changed; tell them apart, so that you know whose share is whose.");
-  await provePassword(eremos, current);
-  const { envelope, shares } = await withKeyholders(eremos.requireOwner(), keys.rootKey, { threshold, count: holders.length });
-  const set = envelope.keyholders?.set ?? "";
-  // The names first: a set that holds and whose shares nobody has would be worse than names without a set.
-  eremos.documents.put(keys, "keyholders", { set, threshold, of, madeAt: Date.now(), provenAt: null, holders: holders.map((holder, i) => ({ ...holder, share: shares[i] ?? "", handedAt: null, by: null })) });
-  eremos.data.writeOwner(envelope);
-  return changed(eremos);
+  return eremos.holding(async (keys) => {
+    await provePassword(eremos, current);
+    const { envelope, shares } = await withKeyholders(eremos.requireOwner(), keys.rootKey, { threshold, count: holders.length });
+    const set = envelope.keyholders?.set ?? "";
+    const before = eremos.documents.get(keys, "keyholders");
+    eremos.requireSame(keys);
+    // The names first: a set that holds and whose shares nobody has would be worse than names without a set.
+    eremos.documents.put(keys, "keyholders", { set, threshold, of, madeAt: Date.now(), provenAt: null, holders: holders.map((holder, i) => ({ ...holder, share: shares[i] ?? "", handedAt: null, by: null })) });
+    try {
+      await replaceOwner(eremos, keys, () => envelope, [{ kind: "shares", shares: shares.slice(0, threshold) }, { kind: "shares", shares: shares.slice(-threshold) }]);
+    } catch (error) {
+      if (before) eremos.documents.put(keys, "keyholders", before);
+      else eremos.documents.remove("keyholders");
+      throw error;
+    }
+    return changed(eremos, keys);
+  });
 }
 
 /** Each share with its holder, for whoever hands them out by hand. Null where there are none, or they were named on another computer. */
@@ -61,20 +71,19 @@ export function sharesOf(eremos: Eremos): readonly { readonly name: string; read
 }
 
 /** No keyholders any more. @throws EremosError `wrong-password` */
-export async function dropKeyholders(eremos: Eremos, current: string): Promise<PasswordChanged> {
-  const keys = eremos.requireKeys();
-  await provePassword(eremos, current);
-  const { envelope } = await withKeyholders(eremos.requireOwner(), keys.rootKey, null);
-  eremos.data.writeOwner(envelope);
-  eremos.documents.remove("keyholders");
-  return changed(eremos);
+export function dropKeyholders(eremos: Eremos, current: string): Promise<PasswordChanged> {
+  return eremos.holding(async (keys) => {
+    await provePassword(eremos, current);
+    await replaceOwner(eremos, keys, async (owner, rootKey) => (await withKeyholders(owner, rootKey, null)).envelope, []);
+    eremos.documents.remove("keyholders");
+    return changed(eremos, keys);
+  });
 }
 
-async function changed(eremos: Eremos): Promise<PasswordChanged> {
-  const keys = eremos.requireKeys();
+async function changed(eremos: Eremos, keys: Keys): Promise<PasswordChanged> {
   const owner = eremos.requireOwner();
   for (const record of eremos.registry.list(keys)) eremos.registry.put(keys, { ...record, sharesProvenAt: null }, null);
-  const left = [...(await renewHeaders(eremos)), ...foldersWithEarlierKeyholders(eremos, owner)];
+  const left = [...(await renewHeaders(eremos, keys)), ...foldersWithEarlierKeyholders(eremos, keys, owner)];
   await eremos.registry.record(keys, owner, { at: Date.now(), folder: "", kind: "keyholders", signedIn: true });
   eremos.announce({ topic: "session" });
   eremos.announce({ topic: "folders" });

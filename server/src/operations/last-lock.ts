@@ -2,12 +2,13 @@ import { type Committed, EremosError, type FolderSecret, runEngine, wipe } from 
 import type { LastLockView, VisitEntry } from "../contract";
 import type { Eremos } from "../eremos";
 import { AS_BEFORE } from "../protection";
-import { accessOf, ownAccount } from "../session/keys";
+import { ownAccount } from "../session/keys";
 import { hrefOf, pathOf, shownName } from "../visit/hrefs";
 import { type Target, findTarget } from "./find-target";
 import { withFolderKey } from "./folder-password";
 import { lock } from "./lock-folder";
 import { openAgain } from "./open-folder";
+import { sealedInput } from "./sealed-input";
 import { decodePath } from "./paths";
 
 /** So many changes are listed. */
@@ -22,15 +23,11 @@ function findOpen(eremos: Eremos, folder: string): Target {
   return target;
 }
 
-function sealedOf(eremos: Eremos, { record, located }: Target, folderKey: Buffer | null): { readonly path: Buffer; readonly access: ReturnType<typeof accessOf>; readonly keptHeader: Buffer | null } {
-  return { path: located.realPath, access: accessOf(eremos.requireKeys(), eremos.requireOwner(), eremos.data.device.publicKey, folderKey), keptHeader: eremos.registry.header(record.id) };
-}
-
 /** What changed in a folder that lies open since its last lock. Changes nothing. @throws EremosError */
 export async function sinceLastLock(eremos: Eremos, folder: string, secret: FolderSecret | null): Promise<LastLockView> {
   const target = findOpen(eremos, folder);
   return withFolderKey(eremos, target, secret, async (folderKey) => {
-    const { generation, files, changes, isCut } = await runEngine<"changes">({ verb: "changes", input: { ...sealedOf(eremos, target, folderKey), most: MOST_SHOWN } }, () => undefined).outcome;
+    const { generation, files, changes, isCut } = await runEngine<"changes">({ verb: "changes", input: { ...sealedInput(eremos, target, { folderKey }), most: MOST_SHOWN } }, () => undefined).outcome;
     if (files === 0 && target.record.files > 0) throw new EremosError("unsupported", "There was no room for two copies when this folder was opened, so what was locked last is not kept beside it. Nothing was touched.");
     const entries = changes.map(({ path, kind, type, size, mtimeNs }): VisitEntry => ({ name: path.map(shownName).join("/"), href: hrefOf(path), kind: type, size, modifiedAt: Number(mtimeNs / 1_000_000n), leadsTo: null, change: kind }));
     return { generation, entries, isCut };
@@ -89,7 +86,7 @@ function putBackLocked(eremos: Eremos, target: Target, wanted: Wanted, folderKey
   return eremos.jobs.start({
     folder: record.id,
     verb: "put-back",
-    request: { verb: "put-back", input: { ...sealedOf(eremos, target, folderKey), account, ...wanted } },
+    request: { verb: "put-back", input: { ...sealedInput(eremos, target, { folderKey }), account, ...wanted } },
     before: () => undefined,
     after: async (committed) => {
       await eremos.registry.record(eremos.keys, eremos.requireOwner(), { at: Date.now(), folder: record.id, kind: "put-back", signedIn: true }, { ...record, ...committed });

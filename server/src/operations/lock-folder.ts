@@ -84,7 +84,7 @@ export function lock(eremos: Eremos, request: LockRequest): LockJob {
   if (password) requireFitForPassword(eremos, protection, before !== null);
   const kind = before?.single ? "file" : kindOf(eremos, path);
   const protectedAt = known?.protectedAt ?? note?.protectedAt ?? Date.now();
-  const during: Note = { ...(note ?? NO_RULES), id, path: encodePath(path), ...protection, kind, publicKey: note?.publicKey ?? null, opened: note?.opened ?? null, protectedAt };
+  const during: Note = { ...(note ?? NO_RULES), id, path: encodePath(path), ...protection, kind, publicKey: note?.publicKey ?? null, opened: note?.opened ?? null, isUnknown: note?.isUnknown ?? false, protectedAt };
   const locking: Locking = { eremos, path, id, note, known, during, password, inUseAnyway: request.inUseAnyway, verb: request.verb ?? "lock", keep: request.keep ?? eremos.preferences.get().keepEarlier };
   return protection.guard === "sealed" ? seal(locking) : guard(locking);
 }
@@ -128,7 +128,7 @@ function seal(locking: Locking): StartedJob<"lock"> {
   return eremos.jobs.start({
     folder: id,
     verb,
-    request: { verb: "lock", input: { path, folder: id, visibility, cover, ...eremos.grounds, signer, note: openNote, ...signsOf(id, during, eremos.settings.port), inUseAnyway, keep } },
+    request: { verb: "lock", input: { path, folder: id, visibility, cover, ...eremos.grounds, signer, note: openNote, rekey: during.isUnknown, keptHeader: eremos.registry.header(id), ...signsOf(id, during, eremos.settings.port), inUseAnyway, keep } },
     before: () => begin(locking),
     after: async (outcome) => {
       await recordLock(eremos, during, outcome);
@@ -163,7 +163,7 @@ function guard(locking: Locking): LockJob {
 }
 
 /** For a folder that does not lie open. */
-export const NO_RULES: Pick<Note, "rules" | "openedAt" | "locksAt" | "staysUntil"> = { rules: UNTIL_LOCKED, openedAt: 0, locksAt: null, staysUntil: 0 };
+export const NO_RULES: Pick<Note, "isUnknown" | "rules" | "openedAt" | "locksAt" | "staysUntil"> = { isUnknown: false, rules: UNTIL_LOCKED, openedAt: 0, locksAt: null, staysUntil: 0 };
 
 /** An operation that was cut off is brought to its end first. */
 function bringToRest(path: Buffer): ReturnType<typeof inspectFolder> {

@@ -1,21 +1,21 @@
-import { type FolderSecret, type UnlockInput, type UnlockOutcome, disk, isLocked, locateFolder, releaseOpenFolder } from "@eremos/core";
+import { type Consent, type FolderSecret, type UnlockOutcome, disk, isLocked, locateFolder, releaseOpenFolder } from "@eremos/core";
 import type { LockingRules, OpeningMode, Protection } from "../contract";
 import type { Eremos } from "../eremos";
 import type { StartedJob } from "../jobs";
 import { UNTIL_CHANGED, deadlineOf, rulesFor } from "../locking-rules";
 import { protectionOf } from "../protection";
-import { accessOf } from "../session/keys";
 import type { Target } from "./find-target";
 import { withFolderKey } from "./folder-password";
 import { NO_RULES, formatBytes, isOrdinaryFolder } from "./lock-folder";
 import { decodePath, encodePath, nameOf } from "./paths";
+import { sealedInput } from "./sealed-input";
 import { findUnvisited } from "./visit";
 
 export interface OpenRequest {
   readonly pathOrId: string;
   readonly from: string;
-  /** The owner has been told that the last lock was made by somebody unknown, or that the folder is in an older state, and goes on. */
-  readonly accept: boolean;
+  /** What the owner has been told of, and goes on with. */
+  readonly accept: readonly Consent[];
   /** For a folder with a password of its own. */
   readonly secret?: FolderSecret | null;
 }
@@ -23,19 +23,6 @@ export interface OpenRequest {
 export interface UnlockRequest extends OpenRequest {
   /** Until when it lies open. */
   readonly mode: OpeningMode;
-}
-
-export function inputFor(eremos: Eremos, target: Target, accept: boolean, folderKey: Buffer | null, keep = eremos.preferences.get().keepEarlier): UnlockInput {
-  const { record, located } = target;
-  return {
-    path: located.realPath,
-    access: accessOf(eremos.requireKeys(), eremos.requireOwner(), eremos.data.device.publicKey, folderKey),
-    keptHeader: eremos.registry.header(record.id),
-    expected: record.generation > 0 ? { generation: record.generation, digest: record.digest } : null,
-    acceptUnvouched: accept,
-    acceptOlder: accept,
-    keep,
-  };
 }
 
 export type Opened = Pick<UnlockOutcome, "folder" | "path" | "files" | "bytes">;
@@ -51,7 +38,7 @@ interface Way {
   readonly rules: LockingRules;
   /** What it is locked with next. */
   readonly protection: Protection;
-  readonly accept: boolean;
+  readonly accept: readonly Consent[];
   /** How many earlier states stay, where it is not as the owner chose. */
   readonly keep?: number;
   /** How it ended, where it is not to be told as an opening. */
@@ -68,14 +55,14 @@ export async function unlock(eremos: Eremos, request: UnlockRequest): Promise<Op
 
 /** The first half of locking it in another way; should it be cut off, the next start does the second. @throws EremosError */
 export function openToChange(eremos: Eremos, target: Target, protection: Protection, secret: FolderSecret | null): Promise<OpenJob> {
-  return open(eremos, target, { verb: "reguard", rules: UNTIL_CHANGED, protection, accept: false }, secret);
+  return open(eremos, target, { verb: "reguard", rules: UNTIL_CHANGED, protection, accept: [] }, secret);
 }
 
 /** The last part of putting it back as it was at its last lock. */
 export function openAgain(eremos: Eremos, target: Target, { rules, keep, isBack }: { readonly rules: LockingRules; readonly keep: number; readonly isBack: boolean }, folderKey: Buffer | null): void {
   const name = nameOf(decodePath(target.record.path));
   const summary = isBack ? `${name} is open again, with what you chose as it was at its last lock. What was there instead is kept as an earlier state.` : `${name} is open again, as it was. Putting back did not work.`;
-  void unseal(eremos, { verb: "put-back", rules, protection: protectionOf(target.record), accept: false, keep, summary }, target, folderKey).outcome.catch(() => undefined);
+  void unseal(eremos, { verb: "put-back", rules, protection: protectionOf(target.record), accept: [], keep, summary }, target, folderKey).outcome.catch(() => undefined);
 }
 
 async function open(eremos: Eremos, target: Target, way: Way, secret: FolderSecret | null): Promise<OpenJob> {
@@ -99,7 +86,7 @@ function unguard(eremos: Eremos, { verb, rules, protection }: Way, target: Targe
     after: async (outcome) => {
       const at = Date.now();
       const path = encodePath(outcome.path);
-      eremos.data.writeNote({ ...note, path, rules, openedAt: at, locksAt: deadlineOf(rules, at), staysUntil: 0 });
+      eremos.data.writeNote({ ...NO_RULES, ...note, path, rules, openedAt: at, locksAt: deadlineOf(rules, at) });
       await eremos.registry.record(eremos.keys, eremos.requireOwner(), { at, folder: record.id, kind: EVENTS[verb], signedIn: true }, { ...record, path, openedAt: at });
       eremos.announce({ topic: "folders" });
       return verb === "reguard" ? null : `${nameOf(outcome.path)} is open at its place, with the permissions it had.`;
@@ -121,17 +108,18 @@ function unseal(eremos: Eremos, { verb, rules, protection, accept, keep, summary
   return eremos.jobs.start({
     folder: record.id,
     verb,
-    request: { verb: "unlock", input: { ...inputFor(eremos, target, accept, folderKey, keep), closed: verb === "reguard" } },
+    request: { verb: "unlock", input: { ...sealedInput(eremos, target, { accept, folderKey }), keep: keep ?? eremos.preferences.get().keepEarlier, closed: verb === "reguard" } },
     before: () => {
       if (target.located.inspection.state !== "open") eremos.data.writeNote({ ...NO_RULES, ...note, rules, opened: null });
     },
     after: async (outcome) => {
       const at = Date.now();
       const path = encodePath(outcome.path);
-      eremos.data.writeNote({ ...note, path, publicKey: outcome.note?.publicKey ?? null, opened: outcome.note?.opened ?? null, rules, openedAt: at, locksAt: deadlineOf(rules, at), staysUntil: 0 });
+      eremos.data.writeNote({ ...note, path, publicKey: outcome.note?.publicKey ?? null, opened: outcome.note?.opened ?? null, isUnknown: outcome.isUnknown, rules, openedAt: at, locksAt: deadlineOf(rules, at), staysUntil: 0 });
       const { generation, digest, files, bytes, header } = outcome;
-      const opened = { ...record, path, generation, digest, files, bytes, publicKey: outcome.note?.publicKey ?? record.publicKey, openedAt: at };
-      await eremos.registry.record(eremos.keys, eremos.requireOwner(), { at, folder: record.id, kind: EVENTS[verb], signedIn: true }, opened, header);
+      const opened = { ...record, path, generation, digest, files, bytes, publicKey: outcome.isUnknown ? "" : (outcome.note?.publicKey ?? record.publicKey), openedAt: at };
+      // A header that nobody known stands behind is not kept.
+      await eremos.registry.record(eremos.keys, eremos.requireOwner(), { at, folder: record.id, kind: EVENTS[verb], signedIn: true }, opened, outcome.isUnknown ? null : header);
       eremos.announce({ topic: "folders" });
       return verb === "reguard" ? null : (summary ?? openedSentence(outcome));
     },
@@ -165,12 +153,12 @@ export async function release(eremos: Eremos, request: OpenRequest): Promise<{ j
   return { job, path: path.toString("utf8") };
 }
 
-function unsealForGood(eremos: Eremos, target: Target, accept: boolean, folderKey: Buffer | null): StartedJob<"release"> {
+function unsealForGood(eremos: Eremos, target: Target, accept: readonly Consent[], folderKey: Buffer | null): StartedJob<"release"> {
   const { record } = target;
   return eremos.jobs.start({
     folder: record.id,
     verb: "release",
-    request: { verb: "release", input: inputFor(eremos, target, accept, folderKey) },
+    request: { verb: "release", input: sealedInput(eremos, target, { accept, folderKey }) },
     before: () => eremos.data.writeNote({ ...NO_RULES, ...protectionOf(record), id: record.id, path: record.path, kind: record.kind, publicKey: record.publicKey || null, opened: null, protectedAt: record.protectedAt }),
     after: async (outcome) => {
       await forget(eremos, record.id);

@@ -2,10 +2,10 @@ import { type AccessProblem, type FolderSecret, type Ownership, accessProblems, 
 import type { PermissionsView } from "../contract";
 import type { Eremos } from "../eremos";
 import type { FolderRecord } from "../registry";
-import { accessOf } from "../session/keys";
 import { findTarget } from "./find-target";
 import { withFolderKey } from "./folder-password";
 import { decodePath } from "./paths";
+import { sealedInput } from "./sealed-input";
 
 export interface PermissionsAsked {
   readonly folder: string;
@@ -29,7 +29,7 @@ export async function permissions(eremos: Eremos, { folder, secret, repair }: Pe
   if (access.length > 0 || record?.guard !== "sealed" || !isOpen(record)) return { access: shown, advice: adviceFor(place, access), changes: [], entries: 0, repaired: 0, compared: false };
   const target = findTarget(eremos, folder, "/");
   const outcome = await withFolderKey(eremos, target, secret, (folderKey) => {
-    const input = { path: target.located.realPath, access: accessOf(keys, eremos.requireOwner(), eremos.data.device.publicKey, folderKey), keptHeader: eremos.registry.header(record.id), repair };
+    const input = { ...sealedInput(eremos, target, { folderKey }), repair };
     return runEngine<"permissions">({ verb: "permissions", input }, () => undefined).outcome;
   });
   return {

@@ -3,6 +3,7 @@ import type { PasswordChanged, ShownCode } from "../contract";
 import type { Eremos } from "../eremos";
 import { nameFolder } from "./paths";
 import { foldersWithEarlierCode, renewHeaders } from "./renew-headers";
+import { replaceOwner } from "./replace-owner";
 import { ShownCodes } from "./shown-code";
 import { provePassword } from "./sign-in";
 
@@ -19,15 +20,15 @@ export async function beginNewCode(eremos: Eremos, current: string): Promise<Sho
  * Second half: the groups typed back prove that it was kept. Returns the folders that the old code still opens: those out of reach, and
  * those with a password of their own, until they are opened. Copies made earlier open with the old code for ever.
  */
-export async function finishNewCode(eremos: Eremos, id: string, typed: readonly string[]): Promise<PasswordChanged> {
-  const keys = eremos.requireKeys();
-  const { code } = shown.requireProof(eremos, id, typed);
-  const owner = await withCode(eremos.requireOwner(), keys.rootKey, code);
-  eremos.data.writeOwner(owner);
-  shown.forget(eremos);
-  for (const record of eremos.registry.list(keys)) eremos.registry.put(keys, { ...record, codeProvenAt: null }, null);
-  const left = [...(await renewHeaders(eremos)), ...foldersWithEarlierCode(eremos, owner)];
-  await eremos.registry.record(keys, owner, { at: Date.now(), folder: "", kind: "code", signedIn: true });
-  eremos.announce({ topic: "session" });
-  return { left: left.map(nameFolder) };
+export function finishNewCode(eremos: Eremos, id: string, typed: readonly string[]): Promise<PasswordChanged> {
+  return eremos.holding(async (keys) => {
+    const { code } = shown.requireProof(eremos, id, typed);
+    const owner = await replaceOwner(eremos, keys, (before, rootKey) => withCode(before, rootKey, code), [{ kind: "code", code }]);
+    shown.forget(eremos);
+    for (const record of eremos.registry.list(keys)) eremos.registry.put(keys, { ...record, codeProvenAt: null }, null);
+    const left = [...(await renewHeaders(eremos, keys)), ...foldersWithEarlierCode(eremos, keys, owner)];
+    await eremos.registry.record(keys, owner, { at: Date.now(), folder: "", kind: "code", signedIn: true });
+    eremos.announce({ topic: "session" });
+    return { left: left.map(nameFolder) };
+  });
 }

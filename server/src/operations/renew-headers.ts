@@ -1,26 +1,29 @@
-import { type OwnerEnvelope, type WaysIn, changeOwner, disk, isEremosError, locateFolder, renewGuardOwner, waysInto } from "@eremos/core";
+import { EremosError, type OwnerEnvelope, type WaysIn, changeOwner, disk, isEremosError, locateFolder, renewGuardOwner, waysInto } from "@eremos/core";
 import type { Eremos } from "../eremos";
 import type { FolderRecord } from "../registry";
+import { type Keys, accessOf } from "../session/keys";
 import { decodePath } from "./paths";
+import { isOwnRecord } from "./replace-owner";
 
 /**
  * Puts the owner's present envelope into the header of every folder that still has an older one, after a change of the master password.
  * Returns those out of reach (their drive is away, something works on them): they go on opening with the old password too, and are tried
- * again at each sign-in.
+ * again at each sign-in. @throws EremosError `damaged` where the record does not belong to the keys: no header gets it
  */
-export async function renewHeaders(eremos: Eremos): Promise<FolderRecord[]> {
+export async function renewHeaders(eremos: Eremos, keys: Keys): Promise<FolderRecord[]> {
   const owner = eremos.requireOwner();
-  const behind = foldersBehind(eremos, owner);
+  if (!isOwnRecord(owner, keys)) throw new EremosError("damaged", "The owner record does not belong to the keys that are signed in, so no folder got it. Nothing was changed; sign in again.");
+  const behind = foldersBehind(eremos, keys, owner);
   const left: FolderRecord[] = [];
-  for (const record of behind) if (!(await renew(eremos, owner, record))) left.push(record);
-  renewGuardRecords(eremos, owner);
+  for (const record of behind) if (!(await renew(eremos, keys, owner, record))) left.push(record);
+  renewGuardRecords(eremos, keys, owner);
   if (behind.length > left.length) eremos.announce({ topic: "folders" });
   return left;
 }
 
 /** Folders that are not sealed open without it; their records are only for finding them again elsewhere. What is out of reach is tried at the next sign-in. */
-function renewGuardRecords(eremos: Eremos, owner: OwnerEnvelope): void {
-  for (const record of eremos.registry.list(eremos.requireKeys()).filter(({ guard }) => guard !== "sealed")) {
+function renewGuardRecords(eremos: Eremos, keys: Keys, owner: OwnerEnvelope): void {
+  for (const record of eremos.registry.list(keys).filter(({ guard }) => guard !== "sealed")) {
     try {
       const located = locateFolder(disk, decodePath(record.path), record.id);
       if (located) renewGuardOwner(disk, located.realPath, owner);
@@ -31,33 +34,32 @@ function renewGuardRecords(eremos: Eremos, owner: OwnerEnvelope): void {
 }
 
 /** Folders whose header, as far as it is known here, still opens with an older master password or recovery code. */
-export function foldersBehind(eremos: Eremos, owner: OwnerEnvelope): FolderRecord[] {
-  return foldersWith(eremos, owner, ({ isCurrent }) => !isCurrent);
+export function foldersBehind(eremos: Eremos, keys: Keys, owner: OwnerEnvelope): FolderRecord[] {
+  return foldersWith(eremos, keys, owner, ({ isCurrent }) => !isCurrent);
 }
 
 /** Folders with a password of their own, whose way back by the recovery code can be renewed only when they are opened. */
-export function foldersWithEarlierCode(eremos: Eremos, owner: OwnerEnvelope): FolderRecord[] {
-  return foldersWith(eremos, owner, ({ isCurrent, hasEarlierCode }) => isCurrent && hasEarlierCode);
+export function foldersWithEarlierCode(eremos: Eremos, keys: Keys, owner: OwnerEnvelope): FolderRecord[] {
+  return foldersWith(eremos, keys, owner, ({ isCurrent, hasEarlierCode }) => isCurrent && hasEarlierCode);
 }
 
 /** Folders with a password of their own, which the present keyholders' shares do not open until they are opened. */
-export function foldersWithEarlierKeyholders(eremos: Eremos, owner: OwnerEnvelope): FolderRecord[] {
-  return foldersWith(eremos, owner, ({ isCurrent, hasEarlierKeyholders }) => isCurrent && hasEarlierKeyholders);
+export function foldersWithEarlierKeyholders(eremos: Eremos, keys: Keys, owner: OwnerEnvelope): FolderRecord[] {
+  return foldersWith(eremos, keys, owner, ({ isCurrent, hasEarlierKeyholders }) => isCurrent && hasEarlierKeyholders);
 }
 
-function foldersWith(eremos: Eremos, owner: OwnerEnvelope, has: (ways: WaysIn) => boolean): FolderRecord[] {
-  return eremos.registry.list(eremos.requireKeys()).filter((record) => {
+function foldersWith(eremos: Eremos, keys: Keys, owner: OwnerEnvelope, has: (ways: WaysIn) => boolean): FolderRecord[] {
+  return eremos.registry.list(keys).filter((record) => {
     const header = eremos.registry.header(record.id);
     return header !== null && has(waysInto(header, owner));
   });
 }
 
-async function renew(eremos: Eremos, owner: OwnerEnvelope, record: FolderRecord): Promise<boolean> {
-  const keys = eremos.requireKeys();
+async function renew(eremos: Eremos, keys: Keys, owner: OwnerEnvelope, record: FolderRecord): Promise<boolean> {
   try {
     const located = locateFolder(disk, decodePath(record.path), record.id);
     if (!located) return false;
-    const header = await changeOwner(disk, { path: located.realPath, owner, keptHeader: eremos.registry.header(record.id) });
+    const header = await changeOwner(disk, { path: located.realPath, access: accessOf(keys, owner, eremos.data.device.publicKey), keptHeader: eremos.registry.header(record.id) });
     eremos.registry.put(keys, record, header);
     return true;
   } catch (error) {

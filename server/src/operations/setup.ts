@@ -1,7 +1,7 @@
-import { EremosError, createOwner, measurePasswordCost, newRecoveryCode, wipe } from "@eremos/core";
+import { EremosError, ProvenOwner, createOwner, measurePasswordCost, newRecoveryCode, wipe } from "@eremos/core";
 import type { Effort, ShownCode } from "../contract";
 import type { Eremos } from "../eremos";
-import { deriveKeys } from "../session/keys";
+import { Keys } from "../session/keys";
 import { refuseUnfit } from "./password-strength";
 import { ShownCodes } from "./shown-code";
 
@@ -41,12 +41,12 @@ export async function setupAtOnce(eremos: Eremos, input: SetupInput): Promise<{ 
 
 async function write(eremos: Eremos, { password, hint, effort = "standard" }: SetupInput, code: string): Promise<void> {
   if (eremos.data.owner()) throw new EremosError("already-set-up", "Eremos already has a master password. Nothing was changed.");
-  const { envelope, rootKey } = await createOwner(password, code, await measurePasswordCost(effort));
+  const { envelope, rootKey } = await createOwner(password, code, await measurePasswordCost(effort), [eremos.data.device.publicKey]);
   try {
-    eremos.data.writeOwner(envelope);
+    eremos.data.writeOwner(await ProvenOwner.prove(envelope, rootKey, [{ kind: "password", password }, { kind: "code", code }]), null);
     eremos.gate.setHint(hint);
     eremos.preferences.set({ effort });
-    eremos.keep(deriveKeys(envelope, rootKey));
+    eremos.keep(new Keys(envelope, rootKey));
   } catch (error) {
     wipe(rootKey);
     throw error;

@@ -1,11 +1,12 @@
-import { EremosError, openWithPassword, wipe } from "@eremos/core";
+import { EremosError, isEremosError, openWithPassword, toBase64, withDevice, wipe } from "@eremos/core";
 import type { Eremos } from "../eremos";
-import { deriveKeys } from "../session/keys";
+import { Keys } from "../session/keys";
 import { throughGate } from "../session/gate";
 import { closeUp } from "./close-up";
 import { sealArrivals } from "./drop";
 import { recoverInterrupted, tellOfListed } from "./recover-interrupted";
 import { renewHeaders } from "./renew-headers";
+import { replaceOwner } from "./replace-owner";
 
 /**
  * Opens the gate. Returns how many wrong passwords there were since the last sign-in.
@@ -16,23 +17,37 @@ export async function signIn(eremos: Eremos, password: string): Promise<{ failed
   const { opened, failedTries } = await throughGate(eremos, () => openWithPassword(owner, password));
   const { rootKey } = opened;
   try {
-    eremos.keep(deriveKeys(owner, rootKey));
+    eremos.keep(new Keys(owner, rootKey));
   } catch (error) {
     wipe(rootKey);
     throw error;
   }
   eremos.stay.pause(false);
-  await settleIn(eremos);
+  eremos.data.forgetOwnerBefore();
+  await eremos.holding((keys) => settleIn(eremos, keys));
   return { failedTries };
 }
 
-export async function settleIn(eremos: Eremos): Promise<void> {
+export async function settleIn(eremos: Eremos, keys: Keys): Promise<void> {
   await recoverInterrupted(eremos);
-  await eremos.registry.takeIn(eremos.requireKeys());
+  await eremos.registry.takeIn(keys);
   tellOfListed(eremos);
-  await renewHeaders(eremos);
-  await sealArrivals(eremos);
+  await knowThisComputer(eremos, keys);
+  await renewHeaders(eremos, keys);
+  await sealArrivals(eremos, keys);
   eremos.announce({ topic: "session" });
+}
+
+/** What this computer locks while nobody is signed in is known as the owner's on their other computers, too. */
+async function knowThisComputer(eremos: Eremos, keys: Keys): Promise<void> {
+  const { publicKey } = eremos.data.device;
+  if (eremos.requireOwner().devices.includes(toBase64(publicKey))) return;
+  try {
+    await replaceOwner(eremos, keys, (owner, rootKey) => withDevice(owner, rootKey, publicKey), []);
+  } catch (error) {
+    // Another Eremos is writing the record just now: the next sign-in does it.
+    if (!isEremosError(error)) throw error;
+  }
 }
 
 /** For a program of this account whose owner chose to stay signed in. @throws EremosError `needs-sign-in` */
@@ -41,20 +56,22 @@ export async function returnStaying(eremos: Eremos): Promise<void> {
   if (eremos.keys) return;
   const rootKey = eremos.stay.isWaiting(owner) ? eremos.stay.rootKey(owner) : null;
   if (!rootKey) throw new EremosError("needs-sign-in", "Eremos can't sign in by itself any more. Nothing was changed; sign in with the master password.");
-  eremos.keep(deriveKeys(owner, rootKey));
-  await settleIn(eremos);
+  eremos.keep(new Keys(owner, rootKey));
+  await eremos.holding((keys) => settleIn(eremos, keys));
 }
 
 /** Stays signed in on this account from now on, or no longer. Turning it on asks for the master password. @throws EremosError as {@link signIn} */
-export async function setStay(eremos: Eremos, current: string | null): Promise<void> {
-  const keys = eremos.requireKeys();
-  const owner = eremos.requireOwner();
-  if (current === null) eremos.stay.turnOff(owner);
-  else {
-    await provePassword(eremos, current);
-    eremos.stay.turnOn(owner, keys.rootKey);
-  }
-  eremos.announce({ topic: "session" });
+export function setStay(eremos: Eremos, current: string | null): Promise<void> {
+  return eremos.holding(async (keys) => {
+    const owner = eremos.requireOwner();
+    if (current === null) eremos.stay.turnOff(owner);
+    else {
+      await provePassword(eremos, current);
+      eremos.requireSame(keys);
+      eremos.stay.turnOn(owner, keys.rootKey);
+    }
+    eremos.announce({ topic: "session" });
+  });
 }
 
 /** Nobody has touched the page for a while: as {@link signOut}, but a PIN, if there is one, still leads back in. */
@@ -72,7 +89,7 @@ function lockAtSignOut(eremos: Eremos, leaveOpen: boolean): void {
 /** Back after an idle sign-out. @throws EremosError `wrong-pin` | `needs-sign-in` */
 export async function returnWithPin(eremos: Eremos, pin: string): Promise<void> {
   eremos.wake(pin);
-  await eremos.registry.takeIn(eremos.requireKeys());
+  await eremos.holding((keys) => eremos.registry.takeIn(keys));
   eremos.announce({ topic: "session" });
 }
 

@@ -1,17 +1,19 @@
-import { type Committed, EremosError, type FolderSecret } from "@eremos/core";
+import { type Committed, type Consent, EremosError, type FolderSecret } from "@eremos/core";
 import type { VisitView } from "../contract";
 import type { Eremos } from "../eremos";
 import { MINUTE_MS } from "../locking-rules";
-import { accessOf, ownAccount } from "../session/keys";
+import { ownAccount } from "../session/keys";
 import { type Target, findTarget } from "./find-target";
 import { withFolderKey } from "./folder-password";
+import { sealedInput } from "./sealed-input";
 
 export interface VisitAsked {
   readonly pathOrId: string;
   readonly from: string;
   /** After which it ends, used or not; null: when nobody has used it for a while. */
   readonly minutes: number | null;
-  readonly accept: boolean;
+  /** What the owner has been told of, and goes on with. */
+  readonly accept: readonly Consent[];
   readonly secret: FolderSecret | null;
 }
 
@@ -25,13 +27,14 @@ export async function startVisit(eremos: Eremos, asked: VisitAsked): Promise<Vis
   return withFolderKey(eremos, target, asked.secret, (folderKey) => begin(eremos, target, asked, folderKey));
 }
 
-async function begin(eremos: Eremos, { record, located }: Target, { minutes, accept }: VisitAsked, folderKey: Buffer | null): Promise<VisitView> {
+async function begin(eremos: Eremos, target: Target, { minutes, accept }: VisitAsked, folderKey: Buffer | null): Promise<VisitView> {
   const { keys } = eremos;
+  const { record } = target;
   const account = ownAccount();
   let latest: Committed | null = null;
   const view = await eremos.visits.start({
     folder: record.id,
-    input: { path: located.realPath, access: accessOf(eremos.requireKeys(), eremos.requireOwner(), eremos.data.device.publicKey, folderKey), keptHeader: eremos.registry.header(record.id), account, acceptUnvouched: accept, keep: eremos.preferences.get().keepEarlier },
+    input: { ...sealedInput(eremos, target, { accept, folderKey }), account, keep: eremos.preferences.get().keepEarlier },
     idleMs: IDLE_MINUTES * MINUTE_MS,
     endsAt: minutes === null ? null : Date.now() + minutes * MINUTE_MS,
     onCommit: (committed) => {

@@ -1,19 +1,62 @@
-import { type OwnerAccess, type OwnerEnvelope, hkdf, openSealingKey, wipe } from "@eremos/core";
+import { EremosError, type OwnerAccess, type OwnerEnvelope, hkdf, openSealingKey, wipe } from "@eremos/core";
 
-/** The signed-in owner's keys. In memory only; {@link forgetKeys} wipes them. */
-export interface Keys {
-  readonly rootKey: Buffer;
-  readonly databaseKey: Buffer;
+/**
+ * The signed-in owner's keys, in memory only. Whoever works with them over a wait holds them: a sign-out ends the session at once, and wipes them when the
+ * last holder lets go. What was wiped can't be had any more: it would be zeros, and whatever is sealed with zeros is lost.
+ */
+export class Keys {
+  private holders = 0;
+  private isEnding = false;
+  private isWiped = false;
+  private readonly secrets: { readonly root: Buffer; readonly database: Buffer; readonly sealing: Buffer };
+
+  /** Takes the root key over. @throws EremosError `damaged` */
+  constructor(owner: OwnerEnvelope, rootKey: Buffer) {
+    this.secrets = { root: rootKey, database: hkdf(rootKey, Buffer.from(owner.owner), "eremos/1/database"), sealing: openSealingKey(owner, rootKey) };
+  }
+
+  private secret(name: keyof Keys["secrets"]): Buffer {
+    if (this.isWiped) throw new EremosError("needs-sign-in", "You were signed out meanwhile. What was not done yet is left undone; sign in, and do it again.");
+    return this.secrets[name];
+  }
+
+  get rootKey(): Buffer {
+    return this.secret("root");
+  }
+
+  get databaseKey(): Buffer {
+    return this.secret("database");
+  }
+
   /** Opens what was sealed to the owner while nobody was signed in. */
-  readonly sealingKey: Buffer;
-}
+  get sealingKey(): Buffer {
+    return this.secret("sealing");
+  }
 
-export function deriveKeys(owner: OwnerEnvelope, rootKey: Buffer): Keys {
-  return { rootKey, databaseKey: hkdf(rootKey, Buffer.from(owner.owner), "eremos/1/database"), sealingKey: openSealingKey(owner, rootKey) };
-}
+  /** Until the returned function is called, they are not wiped. */
+  hold(): () => void {
+    this.secret("root");
+    this.holders++;
+    let isHeld = true;
+    return () => {
+      if (!isHeld) return;
+      isHeld = false;
+      this.holders--;
+      this.wipeIfEnded();
+    };
+  }
 
-export function forgetKeys(keys: Keys): void {
-  wipe(keys.rootKey, keys.databaseKey, keys.sealingKey);
+  /** The session is over. */
+  end(): void {
+    this.isEnding = true;
+    this.wipeIfEnded();
+  }
+
+  private wipeIfEnded(): void {
+    if (!this.isEnding || this.holders > 0) return;
+    this.isWiped = true;
+    wipe(this.secrets.root, this.secrets.database, this.secrets.sealing);
+  }
 }
 
 /** The owner envelope is read anew each time: another process may have changed the master password. */

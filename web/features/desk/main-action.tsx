@@ -5,6 +5,7 @@ import { useRouter } from "next/navigation";
 import type { ReactNode } from "react";
 import type { FolderView, OpeningMode } from "@eremos/server/contract";
 import { useWithSecret } from "@/features/folder/ask-secret";
+import { withConsent } from "@/features/folder/consent";
 import { Button, buttonClasses } from "@/ui/button";
 import { Menu } from "@/ui/menu";
 import { api } from "@/lib/api";
@@ -53,8 +54,10 @@ function VisitAction({ folder, size }: Required<MainActionProps>): ReactNode {
   const router = useRouter();
   const contents = `/folders/${folder.id}/contents`;
   const start = useWithSecret(folder, "Visit", async (secret, minutes: number | null) => {
-    await api.startVisit(folder.id, minutes, secret);
-    router.push(contents);
+    await withConsent(folder.id, async (accept, given) => {
+      await api.startVisit(folder.id, minutes, given, accept);
+      router.push(contents);
+    }, secret);
   });
   const end = useVerb(() => api.endVisit(folder.id));
   if (folder.visit) {

@@ -2,9 +2,10 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { type ReactNode, useEffect, useRef, useState } from "react";
 import { toast } from "sonner";
-import type { JobView } from "@eremos/server/contract";
+import type { Consent, JobView } from "@eremos/server/contract";
+import { askConsent, isConsent } from "@/features/folder/consent";
 import { api } from "@/lib/api";
-import { KEYS, showError, useJobs } from "@/lib/queries";
+import { KEYS, useJobs } from "@/lib/queries";
 
 /** Says how work ended, in words that say what is true now. Work that ended before this page was opened is not told again. */
 export function JobToasts(): ReactNode {
@@ -34,9 +35,19 @@ function tell(job: JobView): void {
     return;
   }
   const code = job.error?.code;
-  const mayAccept = code === "unvouched" || code === "rolled-back";
-  toast.error(message, {
-    duration: 20_000,
-    ...(mayAccept && (job.verb === "unlock" || job.verb === "release") ? { action: { label: "Open all the same", onClick: () => void (job.verb === "unlock" ? api.unlock(job.folder, { kind: "usual" }, null, true) : api.release(job.folder, null, true)).catch(showError) } } : {}),
+  if (isConsent(code) && (job.verb === "unlock" || job.verb === "release")) return ask(job, code, message);
+  toast.error(message, { duration: 20_000 });
+}
+
+/** What was agreed to, by the job that was begun with it. */
+const accepted = new Map<string, readonly Consent[]>();
+
+function ask(job: JobView, code: Consent, message: string): void {
+  askConsent({
+    folder: job.folder, code, message, accepted: accepted.get(job.id) ?? [],
+    goOn: async (accept, secret) => {
+      const begun = job.verb === "unlock" ? await api.unlock(job.folder, { kind: "usual" }, secret, accept) : await api.release(job.folder, secret, accept);
+      if (begun.job !== null) accepted.set(begun.job, accept);
+    },
   });
 }

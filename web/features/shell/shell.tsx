@@ -7,6 +7,7 @@ import { SelectionProvider } from "./selection";
 import { TopBar } from "./top-bar";
 import { DropTarget } from "@/features/desk/drop-target";
 import { ProtectDialog } from "@/features/desk/protect-dialog";
+import { ConsentDialog } from "@/features/folder/consent";
 import { api } from "@/lib/api";
 import { followEvents } from "@/lib/events";
 import { KEYS } from "@/lib/queries";
@@ -39,6 +40,7 @@ export function Shell({ failedTries, onFailuresSeen, onSignedOut, children }: Sh
       )}
       <ProtectDialog />
       <JobToasts />
+      <ConsentDialog />
     </SelectionProvider>
   );
 }
