@@ -2,18 +2,18 @@ import { userInfo } from "node:os";
 import { resolve } from "node:path";
 import { EremosError, type RescueSecret, type ScanFound, describeFound, describeReport, directorySource, findLocked, rescue, scan } from "@eremos/core";
 import { keyholdersView, mend, nameKeyholders, practice, resetPassword, returnOwner, scanPlaces, sharesOf } from "@eremos/server";
-import { BACK_FLAGS, type Command, type Invocation, backSecret, hintOf, isWithoutPassword, noWords, oneWord, only, openGate, ownSecret, signInWith, withEremos } from "./invocation";
+import { BACK_FLAGS, type Command, type Invocation, acceptedBy, backSecret, hintOf, isWithoutPassword, noWords, oneWord, only, openGate, ownSecret, signInWith, withEremos } from "./invocation";
 import { endProgress, showProgress } from "./progress";
 
 /** Getting back in, and everything out: what works without the list, the database, or the password. */
 export const rescueCommand: Command = async (invocation) => {
-  only(invocation, "password-stdin", ...BACK_FLAGS, "to");
+  only(invocation, "password-stdin", ...BACK_FLAGS, "to", "accept");
   const folder = resolve(oneWord(invocation, "folder"));
   const { to } = invocation.flags;
   if (typeof to !== "string" || to === "") throw new EremosError("usage", "Say where to: --to DIRECTORY, an empty or a new one on a disk with enough room.");
   const from = Buffer.from(folder);
   const target = resolve(to);
-  const report = await rescue({ folder: from, to: Buffer.from(target), secret: () => rescueSecret(from, invocation), progress: (progress) => showProgress("", "unlock", { phase: "restoring", ...progress }) });
+  const report = await rescue({ folder: from, to: Buffer.from(target), secret: () => rescueSecret(from, invocation), acceptUnknown: acceptedBy(invocation).includes("unvouched"), progress: (progress) => showProgress("", "unlock", { phase: "restoring", ...progress }) });
   endProgress();
   return { result: report, lines: describeReport(report, target), exitCode: report.damaged.length > 0 || report.problems.length > 0 ? 5 : 0 };
 };

@@ -13,7 +13,7 @@ function at<T extends HTMLElement>(id: string): T {
 
 const view = {
   folder: at<HTMLInputElement>("folder"), which: at("which"), found: at<HTMLSelectElement>("found"), chosen: at("chosen"), secret: at("secret"), form: at<HTMLFormElement>("form"), byPassword: at("by-password"), byOwn: at("by-own"), byCode: at("by-code"), byShares: at("by-shares"),
-  password: at<HTMLInputElement>("password"), own: at<HTMLInputElement>("own"), code: at<HTMLInputElement>("code"), shares: at<HTMLTextAreaElement>("shares"), asked: at("asked"), looks: at("looks"), hint: at("hint"), wrong: at("wrong"), contents: at("contents"), summary: at("summary"), problems: at("problems"),
+  password: at<HTMLInputElement>("password"), own: at<HTMLInputElement>("own"), code: at<HTMLInputElement>("code"), shares: at<HTMLTextAreaElement>("shares"), asked: at("asked"), looks: at("looks"), hint: at("hint"), wrong: at("wrong"), contents: at("contents"), doubt: at("doubt"), doubted: at("doubted"), trust: at<HTMLButtonElement>("trust"), ways: at("ways"), summary: at("summary"), problems: at("problems"),
   all: at<HTMLButtonElement>("all"), find: at<HTMLInputElement>("find"), progress: at<HTMLProgressElement>("progress"), list: at("list"), more: at("more"),
 };
 
@@ -107,7 +107,7 @@ async function open(): Promise<void> {
   try {
     close();
     locked = await openLocked(filesSource(files, view.found.value), secretTyped());
-    showContents(locked);
+    askOrShow(locked);
   } catch (error) {
     view.contents.hidden = true;
     view.wrong.textContent = wordsOf(error);
@@ -129,7 +129,22 @@ function wordsOf(error: unknown): string {
   return isEremosError(error) ? error.message : `Something went wrong here (${error instanceof Error ? error.message : String(error)}). The locked folder is as it was.`;
 }
 
+/** What nobody known stands behind is shown to whoever knows who locked it. */
+function askOrShow(of: LockedFolder): void {
+  view.doubt.hidden = of.doubt === null;
+  view.ways.hidden = of.doubt !== null;
+  if (of.doubt === null) return showContents(of);
+  view.doubted.textContent = of.doubt;
+  view.summary.textContent = view.more.textContent = "";
+  view.problems.replaceChildren();
+  view.list.replaceChildren();
+  view.contents.hidden = false;
+  view.trust.focus();
+}
+
 function showContents(of: LockedFolder): void {
+  view.doubt.hidden = true;
+  view.ways.hidden = false;
   const all = of.entries.filter((entry) => entry.kind === "file");
   view.summary.textContent = `${all.length.toLocaleString()} ${all.length === 1 ? "file" : "files"}, ${bytesIn(all.reduce((sum, { size }) => sum + size, 0))}.${of.place ? ` It lay at ${of.place.toString("utf8")}.` : ""}`;
   view.problems.replaceChildren(...of.problems.map(item));
@@ -210,6 +225,9 @@ view.shares.addEventListener("input", checkShares);
 view.form.addEventListener("submit", (event) => {
   event.preventDefault();
   void open();
+});
+view.trust.addEventListener("click", () => {
+  if (locked) showContents(locked);
 });
 view.find.addEventListener("input", showList);
 view.all.addEventListener("click", () => {

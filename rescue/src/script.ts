@@ -13,6 +13,7 @@ const USAGE = `rescue.mjs: gets everything out of a folder that Eremos locked, w
   --shares-stdin     keyholders' shares are the lines of standard input
   --code             ask for the recovery code instead of the password
   --shares           ask for keyholders' shares instead of the password
+  --accept unknown   although nobody known stands behind what was locked: whoever did it chose everything in it
   --json             one JSON document on standard output
 
 FOLDER is the one that has a directory called .eremos in it, whatever its name is now.
@@ -23,6 +24,7 @@ const EXIT_CODES = { usage: 2, password: 3, refused: 4, damage: 5, failed: 6 } a
 interface Flags {
   readonly to?: string | undefined;
   readonly json?: boolean | undefined;
+  readonly accept?: string | undefined;
   readonly code?: boolean | undefined;
   readonly shares?: boolean | undefined;
   readonly help?: boolean | undefined;
@@ -68,7 +70,7 @@ function ask(message: string): Promise<string> {
 async function rescueCommand(folder: string, flags: Flags): Promise<number> {
   if (flags.to === undefined) throw new EremosError("usage", "Say where to: --to DIRECTORY, an empty or a new one on a disk with enough room.");
   const from = Buffer.from(path.resolve(folder));
-  const report: RescueReport = await rescue({ folder: from, to: Buffer.from(path.resolve(flags.to)), secret: () => secretFor(from, flags), progress: showProgress() });
+  const report: RescueReport = await rescue({ folder: from, to: Buffer.from(path.resolve(flags.to)), secret: () => secretFor(from, flags), acceptUnknown: flags.accept === "unknown", progress: showProgress() });
   endProgress();
   if (flags.json) process.stdout.write(`${JSON.stringify(report)}\n`);
   else process.stdout.write(`${describeReport(report, path.resolve(flags.to)).join("\n")}\n`);
@@ -106,7 +108,7 @@ async function main(words: readonly string[]): Promise<number> {
   try {
     const { values, positionals } = parseArgs({
       args: [...words], allowPositionals: true,
-      options: { to: { type: "string" }, json: { type: "boolean" }, code: { type: "boolean" }, shares: { type: "boolean" }, "shares-stdin": { type: "boolean" }, "password-stdin": { type: "boolean" }, "code-stdin": { type: "boolean" }, help: { type: "boolean", short: "h" } },
+      options: { to: { type: "string" }, json: { type: "boolean" }, accept: { type: "string" }, code: { type: "boolean" }, shares: { type: "boolean" }, "shares-stdin": { type: "boolean" }, "password-stdin": { type: "boolean" }, "code-stdin": { type: "boolean" }, help: { type: "boolean", short: "h" } },
     });
     json = values.json === true;
     const [first, second] = positionals;

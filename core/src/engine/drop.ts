@@ -4,7 +4,7 @@ import { type DropRecord, readDrop } from "../format/drop-record";
 import { openGenerationKey } from "../format/generation";
 import { type FolderHeader, openFolderPrivateKey } from "../format/header";
 import { ContentKeys } from "../format/object";
-import { type Meta, isName, readPackRecord } from "../format/tree";
+import { type Meta, namesOf, readPackRecord } from "../format/tree";
 import type { Dir, Disk } from "../platform/port";
 import { within } from "./handles";
 import { ObjectReader, removeObject } from "./object-io";
@@ -99,8 +99,8 @@ async function openDrop(disk: Disk, vault: Dir, record: DropRecord, folderKey: B
     const opened = new ObjectReader(disk, vault, "drop", record.folder, () => keys, record);
     reader = opened;
     const { path, entry, length, recordLength } = readPackRecord(opened.marker, (offset, count) => opened.read(offset, count));
-    const names = splitNames(path);
-    if (entry.kind !== "file" || entry.size !== length || recordLength + length !== record.length || names.length === 0) throw new EremosError("damaged", "A file that was put in is not what it says.");
+    const names = namesOf(path);
+    if (entry.kind !== "file" || entry.size !== length || recordLength + length !== record.length || names.some((name) => name.length > LONGEST_NAME)) throw new EremosError("damaged", "A file that was put in is not what it says.");
     return {
       id: record.key, path: names, meta: entry.meta, size: length, at: record.at,
       read: (position, count) => opened.read(recordLength + position, Math.min(count, length - position)),
@@ -128,20 +128,6 @@ export function removeRecord(disk: Disk, vault: Dir, key: string): void {
     disk.unlink(drops, name);
     disk.syncDir(drops);
   });
-}
-
-/** Whoever put it there chose the path: where a part of it is no name, the drop is none. */
-function splitNames(path: Buffer): Buffer[] {
-  const names: Buffer[] = [];
-  for (let start = 0; start <= path.length; ) {
-    const slash = path.indexOf(0x2f, start);
-    const end = slash < 0 ? path.length : slash;
-    const name = path.subarray(start, end);
-    if (!isName(name) || name.length > LONGEST_NAME) return [];
-    names.push(name);
-    start = end + 1;
-  }
-  return names;
 }
 
 /** Puts what waits into the opened folder, as files like others; a name that is taken stays with what has it. */

@@ -256,7 +256,11 @@ export class TreeReader {
     const entries: Entry[] = [];
     for (let i = 0; i < count; i++) {
       head.position = bytes.readUInt32LE(LISTING_HEAD_BYTES + 4 * i);
-      entries.push(checked(readEntry(head), offset));
+      const entry = checked(readEntry(head), offset);
+      const before = entries.at(-1);
+      // One name twice would let a link lead what comes after it somewhere else.
+      if (before && Buffer.compare(before.name, entry.name) >= 0) throw new EremosError("damaged", "The folder's index holds a name twice, or out of order.");
+      entries.push(entry);
     }
     return { first, entries };
   }
@@ -380,7 +384,22 @@ export function readPackRecord(marker: Buffer, read: (offset: number, length: nu
   if (!head.subarray(0, marker.length).equals(marker) || length > MOST_RECORD_BYTES) throw new EremosError("damaged", "What stands before a file's data is damaged.");
   const reader = new ByteReader(read(PACK_RECORD_HEAD_BYTES, length));
   const path = reader.raw(reader.u32());
-  return { path, entry: readEntry(reader), length: reader.size(), recordLength: PACK_RECORD_HEAD_BYTES + length };
+  const entry = readEntry(reader);
+  // Of a drop, whoever made it chose both.
+  if (!namesOf(path).every(isName) || !isName(entry.name)) throw new EremosError("damaged", "What stands before a file's data holds a name that no file system allows.");
+  return { path, entry, length: reader.size(), recordLength: PACK_RECORD_HEAD_BYTES + length };
+}
+
+/** The names of a path within the folder, which are joined by slashes. */
+export function namesOf(path: Buffer): Buffer[] {
+  const names: Buffer[] = [];
+  for (let at = 0; at <= path.length; ) {
+    const slash = path.indexOf(0x2f, at);
+    const end = slash < 0 ? path.length : slash;
+    names.push(path.subarray(at, end));
+    at = end + 1;
+  }
+  return names;
 }
 
 const PACK_RECORD_HEAD_BYTES = 16 + 4;

@@ -1,5 +1,5 @@
 import type { ContentKeys } from "../format/object";
-import { type Meta, type PackRecord, isName, readPackRecord } from "../format/tree";
+import { type Meta, type PackRecord, namesOf, readPackRecord } from "../format/tree";
 import { isEremosError } from "../errors/eremos-error";
 import type { FileData, RescuedEntry } from "./entry";
 import { SealedObject } from "./sealed-object";
@@ -66,7 +66,7 @@ async function walk(pack: SealedObject, object: string, use: (found: Found) => v
     }
     const offset = at + record.recordLength;
     const data = record.length === 0 ? null : { object, packLength: null, offset, length: record.length };
-    if (isPath(record.path) && record.entry.kind === "file") use({ record, data, generation: pack.header.generation });
+    if (record.entry.kind === "file") use({ record, data, generation: pack.header.generation });
     at = offset + record.length;
   }
   return isWhole;
@@ -95,21 +95,6 @@ async function nextMarker(pack: SealedObject, from: number): Promise<number | nu
     before = Buffer.from(text.subarray(Math.max(0, text.length - marker.length + 1)));
   }
   return null;
-}
-
-function isPath(path: Buffer): boolean {
-  return namesOf(path).every(isName);
-}
-
-function namesOf(path: Buffer): Buffer[] {
-  const names: Buffer[] = [];
-  for (let at = 0; at <= path.length; ) {
-    const slash = path.indexOf(0x2f, at);
-    const end = slash < 0 ? path.length : slash;
-    names.push(path.subarray(at, end));
-    at = end + 1;
-  }
-  return names;
 }
 
 /** With the directories on the way to them. A path that is a file's and a directory's at once stays a directory's. */

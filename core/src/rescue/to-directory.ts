@@ -4,8 +4,10 @@ import { sha256 } from "../crypto/bytes";
 import { EremosError, fromSystemError, isEremosError } from "../errors/eremos-error";
 import { type Original, readGuard, readOriginals } from "../format/guard-record";
 import { type StateRecord, isPlainTrue, readState } from "../format/state";
+import { isName } from "../format/tree";
 import { directorySource } from "./directory-source";
 import type { RescuedEntry } from "./entry";
+import { HeldDirectory, isNoDirectory } from "./held-directory";
 import { type LockedFolder, type RescueSecret, findLocked, openLocked } from "./locked-folder";
 import { readWhole } from "./source";
 
@@ -52,12 +54,14 @@ export interface RescueOptions {
   /** Asked only where it is needed: a barred folder, or one out of sight, is not encrypted. */
   readonly secret: () => Promise<RescueSecret>;
   readonly progress?: (progress: RescueProgress) => void;
+  /** Also where nobody known stands behind what was locked. */
+  readonly acceptUnknown?: boolean;
 }
 
 /**
  * Brings everything out of a locked folder into a directory beside it, and changes nothing in the folder. Needs neither Eremos' database nor
  * its engine. What is damaged is told with its byte ranges; everything else comes out.
- * @throws EremosError `not-protected` | `wrong-password` | `wrong-code` | `needs-folder-password` | `path-taken` | `no-space` | `damaged`
+ * @throws EremosError `unvouched` | `not-protected` | `wrong-password` | `wrong-code` | `needs-folder-password` | `path-taken` | `no-space` | `damaged`
  */
 export async function rescue(options: RescueOptions): Promise<RescueReport> {
   const { folder, to } = options;
@@ -66,12 +70,16 @@ export async function rescue(options: RescueOptions): Promise<RescueReport> {
   if (!readable) await findLocked(directorySource(folder));
   const locked = readable ? null : await openLocked(directorySource(folder), await options.secret());
   try {
-    prepare(to);
-    const out = new Out(to, options.progress);
-    if (locked) await bringOut(out, folder, locked);
-    else if (readable) for (const plain of readable.plain) out.copyTree(plain, readable, "instead");
-    const { generation = null, place = null, problems = [] } = locked ?? {};
-    return { ...out.finish(), guard: readable?.guard ?? "sealed", generation, place: place?.toString("utf8") ?? null, problems: readable?.problems ?? problems };
+    if (locked?.doubt && !options.acceptUnknown) throw new EremosError("unvouched", `${locked.doubt} Nothing was brought out; do it only if you know who locked it (--accept unknown).`);
+    const out = new Out(prepare(to), options.progress);
+    try {
+      if (locked) await bringOut(out, folder, locked);
+      else if (readable) for (const inner of readable.plain) out.copyTree(folder, inner, readable, "instead");
+      const { generation = null, place = null, problems = [], doubt = null } = locked ?? {};
+      return { ...out.finish(), guard: readable?.guard ?? "sealed", generation, place: place?.toString("utf8") ?? null, problems: [...(doubt === null ? [] : [doubt]), ...(readable?.problems ?? problems)] };
+    } finally {
+      out.close();
+    }
   } catch (error) {
     throw fromSystemError(error, "bringing files out; the locked folder is as it was");
   } finally {
@@ -93,9 +101,12 @@ function requireApart(folder: Buffer, to: Buffer): void {
 }
 
 /** @throws EremosError `path-taken` */
-function prepare(to: Buffer): void {
+function prepare(to: Buffer): HeldDirectory {
   fs.mkdirSync(to, { recursive: true, mode: 0o700 });
-  if (fs.readdirSync(to).length > 0) throw new EremosError("path-taken", `There is something in ${to.toString("utf8")} already. Nothing was touched; give an empty or a new directory.`);
+  const held = HeldDirectory.open(to);
+  if (held.list().length === 0) return held;
+  held.close();
+  throw new EremosError("path-taken", `There is something in ${to.toString("utf8")} already. Nothing was touched; give an empty or a new directory.`);
 }
 
 /** Plain contents, as far as what Eremos keeps beside them tells of them. */
@@ -108,8 +119,8 @@ interface Plain {
 
 interface Readable extends Plain {
   readonly guard: RescueReport["guard"];
-  /** Where the contents lie. */
-  readonly plain: readonly Buffer[];
+  /** Where the contents lie, in the folder: names from it down. */
+  readonly plain: readonly (readonly Buffer[])[];
   readonly problems: readonly string[];
 }
 
@@ -129,7 +140,7 @@ async function guardOf(folder: Buffer): Promise<Readable | null> {
     problems.push(error.message);
   }
   const modes = new Map(known.map(({ path: names, mode }) => [keyOf(names), mode]));
-  return { guard, plain: [join(folder, VAULT, Buffer.from("contents")), folder], modes, isOurs: () => false, problems };
+  return { guard, plain: [[VAULT, Buffer.from("contents")], []], modes, isOurs: () => false, problems };
 }
 
 /** Whether a file at the top is the page or the icon that a state record knows of, or the page of this folder. */
@@ -154,11 +165,11 @@ async function plainOf(folder: Buffer): Promise<Readable | null> {
   const bytes = await readWhole(source, ".eremos/state.json");
   if (!bytes) {
     const isBegun = (await source.list(".eremos")).every((name) => name === "lock" || name.endsWith(".new"));
-    return isBegun && fs.existsSync(join(folder, VAULT)) ? { guard: "sealed", plain: [folder], ...plainBy(null), problems: [] } : null;
+    return isBegun && fs.existsSync(join(folder, VAULT)) ? { guard: "sealed", plain: [[]], ...plainBy(null), problems: [] } : null;
   }
   const state = stateIn(bytes);
   if (!state || !isPlainTrue(state)) return null;
-  return { guard: "sealed", plain: [join(folder, VAULT, STAGING), folder], ...plainBy(state), problems: [] };
+  return { guard: "sealed", plain: [[VAULT, STAGING], []], ...plainBy(state), problems: [] };
 }
 
 function stateIn(bytes: Buffer): StateRecord | null {
@@ -181,12 +192,12 @@ async function bringOut(out: Out, folder: Buffer, locked: LockedFolder): Promise
   // File by file, what is plain is the true one where both have a file; else what lies readable in a locked folder came meanwhile.
   const how = state?.mixed ? "instead" : "beside";
   // In rounds of opening, half-written files lie in `staging`.
-  if (state?.mixed && state.state !== "mixed") out.copyTree(join(folder, VAULT, STAGING), plainBy(state), how);
-  out.copyTree(folder, plainBy(state), how);
+  if (state?.mixed && state.state !== "mixed") out.copyTree(folder, [VAULT, STAGING], plainBy(state), how);
+  out.copyTree(folder, [], plainBy(state), how);
   for (const { name, content } of await locked.drops()) out.writeDropped(name, content);
 }
 
-/** Plain files and directories, as they are written. */
+/** Plain files and directories, as they are written: each into a directory that is held, so that nothing leads out of where they belong. */
 class Out {
   private files = 0;
   private bytes = 0;
@@ -194,18 +205,22 @@ class Out {
   private bytesTotal = 0;
   private readonly damaged: DamagedFile[] = [];
   private readonly notGiven = new Set<string>();
-  private readonly directories: { readonly at: Buffer; readonly mode: number; readonly atime: number; readonly mtime: number }[] = [];
+  private readonly directories: { readonly path: readonly Buffer[]; readonly mode: number; readonly atime: number; readonly mtime: number }[] = [];
+  /** The directories that are held now, from the top down. */
+  private readonly held: { readonly name: Buffer; readonly dir: HeldDirectory }[] = [];
 
-  constructor(private readonly to: Buffer, private readonly progress: ((progress: RescueProgress) => void) | undefined) {}
+  constructor(private readonly root: HeldDirectory, private readonly progress: ((progress: RescueProgress) => void) | undefined) {}
 
   /** Directories get their times and permissions last: filling them changes both. */
   finish(): Pick<RescueReport, "files" | "bytes" | "damaged" | "notGiven"> {
-    for (const { at, mode, atime, mtime } of this.directories.reverse()) {
-      fs.utimesSync(at, atime, mtime);
-      fs.chmodSync(at, mode);
-    }
+    for (const { path: at, mode, atime, mtime } of this.directories.reverse()) this.within(at, (dir) => dir.dress(mode, atime, mtime));
     this.directories.length = 0;
     return { files: this.files, bytes: this.bytes, damaged: this.damaged, notGiven: [...this.notGiven] };
+  }
+
+  close(): void {
+    this.leave(0);
+    this.root.close();
   }
 
   private tell(files: number, bytes: number): void {
@@ -214,47 +229,99 @@ class Out {
     this.progress?.({ files: this.files, filesTotal: Math.max(this.filesTotal, this.files), bytes: this.bytes, bytesTotal: Math.max(this.bytesTotal, this.bytes) });
   }
 
+  private leave(depth: number): void {
+    for (const { dir } of this.held.splice(depth)) dir.close();
+  }
+
+  /** In the directory of this path, entered name by name. Where something else has the place of one of them, that is told. */
+  private within(names: readonly Buffer[], use: (dir: HeldDirectory) => void): void {
+    try {
+      use(this.enter(names));
+    } catch (error) {
+      if (!isNoDirectory(error)) throw error;
+      this.leave(0);
+      this.notGiven.add(`${shown(names)}: something else was put in the place of this folder meanwhile, so what belongs in it was left out.`);
+    }
+  }
+
+  private enter(names: readonly Buffer[]): HeldDirectory {
+    let depth = 0;
+    while (depth < this.held.length && depth < names.length && names[depth]?.equals(this.held[depth]?.name ?? Buffer.alloc(0))) depth++;
+    this.leave(depth);
+    for (const name of names.slice(depth)) this.held.push({ name, dir: (this.held.at(-1)?.dir ?? this.root).enter(name) });
+    return this.held.at(-1)?.dir ?? this.root;
+  }
+
   async writeTree(locked: LockedFolder): Promise<void> {
-    const links = new Map<number, Buffer>();
+    const links = new Map<number, { readonly path: readonly Buffer[]; readonly name: Buffer }>();
     for (const { kind, size } of locked.entries) {
       if (kind !== "file") continue;
       this.filesTotal++;
       this.bytesTotal += size;
     }
     for (const entry of locked.entries) {
-      const at = join(this.to, ...entry.path);
       try {
-        await this.writeEntry(locked, entry, at, links);
+        await this.writeEntry(locked, entry, links);
       } catch (error) {
-        if (!isNameRefused(error)) throw error;
-        this.notGiven.add(`${shown(entry.path)}: this disk can't hold it.`);
+        if (isNoDirectory(error)) this.notGiven.add(`${shown(entry.path)}: something else was put in the place of its folder meanwhile.`);
+        else if (isNameRefused(error)) this.notGiven.add(`${shown(entry.path)}: this disk can't hold it.`);
+        else throw error;
       }
     }
   }
 
-  private async writeEntry(locked: LockedFolder, entry: RescuedEntry, at: Buffer, links: Map<number, Buffer>): Promise<void> {
+  private async writeEntry(locked: LockedFolder, entry: RescuedEntry, links: Map<number, { readonly path: readonly Buffer[]; readonly name: Buffer }>): Promise<void> {
     const { meta, kind } = entry;
+    const [above, own] = [entry.path.slice(0, -1), entry.path.at(-1)];
+    if (!own || !entry.path.every(isName)) return void this.notGiven.add(`${shown(entry.path)}: that is no name a file can have.`);
     if (meta.xattrs.length > 0) this.notGiven.add("Attributes and access lists of files (they stand in the locked folder, and Eremos gives them back).");
     if (process.geteuid && meta.uid !== process.geteuid()) this.notGiven.add("Owners: everything brought out belongs to you.");
-    if (kind === "dir") {
-      fs.mkdirSync(at, { mode: 0o700, recursive: true });
-      this.directories.push({ at, mode: meta.mode & 0o777, atime: seconds(meta.atimeNs), mtime: seconds(meta.mtimeNs) });
-    } else if (kind === "link") {
-      fs.symlinkSync(entry.target ?? Buffer.alloc(0), at);
-      fs.lutimesSync(at, seconds(meta.atimeNs), seconds(meta.mtimeNs));
-    } else if (links.has(entry.linkGroup)) {
-      fs.linkSync(links.get(entry.linkGroup) ?? at, at);
+    if (kind === "dir") return this.makeDir(entry.path, { mode: meta.mode & 0o777, atime: seconds(meta.atimeNs), mtime: seconds(meta.mtimeNs) });
+    const dir = this.enter(above);
+    const name = this.freeFor(dir, own, entry.path);
+    const first = links.get(entry.linkGroup);
+    if (kind === "link") {
+      dir.makeLink(name, entry.target ?? Buffer.alloc(0));
+      dir.setLinkTimes(name, seconds(meta.atimeNs), seconds(meta.mtimeNs));
+    } else if (first) {
+      this.linkTo(first, above, name);
       this.tell(1, entry.size);
     } else {
-      const name = await this.writeFile(locked, entry, at);
-      if (entry.linkGroup > 0) links.set(entry.linkGroup, name);
+      const written = await this.writeFile(locked, entry, dir, name);
+      if (entry.linkGroup > 0) links.set(entry.linkGroup, { path: above, name: written });
     }
   }
 
-  /** Returns where it is: a damaged one has a name that says so. */
-  private async writeFile(locked: LockedFolder, entry: RescuedEntry, at: Buffer): Promise<Buffer> {
+  private makeDir(names: readonly Buffer[], { mode, atime, mtime }: { readonly mode: number; readonly atime: number; readonly mtime: number }): void {
+    const name = names.at(-1);
+    const dir = this.enter(names.slice(0, -1));
+    if (!name) return;
+    if (!dir.find(name)) dir.makeDir(name);
+    this.directories.push({ path: names, mode, atime, mtime });
+  }
+
+  /** Two directories at once: the one of the first name is held by itself. */
+  private linkTo(first: { readonly path: readonly Buffer[]; readonly name: Buffer }, above: readonly Buffer[], name: Buffer): void {
+    const from = first.path.reduce<HeldDirectory[]>((chain, part) => [...chain, (chain.at(-1) ?? this.root).enter(part)], []);
+    try {
+      this.enter(above).makeHardLink(from.at(-1) ?? this.root, first.name, name);
+    } finally {
+      for (const one of from) one.close();
+    }
+  }
+
+  /** Its own name; or a free one, which is told, where somebody has put something there meanwhile. */
+  private freeFor(dir: HeldDirectory, name: Buffer, names: readonly Buffer[]): Buffer {
+    if (!dir.find(name)) return name;
+    const free = freeName(dir, name, " (brought out)");
+    this.notGiven.add(`${shown(names)}: something else has taken its name meanwhile, so it is called ${free.toString("utf8")}.`);
+    return free;
+  }
+
+  /** Returns its name: a damaged one has one that says so. */
+  private async writeFile(locked: LockedFolder, entry: RescuedEntry, dir: HeldDirectory, name: Buffer): Promise<Buffer> {
     const lost: LostRange[] = [];
-    const descriptor = fs.openSync(at, "wx", 0o600);
+    const descriptor = dir.create(name);
     try {
       fs.ftruncateSync(descriptor, entry.size);
       for await (const { offset, length, bytes } of locked.read(entry)) {
@@ -268,73 +335,139 @@ class Out {
       fs.closeSync(descriptor);
     }
     this.tell(1, 0);
-    if (lost.length === 0) return at;
-    const renamed = freeName(at, " (damaged)");
-    fs.renameSync(at, renamed);
-    this.damaged.push({ path: path.relative(this.to.toString("utf8"), renamed.toString("utf8")), size: entry.size, lost });
+    if (lost.length === 0) return name;
+    const renamed = freeName(dir, name, " (damaged)");
+    dir.rename(name, renamed);
+    this.damaged.push({ path: shown([...entry.path.slice(0, -1), renamed]), size: entry.size, lost });
     return renamed;
   }
 
   writeDropped(name: Buffer, content: Buffer): void {
-    const at = join(this.to, name);
-    fs.writeFileSync(fs.existsSync(at) ? freeName(at, " (arrived while locked)") : at, content, { flag: "wx", mode: 0o600 });
+    const at = this.root.find(name) ? freeName(this.root, name, " (arrived while locked)") : name;
+    const descriptor = this.root.create(at);
+    try {
+      fs.writeSync(descriptor, content, 0, content.length, 0);
+    } finally {
+      fs.closeSync(descriptor);
+    }
     this.tell(1, content.length);
   }
 
-  /** What lies there readable. Where there is an entry of that name already, this one takes its place, or stands beside it. */
-  copyTree(from: Buffer, plain: Plain, how: "instead" | "beside"): void {
-    const stat = fs.lstatSync(from, { throwIfNoEntry: false });
-    if (!stat?.isDirectory()) return;
-    withAccess(from, stat, 0o500, () => {
-      for (const name of list(from)) {
-        if (name.equals(VAULT)) continue;
-        const at = join(from, name);
-        if (fs.lstatSync(at).isFile() && plain.isOurs(name, () => fs.readFileSync(at))) continue;
-        this.copy(at, [name], plain, how);
+  /** What lies there readable, from a directory down. Where there is an entry of that name already, this one takes its place, or stands beside it. */
+  copyTree(folder: Buffer, inner: readonly Buffer[], plain: Plain, how: "instead" | "beside"): void {
+    const chain: HeldDirectory[] = [];
+    try {
+      const { parent, name } = splitLast(folder);
+      chain.push(HeldDirectory.open(parent));
+      for (const part of [name, ...inner]) {
+        const last = chain.at(-1);
+        if (!last?.find(part)?.isDirectory()) return;
+        withAccess(last, part, 0o500, () => chain.push(last.enter(part)));
       }
-    });
+      this.copyEntries(chain.at(-1), [], plain, how);
+    } finally {
+      for (const one of chain) one.close();
+    }
   }
 
-  private copy(from: Buffer, names: readonly Buffer[], plain: Plain, how: "instead" | "beside"): void {
-    const stat = fs.lstatSync(from);
+  private copyEntries(from: HeldDirectory | undefined, above: readonly Buffer[], plain: Plain, how: "instead" | "beside"): void {
+    for (const name of from?.list() ?? []) {
+      if (above.length === 0 && (name.equals(VAULT) || (from && isOurs(from, name, plain)))) continue;
+      if (from) this.copy(from, name, above, plain, how);
+    }
+  }
+
+  private copy(from: HeldDirectory, own: Buffer, above: readonly Buffer[], plain: Plain, how: "instead" | "beside"): void {
+    const stat = from.find(own);
+    if (!stat) return;
+    const names = [...above, own];
     const mode = (plain.modes.get(keyOf(names)) ?? plain.modes.get(`${stat.dev}:${stat.ino}`) ?? stat.mode) & 0o777;
-    let at = join(this.to, ...names);
-    const there = fs.lstatSync(at, { throwIfNoEntry: false });
+    const times = { atime: stat.atimeMs / 1000, mtime: stat.mtimeMs / 1000 };
+    const dir = this.enter(above);
+    const there = dir.find(own);
+    let name = own;
     if (there && !(there.isDirectory() && stat.isDirectory())) {
-      if (how === "instead") fs.rmSync(at, { recursive: true });
-      else at = freeName(at, " (arrived while locked)");
+      if (how === "instead") dir.remove(own);
+      else name = freeName(dir, own, " (arrived while locked)");
     }
     if (stat.isDirectory()) {
-      fs.mkdirSync(at, { mode: 0o700, recursive: true });
-      this.directories.push({ at, mode, atime: stat.atimeMs / 1000, mtime: stat.mtimeMs / 1000 });
-      withAccess(from, stat, 0o500, () => {
-        for (const name of list(from)) this.copy(join(from, name), [...names, name], plain, how);
+      const at = [...above, name];
+      this.makeDir(at, { mode, ...times });
+      withAccess(from, own, 0o500, () => {
+        const inner = from.enter(own);
+        try {
+          this.copyEntries(inner, at, plain, how);
+        } finally {
+          inner.close();
+        }
       });
     } else if (stat.isSymbolicLink()) {
-      fs.symlinkSync(fs.readlinkSync(from, { encoding: "buffer" }), at);
-      fs.lutimesSync(at, stat.atimeMs / 1000, stat.mtimeMs / 1000);
-    } else if (stat.isFile()) {
-      withAccess(from, stat, 0o400, () => fs.copyFileSync(from, at));
-      fs.chmodSync(at, mode);
-      fs.utimesSync(at, stat.atimeMs / 1000, stat.mtimeMs / 1000);
-      this.tell(1, stat.size);
-    } else this.notGiven.add(`${shown(names)}: neither a file, a folder nor a link.`);
+      dir.makeLink(name, from.readLink(own));
+      dir.setLinkTimes(name, times.atime, times.mtime);
+    } else if (stat.isFile()) withAccess(from, own, 0o400, () => this.copyFile(from, own, dir, name, mode));
+    else this.notGiven.add(`${shown(names)}: neither a file, a folder nor a link.`);
   }
+
+  private copyFile(from: HeldDirectory, own: Buffer, dir: HeldDirectory, name: Buffer, mode: number): void {
+    const source = from.openRead(own);
+    if (source === null) return;
+    try {
+      const target = dir.create(name);
+      try {
+        const { size, atimeMs, mtimeMs } = fs.fstatSync(source);
+        const piece = Buffer.allocUnsafe(PIECE_BYTES);
+        for (let at = 0; ; ) {
+          const count = fs.readSync(source, piece, 0, piece.length, at);
+          if (count === 0) break;
+          // What is zeros becomes a hole again.
+          if (!piece.subarray(0, count).every((byte) => byte === 0)) fs.writeSync(target, piece, 0, count, at);
+          at += count;
+        }
+        fs.ftruncateSync(target, Math.max(size, fs.fstatSync(target).size));
+        fs.fchmodSync(target, mode);
+        fs.futimesSync(target, atimeMs / 1000, mtimeMs / 1000);
+        this.tell(1, size);
+      } finally {
+        fs.closeSync(target);
+      }
+    } finally {
+      fs.closeSync(source);
+    }
+  }
+}
+
+const PIECE_BYTES = 1024 * 1024;
+const MOST_SIGN_BYTES = 1024 * 1024;
+
+/** Whether a file at the top is one that Eremos put there. */
+function isOurs(from: HeldDirectory, name: Buffer, plain: Plain): boolean {
+  return plain.isOurs(name, () => {
+    const descriptor = from.openRead(name);
+    if (descriptor === null) return Buffer.alloc(0);
+    try {
+      const bytes = Buffer.alloc(Math.min(fs.fstatSync(descriptor).size, MOST_SIGN_BYTES));
+      return bytes.subarray(0, fs.readSync(descriptor, bytes, 0, bytes.length, 0));
+    } finally {
+      fs.closeSync(descriptor);
+    }
+  });
 }
 
 /** With the bits that reading needs, where this account barred them for itself; set back afterwards. */
-function withAccess(at: Buffer, { mode }: fs.Stats, bits: number, use: () => void): void {
+function withAccess(dir: HeldDirectory, name: Buffer, bits: number, use: () => void): void {
+  const mode = dir.find(name)?.mode ?? bits;
   if ((mode & bits) === bits || process.geteuid?.() === 0) return use();
-  fs.chmodSync(at, (mode & 0o7777) | bits);
+  dir.setMode(name, (mode & 0o7777) | bits);
   try {
     use();
   } finally {
-    fs.chmodSync(at, mode & 0o7777);
+    dir.setMode(name, mode & 0o7777);
   }
 }
 
-function list(directory: Buffer): Buffer[] {
-  return fs.readdirSync(directory, { encoding: "buffer" }).sort(Buffer.compare);
+function splitLast(folder: Buffer): { readonly parent: Buffer; readonly name: Buffer } {
+  const resolved = path.resolve(folder.toString("latin1"));
+  return { parent: Buffer.from(path.dirname(resolved), "latin1"), name: Buffer.from(path.basename(resolved), "latin1") };
 }
 
 /** In the middle of the microsecond that the system cuts it to. */
@@ -354,13 +487,12 @@ function add(lost: LostRange[], { offset, length }: LostRange): void {
 }
 
 /** `letter.txt` becomes `letter (damaged).txt`, or a number more where that is taken. */
-function freeName(at: Buffer, note: string): Buffer {
-  const start = at.lastIndexOf(SLASH) + 1;
-  const dot = at.subarray(start + 1).lastIndexOf(".");
-  const end = dot < 0 ? at.length : start + 1 + dot;
+function freeName(dir: HeldDirectory, name: Buffer, note: string): Buffer {
+  const dot = name.subarray(1).lastIndexOf(".");
+  const end = dot < 0 ? name.length : 1 + dot;
   for (let n = 1; ; n++) {
-    const name = Buffer.concat([at.subarray(0, end), Buffer.from(n === 1 ? note : `${note} ${n}`), at.subarray(end)]);
-    if (!fs.lstatSync(name, { throwIfNoEntry: false })) return name;
+    const free = Buffer.concat([name.subarray(0, end), Buffer.from(n === 1 ? note : `${note} ${n}`), name.subarray(end)]);
+    if (!dir.find(free)) return free;
   }
 }
 
