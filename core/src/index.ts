@@ -59,7 +59,7 @@ export { type Onlook, type View, lookAs } from "./onlooker/onlooker";
 export { type Answer, type Cell, REACH_KINDS, type Reach, type ReachKind, reachOf } from "./onlooker/reach";
 export { hiddenNamesIn, isHiddenByDesktop } from "./onlooker/hiding";
 export type { Disk } from "./platform/port";
-export { linuxDisk as disk } from "./platform/linux/linux-disk";
+export { linuxDisk as disk, linuxDiskOf as diskOf } from "./platform/linux/linux-disk";
 export { type Running, runEngine } from "./worker/run-engine";
 export type { EngineRequest, Outcomes } from "./worker/protocol";
 export { reviveBytes } from "./worker/protocol";

@@ -288,6 +288,6 @@ function finishDirectories(disk: Disk, folder: HeldFolder, tree: TreeReader): vo
   };
   visit(folder.dir, tree.root, makeLink, () => undefined);
   disk.barrier(folder.vault);
-  visit(folder.dir, tree.root, () => undefined, (inner, entry) => applyMeta(disk, inner, entry.meta));
+  visit(folder.dir, tree.root, () => undefined, (inner, entry) => void applyMeta(disk, inner, entry.meta));
   applyMeta(disk, folder.dir, tree.root.meta);
 }

@@ -26,6 +26,8 @@ export class Meter {
   private files = 0;
   private bytes = 0;
   private reportedAt = 0;
+  /** Entries whose special rights were not given back, because their owner or group could not be. */
+  withheld = 0;
 
   constructor(private readonly hooks: Hooks, private readonly phase: Phase, private readonly filesTotal: number, private readonly bytesTotal: number) {
     this.report();

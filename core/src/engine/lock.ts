@@ -21,7 +21,7 @@ import { moveOut, topModeOf, verifyStaged } from "./staging";
 import { withFileWrapped } from "./single-file";
 import { type Survey, refuse, survey } from "./survey";
 import {
-  type HeldFolder, NAMES, VAULT_NAME, closeFolder, commitState, displayPath, ensureDir, holdFolder, joinPath, letGo, loadState, openFolder, splitPath,
+  type HeldFolder, NAMES, VAULT_NAME, closeFolder, commitState, displayPath, ensureDir, holdFolder, isOwnState, joinPath, letGo, loadState, openFolder, splitPath,
 } from "./vault";
 
 /**
@@ -156,6 +156,7 @@ interface Look {
   readonly found: Pick<Survey, "root" | "entries" | "files" | "bytes" | "largest">;
   readonly room: Room;
   readonly outsideLinks: readonly string[];
+  readonly foreign: readonly string[];
   readonly hiding: Hiding;
 }
 
@@ -173,14 +174,14 @@ function lookBeforeTouching(disk: Disk, { path, visibility, cover = null, note, 
     if (quickly && base) {
       const { files, bytes, entries } = base.tree;
       const found = { root: disk.statOpen(folder.dir), entries, files, bytes, largest: bytes };
-      if (bytesForWhole(found) <= free) return { found, room: { strategy: "whole", free }, outsideLinks: [], hiding };
+      if (bytesForWhole(found) <= free) return { found, room: { strategy: "whole", free }, outsideLinks: [], foreign: [], hiding };
     }
     const found = survey(disk, folder.dir, hooks);
     refuse(found.refusals);
     // What is sealed already goes first, and makes room for the rest.
-    if (folder.vault && loadState(disk, folder.vault)?.mixed) return { found, room: { strategy: "file-by-file", free }, outsideLinks: found.outsideLinks, hiding };
+    if (folder.vault && loadState(disk, folder.vault)?.mixed) return { found, room: { strategy: "file-by-file", free }, outsideLinks: found.outsideLinks, foreign: found.foreign, hiding };
     const amount = base && bytesForWhole(found) > free ? changedSince(disk, folder.dir, base, found) : found;
-    return { found, room: chooseStrategy(amount, free, "Locking"), outsideLinks: found.outsideLinks, hiding };
+    return { found, room: chooseStrategy(amount, free, "Locking"), outsideLinks: found.outsideLinks, foreign: found.foreign, hiding };
   } catch (error) {
     throw fromSystemError(error, `looking at ${displayPath(path)}; nothing was touched`);
   } finally {
@@ -192,6 +193,8 @@ export interface LockPreview {
   readonly files: number;
   readonly bytes: number;
   readonly outsideLinks: readonly string[];
+  /** What belongs to other accounts: once it was locked and opened it is this account's, without any special rights of theirs. */
+  readonly foreign: readonly string[];
   /** Programs that have something of the folder open. */
   readonly holders: readonly string[];
   readonly strategy: Strategy;
@@ -202,9 +205,9 @@ export function previewLock(disk: Disk, input: Grounds & Pick<LockInput, "path" 
   const { path } = input;
   const file = regularFileAt(disk, path);
   if (file) return previewFile(disk, path, file);
-  const { found, room, outsideLinks } = lookBeforeTouching(disk, { ...input, note: null }, false, silentHooks);
+  const { found, room, outsideLinks, foreign } = lookBeforeTouching(disk, { ...input, note: null }, false, silentHooks);
   const { files, bytes } = found;
-  return { files, bytes, outsideLinks, holders: [...new Set(disk.holders(path).map((holder) => holder.program))], strategy: room.strategy };
+  return { files, bytes, outsideLinks, foreign, holders: [...new Set(disk.holders(path).map((holder) => holder.program))], strategy: room.strategy };
 }
 
 function regularFileAt(disk: Disk, path: Buffer): Stat | null {
@@ -216,18 +219,19 @@ function regularFileAt(disk: Disk, path: Buffer): Stat | null {
 }
 
 /** Where it goes and how it hides is found out when it is locked: its container does not exist yet. */
-function previewFile(disk: Disk, path: Buffer, { size, nlink }: Stat): LockPreview {
+function previewFile(disk: Disk, path: Buffer, stat: Stat): LockPreview {
+  const { size, nlink } = stat;
   const { parent, name } = splitPath(path);
   const free = within(disk, disk.openRoot(parent), (dir) => disk.freeBytes(dir));
   const { strategy } = chooseStrategy({ entries: 1, bytes: size, largest: size }, free, "Locking");
-  return { files: 1, bytes: size, outsideLinks: nlink > 1 ? [displayPath(name)] : [], holders: [...new Set(disk.holders(path).map(({ program }) => program))], strategy };
+  return { files: 1, bytes: size, outsideLinks: nlink > 1 ? [displayPath(name)] : [], foreign: disk.owns(stat) ? [] : [displayPath(name)], holders: [...new Set(disk.holders(path).map(({ program }) => program))], strategy };
 }
 
 /** The state to lock from; an operation that was cut off is brought to an end first. */
 function stateForLock(disk: Disk, folder: HeldFolder, input: LockInput): StateRecord | null {
   const before = loadState(disk, folder.vault);
   if (!before) return null;
-  if (before.state !== "open" && before.state !== "sealed") recoverHeld(disk, folder);
+  if (before.state !== "sealed" && (before.state !== "open" || !isOwnState(disk, before))) recoverHeld(disk, folder);
   const state = disk.find(folder.dir, VAULT_NAME) ? loadState(disk, folder.vault) : null;
   if (!state) throw new EremosError("interrupted", "An earlier lock of this folder had been cut off; it was undone and everything is at its place. Lock it again.");
   if (state.state === "sealed") throw new EremosError("already-protected", `${displayPath(input.path)} is locked already. Nothing was touched.`);

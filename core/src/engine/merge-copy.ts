@@ -4,6 +4,7 @@ import { directorySource } from "../rescue/directory-source";
 import type { RescuedEntry } from "../rescue/entry";
 import type { Disk } from "../platform/port";
 import { type Hooks, Meter } from "./hooks";
+import { fittingMode } from "./restore-tree";
 import { displayPath } from "./vault";
 import { type Committed, type DirNode, Visit, type VisitInput } from "./visit";
 
@@ -119,7 +120,8 @@ async function take(visit: Visit, from: LockedFolder, entry: RescuedEntry, meter
     }
     zeros(entry.size - done, (piece) => upload.append(piece));
     const file = upload.finish();
-    visit.add(dir, { ...file, meta: { ...file.meta, mode: entry.meta.mode, mtimeNs: entry.meta.mtimeNs, atimeNs: entry.meta.atimeNs } });
+    const isExact = file.meta.uid === entry.meta.uid && file.meta.gid === entry.meta.gid;
+    visit.add(dir, { ...file, meta: { ...file.meta, mode: fittingMode(entry.meta.mode, isExact), mtimeNs: entry.meta.mtimeNs, atimeNs: entry.meta.atimeNs } });
     return true;
   } catch (error) {
     upload.abort();

@@ -1,18 +1,21 @@
-import { EremosError, systemCode } from "../errors/eremos-error";
+import { EremosError, fromSystemError, systemCode } from "../errors/eremos-error";
+import { generationNumbers } from "../format/generation";
 import { OBJECT_HEADER_BYTES, decodeObjectHeader } from "../format/object";
 import type { GuardRecord, GuardState } from "../format/guard-record";
 import type { FolderState, StateRecord } from "../format/state";
 import type { Dir, Disk } from "../platform/port";
 import { type Step, decide } from "./decide";
 import { countDrops } from "./drop";
-import { arrivalsBeside, isOfGuard, loadGuard, recoverGuarded } from "./settle";
+import { arrivalsBeside, isOfGuard, isOwnGuard, loadGuard, recoverGuarded } from "./settle";
 import { withFile, within } from "./handles";
+import { withObjectDir } from "./object-io";
 import { hide, showsName } from "./hide";
+import { bringRemainsOut, countRemains, removeStaging } from "./remains";
 import { settleFile, sweepBeside } from "./single-file";
 import { NO_SIGNS, digestsOf, isSign, placeSigns, removeSigns, removeWrittenSigns } from "./signs";
 import { closeTop, emptyDir, moveIn, removeEntry, restoreModes, restoreTopMode, topModes } from "./staging";
 import {
-  type Folder, type HeldFolder, NAMES, VAULT_NAME, closeFolder, commitState, displayPath, dropLock, generationName, holdFolder, isNotContents, letGo, loadState, openFolder,
+  type Folder, type HeldFolder, NAMES, VAULT_NAME, closeFolder, commitState, displayPath, dropLock, generationName, holdFolder, isNotContents, isOwnState, letGo, loadGeneration, loadState, openFolder,
 } from "./vault";
 
 export type Guard = "sealed" | GuardRecord["guard"];
@@ -31,10 +34,14 @@ export interface Inspection {
   readonly single: boolean;
   /** An operation of some process is running on it right now. */
   readonly busy: boolean;
+  /** This computer wrote its record. */
+  readonly isOwn: boolean;
   /** Plain entries that appeared in the locked folder and wait to be taken in. */
   readonly arrivals: number;
   /** Files that were put in, encrypted, and wait for the owner. */
   readonly drops: number;
+  /** Readable entries that the system did not let this account remove at a lock: in Eremos' directory, closed to other accounts. */
+  readonly remains: number;
 }
 
 /** Locked, and at rest. */
@@ -42,8 +49,16 @@ export function isLocked({ state }: Pick<Inspection, "state">): boolean {
   return state === "sealed" || state === "locked";
 }
 
-/** Null when there is nothing at the path or it is not protected. @throws EremosError `damaged` when its state can't be read */
+/** Null when there is nothing at the path or it is not protected. @throws EremosError `damaged` when its state can't be read, `io` when the disk can't; nothing else */
 export function inspectFolder(disk: Disk, path: Buffer): Inspection | null {
+  try {
+    return inspect(disk, path);
+  } catch (error) {
+    throw fromSystemError(error, `looking at ${displayPath(path)}; nothing was touched`);
+  }
+}
+
+function inspect(disk: Disk, path: Buffer): Inspection | null {
   let folder: Folder;
   try {
     folder = openFolder(disk, path);
@@ -57,14 +72,14 @@ export function inspectFolder(disk: Disk, path: Buffer): Inspection | null {
     const single = vault !== null && disk.find(vault, NAMES.file) !== null;
     if (vault && guarded) {
       const { folder: id, guard, state, visibility, lockedName, held } = guarded;
-      return { folder: id, guard, state, generation: 0, visibility, lockedName, held, single, busy: disk.isLocked(vault, NAMES.lock), arrivals: arrivalsBeside(disk, folder, guarded), drops: 0 };
+      return { folder: id, guard, state, generation: 0, visibility, lockedName, held, single, busy: disk.isLocked(vault, NAMES.lock), isOwn: isOwnGuard(disk, guarded), arrivals: arrivalsBeside(disk, folder, guarded), drops: 0, remains: 0 };
     }
     const state = vault ? loadState(disk, vault) : null;
     if (!vault || !state) return null;
     const { folder: id, generation, visibility, lockedName, held } = state;
     const top = disk.statOpen(folder.dir);
     const arrivals = state.state === "sealed" ? disk.list(folder.dir).filter((name) => !isNotContents(top, name) && !isSign(name, state)).length : 0;
-    return { folder: id, guard: "sealed", state: state.state, generation, visibility, lockedName, held, single, busy: disk.isLocked(vault, NAMES.lock), arrivals, drops: countDrops(disk, vault) };
+    return { folder: id, guard: "sealed", state: state.state, generation, visibility, lockedName, held, single, busy: disk.isLocked(vault, NAMES.lock), isOwn: isOwnState(disk, state), arrivals, drops: countDrops(disk, vault), remains: countRemains(disk, vault) };
   } finally {
     closeFolder(disk, folder);
   }
@@ -86,6 +101,8 @@ export function recoverFolder(disk: Disk, path: Buffer): Recovery {
   try {
     const recovery = recoverAny(disk, folder);
     return isLockedOrPartly(recovery.state) ? recovery : { ...recovery, path: settleFile(disk, folder) };
+  } catch (error) {
+    throw fromSystemError(error, `putting ${displayPath(path)} right; nothing is lost`);
   } finally {
     letGo(disk, folder);
   }
@@ -115,6 +132,7 @@ function recoverAny(disk: Disk, folder: HeldFolder): Recovery {
 export function recoverHeld(disk: Disk, folder: HeldFolder): Recovery {
   const state = loadState(disk, folder.vault);
   if (!state) return { state: null, path: folder.path, steps: removeLeftover(disk, folder) };
+  if (!isAtRest(state) && !isOwnState(disk, state)) return keepBoth(disk, folder, state);
   const unfinished = state.next !== null || state.staging !== null || state.modes.length > topModes(disk, folder.dir, state.modes).length;
   const steps = decide({ state: state.state, generation: state.generation, mixed: state.mixed, unfinished, showsName: showsName(disk, folder, state) });
   let now: StateRecord | null = state;
@@ -125,6 +143,46 @@ export function recoverHeld(disk: Disk, folder: HeldFolder): Recovery {
     else now = apply(disk, folder, now, step);
   }
   return { state: now?.state ?? stateBefore(disk, folder), path, steps };
+}
+
+/** A state in which nothing is removed, whoever wrote it. */
+function isAtRest({ state, next, staging }: StateRecord): boolean {
+  return state === "sealed" || (state === "mixed" && next === null && staging === null);
+}
+
+/**
+ * Another computer was at work here, or somebody forged the record, or Eremos' own data is gone: nothing is removed. What is readable comes to its place, the
+ * newest sealed state stays, and both together are the folder, as when it goes file by file. @throws EremosError `unvouched` where nothing sealed is whole
+ */
+function keepBoth(disk: Disk, folder: HeldFolder, state: StateRecord): Recovery {
+  const generation = newestWhole(disk, folder.vault);
+  if (generation === null) throw new EremosError("unvouched", `Work on ${displayPath(folder.path)} was cut off, and its record is not of this computer, so nothing was removed or moved. Finish it on the computer that began it, or bring everything out with \`eremos rescue\`.`, { what: "record" });
+  if (disk.find(folder.vault, NAMES.staging)) {
+    within(disk, disk.openDir(folder.vault, NAMES.staging), (staging) => {
+      moveIn(disk, staging, folder.dir, []);
+      disk.barrier(folder.vault);
+    });
+    disk.removeDir(folder.vault, NAMES.staging);
+  }
+  const kept = commitState(disk, folder.vault, { ...state, state: "mixed", generation, next: null, staging: null, modes: [], mixed: true, ...digestsOf(NO_SIGNS) });
+  return { state: kept.state, path: folder.path, steps: ["mark-mixed"] };
+}
+
+/** The number of the newest generation whose record and index are there; null: none. */
+function newestWhole(disk: Disk, vault: Dir): number | null {
+  if (!disk.find(vault, NAMES.generations)) return null;
+  const numbers = within(disk, disk.openDir(vault, NAMES.generations), (dir) => generationNumbers(disk.list(dir).map((name) => name.toString("latin1"))));
+  return numbers.sort((a, b) => b - a).find((number) => isThere(disk, vault, number)) ?? null;
+}
+
+function isThere(disk: Disk, vault: Dir, number: number): boolean {
+  try {
+    const { record } = loadGeneration(disk, vault, number);
+    return record.generation === number && withObjectDir(disk, vault, "index", record.index.object, false, (dir, name) => disk.find(dir, name) !== null);
+  } catch (error) {
+    if (error instanceof EremosError || systemCode(error) === "ENOENT") return false;
+    throw error;
+  }
 }
 
 /** Where its first sealing was undone, it lies open as before under another guard, or is an ordinary folder. */
@@ -262,7 +320,7 @@ function bornIn(disk: Disk, dir: Dir, name: Buffer): number | null {
 
 /** Removes the plain copy, puts the page at its place. From `removing` on this may only go forward. */
 export function finishRemoving(disk: Disk, folder: HeldFolder, state: StateRecord): void {
-  removeEntry(disk, folder.vault, NAMES.staging);
+  removeStaging(disk, folder.vault);
   removeEntry(disk, folder.vault, NAMES.opened);
   emptyDir(disk, folder.vault, (name) => !isOfGuard(name));
   placeSigns(disk, folder, state);
@@ -278,6 +336,7 @@ export function finishRemoving(disk: Disk, folder: HeldFolder, state: StateRecor
 export function dismantle(disk: Disk, folder: HeldFolder, state: StateRecord): void {
   if (state.state !== "releasing") commitState(disk, folder.vault, { ...state, state: "releasing" });
   removeSigns(disk, folder, state);
+  bringRemainsOut(disk, folder);
   const stays = (name: Buffer): boolean => name.equals(NAMES.state) || name.equals(NAMES.file) || (state.generation === 0 && isOfGuard(name));
   emptyDir(disk, folder.vault, (name) => stays(name) || name.equals(NAMES.lock));
   disk.syncDir(folder.vault);

@@ -104,7 +104,7 @@ function restoreEntry(restoring: Restoring, dir: Dir, entry: Entry, number: numb
   disk.makeDir(dir, entry.name, OWNER_ONLY_DIR);
   within(disk, disk.openDir(dir, entry.name), (inner) => {
     restoreEntries(restoring, inner, entry, pathInto(path, entry.name));
-    applyMeta(disk, inner, entry.meta);
+    if (applyMeta(disk, inner, entry.meta)) restoring.meter.withheld++;
   });
 }
 
@@ -168,7 +168,7 @@ export function writeWhole(disk: Disk, dir: Dir, name: Buffer, entry: FileEntry,
       disk.write(file, piece, 0, piece.length, position);
       meter.add(0, piece.length);
     });
-    applyMeta(disk, file, entry.meta);
+    if (applyMeta(disk, file, entry.meta)) meter.withheld++;
     return file;
   } catch (error) {
     disk.closeFile(file);
@@ -197,13 +197,32 @@ function openWherePermitted(disk: Disk, dir: Dir, name: Buffer): OpenFile | null
   }
 }
 
-/** Owner before mode (changing the owner clears set-id bits), attributes before mode (they need write access), times last. */
-export function applyMeta(disk: Disk, of: Dir | OpenFile, meta: Meta): void {
+/** Owner before mode (changing the owner clears set-id bits), attributes before mode (they need write access), times last. Returns whether special rights were withheld. */
+export function applyMeta(disk: Disk, of: Dir | OpenFile, meta: Meta): boolean {
   const now = disk.statOpen(of);
   if (now.uid !== meta.uid || now.gid !== meta.gid) wherePermitted(() => disk.setOwner(of, meta.uid, meta.gid));
-  for (const xattr of meta.xattrs) setAttribute(xattr, () => disk.setXattr(of, xattr));
-  if (disk.statOpen(of).mode !== meta.mode) setModeOrRefuse(disk, of, meta.mode);
+  const given = disk.statOpen(of);
+  const isExact = given.uid === meta.uid && given.gid === meta.gid;
+  for (const xattr of meta.xattrs) if (isExact || !xattr.name.equals(CAPABILITIES)) setAttribute(xattr, () => disk.setXattr(of, xattr));
+  const mode = fittingMode(meta.mode, isExact);
+  if (disk.statOpen(of).mode !== mode) setModeOrRefuse(disk, of, mode);
   disk.setTimes(of, meta.atimeNs, meta.mtimeNs);
+  return !isExact && hasSpecialRights(meta);
+}
+
+/** Set-user-id and set-group-id. */
+const SPECIAL_RIGHTS = 0o6000;
+/** What a program may do beyond its user. Source: capabilities(7). */
+const CAPABILITIES = Buffer.from("security.capability");
+
+/** Somebody else's program with special rights would become this account's with this account's rights: it gets them only where owner and group are exactly those it had. */
+export function fittingMode(mode: number, isExact: boolean): number {
+  return isExact ? mode : mode & ~SPECIAL_RIGHTS;
+}
+
+/** Whether an entry has special rights that another owner's file would lend to this account. */
+function hasSpecialRights({ mode, xattrs }: Pick<Meta, "mode" | "xattrs">): boolean {
+  return (mode & SPECIAL_RIGHTS) !== 0 || xattrs.some(({ name }) => name.equals(CAPABILITIES));
 }
 
 function setModeOrRefuse(disk: Disk, of: Dir | OpenFile, mode: number): void {

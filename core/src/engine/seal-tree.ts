@@ -8,7 +8,7 @@ import type { Meter } from "./hooks";
 import { type Identities, type Identity, IdentityWriter, identityOf } from "./identity";
 import type { PackWriter } from "./pack-writer";
 import { extentsOfEntry } from "./restore-tree";
-import { NO_PATH, NO_REFUSALS, metaOf, pathInto, refuse, shownPath } from "./survey";
+import { NO_PATH, NO_REFUSALS, isMovable, metaOf, pathInto, refuse, removingFrom, shownPath } from "./survey";
 import { VAULT_NAME, isNotContents } from "./vault";
 
 const ATTEMPTS = 3;
@@ -132,6 +132,7 @@ const NOTHING: Listing = { first: 0, entries: [] };
 /** Takes a directory's entries in the order of their names, beside those of the base. */
 function sealDir(sealing: Sealing, dir: Dir, base: DirEntry | null, path: Buffer): Span {
   const known = base && sealing.base ? sealing.base.tree.list(base) : NOTHING;
+  const removing = removingFrom(sealing.disk, dir, sealing.disk.statOpen(dir));
   const taken: Taken[] = [];
   let next = 0;
   const leaveBehind = (): void => {
@@ -146,6 +147,8 @@ function sealDir(sealing: Sealing, dir: Dir, base: DirEntry | null, path: Buffer
     const before = order === 0 ? known.entries[next] : undefined;
     const stat = sealing.disk.find(dir, name);
     if (!stat) continue;
+    // What can't go afterwards is not sealed: half of it would stay readable.
+    if (!removing(stat)) refuse({ ...NO_REFUSALS, unremovable: [shownPath(path, name)] });
     const entry = sealEntry(sealing, dir, name, stat, before ?? null, known.first + next, path);
     if (order === 0) next++;
     if (entry) taken.push(entry);
@@ -196,6 +199,7 @@ function sealSubdir(sealing: Sealing, dir: Dir, name: Buffer, stat: Stat, before
   if (mustWiden) sealing.widen(dir, name, stat, OWNER_ALL);
   return within(disk, openOrStop(() => disk.openDir(dir, name), path, name), (inner) => {
     const now = mustWiden ? disk.statOpen(inner) : stat;
+    if (path.length === 0 && !isMovable(disk, inner, now)) refuse({ ...NO_REFUSALS, unremovable: [shownPath(path, name)] });
     const meta = { ...metaOf(now, disk.xattrs(inner)), mode: stat.mode };
     const kept = sealing.base?.mixed && before ? before.meta : meta;
     if (!before || !sameMeta(kept, before.meta)) sealing.changed = true;

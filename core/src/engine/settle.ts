@@ -1,10 +1,11 @@
-import { type GuardRecord, type Original, readGuard, readOriginals, writeGuard, writeOriginals } from "../format/guard-record";
+import { type GuardRecord, type Original, provenGuard, readGuard, readOriginals, writeGuard, writeOriginals } from "../format/guard-record";
 import type { Dir, Disk } from "../platform/port";
 import { type Permissions, bar, closed, samePermissions } from "./bars";
 import { within } from "./handles";
 import { hide, showsName } from "./hide";
 import { silentHooks } from "./hooks";
 import { applyBars, permissionsOf, restoreOriginals, setPermissions, whatBarsChange } from "./permissions";
+import { bringRemainsOut, isRemains } from "./remains";
 import { emptyDir, moveAside, moveFreely, topModes } from "./staging";
 import { type Folder, type HeldFolder, NAMES, VAULT_NAME, commitFile, dropLock, ensureDir, isNotContents, loadState, readSmallFile, splitPath } from "./vault";
 
@@ -14,17 +15,26 @@ import { type Folder, type HeldFolder, NAMES, VAULT_NAME, commitFile, dropLock, 
  */
 const MOST_ORIGINALS_BYTES = 1024 * 1024 * 1024;
 
-/** The guard record where it governs the folder: not where the folder was open under it and has been sealed since. @throws EremosError `damaged` */
+/**
+ * The guard record where it governs the folder: not where the folder was open under it and has been sealed since, and not where it was put beside the record of
+ * a sealed folder by somebody else. @throws EremosError `damaged`
+ */
 export function loadGuard(disk: Disk, vault: Dir): GuardRecord | null {
   const bytes = readSmallFile(disk, vault, NAMES.guard, 1024 * 1024);
   if (!bytes) return null;
   const record = readGuard(bytes);
-  return record.state === "open" && disk.find(vault, NAMES.state) ? null : record;
+  return (record.state === "open" || !isOwnGuard(disk, record)) && disk.find(vault, NAMES.state) ? null : record;
+}
+
+/** Whether this computer wrote the record: nothing else makes it move a folder, or change what others may do in it, by itself. */
+export function isOwnGuard(disk: Disk, record: GuardRecord): boolean {
+  return record.proof !== undefined && disk.identity.isOwn(provenGuard(record), record.proof);
 }
 
 /** Brings a folder whose guarding was cut off to where its record says; does nothing where nothing is to do. */
 export function recoverGuarded(disk: Disk, folder: HeldFolder, record: GuardRecord): { readonly record: GuardRecord | null; readonly path: Buffer; readonly settled: boolean } {
-  if (record.state === "open") return { record, path: folder.path, settled: false };
+  // What another computer, or a forger, wrote down is told as it is, and not made true by itself.
+  if (record.state === "open" || !isOwnGuard(disk, record)) return { record, path: folder.path, settled: false };
   if (record.state === "locked" && !showsName(disk, folder, record) && isRootBarred(disk, folder, record)) return { record, path: folder.path, settled: false };
   return { ...settle(disk, folder, record), settled: true };
 }
@@ -198,7 +208,8 @@ export function saveOriginals(disk: Disk, vault: Dir, originals: readonly Origin
 }
 
 /** The one place where the record changes; permissions that no record names any more go with it. */
-export function commitGuard(disk: Disk, vault: Dir, record: GuardRecord): GuardRecord {
+export function commitGuard(disk: Disk, vault: Dir, made: GuardRecord): GuardRecord {
+  const record = { ...made, proof: disk.identity.prove(provenGuard(made)) };
   commitFile(disk, vault, NAMES.guard, writeGuard(record));
   const kept = record.originals === null ? null : originalsName(record.originals);
   for (const name of disk.list(vault)) {
@@ -213,10 +224,11 @@ function removeSealed(disk: Disk, vault: Dir): void {
 }
 
 function isKept(name: Buffer): boolean {
-  return [NAMES.guard, NAMES.file, NAMES.contents, NAMES.lock].some((kept) => kept.equals(name));
+  return isRemains(name) || [NAMES.guard, NAMES.file, NAMES.contents, NAMES.lock].some((kept) => kept.equals(name));
 }
 
 function dismantleGuard(disk: Disk, folder: HeldFolder, record: GuardRecord): void {
+  bringRemainsOut(disk, folder);
   emptyDir(disk, folder.vault, isKept);
   disk.syncDir(folder.vault);
   if (disk.find(folder.vault, NAMES.file)) {

@@ -223,6 +223,30 @@ export function removeEntry(disk: Disk, dir: Dir, name: Buffer): void {
   disk.removeDir(dir, name);
 }
 
+/** Removes an entry, or of a directory whatever this account may. Returns whether nothing is left. */
+export function removeWhatGoes(disk: Disk, dir: Dir, name: Buffer): boolean {
+  try {
+    removeEntry(disk, dir, name);
+    return true;
+  } catch (error) {
+    if (!isRefusal(error)) throw error;
+  }
+  const stat = disk.find(dir, name);
+  if (!stat || stat.type !== "dir") return !stat;
+  try {
+    within(disk, disk.openDir(dir, name), (inner) => disk.list(inner).forEach((child) => void removeWhatGoes(disk, inner, child)));
+    disk.removeDir(dir, name);
+    return true;
+  } catch (error) {
+    if (!isRefusal(error)) throw error;
+    return false;
+  }
+}
+
+function isRefusal(error: unknown): boolean {
+  return ["EACCES", "EPERM", "ENOTEMPTY"].includes(systemCode(error) ?? "");
+}
+
 /** Whether there is nothing of that name any more. A directory is not unlinked: the kernel says so, which is cheaper than asking first. */
 function unlinked(disk: Disk, dir: Dir, name: Buffer): boolean {
   try {

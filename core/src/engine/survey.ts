@@ -17,6 +17,8 @@ export interface Survey {
   readonly refusals: Refusals;
   /** Files with hard links outside the folder: those keep the plain content. Paths for display. */
   readonly outsideLinks: readonly string[];
+  /** What belongs to other accounts, and is this account's once it was locked and opened. Paths for display. */
+  readonly foreign: readonly string[];
 }
 
 export interface Refusals {
@@ -24,16 +26,19 @@ export interface Refusals {
   readonly mounts: readonly string[];
   readonly nested: readonly string[];
   readonly unreadable: readonly string[];
+  /** What could be read and sealed, and not be removed afterwards. */
+  readonly unremovable: readonly string[];
 }
 
-export const NO_REFUSALS: Refusals = { special: [], mounts: [], nested: [], unreadable: [] };
+export const NO_REFUSALS: Refusals = { special: [], mounts: [], nested: [], unreadable: [], unremovable: [] };
 
 interface Walk {
   readonly disk: Disk;
   readonly dev: bigint;
   readonly top: Stat;
   readonly meter: Meter;
-  readonly found: { special: string[]; mounts: string[]; nested: string[]; unreadable: string[] };
+  readonly found: { special: string[]; mounts: string[]; nested: string[]; unreadable: string[]; unremovable: string[] };
+  readonly foreign: string[];
   readonly linked: Map<bigint, { seen: number; readonly nlink: number; readonly path: string }>;
   entries: number;
   files: number;
@@ -46,12 +51,12 @@ export function survey(disk: Disk, dir: Dir, hooks: Hooks): Survey {
   const root = disk.statOpen(dir);
   const walk: Walk = {
     disk, dev: root.dev, top: root, meter: new Meter(hooks, "looking", 0, 0),
-    found: { special: [], mounts: [], nested: [], unreadable: [] }, linked: new Map(), entries: 0, files: 0, bytes: 0, largest: 0,
+    found: { special: [], mounts: [], nested: [], unreadable: [], unremovable: [] }, foreign: [], linked: new Map(), entries: 0, files: 0, bytes: 0, largest: 0,
   };
-  walkDir(walk, dir, NO_PATH);
+  walkDir(walk, dir, root, NO_PATH);
   const outsideLinks = [...walk.linked.values()].filter((file) => file.seen < file.nlink).map((file) => file.path);
   const { entries, files, bytes, largest } = walk;
-  return { root, entries, files, bytes, largest, refusals: walk.found, outsideLinks };
+  return { root, entries, files, bytes, largest, refusals: walk.found, outsideLinks, foreign: walk.foreign };
 }
 
 export const NO_PATH = Buffer.alloc(0);
@@ -70,11 +75,30 @@ export function metaOf(stat: Stat, xattrs: readonly Attribute[]): Meta {
   return { mode: stat.mode, uid: stat.uid, gid: stat.gid, mtimeNs: stat.mtimeNs, atimeNs: stat.atimeNs, xattrs };
 }
 
-function walkDir(walk: Walk, dir: Dir, path: Buffer): void {
-  for (const name of walk.disk.list(dir)) walkEntry(walk, dir, name, path);
+function walkDir(walk: Walk, dir: Dir, its: Stat, path: Buffer): void {
+  const removing = removingFrom(walk.disk, dir, its);
+  for (const name of walk.disk.list(dir)) walkEntry(walk, dir, removing, name, path);
 }
 
-function walkEntry(walk: Walk, dir: Dir, name: Buffer, path: Buffer): void {
+const STICKY = 0o1000;
+
+/**
+ * Whether this account can take entries out of a directory for good: by the rights it has there, or that it can give itself as its owner; in a sticky directory
+ * only its own; never what the system has frozen. `its`: of the directory.
+ */
+export function removingFrom(disk: Disk, dir: Dir, its: Stat): (entry: Stat) => boolean {
+  const isOwn = disk.owns(its);
+  const mayAny = !its.isFrozen && (isOwn || disk.writable(dir));
+  const isSticky = (its.mode & STICKY) !== 0 && !isOwn;
+  return (entry) => mayAny && !entry.isFrozen && (!isSticky || disk.owns(entry));
+}
+
+/** Whether a directory at the top can be moved out of the folder, which writes its ".." anew. */
+export function isMovable(disk: Disk, inner: Dir, its: Stat): boolean {
+  return disk.owns(its) || disk.writable(inner);
+}
+
+function walkEntry(walk: Walk, dir: Dir, removing: (entry: Stat) => boolean, name: Buffer, path: Buffer): void {
   const { disk, found } = walk;
   if (path.length === 0 && isNotContents(walk.top, name)) return;
   if (name.equals(VAULT_NAME)) {
@@ -85,6 +109,8 @@ function walkEntry(walk: Walk, dir: Dir, name: Buffer, path: Buffer): void {
   if (!stat) return;
   walk.entries++;
   walk.meter.add(1, 0);
+  if (!removing(stat)) found.unremovable.push(shownPath(path, name));
+  if (!disk.owns(stat)) walk.foreign.push(shownPath(path, name));
   if (stat.dev !== walk.dev) found.mounts.push(shownPath(path, name));
   else if (stat.type === "file") countFile(walk, dir, name, stat, path);
   else if (stat.type === "dir") enter(walk, dir, name, stat, path);
@@ -125,7 +151,10 @@ function enter(walk: Walk, dir: Dir, name: Buffer, stat: Stat, path: Buffer): vo
     return;
   }
   const inner = openIfThere(disk, dir, name);
-  if (inner) within(disk, inner, () => walkDir(walk, inner, pathInto(path, name)));
+  if (inner) within(disk, inner, () => {
+    if (path.length === 0 && !isMovable(disk, inner, stat)) walk.found.unremovable.push(shownPath(path, name));
+    walkDir(walk, inner, stat, pathInto(path, name));
+  });
 }
 
 function openIfThere(disk: Disk, dir: Dir, name: Buffer): Dir | null {
@@ -146,7 +175,7 @@ function list(paths: readonly string[]): string {
 
 /** @throws EremosError for whatever can't be locked, with its paths; the contents have not been touched. */
 export function refuse(refusals: Refusals): void {
-  const { special, mounts, nested, unreadable } = refusals;
+  const { special, mounts, nested, unreadable, unremovable } = refusals;
   if (nested.length > 0) {
     throw new EremosError("nested", `There is another protected folder inside (${list(nested)}). Nothing was touched; release that one first.`, { paths: nested });
   }
@@ -155,6 +184,9 @@ export function refuse(refusals: Refusals): void {
   }
   if (special.length > 0) {
     throw new EremosError("special-files", `Pipes, sockets or devices can't be locked (${list(special)}). Nothing was touched; move them out first.`, { paths: special });
+  }
+  if (unremovable.length > 0) {
+    throw new EremosError("no-permission", `This account could not remove the readable copy of everything inside: another account's directory, or the system's protection against changes, would keep ${list(unremovable)}. Nothing was touched; move that out, or have its permissions changed, first.`, { paths: unremovable });
   }
   if (unreadable.length > 0) {
     throw new EremosError("no-permission", `This account may not read everything inside (${list(unreadable)}). Nothing was touched; change the permissions first.`, { paths: unreadable });

@@ -46,6 +46,8 @@ export interface UnlockOutcome {
   readonly header: Buffer;
   /** Nobody known stands behind its key: the next lock makes another, and nothing is sealed to this one. */
   readonly isUnknown: boolean;
+  /** Programs and directories that did not get special rights back, since their owner or group could not be given back. */
+  readonly withheld: number;
   /** File by file: there was no room for two copies, so none is kept beside the open folder. */
   readonly strategy: Strategy;
   /** Null after a release, and where nobody known stands behind its key. */
@@ -102,6 +104,7 @@ interface Opened {
   readonly digest: string;
   readonly index: EncodedTree;
   readonly identities: Identities;
+  readonly withheld: number;
   readonly strategy: Strategy;
 }
 
@@ -128,7 +131,7 @@ async function openThen(disk: Disk, input: UnlockInput, hooks: Hooks, finish: (f
     const { files, bytes } = loaded.tree;
     if (disk.find(folder.vault, NAMES.drops)) await takeOutDrops(disk, folder, header, keys.folderKey);
     const note = finish(folder, opened);
-    return { folder: header.folder, path: settleFile(disk, folder), generation: opened.generation, digest: opened.digest, files, bytes, header: writeHeader(header), isUnknown, strategy, note: isUnknown ? null : note };
+    return { folder: header.folder, path: settleFile(disk, folder), generation: opened.generation, digest: opened.digest, files, bytes, header: writeHeader(header), isUnknown, withheld: opened.withheld, strategy, note: isUnknown ? null : note };
   } catch (error) {
     throw isMixed ? stoppedHalfWay(disk, folder, error) : fromSystemError(error, "opening; the sealed copy is whole");
   } finally {
@@ -233,7 +236,7 @@ function openWhole(of: Opening): Opened {
       moveBack(disk, folder, placing);
       const identities = identitiesAtPlace(disk, folder, tree, restored);
       const index = { bytes: loaded.bytes, record: generation.index.record };
-      return { header, state: { ...placing, ...digestsOf(NO_SIGNS) }, generation: generation.generation, digest: generationDigest(generation), index, identities, strategy: "whole" };
+      return { header, state: { ...placing, ...digestsOf(NO_SIGNS) }, generation: generation.generation, digest: generationDigest(generation), index, identities, withheld: meter.withheld, strategy: "whole" };
     });
   } catch (error) {
     recoverIfPossible(disk, folder);
@@ -272,14 +275,15 @@ function identitiesAtPlace(disk: Disk, folder: HeldFolder, tree: TreeReader, { i
 function openInRounds(of: Opening): Opened {
   const { disk, folder, state, keys, header, generation, place, loaded, hooks } = of;
   removeSigns(disk, folder, state);
+  const meter = new Meter(hooks, "restoring", loaded.tree.files, loaded.tree.bytes);
   const opened = openFileByFile({
     writing: { disk, folder, id: header.folder, place, keys, keyName: FOLDER_KEY_NAME, made: "signed-in", stamp: (body) => vouchFor(body, keys.folderKey) },
     record: generation.index.record, digest: generationDigest(generation), packsOf: (tree) => packsOf(of, tree),
-    meter: new Meter(hooks, "restoring", loaded.tree.files, loaded.tree.bytes),
+    meter,
   }, loaded, { ...state, ...digestsOf(NO_SIGNS) });
   const { atimeNs, mtimeNs } = loaded.tree.root.meta;
   return {
     header, state: { ...opened.state, times: { atimeNs: String(atimeNs), mtimeNs: String(mtimeNs) } }, generation: opened.state.generation, digest: opened.digest,
-    index: opened.index, identities: Identities.none(opened.tree.entries), strategy: "file-by-file",
+    index: opened.index, identities: Identities.none(opened.tree.entries), withheld: meter.withheld, strategy: "file-by-file",
   };
 }

@@ -5,7 +5,7 @@ import { HIDDEN_NAME } from "../format/ids";
 import { type FolderHeader, MAX_HEADER_BYTES, readHeader } from "../format/header";
 import { type Generation, type KeyRecord, keyRecordSchema, readGeneration } from "../format/generation";
 import { readRecord } from "../format/record-file";
-import { type StateRecord, readState, writeState } from "../format/state";
+import { type StateRecord, provenState, readState, writeState } from "../format/state";
 import type { Dir, Disk, OpenFile, Stat } from "../platform/port";
 import { withFile, within } from "./handles";
 
@@ -49,6 +49,7 @@ export const NAMES = {
   opened: Buffer.from("opened"),
   staging: Buffer.from("staging"),
   links: Buffer.from("links"),
+  remains: Buffer.from("remains"),
   page: Buffer.from("page.html"),
   icon: Buffer.from("icon"),
   guard: Buffer.from("guard.json"),
@@ -214,12 +215,14 @@ export function holdFolder(disk: Disk, path: Buffer, options: { readonly create:
   try {
     if (!vault) {
       if (!options.create) throw new EremosError("not-protected", `${displayPath(path)} is not protected by Eremos.`);
+      if (disk.find(folder.dir, VAULT_NAME)) throw new EremosError("path-taken", `There is something called .eremos in ${displayPath(path)} that is not Eremos' own directory. Nothing was touched; give it another name, then lock the folder.`, { path: displayPath(path) });
       disk.makeDir(folder.dir, VAULT_NAME, 0o700);
       vault = disk.openDir(folder.dir, VAULT_NAME);
       disk.clearAccessLists(vault);
       // What the records in it say must not get lost while a change they announce survives.
       disk.syncDir(folder.dir);
     }
+    requireOurs(disk, path, vault);
     const held = takeLock(disk, vault);
     if (!held) throw new EremosError("busy", `Something is already being done with ${displayPath(path)}. Nothing was touched; wait for it to end.`);
     return { ...folder, vault, held };
@@ -262,7 +265,9 @@ export function readSmallFile(disk: Disk, dir: Dir, name: Buffer, maxBytes = 64 
     throw error;
   }
   try {
-    const size = Math.min(disk.statOpen(file).size, maxBytes + 1);
+    const { type, size: whole } = disk.statOpen(file);
+    if (type !== "file") throw new EremosError("damaged", `${displayPath(name)} is no file, so it is not read: somebody has put something else in its place.`);
+    const size = Math.min(whole, maxBytes + 1);
     const bytes = Buffer.alloc(size);
     return bytes.subarray(0, disk.read(file, bytes, 0, size, 0));
   } finally {
@@ -283,12 +288,32 @@ export function commitFile(disk: Disk, dir: Dir, name: Buffer, bytes: Buffer): v
 }
 
 export function commitState(disk: Disk, vault: Dir, state: StateRecord): StateRecord {
-  commitFile(disk, vault, NAMES.state, writeState(state));
-  return state;
+  const proven = { ...state, proof: disk.identity.prove(provenState(state)) };
+  commitFile(disk, vault, NAMES.state, writeState(proven));
+  return proven;
+}
+
+/** Whether this computer wrote the record: what another one wrote, or somebody who forged it, never makes this one remove anything. */
+export function isOwnState(disk: Disk, state: StateRecord): boolean {
+  return state.proof !== undefined && disk.identity.isOwn(provenState(state), state.proof);
 }
 
 /** Where one of these is, there was a state record before them: without it nothing may be written or removed. */
-const NEVER_WITHOUT_STATE = [NAMES.header, NAMES.headerCopy, NAMES.generations, NAMES.staging];
+const NEVER_WITHOUT_STATE = [NAMES.header, NAMES.headerCopy, NAMES.generations, NAMES.staging, NAMES.packs, NAMES.index];
+
+/** What a first lock that was cut off before its first record leaves, or a release after its last one. */
+const LEFT_WITHOUT_RECORD = /^(?:lock|(?:state|guard|file)\.json\.new|originals-[0-9a-f]{64}(?:\.new)?)$/;
+
+/**
+ * A directory of this name that holds no record of Eremos', and anything that Eremos does not leave without one, is somebody's own: it is neither used nor
+ * removed. @throws EremosError `path-taken`
+ */
+function requireOurs(disk: Disk, path: Buffer, vault: Dir): void {
+  if ([NAMES.state, NAMES.guard, NAMES.file, ...NEVER_WITHOUT_STATE].some((name) => disk.find(vault, name))) return;
+  const others = disk.list(vault).filter((name) => !LEFT_WITHOUT_RECORD.test(name.toString("latin1")));
+  if (others.length === 0) return;
+  throw new EremosError("path-taken", `There is a directory called .eremos in ${displayPath(path)} that is not Eremos' own (it holds ${others.slice(0, 3).map(displayPath).join(", ")}). Nothing was touched; give that directory another name, then lock the folder.`, { path: displayPath(path) });
+}
 
 /** The state record, or null when nothing was ever locked here. @throws EremosError `damaged` */
 export function loadState(disk: Disk, vault: Dir): StateRecord | null {

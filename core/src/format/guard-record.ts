@@ -1,6 +1,7 @@
 import { z } from "zod";
 import { sha256 } from "../crypto/bytes";
 import { EremosError } from "../errors/eremos-error";
+import { canonicalJson } from "./canonical-json";
 import { idSchema, isFittingName, lockedNameSchema } from "./ids";
 import { ownerSchema } from "./owner";
 import { readRecord, writeRecord } from "./record-file";
@@ -54,8 +55,15 @@ const guardSchema = z.strictObject({
   owner: ownerSchema,
   /** The folder's own times, set again at its release; nanoseconds as decimal text. */
   times: z.strictObject({ atimeNs: text, mtimeNs: text }),
+  /** By which the computer that wrote it knows it again; nobody else can check it. */
+  proof: text.exactOptional(),
 }).refine(isFittingName);
 export type GuardRecord = z.output<typeof guardSchema>;
+
+/** What the proof is taken over. FORMAT.md §10.1. */
+export function provenGuard({ proof: _proof, ...body }: GuardRecord): Buffer {
+  return Buffer.concat([Buffer.from("eremos/1/guard\n", "utf8"), canonicalJson(body)]);
+}
 
 export function writeGuard(record: GuardRecord): Buffer {
   return writeRecord(record);

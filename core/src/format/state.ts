@@ -1,4 +1,5 @@
 import { z } from "zod";
+import { canonicalJson } from "./canonical-json";
 import { idSchema, isFittingName, lockedNameSchema } from "./ids";
 import { readRecord, writeRecord } from "./record-file";
 
@@ -48,12 +49,19 @@ export const stateSchema = z.strictObject({
   page: z.union([text, z.null()]),
   /** SHA-256 of the file that gives the folder another icon, or null when there is none. */
   icon: z.union([text, z.null()]),
+  /** By which the computer that wrote it knows it again; nobody else can check it. */
+  proof: text.exactOptional(),
 }).refine(isFittingName);
 export type StateRecord = z.output<typeof stateSchema>;
 
 /** Whether the readable contents are the true ones, all of them. FORMAT.md §7.2. */
 export function isPlainTrue({ state, mixed }: Pick<StateRecord, "state" | "mixed">): boolean {
   return !mixed && ["sealing", "committed", "staged", "placing", "open", "releasing"].includes(state);
+}
+
+/** What the proof is taken over. FORMAT.md §7.7. */
+export function provenState({ proof: _proof, ...body }: StateRecord): Buffer {
+  return Buffer.concat([Buffer.from("eremos/1/state\n", "utf8"), canonicalJson(body)]);
 }
 
 export function writeState(record: StateRecord): Buffer {

@@ -29,6 +29,8 @@ export interface Stat {
   readonly mtimeNs: bigint;
   readonly ctimeNs: bigint;
   readonly atimeNs: bigint;
+  /** The system lets nobody change, rename or remove it, whatever the permissions. */
+  readonly isFrozen: boolean;
 }
 
 export interface Capabilities {
@@ -54,8 +56,15 @@ export interface Holder {
   readonly writes: boolean;
 }
 
+/** By what this computer knows the records that it wrote itself from those that others wrote. */
+export interface Identity {
+  prove(message: Uint8Array): string;
+  isOwn(message: Uint8Array, proof: string): boolean;
+}
+
 export interface Disk {
   readonly capabilities: Capabilities;
+  readonly identity: Identity;
 
   /** Opens a directory by path; the last part must not be a symbolic link. */
   openRoot(path: Buffer): Dir;

@@ -130,7 +130,10 @@ async function guardOf(folder: Buffer): Promise<Readable | null> {
   const bytes = await readWhole(source, ".eremos/guard.json");
   if (!bytes) return null;
   const { guard, state, originals } = readGuard(bytes);
-  if (state === "open" && (await source.size(".eremos/state.json")) !== null) return null;
+  const sealed = await readWhole(source, ".eremos/state.json");
+  const record = sealed && stateIn(sealed);
+  // A guard record beside that of a sealed folder whose sealed copy is the true one may be anybody's.
+  if (sealed && (state === "open" || !record || !isPlainTrue(record))) return null;
   const problems: string[] = [];
   let known: readonly Original[] = [];
   try {

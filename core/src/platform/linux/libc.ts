@@ -17,6 +17,8 @@ const AT_REMOVEDIR = 0x200;
 const AT_EACCESS = 0x200;
 const AT_EMPTY_PATH = 0x1000;
 const STATX_BASIC_STATS = 0x7ff;
+const STATX_ATTR_IMMUTABLE = 0x10;
+const STATX_ATTR_APPEND = 0x20;
 const RENAME_NOREPLACE = 1;
 const SEEK_SET = 0;
 const SEEK_DATA = 3;
@@ -141,6 +143,8 @@ class LinuxStat implements Stat {
   readonly size = u32(10) + u32(11) * TWO_32;
   readonly blocks = u32(12) + u32(13) * TWO_32;
   readonly dev = device(u32(34), u32(35));
+  /** Immutable, or only to be appended to. Source: statx(2), stx_attributes. */
+  readonly isFrozen = (u32(2) & (STATX_ATTR_IMMUTABLE | STATX_ATTR_APPEND)) !== 0;
   private readonly atime = u32(16) + (u32(17) | 0) * TWO_32;
   private readonly atimeNanoseconds = u32(18);
   private readonly ctime = u32(24) + (u32(25) | 0) * TWO_32;

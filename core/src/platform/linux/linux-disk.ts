@@ -1,4 +1,6 @@
 import * as fs from "node:fs";
+import { randomBytes } from "../../crypto/bytes";
+import { identityOf } from "../identity";
 import type { Dir, Disk, OpenFile, Stat } from "../port";
 import { findHolders } from "./holders";
 import * as libc from "./libc";
@@ -28,6 +30,8 @@ function modeAllows(stat: Stat, bits: number): boolean {
 }
 
 export const linuxDisk: Disk = {
+  // Of this process alone; Eremos gives it the secret of its own data, by which it knows its records again: linuxDiskOf.
+  identity: identityOf(randomBytes(32)),
   capabilities: { nanosecondTimes: true, extendedAttributes: true, holes: true, exclusiveRename: true },
 
   openRoot: (path) => ({ handle: libc.openAt(null, path, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC) }),
@@ -109,7 +113,8 @@ export const linuxDisk: Disk = {
   },
   tryLock: (dir, name) => {
     for (;;) {
-      const file: OpenFile = { handle: libc.openAt(dir.handle, name, O_RDWR | O_CREAT | O_NOFOLLOW | O_CLOEXEC, 0o600) };
+      const file: OpenFile = { handle: libc.openAt(dir.handle, name, O_RDWR | O_CREAT | O_NOFOLLOW | O_NONBLOCK | O_CLOEXEC, 0o600) };
+      requireFile(file.handle);
       if (!libc.lockExclusively(file.handle)) {
         libc.close(file.handle);
         return null;
@@ -122,7 +127,8 @@ export const linuxDisk: Disk = {
   },
   isLocked: (dir, name) => {
     if (!libc.statAt(dir.handle, name)) return false;
-    const fd = libc.openAt(dir.handle, name, O_RDONLY | O_NOFOLLOW | O_CLOEXEC);
+    const fd = libc.openAt(dir.handle, name, O_RDONLY | O_NOFOLLOW | O_NONBLOCK | O_CLOEXEC);
+    requireFile(fd);
     try {
       return !libc.lockShared(fd);
     } finally {
@@ -134,6 +140,18 @@ export const linuxDisk: Disk = {
     Atomics.wait(new Int32Array(new SharedArrayBuffer(4)), 0, 0, milliseconds);
   },
 };
+
+/** Somebody else's pipe of that name is no lock, and must stop nobody. */
+function requireFile(fd: number): void {
+  if (libc.statOpen(fd).type === "file") return;
+  libc.close(fd);
+  fail("EINVAL");
+}
+
+/** The disk of a computer that knows its own records by this secret. */
+export function linuxDiskOf(secret: Uint8Array): Disk {
+  return { ...linuxDisk, identity: identityOf(secret) };
+}
 
 function fail(code: string): never {
   throw Object.assign(new Error(code), { code });

@@ -1,3 +1,4 @@
+import { identityOf } from "../identity";
 import type { Attribute, Dir, Disk, EntryType, OpenFile, Stat } from "../port";
 import { DurableDisk, type Change, type InodeMeta } from "./durable-disk";
 
@@ -28,6 +29,8 @@ function fail(code: string): never {
 const key = (name: Buffer): string => name.toString("latin1");
 
 export class MemoryDisk implements Disk {
+  /** The same for all of them: a computer knows its own records again after a power cut. */
+  readonly identity = identityOf(Buffer.alloc(32, 1));
   readonly capabilities = { nanosecondTimes: true, extendedAttributes: true, holes: false, exclusiveRename: true };
   /** What {@link freeBytes} answers. */
   free = Number.MAX_SAFE_INTEGER;
@@ -126,7 +129,7 @@ export class MemoryDisk implements Disk {
   private statOf(inode: Inode): Stat {
     const { mode, uid, gid, mtimeNs, atimeNs, target } = inode.meta;
     const type: EntryType = inode.type;
-    return { type, dev: 1n, ino: BigInt(inode.ino), mode, uid, gid, nlink: inode.nlink, size: type === "link" ? target.length : inode.size, blocks: Math.ceil(inode.size / 512), mtimeNs, ctimeNs: inode.ctimeNs, atimeNs };
+    return { type, dev: 1n, ino: BigInt(inode.ino), mode, uid, gid, nlink: inode.nlink, size: type === "link" ? target.length : inode.size, blocks: Math.ceil(inode.size / 512), mtimeNs, ctimeNs: inode.ctimeNs, atimeNs, isFrozen: false };
   }
   stat(dir: Dir, name: Buffer): Stat {
     return this.statOf(this.entry(dir, name));
