@@ -58,11 +58,11 @@ export { ONLOOKER_KINDS, type OnlookerKind, type SeenEntry } from "./onlooker/ki
 export { type Onlook, type View, lookAs } from "./onlooker/onlooker";
 export { type Answer, type Cell, REACH_KINDS, type Reach, type ReachKind, reachOf } from "./onlooker/reach";
 export { hiddenNamesIn, isHiddenByDesktop } from "./onlooker/hiding";
-export type { Disk } from "./platform/port";
+export type { Disk, Identity } from "./platform/port";
 export { linuxDisk as disk, linuxDiskOf as diskOf } from "./platform/linux/linux-disk";
 export { type Running, runEngine } from "./worker/run-engine";
 export type { EngineRequest, Outcomes } from "./worker/protocol";
 export { reviveBytes } from "./worker/protocol";
 export { type LockedFolder, type RescueProgress, type RescueReport, type RescueSecret, type ScanEnd, type ScanFound, type ScanProgress, describeFound, describeReport, directorySource, findLocked, openLocked, readGuardOwner, rescue, scan } from "./rescue/on-disk";
 export type { Drop } from "./engine/drop";
-export { DropUpload, type Slot } from "./engine/drop-in";
+export { DropUpload, type Slot, vaultPlace } from "./engine/drop-in";

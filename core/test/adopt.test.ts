@@ -35,7 +35,7 @@ async function found(place = base): Promise<ScanFound[]> {
   return all;
 }
 
-const adopt = (by: Person, at: Buffer, secret: Parameters<typeof adoptFolder>[1]["secret"] = null): ReturnType<typeof adoptFolder> => adoptFolder(linuxDisk, { path: at, owner: by.access.owner, rootKey: by.access.rootKey, devices: by.access.devices, secret });
+const adopt = (by: Person, at: Buffer, secret: Parameters<typeof adoptFolder>[1]["secret"] = null): ReturnType<typeof adoptFolder> => adoptFolder(linuxDisk, { path: at, places: [Buffer.from("/")], owner: by.access.owner, rootKey: by.access.rootKey, devices: by.access.devices, secret });
 
 describe.each(VISIBILITIES)("a sealed folder, %s", (visibility) => {
   it("is found by what is on disk, and taken in again by its owner at its ordinary path", async () => {

@@ -2,7 +2,7 @@ import * as fs from "node:fs";
 import * as path from "node:path";
 import { spawn } from "node:child_process";
 import { afterEach, beforeAll, beforeEach, describe, expect, it } from "vitest";
-import { dropInto, sealNewcomers } from "../src/engine/drop-in";
+import { dropInto, sealNewcomers, vaultPlace } from "../src/engine/drop-in";
 import { guardFolder } from "../src/engine/guarded";
 import { silentHooks } from "../src/engine/hooks";
 import { recoverFolder, inspectFolder } from "../src/engine/recover";
@@ -38,7 +38,7 @@ async function begin(): Promise<void> {
   fs.writeFileSync(path.join(folder, "letter.txt"), "Dear Jonas");
   fs.writeFileSync(outside, Buffer.alloc(200_000, "a statement of the bank, "), { mode: 0o640 });
   const { publicKey } = await lock(folder, person.device, { folder: FOLDER });
-  slot = { path: Buffer.from(folder), folder: FOLDER, publicKey };
+  slot = { path: Buffer.from(folder), folder: FOLDER, publicKey, place: vaultPlace(linuxDisk, Buffer.from(folder)) };
 }
 
 const inspected = (): ReturnType<typeof inspectFolder> => inspectFolder(linuxDisk, Buffer.from(folder));

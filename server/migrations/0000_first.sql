@@ -1,3 +1,8 @@
+CREATE TABLE `documents` (
+	`name` text PRIMARY KEY NOT NULL,
+	`sealed` blob NOT NULL
+);
+--> statement-breakpoint
 CREATE TABLE `events` (
 	`id` integer PRIMARY KEY AUTOINCREMENT NOT NULL,
 	`sealed` blob NOT NULL
@@ -10,15 +15,22 @@ CREATE TABLE `folders` (
 );
 --> statement-breakpoint
 CREATE TABLE `gate` (
-	`id` integer PRIMARY KEY NOT NULL,
+	`secret` text NOT NULL,
+	`caller` integer NOT NULL,
 	`failures` integer NOT NULL,
 	`blocked_until` integer NOT NULL,
+	PRIMARY KEY(`secret`, `caller`)
+);
+--> statement-breakpoint
+CREATE TABLE `hints` (
+	`id` integer PRIMARY KEY NOT NULL,
 	`hint` text
 );
 --> statement-breakpoint
 CREATE TABLE `inbox` (
 	`id` integer PRIMARY KEY AUTOINCREMENT NOT NULL,
-	`sealed` text NOT NULL
+	`sealed` text NOT NULL,
+	`proof` text NOT NULL
 );
 --> statement-breakpoint
 CREATE TABLE `jobs` (
@@ -35,4 +47,16 @@ CREATE TABLE `jobs` (
 	`pid` integer NOT NULL,
 	`started_at` integer NOT NULL,
 	`ended_at` integer
+);
+--> statement-breakpoint
+CREATE TABLE `preferences` (
+	`id` integer PRIMARY KEY NOT NULL,
+	`json` text NOT NULL
+);
+--> statement-breakpoint
+CREATE TABLE `slots` (
+	`id` text PRIMARY KEY NOT NULL,
+	`public_key` text NOT NULL,
+	`place` text,
+	`proof` text NOT NULL
 );

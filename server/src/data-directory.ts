@@ -3,7 +3,7 @@ import * as path from "node:path";
 import { z } from "zod";
 import { UNTIL_LOCKED, rulesSchema } from "./locking-rules";
 import { kindSchema, protectionShape } from "./protection";
-import { EremosError, type OwnerEnvelope, type ProvenOwner, type SigningKey, generateSigningKey, isEremosError, readOwner, systemCode, writeOwner } from "@eremos/core";
+import { EremosError, type OwnerEnvelope, type ProvenOwner, type SigningKey, generateSigningKey, hkdf, isEremosError, readOwner, systemCode, writeOwner } from "@eremos/core";
 
 /**
  * The owner-only data directory: the owner record, this device's signing key, the database, and a note for each folder that lies
@@ -52,6 +52,11 @@ export class DataDirectory {
     } catch (error) {
       throw new EremosError("data-unwritable", `Eremos can't write to its data directory ${directory} (${systemCode(error) ?? String(error)}). Choose another with EREMOS_DATA, or change its permissions.`);
     }
+  }
+
+  /** By which this computer knows the records in folders that it wrote itself. */
+  get identity(): Buffer {
+    return hkdf(this.device.privateKey, Buffer.alloc(0), "eremos/1/own-records");
   }
 
   get databasePath(): string {

@@ -3,7 +3,7 @@ import { z } from "zod";
 import type { Undo } from "@eremos/core";
 import type { OpenDatabase } from "./database/open";
 import { documents } from "./database/schema";
-import { openRow, sealRow } from "./database/sealed-rows";
+import { readRow, sealRow } from "./database/sealed-rows";
 import { protectionShape } from "./protection";
 import type { Keys } from "./session/keys";
 
@@ -59,7 +59,7 @@ export class Documents {
 
   get<N extends Name>(keys: Keys, of: N): Document<N> | null {
     const row = this.database.orm.select().from(documents).where(eq(documents.name, of)).get();
-    return row ? (SCHEMAS[of].parse(openRow(keys, `documents/${of}`, row.sealed)) as Document<N>) : null;
+    return row ? (readRow(SCHEMAS[of], keys, `documents/${of}`, row.sealed) as Document<N> | null) : null;
   }
 
   put<N extends Name>(keys: Keys, of: N, document: Document<N>): void {

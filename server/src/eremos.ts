@@ -1,6 +1,6 @@
 import { EventEmitter } from "node:events";
 import * as path from "node:path";
-import { EremosError, type Grounds, type OffLimits, type OwnerEnvelope, type Progress, defaultOffLimits, editedOffLimits } from "@eremos/core";
+import { type Disk, type EngineRequest, EremosError, type Grounds, type OffLimits, type OwnerEnvelope, type Outcomes, type Progress, defaultOffLimits, diskOf, editedOffLimits, runEngine } from "@eremos/core";
 import type { ChangeEvent, JobVerb } from "./contract";
 import { DataDirectory } from "./data-directory";
 import { Documents } from "./documents";
@@ -21,6 +21,8 @@ import { Keeper } from "./watch/keeper";
 
 /** One running Eremos: the server, or one command line. Operations take it as their first argument. */
 export class Eremos {
+  /** This computer's disk, which knows the records that this Eremos wrote. */
+  readonly disk: Disk;
   readonly gate: Gate;
   readonly registry: Registry;
   readonly documents: Documents;
@@ -32,6 +34,8 @@ export class Eremos {
   readonly hiddenFinder = new HiddenFinder(this);
   private readonly defaultOffLimits: readonly OffLimits[];
   private readonly emitter = new EventEmitter().setMaxListeners(200);
+  /** Folders that could not be put right, and why: one folder's trouble is its own. */
+  readonly troubles = new Map<string, string>();
   readonly pin = new Pin();
   readonly stay: Stay;
   private signedIn: Keys | null = null;
@@ -39,13 +43,14 @@ export class Eremos {
   private dozing: Keys | null = null;
 
   private constructor(readonly settings: Settings, readonly data: DataDirectory, readonly database: OpenDatabase, onProgress?: (folder: string, verb: JobVerb, progress: Progress) => void) {
+    this.disk = diskOf(data.identity);
     this.gate = new Gate(database);
-    this.registry = new Registry(database);
+    this.registry = new Registry(database, this.disk.identity);
     this.documents = new Documents(database);
-    this.jobs = new Jobs(database, () => this.announce({ topic: "jobs" }), onProgress);
+    this.jobs = new Jobs(database, data.identity, () => this.announce({ topic: "jobs" }), onProgress);
     this.preferences = new Preferences(database);
     this.keeper = new Keeper(this);
-    this.visits = new Visits(path.join(settings.program, "server", "dist", "visit-worker.js"), () => this.announce({ topic: "folders" }));
+    this.visits = new Visits(path.join(settings.program, "server", "dist", "visit-worker.js"), data.identity, () => this.announce({ topic: "folders" }));
     this.stay = new Stay(settings.stayDirectory);
     this.defaultOffLimits = defaultOffLimits(settings.home, settings.program, data.directory);
   }
@@ -54,6 +59,11 @@ export class Eremos {
   static open(settings: Settings, onProgress?: (folder: string, verb: JobVerb, progress: Progress) => void): Eremos {
     const data = DataDirectory.open(settings.dataDirectory);
     return new Eremos(settings, data, openDatabase(data.databasePath, settings.program), onProgress);
+  }
+
+  /** One verb of the engine's, in a thread of its own, of which nobody is told how far it is. */
+  run<V extends keyof Outcomes>(request: EngineRequest & { readonly verb: V }): Promise<Outcomes[V]> {
+    return runEngine<V>(request, () => undefined, this.data.identity).outcome;
   }
 
   /** Places that can't be locked, as the owner edited the list. */

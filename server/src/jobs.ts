@@ -40,7 +40,7 @@ export class Jobs {
   private readonly outcomes = new Set<Promise<unknown>>();
   private running = 0;
 
-  constructor(private readonly database: OpenDatabase, private readonly changed: () => void, private readonly onProgress: (folder: string, verb: JobVerb, progress: Progress) => void = () => undefined) {}
+  constructor(private readonly database: OpenDatabase, private readonly identity: Uint8Array, private readonly changed: () => void, private readonly onProgress: (folder: string, verb: JobVerb, progress: Progress) => void = () => undefined) {}
 
   start<V extends EngineVerb>(spec: JobSpec<V>): StartedJob<V> {
     const id = randomUUID();
@@ -76,7 +76,7 @@ export class Jobs {
     try {
       spec.before();
       this.save(id, { state: "running", phase: "looking" });
-      const work = runEngine<V>(spec.request, this.saver(id, spec));
+      const work = runEngine<V>(spec.request, this.saver(id, spec), this.identity);
       this.cancels.set(id, () => work.cancel());
       const outcome = await work.outcome;
       await this.finish(id, spec, outcome);

@@ -32,13 +32,22 @@ type Stored = z.output<typeof storedSchema>;
 
 const ROW = 1;
 
+/** Settings that can't be read are the usual ones again. */
+function jsonOf(text: string): unknown {
+  try {
+    return JSON.parse(text);
+  } catch {
+    return {};
+  }
+}
+
 /** What the owner set for everything. Kept readable, since locking by itself must work while nobody is signed in. */
 export class Preferences {
   constructor(private readonly database: OpenDatabase) {}
 
   private stored(): Stored {
     const row = this.database.orm.select().from(preferences).where(eq(preferences.id, ROW)).get();
-    return storedSchema.parse(row ? JSON.parse(row.json) : {});
+    return storedSchema.safeParse(row ? jsonOf(row.json) : {}).data ?? storedSchema.parse({});
   }
 
   get(): PreferencesView {

@@ -1,11 +1,11 @@
 import { desc, eq } from "drizzle-orm";
 import { z } from "zod";
-import { type OwnerEnvelope, fromBase64, openEnvelope, sealTo } from "@eremos/core";
+import { type Identity, type OwnerEnvelope, fromBase64, openEnvelope, sealTo } from "@eremos/core";
 import { rulesSchema } from "./locking-rules";
 import { kindSchema, protectionShape } from "./protection";
 import type { OpenDatabase } from "./database/open";
 import { events, folders, inbox, slots } from "./database/schema";
-import { openRow, sealRow } from "./database/sealed-rows";
+import { readRow, sealRow } from "./database/sealed-rows";
 import type { Keys } from "./session/keys";
 
 export const recordSchema = z.strictObject({
@@ -44,10 +44,23 @@ const MOST_EVENTS = 200;
 
 /** The list of protected folders and what happened to them. Readable with the owner's keys only; writable without them through the inbox. */
 export class Registry {
-  constructor(private readonly database: OpenDatabase) {}
+  constructor(private readonly database: OpenDatabase, private readonly identity: Identity) {}
 
+  /** Rows that can be read; one that can't is its own trouble alone: {@link damagedRows}. */
   list(keys: Keys): FolderRecord[] {
-    return this.database.orm.select().from(folders).all().map((row) => recordSchema.parse(openRow(keys, `folders/${row.id}`, row.sealed)));
+    return this.rows(keys).flatMap(({ record }) => (record ? [record] : []));
+  }
+
+  /** The ids of folders whose row is damaged, or in another's place: they are taken in again from the disk. */
+  damagedRows(keys: Keys): string[] {
+    return this.rows(keys).flatMap(({ id, record }) => (record ? [] : [id]));
+  }
+
+  private rows(keys: Keys): { readonly id: string; readonly record: FolderRecord | null }[] {
+    return this.database.orm.select().from(folders).all().map(({ id, sealed }) => {
+      const record = readRow(recordSchema, keys, `folders/${id}`, sealed);
+      return { id, record: record?.id === id ? record : null };
+    });
   }
 
   header(id: string): Buffer | null {
@@ -65,13 +78,15 @@ export class Registry {
     this.database.orm.insert(folders).values({ id: record.id, sealed, header: kept }).onConflictDoUpdate({ target: folders.id, set: { sealed, header: kept } }).run();
   }
 
-  /** The public key files are sealed to while nobody is signed in. */
-  slot(id: string): string | null {
-    return this.database.orm.select().from(slots).where(eq(slots.id, id)).get()?.publicKey ?? null;
+  /** What files are sealed to while nobody is signed in, and where; null where there is none that this computer wrote itself. */
+  slot(id: string): { readonly publicKey: string; readonly place: string | null } | null {
+    const row = this.database.orm.select().from(slots).where(eq(slots.id, id)).get();
+    return row && this.identity.isOwn(slotMessage(row), row.proof) ? { publicKey: row.publicKey, place: row.place } : null;
   }
 
-  keepSlot(id: string, publicKey: string): void {
-    this.database.orm.insert(slots).values({ id, publicKey }).onConflictDoUpdate({ target: slots.id, set: { publicKey } }).run();
+  keepSlot(id: string, publicKey: string, place: string | null): void {
+    const proof = this.identity.prove(slotMessage({ id, publicKey, place }));
+    this.database.orm.insert(slots).values({ id, publicKey, place, proof }).onConflictDoUpdate({ target: slots.id, set: { publicKey, place, proof } }).run();
   }
 
   remove(id: string): void {
@@ -86,7 +101,7 @@ export class Registry {
 
   events(keys: Keys): ActivityEvent[] {
     const rows = this.database.orm.select().from(events).orderBy(desc(events.id)).limit(MOST_EVENTS).all();
-    return rows.map((row) => eventSchema.parse(openRow(keys, "events", row.sealed)));
+    return rows.flatMap((row) => readRow(eventSchema, keys, "events", row.sealed) ?? []);
   }
 
   /** Writes down what happened: in the list and the log with the owner's keys, through the inbox without them. */
@@ -98,17 +113,26 @@ export class Registry {
 
   private async post(owner: OwnerEnvelope, letter: Letter): Promise<void> {
     const sealed = await sealTo(fromBase64(owner.sealing.publicKey, 32), INBOX_PURPOSE, Buffer.from(JSON.stringify(letter)));
-    this.database.orm.insert(inbox).values({ sealed: JSON.stringify(sealed) }).run();
+    const text = JSON.stringify(sealed);
+    this.database.orm.insert(inbox).values({ sealed: text, proof: this.identity.prove(letterMessage(text)) }).run();
   }
 
-  /** Takes in what came while nobody was signed in. A letter that does not open is dropped: only the owner's own Eremos writes them. */
+  /** Takes in what came while nobody was signed in. A letter that this computer did not write is dropped: everybody can seal one to the owner's public key. */
   async takeIn(keys: Keys): Promise<void> {
     for (const row of this.database.orm.select().from(inbox).orderBy(inbox.id).all()) {
-      const letter = await openLetter(keys, row.sealed);
+      const letter = this.identity.isOwn(letterMessage(row.sealed), row.proof) ? await openLetter(keys, row.sealed) : null;
       if (letter) this.take(keys, letter);
       this.database.orm.delete(inbox).where(eq(inbox.id, row.id)).run();
     }
   }
+}
+
+function slotMessage({ id, publicKey, place }: { readonly id: string; readonly publicKey: string; readonly place: string | null }): Buffer {
+  return Buffer.from(`eremos/1/slot\n${JSON.stringify([id, publicKey, place])}`);
+}
+
+function letterMessage(sealed: string): Buffer {
+  return Buffer.from(`eremos/1/letter\n${sealed}`);
 }
 
 /**

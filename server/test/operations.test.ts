@@ -117,10 +117,10 @@ describe("what happens while nobody is signed in", () => {
     const signer = { by: "device" as const, owner: house.eremos.requireOwner(), device: house.eremos.data.device };
     const input = { path: Buffer.from(folder), folder: id, visibility: "hidden" as const, places: [], signer, note: null, page: null, inUseAnyway: false };
     const untilRemoving: typeof linuxDisk = {
-      ...linuxDisk,
+      ...house.eremos.disk,
       unlink: (dir, name) => {
         if (name.toString() === "letter.txt") throw new Error("cut off");
-        linuxDisk.unlink(dir, name);
+        house.eremos.disk.unlink(dir, name);
       },
     };
     await lockFolder(untilRemoving, input, silentHooks).catch(() => undefined);

@@ -24,7 +24,7 @@ describe("changing the master password", () => {
   it("asks for the present one, refuses a weak one and a hint that gives it away, and changes nothing then", async () => {
     await house.signIn();
     await expect(change("not this one at all", NEW)).rejects.toMatchObject({ code: "wrong-password" });
-    house.eremos.gate.succeed();
+    house.eremos.gate.tries("password").succeed();
     await expect(change(PASSWORD, "password")).rejects.toMatchObject({ code: "weak-password" });
     await expect(change(PASSWORD, NEW, "half a cello and its bow, of course")).rejects.toMatchObject({ code: "hint-gives-away" });
     signOut(house.eremos);
@@ -41,7 +41,7 @@ describe("changing the master password", () => {
     expect(chosen).toBe("light");
     expect(seconds.heavy).toBeGreaterThanOrEqual(seconds.light);
     await expect(changeEffort(house.eremos, { current: "not this one at all", effort: "heavy" })).rejects.toMatchObject({ code: "wrong-password" });
-    house.eremos.gate.succeed();
+    house.eremos.gate.tries("password").succeed();
     expect(passesIn(house.eremos.requireOwner().password.hashing)).toBe(before);
     await changeEffort(house.eremos, { current: PASSWORD, effort: "heavy" });
     const after = passesIn(house.eremos.requireOwner().password.hashing);
@@ -75,7 +75,7 @@ describe("changing the master password", () => {
 
     house.restart();
     await expect(signIn(house.eremos, PASSWORD)).rejects.toMatchObject({ code: "wrong-password" });
-    house.eremos.gate.succeed();
+    house.eremos.gate.tries("password").succeed();
     const another = house.makeFolder("Letters");
     await lockNow(another);
     fs.renameSync(drive, path.join(house.world, "Stick"));

@@ -3,6 +3,7 @@ import { openEnvelope, sealTo } from "../crypto/envelope";
 import { EremosError, fromSystemError } from "../errors/eremos-error";
 import { type GuardRecord, placePurpose } from "../format/guard-record";
 import { withFolderPassword, withOwner, writeHeader } from "../format/header";
+import { isName, namesOf } from "../format/tree";
 import { type OwnerEnvelope, openSealingKey, openOwner } from "../format/owner";
 import type { Disk } from "../platform/port";
 import { directorySource } from "../rescue/directory-source";
@@ -10,11 +11,13 @@ import { type RescueSecret, openLocked } from "../rescue/locked-folder";
 import { replaceHeader } from "./change-owner";
 import { type Inspection, inspectFolder } from "./recover";
 import { commitGuard, loadGuard } from "./settle";
-import { displayPath, holdFolder, joinPath, letGo, splitPath } from "./vault";
+import { closeFolder, displayPath, holdFolder, joinPath, letGo, openFolder, splitPath } from "./vault";
 
 export interface AdoptInput {
   /** Where it lies now, under whatever name. */
   readonly path: Buffer;
+  /** The roots Eremos may protect in: it belongs into one of them. */
+  readonly places: readonly Buffer[];
   readonly owner: OwnerEnvelope;
   readonly rootKey: Uint8Array;
   /** This computer's public key, by which locks made while signed out are known. */
@@ -48,6 +51,7 @@ export interface Adopted {
 export async function adoptFolder(disk: Disk, input: AdoptInput): Promise<Adopted> {
   const inspection = inspectFolder(disk, input.path);
   if (!inspection) throw new EremosError("not-protected", `${displayPath(input.path)} is not protected by Eremos. Nothing was touched.`);
+  requireOwnDirectories(disk, input.path);
   if (inspection.busy) throw new EremosError("busy", "Something is being done with this folder right now. Nothing was touched; wait for it to end.");
   try {
     return await (inspection.guard === "sealed" ? adoptSealed : adoptGuarded)(disk, input, inspection);
@@ -56,7 +60,18 @@ export async function adoptFolder(disk: Disk, input: AdoptInput): Promise<Adopte
   }
 }
 
-async function adoptSealed(disk: Disk, { path, owner, rootKey, devices, secret }: AdoptInput, inspection: Inspection): Promise<Adopted> {
+/** Another account's directory that says it is this owner's folder is none. @throws EremosError `no-permission` */
+function requireOwnDirectories(disk: Disk, path: Buffer): void {
+  const folder = openFolder(disk, path);
+  try {
+    if (disk.owns(disk.statOpen(folder.dir)) && (!folder.vault || disk.owns(disk.statOpen(folder.vault)))) return;
+    throw new EremosError("no-permission", `${displayPath(path)} belongs to another account of this computer, so it is not taken in. Nothing was touched; if it is yours, have it given back to your account first.`);
+  } finally {
+    closeFolder(disk, folder);
+  }
+}
+
+async function adoptSealed(disk: Disk, { path, places, owner, rootKey, devices, secret }: AdoptInput, inspection: Inspection): Promise<Adopted> {
   const locked = await openLocked(directorySource(path), secret ?? { kind: "root", rootKey, folder: null, devices });
   try {
     // Once it is in the list, locks are made with its key.
@@ -68,23 +83,23 @@ async function adoptSealed(disk: Disk, { path, owner, rootKey, devices, secret }
     const isOwn = locked.header.owner.owner === owner.owner;
     const renewed = await (isOwn ? Promise.resolve(withOwner(locked.header, owner, rootKey)) : withFolderPassword(locked.header, { owner, rootKey }, folderKey, null)).finally(() => wipe(folderKey));
     const header = replaceHeader(disk, path, writeHeader(renewed));
-    return { folder: inspection.folder, path: ordinaryPath(path, locked.place, inspection), generation, digest, files: files.length, bytes: files.reduce((sum, { size }) => sum + size, 0), publicKey: locked.header.publicKey, header, bars: null };
+    return { folder: inspection.folder, path: ordinaryPath(path, locked.place, inspection, places), generation, digest, files: files.length, bytes: files.reduce((sum, { size }) => sum + size, 0), publicKey: locked.header.publicKey, header, bars: null };
   } finally {
     locked.close();
   }
 }
 
-async function adoptGuarded(disk: Disk, { path, owner, rootKey, secret }: AdoptInput, inspection: Inspection): Promise<Adopted> {
+async function adoptGuarded(disk: Disk, { path, places, owner, rootKey, secret }: AdoptInput, inspection: Inspection): Promise<Adopted> {
   const folder = holdFolder(disk, path, { create: false });
   try {
     const record = loadGuard(disk, folder.vault);
     if (!record) throw new EremosError("not-protected", `${displayPath(path)} is not protected by Eremos. Nothing was touched.`);
     const place = await placeOf(record, owner, rootKey, secret);
-    if (record.owner.owner !== owner.owner) {
-      const sealed = await sealTo(fromBase64(owner.sealing.publicKey, 32), placePurpose(record.folder), place);
-      commitGuard(disk, folder.vault, { ...record, owner, place: sealed });
-    }
-    return { folder: record.folder, path: ordinaryPath(path, place, inspection), generation: 0, digest: "", files: 0, bytes: 0, publicKey: "", header: null, bars: record.bars };
+    const ordinary = ordinaryPath(path, place, inspection, places);
+    const sealed = record.owner.owner === owner.owner ? record.place : await sealTo(fromBase64(owner.sealing.publicKey, 32), placePurpose(record.folder), place);
+    // From now on this computer knows the record as its own.
+    commitGuard(disk, folder.vault, { ...record, owner, place: sealed });
+    return { folder: record.folder, path: ordinary, generation: 0, digest: "", files: 0, bytes: 0, publicKey: "", header: null, bars: record.bars };
   } finally {
     letGo(disk, folder);
   }
@@ -108,10 +123,27 @@ async function placeOf(record: GuardRecord, owner: OwnerEnvelope, ownRoot: Uint8
  * Where a folder belongs, by where it lies now: the disk it lies on may be mounted elsewhere, or it was moved. Its recorded path tells its name,
  * and for one that is tucked away the directories between its held area and its place. FORMAT.md §7.5.
  */
-function ordinaryPath(path: Buffer, place: Buffer | null, { visibility, lockedName, held, state }: Inspection): Buffer {
+function ordinaryPath(path: Buffer, place: Buffer | null, inspection: Inspection, places: readonly Buffer[]): Buffer {
+  const ordinary = pathByRecord(path, place, inspection);
+  if (isPlainPath(ordinary) && places.some((root) => isBelow(ordinary, root))) return ordinary;
+  throw new EremosError("outside-places", `The record of ${displayPath(path)} says that it belongs to ${displayPath(ordinary)}, which is in none of your places. Nothing was touched.`, { path: displayPath(ordinary) });
+}
+
+/** Whole, and without a part that leads up or nowhere. */
+function isPlainPath(path: Buffer): boolean {
+  return path[0] === 0x2f && namesOf(path.subarray(1)).every(isName);
+}
+
+function isBelow(path: Buffer, root: Buffer): boolean {
+  const above = joinPath(root, Buffer.alloc(0));
+  return path.length > above.length && path.subarray(0, above.length).equals(above);
+}
+
+function pathByRecord(path: Buffer, place: Buffer | null, { visibility, lockedName, held, state }: Inspection): Buffer {
   const lies = splitPath(path);
   const isElsewhere = lockedName !== null && lies.name.equals(Buffer.from(lockedName)) && state !== "open";
   if (!isElsewhere || !place) return path;
+  if (!isPlainPath(place)) return place;
   if (visibility !== "tucked") return joinPath(lies.parent, splitPath(place).name);
   const above = splitPath(lies.parent).parent;
   const names: Buffer[] = [];

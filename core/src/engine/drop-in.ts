@@ -11,7 +11,7 @@ import { within } from "./handles";
 import { ObjectWriter, removeObject } from "./object-io";
 import { isSign } from "./signs";
 import { metaOf, pathInto } from "./survey";
-import { type HeldFolder, LONGEST_NAME, NAMES, commitFile, displayPath, ensureDir, holdFolder, isNotContents, joinPath, letGo, loadState, splitPath } from "./vault";
+import { type HeldFolder, LONGEST_NAME, NAMES, closeFolder, commitFile, displayPath, ensureDir, holdFolder, isNotContents, joinPath, letGo, loadState, openFolder, splitPath } from "./vault";
 
 /**
  * The drop slot: files are put into a locked folder by whoever can't open it, encrypted to its public key. Nobody but the owner reads them
@@ -23,6 +23,25 @@ export interface Slot {
   readonly folder: string;
   /** Its X25519 public key, from the owner's own data directory: one that stands in the folder may be anybody's. */
   readonly publicKey: string;
+  /** What was recorded of Eremos' directory in it ({@link vaultPlace}); null: nothing that lasts. */
+  readonly place: string | null;
+}
+
+/**
+ * Inode and birth of Eremos' directory in a folder, by which it is told from one that was put in its place; null where inode numbers don't last, or there is none.
+ * Not the device: a drive gets another number each time it is mounted.
+ */
+export function vaultPlace(disk: Disk, path: Buffer): string | null {
+  const folder = openFolder(disk, path);
+  try {
+    return folder.vault && disk.identifies(folder.vault) ? placeOf(disk.statOpen(folder.vault)) : null;
+  } finally {
+    closeFolder(disk, folder);
+  }
+}
+
+function placeOf({ ino, bornNs }: Stat): string {
+  return `${ino}:${bornNs}`;
 }
 
 /** Puts copies of files into a locked folder. Returns how many. @throws EremosError `not-locked` | `busy` | `usage` for what is no file */
@@ -131,6 +150,8 @@ async function holding<T>(disk: Disk, slot: Slot, use: (folder: HeldFolder) => P
 }
 
 function requireSealed(disk: Disk, folder: HeldFolder, slot: Slot): void {
+  const its = disk.statOpen(folder.vault);
+  if ((slot.place !== null && slot.place !== placeOf(its)) || !disk.owns(its)) throw new EremosError("unvouched", `What stands at ${displayPath(slot.path)} is not the folder that this computer locked there: it was exchanged, or belongs to another account. Nothing was put in; sign in to see what happened to it.`, { what: "place" });
   const state = loadState(disk, folder.vault);
   if (state?.state !== "sealed" || state.folder !== slot.folder) throw new EremosError("not-locked", `${displayPath(slot.path)} is not sealed now. Nothing was touched; copy the files into the folder itself.`);
 }

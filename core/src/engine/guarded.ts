@@ -10,7 +10,7 @@ import { type Grounds, type Hiding, IN_VIEW, hidingFor, hidingOrBack, showAtOrdi
 import { refuseWaitingDrops } from "./drop";
 import type { Hooks } from "./hooks";
 import { whatBarsChange } from "./permissions";
-import { type Settled, closedRoot, commitGuard, inListable, loadGuard, recoverGuarded, rootOriginal, saveOriginals, settle } from "./settle";
+import { type Settled, closedRoot, commitGuard, inListable, isOwnGuard, loadGuard, recoverGuarded, rootOriginal, saveOriginals, settle } from "./settle";
 import { settleFile, withFileWrapped } from "./single-file";
 import { emptyDir } from "./staging";
 import { type Folder, type HeldFolder, NAMES, VAULT_NAME, closeFolder, displayPath, dropLock, holdFolder, letGo, loadState, openFolder } from "./vault";
@@ -180,7 +180,8 @@ export function renewGuardOwner(disk: Disk, path: Buffer, owner: OwnerEnvelope):
   const folder = holdFolder(disk, path, { create: false });
   try {
     const record = loadGuard(disk, folder.vault);
-    if (record && record.owner.password.root !== owner.password.root) commitGuard(disk, folder.vault, { ...record, owner });
+    // A record that somebody else wrote gets no proof of this computer's by being renewed.
+    if (record && isOwnGuard(disk, record) && record.owner.password.root !== owner.password.root) commitGuard(disk, folder.vault, { ...record, owner });
   } finally {
     letGo(disk, folder);
   }

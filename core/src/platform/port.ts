@@ -29,6 +29,8 @@ export interface Stat {
   readonly mtimeNs: bigint;
   readonly ctimeNs: bigint;
   readonly atimeNs: bigint;
+  /** When it was made, which no program can set; 0 where the file system doesn't tell. */
+  readonly bornNs: bigint;
   /** The system lets nobody change, rename or remove it, whatever the permissions. */
   readonly isFrozen: boolean;
 }

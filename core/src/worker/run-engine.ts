@@ -9,10 +9,10 @@ export interface Running<V extends keyof Outcomes> {
   cancel(): void;
 }
 
-/** Starts one verb in a worker thread. Keys are copied into it and die with it. */
-export function runEngine<V extends keyof Outcomes>(request: EngineRequest & { readonly verb: V }, onProgress: (progress: Progress) => void): Running<V> {
+/** Starts one verb in a worker thread. Keys are copied into it and die with it. `identity`: the secret by which this computer knows its own records. */
+export function runEngine<V extends keyof Outcomes>(request: EngineRequest & { readonly verb: V }, onProgress: (progress: Progress) => void, identity: Uint8Array): Running<V> {
   const cancel = new SharedArrayBuffer(4);
-  const worker = new Worker(new URL("./engine-worker.js", import.meta.url), { workerData: { request, cancel } });
+  const worker = new Worker(new URL("./engine-worker.js", import.meta.url), { workerData: { request, cancel, identity } });
   const outcome = new Promise<Outcomes[V]>((resolve, reject) => {
     worker.on("message", (message: FromWorker) => {
       if (message.kind === "progress") onProgress(message.progress);

@@ -1,4 +1,4 @@
-import { blob, integer, sqliteTable, text } from "drizzle-orm/sqlite-core";
+import { blob, integer, primaryKey, sqliteTable, text } from "drizzle-orm/sqlite-core";
 
 /** Nothing in here is readable without the master password, but for ids, counters, and the folders' own public keys and headers. */
 export const folders = sqliteTable("folders", {
@@ -9,16 +9,24 @@ export const folders = sqliteTable("folders", {
   header: blob("header", { mode: "buffer" }),
 });
 
-/** Public keys of sealed folders, to which files may be sealed while nobody is signed in: one that stands in a folder may be anybody's. */
+/**
+ * Of sealed folders, what may be sealed to while nobody is signed in, and where: their public keys, and the inode and birth of Eremos' directory in them. What
+ * stands in a folder may be anybody's, and so may what stands here, unless this computer's proof is with it.
+ */
 export const slots = sqliteTable("slots", {
   id: text("id").primaryKey(),
   publicKey: text("public_key").notNull(),
+  /** Inode and nanoseconds of its birth, decimal; null where inode numbers don't last. */
+  place: text("place"),
+  proof: text("proof").notNull(),
 });
 
 /** What happened while nobody was signed in, sealed to the owner's public key; taken in at the next sign-in. */
 export const inbox = sqliteTable("inbox", {
   id: integer("id").primaryKey({ autoIncrement: true }),
   sealed: text("sealed").notNull(),
+  /** This computer's: everybody can seal something to the owner's public key. */
+  proof: text("proof").notNull(),
 });
 
 /** The activity log, each entry a box under the database key. */
@@ -56,10 +64,16 @@ export const documents = sqliteTable("documents", {
   sealed: blob("sealed", { mode: "buffer" }).notNull(),
 });
 
-/** The gate: counters that survive a restart, and the hint, which is meant to be read by whoever stands before it. */
+/** The gate: for each secret and each account that tries it, counters that survive a restart. */
 export const gate = sqliteTable("gate", {
-  id: integer("id").primaryKey(),
+  secret: text("secret").notNull(),
+  caller: integer("caller").notNull(),
   failures: integer("failures").notNull(),
   blockedUntil: integer("blocked_until").notNull(),
+}, (table) => [primaryKey({ columns: [table.secret, table.caller] })]);
+
+/** What is meant to be read by whoever stands before the gate. */
+export const hints = sqliteTable("hints", {
+  id: integer("id").primaryKey(),
   hint: text("hint"),
 });

@@ -1,5 +1,5 @@
 import { type IncomingMessage, type OutgoingHttpHeaders, type ServerResponse, request as send } from "node:http";
-import { DropUpload, disk, isEremosError } from "@eremos/core";
+import { DropUpload, isEremosError } from "@eremos/core";
 import type { VisitView } from "../contract";
 import { findSlot } from "../operations/drop";
 import { hasCookie, isOwnAccount, isSignedIn } from "./api";
@@ -68,7 +68,7 @@ export async function takeDrop({ eremos }: ApiContext, request: IncomingMessage,
     const length = Number(request.headers["content-length"] ?? Number.NaN);
     const slot = request.method === "POST" && isOwnAccount(request) && Number.isSafeInteger(length) ? await findSlot(eremos, searchParams.get("folder") ?? "") : null;
     if (!slot) return void response.writeHead(404).end();
-    upload = await DropUpload.begin(disk, slot, Buffer.from(searchParams.get("name") ?? ""), length);
+    upload = await DropUpload.begin(eremos.disk, slot, Buffer.from(searchParams.get("name") ?? ""), length);
     for await (const piece of request) upload.append(piece as Buffer);
     upload.finish();
     upload = null;

@@ -1,6 +1,6 @@
 import { type IncomingMessage, type Server, type ServerResponse, createServer } from "node:http";
 import * as path from "node:path";
-import { EremosError, closeToOthers, disk, isEremosError, locateFolder, randomBytes, systemCode } from "@eremos/core";
+import { EremosError, closeToOthers, isEremosError, locateFolder, randomBytes, systemCode } from "@eremos/core";
 import { Eremos } from "../eremos";
 import { MINUTE_MS } from "../locking-rules";
 import { closeUp } from "../operations/close-up";
@@ -127,8 +127,8 @@ async function finishWork(eremos: Eremos): Promise<void> {
 function closeWhatIsLeft(eremos: Eremos): void {
   for (const note of eremos.data.notes().filter(({ rules }) => rules.atStop)) {
     try {
-      const located = locateFolder(disk, decodePath(note.path), note.id);
-      if (located?.inspection.guard === "sealed" && located.inspection.state === "open") closeToOthers(disk, located.realPath);
+      const located = locateFolder(eremos.disk, decodePath(note.path), note.id);
+      if (located?.inspection.guard === "sealed" && located.inspection.state === "open") closeToOthers(eremos.disk, located.realPath);
     } catch (error) {
       if (!isEremosError(error)) throw error;
     }

@@ -1,4 +1,4 @@
-import { type Located, disk, displayPath, isEremosError, locateFolder } from "@eremos/core";
+import { type Located, displayPath, isEremosError, locateFolder } from "@eremos/core";
 import type { Note } from "../data-directory";
 import type { Eremos } from "../eremos";
 import { AS_BEFORE } from "../protection";
@@ -33,7 +33,7 @@ export function closeUp(eremos: Eremos, inUseAnyway: boolean, which: (note: Note
 function openFolders(eremos: Eremos, which: (note: Note) => boolean): Located[] {
   return eremos.data.notes().filter(which).flatMap((note) => {
     try {
-      const located = locateFolder(disk, decodePath(note.path), note.id);
+      const located = locateFolder(eremos.disk, decodePath(note.path), note.id);
       return located && ["open", "mixed"].includes(located.inspection.state) && !located.inspection.busy ? [located] : [];
     } catch (error) {
       if (isEremosError(error)) return [];

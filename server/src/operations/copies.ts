@@ -1,4 +1,4 @@
-import { EremosError, type RescueSecret, disk, displayPath, forgetFork, inspectFolder, runEngine } from "@eremos/core";
+import { EremosError, type RescueSecret, displayPath, forgetFork, inspectFolder } from "@eremos/core";
 import type { CopyView } from "../contract";
 import type { Eremos } from "../eremos";
 import type { StartedJob } from "../jobs";
@@ -21,7 +21,7 @@ interface Copy {
 function copyAt(eremos: Eremos, typed: string): Copy {
   const keys = eremos.requireKeys();
   const copy = fullPath(typed, eremos.settings.home);
-  const inspection = inspectFolder(disk, copy);
+  const inspection = inspectFolder(eremos.disk, copy);
   if (!inspection || inspection.guard !== "sealed") throw new EremosError("not-protected", `There is no sealed folder at ${displayPath(copy)}. Nothing was touched.`);
   return { copy, folder: inspection.folder, secret: { kind: "root", rootKey: keys.rootKey, folder: null, devices: [eremos.data.device.publicKey] } };
 }
@@ -31,7 +31,7 @@ export async function compareCopies(eremos: Eremos, typed: string, fork: string 
   const { copy, folder, secret } = copyAt(eremos, typed);
   const { record, located } = findTarget(eremos, folder, "/");
   requireLocked({ record, located });
-  const { generation, ofOriginal, differences, problems } = await runEngine<"compare-copy">({ verb: "compare-copy", input: { copy, secret, fork, original: located.realPath } }, () => undefined).outcome;
+  const { generation, ofOriginal, differences, problems } = await eremos.run<"compare-copy">({ verb: "compare-copy", input: { copy, secret, fork, original: located.realPath } });
   return {
     folder, name: nameOf(decodePath(record.path)), path: displayPath(copy), generation, ofOriginal, problems, isCut: differences.length > MOST_LISTED,
     differences: differences.slice(0, MOST_LISTED).map(({ path, kind, size, mtimeNs }) => ({ id: Buffer.concat(path.flatMap((name) => [Buffer.from("/"), name])).toString("base64"), shown: path.map(displayPath).join("/"), kind, size, modifiedAt: Number(mtimeNs / 1_000_000n) })),
@@ -64,7 +64,7 @@ export async function takeFromCopy(eremos: Eremos, typed: string, fork: string |
 export async function letForkGo(eremos: Eremos, folder: string, fork: string): Promise<void> {
   eremos.requireKeys();
   const { located } = await findUnvisited(eremos, folder, "/");
-  forgetFork(disk, located.realPath, fork);
+  forgetFork(eremos.disk, located.realPath, fork);
   eremos.announce({ topic: "folders" });
 }
 

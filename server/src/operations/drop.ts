@@ -1,6 +1,6 @@
 import * as fs from "node:fs";
 import { join as joinPaths } from "node:path";
-import { EremosError, type Located, type Slot, VAULT_NAME, disk, displayPath, inspectFolder, isEremosError, runEngine } from "@eremos/core";
+import { EremosError, type Located, type Slot, VAULT_NAME, displayPath, inspectFolder, isEremosError, vaultPlace } from "@eremos/core";
 import type { Eremos } from "../eremos";
 import type { Keys } from "../session/keys";
 import { locateRecord } from "./follow-drives";
@@ -13,32 +13,32 @@ import { fullPath } from "./paths";
  */
 export function slotAt(eremos: Eremos, typed: string, from: string): Slot {
   const path = fullPath(typed, eremos.settings.home, from);
-  const found = inspectFolder(disk, path);
+  const found = inspectFolder(eremos.disk, path);
   if (!found) throw new EremosError("not-protected", `There is no locked folder to be seen at ${displayPath(path)}. Nothing was put in; a hidden folder must be opened or visited first.`);
   return slotOf(eremos, found.folder, path);
 }
 
 function slotOf(eremos: Eremos, folder: string, path: Buffer): Slot {
-  const publicKey = eremos.registry.slot(folder);
-  if (publicKey === null) throw new EremosError("not-protected", `${displayPath(path)} is not a sealed folder of yours, as far as Eremos on this computer knows. Nothing was put in.`);
-  return { path, folder, publicKey };
+  const known = eremos.registry.slot(folder);
+  if (known === null) throw new EremosError("not-protected", `${displayPath(path)} is not a sealed folder of yours, as far as Eremos on this computer knows. Nothing was put in.`);
+  return { path, folder, publicKey: known.publicKey, place: known.place };
 }
 
 /** Puts copies of files into a locked folder without opening it. Returns how many. @throws EremosError */
 export function drop(eremos: Eremos, folder: string, files: readonly string[], from: string): Promise<number> {
   const input = { slot: slotAt(eremos, folder, from), files: files.map((file) => fullPath(file, eremos.settings.home, from)) };
-  return runEngine<"drop">({ verb: "drop", input }, () => undefined).outcome;
+  return eremos.run<"drop">({ verb: "drop", input });
 }
 
 /** What programs saved into locked folders that stand in view is sealed, and waits to be taken in. Returns how many files were. */
 export async function sealArrivals(eremos: Eremos, keys: Keys): Promise<number> {
   let taken = 0;
   for (const record of eremos.registry.list(keys)) {
-    if (record.publicKey !== "") eremos.registry.keepSlot(record.id, record.publicKey);
-    if (record.guard !== "sealed" || record.visibility !== "view") continue;
+    if (record.guard !== "sealed") continue;
     try {
       const { located } = locateRecord(eremos, record);
-      if (located && mayTake(located)) taken += await runEngine<"seal-newcomers">({ verb: "seal-newcomers", input: slotOf(eremos, record.id, located.realPath) }, () => undefined).outcome;
+      if (located?.inspection.state === "sealed" && record.publicKey !== "") eremos.registry.keepSlot(record.id, record.publicKey, vaultPlace(eremos.disk, located.realPath));
+      if (located && mayTake(located)) taken += await eremos.run<"seal-newcomers">({ verb: "seal-newcomers", input: slotOf(eremos, record.id, located.realPath) });
     } catch (error) {
       // It waits until the next time; the folder's page says that it is there.
       if (!isEremosError(error)) throw error;
@@ -49,7 +49,7 @@ export async function sealArrivals(eremos: Eremos, keys: Keys): Promise<number> 
 }
 
 function mayTake({ inspection }: Located): boolean {
-  return inspection.state === "sealed" && !inspection.busy && inspection.arrivals > 0;
+  return inspection.state === "sealed" && inspection.visibility === "view" && !inspection.busy && inspection.arrivals > 0;
 }
 
 const LONGEST_LOOK_MS = 5000;
@@ -62,7 +62,7 @@ const found = new Map<string, string>();
 export async function findSlot(eremos: Eremos, folder: string): Promise<Slot | null> {
   if (eremos.registry.slot(folder) === null) return null;
   const known = found.get(folder);
-  const path = known !== undefined && isSlot(known, folder) ? known : await lookFor(eremos, folder);
+  const path = known !== undefined && isSlot(eremos, known, folder) ? known : await lookFor(eremos, folder);
   if (path === null) return null;
   found.set(folder, path);
   return slotOf(eremos, folder, Buffer.from(path));
@@ -72,16 +72,19 @@ async function lookFor(eremos: Eremos, folder: string): Promise<string | null> {
   const until = Date.now() + LONGEST_LOOK_MS;
   const waiting = [...eremos.settings.places];
   for (let place = waiting.shift(); place !== undefined && Date.now() < until; place = waiting.shift()) {
-    if (isSlot(place, folder)) return place;
+    if (isSlot(eremos, place, folder)) return place;
     waiting.push(...(await directoriesIn(place)));
   }
   return null;
 }
 
-function isSlot(path: string, folder: string): boolean {
+function isSlot(eremos: Eremos, path: string, folder: string): boolean {
   try {
-    const inspection = fs.existsSync(joinPaths(path, VAULT_NAME.toString())) ? inspectFolder(disk, Buffer.from(path)) : null;
-    return inspection?.folder === folder && inspection.state === "sealed" && inspection.visibility === "view";
+    const inspection = fs.existsSync(joinPaths(path, VAULT_NAME.toString())) ? inspectFolder(eremos.disk, Buffer.from(path)) : null;
+    if (inspection?.folder !== folder || inspection.state !== "sealed" || inspection.visibility !== "view") return false;
+    // A decoy repeats an id; it can't repeat what was recorded of the real one's directory.
+    const known = eremos.registry.slot(folder)?.place ?? null;
+    return known === null || known === vaultPlace(eremos.disk, Buffer.from(path));
   } catch (error) {
     if (isEremosError(error)) return false;
     throw error;

@@ -1,4 +1,4 @@
-import { EremosError, type Inspection, type OwnerSecret, type RescueSecret, type ScanFound, adoptFolder, disk, displayPath, fromSystemError, inspectFolder, isEremosError, isLocked, locateFolder, measurePasswordCost, openOwner, ProvenOwner, withDevice, withPassword, wipe } from "@eremos/core";
+import { EremosError, type Inspection, type OwnerSecret, type RescueSecret, type ScanFound, adoptFolder, displayPath, fromSystemError, inspectFolder, isEremosError, isLocked, locateFolder, measurePasswordCost, openOwner, ProvenOwner, vaultPlace, withDevice, withPassword, wipe } from "@eremos/core";
 import type { FoundFolder, ScanView, TakenIn } from "../contract";
 import type { Eremos } from "../eremos";
 import type { FolderRecord } from "../registry";
@@ -24,16 +24,16 @@ function viewOf(eremos: Eremos, { path, ...one }: ScanFound): FoundFolder {
 function relationOf(eremos: Eremos, path: Buffer, { folder, owner }: Pick<ScanFound, "folder" | "owner">, known: FolderRecord | undefined): FoundFolder["relation"] {
   if (folder === null) return "damaged";
   if (known) {
-    const located = locateOrNull(decodePath(known.path), folder);
+    const located = locateOrNull(eremos, decodePath(known.path), folder);
     if (!located) return "moved";
     return located.equals(path) ? "listed" : "copy";
   }
   return owner === eremos.data.owner()?.owner ? "lost" : "another-owner";
 }
 
-function locateOrNull(path: Buffer, folder: string): Buffer | null {
+function locateOrNull(eremos: Eremos, path: Buffer, folder: string): Buffer | null {
   try {
-    return locateFolder(disk, path, folder)?.realPath ?? null;
+    return locateFolder(eremos.disk, path, folder)?.realPath ?? null;
   } catch (error) {
     if (isEremosError(error)) return null;
     throw error;
@@ -59,10 +59,10 @@ export interface TakeInRequest {
 export async function takeIn(eremos: Eremos, { path: typed, secret }: TakeInRequest): Promise<string> {
   const keys = eremos.requireKeys();
   const path = fullPath(typed, eremos.settings.home);
-  const inspection = requireFound(path);
+  const inspection = requireFound(eremos, path);
   const known = eremos.registry.list(keys).find(({ id }) => id === inspection.folder);
-  const located = known && locateOrNull(decodePath(known.path), known.id);
-  if (known && located) {
+  const located = known && locateOrNull(eremos, decodePath(known.path), known.id);
+  if (known && located && (!located.equals(path) || inspection.isOwn || inspection.guard === "sealed")) {
     const where = displayPath(decodePath(known.path));
     throw new EremosError("already-protected", located.equals(path) ? `It is in the list already, as ${where}. Nothing was changed.` : `This is a second copy of ${where}, which is at its place. Nothing was changed; bring this copy's files out with \`eremos rescue\`, or put it where the other one is.`);
   }
@@ -71,8 +71,8 @@ export async function takeIn(eremos: Eremos, { path: typed, secret }: TakeInRequ
   const isOwn = (await readOwnerAt(path)).owner === owner.owner;
   // The owner is signed in already: of the two passwords of such a folder, only its own is asked.
   const needed: RescueSecret | null = isOwn && secret?.kind === "password" ? { kind: "root", rootKey: keys.rootKey, devices, folder: secret.folderPassword === null ? null : { kind: "password", password: secret.folderPassword } } : secret;
-  const adopt = (): ReturnType<typeof adoptFolder> => adoptFolder(disk, { path, owner, rootKey: keys.rootKey, devices, secret: needed });
-  const adopted = secret === null ? await adopt() : (await throughGate(eremos, adopt)).opened;
+  const adopt = (): ReturnType<typeof adoptFolder> => adoptFolder(eremos.disk, { path, places: eremos.settings.places.map((place) => Buffer.from(place)), owner, rootKey: keys.rootKey, devices, secret: needed });
+  const adopted = secret === null ? await adopt() : (await throughGate(eremos, `found/${inspection.folder}`, adopt)).opened;
   const { guard, visibility, lockedName, single } = inspection;
   const at = Date.now();
   const isOpen = !isLocked(inspection);
@@ -83,15 +83,15 @@ export async function takeIn(eremos: Eremos, { path: typed, secret }: TakeInRequ
   };
   await eremos.registry.record(keys, eremos.requireOwner(), { at, folder: adopted.folder, kind: "taken-in", signedIn: true }, record, adopted.header);
   eremos.registry.put(keys, record, adopted.header);
-  if (adopted.publicKey !== "") eremos.registry.keepSlot(adopted.folder, adopted.publicKey);
+  if (adopted.publicKey !== "") eremos.registry.keepSlot(adopted.folder, adopted.publicKey, vaultPlace(eremos.disk, path));
   if (isOpen && !eremos.data.note(adopted.folder)) eremos.data.writeNote({ ...NO_RULES, ...protection, id: adopted.folder, path: record.path, kind: record.kind, publicKey: adopted.publicKey || null, opened: null, protectedAt: record.protectedAt, openedAt: at });
   eremos.announce({ topic: "folders" });
   eremos.announce({ topic: "scan" });
   return adopted.folder;
 }
 
-function requireFound(path: Buffer): Inspection {
-  const inspection = inspectFolder(disk, path);
+function requireFound(eremos: Eremos, path: Buffer): Inspection {
+  const inspection = inspectFolder(eremos.disk, path);
   if (inspection) return inspection;
   throw new EremosError("not-protected", `There is nothing of Eremos at ${displayPath(path)}. Nothing was changed.`);
 }
@@ -115,7 +115,7 @@ export async function returnOwner(eremos: Eremos, { path, secret, password, hint
   const owner = await readOwnerAt(fullPath(path, eremos.settings.home));
   const fit = password === null ? null : await refuseUnfit({ password, hint });
   if (secret.kind !== "password" && password === null) throw new EremosError("usage", "With the recovery code or shares, choose a new master password, too. Nothing was changed.");
-  const { opened: { rootKey } } = await throughGate(eremos, () => openOwner(owner, secret));
+  const { opened: { rootKey } } = await throughGate(eremos, `found/${owner.owner}`, () => openOwner(owner, secret));
   try {
     const renewed = password === null ? owner : await withPassword(owner, rootKey, password, await measurePasswordCost(eremos.preferences.get().effort));
     const known = withDevice(renewed, rootKey, eremos.data.device.publicKey);
@@ -137,6 +137,11 @@ export async function takeInFound(eremos: Eremos): Promise<TakenIn> {
   const taken: string[] = [];
   const left: { path: string; reason: string }[] = [];
   for (const one of scanView(eremos).found.filter(({ relation }) => relation === "lost" || relation === "moved")) {
+    // What is not encrypted proves nothing of itself: it is taken in one by one, by whoever looks at it.
+    if (one.guard !== "sealed") {
+      left.push({ path: one.path, reason: "It is not encrypted and so can't prove whose it is. Look at it, and take it in by itself." });
+      continue;
+    }
     try {
       await takeIn(eremos, { path: one.path, secret: null });
       taken.push(nameOf(Buffer.from(one.path)));

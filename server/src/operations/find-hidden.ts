@@ -1,5 +1,5 @@
 import { randomUUID } from "node:crypto";
-import { EremosError, type Undo, bringBack, disk, displayPath, isInPlaces, putBackHidden, removeScript } from "@eremos/core";
+import { EremosError, type Undo, bringBack, displayPath, isInPlaces, putBackHidden, removeScript } from "@eremos/core";
 import type { HiddenView } from "../contract";
 import type { Eremos } from "../eremos";
 
@@ -22,7 +22,7 @@ export function bringFound(eremos: Eremos, id: string): string {
   const found = eremos.hiddenFinder.state.found.find((one) => one.id === id);
   if (!found) throw gone();
   requireInPlaces(eremos, found.path);
-  const { path, undo } = bringBack(disk, found.path);
+  const { path, undo } = bringBack(eremos.disk, found.path);
   remember(eremos, found.shown, path, undo);
   eremos.hiddenFinder.show({ found: eremos.hiddenFinder.state.found.filter((one) => one.id !== id) });
   return displayPath(path);
@@ -36,7 +36,7 @@ export function undoScriptLock(eremos: Eremos, id: string): string | null {
   const script = eremos.hiddenFinder.state.scripts.find((one) => one.id === id);
   if (!script) throw gone();
   requireInPlaces(eremos, script.path);
-  const brought = script.target && bringBack(disk, script.target, script.originalName);
+  const brought = script.target && bringBack(eremos.disk, script.target, script.originalName);
   const removed = removeScript(script.path);
   remember(eremos, script.shown, brought?.path ?? script.path, [removed, ...(brought?.undo ?? [])]);
   const { found, scripts } = eremos.hiddenFinder.state;
@@ -50,7 +50,7 @@ export function hideAgain(eremos: Eremos, id: string): void {
   const all = eremos.documents.get(keys, "brought") ?? [];
   const one = all.find((known) => known.id === id);
   if (!one) throw gone();
-  putBackHidden(disk, one.undo);
+  putBackHidden(eremos.disk, one.undo);
   eremos.documents.put(keys, "brought", all.filter((known) => known.id !== id));
   eremos.announce({ topic: "scan" });
 }

@@ -1,4 +1,4 @@
-import { EremosError, type FolderPassword, type FolderSecret, MOST_KEYHOLDERS, type WaysIn, changeFolderPassword, disk, measurePasswordCost, openFolderKey, waysInto, wipe } from "@eremos/core";
+import { EremosError, type FolderPassword, type FolderSecret, MOST_KEYHOLDERS, type WaysIn, changeFolderPassword, measurePasswordCost, openFolderKey, waysInto, wipe } from "@eremos/core";
 import { z } from "zod";
 import type { NewFolderPassword } from "../contract";
 import type { Eremos } from "../eremos";
@@ -54,7 +54,7 @@ async function folderKeyOf(eremos: Eremos, { record, located }: Target, secret: 
   if (!ways?.hasPassword) return null;
   if (!secret) throw new EremosError("needs-folder-password", "This folder has a password of its own, which is needed too. Nothing was touched.", ways.hint === null ? {} : { hint: ways.hint });
   const input = { path: located.realPath, access: accessOf(eremos.requireKeys(), eremos.requireOwner(), eremos.data.device.publicKey), keptHeader: eremos.registry.header(record.id) };
-  return (await throughGate(eremos, () => openFolderKey(disk, input, secret))).opened;
+  return (await throughGate(eremos, `folder/${record.id}`, () => openFolderKey(eremos.disk, input, secret))).opened;
 }
 
 export interface FolderPasswordChange {
@@ -74,7 +74,7 @@ export async function setFolderPassword(eremos: Eremos, { folder, secret, passwo
   const prepared = password && (await prepareFolderPassword(eremos, password));
   const header = await withFolderKey(eremos, target, secret, (folderKey) => {
     const access = accessOf(keys, eremos.requireOwner(), eremos.data.device.publicKey, folderKey);
-    return changeFolderPassword(disk, { path: located.realPath, access, keptHeader: eremos.registry.header(record.id) }, prepared);
+    return changeFolderPassword(eremos.disk, { path: located.realPath, access, keptHeader: eremos.registry.header(record.id) }, prepared);
   });
   await eremos.registry.record(keys, eremos.requireOwner(), { at: Date.now(), folder: record.id, kind: "folder-password", signedIn: true }, record, header);
   eremos.announce({ topic: "folders" });

@@ -1,12 +1,12 @@
 import * as fs from "node:fs";
-import { type Located, disk, displayPath, isEremosError, isInPlaces, isMountPoint, locateFolder, splitPath } from "@eremos/core";
+import { type Located, displayPath, isEremosError, isInPlaces, isMountPoint, locateFolder, splitPath } from "@eremos/core";
 import type { Eremos } from "../eremos";
 import type { FolderRecord } from "../registry";
 import { decodePath, encodePath } from "./paths";
 
 /** Where a folder is now: at its place, or under another path at which its drive is mounted; the list follows a drive. Null: it is away, or gone. */
 export function locateRecord(eremos: Eremos, record: FolderRecord): { readonly record: FolderRecord; readonly located: Located | null } {
-  const located = locateFolder(disk, decodePath(record.path), record.id);
+  const located = locateFolder(eremos.disk, decodePath(record.path), record.id);
   if (located) return { record, located };
   const found = onAnotherMount(eremos, record);
   if (!found) return { record, located: null };
@@ -32,16 +32,16 @@ function onAnotherMount(eremos: Eremos, record: FolderRecord): { readonly path: 
   for (const mount of mountsIn(eremos)) {
     for (let from = record.kind === "drive" ? parts.length : parts.length - 1; from >= 0; from--) {
       const path = Buffer.from([mount, ...parts.slice(from)].join("/"));
-      const located = locateOrNull(path, record.id);
+      const located = locateOrNull(eremos, path, record.id);
       if (located) return { path, located };
     }
   }
   return null;
 }
 
-function locateOrNull(path: Buffer, id: string): Located | null {
+function locateOrNull(eremos: Eremos, path: Buffer, id: string): Located | null {
   try {
-    return locateFolder(disk, path, id);
+    return locateFolder(eremos.disk, path, id);
   } catch (error) {
     if (isEremosError(error)) return null;
     throw error;
@@ -54,7 +54,7 @@ export function readTables(tables: readonly string[]): string {
 
 /** Whether a drive is mounted at the path itself. */
 export function isDrive(eremos: Eremos, path: Buffer): boolean {
-  return isMountPoint(disk, path) || mountsIn(eremos).includes(displayPath(path));
+  return isMountPoint(eremos.disk, path) || mountsIn(eremos).includes(displayPath(path));
 }
 
 /** Mount points where folders may be protected. A space in one is written as \040. Source: proc_mounts(5). */

@@ -21,7 +21,7 @@ export interface ForgottenPassword {
 export async function resetPassword(eremos: Eremos, { secret, ...chosen }: ForgottenPassword): Promise<PasswordChanged & { readonly failedTries: number }> {
   const owner = eremos.requireOwner();
   const { password, hint } = { ...chosen, ...(await refuseUnfit(chosen)) };
-  const { opened: { rootKey }, failedTries } = await throughGate(eremos, () => openOwner(owner, secret));
+  const { opened: { rootKey }, failedTries } = await throughGate(eremos, secret.kind, () => openOwner(owner, secret));
   try {
     const renewed = await withPassword(owner, rootKey, password, await measurePasswordCost(eremos.preferences.get().effort));
     eremos.data.writeOwner(await ProvenOwner.prove(renewed, rootKey, [{ kind: "password", password }]), owner);

@@ -1,4 +1,4 @@
-import { type InsuranceLevel, disk, insuranceFactsOf, priceOf } from "@eremos/core";
+import { type InsuranceLevel, insuranceFactsOf, priceOf } from "@eremos/core";
 import type { Insurance, InsuranceView } from "../contract";
 import type { Eremos } from "../eremos";
 import type { StartedJob } from "../jobs";
@@ -17,7 +17,7 @@ export function insuranceView(eremos: Eremos, folder: string, from = "/"): Insur
   eremos.requireKeys();
   const target = findTarget(eremos, folder, from);
   requireSealed(target);
-  const facts = insuranceFactsOf(disk, target.located.realPath);
+  const facts = insuranceFactsOf(eremos.disk, target.located.realPath);
   const bytes = facts?.covers ?? target.record.bytes;
   const chosen = facts && (INSURANCES.find((one) => LEVELS[one].data === facts.level.data && LEVELS[one].parity === facts.level.parity) ?? "other");
   return {

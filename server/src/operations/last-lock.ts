@@ -1,4 +1,4 @@
-import { type Committed, EremosError, type FolderSecret, runEngine, wipe } from "@eremos/core";
+import { type Committed, EremosError, type FolderSecret, wipe } from "@eremos/core";
 import type { LastLockView, VisitEntry } from "../contract";
 import type { Eremos } from "../eremos";
 import { AS_BEFORE } from "../protection";
@@ -27,7 +27,7 @@ function findOpen(eremos: Eremos, folder: string): Target {
 export async function sinceLastLock(eremos: Eremos, folder: string, secret: FolderSecret | null): Promise<LastLockView> {
   const target = findOpen(eremos, folder);
   return withFolderKey(eremos, target, secret, async (folderKey) => {
-    const { generation, files, changes, isCut } = await runEngine<"changes">({ verb: "changes", input: { ...sealedInput(eremos, target, { folderKey }), most: MOST_SHOWN } }, () => undefined).outcome;
+    const { generation, files, changes, isCut } = await eremos.run<"changes">({ verb: "changes", input: { ...sealedInput(eremos, target, { folderKey }), most: MOST_SHOWN } });
     if (files === 0 && target.record.files > 0) throw new EremosError("unsupported", "There was no room for two copies when this folder was opened, so what was locked last is not kept beside it. Nothing was touched.");
     const entries = changes.map(({ path, kind, type, size, mtimeNs }): VisitEntry => ({ name: path.map(shownName).join("/"), href: hrefOf(path), kind: type, size, modifiedAt: Number(mtimeNs / 1_000_000n), leadsTo: null, change: kind }));
     return { generation, entries, isCut };

@@ -1,6 +1,6 @@
 import * as fs from "node:fs";
 import {
-  EremosError, type FolderPassword, type GuardOutcome, type LockOutcome, type Signer, disk, displayPath, inspectFolder, isLocked, locateFolder, protectedAbove, recoverFolder, refuseOffLimits,
+  EremosError, type FolderPassword, type GuardOutcome, type LockOutcome, type Signer, displayPath, inspectFolder, isLocked, locateFolder, protectedAbove, recoverFolder, refuseOffLimits, vaultPlace,
 } from "@eremos/core";
 import type { FolderKind, Protection } from "../contract";
 import type { Note } from "../data-directory";
@@ -32,11 +32,11 @@ export interface LockRequest {
 
 /** What can be told before anything is touched, without a walk. @throws EremosError */
 export function refuseToLock(eremos: Eremos, path: Buffer): void {
-  const found = inspectFolder(disk, path);
+  const found = inspectFolder(eremos.disk, path);
   // What is protected already can always be locked again, whatever the list says by now.
   if (!found) refuseOffLimits(path, eremos.offLimits, eremos.settings.places);
   requireThere(eremos, path);
-  const above = protectedAbove(disk, path);
+  const above = protectedAbove(eremos.disk, path);
   if (above) throw new EremosError("nested", `${displayPath(path)} lies in ${displayPath(above)}, which is protected already. Nothing was touched.`);
   if (found && isLocked(found)) throw new EremosError("already-protected", `${displayPath(path)} is locked already. Nothing was touched.`);
   const inside = eremos.keys ? eremos.registry.list(eremos.keys).find((record) => decodePath(record.path).subarray(0, path.length + 1).equals(Buffer.concat([path, Buffer.from("/")]))) : null;
@@ -73,7 +73,7 @@ export function lock(eremos: Eremos, request: LockRequest): LockJob {
   eremos.requireOwner();
   const path = typeof request.path === "string" ? fullPath(request.path, eremos.settings.home, request.from) : request.path;
   refuseToLock(eremos, path);
-  const before = bringToRest(path);
+  const before = bringToRest(eremos, path);
   const keys = eremos.keys;
   const id = before?.folder ?? newFolderId();
   const note = eremos.data.note(id);
@@ -166,13 +166,14 @@ function guard(locking: Locking): LockJob {
 export const NO_RULES: Pick<Note, "isUnknown" | "rules" | "openedAt" | "locksAt" | "staysUntil"> = { isUnknown: false, rules: UNTIL_LOCKED, openedAt: 0, locksAt: null, staysUntil: 0 };
 
 /** An operation that was cut off is brought to its end first. */
-function bringToRest(path: Buffer): ReturnType<typeof inspectFolder> {
-  const found = inspectFolder(disk, path);
-  if (!found || found.state === "open") return found;
+function bringToRest(eremos: Eremos, path: Buffer): ReturnType<typeof inspectFolder> {
+  const found = inspectFolder(eremos.disk, path);
+  if (!found || (found.state === "open" && found.isOwn)) return found;
   if (found.busy) throw new EremosError("busy", `Something is already being done with ${displayPath(path)}. Nothing was touched; wait for it to end.`);
-  recoverFolder(disk, path);
-  const now = inspectFolder(disk, path);
+  recoverFolder(eremos.disk, path);
+  const now = inspectFolder(eremos.disk, path);
   if (now && isLocked(now)) throw new EremosError("already-protected", `${displayPath(path)} is locked already. Nothing was touched.`);
+  if (now && now.guard !== "sealed" && !now.isOwn) throw new EremosError("unvouched", `${displayPath(path)} is protected by a record that this computer did not write. It may have been exchanged, so nothing was touched. If it is yours, take it in anew under Ways back.`, { what: "guard" });
   return now;
 }
 
@@ -190,15 +191,15 @@ async function recordLock(eremos: Eremos, note: Note, outcome: LockOutcome): Pro
   const record: FolderRecord = { ...beginning(note), files, bytes, generation, digest, publicKey, lockedAt: at };
   const event = { at, folder: note.id, kind: "locked" as const, signedIn: eremos.keys !== null };
   await eremos.registry.record(eremos.keys, eremos.requireOwner(), event, record, outcome.header);
-  eremos.registry.keepSlot(note.id, publicKey);
+  eremos.registry.keepSlot(note.id, publicKey, vaultPlace(eremos.disk, outcome.realPath));
   eremos.data.removeNote(note.id);
   eremos.announce({ topic: "folders" });
 }
 
 /** After a failure the disk says what is true; the note and the list follow it. */
 async function settleFailedLock(eremos: Eremos, path: Buffer, id: string, noteBefore: Note | null): Promise<void> {
-  if (locateFolder(disk, path, id)?.inspection.state === "open" && noteBefore) eremos.data.writeNote(noteBefore);
-  if (isOrdinaryFolder(path, id)) {
+  if (locateFolder(eremos.disk, path, id)?.inspection.state === "open" && noteBefore) eremos.data.writeNote(noteBefore);
+  if (isOrdinaryFolder(eremos, path, id)) {
     eremos.data.removeNote(id);
     eremos.registry.remove(id);
   }
@@ -206,10 +207,10 @@ async function settleFailedLock(eremos: Eremos, path: Buffer, id: string, noteBe
 }
 
 /** Whether there is certainly nothing left to protect or to find again: the folder or file is at its place, and nothing of Eremos is in it. */
-export function isOrdinaryFolder(path: Buffer, id: string): boolean {
+export function isOrdinaryFolder(eremos: Eremos, path: Buffer, id: string): boolean {
   const stat = fs.lstatSync(path, { throwIfNoEntry: false });
   const isThere = stat !== undefined && (stat.isDirectory() || stat.isFile());
-  return isThere && !inspectFolder(disk, path) && !locateFolder(disk, path, id);
+  return isThere && !inspectFolder(eremos.disk, path) && !locateFolder(eremos.disk, path, id);
 }
 
 function sealedSentence(name: string, outcome: LockOutcome, { visibility, cover }: Protection): string {

@@ -1,4 +1,4 @@
-import { type Consent, type FolderSecret, type UnlockOutcome, disk, isLocked, locateFolder, releaseOpenFolder } from "@eremos/core";
+import { type Consent, type FolderSecret, type UnlockOutcome, isLocked, locateFolder, releaseOpenFolder } from "@eremos/core";
 import type { LockingRules, OpeningMode, Protection } from "../contract";
 import type { Eremos } from "../eremos";
 import type { StartedJob } from "../jobs";
@@ -127,13 +127,19 @@ function unseal(eremos: Eremos, { verb, rules, protection, accept, keep, summary
   });
 }
 
-function openedSentence({ path, files, bytes, strategy }: UnlockOutcome): string {
-  return `${nameOf(path)} is open at its place: ${files.toLocaleString("en")} ${files === 1 ? "file" : "files"}, ${formatBytes(bytes)}. Anybody at this computer can read it until you lock it again.${strategy === "file-by-file" ? " There was no room for two copies, so no encrypted copy lies beside it while it is open." : ""}`;
+/** Another owner's program, given back with its special rights, would run as this account. */
+function withheldSentence(withheld: number): string {
+  if (withheld === 0) return "";
+  return withheld === 1 ? " One entry that belonged to another account is yours now, and did not get its special rights back." : ` ${withheld} entries that belonged to other accounts are yours now, and did not get their special rights back.`;
+}
+
+function openedSentence({ path, files, bytes, strategy, withheld }: UnlockOutcome): string {
+  return `${nameOf(path)} is open at its place: ${files.toLocaleString("en")} ${files === 1 ? "file" : "files"}, ${formatBytes(bytes)}.${withheldSentence(withheld)} Anybody at this computer can read it until you lock it again.${strategy === "file-by-file" ? " There was no room for two copies, so no encrypted copy lies beside it while it is open." : ""}`;
 }
 
 async function settle(eremos: Eremos, target: Target): Promise<void> {
   const { record } = target;
-  const now = locateFolder(disk, decodePath(record.path), record.id);
+  const now = locateFolder(eremos.disk, decodePath(record.path), record.id);
   if (now && isLocked(now.inspection)) eremos.data.removeNote(record.id);
   eremos.announce({ topic: "folders" });
 }
@@ -144,8 +150,8 @@ export async function release(eremos: Eremos, request: OpenRequest): Promise<{ j
   const { record, located } = target;
   const path = decodePath(record.path);
   if (located.inspection.guard !== "sealed") return { job: releaseUnsealed(eremos, target), path: path.toString("utf8") };
-  if (located.inspection.state === "open") {
-    releaseOpenFolder(disk, located.realPath);
+  if (located.inspection.state === "open" && located.inspection.isOwn) {
+    releaseOpenFolder(eremos.disk, located.realPath);
     await forget(eremos, record.id);
     return { job: null, path: path.toString("utf8") };
   }
@@ -162,10 +168,10 @@ function unsealForGood(eremos: Eremos, target: Target, accept: readonly Consent[
     before: () => eremos.data.writeNote({ ...NO_RULES, ...protectionOf(record), id: record.id, path: record.path, kind: record.kind, publicKey: record.publicKey || null, opened: null, protectedAt: record.protectedAt }),
     after: async (outcome) => {
       await forget(eremos, record.id);
-      return `${nameOf(outcome.path)} is an ordinary ${record.kind} again, exactly as it was: ${outcome.files.toLocaleString("en")} ${outcome.files === 1 ? "file" : "files"}, ${formatBytes(outcome.bytes)}.`;
+      return `${nameOf(outcome.path)} is an ordinary ${record.kind} again, exactly as it was: ${outcome.files.toLocaleString("en")} ${outcome.files === 1 ? "file" : "files"}, ${formatBytes(outcome.bytes)}.${withheldSentence(outcome.withheld)}`;
     },
     failed: async () => {
-      if (isOrdinaryFolder(decodePath(record.path), record.id)) await forget(eremos, record.id);
+      if (isOrdinaryFolder(eremos, decodePath(record.path), record.id)) await forget(eremos, record.id);
       else await settle(eremos, target);
     },
   });
@@ -184,7 +190,7 @@ function releaseUnsealed(eremos: Eremos, target: Target): OpenJob {
       return `${nameOf(outcome.path)} is an ordinary ${record.kind} again, with the permissions it had.`;
     },
     failed: async () => {
-      if (isOrdinaryFolder(place, record.id)) await forget(eremos, record.id);
+      if (isOrdinaryFolder(eremos, place, record.id)) await forget(eremos, record.id);
       else await settle(eremos, target);
     },
   }));

@@ -1,4 +1,4 @@
-import { type AccessProblem, type FolderSecret, type Ownership, accessProblems, disk, displayPath, isEremosError, locateFolder, repairAccess, runEngine } from "@eremos/core";
+import { type AccessProblem, type FolderSecret, type Ownership, accessProblems, displayPath, isEremosError, locateFolder, repairAccess } from "@eremos/core";
 import type { PermissionsView } from "../contract";
 import type { Eremos } from "../eremos";
 import type { FolderRecord } from "../registry";
@@ -23,14 +23,14 @@ const MOST_LISTED = 200;
 export async function permissions(eremos: Eremos, { folder, secret, repair }: PermissionsAsked): Promise<PermissionsView> {
   const keys = eremos.requireKeys();
   const record = eremos.registry.list(keys).find(({ id }) => id === folder);
-  const place = record ? placeOf(record) : findTarget(eremos, folder, "/").located.realPath;
+  const place = record ? placeOf(eremos, record) : findTarget(eremos, folder, "/").located.realPath;
   const access = repair ? repairAccess(place) : accessProblems(place);
   const shown = access.slice(0, MOST_LISTED).map(viewOf);
-  if (access.length > 0 || record?.guard !== "sealed" || !isOpen(record)) return { access: shown, advice: adviceFor(place, access), changes: [], entries: 0, repaired: 0, compared: false };
+  if (access.length > 0 || record?.guard !== "sealed" || !isOpen(eremos, record)) return { access: shown, advice: adviceFor(place, access), changes: [], entries: 0, repaired: 0, compared: false };
   const target = findTarget(eremos, folder, "/");
   const outcome = await withFolderKey(eremos, target, secret, (folderKey) => {
     const input = { ...sealedInput(eremos, target, { folderKey }), repair };
-    return runEngine<"permissions">({ verb: "permissions", input }, () => undefined).outcome;
+    return eremos.run<"permissions">({ verb: "permissions", input });
   });
   return {
     access: [], advice: null, compared: true, entries: outcome.entries, repaired: outcome.repaired,
@@ -38,9 +38,9 @@ export async function permissions(eremos: Eremos, { folder, secret, repair }: Pe
   };
 }
 
-function placeOf({ path, id }: FolderRecord): Buffer {
+function placeOf(eremos: Eremos, { path, id }: FolderRecord): Buffer {
   try {
-    return locateFolder(disk, decodePath(path), id)?.realPath ?? decodePath(path);
+    return locateFolder(eremos.disk, decodePath(path), id)?.realPath ?? decodePath(path);
   } catch (error) {
     // It can't be looked into: that is the very question.
     if (isEremosError(error)) return decodePath(path);
@@ -48,8 +48,8 @@ function placeOf({ path, id }: FolderRecord): Buffer {
   }
 }
 
-function isOpen({ path, id }: FolderRecord): boolean {
-  return locateFolder(disk, decodePath(path), id)?.inspection.state === "open";
+function isOpen(eremos: Eremos, { path, id }: FolderRecord): boolean {
+  return locateFolder(eremos.disk, decodePath(path), id)?.inspection.state === "open";
 }
 
 function viewOf({ path, kind, uid, mode }: AccessProblem): PermissionsView["access"][number] {

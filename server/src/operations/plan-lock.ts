@@ -1,4 +1,4 @@
-import { disk, displayPath, fromSystemError, hidingFor, previewLock } from "@eremos/core";
+import { displayPath, fromSystemError, hidingFor, previewLock } from "@eremos/core";
 import type { PlanView, Protection } from "../contract";
 import type { Eremos } from "../eremos";
 import { kindOf, refuseToLock } from "./lock-folder";
@@ -11,9 +11,9 @@ export function planLock(eremos: Eremos, typed: string, { guard, visibility }: P
   const base = { kind: kindOf(eremos, path), path: displayPath(path), name: nameOf(path), files: 0, bytes: 0, outsideLinks: [], holders: [], strategy: "whole" as const };
   try {
     refuseToLock(eremos, path);
-    if (guard !== "sealed" && base.kind !== "file") hidingFor(disk, path, { visibility }, eremos.grounds);
-    if (guard !== "sealed") return { ...base, holders: [...new Set(disk.holders(path).map((holder) => holder.program))], refusal: null };
-    const preview = previewLock(disk, { path, visibility, ...eremos.grounds });
+    if (guard !== "sealed" && base.kind !== "file") hidingFor(eremos.disk, path, { visibility }, eremos.grounds);
+    if (guard !== "sealed") return { ...base, holders: [...new Set(eremos.disk.holders(path).map((holder) => holder.program))], refusal: null };
+    const preview = previewLock(eremos.disk, { path, visibility, ...eremos.grounds });
     return { ...base, ...preview, refusal: null };
   } catch (caught) {
     const { code, message, data } = fromSystemError(caught, "looking at the folder");

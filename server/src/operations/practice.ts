@@ -15,7 +15,7 @@ const SAMPLE_BYTES = 1024 * 1024;
 export async function practice(eremos: Eremos, secret: BackSecret): Promise<PracticeView> {
   const keys = eremos.requireKeys();
   const owner = eremos.requireOwner();
-  const { opened } = await throughGate(eremos, () => openOwner(owner, secret));
+  const { opened } = await throughGate(eremos, secret.kind, () => openOwner(owner, secret));
   wipe(opened.rootKey);
   const at = Date.now();
   const folders: PracticeView["folders"][number][] = [];

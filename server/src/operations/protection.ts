@@ -1,4 +1,4 @@
-import { type FolderSecret, changeVisibility, disk, runEngine } from "@eremos/core";
+import { type FolderSecret, changeVisibility } from "@eremos/core";
 import type { Protection } from "../contract";
 import type { Eremos } from "../eremos";
 import { guardingOf, protectionFor, signsOf } from "../protection";
@@ -28,12 +28,12 @@ export async function setProtection(eremos: Eremos, folder: string, asked: Prote
 }
 
 async function changeSealed(eremos: Eremos, { record, located }: Target, protection: Protection): Promise<void> {
-  changeVisibility(disk, {
+  changeVisibility(eremos.disk, {
     path: located.realPath, place: decodePath(record.path), visibility: protection.visibility, cover: protection.cover, ...eremos.grounds, ...signsOf(record.id, protection, eremos.settings.port),
   });
 }
 
 async function changeOther(eremos: Eremos, { record, located }: Target, protection: Protection): Promise<void> {
   const input = { path: located.realPath, place: decodePath(record.path), ...guardingOf(protection, eremos.grounds) };
-  await runEngine<"reguard">({ verb: "reguard", input }, () => undefined).outcome;
+  await eremos.run<"reguard">({ verb: "reguard", input });
 }

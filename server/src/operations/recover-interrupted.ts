@@ -1,4 +1,4 @@
-import { type Recovery, disk, inspectFolder, isEremosError, locateFolder, recoverFolder } from "@eremos/core";
+import { type Recovery, fromSystemError, inspectFolder, isEremosError, locateFolder, recoverFolder } from "@eremos/core";
 import type { Protection } from "../contract";
 import type { Note } from "../data-directory";
 import type { Eremos } from "../eremos";
@@ -15,21 +15,31 @@ export async function recoverInterrupted(eremos: Eremos): Promise<string[]> {
   eremos.jobs.markInterrupted();
   const recovered: string[] = [];
   for (const note of eremos.data.notes()) {
-    const recovery = recoverNoted(eremos, note);
-    if (!recovery) continue;
-    tell(eremos, note, recovery.state);
-    if (recovery.state === "sealed" || recovery.state === "locked") {
-      // A first lock while signed out may have been cut off after its commit: then only the note knows the folder.
-      const event = { at: Date.now(), folder: note.id, kind: "recovered" as const, signedIn: eremos.keys !== null };
-      await eremos.registry.record(eremos.keys, eremos.requireOwner(), event, { ...beginning(note), lockedAt: event.at });
-      eremos.data.removeNote(note.id);
+    try {
+      const recovery = recoverNoted(eremos, note);
+      eremos.troubles.delete(note.id);
+      if (recovery && (await settleNoted(eremos, note, recovery))) recovered.push(note.id);
+    } catch (error) {
+      // One folder's trouble is its own: it says so on its card, and keeps nothing else from working.
+      eremos.troubles.set(note.id, fromSystemError(error, "putting it right; nothing is lost").message);
     }
-    if (recovery.state === "mixed") await listPartly(eremos, note);
-    if (recovery.state === null) forget(eremos, note);
-    if (recovery.steps.length > 0) recovered.push(note.id);
   }
   if (recovered.length > 0) eremos.announce({ topic: "folders" });
   return recovered;
+}
+
+/** Note and list follow what recovery found. Returns whether there was anything to do. */
+async function settleNoted(eremos: Eremos, note: Note, recovery: Recovery): Promise<boolean> {
+  tell(eremos, note, recovery.state);
+  if (recovery.state === "sealed" || recovery.state === "locked") {
+    // A first lock while signed out may have been cut off after its commit: then only the note knows the folder.
+    const event = { at: Date.now(), folder: note.id, kind: "recovered" as const, signedIn: eremos.keys !== null };
+    await eremos.registry.record(eremos.keys, eremos.requireOwner(), event, { ...beginning(note), lockedAt: event.at });
+    eremos.data.removeNote(note.id);
+  }
+  if (recovery.state === "mixed") await listPartly(eremos, note);
+  if (recovery.state === null) forget(eremos, note);
+  return recovery.steps.length > 0;
 }
 
 /** Whoever signs in is told what was cut off; before that the note and the job wait. */
@@ -46,13 +56,13 @@ function tell(eremos: Eremos, note: Pick<Note, "id" | "path"> & Protection, stat
 /** What was brought to its end while nobody was signed in has no note any more, and stands in the list. */
 export function tellOfListed(eremos: Eremos): void {
   for (const record of eremos.keys ? eremos.registry.list(eremos.keys) : []) {
-    if (eremos.jobs.cutOff(record.id)) tell(eremos, record, stateOf(record));
+    if (eremos.jobs.cutOff(record.id)) tell(eremos, record, stateOf(eremos, record));
   }
 }
 
-function stateOf({ path, id }: Pick<Note, "id" | "path">): Recovery["state"] {
+function stateOf(eremos: Eremos, { path, id }: Pick<Note, "id" | "path">): Recovery["state"] {
   try {
-    return locateFolder(disk, decodePath(path), id)?.inspection.state ?? null;
+    return locateFolder(eremos.disk, decodePath(path), id)?.inspection.state ?? null;
   } catch (error) {
     if (isEremosError(error)) return null;
     throw error;
@@ -71,20 +81,20 @@ async function listPartly(eremos: Eremos, note: Note): Promise<void> {
 function recoverNoted(eremos: Eremos, note: Note): Recovery | null {
   const path = decodePath(note.path);
   try {
-    const located = locateFolder(disk, path, note.id);
-    if (located) return located.inspection.busy ? null : recoverFolder(disk, located.realPath);
+    const located = locateFolder(eremos.disk, path, note.id);
+    if (located) return located.inspection.busy ? null : recoverFolder(eremos.disk, located.realPath);
     return recoverUnlocated(eremos, path);
   } catch (error) {
-    if (isEremosError(error)) return null;
+    if (isEremosError(error) && error.code === "busy") return null;
     throw error;
   }
 }
 
 /** The folder has no state of its own: its first lock never began or was undone, it was released, or it is away. */
 function recoverUnlocated(eremos: Eremos, path: Buffer): Recovery | null {
-  if (eremos.jobs.busy || inspectFolder(disk, path)) return null;
+  if (eremos.jobs.busy || inspectFolder(eremos.disk, path)) return null;
   try {
-    return recoverFolder(disk, path);
+    return recoverFolder(eremos.disk, path);
   } catch (error) {
     if (isEremosError(error) && error.code === "not-protected") return { state: null, path, steps: [] };
     throw error;

@@ -1,4 +1,4 @@
-import { EremosError, type OwnerEnvelope, type WaysIn, changeOwner, disk, isEremosError, locateFolder, renewGuardOwner, waysInto } from "@eremos/core";
+import { EremosError, type OwnerEnvelope, type WaysIn, changeOwner, isEremosError, locateFolder, renewGuardOwner, waysInto } from "@eremos/core";
 import type { Eremos } from "../eremos";
 import type { FolderRecord } from "../registry";
 import { type Keys, accessOf } from "../session/keys";
@@ -25,8 +25,8 @@ export async function renewHeaders(eremos: Eremos, keys: Keys): Promise<FolderRe
 function renewGuardRecords(eremos: Eremos, keys: Keys, owner: OwnerEnvelope): void {
   for (const record of eremos.registry.list(keys).filter(({ guard }) => guard !== "sealed")) {
     try {
-      const located = locateFolder(disk, decodePath(record.path), record.id);
-      if (located) renewGuardOwner(disk, located.realPath, owner);
+      const located = locateFolder(eremos.disk, decodePath(record.path), record.id);
+      if (located) renewGuardOwner(eremos.disk, located.realPath, owner);
     } catch (error) {
       if (!isEremosError(error)) throw error;
     }
@@ -57,9 +57,9 @@ function foldersWith(eremos: Eremos, keys: Keys, owner: OwnerEnvelope, has: (way
 
 async function renew(eremos: Eremos, keys: Keys, owner: OwnerEnvelope, record: FolderRecord): Promise<boolean> {
   try {
-    const located = locateFolder(disk, decodePath(record.path), record.id);
+    const located = locateFolder(eremos.disk, decodePath(record.path), record.id);
     if (!located) return false;
-    const header = await changeOwner(disk, { path: located.realPath, access: accessOf(keys, owner, eremos.data.device.publicKey), keptHeader: eremos.registry.header(record.id) });
+    const header = await changeOwner(eremos.disk, { path: located.realPath, access: accessOf(keys, owner, eremos.data.device.publicKey), keptHeader: eremos.registry.header(record.id) });
     eremos.registry.put(keys, record, header);
     return true;
   } catch (error) {

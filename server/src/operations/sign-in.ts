@@ -14,7 +14,7 @@ import { replaceOwner } from "./replace-owner";
  */
 export async function signIn(eremos: Eremos, password: string): Promise<{ failedTries: number }> {
   const owner = eremos.requireOwner();
-  const { opened, failedTries } = await throughGate(eremos, () => openWithPassword(owner, password));
+  const { opened, failedTries } = await throughGate(eremos, "password", () => openWithPassword(owner, password));
   const { rootKey } = opened;
   try {
     eremos.keep(new Keys(owner, rootKey));
@@ -96,7 +96,7 @@ export async function returnWithPin(eremos: Eremos, pin: string): Promise<void> 
 /** Proves that whoever sits here knows the master password, though somebody is signed in. @throws EremosError as {@link signIn} */
 export async function provePassword(eremos: Eremos, password: string): Promise<void> {
   const owner = eremos.requireOwner();
-  const { opened } = await throughGate(eremos, () => openWithPassword(owner, password));
+  const { opened } = await throughGate(eremos, "password", () => openWithPassword(owner, password));
   wipe(opened.rootKey);
 }
 

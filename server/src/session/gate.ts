@@ -1,30 +1,33 @@
-import { eq } from "drizzle-orm";
+import { and, eq } from "drizzle-orm";
 import { EremosError, isEremosError } from "@eremos/core";
 import type { ChangeEvent } from "../contract";
 import type { OpenDatabase } from "../database/open";
-import { gate } from "../database/schema";
+import { gate, hints } from "../database/schema";
 
 const ROW = 1;
 const FIRST_DELAY_MS = 1000;
 /** Capped, so that nobody can lock the owner out. */
 const LONGEST_DELAY_MS = 5 * 60 * 1000;
 
-/** The wait after the n-th wrong password in a row: 1 s, 2 s, 4 s, … up to five minutes. */
+/** What is tried: each has a count of its own, and the right answer to one says nothing of another. */
+export type TriedSecret = "password" | "code" | "shares" | `folder/${string}` | `found/${string}`;
+
+/** The wait after the n-th wrong one in a row: 1 s, 2 s, 4 s, … up to five minutes. */
 export function delayAfter(failures: number): number {
   return failures === 0 ? 0 : Math.min(LONGEST_DELAY_MS, FIRST_DELAY_MS * 2 ** (failures - 1));
 }
 
-/** Counts wrong passwords, in the database, so that a restart does not reset the wait. */
-export class Gate {
-  constructor(private readonly database: OpenDatabase, private readonly now: () => number = Date.now) {}
+/** Counts wrong tries of one secret by one account, in the database, so that a restart does not reset the wait. */
+export class Tries {
+  constructor(private readonly database: OpenDatabase, private readonly secret: TriedSecret, private readonly caller: number, private readonly now: () => number) {}
 
-  private row(): typeof gate.$inferSelect {
-    return this.database.orm.select().from(gate).where(eq(gate.id, ROW)).get() ?? { id: ROW, failures: 0, blockedUntil: 0, hint: null };
+  private row(): { readonly failures: number; readonly blockedUntil: number } {
+    return this.database.orm.select().from(gate).where(and(eq(gate.secret, this.secret), eq(gate.caller, this.caller))).get() ?? { failures: 0, blockedUntil: 0 };
   }
 
-  private write(change: Partial<typeof gate.$inferInsert>): void {
-    const row = { ...this.row(), ...change };
-    this.database.orm.insert(gate).values(row).onConflictDoUpdate({ target: gate.id, set: row }).run();
+  private write(change: { readonly failures?: number; readonly blockedUntil?: number }): void {
+    const row = { ...this.row(), ...change, secret: this.secret, caller: this.caller };
+    this.database.orm.insert(gate).values(row).onConflictDoUpdate({ target: [gate.secret, gate.caller], set: row }).run();
   }
 
   get failures(): number {
@@ -37,27 +40,19 @@ export class Gate {
     return Math.max(0, Math.min(blockedUntil - this.now(), delayAfter(failures)));
   }
 
-  get hint(): string | null {
-    return this.row().hint;
-  }
-
-  setHint(hint: string | null): void {
-    this.write({ hint });
-  }
-
-  /** @throws EremosError `too-many-tries`; the password given meanwhile is not looked at. */
+  /** @throws EremosError `too-many-tries`; what is given meanwhile is not looked at */
   requireOpen(): void {
     const { wait } = this;
-    if (wait > 0) throw new EremosError("too-many-tries", `Wait ${Math.ceil(wait / 1000)} s before the next try, because of wrong passwords before.`, { waitMs: wait });
+    if (wait > 0) throw new EremosError("too-many-tries", `Wait ${Math.ceil(wait / 1000)} s before the next try, because of wrong ones before.`, { waitMs: wait });
   }
 
-  /** Counted before the password is looked at, so that killing the process does not save a try. */
-  beginTry(): void {
+  /** Counted before it is looked at, so that killing the process does not save a try. */
+  begin(): void {
     const failures = this.row().failures + 1;
     this.write({ failures, blockedUntil: this.now() + delayAfter(failures) });
   }
 
-  /** The password was wrong: the wait runs from now. Returns its milliseconds. */
+  /** It was wrong: the wait runs from now. Returns its milliseconds. */
   startWait(): number {
     const wait = delayAfter(this.row().failures);
     this.write({ blockedUntil: this.now() + wait });
@@ -66,14 +61,40 @@ export class Gate {
 
   /** What was begun was no try: it could not have opened anything, right or wrong. */
   withdraw(): void {
-    this.write({ failures: this.row().failures - 1, blockedUntil: 0 });
+    this.write({ failures: Math.max(0, this.row().failures - 1), blockedUntil: 0 });
   }
 
-  /** The try was not a wrong password after all; gives back how many wrong ones there were before it. */
+  /** It was right; gives back how many wrong ones there were before it. */
   succeed(): number {
-    const failed = this.row().failures - 1;
+    const failed = Math.max(0, this.row().failures - 1);
     this.write({ failures: 0, blockedUntil: 0 });
     return failed;
+  }
+}
+
+/** The gate of this Eremos. Whoever calls it has been asked for by the kernel: it is the account this process runs in. */
+export class Gate {
+  constructor(private readonly database: OpenDatabase, private readonly now: () => number = Date.now, private readonly caller: number = process.geteuid?.() ?? 0) {}
+
+  tries(secret: TriedSecret): Tries {
+    return new Tries(this.database, secret, this.caller, this.now);
+  }
+
+  /** Of the master password, for whoever stands before the gate. */
+  get failures(): number {
+    return this.tries("password").failures;
+  }
+
+  get wait(): number {
+    return this.tries("password").wait;
+  }
+
+  get hint(): string | null {
+    return this.database.orm.select().from(hints).where(eq(hints.id, ROW)).get()?.hint ?? null;
+  }
+
+  setHint(hint: string | null): void {
+    this.database.orm.insert(hints).values({ id: ROW, hint }).onConflictDoUpdate({ target: hints.id, set: { hint } }).run();
   }
 }
 
@@ -82,16 +103,16 @@ interface Guarded {
   announce(change: ChangeEvent): void;
 }
 
-/** Every look at a password or code goes through here: counted, and slowed down. @throws EremosError `too-many-tries`, or what `open` throws */
-export async function throughGate<T>(eremos: Guarded, open: () => Promise<T>): Promise<{ opened: T; failedTries: number }> {
-  const { gate } = eremos;
-  gate.requireOpen();
-  gate.beginTry();
+/** Every look at a password or code goes through here: counted by itself, and slowed down. @throws EremosError `too-many-tries`, or what `open` throws */
+export async function throughGate<T>(eremos: Guarded, secret: TriedSecret, open: () => Promise<T>): Promise<{ opened: T; failedTries: number }> {
+  const tries = eremos.gate.tries(secret);
+  tries.requireOpen();
+  tries.begin();
   eremos.announce({ topic: "gate" });
   const opened = await open().catch((error: unknown) => {
-    if (isEremosError(error) && error.class === "password") throw new EremosError(error.code, error.message, { ...error.data, waitMs: gate.startWait() });
-    if (isEremosError(error) && error.code === "too-few-shares") gate.withdraw();
+    if (isEremosError(error) && error.class === "password") throw new EremosError(error.code, error.message, { ...error.data, waitMs: tries.startWait() });
+    if (isEremosError(error) && error.code === "too-few-shares") tries.withdraw();
     throw error;
   });
-  return { opened, failedTries: gate.succeed() };
+  return { opened, failedTries: tries.succeed() };
 }

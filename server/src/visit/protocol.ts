@@ -4,6 +4,8 @@ import type { VisitCall, VisitReply } from "../contract";
 /** Between the server and the worker thread a visit runs in. */
 export interface VisitStart {
   readonly input: VisitInput;
+  /** By which this computer knows its own records. */
+  readonly identity: Uint8Array;
   readonly user: string;
   readonly password: string;
   /** Milliseconds without any use after which it ends. */

@@ -1,6 +1,6 @@
 import type { Server } from "node:http";
 import { parentPort, workerData } from "node:worker_threads";
-import { Visit, disk, fromSystemError, reviveBytes, wipe } from "@eremos/core";
+import { Visit, diskOf, fromSystemError, reviveBytes, wipe } from "@eremos/core";
 import { answerCall } from "./calls";
 import { serveDav } from "./dav/dav-server";
 import type { FromWorker, ToWorker, VisitEnd, VisitStart } from "./protocol";
@@ -14,8 +14,8 @@ const DRAIN_MS = 1500;
 const say = (message: FromWorker): void => parentPort?.postMessage(message);
 
 async function run(): Promise<void> {
-  const { input, user, password, idleMs, endsAt } = reviveBytes(workerData as VisitStart);
-  const visit = await Visit.open(disk, input);
+  const { input, identity, user, password, idleMs, endsAt } = reviveBytes(workerData as VisitStart);
+  const visit = await Visit.open(diskOf(identity), input);
   wipe(input.access.rootKey, input.access.folderKey);
   const folder = new VisitedFolder(visit, (committed, undoable) => say({ kind: "committed", committed, undoable }));
   const { server, port } = await serveDav(folder, { user, password });

@@ -32,7 +32,7 @@ export class Visits {
   private nextCall = 1;
 
   /** `worker`: the path of the bundled worker. */
-  constructor(private readonly worker: string, private readonly changed: () => void) {}
+  constructor(private readonly worker: string, private readonly identity: Uint8Array, private readonly changed: () => void) {}
 
   of(folder: string): VisitView | null {
     return this.running.get(folder)?.view ?? null;
@@ -52,7 +52,7 @@ export class Visits {
   start({ folder, input, idleMs, endsAt, onCommit, onEnd }: VisitRequest): Promise<VisitView> {
     if (this.running.has(folder)) return Promise.reject(new EremosError("busy", "This folder is being visited already. Nothing was touched."));
     const [user, password] = [`visit-${randomBytes(4).toString("hex")}`, toBase64(randomBytes(24))];
-    const start: VisitStart = { input, user, password, idleMs, endsAt };
+    const start: VisitStart = { input, identity: this.identity, user, password, idleMs, endsAt };
     const worker = new Worker(this.worker, { workerData: start });
     const calls: Running["calls"] = new Map();
     return new Promise((resolve, reject) => {

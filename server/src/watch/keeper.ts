@@ -1,4 +1,4 @@
-import { type EremosError, type Located, disk, isEremosError, locateFolder, runEngine } from "@eremos/core";
+import { type EremosError, type Located, isEremosError, locateFolder } from "@eremos/core";
 import type { Note } from "../data-directory";
 import type { Eremos } from "../eremos";
 import { MINUTE_MS } from "../locking-rules";
@@ -62,12 +62,12 @@ export class Keeper {
   }
 
   private async lookAt(note: Note): Promise<void> {
-    const located = locate(note);
+    const located = locate(this.eremos, note);
     if (!located || located.inspection.busy || located.inspection.state !== "open") return this.forget(note.id);
     if (Math.max(this.failed.get(note.id)?.until ?? 0, note.staysUntil) > this.now()) return;
     const isUp = note.locksAt !== null && this.now() >= note.locksAt;
     if (!isUp && !(await this.isIdle(note, located))) return this.wait(note.id, []);
-    const holders = [...new Set(disk.holders(located.realPath).map(({ program }) => program))];
+    const holders = [...new Set(this.eremos.disk.holders(located.realPath).map(({ program }) => program))];
     if (holders.length > 0) return this.wait(note.id, holders);
     this.wait(note.id, []);
     await this.lock(note, located);
@@ -79,7 +79,7 @@ export class Keeper {
     if (idleMinutes === null) return false;
     const idleMs = idleMinutes * MINUTE_MS;
     if (this.now() < (this.quietUntil.get(note.id) ?? note.openedAt + idleMs)) return false;
-    const lastUsed = disk.holders(realPath).length > 0 ? this.now() : await runEngine<"last-change">({ verb: "last-change", input: { path: realPath } }, () => undefined).outcome;
+    const lastUsed = this.eremos.disk.holders(realPath).length > 0 ? this.now() : await this.eremos.run<"last-change">({ verb: "last-change", input: { path: realPath } });
     const until = Math.max(lastUsed, note.openedAt) + idleMs;
     this.quietUntil.set(note.id, until);
     this.eremos.announce({ topic: "folders" });
@@ -110,9 +110,9 @@ export class Keeper {
   }
 }
 
-function locate(note: Note): Located | null {
+function locate(eremos: Eremos, note: Note): Located | null {
   try {
-    return locateFolder(disk, decodePath(note.path), note.id);
+    return locateFolder(eremos.disk, decodePath(note.path), note.id);
   } catch (error) {
     if (isEremosError(error)) return null;
     throw error;

@@ -17,6 +17,8 @@ const AT_REMOVEDIR = 0x200;
 const AT_EACCESS = 0x200;
 const AT_EMPTY_PATH = 0x1000;
 const STATX_BASIC_STATS = 0x7ff;
+const STATX_BTIME = 0x800;
+const STATX_ALL = STATX_BASIC_STATS | STATX_BTIME;
 const STATX_ATTR_IMMUTABLE = 0x10;
 const STATX_ATTR_APPEND = 0x20;
 const RENAME_NOREPLACE = 1;
@@ -147,6 +149,8 @@ class LinuxStat implements Stat {
   readonly isFrozen = (u32(2) & (STATX_ATTR_IMMUTABLE | STATX_ATTR_APPEND)) !== 0;
   private readonly atime = u32(16) + (u32(17) | 0) * TWO_32;
   private readonly atimeNanoseconds = u32(18);
+  private readonly born = (u32(0) & STATX_BTIME) !== 0 ? u32(20) + (u32(21) | 0) * TWO_32 : 0;
+  private readonly bornNanoseconds = (u32(0) & STATX_BTIME) !== 0 ? u32(22) : 0;
   private readonly ctime = u32(24) + (u32(25) | 0) * TWO_32;
   private readonly ctimeNanoseconds = u32(26);
   private readonly mtime = u32(28) + (u32(29) | 0) * TWO_32;
@@ -164,6 +168,9 @@ class LinuxStat implements Stat {
   get ctimeNs(): bigint {
     return BigInt(this.ctime) * BILLION + BigInt(this.ctimeNanoseconds);
   }
+  get bornNs(): bigint {
+    return BigInt(this.born) * BILLION + BigInt(this.bornNanoseconds);
+  }
   get mtimeNs(): bigint {
     return BigInt(this.mtime) * BILLION + BigInt(this.mtimeNanoseconds);
   }
@@ -171,7 +178,7 @@ class LinuxStat implements Stat {
 
 /** The entry itself, a link not followed; null when there is none. */
 export function statAt(dir: number, name: Buffer): Stat | null {
-  if (statxRaw(dir, cString(name, FIRST_NAME), AT_SYMLINK_NOFOLLOW, STATX_BASIC_STATS, STATX) === 0) return new LinuxStat();
+  if (statxRaw(dir, cString(name, FIRST_NAME), AT_SYMLINK_NOFOLLOW, STATX_ALL, STATX) === 0) return new LinuxStat();
   const code = errorCode();
   if (code === "ENOENT") return null;
   if (code === "EINTR") return statAt(dir, name);
@@ -179,7 +186,7 @@ export function statAt(dir: number, name: Buffer): Stat | null {
 }
 
 export function statOpen(fd: number): Stat {
-  while (statxRaw(fd, EMPTY, AT_EMPTY_PATH, STATX_BASIC_STATS, STATX) < 0 && again("statx"));
+  while (statxRaw(fd, EMPTY, AT_EMPTY_PATH, STATX_ALL, STATX) < 0 && again("statx"));
   return new LinuxStat();
 }
 

@@ -129,7 +129,7 @@ export class MemoryDisk implements Disk {
   private statOf(inode: Inode): Stat {
     const { mode, uid, gid, mtimeNs, atimeNs, target } = inode.meta;
     const type: EntryType = inode.type;
-    return { type, dev: 1n, ino: BigInt(inode.ino), mode, uid, gid, nlink: inode.nlink, size: type === "link" ? target.length : inode.size, blocks: Math.ceil(inode.size / 512), mtimeNs, ctimeNs: inode.ctimeNs, atimeNs, isFrozen: false };
+    return { type, dev: 1n, ino: BigInt(inode.ino), mode, uid, gid, nlink: inode.nlink, size: type === "link" ? target.length : inode.size, blocks: Math.ceil(inode.size / 512), mtimeNs, ctimeNs: inode.ctimeNs, atimeNs, bornNs: 0n, isFrozen: false };
   }
   stat(dir: Dir, name: Buffer): Stat {
     return this.statOf(this.entry(dir, name));

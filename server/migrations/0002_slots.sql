@@ -1,4 +1,0 @@
-CREATE TABLE `slots` (
-	`id` text PRIMARY KEY NOT NULL,
-	`public_key` text NOT NULL
-);
