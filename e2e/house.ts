@@ -27,7 +27,7 @@ export class House {
   }
 
   get environment(): NodeJS.ProcessEnv {
-    return { ...process.env, XDG_CONFIG_HOME: path.join(this.base, "config"), EREMOS_DATA: this.data, EREMOS_PLACES: this.world, EREMOS_MOUNTS: this.stick.table, ...(this.mail === null ? {} : { EREMOS_MAIL: this.mail }), EREMOS_PORT: this.address === "" ? "0" : new URL(this.address).port };
+    return { ...process.env, XDG_CONFIG_HOME: path.join(this.base, "config"), EREMOS_DATA: this.data, EREMOS_PLACES: this.world, EREMOS_MOUNTS: this.stick.table, ...(this.mail === null ? {} : { EREMOS_MAIL: this.mail }) };
   }
 
   start(): Promise<void> {
@@ -58,6 +58,12 @@ export class House {
   eremos(args: readonly string[], password: string | null = null): { status: number | null; stdout: string } {
     const { status, stdout } = spawnSync("node", [CLI, ...args, ...(password === null ? [] : ["--password-stdin"])], { env: this.environment, cwd: this.world, encoding: "utf8", input: password === null ? "" : `${password}\n` });
     return { status, stdout };
+  }
+
+  /** The address that the launcher shows for a folder. */
+  pageOf(folder: string): string {
+    const { stdout } = this.eremos(["page", folder, "--json"]);
+    return (JSON.parse(stdout) as { readonly address: string }).address;
   }
 
   place(...parts: string[]): string {

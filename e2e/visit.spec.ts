@@ -3,6 +3,7 @@ import { spawnSync } from "node:child_process";
 import * as fs from "node:fs";
 import * as path from "node:path";
 import type { Page } from "@playwright/test";
+import { ask } from "../cli/test/ask";
 import { type House, PASSWORD, card, expect, signIn, test } from "./house";
 
 const HOSTILE = "<!doctype html><title>harmless</title><script>document.title = 'it ran'; new Image().src = '/it-ran'</script><p>hello</p>";
@@ -141,18 +142,16 @@ test("signed out, from the page in a locked folder: files are put in at the gate
   const folder = house.place("Home", "Adoption papers");
   expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   expect(house.eremos(["lock", folder, "--view"]).status).toBe(0);
-  const link = /href="([^"]+)"/.exec(fs.readFileSync(path.join(folder, "Locked with Eremos.html"), "utf8"))?.[1] ?? "";
   await page.goto(house.address);
   await expect(page.getByLabel("Master password")).toBeVisible();
   await expect(page.getByText("Or put files in, without opening it")).toBeHidden();
-  await page.goto(new URL(new URL(link).pathname, house.address).toString());
+  await page.goto(house.pageOf(folder));
   await expect(page.getByText("Or put files in, without opening it")).toBeVisible();
   expect((await new AxeBuilder({ page }).analyze()).violations).toEqual([]);
   await page.getByLabel("Files to put in").setInputFiles([{ name: "at the gate.txt", mimeType: "text/plain", buffer: Buffer.from("put in at the gate") }, { name: "second ü.bin", mimeType: "application/octet-stream", buffer: Buffer.alloc(2_500_000, "second") }]);
   await expect(page.getByText("2 files are in, encrypted.")).toBeVisible();
   expect(house.ls(folder)).toEqual(["Locked with Eremos.html"]);
-  const refused = await page.request.post(`${house.address}/api/drop?folder=AAAAAAAAAAAAAAAAAAAAAA&name=x`, { data: "x", headers: { origin: house.address } });
-  expect(refused.status()).toBe(404);
+  expect((await ask(house.address, "/api/drop?folder=AAAAAAAAAAAAAAAAAAAAAA&name=x", { body: "x" })).status).toBe(404);
   expect(house.eremos(["unlock", folder], PASSWORD).status).toBe(0);
   expect(fs.readFileSync(path.join(folder, "at the gate.txt"), "utf8")).toBe("put in at the gate");
   expect(fs.statSync(path.join(folder, "second ü.bin")).size).toBe(2_500_000);
@@ -185,7 +184,7 @@ test("whatever lies in a folder, nothing of it runs in the page's origin; withou
   await stranger.close();
   await page.getByRole("button", { name: "End the visit" }).click();
   await expect(page.getByText("is not being visited")).toBeVisible();
-  expect((await page.request.get(address)).status()).toBe(404);
+  expect((await ask(house.address, new URL(address).pathname, { method: "GET" })).status).toBe(404);
 });
 
 test("a directory of twenty thousand files scrolls, sorts and is searched; sound plays from anywhere in it", async ({ page, house }) => {

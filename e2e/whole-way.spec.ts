@@ -119,6 +119,7 @@ test("signed out at every start, and a reload keeps the session of this tab", as
   await expect(second.getByRole("heading", { name: "Your folders" })).toBeVisible();
   await house.stop();
   await house.start();
-  await page.reload();
+  await expect(page.getByRole("heading", { name: "Eremos was stopped" })).toBeVisible();
+  await page.goto(house.address);
   await expect(page.getByRole("heading", { name: "Welcome back" })).toBeVisible();
 });

@@ -327,7 +327,7 @@ const page: Command = async (invocation) => {
   const start = await ensureServer(data, commandOf(invocation.program));
   const folder = typed === undefined ? null : folderAt(fullPath(typed, settings.home, process.cwd()));
   const address = folder === null ? start : `${start}/folders/${folder}`;
-  const shown = await showInBrowser(address);
+  const shown = await showInBrowser(data, address);
   return { result: { address, shown }, lines: [shown ? `Eremos is at ${address}` : `Open ${address} in your browser.`] };
 };
 

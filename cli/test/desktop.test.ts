@@ -3,6 +3,7 @@ import * as fs from "node:fs";
 import * as http from "node:http";
 import * as path from "node:path";
 import { afterEach, beforeEach, expect, it } from "vitest";
+import { ask } from "./ask";
 import { CLI, CommandLine, PASSWORD } from "./command-line";
 
 let cli: CommandLine;
@@ -94,8 +95,10 @@ it("the page starts Eremos where it does not run", async () => {
   expect(status).toBe(0);
   const { address } = JSON.parse(out) as { address: string };
   try {
-    await expect.poll(() => fs.existsSync(shown) && fs.readFileSync(shown, "utf8")).toBe(address);
-    expect((await fetch(address)).status).toBe(200);
+    const file = path.join(cli.data, "open.html");
+    await expect.poll(() => fs.existsSync(shown) && fs.readFileSync(shown, "utf8")).toBe(file);
+    expect([fs.statSync(file).mode & 0o777, fs.readFileSync(file, "utf8")]).toEqual([0o600, expect.stringContaining(`url=${address}"`)]);
+    expect((await ask(address, "/", { method: "GET" })).status).toBe(200);
   } finally {
     for (const pid of processesHere()) process.kill(pid, "SIGTERM");
     await expect.poll(processesHere).toEqual([]);
@@ -111,7 +114,7 @@ it("the page opens at a locked folder, and only where the server is the owner's 
   const impostor = http.createServer((_request, response) => response.setHeader("content-type", "application/json").end(JSON.stringify({ proof: "0".repeat(64) })));
   await new Promise<void>((resolve) => impostor.listen(0, "127.0.0.1", () => resolve()));
   const address = impostor.address();
-  fs.writeFileSync(record, JSON.stringify({ port: typeof address === "object" ? address?.port : 0, secret: "f".repeat(64) }));
+  fs.writeFileSync(record, JSON.stringify({ port: typeof address === "object" ? address?.port : 0, host: "eremos-1.localhost:1", secret: "f".repeat(64) }));
   const refused = await run("page", folder);
   expect([refused.status, refused.err]).toEqual([4, expect.stringContaining("Don't type your password there")]);
   expect(fs.existsSync(shown)).toBe(false);
@@ -121,7 +124,7 @@ it("the page opens at a locked folder, and only where the server is the owner's 
   const wanted = `${server.address}/folders/${id}`;
   try {
     expect(JSON.parse((await run("page", folder, "--json")).out)).toEqual({ address: wanted, shown: true });
-    await expect.poll(() => fs.existsSync(shown) && fs.readFileSync(shown, "utf8")).toBe(wanted);
+    await expect.poll(() => fs.existsSync(shown) && fs.readFileSync(path.join(cli.data, "open.html"), "utf8")).toContain(`url=${wanted}"`);
     expect(fs.statSync(record).mode & 0o777).toBe(0o600);
   } finally {
     const ended = new Promise((resolve) => server.program.once("close", resolve));

@@ -1,4 +1,5 @@
 import { type ChildProcess, spawn } from "node:child_process";
+import { ask } from "./ask";
 import { CLI, type CommandLine } from "./command-line";
 
 export interface Answer {
@@ -36,9 +37,9 @@ export class RunningServer {
   }
 
   async call(name: string, body: object = {}): Promise<Answer> {
-    const answer = await fetch(`${this.address}/api/${name}`, { method: "POST", headers: { "content-type": "application/json", origin: this.address, cookie: this.session.cookie, "x-eremos-tab": this.session.tab }, body: JSON.stringify(body) });
-    const read = (await answer.json()) as Answer["body"];
-    if (read.tab) this.session = { tab: read.tab, cookie: answer.headers.getSetCookie()[0]?.split(";")[0] ?? "" };
+    const answer = await ask(this.address, `/api/${name}`, { headers: { cookie: this.session.cookie, "x-eremos-tab": this.session.tab }, body: JSON.stringify(body) });
+    const read = JSON.parse(answer.body) as Answer["body"];
+    if (read.tab) this.session = { tab: read.tab, cookie: answer.headers["set-cookie"]?.[0]?.split(";")[0] ?? "" };
     return { status: answer.status, body: read };
   }
 }

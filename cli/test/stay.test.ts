@@ -25,10 +25,11 @@ async function restart(): Promise<void> {
   await server.start();
 }
 
-/** The same call from a program of another account of this computer. */
-function callAsAnother(name: string): Answer {
-  const script = `fetch(${JSON.stringify(`${server.address}/api/${name}`)}, { method: "POST", headers: { "content-type": "application/json", origin: ${JSON.stringify(server.address)} }, body: "{}" }).then(async (answer) => console.log(JSON.stringify({ status: answer.status, body: await answer.json() })))`;
-  return JSON.parse(spawnSync(process.execPath, ["-e", script], { uid: OTHER, gid: OTHER, cwd: "/", encoding: "utf8" }).stdout) as Answer;
+/** The same call from a program of another account of this computer, which knows the address. */
+function callAsAnother(name: string): number {
+  const { host, port } = new URL(server.address);
+  const script = `require("node:http").request({ host: "127.0.0.1", port: ${port}, path: "/api/${name}", method: "POST", headers: { host: "${host}", origin: "${server.address}", "content-type": "application/json" } }, (answer) => console.log(answer.statusCode)).end("{}")`;
+  return Number(spawnSync(process.execPath, ["-e", script], { uid: OTHER, gid: OTHER, cwd: "/", encoding: "utf8" }).stdout);
 }
 
 const files = (): string[] => (fs.existsSync(path.join(config, "eremos")) ? fs.readdirSync(path.join(config, "eremos")) : []);
@@ -52,8 +53,7 @@ it("stays signed in over a restart, for this account's programs alone, until tha
   expect((await call("folders")).status).toBe(401);
   expect((await call("state")).body.stays).toBe(true);
   if (process.getuid?.() === 0) {
-    expect(callAsAnother("state").body.stays).toBe(false);
-    expect(callAsAnother("stay/return")).toMatchObject({ status: 409, body: { error: { code: "needs-sign-in" } } });
+    expect([callAsAnother("state"), callAsAnother("stay/return")]).toEqual([403, 403]);
   }
   expect((await call("stay/return")).status).toBe(200);
   expect((await call("folders")).status).toBe(200);

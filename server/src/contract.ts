@@ -42,6 +42,8 @@ export interface StateView {
   readonly keyholders: { readonly threshold: number; readonly count: number } | null;
   /** The owner chose to stay signed in, and this is a program of the owner's account: no password is needed. */
   readonly stays: boolean;
+  /** How many folders lie open; which ones, only who is signed in hears. */
+  readonly open: number;
 }
 
 /** What the owner is asked about a folder that is not as they left it, and agrees to: locked by somebody unknown; an older state than known; another state in its place. */
@@ -268,6 +270,8 @@ export interface EffortsView {
 }
 
 export interface PreferencesView {
+  /** How the page looks; `system`: as the desktop. */
+  readonly theme: "light" | "dark" | "system";
   /** How much work each try of the master password is. */
   readonly effort: Effort;
   /** For folders without rules of their own. */

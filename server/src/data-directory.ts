@@ -30,7 +30,9 @@ export const noteSchema = z.strictObject({
 });
 export type Note = z.output<typeof noteSchema>;
 
-const serverSchema = z.strictObject({ port: z.int().min(1).max(65535), secret: z.string().min(32) });
+const portSchema = z.int().min(1).max(65535);
+const serverSchema = z.strictObject({ port: portSchema, host: z.string().min(1).max(100), secret: z.string().min(32) });
+/** Where a server listens, the one Host that it answers to, and the secret by which it proves that it is this owner's. */
 export type ServerRecord = z.output<typeof serverSchema>;
 
 const OWNER = "owner.json";
@@ -95,7 +97,25 @@ export class DataDirectory {
     fs.rmSync(path.join(this.directory, OWNER_BEFORE), { force: true });
   }
 
-  /** Where this owner's server listens, and the secret by which it proves that it is this owner's; null where none does. */
+  /** The port of the last start that found one by itself; kept, so that it is the account's own. */
+  keptPort(): number | null {
+    const bytes = readIfThere(path.join(this.directory, "port.json"));
+    const parsed = bytes ? portSchema.safeParse(parseJson(bytes)) : null;
+    return parsed?.success ? parsed.data : null;
+  }
+
+  keepPort(port: number): void {
+    if (this.keptPort() !== port) writeDurably(path.join(this.directory, "port.json"), Buffer.from(`${port}\n`));
+  }
+
+  /** A page that leads a browser to an address which only this account may know. Returns its path. */
+  writeWayIn(address: string): string {
+    const file = path.join(this.directory, "open.html");
+    writeDurably(file, Buffer.from(`<!doctype html>\n<meta charset="utf-8">\n<meta name="referrer" content="no-referrer">\n<meta http-equiv="refresh" content="0; url=${address}">\n<title>Eremos</title>\n`));
+    return file;
+  }
+
+  /** Where this owner's server runs; null where none does. */
   server(): ServerRecord | null {
     const bytes = readIfThere(path.join(this.directory, "server.json"));
     const parsed = bytes ? serverSchema.safeParse(parseJson(bytes)) : null;
@@ -108,7 +128,8 @@ export class DataDirectory {
 
   /** Unless another server has written its own since. */
   removeServer(record: ServerRecord): void {
-    if (this.server()?.secret === record.secret) fs.rmSync(path.join(this.directory, "server.json"), { force: true });
+    if (this.server()?.secret !== record.secret) return;
+    for (const name of ["server.json", "open.html"]) fs.rmSync(path.join(this.directory, name), { force: true });
   }
 
   private notePath(id: string): string {

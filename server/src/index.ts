@@ -4,7 +4,7 @@ import type { Settings } from "./settings";
 
 export { Eremos } from "./eremos";
 export { DataDirectory } from "./data-directory";
-export { type Settings, DEFAULT_PORT, readSettings } from "./settings";
+export { type Settings, readSettings } from "./settings";
 export type { RunningServer } from "./http/serve";
 export { closeUp } from "./operations/close-up";
 export { changePassword } from "./operations/change-password";
@@ -16,7 +16,7 @@ export { onlook } from "./operations/look";
 export { check } from "./operations/check";
 export { INSURANCES, insuranceView, insure, repair } from "./operations/insurance";
 export { type OpenRequest, release, unlock } from "./operations/open-folder";
-export { passwordStrength } from "./operations/password-strength";
+export { passwordStrength } from "./strength";
 export { recoverInterrupted } from "./operations/recover-interrupted";
 export { setupAtOnce } from "./operations/setup";
 export { signIn, signOut } from "./operations/sign-in";

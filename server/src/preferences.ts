@@ -17,7 +17,9 @@ const synced = z.array(path).max(50).readonly();
 const keepEarlier = z.int().min(0).max(20);
 const checkEveryDays = z.int().min(0).max(365);
 const idleMinutes = z.int().min(1).max(24 * 60).nullable();
+const theme = z.enum(["light", "dark", "system"]);
 const preferencesSchema = z.strictObject({
+  theme: theme.default("system"),
   rules: rulesSchema.default(STANDARD_RULES),
   idleSignOutMinutes: idleMinutes.default(15),
   effort: effortSchema.default("standard"),
@@ -26,7 +28,7 @@ const preferencesSchema = z.strictObject({
   checkEveryDays: checkEveryDays.default(30),
 });
 /** A change names only what it changes, so that two at once do not undo one another. */
-export const preferencesChangeSchema = z.strictObject({ rules: rulesSchema.exactOptional(), idleSignOutMinutes: idleMinutes.exactOptional(), synced: synced.exactOptional(), keepEarlier: keepEarlier.exactOptional(), checkEveryDays: checkEveryDays.exactOptional() });
+export const preferencesChangeSchema = z.strictObject({ theme: theme.exactOptional(), rules: rulesSchema.exactOptional(), idleSignOutMinutes: idleMinutes.exactOptional(), synced: synced.exactOptional(), keepEarlier: keepEarlier.exactOptional(), checkEveryDays: checkEveryDays.exactOptional() });
 const storedSchema = preferencesSchema.extend({ offLimits: offLimitsSchema.default({ added: [], removed: [] }) });
 type Stored = z.output<typeof storedSchema>;
 

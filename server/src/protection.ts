@@ -1,7 +1,7 @@
 import { z } from "zod";
 import { type Grounds, type Guarding, NO_BARS, VISIBILITIES, barsSchema, whyNotCover } from "@eremos/core";
 import type { Bars, FolderKind, Guard, Icon, Protection, Visibility } from "./contract";
-import { lockedPage } from "./page";
+import { LOCKED_PAGE } from "./page";
 
 /** How a folder is locked: the guard, what shows of it, and for a barred one who may still do what. */
 export const GUARDS = ["sealed", "barred", "sight"] as const satisfies readonly Guard[];
@@ -66,9 +66,9 @@ export function guardingOf({ guard, visibility, cover, bars }: Protection, groun
 }
 
 /** What stands in a sealed folder that stays in view. */
-export function signsOf(id: string, { visibility, icon }: Protection, port: number): { readonly page: Buffer | null; readonly icon: Buffer | null } {
+export function signsOf({ visibility, icon }: Protection): { readonly page: Buffer | null; readonly icon: Buffer | null } {
   if (visibility !== "view") return { page: null, icon: null };
-  return { page: lockedPage(id, port), icon: icon === null ? null : iconFile(icon) };
+  return { page: LOCKED_PAGE, icon: icon === null ? null : iconFile(icon) };
 }
 
 /** By it a file manager shows a folder with an icon of its own. Source: freedesktop.org Desktop Entry Specification, type Directory. */

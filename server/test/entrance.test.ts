@@ -4,11 +4,12 @@ import * as path from "node:path";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import { fileURLToPath } from "node:url";
 import { Eremos } from "../src/eremos";
-import { hintGivesAway, passwordStrength } from "../src/operations/password-strength";
+import { hintGivesAway } from "../src/operations/password-strength";
 import { beginSetup, finishSetup, setupAtOnce } from "../src/operations/setup";
 import { signIn, signOut } from "../src/operations/sign-in";
 import { delayAfter } from "../src/session/gate";
 import { readSettings } from "../src/settings";
+import { passwordStrength } from "../src/strength";
 
 const PROGRAM = fileURLToPath(new URL("../..", import.meta.url)).replace(/\/$/, "");
 const PASSWORD = "violin varnish at dusk";

@@ -16,7 +16,7 @@ beforeEach(async () => {
 afterEach(() => house.remove());
 
 const back = (pin: string): Promise<void> => returnWithPin(house.eremos, pin);
-const isDozing = (): boolean => stateOf(house.eremos, false, true).pin;
+const isDozing = (): boolean => stateOf(house.eremos, false).pin;
 
 describe("a PIN", () => {
   it("leads back after an idle sign-out, and only then", async () => {

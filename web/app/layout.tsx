@@ -7,11 +7,10 @@ import "./globals.css";
 export const metadata: Metadata = { title: "Eremos", robots: { index: false } };
 
 export default async function RootLayout({ children }: { readonly children: ReactNode }): Promise<ReactNode> {
-  const nonce = (await headers()).get("x-nonce") ?? "";
   return (
-    <html lang="en" suppressHydrationWarning>
+    <html lang="en" data-theme={(await headers()).get("x-eremos-theme") ?? "system"}>
       <body>
-        <Providers nonce={nonce}>{children}</Providers>
+        <Providers>{children}</Providers>
       </body>
     </html>
   );

@@ -1,5 +1,5 @@
 import type {
-  ActivityView, BackSecret, ClosedUp, Consent, CopyView, DesktopView, Dropped, DroppedFound, Effort, EffortsView, ErrorView, FolderSecret, FolderView, HiddenView, Insurance, InsuranceView, InterruptionView, JobView, KeyholdersView, LastLockView, LockingRules, MailServerView, NewFolderPassword, OffLimitsView, OnlookView, OpeningMode, PasswordChanged, PermissionsView, PlaceEntry, PlaceListing, PlanView, PracticeView, PreferencesView, Protection, ReachView, RescueFile, ScanView, SettingsView, SharesLook, ShownCode, SignedIn, StateView, StrengthView, TakeInSecret, TakenIn, VisitCall, VisitReply, VisitView,
+  ActivityView, BackSecret, ClosedUp, Consent, CopyView, DesktopView, Dropped, DroppedFound, Effort, EffortsView, ErrorView, FolderSecret, FolderView, HiddenView, Insurance, InsuranceView, InterruptionView, JobView, KeyholdersView, LastLockView, LockingRules, MailServerView, NewFolderPassword, OffLimitsView, OnlookView, OpeningMode, PasswordChanged, PermissionsView, PlaceEntry, PlaceListing, PlanView, PracticeView, PreferencesView, Protection, ReachView, RescueFile, ScanView, SettingsView, SharesLook, ShownCode, SignedIn, StateView, TakeInSecret, TakenIn, VisitCall, VisitReply, VisitView,
 } from "@eremos/server/contract";
 import { readTab } from "./tab";
 
@@ -29,7 +29,6 @@ async function call<T>(name: string, body: object = {}): Promise<T> {
 
 export const api = {
   state: () => call<StateView>("state"),
-  strength: (password: string) => call<StrengthView>("strength", { password }),
   beginSetup: (password: string, hint: string | null) => call<ShownCode>("setup/begin", { password, hint }),
   finishSetup: (id: string, groups: readonly string[]) => call<SignedIn>("setup/finish", { id, groups }),
   beginNewCode: (current: string) => call<ShownCode>("code/begin", { current }),
@@ -98,6 +97,7 @@ export const api = {
   unlock: (folder: string, mode: OpeningMode, secret: FolderSecret | null = null, accept: readonly Consent[] = []) => call<{ readonly job: string }>("unlock", { folder, mode, secret, accept }),
   setFolderPassword: (folder: string, secret: FolderSecret | null, password: NewFolderPassword | null) => call<object>("folder-password", { folder, secret, password }),
   closeUp: (inUseAnyway = false) => call<ClosedUp>("close-up", { inUseAnyway }),
+  closeUpAtGate: () => call<{ readonly locking: number; readonly left: number }>("gate/close-up"),
   keepOpen: (folder: string, minutes: number) => call<object>("keep-open", { folder, minutes }),
   setProtection: (folder: string, protection: Protection, secret: FolderSecret | null) => call<{ readonly job: string | null }>("protection", { folder, protection, secret }),
   setRules: (folder: string, rules: LockingRules | null) => call<object>("rules", { folder, rules }),

@@ -5,6 +5,7 @@
 const KEY = "eremos-tab";
 const CHANNEL = "eremos-tab";
 const ANSWER_MS = 250;
+const changes = new EventTarget();
 
 export function readTab(): string {
   return typeof window === "undefined" ? "" : (window.sessionStorage.getItem(KEY) ?? "");
@@ -12,10 +13,18 @@ export function readTab(): string {
 
 export function writeTab(tab: string): void {
   window.sessionStorage.setItem(KEY, tab);
+  changes.dispatchEvent(new Event("change"));
 }
 
 export function clearTab(): void {
   window.sessionStorage.removeItem(KEY);
+  changes.dispatchEvent(new Event("change"));
+}
+
+/** Calls at each new or ended session of this tab; returns how to stop. */
+export function onTab(listener: () => void): () => void {
+  changes.addEventListener("change", listener);
+  return () => changes.removeEventListener("change", listener);
 }
 
 /** Answers other tabs of this page; returns how to stop. */

@@ -1,9 +1,11 @@
 import { type ChildProcess, spawn } from "node:child_process";
 import { createHmac, randomBytes, timingSafeEqual } from "node:crypto";
-import { EremosError } from "@eremos/core";
-import type { DataDirectory } from "../data-directory";
+import { request } from "node:http";
+import { EremosError, systemCode } from "@eremos/core";
+import type { DataDirectory, ServerRecord } from "../data-directory";
 
 const ANSWER_MS = 2000;
+const LONGEST_ANSWER = 4096;
 const START_MS = 20_000;
 const ASK_EVERY_MS = 250;
 
@@ -19,19 +21,37 @@ export function proofFor(secret: string, nonce: string): string {
 export async function runningServer(data: DataDirectory): Promise<string | null> {
   const known = data.server();
   if (!known) return null;
-  const address = `http://127.0.0.1:${known.port}`;
   const nonce = randomBytes(32).toString("hex");
-  let answer: unknown;
-  try {
-    const response = await fetch(`${address}/api/hello`, { method: "POST", headers: { "content-type": "application/json", origin: address }, body: JSON.stringify({ nonce }), signal: AbortSignal.timeout(ANSWER_MS) });
-    answer = await response.json();
-  } catch {
-    return null;
-  }
-  const proof = typeof answer === "object" && answer !== null && "proof" in answer && typeof answer.proof === "string" ? answer.proof : "";
-  const expected = proofFor(known.secret, nonce);
-  if (proof.length === expected.length && timingSafeEqual(Buffer.from(proof), Buffer.from(expected))) return address;
-  throw new EremosError("port-in-use", `Something else than your Eremos answers at ${address}. Don't type your password there. Close it, or choose another port with EREMOS_PORT.`);
+  const answer = await sayHello(known, nonce);
+  if (answer === null) return null;
+  const proof = Buffer.from(proofFor(known.secret, nonce));
+  const given = Buffer.from(answer);
+  if (given.length === proof.length && timingSafeEqual(given, proof)) return addressOf(known);
+  throw new EremosError("port-in-use", `Something else than your Eremos answers at its port ${known.port}. Don't type your password there. Start Eremos with \`eremos serve\`: it takes another port by itself.`);
+}
+
+/** The whole address of a start. */
+export function addressOf({ host }: Pick<ServerRecord, "host">): string {
+  return `http://${host}`;
+}
+
+/** What a server answers when it is asked for its proof; null where nothing listens. Names below `.localhost` are for browsers: this asks the port. */
+function sayHello({ port, host }: ServerRecord, nonce: string): Promise<string | null> {
+  const body = JSON.stringify({ nonce });
+  return new Promise((resolve) => {
+    const asked = request({ host: "127.0.0.1", port, path: "/api/hello", method: "POST", headers: { host, origin: `http://${host}`, "content-type": "application/json", "content-length": body.length }, timeout: ANSWER_MS }, (response) => {
+      let text = "";
+      response.on("data", (part: Buffer) => {
+        text += part.toString("utf8");
+        if (text.length > LONGEST_ANSWER) asked.destroy();
+      });
+      response.on("end", () => resolve(/"proof":"([0-9a-f]{64})"/.exec(text)?.[1] ?? ""));
+      response.on("error", () => resolve(""));
+    });
+    asked.on("timeout", () => asked.destroy());
+    asked.on("error", (error) => resolve(systemCode(error) === "ECONNREFUSED" ? null : ""));
+    asked.end(body);
+  });
 }
 
 /** Starts the server by itself where it does not run; returns its address. */
@@ -50,10 +70,11 @@ export async function ensureServer(data: DataDirectory, command: readonly string
   throw new EremosError("interrupted", "Eremos could not be started by itself. Nothing was touched; start it with `eremos serve`, which says what is wrong.");
 }
 
-/** Shows an address in the person's browser. @returns whether there is a program for that */
-export function showInBrowser(address: string): Promise<boolean> {
+/** Shows an address in the person's browser: by an owner-only file, since every account can read the words of a command line. @returns whether there is a program for that */
+export function showInBrowser(data: DataDirectory, address: string): Promise<boolean> {
+  const file = data.writeWayIn(address);
   return new Promise((resolve) => {
-    const opener = spawn("xdg-open", [address], { detached: true, stdio: "ignore" });
+    const opener = spawn("xdg-open", [file], { detached: true, stdio: "ignore" });
     opener.once("error", () => resolve(false));
     opener.once("spawn", () => {
       opener.unref();

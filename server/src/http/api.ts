@@ -18,7 +18,6 @@ import { onlook } from "../operations/look";
 import { check } from "../operations/check";
 import { INSURANCES, insuranceView, insure, repair } from "../operations/insurance";
 import { release, unlock } from "../operations/open-folder";
-import { passwordStrength } from "../operations/password-strength";
 import { planLock } from "../operations/plan-lock";
 import { beginNewCode, finishNewCode } from "../operations/recovery-code";
 import { reach } from "../operations/reach";
@@ -28,7 +27,6 @@ import { setProtection } from "../operations/protection";
 import { completePath, listPlace, placeRoots } from "../operations/walk-places";
 import { AS_BEFORE, guardSchema, protectionSchema, visibilitySchema } from "../protection";
 import { effortSchema, offLimitsSchema, preferencesChangeSchema } from "../preferences";
-import { accountOf } from "./peer";
 import { type ApiContext, FROM, type Route, beginSession, nothing, route, text } from "./route";
 import { WAYS_BACK_ROUTES } from "./ways-back-routes";
 import { findSlot } from "../operations/drop";
@@ -36,6 +34,7 @@ import { startVisit } from "../operations/visit";
 import type { VisitCall } from "../contract";
 
 const MOST_BODY_BYTES = 64 * 1024;
+const MOST_COOKIES = 200;
 export const TAB_HEADER = "x-eremos-tab";
 
 const href = z.string().max(16_384);
@@ -57,8 +56,7 @@ const shownCode = z.object({ id: text, groups: z.array(text).max(8) });
 
 const ROUTES: Readonly<Record<string, Route>> = {
   hello: route(true, z.object({ nonce: z.string().regex(/^[0-9a-f]{64}$/) }), ({ context }, { nonce }) => ({ proof: proofFor(context.secret, nonce) })),
-  state: route(true, nothing, ({ context, signedIn, isOwnAccount }) => stateOf(context.eremos, signedIn, isOwnAccount)),
-  strength: route(true, z.object({ password: text }), (_call, body) => passwordStrength(body.password)),
+  state: route(true, nothing, ({ context, signedIn }) => stateOf(context.eremos, signedIn)),
   "setup/begin": route(true, z.object({ password: text, hint: text.nullable() }), ({ context }, body) => beginSetup(context.eremos, body)),
   "setup/finish": route(true, shownCode, async (call, body) => {
     await finishSetup(call.context.eremos, body.id, body.groups);
@@ -89,11 +87,10 @@ const ROUTES: Readonly<Record<string, Route>> = {
     return {};
   }),
   "stay/return": route(true, nothing, async (call) => {
-    if (!call.isOwnAccount) throw new EremosError("needs-sign-in", "Only programs of the owner's own account may stay signed in. Nothing was touched.");
     await returnStaying(call.context.eremos);
     return { tab: beginSession(call), failedTries: 0 };
   }),
-  slot: route(true, z.object({ folder: text }), async ({ context, isOwnAccount: isOwn }, { folder }) => ({ takes: isOwn && (await findSlot(context.eremos, folder)) !== null })),
+  slot: route(true, z.object({ folder: text }), async ({ context }, { folder }) => ({ takes: (await findSlot(context.eremos, folder)) !== null })),
   touch: route(false, nothing, ({ context }) => {
     context.sessions.touch();
     return {};
@@ -101,6 +98,11 @@ const ROUTES: Readonly<Record<string, Route>> = {
   "close-up": route(false, z.object({ inUseAnyway: z.boolean().default(false) }), ({ context }, { inUseAnyway }) => {
     const { locking, left } = closeUp(context.eremos, inUseAnyway);
     return { jobs: locking.map(({ job }) => job.id), left };
+  }),
+  // Locking needs no password; of what could not be locked, nobody at the gate hears more than that there is some.
+  "gate/close-up": route(true, nothing, ({ context }) => {
+    const { locking, left } = closeUp(context.eremos, false);
+    return { locking: locking.length, left: left.length };
   }),
   "keep-open": route(false, z.object({ folder: text, minutes: z.int().min(1).max(24 * 60) }), ({ context }, { folder, minutes }) => {
     keepOpen(context.eremos, folder, minutes);
@@ -191,25 +193,21 @@ const ROUTES: Readonly<Record<string, Route>> = {
 
 export function isSignedIn(context: ApiContext, request: IncomingMessage): boolean {
   const tab = request.headers[TAB_HEADER];
-  return context.eremos.keys !== null && context.sessions.has(cookieOf(request, context.cookieName), typeof tab === "string" ? tab : undefined);
-}
-
-/** The program that calls is this account's own. */
-export function isOwnAccount(request: IncomingMessage): boolean {
-  return accountOf(request.socket) === process.geteuid?.();
+  if (context.eremos.keys === null || typeof tab !== "string") return false;
+  return cookiesOf(request, context.cookieName).some((cookie) => context.sessions.has(cookie, tab));
 }
 
 /** Half of it: for what can't send the tab's token along. */
 export function hasCookie(context: ApiContext, request: IncomingMessage): boolean {
-  return context.eremos.keys !== null && context.sessions.hasCookie(cookieOf(request, context.cookieName));
+  return context.eremos.keys !== null && cookiesOf(request, context.cookieName).some((cookie) => context.sessions.hasCookie(cookie));
 }
 
-function cookieOf(request: IncomingMessage, name: string): string | undefined {
-  for (const part of (request.headers.cookie ?? "").split(";")) {
+/** All of that name: one that another page of this computer set can't stand before ours. */
+function cookiesOf(request: IncomingMessage, name: string): string[] {
+  return (request.headers.cookie ?? "").split(";").slice(0, MOST_COOKIES).flatMap((part) => {
     const [key, value] = part.trim().split("=", 2);
-    if (key === name) return value;
-  }
-  return undefined;
+    return key === name && value !== undefined ? [value] : [];
+  });
 }
 
 const STATUS = { usage: 400, password: 403, refused: 409, damage: 422, failed: 500 } as const;
@@ -221,7 +219,7 @@ export async function answerApi(context: ApiContext, name: string, request: Inco
     if (!found || request.method !== "POST") return send(response, 404, { error: { code: "usage", message: "There is nothing at this address." } });
     const signedIn = isSignedIn(context, request);
     if (!found.open && !signedIn) return send(response, 401, { error: { code: "needs-sign-in", message: "Sign in first. Nothing was touched." } });
-    send(response, 200, await found.run({ context, response, signedIn, isOwnAccount: isOwnAccount(request) }, await readBody(request)));
+    send(response, 200, await found.run({ context, response, signedIn }, await readBody(request)));
   } catch (caught) {
     const error = isEremosError(caught) ? caught : fromSystemError(caught, "answering");
     send(response, STATUS[error.class], { error: { code: error.code, message: error.message, data: error.data } });

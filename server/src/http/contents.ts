@@ -2,7 +2,7 @@ import { type IncomingMessage, type OutgoingHttpHeaders, type ServerResponse, re
 import { DropUpload, isEremosError } from "@eremos/core";
 import type { VisitView } from "../contract";
 import { findSlot } from "../operations/drop";
-import { hasCookie, isOwnAccount, isSignedIn } from "./api";
+import { hasCookie, isSignedIn } from "./api";
 import type { ApiContext } from "./route";
 
 /** Files of a visit, passed on from its drive to the page and back: streams, not calls. */
@@ -66,7 +66,7 @@ export async function takeDrop({ eremos }: ApiContext, request: IncomingMessage,
   let upload: DropUpload | null = null;
   try {
     const length = Number(request.headers["content-length"] ?? Number.NaN);
-    const slot = request.method === "POST" && isOwnAccount(request) && Number.isSafeInteger(length) ? await findSlot(eremos, searchParams.get("folder") ?? "") : null;
+    const slot = request.method === "POST" && Number.isSafeInteger(length) ? await findSlot(eremos, searchParams.get("folder") ?? "") : null;
     if (!slot) return void response.writeHead(404).end();
     upload = await DropUpload.begin(eremos.disk, slot, Buffer.from(searchParams.get("name") ?? ""), length);
     for await (const piece of request) upload.append(piece as Buffer);

@@ -1,14 +1,21 @@
 import { randomBytes } from "node:crypto";
 import type { IncomingMessage, ServerResponse } from "node:http";
+import { ELSEWHERE } from "../page";
 
-/**
- * What every request must satisfy before anything looks at it: it names this server as its host (DNS rebinding gets nothing), and a
- * request that changes something comes from this server's own page (cross-site requests get nothing).
- */
-export function refusalOf(request: IncomingMessage, port: number): string | null {
-  const hosts = [`127.0.0.1:${port}`, `localhost:${port}`];
+/** Whether a request names this start of Eremos as its host: nobody else's page or link can know it, and no other name leads here (DNS rebinding gets nothing). */
+export function isForUs(request: IncomingMessage, host: string): boolean {
+  return request.headers.host === host;
+}
+
+/** What stands at every other address, one of an earlier start too: no password field, no link, no script. */
+export function answerElsewhere(response: ServerResponse): void {
+  response.writeHead(421, { "Content-Type": "text/html; charset=utf-8", "Content-Security-Policy": "default-src 'none'; style-src 'unsafe-inline'", "X-Frame-Options": "DENY", "Referrer-Policy": "no-referrer", "Cache-Control": "no-store", Connection: "close" });
+  response.end(ELSEWHERE);
+}
+
+/** A request that changes something comes from this server's own page: cross-site requests get nothing. */
+export function refusalOf(request: IncomingMessage): string | null {
   const { host, origin } = request.headers;
-  if (!host || !hosts.includes(host)) return "This address does not belong to Eremos.";
   if (origin !== undefined && origin !== `http://${host}`) return "Requests from other sites are refused.";
   const site = request.headers["sec-fetch-site"];
   const isPageLoad = request.method === "GET" && request.headers["sec-fetch-dest"] === "document";

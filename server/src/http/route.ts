@@ -17,8 +17,6 @@ export interface Call {
   readonly context: ApiContext;
   readonly response: ServerResponse;
   readonly signedIn: boolean;
-  /** The program that calls is this account's own. */
-  readonly isOwnAccount: boolean;
 }
 
 export interface Route {

@@ -17,8 +17,8 @@ import { recoverInterrupted } from "../operations/recover-interrupted";
 import { rescueFiles } from "../rescue-files";
 import { type Call, type Route, beginSession, nothing, route, text } from "./route";
 
-function requireMayScan({ context, signedIn, isOwnAccount: isOwn }: Call): Eremos {
-  if (signedIn || (isOwn && context.eremos.data.owner() === null)) return context.eremos;
+function requireMayScan({ context, signedIn }: Call): Eremos {
+  if (signedIn || context.eremos.data.owner() === null) return context.eremos;
   throw new EremosError("needs-sign-in", "Sign in first. Nothing was touched.");
 }
 

@@ -1,15 +1,16 @@
 import { parsePasswordHashing } from "@eremos/core";
 import type { ActivityView, SettingsView, StateView } from "../contract";
 import type { Eremos } from "../eremos";
+import { countOpen } from "./close-up";
 import { nameFolder } from "./paths";
 import { foldersBehind, foldersWithEarlierCode } from "./renew-headers";
 
 /** What anybody before the gate may know. */
-export function stateOf(eremos: Eremos, signedIn: boolean, isOwnAccount: boolean): StateView {
+export function stateOf(eremos: Eremos, signedIn: boolean): StateView {
   const owner = eremos.data.owner();
   const { failures, wait, hint } = eremos.gate;
   const keyholders = owner?.keyholders ? { threshold: owner.keyholders.threshold, count: owner.keyholders.checks.length } : null;
-  return { keyholders, setUp: owner !== null, signedIn, hint, failedTries: failures, waitMs: wait, pin: eremos.isDozing, stays: isOwnAccount && owner !== null && eremos.stay.isWaiting(owner) };
+  return { keyholders, setUp: owner !== null, signedIn, hint, failedTries: failures, waitMs: wait, pin: eremos.isDozing, stays: owner !== null && eremos.stay.isWaiting(owner), open: countOpen(eremos) };
 }
 
 export function settingsOf(eremos: Eremos): SettingsView {

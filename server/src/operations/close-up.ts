@@ -16,7 +16,7 @@ export function closeUp(eremos: Eremos, inUseAnyway: boolean, which: (note: Note
   void eremos.visits.endAll();
   const locking: { path: string; job: LockJob }[] = [];
   const left: { path: string; reason: string }[] = [];
-  for (const { realPath } of openFolders(eremos, which)) {
+  for (const { realPath } of openFolders(eremos, which).filter(({ inspection }) => !inspection.busy)) {
     try {
       const job = lock(eremos, { path: realPath, protection: AS_BEFORE, inUseAnyway, from: "/" });
       // Its end is told by the job itself, to whoever looks at it.
@@ -30,11 +30,17 @@ export function closeUp(eremos: Eremos, inUseAnyway: boolean, which: (note: Note
   return { locking, left };
 }
 
+/** How many folders lie open. */
+export function countOpen(eremos: Eremos): number {
+  return openFolders(eremos, () => true).length;
+}
+
+/** Those that are being locked just now are open still. */
 function openFolders(eremos: Eremos, which: (note: Note) => boolean): Located[] {
   return eremos.data.notes().filter(which).flatMap((note) => {
     try {
       const located = locateFolder(eremos.disk, decodePath(note.path), note.id);
-      return located && ["open", "mixed"].includes(located.inspection.state) && !located.inspection.busy ? [located] : [];
+      return located && ["open", "mixed"].includes(located.inspection.state) ? [located] : [];
     } catch (error) {
       if (isEremosError(error)) return [];
       throw error;

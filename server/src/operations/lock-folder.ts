@@ -128,7 +128,7 @@ function seal(locking: Locking): StartedJob<"lock"> {
   return eremos.jobs.start({
     folder: id,
     verb,
-    request: { verb: "lock", input: { path, folder: id, visibility, cover, ...eremos.grounds, signer, note: openNote, rekey: during.isUnknown, keptHeader: eremos.registry.header(id), ...signsOf(id, during, eremos.settings.port), inUseAnyway, keep } },
+    request: { verb: "lock", input: { path, folder: id, visibility, cover, ...eremos.grounds, signer, note: openNote, rekey: during.isUnknown, keptHeader: eremos.registry.header(id), ...signsOf(during), inUseAnyway, keep } },
     before: () => begin(locking),
     after: async (outcome) => {
       await recordLock(eremos, during, outcome);

@@ -29,7 +29,7 @@ export async function setProtection(eremos: Eremos, folder: string, asked: Prote
 
 async function changeSealed(eremos: Eremos, { record, located }: Target, protection: Protection): Promise<void> {
   changeVisibility(eremos.disk, {
-    path: located.realPath, place: decodePath(record.path), visibility: protection.visibility, cover: protection.cover, ...eremos.grounds, ...signsOf(record.id, protection, eremos.settings.port),
+    path: located.realPath, place: decodePath(record.path), visibility: protection.visibility, cover: protection.cover, ...eremos.grounds, ...signsOf(protection),
   });
 }
 

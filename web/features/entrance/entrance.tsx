@@ -4,8 +4,10 @@ import { type ReactNode, useCallback, useEffect, useEffectEvent, useState } from
 import type { SignedIn } from "@eremos/server/contract";
 import { FirstRun } from "./first-run";
 import { Gate } from "./gate";
+import { toast } from "sonner";
 import { Shell } from "@/features/shell/shell";
 import { ApiError, api } from "@/lib/api";
+import { useLiveUpdates } from "@/features/shell/live-updates";
 import { KEYS } from "@/lib/queries";
 import { borrowTab, clearTab, readTab, shareTab, writeTab } from "@/lib/tab";
 
@@ -30,10 +32,13 @@ export function Entrance({ children }: { readonly children: ReactNode }): ReactN
   };
   const leave = useCallback(async (): Promise<void> => {
     clearTab();
+    // What they say names folders.
+    toast.dismiss();
     client.removeQueries({ predicate: (query) => query.queryKey[0] !== KEYS.state[0] });
     await client.invalidateQueries({ queryKey: KEYS.state });
   }, [client]);
   const onSignedOut = useCallback(() => void leave(), [leave]);
+  useLiveUpdates(onSignedOut);
 
   if (state.error) return <Unreachable message={state.error instanceof ApiError ? state.error.message : "The page could not be loaded."} onAgain={() => void state.refetch()} />;
   if (!state.data) return <div className="h-dvh bg-paper" aria-busy="true" />;

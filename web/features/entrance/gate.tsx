@@ -49,6 +49,7 @@ export function Gate({ state, openAt, onSignedIn, onTried }: GateProps): ReactNo
       <EntranceFrame night={<NightNote />}>
         <h1 className="text-3xl">Welcome back</h1>
         <PinGate onSignedIn={onSignedIn} onPassword={() => setByPassword(true)} onTried={onTried} />
+        <LeftOpen folders={state.open} onClosed={onTried} />
         <DropSlot />
       </EntranceFrame>
     );
@@ -76,8 +77,24 @@ export function Gate({ state, openAt, onSignedIn, onTried }: GateProps): ReactNo
         )}
       </div>
       <button type="button" onClick={() => setForgotten(true)} className="mt-2 self-start text-sm font-medium text-dusk underline underline-offset-4">I forgot my master password</button>
+      <LeftOpen folders={state.open} onClosed={onTried} />
       <DropSlot />
     </EntranceFrame>
+  );
+}
+
+/** Signed out is not locked: what lies open is said here, in a number only, and locked from here. */
+function LeftOpen({ folders, onClosed }: { readonly folders: number; readonly onClosed: () => void }): ReactNode {
+  const close = useMutation({ mutationFn: api.closeUpAtGate, onSettled: onClosed });
+  const left = close.data?.left ?? 0;
+  if (folders === 0) return null;
+  return (
+    <section aria-labelledby="left-open" className="mt-6 rounded-xl border border-clay/40 bg-clay-soft px-4 py-3 text-sm">
+      <h2 id="left-open" className="font-semibold text-clay">{count(folders, "folder")} {folders === 1 ? "lies" : "lie"} open</h2>
+      <p className="mt-1">Anybody at this keyboard can read what lies open. Locking needs no password.</p>
+      {left > 0 && <p className="mt-1 font-medium">{count(left, "folder")} could not be locked now. Sign in to see why.</p>}
+      <Button className="mt-2" disabled={close.isPending} onClick={() => close.mutate()}>{close.isPending ? "Locking…" : "Close up"}</Button>
+    </section>
   );
 }
 

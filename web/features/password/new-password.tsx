@@ -1,10 +1,9 @@
 "use client";
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { type ReactNode, useDeferredValue, useState } from "react";
 import type { StrengthView } from "@eremos/server/contract";
 import { Field, PasswordField } from "@/ui/field";
-import { api } from "@/lib/api";
 import { cn } from "@/lib/cn";
+import { useStrength } from "./use-strength";
 
 export interface NewPassword {
   readonly password: string;
@@ -28,27 +27,19 @@ export function useNewPassword({ label, hintNote, autoFocus = false }: Asked): {
   const [password, setPassword] = useState("");
   const [again, setAgain] = useState("");
   const [hint, setHint] = useState("");
-  const looked = useDeferredValue(password);
-  // The password itself is no cache key: only its length and a counter of edits are kept.
-  const strength = useQuery({ queryKey: ["strength", looked.length, useEdits(looked)], queryFn: () => api.strength(looked), enabled: looked !== "", placeholderData: keepPreviousData, gcTime: 0 });
+  const strength = useStrength(useDeferredValue(password));
   const fields = (
     <>
       <div>
         <PasswordField label={label} autoFocus={autoFocus} autoComplete="new-password" value={password} onChange={(event) => setPassword(event.target.value)} />
-        {password !== "" && strength.data && <Strength strength={strength.data} />}
+        {password !== "" && strength && <Strength strength={strength} />}
       </div>
       <PasswordField label="The same again" autoComplete="new-password" value={again} onChange={(event) => setAgain(event.target.value)} problem={again !== "" && again !== password ? "The two are not the same yet." : null} />
       <Field label="Hint (optional)" maxLength={200} autoComplete="off" value={hint} onChange={(event) => setHint(event.target.value)} note={`${hintNote} A hint that gives the password away is refused.`} />
     </>
   );
-  const ready = password !== "" && again === password && strength.data?.refusal === null;
+  const ready = password !== "" && again === password && strength?.refusal === null;
   return { chosen: { password, hint: hint.trim() === "" ? null : hint.trim(), ready }, fields };
-}
-
-function useEdits(value: string): number {
-  const [seen, setSeen] = useState({ value, edits: 0 });
-  if (seen.value !== value) setSeen({ value, edits: seen.edits + 1 });
-  return seen.value === value ? seen.edits : seen.edits + 1;
 }
 
 const WORDS = ["Guessed at once", "Weak", "Fair", "Good", "Very good"] as const;

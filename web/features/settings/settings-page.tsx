@@ -1,6 +1,5 @@
 "use client";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useTheme } from "next-themes";
 import { ToggleGroup } from "radix-ui";
 import type { ReactNode } from "react";
 import type { PreferencesView } from "@eremos/server/contract";
@@ -20,19 +19,13 @@ const THEMES = [["light", "Light"], ["dark", "Dark"], ["system", "As the desktop
 
 export function SettingsPage(): ReactNode {
   const settings = useQuery({ queryKey: KEYS.settings, queryFn: api.settings }).data;
-  const { theme, setTheme } = useTheme();
   return (
     <main className="h-full overflow-y-auto px-6 py-6 lg:px-10">
       <div className="max-w-[760px] space-y-8 pb-10">
         <h1 className="text-2xl">Settings</h1>
-        <section aria-labelledby="look">
-          <h2 id="look" className="text-lg">Look</h2>
-          <ToggleGroup.Root type="single" value={theme ?? "system"} onValueChange={(value) => value && setTheme(value)} aria-label="Theme" className="mt-2 inline-flex rounded-lg border border-line bg-sheet p-1">
-            {THEMES.map(([value, word]) => <ToggleGroup.Item key={value} value={value} className="rounded-md px-3 py-1.5 text-sm data-[state=on]:bg-dusk-soft data-[state=on]:font-semibold data-[state=on]:text-dusk">{word}</ToggleGroup.Item>)}
-          </ToggleGroup.Root>
-        </section>
         {settings && (
           <>
+            <Look preferences={settings.preferences} />
             <MasterPassword settings={settings} />
             <RecoveryCode settings={settings} />
             <PinSection hasPin={settings.hasPin} />
@@ -56,6 +49,27 @@ export function SettingsPage(): ReactNode {
         )}
       </div>
     </main>
+  );
+}
+
+/** Light or dark. Kept by Eremos: an address of one start keeps nothing in the browser. */
+function Look({ preferences }: { readonly preferences: PreferencesView }): ReactNode {
+  const client = useQueryClient();
+  const save = useMutation({
+    mutationFn: (theme: PreferencesView["theme"]) => {
+      document.documentElement.dataset["theme"] = theme;
+      return api.setPreferences({ theme });
+    },
+    onError: showError,
+    onSettled: () => client.invalidateQueries({ queryKey: KEYS.settings }),
+  });
+  return (
+    <section aria-labelledby="look">
+      <h2 id="look" className="text-lg">Look</h2>
+      <ToggleGroup.Root type="single" value={preferences.theme} onValueChange={(value) => THEMES.forEach(([theme]) => theme === value && save.mutate(theme))} aria-label="Theme" className="mt-2 inline-flex rounded-lg border border-line bg-sheet p-1">
+        {THEMES.map(([value, word]) => <ToggleGroup.Item key={value} value={value} className="rounded-md px-3 py-1.5 text-sm data-[state=on]:bg-dusk-soft data-[state=on]:font-semibold data-[state=on]:text-dusk">{word}</ToggleGroup.Item>)}
+      </ToggleGroup.Root>
+    </section>
   );
 }
 

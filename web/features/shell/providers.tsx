@@ -1,21 +1,18 @@
 "use client";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { ThemeProvider } from "next-themes";
 import { Tooltip } from "radix-ui";
 import { type ReactNode, useState } from "react";
 import { Toaster } from "sonner";
 import { Entrance } from "@/features/entrance/entrance";
 
-export function Providers({ nonce, children }: { readonly nonce: string; readonly children: ReactNode }): ReactNode {
+export function Providers({ children }: { readonly children: ReactNode }): ReactNode {
   const [client] = useState(() => new QueryClient({ defaultOptions: { queries: { retry: 1, staleTime: 5_000, refetchOnWindowFocus: true } } }));
   return (
-    <ThemeProvider attribute="class" defaultTheme="system" enableSystem disableTransitionOnChange nonce={nonce}>
-      <QueryClientProvider client={client}>
-        <Tooltip.Provider delayDuration={300}>
-          <Entrance>{children}</Entrance>
-          <Toaster position="bottom-right" toastOptions={{ classNames: { toast: "!bg-sheet !text-ink !border-line !text-sm !rounded-xl !items-start", error: "!border-oxblood/50" } }} closeButton />
-        </Tooltip.Provider>
-      </QueryClientProvider>
-    </ThemeProvider>
+    <QueryClientProvider client={client}>
+      <Tooltip.Provider delayDuration={300}>
+        <Entrance>{children}</Entrance>
+        <Toaster position="bottom-right" toastOptions={{ classNames: { toast: "!bg-sheet !text-ink !border-line !text-sm !rounded-xl !items-start", error: "!border-oxblood/50" } }} closeButton />
+      </Tooltip.Provider>
+    </QueryClientProvider>
   );
 }

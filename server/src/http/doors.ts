@@ -1,0 +1,69 @@
+import { randomInt } from "node:crypto";
+import { type Server, type Socket, createServer } from "node:net";
+import { EremosError, accountOfPeer, systemCode } from "@eremos/core";
+
+const LOOPBACKS = ["127.0.0.1", "::1"] as const;
+/** Below what systems give to programs that ask for any port, so that one is free again at the next start. */
+const [FIRST_OWN_PORT, AFTER_OWN_PORTS] = [10_000, 32_000];
+const MOST_TRIES = 50;
+/** Far more than the tabs of a browser need. */
+const MOST_CONNECTIONS = 256;
+const NO_SUCH_ADDRESS = new Set(["EADDRNOTAVAIL", "EAFNOSUPPORT"]);
+
+const SOMEBODY_ELSES = "This Eremos belongs to another account of this computer. Nothing here is for yours: start your own from the applications menu.\n";
+const REFUSAL = `HTTP/1.1 403 Forbidden\r\nContent-Type: text/plain; charset=utf-8\r\nContent-Length: ${SOMEBODY_ELSES.length}\r\nConnection: close\r\n\r\n${SOMEBODY_ELSES}`;
+
+/** The same port on every loopback address of this computer. */
+export interface Doors {
+  readonly port: number;
+  close(): void;
+}
+
+/**
+ * Opens the doors. Browsers try `[::1]` and 127.0.0.1 for a name below `.localhost`: where one of them is somebody else's, the port is not ours. What comes in from
+ * another account than `account` is told so and shut out, before anything of it is read.
+ * @param wanted a port that the person chose (0: any), or null; @param kept the one of the last start, or null
+ * @throws EremosError `port-in-use`, for a chosen one only
+ */
+export async function openDoors({ wanted, kept, account, receive }: { readonly wanted: number | null; readonly kept: number | null; readonly account: number; readonly receive: (socket: Socket) => void }): Promise<Doors> {
+  const admit = (socket: Socket): void => {
+    if (isFrom(account, socket)) return receive(socket);
+    socket.on("error", () => undefined);
+    socket.end(REFUSAL, () => socket.destroy());
+  };
+  if (wanted !== null && wanted !== 0) {
+    const doors = await tryPort(wanted, admit);
+    if (doors) return doors;
+    throw new EremosError("port-in-use", `Port ${wanted} is somebody else's: another program listens there, on 127.0.0.1 or [::1], and can't prove that it is your Eremos. Don't type a password there. Nothing was touched; leave EREMOS_PORT out, and Eremos finds a port by itself.`);
+  }
+  for (let tried = 0; tried < MOST_TRIES; tried++) {
+    const doors = await tryPort(tried === 0 && wanted === null && kept !== null ? kept : randomInt(FIRST_OWN_PORT, AFTER_OWN_PORTS), admit);
+    if (doors) return doors;
+  }
+  throw new EremosError("port-in-use", `No free port was found in ${MOST_TRIES} tries. Nothing was touched; choose one with EREMOS_PORT.`);
+}
+
+function isFrom(account: number, { remoteAddress, remotePort, localAddress, localPort }: Socket): boolean {
+  if (remoteAddress === undefined || remotePort === undefined || localAddress === undefined || localPort === undefined) return false;
+  return accountOfPeer({ address: remoteAddress, port: remotePort }, { address: localAddress, port: localPort }) === account;
+}
+
+/** null: one of the addresses is taken. */
+async function tryPort(port: number, admit: (socket: Socket) => void): Promise<Doors | null> {
+  const servers: Server[] = [];
+  const close = (): void => servers.forEach((server) => server.close());
+  for (const host of LOOPBACKS) {
+    const server = createServer(admit);
+    server.maxConnections = MOST_CONNECTIONS;
+    const failure = await new Promise<string | null>((resolve) => {
+      server.once("error", (error) => resolve(systemCode(error) ?? "unknown"));
+      server.listen({ port, host, ipv6Only: true }, () => resolve(null));
+    });
+    if (failure === null) servers.push(server);
+    else if (!(host === "::1" && NO_SUCH_ADDRESS.has(failure))) {
+      close();
+      return null;
+    }
+  }
+  return { port, close };
+}

@@ -1,0 +1,23 @@
+"use client";
+import { useEffect, useRef, useState } from "react";
+import type { StrengthView } from "@eremos/server/contract";
+
+/** Estimates in a thread of the page's own: what is typed goes nowhere. Null until there is one of the password as it stands or stood just before. */
+export function useStrength(password: string): StrengthView | null {
+  const worker = useRef<Worker | null>(null);
+  const asking = useRef(0);
+  const [strength, setStrength] = useState<StrengthView | null>(null);
+  useEffect(() => {
+    const started = new Worker(new URL("./strength.worker.ts", import.meta.url), { type: "module" });
+    worker.current = started;
+    started.addEventListener("message", (event: MessageEvent<{ readonly asking: number; readonly strength: StrengthView }>) => {
+      if (event.data.asking === asking.current) setStrength(event.data.strength);
+    });
+    return () => started.terminate();
+  }, []);
+  useEffect(() => {
+    asking.current += 1;
+    if (password !== "") worker.current?.postMessage({ asking: asking.current, password });
+  }, [password]);
+  return strength;
+}
