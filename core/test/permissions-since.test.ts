@@ -54,9 +54,9 @@ it.runIf(IS_ROOT)("another account's folder, and one whose permissions refuse it
   fs.chmodSync(path.join(folder, ".eremos"), 0o000);
   await asOwner(() => {
     expect(accessProblems(Buffer.from(folder)).map(({ kind }) => kind)).toEqual(["refused"]);
-    expect(repairAccess(Buffer.from(folder))).toEqual([]);
+    expect(repairAccess(linuxDisk, Buffer.from(folder))).toEqual([]);
   });
   await asOwner(() => unlock(folder, person.access));
   spawnSync("chown", ["-R", "0:0", path.join(folder, ".eremos")]);
-  await asOwner(() => expect(repairAccess(Buffer.from(folder))).toMatchObject([{ kind: "another-account", uid: 0 }]));
+  await asOwner(() => expect(repairAccess(linuxDisk, Buffer.from(folder))).toMatchObject([{ kind: "another-account", uid: 0 }]));
 });

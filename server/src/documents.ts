@@ -31,13 +31,14 @@ export const mailServerSchema = z.strictObject({
 }).refine(({ host, security }) => security !== "none" || ["localhost", "127.0.0.1", "::1"].includes(host), "without encryption only to this computer");
 export type MailServer = z.output<typeof mailServerSchema>;
 
+const spotSchema = z.strictObject({ path: z.string(), directory: z.string(), entry: z.string() });
 const undoSchema = z.discriminatedUnion("kind", [
-  z.strictObject({ kind: z.literal("rename"), from: z.string(), to: z.string() }),
-  z.strictObject({ kind: z.literal("mode"), path: z.string(), mode: z.number() }),
-  z.strictObject({ kind: z.literal("line"), list: z.string(), line: z.string() }),
-  z.strictObject({ kind: z.literal("immutable"), path: z.string() }),
-  z.strictObject({ kind: z.literal("attributes"), path: z.string(), attributes: z.number() }),
-  z.strictObject({ kind: z.literal("removed"), path: z.string(), content: z.string(), mode: z.number() }),
+  z.strictObject({ kind: z.literal("rename"), now: spotSchema, name: z.string() }),
+  z.strictObject({ kind: z.literal("mode"), now: spotSchema, mode: z.number() }),
+  z.strictObject({ kind: z.literal("line"), now: spotSchema, line: z.string() }),
+  z.strictObject({ kind: z.literal("immutable"), now: spotSchema }),
+  z.strictObject({ kind: z.literal("attributes"), now: spotSchema, attributes: z.number() }),
+  z.strictObject({ kind: z.literal("removed"), now: spotSchema, content: z.string(), mode: z.number() }),
 ]) satisfies z.ZodType<Undo>;
 /** What was brought back, and how it is hidden again: the newest first. */
 const broughtSchema = z.array(z.strictObject({ id: z.string(), at: z.number(), shown: z.string(), now: z.string(), undo: z.array(undoSchema) }));

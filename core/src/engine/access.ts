@@ -1,4 +1,7 @@
 import * as fs from "node:fs";
+import type { Disk } from "../platform/port";
+import { within } from "./handles";
+import { splitPath } from "./vault";
 
 /** Why this account can't get at a protected folder, or at what Eremos keeps in it. */
 export interface AccessProblem {
@@ -43,7 +46,7 @@ function namesIn(directory: Buffer, isInside: boolean): Buffer[] {
 }
 
 /** Gives this account back what its own entries refuse it; repeated, since what lies deeper shows only then. Returns what is left. */
-export function repairAccess(path: Buffer): AccessProblem[] {
+export function repairAccess(disk: Disk, path: Buffer): AccessProblem[] {
   const tried = new Set<string>();
   for (;;) {
     const problems = accessProblems(path);
@@ -51,7 +54,17 @@ export function repairAccess(path: Buffer): AccessProblem[] {
     if (refused.length === 0) return problems;
     for (const { path: at, mode } of refused) {
       tried.add(at.toString("latin1"));
-      fs.chmodSync(at, mode | (fs.lstatSync(at).isDirectory() ? 0o700 : 0o600));
+      openUp(disk, at, mode);
     }
   }
+}
+
+/** By its directory, held, so that a link put in its place meanwhile is not followed. What is another account's by now is left alone. */
+function openUp(disk: Disk, at: Buffer, mode: number): void {
+  const { parent, name } = splitPath(at);
+  within(disk, disk.openRoot(parent), (dir) => {
+    const stat = disk.find(dir, name);
+    if (!stat || !disk.owns(stat) || (stat.type !== "dir" && stat.type !== "file")) return;
+    disk.setMode(dir, name, mode | (stat.type === "dir" ? 0o700 : 0o600));
+  });
 }

@@ -1,20 +1,21 @@
-import * as fs from "node:fs";
+import { randomBytes } from "../crypto/bytes";
 import { within } from "../engine/handles";
-import { joinPath, splitPath } from "../engine/vault";
+import { joinPath, readSmallFile, splitPath } from "../engine/vault";
 import { EremosError, fromSystemError, systemCode } from "../errors/eremos-error";
 import { isImmutable, setImmutable, setVolumeAttributes, shownByVolume, volumeAttributes } from "../platform/linux/attributes";
-import type { Disk } from "../platform/port";
+import type { Dir, Disk, Stat } from "../platform/port";
 import { meansAt } from "./find-hidden";
 import { plainName } from "./means";
+import { type Spot, atPlace, atSpot, pathOf, spotIn } from "./spot";
 
-/** One thing that was changed to bring something back, and how it was before. Paths are base64 of their bytes. */
+/** One thing that was changed to bring something back, and how it was before. `now` is where it is; what is not the same there any more is left alone. */
 export type Undo =
-  | { readonly kind: "rename"; readonly from: string; readonly to: string }
-  | { readonly kind: "mode"; readonly path: string; readonly mode: number }
-  | { readonly kind: "line"; readonly list: string; readonly line: string }
-  | { readonly kind: "immutable"; readonly path: string }
-  | { readonly kind: "attributes"; readonly path: string; readonly attributes: number }
-  | { readonly kind: "removed"; readonly path: string; readonly content: string; readonly mode: number };
+  | { readonly kind: "rename"; readonly now: Spot; /** Base64 of the name it had. */ readonly name: string }
+  | { readonly kind: "mode"; readonly now: Spot; readonly mode: number }
+  | { readonly kind: "line"; /** The directory of the list. */ readonly now: Spot; readonly line: string }
+  | { readonly kind: "immutable"; readonly now: Spot }
+  | { readonly kind: "attributes"; readonly now: Spot; readonly attributes: number }
+  | { readonly kind: "removed"; readonly now: Spot; readonly content: string; readonly mode: number };
 
 export interface Brought {
   /** Where it is now. */
@@ -23,48 +24,20 @@ export interface Brought {
   readonly undo: readonly Undo[];
 }
 
-const encode = (path: Buffer): string => path.toString("base64");
-const decode = (path: string): Buffer => Buffer.from(path, "base64");
+const LIST = Buffer.from(".hidden");
+const MOST_LIST_BYTES = 256 * 1024;
+const MOST_SCRIPT_BYTES = 64 * 1024;
+const ICONS = ["desktop.ini", "Desktop.ini", ".directory"] as const;
 
 /**
  * Undoes whatever hides an entry, and nothing else of it. Where it can't be done whole, nothing stays changed.
  * A name that hid it gives way to `wanted`, where that is known.
- * @throws EremosError `not-found` | `no-permission` (an administrator is needed) | `path-taken`
+ * @throws EremosError `not-found` (it is not what was found) | `no-permission` (another account's, or an administrator is needed) | `path-taken`
  */
-export function bringBack(disk: Disk, path: Buffer, wanted: string | null = null): Brought {
+export function bringBack(disk: Disk, found: Spot, wanted: string | null = null): Brought {
   const undo: Undo[] = [];
-  let at = path;
   try {
-    const means = meansAt(path);
-    if (means.includes("immutable")) {
-      if (!setImmutable(path, false) || isImmutable(path)) throw new EremosError("no-permission", `A flag lets nobody change it, and only an administrator may take that off: sudo chattr -i '${path.toString("utf8").replaceAll("'", "'\\''")}'. Nothing was changed; look again afterwards.`);
-      undo.unshift({ kind: "immutable", path: encode(path) });
-    }
-    if (means.includes("no-read")) {
-      const { mode } = fs.lstatSync(path);
-      fs.chmodSync(path, (mode & 0o7777) | (fs.lstatSync(path).isDirectory() ? 0o700 : 0o600));
-      undo.unshift({ kind: "mode", path: encode(path), mode: mode & 0o7777 });
-    }
-    const attributes = means.includes("attributes") ? volumeAttributes(path) : null;
-    if (attributes !== null) {
-      if (!setVolumeAttributes(path, shownByVolume(attributes))) throw new EremosError("no-permission", "The volume does not let this account change what hides it. Nothing was changed.");
-      undo.unshift({ kind: "attributes", path: encode(path), attributes });
-    }
-    const { parent, name } = splitPath(path);
-    if (means.includes("list")) {
-      const list = joinPath(parent, Buffer.from(".hidden"));
-      editLines(list, (lines) => lines.filter((line) => line !== name.toString("utf8")));
-      undo.unshift({ kind: "line", list: encode(list), line: name.toString("utf8") });
-    }
-    for (const icon of means.includes("icon") ? ["desktop.ini", "Desktop.ini", ".directory"] : []) {
-      const from = joinPath(path, Buffer.from(icon));
-      if (fs.existsSync(from)) undo.unshift(rename(disk, from, Buffer.from(`${icon.replace(".", "")} (before)`)));
-    }
-    if (means.some((one) => one === "dot" || one === "blank" || one === "class-id")) {
-      const step = rename(disk, path, Buffer.from(wanted ?? plainName(name.toString("utf8"))));
-      undo.unshift(step);
-      at = decode(step.to);
-    }
+    const at = atSpot(disk, found, (dir, name, stat) => bringBackHeld(disk, found, { dir, name, stat }, wanted, (step) => undo.unshift(step)));
     return { path: at, undo };
   } catch (error) {
     putBackHidden(disk, undo);
@@ -72,71 +45,137 @@ export function bringBack(disk: Disk, path: Buffer, wanted: string | null = null
   }
 }
 
+interface HeldEntry {
+  readonly dir: Dir;
+  readonly name: Buffer;
+  readonly stat: Stat;
+}
+
+function bringBackHeld(disk: Disk, found: Spot, { dir, name, stat }: HeldEntry, wanted: string | null, did: (step: Undo) => void): Buffer {
+  const path = pathOf(found);
+  // By the directory that is held: what takes its path meanwhile is not touched.
+  const held = joinPath(heldPath(dir), name);
+  const means = meansAt(held);
+  if (means.includes("immutable")) {
+    if (!setImmutable(held, false) || isImmutable(held)) throw new EremosError("no-permission", `A flag lets nobody change it, and only an administrator may take that off: sudo chattr -i '${path.toString("utf8").replaceAll("'", "'\\''")}'. Nothing was changed; look again afterwards.`);
+    did({ kind: "immutable", now: found });
+  }
+  if (means.includes("no-read")) {
+    disk.setMode(dir, name, stat.mode | (stat.type === "dir" ? 0o700 : 0o600));
+    did({ kind: "mode", now: found, mode: stat.mode });
+  }
+  const attributes = means.includes("attributes") ? volumeAttributes(held) : null;
+  if (attributes !== null) {
+    if (!setVolumeAttributes(held, shownByVolume(attributes))) throw new EremosError("no-permission", "The volume does not let this account change what hides it. Nothing was changed.");
+    did({ kind: "attributes", now: found, attributes });
+  }
+  if (means.includes("list")) {
+    editLines(disk, dir, (lines) => lines.filter((line) => line !== name.toString("utf8")));
+    did({ kind: "line", now: found, line: name.toString("utf8") });
+  }
+  if (means.includes("icon")) {
+    within(disk, disk.openDir(dir, name), (inside) => {
+      for (const icon of ICONS) {
+        if (disk.find(inside, Buffer.from(icon))?.type === "file") did(rename(disk, inside, joinPath(path, Buffer.from(icon)), Buffer.from(`${icon.replace(".", "")} (before)`)));
+      }
+    });
+  }
+  if (!means.some((one) => one === "dot" || one === "blank" || one === "class-id")) return path;
+  const step = rename(disk, dir, path, Buffer.from(wanted ?? plainName(name.toString("utf8"))));
+  did(step);
+  return pathOf(step.now);
+}
+
+function heldPath(dir: Dir): Buffer {
+  return Buffer.from(`/proc/self/fd/${dir.handle}`);
+}
+
 /** Under that name, or where it is taken under one like it. */
-function rename(disk: Disk, from: Buffer, wanted: Buffer): Extract<Undo, { kind: "rename" }> {
+function rename(disk: Disk, dir: Dir, from: Buffer, wanted: Buffer): Extract<Undo, { kind: "rename" }> {
   const { parent, name } = splitPath(from);
+  if (wanted.length === 0 || wanted.includes(0x2f) || wanted.includes(0) || [".", ".."].includes(wanted.toString("latin1"))) throw new EremosError("usage", "The name that it had is none that a file can have. Nothing was changed.");
   for (let number = 1; ; number++) {
     const to = number === 1 ? wanted : Buffer.from(`${wanted.toString("utf8")} (${number})`);
     try {
-      within(disk, disk.openRoot(parent), (dir) => {
-        disk.renameExclusive(dir, name, dir, to);
-        disk.syncDir(dir);
-      });
-      return { kind: "rename", from: encode(from), to: encode(joinPath(parent, to)) };
+      disk.renameExclusive(dir, name, dir, to);
+      disk.syncDir(dir);
+      return { kind: "rename", now: spotIn(disk, dir, joinPath(parent, to)), name: name.toString("base64") };
     } catch (error) {
       if (systemCode(error) !== "EEXIST" || number === 100) throw error;
     }
   }
 }
 
-/** A home-made lock's script, once nothing depends on it; what it said is kept for undoing. @throws EremosError `not-found` */
-export function removeScript(path: Buffer): Undo {
+/** A home-made lock's script, once nothing depends on it; what it said is kept for undoing. @throws EremosError `not-found` | `no-permission` */
+export function removeScript(disk: Disk, found: Spot): Undo {
   try {
-    const { mode } = fs.lstatSync(path);
-    const content = fs.readFileSync(path).toString("base64");
-    fs.unlinkSync(path);
-    return { kind: "removed", path: encode(path), content, mode: mode & 0o7777 };
+    return atSpot(disk, found, (dir, name, stat) => {
+      const content = stat.type === "file" ? readSmallFile(disk, dir, name, MOST_SCRIPT_BYTES) : null;
+      if (!content || content.length > MOST_SCRIPT_BYTES) throw new EremosError("not-found", "It is no script any more. Nothing was changed; look again.");
+      disk.unlink(dir, name);
+      disk.syncDir(dir);
+      return { kind: "removed", now: found, content: content.toString("base64"), mode: stat.mode & 0o777 };
+    });
   } catch (error) {
     throw fromSystemError(error, "removing the script; it is as it was");
   }
 }
 
-/** Hides it again exactly as it was. Stops at the first step that can't be done. @throws EremosError */
+/** Hides it again exactly as it was. Stops at the first step that can't be done, or whose entry is not the same any more. @throws EremosError */
 export function putBackHidden(disk: Disk, undo: readonly Undo[]): void {
-  for (const step of undo) undoOne(disk, step);
+  try {
+    for (const step of undo) undoOne(disk, step);
+  } catch (error) {
+    throw fromSystemError(error, "hiding it again");
+  }
 }
 
 function undoOne(disk: Disk, step: Undo): void {
   switch (step.kind) {
     case "rename":
-      return renameBack(disk, decode(step.to), decode(step.from));
+      return atSpot(disk, step.now, (dir, name) => {
+        disk.renameExclusive(dir, name, dir, Buffer.from(step.name, "base64"));
+        disk.syncDir(dir);
+      });
     case "mode":
-      return fs.chmodSync(decode(step.path), step.mode);
+      // Never more than it has now.
+      return atSpot(disk, step.now, (dir, name, stat) => disk.setMode(dir, name, step.mode & stat.mode));
     case "line":
-      return editLines(decode(step.list), (lines) => [...lines, step.line]);
+      return atSpot(disk, step.now, (dir) => editLines(disk, dir, (lines) => [...lines, step.line]));
     case "immutable":
-      return void setImmutable(decode(step.path), true);
+      return atSpot(disk, step.now, (dir, name) => void setImmutable(joinPath(heldPath(dir), name), true));
     case "attributes":
-      return void setVolumeAttributes(decode(step.path), step.attributes);
+      return atSpot(disk, step.now, (dir, name) => void setVolumeAttributes(joinPath(heldPath(dir), name), step.attributes));
     case "removed":
-      return fs.writeFileSync(decode(step.path), Buffer.from(step.content, "base64"), { mode: step.mode, flag: "wx" });
+      return atPlace(disk, step.now, (dir, name) => writeNew(disk, dir, name, Buffer.from(step.content, "base64"), step.mode));
   }
 }
 
-function renameBack(disk: Disk, from: Buffer, to: Buffer): void {
-  const { parent, name } = splitPath(from);
-  within(disk, disk.openRoot(parent), (dir) => {
-    disk.renameExclusive(dir, name, dir, splitPath(to).name);
-    disk.syncDir(dir);
-  });
+/** A file that was not there. @throws EEXIST where something has the name, a link too */
+function writeNew(disk: Disk, dir: Dir, name: Buffer, bytes: Buffer, mode: number): void {
+  const file = disk.create(dir, name, 0o600);
+  try {
+    disk.write(file, bytes, 0, bytes.length, 0);
+    disk.setOpenMode(file, mode & 0o777);
+    disk.syncFile(file);
+  } finally {
+    disk.closeFile(file);
+  }
+  disk.syncDir(dir);
 }
 
-/** Line by line; a list that ends up empty goes. */
-function editLines(list: Buffer, edit: (lines: readonly string[]) => readonly string[]): void {
-  const text = fs.existsSync(list) ? fs.readFileSync(list, "utf8") : "";
+/** Line by line; a list that ends up empty goes. Only one of this account's own; no link is followed, and what is read is given to nobody who could not read it. */
+function editLines(disk: Disk, dir: Dir, edit: (lines: readonly string[]) => readonly string[]): void {
+  const before = disk.find(dir, LIST);
+  if (before && (before.type !== "file" || !disk.owns(before) || before.size > MOST_LIST_BYTES)) throw new EremosError("no-permission", "The list that hides it, .hidden, is no ordinary file of this account's. Nothing was changed.");
+  const text = before ? (readSmallFile(disk, dir, LIST, MOST_LIST_BYTES)?.toString("utf8") ?? "") : "";
   const lines = edit(text.split("\n").filter((line, i, all) => line !== "" || i < all.length - 1));
-  if (lines.length === 0) return fs.rmSync(list, { force: true });
-  const beside = Buffer.concat([list, Buffer.from(".new")]);
-  fs.writeFileSync(beside, `${lines.join("\n")}\n`, { mode: fs.existsSync(list) ? fs.statSync(list).mode & 0o777 : 0o644 });
-  fs.renameSync(beside, list);
+  if (lines.length === 0) {
+    if (before) disk.unlink(dir, LIST);
+    return disk.syncDir(dir);
+  }
+  const beside = Buffer.from(`.hidden.${randomBytes(8).toString("hex")}`);
+  writeNew(disk, dir, beside, Buffer.from(`${lines.join("\n")}\n`), before ? before.mode & 0o777 : 0o644);
+  disk.rename(dir, beside, dir, LIST);
+  disk.syncDir(dir);
 }

@@ -2,14 +2,19 @@ import * as fs from "node:fs";
 import { HELD_NAME } from "../engine/hide";
 import { systemCode } from "../errors/eremos-error";
 import { hiddenNamesIn } from "../onlooker/hiding";
+import type { Disk } from "../platform/port";
+import { readPlanted } from "../platform/planted";
 import { isHiddenByVolume, isImmutable, volumeAttributes } from "../platform/linux/attributes";
 import { type Walk, type WalkEnd, below, walk } from "../rescue/walk";
 import { type Means, meansByName, plainName, shownName } from "./means";
+import { type Spot, spotAt } from "./spot";
 import { type ScriptLock, scriptLocksIn } from "./script-locks";
 
 /** Something that is hidden by a common means. */
 export interface HiddenFound {
   readonly path: Buffer;
+  /** What it has to be when it is brought back. */
+  readonly spot: Spot;
   /** For people: its directory, and its name with what can't be seen told. */
   readonly shown: string;
   readonly means: readonly Means[];
@@ -24,6 +29,7 @@ export interface HiddenFound {
 }
 
 export interface FindHiddenInput extends Walk {
+  readonly disk: Disk;
   readonly onFound: (found: HiddenFound) => void;
   readonly onScript: (found: ScriptLock) => void;
 }
@@ -42,10 +48,10 @@ const NAMES_OF_ICONS = ["desktop.ini", "Desktop.ini", ".directory"] as const;
 const NAMES_OF_LISTS = [...NAMES_OF_ICONS, ".hidden"] as const;
 
 /** Looks for what is hidden by common means, and for home-made script locks, below some places. Follows no links, changes nothing. */
-export function findHidden({ onFound, onScript, ...places }: FindHiddenInput): Promise<HiddenEnd> {
+export function findHidden({ disk, onFound, onScript, ...places }: FindHiddenInput): Promise<HiddenEnd> {
   return walk(places, async (at, entries) => {
-    const listed = hiddenNamesIn(at.toString("utf8"));
-    for (const script of scriptLocksIn(at, entries)) onScript(script);
+    const listed = hiddenNamesIn(at);
+    for (const script of scriptLocksIn(disk, at, entries)) onScript(script);
     return entries.flatMap((entry) => {
       const path = below(at, entry.name);
       const name = entry.name.toString("utf8");
@@ -53,7 +59,8 @@ export function findHidden({ onFound, onScript, ...places }: FindHiddenInput): P
       // What Eremos hides is found by the search for protected folders.
       if (entry.isDirectory() && fs.existsSync(below(path, Buffer.from(".eremos")))) return [];
       const means = stillThere(() => meansOf(path, name, entry.isDirectory(), listed)) ?? [];
-      if (means.length > 0) onFound(foundAt(at, path, name, entry.isDirectory(), means));
+      const found = means.length > 0 ? stillThere(() => foundAt(disk, at, path, name, entry.isDirectory(), means)) : null;
+      if (found) onFound(found);
       return means.length === 0 && entry.isDirectory() ? [path] : [];
     });
   });
@@ -74,7 +81,7 @@ export function meansAt(path: Buffer): Means[] {
   const at = path.lastIndexOf(0x2f);
   const name = path.subarray(at + 1).toString("utf8");
   const stat = fs.lstatSync(path);
-  return meansOf(path, name, stat.isDirectory(), hiddenNamesIn(path.subarray(0, at).toString("utf8") || "/"));
+  return meansOf(path, name, stat.isDirectory(), hiddenNamesIn(at <= 0 ? Buffer.from("/") : path.subarray(0, at)));
 }
 
 function meansOf(path: Buffer, name: string, isDirectory: boolean, listed: ReadonlySet<string>): Means[] {
@@ -94,22 +101,19 @@ function meansOf(path: Buffer, name: string, isDirectory: boolean, listed: Reado
 /** An icon of nothing, or of something that is no folder: by the files that desktops read it from. */
 function hasOtherIcon(path: Buffer): boolean {
   return NAMES_OF_ICONS.some((name) => {
-    try {
-      const text = fs.readFileSync(below(path, Buffer.from(name)), "utf8").slice(0, 4096);
-      if (name !== ".directory") return /^\s*(?:IconFile|IconResource|CLSID2?)\s*=/im.test(text);
-      const icon = /^\s*Icon\s*=\s*(.*)$/im.exec(text)?.[1]?.trim();
-      return icon !== undefined && (icon === "" || (icon.startsWith("/") && !fs.existsSync(icon)));
-    } catch {
-      return false;
-    }
+    const text = readPlanted(below(path, Buffer.from(name)), 4096)?.toString("utf8");
+    if (text === undefined) return false;
+    if (name !== ".directory") return /^\s*(?:IconFile|IconResource|CLSID2?)\s*=/im.test(text);
+    const icon = /^\s*Icon\s*=\s*(.*)$/im.exec(text)?.[1]?.trim();
+    return icon !== undefined && (icon === "" || (icon.startsWith("/") && !fs.existsSync(icon)));
   });
 }
 
-function foundAt(directory: Buffer, path: Buffer, name: string, isDirectory: boolean, means: readonly Means[]): HiddenFound {
+function foundAt(disk: Disk, directory: Buffer, path: Buffer, name: string, isDirectory: boolean, means: readonly Means[]): HiddenFound {
   const judged = isDirectory ? judge(path) : { files: 1, bytes: fs.lstatSync(path).size, personal: PERSONAL.test(name) ? 1 : 0 };
   const isByName = means.every((one) => one === "dot");
   const probably = judged.personal > 0 && judged.personal * 2 >= judged.files ? "yours" : isByName ? "a program's" : "unknown";
-  return { path, shown: `${directory.toString("utf8")}/${shownName(name)}`, means, type: isDirectory ? "dir" : "file", files: judged.files, bytes: judged.bytes, probably, name: plainName(name) };
+  return { path, spot: spotAt(disk, path), shown: `${directory.toString("utf8")}/${shownName(name)}`, means, type: isDirectory ? "dir" : "file", files: judged.files, bytes: judged.bytes, probably, name: plainName(name) };
 }
 
 function judge(path: Buffer): { readonly files: number; readonly bytes: number; readonly personal: number } {

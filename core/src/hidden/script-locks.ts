@@ -1,10 +1,14 @@
-import * as fs from "node:fs";
+import type * as fs from "node:fs";
+import type { Disk } from "../platform/port";
+import { readPlanted } from "../platform/planted";
 import { shownName } from "./means";
+import { type Spot, spotAt } from "./spot";
 
 /** A script beside a folder that hides or "locks" it, with a password that stands readable in it. */
 export interface ScriptLock {
   /** Of the script. */
   readonly path: Buffer;
+  readonly spot: Spot;
   readonly shown: string;
   /** What it says it does, in this system's or another's commands. */
   readonly does: readonly string[];
@@ -12,6 +16,7 @@ export interface ScriptLock {
   readonly hasPassword: boolean;
   /** What it hides, where that is found beside it now. */
   readonly target: Buffer | null;
+  readonly targetSpot: Spot | null;
   readonly targetShown: string | null;
   /** What the target was called before the script renamed it, as the script says. */
   readonly originalName: string | null;
@@ -37,7 +42,7 @@ const PASSWORD: readonly RegExp[] = [
 ];
 
 /** Scripts among these entries that hide something beside them. */
-export function scriptLocksIn(directory: Buffer, entries: readonly fs.Dirent<Buffer>[]): ScriptLock[] {
+export function scriptLocksIn(disk: Disk, directory: Buffer, entries: readonly fs.Dirent<Buffer>[]): ScriptLock[] {
   return entries.flatMap((entry): ScriptLock[] => {
     const name = entry.name.toString("utf8");
     if (!entry.isFile() || !SCRIPT.test(name)) return [];
@@ -45,7 +50,7 @@ export function scriptLocksIn(directory: Buffer, entries: readonly fs.Dirent<Buf
     const found = readScript(textOf(path));
     if (!found) return [];
     const target = found.names.map((one) => besideAs(directory, entries, one)).find((one) => one !== null) ?? null;
-    return [{ path, shown: `${directory.toString("utf8")}/${shownName(name)}`, does: found.does, hasPassword: found.hasPassword, target, targetShown: target && `${directory.toString("utf8")}/${shownName(nameIn(directory, target))}`, originalName: target && originalName(textOf(path), nameIn(directory, target)) }];
+    return [{ path, spot: spotAt(disk, path), targetSpot: target && spotAt(disk, target), shown: `${directory.toString("utf8")}/${shownName(name)}`, does: found.does, hasPassword: found.hasPassword, target, targetShown: target && `${directory.toString("utf8")}/${shownName(nameIn(directory, target))}`, originalName: target && originalName(textOf(path), nameIn(directory, target)) }];
   });
 }
 
@@ -61,12 +66,10 @@ function originalName(text: string, now: string): string | null {
   return name === "" || name.startsWith(".") ? null : name;
 }
 
+/** Nothing of one that is longer than a script is. */
 function textOf(path: Buffer): string {
-  try {
-    return fs.statSync(path).size > MOST_BYTES ? "" : fs.readFileSync(path, "utf8");
-  } catch {
-    return "";
-  }
+  const bytes = readPlanted(path, MOST_BYTES + 1);
+  return bytes && bytes.length <= MOST_BYTES ? bytes.toString("utf8") : "";
 }
 
 export interface ReadScript {

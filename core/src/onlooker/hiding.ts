@@ -1,14 +1,14 @@
-import * as fs from "node:fs";
+import { joinPath } from "../engine/vault";
+import { readPlanted } from "../platform/planted";
+
+const MOST_BYTES = 256 * 1024;
 
 /** The desktop's own conventions on Linux: a name that begins with a dot, or that stands on a line of the directory's `.hidden` file. */
 export function isHiddenByDesktop(name: string, hiddenByList: ReadonlySet<string>): boolean {
   return name.startsWith(".") || hiddenByList.has(name);
 }
 
-export function hiddenNamesIn(directory: string): ReadonlySet<string> {
-  try {
-    return new Set(fs.readFileSync(`${directory}/.hidden`, "utf8").split("\n").filter((line) => line !== ""));
-  } catch {
-    return new Set();
-  }
+export function hiddenNamesIn(directory: string | Buffer): ReadonlySet<string> {
+  const text = readPlanted(joinPath(Buffer.from(directory), Buffer.from(".hidden")), MOST_BYTES)?.toString("utf8") ?? "";
+  return new Set(text.split("\n").filter((line) => line !== ""));
 }

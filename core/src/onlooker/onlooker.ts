@@ -1,4 +1,5 @@
 import * as fs from "node:fs";
+import { readPlanted } from "../platform/planted";
 import { hiddenNamesIn, isHiddenByDesktop } from "./hiding";
 import { PAGE_NAME } from "../engine/vault";
 import type { OnlookerKind, SeenEntry } from "./kinds";
@@ -110,17 +111,8 @@ function sampleOf(place: string, entries: readonly SeenEntry[], subject: string 
   const readable = files.find((file) => subject !== null && file.name.startsWith(`${subject}/`) && !file.name.includes(".eremos/") && !file.name.endsWith(`/${PAGE}`));
   const entry = readable ?? files.find((file) => file.name.includes(".eremos/packs/")) ?? files[0];
   if (!entry) return null;
-  try {
-    const fd = fs.openSync(`${place}/${entry.name}`, fs.constants.O_RDONLY | fs.constants.O_NOFOLLOW);
-    const bytes = Buffer.alloc(SAMPLE_BYTES);
-    const offset = entry.name.includes(".eremos/packs/") ? 128 : 0;
-    const count = fs.readSync(fd, bytes, 0, SAMPLE_BYTES, offset);
-    fs.closeSync(fd);
-    const read = bytes.subarray(0, count);
-    return { name: entry.name, hex: read.toString("hex"), text: read.toString("latin1").replace(/[^\x20-\x7e]/g, "·") };
-  } catch {
-    return null;
-  }
+  const read = readPlanted(`${place}/${entry.name}`, SAMPLE_BYTES, entry.name.includes(".eremos/packs/") ? 128 : 0);
+  return read && { name: entry.name, hex: read.toString("hex"), text: read.toString("latin1").replace(/[^\x20-\x7e]/g, "·") };
 }
 
 /** Encrypted bytes have no run of text in them. */

@@ -24,8 +24,9 @@ function attempt<T>(look: () => T, otherwise: T): T {
 }
 
 function readAt(file: Buffer, offset: number, length: number): Buffer {
-  const descriptor = fs.openSync(file, fs.constants.O_RDONLY | (fs.constants.O_NOFOLLOW ?? 0));
+  const descriptor = fs.openSync(file, fs.constants.O_RDONLY | (fs.constants.O_NOFOLLOW ?? 0) | (fs.constants.O_NONBLOCK ?? 0));
   try {
+    if (!fs.fstatSync(descriptor).isFile()) throw Object.assign(new Error("EINVAL: no regular file"), { code: "EINVAL" });
     const bytes = Buffer.allocUnsafe(length);
     let done = 0;
     while (done < length) {

@@ -22,7 +22,7 @@ export function bringFound(eremos: Eremos, id: string): string {
   const found = eremos.hiddenFinder.state.found.find((one) => one.id === id);
   if (!found) throw gone();
   requireInPlaces(eremos, found.path);
-  const { path, undo } = bringBack(eremos.disk, found.path);
+  const { path, undo } = bringBack(eremos.disk, found.spot);
   remember(eremos, found.shown, path, undo);
   eremos.hiddenFinder.show({ found: eremos.hiddenFinder.state.found.filter((one) => one.id !== id) });
   return displayPath(path);
@@ -36,8 +36,8 @@ export function undoScriptLock(eremos: Eremos, id: string): string | null {
   const script = eremos.hiddenFinder.state.scripts.find((one) => one.id === id);
   if (!script) throw gone();
   requireInPlaces(eremos, script.path);
-  const brought = script.target && bringBack(eremos.disk, script.target, script.originalName);
-  const removed = removeScript(script.path);
+  const brought = script.targetSpot && bringBack(eremos.disk, script.targetSpot, script.originalName);
+  const removed = removeScript(eremos.disk, script.spot);
   remember(eremos, script.shown, brought?.path ?? script.path, [removed, ...(brought?.undo ?? [])]);
   const { found, scripts } = eremos.hiddenFinder.state;
   eremos.hiddenFinder.show({ scripts: scripts.filter((one) => one.id !== id), found: found.filter(({ path }) => !(script.target?.equals(path) ?? false)) });

@@ -24,7 +24,7 @@ export abstract class Search<S extends SearchState> {
   /** Of the last search. */
   ended: Promise<void> = Promise.resolve();
 
-  constructor(private readonly eremos: Eremos, private readonly nothing: S) {
+  constructor(protected readonly eremos: Eremos, private readonly nothing: S) {
     this.state = nothing;
   }
 
