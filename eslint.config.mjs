@@ -17,6 +17,17 @@ export default tseslint.config(
   { files: ["**/*.mjs", "**/*.cjs"], rules: { "@typescript-eslint/explicit-module-boundary-types": "off" } },
   // Every entry's type is its call's.
   { files: ["web/lib/api.ts"], rules: { "@typescript-eslint/explicit-module-boundary-types": "off" } },
+  // One exit to the terminal: what strangers name is made plain text there.
+  { files: ["cli/src/**"], ignores: ["cli/src/terminal.ts", "cli/src/progress.ts"], rules: { "no-restricted-syntax": ["error", { selector: "CallExpression[callee.property.name='write'][callee.object.property.name=/^std(out|err)$/]", message: "Use terminal.ts: names of strangers reach no terminal unescaped." }] } },
+  // One door to files that somebody else could have placed: the platform. The rest reads and writes the account's own data, the program's own files, or the system's tables.
+  {
+    files: ["core/src/**", "server/src/**"],
+    ignores: [
+      "core/src/platform/**", "core/src/rescue/held-directory.ts", "core/src/rescue/directory-source.ts", "core/src/rescue/to-directory.ts", "core/src/insurance/reed-solomon.ts", "core/src/onlooker/reach.ts",
+      "server/src/data-directory.ts", "server/src/session/stay.ts", "server/src/operations/integrate.ts", "server/src/operations/follow-drives.ts", "server/src/rescue-files.ts",
+    ],
+    rules: { "no-restricted-syntax": ["error", { selector: "CallExpression[callee.object.name='fs'][callee.property.name=/^(readFile|writeFile|open|createReadStream|createWriteStream|appendFile|copyFile|cp|chmod|lchmod|chown|lchown|rename|unlink|rm|rmdir|symlink|link|truncate|utimes|lutimes|mkdir)(Sync)?$/]", message: "Use the platform's door (readPlanted, or the Disk port): this could be somebody else's file, link or pipe." }] },
+  },
   { files: ["e2e/**"], rules: { "no-empty-pattern": "off" } },
   // Pictures come out of visits: no image service is to fetch and keep copies.
   { files: ["web/**/*.{ts,tsx}"], plugins: { "react-hooks": hooks, "@next/next": next }, settings: { next: { rootDir: "web" } }, rules: { ...hooks.configs.recommended.rules, ...next.configs.recommended.rules, "react-hooks/incompatible-library": "off", "@next/next/no-img-element": "off" } },

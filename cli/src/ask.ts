@@ -1,5 +1,5 @@
 import password from "@inquirer/password";
-import { EremosError } from "@eremos/core";
+import { EremosError, printable } from "@eremos/core";
 
 /** Where passwords and codes come from: lines of standard input, one each, or the terminal, unseen. */
 export class Asking {
@@ -9,13 +9,16 @@ export class Asking {
 
   /** The next one. `twice`: at a terminal typed twice, for a new one. @throws EremosError `usage` without either source */
   async ask(message: string, twice = false): Promise<string> {
-    if (this.fromStdin) {
-      this.lines ??= linesOf(process.stdin);
-      const { value } = await this.lines.next();
-      return typeof value === "string" ? value : "";
-    }
+    if (this.fromStdin) return this.readLine();
     if (!process.stdin.isTTY) throw new EremosError("usage", "The password is asked at a terminal. Here there is none: give it with --password-stdin (first line of the input).");
     return twice ? promptTwice(message) : promptUnseen(message);
+  }
+
+  /** The next line of the input; nothing at its end. */
+  async readLine(): Promise<string> {
+    this.lines ??= linesOf(process.stdin);
+    const { value } = await this.lines.next();
+    return typeof value === "string" ? value : "";
   }
 
   /** Keyholders' shares, one a line, until an empty line or the end. */
@@ -47,7 +50,7 @@ async function promptTwice(message: string): Promise<string> {
 
 async function promptUnseen(message: string): Promise<string> {
   try {
-    return await password({ message, mask: false }, { output: process.stderr });
+    return await password({ message: printable(message), mask: false }, { output: process.stderr });
   } catch (error) {
     if (error instanceof Error && error.name === "ExitPromptError") throw new EremosError("cancelled", "Stopped, as you asked. Nothing was touched.");
     throw error;

@@ -5,6 +5,7 @@ import {
 import { type Command, type Invocation, acceptedBy, hintOf, noWords, oneWord, only, openGate, secretFor, signInWith, withEremos } from "./invocation";
 import { endProgress } from "./progress";
 import { keyholdersCommand, mendCommand, practiceCommand, recoverCommand, rescueCommand, scanCommand } from "./ways-back";
+import { note, say, sayJson } from "./terminal";
 
 export const USAGE = `eremos: hides and locks private folders in place
 
@@ -35,6 +36,7 @@ export const USAGE = `eremos: hides and locks private folders in place
 
   --json              one JSON document on standard output; messages go to standard error
   --password-stdin    read the master password from the first line of standard input; further ones, as they are asked for, from the next lines
+  --path-stdin        the path is the first line of the input: words of a command line can be read by every account
   --folder-password   lock: ask for a password for this folder alone, needed on top of the master password (--hint TEXT for it)
   --with-code         unlock, visit, release, check, passwd PATH: ask for the recovery code instead of the folder's own password;
                       rescue, recover FOLDER: instead of any password
@@ -222,8 +224,8 @@ const visit: Command = async (invocation) => {
     const secret = await secretFor(eremos, pathOrId, invocation);
     const view = await startVisit(eremos, { pathOrId, from: process.cwd(), minutes, accept: acceptedBy(invocation), secret });
     const { url, user, password } = view;
-    if (invocation.flags["json"]) process.stdout.write(`${JSON.stringify({ url, user, password })}\n`);
-    else process.stdout.write(`Address   ${url}\nName      ${user}\nPassword  ${password}\n\nMount it with: ${mountCommandOf(view)}\nInterrupt this command (Ctrl+C) to end the visit.\n`);
+    if (invocation.flags["json"]) sayJson({ url, user, password });
+    else [`Address   ${url}`, `Name      ${user}`, `Password  ${password}`, "", `Mount it with: ${mountCommandOf(view)}`, "Interrupt this command (Ctrl+C) to end the visit."].forEach(say);
     const end = (): void => void eremos.visits.end(view.folder);
     process.on("SIGINT", end);
     process.on("SIGTERM", end);
@@ -354,8 +356,8 @@ const serveCommand: Command = async (invocation) => {
   only(invocation);
   noWords(invocation);
   const server = await serve(readSettings(process.env, invocation.program));
-  process.stderr.write(`Eremos is at ${server.address}\n`);
-  if (invocation.flags["json"]) process.stdout.write(`${JSON.stringify({ address: server.address })}\n`);
+  note(`Eremos is at ${server.address}`);
+  if (invocation.flags["json"]) sayJson({ address: server.address });
   await new Promise<void>((resolve) => {
     process.on("SIGINT", () => resolve());
     process.on("SIGTERM", () => resolve());

@@ -4,6 +4,7 @@ import { EremosError, type ErrorClass, fromSystemError } from "@eremos/core";
 import { Asking } from "./ask";
 import { COMMANDS, USAGE } from "./commands";
 import type { Invocation } from "./invocation";
+import { note, say, sayJson } from "./terminal";
 
 /** The project's root: two levels above cli/dist. */
 const PROGRAM = fileURLToPath(new URL("../..", import.meta.url)).replace(/\/$/, "");
@@ -16,7 +17,7 @@ function parse(words: readonly string[]): { name: string; invocation: Invocation
       args: [...words],
       allowPositionals: true,
       options: {
-        json: { type: "boolean", default: false }, "password-stdin": { type: "boolean", default: false }, hide: { type: "boolean", default: false },
+        json: { type: "boolean", default: false }, "path-stdin": { type: "boolean", default: false }, "password-stdin": { type: "boolean", default: false }, hide: { type: "boolean", default: false },
         view: { type: "boolean", default: false }, anyway: { type: "boolean", default: false }, accept: { type: "string", multiple: true },
         remove: { type: "boolean", default: false }, "folder-password": { type: "boolean", default: false }, "with-code": { type: "boolean", default: false }, "code-stdin": { type: "boolean", default: false }, "with-shares": { type: "boolean", default: false }, "shares-stdin": { type: "boolean", default: false }, full: { type: "boolean", default: false }, to: { type: "string" }, of: { type: "string" }, hint: { type: "string" }, minutes: { type: "string" }, effort: { type: "string" }, cover: { type: "string" }, guard: { type: "string" }, visibility: { type: "string" }, others: { type: "string" }, own: { type: "string" }, help: { type: "boolean", short: "h", default: false },
       },
@@ -28,28 +29,31 @@ function parse(words: readonly string[]): { name: string; invocation: Invocation
   }
 }
 
-function writeJson(value: unknown): void {
-  process.stdout.write(`${JSON.stringify(value)}\n`);
+/** Every account can read the words of a command line: with --path-stdin the path is the first line of the input, before any password. */
+async function withPathFromInput(invocation: Invocation): Promise<Invocation> {
+  if (invocation.flags["path-stdin"] !== true) return invocation;
+  return { ...invocation, words: [await invocation.asking.readLine(), ...invocation.words] };
 }
 
 async function main(words: readonly string[]): Promise<number> {
   const json = words.includes("--json");
   try {
-    const { name, invocation } = parse(words);
+    const { name, invocation: parsed } = parse(words);
+    const invocation = await withPathFromInput(parsed);
     if (name === "help") {
-      process.stdout.write(USAGE);
+      for (const line of USAGE.trimEnd().split("\n")) say(line);
       return 0;
     }
     const command = Object.hasOwn(COMMANDS, name) ? COMMANDS[name] : undefined;
     if (!command) throw new EremosError("usage", `There is no command "${name}". \`eremos help\` lists the commands.`);
     const { result, lines, exitCode = 0 } = await command(invocation);
-    if (json && result !== undefined) writeJson(result);
-    if (!json) for (const line of lines) process.stdout.write(`${line}\n`);
+    if (json && result !== undefined) sayJson(result);
+    if (!json) lines.forEach(say);
     return exitCode;
   } catch (caught) {
     const error = fromSystemError(caught, "working");
-    if (json) writeJson({ error: { code: error.code, message: error.message } });
-    process.stderr.write(`eremos: ${error.message}\n`);
+    if (json) sayJson({ error: { code: error.code, message: error.message } });
+    note(`eremos: ${error.message}`);
     return EXIT_CODES[error.class];
   }
 }

@@ -2,6 +2,7 @@ import { type Consent, EremosError, type FolderSecret } from "@eremos/core";
 import { type BackSecret, Eremos, folderPasswordOf, readSettings, signIn } from "@eremos/server";
 import type { Asking } from "./ask";
 import { endProgress, showProgress } from "./progress";
+import { note } from "./terminal";
 
 export interface Invocation {
   readonly words: readonly string[];
@@ -23,7 +24,7 @@ export type Command = (invocation: Invocation) => Promise<Answer>;
 const LONGEST_WAIT_MS = 30_000;
 
 export function only(invocation: Invocation, ...allowed: readonly string[]): void {
-  const given = Object.entries(invocation.flags).filter(([name, value]) => value !== false && value !== undefined && ![...allowed, "json"].includes(name));
+  const given = Object.entries(invocation.flags).filter(([name, value]) => value !== false && value !== undefined && ![...allowed, "json", "path-stdin"].includes(name));
   const [first] = given;
   if (first) throw new EremosError("usage", `--${first[0]} does not belong to this command. \`eremos help\` lists the commands.`);
 }
@@ -56,11 +57,11 @@ export async function openGate(eremos: Eremos, invocation: Invocation): Promise<
 export async function signInWith(eremos: Eremos, typed: string): Promise<void> {
   const { wait } = eremos.gate;
   if (wait > 0 && wait <= LONGEST_WAIT_MS) {
-    process.stderr.write(`Waiting ${Math.ceil(wait / 1000)} s because of wrong passwords before.\n`);
+    note(`Waiting ${Math.ceil(wait / 1000)} s because of wrong passwords before.`);
     await new Promise((resolve) => setTimeout(resolve, wait));
   }
   const { failedTries } = await signIn(eremos, typed);
-  if (failedTries > 0) process.stderr.write(`${failedTries === 1 ? "One wrong password" : `${failedTries} wrong passwords`} since the last sign-in.\n`);
+  if (failedTries > 0) note(`${failedTries === 1 ? "One wrong password" : `${failedTries} wrong passwords`} since the last sign-in.`);
 }
 
 export const hintOf = ({ flags }: Invocation): string | null => (typeof flags["hint"] === "string" ? flags["hint"] : null);

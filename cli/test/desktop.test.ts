@@ -2,6 +2,7 @@ import { type ChildProcess, spawn, spawnSync } from "node:child_process";
 import * as fs from "node:fs";
 import * as http from "node:http";
 import * as path from "node:path";
+import { pathToFileURL } from "node:url";
 import { afterEach, beforeEach, expect, it } from "vitest";
 import { ask } from "./ask";
 import { CLI, CommandLine, PASSWORD } from "./command-line";
@@ -25,16 +26,36 @@ it("what is added to the desktop locks for real, and is taken away without a tra
   fs.writeFileSync(path.join(scripts, "Another script"), "#!/bin/sh\n");
   expect(cli.json(["integrate"]).body).toEqual({ applications: true, start: true, menu: true });
   const { EREMOS_DATA: _data, EREMOS_PLACES: _places, ...elsewhere } = cli.env;
-  const { status, stdout } = spawnSync(path.join(scripts, "Lock with Eremos"), { env: { ...elsewhere, NAUTILUS_SCRIPT_SELECTED_FILE_PATHS: `${folder}\n` }, encoding: "utf8" });
+  const { status, stdout } = spawnSync(path.join(scripts, "Lock with Eremos"), { env: { ...elsewhere, NAUTILUS_SCRIPT_SELECTED_URIS: `${pathToFileURL(folder).href}\n` }, encoding: "utf8" });
   expect([status, stdout]).toEqual([0, expect.stringContaining("is sealed")]);
   expect(fs.readdirSync(folder).sort()).toEqual([".eremos", "Locked with Eremos.html"]);
 
   const entries = [path.join(dataHome, "applications", "eremos.desktop"), path.join(dataHome, "kio", "servicemenus", "eremos.desktop"), path.join(configHome, "autostart", "eremos.desktop")];
-  for (const entry of entries) expect(fs.readFileSync(entry, "utf8")).toMatch(/^\[Desktop Entry\]\n[^]*^Exec="env" "EREMOS_DATA=[^\n]+eremos\.mjs" (page|serve|lock %f)$/m);
+  for (const entry of entries) expect(fs.readFileSync(entry, "utf8")).toMatch(/^\[Desktop Entry\]\n[^]*^Exec="env" "EREMOS_DATA=[^\n]+eremos\.mjs" (page|serve|lock "--" %u|lock -- %u)$/m);
 
   expect(cli.json(["integrate", "--remove"]).body).toEqual({ applications: false, start: false, menu: false });
   expect(fs.readdirSync(scripts)).toEqual(["Another script"]);
   for (const entry of entries) expect(fs.existsSync(entry)).toBe(false);
+});
+
+it("names that hold a line break, or look like options or addresses, reach the command as what they are, and not by its words", () => {
+  const innocent = cli.makeFolder("Innocent");
+  const names = [`x\n${innocent}`, "--help", "file:", " ", "%41", "a'$(touch ran)`touch ran`\"b"];
+  const scripts = path.join(dataHome, "nautilus", "scripts");
+  fs.mkdirSync(scripts, { recursive: true });
+  expect(cli.json(["integrate"]).status).toBe(0);
+  const script = path.join(scripts, "Lock with Eremos");
+  for (const name of names) {
+    const folder = path.join(cli.world, name);
+    fs.mkdirSync(folder, { recursive: true });
+    fs.writeFileSync(path.join(folder, "letter.txt"), "letter");
+    spawnSync(script, [name], { env: { ...cli.env, NAUTILUS_SCRIPT_SELECTED_URIS: `${pathToFileURL(folder).href}\n`, NAUTILUS_SCRIPT_SELECTED_FILE_PATHS: `${folder}\n` }, cwd: cli.world, encoding: "utf8" });
+    expect(fs.readdirSync(folder).sort(), JSON.stringify(name)).toEqual([".eremos", "Locked with Eremos.html"]);
+  }
+  spawnSync(script, [], { env: { ...cli.env, NAUTILUS_SCRIPT_SELECTED_URIS: `${innocent}\n--help\nfile://elsewhere${innocent}\n` }, cwd: cli.world });
+  expect(fs.existsSync(path.join(innocent, ".eremos"))).toBe(false);
+  expect(fs.existsSync(path.join(cli.world, "ran"))).toBe(false);
+  expect(fs.readFileSync(script, "utf8")).not.toMatch(/(?:lock|page) "\$/);
 });
 
 it("a file of somebody else in the way is not touched", () => {

@@ -59,6 +59,7 @@ export { type Onlook, type View, lookAs } from "./onlooker/onlooker";
 export { type Answer, type Cell, REACH_KINDS, type Reach, type ReachKind, reachOf } from "./onlooker/reach";
 export { hiddenNamesIn, isHiddenByDesktop } from "./onlooker/hiding";
 export type { Disk, Identity } from "./platform/port";
+export { isPrintable, printable, printableJson } from "./errors/printable";
 export { type Endpoint, accountOfPeer, listedAccount } from "./platform/linux/connections";
 export { linuxDisk as disk, linuxDiskOf as diskOf } from "./platform/linux/linux-disk";
 export { type Running, runEngine } from "./worker/run-engine";

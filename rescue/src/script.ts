@@ -1,7 +1,7 @@
 import * as path from "node:path";
 import { parseArgs } from "node:util";
 import password from "@inquirer/password";
-import { EremosError, type RescueReport, type RescueSecret, type ScanFound, describeFound, describeReport, directorySource, findLocked, fromSystemError, rescue, scan } from "@eremos/core/rescue/on-disk";
+import { EremosError, type RescueReport, type RescueSecret, type ScanFound, describeFound, describeReport, directorySource, findLocked, fromSystemError, printable, printableJson, rescue, scan } from "@eremos/core/rescue/on-disk";
 
 const USAGE = `rescue.mjs: gets everything out of a folder that Eremos locked, without Eremos. Needs Node.js 20 or newer, and nothing else.
 
@@ -64,7 +64,12 @@ async function linesOfInput(): Promise<string[]> {
 }
 
 function ask(message: string): Promise<string> {
-  return password({ message, mask: false }, { output: process.stderr });
+  return password({ message: printable(message), mask: false }, { output: process.stderr });
+}
+
+/** Nothing that a stranger named reaches a terminal as anything but plain text. */
+function say(line: string): void {
+  process.stdout.write(`${printable(line)}\n`);
 }
 
 async function rescueCommand(folder: string, flags: Flags): Promise<number> {
@@ -72,8 +77,8 @@ async function rescueCommand(folder: string, flags: Flags): Promise<number> {
   const from = Buffer.from(path.resolve(folder));
   const report: RescueReport = await rescue({ folder: from, to: Buffer.from(path.resolve(flags.to)), secret: () => secretFor(from, flags), acceptUnknown: flags.accept === "unknown", progress: showProgress() });
   endProgress();
-  if (flags.json) process.stdout.write(`${JSON.stringify(report)}\n`);
-  else process.stdout.write(`${describeReport(report, path.resolve(flags.to)).join("\n")}\n`);
+  if (flags.json) say(printableJson(report));
+  else describeReport(report, path.resolve(flags.to)).forEach(say);
   return report.damaged.length > 0 || report.problems.length > 0 ? 5 : 0;
 }
 
@@ -85,8 +90,8 @@ async function scanCommand(place: string, flags: Flags): Promise<number> {
     onFound: (one) => void found.push(one), onProgress: ({ directories: count }) => show({ files: count, filesTotal: 0, bytes: 0, bytesTotal: 0 }),
   });
   endProgress();
-  if (flags.json) process.stdout.write(`${JSON.stringify({ found: found.map((one) => ({ ...one, path: one.path.toString("utf8") })), directories, unreadable })}\n`);
-  else process.stdout.write(`${[...found.flatMap(describeFound), `${found.length} found in ${directories} directories.`, ...unreadable.map((one) => `Not looked into (no permission, or the disk can't read it): ${one}`)].join("\n")}\n`);
+  if (flags.json) say(printableJson({ found: found.map((one) => ({ ...one, path: one.path.toString("utf8") })), directories, unreadable }));
+  else [...found.flatMap(describeFound), `${found.length} found in ${directories} directories.`, ...unreadable.map((one) => `Not looked into (no permission, or the disk can't read it): ${one}`)].forEach(say);
   return 0;
 }
 
@@ -120,8 +125,8 @@ async function main(words: readonly string[]): Promise<number> {
   } catch (caught) {
     endProgress();
     const error = isParseError(caught) ? new EremosError("usage", `${caught.message}. --help lists what there is.`) : fromSystemError(caught, "working; the locked folder is as it was");
-    if (json) process.stdout.write(`${JSON.stringify({ error: { code: error.code, message: error.message } })}\n`);
-    process.stderr.write(`rescue: ${error.message}\n`);
+    if (json) say(printableJson({ error: { code: error.code, message: error.message } }));
+    process.stderr.write(`${printable(`rescue: ${error.message}`)}\n`);
     return EXIT_CODES[error.class];
   }
 }

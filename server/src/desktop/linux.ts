@@ -41,18 +41,21 @@ function shellCommand({ command, environment }: DesktopHome): string {
   return [...(settings.length > 0 ? ["env", ...settings] : []), ...command.map(shellWord)].join(" ");
 }
 
-/** The names of the variables in which file managers give the selected paths, one a line. */
-const SELECTED = ["NAUTILUS_SCRIPT_SELECTED_FILE_PATHS", "CAJA_SCRIPT_SELECTED_FILE_PATHS", "NEMO_SCRIPT_SELECTED_FILE_PATHS"];
+/**
+ * The names of the variables in which file managers give what is selected, an address a line: in addresses a line break of a name is escaped, so that a name can't be read
+ * as two. They go on by standard input, since every account can read the words of a command line.
+ */
+const SELECTED = ["NAUTILUS_SCRIPT_SELECTED_URIS", "CAJA_SCRIPT_SELECTED_URIS", "NEMO_SCRIPT_SELECTED_URIS"];
 
 function script(home: DesktopHome, word: "lock" | "page"): string {
   return `#!/bin/sh
 # ${MARK}
 tell() {
-  if command -v notify-send > /dev/null 2>&1; then notify-send Eremos "$1"; else printf '%s\\n' "$1"; fi
+  if command -v notify-send > /dev/null 2>&1; then notify-send -- Eremos "$1"; else printf '%s\\n' "$1"; fi
 }
-printf '%s\\n' ${SELECTED.map((name) => `"\${${name}:-}"`).join(" ")} | while IFS= read -r path; do
-  [ -n "$path" ] || continue
-  said=$(${shellCommand(home)} ${word} "$path" 2>&1 < /dev/null)
+printf '%s\\n' ${SELECTED.map((name) => `"\${${name}:-}"`).join(" ")} | while IFS= read -r address; do
+  case "$address" in file:///*) ;; *) continue ;; esac
+  said=$(printf '%s\\n' "$address" | ${shellCommand(home)} ${word} --path-stdin 2>&1)
   tell "$said"
 done
 `;
@@ -73,6 +76,6 @@ function entry(home: DesktopHome, words: readonly string[], lines: readonly stri
 }
 
 function serviceMenu(home: DesktopHome): string {
-  const action = (id: string, name: string, word: string): string => `\n[Desktop Action ${id}]\nName=${name}\nExec=${execLine(home, [word, "%f"])}\n`;
+  const action = (id: string, name: string, word: string): string => `\n[Desktop Action ${id}]\nName=${name}\nExec=${execLine(home, [word, "--", "%u"])}\n`;
   return `[Desktop Entry]\n# ${MARK}\nType=Service\nMimeType=inode/directory;application/octet-stream;\nActions=lock;open;\n${action("lock", "Lock with Eremos", "lock")}${action("open", "Open in Eremos", "page")}`;
 }

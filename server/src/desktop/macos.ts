@@ -66,7 +66,7 @@ function agent({ command, environment }: DesktopHome): string {
 /** A workflow that hands the selected paths to a shell script, one by one. */
 function quickAction(home: DesktopHome, name: string, word: string): readonly DesktopFile[] {
   const contents = path.join(home.home, "Library", "Services", `${name}.workflow`, "Contents");
-  const script = `for path in "$@"; do ${shellCommand(home)} ${word} "$path"; done`;
+  const script = `for path in "$@"; do ${shellCommand(home)} ${word} -- "$path"; done`;
   return [
     { path: path.join(contents, "Info.plist"), mode: 0o644, content: document({ NSServices: [{ NSMenuItem: { default: name }, NSMessage: "runWorkflowAsService", NSSendFileTypes: ["public.item"] }] }) },
     {

@@ -47,7 +47,7 @@ function registryString(text: string): string {
 }
 
 function registry({ command }: DesktopHome): string {
-  const run = (word: string): string => `${command.map((part) => `"${part}"`).join(" ")} ${word} "%1"`;
+  const run = (word: string): string => `${command.map((part) => `"${part}"`).join(" ")} ${word} -- "%1"`;
   const keys = CLASSES.flatMap((shell) => VERBS.map(({ key, name, word }) => `[${shell}\\${key}]\r\n@=${registryString(name)}\r\n\r\n[${shell}\\${key}\\command]\r\n@=${registryString(run(word))}\r\n`));
   return `Windows Registry Editor Version 5.00\r\n; ${MARK}\r\n\r\n${keys.join("\r\n")}`;
 }

@@ -1,4 +1,4 @@
-import { EremosError } from "@eremos/core";
+import { EremosError, isPrintable } from "@eremos/core";
 import { passwordStrength } from "../strength";
 
 /** @throws EremosError `weak-password` */
@@ -47,5 +47,6 @@ function longestShared(a: string, b: string): number {
 /** @throws EremosError `hint-gives-away` */
 function refuseHint(hint: string, password: string): void {
   if (hint.length > 200) throw new EremosError("hint-gives-away", "A hint is at most 200 characters long. Nothing was changed.");
+  if (!isPrintable(hint)) throw new EremosError("hint-gives-away", "A hint is one line of plain text; this one holds characters that show nothing or that a terminal acts on. Nothing was changed.");
   if (hintGivesAway(hint, password)) throw new EremosError("hint-gives-away", "This hint gives the password away: anybody at this keyboard can read it. Nothing was changed; choose one that reminds only you.");
 }

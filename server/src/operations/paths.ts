@@ -5,12 +5,22 @@ import type { FolderRecord } from "../registry";
 
 /** A typed path as the bytes of a full path: "~" and relative parts resolved, links in its parents followed, the last part not. */
 export function fullPath(typed: string, home: string, from = "/"): Buffer {
-  const trimmed = typed.startsWith("file://") ? decodeURIComponent(typed.slice("file://".length)) : typed;
+  const trimmed = typed.startsWith("file:") ? fromAddress(typed) : typed;
   if (trimmed.trim() === "" || trimmed.includes("\0")) throw new EremosError("usage", "That is not a path. Nothing was touched.");
   const expanded = trimmed === "~" || trimmed.startsWith("~/") ? path.join(home, trimmed.slice(1)) : trimmed;
   const resolved = path.resolve(from, expanded);
   if (resolved === "/") return Buffer.from("/");
   return Buffer.from(path.join(realPathOf(path.dirname(resolved)), path.basename(resolved)));
+}
+
+/** From the form in which file managers hand on what is selected. @throws EremosError `usage` */
+function fromAddress(address: string): string {
+  try {
+    if (address.startsWith("file:///")) return decodeURIComponent(address.slice("file://".length));
+  } catch {
+    // Not in that form: as any other.
+  }
+  throw new EremosError("usage", "That is no file:/// address of a path. Nothing was touched.");
 }
 
 /** The path with every link followed; the path itself where there is nothing. */

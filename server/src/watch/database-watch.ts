@@ -1,3 +1,4 @@
+import { printable } from "@eremos/core";
 import type { Eremos } from "../eremos";
 import { recoverInterrupted } from "../operations/recover-interrupted";
 
@@ -18,7 +19,7 @@ export function watchDatabase(eremos: Eremos): () => void {
   const timer = setInterval(() => {
     if (busy) return;
     busy = true;
-    look().catch((error: unknown) => process.stderr.write(`Eremos could not look at its database: ${error instanceof Error ? error.message : "unknown"}\n`)).finally(() => {
+    look().catch((error: unknown) => process.stderr.write(`Eremos could not look at its database: ${printable(error instanceof Error ? error.message : "unknown")}\n`)).finally(() => {
       busy = false;
     });
   }, LOOK_EVERY_MS);

@@ -1,4 +1,4 @@
-import { type EremosError, type Located, isEremosError, locateFolder } from "@eremos/core";
+import { type EremosError, type Located, isEremosError, locateFolder, printable } from "@eremos/core";
 import type { Note } from "../data-directory";
 import type { Eremos } from "../eremos";
 import { MINUTE_MS } from "../locking-rules";
@@ -55,7 +55,7 @@ export class Keeper {
     try {
       for (const note of this.eremos.data.notes()) await this.lookAt(note);
     } catch (error) {
-      process.stderr.write(`Eremos could not look whether folders are to be locked: ${error instanceof Error ? error.message : "unknown"}\n`);
+      process.stderr.write(`Eremos could not look whether folders are to be locked: ${printable(error instanceof Error ? error.message : "unknown")}\n`);
     } finally {
       this.looking = false;
     }
