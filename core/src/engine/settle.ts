@@ -23,7 +23,8 @@ export function loadGuard(disk: Disk, vault: Dir): GuardRecord | null {
   const bytes = readSmallFile(disk, vault, NAMES.guard, 1024 * 1024);
   if (!bytes) return null;
   const record = readGuard(bytes);
-  return (record.state === "open" || !isOwnGuard(disk, record)) && disk.find(vault, NAMES.state) ? null : record;
+  if (!disk.find(vault, NAMES.state)) return record;
+  return record.state !== "open" && isOwnGuard(disk, record) && loadState(disk, vault)?.folder === record.folder ? record : null;
 }
 
 /** Whether this computer wrote the record: nothing else makes it move a folder, or change what others may do in it, by itself. */
