@@ -24,12 +24,12 @@ export interface PasswordCost {
   readonly lanes: number;
 }
 
-/** What a reader accepts from a header nobody has authenticated yet. FORMAT.md §3.1. */
-export const COST_LIMITS = { memoryKiB: 1024 * 1024, passes: 16, lanes: 8 } as const;
+/** What a reader accepts from a header nobody has authenticated yet: the most that a writer ever uses, so that a hostile header costs no more than a heavy one. FORMAT.md §3.1. */
+export const COST_LIMITS = { memoryKiB: 256 * 1024, passes: 16, lanes: 8 } as const;
 /** What a writer uses at the least. */
 export const LEAST_COST: PasswordCost = { memoryKiB: 64 * 1024, passes: 3, lanes: 4 };
 /** What a writer uses at the most memory, so that a browser can still open the folder within seconds. */
-const WRITER_MEMORY_KIB = 256 * 1024;
+const WRITER_MEMORY_KIB = COST_LIMITS.memoryKiB;
 const SALT_BYTES = 16;
 /** The package's enumerations exist in its types only. */
 const ARGON2ID = 2 satisfies NonNullable<Options["algorithm"]>;

@@ -59,7 +59,7 @@ export function isPlainTrue({ state, mixed }: Pick<StateRecord, "state" | "mixed
   return !mixed && ["sealing", "committed", "staged", "placing", "open", "releasing"].includes(state);
 }
 
-/** What the proof is taken over. FORMAT.md §7.7. */
+/** What the proof is taken over. FORMAT.md §7.8. */
 export function provenState({ proof: _proof, ...body }: StateRecord): Buffer {
   return Buffer.concat([Buffer.from("eremos/1/state\n", "utf8"), canonicalJson(body)]);
 }

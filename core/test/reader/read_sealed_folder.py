@@ -86,7 +86,7 @@ def password_key(hashing, password):  # 3.1
     _, kind, version, costs, salt = hashing.split("$")
     assert (kind, version) == ("argon2id", "v=19")
     memory, passes, lanes = (int(part[2:]) for part in costs.split(","))
-    assert memory <= 1048576 and passes <= 16 and lanes <= 8
+    assert memory <= 262144 and passes <= 16 and lanes <= 8
     return hash_secret_raw(unicodedata.normalize("NFC", password).encode(), base64.b64decode(salt + "=" * (-len(salt) % 4)), passes, memory, lanes, 32, Type.ID, 0x13)
 
 
