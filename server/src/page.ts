@@ -10,6 +10,7 @@ function standing(title: string, body: string): string {
   body { margin: 0; min-height: 100vh; display: grid; place-items: center; background: #f7f3ea; color: #22252e; font: 17px/1.55 system-ui, sans-serif }
   main { max-width: 34rem; padding: 2rem }
   h1 { font-size: 1.6rem; line-height: 1.2; margin: 1rem 0 }
+  code { white-space: nowrap }
   p.small { color: #6c6a66; font-size: .9rem }
   @media (prefers-color-scheme: dark) { body { background: #161a2c; color: #ece6d8 } p.small { color: #a9a598 } }
 </style>
@@ -22,7 +23,7 @@ ${body}
 `;
 }
 
-const HOW_TO_OPEN = "Open Eremos from the applications menu, or with <code>eremos page</code> in a terminal";
+const HOW_TO_OPEN = "Open Eremos from the applications menu, with <code>eremos page</code> in a terminal, or at the address that was printed where it was started";
 
 /** Leads to the launcher: an address could be somebody else's by the time it is opened. The same page for every folder; it tells nothing. */
 export const LOCKED_PAGE = Buffer.from(standing("This folder is locked", `  <p>Its files are encrypted and still in here. They open with the owner's master password, in Eremos on this computer.</p>
@@ -31,5 +32,5 @@ export const LOCKED_PAGE = Buffer.from(standing("This folder is locked", `  <p>I
 
 /** At every address that is not the one of this start. */
 export const ELSEWHERE = standing("Eremos is not at this address", `  <p>It has a fresh address at each start, so that nobody else can stand in its place and ask for your password.</p>
-  <p>${HOW_TO_OPEN}: that leads to the right one.</p>
+  <p>${HOW_TO_OPEN}.</p>
   <p class="small">Don't type your password at an address that you kept, or that a link led to.</p>`);

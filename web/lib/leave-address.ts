@@ -7,13 +7,14 @@ const GONE = `<!doctype html>
   body { margin: 0; min-height: 100vh; display: grid; place-items: center; background: #f7f3ea; color: #22252e; font: 17px/1.55 system-ui, sans-serif }
   main { max-width: 34rem; padding: 2rem }
   h1 { font-size: 1.6rem; line-height: 1.2; margin: 0 0 1rem }
+  code { white-space: nowrap }
   p.small { color: #65635f; font-size: .9rem }
   @media (prefers-color-scheme: dark) { body { background: #191714; color: #f1ebde } p.small { color: #b0a897 } }
 </style>
 <main>
   <h1>Eremos was stopped</h1>
   <p>Your folders stay as they are on the disk. This page has cleared itself: its address may be somebody else&rsquo;s now.</p>
-  <p>Open Eremos again from the applications menu, or with <code>eremos page</code> in a terminal. It has a fresh address then.</p>
+  <p>Start Eremos again from the applications menu, with <code>eremos page</code> in a terminal, or as you started it before. It has a fresh address then.</p>
   <p class="small">You can close this tab. Going back in it, or typing the old address again, does not lead to Eremos.</p>
 </main>
 </html>
