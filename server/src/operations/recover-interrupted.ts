@@ -83,7 +83,7 @@ function recoverNoted(eremos: Eremos, note: Note): Recovery | null {
   try {
     const located = locateFolder(eremos.disk, path, note.id);
     if (located) return located.inspection.busy ? null : recoverFolder(eremos.disk, located.realPath);
-    return recoverUnlocated(eremos, path);
+    return recoverUnlocated(eremos, note, path);
   } catch (error) {
     if (isEremosError(error) && error.code === "busy") return null;
     throw error;
@@ -91,8 +91,11 @@ function recoverNoted(eremos: Eremos, note: Note): Recovery | null {
 }
 
 /** The folder has no state of its own: its first lock never began or was undone, it was released, or it is away. */
-function recoverUnlocated(eremos: Eremos, path: Buffer): Recovery | null {
-  if (eremos.jobs.busy || inspectFolder(eremos.disk, path)) return null;
+function recoverUnlocated(eremos: Eremos, note: Note, path: Buffer): Recovery | null {
+  if (eremos.jobs.busy) return null;
+  const other = inspectFolder(eremos.disk, path);
+  // Another program locked it first: of a first lock that came to nothing, nothing is left but its note.
+  if (other) return note.opened === null && note.openedAt === 0 && !other.busy ? { state: null, path, steps: [] } : null;
   try {
     return recoverFolder(eremos.disk, path);
   } catch (error) {
