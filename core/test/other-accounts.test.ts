@@ -3,6 +3,7 @@ import * as fs from "node:fs";
 import * as path from "node:path";
 import { describe, expect, it } from "vitest";
 import { randomBytes, toBase64 } from "../src/crypto/bytes";
+import { previewLock } from "../src/engine/lock";
 import { inspectFolder, recoverFolder } from "../src/engine/recover";
 import { isEremosError } from "../src/errors/eremos-error";
 import { linuxDisk } from "../src/platform/linux/linux-disk";
@@ -29,6 +30,8 @@ describe.runIf(IS_ROOT)("special rights of other owners", () => {
     fs.chownSync(at("theirs"), OTHER, OTHER);
     fs.chownSync(at("of their group"), OWN, OTHER);
     for (const name of ["theirs", "mine", "of their group"]) fs.chmodSync(at(name), 0o6755);
+    // Named before anything is touched.
+    expect(await asOwner(() => previewLock(linuxDisk, { path: Buffer.from(folder), visibility: "view", cover: null, places: [Buffer.from(base)] }))).toMatchObject({ foreign: ["theirs"] });
     await asOwner(() => lock(folder, person.owner));
     const { withheld } = await asOwner(() => unlock(folder, person.access));
     const modes = Object.fromEntries(["theirs", "mine", "of their group"].map((name) => [name, [fs.statSync(at(name)).uid, (fs.statSync(at(name)).mode & 0o7777).toString(8)]]));

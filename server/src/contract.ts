@@ -216,6 +216,8 @@ export interface PlanView {
   readonly files: number;
   readonly bytes: number;
   readonly outsideLinks: readonly string[];
+  /** What in it belongs to other accounts. */
+  readonly foreign: readonly string[];
   /** `file-by-file` when there is no room for the encrypted copy beside the readable one. */
   readonly strategy: "whole" | "file-by-file";
   readonly holders: readonly string[];

@@ -133,6 +133,16 @@ describe("what happens while nobody is signed in", () => {
     expect(fs.readFileSync(path.join(folder, "letter.txt"), "utf8")).toBe("Dear Jonas");
   });
 
+  it("of two first locks at once, the one that came to nothing leaves no note and no card", async () => {
+    const folder = house.makeFolder("Payroll");
+    house.eremos.data.writeNote({ ...NO_RULES, id: newFolderId(), path: encodePath(Buffer.from(folder)), ...sealedAnd("view"), kind: "folder", publicKey: null, opened: null, protectedAt: Date.now() });
+    await house.signIn();
+    await lock(house.eremos, request(folder)).outcome;
+    await recoverInterrupted(house.eremos);
+    expect(house.eremos.data.notes()).toEqual([]);
+    expect(listFolders(house.eremos)).toMatchObject([{ path: folder, state: "locked" }]);
+  });
+
   it("opening, releasing, checking and looking around need the owner", async () => {
     const folder = house.makeFolder("Payroll");
     for (const attempt of [() => unlock(house.eremos, target(folder)), () => release(house.eremos, target(folder)), () => check(house.eremos, target(folder)), () => listFolders(house.eremos), () => listPlace(house.eremos, folder), () => planLock(house.eremos, folder, sealedAnd("view"))]) {

@@ -8,7 +8,7 @@ import { fullPath, nameOf } from "./paths";
 export function planLock(eremos: Eremos, typed: string, { guard, visibility }: Pick<Protection, "guard" | "visibility">): PlanView {
   eremos.requireKeys();
   const path = fullPath(typed, eremos.settings.home);
-  const base = { kind: kindOf(eremos, path), path: displayPath(path), name: nameOf(path), files: 0, bytes: 0, outsideLinks: [], holders: [], strategy: "whole" as const };
+  const base = { kind: kindOf(eremos, path), path: displayPath(path), name: nameOf(path), files: 0, bytes: 0, outsideLinks: [], foreign: [], holders: [], strategy: "whole" as const };
   try {
     refuseToLock(eremos, path);
     if (guard !== "sealed" && base.kind !== "file") hidingFor(eremos.disk, path, { visibility }, eremos.grounds);

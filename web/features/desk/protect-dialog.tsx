@@ -96,6 +96,7 @@ function Plan({ plan, problem, empty, protection }: { readonly plan: PlanView | 
   return (
     <div className="text-sm text-mute">
       <p>{count(plan.files, "file")}, {formatBytes(plan.bytes)}, in {baseName(parentOf(plan.path))}. {plan.strategy === "whole" ? "Until everything is encrypted and checked, the readable copy stays." : "There is no room for a second copy, so it goes file by file: each file is whole at every moment, and the rest stays readable until its turn."}{asFolder}</p>
+      {plan.foreign.length > 0 && <p className="mt-1 text-ochre">{count(plan.foreign.length, "entry", "entries")} in it {plan.foreign.length === 1 ? "belongs" : "belong"} to another account: {plan.foreign.slice(0, 3).join(", ")}{plan.foreign.length > 3 ? ", …" : ""}. Once locked and opened again, {plan.foreign.length === 1 ? "it is" : "they are"} yours, without special rights of that account.</p>}
       {plan.outsideLinks.length > 0 && <p className="mt-1 text-ochre">{count(plan.outsideLinks.length, "file")} in it also {plan.outsideLinks.length === 1 ? "has a name" : "have names"} outside the folder (hard links). Those stay readable there.</p>}
     </div>
   );
