@@ -82,7 +82,10 @@ export interface ScanView {
   readonly endedAt: number | null;
   readonly directories: number;
   readonly at: string;
+  /** The first of them: those that are the owner's own before others'. */
   readonly found: readonly FoundFolder[];
+  /** How many there are beyond those. */
+  readonly more: number;
   readonly unreadable: readonly string[];
   readonly error: string | null;
 }
@@ -115,7 +118,7 @@ export interface CopyView {
 
 export type HidingMeans = "dot" | "list" | "blank" | "class-id" | "no-read" | "immutable" | "attributes" | "icon";
 /** What is hidden by other means than Eremos, as a search found it, and what was brought back. */
-export interface HiddenView extends Omit<ScanView, "found"> {
+export interface HiddenView extends Omit<ScanView, "found" | "more"> {
   readonly found: readonly {
     readonly id: string;
     readonly path: string;

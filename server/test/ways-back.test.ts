@@ -96,6 +96,24 @@ describe("Eremos' data is gone, or this is another computer", () => {
     await expect(returnOwner(house.eremos, { ...asked(), path: at })).rejects.toMatchObject({ code: "already-set-up" });
   });
 
+  it("thousands that somebody planted are told in pages, the owner's own first, and keep nobody waiting for each of them", async () => {
+    const folder = house.makeFolder("Payroll");
+    await seal(folder, "view");
+    const real = fs.readFileSync(path.join(folder, ".eremos", "state.json"));
+    let told = 0;
+    house.eremos.onChange(({ topic }) => void (told += topic === "scan" ? 1 : 0));
+    for (let i = 0; i < 1500; i++) {
+      const planted = path.join(house.world, "a planted", `${i}`, ".eremos");
+      fs.mkdirSync(planted, { recursive: true });
+      fs.writeFileSync(path.join(planted, "state.json"), real);
+    }
+    await look();
+    const view = scanView(house.eremos, 100);
+    expect([view.found.length, view.found.length + view.more]).toEqual([100, 1501]);
+    expect(view.found.some(({ path: at }) => at === folder)).toBe(true);
+    expect(told).toBeLessThan(100);
+  });
+
   it("a folder with a password of its own waits for it; with it, it is taken in, and keeps it", async () => {
     const folder = house.makeFolder("Payroll");
     const plain = house.makeFolder("Plain");

@@ -60,6 +60,7 @@ export function passUpload(context: ApiContext, request: IncomingMessage, respon
 
 /** A file for the drop slot of a folder, from whoever is at this account's browser, signed in or not: `folder` and `name` in the address. */
 export const DROP = "/api/drop";
+const LONGEST_PAUSE_MS = 15_000;
 
 export async function takeDrop({ eremos }: ApiContext, request: IncomingMessage, response: ServerResponse): Promise<void> {
   const { searchParams } = new URL(request.url ?? "/", "http://localhost");
@@ -69,6 +70,8 @@ export async function takeDrop({ eremos }: ApiContext, request: IncomingMessage,
     const slot = request.method === "POST" && Number.isSafeInteger(length) ? await findSlot(eremos, searchParams.get("folder") ?? "") : null;
     if (!slot) return void response.writeHead(404).end();
     upload = await DropUpload.begin(eremos.disk, slot, Buffer.from(searchParams.get("name") ?? ""), length);
+    // The folder is held meanwhile: what stops coming is let go of.
+    request.setTimeout(LONGEST_PAUSE_MS, () => void request.destroy());
     for await (const piece of request) upload.append(piece as Buffer);
     upload.finish();
     upload = null;

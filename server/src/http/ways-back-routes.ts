@@ -32,7 +32,7 @@ export const WAYS_BACK_ROUTES: Readonly<Record<string, Route>> = {
     return { tab: beginSession(call), failedTries, left };
   }),
   // Before there is an owner, whoever sits here may look for their own folders; afterwards only the owner.
-  scan: route(true, nothing, (call) => scanView(requireMayScan(call))),
+  scan: route(true, z.object({ upTo: z.int().min(1).max(10_000).default(100) }), (call, { upTo }) => scanView(requireMayScan(call), upTo)),
   "scan/start": route(true, z.object({ places: z.array(text).max(64).nullable() }), (call, { places }) => {
     const eremos = requireMayScan(call);
     eremos.finder.start((places ?? eremos.settings.places).map((place) => fullPath(place, eremos.settings.home)));

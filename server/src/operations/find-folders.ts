@@ -10,14 +10,18 @@ import { decodePath, encodePath, fullPath, nameOf } from "./paths";
 import { refuseUnfit } from "./password-strength";
 import { settleIn } from "./sign-in";
 
-/** A list of what was found, each as it stands to what this Eremos knows. */
-export function scanView(eremos: Eremos): ScanView {
+/** What is the owner's own, or in question, stands before what others put there. */
+const ORDER: readonly FoundFolder["relation"][] = ["lost", "moved", "listed", "copy", "another-owner", "damaged"];
+
+/** What was found, each as it stands to what this Eremos knows; `upTo` so many of them. */
+export function scanView(eremos: Eremos, upTo = Number.POSITIVE_INFINITY): ScanView {
   const { found, ...rest } = eremos.finder.state;
-  return { ...rest, found: found.map((one) => viewOf(eremos, one)) };
+  const listed = new Map((eremos.keys ? eremos.registry.list(eremos.keys) : []).map((record) => [record.id, record]));
+  const all = found.map((one) => viewOf(eremos, one, listed.get(one.folder ?? ""))).sort((a, b) => ORDER.indexOf(a.relation) - ORDER.indexOf(b.relation));
+  return { ...rest, found: all.slice(0, upTo), more: Math.max(0, all.length - upTo) };
 }
 
-function viewOf(eremos: Eremos, { path, ...one }: ScanFound): FoundFolder {
-  const known = eremos.keys ? eremos.registry.list(eremos.keys).find(({ id }) => id === one.folder) : undefined;
+function viewOf(eremos: Eremos, { path, ...one }: ScanFound, known: FolderRecord | undefined): FoundFolder {
   return { ...one, path: displayPath(path), listedAs: known ? displayPath(decodePath(known.path)) : null, relation: relationOf(eremos, path, one, known) };
 }
 

@@ -3,7 +3,7 @@ import type { ScanView } from "../contract";
 import type { Eremos } from "../eremos";
 
 /** What every search of the disk tells while it goes on; what was found is added by each. */
-export type SearchState = Omit<ScanView, "found">;
+export type SearchState = Omit<ScanView, "found" | "more">;
 
 export const NOT_BEGUN: SearchState = { isRunning: false, isStopped: false, endedAt: null, directories: 0, at: "", unreadable: [], error: null };
 const TELL_EVERY_MS = 300;

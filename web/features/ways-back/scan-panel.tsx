@@ -18,7 +18,7 @@ interface ScanPanelProps {
 
 /** Looks for protected folders on this disk, by what they carry themselves; with progress, to be stopped, skipping nothing silently. */
 export function ScanPanel({ action, whole, isFirst = false }: ScanPanelProps): ReactNode {
-  const { scan, start, stop } = useScan();
+  const { scan, start, stop, showMore } = useScan();
   const [place, setPlace] = useState("");
   if (!scan) return null;
   return (
@@ -49,6 +49,7 @@ export function ScanPanel({ action, whole, isFirst = false }: ScanPanelProps): R
           ))}
         </ul>
       )}
+      {scan.more > 0 && <Button className="mt-2" onClick={showMore}>Show more ({scan.more.toLocaleString("en")} left)</Button>}
       {whole?.(scan)}
       {scan.unreadable.length > 0 && (
         <details className="mt-3 text-[13px] text-mute">
@@ -60,8 +61,8 @@ export function ScanPanel({ action, whole, isFirst = false }: ScanPanelProps): R
   );
 }
 
-function summaryOf({ found, directories, isStopped }: ScanView): string {
-  const what = found.length === 0 ? "No protected folder found" : `${count(found.length, "protected folder")} found`;
+function summaryOf({ found, more, directories, isStopped }: ScanView): string {
+  const what = found.length === 0 ? "No protected folder found" : `${count(found.length + more, "protected folder")} found`;
   return `${what} in ${count(directories, "directory", "directories")}.${isStopped ? " It was stopped before the end: there may be more." : ""}`;
 }
 
