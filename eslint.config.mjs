@@ -24,7 +24,7 @@ export default tseslint.config(
     files: ["core/src/**", "server/src/**"],
     ignores: [
       "core/src/platform/**", "core/src/rescue/held-directory.ts", "core/src/rescue/directory-source.ts", "core/src/rescue/to-directory.ts", "core/src/insurance/reed-solomon.ts", "core/src/onlooker/reach.ts",
-      "server/src/data-directory.ts", "server/src/session/stay.ts", "server/src/operations/integrate.ts", "server/src/operations/follow-drives.ts", "server/src/rescue-files.ts",
+      "server/src/data-directory.ts", "server/src/database/open.ts", "server/src/session/stay.ts", "server/src/operations/integrate.ts", "server/src/operations/follow-drives.ts", "server/src/rescue-files.ts",
     ],
     rules: { "no-restricted-syntax": ["error", { selector: "CallExpression[callee.object.name='fs'][callee.property.name=/^(readFile|writeFile|open|createReadStream|createWriteStream|appendFile|copyFile|cp|chmod|lchmod|chown|lchown|rename|unlink|rm|rmdir|symlink|link|truncate|utimes|lutimes|mkdir)(Sync)?$/]", message: "Use the platform's door (readPlanted, or the Disk port): this could be somebody else's file, link or pipe." }] },
   },

@@ -1,6 +1,6 @@
 import { fileURLToPath } from "node:url";
 import { parseArgs } from "node:util";
-import { EremosError, type ErrorClass, fromSystemError } from "@eremos/core";
+import { EremosError, type ErrorClass, closeMemory, fromSystemError } from "@eremos/core";
 import { Asking } from "./ask";
 import { COMMANDS, USAGE } from "./commands";
 import type { Invocation } from "./invocation";
@@ -36,6 +36,7 @@ async function withPathFromInput(invocation: Invocation): Promise<Invocation> {
 }
 
 async function main(words: readonly string[]): Promise<number> {
+  closeMemory();
   const json = words.includes("--json");
   try {
     const { name, invocation: parsed } = parse(words);

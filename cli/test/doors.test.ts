@@ -1,10 +1,11 @@
 import { type ChildProcess, spawn, spawnSync } from "node:child_process";
 import * as fs from "node:fs";
 import * as net from "node:net";
+import * as os from "node:os";
 import * as path from "node:path";
 import { afterEach, beforeEach, expect, it } from "vitest";
 import { ask } from "./ask";
-import { CommandLine, PASSWORD } from "./command-line";
+import { CLI, CommandLine, PASSWORD } from "./command-line";
 import { RunningServer } from "./running-server";
 
 const OTHER = 65_534;
@@ -111,6 +112,28 @@ it("a connection that sends no whole request in time is ended, and open ones do 
   expect(await slow).toMatch(/^(?:HTTP\/1\.1 408|HTTP\/1\.1 400|$)/);
   await server.stop();
   expect(await idle).not.toContain("still open");
+});
+
+withAccounts("no other program of the account reads the memory of a running Eremos, or makes a copy of it; its database and log are its own", async () => {
+  const home = fs.mkdtempSync(path.join(os.tmpdir(), "eremos-other-"));
+  fs.chownSync(home, OTHER, OTHER);
+  const env = { ...cli.env, HOME: home, EREMOS_DATA: path.join(home, "data"), EREMOS_PLACES: home, XDG_CONFIG_HOME: path.join(home, "config"), EREMOS_PORT: "0" };
+  const program = spawn(process.execPath, [CLI, "serve"], { uid: OTHER, gid: OTHER, cwd: "/", env, stdio: ["ignore", "ignore", "pipe"] });
+  others.push(program);
+  try {
+    await new Promise((resolve) => program.stderr.once("data", resolve));
+    // The system gives such a process to the administrator.
+    expect(fs.statSync(`/proc/${program.pid}/mem`).uid).toBe(0);
+    expect(asAnother(`try { require("node:fs").openSync("/proc/${program.pid}/mem", "r"); console.log("open"); } catch (error) { console.log(error.code); }`).trim()).toBe("EACCES");
+    for (const name of fs.readdirSync(path.join(home, "data"))) {
+      const stat = fs.statSync(path.join(home, "data", name));
+      expect([name, stat.mode & 0o077]).toEqual([name, 0]);
+    }
+  } finally {
+    program.kill("SIGKILL");
+    await new Promise((resolve) => program.once("exit", resolve));
+    fs.rmSync(home, { recursive: true, force: true });
+  }
 });
 
 /** Bytes as they are, on a connection of their own; what comes back before it ends. */

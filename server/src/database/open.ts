@@ -1,3 +1,4 @@
+import * as fs from "node:fs";
 import * as path from "node:path";
 import Database from "better-sqlite3";
 import { type BetterSQLite3Database, drizzle } from "drizzle-orm/better-sqlite3";
@@ -15,6 +16,9 @@ export interface OpenDatabase {
 /** Opens the database and brings it to the newest schema. @throws EremosError `data-unwritable` */
 export function openDatabase(file: string, program: string): OpenDatabase {
   try {
+    // The log and the memory beside it get the mode of the database.
+    fs.closeSync(fs.openSync(file, "a", 0o600));
+    fs.chmodSync(file, 0o600);
     const sqlite = new Database(file, { timeout: 10_000 });
     sqlite.pragma("journal_mode = WAL");
     sqlite.pragma("synchronous = FULL");

@@ -1,6 +1,6 @@
 import { type IncomingMessage, type ServerResponse, createServer } from "node:http";
 import * as path from "node:path";
-import { EremosError, closeToOthers, isEremosError, locateFolder, randomBytes } from "@eremos/core";
+import { EremosError, closeMemory, closeToOthers, isEremosError, locateFolder, randomBytes } from "@eremos/core";
 import { DataDirectory } from "../data-directory";
 import { addressOf, runningServer } from "../desktop/launcher";
 import { Eremos } from "../eremos";
@@ -43,6 +43,7 @@ export interface RunningServer {
 
 /** Starts the server: the guard, the calls, the event stream and the pages, on loopback only. @throws EremosError `port-in-use` | `data-unwritable` */
 export async function serve(settings: Settings, development = false): Promise<RunningServer> {
+  closeMemory();
   const data = DataDirectory.open(settings.dataDirectory);
   if (await isRunning(data)) throw new EremosError("port-in-use", "Your Eremos is running already. Nothing was touched; `eremos page` opens it in your browser.");
   const server = createServer({ connectionsCheckingInterval: LOOK_AT_CONNECTIONS_MS, headersTimeout: LONGEST_HEADERS_MS, requestTimeout: 0, maxHeaderSize: MOST_HEADER_BYTES });
