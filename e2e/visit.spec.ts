@@ -157,6 +157,28 @@ test("signed out, from the page in a locked folder: files are put in at the gate
   expect(fs.statSync(path.join(folder, "second ü.bin")).size).toBe(2_500_000);
 });
 
+test("contents that would hold a page up are cut, shown as text or left to a program; the page goes on", async ({ page, house }) => {
+  const folder = house.place("Home", "Adoption papers");
+  const nested = Array.from({ length: 300 }, (_, i) => `${"  ".repeat(i)}- x`).join("\n");
+  const bomb = Array.from({ length: 24 }, (_, i) => `<g id="g${i + 1}"><use href="#g${i}"/><use href="#g${i}"/></g>`).join("");
+  const hostile: Record<string, [string, RegExp]> = {
+    "commas.csv": [",".repeat(500_000), /Only the beginning|too much in it/],
+    "wide.csv": [Array.from({ length: 260 }, () => Array(1000).fill("cell").join(",")).join("\n"), /Only the beginning/],
+    "lists.md": [nested, /too much in it|nested too deeply/],
+    "quotes.md": [">".repeat(20_000), /too much in it|nested too deeply/],
+    "bomb.svg": [`<svg xmlns="http://www.w3.org/2000/svg"><defs><g id="g0"><rect width="1" height="1"/></g>${bomb}</defs><use href="#g24"/></svg>`, /shown as text/],
+  };
+  for (const [name, [content]] of Object.entries(hostile)) fs.writeFileSync(path.join(folder, name), content);
+  await beginVisit(page, house, folder, "Adoption papers");
+  for (const [name, [, said]] of Object.entries(hostile)) {
+    await row(page, name).click();
+    await expect(preview(page).getByText(said)).toBeVisible();
+    // The page answers: this closes the preview.
+    await page.getByRole("button", { name: "Close the preview" }).click();
+    await expect(preview(page)).toBeHidden();
+  }
+});
+
 test("whatever lies in a folder, nothing of it runs in the page's origin; without the session its address gives nothing", async ({ page, house, browser }) => {
   const folder = house.place("Home", "Adoption papers");
   fs.writeFileSync(path.join(folder, "evil.html"), HOSTILE);

@@ -4,6 +4,7 @@ import { type ReactNode, useEffect, useRef, useState } from "react";
 
 const MOST_PAGES = 50;
 const SCALE = 1.4;
+const MOST_PIXELS = 16_000_000;
 
 /** Pages drawn by the page itself, part by part as they are needed; scripts in the document do not run. */
 export function PdfPreview({ url, onError }: { readonly url: string; readonly onError: () => void }): ReactNode {
@@ -17,7 +18,8 @@ export function PdfPreview({ url, onError }: { readonly url: string; readonly on
       setCount(document.numPages);
       for (let number = 1; number <= Math.min(document.numPages, MOST_PAGES); number++) {
         const page = await document.getPage(number);
-        const viewport = page.getViewport({ scale: SCALE });
+        const whole = page.getViewport({ scale: SCALE });
+        const viewport = whole.width * whole.height > MOST_PIXELS ? page.getViewport({ scale: SCALE * Math.sqrt(MOST_PIXELS / (whole.width * whole.height)) }) : whole;
         const canvas = Object.assign(window.document.createElement("canvas"), { width: viewport.width, height: viewport.height, className: "mb-4 w-full rounded-sm border border-line bg-white" });
         canvas.setAttribute("role", "img");
         canvas.setAttribute("aria-label", `Page ${number}`);

@@ -6,9 +6,11 @@ import type { VisitEntry } from "@eremos/server/contract";
 import { parentHref } from "./hrefs";
 import { type PreviewKind, previewKindOf } from "./kinds";
 import { download } from "./selected";
+import { SvgPreview } from "./svg-preview";
 import { SheetPreview, TextPreview } from "./text-preview";
 import { formatBytes } from "@/lib/format";
 import { Button } from "@/ui/button";
+import { ErrorBoundary } from "@/ui/error-boundary";
 import { Time } from "@/ui/time";
 
 const MarkdownPreview = dynamic(() => import("./markdown-preview").then((module) => module.MarkdownPreview), { ssr: false });
@@ -24,6 +26,8 @@ interface PreviewProps {
   readonly onClose: () => void;
 }
 
+const NOT_SHOWN = <p className="text-sm text-mute">This browser can&rsquo;t show it: it may be of another kind than its name says, or damaged. Download it to open it in a program.</p>;
+
 /** One file, shown from the sealed copy; nothing in it can run. */
 export function Preview({ entry, contents, isFound, onGo, onClose }: PreviewProps): ReactNode {
   return (
@@ -38,7 +42,7 @@ export function Preview({ entry, contents, isFound, onGo, onClose }: PreviewProp
         <button type="button" onClick={onClose} aria-label="Close the preview" className="grid size-8 place-items-center rounded-md text-mute hover:bg-sand hover:text-ink"><X className="size-4" aria-hidden /></button>
       </header>
       <div className="min-h-0 flex-1 overflow-auto p-5" tabIndex={0} role="region" aria-label="What is in it">
-        <Shown kind={previewKindOf(entry)} entry={entry} url={`${contents}${entry.href}`} />
+        <ErrorBoundary key={entry.href} instead={NOT_SHOWN}><Shown kind={previewKindOf(entry)} entry={entry} url={`${contents}${entry.href}`} /></ErrorBoundary>
       </div>
     </aside>
   );
@@ -47,9 +51,9 @@ export function Preview({ entry, contents, isFound, onGo, onClose }: PreviewProp
 function Shown({ kind, entry, url }: { readonly kind: PreviewKind; readonly entry: VisitEntry; readonly url: string }): ReactNode {
   const [broken, setBroken] = useState(false);
   const onError = useCallback(() => setBroken(true), []);
-  if (broken) return <p className="text-sm text-mute">This browser can&rsquo;t show it: it may be of another kind than its name says, or damaged. Download it to open it in a program.</p>;
+  if (broken) return NOT_SHOWN;
   switch (kind) {
-    case "image": return <img src={url} alt={entry.name} onError={onError} className="mx-auto max-h-full max-w-full rounded-md" />;
+    case "image": return /\.svg$/i.test(entry.name) ? <SvgPreview url={url} size={entry.size} name={entry.name} onError={onError} /> : <img src={url} alt={entry.name} onError={onError} className="mx-auto max-h-full max-w-full rounded-md" />;
     case "audio": return <audio src={url} controls onError={onError} className="w-full" aria-label={entry.name} />;
     case "video": return <video src={url} controls onError={onError} className="max-h-full w-full rounded-md" aria-label={entry.name} />;
     case "text": return <TextPreview url={url} size={entry.size} />;

@@ -1,12 +1,11 @@
 "use client";
 import { useQuery } from "@tanstack/react-query";
-import Papa from "papaparse";
 import type { ReactNode } from "react";
 import { formatBytes } from "@/lib/format";
+import { type Rows, useLook } from "./looking";
 
 /** So much of a file is shown at most. */
 const MOST_BYTES = 512 * 1024;
-const MOST_ROWS = 500;
 
 interface TextProps {
   readonly url: string;
@@ -41,13 +40,19 @@ export function TextPreview(props: TextProps): ReactNode {
   return <><pre className="font-mono text-[12.5px] leading-relaxed break-words whitespace-pre-wrap">{text}</pre><CutNote isCut={isCut} size={props.size} /></>;
 }
 
+/** There is more in it than a page can show without standing still. */
+export function TooMuch(): ReactNode {
+  return <p className="text-sm text-mute">There is too much in it to be shown here, or it is nested too deeply. Download it to open it in a program.</p>;
+}
+
 /** Rows and columns. */
 export function SheetPreview(props: TextProps): ReactNode {
   const { text, problem, isCut } = useText(props);
+  const found = useLook<Rows>("table", text);
   if (problem) return <p role="alert" className="text-sm text-oxblood">{problem}</p>;
-  if (text === null) return null;
-  const { data } = Papa.parse<string[]>(text, { skipEmptyLines: true, preview: MOST_ROWS + 1 });
-  const [head, ...rows] = data;
+  if (found === null) return null;
+  if (found === "too-much") return <TooMuch />;
+  const [head, ...rows] = found.rows;
   if (!head) return <p className="text-sm text-mute">There are no rows in it.</p>;
   return (
     <>
@@ -55,7 +60,7 @@ export function SheetPreview(props: TextProps): ReactNode {
         <thead><tr>{head.map((cell, i) => <th key={i} scope="col" className="border border-line bg-sand/50 px-2 py-1 text-left font-semibold">{cell}</th>)}</tr></thead>
         <tbody>{rows.map((row, i) => <tr key={i}>{row.map((cell, j) => <td key={j} className="border border-line px-2 py-1 align-top">{cell}</td>)}</tr>)}</tbody>
       </table>
-      <CutNote isCut={isCut || rows.length >= MOST_ROWS} size={props.size} />
+      <CutNote isCut={isCut || found.isCut} size={props.size} />
     </>
   );
 }
