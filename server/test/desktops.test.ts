@@ -23,7 +23,7 @@ describe("Windows", () => {
     expect(start?.content).toBe(`@echo off\r\nrem ${MARK}\r\nset "EREMOS_DATA=D:\\50%% mine"\r\nstart "" /b "C:\\Program Files\\nodejs\\node.exe" "C:\\Eremos 100%%\\cli\\bin\\eremos.mjs" serve\r\n`);
     const [menu] = windows.filesOf("menu", WINDOWS);
     expect(menu?.content).toMatch(/^Windows Registry Editor Version 5\.00\r\n/);
-    expect(menu?.content).toContain('[HKEY_CURRENT_USER\\Software\\Classes\\Directory\\shell\\EremosLock\\command]\r\n@="\\"C:\\\\Program Files\\\\nodejs\\\\node.exe\\" \\"C:\\\\Eremos 100%\\\\cli\\\\bin\\\\eremos.mjs\\" lock \\"%1\\""\r\n');
+    expect(menu?.content).toContain('[HKEY_CURRENT_USER\\Software\\Classes\\Directory\\shell\\EremosLock\\command]\r\n@="\\"C:\\\\Program Files\\\\nodejs\\\\node.exe\\" \\"C:\\\\Eremos 100%\\\\cli\\\\bin\\\\eremos.mjs\\" lock -- \\"%1\\""\r\n');
     expect(words(windows.commandsOf("menu", true, WINDOWS))).toEqual([["reg.exe", "import", "C:\\Users\\Ines V\\AppData\\Local\\Eremos\\context-menu.reg"]]);
     expect(words(windows.commandsOf("menu", false, WINDOWS))).toHaveLength(4);
     expect(words(windows.commandsOf("menu", false, WINDOWS))[0]).toEqual(["reg.exe", "delete", "HKEY_CURRENT_USER\\Software\\Classes\\Directory\\shell\\EremosLock", "/f"]);
@@ -52,7 +52,7 @@ describe("macOS", () => {
     for (const { status, stderr } of parsed) expect([status, stderr]).toEqual([0, ""]);
     expect(JSON.parse(parsed.at(-1)?.stdout ?? "")).toEqual({ Label: "local.eremos", ProgramArguments: [...MAC.command, "serve"], EnvironmentVariables: { EREMOS_DATA: "/Volumes/A & B" }, RunAtLoad: true });
     const script = JSON.parse(parsed[1]?.stdout ?? "") as { actions: { action: { ActionParameters: { COMMAND_STRING: string } } }[] };
-    expect(script.actions[0]?.action.ActionParameters.COMMAND_STRING).toBe(`for path in "$@"; do env EREMOS_DATA='/Volumes/A & B' '/usr/local/bin/node' '/Users/ines/it'\\''s here/cli/bin/eremos.mjs' lock "$path"; done`);
+    expect(script.actions[0]?.action.ActionParameters.COMMAND_STRING).toBe(`for path in "$@"; do env EREMOS_DATA='/Volumes/A & B' '/usr/local/bin/node' '/Users/ines/it'\\''s here/cli/bin/eremos.mjs' lock -- "$path"; done`);
   });
 
   it("hides by flag, and bars by access lists", () => {
