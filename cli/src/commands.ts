@@ -54,7 +54,7 @@ export const USAGE = `eremos: hides and locks private folders in place
 
 PATH is always the folder's ordinary path, hidden or not.
 Exit codes: 0 done, 2 wrong usage, 3 wrong password, 4 refused (nothing touched), 5 damage found, 6 interrupted or failed (data safe)
-Settings: EREMOS_PORT, EREMOS_DATA (data directory), EREMOS_PLACES (roots, separated by ":"), EREMOS_SYNCED (synced directories, likewise)
+Settings: EREMOS_PORT, EREMOS_ADDRESS (plain: for browsers without names below .localhost), EREMOS_DATA (data directory), EREMOS_PLACES (roots, separated by ":"), EREMOS_SYNCED (synced directories, likewise)
 `;
 
 /** Waits for a job; an interrupt asks it to stop and put everything back. */
