@@ -9,8 +9,7 @@ import { CLI, CommandLine, PASSWORD } from "./command-line";
 import { RunningServer } from "./running-server";
 
 const OTHER = 65_534;
-const canBeAnother = process.getuid?.() === 0;
-const withAccounts = canBeAnother ? it : it.skip;
+const withAccounts = it.runIf(process.getuid?.() === 0);
 
 let cli: CommandLine;
 let server: RunningServer;

@@ -34,7 +34,7 @@ export function spotIn(disk: Disk, dir: Dir, path: Buffer): Spot {
 }
 
 /**
- * Holds the directory of what was found, and looks whether both are still the same and this account's own. `entry` is null for what is not there now, and is to be again.
+ * Holds the directory of what was found, and looks whether both are still the same and the entry this account's own.
  * @throws EremosError `not-found` (something else is in its place) | `no-permission` (it is another account's)
  */
 export function atSpot<T>(disk: Disk, spot: Spot, use: (dir: Dir, name: Buffer, stat: Stat) => T): T {

@@ -12,7 +12,14 @@ export interface Rows {
   readonly isCut: boolean;
 }
 
-export type PreviewAnswer = Rows | { readonly milliseconds: number; readonly nodes: number; readonly depth: number };
+/** How much there would be to draw, and how long it took to find out. */
+export interface Measured {
+  readonly milliseconds: number;
+  readonly nodes: number;
+  readonly depth: number;
+}
+
+export type PreviewAnswer = Rows | Measured;
 
 const LONGEST_LOOK_MS = 4000;
 

@@ -1,18 +1,13 @@
 "use client";
 import type { ReactNode } from "react";
 import Markdown from "react-markdown";
-import { useLook } from "./looking";
+import { type Measured, useLook } from "./looking";
 import { CutNote, TooMuch, useText } from "./text-preview";
 
 /** Beyond these it would hold the page up, or fail in the drawing of it. */
 const LONGEST_MS = 400;
 const MOST_NODES = 8000;
 const DEEPEST = 40;
-interface Measured {
-  readonly milliseconds: number;
-  readonly nodes: number;
-  readonly depth: number;
-}
 
 /** Markdown as it is meant; raw HTML in it is text, and pictures and links lead nowhere. */
 export function MarkdownPreview(props: { readonly url: string; readonly size: number }): ReactNode {

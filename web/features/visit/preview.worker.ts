@@ -1,7 +1,7 @@
 import "./no-document";
 import { fromMarkdown } from "mdast-util-from-markdown";
 import Papa from "papaparse";
-import type { PreviewAnswer, PreviewQuestion, Rows } from "./looking";
+import type { Measured, PreviewAnswer, PreviewQuestion, Rows } from "./looking";
 
 /** Whatever a file holds is looked at here first, where it can hold up nobody: whoever asked ends this thread when it takes too long. */
 self.addEventListener("message", (event: MessageEvent<PreviewQuestion>) => {
@@ -38,8 +38,7 @@ interface Node {
   readonly children?: readonly Node[];
 }
 
-/** How much there would be to show, and how long it takes to find out. */
-function measure(text: string): { readonly milliseconds: number; readonly nodes: number; readonly depth: number } {
+function measure(text: string): Measured {
   const begun = performance.now();
   const waiting: { readonly node: Node; readonly depth: number }[] = [{ node: fromMarkdown(text), depth: 0 }];
   let [nodes, deepest] = [0, 0];
