@@ -103,8 +103,10 @@ def check_owner(owner, root):  # 3
 def code_key(owner, code):  # 3.3
     bits = 0
     for number, group in enumerate(code.strip().split("-")):
-        check = hashlib.sha256(("eremos/1/code/%d/%s" % (number, group[:4])).encode()).digest()[0] & 31
-        assert group[4] == ALPHABET[check], "group %d is mistyped" % (number + 1)
+        total = 0
+        for character in group:
+            total = (total << 1 ^ (0b100101 if total & 16 else 0)) ^ ALPHABET.index(character)
+        assert total == number, "group %d is mistyped" % (number + 1)
         for character in group[:4]:
             bits = bits << 5 | ALPHABET.index(character)
     return hkdf(bits.to_bytes(20, "big"), owner["owner"].encode(), "eremos/1/recovery-code")
