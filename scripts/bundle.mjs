@@ -11,7 +11,7 @@ const common = { absWorkingDir: root, bundle: true, platform: "node", format: "e
 export async function bundle() {
   for (const storey of ["core", "server", "cli", "demo", "rescue"]) rmSync(join(root, storey, "dist"), { recursive: true, force: true });
   await build({ ...common, entryPoints: ["core/src/index.ts", "core/src/worker/engine-worker.ts"], entryNames: "[name]", outdir: "core/dist" });
-  await build({ ...common, entryPoints: ["server/src/index.ts", "server/src/visit/visit-worker.ts"], entryNames: "[name]", outdir: "server/dist" });
+  await build({ ...common, entryPoints: ["server/src/index.ts", "server/src/visit/visit-worker.ts", "server/src/http/session-main.ts"], entryNames: "[name]", outdir: "server/dist" });
   await build({ ...common, entryPoints: ["cli/src/eremos.ts"], outdir: "cli/dist" });
   await build({ ...common, entryPoints: ["demo/src/generate.ts", "demo/src/broken.ts"], entryNames: "[name]", outdir: "demo/dist" });
   await bundleScript();

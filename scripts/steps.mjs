@@ -121,6 +121,7 @@ export async function serveHere(development = false) {
     const stop = () => void server.close().then(() => process.exit(0));
     process.on("SIGTERM", stop);
     process.on("SIGINT", stop);
+    void server.failed.then((why) => server.close().finally(() => fail(why)));
     return server.address;
   } catch (error) {
     if (error instanceof EremosError) fail(error.message);

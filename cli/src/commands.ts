@@ -358,11 +358,13 @@ const serveCommand: Command = async (invocation) => {
   const server = await serve(readSettings(process.env, invocation.program));
   note(`Eremos is at ${server.address}`);
   if (invocation.flags["json"]) sayJson({ address: server.address });
-  await new Promise<void>((resolve) => {
-    process.on("SIGINT", () => resolve());
-    process.on("SIGTERM", () => resolve());
+  const asked = new Promise<null>((resolve) => {
+    process.on("SIGINT", () => resolve(null));
+    process.on("SIGTERM", () => resolve(null));
   });
+  const failure = await Promise.race([asked, server.failed]);
   await server.close();
+  if (failure !== null) throw new EremosError("interrupted", failure);
   return { result: undefined, lines: [] };
 };
 

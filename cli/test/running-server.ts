@@ -36,8 +36,18 @@ export class RunningServer {
     this.address = "";
   }
 
+  /** Of the process that was started. */
+  get pid(): number {
+    return this.server?.pid ?? 0;
+  }
+
+  /** By which the page proves that it is signed in. */
+  get headers(): Record<string, string> {
+    return { cookie: this.session.cookie, "x-eremos-tab": this.session.tab };
+  }
+
   async call(name: string, body: object = {}): Promise<Answer> {
-    const answer = await ask(this.address, `/api/${name}`, { headers: { cookie: this.session.cookie, "x-eremos-tab": this.session.tab }, body: JSON.stringify(body) });
+    const answer = await ask(this.address, `/api/${name}`, { headers: this.headers, body: JSON.stringify(body) });
     const read = JSON.parse(answer.body) as Answer["body"];
     if (read.tab) this.session = { tab: read.tab, cookie: answer.headers["set-cookie"]?.[0]?.split(";")[0] ?? "" };
     return { status: answer.status, body: read };

@@ -19,6 +19,9 @@ import { Finder } from "./watch/finder";
 import { HiddenFinder } from "./watch/hidden-finder";
 import { Keeper } from "./watch/keeper";
 
+/** So long after the last secret that opened nothing. */
+const TRIED_STAYS_MS = 15_000;
+
 /** One running Eremos: the server, or one command line. Operations take it as their first argument. */
 export class Eremos {
   /** This computer's disk, which knows the records that this Eremos wrote. */
@@ -41,6 +44,12 @@ export class Eremos {
   private signedIn: Keys | null = null;
   /** Keys set aside at an idle sign-out, for the PIN to bring back. */
   private dozing: Keys | null = null;
+  /** Keys that were ended; some are still held. */
+  private readonly ended = new Set<Keys>();
+  private over: (() => void) | null = null;
+  private isOver = false;
+  private tryingNow = 0;
+  private triedTimer: NodeJS.Timeout | null = null;
 
   private constructor(readonly settings: Settings, readonly data: DataDirectory, readonly database: OpenDatabase, onProgress?: (folder: string, verb: JobVerb, progress: Progress) => void) {
     this.disk = diskOf(data.identity);
@@ -124,16 +133,72 @@ export class Eremos {
     }
   }
 
+  /** This process ends with its session: `over` is called at the end of the first one, and there is no other. */
+  endWithSession(over: () => void): void {
+    this.over = over;
+  }
+
+  /** @throws EremosError `busy` where this process has had its session */
   keep(keys: Keys): void {
-    this.forget();
+    if (this.isOver) throw new EremosError("busy", "Eremos is still closing the session before this one. Nothing was touched; sign in again in a moment.");
+    this.wipe();
     this.signedIn = keys;
   }
 
-  /** Wipes the keys, and the PIN with them. */
+  /** Ends the session: wipes the keys, and the PIN with them. */
   forget(): void {
-    for (const keys of [this.signedIn, this.dozing]) keys?.end();
+    const { hasSession } = this;
+    this.wipe();
+    if (hasSession) this.end();
+  }
+
+  private end(): void {
+    if (!this.over || this.isOver) return;
+    this.isOver = true;
+    this.over();
+  }
+
+  private get hasSession(): boolean {
+    return this.signedIn !== null || this.dozing !== null;
+  }
+
+  /** A look at a password, code or share. Where it opened nothing, what may be left of it in memory goes with this process a while after the last one. */
+  async trying<T>(work: () => Promise<T>): Promise<T> {
+    this.tryingNow++;
+    try {
+      return await work();
+    } catch (error) {
+      this.endSoon();
+      throw error;
+    } finally {
+      this.tryingNow--;
+    }
+  }
+
+  private endSoon(): void {
+    if (!this.over) return;
+    if (this.triedTimer) clearTimeout(this.triedTimer);
+    this.triedTimer = setTimeout(() => {
+      if (this.tryingNow > 0) this.endSoon();
+      // Before there is a master password, what was found and typed so far is of use still.
+      else if (!this.hasSession && this.data.owner()) this.end();
+    }, TRIED_STAYS_MS).unref();
+  }
+
+  private wipe(): void {
+    for (const keys of [this.signedIn, this.dozing]) {
+      if (!keys) continue;
+      keys.end();
+      this.ended.add(keys);
+    }
     this.signedIn = this.dozing = null;
     this.pin.forget();
+  }
+
+  /** Whether something still works with keys of a session that is over. */
+  get isHeld(): boolean {
+    for (const keys of this.ended) if (!keys.isHeld) this.ended.delete(keys);
+    return this.ended.size > 0;
   }
 
   /** Signed out, but for whoever knows the PIN. Without a PIN, for everybody. */
@@ -159,7 +224,8 @@ export class Eremos {
   }
 
   close(): void {
-    this.forget();
+    if (this.triedTimer) clearTimeout(this.triedTimer);
+    this.wipe();
     this.database.close();
   }
 }

@@ -136,7 +136,17 @@ export class Jobs {
     this.changed();
   }
 
+  /** For jobs that another process of this Eremos works on. */
+  cancelElsewhere: ((id: string) => void) | null = null;
+
+  /** Asks a job to stop and put things back; returns whether anybody could be asked. */
   cancel(id: string): boolean {
+    if (this.cancelHere(id)) return true;
+    this.cancelElsewhere?.(id);
+    return this.cancelElsewhere !== null;
+  }
+
+  cancelHere(id: string): boolean {
     const cancel = this.cancels.get(id);
     cancel?.();
     return cancel !== undefined;

@@ -1,7 +1,7 @@
 import { type ChildProcess, spawn } from "node:child_process";
 import { createHmac, randomBytes, timingSafeEqual } from "node:crypto";
 import { request } from "node:http";
-import { EremosError, systemCode } from "@eremos/core";
+import { EremosError, isEremosError, systemCode } from "@eremos/core";
 import type { DataDirectory, ServerRecord } from "../data-directory";
 
 const ANSWER_MS = 2000;
@@ -28,6 +28,14 @@ export async function runningServer(data: DataDirectory): Promise<string | null>
   const given = Buffer.from(answer);
   if (given.length === proof.length && timingSafeEqual(given, proof)) return addressOf(known);
   throw new EremosError("port-in-use", `Something else than your Eremos answers at its port ${known.port}. Don't type your password there. Start Eremos with \`eremos serve\`: it takes another port by itself.`);
+}
+
+/** Something else than ours at the port of the last start is no reason not to start: this one takes another. */
+export async function isRunning(data: DataDirectory): Promise<boolean> {
+  return (await runningServer(data).catch((error: unknown) => {
+    if (isEremosError(error) && error.code === "port-in-use") return null;
+    throw error;
+  })) !== null;
 }
 
 /** The whole address of a start. */

@@ -7,7 +7,7 @@ const LOOPBACKS = ["127.0.0.1", "::1"] as const;
 const [FIRST_OWN_PORT, AFTER_OWN_PORTS] = [10_000, 32_000];
 const MOST_TRIES = 50;
 /** Far more than the tabs of a browser need. */
-const MOST_CONNECTIONS = 256;
+export const MOST_CONNECTIONS = 256;
 const NO_SUCH_ADDRESS = new Set(["EADDRNOTAVAIL", "EAFNOSUPPORT"]);
 
 const SOMEBODY_ELSES = "This Eremos belongs to another account of this computer. Nothing here is for yours: start your own from the applications menu.\n";
@@ -53,7 +53,8 @@ async function tryPort(port: number, admit: (socket: Socket) => void): Promise<D
   const servers: Server[] = [];
   const close = (): void => servers.forEach((server) => server.close());
   for (const host of LOOPBACKS) {
-    const server = createServer(admit);
+    // Not read here: it is passed on as it came.
+    const server = createServer({ pauseOnConnect: true }, admit);
     server.maxConnections = MOST_CONNECTIONS;
     const failure = await new Promise<string | null>((resolve) => {
       server.once("error", (error) => resolve(systemCode(error) ?? "unknown"));

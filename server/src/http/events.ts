@@ -14,7 +14,7 @@ const MOST_UNREAD_BYTES = 256 * 1024;
  * what has changed, never what it has changed to. It ends with the session, and says so (`over`); the page then follows anew.
  */
 export class EventStreams {
-  private readonly streams = new Set<ServerResponse>();
+  private readonly streams = new Map<ServerResponse, () => void>();
 
   constructor(private readonly eremos: Eremos, private readonly isSignedIn: (request: IncomingMessage) => boolean) {}
 
@@ -22,18 +22,20 @@ export class EventStreams {
     if (request.method !== "GET") return void response.writeHead(405).end();
     if (this.streams.size >= MOST_STREAMS) return void response.writeHead(503).end();
     const signedIn = this.isSignedIn(request);
-    this.streams.add(response);
     response.writeHead(200, { "Content-Type": "text/event-stream", "Cache-Control": "no-store", Connection: "keep-alive" });
     const tell = (event: string, data: unknown): void => {
       if (response.writableLength > MOST_UNREAD_BYTES) response.destroy();
       else response.write(`event: ${event}\ndata: ${JSON.stringify(data)}\n\n`);
     };
-    const endIfOver = (): boolean => {
-      if (this.isSignedIn(request) === signedIn || response.writableEnded) return response.writableEnded;
+    const end = (): void => {
       tell("over", {});
       response.end();
-      return true;
     };
+    const endIfOver = (): boolean => {
+      if (this.isSignedIn(request) !== signedIn && !response.writableEnded) end();
+      return response.writableEnded;
+    };
+    this.streams.set(response, end);
     tell("standing", { signedIn });
     const stop = this.eremos.onChange((change) => {
       if (endIfOver()) return;
@@ -47,5 +49,10 @@ export class EventStreams {
       stop();
       clearInterval(alive);
     });
+  }
+
+  /** Who follows is to follow elsewhere. */
+  endAll(): void {
+    for (const [response, end] of this.streams) if (!response.writableEnded) end();
   }
 }

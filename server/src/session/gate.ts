@@ -101,10 +101,16 @@ export class Gate {
 interface Guarded {
   readonly gate: Gate;
   announce(change: ChangeEvent): void;
+  /** What was given in vain is not to stay in memory for long. */
+  trying<T>(work: () => Promise<T>): Promise<T>;
 }
 
 /** Every look at a password or code goes through here: counted by itself, and slowed down. @throws EremosError `too-many-tries`, or what `open` throws */
-export async function throughGate<T>(eremos: Guarded, secret: TriedSecret, open: () => Promise<T>): Promise<{ opened: T; failedTries: number }> {
+export function throughGate<T>(eremos: Guarded, secret: TriedSecret, open: () => Promise<T>): Promise<{ opened: T; failedTries: number }> {
+  return eremos.trying(() => counted(eremos, secret, open));
+}
+
+async function counted<T>(eremos: Guarded, secret: TriedSecret, open: () => Promise<T>): Promise<{ opened: T; failedTries: number }> {
   const tries = eremos.gate.tries(secret);
   tries.requireOpen();
   tries.begin();

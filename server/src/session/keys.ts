@@ -52,6 +52,10 @@ export class Keys {
     this.wipeIfEnded();
   }
 
+  get isHeld(): boolean {
+    return this.holders > 0;
+  }
+
   private wipeIfEnded(): void {
     if (!this.isEnding || this.holders > 0) return;
     this.isWiped = true;

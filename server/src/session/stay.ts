@@ -28,6 +28,10 @@ export class Stay {
     return !this.paused && this.isOn(owner);
   }
 
+  get isPaused(): boolean {
+    return this.paused;
+  }
+
   pause(paused: boolean): void {
     this.paused = paused;
   }

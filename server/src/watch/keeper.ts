@@ -21,9 +21,9 @@ export class Keeper {
 
   constructor(private readonly eremos: Eremos, private readonly now: () => number = Date.now) {}
 
-  /** Folders that were open when Eremos stopped, and should have locked then, are locked first. */
-  async start(): Promise<void> {
-    for (const note of this.eremos.data.notes()) if (note.rules.atStop) this.eremos.data.writeNote({ ...note, locksAt: this.now() });
+  /** Folders that were open when Eremos stopped, and should have locked then, are locked first (`afterStop`). */
+  async start(afterStop = true): Promise<void> {
+    if (afterStop) for (const note of this.eremos.data.notes()) if (note.rules.atStop) this.eremos.data.writeNote({ ...note, locksAt: this.now() });
     await this.look();
     this.timer = setInterval(() => void this.look(), LOOK_EVERY_MS);
   }

@@ -1,0 +1,31 @@
+import { closeToOthers, isEremosError, locateFolder } from "@eremos/core";
+import type { Eremos } from "../eremos";
+import { closeUp } from "../operations/close-up";
+import { decodePath } from "../operations/paths";
+
+/** A session that ends gives programs about this long. */
+const LONGEST_STOP_MS = 4000;
+/** So long a stop waits for locks to end before it cuts them off; what is left open then locks at the next start. */
+const LONGEST_FINISH_MS = 6000;
+
+/** Puts back what can be put back, and locks what is to be locked at a stop; not for long. */
+export async function finishWork(eremos: Eremos): Promise<void> {
+  await eremos.visits.endAll();
+  await eremos.jobs.stop(LONGEST_STOP_MS);
+  closeUp(eremos, false, ({ rules }) => rules.atStop);
+  await eremos.jobs.drain(LONGEST_FINISH_MS);
+  await eremos.jobs.stop(LONGEST_STOP_MS);
+  closeWhatIsLeft(eremos);
+}
+
+/** What could not be locked in the time there was: other accounts are kept out of it until it locks at the next start. */
+function closeWhatIsLeft(eremos: Eremos): void {
+  for (const note of eremos.data.notes().filter(({ rules }) => rules.atStop)) {
+    try {
+      const located = locateFolder(eremos.disk, decodePath(note.path), note.id);
+      if (located?.inspection.guard === "sealed" && located.inspection.state === "open") closeToOthers(eremos.disk, located.realPath);
+    } catch (error) {
+      if (!isEremosError(error)) throw error;
+    }
+  }
+}
