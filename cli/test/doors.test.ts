@@ -43,7 +43,7 @@ withAccounts("another account that knows the whole address gets one answer to ev
   const { host, port } = new URL(server.address);
   for (const at of ["127.0.0.1", "::1"]) {
     for (const [name, body] of [["setup/begin", { password: "chosen by somebody else", hint: null }], ["sign-in", { password: PASSWORD }], ["pin/return", { pin: "" }], ["stay/return", {}], ["forgotten", { secret: { kind: "code", code: "x" }, password: "another one of mine", hint: null }], ["return", { path: "/", secret: { kind: "password", password: "x" }, password: null, hint: null }], ["state", {}], ["scan/start", { places: null }], ["hello", { nonce: "0".repeat(64) }], ["gate/close-up", {}]] as const) {
-      const headers = { host, origin: server.address, "content-type": "application/json" };
+      const headers = { host, origin: server.address, "content-type": "application/x-eremos-call" };
       const said = asAnother(`require("node:http").request({ host: "${at}", port: ${port}, path: "/api/${name}", method: "POST", headers: ${JSON.stringify(headers)} }, (answer) => { let text = ""; answer.on("data", (part) => (text += part)).on("end", () => console.log(answer.statusCode + " " + text)); }).on("error", (error) => console.log(error.code)).end(${JSON.stringify(JSON.stringify(body))})`);
       expect(said, `${at} ${name}`).toBe("403 This Eremos belongs to another account of this computer. Nothing here is for yours: start your own from the applications menu.\n\n");
     }

@@ -1,4 +1,5 @@
 import { type ChildProcess, spawn } from "node:child_process";
+import { encodeCall } from "../../server/src/call-body";
 import { ask } from "./ask";
 import { CLI, type CommandLine } from "./command-line";
 
@@ -19,7 +20,8 @@ export class RunningServer {
     const server = spawn("node", [CLI, "serve"], { env: { ...this.cli.env, EREMOS_PORT: "0", ...this.environment }, stdio: ["ignore", "ignore", "pipe"] });
     this.server = server;
     this.session = { tab: "", cookie: "" };
-    return new Promise((resolve) => {
+    return new Promise((resolve, reject) => {
+      server.once("exit", (code) => reject(new Error(`the server ended with ${code}`)));
       server.stderr.on("data", (part) => {
         this.address = /Eremos is at (http:\S+)/.exec(String(part))?.[1] ?? this.address;
         if (this.address !== "") resolve();
@@ -47,7 +49,7 @@ export class RunningServer {
   }
 
   async call(name: string, body: object = {}): Promise<Answer> {
-    const answer = await ask(this.address, `/api/${name}`, { headers: this.headers, body: JSON.stringify(body) });
+    const answer = await ask(this.address, `/api/${name}`, { headers: this.headers, body: encodeCall(body) });
     const read = JSON.parse(answer.body) as Answer["body"];
     if (read.tab) this.session = { tab: read.tab, cookie: answer.headers["set-cookie"]?.[0]?.split(";")[0] ?? "" };
     return { status: answer.status, body: read };

@@ -28,7 +28,7 @@ async function restart(): Promise<void> {
 /** The same call from a program of another account of this computer, which knows the address. */
 function callAsAnother(name: string): number {
   const { host, port } = new URL(server.address);
-  const script = `require("node:http").request({ host: "127.0.0.1", port: ${port}, path: "/api/${name}", method: "POST", headers: { host: "${host}", origin: "${server.address}", "content-type": "application/json" } }, (answer) => console.log(answer.statusCode)).end("{}")`;
+  const script = `require("node:http").request({ host: "127.0.0.1", port: ${port}, path: "/api/${name}", method: "POST", headers: { host: "${host}", origin: "${server.address}", "content-type": "application/x-eremos-call" } }, (answer) => console.log(answer.statusCode)).end("{}")`;
   return Number(spawnSync(process.execPath, ["-e", script], { uid: OTHER, gid: OTHER, cwd: "/", encoding: "utf8" }).stdout);
 }
 

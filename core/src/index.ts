@@ -5,7 +5,7 @@ export { equalBytes, fromBase64, randomBytes, sha256, toBase64, wipe } from "./c
 export { type BoxFailure, openBox, sealBox } from "./crypto/box";
 export { type ChunkCipher, chunkCipher } from "./crypto/chunk-cipher";
 export { type Envelope, openEnvelope, sealTo } from "./crypto/envelope";
-export { EFFORTS, type Effort, LEAST_COST, type MeasuredCost, type PasswordCost, hkdf, measurePasswordCost, measurePasswordCosts, parsePasswordHashing } from "./crypto/kdf";
+export { EFFORTS, type Effort, LEAST_COST, type MeasuredCost, type Password, type PasswordCost, hkdf, measurePasswordCost, measurePasswordCosts, parsePasswordHashing } from "./crypto/kdf";
 export { type SigningKey, generateSigningKey } from "./crypto/signature";
 export {
   type OwnerEnvelope, type OwnerKeys, type OwnerSecret, ProvenOwner, createOwner, isRootKeyOf, openOwner, openSealingKey, openWithCode, openWithPassword, readOwner, withCode, withDevice, withKeyholders, withPassword, writeOwner,

@@ -1,6 +1,7 @@
 import type {
   ActivityView, BackSecret, ClosedUp, Consent, CopyView, DesktopView, Dropped, DroppedFound, Effort, EffortsView, ErrorView, FolderSecret, FolderView, HiddenView, Insurance, InsuranceView, InterruptionView, JobView, KeyholdersView, LastLockView, LockingRules, MailServerView, NewFolderPassword, OffLimitsView, OnlookView, OpeningMode, PasswordChanged, PermissionsView, PlaceEntry, PlaceListing, PlanView, PracticeView, PreferencesView, Protection, ReachView, RescueFile, ScanView, SettingsView, SharesLook, ShownCode, SignedIn, StateView, TakeInSecret, TakenIn, VisitCall, VisitReply, VisitView,
 } from "@eremos/server/contract";
+import { CALL_TYPE, encodeCall } from "@eremos/server/call-body";
 import { readTab } from "./tab";
 
 /** An error the server explained: what happened, what is safe, what to do next. */
@@ -15,8 +16,8 @@ async function call<T>(name: string, body: object = {}): Promise<T> {
   try {
     response = await fetch(`/api/${name}`, {
       method: "POST",
-      headers: { "Content-Type": "application/json", "X-Eremos-Tab": readTab() },
-      body: JSON.stringify(body),
+      headers: { "Content-Type": CALL_TYPE, "X-Eremos-Tab": readTab() },
+      body: encodeCall(body),
     });
   } catch {
     throw new ApiError("unreachable", "Eremos does not answer. It may have been stopped; your folders stay as they are. Start it again, then reload this page.");

@@ -62,17 +62,25 @@ export function parsePasswordHashing(text: string): PasswordHashing {
   return hashing;
 }
 
-/** Password → 32 bytes. The password is normalised to NFC and encoded as UTF-8. Runs off the main thread. */
-export async function hashPassword(password: string, hashing: PasswordHashing): Promise<Buffer> {
-  return hashRaw(Buffer.from(password.normalize("NFC"), "utf8"), {
-    algorithm: ARGON2ID,
-    version: VERSION_19,
-    memoryCost: hashing.memoryKiB,
-    timeCost: hashing.passes,
-    parallelism: hashing.lanes,
-    outputLen: 32,
-    salt: hashing.salt,
-  });
+/** As it was typed, or the UTF-8 of its NFC: bytes can be overwritten when they are not needed any more, which text can't. */
+export type Password = string | Uint8Array;
+
+/** Password → 32 bytes. Text is normalised to NFC and encoded as UTF-8. Runs off the main thread. */
+export async function hashPassword(password: Password, hashing: PasswordHashing): Promise<Buffer> {
+  const bytes = typeof password === "string" ? Buffer.from(password.normalize("NFC"), "utf8") : password;
+  try {
+    return await hashRaw(bytes, {
+      algorithm: ARGON2ID,
+      version: VERSION_19,
+      memoryCost: hashing.memoryKiB,
+      timeCost: hashing.passes,
+      parallelism: hashing.lanes,
+      outputLen: 32,
+      salt: hashing.salt,
+    });
+  } finally {
+    if (bytes !== password) bytes.fill(0);
+  }
 }
 
 /** How much work one try of a password is meant to be: about so long on the machine where it was chosen, in milliseconds. */

@@ -2,7 +2,7 @@ import { z } from "zod";
 import { equalBytes, fromBase64, requireLiveKey, toBase64, wipe } from "../crypto/bytes";
 import { openBox, sealBoxText } from "../crypto/box";
 import { type KeyPair, openEnvelope, sealTo } from "../crypto/envelope";
-import { type PasswordCost, formatPasswordHashing, hashPassword, hkdf, hmac, newPasswordHashing, parsePasswordHashing } from "../crypto/kdf";
+import { type PasswordCost, formatPasswordHashing, hashPassword, hkdf, hmac, newPasswordHashing, parsePasswordHashing, type Password } from "../crypto/kdf";
 import { type SigningKey, isSignedBy, signWith } from "../crypto/signature";
 import { EremosError } from "../errors/eremos-error";
 import { canonicalJson, checksumOf } from "./canonical-json";
@@ -46,13 +46,13 @@ const ABOUT =
 
 /** A second password for one folder, as chosen: needed on top of the master password. The hint stands in the header, readable. */
 export interface FolderPassword {
-  readonly password: string;
+  readonly password: Password;
   readonly hint: string | null;
   readonly cost: PasswordCost;
 }
 
 /** What opens a folder that has a password of its own: that password, or without it the recovery code, or enough keyholders' shares. */
-export type FolderSecret = { readonly kind: "password"; readonly password: string } | { readonly kind: "code"; readonly code: string } | { readonly kind: "shares"; readonly shares: readonly string[] };
+export type FolderSecret = { readonly kind: "password"; readonly password: Password } | { readonly kind: "code"; readonly code: string } | { readonly kind: "shares"; readonly shares: readonly string[] };
 
 /** How the folder key gets into the header: by the signed-in owner, or by sealing to the owner's public key, for which this computer signs. */
 export type HeaderWriter = { readonly by: "owner"; readonly rootKey: Uint8Array; readonly password: FolderPassword | null } | { readonly by: "device"; readonly device: SigningKey };
@@ -158,7 +158,7 @@ async function keyholdersSlotsFor({ folder, owner: { keyholders }, folderKey }: 
 }
 
 /** Neither the master password nor the folder password alone leads to it. */
-async function togetherKey(folder: string, rootKey: Uint8Array, password: string, hashing: ReturnType<typeof parsePasswordHashing>): Promise<Buffer> {
+async function togetherKey(folder: string, rootKey: Uint8Array, password: Password, hashing: ReturnType<typeof parsePasswordHashing>): Promise<Buffer> {
   requireLiveKey(rootKey);
   const passwordKey = await hashPassword(password, hashing);
   const both = Buffer.concat([rootKey, passwordKey]);

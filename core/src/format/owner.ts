@@ -2,7 +2,7 @@ import { z } from "zod";
 import { equalBytes, fromBase64, randomBytes, requireLiveKey, toBase64, wipe } from "../crypto/bytes";
 import { openBox, sealBoxText } from "../crypto/box";
 import { generateKeyPair, openEnvelope, sealTo } from "../crypto/envelope";
-import { type PasswordCost, formatPasswordHashing, hashPassword, hkdf, hmac, newPasswordHashing, parsePasswordHashing } from "../crypto/kdf";
+import { type PasswordCost, formatPasswordHashing, hashPassword, hkdf, hmac, newPasswordHashing, parsePasswordHashing, type Password } from "../crypto/kdf";
 import { EremosError } from "../errors/eremos-error";
 import { canonicalJson } from "./canonical-json";
 import { nameGroups } from "./code-groups";
@@ -101,7 +101,7 @@ async function recoverySlot(code: string, rootKey: Uint8Array, owner: string): P
 }
 
 /** Makes a new owner, of whose computers these are known. The caller shows the code once and wipes the root key. */
-export async function createOwner(password: string, code: string, cost: PasswordCost, devices: readonly Uint8Array[] = []): Promise<{ envelope: OwnerEnvelope; rootKey: Buffer }> {
+export async function createOwner(password: Password, code: string, cost: PasswordCost, devices: readonly Uint8Array[] = []): Promise<{ envelope: OwnerEnvelope; rootKey: Buffer }> {
   const owner = toBase64(randomBytes(16));
   const rootKey = randomBytes(32);
   const sealing = await generateKeyPair();
@@ -124,7 +124,7 @@ export async function createOwner(password: string, code: string, cost: Password
   }
 }
 
-async function passwordSlot(password: string, rootKey: Uint8Array, owner: string, cost: PasswordCost): Promise<OwnerEnvelope["password"]> {
+async function passwordSlot(password: Password, rootKey: Uint8Array, owner: string, cost: PasswordCost): Promise<OwnerEnvelope["password"]> {
   const hashing = newPasswordHashing(cost);
   const key = await hashPassword(password, hashing);
   try {
@@ -135,7 +135,7 @@ async function passwordSlot(password: string, rootKey: Uint8Array, owner: string
 }
 
 /** The same owner under another master password: only the password slot is written anew. */
-export async function withPassword({ mac: _old, ...record }: OwnerEnvelope, rootKey: Uint8Array, password: string, cost: PasswordCost): Promise<OwnerEnvelope> {
+export async function withPassword({ mac: _old, ...record }: OwnerEnvelope, rootKey: Uint8Array, password: Password, cost: PasswordCost): Promise<OwnerEnvelope> {
   return authenticated({ ...record, password: await passwordSlot(password, rootKey, record.owner, cost) }, rootKey);
 }
 
@@ -163,7 +163,7 @@ export async function withKeyholders({ mac: _old, keyholders: _before, ...record
 }
 
 /** What opens an owner envelope. */
-export type OwnerSecret = { readonly kind: "password"; readonly password: string } | { readonly kind: "code"; readonly code: string } | { readonly kind: "shares"; readonly shares: readonly string[] };
+export type OwnerSecret = { readonly kind: "password"; readonly password: Password } | { readonly kind: "code"; readonly code: string } | { readonly kind: "shares"; readonly shares: readonly string[] };
 
 /** @throws EremosError as the three below */
 export function openOwner(record: OwnerEnvelope, secret: OwnerSecret): Promise<OwnerKeys> {
@@ -172,7 +172,7 @@ export function openOwner(record: OwnerEnvelope, secret: OwnerSecret): Promise<O
 }
 
 /** @throws EremosError `wrong-password` | `damaged` */
-export async function openWithPassword(record: OwnerEnvelope, password: string): Promise<OwnerKeys> {
+export async function openWithPassword(record: OwnerEnvelope, password: Password): Promise<OwnerKeys> {
   const key = await hashPassword(password, parsePasswordHashing(record.password.hashing));
   try {
     const rootKey = openBox(key, purpose("password", record.owner), fromBase64(record.password.root));

@@ -1,3 +1,4 @@
+import type { Password } from "../crypto/kdf";
 import { wipe } from "../crypto/bytes";
 import { EremosError, isEremosError } from "../errors/eremos-error";
 import { readGuard } from "../format/guard-record";
@@ -18,7 +19,7 @@ import { type RescueSource, readWhole } from "./source";
 
 /** What somebody who wants in has. */
 export type RescueSecret =
-  | { readonly kind: "password"; readonly password: string; /** For a folder that has one of its own. */ readonly folderPassword: string | null }
+  | { readonly kind: "password"; readonly password: Password; /** For a folder that has one of its own. */ readonly folderPassword: Password | null }
   | { readonly kind: "code"; readonly code: string }
   | { readonly kind: "shares"; readonly shares: readonly string[] }
   /** The owner's root key, which the caller wipes; for a folder with a password of its own, what opens that; and this computer's public key. */

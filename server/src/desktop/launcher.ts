@@ -1,6 +1,7 @@
 import { type ChildProcess, spawn } from "node:child_process";
 import { createHmac, randomBytes, timingSafeEqual } from "node:crypto";
 import { request } from "node:http";
+import { CALL_TYPE } from "../call-body";
 import { EremosError, isEremosError, systemCode } from "@eremos/core";
 import type { DataDirectory, ServerRecord } from "../data-directory";
 
@@ -47,7 +48,7 @@ export function addressOf({ host }: Pick<ServerRecord, "host">): string {
 function sayHello({ port, host }: ServerRecord, nonce: string): Promise<string | null> {
   const body = JSON.stringify({ nonce });
   return new Promise((resolve) => {
-    const asked = request({ host: "127.0.0.1", port, path: "/api/hello", method: "POST", headers: { host, origin: `http://${host}`, "content-type": "application/json", "content-length": body.length }, timeout: ANSWER_MS }, (response) => {
+    const asked = request({ host: "127.0.0.1", port, path: "/api/hello", method: "POST", headers: { host, origin: `http://${host}`, "content-type": CALL_TYPE, "content-length": body.length }, timeout: ANSWER_MS }, (response) => {
       let text = "";
       response.on("data", (part: Buffer) => {
         text += part.toString("utf8");

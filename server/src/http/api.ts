@@ -1,6 +1,7 @@
 import type { IncomingMessage, ServerResponse } from "node:http";
 import { z } from "zod";
-import { CONSENTS, EremosError, fromSystemError, isEremosError } from "@eremos/core";
+import { CONSENTS, EremosError, fromSystemError, isEremosError, wipe } from "@eremos/core";
+import { CALL_TYPE, decodeCall } from "../call-body";
 import { DESKTOP_PARTS } from "../desktop/desktop";
 import { proofFor } from "../desktop/launcher";
 import { desktopParts, setDesktopPart } from "../operations/integrate";
@@ -27,6 +28,7 @@ import { setProtection } from "../operations/protection";
 import { completePath, listPlace, placeRoots } from "../operations/walk-places";
 import { AS_BEFORE, guardSchema, protectionSchema, visibilitySchema } from "../protection";
 import { effortSchema, offLimitsSchema, preferencesChangeSchema } from "../preferences";
+import { secretText } from "../secret-text";
 import { type ApiContext, FROM, type Route, beginSession, nothing, route, text } from "./route";
 import { WAYS_BACK_ROUTES } from "./ways-back-routes";
 import { findSlot } from "../operations/drop";
@@ -57,12 +59,12 @@ const shownCode = z.object({ id: text, groups: z.array(text).max(8) });
 const ROUTES: Readonly<Record<string, Route>> = {
   hello: route(true, z.object({ nonce: z.string().regex(/^[0-9a-f]{64}$/) }), ({ context }, { nonce }) => ({ proof: proofFor(context.secret, nonce) })),
   state: route(true, nothing, ({ context, signedIn }) => stateOf(context.eremos, signedIn)),
-  "setup/begin": route(true, z.object({ password: text, hint: text.nullable() }), ({ context }, body) => beginSetup(context.eremos, body)),
+  "setup/begin": route(true, z.object({ password: secretText, hint: text.nullable() }), ({ context }, body) => beginSetup(context.eremos, body)),
   "setup/finish": route(true, shownCode, async (call, body) => {
     await finishSetup(call.context.eremos, body.id, body.groups);
     return { tab: beginSession(call), failedTries: 0 };
   }),
-  "sign-in": route(true, z.object({ password: text }), async (call, body) => {
+  "sign-in": route(true, z.object({ password: secretText }), async (call, body) => {
     const { failedTries } = await signIn(call.context.eremos, body.password);
     return { tab: beginSession(call), failedTries };
   }),
@@ -82,7 +84,7 @@ const ROUTES: Readonly<Record<string, Route>> = {
     await returnWithPin(call.context.eremos, pin);
     return { tab: beginSession(call), failedTries: 0 };
   }),
-  "stay/set": route(false, z.object({ current: text.nullable() }), async ({ context }, { current }) => {
+  "stay/set": route(false, z.object({ current: secretText.nullable() }), async ({ context }, { current }) => {
     await setStay(context.eremos, current);
     return {};
   }),
@@ -124,9 +126,9 @@ const ROUTES: Readonly<Record<string, Route>> = {
     return {};
   }),
   efforts: route(false, nothing, ({ context }) => efforts(context.eremos)),
-  "efforts/set": route(false, z.object({ current: text, effort: effortSchema }), ({ context }, body) => changeEffort(context.eremos, body)),
-  password: route(false, z.object({ current: text, password: text, hint: text.nullable() }), ({ context }, body) => changePassword(context.eremos, body)),
-  "code/begin": route(false, z.object({ current: text }), ({ context }, { current }) => beginNewCode(context.eremos, current)),
+  "efforts/set": route(false, z.object({ current: secretText, effort: effortSchema }), ({ context }, body) => changeEffort(context.eremos, body)),
+  password: route(false, z.object({ current: secretText, password: secretText, hint: text.nullable() }), ({ context }, body) => changePassword(context.eremos, body)),
+  "code/begin": route(false, z.object({ current: secretText }), ({ context }, { current }) => beginNewCode(context.eremos, current)),
   "code/finish": route(false, shownCode, ({ context }, { id, groups }) => finishNewCode(context.eremos, id, groups)),
   "folder-password": route(false, z.object({ folder: text, secret: secretSchema.nullable(), password: newFolderPasswordSchema.nullable() }), async ({ context }, body) => {
     await setFolderPassword(context.eremos, body);
@@ -219,7 +221,12 @@ export async function answerApi(context: ApiContext, name: string, request: Inco
     if (!found || request.method !== "POST") return send(response, 404, { error: { code: "usage", message: "There is nothing at this address." } });
     const signedIn = isSignedIn(context, request);
     if (!found.open && !signedIn) return send(response, 401, { error: { code: "needs-sign-in", message: "Sign in first. Nothing was touched." } });
-    send(response, 200, await found.run({ context, response, signedIn }, await readBody(request)));
+    const body = await readBody(request);
+    try {
+      send(response, 200, await found.run({ context, response, signedIn }, decode(body)));
+    } finally {
+      wipe(body);
+    }
   } catch (caught) {
     const error = isEremosError(caught) ? caught : fromSystemError(caught, "answering");
     send(response, STATUS[error.class], { error: { code: error.code, message: error.message, data: error.data } });
@@ -232,8 +239,8 @@ function send(response: ServerResponse, status: number, body: unknown): void {
   response.end(bytes);
 }
 
-async function readBody(request: IncomingMessage): Promise<unknown> {
-  if (!request.headers["content-type"]?.startsWith("application/json")) throw new EremosError("usage", "The request must be JSON. Nothing was touched.");
+async function readBody(request: IncomingMessage): Promise<Buffer> {
+  if (request.headers["content-type"] !== CALL_TYPE) throw new EremosError("usage", "The request is not a call of Eremos' page. Nothing was touched.");
   const parts: Buffer[] = [];
   let length = 0;
   for await (const part of request) {
@@ -242,9 +249,15 @@ async function readBody(request: IncomingMessage): Promise<unknown> {
     if (length > MOST_BODY_BYTES) throw new EremosError("usage", "The request is too long. Nothing was touched.");
     parts.push(part);
   }
+  const body = Buffer.concat(parts);
+  wipe(...parts);
+  return body;
+}
+
+function decode(body: Buffer): unknown {
   try {
-    return JSON.parse(Buffer.concat(parts).toString("utf8") || "{}");
+    return decodeCall(body);
   } catch {
-    throw new EremosError("usage", "The request is not JSON. Nothing was touched.");
+    throw new EremosError("usage", "The request is not in a form Eremos knows. Nothing was touched.");
   }
 }

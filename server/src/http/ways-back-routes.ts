@@ -15,6 +15,7 @@ import { practice } from "../operations/practice";
 import { forgetInterruption, interruptions } from "../operations/interruptions";
 import { recoverInterrupted } from "../operations/recover-interrupted";
 import { rescueFiles } from "../rescue-files";
+import { secretText } from "../secret-text";
 import { type Call, type Route, beginSession, nothing, route, text } from "./route";
 
 function requireMayScan({ context, signedIn }: Call): Eremos {
@@ -22,12 +23,18 @@ function requireMayScan({ context, signedIn }: Call): Eremos {
   throw new EremosError("needs-sign-in", "Sign in first. Nothing was touched.");
 }
 
+/** The password of a mail server is kept, and sent to it, as text. */
+function withTextPassword(server: unknown): unknown {
+  if (typeof server !== "object" || server === null || !("password" in server) || !(server.password instanceof Uint8Array)) return server;
+  return { ...server, password: Buffer.from(server.password).toString("utf8") };
+}
+
 const numbered = z.object({ number: z.int().min(1).max(MOST_KEYHOLDERS) });
 
 /** Getting back in, and everything out. */
 export const WAYS_BACK_ROUTES: Readonly<Record<string, Route>> = {
   "code/check": route(true, z.object({ code: text }), (_call, { code }) => ({ wrong: mistypedGroups(code) })),
-  forgotten: route(true, z.object({ secret: backSchema, password: text, hint: text.nullable() }), async (call, body) => {
+  forgotten: route(true, z.object({ secret: backSchema, password: secretText, hint: text.nullable() }), async (call, body) => {
     const { failedTries, left } = await resetPassword(call.context.eremos, body);
     return { tab: beginSession(call), failedTries, left };
   }),
@@ -77,7 +84,7 @@ export const WAYS_BACK_ROUTES: Readonly<Record<string, Route>> = {
     return {};
   }),
   "put-right": route(false, nothing, async ({ context }) => ({ folders: await recoverInterrupted(context.eremos) })),
-  return: route(true, z.object({ path: text, secret: secretSchema, password: text.nullable(), hint: text.nullable() }), async (call, body) => {
+  return: route(true, z.object({ path: text, secret: secretSchema, password: secretText.nullable(), hint: text.nullable() }), async (call, body) => {
     const taken = await returnOwner(requireMayScan(call), body);
     return { tab: beginSession(call), failedTries: 0, ...taken };
   }),
@@ -88,14 +95,14 @@ export const WAYS_BACK_ROUTES: Readonly<Record<string, Route>> = {
   }),
   keyholders: route(false, nothing, ({ context }) => ({ keyholders: keyholdersView(context.eremos) })),
   "keyholders/name": route(false, namedSchema, ({ context }, body) => nameKeyholders(context.eremos, body)),
-  "keyholders/drop": route(false, z.object({ current: text }), ({ context }, { current }) => dropKeyholders(context.eremos, current)),
+  "keyholders/drop": route(false, z.object({ current: secretText }), ({ context }, { current }) => dropKeyholders(context.eremos, current)),
   "keyholders/sheet": route(false, numbered, async ({ context }, { number }) => ({ pdf: (await shareSheetFor(context.eremos, number)).toString("base64") })),
   "keyholders/mail": route(false, numbered, async ({ context }, { number }) => {
     await mailShare(context.eremos, number);
     return {};
   }),
   "mail-server": route(false, nothing, ({ context }) => ({ server: mailServerView(context.eremos) })),
-  "mail-server/set": route(false, z.object({ server: mailServerSchema.nullable() }), ({ context }, { server }) => {
+  "mail-server/set": route(false, z.object({ server: z.preprocess(withTextPassword, mailServerSchema.nullable()) }), ({ context }, { server }) => {
     setMailServer(context.eremos, server);
     return {};
   }),

@@ -1,4 +1,4 @@
-import { type Effort, measurePasswordCost, measurePasswordCosts, withPassword } from "@eremos/core";
+import { type Effort, measurePasswordCost, measurePasswordCosts, withPassword, type Password } from "@eremos/core";
 import type { EffortsView, PasswordChanged } from "../contract";
 import type { Eremos } from "../eremos";
 import { nameFolder } from "./paths";
@@ -8,13 +8,13 @@ import { replaceOwner } from "./replace-owner";
 import { provePassword } from "./sign-in";
 
 export interface PasswordChange {
-  readonly current: string;
-  readonly password: string;
+  readonly current: Password;
+  readonly password: Password;
   readonly hint: string | null;
 }
 
 export interface EffortChange {
-  readonly current: string;
+  readonly current: Password;
   readonly effort: Effort;
 }
 

@@ -1,4 +1,4 @@
-import { EremosError, type Inspection, type OwnerSecret, type RescueSecret, type ScanFound, adoptFolder, displayPath, fromSystemError, inspectFolder, isEremosError, isLocked, locateFolder, measurePasswordCost, openOwner, ProvenOwner, vaultPlace, withDevice, withPassword, wipe } from "@eremos/core";
+import { EremosError, type Inspection, type OwnerSecret, type RescueSecret, type ScanFound, adoptFolder, displayPath, fromSystemError, inspectFolder, isEremosError, isLocked, locateFolder, measurePasswordCost, openOwner, ProvenOwner, vaultPlace, withDevice, withPassword, wipe, type Password } from "@eremos/core";
 import type { FoundFolder, ScanView, TakenIn } from "../contract";
 import type { Eremos } from "../eremos";
 import type { FolderRecord } from "../registry";
@@ -105,7 +105,7 @@ export interface ReturnRequest {
   readonly path: string;
   readonly secret: OwnerSecret;
   /** With the code or shares: a new master password. */
-  readonly password: string | null;
+  readonly password: Password | null;
   readonly hint: string | null;
 }
 

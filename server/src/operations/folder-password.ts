@@ -1,10 +1,10 @@
-import { EremosError, type FolderPassword, type FolderSecret, MOST_KEYHOLDERS, type WaysIn, changeFolderPassword, measurePasswordCost, openFolderKey, waysInto, wipe } from "@eremos/core";
+import { EremosError, type FolderPassword, type FolderSecret, MOST_KEYHOLDERS, type Password, type WaysIn, changeFolderPassword, measurePasswordCost, openFolderKey, waysInto, wipe } from "@eremos/core";
 import { z } from "zod";
-import type { NewFolderPassword } from "../contract";
 import type { Eremos } from "../eremos";
 import type { FolderRecord } from "../registry";
 import { throughGate } from "../session/gate";
 import { accessOf } from "../session/keys";
+import { secretText } from "../secret-text";
 import { type Target, findTarget } from "./find-target";
 import { refuseUnfit } from "./password-strength";
 
@@ -13,10 +13,10 @@ const byCode = z.strictObject({ kind: z.literal("code"), code: text });
 const byShares = z.strictObject({ kind: z.literal("shares"), shares: z.array(text).max(MOST_KEYHOLDERS) });
 /** The ways back without a password. */
 export const backSchema = z.discriminatedUnion("kind", [byCode, byShares]);
-export const secretSchema = z.discriminatedUnion("kind", [z.strictObject({ kind: z.literal("password"), password: text }), byCode, byShares]);
+export const secretSchema = z.discriminatedUnion("kind", [z.strictObject({ kind: z.literal("password"), password: secretText }), byCode, byShares]);
 /** What opens a folder that was found, whosever it is. */
-export const rescueSecretSchema = z.discriminatedUnion("kind", [z.strictObject({ kind: z.literal("password"), password: text, folderPassword: text.nullable() }), byCode, byShares]);
-export const newFolderPasswordSchema = z.strictObject({ password: text, hint: text.nullable() });
+export const rescueSecretSchema = z.discriminatedUnion("kind", [z.strictObject({ kind: z.literal("password"), password: secretText, folderPassword: secretText.nullable() }), byCode, byShares]);
+export const newFolderPasswordSchema = z.strictObject({ password: secretText, hint: text.nullable() });
 
 /** What the header kept in the database tells of the ways into a folder. */
 export function waysOf(eremos: Eremos, { id }: Pick<FolderRecord, "id">): WaysIn | null {
@@ -29,6 +29,11 @@ export function folderPasswordOf(eremos: Eremos, pathOrId: string, from: string)
   const { record, located } = findTarget(eremos, pathOrId, from);
   const ways = located.inspection.guard === "sealed" ? waysOf(eremos, record) : null;
   return { hasPassword: ways?.hasPassword ?? false, hint: ways?.hint ?? null, isOpen: located.inspection.state === "open" };
+}
+
+export interface NewFolderPassword {
+  readonly password: Password;
+  readonly hint: string | null;
 }
 
 /** A password for one folder, fit to be used. @throws EremosError `weak-password` | `hint-gives-away` */

@@ -1,4 +1,4 @@
-import { ProvenOwner, measurePasswordCost, openOwner, withPassword, wipe } from "@eremos/core";
+import { ProvenOwner, measurePasswordCost, openOwner, withPassword, wipe, type Password } from "@eremos/core";
 import type { BackSecret, PasswordChanged } from "../contract";
 import type { Eremos } from "../eremos";
 import { throughGate } from "../session/gate";
@@ -10,7 +10,7 @@ import { settleIn } from "./sign-in";
 
 export interface ForgottenPassword {
   readonly secret: BackSecret;
-  readonly password: string;
+  readonly password: Password;
   readonly hint: string | null;
 }
 

@@ -1,4 +1,4 @@
-import { EremosError, LEAST_THRESHOLD, MOST_KEYHOLDERS, directorySource, findLocked, isEremosError, keyholdersOf, lookAtShares, withKeyholders } from "@eremos/core";
+import { EremosError, LEAST_THRESHOLD, MOST_KEYHOLDERS, directorySource, findLocked, isEremosError, keyholdersOf, lookAtShares, withKeyholders, type Password } from "@eremos/core";
 import { z } from "zod";
 import type { KeyholdersView, PasswordChanged, SharesLook } from "../contract";
 import { type KeyholdersDocument, type MailServer, holderSchema, ownerNameSchema } from "../documents";
@@ -10,9 +10,10 @@ import { fullPath, nameFolder } from "./paths";
 import { foldersWithEarlierKeyholders, renewHeaders } from "./renew-headers";
 import { replaceOwner } from "./replace-owner";
 import { provePassword } from "./sign-in";
+import { secretText } from "../secret-text";
 
 export const namedSchema = z.strictObject({
-  current: z.string().max(4096),
+  current: secretText,
   /** Whose folders they open, as it is to stand on the sheets. */
   of: ownerNameSchema,
   threshold: z.int().min(LEAST_THRESHOLD).max(MOST_KEYHOLDERS),
@@ -43,7 +44,7 @@ function documentOf(eremos: Eremos, keys: Keys): KeyholdersDocument | null {
  * Names keyholders, or others: everybody gets a new share, and the earlier ones stop working wherever Eremos can reach. Returns the folders
  * that the earlier shares, or none, still open. @throws EremosError `wrong-password` | `usage`
  */
-export async function nameKeyholders(eremos: Eremos, { current, of, threshold, holders }: z.output<typeof namedSchema>): Promise<PasswordChanged> {
+export async function nameKeyholders(eremos: Eremos, { current, of, threshold, holders }: Omit<z.output<typeof namedSchema>, "current"> & { readonly current: Password }): Promise<PasswordChanged> {
   if (threshold > holders.length) throw new EremosError("usage", `${threshold} shares can’t come together from ${holders.length} keyholders. Nothing was changed.`);
   if (new Set(holders.map(({ name }) => name.toLocaleLowerCase())).size < holders.length) throw new EremosError("usage", "Two keyholders have the same name. Nothing was changed; tell them apart, so that you know whose share is whose.");
   return eremos.holding(async (keys) => {
@@ -71,7 +72,7 @@ export function sharesOf(eremos: Eremos): readonly { readonly name: string; read
 }
 
 /** No keyholders any more. @throws EremosError `wrong-password` */
-export function dropKeyholders(eremos: Eremos, current: string): Promise<PasswordChanged> {
+export function dropKeyholders(eremos: Eremos, current: Password): Promise<PasswordChanged> {
   return eremos.holding(async (keys) => {
     await provePassword(eremos, current);
     await replaceOwner(eremos, keys, async (owner, rootKey) => (await withKeyholders(owner, rootKey, null)).envelope, []);

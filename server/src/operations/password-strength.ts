@@ -1,4 +1,4 @@
-import { EremosError, isPrintable } from "@eremos/core";
+import { EremosError, type Password, isPrintable } from "@eremos/core";
 import { passwordStrength } from "../strength";
 
 /** @throws EremosError `weak-password` */
@@ -8,10 +8,12 @@ async function refuseWeak(password: string): Promise<void> {
 }
 
 /** A new password with its hint, trimmed; none is null. @throws EremosError `weak-password` | `hint-gives-away` */
-export async function refuseUnfit({ password, hint }: { readonly password: string; readonly hint: string | null }): Promise<{ password: string; hint: string | null }> {
-  await refuseWeak(password);
+export async function refuseUnfit({ password, hint }: { readonly password: Password; readonly hint: string | null }): Promise<{ password: Password; hint: string | null }> {
+  // What is looked at is text, which stays until the session ends; it is chosen once.
+  const chosen = typeof password === "string" ? password : Buffer.from(password).toString("utf8");
+  await refuseWeak(chosen);
   const trimmed = hint?.trim() || null;
-  if (trimmed !== null) refuseHint(trimmed, password);
+  if (trimmed !== null) refuseHint(trimmed, chosen);
   return { password, hint: trimmed };
 }
 

@@ -1,4 +1,4 @@
-import { withCode } from "@eremos/core";
+import { withCode, type Password } from "@eremos/core";
 import type { PasswordChanged, ShownCode } from "../contract";
 import type { Eremos } from "../eremos";
 import { nameFolder } from "./paths";
@@ -10,7 +10,7 @@ import { provePassword } from "./sign-in";
 const shown = new ShownCodes<null>();
 
 /** Another recovery code, first half: shown to whoever knows the master password. The old one holds until {@link finishNewCode}. @throws EremosError `wrong-password` */
-export async function beginNewCode(eremos: Eremos, current: string): Promise<ShownCode> {
+export async function beginNewCode(eremos: Eremos, current: Password): Promise<ShownCode> {
   eremos.requireKeys();
   await provePassword(eremos, current);
   return shown.show(eremos, null);

@@ -1,4 +1,4 @@
-import { EremosError, ProvenOwner, createOwner, measurePasswordCost, newRecoveryCode, wipe } from "@eremos/core";
+import { EremosError, ProvenOwner, createOwner, measurePasswordCost, newRecoveryCode, wipe, type Password } from "@eremos/core";
 import type { Effort, ShownCode } from "../contract";
 import type { Eremos } from "../eremos";
 import { Keys } from "../session/keys";
@@ -6,7 +6,7 @@ import { refuseUnfit } from "./password-strength";
 import { ShownCodes } from "./shown-code";
 
 export interface SetupInput {
-  readonly password: string;
+  readonly password: Password;
   readonly hint: string | null;
   /** How much work each try of the master password is; the standard one unless given. */
   readonly effort?: Effort;

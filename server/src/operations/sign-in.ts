@@ -1,4 +1,4 @@
-import { EremosError, isEremosError, openWithPassword, toBase64, withDevice, wipe } from "@eremos/core";
+import { EremosError, isEremosError, openWithPassword, toBase64, withDevice, wipe, type Password } from "@eremos/core";
 import type { Eremos } from "../eremos";
 import { Keys } from "../session/keys";
 import { throughGate } from "../session/gate";
@@ -12,7 +12,7 @@ import { replaceOwner } from "./replace-owner";
  * Opens the gate. Returns how many wrong passwords there were since the last sign-in.
  * @throws EremosError `too-many-tries` | `wrong-password`
  */
-export async function signIn(eremos: Eremos, password: string): Promise<{ failedTries: number }> {
+export async function signIn(eremos: Eremos, password: Password): Promise<{ failedTries: number }> {
   const owner = eremos.requireOwner();
   const { opened, failedTries } = await throughGate(eremos, "password", () => openWithPassword(owner, password));
   const { rootKey } = opened;
@@ -61,7 +61,7 @@ export async function returnStaying(eremos: Eremos): Promise<void> {
 }
 
 /** Stays signed in on this account from now on, or no longer. Turning it on asks for the master password. @throws EremosError as {@link signIn} */
-export function setStay(eremos: Eremos, current: string | null): Promise<void> {
+export function setStay(eremos: Eremos, current: Password | null): Promise<void> {
   return eremos.holding(async (keys) => {
     const owner = eremos.requireOwner();
     if (current === null) eremos.stay.turnOff(owner);
@@ -94,7 +94,7 @@ export async function returnWithPin(eremos: Eremos, pin: string): Promise<void> 
 }
 
 /** Proves that whoever sits here knows the master password, though somebody is signed in. @throws EremosError as {@link signIn} */
-export async function provePassword(eremos: Eremos, password: string): Promise<void> {
+export async function provePassword(eremos: Eremos, password: Password): Promise<void> {
   const owner = eremos.requireOwner();
   const { opened } = await throughGate(eremos, "password", () => openWithPassword(owner, password));
   wipe(opened.rootKey);
