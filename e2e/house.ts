@@ -5,6 +5,7 @@ import * as path from "node:path";
 import { fileURLToPath } from "node:url";
 import { type Page, test as base, expect } from "@playwright/test";
 import { demoStick } from "../stand-ins/drive.mjs";
+import { withDescendants } from "../cli/test/process-memory";
 import { generateWorld } from "../demo/src/generate";
 
 const CLI = fileURLToPath(new URL("../cli/bin/eremos.mjs", import.meta.url));
@@ -50,7 +51,9 @@ export class House {
     const { server } = this;
     if (!server || server.exitCode !== null) return;
     const ended = new Promise((resolve) => server.once("exit", resolve));
-    server.kill(signal);
+    if (signal !== "SIGKILL") server.kill(signal);
+    // What is killed ends with everything it started, at once.
+    else for (const pid of withDescendants(server.pid ?? 0)) process.kill(pid, signal);
     await ended;
     this.server = null;
   }

@@ -3,6 +3,7 @@ import * as path from "node:path";
 import { afterAll, beforeAll, expect, it, vi } from "vitest";
 import { snapshot } from "../../core/test/world";
 import { CommandLine, PASSWORD } from "./command-line";
+import { withDescendants } from "./process-memory";
 import { RunningServer } from "./running-server";
 
 const cli = new CommandLine();
@@ -13,6 +14,20 @@ beforeAll(() => {
 afterAll(async () => {
   await server.stop();
   cli.remove();
+});
+
+it("when the process at the doors alone is killed, the session's puts back and locks what is to be locked, and ends by itself", async () => {
+  const folder = cli.makeFolder("Ledgers");
+  expect(cli.run(["lock", folder]).status).toBe(0);
+  await server.start();
+  const [, session = 0] = withDescendants(server.pid);
+  await server.call("sign-in", { password: PASSWORD });
+  expect((await server.call("unlock", { folder })).status).toBe(200);
+  await vi.waitFor(() => expect(cli.list()[0]?.state).toBe("open"), { timeout: 30_000, interval: 300 });
+  await server.stop("SIGKILL");
+  await vi.waitFor(() => expect(() => process.kill(session, 0)).toThrow(), { timeout: 30_000, interval: 200 });
+  expect(cli.list()[0]?.state).toBe("locked");
+  expect(cli.run(["release", folder], PASSWORD).status).toBe(0);
 });
 
 const modeOf = (folder: string): number => fs.statSync(folder).mode & 0o777;

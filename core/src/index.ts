@@ -56,7 +56,7 @@ export { type UnlockInput, type UnlockOutcome, releaseFolder, releaseOpenFolder,
 export { PAGE_NAME, VAULT_NAME, displayPath, isMountPoint, joinPath, splitPath } from "./engine/vault";
 export { ONLOOKER_KINDS, type OnlookerKind, type SeenEntry } from "./onlooker/kinds";
 export { type Onlook, type View, lookAs } from "./onlooker/onlooker";
-export { type Answer, type Cell, REACH_KINDS, type Reach, type ReachKind, reachOf } from "./onlooker/reach";
+export { type Answer, type Cell, REACH_KINDS, type Reach, type ReachKind } from "./onlooker/reach";
 export { hiddenNamesIn, isHiddenByDesktop } from "./onlooker/hiding";
 export type { Disk, Identity } from "./platform/port";
 export { isPrintable, printable, printableJson } from "./errors/printable";

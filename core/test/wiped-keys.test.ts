@@ -4,7 +4,7 @@ import { describe, expect, it } from "vitest";
 import { sealBox } from "../src/crypto/box";
 import { randomBytes, toBase64 } from "../src/crypto/bytes";
 import { NodeCipher, chunkCipher } from "../src/crypto/chunk-cipher";
-import { LEAST_COST, hkdf, hmac } from "../src/crypto/kdf";
+import { LEAST_COST, hashPassword, hkdf, hmac, newPasswordHashing } from "../src/crypto/kdf";
 import { changeFolderPassword, changeOwner } from "../src/engine/change-owner";
 import { ContentKeys, newObjectHeader } from "../src/format/object";
 import { ProvenOwner, createOwner, openWithPassword, withCode, withKeyholders, withPassword } from "../src/format/owner";
@@ -21,11 +21,12 @@ usePlace((place) => ({ person, folder } = place));
 const ZERO = Buffer.alloc(32);
 
 describe("a wiped key", () => {
-  it("derives, macs, boxes and encrypts nothing", () => {
+  it("derives, macs, boxes and encrypts nothing, nor does a wiped password", async () => {
     expect(() => hkdf(ZERO, Buffer.alloc(16), "x")).toThrow(TypeError);
     expect(() => hmac(ZERO, Buffer.from("x"))).toThrow(TypeError);
     expect(() => sealBox(ZERO, "x", Buffer.from("x"))).toThrow(TypeError);
     expect(() => chunkCipher(ZERO)).toThrow(TypeError);
+    await expect(hashPassword(Buffer.alloc(12), newPasswordHashing(LEAST_COST))).rejects.toThrow(TypeError);
     expect(() => new ContentKeys("folder", ZERO, toBase64(randomBytes(16)))).toThrow(TypeError);
   });
 

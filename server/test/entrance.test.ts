@@ -39,6 +39,16 @@ describe("the first run", () => {
     await expect(setupAtOnce(eremos, { password: PASSWORD, hint: null })).rejects.toMatchObject({ code: "already-set-up" });
   });
 
+  it("keeps the password it was given as bytes, which are overwritten with their call, until the code was proven kept, and no longer", async () => {
+    const given = Buffer.from(PASSWORD);
+    const begun = await beginSetup(eremos, { password: given, hint: null });
+    given.fill(0);
+    const groups = begun.recoveryCode.split("-");
+    await finishSetup(eremos, begun.id, begun.ask.map((group) => groups[group] ?? ""));
+    signOut(eremos);
+    expect(await signIn(eremos, PASSWORD)).toEqual({ failedTries: 0 });
+  });
+
   it("refuses a weak password and a hint that gives the password away", async () => {
     await expect(setupAtOnce(eremos, { password: "short", hint: null })).rejects.toMatchObject({ code: "weak-password" });
     await expect(setupAtOnce(eremos, { password: "password1", hint: null })).rejects.toMatchObject({ code: "weak-password" });

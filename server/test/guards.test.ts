@@ -251,7 +251,7 @@ it("a cover name and an icon show while it is locked in view, from the lock on o
   expect(fs.readdirSync(house.world)).toEqual(["Recipes"]);
   expect(fs.readFileSync(path.join(house.world, "Recipes", ".directory"), "utf8")).toContain("Icon=x-office-document");
   expect(listFolders(house.eremos)).toMatchObject([{ path: folder, realPath: path.join(house.world, "Recipes"), cover: "Recipes", icon: "x-office-document", arrivals: 0 }]);
-  expect(reach(house.eremos, folder)[0]?.exists).toMatchObject({ answer: "partly", reason: expect.stringContaining("Recipes") });
+  expect((await reach(house.eremos, folder))[0]?.exists).toMatchObject({ answer: "partly", reason: expect.stringContaining("Recipes") });
   await (await unlock(house.eremos, target(folder))).outcome;
   expect(fs.readdirSync(folder)).toEqual([".eremos", "letter.txt"]);
   await lockAs(folder, AS_BEFORE);
@@ -271,10 +271,10 @@ it.each([sealedAnd("hidden"), sealedAnd("view"), SIGHT, BARRED])("a single file 
   await house.signIn();
   expect(only()).toMatchObject({ path: file, name: "letter.txt", kind: "file", state: "locked", arrivals: 0 });
   expect(listPlace(house.eremos, place).entries.find(({ name }) => name === "letter.txt")).toMatchObject({ path: file, folder: only()?.id });
-  expect(reach(house.eremos, file).find(({ kind }) => kind === "disk")?.reads.answer).toBe(protection.guard === "sealed" ? "no" : "yes");
+  expect((await reach(house.eremos, file)).find(({ kind }) => kind === "disk")?.reads.answer).toBe(protection.guard === "sealed" ? "no" : "yes");
   await (await unlock(house.eremos, target(file))).outcome;
   expect(only()).toMatchObject({ path: file, realPath: file, state: "open" });
-  expect(reach(house.eremos, file)[0]?.reads.answer).toBe("yes");
+  expect((await reach(house.eremos, file))[0]?.reads.answer).toBe("yes");
   expect(listPlace(house.eremos, place).entries.map(({ name }) => name)).toEqual(["letter.txt", "neighbour.txt"]);
   fs.writeFileSync(file, "edited");
   signOut(house.eremos);
@@ -319,7 +319,7 @@ it.runIf(CAN_MOUNT)("a drive's whole contents: away with it, back with it at ano
     expect(top().sort()).toEqual([".eremos", "letter.txt"]);
     await lock(eremos, { path: drive.at, protection: { ...SIGHT, visibility: "hidden" }, inUseAnyway: false, from: "/" }).outcome;
     expect(top()).toEqual([".eremos"]);
-    const rows = reach(eremos, drive.at);
+    const rows = await reach(eremos, drive.at);
     expect(rows.map(({ kind, exists, reads }) => [kind, exists.answer, reads.answer])).toEqual([
       ["keyboard", "partly", "no"], ["keyboard-hidden-shown", "partly", "yes"], ["account", "no", "no"], ["administrator", "partly", "yes"], ["disk", "partly", "yes"], ["provider", "no", "no"],
     ]);
@@ -335,10 +335,10 @@ it("staying signed in changes who could get at a sealed folder, and the key it k
   const folder = house.makeFolder("Payroll");
   await house.signIn();
   await lockAs(folder, sealedAnd("view"));
-  const answers = (): string[] => reach(house.eremos, folder).map(({ kind, reads }) => `${kind} ${reads.answer}`);
-  expect(answers()).toEqual(["keyboard no", "keyboard-hidden-shown no", "account no", "administrator partly", "disk no", "provider no"]);
+  const answers = async (): Promise<string[]> => (await reach(house.eremos, folder)).map(({ kind, reads }) => `${kind} ${reads.answer}`);
+  expect(await answers()).toEqual(["keyboard no", "keyboard-hidden-shown no", "account no", "administrator partly", "disk no", "provider no"]);
   await setStay(house.eremos, PASSWORD);
-  expect(answers()).toEqual(["keyboard partly", "keyboard-hidden-shown partly", "account no", "administrator yes", "disk partly", "provider no"]);
+  expect(await answers()).toEqual(["keyboard partly", "keyboard-hidden-shown partly", "account no", "administrator yes", "disk partly", "provider no"]);
   const [file = ""] = fs.readdirSync(house.eremos.settings.stayDirectory);
   const { rootKey } = JSON.parse(fs.readFileSync(path.join(house.eremos.settings.stayDirectory, file), "utf8")) as { rootKey: string };
   const access = { owner: house.eremos.requireOwner(), rootKey: Buffer.from(rootKey, "base64url"), folderKey: null, devices: [] };
@@ -347,6 +347,6 @@ it("staying signed in changes who could get at a sealed folder, and the key it k
   expect(reader.list(reader.root).map(({ name }) => name.toString())).toEqual(["letter.txt"]);
   reader.close();
   await setFolderPassword(house.eremos, { folder, secret: null, password: { password: "rosin on the left shelf", hint: null } });
-  expect(answers()).toEqual(["keyboard no", "keyboard-hidden-shown no", "account no", "administrator partly", "disk no", "provider no"]);
+  expect(await answers()).toEqual(["keyboard no", "keyboard-hidden-shown no", "account no", "administrator partly", "disk no", "provider no"]);
   await expect(Visit.open(disk, { path: Buffer.from(folder), access, keptHeader: null, expected: null, accept: [], account })).rejects.toMatchObject({ code: "needs-folder-password" });
 });

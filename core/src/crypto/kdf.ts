@@ -65,8 +65,9 @@ export function parsePasswordHashing(text: string): PasswordHashing {
 /** As it was typed, or the UTF-8 of its NFC: bytes can be overwritten when they are not needed any more, which text can't. */
 export type Password = string | Uint8Array;
 
-/** Password → 32 bytes. Text is normalised to NFC and encoded as UTF-8. Runs off the main thread. */
+/** Password → 32 bytes. Text is normalised to NFC and encoded as UTF-8. Runs off the main thread. @throws TypeError for bytes that were wiped */
 export async function hashPassword(password: Password, hashing: PasswordHashing): Promise<Buffer> {
+  if (typeof password !== "string") requireLiveKey(password);
   const bytes = typeof password === "string" ? Buffer.from(password.normalize("NFC"), "utf8") : password;
   try {
     return await hashRaw(bytes, {

@@ -1,9 +1,10 @@
-import * as fs from "node:fs";
-import type { Guard, Inspection } from "../engine/recover";
-import { isLocked } from "../engine/recover";
 import { within } from "../engine/handles";
-import { NAMES, PAGE_NAME, VAULT_NAME, splitPath } from "../engine/vault";
-import { linuxDisk } from "../platform/linux/linux-disk";
+import { type Guard, type Inspection, isLocked } from "../engine/recover";
+import { NAMES, VAULT_NAME } from "../engine/vault";
+import type { Disk } from "../platform/port";
+import { type Allowed, type Answer, Surroundings } from "./surroundings";
+
+export type { Answer } from "./surroundings";
 
 /**
  * Who could still get at a folder, and how far: for each kind of somebody five answers, each with its reason. They rest on facts read
@@ -11,9 +12,6 @@ import { linuxDisk } from "../platform/linux/linux-disk";
  */
 export const REACH_KINDS = ["keyboard", "keyboard-hidden-shown", "account", "administrator", "disk", "provider"] as const;
 export type ReachKind = (typeof REACH_KINDS)[number];
-
-/** `partly`: in a weaker form, or some of it; the reason says which. */
-export type Answer = "yes" | "partly" | "no";
 
 export interface Cell {
   readonly answer: Answer;
@@ -43,24 +41,14 @@ export interface ReachInput {
   readonly signedIn: boolean;
   /** The owner stays signed in: the key that opens it lies in a file of this account. */
   readonly stays: boolean;
+  /** How many entries are looked at; what is not looked at is told as "partly" to whoever gets there. */
+  readonly mostLookedAt?: number;
 }
-
-const VAULT = VAULT_NAME.toString();
-const PAGE = PAGE_NAME.toString();
-/** Entries looked at below the folder; what they allow stands for the rest. */
-const MOST_LOOKED_AT = 2000;
 
 /** Reads the facts and answers for each kind. The reasons are whole sentences. */
-export function reachOf(input: ReachInput): Reach[] {
-  const facts = factsOf(input);
+export function reachOf(disk: Disk, input: ReachInput): Reach[] {
+  const facts = factsOf(disk, input);
   return [atKeyboard(facts, false), atKeyboard(facts, true), otherAccount(facts), administrator(facts), holdingDisk(facts), provider(facts)];
-}
-
-interface Allowed {
-  readonly read: Answer;
-  readonly change: Answer;
-  readonly list: Answer;
-  readonly remove: Answer;
 }
 
 interface Facts extends ReachInput {
@@ -71,154 +59,35 @@ interface Facts extends ReachInput {
   /** A drive that hides: it is seen, and looks empty. */
   readonly emptied: boolean;
   readonly own: Allowed;
-  readonly others: Allowed;
-  /** Accounts of its group, or that an access list names, where there are such. */
-  readonly group: Allowed;
-  /** Whether others get to the directory it lies in, and may list it. */
-  readonly othersReach: boolean;
-  readonly othersList: boolean;
+  /** Anybody else. */
+  readonly anybody: Allowed;
+  /** Those whom the permissions of something here name, by group or by themselves. */
+  readonly named: readonly { readonly name: string; readonly may: Allowed }[];
 }
 
-function factsOf(input: ReachInput): Facts {
+function factsOf(disk: Disk, input: ReachInput): Facts {
   const { inspection, realPath } = input;
   const locked = isLocked(inspection);
-  const inside = `${realPath}/${VAULT}/${NAMES.contents.toString()}`;
-  // A drive that looks empty has its contents in a directory that is its owner's alone.
-  const at = fs.existsSync(inside) ? inside : realPath;
-  const entries = lookInto(at);
-  const parent = at.slice(0, Math.max(1, at.lastIndexOf("/")));
-  const ancestors = directoriesTo(parent);
-  const othersReach = ancestors.every((directory) => bitsForOthers(directory) & X);
-  const groupReach = ancestors.every((directory) => bitsForGroup(directory) & X);
+  const around = new Surroundings(disk, contentsOf(disk, realPath), input.mostLookedAt);
+  const others = around.others(process.geteuid?.() ?? 0).map((who) => ({ who, may: around.allowed(who) }));
+  const own = around.own();
   return {
     ...input, guard: inspection.guard, locked, sealed: locked && inspection.guard === "sealed", hidden: locked && inspection.visibility !== "view" && inspection.lockedName !== null,
     emptied: locked && inspection.visibility !== "view" && inspection.lockedName === null,
-    own: allowed(entries, (entry, bits) => (entry.forThis & bits) === bits),
-    others: othersReach ? allowed(entries, (entry, bits) => (entry.forOthers & bits) === bits) : NOTHING,
-    group: groupReach ? allowed(entries, (entry, bits) => (entry.forGroup & bits) === bits) : NOTHING,
-    othersReach, othersList: othersReach && (bitsForOthers(parent) & R) !== 0,
+    own,
+    anybody: others.find(({ who }) => who.name === null)?.may ?? own,
+    named: others.flatMap(({ who, may }) => (who.name === null ? [] : [{ name: who.name, may }])),
   };
 }
 
-const R = 4;
-const W = 2;
-const X = 1;
-const NOTHING: Allowed = { read: "no", change: "no", list: "no", remove: "no" };
-
-interface Looked {
-  readonly path: string;
-  readonly isDirectory: boolean;
-  /** What the permissions allow this account, and any other; nothing where a directory on the way lets it not through. */
-  readonly forThis: number;
-  readonly forOthers: number;
-  readonly forGroup: number;
-  readonly isOurs: boolean;
-  readonly isTop: boolean;
-  /** A directory with something in it. */
-  readonly holdsSomething: boolean;
-}
-
-/** The folder and what is in it, or a single file and the directory it lies in, as far as this account may look. */
-function lookInto(root: string): Looked[] {
-  const found: Looked[] = [];
-  const visit = (path: string, reached: { readonly byThis: boolean; readonly byOthers: boolean; readonly byGroup: boolean }, isOurs: boolean, isTop: boolean): void => {
-    const stat = fs.lstatSync(path, { throwIfNoEntry: false });
-    if (!stat || stat.isSymbolicLink() || found.length >= MOST_LOOKED_AT) return;
-    const forThis = reached.byThis ? bitsForThis(stat) : 0;
-    const forOthers = reached.byOthers ? stat.mode & 7 : 0;
-    const forGroup = reached.byGroup ? bitsForGroup(path) : 0;
-    const below = { byThis: (forThis & X) !== 0, byOthers: (forOthers & X) !== 0, byGroup: (forGroup & X) !== 0 };
-    const names = stat.isDirectory() ? namesIn(path) : [];
-    found.push({ path, isDirectory: stat.isDirectory(), forThis, forOthers, forGroup, isOurs, isTop, holdsSomething: names === null || names.length > 0 });
-    for (const name of names ?? []) visit(`${path}/${name}`, below, isOurs || name === VAULT || (path === root && name === PAGE), false);
-  };
-  if (fs.lstatSync(root, { throwIfNoEntry: false })?.isFile()) {
-    // A single file lies in a directory like anything in a folder.
-    const directory = root.slice(0, Math.max(1, root.lastIndexOf("/")));
-    const stat = fs.statSync(directory);
-    const top = { path: directory, isDirectory: true, forThis: bitsForThis(stat), forOthers: stat.mode & 7, forGroup: bitsForGroup(directory), isOurs: false, isTop: true, holdsSomething: true };
-    found.push(top);
-    visit(root, { byThis: (top.forThis & X) !== 0, byOthers: (top.forOthers & X) !== 0, byGroup: (top.forGroup & X) !== 0 }, false, false);
-    return found;
-  }
-  visit(root, { byThis: true, byOthers: true, byGroup: true }, false, true);
-  return found;
-}
-
-/** Null where this account may not list. */
-function namesIn(directory: string): string[] | null {
+/** A drive that looks empty has its contents in a directory that is its owner's alone. */
+function contentsOf(disk: Disk, realPath: string): string {
   try {
-    return fs.readdirSync(directory);
+    const isThere = within(disk, disk.openRoot(Buffer.from(realPath)), (dir) => within(disk, disk.enterDir(dir, VAULT_NAME), (vault) => disk.find(vault, NAMES.contents)?.type === "dir"));
+    return isThere ? `${realPath}/${VAULT_NAME.toString()}/${NAMES.contents.toString()}` : realPath;
   } catch {
-    return null;
+    return realPath;
   }
-}
-
-/** What any account that is neither the owner nor of its group, nor named in an access list, may: the mode's last three bits. */
-function bitsForOthers(path: string): number {
-  try {
-    return fs.statSync(path).mode & 7;
-  } catch {
-    return 0;
-  }
-}
-
-/** The most that an account of the entry's group, or one named in its access list, may: the group's bits bound both. */
-function bitsForGroup(path: string): number {
-  try {
-    const { mode, gid, uid } = fs.statSync(path);
-    return hasAccessList(path) || hasOtherMembers(gid, uid) ? ((mode >> 3) & 7) | (mode & 7) : mode & 7;
-  } catch {
-    return 0;
-  }
-}
-
-function hasAccessList(path: string): boolean {
-  try {
-    const { parent, name } = splitPath(Buffer.from(path));
-    return within(linuxDisk, linuxDisk.openRoot(parent), (dir) => linuxDisk.linkXattrs(dir, name).some((attribute) => attribute.name.toString() === "system.posix_acl_access"));
-  } catch {
-    return false;
-  }
-}
-
-/** Whether a group has another account in it than this one, by the system's own lists. */
-function hasOtherMembers(gid: number, uid: number): boolean {
-  const lines = (file: string): string[][] => fs.readFileSync(file, "utf8").split("\n").map((line) => line.split(":"));
-  const isPrimaryOfAnother = lines("/etc/passwd").some(([, , account, group]) => Number(group) === gid && Number(account) !== uid);
-  return isPrimaryOfAnother || lines("/etc/group").some(([, , group, members]) => Number(group) === gid && Boolean(members));
-}
-
-function bitsForThis({ uid, mode }: fs.Stats): number {
-  const account = process.geteuid?.() ?? -1;
-  if (account === 0) return R | W | X;
-  return uid === account ? (mode >> 6) & 7 : mode & 7;
-}
-
-type May = (entry: Looked, bits: number) => boolean;
-
-function allowed(entries: readonly Looked[], may: May): Allowed {
-  const contents = entries.filter((entry) => !entry.isOurs && !entry.isTop);
-  const files = contents.filter((entry) => !entry.isDirectory);
-  const [top] = entries;
-  const directories = entries.filter((entry) => entry.isDirectory && entry.holdsSomething && !entry.isOurs);
-  return {
-    list: top && may(top, R) ? "yes" : "no",
-    read: share(files, (file) => may(file, R)),
-    change: share(files, (file) => may(file, W)),
-    remove: share(directories, (directory) => may(directory, W | X)),
-  };
-}
-
-function share(entries: readonly Looked[], may: (entry: Looked) => boolean): Answer {
-  const count = entries.filter(may).length;
-  if (count === 0) return "no";
-  return count === entries.length ? "yes" : "partly";
-}
-
-function directoriesTo(path: string): string[] {
-  const parts = path.split("/").filter((part) => part !== "");
-  return ["/", ...parts.map((_part, i) => `/${parts.slice(0, i + 1).join("/")}`)];
 }
 
 const yes = (reason: string): Cell => ({ answer: "yes", reason });
@@ -239,14 +108,34 @@ function cell(answer: Answer, reasons: Readonly<Record<Answer, string>>): Cell {
 
 const READ_REASONS = { yes: "The permissions allow it.", partly: "The permissions allow it for some of the files.", no: "The system refuses: no file in it may be read." };
 const CHANGE_REASONS = { yes: "The permissions allow it.", partly: "The permissions allow it for some of the files.", no: "The system refuses: no file in it may be written." };
+const REPLACE_REASONS = { yes: "No file in it may be written; but others can be put in their places.", partly: "No file in it may be written; but others can be put in the places of some.", no: CHANGE_REASONS.no };
 const REMOVE_REASONS = { yes: "The permissions allow it.", partly: "The permissions allow it in some of its directories.", no: "The system refuses: nothing may be taken out of it." };
 const LIST_REASONS = { yes: "The permissions allow listing it.", partly: "The permissions allow listing some of it.", no: "The system refuses to list it." };
 
 function contentsFor(facts: Facts, may: Allowed): Pick<Reach, "names" | "reads" | "changes" | "deletes"> {
-  const deletes = cell(facts.sealed && may === facts.own ? "yes" : may.remove, REMOVE_REASONS);
+  const deletes = takenAway(facts.sealed && may === facts.own ? yes(REMOVE_REASONS.yes) : unsure(may, cell(may.remove, REMOVE_REASONS)), may, facts);
   if (facts.sealed && facts.stays && may === facts.own) return { names: STAYING, reads: STAYING, changes: STAYING, deletes };
   if (facts.sealed) return { names: no(ENCRYPTED), reads: no(ENCRYPTED), changes: no(UNNOTICED), deletes };
-  return { names: cell(may.list, LIST_REASONS), reads: cell(may.read, READ_REASONS), changes: cell(may.change, CHANGE_REASONS), deletes };
+  const replaced = may !== facts.own && may.movesOutOf !== null ? partly(`Only by putting another folder in its place: ${may.movesOutOf} may be written.`) : null;
+  const changes = cell(may.change, may.onlyReplaces ? REPLACE_REASONS : CHANGE_REASONS);
+  return {
+    names: unsure(may, cell(may.list, LIST_REASONS)), reads: secondName(may, unsure(may, cell(may.read, READ_REASONS))),
+    changes: changes.answer === "no" && replaced ? replaced : secondName(may, unsure(may, changes)), deletes,
+  };
+}
+
+/** What was not looked at is no "no", and no "yes". */
+function unsure(may: Allowed, looked: Cell): Cell {
+  if (looked.answer === "no" && may.isUnsure) return partly("Nothing that was looked at; but some of it was not, or can\u2019t be.");
+  return looked.answer === "yes" && may.isIncomplete ? partly("All that was looked at; but some of it was not, or can\u2019t be.") : looked;
+}
+
+function secondName(may: Allowed, looked: Cell): Cell {
+  return looked.answer === "no" && may.bySecondName ? partly("Some of its files have a second name elsewhere, and their own permissions allow it there.") : looked;
+}
+
+function takenAway(looked: Cell, may: Allowed, facts: Facts): Cell {
+  return looked.answer === "no" && may !== facts.own && may.movesOutOf !== null ? partly(`Not singly; but all of it can be moved away, since ${may.movesOutOf} may be written.`) : looked;
 }
 
 const STAYING = partly("Not from the files. But Eremos stays signed in on this account: whoever uses it can open the folder.");
@@ -271,21 +160,36 @@ function atKeyboard(facts: Facts, showsHidden: boolean): Reach {
   return { kind, exists: facts.hidden ? partly(where) : seen(facts, "Its name stands at its place."), ...contentsFor(facts, facts.own) };
 }
 
+const RANK: Readonly<Record<Answer, number>> = { no: 0, partly: 1, yes: 2 };
+const MOST_NAMED = 3;
+
 function otherAccount(facts: Facts): Reach {
-  const kind = "account";
-  if (!facts.othersReach) return everything(kind, no("A directory above it lets no other account through."), no("A directory above it lets no other account through."));
-  if (!facts.othersList && facts.hidden) return everything(kind, no("The directory it lies in may not be listed by others, and its name can't be guessed."), no("Its name can't be guessed."));
-  const named = facts.othersList ? seen(facts, "Others may list the directory it lies in.") : partly("Only whoever knows its name: others may not list the directory it lies in.");
-  const cells = contentsFor(facts, facts.others);
-  const ofGroup = contentsFor(facts, facts.group);
-  return {
-    kind, exists: facts.hidden ? partly(NAMELESS) : named, names: orGroup(cells.names, ofGroup.names), reads: orGroup(cells.reads, ofGroup.reads),
-    changes: orGroup(cells.changes, ofGroup.changes), deletes: orGroup(cells.deletes, ofGroup.deletes),
+  const anybody = rowFor(facts, facts.anybody);
+  const rows = facts.named.map(({ name, may }) => ({ name, row: rowFor(facts, may) }));
+  const withNamed = (column: Exclude<keyof Reach, "kind">): Cell => {
+    const further = rows.filter(({ row }) => RANK[row[column].answer] > RANK[anybody[column].answer]);
+    return further.length > 0 ? partly(`Only ${listed(further.map(({ name }) => name))}.`) : anybody[column];
   };
+  return { kind: "account", exists: withNamed("exists"), names: withNamed("names"), reads: withNamed("reads"), changes: withNamed("changes"), deletes: withNamed("deletes") };
 }
 
-function orGroup(anyone: Cell, ofGroup: Cell): Cell {
-  return anyone.answer === "no" && ofGroup.answer !== "no" ? partly("Only an account of its group, or one that its access list names.") : anyone;
+/** "a", "a and b", "a, b, c and others". */
+function listed(names: readonly string[]): string {
+  const told = names.length > MOST_NAMED ? [...names.slice(0, MOST_NAMED), "others"] : names;
+  return told.length === 1 ? told.join("") : `${told.slice(0, -1).join(", ")} and ${told.at(-1) ?? ""}`;
+}
+
+function rowFor(facts: Facts, may: Allowed): Reach {
+  const kind = "account";
+  if (!may.getsThrough) {
+    const refused = no("A directory above it lets no other account through.");
+    const row = everything(kind, refused, refused);
+    if (may.movesOutOf !== null) return { ...row, deletes: takenAway(refused, may, facts), ...(facts.sealed ? {} : { changes: partly(`Only by putting another folder in its place: ${may.movesOutOf} may be written.`) }) };
+    return may.bySecondName && !facts.sealed ? { ...row, reads: secondName(may, refused), changes: secondName(may, refused) } : row;
+  }
+  if (!may.listsPlace && facts.hidden) return everything(kind, no("The directory it lies in may not be listed by others, and its name can't be guessed."), no("Its name can't be guessed."));
+  const named = may.listsPlace ? seen(facts, "Others may list the directory it lies in.") : partly("Only whoever knows its name: others may not list the directory it lies in.");
+  return { kind, exists: facts.hidden ? partly(NAMELESS) : named, ...contentsFor(facts, may) };
 }
 
 function administrator(facts: Facts): Reach {

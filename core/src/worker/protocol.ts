@@ -12,6 +12,7 @@ import { type RepairOutcome, repairFolder } from "../insurance/repair";
 import type { InsuranceLevel } from "../format/insurance";
 import { type CopyComparison, type CopyInput, type MergeInput, type Merged, compareCopy, mergeCopy } from "../engine/merge-copy";
 import { type PermissionsInput, type PermissionsOutcome, permissionsSinceLock } from "../engine/permissions-since";
+import { type Reach, type ReachInput, reachOf } from "../onlooker/reach";
 import type { ErrorCode } from "../errors/codes";
 import type { ErrorData } from "../errors/eremos-error";
 import type { Disk } from "../platform/port";
@@ -34,7 +35,8 @@ export type EngineRequest =
   | { readonly verb: "compare-copy"; readonly input: CopyInput & { readonly original: Buffer } }
   | { readonly verb: "merge-copy"; readonly input: MergeInput }
   | { readonly verb: "permissions"; readonly input: PermissionsInput }
-  | { readonly verb: "last-change"; readonly input: LastChangeInput };
+  | { readonly verb: "last-change"; readonly input: LastChangeInput }
+  | { readonly verb: "reach"; readonly input: ReachInput };
 
 export interface Outcomes {
   readonly lock: LockOutcome;
@@ -55,6 +57,7 @@ export interface Outcomes {
   readonly "merge-copy": Merged;
   readonly permissions: PermissionsOutcome;
   readonly "last-change": number;
+  readonly reach: readonly Reach[];
 }
 
 export type FromWorker =
@@ -99,6 +102,8 @@ export async function perform(disk: Disk, request: EngineRequest, hooks: Hooks):
       return permissionsSinceLock(disk, request.input, hooks);
     case "last-change":
       return lastChange(disk, request.input);
+    case "reach":
+      return reachOf(disk, request.input);
   }
 }
 

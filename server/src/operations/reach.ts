@@ -1,13 +1,14 @@
-import { displayPath, isInPlaces, reachOf } from "@eremos/core";
+import { displayPath, isInPlaces } from "@eremos/core";
 import type { ReachView } from "../contract";
 import type { Eremos } from "../eremos";
 import { findTarget } from "./find-target";
 import { waysOf } from "./folder-password";
 
 /** Who could get how far at a protected folder, from the facts on the disk now. @throws EremosError `not-found` where it is away */
-export function reach(eremos: Eremos, folder: string): readonly ReachView[] {
+export async function reach(eremos: Eremos, folder: string): Promise<readonly ReachView[]> {
   const { record, located } = findTarget(eremos, folder, "/");
   const realPath = displayPath(located.realPath);
   const synced = eremos.synced.find((directory) => isInPlaces(realPath, [directory])) ?? null;
-  return reachOf({ realPath, inspection: located.inspection, synced, signedIn: eremos.keys !== null, stays: eremos.stay.isOn(eremos.requireOwner()) && !waysOf(eremos, record)?.hasPassword });
+  const { guard, state, visibility, lockedName } = located.inspection;
+  return eremos.run<"reach">({ verb: "reach", input: { realPath, inspection: { guard, state, visibility, lockedName }, synced, signedIn: eremos.keys !== null, stays: eremos.stay.isOn(eremos.requireOwner()) && !waysOf(eremos, record)?.hasPassword } });
 }

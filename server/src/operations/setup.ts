@@ -21,7 +21,10 @@ async function check(eremos: Eremos, input: SetupInput): Promise<SetupInput> {
 
 /** First run, first half: takes the password and shows the recovery code. Nothing is written until {@link finishSetup}. */
 export async function beginSetup(eremos: Eremos, input: SetupInput): Promise<ShownCode> {
-  return shown.show(eremos, await check(eremos, input));
+  const checked = await check(eremos, input);
+  // It is needed until the code was proven kept, which is another call.
+  const { password } = checked;
+  return shown.show(eremos, { ...checked, password: typeof password === "string" ? password : Buffer.from(password) });
 }
 
 /** First run, second half: the groups typed back prove that the code was kept. Signs in. */
@@ -29,6 +32,7 @@ export async function finishSetup(eremos: Eremos, id: string, typed: readonly st
   const { purpose, code } = shown.requireProof(eremos, id, typed);
   await write(eremos, purpose, code);
   shown.forget(eremos);
+  if (typeof purpose.password !== "string") wipe(purpose.password);
 }
 
 /** The first run of the command line: the code is printed, and keeping it is left to the person. */
