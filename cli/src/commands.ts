@@ -299,11 +299,11 @@ const insureCommand: Command = async (invocation) => {
 };
 
 const repairCommand: Command = async (invocation) => {
-  only(invocation, "password-stdin");
+  only(invocation, "password-stdin", "with-code", "with-shares");
   const path = oneWord(invocation, "path or id");
   return withEremos(invocation, async (eremos) => {
     await openGate(eremos, invocation);
-    const job = await repair(eremos, path, process.cwd());
+    const job = await repair(eremos, path, await secretFor(eremos, path, invocation), process.cwd());
     const { repaired, lost, ownDamage } = await finish(eremos, job);
     return { result: { repaired, lost, ownDamage }, lines: [summaryOf(eremos, job.id)], exitCode: lost.length > 0 ? 5 : 0 };
   });

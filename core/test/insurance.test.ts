@@ -8,7 +8,7 @@ import type { OpenNote } from "../src/engine/lock";
 import { checkFolder } from "../src/engine/check";
 import { Visit } from "../src/engine/visit";
 import { type InsuranceLevel, SHARD_BYTES, dataShards, shardsOf } from "../src/format/insurance";
-import { type GroupFile, readGroups } from "../src/insurance/group-files";
+import { type GroupFile, type Member, membersIn, readGroups, writeGroup } from "../src/insurance/group-files";
 import { insuranceFactsOf, priceOf, setInsurance } from "../src/insurance/insure";
 import { type RepairOutcome, repairFolder } from "../src/insurance/repair";
 import { linuxDisk } from "../src/platform/linux/linux-disk";
@@ -17,7 +17,7 @@ import { crashingDisk } from "./crashing-disk";
 import { usePlace } from "./place";
 import { campaignDirectory } from "./scenes";
 import { account, put } from "./visiting";
-import { PASSWORD, type Person, lock, makeMixedTree, release, snapshot, unlock } from "./world";
+import { PASSWORD, type Person, lock, makeMixedTree, newPerson, release, snapshot, unlock } from "./world";
 
 const LEVEL: InsuranceLevel = { data: 20, parity: 2 };
 const RUNS = process.env["EREMOS_DEEP"] === "1" ? 400 : 25;
@@ -27,7 +27,7 @@ usePlace((place) => ({ person, folder } = place), campaignDirectory);
 
 const vault = (): string => path.join(folder, ".eremos");
 const at = (name: string): string => path.join(vault(), name);
-const repair = (dry = false): RepairOutcome => repairFolder(linuxDisk, Buffer.from(folder), silentHooks, dry);
+const repair = (): Promise<RepairOutcome> => repairFolder(linuxDisk, { path: Buffer.from(folder), access: person.access, keptHeader: null }, silentHooks);
 
 /** The group of the packs, and all of them. */
 const packGroup = (): GroupFile["group"] => groups().find(({ group }) => group.members.some(({ path: one }) => one.startsWith("packs/")))?.group ?? never();
@@ -95,7 +95,7 @@ describe("an insured folder", () => {
     expect((facts?.costs ?? 0) / priced.costs).toBeGreaterThan(0.99);
     // The index doubled, and the descriptions.
     expect((facts?.costs ?? 0) - priced.costs).toBeLessThan(40 * SHARD_BYTES);
-    expect(repair()).toEqual({ repaired: [], lost: [], ownDamage: false, bytes });
+    expect(await repair()).toEqual({ repaired: [], lost: [], ownDamage: false, bytes });
     await release(folder, person.access);
     expect(snapshot(folder)).toEqual(before);
   });
@@ -107,13 +107,11 @@ describe("an insured folder", () => {
     const burst = insuranceFactsOf(linuxDisk, Buffer.from(folder))?.burst ?? 0;
     for (const start of [0, 1, SHARD_BYTES - 1, 123_457]) {
       change(name, (bytes) => bytes.fill(0xa5, start, start + burst));
-      expect(repair(true).repaired.map(({ path: one }) => one)).toEqual([name]);
-      expect(objects()).not.toEqual(whole);
-      expect(repair()).toMatchObject({ repaired: [{ path: name }], lost: [], ownDamage: false });
+      expect(await repair()).toMatchObject({ repaired: [{ path: name }], lost: [], ownDamage: false });
       expect(objects()).toEqual(whole);
     }
     change(name, (bytes) => bytes.fill(0xa5, 0, burst + 2 * SHARD_BYTES));
-    const { lost } = repair();
+    const { lost } = await repair();
     expect(lost.map(({ path: one }) => one)).toEqual([name]);
     expect(lost[0]?.ranges[0]).toMatchObject({ from: 0 });
   });
@@ -128,7 +126,7 @@ describe("an insured folder", () => {
     change(name, (bytes) => bytes.subarray(0, bytes.length - 3 * SHARD_BYTES));
     if (small[0]) change(small[0], (bytes) => Buffer.concat([bytes, Buffer.from("more")]));
     for (const record of ["header.json", "header.copy.json", "generations/0000000001.json", "generations/0000000001.copy.json"]) fs.writeFileSync(at(record), "spoilt");
-    const { repaired, lost } = repair();
+    const { repaired, lost } = await repair();
     expect(lost).toEqual([]);
     expect(repaired.map(({ path: one }) => one)).toEqual(expect.arrayContaining([`index/${index}`, name, "header.json", "generations/0000000001.copy.json"]));
     const strip = (lines: readonly string[]): string[] => lines.map((line) => line.replace(/mtime=\d+/, "")).filter((line) => !/\/(lock|insurance)/.test(line));
@@ -165,15 +163,15 @@ describe("an insured folder", () => {
     for (const position of [(): number => 100, (size: number): number => size - 100, (size: number): number => Math.floor(size / 2)]) {
       const [now = ""] = fs.readdirSync(at("insurance")).filter((one) => /^[0-9a-f]{32}$/.test(one));
       flip(`insurance/${now}`, position(fs.statSync(at(`insurance/${now}`)).size));
-      expect(repair()).toMatchObject({ repaired: [], lost: [], ownDamage: true });
-      expect(repair()).toMatchObject({ ownDamage: false });
+      expect(await repair()).toMatchObject({ repaired: [], lost: [], ownDamage: true });
+      expect(await repair()).toMatchObject({ ownDamage: false });
       expect(groups()).toHaveLength(2);
     }
     const [now = ""] = fs.readdirSync(at("insurance")).filter((one) => /^[0-9a-f]{32}$/.test(one));
     change(`insurance/${now}`, (bytes) => bytes.fill(0));
-    expect(repair()).toMatchObject({ ownDamage: true });
+    expect(await repair()).toMatchObject({ ownDamage: true });
     expect(groups()).toHaveLength(2);
-    expect(repair()).toMatchObject({ ownDamage: false });
+    expect(await repair()).toMatchObject({ ownDamage: false });
   });
 
   it.each(["before", "after", "torn"] as const)("a repair that is cut off (%s each change) makes nothing worse, and the next one ends it", async (mode) => {
@@ -186,12 +184,12 @@ describe("an insured folder", () => {
       fs.rmSync(at("index"), { recursive: true });
       const crashing = crashingDisk(linuxDisk, cut, mode);
       try {
-        repairFolder(crashing.disk, Buffer.from(folder), silentHooks);
+        await repairFolder(crashing.disk, { path: Buffer.from(folder), access: person.access, keptHeader: null }, silentHooks);
       } catch {
         // Cut off.
       }
       if (!crashing.crashed()) return expect(objects()).toEqual(whole);
-      expect(repair().lost, `at ${cut}`).toEqual([]);
+      expect((await repair()).lost, `at ${cut}`).toEqual([]);
       expect(objects(), `at ${cut}`).toEqual(whole);
     }
   });
@@ -243,6 +241,89 @@ async function relocked(): Promise<{ readonly note: OpenNote | null; readonly fo
   const { folder: known } = JSON.parse(fs.readFileSync(at("state.json"), "utf8")) as { folder: string };
   return { note, folder: known };
 }
+
+/** What an insurance says that somebody else wrote, who can write to the folder: everything would come back as `edit` makes it, from parity alone. */
+function forge(edit: (vaultCopy: string) => void, members: (known: readonly Member[]) => readonly Member[] = (known) => known): void {
+  const copy = `${folder} forged`;
+  fs.cpSync(vault(), copy, { recursive: true });
+  edit(copy);
+  const forged = within(linuxDisk, linuxDisk.openRoot(Buffer.from(copy)), (dir) => within(linuxDisk, linuxDisk.openDir(dir, NAMES.insurance), (into) => ["index/", "packs/"].map((kind) => {
+    const some = members(membersIn(linuxDisk, dir)).filter(({ path: one }) => one.startsWith(kind));
+    return some.length > 0 ? writeGroup(linuxDisk, dir, into, { data: 8, parity: 8 }, some).toString() : null;
+  })));
+  for (const name of fs.readdirSync(at("insurance"))) if (/^[0-9a-f]{32}$/.test(name)) fs.rmSync(at(`insurance/${name}`));
+  for (const name of forged) if (name) fs.cpSync(path.join(copy, "insurance", name), at(`insurance/${name}`));
+  fs.rmSync(copy, { recursive: true });
+}
+
+describe("written by somebody else", () => {
+  const spoilAll = (copy: string): void => {
+    for (const name of objects().keys()) fs.writeFileSync(path.join(copy, name), fs.readFileSync(path.join(copy, name)).fill(0x77, 30));
+  };
+
+  it("replaces nothing that is whole, and is written anew", async () => {
+    const before = await insured();
+    const whole = objects();
+    forge(spoilAll);
+    expect(await repair()).toMatchObject({ repaired: [], lost: [], ownDamage: true });
+    expect(objects()).toEqual(whole);
+    expect(await repair()).toMatchObject({ repaired: [], lost: [], ownDamage: false });
+    await release(folder, person.access);
+    expect(snapshot(folder)).toEqual(before);
+  });
+
+  it("puts nothing in a damaged file's place that has less of what was there, or none of it where the file is gone", async () => {
+    await insured();
+    const { path: name } = largest();
+    forge(spoilAll);
+    flip(name, 70_000);
+    const damaged = objects();
+    expect((await repair()).lost.map(({ path: one }) => one)).toContain(name);
+    expect(objects()).toEqual(damaged);
+    fs.rmSync(at(name));
+    expect((await repair()).lost.map(({ path: one }) => one)).toContain(name);
+    expect(fs.existsSync(at(name))).toBe(false);
+    expect(fs.readdirSync(path.dirname(at(name))).filter((one) => one.endsWith(".new"))).toEqual([]);
+  });
+
+  it("brings nothing into the folder that no state of it needs, neither something made up nor an object of an earlier state", async () => {
+    await insured();
+    const [earlier = ""] = [...objects().keys()].filter((one) => one.startsWith("index/"));
+    const bytes = fs.readFileSync(at(earlier));
+    const { note, folder: known } = await relocked();
+    await lock(folder, person.owner, { folder: known, note });
+    const whole = objects();
+    expect(whole.has(earlier)).toBe(false);
+    const madeUp = `packs/aa/aa${"0".repeat(30)}`;
+    forge((copy) => {
+      fs.mkdirSync(path.join(copy, "packs/aa"), { recursive: true });
+      fs.writeFileSync(path.join(copy, madeUp), Buffer.alloc(9000, 1));
+      fs.writeFileSync(path.join(copy, earlier), bytes);
+    });
+    expect(await repair()).toMatchObject({ repaired: [], lost: [], ownDamage: true });
+    expect(objects()).toEqual(whole);
+  });
+
+  it("restores no header and no state that somebody else stands behind", async () => {
+    const before = await insured();
+    const other = `${folder} of another`;
+    fs.mkdirSync(other);
+    const stranger = await newPerson();
+    await lock(other, stranger.owner);
+    const kept = fs.readFileSync(at("header.json"));
+    const taken = fs.readFileSync(at("generations/0000000001.json"));
+    for (const record of ["header.json", "header.copy.json", "generations/0000000001.json"]) fs.writeFileSync(at(record), "spoilt");
+    for (const [record, from] of [["header.json", "header.json"], ["0000000001.json", "generations/0000000001.json"]] as const) fs.cpSync(path.join(other, ".eremos", from), at(`insurance/${record}`));
+    const { repaired } = await repairFolder(linuxDisk, { path: Buffer.from(folder), access: person.access, keptHeader: kept }, silentHooks);
+    expect(repaired.map(({ path: one }) => one).sort()).toEqual(["header.copy.json", "header.json"]);
+    expect(fs.readFileSync(at("header.json"))).toEqual(kept);
+    expect(fs.readFileSync(at("generations/0000000001.json"), "utf8")).toBe("spoilt");
+    fs.writeFileSync(at("generations/0000000001.json"), taken);
+    await release(folder, person.access);
+    expect(snapshot(folder)).toEqual(before);
+    fs.rmSync(other, { recursive: true });
+  });
+});
 
 /** A small generator, so that a failure can be had again by its seed. */
 function random(seed: number): (below: number) => number {
@@ -306,7 +387,7 @@ describe("damage at random, many times", () => {
         }
       }
       const hits = Array.from({ length: group.stripes }, (_, stripe) => [...bad].filter((number) => number % group.stripes === stripe).length);
-      const outcome = repair();
+      const outcome = await repair();
       if (Math.max(0, ...hits) <= level.parity) {
         survived++;
         expect(outcome.lost, `seed ${seed}`).toEqual([]);

@@ -116,6 +116,47 @@ export class ObjectWriter {
   }
 }
 
+export interface LookedAt {
+  /** The chunks that are what was encrypted there, by number. */
+  readonly whole: ReadonlySet<number>;
+  readonly isWhole: boolean;
+}
+
+/** Looks at every chunk of an object's file, whatever its name and length now. */
+export function wholeChunks(disk: Disk, file: OpenFile, its: Pick<ObjectHeader, "kind" | "folder" | "object">, keys: (name: string) => ContentKeys): LookedAt {
+  const whole = new Set<number>();
+  const cipher = cipherOf(disk, file, its, keys);
+  if (!cipher) return { whole, isWhole: false };
+  const sealed = Buffer.alloc(SEALED_CHUNK_BYTES);
+  const plain = Buffer.alloc(CHUNK_BYTES);
+  const bytes = disk.statOpen(file).size - OBJECT_HEADER_BYTES;
+  const chunks = Math.max(1, Math.ceil(bytes / SEALED_CHUNK_BYTES));
+  try {
+    for (let number = 0; number < chunks; number++) {
+      const length = Math.min(SEALED_CHUNK_BYTES, bytes - number * SEALED_CHUNK_BYTES);
+      const count = length < TAG_BYTES ? 0 : disk.read(file, sealed, 0, length, OBJECT_HEADER_BYTES + number * SEALED_CHUNK_BYTES);
+      if (count === length && cipher.open(number, number === chunks - 1, sealed.subarray(0, length), plain.subarray(0, length - TAG_BYTES))) whole.add(number);
+    }
+  } finally {
+    plain.fill(0);
+    cipher.wipe();
+  }
+  return { whole, isWhole: whole.size === chunks };
+}
+
+/** Null where the beginning is not this object's, or its key is gone. */
+function cipherOf(disk: Disk, file: OpenFile, { kind, folder, object }: Pick<ObjectHeader, "kind" | "folder" | "object">, keys: (name: string) => ContentKeys): ObjectCipher | null {
+  const bytes = Buffer.alloc(OBJECT_HEADER_BYTES);
+  if (disk.read(file, bytes, 0, bytes.length, 0) !== bytes.length) return null;
+  try {
+    const header = decodeObjectHeader(bytes);
+    return header.kind === kind && header.folder === folder && header.object === object ? keys(header.key).cipherFor(header) : null;
+  } catch (error) {
+    if (error instanceof EremosError) return null;
+    throw error;
+  }
+}
+
 /** Chunks that a long read takes at once. */
 const CHUNKS_PER_READ = 16;
 

@@ -8,7 +8,7 @@ import { type LockInput, type LockOutcome, lockFolder } from "../engine/lock";
 import { type UnlockInput, type UnlockOutcome, releaseFolder, unlockFolder } from "../engine/unlock";
 import { type Committed, type PutBackInput, putBackFolder } from "../engine/visit";
 import { type InsuranceFacts, insuranceFactsOf, setInsurance } from "../insurance/insure";
-import { type RepairOutcome, repairFolder } from "../insurance/repair";
+import { type RepairInput, type RepairOutcome, repairFolder } from "../insurance/repair";
 import type { InsuranceLevel } from "../format/insurance";
 import { type CopyComparison, type CopyInput, type MergeInput, type Merged, compareCopy, mergeCopy } from "../engine/merge-copy";
 import { type PermissionsInput, type PermissionsOutcome, permissionsSinceLock } from "../engine/permissions-since";
@@ -29,7 +29,7 @@ export type EngineRequest =
   | { readonly verb: "seal-newcomers"; readonly input: Slot }
   | { readonly verb: "check"; readonly input: CheckRequest }
   | { readonly verb: "insure"; readonly input: { readonly path: Buffer; readonly level: InsuranceLevel | null } }
-  | { readonly verb: "repair"; readonly input: { readonly path: Buffer } }
+  | { readonly verb: "repair"; readonly input: RepairInput }
   | { readonly verb: "changes"; readonly input: ChangesInput }
   | { readonly verb: "put-back"; readonly input: PutBackInput }
   | { readonly verb: "compare-copy"; readonly input: CopyInput & { readonly original: Buffer } }
@@ -89,7 +89,7 @@ export async function perform(disk: Disk, request: EngineRequest, hooks: Hooks):
       setInsurance(disk, request.input.path, request.input.level);
       return insuranceFactsOf(disk, request.input.path);
     case "repair":
-      return repairFolder(disk, request.input.path, hooks);
+      return repairFolder(disk, request.input, hooks);
     case "changes":
       return changesSinceLock(disk, request.input, hooks);
     case "put-back":

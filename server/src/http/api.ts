@@ -183,7 +183,7 @@ const ROUTES: Readonly<Record<string, Route>> = {
   }),
   insurance: route(false, z.object({ folder: text }), ({ context }, { folder }) => insuranceView(context.eremos, folder)),
   "insurance/set": route(false, z.object({ folder: text, insurance: z.enum(INSURANCES).nullable() }), async ({ context }, { folder, insurance }) => ({ job: (await insure(context.eremos, folder, insurance)).id })),
-  repair: route(false, z.object({ folder: text }), async ({ context }, { folder }) => ({ job: (await repair(context.eremos, folder)).id })),
+  repair: route(false, z.object({ folder: text, secret: secretSchema.nullable().default(null) }), async ({ context }, { folder, secret }) => ({ job: (await repair(context.eremos, folder, secret)).id })),
   desktop: route(false, nothing, ({ context }) => desktopParts(context.eremos.settings)),
   "desktop/set": route(false, z.object({ part: z.enum(DESKTOP_PARTS), on: z.boolean() }), ({ context }, { part, on }) => {
     setDesktopPart(context.eremos.settings, part, on);

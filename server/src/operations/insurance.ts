@@ -1,11 +1,13 @@
-import { type InsuranceLevel, insuranceFactsOf, priceOf } from "@eremos/core";
+import { type FolderSecret, type InsuranceLevel, insuranceFactsOf, priceOf } from "@eremos/core";
 import type { Insurance, InsuranceView } from "../contract";
 import type { Eremos } from "../eremos";
 import type { StartedJob } from "../jobs";
 import { describeRanges, requireSealed } from "./check";
 import { type Target, findTarget } from "./find-target";
+import { withFolderKey } from "./folder-password";
 import { formatBytes } from "./lock-folder";
 import { decodePath, nameOf } from "./paths";
+import { sealedInput } from "./sealed-input";
 import { findUnvisited } from "./visit";
 
 /** Of each `data` + `parity` blocks of 4 KiB, any `parity` may be lost. */
@@ -50,13 +52,17 @@ export async function insure(eremos: Eremos, folder: string, insurance: Insuranc
   });
 }
 
-/** Finds damage by the insurance, and repairs it. Needs no password of the folder's own. @throws EremosError `unsupported` */
-export async function repair(eremos: Eremos, folder: string, from = "/"): Promise<StartedJob<"repair">> {
+/** Finds damage by the insurance, and repairs it. @throws EremosError `unsupported` | `needs-folder-password` */
+export async function repair(eremos: Eremos, folder: string, secret: FolderSecret | null = null, from = "/"): Promise<StartedJob<"repair">> {
   const { target, name } = await sealedTarget(eremos, folder, from);
+  return withFolderKey(eremos, target, secret, (folderKey) => startRepair(eremos, target, name, folderKey));
+}
+
+function startRepair(eremos: Eremos, target: Target, name: string, folderKey: Buffer | null): StartedJob<"repair"> {
   return eremos.jobs.start({
     folder: target.record.id,
     verb: "repair",
-    request: { verb: "repair", input: { path: target.located.realPath } },
+    request: { verb: "repair", input: sealedInput(eremos, target, { folderKey }) },
     before: () => undefined,
     after: async ({ repaired, lost, ownDamage, bytes }) => {
       // What the last check found is no news any more where everything was repaired.

@@ -60,7 +60,7 @@ const NAMES: Readonly<Record<Insurance, string>> = { light: "A little", standard
 function InsuranceRow({ folder, isBusy }: { readonly folder: FolderView; readonly isBusy: boolean }): ReactNode {
   const [isChoosing, setChoosing] = useState(false);
   const view = useQuery({ queryKey: KEYS.insurance(folder.id, isBusy), queryFn: () => api.insurance(folder.id), staleTime: 0, enabled: folder.state !== "away" && folder.state !== "missing" }).data;
-  const repair = useVerb(() => api.repair(folder.id));
+  const repair = useWithSecret(folder, "Find and repair", (secret) => api.repair(folder.id, secret));
   if (!view) return null;
   return (
     <div className="flex flex-wrap items-center justify-between gap-3 px-4 py-3">
@@ -69,9 +69,10 @@ function InsuranceRow({ folder, isBusy }: { readonly folder: FolderView; readonl
         {view.now && <Button size="small" disabled={repair.pending || isBusy} onClick={() => repair.run()}>Find and repair</Button>}
         <Button size="small" disabled={isBusy || folder.state !== "locked"} onClick={() => setChoosing(true)}>{view.now ? "Change…" : "Insure it…"}</Button>
       </div>
-      <Dialog open={isChoosing} onOpenChange={setChoosing} title={`Insurance for ${folder.name}`} description="A disk that ages, a bad stick or a cut-off copy spoils parts of files. Insurance keeps extra parity beside the encrypted copy, from which Eremos writes spoilt parts anew, byte for byte, without any password.">
+      <Dialog open={isChoosing} onOpenChange={setChoosing} title={`Insurance for ${folder.name}`} description="A disk that ages, a bad stick or a cut-off copy spoils parts of files. Insurance keeps extra parity beside the encrypted copy, from which Eremos writes spoilt parts anew, byte for byte.">
         <Choose view={view} folder={folder} onDone={() => setChoosing(false)} />
       </Dialog>
+      {repair.dialog}
     </div>
   );
 }
