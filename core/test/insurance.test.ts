@@ -7,6 +7,7 @@ import { openFolder, closeFolder, NAMES } from "../src/engine/vault";
 import type { OpenNote } from "../src/engine/lock";
 import { checkFolder } from "../src/engine/check";
 import { Visit } from "../src/engine/visit";
+import { readGeneration, writeGeneration } from "../src/format/generation";
 import { type InsuranceLevel, SHARD_BYTES, dataShards, shardsOf } from "../src/format/insurance";
 import { type GroupFile, type Member, membersIn, readGroups, writeGroup } from "../src/insurance/group-files";
 import { insuranceFactsOf, priceOf, setInsurance } from "../src/insurance/insure";
@@ -317,6 +318,10 @@ describe("written by somebody else", () => {
     const { repaired } = await repairFolder(linuxDisk, { path: Buffer.from(folder), access: person.access, keptHeader: kept }, silentHooks);
     expect(repaired.map(({ path: one }) => one).sort()).toEqual(["header.copy.json", "header.json"]);
     expect(fs.readFileSync(at("header.json"))).toEqual(kept);
+    expect(fs.readFileSync(at("generations/0000000001.json"), "utf8")).toBe("spoilt");
+    const { vouch: _nobody, signature: _neither, ...unvouched } = readGeneration(taken);
+    fs.writeFileSync(at("insurance/0000000001.json"), writeGeneration(unvouched));
+    expect((await repair()).repaired).toEqual([]);
     expect(fs.readFileSync(at("generations/0000000001.json"), "utf8")).toBe("spoilt");
     fs.writeFileSync(at("generations/0000000001.json"), taken);
     await release(folder, person.access);
