@@ -50,7 +50,7 @@ export const USAGE = `eremos: hides and locks private folders in place
                       (usual: nothing, everything); what is not given stays as the folder had it
   --minutes N         visit: ends after so long, used or not (else when nobody has used it for 15 minutes)
   --anyway            lock, close: even though programs have files open for writing
-  --accept WHAT       unlock, visit, release: unknown (locked by somebody unknown), older (an older state than known), fork (another state in its place)
+  --accept WHAT       unlock, visit, release: unknown (locked by somebody unknown), older (an older state than known), fork (another state in its place), costly (a password that takes more work than yours)
 
 PATH is always the folder's ordinary path, hidden or not.
 Exit codes: 0 done, 2 wrong usage, 3 wrong password, 4 refused (nothing touched), 5 damage found, 6 interrupted or failed (data safe)

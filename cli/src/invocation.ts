@@ -67,14 +67,14 @@ export async function signInWith(eremos: Eremos, typed: string): Promise<void> {
 export const hintOf = ({ flags }: Invocation): string | null => (typeof flags["hint"] === "string" ? flags["hint"] : null);
 
 /** What somebody goes on with, by the words of --accept. */
-const CONSENTS: Readonly<Record<string, Consent>> = { unknown: "unvouched", older: "rolled-back", fork: "forked" };
+const CONSENTS: Readonly<Record<string, Consent>> = { unknown: "unvouched", older: "rolled-back", fork: "forked", costly: "costly" };
 
 /** @throws EremosError `usage` */
 export function acceptedBy({ flags }: Pick<Invocation, "flags">): readonly Consent[] {
   const words = flags["accept"];
   return (Array.isArray(words) ? words : []).map((word: string) => {
     const consent = CONSENTS[word];
-    if (!consent) throw new EremosError("usage", "--accept takes unknown (locked by somebody unknown), older (an older state) or fork (another state in its place), each by itself.");
+    if (!consent) throw new EremosError("usage", "--accept takes unknown (locked by somebody unknown), older (an older state) fork (another state in its place) or costly (a password that takes more work than yours), each by itself.");
     return consent;
   });
 }

@@ -6,7 +6,12 @@ import { changeFolderPassword } from "../src/engine/change-owner";
 import { guardFolder, openGuarded, releaseGuarded } from "../src/engine/guarded";
 import { silentHooks } from "../src/engine/hooks";
 import { locateFolder } from "../src/engine/locate";
+import { randomBytes } from "../src/crypto/bytes";
 import { LEAST_COST } from "../src/crypto/kdf";
+import type { Consent } from "../src/engine/open-sealed";
+import { NO_BARS } from "../src/format/guard-record";
+import { createOwner } from "../src/format/owner";
+import { newRecoveryCode } from "../src/format/recovery-code";
 import { VISIBILITIES } from "../src/format/state";
 import { linuxDisk } from "../src/platform/linux/linux-disk";
 import { type ScanFound, scan } from "../src/rescue/scan";
@@ -35,7 +40,7 @@ async function found(place = base): Promise<ScanFound[]> {
   return all;
 }
 
-const adopt = (by: Person, at: Buffer, secret: Parameters<typeof adoptFolder>[1]["secret"] = null): ReturnType<typeof adoptFolder> => adoptFolder(linuxDisk, { path: at, places: [Buffer.from("/")], owner: by.access.owner, rootKey: by.access.rootKey, devices: by.access.devices, secret });
+const adopt = (by: Person, at: Buffer, secret: Parameters<typeof adoptFolder>[1]["secret"] = null, accept: readonly Consent[] = []): ReturnType<typeof adoptFolder> => adoptFolder(linuxDisk, { path: at, places: [Buffer.from("/")], owner: by.access.owner, rootKey: by.access.rootKey, devices: by.access.devices, secret, accept });
 
 describe.each(VISIBILITIES)("a sealed folder, %s", (visibility) => {
   it("is found by what is on disk, and taken in again by its owner at its ordinary path", async () => {
@@ -65,6 +70,18 @@ describe.each(VISIBILITIES)("a sealed folder, %s", (visibility) => {
 });
 
 describe("a folder that another owner locked", () => {
+  it("that asks for more work than this owner's own settings takes is not tried with a password until that is agreed to, whatever its guard", async () => {
+    const heavier = await createOwner(PASSWORD, newRecoveryCode(), { ...LEAST_COST, passes: LEAST_COST.passes + 1 });
+    const by = { kind: "password", password: PASSWORD, folderPassword: null } as const;
+    await lock(folder, { by: "owner", owner: heavier.envelope, rootKey: heavier.rootKey, device: randomBytes(32), password: null }, { folder: FOLDER });
+    await expect(adopt(person, Buffer.from(folder), by)).rejects.toMatchObject({ code: "costly", data: { times: 2 } });
+    await adopt(person, Buffer.from(folder), by, ["costly"]);
+    await release(folder, person.access);
+    const { path: at } = await guardFolder(linuxDisk, { guard: "sight", bars: NO_BARS, visibility: "hidden", path: Buffer.from(folder), folder: FOLDER, owner: heavier.envelope, places: [] }, silentHooks);
+    await expect(adopt(person, at, by)).rejects.toMatchObject({ code: "costly" });
+    expect((await adopt(person, at, by, ["costly"])).path.toString()).toBe(folder);
+  });
+
   it("is taken in with that owner's password or code, and opens with this owner's from then on", async () => {
     const before = snapshot(folder);
     await lock(folder, other.owner, { folder: FOLDER });

@@ -1,9 +1,11 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from "vitest";
-import { LEAST_COST } from "../src/crypto/kdf";
+import { LEAST_COST, type Password } from "../src/crypto/kdf";
 import { changeFolderPassword, changeOwner, openFolderKey } from "../src/engine/change-owner";
 import type { OwnerAccess } from "../src/engine/keys";
+import type { Consent } from "../src/engine/open-sealed";
+import { checksumOf } from "../src/format/canonical-json";
 import type { Signer } from "../src/engine/lock";
 import type { FolderPassword, FolderSecret } from "../src/format/header";
 import { readHeader, waysInto, writeHeader } from "../src/format/header";
@@ -50,6 +52,26 @@ describe("a folder with a password of its own", () => {
     await expect(keyBy({ kind: "password", password: FIRST.password }, other.access)).rejects.toMatchObject({ code: "wrong-password" });
     await release(folder, await byPassword(FIRST));
     expect(snapshot(folder)).toEqual(before);
+  });
+
+  it("a header that asks for more work than the owner's settings and the kept header do is not tried until that is agreed to; the kept one is tried first", async () => {
+    await lock(folder, signer);
+    const kept = header();
+    const genuine = readHeader(kept);
+    const slots = genuine.slots.map((slot) => {
+      if (slot.type !== "owner-and-password") return slot;
+      const { checksum: _old, ...dearer } = { ...slot, hashing: slot.hashing.replace(/t=\d+/, "t=16") };
+      return { ...dearer, checksum: checksumOf(dearer) };
+    });
+    for (const name of headers()) fs.writeFileSync(name, writeHeader({ ...genuine, slots }));
+    const by = (password: Password, keptHeader: Buffer | null, accept: readonly Consent[] = []): Promise<Buffer> => openFolderKey(linuxDisk, { path: Buffer.from(folder), access: person.access, keptHeader, accept }, { kind: "password", password });
+    await expect(by(FIRST.password, null)).rejects.toMatchObject({ code: "costly", data: { times: Math.ceil(16 / LEAST_COST.passes) } });
+    await expect(by(SECOND.password, kept)).rejects.toMatchObject({ code: "wrong-password" });
+    expect(await by(FIRST.password, kept)).toHaveLength(32);
+    // Agreed to, it is tried, and is not the password's.
+    await expect(by(FIRST.password, null, ["costly"])).rejects.toMatchObject({ code: "wrong-password" });
+    for (const name of headers()) fs.writeFileSync(name, kept);
+    await release(folder, await byPassword(FIRST));
   });
 
   it("opens with the recovery code instead, from what is in the folder alone", async () => {

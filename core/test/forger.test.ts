@@ -71,7 +71,7 @@ describe("a folder key that was only sealed to the owner's public key", () => {
     expect(await checkFolder(linuxDisk, input(), silentHooks)).toMatchObject({ ok: false, damaged: [{ reason: expect.stringContaining("somebody unknown") }], files: 1 });
     fs.rmSync(vault("header.copy.json"));
     await expect(mendFolder(linuxDisk, input())).rejects.toMatchObject({ code: "unvouched" });
-    await expect(adoptFolder(linuxDisk, { ...input(), places: [Buffer.from(path.dirname(folder))], owner: person.access.owner, rootKey: person.access.rootKey, devices: person.access.devices, secret: null })).rejects.toMatchObject({ code: "unvouched" });
+    await expect(adoptFolder(linuxDisk, { ...input(), places: [Buffer.from(path.dirname(folder))], owner: person.access.owner, rootKey: person.access.rootKey, devices: person.access.devices, secret: null, accept: [] })).rejects.toMatchObject({ code: "unvouched" });
     for (const secret of [{ kind: "code" as const, code: person.code }, { kind: "root" as const, rootKey: person.access.rootKey, folder: null, devices: person.access.devices }]) {
       const locked = await openLocked(directorySource(Buffer.from(folder)), secret);
       expect(locked.doubt).toMatch(/somebody unknown/);

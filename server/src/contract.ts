@@ -46,8 +46,8 @@ export interface StateView {
   readonly open: number;
 }
 
-/** What the owner is asked about a folder that is not as they left it, and agrees to: locked by somebody unknown; an older state than known; another state in its place. */
-export type Consent = "unvouched" | "rolled-back" | "forked";
+/** What the owner is asked about a folder that is not as they left it, and agrees to: locked by somebody unknown; an older state than known; another state in its place; a password that takes more work than their own. */
+export type Consent = "unvouched" | "rolled-back" | "forked" | "costly";
 
 /** A password for one folder, needed on top of the master password. */
 export interface NewFolderPassword {

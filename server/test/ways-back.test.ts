@@ -14,7 +14,9 @@ import { beginNewCode, finishNewCode } from "../src/operations/recovery-code";
 import { signIn, signOut } from "../src/operations/sign-in";
 import { setupAtOnce } from "../src/operations/setup";
 import { AS_BEFORE, USUAL_BARS } from "../src/protection";
-import { snapshot } from "../../core/test/world";
+import { createOwner } from "../../core/src/format/owner";
+import { newRecoveryCode } from "../../core/src/format/recovery-code";
+import { lock as lockByCore, snapshot } from "../../core/test/world";
 import { PASSWORD, TestHouse, sealedAnd } from "./house";
 
 const NEW = "half a cello and a bow";
@@ -126,6 +128,16 @@ describe("Eremos' data is gone, or this is another computer", () => {
     expect([taken, left]).toEqual([["Plain"], [{ path: folder, reason: expect.stringContaining("password of its own") }]]);
     await takeIn(house.eremos, { path: folder, secret: { kind: "password", password: "", folderPassword: "rosin on the left shelf" } });
     expect(listFolders(house.eremos).map(({ name, hasPassword, passwordHint }) => [name, hasPassword, passwordHint])).toEqual([["Payroll", true, "where"], ["Plain", false, null]]);
+  });
+
+  it("another owner's folder that asks for more work than one's own password does is asked about, which counts as no try, and taken in when that is agreed to", async () => {
+    const folder = house.makeFolder("Payroll");
+    const { envelope, rootKey } = await createOwner("rosin and gut", newRecoveryCode(), { memoryKiB: 128 * 1024, passes: 16, lanes: 4 });
+    await lockByCore(folder, { by: "owner", owner: envelope, rootKey, device: Buffer.alloc(32, 7), password: null });
+    const secret = { kind: "password", password: "rosin and gut", folderPassword: null } as const;
+    for (let tried = 0; tried < 4; tried++) await expect(takeIn(house.eremos, { path: folder, secret })).rejects.toMatchObject({ code: "costly" });
+    await takeIn(house.eremos, { path: folder, secret, accept: ["costly"] });
+    await free(folder);
   });
 
   it("another owner's folder is taken in with that owner's password, and opens with one's own", async () => {

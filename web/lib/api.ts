@@ -50,7 +50,7 @@ export const api = {
   scan: (upTo: number) => call<ScanView>("scan", { upTo }),
   startScan: (places: readonly string[] | null) => call<object>("scan/start", { places }),
   stopScan: () => call<object>("scan/stop"),
-  takeIn: (path: string, secret: TakeInSecret | null) => call<{ readonly folder: string }>("scan/take-in", { path, secret }),
+  takeIn: (path: string, secret: TakeInSecret | null, accept: readonly Consent[] = []) => call<{ readonly folder: string }>("scan/take-in", { path, secret, accept }),
   takeInAll: () => call<TakenIn>("scan/take-in-all"),
   returnOwner: (path: string, secret: FolderSecret, password: string | null, hint: string | null) => call<SignedIn & TakenIn>("return", { path, secret, password, hint }),
   /** A PDF, base64. */

@@ -49,8 +49,16 @@ export function formatPasswordHashing(hashing: PasswordHashing): string {
   return `$argon2id$v=19$m=${hashing.memoryKiB},t=${hashing.passes},p=${hashing.lanes}$${salt}`;
 }
 
-/** @throws EremosError `damaged` when it is not such a string or goes beyond {@link COST_LIMITS}. */
-export function parsePasswordHashing(text: string): PasswordHashing {
+/** What one look at a password takes: KiB of memory times passes over it. */
+export function workOf({ memoryKiB, passes }: PasswordCost): number {
+  return memoryKiB * passes;
+}
+
+/**
+ * `most`: what one look may take, as {@link workOf}; whoever wrote the text may be anybody.
+ * @throws EremosError `damaged` when it is not such a string or goes beyond {@link COST_LIMITS}; `costly` when it asks for more than `most`
+ */
+export function parsePasswordHashing(text: string, most = Number.POSITIVE_INFINITY): PasswordHashing {
   const match = /^\$argon2id\$v=19\$m=(\d{1,9}),t=(\d{1,3}),p=(\d{1,3})\$([A-Za-z0-9+/]{16,64})$/.exec(text);
   const [, memory, passes, lanes, salt] = match ?? [];
   if (!memory || !passes || !lanes || !salt) throw new EremosError("damaged", "The password settings in this header can't be read. The header is damaged; its copies may be whole.");
@@ -59,6 +67,8 @@ export function parsePasswordHashing(text: string): PasswordHashing {
     hashing.memoryKiB >= 8 * hashing.lanes && hashing.memoryKiB <= COST_LIMITS.memoryKiB &&
     hashing.passes >= 1 && hashing.passes <= COST_LIMITS.passes && hashing.lanes >= 1 && hashing.lanes <= COST_LIMITS.lanes;
   if (!fits) throw new EremosError("damaged", "This header asks for more memory or time than Eremos ever writes, so it was not followed. It is damaged or was changed.");
+  const times = Math.ceil(workOf(hashing) / most);
+  if (times > 1) throw new EremosError("costly", `A look at this password would take ${times} times the work that yours takes, because the folder's header asks for it; whoever can write to the folder can write that there. Nothing was tried. Go on if you know where the folder comes from.`, { times });
   return hashing;
 }
 

@@ -8,7 +8,8 @@ import { type OwnerEnvelope, openSealingKey, openOwner } from "../format/owner";
 import type { Disk } from "../platform/port";
 import { directorySource } from "../rescue/directory-source";
 import { type RescueSecret, openLocked } from "../rescue/locked-folder";
-import { replaceHeader } from "./change-owner";
+import { ownWork, replaceHeader } from "./change-owner";
+import type { Consent } from "./open-sealed";
 import { type Inspection, inspectFolder } from "./recover";
 import { commitGuard, loadGuard } from "./settle";
 import { closeFolder, displayPath, holdFolder, joinPath, letGo, openFolder, splitPath } from "./vault";
@@ -24,6 +25,8 @@ export interface AdoptInput {
   readonly devices: readonly Uint8Array[];
   /** What opens it where the owner's root key alone does not: it was locked by another owner, or has a password of its own. */
   readonly secret: RescueSecret | null;
+  /** What the owner was told and goes on with. */
+  readonly accept: readonly Consent[];
 }
 
 /** What the owner's list is to know of a folder that was found. */
@@ -71,8 +74,8 @@ function requireOwnDirectories(disk: Disk, path: Buffer): void {
   }
 }
 
-async function adoptSealed(disk: Disk, { path, places, owner, rootKey, devices, secret }: AdoptInput, inspection: Inspection): Promise<Adopted> {
-  const locked = await openLocked(directorySource(path), secret ?? { kind: "root", rootKey, folder: null, devices });
+async function adoptSealed(disk: Disk, { path, places, owner, rootKey, devices, secret, accept }: AdoptInput, inspection: Inspection): Promise<Adopted> {
+  const locked = await openLocked(directorySource(path), secret ?? { kind: "root", rootKey, folder: null, devices }, null, mostWork(owner, accept));
   try {
     // Once it is in the list, locks are made with its key.
     if (locked.doubt !== null) throw new EremosError("unvouched", `${locked.doubt} Nothing was changed, and it is not taken in. If you know who locked it, bring its files out with \`eremos rescue\`.`, { what: "key" });
@@ -89,12 +92,12 @@ async function adoptSealed(disk: Disk, { path, places, owner, rootKey, devices, 
   }
 }
 
-async function adoptGuarded(disk: Disk, { path, places, owner, rootKey, secret }: AdoptInput, inspection: Inspection): Promise<Adopted> {
+async function adoptGuarded(disk: Disk, { path, places, owner, rootKey, secret, accept }: AdoptInput, inspection: Inspection): Promise<Adopted> {
   const folder = holdFolder(disk, path, { create: false });
   try {
     const record = loadGuard(disk, folder.vault);
     if (!record) throw new EremosError("not-protected", `${displayPath(path)} is not protected by Eremos. Nothing was touched.`);
-    const place = await placeOf(record, owner, rootKey, secret);
+    const place = await placeOf(record, owner, rootKey, secret, mostWork(owner, accept));
     const ordinary = ordinaryPath(path, place, inspection, places);
     const sealed = record.owner.owner === owner.owner ? record.place : await sealTo(fromBase64(owner.sealing.publicKey, 32), placePurpose(record.folder), place);
     // From now on this computer knows the record as its own.
@@ -105,10 +108,15 @@ async function adoptGuarded(disk: Disk, { path, places, owner, rootKey, secret }
   }
 }
 
-async function placeOf(record: GuardRecord, owner: OwnerEnvelope, ownRoot: Uint8Array, secret: RescueSecret | null): Promise<Buffer> {
+/** A found folder may be anybody's: a look at a password costs no more than the owner's own does, unless they go on with it. */
+function mostWork(owner: OwnerEnvelope, accept: readonly Consent[]): number | undefined {
+  return accept.includes("costly") ? undefined : ownWork(owner);
+}
+
+async function placeOf(record: GuardRecord, owner: OwnerEnvelope, ownRoot: Uint8Array, secret: RescueSecret | null, most: number | undefined): Promise<Buffer> {
   const isOwn = record.owner.owner === owner.owner;
   if (!isOwn && (secret === null || secret.kind === "root")) throw new EremosError("wrong-password", "This folder was locked by another owner; it needs that owner's master password, recovery code or keyholders' shares. Nothing was changed.");
-  const root = isOwn || secret === null || secret.kind === "root" ? Buffer.from(ownRoot) : (await openOwner(record.owner, secret)).rootKey;
+  const root = isOwn || secret === null || secret.kind === "root" ? Buffer.from(ownRoot) : (await openOwner(record.owner, secret, most)).rootKey;
   const sealingKey = openSealingKey(record.owner, root);
   try {
     const place = await openEnvelope(sealingKey, placePurpose(record.folder), record.place);

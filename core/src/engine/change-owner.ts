@@ -1,10 +1,12 @@
 import { wipe } from "../crypto/bytes";
+import { parsePasswordHashing, workOf } from "../crypto/kdf";
 import { EremosError, fromSystemError, isEremosError } from "../errors/eremos-error";
-import { type FolderHeader, type FolderPassword, type FolderSecret, openHeader, openWithSecret, withFolderPassword, withOwner, writeHeader } from "../format/header";
+import { type FolderHeader, type FolderPassword, type FolderSecret, openHeader, openWithSecret, withFolderPassword, withOwner, workOfPassword, writeHeader } from "../format/header";
+import type { OwnerEnvelope } from "../format/owner";
 import type { Disk } from "../platform/port";
 import { within } from "./handles";
 import { devicesOf } from "./keys";
-import { type SealedInput, headerToRenew } from "./open-sealed";
+import { type Consent, type SealedInput, headerToRenew } from "./open-sealed";
 import { type HeldFolder, NAMES, closeFolder, commitFile, displayPath, holdFolder, letGo, loadHeaders, loadState, openFolder, readSmallFile } from "./vault";
 
 /** Where the folder is, and who changes its header. */
@@ -78,19 +80,25 @@ export function keepHeader(disk: Disk, folder: HeldFolder, header: FolderHeader)
 
 /**
  * The key of a folder with a password of its own, from that password or the recovery code; the caller wipes it.
- * @throws EremosError `wrong-password` | `wrong-code` | `not-protected` | `damaged`
+ * @throws EremosError `wrong-password` | `wrong-code` | `not-protected` | `damaged` | `costly` (a header that only the folder has asks for more work than the owner's own settings)
  */
-export async function openFolderKey(disk: Disk, { path, access, keptHeader }: HeaderInput, secret: FolderSecret): Promise<Buffer> {
+export async function openFolderKey(disk: Disk, { path, access, keptHeader, accept = [] }: HeaderInput & { readonly accept?: readonly Consent[] }, secret: FolderSecret): Promise<Buffer> {
   const folder = openFolder(disk, path);
   try {
     if (!folder.vault) throw new EremosError("not-protected", `${displayPath(path)} is not protected by Eremos. Nothing was touched.`);
     // What Eremos' own data kept comes first: whoever can write to the folder could make a try as dear as the format allows.
     const { records } = loadHeaders(disk, folder.vault, keptHeader);
     const own = records.filter(({ record }) => keptHeader !== null && writeHeader(record).equals(keptHeader));
-    return await firstOf([...own, ...records.filter((one) => !own.includes(one))], ({ record }) => openWithSecret(record, access.rootKey, secret));
+    const most = accept.includes("costly") ? undefined : Math.max(ownWork(access.owner), ...own.map(({ record }) => workOfPassword(record)));
+    return await firstOf([...own, ...records.filter((one) => !own.includes(one))], ({ record }) => openWithSecret(record, access.rootKey, secret, most));
   } finally {
     closeFolder(disk, folder);
   }
+}
+
+/** What one look at the owner's own password takes. */
+export function ownWork({ password }: OwnerEnvelope): number {
+  return workOf(parsePasswordHashing(password.hashing));
 }
 
 /** What the first gives that gives anything. @throws what the first one threw */

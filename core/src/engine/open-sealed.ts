@@ -11,7 +11,7 @@ import { loadGeneration, loadHeaders } from "./vault";
  * What the owner is asked about before anything else happens with a sealed folder, each by itself: nobody known stands behind it; it is in an older
  * state than Eremos knows; another state of the same number, or one that does not come from the known one, is in its place.
  */
-export const CONSENTS = ["unvouched", "rolled-back", "forked"] as const;
+export const CONSENTS = ["unvouched", "rolled-back", "forked", "costly"] as const;
 export type Consent = (typeof CONSENTS)[number];
 
 /** What every verb that opens a sealed folder brings. */

@@ -34,6 +34,7 @@ export const ERROR_CLASSES = {
   "in-use": "refused",
   busy: "refused",
   unvouched: "refused",
+  costly: "refused",
   "unknown-version": "refused",
   unsupported: "refused",
   damaged: "damage",

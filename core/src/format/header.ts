@@ -2,7 +2,7 @@ import { z } from "zod";
 import { equalBytes, fromBase64, requireLiveKey, toBase64, wipe } from "../crypto/bytes";
 import { openBox, sealBoxText } from "../crypto/box";
 import { type KeyPair, openEnvelope, sealTo } from "../crypto/envelope";
-import { type PasswordCost, formatPasswordHashing, hashPassword, hkdf, hmac, newPasswordHashing, parsePasswordHashing, type Password } from "../crypto/kdf";
+import { type PasswordCost, formatPasswordHashing, hashPassword, hkdf, hmac, newPasswordHashing, parsePasswordHashing, workOf, type Password } from "../crypto/kdf";
 import { type SigningKey, isSignedBy, signWith } from "../crypto/signature";
 import { EremosError } from "../errors/eremos-error";
 import { canonicalJson, checksumOf } from "./canonical-json";
@@ -234,9 +234,10 @@ async function folderKeyIn(header: FolderHeader, access: HeaderAccess): Promise<
 
 /**
  * The folder key of a folder with a password of its own; the caller wipes it.
- * @throws EremosError `wrong-password` | `wrong-code` | `wrong-share` | `too-few-shares` | `not-protected` (it has none) | `damaged`
+ * `most`: the work that one look at a password may take.
+ * @throws EremosError `wrong-password` | `wrong-code` | `wrong-share` | `too-few-shares` | `not-protected` (it has none) | `damaged` | `costly`
  */
-export async function openWithSecret(header: FolderHeader, rootKey: Uint8Array, secret: FolderSecret): Promise<Buffer> {
+export async function openWithSecret(header: FolderHeader, rootKey: Uint8Array, secret: FolderSecret, most?: number): Promise<Buffer> {
   const slots = wholeSlots(header);
   const slotOf = <T extends Slot["type"]>(wanted: T): Extract<Slot, { type: T }> => {
     const slot = slots.find((one): one is Extract<Slot, { type: T }> => one.type === wanted);
@@ -247,7 +248,7 @@ export async function openWithSecret(header: FolderHeader, rootKey: Uint8Array, 
   if (secret.kind === "code") return requireAuthentic(header, await openRecoverySlot(header, slotOf("recovery"), secret.code));
   if (secret.kind === "shares") return requireAuthentic(header, await openKeyholdersSlot(header, slotOf("keyholders"), secret.shares));
   const slot = slotOf("owner-and-password");
-  const key = await togetherKey(header.folder, rootKey, secret.password, parsePasswordHashing(slot.hashing));
+  const key = await togetherKey(header.folder, rootKey, secret.password, parsePasswordHashing(slot.hashing, most));
   try {
     const folderKey = openBox(key, purpose("password-slot", header.folder), fromBase64(slot.box));
     if (folderKey === "another-key") throw new EremosError("wrong-password", "That is not this folder's password. Nothing was changed; try again.");
@@ -256,6 +257,11 @@ export async function openWithSecret(header: FolderHeader, rootKey: Uint8Array, 
   } finally {
     wipe(key);
   }
+}
+
+/** The work that one look at the folder's own password takes by this header; 0 where it has none. */
+export function workOfPassword(header: FolderHeader): number {
+  return Math.max(0, ...wholeSlots(header).map((slot) => (slot.type === "owner-and-password" ? workOf(parsePasswordHashing(slot.hashing)) : 0)));
 }
 
 async function openRecoverySlot(header: FolderHeader, slot: Extract<Slot, { type: "recovery" }>, code: string): Promise<Buffer> {

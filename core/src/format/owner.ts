@@ -166,14 +166,14 @@ export async function withKeyholders({ mac: _old, keyholders: _before, ...record
 export type OwnerSecret = { readonly kind: "password"; readonly password: Password } | { readonly kind: "code"; readonly code: string } | { readonly kind: "shares"; readonly shares: readonly string[] };
 
 /** @throws EremosError as the three below */
-export function openOwner(record: OwnerEnvelope, secret: OwnerSecret): Promise<OwnerKeys> {
-  if (secret.kind === "password") return openWithPassword(record, secret.password);
+export function openOwner(record: OwnerEnvelope, secret: OwnerSecret, most?: number): Promise<OwnerKeys> {
+  if (secret.kind === "password") return openWithPassword(record, secret.password, most);
   return secret.kind === "code" ? openWithCode(record, secret.code) : openWithShares(record, secret.shares);
 }
 
-/** @throws EremosError `wrong-password` | `damaged` */
-export async function openWithPassword(record: OwnerEnvelope, password: Password): Promise<OwnerKeys> {
-  const key = await hashPassword(password, parsePasswordHashing(record.password.hashing));
+/** `most`: the work that one look may take. @throws EremosError `wrong-password` | `damaged` | `costly` */
+export async function openWithPassword(record: OwnerEnvelope, password: Password, most?: number): Promise<OwnerKeys> {
+  const key = await hashPassword(password, parsePasswordHashing(record.password.hashing, most));
   try {
     const rootKey = openBox(key, purpose("password", record.owner), fromBase64(record.password.root));
     if (rootKey === "another-key") throw new EremosError("wrong-password", "That is not the master password. Nothing was changed; try again.");

@@ -80,12 +80,12 @@ function attempt<T>(make: () => T, failed: (error: EremosError) => void): T | nu
   }
 }
 
-/** `fork`: the state whose record in `generations` has this name. @throws EremosError `wrong-password` | `wrong-code` | `needs-folder-password` | `damaged` */
-export async function openLocked(plain: RescueSource, secret: RescueSecret, fork: string | null = null): Promise<LockedFolder> {
+/** `fork`: the state whose record in `generations` has this name; `most`: the work that one look at a password may take. @throws EremosError `wrong-password` | `wrong-code` | `needs-folder-password` | `damaged` | `costly` */
+export async function openLocked(plain: RescueSource, secret: RescueSecret, fork: string | null = null, most?: number): Promise<LockedFolder> {
   const source = { ...plain, insured: await insuredOf(plain) };
   const found = await findLocked(source);
   const problems = [...found.problems];
-  const { header, folderKey, standing, devices } = await openFirstKnown(distinct(found.headers), secret);
+  const { header, folderKey, standing, devices } = await openFirstKnown(distinct(found.headers), secret, most);
   return LockedFolder.with(source, header, { folderKey, standing, devices }, found.state, problems, fork);
 }
 
@@ -100,12 +100,12 @@ interface Keyed extends OpenedHeader {
 }
 
 /** Of several headers the one that somebody known stands behind: whoever can write to the folder can put another in its place. */
-async function openFirstKnown(headers: readonly FolderHeader[], secret: RescueSecret): Promise<Keyed & { readonly header: FolderHeader }> {
+async function openFirstKnown(headers: readonly FolderHeader[], secret: RescueSecret, most: number | undefined): Promise<Keyed & { readonly header: FolderHeader }> {
   let unknown: (Keyed & { readonly header: FolderHeader }) | null = null;
   let first: unknown = null;
   for (const header of headers) {
     try {
-      const opened = { header, ...(await folderKeyOf(header, secret)) };
+      const opened = { header, ...(await folderKeyOf(header, secret, most)) };
       if (opened.standing !== "unknown") {
         wipe(unknown?.folderKey);
         return opened;
@@ -121,7 +121,7 @@ async function openFirstKnown(headers: readonly FolderHeader[], secret: RescueSe
   throw first;
 }
 
-async function folderKeyOf(header: FolderHeader, secret: RescueSecret): Promise<Keyed> {
+async function folderKeyOf(header: FolderHeader, secret: RescueSecret, most: number | undefined): Promise<Keyed> {
   const isTogether = header.slots.some(({ type }) => type === "owner-and-password");
   if ((secret.kind === "code" || secret.kind === "shares") && isTogether) {
     const folderKey = await openWithSecret(header, NO_ROOT, secret);
@@ -132,13 +132,13 @@ async function folderKeyOf(header: FolderHeader, secret: RescueSecret): Promise<
     wipe(root);
     return { folderKey, standing, devices };
   }
-  const rootKey = await rootKeyOf(header.owner, secret);
+  const rootKey = await rootKeyOf(header.owner, secret, most);
   try {
     const devices = devicesIn(header.owner, rootKey, secret);
     if (!isTogether) return { ...(await openHeader(header, { rootKey, folderKey: null, devices })), devices };
     const folder = secret.kind === "root" ? secret.folder : secret.kind === "password" && secret.folderPassword !== null ? { kind: "password" as const, password: secret.folderPassword } : null;
     if (!folder) throw new EremosError("needs-folder-password", "This folder has a password of its own, which is needed too. Nothing was touched.");
-    const folderKey = await openWithSecret(header, rootKey, folder);
+    const folderKey = await openWithSecret(header, rootKey, folder, most);
     return { folderKey, standing: standingOf(header, folderKey, { rootKey, devices }), devices };
   } finally {
     wipe(rootKey);
@@ -154,9 +154,9 @@ function devicesIn(owner: OwnerEnvelope, rootKey: Uint8Array, secret: RescueSecr
   return isRootKeyOf(owner, rootKey) ? [...own, ...owner.devices.map((device) => fromBase64(device, 32))] : own;
 }
 
-async function rootKeyOf(owner: OwnerEnvelope, secret: RescueSecret): Promise<Buffer> {
+async function rootKeyOf(owner: OwnerEnvelope, secret: RescueSecret, most?: number): Promise<Buffer> {
   if (secret.kind === "root") return Buffer.from(secret.rootKey);
-  return (await openOwner(owner, secret)).rootKey;
+  return (await openOwner(owner, secret, most)).rootKey;
 }
 
 const UNKNOWN_KEY = "This folder was locked by somebody unknown: neither its owner nor a computer of theirs stands behind its key. Whoever made it chose everything in it.";

@@ -49,7 +49,7 @@ export const WAYS_BACK_ROUTES: Readonly<Record<string, Route>> = {
     requireMayScan(call).finder.stop();
     return {};
   }),
-  "scan/take-in": route(false, z.object({ path: text, secret: rescueSecretSchema.nullable() }), async ({ context }, body) => ({ folder: await takeIn(context.eremos, body) })),
+  "scan/take-in": route(false, z.object({ path: text, secret: rescueSecretSchema.nullable(), accept: z.array(z.literal("costly")).max(1).default([]) }), async ({ context }, body) => ({ folder: await takeIn(context.eremos, body) })),
   "scan/take-in-all": route(false, nothing, ({ context }) => takeInFound(context.eremos)),
   // The code comes from whoever sees it now; nothing of it is kept. What makes PDFs is large, and loaded for this alone.
   sheet: route(true, z.object({ code: text }), async ({ context }, { code }) => ({ pdf: (await (await import("../sheets/recovery-sheet")).recoverySheet({ code, at: Date.now(), readers: rescueFiles(context.eremos.settings.program) })).toString("base64") })),

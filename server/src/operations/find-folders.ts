@@ -1,4 +1,4 @@
-import { EremosError, type Inspection, type OwnerSecret, type RescueSecret, type ScanFound, adoptFolder, displayPath, fromSystemError, inspectFolder, isEremosError, isLocked, locateFolder, measurePasswordCost, openOwner, ProvenOwner, vaultPlace, withDevice, withPassword, wipe, type Password } from "@eremos/core";
+import { type Consent, EremosError, type Inspection, type OwnerSecret, type RescueSecret, type ScanFound, adoptFolder, displayPath, fromSystemError, inspectFolder, isEremosError, isLocked, locateFolder, measurePasswordCost, openOwner, ProvenOwner, vaultPlace, withDevice, withPassword, wipe, type Password } from "@eremos/core";
 import type { FoundFolder, ScanView, TakenIn } from "../contract";
 import type { Eremos } from "../eremos";
 import type { FolderRecord } from "../registry";
@@ -54,13 +54,14 @@ export async function scanPlaces(eremos: Eremos, places: readonly string[] | nul
 export interface TakeInRequest {
   readonly path: string;
   readonly secret: RescueSecret | null;
+  readonly accept?: readonly Consent[];
 }
 
 /**
  * Takes a found folder into the list: one the list has lost, one that was moved, or another owner's. Returns its id.
  * @throws EremosError `already-protected` (it is in the list, where that says) and as adopting it
  */
-export async function takeIn(eremos: Eremos, { path: typed, secret }: TakeInRequest): Promise<string> {
+export async function takeIn(eremos: Eremos, { path: typed, secret, accept = [] }: TakeInRequest): Promise<string> {
   const keys = eremos.requireKeys();
   const path = fullPath(typed, eremos.settings.home);
   const inspection = requireFound(eremos, path);
@@ -75,7 +76,7 @@ export async function takeIn(eremos: Eremos, { path: typed, secret }: TakeInRequ
   const isOwn = (await readOwnerAt(path)).owner === owner.owner;
   // The owner is signed in already: of the two passwords of such a folder, only its own is asked.
   const needed: RescueSecret | null = isOwn && secret?.kind === "password" ? { kind: "root", rootKey: keys.rootKey, devices, folder: secret.folderPassword === null ? null : { kind: "password", password: secret.folderPassword } } : secret;
-  const adopt = (): ReturnType<typeof adoptFolder> => adoptFolder(eremos.disk, { path, places: eremos.settings.places.map((place) => Buffer.from(place)), owner, rootKey: keys.rootKey, devices, secret: needed });
+  const adopt = (): ReturnType<typeof adoptFolder> => adoptFolder(eremos.disk, { path, places: eremos.settings.places.map((place) => Buffer.from(place)), owner, rootKey: keys.rootKey, devices, secret: needed, accept });
   const adopted = secret === null ? await adopt() : (await throughGate(eremos, `found/${inspection.folder}`, adopt)).opened;
   const { guard, visibility, lockedName, single } = inspection;
   const at = Date.now();

@@ -1,4 +1,4 @@
-import { EremosError, type FolderPassword, type FolderSecret, MOST_KEYHOLDERS, type Password, type WaysIn, changeFolderPassword, measurePasswordCost, openFolderKey, waysInto, wipe } from "@eremos/core";
+import { type Consent, EremosError, type FolderPassword, type FolderSecret, MOST_KEYHOLDERS, type Password, type WaysIn, changeFolderPassword, measurePasswordCost, openFolderKey, waysInto, wipe } from "@eremos/core";
 import { z } from "zod";
 import type { Eremos } from "../eremos";
 import type { FolderRecord } from "../registry";
@@ -43,10 +43,10 @@ export async function prepareFolderPassword(eremos: Eremos, asked: NewFolderPass
 
 /**
  * Does something with the key of a folder that has a password of its own, and wipes it; with null for any other folder.
- * @throws EremosError `needs-folder-password` | `wrong-password` | `wrong-code` | `too-many-tries`
+ * @throws EremosError `needs-folder-password` | `wrong-password` | `wrong-code` | `too-many-tries` | `costly`
  */
-export async function withFolderKey<T>(eremos: Eremos, target: Target, secret: FolderSecret | null, use: (folderKey: Buffer | null) => T | Promise<T>): Promise<T> {
-  const folderKey = await folderKeyOf(eremos, target, secret);
+export async function withFolderKey<T>(eremos: Eremos, target: Target, secret: FolderSecret | null, use: (folderKey: Buffer | null) => T | Promise<T>, accept: readonly Consent[] = []): Promise<T> {
+  const folderKey = await folderKeyOf(eremos, target, secret, accept);
   try {
     return await use(folderKey);
   } finally {
@@ -54,11 +54,11 @@ export async function withFolderKey<T>(eremos: Eremos, target: Target, secret: F
   }
 }
 
-async function folderKeyOf(eremos: Eremos, { record, located }: Target, secret: FolderSecret | null): Promise<Buffer | null> {
+async function folderKeyOf(eremos: Eremos, { record, located }: Target, secret: FolderSecret | null, accept: readonly Consent[]): Promise<Buffer | null> {
   const ways = located.inspection.guard === "sealed" ? waysOf(eremos, record) : null;
   if (!ways?.hasPassword) return null;
   if (!secret) throw new EremosError("needs-folder-password", "This folder has a password of its own, which is needed too. Nothing was touched.", ways.hint === null ? {} : { hint: ways.hint });
-  const input = { path: located.realPath, access: accessOf(eremos.requireKeys(), eremos.requireOwner(), eremos.data.device.publicKey), keptHeader: eremos.registry.header(record.id) };
+  const input = { path: located.realPath, access: accessOf(eremos.requireKeys(), eremos.requireOwner(), eremos.data.device.publicKey), keptHeader: eremos.registry.header(record.id), accept };
   return (await throughGate(eremos, `folder/${record.id}`, () => openFolderKey(eremos.disk, input, secret))).opened;
 }
 

@@ -67,7 +67,7 @@ export function openAgain(eremos: Eremos, target: Target, { rules, keep, isBack 
 
 async function open(eremos: Eremos, target: Target, way: Way, secret: FolderSecret | null): Promise<OpenJob> {
   if (target.located.inspection.guard !== "sealed") return unguard(eremos, way, target);
-  return withFolderKey(eremos, target, secret, (folderKey) => unseal(eremos, way, target, folderKey));
+  return withFolderKey(eremos, target, secret, (folderKey) => unseal(eremos, way, target, folderKey), way.accept);
 }
 
 const EVENTS = { unlock: "opened", reguard: "reguarded", "put-back": "opened" } as const;
@@ -155,7 +155,7 @@ export async function release(eremos: Eremos, request: OpenRequest): Promise<{ j
     await forget(eremos, record.id);
     return { job: null, path: path.toString("utf8") };
   }
-  const job = await withFolderKey(eremos, target, request.secret ?? null, (folderKey) => unsealForGood(eremos, target, request.accept, folderKey));
+  const job = await withFolderKey(eremos, target, request.secret ?? null, (folderKey) => unsealForGood(eremos, target, request.accept, folderKey), request.accept);
   return { job, path: path.toString("utf8") };
 }
 

@@ -24,7 +24,7 @@ const IDLE_MINUTES = 15;
 export async function startVisit(eremos: Eremos, asked: VisitAsked): Promise<VisitView> {
   const target = findTarget(eremos, asked.pathOrId, asked.from);
   if (target.located.inspection.guard !== "sealed") throw new EremosError("unsupported", "Only a sealed folder is visited: this one's contents are ordinary files. Nothing was touched; open it in place.");
-  return withFolderKey(eremos, target, asked.secret, (folderKey) => begin(eremos, target, asked, folderKey));
+  return withFolderKey(eremos, target, asked.secret, (folderKey) => begin(eremos, target, asked, folderKey), asked.accept);
 }
 
 async function begin(eremos: Eremos, target: Target, { minutes, accept }: VisitAsked, folderKey: Buffer | null): Promise<VisitView> {

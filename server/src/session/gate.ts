@@ -117,7 +117,7 @@ async function counted<T>(eremos: Guarded, secret: TriedSecret, open: () => Prom
   eremos.announce({ topic: "gate" });
   const opened = await open().catch((error: unknown) => {
     if (isEremosError(error) && error.class === "password") throw new EremosError(error.code, error.message, { ...error.data, waitMs: tries.startWait() });
-    if (isEremosError(error) && error.code === "too-few-shares") tries.withdraw();
+    if (isEremosError(error) && (error.code === "too-few-shares" || error.code === "costly")) tries.withdraw();
     throw error;
   });
   return { opened, failedTries: tries.succeed() };

@@ -11,6 +11,7 @@ import { SecretField, isEmpty } from "./ask-secret";
 const QUESTIONS: Readonly<Record<Consent, { readonly title: string; readonly action: string }>> = {
   unvouched: { title: "Locked by somebody unknown", action: "I know who locked it" },
   "rolled-back": { title: "An older state than Eremos knows", action: "Go on with the older state" },
+  costly: { title: "A password that takes more work than yours", action: "Try it all the same" },
   forked: { title: "Another state than Eremos knows", action: "Go on with this state" },
 };
 

@@ -2,9 +2,9 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
 import { toast } from "sonner";
-import type { BackSecret, FoundFolder, TakeInSecret } from "@eremos/server/contract";
+import type { BackSecret, Consent, FoundFolder, TakeInSecret } from "@eremos/server/contract";
 import { BackSecretField, NO_SECRET, isMissing } from "./back-secret";
-import { api } from "@/lib/api";
+import { ApiError, api } from "@/lib/api";
 import { useGuarded } from "@/lib/guarded";
 import { KEYS, useVerb } from "@/lib/queries";
 import { Button } from "@/ui/button";
@@ -44,7 +44,11 @@ function Ask({ found, onDone, onBack }: { readonly found: FoundFolder; readonly 
   const [master, setMaster] = useState("");
   const [own, setOwn] = useState("");
   const secret: TakeInSecret = back ?? { kind: "password", password: master, folderPassword: found.hasPassword ? own : null };
-  const take = useGuarded(() => api.takeIn(found.path, secret), onDone);
+  const [accept, setAccept] = useState<readonly Consent[]>([]);
+  const take = useGuarded(() => api.takeIn(found.path, secret, accept).catch((error: unknown) => {
+    if (error instanceof ApiError && error.code === "costly") setAccept(["costly"]);
+    throw error;
+  }), onDone);
   const isReady = back ? !isMissing(back) : (!isOthers || master !== "") && (!found.hasPassword || own !== "");
   return (
     <form className="mt-5 space-y-4" onSubmit={(event) => {
@@ -61,7 +65,7 @@ function Ask({ found, onDone, onBack }: { readonly found: FoundFolder; readonly 
       <p className="text-[13px] text-mute">{isOthers ? "From then on it opens with your own master password. Its contents stay as they are, and so does whether it is locked. Whoever locked it before can still open it: if that was somebody else, release it and lock it anew." : "It stays as it is, in your list again."}</p>
       <div className="flex justify-end gap-2">
         <Button onClick={onBack}>Not now</Button>
-        <Button tone="dusk" type="submit" disabled={!isReady || take.isBlocked}>{take.label("Take it in")}</Button>
+        <Button tone="dusk" type="submit" disabled={!isReady || take.isBlocked}>{take.label(accept.length > 0 ? "Take it in all the same" : "Take it in")}</Button>
       </div>
     </form>
   );
