@@ -132,7 +132,7 @@ describe("Eremos' data is gone, or this is another computer", () => {
 
   it("another owner's folder that asks for more work than one's own password does is asked about, which counts as no try, and taken in when that is agreed to", async () => {
     const folder = house.makeFolder("Payroll");
-    const { envelope, rootKey } = await createOwner("rosin and gut", newRecoveryCode(), { memoryKiB: 128 * 1024, passes: 16, lanes: 4 });
+    const { envelope, rootKey } = await createOwner("rosin and gut", newRecoveryCode(), { memoryKiB: 256 * 1024, passes: 16, lanes: 4 });
     await lockByCore(folder, { by: "owner", owner: envelope, rootKey, device: Buffer.alloc(32, 7), password: null });
     const secret = { kind: "password", password: "rosin and gut", folderPassword: null } as const;
     for (let tried = 0; tried < 4; tried++) await expect(takeIn(house.eremos, { path: folder, secret })).rejects.toMatchObject({ code: "costly" });
