@@ -2,7 +2,7 @@ import * as fs from "node:fs";
 import * as path from "node:path";
 import { spawn } from "node:child_process";
 import { afterEach, beforeAll, beforeEach, describe, expect, it } from "vitest";
-import { dropInto, sealNewcomers, vaultPlace } from "../src/engine/drop-in";
+import { DropUpload, dropInto, sealNewcomers, vaultPlace } from "../src/engine/drop-in";
 import { guardFolder } from "../src/engine/guarded";
 import { silentHooks } from "../src/engine/hooks";
 import { recoverFolder, inspectFolder } from "../src/engine/recover";
@@ -69,6 +69,41 @@ describe("the drop slot", () => {
     await release(folder, person.access);
     expect(fs.readdirSync(folder).sort()).toEqual(["letter.txt", "letter.txt (arrived while locked)"]);
     expect(fs.readFileSync(path.join(folder, "letter.txt (arrived while locked)"), "utf8")).toBe("another letter");
+  });
+
+  it("a file that comes slowly keeps nobody from the folder: others are put in, it is visited and opened meanwhile; what was on its way then is told as not put in, and leaves nothing", async () => {
+    const content = fs.readFileSync(outside);
+    const upload = (name: string, size = content.length): Promise<DropUpload> => DropUpload.begin(linuxDisk, slot, Buffer.from(name), size);
+    const left = (): string[] => fs.readdirSync(path.join(folder, ".eremos", "drops"));
+    const [slow, other, given] = [await upload("slow.pdf"), await upload("other.pdf"), await upload("given up.pdf")];
+    slow.append(content.subarray(0, 100_000));
+    other.append(content);
+    await other.finish();
+    given.append(content.subarray(0, 70_000));
+    await given.abort();
+    slow.append(content.subarray(100_000));
+    await slow.finish();
+    expect([inspected()?.drops, left().length]).toEqual([2, 4]);
+    const late = await upload("late.pdf");
+    late.append(content.subarray(0, 150_000));
+    await unlock(folder, person.access);
+    expect(["slow.pdf", "other.pdf"].map((name) => fs.readFileSync(path.join(folder, name)).equals(content))).toEqual([true, true]);
+    late.append(content.subarray(150_000));
+    await expect(late.finish()).rejects.toMatchObject({ code: "not-locked" });
+    await late.abort();
+    await lock(folder, person.owner, { folder: FOLDER, note: null });
+    const visited = await upload("visited.pdf");
+    visited.append(content);
+    const visiting = await visit();
+    await expect(visited.finish()).rejects.toMatchObject({ code: "busy" });
+    for (const one of await visiting.arrivals()) one.close();
+    visiting.close();
+    await expect(visited.finish()).rejects.toMatchObject({ code: "changed-while-locking" });
+    await visited.abort();
+    expect([inspected()?.drops, fs.existsSync(path.join(folder, ".eremos", "drops")) ? left() : []]).toEqual([0, []]);
+    await expect(upload("too large.bin", Number.MAX_SAFE_INTEGER)).rejects.toMatchObject({ code: "no-space" });
+    await release(folder, person.access);
+    expect(fs.readdirSync(folder).sort()).toEqual(["letter.txt", "other.pdf", "slow.pdf"]);
   });
 
   it("an opening or a release takes them out beside what is there, with their times", async () => {

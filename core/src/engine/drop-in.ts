@@ -8,7 +8,7 @@ import { type FileEntry, type Meta, isName, writePackRecord } from "../format/tr
 import type { Dir, Disk, Stat } from "../platform/port";
 import { removeRecord } from "./drop";
 import { within } from "./handles";
-import { ObjectWriter, removeObject } from "./object-io";
+import { ObjectWriter, removeObject, withObjectDir } from "./object-io";
 import { isSign } from "./signs";
 import { metaOf, pathInto } from "./survey";
 import { type HeldFolder, LONGEST_NAME, NAMES, closeFolder, commitFile, displayPath, ensureDir, holdFolder, isNotContents, joinPath, letGo, loadState, openFolder, splitPath } from "./vault";
@@ -179,9 +179,9 @@ async function dropFile(disk: Disk, folder: HeldFolder, slot: Slot, dir: Dir, na
     const writing = await DropWriter.begin(disk, folder.vault, slot, directory, fileEntry(name, metaOf(stat, disk.xattrs(file)), stat.size));
     try {
       while (writing.left > 0) if (writing.fill((into, offset, room, done) => disk.read(file, into, offset, room, done)) === 0) break;
-      return { stat, ...writing.finish() };
+      return { stat, ...writing.finish(folder.vault) };
     } catch (error) {
-      writing.abort();
+      writing.abort(folder.vault);
       throw error;
     }
   } finally {
@@ -198,7 +198,7 @@ class DropWriter {
   private done = 0;
 
   private constructor(
-    private readonly disk: Disk, private readonly vault: Dir, private readonly record: Pick<DropRecord, "folder" | "key" | "sealed">,
+    private readonly disk: Disk, private readonly record: Pick<DropRecord, "folder" | "key" | "sealed">,
     private readonly keys: ContentKeys, private readonly writer: ObjectWriter, private readonly size: number, private readonly name: Buffer,
   ) {}
 
@@ -209,14 +209,14 @@ class DropWriter {
       if (!sealed) throw new EremosError("damaged", "The folder's public key can't be used.");
       const keys = new ContentKeys(key, secret, folder);
       const writer = new ObjectWriter(disk, vault, "drop", keys, folder, 1);
-      const begun = new DropWriter(disk, vault, { folder, key, sealed }, keys, writer, entry.size, entry.name);
+      const begun = new DropWriter(disk, { folder, key, sealed }, keys, writer, entry.size, entry.name);
       try {
         const record = new ByteWriter();
         writePackRecord(record, writer.marker, directory, entry, entry.size);
         writer.append(record.finish());
         return begun;
       } catch (error) {
-        begun.abort();
+        begun.abort(vault);
         throw error;
       }
     } finally {
@@ -240,9 +240,14 @@ class DropWriter {
     this.done += piece.length;
   }
 
+  /** Its object's file, whatever stands under that name now. */
+  get object(): string {
+    return this.writer.header.object;
+  }
+
   /** Durable when it returns. @throws EremosError `changed-while-locking` when less came than was announced */
-  finish(): Omit<Dropped, "stat"> {
-    const { disk, vault, record } = this;
+  finish(vault: Dir): Omit<Dropped, "stat"> {
+    const { disk, record } = this;
     if (this.left > 0) throw new EremosError("changed-while-locking", `${displayPath(this.name)} changed while it was put in. Nothing of it was; try again when it is at rest.`);
     const { object, length } = this.writer.finish();
     disk.barrier(vault);
@@ -254,48 +259,56 @@ class DropWriter {
     return { key: record.key, object };
   }
 
-  abort(): void {
+  /** Null: the folder can't be held now; what was written without a record is void, and goes with the next opening. */
+  abort(vault: Dir | null): void {
     this.writer.close();
     this.keys.wipe();
+    if (!vault) return;
     // A record never stands without its object.
-    removeRecord(this.disk, this.vault, this.record.key);
-    removeObject(this.disk, this.vault, "drop", this.writer.header.object);
+    removeRecord(this.disk, vault, this.record.key);
+    removeObject(this.disk, vault, "drop", this.object);
   }
 }
 
-/** A file that comes as a stream. Holds the folder until it is finished or aborted. */
-export class DropUpload {
-  private constructor(private readonly disk: Disk, private readonly folder: HeldFolder, private readonly writer: DropWriter) {}
+/** What a drive needs beside the file itself. */
+const ROOM_LEFT = 16 * 1024 * 1024;
 
-  /** @throws EremosError `not-locked` | `busy` | `usage` for a name that no file can have */
+/**
+ * A file that comes as a stream, as slowly as it may: the folder is held only where it begins and where it ends, so that what hangs keeps nobody from opening the
+ * folder. Finish or abort it, once.
+ */
+export class DropUpload {
+  private constructor(private readonly disk: Disk, private readonly slot: Slot, private readonly writer: DropWriter) {}
+
+  /** @throws EremosError `not-locked` | `busy` | `no-space` | `usage` for a name that no file can have */
   static async begin(disk: Disk, slot: Slot, name: Buffer, size: number): Promise<DropUpload> {
     if (!isName(name) || name.length > LONGEST_NAME) throw new EremosError("usage", "That is not a name a file can have. Nothing was put in.");
-    const folder = holdFolder(disk, slot.path, { create: false });
-    try {
-      requireSealed(disk, folder, slot);
+    return holding(disk, slot, async (folder) => {
+      if (size > disk.freeBytes(folder.vault) - ROOM_LEFT) throw new EremosError("no-space", "There is not enough room for it where the folder lies. Nothing was put in.");
       const now = BigInt(Date.now()) * 1_000_000n;
       const { uid, gid } = disk.statOpen(folder.dir);
-      return new DropUpload(disk, folder, await DropWriter.begin(disk, folder.vault, slot, NO_DIRECTORY, fileEntry(name, { mode: 0o644, uid, gid, mtimeNs: now, atimeNs: now, xattrs: [] }, size)));
-    } catch (error) {
-      letGo(disk, folder);
-      throw fromSystemError(error, "putting a file in; the folder is as it was");
-    }
+      return new DropUpload(disk, slot, await DropWriter.begin(disk, folder.vault, slot, NO_DIRECTORY, fileEntry(name, { mode: 0o644, uid, gid, mtimeNs: now, atimeNs: now, xattrs: [] }, size)));
+    });
   }
 
   append(piece: Buffer): void {
     this.writer.append(piece);
   }
 
-  finish(): void {
-    this.writer.finish();
-    letGo(this.disk, this.folder);
+  /** @throws EremosError `busy` (nothing happened; try again) | `not-locked` | `changed-while-locking` where the folder was opened or visited meanwhile, or less came than was announced */
+  async finish(): Promise<void> {
+    await holding(this.disk, this.slot, async (folder) => {
+      const isThere = withObjectDir(this.disk, folder.vault, "drop", this.writer.object, true, (dir, name) => this.disk.find(dir, name) !== null);
+      if (!isThere) throw new EremosError("changed-while-locking", "The folder was opened while the file was on its way. Nothing of it was put in; do it again.");
+      this.writer.finish(folder.vault);
+    });
   }
 
-  abort(): void {
+  async abort(): Promise<void> {
     try {
-      this.writer.abort();
-    } finally {
-      letGo(this.disk, this.folder);
+      await holding(this.disk, this.slot, async (folder) => this.writer.abort(folder.vault));
+    } catch {
+      this.writer.abort(null);
     }
   }
 }

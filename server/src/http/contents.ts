@@ -61,6 +61,9 @@ export function passUpload(context: ApiContext, request: IncomingMessage, respon
 /** A file for the drop slot of a folder, from whoever is at this account's browser, signed in or not: `folder` and `name` in the address. */
 export const DROP = "/api/drop";
 const LONGEST_PAUSE_MS = 15_000;
+const LEAST_BYTES_PER_MS = 1;
+const TRY_AGAIN_MS = 250;
+const LONGEST_WAIT_MS = 10_000;
 
 export async function takeDrop({ eremos }: ApiContext, request: IncomingMessage, response: ServerResponse): Promise<void> {
   const { searchParams } = new URL(request.url ?? "/", "http://localhost");
@@ -70,16 +73,33 @@ export async function takeDrop({ eremos }: ApiContext, request: IncomingMessage,
     const slot = request.method === "POST" && Number.isSafeInteger(length) ? await findSlot(eremos, searchParams.get("folder") ?? "") : null;
     if (!slot) return void response.writeHead(404).end();
     upload = await DropUpload.begin(eremos.disk, slot, Buffer.from(searchParams.get("name") ?? ""), length);
-    // The folder is held meanwhile: what stops coming is let go of.
+    // The folder is not held meanwhile; but what stops coming, or comes a byte at a time, ends.
     request.setTimeout(LONGEST_PAUSE_MS, () => void request.destroy());
-    for await (const piece of request) upload.append(piece as Buffer);
-    upload.finish();
+    const end = setTimeout(() => void request.destroy(), LONGEST_PAUSE_MS + length / LEAST_BYTES_PER_MS);
+    try {
+      for await (const piece of request) upload.append(piece as Buffer);
+    } finally {
+      clearTimeout(end);
+    }
+    await finishWhenFree(upload);
     upload = null;
     eremos.announce({ topic: "folders" });
     response.writeHead(201).end();
   } catch (error) {
-    upload?.abort();
+    await upload?.abort();
     if (!response.headersSent && !response.destroyed) response.writeHead(isEremosError(error) && error.code === "no-space" ? 507 : 409).end();
+  }
+}
+
+/** Somebody may be at work on the folder just when the last byte came. */
+async function finishWhenFree(upload: DropUpload): Promise<void> {
+  for (let waited = 0; ; waited += TRY_AGAIN_MS) {
+    try {
+      return await upload.finish();
+    } catch (error) {
+      if (!isEremosError(error) || error.code !== "busy" || waited >= LONGEST_WAIT_MS) throw error;
+      await new Promise((resolve) => setTimeout(resolve, TRY_AGAIN_MS));
+    }
   }
 }
 
