@@ -23,10 +23,10 @@ export default tseslint.config(
   {
     files: ["core/src/**", "server/src/**"],
     ignores: [
-      "core/src/platform/**", "core/src/rescue/held-directory.ts", "core/src/rescue/directory-source.ts", "core/src/rescue/to-directory.ts", "core/src/insurance/reed-solomon.ts", "core/src/onlooker/reach.ts",
+      "core/src/platform/**", "core/src/rescue/held-directory.ts", "core/src/rescue/directory-source.ts", "core/src/rescue/to-directory.ts", "core/src/insurance/reed-solomon.ts",
       "server/src/data-directory.ts", "server/src/database/open.ts", "server/src/session/stay.ts", "server/src/operations/integrate.ts", "server/src/operations/follow-drives.ts", "server/src/rescue-files.ts",
     ],
-    rules: { "no-restricted-syntax": ["error", { selector: "CallExpression[callee.object.name='fs'][callee.property.name=/^(readFile|writeFile|open|createReadStream|createWriteStream|appendFile|copyFile|cp|chmod|lchmod|chown|lchown|rename|unlink|rm|rmdir|symlink|link|truncate|utimes|lutimes|mkdir)(Sync)?$/]", message: "Use the platform's door (readPlanted, or the Disk port): this could be somebody else's file, link or pipe." }] },
+    rules: { "no-restricted-syntax": ["error", { selector: "ImportDeclaration[source.value=/^(node:)?fs/]:not([source.value='node:fs']), ImportDeclaration[source.value='node:fs'] > :not(ImportNamespaceSpecifier, Literal)", message: "Take node:fs whole, as fs, so that what is done with it is seen." }, { selector: "CallExpression[callee.object.name='fs'][callee.property.name=/^(readFile|writeFile|open|createReadStream|createWriteStream|appendFile|copyFile|cp|chmod|lchmod|chown|lchown|rename|unlink|rm|rmdir|symlink|link|truncate|utimes|lutimes|mkdir)(Sync)?$/]", message: "Use the platform's door (readPlanted, or the Disk port): this could be somebody else's file, link or pipe." }] },
   },
   { files: ["e2e/**"], rules: { "no-empty-pattern": "off" } },
   // Pictures come out of visits: no image service is to fetch and keep copies.
