@@ -355,13 +355,14 @@ const integrate: Command = async (invocation) => {
 const serveCommand: Command = async (invocation) => {
   only(invocation);
   noWords(invocation);
-  const server = await serve(readSettings(process.env, invocation.program));
-  note(`Eremos is at ${server.address}`);
-  if (invocation.flags["json"]) sayJson({ address: server.address });
+  // Before anybody knows that it runs: a signal that comes at once is heard.
   const asked = new Promise<null>((resolve) => {
     process.on("SIGINT", () => resolve(null));
     process.on("SIGTERM", () => resolve(null));
   });
+  const server = await serve(readSettings(process.env, invocation.program));
+  note(`Eremos is at ${server.address}`);
+  if (invocation.flags["json"]) sayJson({ address: server.address });
   const failure = await Promise.race([asked, server.failed]);
   await server.close();
   if (failure !== null) throw new EremosError("interrupted", failure);

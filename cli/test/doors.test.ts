@@ -3,9 +3,10 @@ import * as fs from "node:fs";
 import * as net from "node:net";
 import * as os from "node:os";
 import * as path from "node:path";
-import { afterEach, beforeEach, expect, it } from "vitest";
+import { afterEach, beforeEach, expect, it, vi } from "vitest";
 import { ask } from "./ask";
 import { CLI, CommandLine, PASSWORD } from "./command-line";
+import { withDescendants } from "./process-memory";
 import { RunningServer } from "./running-server";
 
 const OTHER = 65_534;
@@ -30,7 +31,10 @@ const portOf = (address: string): number => Number(new URL(address).port);
 async function another(script: string): Promise<ChildProcess> {
   const program = spawn(process.execPath, ["-e", script], { uid: OTHER, gid: OTHER, cwd: "/", stdio: ["ignore", "pipe", "ignore"] });
   others.push(program);
-  await new Promise((resolve) => program.stdout.once("data", resolve));
+  await new Promise((resolve, reject) => {
+    program.stdout.once("data", resolve);
+    program.once("exit", () => reject(new Error("it ended")));
+  });
   return program;
 }
 
@@ -113,6 +117,42 @@ it("a connection that sends no whole request in time is ended, and open ones do 
   expect(await idle).not.toContain("still open");
 });
 
+/** What another account hears that asks for a port, as programs do (with SO_REUSEADDR). */
+function takes(port: number, host: string): string {
+  return asAnother(`const server = require("node:net").createServer().on("error", (error) => { console.log(error.code); process.exit(); }).listen(${port}, "${host}", () => { console.log("taken"); process.exit(); })`).trim();
+}
+
+withAccounts("the process at the doors killed, no other account takes its port while the session's lives; the session's killed, none takes that of a visit's drive while the one at the doors lives", async () => {
+  expect(cli.run(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
+  const folder = cli.makeFolder("Letters");
+  expect(cli.run(["lock", folder]).status).toBe(0);
+  await server.start();
+  const [doors = 0, session = 0] = withDescendants(server.pid);
+  expect((await server.call("sign-in", { password: PASSWORD })).status).toBe(200);
+  const { url } = (await server.call("visit/start", { folder, minutes: null, accept: [], secret: null })).body as unknown as { readonly url: string };
+  const drive = Number(new URL(url).port);
+  const port = portOf(server.address);
+  // Stopped, neither can do anything about it any more.
+  process.kill(doors, "SIGSTOP");
+  process.kill(session, "SIGKILL");
+  await vi.waitFor(() => expect(withDescendants(doors)).toEqual([doors]), { timeout: 10_000 }).catch(() => undefined);
+  expect([takes(drive, "127.0.0.1"), takes(port, "127.0.0.1"), takes(port, "::1")]).toEqual(["EADDRINUSE", "EADDRINUSE", "EADDRINUSE"]);
+  process.kill(doors, "SIGCONT");
+  await server.ended;
+  expect(takes(drive, "127.0.0.1")).toBe("taken");
+
+  await server.start();
+  const [again = 0, next = 0] = withDescendants(server.pid);
+  const second = portOf(server.address);
+  process.kill(next, "SIGSTOP");
+  process.kill(again, "SIGKILL");
+  await server.ended;
+  expect([takes(second, "127.0.0.1"), takes(second, "::1")]).toEqual(["EADDRINUSE", "EADDRINUSE"]);
+  process.kill(next, "SIGCONT");
+  await vi.waitFor(() => expect(() => process.kill(next, 0)).toThrow(), { timeout: 30_000 });
+  expect(takes(second, "::1")).toBe("taken");
+});
+
 withAccounts("no other program of the account reads the memory of a running Eremos, or makes a copy of it; its database and log are its own", async () => {
   const home = fs.mkdtempSync(path.join(os.tmpdir(), "eremos-other-"));
   fs.chownSync(home, OTHER, OTHER);
@@ -122,8 +162,12 @@ withAccounts("no other program of the account reads the memory of a running Erem
   try {
     await new Promise((resolve) => program.stderr.once("data", resolve));
     // The system gives such a process to the administrator.
-    expect(fs.statSync(`/proc/${program.pid}/mem`).uid).toBe(0);
-    expect(asAnother(`try { require("node:fs").openSync("/proc/${program.pid}/mem", "r"); console.log("open"); } catch (error) { console.log(error.code); }`).trim()).toBe("EACCES");
+    const processes = withDescendants(program.pid ?? 0);
+    expect(processes).toHaveLength(2);
+    for (const pid of processes) {
+      expect(fs.statSync(`/proc/${pid}/mem`).uid).toBe(0);
+      expect(asAnother(`try { require("node:fs").openSync("/proc/${pid}/mem", "r"); console.log("open"); } catch (error) { console.log(error.code); }`).trim()).toBe("EACCES");
+    }
     for (const name of fs.readdirSync(path.join(home, "data"))) {
       const stat = fs.statSync(path.join(home, "data", name));
       expect([name, stat.mode & 0o077]).toEqual([name, 0]);

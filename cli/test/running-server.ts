@@ -20,6 +20,7 @@ export class RunningServer {
     const server = spawn("node", [CLI, "serve"], { env: { ...this.cli.env, EREMOS_PORT: "0", ...this.environment }, stdio: ["ignore", "ignore", "pipe"] });
     this.server = server;
     this.session = { tab: "", cookie: "" };
+    this.address = "";
     return new Promise((resolve, reject) => {
       server.once("exit", (code) => reject(new Error(`the server ended with ${code}`)));
       server.stderr.on("data", (part) => {
@@ -36,6 +37,13 @@ export class RunningServer {
     server.kill(signal);
     await ended;
     this.address = "";
+  }
+
+  /** Resolves when the process that was started has ended. */
+  get ended(): Promise<void> {
+    const { server } = this;
+    if (!server || server.exitCode !== null || server.signalCode !== null) return Promise.resolve();
+    return new Promise((resolve) => server.once("exit", () => resolve()));
   }
 
   /** Of the process that was started. */

@@ -1,14 +1,12 @@
 import { randomInt } from "node:crypto";
 import { type Server, type Socket, createServer } from "node:net";
-import { EremosError, accountOfPeer, systemCode } from "@eremos/core";
+import { EremosError, LOOPBACKS, accountOfPeer, holdPort } from "@eremos/core";
 
-const LOOPBACKS = ["127.0.0.1", "::1"] as const;
 /** Below what systems give to programs that ask for any port, so that one is free again at the next start. */
 const [FIRST_OWN_PORT, AFTER_OWN_PORTS] = [10_000, 32_000];
 const MOST_TRIES = 50;
 /** Far more than the tabs of a browser need. */
 export const MOST_CONNECTIONS = 256;
-const NO_SUCH_ADDRESS = new Set(["EADDRNOTAVAIL", "EAFNOSUPPORT"]);
 
 const SOMEBODY_ELSES = "This Eremos belongs to another account of this computer. Nothing here is for yours: start your own from the applications menu.\n";
 const REFUSAL = `HTTP/1.1 403 Forbidden\r\nContent-Type: text/plain; charset=utf-8\r\nContent-Length: ${SOMEBODY_ELSES.length}\r\nConnection: close\r\n\r\n${SOMEBODY_ELSES}`;
@@ -56,15 +54,17 @@ async function tryPort(port: number, admit: (socket: Socket) => void): Promise<D
     // Not read here: it is passed on as it came.
     const server = createServer({ pauseOnConnect: true }, admit);
     server.maxConnections = MOST_CONNECTIONS;
-    const failure = await new Promise<string | null>((resolve) => {
-      server.once("error", (error) => resolve(systemCode(error) ?? "unknown"));
-      server.listen({ port, host, ipv6Only: true }, () => resolve(null));
+    const held = holdPort(host, port);
+    if (host === "::1" && held === "no-such-address") continue;
+    const isListening = typeof held === "object" && await new Promise<boolean>((resolve) => {
+      server.once("error", () => resolve(false));
+      server.listen({ fd: held.fd }, () => resolve(true));
     });
-    if (failure === null) servers.push(server);
-    else if (!(host === "::1" && NO_SUCH_ADDRESS.has(failure))) {
+    if (!isListening) {
       close();
       return null;
     }
+    servers.push(server);
   }
   return { port, close };
 }

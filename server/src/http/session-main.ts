@@ -21,7 +21,7 @@ function fail(caught: unknown, doing: string): void {
 
 async function begin(message: Extract<ToSession, { readonly kind: "begin" }>): Promise<void> {
   try {
-    session = await openSession(message, { over: (carried) => tell({ kind: "over", carried }), cancel: (job) => tell({ kind: "cancel", job }) });
+    session = await openSession(message, { over: (carried) => tell({ kind: "over", carried }), cancel: (job) => tell({ kind: "cancel", job }), drives: (drives) => tell({ kind: "drives", drives }) });
     tell({ kind: "ready" });
   } catch (error) {
     fail(error, "starting");

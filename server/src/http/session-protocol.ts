@@ -1,6 +1,7 @@
 import type { ErrorCode } from "@eremos/core";
 import type { ServerRecord } from "../data-directory";
 import type { Settings } from "../settings";
+import type { Drive } from "../visit/visits";
 
 /** How the process that holds the doors and the processes behind them, one for each session, speak with each other. */
 export type ToSession =
@@ -17,6 +18,8 @@ export type FromSession =
   | { readonly kind: "failed"; readonly code: ErrorCode; readonly message: string }
   /** The session is over, and its keys with it: this process gets no others. */
   | { readonly kind: "over"; readonly carried: Carried }
+  /** All the drives there are now: their ports are to be nobody else's. */
+  | { readonly kind: "drives"; readonly drives: readonly Drive[] }
   /** For whichever earlier session's process still works on it. */
   | { readonly kind: "cancel"; readonly job: string };
 

@@ -1,6 +1,7 @@
 import { type IncomingMessage, type ServerResponse, createServer } from "node:http";
 import type { Socket } from "node:net";
 import * as path from "node:path";
+import { LOOPBACKS, holdPort } from "@eremos/core";
 import type { ServerRecord } from "../data-directory";
 import { Eremos } from "../eremos";
 import { MINUTE_MS } from "../locking-rules";
@@ -8,7 +9,7 @@ import { recoverInterrupted } from "../operations/recover-interrupted";
 import { signOutIdle } from "../operations/sign-in";
 import { RESCUE_FILES } from "../rescue-files";
 import { Sessions } from "../session/sessions";
-import { CONTENTS } from "../visit/visits";
+import { CONTENTS, type Drive } from "../visit/visits";
 import { CheckWatch } from "../watch/check-watch";
 import { watchDatabase } from "../watch/database-watch";
 import { watchMounts } from "../watch/mount-watch";
@@ -49,6 +50,7 @@ export interface Superior {
   over(carried: Carried): void;
   /** A job that is not of this process. */
   cancel(job: string): void;
+  drives(drives: readonly Drive[]): void;
 }
 
 /** @throws EremosError `data-unwritable` */
@@ -59,6 +61,9 @@ export async function openSession({ settings, development, record, carried }: Om
   server.emit("listening");
   const eremos = Eremos.open(settings);
   eremos.stay.pause(carried.stayPaused);
+  eremos.visits.watchDrives = (drives) => superior.drives(drives);
+  // While this process lives, no other account takes the port, whatever becomes of the one that listens there.
+  for (const address of LOOPBACKS) holdPort(address, record.port);
   eremos.jobs.cancelElsewhere = (job) => superior.cancel(job);
   const sessions = new Sessions();
   const places = new PlaceWatch((changed) => eremos.announce({ topic: "place", path: changed }));

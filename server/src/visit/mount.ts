@@ -33,7 +33,7 @@ export async function mount({ address, password }: VisitView): Promise<void> {
 }
 
 /** After the visit; where it was not mounted, or not any more, nothing happens. */
-export async function unmount({ address }: VisitView): Promise<void> {
+export async function unmount({ address }: Pick<VisitView, "address">): Promise<void> {
   await gio(["mount", "--unmount", "--force", address], "");
 }
 

@@ -23,6 +23,13 @@ interface Running {
   readonly calls: Map<number, { readonly resolve: (reply: VisitReply) => void; readonly reject: (error: EremosError) => void }>;
 }
 
+/** Where a visit is served to programs. */
+export interface Drive {
+  readonly port: number;
+  readonly address: string;
+  readonly isMounted: boolean;
+}
+
 /** The beginning of the addresses under which the page gets files. */
 export const CONTENTS = "/visit/";
 
@@ -30,6 +37,9 @@ export const CONTENTS = "/visit/";
 export class Visits {
   private readonly running = new Map<string, Running>();
   private nextCall = 1;
+  private readonly drives = new Map<string, Drive>();
+  /** Hears where drives are that a program may still ask, before they are and until they are not any more. */
+  watchDrives: (drives: readonly Drive[]) => void = () => undefined;
 
   /** `worker`: the path of the bundled worker. */
   constructor(private readonly worker: string, private readonly identity: Uint8Array, private readonly changed: () => void) {}
@@ -66,6 +76,7 @@ export class Visits {
           const url = `http://127.0.0.1:${message.port}/`;
           const ready = { ...view, url, address: addressOf({ url, user }) };
           this.running.set(folder, { view: ready, worker, ended, calls, chosen: new Map() });
+          this.keepDrive({ port: message.port, address: ready.address, isMounted: false });
           this.changed();
           resolve(ready);
         } else if (message.kind === "committed") this.committed(folder, message.committed, message.undoable, onCommit);
@@ -85,15 +96,29 @@ export class Visits {
   private show(folder: string, change: Partial<Pick<VisitView, "undoable" | "mount">>): void {
     const running = this.running.get(folder);
     if (running) this.running.set(folder, { ...running, view: { ...running.view, ...change } });
+    const drive = running && this.drives.get(running.view.address);
+    if (drive && change.mount === "mounted") this.keepDrive({ ...drive, isMounted: true });
     this.changed();
   }
 
   private close(folder: string, calls: Running["calls"], tell: () => void): void {
     for (const { reject } of calls.values()) reject(new EremosError("not-open", "The visit has ended. What was changed until then is kept."));
     const view = this.of(folder);
-    if (view?.mount === "mounted") void unmount(view);
+    if (view) void this.dropDrive(view);
     if (this.running.delete(folder)) tell();
     this.changed();
+  }
+
+  private keepDrive(drive: Drive): void {
+    this.drives.set(drive.address, drive);
+    this.watchDrives([...this.drives.values()]);
+  }
+
+  /** Its port is somebody else's only when the desktop does not ask there any more. */
+  private async dropDrive(view: VisitView): Promise<void> {
+    if (view.mount === "mounted") await unmount(view);
+    this.drives.delete(view.address);
+    this.watchDrives([...this.drives.values()]);
   }
 
   /** @throws EremosError `not-open` where the folder is not being visited */

@@ -1,6 +1,6 @@
 import { timingSafeEqual } from "node:crypto";
 import { type IncomingMessage, type Server, createServer } from "node:http";
-import { sha256 } from "@eremos/core";
+import { EremosError, holdPort, sha256 } from "@eremos/core";
 import type { VisitedFolder } from "../visited-folder";
 import { DavHandler } from "./handler";
 
@@ -30,11 +30,10 @@ export function serveDav(folder: VisitedFolder, credentials: Credentials): Promi
   });
   return new Promise((resolve, reject) => {
     server.once("error", reject);
-    server.listen(0, HOST, () => {
-      const address = server.address();
-      port = typeof address === "object" && address ? address.port : 0;
-      resolve({ server, port });
-    });
+    const held = holdPort(HOST, 0);
+    if (typeof held !== "object") return reject(new EremosError("io", "No free port was found for the drive. Nothing was touched; try again."));
+    ({ port } = held);
+    server.listen({ fd: held.fd }, () => resolve({ server, port }));
   });
 }
 
