@@ -139,9 +139,19 @@ function asTold({ moves, ...tried }: Tried, isSealed: boolean): Tried {
   return { ...tried, moves, deletes: atLeast(tried.deletes), changes: isSealed ? tried.changes : atLeast(tried.changes) };
 }
 
+/** A name that says nothing and that nobody can list is known to nobody: then only what it lies in can be moved. */
+function unknown(who: Somebody, at: string, tried: Tried): Tried {
+  if (tried.exists === "yes") return { ...tried, exists: "partly" };
+  return { exists: "no", names: "no", reads: "no", changes: "no", deletes: "no", moves: as(who, () => [path.dirname(at), home].some(moved)) };
+}
+
 /** Of anybody; and where somebody who is named gets further, "partly". */
-function amongOthers(at: string, isSealed: boolean): Record<string, Answer> {
-  const [anybody, ...named] = [ANYBODY, ...NAMED].map((who) => picked(asTold(attempts(who, at, isSealed), isSealed)));
+function amongOthers(at: string, state: "open" | "sealed" | "barred" | "sight"): Record<string, Answer> {
+  const isSealed = state === "sealed";
+  const [anybody, ...named] = [ANYBODY, ...NAMED].map((who) => {
+    const tried = attempts(who, at, isSealed);
+    return picked(asTold(state === "sight" ? unknown(who, at, tried) : tried, isSealed));
+  });
   return Object.fromEntries(Object.entries(anybody ?? {}).map(([column, answer]) => [column, named.some((row) => RANK[row[column] ?? "no"] > RANK[answer]) ? "partly" : answer]));
 }
 
@@ -236,7 +246,7 @@ describe.runIf(process.getuid?.() === 0)("who could get at it, cell by cell agai
     if (list !== "") spawnSync("setfacl", ["-m", list, entry]);
   }
 
-  it.each(["open", "sealed", "barred"] as const)("%s, over random owners, groups, modes, set-gid, sticky directories, access lists and parents: what anybody, a member of a group and a named account can do is what it says", async (state) => {
+  it.each(["open", "sealed", "barred", "sight"] as const)("%s, over random owners, groups, modes, set-gid, sticky directories, access lists and parents: what anybody, a member of a group, a named account, this one and an administrator can do is what it says", async (state) => {
     await fc.assert(fc.asyncProperty(fc.array(permitted, { minLength: 6, maxLength: 6 }), fc.array(fileBits, { minLength: 6, maxLength: 6 }), async (permissions, bits) => {
       fs.rmSync(home, { recursive: true, force: true });
       fs.mkdirSync(path.join(folder, "inner"), { recursive: true });
@@ -248,18 +258,30 @@ describe.runIf(process.getuid?.() === 0)("who could get at it, cell by cell agai
         const own = permissions[i];
         if (i >= from && own) permit(entry, { ...own, owner: i < 3 || state !== "open" ? OWN : own.owner }, entry.includes(".") ? bits[i] : 0o7777);
       });
+      let at = folder;
       if (state === "open") give(0);
       else {
         give(2);
         if (state === "sealed") await asOwner(() => lock(folder, person.owner, { folder: FOLDER }));
+        else if (state === "sight") at = (await asOwner(() => guardFolder(linuxDisk, { guard: "sight", bars: NO_BARS, visibility: "hidden", path: Buffer.from(folder), folder: FOLDER, owner: person.owner.owner, places: places() }, silentHooks))).path.toString();
         else await asOwner(() => guardFolder(linuxDisk, { guard: "barred", bars: { others: "change", own: "everything" }, visibility: "view", path: Buffer.from(folder), folder: FOLDER, owner: person.owner.owner, places: places() }, silentHooks));
         [home, path.dirname(folder)].forEach((entry, i) => permissions[i] && permit(entry, { ...permissions[i], owner: OWN }));
       }
-      const told = state === "open" ? await asOwner(() => reachOf(linuxDisk, { realPath: folder, inspection: { guard: "sealed", state: "open", visibility: "view", lockedName: null }, synced: null, signedIn: false, stays: false }).find(({ kind }) => kind === "account")) : (await look(folder)).get("account");
-      const real = amongOthers(folder, state === "sealed");
+      const rows = state === "open" ? new Map((await asOwner(() => reachOf(linuxDisk, { realPath: folder, inspection: { guard: "sealed", state: "open", visibility: "view", lockedName: null }, synced: null, signedIn: false, stays: false }))).map((row) => [row.kind, row])) : await look(at);
+      const told = rows.get("account");
+      const real = amongOthers(at, state);
       // What this account itself can't list is told as "partly".
-      const isListed = as({ uid: OWN, gids: [OWN] }, () => can(() => fs.readdirSync(path.join(folder, "inner")))) || state === "sealed";
+      const isListed = as({ uid: OWN, gids: [OWN] }, () => can(() => fs.readdirSync(path.join(at, "inner")))) || state === "sealed";
       const expected = Object.fromEntries(Object.entries(real).map(([column, answer]) => [column, !isListed && answers(told)[column] === "partly" ? "partly" : answer]));
+      const seenBy = (kind: Reach["kind"], who: Somebody): void => {
+        const tried = attempts(who, at, state === "sealed");
+        const did: Record<string, Answer> = state === "sealed" ? { ...picked(tried), deletes: "yes" } : picked(tried);
+        // What this account can't list is not told of, since it was refused.
+        expect({ ...answers(rows.get(kind)), ...(isListed ? {} : { reads: did["reads"], changes: did["changes"], deletes: did["deletes"] }) }, kind).toEqual({ ...did, exists: state === "sight" ? "partly" : "yes" });
+      };
+      if (fs.readdirSync(path.dirname(at)).length > 0 && as({ uid: OWN, gids: [OWN] }, () => can(() => fs.readdirSync(path.dirname(at))))) seenBy("keyboard-hidden-shown", { uid: OWN, gids: [OWN] });
+      const byRoot = answers(rows.get("administrator"));
+      expect(byRoot).toEqual(state === "sealed" ? { exists: "yes", names: "no", reads: "no", changes: "no", deletes: "yes" } : { ...picked(attempts({ uid: ROOT, gids: [ROOT] }, at, false)), exists: state === "sight" ? "partly" : "yes" });
       expect(answers(told), path6.map((entry) => `${entry.slice(base.length)} ${(fs.statSync(entry, { throwIfNoEntry: false })?.mode ?? 0).toString(8)}`).join("\n")).toEqual(expected);
     }), { numRuns: state === "open" ? 150 : 40 });
   });

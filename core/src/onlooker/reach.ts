@@ -116,7 +116,7 @@ function contentsFor(facts: Facts, may: Allowed): Pick<Reach, "names" | "reads" 
   const deletes = takenAway(facts.sealed && may === facts.own ? yes(REMOVE_REASONS.yes) : unsure(may, cell(may.remove, REMOVE_REASONS)), may, facts);
   if (facts.sealed && facts.stays && may === facts.own) return { names: STAYING, reads: STAYING, changes: STAYING, deletes };
   if (facts.sealed) return { names: no(ENCRYPTED), reads: no(ENCRYPTED), changes: no(UNNOTICED), deletes };
-  const replaced = may !== facts.own && may.movesOutOf !== null ? partly(`Only by putting another folder in its place: ${may.movesOutOf} may be written.`) : null;
+  const replaced = may !== facts.own && may.movesOutOf !== null ? partly(replacing(may.movesOutOf)) : null;
   const changes = cell(may.change, may.onlyReplaces ? REPLACE_REASONS : CHANGE_REASONS);
   return {
     names: unsure(may, cell(may.list, LIST_REASONS)), reads: secondName(may, unsure(may, cell(may.read, READ_REASONS))),
@@ -179,15 +179,22 @@ function listed(names: readonly string[]): string {
   return told.length === 1 ? told.join("") : `${told.slice(0, -1).join(", ")} and ${told.at(-1) ?? ""}`;
 }
 
+/** For somebody who does not get to it: they may still take away all that it lies in, or have some of its files by another name. */
+function unreached(facts: Facts, may: Allowed, moves: string | null, refused: Cell): Reach {
+  const other = facts.sealed ? refused : secondName(may, refused);
+  const row = { ...everything("account", refused, refused), reads: other, changes: other };
+  if (moves === null) return row;
+  return { ...row, deletes: takenAway(refused, { ...may, movesOutOf: moves }, facts), changes: row.changes.answer === "no" && !facts.sealed ? partly(replacing(moves)) : row.changes };
+}
+
+function replacing(directory: string): string {
+  return `Only by putting another folder in its place: ${directory} may be written.`;
+}
+
 function rowFor(facts: Facts, may: Allowed): Reach {
   const kind = "account";
-  if (!may.getsThrough) {
-    const refused = no("A directory above it lets no other account through.");
-    const row = everything(kind, refused, refused);
-    if (may.movesOutOf !== null) return { ...row, deletes: takenAway(refused, may, facts), ...(facts.sealed ? {} : { changes: partly(`Only by putting another folder in its place: ${may.movesOutOf} may be written.`) }) };
-    return may.bySecondName && !facts.sealed ? { ...row, reads: secondName(may, refused), changes: secondName(may, refused) } : row;
-  }
-  if (!may.listsPlace && facts.hidden) return everything(kind, no("The directory it lies in may not be listed by others, and its name can't be guessed."), no("Its name can't be guessed."));
+  if (!may.getsThrough) return unreached(facts, may, may.movesOutOf, no("A directory above it lets no other account through."));
+  if (!may.listsPlace && facts.hidden) return { ...unreached(facts, may, may.movesAbove, no("Its name can't be guessed.")), exists: no("The directory it lies in may not be listed by others, and its name can't be guessed.") };
   const named = may.listsPlace ? seen(facts, "Others may list the directory it lies in.") : partly("Only whoever knows its name: others may not list the directory it lies in.");
   return { kind, exists: facts.hidden ? partly(NAMELESS) : named, ...contentsFor(facts, may) };
 }

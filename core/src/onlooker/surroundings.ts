@@ -17,6 +17,8 @@ export interface Allowed {
   readonly remove: Answer;
   /** A directory at or above the folder's place out of which they can take the folder as a whole, and put another there. */
   readonly movesOutOf: string | null;
+  /** The same, without knowing the folder's own name. */
+  readonly movesAbove: string | null;
   readonly getsThrough: boolean;
   readonly listsPlace: boolean;
   /** Files that have a second name elsewhere, outside the folder, are within reach there. */
@@ -141,7 +143,7 @@ export class Surroundings {
       change: share(files, (file) => mayWrite(file) || mayRemove(file)),
       onlyReplaces: files.some(mayRemove) && !files.some(mayWrite),
       remove: share(removable, mayRemove),
-      movesOutOf: this.movesOutOf(who),
+      ...this.moves(who),
       getsThrough,
       listsPlace: this.above.slice(0, -1).every((step) => (bitsFor(who, step) & X) !== 0) && this.above.slice(-1).every((step) => (bitsFor(who, step) & R) !== 0),
       bySecondName: !this.isCut && files.some(({ stat, acl }) => stat.nlink > (this.secondNames.get(inodeOf(stat)) ?? stat.nlink) && (bitsFor(who, { stat, acl }) & (R | W)) !== 0),
@@ -150,19 +152,22 @@ export class Surroundings {
     };
   }
 
-  /** Of the folder, or of a directory it lies in. */
-  private movesOutOf(who: Subject): string | null {
+  /** The deepest directory out of which the folder, or a directory it lies in, can be taken. */
+  private moves(who: Subject): Pick<Allowed, "movesOutOf" | "movesAbove"> {
     const [top] = this.entries;
-    const chain: readonly Permitted[] = top ? [...this.above.filter((step) => step.stat.ino !== top.stat.ino || step.stat.dev !== top.stat.dev), top] : this.above;
+    const below: readonly Permitted[] = [...this.above.slice(1), ...(top && !this.above.some(({ stat }) => inodeOf(stat) === inodeOf(top.stat)) ? [top] : [])];
     let through = true;
-    let found: string | null = null;
+    const found: string[] = [];
+    let isOwnPlace = false;
     this.above.forEach((step, i) => {
-      const next = chain[i + 1];
+      const next = below[i];
       const bits = through ? bitsFor(who, step) : 0;
       through = (bits & X) !== 0;
-      if (next && (bits & (W | X)) === (W | X) && mayTake(who, step.stat, next.stat)) found = step.path;
+      if (!next || (bits & (W | X)) !== (W | X) || !mayTake(who, step.stat, next.stat)) return;
+      found.push(step.path);
+      isOwnPlace ||= next === top;
     });
-    return found;
+    return { movesOutOf: found.at(-1) ?? null, movesAbove: (isOwnPlace ? found.at(-2) : found.at(-1)) ?? null };
   }
 
   /** This account itself, with what it may now; it reaches what it has found. */
