@@ -1,0 +1,77 @@
+import * as fs from "node:fs";
+import { request } from "node:http";
+import * as path from "node:path";
+import { afterEach, beforeEach, expect, it, vi } from "vitest";
+import { CommandLine, PASSWORD } from "./command-line";
+import { withDescendants } from "./process-memory";
+import { RunningServer } from "./running-server";
+
+/** Each session has a process of its own; what was under way at its end goes on in it, and in nobody's way. */
+let cli: CommandLine;
+let server: RunningServer;
+let folder: string;
+beforeEach(async () => {
+  cli = new CommandLine();
+  server = new RunningServer(cli);
+  expect(cli.run(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
+  await server.start();
+  await server.call("sign-in", { password: PASSWORD });
+});
+afterEach(async () => {
+  await server.stop();
+  cli.remove();
+});
+
+const sessions = (): number[] => withDescendants(server.pid).slice(1);
+const jobs = async (): Promise<readonly { readonly id: string; readonly state: string }[]> => (await server.call("jobs")).body as unknown as { readonly id: string; readonly state: string }[];
+
+/** A lock is under way, its session was signed out, and another one signed in. Returns the process of the first. */
+async function signedOutMeanwhile(): Promise<number> {
+  const [first = 0] = sessions();
+  folder = path.join(cli.world, "Recordings");
+  fs.mkdirSync(folder);
+  for (let take = 0; take < 40; take++) fs.writeFileSync(path.join(folder, `take ${take}.raw`), Buffer.alloc(20_000_000, `take ${take}`));
+  expect((await server.call("lock", { path: folder, protection: { guard: "sealed", visibility: "view", cover: null, icon: null, bars: null } })).status).toBe(200);
+  await vi.waitFor(async () => expect(await jobs()).toMatchObject([{ state: "running" }]), { timeout: 20_000, interval: 20 });
+  expect((await server.call("sign-out")).status).toBe(200);
+  expect((await server.call("sign-in", { password: PASSWORD })).status).toBe(200);
+  expect(sessions()).toHaveLength(2);
+  expect(sessions()).toContain(first);
+  return first;
+}
+
+const ended = (pid: number): Promise<void> => vi.waitFor(() => expect(sessions()).not.toContain(pid), { timeout: 60_000, interval: 100 });
+
+it("a lock goes on after the sign-out of its session, whose process ends with it", async () => {
+  const first = await signedOutMeanwhile();
+  await ended(first);
+  expect(await jobs()).toMatchObject([{ state: "done" }]);
+  expect(fs.readdirSync(folder).sort()).toEqual([".eremos", "Locked with Eremos.html"]);
+});
+
+it("it can be cancelled in the next session, and everything is as it was", async () => {
+  const first = await signedOutMeanwhile();
+  const [job] = await jobs();
+  expect((await server.call("jobs/cancel", { job: job?.id })).body).toEqual({ asked: true });
+  await ended(first);
+  expect(await jobs()).toMatchObject([{ state: "cancelled" }]);
+  expect(fs.readdirSync(folder)).toHaveLength(40);
+});
+
+it("whoever follows at the gate, or signed in, is told that it is over, and goes on at the next one", async () => {
+  const follow = (headers: Readonly<Record<string, string>>): Promise<string> => new Promise((resolve) => {
+    const { host, port } = new URL(server.address);
+    request({ host: "127.0.0.1", port, path: "/api/events", headers: { host, ...headers } }, (response) => {
+      let text = "";
+      response.on("data", (part) => (text += String(part))).on("close", () => resolve(text));
+    }).on("error", (error) => resolve(error.message)).end();
+  });
+  const streams = [follow(server.headers), follow({})];
+  await vi.waitFor(async () => expect((await server.call("state")).status).toBe(200));
+  const [first = 0] = sessions();
+  expect((await server.call("sign-out")).status).toBe(200);
+  for (const text of await Promise.all(streams)) expect(text.trim().split("\n\n").at(-1)).toBe("event: over\ndata: {}");
+  await ended(first);
+  expect((await server.call("state")).body).toMatchObject({ signedIn: false });
+  expect((await server.call("sign-in", { password: PASSWORD })).status).toBe(200);
+});
