@@ -301,6 +301,19 @@ describe.runIf(process.getuid?.() === 0)("who could get at it, cell by cell agai
     expect((await account(2))?.reads.answer).toBe("no");
   });
 
+  it("one whom an access list with an empty mask forbids a file is one of the others there, as the system has it", async () => {
+    for (const directory of [home, path.dirname(folder)]) {
+      fs.chmodSync(directory, 0o700);
+      spawnSync("setfacl", ["-m", `u:${LENA}:rwx`, directory]);
+    }
+    fs.chmodSync(path.join(folder, "inner"), 0o700);
+    fs.chmodSync(path.join(folder, "letter.txt"), 0o606);
+    spawnSync("setfacl", ["-m", `u:${LENA}:---`, path.join(folder, "letter.txt")]);
+    expect(as({ uid: LENA, gids: [LENA] }, () => fs.readFileSync(path.join(folder, "letter.txt"), "utf8"))).toContain("twelve violins");
+    const row = await asOwner(() => reachOf(linuxDisk, { realPath: folder, inspection: { guard: "sealed", state: "open", visibility: "view", lockedName: null }, synced: null, signedIn: false, stays: false }).find(({ kind }) => kind === "account"));
+    expect(row?.reads).toMatchObject({ answer: "partly", reason: `Only the account ${LENA}.` });
+  });
+
   it("a file with a second name outside is read there, however closed the folder", async () => {
     fs.chmodSync(folder, 0o700);
     fs.chmodSync(base, 0o755);
