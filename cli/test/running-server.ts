@@ -34,6 +34,8 @@ export class RunningServer {
     const { server } = this;
     if (!server || server.exitCode !== null || server.signalCode !== null) return;
     const ended = new Promise((resolve) => server.once("exit", resolve));
+    // One that a test has stopped hears it, too.
+    server.kill("SIGCONT");
     server.kill(signal);
     await ended;
     this.address = "";
