@@ -1,6 +1,7 @@
 /// <reference lib="dom" />
 import { type ChildProcess, spawn } from "node:child_process";
 import type { BrowserContext, Page } from "@playwright/test";
+import { BOUND } from "../cli/test/taking";
 import { PASSWORD, expect, protect, signIn, test } from "./house";
 
 const OTHER = 65_534;
@@ -13,7 +14,12 @@ class Impostor {
   static async take(port: string): Promise<Impostor> {
     const script = `const http = require("node:http");
       const answer = (request, response) => { let body = ""; request.on("data", (part) => (body += part)).on("end", () => { console.log(request.method + " " + request.url + " " + (request.headers.cookie ?? "") + " " + body); response.setHeader("content-type", "text/html").end("<title>false gate</title><input type=password>"); }); };
-      const listen = (host) => { const server = http.createServer(answer).on("error", () => setTimeout(() => server.listen(${port}, host), 5)).listen(${port}, host, () => console.log("listening")); };
+      ${BOUND}
+      const listen = (host) => {
+        const fd = bound ? bound(host, ${port}) : null;
+        if (fd === -1) return void setTimeout(() => listen(host), 5);
+        http.createServer(answer).on("error", () => setTimeout(() => listen(host), 5)).listen(fd === null ? { port: ${port}, host } : { fd }, () => console.log("listening"));
+      };
       listen("127.0.0.1"); listen("::1");`;
     const as = process.getuid?.() === 0 ? { uid: OTHER, gid: OTHER } : {};
     const impostor = new Impostor(spawn(process.execPath, ["-e", script], { ...as, cwd: "/", stdio: ["ignore", "pipe", "ignore"] }));
@@ -22,7 +28,7 @@ class Impostor {
   }
 
   async listens(): Promise<void> {
-    await expect.poll(() => this.heard.filter((line) => line === "listening").length).toBe(2);
+    await expect.poll(() => this.heard.filter((line) => line === "listening").length, { timeout: 90_000 }).toBe(2);
   }
 
   get asked(): string[] {
@@ -42,6 +48,7 @@ async function typeEverywhere(page: Page): Promise<void> {
 }
 
 test("the server is killed and another account takes its port at once: the gate and a signed-in page clear themselves, and nothing typed or loaded again in them reaches it", async ({ house, page }) => {
+  test.slow();
   expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   await signIn(page, house);
   await protect(page, house.place("Cello fund"), "Hidden in place");
