@@ -30,7 +30,7 @@ async function signedOutMeanwhile(): Promise<number> {
   const [first = 0] = sessions();
   folder = path.join(cli.world, "Recordings");
   fs.mkdirSync(folder);
-  for (let take = 0; take < 40; take++) fs.writeFileSync(path.join(folder, `take ${take}.raw`), Buffer.alloc(20_000_000, `take ${take}`));
+  for (let take = 0; take < 80; take++) fs.writeFileSync(path.join(folder, `take ${take}.raw`), Buffer.alloc(20_000_000, `take ${take}`));
   expect((await server.call("lock", { path: folder, protection: { guard: "sealed", visibility: "view", cover: null, icon: null, bars: null } })).status).toBe(200);
   await vi.waitFor(async () => expect(await jobs()).toMatchObject([{ state: "running" }]), { timeout: 20_000, interval: 20 });
   expect((await server.call("sign-out")).status).toBe(200);
@@ -55,7 +55,7 @@ it("it can be cancelled in the next session, and everything is as it was", async
   expect((await server.call("jobs/cancel", { job: job?.id })).body).toEqual({ asked: true });
   await ended(first);
   expect(await jobs()).toMatchObject([{ state: "cancelled" }]);
-  expect(fs.readdirSync(folder)).toHaveLength(40);
+  expect(fs.readdirSync(folder)).toHaveLength(80);
 });
 
 it("whoever follows at the gate, or signed in, is told that it is over, and goes on at the next one", async () => {
