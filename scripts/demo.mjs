@@ -38,5 +38,5 @@ if (!existsSync(join(world, "Broken cases", "Cut off"))) {
   const { breakThings, eremosOf } = await import("../demo/dist/broken.js");
   await breakThings(world, eremosOf("cli/bin/eremos.mjs", process.env, DEMO_PASSWORD, (words, env, input) => spawnSync("node", ["cli/bin/eremos.mjs", ...words], { cwd: root, env, input, stdio: ["pipe", "ignore", "ignore"] }).status === 0));
 }
-const address = await serveHere().catch((error) => fail(error.message));
-process.stdout.write(`\n  Eremos is at      ${address}\n  Master password   ${DEMO_PASSWORD}\n  The demo world    ${world}\n  Mail lands in     ${letters}\n\n  Stop it with Ctrl C.\n`);
+const ready = (address) => process.stdout.write(`\n  Eremos is at      ${address}\n  Master password   ${DEMO_PASSWORD}\n  The demo world    ${world}\n  Mail lands in     ${letters}\n\n  Stop it with Ctrl C.\n`);
+await serveHere(ready).catch((error) => fail(error.message));

@@ -4,4 +4,4 @@ requireNode();
 install();
 const { bundle } = await import("./bundle.mjs");
 await bundle();
-process.stdout.write(`Eremos, for development, is at ${await serveHere(true)}\n`);
+await serveHere((address) => process.stdout.write(`Eremos, for development, is at ${address}\n`), true);

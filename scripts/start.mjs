@@ -3,4 +3,4 @@ import { build, install, requireNode, serveHere } from "./steps.mjs";
 requireNode();
 install();
 await build();
-process.stdout.write(`Eremos is at ${await serveHere()}\n`);
+await serveHere((address) => process.stdout.write(`Eremos is at ${address}\n`));

@@ -112,20 +112,15 @@ export async function build() {
   writeFileSync(stamp, now);
 }
 
-/** Starts the server in this process; ends cleanly on a signal. */
-export async function serveHere(development = false) {
+/** Runs the server from this process until a signal ends both; `ready` is told the address. */
+export async function serveHere(ready, development = false) {
   const { EremosError } = await import("@eremos/core");
-  const { readSettings, serve } = await import("@eremos/server");
+  const { readSettings, serveUntilStopped } = await import("@eremos/server");
   try {
-    const server = await serve(readSettings(process.env, root), development);
-    const stop = () => void server.close().then(() => process.exit(0));
-    process.on("SIGTERM", stop);
-    process.on("SIGINT", stop);
-    void server.failed.then((why) => server.close().finally(() => fail(why)));
-    return server.address;
+    await serveUntilStopped(readSettings(process.env, root), ready, development);
   } catch (error) {
     if (error instanceof EremosError) fail(error.message);
     throw error;
   }
+  process.exit(0);
 }
-

@@ -1,6 +1,6 @@
 import { EremosError, LEVELS, VISIBILITIES, disk, inspectFolder } from "@eremos/core";
 import {
-  type Eremos, GUARDS, USUAL_BARS, type FolderView, type ProtectionRequest, DataDirectory, INSURANCES, changePassword, check, closeUp, insuranceView, insure, repair, commandOf, drop, desktopParts, ensureServer, folderPasswordOf, fullPath, listFolders, lock, onlook, prepareFolderPassword, readSettings, recoverInterrupted, release, serve, setDesktop, setFolderPassword, setupAtOnce, showInBrowser, startVisit, mountCommandOf, unlock,
+  type Eremos, GUARDS, USUAL_BARS, type FolderView, type ProtectionRequest, DataDirectory, INSURANCES, changePassword, check, closeUp, insuranceView, insure, repair, commandOf, drop, desktopParts, ensureServer, folderPasswordOf, fullPath, listFolders, lock, onlook, prepareFolderPassword, readSettings, recoverInterrupted, release, serveUntilStopped, setDesktop, setFolderPassword, setupAtOnce, showInBrowser, startVisit, mountCommandOf, unlock,
 } from "@eremos/server";
 import { type Command, type Invocation, acceptedBy, hintOf, noWords, oneWord, only, openGate, secretFor, signInWith, withEremos } from "./invocation";
 import { endProgress } from "./progress";
@@ -355,17 +355,10 @@ const integrate: Command = async (invocation) => {
 const serveCommand: Command = async (invocation) => {
   only(invocation);
   noWords(invocation);
-  // Before anybody knows that it runs: a signal that comes at once is heard.
-  const asked = new Promise<null>((resolve) => {
-    process.on("SIGINT", () => resolve(null));
-    process.on("SIGTERM", () => resolve(null));
+  await serveUntilStopped(readSettings(process.env, invocation.program), (address) => {
+    note(`Eremos is at ${address}`);
+    if (invocation.flags["json"]) sayJson({ address });
   });
-  const server = await serve(readSettings(process.env, invocation.program));
-  note(`Eremos is at ${server.address}`);
-  if (invocation.flags["json"]) sayJson({ address: server.address });
-  const failure = await Promise.race([asked, server.failed]);
-  await server.close();
-  if (failure !== null) throw new EremosError("interrupted", failure);
   return { result: undefined, lines: [] };
 };
 

@@ -74,7 +74,7 @@ export function acceptedBy({ flags }: Pick<Invocation, "flags">): readonly Conse
   const words = flags["accept"];
   return (Array.isArray(words) ? words : []).map((word: string) => {
     const consent = CONSENTS[word];
-    if (!consent) throw new EremosError("usage", "--accept takes unknown (locked by somebody unknown), older (an older state) fork (another state in its place) or costly (a password that takes more work than yours), each by itself.");
+    if (!consent) throw new EremosError("usage", "--accept takes unknown (locked by somebody unknown), older (an older state), fork (another state in its place) or costly (a password that takes more work than yours), each by itself.");
     return consent;
   });
 }

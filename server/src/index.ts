@@ -1,11 +1,9 @@
 /** The one door of the server: its operations, and the server itself. */
-import type { RunningServer } from "./http/serve";
 import type { Settings } from "./settings";
 
 export { Eremos } from "./eremos";
 export { DataDirectory } from "./data-directory";
 export { type Settings, readSettings } from "./settings";
-export type { RunningServer } from "./http/serve";
 export { closeUp } from "./operations/close-up";
 export { changePassword } from "./operations/change-password";
 export { folderPasswordOf, prepareFolderPassword, setFolderPassword } from "./operations/folder-password";
@@ -35,8 +33,8 @@ export { mend } from "./operations/mend";
 export { keyholdersView, nameKeyholders, sharesOf } from "./operations/keyholders";
 export { practice } from "./operations/practice";
 
-/** Loaded only where it is wanted: a command starts in half the time without it. As `serve` in http. */
-export async function serve(settings: Settings, development = false): Promise<RunningServer> {
+/** Loaded only where it is wanted: a command starts in half the time without it. As `serveUntilStopped` in http. */
+export async function serveUntilStopped(settings: Settings, ready: (address: string) => void, development = false): Promise<void> {
   const http = await import("./http/serve");
-  return http.serve(settings, development);
+  return http.serveUntilStopped(settings, ready, development);
 }

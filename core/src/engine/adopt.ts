@@ -8,7 +8,7 @@ import { type OwnerEnvelope, openSealingKey, openOwner } from "../format/owner";
 import type { Disk } from "../platform/port";
 import { directorySource } from "../rescue/directory-source";
 import { type RescueSecret, openLocked } from "../rescue/locked-folder";
-import { ownWork, replaceHeader } from "./change-owner";
+import { mostWork, replaceHeader } from "./change-owner";
 import type { Consent } from "./open-sealed";
 import { type Inspection, inspectFolder } from "./recover";
 import { commitGuard, loadGuard } from "./settle";
@@ -106,11 +106,6 @@ async function adoptGuarded(disk: Disk, { path, places, owner, rootKey, secret, 
   } finally {
     letGo(disk, folder);
   }
-}
-
-/** A found folder may be anybody's: a look at a password costs no more than the owner's own does, unless they go on with it. */
-function mostWork(owner: OwnerEnvelope, accept: readonly Consent[]): number | undefined {
-  return accept.includes("costly") ? undefined : ownWork(owner);
 }
 
 async function placeOf(record: GuardRecord, owner: OwnerEnvelope, ownRoot: Uint8Array, secret: RescueSecret | null, most: number | undefined): Promise<Buffer> {

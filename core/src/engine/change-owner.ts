@@ -89,16 +89,19 @@ export async function openFolderKey(disk: Disk, { path, access, keptHeader, acce
     // What Eremos' own data kept comes first: whoever can write to the folder could make a try as dear as the format allows.
     const { records } = loadHeaders(disk, folder.vault, keptHeader);
     const own = records.filter(({ record }) => keptHeader !== null && writeHeader(record).equals(keptHeader));
-    const most = accept.includes("costly") ? undefined : Math.max(ownWork(access.owner), ...own.map(({ record }) => workOfPassword(record)));
+    const most = mostWork(access.owner, accept, own.map(({ record }) => record));
     return await firstOf([...own, ...records.filter((one) => !own.includes(one))], ({ record }) => openWithSecret(record, access.rootKey, secret, most));
   } finally {
     closeFolder(disk, folder);
   }
 }
 
-/** What one look at the owner's own password takes. */
-export function ownWork({ password }: OwnerEnvelope): number {
-  return workOf(parsePasswordHashing(password.hashing));
+/**
+ * What one look at a password may take by a header that may be anybody's: no more than one at the owner's own does, or by the headers that are known; anything where the owner
+ * goes on with it.
+ */
+export function mostWork({ password }: OwnerEnvelope, accept: readonly Consent[], known: readonly FolderHeader[] = []): number | undefined {
+  return accept.includes("costly") ? undefined : Math.max(workOf(parsePasswordHashing(password.hashing)), ...known.map(workOfPassword));
 }
 
 /** What the first gives that gives anything. @throws what the first one threw */

@@ -1,6 +1,5 @@
 import { within } from "../engine/handles";
 import { PAGE_NAME, VAULT_NAME, splitPath } from "../engine/vault";
-import { accountLists } from "../platform/linux/account-lists";
 import type { Dir, Disk } from "../platform/port";
 import { type Permitted, R, type Subject, W, X, bitsFor, isAcl, mayTake, namedIn, readAcl } from "./rights";
 
@@ -100,7 +99,7 @@ export class Surroundings {
 
   /** Everybody else on this computer whose permissions may differ here: the last is anybody. */
   others(own: number): Subject[] {
-    const lists = accountLists();
+    const lists = this.disk.accounts();
     const uids = new Set<number>();
     const gids = new Set<number>();
     for (const named of [...this.above, ...this.entries].map(namedIn)) {

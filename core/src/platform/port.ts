@@ -64,6 +64,20 @@ export interface Identity {
   isOwn(message: Uint8Array, proof: string): boolean;
 }
 
+/** An account of this computer, with every group it is in. */
+export interface Account {
+  readonly name: string;
+  readonly uid: number;
+  readonly gids: readonly number[];
+}
+
+export interface AccountLists {
+  readonly accounts: readonly Account[];
+  readonly groupNames: ReadonlyMap<number, string>;
+  /** Some accounts come from where they can't be listed (a directory service): any group may have members that nobody names here. */
+  readonly isPartial: boolean;
+}
+
 export interface Disk {
   readonly capabilities: Capabilities;
   readonly identity: Identity;
@@ -141,6 +155,8 @@ export interface Disk {
   isLocked(dir: Dir, name: Buffer): boolean;
   /** Programs that hold something below this path open. */
   holders(path: Buffer): Holder[];
+  /** Who has an account on this computer, as far as that can be listed. */
+  accounts(): AccountLists;
   /** Blocks this thread. */
   wait(milliseconds: number): void;
 }

@@ -6,7 +6,7 @@ import type { Settings } from "../settings";
 import { openDoors } from "./doors";
 import { SessionProcesses } from "./session-processes";
 
-export interface RunningServer {
+interface RunningServer {
   readonly address: string;
   /** Resolves when it has ended without having been asked to, with why. */
   readonly failed: Promise<string>;
@@ -17,7 +17,7 @@ export interface RunningServer {
  * Starts the server. This process holds the doors and nothing else: it reads no byte of a request. Each session has a process of its own, from the gate to the
  * sign-out, which ends with it; so whatever a session left in memory goes back to the kernel. @throws EremosError `port-in-use` | `data-unwritable`
  */
-export async function serve(settings: Settings, development = false): Promise<RunningServer> {
+async function serve(settings: Settings, development: boolean): Promise<RunningServer> {
   closeMemory();
   const data = DataDirectory.open(settings.dataDirectory);
   if (await isRunning(data)) throw new EremosError("port-in-use", "Your Eremos is running already. Nothing was touched; `eremos page` opens it in your browser.");
@@ -45,4 +45,19 @@ export async function serve(settings: Settings, development = false): Promise<Ru
   }
   data.writeServer(record);
   return { address: addressOf(record), failed: sessions.failed, close: end };
+}
+
+/**
+ * Serves until a signal asks this process to end. Signals are heard before anybody is told that it runs (`ready`).
+ * @throws EremosError as {@link serve}; `interrupted` where it ended without having been asked to
+ */
+export async function serveUntilStopped(settings: Settings, ready: (address: string) => void, development = false): Promise<void> {
+  const asked = new Promise<null>((resolve) => {
+    for (const signal of ["SIGINT", "SIGTERM"]) process.on(signal, () => resolve(null));
+  });
+  const server = await serve(settings, development);
+  ready(server.address);
+  const failure = await Promise.race([asked, server.failed]);
+  await server.close();
+  if (failure !== null) throw new EremosError("interrupted", failure);
 }

@@ -38,7 +38,7 @@ export class Visits {
   private readonly running = new Map<string, Running>();
   private nextCall = 1;
   private readonly drives = new Map<string, Drive>();
-  /** Hears where drives are that a program may still ask, before they are and until they are not any more. */
+  /** Hears where drives are that a program may ask: all of them, at each change, until none asks there any more. */
   watchDrives: (drives: readonly Drive[]) => void = () => undefined;
 
   /** `worker`: the path of the bundled worker. */

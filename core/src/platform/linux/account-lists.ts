@@ -1,18 +1,5 @@
 import * as fs from "node:fs";
-
-/** An account of this computer, with every group it is in. */
-export interface Account {
-  readonly name: string;
-  readonly uid: number;
-  readonly gids: readonly number[];
-}
-
-export interface AccountLists {
-  readonly accounts: readonly Account[];
-  readonly groupNames: ReadonlyMap<number, string>;
-  /** There are sources of accounts that can't be listed (a directory service): any group may have members that nobody names here. */
-  readonly isPartial: boolean;
-}
+import type { AccountLists } from "../port";
 
 /** Sources of accounts that are files of this computer, or made up by it. Source: nsswitch.conf(5). */
 const LOCAL_SOURCES = new Set(["files", "compat", "systemd", "altfiles", "db"]);

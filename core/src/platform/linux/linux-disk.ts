@@ -2,6 +2,7 @@ import * as fs from "node:fs";
 import { randomBytes } from "../../crypto/bytes";
 import { identityOf } from "../identity";
 import type { Dir, Disk, OpenFile, Stat } from "../port";
+import { accountLists } from "./account-lists";
 import { findHolders } from "./holders";
 import * as libc from "./libc";
 
@@ -136,6 +137,7 @@ export const linuxDisk: Disk = {
     }
   },
   holders: (path) => findHolders(path),
+  accounts: accountLists,
   wait: (milliseconds) => {
     Atomics.wait(new Int32Array(new SharedArrayBuffer(4)), 0, 0, milliseconds);
   },

@@ -1,5 +1,5 @@
 import { identityOf } from "../identity";
-import type { Attribute, Dir, Disk, EntryType, OpenFile, Stat } from "../port";
+import type { AccountLists, Attribute, Dir, Disk, EntryType, OpenFile, Stat } from "../port";
 import { DurableDisk, type Change, type InodeMeta } from "./durable-disk";
 
 /**
@@ -299,6 +299,10 @@ export class MemoryDisk implements Disk {
     const inode = this.inodeOf(dir).entries.get(key(name));
     return inode !== undefined && this.locked.has(inode);
   }
+  accounts(): AccountLists {
+    return { accounts: [], groupNames: new Map(), isPartial: false };
+  }
+
   holders(): [] {
     return [];
   }
