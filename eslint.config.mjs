@@ -3,13 +3,26 @@ import hooks from "eslint-plugin-react-hooks";
 import tseslint from "typescript-eslint";
 
 export default tseslint.config(
-  { ignores: ["**/node_modules/**", "**/dist/**", "**/.next/**", ".demo/**", "web/next-env.d.ts", "test-results/**", "docs/**"] },
+  {
+    ignores: [
+      "**/node_modules/**",
+      "**/dist/**",
+      "**/.next/**",
+      ".demo/**",
+      "web/next-env.d.ts",
+      "test-results/**",
+      "docs/**",
+    ],
+  },
   ...tseslint.configs.strict,
   {
     rules: {
       "@typescript-eslint/explicit-module-boundary-types": "error",
       "@typescript-eslint/consistent-type-imports": ["error", { fixStyle: "inline-type-imports" }],
-      "@typescript-eslint/no-unused-vars": ["error", { argsIgnorePattern: "^_", varsIgnorePattern: "^_", ignoreRestSiblings: true }],
+      "@typescript-eslint/no-unused-vars": [
+        "error",
+        { argsIgnorePattern: "^_", varsIgnorePattern: "^_", ignoreRestSiblings: true },
+      ],
       "no-console": "error",
       eqeqeq: "error",
     },
@@ -18,17 +31,63 @@ export default tseslint.config(
   // Every entry's type is its call's.
   { files: ["web/lib/api.ts"], rules: { "@typescript-eslint/explicit-module-boundary-types": "off" } },
   // One exit to the terminal: what strangers name is made plain text there.
-  { files: ["cli/src/**"], ignores: ["cli/src/terminal.ts", "cli/src/progress.ts"], rules: { "no-restricted-syntax": ["error", { selector: "CallExpression[callee.property.name='write'][callee.object.property.name=/^std(out|err)$/]", message: "Use terminal.ts: names of strangers reach no terminal unescaped." }] } },
+  {
+    files: ["cli/src/**"],
+    ignores: ["cli/src/terminal.ts", "cli/src/progress.ts"],
+    rules: {
+      "no-restricted-syntax": [
+        "error",
+        {
+          selector: "CallExpression[callee.property.name='write'][callee.object.property.name=/^std(out|err)$/]",
+          message: "Use terminal.ts: names of strangers reach no terminal unescaped.",
+        },
+      ],
+    },
+  },
   // One door to files that somebody else could have placed: the platform. The rest reads and writes the account's own data, the program's own files, or the system's tables.
   {
     files: ["core/src/**", "server/src/**"],
     ignores: [
-      "core/src/platform/**", "core/src/rescue/held-directory.ts", "core/src/rescue/directory-source.ts", "core/src/rescue/to-directory.ts", "core/src/insurance/reed-solomon.ts",
-      "server/src/data-directory.ts", "server/src/database/open.ts", "server/src/session/stay.ts", "server/src/operations/integrate.ts", "server/src/operations/follow-drives.ts", "server/src/rescue-files.ts",
+      "core/src/platform/**",
+      "core/src/rescue/held-directory.ts",
+      "core/src/rescue/directory-source.ts",
+      "core/src/rescue/to-directory.ts",
+      "core/src/insurance/reed-solomon.ts",
+      "server/src/data-directory.ts",
+      "server/src/database/open.ts",
+      "server/src/session/stay.ts",
+      "server/src/operations/integrate.ts",
+      "server/src/operations/follow-drives.ts",
+      "server/src/rescue-files.ts",
     ],
-    rules: { "no-restricted-syntax": ["error", { selector: "ImportDeclaration[source.value=/^(node:)?fs/]:not([source.value='node:fs']), ImportDeclaration[source.value='node:fs'] > :not(ImportNamespaceSpecifier, Literal)", message: "Take node:fs whole, as fs, so that what is done with it is seen." }, { selector: "CallExpression[callee.object.name='fs'][callee.property.name=/^(readFile|writeFile|open|createReadStream|createWriteStream|appendFile|copyFile|cp|chmod|lchmod|chown|lchown|rename|unlink|rm|rmdir|symlink|link|truncate|utimes|lutimes|mkdir)(Sync)?$/]", message: "Use the platform's door (readPlanted, or the Disk port): this could be somebody else's file, link or pipe." }] },
+    rules: {
+      "no-restricted-syntax": [
+        "error",
+        {
+          selector:
+            "ImportDeclaration[source.value=/^(node:)?fs/]:not([source.value='node:fs']), ImportDeclaration[source.value='node:fs'] > :not(ImportNamespaceSpecifier, Literal)",
+          message: "Take node:fs whole, as fs, so that what is done with it is seen.",
+        },
+        {
+          selector:
+            "CallExpression[callee.object.name='fs'][callee.property.name=/^(readFile|writeFile|open|createReadStream|createWriteStream|appendFile|copyFile|cp|chmod|lchmod|chown|lchown|rename|unlink|rm|rmdir|symlink|link|truncate|utimes|lutimes|mkdir)(Sync)?$/]",
+          message:
+            "Use the platform's door (readPlanted, or the Disk port): this could be somebody else's file, link or pipe.",
+        },
+      ],
+    },
   },
   { files: ["e2e/**"], rules: { "no-empty-pattern": "off" } },
   // Pictures come out of visits: no image service is to fetch and keep copies.
-  { files: ["web/**/*.{ts,tsx}"], plugins: { "react-hooks": hooks, "@next/next": next }, settings: { next: { rootDir: "web" } }, rules: { ...hooks.configs.recommended.rules, ...next.configs.recommended.rules, "react-hooks/incompatible-library": "off", "@next/next/no-img-element": "off" } },
+  {
+    files: ["web/**/*.{ts,tsx}"],
+    plugins: { "react-hooks": hooks, "@next/next": next },
+    settings: { next: { rootDir: "web" } },
+    rules: {
+      ...hooks.configs.recommended.rules,
+      ...next.configs.recommended.rules,
+      "react-hooks/incompatible-library": "off",
+      "@next/next/no-img-element": "off",
+    },
+  },
 );

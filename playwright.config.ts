@@ -12,7 +12,16 @@ export default defineConfig({
     locale: "en-GB",
     launchOptions: {
       executablePath: "/usr/bin/chromium",
-      args: ["--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"],
+      args: [
+        "--headless",
+        "--no-sandbox",
+        "--disable-gpu",
+        "--disable-quic",
+        "--no-first-run",
+        "--disable-background-networking",
+        "--disable-component-update",
+        "--disable-sync",
+      ],
     },
     screenshot: "only-on-failure",
   },

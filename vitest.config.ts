@@ -5,5 +5,12 @@ import { defineConfig } from "vitest/config";
 const longest = process.env["EREMOS_DEEP"] === "1" ? 3_600_000 : 120_000;
 
 export default defineConfig({
-  test: { include: ["{core,server,cli,demo,rescue}/test/**/*.test.ts"], testTimeout: longest, hookTimeout: 120_000, expect: { poll: { timeout: 30_000 } }, pool: "forks", maxWorkers: availableParallelism() },
+  test: {
+    include: ["{core,server,cli,demo,rescue}/test/**/*.test.ts"],
+    testTimeout: longest,
+    hookTimeout: 120_000,
+    expect: { poll: { timeout: 30_000 } },
+    pool: "forks",
+    maxWorkers: availableParallelism(),
+  },
 });

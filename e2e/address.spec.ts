@@ -22,7 +22,9 @@ class Impostor {
       };
       listen("127.0.0.1"); listen("::1");`;
     const as = process.getuid?.() === 0 ? { uid: OTHER, gid: OTHER } : {};
-    const impostor = new Impostor(spawn(process.execPath, ["-e", script], { ...as, cwd: "/", stdio: ["ignore", "pipe", "ignore"] }));
+    const impostor = new Impostor(
+      spawn(process.execPath, ["-e", script], { ...as, cwd: "/", stdio: ["ignore", "pipe", "ignore"] }),
+    );
     impostor.program.stdout?.on("data", (part) => impostor.heard.push(...String(part).trim().split("\n")));
     return impostor;
   }
@@ -47,12 +49,15 @@ async function typeEverywhere(page: Page): Promise<void> {
   await page.keyboard.press("Enter");
 }
 
-test("the server is killed and another account takes its port at once: the gate and a signed-in page clear themselves, and nothing typed or loaded again in them reaches it", async ({ house, page }) => {
+test("the server is killed and another account takes its port at once: the gate and a signed-in page clear themselves, and nothing typed or loaded again in them reaches it", async ({
+  house,
+  page,
+}) => {
   test.slow();
   expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   await signIn(page, house);
   await protect(page, house.place("Cello fund"), "Hidden in place");
-  const other: BrowserContext = await page.context().browser()?.newContext() ?? page.context();
+  const other: BrowserContext = (await page.context().browser()?.newContext()) ?? page.context();
   const gate = await other.newPage();
   await gate.goto(house.address);
   await gate.getByLabel("Master password").fill("half a pass");
@@ -74,7 +79,9 @@ test("the server is killed and another account takes its port at once: the gate 
     await gate.goto(house.address);
     await expect(gate.getByLabel("Master password")).toBeVisible();
     // The next start asks what listens there for a proof; that is all it ever hears.
-    expect(impostor.asked.filter((line) => !/^POST \/api\/hello {2}\{"nonce":"[0-9a-f]{64}"\}$/.test(line))).toEqual([]);
+    expect(impostor.asked.filter((line) => !/^POST \/api\/hello {2}\{"nonce":"[0-9a-f]{64}"\}$/.test(line))).toEqual(
+      [],
+    );
   } finally {
     impostor.end();
     await other.close();
@@ -94,7 +101,10 @@ test("at the gate, what lies open is told as a number only, and is closed up the
   await expect.poll(() => house.ls(folder, "-A")).toEqual([".eremos", "Locked with Eremos.html"]);
 });
 
-test("how a chosen password would be guessed is estimated in the page: what is typed is in no request", async ({ house, page }) => {
+test("how a chosen password would be guessed is estimated in the page: what is typed is in no request", async ({
+  house,
+  page,
+}) => {
   const sent: string[] = [];
   page.on("request", (request) => sent.push(`${request.url()} ${request.postData() ?? ""}`));
   await page.goto(house.address);

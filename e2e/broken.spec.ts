@@ -3,7 +3,10 @@ import * as fs from "node:fs";
 import * as path from "node:path";
 import { PASSWORD, card, expect, signIn, test } from "./house";
 
-test("an insured folder that a bad disk spoilt: the check names the file and its bytes, the repair brings every byte back", async ({ page, house }) => {
+test("an insured folder that a bad disk spoilt: the check names the file and its bytes, the repair brings every byte back", async ({
+  page,
+  house,
+}) => {
   const folder = house.place("Workshop", "Instrument photos");
   expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   expect(house.eremos(["lock", folder, "--view"]).status).toBe(0);
@@ -15,17 +18,24 @@ test("an insured folder that a bad disk spoilt: the check names the file and its
   await page.getByRole("dialog").getByRole("button", { name: "Insure it" }).click();
   await expect(page.getByText(/Repairs damage of up to 1\.\d MB in one place/)).toBeVisible();
   const packs = path.join(folder, ".eremos", "packs");
-  const [largest = ""] = fs.readdirSync(packs, { recursive: true, encoding: "utf8" }).map((name) => path.join(packs, name)).filter((file) => fs.statSync(file).isFile()).sort((a, b) => fs.statSync(b).size - fs.statSync(a).size);
+  const [largest = ""] = fs
+    .readdirSync(packs, { recursive: true, encoding: "utf8" })
+    .map((name) => path.join(packs, name))
+    .filter((file) => fs.statSync(file).isFile())
+    .sort((a, b) => fs.statSync(b).size - fs.statSync(a).size);
   const whole = fs.readFileSync(largest);
   fs.writeFileSync(largest, Buffer.from(whole).fill(0x77, 300_000, 700_000));
   await page.getByRole("button", { name: "Check every byte" }).click();
-  await expect(page.getByRole("region", { name: "Health" }).getByText(/is damaged in \d+ places?: .*bytes [\d,]+ to [\d,]+/)).toBeVisible();
+  await expect(
+    page.getByRole("region", { name: "Health" }).getByText(/is damaged in \d+ places?: .*bytes [\d,]+ to [\d,]+/),
+  ).toBeVisible();
   await page.getByRole("button", { name: "Find and repair" }).click();
   await expect(page.getByRole("region", { name: "Health" }).getByText("repaired, byte for byte")).toBeVisible();
   expect(fs.readFileSync(largest).equals(whole)).toBe(true);
   await page.getByRole("button", { name: "Check every byte" }).click();
   await expect(page.getByRole("region", { name: "Health" }).getByText("every byte checked")).toBeVisible();
-  for (const name of ["header.json", "header.copy.json"]) fs.writeFileSync(path.join(folder, ".eremos", name), "spoilt by a bad disk");
+  for (const name of ["header.json", "header.copy.json"])
+    fs.writeFileSync(path.join(folder, ".eremos", name), "spoilt by a bad disk");
   await page.getByRole("button", { name: "Mend its records" }).click();
   await expect(page.getByText("Written anew: the header.")).toBeVisible();
   expect(house.eremos(["unlock", folder], PASSWORD).status).toBe(0);
@@ -42,12 +52,18 @@ test("an insured folder that a bad disk spoilt: the check names the file and its
   expect((await new AxeBuilder({ page }).analyze()).violations).toEqual([]);
 });
 
-test("what was hidden by hand and by a home-made lock is found, brought back, and hidden again as it was; a second copy gives what it has", async ({ page, house }) => {
+test("what was hidden by hand and by a home-made lock is found, brought back, and hidden again as it was; a second copy gives what it has", async ({
+  page,
+  house,
+}) => {
   const by = house.place("Home", "By hand");
   fs.mkdirSync(path.join(by, ".Letters"), { recursive: true });
   fs.writeFileSync(path.join(by, ".Letters", "letter.txt"), "Dear Ines");
   fs.mkdirSync(path.join(by, "Panel.{21EC2020-3AEA-1069-A2DD-08002B30309D}"));
-  fs.writeFileSync(path.join(by, "lock.bat"), 'ren Private "Panel.{21EC2020-3AEA-1069-A2DD-08002B30309D}"\r\nattrib +h +s "Panel.{21EC2020-3AEA-1069-A2DD-08002B30309D}"\r\nif NOT %pass%==fiddle goto END\r\n');
+  fs.writeFileSync(
+    path.join(by, "lock.bat"),
+    'ren Private "Panel.{21EC2020-3AEA-1069-A2DD-08002B30309D}"\r\nattrib +h +s "Panel.{21EC2020-3AEA-1069-A2DD-08002B30309D}"\r\nif NOT %pass%==fiddle goto END\r\n',
+  );
   const folder = house.place("Home", "Recipes");
   expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   expect(house.eremos(["lock", folder, "--view"]).status).toBe(0);

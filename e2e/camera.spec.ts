@@ -20,10 +20,27 @@ function makeFilm(): void {
     }
   }
   const frame = Buffer.concat([Buffer.from("FRAME\n"), luma, Buffer.alloc((WIDTH * HEIGHT) / 2, 128)]);
-  fs.writeFileSync(film, Buffer.concat([Buffer.from(`YUV4MPEG2 W${WIDTH} H${HEIGHT} F10:1 Ip A1:1 C420jpeg\n`), ...Array.from({ length: 5 }, () => frame)]));
+  fs.writeFileSync(
+    film,
+    Buffer.concat([
+      Buffer.from(`YUV4MPEG2 W${WIDTH} H${HEIGHT} F10:1 Ip A1:1 C420jpeg\n`),
+      ...Array.from({ length: 5 }, () => frame),
+    ]),
+  );
 }
 makeFilm();
-test.use({ launchOptions: async ({ launchOptions }, use) => use({ ...launchOptions, args: [...(launchOptions.args ?? []), "--use-fake-device-for-media-stream", "--use-fake-ui-for-media-stream", `--use-file-for-fake-video-capture=${film}`] }) });
+test.use({
+  launchOptions: async ({ launchOptions }, use) =>
+    use({
+      ...launchOptions,
+      args: [
+        ...(launchOptions.args ?? []),
+        "--use-fake-device-for-media-stream",
+        "--use-fake-ui-for-media-stream",
+        `--use-file-for-fake-video-capture=${film}`,
+      ],
+    }),
+});
 test.afterAll(() => fs.rmSync(path.dirname(film), { recursive: true }));
 
 test("the camera reads the code from the sheet that is held before it, and is off then", async ({ page, house }) => {

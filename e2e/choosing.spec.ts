@@ -10,7 +10,10 @@ test("whom it is meant to stop: other accounts, by rules that change while it is
   const payroll = house.place("Workshop", "Payroll");
   // Other accounts get as far as the folder.
   for (const directory of [house.base, house.world, house.place("Workshop"), payroll]) fs.chmodSync(directory, 0o755);
-  const [letter] = fs.readdirSync(payroll, { withFileTypes: true }).filter((entry) => entry.isFile()).map((entry) => path.join(payroll, entry.name));
+  const [letter] = fs
+    .readdirSync(payroll, { withFileTypes: true })
+    .filter((entry) => entry.isFile())
+    .map((entry) => path.join(payroll, entry.name));
   if (!letter) throw new Error("the demo world has no file there");
   fs.chmodSync(letter, 0o644);
   expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
@@ -36,30 +39,42 @@ test("whom it is meant to stop: other accounts, by rules that change while it is
 
   await card(page, "Payroll").getByRole("link", { name: "Details" }).click();
   const row = (name: string): ReturnType<typeof page.getByRole> => page.getByRole("row", { name });
-  await expect(row("Another account here").getByRole("button", { name: "no: The system refuses: no file in it may be read." })).toBeVisible();
-  await expect(row("An administrator").getByRole("button", { name: "yes: Permissions don't stop an administrator." })).toHaveCount(4);
+  await expect(
+    row("Another account here").getByRole("button", { name: "no: The system refuses: no file in it may be read." }),
+  ).toBeVisible();
+  await expect(
+    row("An administrator").getByRole("button", { name: "yes: Permissions don't stop an administrator." }),
+  ).toHaveCount(4);
   await page.getByLabel("This account itself may").selectOption("read it");
   await page.getByLabel("Other accounts may").selectOption("read it");
   await expect(page.getByText("barred, in view: others may read it, this account may read it")).toBeVisible();
-  await expect(row("Another account here").getByRole("button", { name: "yes: The permissions allow it." })).toHaveCount(1);
+  await expect(row("Another account here").getByRole("button", { name: "yes: The permissions allow it." })).toHaveCount(
+    1,
+  );
   expect([modeOf(payroll), modeOf(letter)]).toEqual([0o555, 0o444]);
   expect((await new AxeBuilder({ page }).analyze()).violations).toEqual([]);
   await page.getByRole("radio", { name: "Tucked away" }).click();
-  await expect(page.getByText("It is tucked away, and nothing is left at its place, and the system refuses")).toBeVisible();
+  await expect(
+    page.getByText("It is tucked away, and nothing is left at its place, and the system refuses"),
+  ).toBeVisible();
   expect(fs.existsSync(payroll)).toBe(false);
 
   await page.getByRole("radio", { name: "Sealed" }).click();
   await expect(page.getByRole("alertdialog").getByText("Until that is done no other account gets in")).toBeVisible();
   await page.getByRole("alertdialog").getByRole("button", { name: "Seal it" }).click();
   await expect(page.getByText("It is locked and tucked away")).toBeVisible();
-  await expect(row("Somebody holding the disk").getByRole("button", { name: "no: What is in it is encrypted, its names too." })).toHaveCount(2);
+  await expect(
+    row("Somebody holding the disk").getByRole("button", { name: "no: What is in it is encrypted, its names too." }),
+  ).toHaveCount(2);
   await page.getByRole("radio", { name: "Barred" }).click();
   await page.getByRole("alertdialog").getByRole("button", { name: "Leave as it is" }).click();
   await expect(page.getByText("It is locked and tucked away")).toBeVisible();
   await page.getByRole("radio", { name: "Barred" }).click();
   await expect(page.getByRole("alertdialog").getByText("After that it is not encrypted")).toBeVisible();
   await page.getByRole("alertdialog").getByRole("button", { name: "Change it" }).click();
-  await expect(page.getByText("It is tucked away, and nothing is left at its place, and the system refuses")).toBeVisible();
+  await expect(
+    page.getByText("It is tucked away, and nothing is left at its place, and the system refuses"),
+  ).toBeVisible();
 
   await page.getByRole("button", { name: "Open in place" }).click();
   await expect(page.getByText("It lies open at its place")).toBeVisible();
@@ -69,7 +84,9 @@ test("whom it is meant to stop: other accounts, by rules that change while it is
   await expect(page.getByRole("radio", { name: "Sealed" })).toBeChecked();
   await page.getByRole("button", { name: "Lock now" }).click();
   await expect(page.getByText("It is locked and tucked away")).toBeVisible();
-  await expect(row("Somebody holding the disk").getByRole("button", { name: "no: What is in it is encrypted, its names too." })).toHaveCount(2);
+  await expect(
+    row("Somebody holding the disk").getByRole("button", { name: "no: What is in it is encrypted, its names too." }),
+  ).toHaveCount(2);
   expect(house.eremos(["unlock", payroll], PASSWORD).status).toBe(0);
   expect(modeOf(letter)).toBe(0o644);
 });
@@ -83,20 +100,27 @@ test("glances: out of sight from the page, and back from the command line", asyn
   await expect(card(page, "Surprise for Jonas")).toContainText("out of sight, tucked away");
   await expect(card(page, "Surprise for Jonas").getByText("Locked", { exact: true })).toBeVisible();
   expect(fs.existsSync(surprise)).toBe(false);
-  expect(house.eremos(["release", surprise], PASSWORD).stdout).toContain("is an ordinary folder again, with the permissions it had.");
+  expect(house.eremos(["release", surprise], PASSWORD).stdout).toContain(
+    "is an ordinary folder again, with the permissions it had.",
+  );
   expect(fs.readdirSync(surprise)).toEqual(before);
   await expect(card(page, "Surprise for Jonas")).toBeHidden();
 });
 
 test("a drive that is away shows its folders as away, and they come back with it", async ({ page, house }) => {
   const stick = house.place("Red stick");
-  const [name = ""] = fs.readdirSync(stick, { withFileTypes: true }).filter((entry) => entry.isDirectory()).map((entry) => entry.name);
+  const [name = ""] = fs
+    .readdirSync(stick, { withFileTypes: true })
+    .filter((entry) => entry.isDirectory())
+    .map((entry) => entry.name);
   expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   expect(house.eremos(["lock", path.join(stick, name)]).status).toBe(0);
   fs.renameSync(stick, `${house.base}/pulled out`);
   await signIn(page, house);
   await expect(page.getByRole("heading", { name: "Away" })).toBeVisible();
-  await card(page, name).getByRole("button", { name: new RegExp(`^${name}`) }).click();
+  await card(page, name)
+    .getByRole("button", { name: new RegExp(`^${name}`) })
+    .click();
   await expect(card(page, name).getByRole("button", { name: "Open in place" })).toBeHidden();
   await card(page, name).getByRole("link", { name: "Details" }).click();
   await expect(page.getByText("Its drive is away, or the directory it lies in is.")).toBeVisible();
@@ -109,10 +133,14 @@ test("a drive that is away shows its folders as away, and they come back with it
 async function drop(page: Page, dropped: string): Promise<void> {
   const session = await page.context().newCDPSession(page);
   const data = { items: [], files: [dropped], dragOperationsMask: 1 };
-  for (const type of ["dragEnter", "dragOver", "drop"] as const) await session.send("Input.dispatchDragEvent", { type, x: 640, y: 420, data });
+  for (const type of ["dragEnter", "dragOver", "drop"] as const)
+    await session.send("Input.dispatchDragEvent", { type, x: 640, y: 420, data });
 }
 
-test("a folder dropped from the file manager is found on the disk; where two match, it is asked which; a single file too", async ({ page, house }) => {
+test("a folder dropped from the file manager is found on the disk; where two match, it is asked which; a single file too", async ({
+  page,
+  house,
+}) => {
   expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   await signIn(page, house);
   const dialog = page.getByRole("dialog");
@@ -136,7 +164,10 @@ test("a folder dropped from the file manager is found on the disk; where two mat
   expect(fs.readFileSync(house.place("Cloud drive", "suppliers.md"), "utf8")).toContain("tonewood");
 });
 
-test("a drive's whole contents: away when it is taken out, back by itself at another place, opened there", async ({ page, house }) => {
+test("a drive's whole contents: away when it is taken out, back by itself at another place, opened there", async ({
+  page,
+  house,
+}) => {
   expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   await signIn(page, house);
   const listing = house.ls(house.place("Red stick"), "-R");
@@ -152,10 +183,15 @@ test("a drive's whole contents: away when it is taken out, back by itself at ano
   await page.getByRole("button", { name: "Release…" }).click();
   await page.getByRole("alertdialog").getByRole("button", { name: "Release it" }).click();
   await expect(page.getByText("Nothing is protected yet")).toBeVisible();
-  expect(house.ls(house.place("Stick of another colour"), "-R").join().replaceAll("Stick of another colour", "Red stick")).toBe(listing.join());
+  expect(
+    house.ls(house.place("Stick of another colour"), "-R").join().replaceAll("Stick of another colour", "Red stick"),
+  ).toBe(listing.join());
 });
 
-test("a cover name and an icon are chosen with the lock, and another name on the folder's page while it is locked", async ({ page, house }) => {
+test("a cover name and an icon are chosen with the lock, and another name on the folder's page while it is locked", async ({
+  page,
+  house,
+}) => {
   expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   await signIn(page, house);
   await page.getByRole("button", { name: "Protect a folder…" }).last().click();
@@ -168,7 +204,9 @@ test("a cover name and an icon are chosen with the lock, and another name on the
   await dialog.getByRole("button", { name: "Lock Adoption papers" }).click();
   await expect(page.getByText(/it is called Old bills now/)).toBeVisible();
   expect(house.ls(house.place("Home"))).toEqual(["Garden plans", "Old bills", "Recipes", "Surprise for Jonas"]);
-  expect(fs.readFileSync(house.place("Home", "Old bills", ".directory"), "utf8")).toContain("Icon=x-office-address-book");
+  expect(fs.readFileSync(house.place("Home", "Old bills", ".directory"), "utf8")).toContain(
+    "Icon=x-office-address-book",
+  );
 
   await card(page, "Adoption papers").getByRole("link", { name: "Details" }).click();
   await expect(page.getByText("stands at its place as Old bills")).toBeVisible();

@@ -4,7 +4,10 @@ import { PASSWORD, card, expect, signIn, test } from "./house";
 
 const OWN = "rosin on the left shelf";
 
-test("a folder gets a password of its own when it is locked, opens with both, and with a new recovery code instead", async ({ page, house }) => {
+test("a folder gets a password of its own when it is locked, opens with both, and with a new recovery code instead", async ({
+  page,
+  house,
+}) => {
   const folder = house.place("Home", "Adoption papers");
   const listing = house.ls(folder, "-A");
   expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
@@ -39,7 +42,9 @@ test("a folder gets a password of its own when it is locked, opens with both, an
   await expect(page.getByText("Keep the earlier sheet")).toBeVisible();
 
   await page.getByRole("link", { name: "Desk" }).click();
-  await card(page, "Adoption papers").getByRole("button", { name: /Adoption papers/ }).click();
+  await card(page, "Adoption papers")
+    .getByRole("button", { name: /Adoption papers/ })
+    .click();
   await card(page, "Adoption papers").getByRole("button", { name: "Open in place" }).click();
   await expect(dialog.getByText("Hint: where it lies")).toBeVisible();
   await dialog.getByLabel("Password of this folder").fill("not this one at all");

@@ -5,7 +5,13 @@ import { type Reply, ask as send } from "../cli/test/ask";
 import { PASSWORD, expect, signIn, test } from "./house";
 
 /** A request with exactly these headers, as a hostile page or program would send it. */
-function ask(address: string, path: string, headers: Record<string, string>, method = "POST", body = "{}"): Promise<Reply> {
+function ask(
+  address: string,
+  path: string,
+  headers: Record<string, string>,
+  method = "POST",
+  body = "{}",
+): Promise<Reply> {
   const given = Object.fromEntries(Object.entries(headers).map(([name, value]) => [name.toLowerCase(), value]));
   return send(address, path, { method, body, headers: { host: undefined, origin: undefined, ...given } });
 }
@@ -15,22 +21,43 @@ test("requests under another name or from another site get nothing", async ({ ho
   const origin = house.address;
   expect((await ask(house.address, "/api/state", { Host: host, Origin: origin })).status).toBe(200);
   for (const headers of [
-    { Host: host, Origin: "http://evil.example" }, { Host: host, Origin: "null" },
-    { Host: host }, { Host: host, Origin: `http://127.0.0.1:1` }, { Host: host, Origin: origin, "Sec-Fetch-Site": "cross-site" }, { Host: host, Origin: origin, "Sec-Fetch-Site": "same-site" },
+    { Host: host, Origin: "http://evil.example" },
+    { Host: host, Origin: "null" },
+    { Host: host },
+    { Host: host, Origin: `http://127.0.0.1:1` },
+    { Host: host, Origin: origin, "Sec-Fetch-Site": "cross-site" },
+    { Host: host, Origin: origin, "Sec-Fetch-Site": "same-site" },
   ] as Record<string, string>[]) {
     const answer = await ask(house.address, "/api/state", headers);
     expect(answer.status, JSON.stringify(headers)).toBe(403);
     expect(answer.body).not.toContain("setUp");
   }
   const { port } = new URL(house.address);
-  for (const other of ["evil.example", `evil.example:${port}`, `127.0.0.1:${port}`, `[::1]:${port}`, `localhost:${port}`, `eremos-0000000000000000000.localhost:${port}`, host.toUpperCase()]) {
-    for (const [path, method] of [["/", "GET"], ["/api/state", "POST"], ["/api/events", "GET"]] as const) {
+  for (const other of [
+    "evil.example",
+    `evil.example:${port}`,
+    `127.0.0.1:${port}`,
+    `[::1]:${port}`,
+    `localhost:${port}`,
+    `eremos-0000000000000000000.localhost:${port}`,
+    host.toUpperCase(),
+  ]) {
+    for (const [path, method] of [
+      ["/", "GET"],
+      ["/api/state", "POST"],
+      ["/api/events", "GET"],
+    ] as const) {
       const answer = await ask(house.address, path, { Host: other, Origin: `http://${other}` }, method);
-      expect([answer.status, answer.body.includes("Eremos is not at this address")], `${other} ${path}`).toEqual([421, true]);
+      expect([answer.status, answer.body.includes("Eremos is not at this address")], `${other} ${path}`).toEqual([
+        421,
+        true,
+      ]);
       expect(answer.body).not.toMatch(/<input|<script|<a |href/);
     }
   }
-  expect((await ask(house.address, "/api/state", { Host: host, Origin: origin, "Content-Type": "text/plain" })).status).toBe(400);
+  expect(
+    (await ask(house.address, "/api/state", { Host: host, Origin: origin, "Content-Type": "text/plain" })).status,
+  ).toBe(400);
   expect((await ask(house.address, "/api/state", { Host: host, Origin: origin }, "POST", "not json")).status).toBe(400);
   expect((await ask(house.address, "/api/constructor", { Host: host, Origin: origin })).status).toBe(404);
 });
@@ -43,26 +70,71 @@ test("every call but those of the entrance needs the cookie and the tab's token,
   const tab = await page.evaluate(() => sessionStorage.getItem("eremos-tab") ?? "");
   const good = { Host: new URL(house.address).host, Origin: house.address };
   const cookieHeader = { Cookie: `${cookie?.name}=${cookie?.value}` };
-  for (const name of ["folders", "jobs", "places/roots", "places/list", "onlooker", "plan", "lock", "unlock", "release", "check", "activity", "settings", "sign-out", "jobs/cancel", "places/complete", "protection", "reach", "desktop", "desktop/set", "pin", "touch", "close-up", "keep-open", "rules", "off-limits", "preferences", "password"]) {
+  for (const name of [
+    "folders",
+    "jobs",
+    "places/roots",
+    "places/list",
+    "onlooker",
+    "plan",
+    "lock",
+    "unlock",
+    "release",
+    "check",
+    "activity",
+    "settings",
+    "sign-out",
+    "jobs/cancel",
+    "places/complete",
+    "protection",
+    "reach",
+    "desktop",
+    "desktop/set",
+    "pin",
+    "touch",
+    "close-up",
+    "keep-open",
+    "rules",
+    "off-limits",
+    "preferences",
+    "password",
+  ]) {
     expect((await ask(house.address, `/api/${name}`, good)).status, name).toBe(401);
     expect((await ask(house.address, `/api/${name}`, { ...good, ...cookieHeader })).status, name).toBe(401);
     expect((await ask(house.address, `/api/${name}`, { ...good, "X-Eremos-Tab": tab })).status, name).toBe(401);
   }
-  expect((await ask(house.address, "/api/folders", { ...good, ...cookieHeader, "X-Eremos-Tab": tab })).status).toBe(200);
+  expect((await ask(house.address, "/api/folders", { ...good, ...cookieHeader, "X-Eremos-Tab": tab })).status).toBe(
+    200,
+  );
   // A cookie of the same name that another page of this computer set stands before ours, and changes nothing.
-  expect((await ask(house.address, "/api/folders", { ...good, Cookie: `${cookie?.name}=planted; ${cookieHeader.Cookie}`, "X-Eremos-Tab": tab })).status).toBe(200);
+  expect(
+    (
+      await ask(house.address, "/api/folders", {
+        ...good,
+        Cookie: `${cookie?.name}=planted; ${cookieHeader.Cookie}`,
+        "X-Eremos-Tab": tab,
+      })
+    ).status,
+  ).toBe(200);
   await page.getByRole("button", { name: "Sign out" }).click();
   await expect(page.getByRole("heading", { name: "Welcome back" })).toBeVisible();
-  expect((await ask(house.address, "/api/folders", { ...good, ...cookieHeader, "X-Eremos-Tab": tab })).status).toBe(401);
+  expect((await ask(house.address, "/api/folders", { ...good, ...cookieHeader, "X-Eremos-Tab": tab })).status).toBe(
+    401,
+  );
 });
 
 test("the pages run only their own scripts, can't be framed, and keep nothing", async ({ house, page }) => {
   expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   const { headers } = await ask(house.address, "/", { Host: new URL(house.address).host }, "GET");
   const policy = String(headers["content-security-policy"]);
-  for (const part of ["default-src 'none'", "frame-ancestors 'none'", "base-uri 'none'"]) expect(policy).toContain(part);
+  for (const part of ["default-src 'none'", "frame-ancestors 'none'", "base-uri 'none'"])
+    expect(policy).toContain(part);
   expect(/script-src[^;]*/.exec(policy)?.[0]).not.toMatch(/unsafe-inline|unsafe-eval|\*|https?:/);
-  expect(headers).toMatchObject({ "x-content-type-options": "nosniff", "x-frame-options": "DENY", "referrer-policy": "no-referrer" });
+  expect(headers).toMatchObject({
+    "x-content-type-options": "nosniff",
+    "x-frame-options": "DENY",
+    "referrer-policy": "no-referrer",
+  });
   await signIn(page, house);
   await page.getByRole("treeitem", { name: "Cello fund" }).click();
   const kept = await page.evaluate(() => JSON.stringify([Object.entries(localStorage), document.title, location.href]));
@@ -78,8 +150,11 @@ test("the pages run only their own scripts, can't be framed, and keep nothing", 
 
 test("nothing listens beyond loopback", ({ house }) => {
   const port = Number(new URL(house.address).port).toString(16).toUpperCase().padStart(4, "0");
-  const listening = ["/proc/net/tcp", "/proc/net/tcp6"].flatMap((table) => fs.readFileSync(table, "utf8").split("\n"))
-    .map((line) => line.trim().split(/\s+/)).filter(([, local = "", , state]) => state === "0A" && local.endsWith(`:${port}`)).map(([, local]) => local);
+  const listening = ["/proc/net/tcp", "/proc/net/tcp6"]
+    .flatMap((table) => fs.readFileSync(table, "utf8").split("\n"))
+    .map((line) => line.trim().split(/\s+/))
+    .filter(([, local = "", , state]) => state === "0A" && local.endsWith(`:${port}`))
+    .map(([, local]) => local);
   expect(listening).toEqual([`0100007F:${port}`, `00000000000000000000000001000000:${port}`]);
 });
 
@@ -88,8 +163,18 @@ test("the screens meet the accessibility rules, light and dark, and work by keyb
     for (const colorScheme of ["light", "dark"] as const) {
       await page.emulateMedia({ colorScheme, reducedMotion: "reduce" });
       await page.waitForTimeout(150);
-      const { violations: found } = await new AxeBuilder({ page }).withTags(["wcag2a", "wcag2aa", "wcag21a", "wcag21aa"]).analyze();
-      expect(found.map((violation) => `${where} ${colorScheme}: ${violation.id}: ${violation.nodes.map((node) => node.html).slice(0, 2).join(" | ")}`)).toEqual([]);
+      const { violations: found } = await new AxeBuilder({ page })
+        .withTags(["wcag2a", "wcag2aa", "wcag21a", "wcag21aa"])
+        .analyze();
+      expect(
+        found.map(
+          (violation) =>
+            `${where} ${colorScheme}: ${violation.id}: ${violation.nodes
+              .map((node) => node.html)
+              .slice(0, 2)
+              .join(" | ")}`,
+        ),
+      ).toEqual([]);
     }
   };
   await page.goto(house.address);

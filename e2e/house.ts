@@ -28,7 +28,14 @@ export class House {
   }
 
   get environment(): NodeJS.ProcessEnv {
-    return { ...process.env, XDG_CONFIG_HOME: path.join(this.base, "config"), EREMOS_DATA: this.data, EREMOS_PLACES: this.world, EREMOS_MOUNTS: this.stick.table, ...(this.mail === null ? {} : { EREMOS_MAIL: this.mail }) };
+    return {
+      ...process.env,
+      XDG_CONFIG_HOME: path.join(this.base, "config"),
+      EREMOS_DATA: this.data,
+      EREMOS_PLACES: this.world,
+      EREMOS_MOUNTS: this.stick.table,
+      ...(this.mail === null ? {} : { EREMOS_MAIL: this.mail }),
+    };
   }
 
   start(): Promise<void> {
@@ -59,7 +66,12 @@ export class House {
   }
 
   eremos(args: readonly string[], password: string | null = null): { status: number | null; stdout: string } {
-    const { status, stdout } = spawnSync("node", [CLI, ...args, ...(password === null ? [] : ["--password-stdin"])], { env: this.environment, cwd: this.world, encoding: "utf8", input: password === null ? "" : `${password}\n` });
+    const { status, stdout } = spawnSync("node", [CLI, ...args, ...(password === null ? [] : ["--password-stdin"])], {
+      env: this.environment,
+      cwd: this.world,
+      encoding: "utf8",
+      input: password === null ? "" : `${password}\n`,
+    });
     return { status, stdout };
   }
 
@@ -75,17 +87,22 @@ export class House {
 
   /** What another program lists at a place. */
   ls(place: string, ...flags: string[]): string[] {
-    return spawnSync("ls", ["-1", ...flags, place], { encoding: "utf8" }).stdout.split("\n").filter((name) => name !== "");
+    return spawnSync("ls", ["-1", ...flags, place], { encoding: "utf8" })
+      .stdout.split("\n")
+      .filter((name) => name !== "");
   }
 }
 
 export const test = base.extend<{ house: House }, { template: string }>({
-  template: [async ({}, use) => {
-    const template = fs.mkdtempSync(path.join(os.tmpdir(), "eremos-world-"));
-    await generateWorld(template);
-    await use(template);
-    fs.rmSync(template, { recursive: true, force: true });
-  }, { scope: "worker", timeout: 120_000 }],
+  template: [
+    async ({}, use) => {
+      const template = fs.mkdtempSync(path.join(os.tmpdir(), "eremos-world-"));
+      await generateWorld(template);
+      await use(template);
+      fs.rmSync(template, { recursive: true, force: true });
+    },
+    { scope: "worker", timeout: 120_000 },
+  ],
   house: async ({ template }, use) => {
     const house = new House(template);
     await house.start();
@@ -106,7 +123,12 @@ export async function signIn(page: Page, house: House, password = PASSWORD): Pro
 }
 
 /** Locks a folder through the page. */
-export async function protect(page: Page, folder: string, visibility: "Hidden in place" | "In view" | "Tucked away", guard: "Sealed" | "Barred" | "Out of sight" = "Sealed"): Promise<void> {
+export async function protect(
+  page: Page,
+  folder: string,
+  visibility: "Hidden in place" | "In view" | "Tucked away",
+  guard: "Sealed" | "Barred" | "Out of sight" = "Sealed",
+): Promise<void> {
   await page.getByRole("button", { name: "Protect a folder…" }).last().click();
   const dialog = page.getByRole("dialog");
   await dialog.getByLabel("Folder or file").fill(folder);

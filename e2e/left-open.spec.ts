@@ -4,7 +4,9 @@ import type { Page } from "@playwright/test";
 import { PASSWORD, card, expect, signIn, test } from "./house";
 
 const openAnotherWay = async (page: Page, name: string, way: string): Promise<void> => {
-  await card(page, name).getByRole("button", { name: new RegExp(`^${name}`) }).click();
+  await card(page, name)
+    .getByRole("button", { name: new RegExp(`^${name}`) })
+    .click();
   await card(page, name).getByRole("button", { name: "Open in another way" }).click();
   await page.getByRole("menuitem", { name: way }).click();
   await expect(card(page, name).getByText("Open", { exact: true })).toBeVisible();
@@ -37,7 +39,10 @@ test("a folder is opened for a while, kept open longer, and asked about on the w
   await expect.poll(() => fs.existsSync(inside) || fs.readdirSync(payroll).length > 2).toBe(false);
 });
 
-test("what happens when it is left open is set for all and for one; a stop of Eremos locks it", async ({ page, house }) => {
+test("what happens when it is left open is set for all and for one; a stop of Eremos locks it", async ({
+  page,
+  house,
+}) => {
   const payroll = house.place("Workshop", "Payroll");
   expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   expect(house.eremos(["lock", payroll]).status).toBe(0);
@@ -46,7 +51,9 @@ test("what happens when it is left open is set for all and for one; a stop of Er
   await page.getByLabel("When nothing in it changes and no program holds its files, for").selectOption("an hour");
   await page.getByLabel("Sign out when the page was not touched for").selectOption("never");
   await page.getByRole("link", { name: "Desk" }).click();
-  await card(page, "Payroll").getByRole("button", { name: /^Payroll/ }).click();
+  await card(page, "Payroll")
+    .getByRole("button", { name: /^Payroll/ })
+    .click();
   await card(page, "Payroll").getByRole("button", { name: "Open in place" }).click();
   await expect(card(page, "Payroll").getByText(/Locks in (1 h|60 min).* if it isn't used/)).toBeVisible();
 
@@ -68,7 +75,9 @@ test("what happens when it is left open is set for all and for one; a stop of Er
   await expect(card(page, "Payroll").getByText("Stays open until you lock it")).toBeVisible();
   expect(house.eremos(["close"]).stdout).toContain("1 locked.");
   await expect(card(page, "Payroll").getByText("Locked", { exact: true })).toBeVisible();
-  await card(page, "Payroll").getByRole("button", { name: /^Payroll/ }).click();
+  await card(page, "Payroll")
+    .getByRole("button", { name: /^Payroll/ })
+    .click();
 
   await card(page, "Payroll").getByRole("link", { name: "Details" }).click();
   await page.getByRole("radio", { name: "Hidden in place" }).click();

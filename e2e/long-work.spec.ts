@@ -10,7 +10,8 @@ test.beforeEach(({ house }) => {
 
 function makeLarge(folder: string, megabytes: number): void {
   fs.mkdirSync(folder);
-  for (let i = 0; i < megabytes / 20; i++) fs.writeFileSync(path.join(folder, `take ${i}.raw`), Buffer.alloc(20_000_000, `take ${i}`));
+  for (let i = 0; i < megabytes / 20; i++)
+    fs.writeFileSync(path.join(folder, `take ${i}.raw`), Buffer.alloc(20_000_000, `take ${i}`));
   fs.utimesSync(folder, 1_700_000_000, 1_700_000_000);
 }
 
@@ -42,13 +43,19 @@ async function inTheMiddleOfALock(page: Page, house: House): Promise<{ folder: s
   return { folder, before };
 }
 
-test("a server that is stopped in the middle of a lock puts everything back before it ends", async ({ page, house }) => {
+test("a server that is stopped in the middle of a lock puts everything back before it ends", async ({
+  page,
+  house,
+}) => {
   const { folder, before } = await inTheMiddleOfALock(page, house);
   await house.stop("SIGTERM");
   expect(snapshot(folder)).toEqual(before);
 });
 
-test("a server killed in the middle of a lock puts the folder right at the next start, tells how far it was, and finishes it when asked", async ({ page, house }) => {
+test("a server killed in the middle of a lock puts the folder right at the next start, tells how far it was, and finishes it when asked", async ({
+  page,
+  house,
+}) => {
   const { folder, before } = await inTheMiddleOfALock(page, house);
   await house.stop("SIGKILL");
   await expect(page.getByRole("heading", { name: "Eremos was stopped" })).toBeVisible();
@@ -66,7 +73,10 @@ test("a server killed in the middle of a lock puts the folder right at the next 
   expect(snapshot(folder)).toEqual(before);
 });
 
-test("in view, the folder holds one page that leads here; the page follows the command line, live", async ({ page, house }) => {
+test("in view, the folder holds one page that leads here; the page follows the command line, live", async ({
+  page,
+  house,
+}) => {
   const folder = house.place("Home", "Adoption papers");
   const before = snapshot(folder);
   await signIn(page, house);
@@ -81,7 +91,11 @@ test("in view, the folder holds one page that leads here; the page follows the c
   await expect(locked.getByRole("link")).toHaveCount(0);
   await locked.goto(house.pageOf(folder));
   await expect(locked.getByRole("heading", { name: "Adoption papers" })).toBeVisible();
-  await expect(locked.getByRole("row", { name: "At this keyboard" }).getByRole("button", { name: "yes: Its name stands at its place." })).toBeVisible();
+  await expect(
+    locked
+      .getByRole("row", { name: "At this keyboard" })
+      .getByRole("button", { name: "yes: Its name stands at its place." }),
+  ).toBeVisible();
 
   expect(house.eremos(["unlock", folder], PASSWORD).status).toBe(0);
   await expect(card(page, "Adoption papers").getByText("Open", { exact: true })).toBeVisible();
@@ -98,7 +112,12 @@ test("refusals are explained before anything is touched; Places is live; paths c
   await page.getByRole("button", { name: "Protect a folder…" }).last().click();
   const dialog = page.getByRole("dialog");
   fs.symlinkSync("opening hours.md", house.place("Workshop", "link"));
-  for (const [typed, says] of [[house.world, "It is one of your places".toLowerCase()], ["/etc", "the system needs it"], [house.place("Workshop", "link"), "is a link"], [house.place("nowhere"), "There is nothing at"]] as const) {
+  for (const [typed, says] of [
+    [house.world, "It is one of your places".toLowerCase()],
+    ["/etc", "the system needs it"],
+    [house.place("Workshop", "link"), "is a link"],
+    [house.place("nowhere"), "There is nothing at"],
+  ] as const) {
     await dialog.getByLabel("Folder or file").fill(typed);
     await expect(dialog.getByRole("alert")).toContainText(says, { ignoreCase: true });
     await expect(dialog.getByRole("button", { name: "Lock it" })).toBeDisabled();

@@ -47,12 +47,17 @@ test("the off-limits list is edited in Settings, and its defaults restored", asy
   expect(house.eremos(["lock", house.place("Workshop", "Payroll")]).status).toBe(0);
 });
 
-test("a synced directory is named in Settings, and the table of a folder in it tells what its provider sees", async ({ page, house }) => {
+test("a synced directory is named in Settings, and the table of a folder in it tells what its provider sees", async ({
+  page,
+  house,
+}) => {
   expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   await signIn(page, house);
   expect(house.eremos(["lock", house.place("Home", "Recipes")]).status).toBe(0);
   const provider = page.getByRole("row", { name: "The provider of a synced directory" });
-  await card(page, "Recipes").getByRole("button", { name: /Recipes/ }).click();
+  await card(page, "Recipes")
+    .getByRole("button", { name: /Recipes/ })
+    .click();
   await card(page, "Recipes").getByRole("link", { name: "Details" }).click();
   await expect(page.getByRole("row", { name: "Somebody holding the disk" })).toBeVisible();
   await expect(provider.getByRole("button", { name: /^no: It lies in no synced directory/ })).toHaveCount(5);
@@ -76,15 +81,24 @@ test("a PIN set in Settings leads back in after the page signed out by itself", 
   await expect(page.getByLabel("Another PIN")).toBeVisible();
   await page.getByLabel("Sign out when the page was not touched for").selectOption("a minute");
   await expect(page.locator("input").and(page.getByLabel("PIN", { exact: true }))).toBeVisible({ timeout: 90_000 });
-  await page.locator("input").and(page.getByLabel("PIN", { exact: true })).fill("1111");
+  await page
+    .locator("input")
+    .and(page.getByLabel("PIN", { exact: true }))
+    .fill("1111");
   await page.getByRole("button", { name: "Go on" }).click();
   await expect(page.getByText("2 more tries")).toBeVisible();
-  await page.locator("input").and(page.getByLabel("PIN", { exact: true })).fill("7319");
+  await page
+    .locator("input")
+    .and(page.getByLabel("PIN", { exact: true }))
+    .fill("7319");
   await page.getByRole("button", { name: "Go on" }).click();
   await expect(page.getByRole("heading", { name: "Settings" })).toBeVisible();
 });
 
-test("staying signed in leads past the gate after a restart, until one signs out oneself; the table of who sees what says what it costs", async ({ page, house }) => {
+test("staying signed in leads past the gate after a restart, until one signs out oneself; the table of who sees what says what it costs", async ({
+  page,
+  house,
+}) => {
   expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   expect(house.eremos(["lock", house.place("Workshop", "Payroll")]).status).toBe(0);
   await signIn(page, house);
@@ -97,9 +111,16 @@ test("staying signed in leads past the gate after a restart, until one signs out
   await house.start();
   await page.goto(house.address);
   await expect(page.getByRole("heading", { name: "Your folders" })).toBeVisible();
-  await card(page, "Payroll").getByRole("button", { name: /Payroll/ }).click();
+  await card(page, "Payroll")
+    .getByRole("button", { name: /Payroll/ })
+    .click();
   await card(page, "Payroll").getByRole("link", { name: "Details" }).click();
-  await expect(page.getByRole("row", { name: /Somebody holding the disk/ }).getByRole("button", { name: /You stay signed in/ }).first()).toBeVisible();
+  await expect(
+    page
+      .getByRole("row", { name: /Somebody holding the disk/ })
+      .getByRole("button", { name: /You stay signed in/ })
+      .first(),
+  ).toBeVisible();
   await page.getByRole("button", { name: "Sign out" }).click();
   await expect(page.getByLabel("Master password")).toBeVisible();
   await page.reload();

@@ -3,12 +3,21 @@ import * as fs from "node:fs";
 import { snapshot } from "../core/test/world";
 import { PASSWORD, card, expect, signIn, test } from "./house";
 
-test("first run, lock, look, wrong password, open, edit, lock again, release: the tree is as it was", async ({ page, house }) => {
+test("first run, lock, look, wrong password, open, edit, lock again, release: the tree is as it was", async ({
+  page,
+  house,
+}) => {
   const payroll = house.place("Workshop", "Payroll");
   const before = snapshot(payroll);
   const errors: string[] = [];
   page.on("pageerror", (error) => errors.push(error.message));
-  page.on("console", (message) => message.type() === "error" && /Content Security Policy|Hydration/.test(message.text()) && errors.push(message.text()));
+  page.on(
+    "console",
+    (message) =>
+      message.type() === "error" &&
+      /Content Security Policy|Hydration/.test(message.text()) &&
+      errors.push(message.text()),
+  );
 
   await test.step("first run", async () => {
     await page.goto(house.address);
@@ -30,7 +39,10 @@ test("first run, lock, look, wrong password, open, edit, lock again, release: th
     await expect(code).toHaveCount(8);
     const groups = await code.allInnerTexts();
     await expect(page.getByRole("button", { name: "Print it" })).toBeVisible();
-    const [sheet] = await Promise.all([page.waitForEvent("download"), page.getByRole("button", { name: "Save the sheet (PDF)" }).click()]);
+    const [sheet] = await Promise.all([
+      page.waitForEvent("download"),
+      page.getByRole("button", { name: "Save the sheet (PDF)" }).click(),
+    ]);
     await sheet.saveAs(`${house.base}/sheet.pdf`);
     const printed = spawnSync("pdftotext", ["-layout", `${house.base}/sheet.pdf`, "-"], { encoding: "utf8" }).stdout;
     for (const group of groups) expect(printed).toContain(group.split("\n").at(-1));
@@ -59,7 +71,13 @@ test("first run, lock, look, wrong password, open, edit, lock again, release: th
     await expect(card(page, "Payroll").getByText("Locked", { exact: true })).toBeVisible();
     await expect(listing.getByText("Payroll")).toBeHidden();
     await expect(page.getByText("Payroll is not one of them.")).toBeVisible();
-    expect(house.ls(house.place("Workshop")).sort()).toEqual(["Appraisals 2026", "Bow stock", "Instrument photos", "Varnish notes", "opening hours.md"]);
+    expect(house.ls(house.place("Workshop")).sort()).toEqual([
+      "Appraisals 2026",
+      "Bow stock",
+      "Instrument photos",
+      "Varnish notes",
+      "opening hours.md",
+    ]);
     const all = house.ls(house.place("Workshop"), "-A");
     expect(all.filter((name) => name.startsWith("."))).toEqual([expect.stringMatching(/^\.[0-9a-f]{20}$/)]);
     await page.getByText("Holding the disk").click();

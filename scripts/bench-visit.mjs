@@ -65,14 +65,32 @@ async function throughDav() {
   const folder = join(world, "Films");
   mkdirSync(folder, { recursive: true });
   makeCorpus(folder, { files: 1, directories: 1, size: () => DAV_BYTES });
-  const env = { ...process.env, EREMOS_DATA: join(base, "data"), EREMOS_PLACES: world, XDG_CONFIG_HOME: join(base, "config") };
-  const eremos = (...args) => spawnSync("node", [join(root, "cli/bin/eremos.mjs"), ...args], { env, input: `${PASSWORD}\n`, encoding: "utf8" });
+  const env = {
+    ...process.env,
+    EREMOS_DATA: join(base, "data"),
+    EREMOS_PLACES: world,
+    XDG_CONFIG_HOME: join(base, "config"),
+  };
+  const eremos = (...args) =>
+    spawnSync("node", [join(root, "cli/bin/eremos.mjs"), ...args], { env, input: `${PASSWORD}\n`, encoding: "utf8" });
   eremos("setup", "--password-stdin");
   eremos("lock", folder);
-  const visit = spawn("node", [join(root, "cli/bin/eremos.mjs"), "visit", folder, "--json", "--password-stdin"], { env, stdio: ["pipe", "pipe", "inherit"] });
+  const visit = spawn("node", [join(root, "cli/bin/eremos.mjs"), "visit", folder, "--json", "--password-stdin"], {
+    env,
+    stdio: ["pipe", "pipe", "inherit"],
+  });
   visit.stdin.end(`${PASSWORD}\n`);
-  const { url, user, password } = JSON.parse(await new Promise((resolve) => visit.stdout.once("data", (part) => resolve(String(part)))));
-  const get = () => Number(spawnSync("curl", ["-s", "-o", "/dev/null", "-w", "%{time_total}", "-u", `${user}:${password}`, `${url}d0/file%200`], { encoding: "utf8" }).stdout);
+  const { url, user, password } = JSON.parse(
+    await new Promise((resolve) => visit.stdout.once("data", (part) => resolve(String(part)))),
+  );
+  const get = () =>
+    Number(
+      spawnSync(
+        "curl",
+        ["-s", "-o", "/dev/null", "-w", "%{time_total}", "-u", `${user}:${password}`, `${url}d0/file%200`],
+        { encoding: "utf8" },
+      ).stdout,
+    );
   get();
   const times = [];
   const raws = [];
@@ -93,7 +111,10 @@ try {
   const { dav, raw, peak } = await throughDav();
   const small = folders["100 files"];
   const ms = (seconds) => (seconds * 1000).toFixed(2);
-  const rows = Object.entries(folders).map(([name, { open, first }]) => `| ${name} | ${ms(open)} | ${(open / small.open).toFixed(1)} | ${ms(first)} | ${(first / small.first).toFixed(1)} |`);
+  const rows = Object.entries(folders).map(
+    ([name, { open, first }]) =>
+      `| ${name} | ${ms(open)} | ${(open / small.open).toFixed(1)} | ${ms(first)} | ${(first / small.first).toFixed(1)} |`,
+  );
   const text = `# Benchmarks of visits
 
 \`npm run bench:visit\`, on disk, medians; ${cpus().length} cores (${cpus()[0]?.model ?? "unknown"}), Node ${process.version}. Beginning a visit without the password's own

@@ -4,7 +4,16 @@
  * `--place=disk`, `--corpus=…`: only that; what the file holds of others stays.
  */
 import { execFileSync, spawnSync } from "node:child_process";
-import { appendFileSync, existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, truncateSync, writeFileSync } from "node:fs";
+import {
+  appendFileSync,
+  existsSync,
+  mkdirSync,
+  mkdtempSync,
+  readFileSync,
+  rmSync,
+  truncateSync,
+  writeFileSync,
+} from "node:fs";
 import { cpus, tmpdir, totalmem } from "node:os";
 import { join } from "node:path";
 import { CORPORA, bytesOf, makeCorpus } from "./bench/corpora.mjs";
@@ -22,7 +31,10 @@ const core = await import("@eremos/core");
 const quick = process.argv.includes("--quick");
 const ROUNDS = quick ? 1 : 5;
 const PLACES = { tmpfs: "/dev/shm", disk: tmpdir() };
-const only = (flag, names) => names.filter((name) => !process.argv.some((word) => word.startsWith(`${flag}=`)) || process.argv.includes(`${flag}=${name}`));
+const only = (flag, names) =>
+  names.filter(
+    (name) => !process.argv.some((word) => word.startsWith(`${flag}=`)) || process.argv.includes(`${flag}=${name}`),
+  );
 
 const { envelope, rootKey } = await core.createOwner("violin varnish at dusk", core.newRecoveryCode(), core.LEAST_COST);
 const known = house(core, envelope, rootKey, core.generateSigningKey().publicKey);
@@ -49,11 +61,21 @@ async function round(base, folder, shape, into) {
   cipher.wipe();
   clear();
   settle();
-  note("tar | openssl", shell(`tar -C '${folder}' -cf - . | openssl enc -aes-256-ctr -K ${"1".repeat(64)} -iv ${"2".repeat(32)} > '${beside}'; sync -f '${base}'`));
+  note(
+    "tar | openssl",
+    shell(
+      `tar -C '${folder}' -cf - . | openssl enc -aes-256-ctr -K ${"1".repeat(64)} -iv ${"2".repeat(32)} > '${beside}'; sync -f '${base}'`,
+    ),
+  );
   clear();
   if (shape.zip) {
     settle();
-    note("AES ZIP", shell(`cd '${folder}' && bsdtar --options zip:encryption=aes256 --passphrase 'violin varnish at dusk' -a -cf '${beside}.zip' . && sync -f '${base}'`));
+    note(
+      "AES ZIP",
+      shell(
+        `cd '${folder}' && bsdtar --options zip:encryption=aes256 --passphrase 'violin varnish at dusk' -a -cf '${beside}.zip' . && sync -f '${base}'`,
+      ),
+    );
     rmSync(`${beside}.zip`);
   }
 
@@ -86,8 +108,20 @@ async function round(base, folder, shape, into) {
 /** Memory of a process of its own, KiB: idle, locking, opening. */
 function memory(base, folder) {
   const kept = join(base, "owner.json");
-  writeFileSync(kept, JSON.stringify({ owner: envelope, rootKey: rootKey.toString("base64"), device: Buffer.from(known.device).toString("base64"), folder: newId() }));
-  const most = (verb) => Number(spawnSync("node", [join(root, "scripts/bench/memory.mjs"), verb, folder, kept], { encoding: "utf8", cwd: root }).stdout);
+  writeFileSync(
+    kept,
+    JSON.stringify({
+      owner: envelope,
+      rootKey: rootKey.toString("base64"),
+      device: Buffer.from(known.device).toString("base64"),
+      folder: newId(),
+    }),
+  );
+  const most = (verb) =>
+    Number(
+      spawnSync("node", [join(root, "scripts/bench/memory.mjs"), verb, folder, kept], { encoding: "utf8", cwd: root })
+        .stdout,
+    );
   return { idle: most("idle"), lock: most("lock"), open: most("open") };
 }
 
@@ -108,19 +142,44 @@ for (const place of only("--place", Object.keys(PLACES))) {
       makeCorpus(folder, shape);
       const measured = {};
       for (let i = 0; i < ROUNDS; i++) await round(base, folder, shape, measured);
-      results.push({ place, corpus, files: shape.files, bytes: bytesOf(shape), measured, memory: memory(base, folder) });
-      process.stdout.write(`${place}, ${corpus}: ${Object.entries(measured).map(([name, { wall, cpu }]) => `${name} ${median(wall).toPrecision(3)} s (CPU ${median(cpu).toPrecision(3)})`).join(", ")}, memory ${JSON.stringify(results.at(-1).memory)}\n`);
+      results.push({
+        place,
+        corpus,
+        files: shape.files,
+        bytes: bytesOf(shape),
+        measured,
+        memory: memory(base, folder),
+      });
+      process.stdout.write(
+        `${place}, ${corpus}: ${Object.entries(measured)
+          .map(
+            ([name, { wall, cpu }]) => `${name} ${median(wall).toPrecision(3)} s (CPU ${median(cpu).toPrecision(3)})`,
+          )
+          .join(", ")}, memory ${JSON.stringify(results.at(-1).memory)}\n`,
+      );
     } finally {
       rmSync(base, { recursive: true, force: true });
     }
   }
 }
-const machine = { cpu: cpus()[0]?.model ?? "unknown", cores: cpus().length, memoryGiB: Math.round(totalmem() / 2 ** 30), node: process.version, rounds: ROUNDS };
+const machine = {
+  cpu: cpus()[0]?.model ?? "unknown",
+  cores: cpus().length,
+  memoryGiB: Math.round(totalmem() / 2 ** 30),
+  node: process.version,
+  rounds: ROUNDS,
+};
 const json = join(root, "docs", "benchmarks.json");
 const isSame = (a) => (b) => a.place === b.place && a.corpus === b.corpus;
-const earlier = existsSync(json) ? JSON.parse(readFileSync(json, "utf8")).seconds.filter((result) => !results.some(isSame(result))) : [];
+const earlier = existsSync(json)
+  ? JSON.parse(readFileSync(json, "utf8")).seconds.filter((result) => !results.some(isSame(result)))
+  : [];
 const order = ({ place, corpus }) => Object.keys(PLACES).indexOf(place) * 10 + Object.keys(CORPORA).indexOf(corpus);
-const written = report({ machine, startUp: startUp(), results: [...earlier, ...results].sort((a, b) => order(a) - order(b)) });
+const written = report({
+  machine,
+  startUp: startUp(),
+  results: [...earlier, ...results].sort((a, b) => order(a) - order(b)),
+});
 if (quick) process.stdout.write(`\n${written.tables}\n`);
 else {
   writeFileSync(json, written.json);

@@ -6,14 +6,40 @@ import { fileURLToPath } from "node:url";
 import { build } from "esbuild";
 
 const root = fileURLToPath(new URL("..", import.meta.url));
-const common = { absWorkingDir: root, bundle: true, platform: "node", format: "esm", target: "node20", packages: "external", splitting: true, sourcemap: true, logLevel: "warning" };
+const common = {
+  absWorkingDir: root,
+  bundle: true,
+  platform: "node",
+  format: "esm",
+  target: "node20",
+  packages: "external",
+  splitting: true,
+  sourcemap: true,
+  logLevel: "warning",
+};
 
 export async function bundle() {
-  for (const storey of ["core", "server", "cli", "demo", "rescue"]) rmSync(join(root, storey, "dist"), { recursive: true, force: true });
-  await build({ ...common, entryPoints: ["core/src/index.ts", "core/src/worker/engine-worker.ts"], entryNames: "[name]", outdir: "core/dist" });
-  await build({ ...common, entryPoints: ["server/src/index.ts", "server/src/visit/visit-worker.ts", "server/src/http/session-main.ts"], entryNames: "[name]", outdir: "server/dist" });
+  for (const storey of ["core", "server", "cli", "demo", "rescue"])
+    rmSync(join(root, storey, "dist"), { recursive: true, force: true });
+  await build({
+    ...common,
+    entryPoints: ["core/src/index.ts", "core/src/worker/engine-worker.ts"],
+    entryNames: "[name]",
+    outdir: "core/dist",
+  });
+  await build({
+    ...common,
+    entryPoints: ["server/src/index.ts", "server/src/visit/visit-worker.ts", "server/src/http/session-main.ts"],
+    entryNames: "[name]",
+    outdir: "server/dist",
+  });
   await build({ ...common, entryPoints: ["cli/src/eremos.ts"], outdir: "cli/dist" });
-  await build({ ...common, entryPoints: ["demo/src/generate.ts", "demo/src/broken.ts"], entryNames: "[name]", outdir: "demo/dist" });
+  await build({
+    ...common,
+    entryPoints: ["demo/src/generate.ts", "demo/src/broken.ts"],
+    entryNames: "[name]",
+    outdir: "demo/dist",
+  });
   await bundleScript();
   await bundlePage();
 }
@@ -24,26 +50,56 @@ const standIns = { "@node-rs/argon2": "./rescue/src/stand-ins/argon2.ts", koffi:
 /** Of the schemas' messages nobody reads one; all their languages would make half of each file. */
 const oneLanguage = {
   name: "one-language",
-  setup: ({ onLoad }) => onLoad({ filter: /zod\/v4\/locales\/index\.js$/ }, () => ({ contents: 'export { default as en } from "./en.js";' })),
+  setup: ({ onLoad }) =>
+    onLoad({ filter: /zod\/v4\/locales\/index\.js$/ }, () => ({
+      contents: 'export { default as en } from "./en.js";',
+    })),
 };
 
 /** One file for Node, with everything in it. */
 async function bundleScript() {
   await build({
-    ...common, splitting: false, sourcemap: false, packages: "bundle", minifySyntax: true, minifyWhitespace: true, legalComments: "inline", alias: standIns, plugins: [oneLanguage], entryPoints: ["rescue/src/script.ts"], outfile: "rescue/dist/rescue.mjs",
-    banner: { js: "#!/usr/bin/env node\nimport { createRequire as requireFrom } from 'node:module'; const require = requireFrom(import.meta.url);" },
+    ...common,
+    splitting: false,
+    sourcemap: false,
+    packages: "bundle",
+    minifySyntax: true,
+    minifyWhitespace: true,
+    legalComments: "inline",
+    alias: standIns,
+    plugins: [oneLanguage],
+    entryPoints: ["rescue/src/script.ts"],
+    outfile: "rescue/dist/rescue.mjs",
+    banner: {
+      js: "#!/usr/bin/env node\nimport { createRequire as requireFrom } from 'node:module'; const require = requireFrom(import.meta.url);",
+    },
   });
 }
 
 /** One page, with everything in it; its own policy lets nothing else run, and nothing be fetched. */
 async function bundlePage() {
   const { outputFiles } = await build({
-    absWorkingDir: root, bundle: true, write: false, platform: "browser", format: "iife", target: "es2022", minify: true, legalComments: "eof", logLevel: "warning",
-    alias: { ...standIns, "node:crypto": "./rescue/src/stand-ins/node-crypto.ts" }, inject: ["rescue/src/stand-ins/buffer.ts"], plugins: [oneLanguage], entryPoints: ["rescue/src/page.ts"], outfile: "page.js",
+    absWorkingDir: root,
+    bundle: true,
+    write: false,
+    platform: "browser",
+    format: "iife",
+    target: "es2022",
+    minify: true,
+    legalComments: "eof",
+    logLevel: "warning",
+    alias: { ...standIns, "node:crypto": "./rescue/src/stand-ins/node-crypto.ts" },
+    inject: ["rescue/src/stand-ins/buffer.ts"],
+    plugins: [oneLanguage],
+    entryPoints: ["rescue/src/page.ts"],
+    outfile: "page.js",
   });
   const script = outputFiles[0].text.trim().replaceAll("</script", "<\\/script");
   const style = readFileSync(join(root, "rescue/src/page.css"), "utf8");
   const hash = (text) => `sha256-${createHash("sha256").update(text).digest("base64")}`;
   const values = { STYLE: style, SCRIPT: script, STYLE_HASH: hash(style), SCRIPT_HASH: hash(script) };
-  writeFileSync(join(root, "rescue/dist/rescue.html"), readFileSync(join(root, "rescue/src/page.html"), "utf8").replace(/%([A-Z_]+)%/g, (_whole, name) => values[name]));
+  writeFileSync(
+    join(root, "rescue/dist/rescue.html"),
+    readFileSync(join(root, "rescue/src/page.html"), "utf8").replace(/%([A-Z_]+)%/g, (_whole, name) => values[name]),
+  );
 }

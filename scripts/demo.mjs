@@ -31,12 +31,32 @@ const letters = join(demo, "mail box");
 process.env.EREMOS_MAIL = `smtp://127.0.0.1:${(await startMailBox(letters)).port}?from=ines@workshop.example`;
 process.env.EREMOS_SYNCED = join(world, "Cloud drive");
 if (!existsSync(join(data, "owner.json"))) {
-  run("node", ["cli/bin/eremos.mjs", "setup", "--password-stdin", "--hint", "four things on the bench"], { input: `${DEMO_PASSWORD}\n`, stdio: ["pipe", "ignore", "inherit"] });
+  run("node", ["cli/bin/eremos.mjs", "setup", "--password-stdin", "--hint", "four things on the bench"], {
+    input: `${DEMO_PASSWORD}\n`,
+    stdio: ["pipe", "ignore", "inherit"],
+  });
 }
 if (!existsSync(join(world, "Broken cases", "Cut off"))) {
   process.stdout.write("Breaking a few things, for Ways back…\n");
   const { breakThings, eremosOf } = await import("../demo/dist/broken.js");
-  await breakThings(world, eremosOf("cli/bin/eremos.mjs", process.env, DEMO_PASSWORD, (words, env, input) => spawnSync("node", ["cli/bin/eremos.mjs", ...words], { cwd: root, env, input, stdio: ["pipe", "ignore", "ignore"] }).status === 0));
+  await breakThings(
+    world,
+    eremosOf(
+      "cli/bin/eremos.mjs",
+      process.env,
+      DEMO_PASSWORD,
+      (words, env, input) =>
+        spawnSync("node", ["cli/bin/eremos.mjs", ...words], {
+          cwd: root,
+          env,
+          input,
+          stdio: ["pipe", "ignore", "ignore"],
+        }).status === 0,
+    ),
+  );
 }
-const ready = (address) => process.stdout.write(`\n  Eremos is at      ${address}\n  Master password   ${DEMO_PASSWORD}\n  The demo world    ${world}\n  Mail lands in     ${letters}\n\n  Stop it with Ctrl C.\n`);
+const ready = (address) =>
+  process.stdout.write(
+    `\n  Eremos is at      ${address}\n  Master password   ${DEMO_PASSWORD}\n  The demo world    ${world}\n  Mail lands in     ${letters}\n\n  Stop it with Ctrl C.\n`,
+  );
 await serveHere(ready).catch((error) => fail(error.message));

@@ -21,21 +21,53 @@ const shots = join(root, "docs", "screenshots");
 mkdirSync(shots, { recursive: true });
 await generateWorld(world);
 mkdirSync(join(world, "Workshop", "Recordings"));
-for (let i = 1; i <= 40; i++) writeFileSync(join(world, "Workshop", "Recordings", `take ${i}.wav`), Buffer.alloc(60_000_000, `take ${i}`));
+for (let i = 1; i <= 40; i++)
+  writeFileSync(join(world, "Workshop", "Recordings", `take ${i}.wav`), Buffer.alloc(60_000_000, `take ${i}`));
 
-const server = spawn("node", ["cli/bin/eremos.mjs", "serve"], { cwd: root, env: { ...process.env, EREMOS_PORT: "0", EREMOS_DATA: join(base, "data"), EREMOS_PLACES: world, EREMOS_SYNCED: join(world, "Cloud drive"), XDG_DATA_HOME: join(base, "share"), XDG_CONFIG_HOME: join(base, "config") }, stdio: ["ignore", "ignore", "pipe"] });
-const address = await new Promise((resolve) => server.stderr.on("data", (part) => {
-  const found = /at (http:\S+)/.exec(String(part));
-  if (found) resolve(found[1]);
-}));
-const browser = await chromium.launch({ executablePath: "/usr/bin/chromium", args: ["--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"] });
+const server = spawn("node", ["cli/bin/eremos.mjs", "serve"], {
+  cwd: root,
+  env: {
+    ...process.env,
+    EREMOS_PORT: "0",
+    EREMOS_DATA: join(base, "data"),
+    EREMOS_PLACES: world,
+    EREMOS_SYNCED: join(world, "Cloud drive"),
+    XDG_DATA_HOME: join(base, "share"),
+    XDG_CONFIG_HOME: join(base, "config"),
+  },
+  stdio: ["ignore", "ignore", "pipe"],
+});
+const address = await new Promise((resolve) =>
+  server.stderr.on("data", (part) => {
+    const found = /at (http:\S+)/.exec(String(part));
+    if (found) resolve(found[1]);
+  }),
+);
+const browser = await chromium.launch({
+  executablePath: "/usr/bin/chromium",
+  args: [
+    "--headless",
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+  ],
+});
 const page = await browser.newPage({ viewport: { width: 1280, height: 800 }, colorScheme: "light", locale: "en-GB" });
 const shot = async (name) => {
   await page.waitForTimeout(700);
   await page.screenshot({ path: join(shots, `${name}.png`) });
 };
 const card = (name) => page.getByRole("article", { name });
-const quiet = () => page.getByRole("listitem").filter({ has: page.getByRole("button", { name: "Close toast" }) }).first().waitFor({ state: "detached", timeout: 20_000 });
+const quiet = () =>
+  page
+    .getByRole("listitem")
+    .filter({ has: page.getByRole("button", { name: "Close toast" }) })
+    .first()
+    .waitFor({ state: "detached", timeout: 20_000 });
 
 async function lock(path, name, visibility, guard = "Sealed") {
   await page.getByRole("button", { name: "Protect a folder…" }).last().click();
@@ -61,9 +93,12 @@ try {
   await page.getByRole("button", { name: "Continue to the recovery code" }).click();
   await page.getByRole("heading", { name: "Keep your recovery code" }).waitFor();
   await shot("recovery-code");
-  const groups = (await page.getByRole("list", { name: "Recovery code" }).getByRole("listitem").allInnerTexts()).map((text) => text.split("\n").at(-1));
+  const groups = (await page.getByRole("list", { name: "Recovery code" }).getByRole("listitem").allInnerTexts()).map(
+    (text) => text.split("\n").at(-1),
+  );
   await page.getByRole("button", { name: "I have it on paper" }).click();
-  for (const label of await page.locator("label").allInnerTexts()) await page.getByLabel(label).fill(groups[Number(/\d/.exec(label)[0]) - 1]);
+  for (const label of await page.locator("label").allInnerTexts())
+    await page.getByLabel(label).fill(groups[Number(/\d/.exec(label)[0]) - 1]);
   await page.getByRole("button", { name: "Finish" }).click();
   await page.getByText("Nothing is protected yet").waitFor();
   await shot("desk-empty");
@@ -90,9 +125,15 @@ try {
   await page.getByText("At this keyboard").click();
 
   await page.getByRole("button", { name: "Protect a folder…" }).last().click();
-  await page.getByRole("dialog").getByLabel("Folder or file").fill(join(world, "Workshop", "Recordings"));
+  await page
+    .getByRole("dialog")
+    .getByLabel("Folder or file")
+    .fill(join(world, "Workshop", "Recordings"));
   await page.getByRole("button", { name: "Lock Recordings" }).click();
-  await card("Recordings").getByRole("group", { name: "Locking under way" }).getByText(/MB\/s|GB\/s/).waitFor();
+  await card("Recordings")
+    .getByRole("group", { name: "Locking under way" })
+    .getByText(/MB\/s|GB\/s/)
+    .waitFor();
   await page.waitForTimeout(500);
   await shot("progress");
   await card("Recordings").getByText("Locked", { exact: true }).waitFor({ timeout: 60_000 });
@@ -100,7 +141,10 @@ try {
   await page.getByRole("button", { name: "Surprise for Jonas" }).first().click();
   await card("Surprise for Jonas").getByRole("link", { name: "Details" }).click();
   await page.getByRole("button", { name: "Check every byte" }).click();
-  await page.getByText(/is whole/).first().waitFor();
+  await page
+    .getByText(/is whole/)
+    .first()
+    .waitFor();
   await page.getByRole("button", { name: "Insure it…" }).click();
   await page.getByRole("dialog").getByRole("button", { name: "Insure it" }).click();
   await page.getByText(/Repairs damage of up to/).waitFor();
@@ -131,7 +175,9 @@ try {
   await page.getByLabel("Your name, as it stands on their sheets").fill("Ines Varga");
   for (const [i, name] of ["Tomas Lind", "Mirela Ostrov", "Pavel Hruza"].entries()) {
     await page.getByLabel(`Name of keyholder ${i + 1}`).fill(name);
-    await page.getByLabel(`Mail address of keyholder ${i + 1}`).fill(`${name.split(" ")[0].toLowerCase()}@strings.example`);
+    await page
+      .getByLabel(`Mail address of keyholder ${i + 1}`)
+      .fill(`${name.split(" ")[0].toLowerCase()}@strings.example`);
   }
   await page.getByLabel("Present master password").fill(PASSWORD);
   await page.getByRole("button", { name: "Make the shares" }).click();
@@ -139,7 +185,11 @@ try {
   await quiet();
   await page.getByRole("heading", { name: "Keyholders" }).evaluate((heading) => heading.scrollIntoView());
   await shot("keyholders");
-  const reader = await browser.newPage({ viewport: { width: 1280, height: 1120 }, colorScheme: "light", locale: "en-GB" });
+  const reader = await browser.newPage({
+    viewport: { width: 1280, height: 1120 },
+    colorScheme: "light",
+    locale: "en-GB",
+  });
   await reader.goto(pathToFileURL(join(root, "rescue", "dist", "rescue.html")).toString());
   await reader.setInputFiles("#folder", join(world, "Workshop", "Appraisals 2026"));
   await reader.getByLabel("Master password", { exact: true }).fill(PASSWORD);

@@ -16,7 +16,9 @@ export function fail(sentence) {
 export function requireNode() {
   const [major, minor] = process.versions.node.split(".").map(Number);
   if (major < LEAST_NODE[0] || (major === LEAST_NODE[0] && minor < LEAST_NODE[1])) {
-    fail(`Eremos needs Node.js ${LEAST_NODE.join(".")} or newer; this is ${process.versions.node}. Install a newer one and run this again.`);
+    fail(
+      `Eremos needs Node.js ${LEAST_NODE.join(".")} or newer; this is ${process.versions.node}. Install a newer one and run this again.`,
+    );
   }
 }
 
@@ -38,7 +40,10 @@ const TEST_PROGRAMS = [
   { there: ["strace", ["-V"]], packages: ["strace"] },
   { there: ["strings", ["--version"]], packages: ["binutils"] },
   { there: ["dbus-daemon", ["--version"]], packages: ["dbus-daemon"] },
-  { there: ["sh", ["-c", "test -f /usr/share/gvfs/mounts/dav.mount && command -v gio"]], packages: ["gvfs-backends", "libglib2.0-bin"] },
+  {
+    there: ["sh", ["-c", "test -f /usr/share/gvfs/mounts/dav.mount && command -v gio"]],
+    packages: ["gvfs-backends", "libglib2.0-bin"],
+  },
   { there: ["pdftoppm", ["-v"]], packages: ["poppler-utils"] },
   { there: ["zbarimg", ["--version"]], packages: ["zbar-tools"] },
   { there: ["sh", ["-c", "command -v litmus"]], packages: ["litmus"] },
@@ -50,7 +55,10 @@ const TEST_PROGRAMS = [
   { there: ["sh", ["-c", "command -v mkfs.exfat"]], packages: ["exfatprogs"] },
   { there: ["mount.exfat-fuse", ["-V"]], packages: ["exfat-fuse"] },
   { there: ["ntfs-3g", ["--version"]], packages: ["ntfs-3g"] },
-  { there: ["/usr/bin/python3", ["-c", "import argon2, cryptography"]], packages: ["python3", "python3-argon2", "python3-cryptography"] },
+  {
+    there: ["/usr/bin/python3", ["-c", "import argon2, cryptography"]],
+    packages: ["python3", "python3-argon2", "python3-cryptography"],
+  },
 ];
 
 const BENCH_PROGRAMS = [
@@ -59,11 +67,17 @@ const BENCH_PROGRAMS = [
 ];
 
 function installPrograms(programs, why) {
-  const missing = programs.filter(({ there: [program, args] }) => spawnSync(program, args).status !== 0).flatMap(({ packages }) => packages);
+  const missing = programs
+    .filter(({ there: [program, args] }) => spawnSync(program, args).status !== 0)
+    .flatMap(({ packages }) => packages);
   if (missing.length === 0) return;
   process.stdout.write(`Installing what ${why}: ${missing.join(", ")}…\n`);
   const [program, ...before] = process.getuid?.() === 0 ? ["apt-get"] : ["sudo", "apt-get"];
-  const apt = (...args) => run(program, [...before, ...args], { env: { ...process.env, DEBIAN_FRONTEND: "noninteractive" }, stdio: ["ignore", "ignore", "inherit"] });
+  const apt = (...args) =>
+    run(program, [...before, ...args], {
+      env: { ...process.env, DEBIAN_FRONTEND: "noninteractive" },
+      stdio: ["ignore", "ignore", "inherit"],
+    });
   apt("update");
   apt("install", "-y", "--no-install-recommends", ...missing);
 }
@@ -108,7 +122,10 @@ export async function build() {
   process.stdout.write("Building Eremos…\n");
   const { bundle } = await import("./bundle.mjs");
   await bundle();
-  run("npx", ["next", "build", "web"], { env: { ...process.env, NEXT_TELEMETRY_DISABLED: "1", NODE_ENV: "production" }, stdio: ["ignore", "ignore", "inherit"] });
+  run("npx", ["next", "build", "web"], {
+    env: { ...process.env, NEXT_TELEMETRY_DISABLED: "1", NODE_ENV: "production" },
+    stdio: ["ignore", "ignore", "inherit"],
+  });
   writeFileSync(stamp, now);
 }
 

@@ -31,7 +31,9 @@ function check(name, args) {
 function suite(name, args, report, countsOf) {
   process.stdout.write(`\n== ${name}\n`);
   const { status } = spawnSync("npx", args, { cwd: root, stdio: "inherit" });
-  const counts = existsSync(report) ? countsOf(JSON.parse(readFileSync(report, "utf8"))) : { passed: 0, failed: 0, skipped: 0 };
+  const counts = existsSync(report)
+    ? countsOf(JSON.parse(readFileSync(report, "utf8")))
+    : { passed: 0, failed: 0, skipped: 0 };
   passed += counts.passed;
   skipped += counts.skipped;
   failed += counts.failed + (status !== 0 && counts.failed === 0 ? 1 : 0);
@@ -42,14 +44,46 @@ if (!deep) {
   check("types of the page", ["tsc", "-p", "web/tsconfig.check.json"]);
   check("types of the rescue page", ["tsc", "-p", "rescue/tsconfig.json"]);
   check("style", ["eslint", ".", "--max-warnings", "0"]);
-  check("direction of imports", ["depcruise", "--config", ".dependency-cruiser.cjs", "core/src", "server/src", "cli/src", "rescue/src", "web"]);
+  check("direction of imports", [
+    "depcruise",
+    "--config",
+    ".dependency-cruiser.cjs",
+    "core/src",
+    "server/src",
+    "cli/src",
+    "rescue/src",
+    "web",
+  ]);
 }
 const vitest = join(results, "vitest.json");
-suite("core, server, command line", ["vitest", "run", ...(deep ? ["core", "cli/test/kill.test.ts"] : []), "--reporter=default", "--reporter=json", `--outputFile.json=${vitest}`], vitest, (report) => ({ passed: report.numPassedTests, failed: report.numFailedTests, skipped: report.numPendingTests + report.numTodoTests }));
+suite(
+  "core, server, command line",
+  [
+    "vitest",
+    "run",
+    ...(deep ? ["core", "cli/test/kill.test.ts"] : []),
+    "--reporter=default",
+    "--reporter=json",
+    `--outputFile.json=${vitest}`,
+  ],
+  vitest,
+  (report) => ({
+    passed: report.numPassedTests,
+    failed: report.numFailedTests,
+    skipped: report.numPendingTests + report.numTodoTests,
+  }),
+);
 if (!deep) {
   const browser = join(results, "playwright.json");
-  suite("the interface", ["playwright", "test"], browser, ({ stats }) => ({ passed: stats.expected + stats.flaky, failed: stats.unexpected, skipped: stats.skipped }));
+  suite("the interface", ["playwright", "test"], browser, ({ stats }) => ({
+    passed: stats.expected + stats.flaky,
+    failed: stats.unexpected,
+    skipped: stats.skipped,
+  }));
 }
-if (skipped > 0) process.stdout.write(`\n${skipped} skipped: they need another account, a mounted drive or something else that can't be had here.\n`);
+if (skipped > 0)
+  process.stdout.write(
+    `\n${skipped} skipped: they need another account, a mounted drive or something else that can't be had here.\n`,
+  );
 process.stdout.write(`\n${passed} passed, ${failed} failed\n`);
 process.exitCode = failed === 0 ? 0 : 1;

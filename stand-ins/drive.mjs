@@ -5,7 +5,8 @@
 import { existsSync, mkdirSync, readFileSync, renameSync, writeFileSync } from "node:fs";
 import { dirname, join } from "node:path";
 
-const escaped = (path) => path.replace(/[ \t\n\\]/g, (character) => `\\${character.charCodeAt(0).toString(8).padStart(3, "0")}`);
+const escaped = (path) =>
+  path.replace(/[ \t\n\\]/g, (character) => `\\${character.charCodeAt(0).toString(8).padStart(3, "0")}`);
 const unescaped = (text) => text.replace(/\\(\d{3})/g, (_all, octal) => String.fromCharCode(parseInt(octal, 8)));
 
 export class StandInDrive {

@@ -1,1 +1,4 @@
-export function startMailBox(directory: string, port?: number): Promise<{ readonly port: number; close(): Promise<void> }>;
+export function startMailBox(
+  directory: string,
+  port?: number,
+): Promise<{ readonly port: number; close(): Promise<void> }>;

@@ -10,12 +10,18 @@ export async function startMailBox(directory, port = 0) {
   mkdirSync(directory, { recursive: true });
   let letters = 0;
   const server = new SMTPServer({
-    authOptional: true, disabledCommands: ["STARTTLS"], disableReverseLookup: true, logger: false,
+    authOptional: true,
+    disabledCommands: ["STARTTLS"],
+    disableReverseLookup: true,
+    logger: false,
     onData(stream, session, done) {
       const parts = [];
       stream.on("data", (part) => parts.push(part));
       stream.on("end", () => {
-        const to = session.envelope.rcptTo.map(({ address }) => address).join(", ").replaceAll("/", "_");
+        const to = session.envelope.rcptTo
+          .map(({ address }) => address)
+          .join(", ")
+          .replaceAll("/", "_");
         writeFileSync(join(directory, `${++letters} to ${to}.eml`), Buffer.concat(parts));
         done();
       });

@@ -10,7 +10,11 @@ export class Asking {
   /** The next one. `twice`: at a terminal typed twice, for a new one. @throws EremosError `usage` without either source */
   async ask(message: string, twice = false): Promise<string> {
     if (this.fromStdin) return this.readLine();
-    if (!process.stdin.isTTY) throw new EremosError("usage", "The password is asked at a terminal. Here there is none: give it with --password-stdin (first line of the input).");
+    if (!process.stdin.isTTY)
+      throw new EremosError(
+        "usage",
+        "The password is asked at a terminal. Here there is none: give it with --password-stdin (first line of the input).",
+      );
     return twice ? promptTwice(message) : promptUnseen(message);
   }
 
@@ -44,7 +48,8 @@ async function* linesOf(stream: AsyncIterable<unknown>): AsyncGenerator<string> 
 
 async function promptTwice(message: string): Promise<string> {
   const typed = await promptUnseen(message);
-  if ((await promptUnseen("The same again")) !== typed) throw new EremosError("usage", "The two are not the same. Nothing was changed; try again.");
+  if ((await promptUnseen("The same again")) !== typed)
+    throw new EremosError("usage", "The two are not the same. Nothing was changed; try again.");
   return typed;
 }
 
@@ -52,7 +57,8 @@ async function promptUnseen(message: string): Promise<string> {
   try {
     return await password({ message: printable(message), mask: false }, { output: process.stderr });
   } catch (error) {
-    if (error instanceof Error && error.name === "ExitPromptError") throw new EremosError("cancelled", "Stopped, as you asked. Nothing was touched.");
+    if (error instanceof Error && error.name === "ExitPromptError")
+      throw new EremosError("cancelled", "Stopped, as you asked. Nothing was touched.");
     throw error;
   }
 }

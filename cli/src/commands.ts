@@ -1,10 +1,62 @@
 import { EremosError, LEVELS, VISIBILITIES, disk, inspectFolder } from "@eremos/core";
 import {
-  type Eremos, GUARDS, USUAL_BARS, type FolderView, type ProtectionRequest, DataDirectory, INSURANCES, changePassword, check, closeUp, insuranceView, insure, repair, commandOf, drop, desktopParts, ensureServer, folderPasswordOf, fullPath, listFolders, lock, onlook, prepareFolderPassword, readSettings, recoverInterrupted, release, serveUntilStopped, setDesktop, setFolderPassword, setupAtOnce, showInBrowser, startVisit, mountCommandOf, unlock,
+  type Eremos,
+  GUARDS,
+  USUAL_BARS,
+  type FolderView,
+  type ProtectionRequest,
+  DataDirectory,
+  INSURANCES,
+  changePassword,
+  check,
+  closeUp,
+  insuranceView,
+  insure,
+  repair,
+  commandOf,
+  drop,
+  desktopParts,
+  ensureServer,
+  folderPasswordOf,
+  fullPath,
+  listFolders,
+  lock,
+  onlook,
+  prepareFolderPassword,
+  readSettings,
+  recoverInterrupted,
+  release,
+  serveUntilStopped,
+  setDesktop,
+  setFolderPassword,
+  setupAtOnce,
+  showInBrowser,
+  startVisit,
+  mountCommandOf,
+  unlock,
 } from "@eremos/server";
-import { type Command, type Invocation, acceptedBy, hintOf, noWords, oneWord, only, openGate, secretFor, signInWith, withEremos } from "./invocation";
+import {
+  type Command,
+  type Invocation,
+  acceptedBy,
+  hintOf,
+  noWords,
+  oneWord,
+  only,
+  openGate,
+  secretFor,
+  signInWith,
+  withEremos,
+} from "./invocation";
 import { endProgress } from "./progress";
-import { keyholdersCommand, mendCommand, practiceCommand, recoverCommand, rescueCommand, scanCommand } from "./ways-back";
+import {
+  keyholdersCommand,
+  mendCommand,
+  practiceCommand,
+  recoverCommand,
+  rescueCommand,
+  scanCommand,
+} from "./ways-back";
 import { note, say, sayJson } from "./terminal";
 
 export const USAGE = `eremos: hides and locks private folders in place
@@ -71,7 +123,8 @@ async function finish<T>(eremos: Eremos, job: { readonly id: string; readonly ou
   }
 }
 
-const summaryOf = (eremos: Eremos, id: string): string => eremos.jobs.list().find((job) => job.id === id)?.summary ?? "Done.";
+const summaryOf = (eremos: Eremos, id: string): string =>
+  eremos.jobs.list().find((job) => job.id === id)?.summary ?? "Done.";
 
 const GUARD_WORDS = { sealed: "sealed", barred: "barred", sight: "out of sight" } as const;
 const VISIBILITY_WORDS = { view: "in view", hidden: "hidden in place", tucked: "tucked away" } as const;
@@ -89,7 +142,15 @@ const setup: Command = async (invocation) => {
     const password = await invocation.asking.ask("New master password", true);
     const hint = hintOf(invocation);
     const { recoveryCode } = await setupAtOnce(eremos, { password, hint, effort });
-    return { result: { recoveryCode }, lines: ["Your recovery code, shown this once. Write it down; it opens everything without the password:", "", `  ${recoveryCode}`, ""] };
+    return {
+      result: { recoveryCode },
+      lines: [
+        "Your recovery code, shown this once. Write it down; it opens everything without the password:",
+        "",
+        `  ${recoveryCode}`,
+        "",
+      ],
+    };
   });
 };
 
@@ -110,7 +171,11 @@ const passwd: Command = async (invocation) => {
     const hint = hintOf(invocation);
     const { left } = await changePassword(eremos, { current, password, hint });
     const lines = ["The master password is changed. The recovery code stays as it is."];
-    if (left.length > 0) lines.push("These folders are out of reach now and open with the old password until you sign in while they are there:", ...left.map(({ path }) => `  ${path}`));
+    if (left.length > 0)
+      lines.push(
+        "These folders are out of reach now and open with the old password until you sign in while they are there:",
+        ...left.map(({ path }) => `  ${path}`),
+      );
     return { result: { left }, lines };
   });
 };
@@ -124,8 +189,19 @@ const folderPasswd: Command = async (invocation) => {
     const from = process.cwd();
     const secret = await secretFor(eremos, folder, invocation);
     const typed = await invocation.asking.ask("New password of this folder (empty: none)", true);
-    await setFolderPassword(eremos, { folder, secret, password: typed === "" ? null : { password: typed, hint: hintOf(invocation) } }, from);
-    return { result: { hasPassword: typed !== "" }, lines: [typed === "" ? "It opens with the master password alone now." : "It opens with the master password and its own together, or with the recovery code."] };
+    await setFolderPassword(
+      eremos,
+      { folder, secret, password: typed === "" ? null : { password: typed, hint: hintOf(invocation) } },
+      from,
+    );
+    return {
+      result: { hasPassword: typed !== "" },
+      lines: [
+        typed === ""
+          ? "It opens with the master password alone now."
+          : "It opens with the master password and its own together, or with the recovery code.",
+      ],
+    };
   });
 };
 
@@ -135,8 +211,27 @@ const list: Command = async (invocation) => {
   return withEremos(invocation, async (eremos) => {
     await openGate(eremos, invocation);
     const folders = listFolders(eremos);
-    const shown = folders.map(({ id, kind, path, realPath, guard, visibility, cover, bars, hasPassword, state, files, bytes }) => ({ id, kind, path, realPath, guard, visibility, cover, bars, hasPassword, state, files, bytes }));
-    return { result: { folders: shown }, lines: folders.length > 0 ? folders.map(tableLine) : ["No folder is protected yet. `eremos lock PATH` locks one."] };
+    const shown = folders.map(
+      ({ id, kind, path, realPath, guard, visibility, cover, bars, hasPassword, state, files, bytes }) => ({
+        id,
+        kind,
+        path,
+        realPath,
+        guard,
+        visibility,
+        cover,
+        bars,
+        hasPassword,
+        state,
+        files,
+        bytes,
+      }),
+    );
+    return {
+      result: { folders: shown },
+      lines:
+        folders.length > 0 ? folders.map(tableLine) : ["No folder is protected yet. `eremos lock PATH` locks one."],
+    };
   });
 };
 
@@ -151,31 +246,61 @@ function oneOf<T extends string>(flags: Invocation["flags"], name: string, choic
 function protectionAsked(flags: Invocation["flags"]): ProtectionRequest {
   const short = flags["hide"] ? "hidden" : flags["view"] ? "view" : null;
   const named = oneOf(flags, "visibility", VISIBILITIES);
-  if ((flags["hide"] && flags["view"]) || (short && named)) throw new EremosError("usage", "--hide, --view and --visibility exclude one another.");
+  if ((flags["hide"] && flags["view"]) || (short && named))
+    throw new EremosError("usage", "--hide, --view and --visibility exclude one another.");
   const guard = oneOf(flags, "guard", GUARDS);
   const [others, own] = [oneOf(flags, "others", LEVELS), oneOf(flags, "own", LEVELS)];
-  if ((others || own) && guard !== "barred") throw new EremosError("usage", "--others and --own belong to --guard barred.");
+  if ((others || own) && guard !== "barred")
+    throw new EremosError("usage", "--others and --own belong to --guard barred.");
   const cover = typeof flags["cover"] === "string" ? flags["cover"] : undefined;
-  if (cover !== undefined && (named ?? short ?? "view") !== "view") throw new EremosError("usage", "--cover belongs to a folder that stays in view: hidden, it shows no name.");
-  return { guard, visibility: named ?? short ?? (cover === undefined ? null : "view"), ...(cover === undefined ? {} : { cover: cover === "" ? null : cover }), bars: others || own ? { others: others ?? USUAL_BARS.others, own: own ?? USUAL_BARS.own } : null };
+  if (cover !== undefined && (named ?? short ?? "view") !== "view")
+    throw new EremosError("usage", "--cover belongs to a folder that stays in view: hidden, it shows no name.");
+  return {
+    guard,
+    visibility: named ?? short ?? (cover === undefined ? null : "view"),
+    ...(cover === undefined ? {} : { cover: cover === "" ? null : cover }),
+    bars: others || own ? { others: others ?? USUAL_BARS.others, own: own ?? USUAL_BARS.own } : null,
+  };
 }
 
 const lockCommand: Command = async (invocation) => {
-  only(invocation, "password-stdin", "hide", "view", "anyway", "guard", "visibility", "others", "own", "cover", "folder-password", "hint");
+  only(
+    invocation,
+    "password-stdin",
+    "hide",
+    "view",
+    "anyway",
+    "guard",
+    "visibility",
+    "others",
+    "own",
+    "cover",
+    "folder-password",
+    "hint",
+  );
   const path = oneWord(invocation, "path");
   const { anyway } = invocation.flags;
   const protection = protectionAsked(invocation.flags);
   return withEremos(invocation, async (eremos) => {
     eremos.requireOwner();
     const withPassword = invocation.flags["folder-password"] === true;
-    if (invocation.flags["hint"] && !withPassword) throw new EremosError("usage", "--hint belongs to --folder-password here.");
+    if (invocation.flags["hint"] && !withPassword)
+      throw new EremosError("usage", "--hint belongs to --folder-password here.");
     if (invocation.flags["password-stdin"] || withPassword) await openGate(eremos, invocation);
     else await recoverInterrupted(eremos);
-    const password = withPassword ? await prepareFolderPassword(eremos, { password: await invocation.asking.ask("Password of this folder", true), hint: hintOf(invocation) }) : null;
+    const password = withPassword
+      ? await prepareFolderPassword(eremos, {
+          password: await invocation.asking.ask("Password of this folder", true),
+          hint: hintOf(invocation),
+        })
+      : null;
     const job = lock(eremos, { path, protection, password, inUseAnyway: anyway === true, from: process.cwd() });
     const { folder, realPath, files, bytes, generation } = await finish(eremos, job);
     const full = fullPath(path, eremos.settings.home, process.cwd()).toString("utf8");
-    return { result: { id: folder, path: full, realPath: realPath.toString("utf8"), files, bytes, generation }, lines: [summaryOf(eremos, job.id)] };
+    return {
+      result: { id: folder, path: full, realPath: realPath.toString("utf8"), files, bytes, generation },
+      lines: [summaryOf(eremos, job.id)],
+    };
   });
 };
 
@@ -197,7 +322,10 @@ const close: Command = async (invocation) => {
         stayed.push({ path, reason: error.message });
       }
     }
-    const lines = [locked.length === 0 && stayed.length === 0 ? "No folder lies open." : `${locked.length} locked.`, ...stayed.map(({ path, reason }) => `Still open: ${path}. ${reason}`)];
+    const lines = [
+      locked.length === 0 && stayed.length === 0 ? "No folder lies open." : `${locked.length} locked.`,
+      ...stayed.map(({ path, reason }) => `Still open: ${path}. ${reason}`),
+    ];
     return { result: { locked, left: stayed }, lines, exitCode: stayed.length > 0 ? 4 : 0 };
   });
 };
@@ -209,7 +337,13 @@ const unlockCommand: Command = async (invocation) => {
     await openGate(eremos, invocation);
     // Nothing of Eremos may run afterwards that could lock it by itself.
     const secret = await secretFor(eremos, pathOrId, invocation);
-    const job = await unlock(eremos, { pathOrId, from: process.cwd(), accept: acceptedBy(invocation), secret, mode: { kind: "until-locked" } });
+    const job = await unlock(eremos, {
+      pathOrId,
+      from: process.cwd(),
+      accept: acceptedBy(invocation),
+      secret,
+      mode: { kind: "until-locked" },
+    });
     const { folder, path, files, bytes } = await finish(eremos, job);
     return { result: { id: folder, path: path.toString("utf8"), files, bytes }, lines: [summaryOf(eremos, job.id)] };
   });
@@ -222,10 +356,24 @@ const visit: Command = async (invocation) => {
   return withEremos(invocation, async (eremos) => {
     await openGate(eremos, invocation);
     const secret = await secretFor(eremos, pathOrId, invocation);
-    const view = await startVisit(eremos, { pathOrId, from: process.cwd(), minutes, accept: acceptedBy(invocation), secret });
+    const view = await startVisit(eremos, {
+      pathOrId,
+      from: process.cwd(),
+      minutes,
+      accept: acceptedBy(invocation),
+      secret,
+    });
     const { url, user, password } = view;
     if (invocation.flags["json"]) sayJson({ url, user, password });
-    else [`Address   ${url}`, `Name      ${user}`, `Password  ${password}`, "", `Mount it with: ${mountCommandOf(view)}`, "Interrupt this command (Ctrl+C) to end the visit."].forEach(say);
+    else
+      [
+        `Address   ${url}`,
+        `Name      ${user}`,
+        `Password  ${password}`,
+        "",
+        `Mount it with: ${mountCommandOf(view)}`,
+        "Interrupt this command (Ctrl+C) to end the visit.",
+      ].forEach(say);
     const end = (): void => void eremos.visits.end(view.folder);
     process.on("SIGINT", end);
     process.on("SIGTERM", end);
@@ -237,11 +385,20 @@ const visit: Command = async (invocation) => {
 const dropCommand: Command = async (invocation) => {
   only(invocation);
   const [folder, ...files] = invocation.words;
-  if (folder === undefined || files.length === 0) throw new EremosError("usage", "This command takes a locked folder and at least one file. `eremos help` lists the commands.");
+  if (folder === undefined || files.length === 0)
+    throw new EremosError(
+      "usage",
+      "This command takes a locked folder and at least one file. `eremos help` lists the commands.",
+    );
   return withEremos(invocation, async (eremos) => {
     eremos.requireOwner();
     const count = await drop(eremos, folder, files, process.cwd());
-    return { result: { files: count }, lines: [`${count === 1 ? "A copy of the file is" : `Copies of ${count} files are`} in the folder, encrypted. Nobody but you, signed in, can read ${count === 1 ? "it" : "them"} back; the ${count === 1 ? "original stays where it is" : "originals stay where they are"}.`] };
+    return {
+      result: { files: count },
+      lines: [
+        `${count === 1 ? "A copy of the file is" : `Copies of ${count} files are`} in the folder, encrypted. Nobody but you, signed in, can read ${count === 1 ? "it" : "them"} back; the ${count === 1 ? "original stays where it is" : "originals stay where they are"}.`,
+      ],
+    };
   });
 };
 
@@ -251,7 +408,8 @@ function minutesOf({ flags }: Invocation): number | null {
   const { minutes } = flags;
   if (minutes === undefined) return null;
   const number = Number(minutes);
-  if (!Number.isInteger(number) || number < 1 || number > MOST_MINUTES) throw new EremosError("usage", `--minutes takes a whole number from 1 to ${MOST_MINUTES}.`);
+  if (!Number.isInteger(number) || number < 1 || number > MOST_MINUTES)
+    throw new EremosError("usage", `--minutes takes a whole number from 1 to ${MOST_MINUTES}.`);
   return number;
 }
 
@@ -261,10 +419,20 @@ const releaseCommand: Command = async (invocation) => {
   return withEremos(invocation, async (eremos) => {
     await openGate(eremos, invocation);
     // An open one is readable anyway.
-    const secret = folderPasswordOf(eremos, pathOrId, process.cwd()).isOpen ? null : await secretFor(eremos, pathOrId, invocation);
-    const { job, path } = await release(eremos, { pathOrId, from: process.cwd(), accept: acceptedBy(invocation), secret });
+    const secret = folderPasswordOf(eremos, pathOrId, process.cwd()).isOpen
+      ? null
+      : await secretFor(eremos, pathOrId, invocation);
+    const { job, path } = await release(eremos, {
+      pathOrId,
+      from: process.cwd(),
+      accept: acceptedBy(invocation),
+      secret,
+    });
     if (job) await finish(eremos, job);
-    return { result: { path }, lines: [job ? summaryOf(eremos, job.id) : `${path} is an ordinary folder again; it stays as it is now.`] };
+    return {
+      result: { path },
+      lines: [job ? summaryOf(eremos, job.id) : `${path} is an ordinary folder again; it stays as it is now.`],
+    };
   });
 };
 
@@ -273,9 +441,20 @@ const checkCommand: Command = async (invocation) => {
   const pathOrId = oneWord(invocation, "path or id");
   return withEremos(invocation, async (eremos) => {
     await openGate(eremos, invocation);
-    const job = await check(eremos, { pathOrId, from: process.cwd(), secret: await secretFor(eremos, pathOrId, invocation), sample: invocation.flags["full"] !== true });
+    const job = await check(eremos, {
+      pathOrId,
+      from: process.cwd(),
+      secret: await secretFor(eremos, pathOrId, invocation),
+      sample: invocation.flags["full"] !== true,
+    });
     const { ok, damaged } = await finish(eremos, job);
-    const lines = [summaryOf(eremos, job.id), ...damaged.map(({ path, reason, ranges = [] }) => `  ${path}: ${reason}${ranges.map(({ from, until }) => `\n    bytes ${from} to ${until - 1}`).join("")}`)];
+    const lines = [
+      summaryOf(eremos, job.id),
+      ...damaged.map(
+        ({ path, reason, ranges = [] }) =>
+          `  ${path}: ${reason}${ranges.map(({ from, until }) => `\n    bytes ${from} to ${until - 1}`).join("")}`,
+      ),
+    ];
     return { result: { ok, damaged }, lines, exitCode: ok ? 0 : 5 };
   });
 };
@@ -284,13 +463,24 @@ const insureCommand: Command = async (invocation) => {
   only(invocation, "password-stdin");
   const [path, how, ...more] = invocation.words;
   const asked = [...INSURANCES, "none" as const].find((one) => one === how);
-  if (path === undefined || more.length > 0 || (how !== undefined && !asked)) throw new EremosError("usage", `Say which folder, and how much: ${INSURANCES.join(", ")} or none. \`eremos help\` lists the commands.`);
+  if (path === undefined || more.length > 0 || (how !== undefined && !asked))
+    throw new EremosError(
+      "usage",
+      `Say which folder, and how much: ${INSURANCES.join(", ")} or none. \`eremos help\` lists the commands.`,
+    );
   return withEremos(invocation, async (eremos) => {
     await openGate(eremos, invocation);
     if (!asked) {
       const view = insuranceView(eremos, path, process.cwd());
-      const worth = (of: { readonly costs: number; readonly burst: number; readonly scattered: number }): string => `takes ${of.costs} bytes; repairs ${of.burst} bytes in one place, or any ${of.scattered} places of up to 4096`;
-      return { result: view, lines: [view.now ? `${view.chosen ?? ""}: ${worth(view.now)}` : "Not insured.", ...view.choices.map((choice) => `  ${choice.insurance}: ${worth(choice)}`)] };
+      const worth = (of: { readonly costs: number; readonly burst: number; readonly scattered: number }): string =>
+        `takes ${of.costs} bytes; repairs ${of.burst} bytes in one place, or any ${of.scattered} places of up to 4096`;
+      return {
+        result: view,
+        lines: [
+          view.now ? `${view.chosen ?? ""}: ${worth(view.now)}` : "Not insured.",
+          ...view.choices.map((choice) => `  ${choice.insurance}: ${worth(choice)}`),
+        ],
+      };
     }
     const job = await insure(eremos, path, asked === "none" ? null : asked, process.cwd());
     await finish(eremos, job);
@@ -305,7 +495,11 @@ const repairCommand: Command = async (invocation) => {
     await openGate(eremos, invocation);
     const job = await repair(eremos, path, await secretFor(eremos, path, invocation), process.cwd());
     const { repaired, lost, ownDamage } = await finish(eremos, job);
-    return { result: { repaired, lost, ownDamage }, lines: [summaryOf(eremos, job.id)], exitCode: lost.length > 0 ? 5 : 0 };
+    return {
+      result: { repaired, lost, ownDamage },
+      lines: [summaryOf(eremos, job.id)],
+      exitCode: lost.length > 0 ? 5 : 0,
+    };
   });
 };
 
@@ -314,15 +508,28 @@ const onlooker: Command = async (invocation) => {
   const path = oneWord(invocation, "path");
   return withEremos(invocation, async (eremos) => {
     const { place, kinds } = onlook(eremos, path, process.cwd());
-    const lines = kinds.flatMap((view) => [view.verdict, ...view.entries.slice(0, 40).map((entry) => `    ${entry.type.padEnd(5)} ${entry.name}`), ...(view.entries.length > 40 ? [`    and ${view.entries.length - 40 + view.more} more`] : []), ""]);
-    const shown = kinds.map(({ kind, entries, verdict, more, facts, sample }) => ({ kind, entries, verdict, more, facts, sample }));
+    const lines = kinds.flatMap((view) => [
+      view.verdict,
+      ...view.entries.slice(0, 40).map((entry) => `    ${entry.type.padEnd(5)} ${entry.name}`),
+      ...(view.entries.length > 40 ? [`    and ${view.entries.length - 40 + view.more} more`] : []),
+      "",
+    ]);
+    const shown = kinds.map(({ kind, entries, verdict, more, facts, sample }) => ({
+      kind,
+      entries,
+      verdict,
+      more,
+      facts,
+      sample,
+    }));
     return { result: { place, kinds: shown }, lines: [place, "", ...lines] };
   });
 };
 
 const page: Command = async (invocation) => {
   only(invocation);
-  if (invocation.words.length > 1) throw new EremosError("usage", "This command takes one path at most. `eremos help` lists the commands.");
+  if (invocation.words.length > 1)
+    throw new EremosError("usage", "This command takes one path at most. `eremos help` lists the commands.");
   const [typed] = invocation.words;
   const settings = readSettings(process.env, invocation.program);
   const data = DataDirectory.open(settings.dataDirectory);
@@ -330,7 +537,10 @@ const page: Command = async (invocation) => {
   const folder = typed === undefined ? null : folderAt(fullPath(typed, settings.home, process.cwd()));
   const address = folder === null ? start : `${start}/folders/${folder}`;
   const shown = await showInBrowser(data, address);
-  return { result: { address, shown }, lines: [shown ? `Eremos is at ${address}` : `Open ${address} in your browser.`] };
+  return {
+    result: { address, shown },
+    lines: [shown ? `Eremos is at ${address}` : `Open ${address} in your browser.`],
+  };
 };
 
 /** The id that a locked folder tells of itself; null where it tells none. */
@@ -349,7 +559,14 @@ const integrate: Command = async (invocation) => {
   const settings = readSettings(process.env, invocation.program);
   setDesktop(settings, invocation.flags["remove"] !== true);
   const parts = desktopParts(settings);
-  return { result: parts, lines: [invocation.flags["remove"] ? "Taken off the desktop: the application entry, the start at log-in, and the context menu." : "Added: an application entry, the start at log-in, and \"Lock with Eremos\" in the context menu of common file managers."] };
+  return {
+    result: parts,
+    lines: [
+      invocation.flags["remove"]
+        ? "Taken off the desktop: the application entry, the start at log-in, and the context menu."
+        : 'Added: an application entry, the start at log-in, and "Lock with Eremos" in the context menu of common file managers.',
+    ],
+  };
 };
 
 const serveCommand: Command = async (invocation) => {
@@ -363,5 +580,26 @@ const serveCommand: Command = async (invocation) => {
 };
 
 export const COMMANDS: Readonly<Record<string, Command>> = {
-  setup, passwd, list, lock: lockCommand, close, unlock: unlockCommand, visit, drop: dropCommand, release: releaseCommand, check: checkCommand, insure: insureCommand, repair: repairCommand, recover: recoverCommand, practice: practiceCommand, keyholders: keyholdersCommand, mend: mendCommand, scan: scanCommand, rescue: rescueCommand, onlooker, page, integrate, serve: serveCommand,
+  setup,
+  passwd,
+  list,
+  lock: lockCommand,
+  close,
+  unlock: unlockCommand,
+  visit,
+  drop: dropCommand,
+  release: releaseCommand,
+  check: checkCommand,
+  insure: insureCommand,
+  repair: repairCommand,
+  recover: recoverCommand,
+  practice: practiceCommand,
+  keyholders: keyholdersCommand,
+  mend: mendCommand,
+  scan: scanCommand,
+  rescue: rescueCommand,
+  onlooker,
+  page,
+  integrate,
+  serve: serveCommand,
 };

@@ -17,15 +17,48 @@ function parse(words: readonly string[]): { name: string; invocation: Invocation
       args: [...words],
       allowPositionals: true,
       options: {
-        json: { type: "boolean", default: false }, "path-stdin": { type: "boolean", default: false }, "password-stdin": { type: "boolean", default: false }, hide: { type: "boolean", default: false },
-        view: { type: "boolean", default: false }, anyway: { type: "boolean", default: false }, accept: { type: "string", multiple: true },
-        remove: { type: "boolean", default: false }, "folder-password": { type: "boolean", default: false }, "with-code": { type: "boolean", default: false }, "code-stdin": { type: "boolean", default: false }, "with-shares": { type: "boolean", default: false }, "shares-stdin": { type: "boolean", default: false }, full: { type: "boolean", default: false }, to: { type: "string" }, of: { type: "string" }, hint: { type: "string" }, minutes: { type: "string" }, effort: { type: "string" }, cover: { type: "string" }, guard: { type: "string" }, visibility: { type: "string" }, others: { type: "string" }, own: { type: "string" }, help: { type: "boolean", short: "h", default: false },
+        json: { type: "boolean", default: false },
+        "path-stdin": { type: "boolean", default: false },
+        "password-stdin": { type: "boolean", default: false },
+        hide: { type: "boolean", default: false },
+        view: { type: "boolean", default: false },
+        anyway: { type: "boolean", default: false },
+        accept: { type: "string", multiple: true },
+        remove: { type: "boolean", default: false },
+        "folder-password": { type: "boolean", default: false },
+        "with-code": { type: "boolean", default: false },
+        "code-stdin": { type: "boolean", default: false },
+        "with-shares": { type: "boolean", default: false },
+        "shares-stdin": { type: "boolean", default: false },
+        full: { type: "boolean", default: false },
+        to: { type: "string" },
+        of: { type: "string" },
+        hint: { type: "string" },
+        minutes: { type: "string" },
+        effort: { type: "string" },
+        cover: { type: "string" },
+        guard: { type: "string" },
+        visibility: { type: "string" },
+        others: { type: "string" },
+        own: { type: "string" },
+        help: { type: "boolean", short: "h", default: false },
       },
     });
     const [name = "help", ...rest] = positionals;
-    return { name: values.help ? "help" : name, invocation: { words: rest, flags: values, program: PROGRAM, asking: new Asking(values["password-stdin"] || values["code-stdin"] || values["shares-stdin"]) } };
+    return {
+      name: values.help ? "help" : name,
+      invocation: {
+        words: rest,
+        flags: values,
+        program: PROGRAM,
+        asking: new Asking(values["password-stdin"] || values["code-stdin"] || values["shares-stdin"]),
+      },
+    };
   } catch (error) {
-    throw new EremosError("usage", `${error instanceof Error ? error.message : String(error)}. \`eremos help\` lists the commands.`);
+    throw new EremosError(
+      "usage",
+      `${error instanceof Error ? error.message : String(error)}. \`eremos help\` lists the commands.`,
+    );
   }
 }
 

@@ -24,19 +24,27 @@ export type Command = (invocation: Invocation) => Promise<Answer>;
 const LONGEST_WAIT_MS = 30_000;
 
 export function only(invocation: Invocation, ...allowed: readonly string[]): void {
-  const given = Object.entries(invocation.flags).filter(([name, value]) => value !== false && value !== undefined && ![...allowed, "json", "path-stdin"].includes(name));
+  const given = Object.entries(invocation.flags).filter(
+    ([name, value]) => value !== false && value !== undefined && ![...allowed, "json", "path-stdin"].includes(name),
+  );
   const [first] = given;
-  if (first) throw new EremosError("usage", `--${first[0]} does not belong to this command. \`eremos help\` lists the commands.`);
+  if (first)
+    throw new EremosError(
+      "usage",
+      `--${first[0]} does not belong to this command. \`eremos help\` lists the commands.`,
+    );
 }
 
 export function oneWord(invocation: Invocation, what: string): string {
   const [word, ...more] = invocation.words;
-  if (word === undefined || word === "" || more.length > 0) throw new EremosError("usage", `This command takes exactly one ${what}. \`eremos help\` lists the commands.`);
+  if (word === undefined || word === "" || more.length > 0)
+    throw new EremosError("usage", `This command takes exactly one ${what}. \`eremos help\` lists the commands.`);
   return word;
 }
 
 export function noWords(invocation: Invocation): void {
-  if (invocation.words.length > 0) throw new EremosError("usage", `This command takes no path. \`eremos help\` lists the commands.`);
+  if (invocation.words.length > 0)
+    throw new EremosError("usage", `This command takes no path. \`eremos help\` lists the commands.`);
 }
 
 export async function withEremos<T>(invocation: Invocation, run: (eremos: Eremos) => Promise<T>): Promise<T> {
@@ -61,20 +69,31 @@ export async function signInWith(eremos: Eremos, typed: string): Promise<void> {
     await new Promise((resolve) => setTimeout(resolve, wait));
   }
   const { failedTries } = await signIn(eremos, typed);
-  if (failedTries > 0) note(`${failedTries === 1 ? "One wrong password" : `${failedTries} wrong passwords`} since the last sign-in.`);
+  if (failedTries > 0)
+    note(`${failedTries === 1 ? "One wrong password" : `${failedTries} wrong passwords`} since the last sign-in.`);
 }
 
-export const hintOf = ({ flags }: Invocation): string | null => (typeof flags["hint"] === "string" ? flags["hint"] : null);
+export const hintOf = ({ flags }: Invocation): string | null =>
+  typeof flags["hint"] === "string" ? flags["hint"] : null;
 
 /** What somebody goes on with, by the words of --accept. */
-const CONSENTS: Readonly<Record<string, Consent>> = { unknown: "unvouched", older: "rolled-back", fork: "forked", costly: "costly" };
+const CONSENTS: Readonly<Record<string, Consent>> = {
+  unknown: "unvouched",
+  older: "rolled-back",
+  fork: "forked",
+  costly: "costly",
+};
 
 /** @throws EremosError `usage` */
 export function acceptedBy({ flags }: Pick<Invocation, "flags">): readonly Consent[] {
   const words = flags["accept"];
   return (Array.isArray(words) ? words : []).map((word: string) => {
     const consent = CONSENTS[word];
-    if (!consent) throw new EremosError("usage", "--accept takes unknown (locked by somebody unknown), older (an older state), fork (another state in its place) or costly (a password that takes more work than yours), each by itself.");
+    if (!consent)
+      throw new EremosError(
+        "usage",
+        "--accept takes unknown (locked by somebody unknown), older (an older state), fork (another state in its place) or costly (a password that takes more work than yours), each by itself.",
+      );
     return consent;
   });
 }
@@ -93,12 +112,22 @@ export async function backSecret({ asking, flags }: Pick<Invocation, "asking" | 
 }
 
 /** Asks for a folder's own password, or with --with-code or --with-shares for those, where it has one. */
-export async function secretFor(eremos: Eremos, folder: string, { asking, flags }: Invocation): Promise<FolderSecret | null> {
+export async function secretFor(
+  eremos: Eremos,
+  folder: string,
+  { asking, flags }: Invocation,
+): Promise<FolderSecret | null> {
   const { hasPassword, hint } = folderPasswordOf(eremos, folder, process.cwd());
   return hasPassword ? ownSecret({ asking, flags }, hint) : null;
 }
 
-export async function ownSecret({ asking, flags }: Pick<Invocation, "asking" | "flags">, hint: string | null): Promise<FolderSecret> {
+export async function ownSecret(
+  { asking, flags }: Pick<Invocation, "asking" | "flags">,
+  hint: string | null,
+): Promise<FolderSecret> {
   if (isWithoutPassword({ flags })) return backSecret({ asking, flags });
-  return { kind: "password", password: await asking.ask(`Password of this folder${hint === null ? "" : ` (hint: ${hint})`}`) };
+  return {
+    kind: "password",
+    password: await asking.ask(`Password of this folder${hint === null ? "" : ` (hint: ${hint})`}`),
+  };
 }

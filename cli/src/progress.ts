@@ -1,8 +1,13 @@
 import type { JobVerb, Progress } from "@eremos/server";
 
 const WORDS: Readonly<Record<Progress["phase"], string>> = {
-  looking: "Looking at the folder", sealing: "Sealing", "making-durable": "Making it durable", moving: "Taking the plain copy away", removing: "Removing the plain copy",
-  restoring: "Restoring", checking: "Checking",
+  looking: "Looking at the folder",
+  sealing: "Sealing",
+  "making-durable": "Making it durable",
+  moving: "Taking the plain copy away",
+  removing: "Removing the plain copy",
+  restoring: "Restoring",
+  checking: "Checking",
 };
 
 let lastPhase = "";

@@ -1,8 +1,42 @@
 import { userInfo } from "node:os";
 import { resolve } from "node:path";
-import { EremosError, type RescueSecret, type ScanFound, describeFound, describeReport, directorySource, findLocked, rescue, scan } from "@eremos/core";
-import { keyholdersView, mend, nameKeyholders, practice, resetPassword, returnOwner, scanPlaces, sharesOf } from "@eremos/server";
-import { BACK_FLAGS, type Command, type Invocation, acceptedBy, backSecret, hintOf, isWithoutPassword, noWords, oneWord, only, openGate, ownSecret, signInWith, withEremos } from "./invocation";
+import {
+  EremosError,
+  type RescueSecret,
+  type ScanFound,
+  describeFound,
+  describeReport,
+  directorySource,
+  findLocked,
+  rescue,
+  scan,
+} from "@eremos/core";
+import {
+  keyholdersView,
+  mend,
+  nameKeyholders,
+  practice,
+  resetPassword,
+  returnOwner,
+  scanPlaces,
+  sharesOf,
+} from "@eremos/server";
+import {
+  BACK_FLAGS,
+  type Command,
+  type Invocation,
+  acceptedBy,
+  backSecret,
+  hintOf,
+  isWithoutPassword,
+  noWords,
+  oneWord,
+  only,
+  openGate,
+  ownSecret,
+  signInWith,
+  withEremos,
+} from "./invocation";
 import { endProgress, showProgress } from "./progress";
 
 /** Getting back in, and everything out: what works without the list, the database, or the password. */
@@ -10,40 +44,78 @@ export const rescueCommand: Command = async (invocation) => {
   only(invocation, "password-stdin", ...BACK_FLAGS, "to", "accept");
   const folder = resolve(oneWord(invocation, "folder"));
   const { to } = invocation.flags;
-  if (typeof to !== "string" || to === "") throw new EremosError("usage", "Say where to: --to DIRECTORY, an empty or a new one on a disk with enough room.");
+  if (typeof to !== "string" || to === "")
+    throw new EremosError("usage", "Say where to: --to DIRECTORY, an empty or a new one on a disk with enough room.");
   const from = Buffer.from(folder);
   const target = resolve(to);
-  const report = await rescue({ folder: from, to: Buffer.from(target), secret: () => rescueSecret(from, invocation), acceptUnknown: acceptedBy(invocation).includes("unvouched"), progress: (progress) => showProgress("", "unlock", { phase: "restoring", ...progress }) });
+  const report = await rescue({
+    folder: from,
+    to: Buffer.from(target),
+    secret: () => rescueSecret(from, invocation),
+    acceptUnknown: acceptedBy(invocation).includes("unvouched"),
+    progress: (progress) => showProgress("", "unlock", { phase: "restoring", ...progress }),
+  });
   endProgress();
-  return { result: report, lines: describeReport(report, target), exitCode: report.damaged.length > 0 || report.problems.length > 0 ? 5 : 0 };
+  return {
+    result: report,
+    lines: describeReport(report, target),
+    exitCode: report.damaged.length > 0 || report.problems.length > 0 ? 5 : 0,
+  };
 };
 
 async function rescueSecret(folder: Buffer, { asking, flags }: Invocation): Promise<RescueSecret> {
   if (isWithoutPassword({ flags })) return backSecret({ asking, flags });
   const { hasPassword, hint } = await findLocked(directorySource(folder));
   const password = await asking.ask("Master password");
-  return { kind: "password", password, folderPassword: hasPassword ? await asking.ask(`Password of this folder${hint === null ? "" : ` (hint: ${hint})`}`) : null };
+  return {
+    kind: "password",
+    password,
+    folderPassword: hasPassword
+      ? await asking.ask(`Password of this folder${hint === null ? "" : ` (hint: ${hint})`}`)
+      : null,
+  };
 }
 
 export const recoverCommand: Command = async (invocation) => {
   only(invocation, "password-stdin", ...BACK_FLAGS, "hint");
   const { words, asking } = invocation;
-  if (words.length > 1) throw new EremosError("usage", "This command takes one folder at most. `eremos help` lists the commands.");
+  if (words.length > 1)
+    throw new EremosError("usage", "This command takes one folder at most. `eremos help` lists the commands.");
   const [folder] = words;
   const hint = hintOf(invocation);
   return withEremos(invocation, async (eremos) => {
     if (folder === undefined) {
       eremos.requireOwner();
       const secret = await backSecret(invocation);
-      const { left } = await resetPassword(eremos, { secret, password: await asking.ask("New master password", true), hint });
-      const lines = ["The new master password is set. Code and shares stay as they are.", ...left.map(({ path }) => `Out of reach now, and opening with the old password until you sign in while it is there: ${path}`)];
+      const { left } = await resetPassword(eremos, {
+        secret,
+        password: await asking.ask("New master password", true),
+        hint,
+      });
+      const lines = [
+        "The new master password is set. Code and shares stay as they are.",
+        ...left.map(
+          ({ path }) =>
+            `Out of reach now, and opening with the old password until you sign in while it is there: ${path}`,
+        ),
+      ];
       return { result: { left }, lines };
     }
     const isBack = isWithoutPassword(invocation);
     await scanPlaces(eremos, null, process.cwd());
-    const secret = isBack ? await backSecret(invocation) : { kind: "password" as const, password: await asking.ask("Master password") };
-    const result = await returnOwner(eremos, { path: resolve(folder), secret, password: isBack ? await asking.ask("New master password", true) : null, hint });
-    const lines = [`${result.taken.length} of your folders are listed again${result.taken.length > 0 ? `: ${result.taken.join(", ")}` : ""}.`, ...result.left.map(({ path, reason }) => `Not yet: ${path}. ${reason}`)];
+    const secret = isBack
+      ? await backSecret(invocation)
+      : { kind: "password" as const, password: await asking.ask("Master password") };
+    const result = await returnOwner(eremos, {
+      path: resolve(folder),
+      secret,
+      password: isBack ? await asking.ask("New master password", true) : null,
+      hint,
+    });
+    const lines = [
+      `${result.taken.length} of your folders are listed again${result.taken.length > 0 ? `: ${result.taken.join(", ")}` : ""}.`,
+      ...result.left.map(({ path, reason }) => `Not yet: ${path}. ${reason}`),
+    ];
     return { result, lines };
   });
 };
@@ -53,10 +125,20 @@ export const mendCommand: Command = async (invocation) => {
   const path = resolve(oneWord(invocation, "path"));
   return withEremos(invocation, async (eremos) => {
     await openGate(eremos, invocation);
-    const { hasPassword, hint } = await findLocked(directorySource(Buffer.from(path))).catch(() => ({ hasPassword: false, hint: null }));
+    const { hasPassword, hint } = await findLocked(directorySource(Buffer.from(path))).catch(() => ({
+      hasPassword: false,
+      hint: null,
+    }));
     const secret = hasPassword ? await ownSecret(invocation, hint) : null;
     const mended = await mend(eremos, { path, secret });
-    return { result: { mended }, lines: [mended.length === 0 ? "Its records are whole: there was nothing to mend." : `Written anew: ${mended.join(", ")}.`] };
+    return {
+      result: { mended },
+      lines: [
+        mended.length === 0
+          ? "Its records are whole: there was nothing to mend."
+          : `Written anew: ${mended.join(", ")}.`,
+      ],
+    };
   });
 };
 
@@ -67,9 +149,17 @@ export const practiceCommand: Command = async (invocation) => {
     await openGate(eremos, invocation);
     const secret = await backSecret(invocation);
     const { folders } = await practice(eremos, secret);
-    const what = secret.kind === "code" ? ["The code opens", "The code does not open"] : ["The shares open", "The shares do not open"];
+    const what =
+      secret.kind === "code"
+        ? ["The code opens", "The code does not open"]
+        : ["The shares open", "The shares do not open"];
     const failed = folders.filter(({ problem }) => problem !== null);
-    const lines = [failed.length === 0 ? `${what[0]} ${folders.length === 1 ? "the one sealed folder" : `all ${folders.length} sealed folders`}. Nothing was changed.` : `${what[1]} ${failed.length} of ${folders.length}:`, ...failed.map(({ path, problem }) => `  ${path}: ${problem}`)];
+    const lines = [
+      failed.length === 0
+        ? `${what[0]} ${folders.length === 1 ? "the one sealed folder" : `all ${folders.length} sealed folders`}. Nothing was changed.`
+        : `${what[1]} ${failed.length} of ${folders.length}:`,
+      ...failed.map(({ path, problem }) => `  ${path}: ${problem}`),
+    ];
     return { result: { folders }, lines, exitCode: failed.length === 0 ? 0 : 5 };
   });
 };
@@ -80,14 +170,40 @@ export const scanCommand: Command = async (invocation) => {
   const found: ScanFound[] = [];
   let isStopped = false;
   process.once("SIGINT", () => (isStopped = true));
-  const { directories, unreadable, isStopped: wasStopped } = await scan({
-    places: [Buffer.from(place)], isStopped: () => isStopped, onFound: (one) => void found.push(one),
-    onProgress: (progress) => showProgress("", "check", { phase: "looking", files: progress.directories, filesTotal: 0, bytes: 0, bytesTotal: 0 }),
+  const {
+    directories,
+    unreadable,
+    isStopped: wasStopped,
+  } = await scan({
+    places: [Buffer.from(place)],
+    isStopped: () => isStopped,
+    onFound: (one) => void found.push(one),
+    onProgress: (progress) =>
+      showProgress("", "check", {
+        phase: "looking",
+        files: progress.directories,
+        filesTotal: 0,
+        bytes: 0,
+        bytesTotal: 0,
+      }),
   });
   endProgress();
   const end = `${found.length === 1 ? "1 protected folder" : `${found.length} protected folders`} found in ${directories.toLocaleString("en")} directories${wasStopped ? "; stopped before the end" : ""}.`;
-  const lines = [...found.flatMap(describeFound), end, ...unreadable.map((one) => `Not looked into (no permission, or the disk can't read it): ${one}`)];
-  return { result: { found: found.map((one) => ({ ...one, path: one.path.toString("utf8") })), directories, unreadable, stopped: wasStopped }, lines, exitCode: wasStopped ? 6 : 0 };
+  const lines = [
+    ...found.flatMap(describeFound),
+    end,
+    ...unreadable.map((one) => `Not looked into (no permission, or the disk can't read it): ${one}`),
+  ];
+  return {
+    result: {
+      found: found.map((one) => ({ ...one, path: one.path.toString("utf8") })),
+      directories,
+      unreadable,
+      stopped: wasStopped,
+    },
+    lines,
+    exitCode: wasStopped ? 6 : 0,
+  };
 };
 
 export const keyholdersCommand: Command = async (invocation) => {
@@ -97,18 +213,39 @@ export const keyholdersCommand: Command = async (invocation) => {
     eremos.requireOwner();
     const current = await invocation.asking.ask("Master password");
     await signInWith(eremos, current);
-    if (threshold === undefined) return { result: keyholdersView(eremos), lines: describeKeyholders(keyholdersView(eremos)) };
+    if (threshold === undefined)
+      return { result: keyholdersView(eremos), lines: describeKeyholders(keyholdersView(eremos)) };
     const asked = Number(threshold);
-    if (!Number.isInteger(asked) || asked < 2 || names.length < 2) throw new EremosError("usage", "Say how many together open, and who: eremos keyholders 2 Tomas Mirela Pavel. Nothing was changed.");
+    if (!Number.isInteger(asked) || asked < 2 || names.length < 2)
+      throw new EremosError(
+        "usage",
+        "Say how many together open, and who: eremos keyholders 2 Tomas Mirela Pavel. Nothing was changed.",
+      );
     const { of } = invocation.flags;
-    const { left } = await nameKeyholders(eremos, { current, of: typeof of === "string" ? of : userInfo().username, threshold: asked, holders: names.map((name) => ({ name, mail: null })) });
+    const { left } = await nameKeyholders(eremos, {
+      current,
+      of: typeof of === "string" ? of : userInfo().username,
+      threshold: asked,
+      holders: names.map((name) => ({ name, mail: null })),
+    });
     const shares = sharesOf(eremos) ?? [];
-    const lines = ["Each to its holder, and nowhere else:", ...shares.flatMap(({ name, share }) => ["", name, `  ${share}`]), "", `Any ${asked} of the ${names.length} together open everything. Earlier shares open nothing that could be reached.`, ...left.map(({ path }) => `As before until it is opened or here again: ${path}`)];
+    const lines = [
+      "Each to its holder, and nowhere else:",
+      ...shares.flatMap(({ name, share }) => ["", name, `  ${share}`]),
+      "",
+      `Any ${asked} of the ${names.length} together open everything. Earlier shares open nothing that could be reached.`,
+      ...left.map(({ path }) => `As before until it is opened or here again: ${path}`),
+    ];
     return { result: { shares, left }, lines };
   });
 };
 
 function describeKeyholders(view: ReturnType<typeof keyholdersView>): string[] {
   if (!view) return ["There are no keyholders."];
-  return [`Any ${view.threshold} of ${view.count} together open.`, ...(view.holders?.map(({ name }) => `  ${name}`) ?? ["  They were named on another computer; their names are known there only."])];
+  return [
+    `Any ${view.threshold} of ${view.count} together open.`,
+    ...(view.holders?.map(({ name }) => `  ${name}`) ?? [
+      "  They were named on another computer; their names are known there only.",
+    ]),
+  ];
 }

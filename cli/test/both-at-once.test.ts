@@ -36,14 +36,21 @@ async function begin(): Promise<void> {
 
 /** Its status, or null when the server died meanwhile. A request that it does not understand is a mistake of the test. */
 async function ask(name: string, body: object): Promise<number | null> {
-  const status = await server.call(name, body).then((answer) => answer.status, () => null);
+  const status = await server.call(name, body).then(
+    (answer) => answer.status,
+    () => null,
+  );
   expect(status).not.toBe(400);
   return status;
 }
 
 /** Runs beside the server; killed after so many milliseconds, if it takes that long. */
 async function runBeside(args: readonly string[], password: string | null, killAfter: number): Promise<number | null> {
-  const program = spawn("node", [CLI, ...args, ...(password === null ? [] : ["--password-stdin"])], { cwd: cli.world, env: cli.env, stdio: ["pipe", "ignore", "ignore"] });
+  const program = spawn("node", [CLI, ...args, ...(password === null ? [] : ["--password-stdin"])], {
+    cwd: cli.world,
+    env: cli.env,
+    stdio: ["pipe", "ignore", "ignore"],
+  });
   program.stdin.end(password === null ? "" : `${password}\n`);
   const timer = setTimeout(() => program.kill("SIGKILL"), killAfter);
   const status = await new Promise<number | null>((resolve) => program.once("exit", (code) => resolve(code)));
@@ -60,8 +67,17 @@ it(`the server and the command line work on one folder at once, both killed at r
   for (let round = 0; round < ROUNDS; round++) {
     const verb = random() < 0.5 ? "lock" : "unlock";
     const other = random() < 0.5 ? "lock" : "unlock";
-    const asked = ask(verb, verb === "lock" ? { path: folder, protection: { guard: "sealed", visibility: "view", cover: null, icon: null, bars: null } } : { folder });
-    const beside = runBeside([other, folder], other === "lock" ? null : PASSWORD, random() < 0.6 ? 200 + random() * 1500 : 60_000);
+    const asked = ask(
+      verb,
+      verb === "lock"
+        ? { path: folder, protection: { guard: "sealed", visibility: "view", cover: null, icon: null, bars: null } }
+        : { folder },
+    );
+    const beside = runBeside(
+      [other, folder],
+      other === "lock" ? null : PASSWORD,
+      random() < 0.6 ? 200 + random() * 1500 : 60_000,
+    );
     const serverDies = random() < 0.5;
     if (serverDies) await wait(random() * 1200).then(() => server.stop("SIGKILL"));
     await asked;

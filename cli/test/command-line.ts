@@ -9,7 +9,17 @@ export const CLI = fileURLToPath(new URL("../bin/eremos.mjs", import.meta.url));
 export const PASSWORD = "violin varnish at dusk";
 
 export interface Listed {
-  readonly folders: readonly { readonly id: string; readonly path: string; readonly realPath: string; readonly guard: string; readonly visibility: string; readonly hasPassword: boolean; readonly state: string; readonly files: number; readonly bytes: number }[];
+  readonly folders: readonly {
+    readonly id: string;
+    readonly path: string;
+    readonly realPath: string;
+    readonly guard: string;
+    readonly visibility: string;
+    readonly hasPassword: boolean;
+    readonly state: string;
+    readonly files: number;
+    readonly bytes: number;
+  }[];
 }
 
 /** A place and a data directory of their own, and the real program run on them. */
@@ -25,10 +35,18 @@ export class CommandLine {
 
   run(args: readonly string[], password: string | null = null): SpawnSyncReturns<string> {
     const flags = password === null ? [] : ["--password-stdin"];
-    return spawnSync("node", [CLI, ...args, ...flags], { cwd: this.world, env: this.env, encoding: "utf8", input: password === null ? "" : `${password}\n` });
+    return spawnSync("node", [CLI, ...args, ...flags], {
+      cwd: this.world,
+      env: this.env,
+      encoding: "utf8",
+      input: password === null ? "" : `${password}\n`,
+    });
   }
 
-  json<T = Record<string, unknown>>(args: readonly string[], password: string | null = null): { status: number | null; body: T } {
+  json<T = Record<string, unknown>>(
+    args: readonly string[],
+    password: string | null = null,
+  ): { status: number | null; body: T } {
     const { status, stdout } = this.run([...args, "--json"], password);
     return { status, body: JSON.parse(stdout) as T };
   }

@@ -13,8 +13,14 @@ describe("before and at the first run", () => {
   it("refuses to work before setup, and sets up once", () => {
     expect(cli.json(["list"], PASSWORD)).toMatchObject({ status: 4, body: { error: { code: "not-set-up" } } });
     expect(cli.json(["setup"], "weak")).toMatchObject({ status: 4, body: { error: { code: "weak-password" } } });
-    expect(cli.json(["setup", "--effort", "light"], PASSWORD)).toEqual({ status: 0, body: { recoveryCode: expect.stringMatching(/^([0-9A-Z]{5}-){7}[0-9A-Z]{5}$/) } });
-    expect(cli.json(["setup", "--effort", "light"], PASSWORD)).toMatchObject({ status: 4, body: { error: { code: "already-set-up" } } });
+    expect(cli.json(["setup", "--effort", "light"], PASSWORD)).toEqual({
+      status: 0,
+      body: { recoveryCode: expect.stringMatching(/^([0-9A-Z]{5}-){7}[0-9A-Z]{5}$/) },
+    });
+    expect(cli.json(["setup", "--effort", "light"], PASSWORD)).toMatchObject({
+      status: 4,
+      body: { error: { code: "already-set-up" } },
+    });
   });
 });
 
@@ -25,7 +31,22 @@ describe("the whole way", () => {
     expect(fs.existsSync(folder)).toBe(false);
 
     const folders = cli.list();
-    expect(folders).toEqual([{ id: expect.any(String), kind: "folder", path: folder, realPath: expect.stringMatching(/\/\.[0-9a-f]{20}$/), guard: "sealed", visibility: "hidden", cover: null, bars: null, hasPassword: false, state: "locked", files: 10, bytes: expect.any(Number) }]);
+    expect(folders).toEqual([
+      {
+        id: expect.any(String),
+        kind: "folder",
+        path: folder,
+        realPath: expect.stringMatching(/\/\.[0-9a-f]{20}$/),
+        guard: "sealed",
+        visibility: "hidden",
+        cover: null,
+        bars: null,
+        hasPassword: false,
+        state: "locked",
+        files: 10,
+        bytes: expect.any(Number),
+      },
+    ]);
     expect(cli.json(["check", folder], PASSWORD)).toEqual({ status: 0, body: { ok: true, damaged: [] } });
     expect(cli.json(["lock", folder])).toMatchObject({ status: 4, body: { error: { code: "needs-sign-in" } } });
 
@@ -55,7 +76,10 @@ describe("another master password", () => {
     const change = (from: string, to: string): number | null => cli.run(["passwd"], `${from}\n${to}`).status;
     expect(change("not this one at all", renewed)).toBe(3);
     expect(change(PASSWORD, renewed)).toBe(0);
-    expect(cli.json(["release", folder], PASSWORD)).toMatchObject({ status: 3, body: { error: { code: "wrong-password" } } });
+    expect(cli.json(["release", folder], PASSWORD)).toMatchObject({
+      status: 3,
+      body: { error: { code: "wrong-password" } },
+    });
     expect(cli.json(["release", folder], renewed).status).toBe(0);
     expect(snapshot(folder)).toEqual(before);
     expect(change(renewed, PASSWORD)).toBe(0);
@@ -73,13 +97,37 @@ describe("what is wrong", () => {
   it("is said by exit codes, and nothing is touched", () => {
     const before = snapshot(folder);
     expect(cli.run([]).status).toBe(0);
-    for (const words of [["frobnicate"], ["lock"], ["lock", folder, folder], ["lock", folder, "--unknown"], ["list", "--hide"], ["lock", folder, "--hide", "--view"]]) expect(cli.json(words).status, words.join(" ")).toBe(2);
-    expect(cli.json(["unlock", folder], "wrong")).toMatchObject({ status: 3, body: { error: { code: "wrong-password" } } });
-    expect(cli.json(["unlock", folder], PASSWORD)).toMatchObject({ status: 4, body: { error: { code: "not-protected" } } });
-    for (const [place, code] of [[world, "off-limits"], ["/etc", "off-limits"], ["/", "off-limits"], [cli.data, "off-limits"], [path.join(folder, "link to letter"), "not-a-folder"], [path.join(world, "gone"), "needs-sign-in"]] as const) {
+    for (const words of [
+      ["frobnicate"],
+      ["lock"],
+      ["lock", folder, folder],
+      ["lock", folder, "--unknown"],
+      ["list", "--hide"],
+      ["lock", folder, "--hide", "--view"],
+    ])
+      expect(cli.json(words).status, words.join(" ")).toBe(2);
+    expect(cli.json(["unlock", folder], "wrong")).toMatchObject({
+      status: 3,
+      body: { error: { code: "wrong-password" } },
+    });
+    expect(cli.json(["unlock", folder], PASSWORD)).toMatchObject({
+      status: 4,
+      body: { error: { code: "not-protected" } },
+    });
+    for (const [place, code] of [
+      [world, "off-limits"],
+      ["/etc", "off-limits"],
+      ["/", "off-limits"],
+      [cli.data, "off-limits"],
+      [path.join(folder, "link to letter"), "not-a-folder"],
+      [path.join(world, "gone"), "needs-sign-in"],
+    ] as const) {
       expect(cli.json(["lock", place]), place).toMatchObject({ status: 4, body: { error: { code } } });
     }
-    expect(cli.json(["lock", path.join(world, "gone")], PASSWORD)).toMatchObject({ status: 4, body: { error: { code: "not-found" } } });
+    expect(cli.json(["lock", path.join(world, "gone")], PASSWORD)).toMatchObject({
+      status: 4,
+      body: { error: { code: "not-found" } },
+    });
     expect(snapshot(folder)).toEqual(before);
   });
 
@@ -91,7 +139,10 @@ describe("what is wrong", () => {
     expect(cli.run(["lock", folder]).status).toBe(0);
     expect(cli.json(["lock", folder])).toMatchObject({ status: 4, body: { error: { code: "already-protected" } } });
     fs.mkdirSync(path.join(folder, "inside"));
-    expect(cli.json(["lock", path.join(folder, "inside")])).toMatchObject({ status: 4, body: { error: { code: "nested" } } });
+    expect(cli.json(["lock", path.join(folder, "inside")])).toMatchObject({
+      status: 4,
+      body: { error: { code: "nested" } },
+    });
     fs.rmdirSync(path.join(folder, "inside"));
     expect(cli.run(["release", folder], PASSWORD).status).toBe(0);
   });
@@ -99,14 +150,30 @@ describe("what is wrong", () => {
   it("damaged files are named with exit code 5, and come out once the disk gives them back", () => {
     expect(cli.run(["lock", folder]).status).toBe(0);
     const packs = path.join(folder, ".eremos", "packs");
-    const [largest = ""] = fs.readdirSync(packs, { recursive: true, encoding: "utf8" }).map((name) => path.join(packs, name)).filter((file) => fs.statSync(file).isFile()).sort((a, b) => fs.statSync(b).size - fs.statSync(a).size);
+    const [largest = ""] = fs
+      .readdirSync(packs, { recursive: true, encoding: "utf8" })
+      .map((name) => path.join(packs, name))
+      .filter((file) => fs.statSync(file).isFile())
+      .sort((a, b) => fs.statSync(b).size - fs.statSync(a).size);
     const flip = (): void => {
       const bytes = fs.readFileSync(largest);
       bytes[700_000] = (bytes[700_000] ?? 0) ^ 1;
       fs.writeFileSync(largest, bytes);
     };
     flip();
-    expect(cli.json(["check", folder, "--full"], PASSWORD)).toMatchObject({ status: 5, body: { ok: false, damaged: [{ path: "photos/large.bin", reason: expect.any(String), ranges: [{ from: expect.any(Number), until: expect.any(Number) }] }] } });
+    expect(cli.json(["check", folder, "--full"], PASSWORD)).toMatchObject({
+      status: 5,
+      body: {
+        ok: false,
+        damaged: [
+          {
+            path: "photos/large.bin",
+            reason: expect.any(String),
+            ranges: [{ from: expect.any(Number), until: expect.any(Number) }],
+          },
+        ],
+      },
+    });
     expect(cli.json(["unlock", folder], PASSWORD)).toMatchObject({ status: 5, body: { error: { code: "damaged" } } });
     expect(fs.readdirSync(folder).sort()).toEqual([".eremos", "Locked with Eremos.html"]);
     flip();
@@ -119,17 +186,18 @@ describe("interruption", () => {
     const folder = cli.makeFolder("Interrupted");
     for (let i = 0; i < 20; i++) fs.writeFileSync(path.join(folder, `take ${i}.raw`), Buffer.alloc(10_000_000, i));
     const before = snapshot(folder);
-    const lockAndSend = (signal: NodeJS.Signals): Promise<number | null> => new Promise((resolve) => {
-      const child = spawn("node", [CLI, "lock", folder, "--hide"], { env: cli.env, cwd: world });
-      child.stderr.on("data", (data) => {
-        if (!String(data).includes("Sealing")) return;
-        child.kill("SIGSTOP");
-        expect(cli.json(["lock", folder]).body).toMatchObject({ error: { code: "busy" } });
-        child.kill(signal);
-        child.kill("SIGCONT");
+    const lockAndSend = (signal: NodeJS.Signals): Promise<number | null> =>
+      new Promise((resolve) => {
+        const child = spawn("node", [CLI, "lock", folder, "--hide"], { env: cli.env, cwd: world });
+        child.stderr.on("data", (data) => {
+          if (!String(data).includes("Sealing")) return;
+          child.kill("SIGSTOP");
+          expect(cli.json(["lock", folder]).body).toMatchObject({ error: { code: "busy" } });
+          child.kill(signal);
+          child.kill("SIGCONT");
+        });
+        child.on("exit", (code) => resolve(code));
       });
-      child.on("exit", (code) => resolve(code));
-    });
     expect(await lockAndSend("SIGINT")).toBe(6);
     expect(snapshot(folder)).toEqual(before);
     expect(await lockAndSend("SIGKILL")).toBeNull();
@@ -146,9 +214,25 @@ describe("the Onlooker", () => {
     fs.writeFileSync(path.join(world, ".dotted"), "");
     fs.writeFileSync(path.join(world, "listed.txt"), "");
     fs.writeFileSync(path.join(world, ".hidden"), "listed.txt\n");
-    interface Seen { readonly place: string; readonly kinds: readonly { readonly kind: string; readonly entries: readonly { readonly name: string; readonly type: string; readonly size: number }[]; readonly verdict: string }[] }
-    const names = (kind: string): string[] => cli.json<Seen>(["onlooker", world]).body.kinds.find((view) => view.kind === kind)?.entries.map((entry) => entry.name).sort() ?? [];
-    const ls = (...flags: string[]): string[] => spawnSync("ls", ["-1", ...flags, world], { encoding: "utf8" }).stdout.split("\n").filter((line) => line !== "").sort();
+    interface Seen {
+      readonly place: string;
+      readonly kinds: readonly {
+        readonly kind: string;
+        readonly entries: readonly { readonly name: string; readonly type: string; readonly size: number }[];
+        readonly verdict: string;
+      }[];
+    }
+    const names = (kind: string): string[] =>
+      cli
+        .json<Seen>(["onlooker", world])
+        .body.kinds.find((view) => view.kind === kind)
+        ?.entries.map((entry) => entry.name)
+        .sort() ?? [];
+    const ls = (...flags: string[]): string[] =>
+      spawnSync("ls", ["-1", ...flags, world], { encoding: "utf8" })
+        .stdout.split("\n")
+        .filter((line) => line !== "")
+        .sort();
     expect(names("keyboard-hidden-shown")).toEqual(ls("-A"));
     expect(names("keyboard")).toEqual(ls().filter((name) => name !== "listed.txt"));
     expect(cli.run(["lock", folder, "--hide"]).status).toBe(0);

@@ -20,18 +20,28 @@ beforeEach(() => {
 afterEach(() => cli.remove());
 
 it("what is added to the desktop locks for real, and is taken away without a trace of others' files", () => {
-  const folder = cli.makeFolder("It's $HOME & \"more\"");
+  const folder = cli.makeFolder('It\'s $HOME & "more"');
   const scripts = path.join(dataHome, "nautilus", "scripts");
   fs.mkdirSync(scripts, { recursive: true });
   fs.writeFileSync(path.join(scripts, "Another script"), "#!/bin/sh\n");
   expect(cli.json(["integrate"]).body).toEqual({ applications: true, start: true, menu: true });
   const { EREMOS_DATA: _data, EREMOS_PLACES: _places, ...elsewhere } = cli.env;
-  const { status, stdout } = spawnSync(path.join(scripts, "Lock with Eremos"), { env: { ...elsewhere, NAUTILUS_SCRIPT_SELECTED_URIS: `${pathToFileURL(folder).href}\n` }, encoding: "utf8" });
+  const { status, stdout } = spawnSync(path.join(scripts, "Lock with Eremos"), {
+    env: { ...elsewhere, NAUTILUS_SCRIPT_SELECTED_URIS: `${pathToFileURL(folder).href}\n` },
+    encoding: "utf8",
+  });
   expect([status, stdout]).toEqual([0, expect.stringContaining("is sealed")]);
   expect(fs.readdirSync(folder).sort()).toEqual([".eremos", "Locked with Eremos.html"]);
 
-  const entries = [path.join(dataHome, "applications", "eremos.desktop"), path.join(dataHome, "kio", "servicemenus", "eremos.desktop"), path.join(configHome, "autostart", "eremos.desktop")];
-  for (const entry of entries) expect(fs.readFileSync(entry, "utf8")).toMatch(/^\[Desktop Entry\]\n[^]*^Exec="env" "EREMOS_DATA=[^\n]+eremos\.mjs" (page|serve|lock "--" %u|lock -- %u)$/m);
+  const entries = [
+    path.join(dataHome, "applications", "eremos.desktop"),
+    path.join(dataHome, "kio", "servicemenus", "eremos.desktop"),
+    path.join(configHome, "autostart", "eremos.desktop"),
+  ];
+  for (const entry of entries)
+    expect(fs.readFileSync(entry, "utf8")).toMatch(
+      /^\[Desktop Entry\]\n[^]*^Exec="env" "EREMOS_DATA=[^\n]+eremos\.mjs" (page|serve|lock "--" %u|lock -- %u)$/m,
+    );
 
   expect(cli.json(["integrate", "--remove"]).body).toEqual({ applications: false, start: false, menu: false });
   expect(fs.readdirSync(scripts)).toEqual(["Another script"]);
@@ -49,10 +59,21 @@ it("names that hold a line break, or look like options or addresses, reach the c
     const folder = path.join(cli.world, name);
     fs.mkdirSync(folder, { recursive: true });
     fs.writeFileSync(path.join(folder, "letter.txt"), "letter");
-    spawnSync(script, [name], { env: { ...cli.env, NAUTILUS_SCRIPT_SELECTED_URIS: `${pathToFileURL(folder).href}\n`, NAUTILUS_SCRIPT_SELECTED_FILE_PATHS: `${folder}\n` }, cwd: cli.world, encoding: "utf8" });
+    spawnSync(script, [name], {
+      env: {
+        ...cli.env,
+        NAUTILUS_SCRIPT_SELECTED_URIS: `${pathToFileURL(folder).href}\n`,
+        NAUTILUS_SCRIPT_SELECTED_FILE_PATHS: `${folder}\n`,
+      },
+      cwd: cli.world,
+      encoding: "utf8",
+    });
     expect(fs.readdirSync(folder).sort(), JSON.stringify(name)).toEqual([".eremos", "Locked with Eremos.html"]);
   }
-  spawnSync(script, [], { env: { ...cli.env, NAUTILUS_SCRIPT_SELECTED_URIS: `${innocent}\n--help\nfile://elsewhere${innocent}\n` }, cwd: cli.world });
+  spawnSync(script, [], {
+    env: { ...cli.env, NAUTILUS_SCRIPT_SELECTED_URIS: `${innocent}\n--help\nfile://elsewhere${innocent}\n` },
+    cwd: cli.world,
+  });
   expect(fs.existsSync(path.join(innocent, ".eremos"))).toBe(false);
   expect(fs.existsSync(path.join(cli.world, "ran"))).toBe(false);
   expect(fs.readFileSync(script, "utf8")).not.toMatch(/(?:lock|page) "\$/);
@@ -78,7 +99,10 @@ function run(...args: readonly string[]): Promise<{ status: number | null; out: 
 }
 
 function serve(): Promise<{ program: ChildProcess; address: string }> {
-  const program = spawn("node", [CLI, "serve"], { env: { ...cli.env, EREMOS_PORT: "0" }, stdio: ["ignore", "ignore", "pipe"] });
+  const program = spawn("node", [CLI, "serve"], {
+    env: { ...cli.env, EREMOS_PORT: "0" },
+    stdio: ["ignore", "ignore", "pipe"],
+  });
   return new Promise((resolve, reject) => {
     program.once("exit", () => reject(new Error("the server ended")));
     program.stderr.on("data", (part) => {
@@ -100,13 +124,17 @@ function watchBrowser(): string {
 
 /** Processes that were started with this house's data directory. */
 function processesHere(): number[] {
-  return fs.readdirSync("/proc").filter((name) => /^\d+$/.test(name)).filter((pid) => {
-    try {
-      return fs.readFileSync(`/proc/${pid}/environ`, "utf8").split("\0").includes(`EREMOS_DATA=${cli.data}`);
-    } catch {
-      return false;
-    }
-  }).map(Number);
+  return fs
+    .readdirSync("/proc")
+    .filter((name) => /^\d+$/.test(name))
+    .filter((pid) => {
+      try {
+        return fs.readFileSync(`/proc/${pid}/environ`, "utf8").split("\0").includes(`EREMOS_DATA=${cli.data}`);
+      } catch {
+        return false;
+      }
+    })
+    .map(Number);
 }
 
 it("the page starts Eremos where it does not run", async () => {
@@ -118,7 +146,10 @@ it("the page starts Eremos where it does not run", async () => {
   try {
     const file = path.join(cli.data, "open.html");
     await expect.poll(() => fs.existsSync(shown) && fs.readFileSync(shown, "utf8")).toBe(file);
-    expect([fs.statSync(file).mode & 0o777, fs.readFileSync(file, "utf8")]).toEqual([0o600, expect.stringContaining(`url=${address}"`)]);
+    expect([fs.statSync(file).mode & 0o777, fs.readFileSync(file, "utf8")]).toEqual([
+      0o600,
+      expect.stringContaining(`url=${address}"`),
+    ]);
     expect((await ask(address, "/", { method: "GET" })).status).toBe(200);
   } finally {
     for (const pid of processesHere()) process.kill(pid, "SIGTERM");
@@ -132,10 +163,19 @@ it("the page opens at a locked folder, and only where the server is the owner's 
   const shown = watchBrowser();
   const record = path.join(cli.data, "server.json");
 
-  const impostor = http.createServer((_request, response) => response.setHeader("content-type", "application/json").end(JSON.stringify({ proof: "0".repeat(64) })));
+  const impostor = http.createServer((_request, response) =>
+    response.setHeader("content-type", "application/json").end(JSON.stringify({ proof: "0".repeat(64) })),
+  );
   await new Promise<void>((resolve) => impostor.listen(0, "127.0.0.1", () => resolve()));
   const address = impostor.address();
-  fs.writeFileSync(record, JSON.stringify({ port: typeof address === "object" ? address?.port : 0, host: "eremos-1.localhost:1", secret: "f".repeat(64) }));
+  fs.writeFileSync(
+    record,
+    JSON.stringify({
+      port: typeof address === "object" ? address?.port : 0,
+      host: "eremos-1.localhost:1",
+      secret: "f".repeat(64),
+    }),
+  );
   const refused = await run("page", folder);
   expect([refused.status, refused.err]).toEqual([4, expect.stringContaining("Don't type your password there")]);
   expect(fs.existsSync(shown)).toBe(false);
@@ -145,7 +185,9 @@ it("the page opens at a locked folder, and only where the server is the owner's 
   const wanted = `${server.address}/folders/${id}`;
   try {
     expect(JSON.parse((await run("page", folder, "--json")).out)).toEqual({ address: wanted, shown: true });
-    await expect.poll(() => fs.existsSync(shown) && fs.readFileSync(path.join(cli.data, "open.html"), "utf8")).toContain(`url=${wanted}"`);
+    await expect
+      .poll(() => fs.existsSync(shown) && fs.readFileSync(path.join(cli.data, "open.html"), "utf8"))
+      .toContain(`url=${wanted}"`);
     expect(fs.statSync(record).mode & 0o777).toBe(0o600);
   } finally {
     const ended = new Promise((resolve) => server.program.once("close", resolve));

@@ -10,8 +10,19 @@ const DEEP = process.env["EREMOS_DEEP"] === "1";
 /** System calls that change the disk, and which of them (counted from 1, in each thread) something happens at. */
 const POINTS: Readonly<Record<string, readonly number[]>> = DEEP
   ? {
-      renameat2: range(1, 11), unlinkat: range(1, 30, 3), mkdirat: range(1, 7), fdatasync: range(1, 8), fsync: range(1, 22), syncfs: [1, 2], pwrite64: range(1, 55, 2),
-      fchmod: range(1, 13, 4), utimensat: range(1, 17, 4), linkat: [1, 2], symlinkat: [1, 2], ftruncate: [1, 2], rename: [1, 2],
+      renameat2: range(1, 11),
+      unlinkat: range(1, 30, 3),
+      mkdirat: range(1, 7),
+      fdatasync: range(1, 8),
+      fsync: range(1, 22),
+      syncfs: [1, 2],
+      pwrite64: range(1, 55, 2),
+      fchmod: range(1, 13, 4),
+      utimensat: range(1, 17, 4),
+      linkat: [1, 2],
+      symlinkat: [1, 2],
+      ftruncate: [1, 2],
+      rename: [1, 2],
     }
   : { renameat2: [4, 9], pwrite64: [6] };
 const FAULTS = DEEP ? ["signal=KILL", "error=EIO", "error=ENOSPC", "error=EACCES"] : ["signal=KILL", "error=EIO"];
@@ -40,9 +51,16 @@ function runWith(fault: string, call: string, when: number, args: readonly strin
   const flags = password === null ? [] : ["--password-stdin"];
   const injection = ["-e", `trace=${call}`, "-e", `inject=${call}:${fault}:when=${when}`];
   // Node syncs its own output when it ends, and never ends when that fails: then tracer and program are killed, both.
-  const { signal, status, stderr } = spawnSync("timeout", ["--signal=KILL", "30", "strace", "-f", "-qq", "-o", "/dev/null", ...injection, "node", CLI, ...args, ...flags], {
-    cwd: cli.world, env: cli.env, encoding: "utf8", input: password === null ? "" : `${password}\n`,
-  });
+  const { signal, status, stderr } = spawnSync(
+    "timeout",
+    ["--signal=KILL", "30", "strace", "-f", "-qq", "-o", "/dev/null", ...injection, "node", CLI, ...args, ...flags],
+    {
+      cwd: cli.world,
+      env: cli.env,
+      encoding: "utf8",
+      input: password === null ? "" : `${password}\n`,
+    },
+  );
   if (signal !== null || (status ?? 0) > 128) kills++;
   else if (status !== 0) {
     failures++;

@@ -2,7 +2,10 @@ import * as fs from "node:fs";
 
 /** A process and everything it started. */
 export function withDescendants(pid: number): number[] {
-  const children = fs.readdirSync("/proc").filter((name) => /^\d+$/.test(name)).filter((name) => parentOf(name) === pid);
+  const children = fs
+    .readdirSync("/proc")
+    .filter((name) => /^\d+$/.test(name))
+    .filter((name) => parentOf(name) === pid);
   return [pid, ...children.flatMap((child) => withDescendants(Number(child)))];
 }
 
@@ -30,7 +33,8 @@ export function countInMemory(pid: number, wanted: Readonly<Record<string, Buffe
       for (let at = Number.parseInt(from, 16); at < end; at += AT_ONCE) {
         const length = Math.min(AT_ONCE + overlap, end - at);
         const piece = readAt(memory, at, length);
-        for (const [name, bytes] of Object.entries(wanted)) counts[name] = (counts[name] ?? 0) + occurrences(piece, bytes, AT_ONCE);
+        for (const [name, bytes] of Object.entries(wanted))
+          counts[name] = (counts[name] ?? 0) + occurrences(piece, bytes, AT_ONCE);
       }
     }
   } finally {

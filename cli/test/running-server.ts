@@ -14,10 +14,16 @@ export class RunningServer {
   private session = { tab: "", cookie: "" };
   address = "";
 
-  constructor(private readonly cli: CommandLine, private readonly environment: Readonly<Record<string, string>> = {}) {}
+  constructor(
+    private readonly cli: CommandLine,
+    private readonly environment: Readonly<Record<string, string>> = {},
+  ) {}
 
   start(): Promise<void> {
-    const server = spawn("node", [CLI, "serve"], { env: { ...this.cli.env, EREMOS_PORT: "0", ...this.environment }, stdio: ["ignore", "ignore", "pipe"] });
+    const server = spawn("node", [CLI, "serve"], {
+      env: { ...this.cli.env, EREMOS_PORT: "0", ...this.environment },
+      stdio: ["ignore", "ignore", "pipe"],
+    });
     this.server = server;
     this.session = { tab: "", cookie: "" };
     this.address = "";

@@ -59,14 +59,18 @@ describe("somebody with the disk in hand", () => {
 
 describe("another account of this computer", () => {
   const account = "eremos-onlooker";
-  const asOther = (command: string): SpawnSyncReturns<string> => spawnSync("runuser", ["-u", account, "--", "sh", "-c", command], { encoding: "utf8" });
+  const asOther = (command: string): SpawnSyncReturns<string> =>
+    spawnSync("runuser", ["-u", account, "--", "sh", "-c", command], { encoding: "utf8" });
 
   it.runIf(process.getuid?.() === 0)("gets in nowhere", () => {
-    if (spawnSync("id", [account]).status !== 0) expect(spawnSync("useradd", ["--system", "--no-create-home", account]).status).toBe(0);
+    if (spawnSync("id", [account]).status !== 0)
+      expect(spawnSync("useradd", ["--system", "--no-create-home", account]).status).toBe(0);
     for (const place of [base, world]) fs.chmodSync(place, 0o755);
     const realPath = cli.list()[0]?.realPath ?? "";
     expect(asOther(`ls -A '${world}'`).stdout.trim()).toBe(path.basename(realPath));
-    const everything = asOther(`ls -laR '${world}' '${data}'; cat '${realPath}/.eremos/header.json' '${data}/device.json'; find '${base}' -type f -exec cat {} +`);
+    const everything = asOther(
+      `ls -laR '${world}' '${data}'; cat '${realPath}/.eremos/header.json' '${data}/device.json'; find '${base}' -type f -exec cat {} +`,
+    );
     for (const needle of NEEDLES) expect(everything.stdout).not.toContain(needle);
     expect(asOther(`ls '${realPath}/.eremos'`).status).not.toBe(0);
     expect(asOther(`ls '${data}'`).status).not.toBe(0);

@@ -23,16 +23,28 @@ afterEach(async () => {
 });
 
 const sessions = (): number[] => withDescendants(server.pid).slice(1);
-const jobs = async (): Promise<readonly { readonly id: string; readonly state: string }[]> => (await server.call("jobs")).body as unknown as { readonly id: string; readonly state: string }[];
+const jobs = async (): Promise<readonly { readonly id: string; readonly state: string }[]> =>
+  (await server.call("jobs")).body as unknown as { readonly id: string; readonly state: string }[];
 
 /** A lock is under way, its session was signed out, and another one signed in. Returns the process of the first. */
 async function signedOutMeanwhile(): Promise<number> {
   const [first = 0] = sessions();
   folder = path.join(cli.world, "Recordings");
   fs.mkdirSync(folder);
-  for (let take = 0; take < 80; take++) fs.writeFileSync(path.join(folder, `take ${take}.raw`), Buffer.alloc(20_000_000, `take ${take}`));
-  expect((await server.call("lock", { path: folder, protection: { guard: "sealed", visibility: "view", cover: null, icon: null, bars: null } })).status).toBe(200);
-  await vi.waitFor(async () => expect(await jobs()).toMatchObject([{ state: "running" }]), { timeout: 20_000, interval: 20 });
+  for (let take = 0; take < 80; take++)
+    fs.writeFileSync(path.join(folder, `take ${take}.raw`), Buffer.alloc(20_000_000, `take ${take}`));
+  expect(
+    (
+      await server.call("lock", {
+        path: folder,
+        protection: { guard: "sealed", visibility: "view", cover: null, icon: null, bars: null },
+      })
+    ).status,
+  ).toBe(200);
+  await vi.waitFor(async () => expect(await jobs()).toMatchObject([{ state: "running" }]), {
+    timeout: 20_000,
+    interval: 20,
+  });
   expect((await server.call("sign-out")).status).toBe(200);
   expect((await server.call("sign-in", { password: PASSWORD })).status).toBe(200);
   expect(sessions()).toHaveLength(2);
@@ -40,7 +52,8 @@ async function signedOutMeanwhile(): Promise<number> {
   return first;
 }
 
-const ended = (pid: number): Promise<void> => vi.waitFor(() => expect(sessions()).not.toContain(pid), { timeout: 60_000, interval: 100 });
+const ended = (pid: number): Promise<void> =>
+  vi.waitFor(() => expect(sessions()).not.toContain(pid), { timeout: 60_000, interval: 100 });
 
 it("a lock goes on after the sign-out of its session, whose process ends with it", async () => {
   const first = await signedOutMeanwhile();
@@ -59,13 +72,16 @@ it("it can be cancelled in the next session, and everything is as it was", async
 });
 
 it("whoever follows at the gate, or signed in, is told that it is over, and goes on at the next one", async () => {
-  const follow = (headers: Readonly<Record<string, string>>): Promise<string> => new Promise((resolve) => {
-    const { host, port } = new URL(server.address);
-    request({ host: "127.0.0.1", port, path: "/api/events", headers: { host, ...headers } }, (response) => {
-      let text = "";
-      response.on("data", (part) => (text += String(part))).on("close", () => resolve(text));
-    }).on("error", (error) => resolve(error.message)).end();
-  });
+  const follow = (headers: Readonly<Record<string, string>>): Promise<string> =>
+    new Promise((resolve) => {
+      const { host, port } = new URL(server.address);
+      request({ host: "127.0.0.1", port, path: "/api/events", headers: { host, ...headers } }, (response) => {
+        let text = "";
+        response.on("data", (part) => (text += String(part))).on("close", () => resolve(text));
+      })
+        .on("error", (error) => resolve(error.message))
+        .end();
+    });
   const streams = [follow(server.headers), follow({})];
   await vi.waitFor(async () => expect((await server.call("state")).status).toBe(200));
   const [first = 0] = sessions();

@@ -29,10 +29,13 @@ async function restart(): Promise<void> {
 function callAsAnother(name: string): number {
   const { host, port } = new URL(server.address);
   const script = `require("node:http").request({ host: "127.0.0.1", port: ${port}, path: "/api/${name}", method: "POST", headers: { host: "${host}", origin: "${server.address}", "content-type": "application/x-eremos-call" } }, (answer) => console.log(answer.statusCode)).end("{}")`;
-  return Number(spawnSync(process.execPath, ["-e", script], { uid: OTHER, gid: OTHER, cwd: "/", encoding: "utf8" }).stdout);
+  return Number(
+    spawnSync(process.execPath, ["-e", script], { uid: OTHER, gid: OTHER, cwd: "/", encoding: "utf8" }).stdout,
+  );
 }
 
-const files = (): string[] => (fs.existsSync(path.join(config, "eremos")) ? fs.readdirSync(path.join(config, "eremos")) : []);
+const files = (): string[] =>
+  fs.existsSync(path.join(config, "eremos")) ? fs.readdirSync(path.join(config, "eremos")) : [];
 
 it("stays signed in over a restart, for this account's programs alone, until that is turned off", async () => {
   await call("sign-in", { password: PASSWORD });
@@ -44,7 +47,9 @@ it("stays signed in over a restart, for this account's programs alone, until tha
   const kept = path.join(config, "eremos", file);
   expect([fs.statSync(kept).mode & 0o777, fs.statSync(path.dirname(kept)).mode & 0o777]).toEqual([0o600, 0o700]);
   const { rootKey } = JSON.parse(fs.readFileSync(kept, "utf8")) as { rootKey: string };
-  for (const name of fs.readdirSync(cli.data, { recursive: true, encoding: "utf8" }).filter((one) => fs.statSync(path.join(cli.data, one)).isFile())) {
+  for (const name of fs
+    .readdirSync(cli.data, { recursive: true, encoding: "utf8" })
+    .filter((one) => fs.statSync(path.join(cli.data, one)).isFile())) {
     const bytes = fs.readFileSync(path.join(cli.data, name));
     expect(bytes.includes(rootKey) || bytes.includes(Buffer.from(rootKey, "base64url"))).toBe(false);
   }
@@ -71,7 +76,11 @@ it("does not use a key that others could read or have put there", async () => {
   await call("stay/set", { current: PASSWORD });
   const kept = path.join(config, "eremos", files()[0] ?? "");
   const written = fs.readFileSync(kept, "utf8");
-  for (const spoil of [() => fs.chmodSync(kept, 0o644), () => fs.writeFileSync(kept, written.replace(/"rootKey":"..../, '"rootKey":"AAAA')), () => fs.writeFileSync(kept, "no JSON")]) {
+  for (const spoil of [
+    () => fs.chmodSync(kept, 0o644),
+    () => fs.writeFileSync(kept, written.replace(/"rootKey":"..../, '"rootKey":"AAAA')),
+    () => fs.writeFileSync(kept, "no JSON"),
+  ]) {
     fs.writeFileSync(kept, written);
     fs.chmodSync(kept, 0o600);
     spoil();

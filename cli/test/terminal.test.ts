@@ -19,7 +19,17 @@ it("names of folders and files reach the terminal as plain text: no escape seque
   const folder = path.join(cli.world, name);
   fs.mkdirSync(folder);
   fs.writeFileSync(path.join(folder, name), "a file");
-  const said = [["lock", folder], ["list"], ["check", folder], ["onlooker", cli.world], ["unlock", folder], ["lock", `${folder}/none`], ["lock", folder], ["scan", cli.world], ["release", folder]].flatMap((words) => {
+  const said = [
+    ["lock", folder],
+    ["list"],
+    ["check", folder],
+    ["onlooker", cli.world],
+    ["unlock", folder],
+    ["lock", `${folder}/none`],
+    ["lock", folder],
+    ["scan", cli.world],
+    ["release", folder],
+  ].flatMap((words) => {
     const password = ["list", "check", "unlock", "release"].includes(words[0] ?? "") ? PASSWORD : null;
     const { stdout, stderr } = cli.run(words, password);
     return [stdout, stderr];

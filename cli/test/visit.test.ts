@@ -21,7 +21,11 @@ afterEach(() => end("SIGINT"));
 afterAll(() => cli.remove());
 
 async function begin(...flags: readonly string[]): Promise<void> {
-  const process = spawn("node", [CLI, "visit", folder, "--json", "--password-stdin", ...flags], { cwd: cli.world, env: cli.env, stdio: ["pipe", "pipe", "inherit"] });
+  const process = spawn("node", [CLI, "visit", folder, "--json", "--password-stdin", ...flags], {
+    cwd: cli.world,
+    env: cli.env,
+    stdio: ["pipe", "pipe", "inherit"],
+  });
   process.stdin.end(`${PASSWORD}\n`);
   const line = await new Promise<string>((resolve) => process.stdout.once("data", (part) => resolve(String(part))));
   visit = { process, ...(JSON.parse(line) as { url: string; user: string; password: string }) };
@@ -36,33 +40,55 @@ async function end(signal: NodeJS.Signals): Promise<number | null> {
 }
 
 const authorization = (): string => `Basic ${Buffer.from(`${visit.user}:${visit.password}`).toString("base64")}`;
-const ask = (method: string, at: string, init: { headers?: Readonly<Record<string, string>>; body?: string } = {}): Promise<Response> => fetch(new URL(at, visit.url), { method, ...init, headers: { authorization: authorization(), ...init.headers } });
+const ask = (
+  method: string,
+  at: string,
+  init: { headers?: Readonly<Record<string, string>>; body?: string } = {},
+): Promise<Response> =>
+  fetch(new URL(at, visit.url), { method, ...init, headers: { authorization: authorization(), ...init.headers } });
 
 it("passes every group of the standard conformance suite", async () => {
   await begin();
   const { stdout } = await run("litmus", ["-k", visit.url, visit.user, visit.password], { cwd: cli.base });
-  const summaries = [...stdout.matchAll(/<- summary for `(\w+)': of (\d+) tests run: (\d+) passed, (\d+) failed/g)].map(([, group, tests, passed, failed]) => ({ group, isWhole: tests === passed, failed }));
-  expect(summaries).toEqual(["basic", "copymove", "props", "locks", "http"].map((group) => ({ group, isWhole: true, failed: "0" })));
+  const summaries = [...stdout.matchAll(/<- summary for `(\w+)': of (\d+) tests run: (\d+) passed, (\d+) failed/g)].map(
+    ([, group, tests, passed, failed]) => ({ group, isWhole: tests === passed, failed }),
+  );
+  expect(summaries).toEqual(
+    ["basic", "copymove", "props", "locks", "http"].map((group) => ({ group, isWhole: true, failed: "0" })),
+  );
 });
 
 it("a copying program puts a tree in and finds every byte of it again; a client library lists, reads ranges, moves and deletes", async () => {
   const tree = path.join(cli.base, "tree");
   fs.mkdirSync(path.join(tree, "Ordner ü", "deep"), { recursive: true });
-  for (let i = 0; i < 40; i++) fs.writeFileSync(path.join(tree, i % 2 ? "Ordner ü" : "", `a b%20#${i} 名前&'.bin`), Buffer.alloc(i * 3001, `content ${i}`));
+  for (let i = 0; i < 40; i++)
+    fs.writeFileSync(
+      path.join(tree, i % 2 ? "Ordner ü" : "", `a b%20#${i} 名前&'.bin`),
+      Buffer.alloc(i * 3001, `content ${i}`),
+    );
   fs.writeFileSync(path.join(tree, "Ordner ü", "deep", "large.bin"), Buffer.alloc(12_000_000, "large"));
   await begin();
   const password = spawnSync("rclone", ["obscure", visit.password], { encoding: "utf8" }).stdout.trim();
   const remote = `:webdav,url='${visit.url}',user='${visit.user}',pass='${password}':put in`;
-  const rclone = (...args: readonly string[]): Promise<{ stderr: string }> => run("rclone", ["--config", "/dev/null", ...args, tree, remote]);
+  const rclone = (...args: readonly string[]): Promise<{ stderr: string }> =>
+    run("rclone", ["--config", "/dev/null", ...args, tree, remote]);
   await rclone("copy");
   expect((await rclone("check", "--download")).stderr).toContain("0 differences found");
 
-  const client = createClient(visit.url, { authType: AuthType.Password, username: visit.user, password: visit.password });
+  const client = createClient(visit.url, {
+    authType: AuthType.Password,
+    username: visit.user,
+    password: visit.password,
+  });
   const listed = (await client.getDirectoryContents("/put in/Ordner ü", { deep: true })) as FileStat[];
   expect(listed).toHaveLength(22);
   const part = await new Promise<Buffer>((resolve, reject) => {
     const pieces: Buffer[] = [];
-    client.createReadStream("/put in/Ordner ü/deep/large.bin", { range: { start: 5_000_000, end: 5_000_099 } }).on("data", (piece: Buffer) => pieces.push(piece)).on("end", () => resolve(Buffer.concat(pieces))).on("error", reject);
+    client
+      .createReadStream("/put in/Ordner ü/deep/large.bin", { range: { start: 5_000_000, end: 5_000_099 } })
+      .on("data", (piece: Buffer) => pieces.push(piece))
+      .on("end", () => resolve(Buffer.concat(pieces)))
+      .on("error", reject);
   });
   expect(part.toString()).toBe("large".repeat(40).slice(0, 100));
   await client.moveFile("/put in/Ordner ü", "/moved");
@@ -80,37 +106,50 @@ it("a copying program puts a tree in and finds every byte of it again; a client 
   expect(cli.run(["lock", folder]).status).toBe(0);
 });
 
-it.runIf(process.getuid?.() === 0 && fs.existsSync("/dev/fuse"))("is mounted as a real drive: programs read, write, rename and delete in it", async () => {
-  await begin();
-  const mount = fs.mkdtempSync(path.join(cli.base, "mount-"));
-  const secrets = path.join(cli.base, "secrets");
-  fs.writeFileSync(secrets, `${visit.url} ${visit.user} "${visit.password}"\n`, { mode: 0o600 });
-  fs.writeFileSync(path.join(cli.base, "davfs.conf"), `buf_size 64\nask_auth 0\nsecrets ${secrets}\n`);
-  await run("mount", ["-t", "davfs", "-o", `conf=${path.join(cli.base, "davfs.conf")}`, visit.url, mount]);
-  try {
-    expect(fs.readFileSync(path.join(mount, "letter.txt"), "utf8")).toContain("the cello is a surprise");
-    await run("sh", ["-c", `cd '${mount}' && mkdir new && cp letter.txt 'new/a b#%.txt' && mv new renamed && echo more >> 'renamed/a b#%.txt' && rm script.sh`]);
-  } finally {
-    await run("umount", [mount]);
-  }
-  const answer = await ask("GET", "/renamed/a%20b%23%25.txt");
-  expect(await answer.text()).toMatch(/surprise\.\nmore\n$/);
-  expect((await ask("GET", "/script.sh")).status).toBe(404);
-  expect((await ask("DELETE", "/renamed")).status).toBe(204);
-});
+it.runIf(process.getuid?.() === 0 && fs.existsSync("/dev/fuse"))(
+  "is mounted as a real drive: programs read, write, rename and delete in it",
+  async () => {
+    await begin();
+    const mount = fs.mkdtempSync(path.join(cli.base, "mount-"));
+    const secrets = path.join(cli.base, "secrets");
+    fs.writeFileSync(secrets, `${visit.url} ${visit.user} "${visit.password}"\n`, { mode: 0o600 });
+    fs.writeFileSync(path.join(cli.base, "davfs.conf"), `buf_size 64\nask_auth 0\nsecrets ${secrets}\n`);
+    await run("mount", ["-t", "davfs", "-o", `conf=${path.join(cli.base, "davfs.conf")}`, visit.url, mount]);
+    try {
+      expect(fs.readFileSync(path.join(mount, "letter.txt"), "utf8")).toContain("the cello is a surprise");
+      await run("sh", [
+        "-c",
+        `cd '${mount}' && mkdir new && cp letter.txt 'new/a b#%.txt' && mv new renamed && echo more >> 'renamed/a b#%.txt' && rm script.sh`,
+      ]);
+    } finally {
+      await run("umount", [mount]);
+    }
+    const answer = await ask("GET", "/renamed/a%20b%23%25.txt");
+    expect(await answer.text()).toMatch(/surprise\.\nmore\n$/);
+    expect((await ask("GET", "/script.sh")).status).toBe(404);
+    expect((await ask("DELETE", "/renamed")).status).toBe(204);
+  },
+);
 
 it("lets in nobody without its password, no web page, and no path out of the folder", async () => {
   await begin();
-  const bare = (headers: Readonly<Record<string, string>>): Promise<number> => fetch(visit.url, { method: "PROPFIND", headers: { depth: "0", ...headers } }).then(({ status }) => status);
+  const bare = (headers: Readonly<Record<string, string>>): Promise<number> =>
+    fetch(visit.url, { method: "PROPFIND", headers: { depth: "0", ...headers } }).then(({ status }) => status);
   expect(await bare({})).toBe(401);
   expect(await bare({ authorization: `Basic ${Buffer.from(`${visit.user}:wrong`).toString("base64")}` })).toBe(401);
   expect(await bare({ authorization: authorization() })).toBe(207);
   expect(await bare({ authorization: authorization(), origin: "http://elsewhere.example" })).toBe(403);
   expect(await bare({ authorization: authorization(), "sec-fetch-site": "cross-site" })).toBe(403);
   const { port } = new URL(visit.url);
-  const status = (...args: readonly string[]): string => spawnSync("curl", ["-s", "-o", "/dev/null", "-w", "%{http_code}", "--path-as-is", "-u", `${visit.user}:${visit.password}`, ...args], { encoding: "utf8" }).stdout;
+  const status = (...args: readonly string[]): string =>
+    spawnSync(
+      "curl",
+      ["-s", "-o", "/dev/null", "-w", "%{http_code}", "--path-as-is", "-u", `${visit.user}:${visit.password}`, ...args],
+      { encoding: "utf8" },
+    ).stdout;
   expect(status("-H", "Host: rebound.example", visit.url)).toBe("403");
-  for (const out of ["../../etc/hostname", "%2e%2e/%2e%2e/etc/hostname", "photos/..%2f..%2fetc", "a%00b", "%zz"]) expect(status(`http://127.0.0.1:${port}/${out}`)).toBe("400");
+  for (const out of ["../../etc/hostname", "%2e%2e/%2e%2e/etc/hostname", "photos/..%2f..%2fetc", "a%00b", "%zz"])
+    expect(status(`http://127.0.0.1:${port}/${out}`)).toBe("400");
   // The links of the tree are not there for programs, wherever they lead.
   expect(status(`http://127.0.0.1:${port}/link%20to%20letter`)).toBe("404");
   expect((await ask("PUT", "/dangling", { body: "through a link" })).status).toBe(409);
@@ -139,7 +178,10 @@ it("killed in the middle of everything: the folder has every change that was ans
   const places = [cli.world, cli.data];
   for (const text of [marker, "secret note", "the cello is a surprise"]) {
     expect(spawnSync("grep", ["-rlaF", text, ...places], { encoding: "utf8" }).stdout).toBe("");
-    expect(spawnSync("grep", ["-rlaF", Buffer.from(text).toString("base64").slice(0, 12), ...places], { encoding: "utf8" }).stdout).toBe("");
+    expect(
+      spawnSync("grep", ["-rlaF", Buffer.from(text).toString("base64").slice(0, 12), ...places], { encoding: "utf8" })
+        .stdout,
+    ).toBe("");
   }
   await begin();
   expect(await (await ask("GET", "/secret%20note.txt")).text()).toBe(`${marker}, answered`);

@@ -5,14 +5,47 @@ export { equalBytes, fromBase64, randomBytes, sha256, toBase64, wipe } from "./c
 export { type BoxFailure, openBox, sealBox } from "./crypto/box";
 export { type ChunkCipher, chunkCipher } from "./crypto/chunk-cipher";
 export { type Envelope, openEnvelope, sealTo } from "./crypto/envelope";
-export { EFFORTS, type Effort, LEAST_COST, type MeasuredCost, type Password, type PasswordCost, hkdf, measurePasswordCost, measurePasswordCosts, parsePasswordHashing } from "./crypto/kdf";
+export {
+  EFFORTS,
+  type Effort,
+  LEAST_COST,
+  type MeasuredCost,
+  type Password,
+  type PasswordCost,
+  hkdf,
+  measurePasswordCost,
+  measurePasswordCosts,
+  parsePasswordHashing,
+} from "./crypto/kdf";
 export { type SigningKey, generateSigningKey } from "./crypto/signature";
 export {
-  type OwnerEnvelope, type OwnerKeys, type OwnerSecret, ProvenOwner, createOwner, isRootKeyOf, openOwner, openSealingKey, openWithCode, openWithPassword, readOwner, withCode, withDevice, withKeyholders, withPassword, writeOwner,
+  type OwnerEnvelope,
+  type OwnerKeys,
+  type OwnerSecret,
+  ProvenOwner,
+  createOwner,
+  isRootKeyOf,
+  openOwner,
+  openSealingKey,
+  openWithCode,
+  openWithPassword,
+  readOwner,
+  withCode,
+  withDevice,
+  withKeyholders,
+  withPassword,
+  writeOwner,
 } from "./format/owner";
 export { CODE_GROUPS, isGroupRight, mistypedGroups, newRecoveryCode, parseRecoveryCode } from "./format/recovery-code";
 export { normaliseCodeText } from "./format/code-groups";
-export { LEAST_THRESHOLD, MOST_KEYHOLDERS, SHARE_GROUPS, type ShareLook, lookAtShares, mistypedShareGroups } from "./format/keyholders";
+export {
+  LEAST_THRESHOLD,
+  MOST_KEYHOLDERS,
+  SHARE_GROUPS,
+  type ShareLook,
+  lookAtShares,
+  mistypedShareGroups,
+} from "./format/keyholders";
 export { type FolderPassword, type FolderSecret, type WaysIn, keyholdersOf, waysInto } from "./format/header";
 export { HIDDEN_NAME, whyNotCover } from "./format/ids";
 export { type FolderState, VISIBILITIES, type Visibility } from "./format/state";
@@ -28,8 +61,23 @@ export { type Consent, CONSENTS, type SealedInput } from "./engine/open-sealed";
 export { type CheckOutcome, type CheckRequest, type Damage, checkFolder } from "./engine/check";
 export { type OwnerAccess } from "./engine/keys";
 export { type Located, locateFolder, protectedAbove } from "./engine/locate";
-export { type LockInput, type LockOutcome, type LockPreview, type OpenNote, type Signer, lockFolder, previewLock } from "./engine/lock";
-export { type InsuranceFacts, type Priced, insuranceFactsOf, isInsured, priceOf, setInsurance } from "./insurance/insure";
+export {
+  type LockInput,
+  type LockOutcome,
+  type LockPreview,
+  type OpenNote,
+  type Signer,
+  lockFolder,
+  previewLock,
+} from "./engine/lock";
+export {
+  type InsuranceFacts,
+  type Priced,
+  insuranceFactsOf,
+  isInsured,
+  priceOf,
+  setInsurance,
+} from "./insurance/insure";
 export type { InsuranceLevel } from "./format/insurance";
 export { type DamagedMember, type RepairOutcome, repairFolder } from "./insurance/repair";
 export { type HiddenEnd, type HiddenFound, findHidden } from "./hidden/find-hidden";
@@ -37,7 +85,15 @@ export type { Means } from "./hidden/means";
 export type { ScriptLock } from "./hidden/script-locks";
 export { type Undo, bringBack, putBackHidden, removeScript } from "./hidden/bring-back";
 export { mendFolder } from "./engine/mend";
-export { type OffLimits, type OffLimitsEdits, defaultOffLimits, editedOffLimits, isInPlaces, refuseOffLimits, whyOffLimits } from "./engine/off-limits";
+export {
+  type OffLimits,
+  type OffLimitsEdits,
+  defaultOffLimits,
+  editedOffLimits,
+  isInPlaces,
+  refuseOffLimits,
+  whyOffLimits,
+} from "./engine/off-limits";
 export { type Guard, type Inspection, type Recovery, inspectFolder, isLocked, recoverFolder } from "./engine/recover";
 export { renewGuardOwner } from "./engine/guarded";
 export type { GuardInput, GuardOutcome, GuardedInput, Guarding } from "./engine/guarded";
@@ -67,6 +123,22 @@ export { linuxDisk as disk, linuxDiskOf as diskOf } from "./platform/linux/linux
 export { type Running, runEngine } from "./worker/run-engine";
 export type { EngineRequest, Outcomes } from "./worker/protocol";
 export { reviveBytes } from "./worker/protocol";
-export { type LockedFolder, type RescueProgress, type RescueReport, type RescueSecret, type ScanEnd, type ScanFound, type ScanProgress, describeFound, describeReport, directorySource, findLocked, openLocked, readGuardOwner, rescue, scan } from "./rescue/on-disk";
+export {
+  type LockedFolder,
+  type RescueProgress,
+  type RescueReport,
+  type RescueSecret,
+  type ScanEnd,
+  type ScanFound,
+  type ScanProgress,
+  describeFound,
+  describeReport,
+  directorySource,
+  findLocked,
+  openLocked,
+  readGuardOwner,
+  rescue,
+  scan,
+} from "./rescue/on-disk";
 export type { Drop } from "./engine/drop";
 export { DropUpload, type Slot, vaultPlace } from "./engine/drop-in";

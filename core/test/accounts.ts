@@ -19,6 +19,11 @@ export async function asOwner<T>(work: () => Promise<T> | T): Promise<T> {
 
 /** A new process of an account. */
 export function runAs(account: number, command: string): { readonly ok: boolean; readonly out: string } {
-  const { status, stdout } = spawnSync("sh", ["-c", command], { uid: account, gid: account, cwd: "/", encoding: "utf8" });
+  const { status, stdout } = spawnSync("sh", ["-c", command], {
+    uid: account,
+    gid: account,
+    cwd: "/",
+    encoding: "utf8",
+  });
   return { ok: status === 0, out: stdout };
 }

@@ -22,8 +22,16 @@ beforeEach(async () => {
 });
 afterEach(() => removeDirectory(base));
 
-const changes = (most = 100): Promise<ChangesOutcome> => changesSinceLock(linuxDisk, { path: Buffer.from(folder), access: person.access, keptHeader: null, expected: null, accept: [], most }, silentHooks);
-const told = async (most?: number): Promise<string[]> => (await changes(most)).changes.map(({ kind, type, path: names }) => `${kind} ${type} ${names.map((name) => name.toString("latin1")).join("/")}`);
+const changes = (most = 100): Promise<ChangesOutcome> =>
+  changesSinceLock(
+    linuxDisk,
+    { path: Buffer.from(folder), access: person.access, keptHeader: null, expected: null, accept: [], most },
+    silentHooks,
+  );
+const told = async (most?: number): Promise<string[]> =>
+  (await changes(most)).changes.map(
+    ({ kind, type, path: names }) => `${kind} ${type} ${names.map((name) => name.toString("latin1")).join("/")}`,
+  );
 
 it("a folder just opened differs in nothing, whatever is in it; looking at it changes nothing", async () => {
   await unlock(folder, person.access);

@@ -72,14 +72,17 @@ const MEDDLING: Readonly<Record<string, (folder: string) => void>> = {
   "cuts a file short": (folder) => fs.truncateSync(path.join(folder, "inner", "large.bin"), 700_000),
   "deletes a file": (folder) => fs.unlinkSync(path.join(folder, "inner", "small")),
   "deletes one name of a file with two": (folder) => fs.unlinkSync(path.join(folder, "inner", "same letter.txt")),
-  "puts a link to an outside file in a file's place": (folder) => replaceByLink(path.join(folder, "inner", "large.bin"), path.join(outside, "secret")),
-  "puts a link to an outside directory in a directory's place": (folder) => replaceByLink(path.join(folder, "inner"), outside),
+  "puts a link to an outside file in a file's place": (folder) =>
+    replaceByLink(path.join(folder, "inner", "large.bin"), path.join(outside, "secret")),
+  "puts a link to an outside directory in a directory's place": (folder) =>
+    replaceByLink(path.join(folder, "inner"), outside),
   "puts a new file in a file's place": (folder) => {
     fs.lstatSync(path.join(folder, "inner", "small"));
     fs.writeFileSync(path.join(base, "new small"), "SMALL");
     fs.renameSync(path.join(base, "new small"), path.join(folder, "inner", "small"));
   },
-  "moves a file to another directory": (folder) => fs.renameSync(path.join(folder, "inner", "small"), path.join(folder, "moved")),
+  "moves a file to another directory": (folder) =>
+    fs.renameSync(path.join(folder, "inner", "small"), path.join(folder, "moved")),
   "saves a new file": (folder) => fs.writeFileSync(path.join(folder, "inner", "new"), "new"),
   "saves a new file at the top": (folder) => fs.writeFileSync(path.join(folder, "new"), "new"),
   "changes permissions": (folder) => fs.chmodSync(path.join(folder, "inner", "small"), 0o600),
@@ -87,7 +90,9 @@ const MEDDLING: Readonly<Record<string, (folder: string) => void>> = {
 
 /** The tree without times, which what others do there changes. */
 function contents(folder: string): string[] {
-  return snapshot(folder).slice(1).map((line) => line.replace(/mtime=\d+/, ""));
+  return snapshot(folder)
+    .slice(1)
+    .map((line) => line.replace(/mtime=\d+/, ""));
 }
 
 /** What the folder must hold once the meddler was there. */
@@ -99,13 +104,20 @@ function meddledContents(meddle: (folder: string) => void): string[] {
   return expected;
 }
 
-async function changeAtEveryCall(work: (folder: string, disk: Disk) => Promise<unknown>, prepare: (folder: string) => Promise<void>, meddle: (folder: string) => void): Promise<void> {
+async function changeAtEveryCall(
+  work: (folder: string, disk: Disk) => Promise<unknown>,
+  prepare: (folder: string) => Promise<void>,
+  meddle: (folder: string) => void,
+): Promise<void> {
   const expected = meddledContents(meddle);
   for (let at = 0; ; at += STRIDE) {
     const folder = newFolder();
     await prepare(folder);
     const meddler = meddledDisk(linuxDisk, at, () => meddle(folder));
-    const failure = await work(folder, meddler.disk).then(() => null, (error: unknown) => error);
+    const failure = await work(folder, meddler.disk).then(
+      () => null,
+      (error: unknown) => error,
+    );
     if (!meddler.happened()) {
       removeDirectory(path.dirname(folder));
       if (meddler.isOver()) return;
@@ -123,14 +135,22 @@ async function changeAtEveryCall(work: (folder: string, disk: Disk) => Promise<u
 
 describe.each(Object.entries(MEDDLING))("another program %s, at any moment", (_what, meddle) => {
   it("of a first lock: it stops or takes the newest, follows no link, and loses nothing", async () => {
-    await changeAtEveryCall((folder, disk) => lock(folder, person.owner, { disk, folder: FOLDER }), async () => undefined, meddle);
+    await changeAtEveryCall(
+      (folder, disk) => lock(folder, person.owner, { disk, folder: FOLDER }),
+      async () => undefined,
+      meddle,
+    );
   });
 
   it("of a relock", async () => {
     const notes = new Map<string, Awaited<ReturnType<typeof unlock>>["note"]>();
-    await changeAtEveryCall((folder, disk) => lock(folder, person.device, { disk, folder: FOLDER, note: notes.get(folder) ?? null }), async (folder) => {
-      await lock(folder, person.owner, { folder: FOLDER });
-      notes.set(folder, (await unlock(folder, person.access)).note);
-    }, meddle);
+    await changeAtEveryCall(
+      (folder, disk) => lock(folder, person.device, { disk, folder: FOLDER, note: notes.get(folder) ?? null }),
+      async (folder) => {
+        await lock(folder, person.owner, { folder: FOLDER });
+        notes.set(folder, (await unlock(folder, person.access)).note);
+      },
+      meddle,
+    );
   });
 });

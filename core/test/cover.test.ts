@@ -7,7 +7,19 @@ import { silentHooks } from "../src/engine/hooks";
 import { locateFolder } from "../src/engine/locate";
 import { recoverFolder } from "../src/engine/recover";
 import { linuxDisk } from "../src/platform/linux/linux-disk";
-import { ICON, PAGE, type Person, lock, makeMixedTree, newDirectory, newPerson, release, removeDirectory, snapshot, unlock } from "./world";
+import {
+  ICON,
+  PAGE,
+  type Person,
+  lock,
+  makeMixedTree,
+  newDirectory,
+  newPerson,
+  release,
+  removeDirectory,
+  snapshot,
+  unlock,
+} from "./world";
 
 let person: Person;
 let base: string;
@@ -33,7 +45,11 @@ describe("a cover name", () => {
     expect(fs.readdirSync(base)).toEqual(["Recipes"]);
     expect(fs.readdirSync(realPath).sort()).toEqual([".directory", ".eremos", "Locked with Eremos.html"]);
     expect(fs.readFileSync(at("Recipes", ".directory"))).toEqual(ICON);
-    const everything = fs.readdirSync(at("Recipes"), { recursive: true, encoding: "utf8" }).map((name) => at("Recipes", name)).filter((file) => fs.statSync(file).isFile()).map((file) => fs.readFileSync(file));
+    const everything = fs
+      .readdirSync(at("Recipes"), { recursive: true, encoding: "utf8" })
+      .map((name) => at("Recipes", name))
+      .filter((file) => fs.statSync(file).isFile())
+      .map((file) => fs.readFileSync(file));
     expect(Buffer.concat(everything).includes("Adoption")).toBe(false);
     const located = locateFolder(linuxDisk, Buffer.from(folder), id);
     expect(located).toMatchObject({ realPath, inspection: { state: "sealed", visibility: "view", arrivals: 0 } });
@@ -45,7 +61,8 @@ describe("a cover name", () => {
   });
 
   it("is refused when it is no name, or taken; taken later, the folder goes on under its own name", async () => {
-    for (const name of ["", ".hidden", "a/b", "x".repeat(256)]) await expect(lock(folder, person.owner, { cover: name })).rejects.toMatchObject({ code: "usage" });
+    for (const name of ["", ".hidden", "a/b", "x".repeat(256)])
+      await expect(lock(folder, person.owner, { cover: name })).rejects.toMatchObject({ code: "usage" });
     fs.mkdirSync(at("Recipes"));
     await expect(lock(folder, person.owner, { cover: "Recipes" })).rejects.toMatchObject({ code: "path-taken" });
     expect(snapshot(folder)).toEqual(before);
@@ -60,7 +77,10 @@ describe("a cover name", () => {
   it("changes while the folder is locked, and so does the icon", async () => {
     const { realPath } = await lock(folder, person.owner);
     const places = [Buffer.from(base)];
-    const become = (from: Buffer, to: { readonly visibility: "view" | "tucked"; readonly cover?: string; readonly icon?: Buffer }): Buffer => changeVisibility(linuxDisk, { path: from, place: Buffer.from(folder), places, page: PAGE, ...to });
+    const become = (
+      from: Buffer,
+      to: { readonly visibility: "view" | "tucked"; readonly cover?: string; readonly icon?: Buffer },
+    ): Buffer => changeVisibility(linuxDisk, { path: from, place: Buffer.from(folder), places, page: PAGE, ...to });
     const covered = become(realPath, { visibility: "view", cover: "Recipes", icon: ICON });
     expect(fs.readdirSync(base)).toEqual(["Recipes"]);
     const tucked = become(covered, { visibility: "tucked" });
@@ -73,10 +93,24 @@ describe("a cover name", () => {
   });
 
   it("serves a barred folder too", async () => {
-    const guarding = { guard: "barred", bars: { others: "nothing", own: "everything" }, visibility: "view", places: [Buffer.from(base)] } as const;
-    const { path: first } = await guardFolder(linuxDisk, { ...guarding, cover: "Recipes", path: Buffer.from(folder), folder: "A".repeat(22), owner: person.access.owner }, silentHooks);
+    const guarding = {
+      guard: "barred",
+      bars: { others: "nothing", own: "everything" },
+      visibility: "view",
+      places: [Buffer.from(base)],
+    } as const;
+    const { path: first } = await guardFolder(
+      linuxDisk,
+      { ...guarding, cover: "Recipes", path: Buffer.from(folder), folder: "A".repeat(22), owner: person.access.owner },
+      silentHooks,
+    );
     expect(fs.readdirSync(base)).toEqual(["Recipes"]);
-    const { path: now } = changeGuarded(linuxDisk, { ...guarding, cover: "Old bills", path: first, place: Buffer.from(folder) });
+    const { path: now } = changeGuarded(linuxDisk, {
+      ...guarding,
+      cover: "Old bills",
+      path: first,
+      place: Buffer.from(folder),
+    });
     expect(fs.readdirSync(base)).toEqual(["Old bills"]);
     openGuarded(linuxDisk, { path: now, place: Buffer.from(folder) });
     expect(snapshot(folder, { withoutVault: true }).slice(1)).toEqual(before.slice(1));

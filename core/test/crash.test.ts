@@ -31,7 +31,10 @@ describe.each(casesOf(MODES))("killed at every change: $name", ({ stage, ways })
     for (let at = 0; ; at += STRIDE) {
       const { scene, parent } = await setUp(person, base, stage);
       const crashing = crashingDisk(linuxDisk, at, mode);
-      const failure = await scene.run(crashing.disk).then(() => null, (error: unknown) => error);
+      const failure = await scene.run(crashing.disk).then(
+        () => null,
+        (error: unknown) => error,
+      );
       if (!crashing.crashed()) {
         expect(failure).toBeNull();
         removeDirectory(parent);

@@ -2,8 +2,27 @@ import type { Disk } from "../src/platform/port";
 
 /** Everything that changes the disk, and so everything a crash can come between. */
 const CHANGES = new Set<keyof Disk>([
-  "create", "write", "truncate", "syncFile", "syncDir", "barrier", "makeDir", "makeLink", "makeHardLink", "rename", "renameExclusive", "unlink", "removeDir",
-  "setMode", "setOpenMode", "setOwner", "setTimes", "setXattr", "setLinkOwner", "setLinkTimes", "setLinkXattr",
+  "create",
+  "write",
+  "truncate",
+  "syncFile",
+  "syncDir",
+  "barrier",
+  "makeDir",
+  "makeLink",
+  "makeHardLink",
+  "rename",
+  "renameExclusive",
+  "unlink",
+  "removeDir",
+  "setMode",
+  "setOpenMode",
+  "setOwner",
+  "setTimes",
+  "setXattr",
+  "setLinkOwner",
+  "setLinkTimes",
+  "setLinkXattr",
 ]);
 /** What the system does by itself when a process dies. */
 const ALWAYS = new Set<keyof Disk>(["closeDir", "closeFile"]);
@@ -49,11 +68,27 @@ export function crashingDisk(real: Disk, at: number, mode: CrashMode): CrashingD
 
 /** A disk that says it has so much room and no more: enough for the largest file, not for everything. */
 export function crampedDisk(real: Disk, free: number): Disk {
-  return new Proxy(real, { get: (target, name: keyof Disk) => (name === "freeBytes" ? (): number => free : target[name]) });
+  return new Proxy(real, {
+    get: (target, name: keyof Disk) => (name === "freeBytes" ? (): number => free : target[name]),
+  });
 }
 
 /** Everything that can fail by itself: the changes and the reads. Letting go of something does not. */
-const FALLIBLE = new Set<keyof Disk>([...CHANGES, "openRoot", "openDir", "list", "stat", "find", "statOpen", "openRead", "read", "readLink", "extents", "xattrs", "linkXattrs"]);
+const FALLIBLE = new Set<keyof Disk>([
+  ...CHANGES,
+  "openRoot",
+  "openDir",
+  "list",
+  "stat",
+  "find",
+  "statOpen",
+  "openRead",
+  "read",
+  "readLink",
+  "extents",
+  "xattrs",
+  "linkXattrs",
+]);
 
 /** A disk whose n-th call (from 0) fails with a system error, once; afterwards everything works again. */
 export function failingDisk(real: Disk, at: number, code: string): { readonly disk: Disk; failed(): string | null } {
@@ -76,7 +111,11 @@ export function failingDisk(real: Disk, at: number, code: string): { readonly di
 }
 
 /** A disk on which somebody else does something just before the n-th call (from 0) of whatever kind. */
-export function meddledDisk(real: Disk, at: number, meddle: () => void): { readonly disk: Disk; happened(): boolean; isOver(): boolean; during(): string } {
+export function meddledDisk(
+  real: Disk,
+  at: number,
+  meddle: () => void,
+): { readonly disk: Disk; happened(): boolean; isOver(): boolean; during(): string } {
   let calls = 0;
   let happened = false;
   let during = "";

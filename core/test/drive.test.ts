@@ -30,11 +30,19 @@ describe.runIf(CAN_MOUNT)("a drive's whole contents", () => {
   afterEach(() => drive.remove());
 
   /** All but the drive's top and its file system's own directory, whose times change. */
-  const contents = (): string[] => snapshot(drive.at, { withoutVault: true }).slice(1).filter((line) => !line.includes("lost+found"));
-  const top = (): string[] => fs.readdirSync(drive.at).filter((name) => name !== "lost+found").sort();
+  const contents = (): string[] =>
+    snapshot(drive.at, { withoutVault: true })
+      .slice(1)
+      .filter((line) => !line.includes("lost+found"));
+  const top = (): string[] =>
+    fs
+      .readdirSync(drive.at)
+      .filter((name) => name !== "lost+found")
+      .sort();
   const at = (): Buffer => Buffer.from(drive.at);
   const sight: Guarding = { guard: "sight", bars: NO_BARS, visibility: "hidden", places: [] };
-  const guard = (guarding: Guarding, disk: Disk = linuxDisk): Promise<unknown> => guardFolder(disk, { ...guarding, path: at(), folder: ID, owner: person.access.owner }, silentHooks);
+  const guard = (guarding: Guarding, disk: Disk = linuxDisk): Promise<unknown> =>
+    guardFolder(disk, { ...guarding, path: at(), folder: ID, owner: person.access.owner }, silentHooks);
 
   it("is sealed in view or hidden, changed while locked, opened where it is mounted now, and given back as it was", async () => {
     await lock(drive.at, person.owner, { folder: ID });
@@ -78,17 +86,28 @@ describe.runIf(CAN_MOUNT)("a drive's whole contents", () => {
   });
 
   it("crashed at any operation of hiding, changing and showing it, the contents are all there and come back exactly", async () => {
-    const barred: Guarding = { guard: "barred", bars: { others: "read", own: "read" }, visibility: "hidden", places: [] };
+    const barred: Guarding = {
+      guard: "barred",
+      bars: { others: "read", own: "read" },
+      visibility: "hidden",
+      places: [],
+    };
     const ways: readonly ((disk: Disk) => unknown)[] = [
-      (disk) => guard(sight, disk), (disk) => guard(barred, disk),
+      (disk) => guard(sight, disk),
+      (disk) => guard(barred, disk),
       (disk) => changeGuarded(disk, { ...barred, visibility: "view", path: at(), place: at() }),
-      (disk) => openGuarded(disk, { path: at(), place: at() }), (disk) => releaseGuarded(disk, { path: at(), place: at() }),
+      (disk) => openGuarded(disk, { path: at(), place: at() }),
+      (disk) => releaseGuarded(disk, { path: at(), place: at() }),
     ];
     let tried = 0;
     for (const [number, way] of ways.entries()) {
       for (let operation = 0; ; operation += process.env["EREMOS_DEEP"] === "1" ? 1 : 7) {
         if (number >= 2) await guard(number === 2 ? sight : barred);
-        const crashing = crashingDisk(linuxDisk, operation, (["before", "after", "torn"] as const)[operation % 3] ?? "before");
+        const crashing = crashingDisk(
+          linuxDisk,
+          operation,
+          (["before", "after", "torn"] as const)[operation % 3] ?? "before",
+        );
         await (async () => way(crashing.disk))().catch((error: unknown) => {
           if (!crashing.crashed()) throw error;
         });

@@ -42,8 +42,21 @@ async function begin(): Promise<void> {
 }
 
 const inspected = (): ReturnType<typeof inspectFolder> => inspectFolder(linuxDisk, Buffer.from(folder));
-const visit = (): Promise<Visit> => Visit.open(linuxDisk, { path: Buffer.from(folder), access: person.access, keptHeader: null, expected: null, accept: [], account: { uid: 0, gid: 0 } });
-const drop = (...files: readonly string[]): Promise<number> => dropInto(linuxDisk, slot, files.map((file) => Buffer.from(file)));
+const visit = (): Promise<Visit> =>
+  Visit.open(linuxDisk, {
+    path: Buffer.from(folder),
+    access: person.access,
+    keptHeader: null,
+    expected: null,
+    accept: [],
+    account: { uid: 0, gid: 0 },
+  });
+const drop = (...files: readonly string[]): Promise<number> =>
+  dropInto(
+    linuxDisk,
+    slot,
+    files.map((file) => Buffer.from(file)),
+  );
 
 describe("the drop slot", () => {
   it("takes files without any secret, shows nothing of them on disk, and gives them to the owner alone, who takes them in or discards them", async () => {
@@ -51,12 +64,19 @@ describe("the drop slot", () => {
     expect(await drop(outside, path.join(base, "letter.txt"))).toBe(2);
     expect(fs.existsSync(outside)).toBe(true);
     expect(inspected()).toMatchObject({ state: "sealed", drops: 2, arrivals: 0 });
-    const written = fs.readdirSync(path.join(folder, ".eremos", "drops")).map((name) => fs.readFileSync(path.join(folder, ".eremos", "drops", name), "latin1")).join();
-    for (const text of ["statement", Buffer.from("statement").toString("base64").slice(0, 10), "another letter"]) expect(written).not.toContain(text);
+    const written = fs
+      .readdirSync(path.join(folder, ".eremos", "drops"))
+      .map((name) => fs.readFileSync(path.join(folder, ".eremos", "drops", name), "latin1"))
+      .join();
+    for (const text of ["statement", Buffer.from("statement").toString("base64").slice(0, 10), "another letter"])
+      expect(written).not.toContain(text);
 
     const visiting = await visit();
     const drops = await visiting.arrivals();
-    expect(drops.map(({ path: names, size }) => [Buffer.concat([...names]).toString(), size])).toEqual([["statement.pdf", 200_000], ["letter.txt", 14]]);
+    expect(drops.map(({ path: names, size }) => [Buffer.concat([...names]).toString(), size])).toEqual([
+      ["statement.pdf", 200_000],
+      ["letter.txt", 14],
+    ]);
     for (const one of drops.slice(1)) {
       visiting.takeIn(one);
       visiting.commit();
@@ -73,7 +93,8 @@ describe("the drop slot", () => {
 
   it("a file that comes slowly keeps nobody from the folder: others are put in, it is visited and opened meanwhile; what was on its way then is told as not put in, and leaves nothing", async () => {
     const content = fs.readFileSync(outside);
-    const upload = (name: string, size = content.length): Promise<DropUpload> => DropUpload.begin(linuxDisk, slot, Buffer.from(name), size);
+    const upload = (name: string, size = content.length): Promise<DropUpload> =>
+      DropUpload.begin(linuxDisk, slot, Buffer.from(name), size);
     const left = (): string[] => fs.readdirSync(path.join(folder, ".eremos", "drops"));
     const [slow, other, given] = [await upload("slow.pdf"), await upload("other.pdf"), await upload("given up.pdf")];
     slow.append(content.subarray(0, 100_000));
@@ -87,7 +108,10 @@ describe("the drop slot", () => {
     const late = await upload("late.pdf");
     late.append(content.subarray(0, 150_000));
     await unlock(folder, person.access);
-    expect(["slow.pdf", "other.pdf"].map((name) => fs.readFileSync(path.join(folder, name)).equals(content))).toEqual([true, true]);
+    expect(["slow.pdf", "other.pdf"].map((name) => fs.readFileSync(path.join(folder, name)).equals(content))).toEqual([
+      true,
+      true,
+    ]);
     late.append(content.subarray(150_000));
     await expect(late.finish()).rejects.toMatchObject({ code: "not-locked" });
     await late.abort();
@@ -117,7 +141,11 @@ describe("the drop slot", () => {
     await lock(folder, person.owner, { folder: FOLDER });
     await drop(outside);
     await release(folder, person.access);
-    expect(fs.readdirSync(folder).sort()).toEqual(["letter.txt", "statement.pdf", "statement.pdf (arrived while locked)"]);
+    expect(fs.readdirSync(folder).sort()).toEqual([
+      "letter.txt",
+      "statement.pdf",
+      "statement.pdf (arrived while locked)",
+    ]);
   });
 
   it("what a program saves into the locked folder in view is sealed with its tree; what is in use, linked or not a file stays", async () => {
@@ -157,7 +185,21 @@ describe("the drop slot", () => {
     await unlock(folder, person.access);
     expect(fs.readdirSync(folder).sort()).toEqual([".eremos", "letter.txt"]);
     expect(() => releaseOpenFolder(linuxDisk, Buffer.from(folder))).toThrow("could not be taken out");
-    await expect(guardFolder(linuxDisk, { path: Buffer.from(folder), folder: FOLDER, owner: person.owner.owner, guard: "barred", bars: { others: "nothing", own: "everything" }, visibility: "view", places: [] }, silentHooks)).rejects.toMatchObject({ code: "unsupported" });
+    await expect(
+      guardFolder(
+        linuxDisk,
+        {
+          path: Buffer.from(folder),
+          folder: FOLDER,
+          owner: person.owner.owner,
+          guard: "barred",
+          bars: { others: "nothing", own: "everything" },
+          visibility: "view",
+          places: [],
+        },
+        silentHooks,
+      ),
+    ).rejects.toMatchObject({ code: "unsupported" });
     expect(fs.readFileSync(path.join(folder, "letter.txt"), "utf8")).toBe("Dear Jonas");
   });
 });
@@ -166,16 +208,28 @@ describe("the drop slot", () => {
 async function received(): Promise<readonly string[]> {
   recoverFolder(linuxDisk, Buffer.from(folder));
   await release(folder, person.access);
-  return fs.readdirSync(folder).filter((name) => name !== "letter.txt").map((name) => fs.readFileSync(path.join(folder, name), "latin1"));
+  return fs
+    .readdirSync(folder)
+    .filter((name) => name !== "letter.txt")
+    .map((name) => fs.readFileSync(path.join(folder, name), "latin1"));
 }
 
-describe.each([["crash", (at: number): { disk: Disk; hit: () => boolean } => {
-  const { disk, crashed } = crashingDisk(linuxDisk, at, "after");
-  return { disk, hit: crashed };
-}], ["EIO", (at: number) => {
-  const { disk, failed } = failingDisk(linuxDisk, at, "EIO");
-  return { disk, hit: () => failed() !== null };
-}]] as const)("%s at any call", (_name, make) => {
+describe.each([
+  [
+    "crash",
+    (at: number): { disk: Disk; hit: () => boolean } => {
+      const { disk, crashed } = crashingDisk(linuxDisk, at, "after");
+      return { disk, hit: crashed };
+    },
+  ],
+  [
+    "EIO",
+    (at: number) => {
+      const { disk, failed } = failingDisk(linuxDisk, at, "EIO");
+      return { disk, hit: () => failed() !== null };
+    },
+  ],
+] as const)("%s at any call", (_name, make) => {
   it("a newcomer is where it was, or waits encrypted; never neither", async () => {
     for (let at = 0; ; at += DEEP ? 1 : 5) {
       await begin();

@@ -67,10 +67,12 @@ describe("what is large comes back exactly", () => {
 
   it(`${DEEP ? 100_000 : 8_000} entries in one directory`, async () => {
     const count = DEEP ? 100_000 : 8_000;
-    for (let i = 0; i < count; i++) fs.writeFileSync(path.join(folder, `entry ${i}`), i % 7 === 0 ? "" : `content ${i}`);
+    for (let i = 0; i < count; i++)
+      fs.writeFileSync(path.join(folder, `entry ${i}`), i % 7 === 0 ? "" : `content ${i}`);
     const sum = (): string => {
       const hash = createHash("sha256");
-      for (const name of fs.readdirSync(folder).sort()) hash.update(`${name}:${fs.readFileSync(path.join(folder, name), "utf8")}\n`);
+      for (const name of fs.readdirSync(folder).sort())
+        hash.update(`${name}:${fs.readFileSync(path.join(folder, name), "utf8")}\n`);
       return hash.digest("hex");
     };
     const before = sum();
@@ -84,13 +86,23 @@ describe("what is large comes back exactly", () => {
     const size = 5 * 2 ** 30;
     const fd = fs.openSync(sparse, "w+");
     fs.ftruncateSync(fd, size);
-    for (const [text, at] of [["start", 0], ["around four", 2 ** 32 - 5], ["end", size - 3]] as const) fs.writeSync(fd, text, at);
+    for (const [text, at] of [
+      ["start", 0],
+      ["around four", 2 ** 32 - 5],
+      ["end", size - 3],
+    ] as const)
+      fs.writeSync(fd, text, at);
     fs.closeSync(fd);
     const used = fs.statSync(sparse).blocks;
     await roundTrip();
     expect(fs.statSync(sparse)).toMatchObject({ size, blocks: used });
     const again = fs.openSync(sparse, "r");
-    for (const [text, at] of [["start", 0], ["around four", 2 ** 32 - 5], ["end", size - 3], ["\0\0\0", 2 ** 31]] as const) {
+    for (const [text, at] of [
+      ["start", 0],
+      ["around four", 2 ** 32 - 5],
+      ["end", size - 3],
+      ["\0\0\0", 2 ** 31],
+    ] as const) {
       const bytes = Buffer.alloc(text.length);
       fs.readSync(again, bytes, 0, text.length, at);
       expect(bytes.toString()).toBe(text);
@@ -132,7 +144,12 @@ describe.runIf(IS_ROOT)("permissions come back exactly", () => {
   });
 
   it("owners and groups, modes with set-id and sticky bits, attributes", async () => {
-    for (const [name, uid, gid, mode] of [["a", 1, 2, 0o4755], ["b", 33, 0, 0o2640], ["c", NOBODY, NOBODY, 0o000], ["d", 0, 8, 0o7777]] as const) {
+    for (const [name, uid, gid, mode] of [
+      ["a", 1, 2, 0o4755],
+      ["b", 33, 0, 0o2640],
+      ["c", NOBODY, NOBODY, 0o000],
+      ["d", 0, 8, 0o7777],
+    ] as const) {
       fs.writeFileSync(path.join(folder, name), name);
       fs.chownSync(path.join(folder, name), uid, gid);
       fs.chmodSync(path.join(folder, name), mode);
@@ -167,7 +184,8 @@ describe.runIf(IS_ROOT)("permissions come back exactly", () => {
       fs.mkdirSync(path.join(folder, "read only"));
       fs.writeFileSync(path.join(folder, "read only", "note"), "note");
       give();
-      for (const name of ["shut/inner/shut too/letter", "shut/inner/shut too", "shut", "unreadable"]) fs.chmodSync(path.join(folder, name), 0);
+      for (const name of ["shut/inner/shut too/letter", "shut/inner/shut too", "shut", "unreadable"])
+        fs.chmodSync(path.join(folder, name), 0);
       fs.chmodSync(path.join(folder, "read only"), 0o555);
       const before = snapshot(folder);
       await asNobody(roundTrip);
@@ -190,7 +208,10 @@ describe.runIf(IS_ROOT)("permissions come back exactly", () => {
       fs.writeFileSync(path.join(folder, "root's"), "not yours", { mode: 0o600 });
       const before = snapshot(folder);
       await asNobody(async () => {
-        await expect(lock(folder, person.owner)).rejects.toMatchObject({ code: "no-permission", data: { paths: ["root's"] } });
+        await expect(lock(folder, person.owner)).rejects.toMatchObject({
+          code: "no-permission",
+          data: { paths: ["root's"] },
+        });
       });
       expect(snapshot(folder)).toEqual(before);
     });

@@ -36,38 +36,51 @@ function makeDurable(): void {
 }
 
 type Work = (folder: string, disk: Disk) => Promise<unknown>;
-const WORK: Readonly<Record<string, { readonly prepare: (folder: string) => Promise<unknown>; readonly work: Work }>> = {
-  "a lock": { prepare: async () => undefined, work: (folder, disk) => lock(folder, person.owner, { disk, folder: FOLDER }) },
-  "an opening": { prepare: (folder) => lock(folder, person.owner, { folder: FOLDER }), work: (folder, disk) => unlock(folder, person.access, { disk }) },
-};
+const WORK: Readonly<Record<string, { readonly prepare: (folder: string) => Promise<unknown>; readonly work: Work }>> =
+  {
+    "a lock": {
+      prepare: async () => undefined,
+      work: (folder, disk) => lock(folder, person.owner, { disk, folder: FOLDER }),
+    },
+    "an opening": {
+      prepare: (folder) => lock(folder, person.owner, { folder: FOLDER }),
+      work: (folder, disk) => unlock(folder, person.access, { disk }),
+    },
+  };
 
 describe.runIf(CAN_MOUNT).each(Object.entries(WORK))("while %s is under way, a drive", (_name, { prepare, work }) => {
   it.each([
     ["turns read-only", (): void => drive.turnReadOnly()],
     ["is pulled out", (): void => drive.pullOut()],
-  ] as const)("%s at any moment: a clear reason, and nothing is lost when it comes back, elsewhere", async (_what, fault) => {
-    drive = new Drive("ext4", 32);
-    for (let at = 0; ; at += STRIDE) {
-      const folder = putFolder();
-      const before = snapshot(folder);
-      await prepare(folder);
-      makeDurable();
-      const meddler = meddledDisk(linuxDisk, at, fault);
-      const failure = await work(folder, meddler.disk).then(() => null, (error: unknown) => error);
-      if (meddler.isOver()) {
-        expect(failure).toBeNull();
-        return;
+  ] as const)(
+    "%s at any moment: a clear reason, and nothing is lost when it comes back, elsewhere",
+    async (_what, fault) => {
+      drive = new Drive("ext4", 32);
+      for (let at = 0; ; at += STRIDE) {
+        const folder = putFolder();
+        const before = snapshot(folder);
+        await prepare(folder);
+        makeDurable();
+        const meddler = meddledDisk(linuxDisk, at, fault);
+        const failure = await work(folder, meddler.disk).then(
+          () => null,
+          (error: unknown) => error,
+        );
+        if (meddler.isOver()) {
+          expect(failure).toBeNull();
+          return;
+        }
+        expect(meddler.happened(), `at call ${at}`).toBe(true);
+        tried++;
+        if (failure !== null) expect(failure, `at call ${at}`).toBeInstanceOf(EremosError);
+        drive.replug(`elsewhere-${at}`);
+        const there = path.join(drive.at, "home", "Payroll");
+        const after = await plainAfterRecovery(person, there);
+        expect(after.slice(1), `at call ${at} (${meddler.during()})`).toEqual(before.slice(1));
+        removeDirectory(path.dirname(there));
       }
-      expect(meddler.happened(), `at call ${at}`).toBe(true);
-      tried++;
-      if (failure !== null) expect(failure, `at call ${at}`).toBeInstanceOf(EremosError);
-      drive.replug(`elsewhere-${at}`);
-      const there = path.join(drive.at, "home", "Payroll");
-      const after = await plainAfterRecovery(person, there);
-      expect(after.slice(1), `at call ${at} (${meddler.during()})`).toEqual(before.slice(1));
-      removeDirectory(path.dirname(there));
-    }
-  });
+    },
+  );
 });
 
 describe.runIf(CAN_MOUNT)("a drive that can't store what it promised", () => {
@@ -85,7 +98,10 @@ describe.runIf(CAN_MOUNT)("a drive that can't store what it promised", () => {
     const before = snapshot(folder);
     backing.leave(3_000);
 
-    const failure = await lock(folder, person.owner, { folder: FOLDER }).then(() => null, (error: unknown) => error);
+    const failure = await lock(folder, person.owner, { folder: FOLDER }).then(
+      () => null,
+      (error: unknown) => error,
+    );
     expect(failure).toBeInstanceOf(EremosError);
     expect(snapshot(folder, { withoutVault: true }).slice(1)).toEqual(before.slice(1));
 

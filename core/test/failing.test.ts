@@ -23,13 +23,16 @@ afterAll(() => {
 });
 
 function openDescriptors(): string[] {
-  return fs.readdirSync("/proc/self/fd").flatMap((fd) => {
-    try {
-      return [`${fd} ${fs.readlinkSync(`/proc/self/fd/${fd}`)}`];
-    } catch {
-      return [];
-    }
-  }).filter((open) => open.includes("/at-"));
+  return fs
+    .readdirSync("/proc/self/fd")
+    .flatMap((fd) => {
+      try {
+        return [`${fd} ${fs.readlinkSync(`/proc/self/fd/${fd}`)}`];
+      } catch {
+        return [];
+      }
+    })
+    .filter((open) => open.includes("/at-"));
 }
 
 describe.each(casesOf(CODES))("any single call fails: $name", ({ stage, ways }) => {
@@ -38,7 +41,10 @@ describe.each(casesOf(CODES))("any single call fails: $name", ({ stage, ways }) 
       const { scene, parent } = await setUp(person, base, stage);
       const failing = failingDisk(linuxDisk, at, code);
       const descriptors = openDescriptors();
-      const outcome = await scene.run(failing.disk).then(() => null, (error: unknown) => error);
+      const outcome = await scene.run(failing.disk).then(
+        () => null,
+        (error: unknown) => error,
+      );
       const call = failing.failed();
       if (call === null) {
         expect(outcome).toBeNull();
@@ -52,7 +58,10 @@ describe.each(casesOf(CODES))("any single call fails: $name", ({ stage, ways }) 
       // Some failures change nothing, such as an attribute that can't be read; every other one is told.
       if (outcome !== null) expect(outcome, where).toBeInstanceOf(EremosError);
       const after = await plainAfterRecovery(person, scene.folder);
-      expect(scene.acceptable.map((lines) => lines.slice(1)), where).toContainEqual(after.slice(1));
+      expect(
+        scene.acceptable.map((lines) => lines.slice(1)),
+        where,
+      ).toContainEqual(after.slice(1));
       removeDirectory(parent);
     }
   });

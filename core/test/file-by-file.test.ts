@@ -30,7 +30,8 @@ describe.runIf(IS_ROOT)("a disk too small for two copies (a real one, of 40 MiB)
     fs.mkdirSync(folder);
     makeMixedTree(folder);
     fs.mkdirSync(path.join(folder, "read only"));
-    for (let i = 0; i < 5; i++) fs.writeFileSync(path.join(folder, "photos", `scan ${i}.bin`), Buffer.alloc(4_500_000, `scan ${i}`));
+    for (let i = 0; i < 5; i++)
+      fs.writeFileSync(path.join(folder, "photos", `scan ${i}.bin`), Buffer.alloc(4_500_000, `scan ${i}`));
     for (let i = 0; i < 200; i++) fs.writeFileSync(path.join(folder, "read only", `note ${i}`), `note ${i}`);
     fs.chmodSync(path.join(folder, "read only"), 0o555);
     fs.utimesSync(path.join(folder, "photos"), 1_200_000_000, 1_200_000_000);
@@ -45,7 +46,9 @@ describe.runIf(IS_ROOT)("a disk too small for two copies (a real one, of 40 MiB)
 
   it("locks and opens file by file, and gives everything back exactly", async () => {
     const before = fill();
-    expect(previewLock(linuxDisk, { path: Buffer.from(folder), visibility: "view", places: [] }).strategy).toBe("file-by-file");
+    expect(previewLock(linuxDisk, { path: Buffer.from(folder), visibility: "view", places: [] }).strategy).toBe(
+      "file-by-file",
+    );
     const locked = await lock(folder, person.owner);
     expect(locked.strategy).toBe("file-by-file");
     expect(fs.readdirSync(folder).sort()).toEqual([".eremos", "Locked with Eremos.html"]);
@@ -65,12 +68,17 @@ describe.runIf(IS_ROOT)("a disk too small for two copies (a real one, of 40 MiB)
     const before = fill();
     let rounds = 0;
     const stopInTheSecondRound = { ...silentHooks, cancelled: () => stateIs("mixed") && ++rounds > 3 };
-    await expect(lock(folder, person.owner, { folder: "AAAAAAAAAAAAAAAAAAAAAA", hooks: stopInTheSecondRound })).rejects.toMatchObject({ code: "cancelled", message: expect.stringContaining("file by file") });
+    await expect(
+      lock(folder, person.owner, { folder: "AAAAAAAAAAAAAAAAAAAAAA", hooks: stopInTheSecondRound }),
+    ).rejects.toMatchObject({ code: "cancelled", message: expect.stringContaining("file by file") });
     expect(inspectFolder(linuxDisk, Buffer.from(folder))?.state).toBe("mixed");
     await lock(folder, person.owner, { folder: "AAAAAAAAAAAAAAAAAAAAAA" });
     expect(fs.readdirSync(folder).sort()).toEqual([".eremos", "Locked with Eremos.html"]);
     rounds = 0;
-    await expect(unlock(folder, person.access, { hooks: stopInTheSecondRound })).rejects.toMatchObject({ code: "cancelled", message: expect.stringContaining("file by file") });
+    await expect(unlock(folder, person.access, { hooks: stopInTheSecondRound })).rejects.toMatchObject({
+      code: "cancelled",
+      message: expect.stringContaining("file by file"),
+    });
     expect(inspectFolder(linuxDisk, Buffer.from(folder))?.state).toBe("mixed");
     await release(folder, person.access);
     expect(snapshot(folder)).toEqual(before);
@@ -88,7 +96,10 @@ describe.runIf(IS_ROOT)("a disk too small for two copies (a real one, of 40 MiB)
           linuxDisk.unlink(dir, name);
         },
       };
-      await expect(lock(folder, person.owner, { disk: crash, folder: FOLDER })).rejects.toMatchObject({ code: "io", message: expect.stringMatching(/because cut off\. A part is locked/) });
+      await expect(lock(folder, person.owner, { disk: crash, folder: FOLDER })).rejects.toMatchObject({
+        code: "io",
+        message: expect.stringMatching(/because cut off\. A part is locked/),
+      });
       expect(removed).toBe(at);
       await lock(folder, person.owner, { folder: FOLDER });
       expect(fs.readdirSync(folder).sort()).toEqual([".eremos", "Locked with Eremos.html"]);
@@ -101,7 +112,10 @@ describe.runIf(IS_ROOT)("a disk too small for two copies (a real one, of 40 MiB)
     fill();
     fs.writeFileSync(path.join(folder, "largest.bin"), Buffer.alloc(9_000_000, "x"));
     const before = snapshot(folder);
-    await expect(lock(folder, person.owner)).rejects.toMatchObject({ code: "no-space", data: { needed: expect.any(Number), better: expect.any(Number), free: expect.any(Number) } });
+    await expect(lock(folder, person.owner)).rejects.toMatchObject({
+      code: "no-space",
+      data: { needed: expect.any(Number), better: expect.any(Number), free: expect.any(Number) },
+    });
     expect(snapshot(folder)).toEqual(before);
   });
 });

@@ -14,7 +14,17 @@ import { newRecoveryCode } from "../src/format/recovery-code";
 import { linuxDisk } from "../src/platform/linux/linux-disk";
 import type { Disk } from "../src/platform/port";
 import { crashingDisk } from "./crashing-disk";
-import { type Person, lock, makeMixedTree, newDirectory, newPerson, release, removeDirectory, snapshot, unlock } from "./world";
+import {
+  type Person,
+  lock,
+  makeMixedTree,
+  newDirectory,
+  newPerson,
+  release,
+  removeDirectory,
+  snapshot,
+  unlock,
+} from "./world";
 
 const FIRST: FolderPassword = { password: "rosin on the left shelf", hint: "where it lies", cost: LEAST_COST };
 const SECOND: FolderPassword = { password: "gut strings, never steel", hint: null, cost: LEAST_COST };
@@ -27,7 +37,13 @@ describe("a folder with a password of its own", () => {
   let before: string[];
   beforeAll(async () => {
     person = await newPerson();
-    signer = { by: "owner", owner: person.access.owner, rootKey: person.access.rootKey, device: person.access.devices[0] ?? Buffer.alloc(0), password: FIRST };
+    signer = {
+      by: "owner",
+      owner: person.access.owner,
+      rootKey: person.access.rootKey,
+      device: person.access.devices[0] ?? Buffer.alloc(0),
+      password: FIRST,
+    };
     base = newDirectory();
     folder = path.join(base, "Adoption papers");
     fs.mkdirSync(folder);
@@ -40,16 +56,25 @@ describe("a folder with a password of its own", () => {
 
   const headers = (): string[] => ["header.json", "header.copy.json"].map((name) => path.join(folder, ".eremos", name));
   const header = (): Buffer => fs.readFileSync(headers()[0] ?? "");
-  const keyBy = (secret: FolderSecret, access: OwnerAccess = person.access): Promise<Buffer> => openFolderKey(linuxDisk, { path: Buffer.from(folder), access, keptHeader: null }, secret);
-  const byPassword = async ({ password }: FolderPassword): Promise<OwnerAccess> => ({ ...person.access, folderKey: await keyBy({ kind: "password", password }) });
-  const change = (access: OwnerAccess, password: FolderPassword | null, disk: Disk = linuxDisk): Promise<Buffer> => changeFolderPassword(disk, { path: Buffer.from(folder), access, keptHeader: null }, password);
+  const keyBy = (secret: FolderSecret, access: OwnerAccess = person.access): Promise<Buffer> =>
+    openFolderKey(linuxDisk, { path: Buffer.from(folder), access, keptHeader: null }, secret);
+  const byPassword = async ({ password }: FolderPassword): Promise<OwnerAccess> => ({
+    ...person.access,
+    folderKey: await keyBy({ kind: "password", password }),
+  });
+  const change = (access: OwnerAccess, password: FolderPassword | null, disk: Disk = linuxDisk): Promise<Buffer> =>
+    changeFolderPassword(disk, { path: Buffer.from(folder), access, keptHeader: null }, password);
 
   it("opens with both passwords together, and with neither alone", async () => {
     await lock(folder, signer);
     await expect(release(folder, person.access)).rejects.toMatchObject({ code: "needs-folder-password" });
-    await expect(keyBy({ kind: "password", password: SECOND.password })).rejects.toMatchObject({ code: "wrong-password" });
+    await expect(keyBy({ kind: "password", password: SECOND.password })).rejects.toMatchObject({
+      code: "wrong-password",
+    });
     const other = await newPerson();
-    await expect(keyBy({ kind: "password", password: FIRST.password }, other.access)).rejects.toMatchObject({ code: "wrong-password" });
+    await expect(keyBy({ kind: "password", password: FIRST.password }, other.access)).rejects.toMatchObject({
+      code: "wrong-password",
+    });
     await release(folder, await byPassword(FIRST));
     expect(snapshot(folder)).toEqual(before);
   });
@@ -64,8 +89,16 @@ describe("a folder with a password of its own", () => {
       return { ...dearer, checksum: checksumOf(dearer) };
     });
     for (const name of headers()) fs.writeFileSync(name, writeHeader({ ...genuine, slots }));
-    const by = (password: Password, keptHeader: Buffer | null, accept: readonly Consent[] = []): Promise<Buffer> => openFolderKey(linuxDisk, { path: Buffer.from(folder), access: person.access, keptHeader, accept }, { kind: "password", password });
-    await expect(by(FIRST.password, null)).rejects.toMatchObject({ code: "costly", data: { times: Math.ceil(16 / LEAST_COST.passes) } });
+    const by = (password: Password, keptHeader: Buffer | null, accept: readonly Consent[] = []): Promise<Buffer> =>
+      openFolderKey(
+        linuxDisk,
+        { path: Buffer.from(folder), access: person.access, keptHeader, accept },
+        { kind: "password", password },
+      );
+    await expect(by(FIRST.password, null)).rejects.toMatchObject({
+      code: "costly",
+      data: { times: Math.ceil(16 / LEAST_COST.passes) },
+    });
     await expect(by(SECOND.password, kept)).rejects.toMatchObject({ code: "wrong-password" });
     expect(await by(FIRST.password, kept)).toHaveLength(32);
     // Agreed to, it is tried, and is not the password's.
@@ -79,7 +112,10 @@ describe("a folder with a password of its own", () => {
     await expect(keyBy({ kind: "code", code: newRecoveryCode() })).rejects.toMatchObject({ code: "wrong-code" });
     const { owner } = readHeader(header());
     const { rootKey } = await openWithCode(owner, person.code);
-    const folderKey = await keyBy({ kind: "code", code: person.code }, { owner, rootKey, folderKey: null, devices: [] });
+    const folderKey = await keyBy(
+      { kind: "code", code: person.code },
+      { owner, rootKey, folderKey: null, devices: [] },
+    );
     await release(folder, { owner, rootKey, folderKey, devices: [] });
     expect(snapshot(folder)).toEqual(before);
   });
@@ -90,10 +126,19 @@ describe("a folder with a password of its own", () => {
     fs.writeFileSync(path.join(folder, "new.txt"), "new");
     const now = snapshot(folder, { withoutVault: true });
     await lock(folder, person.device, { folder: id, note });
-    expect(waysInto(header(), person.access.owner)).toEqual({ hasPassword: true, hint: FIRST.hint, isCurrent: true, hasEarlierCode: false, hasEarlierKeyholders: false });
+    expect(waysInto(header(), person.access.owner)).toEqual({
+      hasPassword: true,
+      hint: FIRST.hint,
+      isCurrent: true,
+      hasEarlierCode: false,
+      hasEarlierKeyholders: false,
+    });
     const again = await unlock(folder, await byPassword(FIRST));
     expect(snapshot(folder, { withoutVault: true })).toEqual(now);
-    expect(fs.readdirSync(path.join(folder, ".eremos", "generations")), "earlier ones go once the owner has opened it").toHaveLength(2);
+    expect(
+      fs.readdirSync(path.join(folder, ".eremos", "generations")),
+      "earlier ones go once the owner has opened it",
+    ).toHaveLength(2);
     fs.rmSync(path.join(folder, "new.txt"));
     await lock(folder, person.device, { folder: id, note: again.note });
     await release(folder, await byPassword(FIRST));
@@ -104,7 +149,10 @@ describe("a folder with a password of its own", () => {
     await lock(folder, signer);
     const written = headers().map((file) => fs.readFileSync(file));
     const access = await byPassword(FIRST);
-    for (const [to, opens] of [[SECOND, SECOND], [null, null]] as const) {
+    for (const [to, opens] of [
+      [SECOND, SECOND],
+      [null, null],
+    ] as const) {
       for (const mode of ["before", "after", "torn"] as const) {
         for (let at = 0; ; at++) {
           headers().forEach((file, i) => fs.writeFileSync(file, written[i] ?? ""));
@@ -118,7 +166,9 @@ describe("a folder with a password of its own", () => {
         }
       }
       if (opens) {
-        await expect(keyBy({ kind: "password", password: FIRST.password })).rejects.toMatchObject({ code: "wrong-password" });
+        await expect(keyBy({ kind: "password", password: FIRST.password })).rejects.toMatchObject({
+          code: "wrong-password",
+        });
         expect(await keyBy({ kind: "password", password: opens.password })).toEqual(access.folderKey);
         expect(await keyBy({ kind: "code", code: person.code })).toEqual(access.folderKey);
       }
@@ -129,7 +179,8 @@ describe("a folder with a password of its own", () => {
 
   it("follows another master password without its own; another recovery code opens it after its next opening, the old one until then", async () => {
     await lock(folder, signer);
-    const put = (owner: OwnerAccess["owner"]): Promise<Buffer> => changeOwner(linuxDisk, { path: Buffer.from(folder), access: { ...person.access, owner }, keptHeader: null });
+    const put = (owner: OwnerAccess["owner"]): Promise<Buffer> =>
+      changeOwner(linuxDisk, { path: Buffer.from(folder), access: { ...person.access, owner }, keptHeader: null });
     await put(person.renewed.owner);
     expect(waysInto(header(), person.renewed.owner).isCurrent).toBe(true);
     const code = newRecoveryCode();
@@ -142,7 +193,11 @@ describe("a folder with a password of its own", () => {
     expect(await keyBy({ kind: "code", code: person.code })).toEqual((await byPassword(FIRST)).folderKey);
 
     await unlock(folder, { ...(await byPassword(FIRST)), owner });
-    expect(waysInto(header(), owner)).toMatchObject({ isCurrent: true, hasEarlierCode: false, hasEarlierKeyholders: false });
+    expect(waysInto(header(), owner)).toMatchObject({
+      isCurrent: true,
+      hasEarlierCode: false,
+      hasEarlierKeyholders: false,
+    });
     expect(await keyBy({ kind: "code", code })).toEqual((await byPassword(FIRST)).folderKey);
     await expect(keyBy({ kind: "code", code: person.code })).rejects.toMatchObject({ code: "wrong-code" });
   });

@@ -19,9 +19,22 @@ let base: string;
 usePlace((place) => ({ person, folder, base } = place));
 
 const vault = (...names: readonly string[]): string => path.join(folder, ".eremos", ...names);
-const stateFiles = (): string[] => fs.readdirSync(vault()).filter((name) => name.startsWith("state")).map((name) => vault(name));
+const stateFiles = (): string[] =>
+  fs
+    .readdirSync(vault())
+    .filter((name) => name.startsWith("state"))
+    .map((name) => vault(name));
 /** What holds contents: packs and index, by name and size. */
-const kept = (): string[] => ["packs", "index", "generations"].flatMap((part) => (fs.existsSync(vault(part)) ? fs.readdirSync(vault(part), { recursive: true, encoding: "utf8" }).map((name) => `${part}/${name} ${fs.statSync(vault(part, name)).size}`) : [])).sort();
+const kept = (): string[] =>
+  ["packs", "index", "generations"]
+    .flatMap((part) =>
+      fs.existsSync(vault(part))
+        ? fs
+            .readdirSync(vault(part), { recursive: true, encoding: "utf8" })
+            .map((name) => `${part}/${name} ${fs.statSync(vault(part, name)).size}`)
+        : [],
+    )
+    .sort();
 
 /** Without the folder's own time, which a page that is taken away changes. */
 const contents = (): string[] => snapshot(folder, { withoutVault: true }).slice(1);
@@ -51,35 +64,41 @@ describe("a state that removes something counts only with this computer's proof"
     ["sealed, of a generation that is not there", { state: "sealed", generation: 9 }],
   ];
 
-  it.each(FORGED)("%s: forged over a sealed folder, nothing that holds contents is removed, and all of them come out", async (_name, change) => {
-    makeMixedTree(folder);
-    const before = contents();
-    await lock(folder, person.device);
-    const packs = kept();
-    expect(packs.length).toBeGreaterThan(3);
-    for (const proof of ["0".repeat(64), undefined]) {
-      forge(change, proof);
-      recover();
-      recover();
-      expect(kept()).toEqual(packs);
-    }
-    forge({ state: "sealed", generation: 1, next: null, staging: null, mixed: false });
-    await unlock(folder, person.access);
-    // A page whose record was forged away is a file like any other.
-    fs.rmSync(path.join(folder, "Locked with Eremos.html"), { force: true });
-    expect(contents()).toEqual(before);
-  });
+  it.each(FORGED)(
+    "%s: forged over a sealed folder, nothing that holds contents is removed, and all of them come out",
+    async (_name, change) => {
+      makeMixedTree(folder);
+      const before = contents();
+      await lock(folder, person.device);
+      const packs = kept();
+      expect(packs.length).toBeGreaterThan(3);
+      for (const proof of ["0".repeat(64), undefined]) {
+        forge(change, proof);
+        recover();
+        recover();
+        expect(kept()).toEqual(packs);
+      }
+      forge({ state: "sealed", generation: 1, next: null, staging: null, mixed: false });
+      await unlock(folder, person.access);
+      // A page whose record was forged away is a file like any other.
+      fs.rmSync(path.join(folder, "Locked with Eremos.html"), { force: true });
+      expect(contents()).toEqual(before);
+    },
+  );
 
-  it.each(["sealing", "committed", "staged", "removing", "placing", "open", "releasing"] as const)("%s: written by another computer, neither the readable nor the sealed copy is removed", async (state) => {
-    makeMixedTree(folder);
-    await lock(folder, person.device);
-    fs.writeFileSync(path.join(folder, "edited.txt"), "readable only");
-    const packs = kept();
-    forge({ state, next: state === "sealing" ? 2 : null });
-    recover(linuxDiskOf(Buffer.alloc(32, 7)));
-    expect(kept()).toEqual(packs);
-    expect(fs.readFileSync(path.join(folder, "edited.txt"), "utf8")).toBe("readable only");
-  });
+  it.each(["sealing", "committed", "staged", "removing", "placing", "open", "releasing"] as const)(
+    "%s: written by another computer, neither the readable nor the sealed copy is removed",
+    async (state) => {
+      makeMixedTree(folder);
+      await lock(folder, person.device);
+      fs.writeFileSync(path.join(folder, "edited.txt"), "readable only");
+      const packs = kept();
+      forge({ state, next: state === "sealing" ? 2 : null });
+      recover(linuxDiskOf(Buffer.alloc(32, 7)));
+      expect(kept()).toEqual(packs);
+      expect(fs.readFileSync(path.join(folder, "edited.txt"), "utf8")).toBe("readable only");
+    },
+  );
 
   it("a folder whose state records were deleted is damaged, not a leftover: its packs stay, it can't be locked over, and its contents come out", async () => {
     makeMixedTree(folder);
@@ -104,16 +123,22 @@ describe("a state that removes something counts only with this computer's proof"
 describe("a directory called .eremos that is a person's own", () => {
   it.each([
     ["an empty one", (): void => fs.mkdirSync(vault())],
-    ["one with files", (): void => {
-      fs.mkdirSync(vault("notes"), { recursive: true });
-      fs.writeFileSync(vault("notes", "mine.txt"), "mine");
-    }],
+    [
+      "one with files",
+      (): void => {
+        fs.mkdirSync(vault("notes"), { recursive: true });
+        fs.writeFileSync(vault("notes", "mine.txt"), "mine");
+      },
+    ],
     ["a file of that name", (): void => fs.writeFileSync(vault(), "mine")],
-    ["a link to a private directory", (): void => {
-      fs.mkdirSync(path.join(base, "private"));
-      fs.writeFileSync(path.join(base, "private", "state.json"), "mine");
-      fs.symlinkSync(path.join(base, "private"), vault());
-    }],
+    [
+      "a link to a private directory",
+      (): void => {
+        fs.mkdirSync(path.join(base, "private"));
+        fs.writeFileSync(path.join(base, "private", "state.json"), "mine");
+        fs.symlinkSync(path.join(base, "private"), vault());
+      },
+    ],
   ])("%s is refused by name, and stays", async (name, make) => {
     fs.writeFileSync(path.join(folder, "letter.txt"), "letter");
     make();
@@ -131,30 +156,46 @@ describe("a directory called .eremos that is a person's own", () => {
       expect(inspection === null || typeof inspection === "string").toBe(true);
       return;
     }
-    await expect(lock(folder, person.device)).rejects.toMatchObject({ code: expect.stringMatching(/path-taken|not-a-folder|damaged/), message: expect.stringMatching(/\.eremos|can't be read|state record/) });
+    await expect(lock(folder, person.device)).rejects.toMatchObject({
+      code: expect.stringMatching(/path-taken|not-a-folder|damaged/),
+      message: expect.stringMatching(/\.eremos|can't be read|state record/),
+    });
     expect(snapshot(base)).toEqual(before);
   });
 });
 
 describe("a guard record counts only with this computer's proof", () => {
-  const input = (): GuardInput => ({ path: Buffer.from(folder), folder: toBase64(randomBytes(16)), owner: person.access.owner, guard: "sight", bars: { others: "everything", own: "everything" }, visibility: "hidden", cover: null, places: [Buffer.from(base)], synced: [] });
-
-  it.each(["closing", "opening", "locked", "open"])("%s: made by another computer, or forged with a place that leads elsewhere, it moves nothing by itself", async (state) => {
-    fs.writeFileSync(path.join(folder, "program.sh"), "#!/bin/sh\n", { mode: 0o755 });
-    const outcome = await guardFolder(linuxDisk, input(), silentHooks);
-    const now = outcome.path.toString();
-    fs.mkdirSync(path.join(base, "bin"));
-    const file = path.join(now, ".eremos", "guard.json");
-    const record = JSON.parse(fs.readFileSync(file, "utf8")) as Record<string, unknown>;
-    for (const change of [{ state }, { state, lockedName: null }, { state, place: "../bin/Payroll" }]) {
-      fs.writeFileSync(file, JSON.stringify({ ...record, ...change }));
-      const forged = snapshot(base);
-      folder = now;
-      recover();
-      recover(linuxDiskOf(Buffer.alloc(32, 9)));
-      expect(snapshot(base)).toEqual(forged);
-    }
+  const input = (): GuardInput => ({
+    path: Buffer.from(folder),
+    folder: toBase64(randomBytes(16)),
+    owner: person.access.owner,
+    guard: "sight",
+    bars: { others: "everything", own: "everything" },
+    visibility: "hidden",
+    cover: null,
+    places: [Buffer.from(base)],
+    synced: [],
   });
+
+  it.each(["closing", "opening", "locked", "open"])(
+    "%s: made by another computer, or forged with a place that leads elsewhere, it moves nothing by itself",
+    async (state) => {
+      fs.writeFileSync(path.join(folder, "program.sh"), "#!/bin/sh\n", { mode: 0o755 });
+      const outcome = await guardFolder(linuxDisk, input(), silentHooks);
+      const now = outcome.path.toString();
+      fs.mkdirSync(path.join(base, "bin"));
+      const file = path.join(now, ".eremos", "guard.json");
+      const record = JSON.parse(fs.readFileSync(file, "utf8")) as Record<string, unknown>;
+      for (const change of [{ state }, { state, lockedName: null }, { state, place: "../bin/Payroll" }]) {
+        fs.writeFileSync(file, JSON.stringify({ ...record, ...change }));
+        const forged = snapshot(base);
+        folder = now;
+        recover();
+        recover(linuxDiskOf(Buffer.alloc(32, 9)));
+        expect(snapshot(base)).toEqual(forged);
+      }
+    },
+  );
 
   it("one planted beside a sealed folder's records changes nothing about it", async () => {
     fs.writeFileSync(path.join(folder, "letter.txt"), "letter");
@@ -165,7 +206,13 @@ describe("a guard record counts only with this computer's proof", () => {
     fs.copyFileSync(path.join(outcome.path.toString(), ".eremos", "guard.json"), vault("guard.json"));
     expect(inspectFolder(linuxDisk, Buffer.from(folder))).toMatchObject({ guard: "sealed", state: "sealed" });
     recover();
-    await expect(checkFolder(linuxDisk, { path: Buffer.from(folder), access: person.access, keptHeader: null, expected: null }, silentHooks)).resolves.toBeDefined();
+    await expect(
+      checkFolder(
+        linuxDisk,
+        { path: Buffer.from(folder), access: person.access, keptHeader: null, expected: null },
+        silentHooks,
+      ),
+    ).resolves.toBeDefined();
     await unlock(folder, person.access);
     expect(fs.readFileSync(path.join(folder, "letter.txt"), "utf8")).toBe("letter");
   });

@@ -27,7 +27,14 @@ usePlace((place) => ({ person, folder } = place));
 const FOLDER = toBase64(randomBytes(16));
 const ACCOUNT = { uid: 0, gid: 0 };
 const vault = (...names: readonly string[]): string => path.join(folder, ".eremos", ...names);
-const input = (more: Partial<SealedInput> = {}): SealedInput => ({ path: Buffer.from(folder), access: person.access, keptHeader: null, expected: null, accept: [], ...more });
+const input = (more: Partial<SealedInput> = {}): SealedInput => ({
+  path: Buffer.from(folder),
+  access: person.access,
+  keptHeader: null,
+  expected: null,
+  accept: [],
+  ...more,
+});
 
 async function strangerSigner(): Promise<Signer> {
   return { by: "device", owner: person.access.owner, device: (await newPerson()).device.device };
@@ -40,12 +47,30 @@ async function forged(content = "planted"): Promise<void> {
 }
 
 function relock(signer: Signer, more: Partial<LockInput> = {}): ReturnType<typeof lockFolder> {
-  return lockFolder(linuxDisk, { path: Buffer.from(folder), folder: FOLDER, visibility: "view", places: [Buffer.from(path.dirname(folder))], signer, note: null, page: null, inUseAnyway: false, ...more }, silentHooks);
+  return lockFolder(
+    linuxDisk,
+    {
+      path: Buffer.from(folder),
+      folder: FOLDER,
+      visibility: "view",
+      places: [Buffer.from(path.dirname(folder))],
+      signer,
+      note: null,
+      page: null,
+      inUseAnyway: false,
+      ...more,
+    },
+    silentHooks,
+  );
 }
 
 const headerNow = (): ReturnType<typeof readHeader> => readHeader(fs.readFileSync(vault("header.json")));
 const openedBy = async (who: Person): Promise<string> => {
-  const opened = await openHeader(headerNow(), { rootKey: who.access.rootKey, folderKey: null, devices: who.access.devices });
+  const opened = await openHeader(headerNow(), {
+    rootKey: who.access.rootKey,
+    folderKey: null,
+    devices: who.access.devices,
+  });
   return opened.standing;
 };
 
@@ -62,17 +87,36 @@ describe("a folder key that was only sealed to the owner's public key", () => {
     const before = snapshot(folder);
     await expect(VERBS[verb]?.(input())).rejects.toMatchObject({ code: "unvouched", data: { what: "key" } });
     // Agreeing to something else is not agreeing to this.
-    await expect(VERBS[verb]?.(input({ accept: ["rolled-back", "forked"] }))).rejects.toMatchObject({ code: "unvouched" });
+    await expect(VERBS[verb]?.(input({ accept: ["rolled-back", "forked"] }))).rejects.toMatchObject({
+      code: "unvouched",
+    });
     expect(snapshot(folder)).toEqual(before);
   });
 
   it("is told by a check, refused by mending and taking in, and doubted by the readers", async () => {
     await forged();
-    expect(await checkFolder(linuxDisk, input(), silentHooks)).toMatchObject({ ok: false, damaged: [{ reason: expect.stringContaining("somebody unknown") }], files: 1 });
+    expect(await checkFolder(linuxDisk, input(), silentHooks)).toMatchObject({
+      ok: false,
+      damaged: [{ reason: expect.stringContaining("somebody unknown") }],
+      files: 1,
+    });
     fs.rmSync(vault("header.copy.json"));
     await expect(mendFolder(linuxDisk, input())).rejects.toMatchObject({ code: "unvouched" });
-    await expect(adoptFolder(linuxDisk, { ...input(), places: [Buffer.from(path.dirname(folder))], owner: person.access.owner, rootKey: person.access.rootKey, devices: person.access.devices, secret: null, accept: [] })).rejects.toMatchObject({ code: "unvouched" });
-    for (const secret of [{ kind: "code" as const, code: person.code }, { kind: "root" as const, rootKey: person.access.rootKey, folder: null, devices: person.access.devices }]) {
+    await expect(
+      adoptFolder(linuxDisk, {
+        ...input(),
+        places: [Buffer.from(path.dirname(folder))],
+        owner: person.access.owner,
+        rootKey: person.access.rootKey,
+        devices: person.access.devices,
+        secret: null,
+        accept: [],
+      }),
+    ).rejects.toMatchObject({ code: "unvouched" });
+    for (const secret of [
+      { kind: "code" as const, code: person.code },
+      { kind: "root" as const, rootKey: person.access.rootKey, folder: null, devices: person.access.devices },
+    ]) {
       const locked = await openLocked(directorySource(Buffer.from(folder)), secret);
       expect(locked.doubt).toMatch(/somebody unknown/);
       locked.close();
@@ -111,10 +155,19 @@ describe("a folder key that was only sealed to the owner's public key", () => {
   it("without its proof or signature, or with another's, is nobody's", async () => {
     fs.writeFileSync(path.join(folder, "letter.txt"), "mine");
     await lock(folder, person.owner, { folder: FOLDER });
-    const { folderKey } = await openHeader(headerNow(), { rootKey: person.access.rootKey, folderKey: null, devices: [] });
+    const { folderKey } = await openHeader(headerNow(), {
+      rootKey: person.access.rootKey,
+      folderKey: null,
+      devices: [],
+    });
     const known = { rootKey: person.access.rootKey, devices: person.access.devices };
     const { proof: _proof, ...without } = headerNow();
-    expect([standingOf(headerNow(), folderKey, known), standingOf(without, folderKey, known), standingOf(headerNow(), randomBytes(32), known), standingOf(headerNow(), folderKey, { ...known, rootKey: null })]).toEqual(["owner", "unknown", "unknown", "unknown"]);
+    expect([
+      standingOf(headerNow(), folderKey, known),
+      standingOf(without, folderKey, known),
+      standingOf(headerNow(), randomBytes(32), known),
+      standingOf(headerNow(), folderKey, { ...known, rootKey: null }),
+    ]).toEqual(["owner", "unknown", "unknown", "unknown"]);
   });
 });
 
@@ -140,9 +193,11 @@ describe("a header that was exchanged", () => {
     fs.mkdirSync(other);
     fs.writeFileSync(path.join(other, "x"), "x");
     await lock(other, await strangerSigner(), { folder: FOLDER });
-    for (const name of ["header.json", "header.copy.json"]) fs.copyFileSync(path.join(other, ".eremos", name), vault(name));
+    for (const name of ["header.json", "header.copy.json"])
+      fs.copyFileSync(path.join(other, ".eremos", name), vault(name));
     fs.writeFileSync(path.join(folder, "new.txt"), "new");
-    for (const signer of [person.owner, person.device]) await expect(relock(signer, { note })).rejects.toMatchObject({ code: "unvouched" });
+    for (const signer of [person.owner, person.device])
+      await expect(relock(signer, { note })).rejects.toMatchObject({ code: "unvouched" });
     expect(fs.readFileSync(path.join(folder, "new.txt"), "utf8")).toBe("new");
     await relock(person.owner, { note, keptHeader: header });
     await unlock(folder, person.access);
@@ -172,9 +227,14 @@ describe("a generation that was exchanged", () => {
     putInPlace(old);
     const before = snapshot(folder);
     await expect(VERBS[verb]?.(input({ expected }))).rejects.toMatchObject({ code: "rolled-back" });
-    await expect(VERBS[verb]?.(input({ expected, accept: ["unvouched", "forked"] }))).rejects.toMatchObject({ code: "rolled-back" });
+    await expect(VERBS[verb]?.(input({ expected, accept: ["unvouched", "forked"] }))).rejects.toMatchObject({
+      code: "rolled-back",
+    });
     expect(snapshot(folder)).toEqual(before);
-    expect(await checkFolder(linuxDisk, input({ expected }), silentHooks)).toMatchObject({ ok: false, damaged: [{ reason: expect.stringContaining("older state") }] });
+    expect(await checkFolder(linuxDisk, input({ expected }), silentHooks)).toMatchObject({
+      ok: false,
+      damaged: [{ reason: expect.stringContaining("older state") }],
+    });
   });
 
   it("for one that was locked apart from the known one is asked about, directly and after further locks", async () => {
@@ -196,8 +256,12 @@ describe("a generation that was exchanged", () => {
     await lock(folder, person.owner, { folder: FOLDER });
     await unlock(folder, person.access);
     const expected = { generation: 7, digest: "x" };
-    await expect(changesSinceLock(linuxDisk, { ...input({ expected }), most: 5 }, silentHooks)).rejects.toMatchObject({ code: "rolled-back" });
-    await expect(permissionsSinceLock(linuxDisk, { ...input({ expected }), repair: false }, silentHooks)).rejects.toMatchObject({ code: "rolled-back" });
+    await expect(changesSinceLock(linuxDisk, { ...input({ expected }), most: 5 }, silentHooks)).rejects.toMatchObject({
+      code: "rolled-back",
+    });
+    await expect(
+      permissionsSinceLock(linuxDisk, { ...input({ expected }), repair: false }, silentHooks),
+    ).rejects.toMatchObject({ code: "rolled-back" });
   });
 
   it("a key record of somebody's that nothing needs keeps nothing from opening", async () => {

@@ -41,10 +41,21 @@ type Rules = Omit<Guarding, "places">;
 const places = (): Buffer[] => [Buffer.from(path.join(base, "home"))];
 
 function guard(rules: Rules): Promise<string> {
-  return asOwner(async () => (await guardFolder(linuxDisk, { ...rules, path: Buffer.from(folder), folder: FOLDER, owner: person.owner.owner, places: places() }, silentHooks)).path.toString());
+  return asOwner(async () =>
+    (
+      await guardFolder(
+        linuxDisk,
+        { ...rules, path: Buffer.from(folder), folder: FOLDER, owner: person.owner.owner, places: places() },
+        silentHooks,
+      )
+    ).path.toString(),
+  );
 }
 
-const place = (now: string): { path: Buffer; place: Buffer } => ({ path: Buffer.from(now), place: Buffer.from(folder) });
+const place = (now: string): { path: Buffer; place: Buffer } => ({
+  path: Buffer.from(now),
+  place: Buffer.from(folder),
+});
 
 /** What an account gets done in a folder, by trying: with a new process of its own. */
 function attempts(account: number, at: string): { list: boolean; read: boolean; change: boolean; delete: boolean } {
@@ -54,7 +65,10 @@ function attempts(account: number, at: string): { list: boolean; read: boolean; 
     list: runAs(account, `ls ${quoted}`).out.includes("letter.txt"),
     read: tries(`cat ${quoted}/letter.txt`) || tries(`cat ${quoted}/inner/deeper/sums.csv`),
     change: tries(`printf x >> ${quoted}/letter.txt`) || tries(`printf x >> ${quoted}/inner/deeper/sums.csv`),
-    delete: tries(`touch ${quoted}/new && rm ${quoted}/new`) || tries(`touch ${quoted}/inner/new && rm ${quoted}/inner/new`) || tries(`mv ${quoted}/inner/deeper ${quoted}/inner/other && mv ${quoted}/inner/other ${quoted}/inner/deeper`),
+    delete:
+      tries(`touch ${quoted}/new && rm ${quoted}/new`) ||
+      tries(`touch ${quoted}/inner/new && rm ${quoted}/inner/new`) ||
+      tries(`mv ${quoted}/inner/deeper ${quoted}/inner/other && mv ${quoted}/inner/other ${quoted}/inner/deeper`),
   };
 }
 
@@ -66,7 +80,14 @@ function expected(level: Level): { list: boolean; read: boolean; change: boolean
 /** A disk that tries, after every call by which somebody could be let in, what the other account gets done. */
 function watching(): { readonly watched: typeof linuxDisk; readonly seen: Set<string> } {
   const seen = new Set<string>();
-  const calls: readonly (keyof typeof linuxDisk)[] = ["setMode", "setOpenMode", "barrier", "rename", "renameExclusive", "unlink"];
+  const calls: readonly (keyof typeof linuxDisk)[] = [
+    "setMode",
+    "setOpenMode",
+    "barrier",
+    "rename",
+    "renameExclusive",
+    "unlink",
+  ];
   const watched: typeof linuxDisk = new Proxy(linuxDisk, {
     get: (disk, name: keyof typeof linuxDisk) => {
       const call = disk[name];
@@ -84,7 +105,9 @@ function watching(): { readonly watched: typeof linuxDisk; readonly seen: Set<st
   return { watched, seen };
 }
 
-const pairs = LEVELS.flatMap((own) => LEVELS.filter((others) => LEVELS.indexOf(others) <= LEVELS.indexOf(own)).map((others) => ({ others, own })));
+const pairs = LEVELS.flatMap((own) =>
+  LEVELS.filter((others) => LEVELS.indexOf(others) <= LEVELS.indexOf(own)).map((others) => ({ others, own })),
+);
 
 describe.runIf(process.getuid?.() === 0)("a barred folder, tried by real accounts", () => {
   it.each(pairs)("others may: $others; this account may: $own", async (bars) => {
@@ -93,14 +116,19 @@ describe.runIf(process.getuid?.() === 0)("a barred folder, tried by real account
     expect(now).toBe(folder);
     expect(attempts(OTHER, folder)).toEqual(expected(bars.others));
     expect(attempts(OWN, folder)).toEqual(expected(bars.own));
-    expect(await asOwner(() => inspectFolder(linuxDisk, Buffer.from(folder)))).toMatchObject({ folder: FOLDER, guard: "barred", state: "locked" });
+    expect(await asOwner(() => inspectFolder(linuxDisk, Buffer.from(folder)))).toMatchObject({
+      folder: FOLDER,
+      guard: "barred",
+      state: "locked",
+    });
     expect(await asOwner(() => recoverFolder(linuxDisk, Buffer.from(folder)).steps)).toEqual([]);
     fs.truncateSync(path.join(folder, "letter.txt"), 10);
     fs.truncateSync(path.join(folder, "inner/deeper/sums.csv"), 3);
     await asOwner(() => openGuarded(linuxDisk, place(folder)));
     expect(attempts(OTHER, folder)).toEqual(expected("everything"));
     await asOwner(() => releaseGuarded(linuxDisk, place(folder)));
-    const withoutTimes = (lines: readonly string[]): string[] => lines.map((line) => line.replace(/mtime=\d+/, "").replace(/ \d+ [0-9a-f]{64}$/, ""));
+    const withoutTimes = (lines: readonly string[]): string[] =>
+      lines.map((line) => line.replace(/mtime=\d+/, "").replace(/ \d+ [0-9a-f]{64}$/, ""));
     expect(withoutTimes(snapshot(folder))).toEqual(withoutTimes(before));
   });
 
@@ -124,9 +152,24 @@ describe.runIf(process.getuid?.() === 0)("a barred folder, tried by real account
   it("other rules while it stays locked: others are never let in on the way", async () => {
     await guard({ guard: "barred", bars: { others: "nothing", own: "nothing" }, visibility: "hidden" });
     const { seen, watched } = watching();
-    const { realPath } = await asOwner(() => locateFolder(linuxDisk, Buffer.from(folder), FOLDER)) ?? { realPath: Buffer.alloc(0) };
-    const changed = await asOwner(() => changeGuarded(watched, { ...place(realPath.toString()), guard: "barred", bars: { others: "list", own: "change" }, visibility: "tucked", places: places() }));
-    expect([...seen].sort()).toEqual([expected("list"), expected("nothing")].map((one) => JSON.stringify(one)).filter((one) => seen.has(one)).sort());
+    const { realPath } = (await asOwner(() => locateFolder(linuxDisk, Buffer.from(folder), FOLDER))) ?? {
+      realPath: Buffer.alloc(0),
+    };
+    const changed = await asOwner(() =>
+      changeGuarded(watched, {
+        ...place(realPath.toString()),
+        guard: "barred",
+        bars: { others: "list", own: "change" },
+        visibility: "tucked",
+        places: places(),
+      }),
+    );
+    expect([...seen].sort()).toEqual(
+      [expected("list"), expected("nothing")]
+        .map((one) => JSON.stringify(one))
+        .filter((one) => seen.has(one))
+        .sort(),
+    );
     expect(changed.path.toString()).toContain(`${base}/home/${HELD_NAME.toString()}/.`);
     expect(attempts(OWN, changed.path.toString())).toEqual(expected("change"));
   });
@@ -134,12 +177,26 @@ describe.runIf(process.getuid?.() === 0)("a barred folder, tried by real account
   it("from sealed to barred, and back, while it stays locked: others are never let in on the way", async () => {
     // Whoever may write into a sealed folder may put things there, and would find them.
     fs.chmodSync(folder, 0o755);
-    const { realPath } = await asOwner(() => lock(folder, person.owner, { folder: FOLDER, visibility: "hidden", places: places() }));
+    const { realPath } = await asOwner(() =>
+      lock(folder, person.owner, { folder: FOLDER, visibility: "hidden", places: places() }),
+    );
     const forward = watching();
     await asOwner(async () => {
       await unlock(realPath, person.access, { disk: forward.watched, closed: true });
       expect(inspectFolder(linuxDisk, Buffer.from(folder))).toMatchObject({ state: "open" });
-      await guardFolder(forward.watched, { guard: "barred", bars: { others: "list", own: "change" }, visibility: "view", path: Buffer.from(folder), folder: FOLDER, owner: person.owner.owner, places: places() }, silentHooks);
+      await guardFolder(
+        forward.watched,
+        {
+          guard: "barred",
+          bars: { others: "list", own: "change" },
+          visibility: "view",
+          path: Buffer.from(folder),
+          folder: FOLDER,
+          owner: person.owner.owner,
+          places: places(),
+        },
+        silentHooks,
+      );
     });
     const listOrNothing = [expected("list"), expected("nothing")].map((one) => JSON.stringify(one)).sort();
     expect([...forward.seen].sort()).toEqual(listOrNothing);
@@ -156,17 +213,31 @@ describe.runIf(process.getuid?.() === 0)("a barred folder, tried by real account
     await guard({ guard: "barred", bars: { others: "nothing", own: "everything" }, visibility: "view" });
     fs.writeFileSync(path.join(folder, "foreign"), "not theirs");
     fs.chmodSync(path.join(folder, "foreign"), 0o666);
-    await expect(asOwner(() => changeGuarded(linuxDisk, { ...place(folder), guard: "barred", bars: { others: "read", own: "read" }, visibility: "view", places: places() }))).rejects.toThrow("belongs to another account");
+    await expect(
+      asOwner(() =>
+        changeGuarded(linuxDisk, {
+          ...place(folder),
+          guard: "barred",
+          bars: { others: "read", own: "read" },
+          visibility: "view",
+          places: places(),
+        }),
+      ),
+    ).rejects.toThrow("belongs to another account");
     expect(attempts(OTHER, folder)).toEqual(expected("nothing"));
     expect(await asOwner(() => inspectFolder(linuxDisk, Buffer.from(folder)))).toMatchObject({ state: "locked" });
   });
 
   it("a folder of another account, and more for others than for oneself, are refused before anything is touched", async () => {
     const before = snapshot(folder);
-    await expect(guard({ guard: "barred", bars: { others: "read", own: "list" }, visibility: "view" })).rejects.toMatchObject({ code: "usage" });
+    await expect(
+      guard({ guard: "barred", bars: { others: "read", own: "list" }, visibility: "view" }),
+    ).rejects.toMatchObject({ code: "usage" });
     await expect(guard({ guard: "sight", bars: NO_BARS, visibility: "view" })).rejects.toMatchObject({ code: "usage" });
     fs.chownSync(folder, 0, 0);
-    await expect(guard({ guard: "barred", bars: { others: "nothing", own: "everything" }, visibility: "view" })).rejects.toMatchObject({ code: "no-permission" });
+    await expect(
+      guard({ guard: "barred", bars: { others: "nothing", own: "everything" }, visibility: "view" }),
+    ).rejects.toMatchObject({ code: "no-permission" });
     fs.chownSync(folder, OWN, OWN);
     expect(snapshot(folder)).toEqual(before);
   });
@@ -183,18 +254,35 @@ describe.runIf(process.getuid?.() === 0)("a barred folder, tried by real account
 });
 
 describe("out of sight and tucked away", () => {
-  it.each(["hidden", "tucked"] as const)("%s: one rename, contents untouched, back at its place", async (visibility) => {
-    const before = snapshot(folder);
-    const { path: now } = await guardFolder(linuxDisk, { guard: "sight", bars: NO_BARS, visibility, path: Buffer.from(folder), folder: FOLDER, owner: person.owner.owner, places: places() }, silentHooks);
-    expect(fs.existsSync(folder)).toBe(false);
-    expect(fs.readdirSync(path.dirname(folder))).toEqual(visibility === "hidden" ? [path.basename(now.toString())] : []);
-    expect(path.basename(now.toString())).toMatch(/^\.[0-9a-f]{20}$/);
-    expect(locateFolder(linuxDisk, Buffer.from(folder), FOLDER)?.realPath).toEqual(now);
-    expect(snapshot(now.toString(), { withoutVault: true }).slice(1)).toEqual(before.slice(1));
-    releaseGuarded(linuxDisk, place(now.toString()));
-    expect(snapshot(folder)).toEqual(before);
-    expect(fs.readdirSync(path.join(base, "home"))).toEqual(["Workshop"]);
-  });
+  it.each(["hidden", "tucked"] as const)(
+    "%s: one rename, contents untouched, back at its place",
+    async (visibility) => {
+      const before = snapshot(folder);
+      const { path: now } = await guardFolder(
+        linuxDisk,
+        {
+          guard: "sight",
+          bars: NO_BARS,
+          visibility,
+          path: Buffer.from(folder),
+          folder: FOLDER,
+          owner: person.owner.owner,
+          places: places(),
+        },
+        silentHooks,
+      );
+      expect(fs.existsSync(folder)).toBe(false);
+      expect(fs.readdirSync(path.dirname(folder))).toEqual(
+        visibility === "hidden" ? [path.basename(now.toString())] : [],
+      );
+      expect(path.basename(now.toString())).toMatch(/^\.[0-9a-f]{20}$/);
+      expect(locateFolder(linuxDisk, Buffer.from(folder), FOLDER)?.realPath).toEqual(now);
+      expect(snapshot(now.toString(), { withoutVault: true }).slice(1)).toEqual(before.slice(1));
+      releaseGuarded(linuxDisk, place(now.toString()));
+      expect(snapshot(folder)).toEqual(before);
+      expect(fs.readdirSync(path.join(base, "home"))).toEqual(["Workshop"]);
+    },
+  );
 
   it("a sealed folder that is tucked away comes back too, under another mount path as well", async () => {
     const before = snapshot(folder);
@@ -210,7 +298,15 @@ describe("out of sight and tucked away", () => {
   });
 
   it("something else at its path, or no directory there, stops the opening and loses nothing", async () => {
-    const rules = { guard: "sight", bars: NO_BARS, visibility: "tucked", path: Buffer.from(folder), folder: FOLDER, owner: person.owner.owner, places: places() } as const;
+    const rules = {
+      guard: "sight",
+      bars: NO_BARS,
+      visibility: "tucked",
+      path: Buffer.from(folder),
+      folder: FOLDER,
+      owner: person.owner.owner,
+      places: places(),
+    } as const;
     const { path: now } = await guardFolder(linuxDisk, rules, silentHooks);
     fs.mkdirSync(folder);
     expect(() => openGuarded(linuxDisk, place(now.toString()))).toThrow("Something else is at");

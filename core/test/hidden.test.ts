@@ -16,14 +16,26 @@ import { snapshot } from "./world";
 let base: string;
 usePlace((place) => ({ base } = place));
 
-async function look(at = base): Promise<{ readonly found: HiddenFound[]; readonly scripts: ScriptLock[]; readonly unreadable: readonly string[] }> {
+async function look(
+  at = base,
+): Promise<{ readonly found: HiddenFound[]; readonly scripts: ScriptLock[]; readonly unreadable: readonly string[] }> {
   const found: HiddenFound[] = [];
   const scripts: ScriptLock[] = [];
-  const { unreadable } = await findHidden({ disk: linuxDisk, places: [Buffer.from(at)], onFound: (one) => void found.push(one), onScript: (one) => void scripts.push(one), onProgress: () => undefined, isStopped: () => false });
+  const { unreadable } = await findHidden({
+    disk: linuxDisk,
+    places: [Buffer.from(at)],
+    onFound: (one) => void found.push(one),
+    onScript: (one) => void scripts.push(one),
+    onProgress: () => undefined,
+    isStopped: () => false,
+  });
   return { found, scripts, unreadable };
 }
 
-function make(name: string, inside: Readonly<Record<string, string>> = { "photo.jpg": "photo", "letter.pdf": "letter" }): string {
+function make(
+  name: string,
+  inside: Readonly<Record<string, string>> = { "photo.jpg": "photo", "letter.pdf": "letter" },
+): string {
   const folder = path.join(base, name);
   fs.mkdirSync(folder, { recursive: true });
   for (const [file, content] of Object.entries(inside)) fs.writeFileSync(path.join(folder, file), content);
@@ -32,10 +44,42 @@ function make(name: string, inside: Readonly<Record<string, string>> = { "photo.
 
 describe("what is hidden by common means", () => {
   it("names tell of dots, blanks and class ids; what can't be seen is told", () => {
-    expect(["Payroll", ".Payroll", " ", "\u00a0\u00a0", "\u200b", "\u2800", "\u3164", ".\u200b", "Panel.{21EC2020-3AEA-1069-A2DD-08002B30309D}", ".x.{21ec2020-3aea-1069-a2dd-08002b30309d}", "a b", "..."].map(meansByName)).toEqual([
-      [], ["dot"], ["blank"], ["blank"], ["blank"], ["blank"], ["blank"], ["dot", "blank"], ["class-id"], ["dot", "class-id"], [], ["dot"],
+    expect(
+      [
+        "Payroll",
+        ".Payroll",
+        " ",
+        "\u00a0\u00a0",
+        "\u200b",
+        "\u2800",
+        "\u3164",
+        ".\u200b",
+        "Panel.{21EC2020-3AEA-1069-A2DD-08002B30309D}",
+        ".x.{21ec2020-3aea-1069-a2dd-08002b30309d}",
+        "a b",
+        "...",
+      ].map(meansByName),
+    ).toEqual([
+      [],
+      ["dot"],
+      ["blank"],
+      ["blank"],
+      ["blank"],
+      ["blank"],
+      ["blank"],
+      ["dot", "blank"],
+      ["class-id"],
+      ["dot", "class-id"],
+      [],
+      ["dot"],
     ]);
-    expect([".Payroll", "..x", " ", "Panel.{21EC2020-3AEA-1069-A2DD-08002B30309D}", ".\u200b"].map(plainName)).toEqual(["Payroll", "x", "Found again", "Panel", "Found again"]);
+    expect([".Payroll", "..x", " ", "Panel.{21EC2020-3AEA-1069-A2DD-08002B30309D}", ".\u200b"].map(plainName)).toEqual([
+      "Payroll",
+      "x",
+      "Found again",
+      "Panel",
+      "Found again",
+    ]);
     expect(shownName("\u200b")).toBe("(a name of 1 character that can’t be seen: U+200B)");
     expect(shownName("a\u202egpj.exe")).toBe("aU+202Egpj.exe");
   });
@@ -53,17 +97,41 @@ describe("what is hidden by common means", () => {
     fs.writeFileSync(path.join(base, ".secret.docx"), "secret");
     const before = snapshot(base);
     const { found, scripts } = await look();
-    expect(found.map(({ path: at, means, probably, name }) => [path.relative(base, at.toString()), means, probably, name]).sort()).toEqual([
-      [".Diary", ["dot"], "yours", "Diary"], [".config", ["dot"], "a program's", "config"], [".secret.docx", ["dot"], "yours", "secret.docx"], ["Icon", ["icon"], "yours", "Icon"],
-      ["Panel.{21EC2020-3AEA-1069-A2DD-08002B30309D}", ["class-id"], "yours", "Panel"], ["Shut", ["no-read"], expect.any(String), "Shut"], ["Taxes", ["list"], "yours", "Taxes"], ["\u3164", ["blank"], "yours", "Found again"],
+    expect(
+      found
+        .map(({ path: at, means, probably, name }) => [path.relative(base, at.toString()), means, probably, name])
+        .sort(),
+    ).toEqual([
+      [".Diary", ["dot"], "yours", "Diary"],
+      [".config", ["dot"], "a program's", "config"],
+      [".secret.docx", ["dot"], "yours", "secret.docx"],
+      ["Icon", ["icon"], "yours", "Icon"],
+      ["Panel.{21EC2020-3AEA-1069-A2DD-08002B30309D}", ["class-id"], "yours", "Panel"],
+      ["Shut", ["no-read"], expect.any(String), "Shut"],
+      ["Taxes", ["list"], "yours", "Taxes"],
+      ["\u3164", ["blank"], "yours", "Found again"],
     ]);
     expect(scripts).toEqual([]);
-    const all = found.filter(({ probably }) => probably !== "a program's").map(({ spot }) => bringBack(linuxDisk, spot));
+    const all = found
+      .filter(({ probably }) => probably !== "a program's")
+      .map(({ spot }) => bringBack(linuxDisk, spot));
     expect((await look()).found.map(({ path: at }) => path.relative(base, at.toString()))).toEqual([".config"]);
-    expect(fs.readdirSync(base).sort()).toEqual([".config", ".hidden", "Diary", "Found again", "Icon", "Panel", "Payroll", "Shut", "Taxes", "secret.docx"]);
+    expect(fs.readdirSync(base).sort()).toEqual([
+      ".config",
+      ".hidden",
+      "Diary",
+      "Found again",
+      "Icon",
+      "Panel",
+      "Payroll",
+      "Shut",
+      "Taxes",
+      "secret.docx",
+    ]);
     expect(fs.readFileSync(path.join(base, ".hidden"), "utf8")).toBe("not there\n");
     for (const { undo } of [...all].reverse()) putBackHidden(linuxDisk, undo);
-    const strip = (lines: readonly string[]): string[] => lines.map((line) => line.replace(/mtime=\d+/, "")).filter((line) => !line.startsWith("/.hidden"));
+    const strip = (lines: readonly string[]): string[] =>
+      lines.map((line) => line.replace(/mtime=\d+/, "")).filter((line) => !line.startsWith("/.hidden"));
     expect(strip(snapshot(base))).toEqual(strip(before));
     expect(fs.readFileSync(path.join(base, ".hidden"), "utf8").split("\n").sort()).toEqual(["", "Taxes", "not there"]);
   });
@@ -100,7 +168,9 @@ describe("what is hidden by common means", () => {
       fs.writeFileSync(path.join(folder, "letter.pdf"), "letter");
       expect((await look(volume)).found.filter(({ path: at }) => at.toString().endsWith("Payroll"))).toEqual([]);
       expect(spawnSync("setfattr", ["-n", "system.ntfs_attrib_be", "-v", "0x00000016", folder]).status).toBe(0);
-      expect((await look(volume)).found.filter(({ path: at }) => at.toString().endsWith("Payroll"))).toMatchObject([{ means: ["attributes"], probably: "yours" }]);
+      expect((await look(volume)).found.filter(({ path: at }) => at.toString().endsWith("Payroll"))).toMatchObject([
+        { means: ["attributes"], probably: "yours" },
+      ]);
       const { undo } = bringBack(linuxDisk, spotAt(linuxDisk, Buffer.from(folder)));
       expect((await look(volume)).found.filter(({ path: at }) => at.toString().endsWith("Payroll"))).toEqual([]);
       putBackHidden(linuxDisk, undo);
@@ -131,25 +201,45 @@ mv Private .private
 
 describe("home-made script locks", () => {
   it("are known by what they do; honest scripts are not taken for them", () => {
-    expect(readScript(BATCH)).toMatchObject({ hasPassword: true, does: expect.arrayContaining([expect.stringContaining("hidden and system")]), names: expect.arrayContaining(["Control Panel.{21EC2020-3AEA-1069-A2DD-08002B30309D}"]) });
+    expect(readScript(BATCH)).toMatchObject({
+      hasPassword: true,
+      does: expect.arrayContaining([expect.stringContaining("hidden and system")]),
+      names: expect.arrayContaining(["Control Panel.{21EC2020-3AEA-1069-A2DD-08002B30309D}"]),
+    });
     expect(readScript(SHELL)).toMatchObject({ hasPassword: true, names: expect.arrayContaining([".private"]) });
-    for (const honest of ["#!/bin/sh\nchmod 600 key\n", "#!/bin/sh\nif [ \"$1\" = \"build\" ]; then make; fi\n", "@echo off\nattrib -r *.txt\n", "mv old new\n", "#!/bin/sh\nmv build .build\n", ""]) expect(readScript(honest), honest).toBeNull();
+    for (const honest of [
+      "#!/bin/sh\nchmod 600 key\n",
+      '#!/bin/sh\nif [ "$1" = "build" ]; then make; fi\n',
+      "@echo off\nattrib -r *.txt\n",
+      "mv old new\n",
+      "#!/bin/sh\nmv build .build\n",
+      "",
+    ])
+      expect(readScript(honest), honest).toBeNull();
   });
 
-  it.each([["lock.bat", BATCH, "Control Panel.{21EC2020-3AEA-1069-A2DD-08002B30309D}", "Private"], ["lock.sh", SHELL, ".private", "Private"]])("%s: the folder it hides is named, brought back, and the script removed; all of it can be undone", async (name, text, hidden, plain) => {
-    make(hidden);
-    fs.writeFileSync(path.join(base, name), text, { mode: 0o755 });
-    const { scripts, found } = await look();
-    expect(scripts).toMatchObject([{ hasPassword: true, targetShown: path.join(base, hidden) }]);
-    expect(found.map(({ path: at }) => at.toString())).toEqual([path.join(base, hidden)]);
-    const [script] = scripts;
-    const brought = bringBack(linuxDisk, script?.targetSpot as Spot, script?.originalName);
-    const removed = removeScript(linuxDisk, script?.spot as Spot);
-    expect(fs.readdirSync(base).sort()).toEqual(["Payroll", plain].sort());
-    putBackHidden(linuxDisk, [removed, ...brought.undo]);
-    expect(fs.readdirSync(base).sort()).toEqual(["Payroll", hidden, name].sort());
-    expect([fs.readFileSync(path.join(base, name), "utf8"), fs.statSync(path.join(base, name)).mode & 0o777]).toEqual([text, 0o755]);
-  });
+  it.each([
+    ["lock.bat", BATCH, "Control Panel.{21EC2020-3AEA-1069-A2DD-08002B30309D}", "Private"],
+    ["lock.sh", SHELL, ".private", "Private"],
+  ])(
+    "%s: the folder it hides is named, brought back, and the script removed; all of it can be undone",
+    async (name, text, hidden, plain) => {
+      make(hidden);
+      fs.writeFileSync(path.join(base, name), text, { mode: 0o755 });
+      const { scripts, found } = await look();
+      expect(scripts).toMatchObject([{ hasPassword: true, targetShown: path.join(base, hidden) }]);
+      expect(found.map(({ path: at }) => at.toString())).toEqual([path.join(base, hidden)]);
+      const [script] = scripts;
+      const brought = bringBack(linuxDisk, script?.targetSpot as Spot, script?.originalName);
+      const removed = removeScript(linuxDisk, script?.spot as Spot);
+      expect(fs.readdirSync(base).sort()).toEqual(["Payroll", plain].sort());
+      putBackHidden(linuxDisk, [removed, ...brought.undo]);
+      expect(fs.readdirSync(base).sort()).toEqual(["Payroll", hidden, name].sort());
+      expect([fs.readFileSync(path.join(base, name), "utf8"), fs.statSync(path.join(base, name)).mode & 0o777]).toEqual(
+        [text, 0o755],
+      );
+    },
+  );
 });
 
 /** What whoever may write beside them puts there between the search and the click. */
@@ -212,7 +302,11 @@ describe("what was found is the same thing when it is acted on", () => {
     fs.rmSync(path.join(base, ".hidden"));
     fs.symlinkSync(key, path.join(base, ".hidden"));
     expect(() => putBackHidden(linuxDisk, undo)).toThrow(expect.objectContaining({ code: "no-permission" }));
-    expect([secret(), fs.lstatSync(path.join(base, ".hidden.new")).isSymbolicLink(), fs.readdirSync(base).filter((name) => name.startsWith(".hidden"))]).toEqual(["the owner's own key", true, [".hidden", ".hidden.new"]]);
+    expect([
+      secret(),
+      fs.lstatSync(path.join(base, ".hidden.new")).isSymbolicLink(),
+      fs.readdirSync(base).filter((name) => name.startsWith(".hidden")),
+    ]).toEqual(["the owner's own key", true, [".hidden", ".hidden.new"]]);
   });
 
   it("a directory exchanged after the search gets no other permissions or name; nor does one exchanged after it was brought back", async () => {
@@ -234,7 +328,8 @@ describe("what was found is the same thing when it is acted on", () => {
 
   it("pipes in the place of lists, icons and scripts hold nothing up, here and in a listing", async () => {
     make("Icon");
-    for (const pipe of [".hidden", "Icon/.directory", "Icon/desktop.ini", "lock.sh", "Icon/.hidden"]) expect(spawnSync("mkfifo", [path.join(base, pipe)]).status).toBe(0);
+    for (const pipe of [".hidden", "Icon/.directory", "Icon/desktop.ini", "lock.sh", "Icon/.hidden"])
+      expect(spawnSync("mkfifo", [path.join(base, pipe)]).status).toBe(0);
     expect(await look()).toMatchObject({ found: [], scripts: [] });
     expect([...hiddenNamesIn(base)]).toEqual([]);
   });

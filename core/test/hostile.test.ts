@@ -23,9 +23,12 @@ afterAll(() => removeDirectory(base));
 
 /** Locked and released; opened, locked while signed out, released; locked, opened and released while open. */
 async function thereAndBack(disk: Disk, folder: string, hidden: boolean, expectSame: () => void): Promise<void> {
-  const visibility = hidden ? "hidden" as const : "view" as const;
+  const visibility = hidden ? ("hidden" as const) : ("view" as const);
   const first = await lock(folder, person.owner, { disk, visibility });
-  const left = disk.list(disk.openRoot(first.realPath)).map((name) => name.toString()).sort();
+  const left = disk
+    .list(disk.openRoot(first.realPath))
+    .map((name) => name.toString())
+    .sort();
   expect(left).toEqual(hidden ? [".eremos"] : [".eremos", "Locked with Eremos.html"]);
   const opened = await unlock(first.realPath, person.access, { disk });
   const again = await lock(folder, person.device, { disk, visibility, folder: first.folder, note: opened.note });
@@ -40,31 +43,41 @@ async function thereAndBack(disk: Disk, folder: string, hidden: boolean, expectS
 
 describe("any tree a file system allows comes back exactly", () => {
   it("on this computer's disk", async () => {
-    await fc.assert(fc.asyncProperty(anyTree(IS_ROOT), fc.boolean(), async (spec, hidden) => {
-      const folder = path.join(fs.mkdtempSync(path.join(base, "run-")), "folder");
-      fs.mkdirSync(folder);
-      grow(linuxDisk, linuxDisk.openRoot(Buffer.from(folder)), spec);
-      const before = snapshot(folder);
-      await thereAndBack(linuxDisk, folder, hidden, () => expect(snapshot(folder)).toEqual(before));
-      removeDirectory(path.dirname(folder));
-    }), { numRuns: RUNS });
+    await fc.assert(
+      fc.asyncProperty(anyTree(IS_ROOT), fc.boolean(), async (spec, hidden) => {
+        const folder = path.join(fs.mkdtempSync(path.join(base, "run-")), "folder");
+        fs.mkdirSync(folder);
+        grow(linuxDisk, linuxDisk.openRoot(Buffer.from(folder)), spec);
+        const before = snapshot(folder);
+        await thereAndBack(linuxDisk, folder, hidden, () => expect(snapshot(folder)).toEqual(before));
+        removeDirectory(path.dirname(folder));
+      }),
+      { numRuns: RUNS },
+    );
   });
 
   it("in memory", async () => {
-    await fc.assert(fc.asyncProperty(anyTree(true), fc.boolean(), async (spec, hidden) => {
-      const disk = new MemoryDisk();
-      disk.makeDir(disk.openRoot(Buffer.from("/")), Buffer.from("folder"), 0o750);
-      grow(disk, disk.openRoot(Buffer.from("/folder")), spec);
-      const before = seen(disk, Buffer.from("/folder"));
-      await thereAndBack(disk, "/folder", hidden, () => expect(seen(disk, Buffer.from("/folder"))).toEqual(before));
-    }), { numRuns: 4 * RUNS });
+    await fc.assert(
+      fc.asyncProperty(anyTree(true), fc.boolean(), async (spec, hidden) => {
+        const disk = new MemoryDisk();
+        disk.makeDir(disk.openRoot(Buffer.from("/")), Buffer.from("folder"), 0o750);
+        grow(disk, disk.openRoot(Buffer.from("/folder")), spec);
+        const before = seen(disk, Buffer.from("/folder"));
+        await thereAndBack(disk, "/folder", hidden, () => expect(seen(disk, Buffer.from("/folder"))).toEqual(before));
+      }),
+      { numRuns: 4 * RUNS },
+    );
   });
 });
 
 describe("what can't be locked is refused before anything is touched", () => {
   it.each([
     ["a pipe", "special-files", (folder: string) => linuxMkfifo(path.join(folder, "pipe"))],
-    ["a protected folder inside", "nested", (folder: string) => fs.mkdirSync(path.join(folder, "inner", ".eremos"), { recursive: true })],
+    [
+      "a protected folder inside",
+      "nested",
+      (folder: string) => fs.mkdirSync(path.join(folder, "inner", ".eremos"), { recursive: true }),
+    ],
   ] as const)("%s", async (_what, code, spoil) => {
     const folder = fs.mkdtempSync(path.join(base, "refuse-"));
     fs.writeFileSync(path.join(folder, "file"), "content");

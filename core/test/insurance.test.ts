@@ -28,15 +28,21 @@ usePlace((place) => ({ person, folder } = place), campaignDirectory);
 
 const vault = (): string => path.join(folder, ".eremos");
 const at = (name: string): string => path.join(vault(), name);
-const repair = (): Promise<RepairOutcome> => repairFolder(linuxDisk, { path: Buffer.from(folder), access: person.access, keptHeader: null }, silentHooks);
+const repair = (): Promise<RepairOutcome> =>
+  repairFolder(linuxDisk, { path: Buffer.from(folder), access: person.access, keptHeader: null }, silentHooks);
 
 /** The group of the packs, and all of them. */
-const packGroup = (): GroupFile["group"] => groups().find(({ group }) => group.members.some(({ path: one }) => one.startsWith("packs/")))?.group ?? never();
+const packGroup = (): GroupFile["group"] =>
+  groups().find(({ group }) => group.members.some(({ path: one }) => one.startsWith("packs/")))?.group ?? never();
 
 function groups(): readonly GroupFile[] {
   const opened = openFolder(linuxDisk, Buffer.from(folder));
   try {
-    return within(linuxDisk, linuxDisk.openDir(opened.vault ?? { handle: -1 }, NAMES.insurance), (dir) => readGroups(linuxDisk, dir).groups);
+    return within(
+      linuxDisk,
+      linuxDisk.openDir(opened.vault ?? { handle: -1 }, NAMES.insurance),
+      (dir) => readGroups(linuxDisk, dir).groups,
+    );
   } finally {
     closeFolder(linuxDisk, opened);
   }
@@ -46,7 +52,9 @@ function groups(): readonly GroupFile[] {
 function objects(): Map<string, string> {
   const found = new Map<string, string>();
   for (const top of ["packs", "index"]) {
-    for (const name of fs.readdirSync(at(top), { recursive: true, encoding: "utf8" }).sort()) if (fs.statSync(at(`${top}/${name}`)).isFile()) found.set(`${top}/${name}`, fs.readFileSync(at(`${top}/${name}`)).toString("base64"));
+    for (const name of fs.readdirSync(at(top), { recursive: true, encoding: "utf8" }).sort())
+      if (fs.statSync(at(`${top}/${name}`)).isFile())
+        found.set(`${top}/${name}`, fs.readFileSync(at(`${top}/${name}`)).toString("base64"));
   }
   return found;
 }
@@ -71,7 +79,12 @@ async function insured(level = LEVEL): Promise<string[]> {
 }
 
 /** The largest member and the stripe of each of its shards. */
-function largest(): { readonly path: string; readonly first: number; readonly length: number; readonly group: GroupFile["group"] } {
+function largest(): {
+  readonly path: string;
+  readonly first: number;
+  readonly length: number;
+  readonly group: GroupFile["group"];
+} {
   const group = packGroup();
   let first = 0;
   const all = group.members.map((member) => {
@@ -126,11 +139,20 @@ describe("an insured folder", () => {
     fs.rmSync(at("index"), { recursive: true });
     change(name, (bytes) => bytes.subarray(0, bytes.length - 3 * SHARD_BYTES));
     if (small[0]) change(small[0], (bytes) => Buffer.concat([bytes, Buffer.from("more")]));
-    for (const record of ["header.json", "header.copy.json", "generations/0000000001.json", "generations/0000000001.copy.json"]) fs.writeFileSync(at(record), "spoilt");
+    for (const record of [
+      "header.json",
+      "header.copy.json",
+      "generations/0000000001.json",
+      "generations/0000000001.copy.json",
+    ])
+      fs.writeFileSync(at(record), "spoilt");
     const { repaired, lost } = await repair();
     expect(lost).toEqual([]);
-    expect(repaired.map(({ path: one }) => one)).toEqual(expect.arrayContaining([`index/${index}`, name, "header.json", "generations/0000000001.copy.json"]));
-    const strip = (lines: readonly string[]): string[] => lines.map((line) => line.replace(/mtime=\d+/, "")).filter((line) => !/\/(lock|insurance)/.test(line));
+    expect(repaired.map(({ path: one }) => one)).toEqual(
+      expect.arrayContaining([`index/${index}`, name, "header.json", "generations/0000000001.copy.json"]),
+    );
+    const strip = (lines: readonly string[]): string[] =>
+      lines.map((line) => line.replace(/mtime=\d+/, "")).filter((line) => !/\/(lock|insurance)/.test(line));
     expect(strip(snapshot(vault()))).toEqual(strip(whole));
     await release(folder, person.access);
     expect(snapshot(folder)).toEqual(before);
@@ -138,8 +160,18 @@ describe("an insured folder", () => {
 
   it("a reader without Eremos opens it by the insurance's copies of the records, where all others are gone", async () => {
     await insured();
-    for (const record of ["header.json", "header.copy.json", "generations/0000000001.json", "generations/0000000001.copy.json"]) fs.rmSync(at(record));
-    const locked = await openLocked(directorySource(Buffer.from(folder)), { kind: "password", password: PASSWORD, folderPassword: null });
+    for (const record of [
+      "header.json",
+      "header.copy.json",
+      "generations/0000000001.json",
+      "generations/0000000001.copy.json",
+    ])
+      fs.rmSync(at(record));
+    const locked = await openLocked(directorySource(Buffer.from(folder)), {
+      kind: "password",
+      password: PASSWORD,
+      folderPassword: null,
+    });
     expect(locked.generation).toBe(1);
     locked.close();
   });
@@ -147,13 +179,24 @@ describe("an insured folder", () => {
   it("readers without Eremos bring everything out whole, as far as the parity reaches, and change nothing", async () => {
     const before = await insured({ data: 8, parity: 4 });
     const { path: name, length } = largest();
-    change(name, (bytes) => Buffer.from(bytes).fill(0x11, 60, 130).fill(0xa5, 400_000, 700_000).subarray(0, length - 50_000));
+    change(name, (bytes) =>
+      Buffer.from(bytes)
+        .fill(0x11, 60, 130)
+        .fill(0xa5, 400_000, 700_000)
+        .subarray(0, length - 50_000),
+    );
     fs.rmSync(at("index"), { recursive: true });
     const spoilt = snapshot(vault());
     const to = `${folder} out`;
-    const report = await rescue({ folder: Buffer.from(folder), to: Buffer.from(to), secret: async () => ({ kind: "password", password: PASSWORD, folderPassword: null }), progress: () => undefined });
+    const report = await rescue({
+      folder: Buffer.from(folder),
+      to: Buffer.from(to),
+      secret: async () => ({ kind: "password", password: PASSWORD, folderPassword: null }),
+      progress: () => undefined,
+    });
     expect([report.damaged, report.generation]).toEqual([[], 1]);
-    const contents = (lines: readonly string[]): string[] => lines.slice(1).map((line) => line.replace(/(mtime=\d+)\d{3}/, "$1"));
+    const contents = (lines: readonly string[]): string[] =>
+      lines.slice(1).map((line) => line.replace(/(mtime=\d+)\d{3}/, "$1"));
     expect(contents(snapshot(to))).toEqual(contents(before));
     expect(snapshot(vault())).toEqual(spoilt);
   });
@@ -161,7 +204,11 @@ describe("an insured folder", () => {
   it("mends damage in itself, in the parity and in either copy of its description", async () => {
     await insured();
     // Which of its groups comes first is chance, since their names are.
-    for (const position of [(): number => 100, (size: number): number => size - 100, (size: number): number => Math.floor(size / 2)]) {
+    for (const position of [
+      (): number => 100,
+      (size: number): number => size - 100,
+      (size: number): number => Math.floor(size / 2),
+    ]) {
       const [now = ""] = fs.readdirSync(at("insurance")).filter((one) => /^[0-9a-f]{32}$/.test(one));
       flip(`insurance/${now}`, position(fs.statSync(at(`insurance/${now}`)).size));
       expect(await repair()).toMatchObject({ repaired: [], lost: [], ownDamage: true });
@@ -175,25 +222,32 @@ describe("an insured folder", () => {
     expect(await repair()).toMatchObject({ ownDamage: false });
   });
 
-  it.each(["before", "after", "torn"] as const)("a repair that is cut off (%s each change) makes nothing worse, and the next one ends it", async (mode) => {
-    await insured();
-    const whole = objects();
-    const { path: name } = largest();
-    for (let cut = 0; ; cut++) {
-      change(name, (bytes) => bytes.fill(0x5a, 100_000, 150_000));
-      change("header.json", () => Buffer.from("spoilt"));
-      fs.rmSync(at("index"), { recursive: true });
-      const crashing = crashingDisk(linuxDisk, cut, mode);
-      try {
-        await repairFolder(crashing.disk, { path: Buffer.from(folder), access: person.access, keptHeader: null }, silentHooks);
-      } catch {
-        // Cut off.
+  it.each(["before", "after", "torn"] as const)(
+    "a repair that is cut off (%s each change) makes nothing worse, and the next one ends it",
+    async (mode) => {
+      await insured();
+      const whole = objects();
+      const { path: name } = largest();
+      for (let cut = 0; ; cut++) {
+        change(name, (bytes) => bytes.fill(0x5a, 100_000, 150_000));
+        change("header.json", () => Buffer.from("spoilt"));
+        fs.rmSync(at("index"), { recursive: true });
+        const crashing = crashingDisk(linuxDisk, cut, mode);
+        try {
+          await repairFolder(
+            crashing.disk,
+            { path: Buffer.from(folder), access: person.access, keptHeader: null },
+            silentHooks,
+          );
+        } catch {
+          // Cut off.
+        }
+        if (!crashing.crashed()) return expect(objects()).toEqual(whole);
+        expect((await repair()).lost, `at ${cut}`).toEqual([]);
+        expect(objects(), `at ${cut}`).toEqual(whole);
       }
-      if (!crashing.crashed()) return expect(objects()).toEqual(whole);
-      expect((await repair()).lost, `at ${cut}`).toEqual([]);
-      expect(objects(), `at ${cut}`).toEqual(whole);
-    }
-  });
+    },
+  );
 
   it("taken off, nothing of it is left; a folder that is open or no folder of Eremos refuses it", async () => {
     await insured();
@@ -201,7 +255,9 @@ describe("an insured folder", () => {
     expect(fs.existsSync(at("insurance"))).toBe(false);
     expect(insuranceFactsOf(linuxDisk, Buffer.from(folder))).toBeNull();
     await unlock(folder, person.access);
-    expect(() => setInsurance(linuxDisk, Buffer.from(folder), LEVEL)).toThrow(expect.objectContaining({ code: "not-locked" }));
+    expect(() => setInsurance(linuxDisk, Buffer.from(folder), LEVEL)).toThrow(
+      expect.objectContaining({ code: "not-locked" }),
+    );
   });
 });
 
@@ -213,12 +269,22 @@ describe("as the folder changes", () => {
     const again = await lock(folder, person.device, { folder: known, note });
     expect(groups().map(({ group }) => group.group)).not.toContain(id);
     expect(insuranceFactsOf(linuxDisk, Buffer.from(folder))).toMatchObject({ uncovered: 0 });
-    const visit = await Visit.open(linuxDisk, { path: Buffer.from(folder), access: person.access, keptHeader: null, expected: null, accept: [], account, keep: 0 });
+    const visit = await Visit.open(linuxDisk, {
+      path: Buffer.from(folder),
+      access: person.access,
+      keptHeader: null,
+      expected: null,
+      accept: [],
+      account,
+      keep: 0,
+    });
     put(visit, [], "new.txt", Buffer.from("new"));
     visit.commit();
     visit.close();
     expect(insuranceFactsOf(linuxDisk, Buffer.from(folder))).toMatchObject({ uncovered: 0 });
-    expect(new Set(groups().flatMap(({ group }) => group.members.map(({ path: one }) => one)))).toEqual(new Set(objects().keys()));
+    expect(new Set(groups().flatMap(({ group }) => group.members.map(({ path: one }) => one)))).toEqual(
+      new Set(objects().keys()),
+    );
     expect(again.generation).toBe(2);
   });
 
@@ -244,22 +310,31 @@ async function relocked(): Promise<{ readonly note: OpenNote | null; readonly fo
 }
 
 /** What an insurance says that somebody else wrote, who can write to the folder: everything would come back as `edit` makes it, from parity alone. */
-function forge(edit: (vaultCopy: string) => void, members: (known: readonly Member[]) => readonly Member[] = (known) => known): void {
+function forge(
+  edit: (vaultCopy: string) => void,
+  members: (known: readonly Member[]) => readonly Member[] = (known) => known,
+): void {
   const copy = `${folder} forged`;
   fs.cpSync(vault(), copy, { recursive: true });
   edit(copy);
-  const forged = within(linuxDisk, linuxDisk.openRoot(Buffer.from(copy)), (dir) => within(linuxDisk, linuxDisk.openDir(dir, NAMES.insurance), (into) => ["index/", "packs/"].map((kind) => {
-    const some = members(membersIn(linuxDisk, dir)).filter(({ path: one }) => one.startsWith(kind));
-    return some.length > 0 ? writeGroup(linuxDisk, dir, into, { data: 8, parity: 8 }, some).toString() : null;
-  })));
-  for (const name of fs.readdirSync(at("insurance"))) if (/^[0-9a-f]{32}$/.test(name)) fs.rmSync(at(`insurance/${name}`));
+  const forged = within(linuxDisk, linuxDisk.openRoot(Buffer.from(copy)), (dir) =>
+    within(linuxDisk, linuxDisk.openDir(dir, NAMES.insurance), (into) =>
+      ["index/", "packs/"].map((kind) => {
+        const some = members(membersIn(linuxDisk, dir)).filter(({ path: one }) => one.startsWith(kind));
+        return some.length > 0 ? writeGroup(linuxDisk, dir, into, { data: 8, parity: 8 }, some).toString() : null;
+      }),
+    ),
+  );
+  for (const name of fs.readdirSync(at("insurance")))
+    if (/^[0-9a-f]{32}$/.test(name)) fs.rmSync(at(`insurance/${name}`));
   for (const name of forged) if (name) fs.cpSync(path.join(copy, "insurance", name), at(`insurance/${name}`));
   fs.rmSync(copy, { recursive: true });
 }
 
 describe("written by somebody else", () => {
   const spoilAll = (copy: string): void => {
-    for (const name of objects().keys()) fs.writeFileSync(path.join(copy, name), fs.readFileSync(path.join(copy, name)).fill(0x77, 30));
+    for (const name of objects().keys())
+      fs.writeFileSync(path.join(copy, name), fs.readFileSync(path.join(copy, name)).fill(0x77, 30));
   };
 
   it("replaces nothing that is whole, and is written anew", async () => {
@@ -313,9 +388,18 @@ describe("written by somebody else", () => {
     await lock(other, stranger.owner);
     const kept = fs.readFileSync(at("header.json"));
     const taken = fs.readFileSync(at("generations/0000000001.json"));
-    for (const record of ["header.json", "header.copy.json", "generations/0000000001.json"]) fs.writeFileSync(at(record), "spoilt");
-    for (const [record, from] of [["header.json", "header.json"], ["0000000001.json", "generations/0000000001.json"]] as const) fs.cpSync(path.join(other, ".eremos", from), at(`insurance/${record}`));
-    const { repaired } = await repairFolder(linuxDisk, { path: Buffer.from(folder), access: person.access, keptHeader: kept }, silentHooks);
+    for (const record of ["header.json", "header.copy.json", "generations/0000000001.json"])
+      fs.writeFileSync(at(record), "spoilt");
+    for (const [record, from] of [
+      ["header.json", "header.json"],
+      ["0000000001.json", "generations/0000000001.json"],
+    ] as const)
+      fs.cpSync(path.join(other, ".eremos", from), at(`insurance/${record}`));
+    const { repaired } = await repairFolder(
+      linuxDisk,
+      { path: Buffer.from(folder), access: person.access, keptHeader: kept },
+      silentHooks,
+    );
     expect(repaired.map(({ path: one }) => one).sort()).toEqual(["header.copy.json", "header.json"]);
     expect(fs.readFileSync(at("header.json"))).toEqual(kept);
     expect(fs.readFileSync(at("generations/0000000001.json"), "utf8")).toBe("spoilt");
@@ -341,77 +425,102 @@ function random(seed: number): (below: number) => number {
 
 describe("damage at random, many times", () => {
   beforeEach(() => makeMixedTree(folder));
-  it.each([{ data: 20, parity: 2 }, { data: 8, parity: 4 }])("with $parity of $data: exactly what the rule says is repaired, and everything else is named", async (level) => {
-    await lock(folder, person.owner);
-    setInsurance(linuxDisk, Buffer.from(folder), level);
-    const whole = objects();
-    let survived = 0;
-    for (let run = 0; run < RUNS; run++) {
-      const seed = Date.now() % 1_000_000_000 + run;
-      const next = random(seed);
-      const group = packGroup();
-      const bad = new Set<number>();
-      let first = 0;
-      const shards = group.members.map((member) => {
-        const here = { ...member, first };
-        first += shardsOf(member.length);
-        return here;
-      });
-      const pick = (): (typeof shards)[number] => shards[next(shards.length)] ?? never();
-      const spoil = (member: (typeof shards)[number], from: number, until: number): void => {
-        if (until > from) for (let shard = Math.floor(from / SHARD_BYTES); shard <= Math.floor((until - 1) / SHARD_BYTES); shard++) bad.add(member.first + shard);
-      };
-      for (let hit = next(6); hit >= 0; hit--) {
-        const member = pick();
-        if (!fs.existsSync(at(member.path))) continue;
-        const there = fs.statSync(at(member.path)).size;
-        const kind = next(5);
-        if (kind === 0) {
-          fs.rmSync(at(member.path));
-          spoil(member, 0, member.length);
-        } else if (kind === 1 && there > 0) {
-          const keep = next(there);
-          fs.truncateSync(at(member.path), keep);
-          spoil(member, keep, member.length);
-        } else if (kind === 2 && there > 0) {
-          const position = next(there);
-          flip(member.path, position);
-          spoil(member, position, position + 1);
-        } else if (kind === 3 && there > 1) {
-          const [from, length] = [next(there), 1 + next(Math.min(there, 300_000))];
-          change(member.path, (bytes) => {
-            for (let i = from; i < Math.min(there, from + length); i++) bytes[i] = (bytes[i] ?? 0) ^ 0xff;
-            return bytes;
-          });
-          spoil(member, from, Math.min(there, from + length));
+  it.each([
+    { data: 20, parity: 2 },
+    { data: 8, parity: 4 },
+  ])(
+    "with $parity of $data: exactly what the rule says is repaired, and everything else is named",
+    async (level) => {
+      await lock(folder, person.owner);
+      setInsurance(linuxDisk, Buffer.from(folder), level);
+      const whole = objects();
+      let survived = 0;
+      for (let run = 0; run < RUNS; run++) {
+        const seed = (Date.now() % 1_000_000_000) + run;
+        const next = random(seed);
+        const group = packGroup();
+        const bad = new Set<number>();
+        let first = 0;
+        const shards = group.members.map((member) => {
+          const here = { ...member, first };
+          first += shardsOf(member.length);
+          return here;
+        });
+        const pick = (): (typeof shards)[number] => shards[next(shards.length)] ?? never();
+        const spoil = (member: (typeof shards)[number], from: number, until: number): void => {
+          if (until > from)
+            for (let shard = Math.floor(from / SHARD_BYTES); shard <= Math.floor((until - 1) / SHARD_BYTES); shard++)
+              bad.add(member.first + shard);
+        };
+        for (let hit = next(6); hit >= 0; hit--) {
+          const member = pick();
+          if (!fs.existsSync(at(member.path))) continue;
+          const there = fs.statSync(at(member.path)).size;
+          const kind = next(5);
+          if (kind === 0) {
+            fs.rmSync(at(member.path));
+            spoil(member, 0, member.length);
+          } else if (kind === 1 && there > 0) {
+            const keep = next(there);
+            fs.truncateSync(at(member.path), keep);
+            spoil(member, keep, member.length);
+          } else if (kind === 2 && there > 0) {
+            const position = next(there);
+            flip(member.path, position);
+            spoil(member, position, position + 1);
+          } else if (kind === 3 && there > 1) {
+            const [from, length] = [next(there), 1 + next(Math.min(there, 300_000))];
+            change(member.path, (bytes) => {
+              for (let i = from; i < Math.min(there, from + length); i++) bytes[i] = (bytes[i] ?? 0) ^ 0xff;
+              return bytes;
+            });
+            spoil(member, from, Math.min(there, from + length));
+          } else {
+            const other = pick();
+            if (!fs.existsSync(at(other.path)) || other === member) continue;
+            fs.writeFileSync(at(member.path), fs.readFileSync(at(other.path)));
+            spoil(member, 0, member.length);
+          }
+        }
+        const hits = Array.from(
+          { length: group.stripes },
+          (_, stripe) => [...bad].filter((number) => number % group.stripes === stripe).length,
+        );
+        const outcome = await repair();
+        if (Math.max(0, ...hits) <= level.parity) {
+          survived++;
+          expect(outcome.lost, `seed ${seed}`).toEqual([]);
+          expect(objects(), `seed ${seed}`).toEqual(whole);
         } else {
-          const other = pick();
-          if (!fs.existsSync(at(other.path)) || other === member) continue;
-          fs.writeFileSync(at(member.path), fs.readFileSync(at(other.path)));
-          spoil(member, 0, member.length);
+          const after = objects();
+          const differs = [...whole]
+            .filter(([name, content]) => after.get(name) !== content)
+            .map(([name]) => name)
+            .sort();
+          expect(outcome.lost.map(({ path: name }) => name).sort(), `seed ${seed}`).toEqual(
+            expect.arrayContaining(differs),
+          );
+          for (const [name, content] of whole) {
+            fs.mkdirSync(path.dirname(at(name)), { recursive: true });
+            fs.writeFileSync(at(name), Buffer.from(content, "base64"));
+          }
         }
       }
-      const hits = Array.from({ length: group.stripes }, (_, stripe) => [...bad].filter((number) => number % group.stripes === stripe).length);
-      const outcome = await repair();
-      if (Math.max(0, ...hits) <= level.parity) {
-        survived++;
-        expect(outcome.lost, `seed ${seed}`).toEqual([]);
-        expect(objects(), `seed ${seed}`).toEqual(whole);
-      } else {
-        const after = objects();
-        const differs = [...whole].filter(([name, content]) => after.get(name) !== content).map(([name]) => name).sort();
-        expect(outcome.lost.map(({ path: name }) => name).sort(), `seed ${seed}`).toEqual(expect.arrayContaining(differs));
-        for (const [name, content] of whole) {
-          fs.mkdirSync(path.dirname(at(name)), { recursive: true });
-          fs.writeFileSync(at(name), Buffer.from(content, "base64"));
-        }
-      }
-    }
-    process.stdout.write(`${level.parity} of ${level.data}: ${survived} of ${RUNS} random damages were within the promise, all of them repaired byte for byte\n`);
-    expect(survived).toBeGreaterThan(0);
-    expect(await checkFolder(linuxDisk, { path: Buffer.from(folder), access: person.access, keptHeader: null, expected: null }, silentHooks)).toMatchObject({ ok: true });
-    expect(dataShards(packGroup())).toBeGreaterThan(100);
-  }, 600_000);
+      process.stdout.write(
+        `${level.parity} of ${level.data}: ${survived} of ${RUNS} random damages were within the promise, all of them repaired byte for byte\n`,
+      );
+      expect(survived).toBeGreaterThan(0);
+      expect(
+        await checkFolder(
+          linuxDisk,
+          { path: Buffer.from(folder), access: person.access, keptHeader: null, expected: null },
+          silentHooks,
+        ),
+      ).toMatchObject({ ok: true });
+      expect(dataShards(packGroup())).toBeGreaterThan(100);
+    },
+    600_000,
+  );
 });
 
 function never(): never {

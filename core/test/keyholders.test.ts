@@ -5,7 +5,16 @@ import { LEAST_COST } from "../src/crypto/kdf";
 import { changeFolderPassword, changeOwner, openFolderKey } from "../src/engine/change-owner";
 import { readHeader, waysInto } from "../src/format/header";
 import { lookAtShares, mistypedShareGroups, newKeyholders } from "../src/format/keyholders";
-import { type OwnerEnvelope, ProvenOwner, createOwner, openWithPassword, openWithShares, readOwner, withKeyholders, writeOwner } from "../src/format/owner";
+import {
+  type OwnerEnvelope,
+  ProvenOwner,
+  createOwner,
+  openWithPassword,
+  openWithShares,
+  readOwner,
+  withKeyholders,
+  writeOwner,
+} from "../src/format/owner";
 import { newRecoveryCode } from "../src/format/recovery-code";
 import { directorySource, openLocked } from "../src/rescue/on-disk";
 import { linuxDisk } from "../src/platform/linux/linux-disk";
@@ -24,7 +33,10 @@ beforeAll(async () => {
   ({ envelope, shares } = await withKeyholders(person.access.owner, person.access.rootKey, HOLDERS));
 });
 
-const look = (...typed: string[]): string[] => lookAtShares(envelope.owner, envelope.keyholders ?? never(), typed).map(({ number, problem }) => problem ?? `share ${number}`);
+const look = (...typed: string[]): string[] =>
+  lookAtShares(envelope.owner, envelope.keyholders ?? never(), typed).map(
+    ({ number, problem }) => problem ?? `share ${number}`,
+  );
 const never = (): never => {
   throw new TypeError("there are keyholders");
 };
@@ -40,10 +52,15 @@ describe("keyholders", () => {
     expect(shares).toHaveLength(5);
     const record = readOwner(writeOwner(await ProvenOwner.prove(envelope, person.access.rootKey, [])));
     for (const some of choices(shares, 3)) {
-      for (const order of [some, [...some].reverse()]) expect((await openWithShares(record, order)).rootKey).toEqual(Buffer.from(person.access.rootKey));
+      for (const order of [some, [...some].reverse()])
+        expect((await openWithShares(record, order)).rootKey).toEqual(Buffer.from(person.access.rootKey));
     }
     expect((await openWithShares(record, shares)).rootKey).toEqual(Buffer.from(person.access.rootKey));
-    for (const some of choices(shares, 2)) await expect(openWithShares(record, some)).rejects.toMatchObject({ code: "too-few-shares", data: { missing: 1 } });
+    for (const some of choices(shares, 2))
+      await expect(openWithShares(record, some)).rejects.toMatchObject({
+        code: "too-few-shares",
+        data: { missing: 1 },
+      });
     await expect(openWithShares(record, [])).rejects.toMatchObject({ code: "too-few-shares" });
   });
 
@@ -53,20 +70,39 @@ describe("keyholders", () => {
     const other = await createOwner("another violin", newRecoveryCode(), LEAST_COST);
     const foreign = await withKeyholders(other.envelope, other.rootKey, HOLDERS);
     const typo = `${first.slice(0, 7)}${first[7] === "7" ? "8" : "7"}${first.slice(8)}`;
-    expect(look(first.toLowerCase().replaceAll("-", " "), second, first)).toEqual(["share 1", "share 2", "The same share is there already."]);
+    expect(look(first.toLowerCase().replaceAll("-", " "), second, first)).toEqual([
+      "share 1",
+      "share 2",
+      "The same share is there already.",
+    ]);
     expect(look(typo, earlier.shares[0] ?? "", foreign.shares[0] ?? "", newRecoveryCode(), "", second)).toEqual([
-      expect.stringContaining("mistyped in group 2;"), expect.stringContaining("another set"), expect.stringContaining("another set"), expect.stringContaining("That is a recovery code"), "That is not a whole share: it has 12 groups of five.", "share 2",
+      expect.stringContaining("mistyped in group 2;"),
+      expect.stringContaining("another set"),
+      expect.stringContaining("another set"),
+      expect.stringContaining("That is a recovery code"),
+      "That is not a whole share: it has 12 groups of five.",
+      "share 2",
     ]);
     expect(mistypedShareGroups(typo)).toEqual([1]);
-    for (const wrong of [typo, earlier.shares[0] ?? "", foreign.shares[0] ?? "", second]) await expect(openWithShares(envelope, [second, wrong, third])).rejects.toMatchObject({ code: "wrong-share", data: { share: 2 } });
-    await expect(openWithShares(earlier.envelope, [first, second, third])).rejects.toMatchObject({ code: "wrong-share" });
+    for (const wrong of [typo, earlier.shares[0] ?? "", foreign.shares[0] ?? "", second])
+      await expect(openWithShares(envelope, [second, wrong, third])).rejects.toMatchObject({
+        code: "wrong-share",
+        data: { share: 2 },
+      });
+    await expect(openWithShares(earlier.envelope, [first, second, third])).rejects.toMatchObject({
+      code: "wrong-share",
+    });
   });
 
   it("a forged share of the right set is told from the genuine ones", async () => {
     const set = envelope.keyholders ?? never();
     const forged = await newKeyholders(envelope.owner, 3, 5);
     const disguised = { ...set, set: forged.keyholders.set };
-    expect(lookAtShares(envelope.owner, disguised, forged.shares).every(({ problem }) => problem?.includes("none of its shares"))).toBe(true);
+    expect(
+      lookAtShares(envelope.owner, disguised, forged.shares).every(({ problem }) =>
+        problem?.includes("none of its shares"),
+      ),
+    ).toBe(true);
   });
 
   it("naming others, or none, leaves password and code as they are, and stops the earlier shares", async () => {
@@ -74,9 +110,15 @@ describe("keyholders", () => {
     expect(without.envelope).not.toHaveProperty("keyholders");
     await expect(openWithShares(without.envelope, shares)).rejects.toMatchObject({ code: "not-set-up" });
     expect((await openWithPassword(without.envelope, PASSWORD)).rootKey).toEqual(Buffer.from(person.access.rootKey));
-    await expect(withKeyholders(envelope, person.access.rootKey, { threshold: 1, count: 3 })).rejects.toThrow(RangeError);
-    await expect(withKeyholders(envelope, person.access.rootKey, { threshold: 4, count: 3 })).rejects.toThrow(RangeError);
-    await expect(withKeyholders(envelope, person.access.rootKey, { threshold: 2, count: 16 })).rejects.toThrow(RangeError);
+    await expect(withKeyholders(envelope, person.access.rootKey, { threshold: 1, count: 3 })).rejects.toThrow(
+      RangeError,
+    );
+    await expect(withKeyholders(envelope, person.access.rootKey, { threshold: 4, count: 3 })).rejects.toThrow(
+      RangeError,
+    );
+    await expect(withKeyholders(envelope, person.access.rootKey, { threshold: 2, count: 16 })).rejects.toThrow(
+      RangeError,
+    );
   });
 });
 
@@ -87,8 +129,14 @@ describe("a folder, by what it carries alone", () => {
     makeMixedTree(folder);
     const before = snapshot(folder);
     await lock(folder, person.owner);
-    await expect(openLocked(directorySource(Buffer.from(folder)), three())).rejects.toMatchObject({ code: "not-set-up" });
-    await changeOwner(linuxDisk, { path: Buffer.from(folder), access: { ...person.access, owner: envelope }, keptHeader: null });
+    await expect(openLocked(directorySource(Buffer.from(folder)), three())).rejects.toMatchObject({
+      code: "not-set-up",
+    });
+    await changeOwner(linuxDisk, {
+      path: Buffer.from(folder),
+      access: { ...person.access, owner: envelope },
+      keptHeader: null,
+    });
     const locked = await openLocked(directorySource(Buffer.from(folder)), three());
     expect(locked.entries.length).toBeGreaterThan(3);
     locked.close();
@@ -106,9 +154,15 @@ describe("a folder, by what it carries alone", () => {
     const folderKey = await openFolderKey(linuxDisk, input, three());
     (await openLocked(directorySource(Buffer.from(folder)), three())).close();
     const renewed = await withKeyholders(envelope, person.access.rootKey, { threshold: 2, count: 2 });
-    await changeOwner(linuxDisk, { path: Buffer.from(folder), access: { ...person.access, owner: renewed.envelope }, keptHeader: null });
+    await changeOwner(linuxDisk, {
+      path: Buffer.from(folder),
+      access: { ...person.access, owner: renewed.envelope },
+      keptHeader: null,
+    });
     expect(waysInto(header(), renewed.envelope)).toMatchObject({ isCurrent: true, hasEarlierKeyholders: true });
-    await expect(openFolderKey(linuxDisk, input, { kind: "shares", shares: renewed.shares })).rejects.toMatchObject({ code: "wrong-share" });
+    await expect(openFolderKey(linuxDisk, input, { kind: "shares", shares: renewed.shares })).rejects.toMatchObject({
+      code: "wrong-share",
+    });
     await openFolderKey(linuxDisk, input, three());
     const { note } = await unlock(folder, { ...access, owner: renewed.envelope, folderKey });
     expect(waysInto(header(), renewed.envelope)).toMatchObject({ hasEarlierKeyholders: false });

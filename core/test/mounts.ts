@@ -10,7 +10,8 @@ function run(program: string, ...args: readonly string[]): string {
 }
 
 /** Loop devices and FUSE, for whoever may use them: a machine of its own, run as root. */
-export const CAN_MOUNT = process.getuid?.() === 0 && spawnSync("losetup", ["-f"]).status === 0 && fs.existsSync("/dev/fuse");
+export const CAN_MOUNT =
+  process.getuid?.() === 0 && spawnSync("losetup", ["-f"]).status === 0 && fs.existsSync("/dev/fuse");
 
 const FILE_SYSTEMS = {
   ext4: { make: ["mkfs.ext4", "-q", "-F"], mount: (device: string, at: string) => run("mount", device, at) },
@@ -46,7 +47,11 @@ export class Drive {
   at: string;
   readonly device: string;
 
-  constructor(readonly kind: FileSystem, megabytes = 64, imageIn?: string) {
+  constructor(
+    readonly kind: FileSystem,
+    megabytes = 64,
+    imageIn?: string,
+  ) {
     this.base = newDirectory();
     this.at = path.join(this.base, "drive");
     const image = path.join(imageIn ?? this.base, "image");

@@ -31,10 +31,24 @@ describe.runIf(IS_ROOT)("special rights of other owners", () => {
     fs.chownSync(at("of their group"), OWN, OTHER);
     for (const name of ["theirs", "mine", "of their group"]) fs.chmodSync(at(name), 0o6755);
     // Named before anything is touched.
-    expect(await asOwner(() => previewLock(linuxDisk, { path: Buffer.from(folder), visibility: "view", cover: null, places: [Buffer.from(base)] }))).toMatchObject({ foreign: ["theirs"] });
+    expect(
+      await asOwner(() =>
+        previewLock(linuxDisk, {
+          path: Buffer.from(folder),
+          visibility: "view",
+          cover: null,
+          places: [Buffer.from(base)],
+        }),
+      ),
+    ).toMatchObject({ foreign: ["theirs"] });
     await asOwner(() => lock(folder, person.owner));
     const { withheld } = await asOwner(() => unlock(folder, person.access));
-    const modes = Object.fromEntries(["theirs", "mine", "of their group"].map((name) => [name, [fs.statSync(at(name)).uid, (fs.statSync(at(name)).mode & 0o7777).toString(8)]]));
+    const modes = Object.fromEntries(
+      ["theirs", "mine", "of their group"].map((name) => [
+        name,
+        [fs.statSync(at(name)).uid, (fs.statSync(at(name)).mode & 0o7777).toString(8)],
+      ]),
+    );
     expect(modes).toEqual({ theirs: [OWN, "755"], mine: [OWN, "6755"], "of their group": [OWN, "755"] });
     expect(withheld).toBe(2);
   });
@@ -42,20 +56,40 @@ describe.runIf(IS_ROOT)("special rights of other owners", () => {
 
 describe.runIf(IS_ROOT)("what this account could not remove is found out before anything is sealed", () => {
   const cases: [string, () => void, string][] = [
-    ["a directory of an administrator's, below the top", (): void => {
-      fs.chownSync(at("inner"), 0, 0);
-    }, "inner/letter.txt"],
-    ["a directory of an administrator's, deeper", (): void => {
-      fs.chownSync(at("inner", "deep"), 0, 0);
-      fs.chmodSync(at("inner", "deep"), 0o755);
-    }, "inner/deep/note.txt"],
-    ["a file that nobody may change", (): void => void spawnSync("chattr", ["+i", at("inner", "letter.txt")]), "inner/letter.txt"],
-    ["a file that may only grow", (): void => void spawnSync("chattr", ["+a", at("inner", "letter.txt")]), "inner/letter.txt"],
-    ["another account's file in a directory with the sticky bit that is another's too", (): void => {
-      fs.chownSync(at("inner"), OTHER, OTHER);
-      fs.chmodSync(at("inner"), 0o1777);
-      fs.chownSync(at("inner", "letter.txt"), OTHER, OTHER);
-    }, "inner/letter.txt"],
+    [
+      "a directory of an administrator's, below the top",
+      (): void => {
+        fs.chownSync(at("inner"), 0, 0);
+      },
+      "inner/letter.txt",
+    ],
+    [
+      "a directory of an administrator's, deeper",
+      (): void => {
+        fs.chownSync(at("inner", "deep"), 0, 0);
+        fs.chmodSync(at("inner", "deep"), 0o755);
+      },
+      "inner/deep/note.txt",
+    ],
+    [
+      "a file that nobody may change",
+      (): void => void spawnSync("chattr", ["+i", at("inner", "letter.txt")]),
+      "inner/letter.txt",
+    ],
+    [
+      "a file that may only grow",
+      (): void => void spawnSync("chattr", ["+a", at("inner", "letter.txt")]),
+      "inner/letter.txt",
+    ],
+    [
+      "another account's file in a directory with the sticky bit that is another's too",
+      (): void => {
+        fs.chownSync(at("inner"), OTHER, OTHER);
+        fs.chmodSync(at("inner"), 0o1777);
+        fs.chownSync(at("inner", "letter.txt"), OTHER, OTHER);
+      },
+      "inner/letter.txt",
+    ],
   ];
   it.each(cases)("%s", async (_name, spoil, shown) => {
     fs.mkdirSync(at("inner", "deep"), { recursive: true });
@@ -65,7 +99,10 @@ describe.runIf(IS_ROOT)("what this account could not remove is found out before 
     try {
       spoil();
       const before = snapshot(folder);
-      const refused = await asOwner(() => lock(folder, person.owner)).then(() => null, (error: unknown) => error);
+      const refused = await asOwner(() => lock(folder, person.owner)).then(
+        () => null,
+        (error: unknown) => error,
+      );
       expect(isEremosError(refused) && refused.message).toContain(shown.split("/")[0]);
       expect(snapshot(folder)).toEqual(before);
       expect(inspectFolder(linuxDisk, Buffer.from(folder))).toBeNull();

@@ -4,7 +4,15 @@ import { EremosError } from "../src/errors/eremos-error";
 import { closeToOthers } from "../src/engine/close-to-others";
 import { changeVisibility } from "../src/engine/change-visibility";
 import type { OwnerAccess } from "../src/engine/keys";
-import { type GuardOutcome, type GuardedInput, type Guarding, changeGuarded, guardFolder, openGuarded, releaseGuarded } from "../src/engine/guarded";
+import {
+  type GuardOutcome,
+  type GuardedInput,
+  type Guarding,
+  changeGuarded,
+  guardFolder,
+  openGuarded,
+  releaseGuarded,
+} from "../src/engine/guarded";
 import { silentHooks } from "../src/engine/hooks";
 import { NO_BARS } from "../src/format/guard-record";
 import { HELD_NAME } from "../src/engine/hide";
@@ -90,23 +98,31 @@ async function begin(prepare: (disk: Disk) => Promise<void>): Promise<{ durable:
   return { durable, disk };
 }
 
-const firstLock = (signer: () => Signer, visibility: Visibility) => async (add: (disk: Disk) => void = () => undefined): Promise<Scene> => {
-  const { durable, disk } = await begin(async (on) => add(on));
-  return { durable, expected: seen(disk, PATH), run: (on) => lock(PATH.toString(), signer(), { disk: on, visibility, folder: FOLDER }) };
-};
+const firstLock =
+  (signer: () => Signer, visibility: Visibility) =>
+  async (add: (disk: Disk) => void = () => undefined): Promise<Scene> => {
+    const { durable, disk } = await begin(async (on) => add(on));
+    return {
+      durable,
+      expected: seen(disk, PATH),
+      run: (on) => lock(PATH.toString(), signer(), { disk: on, visibility, folder: FOLDER }),
+    };
+  };
 
 type Way = (path: string | Buffer, access: OwnerAccess, options?: { readonly disk?: Disk }) => Promise<unknown>;
 
-const opening = (visibility: Visibility, way: Way) => async (add: (disk: Disk) => void = () => undefined): Promise<Scene> => {
-  let realPath: Buffer = PATH;
-  let expected: string[] = [];
-  const { durable } = await begin(async (disk) => {
-    add(disk);
-    expected = seen(disk, PATH);
-    ({ realPath } = await lock(PATH.toString(), person.owner, { disk, visibility, folder: FOLDER }));
-  });
-  return { durable, expected, run: (on) => way(realPath, person.access, { disk: on }) };
-};
+const opening =
+  (visibility: Visibility, way: Way) =>
+  async (add: (disk: Disk) => void = () => undefined): Promise<Scene> => {
+    let realPath: Buffer = PATH;
+    let expected: string[] = [];
+    const { durable } = await begin(async (disk) => {
+      add(disk);
+      expected = seen(disk, PATH);
+      ({ realPath } = await lock(PATH.toString(), person.owner, { disk, visibility, folder: FOLDER }));
+    });
+    return { durable, expected, run: (on) => way(realPath, person.access, { disk: on }) };
+  };
 
 const relock = (signer: () => Signer, edited: boolean) => async (): Promise<Scene> => {
   let note: OpenNote | null = null;
@@ -119,7 +135,11 @@ const relock = (signer: () => Signer, edited: boolean) => async (): Promise<Scen
     put(on, folder, "new.txt", "new");
     on.rename(folder, Buffer.from("empty"), folder, Buffer.from("renamed"));
   });
-  return { durable, expected: seen(disk, PATH), run: (on) => lock(PATH.toString(), signer(), { disk: on, visibility: "hidden", folder: FOLDER, note }) };
+  return {
+    durable,
+    expected: seen(disk, PATH),
+    run: (on) => lock(PATH.toString(), signer(), { disk: on, visibility: "hidden", folder: FOLDER, note }),
+  };
 };
 
 const releaseOpen = async (): Promise<Scene> => {
@@ -147,7 +167,9 @@ const newPassword = async (): Promise<Scene> => {
 };
 
 const becoming = (from: Visibility, to: Visibility): (() => Promise<Scene>) =>
-  opening(from, async (path, _access, { disk = new MemoryDisk() } = {}) => changeVisibility(disk, { path: Buffer.from(path), place: PATH, visibility: to, places: [HOME], page: PAGE }));
+  opening(from, async (path, _access, { disk = new MemoryDisk() } = {}) =>
+    changeVisibility(disk, { path: Buffer.from(path), place: PATH, visibility: to, places: [HOME], page: PAGE }),
+  );
 
 const covered = (run: (realPath: Buffer, disk: Disk) => Promise<unknown>) => async (): Promise<Scene> => {
   let realPath: Buffer = PATH;
@@ -161,35 +183,48 @@ const covered = (run: (realPath: Buffer, disk: Disk) => Promise<unknown>) => asy
 
 const firstLockCovered = async (): Promise<Scene> => {
   const { durable, disk } = await begin(async () => undefined);
-  return { durable, expected: seen(disk, PATH), run: (on) => lock(PATH.toString(), person.owner, { disk: on, folder: FOLDER, cover: "Recipes", icon: ICON }) };
+  return {
+    durable,
+    expected: seen(disk, PATH),
+    run: (on) => lock(PATH.toString(), person.owner, { disk: on, folder: FOLDER, cover: "Recipes", icon: ICON }),
+  };
 };
 
 const closedAtStop = async (): Promise<Scene> => {
   const { durable, expected, run } = await releaseOpen();
-  return { durable, expected, run: async (on) => {
-    closeToOthers(on, PATH);
-    await run(on);
-  } };
+  return {
+    durable,
+    expected,
+    run: async (on) => {
+      closeToOthers(on, PATH);
+      await run(on);
+    },
+  };
 };
 
 /** A single file beside the folder. */
 const FILE = Buffer.from("/home/letter.txt");
 /** Its directory's own time changes with what comes and goes in it. */
-const besideHeldArea = (disk: Disk): string[] => seen(disk, HOME).filter((line) => /^\/(Payroll|letter\.txt)/.test(line));
+const besideHeldArea = (disk: Disk): string[] =>
+  seen(disk, HOME).filter((line) => /^\/(Payroll|letter\.txt)/.test(line));
 const putFile = (disk: Disk): void => put(disk, disk.openRoot(HOME), "letter.txt", "Dear Jonas, alone", 0o640);
-const singleFile = (before: (disk: Disk) => Promise<Buffer>, run: (disk: Disk, at: Buffer) => unknown) => async (): Promise<Scene> => {
-  let at: Buffer = FILE;
-  let expected: string[] = [];
-  const { durable } = await begin(async (disk) => {
-    putFile(disk);
-    disk.barrier(disk.openRoot(HOME));
-    expected = besideHeldArea(disk);
-    at = await before(disk);
-  });
-  return { durable, expected, target: FILE, run: async (on) => run(on, at) };
-};
+const singleFile =
+  (before: (disk: Disk) => Promise<Buffer>, run: (disk: Disk, at: Buffer) => unknown) => async (): Promise<Scene> => {
+    let at: Buffer = FILE;
+    let expected: string[] = [];
+    const { durable } = await begin(async (disk) => {
+      putFile(disk);
+      disk.barrier(disk.openRoot(HOME));
+      expected = besideHeldArea(disk);
+      at = await before(disk);
+    });
+    return { durable, expected, target: FILE, run: async (on) => run(on, at) };
+  };
 const untouched = async (): Promise<Buffer> => FILE;
-const lockedFile = (visibility: Visibility) => async (disk: Disk): Promise<Buffer> => (await lock(FILE.toString(), person.owner, { disk, folder: FOLDER, visibility, places: [HOME] })).realPath;
+const lockedFile =
+  (visibility: Visibility) =>
+  async (disk: Disk): Promise<Buffer> =>
+    (await lock(FILE.toString(), person.owner, { disk, folder: FOLDER, visibility, places: [HOME] })).realPath;
 const openFile = async (disk: Disk): Promise<Buffer> => {
   await unlock(await lockedFile("hidden")(disk), person.access, { disk });
   return FILE;
@@ -201,7 +236,11 @@ const CLOSED: Rules = { guard: "barred", bars: { others: "nothing", own: "nothin
 const SIGHT: Rules = { guard: "sight", bars: NO_BARS, visibility: "hidden" };
 
 function guard(rules: Rules, disk: Disk): Promise<GuardOutcome> {
-  return guardFolder(disk, { ...rules, path: PATH, folder: FOLDER, owner: person.owner.owner, places: [HOME] }, silentHooks);
+  return guardFolder(
+    disk,
+    { ...rules, path: PATH, folder: FOLDER, owner: person.owner.owner, places: [HOME] },
+    silentHooks,
+  );
 }
 
 const guarding = (rules: Rules) => async (): Promise<Scene> => {
@@ -219,16 +258,19 @@ const leaving = (rules: Rules, way: (disk: Disk, input: GuardedInput) => unknown
   return { durable, expected, run: async (on) => way(on, { path: realPath, place: PATH }) };
 };
 
-const becomingGuarded = (from: Rules, to: Rules): (() => Promise<Scene>) => leaving(from, (on, input) => changeGuarded(on, { ...input, ...to, places: [HOME] }));
+const becomingGuarded = (from: Rules, to: Rules): (() => Promise<Scene>) =>
+  leaving(from, (on, input) => changeGuarded(on, { ...input, ...to, places: [HOME] }));
 
-const sealedBecomes = (rules: Rules): (() => Promise<Scene>) => opening("hidden", async (path, access, { disk = new MemoryDisk() } = {}) => {
-  await unlock(path, access, { disk, closed: true });
-  await guard(rules, disk);
-});
-const becomesSealed = (rules: Rules): (() => Promise<Scene>) => leaving(rules, async (disk, input) => {
-  openGuarded(disk, { ...input, closed: true });
-  await lock(PATH.toString(), person.owner, { disk, folder: FOLDER, visibility: "view" });
-});
+const sealedBecomes = (rules: Rules): (() => Promise<Scene>) =>
+  opening("hidden", async (path, access, { disk = new MemoryDisk() } = {}) => {
+    await unlock(path, access, { disk, closed: true });
+    await guard(rules, disk);
+  });
+const becomesSealed = (rules: Rules): (() => Promise<Scene>) =>
+  leaving(rules, async (disk, input) => {
+    openGuarded(disk, { ...input, closed: true });
+    await lock(PATH.toString(), person.owner, { disk, folder: FOLDER, visibility: "view" });
+  });
 
 const SCENES: Readonly<Record<string, () => Promise<Scene>>> = {
   "first lock, in view": firstLock(() => person.owner, "view"),
@@ -263,7 +305,9 @@ const SCENES: Readonly<Record<string, () => Promise<Scene>>> = {
   "a tucked away folder is hidden in place": becoming("tucked", "hidden"),
   "first lock, under a cover name": firstLockCovered,
   "open, from under a cover name": covered((path, disk) => unlock(path, person.access, { disk })),
-  "another cover name": covered(async (path, disk) => changeVisibility(disk, { path, place: PATH, visibility: "view", cover: "Old bills", places: [HOME], page: PAGE })),
+  "another cover name": covered(async (path, disk) =>
+    changeVisibility(disk, { path, place: PATH, visibility: "view", cover: "Old bills", places: [HOME], page: PAGE }),
+  ),
   "closed to others, then released": closedAtStop,
   "from sealed to barred": sealedBecomes(BARRED),
   "from sealed to out of sight": sealedBecomes(SIGHT),
@@ -271,13 +315,21 @@ const SCENES: Readonly<Record<string, () => Promise<Scene>>> = {
   "from out of sight to sealed": becomesSealed(SIGHT),
   "a single file, from sealed to barred": singleFile(lockedFile("hidden"), async (disk, at) => {
     await unlock(at, person.access, { disk, closed: true });
-    await guardFolder(disk, { ...CLOSED, path: FILE, folder: FOLDER, owner: person.owner.owner, places: [HOME] }, silentHooks);
+    await guardFolder(
+      disk,
+      { ...CLOSED, path: FILE, folder: FOLDER, owner: person.owner.owner, places: [HOME] },
+      silentHooks,
+    );
   }),
   "a single file, first lock in view": singleFile(untouched, (disk) => lockedFile("view")(disk)),
   "a single file, first lock tucked away": singleFile(untouched, (disk) => lockedFile("tucked")(disk)),
   "a single file, opened": singleFile(lockedFile("view"), (disk, at) => unlock(at, person.access, { disk })),
-  "a single file, opened from its held area": singleFile(lockedFile("tucked"), (disk, at) => unlock(at, person.access, { disk })),
-  "a single file, locked again": singleFile(openFile, (disk) => lock(FILE.toString(), person.owner, { disk, folder: FOLDER, visibility: "view", places: [HOME] })),
+  "a single file, opened from its held area": singleFile(lockedFile("tucked"), (disk, at) =>
+    unlock(at, person.access, { disk }),
+  ),
+  "a single file, locked again": singleFile(openFile, (disk) =>
+    lock(FILE.toString(), person.owner, { disk, folder: FOLDER, visibility: "view", places: [HOME] }),
+  ),
   "a single file, released": singleFile(lockedFile("hidden"), (disk, at) => release(at, person.access, { disk })),
   "a single file, released while it is open": singleFile(openFile, (disk) => releaseOpenFolder(disk, FILE)),
 };
@@ -306,12 +358,20 @@ async function plainAfter(cut: DurableDisk, random: () => number, target: Buffer
   if (isGuarded) releaseGuarded(disk, { path, place: target });
   else if (state === "sealed") {
     const names = disk.list(disk.openRoot(path)).map((name) => name.toString());
-    expect(names.filter((name) => name !== ".eremos" && name !== "Locked with Eremos.html" && name !== ".directory")).toEqual([]);
+    expect(
+      names.filter((name) => name !== ".eremos" && name !== "Locked with Eremos.html" && name !== ".directory"),
+    ).toEqual([]);
     await release(path, person.access, { disk });
   } else if (state === "mixed") await release(path, person.access, { disk });
   else if (state === "open") releaseOpenFolder(disk, path);
   else expect(state).toBeNull();
-  expect(disk.list(disk.openRoot(HOME)).filter((name) => !name.equals(HELD_NAME)).map((name) => name.toString()).sort()).toEqual(target === FILE ? ["Payroll", "letter.txt"] : ["Payroll"]);
+  expect(
+    disk
+      .list(disk.openRoot(HOME))
+      .filter((name) => !name.equals(HELD_NAME))
+      .map((name) => name.toString())
+      .sort(),
+  ).toEqual(target === FILE ? ["Payroll", "letter.txt"] : ["Payroll"]);
   return target === FILE ? besideHeldArea(disk) : seen(disk, PATH);
 }
 
@@ -329,7 +389,10 @@ describe.each(Object.keys(SCENES))("the power fails at every change: %s", (name)
       for (let subset = 0; subset < SUBSETS; subset++) {
         tried++;
         const random = randomFrom(SEED + at * 1000 + subset);
-        expect(await plainAfter(durable.afterPowerCut(random), random, scene.target ?? PATH), `change ${at}, subset ${subset}, seed ${SEED}`).toEqual(scene.expected);
+        expect(
+          await plainAfter(durable.afterPowerCut(random), random, scene.target ?? PATH),
+          `change ${at}, subset ${subset}, seed ${SEED}`,
+        ).toEqual(scene.expected);
       }
     }
   });

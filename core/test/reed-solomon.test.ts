@@ -34,7 +34,8 @@ function inverted(matrix: readonly (readonly number[])[]): number[][] {
     for (let j = 0; j < own.length; j++) own[j] = multiply(own[j] ?? 0, scale);
     rows.forEach((row, i) => {
       const factor = row[column] ?? 0;
-      if (i !== column && factor !== 0) for (let j = 0; j < row.length; j++) row[j] = (row[j] ?? 0) ^ multiply(factor, own[j] ?? 0);
+      if (i !== column && factor !== 0)
+        for (let j = 0; j < row.length; j++) row[j] = (row[j] ?? 0) ^ multiply(factor, own[j] ?? 0);
     });
   }
   return rows.map((row) => row.slice(size));
@@ -42,19 +43,35 @@ function inverted(matrix: readonly (readonly number[])[]): number[][] {
 
 /** Rows of parity over rows of data: the Vandermonde matrix r^c, made systematic. */
 function parityMatrix(data: number, parity: number): number[][] {
-  const vandermonde = Array.from({ length: data + parity }, (_, r) => Array.from({ length: data }, (_unused, c) => power(r, c)));
+  const vandermonde = Array.from({ length: data + parity }, (_, r) =>
+    Array.from({ length: data }, (_unused, c) => power(r, c)),
+  );
   const top = inverted(vandermonde.slice(0, data));
-  return vandermonde.slice(data).map((row) => Array.from({ length: data }, (_, c) => row.reduce((sum, value, i) => sum ^ multiply(value, top[i]?.[c] ?? 0), 0)));
+  return vandermonde
+    .slice(data)
+    .map((row) =>
+      Array.from({ length: data }, (_, c) => row.reduce((sum, value, i) => sum ^ multiply(value, top[i]?.[c] ?? 0), 0)),
+    );
 }
 
-it.each([[1, 1], [3, 2], [20, 5], [40, 2], [30, 3], [20, 20]])("parity of %i and %i shards is what the format says", (data, parity) => {
+it.each([
+  [1, 1],
+  [3, 2],
+  [20, 5],
+  [40, 2],
+  [30, 3],
+  [20, 20],
+])("parity of %i and %i shards is what the format says", (data, parity) => {
   const matrix = parityMatrix(data, parity);
   const bytes = 16;
   const shards = Buffer.concat([randomBytes(data * bytes), Buffer.alloc(parity * bytes)]);
   encodeParity(shards, data, parity);
   for (let row = 0; row < parity; row++) {
     for (let at = 0; at < bytes; at++) {
-      const expected = Array.from({ length: data }).reduce<number>((sum, _, i) => sum ^ multiply(matrix[row]?.[i] ?? 0, shards[i * bytes + at] ?? 0), 0);
+      const expected = Array.from({ length: data }).reduce<number>(
+        (sum, _, i) => sum ^ multiply(matrix[row]?.[i] ?? 0, shards[i * bytes + at] ?? 0),
+        0,
+      );
       expect(shards[(data + row) * bytes + at]).toBe(expected);
     }
   }
@@ -73,7 +90,15 @@ it("gives back any shards that are missing, call after call, as long as parity r
       spoilt.fill(0xee, which * bytes, (which + 1) * bytes);
     }
     const rows = isThere.map((there, row) => (there ? spoilt.subarray(row * bytes, (row + 1) * bytes) : null));
-    for (let row = 0; row < (run % 20 === 0 ? data : 0); row++) expect(dataShard(rows.map((shard, i) => (i === row ? null : shard)), data, row) ?? dataShard(rows, data, row), `slow, run ${run}`).toEqual(whole.subarray(row * bytes, (row + 1) * bytes));
+    for (let row = 0; row < (run % 20 === 0 ? data : 0); row++)
+      expect(
+        dataShard(
+          rows.map((shard, i) => (i === row ? null : shard)),
+          data,
+          row,
+        ) ?? dataShard(rows, data, row),
+        `slow, run ${run}`,
+      ).toEqual(whole.subarray(row * bytes, (row + 1) * bytes));
     reconstruct(spoilt, data, parity, isThere);
     expect(spoilt.subarray(0, data * bytes).equals(whole.subarray(0, data * bytes)), `run ${run}`).toBe(true);
   }

@@ -37,7 +37,11 @@ function fill(random: () => number): Map<string, Buffer> {
 }
 
 function filesBelow(directory: string): string[] {
-  return fs.readdirSync(directory, { recursive: true, encoding: "utf8" }).map((name) => path.join(directory, name)).filter((file) => fs.statSync(file).isFile()).sort();
+  return fs
+    .readdirSync(directory, { recursive: true, encoding: "utf8" })
+    .map((name) => path.join(directory, name))
+    .filter((file) => fs.statSync(file).isFile())
+    .sort();
 }
 
 const WAYS = ["flip", "cut", "delete", "swap", "zeros"] as const;
@@ -51,7 +55,9 @@ function damage(random: () => number, all: readonly string[]): readonly string[]
   if (way === "delete") fs.rmSync(file);
   else if (way === "cut") fs.truncateSync(file, Math.floor(random() * bytes.length));
   else if (way === "swap") {
-    const other = any(all.filter((one) => path.dirname(path.dirname(one)) === path.dirname(path.dirname(file)) && fs.existsSync(one)));
+    const other = any(
+      all.filter((one) => path.dirname(path.dirname(one)) === path.dirname(path.dirname(file)) && fs.existsSync(one)),
+    );
     if (!other || other === file) return [];
     fs.writeFileSync(file, fs.readFileSync(other));
     fs.writeFileSync(other, bytes);
@@ -67,11 +73,21 @@ function damage(random: () => number, all: readonly string[]): readonly string[]
 
 async function out(): Promise<{ readonly report: RescueReport; readonly to: string }> {
   const to = path.join(base, "out");
-  return { report: await rescue({ folder: Buffer.from(folder), to: Buffer.from(to), secret: async () => ({ kind: "password", password: PASSWORD, folderPassword: null }) }), to };
+  return {
+    report: await rescue({
+      folder: Buffer.from(folder),
+      to: Buffer.from(to),
+      secret: async () => ({ kind: "password", password: PASSWORD, folderPassword: null }),
+    }),
+    to,
+  };
 }
 
 /** Every file that came out is what it was, or named as damaged with the ranges in which it is not. Returns the names that came out whole. */
-function checkFiles(files: ReadonlyMap<string, Buffer>, { report, to }: { readonly report: RescueReport; readonly to: string }): Set<string> {
+function checkFiles(
+  files: ReadonlyMap<string, Buffer>,
+  { report, to }: { readonly report: RescueReport; readonly to: string },
+): Set<string> {
   const whole = new Set<string>();
   for (const at of filesBelow(to)) {
     const name = path.relative(to, at);
@@ -94,37 +110,54 @@ function checkFiles(files: ReadonlyMap<string, Buffer>, { report, to }: { readon
 
 let salvaged = 0;
 let nothing = 0;
-afterAll(() => void process.stdout.write(`damaged folders rescued: ${SEEDS}, ${salvaged} of them without an index, ${nothing} refused for want of both headers\n`));
+afterAll(
+  () =>
+    void process.stdout.write(
+      `damaged folders rescued: ${SEEDS}, ${salvaged} of them without an index, ${nothing} refused for want of both headers\n`,
+    ),
+);
 
 describe("damage of any kind, anywhere", () => {
-  it.each(Array.from({ length: SEEDS }, (_, seed) => seed))("seed %i: what is whole comes out, the rest is told", async (seed) => {
-    const random = seeded(seed * 2654435761 + 17);
-    const files = fill(random);
-    await lock(folder, person.owner, { folder: FOLDER });
-    const vault = path.join(folder, ".eremos");
-    const all = filesBelow(vault).filter((file) => path.basename(file) !== "lock");
-    const touched = new Set<string>();
-    for (let i = 0; i <= Math.floor(random() * 4); i++) for (const file of damage(random, all.filter((one) => fs.existsSync(one)))) touched.add(path.relative(vault, file));
-    const isHit = (name: string): boolean => [...touched].some((one) => one.startsWith(name));
-    let found: Awaited<ReturnType<typeof out>>;
-    try {
-      found = await out();
-    } catch (error) {
-      // Without a header nothing opens; only then may it be refused.
-      expect(error).toMatchObject({ code: "damaged" });
-      expect([touched.has("header.json"), touched.has("header.copy.json")], String(error)).toEqual([true, true]);
-      nothing++;
-      return;
-    }
-    const whole = checkFiles(files, found);
-    if (found.report.generation === null) salvaged++;
-    const untouchedPacks = !isHit("packs/");
-    // Without an index, files without data are not known.
-    const wanted = [...files].filter(([, { length }]) => length > 0 || found.report.generation !== null).map(([name]) => name);
-    if (untouchedPacks) expect([...whole].sort()).toEqual(wanted.sort());
-    else if (!isHit("index/") && !isHit("generations/")) expect(whole.size + found.report.damaged.length).toBe(files.size);
-    if (whole.size < files.size) expect(found.report.problems.length + found.report.damaged.length).toBeGreaterThan(0);
-  });
+  it.each(Array.from({ length: SEEDS }, (_, seed) => seed))(
+    "seed %i: what is whole comes out, the rest is told",
+    async (seed) => {
+      const random = seeded(seed * 2654435761 + 17);
+      const files = fill(random);
+      await lock(folder, person.owner, { folder: FOLDER });
+      const vault = path.join(folder, ".eremos");
+      const all = filesBelow(vault).filter((file) => path.basename(file) !== "lock");
+      const touched = new Set<string>();
+      for (let i = 0; i <= Math.floor(random() * 4); i++)
+        for (const file of damage(
+          random,
+          all.filter((one) => fs.existsSync(one)),
+        ))
+          touched.add(path.relative(vault, file));
+      const isHit = (name: string): boolean => [...touched].some((one) => one.startsWith(name));
+      let found: Awaited<ReturnType<typeof out>>;
+      try {
+        found = await out();
+      } catch (error) {
+        // Without a header nothing opens; only then may it be refused.
+        expect(error).toMatchObject({ code: "damaged" });
+        expect([touched.has("header.json"), touched.has("header.copy.json")], String(error)).toEqual([true, true]);
+        nothing++;
+        return;
+      }
+      const whole = checkFiles(files, found);
+      if (found.report.generation === null) salvaged++;
+      const untouchedPacks = !isHit("packs/");
+      // Without an index, files without data are not known.
+      const wanted = [...files]
+        .filter(([, { length }]) => length > 0 || found.report.generation !== null)
+        .map(([name]) => name);
+      if (untouchedPacks) expect([...whole].sort()).toEqual(wanted.sort());
+      else if (!isHit("index/") && !isHit("generations/"))
+        expect(whole.size + found.report.damaged.length).toBe(files.size);
+      if (whole.size < files.size)
+        expect(found.report.problems.length + found.report.damaged.length).toBeGreaterThan(0);
+    },
+  );
 });
 
 it("one flipped bit loses one chunk of 64 KiB of one file, or one small file, and no more", async () => {
@@ -145,14 +178,35 @@ it("one flipped bit loses one chunk of 64 KiB of one file, or one small file, an
 it("the index of the last lock is gone: an earlier state that is kept comes out, and it says so", async () => {
   const files = fill(seeded(7));
   await lock(folder, person.owner, { folder: FOLDER });
-  const visit = await Visit.open(linuxDisk, { path: Buffer.from(folder), access: person.access, keptHeader: null, expected: null, accept: [], account: { uid: 0, gid: 0 }, keep: 1 });
+  const visit = await Visit.open(linuxDisk, {
+    path: Buffer.from(folder),
+    access: person.access,
+    keptHeader: null,
+    expected: null,
+    accept: [],
+    account: { uid: 0, gid: 0 },
+    keep: 1,
+  });
   visit.remove(visit.root, Buffer.from("file 1.bin"));
   visit.commit();
-  const index = Buffer.from(JSON.parse(fs.readFileSync(path.join(folder, ".eremos", "generations", `${String(visit.committed.generation).padStart(10, "0")}.json`), "utf8")).index.object, "base64url").toString("hex");
+  const index = Buffer.from(
+    JSON.parse(
+      fs.readFileSync(
+        path.join(folder, ".eremos", "generations", `${String(visit.committed.generation).padStart(10, "0")}.json`),
+        "utf8",
+      ),
+    ).index.object,
+    "base64url",
+  ).toString("hex");
   visit.close();
   const now = filesBelow(path.join(folder, ".eremos", "index")).filter((file) => !file.endsWith(index));
   const state = JSON.parse(fs.readFileSync(path.join(folder, ".eremos", "state.json"), "utf8"));
-  const last = JSON.parse(fs.readFileSync(path.join(folder, ".eremos", "generations", `${String(state.generation).padStart(10, "0")}.json`), "utf8"));
+  const last = JSON.parse(
+    fs.readFileSync(
+      path.join(folder, ".eremos", "generations", `${String(state.generation).padStart(10, "0")}.json`),
+      "utf8",
+    ),
+  );
   fs.rmSync(path.join(folder, ".eremos", "index", Buffer.from(last.index.object, "base64url").toString("hex")));
   expect(now.length).toBeGreaterThan(0);
   const found = await out();

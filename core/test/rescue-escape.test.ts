@@ -36,16 +36,40 @@ async function forgeDrop(directory: string, name: string): Promise<void> {
   const writer = new ObjectWriter(linuxDisk, held.vault, "drop", new ContentKeys(key, secret, FOLDER), FOLDER, 1);
   const record = new ByteWriter();
   const content = Buffer.from("echo taken over\n");
-  writePackRecord(record, writer.marker, Buffer.from(directory), { kind: "file", name: Buffer.from(name), meta: META, size: content.length, linkGroup: 0, content: null, extents: null }, content.length);
+  writePackRecord(
+    record,
+    writer.marker,
+    Buffer.from(directory),
+    {
+      kind: "file",
+      name: Buffer.from(name),
+      meta: META,
+      size: content.length,
+      linkGroup: 0,
+      content: null,
+      extents: null,
+    },
+    content.length,
+  );
   writer.append(record.finish());
   writer.append(content);
   const { object, length } = writer.finish();
   closeFolder(linuxDisk, held);
-  fs.writeFileSync(path.join(folder, ".eremos", "drops", `${key}.json`), writeDrop({ format: "eremos-drop", version: 1, folder: FOLDER, key, sealed, object, length, at: 1 }));
+  fs.writeFileSync(
+    path.join(folder, ".eremos", "drops", `${key}.json`),
+    writeDrop({ format: "eremos-drop", version: 1, folder: FOLDER, key, sealed, object, length, at: 1 }),
+  );
 }
 
 describe("what is brought out", () => {
-  it.each([["", "../../.bash_profile"], ["../", "x"], ["a/../../", "x"], ["", ".."], ["/etc/", "x"], ["", ""]])("stays in its directory: a drop of %j and %j is none", async (directory, name) => {
+  it.each([
+    ["", "../../.bash_profile"],
+    ["../", "x"],
+    ["a/../../", "x"],
+    ["", ".."],
+    ["/etc/", "x"],
+    ["", ""],
+  ])("stays in its directory: a drop of %j and %j is none", async (directory, name) => {
     fs.writeFileSync(path.join(folder, "letter.txt"), "mine");
     await lock(folder, person.owner, { folder: FOLDER });
     await forgeDrop(directory, name);
@@ -70,13 +94,16 @@ describe("what is brought out", () => {
 
   it("follows no link that somebody puts in a directory's place meanwhile, and goes on with the rest, which it says", async () => {
     fs.mkdirSync(path.join(folder, "photos"));
-    for (const name of ["photos/a.txt", "photos/b.txt", "photos/c.txt", "z.txt"]) fs.writeFileSync(path.join(folder, name), name);
+    for (const name of ["photos/a.txt", "photos/b.txt", "photos/c.txt", "z.txt"])
+      fs.writeFileSync(path.join(folder, name), name);
     await lock(folder, person.owner, { folder: FOLDER });
     const [to, victim] = [path.join(base, "out"), path.join(base, "autostart")];
     fs.mkdirSync(victim);
     let isPlanted = false;
     const report = await rescue({
-      folder: Buffer.from(folder), to: Buffer.from(to), secret: byCode,
+      folder: Buffer.from(folder),
+      to: Buffer.from(to),
+      secret: byCode,
       progress: ({ files }) => {
         if (files !== 1 || isPlanted) return;
         isPlanted = true;
@@ -94,7 +121,12 @@ describe("what is brought out", () => {
     for (const name of ["a.txt", "b.txt"]) fs.writeFileSync(path.join(folder, name), name);
     await lock(folder, person.owner, { folder: FOLDER });
     const to = path.join(base, "out");
-    const report = await rescue({ folder: Buffer.from(folder), to: Buffer.from(to), secret: byCode, progress: ({ files }) => files === 1 && fs.mkdirSync(path.join(to, "b.txt"), { recursive: true }) });
+    const report = await rescue({
+      folder: Buffer.from(folder),
+      to: Buffer.from(to),
+      secret: byCode,
+      progress: ({ files }) => files === 1 && fs.mkdirSync(path.join(to, "b.txt"), { recursive: true }),
+    });
     expect(fs.readFileSync(path.join(to, "b (brought out).txt"), "utf8")).toBe("b.txt");
     expect(report.notGiven.join()).toContain("b.txt: something else has taken its name");
   });
@@ -116,11 +148,22 @@ describe("what is brought out", () => {
 
   it("of somebody unknown is brought out only for whoever knows who locked it", async () => {
     fs.writeFileSync(path.join(folder, "letter.txt"), "planted");
-    await lock(folder, { by: "device", owner: person.access.owner, device: (await newPerson()).device.device }, { folder: FOLDER });
+    await lock(
+      folder,
+      { by: "device", owner: person.access.owner, device: (await newPerson()).device.device },
+      { folder: FOLDER },
+    );
     const to = path.join(base, "out");
-    await expect(rescue({ folder: Buffer.from(folder), to: Buffer.from(to), secret: byCode })).rejects.toMatchObject({ code: "unvouched" });
+    await expect(rescue({ folder: Buffer.from(folder), to: Buffer.from(to), secret: byCode })).rejects.toMatchObject({
+      code: "unvouched",
+    });
     expect(fs.existsSync(to)).toBe(false);
-    const report = await rescue({ folder: Buffer.from(folder), to: Buffer.from(to), secret: byCode, acceptUnknown: true });
+    const report = await rescue({
+      folder: Buffer.from(folder),
+      to: Buffer.from(to),
+      secret: byCode,
+      acceptUnknown: true,
+    });
     expect(report.problems.join()).toContain("somebody unknown");
     expect(fs.readFileSync(path.join(to, "letter.txt"), "utf8")).toBe("planted");
   });
@@ -130,7 +173,12 @@ it("an index with one name twice is damaged: a link could lead what comes after 
   const writer = new TreeWriter();
   const link = { kind: "link" as const, name: Buffer.from("a"), meta: META, target: Buffer.from("/home") };
   const listing = writer.listing([link, { ...link, target: Buffer.from("/etc") }]);
-  const { bytes, record } = writer.finish({ kind: "dir", name: Buffer.from("F"), meta: META, listing }, new Map(), 0, 0);
+  const { bytes, record } = writer.finish(
+    { kind: "dir", name: Buffer.from("F"), meta: META, listing },
+    new Map(),
+    0,
+    0,
+  );
   const tree = new TreeReader(sourceOf(bytes), record);
   expect(() => tree.list(tree.root)).toThrow(expect.objectContaining({ code: "damaged" }));
 });

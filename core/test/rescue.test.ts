@@ -18,23 +18,43 @@ usePlace((place) => ({ person, base, folder } = place), campaignDirectory);
 
 let outs = 0;
 const byPassword: RescueSecret = { kind: "password", password: PASSWORD, folderPassword: null };
-async function out(from: string | Buffer, secret: RescueSecret | null = byPassword): Promise<{ readonly report: RescueReport; readonly to: string }> {
+async function out(
+  from: string | Buffer,
+  secret: RescueSecret | null = byPassword,
+): Promise<{ readonly report: RescueReport; readonly to: string }> {
   const to = path.join(base, `out ${++outs}`);
-  const report = await rescue({ folder: Buffer.from(from), to: Buffer.from(to), secret: async () => {
-    if (!secret) throw new Error("a secret was asked for");
-    return secret;
-  } });
+  const report = await rescue({
+    folder: Buffer.from(from),
+    to: Buffer.from(to),
+    secret: async () => {
+      if (!secret) throw new Error("a secret was asked for");
+      return secret;
+    },
+  });
   return { report, to };
 }
 
 /** Without the top, attributes and what times have below a microsecond: the rest comes out as it was. */
 function comparable(lines: readonly string[]): string[] {
-  return lines.slice(1).map((line) => line.replace(/mtime=(\d+)\d{3}/, "mtime=$1").replace(/ [\w.]+=[0-9a-f]+(,[\w.]+=[0-9a-f]+)*/g, (attributes) => (attributes.startsWith(" mtime=") || attributes.startsWith(" same=") ? attributes : " ")));
+  return lines
+    .slice(1)
+    .map((line) =>
+      line
+        .replace(/mtime=(\d+)\d{3}/, "mtime=$1")
+        .replace(/ [\w.]+=[0-9a-f]+(,[\w.]+=[0-9a-f]+)*/g, (attributes) =>
+          attributes.startsWith(" mtime=") || attributes.startsWith(" same=") ? attributes : " ",
+        ),
+    );
 }
 
 /** Names, kinds, targets and contents alone. */
 function contents(lines: readonly string[]): string[] {
-  return lines.slice(1).map((line) => `${/^(.*?) [0-7]{5,6} \d+:\d+ mtime=/s.exec(line)?.[1] ?? line} ${/ -> [0-9a-f]*$| \d+ [0-9a-f]{64}$/.exec(line)?.[0] ?? ""}`);
+  return lines
+    .slice(1)
+    .map(
+      (line) =>
+        `${/^(.*?) [0-7]{5,6} \d+:\d+ mtime=/s.exec(line)?.[1] ?? line} ${/ -> [0-9a-f]*$| \d+ [0-9a-f]{64}$/.exec(line)?.[0] ?? ""}`,
+    );
 }
 
 describe("everything comes out of a locked folder, and nothing in it changes", () => {
@@ -70,12 +90,30 @@ describe("everything comes out of a locked folder, and nothing in it changes", (
   it("with a password of its own: both passwords together, or the code alone", async () => {
     const was = before();
     await lock(folder, person.owner, { folder: FOLDER });
-    await changeFolderPassword(linuxDisk, { path: Buffer.from(folder), access: person.access, keptHeader: null }, { password: "rosin on the left shelf", hint: "where?", cost: LEAST_COST });
+    await changeFolderPassword(
+      linuxDisk,
+      { path: Buffer.from(folder), access: person.access, keptHeader: null },
+      { password: "rosin on the left shelf", hint: "where?", cost: LEAST_COST },
+    );
     await expect(out(folder)).rejects.toMatchObject({ code: "needs-folder-password" });
-    await expect(out(folder, { ...byPassword, folderPassword: "another" } as RescueSecret)).rejects.toMatchObject({ code: "wrong-password" });
-    expect(comparable(snapshot((await out(folder, { kind: "password", password: PASSWORD, folderPassword: "rosin on the left shelf" })).to))).toEqual(was);
+    await expect(out(folder, { ...byPassword, folderPassword: "another" } as RescueSecret)).rejects.toMatchObject({
+      code: "wrong-password",
+    });
+    expect(
+      comparable(
+        snapshot(
+          (await out(folder, { kind: "password", password: PASSWORD, folderPassword: "rosin on the left shelf" })).to,
+        ),
+      ),
+    ).toEqual(was);
     expect(comparable(snapshot((await out(folder, { kind: "code", code: person.code })).to))).toEqual(was);
-    await expect(openFolderKey(linuxDisk, { path: Buffer.from(folder), access: person.access, keptHeader: null }, { kind: "code", code: person.code })).resolves.toBeDefined();
+    await expect(
+      openFolderKey(
+        linuxDisk,
+        { path: Buffer.from(folder), access: person.access, keptHeader: null },
+        { kind: "code", code: person.code },
+      ),
+    ).resolves.toBeDefined();
   });
 
   it("files that came to a locked folder meanwhile come out beside its own", async () => {
@@ -84,7 +122,9 @@ describe("everything comes out of a locked folder, and nothing in it changes", (
     fs.writeFileSync(path.join(folder, "letter.txt"), "saved into the locked folder");
     fs.writeFileSync(path.join(folder, "came.txt"), "new");
     const { to } = await out(folder);
-    expect(fs.readFileSync(path.join(to, "letter (arrived while locked).txt"), "utf8")).toBe("saved into the locked folder");
+    expect(fs.readFileSync(path.join(to, "letter (arrived while locked).txt"), "utf8")).toBe(
+      "saved into the locked folder",
+    );
     expect(fs.readFileSync(path.join(to, "letter.txt"), "utf8")).toContain("Dear Jonas");
     expect(fs.readdirSync(to)).not.toContain("Locked with Eremos.html");
     expect(fs.readFileSync(path.join(to, "came.txt"), "utf8")).toBe("new");
@@ -93,14 +133,24 @@ describe("everything comes out of a locked folder, and nothing in it changes", (
   it("refuses a wrong password, another code, what is not locked, a full directory, and one within the other", async () => {
     before();
     await lock(folder, person.owner, { folder: FOLDER });
-    await expect(out(folder, { ...byPassword, password: "wrong" } as RescueSecret)).rejects.toMatchObject({ code: "wrong-password" });
+    await expect(out(folder, { ...byPassword, password: "wrong" } as RescueSecret)).rejects.toMatchObject({
+      code: "wrong-password",
+    });
     await expect(out(folder, { kind: "code", code: newRecoveryCode() })).rejects.toMatchObject({ code: "wrong-code" });
     await expect(out(base)).rejects.toMatchObject({ code: "usage" });
     fs.mkdirSync(path.join(base, "plain"));
     await expect(out(path.join(base, "plain"))).rejects.toMatchObject({ code: "not-protected" });
-    await expect(rescue({ folder: Buffer.from(folder), to: Buffer.from(path.join(folder, "out")), secret: async () => byPassword })).rejects.toMatchObject({ code: "usage" });
+    await expect(
+      rescue({
+        folder: Buffer.from(folder),
+        to: Buffer.from(path.join(folder, "out")),
+        secret: async () => byPassword,
+      }),
+    ).rejects.toMatchObject({ code: "usage" });
     fs.mkdirSync(path.join(base, "full", "of"), { recursive: true });
-    await expect(rescue({ folder: Buffer.from(folder), to: Buffer.from(path.join(base, "full")), secret: async () => byPassword })).rejects.toMatchObject({ code: "path-taken" });
+    await expect(
+      rescue({ folder: Buffer.from(folder), to: Buffer.from(path.join(base, "full")), secret: async () => byPassword }),
+    ).rejects.toMatchObject({ code: "path-taken" });
   });
 });
 

@@ -4,7 +4,18 @@ import { afterEach, beforeAll, beforeEach, describe, expect, it } from "vitest";
 import { inspectFolder, recoverFolder } from "../src/engine/recover";
 import { releaseOpenFolder } from "../src/engine/unlock";
 import { linuxDisk } from "../src/platform/linux/linux-disk";
-import { PAGE, type Person, lock, makeMixedTree, newDirectory, newPerson, release, removeDirectory, snapshot, unlock } from "./world";
+import {
+  PAGE,
+  type Person,
+  lock,
+  makeMixedTree,
+  newDirectory,
+  newPerson,
+  release,
+  removeDirectory,
+  snapshot,
+  unlock,
+} from "./world";
 
 let person: Person;
 let base: string;
@@ -141,8 +152,12 @@ describe("a folder locked in place", () => {
 
   it("says when the folder was put back to an older state", async () => {
     const first = await lock(folder, person.owner);
-    await expect(unlock(folder, person.access, { expected: { generation: 5, digest: "x" } })).rejects.toMatchObject({ code: "rolled-back" });
-    await expect(unlock(folder, person.access, { expected: { generation: 1, digest: "another" } })).rejects.toMatchObject({ code: "forked" });
+    await expect(unlock(folder, person.access, { expected: { generation: 5, digest: "x" } })).rejects.toMatchObject({
+      code: "rolled-back",
+    });
+    await expect(
+      unlock(folder, person.access, { expected: { generation: 1, digest: "another" } }),
+    ).rejects.toMatchObject({ code: "forked" });
     await unlock(folder, person.access, { expected: { generation: 1, digest: first.digest } });
   });
 

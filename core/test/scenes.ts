@@ -4,7 +4,15 @@ import { expect } from "vitest";
 import { changeOwner } from "../src/engine/change-owner";
 import { closeToOthers } from "../src/engine/close-to-others";
 import { changeVisibility } from "../src/engine/change-visibility";
-import { type GuardOutcome, type GuardedInput, type Guarding, changeGuarded, guardFolder, openGuarded, releaseGuarded } from "../src/engine/guarded";
+import {
+  type GuardOutcome,
+  type GuardedInput,
+  type Guarding,
+  changeGuarded,
+  guardFolder,
+  openGuarded,
+  releaseGuarded,
+} from "../src/engine/guarded";
 import { setInsurance } from "../src/insurance/insure";
 import { silentHooks } from "../src/engine/hooks";
 import { NO_BARS } from "../src/format/guard-record";
@@ -32,7 +40,8 @@ function makeTree(folder: string): void {
   fs.symlinkSync("letter.txt", path.join(folder, "link"));
   fs.chmodSync(path.join(folder, "inner", "deeper"), 0o500);
   fs.mkdirSync(path.join(folder, "read only"), { mode: 0o555 });
-  for (const name of ["inner/large.bin", "inner/deeper", "inner", "read only", ""]) fs.utimesSync(path.join(folder, name), 1_400_000_000, 1_400_000_000);
+  for (const name of ["inner/large.bin", "inner/deeper", "inner", "read only", ""])
+    fs.utimesSync(path.join(folder, name), 1_400_000_000, 1_400_000_000);
 }
 
 /** In memory, if there is such a place: what is tried thousands of times need not reach a disk. */
@@ -41,7 +50,11 @@ export function campaignDirectory(): string {
 }
 
 /** A stage set up in a directory of its own, which the caller removes. */
-export async function setUp(person: Person, base: string, stage: Stage): Promise<{ readonly scene: Scene; readonly parent: string }> {
+export async function setUp(
+  person: Person,
+  base: string,
+  stage: Stage,
+): Promise<{ readonly scene: Scene; readonly parent: string }> {
   const parent = fs.mkdtempSync(path.join(base, "at-"));
   const folder = path.join(parent, "Payroll");
   fs.mkdirSync(folder);
@@ -66,25 +79,50 @@ export type Stage = (person: Person, folder: string) => Promise<Scene>;
 const changes = VISIBILITIES.flatMap((from) => VISIBILITIES.filter((to) => to !== from).map((to) => ({ from, to })));
 
 export const STAGES: Record<string, Stage> = {
-  ...Object.fromEntries(VISIBILITIES.map((visibility): [string, Stage] => [`first lock, ${visibility}`, async (person, folder) => ({
-    folder, acceptable: [snapshot(folder)], run: (disk) => lock(folder, person.owner, { disk, visibility, folder: FOLDER }),
-  })])),
-  "first lock while signed out": async (person, folder) => ({ folder, acceptable: [snapshot(folder)], run: (disk) => lock(folder, person.device, { disk, folder: FOLDER }) }),
-  ...Object.fromEntries(VISIBILITIES.map((visibility): [string, Stage] => [`open, ${visibility}`, async (person, folder) => {
-    const before = snapshot(folder);
-    const { realPath } = await lock(folder, person.owner, { visibility, folder: FOLDER });
-    return { folder, acceptable: [before], run: (disk) => unlock(realPath, person.access, { disk }) };
-  }])),
+  ...Object.fromEntries(
+    VISIBILITIES.map((visibility): [string, Stage] => [
+      `first lock, ${visibility}`,
+      async (person, folder) => ({
+        folder,
+        acceptable: [snapshot(folder)],
+        run: (disk) => lock(folder, person.owner, { disk, visibility, folder: FOLDER }),
+      }),
+    ]),
+  ),
+  "first lock while signed out": async (person, folder) => ({
+    folder,
+    acceptable: [snapshot(folder)],
+    run: (disk) => lock(folder, person.device, { disk, folder: FOLDER }),
+  }),
+  ...Object.fromEntries(
+    VISIBILITIES.map((visibility): [string, Stage] => [
+      `open, ${visibility}`,
+      async (person, folder) => {
+        const before = snapshot(folder);
+        const { realPath } = await lock(folder, person.owner, { visibility, folder: FOLDER });
+        return { folder, acceptable: [before], run: (disk) => unlock(realPath, person.access, { disk }) };
+      },
+    ]),
+  ),
   "lock again after edits": async (person, folder) => relock(person, folder, true, person.owner),
   "lock again after edits, while signed out": async (person, folder) => relock(person, folder, true, person.device),
   "lock again, nothing changed": async (person, folder) => relock(person, folder, false, person.owner),
-  ...Object.fromEntries((["signed in", "signed out"] as const).map((how): [string, Stage] => [`lock again after edits, insured, ${how}`, async (person, folder) => {
-    const { realPath, folder: id } = await lock(folder, person.owner, { folder: FOLDER });
-    setInsurance(linuxDisk, realPath, { data: 20, parity: 2 });
-    const { note } = await unlock(realPath, person.access);
-    fs.writeFileSync(path.join(folder, "letter.txt"), "Dear Jonas, it is no surprise any more");
-    return { folder, acceptable: [snapshot(folder, { withoutVault: true })], run: (disk) => lock(folder, how === "signed in" ? person.owner : person.device, { disk, folder: id, note }) };
-  }])),
+  ...Object.fromEntries(
+    (["signed in", "signed out"] as const).map((how): [string, Stage] => [
+      `lock again after edits, insured, ${how}`,
+      async (person, folder) => {
+        const { realPath, folder: id } = await lock(folder, person.owner, { folder: FOLDER });
+        setInsurance(linuxDisk, realPath, { data: 20, parity: 2 });
+        const { note } = await unlock(realPath, person.access);
+        fs.writeFileSync(path.join(folder, "letter.txt"), "Dear Jonas, it is no surprise any more");
+        return {
+          folder,
+          acceptable: [snapshot(folder, { withoutVault: true })],
+          run: (disk) => lock(folder, how === "signed in" ? person.owner : person.device, { disk, folder: id, note }),
+        };
+      },
+    ]),
+  ),
   "insuring a locked folder": async (person, folder) => {
     const before = snapshot(folder);
     const { realPath } = await lock(folder, person.owner, { folder: FOLDER });
@@ -95,45 +133,109 @@ export const STAGES: Record<string, Stage> = {
     const { realPath } = await lock(folder, person.owner, { visibility: "hidden", folder: FOLDER });
     return { folder, acceptable: [before], run: (disk) => release(realPath, person.access, { disk }) };
   },
-  "first lock, file by file": async (person, folder) => ({ folder, acceptable: [snapshot(folder)], run: (disk) => lock(folder, person.owner, { disk: crampedDisk(disk, CRAMPED), visibility: "hidden", folder: FOLDER }) }),
-  "first lock while signed out, file by file": async (person, folder) => ({ folder, acceptable: [snapshot(folder)], run: (disk) => lock(folder, person.device, { disk: crampedDisk(disk, CRAMPED), folder: FOLDER }) }),
+  "first lock, file by file": async (person, folder) => ({
+    folder,
+    acceptable: [snapshot(folder)],
+    run: (disk) =>
+      lock(folder, person.owner, { disk: crampedDisk(disk, CRAMPED), visibility: "hidden", folder: FOLDER }),
+  }),
+  "first lock while signed out, file by file": async (person, folder) => ({
+    folder,
+    acceptable: [snapshot(folder)],
+    run: (disk) => lock(folder, person.device, { disk: crampedDisk(disk, CRAMPED), folder: FOLDER }),
+  }),
   "lock again after edits, file by file": async (person, folder) => {
     const scene = await relock(person, folder, true, person.owner);
     fs.appendFileSync(path.join(folder, "inner", "large.bin"), "more");
     fs.appendFileSync(path.join(folder, "inner", "second.bin"), "more");
     const now = snapshot(folder, { withoutVault: true });
-    return { ...scene, acceptable: [now], run: (disk) => lock(folder, person.owner, { disk: crampedDisk(disk, CRAMPED), folder: FOLDER, visibility: "hidden", note }) };
+    return {
+      ...scene,
+      acceptable: [now],
+      run: (disk) =>
+        lock(folder, person.owner, { disk: crampedDisk(disk, CRAMPED), folder: FOLDER, visibility: "hidden", note }),
+    };
   },
   "open, file by file": async (person, folder) => {
     const before = snapshot(folder);
     const { realPath } = await lock(folder, person.owner, { visibility: "hidden", folder: FOLDER });
-    return { folder, acceptable: [before], run: (disk) => unlock(realPath, person.access, { disk: crampedDisk(disk, CRAMPED) }) };
+    return {
+      folder,
+      acceptable: [before],
+      run: (disk) => unlock(realPath, person.access, { disk: crampedDisk(disk, CRAMPED) }),
+    };
   },
-  ...Object.fromEntries(changes.map(({ from, to }): [string, Stage] => [`a locked folder, ${from}, becomes ${to}`, async (person, folder) => {
-    const before = snapshot(folder);
-    const { realPath } = await lock(folder, person.owner, { folder: FOLDER, visibility: from });
-    const places = [Buffer.from(path.dirname(folder))];
-    return { folder, acceptable: [before], run: async (disk) => changeVisibility(disk, { path: realPath, place: Buffer.from(folder), visibility: to, places, page: PAGE }) };
-  }])),
+  ...Object.fromEntries(
+    changes.map(({ from, to }): [string, Stage] => [
+      `a locked folder, ${from}, becomes ${to}`,
+      async (person, folder) => {
+        const before = snapshot(folder);
+        const { realPath } = await lock(folder, person.owner, { folder: FOLDER, visibility: from });
+        const places = [Buffer.from(path.dirname(folder))];
+        return {
+          folder,
+          acceptable: [before],
+          run: async (disk) =>
+            changeVisibility(disk, { path: realPath, place: Buffer.from(folder), visibility: to, places, page: PAGE }),
+        };
+      },
+    ]),
+  ),
   "first lock, under a cover name and another icon": async (person, folder) => {
-    return { folder, acceptable: [snapshot(folder)], run: (disk) => lock(folder, person.owner, { disk, folder: FOLDER, cover: "Recipes", icon: ICON }) };
+    return {
+      folder,
+      acceptable: [snapshot(folder)],
+      run: (disk) => lock(folder, person.owner, { disk, folder: FOLDER, cover: "Recipes", icon: ICON }),
+    };
   },
   "open, from under a cover name": async (person, folder) => {
     const before = snapshot(folder);
     const { realPath } = await lock(folder, person.owner, { folder: FOLDER, cover: "Recipes", icon: ICON });
     return { folder, acceptable: [before], run: (disk) => unlock(realPath, person.access, { disk }) };
   },
-  ...Object.fromEntries(([["its own name", null, "view", "Recipes"], ["a cover name", "Recipes", "view", "Old bills"], ["a cover name", "Recipes", "view", null], ["a cover name", "Recipes", "hidden", null]] as const).map(([from, cover, visibility, to]): [string, Stage] => [
-    `a locked folder under ${from} becomes ${to ?? visibility}`, async (person, folder) => {
-      const before = snapshot(folder);
-      const { realPath } = await lock(folder, person.owner, { folder: FOLDER, cover, icon: cover === null ? null : ICON });
-      const places = [Buffer.from(path.dirname(folder))];
-      return { folder, acceptable: [before], run: async (disk) => changeVisibility(disk, { path: realPath, place: Buffer.from(folder), visibility, cover: to, places, page: PAGE, icon: to === null ? null : ICON }) };
-    }])),
+  ...Object.fromEntries(
+    (
+      [
+        ["its own name", null, "view", "Recipes"],
+        ["a cover name", "Recipes", "view", "Old bills"],
+        ["a cover name", "Recipes", "view", null],
+        ["a cover name", "Recipes", "hidden", null],
+      ] as const
+    ).map(([from, cover, visibility, to]): [string, Stage] => [
+      `a locked folder under ${from} becomes ${to ?? visibility}`,
+      async (person, folder) => {
+        const before = snapshot(folder);
+        const { realPath } = await lock(folder, person.owner, {
+          folder: FOLDER,
+          cover,
+          icon: cover === null ? null : ICON,
+        });
+        const places = [Buffer.from(path.dirname(folder))];
+        return {
+          folder,
+          acceptable: [before],
+          run: async (disk) =>
+            changeVisibility(disk, {
+              path: realPath,
+              place: Buffer.from(folder),
+              visibility,
+              cover: to,
+              places,
+              page: PAGE,
+              icon: to === null ? null : ICON,
+            }),
+        };
+      },
+    ]),
+  ),
   "new master password of a locked folder": async (person, folder) => {
     const before = snapshot(folder);
     await lock(folder, person.device, { folder: FOLDER });
-    return { folder, acceptable: [before], run: (disk) => changeOwner(disk, { path: Buffer.from(folder), access: person.renewed, keptHeader: null }) };
+    return {
+      folder,
+      acceptable: [before],
+      run: (disk) => changeOwner(disk, { path: Buffer.from(folder), access: person.renewed, keptHeader: null }),
+    };
   },
   "closed to others at a stop": async (person, folder) => {
     const before = snapshot(folder);
@@ -163,21 +265,56 @@ const GUARDINGS = {
   "out of sight": { guard: "sight", bars: NO_BARS, visibility: "tucked" },
 } as const satisfies Readonly<Record<string, Omit<Guarding, "places">>>;
 
-function guard(person: Person, folder: string, guarding: Omit<Guarding, "places">, disk: Disk = linuxDisk): Promise<GuardOutcome> {
-  return guardFolder(disk, { ...guarding, path: Buffer.from(folder), folder: FOLDER, owner: person.owner.owner, places: [Buffer.from(path.dirname(folder))] }, silentHooks);
+function guard(
+  person: Person,
+  folder: string,
+  guarding: Omit<Guarding, "places">,
+  disk: Disk = linuxDisk,
+): Promise<GuardOutcome> {
+  return guardFolder(
+    disk,
+    {
+      ...guarding,
+      path: Buffer.from(folder),
+      folder: FOLDER,
+      owner: person.owner.owner,
+      places: [Buffer.from(path.dirname(folder))],
+    },
+    silentHooks,
+  );
 }
 
 const guardings = Object.entries(GUARDINGS);
 
 Object.assign(STAGES, {
-  ...Object.fromEntries(guardings.flatMap(([name, guarding]): [string, Stage][] => [
-    [`${name}: first lock`, async (person, folder) => ({ folder, acceptable: [snapshot(folder)], run: (disk) => guard(person, folder, guarding, disk) })],
-    [`${name}: opened`, async (person, folder) => leaving(person, folder, guarding, openGuarded)],
-    [`${name}: released`, async (person, folder) => leaving(person, folder, guarding, releaseGuarded)],
-  ])),
-  ...Object.fromEntries(guardings.flatMap(([from, guarding]) => guardings.filter(([to]) => to !== from).map(([to, other]): [string, Stage] => [`${from} becomes ${to}`, async (person, folder) => {
-    return leaving(person, folder, guarding, (disk, input) => changeGuarded(disk, { ...input, ...other, places: [Buffer.from(path.dirname(folder))] }));
-  }]))),
+  ...Object.fromEntries(
+    guardings.flatMap(([name, guarding]): [string, Stage][] => [
+      [
+        `${name}: first lock`,
+        async (person, folder) => ({
+          folder,
+          acceptable: [snapshot(folder)],
+          run: (disk) => guard(person, folder, guarding, disk),
+        }),
+      ],
+      [`${name}: opened`, async (person, folder) => leaving(person, folder, guarding, openGuarded)],
+      [`${name}: released`, async (person, folder) => leaving(person, folder, guarding, releaseGuarded)],
+    ]),
+  ),
+  ...Object.fromEntries(
+    guardings.flatMap(([from, guarding]) =>
+      guardings
+        .filter(([to]) => to !== from)
+        .map(([to, other]): [string, Stage] => [
+          `${from} becomes ${to}`,
+          async (person, folder) => {
+            return leaving(person, folder, guarding, (disk, input) =>
+              changeGuarded(disk, { ...input, ...other, places: [Buffer.from(path.dirname(folder))] }),
+            );
+          },
+        ]),
+    ),
+  ),
   "sealed and open becomes barred": async (person, folder) => {
     const before = snapshot(folder);
     await lock(folder, person.owner, { folder: FOLDER });
@@ -188,25 +325,48 @@ Object.assign(STAGES, {
     const before = snapshot(folder);
     const { path: now } = await guard(person, folder, GUARDINGS["read only"]);
     openGuarded(linuxDisk, { path: now, place: Buffer.from(folder) });
-    return { folder, acceptable: [before], run: (disk) => lock(folder, person.owner, { disk, folder: FOLDER, visibility: "hidden" }) };
+    return {
+      folder,
+      acceptable: [before],
+      run: (disk) => lock(folder, person.owner, { disk, folder: FOLDER, visibility: "hidden" }),
+    };
   },
-  ...Object.fromEntries(guardings.flatMap(([name, guarding]): [string, Stage][] => [
-    [`sealed, locked, becomes ${name}`, async (person, folder) => {
-      const before = snapshot(folder);
-      const { realPath } = await lock(folder, person.owner, { folder: FOLDER, visibility: "hidden" });
-      return { folder, acceptable: [before], isClosed: guarding.bars.others === "nothing", run: async (disk) => {
-        await unlock(realPath, person.access, { disk, closed: true });
-        await guard(person, folder, guarding, disk);
-      } };
-    }],
-    [`${name}, locked, becomes sealed`, async (person, folder) => {
-      const scene = await leaving(person, folder, guarding, (disk, input) => openGuarded(disk, { ...input, closed: true }));
-      return { ...scene, isClosed: guarding.bars.others === "nothing", run: async (disk) => {
-        await scene.run(disk);
-        await lock(folder, person.owner, { disk, folder: FOLDER, visibility: "hidden" });
-      } };
-    }],
-  ])),
+  ...Object.fromEntries(
+    guardings.flatMap(([name, guarding]): [string, Stage][] => [
+      [
+        `sealed, locked, becomes ${name}`,
+        async (person, folder) => {
+          const before = snapshot(folder);
+          const { realPath } = await lock(folder, person.owner, { folder: FOLDER, visibility: "hidden" });
+          return {
+            folder,
+            acceptable: [before],
+            isClosed: guarding.bars.others === "nothing",
+            run: async (disk) => {
+              await unlock(realPath, person.access, { disk, closed: true });
+              await guard(person, folder, guarding, disk);
+            },
+          };
+        },
+      ],
+      [
+        `${name}, locked, becomes sealed`,
+        async (person, folder) => {
+          const scene = await leaving(person, folder, guarding, (disk, input) =>
+            openGuarded(disk, { ...input, closed: true }),
+          );
+          return {
+            ...scene,
+            isClosed: guarding.bars.others === "nothing",
+            run: async (disk) => {
+              await scene.run(disk);
+              await lock(folder, person.owner, { disk, folder: FOLDER, visibility: "hidden" });
+            },
+          };
+        },
+      ],
+    ]),
+  ),
 } satisfies Record<string, Stage>);
 
 /** Nothing of the folder is readable but behind the folder's own closed door: neither now nor when it was put right. */
@@ -219,32 +379,51 @@ export function expectClosed(folder: string): void {
 
 function expectClosedNow(folder: string): void {
   const at = locateFolder(linuxDisk, Buffer.from(folder), FOLDER)?.realPath ?? Buffer.from(folder);
-  const readable = fs.readdirSync(at).filter((name) => name !== ".eremos" && name !== "Locked with Eremos.html" && name !== ".directory");
+  const readable = fs
+    .readdirSync(at)
+    .filter((name) => name !== ".eremos" && name !== "Locked with Eremos.html" && name !== ".directory");
   if (readable.length > 0) expect(fs.statSync(at).mode & 0o077).toBe(0);
 }
 
 /** Every stage with every way of failing in the deep campaign; daily, each way with every third stage. */
-export function casesOf<W>(ways: readonly W[]): readonly { readonly name: string; readonly stage: Stage; readonly ways: readonly W[] }[] {
+export function casesOf<W>(
+  ways: readonly W[],
+): readonly { readonly name: string; readonly stage: Stage; readonly ways: readonly W[] }[] {
   const isDeep = process.env["EREMOS_DEEP"] === "1";
-  return Object.entries(STAGES).map(([name, stage], i) => ({ name, stage, ways: ways.filter((_way, w) => isDeep || w === i % ways.length) }));
+  return Object.entries(STAGES).map(([name, stage], i) => ({
+    name,
+    stage,
+    ways: ways.filter((_way, w) => isDeep || w === i % ways.length),
+  }));
 }
 
-async function leaving(person: Person, folder: string, guarding: Omit<Guarding, "places">, way: (disk: Disk, input: GuardedInput) => GuardOutcome): Promise<Scene> {
+async function leaving(
+  person: Person,
+  folder: string,
+  guarding: Omit<Guarding, "places">,
+  way: (disk: Disk, input: GuardedInput) => GuardOutcome,
+): Promise<Scene> {
   const before = snapshot(folder);
   const { path: now } = await guard(person, folder, guarding);
   return { folder, acceptable: [before], run: async (disk) => way(disk, { path: now, place: Buffer.from(folder) }) };
 }
 
 async function relock(person: Person, folder: string, edited: boolean, signer: Signer): Promise<Scene> {
-  await lock(folder, person.owner, { folder: FOLDER, visibility: "hidden" }).then(({ realPath }) => unlock(realPath, person.access)).then((opened) => {
-    note = opened.note;
-  });
+  await lock(folder, person.owner, { folder: FOLDER, visibility: "hidden" })
+    .then(({ realPath }) => unlock(realPath, person.access))
+    .then((opened) => {
+      note = opened.note;
+    });
   if (edited) {
     fs.appendFileSync(path.join(folder, "letter.txt"), ", PS");
     fs.rmSync(path.join(folder, "link"));
     fs.writeFileSync(path.join(folder, "inner", "new.txt"), "new");
   }
-  return { folder, acceptable: [snapshot(folder, { withoutVault: true })], run: (disk) => lock(folder, signer, { disk, folder: FOLDER, visibility: "hidden", note }) };
+  return {
+    folder,
+    acceptable: [snapshot(folder, { withoutVault: true })],
+    run: (disk) => lock(folder, signer, { disk, folder: FOLDER, visibility: "hidden", note }),
+  };
 }
 let note: OpenNote | null = null;
 
@@ -252,7 +431,11 @@ let note: OpenNote | null = null;
  * Recovers with the real disk, then asks for the plain tree by whatever way the state found calls for. Of a sealed folder nothing is
  * readable, unless it arrived meanwhile.
  */
-export async function plainAfterRecovery(person: Person, folder: string, arrivals: readonly string[] = []): Promise<string[]> {
+export async function plainAfterRecovery(
+  person: Person,
+  folder: string,
+  arrivals: readonly string[] = [],
+): Promise<string[]> {
   const located = locateFolder(linuxDisk, Buffer.from(folder), FOLDER);
   const at = located?.realPath ?? Buffer.from(folder);
   if (fs.existsSync(Buffer.concat([at, Buffer.from("/.eremos")]))) {
@@ -261,7 +444,15 @@ export async function plainAfterRecovery(person: Person, folder: string, arrival
     if (state !== null) expect(recoverFolder(linuxDisk, now).steps).toEqual([]);
     const isGuarded = state !== null && inspectFolder(linuxDisk, now)?.guard !== "sealed";
     if (state === "sealed") {
-      const readable = fs.readdirSync(now).filter((name) => name !== ".eremos" && name !== "Locked with Eremos.html" && name !== ".directory" && !arrivals.includes(name));
+      const readable = fs
+        .readdirSync(now)
+        .filter(
+          (name) =>
+            name !== ".eremos" &&
+            name !== "Locked with Eremos.html" &&
+            name !== ".directory" &&
+            !arrivals.includes(name),
+        );
       expect(readable).toEqual([]);
       await release(now, person.access);
     }
@@ -269,7 +460,9 @@ export async function plainAfterRecovery(person: Person, folder: string, arrival
     if (isGuarded) releaseGuarded(linuxDisk, { path: now, place: Buffer.from(folder) });
     else if (state === "open") releaseOpenFolder(linuxDisk, now);
   }
-  expect(fs.readdirSync(path.dirname(folder)).filter((name) => name !== HELD_NAME.toString())).toEqual([path.basename(folder)]);
+  expect(fs.readdirSync(path.dirname(folder)).filter((name) => name !== HELD_NAME.toString())).toEqual([
+    path.basename(folder),
+  ]);
   const heldArea = path.join(path.dirname(folder), HELD_NAME.toString());
   if (fs.existsSync(heldArea)) expect(fs.readdirSync(heldArea)).toEqual([]);
   return snapshot(folder);

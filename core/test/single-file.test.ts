@@ -45,8 +45,16 @@ function entriesOf(directory: string): string[] {
   return snapshot(directory).slice(1);
 }
 
-const guarding = (visibility: "view" | "hidden" | "tucked") => ({ guard: "barred", bars: { others: "nothing", own: "read" }, visibility, places: [Buffer.from(base)] }) as const;
-const guardIt = async (disk: Disk = linuxDisk, visibility: "view" | "hidden" | "tucked" = "tucked"): Promise<Buffer> => (await guardFolder(disk, { ...guarding(visibility), path: Buffer.from(file), folder: ID, owner: person.access.owner }, silentHooks)).path;
+const guarding = (visibility: "view" | "hidden" | "tucked") =>
+  ({ guard: "barred", bars: { others: "nothing", own: "read" }, visibility, places: [Buffer.from(base)] }) as const;
+const guardIt = async (disk: Disk = linuxDisk, visibility: "view" | "hidden" | "tucked" = "tucked"): Promise<Buffer> =>
+  (
+    await guardFolder(
+      disk,
+      { ...guarding(visibility), path: Buffer.from(file), folder: ID, owner: person.access.owner },
+      silentHooks,
+    )
+  ).path;
 
 /** Whatever it is now (a held area may stay behind, empty): put right, then an ordinary file again by whatever way its state calls for. */
 async function plainAgain(): Promise<string[]> {
@@ -59,7 +67,8 @@ async function plainAgain(): Promise<string[]> {
   const now = locateFolder(linuxDisk, Buffer.from(file), ID);
   if (now) {
     expect(["sealed", "locked", "open"]).toContain(now.inspection.state);
-    if (now.inspection.state !== "open") expect(fs.existsSync(file) && fs.statSync(file).isFile(), "nothing readable while it is locked").toBe(false);
+    if (now.inspection.state !== "open")
+      expect(fs.existsSync(file) && fs.statSync(file).isFile(), "nothing readable while it is locked").toBe(false);
     if (now.inspection.guard !== "sealed") releaseGuarded(linuxDisk, { path: now.realPath, place: Buffer.from(file) });
     else if (now.inspection.state === "open") releaseOpenFolder(linuxDisk, now.realPath);
     else await release(now.realPath, person.access);
@@ -70,42 +79,68 @@ async function plainAgain(): Promise<string[]> {
 }
 
 describe("a single file", () => {
-  it.each(VISIBILITIES)("locks %s, shows no name where it hides, opens at its place, follows edits, and is an ordinary file again", async (visibility) => {
-    expect(previewLock(linuxDisk, { path: Buffer.from(file), visibility, places: [] })).toMatchObject({ files: 1, bytes: TEXT.length });
-    const { realPath } = await lock(file, person.owner, { folder: ID, visibility });
-    expect(fs.readdirSync(base).includes("letter.txt")).toBe(visibility === "view");
-    const everything = fs.readdirSync(realPath.toString(), { recursive: true, encoding: "utf8" }).map((name) => path.join(realPath.toString(), name));
-    const written = [...everything, ...everything.filter((one) => fs.statSync(one).isFile()).map((one) => fs.readFileSync(one, "latin1"))].join("\n").replaceAll(realPath.toString(), "");
-    for (const name of ["letter.txt", Buffer.from("letter.txt").toString("base64"), "cello"]) expect(written).not.toContain(name);
+  it.each(VISIBILITIES)(
+    "locks %s, shows no name where it hides, opens at its place, follows edits, and is an ordinary file again",
+    async (visibility) => {
+      expect(previewLock(linuxDisk, { path: Buffer.from(file), visibility, places: [] })).toMatchObject({
+        files: 1,
+        bytes: TEXT.length,
+      });
+      const { realPath } = await lock(file, person.owner, { folder: ID, visibility });
+      expect(fs.readdirSync(base).includes("letter.txt")).toBe(visibility === "view");
+      const everything = fs
+        .readdirSync(realPath.toString(), { recursive: true, encoding: "utf8" })
+        .map((name) => path.join(realPath.toString(), name));
+      const written = [
+        ...everything,
+        ...everything.filter((one) => fs.statSync(one).isFile()).map((one) => fs.readFileSync(one, "latin1")),
+      ]
+        .join("\n")
+        .replaceAll(realPath.toString(), "");
+      for (const name of ["letter.txt", Buffer.from("letter.txt").toString("base64"), "cello"])
+        expect(written).not.toContain(name);
 
-    const opened = await unlock(realPath, person.access);
-    expect(opened.path.toString()).toBe(file);
-    expect(entriesOf(base).filter((line) => !line.includes("/.") && !line.startsWith("."))).toEqual(expect.arrayContaining(before));
-    expect(locateFolder(linuxDisk, Buffer.from(file), ID)).toMatchObject({ realPath: Buffer.from(file), inspection: { state: "open", single: true } });
-    expect(lastChange(linuxDisk, { path: Buffer.from(file) })).toBeGreaterThan(Date.now() - 60_000);
+      const opened = await unlock(realPath, person.access);
+      expect(opened.path.toString()).toBe(file);
+      expect(entriesOf(base).filter((line) => !line.includes("/.") && !line.startsWith("."))).toEqual(
+        expect.arrayContaining(before),
+      );
+      expect(locateFolder(linuxDisk, Buffer.from(file), ID)).toMatchObject({
+        realPath: Buffer.from(file),
+        inspection: { state: "open", single: true },
+      });
+      expect(lastChange(linuxDisk, { path: Buffer.from(file) })).toBeGreaterThan(Date.now() - 60_000);
 
-    // As programs save: written beside, renamed over.
-    fs.writeFileSync(`${file}.new`, "edited");
-    fs.renameSync(`${file}.new`, file);
-    await lock(file, person.device, { folder: ID, visibility, note: opened.note });
-    const again = locateFolder(linuxDisk, Buffer.from(file), ID)?.realPath ?? Buffer.alloc(0);
-    await release(again, person.access);
-    expect(fs.readFileSync(file, "utf8")).toBe("edited");
-    expect(fs.readdirSync(base).sort()).toEqual(["letter.txt", "neighbour.txt"]);
-  });
+      // As programs save: written beside, renamed over.
+      fs.writeFileSync(`${file}.new`, "edited");
+      fs.renameSync(`${file}.new`, file);
+      await lock(file, person.device, { folder: ID, visibility, note: opened.note });
+      const again = locateFolder(linuxDisk, Buffer.from(file), ID)?.realPath ?? Buffer.alloc(0);
+      await release(again, person.access);
+      expect(fs.readFileSync(file, "utf8")).toBe("edited");
+      expect(fs.readdirSync(base).sort()).toEqual(["letter.txt", "neighbour.txt"]);
+    },
+  );
 
   it("keeps what was put into it while it was locked in view beside it, and never replaces anything", async () => {
     const { realPath } = await lock(file, person.owner, { folder: ID });
     fs.writeFileSync(path.join(file, "dropped.txt"), "a newcomer");
     fs.writeFileSync(path.join(base, "dropped.txt"), "was there");
     await release(realPath, person.access);
-    expect(fs.readdirSync(base).sort()).toEqual(["dropped.txt", "dropped.txt (arrived while locked)", "letter.txt", "neighbour.txt"]);
+    expect(fs.readdirSync(base).sort()).toEqual([
+      "dropped.txt",
+      "dropped.txt (arrived while locked)",
+      "letter.txt",
+      "neighbour.txt",
+    ]);
     expect(fs.readFileSync(path.join(base, "dropped.txt"), "utf8")).toBe("was there");
     expect(fs.readFileSync(file, "utf8")).toBe(TEXT);
   });
 
   it("that was moved away while it lay open is asked for, and a refused or cancelled lock leaves it as it was", async () => {
-    await expect(lock(file, person.owner, { folder: ID, hooks: { ...silentHooks, cancelled: () => true } })).rejects.toMatchObject({ code: "cancelled" });
+    await expect(
+      lock(file, person.owner, { folder: ID, hooks: { ...silentHooks, cancelled: () => true } }),
+    ).rejects.toMatchObject({ code: "cancelled" });
     expect(entriesOf(base)).toEqual(before);
     const { realPath } = await lock(file, person.owner, { folder: ID, visibility: "hidden" });
     const { note } = await unlock(realPath, person.access);
@@ -143,42 +178,73 @@ it.runIf(process.getuid?.() === 0)("takes no directory of another account for it
   expect(fs.readdirSync(planted)).toEqual([".eremos"]);
 });
 
-it.runIf(process.getuid?.() === 0)("locks and opens beside a hidden folder that this account barred for itself", async () => {
-  const barred = path.join(base, "Payroll");
-  fs.mkdirSync(barred);
-  for (const entry of [base, file, barred]) fs.chownSync(entry, OWN, OWN);
-  await asOwner(async () => {
-    await guardFolder(linuxDisk, { guard: "barred", bars: { others: "nothing", own: "nothing" }, visibility: "hidden", places: [Buffer.from(base)], path: Buffer.from(barred), folder: toBase64(Buffer.alloc(16, 8)), owner: person.access.owner }, silentHooks);
-    const { realPath } = await lock(file, person.owner, { folder: ID, visibility: "hidden" });
-    await unlock(realPath, person.access);
-    releaseOpenFolder(linuxDisk, Buffer.from(file));
-  });
-  expect(fs.readFileSync(file, "utf8")).toBe(TEXT);
-});
+it.runIf(process.getuid?.() === 0)(
+  "locks and opens beside a hidden folder that this account barred for itself",
+  async () => {
+    const barred = path.join(base, "Payroll");
+    fs.mkdirSync(barred);
+    for (const entry of [base, file, barred]) fs.chownSync(entry, OWN, OWN);
+    await asOwner(async () => {
+      await guardFolder(
+        linuxDisk,
+        {
+          guard: "barred",
+          bars: { others: "nothing", own: "nothing" },
+          visibility: "hidden",
+          places: [Buffer.from(base)],
+          path: Buffer.from(barred),
+          folder: toBase64(Buffer.alloc(16, 8)),
+          owner: person.access.owner,
+        },
+        silentHooks,
+      );
+      const { realPath } = await lock(file, person.owner, { folder: ID, visibility: "hidden" });
+      await unlock(realPath, person.access);
+      releaseOpenFolder(linuxDisk, Buffer.from(file));
+    });
+    expect(fs.readFileSync(file, "utf8")).toBe(TEXT);
+  },
+);
 
 type Scene = () => Promise<(disk: Disk) => unknown>;
 const SCENES: Readonly<Record<string, Scene>> = {
-  ...Object.fromEntries(VISIBILITIES.map((visibility): [string, Scene] => [`first lock, ${visibility}`, async () => (disk) => lock(file, person.owner, { disk, folder: ID, visibility })])),
+  ...Object.fromEntries(
+    VISIBILITIES.map((visibility): [string, Scene] => [
+      `first lock, ${visibility}`,
+      async () => (disk) => lock(file, person.owner, { disk, folder: ID, visibility }),
+    ]),
+  ),
   "lock again": async () => {
     const { realPath } = await lock(file, person.owner, { folder: ID, visibility: "tucked" });
     const { note } = await unlock(realPath, person.access);
     return (disk) => lock(file, person.device, { disk, folder: ID, visibility: "view", note });
   },
-  ...Object.fromEntries((["view", "tucked"] as const).flatMap((visibility): [string, Scene][] => [
-    [`open, ${visibility}`, async () => {
-      const { realPath } = await lock(file, person.owner, { folder: ID, visibility });
-      return (disk) => unlock(realPath, person.access, { disk });
-    }],
-    [`release, ${visibility}`, async () => {
-      const { realPath } = await lock(file, person.owner, { folder: ID, visibility });
-      return (disk) => release(realPath, person.access, { disk });
-    }],
-    [`barred, ${visibility}`, async () => (disk) => guardIt(disk, visibility)],
-    [`opened from barred, ${visibility}`, async () => {
-      const at = await guardIt(linuxDisk, visibility);
-      return (disk) => openGuarded(disk, { path: at, place: Buffer.from(file) });
-    }],
-  ])),
+  ...Object.fromEntries(
+    (["view", "tucked"] as const).flatMap((visibility): [string, Scene][] => [
+      [
+        `open, ${visibility}`,
+        async () => {
+          const { realPath } = await lock(file, person.owner, { folder: ID, visibility });
+          return (disk) => unlock(realPath, person.access, { disk });
+        },
+      ],
+      [
+        `release, ${visibility}`,
+        async () => {
+          const { realPath } = await lock(file, person.owner, { folder: ID, visibility });
+          return (disk) => release(realPath, person.access, { disk });
+        },
+      ],
+      [`barred, ${visibility}`, async () => (disk) => guardIt(disk, visibility)],
+      [
+        `opened from barred, ${visibility}`,
+        async () => {
+          const at = await guardIt(linuxDisk, visibility);
+          return (disk) => openGuarded(disk, { path: at, place: Buffer.from(file) });
+        },
+      ],
+    ]),
+  ),
   "sealed, locked, becomes out of sight": async () => {
     const { realPath } = await lock(file, person.owner, { folder: ID, visibility: "tucked" });
     return async (disk) => {
@@ -207,40 +273,51 @@ const SCENES: Readonly<Record<string, Scene>> = {
 /** Every scene in every way in the deep campaign; daily, each in one of them. */
 function inTurn<W>(ways: readonly W[]): readonly { readonly name: string; readonly scene: Scene; readonly way: W }[] {
   const isDeep = process.env["EREMOS_DEEP"] === "1";
-  return Object.entries(SCENES).flatMap(([name, scene], i) => ways.filter((_way, w) => isDeep || w === i % ways.length).map((way) => ({ name, scene, way })));
+  return Object.entries(SCENES).flatMap(([name, scene], i) =>
+    ways.filter((_way, w) => isDeep || w === i % ways.length).map((way) => ({ name, scene, way })),
+  );
 }
 
 describe("crashed at any operation, a single file is whole and at its place again, or wholly locked", () => {
   const STRIDE = process.env["EREMOS_DEEP"] === "1" ? 1 : 11;
   let tried = 0;
   afterAll(() => void process.stdout.write(`crash points tried: ${tried}\n`));
-  it.each(inTurn(["before", "after", "torn"] as const).map(({ name, scene, way }) => ({ name, scene, mode: way })))("$name, $mode", async ({ mode, scene }) => {
-    for (let at = 0; ; at += STRIDE) {
-      const run = await scene();
-      const crashing = crashingDisk(linuxDisk, at, mode);
-      await (async () => run(crashing.disk))().catch((error: unknown) => {
-        if (!crashing.crashed()) throw error;
-      });
-      tried++;
-      expect(await plainAgain(), `operation ${at}`).toEqual(before);
-      if (!crashing.crashed()) break;
-    }
-  });
+  it.each(inTurn(["before", "after", "torn"] as const).map(({ name, scene, way }) => ({ name, scene, mode: way })))(
+    "$name, $mode",
+    async ({ mode, scene }) => {
+      for (let at = 0; ; at += STRIDE) {
+        const run = await scene();
+        const crashing = crashingDisk(linuxDisk, at, mode);
+        await (async () => run(crashing.disk))().catch((error: unknown) => {
+          if (!crashing.crashed()) throw error;
+        });
+        tried++;
+        expect(await plainAgain(), `operation ${at}`).toEqual(before);
+        if (!crashing.crashed()) break;
+      }
+    },
+  );
 });
 
 describe("where any single call fails, a single file is whole and at its place again, or wholly locked", () => {
   const STRIDE = process.env["EREMOS_DEEP"] === "1" ? 1 : 23;
   let failed = 0;
   afterAll(() => void process.stdout.write(`system calls failed: ${failed}\n`));
-  it.each(inTurn(["EIO", "EACCES", "ENOSPC"] as const).map(({ name, scene, way }) => ({ name, scene, code: way })))("$name, $code", async ({ code, scene }) => {
-    for (let at = code.length; ; at += STRIDE) {
-      const run = await scene();
-      const failing = failingDisk(linuxDisk, at, code);
-      const outcome = await (async () => run(failing.disk))().then(() => null, (error: unknown) => error);
-      if (outcome !== null) expect(outcome, `call ${at} (${failing.failed()})`).toBeInstanceOf(EremosError);
-      expect(await plainAgain(), `call ${at} (${failing.failed()})`).toEqual(before);
-      if (failing.failed() === null) break;
-      failed++;
-    }
-  });
+  it.each(inTurn(["EIO", "EACCES", "ENOSPC"] as const).map(({ name, scene, way }) => ({ name, scene, code: way })))(
+    "$name, $code",
+    async ({ code, scene }) => {
+      for (let at = code.length; ; at += STRIDE) {
+        const run = await scene();
+        const failing = failingDisk(linuxDisk, at, code);
+        const outcome = await (async () => run(failing.disk))().then(
+          () => null,
+          (error: unknown) => error,
+        );
+        if (outcome !== null) expect(outcome, `call ${at} (${failing.failed()})`).toBeInstanceOf(EremosError);
+        expect(await plainAgain(), `call ${at} (${failing.failed()})`).toEqual(before);
+        if (failing.failed() === null) break;
+        failed++;
+      }
+    },
+  );
 });

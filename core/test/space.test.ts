@@ -28,7 +28,10 @@ describe.runIf(IS_ROOT)("a full disk (a real one, of 24 MiB)", () => {
   it("a lock is refused with the numbers, before anything is touched", async () => {
     fs.writeFileSync(path.join(folder, "large.bin"), Buffer.alloc(14_000_000, "large"));
     const before = snapshot(folder);
-    await expect(lock(folder, person.owner)).rejects.toMatchObject({ code: "no-space", data: { needed: expect.any(Number), free: expect.any(Number) } });
+    await expect(lock(folder, person.owner)).rejects.toMatchObject({
+      code: "no-space",
+      data: { needed: expect.any(Number), free: expect.any(Number) },
+    });
     expect(snapshot(folder)).toEqual(before);
   });
 

@@ -24,7 +24,11 @@ interface Read {
 }
 
 function readAsStranger(folder: string | Buffer, ...secrets: readonly string[]): Read {
-  const { status, stdout, stderr } = spawnSync("/usr/bin/python3", [READER, folder.toString()], { input: `${secrets.join("\n")}\n`, encoding: "utf8", maxBuffer: 64 * 1024 * 1024 });
+  const { status, stdout, stderr } = spawnSync("/usr/bin/python3", [READER, folder.toString()], {
+    input: `${secrets.join("\n")}\n`,
+    encoding: "utf8",
+    maxBuffer: 64 * 1024 * 1024,
+  });
   expect(stderr).toBe("");
   expect(status).toBe(0);
   return JSON.parse(stdout) as Read;
@@ -36,12 +40,19 @@ function entriesOf(folder: string): Record<string, Entry> {
   const visit = (at: Buffer, shown: Buffer): void => {
     const stat = fs.lstatSync(at, { bigint: true });
     const common = { mode: Number(stat.mode) & 0o7777, mtime: String(stat.mtimeNs) };
-    if (stat.isFile()) found[shown.toString("hex")] = { ...common, size: Number(stat.size), sha256: createHash("sha256").update(fs.readFileSync(at)).digest("hex") };
-    else if (stat.isSymbolicLink()) found[shown.toString("hex")] = { ...common, target: fs.readlinkSync(at, { encoding: "buffer" }).toString("hex") };
+    if (stat.isFile())
+      found[shown.toString("hex")] = {
+        ...common,
+        size: Number(stat.size),
+        sha256: createHash("sha256").update(fs.readFileSync(at)).digest("hex"),
+      };
+    else if (stat.isSymbolicLink())
+      found[shown.toString("hex")] = { ...common, target: fs.readlinkSync(at, { encoding: "buffer" }).toString("hex") };
     else found[shown.toString("hex")] = common;
     if (!stat.isDirectory()) return;
     for (const name of fs.readdirSync(at, { encoding: "buffer" })) {
-      if (!name.equals(Buffer.from(".eremos"))) visit(Buffer.concat([at, Buffer.from("/"), name]), Buffer.concat([shown, Buffer.from("/"), name]));
+      if (!name.equals(Buffer.from(".eremos")))
+        visit(Buffer.concat([at, Buffer.from("/"), name]), Buffer.concat([shown, Buffer.from("/"), name]));
     }
   };
   visit(Buffer.from(folder), Buffer.alloc(0));
@@ -94,7 +105,10 @@ describe("a reader in another language, written from docs/FORMAT.md alone", () =
 
   it("refuses a wrong password", () => {
     const [hidden = ""] = fs.readdirSync(base);
-    const { status, stderr } = spawnSync("/usr/bin/python3", [READER, path.join(base, hidden)], { input: "password wrong\n", encoding: "utf8" });
+    const { status, stderr } = spawnSync("/usr/bin/python3", [READER, path.join(base, hidden)], {
+      input: "password wrong\n",
+      encoding: "utf8",
+    });
     expect(status).not.toBe(0);
     expect(stderr).toContain("another key");
   });

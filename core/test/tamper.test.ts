@@ -6,7 +6,17 @@ import { silentHooks } from "../src/engine/hooks";
 import { EremosError } from "../src/errors/eremos-error";
 import { readState, writeState } from "../src/format/state";
 import { linuxDisk } from "../src/platform/linux/linux-disk";
-import { type Person, lock, makeMixedTree, newDirectory, newPerson, release, removeDirectory, snapshot, unlock } from "./world";
+import {
+  type Person,
+  lock,
+  makeMixedTree,
+  newDirectory,
+  newPerson,
+  release,
+  removeDirectory,
+  snapshot,
+  unlock,
+} from "./world";
 
 let person: Person;
 let base: string;
@@ -27,7 +37,11 @@ afterAll(() => removeDirectory(base));
 const vault = (folder: string): string => path.join(folder, ".eremos");
 
 function filesIn(folder: string): string[] {
-  return fs.readdirSync(vault(folder), { recursive: true, withFileTypes: true }).filter((entry) => entry.isFile() && entry.name !== "lock").map((entry) => path.relative(vault(folder), path.join(entry.parentPath, entry.name))).sort();
+  return fs
+    .readdirSync(vault(folder), { recursive: true, withFileTypes: true })
+    .filter((entry) => entry.isFile() && entry.name !== "lock")
+    .map((entry) => path.relative(vault(folder), path.join(entry.parentPath, entry.name)))
+    .sort();
 }
 
 let copies = 0;
@@ -39,10 +53,17 @@ function freshCopy(): string {
 
 /** Whatever was done to the copy: the check names it or refuses, and an opening either refuses or gives back exactly what was locked. */
 async function expectDetected(copy: string, what: string): Promise<void> {
-  const checked = await checkFolder(linuxDisk, { path: Buffer.from(copy), access: person.access, keptHeader: null, expected: null }, silentHooks).catch((error: unknown) => error);
+  const checked = await checkFolder(
+    linuxDisk,
+    { path: Buffer.from(copy), access: person.access, keptHeader: null, expected: null },
+    silentHooks,
+  ).catch((error: unknown) => error);
   if (checked instanceof EremosError) expect(checked.class, what).toBe("damage");
   else expect(checked, what).toMatchObject({ ok: false });
-  const opened = await release(copy, person.access).then(() => "opened", (error: unknown) => error);
+  const opened = await release(copy, person.access).then(
+    () => "opened",
+    (error: unknown) => error,
+  );
   if (opened === "opened") expect(snapshot(copy), what).toEqual(before);
   else expect(opened, what).toMatchObject({ class: "damage" });
   removeDirectory(copy);
@@ -52,7 +73,11 @@ describe("a sealed folder that somebody changed", () => {
   it("shows a flipped bit anywhere in any file", async () => {
     for (const file of filesIn(sealed)) {
       const size = fs.statSync(path.join(vault(sealed), file)).size;
-      for (const at of new Set([0, 9, 20, 40, 60, 80, 103, 104, Math.floor(size / 2), size - 17, size - 2].filter((position) => position >= 0 && position < size - 1))) {
+      for (const at of new Set(
+        [0, 9, 20, 40, 60, 80, 103, 104, Math.floor(size / 2), size - 17, size - 2].filter(
+          (position) => position >= 0 && position < size - 1,
+        ),
+      )) {
         const copy = freshCopy();
         const target = path.join(vault(copy), file);
         const bytes = fs.readFileSync(target);
@@ -65,7 +90,12 @@ describe("a sealed folder that somebody changed", () => {
 
   it("shows a truncated, extended, emptied or missing file", async () => {
     for (const file of filesIn(sealed)) {
-      for (const spoil of [(target: string) => fs.truncateSync(target, fs.statSync(target).size - 3), (target: string) => fs.appendFileSync(target, "x"), (target: string) => fs.truncateSync(target, 0), (target: string) => fs.rmSync(target)]) {
+      for (const spoil of [
+        (target: string) => fs.truncateSync(target, fs.statSync(target).size - 3),
+        (target: string) => fs.appendFileSync(target, "x"),
+        (target: string) => fs.truncateSync(target, 0),
+        (target: string) => fs.rmSync(target),
+      ]) {
         const copy = freshCopy();
         spoil(path.join(vault(copy), file));
         await expectDetected(copy, `${file} ${String(spoil)}`);
@@ -82,7 +112,10 @@ describe("a sealed folder that somebody changed", () => {
     fs.copyFileSync(path.join(vault(sealed), b), path.join(vault(copy), a));
     await expectDetected(copy, "swapped packs");
 
-    const largest = packs.toSorted((x, y) => fs.statSync(path.join(vault(sealed), y)).size - fs.statSync(path.join(vault(sealed), x)).size)[0] ?? "";
+    const largest =
+      packs.toSorted(
+        (x, y) => fs.statSync(path.join(vault(sealed), y)).size - fs.statSync(path.join(vault(sealed), x)).size,
+      )[0] ?? "";
     const bytes = fs.readFileSync(path.join(vault(sealed), largest));
     const chunk = 65_536 + 16;
     const exchanged = Buffer.from(bytes);
@@ -116,15 +149,27 @@ describe("a sealed folder that somebody changed", () => {
 
   it("takes no path from a record that anybody could write", () => {
     const state = readState(fs.readFileSync(path.join(vault(sealed), "state.json")));
-    for (const hostile of [{ folder: "../../../../etc/cron.d/x" }, { lockedName: "../elsewhere" }, { lockedName: ".." }, { visibility: "hidden", lockedName: "visible" }, { visibility: "view", lockedName: `.${"0".repeat(20)}` }] as const) {
-      expect(() => readState(writeState({ ...state, ...hostile }))).toThrow(expect.objectContaining({ code: "damaged" }));
+    for (const hostile of [
+      { folder: "../../../../etc/cron.d/x" },
+      { lockedName: "../elsewhere" },
+      { lockedName: ".." },
+      { visibility: "hidden", lockedName: "visible" },
+      { visibility: "view", lockedName: `.${"0".repeat(20)}` },
+    ] as const) {
+      expect(() => readState(writeState({ ...state, ...hostile }))).toThrow(
+        expect.objectContaining({ code: "damaged" }),
+      );
     }
   });
 
   it("opens from one whole copy of the header, and the check names the other", async () => {
     const copy = freshCopy();
     fs.writeFileSync(path.join(vault(copy), "header.json"), "{}");
-    const checked = await checkFolder(linuxDisk, { path: Buffer.from(copy), access: person.access, keptHeader: null, expected: null }, silentHooks);
+    const checked = await checkFolder(
+      linuxDisk,
+      { path: Buffer.from(copy), access: person.access, keptHeader: null, expected: null },
+      silentHooks,
+    );
     expect(checked.damaged).toMatchObject([{ path: ".eremos/header.json" }]);
     await release(copy, person.access);
     expect(snapshot(copy)).toEqual(before);

@@ -25,40 +25,96 @@ export interface DirSpec extends Common {
 export type Spec =
   | FileSpec
   | DirSpec
-  | { readonly kind: "link"; readonly target: Buffer; readonly uid: number; readonly gid: number; readonly mtimeNs: bigint }
+  | {
+      readonly kind: "link";
+      readonly target: Buffer;
+      readonly uid: number;
+      readonly gid: number;
+      readonly mtimeNs: bigint;
+    }
   /** Another name of one of the files before it, which it picks. */
   | { readonly kind: "hard link"; readonly pick: number };
 
 /** Any bytes that Linux allows as a name. */
-const anyName = fc.uint8Array({ minLength: 1, maxLength: 255 })
+const anyName = fc
+  .uint8Array({ minLength: 1, maxLength: 255 })
   .map((bytes) => Buffer.from(bytes.map((byte) => (byte === 0 || byte === 0x2f ? 0x5f : byte))))
   .filter((bytes) => ![".", "..", ".eremos"].includes(bytes.toString("latin1")));
-const awkwardName = fc.constantFrom(
-  " ", "  lead", "trail ", "new\nline", "-rf", "~", "$(id)", "\u00e9", "e\u0301", "\ud55c", "\u1112\u1161\u11ab", "CON", "a".repeat(255), ".hidden", "Locked with Eremos.html", "\t", "LETTER", "letter",
-).map((text) => Buffer.from(text));
+const awkwardName = fc
+  .constantFrom(
+    " ",
+    "  lead",
+    "trail ",
+    "new\nline",
+    "-rf",
+    "~",
+    "$(id)",
+    "\u00e9",
+    "e\u0301",
+    "\ud55c",
+    "\u1112\u1161\u11ab",
+    "CON",
+    "a".repeat(255),
+    ".hidden",
+    "Locked with Eremos.html",
+    "\t",
+    "LETTER",
+    "letter",
+  )
+  .map((text) => Buffer.from(text));
 const mtimeNs = fc.bigInt({ min: -2_000_000_000_000_000_000n, max: 4_000_000_000_000_000_000n });
-const size = fc.oneof(fc.constantFrom(0, 1, 65_535, 65_536, 65_537, 131_072, 1_048_575, 1_048_576, 1_048_577), fc.integer({ min: 0, max: 300_000 }));
-const attribute = fc.option(fc.uint8Array({ maxLength: 60 }).map((bytes): Buffer => Buffer.from(bytes)), { nil: null, freq: 2 });
+const size = fc.oneof(
+  fc.constantFrom(0, 1, 65_535, 65_536, 65_537, 131_072, 1_048_575, 1_048_576, 1_048_577),
+  fc.integer({ min: 0, max: 300_000 }),
+);
+const attribute = fc.option(
+  fc.uint8Array({ maxLength: 60 }).map((bytes): Buffer => Buffer.from(bytes)),
+  { nil: null, freq: 2 },
+);
 
 /** `asRoot`: every mode and owner; otherwise what an ordinary account may set on its own. */
 export function anyTree(asRoot: boolean): fc.Arbitrary<DirSpec> {
   const mode = asRoot ? fc.integer({ min: 0, max: 0o7777 }) : fc.integer({ min: 0, max: 0o777 });
-  const id = (own: number): fc.Arbitrary<number> => (asRoot ? fc.oneof(fc.constant(0), fc.integer({ min: 0, max: 65_533 })) : fc.constant(own));
+  const id = (own: number): fc.Arbitrary<number> =>
+    asRoot ? fc.oneof(fc.constant(0), fc.integer({ min: 0, max: 65_533 })) : fc.constant(own);
   const owners = { uid: id(process.getuid?.() ?? 0), gid: id(process.getgid?.() ?? 0) };
   const common = { mode, ...owners, mtimeNs, xattr: attribute };
-  const file = fc.record({ kind: fc.constant("file" as const), size, byte: fc.integer({ min: 0, max: 255 }), hole: fc.oneof({ weight: 4, arbitrary: fc.constant(0) }, { weight: 1, arbitrary: fc.integer({ min: 1, max: 2_000_000 }) }), ...common });
-  const link = fc.record({ kind: fc.constant("link" as const), target: fc.uint8Array({ minLength: 1, maxLength: 200 }).map((bytes) => Buffer.from(bytes.map((byte) => byte || 1))), ...owners, mtimeNs });
+  const file = fc.record({
+    kind: fc.constant("file" as const),
+    size,
+    byte: fc.integer({ min: 0, max: 255 }),
+    hole: fc.oneof(
+      { weight: 4, arbitrary: fc.constant(0) },
+      { weight: 1, arbitrary: fc.integer({ min: 1, max: 2_000_000 }) },
+    ),
+    ...common,
+  });
+  const link = fc.record({
+    kind: fc.constant("link" as const),
+    target: fc.uint8Array({ minLength: 1, maxLength: 200 }).map((bytes) => Buffer.from(bytes.map((byte) => byte || 1))),
+    ...owners,
+    mtimeNs,
+  });
   const hardLink = fc.record({ kind: fc.constant("hard link" as const), pick: fc.nat() });
   return fc.letrec<{ tree: DirSpec }>((tie) => ({
     tree: fc.record({
-      kind: fc.constant("dir" as const), ...common,
-      children: fc.array(fc.tuple(fc.oneof(anyName, awkwardName), fc.oneof({ maxDepth: 4 }, file, file, link, hardLink, tie("tree"))), { maxLength: 6 }),
+      kind: fc.constant("dir" as const),
+      ...common,
+      children: fc.array(
+        fc.tuple(fc.oneof(anyName, awkwardName), fc.oneof({ maxDepth: 4 }, file, file, link, hardLink, tie("tree"))),
+        { maxLength: 6 },
+      ),
     }),
   })).tree;
 }
 
 /** Makes the tree in an empty directory. */
-export function grow(disk: Disk, dir: Dir, spec: DirSpec, files: { readonly dir: Dir; readonly name: Buffer }[] = []): void {
+export function grow(
+  disk: Disk,
+  dir: Dir,
+  spec: DirSpec,
+  files: { readonly dir: Dir; readonly name: Buffer }[] = [],
+): void {
   for (const [name, child] of spec.children) {
     if (disk.find(dir, name)) continue;
     if (child.kind === "link") {
@@ -113,7 +169,9 @@ export function seen(disk: Disk, path: Buffer): string[] {
         const file = disk.openRead(dir, name);
         const bytes = Buffer.alloc(stat.size);
         disk.read(file, bytes, 0, stat.size, 0);
-        lines.push(`${line} ${attributesOf(disk, file)} ${stat.size} ${createHash("sha256").update(bytes).digest("hex")}`);
+        lines.push(
+          `${line} ${attributesOf(disk, file)} ${stat.size} ${createHash("sha256").update(bytes).digest("hex")}`,
+        );
         disk.closeFile(file);
       }
     }
@@ -125,5 +183,9 @@ export function seen(disk: Disk, path: Buffer): string[] {
 }
 
 function attributesOf(disk: Disk, of: Dir): string {
-  return disk.xattrs(of).map(({ name, value }) => `${name.toString("latin1")}=${value.toString("hex")}`).sort().join(",");
+  return disk
+    .xattrs(of)
+    .map(({ name, value }) => `${name.toString("latin1")}=${value.toString("hex")}`)
+    .sort()
+    .join(",");
 }

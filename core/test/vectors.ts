@@ -17,25 +17,77 @@ const bytes = (length: number, start = 0): Buffer => Buffer.from(Array.from({ le
 export async function knownAnswers(): Promise<Record<string, unknown>> {
   const hashing = parsePasswordHashing("$argon2id$v=19$m=65536,t=3,p=4$AAECAwQFBgcICQoLDA0ODw");
   const folder = bytes(16, 0x10).toString("base64url");
-  const header: ObjectHeader = { kind: "pack", folder, object: bytes(16, 0x20).toString("base64url"), key: "folder", generation: 3, salt: bytes(32, 0x40) };
+  const header: ObjectHeader = {
+    kind: "pack",
+    folder,
+    object: bytes(16, 0x20).toString("base64url"),
+    key: "folder",
+    generation: 3,
+    salt: bytes(32, 0x40),
+  };
   const cipher = new ContentKeys("folder", bytes(32, 0x80), folder).cipherFor(header);
   const chunk = Buffer.alloc(5 + 16);
   cipher.seal(0, true, Buffer.from("hello"), chunk);
-  const meta = { mode: 0o640, uid: 1000, gid: 1000, mtimeNs: 1_700_000_000_123_456_789n, atimeNs: 0n, xattrs: [{ name: Buffer.from("user.a"), value: Buffer.from("b") }] };
+  const meta = {
+    mode: 0o640,
+    uid: 1000,
+    gid: 1000,
+    mtimeNs: 1_700_000_000_123_456_789n,
+    atimeNs: 0n,
+    xattrs: [{ name: Buffer.from("user.a"), value: Buffer.from("b") }],
+  };
   const pack = { object: header.object, key: "folder", generation: 3, length: 99, digest: bytes(32, 0x60) };
   const writer = new TreeWriter();
   const listing = writer.listing([
-    { kind: "file", name: Buffer.from("a"), meta, size: 5, linkGroup: 0, extents: null, content: { pack: writer.packNumber(pack.object), offset: 40, length: 5 } },
+    {
+      kind: "file",
+      name: Buffer.from("a"),
+      meta,
+      size: 5,
+      linkGroup: 0,
+      extents: null,
+      content: { pack: writer.packNumber(pack.object), offset: 40, length: 5 },
+    },
     { kind: "link", name: Buffer.from("l"), meta: { ...meta, xattrs: [] }, target: Buffer.from("a") },
   ]);
-  const tree = writer.finish({ kind: "dir", name: Buffer.from("F"), meta: { ...meta, xattrs: [] }, listing }, new Map([[pack.object, pack]]), 1, 5);
+  const tree = writer.finish(
+    { kind: "dir", name: Buffer.from("F"), meta: { ...meta, xattrs: [] }, listing },
+    new Map([[pack.object, pack]]),
+    1,
+    5,
+  );
   return {
-    password: { hashing: formatPasswordHashing(hashing), password: PASSWORD, key: (await hashPassword(PASSWORD, hashing)).toString("hex") },
-    hkdf: { key: bytes(32).toString("hex"), salt: bytes(32, 0x40).toString("hex"), info: "eremos/1/pack", output: hkdf(bytes(32), bytes(32, 0x40), "eremos/1/pack").toString("hex") },
-    box: { key: bytes(32).toString("hex"), salt: bytes(32, 0x40).toString("hex"), purpose: "test", plain: "hello", box: sealBoxWithSalt(bytes(32), "test", Buffer.from("hello"), bytes(32, 0x40)).toString("hex") },
+    password: {
+      hashing: formatPasswordHashing(hashing),
+      password: PASSWORD,
+      key: (await hashPassword(PASSWORD, hashing)).toString("hex"),
+    },
+    hkdf: {
+      key: bytes(32).toString("hex"),
+      salt: bytes(32, 0x40).toString("hex"),
+      info: "eremos/1/pack",
+      output: hkdf(bytes(32), bytes(32, 0x40), "eremos/1/pack").toString("hex"),
+    },
+    box: {
+      key: bytes(32).toString("hex"),
+      salt: bytes(32, 0x40).toString("hex"),
+      purpose: "test",
+      plain: "hello",
+      box: sealBoxWithSalt(bytes(32), "test", Buffer.from("hello"), bytes(32, 0x40)).toString("hex"),
+    },
     recoveryCode: { secret: bytes(20).toString("hex"), code: formatRecoveryCode(bytes(20)) },
-    canonicalJson: { value: { b: [1, "ü"], a: null }, text: canonicalJson({ b: [1, "ü"], a: null }).toString("utf8"), checksum: checksumOf({ b: [1, "ü"], a: null }) },
-    object: { secret: bytes(32, 0x80).toString("hex"), header: encodeObjectHeader(header).toString("hex"), marker: cipher.marker().toString("hex"), plain: "hello", lastChunk0: chunk.toString("hex") },
+    canonicalJson: {
+      value: { b: [1, "ü"], a: null },
+      text: canonicalJson({ b: [1, "ü"], a: null }).toString("utf8"),
+      checksum: checksumOf({ b: [1, "ü"], a: null }),
+    },
+    object: {
+      secret: bytes(32, 0x80).toString("hex"),
+      header: encodeObjectHeader(header).toString("hex"),
+      marker: cipher.marker().toString("hex"),
+      plain: "hello",
+      lastChunk0: chunk.toString("hex"),
+    },
     index: { plaintext: tree.bytes.toString("hex"), record: tree.record },
   };
 }
@@ -56,5 +108,8 @@ export async function writeVectors(): Promise<void> {
   fs.rmSync(path.join(folder, ".eremos", "lock"));
   fs.cpSync(folder, path.join(VECTORS, "sealed-folder"), { recursive: true });
   removeDirectory(path.dirname(folder));
-  fs.writeFileSync(path.join(VECTORS, "sealed-folder.json"), `${JSON.stringify({ password: PASSWORD, recoveryCode: person.code, files: { "letter.txt": "Dear Jonas,\nthe cello is a surprise.\n", "inner/two chunks.bin": "0123456789 repeated to 70,000 bytes", "inner/link": "link to ../letter.txt" } }, null, 2)}\n`);
+  fs.writeFileSync(
+    path.join(VECTORS, "sealed-folder.json"),
+    `${JSON.stringify({ password: PASSWORD, recoveryCode: person.code, files: { "letter.txt": "Dear Jonas,\nthe cello is a surprise.\n", "inner/two chunks.bin": "0123456789 repeated to 70,000 bytes", "inner/link": "link to ../letter.txt" } }, null, 2)}\n`,
+  );
 }

@@ -18,7 +18,16 @@ const DEEP = process.env["EREMOS_DEEP"] === "1";
 let { person, folder } = {} as Place;
 usePlace((place) => ({ person, folder } = place), campaignDirectory);
 
-const visit = (disk: Disk = linuxDisk, keep = 0): Promise<Visit> => Visit.open(disk, { path: Buffer.from(folder), access: person.access, keptHeader: null, expected: null, accept: [], account, keep });
+const visit = (disk: Disk = linuxDisk, keep = 0): Promise<Visit> =>
+  Visit.open(disk, {
+    path: Buffer.from(folder),
+    access: person.access,
+    keptHeader: null,
+    expected: null,
+    accept: [],
+    account,
+    keep,
+  });
 
 const EDITS = ["put", "replace", "remove", "makeDir", "move", "copy", "undo"] as const;
 
@@ -46,11 +55,12 @@ function edit(of: Visit, random: () => number): void {
   else if (kind === "replace" && node.kind === "file") write(node.name);
   else if (kind === "remove") of.remove(dir, node.name);
   else if (kind === "makeDir") of.makeDir(dir, fresh);
-  else if (kind === "move") try {
-    of.move(dir, node.name, other, fresh);
-  } catch (error) {
-    expect(String(error)).toContain("into itself");
-  }
+  else if (kind === "move")
+    try {
+      of.move(dir, node.name, other, fresh);
+    } catch (error) {
+      expect(String(error)).toContain("into itself");
+    }
   else if (kind === "copy") of.copy(node, of.root, fresh);
 }
 
@@ -62,38 +72,41 @@ function seeded(seed: number): () => number {
   };
 }
 
-it.each(Array.from({ length: DEEP ? 40 : 4 }, (_, seed) => seed))("random changes, seed %i: what a visit shows is what an opening brings", async (seed) => {
-  makeMixedTree(folder);
-  const random = seeded(seed * 7919 + 1);
-  await lock(folder, seed % 2 === 0 ? person.owner : person.device, { folder: FOLDER });
-  for (let round = 0; round < 3; round++) {
-    const visiting = await visit(linuxDisk, seed % 3);
-    const states = [shown(visiting)];
-    for (let i = 0; i < 12; i++) {
-      edit(visiting, random);
-      if (random() < 0.7) {
-        const before = visiting.committed.generation;
-        visiting.commit();
-        if (visiting.committed.generation > before) states.push(shown(visiting));
+it.each(Array.from({ length: DEEP ? 40 : 4 }, (_, seed) => seed))(
+  "random changes, seed %i: what a visit shows is what an opening brings",
+  async (seed) => {
+    makeMixedTree(folder);
+    const random = seeded(seed * 7919 + 1);
+    await lock(folder, seed % 2 === 0 ? person.owner : person.device, { folder: FOLDER });
+    for (let round = 0; round < 3; round++) {
+      const visiting = await visit(linuxDisk, seed % 3);
+      const states = [shown(visiting)];
+      for (let i = 0; i < 12; i++) {
+        edit(visiting, random);
+        if (random() < 0.7) {
+          const before = visiting.committed.generation;
+          visiting.commit();
+          if (visiting.committed.generation > before) states.push(shown(visiting));
+        }
       }
+      visiting.commit();
+      if (JSON.stringify(states.at(-1)) !== JSON.stringify(shown(visiting))) states.push(shown(visiting));
+      if (random() < 0.5 && visiting.undoable > 0) {
+        visiting.undo();
+        states.pop();
+        expect(shown(visiting)).toEqual(states.at(-1));
+      }
+      const now = shown(visiting);
+      visiting.close();
+      const again = await visit();
+      expect(shown(again)).toEqual(now);
+      again.close();
+      const { note } = await unlock(folder, person.access);
+      expect(onDisk(folder)).toEqual(now);
+      await lock(folder, person.owner, { folder: FOLDER, note, keep: seed % 3 });
     }
-    visiting.commit();
-    if (JSON.stringify(states.at(-1)) !== JSON.stringify(shown(visiting))) states.push(shown(visiting));
-    if (random() < 0.5 && visiting.undoable > 0) {
-      visiting.undo();
-      states.pop();
-      expect(shown(visiting)).toEqual(states.at(-1));
-    }
-    const now = shown(visiting);
-    visiting.close();
-    const again = await visit();
-    expect(shown(again)).toEqual(now);
-    again.close();
-    const { note } = await unlock(folder, person.access);
-    expect(onDisk(folder)).toEqual(now);
-    await lock(folder, person.owner, { folder: FOLDER, note, keep: seed % 3 });
-  }
-});
+  },
+);
 
 /** Changes, one after the other, each with its commit; what is shown after each. */
 async function changes(on: Disk, seen: string[][]): Promise<void> {
@@ -157,7 +170,9 @@ describe.each(["before", "after", "torn"] as const)("killed at every operation o
         if (!crashing.crashed()) throw error;
       });
       const now = await contentsNow();
-      expect([states[Math.max(0, seen.length - 1)], states[seen.length]], `crash at operation ${at}`).toContainEqual(now);
+      expect([states[Math.max(0, seen.length - 1)], states[seen.length]], `crash at operation ${at}`).toContainEqual(
+        now,
+      );
       if (!crashing.crashed()) return;
       emptyFolder();
     }
@@ -171,10 +186,16 @@ describe.each(["EIO", "ENOSPC"] as const)("any single call fails with %s", (code
       await sealSmall();
       const failing = failingDisk(linuxDisk, at, code);
       const seen: string[][] = [];
-      const failure = await changes(failing.disk, seen).then(() => null, (error: unknown) => error);
+      const failure = await changes(failing.disk, seen).then(
+        () => null,
+        (error: unknown) => error,
+      );
       if (failure !== null && !(failure instanceof EremosError)) expect(failure).toMatchObject({ code });
       const now = await contentsNow();
-      expect([states[Math.max(0, seen.length - 1)], states[seen.length]], `call ${at} (${failing.failed()})`).toContainEqual(now);
+      expect(
+        [states[Math.max(0, seen.length - 1)], states[seen.length]],
+        `call ${at} (${failing.failed()})`,
+      ).toContainEqual(now);
       if (failing.failed() === null) return;
       emptyFolder();
     }

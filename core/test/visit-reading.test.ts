@@ -5,7 +5,17 @@ import fc from "fast-check";
 import { afterEach, beforeAll, beforeEach, expect, it } from "vitest";
 import { type DirNode, type Node, Visit } from "../src/engine/visit";
 import { linuxDisk } from "../src/platform/linux/linux-disk";
-import { type Person, lock, makeMixedTree, newDirectory, newPerson, release, removeDirectory, snapshot, unlock } from "./world";
+import {
+  type Person,
+  lock,
+  makeMixedTree,
+  newDirectory,
+  newPerson,
+  release,
+  removeDirectory,
+  snapshot,
+  unlock,
+} from "./world";
 
 let person: Person;
 let folder: string;
@@ -24,9 +34,22 @@ beforeEach(async () => {
 });
 afterEach(() => removeDirectory(path.dirname(folder)));
 
-const open = (): Promise<Visit> => Visit.open(linuxDisk, { path: Buffer.from(folder), access: person.access, keptHeader: null, expected: null, accept: [], account: { uid: 0, gid: 0 } });
+const open = (): Promise<Visit> =>
+  Visit.open(linuxDisk, {
+    path: Buffer.from(folder),
+    access: person.access,
+    keptHeader: null,
+    expected: null,
+    accept: [],
+    account: { uid: 0, gid: 0 },
+  });
 
-function walk(reader: Visit, dir: DirNode, at: readonly Buffer[], visit: (at: readonly Buffer[], entry: Node) => void): void {
+function walk(
+  reader: Visit,
+  dir: DirNode,
+  at: readonly Buffer[],
+  visit: (at: readonly Buffer[], entry: Node) => void,
+): void {
   for (const entry of reader.list(dir)) {
     visit([...at, entry.name], entry);
     if (entry.kind === "dir") walk(reader, entry, [...at, entry.name], visit);
@@ -48,17 +71,25 @@ it("any part of any file of a locked folder is read as it was, and the folder st
   });
   expect(entries).toBe(fs.readdirSync(plain, { recursive: true }).length);
 
-  fc.assert(fc.property(fc.nat(files.length - 1), fc.double({ min: 0, max: 1.1, noNaN: true }), fc.nat(400_000), (pick, part, length) => {
-    const [where, ...at] = files[pick] ?? [];
-    const entry = reader.find(at);
-    if (!where || entry?.kind !== "file") throw new Error("a file that was listed is not found");
-    const position = Math.floor(part * entry.size);
-    const content = fs.readFileSync(where);
-    const into = Buffer.alloc(length, 0xaa);
-    const count = reader.read(entry, position, into);
-    expect(into.subarray(0, count).equals(content.subarray(position, position + length))).toBe(true);
-    expect(into.subarray(count).every((byte) => byte === 0xaa)).toBe(true);
-  }), { numRuns: 300 });
+  fc.assert(
+    fc.property(
+      fc.nat(files.length - 1),
+      fc.double({ min: 0, max: 1.1, noNaN: true }),
+      fc.nat(400_000),
+      (pick, part, length) => {
+        const [where, ...at] = files[pick] ?? [];
+        const entry = reader.find(at);
+        if (!where || entry?.kind !== "file") throw new Error("a file that was listed is not found");
+        const position = Math.floor(part * entry.size);
+        const content = fs.readFileSync(where);
+        const into = Buffer.alloc(length, 0xaa);
+        const count = reader.read(entry, position, into);
+        expect(into.subarray(0, count).equals(content.subarray(position, position + length))).toBe(true);
+        expect(into.subarray(count).every((byte) => byte === 0xaa)).toBe(true);
+      },
+    ),
+    { numRuns: 300 },
+  );
 
   expect(reader.find([Buffer.from("gone")])).toBeNull();
   expect(reader.find([Buffer.from("letter.txt"), Buffer.from("below a file")])).toBeNull();
@@ -76,7 +107,9 @@ it("holds the folder while it is open, and opens only what is locked", async () 
 
 it("names damage instead of giving wrong bytes", async () => {
   const packs = path.join(folder, ".eremos", "packs");
-  const [pack] = fs.readdirSync(packs, { recursive: true, withFileTypes: true }).filter((entry) => entry.isFile() && fs.statSync(path.join(entry.parentPath, entry.name)).size > 1_000_000);
+  const [pack] = fs
+    .readdirSync(packs, { recursive: true, withFileTypes: true })
+    .filter((entry) => entry.isFile() && fs.statSync(path.join(entry.parentPath, entry.name)).size > 1_000_000);
   const fd = fs.openSync(path.join(pack?.parentPath ?? "", pack?.name ?? ""), "r+");
   fs.writeSync(fd, "XX", 500_000);
   fs.closeSync(fd);

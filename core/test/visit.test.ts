@@ -12,7 +12,16 @@ import { lock, makeMixedTree, release, snapshot, unlock } from "./world";
 let { person, folder } = {} as Place;
 usePlace((place) => ({ person, folder } = place), campaignDirectory);
 
-const visit = (disk: Disk = linuxDisk, keep = 0): Promise<Visit> => Visit.open(disk, { path: Buffer.from(folder), access: person.access, keptHeader: null, expected: null, accept: [], account, keep });
+const visit = (disk: Disk = linuxDisk, keep = 0): Promise<Visit> =>
+  Visit.open(disk, {
+    path: Buffer.from(folder),
+    access: person.access,
+    keptHeader: null,
+    expected: null,
+    accept: [],
+    account,
+    keep,
+  });
 
 describe("a visit", () => {
   it("shows everything in a sealed folder without decrypting it to disk, and leaves it byte for byte as it was where nothing is changed", async () => {
@@ -25,7 +34,9 @@ describe("a visit", () => {
     await expect(visit()).rejects.toMatchObject({ code: "busy" });
     expect(shown(visiting)).toEqual(plain);
     visiting.close();
-    expect(snapshot(folder).filter((line) => !line.includes("/lock "))).toEqual(sealed.filter((line) => !line.includes("/lock ")));
+    expect(snapshot(folder).filter((line) => !line.includes("/lock "))).toEqual(
+      sealed.filter((line) => !line.includes("/lock ")),
+    );
     await release(folder, person.access);
     expect(snapshot(folder)).toEqual(before);
   });
@@ -46,8 +57,11 @@ describe("a visit", () => {
     visiting.remove(visiting.root, name("script.sh"));
     visiting.commit();
     expect(() => visiting.makeDir(visiting.root, name("photos"))).toThrow("already");
-    expect(() => visiting.move(visiting.root, name("photos"), dirAt(visiting, "photos"), name("x"))).toThrow("into itself");
-    for (const bad of ["", ".", "..", "a/b", "n\0l", "x".repeat(256)]) expect(() => visiting.makeDir(visiting.root, name(bad))).toThrow("not a name");
+    expect(() => visiting.move(visiting.root, name("photos"), dirAt(visiting, "photos"), name("x"))).toThrow(
+      "into itself",
+    );
+    for (const bad of ["", ".", "..", "a/b", "n\0l", "x".repeat(256)])
+      expect(() => visiting.makeDir(visiting.root, name(bad))).toThrow("not a name");
     expect(get(visiting, "Ordner ü", "tief", "er", "still", "note.md").toString()).toBe("# Note\n");
     expect(visiting.committed.generation).toBe(5);
     const { files, bytes } = visiting.committed;
@@ -64,7 +78,10 @@ describe("a visit", () => {
     makeMixedTree(folder);
     const before = onDisk(folder);
     await lock(folder, person.owner, { folder: FOLDER });
-    const objects = (): number => fs.readdirSync(path.join(folder, ".eremos"), { recursive: true, withFileTypes: true }).filter((entry) => entry.isFile()).length;
+    const objects = (): number =>
+      fs
+        .readdirSync(path.join(folder, ".eremos"), { recursive: true, withFileTypes: true })
+        .filter((entry) => entry.isFile()).length;
     const count = objects();
     const visiting = await visit();
     put(visiting, [], "one.bin", Buffer.alloc(1_200_000, 1));
@@ -88,7 +105,10 @@ describe("a visit", () => {
     for (let i = 0; i < 400; i++) fs.writeFileSync(path.join(folder, `${"long name ".repeat(20)}${i}`), "");
     await lock(folder, person.owner, { folder: FOLDER });
     const visiting = await visit();
-    const indexBytes = (): number => fs.readdirSync(path.join(folder, ".eremos", "index")).reduce((most, file) => Math.max(most, fs.statSync(path.join(folder, ".eremos", "index", file)).size), 0);
+    const indexBytes = (): number =>
+      fs
+        .readdirSync(path.join(folder, ".eremos", "index"))
+        .reduce((most, file) => Math.max(most, fs.statSync(path.join(folder, ".eremos", "index", file)).size), 0);
     const first = indexBytes();
     const sizes: number[] = [];
     for (let i = 0; i < 60; i++) {
@@ -114,7 +134,11 @@ describe("a visit", () => {
     first.remove(first.root, name("photos"));
     put(first, [], "new.bin", Buffer.alloc(2_000_000, "new"));
     first.commit();
-    const differing = (of: Visit, generation: number): string[] => of.changesSince(generation, 100).map(({ kind, path: names }) => `${kind} ${Buffer.concat([...names]).toString("latin1")}`).sort();
+    const differing = (of: Visit, generation: number): string[] =>
+      of
+        .changesSince(generation, 100)
+        .map(({ kind, path: names }) => `${kind} ${Buffer.concat([...names]).toString("latin1")}`)
+        .sort();
     expect(differing(first, 1)).toEqual(["added new.bin", "changed letter.txt", "removed photos"]);
     expect(differing(first, 1)).toHaveLength(3);
     first.close();
@@ -159,7 +183,10 @@ describe("a visit", () => {
   it("an upload that falls short, goes beyond what was announced or is given up leaves nothing behind", async () => {
     fs.writeFileSync(path.join(folder, "letter.txt"), "Dear Jonas");
     await lock(folder, person.owner, { folder: FOLDER });
-    const packs = (): number => fs.readdirSync(path.join(folder, ".eremos", "packs"), { recursive: true }).filter((entry) => entry.toString().length > 3).length;
+    const packs = (): number =>
+      fs
+        .readdirSync(path.join(folder, ".eremos", "packs"), { recursive: true })
+        .filter((entry) => entry.toString().length > 3).length;
     const visiting = await visit();
     const short = visiting.write([], name("a"), 2_000_000);
     short.append(Buffer.alloc(1_900_000));

@@ -13,7 +13,13 @@ export function dirAt(of: Visit, ...names: readonly string[]): DirNode {
   return node;
 }
 
-export function put(of: Visit, parents: readonly string[], file: string, content: Buffer, length: number | null = content.length): void {
+export function put(
+  of: Visit,
+  parents: readonly string[],
+  file: string,
+  content: Buffer,
+  length: number | null = content.length,
+): void {
   const upload = of.write(parents.map(name), name(file), length);
   for (let at = 0; at < content.length; at += 300_000) upload.append(content.subarray(at, at + 300_000));
   of.add(dirAt(of, ...parents), upload.finish());

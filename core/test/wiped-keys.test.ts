@@ -7,7 +7,14 @@ import { NodeCipher, chunkCipher } from "../src/crypto/chunk-cipher";
 import { LEAST_COST, hashPassword, hkdf, hmac, newPasswordHashing } from "../src/crypto/kdf";
 import { changeFolderPassword, changeOwner } from "../src/engine/change-owner";
 import { ContentKeys, newObjectHeader } from "../src/format/object";
-import { ProvenOwner, createOwner, openWithPassword, withCode, withKeyholders, withPassword } from "../src/format/owner";
+import {
+  ProvenOwner,
+  createOwner,
+  openWithPassword,
+  withCode,
+  withKeyholders,
+  withPassword,
+} from "../src/format/owner";
 import { newRecoveryCode } from "../src/format/recovery-code";
 import { linuxDisk } from "../src/platform/linux/linux-disk";
 import { usePlace } from "./place";
@@ -55,7 +62,9 @@ describe("a wiped key", () => {
     const of = { path: Buffer.from(folder), access: { ...person.access, rootKey: ZERO }, keptHeader: null };
     const before = fs.readFileSync(path.join(folder, ".eremos", "header.json"));
     await expect(changeOwner(linuxDisk, of)).rejects.toThrow();
-    await expect(changeFolderPassword(linuxDisk, of, { password: NEW_PASSWORD, hint: null, cost: LEAST_COST })).rejects.toThrow();
+    await expect(
+      changeFolderPassword(linuxDisk, of, { password: NEW_PASSWORD, hint: null, cost: LEAST_COST }),
+    ).rejects.toThrow();
     expect(fs.readFileSync(path.join(folder, ".eremos", "header.json"))).toEqual(before);
   });
 });
@@ -64,13 +73,22 @@ describe("an owner record", () => {
   it("is proven by every new way in and the root key, before anything can write it", async () => {
     const { owner, rootKey } = person.access;
     const renewed = await withPassword(owner, rootKey, NEW_PASSWORD, LEAST_COST);
-    const proven = await ProvenOwner.prove(renewed, rootKey, [{ kind: "password", password: NEW_PASSWORD }, { kind: "code", code: person.code }]);
+    const proven = await ProvenOwner.prove(renewed, rootKey, [
+      { kind: "password", password: NEW_PASSWORD },
+      { kind: "code", code: person.code },
+    ]);
     expect((await openWithPassword(proven.envelope, NEW_PASSWORD)).rootKey).toEqual(Buffer.from(rootKey));
-    await expect(ProvenOwner.prove(renewed, rootKey, [{ kind: "password", password: PASSWORD }])).rejects.toMatchObject({ code: "damaged" });
+    await expect(ProvenOwner.prove(renewed, rootKey, [{ kind: "password", password: PASSWORD }])).rejects.toMatchObject(
+      { code: "damaged" },
+    );
     await expect(ProvenOwner.prove(renewed, randomBytes(32), [])).rejects.toMatchObject({ code: "damaged" });
     await expect(ProvenOwner.prove(renewed, ZERO, [])).rejects.toThrow(TypeError);
     const stranger = await createOwner(NEW_PASSWORD, newRecoveryCode(), LEAST_COST);
-    await expect(ProvenOwner.prove({ ...renewed, password: stranger.envelope.password }, rootKey, [{ kind: "password", password: NEW_PASSWORD }])).rejects.toMatchObject({ code: "damaged" });
+    await expect(
+      ProvenOwner.prove({ ...renewed, password: stranger.envelope.password }, rootKey, [
+        { kind: "password", password: NEW_PASSWORD },
+      ]),
+    ).rejects.toMatchObject({ code: "damaged" });
   });
 
   it("that does not belong to the key at hand gets into no header", async () => {
@@ -79,7 +97,13 @@ describe("an owner record", () => {
     const header = path.join(folder, ".eremos", "header.json");
     const before = fs.readFileSync(header);
     const forged = { ...person.access.owner, sealing: (await newPerson()).access.owner.sealing };
-    await expect(changeOwner(linuxDisk, { path: Buffer.from(folder), access: { ...person.access, owner: forged }, keptHeader: null })).rejects.toMatchObject({ code: "damaged" });
+    await expect(
+      changeOwner(linuxDisk, {
+        path: Buffer.from(folder),
+        access: { ...person.access, owner: forged },
+        keptHeader: null,
+      }),
+    ).rejects.toMatchObject({ code: "damaged" });
     expect(fs.readFileSync(header)).toEqual(before);
   });
 });

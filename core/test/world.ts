@@ -38,7 +38,12 @@ export async function newPerson(): Promise<Person> {
     access: { owner: envelope, rootKey, folderKey: null, devices: [device.publicKey] },
     owner: { by: "owner", owner: envelope, rootKey, device: device.publicKey, password: null },
     device: { by: "device", owner: envelope, device },
-    renewed: { owner: await withPassword(envelope, rootKey, NEW_PASSWORD, LEAST_COST), rootKey, folderKey: null, devices: [device.publicKey] },
+    renewed: {
+      owner: await withPassword(envelope, rootKey, NEW_PASSWORD, LEAST_COST),
+      rootKey,
+      folderKey: null,
+      devices: [device.publicKey],
+    },
   };
 }
 
@@ -72,8 +77,17 @@ export const PAGE = Buffer.from("<!doctype html><title>Locked</title>");
 export function lock(folder: string, signer: Signer, options: LockOptions = {}): Promise<LockOutcome> {
   const visibility = options.visibility ?? "view";
   const input: LockInput = {
-    path: Buffer.from(folder), folder: options.folder ?? toBase64(randomBytes(16)), visibility, places: options.places ?? [Buffer.from(path.dirname(folder))], signer, note: options.note ?? null, cover: options.cover ?? null, icon: options.icon ?? null,
-    page: options.page ?? (visibility === "view" ? PAGE : null), inUseAnyway: options.inUseAnyway ?? false, keep: options.keep ?? 0,
+    path: Buffer.from(folder),
+    folder: options.folder ?? toBase64(randomBytes(16)),
+    visibility,
+    places: options.places ?? [Buffer.from(path.dirname(folder))],
+    signer,
+    note: options.note ?? null,
+    cover: options.cover ?? null,
+    icon: options.icon ?? null,
+    page: options.page ?? (visibility === "view" ? PAGE : null),
+    inUseAnyway: options.inUseAnyway ?? false,
+    keep: options.keep ?? 0,
   };
   return lockFolder(options.disk ?? linuxDisk, input, options.hooks ?? silentHooks);
 }
@@ -88,15 +102,28 @@ export interface OpenOptions {
 
 function openInput(folder: string | Buffer, access: OwnerAccess, options: OpenOptions): UnlockInput {
   return {
-    path: Buffer.from(folder), access, keptHeader: null, expected: options.expected ?? null, accept: options.accept ?? [], closed: options.closed ?? false,
+    path: Buffer.from(folder),
+    access,
+    keptHeader: null,
+    expected: options.expected ?? null,
+    accept: options.accept ?? [],
+    closed: options.closed ?? false,
   };
 }
 
-export function unlock(folder: string | Buffer, access: OwnerAccess, options: OpenOptions = {}): Promise<UnlockOutcome> {
+export function unlock(
+  folder: string | Buffer,
+  access: OwnerAccess,
+  options: OpenOptions = {},
+): Promise<UnlockOutcome> {
   return unlockFolder(options.disk ?? linuxDisk, openInput(folder, access, options), options.hooks ?? silentHooks);
 }
 
-export function release(folder: string | Buffer, access: OwnerAccess, options: OpenOptions = {}): Promise<UnlockOutcome> {
+export function release(
+  folder: string | Buffer,
+  access: OwnerAccess,
+  options: OpenOptions = {},
+): Promise<UnlockOutcome> {
   return releaseFolder(options.disk ?? linuxDisk, openInput(folder, access, options), options.hooks ?? silentHooks);
 }
 
@@ -107,13 +134,18 @@ export function snapshot(directory: string, options: { readonly withoutVault?: b
   const visit = (at: Buffer, shown: string): void => {
     const stat = fs.lstatSync(at, { bigint: true });
     const times = `mtime=${stat.mtimeNs}`;
-    const attributes = attributesAt(at).map((xattr) => `${xattr.name.toString("latin1")}=${xattr.value.toString("hex")}`).sort().join(",");
+    const attributes = attributesAt(at)
+      .map((xattr) => `${xattr.name.toString("latin1")}=${xattr.value.toString("hex")}`)
+      .sort()
+      .join(",");
     const inode = `${stat.dev}:${stat.ino}`;
     if (!links.has(inode)) links.set(inode, links.size);
     const group = stat.isFile() && stat.nlink > 1n ? `same=${links.get(inode)}` : "";
-    const common = `${shown || "."} ${(stat.mode).toString(8)} ${stat.uid}:${stat.gid} ${times} ${attributes} ${group}`;
-    if (stat.isSymbolicLink()) lines.push(`${common} -> ${fs.readlinkSync(at, { encoding: "buffer" }).toString("hex")}`);
-    else if (stat.isFile()) lines.push(`${common} ${stat.size} ${createHash("sha256").update(fs.readFileSync(at)).digest("hex")}`);
+    const common = `${shown || "."} ${stat.mode.toString(8)} ${stat.uid}:${stat.gid} ${times} ${attributes} ${group}`;
+    if (stat.isSymbolicLink())
+      lines.push(`${common} -> ${fs.readlinkSync(at, { encoding: "buffer" }).toString("hex")}`);
+    else if (stat.isFile())
+      lines.push(`${common} ${stat.size} ${createHash("sha256").update(fs.readFileSync(at)).digest("hex")}`);
     else lines.push(common);
     if (!stat.isDirectory()) return;
     const names = fs.readdirSync(at, { encoding: "buffer" }).sort((a, b) => Buffer.compare(a, b));
@@ -140,7 +172,10 @@ export function makeMixedTree(directory: string): void {
   file("photos/deep/er/still/note.md", "# Note\n");
   file("script.sh", "#!/bin/sh\necho hi\n", 0o755);
   file("Árvíztűrő – 名前.txt", "names of any script");
-  fs.writeFileSync(Buffer.concat([Buffer.from(`${directory}/`), Buffer.from([0xff, 0xfe, 0x0a, 0x20, 0x80])]), "bytes that are not UTF-8");
+  fs.writeFileSync(
+    Buffer.concat([Buffer.from(`${directory}/`), Buffer.from([0xff, 0xfe, 0x0a, 0x20, 0x80])]),
+    "bytes that are not UTF-8",
+  );
   fs.mkdirSync(path.join(directory, "empty directory"));
   fs.symlinkSync("letter.txt", path.join(directory, "link to letter"));
   fs.symlinkSync("/nowhere/at/all", path.join(directory, "dangling"));
@@ -150,7 +185,12 @@ export function makeMixedTree(directory: string): void {
   fs.ftruncateSync(sparse, 5_000_000);
   fs.closeSync(sparse);
   fs.chmodSync(path.join(directory, "photos/deep"), 0o500);
-  for (const [name, seconds] of [["letter.txt", 1_400_000_000.123456], ["photos/deep/er", 1_300_000_000.5], ["photos", 1_200_000_000.25], ["empty directory", 1_111_111_111]] as const) {
+  for (const [name, seconds] of [
+    ["letter.txt", 1_400_000_000.123456],
+    ["photos/deep/er", 1_300_000_000.5],
+    ["photos", 1_200_000_000.25],
+    ["empty directory", 1_111_111_111],
+  ] as const) {
     fs.utimesSync(path.join(directory, name), seconds, seconds);
   }
   fs.lutimesSync(path.join(directory, "dangling"), 1_000_000_000, 1_000_000_000);

@@ -20,7 +20,8 @@ export async function breakThings(world: string, eremos: Eremos): Promise<void> 
   const make = (name: string, files = 6): string => {
     const folder = path.join(place, name);
     fs.mkdirSync(folder, { recursive: true });
-    for (let number = 1; number <= files; number++) fs.writeFileSync(path.join(folder, `study ${number}.wav`), toneWav(110 * number, 4, seed));
+    for (let number = 1; number <= files; number++)
+      fs.writeFileSync(path.join(folder, `study ${number}.wav`), toneWav(110 * number, 4, seed));
     fs.writeFileSync(path.join(folder, "list.txt"), `${path.basename(name)}: ${files} studies\n`);
     return folder;
   };
@@ -32,7 +33,8 @@ export async function breakThings(world: string, eremos: Eremos): Promise<void> 
 
   hideByHand(place, seed);
   const header = locked("Damaged records/Guest book");
-  for (const name of ["header.json", "header.copy.json"]) fs.writeFileSync(path.join(header, ".eremos", name), "spoilt by a bad disk");
+  for (const name of ["header.json", "header.copy.json"])
+    fs.writeFileSync(path.join(header, ".eremos", name), "spoilt by a bad disk");
   const insured = locked("Damaged, insured/Tone studies");
   eremos.run(["insure", insured, "standard"]);
   spoil(insured);
@@ -41,14 +43,20 @@ export async function breakThings(world: string, eremos: Eremos): Promise<void> 
   const before = locked("Moved/Season tickets");
   fs.renameSync(before, path.join(place, "Moved", "Tickets, put elsewhere"));
   const original = locked("Copied twice/Seating plan");
-  fs.cpSync(original, path.join(place, "Copied twice", "Seating plan (copy)"), { recursive: true, preserveTimestamps: true });
+  fs.cpSync(original, path.join(place, "Copied twice", "Seating plan (copy)"), {
+    recursive: true,
+    preserveTimestamps: true,
+  });
 
   fs.chmodSync(path.join(locked("Permissions lost/Contracts"), ".eremos", "packs"), 0o000);
   const data = path.join(world, "..", "old computer");
   eremos.run(["setup", "--effort", "light"], { data, password: OLD_PASSWORD });
   eremos.run(["lock", make("From the old computer/Letters"), "--view"], { data });
   fs.rmSync(data, { recursive: true, force: true });
-  fs.writeFileSync(path.join(place, "From the old computer", "what opens it.txt"), `The master password was: ${OLD_PASSWORD}\n`);
+  fs.writeFileSync(
+    path.join(place, "From the old computer", "what opens it.txt"),
+    `The master password was: ${OLD_PASSWORD}\n`,
+  );
 
   await cutOff(make("Cut off/Recordings", 40), eremos);
 }
@@ -60,7 +68,8 @@ function hideByHand(place: string, seed: Seeded): void {
     fs.writeFileSync(path.join(place, name), content);
   };
   const by = "Hidden by hand";
-  for (let number = 1; number <= 3; number++) put(`${by}/.Letters from Dornau/letter ${number}.txt`, `Dornau, ${seed.whole(1, 28)} May\n\nDear Ines,\n`);
+  for (let number = 1; number <= 3; number++)
+    put(`${by}/.Letters from Dornau/letter ${number}.txt`, `Dornau, ${seed.whole(1, 28)} May\n\nDear Ines,\n`);
   put(`${by}/Old tax papers/2019.csv`, "month,tax\n01,120\n02,85\n");
   put(`${by}/.hidden`, "Old tax papers\n");
   put(`${by}/\u2800/scroll.jpg`, photoJpeg(seed, 320, 240));
@@ -68,14 +77,21 @@ function hideByHand(place: string, seed: Seeded): void {
   fs.chmodSync(path.join(place, by, "May not be read"), 0o000);
   const panel = "Control Panel.{21EC2020-3AEA-1069-A2DD-08002B30309D}";
   put(`Home-made lock/${panel}/photo.jpg`, photoJpeg(seed, 320, 240));
-  put("Home-made lock/lock.bat", `@ECHO OFF\r\nif EXIST "${panel}" goto UNLOCK\r\nren Private "${panel}"\r\nattrib +h +s "${panel}"\r\ngoto End\r\n:UNLOCK\r\nset/p "pass=>"\r\nif NOT %pass%==fiddlestick goto End\r\nattrib -h -s "${panel}"\r\nren "${panel}" Private\r\n:End\r\n`);
+  put(
+    "Home-made lock/lock.bat",
+    `@ECHO OFF\r\nif EXIST "${panel}" goto UNLOCK\r\nren Private "${panel}"\r\nattrib +h +s "${panel}"\r\ngoto End\r\n:UNLOCK\r\nset/p "pass=>"\r\nif NOT %pass%==fiddlestick goto End\r\nattrib -h -s "${panel}"\r\nren "${panel}" Private\r\n:End\r\n`,
+  );
 }
 
 /** Some bytes in the middle of the largest encrypted file become others. */
 function spoil(folder: string): void {
   const packs = path.join(folder, ".eremos", "packs");
   if (!fs.existsSync(packs)) return;
-  const [largest] = fs.readdirSync(packs, { recursive: true, encoding: "utf8" }).map((name) => path.join(packs, name)).filter((file) => fs.statSync(file).isFile()).sort((a, b) => fs.statSync(b).size - fs.statSync(a).size);
+  const [largest] = fs
+    .readdirSync(packs, { recursive: true, encoding: "utf8" })
+    .map((name) => path.join(packs, name))
+    .filter((file) => fs.statSync(file).isFile())
+    .sort((a, b) => fs.statSync(b).size - fs.statSync(a).size);
   if (largest === undefined) return;
   const bytes = fs.readFileSync(largest);
   fs.writeFileSync(largest, bytes.fill(0x77, Math.floor(bytes.length / 2), Math.floor(bytes.length / 2) + 20_000));
@@ -93,9 +109,19 @@ async function cutOff(folder: string, eremos: Eremos): Promise<void> {
 }
 
 /** With the demo's own data, unless another is given. */
-export function eremosOf(program: string, environment: NodeJS.ProcessEnv, password: string, runSync: (words: readonly string[], environment: NodeJS.ProcessEnv, input: string) => boolean): Eremos {
+export function eremosOf(
+  program: string,
+  environment: NodeJS.ProcessEnv,
+  password: string,
+  runSync: (words: readonly string[], environment: NodeJS.ProcessEnv, input: string) => boolean,
+): Eremos {
   return {
-    run: (words, { data, password: other } = {}) => runSync([...words, ...(["setup", "insure"].includes(words[0] ?? "") ? ["--password-stdin"] : [])], data === undefined ? environment : { ...environment, EREMOS_DATA: data }, `${other ?? password}\n`),
+    run: (words, { data, password: other } = {}) =>
+      runSync(
+        [...words, ...(["setup", "insure"].includes(words[0] ?? "") ? ["--password-stdin"] : [])],
+        data === undefined ? environment : { ...environment, EREMOS_DATA: data },
+        `${other ?? password}\n`,
+      ),
     begin: (words) => spawn("node", [program, ...words], { env: environment, stdio: "ignore" }),
   };
 }

@@ -6,7 +6,13 @@ import type { Seeded } from "./random";
 
 /** Real files of real types, made from a seed. */
 type Rgb = readonly [number, number, number];
-const VARNISHES: readonly Rgb[] = [[142, 66, 28], [168, 88, 36], [120, 48, 30], [186, 116, 58], [98, 52, 34]];
+const VARNISHES: readonly Rgb[] = [
+  [142, 66, 28],
+  [168, 88, 36],
+  [120, 48, 30],
+  [186, 116, 58],
+  [98, 52, 34],
+];
 
 /** Wood under varnish, with two sound holes: enough to tell one instrument photo from another. */
 function paintInstrument(seed: Seeded, width: number, height: number): Buffer {
@@ -24,9 +30,17 @@ function paintInstrument(seed: Seeded, width: number, height: number): Buffer {
       const u = x / width - 0.5;
       const inside = Math.abs(u) < waist && Math.abs(v) < 0.46;
       const hole = inside && Math.abs(Math.abs(u) - bow) < 0.012 && Math.abs(v - 0.05) < 0.16;
-      const grain = inside ? Math.sin(u * 140 + wave) * 10 + Math.sin(v * flame + Math.cos(u * 9 + phase) * 2) * 14 + 40 * (0.5 - Math.sqrt((u + 0.15) ** 2 + (v + 0.2) ** 2)) : 0;
+      const grain = inside
+        ? Math.sin(u * 140 + wave) * 10 +
+          Math.sin(v * flame + Math.cos(u * 9 + phase) * 2) * 14 +
+          40 * (0.5 - Math.sqrt((u + 0.15) ** 2 + (v + 0.2) ** 2))
+        : 0;
       const at = (y * width + x) * 4;
-      for (let c = 0; c < 3; c++) pixels[at + c] = Math.max(0, Math.min(255, hole ? 18 : inside ? (base[c] ?? 0) + grain : 218 - 22 * Math.abs(v) - c * 9));
+      for (let c = 0; c < 3; c++)
+        pixels[at + c] = Math.max(
+          0,
+          Math.min(255, hole ? 18 : inside ? (base[c] ?? 0) + grain : 218 - 22 * Math.abs(v) - c * 9),
+        );
       pixels[at + 3] = 255;
       if (x + 1 < width) pixels.copyWithin(at + 4, at, at + 4);
     }
@@ -52,7 +66,11 @@ export interface Page {
 
 export function documentPdf(page: Page, date: Date): Promise<Buffer> {
   return new Promise((resolve, reject) => {
-    const document = new PDFDocument({ size: "A4", margin: 64, info: { Title: page.title, Author: "Ines Varga", CreationDate: date, ModDate: date } });
+    const document = new PDFDocument({
+      size: "A4",
+      margin: 64,
+      info: { Title: page.title, Author: "Ines Varga", CreationDate: date, ModDate: date },
+    });
     const parts: Buffer[] = [];
     document.on("data", (part: Buffer) => parts.push(part));
     document.on("end", () => resolve(Buffer.concat(parts)));
@@ -93,8 +111,12 @@ export function toneWav(frequency: number, seconds: number, seed: Seeded): Buffe
 }
 
 export function archiveZip(entries: Readonly<Record<string, string>>, date: Date): Buffer {
-  const files = Object.fromEntries(Object.entries(entries).map(([name, text]) => [name, [strToU8(text), { mtime: date }] as const]));
-  return Buffer.from(zipSync(Object.fromEntries(Object.entries(files).map(([name, [data, options]]) => [name, [data, options]]))));
+  const files = Object.fromEntries(
+    Object.entries(entries).map(([name, text]) => [name, [strToU8(text), { mtime: date }] as const]),
+  );
+  return Buffer.from(
+    zipSync(Object.fromEntries(Object.entries(files).map(([name, [data, options]]) => [name, [data, options]]))),
+  );
 }
 
 export function csv(rows: readonly (readonly (string | number)[])[]): string {

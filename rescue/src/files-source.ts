@@ -48,7 +48,13 @@ async function decrypt(key: Uint8Array, nonce: Uint8Array, sealed: Uint8Array): 
   const imported = keys.get(key) ?? crypto.subtle.importKey("raw", Uint8Array.from(key), "AES-GCM", false, ["decrypt"]);
   keys.set(key, imported);
   try {
-    return Buffer.from(await crypto.subtle.decrypt({ name: "AES-GCM", iv: Uint8Array.from(nonce) }, await imported, Uint8Array.from(sealed)));
+    return Buffer.from(
+      await crypto.subtle.decrypt(
+        { name: "AES-GCM", iv: Uint8Array.from(nonce) },
+        await imported,
+        Uint8Array.from(sealed),
+      ),
+    );
   } catch {
     return null;
   }
@@ -56,20 +62,29 @@ async function decrypt(key: Uint8Array, nonce: Uint8Array, sealed: Uint8Array): 
 
 /** From a field for choosing a folder. Whoever chose `.eremos` itself chose what matters. */
 export function filesOf(list: FileList): ChosenFiles {
-  return new Map([...list].map((file) => {
-    const [first = "", ...rest] = file.webkitRelativePath.split("/");
-    return [first === ".eremos" ? file.webkitRelativePath : rest.join("/"), file];
-  }));
+  return new Map(
+    [...list].map((file) => {
+      const [first = "", ...rest] = file.webkitRelativePath.split("/");
+      return [first === ".eremos" ? file.webkitRelativePath : rest.join("/"), file];
+    }),
+  );
 }
 
 /** From a folder that was dropped. */
 export async function filesDropped(items: DataTransferItemList): Promise<ChosenFiles> {
   const files = new Map<string, File>();
   const walk = async (entry: FileSystemEntry, path: string): Promise<void> => {
-    if (entry.isFile) files.set(path, await new Promise<File>((resolve, reject) => (entry as FileSystemFileEntry).file(resolve, reject)));
-    else for (const inner of await entriesOf(entry as FileSystemDirectoryEntry)) await walk(inner, path === "" ? inner.name : `${path}/${inner.name}`);
+    if (entry.isFile)
+      files.set(
+        path,
+        await new Promise<File>((resolve, reject) => (entry as FileSystemFileEntry).file(resolve, reject)),
+      );
+    else
+      for (const inner of await entriesOf(entry as FileSystemDirectoryEntry))
+        await walk(inner, path === "" ? inner.name : `${path}/${inner.name}`);
   };
-  for (const entry of [...items].map((item) => item.webkitGetAsEntry()).filter((one) => one !== null)) await walk(entry, entry.name === ".eremos" ? entry.name : "");
+  for (const entry of [...items].map((item) => item.webkitGetAsEntry()).filter((one) => one !== null))
+    await walk(entry, entry.name === ".eremos" ? entry.name : "");
   return files;
 }
 

@@ -1,4 +1,17 @@
-import { type AskedKeyholders, CODE_GROUPS, type LockedFolder, type RescueSecret, type RescuedEntry, findLocked, isEremosError, isPlainTrue, keyholdersOf, lookAtShares, mistypedGroups, openLocked } from "@eremos/core/rescue";
+import {
+  type AskedKeyholders,
+  CODE_GROUPS,
+  type LockedFolder,
+  type RescueSecret,
+  type RescuedEntry,
+  findLocked,
+  isEremosError,
+  isPlainTrue,
+  keyholdersOf,
+  lookAtShares,
+  mistypedGroups,
+  openLocked,
+} from "@eremos/core/rescue";
 import { type ChosenFiles, filesDropped, filesOf, filesSource, lockedIn } from "./files-source";
 import { type Lost, shownPath, takeOutAll, takeOutFile } from "./take-out";
 
@@ -12,9 +25,36 @@ function at<T extends HTMLElement>(id: string): T {
 }
 
 const view = {
-  folder: at<HTMLInputElement>("folder"), which: at("which"), found: at<HTMLSelectElement>("found"), chosen: at("chosen"), secret: at("secret"), form: at<HTMLFormElement>("form"), byPassword: at("by-password"), byOwn: at("by-own"), byCode: at("by-code"), byShares: at("by-shares"),
-  password: at<HTMLInputElement>("password"), own: at<HTMLInputElement>("own"), code: at<HTMLInputElement>("code"), shares: at<HTMLTextAreaElement>("shares"), asked: at("asked"), looks: at("looks"), hint: at("hint"), wrong: at("wrong"), contents: at("contents"), doubt: at("doubt"), doubted: at("doubted"), trust: at<HTMLButtonElement>("trust"), ways: at("ways"), summary: at("summary"), problems: at("problems"),
-  all: at<HTMLButtonElement>("all"), find: at<HTMLInputElement>("find"), progress: at<HTMLProgressElement>("progress"), list: at("list"), more: at("more"),
+  folder: at<HTMLInputElement>("folder"),
+  which: at("which"),
+  found: at<HTMLSelectElement>("found"),
+  chosen: at("chosen"),
+  secret: at("secret"),
+  form: at<HTMLFormElement>("form"),
+  byPassword: at("by-password"),
+  byOwn: at("by-own"),
+  byCode: at("by-code"),
+  byShares: at("by-shares"),
+  password: at<HTMLInputElement>("password"),
+  own: at<HTMLInputElement>("own"),
+  code: at<HTMLInputElement>("code"),
+  shares: at<HTMLTextAreaElement>("shares"),
+  asked: at("asked"),
+  looks: at("looks"),
+  hint: at("hint"),
+  wrong: at("wrong"),
+  contents: at("contents"),
+  doubt: at("doubt"),
+  doubted: at("doubted"),
+  trust: at<HTMLButtonElement>("trust"),
+  ways: at("ways"),
+  summary: at("summary"),
+  problems: at("problems"),
+  all: at<HTMLButtonElement>("all"),
+  find: at<HTMLInputElement>("find"),
+  progress: at<HTMLProgressElement>("progress"),
+  list: at("list"),
+  more: at("more"),
 };
 
 let files: ChosenFiles = new Map();
@@ -27,8 +67,13 @@ async function choose(chosen: ChosenFiles): Promise<void> {
   files = chosen;
   const found = lockedIn(files);
   view.which.hidden = found.length < 2;
-  view.found.replaceChildren(...found.map((path) => new Option(path === "" ? "the chosen folder itself" : path.slice(0, -1), path)));
-  if (found.length === 0) return refuse("There is nothing of Eremos in what you chose. Choose the locked folder itself, or the one around it; a folder called .eremos must be in it.");
+  view.found.replaceChildren(
+    ...found.map((path) => new Option(path === "" ? "the chosen folder itself" : path.slice(0, -1), path)),
+  );
+  if (found.length === 0)
+    return refuse(
+      "There is nothing of Eremos in what you chose. Choose the locked folder itself, or the one around it; a folder called .eremos must be in it.",
+    );
   await pick();
 }
 
@@ -42,18 +87,23 @@ async function pick(): Promise<void> {
   const folder = view.found.value;
   try {
     if (files.has(`${folder}.eremos/guard.json`) && !files.has(`${folder}.eremos/state.json`)) {
-      return refuse("This folder is not encrypted, only barred or out of sight: its files are in it as they are. If the system refuses them to you, rescue.mjs gives them their permissions back in a copy.");
+      return refuse(
+        "This folder is not encrypted, only barred or out of sight: its files are in it as they are. If the system refuses them to you, rescue.mjs gives them their permissions back in a copy.",
+      );
     }
     const found = await findLocked(filesSource(files, folder));
     ({ hasPassword } = found);
     const [header] = found.headers;
     const set = header ? keyholdersOf(header) : null;
     keyholders = header && set ? { owner: header.owner.owner, set } : null;
-    view.asked.textContent = set ? `any ${set.threshold} of ${set.checks.length}, one a line` : "no keyholders were named for this folder";
+    view.asked.textContent = set
+      ? `any ${set.threshold} of ${set.checks.length}, one a line`
+      : "no keyholders were named for this folder";
     view.hint.textContent = found.hint === null ? "it has one besides the master password" : `hint: ${found.hint}`;
-    view.chosen.textContent = found.state !== null && isPlainTrue(found.state)
-      ? "This folder was open, or on its way: its files lie readable in it, or in .eremos/staging. What was locked before can be opened here."
-      : "It is locked by Eremos.";
+    view.chosen.textContent =
+      found.state !== null && isPlainTrue(found.state)
+        ? "This folder was open, or on its way: its files lie readable in it, or in .eremos/staging. What was locked before can be opened here."
+        : "It is locked by Eremos.";
     view.secret.hidden = false;
     showFields();
   } catch (error) {
@@ -76,7 +126,9 @@ function showFields(): void {
 
 function secretTyped(): RescueSecret {
   if (kind() === "shares") return { kind: "shares", shares: sharesTyped() };
-  return kind() === "code" ? { kind: "code", code: view.code.value } : { kind: "password", password: view.password.value, folderPassword: hasPassword ? view.own.value : null };
+  return kind() === "code"
+    ? { kind: "code", code: view.code.value }
+    : { kind: "password", password: view.password.value, folderPassword: hasPassword ? view.own.value : null };
 }
 
 function sharesTyped(): string[] {
@@ -92,7 +144,10 @@ function checkShares(): void {
 /** Mistyped groups are named while they are typed. */
 function checkCode(): void {
   const wrong = mistypedGroups(view.code.value).map((group) => group + 1);
-  view.wrong.textContent = wrong.length === 0 ? "" : `${wrong.length === 1 ? "Group" : "Groups"} ${wrong.join(", ")} of ${CODE_GROUPS}: look again, something is mistyped.`;
+  view.wrong.textContent =
+    wrong.length === 0
+      ? ""
+      : `${wrong.length === 1 ? "Group" : "Groups"} ${wrong.join(", ")} of ${CODE_GROUPS}: look again, something is mistyped.`;
 }
 
 async function open(): Promise<void> {
@@ -126,7 +181,9 @@ function close(): void {
 }
 
 function wordsOf(error: unknown): string {
-  return isEremosError(error) ? error.message : `Something went wrong here (${error instanceof Error ? error.message : String(error)}). The locked folder is as it was.`;
+  return isEremosError(error)
+    ? error.message
+    : `Something went wrong here (${error instanceof Error ? error.message : String(error)}). The locked folder is as it was.`;
 }
 
 /** What nobody known stands behind is shown to whoever knows who locked it. */
@@ -162,16 +219,24 @@ function showList(): void {
   const of = locked;
   if (!of) return;
   const wanted = view.find.value.toLocaleLowerCase();
-  const matching = of.entries.filter((entry) => entry.kind !== "dir" && shownPath(entry).toLocaleLowerCase().includes(wanted));
+  const matching = of.entries.filter(
+    (entry) => entry.kind !== "dir" && shownPath(entry).toLocaleLowerCase().includes(wanted),
+  );
   view.list.replaceChildren(...matching.slice(0, MOST_SHOWN).map((entry) => row(of, entry)));
-  view.more.textContent = matching.length > MOST_SHOWN ? `and ${(matching.length - MOST_SHOWN).toLocaleString()} more; find them by name.` : "";
+  view.more.textContent =
+    matching.length > MOST_SHOWN
+      ? `and ${(matching.length - MOST_SHOWN).toLocaleString()} more; find them by name.`
+      : "";
 }
 
 function row(of: LockedFolder, entry: RescuedEntry): HTMLLIElement {
   const element = document.createElement("li");
   const name = document.createElement("span");
   name.className = "name";
-  name.textContent = entry.kind === "link" ? `${shownPath(entry)} (a link to ${entry.target?.toString("utf8") ?? ""})` : shownPath(entry);
+  name.textContent =
+    entry.kind === "link"
+      ? `${shownPath(entry)} (a link to ${entry.target?.toString("utf8") ?? ""})`
+      : shownPath(entry);
   element.append(name);
   if (entry.kind === "link") return element;
   const size = document.createElement("span");
@@ -181,7 +246,10 @@ function row(of: LockedFolder, entry: RescuedEntry): HTMLLIElement {
   button.type = "button";
   button.textContent = "Take it out";
   button.setAttribute("aria-label", `Take out ${shownPath(entry)}`);
-  button.addEventListener("click", () => void working(button, async () => tell(await takeOutFile(of, entry).then((lost) => (lost ? [lost] : [])))));
+  button.addEventListener(
+    "click",
+    () => void working(button, async () => tell(await takeOutFile(of, entry).then((lost) => (lost ? [lost] : [])))),
+  );
   element.append(size, button);
   return element;
 }
@@ -200,8 +268,15 @@ async function working(button: HTMLButtonElement, work: () => Promise<void>): Pr
 
 function tell(damaged: readonly Lost[]): void {
   for (const { path, size, lost } of damaged) {
-    const ranges = lost.slice(0, 5).map(({ offset, length }) => `bytes ${offset.toLocaleString()} to ${(offset + length - 1).toLocaleString()}`).join(", ");
-    view.problems.append(item(`${path} is damaged: ${ranges}${lost.length > 5 ? ` and ${lost.length - 5} more places` : ""} of ${size.toLocaleString()} are zeros now. Everything else of it is whole.`));
+    const ranges = lost
+      .slice(0, 5)
+      .map(({ offset, length }) => `bytes ${offset.toLocaleString()} to ${(offset + length - 1).toLocaleString()}`)
+      .join(", ");
+    view.problems.append(
+      item(
+        `${path} is damaged: ${ranges}${lost.length > 5 ? ` and ${lost.length - 5} more places` : ""} of ${size.toLocaleString()} are zeros now. Everything else of it is whole.`,
+      ),
+    );
   }
 }
 
@@ -232,12 +307,19 @@ view.trust.addEventListener("click", () => {
 view.find.addEventListener("input", showList);
 view.all.addEventListener("click", () => {
   const of = locked;
-  if (of) void working(view.all, async () => {
-    view.progress.hidden = false;
-    const damaged = await takeOutAll(of, (done, total) => void (view.progress.value = total === 0 ? 1 : done / total));
-    tell(damaged);
-    view.summary.textContent = damaged.length === 0 ? "Everything is taken out, and whole." : `Everything is taken out; ${damaged.length} ${damaged.length === 1 ? "file is" : "files are"} damaged in part, as said below.`;
-  });
+  if (of)
+    void working(view.all, async () => {
+      view.progress.hidden = false;
+      const damaged = await takeOutAll(
+        of,
+        (done, total) => void (view.progress.value = total === 0 ? 1 : done / total),
+      );
+      tell(damaged);
+      view.summary.textContent =
+        damaged.length === 0
+          ? "Everything is taken out, and whole."
+          : `Everything is taken out; ${damaged.length} ${damaged.length === 1 ? "file is" : "files are"} damaged in part, as said below.`;
+    });
 });
 const step = view.folder.closest("section");
 document.addEventListener("dragover", (event) => {

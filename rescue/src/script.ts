@@ -1,7 +1,21 @@
 import * as path from "node:path";
 import { parseArgs } from "node:util";
 import password from "@inquirer/password";
-import { EremosError, type RescueReport, type RescueSecret, type ScanFound, describeFound, describeReport, directorySource, findLocked, fromSystemError, printable, printableJson, rescue, scan } from "@eremos/core/rescue/on-disk";
+import {
+  EremosError,
+  type RescueReport,
+  type RescueSecret,
+  type ScanFound,
+  describeFound,
+  describeReport,
+  directorySource,
+  findLocked,
+  fromSystemError,
+  printable,
+  printableJson,
+  rescue,
+  scan,
+} from "@eremos/core/rescue/on-disk";
 
 const USAGE = `rescue.mjs: gets everything out of a folder that Eremos locked, without Eremos. Needs Node.js 20 or newer, and nothing else.
 
@@ -35,16 +49,27 @@ interface Flags {
 
 async function secretFor(folder: Buffer, flags: Flags): Promise<RescueSecret> {
   const { hasPassword, hint } = await findLocked(directorySource(folder));
-  if (flags["shares-stdin"]) return { kind: "shares", shares: (await linesOfInput()).filter((line) => line.trim() !== "") };
+  if (flags["shares-stdin"])
+    return { kind: "shares", shares: (await linesOfInput()).filter((line) => line.trim() !== "") };
   if (flags["code-stdin"] || flags["password-stdin"]) {
     const [first = "", second = ""] = (await linesOfInput()).map((line) => line.replace(/\r$/, ""));
-    return flags["code-stdin"] ? { kind: "code", code: first } : { kind: "password", password: first, folderPassword: hasPassword ? second : null };
+    return flags["code-stdin"]
+      ? { kind: "code", code: first }
+      : { kind: "password", password: first, folderPassword: hasPassword ? second : null };
   }
-  if (!process.stdin.isTTY) throw new EremosError("usage", "The password is asked at a terminal. Here there is none: give it with --password-stdin, the recovery code with --code-stdin, or shares with --shares-stdin.");
+  if (!process.stdin.isTTY)
+    throw new EremosError(
+      "usage",
+      "The password is asked at a terminal. Here there is none: give it with --password-stdin, the recovery code with --code-stdin, or shares with --shares-stdin.",
+    );
   if (flags.code) return { kind: "code", code: await ask("Recovery code") };
   if (flags.shares) return { kind: "shares", shares: await askShares() };
   const master = await ask("Master password");
-  return { kind: "password", password: master, folderPassword: hasPassword ? await ask(`Password of this folder${hint === null ? "" : ` (hint: ${hint})`}`) : null };
+  return {
+    kind: "password",
+    password: master,
+    folderPassword: hasPassword ? await ask(`Password of this folder${hint === null ? "" : ` (hint: ${hint})`}`) : null,
+  };
 }
 
 /** Until an empty one. */
@@ -73,9 +98,16 @@ function say(line: string): void {
 }
 
 async function rescueCommand(folder: string, flags: Flags): Promise<number> {
-  if (flags.to === undefined) throw new EremosError("usage", "Say where to: --to DIRECTORY, an empty or a new one on a disk with enough room.");
+  if (flags.to === undefined)
+    throw new EremosError("usage", "Say where to: --to DIRECTORY, an empty or a new one on a disk with enough room.");
   const from = Buffer.from(path.resolve(folder));
-  const report: RescueReport = await rescue({ folder: from, to: Buffer.from(path.resolve(flags.to)), secret: () => secretFor(from, flags), acceptUnknown: flags.accept === "unknown", progress: showProgress() });
+  const report: RescueReport = await rescue({
+    folder: from,
+    to: Buffer.from(path.resolve(flags.to)),
+    secret: () => secretFor(from, flags),
+    acceptUnknown: flags.accept === "unknown",
+    progress: showProgress(),
+  });
   endProgress();
   if (flags.json) say(printableJson(report));
   else describeReport(report, path.resolve(flags.to)).forEach(say);
@@ -86,21 +118,42 @@ async function scanCommand(place: string, flags: Flags): Promise<number> {
   const found: ScanFound[] = [];
   const show = showProgress();
   const { unreadable, directories } = await scan({
-    places: [Buffer.from(path.resolve(place))], isStopped: () => false,
-    onFound: (one) => void found.push(one), onProgress: ({ directories: count }) => show({ files: count, filesTotal: 0, bytes: 0, bytesTotal: 0 }),
+    places: [Buffer.from(path.resolve(place))],
+    isStopped: () => false,
+    onFound: (one) => void found.push(one),
+    onProgress: ({ directories: count }) => show({ files: count, filesTotal: 0, bytes: 0, bytesTotal: 0 }),
   });
   endProgress();
-  if (flags.json) say(printableJson({ found: found.map((one) => ({ ...one, path: one.path.toString("utf8") })), directories, unreadable }));
-  else [...found.flatMap(describeFound), `${found.length} found in ${directories} directories.`, ...unreadable.map((one) => `Not looked into (no permission, or the disk can't read it): ${one}`)].forEach(say);
+  if (flags.json)
+    say(
+      printableJson({
+        found: found.map((one) => ({ ...one, path: one.path.toString("utf8") })),
+        directories,
+        unreadable,
+      }),
+    );
+  else
+    [
+      ...found.flatMap(describeFound),
+      `${found.length} found in ${directories} directories.`,
+      ...unreadable.map((one) => `Not looked into (no permission, or the disk can't read it): ${one}`),
+    ].forEach(say);
   return 0;
 }
 
-function showProgress(): (progress: { readonly files: number; readonly filesTotal: number; readonly bytes: number; readonly bytesTotal: number }) => void {
+function showProgress(): (progress: {
+  readonly files: number;
+  readonly filesTotal: number;
+  readonly bytes: number;
+  readonly bytesTotal: number;
+}) => void {
   let shownAt = 0;
   return ({ files, filesTotal, bytes, bytesTotal }) => {
     if (!process.stderr.isTTY || Date.now() - shownAt < 100) return;
     shownAt = Date.now();
-    process.stderr.write(`\r\u001b[K${bytesTotal > 0 ? `${Math.floor((100 * bytes) / bytesTotal)} %, ` : ""}${files}${filesTotal > 0 ? ` of ${filesTotal}` : ""}`);
+    process.stderr.write(
+      `\r\u001b[K${bytesTotal > 0 ? `${Math.floor((100 * bytes) / bytesTotal)} %, ` : ""}${files}${filesTotal > 0 ? ` of ${filesTotal}` : ""}`,
+    );
   };
 }
 
@@ -112,8 +165,19 @@ async function main(words: readonly string[]): Promise<number> {
   let json = false;
   try {
     const { values, positionals } = parseArgs({
-      args: [...words], allowPositionals: true,
-      options: { to: { type: "string" }, json: { type: "boolean" }, accept: { type: "string" }, code: { type: "boolean" }, shares: { type: "boolean" }, "shares-stdin": { type: "boolean" }, "password-stdin": { type: "boolean" }, "code-stdin": { type: "boolean" }, help: { type: "boolean", short: "h" } },
+      args: [...words],
+      allowPositionals: true,
+      options: {
+        to: { type: "string" },
+        json: { type: "boolean" },
+        accept: { type: "string" },
+        code: { type: "boolean" },
+        shares: { type: "boolean" },
+        "shares-stdin": { type: "boolean" },
+        "password-stdin": { type: "boolean" },
+        "code-stdin": { type: "boolean" },
+        help: { type: "boolean", short: "h" },
+      },
     });
     json = values.json === true;
     const [first, second] = positionals;
@@ -121,10 +185,14 @@ async function main(words: readonly string[]): Promise<number> {
       process.stdout.write(USAGE);
       return first === undefined && !values.help ? 2 : 0;
     }
-    return first === "scan" && second !== undefined ? await scanCommand(second, values) : await rescueCommand(first, values);
+    return first === "scan" && second !== undefined
+      ? await scanCommand(second, values)
+      : await rescueCommand(first, values);
   } catch (caught) {
     endProgress();
-    const error = isParseError(caught) ? new EremosError("usage", `${caught.message}. --help lists what there is.`) : fromSystemError(caught, "working; the locked folder is as it was");
+    const error = isParseError(caught)
+      ? new EremosError("usage", `${caught.message}. --help lists what there is.`)
+      : fromSystemError(caught, "working; the locked folder is as it was");
     if (json) say(printableJson({ error: { code: error.code, message: error.message } }));
     process.stderr.write(`${printable(`rescue: ${error.message}`)}\n`);
     return EXIT_CODES[error.class];

@@ -14,7 +14,11 @@ export function shownPath({ path }: RescuedEntry): string {
 }
 
 /** A file's bytes in order: holes and what can't be read as zeros; what could not be read is told at the end. */
-async function* bytesOf(locked: LockedFolder, entry: RescuedEntry, lost: { offset: number; length: number }[]): AsyncGenerator<Uint8Array<ArrayBuffer>> {
+async function* bytesOf(
+  locked: LockedFolder,
+  entry: RescuedEntry,
+  lost: { offset: number; length: number }[],
+): AsyncGenerator<Uint8Array<ArrayBuffer>> {
   let at = 0;
   for await (const { offset, length, bytes } of locked.read(entry)) {
     yield* zeros(offset - at);
@@ -62,7 +66,10 @@ export function save(blob: Blob, name: string): void {
 }
 
 /** Everything as one ZIP, with a list of what an archive can't hold: modes, times, links, holes. Streams to the disk where the browser can. */
-export async function takeOutAll(locked: LockedFolder, onProgress: (done: number, total: number) => void): Promise<readonly Lost[]> {
+export async function takeOutAll(
+  locked: LockedFolder,
+  onProgress: (done: number, total: number) => void,
+): Promise<readonly Lost[]> {
   const damaged: Lost[] = [];
   const total = locked.entries.reduce((sum, { size }) => sum + size, 0);
   let done = 0;
@@ -108,7 +115,9 @@ interface Target {
 
 /** Only some browsers can write a large file piece by piece; the others gather it first. */
 interface WithPicker {
-  readonly showSaveFilePicker?: (options: { readonly suggestedName: string }) => Promise<{ readonly createWritable: () => Promise<WritableStream<Uint8Array>> }>;
+  readonly showSaveFilePicker?: (options: {
+    readonly suggestedName: string;
+  }) => Promise<{ readonly createWritable: () => Promise<WritableStream<Uint8Array>> }>;
 }
 
 async function targetFor(name: string): Promise<Target> {
@@ -123,8 +132,24 @@ async function targetFor(name: string): Promise<Target> {
 
 function manifestOf(locked: LockedFolder, damaged: readonly Lost[]): string {
   const entries = locked.entries.map(({ kind, path, meta, size, target, linkGroup }) => ({
-    path: path.map((name) => name.toString("utf8")).join("/"), bytesOfPath: path.map((name) => name.toString("base64")), kind, size, mode: meta.mode.toString(8), modified: new Date(Number(meta.mtimeNs / 1_000_000n)).toISOString(),
-    ...(target ? { leadsTo: target.toString("utf8") } : {}), ...(linkGroup > 0 ? { sameFileAs: linkGroup } : {}),
+    path: path.map((name) => name.toString("utf8")).join("/"),
+    bytesOfPath: path.map((name) => name.toString("base64")),
+    kind,
+    size,
+    mode: meta.mode.toString(8),
+    modified: new Date(Number(meta.mtimeNs / 1_000_000n)).toISOString(),
+    ...(target ? { leadsTo: target.toString("utf8") } : {}),
+    ...(linkGroup > 0 ? { sameFileAs: linkGroup } : {}),
   }));
-  return JSON.stringify({ about: "What was in the folder. Links, permissions and times stand here, because an archive of this kind does not hold them.", damaged, problems: locked.problems, entries }, null, 2);
+  return JSON.stringify(
+    {
+      about:
+        "What was in the folder. Links, permissions and times stand here, because an archive of this kind does not hold them.",
+      damaged,
+      problems: locked.problems,
+      entries,
+    },
+    null,
+    2,
+  );
 }

@@ -26,7 +26,8 @@ export function makeCorpus(directory, { files, directories, size }) {
   for (let d = 0; d < directories; d++) mkdirSync(join(directory, `d${d}`), { recursive: true });
   for (let i = 0; i < files; i++) {
     const parts = [];
-    for (let left = size(i); left > 0; left -= noise.length) parts.push(noise.subarray(0, Math.min(left, noise.length)));
+    for (let left = size(i); left > 0; left -= noise.length)
+      parts.push(noise.subarray(0, Math.min(left, noise.length)));
     writeFileSync(join(directory, `d${i % directories}`, `file ${i}`), Buffer.concat(parts));
   }
 }

@@ -3,17 +3,31 @@ const silent = { progress: () => undefined, cancelled: () => false };
 
 export function house(core, owner, rootKey, device) {
   return {
-    core, owner, rootKey, device,
+    core,
+    owner,
+    rootKey,
+    device,
     access: { owner, rootKey, devices: [device] },
     signer: { by: "owner", owner, rootKey, device },
   };
 }
 
 export function lock({ core, signer }, path, folder, note = null, hooks = silent) {
-  return core.lockFolder(core.disk, { path: Buffer.from(path), folder, visibility: "view", places: [], signer, note, page: null, inUseAnyway: false }, hooks);
+  return core.lockFolder(
+    core.disk,
+    { path: Buffer.from(path), folder, visibility: "view", places: [], signer, note, page: null, inUseAnyway: false },
+    hooks,
+  );
 }
 
-const opening = ({ access }, path) => ({ path: Buffer.from(path), access, keptHeader: null, expected: null, acceptUnvouched: false, acceptOlder: false });
+const opening = ({ access }, path) => ({
+  path: Buffer.from(path),
+  access,
+  keptHeader: null,
+  expected: null,
+  acceptUnvouched: false,
+  acceptOlder: false,
+});
 
 export function open(known, path) {
   return known.core.unlockFolder(known.core.disk, opening(known, path), silent);
@@ -26,7 +40,12 @@ export function release(known, path) {
 /** Opens a locked folder for reading, and reads the first byte of so many files picked at random. Seconds each. */
 export async function firstBytes({ core, access }, path, { files, directories }, count) {
   const began = performance.now();
-  const reader = await core.Visit.open(core.disk, { path: Buffer.from(path), access, keptHeader: null, account: { uid: process.getuid(), gid: process.getgid() } });
+  const reader = await core.Visit.open(core.disk, {
+    path: Buffer.from(path),
+    access,
+    keptHeader: null,
+    account: { uid: process.getuid(), gid: process.getgid() },
+  });
   const opened = (performance.now() - began) / 1000;
   const into = Buffer.alloc(1);
   const read = (i) => {

@@ -4,7 +4,9 @@ import { closeSync, lstatSync, openSync, readSync, readdirSync, writeSync } from
 import { join } from "node:path";
 
 export function shell(command) {
-  const { stderr, status } = spawnSync("bash", ["-c", `TIMEFORMAT='%R %U %S'; time { ${command}; }`], { encoding: "utf8" });
+  const { stderr, status } = spawnSync("bash", ["-c", `TIMEFORMAT='%R %U %S'; time { ${command}; }`], {
+    encoding: "utf8",
+  });
   if (status !== 0) throw new Error(`${command}: ${stderr}`);
   const [wall, user, system] = stderr.trim().split("\n").at(-1).split(" ").map(Number);
   return { wall, cpu: user + system };
@@ -69,7 +71,7 @@ export function readSealWrite(directory, target, cipher) {
         continue;
       }
       const from = openSync(path, "r");
-      for (let count; (count = readSync(from, plain, 0, CHUNK, null)) > 0; ) {
+      for (let count; (count = readSync(from, plain, 0, CHUNK, null)) > 0;) {
         nonce.writeUInt32LE((nonce.readUInt32LE(0) + 1) >>> 0, 0);
         cipher.seal(nonce, plain.subarray(0, count), out.subarray(used, used + count + 16));
         used += count + 16;

@@ -9,7 +9,15 @@ export interface KeyholdersView {
   readonly of: string | null;
   readonly madeAt: number | null;
   readonly provenAt: number | null;
-  readonly holders: readonly { readonly number: number; readonly name: string; readonly mail: string | null; readonly handedAt: number | null; readonly by: "sheet" | "mail" | null }[] | null;
+  readonly holders:
+    | readonly {
+        readonly number: number;
+        readonly name: string;
+        readonly mail: string | null;
+        readonly handedAt: number | null;
+        readonly by: "sheet" | "mail" | null;
+      }[]
+    | null;
   /** The host of the mail server, where there is one. */
   readonly mailServer: string | null;
   /** Folders with a password of their own, which these shares do not open until they are opened. */
@@ -50,8 +58,18 @@ export type Insurance = "light" | "standard" | "strong";
 export interface InsuranceView {
   readonly chosen: Insurance | "other" | null;
   /** What it is now. Bytes; `burst`: damage up to so much in one place of one file; `scattered`: so many places of up to 4 KB, wherever they are. */
-  readonly now: { readonly costs: number; readonly burst: number; readonly scattered: number; readonly uncovered: number } | null;
-  readonly choices: readonly { readonly insurance: Insurance; readonly costs: number; readonly burst: number; readonly scattered: number }[];
+  readonly now: {
+    readonly costs: number;
+    readonly burst: number;
+    readonly scattered: number;
+    readonly uncovered: number;
+  } | null;
+  readonly choices: readonly {
+    readonly insurance: Insurance;
+    readonly costs: number;
+    readonly burst: number;
+    readonly scattered: number;
+  }[];
 }
 
 /** A protected folder that was found by what is on disk, and how it stands to what this Eremos knows. */
@@ -92,14 +110,23 @@ export interface ScanView {
 
 /** Whether this account gets at a folder, and what of its permissions is not as it was recorded. */
 export interface PermissionsView {
-  readonly access: readonly { readonly path: string; readonly kind: "another-account" | "refused"; readonly reason: string }[];
+  readonly access: readonly {
+    readonly path: string;
+    readonly kind: "another-account" | "refused";
+    readonly reason: string;
+  }[];
   /** A command for an administrator, where one is needed. */
   readonly advice: string | null;
   /** It lies open, and its contents were compared with the last lock. */
   readonly compared: boolean;
   readonly entries: number;
   readonly repaired: number;
-  readonly changes: readonly { readonly path: string; readonly was: string; readonly is: string; /** Why it could not be set back. */ readonly refusal: string | null }[];
+  readonly changes: readonly {
+    readonly path: string;
+    readonly was: string;
+    readonly is: string;
+    /** Why it could not be set back. */ readonly refusal: string | null;
+  }[];
 }
 
 /** A second copy of a folder in the list, and what it has that the folder has not, or has otherwise. */
@@ -111,7 +138,13 @@ export interface CopyView {
   readonly generation: number | null;
   readonly ofOriginal: number | null;
   readonly problems: readonly string[];
-  readonly differences: readonly { readonly id: string; readonly shown: string; readonly kind: "only-here" | "differs"; readonly size: number; readonly modifiedAt: number }[];
+  readonly differences: readonly {
+    readonly id: string;
+    readonly shown: string;
+    readonly kind: "only-here" | "differs";
+    readonly size: number;
+    readonly modifiedAt: number;
+  }[];
   /** There are more. */
   readonly isCut: boolean;
 }
@@ -133,15 +166,31 @@ export interface HiddenView extends Omit<ScanView, "found" | "more"> {
     readonly name: string;
   }[];
   /** Home-made locks. */
-  readonly scripts: readonly { readonly id: string; readonly shown: string; readonly does: readonly string[]; readonly hasPassword: boolean; /** What it hides, where that was found. */ readonly target: string | null }[];
-  readonly brought: readonly { readonly id: string; readonly at: number; readonly shown: string; readonly now: string }[];
+  readonly scripts: readonly {
+    readonly id: string;
+    readonly shown: string;
+    readonly does: readonly string[];
+    readonly hasPassword: boolean;
+    /** What it hides, where that was found. */ readonly target: string | null;
+  }[];
+  readonly brought: readonly {
+    readonly id: string;
+    readonly at: number;
+    readonly shown: string;
+    readonly now: string;
+  }[];
 }
 
 /** Whether the recovery code opens each sealed folder, tried now. */
 export interface PracticeView {
   readonly at: number;
   /** Why not, or null where it does. */
-  readonly folders: readonly { readonly id: string; readonly name: string; readonly path: string; readonly problem: string | null }[];
+  readonly folders: readonly {
+    readonly id: string;
+    readonly name: string;
+    readonly path: string;
+    readonly problem: string | null;
+  }[];
 }
 
 /** A reader that opens locked folders without Eremos. */
@@ -154,7 +203,8 @@ export interface RescueFile {
 }
 
 /** What opens a found folder of another owner, or one with a password of its own. */
-export type TakeInSecret = { readonly kind: "password"; readonly password: string; readonly folderPassword: string | null } | BackSecret;
+export type TakeInSecret =
+  { readonly kind: "password"; readonly password: string; readonly folderPassword: string | null } | BackSecret;
 
 /** What was taken in, by name, and what was not, with the reason. */
 export interface TakenIn {

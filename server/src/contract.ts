@@ -10,8 +10,17 @@ export interface Bars {
 }
 /** Icons by their names in the desktop's own themes. Source: freedesktop.org Icon Naming Specification. */
 export type Icon =
-  | "x-office-document" | "x-office-spreadsheet" | "x-office-calendar" | "x-office-address-book" | "text-x-generic" | "image-x-generic"
-  | "audio-x-generic" | "video-x-generic" | "package-x-generic" | "applications-games" | "user-trash";
+  | "x-office-document"
+  | "x-office-spreadsheet"
+  | "x-office-calendar"
+  | "x-office-address-book"
+  | "text-x-generic"
+  | "image-x-generic"
+  | "audio-x-generic"
+  | "video-x-generic"
+  | "package-x-generic"
+  | "applications-games"
+  | "user-trash";
 /** How a folder is locked. */
 export interface Protection {
   readonly guard: Guard;
@@ -28,7 +37,8 @@ export type FolderKind = "folder" | "file" | "drive";
 export type FolderCondition = "locked" | "open" | "working" | "partly" | "interrupted" | "missing" | "away" | "damaged";
 export type JobVerb = "lock" | "unlock" | "release" | "check" | "reguard" | "put-back" | "insure" | "repair" | "merge";
 export type JobState = "queued" | "running" | "done" | "failed" | "cancelled" | "interrupted";
-export type JobPhase = "queued" | "looking" | "sealing" | "making-durable" | "moving" | "removing" | "restoring" | "checking";
+export type JobPhase =
+  "queued" | "looking" | "sealing" | "making-durable" | "moving" | "removing" | "restoring" | "checking";
 
 export interface StateView {
   readonly setUp: boolean;
@@ -56,7 +66,8 @@ export interface NewFolderPassword {
 }
 
 /** The ways back without a password. */
-export type BackSecret = { readonly kind: "code"; readonly code: string } | { readonly kind: "shares"; readonly shares: readonly string[] };
+export type BackSecret =
+  { readonly kind: "code"; readonly code: string } | { readonly kind: "shares"; readonly shares: readonly string[] };
 /** What opens a folder that has a password of its own. */
 export type FolderSecret = { readonly kind: "password"; readonly password: string } | BackSecret;
 
@@ -99,7 +110,8 @@ export interface LockingRules {
 }
 
 /** How a folder is opened this time. */
-export type OpeningMode = { readonly kind: "usual" | "until-locked" | "leaving" } | { readonly kind: "while"; readonly minutes: number };
+export type OpeningMode =
+  { readonly kind: "usual" | "until-locked" | "leaving" } | { readonly kind: "while"; readonly minutes: number };
 
 export interface FolderView {
   readonly id: string;
@@ -144,7 +156,12 @@ export interface FolderView {
   readonly forks: readonly { readonly name: string; readonly generation: number }[];
   readonly isCramped: boolean;
   /** Sealed: what opens it, and when the code and the shares were last seen to; null: not yet. */
-  readonly waysBack: { readonly count: number; readonly codeProvenAt: number | null; readonly sharesProvenAt: number | null; readonly hasKeyholders: boolean } | null;
+  readonly waysBack: {
+    readonly count: number;
+    readonly codeProvenAt: number | null;
+    readonly sharesProvenAt: number | null;
+    readonly hasKeyholders: boolean;
+  } | null;
   /** What needs the owner, in one sentence, or null. */
   readonly attention: string | null;
   readonly visit: VisitView | null;
@@ -228,7 +245,11 @@ export interface OnlookView {
   readonly place: string;
   readonly kinds: readonly {
     readonly kind: OnlookerKind;
-    readonly entries: readonly { readonly name: string; readonly type: "file" | "dir" | "link" | "other"; readonly size: number | null }[];
+    readonly entries: readonly {
+      readonly name: string;
+      readonly type: "file" | "dir" | "link" | "other";
+      readonly size: number | null;
+    }[];
     readonly more: number;
     readonly verdict: string;
     readonly brief: string;
@@ -255,7 +276,26 @@ export interface ReachView {
 export interface ActivityView {
   readonly at: number;
   readonly folder: string;
-  readonly kind: "locked" | "opened" | "released" | "checked" | "damaged" | "recovered" | "password" | "folder-password" | "code" | "reguarded" | "visited" | "changed" | "put-back" | "taken-in" | "practised" | "mended" | "keyholders" | "insured" | "repaired";
+  readonly kind:
+    | "locked"
+    | "opened"
+    | "released"
+    | "checked"
+    | "damaged"
+    | "recovered"
+    | "password"
+    | "folder-password"
+    | "code"
+    | "reguarded"
+    | "visited"
+    | "changed"
+    | "put-back"
+    | "taken-in"
+    | "practised"
+    | "mended"
+    | "keyholders"
+    | "insured"
+    | "repaired";
   readonly signedIn: boolean;
 }
 

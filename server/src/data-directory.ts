@@ -3,7 +3,18 @@ import * as path from "node:path";
 import { z } from "zod";
 import { UNTIL_LOCKED, rulesSchema } from "./locking-rules";
 import { kindSchema, protectionShape } from "./protection";
-import { EremosError, type OwnerEnvelope, type ProvenOwner, type SigningKey, generateSigningKey, hkdf, isEremosError, readOwner, systemCode, writeOwner } from "@eremos/core";
+import {
+  EremosError,
+  type OwnerEnvelope,
+  type ProvenOwner,
+  type SigningKey,
+  generateSigningKey,
+  hkdf,
+  isEremosError,
+  readOwner,
+  systemCode,
+  writeOwner,
+} from "@eremos/core";
 
 /**
  * The owner-only data directory: the owner record, this device's signing key, the database, and a note for each folder that lies
@@ -42,7 +53,10 @@ const OWNER_BEFORE = "owner.before.json";
 const deviceSchema = z.strictObject({ publicKey: z.string(), privateKey: z.string() });
 
 export class DataDirectory {
-  private constructor(readonly directory: string, readonly device: SigningKey) {}
+  private constructor(
+    readonly directory: string,
+    readonly device: SigningKey,
+  ) {}
 
   /** Creates what is missing. @throws EremosError `data-unwritable` */
   static open(directory: string): DataDirectory {
@@ -52,7 +66,10 @@ export class DataDirectory {
       fs.accessSync(directory, fs.constants.R_OK | fs.constants.W_OK | fs.constants.X_OK);
       return new DataDirectory(directory, loadDevice(path.join(directory, "device.json")));
     } catch (error) {
-      throw new EremosError("data-unwritable", `Eremos can't write to its data directory ${directory} (${systemCode(error) ?? String(error)}). Choose another with EREMOS_DATA, or change its permissions.`);
+      throw new EremosError(
+        "data-unwritable",
+        `Eremos can't write to its data directory ${directory} (${systemCode(error) ?? String(error)}). Choose another with EREMOS_DATA, or change its permissions.`,
+      );
     }
   }
 
@@ -86,7 +103,11 @@ export class DataDirectory {
    * the owner has signed in with the new one. @throws EremosError `busy` where another process wrote one meanwhile
    */
   writeOwner(owner: ProvenOwner, before: OwnerEnvelope | null): void {
-    if ((this.owner()?.mac ?? null) !== (before?.mac ?? null)) throw new EremosError("busy", "The owner record was changed by another Eremos meanwhile. Nothing was changed; look, and do it again.");
+    if ((this.owner()?.mac ?? null) !== (before?.mac ?? null))
+      throw new EremosError(
+        "busy",
+        "The owner record was changed by another Eremos meanwhile. Nothing was changed; look, and do it again.",
+      );
     const bytes = readIfThere(path.join(this.directory, OWNER));
     if (before && bytes) writeDurably(path.join(this.directory, OWNER_BEFORE), bytes);
     for (const name of [OWNER_COPY, OWNER]) writeDurably(path.join(this.directory, name), writeOwner(owner));
@@ -111,7 +132,12 @@ export class DataDirectory {
   /** A page that leads a browser to an address which only this account may know. Returns its path. */
   writeWayIn(address: string): string {
     const file = path.join(this.directory, "open.html");
-    writeDurably(file, Buffer.from(`<!doctype html>\n<meta charset="utf-8">\n<meta name="referrer" content="no-referrer">\n<meta http-equiv="refresh" content="0; url=${address}">\n<title>Eremos</title>\n`));
+    writeDurably(
+      file,
+      Buffer.from(
+        `<!doctype html>\n<meta charset="utf-8">\n<meta name="referrer" content="no-referrer">\n<meta http-equiv="refresh" content="0; url=${address}">\n<title>Eremos</title>\n`,
+      ),
+    );
     return file;
   }
 
@@ -137,11 +163,14 @@ export class DataDirectory {
   }
 
   notes(): Note[] {
-    return fs.readdirSync(path.join(this.directory, "open")).filter((name) => name.endsWith(".json")).flatMap((name) => {
-      const bytes = readIfThere(path.join(this.directory, "open", name));
-      const parsed = bytes ? noteSchema.safeParse(parseJson(bytes)) : null;
-      return parsed?.success ? [parsed.data] : [];
-    });
+    return fs
+      .readdirSync(path.join(this.directory, "open"))
+      .filter((name) => name.endsWith(".json"))
+      .flatMap((name) => {
+        const bytes = readIfThere(path.join(this.directory, "open", name));
+        const parsed = bytes ? noteSchema.safeParse(parseJson(bytes)) : null;
+        return parsed?.success ? [parsed.data] : [];
+      });
   }
 
   note(id: string): Note | null {
@@ -196,7 +225,10 @@ function loadDevice(file: string): SigningKey {
   const bytes = readIfThere(file);
   if (bytes) {
     const stored = deviceSchema.parse(parseJson(bytes));
-    return { publicKey: Buffer.from(stored.publicKey, "base64url"), privateKey: Buffer.from(stored.privateKey, "base64url") };
+    return {
+      publicKey: Buffer.from(stored.publicKey, "base64url"),
+      privateKey: Buffer.from(stored.privateKey, "base64url"),
+    };
   }
   const key = generateSigningKey();
   const stored = { publicKey: key.publicKey.toString("base64url"), privateKey: key.privateKey.toString("base64url") };

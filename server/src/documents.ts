@@ -20,15 +20,32 @@ const keyholdersSchema = z.strictObject({
   /** Milliseconds since 1970. */
   madeAt: z.number(),
   provenAt: z.number().nullable(),
-  holders: z.array(z.strictObject({ name, mail: mailAddress.nullable(), share: z.string(), handedAt: z.number().nullable(), by: z.enum(["sheet", "mail"]).nullable() })),
+  holders: z.array(
+    z.strictObject({
+      name,
+      mail: mailAddress.nullable(),
+      share: z.string(),
+      handedAt: z.number().nullable(),
+      by: z.enum(["sheet", "mail"]).nullable(),
+    }),
+  ),
 });
 export type KeyholdersDocument = z.output<typeof keyholdersSchema>;
 
 /** How mail leaves this computer. Without encryption only to this computer itself. */
-export const mailServerSchema = z.strictObject({
-  host: z.string().trim().min(1).max(253), port: z.int().min(1).max(65535), security: z.enum(["tls", "starttls", "none"]),
-  user: z.string().max(320), password: z.string().max(1024), from: mailAddress,
-}).refine(({ host, security }) => security !== "none" || ["localhost", "127.0.0.1", "::1"].includes(host), "without encryption only to this computer");
+export const mailServerSchema = z
+  .strictObject({
+    host: z.string().trim().min(1).max(253),
+    port: z.int().min(1).max(65535),
+    security: z.enum(["tls", "starttls", "none"]),
+    user: z.string().max(320),
+    password: z.string().max(1024),
+    from: mailAddress,
+  })
+  .refine(
+    ({ host, security }) => security !== "none" || ["localhost", "127.0.0.1", "::1"].includes(host),
+    "without encryption only to this computer",
+  );
 export type MailServer = z.output<typeof mailServerSchema>;
 
 const spotSchema = z.strictObject({ path: z.string(), directory: z.string(), entry: z.string() });
@@ -41,14 +58,29 @@ const undoSchema = z.discriminatedUnion("kind", [
   z.strictObject({ kind: z.literal("removed"), now: spotSchema, content: z.string(), mode: z.number() }),
 ]) satisfies z.ZodType<Undo>;
 /** What was brought back, and how it is hidden again: the newest first. */
-const broughtSchema = z.array(z.strictObject({ id: z.string(), at: z.number(), shown: z.string(), now: z.string(), undo: z.array(undoSchema) }));
+const broughtSchema = z.array(
+  z.strictObject({ id: z.string(), at: z.number(), shown: z.string(), now: z.string(), undo: z.array(undoSchema) }),
+);
 
-const interruptionsSchema = z.array(z.strictObject({
-  folder: z.string(), /** Base64 of its bytes. */ path: z.string(), protection: z.strictObject(protectionShape),
-  verb: z.enum(["lock", "unlock", "release", "check", "reguard", "put-back", "insure", "repair", "merge"]), files: z.number(), filesTotal: z.number(), now: z.enum(["ordinary", "open", "partly", "locked"]), at: z.number(),
-}));
+const interruptionsSchema = z.array(
+  z.strictObject({
+    folder: z.string(),
+    /** Base64 of its bytes. */ path: z.string(),
+    protection: z.strictObject(protectionShape),
+    verb: z.enum(["lock", "unlock", "release", "check", "reguard", "put-back", "insure", "repair", "merge"]),
+    files: z.number(),
+    filesTotal: z.number(),
+    now: z.enum(["ordinary", "open", "partly", "locked"]),
+    at: z.number(),
+  }),
+);
 
-const SCHEMAS = { keyholders: keyholdersSchema, mail: mailServerSchema, brought: broughtSchema, interruptions: interruptionsSchema } as const;
+const SCHEMAS = {
+  keyholders: keyholdersSchema,
+  mail: mailServerSchema,
+  brought: broughtSchema,
+  interruptions: interruptionsSchema,
+} as const;
 type Name = keyof typeof SCHEMAS;
 type Document<N extends Name> = z.output<(typeof SCHEMAS)[N]>;
 export const holderSchema = z.strictObject({ name, mail: mailAddress.nullable() });
@@ -65,7 +97,11 @@ export class Documents {
 
   put<N extends Name>(keys: Keys, of: N, document: Document<N>): void {
     const sealed = sealRow(keys, `documents/${of}`, document);
-    this.database.orm.insert(documents).values({ name: of, sealed }).onConflictDoUpdate({ target: documents.name, set: { sealed } }).run();
+    this.database.orm
+      .insert(documents)
+      .values({ name: of, sealed })
+      .onConflictDoUpdate({ target: documents.name, set: { sealed } })
+      .run();
   }
 
   remove(of: Name): void {

@@ -1,6 +1,19 @@
 import { EventEmitter } from "node:events";
 import * as path from "node:path";
-import { type Disk, type EngineRequest, EremosError, type Grounds, type OffLimits, type OwnerEnvelope, type Outcomes, type Progress, defaultOffLimits, diskOf, editedOffLimits, runEngine } from "@eremos/core";
+import {
+  type Disk,
+  type EngineRequest,
+  EremosError,
+  type Grounds,
+  type OffLimits,
+  type OwnerEnvelope,
+  type Outcomes,
+  type Progress,
+  defaultOffLimits,
+  diskOf,
+  editedOffLimits,
+  runEngine,
+} from "@eremos/core";
 import type { ChangeEvent, JobVerb } from "./contract";
 import { DataDirectory } from "./data-directory";
 import { Documents } from "./documents";
@@ -51,7 +64,12 @@ export class Eremos {
   private tryingNow = 0;
   private triedTimer: NodeJS.Timeout | null = null;
 
-  private constructor(readonly settings: Settings, readonly data: DataDirectory, readonly database: OpenDatabase, onProgress?: (folder: string, verb: JobVerb, progress: Progress) => void) {
+  private constructor(
+    readonly settings: Settings,
+    readonly data: DataDirectory,
+    readonly database: OpenDatabase,
+    onProgress?: (folder: string, verb: JobVerb, progress: Progress) => void,
+  ) {
     this.disk = diskOf(data.identity);
     this.gate = new Gate(database);
     this.registry = new Registry(database, this.disk.identity);
@@ -59,7 +77,9 @@ export class Eremos {
     this.jobs = new Jobs(database, data.identity, () => this.announce({ topic: "jobs" }), onProgress);
     this.preferences = new Preferences(database);
     this.keeper = new Keeper(this);
-    this.visits = new Visits(path.join(settings.program, "server", "dist", "visit-worker.js"), data.identity, () => this.announce({ topic: "folders" }));
+    this.visits = new Visits(path.join(settings.program, "server", "dist", "visit-worker.js"), data.identity, () =>
+      this.announce({ topic: "folders" }),
+    );
     this.stay = new Stay(settings.stayDirectory);
     this.defaultOffLimits = defaultOffLimits(settings.home, settings.program, data.directory);
   }
@@ -103,7 +123,11 @@ export class Eremos {
   /** @throws EremosError `not-set-up` */
   requireOwner(): OwnerEnvelope {
     const owner = this.data.owner();
-    if (!owner) throw new EremosError("not-set-up", "Eremos has no master password yet. Nothing was touched; choose one first (in the page, or with `eremos setup`).");
+    if (!owner)
+      throw new EremosError(
+        "not-set-up",
+        "Eremos has no master password yet. Nothing was touched; choose one first (in the page, or with `eremos setup`).",
+      );
     return owner;
   }
 
@@ -113,13 +137,18 @@ export class Eremos {
 
   /** @throws EremosError `needs-sign-in` */
   requireKeys(): Keys {
-    if (!this.signedIn) throw new EremosError("needs-sign-in", "This needs the master password. Nothing was touched; sign in first.");
+    if (!this.signedIn)
+      throw new EremosError("needs-sign-in", "This needs the master password. Nothing was touched; sign in first.");
     return this.signedIn;
   }
 
   /** After a wait, before anything is written: the session in which the work began is still the one there is. @throws EremosError `needs-sign-in` */
   requireSame(keys: Keys): void {
-    if (this.signedIn !== keys) throw new EremosError("needs-sign-in", "You were signed out meanwhile. Nothing was changed; sign in, and do it again.");
+    if (this.signedIn !== keys)
+      throw new EremosError(
+        "needs-sign-in",
+        "You were signed out meanwhile. Nothing was changed; sign in, and do it again.",
+      );
   }
 
   /** Does something over waits with the keys there are now; a sign-out meanwhile wipes them when it is done. @throws EremosError `needs-sign-in` */
@@ -140,7 +169,11 @@ export class Eremos {
 
   /** @throws EremosError `busy` where this process has had its session */
   keep(keys: Keys): void {
-    if (this.isOver) throw new EremosError("busy", "Eremos is still closing the session before this one. Nothing was touched; sign in again in a moment.");
+    if (this.isOver)
+      throw new EremosError(
+        "busy",
+        "Eremos is still closing the session before this one. Nothing was touched; sign in again in a moment.",
+      );
     this.wipe();
     this.signedIn = keys;
   }
@@ -220,7 +253,10 @@ export class Eremos {
       return;
     }
     this.forget();
-    throw new EremosError("needs-sign-in", "The PIN is no way back any more; your keys are wiped from memory. Sign in with the master password. Your folders are as they were.");
+    throw new EremosError(
+      "needs-sign-in",
+      "The PIN is no way back any more; your keys are wiped from memory. Sign in with the master password. Your folders are as they were.",
+    );
   }
 
   close(): void {

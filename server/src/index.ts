@@ -34,7 +34,11 @@ export { keyholdersView, nameKeyholders, sharesOf } from "./operations/keyholder
 export { practice } from "./operations/practice";
 
 /** Loaded only where it is wanted: a command starts in half the time without it. As `serveUntilStopped` in http. */
-export async function serveUntilStopped(settings: Settings, ready: (address: string) => void, development = false): Promise<void> {
+export async function serveUntilStopped(
+  settings: Settings,
+  ready: (address: string) => void,
+  development = false,
+): Promise<void> {
   const http = await import("./http/serve");
   return http.serveUntilStopped(settings, ready, development);
 }

@@ -1,6 +1,15 @@
 import { randomUUID } from "node:crypto";
 import { desc, eq, inArray } from "drizzle-orm";
-import { type EngineRequest, EremosError, type Outcomes, type Progress, fromSystemError, runEngine, systemCode, wipe } from "@eremos/core";
+import {
+  type EngineRequest,
+  EremosError,
+  type Outcomes,
+  type Progress,
+  fromSystemError,
+  runEngine,
+  systemCode,
+  wipe,
+} from "@eremos/core";
 import type { JobPhase, JobVerb, JobView } from "./contract";
 import type { OpenDatabase } from "./database/open";
 import { jobs } from "./database/schema";
@@ -40,15 +49,34 @@ export class Jobs {
   private readonly outcomes = new Set<Promise<unknown>>();
   private running = 0;
 
-  constructor(private readonly database: OpenDatabase, private readonly identity: Uint8Array, private readonly changed: () => void, private readonly onProgress: (folder: string, verb: JobVerb, progress: Progress) => void = () => undefined) {}
+  constructor(
+    private readonly database: OpenDatabase,
+    private readonly identity: Uint8Array,
+    private readonly changed: () => void,
+    private readonly onProgress: (folder: string, verb: JobVerb, progress: Progress) => void = () => undefined,
+  ) {}
 
   start<V extends EngineVerb>(spec: JobSpec<V>): StartedJob<V> {
     const id = randomUUID();
-    const row = { id, folder: spec.folder, verb: spec.verb, state: "queued" as const, phase: "queued", files: 0, filesTotal: 0, bytes: 0, bytesTotal: 0, pid: process.pid, startedAt: Date.now() };
+    const row = {
+      id,
+      folder: spec.folder,
+      verb: spec.verb,
+      state: "queued" as const,
+      phase: "queued",
+      files: 0,
+      filesTotal: 0,
+      bytes: 0,
+      bytesTotal: 0,
+      pid: process.pid,
+      startedAt: Date.now(),
+    };
     this.database.orm.insert(jobs).values(row).run();
     // The job's own copy of paths and keys: a sign-out meanwhile wipes the originals.
     const owned = { ...spec, request: structuredClone(spec.request) };
-    const outcome = this.turn(id).then(() => this.run(id, owned)).finally(() => wipeAll(owned.request));
+    const outcome = this.turn(id)
+      .then(() => this.run(id, owned))
+      .finally(() => wipeAll(owned.request));
     const settled = outcome.catch(() => undefined).finally(() => this.outcomes.delete(settled));
     this.outcomes.add(settled);
     this.changed();
@@ -86,7 +114,11 @@ export class Jobs {
       this.words.set(id, { summary: null, error });
       try {
         await spec.failed(error);
-        this.save(id, { state: error.code === "cancelled" ? "cancelled" : "failed", error: error.code, endedAt: Date.now() });
+        this.save(id, {
+          state: error.code === "cancelled" ? "cancelled" : "failed",
+          error: error.code,
+          endedAt: Date.now(),
+        });
       } catch {
         // The database can't be written: the first failure is the one to tell of, and the next start puts the list right.
       }
@@ -107,7 +139,10 @@ export class Jobs {
       this.save(id, { state: "done", endedAt: Date.now() });
     } catch (caught) {
       const detail = systemCode(caught) ?? (caught instanceof Error ? caught.message : String(caught));
-      throw new EremosError("io", `What you asked for is done in the folder, but Eremos could not write it down in its own data (${detail}). Nothing is lost; the list is put right at the next start.`);
+      throw new EremosError(
+        "io",
+        `What you asked for is done in the folder, but Eremos could not write it down in its own data (${detail}). Nothing is lost; the list is put right at the next start.`,
+      );
     }
   }
 
@@ -155,7 +190,10 @@ export class Jobs {
   /** Waits until nothing runs any more, but not longer than so. */
   async drain(longestMs: number): Promise<void> {
     let timer: NodeJS.Timeout | undefined;
-    await Promise.race([Promise.all(this.outcomes), new Promise((resolve) => (timer = setTimeout(resolve, longestMs)))]);
+    await Promise.race([
+      Promise.all(this.outcomes),
+      new Promise((resolve) => (timer = setTimeout(resolve, longestMs))),
+    ]);
     clearTimeout(timer);
   }
 
@@ -169,14 +207,28 @@ export class Jobs {
     const rows = this.database.orm.select().from(jobs).orderBy(desc(jobs.startedAt)).limit(MOST_SHOWN).all();
     return rows.map(({ pid: _pid, ...row }) => {
       const words = this.words.get(row.id);
-      const error = words?.error ? { code: words.error.code, message: words.error.message, data: words.error.data } : row.error === null ? null : { code: row.error, message: wordsFor(row.error) };
-      return { ...row, phase: row.phase as JobPhase, bytesPerSecond: this.speeds.get(row.id) ?? null, error, summary: words?.summary ?? null };
+      const error = words?.error
+        ? { code: words.error.code, message: words.error.message, data: words.error.data }
+        : row.error === null
+          ? null
+          : { code: row.error, message: wordsFor(row.error) };
+      return {
+        ...row,
+        phase: row.phase as JobPhase,
+        bytesPerSecond: this.speeds.get(row.id) ?? null,
+        error,
+        summary: words?.summary ?? null,
+      };
     });
   }
 
   /** Marks jobs whose process is gone; returns whether there were any. */
   markInterrupted(): boolean {
-    const rows = this.database.orm.select().from(jobs).where(inArray(jobs.state, ["queued", "running"])).all();
+    const rows = this.database.orm
+      .select()
+      .from(jobs)
+      .where(inArray(jobs.state, ["queued", "running"]))
+      .all();
     const dead = rows.filter((row) => (row.pid === process.pid ? !this.isOurs(row.id) : !isAlive(row.pid)));
     for (const row of dead) this.save(row.id, { state: "interrupted", error: "interrupted", endedAt: Date.now() });
     return dead.length > 0;
@@ -184,7 +236,13 @@ export class Jobs {
 
   /** The last job of a folder, where that was cut off and its owner was not told yet. */
   cutOff(folder: string): CutOff | null {
-    const last = this.database.orm.select().from(jobs).where(eq(jobs.folder, folder)).orderBy(desc(jobs.startedAt)).limit(1).get();
+    const last = this.database.orm
+      .select()
+      .from(jobs)
+      .where(eq(jobs.folder, folder))
+      .orderBy(desc(jobs.startedAt))
+      .limit(1)
+      .get();
     return last?.state === "interrupted" && last.error !== null ? last : null;
   }
 
@@ -204,7 +262,8 @@ export class Jobs {
 
 /** For a job of another process, of which only the code was kept. */
 function wordsFor(code: string): string {
-  if (code === "interrupted") return "Something was cut off in the middle. Eremos looked at the disk and put it right: every file is there, readable or locked.";
+  if (code === "interrupted")
+    return "Something was cut off in the middle. Eremos looked at the disk and put it right: every file is there, readable or locked.";
   return `It stopped (${code}). Nothing is lost; try again.`;
 }
 

@@ -2,7 +2,10 @@ import { z } from "zod";
 import type { LockingRules, OpeningMode } from "./contract";
 
 /** When a folder that lies open locks by itself. */
-const minutes = z.int().min(1).max(7 * 24 * 60);
+const minutes = z
+  .int()
+  .min(1)
+  .max(7 * 24 * 60);
 export const rulesSchema = z.strictObject({
   afterMinutes: minutes.nullable(),
   idleMinutes: minutes.nullable(),
@@ -11,8 +14,20 @@ export const rulesSchema = z.strictObject({
   atSleep: z.boolean().default(true),
 });
 
-export const STANDARD_RULES: LockingRules = { afterMinutes: null, idleMinutes: 30, atSignOut: "lock", atStop: true, atSleep: true };
-export const UNTIL_LOCKED: LockingRules = { afterMinutes: null, idleMinutes: null, atSignOut: "leave", atStop: false, atSleep: false };
+export const STANDARD_RULES: LockingRules = {
+  afterMinutes: null,
+  idleMinutes: 30,
+  atSignOut: "lock",
+  atStop: true,
+  atSleep: true,
+};
+export const UNTIL_LOCKED: LockingRules = {
+  afterMinutes: null,
+  idleMinutes: null,
+  atSignOut: "leave",
+  atStop: false,
+  atSleep: false,
+};
 /** Open only for as long as it takes to lock it in another way. */
 export const UNTIL_CHANGED: LockingRules = { ...UNTIL_LOCKED, atStop: true };
 

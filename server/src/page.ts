@@ -23,14 +23,23 @@ ${body}
 `;
 }
 
-const HOW_TO_OPEN = "Open Eremos from the applications menu, with <code>eremos page</code> in a terminal, or at the address that was printed where it was started";
+const HOW_TO_OPEN =
+  "Open Eremos from the applications menu, with <code>eremos page</code> in a terminal, or at the address that was printed where it was started";
 
 /** Leads to the launcher: an address could be somebody else's by the time it is opened. The same page for every folder; it tells nothing. */
-export const LOCKED_PAGE = Buffer.from(standing("This folder is locked", `  <p>Its files are encrypted and still in here. They open with the owner's master password, in Eremos on this computer.</p>
+export const LOCKED_PAGE = Buffer.from(
+  standing(
+    "This folder is locked",
+    `  <p>Its files are encrypted and still in here. They open with the owner's master password, in Eremos on this computer.</p>
   <p>${HOW_TO_OPEN}.</p>
-  <p class="small">This page never asks for a password, and links to no page that does. Please don't delete, move or edit what is in this folder; files you put beside this page are kept and taken in when the owner opens it.</p>`));
+  <p class="small">This page never asks for a password, and links to no page that does. Please don't delete, move or edit what is in this folder; files you put beside this page are kept and taken in when the owner opens it.</p>`,
+  ),
+);
 
 /** At every address that is not the one of this start. */
-export const ELSEWHERE = standing("Eremos is not at this address", `  <p>It has a fresh address at each start, so that nobody else can stand in its place and ask for your password.</p>
+export const ELSEWHERE = standing(
+  "Eremos is not at this address",
+  `  <p>It has a fresh address at each start, so that nobody else can stand in its place and ask for your password.</p>
   <p>${HOW_TO_OPEN}.</p>
-  <p class="small">Don't type your password at an address that you kept, or that a link led to.</p>`);
+  <p class="small">Don't type your password at an address that you kept, or that a link led to.</p>`,
+);

@@ -6,7 +6,12 @@ import type { OpenDatabase } from "./database/open";
 import { preferences } from "./database/schema";
 import { STANDARD_RULES, rulesSchema } from "./locking-rules";
 
-const path = z.string().trim().min(1).max(4096).refine((value) => value.startsWith("/") && !value.includes("\0"), "a full path");
+const path = z
+  .string()
+  .trim()
+  .min(1)
+  .max(4096)
+  .refine((value) => value.startsWith("/") && !value.includes("\0"), "a full path");
 export const offLimitsSchema = z.strictObject({
   added: z.array(z.strictObject({ path, reason: z.string().trim().max(200) })).max(200),
   removed: z.array(z.string().max(4096)).max(200),
@@ -16,7 +21,11 @@ export const effortSchema = z.enum(["light", "standard", "heavy"]);
 const synced = z.array(path).max(50).readonly();
 const keepEarlier = z.int().min(0).max(20);
 const checkEveryDays = z.int().min(0).max(365);
-const idleMinutes = z.int().min(1).max(24 * 60).nullable();
+const idleMinutes = z
+  .int()
+  .min(1)
+  .max(24 * 60)
+  .nullable();
 const theme = z.enum(["light", "dark", "system"]);
 const preferencesSchema = z.strictObject({
   theme: theme.default("system"),
@@ -28,7 +37,14 @@ const preferencesSchema = z.strictObject({
   checkEveryDays: checkEveryDays.default(30),
 });
 /** A change names only what it changes, so that two at once do not undo one another. */
-export const preferencesChangeSchema = z.strictObject({ theme: theme.exactOptional(), rules: rulesSchema.exactOptional(), idleSignOutMinutes: idleMinutes.exactOptional(), synced: synced.exactOptional(), keepEarlier: keepEarlier.exactOptional(), checkEveryDays: checkEveryDays.exactOptional() });
+export const preferencesChangeSchema = z.strictObject({
+  theme: theme.exactOptional(),
+  rules: rulesSchema.exactOptional(),
+  idleSignOutMinutes: idleMinutes.exactOptional(),
+  synced: synced.exactOptional(),
+  keepEarlier: keepEarlier.exactOptional(),
+  checkEveryDays: checkEveryDays.exactOptional(),
+});
 const storedSchema = preferencesSchema.extend({ offLimits: offLimitsSchema.default({ added: [], removed: [] }) });
 type Stored = z.output<typeof storedSchema>;
 
@@ -63,6 +79,10 @@ export class Preferences {
 
   set(change: Partial<Stored>): void {
     const json = JSON.stringify(storedSchema.parse({ ...this.stored(), ...change }));
-    this.database.orm.insert(preferences).values({ id: ROW, json }).onConflictDoUpdate({ target: preferences.id, set: { json } }).run();
+    this.database.orm
+      .insert(preferences)
+      .values({ id: ROW, json })
+      .onConflictDoUpdate({ target: preferences.id, set: { json } })
+      .run();
   }
 }

@@ -7,8 +7,17 @@ import { LOCKED_PAGE } from "./page";
 export const GUARDS = ["sealed", "barred", "sight"] as const satisfies readonly Guard[];
 
 export const ICONS = [
-  "x-office-document", "x-office-spreadsheet", "x-office-calendar", "x-office-address-book", "text-x-generic", "image-x-generic", "audio-x-generic", "video-x-generic",
-  "package-x-generic", "applications-games", "user-trash",
+  "x-office-document",
+  "x-office-spreadsheet",
+  "x-office-calendar",
+  "x-office-address-book",
+  "text-x-generic",
+  "image-x-generic",
+  "audio-x-generic",
+  "video-x-generic",
+  "package-x-generic",
+  "applications-games",
+  "user-trash",
 ] as const satisfies readonly Icon[];
 
 const coverSchema = z.string().refine((name) => whyNotCover(name) === null);
@@ -28,7 +37,13 @@ export const protectionShape = {
 };
 
 /** What comes over the wire; whether a cover name is fit to be one is said in words later. */
-export const protectionSchema = z.strictObject({ guard: guardSchema, visibility: visibilitySchema, cover: z.string().max(4096).nullable(), icon: iconSchema.nullable(), bars: barsSchema.nullable() });
+export const protectionSchema = z.strictObject({
+  guard: guardSchema,
+  visibility: visibilitySchema,
+  cover: z.string().max(4096).nullable(),
+  icon: iconSchema.nullable(),
+  bars: barsSchema.nullable(),
+});
 
 /** What is asked for; null: as it was, or as is usual. */
 export interface ProtectionRequest {
@@ -66,7 +81,10 @@ export function guardingOf({ guard, visibility, cover, bars }: Protection, groun
 }
 
 /** What stands in a sealed folder that stays in view. */
-export function signsOf({ visibility, icon }: Protection): { readonly page: Buffer | null; readonly icon: Buffer | null } {
+export function signsOf({ visibility, icon }: Protection): {
+  readonly page: Buffer | null;
+  readonly icon: Buffer | null;
+} {
   if (visibility !== "view") return { page: null, icon: null };
   return { page: LOCKED_PAGE, icon: icon === null ? null : iconFile(icon) };
 }

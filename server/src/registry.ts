@@ -32,11 +32,40 @@ export const recordSchema = z.strictObject({
 });
 export type FolderRecord = z.output<typeof recordSchema>;
 
-export const EVENT_KINDS = ["locked", "opened", "released", "checked", "damaged", "recovered", "password", "folder-password", "code", "reguarded", "visited", "changed", "put-back", "taken-in", "practised", "mended", "keyholders", "insured", "repaired"] as const;
-const eventSchema = z.strictObject({ at: z.number(), folder: z.string(), kind: z.enum(EVENT_KINDS), signedIn: z.boolean() });
+export const EVENT_KINDS = [
+  "locked",
+  "opened",
+  "released",
+  "checked",
+  "damaged",
+  "recovered",
+  "password",
+  "folder-password",
+  "code",
+  "reguarded",
+  "visited",
+  "changed",
+  "put-back",
+  "taken-in",
+  "practised",
+  "mended",
+  "keyholders",
+  "insured",
+  "repaired",
+] as const;
+const eventSchema = z.strictObject({
+  at: z.number(),
+  folder: z.string(),
+  kind: z.enum(EVENT_KINDS),
+  signedIn: z.boolean(),
+});
 export type ActivityEvent = z.output<typeof eventSchema>;
 
-const letterSchema = z.strictObject({ record: recordSchema.nullable(), header: z.string().nullable(), event: eventSchema });
+const letterSchema = z.strictObject({
+  record: recordSchema.nullable(),
+  header: z.string().nullable(),
+  event: eventSchema,
+});
 export type Letter = z.output<typeof letterSchema>;
 
 const INBOX_PURPOSE = "inbox";
@@ -44,7 +73,10 @@ const MOST_EVENTS = 200;
 
 /** The list of protected folders and what happened to them. Readable with the owner's keys only; writable without them through the inbox. */
 export class Registry {
-  constructor(private readonly database: OpenDatabase, private readonly identity: Identity) {}
+  constructor(
+    private readonly database: OpenDatabase,
+    private readonly identity: Identity,
+  ) {}
 
   /** Rows that can be read; one that can't is its own trouble alone: {@link damagedRows}. */
   list(keys: Keys): FolderRecord[] {
@@ -57,10 +89,14 @@ export class Registry {
   }
 
   private rows(keys: Keys): { readonly id: string; readonly record: FolderRecord | null }[] {
-    return this.database.orm.select().from(folders).all().map(({ id, sealed }) => {
-      const record = readRow(recordSchema, keys, `folders/${id}`, sealed);
-      return { id, record: record?.id === id ? record : null };
-    });
+    return this.database.orm
+      .select()
+      .from(folders)
+      .all()
+      .map(({ id, sealed }) => {
+        const record = readRow(recordSchema, keys, `folders/${id}`, sealed);
+        return { id, record: record?.id === id ? record : null };
+      });
   }
 
   header(id: string): Buffer | null {
@@ -75,18 +111,28 @@ export class Registry {
   put(keys: Keys, record: FolderRecord, header: Buffer | null): void {
     const sealed = sealRow(keys, `folders/${record.id}`, record);
     const kept = header ?? this.header(record.id);
-    this.database.orm.insert(folders).values({ id: record.id, sealed, header: kept }).onConflictDoUpdate({ target: folders.id, set: { sealed, header: kept } }).run();
+    this.database.orm
+      .insert(folders)
+      .values({ id: record.id, sealed, header: kept })
+      .onConflictDoUpdate({ target: folders.id, set: { sealed, header: kept } })
+      .run();
   }
 
   /** What files are sealed to while nobody is signed in, and where; null where there is none that this computer wrote itself. */
   slot(id: string): { readonly publicKey: string; readonly place: string | null } | null {
     const row = this.database.orm.select().from(slots).where(eq(slots.id, id)).get();
-    return row && this.identity.isOwn(slotMessage(row), row.proof) ? { publicKey: row.publicKey, place: row.place } : null;
+    return row && this.identity.isOwn(slotMessage(row), row.proof)
+      ? { publicKey: row.publicKey, place: row.place }
+      : null;
   }
 
   keepSlot(id: string, publicKey: string, place: string | null): void {
     const proof = this.identity.prove(slotMessage({ id, publicKey, place }));
-    this.database.orm.insert(slots).values({ id, publicKey, place, proof }).onConflictDoUpdate({ target: slots.id, set: { publicKey, place, proof } }).run();
+    this.database.orm
+      .insert(slots)
+      .values({ id, publicKey, place, proof })
+      .onConflictDoUpdate({ target: slots.id, set: { publicKey, place, proof } })
+      .run();
   }
 
   remove(id: string): void {
@@ -95,8 +141,16 @@ export class Registry {
   }
 
   private take(keys: Keys, letter: Letter): void {
-    if (letter.record) this.put(keys, mergeRecord(this.list(keys), letter.record), letter.header === null ? null : Buffer.from(letter.header, "base64"));
-    this.database.orm.insert(events).values({ sealed: sealRow(keys, "events", letter.event) }).run();
+    if (letter.record)
+      this.put(
+        keys,
+        mergeRecord(this.list(keys), letter.record),
+        letter.header === null ? null : Buffer.from(letter.header, "base64"),
+      );
+    this.database.orm
+      .insert(events)
+      .values({ sealed: sealRow(keys, "events", letter.event) })
+      .run();
   }
 
   events(keys: Keys): ActivityEvent[] {
@@ -105,29 +159,52 @@ export class Registry {
   }
 
   /** Writes down what happened: in the list and the log with the owner's keys, through the inbox without them. */
-  async record(keys: Keys | null, owner: OwnerEnvelope, event: ActivityEvent, record: FolderRecord | null = null, header: Buffer | null = null): Promise<void> {
+  async record(
+    keys: Keys | null,
+    owner: OwnerEnvelope,
+    event: ActivityEvent,
+    record: FolderRecord | null = null,
+    header: Buffer | null = null,
+  ): Promise<void> {
     const letter: Letter = { record, header: header?.toString("base64") ?? null, event };
     if (keys) this.take(keys, letter);
     else await this.post(owner, letter);
   }
 
   private async post(owner: OwnerEnvelope, letter: Letter): Promise<void> {
-    const sealed = await sealTo(fromBase64(owner.sealing.publicKey, 32), INBOX_PURPOSE, Buffer.from(JSON.stringify(letter)));
+    const sealed = await sealTo(
+      fromBase64(owner.sealing.publicKey, 32),
+      INBOX_PURPOSE,
+      Buffer.from(JSON.stringify(letter)),
+    );
     const text = JSON.stringify(sealed);
-    this.database.orm.insert(inbox).values({ sealed: text, proof: this.identity.prove(letterMessage(text)) }).run();
+    this.database.orm
+      .insert(inbox)
+      .values({ sealed: text, proof: this.identity.prove(letterMessage(text)) })
+      .run();
   }
 
   /** Takes in what came while nobody was signed in. A letter that this computer did not write is dropped: everybody can seal one to the owner's public key. */
   async takeIn(keys: Keys): Promise<void> {
     for (const row of this.database.orm.select().from(inbox).orderBy(inbox.id).all()) {
-      const letter = this.identity.isOwn(letterMessage(row.sealed), row.proof) ? await openLetter(keys, row.sealed) : null;
+      const letter = this.identity.isOwn(letterMessage(row.sealed), row.proof)
+        ? await openLetter(keys, row.sealed)
+        : null;
       if (letter) this.take(keys, letter);
       this.database.orm.delete(inbox).where(eq(inbox.id, row.id)).run();
     }
   }
 }
 
-function slotMessage({ id, publicKey, place }: { readonly id: string; readonly publicKey: string; readonly place: string | null }): Buffer {
+function slotMessage({
+  id,
+  publicKey,
+  place,
+}: {
+  readonly id: string;
+  readonly publicKey: string;
+  readonly place: string | null;
+}): Buffer {
   return Buffer.from(`eremos/1/slot\n${JSON.stringify([id, publicKey, place])}`);
 }
 
@@ -141,7 +218,17 @@ function letterMessage(sealed: string): Buffer {
 function mergeRecord(known: readonly FolderRecord[], incoming: FolderRecord): FolderRecord {
   const before = known.find((record) => record.id === incoming.id);
   if (before && incoming.guard === "sealed" && incoming.generation === 0) return before;
-  return before ? { ...incoming, openedAt: incoming.openedAt ?? before.openedAt, protectedAt: before.protectedAt, rules: before.rules, codeProvenAt: before.codeProvenAt, sharesProvenAt: before.sharesProvenAt, lastCheck: before.lastCheck } : incoming;
+  return before
+    ? {
+        ...incoming,
+        openedAt: incoming.openedAt ?? before.openedAt,
+        protectedAt: before.protectedAt,
+        rules: before.rules,
+        codeProvenAt: before.codeProvenAt,
+        sharesProvenAt: before.sharesProvenAt,
+        lastCheck: before.lastCheck,
+      }
+    : incoming;
 }
 
 async function openLetter(keys: Keys, sealed: string): Promise<Letter | null> {

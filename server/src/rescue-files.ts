@@ -19,6 +19,11 @@ export function rescueFileBytes(program: string, name: RescueFileName): Buffer {
 export function rescueFiles(program: string): readonly RescueFile[] {
   return NAMES.map((name) => {
     const bytes = rescueFileBytes(program, name);
-    return { name, href: `${RESCUE_FILES}${name}`, bytes: bytes.length, sha256: createHash("sha256").update(bytes).digest("hex") };
+    return {
+      name,
+      href: `${RESCUE_FILES}${name}`,
+      bytes: bytes.length,
+      sha256: createHash("sha256").update(bytes).digest("hex"),
+    };
   });
 }

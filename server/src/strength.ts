@@ -10,7 +10,11 @@ let estimator: Promise<ZxcvbnFactory> | null = null;
 
 /** The word lists are large; only who chooses a password loads them. */
 async function loadEstimator(): Promise<ZxcvbnFactory> {
-  const [{ ZxcvbnFactory: Factory }, common, english] = await Promise.all([import("@zxcvbn-ts/core"), import("@zxcvbn-ts/language-common"), import("@zxcvbn-ts/language-en")]);
+  const [{ ZxcvbnFactory: Factory }, common, english] = await Promise.all([
+    import("@zxcvbn-ts/core"),
+    import("@zxcvbn-ts/language-common"),
+    import("@zxcvbn-ts/language-en"),
+  ]);
   return new Factory({
     dictionary: { ...common.dictionary, ...english.dictionary, eremos: ["eremos", "master", "folder"] },
     graphs: common.adjacencyGraphs,

@@ -16,7 +16,8 @@ const PASSWORD = "violin varnish at dusk";
 
 let base: string;
 let eremos: Eremos;
-const open = (): Eremos => Eremos.open(readSettings({ EREMOS_DATA: path.join(base, "data"), EREMOS_PLACES: base }, PROGRAM));
+const open = (): Eremos =>
+  Eremos.open(readSettings({ EREMOS_DATA: path.join(base, "data"), EREMOS_PLACES: base }, PROGRAM));
 
 beforeEach(() => {
   base = fs.mkdtempSync(path.join(os.tmpdir(), "eremos-server-"));
@@ -33,10 +34,16 @@ describe("the first run", () => {
     const groups = begun.recoveryCode.split("-");
     await expect(finishSetup(eremos, begun.id, ["AAAAA", "BBBBB"])).rejects.toMatchObject({ code: "wrong-code" });
     expect(eremos.data.owner()).toBeNull();
-    await finishSetup(eremos, begun.id, begun.ask.map((group) => groups[group]?.toLowerCase() ?? ""));
+    await finishSetup(
+      eremos,
+      begun.id,
+      begun.ask.map((group) => groups[group]?.toLowerCase() ?? ""),
+    );
     expect(eremos.data.owner()).not.toBeNull();
     expect(eremos.keys).not.toBeNull();
-    await expect(setupAtOnce(eremos, { password: PASSWORD, hint: null })).rejects.toMatchObject({ code: "already-set-up" });
+    await expect(setupAtOnce(eremos, { password: PASSWORD, hint: null })).rejects.toMatchObject({
+      code: "already-set-up",
+    });
   });
 
   it("keeps the password it was given as bytes, which are overwritten with their call, until the code was proven kept, and no longer", async () => {
@@ -44,21 +51,38 @@ describe("the first run", () => {
     const begun = await beginSetup(eremos, { password: given, hint: null });
     given.fill(0);
     const groups = begun.recoveryCode.split("-");
-    await finishSetup(eremos, begun.id, begun.ask.map((group) => groups[group] ?? ""));
+    await finishSetup(
+      eremos,
+      begun.id,
+      begun.ask.map((group) => groups[group] ?? ""),
+    );
     signOut(eremos);
     expect(await signIn(eremos, PASSWORD)).toEqual({ failedTries: 0 });
   });
 
   it("refuses a weak password and a hint that gives the password away", async () => {
-    await expect(setupAtOnce(eremos, { password: "short", hint: null })).rejects.toMatchObject({ code: "weak-password" });
-    await expect(setupAtOnce(eremos, { password: "password1", hint: null })).rejects.toMatchObject({ code: "weak-password" });
-    await expect(setupAtOnce(eremos, { password: PASSWORD, hint: "it is Violin-Varnish at dusk" })).rejects.toMatchObject({ code: "hint-gives-away" });
+    await expect(setupAtOnce(eremos, { password: "short", hint: null })).rejects.toMatchObject({
+      code: "weak-password",
+    });
+    await expect(setupAtOnce(eremos, { password: "password1", hint: null })).rejects.toMatchObject({
+      code: "weak-password",
+    });
+    await expect(
+      setupAtOnce(eremos, { password: PASSWORD, hint: "it is Violin-Varnish at dusk" }),
+    ).rejects.toMatchObject({ code: "hint-gives-away" });
     expect(eremos.data.owner()).toBeNull();
   });
 
   it.each([
-    ["violin varnish at dusk", true], ["VIOLINVARNISHATDUSK!", true], ["ksud ta hsinrav niloiv", true], ["dusk", true], ["varnish, violin", true], ["starts with violin varn", true],
-    ["what I smelled in the workshop", false], ["summer of 1998", false], ["the usual four", false],
+    ["violin varnish at dusk", true],
+    ["VIOLINVARNISHATDUSK!", true],
+    ["ksud ta hsinrav niloiv", true],
+    ["dusk", true],
+    ["varnish, violin", true],
+    ["starts with violin varn", true],
+    ["what I smelled in the workshop", false],
+    ["summer of 1998", false],
+    ["the usual four", false],
   ])("hint %j gives it away: %s", (hint, givesAway) => {
     expect(hintGivesAway(hint, PASSWORD)).toBe(givesAway);
   });
@@ -107,6 +131,8 @@ describe("settings", () => {
     expect(() => readSettings({ EREMOS_PORT: "many" }, PROGRAM)).toThrow(/EREMOS_PORT/);
     expect(() => readSettings({ EREMOS_PLACES: "/not/there" }, PROGRAM)).toThrow(/EREMOS_PLACES/);
     fs.writeFileSync(path.join(base, "file"), "");
-    expect(() => Eremos.open(readSettings({ EREMOS_DATA: path.join(base, "file", "data"), EREMOS_PLACES: base }, PROGRAM))).toThrow(/EREMOS_DATA/);
+    expect(() =>
+      Eremos.open(readSettings({ EREMOS_DATA: path.join(base, "file", "data"), EREMOS_PLACES: base }, PROGRAM)),
+    ).toThrow(/EREMOS_DATA/);
   });
 });

@@ -29,24 +29,46 @@ afterEach(() => house.remove());
 
 const lockIt = async (hint: string | null = null): Promise<void> => {
   const password = await prepareFolderPassword(house.eremos, { password: OWN, hint });
-  await lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, password, from: "/" }).outcome;
+  await lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, password, from: "/" })
+    .outcome;
 };
-const forgetTries = (): unknown => house.eremos.gate.tries(`folder/${listFolders(house.eremos)[0]?.id ?? ""}`).succeed();
-const target = (secret: FolderSecret | null): { pathOrId: string; from: string; accept: readonly []; secret: FolderSecret | null } => ({ pathOrId: folder, from: "/", accept: [], secret });
-const open = async (secret: FolderSecret | null): Promise<unknown> => (await unlock(house.eremos, { ...target(secret), mode: { kind: "usual" } })).outcome;
+const forgetTries = (): unknown =>
+  house.eremos.gate.tries(`folder/${listFolders(house.eremos)[0]?.id ?? ""}`).succeed();
+const target = (
+  secret: FolderSecret | null,
+): { pathOrId: string; from: string; accept: readonly []; secret: FolderSecret | null } => ({
+  pathOrId: folder,
+  from: "/",
+  accept: [],
+  secret,
+});
+const open = async (secret: FolderSecret | null): Promise<unknown> =>
+  (await unlock(house.eremos, { ...target(secret), mode: { kind: "usual" } })).outcome;
 const newCode = async (): Promise<{ code: string; left: readonly { readonly path: string }[] }> => {
   const { id, recoveryCode, ask } = await beginNewCode(house.eremos, PASSWORD);
   const groups = recoveryCode.split("-");
   await expect(finishNewCode(house.eremos, id, ["AAAAA", "BBBBB"])).rejects.toMatchObject({ code: "wrong-code" });
-  return { code: recoveryCode, ...(await finishNewCode(house.eremos, id, ask.map((group) => groups[group] ?? ""))) };
+  return {
+    code: recoveryCode,
+    ...(await finishNewCode(
+      house.eremos,
+      id,
+      ask.map((group) => groups[group] ?? ""),
+    )),
+  };
 };
 
 describe("a folder with a password of its own", () => {
   it("is refused to whoever is merely signed in; wrong ones are slowed down like any; locking, hiding and checking go on", async () => {
     await lockIt("where it lies");
-    expect(listFolders(house.eremos)).toMatchObject([{ hasPassword: true, passwordHint: "where it lies", state: "locked" }]);
+    expect(listFolders(house.eremos)).toMatchObject([
+      { hasPassword: true, passwordHint: "where it lies", state: "locked" },
+    ]);
     await expect(open(null)).rejects.toMatchObject({ code: "needs-folder-password", data: { hint: "where it lies" } });
-    await expect(open({ kind: "password", password: PASSWORD })).rejects.toMatchObject({ code: "wrong-password", data: { waitMs: 1000 } });
+    await expect(open({ kind: "password", password: PASSWORD })).rejects.toMatchObject({
+      code: "wrong-password",
+      data: { waitMs: 1000 },
+    });
     await expect(open(own)).rejects.toMatchObject({ code: "too-many-tries" });
     forgetTries();
     await setProtection(house.eremos, folder, sealedAnd("tucked"));
@@ -57,12 +79,19 @@ describe("a folder with a password of its own", () => {
     await Promise.all(closeUp(house.eremos, false).locking.map(({ job }) => job.outcome));
     expect(listFolders(house.eremos)).toMatchObject([{ hasPassword: true, state: "locked", visibility: "tucked" }]);
     await expect(release(house.eremos, target(null))).rejects.toMatchObject({ code: "needs-folder-password" });
-    await (await release(house.eremos, target(own))).job?.outcome;
+    await (
+      await release(house.eremos, target(own))
+    ).job?.outcome;
     expect(fs.readdirSync(folder).sort()).toEqual(["letter.txt", "new.txt"]);
   });
 
   it("can be set, changed and taken off while it is locked; only sealed folders can have one", async () => {
-    const set = (secret: FolderSecret | null, password: string | null): Promise<void> => setFolderPassword(house.eremos, { folder, secret, password: password === null ? null : { password, hint: null } });
+    const set = (secret: FolderSecret | null, password: string | null): Promise<void> =>
+      setFolderPassword(house.eremos, {
+        folder,
+        secret,
+        password: password === null ? null : { password, hint: null },
+      });
     await lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).outcome;
     await expect(set(null, "password")).rejects.toMatchObject({ code: "weak-password" });
     await set(null, OWN);
@@ -74,9 +103,25 @@ describe("a folder with a password of its own", () => {
     await open(null);
     const photos = house.makeFolder("Photos");
     const prepared = await prepareFolderPassword(house.eremos, { password: OWN, hint: null });
-    expect(() => lock(house.eremos, { path: photos, protection: { guard: "sight", visibility: "hidden", bars: null }, inUseAnyway: false, password: prepared, from: "/" })).toThrow("Only a sealed folder");
+    expect(() =>
+      lock(house.eremos, {
+        path: photos,
+        protection: { guard: "sight", visibility: "hidden", bars: null },
+        inUseAnyway: false,
+        password: prepared,
+        from: "/",
+      }),
+    ).toThrow("Only a sealed folder");
     signOut(house.eremos);
-    expect(() => lock(house.eremos, { path: photos, protection: sealedAnd("view"), inUseAnyway: false, password: prepared, from: "/" })).toThrow("sign in first");
+    expect(() =>
+      lock(house.eremos, {
+        path: photos,
+        protection: sealedAnd("view"),
+        inUseAnyway: false,
+        password: prepared,
+        from: "/",
+      }),
+    ).toThrow("sign in first");
   });
 
   it("follows another master password; another recovery code waits for its next opening, and Settings says so", async () => {
@@ -113,6 +158,8 @@ describe("another recovery code", () => {
     signOut(house.eremos);
     await house.signIn();
     expect(settingsOf(house.eremos)).toMatchObject({ behind: [], withEarlierCode: [] });
-    expect(fs.readFileSync(path.join(away, ".eremos", "header.json"), "utf8")).toContain(house.eremos.requireOwner().recovery.publicKey);
+    expect(fs.readFileSync(path.join(away, ".eremos", "header.json"), "utf8")).toContain(
+      house.eremos.requireOwner().recovery.publicKey,
+    );
   });
 });

@@ -1,7 +1,15 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
-import { createOwner, LEAST_COST, newRecoveryCode, openWithCode, openWithPassword, ProvenOwner, withDevice } from "@eremos/core";
+import {
+  createOwner,
+  LEAST_COST,
+  newRecoveryCode,
+  openWithCode,
+  openWithPassword,
+  ProvenOwner,
+  withDevice,
+} from "@eremos/core";
 import { changeEffort, changePassword } from "../src/operations/change-password";
 import { resetPassword } from "../src/operations/forgotten-password";
 import { dropKeyholders, nameKeyholders, sharesOf } from "../src/operations/keyholders";
@@ -28,31 +36,47 @@ const record = (): Buffer => fs.readFileSync(path.join(house.data, "owner.json")
 
 async function code(eremos: Eremos): Promise<unknown> {
   const { id, ask, recoveryCode } = await beginNewCode(eremos, PASSWORD);
-  return finishNewCode(eremos, id, ask.map((group) => recoveryCode.split("-")[group] ?? ""));
+  return finishNewCode(
+    eremos,
+    id,
+    ask.map((group) => recoveryCode.split("-")[group] ?? ""),
+  );
 }
 
 const CHANGES: Readonly<Record<string, (eremos: Eremos) => Promise<unknown>>> = {
   "another master password": (eremos) => changePassword(eremos, { current: PASSWORD, password: NEXT, hint: null }),
   "another effort": (eremos) => changeEffort(eremos, { current: PASSWORD, effort: "standard" }),
   "another recovery code": code,
-  "naming keyholders": (eremos) => nameKeyholders(eremos, { current: PASSWORD, of: "Ines", threshold: 2, holders: HOLDERS }),
+  "naming keyholders": (eremos) =>
+    nameKeyholders(eremos, { current: PASSWORD, of: "Ines", threshold: 2, holders: HOLDERS }),
   "dropping keyholders": (eremos) => dropKeyholders(eremos, PASSWORD),
   "staying signed in": (eremos) => setStay(eremos, PASSWORD),
 };
 
-describe.each([["by hand", signOut], ["by itself", signOutIdle]] as const)("a sign-out %s", (_how, leave) => {
-  it.each(Object.keys(CHANGES))("during %s: nothing was changed, as it says, and password and code open as before", async (change) => {
-    const before = record();
-    const done = CHANGES[change]?.(house.eremos);
-    leave(house.eremos);
-    await expect(done).rejects.toMatchObject({ code: "needs-sign-in", message: expect.stringMatching(/Nothing was (changed|touched)|left undone/) });
-    expect(record()).toEqual(before);
-    const owner = house.eremos.requireOwner();
-    expect((await openWithPassword(owner, PASSWORD)).rootKey).toEqual((await openWithCode(owner, house.code)).rootKey);
-    expect(house.eremos.stay.isOn(owner)).toBe(false);
-    await house.signIn();
-    expect(sharesOf(house.eremos)).toBeNull();
-  });
+describe.each([
+  ["by hand", signOut],
+  ["by itself", signOutIdle],
+] as const)("a sign-out %s", (_how, leave) => {
+  it.each(Object.keys(CHANGES))(
+    "during %s: nothing was changed, as it says, and password and code open as before",
+    async (change) => {
+      const before = record();
+      const done = CHANGES[change]?.(house.eremos);
+      leave(house.eremos);
+      await expect(done).rejects.toMatchObject({
+        code: "needs-sign-in",
+        message: expect.stringMatching(/Nothing was (changed|touched)|left undone/),
+      });
+      expect(record()).toEqual(before);
+      const owner = house.eremos.requireOwner();
+      expect((await openWithPassword(owner, PASSWORD)).rootKey).toEqual(
+        (await openWithCode(owner, house.code)).rootKey,
+      );
+      expect(house.eremos.stay.isOn(owner)).toBe(false);
+      await house.signIn();
+      expect(sharesOf(house.eremos)).toBeNull();
+    },
+  );
 });
 
 describe("keys", () => {
@@ -90,10 +114,18 @@ describe("the owner's record", () => {
   it("is not written in the place of one that another Eremos wrote meanwhile", async () => {
     const keys = house.eremos.requireKeys();
     const ours = withDevice(house.eremos.requireOwner(), keys.rootKey, Buffer.alloc(32, 8));
-    const changing = replaceOwner(house.eremos, keys, async (owner, rootKey) => {
-      house.eremos.data.writeOwner(await ProvenOwner.prove(withDevice(owner, rootKey, Buffer.alloc(32, 7)), rootKey, []), owner);
-      return ours;
-    }, []);
+    const changing = replaceOwner(
+      house.eremos,
+      keys,
+      async (owner, rootKey) => {
+        house.eremos.data.writeOwner(
+          await ProvenOwner.prove(withDevice(owner, rootKey, Buffer.alloc(32, 7)), rootKey, []),
+          owner,
+        );
+        return ours;
+      },
+      [],
+    );
     await expect(changing).rejects.toMatchObject({ code: "busy" });
     expect(house.eremos.requireOwner().mac).not.toBe(ours.mac);
   });

@@ -51,7 +51,12 @@ export class TestHouse {
   }
 
   private open(): Eremos {
-    return Eremos.open(readSettings({ EREMOS_DATA: this.data, EREMOS_PLACES: this.world, XDG_CONFIG_HOME: path.join(this.base, "config") }, PROGRAM));
+    return Eremos.open(
+      readSettings(
+        { EREMOS_DATA: this.data, EREMOS_PLACES: this.world, XDG_CONFIG_HOME: path.join(this.base, "config") },
+        PROGRAM,
+      ),
+    );
   }
 
   signIn(): Promise<{ failedTries: number }> {

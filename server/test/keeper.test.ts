@@ -37,10 +37,13 @@ afterEach(async () => {
 });
 
 async function open(mode: OpeningMode = { kind: "usual" }): Promise<void> {
-  await (await unlock(house.eremos, { pathOrId: folder, from: "/", accept: [], mode })).outcome;
+  await (
+    await unlock(house.eremos, { pathOrId: folder, from: "/", accept: [], mode })
+  ).outcome;
 }
 const isLocked = (): boolean => !fs.existsSync(path.join(folder, "letter.txt"));
-const view = (): ReturnType<typeof listFolders>[number] => listFolders(house.eremos)[0] ?? expect.fail("the folder is not in the list");
+const view = (): ReturnType<typeof listFolders>[number] =>
+  listFolders(house.eremos)[0] ?? expect.fail("the folder is not in the list");
 
 async function after(minutes: number): Promise<boolean> {
   now = Date.now() + minutes * MINUTE;
@@ -81,7 +84,13 @@ describe("a folder left open locks by itself", () => {
     await open({ kind: "until-locked" });
     expect(view()).toMatchObject({ locksAt: null, atSignOut: "leave" });
     expect(await after(60 * 24 * 30)).toBe(false);
-    setRules(house.eremos, view().id, { afterMinutes: 10, idleMinutes: null, atSignOut: "lock", atStop: false, atSleep: false });
+    setRules(house.eremos, view().id, {
+      afterMinutes: 10,
+      idleMinutes: null,
+      atSignOut: "lock",
+      atStop: false,
+      atSleep: false,
+    });
     keepOpen(house.eremos, view().id, 60);
     expect(await after(59)).toBe(false);
     expect(await after(61)).toBe(true);
@@ -138,7 +147,10 @@ describe("signing out", () => {
   });
 
   it("follows what is set for all", async () => {
-    setPreferences(house.eremos, { ...house.eremos.preferences.get(), rules: { afterMinutes: 5, idleMinutes: null, atSignOut: "leave", atStop: false, atSleep: false } });
+    setPreferences(house.eremos, {
+      ...house.eremos.preferences.get(),
+      rules: { afterMinutes: 5, idleMinutes: null, atSignOut: "leave", atStop: false, atSleep: false },
+    });
     await open();
     expect(view().locksAt).toBeGreaterThan(Date.now() + 4 * MINUTE);
     signOut(house.eremos);
@@ -152,7 +164,9 @@ it("closing up locks everything that lies open, and says what it could not", asy
   await open({ kind: "until-locked" });
   const second = house.makeFolder("Letters");
   await lock(house.eremos, { path: second, protection: sealedAnd("hidden"), inUseAnyway: false, from: "/" }).outcome;
-  await (await unlock(house.eremos, { pathOrId: second, from: "/", accept: [], mode: { kind: "until-locked" } })).outcome;
+  await (
+    await unlock(house.eremos, { pathOrId: second, from: "/", accept: [], mode: { kind: "until-locked" } })
+  ).outcome;
   house.eremos.forget();
   const { locking, left } = closeUp(house.eremos, false);
   expect(left).toEqual([]);

@@ -4,8 +4,18 @@ import { createInterface } from "node:readline";
 
 const [, , busAddress, account] = process.argv;
 const bus = createClient({ busAddress });
-const MANAGER = { name: "org.freedesktop.login1.Manager", signals: { PrepareForSleep: ["b", "start"] }, methods: {}, properties: {} };
-const SESSION = { name: "org.freedesktop.login1.Session", signals: { Lock: [""] }, methods: {}, properties: { User: "(uo)", LockedHint: "b" } };
+const MANAGER = {
+  name: "org.freedesktop.login1.Manager",
+  signals: { PrepareForSleep: ["b", "start"] },
+  methods: {},
+  properties: {},
+};
+const SESSION = {
+  name: "org.freedesktop.login1.Session",
+  signals: { Lock: [""] },
+  methods: {},
+  properties: { User: "(uo)", LockedHint: "b" },
+};
 const sessionOf = (uid) => ({ User: [uid, `/org/freedesktop/login1/user/_${uid}`], LockedHint: false });
 const [OWN, OTHER] = ["/org/freedesktop/login1/session/_31", "/org/freedesktop/login1/session/_32"];
 
@@ -16,7 +26,12 @@ bus.requestName("org.freedesktop.login1", 0, () => {
   process.stdout.write("ready\n");
 });
 
-const hint = (path) => bus.sendSignal(path, "org.freedesktop.DBus.Properties", "PropertiesChanged", "sa{sv}as", [SESSION.name, [["LockedHint", ["b", true]]], []]);
+const hint = (path) =>
+  bus.sendSignal(path, "org.freedesktop.DBus.Properties", "PropertiesChanged", "sa{sv}as", [
+    SESSION.name,
+    [["LockedHint", ["b", true]]],
+    [],
+  ]);
 const SAYS = {
   sleep: () => bus.sendSignal("/org/freedesktop/login1", MANAGER.name, "PrepareForSleep", "b", [true]),
   wake: () => bus.sendSignal("/org/freedesktop/login1", MANAGER.name, "PrepareForSleep", "b", [false]),

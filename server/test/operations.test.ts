@@ -29,8 +29,18 @@ beforeEach(async () => {
 });
 afterEach(() => house.remove());
 
-const request = (folder: string, visibility: "view" | "hidden" | null = "hidden"): Parameters<typeof lock>[1] => ({ path: folder, protection: visibility ? sealedAnd(visibility) : AS_BEFORE, inUseAnyway: false, from: "/" });
-const target = (pathOrId: string): Parameters<typeof unlock>[1] => ({ pathOrId, from: "/", accept: [], mode: { kind: "until-locked" } });
+const request = (folder: string, visibility: "view" | "hidden" | null = "hidden"): Parameters<typeof lock>[1] => ({
+  path: folder,
+  protection: visibility ? sealedAnd(visibility) : AS_BEFORE,
+  inUseAnyway: false,
+  from: "/",
+});
+const target = (pathOrId: string): Parameters<typeof unlock>[1] => ({
+  pathOrId,
+  from: "/",
+  accept: [],
+  mode: { kind: "until-locked" },
+});
 
 describe("what shows of a folder", () => {
   it("is changed while it is locked, and for the next lock while it lies open", async () => {
@@ -46,7 +56,9 @@ describe("what shows of a folder", () => {
     await setProtection(house.eremos, id, sealedAnd("view"));
     expect(fs.readdirSync(folder).sort()).toEqual([".eremos", "Locked with Eremos.html"]);
     expect(listFolders(house.eremos)).toMatchObject([{ state: "locked", visibility: "view", arrivals: 0 }]);
-    await (await unlock(house.eremos, target(folder))).outcome;
+    await (
+      await unlock(house.eremos, target(folder))
+    ).outcome;
     expect(fs.readdirSync(folder).sort()).toEqual([".eremos", "letter.txt"]);
     await setProtection(house.eremos, id, sealedAnd("hidden"));
     house.eremos.forget();
@@ -61,10 +73,16 @@ describe("the off-limits list", () => {
     const other = house.makeFolder("Letters");
     await house.signIn();
     await lock(house.eremos, request(folder, "view")).outcome;
-    await (await unlock(house.eremos, target(folder))).outcome;
-    expect(() => setOffLimits(house.eremos, { added: [{ path: "/**", reason: "" }], removed: [] })).toThrow(expect.objectContaining({ code: "usage" }));
+    await (
+      await unlock(house.eremos, target(folder))
+    ).outcome;
+    expect(() => setOffLimits(house.eremos, { added: [{ path: "/**", reason: "" }], removed: [] })).toThrow(
+      expect.objectContaining({ code: "usage" }),
+    );
     setOffLimits(house.eremos, { added: [{ path: `${house.world}/*`, reason: "the shop's own" }], removed: [] });
-    expect(() => lock(house.eremos, request(other, "view"))).toThrow(expect.objectContaining({ code: "off-limits", message: expect.stringContaining("the shop's own") }));
+    expect(() => lock(house.eremos, request(other, "view"))).toThrow(
+      expect.objectContaining({ code: "off-limits", message: expect.stringContaining("the shop's own") }),
+    );
     await lock(house.eremos, request(folder, null)).outcome;
     setOffLimits(house.eremos, { added: [], removed: [] });
     await lock(house.eremos, request(other, "view")).outcome;
@@ -77,9 +95,13 @@ describe("what happens while nobody is signed in", () => {
     await lock(house.eremos, request(folder)).outcome;
     house.restart();
     await house.signIn();
-    expect(listFolders(house.eremos)).toMatchObject([{ path: folder, state: "locked", visibility: "hidden", files: 1 }]);
+    expect(listFolders(house.eremos)).toMatchObject([
+      { path: folder, state: "locked", visibility: "hidden", files: 1 },
+    ]);
     expect(activityOf(house.eremos)).toMatchObject([{ kind: "locked", signedIn: false }]);
-    await (await unlock(house.eremos, target(folder))).outcome;
+    await (
+      await unlock(house.eremos, target(folder))
+    ).outcome;
     fs.writeFileSync(path.join(folder, "second.txt"), "second");
     signOut(house.eremos);
     await lock(house.eremos, request(folder, null)).outcome;
@@ -95,17 +117,47 @@ describe("what happens while nobody is signed in", () => {
     const content = Buffer.alloc(1_100_000, "scene").toString();
     const folder = house.makeFolder("Films", { "one.mov": content, "two.mov": content, "three.mov": content });
     const id = newFolderId();
-    house.eremos.data.writeNote({ ...NO_RULES, id, path: encodePath(Buffer.from(folder)), ...sealedAnd("hidden"), kind: "folder", publicKey: null, opened: null, protectedAt: Date.now() });
+    house.eremos.data.writeNote({
+      ...NO_RULES,
+      id,
+      path: encodePath(Buffer.from(folder)),
+      ...sealedAnd("hidden"),
+      kind: "folder",
+      publicKey: null,
+      opened: null,
+      protectedAt: Date.now(),
+    });
     const signer = { by: "device" as const, owner: house.eremos.requireOwner(), device: house.eremos.data.device };
-    const input = { path: Buffer.from(folder), folder: id, visibility: "hidden" as const, places: [], signer, note: null, page: null, inUseAnyway: false };
+    const input = {
+      path: Buffer.from(folder),
+      folder: id,
+      visibility: "hidden" as const,
+      places: [],
+      signer,
+      note: null,
+      page: null,
+      inUseAnyway: false,
+    };
     let rounds = 0;
-    const untilSecondRound = crampedDisk(new Proxy(linuxDisk, { get: (disk, name: keyof typeof linuxDisk) => (name === "barrier" && ++rounds === 2 ? () => { throw new Error("cut off"); } : disk[name]) }), 6_000_000);
+    const untilSecondRound = crampedDisk(
+      new Proxy(linuxDisk, {
+        get: (disk, name: keyof typeof linuxDisk) =>
+          name === "barrier" && ++rounds === 2
+            ? () => {
+                throw new Error("cut off");
+              }
+            : disk[name],
+      }),
+      6_000_000,
+    );
     await lockFolder(untilSecondRound, input, silentHooks).catch(() => undefined);
     await recoverInterrupted(house.eremos);
     expect(fs.readdirSync(folder).filter((name) => name.endsWith(".mov"))).toHaveLength(2);
     await house.signIn();
     expect(listFolders(house.eremos)).toMatchObject([{ id, path: folder, state: "partly" }]);
-    await (await release(house.eremos, target(folder))).job?.outcome;
+    await (
+      await release(house.eremos, target(folder))
+    ).job?.outcome;
     expect(fs.readdirSync(folder).sort()).toEqual(["one.mov", "three.mov", "two.mov"]);
     expect(fs.readFileSync(path.join(folder, "one.mov"), "utf8")).toBe(content);
   });
@@ -113,9 +165,27 @@ describe("what happens while nobody is signed in", () => {
   it("a first lock that was cut off after its commit is found by its note alone", async () => {
     const folder = house.makeFolder("Payroll");
     const id = newFolderId();
-    house.eremos.data.writeNote({ ...NO_RULES, id, path: encodePath(Buffer.from(folder)), ...sealedAnd("hidden"), kind: "folder", publicKey: null, opened: null, protectedAt: Date.now() });
+    house.eremos.data.writeNote({
+      ...NO_RULES,
+      id,
+      path: encodePath(Buffer.from(folder)),
+      ...sealedAnd("hidden"),
+      kind: "folder",
+      publicKey: null,
+      opened: null,
+      protectedAt: Date.now(),
+    });
     const signer = { by: "device" as const, owner: house.eremos.requireOwner(), device: house.eremos.data.device };
-    const input = { path: Buffer.from(folder), folder: id, visibility: "hidden" as const, places: [], signer, note: null, page: null, inUseAnyway: false };
+    const input = {
+      path: Buffer.from(folder),
+      folder: id,
+      visibility: "hidden" as const,
+      places: [],
+      signer,
+      note: null,
+      page: null,
+      inUseAnyway: false,
+    };
     const untilRemoving: typeof linuxDisk = {
       ...house.eremos.disk,
       unlink: (dir, name) => {
@@ -129,13 +199,24 @@ describe("what happens while nobody is signed in", () => {
     expect(house.eremos.data.notes()).toEqual([]);
     await house.signIn();
     expect(listFolders(house.eremos)).toMatchObject([{ id, path: folder, state: "locked" }]);
-    await (await unlock(house.eremos, target(folder))).outcome;
+    await (
+      await unlock(house.eremos, target(folder))
+    ).outcome;
     expect(fs.readFileSync(path.join(folder, "letter.txt"), "utf8")).toBe("Dear Jonas");
   });
 
   it("of two first locks at once, the one that came to nothing leaves no note and no card", async () => {
     const folder = house.makeFolder("Payroll");
-    house.eremos.data.writeNote({ ...NO_RULES, id: newFolderId(), path: encodePath(Buffer.from(folder)), ...sealedAnd("view"), kind: "folder", publicKey: null, opened: null, protectedAt: Date.now() });
+    house.eremos.data.writeNote({
+      ...NO_RULES,
+      id: newFolderId(),
+      path: encodePath(Buffer.from(folder)),
+      ...sealedAnd("view"),
+      kind: "folder",
+      publicKey: null,
+      opened: null,
+      protectedAt: Date.now(),
+    });
     await house.signIn();
     await lock(house.eremos, request(folder)).outcome;
     await recoverInterrupted(house.eremos);
@@ -145,7 +226,14 @@ describe("what happens while nobody is signed in", () => {
 
   it("opening, releasing, checking and looking around need the owner", async () => {
     const folder = house.makeFolder("Payroll");
-    for (const attempt of [() => unlock(house.eremos, target(folder)), () => release(house.eremos, target(folder)), () => check(house.eremos, target(folder)), () => listFolders(house.eremos), () => listPlace(house.eremos, folder), () => planLock(house.eremos, folder, sealedAnd("view"))]) {
+    for (const attempt of [
+      () => unlock(house.eremos, target(folder)),
+      () => release(house.eremos, target(folder)),
+      () => check(house.eremos, target(folder)),
+      () => listFolders(house.eremos),
+      () => listPlace(house.eremos, folder),
+      () => planLock(house.eremos, folder, sealedAnd("view")),
+    ]) {
       await expect((async () => attempt())()).rejects.toMatchObject({ code: "needs-sign-in" });
     }
   });
@@ -160,7 +248,13 @@ describe("long work", () => {
     await Promise.all(started.map((job) => job.outcome));
     house.restart();
     await house.signIn();
-    expect(listFolders(house.eremos).map((folder) => folder.state)).toEqual(["locked", "locked", "locked", "locked", "locked"]);
+    expect(listFolders(house.eremos).map((folder) => folder.state)).toEqual([
+      "locked",
+      "locked",
+      "locked",
+      "locked",
+      "locked",
+    ]);
     for (const folder of folders) await (await release(house.eremos, target(folder))).job?.outcome;
     for (const folder of folders) expect(fs.readFileSync(path.join(folder, "letter.txt"), "utf8")).toBe("Dear Jonas");
   });
@@ -172,14 +266,33 @@ describe("long work", () => {
     expect(rows).toHaveLength(1);
     expect(JSON.stringify(rows)).not.toContain("Unmistakable");
     const dead = { ...rows[0], id: "dead", state: "running" as const, pid: 2 ** 22 - 3, endedAt: null };
-    house.eremos.database.orm.insert(jobs).values({ ...dead, folder: "x", verb: "lock", phase: "sealing", files: 0, filesTotal: 0, bytes: 0, bytesTotal: 0, startedAt: Date.now() }).run();
+    house.eremos.database.orm
+      .insert(jobs)
+      .values({
+        ...dead,
+        folder: "x",
+        verb: "lock",
+        phase: "sealing",
+        files: 0,
+        filesTotal: 0,
+        bytes: 0,
+        bytesTotal: 0,
+        startedAt: Date.now(),
+      })
+      .run();
     expect(house.eremos.jobs.markInterrupted()).toBe(true);
     expect(house.eremos.jobs.cutOff("x")).toMatchObject({ verb: "lock" });
-    expect(house.eremos.jobs.list().find((job) => job.id === "dead")).toMatchObject({ state: "interrupted", error: { code: "interrupted" } });
+    expect(house.eremos.jobs.list().find((job) => job.id === "dead")).toMatchObject({
+      state: "interrupted",
+      error: { code: "interrupted" },
+    });
   });
 
   it("leaves list and notes as they were when it is cancelled", async () => {
-    const folder = house.makeFolder("Large", Object.fromEntries(Array.from({ length: 60 }, (_, i) => [`f${i}`, "x".repeat(2_000_000)])));
+    const folder = house.makeFolder(
+      "Large",
+      Object.fromEntries(Array.from({ length: 60 }, (_, i) => [`f${i}`, "x".repeat(2_000_000)])),
+    );
     await house.signIn();
     const job = lock(house.eremos, request(folder));
     await expect.poll(() => house.eremos.jobs.list()[0]?.phase).toBe("sealing");
@@ -200,12 +313,22 @@ describe("places and paths", () => {
     await house.signIn();
     await lock(house.eremos, request(folder)).outcome;
     const { entries } = listPlace(house.eremos, path.join(house.world, "Home"));
-    expect(entries.map(({ name, hidden, folder: id }) => [name, hidden, id !== null])).toEqual([["Payroll", true, true], ["Recipes", false, false]]);
-    expect(() => listPlace(house.eremos, path.join(house.world, "out"))).toThrow(expect.objectContaining({ code: "outside-places" }));
-    expect(() => onlook(house.eremos, path.join(house.world, "out"), "/")).toThrow(expect.objectContaining({ code: "outside-places" }));
+    expect(entries.map(({ name, hidden, folder: id }) => [name, hidden, id !== null])).toEqual([
+      ["Payroll", true, true],
+      ["Recipes", false, false],
+    ]);
+    expect(() => listPlace(house.eremos, path.join(house.world, "out"))).toThrow(
+      expect.objectContaining({ code: "outside-places" }),
+    );
+    expect(() => onlook(house.eremos, path.join(house.world, "out"), "/")).toThrow(
+      expect.objectContaining({ code: "outside-places" }),
+    );
     expect(() => listPlace(house.eremos, "/etc")).toThrow(expect.objectContaining({ code: "outside-places" }));
     expect(completePath(house.eremos, path.join(house.world, "Ho"))).toEqual([path.join(house.world, "Home")]);
-    expect(completePath(house.eremos, `${path.join(house.world, "Home")}/`)).toEqual([path.join(house.world, "Home", "Payroll"), path.join(house.world, "Home", "Recipes")]);
+    expect(completePath(house.eremos, `${path.join(house.world, "Home")}/`)).toEqual([
+      path.join(house.world, "Home", "Payroll"),
+      path.join(house.world, "Home", "Recipes"),
+    ]);
   });
 
   it("reads typed paths as people type them", () => {
@@ -224,7 +347,12 @@ describe("places and paths", () => {
     await house.signIn();
     const folder = house.makeFolder("Payroll", { a: "12345", b: "123" });
     fs.linkSync(path.join(folder, "a"), path.join(house.world, "outside"));
-    expect(planLock(house.eremos, folder, sealedAnd("view"))).toMatchObject({ files: 2, bytes: 8, outsideLinks: ["a"], refusal: null });
+    expect(planLock(house.eremos, folder, sealedAnd("view"))).toMatchObject({
+      files: 2,
+      bytes: 8,
+      outsideLinks: ["a"],
+      refusal: null,
+    });
     expect(planLock(house.eremos, house.world, sealedAnd("view"))).toMatchObject({ refusal: { code: "off-limits" } });
   });
 });

@@ -16,9 +16,15 @@ beforeEach(async () => {
 });
 afterEach(() => house.remove());
 
-const change = (current: string, password: string, hint: string | null = null): ReturnType<typeof changePassword> => changePassword(house.eremos, { current, password, hint });
-const lockNow = (folder: string): Promise<unknown> => lock(house.eremos, { path: folder, protection: sealedAnd("hidden"), inUseAnyway: false, from: "/" }).outcome;
-const headersIn = (place: string): string[] => fs.readdirSync(place, { recursive: true, encoding: "utf8" }).filter((name) => /header(\.copy)?\.json$/.test(name)).map((name) => fs.readFileSync(path.join(place, name), "utf8"));
+const change = (current: string, password: string, hint: string | null = null): ReturnType<typeof changePassword> =>
+  changePassword(house.eremos, { current, password, hint });
+const lockNow = (folder: string): Promise<unknown> =>
+  lock(house.eremos, { path: folder, protection: sealedAnd("hidden"), inUseAnyway: false, from: "/" }).outcome;
+const headersIn = (place: string): string[] =>
+  fs
+    .readdirSync(place, { recursive: true, encoding: "utf8" })
+    .filter((name) => /header(\.copy)?\.json$/.test(name))
+    .map((name) => fs.readFileSync(path.join(place, name), "utf8"));
 
 describe("changing the master password", () => {
   it("asks for the present one, refuses a weak one and a hint that gives it away, and changes nothing then", async () => {
@@ -26,7 +32,9 @@ describe("changing the master password", () => {
     await expect(change("not this one at all", NEW)).rejects.toMatchObject({ code: "wrong-password" });
     house.eremos.gate.tries("password").succeed();
     await expect(change(PASSWORD, "password")).rejects.toMatchObject({ code: "weak-password" });
-    await expect(change(PASSWORD, NEW, "half a cello and its bow, of course")).rejects.toMatchObject({ code: "hint-gives-away" });
+    await expect(change(PASSWORD, NEW, "half a cello and its bow, of course")).rejects.toMatchObject({
+      code: "hint-gives-away",
+    });
     signOut(house.eremos);
     await signIn(house.eremos, PASSWORD);
   });
@@ -40,7 +48,9 @@ describe("changing the master password", () => {
     const { chosen, seconds } = await efforts(house.eremos);
     expect(chosen).toBe("light");
     expect(seconds.heavy).toBeGreaterThanOrEqual(seconds.light);
-    await expect(changeEffort(house.eremos, { current: "not this one at all", effort: "heavy" })).rejects.toMatchObject({ code: "wrong-password" });
+    await expect(changeEffort(house.eremos, { current: "not this one at all", effort: "heavy" })).rejects.toMatchObject(
+      { code: "wrong-password" },
+    );
     house.eremos.gate.tries("password").succeed();
     expect(passesIn(house.eremos.requireOwner().password.hashing)).toBe(before);
     await changeEffort(house.eremos, { current: PASSWORD, effort: "heavy" });
@@ -60,7 +70,12 @@ describe("changing the master password", () => {
     await lockNow(here);
     await lockNow(away);
     const barred = house.makeFolder("Photos");
-    await lock(house.eremos, { path: barred, protection: { guard: "barred", visibility: "view", bars: { others: "nothing", own: "everything" } }, inUseAnyway: false, from: "/" }).outcome;
+    await lock(house.eremos, {
+      path: barred,
+      protection: { guard: "barred", visibility: "view", bars: { others: "nothing", own: "everything" } },
+      inUseAnyway: false,
+      from: "/",
+    }).outcome;
     const drive = path.join(house.base, "drive that is away");
     fs.renameSync(path.join(house.world, "Stick"), drive);
 
@@ -71,7 +86,9 @@ describe("changing the master password", () => {
     expect(headersIn(house.world)).not.toEqual(before);
     expect(headersIn(drive).join()).toContain(JSON.parse(before[0] ?? "{}").owner.password.root);
     expect(activityOf(house.eremos)[0]).toMatchObject({ kind: "password" });
-    expect(fs.readFileSync(path.join(barred, ".eremos", "guard.json"), "utf8")).toContain(house.eremos.requireOwner().password.root);
+    expect(fs.readFileSync(path.join(barred, ".eremos", "guard.json"), "utf8")).toContain(
+      house.eremos.requireOwner().password.root,
+    );
 
     house.restart();
     await expect(signIn(house.eremos, PASSWORD)).rejects.toMatchObject({ code: "wrong-password" });
@@ -83,7 +100,9 @@ describe("changing the master password", () => {
     expect(settingsOf(house.eremos).behind).toEqual([]);
     expect(headersIn(house.world).join()).not.toContain(JSON.parse(before[0] ?? "{}").owner.password.root);
     for (const folder of [here, away, another]) {
-      await (await release(house.eremos, { pathOrId: folder, from: "/", accept: [] })).job?.outcome;
+      await (
+        await release(house.eremos, { pathOrId: folder, from: "/", accept: [] })
+      ).job?.outcome;
       expect(fs.readFileSync(path.join(folder, "letter.txt"), "utf8")).toBe("Dear Jonas");
     }
   });

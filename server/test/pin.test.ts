@@ -57,7 +57,8 @@ describe("a process that ends with its session", () => {
     const told = endings();
     vi.useFakeTimers({ toFake: ["setTimeout", "clearTimeout"] });
     try {
-      const wrong = (): Promise<unknown> => house.eremos.trying(() => Promise.reject(new Error("wrong"))).catch(() => undefined);
+      const wrong = (): Promise<unknown> =>
+        house.eremos.trying(() => Promise.reject(new Error("wrong"))).catch(() => undefined);
       await wrong();
       vi.advanceTimersByTime(10_000);
       await wrong();
@@ -107,7 +108,8 @@ describe("a PIN", () => {
     house.eremos.pin.choose(PIN);
     const { rootKey } = house.eremos.requireKeys();
     signOutIdle(house.eremos);
-    for (const code of ["wrong-pin", "wrong-pin", "needs-sign-in"]) await expect(back("111222")).rejects.toMatchObject({ code });
+    for (const code of ["wrong-pin", "wrong-pin", "needs-sign-in"])
+      await expect(back("111222")).rejects.toMatchObject({ code });
     expect(rootKey.every((byte) => byte === 0)).toBe(true);
     await expect(back(PIN)).rejects.toMatchObject({ code: "needs-sign-in" });
     expect(isDozing()).toBe(false);
@@ -129,7 +131,8 @@ describe("a PIN", () => {
   });
 
   it("is not one of those that are tried first, and nothing of it is stored", () => {
-    for (const pin of ["123", "12ab", "0000", "123456", "9876", ""]) expect(() => house.eremos.pin.choose(pin)).toThrow(expect.objectContaining({ code: "weak-pin" }));
+    for (const pin of ["123", "12ab", "0000", "123456", "9876", ""])
+      expect(() => house.eremos.pin.choose(pin)).toThrow(expect.objectContaining({ code: "weak-pin" }));
     const before = contentsOf(house.data);
     house.eremos.pin.choose(PIN);
     signOutIdle(house.eremos);

@@ -35,12 +35,21 @@ beforeEach(async () => {
   await house.signIn();
   directory = fs.mkdtempSync(path.join(os.tmpdir(), "eremos-bus-"));
   const config = path.join(directory, "bus.conf");
-  fs.writeFileSync(config, `<busconfig><type>session</type><listen>unix:path=${directory}/bus</listen><auth>EXTERNAL</auth><policy context="default"><allow send_destination="*"/><allow eavesdrop="false"/><allow own="*"/></policy></busconfig>`);
-  const daemon = spawn("dbus-daemon", ["--config-file", config, "--nofork", "--print-address"], { stdio: ["ignore", "pipe", "ignore"] });
+  fs.writeFileSync(
+    config,
+    `<busconfig><type>session</type><listen>unix:path=${directory}/bus</listen><auth>EXTERNAL</auth><policy context="default"><allow send_destination="*"/><allow eavesdrop="false"/><allow own="*"/></policy></busconfig>`,
+  );
+  const daemon = spawn("dbus-daemon", ["--config-file", config, "--nofork", "--print-address"], {
+    stdio: ["ignore", "pipe", "ignore"],
+  });
   programs = [daemon];
   await said(daemon);
   const busAddress = `unix:path=${directory}/bus`;
-  const manager = spawn("node", [fileURLToPath(new URL("log-in-manager.mjs", import.meta.url)), busAddress, String(process.getuid?.())], { stdio: ["pipe", "pipe", "inherit"] });
+  const manager = spawn(
+    "node",
+    [fileURLToPath(new URL("log-in-manager.mjs", import.meta.url)), busAddress, String(process.getuid?.())],
+    { stdio: ["pipe", "pipe", "inherit"] },
+  );
   programs.push(manager);
   expect(await said(manager)).toBe("ready");
   say = (line) => void manager.stdin?.write(`${line}\n`);
@@ -48,11 +57,18 @@ beforeEach(async () => {
   sessions = new Sessions();
   stop = watchSleep(house.eremos, sessions);
   for (const name of ["Payroll", "Photos"]) {
-    await lock(house.eremos, { path: house.makeFolder(name), protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).outcome;
+    await lock(house.eremos, {
+      path: house.makeFolder(name),
+      protection: sealedAnd("view"),
+      inUseAnyway: false,
+      from: "/",
+    }).outcome;
   }
   for (const { id, name } of listFolders(house.eremos)) {
     setRules(house.eremos, id, { ...STANDARD_RULES, atSignOut: "leave", atSleep: name === "Payroll" });
-    await (await unlock(house.eremos, { pathOrId: id, from: "/", accept: [], mode: { kind: "usual" } })).outcome;
+    await (
+      await unlock(house.eremos, { pathOrId: id, from: "/", accept: [], mode: { kind: "usual" } })
+    ).outcome;
   }
 });
 afterEach(() => {
@@ -65,15 +81,18 @@ afterEach(() => {
 
 const states = (): string[] => listFolders(house.eremos).map(({ name, state }) => `${name} ${state}`);
 
-it.each(["lock", "hint"])("a locked screen (told by %s) locks the folders that are to lock then, and only for this account's own screen", async (told) => {
-  say("hint of another");
-  say("wake");
-  await new Promise((resolve) => setTimeout(resolve, 500));
-  expect(states()).toEqual(["Payroll open", "Photos open"]);
-  say(told);
-  await vi.waitFor(() => expect(states()).toEqual(["Payroll locked", "Photos open"]), WAIT);
-  expect(house.eremos.keys).not.toBeNull();
-});
+it.each(["lock", "hint"])(
+  "a locked screen (told by %s) locks the folders that are to lock then, and only for this account's own screen",
+  async (told) => {
+    say("hint of another");
+    say("wake");
+    await new Promise((resolve) => setTimeout(resolve, 500));
+    expect(states()).toEqual(["Payroll open", "Photos open"]);
+    say(told);
+    await vi.waitFor(() => expect(states()).toEqual(["Payroll locked", "Photos open"]), WAIT);
+    expect(house.eremos.keys).not.toBeNull();
+  },
+);
 
 it("sleep locks them as well, and signs out", async () => {
   const { cookie, tab } = sessions.create();

@@ -32,18 +32,32 @@ afterEach(async () => {
   house.remove();
 });
 
-const visit = (minutes: number | null = null): Promise<VisitView> => startVisit(house.eremos, { pathOrId: folder, from: "/", minutes, accept: [], secret: null });
+const visit = (minutes: number | null = null): Promise<VisitView> =>
+  startVisit(house.eremos, { pathOrId: folder, from: "/", minutes, accept: [], secret: null });
 const only = (): ReturnType<typeof listFolders>[number] | undefined => listFolders(house.eremos)[0];
-const call = (asked: VisitCall): ReturnType<typeof house.eremos.visits.call> => house.eremos.visits.call(only()?.id ?? "", asked);
-const names = async (href = "/"): Promise<string[]> => (await call({ kind: "list", href })).entries.map(({ name }) => name).sort();
-const put = (view: VisitView, href: string, body: string): Promise<Response> => fetch(new URL(href, view.url), { method: "PUT", body, headers: { authorization: `Basic ${Buffer.from(`${view.user}:${view.password}`).toString("base64")}` } });
-const isListening = (view: VisitView): Promise<boolean> => fetch(view.url).then(() => true, () => false);
+const call = (asked: VisitCall): ReturnType<typeof house.eremos.visits.call> =>
+  house.eremos.visits.call(only()?.id ?? "", asked);
+const names = async (href = "/"): Promise<string[]> =>
+  (await call({ kind: "list", href })).entries.map(({ name }) => name).sort();
+const put = (view: VisitView, href: string, body: string): Promise<Response> =>
+  fetch(new URL(href, view.url), {
+    method: "PUT",
+    body,
+    headers: { authorization: `Basic ${Buffer.from(`${view.user}:${view.password}`).toString("base64")}` },
+  });
+const isListening = (view: VisitView): Promise<boolean> =>
+  fetch(view.url).then(
+    () => true,
+    () => false,
+  );
 
 it("the page lists, searches, makes, renames, deletes and undoes; the list of folders follows, and the folder stays locked", async () => {
   const view = await visit();
   expect(only()).toMatchObject({ state: "locked", visit: { folder: only()?.id, undoable: 0 } });
   expect(await names()).toEqual(["2026", "Größe.txt", "letter.txt"]);
-  expect((await call({ kind: "search", href: "/", name: "MARCH" })).entries).toMatchObject([{ name: "march.csv", href: "/2026/march.csv", kind: "file", size: 6 }]);
+  expect((await call({ kind: "search", href: "/", name: "MARCH" })).entries).toMatchObject([
+    { name: "march.csv", href: "/2026/march.csv", kind: "file", size: 6 },
+  ]);
   await call({ kind: "make-directory", href: "/2027" });
   await call({ kind: "move", href: "/Gr%C3%B6%C3%9Fe.txt", to: "/2027/size.txt" });
   await call({ kind: "remove", hrefs: ["/2026", "/letter.txt"] });
@@ -53,15 +67,28 @@ it("the page lists, searches, makes, renames, deletes and undoes; the list of fo
   await call({ kind: "undo" });
   expect(await names()).toEqual(["2026", "2027", "letter.txt"]);
   for (const [asked, code] of [
-    [{ kind: "list", href: "/letter.txt" }, "not-found"], [{ kind: "list", href: "/../.." }, "usage"], [{ kind: "make-directory", href: "/2026" }, "path-taken"],
-    [{ kind: "move", href: "/2026", to: "/2026/in itself" }, "usage"], [{ kind: "remove", hrefs: ["/gone"] }, "not-found"],
-  ] as const) await expect(call(asked)).rejects.toMatchObject({ code });
+    [{ kind: "list", href: "/letter.txt" }, "not-found"],
+    [{ kind: "list", href: "/../.." }, "usage"],
+    [{ kind: "make-directory", href: "/2026" }, "path-taken"],
+    [{ kind: "move", href: "/2026", to: "/2026/in itself" }, "usage"],
+    [{ kind: "remove", hrefs: ["/gone"] }, "not-found"],
+  ] as const)
+    await expect(call(asked)).rejects.toMatchObject({ code });
   expect((await put(view, "/2027/new.txt", "new")).status).toBe(201);
   expect(fs.readdirSync(house.world)).toEqual([expect.stringMatching(/^\.[0-9a-f]+$/)]);
   await house.eremos.visits.end(view.folder);
   expect(only()).toMatchObject({ state: "locked", visit: null, files: 4 });
-  await (await release(house.eremos, { pathOrId: folder, from: "/", accept: [] })).job?.outcome;
-  expect(fs.readdirSync(folder, { recursive: true }).sort()).toEqual(["2026", "2026/march.csv", "2027", "2027/new.txt", "2027/size.txt", "letter.txt"]);
+  await (
+    await release(house.eremos, { pathOrId: folder, from: "/", accept: [] })
+  ).job?.outcome;
+  expect(fs.readdirSync(folder, { recursive: true }).sort()).toEqual([
+    "2026",
+    "2026/march.csv",
+    "2027",
+    "2027/new.txt",
+    "2027/size.txt",
+    "letter.txt",
+  ]);
   expect(activityOf(house.eremos).map(({ kind }) => kind)).toEqual(["released", "changed", "visited", "locked"]);
 });
 
@@ -69,7 +96,9 @@ it("an earlier state is kept, shown and put back; how many, the owner chooses", 
   await visit();
   await call({ kind: "remove", hrefs: ["/2026"] });
   await house.eremos.visits.end(only()?.id ?? "");
-  await (await unlock(house.eremos, { pathOrId: folder, from: "/", accept: [], mode: { kind: "until-locked" } })).outcome;
+  await (
+    await unlock(house.eremos, { pathOrId: folder, from: "/", accept: [], mode: { kind: "until-locked" } })
+  ).outcome;
   fs.writeFileSync(path.join(folder, "letter.txt"), "Dear Mara");
   await lock(house.eremos, { path: folder, protection: sealedAnd("hidden"), inUseAnyway: false, from: "/" }).outcome;
   await visit();
@@ -86,19 +115,33 @@ it("an earlier state is kept, shown and put back; how many, the owner chooses", 
   await visit();
   expect((await call({ kind: "earlier" })).earlier).toEqual([]);
   await house.eremos.visits.end(view.folder);
-  await (await release(house.eremos, { pathOrId: folder, from: "/", accept: [] })).job?.outcome;
+  await (
+    await release(house.eremos, { pathOrId: folder, from: "/", accept: [] })
+  ).job?.outcome;
   expect(fs.readFileSync(path.join(folder, "letter.txt"), "utf8")).toBe("Dear Jonas");
 });
 
 it("what changed in the open folder since its last lock is shown, and put back entry by entry or whole; what was there instead is kept", async () => {
   const { eremos } = house;
-  const open = async (): Promise<void> => void (await (await unlock(eremos, { pathOrId: folder, from: "/", accept: [], mode: { kind: "while", minutes: 90 } })).outcome);
+  const open = async (): Promise<void> =>
+    void (await (
+      await unlock(eremos, { pathOrId: folder, from: "/", accept: [], mode: { kind: "while", minutes: 90 } })
+    ).outcome);
   const back = async (hrefs: readonly string[] | null): Promise<void> => {
     const { generation } = await sinceLastLock(eremos, folder, null);
     await putBack(eremos, { folder, generation, hrefs, secret: null });
-    await vi.waitFor(() => expect(eremos.jobs.list().slice(0, 3)).toMatchObject([{ verb: "put-back", state: "done" }, { verb: "put-back", state: "done" }, { verb: "put-back", state: "done" }]), { timeout: 20_000 });
+    await vi.waitFor(
+      () =>
+        expect(eremos.jobs.list().slice(0, 3)).toMatchObject([
+          { verb: "put-back", state: "done" },
+          { verb: "put-back", state: "done" },
+          { verb: "put-back", state: "done" },
+        ]),
+      { timeout: 20_000 },
+    );
   };
-  const changes = async (): Promise<string[]> => (await sinceLastLock(eremos, folder, null)).entries.map(({ change, name }) => `${change} ${name}`);
+  const changes = async (): Promise<string[]> =>
+    (await sinceLastLock(eremos, folder, null)).entries.map(({ change, name }) => `${change} ${name}`);
   await expect(sinceLastLock(eremos, folder, null)).rejects.toMatchObject({ code: "not-open" });
   await open();
   expect(await changes()).toEqual([]);
@@ -110,7 +153,12 @@ it("what changed in the open folder since its last lock is shown, and put back e
   await back(["/2026", "/new%20%231.txt"]);
   expect(only()).toMatchObject({ state: "open" });
   expect(house.eremos.data.note(only()?.id ?? "")?.rules).toEqual(was?.rules);
-  expect(fs.readdirSync(folder, { recursive: true }).filter((name) => !name.includes(".eremos")).sort()).toEqual(["2026", "2026/march.csv", "Größe.txt", "letter.txt"]);
+  expect(
+    fs
+      .readdirSync(folder, { recursive: true })
+      .filter((name) => !name.includes(".eremos"))
+      .sort(),
+  ).toEqual(["2026", "2026/march.csv", "Größe.txt", "letter.txt"]);
   expect(fs.readFileSync(path.join(folder, "letter.txt"), "utf8")).toBe("Dear Mara");
   fs.writeFileSync(path.join(folder, "letter.txt"), "Dear nobody");
   await back(null);
@@ -127,18 +175,35 @@ it("what changed in the open folder since its last lock is shown, and put back e
 
 it("putting back opens it again, as it was, where there is no such state", async () => {
   const { eremos } = house;
-  await (await unlock(eremos, { pathOrId: folder, from: "/", accept: [], mode: { kind: "until-locked" } })).outcome;
+  await (
+    await unlock(eremos, { pathOrId: folder, from: "/", accept: [], mode: { kind: "until-locked" } })
+  ).outcome;
   fs.writeFileSync(path.join(folder, "letter.txt"), "Dear Mara");
   await putBack(eremos, { folder, generation: 4711, hrefs: null, secret: null });
-  await vi.waitFor(() => expect(eremos.jobs.list()[0]).toMatchObject({ verb: "put-back", state: "done", summary: expect.stringContaining("Putting back did not work") }), { timeout: 20_000 });
+  await vi.waitFor(
+    () =>
+      expect(eremos.jobs.list()[0]).toMatchObject({
+        verb: "put-back",
+        state: "done",
+        summary: expect.stringContaining("Putting back did not work"),
+      }),
+    { timeout: 20_000 },
+  );
   expect(only()).toMatchObject({ state: "open" });
   expect(fs.readFileSync(path.join(folder, "letter.txt"), "utf8")).toBe("Dear Mara");
-  await expect(putBack(eremos, { folder, generation: 1, hrefs: ["/../.."], secret: null })).rejects.toMatchObject({ code: "usage" });
+  await expect(putBack(eremos, { folder, generation: 1, hrefs: ["/../.."], secret: null })).rejects.toMatchObject({
+    code: "usage",
+  });
 });
 
 it("the desktop mounts the drive by itself, other programs read and write there, and the end of the visit takes it away", async () => {
-  const bus = spawn("dbus-daemon", ["--session", "--nofork", "--print-address"], { stdio: ["ignore", "pipe", "ignore"], env: { ...process.env, XDG_RUNTIME_DIR: house.world } });
-  const address = await new Promise<string>((resolve) => bus.stdout.once("data", (text) => resolve(String(text).trim())));
+  const bus = spawn("dbus-daemon", ["--session", "--nofork", "--print-address"], {
+    stdio: ["ignore", "pipe", "ignore"],
+    env: { ...process.env, XDG_RUNTIME_DIR: house.world },
+  });
+  const address = await new Promise<string>((resolve) =>
+    bus.stdout.once("data", (text) => resolve(String(text).trim())),
+  );
   vi.stubEnv("DBUS_SESSION_BUS_ADDRESS", address);
   vi.stubEnv("XDG_RUNTIME_DIR", house.world);
   const gio = async (...args: string[]): Promise<string> => (await promisify(execFile)("gio", args)).stdout;
@@ -161,12 +226,16 @@ it("the desktop mounts the drive by itself, other programs read and write there,
 });
 
 it("files that were put in are listed, taken in beside what is there, or discarded; what can't be read only discarded", async () => {
-  await (await unlock(house.eremos, { pathOrId: folder, from: "/", accept: [], mode: { kind: "until-locked" } })).outcome;
+  await (
+    await unlock(house.eremos, { pathOrId: folder, from: "/", accept: [], mode: { kind: "until-locked" } })
+  ).outcome;
   await lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).outcome;
-  for (const name of ["letter.txt", "bill.pdf", "spoilt.bin"]) fs.writeFileSync(path.join(house.world, name), `put in: ${name}`);
+  for (const name of ["letter.txt", "bill.pdf", "spoilt.bin"])
+    fs.writeFileSync(path.join(house.world, name), `put in: ${name}`);
   expect(await drop(house.eremos, folder, [path.join(house.world, "spoilt.bin")], "/")).toBe(1);
   const drops = path.join(folder, ".eremos", "drops");
-  for (const object of fs.readdirSync(drops).filter((name) => !name.endsWith(".json"))) fs.truncateSync(path.join(drops, object), 120);
+  for (const object of fs.readdirSync(drops).filter((name) => !name.endsWith(".json")))
+    fs.truncateSync(path.join(drops, object), 120);
   await drop(house.eremos, folder, [path.join(house.world, "letter.txt"), path.join(house.world, "bill.pdf")], "/");
   expect(only()).toMatchObject({ drops: 3, attention: expect.stringContaining("3 files were put in") });
   await visit();
@@ -200,17 +269,28 @@ it("opening in place ends the visit first; one folder is visited once, and only 
   const view = await visit();
   await expect(visit()).rejects.toMatchObject({ code: "busy" });
   expect((await put(view, "/from the visit.txt", "new")).status).toBe(201);
-  await (await unlock(house.eremos, { pathOrId: folder, from: "/", accept: [], mode: { kind: "until-locked" } })).outcome;
+  await (
+    await unlock(house.eremos, { pathOrId: folder, from: "/", accept: [], mode: { kind: "until-locked" } })
+  ).outcome;
   expect(await isListening(view)).toBe(false);
   expect(fs.readFileSync(path.join(folder, "from the visit.txt"), "utf8")).toBe("new");
   await expect(visit()).rejects.toMatchObject({ code: "not-locked" });
-  await lock(house.eremos, { path: folder, protection: { guard: "barred", visibility: "view", cover: null, icon: null, bars: null }, inUseAnyway: false, from: "/" }).outcome;
+  await lock(house.eremos, {
+    path: folder,
+    protection: { guard: "barred", visibility: "view", cover: null, icon: null, bars: null },
+    inUseAnyway: false,
+    from: "/",
+  }).outcome;
   await expect(visit()).rejects.toMatchObject({ code: "unsupported" });
 });
 
 it("a folder with a password of its own is visited with it, and a damaged one says so", async () => {
   const id = only()?.id ?? "";
-  await setFolderPassword(house.eremos, { folder: id, secret: null, password: { password: "rosin on the left shelf", hint: null } });
+  await setFolderPassword(house.eremos, {
+    folder: id,
+    secret: null,
+    password: { password: "rosin on the left shelf", hint: null },
+  });
   await expect(visit()).rejects.toMatchObject({ code: "needs-folder-password" });
   const secret = { kind: "password", password: "rosin on the left shelf" } as const;
   await startVisit(house.eremos, { pathOrId: id, from: "/", minutes: null, accept: [], secret });
@@ -219,5 +299,7 @@ it("a folder with a password of its own is visited with it, and a damaged one sa
   const index = path.join(only()?.realPath ?? "", ".eremos", "index");
   const [object = ""] = fs.readdirSync(index);
   fs.writeFileSync(path.join(index, object), Buffer.alloc(400, 7));
-  await expect(startVisit(house.eremos, { pathOrId: id, from: "/", minutes: null, accept: [], secret })).rejects.toMatchObject({ code: "damaged" });
+  await expect(
+    startVisit(house.eremos, { pathOrId: id, from: "/", minutes: null, accept: [], secret }),
+  ).rejects.toMatchObject({ code: "damaged" });
 });

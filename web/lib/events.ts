@@ -25,12 +25,16 @@ export function followEvents({ onChange, onSignedOut }: Following): () => void {
     const tab = readTab();
     const response = await fetch("/api/events", { headers: { "X-Eremos-Tab": tab }, signal });
     if (!response.ok || !response.body) return "refused";
-    const reader = response.body.pipeThrough(new TextDecoderStream()).pipeThrough(new EventSourceParserStream()).getReader();
+    const reader = response.body
+      .pipeThrough(new TextDecoderStream())
+      .pipeThrough(new EventSourceParserStream())
+      .getReader();
     for (let next = await reader.read(); !next.done; next = await reader.read()) {
       const { event, data } = next.value;
       if (event === "over") return "over";
       if (event === "change") onChange(JSON.parse(data) as ChangeEvent);
-      if (event === "standing" && tab !== "" && !(JSON.parse(data) as { readonly signedIn: boolean }).signedIn) onSignedOut();
+      if (event === "standing" && tab !== "" && !(JSON.parse(data) as { readonly signedIn: boolean }).signedIn)
+        onSignedOut();
     }
     return "gone";
   };

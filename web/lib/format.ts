@@ -16,7 +16,11 @@ export function count(number: number, one: string, many = `${one}s`): string {
 }
 
 const relative = new Intl.RelativeTimeFormat("en", { numeric: "auto" });
-const STEPS: readonly (readonly [Intl.RelativeTimeFormatUnit, number])[] = [["day", 86_400_000], ["hour", 3_600_000], ["minute", 60_000]];
+const STEPS: readonly (readonly [Intl.RelativeTimeFormatUnit, number])[] = [
+  ["day", 86_400_000],
+  ["hour", 3_600_000],
+  ["minute", 60_000],
+];
 
 /** "3 days ago", "yesterday", "just now". */
 export function ago(at: number, now = Date.now()): string {

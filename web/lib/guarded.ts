@@ -26,15 +26,25 @@ export function useGuarded<A, R>(verb: (input: A) => Promise<R>, onDone: (result
     mutationFn: verb,
     onSuccess: onDone,
     onError: (error) => {
-      if (error instanceof ApiError && typeof error.data["waitMs"] === "number") setBlockedUntil(Date.now() + error.data["waitMs"]);
+      if (error instanceof ApiError && typeof error.data["waitMs"] === "number")
+        setBlockedUntil(Date.now() + error.data["waitMs"]);
     },
-    onSettled: () => Promise.all([KEYS.settings, KEYS.efforts, KEYS.folders, KEYS.jobs].map((queryKey) => client.invalidateQueries({ queryKey }))),
+    onSettled: () =>
+      Promise.all(
+        [KEYS.settings, KEYS.efforts, KEYS.folders, KEYS.jobs].map((queryKey) =>
+          client.invalidateQueries({ queryKey }),
+        ),
+      ),
   });
   const { error, isPending } = mutation;
   return {
     run: mutation.mutate,
     pending: isPending,
-    problem: error ? (error instanceof ApiError ? error.message : "That did not work. Nothing was changed; try again.") : null,
+    problem: error
+      ? error instanceof ApiError
+        ? error.message
+        : "That did not work. Nothing was changed; try again."
+      : null,
     isBlocked: isPending || wait > 0,
     label: (words) => (isPending ? "One moment\u2026" : wait > 0 ? `Wait ${duration(wait / 1000)}` : words),
   };

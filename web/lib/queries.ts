@@ -6,7 +6,20 @@ import { ApiError, api } from "./api";
 
 /** What the page knows of the server, by name. The event stream says which to ask again. */
 export const KEYS = {
-  state: ["state"], folders: ["folders"], jobs: ["jobs"], roots: ["roots"], activity: ["activity"], settings: ["settings"], desktop: ["desktop"], scan: ["scan"], rescueFiles: ["rescue-files"], efforts: ["efforts"], keyholders: ["keyholders"], hidden: ["hidden"], interruptions: ["interruptions"], mailServer: ["mail-server"],
+  state: ["state"],
+  folders: ["folders"],
+  jobs: ["jobs"],
+  roots: ["roots"],
+  activity: ["activity"],
+  settings: ["settings"],
+  desktop: ["desktop"],
+  scan: ["scan"],
+  rescueFiles: ["rescue-files"],
+  efforts: ["efforts"],
+  keyholders: ["keyholders"],
+  hidden: ["hidden"],
+  interruptions: ["interruptions"],
+  mailServer: ["mail-server"],
   /** All of the next. */
   sharesSets: ["shares-set"],
   sharesSet: (at: string | null) => ["shares-set", at],
@@ -30,16 +43,25 @@ export function isRunning(job: JobView): boolean {
 }
 
 export function showError(error: unknown): void {
-  toast.error(error instanceof ApiError ? error.message : "Something went wrong in the page. Nothing was changed; reload it.", { duration: 12_000 });
+  toast.error(
+    error instanceof ApiError ? error.message : "Something went wrong in the page. Nothing was changed; reload it.",
+    { duration: 12_000 },
+  );
 }
 
 /** One of the verbs; its end is told by the job, its refusal at once. */
-export function useVerb<A extends readonly unknown[]>(verb: (...args: A) => Promise<unknown>): { readonly run: (...args: A) => void; readonly pending: boolean } {
+export function useVerb<A extends readonly unknown[]>(
+  verb: (...args: A) => Promise<unknown>,
+): { readonly run: (...args: A) => void; readonly pending: boolean } {
   const client = useQueryClient();
   const mutation = useMutation({
     mutationFn: (args: A) => verb(...args),
     onError: showError,
-    onSettled: () => Promise.all([client.invalidateQueries({ queryKey: KEYS.folders }), client.invalidateQueries({ queryKey: KEYS.jobs })]),
+    onSettled: () =>
+      Promise.all([
+        client.invalidateQueries({ queryKey: KEYS.folders }),
+        client.invalidateQueries({ queryKey: KEYS.jobs }),
+      ]),
   });
   return { run: (...args) => mutation.mutate(args), pending: mutation.isPending };
 }

@@ -1,7 +1,12 @@
 import { readTab } from "./tab";
 
 /** Sends a file as it is; progress of what is sent is told by this kind of request alone. Resolves to the status. */
-export function sendFile(address: string, file: File, onSent: (bytes: number) => void, signal: AbortSignal): Promise<number> {
+export function sendFile(
+  address: string,
+  file: File,
+  onSent: (bytes: number) => void,
+  signal: AbortSignal,
+): Promise<number> {
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest();
     request.open("POST", address);

@@ -22,12 +22,33 @@ interface ChoicesProps<T extends string> {
 }
 
 /** One of a few, each explained on its card. */
-export function Choices<T extends string>({ label, choices, value, columns, disabled = false, onChoose }: ChoicesProps<T>): ReactNode {
+export function Choices<T extends string>({
+  label,
+  choices,
+  value,
+  columns,
+  disabled = false,
+  onChoose,
+}: ChoicesProps<T>): ReactNode {
   return (
-    <RadioGroup.Root value={value ?? ""} disabled={disabled} onValueChange={(chosen) => onChoose(chosen as T)} aria-label={label} className={cn("grid gap-2", columns === "two" ? "sm:grid-cols-2" : "sm:grid-cols-3")}>
+    <RadioGroup.Root
+      value={value ?? ""}
+      disabled={disabled}
+      onValueChange={(chosen) => onChoose(chosen as T)}
+      aria-label={label}
+      className={cn("grid gap-2", columns === "two" ? "sm:grid-cols-2" : "sm:grid-cols-3")}
+    >
       {choices.map((choice) => (
-        <RadioGroup.Item key={choice.value} value={choice.value} disabled={disabled || Boolean(choice.unavailable)} className="flex flex-col items-start gap-1 rounded-xl border border-line bg-sheet p-3 text-left disabled:opacity-70 data-[state=checked]:border-dusk data-[state=checked]:shadow-[0_0_0_1px_var(--dusk)]">
-          <span className="flex items-center gap-2 text-[14.5px] font-semibold">{choice.sign}{choice.title}</span>
+        <RadioGroup.Item
+          key={choice.value}
+          value={choice.value}
+          disabled={disabled || Boolean(choice.unavailable)}
+          className="flex flex-col items-start gap-1 rounded-xl border border-line bg-sheet p-3 text-left disabled:opacity-70 data-[state=checked]:border-dusk data-[state=checked]:shadow-[0_0_0_1px_var(--dusk)]"
+        >
+          <span className="flex items-center gap-2 text-[14.5px] font-semibold">
+            {choice.sign}
+            {choice.title}
+          </span>
           <span className="text-[13px] text-mute">{choice.unavailable ?? choice.text}</span>
         </RadioGroup.Item>
       ))}

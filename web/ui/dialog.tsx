@@ -5,7 +5,8 @@ import type { ReactNode } from "react";
 import { Button, buttonClasses } from "./button";
 
 const OVERLAY = "fixed inset-0 z-40 bg-night/45 data-[state=open]:animate-in data-[state=open]:fade-in";
-const PANEL = "fixed top-1/2 left-1/2 z-50 max-h-[92vh] w-[calc(100vw-2rem)] -translate-x-1/2 -translate-y-1/2 overflow-y-auto rounded-2xl border border-line bg-paper p-6 shadow-2xl data-[state=open]:animate-in data-[state=open]:fade-in data-[state=open]:zoom-in-98";
+const PANEL =
+  "fixed top-1/2 left-1/2 z-50 max-h-[92vh] w-[calc(100vw-2rem)] -translate-x-1/2 -translate-y-1/2 overflow-y-auto rounded-2xl border border-line bg-paper p-6 shadow-2xl data-[state=open]:animate-in data-[state=open]:fade-in data-[state=open]:zoom-in-98";
 
 interface DialogProps {
   readonly open: boolean;
@@ -23,7 +24,10 @@ export function Dialog({ open, onOpenChange, title, description, children }: Dia
         <RadixDialog.Content className={`${PANEL} max-w-[600px]`}>
           <RadixDialog.Title className="pr-8 text-xl">{title}</RadixDialog.Title>
           <RadixDialog.Description className="mt-1 text-sm text-mute">{description}</RadixDialog.Description>
-          <RadixDialog.Close className="absolute top-4 right-4 grid size-9 place-items-center rounded-md text-mute hover:bg-sand hover:text-ink" aria-label="Close">
+          <RadixDialog.Close
+            className="absolute top-4 right-4 grid size-9 place-items-center rounded-md text-mute hover:bg-sand hover:text-ink"
+            aria-label="Close"
+          >
             <X className="size-5" aria-hidden />
           </RadixDialog.Close>
           {children}
@@ -51,10 +55,16 @@ export function Confirm({ open, onOpenChange, title, children, action, tone, onC
         <RadixAlert.Overlay className={OVERLAY} />
         <RadixAlert.Content className={`${PANEL} max-w-[480px]`}>
           <RadixAlert.Title className="text-xl">{title}</RadixAlert.Title>
-          <RadixAlert.Description asChild><div className="mt-2 space-y-2 text-sm text-mute">{children}</div></RadixAlert.Description>
+          <RadixAlert.Description asChild>
+            <div className="mt-2 space-y-2 text-sm text-mute">{children}</div>
+          </RadixAlert.Description>
           <div className="mt-6 flex justify-end gap-2">
             <RadixAlert.Cancel className={buttonClasses()}>Leave as it is</RadixAlert.Cancel>
-            <RadixAlert.Action asChild><Button tone={tone} onClick={onConfirm}>{action}</Button></RadixAlert.Action>
+            <RadixAlert.Action asChild>
+              <Button tone={tone} onClick={onConfirm}>
+                {action}
+              </Button>
+            </RadixAlert.Action>
           </div>
         </RadixAlert.Content>
       </RadixAlert.Portal>

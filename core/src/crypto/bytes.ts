@@ -49,6 +49,7 @@ export function toBase64(bytes: Uint8Array): string {
 export function fromBase64(text: string, length?: number): Buffer {
   if (!/^[A-Za-z0-9_-]*$/.test(text)) throw new RangeError("not base64url text");
   const bytes = Buffer.from(text, "base64url");
-  if (length !== undefined && bytes.length !== length) throw new RangeError(`expected ${length} bytes, got ${bytes.length}`);
+  if (length !== undefined && bytes.length !== length)
+    throw new RangeError(`expected ${length} bytes, got ${bytes.length}`);
   return bytes;
 }

@@ -42,11 +42,17 @@ export async function sealTo(publicKey: Uint8Array, purpose: string, plain: Uint
 }
 
 /** The opened bytes, or null when the envelope was made for another key or purpose, or is damaged. */
-export async function openEnvelope(privateKey: Uint8Array, purpose: string, envelope: Envelope): Promise<Buffer | null> {
+export async function openEnvelope(
+  privateKey: Uint8Array,
+  purpose: string,
+  envelope: Envelope,
+): Promise<Buffer | null> {
   try {
     const recipientKey = await suite.kem.deserializePrivateKey(plainBuffer(privateKey));
     const enc = plainBuffer(fromBase64(envelope.enc, 32));
-    return Buffer.from(await suite.open({ recipientKey, enc, info: info(purpose) }, plainBuffer(fromBase64(envelope.ct))));
+    return Buffer.from(
+      await suite.open({ recipientKey, enc, info: info(purpose) }, plainBuffer(fromBase64(envelope.ct))),
+    );
   } catch {
     return null;
   }

@@ -61,14 +61,36 @@ export function workOf({ memoryKiB, passes }: PasswordCost): number {
 export function parsePasswordHashing(text: string, most = Number.POSITIVE_INFINITY): PasswordHashing {
   const match = /^\$argon2id\$v=19\$m=(\d{1,9}),t=(\d{1,3}),p=(\d{1,3})\$([A-Za-z0-9+/]{16,64})$/.exec(text);
   const [, memory, passes, lanes, salt] = match ?? [];
-  if (!memory || !passes || !lanes || !salt) throw new EremosError("damaged", "The password settings in this header can't be read. The header is damaged; its copies may be whole.");
-  const hashing = { memoryKiB: Number(memory), passes: Number(passes), lanes: Number(lanes), salt: Buffer.from(salt, "base64") };
+  if (!memory || !passes || !lanes || !salt)
+    throw new EremosError(
+      "damaged",
+      "The password settings in this header can't be read. The header is damaged; its copies may be whole.",
+    );
+  const hashing = {
+    memoryKiB: Number(memory),
+    passes: Number(passes),
+    lanes: Number(lanes),
+    salt: Buffer.from(salt, "base64"),
+  };
   const fits =
-    hashing.memoryKiB >= 8 * hashing.lanes && hashing.memoryKiB <= COST_LIMITS.memoryKiB &&
-    hashing.passes >= 1 && hashing.passes <= COST_LIMITS.passes && hashing.lanes >= 1 && hashing.lanes <= COST_LIMITS.lanes;
-  if (!fits) throw new EremosError("damaged", "This header asks for more memory or time than Eremos ever writes, so it was not followed. It is damaged or was changed.");
+    hashing.memoryKiB >= 8 * hashing.lanes &&
+    hashing.memoryKiB <= COST_LIMITS.memoryKiB &&
+    hashing.passes >= 1 &&
+    hashing.passes <= COST_LIMITS.passes &&
+    hashing.lanes >= 1 &&
+    hashing.lanes <= COST_LIMITS.lanes;
+  if (!fits)
+    throw new EremosError(
+      "damaged",
+      "This header asks for more memory or time than Eremos ever writes, so it was not followed. It is damaged or was changed.",
+    );
   const times = Math.ceil(workOf(hashing) / most);
-  if (times > 1) throw new EremosError("costly", `A look at this password would take ${times} times the work that yours takes, because the folder's header asks for it; whoever can write to the folder can write that there. Nothing was tried. Go on if you know where the folder comes from.`, { times });
+  if (times > 1)
+    throw new EremosError(
+      "costly",
+      `A look at this password would take ${times} times the work that yours takes, because the folder's header asks for it; whoever can write to the folder can write that there. Nothing was tried. Go on if you know where the folder comes from.`,
+      { times },
+    );
   return hashing;
 }
 
@@ -116,7 +138,10 @@ export async function measurePasswordCosts(): Promise<Readonly<Record<Effort, Me
   const costOf = (effort: Effort): MeasuredCost => {
     // The light one takes half the memory, so that it is lighter on a slow machine too, where the least number of passes holds.
     const share = effort === "light" ? 0.5 : 1;
-    const passes = Math.max(LEAST_COST.passes, Math.min(COST_LIMITS.passes, Math.round(EFFORTS[effort] / (share * perPass))));
+    const passes = Math.max(
+      LEAST_COST.passes,
+      Math.min(COST_LIMITS.passes, Math.round(EFFORTS[effort] / (share * perPass))),
+    );
     return { ...probe, memoryKiB: share * probe.memoryKiB, passes, milliseconds: Math.round(passes * share * perPass) };
   };
   return { light: costOf("light"), standard: costOf("standard"), heavy: costOf("heavy") };

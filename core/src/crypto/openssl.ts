@@ -16,7 +16,13 @@ interface Evp {
   readonly decryptUpdate: Update;
   readonly decryptFinal: Final;
 }
-type Init = (context: unknown, cipher: unknown, engine: null, key: Uint8Array | null, nonce: Uint8Array | null) => number;
+type Init = (
+  context: unknown,
+  cipher: unknown,
+  engine: null,
+  key: Uint8Array | null,
+  nonce: Uint8Array | null,
+) => number;
 type Update = (context: unknown, out: Uint8Array, outLength: Uint8Array, input: Uint8Array, length: number) => number;
 type Final = (context: unknown, out: Uint8Array, outLength: Uint8Array) => number;
 
@@ -28,15 +34,22 @@ const TAG_BYTES = 16;
 function load(): Evp | null {
   try {
     const library = koffi.load(null);
-    const init = (name: string): Init => library.func(`int ${name}(void *, void *, void *, const void *, const void *)`);
+    const init = (name: string): Init =>
+      library.func(`int ${name}(void *, void *, void *, const void *, const void *)`);
     const update = (name: string): Update => library.func(`int ${name}(void *, void *, void *, const void *, int)`);
     const final = (name: string): Final => library.func(`int ${name}(void *, void *, void *)`);
     const cipher = library.func("void *EVP_aes_256_gcm()") as () => unknown;
     return {
-      newContext: library.func("void *EVP_CIPHER_CTX_new()"), freeContext: library.func("void EVP_CIPHER_CTX_free(void *)"), aes256gcm: cipher(),
+      newContext: library.func("void *EVP_CIPHER_CTX_new()"),
+      freeContext: library.func("void EVP_CIPHER_CTX_free(void *)"),
+      aes256gcm: cipher(),
       control: library.func("int EVP_CIPHER_CTX_ctrl(void *, int, int, void *)"),
-      encryptInit: init("EVP_EncryptInit_ex"), encryptUpdate: update("EVP_EncryptUpdate"), encryptFinal: final("EVP_EncryptFinal_ex"),
-      decryptInit: init("EVP_DecryptInit_ex"), decryptUpdate: update("EVP_DecryptUpdate"), decryptFinal: final("EVP_DecryptFinal_ex"),
+      encryptInit: init("EVP_EncryptInit_ex"),
+      encryptUpdate: update("EVP_EncryptUpdate"),
+      encryptFinal: final("EVP_EncryptFinal_ex"),
+      decryptInit: init("EVP_DecryptInit_ex"),
+      decryptUpdate: update("EVP_DecryptUpdate"),
+      decryptFinal: final("EVP_DecryptFinal_ex"),
     };
   } catch {
     return null;
@@ -65,10 +78,11 @@ export class OpensslCipher {
     this.requireUsable();
     this.encrypting ??= started(evp, (context) => evp.encryptInit(context, evp.aes256gcm, null, this.key, null));
     const context = this.encrypting;
-    const ok = evp.encryptInit(context, null, null, null, nonce) === 1
-      && (plain.length === 0 || evp.encryptUpdate(context, out, length, plain, plain.length) === 1)
-      && evp.encryptFinal(context, unused, length) === 1
-      && evp.control(context, GET_TAG, TAG_BYTES, out.subarray(plain.length, plain.length + TAG_BYTES)) === 1;
+    const ok =
+      evp.encryptInit(context, null, null, null, nonce) === 1 &&
+      (plain.length === 0 || evp.encryptUpdate(context, out, length, plain, plain.length) === 1) &&
+      evp.encryptFinal(context, unused, length) === 1 &&
+      evp.control(context, GET_TAG, TAG_BYTES, out.subarray(plain.length, plain.length + TAG_BYTES)) === 1;
     if (!ok) throw new Error("OpenSSL could not encrypt");
   }
 
@@ -79,10 +93,12 @@ export class OpensslCipher {
     this.decrypting ??= started(evp, (context) => evp.decryptInit(context, evp.aes256gcm, null, this.key, null));
     const context = this.decrypting;
     const body = sealed.subarray(0, sealed.length - TAG_BYTES);
-    return evp.decryptInit(context, null, null, null, nonce) === 1
-      && (body.length === 0 || evp.decryptUpdate(context, out, length, body, body.length) === 1)
-      && evp.control(context, SET_TAG, TAG_BYTES, sealed.subarray(body.length)) === 1
-      && evp.decryptFinal(context, unused, length) === 1;
+    return (
+      evp.decryptInit(context, null, null, null, nonce) === 1 &&
+      (body.length === 0 || evp.decryptUpdate(context, out, length, body, body.length) === 1) &&
+      evp.control(context, SET_TAG, TAG_BYTES, sealed.subarray(body.length)) === 1 &&
+      evp.decryptFinal(context, unused, length) === 1
+    );
   }
 
   /** A new context would begin with what the key's buffer holds by now. */

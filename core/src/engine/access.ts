@@ -31,7 +31,8 @@ export function accessProblems(path: Buffer, uid = process.geteuid?.() ?? 0): Ac
     const needed = stat.isDirectory() ? 0o700 : 0o600;
     // What lies open in the folder is the person's; only what Eremos keeps is looked into.
     if (stat.uid !== uid) problems.push({ path: at, kind: "another-account", uid: stat.uid, mode: stat.mode & 0o7777 });
-    else if ((stat.mode & needed) !== needed) problems.push({ path: at, kind: "refused", uid: stat.uid, mode: stat.mode & 0o7777 });
+    else if ((stat.mode & needed) !== needed)
+      problems.push({ path: at, kind: "refused", uid: stat.uid, mode: stat.mode & 0o7777 });
     if (!stat.isDirectory()) return;
     for (const name of namesIn(at, isInside)) look(Buffer.concat([at, Buffer.from("/"), name]), true);
   }
@@ -39,7 +40,9 @@ export function accessProblems(path: Buffer, uid = process.geteuid?.() ?? 0): Ac
 
 function namesIn(directory: Buffer, isInside: boolean): Buffer[] {
   try {
-    return fs.readdirSync(directory, { encoding: "buffer" }).filter((name) => isInside || name.toString() === ".eremos");
+    return fs
+      .readdirSync(directory, { encoding: "buffer" })
+      .filter((name) => isInside || name.toString() === ".eremos");
   } catch {
     return [];
   }

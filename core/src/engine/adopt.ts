@@ -53,9 +53,17 @@ export interface Adopted {
  */
 export async function adoptFolder(disk: Disk, input: AdoptInput): Promise<Adopted> {
   const inspection = inspectFolder(disk, input.path);
-  if (!inspection) throw new EremosError("not-protected", `${displayPath(input.path)} is not protected by Eremos. Nothing was touched.`);
+  if (!inspection)
+    throw new EremosError(
+      "not-protected",
+      `${displayPath(input.path)} is not protected by Eremos. Nothing was touched.`,
+    );
   requireOwnDirectories(disk, input.path);
-  if (inspection.busy) throw new EremosError("busy", "Something is being done with this folder right now. Nothing was touched; wait for it to end.");
+  if (inspection.busy)
+    throw new EremosError(
+      "busy",
+      "Something is being done with this folder right now. Nothing was touched; wait for it to end.",
+    );
   try {
     return await (inspection.guard === "sealed" ? adoptSealed : adoptGuarded)(disk, input, inspection);
   } catch (error) {
@@ -68,54 +76,124 @@ function requireOwnDirectories(disk: Disk, path: Buffer): void {
   const folder = openFolder(disk, path);
   try {
     if (disk.owns(disk.statOpen(folder.dir)) && (!folder.vault || disk.owns(disk.statOpen(folder.vault)))) return;
-    throw new EremosError("no-permission", `${displayPath(path)} belongs to another account of this computer, so it is not taken in. Nothing was touched; if it is yours, have it given back to your account first.`);
+    throw new EremosError(
+      "no-permission",
+      `${displayPath(path)} belongs to another account of this computer, so it is not taken in. Nothing was touched; if it is yours, have it given back to your account first.`,
+    );
   } finally {
     closeFolder(disk, folder);
   }
 }
 
-async function adoptSealed(disk: Disk, { path, places, owner, rootKey, devices, secret, accept }: AdoptInput, inspection: Inspection): Promise<Adopted> {
-  const locked = await openLocked(directorySource(path), secret ?? { kind: "root", rootKey, folder: null, devices }, null, mostWork(owner, accept));
+async function adoptSealed(
+  disk: Disk,
+  { path, places, owner, rootKey, devices, secret, accept }: AdoptInput,
+  inspection: Inspection,
+): Promise<Adopted> {
+  const locked = await openLocked(
+    directorySource(path),
+    secret ?? { kind: "root", rootKey, folder: null, devices },
+    null,
+    mostWork(owner, accept),
+  );
   try {
     // Once it is in the list, locks are made with its key.
-    if (locked.doubt !== null) throw new EremosError("unvouched", `${locked.doubt} Nothing was changed, and it is not taken in. If you know who locked it, bring its files out with \`eremos rescue\`.`, { what: "key" });
+    if (locked.doubt !== null)
+      throw new EremosError(
+        "unvouched",
+        `${locked.doubt} Nothing was changed, and it is not taken in. If you know who locked it, bring its files out with \`eremos rescue\`.`,
+        { what: "key" },
+      );
     const { generation, digest } = locked;
-    if (generation === null || digest === null) throw new EremosError("damaged", "This folder's index can't be read, so it can't be taken in as it is. Nothing was touched; bring its files out with `eremos rescue`.");
+    if (generation === null || digest === null)
+      throw new EremosError(
+        "damaged",
+        "This folder's index can't be read, so it can't be taken in as it is. Nothing was touched; bring its files out with `eremos rescue`.",
+      );
     const files = locked.entries.filter(({ kind }) => kind === "file");
     const folderKey = locked.folderKey();
     const isOwn = locked.header.owner.owner === owner.owner;
-    const renewed = await (isOwn ? Promise.resolve(withOwner(locked.header, owner, rootKey)) : withFolderPassword(locked.header, { owner, rootKey }, folderKey, null)).finally(() => wipe(folderKey));
+    const renewed = await (
+      isOwn
+        ? Promise.resolve(withOwner(locked.header, owner, rootKey))
+        : withFolderPassword(locked.header, { owner, rootKey }, folderKey, null)
+    ).finally(() => wipe(folderKey));
     const header = replaceHeader(disk, path, writeHeader(renewed));
-    return { folder: inspection.folder, path: ordinaryPath(path, locked.place, inspection, places), generation, digest, files: files.length, bytes: files.reduce((sum, { size }) => sum + size, 0), publicKey: locked.header.publicKey, header, bars: null };
+    return {
+      folder: inspection.folder,
+      path: ordinaryPath(path, locked.place, inspection, places),
+      generation,
+      digest,
+      files: files.length,
+      bytes: files.reduce((sum, { size }) => sum + size, 0),
+      publicKey: locked.header.publicKey,
+      header,
+      bars: null,
+    };
   } finally {
     locked.close();
   }
 }
 
-async function adoptGuarded(disk: Disk, { path, places, owner, rootKey, secret, accept }: AdoptInput, inspection: Inspection): Promise<Adopted> {
+async function adoptGuarded(
+  disk: Disk,
+  { path, places, owner, rootKey, secret, accept }: AdoptInput,
+  inspection: Inspection,
+): Promise<Adopted> {
   const folder = holdFolder(disk, path, { create: false });
   try {
     const record = loadGuard(disk, folder.vault);
-    if (!record) throw new EremosError("not-protected", `${displayPath(path)} is not protected by Eremos. Nothing was touched.`);
+    if (!record)
+      throw new EremosError("not-protected", `${displayPath(path)} is not protected by Eremos. Nothing was touched.`);
     const place = await placeOf(record, owner, rootKey, secret, mostWork(owner, accept));
     const ordinary = ordinaryPath(path, place, inspection, places);
-    const sealed = record.owner.owner === owner.owner ? record.place : await sealTo(fromBase64(owner.sealing.publicKey, 32), placePurpose(record.folder), place);
+    const sealed =
+      record.owner.owner === owner.owner
+        ? record.place
+        : await sealTo(fromBase64(owner.sealing.publicKey, 32), placePurpose(record.folder), place);
     // From now on this computer knows the record as its own.
     commitGuard(disk, folder.vault, { ...record, owner, place: sealed });
-    return { folder: record.folder, path: ordinary, generation: 0, digest: "", files: 0, bytes: 0, publicKey: "", header: null, bars: record.bars };
+    return {
+      folder: record.folder,
+      path: ordinary,
+      generation: 0,
+      digest: "",
+      files: 0,
+      bytes: 0,
+      publicKey: "",
+      header: null,
+      bars: record.bars,
+    };
   } finally {
     letGo(disk, folder);
   }
 }
 
-async function placeOf(record: GuardRecord, owner: OwnerEnvelope, ownRoot: Uint8Array, secret: RescueSecret | null, most: number | undefined): Promise<Buffer> {
+async function placeOf(
+  record: GuardRecord,
+  owner: OwnerEnvelope,
+  ownRoot: Uint8Array,
+  secret: RescueSecret | null,
+  most: number | undefined,
+): Promise<Buffer> {
   const isOwn = record.owner.owner === owner.owner;
-  if (!isOwn && (secret === null || secret.kind === "root")) throw new EremosError("wrong-password", "This folder was locked by another owner; it needs that owner's master password, recovery code or keyholders' shares. Nothing was changed.");
-  const root = isOwn || secret === null || secret.kind === "root" ? Buffer.from(ownRoot) : (await openOwner(record.owner, secret, most)).rootKey;
+  if (!isOwn && (secret === null || secret.kind === "root"))
+    throw new EremosError(
+      "wrong-password",
+      "This folder was locked by another owner; it needs that owner's master password, recovery code or keyholders' shares. Nothing was changed.",
+    );
+  const root =
+    isOwn || secret === null || secret.kind === "root"
+      ? Buffer.from(ownRoot)
+      : (await openOwner(record.owner, secret, most)).rootKey;
   const sealingKey = openSealingKey(record.owner, root);
   try {
     const place = await openEnvelope(sealingKey, placePurpose(record.folder), record.place);
-    if (!place) throw new EremosError("damaged", "The folder's ordinary path can't be read from its record. Nothing was touched.");
+    if (!place)
+      throw new EremosError(
+        "damaged",
+        "The folder's ordinary path can't be read from its record. Nothing was touched.",
+      );
     return place;
   } finally {
     wipe(root, sealingKey);
@@ -129,7 +207,11 @@ async function placeOf(record: GuardRecord, owner: OwnerEnvelope, ownRoot: Uint8
 function ordinaryPath(path: Buffer, place: Buffer | null, inspection: Inspection, places: readonly Buffer[]): Buffer {
   const ordinary = pathByRecord(path, place, inspection);
   if (isPlainPath(ordinary) && places.some((root) => isBelow(ordinary, root))) return ordinary;
-  throw new EremosError("outside-places", `The record of ${displayPath(path)} says that it belongs to ${displayPath(ordinary)}, which is in none of your places. Nothing was touched.`, { path: displayPath(ordinary) });
+  throw new EremosError(
+    "outside-places",
+    `The record of ${displayPath(path)} says that it belongs to ${displayPath(ordinary)}, which is in none of your places. Nothing was touched.`,
+    { path: displayPath(ordinary) },
+  );
 }
 
 /** Whole, and without a part that leads up or nowhere. */
@@ -157,4 +239,3 @@ function pathByRecord(path: Buffer, place: Buffer | null, { visibility, lockedNa
   }
   return names.reduce((sum, name) => joinPath(sum, name), above);
 }
-

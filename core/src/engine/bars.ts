@@ -20,7 +20,11 @@ function rankOf(level: Level): number {
 
 /** @throws EremosError `usage` */
 export function requireSensible({ others, own }: Bars): void {
-  if (rankOf(others) > rankOf(own)) throw new EremosError("usage", "Other accounts can't be allowed more than this account. Nothing was touched; choose less for others, or more for this account.");
+  if (rankOf(others) > rankOf(own))
+    throw new EremosError(
+      "usage",
+      "Other accounts can't be allowed more than this account. Nothing was touched; choose less for others, or more for this account.",
+    );
 }
 
 function isClosed(level: Level): boolean {

@@ -21,12 +21,19 @@ export function changeVisibility(disk: Disk, input: VisibilityInput): Buffer {
   try {
     if (loadState(disk, folder.vault)?.state !== "sealed") recoverHeld(disk, folder);
     const state = loadState(disk, folder.vault);
-    if (state?.state !== "sealed") throw new EremosError("not-locked", `${displayPath(input.path)} is not locked now. Nothing was touched.`);
+    if (state?.state !== "sealed")
+      throw new EremosError("not-locked", `${displayPath(input.path)} is not locked now. Nothing was touched.`);
     if (isSo(state, input)) return folder.path;
-    if (!disk.writable(folder.parent) && !isMountPoint(disk, folder.path)) throw new EremosError("no-permission", "This renames the folder, and this account may not change the folder it lies in. Nothing was touched.");
+    if (!disk.writable(folder.parent) && !isMountPoint(disk, folder.path))
+      throw new EremosError(
+        "no-permission",
+        "This renames the folder, and this account may not change the folder it lies in. Nothing was touched.",
+      );
     if (state.lockedName !== null) folder = showAtOrdinaryPath(disk, folder, state, input.place);
     const hiding = hidingOrBack(disk, folder, state, input, input);
-    return input.visibility === "view" ? showLocked(disk, folder, state, hiding, input) : hideLocked(disk, folder, state, hiding);
+    return input.visibility === "view"
+      ? showLocked(disk, folder, state, hiding, input)
+      : hideLocked(disk, folder, state, hiding);
   } catch (error) {
     throw fromSystemError(error, "changing what shows of a locked folder; it is still locked");
   } finally {
@@ -36,7 +43,9 @@ export function changeVisibility(disk: Disk, input: VisibilityInput): Buffer {
 
 function isSo(state: StateRecord, input: VisibilityInput): boolean {
   if (state.visibility !== input.visibility) return false;
-  return input.visibility !== "view" || (state.lockedName === (input.cover ?? null) && digestsOf(input).icon === state.icon);
+  return (
+    input.visibility !== "view" || (state.lockedName === (input.cover ?? null) && digestsOf(input).icon === state.icon)
+  );
 }
 
 function hideLocked(disk: Disk, folder: HeldFolder, state: StateRecord, hiding: Hiding): Buffer {

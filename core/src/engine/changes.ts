@@ -40,15 +40,30 @@ export async function changesSinceLock(disk: Disk, input: ChangesInput, hooks: H
   let keys: FolderKeys | null = null;
   try {
     const state = vault && loadState(disk, vault);
-    if (!vault || state?.state !== "open") throw new EremosError("not-open", `${displayPath(input.path)} does not lie open, so there is nothing to compare. Nothing was touched.`);
+    if (!vault || state?.state !== "open")
+      throw new EremosError(
+        "not-open",
+        `${displayPath(input.path)} does not lie open, so there is nothing to compare. Nothing was touched.`,
+      );
     const opened = await openSealed(disk, vault, state.generation, input);
     ({ keys } = opened);
     const { tree } = loadTree(disk, vault, opened.generation, keys);
-    const of: Comparing = { disk, tree, most: input.most + 1, meter: new Meter(hooks, "looking", tree.files, 0), changes: [] };
+    const of: Comparing = {
+      disk,
+      tree,
+      most: input.most + 1,
+      meter: new Meter(hooks, "looking", tree.files, 0),
+      changes: [],
+    };
     const single = fileRecordIn(disk, vault)?.name;
     if (single) compare(of, parent, [single], tree.root, []);
     else compare(of, dir, contentsOf(disk, dir), tree.root, []);
-    return { generation: opened.generation.generation, files: tree.files, changes: of.changes.slice(0, input.most), isCut: of.changes.length > input.most };
+    return {
+      generation: opened.generation.generation,
+      files: tree.files,
+      changes: of.changes.slice(0, input.most),
+      isCut: of.changes.length > input.most,
+    };
   } catch (error) {
     throw fromSystemError(error, "comparing the folder with its last lock; nothing was touched");
   } finally {
@@ -82,11 +97,19 @@ function compare(of: Comparing, dir: Dir, names: readonly Buffer[], before: DirE
     const was = known.get(keyOf(name));
     known.delete(keyOf(name));
     const here = [...path, name];
-    if (was?.kind === "dir" && stat.type === "dir") within(disk, disk.openDir(dir, name), (inner) => compare(of, inner, disk.list(inner), was, here));
+    if (was?.kind === "dir" && stat.type === "dir")
+      within(disk, disk.openDir(dir, name), (inner) => compare(of, inner, disk.list(inner), was, here));
     else if (!was) changes.push(changeOf(here, "added", stat));
     else if (!isStill(disk, dir, name, was, stat)) changes.push(changeOf(here, "changed", stat));
   }
-  for (const was of known.values()) changes.push({ path: [...path, was.name], kind: "removed", type: was.kind, size: was.kind === "file" ? was.size : 0, mtimeNs: was.meta.mtimeNs });
+  for (const was of known.values())
+    changes.push({
+      path: [...path, was.name],
+      kind: "removed",
+      type: was.kind,
+      size: was.kind === "file" ? was.size : 0,
+      mtimeNs: was.meta.mtimeNs,
+    });
 }
 
 function changeOf(path: readonly Buffer[], kind: Change["kind"], { type, size, mtimeNs }: Stat): Change {

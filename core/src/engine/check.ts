@@ -42,7 +42,13 @@ export async function checkFolder(disk: Disk, input: CheckRequest, hooks: Hooks)
     const state = loadState(disk, folder.vault);
     if (!state) throw new EremosError("not-protected", `${displayPath(input.path)} is not protected by Eremos.`);
     const damaged: Damage[] = [];
-    const { header, generation, keys: opened, questions, damaged: copies } = await lookAtSealed(disk, folder.vault, state.generation, input);
+    const {
+      header,
+      generation,
+      keys: opened,
+      questions,
+      damaged: copies,
+    } = await lookAtSealed(disk, folder.vault, state.generation, input);
     keys = opened;
     for (const copy of copies) damaged.push({ path: `.eremos/${copy.path}`, reason: copy.reason });
     // Whole is not enough: it has to be what its owner locked last.
@@ -52,7 +58,8 @@ export async function checkFolder(disk: Disk, input: CheckRequest, hooks: Hooks)
     damaged.push(...looked.damaged);
     return { ok: damaged.length === 0, damaged, files: looked.files, bytes: looked.bytes };
   } catch (error) {
-    if (error instanceof EremosError && error.class === "damage") return { ok: false, damaged: [{ path: ".eremos", reason: error.message }], files: 0, bytes: 0 };
+    if (error instanceof EremosError && error.class === "damage")
+      return { ok: false, damaged: [{ path: ".eremos", reason: error.message }], files: 0, bytes: 0 };
     throw error;
   } finally {
     keys?.wipe();
@@ -71,7 +78,15 @@ interface Named {
   readonly entry: FileEntry;
 }
 
-function checkContents(disk: Disk, folder: HeldFolder, id: string, tree: TreeReader, keys: FolderKeys, hooks: Hooks, sample: boolean): Looked {
+function checkContents(
+  disk: Disk,
+  folder: HeldFolder,
+  id: string,
+  tree: TreeReader,
+  keys: FolderKeys,
+  hooks: Hooks,
+  sample: boolean,
+): Looked {
   const damaged: Damage[] = [];
   const all = [...filesIn(tree, tree.root, "")];
   const files = sample ? sampleOf(all) : all;
@@ -81,10 +96,12 @@ function checkContents(disk: Disk, folder: HeldFolder, id: string, tree: TreeRea
   try {
     for (const { path, entry } of files) {
       const { content } = entry;
-      const reason = content ? failure(() => {
-        packs.reader(content.pack).pieces(content.offset, content.length, (piece) => meter.add(0, piece.length));
-        return null;
-      }) : null;
+      const reason = content
+        ? failure(() => {
+            packs.reader(content.pack).pieces(content.offset, content.length, (piece) => meter.add(0, piece.length));
+            return null;
+          })
+        : null;
       if (content && reason !== null) damaged.push({ path, reason, ...lostOf(packs, entry) });
       meter.add(1, 0);
     }
@@ -97,8 +114,11 @@ function checkContents(disk: Disk, folder: HeldFolder, id: string, tree: TreeRea
   /** What no file uses any more, and a whole pack put in another's place, show only here. */
   function checkPacks(): void {
     for (const [number, pack] of tree.packs().entries()) {
-      const reason = failure(() => (packs.reader(number).hasDigest(pack.digest) ? null : "not the encrypted file that was written here"));
-      if (reason !== null) damaged.push({ path: `.eremos/packs/${Buffer.from(pack.object, "base64url").toString("hex")}`, reason });
+      const reason = failure(() =>
+        packs.reader(number).hasDigest(pack.digest) ? null : "not the encrypted file that was written here",
+      );
+      if (reason !== null)
+        damaged.push({ path: `.eremos/packs/${Buffer.from(pack.object, "base64url").toString("hex")}`, reason });
     }
   }
 }
@@ -136,12 +156,13 @@ function lostOf(packs: PackReaders, { content, extents, size }: FileEntry): Pick
   const ranges: { from: number; until: number }[] = [];
   let at = content.offset;
   for (const { offset, length } of stretches) {
-    for (let done = 0; done < length; ) {
+    for (let done = 0; done < length;) {
       const step = Math.min(length - done, CHUNK_BYTES - ((at + done) % CHUNK_BYTES));
-      const isLost = failure(() => {
-        packs.reader(content.pack).pieces(at + done, step, () => undefined);
-        return null;
-      }) !== null;
+      const isLost =
+        failure(() => {
+          packs.reader(content.pack).pieces(at + done, step, () => undefined);
+          return null;
+        }) !== null;
       const last = ranges.at(-1);
       if (isLost && last?.until === offset + done) last.until += step;
       else if (isLost) ranges.push({ from: offset + done, until: offset + done + step });

@@ -11,10 +11,14 @@ export function closeToOthers(disk: Disk, path: Buffer): boolean {
   const folder = holdFolder(disk, path, { create: false });
   try {
     const state = loadState(disk, folder.vault);
-    if (state?.state !== "open") throw new EremosError("not-open", `${displayPath(path)} is not open now. Nothing was touched.`);
+    if (state?.state !== "open")
+      throw new EremosError("not-open", `${displayPath(path)} is not open now. Nothing was touched.`);
     const { mode } = disk.statOpen(folder.dir);
     if (fileRecordIn(disk, folder.vault) || (mode & FOR_OTHERS) === 0) return false;
-    const closed = commitState(disk, folder.vault, { ...state, modes: [...state.modes, topModeOf(disk, folder.dir, mode)] });
+    const closed = commitState(disk, folder.vault, {
+      ...state,
+      modes: [...state.modes, topModeOf(disk, folder.dir, mode)],
+    });
     closeTop(disk, folder.dir, closed.modes);
     disk.syncDir(folder.dir);
     return true;

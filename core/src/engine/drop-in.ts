@@ -11,7 +11,22 @@ import { within } from "./handles";
 import { ObjectWriter, removeObject, withObjectDir } from "./object-io";
 import { isSign } from "./signs";
 import { metaOf, pathInto } from "./survey";
-import { type HeldFolder, LONGEST_NAME, NAMES, closeFolder, commitFile, displayPath, ensureDir, holdFolder, isNotContents, joinPath, letGo, loadState, openFolder, splitPath } from "./vault";
+import {
+  type HeldFolder,
+  LONGEST_NAME,
+  NAMES,
+  closeFolder,
+  commitFile,
+  displayPath,
+  ensureDir,
+  holdFolder,
+  isNotContents,
+  joinPath,
+  letGo,
+  loadState,
+  openFolder,
+  splitPath,
+} from "./vault";
 
 /**
  * The drop slot: files are put into a locked folder by whoever can't open it, encrypted to its public key. Nobody but the owner reads them
@@ -51,7 +66,8 @@ export async function dropInto(disk: Disk, slot: Slot, files: readonly Buffer[])
       const { parent, name } = splitPath(file);
       await withinLater(disk, disk.openRoot(parent), async (dir) => {
         const stat = disk.find(dir, name);
-        if (stat?.type !== "file") throw new EremosError("usage", `${displayPath(file)} is not a file. Nothing of it was put in; give files.`);
+        if (stat?.type !== "file")
+          throw new EremosError("usage", `${displayPath(file)} is not a file. Nothing of it was put in; give files.`);
         await dropFile(disk, folder, slot, dir, name, NO_DIRECTORY);
       });
     }
@@ -69,7 +85,8 @@ export async function sealNewcomers(disk: Disk, slot: Slot): Promise<number> {
     const top = disk.statOpen(folder.dir);
     const names = disk.list(folder.dir).filter((name) => !isNotContents(top, name) && !(state && isSign(name, state)));
     const taken: Taken[] = [];
-    for (const name of names) await takeNewcomer({ disk, folder, slot, dev: top.dev, taken }, folder.dir, name, folder.path, NO_DIRECTORY);
+    for (const name of names)
+      await takeNewcomer({ disk, folder, slot, dev: top.dev, taken }, folder.dir, name, folder.path, NO_DIRECTORY);
     const used = new Set(disk.holders(folder.path).flatMap((holder) => holder.paths));
     const gone = taken.filter((newcomer) => removeNewcomer(disk, folder, newcomer, used)).length;
     for (const name of names) removeEmptyDirs(disk, folder.dir, name);
@@ -100,7 +117,8 @@ async function takeNewcomer(of: Taking, dir: Dir, name: Buffer, above: Buffer, d
     await withinLater(disk, disk.openDir(dir, name), async (inner) => {
       for (const child of disk.list(inner)) await takeNewcomer(of, inner, child, path, pathInto(directory, name));
     });
-  } else if (stat.type === "file" && stat.nlink === 1) of.taken.push({ path, dropped: await dropFile(disk, of.folder, of.slot, dir, name, directory) });
+  } else if (stat.type === "file" && stat.nlink === 1)
+    of.taken.push({ path, dropped: await dropFile(disk, of.folder, of.slot, dir, name, directory) });
 }
 
 /** Whether the plain file went; where it may not, its copy goes. */
@@ -151,9 +169,18 @@ async function holding<T>(disk: Disk, slot: Slot, use: (folder: HeldFolder) => P
 
 function requireSealed(disk: Disk, folder: HeldFolder, slot: Slot): void {
   const its = disk.statOpen(folder.vault);
-  if ((slot.place !== null && slot.place !== placeOf(its)) || !disk.owns(its)) throw new EremosError("unvouched", `What stands at ${displayPath(slot.path)} is not the folder that this computer locked there: it was exchanged, or belongs to another account. Nothing was put in; sign in to see what happened to it.`, { what: "place" });
+  if ((slot.place !== null && slot.place !== placeOf(its)) || !disk.owns(its))
+    throw new EremosError(
+      "unvouched",
+      `What stands at ${displayPath(slot.path)} is not the folder that this computer locked there: it was exchanged, or belongs to another account. Nothing was put in; sign in to see what happened to it.`,
+      { what: "place" },
+    );
   const state = loadState(disk, folder.vault);
-  if (state?.state !== "sealed" || state.folder !== slot.folder) throw new EremosError("not-locked", `${displayPath(slot.path)} is not sealed now. Nothing was touched; copy the files into the folder itself.`);
+  if (state?.state !== "sealed" || state.folder !== slot.folder)
+    throw new EremosError(
+      "not-locked",
+      `${displayPath(slot.path)} is not sealed now. Nothing was touched; copy the files into the folder itself.`,
+    );
 }
 
 async function withinLater<T>(disk: Disk, dir: Dir, use: (dir: Dir) => Promise<T>): Promise<T> {
@@ -172,13 +199,27 @@ interface Dropped {
 }
 
 /** Durable when it returns. */
-async function dropFile(disk: Disk, folder: HeldFolder, slot: Slot, dir: Dir, name: Buffer, directory: Buffer): Promise<Dropped> {
+async function dropFile(
+  disk: Disk,
+  folder: HeldFolder,
+  slot: Slot,
+  dir: Dir,
+  name: Buffer,
+  directory: Buffer,
+): Promise<Dropped> {
   const file = disk.openRead(dir, name);
   try {
     const stat = disk.statOpen(file);
-    const writing = await DropWriter.begin(disk, folder.vault, slot, directory, fileEntry(name, metaOf(stat, disk.xattrs(file)), stat.size));
+    const writing = await DropWriter.begin(
+      disk,
+      folder.vault,
+      slot,
+      directory,
+      fileEntry(name, metaOf(stat, disk.xattrs(file)), stat.size),
+    );
     try {
-      while (writing.left > 0) if (writing.fill((into, offset, room, done) => disk.read(file, into, offset, room, done)) === 0) break;
+      while (writing.left > 0)
+        if (writing.fill((into, offset, room, done) => disk.read(file, into, offset, room, done)) === 0) break;
       return { stat, ...writing.finish(folder.vault) };
     } catch (error) {
       writing.abort(folder.vault);
@@ -198,11 +239,21 @@ class DropWriter {
   private done = 0;
 
   private constructor(
-    private readonly disk: Disk, private readonly record: Pick<DropRecord, "folder" | "key" | "sealed">,
-    private readonly keys: ContentKeys, private readonly writer: ObjectWriter, private readonly size: number, private readonly name: Buffer,
+    private readonly disk: Disk,
+    private readonly record: Pick<DropRecord, "folder" | "key" | "sealed">,
+    private readonly keys: ContentKeys,
+    private readonly writer: ObjectWriter,
+    private readonly size: number,
+    private readonly name: Buffer,
   ) {}
 
-  static async begin(disk: Disk, vault: Dir, { folder, publicKey }: Slot, directory: Buffer, entry: FileEntry): Promise<DropWriter> {
+  static async begin(
+    disk: Disk,
+    vault: Dir,
+    { folder, publicKey }: Slot,
+    directory: Buffer,
+    entry: FileEntry,
+  ): Promise<DropWriter> {
     const [secret, key] = [randomBytes(32), toBase64(randomBytes(16))];
     try {
       const { sealed } = await sealGenerationKey(folder, key, secret, fromBase64(publicKey, 32));
@@ -235,7 +286,8 @@ class DropWriter {
   }
 
   append(piece: Buffer): void {
-    if (piece.length > this.left) throw new EremosError("usage", "More was sent than was announced. Nothing was put in.");
+    if (piece.length > this.left)
+      throw new EremosError("usage", "More was sent than was announced. Nothing was put in.");
     this.writer.append(piece);
     this.done += piece.length;
   }
@@ -248,11 +300,20 @@ class DropWriter {
   /** Durable when it returns. @throws EremosError `changed-while-locking` when less came than was announced */
   finish(vault: Dir): Omit<Dropped, "stat"> {
     const { disk, record } = this;
-    if (this.left > 0) throw new EremosError("changed-while-locking", `${displayPath(this.name)} changed while it was put in. Nothing of it was; try again when it is at rest.`);
+    if (this.left > 0)
+      throw new EremosError(
+        "changed-while-locking",
+        `${displayPath(this.name)} changed while it was put in. Nothing of it was; try again when it is at rest.`,
+      );
     const { object, length } = this.writer.finish();
     disk.barrier(vault);
     within(disk, ensureDir(disk, vault, NAMES.drops), (drops) => {
-      commitFile(disk, drops, Buffer.from(`${record.key}.json`), writeDrop({ format: "eremos-drop", version: 1, ...record, object, length, at: Date.now() }));
+      commitFile(
+        disk,
+        drops,
+        Buffer.from(`${record.key}.json`),
+        writeDrop({ format: "eremos-drop", version: 1, ...record, object, length, at: Date.now() }),
+      );
     });
     disk.syncDir(vault);
     this.keys.wipe();
@@ -278,16 +339,32 @@ const ROOM_LEFT = 16 * 1024 * 1024;
  * folder. Finish or abort it, once.
  */
 export class DropUpload {
-  private constructor(private readonly disk: Disk, private readonly slot: Slot, private readonly writer: DropWriter) {}
+  private constructor(
+    private readonly disk: Disk,
+    private readonly slot: Slot,
+    private readonly writer: DropWriter,
+  ) {}
 
   /** @throws EremosError `not-locked` | `busy` | `no-space` | `usage` for a name that no file can have */
   static async begin(disk: Disk, slot: Slot, name: Buffer, size: number): Promise<DropUpload> {
-    if (!isName(name) || name.length > LONGEST_NAME) throw new EremosError("usage", "That is not a name a file can have. Nothing was put in.");
+    if (!isName(name) || name.length > LONGEST_NAME)
+      throw new EremosError("usage", "That is not a name a file can have. Nothing was put in.");
     return holding(disk, slot, async (folder) => {
-      if (size > disk.freeBytes(folder.vault) - ROOM_LEFT) throw new EremosError("no-space", "There is not enough room for it where the folder lies. Nothing was put in.");
+      if (size > disk.freeBytes(folder.vault) - ROOM_LEFT)
+        throw new EremosError("no-space", "There is not enough room for it where the folder lies. Nothing was put in.");
       const now = BigInt(Date.now()) * 1_000_000n;
       const { uid, gid } = disk.statOpen(folder.dir);
-      return new DropUpload(disk, slot, await DropWriter.begin(disk, folder.vault, slot, NO_DIRECTORY, fileEntry(name, { mode: 0o644, uid, gid, mtimeNs: now, atimeNs: now, xattrs: [] }, size)));
+      return new DropUpload(
+        disk,
+        slot,
+        await DropWriter.begin(
+          disk,
+          folder.vault,
+          slot,
+          NO_DIRECTORY,
+          fileEntry(name, { mode: 0o644, uid, gid, mtimeNs: now, atimeNs: now, xattrs: [] }, size),
+        ),
+      );
     });
   }
 
@@ -298,8 +375,19 @@ export class DropUpload {
   /** @throws EremosError `busy` (nothing happened; try again) | `not-locked` | `changed-while-locking` where the folder was opened or visited meanwhile, or less came than was announced */
   async finish(): Promise<void> {
     await holding(this.disk, this.slot, async (folder) => {
-      const isThere = withObjectDir(this.disk, folder.vault, "drop", this.writer.object, true, (dir, name) => this.disk.find(dir, name) !== null);
-      if (!isThere) throw new EremosError("changed-while-locking", "The folder was opened while the file was on its way. Nothing of it was put in; do it again.");
+      const isThere = withObjectDir(
+        this.disk,
+        folder.vault,
+        "drop",
+        this.writer.object,
+        true,
+        (dir, name) => this.disk.find(dir, name) !== null,
+      );
+      if (!isThere)
+        throw new EremosError(
+          "changed-while-locking",
+          "The folder was opened while the file was on its way. Nothing of it was put in; do it again.",
+        );
       this.writer.finish(folder.vault);
     });
   }

@@ -65,7 +65,9 @@ export async function openDrops(disk: Disk, vault: Dir, header: FolderHeader, fo
 export function unreadableDrops(disk: Disk, vault: Dir, readable: readonly Drop[], remove: boolean): readonly string[] {
   if (!disk.find(vault, NAMES.drops)) return [];
   return within(disk, disk.openDir(vault, NAMES.drops), (drops) => {
-    const names = disk.list(drops).filter((name) => isRecord(name) && !readable.some(({ id }) => name.equals(Buffer.from(`${id}.json`))));
+    const names = disk
+      .list(drops)
+      .filter((name) => isRecord(name) && !readable.some(({ id }) => name.equals(Buffer.from(`${id}.json`))));
     if (remove) {
       for (const name of names) disk.unlink(drops, name);
       disk.syncDir(drops);
@@ -90,19 +92,41 @@ function recordIn(disk: Disk, drops: Dir, name: Buffer): DropRecord[] {
   }
 }
 
-async function openDrop(disk: Disk, vault: Dir, record: DropRecord, folderKey: Buffer, privateKey: Buffer): Promise<Drop | null> {
+async function openDrop(
+  disk: Disk,
+  vault: Dir,
+  record: DropRecord,
+  folderKey: Buffer,
+  privateKey: Buffer,
+): Promise<Drop | null> {
   let reader: ObjectReader | null = null;
   try {
-    const secret = await openGenerationKey({ format: "eremos-key", version: 1, folder: record.folder, key: record.key, sealed: record.sealed }, folderKey, privateKey);
+    const secret = await openGenerationKey(
+      { format: "eremos-key", version: 1, folder: record.folder, key: record.key, sealed: record.sealed },
+      folderKey,
+      privateKey,
+    );
     const keys = new ContentKeys(record.key, secret, record.folder);
     wipe(secret);
     const opened = new ObjectReader(disk, vault, "drop", record.folder, () => keys, record);
     reader = opened;
-    const { path, entry, length, recordLength } = readPackRecord(opened.marker, (offset, count) => opened.read(offset, count));
+    const { path, entry, length, recordLength } = readPackRecord(opened.marker, (offset, count) =>
+      opened.read(offset, count),
+    );
     const names = namesOf(path);
-    if (entry.kind !== "file" || entry.size !== length || recordLength + length !== record.length || names.some((name) => name.length > LONGEST_NAME)) throw new EremosError("damaged", "A file that was put in is not what it says.");
+    if (
+      entry.kind !== "file" ||
+      entry.size !== length ||
+      recordLength + length !== record.length ||
+      names.some((name) => name.length > LONGEST_NAME)
+    )
+      throw new EremosError("damaged", "A file that was put in is not what it says.");
     return {
-      id: record.key, path: names, meta: entry.meta, size: length, at: record.at,
+      id: record.key,
+      path: names,
+      meta: entry.meta,
+      size: length,
+      at: record.at,
       read: (position, count) => opened.read(recordLength + position, Math.min(count, length - position)),
       remove: () => {
         removeRecord(disk, vault, record.key);
@@ -131,7 +155,12 @@ export function removeRecord(disk: Disk, vault: Dir, key: string): void {
 }
 
 /** Puts what waits into the opened folder, as files like others; a name that is taken stays with what has it. */
-export async function takeOutDrops(disk: Disk, folder: HeldFolder, header: FolderHeader, folderKey: Buffer): Promise<number> {
+export async function takeOutDrops(
+  disk: Disk,
+  folder: HeldFolder,
+  header: FolderHeader,
+  folderKey: Buffer,
+): Promise<number> {
   const drops = await openDrops(disk, folder.vault, header, folderKey);
   try {
     for (const drop of drops) {
@@ -181,10 +210,16 @@ function renameFreely(disk: Disk, from: Dir, name: Buffer, to: Dir, wanted: Buff
 }
 
 /** Where something else has the name of a directory on the way, it comes to lie there. */
-function inDirectoryOf(disk: Disk, dir: Dir, [name, ...rest]: readonly Buffer[], use: (dir: Dir, name: Buffer) => void): void {
+function inDirectoryOf(
+  disk: Disk,
+  dir: Dir,
+  [name, ...rest]: readonly Buffer[],
+  use: (dir: Dir, name: Buffer) => void,
+): void {
   if (!name) return;
   const there = rest.length > 0 ? disk.find(dir, name) : null;
-  if (rest.length === 0 || (there && (there.type !== "dir" || !disk.writable(dir)))) return use(dir, rest.at(-1) ?? name);
+  if (rest.length === 0 || (there && (there.type !== "dir" || !disk.writable(dir))))
+    return use(dir, rest.at(-1) ?? name);
   if (!there) {
     disk.makeDir(dir, name, 0o755);
     disk.syncDir(dir);
@@ -196,5 +231,9 @@ function inDirectoryOf(disk: Disk, dir: Dir, [name, ...rest]: readonly Buffer[],
 export function refuseWaitingDrops(disk: Disk, vault: Dir): void {
   const count = countDrops(disk, vault);
   if (count === 0) return;
-  throw new EremosError("unsupported", `${count === 1 ? "A file" : `${count} files`} that somebody put in while it was locked could not be taken out. Nothing was touched; lock the folder, visit it, and take in or discard what arrived.`, { count });
+  throw new EremosError(
+    "unsupported",
+    `${count === 1 ? "A file" : `${count} files`} that somebody put in while it was locked could not be taken out. Nothing was touched; lock the folder, visit it, and take in or discard what arrived.`,
+    { count },
+  );
 }

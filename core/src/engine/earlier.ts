@@ -28,7 +28,9 @@ export interface Opener {
 /** Those before `current`, the newest first, `most` of them. Close each index. What can't be opened is left out. */
 function openEarlier(disk: Disk, vault: Dir, by: Opener, current: number, most: number): Earlier[] {
   const earlier: Earlier[] = [];
-  for (const number of numbersIn(disk, vault).filter((one) => one < current).sort((a, b) => b - a)) {
+  for (const number of numbersIn(disk, vault)
+    .filter((one) => one < current)
+    .sort((a, b) => b - a)) {
     if (earlier.length >= most) break;
     const opened = openOne(disk, vault, by, number);
     if (opened) earlier.push(opened);
@@ -37,7 +39,9 @@ function openEarlier(disk: Disk, vault: Dir, by: Opener, current: number, most: 
 }
 
 function numbersIn(disk: Disk, vault: Dir): number[] {
-  return within(disk, disk.openDir(vault, NAMES.generations), (dir) => generationNumbers(disk.list(dir).map((name) => name.toString("latin1"))));
+  return within(disk, disk.openDir(vault, NAMES.generations), (dir) =>
+    generationNumbers(disk.list(dir).map((name) => name.toString("latin1"))),
+  );
 }
 
 function openOne(disk: Disk, vault: Dir, { keys, devices }: Opener, number: number): Earlier | null {
@@ -53,16 +57,34 @@ function openOne(disk: Disk, vault: Dir, { keys, devices }: Opener, number: numb
 }
 
 /** What nothing refers to goes; of earlier states so many stay. */
-export function sweepKeeping(disk: Disk, vault: Dir, by: Opener, index: string, generation: number, packs: Iterable<string>, keep: number): void {
+export function sweepKeeping(
+  disk: Disk,
+  vault: Dir,
+  by: Opener,
+  index: string,
+  generation: number,
+  packs: Iterable<string>,
+  keep: number,
+): void {
   // What only the state of another computer needs is not known without reading it: all stays until its owner has said what becomes of it.
   if (forksIn(disk, vault).length > 0) return keepInsured(disk, vault, () => true);
   const earlier = keep > 0 ? openEarlier(disk, vault, by, generation, keep) : [];
   try {
-    const used = [...packs, ...earlier.flatMap(({ record, tree }) => [record.index.object, ...tree.packs().map(({ object }) => object)])];
+    const used = [
+      ...packs,
+      ...earlier.flatMap(({ record, tree }) => [record.index.object, ...tree.packs().map(({ object }) => object)]),
+    ];
     const stays = new Set([index, ...used].map((object) => Buffer.from(object, "base64url").toString("hex")));
     // What takes the place of a group of the insurance is durable before a member of it goes.
     keepInsured(disk, vault, (hex) => stays.has(hex));
-    sweep(disk, vault, index, generation, used, earlier.map(({ record }) => record.generation));
+    sweep(
+      disk,
+      vault,
+      index,
+      generation,
+      used,
+      earlier.map(({ record }) => record.generation),
+    );
   } finally {
     for (const one of earlier) one.index.close();
   }
@@ -86,7 +108,18 @@ export function listEarlier(disk: Disk, vault: Dir, by: Opener, current: number,
     return all.map((one) => {
       const others = [tree, ...all.filter((other) => other !== one).map((other) => other.tree)];
       const { generation } = one.record;
-      return { generation, at: madeAt(disk, vault, generation), files: one.tree.files, bytes: one.tree.bytes, ownBytes: ownBytes(disk, vault, one, new Set(others.flatMap((other) => other.packs().map(({ object }) => object)))) };
+      return {
+        generation,
+        at: madeAt(disk, vault, generation),
+        files: one.tree.files,
+        bytes: one.tree.bytes,
+        ownBytes: ownBytes(
+          disk,
+          vault,
+          one,
+          new Set(others.flatMap((other) => other.packs().map(({ object }) => object))),
+        ),
+      };
     });
   } finally {
     for (const { index } of all) index.close();
@@ -95,13 +128,22 @@ export function listEarlier(disk: Disk, vault: Dir, by: Opener, current: number,
 
 /** Bytes on disk of what only this state needs. */
 function ownBytes(disk: Disk, vault: Dir, { record, tree }: Earlier, others: ReadonlySet<string>): number {
-  const size = (kind: "index" | "pack", object: string): number => withObjectDir(disk, vault, kind, object, false, (dir, name) => disk.find(dir, name)?.size ?? 0);
-  return size("index", record.index.object) + tree.packs().filter(({ object }) => !others.has(object)).reduce((sum, { object }) => sum + size("pack", object), 0);
+  const size = (kind: "index" | "pack", object: string): number =>
+    withObjectDir(disk, vault, kind, object, false, (dir, name) => disk.find(dir, name)?.size ?? 0);
+  return (
+    size("index", record.index.object) +
+    tree
+      .packs()
+      .filter(({ object }) => !others.has(object))
+      .reduce((sum, { object }) => sum + size("pack", object), 0)
+  );
 }
 
 /** When a state was made, as its record's file says: milliseconds since 1970. */
 function madeAt(disk: Disk, vault: Dir, generation: number): number {
-  return within(disk, disk.openDir(vault, NAMES.generations), (dir) => Number((disk.find(dir, generationName(generation, false))?.mtimeNs ?? 0n) / 1_000_000n));
+  return within(disk, disk.openDir(vault, NAMES.generations), (dir) =>
+    Number((disk.find(dir, generationName(generation, false))?.mtimeNs ?? 0n) / 1_000_000n),
+  );
 }
 
 export interface Difference {
@@ -112,7 +154,13 @@ export interface Difference {
 }
 
 /** What differs between an earlier tree and a later one; a directory that came or went is one difference. At most `most`. */
-export function* differences(before: TreeReader, beforeDir: DirEntry, after: TreeReader, afterDir: DirEntry, path: readonly Buffer[] = []): Generator<Difference> {
+export function* differences(
+  before: TreeReader,
+  beforeDir: DirEntry,
+  after: TreeReader,
+  afterDir: DirEntry,
+  path: readonly Buffer[] = [],
+): Generator<Difference> {
   const now = new Map(after.list(afterDir).entries.map((entry) => [entry.name.toString("latin1"), entry]));
   for (const was of before.list(beforeDir).entries) {
     const key = was.name.toString("latin1");
@@ -130,7 +178,13 @@ export function* differences(before: TreeReader, beforeDir: DirEntry, after: Tre
 function isSame(before: TreeReader, was: Entry, after: TreeReader, is: Entry): boolean {
   if (was.kind === "link" && is.kind === "link") return was.target.equals(is.target);
   if (was.kind !== "file" || is.kind !== "file" || was.size !== is.size) return false;
-  if (was.content && is.content && before.pack(was.content.pack).object === after.pack(is.content.pack).object && was.content.offset === is.content.offset) return true;
+  if (
+    was.content &&
+    is.content &&
+    before.pack(was.content.pack).object === after.pack(is.content.pack).object &&
+    was.content.offset === is.content.offset
+  )
+    return true;
   return was.meta.mtimeNs === is.meta.mtimeNs;
 }
 

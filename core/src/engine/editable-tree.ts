@@ -1,6 +1,28 @@
 import { EremosError } from "../errors/eremos-error";
-import { type EncodedTree, type Entry, type Meta, type PackInfo, type TreeReader, TreeWriter, isName } from "../format/tree";
-import { type DirNode, type FileNode, type Node, amountsIn, childrenOf, copyOf, dirNode, encode, isWithin, keyOf, markChanged, newDirNode, nodeOf } from "./visit-tree";
+import {
+  type EncodedTree,
+  type Entry,
+  type Meta,
+  type PackInfo,
+  type TreeReader,
+  TreeWriter,
+  isName,
+} from "../format/tree";
+import {
+  type DirNode,
+  type FileNode,
+  type Node,
+  amountsIn,
+  childrenOf,
+  copyOf,
+  dirNode,
+  encode,
+  isWithin,
+  keyOf,
+  markChanged,
+  newDirNode,
+  nodeOf,
+} from "./visit-tree";
 import { LONGEST_NAME, displayPath } from "./vault";
 
 /** Whose new files and directories are. */
@@ -21,7 +43,10 @@ export class EditableTree {
   protected files: number;
   protected bytes: number;
 
-  protected constructor(protected tree: TreeReader, private readonly account: Account) {
+  protected constructor(
+    protected tree: TreeReader,
+    private readonly account: Account,
+  ) {
     this.rootNode = dirNode(tree.root, null);
     this.files = tree.files;
     this.bytes = tree.bytes;
@@ -68,7 +93,8 @@ export class EditableTree {
   move(from: DirNode, name: Buffer, to: DirNode, newName: Buffer): void {
     const node = this.child(from, name);
     if (!node) throw new EremosError("not-found", "It is not there any more. Nothing was changed.");
-    if (node.kind === "dir" && isWithin(to, node)) throw new EremosError("usage", "A folder can't be moved into itself. Nothing was changed.");
+    if (node.kind === "dir" && isWithin(to, node))
+      throw new EremosError("usage", "A folder can't be moved into itself. Nothing was changed.");
     this.requireFree(to, newName);
     childrenOf(this.tree, from).delete(keyOf(name));
     this.touch(from);
@@ -82,7 +108,8 @@ export class EditableTree {
 
   /** The copy shares the sealed data, so it takes no room. @throws EremosError `path-taken` | `usage` into itself */
   copy(node: Node, to: DirNode, name: Buffer): void {
-    if (node.kind === "dir" && isWithin(to, node)) throw new EremosError("usage", "A folder can't be copied into itself. Nothing was changed.");
+    if (node.kind === "dir" && isWithin(to, node))
+      throw new EremosError("usage", "A folder can't be copied into itself. Nothing was changed.");
     this.requireFree(to, name);
     this.put(to, copyOf(this.tree, node, name, to));
   }
@@ -96,9 +123,13 @@ export class EditableTree {
   /** Puts a written file into a directory, in the place of one of its name. @throws EremosError `path-taken` where a directory has that name */
   add(parent: DirNode, written: FileNode): FileNode {
     const before = this.child(parent, written.name);
-    if (before?.kind === "dir") throw new EremosError("path-taken", "There is a folder of that name. Nothing was changed.");
+    if (before?.kind === "dir")
+      throw new EremosError("path-taken", "There is a folder of that name. Nothing was changed.");
     if (before) this.count(before, -1);
-    const meta = before?.kind === "file" ? { ...before.meta, mtimeNs: written.meta.mtimeNs, atimeNs: written.meta.atimeNs } : written.meta;
+    const meta =
+      before?.kind === "file"
+        ? { ...before.meta, mtimeNs: written.meta.mtimeNs, atimeNs: written.meta.atimeNs }
+        : written.meta;
     const file = { ...written, meta };
     this.put(parent, file);
     return file;
@@ -123,7 +154,11 @@ export class EditableTree {
 
   private requireFree(parent: DirNode, name: Buffer): void {
     requireName(name);
-    if (this.child(parent, name)) throw new EremosError("path-taken", `There is something called ${displayPath(name)} already. Nothing was changed.`);
+    if (this.child(parent, name))
+      throw new EremosError(
+        "path-taken",
+        `There is something called ${displayPath(name)} already. Nothing was changed.`,
+      );
   }
 
   protected newMeta(mode: number): Meta {
@@ -188,5 +223,8 @@ function nowNs(): bigint {
 /** @throws EremosError `usage` */
 export function requireName(name: Buffer): void {
   if (isName(name) && name.length <= LONGEST_NAME) return;
-  throw new EremosError("usage", "That is not a name a file can have: one to 255 bytes, without a slash. Nothing was changed.");
+  throw new EremosError(
+    "usage",
+    "That is not a name a file can have: one to 255 bytes, without a slash. Nothing was changed.",
+  );
 }

@@ -1,13 +1,32 @@
 import { EremosError } from "../errors/eremos-error";
 import type { StateRecord } from "../format/state";
-import { type DirEntry, type EncodedTree, type Entry, type FileEntry, type LinkEntry, type PackInfo, type Span, type TreeReader, TreeWriter } from "../format/tree";
+import {
+  type DirEntry,
+  type EncodedTree,
+  type Entry,
+  type FileEntry,
+  type LinkEntry,
+  type PackInfo,
+  type Span,
+  type TreeReader,
+  TreeWriter,
+} from "../format/tree";
 import type { Dir, Disk } from "../platform/port";
 import { within } from "./handles";
 import type { Meter } from "./hooks";
 import { refuseInUse } from "./in-use";
 import { loadTree } from "./load-tree";
 import { type PackReaders, applyLinkMeta, applyMeta, groupName, restoreLink, writeWhole } from "./restore-tree";
-import { type SealedContent, type SealingOf, type Writing, sealContent, sealedBefore, sealedFor, sweep, writeGenerationOf } from "./seal-generation";
+import {
+  type SealedContent,
+  type SealingOf,
+  type Writing,
+  sealContent,
+  sealedBefore,
+  sealedFor,
+  sweep,
+  writeGenerationOf,
+} from "./seal-generation";
 import type { Base } from "./seal-tree";
 import { type Amount, roomForRound } from "./space";
 import { emptyDir, moveAside, removeSealedFiles } from "./staging";
@@ -21,7 +40,11 @@ import { type HeldFolder, NAMES, commitState, ensureDir, loadGeneration } from "
 const ROUNDS_FOR_CHANGING_FILES = 3;
 
 /** Seals round by round until no plain file is left. */
-export function sealFileByFile(of: SealingOf, begun: StateRecord, onState: (state: StateRecord) => void): SealedContent {
+export function sealFileByFile(
+  of: SealingOf,
+  begun: StateRecord,
+  onState: (state: StateRecord) => void,
+): SealedContent {
   const { disk, folder, input, surveyed } = of;
   let base = begun.state === "mixed" ? sealedSoFar(of, begun) : sealedBefore(of);
   let now = begun;
@@ -30,7 +53,7 @@ export function sealFileByFile(of: SealingOf, begun: StateRecord, onState: (stat
     onState(now);
   };
   let leftBefore = Number.POSITIVE_INFINITY;
-  for (let restless = 0; ; ) {
+  for (let restless = 0; ;) {
     enter({ ...now, next: now.generation + 1 });
     if (begun.mixed && base) completeGroups(disk, folder, base.tree);
     const room = roomForRound(surveyed, disk.freeBytes(folder.dir));
@@ -46,18 +69,23 @@ export function sealFileByFile(of: SealingOf, begun: StateRecord, onState: (stat
     if (stay === 0 && content.sealed.left === 0) return content;
     // What changed meanwhile is sealed again, at the cost of others.
     leftBefore = stay > 0 ? Number.POSITIVE_INFINITY : content.sealed.left;
-    if (stay > 0 && ++restless === ROUNDS_FOR_CHANGING_FILES) throw new EremosError("changed-while-locking", "Files kept changing.");
+    if (stay > 0 && ++restless === ROUNDS_FOR_CHANGING_FILES)
+      throw new EremosError("changed-while-locking", "Files kept changing.");
     base = { tree: content.tree, identities: content.sealed.identities, mixed: true };
   }
 }
 
 function noRoom(disk: Disk, dir: Dir): EremosError {
-  return new EremosError("no-space", `The disk filled up meanwhile: ${Math.floor(disk.freeBytes(dir) / 1e6)} MB are free.`);
+  return new EremosError(
+    "no-space",
+    `The disk filled up meanwhile: ${Math.floor(disk.freeBytes(dir) / 1e6)} MB are free.`,
+  );
 }
 
 /** What of a partly locked folder is sealed. @throws EremosError `needs-sign-in` */
 function sealedSoFar({ disk, folder, input, making }: SealingOf, begun: StateRecord): Base {
-  if (input.signer.by !== "owner") throw new EremosError("needs-sign-in", "A part of this folder is locked already; sign in to lock the rest.");
+  if (input.signer.by !== "owner")
+    throw new EremosError("needs-sign-in", "A part of this folder is locked already; sign in to lock the rest.");
   const { record } = loadGeneration(disk, folder.vault, begun.generation);
   return { tree: loadTree(disk, folder.vault, record, making.keys).tree, identities: null, mixed: true };
 }
@@ -82,14 +110,24 @@ export interface OpenedFileByFile {
 /**
  * Opens round by round until no sealed file is left, then gives links and directories what belongs to them.
  */
-export function openFileByFile(of: OpeningFileByFile, first: { readonly tree: TreeReader; readonly bytes: Buffer }, begun: StateRecord): OpenedFileByFile {
+export function openFileByFile(
+  of: OpeningFileByFile,
+  first: { readonly tree: TreeReader; readonly bytes: Buffer },
+  begun: StateRecord,
+): OpenedFileByFile {
   const { disk, folder } = of.writing;
   let { tree } = first;
   let [encoded, digest]: [EncodedTree | null, string | null] = [null, null];
   keepAside(disk, folder, tree, begun);
   let state = begun;
   while (tree.files > 0) {
-    state = commitState(disk, folder.vault, { ...state, state: "mixed", mixed: true, next: state.generation + 1, staging: NAMES.staging.toString() });
+    state = commitState(disk, folder.vault, {
+      ...state,
+      state: "mixed",
+      mixed: true,
+      next: state.generation + 1,
+      staging: NAMES.staging.toString(),
+    });
     completeGroups(disk, folder, tree);
     const batch = nextBatch(tree, disk.freeBytes(folder.dir));
     placeBatch(of, tree, batch);
@@ -98,7 +136,13 @@ export function openFileByFile(of: OpeningFileByFile, first: { readonly tree: Tr
     disk.barrier(folder.vault);
     state = commitState(disk, folder.vault, { ...state, generation: written.generation, next: null, staging: null });
     ({ tree, digest } = written);
-    sweep(disk, folder.vault, written.index, written.generation, tree.packs().map(({ object }) => object));
+    sweep(
+      disk,
+      folder.vault,
+      written.index,
+      written.generation,
+      tree.packs().map(({ object }) => object),
+    );
   }
   finishDirectories(disk, folder, tree);
   disk.barrier(folder.vault);
@@ -108,7 +152,8 @@ export function openFileByFile(of: OpeningFileByFile, first: { readonly tree: Tr
 /** Plain entries that came while the folder was locked and have the name of a sealed one keep their content under another. */
 function keepAside(disk: Disk, folder: HeldFolder, tree: TreeReader, begun: StateRecord): void {
   if (begun.mixed) return;
-  for (const { name } of tree.list(tree.root).entries) if (disk.find(folder.dir, name)) moveAside(disk, folder.dir, name);
+  for (const { name } of tree.list(tree.root).entries)
+    if (disk.find(folder.dir, name)) moveAside(disk, folder.dir, name);
   disk.syncDir(folder.dir);
 }
 
@@ -134,9 +179,11 @@ function completeGroups(disk: Disk, folder: HeldFolder, tree: TreeReader): void 
       disk.makeHardLink(dir, entry.name, scratch, groupName(entry.linkGroup));
       found.add(entry.linkGroup);
     });
-    if (found.size > 0) visit(folder.dir, tree.root, true, (dir, entry) => {
-      if (found.has(entry.linkGroup) && !disk.find(dir, entry.name)) disk.makeHardLink(scratch, groupName(entry.linkGroup), dir, entry.name);
-    });
+    if (found.size > 0)
+      visit(folder.dir, tree.root, true, (dir, entry) => {
+        if (found.has(entry.linkGroup) && !disk.find(dir, entry.name))
+          disk.makeHardLink(scratch, groupName(entry.linkGroup), dir, entry.name);
+      });
     emptyDir(disk, scratch);
   });
   disk.removeDir(folder.vault, NAMES.links);
@@ -156,7 +203,11 @@ function amountsByPack(tree: TreeReader): ReadonlyMap<number | null, Amount> {
       if (entry.linkGroup > 0) groups.add(entry.linkGroup);
       const pack = entry.content?.pack ?? null;
       const { bytes, largest, entries } = byPack.get(pack) ?? { bytes: 0, largest: 0, entries: 0 };
-      byPack.set(pack, { bytes: bytes + (entry.content?.length ?? 0), largest: Math.max(largest, entry.content?.length ?? 0), entries: entries + 1 });
+      byPack.set(pack, {
+        bytes: bytes + (entry.content?.length ?? 0),
+        largest: Math.max(largest, entry.content?.length ?? 0),
+        entries: entries + 1,
+      });
     }
   };
   add(tree.root);
@@ -167,14 +218,22 @@ function amountsByPack(tree: TreeReader): ReadonlyMap<number | null, Amount> {
 export function amountIn(tree: TreeReader): Amount {
   const packs = [...amountsByPack(tree).values()];
   const sum = (of: (amount: Amount) => number): number => packs.reduce((total, amount) => total + of(amount), 0);
-  return { bytes: sum(({ bytes }) => bytes), largest: Math.max(0, ...packs.map(({ bytes }) => bytes)), entries: sum(({ entries }) => entries) };
+  return {
+    bytes: sum(({ bytes }) => bytes),
+    largest: Math.max(0, ...packs.map(({ bytes }) => bytes)),
+    entries: sum(({ entries }) => entries),
+  };
 }
 
 function nextBatch(tree: TreeReader, free: number): Batch {
   const chosen = new Set<number | null>();
   let total: Amount = { bytes: 0, largest: 0, entries: 0 };
   for (const [pack, amount] of [...amountsByPack(tree)].sort(([, a], [, b]) => a.bytes - b.bytes)) {
-    const more = { bytes: total.bytes + amount.bytes, largest: Math.max(total.largest, amount.largest), entries: total.entries + amount.entries };
+    const more = {
+      bytes: total.bytes + amount.bytes,
+      largest: Math.max(total.largest, amount.largest),
+      entries: total.entries + amount.entries,
+    };
     if (chosen.size > 0 && more.bytes > roomForRound(more, free)) break;
     chosen.add(pack);
     total = more;
@@ -200,7 +259,12 @@ function placeBatch(of: OpeningFileByFile, tree: TreeReader, batch: Batch): void
 }
 
 /** Calls `use` with each file of a round and its number in it, `into` with each directory on the way. */
-function eachOfBatch(tree: TreeReader, batch: Batch, use: (entry: FileEntry, name: Buffer) => void, into: (entry: DirEntry, inside: () => void) => void): void {
+function eachOfBatch(
+  tree: TreeReader,
+  batch: Batch,
+  use: (entry: FileEntry, name: Buffer) => void,
+  into: (entry: DirEntry, inside: () => void) => void,
+): void {
   let number = 0;
   const visit = (at: DirEntry): void => {
     for (const entry of tree.list(at).entries) {
@@ -215,32 +279,42 @@ function writeBatch(of: OpeningFileByFile, tree: TreeReader, batch: Batch, stagi
   const { disk } = of.writing;
   const groups = new Map<number, Buffer>();
   emptyDir(disk, staging);
-  eachOfBatch(tree, batch, (entry, name) => {
-    const twin = groups.get(entry.linkGroup);
-    if (twin) disk.makeHardLink(staging, twin, staging, name);
-    else disk.closeFile(writeWhole(disk, staging, name, entry, packs, of.meter));
-    if (entry.linkGroup > 0) groups.set(entry.linkGroup, twin ?? name);
-    of.meter.add(1, 0);
-  }, (_entry, inside) => inside());
+  eachOfBatch(
+    tree,
+    batch,
+    (entry, name) => {
+      const twin = groups.get(entry.linkGroup);
+      if (twin) disk.makeHardLink(staging, twin, staging, name);
+      else disk.closeFile(writeWhole(disk, staging, name, entry, packs, of.meter));
+      if (entry.linkGroup > 0) groups.set(entry.linkGroup, twin ?? name);
+      of.meter.add(1, 0);
+    },
+    (_entry, inside) => inside(),
+  );
 }
 
 function moveBatch(disk: Disk, folder: HeldFolder, tree: TreeReader, batch: Batch, staging: Dir): void {
   let dir = folder.dir;
-  eachOfBatch(tree, batch, (entry, name) => {
-    // Where a plain file stands, it is the true one: placed in a round that was cut off, or changed since.
-    if (disk.find(dir, entry.name)) disk.unlink(staging, name);
-    else disk.renameExclusive(staging, name, dir, entry.name);
-  }, (entry, inside) => {
-    const outer = dir;
-    within(disk, ensureDir(disk, outer, entry.name), (inner) => {
-      dir = inner;
-      try {
-        inside();
-      } finally {
-        dir = outer;
-      }
-    });
-  });
+  eachOfBatch(
+    tree,
+    batch,
+    (entry, name) => {
+      // Where a plain file stands, it is the true one: placed in a round that was cut off, or changed since.
+      if (disk.find(dir, entry.name)) disk.unlink(staging, name);
+      else disk.renameExclusive(staging, name, dir, entry.name);
+    },
+    (entry, inside) => {
+      const outer = dir;
+      within(disk, ensureDir(disk, outer, entry.name), (inner) => {
+        dir = inner;
+        try {
+          inside();
+        } finally {
+          dir = outer;
+        }
+      });
+    },
+  );
 }
 
 function withoutBatch(tree: TreeReader, batch: Batch): EncodedTree {
@@ -270,7 +344,12 @@ function withoutBatch(tree: TreeReader, batch: Batch): EncodedTree {
  * attribute may bar this account from a directory, so they are set only when everything in it is durable.
  */
 function finishDirectories(disk: Disk, folder: HeldFolder, tree: TreeReader): void {
-  const visit = (dir: Dir, at: DirEntry, each: (dir: Dir, entry: LinkEntry) => void, after: (inner: Dir, entry: DirEntry) => void): void => {
+  const visit = (
+    dir: Dir,
+    at: DirEntry,
+    each: (dir: Dir, entry: LinkEntry) => void,
+    after: (inner: Dir, entry: DirEntry) => void,
+  ): void => {
     for (const entry of tree.list(at).entries) {
       if (entry.kind === "link") each(dir, entry);
       const there = entry.kind === "dir" ? disk.find(dir, entry.name) : null;
@@ -284,10 +363,16 @@ function finishDirectories(disk: Disk, folder: HeldFolder, tree: TreeReader): vo
   const makeLink = (dir: Dir, entry: LinkEntry): void => {
     const there = disk.find(dir, entry.name);
     if (!there) restoreLink(disk, dir, entry);
-    else if (there.type === "link" && disk.readLink(dir, entry.name).equals(entry.target)) applyLinkMeta(disk, dir, entry);
+    else if (there.type === "link" && disk.readLink(dir, entry.name).equals(entry.target))
+      applyLinkMeta(disk, dir, entry);
   };
   visit(folder.dir, tree.root, makeLink, () => undefined);
   disk.barrier(folder.vault);
-  visit(folder.dir, tree.root, () => undefined, (inner, entry) => void applyMeta(disk, inner, entry.meta));
+  visit(
+    folder.dir,
+    tree.root,
+    () => undefined,
+    (inner, entry) => void applyMeta(disk, inner, entry.meta),
+  );
   applyMeta(disk, folder.dir, tree.root.meta);
 }

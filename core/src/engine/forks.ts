@@ -58,10 +58,13 @@ export function forgetFork(disk: Disk, path: Buffer, name: string): void {
   const folder = holdFolder(disk, path, { create: false });
   try {
     const fork = forksIn(disk, folder.vault).find((one) => one.name === name);
-    if (!fork) throw new EremosError("not-found", `${displayPath(path)} has no such state any more. Nothing was changed.`);
+    if (!fork)
+      throw new EremosError("not-found", `${displayPath(path)} has no such state any more. Nothing was changed.`);
     within(disk, disk.openDir(folder.vault, NAMES.generations), (dir) => {
       const digest = recordIn(disk, dir, Buffer.from(name))?.digest;
-      for (const other of disk.list(dir)) if (!OWN_NAME.test(other.toString("utf8")) && recordIn(disk, dir, other)?.digest === digest) disk.unlink(dir, other);
+      for (const other of disk.list(dir))
+        if (!OWN_NAME.test(other.toString("utf8")) && recordIn(disk, dir, other)?.digest === digest)
+          disk.unlink(dir, other);
       disk.syncDir(dir);
     });
   } catch (error) {

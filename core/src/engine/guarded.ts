@@ -10,10 +10,33 @@ import { type Grounds, type Hiding, IN_VIEW, hidingFor, hidingOrBack, showAtOrdi
 import { refuseWaitingDrops } from "./drop";
 import type { Hooks } from "./hooks";
 import { whatBarsChange } from "./permissions";
-import { type Settled, closedRoot, commitGuard, inListable, isOwnGuard, loadGuard, recoverGuarded, rootOriginal, saveOriginals, settle } from "./settle";
+import {
+  type Settled,
+  closedRoot,
+  commitGuard,
+  inListable,
+  isOwnGuard,
+  loadGuard,
+  recoverGuarded,
+  rootOriginal,
+  saveOriginals,
+  settle,
+} from "./settle";
 import { settleFile, withFileWrapped } from "./single-file";
 import { emptyDir } from "./staging";
-import { type Folder, type HeldFolder, NAMES, VAULT_NAME, closeFolder, displayPath, dropLock, holdFolder, letGo, loadState, openFolder } from "./vault";
+import {
+  type Folder,
+  type HeldFolder,
+  NAMES,
+  VAULT_NAME,
+  closeFolder,
+  displayPath,
+  dropLock,
+  holdFolder,
+  letGo,
+  loadState,
+  openFolder,
+} from "./vault";
 
 /**
  * The guards that leave contents as they are: out of sight (hidden only) and barred (the operating system refuses). What is to be true
@@ -73,8 +96,18 @@ async function guardWrapped(disk: Disk, input: GuardInput, hooks: Hooks): Promis
     wasClosed = own !== null;
     const originals = findOriginals(disk, folder, own, input.bars, hooks);
     const record: GuardRecord = {
-      format: "eremos-guard", version: 1, folder: input.folder, guard: input.guard, state: "barring", ...hiding, bars: input.bars,
-      closed: false, next: null, originals: saveOriginals(disk, folder.vault, originals), place, owner: input.owner,
+      format: "eremos-guard",
+      version: 1,
+      folder: input.folder,
+      guard: input.guard,
+      state: "barring",
+      ...hiding,
+      bars: input.bars,
+      closed: false,
+      next: null,
+      originals: saveOriginals(disk, folder.vault, originals),
+      place,
+      owner: input.owner,
       times: before?.times ?? { atimeNs: String(root.atimeNs), mtimeNs: String(root.mtimeNs) },
     };
     recorded = commitGuard(disk, folder.vault, record);
@@ -82,8 +115,13 @@ async function guardWrapped(disk: Disk, input: GuardInput, hooks: Hooks): Promis
     return { folder: input.folder, path, stillOpenIn: programsIn(disk, path) };
   } catch (error) {
     if (!recorded) undoBeginning(disk, folder, root);
-    else if (isAtItsPlace(disk, folder)) putBack(disk, folder, { ...recorded, ...IN_VIEW, state: isKnown ? "opening" : "releasing", closed: wasClosed });
-    else throw fromSystemError(error, "locking; it is hidden already, its contents are untouched, and Eremos finishes when it next looks at it");
+    else if (isAtItsPlace(disk, folder))
+      putBack(disk, folder, { ...recorded, ...IN_VIEW, state: isKnown ? "opening" : "releasing", closed: wasClosed });
+    else
+      throw fromSystemError(
+        error,
+        "locking; it is hidden already, its contents are untouched, and Eremos finishes when it next looks at it",
+      );
     throw fromSystemError(error, "locking; its contents are untouched");
   } finally {
     letGo(disk, folder);
@@ -118,14 +156,27 @@ export function releaseGuarded(disk: Disk, input: GuardedInput): GuardOutcome {
   return leave(disk, input, "releasing");
 }
 
-function leave(disk: Disk, { path, place, closed = false }: GuardedInput, state: "opening" | "releasing"): GuardOutcome {
+function leave(
+  disk: Disk,
+  { path, place, closed = false }: GuardedInput,
+  state: "opening" | "releasing",
+): GuardOutcome {
   let folder = holdFolder(disk, path, { create: false });
   try {
     const record = restingRecord(disk, folder);
-    if (record.state === "open" && state === "opening") throw new EremosError("not-locked", `${displayPath(path)} is open already. Nothing was touched.`);
+    if (record.state === "open" && state === "opening")
+      throw new EremosError("not-locked", `${displayPath(path)} is open already. Nothing was touched.`);
     folder = showAtOrdinaryPath(disk, folder, record, place);
-    const originals = record.originals ?? (closed ? saveOriginals(disk, folder.vault, [rootOriginal(disk, folder)]) : null);
-    const next = commitGuard(disk, folder.vault, { ...record, ...IN_VIEW, visibility: record.visibility, state, closed, originals });
+    const originals =
+      record.originals ?? (closed ? saveOriginals(disk, folder.vault, [rootOriginal(disk, folder)]) : null);
+    const next = commitGuard(disk, folder.vault, {
+      ...record,
+      ...IN_VIEW,
+      visibility: record.visibility,
+      state,
+      closed,
+      originals,
+    });
     settle(disk, folder, next);
     return { folder: record.folder, path: settleFile(disk, folder), stillOpenIn: [] };
   } catch (error) {
@@ -142,12 +193,20 @@ export function changeGuarded(disk: Disk, input: GuardedInput & Guarding): Guard
   let folder = holdFolder(disk, input.path, { create: false });
   try {
     const record = restingRecord(disk, folder);
-    if (record.state !== "locked") throw new EremosError("not-locked", `${displayPath(input.path)} is not locked now. Nothing was touched.`);
+    if (record.state !== "locked")
+      throw new EremosError("not-locked", `${displayPath(input.path)} is not locked now. Nothing was touched.`);
     requireOwned(disk, folder, input.bars);
-    const isMoving = input.visibility !== record.visibility || (input.visibility === "view" && (input.cover ?? null) !== record.lockedName);
+    const isMoving =
+      input.visibility !== record.visibility ||
+      (input.visibility === "view" && (input.cover ?? null) !== record.lockedName);
     if (isMoving) folder = showAtOrdinaryPath(disk, folder, record, input.place);
     const hiding = isMoving ? hidingOrBack(disk, folder, record, input, input) : {};
-    const next = commitGuard(disk, folder.vault, { ...record, ...hiding, guard: input.guard, ...wayTo(disk, folder, record, input.bars) });
+    const next = commitGuard(disk, folder.vault, {
+      ...record,
+      ...hiding,
+      guard: input.guard,
+      ...wayTo(disk, folder, record, input.bars),
+    });
     const { path } = settleOrBack(disk, folder, next, record);
     return { folder: record.folder, path, stillOpenIn: programsIn(disk, path) };
   } catch (error) {
@@ -170,9 +229,18 @@ function settleOrBack(disk: Disk, folder: HeldFolder, next: GuardRecord, before:
 }
 
 /** Where permissions change, the folder is closed to others from before the old bars go until after the new ones are there. */
-function wayTo(disk: Disk, folder: HeldFolder, record: GuardRecord, bars: Bars): Pick<GuardRecord, "state" | "next" | "originals"> {
+function wayTo(
+  disk: Disk,
+  folder: HeldFolder,
+  record: GuardRecord,
+  bars: Bars,
+): Pick<GuardRecord, "state" | "next" | "originals"> {
   if (record.originals === null && reachOf(bars) === "none") return { state: "barring", next: null, originals: null };
-  return { state: "closing", next: bars, originals: record.originals ?? saveOriginals(disk, folder.vault, [rootOriginal(disk, folder)]) };
+  return {
+    state: "closing",
+    next: bars,
+    originals: record.originals ?? saveOriginals(disk, folder.vault, [rootOriginal(disk, folder)]),
+  };
 }
 
 /** After a change of the master password: the record leads from the new one to the folder's ordinary path. Does nothing where it does already. */
@@ -181,7 +249,8 @@ export function renewGuardOwner(disk: Disk, path: Buffer, owner: OwnerEnvelope):
   try {
     const record = loadGuard(disk, folder.vault);
     // A record that somebody else wrote gets no proof of this computer's by being renewed.
-    if (record && isOwnGuard(disk, record) && record.owner.password.root !== owner.password.root) commitGuard(disk, folder.vault, { ...record, owner });
+    if (record && isOwnGuard(disk, record) && record.owner.password.root !== owner.password.root)
+      commitGuard(disk, folder.vault, { ...record, owner });
   } finally {
     letGo(disk, folder);
   }
@@ -190,16 +259,26 @@ export function renewGuardOwner(disk: Disk, path: Buffer, owner: OwnerEnvelope):
 /** `own`: the folder's permissions where it is closed to others now, which it gets back in any case. */
 function findOriginals(disk: Disk, folder: HeldFolder, own: Original | null, bars: Bars, hooks: Hooks): Original[] {
   if (reachOf(bars) === "none") return own ? [own] : [];
-  return [own ?? rootOriginal(disk, folder), ...inListable(disk, folder, (dir) => whatBarsChange(disk, dir, bars, hooks))];
+  return [
+    own ?? rootOriginal(disk, folder),
+    ...inListable(disk, folder, (dir) => whatBarsChange(disk, dir, bars, hooks)),
+  ];
 }
 
-function lookBeforeGuarding(disk: Disk, input: GuardInput): { readonly root: { readonly atimeNs: bigint; readonly mtimeNs: bigint }; readonly hiding: Hiding } {
+function lookBeforeGuarding(
+  disk: Disk,
+  input: GuardInput,
+): { readonly root: { readonly atimeNs: bigint; readonly mtimeNs: bigint }; readonly hiding: Hiding } {
   requireSensible(input.bars);
   requireHidden(input);
   const folder = openFolder(disk, input.path);
   try {
     requireOwned(disk, folder, input.bars);
-    if (!disk.writable(folder.dir)) throw new EremosError("no-permission", `This account may not change ${displayPath(input.path)}. Nothing was touched.`);
+    if (!disk.writable(folder.dir))
+      throw new EremosError(
+        "no-permission",
+        `This account may not change ${displayPath(input.path)}. Nothing was touched.`,
+      );
     return { root: disk.statOpen(folder.dir), hiding: hidingFor(disk, input.path, input, input) };
   } catch (error) {
     throw fromSystemError(error, `looking at ${displayPath(input.path)}; nothing was touched`);
@@ -209,22 +288,38 @@ function lookBeforeGuarding(disk: Disk, input: GuardInput): { readonly root: { r
 }
 
 function requireHidden({ guard, visibility }: Guarding): void {
-  if (guard === "sight" && visibility === "view") throw new EremosError("usage", "Out of sight means hidden: in view, nothing would be protected. Nothing was touched; hide the folder in place, tuck it away, or choose another guard.");
+  if (guard === "sight" && visibility === "view")
+    throw new EremosError(
+      "usage",
+      "Out of sight means hidden: in view, nothing would be protected. Nothing was touched; hide the folder in place, tuck it away, or choose another guard.",
+    );
 }
 
 function requireOwned(disk: Disk, folder: Folder, bars: Bars): void {
   if (reachOf(bars) === "none" || disk.owns(disk.stat(folder.parent, folder.name))) return;
-  throw new EremosError("no-permission", `${displayPath(folder.path)} belongs to another account, so its permissions can't be changed. Nothing was touched; choose another guard.`);
+  throw new EremosError(
+    "no-permission",
+    `${displayPath(folder.path)} belongs to another account, so its permissions can't be changed. Nothing was touched; choose another guard.`,
+  );
 }
 
 /** What the folder is now, brought to rest; null where it was never protected. @throws EremosError `already-protected` | `interrupted` */
 function recordedOpen(disk: Disk, folder: HeldFolder, input: GuardInput): GuardRecord | null {
   const known = loadGuard(disk, folder.vault);
-  if (known && known.folder !== input.folder) throw new EremosError("already-protected", `${displayPath(input.path)} was protected by another Eremos. Nothing was touched.`);
+  if (known && known.folder !== input.folder)
+    throw new EremosError(
+      "already-protected",
+      `${displayPath(input.path)} was protected by another Eremos. Nothing was touched.`,
+    );
   const record = known ? recoverGuarded(disk, folder, known).record : null;
-  if (record && record.state !== "open") throw new EremosError("already-protected", `${displayPath(input.path)} is locked already. Nothing was touched.`);
+  if (record && record.state !== "open")
+    throw new EremosError("already-protected", `${displayPath(input.path)} is locked already. Nothing was touched.`);
   const sealed = loadState(disk, folder.vault);
-  if (sealed && (sealed.state !== "open" || sealed.folder !== input.folder)) throw new EremosError("already-protected", `${displayPath(input.path)} is sealed now. Nothing was touched; open it first.`);
+  if (sealed && (sealed.state !== "open" || sealed.folder !== input.folder))
+    throw new EremosError(
+      "already-protected",
+      `${displayPath(input.path)} is sealed now. Nothing was touched; open it first.`,
+    );
   return record;
 }
 
@@ -232,12 +327,20 @@ function recordedOpen(disk: Disk, folder: HeldFolder, input: GuardInput): GuardR
 function restingRecord(disk: Disk, folder: HeldFolder): GuardRecord {
   const known = loadGuard(disk, folder.vault);
   const record = known ? recoverGuarded(disk, folder, known).record : null;
-  if (!record) throw new EremosError("not-protected", `${displayPath(folder.path)} is an ordinary folder; there is nothing to open.`);
+  if (!record)
+    throw new EremosError(
+      "not-protected",
+      `${displayPath(folder.path)} is an ordinary folder; there is nothing to open.`,
+    );
   return record;
 }
 
 /** Before the first record nothing was changed but that Eremos' directory was made. */
-function undoBeginning(disk: Disk, folder: HeldFolder, root: { readonly atimeNs: bigint; readonly mtimeNs: bigint }): void {
+function undoBeginning(
+  disk: Disk,
+  folder: HeldFolder,
+  root: { readonly atimeNs: bigint; readonly mtimeNs: bigint },
+): void {
   if (disk.find(folder.vault, NAMES.guard) || disk.find(folder.vault, NAMES.state)) return;
   try {
     dropLock(disk, folder);

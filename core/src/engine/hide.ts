@@ -39,7 +39,8 @@ export const IN_VIEW: Hiding = { visibility: "view", lockedName: null, held: nul
 /** Chooses a name, and for a tucked-away folder the held area. @throws EremosError `no-permission` | `path-taken` when it can't be hidden so; nothing was touched */
 export function hidingFor(disk: Disk, path: Buffer, { visibility, cover = null }: Showing, grounds: Grounds): Hiding {
   if (isMountPoint(disk, path)) return hidingForDrive(visibility, cover);
-  if (visibility === "view") return cover === null || cover === splitPath(path).name.toString("utf8") ? IN_VIEW : coverFor(disk, path, cover);
+  if (visibility === "view")
+    return cover === null || cover === splitPath(path).name.toString("utf8") ? IN_VIEW : coverFor(disk, path, cover);
   const lockedName = randomHiddenName().toString();
   if (visibility === "hidden") {
     requireRenamable(disk, path);
@@ -50,8 +51,16 @@ export function hidingFor(disk: Disk, path: Buffer, { visibility, cover = null }
 
 /** A drive stays mounted where it is: hidden, it looks empty. */
 function hidingForDrive(visibility: Visibility, cover: string | null): Hiding {
-  if (visibility === "tucked") throw new EremosError("unsupported", "A drive can't be tucked away: it is mounted where it is. Nothing was touched; hidden in place, its contents are hidden on the drive itself.");
-  if (cover !== null) throw new EremosError("unsupported", "A drive can't have a cover name: the system gives it its name. Nothing was touched.");
+  if (visibility === "tucked")
+    throw new EremosError(
+      "unsupported",
+      "A drive can't be tucked away: it is mounted where it is. Nothing was touched; hidden in place, its contents are hidden on the drive itself.",
+    );
+  if (cover !== null)
+    throw new EremosError(
+      "unsupported",
+      "A drive can't have a cover name: the system gives it its name. Nothing was touched.",
+    );
   return { visibility, lockedName: null, held: null };
 }
 
@@ -59,14 +68,25 @@ function coverFor(disk: Disk, path: Buffer, cover: string): Hiding {
   const why = whyNotCover(cover);
   if (why !== null) throw new EremosError("usage", `A cover name ${why}. Nothing was touched; choose another.`);
   requireRenamable(disk, path);
-  const taken = within(disk, disk.openRoot(splitPath(path).parent), (parent) => disk.find(parent, Buffer.from(cover)) !== null);
-  if (taken) throw new EremosError("path-taken", `There is something called ${cover} beside the folder already. Nothing was touched; choose another cover name.`);
+  const taken = within(
+    disk,
+    disk.openRoot(splitPath(path).parent),
+    (parent) => disk.find(parent, Buffer.from(cover)) !== null,
+  );
+  if (taken)
+    throw new EremosError(
+      "path-taken",
+      `There is something called ${cover} beside the folder already. Nothing was touched; choose another cover name.`,
+    );
   return { visibility: "view", lockedName: cover, held: null };
 }
 
 function requireRenamable(disk: Disk, path: Buffer): void {
   if (within(disk, disk.openRoot(splitPath(path).parent), (parent) => disk.writable(parent))) return;
-  throw new EremosError("no-permission", "This renames the folder, and this account may not change the folder it lies in. Nothing was touched; lock it in view, under its own name.");
+  throw new EremosError(
+    "no-permission",
+    "This renames the folder, and this account may not change the folder it lies in. Nothing was touched; lock it in view, under its own name.",
+  );
 }
 
 /** Another way of hiding a folder that shows itself for the change; where it can't be had, the folder hides as before. @throws EremosError as {@link hidingFor} */
@@ -96,12 +116,23 @@ function levelsToHeldArea(disk: Disk, path: Buffer, { places, synced = [] }: Gro
     if (at.length < 2 || places.some((place) => place.equals(at))) break;
   }
   if (found !== null && within(disk, disk.openRoot(parent), (dir) => disk.writable(dir))) return found;
-  if (isSynced && found === null) throw new EremosError("no-permission", `Tucking away moves the folder out of synced directories, and everything above ${displayPath(path)} that this account owns is one. Nothing was touched; hide it in place instead.`);
-  throw new EremosError("no-permission", `Tucking away moves the folder, and this account owns no directory above ${displayPath(path)} on the same disk to move it to. Nothing was touched; hide it in place instead.`);
+  if (isSynced && found === null)
+    throw new EremosError(
+      "no-permission",
+      `Tucking away moves the folder out of synced directories, and everything above ${displayPath(path)} that this account owns is one. Nothing was touched; hide it in place instead.`,
+    );
+  throw new EremosError(
+    "no-permission",
+    `Tucking away moves the folder, and this account owns no directory above ${displayPath(path)} on the same disk to move it to. Nothing was touched; hide it in place instead.`,
+  );
 }
 
 function liesIn(path: Buffer, directories: readonly Buffer[]): boolean {
-  return directories.some((directory) => path.equals(directory) || path.subarray(0, directory.length + 1).equals(Buffer.concat([directory, Buffer.from("/")])));
+  return directories.some(
+    (directory) =>
+      path.equals(directory) ||
+      path.subarray(0, directory.length + 1).equals(Buffer.concat([directory, Buffer.from("/")])),
+  );
 }
 
 function couldHold(disk: Disk, path: Buffer, dev: bigint): boolean {
@@ -197,7 +228,9 @@ export function showAtOrdinaryPath<F extends Folder>(disk: Disk, folder: F, hidi
   const ordinaryParent = below(holder, place, hiding.held);
   const parent = openPlaceOf(disk, ordinaryParent);
   try {
-    refusingToReplace(place, () => move(disk, { dir: folder.parent, name: folder.name }, { dir: parent, name }, folder));
+    refusingToReplace(place, () =>
+      move(disk, { dir: folder.parent, name: folder.name }, { dir: parent, name }, folder),
+    );
   } catch (error) {
     disk.closeDir(parent);
     throw error;
@@ -220,7 +253,11 @@ function openPlaceOf(disk: Disk, path: Buffer): Dir {
   } catch (error) {
     const code = systemCode(error);
     if (code !== "ENOENT" && code !== "ENOTDIR" && code !== "ELOOP") throw error;
-    throw new EremosError("not-found", `${displayPath(path)}, where the folder belongs, is not there now. Nothing was touched; make that directory again, then open the folder.`, { path: displayPath(path) });
+    throw new EremosError(
+      "not-found",
+      `${displayPath(path)}, where the folder belongs, is not there now. Nothing was touched; make that directory again, then open the folder.`,
+      { path: displayPath(path) },
+    );
   }
 }
 
@@ -229,7 +266,11 @@ function refusingToReplace(place: Buffer, rename: () => void): void {
     rename();
   } catch (error) {
     if (systemCode(error) !== "EEXIST") throw error;
-    throw new EremosError("path-taken", `Something else is at ${displayPath(place)} now. Nothing was touched; move it away, then open the folder again.`, { path: displayPath(place) });
+    throw new EremosError(
+      "path-taken",
+      `Something else is at ${displayPath(place)} now. Nothing was touched; move it away, then open the folder again.`,
+      { path: displayPath(place) },
+    );
   }
 }
 

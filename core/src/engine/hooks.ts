@@ -29,7 +29,12 @@ export class Meter {
   /** Entries whose special rights were not given back, because their owner or group could not be. */
   withheld = 0;
 
-  constructor(private readonly hooks: Hooks, private readonly phase: Phase, private readonly filesTotal: number, private readonly bytesTotal: number) {
+  constructor(
+    private readonly hooks: Hooks,
+    private readonly phase: Phase,
+    private readonly filesTotal: number,
+    private readonly bytesTotal: number,
+  ) {
     this.report();
   }
 
@@ -42,11 +47,18 @@ export class Meter {
   }
 
   stopIfCancelled(): void {
-    if (this.hooks.cancelled()) throw new EremosError("cancelled", "Stopped, as you asked. Everything is as it was before.");
+    if (this.hooks.cancelled())
+      throw new EremosError("cancelled", "Stopped, as you asked. Everything is as it was before.");
   }
 
   report(now = performance.now()): void {
     this.reportedAt = now;
-    this.hooks.progress({ phase: this.phase, files: this.files, filesTotal: this.filesTotal, bytes: this.bytes, bytesTotal: this.bytesTotal });
+    this.hooks.progress({
+      phase: this.phase,
+      files: this.files,
+      filesTotal: this.filesTotal,
+      bytes: this.bytes,
+      bytesTotal: this.bytesTotal,
+    });
   }
 }

@@ -47,17 +47,29 @@ export class Identities {
 
   of(number: number): Identity {
     const at = number * IDENTITY_BYTES;
-    return { dev: this.bytes.readBigUInt64LE(at), ino: this.bytes.readBigUInt64LE(at + 8), ctimeNs: this.bytes.readBigInt64LE(at + 16) };
+    return {
+      dev: this.bytes.readBigUInt64LE(at),
+      ino: this.bytes.readBigUInt64LE(at + 8),
+      ctimeNs: this.bytes.readBigInt64LE(at + 16),
+    };
   }
 
   isKnown(number: number): boolean {
-    return (number + 1) * IDENTITY_BYTES <= this.bytes.length && this.bytes.readBigUInt64LE(number * IDENTITY_BYTES + 8) !== 0n;
+    return (
+      (number + 1) * IDENTITY_BYTES <= this.bytes.length &&
+      this.bytes.readBigUInt64LE(number * IDENTITY_BYTES + 8) !== 0n
+    );
   }
 
   has(number: number, stat: Identity): boolean {
     const at = number * IDENTITY_BYTES;
     const { bytes } = this;
-    return at + IDENTITY_BYTES <= bytes.length && stat.ino === bytes.readBigUInt64LE(at + 8) && stat.ctimeNs === bytes.readBigInt64LE(at + 16) && stat.dev === bytes.readBigUInt64LE(at);
+    return (
+      at + IDENTITY_BYTES <= bytes.length &&
+      stat.ino === bytes.readBigUInt64LE(at + 8) &&
+      stat.ctimeNs === bytes.readBigInt64LE(at + 16) &&
+      stat.dev === bytes.readBigUInt64LE(at)
+    );
   }
 }
 

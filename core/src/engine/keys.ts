@@ -30,7 +30,11 @@ export class FolderKeys {
 
   /** @throws EremosError `needs-folder-password` | `wrong-password` | `damaged` */
   static async open(disk: Disk, vault: Dir, header: FolderHeader, access: OwnerAccess): Promise<FolderKeys> {
-    const { folderKey, standing } = await openHeader(header, { rootKey: access.rootKey, folderKey: access.folderKey, devices: devicesOf(access) });
+    const { folderKey, standing } = await openHeader(header, {
+      rootKey: access.rootKey,
+      folderKey: access.folderKey,
+      devices: devicesOf(access),
+    });
     const secrets = new Map([[FOLDER_KEY_NAME, folderKey]]);
     const whole: KeyRecord[] = [];
     let privateKey: Buffer | null = null;
@@ -53,7 +57,12 @@ export class FolderKeys {
   }
 
   /** Keys that are known already: the folder key of a new folder, a generation key of a lock while signed out. */
-  static of(folder: string, secrets: ReadonlyMap<string, Buffer>, records: readonly KeyRecord[] = [], standing: Standing = "owner"): FolderKeys {
+  static of(
+    folder: string,
+    secrets: ReadonlyMap<string, Buffer>,
+    records: readonly KeyRecord[] = [],
+    standing: Standing = "owner",
+  ): FolderKeys {
     const contents = new Map([...secrets].map(([name, secret]) => [name, new ContentKeys(name, secret, folder)]));
     return new FolderKeys(secrets.get(FOLDER_KEY_NAME) ?? Buffer.alloc(0), secrets, contents, records, standing);
   }
@@ -61,13 +70,19 @@ export class FolderKeys {
   /** @throws EremosError `damaged` when the key isn't in the folder any more */
   content(name: string): ContentKeys {
     const keys = this.contents.get(name);
-    if (!keys) throw new EremosError("damaged", "A key of this folder is missing, so a part of it can't be read.", { reason: "missing key" });
+    if (!keys)
+      throw new EremosError("damaged", "A key of this folder is missing, so a part of it can't be read.", {
+        reason: "missing key",
+      });
     return keys;
   }
 
   secret(name: string): Buffer {
     const secret = this.secrets.get(name);
-    if (!secret) throw new EremosError("damaged", "A key of this folder is missing, so a part of it can't be read.", { reason: "missing key" });
+    if (!secret)
+      throw new EremosError("damaged", "A key of this folder is missing, so a part of it can't be read.", {
+        reason: "missing key",
+      });
     return secret;
   }
 
@@ -88,6 +103,10 @@ async function openedOrNull(record: KeyRecord, folderKey: Buffer, privateKey: Bu
 }
 
 /** The computers whose locks made while signed out are trusted: this one, and those of the owner's own record, where that belongs to the root key. */
-export function devicesOf({ owner, rootKey, devices }: Pick<OwnerAccess, "owner" | "rootKey" | "devices">): readonly Uint8Array[] {
+export function devicesOf({
+  owner,
+  rootKey,
+  devices,
+}: Pick<OwnerAccess, "owner" | "rootKey" | "devices">): readonly Uint8Array[] {
   return isRootKeyOf(owner, rootKey) ? [...devices, ...owner.devices.map((device) => fromBase64(device, 32))] : devices;
 }

@@ -7,9 +7,23 @@ import { LONGEST_PIECE, ObjectReader } from "./object-io";
 import { type PackReaders, readContent } from "./restore-tree";
 
 /** An encrypted index, checked against the digest in its generation's record; listings are read when they are asked for. */
-export function openIndex(disk: Disk, vault: Dir, generation: Generation, keys: FolderKeys, cachedChunks = 1): ObjectReader {
+export function openIndex(
+  disk: Disk,
+  vault: Dir,
+  generation: Generation,
+  keys: FolderKeys,
+  cachedChunks = 1,
+): ObjectReader {
   const { index } = generation;
-  const reader = new ObjectReader(disk, vault, "index", generation.folder, (name) => keys.content(name), { object: index.object, length: index.length }, cachedChunks);
+  const reader = new ObjectReader(
+    disk,
+    vault,
+    "index",
+    generation.folder,
+    (name) => keys.content(name),
+    { object: index.object, length: index.length },
+    cachedChunks,
+  );
   let isCommitted = false;
   try {
     isCommitted = reader.hasDigest(Buffer.from(index.digest, "base64url"));
@@ -17,7 +31,9 @@ export function openIndex(disk: Disk, vault: Dir, generation: Generation, keys: 
     if (!isCommitted) reader.close();
   }
   if (isCommitted) return reader;
-  throw new EremosError("damaged", "The folder's index is not the one this generation was committed with.", { reason: "swapped" });
+  throw new EremosError("damaged", "The folder's index is not the one this generation was committed with.", {
+    reason: "swapped",
+  });
 }
 
 export interface LoadedTree {
@@ -43,7 +59,14 @@ export function indexSource(reader: ObjectReader): IndexSource {
 }
 
 /** @throws EremosError `damaged` */
-export function packReader(disk: Disk, vault: Dir, folder: string, tree: TreeReader, keys: FolderKeys, number: number): ObjectReader {
+export function packReader(
+  disk: Disk,
+  vault: Dir,
+  folder: string,
+  tree: TreeReader,
+  keys: FolderKeys,
+  number: number,
+): ObjectReader {
   return new ObjectReader(disk, vault, "pack", folder, (name) => keys.content(name), tree.pack(number));
 }
 
@@ -53,7 +76,9 @@ export function contentComparer(disk: Disk, packs: PackReaders): (file: OpenFile
   return (file, entry) => {
     let same = true;
     readContent(packs, entry, (piece, position) => {
-      same &&= disk.read(file, plain, 0, piece.length, position) === piece.length && plain.subarray(0, piece.length).equals(piece);
+      same &&=
+        disk.read(file, plain, 0, piece.length, position) === piece.length &&
+        plain.subarray(0, piece.length).equals(piece);
     });
     return same;
   };

@@ -18,9 +18,19 @@ export function locateFolder(disk: Disk, path: Buffer, folder: string): Located 
   const here = inspectFolder(disk, path);
   if (here?.folder === folder) return { realPath: path, inspection: here };
   const { parent } = splitPath(path);
-  return locateIn(disk, parent, folder, isHiddenName, () => true)
-    ?? first(heldAreasAbove(path), (area, level) => locateIn(disk, area, folder, isHiddenName, ({ held }) => held === level))
-    ?? locateIn(disk, parent, folder, (name) => !isHiddenName(name), ({ lockedName }, name) => lockedName !== null && name.equals(Buffer.from(lockedName)));
+  return (
+    locateIn(disk, parent, folder, isHiddenName, () => true) ??
+    first(heldAreasAbove(path), (area, level) =>
+      locateIn(disk, area, folder, isHiddenName, ({ held }) => held === level),
+    ) ??
+    locateIn(
+      disk,
+      parent,
+      folder,
+      (name) => !isHiddenName(name),
+      ({ lockedName }, name) => lockedName !== null && name.equals(Buffer.from(lockedName)),
+    )
+  );
 }
 
 function first<T, F>(all: readonly T[], find: (one: T, index: number) => F | null): F | null {
@@ -32,7 +42,13 @@ function first<T, F>(all: readonly T[], find: (one: T, index: number) => F | nul
 }
 
 /** In a directory, among names of one kind, and where its own record agrees that it belongs there. */
-function locateIn(disk: Disk, directory: Buffer, folder: string, among: (name: Buffer) => boolean, agrees: (inspection: Inspection, name: Buffer) => boolean): Located | null {
+function locateIn(
+  disk: Disk,
+  directory: Buffer,
+  folder: string,
+  among: (name: Buffer) => boolean,
+  agrees: (inspection: Inspection, name: Buffer) => boolean,
+): Located | null {
   for (const name of directoriesIn(disk, directory).filter(among)) {
     const realPath = joinPath(directory, name);
     const inspection = inspectOrNull(disk, realPath);

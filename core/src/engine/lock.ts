@@ -12,7 +12,15 @@ import { type Hooks, Meter, silentHooks } from "./hooks";
 import { refuseInUse } from "./in-use";
 import { type Grounds, type Hiding, hide, hidingFor } from "./hide";
 import { finishRemoving, recoverHeld } from "./recover";
-import { type SealedContent, type SealingOf, loadOpened, prepare, sealContent, sealedBefore, sealedFor } from "./seal-generation";
+import {
+  type SealedContent,
+  type SealingOf,
+  loadOpened,
+  prepare,
+  sealContent,
+  sealedBefore,
+  sealedFor,
+} from "./seal-generation";
 import { digestsOf, writeSigns } from "./signs";
 import { devicesOf } from "./keys";
 import { type Room, type Strategy, bytesForWhole, changedSince, chooseStrategy } from "./space";
@@ -21,7 +29,20 @@ import { moveOut, topModeOf, verifyStaged } from "./staging";
 import { withFileWrapped } from "./single-file";
 import { type Survey, refuse, survey } from "./survey";
 import {
-  type HeldFolder, NAMES, VAULT_NAME, closeFolder, commitState, displayPath, ensureDir, holdFolder, isOwnState, joinPath, letGo, loadState, openFolder, splitPath,
+  type HeldFolder,
+  NAMES,
+  VAULT_NAME,
+  closeFolder,
+  commitState,
+  displayPath,
+  ensureDir,
+  holdFolder,
+  isOwnState,
+  joinPath,
+  letGo,
+  loadState,
+  openFolder,
+  splitPath,
 } from "./vault";
 
 /**
@@ -29,7 +50,13 @@ import {
  * or where an open folder's own password would be needed: locking never asks for a password.
  */
 export type Signer =
-  | { readonly by: "owner"; readonly owner: OwnerEnvelope; readonly rootKey: Uint8Array; readonly device: Uint8Array; readonly password: FolderPassword | null }
+  | {
+      readonly by: "owner";
+      readonly owner: OwnerEnvelope;
+      readonly rootKey: Uint8Array;
+      readonly device: Uint8Array;
+      readonly password: FolderPassword | null;
+    }
   | { readonly by: "device"; readonly owner: OwnerEnvelope; readonly device: SigningKey };
 
 /** What the owner-only data directory remembers of a folder while it lies open. */
@@ -97,7 +124,9 @@ async function lockWrapped(disk: Disk, input: LockInput, hooks: Hooks): Promise<
       return await lockOnce(disk, input, quickly, hooks);
     } catch (error) {
       const code = error instanceof EremosError ? error.code : null;
-      const again = (code === "changed-while-locking" && attempt < ATTEMPTS) || (code === "no-space" && quickly && input.note !== null);
+      const again =
+        (code === "changed-while-locking" && attempt < ATTEMPTS) ||
+        (code === "no-space" && quickly && input.note !== null);
       if (!again) throw error;
       quickly = false;
     }
@@ -112,7 +141,10 @@ async function lockOnce(disk: Disk, input: LockInput, quickly: boolean, hooks: H
     const base = stateForLock(disk, folder, input);
     const making = await prepare(disk, folder, input, base);
     try {
-      return lockHeld({ disk, folder, input, making, surveyed: looked.found, hiding: looked.hiding, hooks }, looked.room.strategy);
+      return lockHeld(
+        { disk, folder, input, making, surveyed: looked.found, hiding: looked.hiding, hooks },
+        looked.room.strategy,
+      );
     } finally {
       making.keys.wipe();
     }
@@ -127,16 +159,26 @@ async function lockOnce(disk: Disk, input: LockInput, quickly: boolean, hooks: H
 function putBack(disk: Disk, folder: HeldFolder, root: Stat, error: unknown): EremosError {
   const state = stateOrNull(disk, folder);
   if (state?.state === "removing" || state?.state === "sealed") {
-    return fromSystemError(error, "removing the plain copy; the sealed copy is whole and Eremos finishes at the next start");
+    return fromSystemError(
+      error,
+      "removing the plain copy; the sealed copy is whole and Eremos finishes at the next start",
+    );
   }
   try {
     if (disk.find(folder.dir, VAULT_NAME)) recoverHeld(disk, folder);
   } catch {
-    return fromSystemError(error, `locking ${displayPath(folder.path)}; what was begun could not be undone either, which Eremos does as soon as the disk can be written again`);
+    return fromSystemError(
+      error,
+      `locking ${displayPath(folder.path)}; what was begun could not be undone either, which Eremos does as soon as the disk can be written again`,
+    );
   }
   if (state?.mixed) {
     const { code, data } = fromSystemError(error, "locking");
-    return new EremosError(code, `Eremos stopped while locking ${displayPath(folder.path)} file by file, because ${reasonOf(error)}. A part is locked, the rest is still readable, and nothing is lost. Lock it again to go on, or open it to get everything back.`, data);
+    return new EremosError(
+      code,
+      `Eremos stopped while locking ${displayPath(folder.path)} file by file, because ${reasonOf(error)}. A part is locked, the rest is still readable, and nothing is lost. Lock it again to go on, or open it to get everything back.`,
+      data,
+    );
   }
   if (!state) disk.setTimes(folder.dir, root.atimeNs, root.mtimeNs);
   return fromSystemError(error, "locking; everything is at its place");
@@ -164,24 +206,44 @@ interface Look {
  * Every refusal that a walk can find. `quickly`: of an open folder whose sealed copy is known, what was sealed tells enough, and the walk
  * that seals finds the rest. @throws EremosError
  */
-function lookBeforeTouching(disk: Disk, { path, visibility, cover = null, note, ...grounds }: Looking, quickly: boolean, hooks: Hooks): Look {
+function lookBeforeTouching(
+  disk: Disk,
+  { path, visibility, cover = null, note, ...grounds }: Looking,
+  quickly: boolean,
+  hooks: Hooks,
+): Look {
   const folder = openFolder(disk, path);
   try {
-    if (!disk.writable(folder.dir)) throw new EremosError("no-permission", `This account may not change ${displayPath(path)}. Nothing was touched.`);
+    if (!disk.writable(folder.dir))
+      throw new EremosError("no-permission", `This account may not change ${displayPath(path)}. Nothing was touched.`);
     const hiding = hidingFor(disk, path, { visibility, cover }, grounds);
     const free = disk.freeBytes(folder.dir);
     const base = note && folder.vault ? loadOpened(disk, folder.vault, note.opened) : null;
     if (quickly && base) {
       const { files, bytes, entries } = base.tree;
       const found = { root: disk.statOpen(folder.dir), entries, files, bytes, largest: bytes };
-      if (bytesForWhole(found) <= free) return { found, room: { strategy: "whole", free }, outsideLinks: [], foreign: [], hiding };
+      if (bytesForWhole(found) <= free)
+        return { found, room: { strategy: "whole", free }, outsideLinks: [], foreign: [], hiding };
     }
     const found = survey(disk, folder.dir, hooks);
     refuse(found.refusals);
     // What is sealed already goes first, and makes room for the rest.
-    if (folder.vault && loadState(disk, folder.vault)?.mixed) return { found, room: { strategy: "file-by-file", free }, outsideLinks: found.outsideLinks, foreign: found.foreign, hiding };
+    if (folder.vault && loadState(disk, folder.vault)?.mixed)
+      return {
+        found,
+        room: { strategy: "file-by-file", free },
+        outsideLinks: found.outsideLinks,
+        foreign: found.foreign,
+        hiding,
+      };
     const amount = base && bytesForWhole(found) > free ? changedSince(disk, folder.dir, base, found) : found;
-    return { found, room: chooseStrategy(amount, free, "Locking"), outsideLinks: found.outsideLinks, foreign: found.foreign, hiding };
+    return {
+      found,
+      room: chooseStrategy(amount, free, "Locking"),
+      outsideLinks: found.outsideLinks,
+      foreign: found.foreign,
+      hiding,
+    };
   } catch (error) {
     throw fromSystemError(error, `looking at ${displayPath(path)}; nothing was touched`);
   } finally {
@@ -201,13 +263,23 @@ export interface LockPreview {
 }
 
 /** What a lock would take on. Touches nothing. @throws EremosError for every refusal */
-export function previewLock(disk: Disk, input: Grounds & Pick<LockInput, "path" | "visibility" | "cover">): LockPreview {
+export function previewLock(
+  disk: Disk,
+  input: Grounds & Pick<LockInput, "path" | "visibility" | "cover">,
+): LockPreview {
   const { path } = input;
   const file = regularFileAt(disk, path);
   if (file) return previewFile(disk, path, file);
   const { found, room, outsideLinks, foreign } = lookBeforeTouching(disk, { ...input, note: null }, false, silentHooks);
   const { files, bytes } = found;
-  return { files, bytes, outsideLinks, foreign, holders: [...new Set(disk.holders(path).map((holder) => holder.program))], strategy: room.strategy };
+  return {
+    files,
+    bytes,
+    outsideLinks,
+    foreign,
+    holders: [...new Set(disk.holders(path).map((holder) => holder.program))],
+    strategy: room.strategy,
+  };
 }
 
 function regularFileAt(disk: Disk, path: Buffer): Stat | null {
@@ -224,7 +296,14 @@ function previewFile(disk: Disk, path: Buffer, stat: Stat): LockPreview {
   const { parent, name } = splitPath(path);
   const free = within(disk, disk.openRoot(parent), (dir) => disk.freeBytes(dir));
   const { strategy } = chooseStrategy({ entries: 1, bytes: size, largest: size }, free, "Locking");
-  return { files: 1, bytes: size, outsideLinks: nlink > 1 ? [displayPath(name)] : [], foreign: disk.owns(stat) ? [] : [displayPath(name)], holders: [...new Set(disk.holders(path).map(({ program }) => program))], strategy };
+  return {
+    files: 1,
+    bytes: size,
+    outsideLinks: nlink > 1 ? [displayPath(name)] : [],
+    foreign: disk.owns(stat) ? [] : [displayPath(name)],
+    holders: [...new Set(disk.holders(path).map(({ program }) => program))],
+    strategy,
+  };
 }
 
 /** The state to lock from; an operation that was cut off is brought to an end first. */
@@ -233,9 +312,18 @@ function stateForLock(disk: Disk, folder: HeldFolder, input: LockInput): StateRe
   if (!before) return null;
   if (before.state !== "sealed" && (before.state !== "open" || !isOwnState(disk, before))) recoverHeld(disk, folder);
   const state = disk.find(folder.dir, VAULT_NAME) ? loadState(disk, folder.vault) : null;
-  if (!state) throw new EremosError("interrupted", "An earlier lock of this folder had been cut off; it was undone and everything is at its place. Lock it again.");
-  if (state.state === "sealed") throw new EremosError("already-protected", `${displayPath(input.path)} is locked already. Nothing was touched.`);
-  if (state.folder !== input.folder) throw new EremosError("already-protected", `${displayPath(input.path)} was protected by another Eremos. Nothing was touched.`);
+  if (!state)
+    throw new EremosError(
+      "interrupted",
+      "An earlier lock of this folder had been cut off; it was undone and everything is at its place. Lock it again.",
+    );
+  if (state.state === "sealed")
+    throw new EremosError("already-protected", `${displayPath(input.path)} is locked already. Nothing was touched.`);
+  if (state.folder !== input.folder)
+    throw new EremosError(
+      "already-protected",
+      `${displayPath(input.path)} was protected by another Eremos. Nothing was touched.`,
+    );
   return state;
 }
 
@@ -244,19 +332,34 @@ function lockHeld(of: SealingOf, strategy: Strategy): LockOutcome {
   const { disk, folder, input, making } = of;
   let now = beginState(of);
   const isMixed = strategy === "file-by-file" || making.base?.state === "mixed";
-  const content = isMixed ? sealFileByFile(of, now, (state) => (now = state)) : sealWhole(of, now, (state) => (now = state));
+  const content = isMixed
+    ? sealFileByFile(of, now, (state) => (now = state))
+    : sealWhole(of, now, (state) => (now = state));
   writeSigns(disk, folder.vault, input);
   disk.barrier(folder.vault);
   stopIfCancelled(of.hooks);
   // Made before the commit, which makes its entry durable: what moves into it can't get lost with it.
   disk.closeDir(ensureDir(disk, folder.vault, NAMES.staging));
-  now = commitState(disk, folder.vault, { ...now, state: "committed", next: isMixed ? null : content.generation, staging: NAMES.staging.toString() });
+  now = commitState(disk, folder.vault, {
+    ...now,
+    state: "committed",
+    next: isMixed ? null : content.generation,
+    staging: NAMES.staging.toString(),
+  });
   const holders = removePlain(of, content, now);
   const done = loadState(disk, folder.vault) ?? now;
   const realPath = hide(disk, folder, done);
   return {
-    folder: input.folder, realPath, generation: content.generation, digest: content.digest, files: content.tree.files, bytes: content.tree.bytes,
-    publicKey: making.publicKey, header: writeHeader(making.header), outsideLinks: content.sealed.outsideLinks, strategy: isMixed ? "file-by-file" : "whole",
+    folder: input.folder,
+    realPath,
+    generation: content.generation,
+    digest: content.digest,
+    files: content.tree.files,
+    bytes: content.tree.bytes,
+    publicKey: making.publicKey,
+    header: writeHeader(making.header),
+    outsideLinks: content.sealed.outsideLinks,
+    strategy: isMixed ? "file-by-file" : "whole",
     stillOpenIn: [...new Set(holders.map((holder) => holder.program))],
   };
 }
@@ -283,10 +386,25 @@ function removePlain(of: SealingOf, content: SealedContent, committed: StateReco
       stopIfCancelled(hooks);
 
       hooks.progress({ phase: "removing", files: 0, filesTotal: files, bytes: 0, bytesTotal: 0 });
-      const removing = commitState(disk, folder.vault, { ...committed, state: "removing", generation: content.generation, next: null, mixed: false });
+      const removing = commitState(disk, folder.vault, {
+        ...committed,
+        state: "removing",
+        generation: content.generation,
+        next: null,
+        mixed: false,
+      });
       finishRemoving(disk, folder, removing);
       commitState(disk, folder.vault, { ...removing, state: "sealed", staging: null, modes: [], times: null });
-      if (input.signer.by === "owner") sweepKeeping(disk, folder.vault, { keys: of.making.keys, devices: devicesOf({ ...input.signer, devices: [input.signer.device] }) }, content.index, content.generation, content.sealed.packs.keys(), input.keep ?? 0);
+      if (input.signer.by === "owner")
+        sweepKeeping(
+          disk,
+          folder.vault,
+          { keys: of.making.keys, devices: devicesOf({ ...input.signer, devices: [input.signer.device] }) },
+          content.index,
+          content.generation,
+          content.sealed.packs.keys(),
+          input.keep ?? 0,
+        );
       else keepInsured(disk, folder.vault, () => true);
       return holders;
     });
@@ -305,9 +423,16 @@ function beginState({ disk, folder, input, surveyed, making, hiding }: SealingOf
   const { atimeNs, mtimeNs } = surveyed.root;
   const isMixed = base?.state === "mixed";
   return {
-    format: "eremos-state", version: 1, folder: input.folder, state: isMixed ? "mixed" : "sealing",
-    generation: base?.generation ?? 0, next: (base?.generation ?? 0) + 1, ...hiding,
-    staging: null, modes: base?.modes ?? (closed ? [topModeOf(disk, folder.dir, closed.mode)] : []), mixed: isMixed,
+    format: "eremos-state",
+    version: 1,
+    folder: input.folder,
+    state: isMixed ? "mixed" : "sealing",
+    generation: base?.generation ?? 0,
+    next: (base?.generation ?? 0) + 1,
+    ...hiding,
+    staging: null,
+    modes: base?.modes ?? (closed ? [topModeOf(disk, folder.dir, closed.mode)] : []),
+    mixed: isMixed,
     times: base?.times ?? { atimeNs: String(atimeNs), mtimeNs: String(mtimeNs) },
     ...digestsOf(input),
   };

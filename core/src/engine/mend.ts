@@ -1,7 +1,14 @@
 import { sha256, wipe } from "../crypto/bytes";
 import { EremosError, fromSystemError, isEremosError } from "../errors/eremos-error";
 import { canonicalJson } from "../format/canonical-json";
-import { type Generation, generationNumbers, openPlace, readGeneration, vouchingOf, writeGeneration } from "../format/generation";
+import {
+  type Generation,
+  generationNumbers,
+  openPlace,
+  readGeneration,
+  vouchingOf,
+  writeGeneration,
+} from "../format/generation";
 import { MAX_HEADER_BYTES, readHeader, writeHeader } from "../format/header";
 import type { StateRecord } from "../format/state";
 import type { Dir, Disk } from "../platform/port";
@@ -11,7 +18,23 @@ import { HELD_NAME } from "./hide";
 import { type FolderKeys, devicesOf } from "./keys";
 import { openIndex } from "./load-tree";
 import { type SealedInput, openHeaders } from "./open-sealed";
-import { type HeldFolder, ICON_NAME, NAMES, PAGE_NAME, commitFile, commitState, displayPath, generationName, holdFolder, isHiddenName, isNotContents, letGo, loadState, readSmallFile, splitPath } from "./vault";
+import {
+  type HeldFolder,
+  ICON_NAME,
+  NAMES,
+  PAGE_NAME,
+  commitFile,
+  commitState,
+  displayPath,
+  generationName,
+  holdFolder,
+  isHiddenName,
+  isNotContents,
+  letGo,
+  loadState,
+  readSmallFile,
+  splitPath,
+} from "./vault";
 
 /** Its records, that were written anew: for people. */
 export interface Mended {
@@ -26,13 +49,21 @@ export interface Mended {
  * @throws EremosError `not-protected` | `busy` | `needs-folder-password` | `wrong-password` | `damaged` (a record and all its copies) |
  * `unsupported` (the state record is lost, and readable files lie in the folder)
  */
-export async function mendFolder(disk: Disk, input: Pick<SealedInput, "path" | "access" | "keptHeader">): Promise<Mended> {
+export async function mendFolder(
+  disk: Disk,
+  input: Pick<SealedInput, "path" | "access" | "keptHeader">,
+): Promise<Mended> {
   const folder = holdFolder(disk, input.path, { create: false });
   let keys: FolderKeys | null = null;
   try {
     const { header, ...opened } = await openHeaders(disk, folder.vault, input.keptHeader, input.access);
     ({ keys } = opened);
-    if (keys.standing === "unknown") throw new EremosError("unvouched", "Nobody known stands behind any header of this folder, so none is written anew. Nothing was changed; bring its files out with `eremos rescue`.", { what: "key" });
+    if (keys.standing === "unknown")
+      throw new EremosError(
+        "unvouched",
+        "Nobody known stands behind any header of this folder, so none is written anew. Nothing was changed; bring its files out with `eremos rescue`.",
+        { what: "key" },
+      );
     const bytes = writeHeader(header);
     const mended: string[] = [];
     if ([NAMES.header, NAMES.headerCopy].some((name) => !isHeader(disk, folder.vault, name, bytes))) {
@@ -41,8 +72,14 @@ export async function mendFolder(disk: Disk, input: Pick<SealedInput, "path" | "
     }
     const wholeOnes = mendGenerations(disk, folder.vault, mended);
     if (!hasState(disk, folder.vault)) {
-      const newest = wholeOnes.find((record) => record.folder === header.folder && isUsable(disk, folder.vault, record, keys, input));
-      if (!newest) throw new EremosError("damaged", "No state of this folder has a whole record and index, so it can't be mended in place. Nothing more was changed; bring its files out with `eremos rescue`.");
+      const newest = wholeOnes.find(
+        (record) => record.folder === header.folder && isUsable(disk, folder.vault, record, keys, input),
+      );
+      if (!newest)
+        throw new EremosError(
+          "damaged",
+          "No state of this folder has a whole record and index, so it can't be mended in place. Nothing more was changed; bring its files out with `eremos rescue`.",
+        );
       commitState(disk, folder.vault, rebuiltState(disk, folder, newest, keys));
       mended.push("the state record");
     }
@@ -58,7 +95,9 @@ export async function mendFolder(disk: Disk, input: Pick<SealedInput, "path" | "
 /** It is whole, and the one that somebody known stands behind, perhaps with another record of the owner's. */
 function isHeader(disk: Disk, vault: Dir, name: Buffer, known: Buffer): boolean {
   return parses(() => {
-    const { owner: _owner, ...body } = readHeader(readSmallFile(disk, vault, name, MAX_HEADER_BYTES) ?? Buffer.alloc(0));
+    const { owner: _owner, ...body } = readHeader(
+      readSmallFile(disk, vault, name, MAX_HEADER_BYTES) ?? Buffer.alloc(0),
+    );
     const { owner: _own, ...own } = readHeader(known);
     return canonicalJson(body).equals(canonicalJson(own)) ? body : null;
   });
@@ -107,7 +146,13 @@ function generationIn(disk: Disk, dir: Dir, name: Buffer, number: number): Gener
   }
 }
 
-function isUsable(disk: Disk, vault: Dir, record: Generation, keys: FolderKeys | null, { access }: Pick<SealedInput, "access">): boolean {
+function isUsable(
+  disk: Disk,
+  vault: Dir,
+  record: Generation,
+  keys: FolderKeys | null,
+  { access }: Pick<SealedInput, "access">,
+): boolean {
   if (!keys) return false;
   try {
     if (vouchingOf(record, keys.folderKey, devicesOf(access)) === "unvouched") return false;
@@ -123,16 +168,32 @@ function isUsable(disk: Disk, vault: Dir, record: Generation, keys: FolderKeys |
 function rebuiltState(disk: Disk, folder: HeldFolder, generation: Generation, keys: FolderKeys): StateRecord {
   const top = disk.statOpen(folder.dir);
   const signs = [PAGE_NAME, ICON_NAME];
-  const beside = disk.list(folder.dir).filter((name) => !isNotContents(top, name) && !signs.some((sign) => sign.equals(name)));
+  const beside = disk
+    .list(folder.dir)
+    .filter((name) => !isNotContents(top, name) && !signs.some((sign) => sign.equals(name)));
   if (beside.length > 0 || disk.find(folder.vault, NAMES.staging)) {
-    throw new EremosError("unsupported", `The state record of ${displayPath(folder.path)} is lost, and readable files lie in it (${beside.slice(0, 3).map(displayPath).join(", ") || "on their way in or out"}). Eremos can't tell whether they are newer than the encrypted ones, so it leaves both. Bring everything out with \`eremos rescue\`.`);
+    throw new EremosError(
+      "unsupported",
+      `The state record of ${displayPath(folder.path)} is lost, and readable files lie in it (${beside.slice(0, 3).map(displayPath).join(", ") || "on their way in or out"}). Eremos can't tell whether they are newer than the encrypted ones, so it leaves both. Bring everything out with \`eremos rescue\`.`,
+    );
   }
   const secret = Buffer.from(keys.secret(generation.key));
   const place = openPlace(generation, secret);
   wipe(secret);
   return {
-    format: "eremos-state", version: 1, folder: generation.folder, state: "sealed", generation: generation.generation, next: null, ...whereItHides(folder, place), staging: null, mixed: false, modes: [], times: null,
-    page: digestOf(disk, folder, PAGE_NAME), icon: digestOf(disk, folder, ICON_NAME),
+    format: "eremos-state",
+    version: 1,
+    folder: generation.folder,
+    state: "sealed",
+    generation: generation.generation,
+    next: null,
+    ...whereItHides(folder, place),
+    staging: null,
+    mixed: false,
+    modes: [],
+    times: null,
+    page: digestOf(disk, folder, PAGE_NAME),
+    icon: digestOf(disk, folder, ICON_NAME),
   };
 }
 
@@ -140,11 +201,16 @@ function rebuiltState(disk: Disk, folder: HeldFolder, generation: Generation, ke
 function whereItHides({ path }: HeldFolder, place: Buffer): Pick<StateRecord, "visibility" | "lockedName" | "held"> {
   const { parent, name } = splitPath(path);
   const isOwnName = name.equals(splitPath(place).name);
-  if (!isHiddenName(name)) return { visibility: "view", lockedName: isOwnName ? null : name.toString("utf8"), held: null };
+  if (!isHiddenName(name))
+    return { visibility: "view", lockedName: isOwnName ? null : name.toString("utf8"), held: null };
   const lockedName = name.toString("latin1");
   if (!splitPath(parent).name.equals(HELD_NAME)) return { visibility: "hidden", lockedName, held: null };
   const depth = (at: Buffer): number => at.filter((byte) => byte === 0x2f).length;
-  return { visibility: "tucked", lockedName, held: Math.max(0, depth(splitPath(place).parent) - depth(splitPath(parent).parent)) };
+  return {
+    visibility: "tucked",
+    lockedName,
+    held: Math.max(0, depth(splitPath(place).parent) - depth(splitPath(parent).parent)),
+  };
 }
 
 function digestOf(disk: Disk, folder: HeldFolder, name: Buffer): string | null {

@@ -35,14 +35,20 @@ export interface CopyInput {
 
 /** Compares files of a second copy with those of the folder, by sizes and times; both are only read. @throws EremosError as {@link openLocked} | `usage` */
 export async function compareCopy({ copy, secret, fork }: CopyInput, original: Buffer): Promise<CopyComparison> {
-  const [here, there] = [await openLocked(directorySource(copy), secret, fork), await openLocked(directorySource(original), secret)];
+  const [here, there] = [
+    await openLocked(directorySource(copy), secret, fork),
+    await openLocked(directorySource(original), secret),
+  ];
   try {
-    if (here.header.folder !== there.header.folder) throw new EremosError("usage", "These are two different folders, not copies of one. Nothing was touched.");
+    if (here.header.folder !== there.header.folder)
+      throw new EremosError("usage", "These are two different folders, not copies of one. Nothing was touched.");
     const known = new Map(filesOf(there).map((entry) => [keyOf(entry), entry]));
     const differences = filesOf(here).flatMap((entry): CopyDifference[] => {
       const same = known.get(keyOf(entry));
       if (same?.size === entry.size && same.meta.mtimeNs === entry.meta.mtimeNs) return [];
-      return [{ path: entry.path, kind: same ? "differs" : "only-here", size: entry.size, mtimeNs: entry.meta.mtimeNs }];
+      return [
+        { path: entry.path, kind: same ? "differs" : "only-here", size: entry.size, mtimeNs: entry.meta.mtimeNs },
+      ];
     });
     return { generation: here.generation, ofOriginal: there.generation, differences, problems: here.problems };
   } finally {
@@ -75,16 +81,26 @@ export interface Merged extends Committed {
  * Takes files of a second copy into the locked folder, encrypted all the way, as one more state of it. Nothing of the folder is replaced: what it
  * has otherwise stands beside as `<name> (from the copy)`. The copy stays as it is. @throws EremosError as {@link Visit.open} and {@link openLocked}
  */
-export async function mergeCopy(disk: Disk, { copy, secret, fork, original, paths }: MergeInput, hooks: Hooks): Promise<Merged> {
+export async function mergeCopy(
+  disk: Disk,
+  { copy, secret, fork, original, paths }: MergeInput,
+  hooks: Hooks,
+): Promise<Merged> {
   const from = await openLocked(directorySource(copy), secret, fork);
   try {
     const wanted = new Set(paths.map((path) => keyOf({ path })));
     const entries = filesOf(from).filter((entry) => wanted.has(keyOf(entry)));
-    const meter = new Meter(hooks, "sealing", entries.length, entries.reduce((sum, { size }) => sum + size, 0));
+    const meter = new Meter(
+      hooks,
+      "sealing",
+      entries.length,
+      entries.reduce((sum, { size }) => sum + size, 0),
+    );
     const visit = await Visit.open(disk, original);
     const damaged: string[] = [];
     try {
-      if (from.header.folder !== visit.folderId) throw new EremosError("usage", "These are two different folders, not copies of one. Nothing was touched.");
+      if (from.header.folder !== visit.folderId)
+        throw new EremosError("usage", "These are two different folders, not copies of one. Nothing was touched.");
       for (const entry of entries) {
         if (!(await take(visit, from, entry, meter))) damaged.push(displayPath(Buffer.from(keyOf(entry), "latin1")));
         meter.add(1, 0);
@@ -121,7 +137,15 @@ async function take(visit: Visit, from: LockedFolder, entry: RescuedEntry, meter
     zeros(entry.size - done, (piece) => upload.append(piece));
     const file = upload.finish();
     const isExact = file.meta.uid === entry.meta.uid && file.meta.gid === entry.meta.gid;
-    visit.add(dir, { ...file, meta: { ...file.meta, mode: fittingMode(entry.meta.mode, isExact), mtimeNs: entry.meta.mtimeNs, atimeNs: entry.meta.atimeNs } });
+    visit.add(dir, {
+      ...file,
+      meta: {
+        ...file.meta,
+        mode: fittingMode(entry.meta.mode, isExact),
+        mtimeNs: entry.meta.mtimeNs,
+        atimeNs: entry.meta.atimeNs,
+      },
+    });
     return true;
   } catch (error) {
     upload.abort();
@@ -148,7 +172,11 @@ function freeName(visit: Visit, dir: DirNode, name: Buffer): Buffer {
   const dot = name.lastIndexOf(0x2e);
   const [stem, extension] = dot > 0 ? [name.subarray(0, dot), name.subarray(dot)] : [name, Buffer.alloc(0)];
   for (let number = 1; ; number++) {
-    const candidate = Buffer.concat([stem, Buffer.from(number === 1 ? " (from the copy)" : ` (from the copy ${number})`), extension]);
+    const candidate = Buffer.concat([
+      stem,
+      Buffer.from(number === 1 ? " (from the copy)" : ` (from the copy ${number})`),
+      extension,
+    ]);
     if (!visit.child(dir, candidate)) return candidate;
   }
 }

@@ -1,8 +1,20 @@
 import { equalBytes, wipe } from "../crypto/bytes";
 import { EremosError } from "../errors/eremos-error";
 import {
-  CHUNK_BYTES, type ContentKeys, OBJECT_HEADER_BYTES, ObjectDigest, type ObjectCipher, type ObjectHeader, SEALED_CHUNK_BYTES, TAG_BYTES,
-  chunkCount, decodeObjectHeader, encodeObjectHeader, newObjectHeader, type ObjectKind, sealedLength,
+  CHUNK_BYTES,
+  type ContentKeys,
+  OBJECT_HEADER_BYTES,
+  ObjectDigest,
+  type ObjectCipher,
+  type ObjectHeader,
+  SEALED_CHUNK_BYTES,
+  TAG_BYTES,
+  chunkCount,
+  decodeObjectHeader,
+  encodeObjectHeader,
+  newObjectHeader,
+  type ObjectKind,
+  sealedLength,
 } from "../format/object";
 import type { PackInfo } from "../format/tree";
 import type { Dir, Disk, OpenFile } from "../platform/port";
@@ -11,14 +23,26 @@ import { NAMES, ensureDir } from "./vault";
 
 const CHUNKS_PER_WRITE = 16;
 
-const DIRECTORIES = { pack: NAMES.packs, index: NAMES.index, drop: NAMES.drops } as const satisfies Readonly<Record<ObjectKind, Buffer>>;
+const DIRECTORIES = { pack: NAMES.packs, index: NAMES.index, drop: NAMES.drops } as const satisfies Readonly<
+  Record<ObjectKind, Buffer>
+>;
 
 /** Where an object lies: packs fan out over directories named by their first byte. FORMAT.md §1. */
-export function withObjectDir<T>(disk: Disk, vault: Dir, kind: ObjectKind, object: string, create: boolean, use: (dir: Dir, name: Buffer) => T): T {
+export function withObjectDir<T>(
+  disk: Disk,
+  vault: Dir,
+  kind: ObjectKind,
+  object: string,
+  create: boolean,
+  use: (dir: Dir, name: Buffer) => T,
+): T {
   const hex = Buffer.from(object, "base64url").toString("hex");
   const open = (dir: Dir, name: Buffer): Dir => (create ? ensureDir(disk, dir, name) : disk.openDir(dir, name));
   return within(disk, open(vault, DIRECTORIES[kind]), (outer) =>
-    kind !== "pack" ? use(outer, Buffer.from(hex)) : within(disk, open(outer, Buffer.from(hex.slice(0, 2))), (inner) => use(inner, Buffer.from(hex))));
+    kind !== "pack"
+      ? use(outer, Buffer.from(hex))
+      : within(disk, open(outer, Buffer.from(hex.slice(0, 2))), (inner) => use(inner, Buffer.from(hex))),
+  );
 }
 
 /** Does nothing where it is gone already. */
@@ -36,7 +60,12 @@ interface WriteBuffers {
 const idleBuffers: WriteBuffers[] = [];
 
 function takeBuffers(): WriteBuffers {
-  return idleBuffers.pop() ?? { chunk: Buffer.allocUnsafeSlow(CHUNK_BYTES), out: Buffer.allocUnsafeSlow(CHUNKS_PER_WRITE * SEALED_CHUNK_BYTES) };
+  return (
+    idleBuffers.pop() ?? {
+      chunk: Buffer.allocUnsafeSlow(CHUNK_BYTES),
+      out: Buffer.allocUnsafeSlow(CHUNKS_PER_WRITE * SEALED_CHUNK_BYTES),
+    }
+  );
 }
 
 /** Writes one object, chunk by chunk. A chunk is sealed only once it is known whether it is the last. */
@@ -56,13 +85,22 @@ export class ObjectWriter {
   private written = OBJECT_HEADER_BYTES;
   private isClosed = false;
 
-  constructor(private readonly disk: Disk, vault: Dir, kind: ObjectKind, keys: ContentKeys, folder: string, generation: number) {
+  constructor(
+    private readonly disk: Disk,
+    vault: Dir,
+    kind: ObjectKind,
+    keys: ContentKeys,
+    folder: string,
+    generation: number,
+  ) {
     this.header = newObjectHeader(kind, folder, keys.name, generation);
     this.cipher = keys.cipherFor(this.header);
     this.marker = this.cipher.marker();
     const encoded = encodeObjectHeader(this.header);
     this.digest = new ObjectDigest(encoded);
-    this.file = withObjectDir(disk, vault, kind, this.header.object, true, (dir, name) => disk.create(dir, name, 0o600));
+    this.file = withObjectDir(disk, vault, kind, this.header.object, true, (dir, name) =>
+      disk.create(dir, name, 0o600),
+    );
     try {
       disk.write(this.file, encoded, 0, encoded.length, 0);
     } catch (error) {
@@ -72,7 +110,8 @@ export class ObjectWriter {
   }
 
   append(bytes: Buffer): void {
-    for (let at = 0; at < bytes.length; ) at += this.fill(bytes.length - at, (into, offset, room) => bytes.copy(into, offset, at, at + room));
+    for (let at = 0; at < bytes.length;)
+      at += this.fill(bytes.length - at, (into, offset, room) => bytes.copy(into, offset, at, at + room));
   }
 
   /** Lets `read` put up to `wanted` bytes straight into the current chunk; returns how many it put. */
@@ -102,7 +141,13 @@ export class ObjectWriter {
   finish(): PackInfo {
     this.sealChunk(true);
     this.close();
-    return { object: this.header.object, key: this.header.key, generation: this.header.generation, length: this.length, digest: this.digest.finish() };
+    return {
+      object: this.header.object,
+      key: this.header.key,
+      generation: this.header.generation,
+      length: this.length,
+      digest: this.digest.finish(),
+    };
   }
 
   /** May be called again. An unfinished file is left for the journal to discard. */
@@ -123,7 +168,12 @@ export interface LookedAt {
 }
 
 /** Looks at every chunk of an object's file, whatever its name and length now. */
-export function wholeChunks(disk: Disk, file: OpenFile, its: Pick<ObjectHeader, "kind" | "folder" | "object">, keys: (name: string) => ContentKeys): LookedAt {
+export function wholeChunks(
+  disk: Disk,
+  file: OpenFile,
+  its: Pick<ObjectHeader, "kind" | "folder" | "object">,
+  keys: (name: string) => ContentKeys,
+): LookedAt {
   const whole = new Set<number>();
   const cipher = cipherOf(disk, file, its, keys);
   if (!cipher) return { whole, isWhole: false };
@@ -134,8 +184,13 @@ export function wholeChunks(disk: Disk, file: OpenFile, its: Pick<ObjectHeader, 
   try {
     for (let number = 0; number < chunks; number++) {
       const length = Math.min(SEALED_CHUNK_BYTES, bytes - number * SEALED_CHUNK_BYTES);
-      const count = length < TAG_BYTES ? 0 : disk.read(file, sealed, 0, length, OBJECT_HEADER_BYTES + number * SEALED_CHUNK_BYTES);
-      if (count === length && cipher.open(number, number === chunks - 1, sealed.subarray(0, length), plain.subarray(0, length - TAG_BYTES))) whole.add(number);
+      const count =
+        length < TAG_BYTES ? 0 : disk.read(file, sealed, 0, length, OBJECT_HEADER_BYTES + number * SEALED_CHUNK_BYTES);
+      if (
+        count === length &&
+        cipher.open(number, number === chunks - 1, sealed.subarray(0, length), plain.subarray(0, length - TAG_BYTES))
+      )
+        whole.add(number);
     }
   } finally {
     plain.fill(0);
@@ -145,12 +200,19 @@ export function wholeChunks(disk: Disk, file: OpenFile, its: Pick<ObjectHeader, 
 }
 
 /** Null where the beginning is not this object's, or its key is gone. */
-function cipherOf(disk: Disk, file: OpenFile, { kind, folder, object }: Pick<ObjectHeader, "kind" | "folder" | "object">, keys: (name: string) => ContentKeys): ObjectCipher | null {
+function cipherOf(
+  disk: Disk,
+  file: OpenFile,
+  { kind, folder, object }: Pick<ObjectHeader, "kind" | "folder" | "object">,
+  keys: (name: string) => ContentKeys,
+): ObjectCipher | null {
   const bytes = Buffer.alloc(OBJECT_HEADER_BYTES);
   if (disk.read(file, bytes, 0, bytes.length, 0) !== bytes.length) return null;
   try {
     const header = decodeObjectHeader(bytes);
-    return header.kind === kind && header.folder === folder && header.object === object ? keys(header.key).cipherFor(header) : null;
+    return header.kind === kind && header.folder === folder && header.object === object
+      ? keys(header.key).cipherFor(header)
+      : null;
   } catch (error) {
     if (error instanceof EremosError) return null;
     throw error;
@@ -171,7 +233,12 @@ interface ReadBuffers {
 const idleReadBuffers: ReadBuffers[] = [];
 
 function takeReadBuffers(): ReadBuffers {
-  return idleReadBuffers.pop() ?? { sealed: Buffer.allocUnsafeSlow(CHUNKS_PER_READ * SEALED_CHUNK_BYTES), plain: Buffer.allocUnsafeSlow(LONGEST_PIECE) };
+  return (
+    idleReadBuffers.pop() ?? {
+      sealed: Buffer.allocUnsafeSlow(CHUNKS_PER_READ * SEALED_CHUNK_BYTES),
+      plain: Buffer.allocUnsafeSlow(LONGEST_PIECE),
+    }
+  );
 }
 
 /** Reads any byte range of one object; every chunk is authenticated before a byte of it is returned. */
@@ -187,7 +254,15 @@ export class ObjectReader {
   private readonly sealed = Buffer.allocUnsafe(SEALED_CHUNK_BYTES);
 
   /** @throws EremosError `damaged` when it is missing, of another place, or of the wrong length. */
-  constructor(private readonly disk: Disk, vault: Dir, kind: ObjectKind, folder: string, keys: (name: string) => ContentKeys, private readonly info: Pick<PackInfo, "object" | "length">, private readonly cachedChunks = 1) {
+  constructor(
+    private readonly disk: Disk,
+    vault: Dir,
+    kind: ObjectKind,
+    folder: string,
+    keys: (name: string) => ContentKeys,
+    private readonly info: Pick<PackInfo, "object" | "length">,
+    private readonly cachedChunks = 1,
+  ) {
     this.file = openObject(disk, vault, kind, info.object);
     try {
       const bytes = Buffer.alloc(OBJECT_HEADER_BYTES);
@@ -197,7 +272,8 @@ export class ObjectReader {
         throw new EremosError("damaged", "An encrypted file was put in the place of another.", { reason: "swapped" });
       }
       const size = disk.statOpen(this.file).size;
-      if (size !== sealedLength(info.length)) throw new EremosError("damaged", "An encrypted file is too short or too long.", { reason: "truncated" });
+      if (size !== sealedLength(info.length))
+        throw new EremosError("damaged", "An encrypted file is too short or too long.", { reason: "truncated" });
       this.headerBytes = bytes;
       this.cipher = keys(header.key).cipherFor(header);
       this.chunks = chunkCount(info.length);
@@ -215,7 +291,11 @@ export class ObjectReader {
     const count = this.disk.read(this.file, this.sealed, 0, length, OBJECT_HEADER_BYTES + number * SEALED_CHUNK_BYTES);
     if (this.cached.size >= this.cachedChunks) this.dropOldest();
     const plain = (this.spare.pop() ?? Buffer.allocUnsafe(CHUNK_BYTES)).subarray(0, length - TAG_BYTES);
-    if (count !== length || !this.cipher.open(number, last, this.sealed.subarray(0, count), plain)) throw new EremosError("damaged", "A part of an encrypted file is not what was written there.", { reason: "changed", chunk: number });
+    if (count !== length || !this.cipher.open(number, last, this.sealed.subarray(0, count), plain))
+      throw new EremosError("damaged", "A part of an encrypted file is not what was written there.", {
+        reason: "changed",
+        chunk: number,
+      });
     this.cached.set(number, plain);
     return plain;
   }
@@ -241,8 +321,9 @@ export class ObjectReader {
 
   /** Calls `use` with consecutive pieces of the range, each valid until the next call. */
   pieces(offset: number, length: number, use: (piece: Buffer) => void): void {
-    if (offset < 0 || length < 0 || offset + length > this.info.length) throw new EremosError("damaged", "The index points outside an encrypted file.");
-    for (let at = offset; at < offset + length; ) {
+    if (offset < 0 || length < 0 || offset + length > this.info.length)
+      throw new EremosError("damaged", "The index points outside an encrypted file.");
+    for (let at = offset; at < offset + length;) {
       const number = Math.floor(at / CHUNK_BYTES);
       const start = at - number * CHUNK_BYTES;
       // The last chunk, of which the next range may want the rest, is read by itself and kept.
@@ -259,13 +340,24 @@ export class ObjectReader {
     this.long ??= takeReadBuffers();
     const { sealed, plain } = this.long;
     const length = count * SEALED_CHUNK_BYTES;
-    let isWhole = this.disk.read(this.file, sealed, 0, length, OBJECT_HEADER_BYTES + number * SEALED_CHUNK_BYTES) === length;
+    let isWhole =
+      this.disk.read(this.file, sealed, 0, length, OBJECT_HEADER_BYTES + number * SEALED_CHUNK_BYTES) === length;
     for (let i = 0; i < count && isWhole; i++) {
       const chunk = sealed.subarray(i * SEALED_CHUNK_BYTES, (i + 1) * SEALED_CHUNK_BYTES);
-      isWhole = this.cipher.open(number + i, number + i === this.chunks - 1, chunk, plain.subarray(i * CHUNK_BYTES, (i + 1) * CHUNK_BYTES));
-      if (!isWhole) throw new EremosError("damaged", "A part of an encrypted file is not what was written there.", { reason: "changed", chunk: number + i });
+      isWhole = this.cipher.open(
+        number + i,
+        number + i === this.chunks - 1,
+        chunk,
+        plain.subarray(i * CHUNK_BYTES, (i + 1) * CHUNK_BYTES),
+      );
+      if (!isWhole)
+        throw new EremosError("damaged", "A part of an encrypted file is not what was written there.", {
+          reason: "changed",
+          chunk: number + i,
+        });
     }
-    if (!isWhole) throw new EremosError("damaged", "An encrypted file is too short or too long.", { reason: "truncated" });
+    if (!isWhole)
+      throw new EremosError("damaged", "An encrypted file is too short or too long.", { reason: "truncated" });
     return plain.subarray(0, count * CHUNK_BYTES);
   }
 

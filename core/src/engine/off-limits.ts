@@ -19,26 +19,64 @@ export interface OffLimitsEdits {
   readonly removed: readonly string[];
 }
 
-const SYSTEM: readonly string[] = ["/bin", "/boot", "/dev", "/etc", "/lib", "/lib32", "/lib64", "/libx32", "/opt", "/proc", "/run", "/sbin", "/snap", "/sys", "/usr", "/var"];
+const SYSTEM: readonly string[] = [
+  "/bin",
+  "/boot",
+  "/dev",
+  "/etc",
+  "/lib",
+  "/lib32",
+  "/lib64",
+  "/libx32",
+  "/opt",
+  "/proc",
+  "/run",
+  "/sbin",
+  "/snap",
+  "/sys",
+  "/usr",
+  "/var",
+];
 const SHARED: readonly string[] = ["/home", "/media", "/mnt", "/root", "/srv", "/tmp", "/var/tmp"];
 const DESKTOP: readonly string[] = [".config", ".local", ".local/share", ".local/state", ".cache", ".dbus"];
 
 /** The defaults on Linux. `program` and `data` are Eremos' own directories. */
 export function defaultOffLimits(home: string, program: string, data: string): readonly OffLimits[] {
   return [
-    ...SYSTEM.map((path): OffLimits => ({ path, covers: "everything", reason: "the system needs it", removable: false })),
-    ...SHARED.map((path): OffLimits => ({ path, covers: "itself", reason: "it holds everybody's folders", removable: false })),
+    ...SYSTEM.map((path): OffLimits => ({
+      path,
+      covers: "everything",
+      reason: "the system needs it",
+      removable: false,
+    })),
+    ...SHARED.map((path): OffLimits => ({
+      path,
+      covers: "itself",
+      reason: "it holds everybody's folders",
+      removable: false,
+    })),
     { path: home, covers: "itself", reason: "it is your home; lock the folders inside it", removable: false },
-    ...DESKTOP.map((path): OffLimits => ({ path: `${home}/${path}`, covers: "itself", reason: "your desktop needs it", removable: true })),
+    ...DESKTOP.map((path): OffLimits => ({
+      path: `${home}/${path}`,
+      covers: "itself",
+      reason: "your desktop needs it",
+      removable: true,
+    })),
     { path: program, covers: "everything", reason: "Eremos itself runs from there", removable: false },
     { path: data, covers: "everything", reason: "Eremos keeps its own data there", removable: false },
   ];
 }
 
 /** The list as the owner edited it. What is critical stays, whatever the edits say. */
-export function editedOffLimits(defaults: readonly OffLimits[], { added, removed }: OffLimitsEdits): readonly OffLimits[] {
+export function editedOffLimits(
+  defaults: readonly OffLimits[],
+  { added, removed }: OffLimitsEdits,
+): readonly OffLimits[] {
   const kept = defaults.filter((limit) => !limit.removable || !removed.includes(limit.path));
-  return [...kept, ...added.map(({ path, reason }): OffLimits => ({ path, covers: "everything", reason, removable: true }))];
+  return [
+    ...kept,
+    ...added.map(({ path, reason }): OffLimits => ({ path, covers: "everything", reason, removable: true })),
+  ];
 }
 
 function isPattern(path: string): boolean {
@@ -84,8 +122,13 @@ export function isInPlaces(path: string, places: readonly string[]): boolean {
 export function refuseOffLimits(path: Buffer, limits: readonly OffLimits[], places: readonly string[]): void {
   const shown = displayPath(path);
   const why = whyOffLimits(shown, limits, places);
-  if (why !== null) throw new EremosError("off-limits", `${shown} can't be locked: ${why}. Nothing was touched.`, { path: shown });
+  if (why !== null)
+    throw new EremosError("off-limits", `${shown} can't be locked: ${why}. Nothing was touched.`, { path: shown });
   if (!isInPlaces(shown, places)) {
-    throw new EremosError("outside-places", `${shown} is outside the places Eremos may protect (${places.join(", ")}). Nothing was touched.`, { path: shown });
+    throw new EremosError(
+      "outside-places",
+      `${shown} is outside the places Eremos may protect (${places.join(", ")}). Nothing was touched.`,
+      { path: shown },
+    );
   }
 }

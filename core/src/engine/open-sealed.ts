@@ -51,14 +51,32 @@ export async function openSealed(disk: Disk, vault: Dir, number: number, input: 
 }
 
 /** The same, with what is to be asked told instead of thrown: for what only looks. */
-export async function lookAtSealed(disk: Disk, vault: Dir, number: number, { access, keptHeader, expected }: Omit<SealedInput, "path" | "accept">): Promise<SealedFolder> {
+export async function lookAtSealed(
+  disk: Disk,
+  vault: Dir,
+  number: number,
+  { access, keptHeader, expected }: Omit<SealedInput, "path" | "accept">,
+): Promise<SealedFolder> {
   const { header, keys, damaged } = await openHeaders(disk, vault, keptHeader, access);
   try {
     const loaded = loadGeneration(disk, vault, number);
     const generation = loaded.record;
-    if (generation.folder !== header.folder) throw new EremosError("damaged", "The folder's generation record belongs to another folder.", { reason: "swapped" });
-    const questions = [whoStandsBehind(generation, keys, access), whetherOlder(generation, expected), whetherForked(disk, vault, generation, expected)];
-    return { header, generation, keys, questions: questions.filter((one) => one !== null), damaged: [...damaged, ...loaded.damaged] };
+    if (generation.folder !== header.folder)
+      throw new EremosError("damaged", "The folder's generation record belongs to another folder.", {
+        reason: "swapped",
+      });
+    const questions = [
+      whoStandsBehind(generation, keys, access),
+      whetherOlder(generation, expected),
+      whetherForked(disk, vault, generation, expected),
+    ];
+    return {
+      header,
+      generation,
+      keys,
+      questions: questions.filter((one) => one !== null),
+      damaged: [...damaged, ...loaded.damaged],
+    };
   } catch (error) {
     keys.wipe();
     throw error;
@@ -66,7 +84,12 @@ export async function lookAtSealed(disk: Disk, vault: Dir, number: number, { acc
 }
 
 /** Of several headers the one that somebody known stands behind: whoever can write to the folder can put another in its place. */
-export async function openHeaders(disk: Disk, vault: Dir, kept: Buffer | null, access: OwnerAccess): Promise<Pick<SealedFolder, "header" | "keys" | "damaged">> {
+export async function openHeaders(
+  disk: Disk,
+  vault: Dir,
+  kept: Buffer | null,
+  access: OwnerAccess,
+): Promise<Pick<SealedFolder, "header" | "keys" | "damaged">> {
   const { records, damaged } = loadHeaders(disk, vault, kept);
   const opened: { readonly header: FolderHeader; readonly keys: FolderKeys; readonly path: string }[] = [];
   let first: unknown = null;
@@ -82,7 +105,12 @@ export async function openHeaders(disk: Disk, vault: Dir, kept: Buffer | null, a
   const chosen = opened.find(({ keys }) => keys.standing !== "unknown") ?? opened[0];
   for (const { keys } of opened) if (keys !== chosen?.keys) keys.wipe();
   if (!chosen) throw first;
-  const others = records.slice(0, records.findIndex(({ record }) => record === chosen.header)).map(({ path }) => ({ path, reason: "it is not the header that you or a computer of yours made" }));
+  const others = records
+    .slice(
+      0,
+      records.findIndex(({ record }) => record === chosen.header),
+    )
+    .map(({ path }) => ({ path, reason: "it is not the header that you or a computer of yours made" }));
   return { header: chosen.header, keys: chosen.keys, damaged: [...damaged, ...others] };
 }
 
@@ -90,12 +118,20 @@ export async function openHeaders(disk: Disk, vault: Dir, kept: Buffer | null, a
  * The header that is to be written anew, without opening the folder: of several the one that somebody known stands behind. Where that can't be told (a
  * password of the folder's own is not at hand), they have to agree but for the owner's record. @throws EremosError `unvouched` | `damaged`
  */
-export async function headerToRenew(disk: Disk, vault: Dir, { access, keptHeader }: Pick<SealedInput, "access" | "keptHeader">): Promise<FolderHeader> {
+export async function headerToRenew(
+  disk: Disk,
+  vault: Dir,
+  { access, keptHeader }: Pick<SealedInput, "access" | "keptHeader">,
+): Promise<FolderHeader> {
   const { records } = loadHeaders(disk, vault, keptHeader);
   for (const { record } of records.length > 1 ? records : []) if (await isKnown(record, access)) return record;
   const [first] = records;
   if (first && records.every(({ record }) => bodyOf(record).equals(bodyOf(first.record)))) return first.record;
-  throw new EremosError("unvouched", "The copies of this folder's header differ, and Eremos can't tell without the folder's own password which of them is yours. Nothing was changed; open the folder, which repairs them.", { what: "key" });
+  throw new EremosError(
+    "unvouched",
+    "The copies of this folder's header differ, and Eremos can't tell without the folder's own password which of them is yours. Nothing was changed; open the folder, which repairs them.",
+    { what: "key" },
+  );
 }
 
 function bodyOf({ owner: _owner, ...body }: FolderHeader): Buffer {
@@ -119,22 +155,44 @@ async function isKnown(header: FolderHeader, access: OwnerAccess): Promise<boole
  */
 function whoStandsBehind(generation: Generation, keys: FolderKeys, access: OwnerAccess): EremosError | null {
   if (keys.standing === "unknown") {
-    return new EremosError("unvouched", "This folder was locked by somebody unknown: neither you nor a computer of yours that Eremos knows stands behind its key. Nothing was changed. Open it only if you know who locked it; nothing of yours is ever encrypted to that key.", { what: "key" });
+    return new EremosError(
+      "unvouched",
+      "This folder was locked by somebody unknown: neither you nor a computer of yours that Eremos knows stands behind its key. Nothing was changed. Open it only if you know who locked it; nothing of yours is ever encrypted to that key.",
+      { what: "key" },
+    );
   }
   if (vouchingOf(generation, keys.folderKey, devicesOf(access)) !== "unvouched") return null;
-  return new EremosError("unvouched", "The last lock of this folder was not made by you or by a computer of yours that Eremos knows. Nothing was changed; go on only if you know who locked it.", { what: "lock" });
+  return new EremosError(
+    "unvouched",
+    "The last lock of this folder was not made by you or by a computer of yours that Eremos knows. Nothing was changed; go on only if you know who locked it.",
+    { what: "lock" },
+  );
 }
 
 function whetherOlder({ generation }: Generation, expected: SealedInput["expected"]): EremosError | null {
   if (!expected || generation >= expected.generation) return null;
-  return new EremosError("rolled-back", `This folder is in an older state than Eremos last locked (state ${generation}, expected ${expected.generation}), as after restoring a backup. Nothing was changed; go on if you know why.`, { found: generation, expected: expected.generation });
+  return new EremosError(
+    "rolled-back",
+    `This folder is in an older state than Eremos last locked (state ${generation}, expected ${expected.generation}), as after restoring a backup. Nothing was changed; go on if you know why.`,
+    { found: generation, expected: expected.generation },
+  );
 }
 
 /** As far as the records between the known state and this one are still there. */
-function whetherForked(disk: Disk, vault: Dir, record: Generation, expected: SealedInput["expected"]): EremosError | null {
+function whetherForked(
+  disk: Disk,
+  vault: Dir,
+  record: Generation,
+  expected: SealedInput["expected"],
+): EremosError | null {
   if (!expected || record.generation < expected.generation) return null;
-  for (let at = record; ; ) {
-    const digest = at.generation === expected.generation ? generationDigest(at) : at.parent?.generation === expected.generation ? at.parent.digest : null;
+  for (let at = record; ;) {
+    const digest =
+      at.generation === expected.generation
+        ? generationDigest(at)
+        : at.parent?.generation === expected.generation
+          ? at.parent.digest
+          : null;
     if (digest !== null) return digest === expected.digest ? null : forked(expected.generation);
     const { parent } = at;
     if (!parent || parent.generation < expected.generation) return forked(expected.generation);
@@ -155,5 +213,9 @@ function recordOrNull(disk: Disk, vault: Dir, number: number): Generation | null
 }
 
 function forked(generation: number): EremosError {
-  return new EremosError("forked", `Another state ${generation} of this folder is in the place of the one Eremos knows, as when two copies of it were locked apart. Nothing was changed; go on if you know why.`, { generation });
+  return new EremosError(
+    "forked",
+    `Another state ${generation} of this folder is in the place of the one Eremos knows, as when two copies of it were locked apart. Nothing was changed; go on if you know why.`,
+    { generation },
+  );
 }

@@ -22,5 +22,8 @@ export function readOpened(bytes: Buffer): { readonly tree: TreeReader; readonly
   const end = bytes.length - TRAILER_BYTES;
   if (end < 0) throw new EremosError("damaged", "The record of what was sealed is too short.");
   const [offset = 0, length = 0, indexLength = 0] = [0, 8, 16].map((at) => Number(bytes.readBigUInt64LE(end + at)));
-  return { tree: new TreeReader(sourceOf(bytes.subarray(0, indexLength)), { offset, length }), identities: new Identities(bytes.subarray(indexLength, end)) };
+  return {
+    tree: new TreeReader(sourceOf(bytes.subarray(0, indexLength)), { offset, length }),
+    identities: new Identities(bytes.subarray(indexLength, end)),
+  };
 }

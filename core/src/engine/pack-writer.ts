@@ -24,7 +24,13 @@ export class PackWriter {
   private readonly record = new ByteWriter();
   private readonly finished: PackInfo[] = [];
 
-  constructor(private readonly disk: Disk, private readonly vault: Dir, private readonly keys: ContentKeys, private readonly folder: string, private readonly generation: number) {}
+  constructor(
+    private readonly disk: Disk,
+    private readonly vault: Dir,
+    private readonly keys: ContentKeys,
+    private readonly folder: string,
+    private readonly generation: number,
+  ) {}
 
   /**
    * Writes one file: its record, then `length` bytes that `read` delivers in order (returning 0 when the file ended early).
@@ -42,7 +48,13 @@ export class PackWriter {
     }
   }
 
-  private writeRecord(writer: ObjectWriter, directory: Buffer, entry: FileEntry, length: number, read: ReadInto): Place | null {
+  private writeRecord(
+    writer: ObjectWriter,
+    directory: Buffer,
+    entry: FileEntry,
+    length: number,
+    read: ReadInto,
+  ): Place | null {
     this.record.reset();
     writePackRecord(this.record, writer.marker, directory, entry, length);
     writer.append(this.record.finish());

@@ -12,7 +12,12 @@ const OPEN_PACKS = 16;
 export class PackedFiles {
   private readonly readers = new Map<string, ObjectReader>();
 
-  constructor(private readonly disk: Disk, private readonly vault: Dir, private readonly folder: string, private readonly keys: FolderKeys) {}
+  constructor(
+    private readonly disk: Disk,
+    private readonly vault: Dir,
+    private readonly folder: string,
+    private readonly keys: FolderKeys,
+  ) {}
 
   /** Reads from `position` of a file into the whole of `into`; returns the bytes read, fewer only at the file's end. @throws EremosError `damaged` */
   read(file: FileNode, position: number, into: Buffer): number {
@@ -30,7 +35,8 @@ export class PackedFiles {
   }
 
   private readData({ data }: FileNode, offset: number, length: number, into: Buffer): void {
-    if (!data || offset + length > data.length) throw new EremosError("damaged", "The folder's index gives a file more data than it has.");
+    if (!data || offset + length > data.length)
+      throw new EremosError("damaged", "The folder's index gives a file more data than it has.");
     let at = 0;
     this.readerOf(data.pack).pieces(data.offset + offset, length, (piece) => {
       at += piece.copy(into, at);
@@ -41,7 +47,8 @@ export class PackedFiles {
     const known = this.readers.get(pack.object);
     // The one used last goes last.
     if (known) this.readers.delete(pack.object);
-    const reader = known ?? new ObjectReader(this.disk, this.vault, "pack", this.folder, (name) => this.keys.content(name), pack);
+    const reader =
+      known ?? new ObjectReader(this.disk, this.vault, "pack", this.folder, (name) => this.keys.content(name), pack);
     this.readers.set(pack.object, reader);
     if (this.readers.size > OPEN_PACKS) {
       const [oldest] = this.readers;

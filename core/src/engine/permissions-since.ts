@@ -44,17 +44,33 @@ export interface PermissionsOutcome {
  * Compares permissions, owners and access lists of a folder that lies open with those recorded at its last lock, and sets them back where asked to.
  * Names, contents and times are not looked at, and stay. @throws EremosError `not-open` | `needs-folder-password` | `damaged`
  */
-export async function permissionsSinceLock(disk: Disk, input: PermissionsInput, hooks: Hooks): Promise<PermissionsOutcome> {
+export async function permissionsSinceLock(
+  disk: Disk,
+  input: PermissionsInput,
+  hooks: Hooks,
+): Promise<PermissionsOutcome> {
   const folder = openFolder(disk, input.path);
   const { dir, vault } = folder;
   let keys: FolderKeys | null = null;
   try {
     const state = vault && loadState(disk, vault);
-    if (!vault || state?.state !== "open") throw new EremosError("not-open", `${displayPath(input.path)} does not lie open, so its permissions can't be compared. Nothing was touched; open it first.`);
+    if (!vault || state?.state !== "open")
+      throw new EremosError(
+        "not-open",
+        `${displayPath(input.path)} does not lie open, so its permissions can't be compared. Nothing was touched; open it first.`,
+      );
     const opened = await openSealed(disk, vault, state.generation, input);
     ({ keys } = opened);
     const { tree } = loadTree(disk, vault, opened.generation, keys);
-    const of: Comparing = { disk, tree, meter: new Meter(hooks, "looking", tree.files, 0), repair: input.repair, changes: [], entries: 0, repaired: 0 };
+    const of: Comparing = {
+      disk,
+      tree,
+      meter: new Meter(hooks, "looking", tree.files, 0),
+      repair: input.repair,
+      changes: [],
+      entries: 0,
+      repaired: 0,
+    };
     compare(of, dir, tree.root, []);
     return { changes: of.changes, entries: of.entries, repaired: of.repaired };
   } catch (error) {
@@ -84,7 +100,8 @@ function compare(of: Comparing, dir: Dir, before: DirEntry, above: readonly Buff
     of.entries++;
     const path = [...above, was.name];
     if (stat.type !== "link") compareOne(of, dir, was, stat, path);
-    if (was.kind === "dir" && disk.readable(dir, was.name, disk.stat(dir, was.name))) within(disk, disk.openDir(dir, was.name), (inner) => compare(of, inner, was, path));
+    if (was.kind === "dir" && disk.readable(dir, was.name, disk.stat(dir, was.name)))
+      within(disk, disk.openDir(dir, was.name), (inner) => compare(of, inner, was, path));
   }
 }
 
@@ -98,9 +115,16 @@ function compareOne(of: Comparing, dir: Dir, { name, meta }: Entry, stat: Stat, 
   const now = permissionsOf(disk, dir, name, stat);
   const isOwners = stat.uid === meta.uid && stat.gid === meta.gid;
   if (isOwners && samePermissions(now, recorded)) return;
-  const refusal = of.repair ? setBack(disk, dir, name, { ...recorded, uid: meta.uid, gid: meta.gid, isOwners, hadList: now.acl !== null }) : null;
+  const refusal = of.repair
+    ? setBack(disk, dir, name, { ...recorded, uid: meta.uid, gid: meta.gid, isOwners, hadList: now.acl !== null })
+    : null;
   if (of.repair && refusal === null) of.repaired++;
-  of.changes.push({ path, was: { mode: meta.mode, uid: meta.uid, gid: meta.gid, hasList: recorded.acl !== null }, is: { mode: stat.mode, uid: stat.uid, gid: stat.gid, hasList: now.acl !== null }, refusal });
+  of.changes.push({
+    path,
+    was: { mode: meta.mode, uid: meta.uid, gid: meta.gid, hasList: recorded.acl !== null },
+    is: { mode: stat.mode, uid: stat.uid, gid: stat.gid, hasList: now.acl !== null },
+    refusal,
+  });
 }
 
 interface Recorded {
@@ -113,7 +137,12 @@ interface Recorded {
 }
 
 /** Owner first: another owner takes special bits away. */
-function setBack(disk: Disk, dir: Dir, name: Buffer, { mode, acl, uid, gid, isOwners, hadList }: Recorded): string | null {
+function setBack(
+  disk: Disk,
+  dir: Dir,
+  name: Buffer,
+  { mode, acl, uid, gid, isOwners, hadList }: Recorded,
+): string | null {
   try {
     if (!isOwners) disk.setLinkOwner(dir, name, uid, gid);
     if (hadList && !acl) disk.setLinkXattr(dir, name, { name: ACCESS_LIST, value: minimalList(mode) });
@@ -121,7 +150,9 @@ function setBack(disk: Disk, dir: Dir, name: Buffer, { mode, acl, uid, gid, isOw
     return null;
   } catch (error) {
     if (!["EPERM", "EACCES"].includes(systemCode(error) ?? "")) throw error;
-    return isOwners ? "the system does not let this account change it" : `it belongs to account ${uid}, and only an administrator may give it back`;
+    return isOwners
+      ? "the system does not let this account change it"
+      : `it belongs to account ${uid}, and only an administrator may give it back`;
   }
 }
 

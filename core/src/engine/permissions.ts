@@ -11,7 +11,10 @@ export const ACCESS_LIST = Buffer.from("system.posix_acl_access");
 const NOT_FOR_OTHERS = 0o7700;
 
 export function permissionsOf(disk: Disk, dir: Dir, name: Buffer, stat: Stat): Permissions {
-  return { mode: stat.mode, acl: disk.linkXattrs(dir, name).find((attribute) => attribute.name.equals(ACCESS_LIST))?.value ?? null };
+  return {
+    mode: stat.mode,
+    acl: disk.linkXattrs(dir, name).find((attribute) => attribute.name.equals(ACCESS_LIST))?.value ?? null,
+  };
 }
 
 /** The list first: setting it changes the mode, and the mode is exact afterwards. */
@@ -36,7 +39,12 @@ export function whatBarsChange(disk: Disk, root: Dir, bars: Bars, hooks: Hooks):
       const stat = above.length === 0 && isNotContents(top, name) ? null : disk.find(dir, name);
       if (!stat || stat.type === "link") continue;
       const path = [...above, name];
-      if (stat.dev !== top.dev) throw new EremosError("mount-inside", `Another drive is mounted inside (${shown(path)}). Nothing was touched; protect that drive's folder on its own.`, { paths: [shown(path)] });
+      if (stat.dev !== top.dev)
+        throw new EremosError(
+          "mount-inside",
+          `Another drive is mounted inside (${shown(path)}). Nothing was touched; protect that drive's folder on its own.`,
+          { paths: [shown(path)] },
+        );
       meter.add(1, 0);
       const was = permissionsOf(disk, dir, name, stat);
       const opens = stat.type === "dir" && reach === "all" && isEnterable(was);
@@ -49,7 +57,11 @@ export function whatBarsChange(disk: Disk, root: Dir, bars: Bars, hooks: Hooks):
   };
   visit(root, []);
   if (foreign.length > 0) {
-    throw new EremosError("no-permission", `Some of it belongs to another account, so its permissions can't be changed (${foreign.slice(0, 5).join(", ")}${foreign.length > 5 ? ` and ${foreign.length - 5} more` : ""}). Nothing was touched; choose other rules, or seal the folder.`, { paths: foreign });
+    throw new EremosError(
+      "no-permission",
+      `Some of it belongs to another account, so its permissions can't be changed (${foreign.slice(0, 5).join(", ")}${foreign.length > 5 ? ` and ${foreign.length - 5} more` : ""}). Nothing was touched; choose other rules, or seal the folder.`,
+      { paths: foreign },
+    );
   }
   return found;
 }
@@ -91,12 +103,26 @@ function asTree(originals: readonly Original[]): Branch {
 
 /** Bars every recorded entry that still has its original permissions; others were set by somebody since, and stay. */
 export function applyBars(disk: Disk, root: Dir, originals: readonly Original[], bars: Bars): void {
-  change(disk, root, asTree(originals), (was, stat, opens) => ({ from: was, to: barred(was, bars, stat, opens) }), bars, "down");
+  change(
+    disk,
+    root,
+    asTree(originals),
+    (was, stat, opens) => ({ from: was, to: barred(was, bars, stat, opens) }),
+    bars,
+    "down",
+  );
 }
 
 /** Gives every recorded entry that is barred its original permissions back; what somebody set by hand meanwhile stays. */
 export function restoreOriginals(disk: Disk, root: Dir, originals: readonly Original[], bars: Bars): void {
-  change(disk, root, asTree(originals), (was, stat, opens) => ({ from: barred(was, bars, stat, opens), to: was }), bars, "up");
+  change(
+    disk,
+    root,
+    asTree(originals),
+    (was, stat, opens) => ({ from: barred(was, bars, stat, opens), to: was }),
+    bars,
+    "up",
+  );
 }
 
 type Way = (was: Permissions, stat: Stat, opens: boolean) => { readonly from: Permissions; readonly to: Permissions };
@@ -112,7 +138,8 @@ function change(disk: Disk, dir: Dir, branch: Branch, way: Way, bars: Bars, dire
       if (samePermissions(permissionsOf(disk, dir, name, stat), from)) setPermissions(disk, dir, name, to);
     };
     if (direction === "down") set();
-    if (stat.type === "dir" && below.entries.size > 0) enter(disk, dir, name, (inner) => change(disk, inner, below, way, bars, direction));
+    if (stat.type === "dir" && below.entries.size > 0)
+      enter(disk, dir, name, (inner) => change(disk, inner, below, way, bars, direction));
     if (direction === "up") set();
   }
 }

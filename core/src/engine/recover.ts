@@ -15,7 +15,22 @@ import { settleFile, sweepBeside } from "./single-file";
 import { NO_SIGNS, digestsOf, isSign, placeSigns, removeSigns, removeWrittenSigns } from "./signs";
 import { closeTop, emptyDir, moveIn, removeEntry, restoreModes, restoreTopMode, topModes } from "./staging";
 import {
-  type Folder, type HeldFolder, NAMES, VAULT_NAME, closeFolder, commitState, displayPath, dropLock, generationName, holdFolder, isNotContents, isOwnState, letGo, loadGeneration, loadState, openFolder,
+  type Folder,
+  type HeldFolder,
+  NAMES,
+  VAULT_NAME,
+  closeFolder,
+  commitState,
+  displayPath,
+  dropLock,
+  generationName,
+  holdFolder,
+  isNotContents,
+  isOwnState,
+  letGo,
+  loadGeneration,
+  loadState,
+  openFolder,
 } from "./vault";
 
 export type Guard = "sealed" | GuardRecord["guard"];
@@ -72,14 +87,45 @@ function inspect(disk: Disk, path: Buffer): Inspection | null {
     const single = vault !== null && disk.find(vault, NAMES.file) !== null;
     if (vault && guarded) {
       const { folder: id, guard, state, visibility, lockedName, held } = guarded;
-      return { folder: id, guard, state, generation: 0, visibility, lockedName, held, single, busy: disk.isLocked(vault, NAMES.lock), isOwn: isOwnGuard(disk, guarded), arrivals: arrivalsBeside(disk, folder, guarded), drops: 0, remains: 0 };
+      return {
+        folder: id,
+        guard,
+        state,
+        generation: 0,
+        visibility,
+        lockedName,
+        held,
+        single,
+        busy: disk.isLocked(vault, NAMES.lock),
+        isOwn: isOwnGuard(disk, guarded),
+        arrivals: arrivalsBeside(disk, folder, guarded),
+        drops: 0,
+        remains: 0,
+      };
     }
     const state = vault ? loadState(disk, vault) : null;
     if (!vault || !state) return null;
     const { folder: id, generation, visibility, lockedName, held } = state;
     const top = disk.statOpen(folder.dir);
-    const arrivals = state.state === "sealed" ? disk.list(folder.dir).filter((name) => !isNotContents(top, name) && !isSign(name, state)).length : 0;
-    return { folder: id, guard: "sealed", state: state.state, generation, visibility, lockedName, held, single, busy: disk.isLocked(vault, NAMES.lock), isOwn: isOwnState(disk, state), arrivals, drops: countDrops(disk, vault), remains: countRemains(disk, vault) };
+    const arrivals =
+      state.state === "sealed"
+        ? disk.list(folder.dir).filter((name) => !isNotContents(top, name) && !isSign(name, state)).length
+        : 0;
+    return {
+      folder: id,
+      guard: "sealed",
+      state: state.state,
+      generation,
+      visibility,
+      lockedName,
+      held,
+      single,
+      busy: disk.isLocked(vault, NAMES.lock),
+      isOwn: isOwnState(disk, state),
+      arrivals,
+      drops: countDrops(disk, vault),
+      remains: countRemains(disk, vault),
+    };
   } finally {
     closeFolder(disk, folder);
   }
@@ -133,8 +179,17 @@ export function recoverHeld(disk: Disk, folder: HeldFolder): Recovery {
   const state = loadState(disk, folder.vault);
   if (!state) return { state: null, path: folder.path, steps: removeLeftover(disk, folder) };
   if (!isAtRest(state) && !isOwnState(disk, state)) return keepBoth(disk, folder, state);
-  const unfinished = state.next !== null || state.staging !== null || state.modes.length > topModes(disk, folder.dir, state.modes).length;
-  const steps = decide({ state: state.state, generation: state.generation, mixed: state.mixed, unfinished, showsName: showsName(disk, folder, state) });
+  const unfinished =
+    state.next !== null ||
+    state.staging !== null ||
+    state.modes.length > topModes(disk, folder.dir, state.modes).length;
+  const steps = decide({
+    state: state.state,
+    generation: state.generation,
+    mixed: state.mixed,
+    unfinished,
+    showsName: showsName(disk, folder, state),
+  });
   let now: StateRecord | null = state;
   let path = folder.path;
   for (const step of steps) {
@@ -156,7 +211,12 @@ function isAtRest({ state, next, staging }: StateRecord): boolean {
  */
 function keepBoth(disk: Disk, folder: HeldFolder, state: StateRecord): Recovery {
   const generation = newestWhole(disk, folder.vault);
-  if (generation === null) throw new EremosError("unvouched", `Work on ${displayPath(folder.path)} was cut off, and its record is not of this computer, so nothing was removed or moved. Finish it on the computer that began it, or bring everything out with \`eremos rescue\`.`, { what: "record" });
+  if (generation === null)
+    throw new EremosError(
+      "unvouched",
+      `Work on ${displayPath(folder.path)} was cut off, and its record is not of this computer, so nothing was removed or moved. Finish it on the computer that began it, or bring everything out with \`eremos rescue\`.`,
+      { what: "record" },
+    );
   if (disk.find(folder.vault, NAMES.staging)) {
     within(disk, disk.openDir(folder.vault, NAMES.staging), (staging) => {
       moveIn(disk, staging, folder.dir, []);
@@ -164,21 +224,35 @@ function keepBoth(disk: Disk, folder: HeldFolder, state: StateRecord): Recovery 
     });
     disk.removeDir(folder.vault, NAMES.staging);
   }
-  const kept = commitState(disk, folder.vault, { ...state, state: "mixed", generation, next: null, staging: null, modes: [], mixed: true, ...digestsOf(NO_SIGNS) });
+  const kept = commitState(disk, folder.vault, {
+    ...state,
+    state: "mixed",
+    generation,
+    next: null,
+    staging: null,
+    modes: [],
+    mixed: true,
+    ...digestsOf(NO_SIGNS),
+  });
   return { state: kept.state, path: folder.path, steps: ["mark-mixed"] };
 }
 
 /** The number of the newest generation whose record and index are there; null: none. */
 function newestWhole(disk: Disk, vault: Dir): number | null {
   if (!disk.find(vault, NAMES.generations)) return null;
-  const numbers = within(disk, disk.openDir(vault, NAMES.generations), (dir) => generationNumbers(disk.list(dir).map((name) => name.toString("latin1"))));
+  const numbers = within(disk, disk.openDir(vault, NAMES.generations), (dir) =>
+    generationNumbers(disk.list(dir).map((name) => name.toString("latin1"))),
+  );
   return numbers.sort((a, b) => b - a).find((number) => isThere(disk, vault, number)) ?? null;
 }
 
 function isThere(disk: Disk, vault: Dir, number: number): boolean {
   try {
     const { record } = loadGeneration(disk, vault, number);
-    return record.generation === number && withObjectDir(disk, vault, "index", record.index.object, false, (dir, name) => disk.find(dir, name) !== null);
+    return (
+      record.generation === number &&
+      withObjectDir(disk, vault, "index", record.index.object, false, (dir, name) => disk.find(dir, name) !== null)
+    );
   } catch (error) {
     if (error instanceof EremosError || systemCode(error) === "ENOENT") return false;
     throw error;
@@ -199,7 +273,11 @@ function removeLeftover(disk: Disk, folder: HeldFolder): readonly Step[] {
 /** Where the folder lay open under another guard, it still does; the container of a single file goes when the file is out of it. */
 function removeVault(disk: Disk, folder: HeldFolder): void {
   if (disk.find(folder.vault, NAMES.guard) || disk.find(folder.vault, NAMES.file)) {
-    emptyDir(disk, folder.vault, (name) => isOfGuard(name) || [NAMES.file, NAMES.lock].some((kept) => kept.equals(name)));
+    emptyDir(
+      disk,
+      folder.vault,
+      (name) => isOfGuard(name) || [NAMES.file, NAMES.lock].some((kept) => kept.equals(name)),
+    );
     disk.syncDir(folder.vault);
     return;
   }
@@ -233,9 +311,24 @@ function apply(disk: Disk, folder: HeldFolder, state: StateRecord, step: Exclude
       restoreModes(disk, folder.dir, state.modes);
       return state;
     case "mark-open":
-      return commitState(disk, folder.vault, { ...state, state: "open", next: null, staging: null, modes: topModes(disk, folder.dir, state.modes), mixed: false, ...digestsOf(NO_SIGNS) });
+      return commitState(disk, folder.vault, {
+        ...state,
+        state: "open",
+        next: null,
+        staging: null,
+        modes: topModes(disk, folder.dir, state.modes),
+        mixed: false,
+        ...digestsOf(NO_SIGNS),
+      });
     case "mark-mixed":
-      return commitState(disk, folder.vault, { ...state, state: "mixed", next: null, staging: null, modes: topModes(disk, folder.dir, state.modes), ...digestsOf(NO_SIGNS) });
+      return commitState(disk, folder.vault, {
+        ...state,
+        state: "mixed",
+        next: null,
+        staging: null,
+        modes: topModes(disk, folder.dir, state.modes),
+        ...digestsOf(NO_SIGNS),
+      });
     case "finish-removing":
       finishRemoving(disk, folder, state);
       return state;
@@ -246,7 +339,14 @@ function apply(disk: Disk, folder: HeldFolder, state: StateRecord, step: Exclude
       disk.syncDir(folder.vault);
       return state;
     case "mark-sealed":
-      return commitState(disk, folder.vault, { ...state, state: "sealed", next: null, staging: null, modes: [], times: null });
+      return commitState(disk, folder.vault, {
+        ...state,
+        state: "sealed",
+        next: null,
+        staging: null,
+        modes: [],
+        times: null,
+      });
   }
 }
 
@@ -285,7 +385,10 @@ function discardGeneration(disk: Disk, vault: Dir, generation: number, committed
       for (const name of disk.list(dir)) if (matches(name.toString("latin1"))) disk.unlink(dir, name);
     });
   };
-  const records = [generationName(generation, false).toString("latin1"), generationName(generation, true).toString("latin1")];
+  const records = [
+    generationName(generation, false).toString("latin1"),
+    generationName(generation, true).toString("latin1"),
+  ];
   inDir(NAMES.generations, (name) => records.includes(name));
   inDir(NAMES.keys, (name) => name.startsWith(`${generation}-`));
   removeWrittenSigns(disk, vault);
@@ -337,7 +440,8 @@ export function dismantle(disk: Disk, folder: HeldFolder, state: StateRecord): v
   if (state.state !== "releasing") commitState(disk, folder.vault, { ...state, state: "releasing" });
   removeSigns(disk, folder, state);
   bringRemainsOut(disk, folder);
-  const stays = (name: Buffer): boolean => name.equals(NAMES.state) || name.equals(NAMES.file) || (state.generation === 0 && isOfGuard(name));
+  const stays = (name: Buffer): boolean =>
+    name.equals(NAMES.state) || name.equals(NAMES.file) || (state.generation === 0 && isOfGuard(name));
   emptyDir(disk, folder.vault, (name) => stays(name) || name.equals(NAMES.lock));
   disk.syncDir(folder.vault);
   emptyDir(disk, folder.vault, stays);

@@ -23,11 +23,18 @@ export function removeStaging(disk: Disk, vault: Dir): void {
 }
 
 export function countRemains(disk: Disk, vault: Dir): number {
-  const countIn = (dir: Dir): number => disk.list(dir).reduce((sum, name) => {
-    const stat = disk.find(dir, name);
-    return sum + (stat?.type === "dir" && disk.readable(dir, name, stat) ? within(disk, disk.openDir(dir, name), countIn) : 1);
-  }, 0);
-  return disk.list(vault).filter(isRemains).reduce((sum, name) => sum + within(disk, disk.openDir(vault, name), countIn), 0);
+  const countIn = (dir: Dir): number =>
+    disk.list(dir).reduce((sum, name) => {
+      const stat = disk.find(dir, name);
+      return (
+        sum +
+        (stat?.type === "dir" && disk.readable(dir, name, stat) ? within(disk, disk.openDir(dir, name), countIn) : 1)
+      );
+    }, 0);
+  return disk
+    .list(vault)
+    .filter(isRemains)
+    .reduce((sum, name) => sum + within(disk, disk.openDir(vault, name), countIn), 0);
 }
 
 /** What still can't go is beside a released folder's contents, under a name that says what it is. */

@@ -44,7 +44,11 @@ export function extentsOfEntry(entry: FileEntry): readonly Extent[] {
 }
 
 /** Calls `use` with a file's sealed data, piece by piece, and where each belongs in the file. A piece is valid until the next call. */
-export function readContent(packs: PackReaders, entry: FileEntry, use: (piece: Buffer, position: number) => void): void {
+export function readContent(
+  packs: PackReaders,
+  entry: FileEntry,
+  use: (piece: Buffer, position: number) => void,
+): void {
   const { content } = entry;
   if (!content) return;
   const reader = packs.reader(content.pack);
@@ -77,7 +81,14 @@ interface Restoring {
 }
 
 /** Writes the tree's entries into an empty directory. `links` is a scratch directory through which hard links find each other. */
-export function restoreTree(disk: Disk, into: Dir, tree: TreeReader, packs: PackReaders, links: Dir, meter: Meter): Restored {
+export function restoreTree(
+  disk: Disk,
+  into: Dir,
+  tree: TreeReader,
+  packs: PackReaders,
+  links: Dir,
+  meter: Meter,
+): Restored {
   const identities = Identities.none(tree.entries);
   const restoring: Restoring = { disk, tree, packs, links, meter, identities, groups: new Map() };
   restoreEntries(restoring, into, tree.root, NO_PATH);
@@ -115,12 +126,23 @@ const OWNER_ONLY_FILE = 0o600;
 function explainHolding(error: unknown, entry: Entry, path: Buffer): unknown {
   const code = systemCode(error);
   const cannot = (what: string): EremosError =>
-    new EremosError("unsupported", `The disk this folder lies on can't hold ${what} (${shownPath(path, entry.name)}). Nothing was opened and the sealed copy is whole; move the locked folder to another disk and open it there.`, { path: shownPath(path, entry.name) });
+    new EremosError(
+      "unsupported",
+      `The disk this folder lies on can't hold ${what} (${shownPath(path, entry.name)}). Nothing was opened and the sealed copy is whole; move the locked folder to another disk and open it there.`,
+      { path: shownPath(path, entry.name) },
+    );
   if (error instanceof EremosError) return error;
-  if (entry.kind === "link" && (code === "EPERM" || code === "ENOSYS" || code === "EOPNOTSUPP")) return cannot("symbolic links");
-  if (entry.kind === "file" && entry.linkGroup > 0 && (code === "EPERM" || code === "ENOSYS" || code === "EOPNOTSUPP" || code === "EMLINK")) return cannot("one file under two names");
+  if (entry.kind === "link" && (code === "EPERM" || code === "ENOSYS" || code === "EOPNOTSUPP"))
+    return cannot("symbolic links");
+  if (
+    entry.kind === "file" &&
+    entry.linkGroup > 0 &&
+    (code === "EPERM" || code === "ENOSYS" || code === "EOPNOTSUPP" || code === "EMLINK")
+  )
+    return cannot("one file under two names");
   if (code === "EEXIST") return cannot("two names that differ only in their case or composition");
-  if (code === "EINVAL" || code === "EILSEQ" || code === "ENAMETOOLONG" || code === "ENOENT") return cannot("this name");
+  if (code === "EINVAL" || code === "EILSEQ" || code === "ENAMETOOLONG" || code === "ENOENT")
+    return cannot("this name");
   if (code === "EFBIG") return cannot("a file of this size");
   if (code === "EOPNOTSUPP" || code === "ENOTSUP") return cannot("the attributes of this entry");
   return error;
@@ -137,7 +159,8 @@ export function restoreLink(disk: Disk, dir: Dir, entry: LinkEntry): void {
 
 export function applyLinkMeta(disk: Disk, dir: Dir, { name, meta }: LinkEntry): void {
   const now = disk.stat(dir, name);
-  if (now.uid !== meta.uid || now.gid !== meta.gid) wherePermitted(() => disk.setLinkOwner(dir, name, meta.uid, meta.gid));
+  if (now.uid !== meta.uid || now.gid !== meta.gid)
+    wherePermitted(() => disk.setLinkOwner(dir, name, meta.uid, meta.gid));
   for (const xattr of meta.xattrs) setAttribute(xattr, () => disk.setLinkXattr(dir, name, xattr));
   disk.setLinkTimes(dir, name, meta.atimeNs, meta.mtimeNs);
 }
@@ -160,7 +183,14 @@ function restoreFile(restoring: Restoring, dir: Dir, entry: FileEntry, number: n
 }
 
 /** Writes a file with everything that belongs to it, under a name that must be free; returns it open. */
-export function writeWhole(disk: Disk, dir: Dir, name: Buffer, entry: FileEntry, packs: PackReaders, meter: Meter): OpenFile {
+export function writeWhole(
+  disk: Disk,
+  dir: Dir,
+  name: Buffer,
+  entry: FileEntry,
+  packs: PackReaders,
+  meter: Meter,
+): OpenFile {
   const file = disk.create(dir, name, OWNER_ONLY_FILE);
   try {
     if (entry.extents) disk.truncate(file, entry.size);
@@ -203,7 +233,8 @@ export function applyMeta(disk: Disk, of: Dir | OpenFile, meta: Meta): boolean {
   if (now.uid !== meta.uid || now.gid !== meta.gid) wherePermitted(() => disk.setOwner(of, meta.uid, meta.gid));
   const given = disk.statOpen(of);
   const isExact = given.uid === meta.uid && given.gid === meta.gid;
-  for (const xattr of meta.xattrs) if (isExact || !xattr.name.equals(CAPABILITIES)) setAttribute(xattr, () => disk.setXattr(of, xattr));
+  for (const xattr of meta.xattrs)
+    if (isExact || !xattr.name.equals(CAPABILITIES)) setAttribute(xattr, () => disk.setXattr(of, xattr));
   const mode = fittingMode(meta.mode, isExact);
   if (disk.statOpen(of).mode !== mode) setModeOrRefuse(disk, of, mode);
   disk.setTimes(of, meta.atimeNs, meta.mtimeNs);
@@ -230,7 +261,10 @@ function setModeOrRefuse(disk: Disk, of: Dir | OpenFile, mode: number): void {
   const now = disk.statOpen(of).mode;
   // The system takes the set-id bits away where the owner or group could not be given back; that is not the disk's doing.
   if ((now & 0o1777) === (mode & 0o1777)) return;
-  throw new EremosError("unsupported", `The disk this folder lies on can't hold permissions (${mode.toString(8)} became ${now.toString(8)}). Nothing was opened and the sealed copy is whole; move the locked folder to another disk and open it there.`);
+  throw new EremosError(
+    "unsupported",
+    `The disk this folder lies on can't hold permissions (${mode.toString(8)} became ${now.toString(8)}). Nothing was opened and the sealed copy is whole; move the locked folder to another disk and open it there.`,
+  );
 }
 
 /** The system's own attributes (`security.*`, `trusted.*`) can be set only by those it permits; everybody else gets the system's default. */

@@ -1,6 +1,17 @@
 import { EremosError, fromSystemError, systemCode } from "../errors/eremos-error";
 import {
-  type Content, type DirEntry, type EncodedTree, type Entry, type Extent, type FileEntry, type Listing, type Meta, type PackInfo, type Span, type TreeReader, TreeWriter,
+  type Content,
+  type DirEntry,
+  type EncodedTree,
+  type Entry,
+  type Extent,
+  type FileEntry,
+  type Listing,
+  type Meta,
+  type PackInfo,
+  type Span,
+  type TreeReader,
+  TreeWriter,
 } from "../format/tree";
 import type { Dir, Disk, OpenFile, Stat } from "../platform/port";
 import { withFile, within } from "./handles";
@@ -94,8 +105,20 @@ export function sealTree(disk: Disk, dir: Dir, input: SealInput): SealedTree {
   const { base, writer } = input;
   const top = disk.statOpen(dir);
   const sealing: Sealing = {
-    ...input, disk, dev: top.dev, top, tree: new TreeWriter(), identities: new IdentityWriter(),
-    wasteful: base ? wastefulPacks(base.tree) : new Set(), kept: new Map(), groups: new Map(), changed: base === null, free: input.room, files: 0, bytes: 0, left: 0,
+    ...input,
+    disk,
+    dev: top.dev,
+    top,
+    tree: new TreeWriter(),
+    identities: new IdentityWriter(),
+    wasteful: base ? wastefulPacks(base.tree) : new Set(),
+    kept: new Map(),
+    groups: new Map(),
+    changed: base === null,
+    free: input.room,
+    files: 0,
+    bytes: 0,
+    left: 0,
   };
   const before = base?.tree.root ?? null;
   if (before && !sameMeta(input.rootMeta, before.meta)) sealing.changed = true;
@@ -107,8 +130,15 @@ export function sealTree(disk: Disk, dir: Dir, input: SealInput): SealedTree {
   }
   for (const pack of writer.finish()) packs.set(pack.object, pack);
   const { files, bytes, changed, left } = sealing;
-  const encoded = sealing.tree.finish({ kind: "dir", name: input.rootName, meta: input.rootMeta, listing }, packs, files, bytes);
-  const outsideLinks = [...sealing.groups.values()].filter((group) => group.seen < group.nlink).map((group) => group.path);
+  const encoded = sealing.tree.finish(
+    { kind: "dir", name: input.rootName, meta: input.rootMeta, listing },
+    packs,
+    files,
+    bytes,
+  );
+  const outsideLinks = [...sealing.groups.values()]
+    .filter((group) => group.seen < group.nlink)
+    .map((group) => group.path);
   return { encoded, packs, identities: sealing.identities.finish(), files, bytes, changed, left, outsideLinks };
 }
 
@@ -124,7 +154,11 @@ function wastefulPacks(tree: TreeReader): Set<number> {
     }
   };
   count(tree.root);
-  return new Set(tree.packs().flatMap((pack, number) => ((used.get(number) ?? 0) < pack.length * LEAST_USE - 64 * 1024 ? [number] : [])));
+  return new Set(
+    tree
+      .packs()
+      .flatMap((pack, number) => ((used.get(number) ?? 0) < pack.length * LEAST_USE - 64 * 1024 ? [number] : [])),
+  );
 }
 
 const NOTHING: Listing = { first: 0, entries: [] };
@@ -165,9 +199,18 @@ function compareAt(known: Listing, next: number, name: Buffer): number {
   return entry ? Buffer.compare(entry.name, name) : 1;
 }
 
-function sealEntry(sealing: Sealing, dir: Dir, name: Buffer, stat: Stat, before: Entry | null, number: number, path: Buffer): Taken | null {
+function sealEntry(
+  sealing: Sealing,
+  dir: Dir,
+  name: Buffer,
+  stat: Stat,
+  before: Entry | null,
+  number: number,
+  path: Buffer,
+): Taken | null {
   if (stat.dev !== sealing.dev) refuse({ ...NO_REFUSALS, mounts: [shownPath(path, name)] });
-  if (path.length > 0 && name.equals(VAULT_NAME)) refuse({ ...NO_REFUSALS, nested: [path.subarray(0, -1).toString("utf8")] });
+  if (path.length > 0 && name.equals(VAULT_NAME))
+    refuse({ ...NO_REFUSALS, nested: [path.subarray(0, -1).toString("utf8")] });
   switch (stat.type) {
     case "file":
       return sealFile(sealing, dir, name, stat, before?.kind === "file" ? before : null, number, path);
@@ -176,13 +219,17 @@ function sealEntry(sealing: Sealing, dir: Dir, name: Buffer, stat: Stat, before:
     case "link":
       return sealLink(sealing, dir, name, stat, before, path);
     default:
-      return refuse({ ...NO_REFUSALS, special: [shownPath(path, name)] }), null;
+      return (refuse({ ...NO_REFUSALS, special: [shownPath(path, name)] }), null);
   }
 }
 
 function sealLink(sealing: Sealing, dir: Dir, name: Buffer, stat: Stat, before: Entry | null, path: Buffer): Taken {
   const { disk } = sealing;
-  const [target, xattrs] = openOrStop(() => [disk.readLink(dir, name), disk.linkXattrs(dir, name)] as const, path, name);
+  const [target, xattrs] = openOrStop(
+    () => [disk.readLink(dir, name), disk.linkXattrs(dir, name)] as const,
+    path,
+    name,
+  );
   const meta = metaOf(stat, xattrs);
   if (before?.kind !== "link" || !sameMeta(meta, before.meta) || !target.equals(before.target)) sealing.changed = true;
   return { entry: { kind: "link", name, meta, target }, identity: identityOf(stat) };
@@ -192,20 +239,32 @@ const OWNER_READ = 0o400;
 const OWNER_WRITE = 0o200;
 const OWNER_ALL = 0o700;
 
-function sealSubdir(sealing: Sealing, dir: Dir, name: Buffer, stat: Stat, before: DirEntry | null, path: Buffer): Taken {
+function sealSubdir(
+  sealing: Sealing,
+  dir: Dir,
+  name: Buffer,
+  stat: Stat,
+  before: DirEntry | null,
+  path: Buffer,
+): Taken {
   const { disk } = sealing;
   // A directory at the top is moved later, which rewrites its "..": it must be writable, too.
   const mustWiden = !disk.readable(dir, name, stat) || (path.length === 0 && (stat.mode & OWNER_WRITE) === 0);
   if (mustWiden) sealing.widen(dir, name, stat, OWNER_ALL);
-  return within(disk, openOrStop(() => disk.openDir(dir, name), path, name), (inner) => {
-    const now = mustWiden ? disk.statOpen(inner) : stat;
-    if (path.length === 0 && !isMovable(disk, inner, now)) refuse({ ...NO_REFUSALS, unremovable: [shownPath(path, name)] });
-    const meta = { ...metaOf(now, disk.xattrs(inner)), mode: stat.mode };
-    const kept = sealing.base?.mixed && before ? before.meta : meta;
-    if (!before || !sameMeta(kept, before.meta)) sealing.changed = true;
-    const listing = sealDir(sealing, inner, before, pathInto(path, name));
-    return { entry: { kind: "dir", name, meta: kept, listing }, identity: identityOf(now) };
-  });
+  return within(
+    disk,
+    openOrStop(() => disk.openDir(dir, name), path, name),
+    (inner) => {
+      const now = mustWiden ? disk.statOpen(inner) : stat;
+      if (path.length === 0 && !isMovable(disk, inner, now))
+        refuse({ ...NO_REFUSALS, unremovable: [shownPath(path, name)] });
+      const meta = { ...metaOf(now, disk.xattrs(inner)), mode: stat.mode };
+      const kept = sealing.base?.mixed && before ? before.meta : meta;
+      if (!before || !sameMeta(kept, before.meta)) sealing.changed = true;
+      const listing = sealDir(sealing, inner, before, pathInto(path, name));
+      return { entry: { kind: "dir", name, meta: kept, listing }, identity: identityOf(now) };
+    },
+  );
 }
 
 function openOrStop<T>(open: () => T, path: Buffer, name: Buffer): T {
@@ -213,19 +272,33 @@ function openOrStop<T>(open: () => T, path: Buffer, name: Buffer): T {
     return open();
   } catch (error) {
     const code = systemCode(error);
-    if (code === "ENOENT" || code === "ELOOP" || code === "ENOTDIR" || code === "EINVAL") throw changedWhileLocking(shownPath(path, name));
+    if (code === "ENOENT" || code === "ELOOP" || code === "ENOTDIR" || code === "EINVAL")
+      throw changedWhileLocking(shownPath(path, name));
     throw fromSystemError(error, `reading ${shownPath(path, name)}`);
   }
 }
 
 export function changedWhileLocking(shown: string): EremosError {
-  return new EremosError("changed-while-locking", `${shown} kept changing while it was being locked, so Eremos stopped. Everything is at its place; close the program that writes there and lock again.`, { path: shown });
+  return new EremosError(
+    "changed-while-locking",
+    `${shown} kept changing while it was being locked, so Eremos stopped. Everything is at its place; close the program that writes there and lock again.`,
+    { path: shown },
+  );
 }
 
 /** Access times are not compared: looking at a file changes them. */
 function sameMeta(x: Meta, y: Meta): boolean {
-  return x.mode === y.mode && x.uid === y.uid && x.gid === y.gid && x.mtimeNs === y.mtimeNs && x.xattrs.length === y.xattrs.length &&
-    x.xattrs.every((xattr, i) => xattr.name.equals(y.xattrs[i]?.name ?? NO_PATH) && xattr.value.equals(y.xattrs[i]?.value ?? NO_PATH));
+  return (
+    x.mode === y.mode &&
+    x.uid === y.uid &&
+    x.gid === y.gid &&
+    x.mtimeNs === y.mtimeNs &&
+    x.xattrs.length === y.xattrs.length &&
+    x.xattrs.every(
+      (xattr, i) =>
+        xattr.name.equals(y.xattrs[i]?.name ?? NO_PATH) && xattr.value.equals(y.xattrs[i]?.value ?? NO_PATH),
+    )
+  );
 }
 
 /** An entry that is sealed and no longer in the plain tree, with everything below it. */
@@ -249,7 +322,13 @@ function count(sealing: Sealing, entry: FileEntry): void {
 }
 
 function groupOf(sealing: Sealing, key: bigint | number, nlink: number, path: () => string): Group {
-  const known = sealing.groups.get(key) ?? { number: sealing.groups.size + 1, nlink, path: path(), seen: 0, sealed: null };
+  const known = sealing.groups.get(key) ?? {
+    number: sealing.groups.size + 1,
+    nlink,
+    path: path(),
+    seen: 0,
+    sealed: null,
+  };
   known.seen++;
   sealing.groups.set(key, known);
   return known;
@@ -266,7 +345,15 @@ function keep(sealing: Sealing, content: Content | null): Content | null {
   return { ...content, pack };
 }
 
-function sealFile(sealing: Sealing, dir: Dir, name: Buffer, stat: Stat, before: FileEntry | null, number: number, path: Buffer): Taken | null {
+function sealFile(
+  sealing: Sealing,
+  dir: Dir,
+  name: Buffer,
+  stat: Stat,
+  before: FileEntry | null,
+  number: number,
+  path: Buffer,
+): Taken | null {
   const group = stat.nlink > 1 ? groupOf(sealing, stat.ino, stat.nlink, () => shownPath(path, name)) : null;
   const linkGroup = group?.number ?? 0;
   const stays = before && !(before.content && sealing.wasteful.has(before.content.pack));
@@ -279,7 +366,14 @@ function sealFile(sealing: Sealing, dir: Dir, name: Buffer, stat: Stat, before: 
     return { entry, identity: identityOf(stat) };
   }
   sealing.changed = true;
-  const taken = takeFile(sealing, dir, name, stat, { linkGroup, twin: group?.sealed ?? null, before: stays ? before : null }, path);
+  const taken = takeFile(
+    sealing,
+    dir,
+    name,
+    stat,
+    { linkGroup, twin: group?.sealed ?? null, before: stays ? before : null },
+    path,
+  );
   if (!taken) {
     sealing.left++;
     return null;
@@ -292,7 +386,11 @@ function sealFile(sealing: Sealing, dir: Dir, name: Buffer, stat: Stat, before: 
 /** Same device, inode, size, and times of content and status: the sealed data is still this file's. */
 function isUnchanged(sealing: Sealing, stat: Stat, before: FileEntry, number: number): boolean {
   if (sealing.sameContent) return false;
-  return stat.size === before.size && stat.mtimeNs === before.meta.mtimeNs && (sealing.base?.identities?.has(number, stat) ?? false);
+  return (
+    stat.size === before.size &&
+    stat.mtimeNs === before.meta.mtimeNs &&
+    (sealing.base?.identities?.has(number, stat) ?? false)
+  );
 }
 
 interface Known {
@@ -310,24 +408,34 @@ function takeFile(sealing: Sealing, dir: Dir, name: Buffer, seen: Stat, known: K
   if (mustWiden) sealing.widen(dir, name, seen, OWNER_READ);
   let shownBytes = 0;
   for (let attempt = 0; attempt < ATTEMPTS; attempt++) {
-    const taken = withFile(disk, openOrStop(() => disk.openRead(dir, name), path, name), (file): Taken | "no-room" | null => {
-      const before = disk.statOpen(file);
-      if (before.type !== "file") throw changedWhileLocking(shownPath(path, name));
-      const entry: FileEntry = {
-        kind: "file", name, meta: { ...metaOf(before, disk.xattrs(file)), mode: mustWiden ? seen.mode : before.mode }, size: before.size, linkGroup: known.linkGroup, content: null, extents: extentsOf(disk, file, before),
-      };
-      const content = contentOf(sealing, file, before, entry, known, path, (bytes) => {
-        sealing.meter.add(0, Math.max(0, Math.min(bytes, seen.size) - shownBytes));
-        shownBytes = Math.max(shownBytes, bytes);
-      });
-      if (content === "no-room") return content;
-      if (content !== undefined && sameStat(before, disk.statOpen(file))) {
-        if (!known.twin) sealing.free -= dataLength(entry) + BYTES_PER_ENTRY;
-        count(sealing, entry);
-        return { entry: { ...entry, content }, identity: identityOf(before) };
-      }
-      return null;
-    });
+    const taken = withFile(
+      disk,
+      openOrStop(() => disk.openRead(dir, name), path, name),
+      (file): Taken | "no-room" | null => {
+        const before = disk.statOpen(file);
+        if (before.type !== "file") throw changedWhileLocking(shownPath(path, name));
+        const entry: FileEntry = {
+          kind: "file",
+          name,
+          meta: { ...metaOf(before, disk.xattrs(file)), mode: mustWiden ? seen.mode : before.mode },
+          size: before.size,
+          linkGroup: known.linkGroup,
+          content: null,
+          extents: extentsOf(disk, file, before),
+        };
+        const content = contentOf(sealing, file, before, entry, known, path, (bytes) => {
+          sealing.meter.add(0, Math.max(0, Math.min(bytes, seen.size) - shownBytes));
+          shownBytes = Math.max(shownBytes, bytes);
+        });
+        if (content === "no-room") return content;
+        if (content !== undefined && sameStat(before, disk.statOpen(file))) {
+          if (!known.twin) sealing.free -= dataLength(entry) + BYTES_PER_ENTRY;
+          count(sealing, entry);
+          return { entry: { ...entry, content }, identity: identityOf(before) };
+        }
+        return null;
+      },
+    );
     if (taken) return taken === "no-room" ? null : taken;
   }
   throw changedWhileLocking(shownPath(path, name));
@@ -343,10 +451,25 @@ function extentsOf(disk: Disk, file: OpenFile, stat: Stat): readonly Extent[] | 
 }
 
 /** Where the file's data lies: null for a file without data, undefined when it ended early. */
-function contentOf(sealing: Sealing, file: OpenFile, stat: Stat, entry: FileEntry, known: Known, path: Buffer, onBytes: (done: number) => void): Content | "no-room" | null | undefined {
+function contentOf(
+  sealing: Sealing,
+  file: OpenFile,
+  stat: Stat,
+  entry: FileEntry,
+  known: Known,
+  path: Buffer,
+  onBytes: (done: number) => void,
+): Content | "no-room" | null | undefined {
   if (known.twin) return known.twin.content;
   const { before } = known;
-  if (before && sealing.base && before.size === stat.size && !entry.extents && !before.extents && sealing.sameContent?.(file, before)) {
+  if (
+    before &&
+    sealing.base &&
+    before.size === stat.size &&
+    !entry.extents &&
+    !before.extents &&
+    sealing.sameContent?.(file, before)
+  ) {
     return keep(sealing, before.content);
   }
   if (dataLength(entry) + BYTES_PER_ENTRY > sealing.free) return "no-room";
@@ -358,7 +481,13 @@ function dataLength(entry: FileEntry): number {
   return extentsOfEntry(entry).reduce((sum, extent) => sum + extent.length, 0);
 }
 
-function copyIn(sealing: Sealing, file: OpenFile, entry: FileEntry, path: Buffer, onBytes: (done: number) => void): Content | null | undefined {
+function copyIn(
+  sealing: Sealing,
+  file: OpenFile,
+  entry: FileEntry,
+  path: Buffer,
+  onBytes: (done: number) => void,
+): Content | null | undefined {
   const extents = extentsOfEntry(entry);
   const length = dataLength(entry);
   if (length === 0) return null;
@@ -367,7 +496,13 @@ function copyIn(sealing: Sealing, file: OpenFile, entry: FileEntry, path: Buffer
   const written = sealing.writer.addFile(path, entry, length, (into, offset, room, done) => {
     const extent = extents[extentNumber];
     if (!extent) return 0;
-    const count = sealing.disk.read(file, into, offset, Math.min(room, extent.length - inExtent), extent.offset + inExtent);
+    const count = sealing.disk.read(
+      file,
+      into,
+      offset,
+      Math.min(room, extent.length - inExtent),
+      extent.offset + inExtent,
+    );
     inExtent += count;
     if (inExtent === extent.length) {
       extentNumber++;

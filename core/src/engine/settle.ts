@@ -1,4 +1,12 @@
-import { type GuardRecord, type Original, provenGuard, readGuard, readOriginals, writeGuard, writeOriginals } from "../format/guard-record";
+import {
+  type GuardRecord,
+  type Original,
+  provenGuard,
+  readGuard,
+  readOriginals,
+  writeGuard,
+  writeOriginals,
+} from "../format/guard-record";
 import type { Dir, Disk } from "../platform/port";
 import { type Permissions, bar, closed, samePermissions } from "./bars";
 import { within } from "./handles";
@@ -7,7 +15,19 @@ import { silentHooks } from "./hooks";
 import { applyBars, permissionsOf, restoreOriginals, setPermissions, whatBarsChange } from "./permissions";
 import { bringRemainsOut, isRemains } from "./remains";
 import { emptyDir, moveAside, moveFreely, topModes } from "./staging";
-import { type Folder, type HeldFolder, NAMES, VAULT_NAME, commitFile, dropLock, ensureDir, isNotContents, loadState, readSmallFile, splitPath } from "./vault";
+import {
+  type Folder,
+  type HeldFolder,
+  NAMES,
+  VAULT_NAME,
+  commitFile,
+  dropLock,
+  ensureDir,
+  isNotContents,
+  loadState,
+  readSmallFile,
+  splitPath,
+} from "./vault";
 
 /**
  * Makes true what a guard record says. Every step may be repeated, none needs a key, and the folder is closed to others while what lies in
@@ -24,7 +44,9 @@ export function loadGuard(disk: Disk, vault: Dir): GuardRecord | null {
   if (!bytes) return null;
   const record = readGuard(bytes);
   if (!disk.find(vault, NAMES.state)) return record;
-  return record.state !== "open" && isOwnGuard(disk, record) && loadState(disk, vault)?.folder === record.folder ? record : null;
+  return record.state !== "open" && isOwnGuard(disk, record) && loadState(disk, vault)?.folder === record.folder
+    ? record
+    : null;
 }
 
 /** Whether this computer wrote the record: nothing else makes it move a folder, or change what others may do in it, by itself. */
@@ -33,10 +55,15 @@ export function isOwnGuard(disk: Disk, record: GuardRecord): boolean {
 }
 
 /** Brings a folder whose guarding was cut off to where its record says; does nothing where nothing is to do. */
-export function recoverGuarded(disk: Disk, folder: HeldFolder, record: GuardRecord): { readonly record: GuardRecord | null; readonly path: Buffer; readonly settled: boolean } {
+export function recoverGuarded(
+  disk: Disk,
+  folder: HeldFolder,
+  record: GuardRecord,
+): { readonly record: GuardRecord | null; readonly path: Buffer; readonly settled: boolean } {
   // What another computer, or a forger, wrote down is told as it is, and not made true by itself.
   if (record.state === "open" || !isOwnGuard(disk, record)) return { record, path: folder.path, settled: false };
-  if (record.state === "locked" && !showsName(disk, folder, record) && isRootBarred(disk, folder, record)) return { record, path: folder.path, settled: false };
+  if (record.state === "locked" && !showsName(disk, folder, record) && isRootBarred(disk, folder, record))
+    return { record, path: folder.path, settled: false };
   return { ...settle(disk, folder, record), settled: true };
 }
 
@@ -69,7 +96,13 @@ function rebarred(disk: Disk, folder: HeldFolder, record: GuardRecord): GuardRec
   inListable(disk, folder, (dir) => restoreOriginals(disk, dir, rest, record.bars));
   disk.barrier(folder.vault);
   const found = inListable(disk, folder, (dir) => whatBarsChange(disk, dir, bars, silentHooks));
-  return { ...record, state: "barring", bars, next: null, originals: saveOriginals(disk, folder.vault, root ? [root, ...found] : found) };
+  return {
+    ...record,
+    state: "barring",
+    bars,
+    next: null,
+    originals: saveOriginals(disk, folder.vault, root ? [root, ...found] : found),
+  };
 }
 
 /** Closed, barred within, hidden, and last the folder's own permissions: at no moment is more allowed than before or after. */
@@ -155,15 +188,26 @@ export function inListable<T>(disk: Disk, folder: Folder, use: (dir: Dir) => T):
 }
 
 /** Closes the folder to everybody but its account, where permissions are changed at all. */
-function closeAndLoad(disk: Disk, folder: HeldFolder, record: GuardRecord): { readonly root: Original | null; readonly rest: readonly Original[] } {
+function closeAndLoad(
+  disk: Disk,
+  folder: HeldFolder,
+  record: GuardRecord,
+): { readonly root: Original | null; readonly rest: readonly Original[] } {
   const { root, rest } = loadOriginals(disk, folder, record);
   if (root) disk.setMode(folder.parent, folder.name, closed(root));
   return { root, rest };
 }
 
-function loadOriginals(disk: Disk, folder: Folder & { readonly vault: Dir }, { originals }: GuardRecord): { readonly root: Original | null; readonly rest: readonly Original[] } {
+function loadOriginals(
+  disk: Disk,
+  folder: Folder & { readonly vault: Dir },
+  { originals }: GuardRecord,
+): { readonly root: Original | null; readonly rest: readonly Original[] } {
   if (originals === null) return { root: null, rest: [] };
-  const all = readOriginals(readSmallFile(disk, folder.vault, originalsName(originals), MOST_ORIGINALS_BYTES), originals);
+  const all = readOriginals(
+    readSmallFile(disk, folder.vault, originalsName(originals), MOST_ORIGINALS_BYTES),
+    originals,
+  );
   return { root: all.find(({ path }) => path.length === 0) ?? null, rest: all.filter(({ path }) => path.length > 0) };
 }
 

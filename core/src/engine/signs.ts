@@ -45,7 +45,8 @@ export function writeSigns(disk: Disk, vault: Dir, signs: Signs): void {
 /** Puts them at their place in the folder, those that are not there. */
 export function placeSigns(disk: Disk, folder: Folder & { readonly vault: Dir }, state: StateRecord): void {
   for (const { sign, kept, shown } of SIGNS) {
-    if (state[sign] !== null && disk.find(folder.vault, kept) && !disk.find(folder.dir, shown)) disk.renameExclusive(folder.vault, kept, folder.dir, shown);
+    if (state[sign] !== null && disk.find(folder.vault, kept) && !disk.find(folder.dir, shown))
+      disk.renameExclusive(folder.vault, kept, folder.dir, shown);
   }
 }
 

@@ -5,7 +5,23 @@ import type { Dir, Disk } from "../platform/port";
 import { within } from "./handles";
 import { closedRoot, loadGuard } from "./settle";
 import { moveFreely } from "./staging";
-import { type HeldFolder, NAMES, VAULT_NAME, commitFile, containerOf, displayPath, dropLock, fileRecordIn, holdFolder, isHiddenName, isOwnDirectory, joinPath, letGo, loadState, splitPath } from "./vault";
+import {
+  type HeldFolder,
+  NAMES,
+  VAULT_NAME,
+  commitFile,
+  containerOf,
+  displayPath,
+  dropLock,
+  fileRecordIn,
+  holdFolder,
+  isHiddenName,
+  isOwnDirectory,
+  joinPath,
+  letGo,
+  loadState,
+  splitPath,
+} from "./vault";
 
 /**
  * A single file is protected as the only content of a folder, its container. Locked, the container has the file's name, or hides like
@@ -49,7 +65,11 @@ function wrapIn(disk: Disk, path: Buffer, parentPath: Buffer, parent: Dir, name:
   if (stat?.type === "dir") return false;
   const known = containerOf(disk, parent, name);
   if (!known && stat?.type !== "file") return false;
-  if (stat?.type !== "file") throw new EremosError("not-found", `The file that lies open as ${displayPath(path)} is not there now. Nothing was touched; move it back and lock it, or release it.`);
+  if (stat?.type !== "file")
+    throw new EremosError(
+      "not-found",
+      `The file that lies open as ${displayPath(path)} is not there now. Nothing was touched; move it back and lock it, or release it.`,
+    );
   sweepContainers(disk, parent);
   bring(disk, { parentPath, parent, name, container: known ?? makeContainer(disk, parent, name) });
   return true;
@@ -105,7 +125,8 @@ export function sweepBeside(disk: Disk, path: Buffer): void {
 
 /** Containers whose making or removal was cut off: nothing but an empty directory of Eremos' is in them. */
 function sweepContainers(disk: Disk, parent: Dir): void {
-  for (const name of disk.list(parent)) if (isHiddenName(name) && isOwnDirectory(disk, parent, name)) removeIfUnmade(disk, parent, name);
+  for (const name of disk.list(parent))
+    if (isHiddenName(name) && isOwnDirectory(disk, parent, name)) removeIfUnmade(disk, parent, name);
 }
 
 function removeIfUnmade(disk: Disk, parent: Dir, name: Buffer): void {
@@ -116,7 +137,8 @@ function removeIfUnmade(disk: Disk, parent: Dir, name: Buffer): void {
     return within(disk, disk.openDir(dir, VAULT_NAME), (vault) => {
       const empty = [Buffer.concat([NAMES.file, Buffer.from(".new")]), NAMES.lock];
       const left = disk.list(vault);
-      if (left.some((inner) => !empty.some((known) => known.equals(inner))) || disk.isLocked(vault, NAMES.lock)) return false;
+      if (left.some((inner) => !empty.some((known) => known.equals(inner))) || disk.isLocked(vault, NAMES.lock))
+        return false;
       for (const inner of left) disk.unlink(vault, inner);
       return true;
     });

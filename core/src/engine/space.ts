@@ -70,7 +70,14 @@ export function changedSince(disk: Disk, dir: Dir, base: Base, found: Survey): A
       const stat = disk.find(at, name);
       const number = numbers.get(name.toString("latin1"));
       const entry = number === undefined ? undefined : known.entries[number];
-      if (stat?.type === "file" && !(entry?.kind === "file" && isSealed(entry, stat.mtimeNs) && base.identities?.has(known.first + (number ?? 0), stat))) {
+      if (
+        stat?.type === "file" &&
+        !(
+          entry?.kind === "file" &&
+          isSealed(entry, stat.mtimeNs) &&
+          base.identities?.has(known.first + (number ?? 0), stat)
+        )
+      ) {
         bytes += stat.size;
         largest = Math.max(largest, stat.size);
       }
@@ -87,7 +94,11 @@ function isSealed(entry: FileEntry, mtimeNs: bigint): boolean {
 }
 
 /** Whether a locked folder of this size has room for its sealed copy and the readable one side by side. */
-export function roomForBoth(disk: Disk, path: Buffer, { files, bytes }: { readonly files: number; readonly bytes: number }): boolean {
+export function roomForBoth(
+  disk: Disk,
+  path: Buffer,
+  { files, bytes }: { readonly files: number; readonly bytes: number },
+): boolean {
   return within(disk, disk.openRoot(path), (dir) => {
     return disk.freeBytes(dir) >= bytesForWhole({ bytes, entries: files, largest: 0 });
   });

@@ -37,7 +37,11 @@ export interface Sealed {
 function expectedIn(sealed: Sealed, at: DirEntry): { readonly entry: Entry; readonly number: number }[] {
   const { first, entries } = sealed.tree.list(at);
   const all = entries.map((entry, i) => ({ entry, number: first + i }));
-  return sealed.mixed ? all.filter(({ entry, number }) => (entry.kind !== "file" || entry.linkGroup > 0) && sealed.identities.isKnown(number)) : all;
+  return sealed.mixed
+    ? all.filter(
+        ({ entry, number }) => (entry.kind !== "file" || entry.linkGroup > 0) && sealed.identities.isKnown(number),
+      )
+    : all;
 }
 
 /** Moves the given entries of the top out. @throws EremosError `changed-while-locking` when one is no longer what was sealed. */
@@ -58,17 +62,29 @@ function isSame(stat: Stat, entry: Entry, number: number, { identities, moved, s
   const itsOwn = identities.of(number).ctimeNs;
   const expected = moved.get(stat.ino);
   if (expected !== undefined && stat.ctimeNs === expected) known.ctimeNs = itsOwn;
-  return identities.has(number, known) && stat.mtimeNs === entry.meta.mtimeNs && (entry.kind !== "file" || stat.size === entry.size);
+  return (
+    identities.has(number, known) &&
+    stat.mtimeNs === entry.meta.mtimeNs &&
+    (entry.kind !== "file" || stat.size === entry.size)
+  );
 }
 
 /** Looks once more at everything that is about to be removed. @throws EremosError `changed-while-locking` */
-export function verifyStaged(disk: Disk, dir: Dir, sealed: Sealed, at: DirEntry = sealed.tree.root, path: Buffer = NO_PATH): void {
+export function verifyStaged(
+  disk: Disk,
+  dir: Dir,
+  sealed: Sealed,
+  at: DirEntry = sealed.tree.root,
+  path: Buffer = NO_PATH,
+): void {
   const expected = expectedIn(sealed, at);
-  if (disk.list(dir).length !== expected.length) throw changedWhileLocking(path.length > 0 ? path.toString("utf8") : "The folder");
+  if (disk.list(dir).length !== expected.length)
+    throw changedWhileLocking(path.length > 0 ? path.toString("utf8") : "The folder");
   for (const { entry, number } of expected) {
     const stat = disk.find(dir, entry.name);
     if (!stat || !isSame(stat, entry, number, sealed)) throw changedWhileLocking(shownPath(path, entry.name));
-    if (entry.kind === "file" && sealed.sameContent && !sealed.sameContent(dir, entry)) throw changedWhileLocking(shownPath(path, entry.name));
+    if (entry.kind === "file" && sealed.sameContent && !sealed.sameContent(dir, entry))
+      throw changedWhileLocking(shownPath(path, entry.name));
     if (entry.kind !== "dir") continue;
     within(disk, disk.openDir(dir, entry.name), (inner) => {
       verifyStaged(disk, inner, sealed, entry, pathInto(path, entry.name));
@@ -84,12 +100,18 @@ export function removeSealedFiles(disk: Disk, dir: Dir, sealed: Sealed, at: DirE
   const { first, entries } = sealed.tree.list(at);
   let stay = 0;
   entries.forEach((entry, i) => {
-    if (entry.kind === "link" || (entry.kind === "file" && entry.linkGroup > 0) || !sealed.identities.isKnown(first + i)) return;
+    if (
+      entry.kind === "link" ||
+      (entry.kind === "file" && entry.linkGroup > 0) ||
+      !sealed.identities.isKnown(first + i)
+    )
+      return;
     const stat = disk.find(dir, entry.name);
     if (!stat || stat.type !== entry.kind) return;
     if (entry.kind === "dir") {
       stay += within(disk, disk.openDir(dir, entry.name), (inner) => removeSealedFiles(disk, inner, sealed, entry));
-    } else if (!isSame(stat, entry, first + i, sealed) || (sealed.sameContent && !sealed.sameContent(dir, entry))) stay++;
+    } else if (!isSame(stat, entry, first + i, sealed) || (sealed.sameContent && !sealed.sameContent(dir, entry)))
+      stay++;
     else disk.unlink(dir, entry.name);
   });
   return stay;
@@ -154,7 +176,8 @@ export function restoreModes(disk: Disk, dir: Dir, modes: Modes): void {
       if (stat.type !== "dir" || !disk.readable(at, name, stat)) continue;
       within(disk, disk.openDir(at, name), (inner) => visit(inner));
     }
-    for (const { name, stat, mode } of found) if (mode !== undefined && mode !== stat.mode) disk.setMode(at, name, mode);
+    for (const { name, stat, mode } of found)
+      if (mode !== undefined && mode !== stat.mode) disk.setMode(at, name, mode);
   };
   visit(dir);
 }
@@ -234,7 +257,9 @@ export function removeWhatGoes(disk: Disk, dir: Dir, name: Buffer): boolean {
   const stat = disk.find(dir, name);
   if (!stat || stat.type !== "dir") return !stat;
   try {
-    within(disk, disk.openDir(dir, name), (inner) => disk.list(inner).forEach((child) => void removeWhatGoes(disk, inner, child)));
+    within(disk, disk.openDir(dir, name), (inner) =>
+      disk.list(inner).forEach((child) => void removeWhatGoes(disk, inner, child)),
+    );
     disk.removeDir(dir, name);
     return true;
   } catch (error) {

@@ -37,7 +37,13 @@ interface Walk {
   readonly dev: bigint;
   readonly top: Stat;
   readonly meter: Meter;
-  readonly found: { special: string[]; mounts: string[]; nested: string[]; unreadable: string[]; unremovable: string[] };
+  readonly found: {
+    special: string[];
+    mounts: string[];
+    nested: string[];
+    unreadable: string[];
+    unremovable: string[];
+  };
   readonly foreign: string[];
   readonly linked: Map<bigint, { seen: number; readonly nlink: number; readonly path: string }>;
   entries: number;
@@ -50,8 +56,17 @@ interface Walk {
 export function survey(disk: Disk, dir: Dir, hooks: Hooks): Survey {
   const root = disk.statOpen(dir);
   const walk: Walk = {
-    disk, dev: root.dev, top: root, meter: new Meter(hooks, "looking", 0, 0),
-    found: { special: [], mounts: [], nested: [], unreadable: [], unremovable: [] }, foreign: [], linked: new Map(), entries: 0, files: 0, bytes: 0, largest: 0,
+    disk,
+    dev: root.dev,
+    top: root,
+    meter: new Meter(hooks, "looking", 0, 0),
+    found: { special: [], mounts: [], nested: [], unreadable: [], unremovable: [] },
+    foreign: [],
+    linked: new Map(),
+    entries: 0,
+    files: 0,
+    bytes: 0,
+    largest: 0,
   };
   walkDir(walk, dir, root, NO_PATH);
   const outsideLinks = [...walk.linked.values()].filter((file) => file.seen < file.nlink).map((file) => file.path);
@@ -151,10 +166,11 @@ function enter(walk: Walk, dir: Dir, name: Buffer, stat: Stat, path: Buffer): vo
     return;
   }
   const inner = openIfThere(disk, dir, name);
-  if (inner) within(disk, inner, () => {
-    if (path.length === 0 && !isMovable(disk, inner, stat)) walk.found.unremovable.push(shownPath(path, name));
-    walkDir(walk, inner, stat, pathInto(path, name));
-  });
+  if (inner)
+    within(disk, inner, () => {
+      if (path.length === 0 && !isMovable(disk, inner, stat)) walk.found.unremovable.push(shownPath(path, name));
+      walkDir(walk, inner, stat, pathInto(path, name));
+    });
 }
 
 function openIfThere(disk: Disk, dir: Dir, name: Buffer): Dir | null {
@@ -177,18 +193,38 @@ function list(paths: readonly string[]): string {
 export function refuse(refusals: Refusals): void {
   const { special, mounts, nested, unreadable, unremovable } = refusals;
   if (nested.length > 0) {
-    throw new EremosError("nested", `There is another protected folder inside (${list(nested)}). Nothing was touched; release that one first.`, { paths: nested });
+    throw new EremosError(
+      "nested",
+      `There is another protected folder inside (${list(nested)}). Nothing was touched; release that one first.`,
+      { paths: nested },
+    );
   }
   if (mounts.length > 0) {
-    throw new EremosError("mount-inside", `Another drive is mounted inside (${list(mounts)}). Nothing was touched; lock that drive's folder on its own.`, { paths: mounts });
+    throw new EremosError(
+      "mount-inside",
+      `Another drive is mounted inside (${list(mounts)}). Nothing was touched; lock that drive's folder on its own.`,
+      { paths: mounts },
+    );
   }
   if (special.length > 0) {
-    throw new EremosError("special-files", `Pipes, sockets or devices can't be locked (${list(special)}). Nothing was touched; move them out first.`, { paths: special });
+    throw new EremosError(
+      "special-files",
+      `Pipes, sockets or devices can't be locked (${list(special)}). Nothing was touched; move them out first.`,
+      { paths: special },
+    );
   }
   if (unremovable.length > 0) {
-    throw new EremosError("no-permission", `This account could not remove the readable copy of everything inside: another account's directory, or the system's protection against changes, would keep ${list(unremovable)}. Nothing was touched; move that out, or have its permissions changed, first.`, { paths: unremovable });
+    throw new EremosError(
+      "no-permission",
+      `This account could not remove the readable copy of everything inside: another account's directory, or the system's protection against changes, would keep ${list(unremovable)}. Nothing was touched; move that out, or have its permissions changed, first.`,
+      { paths: unremovable },
+    );
   }
   if (unreadable.length > 0) {
-    throw new EremosError("no-permission", `This account may not read everything inside (${list(unreadable)}). Nothing was touched; change the permissions first.`, { paths: unreadable });
+    throw new EremosError(
+      "no-permission",
+      `This account may not read everything inside (${list(unreadable)}). Nothing was touched; change the permissions first.`,
+      { paths: unreadable },
+    );
   }
 }

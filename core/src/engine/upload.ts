@@ -19,13 +19,22 @@ export class Upload {
   private readonly kept: Buffer[] = [];
 
   constructor(
-    private readonly disk: Disk, private readonly folder: HeldFolder, private readonly keys: FolderKeys, private readonly id: string, private readonly generation: number,
-    private readonly directory: Buffer, private readonly name: Buffer, private readonly meta: Meta, private readonly length: number | null, private readonly announce: () => void,
+    private readonly disk: Disk,
+    private readonly folder: HeldFolder,
+    private readonly keys: FolderKeys,
+    private readonly id: string,
+    private readonly generation: number,
+    private readonly directory: Buffer,
+    private readonly name: Buffer,
+    private readonly meta: Meta,
+    private readonly length: number | null,
+    private readonly announce: () => void,
   ) {}
 
   append(piece: Buffer): void {
     this.done += piece.length;
-    if (this.length !== null && this.done > this.length) throw new EremosError("usage", "More was sent than was announced. Nothing was changed.");
+    if (this.length !== null && this.done > this.length)
+      throw new EremosError("usage", "More was sent than was announced. Nothing was changed.");
     if (this.length === null && !this.writer && this.done <= KEPT_IN_MEMORY) {
       this.kept.push(Buffer.from(piece));
       return;
@@ -41,7 +50,14 @@ export class Upload {
   /** Where the length is not known, nothing stands before the data: the object is read once more to be written as a pack. */
   private begin(length: number | null): ObjectWriter {
     this.announce();
-    const writer = new ObjectWriter(this.disk, this.folder.vault, "pack", this.keys.content(FOLDER_KEY_NAME), this.id, this.generation);
+    const writer = new ObjectWriter(
+      this.disk,
+      this.folder.vault,
+      "pack",
+      this.keys.content(FOLDER_KEY_NAME),
+      this.id,
+      this.generation,
+    );
     if (length === null) return writer;
     const record = new ByteWriter();
     writePackRecord(record, writer.marker, this.directory, this.entry(length), length);
@@ -56,8 +72,17 @@ export class Upload {
 
   /** @throws EremosError `usage` when less came than was announced */
   finish(): FileNode {
-    if (this.length !== null && this.done !== this.length) throw new EremosError("usage", "Less was sent than was announced. Nothing was changed.");
-    return { kind: "file", name: this.name, meta: this.meta, size: this.done, linkGroup: 0, extents: null, data: this.done === 0 ? null : this.finishData() };
+    if (this.length !== null && this.done !== this.length)
+      throw new EremosError("usage", "Less was sent than was announced. Nothing was changed.");
+    return {
+      kind: "file",
+      name: this.name,
+      meta: this.meta,
+      size: this.done,
+      linkGroup: 0,
+      extents: null,
+      data: this.done === 0 ? null : this.finishData(),
+    };
   }
 
   private finishData(): Data {
@@ -66,7 +91,14 @@ export class Upload {
     const info = spool?.finish();
     this.writer = this.begin(this.done);
     if (info) {
-      const reader = new ObjectReader(this.disk, this.folder.vault, "pack", this.id, (name) => this.keys.content(name), info);
+      const reader = new ObjectReader(
+        this.disk,
+        this.folder.vault,
+        "pack",
+        this.id,
+        (name) => this.keys.content(name),
+        info,
+      );
       try {
         reader.pieces(0, info.length, (piece) => this.writer?.append(piece));
       } finally {

@@ -79,7 +79,8 @@ export interface HeldFolder extends Folder {
 
 export function splitPath(path: Buffer): { parent: Buffer; name: Buffer } {
   const at = path.lastIndexOf(0x2f);
-  if (at < 0 || path.length < 2) throw new EremosError("not-found", "That is not a full path of a folder. Nothing was touched.");
+  if (at < 0 || path.length < 2)
+    throw new EremosError("not-found", "That is not a full path of a folder. Nothing was touched.");
   return { parent: at === 0 ? Buffer.from("/") : path.subarray(0, at), name: path.subarray(at + 1) };
 }
 
@@ -127,7 +128,9 @@ export function isOwnDirectory(disk: Disk, parent: Dir, name: Buffer): boolean {
 function namedIn(disk: Disk, parent: Dir, container: Buffer): Buffer | null {
   if (!isOwnDirectory(disk, parent, container)) return null;
   try {
-    return within(disk, disk.openDir(parent, container), (dir) => within(disk, disk.openDir(dir, VAULT_NAME), (vault) => fileRecordIn(disk, vault)?.name ?? null));
+    return within(disk, disk.openDir(parent, container), (dir) =>
+      within(disk, disk.openDir(dir, VAULT_NAME), (vault) => fileRecordIn(disk, vault)?.name ?? null),
+    );
   } catch (error) {
     // Not one, or one that does not tell; where it can't be read now, it must not be taken for none.
     if (error instanceof EremosError || ["ENOENT", "ENOTDIR"].includes(systemCode(error) ?? "")) return null;
@@ -147,7 +150,9 @@ export function openFolder(disk: Disk, at: Buffer): Folder {
       dir = openOrEnter(disk, parent, name);
     } catch (error) {
       // A single file that lies open: what is kept of it is in its container.
-      const container = ["ENOTDIR", "ENOENT"].includes(systemCode(error) ?? "") ? containerOf(disk, parent, name) : null;
+      const container = ["ENOTDIR", "ENOENT"].includes(systemCode(error) ?? "")
+        ? containerOf(disk, parent, name)
+        : null;
       if (!container) throw error;
       dir = disk.openDir(parent, container);
       path = joinPath(parentPath, container);
@@ -190,10 +195,16 @@ function explainOpening(error: unknown, path: Buffer): EremosError {
       return new EremosError("not-found", `There is nothing at ${shown} now. Nothing was touched; check the path.`);
     case "ENOTDIR":
     case "ELOOP":
-      return new EremosError("not-a-folder", `${shown} is not a folder of its own (it is a file or a link). Nothing was touched; give the folder itself.`);
+      return new EremosError(
+        "not-a-folder",
+        `${shown} is not a folder of its own (it is a file or a link). Nothing was touched; give the folder itself.`,
+      );
     case "EACCES":
     case "EPERM":
-      return new EremosError("no-permission", `The system does not let this account into ${shown}. Nothing was touched.`);
+      return new EremosError(
+        "no-permission",
+        `The system does not let this account into ${shown}. Nothing was touched.`,
+      );
     default:
       return fromSystemError(error, `looking at ${shown}; nothing was touched`);
   }
@@ -215,7 +226,12 @@ export function holdFolder(disk: Disk, path: Buffer, options: { readonly create:
   try {
     if (!vault) {
       if (!options.create) throw new EremosError("not-protected", `${displayPath(path)} is not protected by Eremos.`);
-      if (disk.find(folder.dir, VAULT_NAME)) throw new EremosError("path-taken", `There is something called .eremos in ${displayPath(path)} that is not Eremos' own directory. Nothing was touched; give it another name, then lock the folder.`, { path: displayPath(path) });
+      if (disk.find(folder.dir, VAULT_NAME))
+        throw new EremosError(
+          "path-taken",
+          `There is something called .eremos in ${displayPath(path)} that is not Eremos' own directory. Nothing was touched; give it another name, then lock the folder.`,
+          { path: displayPath(path) },
+        );
       disk.makeDir(folder.dir, VAULT_NAME, 0o700);
       vault = disk.openDir(folder.dir, VAULT_NAME);
       disk.clearAccessLists(vault);
@@ -224,7 +240,11 @@ export function holdFolder(disk: Disk, path: Buffer, options: { readonly create:
     }
     requireOurs(disk, path, vault);
     const held = takeLock(disk, vault);
-    if (!held) throw new EremosError("busy", `Something is already being done with ${displayPath(path)}. Nothing was touched; wait for it to end.`);
+    if (!held)
+      throw new EremosError(
+        "busy",
+        `Something is already being done with ${displayPath(path)}. Nothing was touched; wait for it to end.`,
+      );
     return { ...folder, vault, held };
   } catch (error) {
     closeFolder(disk, { ...folder, vault });
@@ -266,7 +286,11 @@ export function readSmallFile(disk: Disk, dir: Dir, name: Buffer, maxBytes = 64 
   }
   try {
     const { type, size: whole } = disk.statOpen(file);
-    if (type !== "file") throw new EremosError("damaged", `${displayPath(name)} is no file, so it is not read: somebody has put something else in its place.`);
+    if (type !== "file")
+      throw new EremosError(
+        "damaged",
+        `${displayPath(name)} is no file, so it is not read: somebody has put something else in its place.`,
+      );
     const size = Math.min(whole, maxBytes + 1);
     const bytes = Buffer.alloc(size);
     return bytes.subarray(0, disk.read(file, bytes, 0, size, 0));
@@ -299,7 +323,14 @@ export function isOwnState(disk: Disk, state: StateRecord): boolean {
 }
 
 /** Where one of these is, there was a state record before them: without it nothing may be written or removed. */
-const NEVER_WITHOUT_STATE = [NAMES.header, NAMES.headerCopy, NAMES.generations, NAMES.staging, NAMES.packs, NAMES.index];
+const NEVER_WITHOUT_STATE = [
+  NAMES.header,
+  NAMES.headerCopy,
+  NAMES.generations,
+  NAMES.staging,
+  NAMES.packs,
+  NAMES.index,
+];
 
 /** What a first lock that was cut off before its first record leaves, or a release after its last one. */
 const LEFT_WITHOUT_RECORD = /^(?:lock|(?:state|guard|file)\.json\.new|originals-[0-9a-f]{64}(?:\.new)?)$/;
@@ -312,7 +343,11 @@ function requireOurs(disk: Disk, path: Buffer, vault: Dir): void {
   if ([NAMES.state, NAMES.guard, NAMES.file, ...NEVER_WITHOUT_STATE].some((name) => disk.find(vault, name))) return;
   const others = disk.list(vault).filter((name) => !LEFT_WITHOUT_RECORD.test(name.toString("latin1")));
   if (others.length === 0) return;
-  throw new EremosError("path-taken", `There is a directory called .eremos in ${displayPath(path)} that is not Eremos' own (it holds ${others.slice(0, 3).map(displayPath).join(", ")}). Nothing was touched; give that directory another name, then lock the folder.`, { path: displayPath(path) });
+  throw new EremosError(
+    "path-taken",
+    `There is a directory called .eremos in ${displayPath(path)} that is not Eremos' own (it holds ${others.slice(0, 3).map(displayPath).join(", ")}). Nothing was touched; give that directory another name, then lock the folder.`,
+    { path: displayPath(path) },
+  );
 }
 
 /** The state record, or null when nothing was ever locked here. @throws EremosError `damaged` */
@@ -320,7 +355,10 @@ export function loadState(disk: Disk, vault: Dir): StateRecord | null {
   const bytes = readSmallFile(disk, vault, NAMES.state);
   if (bytes) return readState(bytes);
   if (NEVER_WITHOUT_STATE.some((name) => disk.find(vault, name))) {
-    throw new EremosError("damaged", "The folder's state record is missing. Nothing was touched; don't change anything in the folder.");
+    throw new EremosError(
+      "damaged",
+      "The folder's state record is missing. Nothing was touched; don't change anything in the folder.",
+    );
   }
   return null;
 }
@@ -337,19 +375,35 @@ export interface Loaded<T> {
 
 /** The header from the first whole copy, whosever it is: {@link loadHeaders} for opening. @throws EremosError `damaged` */
 export function loadHeader(disk: Disk, vault: Dir, kept?: Uint8Array | null): Loaded<FolderHeader> {
-  const { records: [first], damaged } = loadHeaders(disk, vault, kept);
+  const {
+    records: [first],
+    damaged,
+  } = loadHeaders(disk, vault, kept);
   if (!first) throw new RangeError("there was none");
   return { record: first.record, damaged };
 }
 
 /** Every different whole header: the two in the folder, that of its insurance, the one the database kept. At least one. @throws EremosError `damaged` */
-export function loadHeaders(disk: Disk, vault: Dir, kept?: Uint8Array | null): { readonly records: readonly { readonly record: FolderHeader; readonly path: string }[]; readonly damaged: Loaded<FolderHeader>["damaged"] } {
-  const candidates = [NAMES.header, NAMES.headerCopy].map((name) => ({ path: name.toString(), read: () => readSmallFile(disk, vault, name, MAX_HEADER_BYTES) }));
+export function loadHeaders(
+  disk: Disk,
+  vault: Dir,
+  kept?: Uint8Array | null,
+): {
+  readonly records: readonly { readonly record: FolderHeader; readonly path: string }[];
+  readonly damaged: Loaded<FolderHeader>["damaged"];
+} {
+  const candidates = [NAMES.header, NAMES.headerCopy].map((name) => ({
+    path: name.toString(),
+    read: () => readSmallFile(disk, vault, name, MAX_HEADER_BYTES),
+  }));
   candidates.push(...insured(disk, vault, NAMES.header));
   if (kept) candidates.push({ path: "the copy in the database", read: () => Buffer.from(kept) });
   const { whole, damaged } = allWhole(candidates, readHeader, "folder's header");
   const seen = new Set<string>();
-  return { damaged, records: whole.filter(({ record }) => !seen.has(JSON.stringify(record)) && seen.add(JSON.stringify(record))) };
+  return {
+    damaged,
+    records: whole.filter(({ record }) => !seen.has(JSON.stringify(record)) && seen.add(JSON.stringify(record))),
+  };
 }
 
 export function loadGeneration(disk: Disk, vault: Dir, generation: number): Loaded<Generation> {
@@ -366,17 +420,36 @@ export function loadGeneration(disk: Disk, vault: Dir, generation: number): Load
 /** A further copy of a small record, where the folder is insured. */
 function insured(disk: Disk, vault: Dir, name: Buffer): { path: string; read: () => Buffer | null }[] {
   if (!disk.find(vault, NAMES.insurance)) return [];
-  return [{ path: `insurance/${name.toString()}`, read: () => within(disk, disk.openDir(vault, NAMES.insurance), (dir) => readSmallFile(disk, dir, name)) }];
+  return [
+    {
+      path: `insurance/${name.toString()}`,
+      read: () => within(disk, disk.openDir(vault, NAMES.insurance), (dir) => readSmallFile(disk, dir, name)),
+    },
+  ];
 }
 
-function firstWhole<T>(candidates: readonly { path: string; read: () => Buffer | null }[], parse: (bytes: Buffer) => T, what: string): Loaded<T> {
-  const { whole: [first], damaged } = allWhole(candidates, parse, what);
+function firstWhole<T>(
+  candidates: readonly { path: string; read: () => Buffer | null }[],
+  parse: (bytes: Buffer) => T,
+  what: string,
+): Loaded<T> {
+  const {
+    whole: [first],
+    damaged,
+  } = allWhole(candidates, parse, what);
   if (!first) throw new RangeError("there was none");
   return { record: first.record, damaged };
 }
 
 /** At least one. @throws EremosError `damaged` | `unknown-version` */
-function allWhole<T>(candidates: readonly { path: string; read: () => Buffer | null }[], parse: (bytes: Buffer) => T, what: string): { readonly whole: readonly { readonly record: T; readonly path: string }[]; readonly damaged: Loaded<T>["damaged"] } {
+function allWhole<T>(
+  candidates: readonly { path: string; read: () => Buffer | null }[],
+  parse: (bytes: Buffer) => T,
+  what: string,
+): {
+  readonly whole: readonly { readonly record: T; readonly path: string }[];
+  readonly damaged: Loaded<T>["damaged"];
+} {
   const damaged: { path: string; reason: string }[] = [];
   const whole: { record: T; path: string }[] = [];
   let newer: EremosError | null = null;
@@ -394,16 +467,25 @@ function allWhole<T>(candidates: readonly { path: string; read: () => Buffer | n
     }
   }
   if (whole.length > 0) return { whole, damaged };
-  throw newer ?? new EremosError("damaged", `Every copy of the ${what} is damaged or missing. Don't change anything in the folder; Eremos keeps what it can still read.`);
+  throw (
+    newer ??
+    new EremosError(
+      "damaged",
+      `Every copy of the ${what} is damaged or missing. Don't change anything in the folder; Eremos keeps what it can still read.`,
+    )
+  );
 }
 
 export function loadKeyRecords(disk: Disk, vault: Dir): KeyRecord[] {
   if (!disk.find(vault, NAMES.keys)) return [];
   return within(disk, disk.openDir(vault, NAMES.keys), (dir) => {
-    return disk.list(dir).flatMap((name) => {
-      const bytes = name.toString("latin1").endsWith(".json") ? readSmallFile(disk, dir, name) : null;
-      return bytes ? [parseOrSkip(bytes, keyRecordSchema)] : [];
-    }).filter((record) => record !== null);
+    return disk
+      .list(dir)
+      .flatMap((name) => {
+        const bytes = name.toString("latin1").endsWith(".json") ? readSmallFile(disk, dir, name) : null;
+        return bytes ? [parseOrSkip(bytes, keyRecordSchema)] : [];
+      })
+      .filter((record) => record !== null);
   });
 }
 

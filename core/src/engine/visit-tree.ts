@@ -58,7 +58,15 @@ export function nodeOf(tree: TreeReader, entry: Entry, parent: DirNode): Node {
   if (entry.kind === "dir") return dirNode(entry, parent);
   if (entry.kind === "link") return entry;
   const { name, meta, size, linkGroup, extents, content } = entry;
-  return { kind: "file", name, meta, size, linkGroup, extents, data: content && { pack: tree.pack(content.pack), offset: content.offset, length: content.length } };
+  return {
+    kind: "file",
+    name,
+    meta,
+    size,
+    linkGroup,
+    extents,
+    data: content && { pack: tree.pack(content.pack), offset: content.offset, length: content.length },
+  };
 }
 
 function readChildren(tree: TreeReader, dir: DirNode): Map<string, Node> {
@@ -109,7 +117,8 @@ export function copyOf(tree: TreeReader, node: Node, name: Buffer, parent: DirNo
   if (node.kind === "link") return { ...node, name };
   if (node.kind === "file") return { ...node, name, linkGroup: 0 };
   const copy = newDirNode(name, node.meta, parent);
-  for (const child of lookInto(tree, node)) copy.children?.set(keyOf(child.name), copyOf(tree, child, child.name, copy));
+  for (const child of lookInto(tree, node))
+    copy.children?.set(keyOf(child.name), copyOf(tree, child, child.name, copy));
   return copy;
 }
 
@@ -128,7 +137,9 @@ export interface Encoding {
 export function encode(of: Encoding, dir: DirNode): DirEntry {
   if (dir.known && !of.isWhole) return { ...dir.known, name: dir.name, meta: dir.meta };
   const nodes = [...lookInto(of.tree, dir)].sort((a, b) => Buffer.compare(a.name, b.name));
-  const entries = nodes.map((node): Entry => (node.kind === "dir" ? encode(of, node) : node.kind === "file" ? encodeFile(of, node) : node));
+  const entries = nodes.map((node): Entry =>
+    node.kind === "dir" ? encode(of, node) : node.kind === "file" ? encodeFile(of, node) : node,
+  );
   const entry: DirEntry = { kind: "dir", name: dir.name, meta: dir.meta, listing: of.writer.listing(entries) };
   of.placed.set(dir, entry);
   return entry;

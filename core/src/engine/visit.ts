@@ -1,12 +1,29 @@
 import { EremosError, fromSystemError } from "../errors/eremos-error";
 import { toBase64 } from "../crypto/bytes";
-import { FOLDER_KEY_NAME, type Generation, generationDigest, openPlace, sealPlace, vouchFor, writeGeneration } from "../format/generation";
+import {
+  FOLDER_KEY_NAME,
+  type Generation,
+  generationDigest,
+  openPlace,
+  sealPlace,
+  vouchFor,
+  writeGeneration,
+} from "../format/generation";
 import type { FolderHeader } from "../format/header";
 import type { StateRecord } from "../format/state";
 import { type PackInfo, TreeReader } from "../format/tree";
 import type { Disk } from "../platform/port";
 import { type Drop, openDrops, unreadableDrops } from "./drop";
-import { type Difference, type Earlier, type EarlierState, type Opener, differences, listEarlier, requireEarlier, sweepKeeping } from "./earlier";
+import {
+  type Difference,
+  type Earlier,
+  type EarlierState,
+  type Opener,
+  differences,
+  listEarlier,
+  requireEarlier,
+  sweepKeeping,
+} from "./earlier";
 import { type Account, EditableTree, type Encoded, requireName } from "./editable-tree";
 import { within } from "./handles";
 import { type FolderKeys, devicesOf } from "./keys";
@@ -18,7 +35,17 @@ import { writeFile } from "./seal-generation";
 import { namesFor } from "./staging";
 import { Upload } from "./upload";
 import type { DirNode, FileNode, LinkNode, Node } from "./visit-tree";
-import { type HeldFolder, NAMES, commitState, displayPath, ensureDir, generationName, holdFolder, letGo, loadState } from "./vault";
+import {
+  type HeldFolder,
+  NAMES,
+  commitState,
+  displayPath,
+  ensureDir,
+  generationName,
+  holdFolder,
+  letGo,
+  loadState,
+} from "./vault";
 
 /** Of the index, so much stays decrypted: 64 chunks of 64 KiB. */
 const CACHED_INDEX_CHUNKS = 64;
@@ -91,11 +118,27 @@ export class Visit extends EditableTree {
     let index: ObjectReader | null = null;
     try {
       const state = loadState(disk, folder.vault);
-      if (state?.state !== "sealed") throw new EremosError("not-locked", `${displayPath(input.path)} is not sealed now, so there is nothing to visit. Nothing was touched.`);
+      if (state?.state !== "sealed")
+        throw new EremosError(
+          "not-locked",
+          `${displayPath(input.path)} is not sealed now, so there is nothing to visit. Nothing was touched.`,
+        );
       const { header, generation, ...opened } = await openSealed(disk, folder.vault, state.generation, input);
       ({ keys } = opened);
       index = openIndex(disk, folder.vault, generation, keys, CACHED_INDEX_CHUNKS);
-      const visit = new Visit(disk, folder, keys, devicesOf(input.access), header, openPlace(generation, keys.secret(generation.key)), input.account, input.keep ?? 0, state, generation, index);
+      const visit = new Visit(
+        disk,
+        folder,
+        keys,
+        devicesOf(input.access),
+        header,
+        openPlace(generation, keys.secret(generation.key)),
+        input.account,
+        input.keep ?? 0,
+        state,
+        generation,
+        index,
+      );
       // An earlier visit was cut off, and may have left objects that nothing refers to.
       if (state.next !== null && keys.standing !== "unknown") visit.sweep();
       return visit;
@@ -108,7 +151,12 @@ export class Visit extends EditableTree {
   }
 
   get committed(): Committed {
-    return { generation: this.generation.generation, digest: generationDigest(this.generation), files: this.files, bytes: this.bytes };
+    return {
+      generation: this.generation.generation,
+      digest: generationDigest(this.generation),
+      files: this.files,
+      bytes: this.bytes,
+    };
   }
 
   get folderId(): string {
@@ -131,13 +179,30 @@ export class Visit extends EditableTree {
    */
   write(path: readonly Buffer[], name: Buffer, length: number | null): Upload {
     requireName(name);
-    return new Upload(this.disk, this.folder, this.keys, this.header.folder, this.state.generation + 1, Buffer.concat(path.flatMap((part) => [part, Buffer.from("/")])), name, this.newMeta(0o644), length, () => this.announce());
+    return new Upload(
+      this.disk,
+      this.folder,
+      this.keys,
+      this.header.folder,
+      this.state.generation + 1,
+      Buffer.concat(path.flatMap((part) => [part, Buffer.from("/")])),
+      name,
+      this.newMeta(0o644),
+      length,
+      () => this.announce(),
+    );
   }
 
   /** Objects may be written from now on; should the visit be cut off, whoever next holds the folder removes what nothing refers to. */
   private announce(): void {
-    if (this.keys.standing === "unknown") throw new EremosError("unvouched", "Somebody unknown locked this folder, so nothing is put into it under their key. Nothing was changed; open it in place, and lock it anew.", { what: "key" });
-    if (this.state.next === null) this.state = commitState(this.disk, this.folder.vault, { ...this.state, next: this.state.generation + 1 });
+    if (this.keys.standing === "unknown")
+      throw new EremosError(
+        "unvouched",
+        "Somebody unknown locked this folder, so nothing is put into it under their key. Nothing was changed; open it in place, and lock it anew.",
+        { what: "key" },
+      );
+    if (this.state.next === null)
+      this.state = commitState(this.disk, this.folder.vault, { ...this.state, next: this.state.generation + 1 });
   }
 
   /**
@@ -163,15 +228,34 @@ export class Visit extends EditableTree {
 
   /** Returns what was committed before. */
   private commitTree({ encoded, after, placed }: Written): Past {
-    const { disk, folder: { vault }, keys, header } = this;
+    const {
+      disk,
+      folder: { vault },
+      keys,
+      header,
+    } = this;
     this.announce();
     const number = this.state.generation + 1;
     const object = this.writeIndex(number, after, encoded.bytes);
-    const record = vouchFor({
-      format: "eremos-generation", version: 1, folder: header.folder, generation: number, parent: { generation: this.generation.generation, digest: generationDigest(this.generation) },
-      key: FOLDER_KEY_NAME, index: { object: object.object, digest: toBase64(object.digest), length: object.length, record: encoded.record },
-      place: sealPlace(this.ordinaryPath, keys.folderKey, header.folder), made: "signed-in",
-    }, keys.folderKey);
+    const record = vouchFor(
+      {
+        format: "eremos-generation",
+        version: 1,
+        folder: header.folder,
+        generation: number,
+        parent: { generation: this.generation.generation, digest: generationDigest(this.generation) },
+        key: FOLDER_KEY_NAME,
+        index: {
+          object: object.object,
+          digest: toBase64(object.digest),
+          length: object.length,
+          record: encoded.record,
+        },
+        place: sealPlace(this.ordinaryPath, keys.folderKey, header.folder),
+        made: "signed-in",
+      },
+      keys.folderKey,
+    );
     within(disk, ensureDir(disk, vault, NAMES.generations), (dir) => {
       for (const copy of [false, true]) writeFile(disk, dir, generationName(number, copy), writeGeneration(record));
     });
@@ -184,7 +268,11 @@ export class Visit extends EditableTree {
       throw error;
     }
     this.hasChanged = true;
-    const earlier: Past = { index: this.index, object: this.generation.index.object, record: this.generation.index.record };
+    const earlier: Past = {
+      index: this.index,
+      object: this.generation.index.object,
+      record: this.generation.index.record,
+    };
     if (this.generation.generation !== this.begun.generation) this.removeRecord(this.generation.generation);
     this.generation = record;
     this.index = index;
@@ -193,7 +281,14 @@ export class Visit extends EditableTree {
   }
 
   private writeIndex(number: number, after: Written["after"], bytes: Buffer): PackInfo {
-    const writer = new ObjectWriter(this.disk, this.folder.vault, "index", this.keys.content(FOLDER_KEY_NAME), this.header.folder, number);
+    const writer = new ObjectWriter(
+      this.disk,
+      this.folder.vault,
+      "index",
+      this.keys.content(FOLDER_KEY_NAME),
+      this.header.folder,
+      number,
+    );
     try {
       after?.index.pieces(0, after.length, (piece) => writer.append(piece));
       writer.append(bytes);
@@ -205,7 +300,9 @@ export class Visit extends EditableTree {
 
   private removeRecord(generation: number): void {
     within(this.disk, this.disk.openDir(this.folder.vault, NAMES.generations), (dir) => {
-      for (const copy of [false, true]) if (this.disk.find(dir, generationName(generation, copy))) this.disk.unlink(dir, generationName(generation, copy));
+      for (const copy of [false, true])
+        if (this.disk.find(dir, generationName(generation, copy)))
+          this.disk.unlink(dir, generationName(generation, copy));
     });
   }
 
@@ -257,7 +354,9 @@ export class Visit extends EditableTree {
 
   /** What came, changed and went since an earlier state; `most` of it. @throws EremosError `not-found` */
   changesSince(generation: number, most: number): readonly Difference[] {
-    return this.withEarlier(generation, ({ tree }) => [...take(differences(tree, tree.root, this.tree, this.tree.root), most)]);
+    return this.withEarlier(generation, ({ tree }) => [
+      ...take(differences(tree, tree.root, this.tree, this.tree.root), most),
+    ]);
   }
 
   private withEarlier<T>(generation: number, use: (earlier: Earlier) => T): T {
@@ -287,7 +386,13 @@ export class Visit extends EditableTree {
     const before = new TreeReader(indexSource(index), record);
     const tail = index.read(before.listingsEnd, index.length - before.listingsEnd);
     try {
-      this.drop(this.commitTree({ encoded: { bytes: tail, record }, after: { index, length: before.listingsEnd }, placed: new Map() }));
+      this.drop(
+        this.commitTree({
+          encoded: { bytes: tail, record },
+          after: { index, length: before.listingsEnd },
+          placed: new Map(),
+        }),
+      );
     } catch (error) {
       this.past.push(last);
       throw fromSystemError(error, "undoing; the folder is as it was");
@@ -310,7 +415,15 @@ export class Visit extends EditableTree {
   }
 
   private sweep(): void {
-    sweepKeeping(this.disk, this.folder.vault, this.opener, this.generation.index.object, this.generation.generation, this.tree.packs().map(({ object }) => object), this.keep);
+    sweepKeeping(
+      this.disk,
+      this.folder.vault,
+      this.opener,
+      this.generation.index.object,
+      this.generation.generation,
+      this.tree.packs().map(({ object }) => object),
+      this.keep,
+    );
   }
 
   /** A whole index with only the packs in use, and nothing beside it. */

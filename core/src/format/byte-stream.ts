@@ -88,13 +88,17 @@ export class ByteWriter {
 export class ByteReader {
   private readonly view: DataView;
 
-  constructor(private readonly bytes: Buffer, public position = 0) {
+  constructor(
+    private readonly bytes: Buffer,
+    public position = 0,
+  ) {
     this.view = viewOf(bytes);
   }
 
   private take(count: number): number {
     const at = this.position;
-    if (at + count > this.bytes.length) throw new EremosError("damaged", "A part of this folder's index ends too early.");
+    if (at + count > this.bytes.length)
+      throw new EremosError("damaged", "A part of this folder's index ends too early.");
     this.position = at + count;
     return at;
   }
@@ -115,7 +119,8 @@ export class ByteReader {
   size(): number {
     const at = this.take(8);
     const value = this.view.getUint32(at, true) + this.view.getUint32(at + 4, true) * TWO_32;
-    if (value > Number.MAX_SAFE_INTEGER) throw new EremosError("damaged", "A part of this folder's index holds an impossible length.");
+    if (value > Number.MAX_SAFE_INTEGER)
+      throw new EremosError("damaged", "A part of this folder's index holds an impossible length.");
     return value;
   }
   i64(): bigint {

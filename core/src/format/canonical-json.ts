@@ -11,7 +11,8 @@ export function canonicalJson(value: Json): Buffer {
 }
 
 function canonicalText(value: Json): string {
-  if (typeof value === "number" && !Number.isSafeInteger(value)) throw new RangeError("canonical JSON holds safe integers only");
+  if (typeof value === "number" && !Number.isSafeInteger(value))
+    throw new RangeError("canonical JSON holds safe integers only");
   if (value === null || typeof value !== "object") return JSON.stringify(value);
   if (isList(value)) return `[${value.map(canonicalText).join(",")}]`;
   const members = Object.entries(value)

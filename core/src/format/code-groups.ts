@@ -47,13 +47,20 @@ function checkCharacter(kind: CodeKind, group: number, data: string): string {
 
 /** Upper case, with the letters people confuse (I, L, O) read as the digits they stand for; everything else is dropped. */
 export function normaliseCodeText(text: string): string {
-  return text.toUpperCase().replace(/[IL]/g, "1").replace(/O/g, "0").replace(/[^0-9A-HJKMNP-TV-Z]/g, "");
+  return text
+    .toUpperCase()
+    .replace(/[IL]/g, "1")
+    .replace(/O/g, "0")
+    .replace(/[^0-9A-HJKMNP-TV-Z]/g, "");
 }
 
 /** Whether one group (counted from 0) is typed right, by its own check character. */
 export function isGroupOf(kind: CodeKind, group: number, text: string): boolean {
   const typed = normaliseCodeText(text);
-  return typed.length === GROUP_LENGTH && checkCharacter(kind, group, typed.slice(0, DATA_PER_GROUP)) === typed.charAt(DATA_PER_GROUP);
+  return (
+    typed.length === GROUP_LENGTH &&
+    checkCharacter(kind, group, typed.slice(0, DATA_PER_GROUP)) === typed.charAt(DATA_PER_GROUP)
+  );
 }
 
 /** Of something that is still being typed: the groups (counted from 0) that are whole and can't be right. */
@@ -68,11 +75,15 @@ export type ParsedGroups = { readonly bytes: Buffer } | { readonly wrongGroups: 
 export function parseGroups(kind: CodeKind, bytes: number, text: string): ParsedGroups {
   const count = (bytes * 8) / (5 * DATA_PER_GROUP);
   const typed = normaliseCodeText(text);
-  const groups = Array.from({ length: count }, (_, group) => typed.slice(group * GROUP_LENGTH, (group + 1) * GROUP_LENGTH));
+  const groups = Array.from({ length: count }, (_, group) =>
+    typed.slice(group * GROUP_LENGTH, (group + 1) * GROUP_LENGTH),
+  );
   const wrongGroups = groups.flatMap((group, index) => (isGroupOf(kind, index, group) ? [] : [index]));
-  if (wrongGroups.length > 0 || typed.length !== count * GROUP_LENGTH) return { wrongGroups: wrongGroups.length > 0 ? wrongGroups : [count - 1] };
+  if (wrongGroups.length > 0 || typed.length !== count * GROUP_LENGTH)
+    return { wrongGroups: wrongGroups.length > 0 ? wrongGroups : [count - 1] };
   let bits = 0n;
-  for (const character of groups.map((group) => group.slice(0, DATA_PER_GROUP)).join("")) bits = (bits << 5n) | BigInt(ALPHABET.indexOf(character));
+  for (const character of groups.map((group) => group.slice(0, DATA_PER_GROUP)).join(""))
+    bits = (bits << 5n) | BigInt(ALPHABET.indexOf(character));
   return { bytes: Buffer.from(bits.toString(16).padStart(bytes * 2, "0"), "hex") };
 }
 

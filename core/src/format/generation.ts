@@ -24,7 +24,12 @@ export const generationSchema = z.strictObject({
   generation: whole.min(1),
   parent: z.union([z.null(), z.strictObject({ generation: whole, digest: text })]),
   key: z.union([z.literal("folder"), idSchema]),
-  index: z.strictObject({ object: idSchema, digest: text, length: whole, record: z.strictObject({ offset: whole, length: whole }) }),
+  index: z.strictObject({
+    object: idSchema,
+    digest: text,
+    length: whole,
+    record: z.strictObject({ offset: whole, length: whole }),
+  }),
   place: text,
   made: z.enum(["signed-in", "signed-out"]),
   device: text.optional(),
@@ -74,12 +79,17 @@ export type Vouching = "vouched" | "signed" | "unvouched";
 export function vouchingOf(record: Generation, folderKey: Uint8Array, devices: readonly Uint8Array[]): Vouching {
   if (record.vouch !== undefined) {
     if (equalBytes(Buffer.from(record.vouch), Buffer.from(voucher(record, folderKey)))) return "vouched";
-    throw new EremosError("damaged", `Generation ${record.generation} of this folder was changed after it was written.`);
+    throw new EremosError(
+      "damaged",
+      `Generation ${record.generation} of this folder was changed after it was written.`,
+    );
   }
   const { device, signature } = record;
   if (!device || !signature) return "unvouched";
   const known = devices.some((candidate) => toBase64(candidate) === device);
-  return known && isSignedBy(fromBase64(device, 32), signedMessage(record), fromBase64(signature)) ? "signed" : "unvouched";
+  return known && isSignedBy(fromBase64(device, 32), signedMessage(record), fromBase64(signature))
+    ? "signed"
+    : "unvouched";
 }
 
 function placePurpose(folder: string): string {
@@ -93,7 +103,8 @@ export function sealPlace(path: Uint8Array, key: Uint8Array, folder: string): st
 /** The folder's ordinary path, as bytes. @throws EremosError `damaged` */
 export function openPlace(record: Generation, key: Uint8Array): Buffer {
   const path = openBox(key, placePurpose(record.folder), fromBase64(record.place));
-  if (typeof path === "string") throw new EremosError("damaged", "The folder's ordinary path can't be read from its header.");
+  if (typeof path === "string")
+    throw new EremosError("damaged", "The folder's ordinary path can't be read from its header.");
   return path;
 }
 
@@ -125,21 +136,40 @@ function keyPurpose(folder: string, key: string): string {
   return `folder/${folder}/generation-key/${key}`;
 }
 
-export async function sealGenerationKey(folder: string, name: string, key: Uint8Array, folderPublicKey: Uint8Array): Promise<KeyRecord> {
+export async function sealGenerationKey(
+  folder: string,
+  name: string,
+  key: Uint8Array,
+  folderPublicKey: Uint8Array,
+): Promise<KeyRecord> {
   const sealed: Envelope = await sealTo(folderPublicKey, keyPurpose(folder, name), key);
   return { format: "eremos-key", version: 1, folder, key: name, sealed };
 }
 
 export function boxGenerationKey(folder: string, name: string, key: Uint8Array, folderKey: Uint8Array): KeyRecord {
-  return { format: "eremos-key", version: 1, folder, key: name, box: sealBoxText(folderKey, keyPurpose(folder, name), key) };
+  return {
+    format: "eremos-key",
+    version: 1,
+    folder,
+    key: name,
+    box: sealBoxText(folderKey, keyPurpose(folder, name), key),
+  };
 }
 
 /** @throws EremosError `damaged` */
-export async function openGenerationKey(record: KeyRecord, folderKey: Uint8Array, folderPrivateKey: Uint8Array): Promise<Buffer> {
-  const boxed = record.box === undefined ? null : openBox(folderKey, keyPurpose(record.folder, record.key), fromBase64(record.box));
+export async function openGenerationKey(
+  record: KeyRecord,
+  folderKey: Uint8Array,
+  folderPrivateKey: Uint8Array,
+): Promise<Buffer> {
+  const boxed =
+    record.box === undefined ? null : openBox(folderKey, keyPurpose(record.folder, record.key), fromBase64(record.box));
   if (boxed && typeof boxed !== "string") return boxed;
-  const opened = record.sealed ? await openEnvelope(folderPrivateKey, keyPurpose(record.folder, record.key), record.sealed) : null;
-  if (!opened) throw new EremosError("damaged", "A key of this folder is damaged, so what was locked with it can't be read.");
+  const opened = record.sealed
+    ? await openEnvelope(folderPrivateKey, keyPurpose(record.folder, record.key), record.sealed)
+    : null;
+  if (!opened)
+    throw new EremosError("damaged", "A key of this folder is damaged, so what was locked with it can't be read.");
   return opened;
 }
 

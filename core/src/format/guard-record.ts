@@ -34,30 +34,32 @@ export const NO_BARS: Bars = { others: "everything", own: "everything" };
 
 const text = z.string().max(4096);
 
-const guardSchema = z.strictObject({
-  format: z.literal("eremos-guard"),
-  version: z.literal(1),
-  folder: idSchema,
-  guard: z.enum(["barred", "sight"]),
-  state: z.enum(GUARD_STATES),
-  visibility: z.enum(VISIBILITIES),
-  lockedName: z.union([lockedNameSchema, z.null()]),
-  held: z.union([z.int().nonnegative(), z.null()]),
-  bars: barsSchema,
-  /** On the way to open, and open: for its owner's account alone, until it is locked or released. */
-  closed: z.boolean().default(false),
-  /** While closing: the bars that come after these. */
-  next: z.union([barsSchema, z.null()]),
-  /** SHA-256 of the file with the original permissions, which is named after it; null when none were changed. Closed: the folder's own. */
-  originals: z.union([z.string().regex(/^[0-9a-f]{64}$/), z.null()]),
-  /** The folder's ordinary path, sealed to the owner. */
-  place: z.strictObject({ enc: text, ct: z.string().max(16_384) }),
-  owner: ownerSchema,
-  /** The folder's own times, set again at its release; nanoseconds as decimal text. */
-  times: z.strictObject({ atimeNs: text, mtimeNs: text }),
-  /** By which the computer that wrote it knows it again; nobody else can check it. */
-  proof: text.exactOptional(),
-}).refine(isFittingName);
+const guardSchema = z
+  .strictObject({
+    format: z.literal("eremos-guard"),
+    version: z.literal(1),
+    folder: idSchema,
+    guard: z.enum(["barred", "sight"]),
+    state: z.enum(GUARD_STATES),
+    visibility: z.enum(VISIBILITIES),
+    lockedName: z.union([lockedNameSchema, z.null()]),
+    held: z.union([z.int().nonnegative(), z.null()]),
+    bars: barsSchema,
+    /** On the way to open, and open: for its owner's account alone, until it is locked or released. */
+    closed: z.boolean().default(false),
+    /** While closing: the bars that come after these. */
+    next: z.union([barsSchema, z.null()]),
+    /** SHA-256 of the file with the original permissions, which is named after it; null when none were changed. Closed: the folder's own. */
+    originals: z.union([z.string().regex(/^[0-9a-f]{64}$/), z.null()]),
+    /** The folder's ordinary path, sealed to the owner. */
+    place: z.strictObject({ enc: text, ct: z.string().max(16_384) }),
+    owner: ownerSchema,
+    /** The folder's own times, set again at its release; nanoseconds as decimal text. */
+    times: z.strictObject({ atimeNs: text, mtimeNs: text }),
+    /** By which the computer that wrote it knows it again; nobody else can check it. */
+    proof: text.exactOptional(),
+  })
+  .refine(isFittingName);
 export type GuardRecord = z.output<typeof guardSchema>;
 
 /** What the proof is taken over. FORMAT.md §10.1. */
@@ -93,7 +95,9 @@ const line = z.tuple([z.array(z.string()), z.int().min(0).max(0o7777), z.union([
 
 /** One line of JSON for each entry: names in base64, mode, list in base64 or null. FORMAT.md §10.2. */
 export function writeOriginals(originals: readonly Original[]): { readonly bytes: Buffer; readonly digest: string } {
-  const lines = originals.map(({ path, mode, acl }) => JSON.stringify([path.map((name) => name.toString("base64")), mode, acl?.toString("base64") ?? null]));
+  const lines = originals.map(({ path, mode, acl }) =>
+    JSON.stringify([path.map((name) => name.toString("base64")), mode, acl?.toString("base64") ?? null]),
+  );
   const bytes = Buffer.from(lines.map((entry) => `${entry}\n`).join(""));
   return { bytes, digest: sha256(bytes).toString("hex") };
 }
@@ -101,10 +105,21 @@ export function writeOriginals(originals: readonly Original[]): { readonly bytes
 /** @throws EremosError `damaged` */
 export function readOriginals(bytes: Buffer | null, digest: string): Original[] {
   if (!bytes || sha256(bytes).toString("hex") !== digest) {
-    throw new EremosError("damaged", "The record of the folder's original permissions is missing or damaged. Nothing was touched; the contents themselves are untouched, and their permissions can be set by hand.");
+    throw new EremosError(
+      "damaged",
+      "The record of the folder's original permissions is missing or damaged. Nothing was touched; the contents themselves are untouched, and their permissions can be set by hand.",
+    );
   }
-  return bytes.toString("utf8").split("\n").filter((entry) => entry !== "").map((entry) => {
-    const [path, mode, acl] = line.parse(JSON.parse(entry));
-    return { path: path.map((name) => Buffer.from(name, "base64")), mode, acl: acl === null ? null : Buffer.from(acl, "base64") };
-  });
+  return bytes
+    .toString("utf8")
+    .split("\n")
+    .filter((entry) => entry !== "")
+    .map((entry) => {
+      const [path, mode, acl] = line.parse(JSON.parse(entry));
+      return {
+        path: path.map((name) => Buffer.from(name, "base64")),
+        mode,
+        acl: acl === null ? null : Buffer.from(acl, "base64"),
+      };
+    });
 }

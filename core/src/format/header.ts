@@ -2,7 +2,17 @@ import { z } from "zod";
 import { equalBytes, fromBase64, requireLiveKey, toBase64, wipe } from "../crypto/bytes";
 import { openBox, sealBoxText } from "../crypto/box";
 import { type KeyPair, openEnvelope, sealTo } from "../crypto/envelope";
-import { type PasswordCost, formatPasswordHashing, hashPassword, hkdf, hmac, newPasswordHashing, parsePasswordHashing, workOf, type Password } from "../crypto/kdf";
+import {
+  type PasswordCost,
+  formatPasswordHashing,
+  hashPassword,
+  hkdf,
+  hmac,
+  newPasswordHashing,
+  parsePasswordHashing,
+  workOf,
+  type Password,
+} from "../crypto/kdf";
 import { type SigningKey, isSignedBy, signWith } from "../crypto/signature";
 import { EremosError } from "../errors/eremos-error";
 import { canonicalJson, checksumOf } from "./canonical-json";
@@ -15,9 +25,28 @@ import { readRecord, writeRecord } from "./record-file";
 const text = z.string().max(8192);
 const ownerSlot = z.strictObject({ type: z.literal("owner"), box: text, checksum: text });
 const sealedSlot = z.strictObject({ type: z.literal("owner-sealed"), enc: text, ct: text, checksum: text });
-const passwordSlot = z.strictObject({ type: z.literal("owner-and-password"), hashing: text, hint: text.nullable(), box: text, checksum: text });
-const keyholdersSlot = z.strictObject({ type: z.literal("keyholders"), ...keyholdersShape, enc: text, ct: text, checksum: text });
-const recoverySlot = z.strictObject({ type: z.literal("recovery"), publicKey: text, privateKey: text, enc: text, ct: text, checksum: text });
+const passwordSlot = z.strictObject({
+  type: z.literal("owner-and-password"),
+  hashing: text,
+  hint: text.nullable(),
+  box: text,
+  checksum: text,
+});
+const keyholdersSlot = z.strictObject({
+  type: z.literal("keyholders"),
+  ...keyholdersShape,
+  enc: text,
+  ct: text,
+  checksum: text,
+});
+const recoverySlot = z.strictObject({
+  type: z.literal("recovery"),
+  publicKey: text,
+  privateKey: text,
+  enc: text,
+  ct: text,
+  checksum: text,
+});
 
 export const headerSchema = z.strictObject({
   about: text,
@@ -26,7 +55,10 @@ export const headerSchema = z.strictObject({
   suite: z.literal("AES-256-GCM HMAC-SHA256 HKDF-SHA256 X25519 Argon2id"),
   folder: idSchema,
   owner: ownerSchema,
-  slots: z.array(z.discriminatedUnion("type", [ownerSlot, sealedSlot, passwordSlot, recoverySlot, keyholdersSlot])).min(1).max(32),
+  slots: z
+    .array(z.discriminatedUnion("type", [ownerSlot, sealedSlot, passwordSlot, recoverySlot, keyholdersSlot]))
+    .min(1)
+    .max(32),
   publicKey: text,
   privateKey: text,
   /** By the owner's root key: this folder key is one that the owner made. */
@@ -52,10 +84,15 @@ export interface FolderPassword {
 }
 
 /** What opens a folder that has a password of its own: that password, or without it the recovery code, or enough keyholders' shares. */
-export type FolderSecret = { readonly kind: "password"; readonly password: Password } | { readonly kind: "code"; readonly code: string } | { readonly kind: "shares"; readonly shares: readonly string[] };
+export type FolderSecret =
+  | { readonly kind: "password"; readonly password: Password }
+  | { readonly kind: "code"; readonly code: string }
+  | { readonly kind: "shares"; readonly shares: readonly string[] };
 
 /** How the folder key gets into the header: by the signed-in owner, or by sealing to the owner's public key, for which this computer signs. */
-export type HeaderWriter = { readonly by: "owner"; readonly rootKey: Uint8Array; readonly password: FolderPassword | null } | { readonly by: "device"; readonly device: SigningKey };
+export type HeaderWriter =
+  | { readonly by: "owner"; readonly rootKey: Uint8Array; readonly password: FolderPassword | null }
+  | { readonly by: "device"; readonly device: SigningKey };
 
 export interface NewHeader {
   readonly folder: string;
@@ -107,12 +144,17 @@ function signedBy(body: Body, device: SigningKey): Body {
 
 /** An owner record goes into a header only where it belongs to the root key at hand. @throws EremosError `damaged` */
 function requireOwnRecord(owner: OwnerEnvelope, rootKey: Uint8Array): void {
-  if (!isRootKeyOf(owner, rootKey)) throw new EremosError("damaged", "The owner record does not belong to the key that is signed in, so the folder's header was not written. Nothing was changed; sign in again.");
+  if (!isRootKeyOf(owner, rootKey))
+    throw new EremosError(
+      "damaged",
+      "The owner record does not belong to the key that is signed in, so the folder's header was not written. Nothing was changed; sign in again.",
+    );
 }
 
 /** The same header with the owner's present record. @throws EremosError `wrong-password` (another owner's) | `damaged` */
 export function withOwner(header: FolderHeader, owner: OwnerEnvelope, rootKey: Uint8Array): FolderHeader {
-  if (header.owner.owner !== owner.owner) throw new EremosError("wrong-password", "This folder was locked by another owner. Nothing was changed.");
+  if (header.owner.owner !== owner.owner)
+    throw new EremosError("wrong-password", "This folder was locked by another owner. Nothing was changed.");
   requireOwnRecord(owner, rootKey);
   return { ...header, owner };
 }
@@ -123,7 +165,10 @@ function purpose(kind: string, folder: string): string {
 
 async function makeSlots(input: NewHeader): Promise<Slot[]> {
   const { writer, folder, owner, folderKey } = input;
-  if (writer.by === "owner") return writer.password ? passwordSlots(input, writer.rootKey, writer.password) : [ownerSlotFor(folder, writer.rootKey, folderKey)];
+  if (writer.by === "owner")
+    return writer.password
+      ? passwordSlots(input, writer.rootKey, writer.password)
+      : [ownerSlotFor(folder, writer.rootKey, folderKey)];
   const sealed = await sealTo(fromBase64(owner.sealing.publicKey, 32), purpose("owner-slot", folder), folderKey);
   return [checked({ type: "owner-sealed" as const, ...sealed })];
 }
@@ -133,32 +178,64 @@ function ownerSlotFor(folder: string, rootKey: Uint8Array, folderKey: Uint8Array
 }
 
 /** One opens with root key and folder password together, one with the recovery code alone, one with keyholders' shares. FORMAT.md §4.1. */
-async function passwordSlots(of: Pick<NewHeader, "folder" | "owner" | "folderKey">, rootKey: Uint8Array, { password, hint, cost }: FolderPassword): Promise<Slot[]> {
+async function passwordSlots(
+  of: Pick<NewHeader, "folder" | "owner" | "folderKey">,
+  rootKey: Uint8Array,
+  { password, hint, cost }: FolderPassword,
+): Promise<Slot[]> {
   const hashing = newPasswordHashing(cost);
   const key = await togetherKey(of.folder, rootKey, password, hashing);
   try {
     const box = sealBoxText(key, purpose("password-slot", of.folder), of.folderKey);
-    return [checked({ type: "owner-and-password" as const, hashing: formatPasswordHashing(hashing), hint, box }), await recoverySlotFor(of), ...(await keyholdersSlotsFor(of))];
+    return [
+      checked({ type: "owner-and-password" as const, hashing: formatPasswordHashing(hashing), hint, box }),
+      await recoverySlotFor(of),
+      ...(await keyholdersSlotsFor(of)),
+    ];
   } finally {
     wipe(key);
   }
 }
 
 /** Carries the recovery key pair it was made for, so that a later code for the owner does not take this way back. */
-async function recoverySlotFor({ folder, owner: { recovery }, folderKey }: Pick<NewHeader, "folder" | "owner" | "folderKey">): Promise<Slot> {
+async function recoverySlotFor({
+  folder,
+  owner: { recovery },
+  folderKey,
+}: Pick<NewHeader, "folder" | "owner" | "folderKey">): Promise<Slot> {
   const { publicKey, privateKey } = recovery;
-  return checked({ type: "recovery" as const, publicKey, privateKey, ...(await sealTo(fromBase64(publicKey, 32), purpose("recovery-slot", folder), folderKey)) });
+  return checked({
+    type: "recovery" as const,
+    publicKey,
+    privateKey,
+    ...(await sealTo(fromBase64(publicKey, 32), purpose("recovery-slot", folder), folderKey)),
+  });
 }
 
 /** Like the recovery slot, for the owner's keyholders; none where there are none. */
-async function keyholdersSlotsFor({ folder, owner: { keyholders }, folderKey }: Pick<NewHeader, "folder" | "owner" | "folderKey">): Promise<Slot[]> {
+async function keyholdersSlotsFor({
+  folder,
+  owner: { keyholders },
+  folderKey,
+}: Pick<NewHeader, "folder" | "owner" | "folderKey">): Promise<Slot[]> {
   if (!keyholders) return [];
   const { root: _root, ...set } = keyholders;
-  return [checked({ type: "keyholders" as const, ...set, ...(await sealTo(fromBase64(set.publicKey, 32), purpose("keyholders-slot", folder), folderKey)) })];
+  return [
+    checked({
+      type: "keyholders" as const,
+      ...set,
+      ...(await sealTo(fromBase64(set.publicKey, 32), purpose("keyholders-slot", folder), folderKey)),
+    }),
+  ];
 }
 
 /** Neither the master password nor the folder password alone leads to it. */
-async function togetherKey(folder: string, rootKey: Uint8Array, password: Password, hashing: ReturnType<typeof parsePasswordHashing>): Promise<Buffer> {
+async function togetherKey(
+  folder: string,
+  rootKey: Uint8Array,
+  password: Password,
+  hashing: ReturnType<typeof parsePasswordHashing>,
+): Promise<Buffer> {
   requireLiveKey(rootKey);
   const passwordKey = await hashPassword(password, hashing);
   const both = Buffer.concat([rootKey, passwordKey]);
@@ -214,11 +291,24 @@ export async function openHeader(header: FolderHeader, access: HeaderAccess): Pr
 }
 
 /** `rootKey` null: it is not at hand, and only a computer's signature can tell. */
-export function standingOf(header: FolderHeader, folderKey: Uint8Array, { rootKey, devices }: { readonly rootKey: Uint8Array | null; readonly devices: readonly Uint8Array[] }): Standing {
+export function standingOf(
+  header: FolderHeader,
+  folderKey: Uint8Array,
+  { rootKey, devices }: { readonly rootKey: Uint8Array | null; readonly devices: readonly Uint8Array[] },
+): Standing {
   const { proof, device, signature, mac: _mac, ...body } = header;
-  if (rootKey && proof !== undefined && equalBytes(Buffer.from(proof), Buffer.from(proofOf(header.folder, folderKey, rootKey)))) return "owner";
+  if (
+    rootKey &&
+    proof !== undefined &&
+    equalBytes(Buffer.from(proof), Buffer.from(proofOf(header.folder, folderKey, rootKey)))
+  )
+    return "owner";
   const known = device === undefined ? undefined : devices.find((one) => toBase64(one) === device);
-  return known && signature !== undefined && isSignedBy(known, signedMessage({ ...body, ...(device === undefined ? {} : { device }) }), fromBase64(signature)) ? "device" : "unknown";
+  return known &&
+    signature !== undefined &&
+    isSignedBy(known, signedMessage({ ...body, ...(device === undefined ? {} : { device }) }), fromBase64(signature))
+    ? "device"
+    : "unknown";
 }
 
 async function folderKeyIn(header: FolderHeader, access: HeaderAccess): Promise<Buffer> {
@@ -228,8 +318,15 @@ async function folderKeyIn(header: FolderHeader, access: HeaderAccess): Promise<
     const folderKey = await openSlot(header, slot, access.rootKey);
     if (folderKey) return requireAuthentic(header, folderKey);
   }
-  if (whole.some(({ type }) => type === "owner-and-password")) throw new EremosError("needs-folder-password", "This folder has a password of its own, which is needed too. Nothing was touched.");
-  throw new EremosError("wrong-password", "This folder was locked by another owner; this master password does not open it. Nothing was changed.");
+  if (whole.some(({ type }) => type === "owner-and-password"))
+    throw new EremosError(
+      "needs-folder-password",
+      "This folder has a password of its own, which is needed too. Nothing was touched.",
+    );
+  throw new EremosError(
+    "wrong-password",
+    "This folder was locked by another owner; this master password does not open it. Nothing was changed.",
+  );
 }
 
 /**
@@ -237,22 +334,38 @@ async function folderKeyIn(header: FolderHeader, access: HeaderAccess): Promise<
  * `most`: the work that one look at a password may take.
  * @throws EremosError `wrong-password` | `wrong-code` | `wrong-share` | `too-few-shares` | `not-protected` (it has none) | `damaged` | `costly`
  */
-export async function openWithSecret(header: FolderHeader, rootKey: Uint8Array, secret: FolderSecret, most?: number): Promise<Buffer> {
+export async function openWithSecret(
+  header: FolderHeader,
+  rootKey: Uint8Array,
+  secret: FolderSecret,
+  most?: number,
+): Promise<Buffer> {
   const slots = wholeSlots(header);
   const slotOf = <T extends Slot["type"]>(wanted: T): Extract<Slot, { type: T }> => {
     const slot = slots.find((one): one is Extract<Slot, { type: T }> => one.type === wanted);
     if (slot) return slot;
-    if (slots.some(({ type }) => type === "owner-and-password")) throw new EremosError("not-set-up", "This folder was last opened before the keyholders were named, so their shares do not open it. Its password and the recovery code do.");
+    if (slots.some(({ type }) => type === "owner-and-password"))
+      throw new EremosError(
+        "not-set-up",
+        "This folder was last opened before the keyholders were named, so their shares do not open it. Its password and the recovery code do.",
+      );
     throw new EremosError("not-protected", "This folder has no password of its own. Nothing was touched.");
   };
-  if (secret.kind === "code") return requireAuthentic(header, await openRecoverySlot(header, slotOf("recovery"), secret.code));
-  if (secret.kind === "shares") return requireAuthentic(header, await openKeyholdersSlot(header, slotOf("keyholders"), secret.shares));
+  if (secret.kind === "code")
+    return requireAuthentic(header, await openRecoverySlot(header, slotOf("recovery"), secret.code));
+  if (secret.kind === "shares")
+    return requireAuthentic(header, await openKeyholdersSlot(header, slotOf("keyholders"), secret.shares));
   const slot = slotOf("owner-and-password");
   const key = await togetherKey(header.folder, rootKey, secret.password, parsePasswordHashing(slot.hashing, most));
   try {
     const folderKey = openBox(key, purpose("password-slot", header.folder), fromBase64(slot.box));
-    if (folderKey === "another-key") throw new EremosError("wrong-password", "That is not this folder's password. Nothing was changed; try again.");
-    if (folderKey === "damaged") throw new EremosError("damaged", "The folder's password slot is damaged in this copy of the header. The recovery code still opens it.");
+    if (folderKey === "another-key")
+      throw new EremosError("wrong-password", "That is not this folder's password. Nothing was changed; try again.");
+    if (folderKey === "damaged")
+      throw new EremosError(
+        "damaged",
+        "The folder's password slot is damaged in this copy of the header. The recovery code still opens it.",
+      );
     return requireAuthentic(header, folderKey);
   } finally {
     wipe(key);
@@ -261,25 +374,52 @@ export async function openWithSecret(header: FolderHeader, rootKey: Uint8Array, 
 
 /** The work that one look at the folder's own password takes by this header; 0 where it has none. */
 export function workOfPassword(header: FolderHeader): number {
-  return Math.max(0, ...wholeSlots(header).map((slot) => (slot.type === "owner-and-password" ? workOf(parsePasswordHashing(slot.hashing)) : 0)));
+  return Math.max(
+    0,
+    ...wholeSlots(header).map((slot) =>
+      slot.type === "owner-and-password" ? workOf(parsePasswordHashing(slot.hashing)) : 0,
+    ),
+  );
 }
 
-async function openRecoverySlot(header: FolderHeader, slot: Extract<Slot, { type: "recovery" }>, code: string): Promise<Buffer> {
+async function openRecoverySlot(
+  header: FolderHeader,
+  slot: Extract<Slot, { type: "recovery" }>,
+  code: string,
+): Promise<Buffer> {
   const privateKey = openRecoveryKey(header.owner.owner, slot.privateKey, code);
   try {
-    const folderKey = await openEnvelope(privateKey, purpose("recovery-slot", header.folder), { enc: slot.enc, ct: slot.ct });
-    if (!folderKey) throw new EremosError("damaged", "The folder's recovery slot is damaged in this copy of the header. The folder password still opens it.");
+    const folderKey = await openEnvelope(privateKey, purpose("recovery-slot", header.folder), {
+      enc: slot.enc,
+      ct: slot.ct,
+    });
+    if (!folderKey)
+      throw new EremosError(
+        "damaged",
+        "The folder's recovery slot is damaged in this copy of the header. The folder password still opens it.",
+      );
     return folderKey;
   } finally {
     wipe(privateKey);
   }
 }
 
-async function openKeyholdersSlot(header: FolderHeader, slot: Extract<Slot, { type: "keyholders" }>, shares: readonly string[]): Promise<Buffer> {
+async function openKeyholdersSlot(
+  header: FolderHeader,
+  slot: Extract<Slot, { type: "keyholders" }>,
+  shares: readonly string[],
+): Promise<Buffer> {
   const privateKey = await openKeyholdersKey(header.owner.owner, slot, shares);
   try {
-    const folderKey = await openEnvelope(privateKey, purpose("keyholders-slot", header.folder), { enc: slot.enc, ct: slot.ct });
-    if (!folderKey) throw new EremosError("damaged", "The folder's keyholders' slot is damaged in this copy of the header. The folder password and the recovery code still open it.");
+    const folderKey = await openEnvelope(privateKey, purpose("keyholders-slot", header.folder), {
+      enc: slot.enc,
+      ct: slot.ct,
+    });
+    if (!folderKey)
+      throw new EremosError(
+        "damaged",
+        "The folder's keyholders' slot is damaged in this copy of the header. The folder password and the recovery code still open it.",
+      );
     return folderKey;
   } finally {
     wipe(privateKey);
@@ -296,7 +436,8 @@ function requireAuthentic({ mac, ...rest }: FolderHeader, folderKey: Buffer): Bu
 /** @throws EremosError `damaged` when there is none */
 function wholeSlots(header: FolderHeader): Slot[] {
   const whole = header.slots.filter(({ checksum, ...body }) => checksumOf(body) === checksum);
-  if (whole.length === 0) throw new EremosError("damaged", "Every key slot of this folder is damaged in this copy of the header.");
+  if (whole.length === 0)
+    throw new EremosError("damaged", "Every key slot of this folder is damaged in this copy of the header.");
   return whole;
 }
 
@@ -318,14 +459,25 @@ async function openSlot(header: FolderHeader, slot: Slot, rootKey: Uint8Array): 
 }
 
 /** The same header with other slots: a folder password set, changed or (null) taken off. */
-export async function withFolderPassword(header: FolderHeader, access: { readonly owner: OwnerEnvelope; readonly rootKey: Uint8Array }, folderKey: Uint8Array, password: FolderPassword | null): Promise<FolderHeader> {
+export async function withFolderPassword(
+  header: FolderHeader,
+  access: { readonly owner: OwnerEnvelope; readonly rootKey: Uint8Array },
+  folderKey: Uint8Array,
+  password: FolderPassword | null,
+): Promise<FolderHeader> {
   const of = { folder: header.folder, owner: access.owner, folderKey };
-  const slots = password ? await passwordSlots(of, access.rootKey, password) : [ownerSlotFor(header.folder, access.rootKey, folderKey)];
+  const slots = password
+    ? await passwordSlots(of, access.rootKey, password)
+    : [ownerSlotFor(header.folder, access.rootKey, folderKey)];
   return madeByOwner({ ...header, slots }, access, folderKey);
 }
 
 /** With the owner's record and proof in the place of a computer's signature. */
-function madeByOwner({ mac: _mac, device: _device, signature: _signature, ...body }: FolderHeader, { owner, rootKey }: { readonly owner: OwnerEnvelope; readonly rootKey: Uint8Array }, folderKey: Uint8Array): FolderHeader {
+function madeByOwner(
+  { mac: _mac, device: _device, signature: _signature, ...body }: FolderHeader,
+  { owner, rootKey }: { readonly owner: OwnerEnvelope; readonly rootKey: Uint8Array },
+  folderKey: Uint8Array,
+): FolderHeader {
   requireOwnRecord(owner, rootKey);
   return resigned({ ...body, owner, proof: proofOf(body.folder, folderKey, rootKey) }, folderKey);
 }
@@ -334,14 +486,22 @@ function madeByOwner({ mac: _mac, device: _device, signature: _signature, ...bod
  * What can be put right once the folder key is at hand: after a lock made while signed out, the key under the owner's symmetric key; after
  * a new recovery code or other keyholders, the way back by them. The same object when there is nothing to do.
  */
-export async function adoptHeader(header: FolderHeader, access: { readonly owner: OwnerEnvelope; readonly rootKey: Uint8Array }, folderKey: Uint8Array): Promise<FolderHeader> {
+export async function adoptHeader(
+  header: FolderHeader,
+  access: { readonly owner: OwnerEnvelope; readonly rootKey: Uint8Array },
+  folderKey: Uint8Array,
+): Promise<FolderHeader> {
   const of = { folder: header.folder, owner: access.owner, folderKey };
   const isSealed = header.slots.some(({ type }) => type === "owner-sealed");
   if (!isSealed && !hasEarlierCode(header, access.owner) && !hasEarlierKeyholders(header, access.owner)) return header;
-  const kept = await Promise.all(header.slots.filter(({ type }) => type !== "keyholders").map((slot): Slot | Promise<Slot> => {
-    if (slot.type === "owner-sealed") return ownerSlotFor(header.folder, access.rootKey, folderKey);
-    return slot.type === "recovery" ? recoverySlotFor(of) : slot;
-  }));
+  const kept = await Promise.all(
+    header.slots
+      .filter(({ type }) => type !== "keyholders")
+      .map((slot): Slot | Promise<Slot> => {
+        if (slot.type === "owner-sealed") return ownerSlotFor(header.folder, access.rootKey, folderKey);
+        return slot.type === "recovery" ? recoverySlotFor(of) : slot;
+      }),
+  );
   const slots = hasPasswordSlot(header) ? [...kept, ...(await keyholdersSlotsFor(of))] : kept;
   return madeByOwner({ ...header, slots }, access, folderKey);
 }
@@ -382,8 +542,11 @@ export function waysInto(bytes: Uint8Array, owner: OwnerEnvelope): WaysIn {
   const header = readHeader(bytes);
   const slot = header.slots.find(({ type }) => type === "owner-and-password");
   return {
-    hasPassword: slot !== undefined, hint: slot?.type === "owner-and-password" ? slot.hint : null, isCurrent: header.owner.mac === owner.mac,
-    hasEarlierCode: hasEarlierCode(header, owner), hasEarlierKeyholders: hasEarlierKeyholders(header, owner),
+    hasPassword: slot !== undefined,
+    hint: slot?.type === "owner-and-password" ? slot.hint : null,
+    isCurrent: header.owner.mac === owner.mac,
+    hasEarlierCode: hasEarlierCode(header, owner),
+    hasEarlierKeyholders: hasEarlierKeyholders(header, owner),
   };
 }
 
@@ -397,7 +560,8 @@ export function keyholdersOf(header: FolderHeader): AskedKeyholders | null {
 /** The folder's X25519 private key; the caller wipes it. @throws EremosError `damaged` */
 export function openFolderPrivateKey(header: FolderHeader, folderKey: Uint8Array): Buffer {
   const key = openBox(folderKey, purpose("private-key", header.folder), fromBase64(header.privateKey));
-  if (typeof key === "string") throw new EremosError("damaged", "The folder's private key is damaged in this copy of the header.");
+  if (typeof key === "string")
+    throw new EremosError("damaged", "The folder's private key is damaged in this copy of the header.");
   return key;
 }
 

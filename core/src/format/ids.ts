@@ -26,6 +26,12 @@ export function whyNotCover(name: string): string | null {
 export const lockedNameSchema = z.string().refine((name) => HIDDEN_NAME.test(name) || whyNotCover(name) === null);
 
 /** In a record: only a folder in view has a cover name, only one that hides a random one. */
-export function isFittingName({ visibility, lockedName }: { readonly visibility: string; readonly lockedName: string | null }): boolean {
+export function isFittingName({
+  visibility,
+  lockedName,
+}: {
+  readonly visibility: string;
+  readonly lockedName: string | null;
+}): boolean {
   return lockedName === null || HIDDEN_NAME.test(lockedName) === (visibility !== "view");
 }

@@ -31,9 +31,14 @@ export function readLevel(bytes: Uint8Array): InsuranceLevel {
 }
 
 /** A file of Eremos' directory by its path in it; never leads out of it. */
-const memberPath = z.string().max(200).regex(/^(packs\/[0-9a-f]{2}|index)\/[0-9a-f]{32}$/);
+const memberPath = z
+  .string()
+  .max(200)
+  .regex(/^(packs\/[0-9a-f]{2}|index)\/[0-9a-f]{32}$/);
 const descriptionSchema = z.strictObject({
-  ...rows, group: idSchema, stripes: z.int().min(1),
+  ...rows,
+  group: idSchema,
+  stripes: z.int().min(1),
   members: z.array(z.strictObject({ path: memberPath, length: z.int().min(0) })).min(1),
 });
 export type GroupDescription = z.output<typeof descriptionSchema>;
@@ -102,19 +107,28 @@ export function decodeGroup(blocks: number, blockAt: (number: number) => Uint8Ar
     // Parity begins with anything; a description stands at both ends only.
     if (count > 0 && at >= count && at < blocks - count) continue;
     const block = Buffer.from(blockAt(at));
-    if (!block.subarray(0, 8).equals(MAGIC) || !equalBytes(sha256(block.subarray(0, PART_AT + PART_BYTES)), block.subarray(PART_AT + PART_BYTES))) continue;
+    if (
+      !block.subarray(0, 8).equals(MAGIC) ||
+      !equalBytes(sha256(block.subarray(0, PART_AT + PART_BYTES)), block.subarray(PART_AT + PART_BYTES))
+    )
+      continue;
     count = block.readUInt32LE(28);
     found++;
     parts[block.readUInt32LE(24)] ??= block.subarray(PART_AT, PART_AT + PART_BYTES);
   }
-  if (count === 0 || parts.length !== count || Array.from({ length: count }).some((_, i) => parts[i] === undefined)) throw damagedGroup();
+  if (count === 0 || parts.length !== count || Array.from({ length: count }).some((_, i) => parts[i] === undefined))
+    throw damagedGroup();
   const whole = Buffer.concat(parts);
   const textLength = whole.readUInt32LE(0);
   const parsed = descriptionSchema.safeParse(JSON.parse(whole.subarray(4, 4 + textLength).toString("utf8")));
   if (!parsed.success) throw damagedGroup();
   const shards = dataShards(parsed.data) + parsed.data.parity * parsed.data.stripes;
   const sums = whole.subarray(4 + textLength, 4 + textLength + shards * SUM_BYTES);
-  if (sums.length !== shards * SUM_BYTES || parsed.data.stripes !== Math.ceil(dataShards(parsed.data) / parsed.data.data)) throw damagedGroup();
+  if (
+    sums.length !== shards * SUM_BYTES ||
+    parsed.data.stripes !== Math.ceil(dataShards(parsed.data) / parsed.data.data)
+  )
+    throw damagedGroup();
   return { group: { ...parsed.data, sums }, blocks: count, isWhole: found === 2 * count };
 }
 

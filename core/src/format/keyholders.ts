@@ -5,7 +5,14 @@ import { equalBytes, fromBase64, randomBytes, sha256, toBase64, wipe } from "../
 import { generateKeyPair } from "../crypto/envelope";
 import { hkdf } from "../crypto/kdf";
 import { EremosError } from "../errors/eremos-error";
-import { GROUP_LENGTH, formatGroups, mistypedGroupsOf, nameGroups, normaliseCodeText, parseGroups } from "./code-groups";
+import {
+  GROUP_LENGTH,
+  formatGroups,
+  mistypedGroupsOf,
+  nameGroups,
+  normaliseCodeText,
+  parseGroups,
+} from "./code-groups";
 
 /**
  * Keyholders: a secret of its own, split by Shamir's scheme over GF(2^8), so that any `threshold` of the shares lead to it and fewer tell nothing.
@@ -51,9 +58,15 @@ function checkOf(owner: string, set: string, point: Uint8Array): string {
 }
 
 /** A new set. The shares are for handing out: each belongs to the check at its place. @throws RangeError */
-export async function newKeyholders(owner: string, threshold: number, count: number): Promise<{ readonly keyholders: Keyholders; readonly shares: readonly string[] }> {
-  if (!Number.isInteger(threshold) || threshold < LEAST_THRESHOLD || threshold > count) throw new RangeError(`threshold must be from ${LEAST_THRESHOLD} to the number of keyholders, got ${threshold}`);
-  if (!Number.isInteger(count) || count > MOST_KEYHOLDERS) throw new RangeError(`count must be at most ${MOST_KEYHOLDERS}, got ${count}`);
+export async function newKeyholders(
+  owner: string,
+  threshold: number,
+  count: number,
+): Promise<{ readonly keyholders: Keyholders; readonly shares: readonly string[] }> {
+  if (!Number.isInteger(threshold) || threshold < LEAST_THRESHOLD || threshold > count)
+    throw new RangeError(`threshold must be from ${LEAST_THRESHOLD} to the number of keyholders, got ${threshold}`);
+  if (!Number.isInteger(count) || count > MOST_KEYHOLDERS)
+    throw new RangeError(`count must be at most ${MOST_KEYHOLDERS}, got ${count}`);
   const secret = randomBytes(SECRET_BYTES);
   const set = randomBytes(SET_BYTES);
   const key = hkdf(secret, Buffer.from(owner, "utf8"), "eremos/1/keyholders");
@@ -61,8 +74,11 @@ export async function newKeyholders(owner: string, threshold: number, count: num
   const points = (await split(Uint8Array.from(secret), count, threshold)).map((point) => Buffer.from(point));
   try {
     const keyholders = {
-      set: toBase64(set), threshold, checks: points.map((point) => checkOf(owner, toBase64(set), point)),
-      publicKey: toBase64(pair.publicKey), privateKey: sealBoxText(key, purpose(owner), pair.privateKey),
+      set: toBase64(set),
+      threshold,
+      checks: points.map((point) => checkOf(owner, toBase64(set), point)),
+      publicKey: toBase64(pair.publicKey),
+      privateKey: sealBoxText(key, purpose(owner), pair.privateKey),
     };
     return { keyholders, shares: points.map((point) => formatShare(threshold, set, point)) };
   } finally {
@@ -83,15 +99,33 @@ export function mistypedShareGroups(typed: string): number[] {
 /** @throws EremosError `wrong-share` | `unknown-version` */
 function readShare(typed: string): Share {
   const parsed = parseGroups("share", SHARE_BYTES, typed);
-  if ("wrongGroups" in parsed) throw new EremosError("wrong-share", whyNotRead(typed, parsed.wrongGroups), { groups: parsed.wrongGroups.map((group) => String(group + 1)) });
+  if ("wrongGroups" in parsed)
+    throw new EremosError("wrong-share", whyNotRead(typed, parsed.wrongGroups), {
+      groups: parsed.wrongGroups.map((group) => String(group + 1)),
+    });
   const { bytes } = parsed;
-  if (!equalBytes(sha256(bytes.subarray(0, CHECKSUM_AT)).subarray(0, SHARE_BYTES - CHECKSUM_AT), bytes.subarray(CHECKSUM_AT))) throw new EremosError("wrong-share", "It is mistyped: its groups do not belong to one share. Look at the sheet again.");
-  if (bytes[0] !== SHARE_VERSION) throw new EremosError("unknown-version", "This share was made by a newer Eremos. Use that, or its readers.");
-  return { set: toBase64(bytes.subarray(2, POINT_AT)), threshold: bytes[1] ?? 0, point: bytes.subarray(POINT_AT, CHECKSUM_AT) };
+  if (
+    !equalBytes(
+      sha256(bytes.subarray(0, CHECKSUM_AT)).subarray(0, SHARE_BYTES - CHECKSUM_AT),
+      bytes.subarray(CHECKSUM_AT),
+    )
+  )
+    throw new EremosError(
+      "wrong-share",
+      "It is mistyped: its groups do not belong to one share. Look at the sheet again.",
+    );
+  if (bytes[0] !== SHARE_VERSION)
+    throw new EremosError("unknown-version", "This share was made by a newer Eremos. Use that, or its readers.");
+  return {
+    set: toBase64(bytes.subarray(2, POINT_AT)),
+    threshold: bytes[1] ?? 0,
+    point: bytes.subarray(POINT_AT, CHECKSUM_AT),
+  };
 }
 
 function whyNotRead(typed: string, wrong: readonly number[]): string {
-  if ("bytes" in parseGroups("code", SECRET_BYTES, typed)) return "That is a recovery code, not a share. It opens everything by itself: use it as the code.";
+  if ("bytes" in parseGroups("code", SECRET_BYTES, typed))
+    return "That is a recovery code, not a share. It opens everything by itself: use it as the code.";
   const isWhole = normaliseCodeText(typed).length === SHARE_GROUPS * GROUP_LENGTH;
   const mistyped = isWhole ? wrong : mistypedShareGroups(typed);
   const named = mistyped.length > 0 ? ` It is mistyped in ${nameGroups(mistyped)}; look at the sheet again.` : "";
@@ -108,12 +142,20 @@ export interface ShareLook {
 export type AskedKeyholders = Pick<Keyholders, "set" | "threshold" | "checks">;
 
 /** Each share by itself, as they are collected: whether it is typed right, of this set, genuine, and not there already. */
-export function lookAtShares(owner: string, keyholders: AskedKeyholders, typed: readonly string[]): readonly ShareLook[] {
+export function lookAtShares(
+  owner: string,
+  keyholders: AskedKeyholders,
+  typed: readonly string[],
+): readonly ShareLook[] {
   const seen = new Set<number>();
   return typed.map((one): ShareLook => {
     try {
       const { set, point } = readShare(one);
-      if (set !== keyholders.set) return { number: null, problem: "It belongs to another set: somebody else’s, or one from before the keyholders were changed." };
+      if (set !== keyholders.set)
+        return {
+          number: null,
+          problem: "It belongs to another set: somebody else’s, or one from before the keyholders were changed.",
+        };
       const number = keyholders.checks.indexOf(checkOf(owner, set, point)) + 1;
       wipe(point);
       if (number === 0) return { number: null, problem: "It says that it is of this set, and is none of its shares." };
@@ -131,19 +173,37 @@ export function lookAtShares(owner: string, keyholders: AskedKeyholders, typed: 
  * The private half of the keyholders' pair, from enough of the shares; the caller wipes it.
  * @throws EremosError `wrong-share` naming which is wrong and why | `too-few-shares` | `damaged`
  */
-export async function openKeyholdersKey(owner: string, keyholders: AskedKeyholders & Pick<Keyholders, "privateKey">, typed: readonly string[]): Promise<Buffer> {
+export async function openKeyholdersKey(
+  owner: string,
+  keyholders: AskedKeyholders & Pick<Keyholders, "privateKey">,
+  typed: readonly string[],
+): Promise<Buffer> {
   const given = typed.filter((one) => one.trim() !== "");
   const looks = lookAtShares(owner, keyholders, given);
   const wrong = looks.findIndex(({ problem }) => problem !== null);
-  if (wrong >= 0) throw new EremosError("wrong-share", `Share ${wrong + 1} of those you gave can’t be used. ${looks[wrong]?.problem ?? ""} Nothing was changed.`, { share: wrong + 1 });
+  if (wrong >= 0)
+    throw new EremosError(
+      "wrong-share",
+      `Share ${wrong + 1} of those you gave can’t be used. ${looks[wrong]?.problem ?? ""} Nothing was changed.`,
+      { share: wrong + 1 },
+    );
   const missing = keyholders.threshold - given.length;
-  if (missing > 0) throw new EremosError("too-few-shares", `${given.length} of ${keyholders.threshold} shares are here; ${missing === 1 ? "one more is" : `${missing} more are`} needed. Nothing was changed.`, { missing });
+  if (missing > 0)
+    throw new EremosError(
+      "too-few-shares",
+      `${given.length} of ${keyholders.threshold} shares are here; ${missing === 1 ? "one more is" : `${missing} more are`} needed. Nothing was changed.`,
+      { missing },
+    );
   const points = given.slice(0, keyholders.threshold).map((one) => readShare(one).point);
   const secret = await combine(points.map((point) => Uint8Array.from(point)));
   const key = hkdf(secret, Buffer.from(owner, "utf8"), "eremos/1/keyholders");
   try {
     const privateKey = openBox(key, purpose(owner), fromBase64(keyholders.privateKey));
-    if (typeof privateKey === "string") throw new EremosError("damaged", "The shares are genuine, and the keyholders’ slot is damaged in this copy. The master password and the recovery code still open everything.");
+    if (typeof privateKey === "string")
+      throw new EremosError(
+        "damaged",
+        "The shares are genuine, and the keyholders’ slot is damaged in this copy. The master password and the recovery code still open everything.",
+      );
     return privateKey;
   } finally {
     wipe(secret, key, ...points);

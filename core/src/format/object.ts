@@ -58,7 +58,8 @@ export function encodeObjectHeader(header: ObjectHeader): Buffer {
 
 /** @throws EremosError `damaged` when it is not an object header of this version. */
 export function decodeObjectHeader(bytes: Buffer): ObjectHeader {
-  const kind = bytes.length === OBJECT_HEADER_BYTES && bytes.subarray(0, 8).equals(MAGIC) ? kindOf(bytes.readUInt8(8)) : undefined;
+  const kind =
+    bytes.length === OBJECT_HEADER_BYTES && bytes.subarray(0, 8).equals(MAGIC) ? kindOf(bytes.readUInt8(8)) : undefined;
   const generation = kind ? Number(bytes.readBigUInt64LE(64)) : 0;
   if (!kind || bytes.readUInt8(9) !== CHUNK_LOG2 || !Number.isSafeInteger(generation)) {
     throw new EremosError("damaged", "An encrypted file of this folder has a damaged beginning.");
@@ -93,9 +94,17 @@ export function sealedLength(length: number): number {
 export class ContentKeys {
   private readonly purposes: Record<ObjectKind, Buffer>;
 
-  constructor(readonly name: string, secret: Uint8Array, folder: string) {
+  constructor(
+    readonly name: string,
+    secret: Uint8Array,
+    folder: string,
+  ) {
     const salt = fromBase64(folder, 16);
-    this.purposes = { pack: hkdf(secret, salt, "eremos/1/pack"), index: hkdf(secret, salt, "eremos/1/index"), drop: hkdf(secret, salt, "eremos/1/drop") };
+    this.purposes = {
+      pack: hkdf(secret, salt, "eremos/1/pack"),
+      index: hkdf(secret, salt, "eremos/1/index"),
+      drop: hkdf(secret, salt, "eremos/1/drop"),
+    };
   }
 
   cipherFor(header: ObjectHeader): ObjectCipher {

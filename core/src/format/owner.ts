@@ -2,7 +2,16 @@ import { z } from "zod";
 import { equalBytes, fromBase64, randomBytes, requireLiveKey, toBase64, wipe } from "../crypto/bytes";
 import { openBox, sealBoxText } from "../crypto/box";
 import { generateKeyPair, openEnvelope, sealTo } from "../crypto/envelope";
-import { type PasswordCost, formatPasswordHashing, hashPassword, hkdf, hmac, newPasswordHashing, parsePasswordHashing, type Password } from "../crypto/kdf";
+import {
+  type PasswordCost,
+  formatPasswordHashing,
+  hashPassword,
+  hkdf,
+  hmac,
+  newPasswordHashing,
+  parsePasswordHashing,
+  type Password,
+} from "../crypto/kdf";
 import { EremosError } from "../errors/eremos-error";
 import { canonicalJson } from "./canonical-json";
 import { nameGroups } from "./code-groups";
@@ -48,9 +57,17 @@ function purpose(kind: string, owner: string): string {
 
 function keyOfCode(code: string, owner: string): Buffer {
   const parsed = parseRecoveryCode(code);
-  if (!("wrongGroups" in parsed) && parsed.secret.every((byte) => byte === 0)) throw new EremosError("wrong-code", "That is a recovery code, but not the one for this. Nothing was changed; look for the newer sheet.");
+  if (!("wrongGroups" in parsed) && parsed.secret.every((byte) => byte === 0))
+    throw new EremosError(
+      "wrong-code",
+      "That is a recovery code, but not the one for this. Nothing was changed; look for the newer sheet.",
+    );
   if ("wrongGroups" in parsed) {
-    throw new EremosError("wrong-code", `The recovery code is mistyped in ${nameGroups(parsed.wrongGroups)}. Nothing was changed; look at the sheet again.`, { groups: parsed.wrongGroups.map((group) => String(group + 1)) });
+    throw new EremosError(
+      "wrong-code",
+      `The recovery code is mistyped in ${nameGroups(parsed.wrongGroups)}. Nothing was changed; look at the sheet again.`,
+      { groups: parsed.wrongGroups.map((group) => String(group + 1)) },
+    );
   }
   try {
     return hkdf(parsed.secret, Buffer.from(owner, "utf8"), "eremos/1/recovery-code");
@@ -81,7 +98,10 @@ export function isRootKeyOf({ mac, ...body }: OwnerEnvelope, rootKey: Uint8Array
 function requireAuthentic(record: OwnerEnvelope, rootKey: Uint8Array): void {
   if (isRootKeyOf(record, rootKey)) return;
   wipe(rootKey);
-  throw new EremosError("damaged", "The owner record was changed after it was written, so it is not used. Nothing was changed; every locked folder holds a copy of it that may be whole.");
+  throw new EremosError(
+    "damaged",
+    "The owner record was changed after it was written, so it is not used. Nothing was changed; every locked folder holds a copy of it that may be whole.",
+  );
 }
 
 type RecoverySlot = OwnerEnvelope["recovery"];
@@ -101,7 +121,12 @@ async function recoverySlot(code: string, rootKey: Uint8Array, owner: string): P
 }
 
 /** Makes a new owner, of whose computers these are known. The caller shows the code once and wipes the root key. */
-export async function createOwner(password: Password, code: string, cost: PasswordCost, devices: readonly Uint8Array[] = []): Promise<{ envelope: OwnerEnvelope; rootKey: Buffer }> {
+export async function createOwner(
+  password: Password,
+  code: string,
+  cost: PasswordCost,
+  devices: readonly Uint8Array[] = [],
+): Promise<{ envelope: OwnerEnvelope; rootKey: Buffer }> {
   const owner = toBase64(randomBytes(16));
   const rootKey = randomBytes(32);
   const sealing = await generateKeyPair();
@@ -124,7 +149,12 @@ export async function createOwner(password: Password, code: string, cost: Passwo
   }
 }
 
-async function passwordSlot(password: Password, rootKey: Uint8Array, owner: string, cost: PasswordCost): Promise<OwnerEnvelope["password"]> {
+async function passwordSlot(
+  password: Password,
+  rootKey: Uint8Array,
+  owner: string,
+  cost: PasswordCost,
+): Promise<OwnerEnvelope["password"]> {
   const hashing = newPasswordHashing(cost);
   const key = await hashPassword(password, hashing);
   try {
@@ -135,7 +165,12 @@ async function passwordSlot(password: Password, rootKey: Uint8Array, owner: stri
 }
 
 /** The same owner under another master password: only the password slot is written anew. */
-export async function withPassword({ mac: _old, ...record }: OwnerEnvelope, rootKey: Uint8Array, password: Password, cost: PasswordCost): Promise<OwnerEnvelope> {
+export async function withPassword(
+  { mac: _old, ...record }: OwnerEnvelope,
+  rootKey: Uint8Array,
+  password: Password,
+  cost: PasswordCost,
+): Promise<OwnerEnvelope> {
   return authenticated({ ...record, password: await passwordSlot(password, rootKey, record.owner, cost) }, rootKey);
 }
 
@@ -150,12 +185,20 @@ export function withDevice(envelope: OwnerEnvelope, rootKey: Uint8Array, device:
 }
 
 /** The same owner with another recovery code, and a key pair of its own behind it. */
-export async function withCode({ mac: _old, ...record }: OwnerEnvelope, rootKey: Uint8Array, code: string): Promise<OwnerEnvelope> {
+export async function withCode(
+  { mac: _old, ...record }: OwnerEnvelope,
+  rootKey: Uint8Array,
+  code: string,
+): Promise<OwnerEnvelope> {
   return authenticated({ ...record, recovery: await recoverySlot(code, rootKey, record.owner) }, rootKey);
 }
 
 /** The same owner with other keyholders, or (null) none. The shares are handed out; nothing keeps them. @throws RangeError as {@link newKeyholders} */
-export async function withKeyholders({ mac: _old, keyholders: _before, ...record }: OwnerEnvelope, rootKey: Uint8Array, of: { readonly threshold: number; readonly count: number } | null): Promise<{ readonly envelope: OwnerEnvelope; readonly shares: readonly string[] }> {
+export async function withKeyholders(
+  { mac: _old, keyholders: _before, ...record }: OwnerEnvelope,
+  rootKey: Uint8Array,
+  of: { readonly threshold: number; readonly count: number } | null,
+): Promise<{ readonly envelope: OwnerEnvelope; readonly shares: readonly string[] }> {
   if (!of) return { envelope: authenticated(record, rootKey), shares: [] };
   const { keyholders, shares } = await newKeyholders(record.owner, of.threshold, of.count);
   const root = await sealTo(fromBase64(keyholders.publicKey, 32), purpose("keyholders-root", record.owner), rootKey);
@@ -163,7 +206,10 @@ export async function withKeyholders({ mac: _old, keyholders: _before, ...record
 }
 
 /** What opens an owner envelope. */
-export type OwnerSecret = { readonly kind: "password"; readonly password: Password } | { readonly kind: "code"; readonly code: string } | { readonly kind: "shares"; readonly shares: readonly string[] };
+export type OwnerSecret =
+  | { readonly kind: "password"; readonly password: Password }
+  | { readonly kind: "code"; readonly code: string }
+  | { readonly kind: "shares"; readonly shares: readonly string[] };
 
 /** @throws EremosError as the three below */
 export function openOwner(record: OwnerEnvelope, secret: OwnerSecret, most?: number): Promise<OwnerKeys> {
@@ -176,8 +222,10 @@ export async function openWithPassword(record: OwnerEnvelope, password: Password
   const key = await hashPassword(password, parsePasswordHashing(record.password.hashing, most));
   try {
     const rootKey = openBox(key, purpose("password", record.owner), fromBase64(record.password.root));
-    if (rootKey === "another-key") throw new EremosError("wrong-password", "That is not the master password. Nothing was changed; try again.");
-    if (rootKey === "damaged") throw new EremosError("damaged", "The password slot is damaged. The recovery code still opens everything.");
+    if (rootKey === "another-key")
+      throw new EremosError("wrong-password", "That is not the master password. Nothing was changed; try again.");
+    if (rootKey === "damaged")
+      throw new EremosError("damaged", "The password slot is damaged. The recovery code still opens everything.");
     requireAuthentic(record, rootKey);
     return { rootKey };
   } finally {
@@ -190,7 +238,8 @@ export async function openWithCode(record: OwnerEnvelope, code: string): Promise
   const privateKey = openRecoveryKey(record.owner, record.recovery.privateKey, code);
   try {
     const rootKey = await openEnvelope(privateKey, purpose("root", record.owner), record.recovery.root);
-    if (!rootKey) throw new EremosError("damaged", "The recovery slot is damaged. The master password still opens everything.");
+    if (!rootKey)
+      throw new EremosError("damaged", "The recovery slot is damaged. The master password still opens everything.");
     requireAuthentic(record, rootKey);
     return { rootKey };
   } finally {
@@ -201,11 +250,19 @@ export async function openWithCode(record: OwnerEnvelope, code: string): Promise
 /** @throws EremosError `wrong-share` | `too-few-shares` | `not-set-up` (there are no keyholders) | `damaged` */
 export async function openWithShares(record: OwnerEnvelope, shares: readonly string[]): Promise<OwnerKeys> {
   const { keyholders } = record;
-  if (!keyholders) throw new EremosError("not-set-up", "No keyholders were named when this was written, so shares do not open it. The master password and the recovery code do.");
+  if (!keyholders)
+    throw new EremosError(
+      "not-set-up",
+      "No keyholders were named when this was written, so shares do not open it. The master password and the recovery code do.",
+    );
   const privateKey = await openKeyholdersKey(record.owner, keyholders, shares);
   try {
     const rootKey = await openEnvelope(privateKey, purpose("keyholders-root", record.owner), keyholders.root);
-    if (!rootKey) throw new EremosError("damaged", "The keyholders\u2019 slot is damaged. The master password and the recovery code still open everything.");
+    if (!rootKey)
+      throw new EremosError(
+        "damaged",
+        "The keyholders\u2019 slot is damaged. The master password and the recovery code still open everything.",
+      );
     requireAuthentic(record, rootKey);
     return { rootKey };
   } finally {
@@ -218,8 +275,13 @@ export function openRecoveryKey(owner: string, box: string, code: string): Buffe
   const codeKey = keyOfCode(code, owner);
   try {
     const privateKey = openBox(codeKey, purpose("recovery", owner), fromBase64(box));
-    if (privateKey === "another-key") throw new EremosError("wrong-code", "That is a recovery code, but not the one for this. Nothing was changed; look for the newer sheet.");
-    if (privateKey === "damaged") throw new EremosError("damaged", "The recovery slot is damaged. The master password still opens everything.");
+    if (privateKey === "another-key")
+      throw new EremosError(
+        "wrong-code",
+        "That is a recovery code, but not the one for this. Nothing was changed; look for the newer sheet.",
+      );
+    if (privateKey === "damaged")
+      throw new EremosError("damaged", "The recovery slot is damaged. The master password still opens everything.");
     return privateKey;
   } finally {
     wipe(codeKey);
@@ -229,7 +291,8 @@ export function openRecoveryKey(owner: string, box: string, code: string): Buffe
 /** The owner's private key for what was sealed while signed out; the caller wipes it. @throws EremosError `damaged` */
 export function openSealingKey(record: OwnerEnvelope, rootKey: Uint8Array): Buffer {
   const key = openBox(rootKey, purpose("sealing", record.owner), fromBase64(record.sealing.privateKey));
-  if (typeof key === "string") throw new EremosError("damaged", "The owner's sealing key is damaged. Folders sealed while signed in still open.");
+  if (typeof key === "string")
+    throw new EremosError("damaged", "The owner's sealing key is damaged. Folders sealed while signed in still open.");
   return key;
 }
 
@@ -241,7 +304,11 @@ export class ProvenOwner {
   private constructor(readonly envelope: OwnerEnvelope) {}
 
   /** `secrets`: each new way in. @throws EremosError `damaged` where one does not lead to the root key; TypeError for a root key that was wiped */
-  static async prove(envelope: OwnerEnvelope, rootKey: Uint8Array, secrets: readonly OwnerSecret[]): Promise<ProvenOwner> {
+  static async prove(
+    envelope: OwnerEnvelope,
+    rootKey: Uint8Array,
+    secrets: readonly OwnerSecret[],
+  ): Promise<ProvenOwner> {
     requireLiveKey(rootKey);
     const record = readOwner(writeRecord(envelope));
     if (!isRootKeyOf(record, rootKey)) throw unproven();
@@ -257,7 +324,10 @@ export class ProvenOwner {
 }
 
 function unproven(): EremosError {
-  return new EremosError("damaged", "The new owner record did not open when it was tried, so it was not written. Nothing was changed; what opened before goes on opening. Try again.");
+  return new EremosError(
+    "damaged",
+    "The new owner record did not open when it was tried, so it was not written. Nothing was changed; what opened before goes on opening. Try again.",
+  );
 }
 
 export function writeOwner({ envelope }: ProvenOwner): Buffer {

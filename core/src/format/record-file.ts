@@ -16,7 +16,12 @@ export function writeRecord(record: Json & object): Buffer {
 const MAX_RECORD_BYTES = 16 * 1024 * 1024;
 
 /** Parses and checks one record. Unknown versions and damage are told apart. @throws EremosError `damaged` | `unknown-version` */
-export function readRecord<S extends z.ZodType>(bytes: Uint8Array, schema: S, what: string, maxBytes = MAX_RECORD_BYTES): z.output<S> {
+export function readRecord<S extends z.ZodType>(
+  bytes: Uint8Array,
+  schema: S,
+  what: string,
+  maxBytes = MAX_RECORD_BYTES,
+): z.output<S> {
   if (bytes.length > maxBytes) throw damaged(what, "it is too large");
   let value: unknown;
   try {
@@ -27,7 +32,10 @@ export function readRecord<S extends z.ZodType>(bytes: Uint8Array, schema: S, wh
   if (typeof value !== "object" || value === null) throw damaged(what, "it is not a record");
   const { checksum, ...record } = value as Record<string, Json>;
   if (typeof record["version"] === "number" && record["version"] > 1) {
-    throw new EremosError("unknown-version", `The ${what} was written by a newer Eremos (version ${record["version"]}). Nothing was changed; update Eremos to open it.`);
+    throw new EremosError(
+      "unknown-version",
+      `The ${what} was written by a newer Eremos (version ${record["version"]}). Nothing was changed; update Eremos to open it.`,
+    );
   }
   if (!isCanonical(record) || checksum !== checksumOf(record)) throw damaged(what, "its checksum does not match");
   const parsed = schema.safeParse(record);

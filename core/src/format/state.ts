@@ -13,7 +13,18 @@ import { readRecord, writeRecord } from "./record-file";
  * When space is short, file by file: sealing → mixed → committed → …, and sealed → mixed → placing → open. In `mixed` the sealed
  * copy and the plain remainder together are the folder, and where both have a file the plain one is true.
  */
-export const FOLDER_STATES = ["sealing", "committed", "staged", "removing", "sealed", "restoring", "placing", "open", "mixed", "releasing"] as const;
+export const FOLDER_STATES = [
+  "sealing",
+  "committed",
+  "staged",
+  "removing",
+  "sealed",
+  "restoring",
+  "placing",
+  "open",
+  "mixed",
+  "releasing",
+] as const;
 export type FolderState = (typeof FOLDER_STATES)[number];
 
 /** In view at its path; under a random name beside it; in a held area of the same file system. */
@@ -23,35 +34,37 @@ export type Visibility = (typeof VISIBILITIES)[number];
 const text = z.string().max(512);
 const whole = z.int().nonnegative();
 
-export const stateSchema = z.strictObject({
-  format: z.literal("eremos-state"),
-  version: z.literal(1),
-  folder: idSchema,
-  state: z.enum(FOLDER_STATES),
-  /** The generation that is true whenever the sealed copy is; 0 when none was ever committed. */
-  generation: whole,
-  /** The generation being made, or null. */
-  next: z.union([whole, z.null()]),
-  visibility: z.enum(VISIBILITIES),
-  /** The name it has while it is locked: random where it hides, a cover name in view; null: its own. */
-  lockedName: z.union([lockedNameSchema, z.null()]),
-  /** Tucked away: how many levels above the directory it lies in the held area is; else null. */
-  held: z.union([whole, z.null()]),
-  /** The directory beside this record through which plain entries come and go, or null. */
-  staging: z.union([text, z.null()]),
-  /** A part of the folder is sealed and no longer plain: undoing what is under way leads to `mixed`. */
-  mixed: z.boolean(),
-  /** Entries whose mode was widened to read or move them, by identity. */
-  modes: z.array(z.strictObject({ dev: text, ino: text, mode: whole })),
-  /** The folder's own times, to be set again when everything is back at its place; nanoseconds as decimal text. */
-  times: z.union([z.strictObject({ atimeNs: text, mtimeNs: text }), z.null()]),
-  /** SHA-256 of the page in the folder, or null when there is none. */
-  page: z.union([text, z.null()]),
-  /** SHA-256 of the file that gives the folder another icon, or null when there is none. */
-  icon: z.union([text, z.null()]),
-  /** By which the computer that wrote it knows it again; nobody else can check it. */
-  proof: text.exactOptional(),
-}).refine(isFittingName);
+export const stateSchema = z
+  .strictObject({
+    format: z.literal("eremos-state"),
+    version: z.literal(1),
+    folder: idSchema,
+    state: z.enum(FOLDER_STATES),
+    /** The generation that is true whenever the sealed copy is; 0 when none was ever committed. */
+    generation: whole,
+    /** The generation being made, or null. */
+    next: z.union([whole, z.null()]),
+    visibility: z.enum(VISIBILITIES),
+    /** The name it has while it is locked: random where it hides, a cover name in view; null: its own. */
+    lockedName: z.union([lockedNameSchema, z.null()]),
+    /** Tucked away: how many levels above the directory it lies in the held area is; else null. */
+    held: z.union([whole, z.null()]),
+    /** The directory beside this record through which plain entries come and go, or null. */
+    staging: z.union([text, z.null()]),
+    /** A part of the folder is sealed and no longer plain: undoing what is under way leads to `mixed`. */
+    mixed: z.boolean(),
+    /** Entries whose mode was widened to read or move them, by identity. */
+    modes: z.array(z.strictObject({ dev: text, ino: text, mode: whole })),
+    /** The folder's own times, to be set again when everything is back at its place; nanoseconds as decimal text. */
+    times: z.union([z.strictObject({ atimeNs: text, mtimeNs: text }), z.null()]),
+    /** SHA-256 of the page in the folder, or null when there is none. */
+    page: z.union([text, z.null()]),
+    /** SHA-256 of the file that gives the folder another icon, or null when there is none. */
+    icon: z.union([text, z.null()]),
+    /** By which the computer that wrote it knows it again; nobody else can check it. */
+    proof: text.exactOptional(),
+  })
+  .refine(isFittingName);
 export type StateRecord = z.output<typeof stateSchema>;
 
 /** Whether the readable contents are the true ones, all of them. FORMAT.md §7.2. */

@@ -92,7 +92,10 @@ export class TreeWriter {
    * @param before bytes of listings that stand before those written here
    * @param next the number the next listing's first entry gets: entries are numbered in the order in which they are written
    */
-  constructor(private readonly before = 0, private next = 0) {}
+  constructor(
+    private readonly before = 0,
+    private next = 0,
+  ) {}
 
   /** Goes on after the listings of a tree, which stay where they are and keep their pack numbers. What this writes belongs after them. */
   static after(tree: TreeReader): TreeWriter {
@@ -219,10 +222,14 @@ export class TreeReader {
   private readonly packsAt: number;
   private table: readonly PackInfo[] | null = null;
 
-  constructor(private readonly source: IndexSource, record: Span) {
+  constructor(
+    private readonly source: IndexSource,
+    record: Span,
+  ) {
     const reader = new ByteReader(this.piece(record.offset, record.length));
     const root = readEntry(reader);
-    if (root.kind !== "dir" || root.listing.offset + root.listing.length > record.offset) throw new EremosError("damaged", "The folder's index has no root.");
+    if (root.kind !== "dir" || root.listing.offset + root.listing.length > record.offset)
+      throw new EremosError("damaged", "The folder's index has no root.");
     this.root = root;
     this.packCount = reader.u32();
     this.packsAt = reader.size();
@@ -242,7 +249,8 @@ export class TreeReader {
   }
 
   private piece(offset: number, length: number): Buffer {
-    if (offset < 0 || length < 0 || offset + length > this.source.length) throw new EremosError("damaged", "The folder's index ends too early.");
+    if (offset < 0 || length < 0 || offset + length > this.source.length)
+      throw new EremosError("damaged", "The folder's index ends too early.");
     return this.source.read(offset, length);
   }
 
@@ -259,7 +267,8 @@ export class TreeReader {
       const entry = checked(readEntry(head), offset);
       const before = entries.at(-1);
       // One name twice would let a link lead what comes after it somewhere else.
-      if (before && Buffer.compare(before.name, entry.name) >= 0) throw new EremosError("damaged", "The folder's index holds a name twice, or out of order.");
+      if (before && Buffer.compare(before.name, entry.name) >= 0)
+        throw new EremosError("damaged", "The folder's index holds a name twice, or out of order.");
       entries.push(entry);
     }
     return { first, entries };
@@ -269,7 +278,8 @@ export class TreeReader {
   find(dir: DirEntry, name: Buffer): Entry | null {
     const { offset, length } = dir.listing;
     const count = this.piece(offset, LISTING_HEAD_BYTES).readUInt32LE(0);
-    const startOf = (i: number): number => (i < count ? this.piece(offset + LISTING_HEAD_BYTES + 4 * i, 4).readUInt32LE(0) : length);
+    const startOf = (i: number): number =>
+      i < count ? this.piece(offset + LISTING_HEAD_BYTES + 4 * i, 4).readUInt32LE(0) : length;
     let [low, high] = [0, count];
     while (low < high) {
       const middle = (low + high) >>> 1;
@@ -284,13 +294,16 @@ export class TreeReader {
   }
 
   pack(number: number): PackInfo {
-    if (number >= this.packCount) throw new EremosError("damaged", "The folder's index refers to a pack that is not in its table.");
+    if (number >= this.packCount)
+      throw new EremosError("damaged", "The folder's index refers to a pack that is not in its table.");
     return this.table?.[number] ?? readPack(this.piece(this.packsAt + PACK_ENTRY_BYTES * number, PACK_ENTRY_BYTES));
   }
 
   /** All packs, by their number. */
   packs(): readonly PackInfo[] {
-    this.table ??= Array.from({ length: this.packCount }, (_, number) => readPack(this.piece(this.packsAt + PACK_ENTRY_BYTES * number, PACK_ENTRY_BYTES)));
+    this.table ??= Array.from({ length: this.packCount }, (_, number) =>
+      readPack(this.piece(this.packsAt + PACK_ENTRY_BYTES * number, PACK_ENTRY_BYTES)),
+    );
     return this.table;
   }
 }
@@ -303,7 +316,8 @@ export function isName(name: Buffer): boolean {
 
 /** Listings point only to listings before them, so no walk ever goes round; and a name must be one name. */
 function checked(entry: Entry, listingAt: number): Entry {
-  if (entry.kind === "dir" && entry.listing.offset + entry.listing.length > listingAt) throw new EremosError("damaged", "The folder's index goes round in a circle.");
+  if (entry.kind === "dir" && entry.listing.offset + entry.listing.length > listingAt)
+    throw new EremosError("damaged", "The folder's index goes round in a circle.");
   if (!isName(entry.name)) {
     throw new EremosError("damaged", "The folder's index holds a name that no file system allows.");
   }
@@ -334,7 +348,14 @@ function readEntry(reader: ByteReader): Entry {
   const gid = reader.u32();
   const mtimeNs = reader.i64();
   const atimeNs = reader.i64();
-  const withMeta = (): Meta => ({ mode, uid, gid, mtimeNs, atimeNs, xattrs: (flags & HAS_XATTRS) !== 0 ? readXattrs(reader) : NO_XATTRS });
+  const withMeta = (): Meta => ({
+    mode,
+    uid,
+    gid,
+    mtimeNs,
+    atimeNs,
+    xattrs: (flags & HAS_XATTRS) !== 0 ? readXattrs(reader) : NO_XATTRS,
+  });
   switch (kind) {
     case KINDS.dir: {
       const listing = { offset: reader.size(), length: reader.size() };
@@ -353,13 +374,18 @@ function readEntry(reader: ByteReader): Entry {
   }
 }
 
-function readFileFields(reader: ByteReader, sparse: boolean): Pick<FileEntry, "size" | "linkGroup" | "content" | "extents"> {
+function readFileFields(
+  reader: ByteReader,
+  sparse: boolean,
+): Pick<FileEntry, "size" | "linkGroup" | "content" | "extents"> {
   const size = reader.size();
   const linkGroup = reader.u32();
   const pack = reader.u32();
   const offset = reader.size();
   const length = reader.size();
-  const extents = sparse ? Array.from({ length: reader.u32() }, () => ({ offset: reader.size(), length: reader.size() })) : null;
+  const extents = sparse
+    ? Array.from({ length: reader.u32() }, () => ({ offset: reader.size(), length: reader.size() }))
+    : null;
   return { size, linkGroup, content: pack === NO_PACK ? null : { pack, offset, length }, extents };
 }
 
@@ -381,19 +407,21 @@ export interface PackRecord {
 export function readPackRecord(marker: Buffer, read: (offset: number, length: number) => Buffer): PackRecord {
   const head = read(0, PACK_RECORD_HEAD_BYTES);
   const length = head.readUInt32LE(marker.length);
-  if (!head.subarray(0, marker.length).equals(marker) || length > MOST_RECORD_BYTES) throw new EremosError("damaged", "What stands before a file's data is damaged.");
+  if (!head.subarray(0, marker.length).equals(marker) || length > MOST_RECORD_BYTES)
+    throw new EremosError("damaged", "What stands before a file's data is damaged.");
   const reader = new ByteReader(read(PACK_RECORD_HEAD_BYTES, length));
   const path = reader.raw(reader.u32());
   const entry = readEntry(reader);
   // Of a drop, whoever made it chose both.
-  if (!namesOf(path).every(isName) || !isName(entry.name)) throw new EremosError("damaged", "What stands before a file's data holds a name that no file system allows.");
+  if (!namesOf(path).every(isName) || !isName(entry.name))
+    throw new EremosError("damaged", "What stands before a file's data holds a name that no file system allows.");
   return { path, entry, length: reader.size(), recordLength: PACK_RECORD_HEAD_BYTES + length };
 }
 
 /** The names of a path within the folder, which are joined by slashes. */
 export function namesOf(path: Buffer): Buffer[] {
   const names: Buffer[] = [];
-  for (let at = 0; at <= path.length; ) {
+  for (let at = 0; at <= path.length;) {
     const slash = path.indexOf(0x2f, at);
     const end = slash < 0 ? path.length : slash;
     names.push(path.subarray(at, end));
@@ -409,7 +437,13 @@ const MOST_RECORD_BYTES = 1024 * 1024;
  * Writes what stands before each file's data in a pack, so that a pack alone, with its key, gives its files back. FORMAT.md §5.5:
  * marker 16 · length of the rest u32 · path (u32 length, bytes) · entry as in the index with no pack · length of the data u64 · data.
  */
-export function writePackRecord(writer: ByteWriter, marker: Buffer, directory: Buffer, entry: FileEntry, dataLength: number): void {
+export function writePackRecord(
+  writer: ByteWriter,
+  marker: Buffer,
+  directory: Buffer,
+  entry: FileEntry,
+  dataLength: number,
+): void {
   writer.raw(marker);
   const frame = writer.reserve(4);
   const start = writer.length;

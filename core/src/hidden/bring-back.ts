@@ -2,7 +2,13 @@ import { randomBytes } from "../crypto/bytes";
 import { within } from "../engine/handles";
 import { joinPath, readSmallFile, splitPath } from "../engine/vault";
 import { EremosError, fromSystemError, systemCode } from "../errors/eremos-error";
-import { isImmutable, setImmutable, setVolumeAttributes, shownByVolume, volumeAttributes } from "../platform/linux/attributes";
+import {
+  isImmutable,
+  setImmutable,
+  setVolumeAttributes,
+  shownByVolume,
+  volumeAttributes,
+} from "../platform/linux/attributes";
 import type { Dir, Disk, Stat } from "../platform/port";
 import { meansAt } from "./find-hidden";
 import { plainName } from "./means";
@@ -37,7 +43,9 @@ const ICONS = ["desktop.ini", "Desktop.ini", ".directory"] as const;
 export function bringBack(disk: Disk, found: Spot, wanted: string | null = null): Brought {
   const undo: Undo[] = [];
   try {
-    const at = atSpot(disk, found, (dir, name, stat) => bringBackHeld(disk, found, { dir, name, stat }, wanted, (step) => undo.unshift(step)));
+    const at = atSpot(disk, found, (dir, name, stat) =>
+      bringBackHeld(disk, found, { dir, name, stat }, wanted, (step) => undo.unshift(step)),
+    );
     return { path: at, undo };
   } catch (error) {
     putBackHidden(disk, undo);
@@ -51,13 +59,23 @@ interface HeldEntry {
   readonly stat: Stat;
 }
 
-function bringBackHeld(disk: Disk, found: Spot, { dir, name, stat }: HeldEntry, wanted: string | null, did: (step: Undo) => void): Buffer {
+function bringBackHeld(
+  disk: Disk,
+  found: Spot,
+  { dir, name, stat }: HeldEntry,
+  wanted: string | null,
+  did: (step: Undo) => void,
+): Buffer {
   const path = pathOf(found);
   // By the directory that is held: what takes its path meanwhile is not touched.
   const held = joinPath(heldPath(dir), name);
   const means = meansAt(held);
   if (means.includes("immutable")) {
-    if (!setImmutable(held, false) || isImmutable(held)) throw new EremosError("no-permission", `A flag lets nobody change it, and only an administrator may take that off: sudo chattr -i '${path.toString("utf8").replaceAll("'", "'\\''")}'. Nothing was changed; look again afterwards.`);
+    if (!setImmutable(held, false) || isImmutable(held))
+      throw new EremosError(
+        "no-permission",
+        `A flag lets nobody change it, and only an administrator may take that off: sudo chattr -i '${path.toString("utf8").replaceAll("'", "'\\''")}'. Nothing was changed; look again afterwards.`,
+      );
     did({ kind: "immutable", now: found });
   }
   if (means.includes("no-read")) {
@@ -66,7 +84,11 @@ function bringBackHeld(disk: Disk, found: Spot, { dir, name, stat }: HeldEntry, 
   }
   const attributes = means.includes("attributes") ? volumeAttributes(held) : null;
   if (attributes !== null) {
-    if (!setVolumeAttributes(held, shownByVolume(attributes))) throw new EremosError("no-permission", "The volume does not let this account change what hides it. Nothing was changed.");
+    if (!setVolumeAttributes(held, shownByVolume(attributes)))
+      throw new EremosError(
+        "no-permission",
+        "The volume does not let this account change what hides it. Nothing was changed.",
+      );
     did({ kind: "attributes", now: found, attributes });
   }
   if (means.includes("list")) {
@@ -76,7 +98,10 @@ function bringBackHeld(disk: Disk, found: Spot, { dir, name, stat }: HeldEntry, 
   if (means.includes("icon")) {
     within(disk, disk.openDir(dir, name), (inside) => {
       for (const icon of ICONS) {
-        if (disk.find(inside, Buffer.from(icon))?.type === "file") did(rename(disk, inside, joinPath(path, Buffer.from(icon)), Buffer.from(`${icon.replace(".", "")} (before)`)));
+        if (disk.find(inside, Buffer.from(icon))?.type === "file")
+          did(
+            rename(disk, inside, joinPath(path, Buffer.from(icon)), Buffer.from(`${icon.replace(".", "")} (before)`)),
+          );
       }
     });
   }
@@ -93,7 +118,13 @@ function heldPath(dir: Dir): Buffer {
 /** Under that name, or where it is taken under one like it. */
 function rename(disk: Disk, dir: Dir, from: Buffer, wanted: Buffer): Extract<Undo, { kind: "rename" }> {
   const { parent, name } = splitPath(from);
-  if (wanted.length === 0 || wanted.includes(0x2f) || wanted.includes(0) || [".", ".."].includes(wanted.toString("latin1"))) throw new EremosError("usage", "The name that it had is none that a file can have. Nothing was changed.");
+  if (
+    wanted.length === 0 ||
+    wanted.includes(0x2f) ||
+    wanted.includes(0) ||
+    [".", ".."].includes(wanted.toString("latin1"))
+  )
+    throw new EremosError("usage", "The name that it had is none that a file can have. Nothing was changed.");
   for (let number = 1; ; number++) {
     const to = number === 1 ? wanted : Buffer.from(`${wanted.toString("utf8")} (${number})`);
     try {
@@ -111,7 +142,8 @@ export function removeScript(disk: Disk, found: Spot): Undo {
   try {
     return atSpot(disk, found, (dir, name, stat) => {
       const content = stat.type === "file" ? readSmallFile(disk, dir, name, MOST_SCRIPT_BYTES) : null;
-      if (!content || content.length > MOST_SCRIPT_BYTES) throw new EremosError("not-found", "It is no script any more. Nothing was changed; look again.");
+      if (!content || content.length > MOST_SCRIPT_BYTES)
+        throw new EremosError("not-found", "It is no script any more. Nothing was changed; look again.");
       disk.unlink(dir, name);
       disk.syncDir(dir);
       return { kind: "removed", now: found, content: content.toString("base64"), mode: stat.mode & 0o777 };
@@ -145,9 +177,15 @@ function undoOne(disk: Disk, step: Undo): void {
     case "immutable":
       return atSpot(disk, step.now, (dir, name) => void setImmutable(joinPath(heldPath(dir), name), true));
     case "attributes":
-      return atSpot(disk, step.now, (dir, name) => void setVolumeAttributes(joinPath(heldPath(dir), name), step.attributes));
+      return atSpot(
+        disk,
+        step.now,
+        (dir, name) => void setVolumeAttributes(joinPath(heldPath(dir), name), step.attributes),
+      );
     case "removed":
-      return atPlace(disk, step.now, (dir, name) => writeNew(disk, dir, name, Buffer.from(step.content, "base64"), step.mode));
+      return atPlace(disk, step.now, (dir, name) =>
+        writeNew(disk, dir, name, Buffer.from(step.content, "base64"), step.mode),
+      );
   }
 }
 
@@ -167,7 +205,11 @@ function writeNew(disk: Disk, dir: Dir, name: Buffer, bytes: Buffer, mode: numbe
 /** Line by line; a list that ends up empty goes. Only one of this account's own; no link is followed, and what is read is given to nobody who could not read it. */
 function editLines(disk: Disk, dir: Dir, edit: (lines: readonly string[]) => readonly string[]): void {
   const before = disk.find(dir, LIST);
-  if (before && (before.type !== "file" || !disk.owns(before) || before.size > MOST_LIST_BYTES)) throw new EremosError("no-permission", "The list that hides it, .hidden, is no ordinary file of this account's. Nothing was changed.");
+  if (before && (before.type !== "file" || !disk.owns(before) || before.size > MOST_LIST_BYTES))
+    throw new EremosError(
+      "no-permission",
+      "The list that hides it, .hidden, is no ordinary file of this account's. Nothing was changed.",
+    );
   const text = before ? (readSmallFile(disk, dir, LIST, MOST_LIST_BYTES)?.toString("utf8") ?? "") : "";
   const lines = edit(text.split("\n").filter((line, i, all) => line !== "" || i < all.length - 1));
   if (lines.length === 0) {

@@ -42,7 +42,8 @@ const DEEPEST_JUDGED = 4;
 /** Large, made by programs, and never where somebody hides a folder. */
 const NEVER_INSIDE = new Set([".eremos", HELD_NAME.toString(), "node_modules", ".git", ".cache", "__pycache__"]);
 /** What people make, and programs do not keep for themselves. */
-const PERSONAL = /\.(?:jpe?g|heic|raw|cr2|nef|mp4|mov|avi|mkv|docx?|odt|rtf|xlsx?|ods|pptx?|odp|pdf|txt|csv|mp3|wav|flac|m4a|epub|zip|rar|7z|eml|msg|kdbx)$/i;
+const PERSONAL =
+  /\.(?:jpe?g|heic|raw|cr2|nef|mp4|mov|avi|mkv|docx?|odt|rtf|xlsx?|ods|pptx?|odp|pdf|txt|csv|mp3|wav|flac|m4a|epub|zip|rar|7z|eml|msg|kdbx)$/i;
 const NAMES_OF_ICONS = ["desktop.ini", "Desktop.ini", ".directory"] as const;
 /** By which things are hidden, and which are not hidden things themselves. */
 const NAMES_OF_LISTS = [...NAMES_OF_ICONS, ".hidden"] as const;
@@ -55,11 +56,17 @@ export function findHidden({ disk, onFound, onScript, ...places }: FindHiddenInp
     return entries.flatMap((entry) => {
       const path = below(at, entry.name);
       const name = entry.name.toString("utf8");
-      if ((!entry.isDirectory() && !entry.isFile()) || NEVER_INSIDE.has(name) || (NAMES_OF_LISTS as readonly string[]).includes(name)) return [];
+      if (
+        (!entry.isDirectory() && !entry.isFile()) ||
+        NEVER_INSIDE.has(name) ||
+        (NAMES_OF_LISTS as readonly string[]).includes(name)
+      )
+        return [];
       // What Eremos hides is found by the search for protected folders.
       if (entry.isDirectory() && fs.existsSync(below(path, Buffer.from(".eremos")))) return [];
       const means = stillThere(() => meansOf(path, name, entry.isDirectory(), listed)) ?? [];
-      const found = means.length > 0 ? stillThere(() => foundAt(disk, at, path, name, entry.isDirectory(), means)) : null;
+      const found =
+        means.length > 0 ? stillThere(() => foundAt(disk, at, path, name, entry.isDirectory(), means)) : null;
       if (found) onFound(found);
       return means.length === 0 && entry.isDirectory() ? [path] : [];
     });
@@ -109,11 +116,31 @@ function hasOtherIcon(path: Buffer): boolean {
   });
 }
 
-function foundAt(disk: Disk, directory: Buffer, path: Buffer, name: string, isDirectory: boolean, means: readonly Means[]): HiddenFound {
-  const judged = isDirectory ? judge(path) : { files: 1, bytes: fs.lstatSync(path).size, personal: PERSONAL.test(name) ? 1 : 0 };
+function foundAt(
+  disk: Disk,
+  directory: Buffer,
+  path: Buffer,
+  name: string,
+  isDirectory: boolean,
+  means: readonly Means[],
+): HiddenFound {
+  const judged = isDirectory
+    ? judge(path)
+    : { files: 1, bytes: fs.lstatSync(path).size, personal: PERSONAL.test(name) ? 1 : 0 };
   const isByName = means.every((one) => one === "dot");
-  const probably = judged.personal > 0 && judged.personal * 2 >= judged.files ? "yours" : isByName ? "a program's" : "unknown";
-  return { path, spot: spotAt(disk, path), shown: `${directory.toString("utf8")}/${shownName(name)}`, means, type: isDirectory ? "dir" : "file", files: judged.files, bytes: judged.bytes, probably, name: plainName(name) };
+  const probably =
+    judged.personal > 0 && judged.personal * 2 >= judged.files ? "yours" : isByName ? "a program's" : "unknown";
+  return {
+    path,
+    spot: spotAt(disk, path),
+    shown: `${directory.toString("utf8")}/${shownName(name)}`,
+    means,
+    type: isDirectory ? "dir" : "file",
+    files: judged.files,
+    bytes: judged.bytes,
+    probably,
+    name: plainName(name),
+  };
 }
 
 function judge(path: Buffer): { readonly files: number; readonly bytes: number; readonly personal: number } {

@@ -28,7 +28,8 @@ export function plainName(name: string): string {
 
 /** For people: what can't be seen is told instead. */
 export function shownName(name: string): string {
-  if (!INVISIBLE.test(name)) return [...name].map((character) => (/[\p{Cc}\p{Cf}]/u.test(character) ? codeOf(character) : character)).join("");
+  if (!INVISIBLE.test(name))
+    return [...name].map((character) => (/[\p{Cc}\p{Cf}]/u.test(character) ? codeOf(character) : character)).join("");
   const codes = [...new Set([...name].map(codeOf))];
   return `(a name of ${[...name].length} ${[...name].length === 1 ? "character" : "characters"} that can’t be seen: ${codes.join(", ")})`;
 }

@@ -50,7 +50,19 @@ export function scriptLocksIn(disk: Disk, directory: Buffer, entries: readonly f
     const found = readScript(textOf(path));
     if (!found) return [];
     const target = found.names.map((one) => besideAs(directory, entries, one)).find((one) => one !== null) ?? null;
-    return [{ path, spot: spotAt(disk, path), targetSpot: target && spotAt(disk, target), shown: `${directory.toString("utf8")}/${shownName(name)}`, does: found.does, hasPassword: found.hasPassword, target, targetShown: target && `${directory.toString("utf8")}/${shownName(nameIn(directory, target))}`, originalName: target && originalName(textOf(path), nameIn(directory, target)) }];
+    return [
+      {
+        path,
+        spot: spotAt(disk, path),
+        targetSpot: target && spotAt(disk, target),
+        shown: `${directory.toString("utf8")}/${shownName(name)}`,
+        does: found.does,
+        hasPassword: found.hasPassword,
+        target,
+        targetShown: target && `${directory.toString("utf8")}/${shownName(nameIn(directory, target))}`,
+        originalName: target && originalName(textOf(path), nameIn(directory, target)),
+      },
+    ];
   });
 }
 
@@ -61,7 +73,9 @@ function nameIn(directory: Buffer, target: Buffer): string {
 /** From `ren Before "After"` or `mv Before After`. */
 function originalName(text: string, now: string): string | null {
   const quoted = now.replace(/[.*+?^${}()|[\]\\]/g, "\\$&");
-  const found = new RegExp(`\\b(?:ren|rename|move|mv)\\s+(?:"([^"%$]+)"|([^\\s"%$]+))\\s+"?${quoted}"?`, "i").exec(text);
+  const found = new RegExp(`\\b(?:ren|rename|move|mv)\\s+(?:"([^"%$]+)"|([^\\s"%$]+))\\s+"?${quoted}"?`, "i").exec(
+    text,
+  );
   const name = baseOf(found?.[1] ?? found?.[2] ?? "");
   return name === "" || name.startsWith(".") ? null : name;
 }
@@ -90,7 +104,9 @@ export function readScript(text: string): ReadScript | null {
 
 function namesIn(text: string): string[] {
   const names = new Set<string>();
-  for (const line of text.split(/\r?\n/).filter((one) => /\b(?:attrib|ren|rename|move|mv|i?cacls|chmod|chflags|chattr)\b/i.test(one))) {
+  for (const line of text
+    .split(/\r?\n/)
+    .filter((one) => /\b(?:attrib|ren|rename|move|mv|i?cacls|chmod|chflags|chattr)\b/i.test(one))) {
     for (const [, quoted] of line.matchAll(/["']([^"'%$]+)["']/g)) if (quoted) names.add(baseOf(quoted));
     for (const word of line.split(/\s+/).slice(1)) if (!/^[-+/%$0-9"']/.test(word)) names.add(baseOf(word));
   }
@@ -98,7 +114,12 @@ function namesIn(text: string): string[] {
 }
 
 function baseOf(path: string): string {
-  return path.replace(/[/\\]+$/, "").split(/[/\\]/).at(-1) ?? "";
+  return (
+    path
+      .replace(/[/\\]+$/, "")
+      .split(/[/\\]/)
+      .at(-1) ?? ""
+  );
 }
 
 /** A directory beside the script that has this name now, or had it before it was hidden. */

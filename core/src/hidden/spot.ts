@@ -30,7 +30,11 @@ export function pathOf({ path }: Spot): Buffer {
 
 /** The spot of an entry in a directory that is held. */
 export function spotIn(disk: Disk, dir: Dir, path: Buffer): Spot {
-  return { path: path.toString("base64"), directory: mark(disk.statOpen(dir)), entry: mark(disk.stat(dir, splitPath(path).name)) };
+  return {
+    path: path.toString("base64"),
+    directory: mark(disk.statOpen(dir)),
+    entry: mark(disk.stat(dir, splitPath(path).name)),
+  };
 }
 
 /**
@@ -41,7 +45,8 @@ export function atSpot<T>(disk: Disk, spot: Spot, use: (dir: Dir, name: Buffer, 
   return atPlace(disk, spot, (dir, name) => {
     const stat = disk.find(dir, name);
     if (!stat || mark(stat) !== spot.entry) throw exchanged(spot);
-    if (!disk.owns(stat)) throw new EremosError("no-permission", `${displayPath(pathOf(spot))} is another account's. Nothing was changed.`);
+    if (!disk.owns(stat))
+      throw new EremosError("no-permission", `${displayPath(pathOf(spot))} is another account's. Nothing was changed.`);
     return use(dir, name, stat);
   });
 }
@@ -56,5 +61,8 @@ export function atPlace<T>(disk: Disk, spot: Spot, use: (dir: Dir, name: Buffer)
 }
 
 function exchanged(spot: Spot): EremosError {
-  return new EremosError("not-found", `${displayPath(pathOf(spot))} is not the same any more: somebody has put something else in its place, or in its directory's. Nothing was changed there; look again.`);
+  return new EremosError(
+    "not-found",
+    `${displayPath(pathOf(spot))} is not the same any more: somebody has put something else in its place, or in its directory's. Nothing was changed there; look again.`,
+  );
 }

@@ -1,4 +1,15 @@
-import { SHARD_BYTES, SUM_BYTES, type DecodedGroup, type Group, type GroupDescription, dataShards, decodeGroup, encodeGroup, shardsOf, sumOf } from "../format/insurance";
+import {
+  SHARD_BYTES,
+  SUM_BYTES,
+  type DecodedGroup,
+  type Group,
+  type GroupDescription,
+  dataShards,
+  decodeGroup,
+  encodeGroup,
+  shardsOf,
+  sumOf,
+} from "../format/insurance";
 import { randomBytes, toBase64 } from "../crypto/bytes";
 import { isEremosError, systemCode } from "../errors/eremos-error";
 import { withFile, within } from "../engine/handles";
@@ -31,7 +42,9 @@ export function inMemberDir<T>(disk: Disk, vault: Dir, path: string, use: (dir: 
   const parts = path.split("/").map((part) => Buffer.from(part));
   const enter = (dir: Dir, at: number): T => {
     const part = parts[at] ?? Buffer.alloc(0);
-    return at === parts.length - 1 ? use(dir, part) : within(disk, disk.openDir(dir, part), (inner) => enter(inner, at + 1));
+    return at === parts.length - 1
+      ? use(dir, part)
+      : within(disk, disk.openDir(dir, part), (inner) => enter(inner, at + 1));
   };
   return enter(vault, 0);
 }
@@ -47,7 +60,9 @@ export function membersIn(disk: Disk, vault: Dir): Member[] {
       else if (/^[0-9a-f]{32}$/.test(name.toString("latin1"))) members.push({ path, length: stat.size });
     }
   };
-  for (const name of [NAMES.packs, NAMES.index]) if (disk.find(vault, name)) within(disk, disk.openDir(vault, name), (dir) => collect(dir, `${name.toString("latin1")}/`));
+  for (const name of [NAMES.packs, NAMES.index])
+    if (disk.find(vault, name))
+      within(disk, disk.openDir(vault, name), (dir) => collect(dir, `${name.toString("latin1")}/`));
   return members.sort((a, b) => (a.path < b.path ? -1 : 1));
 }
 
@@ -55,7 +70,11 @@ export function membersIn(disk: Disk, vault: Dir): Member[] {
 export class Shards {
   private readonly files: { readonly file: OpenFile | null; readonly first: number; readonly length: number }[] = [];
 
-  constructor(private readonly disk: Disk, vault: Dir, { members }: Pick<GroupDescription, "members">) {
+  constructor(
+    private readonly disk: Disk,
+    vault: Dir,
+    { members }: Pick<GroupDescription, "members">,
+  ) {
     try {
       let first = 0;
       for (const { path, length } of members) {
@@ -77,7 +96,8 @@ export class Shards {
       const from = Math.max(first, number);
       const until = Math.min(first + shardsOf(length), number + count);
       const wanted = Math.min((until - from) * SHARD_BYTES, length - (from - first) * SHARD_BYTES);
-      if (file && wanted > 0) this.disk.read(file, into, (from - number) * SHARD_BYTES, wanted, (from - first) * SHARD_BYTES);
+      if (file && wanted > 0)
+        this.disk.read(file, into, (from - number) * SHARD_BYTES, wanted, (from - first) * SHARD_BYTES);
     }
   }
 
@@ -99,7 +119,13 @@ export class Shards {
 const NO_FILE = { file: null, first: 0, length: 0 };
 
 /** Writes parity for these files; returns the name of the group's file. Not durable before the caller's barrier. */
-export function writeGroup(disk: Disk, vault: Dir, into: Dir, { data, parity }: InsuranceLevel, members: readonly Member[]): Buffer {
+export function writeGroup(
+  disk: Disk,
+  vault: Dir,
+  into: Dir,
+  { data, parity }: InsuranceLevel,
+  members: readonly Member[],
+): Buffer {
   const id = randomBytes(16);
   const shards = dataShards({ members: [...members] });
   const stripes = Math.max(1, Math.ceil(shards / data));
@@ -138,7 +164,8 @@ export function writeGroup(disk: Disk, vault: Dir, into: Dir, { data, parity }: 
 }
 
 function putSums(sums: Buffer, first: number, count: number, shards: Buffer): void {
-  for (let i = 0; i < count; i++) sumOf(shards.subarray(i * SHARD_BYTES, (i + 1) * SHARD_BYTES)).copy(sums, (first + i) * SUM_BYTES);
+  for (let i = 0; i < count; i++)
+    sumOf(shards.subarray(i * SHARD_BYTES, (i + 1) * SHARD_BYTES)).copy(sums, (first + i) * SUM_BYTES);
 }
 
 export interface GroupFile extends DecodedGroup {
@@ -147,20 +174,25 @@ export interface GroupFile extends DecodedGroup {
 }
 
 /** The groups whose description can be read, and the names of those where it can't. */
-export function readGroups(disk: Disk, into: Dir): { readonly groups: readonly GroupFile[]; readonly unreadable: readonly Buffer[] } {
+export function readGroups(
+  disk: Disk,
+  into: Dir,
+): { readonly groups: readonly GroupFile[]; readonly unreadable: readonly Buffer[] } {
   const groups: GroupFile[] = [];
   const unreadable: Buffer[] = [];
   for (const name of disk.list(into).filter((one) => /^[0-9a-f]{32}$/.test(one.toString("latin1")))) {
     try {
-      groups.push(withFile(disk, disk.openRead(into, name), (file): GroupFile => {
-        const { size } = disk.statOpen(file);
-        const block = Buffer.alloc(SHARD_BYTES);
-        const decoded = decodeGroup(Math.floor(size / SHARD_BYTES), (number) => {
-          disk.read(file, block, 0, SHARD_BYTES, number * SHARD_BYTES);
-          return block;
-        });
-        return { ...decoded, name, bytes: size };
-      }));
+      groups.push(
+        withFile(disk, disk.openRead(into, name), (file): GroupFile => {
+          const { size } = disk.statOpen(file);
+          const block = Buffer.alloc(SHARD_BYTES);
+          const decoded = decodeGroup(Math.floor(size / SHARD_BYTES), (number) => {
+            disk.read(file, block, 0, SHARD_BYTES, number * SHARD_BYTES);
+            return block;
+          });
+          return { ...decoded, name, bytes: size };
+        }),
+      );
     } catch (error) {
       if (!isEremosError(error) && !(error instanceof SyntaxError) && !(error instanceof RangeError)) throw error;
       unreadable.push(name);

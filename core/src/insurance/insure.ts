@@ -1,6 +1,19 @@
 import { EremosError, fromSystemError, systemCode } from "../errors/eremos-error";
 import { within } from "../engine/handles";
-import { type HeldFolder, NAMES, closeFolder, commitFile, displayPath, ensureDir, generationName, holdFolder, letGo, loadState, openFolder, readSmallFile } from "../engine/vault";
+import {
+  type HeldFolder,
+  NAMES,
+  closeFolder,
+  commitFile,
+  displayPath,
+  ensureDir,
+  generationName,
+  holdFolder,
+  letGo,
+  loadState,
+  openFolder,
+  readSmallFile,
+} from "../engine/vault";
 import { readHeader } from "../format/header";
 import { generationNumbers, readGeneration } from "../format/generation";
 import { type InsuranceLevel, dataShards, readLevel, shardsOf, SHARD_BYTES, writeLevel } from "../format/insurance";
@@ -41,7 +54,9 @@ export function setInsurance(disk: Disk, path: Buffer, level: InsuranceLevel | n
     requireSealed(disk, folder);
     if (level) {
       const before = insuranceOf(disk, folder.vault);
-      within(disk, ensureDir(disk, folder.vault, NAMES.insurance), (dir) => commitFile(disk, dir, NAMES.level, writeLevel(level)));
+      within(disk, ensureDir(disk, folder.vault, NAMES.insurance), (dir) =>
+        commitFile(disk, dir, NAMES.level, writeLevel(level)),
+      );
       disk.syncDir(folder.vault);
       renewInsurance(disk, folder.vault, () => true, before?.data !== level.data || before.parity !== level.parity);
     } else if (disk.find(folder.vault, NAMES.insurance)) {
@@ -61,8 +76,16 @@ export function setInsurance(disk: Disk, path: Buffer, level: InsuranceLevel | n
 
 function requireSealed(disk: Disk, folder: HeldFolder): void {
   const state = loadState(disk, folder.vault);
-  if (!state) throw new EremosError("not-protected", `${displayPath(folder.path)} is not protected by Eremos. Nothing was touched.`);
-  if (state.state !== "sealed") throw new EremosError("not-locked", `${displayPath(folder.path)} is not locked now. Nothing was touched; lock it first.`);
+  if (!state)
+    throw new EremosError(
+      "not-protected",
+      `${displayPath(folder.path)} is not protected by Eremos. Nothing was touched.`,
+    );
+  if (state.state !== "sealed")
+    throw new EremosError(
+      "not-locked",
+      `${displayPath(folder.path)} is not locked now. Nothing was touched; lock it first.`,
+    );
 }
 
 /**
@@ -77,7 +100,11 @@ export function renewInsurance(disk: Disk, vault: Dir, stays: (hex: string) => b
     copyRecords(disk, vault, dir);
     const { groups } = readGroups(disk, dir);
     const known = new Map(staying.map((member) => [member.path, member.length]));
-    const whole = anew ? [] : groups.filter(({ group, isWhole }) => isWhole && group.members.every(({ path, length }) => known.get(path) === length));
+    const whole = anew
+      ? []
+      : groups.filter(
+          ({ group, isWhole }) => isWhole && group.members.every(({ path, length }) => known.get(path) === length),
+        );
     const kept: Buffer[] = [];
     const written: Buffer[] = [];
     // Indexes change with every lock, and are covered apart from what need not.
@@ -85,10 +112,16 @@ export function renewInsurance(disk: Disk, vault: Dir, stays: (hex: string) => b
       const members = staying.filter(({ path }) => path.startsWith(kind));
       const its = whole.filter(({ group }) => group.members.every(({ path }) => path.startsWith(kind)));
       const covered = pathsOf(its);
-      const stay = members.every(({ path }) => covered.has(path)) ? its : its.filter(({ group }) => dataShards(group) * SHARD_BYTES >= SMALL_GROUP_BYTES);
+      const stay = members.every(({ path }) => covered.has(path))
+        ? its
+        : its.filter(({ group }) => dataShards(group) * SHARD_BYTES >= SMALL_GROUP_BYTES);
       const done = pathsOf(stay);
       kept.push(...stay.map(({ name }) => name));
-      written.push(...groupsFor(members.filter(({ path }) => !done.has(path))).map((some) => writeGroup(disk, vault, dir, kind === "index/" ? levelOfIndex(some, level) : level, some)));
+      written.push(
+        ...groupsFor(members.filter(({ path }) => !done.has(path))).map((some) =>
+          writeGroup(disk, vault, dir, kind === "index/" ? levelOfIndex(some, level) : level, some),
+        ),
+      );
     }
     if (written.length > 0) disk.barrier(dir);
     removeOthers(disk, dir, [...kept, ...written]);
@@ -194,8 +227,12 @@ export function insuranceFacts(disk: Disk, vault: Dir): InsuranceFacts | null {
   const covered = pathsOf(groups);
   const sum = (members: readonly Member[]): number => members.reduce((bytes, { length }) => bytes + length, 0);
   return {
-    level, covers: sum(groups.flatMap(({ group }) => group.members)), costs: groups.reduce((bytes, one) => bytes + one.bytes, 0),
-    burst: Math.min(...groups.filter(({ group }) => group.parity < group.data).map(burstOf), Number.MAX_SAFE_INTEGER), scattered: level.parity, uncovered: sum(membersIn(disk, vault).filter(({ path }) => !covered.has(path))),
+    level,
+    covers: sum(groups.flatMap(({ group }) => group.members)),
+    costs: groups.reduce((bytes, one) => bytes + one.bytes, 0),
+    burst: Math.min(...groups.filter(({ group }) => group.parity < group.data).map(burstOf), Number.MAX_SAFE_INTEGER),
+    scattered: level.parity,
+    uncovered: sum(membersIn(disk, vault).filter(({ path }) => !covered.has(path))),
   };
 }
 
@@ -235,6 +272,9 @@ export function priceOf(bytes: number, { data, parity }: InsuranceLevel): Priced
   const shards = Math.max(1, shardsOf(bytes));
   const inGroup = Math.min(shards, MOST_GROUP_BYTES / SHARD_BYTES);
   const stripes = Math.ceil(inGroup / data);
-  return { costs: Math.ceil(shards / data) * parity * SHARD_BYTES, burst: (parity * stripes - 1) * SHARD_BYTES + 1, scattered: parity };
+  return {
+    costs: Math.ceil(shards / data) * parity * SHARD_BYTES,
+    burst: (parity * stripes - 1) * SHARD_BYTES + 1,
+    scattered: parity,
+  };
 }
-

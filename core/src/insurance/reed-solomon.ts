@@ -12,7 +12,14 @@ interface Exports {
   __wbindgen_free(pointer: number, length: number): void;
   encode(pointer: number, length: number, data: number, parity: number): number;
   /** Takes the list of what is there, and frees it. */
-  reconstruct(pointer: number, length: number, data: number, parity: number, listPointer: number, listLength: number): number;
+  reconstruct(
+    pointer: number,
+    length: number,
+    data: number,
+    parity: number,
+    listPointer: number,
+    listLength: number,
+  ): number;
 }
 
 /** Its allocator gives nothing back to the system. */
@@ -23,7 +30,14 @@ let current: Exports | null = null;
 
 function exportsNow(): Exports {
   if (current && current.memory.buffer.byteLength <= MOST_MEMORY_BYTES) return current;
-  module ??= new WebAssembly.Module(fs.readFileSync(path.join(path.dirname(createRequire(import.meta.url).resolve("@digitaldefiance/reed-solomon-erasure.wasm")), "reed_solomon_erasure_bg.wasm")));
+  module ??= new WebAssembly.Module(
+    fs.readFileSync(
+      path.join(
+        path.dirname(createRequire(import.meta.url).resolve("@digitaldefiance/reed-solomon-erasure.wasm")),
+        "reed_solomon_erasure_bg.wasm",
+      ),
+    ),
+  );
   return (current = new WebAssembly.Instance(module, {}).exports as unknown as Exports);
 }
 

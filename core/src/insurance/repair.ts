@@ -6,7 +6,16 @@ import { type FolderKeys, type OwnerAccess, devicesOf } from "../engine/keys";
 import { loadTree } from "../engine/load-tree";
 import { type LookedAt, wholeChunks } from "../engine/object-io";
 import { type SealedInput, openHeaders } from "../engine/open-sealed";
-import { NAMES, commitFile, generationName, holdFolder, letGo, loadGeneration, loadState, readSmallFile } from "../engine/vault";
+import {
+  NAMES,
+  commitFile,
+  generationName,
+  holdFolder,
+  letGo,
+  loadGeneration,
+  loadState,
+  readSmallFile,
+} from "../engine/vault";
 import { type Generation, generationNumbers, readGeneration, vouchingOf } from "../format/generation";
 import { type FolderHeader, readHeader, writeHeader } from "../format/header";
 import { SHARD_BYTES, shardsOf } from "../format/insurance";
@@ -49,7 +58,12 @@ export async function repairFolder(disk: Disk, input: RepairInput, hooks: Hooks)
   try {
     const { header, ...opened } = await openHeaders(disk, folder.vault, input.keptHeader, input.access);
     ({ keys } = opened);
-    if (keys.standing === "unknown") throw new EremosError("unvouched", "Nobody known stands behind this folder, so nothing of it is repaired. Nothing was changed; bring its files out with `eremos rescue`.", { what: "key" });
+    if (keys.standing === "unknown")
+      throw new EremosError(
+        "unvouched",
+        "Nobody known stands behind this folder, so nothing of it is repaired. Nothing was changed; bring its files out with `eremos rescue`.",
+        { what: "key" },
+      );
     return repairVault(disk, folder.vault, { header, keys, access: input.access }, hooks);
   } catch (error) {
     throw fromSystemError(error, "repairing the folder from its insurance; what was whole still is");
@@ -69,14 +83,23 @@ function repairVault(disk: Disk, vault: Dir, known: Known, hooks: Hooks): Repair
   if (!disk.find(vault, NAMES.insurance)) return { repaired: [], lost: [], ownDamage: false, bytes: 0 };
   return within(disk, disk.openDir(vault, NAMES.insurance), (dir) => {
     const { groups, unreadable } = readGroups(disk, dir);
-    const bytes = groups.reduce((sum, { group }) => sum + group.members.reduce((all, { length }) => all + length, 0), 0);
-    const meter = new Meter(hooks, "checking", groups.reduce((sum, { group }) => sum + group.members.length, 0), bytes);
+    const bytes = groups.reduce(
+      (sum, { group }) => sum + group.members.reduce((all, { length }) => all + length, 0),
+      0,
+    );
+    const meter = new Meter(
+      hooks,
+      "checking",
+      groups.reduce((sum, { group }) => sum + group.members.length, 0),
+      bytes,
+    );
     const repaired: DamagedMember[] = restoreRecords(disk, vault, dir, known);
     const lost: DamagedMember[] = [];
     let ownDamage = unreadable.length > 0;
     const trust = new Trust(disk, vault, known);
     // Indexes first: they tell which packs are needed.
-    const isOfPacks = ({ group }: GroupFile): number => (group.members.some(({ path }) => path.startsWith("packs/")) ? 1 : 0);
+    const isOfPacks = ({ group }: GroupFile): number =>
+      group.members.some(({ path }) => path.startsWith("packs/")) ? 1 : 0;
     for (const one of [...groups].sort((a, b) => isOfPacks(a) - isOfPacks(b))) {
       const look = lookAt(disk, vault, dir, one, meter);
       const mended = mendShards(disk, vault, dir, one, look);
@@ -92,18 +115,33 @@ function repairVault(disk: Disk, vault: Dir, known: Known, hooks: Hooks): Repair
 class Trust {
   private named: ReadonlySet<string> | "unknown" | null = null;
 
-  constructor(private readonly disk: Disk, private readonly vault: Dir, private readonly known: Known) {}
+  constructor(
+    private readonly disk: Disk,
+    private readonly vault: Dir,
+    private readonly known: Known,
+  ) {}
 
   /** Which chunks of an object's file are what was encrypted there. */
   look(file: OpenFile, path: string): LookedAt {
     const { header, keys } = this.known;
-    return wholeChunks(this.disk, file, { kind: path.startsWith("index/") ? "index" : "pack", folder: header.folder, object: toBase64(Buffer.from(path.slice(-32), "hex")) }, (name) => keys.content(name));
+    return wholeChunks(
+      this.disk,
+      file,
+      {
+        kind: path.startsWith("index/") ? "index" : "pack",
+        folder: header.folder,
+        object: toBase64(Buffer.from(path.slice(-32), "hex")),
+      },
+      (name) => keys.content(name),
+    );
   }
 
   /** Null where it is gone. */
   lookAt(path: string): LookedAt | null {
     try {
-      return inMemberDir(this.disk, this.vault, path, (dir, name) => withFile(this.disk, this.disk.openRead(dir, name), (file) => this.look(file, path)));
+      return inMemberDir(this.disk, this.vault, path, (dir, name) =>
+        withFile(this.disk, this.disk.openRead(dir, name), (file) => this.look(file, path)),
+      );
     } catch (error) {
       if (systemCode(error) === "ENOENT") return null;
       throw error;
@@ -121,7 +159,13 @@ class Trust {
 
   private packsOf(generations: readonly Generation[]): ReadonlySet<string> | "unknown" {
     try {
-      return new Set(generations.flatMap((generation) => loadTree(this.disk, this.vault, generation, this.known.keys).tree.packs().map(({ object }) => hexOf(object))));
+      return new Set(
+        generations.flatMap((generation) =>
+          loadTree(this.disk, this.vault, generation, this.known.keys)
+            .tree.packs()
+            .map(({ object }) => hexOf(object)),
+        ),
+      );
     } catch (error) {
       if (isEremosError(error)) return "unknown";
       throw error;
@@ -131,7 +175,11 @@ class Trust {
   private states(): { readonly generations: readonly Generation[]; readonly isWhole: boolean } {
     const generations: Generation[] = [];
     let isWhole = true;
-    const numbers = this.disk.find(this.vault, NAMES.generations) ? within(this.disk, this.disk.openDir(this.vault, NAMES.generations), (dir) => generationNumbers(this.disk.list(dir).map((name) => name.toString("latin1")))) : [];
+    const numbers = this.disk.find(this.vault, NAMES.generations)
+      ? within(this.disk, this.disk.openDir(this.vault, NAMES.generations), (dir) =>
+          generationNumbers(this.disk.list(dir).map((name) => name.toString("latin1"))),
+        )
+      : [];
     for (const number of new Set(numbers)) {
       try {
         generations.push(loadGeneration(this.disk, this.vault, number).record);
@@ -156,12 +204,17 @@ function restoreRecords(disk: Disk, vault: Dir, dir: Dir, { header, keys, access
     commitFile(disk, into, name, copy);
     restored.push({ path: shown, ranges: [] });
   };
-  for (const name of [NAMES.header, NAMES.headerCopy]) restore(writeHeader(header), vault, name, name.toString(), readHeader);
+  for (const name of [NAMES.header, NAMES.headerCopy])
+    restore(writeHeader(header), vault, name, name.toString(), readHeader);
   const current = currentOf(disk, vault);
   const copy = current === null ? null : readSmallFile(disk, dir, generationName(current, false));
   const isOurs = (bytes: Buffer): boolean => {
     const record = readGeneration(bytes);
-    return record.folder === header.folder && record.generation === current && vouchingOf(record, keys.folderKey, devicesOf(access)) !== "unvouched";
+    return (
+      record.folder === header.folder &&
+      record.generation === current &&
+      vouchingOf(record, keys.folderKey, devicesOf(access)) !== "unvouched"
+    );
   };
   let isVouched = false;
   if (!copy || current === null || !parses((bytes) => (isVouched = isOurs(bytes)), copy) || !isVouched) return restored;
@@ -209,7 +262,8 @@ function lookAt(disk: Disk, vault: Dir, dir: Dir, { group, name, blocks }: Group
         shards.read(first + at, now, buffer);
         for (let i = 0; i < now; i++) {
           const isCut = (at + i) * SHARD_BYTES + Math.min(SHARD_BYTES, length - (at + i) * SHARD_BYTES) > (there ?? 0);
-          if (isCut || !isShardWhole(group, first + at + i, buffer.subarray(i * SHARD_BYTES, (i + 1) * SHARD_BYTES))) bad.add(first + at + i);
+          if (isCut || !isShardWhole(group, first + at + i, buffer.subarray(i * SHARD_BYTES, (i + 1) * SHARD_BYTES)))
+            bad.add(first + at + i);
         }
         meter.add(0, Math.min(now * SHARD_BYTES, length - at * SHARD_BYTES));
       }
@@ -238,7 +292,13 @@ function lengthOf(disk: Disk, vault: Dir, path: string): number | null {
 }
 
 /** What each bad shard ought to be, by its number; those of stripes with more damage than parity are missing. */
-function mendShards(disk: Disk, vault: Dir, dir: Dir, { group, name, blocks }: GroupFile, { bad, badParity }: Look): ReadonlyMap<number, Buffer> {
+function mendShards(
+  disk: Disk,
+  vault: Dir,
+  dir: Dir,
+  { group, name, blocks }: GroupFile,
+  { bad, badParity }: Look,
+): ReadonlyMap<number, Buffer> {
   const { data, parity, stripes } = group;
   const mended = new Map<number, Buffer>();
   const byStripe = new Map<number, number[]>();
@@ -249,12 +309,21 @@ function mendShards(disk: Disk, vault: Dir, dir: Dir, { group, name, blocks }: G
   try {
     withFile(disk, disk.openRead(dir, name), (file) => {
       for (const [stripe, numbers] of byStripe) {
-        const isThere = Array.from({ length: data + parity }, (_, row) => (row < data ? !bad.has(row * stripes + stripe) : !badParity.has((row - data) * stripes + stripe)));
+        const isThere = Array.from({ length: data + parity }, (_, row) =>
+          row < data ? !bad.has(row * stripes + stripe) : !badParity.has((row - data) * stripes + stripe),
+        );
         if (isThere.filter((there) => !there).length > parity) continue;
-        for (let row = 0; row < data; row++) shards.read(row * stripes + stripe, 1, all.subarray(row * SHARD_BYTES, (row + 1) * SHARD_BYTES));
+        for (let row = 0; row < data; row++)
+          shards.read(row * stripes + stripe, 1, all.subarray(row * SHARD_BYTES, (row + 1) * SHARD_BYTES));
         for (let row = 0; row < parity; row++) {
           all.fill(0, (data + row) * SHARD_BYTES, (data + row + 1) * SHARD_BYTES);
-          disk.read(file, all, (data + row) * SHARD_BYTES, SHARD_BYTES, (blocks + row * stripes + stripe) * SHARD_BYTES);
+          disk.read(
+            file,
+            all,
+            (data + row) * SHARD_BYTES,
+            SHARD_BYTES,
+            (blocks + row * stripes + stripe) * SHARD_BYTES,
+          );
         }
         reconstruct(all, data, parity, isThere);
         for (const number of numbers) {
@@ -271,7 +340,15 @@ function mendShards(disk: Disk, vault: Dir, dir: Dir, { group, name, blocks }: G
 }
 
 /** Writes members anew where something of them was mended, and tells which are whole again. Returns whether the group says what is not so. */
-function sortOut(disk: Disk, vault: Dir, { group }: GroupFile, { bad, wrongLength }: Look, mended: ReadonlyMap<number, Buffer>, trust: Trust, into: { readonly repaired: DamagedMember[]; readonly lost: DamagedMember[] }): boolean {
+function sortOut(
+  disk: Disk,
+  vault: Dir,
+  { group }: GroupFile,
+  { bad, wrongLength }: Look,
+  mended: ReadonlyMap<number, Buffer>,
+  trust: Trust,
+  into: { readonly repaired: DamagedMember[]; readonly lost: DamagedMember[] },
+): boolean {
   let first = 0;
   let isWrong = false;
   for (const { path, length } of group.members) {
@@ -285,9 +362,24 @@ function sortOut(disk: Disk, vault: Dir, { group }: GroupFile, { bad, wrongLengt
       continue;
     }
     const left = numbers.filter((number) => !mended.has(number));
-    const damaged = (of: readonly number[]): DamagedMember => ({ path, ranges: rangesOf(of.map((number) => number - start), length) });
+    const damaged = (of: readonly number[]): DamagedMember => ({
+      path,
+      ranges: rangesOf(
+        of.map((number) => number - start),
+        length,
+      ),
+    });
     const isWorthWriting = left.length < numbers.length || left.length === 0;
-    const after = isWorthWriting ? rewrite(disk, vault, path, length, (number) => mended.get(start + number) ?? null, (file) => better(before, trust.look(file, path))) : null;
+    const after = isWorthWriting
+      ? rewrite(
+          disk,
+          vault,
+          path,
+          length,
+          (number) => mended.get(start + number) ?? null,
+          (file) => better(before, trust.look(file, path)),
+        )
+      : null;
     if (after?.isWhole) into.repaired.push(damaged(numbers));
     else into.lost.push(damaged(after && left.length > 0 ? left : numbers));
   }
@@ -297,7 +389,9 @@ function sortOut(disk: Disk, vault: Dir, { group }: GroupFile, { bad, wrongLengt
 /** More of it is what was encrypted there, and nothing less. */
 function better(before: LookedAt | null, after: LookedAt): LookedAt | null {
   const had = before?.whole ?? new Set<number>();
-  return after.isWhole || (after.whole.size > had.size && [...had].every((chunk) => after.whole.has(chunk))) ? after : null;
+  return after.isWhole || (after.whole.size > had.size && [...had].every((chunk) => after.whole.has(chunk)))
+    ? after
+    : null;
 }
 
 function rangesOf(numbers: readonly number[], length: number): DamagedMember["ranges"] {
@@ -312,7 +406,14 @@ function rangesOf(numbers: readonly number[], length: number): DamagedMember["ra
 }
 
 /** Beside, durable, looked at, renamed over: at every moment the damaged or the mended one is there. Null, and nothing changed, where `judge` finds it no better. */
-function rewrite(disk: Disk, vault: Dir, path: string, length: number, shardAt: (number: number) => Buffer | null, judge: (file: OpenFile) => LookedAt | null): LookedAt | null {
+function rewrite(
+  disk: Disk,
+  vault: Dir,
+  path: string,
+  length: number,
+  shardAt: (number: number) => Buffer | null,
+  judge: (file: OpenFile) => LookedAt | null,
+): LookedAt | null {
   const [directory = ""] = path.split("/").slice(0, -1).slice(-1);
   if (path.startsWith("packs/")) ensurePath(disk, vault, [NAMES.packs, Buffer.from(directory)]);
   else ensurePath(disk, vault, [NAMES.index]);

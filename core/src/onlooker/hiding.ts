@@ -9,6 +9,7 @@ export function isHiddenByDesktop(name: string, hiddenByList: ReadonlySet<string
 }
 
 export function hiddenNamesIn(directory: string | Buffer): ReadonlySet<string> {
-  const text = readPlanted(joinPath(Buffer.from(directory), Buffer.from(".hidden")), MOST_BYTES)?.toString("utf8") ?? "";
+  const text =
+    readPlanted(joinPath(Buffer.from(directory), Buffer.from(".hidden")), MOST_BYTES)?.toString("utf8") ?? "";
   return new Set(text.split("\n").filter((line) => line !== ""));
 }

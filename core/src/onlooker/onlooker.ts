@@ -34,7 +34,10 @@ const PAGE = PAGE_NAME.toString();
 export function lookAs(place: string, subject: string | null): Onlook {
   const names = fs.readdirSync(place);
   const hiddenByList = hiddenNamesIn(place);
-  const seen = names.map((name) => describe(place, name)).filter((entry) => entry !== null).sort((a, b) => a.name.localeCompare(b.name));
+  const seen = names
+    .map((name) => describe(place, name))
+    .filter((entry) => entry !== null)
+    .sort((a, b) => a.name.localeCompare(b.name));
   const plainly = seen.filter((entry) => !isHiddenByDesktop(entry.name, hiddenByList));
   const raw = rawEntries(place, subject);
   return {
@@ -47,9 +50,25 @@ export function lookAs(place: string, subject: string | null): Onlook {
   };
 }
 
-function view(kind: OnlookerKind, place: string, subject: string | null, entries: readonly SeenEntry[], most: number, sample: View["sample"], complete = true): View {
+function view(
+  kind: OnlookerKind,
+  place: string,
+  subject: string | null,
+  entries: readonly SeenEntry[],
+  most: number,
+  sample: View["sample"],
+  complete = true,
+): View {
   const { verdict, brief, facts } = verdictOf(kind, place, subject, entries, readsAsRandom(sample), complete);
-  return { kind, entries: entries.slice(0, most), more: Math.max(0, entries.length - most), verdict, brief, facts, sample };
+  return {
+    kind,
+    entries: entries.slice(0, most),
+    more: Math.max(0, entries.length - most),
+    verdict,
+    brief,
+    facts,
+    sample,
+  };
 }
 
 function describe(parent: string, name: string): SeenEntry | null {
@@ -88,7 +107,11 @@ function rawEntries(place: string, subject: string | null): Raw {
     } catch {
       return;
     }
-    if (below === "") names.sort((a, b) => Number(b === subject) - Number(a === subject) || Number(b.startsWith(".")) - Number(a.startsWith(".")));
+    if (below === "")
+      names.sort(
+        (a, b) =>
+          Number(b === subject) - Number(a === subject) || Number(b.startsWith(".")) - Number(a.startsWith(".")),
+      );
     for (const name of names) {
       if (entries.length >= MOST_WALKED) {
         complete = false;
@@ -108,11 +131,19 @@ function rawEntries(place: string, subject: string | null): Raw {
 /** The beginning of a file of the subject where one can be read, else of the first sealed piece, else of any file. */
 function sampleOf(place: string, entries: readonly SeenEntry[], subject: string | null): View["sample"] {
   const files = entries.filter((entry) => entry.type === "file" && (entry.size ?? 0) > 0);
-  const readable = files.find((file) => subject !== null && file.name.startsWith(`${subject}/`) && !file.name.includes(".eremos/") && !file.name.endsWith(`/${PAGE}`));
+  const readable = files.find(
+    (file) =>
+      subject !== null &&
+      file.name.startsWith(`${subject}/`) &&
+      !file.name.includes(".eremos/") &&
+      !file.name.endsWith(`/${PAGE}`),
+  );
   const entry = readable ?? files.find((file) => file.name.includes(".eremos/packs/")) ?? files[0];
   if (!entry) return null;
   const read = readPlanted(`${place}/${entry.name}`, SAMPLE_BYTES, entry.name.includes(".eremos/packs/") ? 128 : 0);
-  return read && { name: entry.name, hex: read.toString("hex"), text: read.toString("latin1").replace(/[^\x20-\x7e]/g, "·") };
+  return (
+    read && { name: entry.name, hex: read.toString("hex"), text: read.toString("latin1").replace(/[^\x20-\x7e]/g, "·") }
+  );
 }
 
 /** Encrypted bytes have no run of text in them. */

@@ -10,7 +10,14 @@ export type { Answer } from "./surroundings";
  * Who could still get at a folder, and how far: for each kind of somebody five answers, each with its reason. They rest on facts read
  * from the disk now: owners, permissions, access lists, where it lies and under which name, and whether it is encrypted.
  */
-export const REACH_KINDS = ["keyboard", "keyboard-hidden-shown", "account", "administrator", "disk", "provider"] as const;
+export const REACH_KINDS = [
+  "keyboard",
+  "keyboard-hidden-shown",
+  "account",
+  "administrator",
+  "disk",
+  "provider",
+] as const;
 export type ReachKind = (typeof REACH_KINDS)[number];
 
 export interface Cell {
@@ -48,7 +55,14 @@ export interface ReachInput {
 /** Reads the facts and answers for each kind. The reasons are whole sentences. */
 export function reachOf(disk: Disk, input: ReachInput): Reach[] {
   const facts = factsOf(disk, input);
-  return [atKeyboard(facts, false), atKeyboard(facts, true), otherAccount(facts), administrator(facts), holdingDisk(facts), provider(facts)];
+  return [
+    atKeyboard(facts, false),
+    atKeyboard(facts, true),
+    otherAccount(facts),
+    administrator(facts),
+    holdingDisk(facts),
+    provider(facts),
+  ];
 }
 
 interface Facts extends ReachInput {
@@ -72,7 +86,11 @@ function factsOf(disk: Disk, input: ReachInput): Facts {
   const others = around.others(process.geteuid?.() ?? 0).map((who) => ({ who, may: around.allowed(who) }));
   const own = around.own();
   return {
-    ...input, guard: inspection.guard, locked, sealed: locked && inspection.guard === "sealed", hidden: locked && inspection.visibility !== "view" && inspection.lockedName !== null,
+    ...input,
+    guard: inspection.guard,
+    locked,
+    sealed: locked && inspection.guard === "sealed",
+    hidden: locked && inspection.visibility !== "view" && inspection.lockedName !== null,
     emptied: locked && inspection.visibility !== "view" && inspection.lockedName === null,
     own,
     anybody: others.find(({ who }) => who.name === null)?.may ?? own,
@@ -83,7 +101,9 @@ function factsOf(disk: Disk, input: ReachInput): Facts {
 /** A drive that looks empty has its contents in a directory that is its owner's alone. */
 function contentsOf(disk: Disk, realPath: string): string {
   try {
-    const isThere = within(disk, disk.openRoot(Buffer.from(realPath)), (dir) => within(disk, disk.enterDir(dir, VAULT_NAME), (vault) => disk.find(vault, NAMES.contents)?.type === "dir"));
+    const isThere = within(disk, disk.openRoot(Buffer.from(realPath)), (dir) =>
+      within(disk, disk.enterDir(dir, VAULT_NAME), (vault) => disk.find(vault, NAMES.contents)?.type === "dir"),
+    );
     return isThere ? `${realPath}/${VAULT_NAME.toString()}/${NAMES.contents.toString()}` : realPath;
   } catch {
     return realPath;
@@ -106,39 +126,75 @@ function cell(answer: Answer, reasons: Readonly<Record<Answer, string>>): Cell {
   return { answer, reason: reasons[answer] };
 }
 
-const READ_REASONS = { yes: "The permissions allow it.", partly: "The permissions allow it for some of the files.", no: "The system refuses: no file in it may be read." };
-const CHANGE_REASONS = { yes: "The permissions allow it.", partly: "The permissions allow it for some of the files.", no: "The system refuses: no file in it may be written." };
-const REPLACE_REASONS = { yes: "No file in it may be written; but others can be put in their places.", partly: "No file in it may be written; but others can be put in the places of some.", no: CHANGE_REASONS.no };
-const REMOVE_REASONS = { yes: "The permissions allow it.", partly: "The permissions allow it in some of its directories.", no: "The system refuses: nothing may be taken out of it." };
-const LIST_REASONS = { yes: "The permissions allow listing it.", partly: "The permissions allow listing some of it.", no: "The system refuses to list it." };
+const READ_REASONS = {
+  yes: "The permissions allow it.",
+  partly: "The permissions allow it for some of the files.",
+  no: "The system refuses: no file in it may be read.",
+};
+const CHANGE_REASONS = {
+  yes: "The permissions allow it.",
+  partly: "The permissions allow it for some of the files.",
+  no: "The system refuses: no file in it may be written.",
+};
+const REPLACE_REASONS = {
+  yes: "No file in it may be written; but others can be put in their places.",
+  partly: "No file in it may be written; but others can be put in the places of some.",
+  no: CHANGE_REASONS.no,
+};
+const REMOVE_REASONS = {
+  yes: "The permissions allow it.",
+  partly: "The permissions allow it in some of its directories.",
+  no: "The system refuses: nothing may be taken out of it.",
+};
+const LIST_REASONS = {
+  yes: "The permissions allow listing it.",
+  partly: "The permissions allow listing some of it.",
+  no: "The system refuses to list it.",
+};
 
 function contentsFor(facts: Facts, may: Allowed): Pick<Reach, "names" | "reads" | "changes" | "deletes"> {
-  const deletes = takenAway(facts.sealed && may === facts.own ? yes(REMOVE_REASONS.yes) : unsure(may, cell(may.remove, REMOVE_REASONS)), may, facts);
-  if (facts.sealed && facts.stays && may === facts.own) return { names: STAYING, reads: STAYING, changes: STAYING, deletes };
+  const deletes = takenAway(
+    facts.sealed && may === facts.own ? yes(REMOVE_REASONS.yes) : unsure(may, cell(may.remove, REMOVE_REASONS)),
+    may,
+    facts,
+  );
+  if (facts.sealed && facts.stays && may === facts.own)
+    return { names: STAYING, reads: STAYING, changes: STAYING, deletes };
   if (facts.sealed) return { names: no(ENCRYPTED), reads: no(ENCRYPTED), changes: no(UNNOTICED), deletes };
   const replaced = may !== facts.own && may.movesOutOf !== null ? partly(replacing(may.movesOutOf)) : null;
   const changes = cell(may.change, may.onlyReplaces ? REPLACE_REASONS : CHANGE_REASONS);
   return {
-    names: unsure(may, cell(may.list, LIST_REASONS)), reads: secondName(may, unsure(may, cell(may.read, READ_REASONS))),
-    changes: changes.answer === "no" && replaced ? replaced : secondName(may, unsure(may, changes)), deletes,
+    names: unsure(may, cell(may.list, LIST_REASONS)),
+    reads: secondName(may, unsure(may, cell(may.read, READ_REASONS))),
+    changes: changes.answer === "no" && replaced ? replaced : secondName(may, unsure(may, changes)),
+    deletes,
   };
 }
 
 /** What was not looked at is no "no", and no "yes". */
 function unsure(may: Allowed, looked: Cell): Cell {
-  if (looked.answer === "no" && may.isUnsure) return partly("Nothing that was looked at; but some of it was not, or can\u2019t be.");
-  return looked.answer === "yes" && may.isIncomplete ? partly("All that was looked at; but some of it was not, or can\u2019t be.") : looked;
+  if (looked.answer === "no" && may.isUnsure)
+    return partly("Nothing that was looked at; but some of it was not, or can\u2019t be.");
+  return looked.answer === "yes" && may.isIncomplete
+    ? partly("All that was looked at; but some of it was not, or can\u2019t be.")
+    : looked;
 }
 
 function secondName(may: Allowed, looked: Cell): Cell {
-  return looked.answer === "no" && may.bySecondName ? partly("Some of its files have a second name elsewhere, and their own permissions allow it there.") : looked;
+  return looked.answer === "no" && may.bySecondName
+    ? partly("Some of its files have a second name elsewhere, and their own permissions allow it there.")
+    : looked;
 }
 
 function takenAway(looked: Cell, may: Allowed, facts: Facts): Cell {
-  return looked.answer === "no" && may !== facts.own && may.movesOutOf !== null ? partly(`Not singly; but all of it can be moved away, since ${may.movesOutOf} may be written.`) : looked;
+  return looked.answer === "no" && may !== facts.own && may.movesOutOf !== null
+    ? partly(`Not singly; but all of it can be moved away, since ${may.movesOutOf} may be written.`)
+    : looked;
 }
 
-const STAYING = partly("Not from the files. But Eremos stays signed in on this account: whoever uses it can open the folder.");
+const STAYING = partly(
+  "Not from the files. But Eremos stays signed in on this account: whoever uses it can open the folder.",
+);
 const KEY_BESIDE = "You stay signed in: the key lies in a file of this account, on this computer.";
 const NAMELESS = "Only a folder with a random name, which says nothing.";
 
@@ -146,7 +202,9 @@ const NAMELESS = "Only a folder with a random name, which says nothing.";
 function seen({ hidden, emptied, locked, inspection }: Facts, why: string): Cell {
   if (emptied) return partly("The drive is there, and looks empty.");
   if (hidden) return partly(NAMELESS);
-  return locked && inspection.lockedName !== null ? partly(`It stands there as ${inspection.lockedName}; its own name is nowhere.`) : yes(why);
+  return locked && inspection.lockedName !== null
+    ? partly(`It stands there as ${inspection.lockedName}; its own name is nowhere.`)
+    : yes(why);
 }
 
 function atKeyboard(facts: Facts, showsHidden: boolean): Reach {
@@ -155,9 +213,19 @@ function atKeyboard(facts: Facts, showsHidden: boolean): Reach {
     const rest = no("The desktop leaves out what its contents lie under.");
     return { ...everything(kind, rest, rest), exists: seen(facts, "") };
   }
-  if (facts.hidden && !showsHidden) return everything(kind, no("The desktop leaves out what it lies under."), no("It is not seen, so it is not found."));
-  const where = facts.inspection.visibility === "tucked" ? `${NAMELESS} It lies in a hidden directory further up.` : NAMELESS;
-  return { kind, exists: facts.hidden ? partly(where) : seen(facts, "Its name stands at its place."), ...contentsFor(facts, facts.own) };
+  if (facts.hidden && !showsHidden)
+    return everything(
+      kind,
+      no("The desktop leaves out what it lies under."),
+      no("It is not seen, so it is not found."),
+    );
+  const where =
+    facts.inspection.visibility === "tucked" ? `${NAMELESS} It lies in a hidden directory further up.` : NAMELESS;
+  return {
+    kind,
+    exists: facts.hidden ? partly(where) : seen(facts, "Its name stands at its place."),
+    ...contentsFor(facts, facts.own),
+  };
 }
 
 const RANK: Readonly<Record<Answer, number>> = { no: 0, partly: 1, yes: 2 };
@@ -170,7 +238,14 @@ function otherAccount(facts: Facts): Reach {
     const further = rows.filter(({ row }) => RANK[row[column].answer] > RANK[anybody[column].answer]);
     return further.length > 0 ? partly(`Only ${listed(further.map(({ name }) => name))}.`) : anybody[column];
   };
-  return { kind: "account", exists: withNamed("exists"), names: withNamed("names"), reads: withNamed("reads"), changes: withNamed("changes"), deletes: withNamed("deletes") };
+  return {
+    kind: "account",
+    exists: withNamed("exists"),
+    names: withNamed("names"),
+    reads: withNamed("reads"),
+    changes: withNamed("changes"),
+    deletes: withNamed("deletes"),
+  };
 }
 
 /** "a", "a and b", "a, b, c and others". */
@@ -184,7 +259,11 @@ function unreached(facts: Facts, may: Allowed, moves: string | null, refused: Ce
   const other = facts.sealed ? refused : secondName(may, refused);
   const row = { ...everything("account", refused, refused), reads: other, changes: other };
   if (moves === null) return row;
-  return { ...row, deletes: takenAway(refused, { ...may, movesOutOf: moves }, facts), changes: row.changes.answer === "no" && !facts.sealed ? partly(replacing(moves)) : row.changes };
+  return {
+    ...row,
+    deletes: takenAway(refused, { ...may, movesOutOf: moves }, facts),
+    changes: row.changes.answer === "no" && !facts.sealed ? partly(replacing(moves)) : row.changes,
+  };
 }
 
 function replacing(directory: string): string {
@@ -193,9 +272,16 @@ function replacing(directory: string): string {
 
 function rowFor(facts: Facts, may: Allowed): Reach {
   const kind = "account";
-  if (!may.getsThrough) return unreached(facts, may, may.movesOutOf, no("A directory above it lets no other account through."));
-  if (!may.listsPlace && facts.hidden) return { ...unreached(facts, may, may.movesAbove, no("Its name can't be guessed.")), exists: no("The directory it lies in may not be listed by others, and its name can't be guessed.") };
-  const named = may.listsPlace ? seen(facts, "Others may list the directory it lies in.") : partly("Only whoever knows its name: others may not list the directory it lies in.");
+  if (!may.getsThrough)
+    return unreached(facts, may, may.movesOutOf, no("A directory above it lets no other account through."));
+  if (!may.listsPlace && facts.hidden)
+    return {
+      ...unreached(facts, may, may.movesAbove, no("Its name can't be guessed.")),
+      exists: no("The directory it lies in may not be listed by others, and its name can't be guessed."),
+    };
+  const named = may.listsPlace
+    ? seen(facts, "Others may list the directory it lies in.")
+    : partly("Only whoever knows its name: others may not list the directory it lies in.");
   return { kind, exists: facts.hidden ? partly(NAMELESS) : named, ...contentsFor(facts, may) };
 }
 
@@ -209,10 +295,28 @@ function administrator(facts: Facts): Reach {
   }
   if (facts.stays) {
     const all = yes(`${KEY_BESIDE} An administrator can read it.`);
-    return { kind, exists, names: all, reads: all, changes: all, deletes: yes("An administrator can delete the encrypted data; keep a copy elsewhere.") };
+    return {
+      kind,
+      exists,
+      names: all,
+      reads: all,
+      changes: all,
+      deletes: yes("An administrator can delete the encrypted data; keep a copy elsewhere."),
+    };
   }
-  const reads = facts.signedIn ? partly("Not from the disk. But while you are signed in, the keys are in this computer's memory, and an administrator can read that.") : no(ENCRYPTED);
-  return { kind, exists, names: reads, reads, changes: no(UNNOTICED), deletes: yes("An administrator can delete the encrypted data; keep a copy elsewhere.") };
+  const reads = facts.signedIn
+    ? partly(
+        "Not from the disk. But while you are signed in, the keys are in this computer's memory, and an administrator can read that.",
+      )
+    : no(ENCRYPTED);
+  return {
+    kind,
+    exists,
+    names: reads,
+    reads,
+    changes: no(UNNOTICED),
+    deletes: yes("An administrator can delete the encrypted data; keep a copy elsewhere."),
+  };
 }
 
 function holdingDisk(facts: Facts): Reach {
@@ -223,21 +327,33 @@ function holdingDisk(facts: Facts): Reach {
     const all = partly(`${KEY_BESIDE} Whoever holds the disk that your account's files are on has it too.`);
     return { kind, exists, names: all, reads: all, changes: all, deletes };
   }
-  if (facts.sealed) return { kind, exists, names: no(ENCRYPTED), reads: no(ENCRYPTED), changes: no(UNNOTICED), deletes };
-  const readable = yes(facts.locked ? "It is not encrypted, and permissions mean nothing on another computer." : "It lies open, readable on the disk.");
+  if (facts.sealed)
+    return { kind, exists, names: no(ENCRYPTED), reads: no(ENCRYPTED), changes: no(UNNOTICED), deletes };
+  const readable = yes(
+    facts.locked
+      ? "It is not encrypted, and permissions mean nothing on another computer."
+      : "It lies open, readable on the disk.",
+  );
   return { kind, exists, names: readable, reads: readable, changes: readable, deletes };
 }
 
 function provider(facts: Facts): Reach {
   const kind = "provider";
   const { synced } = facts;
-  if (synced === null) return everything(kind, no("It lies in no synced directory that Eremos knows of."), no("It lies in no synced directory that Eremos knows of."));
+  if (synced === null)
+    return everything(
+      kind,
+      no("It lies in no synced directory that Eremos knows of."),
+      no("It lies in no synced directory that Eremos knows of."),
+    );
   const exists = seen(facts, `It lies in ${synced}, which is uploaded.`);
   const deletes = yes("The provider keeps the copies, and can delete them.");
   if (!facts.sealed) {
     const all = yes(`What lies in ${synced} is uploaded as it is.`);
     return { kind, exists, names: all, reads: all, changes: all, deletes };
   }
-  const earlier = partly("What is uploaded now is encrypted. But a provider may still have what was uploaded before it was locked, or while it lay open.");
+  const earlier = partly(
+    "What is uploaded now is encrypted. But a provider may still have what was uploaded before it was locked, or while it lay open.",
+  );
   return { kind, exists, names: earlier, reads: earlier, changes: no(UNNOTICED), deletes };
 }

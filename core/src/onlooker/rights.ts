@@ -35,7 +35,12 @@ const [USER, GROUP_OBJ, GROUP, MASK] = [0x02, 0x04, 0x08, 0x10];
 export function readAcl(bytes: Buffer | undefined): readonly AclEntry[] | null {
   if (!bytes) return null;
   const entries: AclEntry[] = [];
-  for (let at = 4; at + 8 <= bytes.length; at += 8) entries.push({ tag: bytes.readUInt16LE(at), bits: bytes.readUInt16LE(at + 2) & ALL, id: bytes.readUInt32LE(at + 4) });
+  for (let at = 4; at + 8 <= bytes.length; at += 8)
+    entries.push({
+      tag: bytes.readUInt16LE(at),
+      bits: bytes.readUInt16LE(at + 2) & ALL,
+      id: bytes.readUInt32LE(at + 4),
+    });
   return entries;
 }
 
@@ -66,7 +71,9 @@ function bitsBy({ uid, gids, takesRights }: Subject, { stat, acl }: Permitted): 
 
 function groupEntries({ stat, acl }: Permitted): readonly { readonly id: number; readonly bits: number }[] {
   if (!acl) return [{ id: stat.gid, bits: (stat.mode >> 3) & ALL }];
-  return acl.filter(({ tag }) => tag === GROUP_OBJ || tag === GROUP).map(({ tag, bits, id }) => ({ id: tag === GROUP_OBJ ? stat.gid : id, bits }));
+  return acl
+    .filter(({ tag }) => tag === GROUP_OBJ || tag === GROUP)
+    .map(({ tag, bits, id }) => ({ id: tag === GROUP_OBJ ? stat.gid : id, bits }));
 }
 
 /** Whether somebody who may write and pass through a directory may take an entry out of it, rename it, or put another in its place. */
@@ -74,4 +81,3 @@ export function mayTake({ uid }: Subject, directory: Stat, entry: Stat): boolean
   if (directory.isFrozen || entry.isFrozen) return false;
   return (directory.mode & STICKY) === 0 || uid === 0 || uid === directory.uid || uid === entry.uid;
 }
-

@@ -52,9 +52,15 @@ export class Surroundings {
   private readonly secondNames = new Map<string, number>();
 
   /** `at`: the folder, or a single file, which is looked at together with the directory it lies in. @throws EremosError, or the system's error, where it is gone */
-  constructor(private readonly disk: Disk, at: string, private readonly mostLookedAt = MOST_LOOKED_AT) {
+  constructor(
+    private readonly disk: Disk,
+    at: string,
+    private readonly mostLookedAt = MOST_LOOKED_AT,
+  ) {
     const { parent, name } = splitPath(Buffer.from(at));
-    const dir = within(disk, disk.openRoot(parent), (opened) => disk.stat(opened, name).type === "dir") ? at : parent.toString();
+    const dir = within(disk, disk.openRoot(parent), (opened) => disk.stat(opened, name).type === "dir")
+      ? at
+      : parent.toString();
     const steps = stepsTo(disk, dir);
     this.above = dir === at ? steps.slice(0, -1) : steps;
     const top = steps.at(-1);
@@ -62,8 +68,21 @@ export class Surroundings {
   }
 
   private walk(path: string, top: Permitted, only: Buffer | null): void {
-    const visit = (dir: Dir, permitted: Permitted, parent: Entry | null, isOurs: boolean, names: readonly Buffer[] | null): void => {
-      const self: Entry = { ...permitted, parent, isDirectory: true, isOurs, holdsSomething: names === null || names.length > 0, isUnlisted: names === null };
+    const visit = (
+      dir: Dir,
+      permitted: Permitted,
+      parent: Entry | null,
+      isOurs: boolean,
+      names: readonly Buffer[] | null,
+    ): void => {
+      const self: Entry = {
+        ...permitted,
+        parent,
+        isDirectory: true,
+        isOurs,
+        holdsSomething: names === null || names.length > 0,
+        isUnlisted: names === null,
+      };
       this.entries.push(self);
       for (const name of names ?? []) {
         const stat = this.disk.find(dir, name);
@@ -74,20 +93,60 @@ export class Surroundings {
         }
         const below = { stat, acl: aclOf(this.disk, dir, name) };
         const ours = isOurs || name.equals(VAULT_NAME) || (parent === null && name.equals(PAGE_NAME));
-        if (stat.type === "dir") this.enter(dir, name, (opened, listed) => visit(opened, below, self, ours, listed), () => this.entries.push({ ...below, parent: self, isDirectory: true, isOurs: ours, holdsSomething: true, isUnlisted: true }));
+        if (stat.type === "dir")
+          this.enter(
+            dir,
+            name,
+            (opened, listed) => visit(opened, below, self, ours, listed),
+            () =>
+              this.entries.push({
+                ...below,
+                parent: self,
+                isDirectory: true,
+                isOurs: ours,
+                holdsSomething: true,
+                isUnlisted: true,
+              }),
+          );
         else {
-          this.entries.push({ ...below, parent: self, isDirectory: false, isOurs: ours, holdsSomething: false, isUnlisted: false });
-          if (stat.nlink > 1 && !ours) this.secondNames.set(inodeOf(stat), (this.secondNames.get(inodeOf(stat)) ?? 0) + 1);
+          this.entries.push({
+            ...below,
+            parent: self,
+            isDirectory: false,
+            isOurs: ours,
+            holdsSomething: false,
+            isUnlisted: false,
+          });
+          if (stat.nlink > 1 && !ours)
+            this.secondNames.set(inodeOf(stat), (this.secondNames.get(inodeOf(stat)) ?? 0) + 1);
         }
       }
     };
     const { parent, name } = splitPath(Buffer.from(path));
     within(this.disk, this.disk.openRoot(parent), (dir) => {
-      this.enter(dir, name, (opened, listed) => visit(opened, top, null, false, only ? [only] : listed), () => this.entries.push({ ...top, parent: null, isDirectory: true, isOurs: false, holdsSomething: true, isUnlisted: true }));
+      this.enter(
+        dir,
+        name,
+        (opened, listed) => visit(opened, top, null, false, only ? [only] : listed),
+        () =>
+          this.entries.push({
+            ...top,
+            parent: null,
+            isDirectory: true,
+            isOurs: false,
+            holdsSomething: true,
+            isUnlisted: true,
+          }),
+      );
     });
   }
 
-  private enter(dir: Dir, name: Buffer, use: (opened: Dir, listed: readonly Buffer[]) => void, refused: () => void): void {
+  private enter(
+    dir: Dir,
+    name: Buffer,
+    use: (opened: Dir, listed: readonly Buffer[]) => void,
+    refused: () => void,
+  ): void {
     let opened: Dir;
     try {
       opened = this.disk.openDir(dir, name);
@@ -109,7 +168,9 @@ export class Surroundings {
     const isOther = (uid: number): boolean => uid !== own && uid !== 0;
     const other = lists.accounts.filter(({ uid }) => isOther(uid));
     const members = [...gids].filter((gid) => lists.isPartial || other.some((account) => account.gids.includes(gid)));
-    const inGroup = members.map((gid) => subject(-1, [gid], `accounts of the group ${lists.groupNames.get(gid) ?? gid}`));
+    const inGroup = members.map((gid) =>
+      subject(-1, [gid], `accounts of the group ${lists.groupNames.get(gid) ?? gid}`),
+    );
     const known = new Map<string, Subject>();
     for (const { uid, gids: all, name } of other) {
       const relevant = all.filter((gid) => gids.has(gid));
@@ -117,7 +178,9 @@ export class Surroundings {
       const key = `${uids.has(uid) ? uid : ""}/${relevant.sort((a, b) => a - b).join()}`;
       if (!known.has(key)) known.set(key, subject(uid, relevant, `the account ${name}`));
     }
-    const nameless = [...uids].filter((uid) => isOther(uid) && !other.some((account) => account.uid === uid)).map((uid) => subject(uid, [], `the account ${uid}`));
+    const nameless = [...uids]
+      .filter((uid) => isOther(uid) && !other.some((account) => account.uid === uid))
+      .map((uid) => subject(uid, [], `the account ${uid}`));
     return [...inGroup, ...known.values(), ...nameless, subject(-1, [], null)];
   }
 
@@ -131,10 +194,16 @@ export class Surroundings {
     const has = (entry: Entry, bits: number): boolean => ((effective.get(entry) ?? 0) & bits) === bits;
     const contents = this.entries.filter((entry) => !entry.isOurs && entry.parent !== null);
     const files = contents.filter((entry) => !entry.isDirectory);
-    const directories = this.entries.filter((entry) => entry.isDirectory && !entry.isOurs && (entry.parent === null || entry.holdsSomething));
-    const mayRemove = (entry: Entry): boolean => entry.parent !== null && has(entry.parent, W | X) && mayTake(who, entry.parent.stat, entry.stat);
+    const directories = this.entries.filter(
+      (entry) => entry.isDirectory && !entry.isOurs && (entry.parent === null || entry.holdsSomething),
+    );
+    const mayRemove = (entry: Entry): boolean =>
+      entry.parent !== null && has(entry.parent, W | X) && mayTake(who, entry.parent.stat, entry.stat);
     // What is Eremos' own stands for the contents where there is nothing else.
-    const removable = contents.length > 0 ? contents : this.entries.filter((entry) => entry.parent !== null && entry.parent.parent === null);
+    const removable =
+      contents.length > 0
+        ? contents
+        : this.entries.filter((entry) => entry.parent !== null && entry.parent.parent === null);
     const mayWrite = (entry: Entry): boolean => has(entry, W) && !entry.stat.isFrozen;
     return {
       list: share(directories, (directory) => has(directory, R)),
@@ -144,17 +213,31 @@ export class Surroundings {
       remove: share(removable, mayRemove),
       ...this.moves(who),
       getsThrough,
-      listsPlace: this.above.slice(0, -1).every((step) => (bitsFor(who, step) & X) !== 0) && this.above.slice(-1).every((step) => (bitsFor(who, step) & R) !== 0),
-      bySecondName: !this.isCut && files.some(({ stat, acl }) => stat.nlink > (this.secondNames.get(inodeOf(stat)) ?? stat.nlink) && (bitsFor(who, { stat, acl }) & (R | W)) !== 0),
+      listsPlace:
+        this.above.slice(0, -1).every((step) => (bitsFor(who, step) & X) !== 0) &&
+        this.above.slice(-1).every((step) => (bitsFor(who, step) & R) !== 0),
+      bySecondName:
+        !this.isCut &&
+        files.some(
+          ({ stat, acl }) =>
+            stat.nlink > (this.secondNames.get(inodeOf(stat)) ?? stat.nlink) &&
+            (bitsFor(who, { stat, acl }) & (R | W)) !== 0,
+        ),
       isIncomplete: this.isCut || this.entries.some((entry) => entry.isUnlisted && !entry.isOurs),
-      isUnsure: getsThrough && ((this.isCut && this.entries.some((entry) => entry.isDirectory && has(entry, X))) || this.entries.some((entry) => entry.isUnlisted && !entry.isOurs && has(entry, X))),
+      isUnsure:
+        getsThrough &&
+        ((this.isCut && this.entries.some((entry) => entry.isDirectory && has(entry, X))) ||
+          this.entries.some((entry) => entry.isUnlisted && !entry.isOurs && has(entry, X))),
     };
   }
 
   /** The deepest directory out of which the folder, or a directory it lies in, can be taken. */
   private moves(who: Subject): Pick<Allowed, "movesOutOf" | "movesAbove"> {
     const [top] = this.entries;
-    const below: readonly Permitted[] = [...this.above.slice(1), ...(top && !this.above.some(({ stat }) => inodeOf(stat) === inodeOf(top.stat)) ? [top] : [])];
+    const below: readonly Permitted[] = [
+      ...this.above.slice(1),
+      ...(top && !this.above.some(({ stat }) => inodeOf(stat) === inodeOf(top.stat)) ? [top] : []),
+    ];
     let through = true;
     const found: string[] = [];
     let isOwnPlace = false;
@@ -171,7 +254,12 @@ export class Surroundings {
 
   /** This account itself, with what it may now; it reaches what it has found. */
   own(): Allowed {
-    const may = this.allowed({ uid: process.geteuid?.() ?? 0, gids: new Set([...(process.getgroups?.() ?? []), process.getegid?.() ?? 0]), name: null, takesRights: false });
+    const may = this.allowed({
+      uid: process.geteuid?.() ?? 0,
+      gids: new Set([...(process.getgroups?.() ?? []), process.getegid?.() ?? 0]),
+      name: null,
+      takesRights: false,
+    });
     // What could not be looked at was refused to this account.
     return { ...may, isUnsure: this.isCut && may.isUnsure };
   }

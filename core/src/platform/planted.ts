@@ -7,7 +7,10 @@ import * as fs from "node:fs";
 export function readPlanted(path: string | Buffer, mostBytes: number, offset = 0): Buffer | null {
   let descriptor: number;
   try {
-    descriptor = fs.openSync(path, fs.constants.O_RDONLY | (fs.constants.O_NOFOLLOW ?? 0) | (fs.constants.O_NONBLOCK ?? 0));
+    descriptor = fs.openSync(
+      path,
+      fs.constants.O_RDONLY | (fs.constants.O_NOFOLLOW ?? 0) | (fs.constants.O_NONBLOCK ?? 0),
+    );
   } catch {
     return null;
   }

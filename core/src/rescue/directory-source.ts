@@ -7,10 +7,11 @@ export function directorySource(folder: Buffer): RescueSource {
   const at = (below: string): Buffer => Buffer.concat([folder, Buffer.from(path.sep), Buffer.from(below)]);
   return {
     list: async (directory) => attempt(() => fs.readdirSync(at(directory)), []),
-    size: async (file) => attempt(() => {
-      const stat = fs.lstatSync(at(file));
-      return stat.isFile() ? stat.size : null;
-    }, null),
+    size: async (file) =>
+      attempt(() => {
+        const stat = fs.lstatSync(at(file));
+        return stat.isFile() ? stat.size : null;
+      }, null),
     read: async (file, offset, length) => attempt(() => readAt(at(file), offset, length), Buffer.alloc(0)),
   };
 }
@@ -24,9 +25,13 @@ function attempt<T>(look: () => T, otherwise: T): T {
 }
 
 function readAt(file: Buffer, offset: number, length: number): Buffer {
-  const descriptor = fs.openSync(file, fs.constants.O_RDONLY | (fs.constants.O_NOFOLLOW ?? 0) | (fs.constants.O_NONBLOCK ?? 0));
+  const descriptor = fs.openSync(
+    file,
+    fs.constants.O_RDONLY | (fs.constants.O_NOFOLLOW ?? 0) | (fs.constants.O_NONBLOCK ?? 0),
+  );
   try {
-    if (!fs.fstatSync(descriptor).isFile()) throw Object.assign(new Error("EINVAL: no regular file"), { code: "EINVAL" });
+    if (!fs.fstatSync(descriptor).isFile())
+      throw Object.assign(new Error("EINVAL: no regular file"), { code: "EINVAL" });
     const bytes = Buffer.allocUnsafe(length);
     let done = 0;
     while (done < length) {

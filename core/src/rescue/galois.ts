@@ -28,7 +28,11 @@ function vandermonde(row: number, columns: number): number[] {
 }
 
 function times(a: Matrix, b: Matrix): number[][] {
-  return a.map((row) => Array.from({ length: b[0]?.length ?? 0 }, (_, c) => row.reduce((sum, value, i) => sum ^ multiply(value, b[i]?.[c] ?? 0), 0)));
+  return a.map((row) =>
+    Array.from({ length: b[0]?.length ?? 0 }, (_, c) =>
+      row.reduce((sum, value, i) => sum ^ multiply(value, b[i]?.[c] ?? 0), 0),
+    ),
+  );
 }
 
 /** Gauss-Jordan. */
@@ -44,7 +48,8 @@ function inverted(matrix: Matrix): number[][] {
     for (let j = 0; j < own.length; j++) own[j] = multiply(own[j] ?? 0, scale);
     rows.forEach((row, i) => {
       const factor = row[column] ?? 0;
-      if (i !== column && factor !== 0) for (let j = 0; j < row.length; j++) row[j] = (row[j] ?? 0) ^ multiply(factor, own[j] ?? 0);
+      if (i !== column && factor !== 0)
+        for (let j = 0; j < row.length; j++) row[j] = (row[j] ?? 0) ^ multiply(factor, own[j] ?? 0);
     });
   }
   return rows.map((row) => row.slice(size));
@@ -68,7 +73,8 @@ export function dataShard(shards: readonly (Uint8Array | null)[], data: number, 
   const out = Buffer.alloc(there[0]?.shard.length ?? 0);
   there.forEach(({ shard }, i) => {
     const factor = factors[i] ?? 0;
-    if (factor !== 0) for (let at = 0; at < out.length; at++) out[at] = (out[at] ?? 0) ^ multiply(factor, shard[at] ?? 0);
+    if (factor !== 0)
+      for (let at = 0; at < out.length; at++) out[at] = (out[at] ?? 0) ^ multiply(factor, shard[at] ?? 0);
   });
   return out;
 }

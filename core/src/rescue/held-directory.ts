@@ -13,7 +13,10 @@ const HAS_DESCRIPTORS = process.platform === "linux" && fs.existsSync("/proc/sel
 const SLASH = Buffer.from(path.sep);
 
 export class HeldDirectory {
-  private constructor(private readonly descriptor: number, private readonly path: Buffer) {}
+  private constructor(
+    private readonly descriptor: number,
+    private readonly path: Buffer,
+  ) {}
 
   static open(at: Buffer): HeldDirectory {
     return new HeldDirectory(fs.openSync(at, O_RDONLY | O_DIRECTORY | O_NOFOLLOW), at);
@@ -29,7 +32,9 @@ export class HeldDirectory {
   }
 
   list(): Buffer[] {
-    return fs.readdirSync(HAS_DESCRIPTORS ? `/proc/self/fd/${this.descriptor}` : this.path, { encoding: "buffer" }).sort(Buffer.compare);
+    return fs
+      .readdirSync(HAS_DESCRIPTORS ? `/proc/self/fd/${this.descriptor}` : this.path, { encoding: "buffer" })
+      .sort(Buffer.compare);
   }
 
   /** The entry itself, a link not followed; null where there is none. */
@@ -39,7 +44,10 @@ export class HeldDirectory {
 
   /** @throws ENOTDIR or ELOOP where it is no directory of its own */
   enter(name: Buffer): HeldDirectory {
-    return new HeldDirectory(fs.openSync(this.at(name), O_RDONLY | O_DIRECTORY | O_NOFOLLOW), Buffer.concat([this.path, SLASH, name]));
+    return new HeldDirectory(
+      fs.openSync(this.at(name), O_RDONLY | O_DIRECTORY | O_NOFOLLOW),
+      Buffer.concat([this.path, SLASH, name]),
+    );
   }
 
   /** Of a regular file; null for anything else. The caller closes the descriptor. */
@@ -87,7 +95,8 @@ export class HeldDirectory {
 
   /** Of an entry that may not be opened for reading; a link's is left alone. */
   setMode(name: Buffer, mode: number): void {
-    if (!HAS_DESCRIPTORS) return this.find(name)?.isSymbolicLink() === false ? fs.chmodSync(this.at(name), mode) : undefined;
+    if (!HAS_DESCRIPTORS)
+      return this.find(name)?.isSymbolicLink() === false ? fs.chmodSync(this.at(name), mode) : undefined;
     const descriptor = fs.openSync(this.at(name), O_PATH | O_NOFOLLOW);
     try {
       if (!fs.fstatSync(descriptor).isSymbolicLink()) fs.chmodSync(`/proc/self/fd/${descriptor}`, mode);

@@ -5,7 +5,14 @@ export { CODE_GROUPS, mistypedGroups } from "../format/recovery-code";
 export { type AskedKeyholders, SHARE_GROUPS, type ShareLook, lookAtShares } from "../format/keyholders";
 export { keyholdersOf } from "../format/header";
 export type { FileData, RescuedEntry } from "./entry";
-export { LockedFolder, type LockedFound, type RescueSecret, findLocked, openLocked, readGuardOwner } from "./locked-folder";
+export {
+  LockedFolder,
+  type LockedFound,
+  type RescueSecret,
+  findLocked,
+  openLocked,
+  readGuardOwner,
+} from "./locked-folder";
 export { isPlainTrue } from "../format/state";
 export type { Piece } from "./sealed-object";
 export { type RescueSource, readWhole } from "./source";

@@ -27,9 +27,15 @@ export async function insuredOf(source: RescueSource): Promise<Insured | null> {
       first += shardsOf(member.length);
       return here;
     });
-    for (const { path, length, first: at } of members) places.set(path, { group, path: `${DIRECTORY}/${name}`, length, first: at, members });
+    for (const { path, length, first: at } of members)
+      places.set(path, { group, path: `${DIRECTORY}/${name}`, length, first: at, members });
   }
-  return places.size === 0 ? null : { size: (file) => places.get(file)?.length ?? null, read: (file, offset, length) => readRepaired(source, places.get(file), offset, length) };
+  return places.size === 0
+    ? null
+    : {
+        size: (file) => places.get(file)?.length ?? null,
+        read: (file, offset, length) => readRepaired(source, places.get(file), offset, length),
+      };
 }
 
 async function readGroup(source: RescueSource, path: string): Promise<DecodedGroup | null> {
@@ -45,11 +51,16 @@ async function readGroup(source: RescueSource, path: string): Promise<DecodedGro
   }
 }
 
-async function readRepaired(source: RescueSource, place: Place | undefined, offset: number, length: number): Promise<Buffer | null> {
+async function readRepaired(
+  source: RescueSource,
+  place: Place | undefined,
+  offset: number,
+  length: number,
+): Promise<Buffer | null> {
   if (!place) return null;
   const end = Math.min(offset + length, place.length);
   const parts: Buffer[] = [];
-  for (let at = offset; at < end; ) {
+  for (let at = offset; at < end;) {
     const number = Math.floor(at / SHARD_BYTES);
     const shard = await wholeShard(source, place, place.first + number);
     if (!shard) return null;
@@ -66,7 +77,8 @@ async function wholeShard(source: RescueSource, place: Place, number: number): P
   const { data, parity, stripes } = place.group.group;
   const stripe = number % stripes;
   const shards: (Buffer | null)[] = [];
-  for (let row = 0; row < data; row++) shards.push(row * stripes + stripe === number ? null : await dataAt(source, place, row * stripes + stripe));
+  for (let row = 0; row < data; row++)
+    shards.push(row * stripes + stripe === number ? null : await dataAt(source, place, row * stripes + stripe));
   for (let row = 0; row < parity; row++) shards.push(await parityAt(source, place, row * stripes + stripe));
   const shard = dataShard(shards, data, Math.floor(number / stripes));
   return shard && isWhole(place, number, shard) ? shard : null;
@@ -91,6 +103,14 @@ async function parityAt(source: RescueSource, place: Place, number: number): Pro
   return shard.length === SHARD_BYTES && isWhole(place, data + number, shard) ? shard : null;
 }
 
-function isWhole({ group: { group: { sums } } }: Place, number: number, shard: Uint8Array): boolean {
+function isWhole(
+  {
+    group: {
+      group: { sums },
+    },
+  }: Place,
+  number: number,
+  shard: Uint8Array,
+): boolean {
   return sumOf(shard).equals(sums.subarray(number * SUM_BYTES, (number + 1) * SUM_BYTES));
 }

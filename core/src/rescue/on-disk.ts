@@ -3,4 +3,11 @@ export * from "./index";
 export { directorySource } from "./directory-source";
 export { type ScanEnd, type ScanFound, type ScanInput, type ScanProgress, scan } from "./scan";
 export { describeFound, describeReport } from "./words";
-export { type DamagedFile, type LostRange, type RescueOptions, type RescueProgress, type RescueReport, rescue } from "./to-directory";
+export {
+  type DamagedFile,
+  type LostRange,
+  type RescueOptions,
+  type RescueProgress,
+  type RescueReport,
+  rescue,
+} from "./to-directory";

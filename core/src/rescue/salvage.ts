@@ -24,7 +24,11 @@ interface Found {
  * Files from the packs alone, for a folder whose index is lost: each pack tells its files' paths. Of files of one path the newest keeps it;
  * deleted files that still lie in a pack come back, too. Links, empty files and empty directories are lost with the index. FORMAT.md §5.5.
  */
-export async function salvage(source: RescueSource, folder: string, keys: (name: string) => ContentKeys | null): Promise<Salvaged> {
+export async function salvage(
+  source: RescueSource,
+  folder: string,
+  keys: (name: string) => ContentKeys | null,
+): Promise<Salvaged> {
   const found = new Map<string, Found>();
   const problems: string[] = [];
   for (const fan of await source.list(".eremos/packs")) {
@@ -39,7 +43,8 @@ export async function salvage(source: RescueSource, folder: string, keys: (name:
             const known = found.get(key);
             if (!known || known.generation <= one.generation) found.set(key, one);
           });
-          if (!isWhole) problems.push(`In .eremos/packs/${hex} the beginning of a file is damaged; files there may be missing.`);
+          if (!isWhole)
+            problems.push(`In .eremos/packs/${hex} the beginning of a file is damaged; files there may be missing.`);
         } finally {
           pack.close();
         }
@@ -55,7 +60,7 @@ export async function salvage(source: RescueSource, folder: string, keys: (name:
 /** Calls `use` with each file of a pack; false where something between them could not be read. */
 async function walk(pack: SealedObject, object: string, use: (found: Found) => void): Promise<boolean> {
   let isWhole = true;
-  for (let at = 0; at < pack.length; ) {
+  for (let at = 0; at < pack.length;) {
     const record = await recordAt(pack, at);
     if (!record) {
       isWhole = false;
@@ -105,10 +110,29 @@ function entriesOf(found: ReadonlyMap<string, Found>): RescuedEntry[] {
     const path = namesOf(record.path);
     for (let depth = 1; depth < path.length; depth++) {
       const above = path.slice(0, depth);
-      directories.set(keyOf(above), { kind: "dir", path: above, meta: DIRECTORY_META, size: 0, target: null, linkGroup: 0, extents: null, data: null });
+      directories.set(keyOf(above), {
+        kind: "dir",
+        path: above,
+        meta: DIRECTORY_META,
+        size: 0,
+        target: null,
+        linkGroup: 0,
+        extents: null,
+        data: null,
+      });
     }
     const { entry } = record;
-    if (entry.kind === "file") files.push({ kind: "file", path, meta: entry.meta, size: entry.size, target: null, linkGroup: 0, extents: entry.extents, data });
+    if (entry.kind === "file")
+      files.push({
+        kind: "file",
+        path,
+        meta: entry.meta,
+        size: entry.size,
+        target: null,
+        linkGroup: 0,
+        extents: entry.extents,
+        data,
+      });
   }
   return [...directories.values(), ...files.filter(({ path }) => !directories.has(keyOf(path)))];
 }
@@ -116,4 +140,3 @@ function entriesOf(found: ReadonlyMap<string, Found>): RescuedEntry[] {
 function keyOf(path: readonly Buffer[]): string {
   return path.map((name) => name.toString("latin1")).join("/");
 }
-

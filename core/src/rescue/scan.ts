@@ -51,16 +51,47 @@ export function scan({ onFound, ...places }: ScanInput): Promise<ScanEnd> {
 
 async function lookAt(path: Buffer): Promise<ScanFound> {
   const source = directorySource(path);
-  const nothing: ScanFound = { path, folder: null, owner: null, guard: null, isOpen: null, visibility: null, hasPassword: false, hint: null, generation: null, lockedAt: null, problems: [] };
+  const nothing: ScanFound = {
+    path,
+    folder: null,
+    owner: null,
+    guard: null,
+    isOpen: null,
+    visibility: null,
+    hasPassword: false,
+    hint: null,
+    generation: null,
+    lockedAt: null,
+    problems: [],
+  };
   try {
     const bytes = await readWhole(source, `${VAULT}/guard.json`);
     const guard = bytes ? readGuard(bytes) : null;
     if (guard && !(guard.state === "open" && (await source.size(`${VAULT}/state.json`)) !== null)) {
-      return { ...nothing, folder: guard.folder, owner: guard.owner.owner, guard: guard.guard, isOpen: guard.state === "open", visibility: guard.visibility };
+      return {
+        ...nothing,
+        folder: guard.folder,
+        owner: guard.owner.owner,
+        guard: guard.guard,
+        isOpen: guard.state === "open",
+        visibility: guard.visibility,
+      };
     }
     const { folder, headers, state, hasPassword, hint, problems } = await findLocked(source);
     const [generation, lockedAt] = newest(path);
-    return { path, folder, owner: headers[0]?.owner.owner ?? null, guard: "sealed", isOpen: state ? state.state === "open" : null, visibility: state?.visibility ?? null, hasPassword, hint, generation, lockedAt, problems };
+    return {
+      path,
+      folder,
+      owner: headers[0]?.owner.owner ?? null,
+      guard: "sealed",
+      isOpen: state ? state.state === "open" : null,
+      visibility: state?.visibility ?? null,
+      hasPassword,
+      hint,
+      generation,
+      lockedAt,
+      problems,
+    };
   } catch (error) {
     return { ...nothing, problems: [isEremosError(error) ? error.message : String(error)] };
   }
@@ -70,9 +101,14 @@ async function lookAt(path: Buffer): Promise<ScanFound> {
 function newest(path: Buffer): readonly [number | null, number | null] {
   const directory = Buffer.concat([path, Buffer.from(`/${VAULT}/generations`)]);
   try {
-    const numbers = fs.readdirSync(directory).flatMap((name) => /^(\d{10})\.json$/.exec(name)?.[1] ?? []).sort();
+    const numbers = fs
+      .readdirSync(directory)
+      .flatMap((name) => /^(\d{10})\.json$/.exec(name)?.[1] ?? [])
+      .sort();
     const last = numbers.at(-1);
-    return last === undefined ? [null, null] : [Number(last), fs.statSync(Buffer.concat([directory, Buffer.from(`/${last}.json`)])).mtimeMs];
+    return last === undefined
+      ? [null, null]
+      : [Number(last), fs.statSync(Buffer.concat([directory, Buffer.from(`/${last}.json`)])).mtimeMs];
   } catch {
     return [null, null];
   }

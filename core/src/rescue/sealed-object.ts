@@ -1,11 +1,25 @@
 import { equalBytes } from "../crypto/bytes";
 import { EremosError } from "../errors/eremos-error";
 import {
-  CHUNK_BYTES, type ContentKeys, OBJECT_HEADER_BYTES, type ObjectCipher, ObjectDigest, type ObjectHeader, type ObjectKind, SEALED_CHUNK_BYTES, TAG_BYTES, chunkCount, decodeObjectHeader,
+  CHUNK_BYTES,
+  type ContentKeys,
+  OBJECT_HEADER_BYTES,
+  type ObjectCipher,
+  ObjectDigest,
+  type ObjectHeader,
+  type ObjectKind,
+  SEALED_CHUNK_BYTES,
+  TAG_BYTES,
+  chunkCount,
+  decodeObjectHeader,
 } from "../format/object";
 import type { RescueSource } from "./source";
 
-const DIRECTORIES = { pack: ".eremos/packs", index: ".eremos/index", drop: ".eremos/drops" } as const satisfies Readonly<Record<ObjectKind, string>>;
+const DIRECTORIES = {
+  pack: ".eremos/packs",
+  index: ".eremos/index",
+  drop: ".eremos/drops",
+} as const satisfies Readonly<Record<ObjectKind, string>>;
 /** Chunks that are read at once. */
 const CHUNKS_PER_READ = 16;
 
@@ -39,16 +53,36 @@ export class SealedObject {
   /**
    * `length`: of the plaintext, where it is known. @throws EremosError `damaged` where its beginning is damaged, it is another's, or its key is missing
    */
-  static async open(source: RescueSource, kind: ObjectKind, folder: string, object: string, keys: (name: string) => ContentKeys | null, length: number | null): Promise<SealedObject> {
+  static async open(
+    source: RescueSource,
+    kind: ObjectKind,
+    folder: string,
+    object: string,
+    keys: (name: string) => ContentKeys | null,
+    length: number | null,
+  ): Promise<SealedObject> {
     const path = objectPath(kind, object);
     const size = source.insured?.size(path) ?? (await source.size(path));
     if (size === null) throw new EremosError("damaged", "An encrypted file is missing.", { reason: "missing" });
-    const bytes = (await source.insured?.read(path, 0, OBJECT_HEADER_BYTES)) ?? (await source.read(path, 0, OBJECT_HEADER_BYTES));
+    const bytes =
+      (await source.insured?.read(path, 0, OBJECT_HEADER_BYTES)) ?? (await source.read(path, 0, OBJECT_HEADER_BYTES));
     const header = decodeObjectHeader(bytes);
-    if (header.kind !== kind || header.folder !== folder || header.object !== object) throw new EremosError("damaged", "An encrypted file was put in the place of another.", { reason: "swapped" });
+    if (header.kind !== kind || header.folder !== folder || header.object !== object)
+      throw new EremosError("damaged", "An encrypted file was put in the place of another.", { reason: "swapped" });
     const content = keys(header.key);
-    if (!content) throw new EremosError("damaged", "A key of this folder is missing, so a part of it can't be read.", { reason: "missing key" });
-    return new SealedObject(source, path, header, bytes, content.cipherFor(header), length ?? plainLength(size), length !== null);
+    if (!content)
+      throw new EremosError("damaged", "A key of this folder is missing, so a part of it can't be read.", {
+        reason: "missing key",
+      });
+    return new SealedObject(
+      source,
+      path,
+      header,
+      bytes,
+      content.cipherFor(header),
+      length ?? plainLength(size),
+      length !== null,
+    );
   }
 
   /** What opens a record in this object, if it holds files. */
@@ -59,11 +93,19 @@ export class SealedObject {
   /** Consecutive pieces of a range, none beyond the object's end. */
   async *pieces(offset: number, length: number): AsyncGenerator<Piece> {
     const end = Math.min(offset + length, this.length);
-    for (let at = offset; at < end; ) {
+    for (let at = offset; at < end;) {
       const first = Math.floor(at / CHUNK_BYTES);
       const count = Math.min(CHUNKS_PER_READ, Math.ceil(end / CHUNK_BYTES) - first);
-      const sealed = await this.source.read(this.path, OBJECT_HEADER_BYTES + first * SEALED_CHUNK_BYTES, count * SEALED_CHUNK_BYTES);
-      const chunks = await Promise.all(Array.from({ length: count }, (_, i) => this.openChunk(first + i, sealed.subarray(i * SEALED_CHUNK_BYTES, (i + 1) * SEALED_CHUNK_BYTES))));
+      const sealed = await this.source.read(
+        this.path,
+        OBJECT_HEADER_BYTES + first * SEALED_CHUNK_BYTES,
+        count * SEALED_CHUNK_BYTES,
+      );
+      const chunks = await Promise.all(
+        Array.from({ length: count }, (_, i) =>
+          this.openChunk(first + i, sealed.subarray(i * SEALED_CHUNK_BYTES, (i + 1) * SEALED_CHUNK_BYTES)),
+        ),
+      );
       for (const [i, chunk] of chunks.entries()) {
         const start = (first + i) * CHUNK_BYTES;
         const stop = Math.min(end, start + CHUNK_BYTES);
@@ -77,7 +119,11 @@ export class SealedObject {
   private async openChunk(number: number, sealed: Buffer): Promise<Buffer | null> {
     const plain = await this.tryChunk(number, sealed);
     if (plain || !this.source.insured) return plain;
-    const repaired = await this.source.insured.read(this.path, OBJECT_HEADER_BYTES + number * SEALED_CHUNK_BYTES, SEALED_CHUNK_BYTES);
+    const repaired = await this.source.insured.read(
+      this.path,
+      OBJECT_HEADER_BYTES + number * SEALED_CHUNK_BYTES,
+      SEALED_CHUNK_BYTES,
+    );
     return repaired && this.tryChunk(number, repaired);
   }
 
@@ -113,7 +159,9 @@ export class SealedObject {
     const { source, path } = this;
     const { insured } = source;
     if (await this.digestIs(expected, (offset) => source.read(path, offset, TAG_BYTES))) return true;
-    return insured ? this.digestIs(expected, async (offset) => (await insured.read(path, offset, TAG_BYTES)) ?? Buffer.alloc(0)) : false;
+    return insured
+      ? this.digestIs(expected, async (offset) => (await insured.read(path, offset, TAG_BYTES)) ?? Buffer.alloc(0))
+      : false;
   }
 
   private async digestIs(expected: Uint8Array, tagAt: (offset: number) => Promise<Buffer>): Promise<boolean> {

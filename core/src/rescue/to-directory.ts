@@ -70,13 +70,23 @@ export async function rescue(options: RescueOptions): Promise<RescueReport> {
   if (!readable) await findLocked(directorySource(folder));
   const locked = readable ? null : await openLocked(directorySource(folder), await options.secret());
   try {
-    if (locked?.doubt && !options.acceptUnknown) throw new EremosError("unvouched", `${locked.doubt} Nothing was brought out; do it only if you know who locked it (--accept unknown).`);
+    if (locked?.doubt && !options.acceptUnknown)
+      throw new EremosError(
+        "unvouched",
+        `${locked.doubt} Nothing was brought out; do it only if you know who locked it (--accept unknown).`,
+      );
     const out = new Out(prepare(to), options.progress);
     try {
       if (locked) await bringOut(out, folder, locked);
       else if (readable) for (const inner of readable.plain) out.copyTree(folder, inner, readable, "instead");
       const { generation = null, place = null, problems = [], doubt = null } = locked ?? {};
-      return { ...out.finish(), guard: readable?.guard ?? "sealed", generation, place: place?.toString("utf8") ?? null, problems: [...(doubt === null ? [] : [doubt]), ...(readable?.problems ?? problems)] };
+      return {
+        ...out.finish(),
+        guard: readable?.guard ?? "sealed",
+        generation,
+        place: place?.toString("utf8") ?? null,
+        problems: [...(doubt === null ? [] : [doubt]), ...(readable?.problems ?? problems)],
+      };
     } finally {
       out.close();
     }
@@ -97,7 +107,11 @@ function join(...parts: readonly Buffer[]): Buffer {
 /** @throws EremosError `usage` where one lies in the other */
 function requireApart(folder: Buffer, to: Buffer): void {
   const [a, b] = [folder, to].map((one) => path.resolve(one.toString("utf8")) + path.sep);
-  if (a && b && (b.startsWith(a) || a.startsWith(b))) throw new EremosError("usage", "Bring the files out into another directory than the locked folder, not in it or around it. Nothing was touched.");
+  if (a && b && (b.startsWith(a) || a.startsWith(b)))
+    throw new EremosError(
+      "usage",
+      "Bring the files out into another directory than the locked folder, not in it or around it. Nothing was touched.",
+    );
 }
 
 /** @throws EremosError `path-taken` */
@@ -106,7 +120,10 @@ function prepare(to: Buffer): HeldDirectory {
   const held = HeldDirectory.open(to);
   if (held.list().length === 0) return held;
   held.close();
-  throw new EremosError("path-taken", `There is something in ${to.toString("utf8")} already. Nothing was touched; give an empty or a new directory.`);
+  throw new EremosError(
+    "path-taken",
+    `There is something in ${to.toString("utf8")} already. Nothing was touched; give an empty or a new directory.`,
+  );
 }
 
 /** Plain contents, as far as what Eremos keeps beside them tells of them. */
@@ -157,7 +174,10 @@ function oursBy(state: StateRecord | null): Plain["isOurs"] {
 }
 
 function plainBy(state: StateRecord | null): Plain {
-  return { modes: new Map(state?.modes.map(({ dev, ino, mode }) => [`${dev}:${ino}`, mode]) ?? []), isOurs: oursBy(state) };
+  return {
+    modes: new Map(state?.modes.map(({ dev, ino, mode }) => [`${dev}:${ino}`, mode]) ?? []),
+    isOurs: oursBy(state),
+  };
 }
 
 const STAGING = Buffer.from("staging");
@@ -168,7 +188,9 @@ async function plainOf(folder: Buffer): Promise<Readable | null> {
   const bytes = await readWhole(source, ".eremos/state.json");
   if (!bytes) {
     const isBegun = (await source.list(".eremos")).every((name) => name === "lock" || name.endsWith(".new"));
-    return isBegun && fs.existsSync(join(folder, VAULT)) ? { guard: "sealed", plain: [[]], ...plainBy(null), problems: [] } : null;
+    return isBegun && fs.existsSync(join(folder, VAULT))
+      ? { guard: "sealed", plain: [[]], ...plainBy(null), problems: [] }
+      : null;
   }
   const state = stateIn(bytes);
   if (!state || !isPlainTrue(state)) return null;
@@ -208,15 +230,24 @@ class Out {
   private bytesTotal = 0;
   private readonly damaged: DamagedFile[] = [];
   private readonly notGiven = new Set<string>();
-  private readonly directories: { readonly path: readonly Buffer[]; readonly mode: number; readonly atime: number; readonly mtime: number }[] = [];
+  private readonly directories: {
+    readonly path: readonly Buffer[];
+    readonly mode: number;
+    readonly atime: number;
+    readonly mtime: number;
+  }[] = [];
   /** The directories that are held now, from the top down. */
   private readonly held: { readonly name: Buffer; readonly dir: HeldDirectory }[] = [];
 
-  constructor(private readonly root: HeldDirectory, private readonly progress: ((progress: RescueProgress) => void) | undefined) {}
+  constructor(
+    private readonly root: HeldDirectory,
+    private readonly progress: ((progress: RescueProgress) => void) | undefined,
+  ) {}
 
   /** Directories get their times and permissions last: filling them changes both. */
   finish(): Pick<RescueReport, "files" | "bytes" | "damaged" | "notGiven"> {
-    for (const { path: at, mode, atime, mtime } of this.directories.reverse()) this.within(at, (dir) => dir.dress(mode, atime, mtime));
+    for (const { path: at, mode, atime, mtime } of this.directories.reverse())
+      this.within(at, (dir) => dir.dress(mode, atime, mtime));
     this.directories.length = 0;
     return { files: this.files, bytes: this.bytes, damaged: this.damaged, notGiven: [...this.notGiven] };
   }
@@ -229,7 +260,12 @@ class Out {
   private tell(files: number, bytes: number): void {
     this.files += files;
     this.bytes += bytes;
-    this.progress?.({ files: this.files, filesTotal: Math.max(this.filesTotal, this.files), bytes: this.bytes, bytesTotal: Math.max(this.bytesTotal, this.bytes) });
+    this.progress?.({
+      files: this.files,
+      filesTotal: Math.max(this.filesTotal, this.files),
+      bytes: this.bytes,
+      bytesTotal: Math.max(this.bytesTotal, this.bytes),
+    });
   }
 
   private leave(depth: number): void {
@@ -243,15 +279,23 @@ class Out {
     } catch (error) {
       if (!isNoDirectory(error)) throw error;
       this.leave(0);
-      this.notGiven.add(`${shown(names)}: something else was put in the place of this folder meanwhile, so what belongs in it was left out.`);
+      this.notGiven.add(
+        `${shown(names)}: something else was put in the place of this folder meanwhile, so what belongs in it was left out.`,
+      );
     }
   }
 
   private enter(names: readonly Buffer[]): HeldDirectory {
     let depth = 0;
-    while (depth < this.held.length && depth < names.length && names[depth]?.equals(this.held[depth]?.name ?? Buffer.alloc(0))) depth++;
+    while (
+      depth < this.held.length &&
+      depth < names.length &&
+      names[depth]?.equals(this.held[depth]?.name ?? Buffer.alloc(0))
+    )
+      depth++;
     this.leave(depth);
-    for (const name of names.slice(depth)) this.held.push({ name, dir: (this.held.at(-1)?.dir ?? this.root).enter(name) });
+    for (const name of names.slice(depth))
+      this.held.push({ name, dir: (this.held.at(-1)?.dir ?? this.root).enter(name) });
     return this.held.at(-1)?.dir ?? this.root;
   }
 
@@ -266,20 +310,35 @@ class Out {
       try {
         await this.writeEntry(locked, entry, links);
       } catch (error) {
-        if (isNoDirectory(error)) this.notGiven.add(`${shown(entry.path)}: something else was put in the place of its folder meanwhile.`);
+        if (isNoDirectory(error))
+          this.notGiven.add(`${shown(entry.path)}: something else was put in the place of its folder meanwhile.`);
         else if (isNameRefused(error)) this.notGiven.add(`${shown(entry.path)}: this disk can't hold it.`);
         else throw error;
       }
     }
   }
 
-  private async writeEntry(locked: LockedFolder, entry: RescuedEntry, links: Map<number, { readonly path: readonly Buffer[]; readonly name: Buffer }>): Promise<void> {
+  private async writeEntry(
+    locked: LockedFolder,
+    entry: RescuedEntry,
+    links: Map<number, { readonly path: readonly Buffer[]; readonly name: Buffer }>,
+  ): Promise<void> {
     const { meta, kind } = entry;
     const [above, own] = [entry.path.slice(0, -1), entry.path.at(-1)];
-    if (!own || !entry.path.every(isName)) return void this.notGiven.add(`${shown(entry.path)}: that is no name a file can have.`);
-    if (meta.xattrs.length > 0) this.notGiven.add("Attributes and access lists of files (they stand in the locked folder, and Eremos gives them back).");
-    if (process.geteuid && meta.uid !== process.geteuid()) this.notGiven.add("Owners: everything brought out belongs to you.");
-    if (kind === "dir") return this.makeDir(entry.path, { mode: meta.mode & 0o777, atime: seconds(meta.atimeNs), mtime: seconds(meta.mtimeNs) });
+    if (!own || !entry.path.every(isName))
+      return void this.notGiven.add(`${shown(entry.path)}: that is no name a file can have.`);
+    if (meta.xattrs.length > 0)
+      this.notGiven.add(
+        "Attributes and access lists of files (they stand in the locked folder, and Eremos gives them back).",
+      );
+    if (process.geteuid && meta.uid !== process.geteuid())
+      this.notGiven.add("Owners: everything brought out belongs to you.");
+    if (kind === "dir")
+      return this.makeDir(entry.path, {
+        mode: meta.mode & 0o777,
+        atime: seconds(meta.atimeNs),
+        mtime: seconds(meta.mtimeNs),
+      });
     const dir = this.enter(above);
     const name = this.freeFor(dir, own, entry.path);
     const first = links.get(entry.linkGroup);
@@ -295,7 +354,10 @@ class Out {
     }
   }
 
-  private makeDir(names: readonly Buffer[], { mode, atime, mtime }: { readonly mode: number; readonly atime: number; readonly mtime: number }): void {
+  private makeDir(
+    names: readonly Buffer[],
+    { mode, atime, mtime }: { readonly mode: number; readonly atime: number; readonly mtime: number },
+  ): void {
     const name = names.at(-1);
     const dir = this.enter(names.slice(0, -1));
     if (!name) return;
@@ -304,8 +366,15 @@ class Out {
   }
 
   /** Two directories at once: the one of the first name is held by itself. */
-  private linkTo(first: { readonly path: readonly Buffer[]; readonly name: Buffer }, above: readonly Buffer[], name: Buffer): void {
-    const from = first.path.reduce<HeldDirectory[]>((chain, part) => [...chain, (chain.at(-1) ?? this.root).enter(part)], []);
+  private linkTo(
+    first: { readonly path: readonly Buffer[]; readonly name: Buffer },
+    above: readonly Buffer[],
+    name: Buffer,
+  ): void {
+    const from = first.path.reduce<HeldDirectory[]>(
+      (chain, part) => [...chain, (chain.at(-1) ?? this.root).enter(part)],
+      [],
+    );
     try {
       this.enter(above).makeHardLink(from.at(-1) ?? this.root, first.name, name);
     } finally {
@@ -317,12 +386,19 @@ class Out {
   private freeFor(dir: HeldDirectory, name: Buffer, names: readonly Buffer[]): Buffer {
     if (!dir.find(name)) return name;
     const free = freeName(dir, name, " (brought out)");
-    this.notGiven.add(`${shown(names)}: something else has taken its name meanwhile, so it is called ${free.toString("utf8")}.`);
+    this.notGiven.add(
+      `${shown(names)}: something else has taken its name meanwhile, so it is called ${free.toString("utf8")}.`,
+    );
     return free;
   }
 
   /** Returns its name: a damaged one has one that says so. */
-  private async writeFile(locked: LockedFolder, entry: RescuedEntry, dir: HeldDirectory, name: Buffer): Promise<Buffer> {
+  private async writeFile(
+    locked: LockedFolder,
+    entry: RescuedEntry,
+    dir: HeldDirectory,
+    name: Buffer,
+  ): Promise<Buffer> {
     const lost: LostRange[] = [];
     const descriptor = dir.create(name);
     try {
@@ -373,14 +449,25 @@ class Out {
     }
   }
 
-  private copyEntries(from: HeldDirectory | undefined, above: readonly Buffer[], plain: Plain, how: "instead" | "beside"): void {
+  private copyEntries(
+    from: HeldDirectory | undefined,
+    above: readonly Buffer[],
+    plain: Plain,
+    how: "instead" | "beside",
+  ): void {
     for (const name of from?.list() ?? []) {
       if (above.length === 0 && (name.equals(VAULT) || (from && isOurs(from, name, plain)))) continue;
       if (from) this.copy(from, name, above, plain, how);
     }
   }
 
-  private copy(from: HeldDirectory, own: Buffer, above: readonly Buffer[], plain: Plain, how: "instead" | "beside"): void {
+  private copy(
+    from: HeldDirectory,
+    own: Buffer,
+    above: readonly Buffer[],
+    plain: Plain,
+    how: "instead" | "beside",
+  ): void {
     const stat = from.find(own);
     if (!stat) return;
     const names = [...above, own];
@@ -419,7 +506,7 @@ class Out {
       try {
         const { size, atimeMs, mtimeMs } = fs.fstatSync(source);
         const piece = Buffer.allocUnsafe(PIECE_BYTES);
-        for (let at = 0; ; ) {
+        for (let at = 0; ;) {
           const count = fs.readSync(source, piece, 0, piece.length, at);
           if (count === 0) break;
           // What is zeros becomes a hole again.
@@ -470,7 +557,10 @@ function withAccess(dir: HeldDirectory, name: Buffer, bits: number, use: () => v
 
 function splitLast(folder: Buffer): { readonly parent: Buffer; readonly name: Buffer } {
   const resolved = path.resolve(folder.toString("latin1"));
-  return { parent: Buffer.from(path.dirname(resolved), "latin1"), name: Buffer.from(path.basename(resolved), "latin1") };
+  return {
+    parent: Buffer.from(path.dirname(resolved), "latin1"),
+    name: Buffer.from(path.basename(resolved), "latin1"),
+  };
 }
 
 /** In the middle of the microsecond that the system cuts it to. */
@@ -485,7 +575,8 @@ function shown(names: readonly Buffer[]): string {
 /** Neighbouring stretches become one. */
 function add(lost: LostRange[], { offset, length }: LostRange): void {
   const last = lost.at(-1);
-  if (last && last.offset + last.length === offset) lost[lost.length - 1] = { offset: last.offset, length: last.length + length };
+  if (last && last.offset + last.length === offset)
+    lost[lost.length - 1] = { offset: last.offset, length: last.length + length };
   else lost.push({ offset, length });
 }
 
@@ -494,7 +585,11 @@ function freeName(dir: HeldDirectory, name: Buffer, note: string): Buffer {
   const dot = name.subarray(1).lastIndexOf(".");
   const end = dot < 0 ? name.length : 1 + dot;
   for (let n = 1; ; n++) {
-    const free = Buffer.concat([name.subarray(0, end), Buffer.from(n === 1 ? note : `${note} ${n}`), name.subarray(end)]);
+    const free = Buffer.concat([
+      name.subarray(0, end),
+      Buffer.from(n === 1 ? note : `${note} ${n}`),
+      name.subarray(end),
+    ]);
     if (!dir.find(free)) return free;
   }
 }

@@ -26,7 +26,10 @@ const NOT_ON_DISK = new Set(["/proc", "/sys", "/dev", "/run"]);
 const AT_ONCE = 64;
 
 /** Looks at each directory below some places; `look` answers which of those in it are looked into, too. Follows no links, skips nothing silently. */
-export async function walk({ places, onProgress, isStopped }: Walk, look: (at: Buffer, entries: readonly fs.Dirent<Buffer>[]) => Promise<readonly Buffer[]>): Promise<WalkEnd> {
+export async function walk(
+  { places, onProgress, isStopped }: Walk,
+  look: (at: Buffer, entries: readonly fs.Dirent<Buffer>[]) => Promise<readonly Buffer[]>,
+): Promise<WalkEnd> {
   const waiting = places.map(withoutSlash).reverse();
   const unreadable: string[] = [];
   let directories = 0;
@@ -37,7 +40,10 @@ export async function walk({ places, onProgress, isStopped }: Walk, look: (at: B
       if (isStopped()) return { directories, unreadable, isStopped: true };
     }
     try {
-      const entries = fs.readdirSync(at.length === 0 ? Buffer.from("/") : at, { withFileTypes: true, encoding: "buffer" });
+      const entries = fs.readdirSync(at.length === 0 ? Buffer.from("/") : at, {
+        withFileTypes: true,
+        encoding: "buffer",
+      });
       waiting.push(...(await look(at, entries)).filter((path) => !NOT_ON_DISK.has(path.toString("latin1"))).reverse());
     } catch (error) {
       const code = error instanceof Error && "code" in error ? error.code : null;

@@ -1,4 +1,13 @@
-import { type GuardInput, type GuardOutcome, type GuardedInput, type Guarding, changeGuarded, guardFolder, openGuarded, releaseGuarded } from "../engine/guarded";
+import {
+  type GuardInput,
+  type GuardOutcome,
+  type GuardedInput,
+  type Guarding,
+  changeGuarded,
+  guardFolder,
+  openGuarded,
+  releaseGuarded,
+} from "../engine/guarded";
 import { type ChangesInput, type ChangesOutcome, changesSinceLock } from "../engine/changes";
 import { type CheckOutcome, type CheckRequest, checkFolder } from "../engine/check";
 import { type Slot, dropInto, sealNewcomers } from "../engine/drop-in";
@@ -10,7 +19,14 @@ import { type Committed, type PutBackInput, putBackFolder } from "../engine/visi
 import { type InsuranceFacts, insuranceFactsOf, setInsurance } from "../insurance/insure";
 import { type RepairInput, type RepairOutcome, repairFolder } from "../insurance/repair";
 import type { InsuranceLevel } from "../format/insurance";
-import { type CopyComparison, type CopyInput, type MergeInput, type Merged, compareCopy, mergeCopy } from "../engine/merge-copy";
+import {
+  type CopyComparison,
+  type CopyInput,
+  type MergeInput,
+  type Merged,
+  compareCopy,
+  mergeCopy,
+} from "../engine/merge-copy";
 import { type PermissionsInput, type PermissionsOutcome, permissionsSinceLock } from "../engine/permissions-since";
 import { type Reach, type ReachInput, reachOf } from "../onlooker/reach";
 import type { ErrorCode } from "../errors/codes";
@@ -112,5 +128,7 @@ export function reviveBytes<T>(value: T): T {
   if (value instanceof Uint8Array) return Buffer.from(value.buffer, value.byteOffset, value.length) as unknown as T;
   if (Array.isArray(value)) return value.map((item: unknown) => reviveBytes(item)) as unknown as T;
   if (typeof value !== "object" || value === null) return value;
-  return Object.fromEntries(Object.entries(value).map(([key, item]: [string, unknown]) => [key, reviveBytes(item)])) as T;
+  return Object.fromEntries(
+    Object.entries(value).map(([key, item]: [string, unknown]) => [key, reviveBytes(item)]),
+  ) as T;
 }

@@ -10,17 +10,37 @@ export interface Running<V extends keyof Outcomes> {
 }
 
 /** Starts one verb in a worker thread. Keys are copied into it and die with it. `identity`: the secret by which this computer knows its own records. */
-export function runEngine<V extends keyof Outcomes>(request: EngineRequest & { readonly verb: V }, onProgress: (progress: Progress) => void, identity: Uint8Array): Running<V> {
+export function runEngine<V extends keyof Outcomes>(
+  request: EngineRequest & { readonly verb: V },
+  onProgress: (progress: Progress) => void,
+  identity: Uint8Array,
+): Running<V> {
   const cancel = new SharedArrayBuffer(4);
-  const worker = new Worker(new URL("./engine-worker.js", import.meta.url), { workerData: { request, cancel, identity } });
+  const worker = new Worker(new URL("./engine-worker.js", import.meta.url), {
+    workerData: { request, cancel, identity },
+  });
   const outcome = new Promise<Outcomes[V]>((resolve, reject) => {
     worker.on("message", (message: FromWorker) => {
       if (message.kind === "progress") onProgress(message.progress);
       else if (message.kind === "done") resolve(reviveBytes(message.outcome) as Outcomes[V]);
       else reject(new EremosError(message.code, message.message, message.data));
     });
-    worker.on("error", (error) => reject(new EremosError("interrupted", `The work was cut off (${error.message}). Nothing is lost; Eremos puts things right when the folder is next looked at.`)));
-    worker.on("exit", () => reject(new EremosError("interrupted", "The work was cut off. Nothing is lost; Eremos puts things right when the folder is next looked at.")));
+    worker.on("error", (error) =>
+      reject(
+        new EremosError(
+          "interrupted",
+          `The work was cut off (${error.message}). Nothing is lost; Eremos puts things right when the folder is next looked at.`,
+        ),
+      ),
+    );
+    worker.on("exit", () =>
+      reject(
+        new EremosError(
+          "interrupted",
+          "The work was cut off. Nothing is lost; Eremos puts things right when the folder is next looked at.",
+        ),
+      ),
+    );
   });
   return { outcome, cancel: () => void Atomics.store(new Int32Array(cancel), 0, 1) };
 }

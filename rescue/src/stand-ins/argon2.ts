@@ -9,6 +9,19 @@ interface Options {
   readonly salt: Uint8Array;
 }
 
-export async function hashRaw(password: Uint8Array, { memoryCost, timeCost, parallelism, outputLen, salt }: Options): Promise<Uint8Array> {
-  return Buffer.from(await argon2id({ password, salt, memorySize: memoryCost, iterations: timeCost, parallelism, hashLength: outputLen, outputType: "binary" }));
+export async function hashRaw(
+  password: Uint8Array,
+  { memoryCost, timeCost, parallelism, outputLen, salt }: Options,
+): Promise<Uint8Array> {
+  return Buffer.from(
+    await argon2id({
+      password,
+      salt,
+      memorySize: memoryCost,
+      iterations: timeCost,
+      parallelism,
+      hashLength: outputLen,
+      outputType: "binary",
+    }),
+  );
 }

@@ -2,7 +2,10 @@ import { Buffer } from "buffer";
 
 /** A browser has none of its own; this one does not know base64url (RFC 4648 §5), which the format is full of. */
 const from = Buffer.from.bind(Buffer) as (value: unknown, ...rest: unknown[]) => Buffer;
-Object.assign(Buffer, { from: (value: unknown, encoding?: unknown, length?: unknown) => from(value, encoding === "base64url" ? "base64" : encoding, length) });
+Object.assign(Buffer, {
+  from: (value: unknown, encoding?: unknown, length?: unknown) =>
+    from(value, encoding === "base64url" ? "base64" : encoding, length),
+});
 
 const { toString } = Buffer.prototype;
 Object.assign(Buffer.prototype, {

@@ -44,7 +44,11 @@ export function randomFillSync<T extends Uint8Array>(bytes: T): T {
 }
 
 /** The tag is set first, as whoever reads the format does. What does not authenticate comes back as zeros, and `final` throws. */
-export function createDecipheriv(_name: "aes-256-gcm", key: Uint8Array, nonce: Uint8Array): { setAuthTag(tag: Uint8Array): void; update(sealed: Uint8Array): Buffer; final(): Buffer } {
+export function createDecipheriv(
+  _name: "aes-256-gcm",
+  key: Uint8Array,
+  nonce: Uint8Array,
+): { setAuthTag(tag: Uint8Array): void; update(sealed: Uint8Array): Buffer; final(): Buffer } {
   let tag = new Uint8Array();
   let isWhole = true;
   return {
@@ -80,4 +84,9 @@ export function verify(_algorithm: null, message: Uint8Array, key: Uint8Array, s
 function onlyReading(): never {
   throw new Error("this program only reads");
 }
-export { onlyReading as createCipheriv, onlyReading as createPrivateKey, onlyReading as generateKeyPairSync, onlyReading as sign };
+export {
+  onlyReading as createCipheriv,
+  onlyReading as createPrivateKey,
+  onlyReading as generateKeyPairSync,
+  onlyReading as sign,
+};

@@ -25,8 +25,15 @@ export function openDatabase(file: string, program: string): OpenDatabase {
     sqlite.pragma("secure_delete = ON");
     const orm = drizzle(sqlite, { schema });
     migrate(orm, { migrationsFolder: path.join(program, "server", "migrations") });
-    return { orm, version: () => Number(sqlite.pragma("data_version", { simple: true })), close: () => void sqlite.close() };
+    return {
+      orm,
+      version: () => Number(sqlite.pragma("data_version", { simple: true })),
+      close: () => void sqlite.close(),
+    };
   } catch (error) {
-    throw new EremosError("data-unwritable", `Eremos can't open its database ${file} (${error instanceof Error ? error.message : String(error)}). Your folders are not touched by this.`);
+    throw new EremosError(
+      "data-unwritable",
+      `Eremos can't open its database ${file} (${error instanceof Error ? error.message : String(error)}). Your folders are not touched by this.`,
+    );
   }
 }

@@ -39,7 +39,9 @@ export const events = sqliteTable("events", {
 export const jobs = sqliteTable("jobs", {
   id: text("id").primaryKey(),
   folder: text("folder").notNull(),
-  verb: text("verb", { enum: ["lock", "unlock", "release", "check", "reguard", "put-back", "insure", "repair", "merge"] }).notNull(),
+  verb: text("verb", {
+    enum: ["lock", "unlock", "release", "check", "reguard", "put-back", "insure", "repair", "merge"],
+  }).notNull(),
   state: text("state", { enum: ["queued", "running", "done", "failed", "cancelled", "interrupted"] }).notNull(),
   phase: text("phase").notNull(),
   files: integer("files").notNull(),
@@ -65,12 +67,16 @@ export const documents = sqliteTable("documents", {
 });
 
 /** The gate: for each secret and each account that tries it, counters that survive a restart. */
-export const gate = sqliteTable("gate", {
-  secret: text("secret").notNull(),
-  caller: integer("caller").notNull(),
-  failures: integer("failures").notNull(),
-  blockedUntil: integer("blocked_until").notNull(),
-}, (table) => [primaryKey({ columns: [table.secret, table.caller] })]);
+export const gate = sqliteTable(
+  "gate",
+  {
+    secret: text("secret").notNull(),
+    caller: integer("caller").notNull(),
+    failures: integer("failures").notNull(),
+    blockedUntil: integer("blocked_until").notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.secret, table.caller] })],
+);
 
 /** What is meant to be read by whoever stands before the gate. */
 export const hints = sqliteTable("hints", {

@@ -28,15 +28,20 @@ export async function runningServer(data: DataDirectory): Promise<string | null>
   const proof = Buffer.from(proofFor(known.secret, nonce));
   const given = Buffer.from(answer);
   if (given.length === proof.length && timingSafeEqual(given, proof)) return addressOf(known);
-  throw new EremosError("port-in-use", `Something else than your Eremos answers at its port ${known.port}. Don't type your password there. Start Eremos with \`eremos serve\`: it takes another port by itself.`);
+  throw new EremosError(
+    "port-in-use",
+    `Something else than your Eremos answers at its port ${known.port}. Don't type your password there. Start Eremos with \`eremos serve\`: it takes another port by itself.`,
+  );
 }
 
 /** Something else than ours at the port of the last start is no reason not to start: this one takes another. */
 export async function isRunning(data: DataDirectory): Promise<boolean> {
-  return (await runningServer(data).catch((error: unknown) => {
-    if (isEremosError(error) && error.code === "port-in-use") return null;
-    throw error;
-  })) !== null;
+  return (
+    (await runningServer(data).catch((error: unknown) => {
+      if (isEremosError(error) && error.code === "port-in-use") return null;
+      throw error;
+    })) !== null
+  );
 }
 
 /** The whole address of a start. */
@@ -48,15 +53,25 @@ export function addressOf({ host }: Pick<ServerRecord, "host">): string {
 function sayHello({ port, host }: ServerRecord, nonce: string): Promise<string | null> {
   const body = JSON.stringify({ nonce });
   return new Promise((resolve) => {
-    const asked = request({ host: "127.0.0.1", port, path: "/api/hello", method: "POST", headers: { host, origin: `http://${host}`, "content-type": CALL_TYPE, "content-length": body.length }, timeout: ANSWER_MS }, (response) => {
-      let text = "";
-      response.on("data", (part: Buffer) => {
-        text += part.toString("utf8");
-        if (text.length > LONGEST_ANSWER) asked.destroy();
-      });
-      response.on("end", () => resolve(/"proof":"([0-9a-f]{64})"/.exec(text)?.[1] ?? ""));
-      response.on("error", () => resolve(""));
-    });
+    const asked = request(
+      {
+        host: "127.0.0.1",
+        port,
+        path: "/api/hello",
+        method: "POST",
+        headers: { host, origin: `http://${host}`, "content-type": CALL_TYPE, "content-length": body.length },
+        timeout: ANSWER_MS,
+      },
+      (response) => {
+        let text = "";
+        response.on("data", (part: Buffer) => {
+          text += part.toString("utf8");
+          if (text.length > LONGEST_ANSWER) asked.destroy();
+        });
+        response.on("end", () => resolve(/"proof":"([0-9a-f]{64})"/.exec(text)?.[1] ?? ""));
+        response.on("error", () => resolve(""));
+      },
+    );
     asked.on("timeout", () => asked.destroy());
     asked.on("error", (error) => resolve(systemCode(error) === "ECONNREFUSED" ? null : ""));
     asked.end(body);
@@ -76,7 +91,10 @@ export async function ensureServer(data: DataDirectory, command: readonly string
     if (address) return address;
     if (child.exitCode !== null) break;
   }
-  throw new EremosError("interrupted", "Eremos could not be started by itself. Nothing was touched; start it with `eremos serve`, which says what is wrong.");
+  throw new EremosError(
+    "interrupted",
+    "Eremos could not be started by itself. Nothing was touched; start it with `eremos serve`, which says what is wrong.",
+  );
 }
 
 /** Shows an address in the person's browser: by an owner-only file, since every account can read the words of a command line. @returns whether there is a program for that */

@@ -13,9 +13,29 @@ export const linux: Desktop = {
 function filesOf(part: DesktopPart, home: DesktopHome): readonly DesktopFile[] {
   switch (part) {
     case "applications":
-      return [{ path: path.join(home.dataHome, "applications", "eremos.desktop"), mode: 0o644, content: entry(home, ["page"], ["Name=Eremos", "Comment=Hides and locks private folders in place", "Categories=Utility;Security;"]) }];
+      return [
+        {
+          path: path.join(home.dataHome, "applications", "eremos.desktop"),
+          mode: 0o644,
+          content: entry(
+            home,
+            ["page"],
+            ["Name=Eremos", "Comment=Hides and locks private folders in place", "Categories=Utility;Security;"],
+          ),
+        },
+      ];
     case "start":
-      return [{ path: path.join(home.configHome, "autostart", "eremos.desktop"), mode: 0o644, content: entry(home, ["serve"], ["Name=Eremos", "Comment=Locks what was left open, and waits for you", "NoDisplay=true"]) }];
+      return [
+        {
+          path: path.join(home.configHome, "autostart", "eremos.desktop"),
+          mode: 0o644,
+          content: entry(
+            home,
+            ["serve"],
+            ["Name=Eremos", "Comment=Locks what was left open, and waits for you", "NoDisplay=true"],
+          ),
+        },
+      ];
     case "menu":
       return menuFiles(home);
   }
@@ -23,11 +43,24 @@ function filesOf(part: DesktopPart, home: DesktopHome): readonly DesktopFile[] {
 
 /** File managers that run scripts on what is selected, and those that read service files. */
 function menuFiles(home: DesktopHome): readonly DesktopFile[] {
-  const scripts = [path.join(home.dataHome, "nautilus", "scripts"), path.join(home.configHome, "caja", "scripts"), path.join(home.dataHome, "nemo", "scripts")];
-  const verbs = [{ name: "Lock with Eremos", word: "lock" }, { name: "Open in Eremos", word: "page" }] as const;
+  const scripts = [
+    path.join(home.dataHome, "nautilus", "scripts"),
+    path.join(home.configHome, "caja", "scripts"),
+    path.join(home.dataHome, "nemo", "scripts"),
+  ];
+  const verbs = [
+    { name: "Lock with Eremos", word: "lock" },
+    { name: "Open in Eremos", word: "page" },
+  ] as const;
   return [
-    ...scripts.flatMap((directory) => verbs.map(({ name, word }) => ({ path: path.join(directory, name), mode: 0o755, content: script(home, word) }))),
-    { path: path.join(home.dataHome, "kio", "servicemenus", "eremos.desktop"), mode: 0o755, content: serviceMenu(home) },
+    ...scripts.flatMap((directory) =>
+      verbs.map(({ name, word }) => ({ path: path.join(directory, name), mode: 0o755, content: script(home, word) })),
+    ),
+    {
+      path: path.join(home.dataHome, "kio", "servicemenus", "eremos.desktop"),
+      mode: 0o755,
+      content: serviceMenu(home),
+    },
   ];
 }
 
@@ -63,7 +96,10 @@ done
 
 /** A word of an Exec line: quoted, with what is special there escaped. Desktop Entry Specification, "The Exec key". */
 function execWord(word: string): string {
-  return `"${word.replaceAll("\\", "\\\\\\\\").replace(/(["`$])/g, "\\\\$1").replaceAll("%", "%%")}"`;
+  return `"${word
+    .replaceAll("\\", "\\\\\\\\")
+    .replace(/(["`$])/g, "\\\\$1")
+    .replaceAll("%", "%%")}"`;
 }
 
 function execLine({ command, environment }: DesktopHome, words: readonly string[]): string {
@@ -76,6 +112,7 @@ function entry(home: DesktopHome, words: readonly string[], lines: readonly stri
 }
 
 function serviceMenu(home: DesktopHome): string {
-  const action = (id: string, name: string, word: string): string => `\n[Desktop Action ${id}]\nName=${name}\nExec=${execLine(home, [word, "--", "%u"])}\n`;
+  const action = (id: string, name: string, word: string): string =>
+    `\n[Desktop Action ${id}]\nName=${name}\nExec=${execLine(home, [word, "--", "%u"])}\n`;
   return `[Desktop Entry]\n# ${MARK}\nType=Service\nMimeType=inode/directory;application/octet-stream;\nActions=lock;open;\n${action("lock", "Lock with Eremos", "lock")}${action("open", "Open in Eremos", "page")}`;
 }

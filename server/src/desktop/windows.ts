@@ -1,13 +1,26 @@
 import { win32 as path } from "node:path";
 import type { Level } from "../contract";
-import { type Desktop, type DesktopFile, type DesktopHome, type DesktopPart, MARK, type SystemCommand } from "./desktop";
+import {
+  type Desktop,
+  type DesktopFile,
+  type DesktopHome,
+  type DesktopPart,
+  MARK,
+  type SystemCommand,
+} from "./desktop";
 
 /** Not yet proven on the real system: start menu, startup folder, registry, attributes and access lists by the system's own commands. */
 export const windows: Desktop = { isProven: false, filesOf, commandsOf, hiding, barring };
 
 /** Folders and files get the same two entries. */
-const CLASSES = ["HKEY_CURRENT_USER\\Software\\Classes\\Directory\\shell", "HKEY_CURRENT_USER\\Software\\Classes\\*\\shell"];
-const VERBS = [{ key: "EremosLock", name: "Lock with Eremos", word: "lock" }, { key: "EremosOpen", name: "Open in Eremos", word: "page" }] as const;
+const CLASSES = [
+  "HKEY_CURRENT_USER\\Software\\Classes\\Directory\\shell",
+  "HKEY_CURRENT_USER\\Software\\Classes\\*\\shell",
+];
+const VERBS = [
+  { key: "EremosLock", name: "Lock with Eremos", word: "lock" },
+  { key: "EremosOpen", name: "Open in Eremos", word: "page" },
+] as const;
 
 function filesOf(part: DesktopPart, home: DesktopHome): readonly DesktopFile[] {
   const programs = path.join(home.configHome, "Microsoft", "Windows", "Start Menu", "Programs");
@@ -28,7 +41,9 @@ function registryFile({ dataHome }: DesktopHome): string {
 function commandsOf(part: DesktopPart, on: boolean, home: DesktopHome): readonly SystemCommand[] {
   if (part !== "menu") return [];
   if (on) return [{ program: "reg.exe", words: ["import", registryFile(home)] }];
-  return CLASSES.flatMap((shell) => VERBS.map(({ key }) => ({ program: "reg.exe", words: ["delete", `${shell}\\${key}`, "/f"] })));
+  return CLASSES.flatMap((shell) =>
+    VERBS.map(({ key }) => ({ program: "reg.exe", words: ["delete", `${shell}\\${key}`, "/f"] })),
+  );
 }
 
 /** Inside quotes a batch file still reads the percent sign. */
@@ -38,7 +53,9 @@ function batchWord(word: string): string {
 
 function batch({ command, environment }: DesktopHome, word: string): string {
   const settings = Object.entries(environment).map(([name, value]) => `set "${name}=${value.replaceAll("%", "%%")}"`);
-  return ["@echo off", `rem ${MARK}`, ...settings, `start "" /b ${command.map(batchWord).join(" ")} ${word}`, ""].join("\r\n");
+  return ["@echo off", `rem ${MARK}`, ...settings, `start "" /b ${command.map(batchWord).join(" ")} ${word}`, ""].join(
+    "\r\n",
+  );
 }
 
 /** In a registry file a string escapes backslash and quote. */
@@ -48,7 +65,12 @@ function registryString(text: string): string {
 
 function registry({ command }: DesktopHome): string {
   const run = (word: string): string => `${command.map((part) => `"${part}"`).join(" ")} ${word} -- "%1"`;
-  const keys = CLASSES.flatMap((shell) => VERBS.map(({ key, name, word }) => `[${shell}\\${key}]\r\n@=${registryString(name)}\r\n\r\n[${shell}\\${key}\\command]\r\n@=${registryString(run(word))}\r\n`));
+  const keys = CLASSES.flatMap((shell) =>
+    VERBS.map(
+      ({ key, name, word }) =>
+        `[${shell}\\${key}]\r\n@=${registryString(name)}\r\n\r\n[${shell}\\${key}\\command]\r\n@=${registryString(run(word))}\r\n`,
+    ),
+  );
   return `Windows Registry Editor Version 5.00\r\n; ${MARK}\r\n\r\n${keys.join("\r\n")}`;
 }
 
@@ -58,12 +80,21 @@ function hiding(target: string, on: boolean): readonly SystemCommand[] {
 
 /** Rights as icacls names them; whoever has none is not named at all. */
 const RIGHTS: Readonly<Record<Level, string | null>> = {
-  nothing: null, list: "(OI)(CI)(RD,REA,RA,RC,S)", read: "(OI)(CI)RX", change: "(OI)(CI)(RX,WD,AD,WEA,WA)", everything: "(OI)(CI)F",
+  nothing: null,
+  list: "(OI)(CI)(RD,REA,RA,RC,S)",
+  read: "(OI)(CI)RX",
+  change: "(OI)(CI)(RX,WD,AD,WEA,WA)",
+  everything: "(OI)(CI)F",
 };
 /** Everybody, by the identifier that is the same in every language. */
 const EVERYBODY = "*S-1-1-0";
 
-function barring(target: string, bars: { readonly others: Level; readonly own: Level } | null, saved: string, { account }: DesktopHome): readonly SystemCommand[] {
+function barring(
+  target: string,
+  bars: { readonly others: Level; readonly own: Level } | null,
+  saved: string,
+  { account }: DesktopHome,
+): readonly SystemCommand[] {
   const icacls = (...words: string[]): SystemCommand => ({ program: "icacls.exe", words });
   if (bars === null) return [icacls(path.dirname(target), "/restore", saved, "/q")];
   // Its owner keeps the right to change the list, which is how it is opened again.
@@ -71,6 +102,13 @@ function barring(target: string, bars: { readonly others: Level; readonly own: L
   const others = RIGHTS[bars.others];
   return [
     icacls(target, "/save", saved, "/t", "/q"),
-    icacls(target, "/inheritance:r", "/grant:r", `${account}:${own}`, ...(others === null ? [] : [`${EVERYBODY}:${others}`]), "/q"),
+    icacls(
+      target,
+      "/inheritance:r",
+      "/grant:r",
+      `${account}:${own}`,
+      ...(others === null ? [] : [`${EVERYBODY}:${others}`]),
+      "/q",
+    ),
   ];
 }

@@ -9,7 +9,12 @@ import { activityOf, settingsOf, stateOf } from "../operations/about";
 import { modeSchema, rulesSchema } from "../locking-rules";
 import { changeEffort, changePassword, efforts } from "../operations/change-password";
 import { closeUp } from "../operations/close-up";
-import { newFolderPasswordSchema, prepareFolderPassword, secretSchema, setFolderPassword } from "../operations/folder-password";
+import {
+  newFolderPasswordSchema,
+  prepareFolderPassword,
+  secretSchema,
+  setFolderPassword,
+} from "../operations/folder-password";
 import { putBack, sinceLastLock } from "../operations/last-lock";
 import { listFolders } from "../operations/list-folders";
 import { lock } from "../operations/lock-folder";
@@ -50,16 +55,28 @@ const visitCallSchema = z.discriminatedUnion("kind", [
   z.strictObject({ kind: z.enum(["take-in", "discard"]), ids: z.array(text).min(1).max(10_000) }),
   z.strictObject({ kind: z.literal("earlier") }),
   z.strictObject({ kind: z.literal("changes-since"), generation: z.int().positive() }),
-  z.strictObject({ kind: z.literal("put-back"), generation: z.int().positive(), hrefs: z.array(href).max(10_000).nullable() }),
+  z.strictObject({
+    kind: z.literal("put-back"),
+    generation: z.int().positive(),
+    hrefs: z.array(href).max(10_000).nullable(),
+  }),
   z.strictObject({ kind: z.literal("undo") }),
 ]) satisfies z.ZodType<VisitCall>;
-const target = z.object({ folder: text, accept: z.array(z.enum(CONSENTS)).max(CONSENTS.length).default([]), secret: secretSchema.nullable().default(null) });
+const target = z.object({
+  folder: text,
+  accept: z.array(z.enum(CONSENTS)).max(CONSENTS.length).default([]),
+  secret: secretSchema.nullable().default(null),
+});
 const shownCode = z.object({ id: text, groups: z.array(text).max(8) });
 
 const ROUTES: Readonly<Record<string, Route>> = {
-  hello: route(true, z.object({ nonce: z.string().regex(/^[0-9a-f]{64}$/) }), ({ context }, { nonce }) => ({ proof: proofFor(context.secret, nonce) })),
+  hello: route(true, z.object({ nonce: z.string().regex(/^[0-9a-f]{64}$/) }), ({ context }, { nonce }) => ({
+    proof: proofFor(context.secret, nonce),
+  })),
   state: route(true, nothing, ({ context, signedIn }) => stateOf(context.eremos, signedIn)),
-  "setup/begin": route(true, z.object({ password: secretText, hint: text.nullable() }), ({ context }, body) => beginSetup(context.eremos, body)),
+  "setup/begin": route(true, z.object({ password: secretText, hint: text.nullable() }), ({ context }, body) =>
+    beginSetup(context.eremos, body),
+  ),
   "setup/finish": route(true, shownCode, async (call, body) => {
     await finishSetup(call.context.eremos, body.id, body.groups);
     return { tab: beginSession(call), failedTries: 0 };
@@ -92,7 +109,9 @@ const ROUTES: Readonly<Record<string, Route>> = {
     await returnStaying(call.context.eremos);
     return { tab: beginSession(call), failedTries: 0 };
   }),
-  slot: route(true, z.object({ folder: text }), async ({ context }, { folder }) => ({ takes: (await findSlot(context.eremos, folder)) !== null })),
+  slot: route(true, z.object({ folder: text }), async ({ context }, { folder }) => ({
+    takes: (await findSlot(context.eremos, folder)) !== null,
+  })),
   touch: route(false, nothing, ({ context }) => {
     context.sessions.touch();
     return {};
@@ -106,13 +125,27 @@ const ROUTES: Readonly<Record<string, Route>> = {
     const { locking, left } = closeUp(context.eremos, false);
     return { locking: locking.length, left: left.length };
   }),
-  "keep-open": route(false, z.object({ folder: text, minutes: z.int().min(1).max(24 * 60) }), ({ context }, { folder, minutes }) => {
-    keepOpen(context.eremos, folder, minutes);
-    return {};
-  }),
-  protection: route(false, z.object({ folder: text, protection: protectionSchema, secret: secretSchema.nullable().default(null) }), async ({ context }, { folder, protection, secret }) => {
-    return { job: await setProtection(context.eremos, folder, protection, secret) };
-  }),
+  "keep-open": route(
+    false,
+    z.object({
+      folder: text,
+      minutes: z
+        .int()
+        .min(1)
+        .max(24 * 60),
+    }),
+    ({ context }, { folder, minutes }) => {
+      keepOpen(context.eremos, folder, minutes);
+      return {};
+    },
+  ),
+  protection: route(
+    false,
+    z.object({ folder: text, protection: protectionSchema, secret: secretSchema.nullable().default(null) }),
+    async ({ context }, { folder, protection, secret }) => {
+      return { job: await setProtection(context.eremos, folder, protection, secret) };
+    },
+  ),
   rules: route(false, z.object({ folder: text, rules: rulesSchema.nullable() }), ({ context }, { folder, rules }) => {
     setRules(context.eremos, folder, rules);
     return {};
@@ -126,24 +159,40 @@ const ROUTES: Readonly<Record<string, Route>> = {
     return {};
   }),
   efforts: route(false, nothing, ({ context }) => efforts(context.eremos)),
-  "efforts/set": route(false, z.object({ current: secretText, effort: effortSchema }), ({ context }, body) => changeEffort(context.eremos, body)),
-  password: route(false, z.object({ current: secretText, password: secretText, hint: text.nullable() }), ({ context }, body) => changePassword(context.eremos, body)),
-  "code/begin": route(false, z.object({ current: secretText }), ({ context }, { current }) => beginNewCode(context.eremos, current)),
+  "efforts/set": route(false, z.object({ current: secretText, effort: effortSchema }), ({ context }, body) =>
+    changeEffort(context.eremos, body),
+  ),
+  password: route(
+    false,
+    z.object({ current: secretText, password: secretText, hint: text.nullable() }),
+    ({ context }, body) => changePassword(context.eremos, body),
+  ),
+  "code/begin": route(false, z.object({ current: secretText }), ({ context }, { current }) =>
+    beginNewCode(context.eremos, current),
+  ),
   "code/finish": route(false, shownCode, ({ context }, { id, groups }) => finishNewCode(context.eremos, id, groups)),
-  "folder-password": route(false, z.object({ folder: text, secret: secretSchema.nullable(), password: newFolderPasswordSchema.nullable() }), async ({ context }, body) => {
-    await setFolderPassword(context.eremos, body);
-    return {};
-  }),
+  "folder-password": route(
+    false,
+    z.object({ folder: text, secret: secretSchema.nullable(), password: newFolderPasswordSchema.nullable() }),
+    async ({ context }, body) => {
+      await setFolderPassword(context.eremos, body);
+      return {};
+    },
+  ),
   folders: route(false, nothing, ({ context }) => listFolders(context.eremos)),
   jobs: route(false, nothing, ({ context }) => context.eremos.jobs.list()),
-  "jobs/cancel": route(false, z.object({ job: text }), ({ context }, body) => ({ asked: context.eremos.jobs.cancel(body.job) })),
+  "jobs/cancel": route(false, z.object({ job: text }), ({ context }, body) => ({
+    asked: context.eremos.jobs.cancel(body.job),
+  })),
   "places/roots": route(false, nothing, ({ context }) => placeRoots(context.eremos)),
   "places/list": route(false, z.object({ path: text }), ({ context }, body) => {
     const listing = listPlace(context.eremos, body.path);
     context.watchPlace(listing.path);
     return listing;
   }),
-  "places/complete": route(false, z.object({ typed: text }), ({ context }, body) => completePath(context.eremos, body.typed)),
+  "places/complete": route(false, z.object({ typed: text }), ({ context }, body) =>
+    completePath(context.eremos, body.typed),
+  ),
   "places/find": route(false, droppedSchema, ({ context }, body) => findDropped(context.eremos, body)),
   onlooker: route(false, z.object({ path: text, subject: text.nullable() }), ({ context }, body) => {
     const seen = onlook(context.eremos, body.path, FROM, body.subject);
@@ -151,44 +200,120 @@ const ROUTES: Readonly<Record<string, Route>> = {
     return seen;
   }),
   reach: route(false, z.object({ folder: text }), ({ context }, body) => reach(context.eremos, body.folder)),
-  plan: route(false, z.object({ path: text, guard: guardSchema, visibility: visibilitySchema }), ({ context }, body) => planLock(context.eremos, body.path, body)),
-  lock: route(false, z.object({ path: text, protection: protectionSchema.nullable(), inUseAnyway: z.boolean().default(false), password: newFolderPasswordSchema.nullable().default(null) }), async ({ context }, { path, protection, inUseAnyway, password }) => {
-    const prepared = password && (await prepareFolderPassword(context.eremos, password));
-    return { job: lock(context.eremos, { path, protection: protection ?? AS_BEFORE, inUseAnyway, password: prepared, from: FROM }).id };
-  }),
-  unlock: route(false, target.extend({ mode: modeSchema.default({ kind: "usual" }) }), async ({ context }, { folder, accept, secret, mode }) => {
-    const { id } = await unlock(context.eremos, { pathOrId: folder, from: FROM, accept, secret, mode });
-    return { job: id };
-  }),
-  "visit/start": route(false, target.extend({ minutes: z.int().min(1).max(24 * 60).nullable() }), ({ context }, { folder, accept, secret, minutes }) => startVisit(context.eremos, { pathOrId: folder, from: FROM, minutes, accept, secret })),
+  plan: route(false, z.object({ path: text, guard: guardSchema, visibility: visibilitySchema }), ({ context }, body) =>
+    planLock(context.eremos, body.path, body),
+  ),
+  lock: route(
+    false,
+    z.object({
+      path: text,
+      protection: protectionSchema.nullable(),
+      inUseAnyway: z.boolean().default(false),
+      password: newFolderPasswordSchema.nullable().default(null),
+    }),
+    async ({ context }, { path, protection, inUseAnyway, password }) => {
+      const prepared = password && (await prepareFolderPassword(context.eremos, password));
+      return {
+        job: lock(context.eremos, {
+          path,
+          protection: protection ?? AS_BEFORE,
+          inUseAnyway,
+          password: prepared,
+          from: FROM,
+        }).id,
+      };
+    },
+  ),
+  unlock: route(
+    false,
+    target.extend({ mode: modeSchema.default({ kind: "usual" }) }),
+    async ({ context }, { folder, accept, secret, mode }) => {
+      const { id } = await unlock(context.eremos, { pathOrId: folder, from: FROM, accept, secret, mode });
+      return { job: id };
+    },
+  ),
+  "visit/start": route(
+    false,
+    target.extend({
+      minutes: z
+        .int()
+        .min(1)
+        .max(24 * 60)
+        .nullable(),
+    }),
+    ({ context }, { folder, accept, secret, minutes }) =>
+      startVisit(context.eremos, { pathOrId: folder, from: FROM, minutes, accept, secret }),
+  ),
   "visit/end": route(false, z.object({ folder: text }), async ({ context }, { folder }) => {
     await context.eremos.visits.end(folder);
     return {};
   }),
-  "visit/call": route(false, z.object({ folder: text, call: visitCallSchema }), ({ context }, { folder, call }) => context.eremos.visits.call(folder, call)),
+  "visit/call": route(false, z.object({ folder: text, call: visitCallSchema }), ({ context }, { folder, call }) =>
+    context.eremos.visits.call(folder, call),
+  ),
   "visit/mount": route(false, z.object({ folder: text }), async ({ context }, { folder }) => {
     await context.eremos.visits.mount(folder);
     return {};
   }),
-  "visit/archive": route(false, z.object({ folder: text, hrefs: z.array(href).min(1).max(10_000) }), ({ context }, { folder, hrefs }) => ({ href: context.eremos.visits.choose(folder, hrefs) })),
-  "last-lock": route(false, z.object({ folder: text, secret: secretSchema.nullable().default(null) }), ({ context }, { folder, secret }) => sinceLastLock(context.eremos, folder, secret)),
-  "put-back": route(false, z.object({ folder: text, generation: z.int().positive(), hrefs: z.array(href).max(10_000).nullable(), secret: secretSchema.nullable().default(null) }), async ({ context }, body) => ({ job: await putBack(context.eremos, body) })),
+  "visit/archive": route(
+    false,
+    z.object({ folder: text, hrefs: z.array(href).min(1).max(10_000) }),
+    ({ context }, { folder, hrefs }) => ({ href: context.eremos.visits.choose(folder, hrefs) }),
+  ),
+  "last-lock": route(
+    false,
+    z.object({ folder: text, secret: secretSchema.nullable().default(null) }),
+    ({ context }, { folder, secret }) => sinceLastLock(context.eremos, folder, secret),
+  ),
+  "put-back": route(
+    false,
+    z.object({
+      folder: text,
+      generation: z.int().positive(),
+      hrefs: z.array(href).max(10_000).nullable(),
+      secret: secretSchema.nullable().default(null),
+    }),
+    async ({ context }, body) => ({ job: await putBack(context.eremos, body) }),
+  ),
   release: route(false, target, async ({ context }, body) => {
-    const { job } = await release(context.eremos, { pathOrId: body.folder, from: FROM, accept: body.accept, secret: body.secret });
+    const { job } = await release(context.eremos, {
+      pathOrId: body.folder,
+      from: FROM,
+      accept: body.accept,
+      secret: body.secret,
+    });
     return { job: job?.id ?? null };
   }),
-  check: route(false, target.extend({ sample: z.boolean().default(false) }), async ({ context }, { folder, secret, sample }) => {
-    const { id } = await check(context.eremos, { pathOrId: folder, from: FROM, secret, sample });
-    return { job: id };
-  }),
-  insurance: route(false, z.object({ folder: text }), ({ context }, { folder }) => insuranceView(context.eremos, folder)),
-  "insurance/set": route(false, z.object({ folder: text, insurance: z.enum(INSURANCES).nullable() }), async ({ context }, { folder, insurance }) => ({ job: (await insure(context.eremos, folder, insurance)).id })),
-  repair: route(false, z.object({ folder: text, secret: secretSchema.nullable().default(null) }), async ({ context }, { folder, secret }) => ({ job: (await repair(context.eremos, folder, secret)).id })),
+  check: route(
+    false,
+    target.extend({ sample: z.boolean().default(false) }),
+    async ({ context }, { folder, secret, sample }) => {
+      const { id } = await check(context.eremos, { pathOrId: folder, from: FROM, secret, sample });
+      return { job: id };
+    },
+  ),
+  insurance: route(false, z.object({ folder: text }), ({ context }, { folder }) =>
+    insuranceView(context.eremos, folder),
+  ),
+  "insurance/set": route(
+    false,
+    z.object({ folder: text, insurance: z.enum(INSURANCES).nullable() }),
+    async ({ context }, { folder, insurance }) => ({ job: (await insure(context.eremos, folder, insurance)).id }),
+  ),
+  repair: route(
+    false,
+    z.object({ folder: text, secret: secretSchema.nullable().default(null) }),
+    async ({ context }, { folder, secret }) => ({ job: (await repair(context.eremos, folder, secret)).id }),
+  ),
   desktop: route(false, nothing, ({ context }) => desktopParts(context.eremos.settings)),
-  "desktop/set": route(false, z.object({ part: z.enum(DESKTOP_PARTS), on: z.boolean() }), ({ context }, { part, on }) => {
-    setDesktopPart(context.eremos.settings, part, on);
-    return desktopParts(context.eremos.settings);
-  }),
+  "desktop/set": route(
+    false,
+    z.object({ part: z.enum(DESKTOP_PARTS), on: z.boolean() }),
+    ({ context }, { part, on }) => {
+      setDesktopPart(context.eremos.settings, part, on);
+      return desktopParts(context.eremos.settings);
+    },
+  ),
   activity: route(false, nothing, ({ context }) => activityOf(context.eremos)),
   settings: route(false, nothing, ({ context }) => settingsOf(context.eremos)),
 };
@@ -201,26 +326,39 @@ export function isSignedIn(context: ApiContext, request: IncomingMessage): boole
 
 /** Half of it: for what can't send the tab's token along. */
 export function hasCookie(context: ApiContext, request: IncomingMessage): boolean {
-  return context.eremos.keys !== null && cookiesOf(request, context.cookieName).some((cookie) => context.sessions.hasCookie(cookie));
+  return (
+    context.eremos.keys !== null &&
+    cookiesOf(request, context.cookieName).some((cookie) => context.sessions.hasCookie(cookie))
+  );
 }
 
 /** All of that name: one that another page of this computer set can't stand before ours. */
 function cookiesOf(request: IncomingMessage, name: string): string[] {
-  return (request.headers.cookie ?? "").split(";").slice(0, MOST_COOKIES).flatMap((part) => {
-    const [key, value] = part.trim().split("=", 2);
-    return key === name && value !== undefined ? [value] : [];
-  });
+  return (request.headers.cookie ?? "")
+    .split(";")
+    .slice(0, MOST_COOKIES)
+    .flatMap((part) => {
+      const [key, value] = part.trim().split("=", 2);
+      return key === name && value !== undefined ? [value] : [];
+    });
 }
 
 const STATUS = { usage: 400, password: 403, refused: 409, damage: 422, failed: 500 } as const;
 
 /** Answers one call. The one exit for errors: a known one says its code and message, an unknown one nothing of its inside. */
-export async function answerApi(context: ApiContext, name: string, request: IncomingMessage, response: ServerResponse): Promise<void> {
+export async function answerApi(
+  context: ApiContext,
+  name: string,
+  request: IncomingMessage,
+  response: ServerResponse,
+): Promise<void> {
   try {
     const found = Object.hasOwn(ROUTES, name) ? ROUTES[name] : undefined;
-    if (!found || request.method !== "POST") return send(response, 404, { error: { code: "usage", message: "There is nothing at this address." } });
+    if (!found || request.method !== "POST")
+      return send(response, 404, { error: { code: "usage", message: "There is nothing at this address." } });
     const signedIn = isSignedIn(context, request);
-    if (!found.open && !signedIn) return send(response, 401, { error: { code: "needs-sign-in", message: "Sign in first. Nothing was touched." } });
+    if (!found.open && !signedIn)
+      return send(response, 401, { error: { code: "needs-sign-in", message: "Sign in first. Nothing was touched." } });
     const body = await readBody(request);
     try {
       send(response, 200, await found.run({ context, response, signedIn }, decode(body)));
@@ -235,12 +373,17 @@ export async function answerApi(context: ApiContext, name: string, request: Inco
 
 function send(response: ServerResponse, status: number, body: unknown): void {
   const bytes = Buffer.from(JSON.stringify(body ?? {}));
-  response.writeHead(status, { "Content-Type": "application/json; charset=utf-8", "Content-Length": bytes.length, "Cache-Control": "no-store" });
+  response.writeHead(status, {
+    "Content-Type": "application/json; charset=utf-8",
+    "Content-Length": bytes.length,
+    "Cache-Control": "no-store",
+  });
   response.end(bytes);
 }
 
 async function readBody(request: IncomingMessage): Promise<Buffer> {
-  if (request.headers["content-type"] !== CALL_TYPE) throw new EremosError("usage", "The request is not a call of Eremos' page. Nothing was touched.");
+  if (request.headers["content-type"] !== CALL_TYPE)
+    throw new EremosError("usage", "The request is not a call of Eremos' page. Nothing was touched.");
   const parts: Buffer[] = [];
   let length = 0;
   for await (const part of request) {

@@ -16,25 +16,45 @@ const SHOWN = /^(image\/|audio\/|video\/|application\/pdf$)/;
  * The address holds the visit's own secret in place of the tab's, since a picture can't send that along; the cookie is needed as well.
  */
 function setContentHeaders(response: ServerResponse, isDownload: boolean): void {
-  response.setHeader("Content-Security-Policy", "sandbox; default-src 'none'; style-src 'unsafe-inline'; media-src 'self'; img-src 'self' data:");
+  response.setHeader(
+    "Content-Security-Policy",
+    "sandbox; default-src 'none'; style-src 'unsafe-inline'; media-src 'self'; img-src 'self' data:",
+  );
   response.setHeader("Cache-Control", "no-store");
   if (isDownload) response.setHeader("Content-Disposition", "attachment");
 }
 
-export function passContents(context: ApiContext, pathname: string, request: IncomingMessage, response: ServerResponse): void {
+export function passContents(
+  context: ApiContext,
+  pathname: string,
+  request: IncomingMessage,
+  response: ServerResponse,
+): void {
   const { eremos } = context;
   const found = eremos.keys && hasCookie(context, request) ? eremos.visits.byContents(pathname) : null;
   if (!found || (request.method !== "GET" && request.method !== "HEAD")) {
-    response.writeHead(404, { "Content-Type": "text/plain; charset=utf-8" }).end("The visit has ended, or there is nothing of that name.");
+    response
+      .writeHead(404, { "Content-Type": "text/plain; charset=utf-8" })
+      .end("The visit has ended, or there is nothing of that name.");
     return;
   }
   const { searchParams } = new URL(request.url ?? "/", "http://localhost");
   const archive = searchParams.get("archive");
   if (archive !== null) return sendChosen(context, found.view, archive, response);
   const { range, "if-range": ifRange, "if-none-match": ifNoneMatch } = request.headers;
-  const headers = Object.fromEntries(Object.entries({ range, "if-range": ifRange, "if-none-match": ifNoneMatch }).filter(([, value]) => value !== undefined));
+  const headers = Object.fromEntries(
+    Object.entries({ range, "if-range": ifRange, "if-none-match": ifNoneMatch }).filter(
+      ([, value]) => value !== undefined,
+    ),
+  );
   setContentHeaders(response, searchParams.has("download"));
-  pass(found.view, { method: request.method, path: found.href, headers }, request, response, (type) => (SHOWN.test(type) ? type : type.startsWith("text/") || type.includes("json") || type.includes("xml") ? "text/plain; charset=utf-8" : "application/octet-stream"));
+  pass(found.view, { method: request.method, path: found.href, headers }, request, response, (type) =>
+    SHOWN.test(type)
+      ? type
+      : type.startsWith("text/") || type.includes("json") || type.includes("xml")
+        ? "text/plain; charset=utf-8"
+        : "application/octet-stream",
+  );
 }
 
 function sendChosen({ eremos: { visits } }: ApiContext, view: VisitView, id: string, response: ServerResponse): void {
@@ -42,7 +62,9 @@ function sendChosen({ eremos: { visits } }: ApiContext, view: VisitView, id: str
   if (!hrefs) return void response.writeHead(404).end();
   setContentHeaders(response, true);
   // Loaded for this alone.
-  void import("../visit/archive").then(({ sendArchive }) => sendArchive({ view, hrefs, call: (call) => visits.call(view.folder, call) }, response));
+  void import("../visit/archive").then(({ sendArchive }) =>
+    sendArchive({ view, hrefs, call: (call) => visits.call(view.folder, call) }, response),
+  );
 }
 
 /** A file from the page: the body as it is, `folder` and `href` in the address. */
@@ -55,7 +77,13 @@ export function passUpload(context: ApiContext, request: IncomingMessage, respon
     return;
   }
   const length = request.headers["content-length"];
-  pass(view, { method: "PUT", path: href, headers: length === undefined ? {} : { "content-length": length } }, request, response, () => "application/json; charset=utf-8");
+  pass(
+    view,
+    { method: "PUT", path: href, headers: length === undefined ? {} : { "content-length": length } },
+    request,
+    response,
+    () => "application/json; charset=utf-8",
+  );
 }
 
 /** A file for the drop slot of a folder, from whoever is at this account's browser, signed in or not: `folder` and `name` in the address. */
@@ -65,12 +93,19 @@ const LEAST_BYTES_PER_MS = 1;
 const TRY_AGAIN_MS = 250;
 const LONGEST_WAIT_MS = 10_000;
 
-export async function takeDrop({ eremos }: ApiContext, request: IncomingMessage, response: ServerResponse): Promise<void> {
+export async function takeDrop(
+  { eremos }: ApiContext,
+  request: IncomingMessage,
+  response: ServerResponse,
+): Promise<void> {
   const { searchParams } = new URL(request.url ?? "/", "http://localhost");
   let upload: DropUpload | null = null;
   try {
     const length = Number(request.headers["content-length"] ?? Number.NaN);
-    const slot = request.method === "POST" && Number.isSafeInteger(length) ? await findSlot(eremos, searchParams.get("folder") ?? "") : null;
+    const slot =
+      request.method === "POST" && Number.isSafeInteger(length)
+        ? await findSlot(eremos, searchParams.get("folder") ?? "")
+        : null;
     if (!slot) return void response.writeHead(404).end();
     upload = await DropUpload.begin(eremos.disk, slot, Buffer.from(searchParams.get("name") ?? ""), length);
     // The folder is not held meanwhile; but what stops coming, or comes a byte at a time, ends.
@@ -87,7 +122,8 @@ export async function takeDrop({ eremos }: ApiContext, request: IncomingMessage,
     response.writeHead(201).end();
   } catch (error) {
     await upload?.abort();
-    if (!response.headersSent && !response.destroyed) response.writeHead(isEremosError(error) && error.code === "no-space" ? 507 : 409).end();
+    if (!response.headersSent && !response.destroyed)
+      response.writeHead(isEremosError(error) && error.code === "no-space" ? 507 : 409).end();
   }
 }
 
@@ -111,11 +147,22 @@ interface Passing {
 
 const PASSED_BACK = ["content-length", "content-range", "accept-ranges", "etag", "last-modified"];
 
-function pass(view: VisitView, { method, path, headers }: Passing, request: IncomingMessage, response: ServerResponse, typeFor: (type: string) => string): void {
+function pass(
+  view: VisitView,
+  { method, path, headers }: Passing,
+  request: IncomingMessage,
+  response: ServerResponse,
+  typeFor: (type: string) => string,
+): void {
   const { hostname, port } = new URL(view.url);
   const onward = send({ hostname, port, method, path, headers, auth: `${view.user}:${view.password}` }, (answer) => {
-    const back = Object.fromEntries(PASSED_BACK.flatMap((name) => (answer.headers[name] === undefined ? [] : [[name, answer.headers[name]]])));
-    response.writeHead(answer.statusCode ?? 502, { ...back, "Content-Type": typeFor(answer.headers["content-type"] ?? "application/octet-stream") });
+    const back = Object.fromEntries(
+      PASSED_BACK.flatMap((name) => (answer.headers[name] === undefined ? [] : [[name, answer.headers[name]]])),
+    );
+    response.writeHead(answer.statusCode ?? 502, {
+      ...back,
+      "Content-Type": typeFor(answer.headers["content-type"] ?? "application/octet-stream"),
+    });
     answer.pipe(response);
     answer.on("error", () => response.destroy());
   });

@@ -8,7 +8,8 @@ const MOST_TRIES = 50;
 /** Far more than the tabs of a browser need. */
 export const MOST_CONNECTIONS = 256;
 
-const SOMEBODY_ELSES = "This Eremos belongs to another account of this computer. Nothing here is for yours: start your own from the applications menu.\n";
+const SOMEBODY_ELSES =
+  "This Eremos belongs to another account of this computer. Nothing here is for yours: start your own from the applications menu.\n";
 const REFUSAL = `HTTP/1.1 403 Forbidden\r\nContent-Type: text/plain; charset=utf-8\r\nContent-Length: ${SOMEBODY_ELSES.length}\r\nConnection: close\r\n\r\n${SOMEBODY_ELSES}`;
 
 /** The same port on every loopback address of this computer. */
@@ -23,7 +24,17 @@ export interface Doors {
  * @param wanted a port that the person chose (0: any), or null; @param kept the one of the last start, or null
  * @throws EremosError `port-in-use`, for a chosen one only
  */
-export async function openDoors({ wanted, kept, account, receive }: { readonly wanted: number | null; readonly kept: number | null; readonly account: number; readonly receive: (socket: Socket) => void }): Promise<Doors> {
+export async function openDoors({
+  wanted,
+  kept,
+  account,
+  receive,
+}: {
+  readonly wanted: number | null;
+  readonly kept: number | null;
+  readonly account: number;
+  readonly receive: (socket: Socket) => void;
+}): Promise<Doors> {
   const admit = (socket: Socket): void => {
     if (isFrom(account, socket)) return receive(socket);
     socket.on("error", () => undefined);
@@ -32,18 +43,30 @@ export async function openDoors({ wanted, kept, account, receive }: { readonly w
   if (wanted !== null && wanted !== 0) {
     const doors = await tryPort(wanted, admit);
     if (doors) return doors;
-    throw new EremosError("port-in-use", `Port ${wanted} is somebody else's: another program listens there, on 127.0.0.1 or [::1], and can't prove that it is your Eremos. Don't type a password there. Nothing was touched; leave EREMOS_PORT out, and Eremos finds a port by itself.`);
+    throw new EremosError(
+      "port-in-use",
+      `Port ${wanted} is somebody else's: another program listens there, on 127.0.0.1 or [::1], and can't prove that it is your Eremos. Don't type a password there. Nothing was touched; leave EREMOS_PORT out, and Eremos finds a port by itself.`,
+    );
   }
   for (let tried = 0; tried < MOST_TRIES; tried++) {
-    const doors = await tryPort(tried === 0 && wanted === null && kept !== null ? kept : randomInt(FIRST_OWN_PORT, AFTER_OWN_PORTS), admit);
+    const doors = await tryPort(
+      tried === 0 && wanted === null && kept !== null ? kept : randomInt(FIRST_OWN_PORT, AFTER_OWN_PORTS),
+      admit,
+    );
     if (doors) return doors;
   }
-  throw new EremosError("port-in-use", `No free port was found in ${MOST_TRIES} tries. Nothing was touched; choose one with EREMOS_PORT.`);
+  throw new EremosError(
+    "port-in-use",
+    `No free port was found in ${MOST_TRIES} tries. Nothing was touched; choose one with EREMOS_PORT.`,
+  );
 }
 
 function isFrom(account: number, { remoteAddress, remotePort, localAddress, localPort }: Socket): boolean {
-  if (remoteAddress === undefined || remotePort === undefined || localAddress === undefined || localPort === undefined) return false;
-  return accountOfPeer({ address: remoteAddress, port: remotePort }, { address: localAddress, port: localPort }) === account;
+  if (remoteAddress === undefined || remotePort === undefined || localAddress === undefined || localPort === undefined)
+    return false;
+  return (
+    accountOfPeer({ address: remoteAddress, port: remotePort }, { address: localAddress, port: localPort }) === account
+  );
 }
 
 /** null: one of the addresses is taken. */
@@ -56,10 +79,12 @@ async function tryPort(port: number, admit: (socket: Socket) => void): Promise<D
     server.maxConnections = MOST_CONNECTIONS;
     const held = holdPort(host, port);
     if (host === "::1" && held === "no-such-address") continue;
-    const isListening = typeof held === "object" && await new Promise<boolean>((resolve) => {
-      server.once("error", () => resolve(false));
-      server.listen({ fd: held.fd }, () => resolve(true));
-    });
+    const isListening =
+      typeof held === "object" &&
+      (await new Promise<boolean>((resolve) => {
+        server.once("error", () => resolve(false));
+        server.listen({ fd: held.fd }, () => resolve(true));
+      }));
     if (!isListening) {
       close();
       return null;

@@ -16,13 +16,20 @@ const MOST_UNREAD_BYTES = 256 * 1024;
 export class EventStreams {
   private readonly streams = new Map<ServerResponse, () => void>();
 
-  constructor(private readonly eremos: Eremos, private readonly isSignedIn: (request: IncomingMessage) => boolean) {}
+  constructor(
+    private readonly eremos: Eremos,
+    private readonly isSignedIn: (request: IncomingMessage) => boolean,
+  ) {}
 
   follow(request: IncomingMessage, response: ServerResponse): void {
     if (request.method !== "GET") return void response.writeHead(405).end();
     if (this.streams.size >= MOST_STREAMS) return void response.writeHead(503).end();
     const signedIn = this.isSignedIn(request);
-    response.writeHead(200, { "Content-Type": "text/event-stream", "Cache-Control": "no-store", Connection: "keep-alive" });
+    response.writeHead(200, {
+      "Content-Type": "text/event-stream",
+      "Cache-Control": "no-store",
+      Connection: "keep-alive",
+    });
     const tell = (event: string, data: unknown): void => {
       if (response.writableLength > MOST_UNREAD_BYTES) response.destroy();
       else response.write(`event: ${event}\ndata: ${JSON.stringify(data)}\n\n`);

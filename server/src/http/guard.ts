@@ -9,7 +9,14 @@ export function isForUs(request: IncomingMessage, host: string): boolean {
 
 /** What stands at every other address, one of an earlier start too: no password field, no link, no script. */
 export function answerElsewhere(response: ServerResponse): void {
-  response.writeHead(421, { "Content-Type": "text/html; charset=utf-8", "Content-Security-Policy": "default-src 'none'; style-src 'unsafe-inline'", "X-Frame-Options": "DENY", "Referrer-Policy": "no-referrer", "Cache-Control": "no-store", Connection: "close" });
+  response.writeHead(421, {
+    "Content-Type": "text/html; charset=utf-8",
+    "Content-Security-Policy": "default-src 'none'; style-src 'unsafe-inline'",
+    "X-Frame-Options": "DENY",
+    "Referrer-Policy": "no-referrer",
+    "Cache-Control": "no-store",
+    Connection: "close",
+  });
   response.end(ELSEWHERE);
 }
 
@@ -19,7 +26,8 @@ export function refusalOf(request: IncomingMessage): string | null {
   if (origin !== undefined && origin !== `http://${host}`) return "Requests from other sites are refused.";
   const site = request.headers["sec-fetch-site"];
   const isPageLoad = request.method === "GET" && request.headers["sec-fetch-dest"] === "document";
-  if (site !== undefined && site !== "same-origin" && site !== "none" && !isPageLoad) return "Requests from other sites are refused.";
+  if (site !== undefined && site !== "same-origin" && site !== "none" && !isPageLoad)
+    return "Requests from other sites are refused.";
   if (request.method === "GET" || request.method === "HEAD") return null;
   if (request.method !== "POST") return "Only GET and POST are known here.";
   if (origin === undefined) return "A request that changes something must say where it comes from.";

@@ -4,8 +4,17 @@ import { rescueFileAt, rescueFileBytes } from "../rescue-files";
 /** They are saved, never shown in the page's origin. */
 export function sendRescueFile(program: string, pathname: string, response: ServerResponse): void {
   const name = rescueFileAt(pathname);
-  if (!name) return void response.writeHead(404, { "Content-Type": "text/plain; charset=utf-8" }).end("There is nothing at this address.");
+  if (!name)
+    return void response
+      .writeHead(404, { "Content-Type": "text/plain; charset=utf-8" })
+      .end("There is nothing at this address.");
   const bytes = rescueFileBytes(program, name);
-  response.writeHead(200, { "Content-Type": "application/octet-stream", "Content-Disposition": `attachment; filename="${name}"`, "Content-Length": bytes.length, "Content-Security-Policy": "sandbox; default-src 'none'", "Cache-Control": "no-store" });
+  response.writeHead(200, {
+    "Content-Type": "application/octet-stream",
+    "Content-Disposition": `attachment; filename="${name}"`,
+    "Content-Length": bytes.length,
+    "Content-Security-Policy": "sandbox; default-src 'none'",
+    "Cache-Control": "no-store",
+  });
   response.end(bytes);
 }

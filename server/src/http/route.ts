@@ -26,12 +26,17 @@ export interface Route {
 }
 
 /** One door to the operations: reads the body, checks it, calls. */
-export function route<S extends z.ZodType>(open: boolean, schema: S, run: (call: Call, body: z.output<S>) => unknown): Route {
+export function route<S extends z.ZodType>(
+  open: boolean,
+  schema: S,
+  run: (call: Call, body: z.output<S>) => unknown,
+): Route {
   return {
     open,
     run: async (call, body) => {
       const parsed = schema.safeParse(body);
-      if (!parsed.success) throw new EremosError("usage", "The request is not in a form Eremos knows. Nothing was touched.");
+      if (!parsed.success)
+        throw new EremosError("usage", "The request is not in a form Eremos knows. Nothing was touched.");
       return run(call, parsed.data);
     },
   };

@@ -20,10 +20,19 @@ interface RunningServer {
 async function serve(settings: Settings, development: boolean): Promise<RunningServer> {
   closeMemory();
   const data = DataDirectory.open(settings.dataDirectory);
-  if (await isRunning(data)) throw new EremosError("port-in-use", "Your Eremos is running already. Nothing was touched; `eremos page` opens it in your browser.");
+  if (await isRunning(data))
+    throw new EremosError(
+      "port-in-use",
+      "Your Eremos is running already. Nothing was touched; `eremos page` opens it in your browser.",
+    );
   const sessions = new SessionProcesses(path.join(settings.program, "server", "dist", "session-main.js"));
   // Every other account is shut out here, by the kernel's word, before anything of a request is read.
-  const doors = await openDoors({ wanted: settings.plainAddress ? 0 : settings.port, kept: data.keptPort(), account: process.geteuid?.() ?? -1, receive: (socket) => sessions.receive(socket) });
+  const doors = await openDoors({
+    wanted: settings.plainAddress ? 0 : settings.port,
+    kept: data.keptPort(),
+    account: process.geteuid?.() ?? -1,
+    receive: (socket) => sessions.receive(socket),
+  });
   const { port } = doors;
   if (settings.port === null && !settings.plainAddress) data.keepPort(port);
   const host = `${settings.plainAddress ? "127.0.0.1" : `eremos-${randomBytes(10).toString("hex")}.localhost`}:${port}`;
@@ -51,7 +60,11 @@ async function serve(settings: Settings, development: boolean): Promise<RunningS
  * Serves until a signal asks this process to end. Signals are heard before anybody is told that it runs (`ready`).
  * @throws EremosError as {@link serve}; `interrupted` where it ended without having been asked to
  */
-export async function serveUntilStopped(settings: Settings, ready: (address: string) => void, development = false): Promise<void> {
+export async function serveUntilStopped(
+  settings: Settings,
+  ready: (address: string) => void,
+  development = false,
+): Promise<void> {
   const asked = new Promise<null>((resolve) => {
     for (const signal of ["SIGINT", "SIGTERM"]) process.on(signal, () => resolve(null));
   });

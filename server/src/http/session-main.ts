@@ -16,12 +16,21 @@ function tell(message: FromSession): void {
 function fail(caught: unknown, doing: string): void {
   const error = isEremosError(caught) ? caught : fromSystemError(caught, doing);
   process.exitCode = 1;
-  process.send?.({ kind: "failed", code: error.code, message: error.message } satisfies FromSession, undefined, undefined, () => process.exit());
+  process.send?.(
+    { kind: "failed", code: error.code, message: error.message } satisfies FromSession,
+    undefined,
+    undefined,
+    () => process.exit(),
+  );
 }
 
 async function begin(message: Extract<ToSession, { readonly kind: "begin" }>): Promise<void> {
   try {
-    session = await openSession(message, { over: (carried) => tell({ kind: "over", carried }), cancel: (job) => tell({ kind: "cancel", job }), drives: (drives) => tell({ kind: "drives", drives }) });
+    session = await openSession(message, {
+      over: (carried) => tell({ kind: "over", carried }),
+      cancel: (job) => tell({ kind: "cancel", job }),
+      drives: (drives) => tell({ kind: "drives", drives }),
+    });
     tell({ kind: "ready" });
   } catch (error) {
     fail(error, "starting");
@@ -34,7 +43,11 @@ process.on("message", (message: ToSession, connection: Socket | undefined) => {
   else if (message.kind === "connection") {
     if (session && connection) session.receive(connection);
     else connection?.destroy();
-  } else if (message.kind === "retire") void session?.retire().then(() => process.exit(), (error: unknown) => fail(error, "ending the session"));
+  } else if (message.kind === "retire")
+    void session?.retire().then(
+      () => process.exit(),
+      (error: unknown) => fail(error, "ending the session"),
+    );
   else stop();
 });
 // Whoever held the doors is gone, and they with it.
@@ -47,5 +60,8 @@ let isStopping = false;
 function stop(): void {
   if (isStopping) return;
   isStopping = true;
-  (session?.stop() ?? Promise.resolve()).then(() => process.exit(), (error: unknown) => (process.connected ? fail(error, "stopping") : process.exit(1)));
+  (session?.stop() ?? Promise.resolve()).then(
+    () => process.exit(),
+    (error: unknown) => (process.connected ? fail(error, "stopping") : process.exit(1)),
+  );
 }

@@ -50,7 +50,10 @@ export class SessionProcesses {
   private next(carried: Carried): Promise<void> {
     const { beginning } = this;
     if (!beginning) return Promise.resolve();
-    const child = fork(this.program, [], { serialization: "advanced", stdio: ["ignore", beginning.development ? "inherit" : "ignore", "inherit", "ipc"] });
+    const child = fork(this.program, [], {
+      serialization: "advanced",
+      stdio: ["ignore", beginning.development ? "inherit" : "ignore", "inherit", "ipc"],
+    });
     this.all.add(child);
     tell(child, { kind: "begin", ...beginning, carried });
     return new Promise((resolve, reject) => {
@@ -68,7 +71,9 @@ export class SessionProcesses {
       child.once("exit", (code, signal) => {
         this.all.delete(child);
         this.ending = Promise.all([this.ending, this.endDrives(child)]);
-        reject(new EremosError("interrupted", `Eremos could not start (${signal ?? String(code)}). Nothing was touched.`));
+        reject(
+          new EremosError("interrupted", `Eremos could not start (${signal ?? String(code)}). Nothing was touched.`),
+        );
         if (this.present !== child || this.isStopping) return;
         this.present = null;
         this.fail(`Eremos ended in the middle (${signal ?? `code ${String(code)}`}). Nothing is lost; start it again.`);
@@ -78,7 +83,12 @@ export class SessionProcesses {
 
   private holdDrives(child: ChildProcess, drives: readonly Drive[]): void {
     const before = this.drives.get(child) ?? new Map<string, HeldDrive>();
-    const now = new Map(drives.map((drive) => [drive.address, { ...drive, held: before.get(drive.address)?.held ?? holdPort("127.0.0.1", drive.port) }]));
+    const now = new Map(
+      drives.map((drive) => [
+        drive.address,
+        { ...drive, held: before.get(drive.address)?.held ?? holdPort("127.0.0.1", drive.port) },
+      ]),
+    );
     for (const [address, { held }] of before) if (!now.has(address)) letGo(held);
     this.drives.set(child, now);
   }
@@ -103,13 +113,15 @@ export class SessionProcesses {
   async stop(): Promise<void> {
     this.isStopping = true;
     for (const socket of this.waiting.splice(0)) socket.destroy();
-    await Promise.all([...this.all].map(async (child) => {
-      const ended = new Promise((resolve) => child.once("exit", resolve));
-      tell(child, { kind: "stop" });
-      const timer = setTimeout(() => child.kill("SIGKILL"), LONGEST_STOP_MS);
-      await ended;
-      clearTimeout(timer);
-    }));
+    await Promise.all(
+      [...this.all].map(async (child) => {
+        const ended = new Promise((resolve) => child.once("exit", resolve));
+        tell(child, { kind: "stop" });
+        const timer = setTimeout(() => child.kill("SIGKILL"), LONGEST_STOP_MS);
+        await ended;
+        clearTimeout(timer);
+      }),
+    );
     await this.ending;
     if (this.failure) throw this.failure;
   }

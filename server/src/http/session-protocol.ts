@@ -5,7 +5,13 @@ import type { Drive } from "../visit/visits";
 
 /** How the process that holds the doors and the processes behind them, one for each session, speak with each other. */
 export type ToSession =
-  | { readonly kind: "begin"; readonly settings: Settings; readonly development: boolean; readonly record: ServerRecord; readonly carried: Carried }
+  | {
+      readonly kind: "begin";
+      readonly settings: Settings;
+      readonly development: boolean;
+      readonly record: ServerRecord;
+      readonly carried: Carried;
+    }
   /** A connection comes with it. */
   | { readonly kind: "connection" }
   /** Every further connection goes to the next one: end what is under way, and yourself. */

@@ -54,9 +54,17 @@ export interface Superior {
 }
 
 /** @throws EremosError `data-unwritable` */
-export async function openSession({ settings, development, record, carried }: Omit<Extract<ToSession, { readonly kind: "begin" }>, "kind">, superior: Superior): Promise<SessionServer> {
+export async function openSession(
+  { settings, development, record, carried }: Omit<Extract<ToSession, { readonly kind: "begin" }>, "kind">,
+  superior: Superior,
+): Promise<SessionServer> {
   const { host } = record;
-  const server = createServer({ connectionsCheckingInterval: LOOK_AT_CONNECTIONS_MS, headersTimeout: LONGEST_HEADERS_MS, requestTimeout: 0, maxHeaderSize: MOST_HEADER_BYTES });
+  const server = createServer({
+    connectionsCheckingInterval: LOOK_AT_CONNECTIONS_MS,
+    headersTimeout: LONGEST_HEADERS_MS,
+    requestTimeout: 0,
+    maxHeaderSize: MOST_HEADER_BYTES,
+  });
   // Its connections come from the doors; by this it counts them all the same, ends those that send no request in time, and closes them at a stop.
   server.emit("listening");
   const eremos = Eremos.open(settings);
@@ -67,13 +75,26 @@ export async function openSession({ settings, development, record, carried }: Om
   eremos.jobs.cancelElsewhere = (job) => superior.cancel(job);
   const sessions = new Sessions();
   const places = new PlaceWatch((changed) => eremos.announce({ topic: "place", path: changed }));
-  const context: ApiContext = { eremos, sessions, secret: record.secret, cookieName: "eremos", watchPlace: (place) => places.watch(place) };
+  const context: ApiContext = {
+    eremos,
+    sessions,
+    secret: record.secret,
+    cookieName: "eremos",
+    watchPlace: (place) => places.watch(place),
+  };
   const streams = new EventStreams(eremos, (request) => isSignedIn(context, request));
   await recoverInterrupted(eremos);
   await eremos.keeper.start(carried.isFirst);
   const checks = new CheckWatch(eremos);
   checks.start();
-  const watches = [watchDatabase(eremos), () => eremos.keeper.stop(), () => checks.stop(), watchMounts(eremos), watchSleep(eremos, sessions), signOutWhenIdle(eremos, sessions)];
+  const watches = [
+    watchDatabase(eremos),
+    () => eremos.keeper.stop(),
+    () => checks.stop(),
+    watchMounts(eremos),
+    watchSleep(eremos, sessions),
+    signOutWhenIdle(eremos, sessions),
+  ];
   const connections = new Set<Socket>();
   let prepared: Promise<Pages> | null = null;
   const pages = (): Promise<Pages> => (prepared ??= preparePages(settings.program, record, development));
@@ -97,7 +118,9 @@ export async function openSession({ settings, development, record, carried }: Om
     const refusal = refusalOf(request);
     const pathname = pathOf(request);
     if (refusal !== null || pathname === null) {
-      response.writeHead(refusal === null ? 400 : 403, { "Content-Type": "text/plain; charset=utf-8", Connection: "close" }).end(refusal ?? "This is no address of Eremos.");
+      response
+        .writeHead(refusal === null ? 400 : 403, { "Content-Type": "text/plain; charset=utf-8", Connection: "close" })
+        .end(refusal ?? "This is no address of Eremos.");
       return;
     }
     if (pathname === "/api/events") {
@@ -116,13 +139,22 @@ export async function openSession({ settings, development, record, carried }: Om
       request.headers["x-eremos-theme"] = eremos.preferences.get().theme;
       request.headers["content-security-policy"] = policy;
       request.headers["x-nonce"] = /'nonce-([^']+)'/.exec(policy)?.[1] ?? "";
-      pages().then(({ handle }) => handle(request, response)).catch(() => response.destroy());
+      pages()
+        .then(({ handle }) => handle(request, response))
+        .catch(() => response.destroy());
     }
   });
-  server.on("clientError", (_error, socket) => void (socket.writable ? socket.end("HTTP/1.1 400 Bad Request\r\nConnection: close\r\n\r\n") : socket.destroy()));
+  server.on(
+    "clientError",
+    (_error, socket) =>
+      void (socket.writable ? socket.end("HTTP/1.1 400 Bad Request\r\nConnection: close\r\n\r\n") : socket.destroy()),
+  );
   server.on("upgrade", (request: IncomingMessage, socket, head: Buffer) => {
     if (!development || !isForUs(request, host) || refusalOf(request) !== null) socket.destroy();
-    else pages().then(({ upgrade }) => upgrade(request, socket, head)).catch(() => socket.destroy());
+    else
+      pages()
+        .then(({ upgrade }) => upgrade(request, socket, head))
+        .catch(() => socket.destroy());
   });
 
   const stopWatching = (): void => {
@@ -148,7 +180,8 @@ export async function openSession({ settings, development, record, carried }: Om
       streams.endAll();
       server.closeIdleConnections();
       await eremos.visits.endAll();
-      while (eremos.jobs.busy || eremos.isHeld || underWay.size > 0) await new Promise((resolve) => setTimeout(resolve, LOOK_WHETHER_DONE_MS));
+      while (eremos.jobs.busy || eremos.isHeld || underWay.size > 0)
+        await new Promise((resolve) => setTimeout(resolve, LOOK_WHETHER_DONE_MS));
       close();
     },
     disconnect: () => server.closeAllConnections(),
@@ -171,7 +204,13 @@ interface Pages {
 async function preparePages(program: string, { host, port }: ServerRecord, development: boolean): Promise<Pages> {
   Object.assign(process.env, { NODE_ENV: development ? "development" : "production", NEXT_TELEMETRY_DISABLED: "1" });
   const { default: next } = await import("next");
-  const pages = next({ dev: development, dir: path.join(program, "web"), hostname: host.slice(0, host.lastIndexOf(":")), port, quiet: !development });
+  const pages = next({
+    dev: development,
+    dir: path.join(program, "web"),
+    hostname: host.slice(0, host.lastIndexOf(":")),
+    port,
+    quiet: !development,
+  });
   await pages.prepare();
   return { handle: pages.getRequestHandler(), upgrade: pages.getUpgradeHandler() as Pages["upgrade"] };
 }
@@ -180,7 +219,8 @@ async function preparePages(program: string, { host, port }: ServerRecord, devel
 function signOutWhenIdle(eremos: Eremos, sessions: Sessions): () => void {
   const timer = setInterval(() => {
     const { idleSignOutMinutes } = eremos.preferences.get();
-    if (!eremos.keys || idleSignOutMinutes === null || Date.now() - sessions.touchedAt < idleSignOutMinutes * MINUTE_MS) return;
+    if (!eremos.keys || idleSignOutMinutes === null || Date.now() - sessions.touchedAt < idleSignOutMinutes * MINUTE_MS)
+      return;
     sessions.endAll();
     signOutIdle(eremos);
   }, IDLE_LOOK_MS);

@@ -23,7 +23,8 @@ function closeWhatIsLeft(eremos: Eremos): void {
   for (const note of eremos.data.notes().filter(({ rules }) => rules.atStop)) {
     try {
       const located = locateFolder(eremos.disk, decodePath(note.path), note.id);
-      if (located?.inspection.guard === "sealed" && located.inspection.state === "open") closeToOthers(eremos.disk, located.realPath);
+      if (located?.inspection.guard === "sealed" && located.inspection.state === "open")
+        closeToOthers(eremos.disk, located.realPath);
     } catch (error) {
       if (!isEremosError(error)) throw error;
     }

@@ -15,16 +15,36 @@ export interface ShareMail {
 const PATIENCE_MS = 20_000;
 
 /** Sends a keyholder's sheet, and ends when the mail server has taken it. @throws EremosError `io` */
-export async function sendShare({ host, port, security, user, password, from }: MailServer, { to, holder, of, threshold, count, pdf }: ShareMail): Promise<void> {
+export async function sendShare(
+  { host, port, security, user, password, from }: MailServer,
+  { to, holder, of, threshold, count, pdf }: ShareMail,
+): Promise<void> {
   const transport = nodemailer.createTransport({
-    host, port, secure: security === "tls", requireTLS: security === "starttls", ignoreTLS: security === "none",
+    host,
+    port,
+    secure: security === "tls",
+    requireTLS: security === "starttls",
+    ignoreTLS: security === "none",
     ...(user === "" ? {} : { auth: { user, pass: password } }),
-    connectionTimeout: PATIENCE_MS, greetingTimeout: PATIENCE_MS, socketTimeout: PATIENCE_MS, disableFileAccess: true, disableUrlAccess: true,
+    connectionTimeout: PATIENCE_MS,
+    greetingTimeout: PATIENCE_MS,
+    socketTimeout: PATIENCE_MS,
+    disableFileAccess: true,
+    disableUrlAccess: true,
   });
   try {
-    await transport.sendMail({ from, to: { name: holder, address: to }, subject: `A share for you to keep, for ${of}`, text: wordsFor({ holder, of, threshold, count }), attachments: [{ filename: "keyholder-share.pdf", content: pdf, contentType: "application/pdf" }] });
+    await transport.sendMail({
+      from,
+      to: { name: holder, address: to },
+      subject: `A share for you to keep, for ${of}`,
+      text: wordsFor({ holder, of, threshold, count }),
+      attachments: [{ filename: "keyholder-share.pdf", content: pdf, contentType: "application/pdf" }],
+    });
   } catch (error) {
-    throw new EremosError("io", `The mail server did not take it (${error instanceof Error ? error.message : String(error)}). The share was not handed over; look at the mail server\u2019s settings, or print the sheet.`);
+    throw new EremosError(
+      "io",
+      `The mail server did not take it (${error instanceof Error ? error.message : String(error)}). The share was not handed over; look at the mail server\u2019s settings, or print the sheet.`,
+    );
   } finally {
     transport.close();
   }

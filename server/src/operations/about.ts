@@ -9,8 +9,20 @@ import { foldersBehind, foldersWithEarlierCode } from "./renew-headers";
 export function stateOf(eremos: Eremos, signedIn: boolean): StateView {
   const owner = eremos.data.owner();
   const { failures, wait, hint } = eremos.gate;
-  const keyholders = owner?.keyholders ? { threshold: owner.keyholders.threshold, count: owner.keyholders.checks.length } : null;
-  return { keyholders, setUp: owner !== null, signedIn, hint, failedTries: failures, waitMs: wait, pin: eremos.isDozing, stays: owner !== null && eremos.stay.isWaiting(owner), open: countOpen(eremos) };
+  const keyholders = owner?.keyholders
+    ? { threshold: owner.keyholders.threshold, count: owner.keyholders.checks.length }
+    : null;
+  return {
+    keyholders,
+    setUp: owner !== null,
+    signedIn,
+    hint,
+    failedTries: failures,
+    waitMs: wait,
+    pin: eremos.isDozing,
+    stays: owner !== null && eremos.stay.isWaiting(owner),
+    open: countOpen(eremos),
+  };
 }
 
 export function settingsOf(eremos: Eremos): SettingsView {
@@ -18,7 +30,20 @@ export function settingsOf(eremos: Eremos): SettingsView {
   const owner = eremos.requireOwner();
   const { memoryKiB, passes, lanes } = parsePasswordHashing(owner.password.hashing);
   const offLimits = eremos.offLimits.map(({ path, reason, removable }) => ({ path, reason, removable }));
-  return { dataDirectory: eremos.data.directory, places: eremos.settings.places, hashing: { memoryKiB, passes, lanes }, offLimits, hint: eremos.gate.hint, preferences: eremos.preferences.get(), offLimitsEdits: eremos.preferences.offLimits, syncedBefore: eremos.settings.synced, hasPin: eremos.pin.isSet, stays: eremos.stay.isOn(owner), behind: foldersBehind(eremos, keys, owner).map(nameFolder), withEarlierCode: foldersWithEarlierCode(eremos, keys, owner).map(nameFolder) };
+  return {
+    dataDirectory: eremos.data.directory,
+    places: eremos.settings.places,
+    hashing: { memoryKiB, passes, lanes },
+    offLimits,
+    hint: eremos.gate.hint,
+    preferences: eremos.preferences.get(),
+    offLimitsEdits: eremos.preferences.offLimits,
+    syncedBefore: eremos.settings.synced,
+    hasPin: eremos.pin.isSet,
+    stays: eremos.stay.isOn(owner),
+    behind: foldersBehind(eremos, keys, owner).map(nameFolder),
+    withEarlierCode: foldersWithEarlierCode(eremos, keys, owner).map(nameFolder),
+  };
 }
 
 export function activityOf(eremos: Eremos): readonly ActivityView[] {

@@ -11,21 +11,38 @@ import { protectionOf } from "../protection";
  * then locked in the new way. Where that fails, it is locked as it was. Returns the job of the first half; both bear the same verb.
  * @throws EremosError
  */
-export async function changeGuard(eremos: Eremos, target: Target, protection: Protection, secret: FolderSecret | null): Promise<string> {
-  if (target.located.inspection.busy) throw new EremosError("busy", "Something is already being done with this folder. Nothing was touched; wait for it to end.");
+export async function changeGuard(
+  eremos: Eremos,
+  target: Target,
+  protection: Protection,
+  secret: FolderSecret | null,
+): Promise<string> {
+  if (target.located.inspection.busy)
+    throw new EremosError(
+      "busy",
+      "Something is already being done with this folder. Nothing was touched; wait for it to end.",
+    );
   const opening = await openToChange(eremos, target, protection, secret);
   // Whoever looks is told by the jobs.
   void lockAnew(eremos, target, protection, opening.outcome).catch(() => undefined);
   return opening.id;
 }
 
-async function lockAnew(eremos: Eremos, { record }: Target, protection: Protection, opened: Promise<{ readonly path: Buffer }>): Promise<void> {
+async function lockAnew(
+  eremos: Eremos,
+  { record }: Target,
+  protection: Protection,
+  opened: Promise<{ readonly path: Buffer }>,
+): Promise<void> {
   const { path } = await opened;
-  const relock = (asked: Protection): Promise<unknown> => lock(eremos, { path, protection: asked, inUseAnyway: false, verb: "reguard", from: "/" }).outcome;
+  const relock = (asked: Protection): Promise<unknown> =>
+    lock(eremos, { path, protection: asked, inUseAnyway: false, verb: "reguard", from: "/" }).outcome;
   try {
     await relock(protection);
   } catch {
-    await relock(protectionOf(record)).catch((error: unknown) => lockSoon(eremos, record.id, protectionOf(record), error));
+    await relock(protectionOf(record)).catch((error: unknown) =>
+      lockSoon(eremos, record.id, protectionOf(record), error),
+    );
   }
 }
 

@@ -23,7 +23,9 @@ export function changeEffort(eremos: Eremos, { current, effort }: EffortChange):
   return eremos.holding(async (keys) => {
     await provePassword(eremos, current);
     const cost = await measurePasswordCost(effort);
-    await replaceOwner(eremos, keys, (owner, rootKey) => withPassword(owner, rootKey, current, cost), [{ kind: "password", password: current }]);
+    await replaceOwner(eremos, keys, (owner, rootKey) => withPassword(owner, rootKey, current, cost), [
+      { kind: "password", password: current },
+    ]);
     eremos.preferences.set({ effort });
     const left = await renewHeaders(eremos, keys);
     eremos.announce({ topic: "session" });
@@ -35,19 +37,31 @@ export function changeEffort(eremos: Eremos, { current, effort }: EffortChange):
 export async function efforts(eremos: Eremos): Promise<EffortsView> {
   eremos.requireKeys();
   const costs = await measurePasswordCosts();
-  return { chosen: eremos.preferences.get().effort, seconds: { light: costs.light.milliseconds / 1000, standard: costs.standard.milliseconds / 1000, heavy: costs.heavy.milliseconds / 1000 } };
+  return {
+    chosen: eremos.preferences.get().effort,
+    seconds: {
+      light: costs.light.milliseconds / 1000,
+      standard: costs.standard.milliseconds / 1000,
+      heavy: costs.heavy.milliseconds / 1000,
+    },
+  };
 }
 
 /**
  * Another master password and hint. The owner's own record is written first, then the headers of all folders within reach; the rest is
  * listed, and caught up when it returns. The recovery code stays as it is. @throws EremosError `wrong-password` | `weak-password` | `hint-gives-away`
  */
-export function changePassword(eremos: Eremos, { current, password, ...change }: PasswordChange): Promise<PasswordChanged> {
+export function changePassword(
+  eremos: Eremos,
+  { current, password, ...change }: PasswordChange,
+): Promise<PasswordChanged> {
   return eremos.holding(async (keys) => {
     const { hint } = await refuseUnfit({ password, ...change });
     await provePassword(eremos, current);
     const cost = await measurePasswordCost(eremos.preferences.get().effort);
-    const owner = await replaceOwner(eremos, keys, (before, rootKey) => withPassword(before, rootKey, password, cost), [{ kind: "password", password }]);
+    const owner = await replaceOwner(eremos, keys, (before, rootKey) => withPassword(before, rootKey, password, cost), [
+      { kind: "password", password },
+    ]);
     eremos.gate.setHint(hint);
     const left = await renewHeaders(eremos, keys);
     await eremos.registry.record(keys, owner, { at: Date.now(), folder: "", kind: "password", signedIn: true });

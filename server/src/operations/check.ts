@@ -18,12 +18,18 @@ export interface CheckAsked extends Pick<OpenRequest, "pathOrId" | "from" | "sec
 export async function check(eremos: Eremos, request: CheckAsked): Promise<StartedJob<"check">> {
   const target = await findUnvisited(eremos, request.pathOrId, request.from);
   requireSealed(target);
-  return withFolderKey(eremos, target, request.secret ?? null, (folderKey) => startCheck(eremos, target, folderKey, request.sample ?? false));
+  return withFolderKey(eremos, target, request.secret ?? null, (folderKey) =>
+    startCheck(eremos, target, folderKey, request.sample ?? false),
+  );
 }
 
 /** @throws EremosError `unsupported` */
 export function requireSealed({ located }: Target): void {
-  if (located.inspection.guard !== "sealed") throw new EremosError("unsupported", "Only a sealed folder has an encrypted copy to look after. Nothing was touched; this one's contents are ordinary files.");
+  if (located.inspection.guard !== "sealed")
+    throw new EremosError(
+      "unsupported",
+      "Only a sealed folder has an encrypted copy to look after. Nothing was touched; this one's contents are ordinary files.",
+    );
 }
 
 function startCheck(eremos: Eremos, target: Target, folderKey: Buffer | null, sample: boolean): StartedJob<"check"> {
@@ -38,7 +44,12 @@ function startCheck(eremos: Eremos, target: Target, folderKey: Buffer | null, sa
       // The whole list is read again: the folder may have changed meanwhile.
       const record = keys && eremos.registry.list(keys).find(({ id }) => id === target.record.id);
       if (keys && record) eremos.registry.put(keys, { ...record, lastCheck: { at, ok: outcome.ok, sample } }, null);
-      await eremos.registry.record(keys, eremos.requireOwner(), { at, folder: target.record.id, kind: outcome.ok ? "checked" : "damaged", signedIn: true });
+      await eremos.registry.record(keys, eremos.requireOwner(), {
+        at,
+        folder: target.record.id,
+        kind: outcome.ok ? "checked" : "damaged",
+        signedIn: true,
+      });
       return summaryOf(nameOf(decodePath(target.record.path)), outcome, sample);
     },
     failed: async () => undefined,
@@ -47,8 +58,14 @@ function startCheck(eremos: Eremos, target: Target, folderKey: Buffer | null, sa
 
 function summaryOf(name: string, { ok, files, bytes, damaged }: CheckOutcome, sample: boolean): string {
   const looked = `${files.toLocaleString("en")} ${files === 1 ? "file" : "files"}, ${formatBytes(bytes)}`;
-  if (ok) return sample ? `${name} is whole as far as a sample tells: its records, its index, and ${looked}, every byte of them checked.` : `${name} is whole: ${looked}, every byte checked.`;
-  const shown = damaged.slice(0, 3).map(({ path, ranges = [] }) => `${path}${ranges.length > 0 ? ` (${describeRanges(ranges)})` : ""}`).join(", ");
+  if (ok)
+    return sample
+      ? `${name} is whole as far as a sample tells: its records, its index, and ${looked}, every byte of them checked.`
+      : `${name} is whole: ${looked}, every byte checked.`;
+  const shown = damaged
+    .slice(0, 3)
+    .map(({ path, ranges = [] }) => `${path}${ranges.length > 0 ? ` (${describeRanges(ranges)})` : ""}`)
+    .join(", ");
   const more = damaged.length > 3 ? ` and ${damaged.length - 3} more` : "";
   return `${name} is damaged in ${damaged.length} ${damaged.length === 1 ? "place" : "places"}: ${shown}${more}. Everything else${sample ? " that was looked at" : ""} is whole.`;
 }
@@ -60,4 +77,3 @@ export function describeRanges(ranges: readonly { readonly from: number; readonl
   const rest = ranges.length > 1 ? ` and ${ranges.length - 1} more ${ranges.length === 2 ? "range" : "ranges"}` : "";
   return `bytes ${first.from.toLocaleString("en")} to ${(first.until - 1).toLocaleString("en")}${rest}`;
 }
-

@@ -37,13 +37,16 @@ export function countOpen(eremos: Eremos): number {
 
 /** Those that are being locked just now are open still. */
 function openFolders(eremos: Eremos, which: (note: Note) => boolean): Located[] {
-  return eremos.data.notes().filter(which).flatMap((note) => {
-    try {
-      const located = locateFolder(eremos.disk, decodePath(note.path), note.id);
-      return located && ["open", "mixed"].includes(located.inspection.state) ? [located] : [];
-    } catch (error) {
-      if (isEremosError(error)) return [];
-      throw error;
-    }
-  });
+  return eremos.data
+    .notes()
+    .filter(which)
+    .flatMap((note) => {
+      try {
+        const located = locateFolder(eremos.disk, decodePath(note.path), note.id);
+        return located && ["open", "mixed"].includes(located.inspection.state) ? [located] : [];
+      } catch (error) {
+        if (isEremosError(error)) return [];
+        throw error;
+      }
+    });
 }

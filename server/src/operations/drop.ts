@@ -1,6 +1,15 @@
 import * as fs from "node:fs";
 import { join as joinPaths } from "node:path";
-import { EremosError, type Located, type Slot, VAULT_NAME, displayPath, inspectFolder, isEremosError, vaultPlace } from "@eremos/core";
+import {
+  EremosError,
+  type Located,
+  type Slot,
+  VAULT_NAME,
+  displayPath,
+  inspectFolder,
+  isEremosError,
+  vaultPlace,
+} from "@eremos/core";
 import type { Eremos } from "../eremos";
 import type { Keys } from "../session/keys";
 import { locateRecord } from "./follow-drives";
@@ -14,19 +23,30 @@ import { fullPath } from "./paths";
 export function slotAt(eremos: Eremos, typed: string, from: string): Slot {
   const path = fullPath(typed, eremos.settings.home, from);
   const found = inspectFolder(eremos.disk, path);
-  if (!found) throw new EremosError("not-protected", `There is no locked folder to be seen at ${displayPath(path)}. Nothing was put in; a hidden folder must be opened or visited first.`);
+  if (!found)
+    throw new EremosError(
+      "not-protected",
+      `There is no locked folder to be seen at ${displayPath(path)}. Nothing was put in; a hidden folder must be opened or visited first.`,
+    );
   return slotOf(eremos, found.folder, path);
 }
 
 function slotOf(eremos: Eremos, folder: string, path: Buffer): Slot {
   const known = eremos.registry.slot(folder);
-  if (known === null) throw new EremosError("not-protected", `${displayPath(path)} is not a sealed folder of yours, as far as Eremos on this computer knows. Nothing was put in.`);
+  if (known === null)
+    throw new EremosError(
+      "not-protected",
+      `${displayPath(path)} is not a sealed folder of yours, as far as Eremos on this computer knows. Nothing was put in.`,
+    );
   return { path, folder, publicKey: known.publicKey, place: known.place };
 }
 
 /** Puts copies of files into a locked folder without opening it. Returns how many. @throws EremosError */
 export function drop(eremos: Eremos, folder: string, files: readonly string[], from: string): Promise<number> {
-  const input = { slot: slotAt(eremos, folder, from), files: files.map((file) => fullPath(file, eremos.settings.home, from)) };
+  const input = {
+    slot: slotAt(eremos, folder, from),
+    files: files.map((file) => fullPath(file, eremos.settings.home, from)),
+  };
   return eremos.run<"drop">({ verb: "drop", input });
 }
 
@@ -37,8 +57,13 @@ export async function sealArrivals(eremos: Eremos, keys: Keys): Promise<number> 
     if (record.guard !== "sealed") continue;
     try {
       const { located } = locateRecord(eremos, record);
-      if (located?.inspection.state === "sealed" && record.publicKey !== "") eremos.registry.keepSlot(record.id, record.publicKey, vaultPlace(eremos.disk, located.realPath));
-      if (located && mayTake(located)) taken += await eremos.run<"seal-newcomers">({ verb: "seal-newcomers", input: slotOf(eremos, record.id, located.realPath) });
+      if (located?.inspection.state === "sealed" && record.publicKey !== "")
+        eremos.registry.keepSlot(record.id, record.publicKey, vaultPlace(eremos.disk, located.realPath));
+      if (located && mayTake(located))
+        taken += await eremos.run<"seal-newcomers">({
+          verb: "seal-newcomers",
+          input: slotOf(eremos, record.id, located.realPath),
+        });
     } catch (error) {
       // It waits until the next time; the folder's page says that it is there.
       if (!isEremosError(error)) throw error;
@@ -49,7 +74,9 @@ export async function sealArrivals(eremos: Eremos, keys: Keys): Promise<number> 
 }
 
 function mayTake({ inspection }: Located): boolean {
-  return inspection.state === "sealed" && inspection.visibility === "view" && !inspection.busy && inspection.arrivals > 0;
+  return (
+    inspection.state === "sealed" && inspection.visibility === "view" && !inspection.busy && inspection.arrivals > 0
+  );
 }
 
 const LONGEST_LOOK_MS = 5000;
@@ -80,8 +107,11 @@ async function lookFor(eremos: Eremos, folder: string): Promise<string | null> {
 
 function isSlot(eremos: Eremos, path: string, folder: string): boolean {
   try {
-    const inspection = fs.existsSync(joinPaths(path, VAULT_NAME.toString())) ? inspectFolder(eremos.disk, Buffer.from(path)) : null;
-    if (inspection?.folder !== folder || inspection.state !== "sealed" || inspection.visibility !== "view") return false;
+    const inspection = fs.existsSync(joinPaths(path, VAULT_NAME.toString()))
+      ? inspectFolder(eremos.disk, Buffer.from(path))
+      : null;
+    if (inspection?.folder !== folder || inspection.state !== "sealed" || inspection.visibility !== "view")
+      return false;
     // A decoy repeats an id; it can't repeat what was recorded of the real one's directory.
     const known = eremos.registry.slot(folder)?.place ?? null;
     return known === null || known === vaultPlace(eremos.disk, Buffer.from(path));

@@ -9,7 +9,10 @@ const text = z.string().min(1).max(255);
 const size = z.int().nonnegative().nullable();
 const MOST_ENTRIES = 150;
 export const droppedSchema = z.strictObject({
-  name: text, type: z.enum(["dir", "file"]), size, complete: z.boolean(),
+  name: text,
+  type: z.enum(["dir", "file"]),
+  size,
+  complete: z.boolean(),
   entries: z.array(z.strictObject({ name: text, type: z.enum(["dir", "file"]), size })).max(MOST_ENTRIES),
 }) satisfies z.ZodType<Dropped>;
 
@@ -42,14 +45,20 @@ async function entriesOf(directory: string): Promise<fs.Dirent[]> {
 
 /** The directories in one, without what Eremos keeps; links are none. */
 export async function directoriesIn(directory: string): Promise<string[]> {
-  return (await entriesOf(directory)).filter((entry) => entry.isDirectory() && !OURS.includes(entry.name)).map((entry) => path.join(directory, entry.name));
+  return (await entriesOf(directory))
+    .filter((entry) => entry.isDirectory() && !OURS.includes(entry.name))
+    .map((entry) => path.join(directory, entry.name));
 }
 
 async function isIt(at: string, entry: fs.Dirent, dropped: Dropped): Promise<boolean> {
   if (dropped.type === "file") return entry.isFile() && (await sizeOf(at)) === dropped.size;
   if (!entry.isDirectory()) return false;
   const inside = new Map((await entriesOf(at)).map((one) => [one.name, one]));
-  if (dropped.complete && [...inside.values()].filter((one) => one.isDirectory() || one.isFile()).length !== dropped.entries.length) return false;
+  if (
+    dropped.complete &&
+    [...inside.values()].filter((one) => one.isDirectory() || one.isFile()).length !== dropped.entries.length
+  )
+    return false;
   for (const wanted of dropped.entries) {
     const found = inside.get(wanted.name);
     if (!found || found.isDirectory() !== (wanted.type === "dir")) return false;
@@ -59,5 +68,8 @@ async function isIt(at: string, entry: fs.Dirent, dropped: Dropped): Promise<boo
 }
 
 async function sizeOf(file: string): Promise<number | null> {
-  return fs.promises.lstat(file).then((stat) => stat.size, () => null);
+  return fs.promises.lstat(file).then(
+    (stat) => stat.size,
+    () => null,
+  );
 }

@@ -1,4 +1,26 @@
-import { type Consent, EremosError, type Inspection, type OwnerSecret, type RescueSecret, type ScanFound, adoptFolder, displayPath, fromSystemError, inspectFolder, isEremosError, isLocked, locateFolder, measurePasswordCost, openOwner, ProvenOwner, vaultPlace, withDevice, withPassword, wipe, type Password } from "@eremos/core";
+import {
+  type Consent,
+  EremosError,
+  type Inspection,
+  type OwnerSecret,
+  type RescueSecret,
+  type ScanFound,
+  adoptFolder,
+  displayPath,
+  fromSystemError,
+  inspectFolder,
+  isEremosError,
+  isLocked,
+  locateFolder,
+  measurePasswordCost,
+  openOwner,
+  ProvenOwner,
+  vaultPlace,
+  withDevice,
+  withPassword,
+  wipe,
+  type Password,
+} from "@eremos/core";
 import type { FoundFolder, ScanView, TakenIn } from "../contract";
 import type { Eremos } from "../eremos";
 import type { FolderRecord } from "../registry";
@@ -17,15 +39,27 @@ const ORDER: readonly FoundFolder["relation"][] = ["lost", "moved", "listed", "c
 export function scanView(eremos: Eremos, upTo = Number.POSITIVE_INFINITY): ScanView {
   const { found, ...rest } = eremos.finder.state;
   const listed = new Map((eremos.keys ? eremos.registry.list(eremos.keys) : []).map((record) => [record.id, record]));
-  const all = found.map((one) => viewOf(eremos, one, listed.get(one.folder ?? ""))).sort((a, b) => ORDER.indexOf(a.relation) - ORDER.indexOf(b.relation));
+  const all = found
+    .map((one) => viewOf(eremos, one, listed.get(one.folder ?? "")))
+    .sort((a, b) => ORDER.indexOf(a.relation) - ORDER.indexOf(b.relation));
   return { ...rest, found: all.slice(0, upTo), more: Math.max(0, all.length - upTo) };
 }
 
 function viewOf(eremos: Eremos, { path, ...one }: ScanFound, known: FolderRecord | undefined): FoundFolder {
-  return { ...one, path: displayPath(path), listedAs: known ? displayPath(decodePath(known.path)) : null, relation: relationOf(eremos, path, one, known) };
+  return {
+    ...one,
+    path: displayPath(path),
+    listedAs: known ? displayPath(decodePath(known.path)) : null,
+    relation: relationOf(eremos, path, one, known),
+  };
 }
 
-function relationOf(eremos: Eremos, path: Buffer, { folder, owner }: Pick<ScanFound, "folder" | "owner">, known: FolderRecord | undefined): FoundFolder["relation"] {
+function relationOf(
+  eremos: Eremos,
+  path: Buffer,
+  { folder, owner }: Pick<ScanFound, "folder" | "owner">,
+  known: FolderRecord | undefined,
+): FoundFolder["relation"] {
   if (folder === null) return "damaged";
   if (known) {
     const located = locateOrNull(eremos, decodePath(known.path), folder);
@@ -69,27 +103,90 @@ export async function takeIn(eremos: Eremos, { path: typed, secret, accept = [] 
   const located = known && locateOrNull(eremos, decodePath(known.path), known.id);
   if (known && located && (!located.equals(path) || inspection.isOwn || inspection.guard === "sealed")) {
     const where = displayPath(decodePath(known.path));
-    throw new EremosError("already-protected", located.equals(path) ? `It is in the list already, as ${where}. Nothing was changed.` : `This is a second copy of ${where}, which is at its place. Nothing was changed; bring this copy's files out with \`eremos rescue\`, or put it where the other one is.`);
+    throw new EremosError(
+      "already-protected",
+      located.equals(path)
+        ? `It is in the list already, as ${where}. Nothing was changed.`
+        : `This is a second copy of ${where}, which is at its place. Nothing was changed; bring this copy's files out with \`eremos rescue\`, or put it where the other one is.`,
+    );
   }
   const owner = eremos.requireOwner();
   const devices = [eremos.data.device.publicKey];
   const isOwn = (await readOwnerAt(path)).owner === owner.owner;
   // The owner is signed in already: of the two passwords of such a folder, only its own is asked.
-  const needed: RescueSecret | null = isOwn && secret?.kind === "password" ? { kind: "root", rootKey: keys.rootKey, devices, folder: secret.folderPassword === null ? null : { kind: "password", password: secret.folderPassword } } : secret;
-  const adopt = (): ReturnType<typeof adoptFolder> => adoptFolder(eremos.disk, { path, places: eremos.settings.places.map((place) => Buffer.from(place)), owner, rootKey: keys.rootKey, devices, secret: needed, accept });
-  const adopted = secret === null ? await adopt() : (await throughGate(eremos, `found/${inspection.folder}`, adopt)).opened;
+  const needed: RescueSecret | null =
+    isOwn && secret?.kind === "password"
+      ? {
+          kind: "root",
+          rootKey: keys.rootKey,
+          devices,
+          folder: secret.folderPassword === null ? null : { kind: "password", password: secret.folderPassword },
+        }
+      : secret;
+  const adopt = (): ReturnType<typeof adoptFolder> =>
+    adoptFolder(eremos.disk, {
+      path,
+      places: eremos.settings.places.map((place) => Buffer.from(place)),
+      owner,
+      rootKey: keys.rootKey,
+      devices,
+      secret: needed,
+      accept,
+    });
+  const adopted =
+    secret === null ? await adopt() : (await throughGate(eremos, `found/${inspection.folder}`, adopt)).opened;
   const { guard, visibility, lockedName, single } = inspection;
   const at = Date.now();
   const isOpen = !isLocked(inspection);
-  const protection = { guard, visibility, cover: visibility === "view" ? lockedName : null, icon: null, bars: guard === "barred" ? adopted.bars : null };
-  const record = {
-    ...(known ?? { rules: null, openedAt: null, codeProvenAt: null, sharesProvenAt: null, lastCheck: null, protectedAt: at }), ...protection, id: adopted.folder, path: encodePath(adopted.path), kind: known?.kind ?? (single ? "file" as const : "folder" as const),
-    files: adopted.files, bytes: adopted.bytes, generation: adopted.generation, digest: adopted.digest, publicKey: adopted.publicKey, lockedAt: known?.lockedAt ?? null,
+  const protection = {
+    guard,
+    visibility,
+    cover: visibility === "view" ? lockedName : null,
+    icon: null,
+    bars: guard === "barred" ? adopted.bars : null,
   };
-  await eremos.registry.record(keys, eremos.requireOwner(), { at, folder: adopted.folder, kind: "taken-in", signedIn: true }, record, adopted.header);
+  const record = {
+    ...(known ?? {
+      rules: null,
+      openedAt: null,
+      codeProvenAt: null,
+      sharesProvenAt: null,
+      lastCheck: null,
+      protectedAt: at,
+    }),
+    ...protection,
+    id: adopted.folder,
+    path: encodePath(adopted.path),
+    kind: known?.kind ?? (single ? ("file" as const) : ("folder" as const)),
+    files: adopted.files,
+    bytes: adopted.bytes,
+    generation: adopted.generation,
+    digest: adopted.digest,
+    publicKey: adopted.publicKey,
+    lockedAt: known?.lockedAt ?? null,
+  };
+  await eremos.registry.record(
+    keys,
+    eremos.requireOwner(),
+    { at, folder: adopted.folder, kind: "taken-in", signedIn: true },
+    record,
+    adopted.header,
+  );
   eremos.registry.put(keys, record, adopted.header);
-  if (adopted.publicKey !== "") eremos.registry.keepSlot(adopted.folder, adopted.publicKey, vaultPlace(eremos.disk, path));
-  if (isOpen && !eremos.data.note(adopted.folder)) eremos.data.writeNote({ ...NO_RULES, ...protection, id: adopted.folder, path: record.path, kind: record.kind, publicKey: adopted.publicKey || null, opened: null, protectedAt: record.protectedAt, openedAt: at });
+  if (adopted.publicKey !== "")
+    eremos.registry.keepSlot(adopted.folder, adopted.publicKey, vaultPlace(eremos.disk, path));
+  if (isOpen && !eremos.data.note(adopted.folder))
+    eremos.data.writeNote({
+      ...NO_RULES,
+      ...protection,
+      id: adopted.folder,
+      path: record.path,
+      kind: record.kind,
+      publicKey: adopted.publicKey || null,
+      opened: null,
+      protectedAt: record.protectedAt,
+      openedAt: at,
+    });
   eremos.announce({ topic: "folders" });
   eremos.announce({ topic: "scan" });
   return adopted.folder;
@@ -116,15 +213,31 @@ export interface ReturnRequest {
  * @throws EremosError `already-set-up` | `not-protected` | `wrong-password` | `wrong-code` | `wrong-share` | `too-few-shares` | `weak-password`
  */
 export async function returnOwner(eremos: Eremos, { path, secret, password, hint }: ReturnRequest): Promise<TakenIn> {
-  if (eremos.data.owner()) throw new EremosError("already-set-up", "Eremos already has a master password. Nothing was changed; sign in, and take folders in under Ways back.");
+  if (eremos.data.owner())
+    throw new EremosError(
+      "already-set-up",
+      "Eremos already has a master password. Nothing was changed; sign in, and take folders in under Ways back.",
+    );
   const owner = await readOwnerAt(fullPath(path, eremos.settings.home));
   const fit = password === null ? null : await refuseUnfit({ password, hint });
-  if (secret.kind !== "password" && password === null) throw new EremosError("usage", "With the recovery code or shares, choose a new master password, too. Nothing was changed.");
-  const { opened: { rootKey } } = await throughGate(eremos, `found/${owner.owner}`, () => openOwner(owner, secret));
+  if (secret.kind !== "password" && password === null)
+    throw new EremosError(
+      "usage",
+      "With the recovery code or shares, choose a new master password, too. Nothing was changed.",
+    );
+  const {
+    opened: { rootKey },
+  } = await throughGate(eremos, `found/${owner.owner}`, () => openOwner(owner, secret));
   try {
-    const renewed = password === null ? owner : await withPassword(owner, rootKey, password, await measurePasswordCost(eremos.preferences.get().effort));
+    const renewed =
+      password === null
+        ? owner
+        : await withPassword(owner, rootKey, password, await measurePasswordCost(eremos.preferences.get().effort));
     const known = withDevice(renewed, rootKey, eremos.data.device.publicKey);
-    eremos.data.writeOwner(await ProvenOwner.prove(known, rootKey, [password === null ? secret : { kind: "password", password }]), null);
+    eremos.data.writeOwner(
+      await ProvenOwner.prove(known, rootKey, [password === null ? secret : { kind: "password", password }]),
+      null,
+    );
     eremos.gate.setHint(fit?.hint ?? null);
     eremos.keep(new Keys(known, rootKey));
   } catch (error) {
@@ -144,7 +257,10 @@ export async function takeInFound(eremos: Eremos): Promise<TakenIn> {
   for (const one of scanView(eremos).found.filter(({ relation }) => relation === "lost" || relation === "moved")) {
     // What is not encrypted proves nothing of itself: it is taken in one by one, by whoever looks at it.
     if (one.guard !== "sealed") {
-      left.push({ path: one.path, reason: "It is not encrypted and so can't prove whose it is. Look at it, and take it in by itself." });
+      left.push({
+        path: one.path,
+        reason: "It is not encrypted and so can't prove whose it is. Look at it, and take it in by itself.",
+      });
       continue;
     }
     try {
@@ -156,4 +272,3 @@ export async function takeInFound(eremos: Eremos): Promise<TakenIn> {
   }
   return { taken, left };
 }
-

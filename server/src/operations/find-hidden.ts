@@ -11,8 +11,24 @@ export function hiddenView(eremos: Eremos): HiddenView {
   const { found, scripts, ...rest } = eremos.hiddenFinder.state;
   return {
     ...rest,
-    found: found.map(({ id, path, shown, means, type, files, bytes, probably, name }) => ({ id, path: displayPath(path), shown, means, type, files, bytes, probably, name })),
-    scripts: scripts.map(({ id, shown, does, hasPassword, targetShown }) => ({ id, shown, does, hasPassword, target: targetShown })),
+    found: found.map(({ id, path, shown, means, type, files, bytes, probably, name }) => ({
+      id,
+      path: displayPath(path),
+      shown,
+      means,
+      type,
+      files,
+      bytes,
+      probably,
+      name,
+    })),
+    scripts: scripts.map(({ id, shown, does, hasPassword, targetShown }) => ({
+      id,
+      shown,
+      does,
+      hasPassword,
+      target: targetShown,
+    })),
     brought: (eremos.documents.get(keys, "brought") ?? []).map(({ id, at, shown, now }) => ({ id, at, shown, now })),
   };
 }
@@ -40,7 +56,10 @@ export function undoScriptLock(eremos: Eremos, id: string): string | null {
   const removed = removeScript(eremos.disk, script.spot);
   remember(eremos, script.shown, brought?.path ?? script.path, [removed, ...(brought?.undo ?? [])]);
   const { found, scripts } = eremos.hiddenFinder.state;
-  eremos.hiddenFinder.show({ scripts: scripts.filter((one) => one.id !== id), found: found.filter(({ path }) => !(script.target?.equals(path) ?? false)) });
+  eremos.hiddenFinder.show({
+    scripts: scripts.filter((one) => one.id !== id),
+    found: found.filter(({ path }) => !(script.target?.equals(path) ?? false)),
+  });
   return brought ? displayPath(brought.path) : null;
 }
 
@@ -51,19 +70,34 @@ export function hideAgain(eremos: Eremos, id: string): void {
   const one = all.find((known) => known.id === id);
   if (!one) throw gone();
   putBackHidden(eremos.disk, one.undo);
-  eremos.documents.put(keys, "brought", all.filter((known) => known.id !== id));
+  eremos.documents.put(
+    keys,
+    "brought",
+    all.filter((known) => known.id !== id),
+  );
   eremos.announce({ topic: "scan" });
 }
 
 function remember(eremos: Eremos, shown: string, now: Buffer, undo: readonly Undo[]): void {
   const keys = eremos.requireKeys();
   const before = eremos.documents.get(keys, "brought") ?? [];
-  eremos.documents.put(keys, "brought", [{ id: randomUUID(), at: Date.now(), shown, now: displayPath(now), undo: [...undo] }, ...before].slice(0, MOST_REMEMBERED));
+  eremos.documents.put(
+    keys,
+    "brought",
+    [{ id: randomUUID(), at: Date.now(), shown, now: displayPath(now), undo: [...undo] }, ...before].slice(
+      0,
+      MOST_REMEMBERED,
+    ),
+  );
 }
 
 /** What lies elsewhere is other people's, or the system's. */
 function requireInPlaces(eremos: Eremos, path: Buffer): void {
-  if (!isInPlaces(displayPath(path), eremos.settings.places)) throw new EremosError("outside-places", `${displayPath(path)} is not in one of your places. Nothing was changed; EREMOS_PLACES says which those are.`);
+  if (!isInPlaces(displayPath(path), eremos.settings.places))
+    throw new EremosError(
+      "outside-places",
+      `${displayPath(path)} is not in one of your places. Nothing was changed; EREMOS_PLACES says which those are.`,
+    );
 }
 
 function gone(): EremosError {

@@ -13,7 +13,10 @@ export interface Target {
 export function findTarget(eremos: Eremos, pathOrId: string, from: string): Target {
   const { record, located } = locateRecord(eremos, findRecord(eremos, pathOrId, from));
   if (!located) {
-    throw new EremosError("not-found", `${decodePath(record.path).toString("utf8")} is not at its place now. Nothing was touched; if it is on a drive, connect the drive, and if it was moved, move it back.`);
+    throw new EremosError(
+      "not-found",
+      `${decodePath(record.path).toString("utf8")} is not at its place now. Nothing was touched; if it is on a drive, connect the drive, and if it was moved, move it back.`,
+    );
   }
   const exchanged = whyExchanged(record, located);
   if (exchanged) throw exchanged;
@@ -26,8 +29,15 @@ export function findTarget(eremos: Eremos, pathOrId: string, from: string): Targ
  */
 export function whyExchanged(record: FolderRecord, { inspection, realPath }: Located): EremosError | null {
   if (inspection.isOwn || (inspection.guard === "sealed" && record.guard === "sealed")) return null;
-  const how = inspection.guard === record.guard ? "by a record that this computer did not write" : `as ${GUARD_WORDS[inspection.guard]}, and the list knows it as ${GUARD_WORDS[record.guard]}`;
-  return new EremosError("unvouched", `What stands at ${displayPath(realPath)} is protected ${how}. It may have been exchanged, so nothing was touched. If it is yours, take it in anew under Ways back.`, { what: "guard" });
+  const how =
+    inspection.guard === record.guard
+      ? "by a record that this computer did not write"
+      : `as ${GUARD_WORDS[inspection.guard]}, and the list knows it as ${GUARD_WORDS[record.guard]}`;
+  return new EremosError(
+    "unvouched",
+    `What stands at ${displayPath(realPath)} is protected ${how}. It may have been exchanged, so nothing was touched. If it is yours, take it in anew under Ways back.`,
+    { what: "guard" },
+  );
 }
 
 const GUARD_WORDS = { sealed: "sealed", barred: "barred", sight: "out of sight" } as const;
@@ -39,7 +49,12 @@ function findRecord(eremos: Eremos, pathOrId: string, from: string): FolderRecor
   const path = fullPath(pathOrId, eremos.settings.home, from);
   const byPath = records.find((record) => record.path === encodePath(path));
   if (byPath) return byPath;
-  const byRealPath = records.find((record) => locateFolder(eremos.disk, decodePath(record.path), record.id)?.realPath.equals(path));
+  const byRealPath = records.find((record) =>
+    locateFolder(eremos.disk, decodePath(record.path), record.id)?.realPath.equals(path),
+  );
   if (byRealPath) return byRealPath;
-  throw new EremosError("not-protected", `${pathOrId} is not a folder that Eremos protects. Nothing was touched; \`eremos list\` shows those it does.`);
+  throw new EremosError(
+    "not-protected",
+    `${pathOrId} is not a folder that Eremos protects. Nothing was touched; \`eremos list\` shows those it does.`,
+  );
 }

@@ -1,4 +1,17 @@
-import { type Consent, EremosError, type FolderPassword, type FolderSecret, MOST_KEYHOLDERS, type Password, type WaysIn, changeFolderPassword, measurePasswordCost, openFolderKey, waysInto, wipe } from "@eremos/core";
+import {
+  type Consent,
+  EremosError,
+  type FolderPassword,
+  type FolderSecret,
+  MOST_KEYHOLDERS,
+  type Password,
+  type WaysIn,
+  changeFolderPassword,
+  measurePasswordCost,
+  openFolderKey,
+  waysInto,
+  wipe,
+} from "@eremos/core";
 import { z } from "zod";
 import type { Eremos } from "../eremos";
 import type { FolderRecord } from "../registry";
@@ -13,9 +26,17 @@ const byCode = z.strictObject({ kind: z.literal("code"), code: text });
 const byShares = z.strictObject({ kind: z.literal("shares"), shares: z.array(text).max(MOST_KEYHOLDERS) });
 /** The ways back without a password. */
 export const backSchema = z.discriminatedUnion("kind", [byCode, byShares]);
-export const secretSchema = z.discriminatedUnion("kind", [z.strictObject({ kind: z.literal("password"), password: secretText }), byCode, byShares]);
+export const secretSchema = z.discriminatedUnion("kind", [
+  z.strictObject({ kind: z.literal("password"), password: secretText }),
+  byCode,
+  byShares,
+]);
 /** What opens a folder that was found, whosever it is. */
-export const rescueSecretSchema = z.discriminatedUnion("kind", [z.strictObject({ kind: z.literal("password"), password: secretText, folderPassword: secretText.nullable() }), byCode, byShares]);
+export const rescueSecretSchema = z.discriminatedUnion("kind", [
+  z.strictObject({ kind: z.literal("password"), password: secretText, folderPassword: secretText.nullable() }),
+  byCode,
+  byShares,
+]);
 export const newFolderPasswordSchema = z.strictObject({ password: secretText, hint: text.nullable() });
 
 /** What the header kept in the database tells of the ways into a folder. */
@@ -25,10 +46,18 @@ export function waysOf(eremos: Eremos, { id }: Pick<FolderRecord, "id">): WaysIn
 }
 
 /** Whether a folder has a password of its own, the hint to it, and whether it lies open. @throws EremosError `not-protected` | `not-found` */
-export function folderPasswordOf(eremos: Eremos, pathOrId: string, from: string): Pick<WaysIn, "hasPassword" | "hint"> & { readonly isOpen: boolean } {
+export function folderPasswordOf(
+  eremos: Eremos,
+  pathOrId: string,
+  from: string,
+): Pick<WaysIn, "hasPassword" | "hint"> & { readonly isOpen: boolean } {
   const { record, located } = findTarget(eremos, pathOrId, from);
   const ways = located.inspection.guard === "sealed" ? waysOf(eremos, record) : null;
-  return { hasPassword: ways?.hasPassword ?? false, hint: ways?.hint ?? null, isOpen: located.inspection.state === "open" };
+  return {
+    hasPassword: ways?.hasPassword ?? false,
+    hint: ways?.hint ?? null,
+    isOpen: located.inspection.state === "open",
+  };
 }
 
 export interface NewFolderPassword {
@@ -45,7 +74,13 @@ export async function prepareFolderPassword(eremos: Eremos, asked: NewFolderPass
  * Does something with the key of a folder that has a password of its own, and wipes it; with null for any other folder.
  * @throws EremosError `needs-folder-password` | `wrong-password` | `wrong-code` | `too-many-tries` | `costly`
  */
-export async function withFolderKey<T>(eremos: Eremos, target: Target, secret: FolderSecret | null, use: (folderKey: Buffer | null) => T | Promise<T>, accept: readonly Consent[] = []): Promise<T> {
+export async function withFolderKey<T>(
+  eremos: Eremos,
+  target: Target,
+  secret: FolderSecret | null,
+  use: (folderKey: Buffer | null) => T | Promise<T>,
+  accept: readonly Consent[] = [],
+): Promise<T> {
   const folderKey = await folderKeyOf(eremos, target, secret, accept);
   try {
     return await use(folderKey);
@@ -54,11 +89,26 @@ export async function withFolderKey<T>(eremos: Eremos, target: Target, secret: F
   }
 }
 
-async function folderKeyOf(eremos: Eremos, { record, located }: Target, secret: FolderSecret | null, accept: readonly Consent[]): Promise<Buffer | null> {
+async function folderKeyOf(
+  eremos: Eremos,
+  { record, located }: Target,
+  secret: FolderSecret | null,
+  accept: readonly Consent[],
+): Promise<Buffer | null> {
   const ways = located.inspection.guard === "sealed" ? waysOf(eremos, record) : null;
   if (!ways?.hasPassword) return null;
-  if (!secret) throw new EremosError("needs-folder-password", "This folder has a password of its own, which is needed too. Nothing was touched.", ways.hint === null ? {} : { hint: ways.hint });
-  const input = { path: located.realPath, access: accessOf(eremos.requireKeys(), eremos.requireOwner(), eremos.data.device.publicKey), keptHeader: eremos.registry.header(record.id), accept };
+  if (!secret)
+    throw new EremosError(
+      "needs-folder-password",
+      "This folder has a password of its own, which is needed too. Nothing was touched.",
+      ways.hint === null ? {} : { hint: ways.hint },
+    );
+  const input = {
+    path: located.realPath,
+    access: accessOf(eremos.requireKeys(), eremos.requireOwner(), eremos.data.device.publicKey),
+    keptHeader: eremos.registry.header(record.id),
+    accept,
+  };
   return (await throughGate(eremos, `folder/${record.id}`, () => openFolderKey(eremos.disk, input, secret))).opened;
 }
 
@@ -71,16 +121,34 @@ export interface FolderPasswordChange {
 }
 
 /** Sets, changes or takes off a folder's own password. Content stays as it is, and so does whether it is locked. @throws EremosError */
-export async function setFolderPassword(eremos: Eremos, { folder, secret, password }: FolderPasswordChange, from = "/"): Promise<void> {
+export async function setFolderPassword(
+  eremos: Eremos,
+  { folder, secret, password }: FolderPasswordChange,
+  from = "/",
+): Promise<void> {
   const keys = eremos.requireKeys();
   const target = findTarget(eremos, folder, from);
   const { record, located } = target;
-  if (located.inspection.guard !== "sealed") throw new EremosError("unsupported", "Only a sealed folder can have a password of its own: without encryption it would stop nobody. Nothing was touched.");
+  if (located.inspection.guard !== "sealed")
+    throw new EremosError(
+      "unsupported",
+      "Only a sealed folder can have a password of its own: without encryption it would stop nobody. Nothing was touched.",
+    );
   const prepared = password && (await prepareFolderPassword(eremos, password));
   const header = await withFolderKey(eremos, target, secret, (folderKey) => {
     const access = accessOf(keys, eremos.requireOwner(), eremos.data.device.publicKey, folderKey);
-    return changeFolderPassword(eremos.disk, { path: located.realPath, access, keptHeader: eremos.registry.header(record.id) }, prepared);
+    return changeFolderPassword(
+      eremos.disk,
+      { path: located.realPath, access, keptHeader: eremos.registry.header(record.id) },
+      prepared,
+    );
   });
-  await eremos.registry.record(keys, eremos.requireOwner(), { at: Date.now(), folder: record.id, kind: "folder-password", signedIn: true }, record, header);
+  await eremos.registry.record(
+    keys,
+    eremos.requireOwner(),
+    { at: Date.now(), folder: record.id, kind: "folder-password", signedIn: true },
+    record,
+    header,
+  );
   eremos.announce({ topic: "folders" });
 }

@@ -1,11 +1,22 @@
 import * as fs from "node:fs";
-import { type Located, displayPath, isEremosError, isInPlaces, isMountPoint, locateFolder, splitPath } from "@eremos/core";
+import {
+  type Located,
+  displayPath,
+  isEremosError,
+  isInPlaces,
+  isMountPoint,
+  locateFolder,
+  splitPath,
+} from "@eremos/core";
 import type { Eremos } from "../eremos";
 import type { FolderRecord } from "../registry";
 import { decodePath, encodePath } from "./paths";
 
 /** Where a folder is now: at its place, or under another path at which its drive is mounted; the list follows a drive. Null: it is away, or gone. */
-export function locateRecord(eremos: Eremos, record: FolderRecord): { readonly record: FolderRecord; readonly located: Located | null } {
+export function locateRecord(
+  eremos: Eremos,
+  record: FolderRecord,
+): { readonly record: FolderRecord; readonly located: Located | null } {
   const located = locateFolder(eremos.disk, decodePath(record.path), record.id);
   if (located) return { record, located };
   const found = onAnotherMount(eremos, record);
@@ -27,8 +38,13 @@ export function isAway(record: FolderRecord): boolean {
 }
 
 /** The path within the drive is the same, wherever it is mounted; how much of the old path that is, is tried. */
-function onAnotherMount(eremos: Eremos, record: FolderRecord): { readonly path: Buffer; readonly located: Located } | null {
-  const parts = displayPath(decodePath(record.path)).split("/").filter((part) => part !== "");
+function onAnotherMount(
+  eremos: Eremos,
+  record: FolderRecord,
+): { readonly path: Buffer; readonly located: Located } | null {
+  const parts = displayPath(decodePath(record.path))
+    .split("/")
+    .filter((part) => part !== "");
   for (const mount of mountsIn(eremos)) {
     for (let from = record.kind === "drive" ? parts.length : parts.length - 1; from >= 0; from--) {
       const path = Buffer.from([mount, ...parts.slice(from)].join("/"));
@@ -59,8 +75,12 @@ export function isDrive(eremos: Eremos, path: Buffer): boolean {
 
 /** Mount points where folders may be protected. A space in one is written as \040. Source: proc_mounts(5). */
 function mountsIn({ settings: { mounts, places } }: Eremos): string[] {
-  return readTables(mounts).split("\n").flatMap((line) => {
-    const mount = (line.split(" ")[1] ?? "").replace(/\\(\d{3})/g, (_all, octal: string) => String.fromCharCode(Number.parseInt(octal, 8)));
-    return mount !== "" && isInPlaces(mount, places) ? [mount] : [];
-  });
+  return readTables(mounts)
+    .split("\n")
+    .flatMap((line) => {
+      const mount = (line.split(" ")[1] ?? "").replace(/\\(\d{3})/g, (_all, octal: string) =>
+        String.fromCharCode(Number.parseInt(octal, 8)),
+      );
+      return mount !== "" && isInPlaces(mount, places) ? [mount] : [];
+    });
 }

@@ -18,12 +18,23 @@ export interface ForgottenPassword {
  * Another master password for whoever has the recovery code, or enough keyholders' shares; signs in. Returns the folders out of reach, which open with the old password until
  * they are there again. Code and shares stay as they are. @throws EremosError `wrong-code` | `wrong-share` | `too-few-shares` | `too-many-tries` | `weak-password` | `hint-gives-away`
  */
-export async function resetPassword(eremos: Eremos, { secret, ...chosen }: ForgottenPassword): Promise<PasswordChanged & { readonly failedTries: number }> {
+export async function resetPassword(
+  eremos: Eremos,
+  { secret, ...chosen }: ForgottenPassword,
+): Promise<PasswordChanged & { readonly failedTries: number }> {
   const owner = eremos.requireOwner();
   const { password, hint } = { ...chosen, ...(await refuseUnfit(chosen)) };
-  const { opened: { rootKey }, failedTries } = await throughGate(eremos, secret.kind, () => openOwner(owner, secret));
+  const {
+    opened: { rootKey },
+    failedTries,
+  } = await throughGate(eremos, secret.kind, () => openOwner(owner, secret));
   try {
-    const renewed = await withPassword(owner, rootKey, password, await measurePasswordCost(eremos.preferences.get().effort));
+    const renewed = await withPassword(
+      owner,
+      rootKey,
+      password,
+      await measurePasswordCost(eremos.preferences.get().effort),
+    );
     eremos.data.writeOwner(await ProvenOwner.prove(renewed, rootKey, [{ kind: "password", password }]), owner);
     eremos.gate.setHint(hint);
     eremos.keep(new Keys(renewed, rootKey));
@@ -32,7 +43,12 @@ export async function resetPassword(eremos: Eremos, { secret, ...chosen }: Forgo
     throw error;
   }
   return eremos.holding(async (keys) => {
-    await eremos.registry.record(keys, eremos.requireOwner(), { at: Date.now(), folder: "", kind: "password", signedIn: true });
+    await eremos.registry.record(keys, eremos.requireOwner(), {
+      at: Date.now(),
+      folder: "",
+      kind: "password",
+      signedIn: true,
+    });
     await settleIn(eremos, keys);
     return { failedTries, left: foldersBehind(eremos, keys, eremos.requireOwner()).map(nameFolder) };
   });

@@ -3,7 +3,15 @@ import * as os from "node:os";
 import * as path from "node:path";
 import { EremosError } from "@eremos/core";
 import { spawnSync } from "node:child_process";
-import { DESKTOP_PARTS, type Desktop, type DesktopFile, type DesktopHome, type DesktopPart, MARK, type SystemCommand } from "../desktop/desktop";
+import {
+  DESKTOP_PARTS,
+  type Desktop,
+  type DesktopFile,
+  type DesktopHome,
+  type DesktopPart,
+  MARK,
+  type SystemCommand,
+} from "../desktop/desktop";
 import { linux } from "../desktop/linux";
 import { macos } from "../desktop/macos";
 import { windows } from "../desktop/windows";
@@ -15,7 +23,8 @@ const desktop = DESKTOPS[process.platform] ?? linux;
 /** Which parts are there: every file of them, as Eremos writes it. */
 export function desktopParts(settings: Settings): Readonly<Record<DesktopPart, boolean>> {
   const home = desktopHome(settings);
-  const isThere = (part: DesktopPart): boolean => desktop.filesOf(part, home).every(({ path: file }) => readOrNull(file)?.includes(MARK) ?? false);
+  const isThere = (part: DesktopPart): boolean =>
+    desktop.filesOf(part, home).every(({ path: file }) => readOrNull(file)?.includes(MARK) ?? false);
   return { applications: isThere("applications"), start: isThere("start"), menu: isThere("menu") };
 }
 
@@ -24,7 +33,12 @@ export function setDesktopPart(settings: Settings, part: DesktopPart, on: boolea
   const home = desktopHome(settings);
   const files = desktop.filesOf(part, home);
   const foreign = files.find(({ path: file }) => readOrNull(file)?.includes(MARK) === false);
-  if (foreign && on) throw new EremosError("path-taken", `${foreign.path} is there already, and not by Eremos. Nothing was touched; move it away first.`, { path: foreign.path });
+  if (foreign && on)
+    throw new EremosError(
+      "path-taken",
+      `${foreign.path} is there already, and not by Eremos. Nothing was touched; move it away first.`,
+      { path: foreign.path },
+    );
   if (!on) desktop.commandsOf(part, false, home).forEach(run);
   for (const file of files) {
     if (on) write(file);
@@ -43,12 +57,20 @@ export function setDesktop(settings: Settings, on: boolean): void {
 }
 
 function desktopHome({ home, program }: Settings): DesktopHome {
-  const kept = Object.fromEntries(["EREMOS_DATA", "EREMOS_PORT", "EREMOS_PLACES", "EREMOS_SYNCED", "EREMOS_MOUNTS"].flatMap((name) => (process.env[name] ? [[name, process.env[name]]] : [])));
+  const kept = Object.fromEntries(
+    ["EREMOS_DATA", "EREMOS_PORT", "EREMOS_PLACES", "EREMOS_SYNCED", "EREMOS_MOUNTS"].flatMap((name) =>
+      process.env[name] ? [[name, process.env[name]]] : [],
+    ),
+  );
   const { username, uid } = os.userInfo();
   return {
-    home, account: username, uid,
-    dataHome: process.env["XDG_DATA_HOME"] || path.join(home, ".local", "share"), configHome: process.env["XDG_CONFIG_HOME"] || path.join(home, ".config"),
-    command: commandOf(program), environment: kept,
+    home,
+    account: username,
+    uid,
+    dataHome: process.env["XDG_DATA_HOME"] || path.join(home, ".local", "share"),
+    configHome: process.env["XDG_CONFIG_HOME"] || path.join(home, ".config"),
+    command: commandOf(program),
+    environment: kept,
   };
 }
 

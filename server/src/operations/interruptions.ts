@@ -13,6 +13,10 @@ export function interruptions(eremos: Eremos): readonly InterruptionView[] {
 
 export function forgetInterruption(eremos: Eremos, folder: string): void {
   const keys = eremos.requireKeys();
-  eremos.documents.put(keys, "interruptions", (eremos.documents.get(keys, "interruptions") ?? []).filter((one) => one.folder !== folder));
+  eremos.documents.put(
+    keys,
+    "interruptions",
+    (eremos.documents.get(keys, "interruptions") ?? []).filter((one) => one.folder !== folder),
+  );
   eremos.announce({ topic: "folders" });
 }

@@ -1,4 +1,15 @@
-import { EremosError, LEAST_THRESHOLD, MOST_KEYHOLDERS, directorySource, findLocked, isEremosError, keyholdersOf, lookAtShares, withKeyholders, type Password } from "@eremos/core";
+import {
+  EremosError,
+  LEAST_THRESHOLD,
+  MOST_KEYHOLDERS,
+  directorySource,
+  findLocked,
+  isEremosError,
+  keyholdersOf,
+  lookAtShares,
+  withKeyholders,
+  type Password,
+} from "@eremos/core";
 import { z } from "zod";
 import type { KeyholdersView, PasswordChanged, SharesLook } from "../contract";
 import { type KeyholdersDocument, type MailServer, holderSchema, ownerNameSchema } from "../documents";
@@ -28,7 +39,12 @@ export function keyholdersView(eremos: Eremos): KeyholdersView | null {
   const { threshold, checks } = owner.keyholders;
   const known = documentOf(eremos, keys);
   return {
-    threshold, count: checks.length, of: known?.of ?? null, madeAt: known?.madeAt ?? null, provenAt: known?.provenAt ?? null, mailServer: mailServerOf(eremos, keys)?.host ?? null,
+    threshold,
+    count: checks.length,
+    of: known?.of ?? null,
+    madeAt: known?.madeAt ?? null,
+    provenAt: known?.provenAt ?? null,
+    mailServer: mailServerOf(eremos, keys)?.host ?? null,
     holders: known?.holders.map(({ share: _share, ...holder }, i) => ({ ...holder, number: i + 1 })) ?? null,
     withEarlier: foldersWithEarlierKeyholders(eremos, keys, owner).map(nameFolder),
   };
@@ -44,19 +60,43 @@ function documentOf(eremos: Eremos, keys: Keys): KeyholdersDocument | null {
  * Names keyholders, or others: everybody gets a new share, and the earlier ones stop working wherever Eremos can reach. Returns the folders
  * that the earlier shares, or none, still open. @throws EremosError `wrong-password` | `usage`
  */
-export async function nameKeyholders(eremos: Eremos, { current, of, threshold, holders }: Omit<z.output<typeof namedSchema>, "current"> & { readonly current: Password }): Promise<PasswordChanged> {
-  if (threshold > holders.length) throw new EremosError("usage", `${threshold} shares can’t come together from ${holders.length} keyholders. Nothing was changed.`);
-  if (new Set(holders.map(({ name }) => name.toLocaleLowerCase())).size < holders.length) throw new EremosError("usage", "Two keyholders have the same name. Nothing was changed; tell them apart, so that you know whose share is whose.");
+export async function nameKeyholders(
+  eremos: Eremos,
+  { current, of, threshold, holders }: Omit<z.output<typeof namedSchema>, "current"> & { readonly current: Password },
+): Promise<PasswordChanged> {
+  if (threshold > holders.length)
+    throw new EremosError(
+      "usage",
+      `${threshold} shares can’t come together from ${holders.length} keyholders. Nothing was changed.`,
+    );
+  if (new Set(holders.map(({ name }) => name.toLocaleLowerCase())).size < holders.length)
+    throw new EremosError(
+      "usage",
+      "Two keyholders have the same name. Nothing was changed; tell them apart, so that you know whose share is whose.",
+    );
   return eremos.holding(async (keys) => {
     await provePassword(eremos, current);
-    const { envelope, shares } = await withKeyholders(eremos.requireOwner(), keys.rootKey, { threshold, count: holders.length });
+    const { envelope, shares } = await withKeyholders(eremos.requireOwner(), keys.rootKey, {
+      threshold,
+      count: holders.length,
+    });
     const set = envelope.keyholders?.set ?? "";
     const before = eremos.documents.get(keys, "keyholders");
     eremos.requireSame(keys);
     // The names first: a set that holds and whose shares nobody has would be worse than names without a set.
-    eremos.documents.put(keys, "keyholders", { set, threshold, of, madeAt: Date.now(), provenAt: null, holders: holders.map((holder, i) => ({ ...holder, share: shares[i] ?? "", handedAt: null, by: null })) });
+    eremos.documents.put(keys, "keyholders", {
+      set,
+      threshold,
+      of,
+      madeAt: Date.now(),
+      provenAt: null,
+      holders: holders.map((holder, i) => ({ ...holder, share: shares[i] ?? "", handedAt: null, by: null })),
+    });
     try {
-      await replaceOwner(eremos, keys, () => envelope, [{ kind: "shares", shares: shares.slice(0, threshold) }, { kind: "shares", shares: shares.slice(-threshold) }]);
+      await replaceOwner(eremos, keys, () => envelope, [
+        { kind: "shares", shares: shares.slice(0, threshold) },
+        { kind: "shares", shares: shares.slice(-threshold) },
+      ]);
     } catch (error) {
       if (before) eremos.documents.put(keys, "keyholders", before);
       else eremos.documents.remove("keyholders");
@@ -75,7 +115,12 @@ export function sharesOf(eremos: Eremos): readonly { readonly name: string; read
 export function dropKeyholders(eremos: Eremos, current: Password): Promise<PasswordChanged> {
   return eremos.holding(async (keys) => {
     await provePassword(eremos, current);
-    await replaceOwner(eremos, keys, async (owner, rootKey) => (await withKeyholders(owner, rootKey, null)).envelope, []);
+    await replaceOwner(
+      eremos,
+      keys,
+      async (owner, rootKey) => (await withKeyholders(owner, rootKey, null)).envelope,
+      [],
+    );
     eremos.documents.remove("keyholders");
     return changed(eremos, keys);
   });
@@ -101,16 +146,31 @@ interface Handing {
 async function handing(eremos: Eremos, keys: Keys, number: number): Promise<Handing> {
   const document = documentOf(eremos, keys);
   const holder = document?.holders[number - 1];
-  if (!document || !holder) throw new EremosError("not-found", "There is no such keyholder any more. Nothing was sent or printed; look at the list again.");
+  if (!document || !holder)
+    throw new EremosError(
+      "not-found",
+      "There is no such keyholder any more. Nothing was sent or printed; look at the list again.",
+    );
   const { of, threshold, madeAt } = document;
   // What makes PDFs is large, and loaded for this alone.
   const { shareSheet } = await import("../sheets/share-sheet");
-  const pdf = await shareSheet({ share: holder.share, holder: holder.name, of, number, count: document.holders.length, threshold, at: madeAt, readers: rescueFiles(eremos.settings.program) });
+  const pdf = await shareSheet({
+    share: holder.share,
+    holder: holder.name,
+    of,
+    number,
+    count: document.holders.length,
+    threshold,
+    at: madeAt,
+    readers: rescueFiles(eremos.settings.program),
+  });
   return { document, holder, pdf };
 }
 
 function handed(eremos: Eremos, keys: Keys, document: KeyholdersDocument, number: number, by: "sheet" | "mail"): void {
-  const holders = document.holders.map((holder, i) => (i === number - 1 ? { ...holder, handedAt: Date.now(), by } : holder));
+  const holders = document.holders.map((holder, i) =>
+    i === number - 1 ? { ...holder, handedAt: Date.now(), by } : holder,
+  );
   eremos.documents.put(keys, "keyholders", { ...document, holders });
   eremos.announce({ topic: "session" });
 }
@@ -127,11 +187,23 @@ export async function shareSheetFor(eremos: Eremos, number: number): Promise<Buf
 export async function mailShare(eremos: Eremos, number: number): Promise<void> {
   const keys = eremos.requireKeys();
   const server = mailServerOf(eremos, keys);
-  if (!server) throw new EremosError("not-set-up", "Eremos does not know how mail leaves this computer. Nothing was sent; name a mail server, or print the sheet.");
+  if (!server)
+    throw new EremosError(
+      "not-set-up",
+      "Eremos does not know how mail leaves this computer. Nothing was sent; name a mail server, or print the sheet.",
+    );
   const { document, holder, pdf } = await handing(eremos, keys, number);
-  if (holder.mail === null) throw new EremosError("not-set-up", `${holder.name} has no mail address here. Nothing was sent; print the sheet.`);
+  if (holder.mail === null)
+    throw new EremosError("not-set-up", `${holder.name} has no mail address here. Nothing was sent; print the sheet.`);
   const { sendShare } = await import("../mail/send-share");
-  await sendShare(server, { to: holder.mail, holder: holder.name, of: document.of, threshold: document.threshold, count: document.holders.length, pdf });
+  await sendShare(server, {
+    to: holder.mail,
+    holder: holder.name,
+    of: document.of,
+    threshold: document.threshold,
+    count: document.holders.length,
+    pdf,
+  });
   handed(eremos, keys, document, number, "mail");
 }
 
@@ -159,12 +231,25 @@ export function setMailServer(eremos: Eremos, server: MailServer | null): void {
  * Shares as they are collected, each by itself: this Eremos' owner's, or those of a folder that was found. Null where no keyholders were named.
  * @throws EremosError `not-protected` | `damaged`
  */
-export async function lookAtCollected(eremos: Eremos, shares: readonly string[], at: string | null): Promise<SharesLook | null> {
+export async function lookAtCollected(
+  eremos: Eremos,
+  shares: readonly string[],
+  at: string | null,
+): Promise<SharesLook | null> {
   const { owner, keyholders } = await askedOf(eremos, at);
-  return keyholders ? { threshold: keyholders.threshold, count: keyholders.checks.length, shares: lookAtShares(owner, keyholders, shares) } : null;
+  return keyholders
+    ? {
+        threshold: keyholders.threshold,
+        count: keyholders.checks.length,
+        shares: lookAtShares(owner, keyholders, shares),
+      }
+    : null;
 }
 
-async function askedOf(eremos: Eremos, at: string | null): Promise<{ readonly owner: string; readonly keyholders: ReturnType<typeof keyholdersOf> }> {
+async function askedOf(
+  eremos: Eremos,
+  at: string | null,
+): Promise<{ readonly owner: string; readonly keyholders: ReturnType<typeof keyholdersOf> }> {
   if (at === null) {
     const { owner, keyholders } = eremos.requireOwner();
     return { owner, keyholders: keyholders ?? null };

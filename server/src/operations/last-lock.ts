@@ -18,18 +18,45 @@ const MOST_SHOWN = 500;
 function findOpen(eremos: Eremos, folder: string): Target {
   const target = findTarget(eremos, folder, "/");
   const { guard, state } = target.located.inspection;
-  if (guard !== "sealed") throw new EremosError("unsupported", "Only a sealed folder has a copy of what was locked last. Nothing was touched.");
-  if (state !== "open") throw new EremosError("not-open", "This folder does not lie open now. Nothing was touched; visit it to see its earlier states.");
+  if (guard !== "sealed")
+    throw new EremosError(
+      "unsupported",
+      "Only a sealed folder has a copy of what was locked last. Nothing was touched.",
+    );
+  if (state !== "open")
+    throw new EremosError(
+      "not-open",
+      "This folder does not lie open now. Nothing was touched; visit it to see its earlier states.",
+    );
   return target;
 }
 
 /** What changed in a folder that lies open since its last lock. Changes nothing. @throws EremosError */
-export async function sinceLastLock(eremos: Eremos, folder: string, secret: FolderSecret | null): Promise<LastLockView> {
+export async function sinceLastLock(
+  eremos: Eremos,
+  folder: string,
+  secret: FolderSecret | null,
+): Promise<LastLockView> {
   const target = findOpen(eremos, folder);
   return withFolderKey(eremos, target, secret, async (folderKey) => {
-    const { generation, files, changes, isCut } = await eremos.run<"changes">({ verb: "changes", input: { ...sealedInput(eremos, target, { folderKey }), most: MOST_SHOWN } });
-    if (files === 0 && target.record.files > 0) throw new EremosError("unsupported", "There was no room for two copies when this folder was opened, so what was locked last is not kept beside it. Nothing was touched.");
-    const entries = changes.map(({ path, kind, type, size, mtimeNs }): VisitEntry => ({ name: path.map(shownName).join("/"), href: hrefOf(path), kind: type, size, modifiedAt: Number(mtimeNs / 1_000_000n), leadsTo: null, change: kind }));
+    const { generation, files, changes, isCut } = await eremos.run<"changes">({
+      verb: "changes",
+      input: { ...sealedInput(eremos, target, { folderKey }), most: MOST_SHOWN },
+    });
+    if (files === 0 && target.record.files > 0)
+      throw new EremosError(
+        "unsupported",
+        "There was no room for two copies when this folder was opened, so what was locked last is not kept beside it. Nothing was touched.",
+      );
+    const entries = changes.map(({ path, kind, type, size, mtimeNs }): VisitEntry => ({
+      name: path.map(shownName).join("/"),
+      href: hrefOf(path),
+      kind: type,
+      size,
+      modifiedAt: Number(mtimeNs / 1_000_000n),
+      leadsTo: null,
+      change: kind,
+    }));
     return { generation, entries, isCut };
   });
 }
@@ -54,15 +81,32 @@ export async function putBack(eremos: Eremos, { folder, generation, hrefs, secre
   const folderKey = await withFolderKey(eremos, target, secret, (key) => key && Buffer.from(key));
   const keep = Math.max(1, eremos.preferences.get().keepEarlier);
   try {
-    const locking = lock(eremos, { path: decodePath(target.record.path), protection: AS_BEFORE, inUseAnyway: false, verb: "put-back", keep, from: "/" });
+    const locking = lock(eremos, {
+      path: decodePath(target.record.path),
+      protection: AS_BEFORE,
+      inUseAnyway: false,
+      verb: "put-back",
+      keep,
+      from: "/",
+    });
     const rest = async (): Promise<void> => {
       await locking.outcome;
-      const back = putBackLocked(eremos, findTarget(eremos, target.record.id, "/"), { generation, paths, keep }, folderKey);
-      const isBack = await back.then(() => true, () => false);
+      const back = putBackLocked(
+        eremos,
+        findTarget(eremos, target.record.id, "/"),
+        { generation, paths, keep },
+        folderKey,
+      );
+      const isBack = await back.then(
+        () => true,
+        () => false,
+      );
       openAgain(eremos, findTarget(eremos, target.record.id, "/"), { rules, keep, isBack }, folderKey);
     };
     // Whoever looks is told by the jobs.
-    void rest().catch(() => undefined).finally(() => wipe(folderKey));
+    void rest()
+      .catch(() => undefined)
+      .finally(() => wipe(folderKey));
     return locking.id;
   } catch (error) {
     wipe(folderKey);
@@ -89,7 +133,12 @@ function putBackLocked(eremos: Eremos, target: Target, wanted: Wanted, folderKey
     request: { verb: "put-back", input: { ...sealedInput(eremos, target, { folderKey }), account, ...wanted } },
     before: () => undefined,
     after: async (committed) => {
-      await eremos.registry.record(eremos.keys, eremos.requireOwner(), { at: Date.now(), folder: record.id, kind: "put-back", signedIn: true }, { ...record, ...committed });
+      await eremos.registry.record(
+        eremos.keys,
+        eremos.requireOwner(),
+        { at: Date.now(), folder: record.id, kind: "put-back", signedIn: true },
+        { ...record, ...committed },
+      );
       return null;
     },
     failed: async () => undefined,

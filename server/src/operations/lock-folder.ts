@@ -1,6 +1,18 @@
 import * as fs from "node:fs";
 import {
-  EremosError, type FolderPassword, type GuardOutcome, type LockOutcome, type Signer, displayPath, inspectFolder, isLocked, locateFolder, protectedAbove, recoverFolder, refuseOffLimits, vaultPlace,
+  EremosError,
+  type FolderPassword,
+  type GuardOutcome,
+  type LockOutcome,
+  type Signer,
+  displayPath,
+  inspectFolder,
+  isLocked,
+  locateFolder,
+  protectedAbove,
+  recoverFolder,
+  refuseOffLimits,
+  vaultPlace,
 } from "@eremos/core";
 import type { FolderKind, Protection } from "../contract";
 import type { Note } from "../data-directory";
@@ -37,10 +49,25 @@ export function refuseToLock(eremos: Eremos, path: Buffer): void {
   if (!found) refuseOffLimits(path, eremos.offLimits, eremos.settings.places);
   requireThere(eremos, path);
   const above = protectedAbove(eremos.disk, path);
-  if (above) throw new EremosError("nested", `${displayPath(path)} lies in ${displayPath(above)}, which is protected already. Nothing was touched.`);
-  if (found && isLocked(found)) throw new EremosError("already-protected", `${displayPath(path)} is locked already. Nothing was touched.`);
-  const inside = eremos.keys ? eremos.registry.list(eremos.keys).find((record) => decodePath(record.path).subarray(0, path.length + 1).equals(Buffer.concat([path, Buffer.from("/")]))) : null;
-  if (inside) throw new EremosError("nested", `${displayPath(decodePath(inside.path))}, which is protected, belongs inside it. Nothing was touched; release that one first.`);
+  if (above)
+    throw new EremosError(
+      "nested",
+      `${displayPath(path)} lies in ${displayPath(above)}, which is protected already. Nothing was touched.`,
+    );
+  if (found && isLocked(found))
+    throw new EremosError("already-protected", `${displayPath(path)} is locked already. Nothing was touched.`);
+  const inside = eremos.keys
+    ? eremos.registry.list(eremos.keys).find((record) =>
+        decodePath(record.path)
+          .subarray(0, path.length + 1)
+          .equals(Buffer.concat([path, Buffer.from("/")])),
+      )
+    : null;
+  if (inside)
+    throw new EremosError(
+      "nested",
+      `${displayPath(decodePath(inside.path))}, which is protected, belongs inside it. Nothing was touched; release that one first.`,
+    );
 }
 
 /** What is at a path, or would be. */
@@ -52,13 +79,27 @@ export function kindOf(eremos: Eremos, path: Buffer): FolderKind {
 function requireThere(eremos: Eremos, path: Buffer): void {
   const stat = fs.lstatSync(path, { throwIfNoEntry: false });
   if (stat?.isDirectory() || stat?.isFile()) return;
-  if (stat) throw new EremosError("not-a-folder", `${displayPath(path)} is a link, or something else than a folder or a file. Nothing was touched; give what it leads to.`);
+  if (stat)
+    throw new EremosError(
+      "not-a-folder",
+      `${displayPath(path)} is a link, or something else than a folder or a file. Nothing was touched; give what it leads to.`,
+    );
   if (!eremos.keys) {
-    throw new EremosError("needs-sign-in", `There is nothing at ${displayPath(path)} that can be seen without the master password. Nothing was touched; sign in to see whether a hidden folder belongs there.`);
+    throw new EremosError(
+      "needs-sign-in",
+      `There is nothing at ${displayPath(path)} that can be seen without the master password. Nothing was touched; sign in to see whether a hidden folder belongs there.`,
+    );
   }
   const record = eremos.registry.list(eremos.keys).find((known) => known.path === encodePath(path));
-  if (record) throw new EremosError("already-protected", `${displayPath(path)} is locked and hidden already. Nothing was touched.`);
-  throw new EremosError("not-found", `There is nothing at ${displayPath(path)} now. Nothing was touched; check the path.`);
+  if (record)
+    throw new EremosError(
+      "already-protected",
+      `${displayPath(path)} is locked and hidden already. Nothing was touched.`,
+    );
+  throw new EremosError(
+    "not-found",
+    `There is nothing at ${displayPath(path)} now. Nothing was touched; check the path.`,
+  );
 }
 
 export type Locked = Pick<LockOutcome, "folder" | "realPath" | "files" | "bytes" | "generation">;
@@ -71,29 +112,70 @@ export interface LockJob {
 /** Locks a folder, or locks an open one again. Needs no password. @throws EremosError for every refusal, before anything is touched */
 export function lock(eremos: Eremos, request: LockRequest): LockJob {
   eremos.requireOwner();
-  const path = typeof request.path === "string" ? fullPath(request.path, eremos.settings.home, request.from) : request.path;
+  const path =
+    typeof request.path === "string" ? fullPath(request.path, eremos.settings.home, request.from) : request.path;
   refuseToLock(eremos, path);
   const before = bringToRest(eremos, path);
   const keys = eremos.keys;
   const id = before?.folder ?? newFolderId();
   const note = eremos.data.note(id);
-  if (before && !note && !keys) throw new EremosError("needs-sign-in", `This computer has no note of ${displayPath(path)} being open. Nothing was touched; sign in to lock it.`);
-  const known = keys ? eremos.registry.list(keys).find((record) => record.id === id) ?? null : null;
-  const protection = protectionFor(request.protection, note ?? known ?? (before ? { ...before, bars: null, cover: null, icon: null } : null));
+  if (before && !note && !keys)
+    throw new EremosError(
+      "needs-sign-in",
+      `This computer has no note of ${displayPath(path)} being open. Nothing was touched; sign in to lock it.`,
+    );
+  const known = keys ? (eremos.registry.list(keys).find((record) => record.id === id) ?? null) : null;
+  const protection = protectionFor(
+    request.protection,
+    note ?? known ?? (before ? { ...before, bars: null, cover: null, icon: null } : null),
+  );
   const password = request.password ?? null;
   if (password) requireFitForPassword(eremos, protection, before !== null);
   const kind = before?.single ? "file" : kindOf(eremos, path);
   const protectedAt = known?.protectedAt ?? note?.protectedAt ?? Date.now();
-  const during: Note = { ...(note ?? NO_RULES), id, path: encodePath(path), ...protection, kind, publicKey: note?.publicKey ?? null, opened: note?.opened ?? null, isUnknown: note?.isUnknown ?? false, protectedAt };
-  const locking: Locking = { eremos, path, id, note, known, during, password, inUseAnyway: request.inUseAnyway, verb: request.verb ?? "lock", keep: request.keep ?? eremos.preferences.get().keepEarlier };
+  const during: Note = {
+    ...(note ?? NO_RULES),
+    id,
+    path: encodePath(path),
+    ...protection,
+    kind,
+    publicKey: note?.publicKey ?? null,
+    opened: note?.opened ?? null,
+    isUnknown: note?.isUnknown ?? false,
+    protectedAt,
+  };
+  const locking: Locking = {
+    eremos,
+    path,
+    id,
+    note,
+    known,
+    during,
+    password,
+    inUseAnyway: request.inUseAnyway,
+    verb: request.verb ?? "lock",
+    keep: request.keep ?? eremos.preferences.get().keepEarlier,
+  };
   return protection.guard === "sealed" ? seal(locking) : guard(locking);
 }
 
 /** @throws EremosError `unsupported` | `needs-sign-in` */
 function requireFitForPassword(eremos: Eremos, { guard: kind }: Protection, isProtected: boolean): void {
-  if (kind !== "sealed") throw new EremosError("unsupported", "Only a sealed folder can have a password of its own: without encryption it would stop nobody. Nothing was touched.");
-  if (isProtected) throw new EremosError("unsupported", "This folder is protected already; its own password is changed on its page, or with `eremos passwd PATH`. Nothing was touched.");
-  if (!eremos.keys) throw new EremosError("needs-sign-in", "A password for one folder is needed on top of the master password. Nothing was touched; sign in first.");
+  if (kind !== "sealed")
+    throw new EremosError(
+      "unsupported",
+      "Only a sealed folder can have a password of its own: without encryption it would stop nobody. Nothing was touched.",
+    );
+  if (isProtected)
+    throw new EremosError(
+      "unsupported",
+      "This folder is protected already; its own password is changed on its page, or with `eremos passwd PATH`. Nothing was touched.",
+    );
+  if (!eremos.keys)
+    throw new EremosError(
+      "needs-sign-in",
+      "A password for one folder is needed on top of the master password. Nothing was touched; sign in first.",
+    );
 }
 
 interface Locking {
@@ -120,15 +202,32 @@ function seal(locking: Locking): StartedJob<"lock"> {
   const { keys } = eremos;
   const { visibility, cover } = during;
   const needsPassword = known !== null && waysOf(eremos, known)?.hasPassword === true;
-  const signer: Signer = keys && !needsPassword
-    ? { by: "owner", owner, rootKey: keys.rootKey, device: eremos.data.device.publicKey, password }
-    : { by: "device", owner, device: eremos.data.device };
+  const signer: Signer =
+    keys && !needsPassword
+      ? { by: "owner", owner, rootKey: keys.rootKey, device: eremos.data.device.publicKey, password }
+      : { by: "device", owner, device: eremos.data.device };
   const openNote = note?.publicKey ? { publicKey: note.publicKey, opened: note.opened ?? "" } : null;
 
   return eremos.jobs.start({
     folder: id,
     verb,
-    request: { verb: "lock", input: { path, folder: id, visibility, cover, ...eremos.grounds, signer, note: openNote, rekey: during.isUnknown, keptHeader: eremos.registry.header(id), ...signsOf(during), inUseAnyway, keep } },
+    request: {
+      verb: "lock",
+      input: {
+        path,
+        folder: id,
+        visibility,
+        cover,
+        ...eremos.grounds,
+        signer,
+        note: openNote,
+        rekey: during.isUnknown,
+        keptHeader: eremos.registry.header(id),
+        ...signsOf(during),
+        inUseAnyway,
+        keep,
+      },
+    },
     before: () => begin(locking),
     after: async (outcome) => {
       await recordLock(eremos, during, outcome);
@@ -144,11 +243,19 @@ function guard(locking: Locking): LockJob {
   const { id: job, outcome } = eremos.jobs.start({
     folder: id,
     verb,
-    request: { verb: "guard", input: { path, folder: id, owner: eremos.requireOwner(), ...guardingOf(during, eremos.grounds) } },
+    request: {
+      verb: "guard",
+      input: { path, folder: id, owner: eremos.requireOwner(), ...guardingOf(during, eremos.grounds) },
+    },
     before: () => begin(locking),
     after: async (done) => {
       const at = Date.now();
-      await eremos.registry.record(eremos.keys, eremos.requireOwner(), { at, folder: id, kind: "locked", signedIn: eremos.keys !== null }, { ...beginning(during), lockedAt: at });
+      await eremos.registry.record(
+        eremos.keys,
+        eremos.requireOwner(),
+        { at, folder: id, kind: "locked", signedIn: eremos.keys !== null },
+        { ...beginning(during), lockedAt: at },
+      );
       eremos.registry.dropHeader(id);
       eremos.data.removeNote(id);
       eremos.announce({ topic: "folders" });
@@ -156,32 +263,72 @@ function guard(locking: Locking): LockJob {
     },
     failed: async () => settleFailedLock(eremos, path, id, note),
   });
-  const locked = outcome.then((done): Locked => ({ folder: done.folder, realPath: done.path, files: 0, bytes: 0, generation: 0 }));
+  const locked = outcome.then((done): Locked => ({
+    folder: done.folder,
+    realPath: done.path,
+    files: 0,
+    bytes: 0,
+    generation: 0,
+  }));
   // Whoever does not wait for it is told by the job.
   locked.catch(() => undefined);
   return { id: job, outcome: locked };
 }
 
 /** For a folder that does not lie open. */
-export const NO_RULES: Pick<Note, "isUnknown" | "rules" | "openedAt" | "locksAt" | "staysUntil"> = { isUnknown: false, rules: UNTIL_LOCKED, openedAt: 0, locksAt: null, staysUntil: 0 };
+export const NO_RULES: Pick<Note, "isUnknown" | "rules" | "openedAt" | "locksAt" | "staysUntil"> = {
+  isUnknown: false,
+  rules: UNTIL_LOCKED,
+  openedAt: 0,
+  locksAt: null,
+  staysUntil: 0,
+};
 
 /** An operation that was cut off is brought to its end first. */
 function bringToRest(eremos: Eremos, path: Buffer): ReturnType<typeof inspectFolder> {
   const found = inspectFolder(eremos.disk, path);
   if (!found || (found.state === "open" && found.isOwn)) return found;
-  if (found.busy) throw new EremosError("busy", `Something is already being done with ${displayPath(path)}. Nothing was touched; wait for it to end.`);
+  if (found.busy)
+    throw new EremosError(
+      "busy",
+      `Something is already being done with ${displayPath(path)}. Nothing was touched; wait for it to end.`,
+    );
   recoverFolder(eremos.disk, path);
   const now = inspectFolder(eremos.disk, path);
-  if (now && isLocked(now)) throw new EremosError("already-protected", `${displayPath(path)} is locked already. Nothing was touched.`);
-  if (now && now.guard !== "sealed" && !now.isOwn) throw new EremosError("unvouched", `${displayPath(path)} is protected by a record that this computer did not write. It may have been exchanged, so nothing was touched. If it is yours, take it in anew under Ways back.`, { what: "guard" });
+  if (now && isLocked(now))
+    throw new EremosError("already-protected", `${displayPath(path)} is locked already. Nothing was touched.`);
+  if (now && now.guard !== "sealed" && !now.isOwn)
+    throw new EremosError(
+      "unvouched",
+      `${displayPath(path)} is protected by a record that this computer did not write. It may have been exchanged, so nothing was touched. If it is yours, take it in anew under Ways back.`,
+      { what: "guard" },
+    );
   return now;
 }
 
 /** What a note alone tells of a folder. */
 export function beginning(note: Note): FolderRecord {
   return {
-    id: note.id, path: note.path, guard: note.guard, visibility: note.visibility, cover: note.cover, icon: note.icon, bars: note.bars, kind: note.kind, files: 0, bytes: 0, generation: 0, digest: "", publicKey: "",
-    protectedAt: note.protectedAt, lockedAt: null, openedAt: null, rules: null, codeProvenAt: null, sharesProvenAt: null, lastCheck: null,
+    id: note.id,
+    path: note.path,
+    guard: note.guard,
+    visibility: note.visibility,
+    cover: note.cover,
+    icon: note.icon,
+    bars: note.bars,
+    kind: note.kind,
+    files: 0,
+    bytes: 0,
+    generation: 0,
+    digest: "",
+    publicKey: "",
+    protectedAt: note.protectedAt,
+    lockedAt: null,
+    openedAt: null,
+    rules: null,
+    codeProvenAt: null,
+    sharesProvenAt: null,
+    lastCheck: null,
   };
 }
 
@@ -215,16 +362,31 @@ export function isOrdinaryFolder(eremos: Eremos, path: Buffer, id: string): bool
 
 function sealedSentence(name: string, outcome: LockOutcome, { visibility, cover }: Protection): string {
   const files = `${outcome.files.toLocaleString("en")} ${outcome.files === 1 ? "file" : "files"}, ${formatBytes(outcome.bytes)}`;
-  const left = visibility === "view" ? `Nothing readable is left at its place but one page${cover === null ? "" : `, and it is called ${cover} now`}.` : "Nothing is left at its place.";
-  const links = outcome.outsideLinks.length > 0 ? ` ${outcome.outsideLinks.length === 1 ? "One file has" : `${outcome.outsideLinks.length} files have`} a second name outside the folder, which still shows its content.` : "";
-  const readers = outcome.stillOpenIn.length > 0 ? ` ${outcome.stillOpenIn.join(", ")} still shows what it had open.` : "";
+  const left =
+    visibility === "view"
+      ? `Nothing readable is left at its place but one page${cover === null ? "" : `, and it is called ${cover} now`}.`
+      : "Nothing is left at its place.";
+  const links =
+    outcome.outsideLinks.length > 0
+      ? ` ${outcome.outsideLinks.length === 1 ? "One file has" : `${outcome.outsideLinks.length} files have`} a second name outside the folder, which still shows its content.`
+      : "";
+  const readers =
+    outcome.stillOpenIn.length > 0 ? ` ${outcome.stillOpenIn.join(", ")} still shows what it had open.` : "";
   return `${name} is sealed. ${files}. ${left}${links}${readers}`;
 }
 
-function guardedSentence(name: string, { guard: kind, visibility, cover }: Protection, { stillOpenIn }: GuardOutcome): string {
+function guardedSentence(
+  name: string,
+  { guard: kind, visibility, cover }: Protection,
+  { stillOpenIn }: GuardOutcome,
+): string {
   const what = kind === "barred" ? `${name} is barred.` : `${name} is out of sight.`;
-  const left = visibility === "view" ? (cover === null ? "" : ` It is called ${cover} now.`) : " Nothing is left at its place.";
-  const plain = kind === "barred" ? " Its contents are not encrypted." : " Its contents are as they were, readable by whoever finds them.";
+  const left =
+    visibility === "view" ? (cover === null ? "" : ` It is called ${cover} now.`) : " Nothing is left at its place.";
+  const plain =
+    kind === "barred"
+      ? " Its contents are not encrypted."
+      : " Its contents are as they were, readable by whoever finds them.";
   const readers = stillOpenIn.length > 0 ? ` ${stillOpenIn.join(", ")} still has what it had open.` : "";
   return `${what}${left}${plain}${readers}`;
 }

@@ -10,8 +10,12 @@ export function onlook(eremos: Eremos, typed: string, from: string, subject: str
   const isPlace = fs.statSync(full, { throwIfNoEntry: false })?.isDirectory() ?? false;
   const place = isPlace ? full : path.dirname(full);
   if (!isInPlaces(realPathOf(place), eremos.settings.places)) {
-    throw new EremosError("outside-places", `${place} is outside the places Eremos looks at (${eremos.settings.places.join(", ")}).`);
+    throw new EremosError(
+      "outside-places",
+      `${place} is outside the places Eremos looks at (${eremos.settings.places.join(", ")}).`,
+    );
   }
-  if (!fs.statSync(place, { throwIfNoEntry: false })?.isDirectory()) throw new EremosError("not-found", `There is nothing at ${place} now; check the path.`);
+  if (!fs.statSync(place, { throwIfNoEntry: false })?.isDirectory())
+    throw new EremosError("not-found", `There is nothing at ${place} now; check the path.`);
   return lookAs(place, subject ?? (isPlace ? null : path.basename(full)));
 }

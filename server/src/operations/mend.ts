@@ -1,4 +1,12 @@
-import { type FolderSecret, directorySource, findLocked, isEremosError, mendFolder, openFolderKey, wipe } from "@eremos/core";
+import {
+  type FolderSecret,
+  directorySource,
+  findLocked,
+  isEremosError,
+  mendFolder,
+  openFolderKey,
+  wipe,
+} from "@eremos/core";
 import type { Eremos } from "../eremos";
 import { throughGate } from "../session/gate";
 import { accessOf } from "../session/keys";
@@ -14,14 +22,24 @@ export interface MendRequest {
 export async function mend(eremos: Eremos, { path: typed, secret }: MendRequest): Promise<readonly string[]> {
   const keys = eremos.requireKeys();
   const path = fullPath(typed, eremos.settings.home);
-  const id = (await folderAt(path)) ?? eremos.registry.list(keys).find((record) => record.path === encodePath(path))?.id ?? "";
+  const id =
+    (await folderAt(path)) ?? eremos.registry.list(keys).find((record) => record.path === encodePath(path))?.id ?? "";
   const keptHeader = eremos.registry.header(id);
   const access = accessOf(keys, eremos.requireOwner(), eremos.data.device.publicKey);
-  const folderKey = secret && (await throughGate(eremos, `folder/${id}`, () => openFolderKey(eremos.disk, { path, access, keptHeader }, secret))).opened;
+  const folderKey =
+    secret &&
+    (await throughGate(eremos, `folder/${id}`, () => openFolderKey(eremos.disk, { path, access, keptHeader }, secret)))
+      .opened;
   try {
     const { mended, header } = await mendFolder(eremos.disk, { path, access: { ...access, folderKey }, keptHeader });
     const record = eremos.registry.list(keys).find((known) => known.id === id);
-    if (mended.length > 0) await eremos.registry.record(keys, eremos.requireOwner(), { at: Date.now(), folder: id, kind: "mended", signedIn: true });
+    if (mended.length > 0)
+      await eremos.registry.record(keys, eremos.requireOwner(), {
+        at: Date.now(),
+        folder: id,
+        kind: "mended",
+        signedIn: true,
+      });
     if (record) eremos.registry.put(keys, record, header);
     eremos.announce({ topic: "folders" });
     eremos.announce({ topic: "scan" });

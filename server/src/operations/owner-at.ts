@@ -1,4 +1,11 @@
-import { EremosError, type OwnerEnvelope, directorySource, displayPath, findLocked, readGuardOwner } from "@eremos/core";
+import {
+  EremosError,
+  type OwnerEnvelope,
+  directorySource,
+  displayPath,
+  findLocked,
+  readGuardOwner,
+} from "@eremos/core";
 
 /** Whose folder it is, by what it carries itself. @throws EremosError `not-protected` | `damaged` */
 export async function readOwnerAt(path: Buffer): Promise<OwnerEnvelope> {
@@ -6,6 +13,10 @@ export async function readOwnerAt(path: Buffer): Promise<OwnerEnvelope> {
   const guarded = await readGuardOwner(source);
   if (guarded) return guarded;
   const [header] = (await findLocked(source)).headers;
-  if (!header) throw new EremosError("damaged", `The header of ${displayPath(path)} can't be read. Nothing was changed; try another folder of yours.`);
+  if (!header)
+    throw new EremosError(
+      "damaged",
+      `The header of ${displayPath(path)} can't be read. Nothing was changed; try another folder of yours.`,
+    );
   return header.owner;
 }

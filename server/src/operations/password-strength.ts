@@ -8,7 +8,13 @@ async function refuseWeak(password: string): Promise<void> {
 }
 
 /** A new password with its hint, trimmed; none is null. @throws EremosError `weak-password` | `hint-gives-away` */
-export async function refuseUnfit({ password, hint }: { readonly password: Password; readonly hint: string | null }): Promise<{ password: Password; hint: string | null }> {
+export async function refuseUnfit({
+  password,
+  hint,
+}: {
+  readonly password: Password;
+  readonly hint: string | null;
+}): Promise<{ password: Password; hint: string | null }> {
   // What is looked at is text, which stays until the session ends; it is chosen once.
   const chosen = typeof password === "string" ? password : Buffer.from(password).toString("utf8");
   await refuseWeak(chosen);
@@ -18,7 +24,10 @@ export async function refuseUnfit({ password, hint }: { readonly password: Passw
 }
 
 function letters(text: string): string {
-  return text.normalize("NFKD").toLowerCase().replace(/[^\p{L}\p{N}]/gu, "");
+  return text
+    .normalize("NFKD")
+    .toLowerCase()
+    .replace(/[^\p{L}\p{N}]/gu, "");
 }
 
 /** Whether a hint gives the password away: one holds the other, forwards or backwards, or they share a long run or most of their words. */
@@ -27,8 +36,15 @@ export function hintGivesAway(hint: string, password: string): boolean {
   if (p === "" || h === "") return password.includes(hint.trim()) || hint.includes(password);
   const reversed = [...p].reverse().join("");
   if (h.includes(p) || h.includes(reversed) || (h.length >= 3 && p.includes(h))) return true;
-  if (longestShared(h, p) >= Math.max(4, Math.ceil(p.length / 2)) || longestShared(h, reversed) >= Math.max(4, Math.ceil(p.length / 2))) return true;
-  const words = password.split(/[^\p{L}\p{N}]+/u).map(letters).filter((word) => word.length >= 3);
+  if (
+    longestShared(h, p) >= Math.max(4, Math.ceil(p.length / 2)) ||
+    longestShared(h, reversed) >= Math.max(4, Math.ceil(p.length / 2))
+  )
+    return true;
+  const words = password
+    .split(/[^\p{L}\p{N}]+/u)
+    .map(letters)
+    .filter((word) => word.length >= 3);
   return words.length > 0 && words.filter((word) => h.includes(word)).length * 2 >= words.length;
 }
 
@@ -48,7 +64,16 @@ function longestShared(a: string, b: string): number {
 
 /** @throws EremosError `hint-gives-away` */
 function refuseHint(hint: string, password: string): void {
-  if (hint.length > 200) throw new EremosError("hint-gives-away", "A hint is at most 200 characters long. Nothing was changed.");
-  if (!isPrintable(hint)) throw new EremosError("hint-gives-away", "A hint is one line of plain text; this one holds characters that show nothing or that a terminal acts on. Nothing was changed.");
-  if (hintGivesAway(hint, password)) throw new EremosError("hint-gives-away", "This hint gives the password away: anybody at this keyboard can read it. Nothing was changed; choose one that reminds only you.");
+  if (hint.length > 200)
+    throw new EremosError("hint-gives-away", "A hint is at most 200 characters long. Nothing was changed.");
+  if (!isPrintable(hint))
+    throw new EremosError(
+      "hint-gives-away",
+      "A hint is one line of plain text; this one holds characters that show nothing or that a terminal acts on. Nothing was changed.",
+    );
+  if (hintGivesAway(hint, password))
+    throw new EremosError(
+      "hint-gives-away",
+      "This hint gives the password away: anybody at this keyboard can read it. Nothing was changed; choose one that reminds only you.",
+    );
 }

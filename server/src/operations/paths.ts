@@ -6,7 +6,8 @@ import type { FolderRecord } from "../registry";
 /** A typed path as the bytes of a full path: "~" and relative parts resolved, links in its parents followed, the last part not. */
 export function fullPath(typed: string, home: string, from = "/"): Buffer {
   const trimmed = typed.startsWith("file:") ? fromAddress(typed) : typed;
-  if (trimmed.trim() === "" || trimmed.includes("\0")) throw new EremosError("usage", "That is not a path. Nothing was touched.");
+  if (trimmed.trim() === "" || trimmed.includes("\0"))
+    throw new EremosError("usage", "That is not a path. Nothing was touched.");
   const expanded = trimmed === "~" || trimmed.startsWith("~/") ? path.join(home, trimmed.slice(1)) : trimmed;
   const resolved = path.resolve(from, expanded);
   if (resolved === "/") return Buffer.from("/");
@@ -45,7 +46,11 @@ export function nameOf(bytes: Buffer): string {
 }
 
 /** A folder as messages and lists name it. */
-export function nameFolder(record: FolderRecord): { readonly id: string; readonly name: string; readonly path: string } {
+export function nameFolder(record: FolderRecord): {
+  readonly id: string;
+  readonly name: string;
+  readonly path: string;
+} {
   const path = decodePath(record.path);
   return { id: record.id, name: nameOf(path), path: displayPath(path) };
 }

@@ -22,8 +22,15 @@ export async function practice(eremos: Eremos, secret: BackSecret): Promise<Prac
   for (const listed of eremos.registry.list(keys).filter(({ guard }) => guard === "sealed")) {
     const { record, located } = locateRecord(eremos, listed);
     const { id, name, path } = nameFolder(record);
-    const problem = located ? await whyNot(located.realPath, secret) : "It is away, or not at its place, so it could not be tried.";
-    if (problem === null) eremos.registry.put(keys, { ...record, ...(secret.kind === "code" ? { codeProvenAt: at } : { sharesProvenAt: at }) }, null);
+    const problem = located
+      ? await whyNot(located.realPath, secret)
+      : "It is away, or not at its place, so it could not be tried.";
+    if (problem === null)
+      eremos.registry.put(
+        keys,
+        { ...record, ...(secret.kind === "code" ? { codeProvenAt: at } : { sharesProvenAt: at }) },
+        null,
+      );
     folders.push({ id, name, path, problem });
   }
   const keyholders = eremos.documents.get(keys, "keyholders");
@@ -60,4 +67,3 @@ async function whyNoSample(locked: LockedFolder): Promise<string | null> {
   }
   return null;
 }
-

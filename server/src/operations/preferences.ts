@@ -22,9 +22,14 @@ export function setRules(eremos: Eremos, folder: string, rules: LockingRules | n
 export function keepOpen(eremos: Eremos, folder: string, minutes: number): void {
   const { record, located } = findTarget(eremos, folder, "/");
   const note = eremos.data.note(record.id);
-  if (!note || located.inspection.state !== "open") throw new EremosError("not-open", "It is not open now. Nothing was changed.");
+  if (!note || located.inspection.state !== "open")
+    throw new EremosError("not-open", "It is not open now. Nothing was changed.");
   const staysUntil = Date.now() + minutes * MINUTE_MS;
-  eremos.data.writeNote({ ...note, staysUntil, locksAt: note.locksAt === null ? null : Math.max(note.locksAt, staysUntil) });
+  eremos.data.writeNote({
+    ...note,
+    staysUntil,
+    locksAt: note.locksAt === null ? null : Math.max(note.locksAt, staysUntil),
+  });
   eremos.keeper.forget(record.id);
   eremos.announce({ topic: "folders" });
 }
@@ -32,8 +37,15 @@ export function keepOpen(eremos: Eremos, folder: string, minutes: number): void 
 /** @throws EremosError `usage` when a pattern would forbid every folder there is */
 export function setOffLimits(eremos: Eremos, edits: OffLimitsView): void {
   eremos.requireKeys();
-  const added = edits.added.map(({ path, reason }) => ({ path: path.length > 1 ? path.replace(/\/+$/, "") : path, reason: reason === "" ? "you put it on this list" : reason }));
-  const [widest] = added.filter(({ path }) => whyOffLimits("/home/somebody/anything", [{ path, covers: "everything", reason: "", removable: true }], []) !== null);
+  const added = edits.added.map(({ path, reason }) => ({
+    path: path.length > 1 ? path.replace(/\/+$/, "") : path,
+    reason: reason === "" ? "you put it on this list" : reason,
+  }));
+  const [widest] = added.filter(
+    ({ path }) =>
+      whyOffLimits("/home/somebody/anything", [{ path, covers: "everything", reason: "", removable: true }], []) !==
+      null,
+  );
   if (widest) throw new EremosError("usage", `${widest.path} would put every folder off limits. Nothing was changed.`);
   eremos.preferences.set({ offLimits: { added, removed: [...edits.removed] } });
   eremos.announce({ topic: "session" });

@@ -11,7 +11,12 @@ import { findUnvisited } from "./visit";
  * How a folder is locked: changed at once where it is locked, from its next lock on where it lies open. From sealed to another guard, or
  * back, every file is read and written, and a job tells how far that is: its id, else null. @throws EremosError
  */
-export async function setProtection(eremos: Eremos, folder: string, asked: Protection, secret: FolderSecret | null = null): Promise<string | null> {
+export async function setProtection(
+  eremos: Eremos,
+  folder: string,
+  asked: Protection,
+  secret: FolderSecret | null = null,
+): Promise<string | null> {
   const keys = eremos.requireKeys();
   const protection = protectionFor(asked, null);
   const target = await findUnvisited(eremos, folder, "/");
@@ -29,7 +34,12 @@ export async function setProtection(eremos: Eremos, folder: string, asked: Prote
 
 async function changeSealed(eremos: Eremos, { record, located }: Target, protection: Protection): Promise<void> {
   changeVisibility(eremos.disk, {
-    path: located.realPath, place: decodePath(record.path), visibility: protection.visibility, cover: protection.cover, ...eremos.grounds, ...signsOf(protection),
+    path: located.realPath,
+    place: decodePath(record.path),
+    visibility: protection.visibility,
+    cover: protection.cover,
+    ...eremos.grounds,
+    ...signsOf(protection),
   });
 }
 

@@ -10,5 +10,14 @@ export async function reach(eremos: Eremos, folder: string): Promise<readonly Re
   const realPath = displayPath(located.realPath);
   const synced = eremos.synced.find((directory) => isInPlaces(realPath, [directory])) ?? null;
   const { guard, state, visibility, lockedName } = located.inspection;
-  return eremos.run<"reach">({ verb: "reach", input: { realPath, inspection: { guard, state, visibility, lockedName }, synced, signedIn: eremos.keys !== null, stays: eremos.stay.isOn(eremos.requireOwner()) && !waysOf(eremos, record)?.hasPassword } });
+  return eremos.run<"reach">({
+    verb: "reach",
+    input: {
+      realPath,
+      inspection: { guard, state, visibility, lockedName },
+      synced,
+      signedIn: eremos.keys !== null,
+      stays: eremos.stay.isOn(eremos.requireOwner()) && !waysOf(eremos, record)?.hasPassword,
+    },
+  });
 }

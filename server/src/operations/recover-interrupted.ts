@@ -1,4 +1,11 @@
-import { type Recovery, fromSystemError, inspectFolder, isEremosError, locateFolder, recoverFolder } from "@eremos/core";
+import {
+  type Recovery,
+  fromSystemError,
+  inspectFolder,
+  isEremosError,
+  locateFolder,
+  recoverFolder,
+} from "@eremos/core";
 import type { Protection } from "../contract";
 import type { Note } from "../data-directory";
 import type { Eremos } from "../eremos";
@@ -47,9 +54,19 @@ function tell(eremos: Eremos, note: Pick<Note, "id" | "path"> & Protection, stat
   const job = eremos.keys && eremos.jobs.cutOff(note.id);
   if (!eremos.keys || !job) return;
   const { verb, files, filesTotal } = job;
-  const now = state === null ? "ordinary" as const : state === "open" ? "open" as const : state === "mixed" ? "partly" as const : "locked" as const;
+  const now =
+    state === null
+      ? ("ordinary" as const)
+      : state === "open"
+        ? ("open" as const)
+        : state === "mixed"
+          ? ("partly" as const)
+          : ("locked" as const);
   const others = (eremos.documents.get(eremos.keys, "interruptions") ?? []).filter(({ folder }) => folder !== note.id);
-  eremos.documents.put(eremos.keys, "interruptions", [...others, { folder: note.id, path: note.path, protection: protectionOf(note), verb, files, filesTotal, now, at: Date.now() }]);
+  eremos.documents.put(eremos.keys, "interruptions", [
+    ...others,
+    { folder: note.id, path: note.path, protection: protectionOf(note), verb, files, filesTotal, now, at: Date.now() },
+  ]);
   eremos.jobs.told(job);
 }
 
@@ -73,7 +90,12 @@ function stateOf(eremos: Eremos, { path, id }: Pick<Note, "id" | "path">): Recov
 async function listPartly(eremos: Eremos, note: Note): Promise<void> {
   const { keys } = eremos;
   if (!keys || eremos.registry.list(keys).some((record) => record.id === note.id)) return;
-  await eremos.registry.record(keys, eremos.requireOwner(), { at: Date.now(), folder: note.id, kind: "recovered", signedIn: false }, beginning(note));
+  await eremos.registry.record(
+    keys,
+    eremos.requireOwner(),
+    { at: Date.now(), folder: note.id, kind: "recovered", signedIn: false },
+    beginning(note),
+  );
   eremos.announce({ topic: "folders" });
 }
 
@@ -95,7 +117,8 @@ function recoverUnlocated(eremos: Eremos, note: Note, path: Buffer): Recovery | 
   if (eremos.jobs.busy) return null;
   const other = inspectFolder(eremos.disk, path);
   // Another program locked it first: of a first lock that came to nothing, nothing is left but its note.
-  if (other) return note.opened === null && note.openedAt === 0 && !other.busy ? { state: null, path, steps: [] } : null;
+  if (other)
+    return note.opened === null && note.openedAt === 0 && !other.busy ? { state: null, path, steps: [] } : null;
   try {
     return recoverFolder(eremos.disk, path);
   } catch (error) {

@@ -23,7 +23,9 @@ export async function beginNewCode(eremos: Eremos, current: Password): Promise<S
 export function finishNewCode(eremos: Eremos, id: string, typed: readonly string[]): Promise<PasswordChanged> {
   return eremos.holding(async (keys) => {
     const { code } = shown.requireProof(eremos, id, typed);
-    const owner = await replaceOwner(eremos, keys, (before, rootKey) => withCode(before, rootKey, code), [{ kind: "code", code }]);
+    const owner = await replaceOwner(eremos, keys, (before, rootKey) => withCode(before, rootKey, code), [
+      { kind: "code", code },
+    ]);
     shown.forget(eremos);
     for (const record of eremos.registry.list(keys)) eremos.registry.put(keys, { ...record, codeProvenAt: null }, null);
     const left = [...(await renewHeaders(eremos, keys)), ...foldersWithEarlierCode(eremos, keys, owner)];

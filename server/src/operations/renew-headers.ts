@@ -1,4 +1,13 @@
-import { EremosError, type OwnerEnvelope, type WaysIn, changeOwner, isEremosError, locateFolder, renewGuardOwner, waysInto } from "@eremos/core";
+import {
+  EremosError,
+  type OwnerEnvelope,
+  type WaysIn,
+  changeOwner,
+  isEremosError,
+  locateFolder,
+  renewGuardOwner,
+  waysInto,
+} from "@eremos/core";
 import type { Eremos } from "../eremos";
 import type { FolderRecord } from "../registry";
 import { type Keys, accessOf } from "../session/keys";
@@ -12,7 +21,11 @@ import { isOwnRecord } from "./replace-owner";
  */
 export async function renewHeaders(eremos: Eremos, keys: Keys): Promise<FolderRecord[]> {
   const owner = eremos.requireOwner();
-  if (!isOwnRecord(owner, keys)) throw new EremosError("damaged", "The owner record does not belong to the keys that are signed in, so no folder got it. Nothing was changed; sign in again.");
+  if (!isOwnRecord(owner, keys))
+    throw new EremosError(
+      "damaged",
+      "The owner record does not belong to the keys that are signed in, so no folder got it. Nothing was changed; sign in again.",
+    );
   const behind = foldersBehind(eremos, keys, owner);
   const left: FolderRecord[] = [];
   for (const record of behind) if (!(await renew(eremos, keys, owner, record))) left.push(record);
@@ -59,7 +72,11 @@ async function renew(eremos: Eremos, keys: Keys, owner: OwnerEnvelope, record: F
   try {
     const located = locateFolder(eremos.disk, decodePath(record.path), record.id);
     if (!located) return false;
-    const header = await changeOwner(eremos.disk, { path: located.realPath, access: accessOf(keys, owner, eremos.data.device.publicKey), keptHeader: eremos.registry.header(record.id) });
+    const header = await changeOwner(eremos.disk, {
+      path: located.realPath,
+      access: accessOf(keys, owner, eremos.data.device.publicKey),
+      keptHeader: eremos.registry.header(record.id),
+    });
     eremos.registry.put(keys, record, header);
     return true;
   } catch (error) {

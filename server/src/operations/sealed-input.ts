@@ -11,7 +11,12 @@ export interface Opening {
 }
 
 /** What every verb that opens a sealed folder is given: the keys, and what Eremos' own data knows of the folder. */
-export function sealedInput(eremos: Eremos, { record, located }: Target, { accept = [], folderKey = null }: Opening = {}, keys: Keys = eremos.requireKeys()): SealedInput {
+export function sealedInput(
+  eremos: Eremos,
+  { record, located }: Target,
+  { accept = [], folderKey = null }: Opening = {},
+  keys: Keys = eremos.requireKeys(),
+): SealedInput {
   return {
     path: located.realPath,
     access: accessOf(keys, eremos.requireOwner(), eremos.data.device.publicKey, folderKey),

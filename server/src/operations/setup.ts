@@ -1,4 +1,12 @@
-import { EremosError, ProvenOwner, createOwner, measurePasswordCost, newRecoveryCode, wipe, type Password } from "@eremos/core";
+import {
+  EremosError,
+  ProvenOwner,
+  createOwner,
+  measurePasswordCost,
+  newRecoveryCode,
+  wipe,
+  type Password,
+} from "@eremos/core";
 import type { Effort, ShownCode } from "../contract";
 import type { Eremos } from "../eremos";
 import { Keys } from "../session/keys";
@@ -15,7 +23,8 @@ export interface SetupInput {
 const shown = new ShownCodes<SetupInput>();
 
 async function check(eremos: Eremos, input: SetupInput): Promise<SetupInput> {
-  if (eremos.data.owner()) throw new EremosError("already-set-up", "Eremos already has a master password. Nothing was changed.");
+  if (eremos.data.owner())
+    throw new EremosError("already-set-up", "Eremos already has a master password. Nothing was changed.");
   return { ...input, ...(await refuseUnfit(input)) };
 }
 
@@ -44,10 +53,19 @@ export async function setupAtOnce(eremos: Eremos, input: SetupInput): Promise<{ 
 }
 
 async function write(eremos: Eremos, { password, hint, effort = "standard" }: SetupInput, code: string): Promise<void> {
-  if (eremos.data.owner()) throw new EremosError("already-set-up", "Eremos already has a master password. Nothing was changed.");
-  const { envelope, rootKey } = await createOwner(password, code, await measurePasswordCost(effort), [eremos.data.device.publicKey]);
+  if (eremos.data.owner())
+    throw new EremosError("already-set-up", "Eremos already has a master password. Nothing was changed.");
+  const { envelope, rootKey } = await createOwner(password, code, await measurePasswordCost(effort), [
+    eremos.data.device.publicKey,
+  ]);
   try {
-    eremos.data.writeOwner(await ProvenOwner.prove(envelope, rootKey, [{ kind: "password", password }, { kind: "code", code }]), null);
+    eremos.data.writeOwner(
+      await ProvenOwner.prove(envelope, rootKey, [
+        { kind: "password", password },
+        { kind: "code", code },
+      ]),
+      null,
+    );
     eremos.gate.setHint(hint);
     eremos.preferences.set({ effort });
     eremos.keep(new Keys(envelope, rootKey));

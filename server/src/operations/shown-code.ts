@@ -1,4 +1,12 @@
-import { CODE_GROUPS, EremosError, isGroupRight, newRecoveryCode, normaliseCodeText, randomBytes, toBase64 } from "@eremos/core";
+import {
+  CODE_GROUPS,
+  EremosError,
+  isGroupRight,
+  newRecoveryCode,
+  normaliseCodeText,
+  randomBytes,
+  toBase64,
+} from "@eremos/core";
 import type { ShownCode } from "../contract";
 import type { Eremos } from "../eremos";
 
@@ -23,12 +31,22 @@ export class ShownCodes<T> {
   /** @throws EremosError `wrong-code` naming the groups that are not as shown | `not-set-up` when no such code waits */
   requireProof(eremos: Eremos, id: string, typed: readonly string[]): { readonly purpose: T; readonly code: string } {
     const shown = this.pending.get(eremos);
-    if (shown?.id !== id) throw new EremosError("not-set-up", "This recovery code is not waited for any more (Eremos was restarted, or it was begun again elsewhere). Nothing was written; begin again.");
+    if (shown?.id !== id)
+      throw new EremosError(
+        "not-set-up",
+        "This recovery code is not waited for any more (Eremos was restarted, or it was begun again elsewhere). Nothing was written; begin again.",
+      );
     const groups = shown.recoveryCode.split("-");
-    const wrong = shown.ask.filter((group, i) => normaliseCodeText(typed[i] ?? "") !== groups[group] || !isGroupRight(group, typed[i] ?? ""));
+    const wrong = shown.ask.filter(
+      (group, i) => normaliseCodeText(typed[i] ?? "") !== groups[group] || !isGroupRight(group, typed[i] ?? ""),
+    );
     if (wrong.length > 0) {
       const named = wrong.map((group) => String(group + 1));
-      throw new EremosError("wrong-code", `${named.length === 1 ? `Group ${named.join("")} is` : `Groups ${named.join(" and ")} are`} not as on your sheet. Look again; nothing is lost.`, { groups: named });
+      throw new EremosError(
+        "wrong-code",
+        `${named.length === 1 ? `Group ${named.join("")} is` : `Groups ${named.join(" and ")} are`} not as on your sheet. Look again; nothing is lost.`,
+        { groups: named },
+      );
     }
     return { purpose: shown.purpose, code: shown.recoveryCode };
   }

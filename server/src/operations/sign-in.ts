@@ -55,7 +55,11 @@ export async function returnStaying(eremos: Eremos): Promise<void> {
   const owner = eremos.requireOwner();
   if (eremos.keys) return;
   const rootKey = eremos.stay.isWaiting(owner) ? eremos.stay.rootKey(owner) : null;
-  if (!rootKey) throw new EremosError("needs-sign-in", "Eremos can't sign in by itself any more. Nothing was changed; sign in with the master password.");
+  if (!rootKey)
+    throw new EremosError(
+      "needs-sign-in",
+      "Eremos can't sign in by itself any more. Nothing was changed; sign in with the master password.",
+    );
   eremos.keep(new Keys(owner, rootKey));
   await eremos.holding((keys) => settleIn(eremos, keys));
 }
@@ -99,7 +103,6 @@ export async function provePassword(eremos: Eremos, password: Password): Promise
   const { opened } = await throughGate(eremos, "password", () => openWithPassword(owner, password));
   wipe(opened.rootKey);
 }
-
 
 /**
  * Locks the keys away. Folders that lie open are locked where their rules say so: those that ask first, unless the answer was to leave them

@@ -23,18 +23,37 @@ const IDLE_MINUTES = 15;
 /** Opens a sealed folder for looking and changing, with nothing decrypted on disk. @throws EremosError `unsupported` where it is not sealed, and what an opening may refuse */
 export async function startVisit(eremos: Eremos, asked: VisitAsked): Promise<VisitView> {
   const target = findTarget(eremos, asked.pathOrId, asked.from);
-  if (target.located.inspection.guard !== "sealed") throw new EremosError("unsupported", "Only a sealed folder is visited: this one's contents are ordinary files. Nothing was touched; open it in place.");
-  return withFolderKey(eremos, target, asked.secret, (folderKey) => begin(eremos, target, asked, folderKey), asked.accept);
+  if (target.located.inspection.guard !== "sealed")
+    throw new EremosError(
+      "unsupported",
+      "Only a sealed folder is visited: this one's contents are ordinary files. Nothing was touched; open it in place.",
+    );
+  return withFolderKey(
+    eremos,
+    target,
+    asked.secret,
+    (folderKey) => begin(eremos, target, asked, folderKey),
+    asked.accept,
+  );
 }
 
-async function begin(eremos: Eremos, target: Target, { minutes, accept }: VisitAsked, folderKey: Buffer | null): Promise<VisitView> {
+async function begin(
+  eremos: Eremos,
+  target: Target,
+  { minutes, accept }: VisitAsked,
+  folderKey: Buffer | null,
+): Promise<VisitView> {
   const { keys } = eremos;
   const { record } = target;
   const account = ownAccount();
   let latest: Committed | null = null;
   const view = await eremos.visits.start({
     folder: record.id,
-    input: { ...sealedInput(eremos, target, { accept, folderKey }), account, keep: eremos.preferences.get().keepEarlier },
+    input: {
+      ...sealedInput(eremos, target, { accept, folderKey }),
+      account,
+      keep: eremos.preferences.get().keepEarlier,
+    },
     idleMs: IDLE_MINUTES * MINUTE_MS,
     endsAt: minutes === null ? null : Date.now() + minutes * MINUTE_MS,
     onCommit: (committed) => {
@@ -42,10 +61,23 @@ async function begin(eremos: Eremos, target: Target, { minutes, accept }: VisitA
       note(eremos, record.id, latest);
     },
     onEnd: () => {
-      if (latest) void eremos.registry.record(eremos.keys, eremos.requireOwner(), { at: Date.now(), folder: record.id, kind: "changed", signedIn: true }).catch(() => undefined);
+      if (latest)
+        void eremos.registry
+          .record(eremos.keys, eremos.requireOwner(), {
+            at: Date.now(),
+            folder: record.id,
+            kind: "changed",
+            signedIn: true,
+          })
+          .catch(() => undefined);
     },
   });
-  await eremos.registry.record(keys, eremos.requireOwner(), { at: Date.now(), folder: record.id, kind: "visited", signedIn: true });
+  await eremos.registry.record(keys, eremos.requireOwner(), {
+    at: Date.now(),
+    folder: record.id,
+    kind: "visited",
+    signedIn: true,
+  });
   return view;
 }
 

@@ -19,15 +19,30 @@ export function delayAfter(failures: number): number {
 
 /** Counts wrong tries of one secret by one account, in the database, so that a restart does not reset the wait. */
 export class Tries {
-  constructor(private readonly database: OpenDatabase, private readonly secret: TriedSecret, private readonly caller: number, private readonly now: () => number) {}
+  constructor(
+    private readonly database: OpenDatabase,
+    private readonly secret: TriedSecret,
+    private readonly caller: number,
+    private readonly now: () => number,
+  ) {}
 
   private row(): { readonly failures: number; readonly blockedUntil: number } {
-    return this.database.orm.select().from(gate).where(and(eq(gate.secret, this.secret), eq(gate.caller, this.caller))).get() ?? { failures: 0, blockedUntil: 0 };
+    return (
+      this.database.orm
+        .select()
+        .from(gate)
+        .where(and(eq(gate.secret, this.secret), eq(gate.caller, this.caller)))
+        .get() ?? { failures: 0, blockedUntil: 0 }
+    );
   }
 
   private write(change: { readonly failures?: number; readonly blockedUntil?: number }): void {
     const row = { ...this.row(), ...change, secret: this.secret, caller: this.caller };
-    this.database.orm.insert(gate).values(row).onConflictDoUpdate({ target: [gate.secret, gate.caller], set: row }).run();
+    this.database.orm
+      .insert(gate)
+      .values(row)
+      .onConflictDoUpdate({ target: [gate.secret, gate.caller], set: row })
+      .run();
   }
 
   get failures(): number {
@@ -43,7 +58,12 @@ export class Tries {
   /** @throws EremosError `too-many-tries`; what is given meanwhile is not looked at */
   requireOpen(): void {
     const { wait } = this;
-    if (wait > 0) throw new EremosError("too-many-tries", `Wait ${Math.ceil(wait / 1000)} s before the next try, because of wrong ones before.`, { waitMs: wait });
+    if (wait > 0)
+      throw new EremosError(
+        "too-many-tries",
+        `Wait ${Math.ceil(wait / 1000)} s before the next try, because of wrong ones before.`,
+        { waitMs: wait },
+      );
   }
 
   /** Counted before it is looked at, so that killing the process does not save a try. */
@@ -74,7 +94,11 @@ export class Tries {
 
 /** The gate of this Eremos. Whoever calls it has been asked for by the kernel: it is the account this process runs in. */
 export class Gate {
-  constructor(private readonly database: OpenDatabase, private readonly now: () => number = Date.now, private readonly caller: number = process.geteuid?.() ?? 0) {}
+  constructor(
+    private readonly database: OpenDatabase,
+    private readonly now: () => number = Date.now,
+    private readonly caller: number = process.geteuid?.() ?? 0,
+  ) {}
 
   tries(secret: TriedSecret): Tries {
     return new Tries(this.database, secret, this.caller, this.now);
@@ -94,7 +118,11 @@ export class Gate {
   }
 
   setHint(hint: string | null): void {
-    this.database.orm.insert(hints).values({ id: ROW, hint }).onConflictDoUpdate({ target: hints.id, set: { hint } }).run();
+    this.database.orm
+      .insert(hints)
+      .values({ id: ROW, hint })
+      .onConflictDoUpdate({ target: hints.id, set: { hint } })
+      .run();
   }
 }
 
@@ -106,17 +134,26 @@ interface Guarded {
 }
 
 /** Every look at a password or code goes through here: counted by itself, and slowed down. @throws EremosError `too-many-tries`, or what `open` throws */
-export function throughGate<T>(eremos: Guarded, secret: TriedSecret, open: () => Promise<T>): Promise<{ opened: T; failedTries: number }> {
+export function throughGate<T>(
+  eremos: Guarded,
+  secret: TriedSecret,
+  open: () => Promise<T>,
+): Promise<{ opened: T; failedTries: number }> {
   return eremos.trying(() => counted(eremos, secret, open));
 }
 
-async function counted<T>(eremos: Guarded, secret: TriedSecret, open: () => Promise<T>): Promise<{ opened: T; failedTries: number }> {
+async function counted<T>(
+  eremos: Guarded,
+  secret: TriedSecret,
+  open: () => Promise<T>,
+): Promise<{ opened: T; failedTries: number }> {
   const tries = eremos.gate.tries(secret);
   tries.requireOpen();
   tries.begin();
   eremos.announce({ topic: "gate" });
   const opened = await open().catch((error: unknown) => {
-    if (isEremosError(error) && error.class === "password") throw new EremosError(error.code, error.message, { ...error.data, waitMs: tries.startWait() });
+    if (isEremosError(error) && error.class === "password")
+      throw new EremosError(error.code, error.message, { ...error.data, waitMs: tries.startWait() });
     if (isEremosError(error) && (error.code === "too-few-shares" || error.code === "costly")) tries.withdraw();
     throw error;
   });

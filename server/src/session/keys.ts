@@ -12,11 +12,19 @@ export class Keys {
 
   /** Takes the root key over. @throws EremosError `damaged` */
   constructor(owner: OwnerEnvelope, rootKey: Buffer) {
-    this.secrets = { root: rootKey, database: hkdf(rootKey, Buffer.from(owner.owner), "eremos/1/database"), sealing: openSealingKey(owner, rootKey) };
+    this.secrets = {
+      root: rootKey,
+      database: hkdf(rootKey, Buffer.from(owner.owner), "eremos/1/database"),
+      sealing: openSealingKey(owner, rootKey),
+    };
   }
 
   private secret(name: keyof Keys["secrets"]): Buffer {
-    if (this.isWiped) throw new EremosError("needs-sign-in", "You were signed out meanwhile. What was not done yet is left undone; sign in, and do it again.");
+    if (this.isWiped)
+      throw new EremosError(
+        "needs-sign-in",
+        "You were signed out meanwhile. What was not done yet is left undone; sign in, and do it again.",
+      );
     return this.secrets[name];
   }
 
@@ -64,7 +72,12 @@ export class Keys {
 }
 
 /** The owner envelope is read anew each time: another process may have changed the master password. */
-export function accessOf(keys: Keys, owner: OwnerEnvelope, device: Uint8Array, folderKey: Uint8Array | null = null): OwnerAccess {
+export function accessOf(
+  keys: Keys,
+  owner: OwnerEnvelope,
+  device: Uint8Array,
+  folderKey: Uint8Array | null = null,
+): OwnerAccess {
   return { owner, rootKey: keys.rootKey, folderKey, devices: [device] };
 }
 

@@ -18,8 +18,10 @@ export class Pin {
 
   /** @throws EremosError `weak-pin` */
   choose(pin: string): void {
-    if (!/^\d+$/.test(pin) || pin.length < LEAST_DIGITS || pin.length > MOST_DIGITS) throw new EremosError("weak-pin", `A PIN has ${LEAST_DIGITS} to ${MOST_DIGITS} digits. Nothing was changed.`);
-    if (/^(\d)\1+$/.test(pin) || "0123456789012345".includes(pin) || "9876543210".includes(pin)) throw new EremosError("weak-pin", "That PIN would be tried first. Nothing was changed; choose another.");
+    if (!/^\d+$/.test(pin) || pin.length < LEAST_DIGITS || pin.length > MOST_DIGITS)
+      throw new EremosError("weak-pin", `A PIN has ${LEAST_DIGITS} to ${MOST_DIGITS} digits. Nothing was changed.`);
+    if (/^(\d)\1+$/.test(pin) || "0123456789012345".includes(pin) || "9876543210".includes(pin))
+      throw new EremosError("weak-pin", "That PIN would be tried first. Nothing was changed; choose another.");
     this.forget();
     const salt = randomBytes(16);
     this.chosen = { salt, digest: digestOf(salt, pin) };
@@ -35,7 +37,11 @@ export class Pin {
     this.wrong++;
     if (this.wrong < TRIES) {
       const left = TRIES - this.wrong;
-      throw new EremosError("wrong-pin", `That is not your PIN. ${left === 1 ? "One more try" : `${left} more tries`}, then the master password is asked.`, { left });
+      throw new EremosError(
+        "wrong-pin",
+        `That is not your PIN. ${left === 1 ? "One more try" : `${left} more tries`}, then the master password is asked.`,
+        { left },
+      );
     }
     this.forget();
     return false;

@@ -43,10 +43,16 @@ export class Stay {
     try {
       fs.mkdirSync(this.directory, { recursive: true, mode: 0o700 });
       fs.rmSync(beside, { force: true });
-      fs.writeFileSync(beside, JSON.stringify({ owner: owner.owner, rootKey: toBase64(rootKey) }), { mode: 0o600, flag: "wx" });
+      fs.writeFileSync(beside, JSON.stringify({ owner: owner.owner, rootKey: toBase64(rootKey) }), {
+        mode: 0o600,
+        flag: "wx",
+      });
       fs.renameSync(beside, file);
     } catch (error) {
-      throw new EremosError("data-unwritable", `Eremos can't keep your key in ${this.directory} (${systemCode(error) ?? String(error)}). Nothing was changed; you go on signing in with the master password.`);
+      throw new EremosError(
+        "data-unwritable",
+        `Eremos can't keep your key in ${this.directory} (${systemCode(error) ?? String(error)}). Nothing was changed; you go on signing in with the master password.`,
+      );
     }
   }
 

@@ -13,7 +13,8 @@ export interface RecoverySheet {
 /** The recovery sheet as a PDF for printing, the code as text and as a QR code. @throws EremosError `wrong-code` */
 export async function recoverySheet({ code, at, readers }: RecoverySheet): Promise<Buffer> {
   const groups = normaliseCodeText(code).match(/.{5}/g) ?? [];
-  if (groups.length !== 8 || !groups.every((group, i) => isGroupRight(i, group))) throw new EremosError("wrong-code", "That is not a whole recovery code. Nothing was made.");
+  if (groups.length !== 8 || !groups.every((group, i) => isGroupRight(i, group)))
+    throw new EremosError("wrong-code", "That is not a whole recovery code. Nothing was made.");
   return printSheet({
     title: "Eremos recovery sheet",
     name: null,
@@ -21,14 +22,32 @@ export async function recoverySheet({ code, at, readers }: RecoverySheet): Promi
     groups,
     at,
     sections: [
-      { title: "When you type it", lines: ["Eight groups of five. Capitals, spaces and dashes don’t matter. The letters I, L, O and U do not occur: what looks like them is a 1, a 1, a 0 and a V. The last character of each group checks the others, so that a mistyped group is named at once."] },
-      { title: "You forgot the master password", lines: ["Start Eremos, and choose “I forgot my master password” where it asks for it. The code sets a new one; your folders stay as they are."] },
+      {
+        title: "When you type it",
+        lines: [
+          "Eight groups of five. Capitals, spaces and dashes don’t matter. The letters I, L, O and U do not occur: what looks like them is a 1, a 1, a 0 and a V. The last character of each group checks the others, so that a mistyped group is named at once.",
+        ],
+      },
+      {
+        title: "You forgot the master password",
+        lines: [
+          "Start Eremos, and choose “I forgot my master password” where it asks for it. The code sets a new one; your folders stay as they are.",
+        ],
+      },
       {
         title: "Eremos is gone, or this is another computer",
-        lines: ["With Eremos: choose “I have folders that Eremos locked before” when it starts for the first time. It finds them on the disk.", WITHOUT_EREMOS("type this code", "--code")],
+        lines: [
+          "With Eremos: choose “I have folders that Eremos locked before” when it starts for the first time. It finds them on the disk.",
+          WITHOUT_EREMOS("type this code", "--code"),
+        ],
       },
       ...readersSection(readers),
-      { title: "A newer code", lines: ["When you make a new code, this sheet stops working for everything Eremos can reach then. Copies and drives that were not there keep opening with it: keep it until Eremos says that nothing is left, then destroy it."] },
+      {
+        title: "A newer code",
+        lines: [
+          "When you make a new code, this sheet stops working for everything Eremos can reach then. Copies and drives that were not there keep opening with it: keep it until Eremos says that nothing is left, then destroy it.",
+        ],
+      },
     ],
   });
 }

@@ -18,9 +18,19 @@ export interface ShareSheet {
 }
 
 /** A keyholder's share as a PDF for printing, as text and as a QR code. @throws RangeError */
-export async function shareSheet({ share, holder, of, number, count, threshold, at, readers }: ShareSheet): Promise<Buffer> {
+export async function shareSheet({
+  share,
+  holder,
+  of,
+  number,
+  count,
+  threshold,
+  at,
+  readers,
+}: ShareSheet): Promise<Buffer> {
   const groups = normaliseCodeText(share).match(/.{5}/g) ?? [];
-  if (groups.length !== SHARE_GROUPS) throw new RangeError(`share must have ${SHARE_GROUPS} groups, got ${groups.length}`);
+  if (groups.length !== SHARE_GROUPS)
+    throw new RangeError(`share must have ${SHARE_GROUPS} groups, got ${groups.length}`);
   return printSheet({
     title: "Eremos keyholder’s share",
     name: `${holder}, for ${of}`,
@@ -28,10 +38,26 @@ export async function shareSheet({ share, holder, of, number, count, threshold, 
     groups,
     at,
     sections: [
-      { title: "When you type it", lines: ["Twelve groups of five. Capitals, spaces and dashes don’t matter. The letters I, L, O and U do not occur: what looks like them is a 1, a 1, a 0 and a V. The last character of each group checks the others, so that a mistyped group is named at once."] },
-      { title: "When it is needed", lines: [`Bring ${threshold} shares together. With Eremos, on the owner’s computer: choose “I forgot my master password” where it asks for it, then “Keyholders’ shares”. On another computer: choose “I have folders that Eremos locked before” when it starts for the first time.`, WITHOUT_EREMOS("type the shares", "--shares")] },
+      {
+        title: "When you type it",
+        lines: [
+          "Twelve groups of five. Capitals, spaces and dashes don’t matter. The letters I, L, O and U do not occur: what looks like them is a 1, a 1, a 0 and a V. The last character of each group checks the others, so that a mistyped group is named at once.",
+        ],
+      },
+      {
+        title: "When it is needed",
+        lines: [
+          `Bring ${threshold} shares together. With Eremos, on the owner’s computer: choose “I forgot my master password” where it asks for it, then “Keyholders’ shares”. On another computer: choose “I have folders that Eremos locked before” when it starts for the first time.`,
+          WITHOUT_EREMOS("type the shares", "--shares"),
+        ],
+      },
       ...readersSection(readers),
-      { title: "If the owner names other keyholders", lines: ["Then everybody gets a new share, and this one stops working for everything Eremos can reach then. Copies and drives that were not there keep opening with the earlier shares: give this sheet back to the owner, or destroy it when the owner says so."] },
+      {
+        title: "If the owner names other keyholders",
+        lines: [
+          "Then everybody gets a new share, and this one stops working for everything Eremos can reach then. Copies and drives that were not there keep opening with the earlier shares: give this sheet back to the owner, or destroy it when the owner says so.",
+        ],
+      },
     ],
   });
 }

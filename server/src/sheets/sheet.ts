@@ -3,7 +3,8 @@ import PDFDocument from "pdfkit";
 import QRCode from "qrcode";
 
 const require = createRequire(import.meta.url);
-const FONT = (weight: number): string => require.resolve(`@fontsource/hanken-grotesk/files/hanken-grotesk-latin-${weight}-normal.woff`);
+const FONT = (weight: number): string =>
+  require.resolve(`@fontsource/hanken-grotesk/files/hanken-grotesk-latin-${weight}-normal.woff`);
 /** For names, which may be in any script. */
 const NAME_FONT = require.resolve("dejavu-fonts-ttf/ttf/DejaVuSans-Bold.ttf");
 
@@ -43,28 +44,68 @@ export function dayOf(at: number): string {
 
 /** One page for printing, as a PDF: tagged for screen readers, its fonts in it. Made in memory; nothing of it is kept. */
 export async function printSheet({ title, name, introduction, groups, sections, at }: Sheet): Promise<Buffer> {
-  const document = new PDFDocument({ size: "A4", margin: MARGIN, pdfVersion: "1.7", tagged: true, lang: "en-GB", displayTitle: true, info: { Title: `${title}, ${dayOf(at)}`, CreationDate: new Date(at), ModDate: new Date(at) } });
+  const document = new PDFDocument({
+    size: "A4",
+    margin: MARGIN,
+    pdfVersion: "1.7",
+    tagged: true,
+    lang: "en-GB",
+    displayTitle: true,
+    info: { Title: `${title}, ${dayOf(at)}`, CreationDate: new Date(at), ModDate: new Date(at) },
+  });
   const parts: Buffer[] = [];
   document.on("data", (part: Buffer) => parts.push(part));
   const ended = new Promise<void>((resolve) => document.on("end", resolve));
   document.registerFont("text", FONT(400)).registerFont("bold", FONT(700)).registerFont("name", NAME_FONT);
   const root = document.struct("Document");
   document.addStructure(root);
-  const add = (tag: string, draw: () => void, options: { readonly alt?: string } = {}): void => void root.add(document.struct(tag, options, draw));
+  const add = (tag: string, draw: () => void, options: { readonly alt?: string } = {}): void =>
+    void root.add(document.struct(tag, options, draw));
 
   add("H1", () => void document.font("bold").fontSize(26).fillColor(INK).text(title));
-  if (name !== null) add("P", () => void document.moveDown(0.2).font("name").fontSize(13).fillColor(INK).text(name, { width: WIDTH, height: 34, ellipsis: true }));
-  add("P", () => void document.moveDown(0.3).font("text").fontSize(11).fillColor(MUTE).text(introduction, { width: WIDTH, lineGap: 2 }));
+  if (name !== null)
+    add(
+      "P",
+      () =>
+        void document
+          .moveDown(0.2)
+          .font("name")
+          .fontSize(13)
+          .fillColor(INK)
+          .text(name, { width: WIDTH, height: 34, ellipsis: true }),
+    );
+  add(
+    "P",
+    () =>
+      void document
+        .moveDown(0.3)
+        .font("text")
+        .fontSize(11)
+        .fillColor(MUTE)
+        .text(introduction, { width: WIDTH, lineGap: 2 }),
+  );
   const top = document.y + 20;
   const drawn = drawGroups(add, document, groups, top);
   const text = groups.join("-");
   const qr = QRCode.create(text, { errorCorrectionLevel: "M" });
-  add("Figure", () => drawQr(document, qr.modules, MARGIN + WIDTH - QR_SIZE, top, QR_SIZE), { alt: `The same as a QR code: ${text}` });
+  add("Figure", () => drawQr(document, qr.modules, MARGIN + WIDTH - QR_SIZE, top, QR_SIZE), {
+    alt: `The same as a QR code: ${text}`,
+  });
   document.x = MARGIN;
   document.y = top + Math.max(QR_SIZE + 10, drawn) + 12;
   for (const section of sections) {
     add("H2", () => void document.moveDown(0.6).font("bold").fontSize(13).fillColor(INK).text(section.title, MARGIN));
-    for (const line of section.lines) add("P", () => void document.moveDown(0.25).font("text").fontSize(10.5).fillColor(INK).text(line, MARGIN, undefined, { width: WIDTH, lineGap: 1.5 }));
+    for (const line of section.lines)
+      add(
+        "P",
+        () =>
+          void document
+            .moveDown(0.25)
+            .font("text")
+            .fontSize(10.5)
+            .fillColor(INK)
+            .text(line, MARGIN, undefined, { width: WIDTH, lineGap: 1.5 }),
+      );
   }
   document.end();
   await ended;
@@ -72,7 +113,12 @@ export async function printSheet({ title, name, introduction, groups, sections, 
 }
 
 /** Returns its height. */
-function drawGroups(add: (tag: string, draw: () => void) => void, document: PDFKit.PDFDocument, groups: readonly string[], top: number): number {
+function drawGroups(
+  add: (tag: string, draw: () => void) => void,
+  document: PDFKit.PDFDocument,
+  groups: readonly string[],
+  top: number,
+): number {
   const { columns, width, height, size } = groups.length > FEW.most ? MANY : FEW;
   groups.forEach((group, i) => {
     const x = MARGIN + (i % columns) * (width + GAP.across);
@@ -81,19 +127,34 @@ function drawGroups(add: (tag: string, draw: () => void) => void, document: PDFK
     document.roundedRect(x, y, width, height, 5).lineWidth(0.8).stroke(LINE);
     document.endMarkedContent();
     add("P", () => {
-      document.font("text").fontSize(9).fillColor(MUTE).text(`${i + 1}`, x + 9, y + 13, { lineBreak: false });
-      document.font("bold").fontSize(size).fillColor(INK).text(group, x + 28, y + (height - size) / 2 - 1, { lineBreak: false });
+      document
+        .font("text")
+        .fontSize(9)
+        .fillColor(MUTE)
+        .text(`${i + 1}`, x + 9, y + 13, { lineBreak: false });
+      document
+        .font("bold")
+        .fontSize(size)
+        .fillColor(INK)
+        .text(group, x + 28, y + (height - size) / 2 - 1, { lineBreak: false });
     });
   });
   return Math.ceil(groups.length / columns) * (height + GAP.down);
 }
 
 /** Dark modules as squares, with the quiet zone of four that readers need (ISO/IEC 18004). */
-function drawQr(document: PDFKit.PDFDocument, modules: { readonly size: number; readonly data: Uint8Array }, x: number, y: number, size: number): void {
+function drawQr(
+  document: PDFKit.PDFDocument,
+  modules: { readonly size: number; readonly data: Uint8Array },
+  x: number,
+  y: number,
+  size: number,
+): void {
   const cell = size / (modules.size + 8);
   for (let row = 0; row < modules.size; row++) {
     for (let column = 0; column < modules.size; column++) {
-      if (modules.data[row * modules.size + column]) document.rect(x + (column + 4) * cell, y + (row + 4) * cell, cell + 0.05, cell + 0.05);
+      if (modules.data[row * modules.size + column])
+        document.rect(x + (column + 4) * cell, y + (row + 4) * cell, cell + 0.05, cell + 0.05);
     }
   }
   document.fill("#000000");

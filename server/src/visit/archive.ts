@@ -24,7 +24,9 @@ export async function sendArchive(of: Archived, response: ServerResponse): Promi
     const writing: Writing = { ...of, zip, response, names: new Set() };
     for (const href of of.hrefs) await add(writing, await entryAt(of, href), "");
   } catch {
-    response.writeHead(409, { "Content-Type": "text/plain; charset=utf-8" }).end("The visit has ended, or something that was chosen is not there any more. Nothing was changed.");
+    response
+      .writeHead(409, { "Content-Type": "text/plain; charset=utf-8" })
+      .end("The visit has ended, or something that was chosen is not there any more. Nothing was changed.");
     return;
   }
   response.writeHead(200, { "Content-Type": "application/zip" });
@@ -41,7 +43,8 @@ interface Writing extends Archived {
 async function entryAt({ call }: Archived, href: string): Promise<VisitEntry> {
   const { entries } = await call({ kind: "list", href: href.slice(0, href.lastIndexOf("/")) || "/" });
   const entry = entries.find((one) => one.href === href);
-  if (!entry) throw new EremosError("not-found", "Something that was chosen is not there any more. Nothing was changed.");
+  if (!entry)
+    throw new EremosError("not-found", "Something that was chosen is not there any more. Nothing was changed.");
   return entry;
 }
 
@@ -49,8 +52,12 @@ async function add(of: Writing, entry: VisitEntry, above: string): Promise<void>
   const { zip } = of;
   const name = freeName(`${above}${archiveName(entry.name)}`, of.names);
   const mtime = new Date(entry.modifiedAt);
-  if (entry.kind === "link") zip.addBuffer(Buffer.from(entry.leadsTo ?? ""), name, { mtime, mode: LINK_MODE, compress: false });
-  else if (entry.kind === "file") zip.addReadStreamLazy(name, { mtime, mode: FILE_MODE, compress: false, size: entry.size }, (give) => read(of, entry.href, give));
+  if (entry.kind === "link")
+    zip.addBuffer(Buffer.from(entry.leadsTo ?? ""), name, { mtime, mode: LINK_MODE, compress: false });
+  else if (entry.kind === "file")
+    zip.addReadStreamLazy(name, { mtime, mode: FILE_MODE, compress: false, size: entry.size }, (give) =>
+      read(of, entry.href, give),
+    );
   else {
     const { entries } = await of.call({ kind: "list", href: entry.href });
     if (entries.length === 0) zip.addEmptyDirectory(name, { mtime });
@@ -59,7 +66,11 @@ async function add(of: Writing, entry: VisitEntry, above: string): Promise<void>
 }
 
 /** From the visit's drive, when its turn comes. */
-function read({ view: { url, user, password }, response }: Writing, href: string, give: (error: Error | null, stream: NodeJS.ReadableStream) => void): void {
+function read(
+  { view: { url, user, password }, response }: Writing,
+  href: string,
+  give: (error: Error | null, stream: NodeJS.ReadableStream) => void,
+): void {
   const { hostname, port } = new URL(url);
   const asked = get({ hostname, port, path: href, auth: `${user}:${password}` }, (answer) => {
     answer.on("error", () => response.destroy());

@@ -56,19 +56,25 @@ function spotAt(folder: VisitedFolder, href: string): Spot {
 
 function takenSpot(folder: VisitedFolder, href: string): Spot {
   const spot = spotAt(folder, href);
-  if (!spot.node) throw new EremosError("not-found", `${shownName(spot.name)} is not there any more. Nothing was changed.`);
+  if (!spot.node)
+    throw new EremosError("not-found", `${shownName(spot.name)} is not there any more. Nothing was changed.`);
   return spot;
 }
 
 function freeSpot(folder: VisitedFolder, href: string): Spot {
   const spot = spotAt(folder, href);
-  if (spot.node) throw new EremosError("path-taken", `There is something called ${shownName(spot.name)} already. Nothing was changed; choose another name.`);
+  if (spot.node)
+    throw new EremosError(
+      "path-taken",
+      `There is something called ${shownName(spot.name)} already. Nothing was changed; choose another name.`,
+    );
   return spot;
 }
 
 function directoryAt(folder: VisitedFolder, path: Path): DirNode {
   const node = folder.find(path);
-  if (node?.kind !== "dir") throw new EremosError("not-found", "That folder is not there any more. Go back to the one above it.");
+  if (node?.kind !== "dir")
+    throw new EremosError("not-found", "That folder is not there any more. Go back to the one above it.");
   return node;
 }
 
@@ -76,23 +82,55 @@ function listAt(folder: VisitedFolder, path: Path): VisitEntry[] {
   return folder.list(directoryAt(folder, path)).map((node) => entryOf(node, path));
 }
 
-function entryOf(node: Pick<Node, "name" | "meta"> & ({ readonly kind: "dir" } | { readonly kind: "file"; readonly size: number } | { readonly kind: "link"; readonly target: Buffer }), above: Path): VisitEntry {
+function entryOf(
+  node: Pick<Node, "name" | "meta"> &
+    (
+      | { readonly kind: "dir" }
+      | { readonly kind: "file"; readonly size: number }
+      | { readonly kind: "link"; readonly target: Buffer }
+    ),
+  above: Path,
+): VisitEntry {
   return {
-    name: shownName(node.name), href: hrefOf([...above, node.name]), kind: node.kind, size: node.kind === "file" ? node.size : 0,
-    modifiedAt: Number(node.meta.mtimeNs / 1_000_000n), leadsTo: node.kind === "link" ? shownName(node.target) : null,
+    name: shownName(node.name),
+    href: hrefOf([...above, node.name]),
+    kind: node.kind,
+    size: node.kind === "file" ? node.size : 0,
+    modifiedAt: Number(node.meta.mtimeNs / 1_000_000n),
+    leadsTo: node.kind === "link" ? shownName(node.target) : null,
   };
 }
 
 async function arrivals(folder: VisitedFolder): Promise<VisitReply> {
   const { drops, unreadable } = await folder.arrivals();
-  const entries = drops.map(({ id, path, size, at }): VisitEntry => ({ name: path.map(shownName).join("/"), href: id, kind: "file", size, modifiedAt: at, leadsTo: null }));
-  const rest: VisitEntry = { name: `${unreadable === 1 ? "One" : unreadable} that can't be read: damaged, or not made by Eremos`, href: UNREADABLE, kind: "file", size: 0, modifiedAt: Date.now(), leadsTo: null };
+  const entries = drops.map(({ id, path, size, at }): VisitEntry => ({
+    name: path.map(shownName).join("/"),
+    href: id,
+    kind: "file",
+    size,
+    modifiedAt: at,
+    leadsTo: null,
+  }));
+  const rest: VisitEntry = {
+    name: `${unreadable === 1 ? "One" : unreadable} that can't be read: damaged, or not made by Eremos`,
+    href: UNREADABLE,
+    kind: "file",
+    size: 0,
+    modifiedAt: Date.now(),
+    leadsTo: null,
+  };
   return { entries: unreadable > 0 ? [...entries, rest] : entries, isCut: false };
 }
 
 function changesSince(folder: VisitedFolder, generation: number): VisitReply {
   const changes = folder.changesSince(generation, MOST_FOUND + 1);
-  const entries = changes.slice(0, MOST_FOUND).map(({ path, kind, entry }): VisitEntry => ({ ...entryOf(entry, path.slice(0, -1)), name: path.map(shownName).join("/"), change: kind }));
+  const entries = changes
+    .slice(0, MOST_FOUND)
+    .map(({ path, kind, entry }): VisitEntry => ({
+      ...entryOf(entry, path.slice(0, -1)),
+      name: path.map(shownName).join("/"),
+      change: kind,
+    }));
   return { entries, isCut: changes.length > MOST_FOUND };
 }
 

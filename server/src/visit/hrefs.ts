@@ -33,7 +33,15 @@ export function pathOf(href: string): Path | null {
 
 function decodeName(part: string): Buffer | null {
   if (/%(?![0-9A-Fa-f]{2})/.test(part)) return null;
-  return Buffer.concat(part.split(/(%[0-9A-Fa-f]{2})/).map((piece) => (/^%[0-9A-Fa-f]{2}$/.test(piece) ? Buffer.from([Number.parseInt(piece.slice(1), 16)]) : Buffer.from(piece, "utf8"))));
+  return Buffer.concat(
+    part
+      .split(/(%[0-9A-Fa-f]{2})/)
+      .map((piece) =>
+        /^%[0-9A-Fa-f]{2}$/.test(piece)
+          ? Buffer.from([Number.parseInt(piece.slice(1), 16)])
+          : Buffer.from(piece, "utf8"),
+      ),
+  );
 }
 
 /** For people: UTF-8, with what is not UTF-8 replaced. */

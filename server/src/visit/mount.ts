@@ -19,17 +19,31 @@ export function mountCommandOf({ address }: Pick<VisitView, "address">): string 
 
 /** A desktop session, and in it what mounts WebDAV. */
 export function canMount(environment: NodeJS.ProcessEnv): boolean {
-  const hasSession = (environment["DBUS_SESSION_BUS_ADDRESS"] ?? "") !== "" || fs.existsSync(path.join(environment["XDG_RUNTIME_DIR"] ?? "/nowhere", "bus"));
+  const hasSession =
+    (environment["DBUS_SESSION_BUS_ADDRESS"] ?? "") !== "" ||
+    fs.existsSync(path.join(environment["XDG_RUNTIME_DIR"] ?? "/nowhere", "bus"));
   const data = (environment["XDG_DATA_DIRS"] || "/usr/local/share:/usr/share").split(":");
-  const isIn = (directories: readonly string[], name: string): boolean => directories.some((directory) => directory !== "" && fs.existsSync(path.join(directory, name)));
-  return process.platform === "linux" && hasSession && isIn((environment["PATH"] ?? "").split(":"), "gio") && isIn(data, "gvfs/mounts/dav.mount");
+  const isIn = (directories: readonly string[], name: string): boolean =>
+    directories.some((directory) => directory !== "" && fs.existsSync(path.join(directory, name)));
+  return (
+    process.platform === "linux" &&
+    hasSession &&
+    isIn((environment["PATH"] ?? "").split(":"), "gio") &&
+    isIn(data, "gvfs/mounts/dav.mount")
+  );
 }
 
 /** Mounts it, and shows it in the file manager where there is one. @throws EremosError `io` with what the desktop said */
 export async function mount({ address, password }: VisitView): Promise<void> {
   const failure = await gio(["mount", address], `${password}\n`);
-  if (failure !== null) throw new EremosError("io", `The desktop did not mount it (${failure}). Nothing was changed; the visit goes on, and the address can be given to any program.`);
-  spawn("gio", ["open", address], { stdio: "ignore", detached: true }).on("error", () => undefined).unref();
+  if (failure !== null)
+    throw new EremosError(
+      "io",
+      `The desktop did not mount it (${failure}). Nothing was changed; the visit goes on, and the address can be given to any program.`,
+    );
+  spawn("gio", ["open", address], { stdio: "ignore", detached: true })
+    .on("error", () => undefined)
+    .unref();
 }
 
 /** After the visit; where it was not mounted, or not any more, nothing happens. */
@@ -40,9 +54,14 @@ export async function unmount({ address }: Pick<VisitView, "address">): Promise<
 /** Null where it worked, else the last thing it said. */
 function gio(args: readonly string[], input: string): Promise<string | null> {
   return new Promise((resolve) => {
-    const child = execFile("gio", args, { timeout: LONGEST_MS, env: { ...process.env, LC_ALL: "C" } }, (error, _stdout, stderr) => {
-      resolve(error ? (stderr.trim().split("\n").at(-1) || error.message) : null);
-    });
+    const child = execFile(
+      "gio",
+      args,
+      { timeout: LONGEST_MS, env: { ...process.env, LC_ALL: "C" } },
+      (error, _stdout, stderr) => {
+        resolve(error ? stderr.trim().split("\n").at(-1) || error.message : null);
+      },
+    );
     child.stdin?.on("error", () => undefined).end(input);
   });
 }

@@ -14,13 +14,20 @@ export interface VisitStart {
   readonly endsAt: number | null;
 }
 
-export type ToWorker = { readonly kind: "call"; readonly id: number; readonly call: VisitCall } | { readonly kind: "end" };
+export type ToWorker =
+  { readonly kind: "call"; readonly id: number; readonly call: VisitCall } | { readonly kind: "end" };
 
 export type FromWorker =
   | { readonly kind: "ready"; readonly port: number }
   | { readonly kind: "failed"; readonly code: ErrorCode; readonly message: string; readonly data: ErrorData }
   | { readonly kind: "answer"; readonly id: number; readonly reply: VisitReply }
-  | { readonly kind: "refused"; readonly id: number; readonly code: ErrorCode; readonly message: string; readonly data: ErrorData }
+  | {
+      readonly kind: "refused";
+      readonly id: number;
+      readonly code: ErrorCode;
+      readonly message: string;
+      readonly data: ErrorData;
+    }
   | { readonly kind: "committed"; readonly committed: Committed; readonly undoable: number }
   | { readonly kind: "ended"; readonly committed: Committed; readonly why: VisitEnd };
 

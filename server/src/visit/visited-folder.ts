@@ -1,4 +1,16 @@
-import { type Committed, type DirNode, type Drop, type EarlierState, EremosError, type Node, type Upload, type Visit, fromSystemError, isEremosError, isWithin } from "@eremos/core";
+import {
+  type Committed,
+  type DirNode,
+  type Drop,
+  type EarlierState,
+  EremosError,
+  type Node,
+  type Upload,
+  type Visit,
+  fromSystemError,
+  isEremosError,
+  isWithin,
+} from "@eremos/core";
 import type { Path } from "./hrefs";
 
 /** Where something is, or could be: its directory, its name there, and what is there now. */
@@ -21,7 +33,10 @@ export class VisitedFolder {
   /** Milliseconds since 1970. */
   lastUsed = Date.now();
 
-  constructor(private readonly visit: Visit, private readonly onCommit: (committed: Committed, undoable: number) => void) {}
+  constructor(
+    private readonly visit: Visit,
+    private readonly onCommit: (committed: Committed, undoable: number) => void,
+  ) {}
 
   get committed(): Committed {
     return this.visit.committed;
@@ -85,7 +100,8 @@ export class VisitedFolder {
       this.onCommit(this.visit.committed, this.visit.undoable);
       for (const { resolve } of waiting) resolve();
     } catch (error) {
-      for (const { reject } of waiting) reject(fromSystemError(error, "making the change; the folder is as it was before it"));
+      for (const { reject } of waiting)
+        reject(fromSystemError(error, "making the change; the folder is as it was before it"));
     }
   }
 
@@ -154,10 +170,16 @@ export class VisitedFolder {
   }
 
   /** What was put in while the folder could not be opened. */
-  async arrivals(): Promise<{ readonly drops: readonly Pick<Drop, "id" | "path" | "size" | "at">[]; readonly unreadable: number }> {
+  async arrivals(): Promise<{
+    readonly drops: readonly Pick<Drop, "id" | "path" | "size" | "at">[];
+    readonly unreadable: number;
+  }> {
     const drops = await this.visit.arrivals();
     for (const drop of drops) drop.close();
-    return { drops: drops.map(({ id, path, size, at }) => ({ id, path, size, at })), unreadable: reading(() => this.visit.unreadableArrivals(drops, false)) };
+    return {
+      drops: drops.map(({ id, path, size, at }) => ({ id, path, size, at })),
+      unreadable: reading(() => this.visit.unreadableArrivals(drops, false)),
+    };
   }
 
   /** Merges what arrived, or throws it away; both only what is named. */
@@ -165,9 +187,10 @@ export class VisitedFolder {
     const drops = await this.visit.arrivals();
     const chosen = drops.filter(({ id }) => ids.includes(id));
     try {
-      if (isWanted) await this.change(() => {
-        for (const drop of chosen) this.visit.takeIn(drop);
-      });
+      if (isWanted)
+        await this.change(() => {
+          for (const drop of chosen) this.visit.takeIn(drop);
+        });
       for (const drop of chosen) drop.remove();
       if (!isWanted && ids.includes(UNREADABLE)) this.visit.unreadableArrivals(drops, true);
     } finally {
@@ -205,6 +228,8 @@ function reading<T>(read: () => T): T {
 
 /** Nothing goes into itself, and nothing takes the place of a directory it lies in. */
 function requireApart(node: Node, parent: DirNode, to: Spot): void {
-  if (isWithin(to.parent, node)) throw new EremosError("usage", "A folder can't be put into itself. Nothing was changed.");
-  if (to.node && isWithin(parent, to.node)) throw new EremosError("usage", "A folder can't be replaced by something in it. Nothing was changed.");
+  if (isWithin(to.parent, node))
+    throw new EremosError("usage", "A folder can't be put into itself. Nothing was changed.");
+  if (to.node && isWithin(parent, to.node))
+    throw new EremosError("usage", "A folder can't be replaced by something in it. Nothing was changed.");
 }

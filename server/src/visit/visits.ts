@@ -20,7 +20,10 @@ interface Running {
   readonly ended: Promise<void>;
   /** For archives, by id. */
   readonly chosen: Map<string, readonly string[]>;
-  readonly calls: Map<number, { readonly resolve: (reply: VisitReply) => void; readonly reject: (error: EremosError) => void }>;
+  readonly calls: Map<
+    number,
+    { readonly resolve: (reply: VisitReply) => void; readonly reject: (error: EremosError) => void }
+  >;
 }
 
 /** Where a visit is served to programs. */
@@ -42,7 +45,11 @@ export class Visits {
   watchDrives: (drives: readonly Drive[]) => void = () => undefined;
 
   /** `worker`: the path of the bundled worker. */
-  constructor(private readonly worker: string, private readonly identity: Uint8Array, private readonly changed: () => void) {}
+  constructor(
+    private readonly worker: string,
+    private readonly identity: Uint8Array,
+    private readonly changed: () => void,
+  ) {}
 
   of(folder: string): VisitView | null {
     return this.running.get(folder)?.view ?? null;
@@ -50,7 +57,8 @@ export class Visits {
 
   /** The visit whose files are under an address, and which file. */
   byContents(pathname: string): { readonly view: VisitView; readonly href: string } | null {
-    for (const { view } of this.running.values()) if (pathname.startsWith(`${view.contents}/`)) return { view, href: pathname.slice(view.contents.length) };
+    for (const { view } of this.running.values())
+      if (pathname.startsWith(`${view.contents}/`)) return { view, href: pathname.slice(view.contents.length) };
     return null;
   }
 
@@ -60,16 +68,32 @@ export class Visits {
 
   /** @throws EremosError `busy` where it is visited already, and whatever an opening may refuse */
   start({ folder, input, idleMs, endsAt, onCommit, onEnd }: VisitRequest): Promise<VisitView> {
-    if (this.running.has(folder)) return Promise.reject(new EremosError("busy", "This folder is being visited already. Nothing was touched."));
+    if (this.running.has(folder))
+      return Promise.reject(new EremosError("busy", "This folder is being visited already. Nothing was touched."));
     const [user, password] = [`visit-${randomBytes(4).toString("hex")}`, toBase64(randomBytes(24))];
     const start: VisitStart = { input, identity: this.identity, user, password, idleMs, endsAt };
     const worker = new Worker(this.worker, { workerData: start });
     const calls: Running["calls"] = new Map();
     return new Promise((resolve, reject) => {
       let why: VisitEnd | "cut off" = "cut off";
-      const view = { folder, url: "", user, password, address: "", mount: canMount(process.env) ? "can" as const : "no" as const, contents: `${CONTENTS}${toBase64(randomBytes(24))}`, startedAt: Date.now(), endsAt, undoable: 0 };
-      const ended = new Promise<void>((done) => worker.once("exit", () => done())).then(() => this.close(folder, calls, () => onEnd(why)));
-      worker.on("error", (error) => reject(new EremosError("interrupted", `The visit was cut off (${error.message}). What was changed is kept.`)));
+      const view = {
+        folder,
+        url: "",
+        user,
+        password,
+        address: "",
+        mount: canMount(process.env) ? ("can" as const) : ("no" as const),
+        contents: `${CONTENTS}${toBase64(randomBytes(24))}`,
+        startedAt: Date.now(),
+        endsAt,
+        undoable: 0,
+      };
+      const ended = new Promise<void>((done) => worker.once("exit", () => done())).then(() =>
+        this.close(folder, calls, () => onEnd(why)),
+      );
+      worker.on("error", (error) =>
+        reject(new EremosError("interrupted", `The visit was cut off (${error.message}). What was changed is kept.`)),
+      );
       worker.on("message", (message: FromWorker) => {
         if (message.kind === "failed") reject(new EremosError(message.code, message.message, message.data));
         else if (message.kind === "ready") {
@@ -102,7 +126,8 @@ export class Visits {
   }
 
   private close(folder: string, calls: Running["calls"], tell: () => void): void {
-    for (const { reject } of calls.values()) reject(new EremosError("not-open", "The visit has ended. What was changed until then is kept."));
+    for (const { reject } of calls.values())
+      reject(new EremosError("not-open", "The visit has ended. What was changed until then is kept."));
     const view = this.of(folder);
     if (view) void this.dropDrive(view);
     if (this.running.delete(folder)) tell();
@@ -136,7 +161,11 @@ export class Visits {
   async mount(folder: string): Promise<void> {
     const view = this.of(folder);
     if (!view) throw notVisited();
-    if (view.mount === "no") throw new EremosError("unsupported", "Nothing on this computer mounts such a drive by itself. Nothing was changed; give the address to a program.");
+    if (view.mount === "no")
+      throw new EremosError(
+        "unsupported",
+        "Nothing on this computer mounts such a drive by itself. Nothing was changed; give the address to a program.",
+      );
     await mount(view);
     this.show(folder, { mount: "mounted" });
   }

@@ -15,7 +15,10 @@ export class CheckWatch {
   private timer: NodeJS.Timeout | null = null;
   private isLooking = false;
 
-  constructor(private readonly eremos: Eremos, private readonly now: () => number = Date.now) {}
+  constructor(
+    private readonly eremos: Eremos,
+    private readonly now: () => number = Date.now,
+  ) {}
 
   start(): void {
     this.timer = setInterval(() => void this.look(), LOOK_EVERY_MS);
@@ -49,8 +52,18 @@ export class CheckWatch {
     const { checkEveryDays } = this.eremos.preferences.get();
     if (!keys || checkEveryDays === 0) return null;
     const before = this.now() - checkEveryDays * DAY_MS;
-    const waiting = this.eremos.registry.list(keys).filter((record) => record.guard === "sealed" && (record.lastCheck?.at ?? record.protectedAt) < before && !waysOf(this.eremos, record)?.hasPassword);
-    return waiting.sort((a, b) => (a.lastCheck?.at ?? 0) - (b.lastCheck?.at ?? 0)).find((record) => this.isLocked(record))?.id ?? null;
+    const waiting = this.eremos.registry
+      .list(keys)
+      .filter(
+        (record) =>
+          record.guard === "sealed" &&
+          (record.lastCheck?.at ?? record.protectedAt) < before &&
+          !waysOf(this.eremos, record)?.hasPassword,
+      );
+    return (
+      waiting.sort((a, b) => (a.lastCheck?.at ?? 0) - (b.lastCheck?.at ?? 0)).find((record) => this.isLocked(record))
+        ?.id ?? null
+    );
   }
 
   private isLocked(record: Parameters<typeof locateRecord>[1]): boolean {

@@ -19,9 +19,15 @@ export function watchDatabase(eremos: Eremos): () => void {
   const timer = setInterval(() => {
     if (busy) return;
     busy = true;
-    look().catch((error: unknown) => process.stderr.write(`Eremos could not look at its database: ${printable(error instanceof Error ? error.message : "unknown")}\n`)).finally(() => {
-      busy = false;
-    });
+    look()
+      .catch((error: unknown) =>
+        process.stderr.write(
+          `Eremos could not look at its database: ${printable(error instanceof Error ? error.message : "unknown")}\n`,
+        ),
+      )
+      .finally(() => {
+        busy = false;
+      });
   }, LOOK_EVERY_MS);
   return () => clearInterval(timer);
 }

@@ -20,9 +20,12 @@ export class HiddenFinder extends Search<HiddenState> {
   protected look({ isStopped, ...searching }: Searching): Promise<SearchEnd> {
     return findHidden({
       disk: this.eremos.disk,
-      ...searching, isStopped: () => isStopped() || this.state.found.length >= MOST_FOUND,
-      onFound: (one) => void (this.state = { ...this.state, found: [...this.state.found, { ...one, id: randomUUID() }] }),
-      onScript: (one) => void (this.state = { ...this.state, scripts: [...this.state.scripts, { ...one, id: randomUUID() }] }),
+      ...searching,
+      isStopped: () => isStopped() || this.state.found.length >= MOST_FOUND,
+      onFound: (one) =>
+        void (this.state = { ...this.state, found: [...this.state.found, { ...one, id: randomUUID() }] }),
+      onScript: (one) =>
+        void (this.state = { ...this.state, scripts: [...this.state.scripts, { ...one, id: randomUUID() }] }),
     });
   }
 }

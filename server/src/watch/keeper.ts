@@ -19,11 +19,16 @@ export class Keeper {
   private timer: NodeJS.Timeout | null = null;
   private looking = false;
 
-  constructor(private readonly eremos: Eremos, private readonly now: () => number = Date.now) {}
+  constructor(
+    private readonly eremos: Eremos,
+    private readonly now: () => number = Date.now,
+  ) {}
 
   /** Folders that were open when Eremos stopped, and should have locked then, are locked first (`afterStop`). */
   async start(afterStop = true): Promise<void> {
-    if (afterStop) for (const note of this.eremos.data.notes()) if (note.rules.atStop) this.eremos.data.writeNote({ ...note, locksAt: this.now() });
+    if (afterStop)
+      for (const note of this.eremos.data.notes())
+        if (note.rules.atStop) this.eremos.data.writeNote({ ...note, locksAt: this.now() });
     await this.look();
     this.timer = setInterval(() => void this.look(), LOOK_EVERY_MS);
   }
@@ -44,8 +49,9 @@ export class Keeper {
   /** When an open folder locks by itself, as far as that is known now. */
   locksAt(note: Note): number | null {
     const { idleMinutes } = note.rules;
-    const idle = idleMinutes === null ? null : (this.quietUntil.get(note.id) ?? note.openedAt + idleMinutes * MINUTE_MS);
-    const first = note.locksAt !== null && idle !== null ? Math.min(note.locksAt, idle) : note.locksAt ?? idle;
+    const idle =
+      idleMinutes === null ? null : (this.quietUntil.get(note.id) ?? note.openedAt + idleMinutes * MINUTE_MS);
+    const first = note.locksAt !== null && idle !== null ? Math.min(note.locksAt, idle) : (note.locksAt ?? idle);
     return first === null ? null : Math.max(first, note.staysUntil);
   }
 
@@ -55,7 +61,9 @@ export class Keeper {
     try {
       for (const note of this.eremos.data.notes()) await this.lookAt(note);
     } catch (error) {
-      process.stderr.write(`Eremos could not look whether folders are to be locked: ${printable(error instanceof Error ? error.message : "unknown")}\n`);
+      process.stderr.write(
+        `Eremos could not look whether folders are to be locked: ${printable(error instanceof Error ? error.message : "unknown")}\n`,
+      );
     } finally {
       this.looking = false;
     }
@@ -79,7 +87,10 @@ export class Keeper {
     if (idleMinutes === null) return false;
     const idleMs = idleMinutes * MINUTE_MS;
     if (this.now() < (this.quietUntil.get(note.id) ?? note.openedAt + idleMs)) return false;
-    const lastUsed = this.eremos.disk.holders(realPath).length > 0 ? this.now() : await this.eremos.run<"last-change">({ verb: "last-change", input: { path: realPath } });
+    const lastUsed =
+      this.eremos.disk.holders(realPath).length > 0
+        ? this.now()
+        : await this.eremos.run<"last-change">({ verb: "last-change", input: { path: realPath } });
     const until = Math.max(lastUsed, note.openedAt) + idleMs;
     this.quietUntil.set(note.id, until);
     this.eremos.announce({ topic: "folders" });

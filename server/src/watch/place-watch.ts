@@ -31,10 +31,13 @@ export class PlaceWatch {
 
   private gather(path: string): void {
     if (this.timers.has(path)) return;
-    this.timers.set(path, setTimeout(() => {
-      this.timers.delete(path);
-      this.changed(path);
-    }, GATHER_MS));
+    this.timers.set(
+      path,
+      setTimeout(() => {
+        this.timers.delete(path);
+        this.changed(path);
+      }, GATHER_MS),
+    );
   }
 
   private drop(path: string): void {

@@ -5,7 +5,15 @@ import type { Eremos } from "../eremos";
 /** What every search of the disk tells while it goes on; what was found is added by each. */
 export type SearchState = Omit<ScanView, "found" | "more">;
 
-export const NOT_BEGUN: SearchState = { isRunning: false, isStopped: false, endedAt: null, directories: 0, at: "", unreadable: [], error: null };
+export const NOT_BEGUN: SearchState = {
+  isRunning: false,
+  isStopped: false,
+  endedAt: null,
+  directories: 0,
+  at: "",
+  unreadable: [],
+  error: null,
+};
 const TELL_EVERY_MS = 300;
 
 /** How a search speaks with whoever runs it, and how it ends. */
@@ -24,7 +32,10 @@ export abstract class Search<S extends SearchState> {
   /** Of the last search. */
   ended: Promise<void> = Promise.resolve();
 
-  constructor(protected readonly eremos: Eremos, private readonly nothing: S) {
+  constructor(
+    protected readonly eremos: Eremos,
+    private readonly nothing: S,
+  ) {
     this.state = nothing;
   }
 
@@ -35,12 +46,15 @@ export abstract class Search<S extends SearchState> {
     if (this.state.isRunning) return;
     this.isAskedToStop = false;
     this.state = { ...this.nothing, isRunning: true };
-    this.ended = this.run(places).catch((error: unknown) => this.show({ isRunning: false, endedAt: Date.now(), error: fromSystemError(error, "looking").message }));
+    this.ended = this.run(places).catch((error: unknown) =>
+      this.show({ isRunning: false, endedAt: Date.now(), error: fromSystemError(error, "looking").message }),
+    );
   }
 
   private async run(places: readonly Buffer[]): Promise<void> {
     const { directories, unreadable, isStopped } = await this.look({
-      places, isStopped: () => this.isAskedToStop,
+      places,
+      isStopped: () => this.isAskedToStop,
       onProgress: (progress) => {
         this.state = { ...this.state, ...progress };
         if (Date.now() - this.toldAt < TELL_EVERY_MS) return;

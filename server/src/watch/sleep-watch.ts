@@ -15,7 +15,12 @@ const MATCHES = [
 ];
 const RETRY_MS = 60_000;
 
-const signalSchema = z.looseObject({ interface: z.string(), member: z.string(), path: z.string(), body: z.array(z.unknown()).default([]) });
+const signalSchema = z.looseObject({
+  interface: z.string(),
+  member: z.string(),
+  path: z.string(),
+  body: z.array(z.unknown()).default([]),
+});
 /** A variant comes as its signature and its one value. */
 const variant = z.tuple([z.unknown(), z.tuple([z.unknown()])]);
 const changedSchema = z.tuple([z.string(), z.array(z.tuple([z.string(), variant]))]).rest(z.unknown());
@@ -37,10 +42,24 @@ export function watchSleep(eremos: Eremos, sessions: Sessions): () => void {
   const connect = (): void => {
     timer = null;
     const connected = (bus = systemBus());
-    connected.connection.on("error", retry).on("end", retry).on("message", (message: unknown) => {
-      void onSignal(eremos, sessions, connected, message);
-    });
-    for (const match of MATCHES) connected.invoke({ path: "/org/freedesktop/DBus", destination: "org.freedesktop.DBus", interface: "org.freedesktop.DBus", member: "AddMatch", signature: "s", body: [match] }, () => undefined);
+    connected.connection
+      .on("error", retry)
+      .on("end", retry)
+      .on("message", (message: unknown) => {
+        void onSignal(eremos, sessions, connected, message);
+      });
+    for (const match of MATCHES)
+      connected.invoke(
+        {
+          path: "/org/freedesktop/DBus",
+          destination: "org.freedesktop.DBus",
+          interface: "org.freedesktop.DBus",
+          member: "AddMatch",
+          signature: "s",
+          body: [match],
+        },
+        () => undefined,
+      );
   };
   connect();
   return () => {
@@ -60,7 +79,8 @@ async function onSignal(eremos: Eremos, sessions: Sessions, bus: MessageBus, mes
     sessions.endAll();
     signOutIdle(eremos);
   }
-  const isLocking = (member === "Lock" && parsed.data.interface === SESSION) || (member === "PropertiesChanged" && isLockedNow(body));
+  const isLocking =
+    (member === "Lock" && parsed.data.interface === SESSION) || (member === "PropertiesChanged" && isLockedNow(body));
   if (isLocking && (await isOurs(bus, path))) await lockBeforeAway(eremos);
 }
 
@@ -72,10 +92,13 @@ function isLockedNow(body: readonly unknown[]): boolean {
 /** Whether a session is this account's. */
 function isOurs(bus: MessageBus, path: string): Promise<boolean> {
   return new Promise((resolve) => {
-    bus.invoke({ path, destination: LOGIN, interface: PROPERTIES, member: "Get", signature: "ss", body: [SESSION, "User"] }, (error, value) => {
-      const user = error ? null : userSchema.safeParse(value);
-      resolve(user?.success === true && user.data[1][0][0] === process.getuid?.());
-    });
+    bus.invoke(
+      { path, destination: LOGIN, interface: PROPERTIES, member: "Get", signature: "ss", body: [SESSION, "User"] },
+      (error, value) => {
+        const user = error ? null : userSchema.safeParse(value);
+        resolve(user?.success === true && user.data[1][0][0] === process.getuid?.());
+      },
+    );
   });
 }
 

@@ -12,7 +12,9 @@ export function ActivityPage(): ReactNode {
     <main className="h-full overflow-y-auto px-6 py-6 lg:px-10">
       <div className="max-w-[760px]">
         <h1 className="text-2xl">Activity</h1>
-        <p className="mt-1 text-sm text-mute">What was done with your folders, here and from the command line. Kept encrypted; only you can read it.</p>
+        <p className="mt-1 text-sm text-mute">
+          What was done with your folders, here and from the command line. Kept encrypted; only you can read it.
+        </p>
         {activity.data && <EventList events={activity.data} names={names} />}
       </div>
     </main>

@@ -12,14 +12,22 @@ export function doorwayOf(folder: FolderView): DoorwayState {
 
 export function conditionWord(folder: FolderView): string {
   switch (folder.state) {
-    case "open": return "Open";
-    case "working": return "Working";
-    case "partly": return "Partly locked";
-    case "interrupted": return "Cut off";
-    case "missing": return "Not at its place";
-    case "away": return "Away";
-    case "damaged": return "Damaged";
-    case "locked": return "Locked";
+    case "open":
+      return "Open";
+    case "working":
+      return "Working";
+    case "partly":
+      return "Partly locked";
+    case "interrupted":
+      return "Cut off";
+    case "missing":
+      return "Not at its place";
+    case "away":
+      return "Away";
+    case "damaged":
+      return "Damaged";
+    case "locked":
+      return "Locked";
   }
 }
 
@@ -35,11 +43,33 @@ export function groupOf(folder: FolderView): Group {
 }
 
 /** In the order in which they stand on the Desk. */
-export const GROUP_WORDS: Readonly<Record<Group, string>> = { working: "Under way", open: "Open now", attention: "Needs you", locked: "Locked", away: "Away" };
+export const GROUP_WORDS: Readonly<Record<Group, string>> = {
+  working: "Under way",
+  open: "Open now",
+  attention: "Needs you",
+  locked: "Locked",
+  away: "Away",
+};
 
-export const VERB_WORDS: Readonly<Record<JobVerb, string>> = { lock: "Locking", unlock: "Opening", release: "Releasing", check: "Checking", reguard: "Changing the guard", "put-back": "Putting back", insure: "Insuring", repair: "Repairing", merge: "Taking files from a copy" };
+export const VERB_WORDS: Readonly<Record<JobVerb, string>> = {
+  lock: "Locking",
+  unlock: "Opening",
+  release: "Releasing",
+  check: "Checking",
+  reguard: "Changing the guard",
+  "put-back": "Putting back",
+  insure: "Insuring",
+  repair: "Repairing",
+  merge: "Taking files from a copy",
+};
 
 export const PHASE_WORDS: Readonly<Record<JobPhase, string>> = {
-  queued: "Waiting its turn", looking: "Looking at every file", sealing: "Encrypting", "making-durable": "Making it safe on the disk", moving: "Taking the readable copy away",
-  removing: "Removing the readable copy", restoring: "Decrypting to its place", checking: "Reading and verifying every byte",
+  queued: "Waiting its turn",
+  looking: "Looking at every file",
+  sealing: "Encrypting",
+  "making-durable": "Making it safe on the disk",
+  moving: "Taking the readable copy away",
+  removing: "Removing the readable copy",
+  restoring: "Decrypting to its place",
+  checking: "Reading and verifying every byte",
 };

@@ -36,15 +36,25 @@ export function DropTarget({ children }: { readonly children: ReactNode }): Reac
       const { paths, complete } = await api.findDropped(await describe(entry));
       toast.dismiss(note);
       const [first] = paths;
-      if (first === undefined) toast.error(`${entry.name} was not found in the places Eremos looks at${complete ? "" : " in the time there is"}. Nothing was touched; type or paste its path.`, { duration: 12_000 });
+      if (first === undefined)
+        toast.error(
+          `${entry.name} was not found in the places Eremos looks at${complete ? "" : " in the time there is"}. Nothing was touched; type or paste its path.`,
+          { duration: 12_000 },
+        );
       else if (paths.length === 1) choose(first);
       else setMatches(paths);
     } catch (error) {
-      toast.error(error instanceof ApiError ? error.message : `${entry.name} could not be read by the browser. Nothing was touched; type or paste its path.`, { id: note, duration: 12_000 });
+      toast.error(
+        error instanceof ApiError
+          ? error.message
+          : `${entry.name} could not be read by the browser. Nothing was touched; type or paste its path.`,
+        { id: note, duration: 12_000 },
+      );
     }
   };
   const { getRootProps, isDragActive } = useDropzone({
-    noClick: true, noKeyboard: true,
+    noClick: true,
+    noKeyboard: true,
     getFilesFromEvent: (event) => {
       const [entry] = "dataTransfer" in event && event.type === "drop" ? entriesIn(event.dataTransfer) : [];
       if (entry) void find(entry);
@@ -56,12 +66,32 @@ export function DropTarget({ children }: { readonly children: ReactNode }): Reac
       {children}
       {isDragActive && (
         <div className="pointer-events-none fixed inset-0 z-40 grid place-items-center bg-paper/95 p-4">
-          <p className="grid size-full place-content-center rounded-2xl border-2 border-dashed border-dusk text-center"><span className="block font-display text-2xl font-semibold">Drop it to protect it</span><span className="mt-1 block text-sm text-mute">A folder or a single file. Nothing is uploaded: Eremos finds it on this disk by its name.</span></p>
+          <p className="grid size-full place-content-center rounded-2xl border-2 border-dashed border-dusk text-center">
+            <span className="block font-display text-2xl font-semibold">Drop it to protect it</span>
+            <span className="mt-1 block text-sm text-mute">
+              A folder or a single file. Nothing is uploaded: Eremos finds it on this disk by its name.
+            </span>
+          </p>
         </div>
       )}
-      <Dialog open={matches !== null} onOpenChange={(open) => !open && setMatches(null)} title="Which one is it?" description="More than one on this disk has this name and the same things in it.">
+      <Dialog
+        open={matches !== null}
+        onOpenChange={(open) => !open && setMatches(null)}
+        title="Which one is it?"
+        description="More than one on this disk has this name and the same things in it."
+      >
         <ul className="mt-4 space-y-2">
-          {matches?.map((path) => <li key={path}><button type="button" onClick={() => choose(path)} className="w-full rounded-lg border border-line bg-sheet px-4 py-2.5 text-left text-sm break-all hover:border-dusk">{path}</button></li>)}
+          {matches?.map((path) => (
+            <li key={path}>
+              <button
+                type="button"
+                onClick={() => choose(path)}
+                className="w-full rounded-lg border border-line bg-sheet px-4 py-2.5 text-left text-sm break-all hover:border-dusk"
+              >
+                {path}
+              </button>
+            </li>
+          ))}
         </ul>
       </Dialog>
     </div>
@@ -73,9 +103,18 @@ function entriesIn(transfer: DataTransfer | null): FileSystemEntry[] {
 }
 
 async function describe(entry: FileSystemEntry): Promise<Dropped> {
-  if (!isDirectory(entry)) return { name: entry.name, type: "file", size: await sizeOf(entry), entries: [], complete: true };
+  if (!isDirectory(entry))
+    return { name: entry.name, type: "file", size: await sizeOf(entry), entries: [], complete: true };
   const inside = await listingOf(entry);
-  const entries = await Promise.all(inside.slice(0, MOST_ENTRIES).map(async (one, i) => ({ name: one.name, type: isDirectory(one) ? "dir" as const : "file" as const, size: isDirectory(one) || i >= SIZES_COMPARED ? null : await sizeOf(one) })));
+  const entries = await Promise.all(
+    inside
+      .slice(0, MOST_ENTRIES)
+      .map(async (one, i) => ({
+        name: one.name,
+        type: isDirectory(one) ? ("dir" as const) : ("file" as const),
+        size: isDirectory(one) || i >= SIZES_COMPARED ? null : await sizeOf(one),
+      })),
+  );
   return { name: entry.name, type: "dir", size: null, entries, complete: inside.length <= MOST_ENTRIES };
 }
 
@@ -97,5 +136,10 @@ async function listingOf(directory: FileSystemDirectoryEntry): Promise<FileSyste
 
 /** Null where the browser may not read it. */
 async function sizeOf(entry: FileSystemEntry): Promise<number | null> {
-  return new Promise((resolve) => (entry as FileSystemFileEntry).file((file) => resolve(file.size), () => resolve(null)));
+  return new Promise((resolve) =>
+    (entry as FileSystemFileEntry).file(
+      (file) => resolve(file.size),
+      () => resolve(null),
+    ),
+  );
 }

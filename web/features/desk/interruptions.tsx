@@ -14,7 +14,11 @@ export function Interruptions(): ReactNode {
   if (interruptions.length === 0) return null;
   return (
     <ul aria-label="Cut off" className="space-y-2 pt-2">
-      {interruptions.map((one) => <li key={one.folder}><Interruption one={one} /></li>)}
+      {interruptions.map((one) => (
+        <li key={one.folder}>
+          <Interruption one={one} />
+        </li>
+      ))}
     </ul>
   );
 }
@@ -32,13 +36,32 @@ function Interruption({ one }: { readonly one: InterruptionView }): ReactNode {
   });
   const { what, end, undo } = wordsFor(one);
   return (
-    <section aria-label={`${one.name}, cut off`} className="rounded-xl border border-ochre/50 bg-ochre-soft px-4 py-3 text-sm">
-      <p><strong>{one.name}</strong>: {what} <span className="text-mute"><Time at={one.at} /></span></p>
+    <section
+      aria-label={`${one.name}, cut off`}
+      className="rounded-xl border border-ochre/50 bg-ochre-soft px-4 py-3 text-sm"
+    >
+      <p>
+        <strong>{one.name}</strong>: {what}{" "}
+        <span className="text-mute">
+          <Time at={one.at} />
+        </span>
+      </p>
       <div className="mt-2 flex flex-wrap gap-2">
-        {(end === "lock" || undo === "lock") && <Button size="small" tone={end === "lock" ? "dusk" : "plain"} disabled={lock.pending} onClick={() => lock.run()}>{one.now === "partly" ? "Lock the rest" : "Lock it now"}</Button>}
+        {(end === "lock" || undo === "lock") && (
+          <Button
+            size="small"
+            tone={end === "lock" ? "dusk" : "plain"}
+            disabled={lock.pending}
+            onClick={() => lock.run()}
+          >
+            {one.now === "partly" ? "Lock the rest" : "Lock it now"}
+          </Button>
+        )}
         {(end === "open" || undo === "open") && <Open one={one} isMain={end === "open"} onDone={settled} />}
-        {(end === "release") && <Release one={one} onDone={settled} />}
-        <Button size="small" disabled={leave.pending} onClick={() => leave.run()}>Leave it as it is</Button>
+        {end === "release" && <Release one={one} onDone={settled} />}
+        <Button size="small" disabled={leave.pending} onClick={() => leave.run()}>
+          Leave it as it is
+        </Button>
       </div>
     </section>
   );
@@ -55,12 +78,27 @@ function Open({ one, isMain, onDone }: OneProps & { readonly isMain: boolean }):
   return <OpenIt folder={folder} isMain={isMain} onDone={onDone} />;
 }
 
-function OpenIt({ folder, isMain, onDone }: { readonly folder: Parameters<typeof useWithSecret>[0]; readonly isMain: boolean; readonly onDone: () => Promise<void> }): ReactNode {
+function OpenIt({
+  folder,
+  isMain,
+  onDone,
+}: {
+  readonly folder: Parameters<typeof useWithSecret>[0];
+  readonly isMain: boolean;
+  readonly onDone: () => Promise<void>;
+}): ReactNode {
   const open = useWithSecret(folder, "Open it", async (secret) => {
     await api.unlock(folder.id, { kind: "usual" }, secret);
     await onDone();
   });
-  return <><Button size="small" tone={isMain ? "clay" : "plain"} disabled={open.pending} onClick={() => open.run()}>Open it</Button>{open.dialog}</>;
+  return (
+    <>
+      <Button size="small" tone={isMain ? "clay" : "plain"} disabled={open.pending} onClick={() => open.run()}>
+        Open it
+      </Button>
+      {open.dialog}
+    </>
+  );
 }
 
 function Release({ one, onDone }: OneProps): ReactNode {
@@ -69,12 +107,25 @@ function Release({ one, onDone }: OneProps): ReactNode {
   return <ReleaseIt folder={folder} onDone={onDone} />;
 }
 
-function ReleaseIt({ folder, onDone }: { readonly folder: Parameters<typeof useWithSecret>[0]; readonly onDone: () => Promise<void> }): ReactNode {
+function ReleaseIt({
+  folder,
+  onDone,
+}: {
+  readonly folder: Parameters<typeof useWithSecret>[0];
+  readonly onDone: () => Promise<void>;
+}): ReactNode {
   const release = useWithSecret(folder, "Release it", async (secret) => {
     await api.release(folder.id, secret);
     await onDone();
   });
-  return <><Button size="small" tone="dusk" disabled={release.pending} onClick={() => release.run()}>Release it</Button>{release.dialog}</>;
+  return (
+    <>
+      <Button size="small" tone="dusk" disabled={release.pending} onClick={() => release.run()}>
+        Release it
+      </Button>
+      {release.dialog}
+    </>
+  );
 }
 
 interface Words {
@@ -91,23 +142,58 @@ function wordsFor({ verb, files, filesTotal, now }: InterruptionView): Words {
   switch (verb) {
     case "lock":
     case "put-back":
-      if (now === "locked") return { what: `Locking it was cut off${far}, past the point where the encrypted copy was whole. Eremos has finished it: it is locked.`, end: null, undo: "open" };
+      if (now === "locked")
+        return {
+          what: `Locking it was cut off${far}, past the point where the encrypted copy was whole. Eremos has finished it: it is locked.`,
+          end: null,
+          undo: "open",
+        };
       if (now === "partly") return { what: `Locking it was cut off${far}. ${partly}`, end: "lock", undo: "open" };
-      return { what: `Locking it was cut off${far}. Your originals are all here, at their place; what was encrypted so far is gone again.`, end: "lock", undo: null };
+      return {
+        what: `Locking it was cut off${far}. Your originals are all here, at their place; what was encrypted so far is gone again.`,
+        end: "lock",
+        undo: null,
+      };
     case "unlock":
-      if (now === "locked") return { what: `Opening it was cut off${far}. The encrypted copy is whole, and it is locked as before.`, end: "open", undo: null };
+      if (now === "locked")
+        return {
+          what: `Opening it was cut off${far}. The encrypted copy is whole, and it is locked as before.`,
+          end: "open",
+          undo: null,
+        };
       if (now === "partly") return { what: `Opening it was cut off${far}. ${partly}`, end: "open", undo: "lock" };
-      return { what: `Opening it was cut off${far}, when every file was there. It lies open.`, end: null, undo: "lock" };
+      return {
+        what: `Opening it was cut off${far}, when every file was there. It lies open.`,
+        end: null,
+        undo: "lock",
+      };
     case "release":
-      if (now === "locked") return { what: `Releasing it was cut off${far}. The encrypted copy is whole, and it is locked as before.`, end: "release", undo: null };
+      if (now === "locked")
+        return {
+          what: `Releasing it was cut off${far}. The encrypted copy is whole, and it is locked as before.`,
+          end: "release",
+          undo: null,
+        };
       if (now === "partly") return { what: `Releasing it was cut off${far}. ${partly}`, end: "release", undo: "lock" };
-      return { what: `Releasing it was cut off${far}, when every file was there. It is ${now === "open" ? "open" : "an ordinary folder"} now.`, end: null, undo: "lock" };
+      return {
+        what: `Releasing it was cut off${far}, when every file was there. It is ${now === "open" ? "open" : "an ordinary folder"} now.`,
+        end: null,
+        undo: "lock",
+      };
     case "reguard":
-      return { what: `Changing its guard was cut off. It is ${now === "locked" ? "locked" : "open, for this account alone,"} now, and nothing is lost.`, end: now === "locked" ? null : "lock", undo: null };
+      return {
+        what: `Changing its guard was cut off. It is ${now === "locked" ? "locked" : "open, for this account alone,"} now, and nothing is lost.`,
+        end: now === "locked" ? null : "lock",
+        undo: null,
+      };
     case "check":
     case "insure":
     case "repair":
     case "merge":
-      return { what: "Work on its encrypted copy was cut off. What was whole still is; begin it again.", end: null, undo: null };
+      return {
+        what: "Work on its encrypted copy was cut off. What was whole still is; begin it again.",
+        end: null,
+        undo: null,
+      };
   }
 }

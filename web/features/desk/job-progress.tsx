@@ -25,13 +25,17 @@ export function JobProgress({ job }: { readonly job: JobView }): ReactNode {
     <div role="group" aria-label={`${VERB_WORDS[job.verb]} under way`} className="flex items-center gap-4">
       <div className="min-w-0 flex-1">
         <p className="mb-1.5 flex justify-between gap-3 text-[13px]">
-          <span className="font-medium">{VERB_WORDS[job.verb]}: {PHASE_WORDS[job.phase].toLowerCase()}</span>
+          <span className="font-medium">
+            {VERB_WORDS[job.verb]}: {PHASE_WORDS[job.phase].toLowerCase()}
+          </span>
           {part !== null && <span className="tabular-nums">{Math.floor(part * 100)} %</span>}
         </p>
         <ProgressBar part={part} label={VERB_WORDS[job.verb]} />
         <p className="mt-1.5 min-h-5 text-[13px] text-mute tabular-nums">{facts.join(" · ")}</p>
       </div>
-      <Button size="small" disabled={!STOPPABLE.has(job.phase) || cancel.pending} onClick={() => cancel.run()}>Cancel</Button>
+      <Button size="small" disabled={!STOPPABLE.has(job.phase) || cancel.pending} onClick={() => cancel.run()}>
+        Cancel
+      </Button>
     </div>
   );
 }

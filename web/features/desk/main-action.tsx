@@ -19,22 +19,41 @@ interface MainActionProps {
 /** The one action a folder's state calls for, with what else it could be a click away. */
 export function MainAction({ folder, size = "small" }: MainActionProps): ReactNode {
   const lock = useVerb((anyway: boolean) => api.lock(folder.path, null, anyway));
-  const unlock = useWithSecret(folder, "Open in place", (secret, mode: OpeningMode) => api.unlock(folder.id, mode, secret));
+  const unlock = useWithSecret(folder, "Open in place", (secret, mode: OpeningMode) =>
+    api.unlock(folder.id, mode, secret),
+  );
   if (folder.state === "open") {
     return (
       <>
-        <Button tone="clay" size={size} disabled={lock.pending} onClick={() => lock.run(false)}>Lock now</Button>
-        {folder.waitingFor.length > 0 && <Button size={size} disabled={lock.pending} onClick={() => lock.run(true)}>Lock it anyway</Button>}
+        <Button tone="clay" size={size} disabled={lock.pending} onClick={() => lock.run(false)}>
+          Lock now
+        </Button>
+        {folder.waitingFor.length > 0 && (
+          <Button size={size} disabled={lock.pending} onClick={() => lock.run(true)}>
+            Lock it anyway
+          </Button>
+        )}
         {folder.locksAt !== null && <KeepOpen folder={folder} size={size} />}
       </>
     );
   }
-  if (folder.state === "locked") return <>{folder.guard === "sealed" && <VisitAction folder={folder} size={size} />}<OpenInPlace size={size} pending={unlock.pending} onOpen={unlock.run} />{unlock.dialog}</>;
+  if (folder.state === "locked")
+    return (
+      <>
+        {folder.guard === "sealed" && <VisitAction folder={folder} size={size} />}
+        <OpenInPlace size={size} pending={unlock.pending} onOpen={unlock.run} />
+        {unlock.dialog}
+      </>
+    );
   if (folder.state !== "partly") return null;
   return (
     <>
-      <Button tone="dusk" size={size} disabled={lock.pending} onClick={() => lock.run(false)}>Lock the rest</Button>
-      <Button size={size} disabled={unlock.pending} onClick={() => unlock.run({ kind: "usual" })}>Open all of it</Button>
+      <Button tone="dusk" size={size} disabled={lock.pending} onClick={() => lock.run(false)}>
+        Lock the rest
+      </Button>
+      <Button size={size} disabled={unlock.pending} onClick={() => unlock.run({ kind: "usual" })}>
+        Open all of it
+      </Button>
       {unlock.dialog}
     </>
   );
@@ -43,8 +62,17 @@ export function MainAction({ folder, size = "small" }: MainActionProps): ReactNo
 function KeepOpen({ folder, size }: Required<MainActionProps>): ReactNode {
   const keep = useVerb((minutes: number) => api.keepOpen(folder.id, minutes));
   return (
-    <Menu choices={[["For 15 more minutes", 15], ["For another hour", 60], ["For the rest of the day", 8 * 60]].map(([label, minutes]) => ({ label: String(label), onChoose: () => keep.run(Number(minutes)) }))}>
-      <Button size={size} disabled={keep.pending}>Keep open<ChevronDown className="size-4" aria-hidden /></Button>
+    <Menu
+      choices={[
+        ["For 15 more minutes", 15],
+        ["For another hour", 60],
+        ["For the rest of the day", 8 * 60],
+      ].map(([label, minutes]) => ({ label: String(label), onChoose: () => keep.run(Number(minutes)) }))}
+    >
+      <Button size={size} disabled={keep.pending}>
+        Keep open
+        <ChevronDown className="size-4" aria-hidden />
+      </Button>
     </Menu>
   );
 }
@@ -54,26 +82,55 @@ function VisitAction({ folder, size }: Required<MainActionProps>): ReactNode {
   const router = useRouter();
   const contents = `/folders/${folder.id}/contents`;
   const start = useWithSecret(folder, "Visit", async (secret, minutes: number | null) => {
-    await withConsent(folder.id, async (accept, given) => {
-      await api.startVisit(folder.id, minutes, given, accept);
-      router.push(contents);
-    }, secret);
+    await withConsent(
+      folder.id,
+      async (accept, given) => {
+        await api.startVisit(folder.id, minutes, given, accept);
+        router.push(contents);
+      },
+      secret,
+    );
   });
   const end = useVerb(() => api.endVisit(folder.id));
   if (folder.visit) {
     return (
       <>
-        <Link href={contents} className={buttonClasses({ tone: "dusk", size })}>Back to the visit</Link>
-        <Button size={size} disabled={end.pending} onClick={() => end.run()}>End the visit</Button>
+        <Link href={contents} className={buttonClasses({ tone: "dusk", size })}>
+          Back to the visit
+        </Link>
+        <Button size={size} disabled={end.pending} onClick={() => end.run()}>
+          End the visit
+        </Button>
       </>
     );
   }
   return (
     <>
       <span className="inline-flex">
-        <Button tone="dusk" size={size} className="rounded-r-none" disabled={start.pending} onClick={() => start.run(null)}>Visit</Button>
-        <Menu choices={[{ label: "For 15 minutes", note: "Then it ends, used or not.", onChoose: () => start.run(15) }, { label: "For an hour", onChoose: () => start.run(60) }]}>
-          <Button tone="dusk" size={size} className="rounded-l-none border-l border-on-dusk/30 px-2" disabled={start.pending} aria-label="Visit for a while"><ChevronDown className="size-4" aria-hidden /></Button>
+        <Button
+          tone="dusk"
+          size={size}
+          className="rounded-r-none"
+          disabled={start.pending}
+          onClick={() => start.run(null)}
+        >
+          Visit
+        </Button>
+        <Menu
+          choices={[
+            { label: "For 15 minutes", note: "Then it ends, used or not.", onChoose: () => start.run(15) },
+            { label: "For an hour", onChoose: () => start.run(60) },
+          ]}
+        >
+          <Button
+            tone="dusk"
+            size={size}
+            className="rounded-l-none border-l border-on-dusk/30 px-2"
+            disabled={start.pending}
+            aria-label="Visit for a while"
+          >
+            <ChevronDown className="size-4" aria-hidden />
+          </Button>
         </Menu>
       </span>
       {start.dialog}
@@ -90,14 +147,33 @@ interface OpenInPlaceProps {
 function OpenInPlace({ size, pending, onOpen }: OpenInPlaceProps): ReactNode {
   return (
     <span className="inline-flex">
-      <Button size={size} className="rounded-r-none" disabled={pending} onClick={() => onOpen({ kind: "usual" })}>Open in place</Button>
-      <Menu choices={[
-        { label: "For 15 minutes", note: "Then it locks, unless a program holds its files.", onChoose: () => onOpen({ kind: "while", minutes: 15 }) },
-        { label: "For an hour", onChoose: () => onOpen({ kind: "while", minutes: 60 }) },
-        { label: "Ask me when I sign out", onChoose: () => onOpen({ kind: "leaving" }) },
-        { label: "Until I lock it", note: "It stays open, even when Eremos stops.", onChoose: () => onOpen({ kind: "until-locked" }) },
-      ]}>
-        <Button size={size} className="rounded-l-none border-l-0 px-2" disabled={pending} aria-label="Open in another way"><ChevronDown className="size-4" aria-hidden /></Button>
+      <Button size={size} className="rounded-r-none" disabled={pending} onClick={() => onOpen({ kind: "usual" })}>
+        Open in place
+      </Button>
+      <Menu
+        choices={[
+          {
+            label: "For 15 minutes",
+            note: "Then it locks, unless a program holds its files.",
+            onChoose: () => onOpen({ kind: "while", minutes: 15 }),
+          },
+          { label: "For an hour", onChoose: () => onOpen({ kind: "while", minutes: 60 }) },
+          { label: "Ask me when I sign out", onChoose: () => onOpen({ kind: "leaving" }) },
+          {
+            label: "Until I lock it",
+            note: "It stays open, even when Eremos stops.",
+            onChoose: () => onOpen({ kind: "until-locked" }),
+          },
+        ]}
+      >
+        <Button
+          size={size}
+          className="rounded-l-none border-l-0 px-2"
+          disabled={pending}
+          aria-label="Open in another way"
+        >
+          <ChevronDown className="size-4" aria-hidden />
+        </Button>
       </Menu>
     </span>
   );

@@ -32,28 +32,54 @@ export function OnlookerPane(): ReactNode {
   const place = root?.path ?? (path === null ? null : parentOf(path));
   const subject = root || path === null ? null : baseName(path);
   const seen = useQuery({
-    queryKey: KEYS.onlooker(place ?? "", subject), queryFn: () => api.onlooker(place ?? "", subject), enabled: place !== null, staleTime: 0, refetchInterval: 4000, retry: false,
+    queryKey: KEYS.onlooker(place ?? "", subject),
+    queryFn: () => api.onlooker(place ?? "", subject),
+    enabled: place !== null,
+    staleTime: 0,
+    refetchInterval: 4000,
+    retry: false,
     placeholderData: (previous, query) => (query?.queryKey[1] === place ? keepPreviousData(previous) : undefined),
   });
   const view = seen.data?.kinds.find((candidate) => candidate.kind === kind);
   return (
     <section aria-labelledby="onlooker" className="night flex shrink-0 flex-col bg-night text-night-ink lg:min-h-0">
       <div className="flex items-baseline gap-2.5 px-5 pt-4 pb-2">
-        <h2 id="onlooker" className="text-base">Onlooker</h2>
+        <h2 id="onlooker" className="text-base">
+          Onlooker
+        </h2>
         <span className="text-[13px] text-night-mute">what others see here, now</span>
       </div>
-      <ToggleGroup.Root type="single" orientation="vertical" value={kind} onValueChange={(value) => value && setKind(value as OnlookerKind)} aria-label="Kind of somebody" className="flex flex-col gap-0.5 px-3">
+      <ToggleGroup.Root
+        type="single"
+        orientation="vertical"
+        value={kind}
+        onValueChange={(value) => value && setKind(value as OnlookerKind)}
+        aria-label="Kind of somebody"
+        className="flex flex-col gap-0.5 px-3"
+      >
         {KINDS.map((candidate) => (
-          <ToggleGroup.Item key={candidate} value={candidate} className={cn("flex items-center justify-between gap-3 rounded-lg px-2.5 py-2 text-left text-sm hover:bg-night-raised", candidate === kind && "bg-night-line font-semibold hover:bg-night-line")}>
+          <ToggleGroup.Item
+            key={candidate}
+            value={candidate}
+            className={cn(
+              "flex items-center justify-between gap-3 rounded-lg px-2.5 py-2 text-left text-sm hover:bg-night-raised",
+              candidate === kind && "bg-night-line font-semibold hover:bg-night-line",
+            )}
+          >
             <span>{WHO[candidate]}</span>
-            <span className={cn("truncate text-[13px]", candidate !== kind && "text-night-mute")}>{seen.data?.kinds.find((other) => other.kind === candidate)?.brief}</span>
+            <span className={cn("truncate text-[13px]", candidate !== kind && "text-night-mute")}>
+              {seen.data?.kinds.find((other) => other.kind === candidate)?.brief}
+            </span>
           </ToggleGroup.Item>
         ))}
       </ToggleGroup.Root>
       {seen.error && <p className="px-5 py-4 text-sm text-night-mute">{seen.error.message}</p>}
       {view && seen.data && (
         <div className="flex min-h-0 flex-1 flex-col px-5 pt-3 pb-5">
-          <p className="text-[13px] text-night-mute"><span className="font-medium text-night-ink">{baseName(seen.data.place)}</span>, as read from the disk just now</p>
+          <p className="text-[13px] text-night-mute">
+            <span className="font-medium text-night-ink">{baseName(seen.data.place)}</span>, as read from the disk just
+            now
+          </p>
           <Listing key={`${seen.data.place} ${kind}`} view={view} subject={subject} />
           <div className="pt-4" aria-live="polite">
             <p className="font-display text-[19px] leading-snug font-semibold">{view.verdict}</p>
@@ -76,17 +102,38 @@ function sizeOf(entry: Entry): string {
 function Listing({ view, subject }: { readonly view: View; readonly subject: string | null }): ReactNode {
   const shown = view.entries.slice(0, MOST_SHOWN);
   const leaving = useLeaving(shown, subject);
-  const rows = [...shown.map((entry) => ({ entry, leaving: false })), ...leaving.map((entry) => ({ entry, leaving: true }))].sort((a, b) => (view.kind === "disk" ? 0 : a.entry.name.localeCompare(b.entry.name)));
+  const rows = [
+    ...shown.map((entry) => ({ entry, leaving: false })),
+    ...leaving.map((entry) => ({ entry, leaving: true })),
+  ].sort((a, b) => (view.kind === "disk" ? 0 : a.entry.name.localeCompare(b.entry.name)));
   const more = view.more + view.entries.length - shown.length;
   return (
-    <ul aria-label="Listing" tabIndex={0} className="mt-2 min-h-24 shrink overflow-y-auto rounded-xl bg-night-raised p-1.5">
+    <ul
+      aria-label="Listing"
+      tabIndex={0}
+      className="mt-2 min-h-24 shrink overflow-y-auto rounded-xl bg-night-raised p-1.5"
+    >
       {rows.length === 0 && <li className="px-2.5 py-2 text-sm text-night-mute">Nothing at all.</li>}
       {rows.map(({ entry, leaving: gone }) => {
         const Icon = ICONS[entry.type];
         return (
-          <li key={entry.name} aria-hidden={gone} className={cn("flex items-center gap-2.5 rounded-md px-2.5 py-1 text-sm", entry.name === subject && "bg-night-line/70", gone && "animate-out fade-out slide-out-to-right-8 fill-mode-forwards duration-800")}>
+          <li
+            key={entry.name}
+            aria-hidden={gone}
+            className={cn(
+              "flex items-center gap-2.5 rounded-md px-2.5 py-1 text-sm",
+              entry.name === subject && "bg-night-line/70",
+              gone && "animate-out fade-out slide-out-to-right-8 fill-mode-forwards duration-800",
+            )}
+          >
             <Icon className="size-4 shrink-0 text-night-mute" strokeWidth={1.6} aria-hidden />
-            <span className={cn("min-w-0 flex-1 truncate", view.kind === "disk" && "text-left font-mono text-[12px]")} dir={view.kind === "disk" ? "rtl" : undefined} title={entry.name}><bdi>{entry.name}</bdi></span>
+            <span
+              className={cn("min-w-0 flex-1 truncate", view.kind === "disk" && "text-left font-mono text-[12px]")}
+              dir={view.kind === "disk" ? "rtl" : undefined}
+              title={entry.name}
+            >
+              <bdi>{entry.name}</bdi>
+            </span>
             <span className="shrink-0 text-[12px] text-night-mute tabular-nums">{sizeOf(entry)}</span>
           </li>
         );
@@ -101,7 +148,9 @@ function useLeaving(entries: readonly Entry[], subject: string | null): readonly
   const before = useRef<readonly Entry[]>(entries);
   const [leaving, setLeaving] = useState<readonly Entry[]>([]);
   useEffect(() => {
-    const gone = before.current.filter((entry) => entry.name === subject && !entries.some((now) => now.name === entry.name));
+    const gone = before.current.filter(
+      (entry) => entry.name === subject && !entries.some((now) => now.name === entry.name),
+    );
     before.current = entries;
     if (gone.length > 0) setLeaving(gone);
   }, [entries, subject]);
@@ -117,8 +166,17 @@ function Sample({ sample }: { readonly sample: NonNullable<View["sample"]> }): R
   const rows = sample.hex.match(new RegExp(`.{1,${2 * BYTES_A_ROW}}`, "g")) ?? [];
   return (
     <figure className="mt-3 rounded-lg bg-night-raised px-3 py-2">
-      <figcaption className="truncate text-[12px] text-night-mute" title={sample.name}>Bytes of {baseName(sample.name)}</figcaption>
-      <pre className="mt-1 overflow-hidden font-mono text-[11px] leading-relaxed text-night-mute">{rows.map((row, i) => `${(row.match(/../g) ?? []).join(" ")}  ${sample.text.slice(i * BYTES_A_ROW, (i + 1) * BYTES_A_ROW)}`).join("\n")}</pre>
+      <figcaption className="truncate text-[12px] text-night-mute" title={sample.name}>
+        Bytes of {baseName(sample.name)}
+      </figcaption>
+      <pre className="mt-1 overflow-hidden font-mono text-[11px] leading-relaxed text-night-mute">
+        {rows
+          .map(
+            (row, i) =>
+              `${(row.match(/../g) ?? []).join(" ")}  ${sample.text.slice(i * BYTES_A_ROW, (i + 1) * BYTES_A_ROW)}`,
+          )
+          .join("\n")}
+      </pre>
     </figure>
   );
 }

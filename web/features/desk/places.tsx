@@ -21,7 +21,11 @@ interface PlaceNode {
   readonly children: readonly PlaceNode[] | null;
 }
 
-function useSize(): { readonly ref: React.RefObject<HTMLDivElement | null>; readonly width: number; readonly height: number } {
+function useSize(): {
+  readonly ref: React.RefObject<HTMLDivElement | null>;
+  readonly width: number;
+  readonly height: number;
+} {
   const ref = useRef<HTMLDivElement>(null);
   const [size, setSize] = useState({ width: 200, height: 320 });
   useEffect(() => {
@@ -41,13 +45,25 @@ export function Places(): ReactNode {
   const roots = useQuery({ queryKey: KEYS.roots, queryFn: api.placeRoots }).data;
   const folders = useFolders();
   const [expanded, setExpanded] = useState<readonly string[]>([]);
-  const wanted = useMemo(() => [...new Set([...(roots ?? []).map((root) => root.path), ...expanded])], [roots, expanded]);
-  const listings = useQueries({ queries: wanted.map((place) => ({ queryKey: KEYS.place(place), queryFn: () => api.listPlace(place), retry: false })) });
+  const wanted = useMemo(
+    () => [...new Set([...(roots ?? []).map((root) => root.path), ...expanded])],
+    [roots, expanded],
+  );
+  const listings = useQueries({
+    queries: wanted.map((place) => ({
+      queryKey: KEYS.place(place),
+      queryFn: () => api.listPlace(place),
+      retry: false,
+    })),
+  });
   const { ref, width, height } = useSize();
 
   const known = new Map(wanted.map((place, i) => [place, listings[i]?.data]));
   const build = (entry: PlaceEntry): PlaceNode => ({
-    id: entry.path, name: entry.name, entry, folder: folders?.find((folder) => folder.id === entry.folder) ?? null,
+    id: entry.path,
+    name: entry.name,
+    entry,
+    folder: folders?.find((folder) => folder.id === entry.folder) ?? null,
     children: entry.expandable ? (known.get(entry.path)?.entries ?? []).map(build) : null,
   });
   const tops = roots ?? [];
@@ -57,24 +73,56 @@ export function Places(): ReactNode {
   const canProtect = path !== null && !chosen && !tops.some((root) => root.path === path);
 
   return (
-    <section aria-labelledby="places" className="flex h-[340px] shrink-0 flex-col border-line px-3 py-4 max-lg:border-b lg:h-auto lg:min-h-0 lg:border-r">
+    <section
+      aria-labelledby="places"
+      className="flex h-[340px] shrink-0 flex-col border-line px-3 py-4 max-lg:border-b lg:h-auto lg:min-h-0 lg:border-r"
+    >
       <div className="flex items-baseline gap-2 px-1 pb-2">
-        <h2 id="places" className="text-base">Places</h2>
-        {only && <button type="button" onClick={() => select(only.path)} className="truncate text-[13px] text-mute hover:text-ink hover:underline" title={only.path}>in {only.name}</button>}
+        <h2 id="places" className="text-base">
+          Places
+        </h2>
+        {only && (
+          <button
+            type="button"
+            onClick={() => select(only.path)}
+            className="truncate text-[13px] text-mute hover:text-ink hover:underline"
+            title={only.path}
+          >
+            in {only.name}
+          </button>
+        )}
       </div>
       <div ref={ref} className="min-h-0 flex-1">
-        <Tree<PlaceNode> data={nodes} width={width} height={height} rowHeight={32} indent={16} openByDefault={false} disableDrag disableDrop disableEdit disableMultiSelection
+        <Tree<PlaceNode>
+          data={nodes}
+          width={width}
+          height={height}
+          rowHeight={32}
+          indent={16}
+          openByDefault={false}
+          disableDrag
+          disableDrop
+          disableEdit
+          disableMultiSelection
           {...(path === null ? {} : { selection: path })}
           onSelect={(selected: NodeApi<PlaceNode>[]) => {
             const [node] = selected;
             if (node && node.id !== path) select(node.id);
           }}
-          onToggle={(id) => setExpanded((old) => (old.includes(id) ? old : [...old, id]))} childrenAccessor={(node) => node.children}>
+          onToggle={(id) => setExpanded((old) => (old.includes(id) ? old : [...old, id]))}
+          childrenAccessor={(node) => node.children}
+        >
           {PlaceRow}
         </Tree>
-        {roots && nodes.length === 0 && listings.every((listing) => !listing.isLoading) && <p className="px-1 text-[13px] text-mute">Nothing here yet. As soon as something is made, it appears.</p>}
+        {roots && nodes.length === 0 && listings.every((listing) => !listing.isLoading) && (
+          <p className="px-1 text-[13px] text-mute">Nothing here yet. As soon as something is made, it appears.</p>
+        )}
       </div>
-      <Button tone={canProtect ? "dusk" : "plain"} className="mt-3 w-full overflow-hidden" onClick={() => protect(canProtect ? path : "")}>
+      <Button
+        tone={canProtect ? "dusk" : "plain"}
+        className="mt-3 w-full overflow-hidden"
+        onClick={() => protect(canProtect ? path : "")}
+      >
         <span className="truncate">{canProtect ? `Protect ${baseName(path)}…` : "Protect a folder…"}</span>
       </Button>
     </section>
@@ -85,19 +133,41 @@ function PlaceRow({ node, style }: NodeRendererProps<PlaceNode>): ReactNode {
   const { name, entry, folder } = node.data;
   const EntryIcon = entry.type === "file" ? File : node.isOpen ? FolderOpen : Folder;
   return (
-    <div style={style} className={cn("flex h-8 cursor-default items-center gap-1.5 rounded-md pr-2 text-sm hover:bg-sand/50", node.isSelected && "bg-sand font-medium hover:bg-sand")}>
+    <div
+      style={style}
+      className={cn(
+        "flex h-8 cursor-default items-center gap-1.5 rounded-md pr-2 text-sm hover:bg-sand/50",
+        node.isSelected && "bg-sand font-medium hover:bg-sand",
+      )}
+    >
       <span className="grid size-5 shrink-0 place-items-center">
         {node.isInternal && (
-          <button type="button" tabIndex={-1} aria-label={node.isOpen ? `Close ${name}` : `Open ${name}`} className="grid size-5 place-items-center rounded text-mute hover:text-ink" onClick={(event) => {
-            event.stopPropagation();
-            node.toggle();
-          }}>
+          <button
+            type="button"
+            tabIndex={-1}
+            aria-label={node.isOpen ? `Close ${name}` : `Open ${name}`}
+            className="grid size-5 place-items-center rounded text-mute hover:text-ink"
+            onClick={(event) => {
+              event.stopPropagation();
+              node.toggle();
+            }}
+          >
             <ChevronRight className={cn("size-3.5 transition-transform", node.isOpen && "rotate-90")} aria-hidden />
           </button>
         )}
       </span>
-      {folder ? <Doorway state={doorwayOf(folder)} className="h-[18px] w-[15px]" /> : <EntryIcon className={cn("size-4 shrink-0 text-line-strong", entry.type !== "file" && "fill-line")} strokeWidth={1.2} aria-hidden />}
-      <span className={cn("truncate", entry.hidden && "text-mute")} title={name}>{name}</span>
+      {folder ? (
+        <Doorway state={doorwayOf(folder)} className="h-[18px] w-[15px]" />
+      ) : (
+        <EntryIcon
+          className={cn("size-4 shrink-0 text-line-strong", entry.type !== "file" && "fill-line")}
+          strokeWidth={1.2}
+          aria-hidden
+        />
+      )}
+      <span className={cn("truncate", entry.hidden && "text-mute")} title={name}>
+        {name}
+      </span>
       {folder && <span className="sr-only">{folder.state}</span>}
     </div>
   );

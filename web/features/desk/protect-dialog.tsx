@@ -15,7 +15,12 @@ import { useVerb } from "@/lib/queries";
 export function ProtectDialog(): ReactNode {
   const { protecting, protect } = useSelection();
   return (
-    <Dialog open={protecting !== null} onOpenChange={(open) => !open && protect(null)} title={protecting ? `Protect ${baseName(protecting)}` : "Protect a folder"} description="Choose whom it is meant to stop. You can change your mind later.">
+    <Dialog
+      open={protecting !== null}
+      onOpenChange={(open) => !open && protect(null)}
+      title={protecting ? `Protect ${baseName(protecting)}` : "Protect a folder"}
+      description="Choose whom it is meant to stop. You can change your mind later."
+    >
       {protecting !== null && <ProtectForm key={protecting} start={protecting} />}
     </Dialog>
   );
@@ -30,44 +35,92 @@ function ProtectForm({ start }: { readonly start: string }): ReactNode {
   const [hasOwn, setHasOwn] = useState(false);
   const own = useNewPassword({ label: "Password of this folder", hintNote: IN_THE_FOLDER });
   const lock = useVerb((...args: Parameters<typeof api.lock>) => api.lock(...args));
-  const plan = useQuery({ queryKey: ["plan", path, protection.guard, protection.visibility], queryFn: () => api.plan(path, protection), enabled: path.trim() !== "", retry: false, gcTime: 0, staleTime: 0, placeholderData: keepPreviousData });
+  const plan = useQuery({
+    queryKey: ["plan", path, protection.guard, protection.visibility],
+    queryFn: () => api.plan(path, protection),
+    enabled: path.trim() !== "",
+    retry: false,
+    gcTime: 0,
+    staleTime: 0,
+    placeholderData: keepPreviousData,
+  });
   const current = plan.data && path.trim() !== "" ? plan.data : null;
   const isOwn = hasOwn && protection.guard === "sealed";
   const ready = current !== null && current.refusal === null && !plan.isFetching && (!isOwn || own.chosen.ready);
   return (
-    <form className="mt-5 space-y-5" onSubmit={(event) => {
-      event.preventDefault();
-      if (!ready) return;
-      lock.run(current.path, { ...protection, cover: protection.cover?.trim() || null }, anyway, isOwn ? { password: own.chosen.password, hint: own.chosen.hint } : null);
-      select(current.path);
-      protect(null);
-    }}>
+    <form
+      className="mt-5 space-y-5"
+      onSubmit={(event) => {
+        event.preventDefault();
+        if (!ready) return;
+        lock.run(
+          current.path,
+          { ...protection, cover: protection.cover?.trim() || null },
+          anyway,
+          isOwn ? { password: own.chosen.password, hint: own.chosen.hint } : null,
+        );
+        select(current.path);
+        protect(null);
+      }}
+    >
       <PathInput path={path} onPath={setPath} />
-      {isFull ? <ProtectionChoice isDraft value={protection} onChoose={setProtection} /> : <AgainstChoice value={protection} onChoose={setProtection} />}
+      {isFull ? (
+        <ProtectionChoice isDraft value={protection} onChoose={setProtection} />
+      ) : (
+        <AgainstChoice value={protection} onChoose={setProtection} />
+      )}
       {isFull && protection.guard === "sealed" && (
         <div className="rounded-xl border border-line bg-sheet px-4 py-3">
           <label className="flex items-start gap-2.5 text-sm">
-            <input type="checkbox" checked={hasOwn} onChange={(event) => setHasOwn(event.target.checked)} className="mt-1 accent-dusk" />
-            <span><span className="font-semibold">A password of its own as well</span><span className="block text-[13px] text-mute">Needed on top of the master password: it stays closed to somebody who finds you signed in.</span></span>
+            <input
+              type="checkbox"
+              checked={hasOwn}
+              onChange={(event) => setHasOwn(event.target.checked)}
+              className="mt-1 accent-dusk"
+            />
+            <span>
+              <span className="font-semibold">A password of its own as well</span>
+              <span className="block text-[13px] text-mute">
+                Needed on top of the master password: it stays closed to somebody who finds you signed in.
+              </span>
+            </span>
           </label>
           {hasOwn && <div className="mt-4 space-y-4">{own.fields}</div>}
         </div>
       )}
       <p className="flex flex-wrap items-baseline justify-between gap-x-4 text-sm">
         <span>{protectionWords(protection)}.</span>
-        <button type="button" className="font-medium text-dusk underline underline-offset-4" onClick={() => setFull(!isFull)}>{isFull ? "Ask me whom it is meant to stop" : "Choose guard and visibility"}</button>
+        <button
+          type="button"
+          className="font-medium text-dusk underline underline-offset-4"
+          onClick={() => setFull(!isFull)}
+        >
+          {isFull ? "Ask me whom it is meant to stop" : "Choose guard and visibility"}
+        </button>
       </p>
       {/* Room for two lines, so that nothing moves under the pointer when the answer comes. */}
-      <div className="min-h-11"><Plan plan={current} problem={plan.error} empty={path.trim() === ""} protection={protection} /></div>
+      <div className="min-h-11">
+        <Plan plan={current} problem={plan.error} empty={path.trim() === ""} protection={protection} />
+      </div>
       {current && current.holders.length > 0 && (
         <label className="flex gap-2 rounded-lg bg-ochre-soft px-3 py-2 text-[13px] text-ochre">
-          <input type="checkbox" checked={anyway} onChange={(event) => setAnyway(event.target.checked)} className="mt-0.5 accent-current" />
-          <span>{current.holders.join(", ")} has files of this folder open. Better close them first; tick this to lock all the same.</span>
+          <input
+            type="checkbox"
+            checked={anyway}
+            onChange={(event) => setAnyway(event.target.checked)}
+            className="mt-0.5 accent-current"
+          />
+          <span>
+            {current.holders.join(", ")} has files of this folder open. Better close them first; tick this to lock all
+            the same.
+          </span>
         </label>
       )}
       <div className="sticky -bottom-6 -mx-6 -mb-6 flex justify-end gap-2 rounded-b-2xl border-t border-line bg-paper px-6 py-4">
         <Button onClick={() => protect(null)}>Not now</Button>
-        <Button tone="dusk" type="submit" disabled={!ready || lock.pending}>{current?.refusal === null && current.name ? `Lock ${current.name}` : "Lock it"}</Button>
+        <Button tone="dusk" type="submit" disabled={!ready || lock.pending}>
+          {current?.refusal === null && current.name ? `Lock ${current.name}` : "Lock it"}
+        </Button>
       </div>
     </form>
   );
@@ -75,29 +128,98 @@ function ProtectForm({ start }: { readonly start: string }): ReactNode {
 
 function PathInput({ path, onPath }: { readonly path: string; readonly onPath: (path: string) => void }): ReactNode {
   const id = useId();
-  const completions = useQuery({ queryKey: ["complete", path], queryFn: () => api.completePath(path), gcTime: 0, placeholderData: keepPreviousData }).data ?? [];
+  const completions =
+    useQuery({
+      queryKey: ["complete", path],
+      queryFn: () => api.completePath(path),
+      gcTime: 0,
+      placeholderData: keepPreviousData,
+    }).data ?? [];
   return (
     <div>
-      <label htmlFor={id} className="mb-1.5 block text-sm font-semibold">Folder or file</label>
-      <input id={id} list={`${id}-list`} value={path} onChange={(event) => onPath(event.target.value)} placeholder="Type or paste its path" autoComplete="off" spellCheck={false} autoFocus={path === ""}
-        className="h-11 w-full rounded-lg border border-line-strong/70 bg-sheet px-3 text-[15px] placeholder:text-mute/80" />
-      <datalist id={`${id}-list`}>{completions.map((completion) => <option key={completion} value={completion} />)}</datalist>
+      <label htmlFor={id} className="mb-1.5 block text-sm font-semibold">
+        Folder or file
+      </label>
+      <input
+        id={id}
+        list={`${id}-list`}
+        value={path}
+        onChange={(event) => onPath(event.target.value)}
+        placeholder="Type or paste its path"
+        autoComplete="off"
+        spellCheck={false}
+        autoFocus={path === ""}
+        className="h-11 w-full rounded-lg border border-line-strong/70 bg-sheet px-3 text-[15px] placeholder:text-mute/80"
+      />
+      <datalist id={`${id}-list`}>
+        {completions.map((completion) => (
+          <option key={completion} value={completion} />
+        ))}
+      </datalist>
     </div>
   );
 }
 
-function Plan({ plan, problem, empty, protection }: { readonly plan: PlanView | null; readonly problem: Error | null; readonly empty: boolean; readonly protection: Protection }): ReactNode {
+function Plan({
+  plan,
+  problem,
+  empty,
+  protection,
+}: {
+  readonly plan: PlanView | null;
+  readonly problem: Error | null;
+  readonly empty: boolean;
+  readonly protection: Protection;
+}): ReactNode {
   if (empty) return <p className="text-sm text-mute">Or choose it under Places first.</p>;
-  if (problem) return <p role="alert" className="rounded-lg bg-oxblood-soft px-3 py-2 text-sm text-oxblood">{problem instanceof ApiError ? problem.message : "The folder could not be looked at. Nothing was touched."}</p>;
+  if (problem)
+    return (
+      <p role="alert" className="rounded-lg bg-oxblood-soft px-3 py-2 text-sm text-oxblood">
+        {problem instanceof ApiError ? problem.message : "The folder could not be looked at. Nothing was touched."}
+      </p>
+    );
   if (!plan) return <p className="text-sm text-mute">Looking…</p>;
-  if (plan.refusal) return <p role="alert" className="rounded-lg bg-oxblood-soft px-3 py-2 text-sm text-oxblood">{plan.refusal.message}</p>;
-  const asFolder = plan.kind === "file" && protection.visibility === "view" ? " While it is locked, it lies in a folder of its name." : "";
-  if (protection.guard !== "sealed") return <p className="text-sm text-mute">In {baseName(parentOf(plan.path))}. Nothing of it is encrypted or read: it is done in a moment, and undone as quickly.{asFolder}</p>;
+  if (plan.refusal)
+    return (
+      <p role="alert" className="rounded-lg bg-oxblood-soft px-3 py-2 text-sm text-oxblood">
+        {plan.refusal.message}
+      </p>
+    );
+  const asFolder =
+    plan.kind === "file" && protection.visibility === "view"
+      ? " While it is locked, it lies in a folder of its name."
+      : "";
+  if (protection.guard !== "sealed")
+    return (
+      <p className="text-sm text-mute">
+        In {baseName(parentOf(plan.path))}. Nothing of it is encrypted or read: it is done in a moment, and undone as
+        quickly.{asFolder}
+      </p>
+    );
   return (
     <div className="text-sm text-mute">
-      <p>{count(plan.files, "file")}, {formatBytes(plan.bytes)}, in {baseName(parentOf(plan.path))}. {plan.strategy === "whole" ? "Until everything is encrypted and checked, the readable copy stays." : "There is no room for a second copy, so it goes file by file: each file is whole at every moment, and the rest stays readable until its turn."}{asFolder}</p>
-      {plan.foreign.length > 0 && <p className="mt-1 text-ochre">{count(plan.foreign.length, "entry", "entries")} in it {plan.foreign.length === 1 ? "belongs" : "belong"} to another account: {plan.foreign.slice(0, 3).join(", ")}{plan.foreign.length > 3 ? ", …" : ""}. Once locked and opened again, {plan.foreign.length === 1 ? "it is" : "they are"} yours, without special rights of that account.</p>}
-      {plan.outsideLinks.length > 0 && <p className="mt-1 text-ochre">{count(plan.outsideLinks.length, "file")} in it also {plan.outsideLinks.length === 1 ? "has a name" : "have names"} outside the folder (hard links). Those stay readable there.</p>}
+      <p>
+        {count(plan.files, "file")}, {formatBytes(plan.bytes)}, in {baseName(parentOf(plan.path))}.{" "}
+        {plan.strategy === "whole"
+          ? "Until everything is encrypted and checked, the readable copy stays."
+          : "There is no room for a second copy, so it goes file by file: each file is whole at every moment, and the rest stays readable until its turn."}
+        {asFolder}
+      </p>
+      {plan.foreign.length > 0 && (
+        <p className="mt-1 text-ochre">
+          {count(plan.foreign.length, "entry", "entries")} in it {plan.foreign.length === 1 ? "belongs" : "belong"} to
+          another account: {plan.foreign.slice(0, 3).join(", ")}
+          {plan.foreign.length > 3 ? ", …" : ""}. Once locked and opened again,{" "}
+          {plan.foreign.length === 1 ? "it is" : "they are"} yours, without special rights of that account.
+        </p>
+      )}
+      {plan.outsideLinks.length > 0 && (
+        <p className="mt-1 text-ochre">
+          {count(plan.outsideLinks.length, "file")} in it also{" "}
+          {plan.outsideLinks.length === 1 ? "has a name" : "have names"} outside the folder (hard links). Those stay
+          readable there.
+        </p>
+      )}
     </div>
   );
 }

@@ -1,7 +1,20 @@
 "use client";
 import { type ReactNode, useId, useState } from "react";
 import type { Bars, Guard, Icon, Protection, Visibility } from "@eremos/server/contract";
-import { AGAINST, type Against, GUARD_NAMES, GUARD_TEXTS, LEVELS, LEVEL_WORDS, USUAL_BARS, VISIBILITY_NAMES, VISIBILITY_TEXTS, isSame, withBars, withGuard } from "./protections";
+import {
+  AGAINST,
+  type Against,
+  GUARD_NAMES,
+  GUARD_TEXTS,
+  LEVELS,
+  LEVEL_WORDS,
+  USUAL_BARS,
+  VISIBILITY_NAMES,
+  VISIBILITY_TEXTS,
+  isSame,
+  withBars,
+  withGuard,
+} from "./protections";
 import { Button } from "@/ui/button";
 import { Choices } from "@/ui/choice";
 import { Doorway } from "@/ui/doorway";
@@ -17,8 +30,18 @@ export function AgainstChoice({ value, onChoose }: ProtectionProps): ReactNode {
   const entries = Object.entries(AGAINST) as [Against, (typeof AGAINST)[Against]][];
   const chosen = entries.find(([, { protection }]) => isSame(protection, value))?.[0] ?? null;
   return (
-    <Choices<Against> label="Who is it meant to stop?" columns="two" value={chosen} onChoose={(against) => onChoose(AGAINST[against].protection)}
-      choices={entries.map(([against, { title, text, protection }]) => ({ value: against, title, text, sign: <Doorway state={protection.guard} className="h-6 w-5" /> }))} />
+    <Choices<Against>
+      label="Who is it meant to stop?"
+      columns="two"
+      value={chosen}
+      onChoose={(against) => onChoose(AGAINST[against].protection)}
+      choices={entries.map(([against, { title, text, protection }]) => ({
+        value: against,
+        title,
+        text,
+        sign: <Doorway state={protection.guard} className="h-6 w-5" />,
+      }))}
+    />
   );
 }
 
@@ -34,19 +57,61 @@ interface FullProps extends ProtectionProps {
 export function ProtectionChoice({ value, disabled = false, isDraft = false, onChoose }: FullProps): ReactNode {
   return (
     <div className="space-y-3">
-      <Choices<Guard> label="Guard" columns="three" value={value.guard} disabled={disabled} onChoose={(guard) => onChoose(withGuard(value, guard))}
-        choices={GUARDS.map((guard) => ({ value: guard, title: GUARD_NAMES[guard], text: GUARD_TEXTS[guard], sign: <Doorway state={guard} className="h-6 w-5" /> }))} />
-      {value.guard === "barred" && <BarsForm bars={value.bars ?? USUAL_BARS} disabled={disabled} onChange={(bars, changed) => onChoose(withBars(value, bars, changed))} />}
-      <Choices<Visibility> label="What shows while it is locked" columns="three" value={value.visibility} disabled={disabled} onChoose={(visibility) => onChoose({ ...value, visibility })}
-        choices={VISIBILITIES.map((visibility) => ({ value: visibility, title: VISIBILITY_NAMES[visibility], text: VISIBILITY_TEXTS[visibility], unavailable: value.guard === "sight" && visibility === "view" ? "Out of sight means hidden; in view nothing would be protected." : null }))} />
-      {value.visibility === "view" && value.guard !== "sight" && <CoverForm value={value} disabled={disabled} isDraft={isDraft} onChoose={onChoose} />}
+      <Choices<Guard>
+        label="Guard"
+        columns="three"
+        value={value.guard}
+        disabled={disabled}
+        onChoose={(guard) => onChoose(withGuard(value, guard))}
+        choices={GUARDS.map((guard) => ({
+          value: guard,
+          title: GUARD_NAMES[guard],
+          text: GUARD_TEXTS[guard],
+          sign: <Doorway state={guard} className="h-6 w-5" />,
+        }))}
+      />
+      {value.guard === "barred" && (
+        <BarsForm
+          bars={value.bars ?? USUAL_BARS}
+          disabled={disabled}
+          onChange={(bars, changed) => onChoose(withBars(value, bars, changed))}
+        />
+      )}
+      <Choices<Visibility>
+        label="What shows while it is locked"
+        columns="three"
+        value={value.visibility}
+        disabled={disabled}
+        onChoose={(visibility) => onChoose({ ...value, visibility })}
+        choices={VISIBILITIES.map((visibility) => ({
+          value: visibility,
+          title: VISIBILITY_NAMES[visibility],
+          text: VISIBILITY_TEXTS[visibility],
+          unavailable:
+            value.guard === "sight" && visibility === "view"
+              ? "Out of sight means hidden; in view nothing would be protected."
+              : null,
+        }))}
+      />
+      {value.visibility === "view" && value.guard !== "sight" && (
+        <CoverForm value={value} disabled={disabled} isDraft={isDraft} onChoose={onChoose} />
+      )}
     </div>
   );
 }
 
 const ICON_WORDS: readonly (readonly [Icon, string])[] = [
-  ["x-office-document", "a document"], ["x-office-spreadsheet", "a spreadsheet"], ["x-office-calendar", "a calendar"], ["x-office-address-book", "an address book"], ["text-x-generic", "a text"],
-  ["image-x-generic", "a picture"], ["audio-x-generic", "sound"], ["video-x-generic", "a film"], ["package-x-generic", "a package"], ["applications-games", "a game"], ["user-trash", "the bin"],
+  ["x-office-document", "a document"],
+  ["x-office-spreadsheet", "a spreadsheet"],
+  ["x-office-calendar", "a calendar"],
+  ["x-office-address-book", "an address book"],
+  ["text-x-generic", "a text"],
+  ["image-x-generic", "a picture"],
+  ["audio-x-generic", "sound"],
+  ["video-x-generic", "a film"],
+  ["package-x-generic", "a package"],
+  ["applications-games", "a game"],
+  ["user-trash", "the bin"],
 ];
 
 interface CoverFormProps extends Required<ProtectionProps> {
@@ -67,24 +132,57 @@ function CoverForm({ value, disabled, isDraft, onChoose }: CoverFormProps): Reac
   return (
     <div className="divide-y divide-line/70 rounded-xl border border-line bg-sheet px-4 text-sm">
       <div className="flex flex-wrap items-center justify-between gap-x-4 gap-y-1 py-2">
-        <label htmlFor={nameId}>Cover name<span className="block text-[13px] text-mute">Shown instead of its own; nothing tells that one.</span></label>
+        <label htmlFor={nameId}>
+          Cover name
+          <span className="block text-[13px] text-mute">Shown instead of its own; nothing tells that one.</span>
+        </label>
         <span className="flex gap-2">
-          {isUnfinished && <Button size="small" disabled={disabled} onClick={() => choose(typed.trim())}>Use it</Button>}
-          <input id={nameId} value={typed ?? value.cover ?? ""} disabled={disabled} maxLength={120} autoComplete="off" spellCheck={false} placeholder="none" className={INPUT}
+          {isUnfinished && (
+            <Button size="small" disabled={disabled} onClick={() => choose(typed.trim())}>
+              Use it
+            </Button>
+          )}
+          <input
+            id={nameId}
+            value={typed ?? value.cover ?? ""}
+            disabled={disabled}
+            maxLength={120}
+            autoComplete="off"
+            spellCheck={false}
+            placeholder="none"
+            className={INPUT}
             onChange={(event) => (isDraft ? choose(event.target.value) : setTyped(event.target.value))}
             onKeyDown={(event) => {
               if (event.key !== "Enter" || !isUnfinished) return;
               event.preventDefault();
               choose(typed.trim());
-            }} />
+            }}
+          />
         </span>
       </div>
       {value.guard === "sealed" && (
         <div className="flex flex-wrap items-center justify-between gap-x-4 gap-y-1 py-2">
-          <label htmlFor={iconId}>Icon<span className="block text-[13px] text-mute">Where <code>.directory</code> files are read.</span></label>
-          <select id={iconId} value={value.icon ?? ""} disabled={disabled} onChange={(event) => onChoose({ ...value, icon: ICON_WORDS.find(([icon]) => icon === event.target.value)?.[0] ?? null })} className={INPUT}>
+          <label htmlFor={iconId}>
+            Icon
+            <span className="block text-[13px] text-mute">
+              Where <code>.directory</code> files are read.
+            </span>
+          </label>
+          <select
+            id={iconId}
+            value={value.icon ?? ""}
+            disabled={disabled}
+            onChange={(event) =>
+              onChoose({ ...value, icon: ICON_WORDS.find(([icon]) => icon === event.target.value)?.[0] ?? null })
+            }
+            className={INPUT}
+          >
             <option value="">a folder, as usual</option>
-            {ICON_WORDS.map(([icon, words]) => <option key={icon} value={icon}>{words}</option>)}
+            {ICON_WORDS.map(([icon, words]) => (
+              <option key={icon} value={icon}>
+                {words}
+              </option>
+            ))}
           </select>
         </div>
       )}
@@ -99,23 +197,52 @@ interface BarsFormProps {
 }
 
 function BarsForm({ bars, disabled, onChange }: BarsFormProps): ReactNode {
-  const line = (who: keyof Bars, label: string): ReactNode => <BarLine label={label} level={bars[who]} disabled={disabled} onLevel={(level) => onChange({ ...bars, [who]: level }, who)} />;
+  const line = (who: keyof Bars, label: string): ReactNode => (
+    <BarLine
+      label={label}
+      level={bars[who]}
+      disabled={disabled}
+      onLevel={(level) => onChange({ ...bars, [who]: level }, who)}
+    />
+  );
   return (
     <div className="divide-y divide-line/70 rounded-xl border border-line bg-sheet px-4 text-sm">
       {line("others", "Other accounts may")}
       {line("own", "This account itself may")}
-      <p className="py-2 text-[13px] text-mute">Bars only take away, and opening gives back exactly the permissions there were.</p>
+      <p className="py-2 text-[13px] text-mute">
+        Bars only take away, and opening gives back exactly the permissions there were.
+      </p>
     </div>
   );
 }
 
-function BarLine({ label, level, disabled, onLevel }: { readonly label: string; readonly level: Bars["own"]; readonly disabled: boolean; readonly onLevel: (level: Bars["own"]) => void }): ReactNode {
+function BarLine({
+  label,
+  level,
+  disabled,
+  onLevel,
+}: {
+  readonly label: string;
+  readonly level: Bars["own"];
+  readonly disabled: boolean;
+  readonly onLevel: (level: Bars["own"]) => void;
+}): ReactNode {
   const id = useId();
   return (
     <div className="flex flex-wrap items-center justify-between gap-x-4 gap-y-1 py-2">
       <label htmlFor={id}>{label}</label>
-      <select id={id} value={level} disabled={disabled} onChange={(event) => onLevel(LEVELS.find((one) => one === event.target.value) ?? "nothing")} className="h-9 w-56 rounded-lg border border-line bg-sheet px-2.5 text-sm">
-        {LEVELS.map((one) => <option key={one} value={one}>{LEVEL_WORDS[one]}</option>)}
+      <select
+        id={id}
+        value={level}
+        disabled={disabled}
+        onChange={(event) => onLevel(LEVELS.find((one) => one === event.target.value) ?? "nothing")}
+        className="h-9 w-56 rounded-lg border border-line bg-sheet px-2.5 text-sm"
+      >
+        {LEVELS.map((one) => (
+          <option key={one} value={one}>
+            {LEVEL_WORDS[one]}
+          </option>
+        ))}
       </select>
     </div>
   );

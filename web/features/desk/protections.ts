@@ -3,8 +3,16 @@ import type { Bars, Guard, Level, Protection, Visibility } from "@eremos/server/
 /** The guards and visibilities in words: in one place, so that every view says the same. */
 export const USUAL_BARS: Bars = { others: "nothing", own: "everything" };
 
-export const GUARD_NAMES: Readonly<Record<Guard, string>> = { sealed: "Sealed", barred: "Barred", sight: "Out of sight" };
-export const VISIBILITY_NAMES: Readonly<Record<Visibility, string>> = { view: "In view", hidden: "Hidden in place", tucked: "Tucked away" };
+export const GUARD_NAMES: Readonly<Record<Guard, string>> = {
+  sealed: "Sealed",
+  barred: "Barred",
+  sight: "Out of sight",
+};
+export const VISIBILITY_NAMES: Readonly<Record<Visibility, string>> = {
+  view: "In view",
+  hidden: "Hidden in place",
+  tucked: "Tucked away",
+};
 
 export const GUARD_TEXTS: Readonly<Record<Guard, string>> = {
   sealed: "Encrypted where it is, names too. Stops everybody without your password, even with the disk in hand.",
@@ -19,7 +27,11 @@ export const VISIBILITY_TEXTS: Readonly<Record<Visibility, string>> = {
 };
 
 export const LEVEL_WORDS: Readonly<Record<Level, string>> = {
-  nothing: "nothing", list: "see the names in it", read: "read it", change: "read, and change its files", everything: "everything",
+  nothing: "nothing",
+  list: "see the names in it",
+  read: "read it",
+  change: "read, and change its files",
+  everything: "everything",
 };
 export const LEVELS: readonly Level[] = ["nothing", "list", "read", "change", "everything"];
 
@@ -29,7 +41,13 @@ export function isAtMost(level: Level, most: Level): boolean {
 
 /** Another guard, with what goes with it. */
 export function withGuard({ visibility, cover, icon, bars }: Protection, guard: Guard): Protection {
-  return { guard, cover, icon: guard === "sealed" ? icon : null, visibility: guard === "sight" && visibility === "view" ? "hidden" : visibility, bars: guard === "barred" ? (bars ?? USUAL_BARS) : null };
+  return {
+    guard,
+    cover,
+    icon: guard === "sealed" ? icon : null,
+    visibility: guard === "sight" && visibility === "view" ? "hidden" : visibility,
+    bars: guard === "barred" ? (bars ?? USUAL_BARS) : null,
+  };
 }
 
 /** What others may never exceeds what this account may. */
@@ -42,19 +60,45 @@ const NO_COVER = { cover: null, icon: null };
 
 /** Who it is meant to stop, and what is recommended against them. */
 export const AGAINST = {
-  anybody: { title: "Anybody, whatever they try", text: "Also an administrator, or somebody with the disk in hand.", protection: { guard: "sealed", visibility: "hidden", ...NO_COVER, bars: null } },
-  accounts: { title: "Other accounts on this computer", text: "The system lets them in no more. You go on using it as ever.", protection: { guard: "barred", visibility: "view", ...NO_COVER, bars: USUAL_BARS } },
-  glances: { title: "Glances at this screen", text: "It is not to be seen when somebody looks around here.", protection: { guard: "sight", visibility: "tucked", ...NO_COVER, bars: null } },
-  slips: { title: "My own slips", text: "Nothing in it is changed or deleted by mistake. Others stay out.", protection: { guard: "barred", visibility: "view", ...NO_COVER, bars: { others: "nothing", own: "read" } } },
+  anybody: {
+    title: "Anybody, whatever they try",
+    text: "Also an administrator, or somebody with the disk in hand.",
+    protection: { guard: "sealed", visibility: "hidden", ...NO_COVER, bars: null },
+  },
+  accounts: {
+    title: "Other accounts on this computer",
+    text: "The system lets them in no more. You go on using it as ever.",
+    protection: { guard: "barred", visibility: "view", ...NO_COVER, bars: USUAL_BARS },
+  },
+  glances: {
+    title: "Glances at this screen",
+    text: "It is not to be seen when somebody looks around here.",
+    protection: { guard: "sight", visibility: "tucked", ...NO_COVER, bars: null },
+  },
+  slips: {
+    title: "My own slips",
+    text: "Nothing in it is changed or deleted by mistake. Others stay out.",
+    protection: { guard: "barred", visibility: "view", ...NO_COVER, bars: { others: "nothing", own: "read" } },
+  },
 } as const satisfies Readonly<Record<string, { title: string; text: string; protection: Protection }>>;
 export type Against = keyof typeof AGAINST;
 
 export function isSame(a: Protection, b: Protection): boolean {
-  return a.guard === b.guard && a.visibility === b.visibility && a.cover === b.cover && a.icon === b.icon && a.bars?.others === b.bars?.others && a.bars?.own === b.bars?.own;
+  return (
+    a.guard === b.guard &&
+    a.visibility === b.visibility &&
+    a.cover === b.cover &&
+    a.icon === b.icon &&
+    a.bars?.others === b.bars?.others &&
+    a.bars?.own === b.bars?.own
+  );
 }
 
 /** A protection in a few words. */
 export function protectionWords({ guard, visibility, cover, bars }: Protection): string {
-  const barred = bars && guard === "barred" ? `: others may ${bars.others === "nothing" ? "do nothing" : LEVEL_WORDS[bars.others]}${bars.own === "everything" ? "" : `, this account may ${bars.own === "nothing" ? "do nothing" : LEVEL_WORDS[bars.own]}`}` : "";
+  const barred =
+    bars && guard === "barred"
+      ? `: others may ${bars.others === "nothing" ? "do nothing" : LEVEL_WORDS[bars.others]}${bars.own === "everything" ? "" : `, this account may ${bars.own === "nothing" ? "do nothing" : LEVEL_WORDS[bars.own]}`}`
+      : "";
   return `${GUARD_NAMES[guard]}, ${VISIBILITY_NAMES[visibility].toLowerCase()}${visibility === "view" && cover !== null ? ` as ${cover}` : ""}${barred}`;
 }

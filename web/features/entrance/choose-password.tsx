@@ -12,17 +12,28 @@ interface ChoosePasswordProps {
 export function ChoosePassword({ pending, problem, onChosen }: ChoosePasswordProps): ReactNode {
   const { chosen, fields } = useNewPassword({ label: "Master password", hintNote: AT_THE_GATE, autoFocus: true });
   return (
-    <form className="space-y-5" onSubmit={(event) => {
-      event.preventDefault();
-      onChosen(chosen.password, chosen.hint);
-    }}>
+    <form
+      className="space-y-5"
+      onSubmit={(event) => {
+        event.preventDefault();
+        onChosen(chosen.password, chosen.hint);
+      }}
+    >
       <div>
         <h1 className="text-3xl">Choose your master password</h1>
-        <p className="mt-2 text-mute">Four or five unrelated words are easier to remember, and harder to guess, than a short jumble.</p>
+        <p className="mt-2 text-mute">
+          Four or five unrelated words are easier to remember, and harder to guess, than a short jumble.
+        </p>
       </div>
       {fields}
-      {problem && <p role="alert" className="rounded-lg bg-oxblood-soft px-3 py-2 text-sm text-oxblood">{problem}</p>}
-      <Button tone="dusk" size="large" type="submit" className="w-full" disabled={!chosen.ready || pending}>{pending ? "One moment…" : "Continue to the recovery code"}</Button>
+      {problem && (
+        <p role="alert" className="rounded-lg bg-oxblood-soft px-3 py-2 text-sm text-oxblood">
+          {problem}
+        </p>
+      )}
+      <Button tone="dusk" size="large" type="submit" className="w-full" disabled={!chosen.ready || pending}>
+        {pending ? "One moment…" : "Continue to the recovery code"}
+      </Button>
     </form>
   );
 }

@@ -13,23 +13,52 @@ import { Button } from "@/ui/button";
 /** At the gate, for whoever came from the page in a locked folder: files go in without anything being opened. */
 export function DropSlot(): ReactNode {
   const folder = /^\/folders\/([\w-]{22})(?:\/|$)/.exec(usePathname())?.[1] ?? null;
-  const slot = useQuery({ queryKey: ["slot", folder], queryFn: () => api.slot(folder ?? ""), enabled: folder !== null, retry: false });
+  const slot = useQuery({
+    queryKey: ["slot", folder],
+    queryFn: () => api.slot(folder ?? ""),
+    enabled: folder !== null,
+    retry: false,
+  });
   const put = useMutation({ mutationFn: (files: readonly File[]) => putAll(folder ?? "", files) });
-  const { getRootProps, getInputProps, isDragActive, open } = useDropzone({ noClick: true, noKeyboard: true, onDrop: (files) => files.length > 0 && put.mutate(files) });
+  const { getRootProps, getInputProps, isDragActive, open } = useDropzone({
+    noClick: true,
+    noKeyboard: true,
+    onDrop: (files) => files.length > 0 && put.mutate(files),
+  });
   if (!slot.data?.takes) return null;
   return (
     <section aria-labelledby="drop-slot" className="mt-8 border-t border-line pt-6">
-      <h2 id="drop-slot" className="font-sans text-[15px] font-semibold">Or put files in, without opening it</h2>
-      <div {...getRootProps({ role: "presentation" })} className={cn("mt-2 flex items-center gap-3 rounded-xl border-2 border-dashed border-line-strong px-4 py-4 text-sm", isDragActive && "border-dusk bg-dusk-soft")}>
+      <h2 id="drop-slot" className="font-sans text-[15px] font-semibold">
+        Or put files in, without opening it
+      </h2>
+      <div
+        {...getRootProps({ role: "presentation" })}
+        className={cn(
+          "mt-2 flex items-center gap-3 rounded-xl border-2 border-dashed border-line-strong px-4 py-4 text-sm",
+          isDragActive && "border-dusk bg-dusk-soft",
+        )}
+      >
         <input {...getInputProps()} aria-label="Files to put in" />
         <Inbox className="size-5 shrink-0 text-dusk" aria-hidden />
-        <span className="flex-1">Drop files here, or choose them. They are encrypted as they come; nobody can read them back until you sign in.</span>
-        <Button size="small" disabled={put.isPending} onClick={open}>Choose files…</Button>
+        <span className="flex-1">
+          Drop files here, or choose them. They are encrypted as they come; nobody can read them back until you sign in.
+        </span>
+        <Button size="small" disabled={put.isPending} onClick={open}>
+          Choose files…
+        </Button>
       </div>
       <p role="status" className="mt-2 min-h-5 text-[13px]">
         {put.isPending && <span className="text-mute">Putting them in…</span>}
-        {put.isSuccess && <span className="text-dusk">{count(put.data, "file is", "files are")} in, encrypted. The originals stay where they are.</span>}
-        {put.isError && <span className="text-oxblood">That did not work. What was not put in is where it was; try again, or sign in first.</span>}
+        {put.isSuccess && (
+          <span className="text-dusk">
+            {count(put.data, "file is", "files are")} in, encrypted. The originals stay where they are.
+          </span>
+        )}
+        {put.isError && (
+          <span className="text-oxblood">
+            That did not work. What was not put in is where it was; try again, or sign in first.
+          </span>
+        )}
       </p>
     </section>
   );
@@ -37,7 +66,12 @@ export function DropSlot(): ReactNode {
 
 async function putAll(folder: string, files: readonly File[]): Promise<number> {
   for (const file of files) {
-    const status = await sendFile(`/api/drop?folder=${folder}&name=${encodeURIComponent(file.name)}`, file, () => undefined, new AbortController().signal);
+    const status = await sendFile(
+      `/api/drop?folder=${folder}&name=${encodeURIComponent(file.name)}`,
+      file,
+      () => undefined,
+      new AbortController().signal,
+    );
     if (status !== 201) throw new Error(String(status));
   }
   return files.length;

@@ -40,17 +40,41 @@ export function Entrance({ children }: { readonly children: ReactNode }): ReactN
   const onSignedOut = useCallback(() => void leave(), [leave]);
   useLiveUpdates(onSignedOut);
 
-  if (state.error) return <Unreachable message={state.error instanceof ApiError ? state.error.message : "The page could not be loaded."} onAgain={() => void state.refetch()} />;
+  if (state.error)
+    return (
+      <Unreachable
+        message={state.error instanceof ApiError ? state.error.message : "The page could not be loaded."}
+        onAgain={() => void state.refetch()}
+      />
+    );
   if (!state.data) return <div className="h-dvh bg-paper" aria-busy="true" />;
   if (!state.data.setUp) return <FirstRun onDone={(signedIn) => void enter(signedIn)} />;
   if (!state.data.signedIn && state.data.stays) return <Staying onSignedIn={(signedIn) => void enter(signedIn)} />;
-  if (!state.data.signedIn) return <Gate state={state.data} openAt={state.dataUpdatedAt + state.data.waitMs} onSignedIn={(signedIn) => void enter(signedIn)} onTried={() => void state.refetch()} />;
-  return <Shell failedTries={failedTries} onFailuresSeen={() => setFailedTries(0)} onSignedOut={onSignedOut}>{children}</Shell>;
+  if (!state.data.signedIn)
+    return (
+      <Gate
+        state={state.data}
+        openAt={state.dataUpdatedAt + state.data.waitMs}
+        onSignedIn={(signedIn) => void enter(signedIn)}
+        onTried={() => void state.refetch()}
+      />
+    );
+  return (
+    <Shell failedTries={failedTries} onFailuresSeen={() => setFailedTries(0)} onSignedOut={onSignedOut}>
+      {children}
+    </Shell>
+  );
 }
 
 /** The owner chose to stay signed in, and this browser runs in the owner's account. */
 function Staying({ onSignedIn }: { readonly onSignedIn: (signedIn: SignedIn) => void }): ReactNode {
-  const { data, error, refetch } = useQuery({ queryKey: ["stay"], queryFn: api.returnStaying, retry: false, gcTime: 0, staleTime: Number.POSITIVE_INFINITY });
+  const { data, error, refetch } = useQuery({
+    queryKey: ["stay"],
+    queryFn: api.returnStaying,
+    retry: false,
+    gcTime: 0,
+    staleTime: Number.POSITIVE_INFINITY,
+  });
   const enter = useEffectEvent(onSignedIn);
   useEffect(() => {
     if (data) enter(data);
@@ -65,7 +89,9 @@ function Unreachable({ message, onAgain }: { readonly message: string; readonly 
       <div className="max-w-md">
         <h1 className="text-2xl">Eremos does not answer</h1>
         <p className="mt-2 text-mute">{message}</p>
-        <button type="button" onClick={onAgain} className="mt-4 font-semibold text-dusk underline underline-offset-4">Try again</button>
+        <button type="button" onClick={onAgain} className="mt-4 font-semibold text-dusk underline underline-offset-4">
+          Try again
+        </button>
       </div>
     </main>
   );

@@ -22,20 +22,36 @@ export function Forgotten({ openAt, onDone, onTried, onBack }: ForgottenProps): 
   const [secret, setSecret] = useState<BackSecret>(NO_SECRET);
   const { chosen, fields } = useNewPassword({ label: "New master password", hintNote: AT_THE_GATE });
   const wait = useCountdown(openAt);
-  const reset = useGuarded(() => api.forgotten(secret, chosen.password, chosen.hint).finally(onTried), (result) => {
-    tellLeft(result.left);
-    onDone(result);
-  });
+  const reset = useGuarded(
+    () => api.forgotten(secret, chosen.password, chosen.hint).finally(onTried),
+    (result) => {
+      tellLeft(result.left);
+      onDone(result);
+    },
+  );
   return (
-    <form className="space-y-5" onSubmit={(event) => {
-      event.preventDefault();
-      reset.run(undefined);
-    }}>
+    <form
+      className="space-y-5"
+      onSubmit={(event) => {
+        event.preventDefault();
+        reset.run(undefined);
+      }}
+    >
       <BackSecretField autoFocus secret={secret} onSecret={setSecret} problem={reset.problem} />
       {fields}
       <div className="flex gap-2">
-        <Button size="large" onClick={onBack}>Back</Button>
-        <Button tone="dusk" size="large" type="submit" className="flex-1" disabled={isMissing(secret) || !chosen.ready || reset.isBlocked || wait > 0}>{wait > 0 && !reset.isBlocked ? `Wait ${Math.ceil(wait / 1000)} s` : reset.label("Set it and sign in")}</Button>
+        <Button size="large" onClick={onBack}>
+          Back
+        </Button>
+        <Button
+          tone="dusk"
+          size="large"
+          type="submit"
+          className="flex-1"
+          disabled={isMissing(secret) || !chosen.ready || reset.isBlocked || wait > 0}
+        >
+          {wait > 0 && !reset.isBlocked ? `Wait ${Math.ceil(wait / 1000)} s` : reset.label("Set it and sign in")}
+        </Button>
       </div>
     </form>
   );
@@ -43,5 +59,9 @@ export function Forgotten({ openAt, onDone, onTried, onBack }: ForgottenProps): 
 
 function tellLeft(left: PasswordChanged["left"]): void {
   if (left.length === 0) toast.success("The new master password is set. Code and shares stay as they are.");
-  else toast.warning(`The new master password is set. Out of reach now, and opening with the old one until they are here again: ${left.map(({ name }) => name).join(", ")}.`, { duration: 20_000 });
+  else
+    toast.warning(
+      `The new master password is set. Out of reach now, and opening with the old one until they are here again: ${left.map(({ name }) => name).join(", ")}.`,
+      { duration: 20_000 },
+    );
 }

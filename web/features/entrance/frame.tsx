@@ -1,7 +1,13 @@
 import type { ReactNode } from "react";
 
 /** Day on the left, night on the right: what is yours, and what others are to see of it. */
-export function EntranceFrame({ children, night }: { readonly children: ReactNode; readonly night: ReactNode }): ReactNode {
+export function EntranceFrame({
+  children,
+  night,
+}: {
+  readonly children: ReactNode;
+  readonly night: ReactNode;
+}): ReactNode {
   return (
     <div className="grid min-h-dvh bg-paper lg:grid-cols-[minmax(0,1fr)_400px]">
       <main className="flex flex-col px-6 py-8 sm:px-14">
@@ -18,7 +24,12 @@ export function EntranceFrame({ children, night }: { readonly children: ReactNod
 
 function Dusk(): ReactNode {
   return (
-    <svg viewBox="0 0 400 800" preserveAspectRatio="xMidYMax slice" className="absolute inset-0 size-full" aria-hidden="true">
+    <svg
+      viewBox="0 0 400 800"
+      preserveAspectRatio="xMidYMax slice"
+      className="absolute inset-0 size-full"
+      aria-hidden="true"
+    >
       <circle cx="292" cy="150" r="34" fill="#e9cfa4" opacity="0.9" />
       <path d="M0 520 C 90 470 160 540 240 500 S 360 470 400 500 V800 H0z" fill="#272d52" />
       <path d="M0 600 C 110 560 170 620 270 585 S 370 580 400 570 V800 H0z" fill="#20264a" />
@@ -28,7 +39,17 @@ function Dusk(): ReactNode {
         <path d="M318 548v-30a13 13 0 0 1 26 0v30z" />
       </g>
       <path d="M74 560v-38a7 7 0 0 1 14 0v38z" fill="#e0955f" opacity="0.85" />
-      {[[40, 90], [120, 60], [86, 190], [200, 110], [350, 60], [240, 240], [60, 300], [330, 290], [160, 330]].map(([x, y]) => (
+      {[
+        [40, 90],
+        [120, 60],
+        [86, 190],
+        [200, 110],
+        [350, 60],
+        [240, 240],
+        [60, 300],
+        [330, 290],
+        [160, 330],
+      ].map(([x, y]) => (
         <circle key={`${x}-${y}`} cx={x} cy={y} r="1.3" fill="#eeebf6" opacity="0.7" />
       ))}
     </svg>

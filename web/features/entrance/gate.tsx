@@ -29,7 +29,8 @@ export function Gate({ state, openAt, onSignedIn, onTried }: GateProps): ReactNo
     onSuccess: onSignedIn,
     onError: (error) => {
       setPassword("");
-      if (error instanceof ApiError && typeof error.data["waitMs"] === "number") setBlockedUntil(Date.now() + error.data["waitMs"]);
+      if (error instanceof ApiError && typeof error.data["waitMs"] === "number")
+        setBlockedUntil(Date.now() + error.data["waitMs"]);
       onTried();
     },
   });
@@ -39,8 +40,23 @@ export function Gate({ state, openAt, onSignedIn, onTried }: GateProps): ReactNo
     return (
       <EntranceFrame night={<NightNote />}>
         <h1 className="text-3xl">A new master password</h1>
-        <p className="mt-2 mb-6 text-mute">{state.keyholders ? <>The recovery code from your sheet is enough, or {state.keyholders.threshold} of your keyholders&rsquo; shares.</> : "The recovery code from your sheet is enough."} Your folders stay as they are.</p>
-        <Forgotten openAt={Math.max(openAt, blockedUntil)} onDone={onSignedIn} onTried={onTried} onBack={() => setForgotten(false)} />
+        <p className="mt-2 mb-6 text-mute">
+          {state.keyholders ? (
+            <>
+              The recovery code from your sheet is enough, or {state.keyholders.threshold} of your keyholders&rsquo;
+              shares.
+            </>
+          ) : (
+            "The recovery code from your sheet is enough."
+          )}{" "}
+          Your folders stay as they are.
+        </p>
+        <Forgotten
+          openAt={Math.max(openAt, blockedUntil)}
+          onDone={onSignedIn}
+          onTried={onTried}
+          onBack={() => setForgotten(false)}
+        />
       </EntranceFrame>
     );
   }
@@ -54,18 +70,42 @@ export function Gate({ state, openAt, onSignedIn, onTried }: GateProps): ReactNo
       </EntranceFrame>
     );
   }
-  const problem = signIn.error ? (signIn.error instanceof ApiError ? signIn.error.message : "That did not work. Nothing was changed.") : null;
+  const problem = signIn.error
+    ? signIn.error instanceof ApiError
+      ? signIn.error.message
+      : "That did not work. Nothing was changed."
+    : null;
   return (
     <EntranceFrame night={<NightNote />}>
       <h1 className="text-3xl">Welcome back</h1>
       <p className="mt-2 text-mute">Sign in to see your folders and open them.</p>
-      <form className="mt-7 space-y-4" onSubmit={(event) => {
-        event.preventDefault();
-        signIn.mutate();
-      }}>
-        <PasswordField label="Master password" autoFocus autoComplete="current-password" value={password} onChange={(event) => setPassword(event.target.value)} problem={problem} />
-        {state.hint && <p className="!mt-2 text-[13px] text-mute">Your hint: <span className="font-medium text-ink">{state.hint}</span></p>}
-        <Button tone="dusk" size="large" type="submit" className="w-full" disabled={signIn.isPending || wait > 0 || password === ""}>
+      <form
+        className="mt-7 space-y-4"
+        onSubmit={(event) => {
+          event.preventDefault();
+          signIn.mutate();
+        }}
+      >
+        <PasswordField
+          label="Master password"
+          autoFocus
+          autoComplete="current-password"
+          value={password}
+          onChange={(event) => setPassword(event.target.value)}
+          problem={problem}
+        />
+        {state.hint && (
+          <p className="!mt-2 text-[13px] text-mute">
+            Your hint: <span className="font-medium text-ink">{state.hint}</span>
+          </p>
+        )}
+        <Button
+          tone="dusk"
+          size="large"
+          type="submit"
+          className="w-full"
+          disabled={signIn.isPending || wait > 0 || password === ""}
+        >
           {signIn.isPending ? "Opening…" : wait > 0 ? `Wait ${duration(wait / 1000)}` : "Sign in"}
         </Button>
       </form>
@@ -76,7 +116,13 @@ export function Gate({ state, openAt, onSignedIn, onTried }: GateProps): ReactNo
           </p>
         )}
       </div>
-      <button type="button" onClick={() => setForgotten(true)} className="mt-2 self-start text-sm font-medium text-dusk underline underline-offset-4">I forgot my master password</button>
+      <button
+        type="button"
+        onClick={() => setForgotten(true)}
+        className="mt-2 self-start text-sm font-medium text-dusk underline underline-offset-4"
+      >
+        I forgot my master password
+      </button>
       <LeftOpen folders={state.open} onClosed={onTried} />
       <DropSlot />
     </EntranceFrame>
@@ -89,11 +135,20 @@ function LeftOpen({ folders, onClosed }: { readonly folders: number; readonly on
   const left = close.data?.left ?? 0;
   if (folders === 0) return null;
   return (
-    <section aria-labelledby="left-open" className="mt-6 rounded-xl border border-clay/40 bg-clay-soft px-4 py-3 text-sm">
-      <h2 id="left-open" className="font-semibold text-clay">{count(folders, "folder")} {folders === 1 ? "lies" : "lie"} open</h2>
+    <section
+      aria-labelledby="left-open"
+      className="mt-6 rounded-xl border border-clay/40 bg-clay-soft px-4 py-3 text-sm"
+    >
+      <h2 id="left-open" className="font-semibold text-clay">
+        {count(folders, "folder")} {folders === 1 ? "lies" : "lie"} open
+      </h2>
       <p className="mt-1">Anybody at this keyboard can read what lies open. Locking needs no password.</p>
-      {left > 0 && <p className="mt-1 font-medium">{count(left, "folder")} could not be locked now. Sign in to see why.</p>}
-      <Button className="mt-2" disabled={close.isPending} onClick={() => close.mutate()}>{close.isPending ? "Locking…" : "Close up"}</Button>
+      {left > 0 && (
+        <p className="mt-1 font-medium">{count(left, "folder")} could not be locked now. Sign in to see why.</p>
+      )}
+      <Button className="mt-2" disabled={close.isPending} onClick={() => close.mutate()}>
+        {close.isPending ? "Locking…" : "Close up"}
+      </Button>
     </section>
   );
 }
@@ -102,7 +157,9 @@ function NightNote(): ReactNode {
   return (
     <>
       <h2 className="text-2xl leading-tight">Nothing here says what you keep, or where.</h2>
-      <p className="mt-3 text-sm text-night-mute">Names, places and history are encrypted on this computer. The password is in nobody&rsquo;s hands but yours.</p>
+      <p className="mt-3 text-sm text-night-mute">
+        Names, places and history are encrypted on this computer. The password is in nobody&rsquo;s hands but yours.
+      </p>
     </>
   );
 }

@@ -20,19 +20,40 @@ export function CodeGroups({ code }: { readonly code: string }): ReactNode {
   );
 }
 
-export const KEEP_CODE = { title: "Keep your recovery code", text: "If you ever forget the master password, this code opens all your folders. Whoever has it can open them too. It is shown only now." };
+export const KEEP_CODE = {
+  title: "Keep your recovery code",
+  text: "If you ever forget the master password, this code opens all your folders. Whoever has it can open them too. It is shown only now.",
+};
 
 export function KeepCode({ code, onKept }: { readonly code: string; readonly onKept: () => void }): ReactNode {
-  const sheet = useMutation({ mutationFn: async () => savePdf((await api.sheet(code)).pdf, "Eremos recovery sheet"), onError: showError });
+  const sheet = useMutation({
+    mutationFn: async () => savePdf((await api.sheet(code)).pdf, "Eremos recovery sheet"),
+    onError: showError,
+  });
   return (
     <div className="print-alone">
-      <div className="my-6"><CodeGroups code={code} /></div>
-      <p className="hidden text-sm print:block">Eremos recovery code, {new Date().toLocaleDateString("en-GB", { dateStyle: "long" })}. It opens every folder of this owner without the master password. Letters I, L and O do not occur. Keep it with your papers.</p>
-      <p className="no-print mb-3 text-[13px] text-mute">The sheet has the code as a QR code too, and how to use it without Eremos. Print it, then delete the file.</p>
+      <div className="my-6">
+        <CodeGroups code={code} />
+      </div>
+      <p className="hidden text-sm print:block">
+        Eremos recovery code, {new Date().toLocaleDateString("en-GB", { dateStyle: "long" })}. It opens every folder of
+        this owner without the master password. Letters I, L and O do not occur. Keep it with your papers.
+      </p>
+      <p className="no-print mb-3 text-[13px] text-mute">
+        The sheet has the code as a QR code too, and how to use it without Eremos. Print it, then delete the file.
+      </p>
       <div className="no-print flex flex-wrap gap-2">
-        <Button size="large" disabled={sheet.isPending} onClick={() => sheet.mutate()}><FileDown className="size-[18px]" aria-hidden />Save the sheet (PDF)</Button>
-        <Button size="large" onClick={() => window.print()}><Printer className="size-[18px]" aria-hidden />Print it</Button>
-        <Button tone="dusk" size="large" className="flex-1" onClick={onKept}>I have it on paper</Button>
+        <Button size="large" disabled={sheet.isPending} onClick={() => sheet.mutate()}>
+          <FileDown className="size-[18px]" aria-hidden />
+          Save the sheet (PDF)
+        </Button>
+        <Button size="large" onClick={() => window.print()}>
+          <Printer className="size-[18px]" aria-hidden />
+          Print it
+        </Button>
+        <Button tone="dusk" size="large" className="flex-1" onClick={onKept}>
+          I have it on paper
+        </Button>
       </div>
     </div>
   );

@@ -24,17 +24,36 @@ export function PinGate({ onSignedIn, onPassword, onTried }: PinGateProps): Reac
       onTried();
     },
   });
-  const problem = back.error ? (back.error instanceof ApiError ? back.error.message : "That did not work. Nothing was changed.") : null;
+  const problem = back.error
+    ? back.error instanceof ApiError
+      ? back.error.message
+      : "That did not work. Nothing was changed."
+    : null;
   return (
     <>
       <p className="mt-2 text-mute">You were signed out because nobody touched the page. Your PIN leads back in.</p>
-      <form className="mt-7 space-y-4" onSubmit={(event) => {
-        event.preventDefault();
-        back.mutate();
-      }}>
-        <PasswordField label="PIN" autoFocus inputMode="numeric" autoComplete="off" value={pin} onChange={(event) => setPin(event.target.value)} problem={problem} />
-        <Button tone="dusk" size="large" type="submit" className="w-full" disabled={pin === "" || back.isPending}>Go on</Button>
-        <Button tone="quiet" className="w-full" onClick={onPassword}>Use the master password instead</Button>
+      <form
+        className="mt-7 space-y-4"
+        onSubmit={(event) => {
+          event.preventDefault();
+          back.mutate();
+        }}
+      >
+        <PasswordField
+          label="PIN"
+          autoFocus
+          inputMode="numeric"
+          autoComplete="off"
+          value={pin}
+          onChange={(event) => setPin(event.target.value)}
+          problem={problem}
+        />
+        <Button tone="dusk" size="large" type="submit" className="w-full" disabled={pin === "" || back.isPending}>
+          Go on
+        </Button>
+        <Button tone="quiet" className="w-full" onClick={onPassword}>
+          Use the master password instead
+        </Button>
       </form>
     </>
   );

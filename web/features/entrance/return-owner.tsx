@@ -23,9 +23,23 @@ export function ReturnOwner({ onDone, onBack }: ReturnOwnerProps): ReactNode {
   return (
     <>
       <h1 className="text-3xl">Find your folders</h1>
-      <p className="mt-2 mb-6 text-mute">Eremos looks for what it locked, hidden folders too. Nothing is changed. Then one of them, with your master password, your recovery code or your keyholders’ shares, brings all of yours back.</p>
-      <ScanPanel isFirst action={(found) => (found.owner === null ? null : <Button size="small" onClick={() => setChosen(found)}>This is mine</Button>)} />
-      <div className="mt-6"><Button onClick={onBack}>Back</Button></div>
+      <p className="mt-2 mb-6 text-mute">
+        Eremos looks for what it locked, hidden folders too. Nothing is changed. Then one of them, with your master
+        password, your recovery code or your keyholders’ shares, brings all of yours back.
+      </p>
+      <ScanPanel
+        isFirst
+        action={(found) =>
+          found.owner === null ? null : (
+            <Button size="small" onClick={() => setChosen(found)}>
+              This is mine
+            </Button>
+          )
+        }
+      />
+      <div className="mt-6">
+        <Button onClick={onBack}>Back</Button>
+      </div>
     </>
   );
 }
@@ -35,32 +49,73 @@ function Open({ found, onDone, onBack }: ReturnOwnerProps & { readonly found: Fo
   /** Null: by the password. */
   const [back, setBack] = useState<BackSecret | null>(null);
   const { chosen, fields } = useNewPassword({ label: "New master password", hintNote: AT_THE_GATE });
-  const open = useGuarded(() => (back ? api.returnOwner(found.path, back, chosen.password, chosen.hint) : api.returnOwner(found.path, { kind: "password", password }, null, null)), (result) => {
-    tell(result);
-    onDone(result);
-  });
+  const open = useGuarded(
+    () =>
+      back
+        ? api.returnOwner(found.path, back, chosen.password, chosen.hint)
+        : api.returnOwner(found.path, { kind: "password", password }, null, null),
+    (result) => {
+      tell(result);
+      onDone(result);
+    },
+  );
   return (
-    <form className="space-y-5" onSubmit={(event) => {
-      event.preventDefault();
-      open.run(undefined);
-    }}>
+    <form
+      className="space-y-5"
+      onSubmit={(event) => {
+        event.preventDefault();
+        open.run(undefined);
+      }}
+    >
       <header>
         <h1 className="text-3xl">What opens it</h1>
         <p className="mt-2 break-all text-mute">{found.path}</p>
       </header>
-      {back
-        ? <><BackSecretField autoFocus at={found.path} secret={back} onSecret={setBack} problem={open.problem} />{fields}</>
-        : <PasswordField label="Master password you had" autoFocus autoComplete="current-password" value={password} onChange={(event) => setPassword(event.target.value)} problem={open.problem} />}
-      <button type="button" className="text-sm font-medium text-dusk underline underline-offset-4" onClick={() => setBack(back ? null : NO_SECRET)}>{back ? "Use the master password" : "I have forgotten it: use the recovery code or shares"}</button>
+      {back ? (
+        <>
+          <BackSecretField autoFocus at={found.path} secret={back} onSecret={setBack} problem={open.problem} />
+          {fields}
+        </>
+      ) : (
+        <PasswordField
+          label="Master password you had"
+          autoFocus
+          autoComplete="current-password"
+          value={password}
+          onChange={(event) => setPassword(event.target.value)}
+          problem={open.problem}
+        />
+      )}
+      <button
+        type="button"
+        className="text-sm font-medium text-dusk underline underline-offset-4"
+        onClick={() => setBack(back ? null : NO_SECRET)}
+      >
+        {back ? "Use the master password" : "I have forgotten it: use the recovery code or shares"}
+      </button>
       <div className="flex gap-2">
-        <Button size="large" onClick={onBack}>Back</Button>
-        <Button tone="dusk" size="large" type="submit" className="flex-1" disabled={(back ? isMissing(back) || !chosen.ready : password === "") || open.isBlocked}>{open.label("Bring my folders back")}</Button>
+        <Button size="large" onClick={onBack}>
+          Back
+        </Button>
+        <Button
+          tone="dusk"
+          size="large"
+          type="submit"
+          className="flex-1"
+          disabled={(back ? isMissing(back) || !chosen.ready : password === "") || open.isBlocked}
+        >
+          {open.label("Bring my folders back")}
+        </Button>
       </div>
     </form>
   );
 }
 
 export function tell({ taken, left }: TakenIn): void {
-  if (taken.length > 0) toast.success(`${count(taken.length, "folder is", "folders are")} in your list again. Each is as it was: locked ones are locked.`, { duration: 10_000 });
+  if (taken.length > 0)
+    toast.success(
+      `${count(taken.length, "folder is", "folders are")} in your list again. Each is as it was: locked ones are locked.`,
+      { duration: 10_000 },
+    );
   for (const { path, reason } of left) toast.warning(`${path}: ${reason}`, { duration: 20_000 });
 }

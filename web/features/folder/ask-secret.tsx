@@ -16,13 +16,25 @@ interface WithSecret<A extends readonly unknown[]> {
 }
 
 /** A verb that needs the folder's key: asks for its own password first, where it has one (and `isNeeded`). */
-export function useWithSecret<A extends readonly unknown[]>(folder: FolderView, action: string, verb: (secret: FolderSecret | null, ...args: A) => Promise<unknown>, isNeeded = folder.hasPassword): WithSecret<A> {
+export function useWithSecret<A extends readonly unknown[]>(
+  folder: FolderView,
+  action: string,
+  verb: (secret: FolderSecret | null, ...args: A) => Promise<unknown>,
+  isNeeded = folder.hasPassword,
+): WithSecret<A> {
   const [asked, setAsked] = useState<A | null>(null);
   const plain = useVerb((...args: A) => verb(null, ...args));
   return {
     run: (...args) => (isNeeded ? setAsked(args) : plain.run(...args)),
     pending: plain.pending,
-    dialog: asked && <AskSecret folder={folder} action={action} verb={(secret) => verb(secret, ...asked)} onDone={() => setAsked(null)} />,
+    dialog: asked && (
+      <AskSecret
+        folder={folder}
+        action={action}
+        verb={(secret) => verb(secret, ...asked)}
+        onDone={() => setAsked(null)}
+      />
+    ),
   };
 }
 
@@ -37,15 +49,25 @@ function AskSecret({ folder, action, verb, onDone }: AskSecretProps): ReactNode 
   const [secret, setSecret] = useState<FolderSecret>({ kind: "password", password: "" });
   const open = useGuarded(verb, onDone);
   return (
-    <Dialog open onOpenChange={(isOpen) => !isOpen && onDone()} title={folder.name} description="This folder has a password of its own, needed on top of the master password.">
-      <form className="mt-5 space-y-4" onSubmit={(event) => {
-        event.preventDefault();
-        open.run(secret);
-      }}>
+    <Dialog
+      open
+      onOpenChange={(isOpen) => !isOpen && onDone()}
+      title={folder.name}
+      description="This folder has a password of its own, needed on top of the master password."
+    >
+      <form
+        className="mt-5 space-y-4"
+        onSubmit={(event) => {
+          event.preventDefault();
+          open.run(secret);
+        }}
+      >
         <SecretField folder={folder} secret={secret} onSecret={setSecret} problem={open.problem} />
         <div className="flex justify-end gap-2">
           <Button onClick={onDone}>Not now</Button>
-          <Button tone="dusk" type="submit" disabled={isEmpty(secret) || open.isBlocked}>{open.label(action)}</Button>
+          <Button tone="dusk" type="submit" disabled={isEmpty(secret) || open.isBlocked}>
+            {open.label(action)}
+          </Button>
         </div>
       </form>
     </Dialog>
@@ -67,11 +89,27 @@ interface SecretFieldProps {
 export function SecretField({ folder, secret, onSecret, problem }: SecretFieldProps): ReactNode {
   return (
     <div>
-      {secret.kind === "password"
-        ? <PasswordField label="Password of this folder" autoFocus autoComplete="off" value={secret.password} onChange={(event) => onSecret({ kind: "password", password: event.target.value })} problem={problem} note={folder.passwordHint === null ? "It has no hint." : `Hint: ${folder.passwordHint}`} />
-        : <BackSecretField autoFocus at={folder.realPath} secret={secret} onSecret={onSecret} problem={problem} />}
-      <button type="button" className="mt-2 text-sm font-medium text-dusk underline underline-offset-4" onClick={() => onSecret(secret.kind === "password" ? NO_SECRET : { kind: "password", password: "" })}>
-        {secret.kind === "password" ? "I have forgotten it: use the recovery code or shares" : "Use the folder\u2019s password"}
+      {secret.kind === "password" ? (
+        <PasswordField
+          label="Password of this folder"
+          autoFocus
+          autoComplete="off"
+          value={secret.password}
+          onChange={(event) => onSecret({ kind: "password", password: event.target.value })}
+          problem={problem}
+          note={folder.passwordHint === null ? "It has no hint." : `Hint: ${folder.passwordHint}`}
+        />
+      ) : (
+        <BackSecretField autoFocus at={folder.realPath} secret={secret} onSecret={onSecret} problem={problem} />
+      )}
+      <button
+        type="button"
+        className="mt-2 text-sm font-medium text-dusk underline underline-offset-4"
+        onClick={() => onSecret(secret.kind === "password" ? NO_SECRET : { kind: "password", password: "" })}
+      >
+        {secret.kind === "password"
+          ? "I have forgotten it: use the recovery code or shares"
+          : "Use the folder\u2019s password"}
       </button>
     </div>
   );

@@ -37,12 +37,23 @@ function show(question: Question | null): void {
 }
 
 /** Does it; where the folder is not as its owner left it, asks, and does it again with what they agree to. Any other error is thrown. */
-export async function withConsent(folder: string, act: Question["goOn"], secret: FolderSecret | null, accept: readonly Consent[] = []): Promise<void> {
+export async function withConsent(
+  folder: string,
+  act: Question["goOn"],
+  secret: FolderSecret | null,
+  accept: readonly Consent[] = [],
+): Promise<void> {
   try {
     await act(accept, secret);
   } catch (error) {
     if (!(error instanceof ApiError) || !isConsent(error.code)) throw error;
-    askConsent({ folder, code: error.code, message: error.message, accepted: accept, goOn: (more, given) => withConsent(folder, act, given, more) });
+    askConsent({
+      folder,
+      code: error.code,
+      message: error.message,
+      accepted: accept,
+      goOn: (more, given) => withConsent(folder, act, given, more),
+    });
   }
 }
 
@@ -51,10 +62,14 @@ export function askConsent(question: Question): void {
 }
 
 export function ConsentDialog(): ReactNode {
-  const question = useSyncExternalStore((listener) => {
-    listeners.add(listener);
-    return () => void listeners.delete(listener);
-  }, () => asked, () => null);
+  const question = useSyncExternalStore(
+    (listener) => {
+      listeners.add(listener);
+      return () => void listeners.delete(listener);
+    },
+    () => asked,
+    () => null,
+  );
   const folder = useFolders()?.find(({ id }) => id === question?.folder);
   if (!question || !folder) return null;
   return <Asking key={`${question.folder} ${question.code}`} question={question} folder={folder} />;
@@ -68,15 +83,27 @@ function Asking({ question, folder }: { readonly question: Question; readonly fo
     question.goOn([...question.accepted, question.code], folder.hasPassword ? secret : null).catch(showError);
   };
   return (
-    <Dialog open onOpenChange={(isOpen) => !isOpen && show(null)} title={`${folder.name}: ${title.toLowerCase()}`} description={question.message}>
-      <form className="mt-5 space-y-4" onSubmit={(event) => {
-        event.preventDefault();
-        goOn();
-      }}>
+    <Dialog
+      open
+      onOpenChange={(isOpen) => !isOpen && show(null)}
+      title={`${folder.name}: ${title.toLowerCase()}`}
+      description={question.message}
+    >
+      <form
+        className="mt-5 space-y-4"
+        onSubmit={(event) => {
+          event.preventDefault();
+          goOn();
+        }}
+      >
         {folder.hasPassword && <SecretField folder={folder} secret={secret} onSecret={setSecret} problem={null} />}
         <div className="flex justify-end gap-2">
-          <Button autoFocus onClick={() => show(null)}>Leave it locked</Button>
-          <Button tone="clay" type="submit" disabled={folder.hasPassword && isEmpty(secret)}>{action}</Button>
+          <Button autoFocus onClick={() => show(null)}>
+            Leave it locked
+          </Button>
+          <Button tone="clay" type="submit" disabled={folder.hasPassword && isEmpty(secret)}>
+            {action}
+          </Button>
         </div>
       </form>
     </Dialog>

@@ -9,7 +9,9 @@ export function FolderHistory({ id }: { readonly id: string }): ReactNode {
   const activity = useQuery({ queryKey: KEYS.activity, queryFn: api.activity });
   return (
     <section aria-labelledby="history">
-      <h2 id="history" className="text-lg">History</h2>
+      <h2 id="history" className="text-lg">
+        History
+      </h2>
       <EventList events={(activity.data ?? []).filter((event) => event.folder === id)} names={null} />
     </section>
   );

@@ -16,14 +16,27 @@ export function Forks({ folder }: { readonly folder: FolderView }): ReactNode {
   if (folder.forks.length === 0) return null;
   return (
     <section aria-labelledby="forks">
-      <h2 id="forks" className="text-lg">Locked on two computers at once</h2>
-      <p className="mt-1 text-sm text-mute">A program that keeps this folder in step between computers found it locked on both, and kept the other computer&rsquo;s state beside this one. Nothing of either is lost, and nothing is removed before you say so.</p>
+      <h2 id="forks" className="text-lg">
+        Locked on two computers at once
+      </h2>
+      <p className="mt-1 text-sm text-mute">
+        A program that keeps this folder in step between computers found it locked on both, and kept the other
+        computer&rsquo;s state beside this one. Nothing of either is lost, and nothing is removed before you say so.
+      </p>
       <ul className="mt-2 divide-y divide-line rounded-xl border border-ochre/50 bg-ochre-soft text-sm">
         {folder.forks.map(({ name, generation }) => (
           <li key={name} className="flex flex-wrap items-center gap-3 px-4 py-2.5">
-            <span className="min-w-0 flex-1 truncate" title={name}>The other computer&rsquo;s state {generation}</span>
-            {folder.state === "locked" ? <Compare title="Locked on two computers at once" path={folder.realPath} fork={name} /> : <span className="text-mute">Lock it to compare.</span>}
-            <Button size="small" disabled={letGo.pending} onClick={() => letGo.run(name)}>It is not needed any more</Button>
+            <span className="min-w-0 flex-1 truncate" title={name}>
+              The other computer&rsquo;s state {generation}
+            </span>
+            {folder.state === "locked" ? (
+              <Compare title="Locked on two computers at once" path={folder.realPath} fork={name} />
+            ) : (
+              <span className="text-mute">Lock it to compare.</span>
+            )}
+            <Button size="small" disabled={letGo.pending} onClick={() => letGo.run(name)}>
+              It is not needed any more
+            </Button>
           </li>
         ))}
       </ul>

@@ -16,21 +16,44 @@ interface Shown extends LastLockView {
 export function LastLock({ folder }: { readonly folder: FolderView }): ReactNode {
   const [shown, setShown] = useState<Shown | null>(null);
   const [asking, setAsking] = useState<readonly VisitEntry[] | "everything" | null>(null);
-  const look = useWithSecret(folder, "Show it", async (secret) => setShown({ ...(await api.lastLock(folder.id, secret)), secret }));
+  const look = useWithSecret(folder, "Show it", async (secret) =>
+    setShown({ ...(await api.lastLock(folder.id, secret)), secret }),
+  );
   const back = useVerb(async (entries: readonly VisitEntry[] | "everything") => {
-    if (shown) await api.putBack(folder.id, shown.generation, entries === "everything" ? null : entries.map(({ href }) => href), shown.secret);
+    if (shown)
+      await api.putBack(
+        folder.id,
+        shown.generation,
+        entries === "everything" ? null : entries.map(({ href }) => href),
+        shown.secret,
+      );
     setShown(null);
   });
   if (folder.guard !== "sealed" || folder.state !== "open") return null;
   return (
     <section aria-labelledby="last-lock">
-      <h2 id="last-lock" className="text-lg">Since it was locked last</h2>
+      <h2 id="last-lock" className="text-lg">
+        Since it was locked last
+      </h2>
       <div className="mt-1 mb-2 flex flex-wrap items-center justify-between gap-3">
         <p className="text-sm text-mute">What came, changed and went since it lies open, by names, sizes and times.</p>
-        <Button size="small" disabled={look.pending} onClick={() => look.run()}>{shown ? "Look again" : "Show what changed"}</Button>
+        <Button size="small" disabled={look.pending} onClick={() => look.run()}>
+          {shown ? "Look again" : "Show what changed"}
+        </Button>
       </div>
-      {shown && <div className="space-y-3"><Differences {...shown} disabled={back.pending} onPutBack={(entries) => setAsking(entries ?? "everything")} /></div>}
-      <Confirm open={asking !== null} onOpenChange={(open) => !open && setAsking(null)} title={wordsFor(asking)} action="Put it back" tone="dusk" onConfirm={() => asking && back.run(asking)}>
+      {shown && (
+        <div className="space-y-3">
+          <Differences {...shown} disabled={back.pending} onPutBack={(entries) => setAsking(entries ?? "everything")} />
+        </div>
+      )}
+      <Confirm
+        open={asking !== null}
+        onOpenChange={(open) => !open && setAsking(null)}
+        title={wordsFor(asking)}
+        action="Put it back"
+        tone="dusk"
+        onConfirm={() => asking && back.run(asking)}
+      >
         <p>{folder.name} is locked as it is now, put back, and opened again. Close what you have open in it first.</p>
         <p>Nothing is lost: what is there now is kept as an earlier state, and a visit brings it back.</p>
       </Confirm>

@@ -14,10 +14,21 @@ export function LeftOpen({ folder }: { readonly folder: FolderView }): ReactNode
   if (!settings) return null;
   return (
     <section aria-labelledby="left-open">
-      <h2 id="left-open" className="text-lg">When it is left open</h2>
-      <p className="mt-1 mb-2 text-sm text-mute">{folder.rules ? "It locks by itself by rules of its own." : "It locks by itself as set for all folders. A change here is for this one alone."} A folder in use is not torn away: it waits, and says for which program.</p>
+      <h2 id="left-open" className="text-lg">
+        When it is left open
+      </h2>
+      <p className="mt-1 mb-2 text-sm text-mute">
+        {folder.rules
+          ? "It locks by itself by rules of its own."
+          : "It locks by itself as set for all folders. A change here is for this one alone."}{" "}
+        A folder in use is not torn away: it waits, and says for which program.
+      </p>
       <RulesForm rules={folder.rules ?? settings.preferences.rules} disabled={set.pending} onChange={set.run} />
-      {folder.rules && <Button size="small" className="mt-2" disabled={set.pending} onClick={() => set.run(null)}>As for all folders</Button>}
+      {folder.rules && (
+        <Button size="small" className="mt-2" disabled={set.pending} onClick={() => set.run(null)}>
+          As for all folders
+        </Button>
+      )}
     </section>
   );
 }

@@ -16,15 +16,30 @@ const WHO: Readonly<Record<ReachKind, string>> = {
   provider: "The provider of a synced directory",
 };
 
-const COLUMNS = [["exists", "Sees it"], ["names", "Names in it"], ["reads", "Reads"], ["changes", "Changes"], ["deletes", "Deletes"]] as const;
+const COLUMNS = [
+  ["exists", "Sees it"],
+  ["names", "Names in it"],
+  ["reads", "Reads"],
+  ["changes", "Changes"],
+  ["deletes", "Deletes"],
+] as const;
 
 /** Who could get how far: a row for each kind of somebody, each answer with its reason. */
 export function WhoSees({ folder }: { readonly folder: FolderView }): ReactNode {
-  const seen = useQuery({ queryKey: KEYS.reach(folder.id), queryFn: () => api.reach(folder.id), staleTime: 0, retry: false });
+  const seen = useQuery({
+    queryKey: KEYS.reach(folder.id),
+    queryFn: () => api.reach(folder.id),
+    staleTime: 0,
+    retry: false,
+  });
   return (
     <section aria-labelledby="who-sees" className="night rounded-2xl bg-night p-5 text-night-ink">
-      <h2 id="who-sees" className="text-lg">Who could get at it</h2>
-      <p className="text-[13px] text-night-mute">From the disk, its permissions and its state just now. Each answer tells its reason.</p>
+      <h2 id="who-sees" className="text-lg">
+        Who could get at it
+      </h2>
+      <p className="text-[13px] text-night-mute">
+        From the disk, its permissions and its state just now. Each answer tells its reason.
+      </p>
       {seen.data && <Table rows={seen.data} />}
       {seen.error && <p className="mt-3 text-sm text-night-mute">{seen.error.message}</p>}
     </section>
@@ -38,15 +53,27 @@ function Table({ rows }: { readonly rows: readonly ReachView[] }): ReactNode {
         <table className="w-full min-w-[560px] text-sm">
           <thead>
             <tr className="text-left text-[12.5px] text-night-mute">
-              <th scope="col" className="px-2 pb-2 font-medium"><span className="sr-only">Who</span></th>
-              {COLUMNS.map(([column, words]) => <th key={column} scope="col" className="px-1 pb-2 font-medium">{words}</th>)}
+              <th scope="col" className="px-2 pb-2 font-medium">
+                <span className="sr-only">Who</span>
+              </th>
+              {COLUMNS.map(([column, words]) => (
+                <th key={column} scope="col" className="px-1 pb-2 font-medium">
+                  {words}
+                </th>
+              ))}
             </tr>
           </thead>
           <tbody>
             {rows.map((row) => (
               <tr key={row.kind} className="border-t border-night-line">
-                <th scope="row" className="px-2 py-1.5 text-left font-semibold">{WHO[row.kind]}</th>
-                {COLUMNS.map(([column]) => <td key={column} className="px-0.5 py-1"><Answer cell={row[column]} /></td>)}
+                <th scope="row" className="px-2 py-1.5 text-left font-semibold">
+                  {WHO[row.kind]}
+                </th>
+                {COLUMNS.map(([column]) => (
+                  <td key={column} className="px-0.5 py-1">
+                    <Answer cell={row[column]} />
+                  </td>
+                ))}
               </tr>
             ))}
           </tbody>
@@ -56,17 +83,31 @@ function Table({ rows }: { readonly rows: readonly ReachView[] }): ReactNode {
   );
 }
 
-const ANSWERS = { yes: { word: "yes", Sign: Check, tone: "text-night-clay" }, partly: { word: "partly", Sign: CircleDashed, tone: "text-night-ochre" }, no: { word: "no", Sign: X, tone: "text-night-mute" } } as const;
+const ANSWERS = {
+  yes: { word: "yes", Sign: Check, tone: "text-night-clay" },
+  partly: { word: "partly", Sign: CircleDashed, tone: "text-night-ochre" },
+  no: { word: "no", Sign: X, tone: "text-night-mute" },
+} as const;
 
 function Answer({ cell }: { readonly cell: ReachCell }): ReactNode {
   const { word, Sign, tone } = ANSWERS[cell.answer];
   return (
     <Tooltip.Root>
-      <Tooltip.Trigger className={`inline-flex h-8 items-center gap-1.5 rounded-md px-1.5 font-medium hover:bg-night-line/60 ${tone}`} aria-label={`${word}: ${cell.reason}`}>
-        <Sign className="size-4" aria-hidden />{word}
+      <Tooltip.Trigger
+        className={`inline-flex h-8 items-center gap-1.5 rounded-md px-1.5 font-medium hover:bg-night-line/60 ${tone}`}
+        aria-label={`${word}: ${cell.reason}`}
+      >
+        <Sign className="size-4" aria-hidden />
+        {word}
       </Tooltip.Trigger>
       <Tooltip.Portal>
-        <Tooltip.Content sideOffset={4} className="z-50 max-w-[280px] rounded-lg border border-line bg-sheet px-3 py-2 text-[13px] text-ink shadow-xl">{cell.reason}<Tooltip.Arrow className="fill-sheet" /></Tooltip.Content>
+        <Tooltip.Content
+          sideOffset={4}
+          className="z-50 max-w-[280px] rounded-lg border border-line bg-sheet px-3 py-2 text-[13px] text-ink shadow-xl"
+        >
+          {cell.reason}
+          <Tooltip.Arrow className="fill-sheet" />
+        </Tooltip.Content>
       </Tooltip.Portal>
     </Tooltip.Root>
   );

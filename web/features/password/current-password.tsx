@@ -14,14 +14,26 @@ interface CurrentPasswordProps {
 export function CurrentPassword({ action, verb, onCancel }: CurrentPasswordProps): ReactNode {
   const [current, setCurrent] = useState("");
   return (
-    <form className="mt-5 space-y-4" onSubmit={(event) => {
-      event.preventDefault();
-      verb.run(current);
-    }}>
-      <PasswordField label="Present master password" autoFocus autoComplete="current-password" value={current} onChange={(event) => setCurrent(event.target.value)} problem={verb.problem} />
+    <form
+      className="mt-5 space-y-4"
+      onSubmit={(event) => {
+        event.preventDefault();
+        verb.run(current);
+      }}
+    >
+      <PasswordField
+        label="Present master password"
+        autoFocus
+        autoComplete="current-password"
+        value={current}
+        onChange={(event) => setCurrent(event.target.value)}
+        problem={verb.problem}
+      />
       <div className="flex justify-end gap-2">
         <Button onClick={onCancel}>Not now</Button>
-        <Button tone="dusk" type="submit" disabled={current === "" || verb.isBlocked}>{verb.label(action)}</Button>
+        <Button tone="dusk" type="submit" disabled={current === "" || verb.isBlocked}>
+          {verb.label(action)}
+        </Button>
       </div>
     </form>
   );

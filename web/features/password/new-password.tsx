@@ -23,7 +23,10 @@ interface Asked {
 }
 
 /** A new password, typed twice, with what guessing it would cost, and its hint: the fields, and what they hold. */
-export function useNewPassword({ label, hintNote, autoFocus = false }: Asked): { readonly chosen: NewPassword; readonly fields: ReactNode } {
+export function useNewPassword({ label, hintNote, autoFocus = false }: Asked): {
+  readonly chosen: NewPassword;
+  readonly fields: ReactNode;
+} {
   const [password, setPassword] = useState("");
   const [again, setAgain] = useState("");
   const [hint, setHint] = useState("");
@@ -31,11 +34,30 @@ export function useNewPassword({ label, hintNote, autoFocus = false }: Asked): {
   const fields = (
     <>
       <div>
-        <PasswordField label={label} autoFocus={autoFocus} autoComplete="new-password" value={password} onChange={(event) => setPassword(event.target.value)} />
+        <PasswordField
+          label={label}
+          autoFocus={autoFocus}
+          autoComplete="new-password"
+          value={password}
+          onChange={(event) => setPassword(event.target.value)}
+        />
         {password !== "" && strength && <Strength strength={strength} />}
       </div>
-      <PasswordField label="The same again" autoComplete="new-password" value={again} onChange={(event) => setAgain(event.target.value)} problem={again !== "" && again !== password ? "The two are not the same yet." : null} />
-      <Field label="Hint (optional)" maxLength={200} autoComplete="off" value={hint} onChange={(event) => setHint(event.target.value)} note={`${hintNote} A hint that gives the password away is refused.`} />
+      <PasswordField
+        label="The same again"
+        autoComplete="new-password"
+        value={again}
+        onChange={(event) => setAgain(event.target.value)}
+        problem={again !== "" && again !== password ? "The two are not the same yet." : null}
+      />
+      <Field
+        label="Hint (optional)"
+        maxLength={200}
+        autoComplete="off"
+        value={hint}
+        onChange={(event) => setHint(event.target.value)}
+        note={`${hintNote} A hint that gives the password away is refused.`}
+      />
     </>
   );
   const ready = password !== "" && again === password && strength?.refusal === null;
@@ -50,13 +72,19 @@ function Strength({ strength }: { readonly strength: StrengthView }): ReactNode 
   return (
     <div className="mt-2" aria-live="polite">
       <div className="flex gap-1" aria-hidden="true">
-        {[0, 1, 2, 3].map((bar) => <span key={bar} className={cn("h-1 flex-1 rounded-full bg-sand", bar < Math.max(1, score) && BARS[score])} />)}
+        {[0, 1, 2, 3].map((bar) => (
+          <span key={bar} className={cn("h-1 flex-1 rounded-full bg-sand", bar < Math.max(1, score) && BARS[score])} />
+        ))}
       </div>
       <p className="mt-1.5 text-[13px]">
         <span className="font-semibold">{WORDS[score]}.</span>{" "}
         <span className="text-mute">Time to guess it, for somebody with your disk: {guessTime}.</span>
       </p>
-      {(refusal ?? warning ?? suggestions[0]) && <p className={cn("mt-0.5 text-[13px]", refusal ? "text-oxblood" : "text-mute")}>{refusal ?? warning ?? suggestions[0]}</p>}
+      {(refusal ?? warning ?? suggestions[0]) && (
+        <p className={cn("mt-0.5 text-[13px]", refusal ? "text-oxblood" : "text-mute")}>
+          {refusal ?? warning ?? suggestions[0]}
+        </p>
+      )}
     </div>
   );
 }

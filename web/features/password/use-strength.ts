@@ -10,9 +10,12 @@ export function useStrength(password: string): StrengthView | null {
   useEffect(() => {
     const started = new Worker(new URL("./strength.worker.ts", import.meta.url), { type: "module" });
     worker.current = started;
-    started.addEventListener("message", (event: MessageEvent<{ readonly asking: number; readonly strength: StrengthView }>) => {
-      if (event.data.asking === asking.current) setStrength(event.data.strength);
-    });
+    started.addEventListener(
+      "message",
+      (event: MessageEvent<{ readonly asking: number; readonly strength: StrengthView }>) => {
+        if (event.data.asking === asking.current) setStrength(event.data.strength);
+      },
+    );
     return () => started.terminate();
   }, []);
   useEffect(() => {

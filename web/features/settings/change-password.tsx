@@ -15,16 +15,42 @@ export function MasterPassword({ settings }: { readonly settings: SettingsView }
   const [changing, setChanging] = useState(false);
   return (
     <section aria-labelledby="master-password">
-      <h2 id="master-password" className="text-lg">Master password</h2>
-      <p className="mt-1 text-sm text-mute">{settings.hint === null ? "It has no hint." : <>Hint at the gate: <span className="font-medium text-ink">{settings.hint}</span></>}</p>
+      <h2 id="master-password" className="text-lg">
+        Master password
+      </h2>
+      <p className="mt-1 text-sm text-mute">
+        {settings.hint === null ? (
+          "It has no hint."
+        ) : (
+          <>
+            Hint at the gate: <span className="font-medium text-ink">{settings.hint}</span>
+          </>
+        )}
+      </p>
       {settings.behind.length > 0 && (
         <div className="mt-2 rounded-xl bg-ochre-soft px-4 py-3 text-sm text-ochre">
-          <p>{settings.behind.length === 1 ? "One folder was" : `${settings.behind.length} folders were`} out of reach at the last change, and what opened it before still does. Sign in while it is there, and it is caught up.</p>
-          <ul className="mt-1">{settings.behind.map((folder) => <li key={folder.id} className="truncate font-medium" title={folder.path}>{folder.path}</li>)}</ul>
+          <p>
+            {settings.behind.length === 1 ? "One folder was" : `${settings.behind.length} folders were`} out of reach at
+            the last change, and what opened it before still does. Sign in while it is there, and it is caught up.
+          </p>
+          <ul className="mt-1">
+            {settings.behind.map((folder) => (
+              <li key={folder.id} className="truncate font-medium" title={folder.path}>
+                {folder.path}
+              </li>
+            ))}
+          </ul>
         </div>
       )}
-      <Button className="mt-3" onClick={() => setChanging(true)}>Change it…</Button>
-      <Dialog open={changing} onOpenChange={setChanging} title="Change the master password" description="The recovery code stays as it is, and nothing is encrypted anew. Copies of folders made earlier go on opening with the present password.">
+      <Button className="mt-3" onClick={() => setChanging(true)}>
+        Change it…
+      </Button>
+      <Dialog
+        open={changing}
+        onOpenChange={setChanging}
+        title="Change the master password"
+        description="The recovery code stays as it is, and nothing is encrypted anew. Copies of folders made earlier go on opening with the present password."
+      >
         {changing && <ChangeForm onDone={() => setChanging(false)} />}
       </Dialog>
     </section>
@@ -34,21 +60,46 @@ export function MasterPassword({ settings }: { readonly settings: SettingsView }
 function ChangeForm({ onDone }: { readonly onDone: () => void }): ReactNode {
   const [current, setCurrent] = useState("");
   const { chosen, fields } = useNewPassword({ label: "New master password", hintNote: AT_THE_GATE });
-  const change = useGuarded(() => api.changePassword(current, chosen.password, chosen.hint), ({ left }) => {
-    toast(left.length === 0 ? "The master password is changed, in every folder." : `The master password is changed. ${count(left.length, "folder")} out of reach: see Settings.`, { duration: 9000 });
-    onDone();
-  });
+  const change = useGuarded(
+    () => api.changePassword(current, chosen.password, chosen.hint),
+    ({ left }) => {
+      toast(
+        left.length === 0
+          ? "The master password is changed, in every folder."
+          : `The master password is changed. ${count(left.length, "folder")} out of reach: see Settings.`,
+        { duration: 9000 },
+      );
+      onDone();
+    },
+  );
   return (
-    <form className="mt-5 space-y-4" onSubmit={(event) => {
-      event.preventDefault();
-      change.run(undefined);
-    }}>
-      <PasswordField label="Present master password" autoFocus autoComplete="current-password" value={current} onChange={(event) => setCurrent(event.target.value)} />
+    <form
+      className="mt-5 space-y-4"
+      onSubmit={(event) => {
+        event.preventDefault();
+        change.run(undefined);
+      }}
+    >
+      <PasswordField
+        label="Present master password"
+        autoFocus
+        autoComplete="current-password"
+        value={current}
+        onChange={(event) => setCurrent(event.target.value)}
+      />
       {fields}
-      {change.problem && <p role="alert" className="rounded-lg bg-oxblood-soft px-3 py-2 text-sm text-oxblood">{change.problem}</p>}
+      {change.problem && (
+        <p role="alert" className="rounded-lg bg-oxblood-soft px-3 py-2 text-sm text-oxblood">
+          {change.problem}
+        </p>
+      )}
       <div className="flex justify-end gap-2">
-        <Button type="button" onClick={onDone}>Not now</Button>
-        <Button tone="dusk" type="submit" disabled={!chosen.ready || current === "" || change.isBlocked}>{change.label("Change it")}</Button>
+        <Button type="button" onClick={onDone}>
+          Not now
+        </Button>
+        <Button tone="dusk" type="submit" disabled={!chosen.ready || current === "" || change.isBlocked}>
+          {change.label("Change it")}
+        </Button>
       </div>
     </form>
   );

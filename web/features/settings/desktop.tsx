@@ -7,8 +7,16 @@ import { api } from "@/lib/api";
 import { KEYS, showError } from "@/lib/queries";
 
 const PARTS: readonly (readonly [keyof DesktopView, string, string])[] = [
-  ["menu", "In the file manager", "\u201cLock with Eremos\u201d and \u201cOpen in Eremos\u201d in the context menu of common file managers. Locking asks for no password."],
-  ["start", "Start at log-in", "What a crash or a power cut left open is locked before anybody looks, and the page is there at once."],
+  [
+    "menu",
+    "In the file manager",
+    "\u201cLock with Eremos\u201d and \u201cOpen in Eremos\u201d in the context menu of common file managers. Locking asks for no password.",
+  ],
+  [
+    "start",
+    "Start at log-in",
+    "What a crash or a power cut left open is locked before anybody looks, and the page is there at once.",
+  ],
   ["applications", "Among the applications", "An entry that starts Eremos and shows this page."],
 ];
 
@@ -16,12 +24,27 @@ const PARTS: readonly (readonly [keyof DesktopView, string, string])[] = [
 export function Desktop(): ReactNode {
   const client = useQueryClient();
   const parts = useQuery({ queryKey: KEYS.desktop, queryFn: api.desktop }).data;
-  const set = useMutation({ mutationFn: ({ part, on }: { part: keyof DesktopView; on: boolean }) => api.setDesktop(part, on), onSuccess: (now) => client.setQueryData(KEYS.desktop, now), onError: showError });
+  const set = useMutation({
+    mutationFn: ({ part, on }: { part: keyof DesktopView; on: boolean }) => api.setDesktop(part, on),
+    onSuccess: (now) => client.setQueryData(KEYS.desktop, now),
+    onError: showError,
+  });
   return (
     <section aria-labelledby="desktop">
-      <h2 id="desktop" className="text-lg">On your desktop</h2>
+      <h2 id="desktop" className="text-lg">
+        On your desktop
+      </h2>
       <div className="mt-2 divide-y divide-line/70 rounded-xl border border-line bg-sheet px-4">
-        {PARTS.map(([part, title, text]) => <Part key={part} title={title} text={text} on={parts?.[part] ?? false} disabled={!parts || set.isPending} onChange={(on) => set.mutate({ part, on })} />)}
+        {PARTS.map(([part, title, text]) => (
+          <Part
+            key={part}
+            title={title}
+            text={text}
+            on={parts?.[part] ?? false}
+            disabled={!parts || set.isPending}
+            onChange={(on) => set.mutate({ part, on })}
+          />
+        ))}
       </div>
     </section>
   );
@@ -39,8 +62,17 @@ function Part({ title, text, on, disabled, onChange }: PartProps): ReactNode {
   const id = useId();
   return (
     <div className="flex items-center justify-between gap-4 py-3">
-      <label htmlFor={id} className="text-sm"><span className="font-semibold">{title}</span><span className="block text-[13px] text-mute">{text}</span></label>
-      <Switch.Root id={id} checked={on} disabled={disabled} onCheckedChange={onChange} className="h-6 w-10 shrink-0 rounded-full border border-line-strong bg-sand px-0.5 data-[state=checked]:border-dusk data-[state=checked]:bg-dusk">
+      <label htmlFor={id} className="text-sm">
+        <span className="font-semibold">{title}</span>
+        <span className="block text-[13px] text-mute">{text}</span>
+      </label>
+      <Switch.Root
+        id={id}
+        checked={on}
+        disabled={disabled}
+        onCheckedChange={onChange}
+        className="h-6 w-10 shrink-0 rounded-full border border-line-strong bg-sand px-0.5 data-[state=checked]:border-dusk data-[state=checked]:bg-dusk"
+      >
         <Switch.Thumb className="block size-4.5 rounded-full bg-sheet shadow transition-transform data-[state=checked]:translate-x-4" />
       </Switch.Root>
     </div>

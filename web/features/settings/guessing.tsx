@@ -11,7 +11,11 @@ import { KEYS } from "@/lib/queries";
 import { Choices } from "@/ui/choice";
 import { Dialog } from "@/ui/dialog";
 
-const TITLES: readonly (readonly [Effort, string])[] = [["light", "Light"], ["standard", "Standard"], ["heavy", "Heavy"]];
+const TITLES: readonly (readonly [Effort, string])[] = [
+  ["light", "Light"],
+  ["standard", "Standard"],
+  ["heavy", "Heavy"],
+];
 const SECONDS_A_DAY = 86_400;
 /** A guesser with money: so many machines like this one. */
 const MACHINES = 1000;
@@ -22,13 +26,38 @@ export function Guessing({ hashing }: { readonly hashing: SettingsView["hashing"
   const [wanted, setWanted] = useState<Effort | null>(null);
   return (
     <section aria-labelledby="guessing">
-      <h2 id="guessing" className="text-lg">What guessing costs</h2>
-      <p className="mt-1 mb-2 text-sm text-mute">Each try of your master password takes {(hashing.memoryKiB / 1024).toFixed(0)} MiB of memory and {hashing.passes} passes over it (Argon2id), whoever tries. The seconds are measured on this computer just now; a guesser with {MACHINES.toLocaleString("en")} computers like it tries as many passwords as it says. Four words that don&rsquo;t belong together outlast all of that; a single word does not.</p>
-      {efforts
-        ? <Choices<Effort> label="How much work each try is" columns="three" value={efforts.chosen} onChoose={(effort) => effort !== efforts.chosen && setWanted(effort)}
-            choices={TITLES.map(([value, title]) => ({ value, title, text: `${efforts.seconds[value].toFixed(1)} s a try. ${MACHINES.toLocaleString("en")} computers: about ${millions((MACHINES * SECONDS_A_DAY) / efforts.seconds[value])} tries a day.` }))} />
-        : <p className="text-sm text-mute" role="status">Measuring…</p>}
-      <Dialog open={wanted !== null} onOpenChange={(open) => !open && setWanted(null)} title="Change the work of each try" description="The password stays the same. Copies of folders made earlier keep the present effort.">
+      <h2 id="guessing" className="text-lg">
+        What guessing costs
+      </h2>
+      <p className="mt-1 mb-2 text-sm text-mute">
+        Each try of your master password takes {(hashing.memoryKiB / 1024).toFixed(0)} MiB of memory and{" "}
+        {hashing.passes} passes over it (Argon2id), whoever tries. The seconds are measured on this computer just now; a
+        guesser with {MACHINES.toLocaleString("en")} computers like it tries as many passwords as it says. Four words
+        that don&rsquo;t belong together outlast all of that; a single word does not.
+      </p>
+      {efforts ? (
+        <Choices<Effort>
+          label="How much work each try is"
+          columns="three"
+          value={efforts.chosen}
+          onChoose={(effort) => effort !== efforts.chosen && setWanted(effort)}
+          choices={TITLES.map(([value, title]) => ({
+            value,
+            title,
+            text: `${efforts.seconds[value].toFixed(1)} s a try. ${MACHINES.toLocaleString("en")} computers: about ${millions((MACHINES * SECONDS_A_DAY) / efforts.seconds[value])} tries a day.`,
+          }))}
+        />
+      ) : (
+        <p className="text-sm text-mute" role="status">
+          Measuring…
+        </p>
+      )}
+      <Dialog
+        open={wanted !== null}
+        onOpenChange={(open) => !open && setWanted(null)}
+        title="Change the work of each try"
+        description="The password stays the same. Copies of folders made earlier keep the present effort."
+      >
         {wanted !== null && <EffortForm effort={wanted} onDone={() => setWanted(null)} />}
       </Dialog>
     </section>
@@ -40,9 +69,17 @@ function millions(tries: number): string {
 }
 
 function EffortForm({ effort, onDone }: { readonly effort: Effort; readonly onDone: () => void }): ReactNode {
-  const change = useGuarded((current: string) => api.setEffort(current, effort), ({ left }) => {
-    toast(left.length === 0 ? "Changed, in every folder." : `Changed. ${count(left.length, "folder")} out of reach: see Settings.`, { duration: 9000 });
-    onDone();
-  });
+  const change = useGuarded(
+    (current: string) => api.setEffort(current, effort),
+    ({ left }) => {
+      toast(
+        left.length === 0
+          ? "Changed, in every folder."
+          : `Changed. ${count(left.length, "folder")} out of reach: see Settings.`,
+        { duration: 9000 },
+      );
+      onDone();
+    },
+  );
   return <CurrentPassword action="Change it" verb={change} onCancel={onDone} />;
 }

@@ -12,19 +12,57 @@ import { Field } from "@/ui/field";
 export function OffLimits({ settings }: { readonly settings: SettingsView }): ReactNode {
   const client = useQueryClient();
   const edits = settings.offLimitsEdits;
-  const save = useMutation({ mutationFn: (changed: OffLimitsView) => api.setOffLimits(changed), onSettled: () => client.invalidateQueries({ queryKey: KEYS.settings }) });
+  const save = useMutation({
+    mutationFn: (changed: OffLimitsView) => api.setOffLimits(changed),
+    onSettled: () => client.invalidateQueries({ queryKey: KEYS.settings }),
+  });
   const takeOff = (path: string): void => {
     const added = edits.added.filter((entry) => entry.path !== path);
-    save.mutate(added.length < edits.added.length ? { ...edits, added } : { ...edits, removed: [...edits.removed, path] });
+    save.mutate(
+      added.length < edits.added.length ? { ...edits, added } : { ...edits, removed: [...edits.removed, path] },
+    );
   };
   const isEdited = edits.added.length + edits.removed.length > 0;
   return (
     <section aria-labelledby="off-limits">
-      <h2 id="off-limits" className="text-lg">Off-limits</h2>
-      <p className="mt-1 text-sm text-mute">Places that can&rsquo;t be locked, because the system or Eremos needs them, or because you said so. Folders that are locked already stay as they are.</p>
-      <PathList entries={settings.offLimits.map(({ path, reason, removable }) => ({ path, note: reason, removable }))} pending={save.isPending} onTakeOff={takeOff} />
-      <AddForm pending={save.isPending} problem={save.error ? (save.error instanceof ApiError ? save.error.message : "That did not work. Nothing was changed.") : null} onAdd={(path, reason, done) => save.mutate({ ...edits, added: [...edits.added.filter((entry) => entry.path !== path), { path, reason }] }, { onSuccess: done })} />
-      {isEdited && <Button size="small" className="mt-3" disabled={save.isPending} onClick={() => save.mutate({ added: [], removed: [] })}>Restore the defaults</Button>}
+      <h2 id="off-limits" className="text-lg">
+        Off-limits
+      </h2>
+      <p className="mt-1 text-sm text-mute">
+        Places that can&rsquo;t be locked, because the system or Eremos needs them, or because you said so. Folders that
+        are locked already stay as they are.
+      </p>
+      <PathList
+        entries={settings.offLimits.map(({ path, reason, removable }) => ({ path, note: reason, removable }))}
+        pending={save.isPending}
+        onTakeOff={takeOff}
+      />
+      <AddForm
+        pending={save.isPending}
+        problem={
+          save.error
+            ? save.error instanceof ApiError
+              ? save.error.message
+              : "That did not work. Nothing was changed."
+            : null
+        }
+        onAdd={(path, reason, done) =>
+          save.mutate(
+            { ...edits, added: [...edits.added.filter((entry) => entry.path !== path), { path, reason }] },
+            { onSuccess: done },
+          )
+        }
+      />
+      {isEdited && (
+        <Button
+          size="small"
+          className="mt-3"
+          disabled={save.isPending}
+          onClick={() => save.mutate({ added: [], removed: [] })}
+        >
+          Restore the defaults
+        </Button>
+      )}
     </section>
   );
 }
@@ -40,16 +78,37 @@ function AddForm({ pending, problem, onAdd }: AddFormProps): ReactNode {
   const [reason, setReason] = useState("");
   const isPath = path.trim().startsWith("/");
   return (
-    <form className="mt-3 flex flex-wrap items-start gap-2" onSubmit={(event) => {
-      event.preventDefault();
-      onAdd(path.trim(), reason.trim(), () => {
-        setPath("");
-        setReason("");
-      });
-    }}>
-      <Field className="min-w-56 flex-1" label="Another path or pattern" autoComplete="off" spellCheck={false} value={path} onChange={(event) => setPath(event.target.value)} note="A full path; * stands for any name, ** for any path." problem={problem ?? (path !== "" && !isPath ? "It must begin with a slash." : null)} />
-      <Field className="min-w-44 flex-1" label="Why (optional)" autoComplete="off" maxLength={200} value={reason} onChange={(event) => setReason(event.target.value)} />
-      <Button type="submit" className="mt-7 h-11" disabled={!isPath || pending}>Put it on the list</Button>
+    <form
+      className="mt-3 flex flex-wrap items-start gap-2"
+      onSubmit={(event) => {
+        event.preventDefault();
+        onAdd(path.trim(), reason.trim(), () => {
+          setPath("");
+          setReason("");
+        });
+      }}
+    >
+      <Field
+        className="min-w-56 flex-1"
+        label="Another path or pattern"
+        autoComplete="off"
+        spellCheck={false}
+        value={path}
+        onChange={(event) => setPath(event.target.value)}
+        note="A full path; * stands for any name, ** for any path."
+        problem={problem ?? (path !== "" && !isPath ? "It must begin with a slash." : null)}
+      />
+      <Field
+        className="min-w-44 flex-1"
+        label="Why (optional)"
+        autoComplete="off"
+        maxLength={200}
+        value={reason}
+        onChange={(event) => setReason(event.target.value)}
+      />
+      <Button type="submit" className="mt-7 h-11" disabled={!isPath || pending}>
+        Put it on the list
+      </Button>
     </form>
   );
 }

@@ -19,11 +19,23 @@ export function PathList({ entries, pending, onTakeOff }: PathListProps): ReactN
   return (
     <ul className="mt-2 divide-y divide-line rounded-xl border border-line bg-sheet text-sm">
       {entries.map(({ path, note, removable }) => (
-        <li key={path} className="grid min-h-11 grid-cols-[minmax(0,1fr)_36px] items-center gap-x-4 px-4 py-1 sm:grid-cols-[minmax(0,1fr)_minmax(0,1fr)_36px]">
-          <span className="truncate font-medium" title={path}>{path}</span>
+        <li
+          key={path}
+          className="grid min-h-11 grid-cols-[minmax(0,1fr)_36px] items-center gap-x-4 px-4 py-1 sm:grid-cols-[minmax(0,1fr)_minmax(0,1fr)_36px]"
+        >
+          <span className="truncate font-medium" title={path}>
+            {path}
+          </span>
           <span className="row-start-2 text-mute sm:row-start-auto">{note}</span>
           {removable && (
-            <button type="button" onClick={() => onTakeOff(path)} disabled={pending} aria-label={`Take ${path} off the list`} title="Take it off the list" className="grid size-9 place-items-center rounded-md text-mute hover:bg-sand hover:text-ink">
+            <button
+              type="button"
+              onClick={() => onTakeOff(path)}
+              disabled={pending}
+              aria-label={`Take ${path} off the list`}
+              title="Take it off the list"
+              className="grid size-9 place-items-center rounded-md text-mute hover:bg-sand hover:text-ink"
+            >
               <X className="size-4" aria-hidden />
             </button>
           )}

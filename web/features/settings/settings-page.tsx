@@ -15,7 +15,11 @@ import { PinSection } from "./pin-section";
 import { RecoveryCode } from "./recovery-code";
 import { RulesForm } from "./rules-form";
 
-const THEMES = [["light", "Light"], ["dark", "Dark"], ["system", "As the desktop"]] as const;
+const THEMES = [
+  ["light", "Light"],
+  ["dark", "Dark"],
+  ["system", "As the desktop"],
+] as const;
 
 export function SettingsPage(): ReactNode {
   const settings = useQuery({ queryKey: KEYS.settings, queryFn: api.settings }).data;
@@ -35,12 +39,20 @@ export function SettingsPage(): ReactNode {
             <CheckEvery preferences={settings.preferences} />
             <Desktop />
             <section aria-labelledby="data">
-              <h2 id="data" className="text-lg">Where things are</h2>
+              <h2 id="data" className="text-lg">
+                Where things are
+              </h2>
               <dl className="mt-2 rounded-xl border border-line bg-sheet px-4 text-sm">
                 <Row term="Eremos' own data">{settings.dataDirectory}</Row>
-                <Row term={settings.places.length === 1 ? "The place it may protect in" : "The places it may protect in"}>{settings.places.join(", ")}</Row>
+                <Row
+                  term={settings.places.length === 1 ? "The place it may protect in" : "The places it may protect in"}
+                >
+                  {settings.places.join(", ")}
+                </Row>
               </dl>
-              <p className="mt-1.5 text-[13px] text-mute">Set when Eremos is started, by EREMOS_DATA and EREMOS_PLACES.</p>
+              <p className="mt-1.5 text-[13px] text-mute">
+                Set when Eremos is started, by EREMOS_DATA and EREMOS_PLACES.
+              </p>
             </section>
             <Guessing hashing={settings.hashing} />
             <Synced settings={settings} />
@@ -65,9 +77,25 @@ function Look({ preferences }: { readonly preferences: PreferencesView }): React
   });
   return (
     <section aria-labelledby="look">
-      <h2 id="look" className="text-lg">Look</h2>
-      <ToggleGroup.Root type="single" value={preferences.theme} onValueChange={(value) => THEMES.forEach(([theme]) => theme === value && save.mutate(theme))} aria-label="Theme" className="mt-2 inline-flex rounded-lg border border-line bg-sheet p-1">
-        {THEMES.map(([value, word]) => <ToggleGroup.Item key={value} value={value} className="rounded-md px-3 py-1.5 text-sm data-[state=on]:bg-dusk-soft data-[state=on]:font-semibold data-[state=on]:text-dusk">{word}</ToggleGroup.Item>)}
+      <h2 id="look" className="text-lg">
+        Look
+      </h2>
+      <ToggleGroup.Root
+        type="single"
+        value={preferences.theme}
+        onValueChange={(value) => THEMES.forEach(([theme]) => theme === value && save.mutate(theme))}
+        aria-label="Theme"
+        className="mt-2 inline-flex rounded-lg border border-line bg-sheet p-1"
+      >
+        {THEMES.map(([value, word]) => (
+          <ToggleGroup.Item
+            key={value}
+            value={value}
+            className="rounded-md px-3 py-1.5 text-sm data-[state=on]:bg-dusk-soft data-[state=on]:font-semibold data-[state=on]:text-dusk"
+          >
+            {word}
+          </ToggleGroup.Item>
+        ))}
       </ToggleGroup.Root>
     </section>
   );
@@ -76,17 +104,35 @@ function Look({ preferences }: { readonly preferences: PreferencesView }): React
 /** How far back a sealed folder can be put. */
 function KeepEarlier({ preferences }: { readonly preferences: PreferencesView }): ReactNode {
   const client = useQueryClient();
-  const save = useMutation({ mutationFn: api.setPreferences, onError: showError, onSettled: () => client.invalidateQueries({ queryKey: KEYS.settings }) });
+  const save = useMutation({
+    mutationFn: api.setPreferences,
+    onError: showError,
+    onSettled: () => client.invalidateQueries({ queryKey: KEYS.settings }),
+  });
   return (
     <section aria-labelledby="keep-earlier">
-      <h2 id="keep-earlier" className="text-lg">Earlier states</h2>
+      <h2 id="keep-earlier" className="text-lg">
+        Earlier states
+      </h2>
       <label className="mt-2 flex flex-wrap items-center gap-2 text-sm">
         Of each sealed folder, keep
-        <select value={preferences.keepEarlier} disabled={save.isPending} onChange={(event) => save.mutate({ keepEarlier: Number(event.target.value) })} className="h-9 rounded-lg border border-line bg-sheet px-2.5">
-          {[0, 1, 2, 5, 10, 20].map((number) => <option key={number} value={number}>{number === 0 ? "only the last state" : `the last state and ${number} before it`}</option>)}
+        <select
+          value={preferences.keepEarlier}
+          disabled={save.isPending}
+          onChange={(event) => save.mutate({ keepEarlier: Number(event.target.value) })}
+          className="h-9 rounded-lg border border-line bg-sheet px-2.5"
+        >
+          {[0, 1, 2, 5, 10, 20].map((number) => (
+            <option key={number} value={number}>
+              {number === 0 ? "only the last state" : `the last state and ${number} before it`}
+            </option>
+          ))}
         </select>
       </label>
-      <p className="mt-1.5 text-[13px] text-mute">Encrypted like the rest; each takes as much room as what changed since. A visit shows them, and puts back what you choose. What is beyond the number goes at the next lock or visit.</p>
+      <p className="mt-1.5 text-[13px] text-mute">
+        Encrypted like the rest; each takes as much room as what changed since. A visit shows them, and puts back what
+        you choose. What is beyond the number goes at the next lock or visit.
+      </p>
     </section>
   );
 }
@@ -94,17 +140,41 @@ function KeepEarlier({ preferences }: { readonly preferences: PreferencesView })
 /** How often a sample of each sealed folder is looked at by itself. */
 function CheckEvery({ preferences }: { readonly preferences: PreferencesView }): ReactNode {
   const client = useQueryClient();
-  const save = useMutation({ mutationFn: api.setPreferences, onError: showError, onSettled: () => client.invalidateQueries({ queryKey: KEYS.settings }) });
+  const save = useMutation({
+    mutationFn: api.setPreferences,
+    onError: showError,
+    onSettled: () => client.invalidateQueries({ queryKey: KEYS.settings }),
+  });
   return (
     <section aria-labelledby="check-every">
-      <h2 id="check-every" className="text-lg">Checks by itself</h2>
+      <h2 id="check-every" className="text-lg">
+        Checks by itself
+      </h2>
       <label className="mt-2 flex flex-wrap items-center gap-2 text-sm">
         Look at a sample of each sealed folder
-        <select value={preferences.checkEveryDays} disabled={save.isPending} onChange={(event) => save.mutate({ checkEveryDays: Number(event.target.value) })} className="h-9 rounded-lg border border-line bg-sheet px-2.5">
-          {[[1, "every day"], [7, "every week"], [30, "every month"], [90, "every three months"], [0, "never"]].map(([days, words]) => <option key={days} value={days}>{words}</option>)}
+        <select
+          value={preferences.checkEveryDays}
+          disabled={save.isPending}
+          onChange={(event) => save.mutate({ checkEveryDays: Number(event.target.value) })}
+          className="h-9 rounded-lg border border-line bg-sheet px-2.5"
+        >
+          {[
+            [1, "every day"],
+            [7, "every week"],
+            [30, "every month"],
+            [90, "every three months"],
+            [0, "never"],
+          ].map(([days, words]) => (
+            <option key={days} value={days}>
+              {words}
+            </option>
+          ))}
         </select>
       </label>
-      <p className="mt-1.5 text-[13px] text-mute">While you are signed in and nothing else is being done. Folders with a password of their own are checked from their pages only.</p>
+      <p className="mt-1.5 text-[13px] text-mute">
+        While you are signed in and nothing else is being done. Folders with a password of their own are checked from
+        their pages only.
+      </p>
     </section>
   );
 }
@@ -112,16 +182,40 @@ function CheckEvery({ preferences }: { readonly preferences: PreferencesView }):
 /** What holds for every folder without rules of its own, and when the page signs out by itself. */
 function LeavingOpen({ preferences }: { readonly preferences: PreferencesView }): ReactNode {
   const client = useQueryClient();
-  const save = useMutation({ mutationFn: api.setPreferences, onError: showError, onSettled: () => client.invalidateQueries({ queryKey: KEYS.settings }) });
+  const save = useMutation({
+    mutationFn: api.setPreferences,
+    onError: showError,
+    onSettled: () => client.invalidateQueries({ queryKey: KEYS.settings }),
+  });
   return (
     <section aria-labelledby="leaving-open">
-      <h2 id="leaving-open" className="text-lg">When folders are left open</h2>
-      <p className="mt-1 mb-2 text-sm text-mute">Forgetting to lock is the normal case. A folder that lies open locks by itself, without a password:</p>
+      <h2 id="leaving-open" className="text-lg">
+        When folders are left open
+      </h2>
+      <p className="mt-1 mb-2 text-sm text-mute">
+        Forgetting to lock is the normal case. A folder that lies open locks by itself, without a password:
+      </p>
       <RulesForm rules={preferences.rules} disabled={save.isPending} onChange={(rules) => save.mutate({ rules })} />
       <label className="mt-3 flex flex-wrap items-center gap-2 text-sm">
         Sign out when the page was not touched for
-        <select className="h-9 rounded-lg border border-line bg-sheet px-2.5" value={preferences.idleSignOutMinutes ?? ""} onChange={(event) => save.mutate({ idleSignOutMinutes: event.target.value === "" ? null : Number(event.target.value) })}>
-          {[[1, "a minute"], [5, "5 minutes"], [15, "15 minutes"], [60, "an hour"], [480, "8 hours"]].map(([minutes, words]) => <option key={minutes} value={minutes}>{words}</option>)}
+        <select
+          className="h-9 rounded-lg border border-line bg-sheet px-2.5"
+          value={preferences.idleSignOutMinutes ?? ""}
+          onChange={(event) =>
+            save.mutate({ idleSignOutMinutes: event.target.value === "" ? null : Number(event.target.value) })
+          }
+        >
+          {[
+            [1, "a minute"],
+            [5, "5 minutes"],
+            [15, "15 minutes"],
+            [60, "an hour"],
+            [480, "8 hours"],
+          ].map(([minutes, words]) => (
+            <option key={minutes} value={minutes}>
+              {words}
+            </option>
+          ))}
           <option value="">never</option>
         </select>
       </label>
@@ -130,5 +224,10 @@ function LeavingOpen({ preferences }: { readonly preferences: PreferencesView })
 }
 
 function Row({ term, children }: { readonly term: string; readonly children: ReactNode }): ReactNode {
-  return <div className="grid gap-x-4 border-b border-line/70 py-2.5 last:border-0 sm:grid-cols-[220px_minmax(0,1fr)]"><dt className="text-mute">{term}</dt><dd className="font-medium break-all">{children}</dd></div>;
+  return (
+    <div className="grid gap-x-4 border-b border-line/70 py-2.5 last:border-0 sm:grid-cols-[220px_minmax(0,1fr)]">
+      <dt className="text-mute">{term}</dt>
+      <dd className="font-medium break-all">{children}</dd>
+    </div>
+  );
 }

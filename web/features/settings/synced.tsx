@@ -13,22 +13,61 @@ export function Synced({ settings }: { readonly settings: SettingsView }): React
   const client = useQueryClient();
   const [typed, setTyped] = useState("");
   const own = settings.preferences.synced;
-  const save = useMutation({ mutationFn: (synced: readonly string[]) => api.setPreferences({ synced }), onSettled: () => client.invalidateQueries({ queryKey: KEYS.settings }) });
+  const save = useMutation({
+    mutationFn: (synced: readonly string[]) => api.setPreferences({ synced }),
+    onSettled: () => client.invalidateQueries({ queryKey: KEYS.settings }),
+  });
   const path = typed.trim().replace(/(?<=.)\/+$/, "");
   const isPath = path.startsWith("/");
   const isKnown = [...settings.syncedBefore, ...own].includes(path);
-  const entries = [...settings.syncedBefore.map((known) => ({ path: known, note: "named where Eremos is started", removable: false })), ...own.map((known) => ({ path: known, note: "", removable: true }))];
+  const entries = [
+    ...settings.syncedBefore.map((known) => ({ path: known, note: "named where Eremos is started", removable: false })),
+    ...own.map((known) => ({ path: known, note: "", removable: true })),
+  ];
   return (
     <section aria-labelledby="synced">
-      <h2 id="synced" className="text-lg">Synced directories</h2>
-      <p className="mt-1 text-sm text-mute">Directories that another program uploads. Eremos can&rsquo;t tell them from others by itself: name them, and the Onlooker says what their provider sees, and nothing is tucked away in them.</p>
-      {entries.length > 0 && <PathList entries={entries} pending={save.isPending} onTakeOff={(off) => save.mutate(own.filter((known) => known !== off))} />}
-      <form className="mt-3 flex flex-wrap items-start gap-2" onSubmit={(event) => {
-        event.preventDefault();
-        save.mutate([...own, path], { onSuccess: () => setTyped("") });
-      }}>
-        <Field className="min-w-56 flex-1" label="Another synced directory" autoComplete="off" spellCheck={false} value={typed} onChange={(event) => setTyped(event.target.value)} note="A full path." problem={save.error ? (save.error instanceof ApiError ? save.error.message : "That did not work. Nothing was changed.") : path !== "" && !isPath ? "It must begin with a slash." : null} />
-        <Button type="submit" className="mt-7 h-11" disabled={!isPath || isKnown || save.isPending}>Name it</Button>
+      <h2 id="synced" className="text-lg">
+        Synced directories
+      </h2>
+      <p className="mt-1 text-sm text-mute">
+        Directories that another program uploads. Eremos can&rsquo;t tell them from others by itself: name them, and the
+        Onlooker says what their provider sees, and nothing is tucked away in them.
+      </p>
+      {entries.length > 0 && (
+        <PathList
+          entries={entries}
+          pending={save.isPending}
+          onTakeOff={(off) => save.mutate(own.filter((known) => known !== off))}
+        />
+      )}
+      <form
+        className="mt-3 flex flex-wrap items-start gap-2"
+        onSubmit={(event) => {
+          event.preventDefault();
+          save.mutate([...own, path], { onSuccess: () => setTyped("") });
+        }}
+      >
+        <Field
+          className="min-w-56 flex-1"
+          label="Another synced directory"
+          autoComplete="off"
+          spellCheck={false}
+          value={typed}
+          onChange={(event) => setTyped(event.target.value)}
+          note="A full path."
+          problem={
+            save.error
+              ? save.error instanceof ApiError
+                ? save.error.message
+                : "That did not work. Nothing was changed."
+              : path !== "" && !isPath
+                ? "It must begin with a slash."
+                : null
+          }
+        />
+        <Button type="submit" className="mt-7 h-11" disabled={!isPath || isKnown || save.isPending}>
+          Name it
+        </Button>
       </form>
     </section>
   );

@@ -27,7 +27,14 @@ export function CommandField(): ReactNode {
   const input = useRef<HTMLInputElement>(null);
   const folders = useFolders() ?? [];
   const isPath = looksLikePath(text);
-  const completions = useQuery({ queryKey: ["complete", text], queryFn: () => api.completePath(text.trim()), enabled: open && isPath, placeholderData: keepPreviousData, gcTime: 0 }).data ?? [];
+  const completions =
+    useQuery({
+      queryKey: ["complete", text],
+      queryFn: () => api.completePath(text.trim()),
+      enabled: open && isPath,
+      placeholderData: keepPreviousData,
+      gcTime: 0,
+    }).data ?? [];
 
   useEffect(() => {
     const onKey = (event: KeyboardEvent): void => {
@@ -51,36 +58,82 @@ export function CommandField(): ReactNode {
   };
 
   return (
-    <Command label="Find a folder, paste a path, or type a command" shouldFilter={!isPath} className="relative w-full max-w-[480px] min-w-0" onKeyDown={(event) => {
-      if (event.key === "Escape") leave();
-      if (event.key === "Tab" && isPath && completions[0] !== undefined && completions[0] !== text) {
-        event.preventDefault();
-        setText(`${completions[0]}/`);
-      }
-    }}>
+    <Command
+      label="Find a folder, paste a path, or type a command"
+      shouldFilter={!isPath}
+      className="relative w-full max-w-[480px] min-w-0"
+      onKeyDown={(event) => {
+        if (event.key === "Escape") leave();
+        if (event.key === "Tab" && isPath && completions[0] !== undefined && completions[0] !== text) {
+          event.preventDefault();
+          setText(`${completions[0]}/`);
+        }
+      }}
+    >
       <Search className="pointer-events-none absolute top-1/2 left-3 size-4 -translate-y-1/2 text-mute" aria-hidden />
-      <Command.Input ref={input} value={text} onValueChange={setText} onFocus={() => setOpen(true)} onBlur={() => setTimeout(() => setOpen(false), 120)}
-        placeholder="Find a folder, paste a path, or type a command" className="h-9 w-full rounded-lg border border-line bg-paper pr-2 pl-9 sm:pr-16 text-sm placeholder:text-mute" />
-      <kbd className="pointer-events-none absolute top-1/2 right-2 max-sm:hidden -translate-y-1/2 rounded border border-line bg-sheet px-1.5 py-0.5 font-sans text-[11px] text-mute">Ctrl K</kbd>
-      <Command.List className={cn("absolute top-11 z-30 max-h-[60vh] w-full overflow-y-auto rounded-xl border border-line bg-sheet p-1.5 shadow-xl", !open && "hidden")} label="What was found" onMouseDown={(event) => event.preventDefault()}>
-          {!isPath && <Command.Empty className="px-2.5 py-3 text-sm text-mute">Nothing by that name. A path begins with / or ~.</Command.Empty>}
-          {isPath && completions.length === 0 && <p className="px-2.5 py-3 text-sm text-mute">No folder there that can be seen. Enter goes there anyway.</p>}
-          {isPath && [...new Set([text.trim().replace(/\/$/, ""), ...completions])].filter((path) => path !== "").map((path) => (
-            <Command.Item key={path} value={path} onSelect={() => goTo(path)} className={ITEM}>
-              <Folder className="size-4 shrink-0 text-line-strong" aria-hidden /><span className="truncate">{path}</span>
+      <Command.Input
+        ref={input}
+        value={text}
+        onValueChange={setText}
+        onFocus={() => setOpen(true)}
+        onBlur={() => setTimeout(() => setOpen(false), 120)}
+        placeholder="Find a folder, paste a path, or type a command"
+        className="h-9 w-full rounded-lg border border-line bg-paper pr-2 pl-9 sm:pr-16 text-sm placeholder:text-mute"
+      />
+      <kbd className="pointer-events-none absolute top-1/2 right-2 max-sm:hidden -translate-y-1/2 rounded border border-line bg-sheet px-1.5 py-0.5 font-sans text-[11px] text-mute">
+        Ctrl K
+      </kbd>
+      <Command.List
+        className={cn(
+          "absolute top-11 z-30 max-h-[60vh] w-full overflow-y-auto rounded-xl border border-line bg-sheet p-1.5 shadow-xl",
+          !open && "hidden",
+        )}
+        label="What was found"
+        onMouseDown={(event) => event.preventDefault()}
+      >
+        {!isPath && (
+          <Command.Empty className="px-2.5 py-3 text-sm text-mute">
+            Nothing by that name. A path begins with / or ~.
+          </Command.Empty>
+        )}
+        {isPath && completions.length === 0 && (
+          <p className="px-2.5 py-3 text-sm text-mute">No folder there that can be seen. Enter goes there anyway.</p>
+        )}
+        {isPath &&
+          [...new Set([text.trim().replace(/\/$/, ""), ...completions])]
+            .filter((path) => path !== "")
+            .map((path) => (
+              <Command.Item key={path} value={path} onSelect={() => goTo(path)} className={ITEM}>
+                <Folder className="size-4 shrink-0 text-line-strong" aria-hidden />
+                <span className="truncate">{path}</span>
+              </Command.Item>
+            ))}
+        {!isPath &&
+          folders.map((folder) => (
+            <Command.Item
+              key={folder.id}
+              value={`${folder.name} ${folder.path}`}
+              onSelect={() => goTo(folder.path)}
+              className={ITEM}
+            >
+              <Doorway state={doorwayOf(folder)} className="h-5 w-4" />
+              <span className="font-medium">{folder.name}</span>
+              <span className="truncate text-mute">{baseName(folder.path.slice(0, -folder.name.length - 1))}</span>
             </Command.Item>
           ))}
-          {!isPath && folders.map((folder) => (
-            <Command.Item key={folder.id} value={`${folder.name} ${folder.path}`} onSelect={() => goTo(folder.path)} className={ITEM}>
-              <Doorway state={doorwayOf(folder)} className="h-5 w-4" /><span className="font-medium">{folder.name}</span><span className="truncate text-mute">{baseName(folder.path.slice(0, -folder.name.length - 1))}</span>
-            </Command.Item>
-          ))}
-          {!isPath && (
-            <Command.Item value="protect lock a folder" onSelect={() => {
+        {!isPath && (
+          <Command.Item
+            value="protect lock a folder"
+            onSelect={() => {
               protect("");
               leave();
-            }} className={ITEM}><Plus className="size-4 text-dusk" aria-hidden />Protect a folder…</Command.Item>
-          )}
+            }}
+            className={ITEM}
+          >
+            <Plus className="size-4 text-dusk" aria-hidden />
+            Protect a folder…
+          </Command.Item>
+        )}
       </Command.List>
     </Command>
   );

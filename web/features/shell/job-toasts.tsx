@@ -18,7 +18,8 @@ export function JobToasts(): ReactNode {
       if (told.current.has(job.id)) continue;
       told.current.add(job.id);
       tell(job);
-      for (const queryKey of [KEYS.folders, ["place"], ["onlooker"], ["reach"], KEYS.activity]) void client.invalidateQueries({ queryKey });
+      for (const queryKey of [KEYS.folders, ["place"], ["onlooker"], ["reach"], KEYS.activity])
+        void client.invalidateQueries({ queryKey });
     }
   }, [jobs, client, openedAt]);
   return null;
@@ -44,9 +45,15 @@ const accepted = new Map<string, readonly Consent[]>();
 
 function ask(job: JobView, code: Consent, message: string): void {
   askConsent({
-    folder: job.folder, code, message, accepted: accepted.get(job.id) ?? [],
+    folder: job.folder,
+    code,
+    message,
+    accepted: accepted.get(job.id) ?? [],
     goOn: async (accept, secret) => {
-      const begun = job.verb === "unlock" ? await api.unlock(job.folder, { kind: "usual" }, secret, accept) : await api.release(job.folder, secret, accept);
+      const begun =
+        job.verb === "unlock"
+          ? await api.unlock(job.folder, { kind: "usual" }, secret, accept)
+          : await api.release(job.folder, secret, accept);
       if (begun.job !== null) accepted.set(begun.job, accept);
     },
   });

@@ -6,12 +6,23 @@ import { Toaster } from "sonner";
 import { Entrance } from "@/features/entrance/entrance";
 
 export function Providers({ children }: { readonly children: ReactNode }): ReactNode {
-  const [client] = useState(() => new QueryClient({ defaultOptions: { queries: { retry: 1, staleTime: 5_000, refetchOnWindowFocus: true } } }));
+  const [client] = useState(
+    () => new QueryClient({ defaultOptions: { queries: { retry: 1, staleTime: 5_000, refetchOnWindowFocus: true } } }),
+  );
   return (
     <QueryClientProvider client={client}>
       <Tooltip.Provider delayDuration={300}>
         <Entrance>{children}</Entrance>
-        <Toaster position="bottom-right" toastOptions={{ classNames: { toast: "!bg-sheet !text-ink !border-line !text-sm !rounded-xl !items-start", error: "!border-oxblood/50" } }} closeButton />
+        <Toaster
+          position="bottom-right"
+          toastOptions={{
+            classNames: {
+              toast: "!bg-sheet !text-ink !border-line !text-sm !rounded-xl !items-start",
+              error: "!border-oxblood/50",
+            },
+          }}
+          closeButton
+        />
       </Tooltip.Provider>
     </QueryClientProvider>
   );

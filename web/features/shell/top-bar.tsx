@@ -29,25 +29,50 @@ export function TopBar({ failedTries, onFailuresSeen, onSignedOut }: TopBarProps
   };
   return (
     <header className="flex min-w-0 items-center gap-2 border-b border-line bg-sheet px-4 sm:gap-4">
-      <Link href="/" className="font-display text-xl font-bold tracking-tight">Eremos</Link>
+      <Link href="/" className="font-display text-xl font-bold tracking-tight">
+        Eremos
+      </Link>
       <CommandField />
       <div className="ml-auto flex shrink-0 items-center gap-2 sm:gap-3">
         {failedTries > 0 && (
-          <button type="button" onClick={onFailuresSeen} className="rounded-lg bg-ochre-soft px-3 py-1.5 text-[13px] font-medium text-ochre" title="Seen; take this note away">
+          <button
+            type="button"
+            onClick={onFailuresSeen}
+            className="rounded-lg bg-ochre-soft px-3 py-1.5 text-[13px] font-medium text-ochre"
+            title="Seen; take this note away"
+          >
             {count(failedTries, "wrong password")} since you were last here
           </button>
         )}
-        <span className="hidden text-sm font-semibold text-clay md:inline" role="status">{open.length > 0 ? `${count(open.length, "folder")} open` : ""}</span>
-        <Button tone={open.length > 0 ? "clay" : "plain"} disabled={open.length === 0 || closeUp.pending} onClick={() => closeUp.run()} title="Lock every open folder now">
-          <DoorClosed className="size-4" aria-hidden /><span className="max-sm:sr-only">Close up</span>
+        <span className="hidden text-sm font-semibold text-clay md:inline" role="status">
+          {open.length > 0 ? `${count(open.length, "folder")} open` : ""}
+        </span>
+        <Button
+          tone={open.length > 0 ? "clay" : "plain"}
+          disabled={open.length === 0 || closeUp.pending}
+          onClick={() => closeUp.run()}
+          title="Lock every open folder now"
+        >
+          <DoorClosed className="size-4" aria-hidden />
+          <span className="max-sm:sr-only">Close up</span>
         </Button>
-        <Button onClick={() => (asking.length > 0 ? setLeaving(true) : signOut())}><LogOut className="size-4" aria-hidden /><span className="max-sm:sr-only">Sign out</span></Button>
+        <Button onClick={() => (asking.length > 0 ? setLeaving(true) : signOut())}>
+          <LogOut className="size-4" aria-hidden />
+          <span className="max-sm:sr-only">Sign out</span>
+        </Button>
       </div>
-      <Dialog open={leaving} onOpenChange={setLeaving} title="Lock them on the way out?" description={`You wanted to decide when leaving. ${asking.length === 1 ? `${asking[0]?.name ?? "A folder"} lies` : `${asking.map(({ name }) => name).join(", ")} lie`} open.`}>
+      <Dialog
+        open={leaving}
+        onOpenChange={setLeaving}
+        title="Lock them on the way out?"
+        description={`You wanted to decide when leaving. ${asking.length === 1 ? `${asking[0]?.name ?? "A folder"} lies` : `${asking.map(({ name }) => name).join(", ")} lie`} open.`}
+      >
         <div className="mt-6 flex flex-wrap justify-end gap-2">
           <Button onClick={() => setLeaving(false)}>Stay signed in</Button>
           <Button onClick={() => signOut(true)}>Leave open and sign out</Button>
-          <Button tone="clay" onClick={() => signOut()}>Lock and sign out</Button>
+          <Button tone="clay" onClick={() => signOut()}>
+            Lock and sign out
+          </Button>
         </div>
       </Dialog>
     </header>

@@ -18,7 +18,11 @@ interface ArrivedProps {
 
 /** What was put in while the folder was locked: shown before it is merged. Whoever put it there chose names and contents. */
 export function Arrived({ folder, drops, change }: ArrivedProps): ReactNode {
-  const { data } = useQuery({ queryKey: [...KEYS.visit(folder), "arrivals", drops], queryFn: () => api.visit(folder, { kind: "arrivals" }), staleTime: 0 });
+  const { data } = useQuery({
+    queryKey: [...KEYS.visit(folder), "arrivals", drops],
+    queryFn: () => api.visit(folder, { kind: "arrivals" }),
+    staleTime: 0,
+  });
   const [asking, setAsking] = useState(false);
   const entries = data?.entries ?? [];
   if (entries.length === 0) return null;
@@ -27,14 +31,37 @@ export function Arrived({ folder, drops, change }: ArrivedProps): ReactNode {
     <section aria-label="Put in while it was locked" className="border-b border-line bg-ochre-soft px-6 py-3 text-sm">
       <div className="flex flex-wrap items-center gap-3">
         <Inbox className="size-5 text-ochre" aria-hidden />
-        <p className="min-w-0 flex-1 font-medium">{count(entries.length, "file was", "files were")} put in while it was locked. Take in what you know.</p>
-        <Button size="small" tone="dusk" disabled={change.pending} onClick={() => change.run({ kind: "take-in", ids })}>Take {entries.length === 1 ? "it" : "them"} in</Button>
-        <Button size="small" tone="oxblood" disabled={change.pending} onClick={() => setAsking(true)}>Discard…</Button>
+        <p className="min-w-0 flex-1 font-medium">
+          {count(entries.length, "file was", "files were")} put in while it was locked. Take in what you know.
+        </p>
+        <Button size="small" tone="dusk" disabled={change.pending} onClick={() => change.run({ kind: "take-in", ids })}>
+          Take {entries.length === 1 ? "it" : "them"} in
+        </Button>
+        <Button size="small" tone="oxblood" disabled={change.pending} onClick={() => setAsking(true)}>
+          Discard…
+        </Button>
       </div>
       <ul className="mt-2 max-h-32 overflow-y-auto">
-        {entries.map((entry) => <li key={entry.href} className="flex gap-4 py-0.5 text-[13px]"><span className="min-w-0 flex-1 truncate" title={entry.name}>{entry.name}</span><span className="text-mute tabular-nums">{formatBytes(entry.size)}</span><span className="w-28 text-mute"><Time at={entry.modifiedAt} /></span></li>)}
+        {entries.map((entry) => (
+          <li key={entry.href} className="flex gap-4 py-0.5 text-[13px]">
+            <span className="min-w-0 flex-1 truncate" title={entry.name}>
+              {entry.name}
+            </span>
+            <span className="text-mute tabular-nums">{formatBytes(entry.size)}</span>
+            <span className="w-28 text-mute">
+              <Time at={entry.modifiedAt} />
+            </span>
+          </li>
+        ))}
       </ul>
-      <Confirm open={asking} onOpenChange={setAsking} title={`Discard ${count(entries.length, "file")}?`} action="Discard" tone="oxblood" onConfirm={() => change.run({ kind: "discard", ids })}>
+      <Confirm
+        open={asking}
+        onOpenChange={setAsking}
+        title={`Discard ${count(entries.length, "file")}?`}
+        action="Discard"
+        tone="oxblood"
+        onConfirm={() => change.run({ kind: "discard", ids })}
+      >
         <p>What arrived is deleted, and nothing brings it back. The folder itself stays as it is.</p>
       </Confirm>
     </section>

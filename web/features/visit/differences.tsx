@@ -21,13 +21,21 @@ export function Differences({ entries, isCut, disabled, onPutBack }: Differences
         {entries.map((entry) => (
           <li key={entry.href} className="flex items-center gap-3 py-1.5">
             <span className="w-16 shrink-0 text-[13px] text-mute">{WORDS[entry.change ?? "changed"]}</span>
-            <span className="min-w-0 flex-1 truncate" title={entry.name}>{entry.name}</span>
-            <Button size="small" disabled={disabled} onClick={() => onPutBack([entry])}>{entry.change === "added" ? "Take it away" : "Put it back"}</Button>
+            <span className="min-w-0 flex-1 truncate" title={entry.name}>
+              {entry.name}
+            </span>
+            <Button size="small" disabled={disabled} onClick={() => onPutBack([entry])}>
+              {entry.change === "added" ? "Take it away" : "Put it back"}
+            </Button>
           </li>
         ))}
       </ul>
       {isCut && <p className="text-[13px] text-mute">There are more.</p>}
-      <div className="flex justify-end"><Button tone="dusk" disabled={disabled} onClick={() => onPutBack(null)}>Put everything back as it was</Button></div>
+      <div className="flex justify-end">
+        <Button tone="dusk" disabled={disabled} onClick={() => onPutBack(null)}>
+          Put everything back as it was
+        </Button>
+      </div>
     </>
   );
 }

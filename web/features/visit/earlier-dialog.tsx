@@ -18,33 +18,82 @@ interface EarlierProps {
 /** What changed since an earlier state, and the way back to it: per entry, or whole. */
 export function EarlierDialog(props: EarlierProps): ReactNode {
   return (
-    <Dialog open={props.open} onOpenChange={props.onOpenChange} title="As it was before" description="Earlier states of the folder that are kept, and what is different since. Putting something back can be undone.">
+    <Dialog
+      open={props.open}
+      onOpenChange={props.onOpenChange}
+      title="As it was before"
+      description="Earlier states of the folder that are kept, and what is different since. Putting something back can be undone."
+    >
       {props.open && <States {...props} />}
     </Dialog>
   );
 }
 
 function States({ folder, change }: EarlierProps): ReactNode {
-  const states = useQuery({ queryKey: [...KEYS.visit(folder), "earlier"], queryFn: () => api.visit(folder, { kind: "earlier" }), staleTime: 0 }).data?.earlier;
+  const states = useQuery({
+    queryKey: [...KEYS.visit(folder), "earlier"],
+    queryFn: () => api.visit(folder, { kind: "earlier" }),
+    staleTime: 0,
+  }).data?.earlier;
   const [picked, setPicked] = useState<number | null>(null);
   const id = useId();
   const generation = picked ?? states?.[0]?.generation;
   if (!states) return null;
-  if (generation === undefined) return <p className="mt-5 text-sm text-mute">No earlier state is kept yet. From the next change or lock on, the one before is; how many, you choose in Settings.</p>;
+  if (generation === undefined)
+    return (
+      <p className="mt-5 text-sm text-mute">
+        No earlier state is kept yet. From the next change or lock on, the one before is; how many, you choose in
+        Settings.
+      </p>
+    );
   return (
     <div className="mt-5 space-y-3">
-      <label htmlFor={id} className="block text-sm font-semibold">The state of</label>
-      <select id={id} value={generation} onChange={(event) => setPicked(Number(event.target.value))} className="h-10 w-full rounded-lg border border-line bg-sheet px-2.5 text-sm">
-        {states.map((state) => <option key={state.generation} value={state.generation}>{exactTime(state.at)}, {ago(state.at)}</option>)}
+      <label htmlFor={id} className="block text-sm font-semibold">
+        The state of
+      </label>
+      <select
+        id={id}
+        value={generation}
+        onChange={(event) => setPicked(Number(event.target.value))}
+        className="h-10 w-full rounded-lg border border-line bg-sheet px-2.5 text-sm"
+      >
+        {states.map((state) => (
+          <option key={state.generation} value={state.generation}>
+            {exactTime(state.at)}, {ago(state.at)}
+          </option>
+        ))}
       </select>
-      {states.filter((state) => state.generation === generation).map((state) => <p key={state.generation} className="text-[13px] text-mute">{count(state.files, "file")}, {formatBytes(state.bytes)}. Keeping it takes {formatBytes(state.ownBytes)} of the disk.</p>)}
+      {states
+        .filter((state) => state.generation === generation)
+        .map((state) => (
+          <p key={state.generation} className="text-[13px] text-mute">
+            {count(state.files, "file")}, {formatBytes(state.bytes)}. Keeping it takes {formatBytes(state.ownBytes)} of
+            the disk.
+          </p>
+        ))}
       <Changes key={generation} folder={folder} generation={generation} change={change} />
     </div>
   );
 }
 
-function Changes({ folder, generation, change }: Pick<EarlierProps, "folder" | "change"> & { readonly generation: number }): ReactNode {
-  const { data } = useQuery({ queryKey: [...KEYS.visit(folder), "changes", generation], queryFn: () => api.visit(folder, { kind: "changes-since", generation }), staleTime: 0 });
+function Changes({
+  folder,
+  generation,
+  change,
+}: Pick<EarlierProps, "folder" | "change"> & { readonly generation: number }): ReactNode {
+  const { data } = useQuery({
+    queryKey: [...KEYS.visit(folder), "changes", generation],
+    queryFn: () => api.visit(folder, { kind: "changes-since", generation }),
+    staleTime: 0,
+  });
   if (!data) return null;
-  return <Differences {...data} disabled={change.pending} onPutBack={(entries) => change.run({ kind: "put-back", generation, hrefs: entries?.map(({ href }) => href) ?? null })} />;
+  return (
+    <Differences
+      {...data}
+      disabled={change.pending}
+      onPutBack={(entries) =>
+        change.run({ kind: "put-back", generation, hrefs: entries?.map(({ href }) => href) ?? null })
+      }
+    />
+  );
 }

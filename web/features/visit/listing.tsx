@@ -1,6 +1,16 @@
 "use client";
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { ArrowDown, ArrowUp, CornerDownRight, File as FileSign, FileText, Film, Folder, Image as ImageSign, Music } from "lucide-react";
+import {
+  ArrowDown,
+  ArrowUp,
+  CornerDownRight,
+  File as FileSign,
+  FileText,
+  Film,
+  Folder,
+  Image as ImageSign,
+  Music,
+} from "lucide-react";
 import { type KeyboardEvent, type ReactNode, useMemo, useRef, useState } from "react";
 import type { VisitEntry } from "@eremos/server/contract";
 import { lastName, parentHref } from "./hrefs";
@@ -22,7 +32,11 @@ interface ListingProps {
 }
 
 type Column = "name" | "size" | "modifiedAt";
-const COLUMNS: readonly (readonly [Column, string, string])[] = [["name", "Name", "flex-1"], ["size", "Size", "w-24 text-right"], ["modifiedAt", "Changed", "w-32 pl-3"]];
+const COLUMNS: readonly (readonly [Column, string, string])[] = [
+  ["name", "Name", "flex-1"],
+  ["size", "Size", "w-24 text-right"],
+  ["modifiedAt", "Changed", "w-32 pl-3"],
+];
 const ROW_PX = 40;
 const collator = new Intl.Collator("en", { numeric: true, sensitivity: "base" });
 
@@ -32,12 +46,32 @@ function compare(a: VisitEntry, b: VisitEntry, column: Column): number {
 }
 
 /** A directory's entries; only the rows in view are in the page, so tens of thousands are no matter. */
-export function Listing({ entries, isLoading, isSearch, current, chosen, onChoose, onOpen, onShow }: ListingProps): ReactNode {
+export function Listing({
+  entries,
+  isLoading,
+  isSearch,
+  current,
+  chosen,
+  onChoose,
+  onOpen,
+  onShow,
+}: ListingProps): ReactNode {
   const [sort, setSort] = useState<{ readonly by: Column; readonly down: boolean }>({ by: "name", down: false });
   const [active, setActive] = useState(0);
   const scroller = useRef<HTMLDivElement>(null);
-  const sorted = useMemo(() => [...entries].sort((a, b) => compare(a, b, sort.by) * (sort.down && (a.kind === "dir") === (b.kind === "dir") ? -1 : 1)), [entries, sort]);
-  const rows = useVirtualizer({ count: sorted.length, getScrollElement: () => scroller.current, estimateSize: () => ROW_PX, overscan: 12 });
+  const sorted = useMemo(
+    () =>
+      [...entries].sort(
+        (a, b) => compare(a, b, sort.by) * (sort.down && (a.kind === "dir") === (b.kind === "dir") ? -1 : 1),
+      ),
+    [entries, sort],
+  );
+  const rows = useVirtualizer({
+    count: sorted.length,
+    getScrollElement: () => scroller.current,
+    estimateSize: () => ROW_PX,
+    overscan: 12,
+  });
   const toggle = (href: string): void => {
     const next = new Set(chosen);
     if (!next.delete(href)) next.add(href);
@@ -51,7 +85,14 @@ export function Listing({ entries, isLoading, isSearch, current, chosen, onChoos
     requestAnimationFrame(() => scroller.current?.querySelector<HTMLElement>(`[data-row="${at}"]`)?.focus());
   };
   const onKey = (event: KeyboardEvent, i: number, entry: VisitEntry): void => {
-    const moves: Readonly<Record<string, number>> = { ArrowDown: i + 1, ArrowUp: i - 1, Home: 0, End: sorted.length - 1, PageDown: i + 12, PageUp: i - 12 };
+    const moves: Readonly<Record<string, number>> = {
+      ArrowDown: i + 1,
+      ArrowUp: i - 1,
+      Home: 0,
+      End: sorted.length - 1,
+      PageDown: i + 12,
+      PageUp: i - 12,
+    };
     const to = moves[event.key];
     if (to !== undefined) step(to);
     else if (event.key === "Enter") onOpen(entry);
@@ -60,43 +101,118 @@ export function Listing({ entries, isLoading, isSearch, current, chosen, onChoos
     event.preventDefault();
   };
   return (
-    <div role="grid" aria-label="Contents of the folder" aria-rowcount={sorted.length + 1} aria-multiselectable="true" className="flex min-h-0 flex-1 flex-col">
-      <div role="row" aria-rowindex={1} className="flex h-9 items-center gap-3 border-b border-line px-6 text-[13px] text-mute">
-        <span role="columnheader" className="w-5"><span className="sr-only">Chosen</span></span>
+    <div
+      role="grid"
+      aria-label="Contents of the folder"
+      aria-rowcount={sorted.length + 1}
+      aria-multiselectable="true"
+      className="flex min-h-0 flex-1 flex-col"
+    >
+      <div
+        role="row"
+        aria-rowindex={1}
+        className="flex h-9 items-center gap-3 border-b border-line px-6 text-[13px] text-mute"
+      >
+        <span role="columnheader" className="w-5">
+          <span className="sr-only">Chosen</span>
+        </span>
         {COLUMNS.map(([column, word, width]) => (
-          <span key={column} role="columnheader" aria-sort={sort.by === column ? (sort.down ? "descending" : "ascending") : "none"} className={width}>
-            <button type="button" className="inline-flex items-center gap-1 font-medium hover:text-ink" onClick={() => setSort({ by: column, down: sort.by === column && !sort.down })}>{word}{sort.by === column && (sort.down ? <ArrowDown className="size-3.5" aria-hidden /> : <ArrowUp className="size-3.5" aria-hidden />)}</button>
+          <span
+            key={column}
+            role="columnheader"
+            aria-sort={sort.by === column ? (sort.down ? "descending" : "ascending") : "none"}
+            className={width}
+          >
+            <button
+              type="button"
+              className="inline-flex items-center gap-1 font-medium hover:text-ink"
+              onClick={() => setSort({ by: column, down: sort.by === column && !sort.down })}
+            >
+              {word}
+              {sort.by === column &&
+                (sort.down ? (
+                  <ArrowDown className="size-3.5" aria-hidden />
+                ) : (
+                  <ArrowUp className="size-3.5" aria-hidden />
+                ))}
+            </button>
           </span>
         ))}
       </div>
       <div ref={scroller} role="rowgroup" className="min-h-0 flex-1 overflow-y-auto">
-        {sorted.length === 0 && !isLoading && <p className="p-10 text-center text-sm text-mute">{isSearch ? "No name holds that." : "Nothing is in here yet. Drop files on it, or put them in."}</p>}
+        {sorted.length === 0 && !isLoading && (
+          <p className="p-10 text-center text-sm text-mute">
+            {isSearch ? "No name holds that." : "Nothing is in here yet. Drop files on it, or put them in."}
+          </p>
+        )}
         <div role="presentation" className="relative" style={{ height: rows.getTotalSize() }}>
           {rows.getVirtualItems().map(({ index, start }) => {
             const entry = sorted[index];
             if (!entry) return null;
             const isChosen = chosen.has(entry.href);
             return (
-              <div key={entry.href} role="row" data-row={index} aria-rowindex={index + 2} aria-selected={isChosen} tabIndex={index === active ? 0 : -1}
-                onKeyDown={(event) => onKey(event, index, entry)} onClick={() => {
+              <div
+                key={entry.href}
+                role="row"
+                data-row={index}
+                aria-rowindex={index + 2}
+                aria-selected={isChosen}
+                tabIndex={index === active ? 0 : -1}
+                onKeyDown={(event) => onKey(event, index, entry)}
+                onClick={() => {
                   setActive(index);
                   onShow(entry.kind === "dir" ? null : entry);
-                }} onDoubleClick={() => onOpen(entry)}
-                className={cn("absolute inset-x-0 flex cursor-default items-center gap-3 border-b border-line/60 px-6 text-sm select-none", entry.href === current ? "bg-dusk-soft" : isChosen ? "bg-sand/60" : "hover:bg-sand/40")} style={{ top: start, height: ROW_PX }}>
-                <span role="gridcell" className="grid w-5 place-items-center"><input type="checkbox" tabIndex={-1} aria-label={`Choose ${entry.name}`} checked={isChosen} onClick={(event) => event.stopPropagation()} onChange={() => toggle(entry.href)} className="size-4 accent-(--dusk)" /></span>
+                }}
+                onDoubleClick={() => onOpen(entry)}
+                className={cn(
+                  "absolute inset-x-0 flex cursor-default items-center gap-3 border-b border-line/60 px-6 text-sm select-none",
+                  entry.href === current ? "bg-dusk-soft" : isChosen ? "bg-sand/60" : "hover:bg-sand/40",
+                )}
+                style={{ top: start, height: ROW_PX }}
+              >
+                <span role="gridcell" className="grid w-5 place-items-center">
+                  <input
+                    type="checkbox"
+                    tabIndex={-1}
+                    aria-label={`Choose ${entry.name}`}
+                    checked={isChosen}
+                    onClick={(event) => event.stopPropagation()}
+                    onChange={() => toggle(entry.href)}
+                    className="size-4 accent-(--dusk)"
+                  />
+                </span>
                 <span role="gridcell" className="flex min-w-0 flex-1 items-center gap-2.5">
                   <Sign entry={entry} />
-                  {entry.kind === "dir"
-                    ? <button type="button" tabIndex={-1} onClick={(event) => {
+                  {entry.kind === "dir" ? (
+                    <button
+                      type="button"
+                      tabIndex={-1}
+                      onClick={(event) => {
                         event.stopPropagation();
                         onOpen(entry);
-                      }} className="truncate font-semibold hover:underline">{entry.name}</button>
-                    : <span className="truncate">{entry.name}</span>}
-                  {entry.leadsTo !== null && <span className="truncate text-[13px] text-mute">leads to {entry.leadsTo}</span>}
-                  {isSearch && <span className="truncate text-[13px] text-mute">in {parentHref(entry.href) === "/" ? "the folder itself" : lastName(parentHref(entry.href))}</span>}
+                      }}
+                      className="truncate font-semibold hover:underline"
+                    >
+                      {entry.name}
+                    </button>
+                  ) : (
+                    <span className="truncate">{entry.name}</span>
+                  )}
+                  {entry.leadsTo !== null && (
+                    <span className="truncate text-[13px] text-mute">leads to {entry.leadsTo}</span>
+                  )}
+                  {isSearch && (
+                    <span className="truncate text-[13px] text-mute">
+                      in {parentHref(entry.href) === "/" ? "the folder itself" : lastName(parentHref(entry.href))}
+                    </span>
+                  )}
                 </span>
-                <span role="gridcell" className="w-24 text-right text-[13px] text-mute tabular-nums">{entry.kind === "file" ? formatBytes(entry.size) : ""}</span>
-                <span role="gridcell" className="w-32 pl-3 text-[13px] text-mute"><Time at={entry.modifiedAt} /></span>
+                <span role="gridcell" className="w-24 text-right text-[13px] text-mute tabular-nums">
+                  {entry.kind === "file" ? formatBytes(entry.size) : ""}
+                </span>
+                <span role="gridcell" className="w-32 pl-3 text-[13px] text-mute">
+                  <Time at={entry.modifiedAt} />
+                </span>
               </div>
             );
           })}
@@ -106,7 +222,17 @@ export function Listing({ entries, isLoading, isSearch, current, chosen, onChoos
   );
 }
 
-const SIGNS = { image: ImageSign, audio: Music, video: Film, text: FileText, markdown: FileText, pdf: FileText, table: FileText, zip: FileSign, none: FileSign } as const;
+const SIGNS = {
+  image: ImageSign,
+  audio: Music,
+  video: Film,
+  text: FileText,
+  markdown: FileText,
+  pdf: FileText,
+  table: FileText,
+  zip: FileSign,
+  none: FileSign,
+} as const;
 
 function Sign({ entry }: { readonly entry: VisitEntry }): ReactNode {
   const Icon = entry.kind === "dir" ? Folder : entry.kind === "link" ? CornerDownRight : SIGNS[previewKindOf(entry)];

@@ -24,7 +24,10 @@ export type PreviewAnswer = Rows | Measured;
 const LONGEST_LOOK_MS = 4000;
 
 /** What a thread of its own found in a text; "too-much" where it took too long or failed; null while it looks. */
-export function useLook<A extends PreviewAnswer>(kind: PreviewQuestion["kind"], text: string | null): A | "too-much" | null {
+export function useLook<A extends PreviewAnswer>(
+  kind: PreviewQuestion["kind"],
+  text: string | null,
+): A | "too-much" | null {
   const [found, setFound] = useState<{ readonly text: string; readonly answer: A | "too-much" } | null>(null);
   useEffect(() => {
     if (text === null) return;

@@ -13,13 +13,31 @@ const DEEPEST = 40;
 export function MarkdownPreview(props: { readonly url: string; readonly size: number }): ReactNode {
   const { text, problem, isCut } = useText(props);
   const measured = useLook<Measured>("markdown", text);
-  if (problem) return <p role="alert" className="text-sm text-oxblood">{problem}</p>;
+  if (problem)
+    return (
+      <p role="alert" className="text-sm text-oxblood">
+        {problem}
+      </p>
+    );
   if (measured === null) return null;
-  if (measured === "too-much" || measured.milliseconds > LONGEST_MS || measured.nodes > MOST_NODES || measured.depth > DEEPEST) return <TooMuch />;
+  if (
+    measured === "too-much" ||
+    measured.milliseconds > LONGEST_MS ||
+    measured.nodes > MOST_NODES ||
+    measured.depth > DEEPEST
+  )
+    return <TooMuch />;
   return (
     <>
       <div className="space-y-3 text-[14.5px] [&_code]:font-mono [&_code]:text-[13px] [&_h1]:text-xl [&_h2]:text-lg [&_li]:ml-5 [&_ol]:list-decimal [&_pre]:overflow-x-auto [&_pre]:rounded-md [&_pre]:bg-sand/50 [&_pre]:p-3 [&_ul]:list-disc">
-        <Markdown components={{ img: ({ alt }) => <span className="text-mute">[picture: {alt}]</span>, a: ({ children }) => <span className="underline">{children}</span> }}>{text ?? ""}</Markdown>
+        <Markdown
+          components={{
+            img: ({ alt }) => <span className="text-mute">[picture: {alt}]</span>,
+            a: ({ children }) => <span className="underline">{children}</span>,
+          }}
+        >
+          {text ?? ""}
+        </Markdown>
       </div>
       <CutNote isCut={isCut} size={props.size} />
     </>

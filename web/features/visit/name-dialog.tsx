@@ -24,19 +24,43 @@ export function NameDialog({ open, onOpenChange, title, action, initial, onName 
 
 const LONGEST_BYTES = 255;
 
-function NameForm({ action, initial, onDone, onName }: Pick<NameDialogProps, "action" | "initial" | "onName"> & { readonly onDone: () => void }): ReactNode {
+function NameForm({
+  action,
+  initial,
+  onDone,
+  onName,
+}: Pick<NameDialogProps, "action" | "initial" | "onName"> & { readonly onDone: () => void }): ReactNode {
   const [name, setName] = useState(initial);
-  const problem = name.includes("/") ? "A name has no slash." : name === "." || name === ".." ? "That stands for a folder already." : new TextEncoder().encode(name).length > LONGEST_BYTES ? "That is too long for a name." : null;
+  const problem = name.includes("/")
+    ? "A name has no slash."
+    : name === "." || name === ".."
+      ? "That stands for a folder already."
+      : new TextEncoder().encode(name).length > LONGEST_BYTES
+        ? "That is too long for a name."
+        : null;
   return (
-    <form className="mt-5 space-y-4" onSubmit={(event) => {
-      event.preventDefault();
-      onName(name);
-      onDone();
-    }}>
-      <Field label="Name" autoFocus autoComplete="off" spellCheck={false} value={name} onChange={(event) => setName(event.target.value)} problem={problem} />
+    <form
+      className="mt-5 space-y-4"
+      onSubmit={(event) => {
+        event.preventDefault();
+        onName(name);
+        onDone();
+      }}
+    >
+      <Field
+        label="Name"
+        autoFocus
+        autoComplete="off"
+        spellCheck={false}
+        value={name}
+        onChange={(event) => setName(event.target.value)}
+        problem={problem}
+      />
       <div className="flex justify-end gap-2">
         <Button onClick={onDone}>Not now</Button>
-        <Button tone="dusk" type="submit" disabled={name.trim() === "" || name === initial || problem !== null}>{action}</Button>
+        <Button tone="dusk" type="submit" disabled={name.trim() === "" || name === initial || problem !== null}>
+          {action}
+        </Button>
       </div>
     </form>
   );

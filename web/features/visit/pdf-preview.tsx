@@ -19,8 +19,15 @@ export function PdfPreview({ url, onError }: { readonly url: string; readonly on
       for (let number = 1; number <= Math.min(document.numPages, MOST_PAGES); number++) {
         const page = await document.getPage(number);
         const whole = page.getViewport({ scale: SCALE });
-        const viewport = whole.width * whole.height > MOST_PIXELS ? page.getViewport({ scale: SCALE * Math.sqrt(MOST_PIXELS / (whole.width * whole.height)) }) : whole;
-        const canvas = Object.assign(window.document.createElement("canvas"), { width: viewport.width, height: viewport.height, className: "mb-4 w-full rounded-sm border border-line bg-white" });
+        const viewport =
+          whole.width * whole.height > MOST_PIXELS
+            ? page.getViewport({ scale: SCALE * Math.sqrt(MOST_PIXELS / (whole.width * whole.height)) })
+            : whole;
+        const canvas = Object.assign(window.document.createElement("canvas"), {
+          width: viewport.width,
+          height: viewport.height,
+          className: "mb-4 w-full rounded-sm border border-line bg-white",
+        });
         canvas.setAttribute("role", "img");
         canvas.setAttribute("aria-label", `Page ${number}`);
         pages.current?.append(canvas);
@@ -37,5 +44,14 @@ export function PdfPreview({ url, onError }: { readonly url: string; readonly on
       holder?.replaceChildren();
     };
   }, [url, onError]);
-  return <><div ref={pages} />{count !== null && count > MOST_PAGES && <p className="text-[13px] text-mute">The first {MOST_PAGES} of {count} pages are shown. Download it for all of it.</p>}</>;
+  return (
+    <>
+      <div ref={pages} />
+      {count !== null && count > MOST_PAGES && (
+        <p className="text-[13px] text-mute">
+          The first {MOST_PAGES} of {count} pages are shown. Download it for all of it.
+        </p>
+      )}
+    </>
+  );
 }

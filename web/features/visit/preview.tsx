@@ -13,7 +13,9 @@ import { Button } from "@/ui/button";
 import { ErrorBoundary } from "@/ui/error-boundary";
 import { Time } from "@/ui/time";
 
-const MarkdownPreview = dynamic(() => import("./markdown-preview").then((module) => module.MarkdownPreview), { ssr: false });
+const MarkdownPreview = dynamic(() => import("./markdown-preview").then((module) => module.MarkdownPreview), {
+  ssr: false,
+});
 const PdfPreview = dynamic(() => import("./pdf-preview").then((module) => module.PdfPreview), { ssr: false });
 const ZipPreview = dynamic(() => import("./zip-preview").then((module) => module.ZipPreview), { ssr: false });
 
@@ -26,41 +28,110 @@ interface PreviewProps {
   readonly onClose: () => void;
 }
 
-const NOT_SHOWN = <p className="text-sm text-mute">This browser can&rsquo;t show it: it may be of another kind than its name says, or damaged. Download it to open it in a program.</p>;
+const NOT_SHOWN = (
+  <p className="text-sm text-mute">
+    This browser can&rsquo;t show it: it may be of another kind than its name says, or damaged. Download it to open it
+    in a program.
+  </p>
+);
 
 /** One file, shown from the sealed copy; nothing in it can run. */
 export function Preview({ entry, contents, isFound, onGo, onClose }: PreviewProps): ReactNode {
   return (
-    <aside aria-label={`Preview of ${entry.name}`} className="flex w-[44%] min-w-80 flex-col border-l border-line bg-sheet">
+    <aside
+      aria-label={`Preview of ${entry.name}`}
+      className="flex w-[44%] min-w-80 flex-col border-l border-line bg-sheet"
+    >
       <header className="flex items-start gap-2 border-b border-line px-5 py-3">
         <div className="min-w-0 flex-1">
-          <h2 className="truncate font-sans text-[15px] font-semibold" title={entry.name}>{entry.name}</h2>
-          <p className="text-[13px] text-mute">{entry.kind === "link" ? `A link; leads to ${entry.leadsTo ?? ""}` : <>{formatBytes(entry.size)}, changed <Time at={entry.modifiedAt} /></>}</p>
-          {isFound && <button type="button" onClick={onGo} className="text-[13px] font-medium text-dusk underline underline-offset-4">Show it in {parentHref(entry.href) === "/" ? "the folder" : "its folder"}</button>}
+          <h2 className="truncate font-sans text-[15px] font-semibold" title={entry.name}>
+            {entry.name}
+          </h2>
+          <p className="text-[13px] text-mute">
+            {entry.kind === "link" ? (
+              `A link; leads to ${entry.leadsTo ?? ""}`
+            ) : (
+              <>
+                {formatBytes(entry.size)}, changed <Time at={entry.modifiedAt} />
+              </>
+            )}
+          </p>
+          {isFound && (
+            <button
+              type="button"
+              onClick={onGo}
+              className="text-[13px] font-medium text-dusk underline underline-offset-4"
+            >
+              Show it in {parentHref(entry.href) === "/" ? "the folder" : "its folder"}
+            </button>
+          )}
         </div>
-        {entry.kind === "file" && <Button size="small" onClick={() => download(entry, contents)}><Download className="size-4" aria-hidden />Download</Button>}
-        <button type="button" onClick={onClose} aria-label="Close the preview" className="grid size-8 place-items-center rounded-md text-mute hover:bg-sand hover:text-ink"><X className="size-4" aria-hidden /></button>
+        {entry.kind === "file" && (
+          <Button size="small" onClick={() => download(entry, contents)}>
+            <Download className="size-4" aria-hidden />
+            Download
+          </Button>
+        )}
+        <button
+          type="button"
+          onClick={onClose}
+          aria-label="Close the preview"
+          className="grid size-8 place-items-center rounded-md text-mute hover:bg-sand hover:text-ink"
+        >
+          <X className="size-4" aria-hidden />
+        </button>
       </header>
       <div className="min-h-0 flex-1 overflow-auto p-5" tabIndex={0} role="region" aria-label="What is in it">
-        <ErrorBoundary key={entry.href} instead={NOT_SHOWN}><Shown kind={previewKindOf(entry)} entry={entry} url={`${contents}${entry.href}`} /></ErrorBoundary>
+        <ErrorBoundary key={entry.href} instead={NOT_SHOWN}>
+          <Shown kind={previewKindOf(entry)} entry={entry} url={`${contents}${entry.href}`} />
+        </ErrorBoundary>
       </div>
     </aside>
   );
 }
 
-function Shown({ kind, entry, url }: { readonly kind: PreviewKind; readonly entry: VisitEntry; readonly url: string }): ReactNode {
+function Shown({
+  kind,
+  entry,
+  url,
+}: {
+  readonly kind: PreviewKind;
+  readonly entry: VisitEntry;
+  readonly url: string;
+}): ReactNode {
   const [broken, setBroken] = useState(false);
   const onError = useCallback(() => setBroken(true), []);
   if (broken) return NOT_SHOWN;
   switch (kind) {
-    case "image": return /\.svg$/i.test(entry.name) ? <SvgPreview url={url} size={entry.size} name={entry.name} onError={onError} /> : <img src={url} alt={entry.name} onError={onError} className="mx-auto max-h-full max-w-full rounded-md" />;
-    case "audio": return <audio src={url} controls onError={onError} className="w-full" aria-label={entry.name} />;
-    case "video": return <video src={url} controls onError={onError} className="max-h-full w-full rounded-md" aria-label={entry.name} />;
-    case "text": return <TextPreview url={url} size={entry.size} />;
-    case "table": return <SheetPreview url={url} size={entry.size} />;
-    case "markdown": return <MarkdownPreview url={url} size={entry.size} />;
-    case "pdf": return <PdfPreview url={url} onError={onError} />;
-    case "zip": return <ZipPreview url={url} onError={onError} />;
-    case "none": return <p className="text-sm text-mute">{entry.kind === "link" ? "Links are not followed here. Open the folder in place to use it." : "There is no preview for this kind of file. Download it to open it in a program, or use the folder as a drive."}</p>;
+    case "image":
+      return /\.svg$/i.test(entry.name) ? (
+        <SvgPreview url={url} size={entry.size} name={entry.name} onError={onError} />
+      ) : (
+        <img src={url} alt={entry.name} onError={onError} className="mx-auto max-h-full max-w-full rounded-md" />
+      );
+    case "audio":
+      return <audio src={url} controls onError={onError} className="w-full" aria-label={entry.name} />;
+    case "video":
+      return (
+        <video src={url} controls onError={onError} className="max-h-full w-full rounded-md" aria-label={entry.name} />
+      );
+    case "text":
+      return <TextPreview url={url} size={entry.size} />;
+    case "table":
+      return <SheetPreview url={url} size={entry.size} />;
+    case "markdown":
+      return <MarkdownPreview url={url} size={entry.size} />;
+    case "pdf":
+      return <PdfPreview url={url} onError={onError} />;
+    case "zip":
+      return <ZipPreview url={url} onError={onError} />;
+    case "none":
+      return (
+        <p className="text-sm text-mute">
+          {entry.kind === "link"
+            ? "Links are not followed here. Open the folder in place to use it."
+            : "There is no preview for this kind of file. Download it to open it in a program, or use the folder as a drive."}
+        </p>
+      );
   }
 }

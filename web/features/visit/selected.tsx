@@ -29,18 +29,64 @@ export function Selected({ hrefs, entries, folder, contents, change, onMove, onD
   const what = only?.name ?? count(hrefs.length, "entry", "entries");
   const archive = useVerb(async () => save((await api.archive(folder, hrefs)).href, `${only?.name ?? "Chosen"}.zip`));
   return (
-    <div className="flex flex-wrap items-center gap-2 border-b border-line bg-dusk-soft px-6 py-2 text-sm" role="toolbar" aria-label="With what is chosen">
+    <div
+      className="flex flex-wrap items-center gap-2 border-b border-line bg-dusk-soft px-6 py-2 text-sm"
+      role="toolbar"
+      aria-label="With what is chosen"
+    >
       <span className="min-w-0 flex-1 truncate font-medium">{what} chosen</span>
-      {only && <Button size="small" onClick={() => setAsking("name")}><Pencil className="size-4" aria-hidden />Rename…</Button>}
-      <Button size="small" onClick={onMove}><FolderInput className="size-4" aria-hidden />Move…</Button>
-      {only?.kind === "file"
-        ? <Button size="small" onClick={() => download(only, contents)}><Download className="size-4" aria-hidden />Download</Button>
-        : <Button size="small" disabled={archive.pending} onClick={() => archive.run()}><Download className="size-4" aria-hidden />Download as ZIP</Button>}
-      <Button size="small" tone="oxblood" onClick={() => setAsking("remove")}><Trash2 className="size-4" aria-hidden />Delete…</Button>
-      <Button size="small" onClick={onDone}>Choose nothing</Button>
-      {only && <NameDialog open={asking === "name"} onOpenChange={(open) => !open && setAsking(null)} title={`Rename ${only.name}`} action="Rename it" initial={only.name} onName={(name) => change.run({ kind: "move", href: only.href, to: childHref(parentHref(only.href), name) }, onDone)} />}
-      <Confirm open={asking === "remove"} onOpenChange={(open) => !open && setAsking(null)} title={`Delete ${what}?`} action="Delete" tone="oxblood" onConfirm={() => change.run({ kind: "remove", hrefs }, onDone)}>
-        <p>{chosen.some(({ kind }) => kind === "dir") ? "With everything in it. " : ""}As long as this visit lasts, Undo brings it back; after that it is gone.</p>
+      {only && (
+        <Button size="small" onClick={() => setAsking("name")}>
+          <Pencil className="size-4" aria-hidden />
+          Rename…
+        </Button>
+      )}
+      <Button size="small" onClick={onMove}>
+        <FolderInput className="size-4" aria-hidden />
+        Move…
+      </Button>
+      {only?.kind === "file" ? (
+        <Button size="small" onClick={() => download(only, contents)}>
+          <Download className="size-4" aria-hidden />
+          Download
+        </Button>
+      ) : (
+        <Button size="small" disabled={archive.pending} onClick={() => archive.run()}>
+          <Download className="size-4" aria-hidden />
+          Download as ZIP
+        </Button>
+      )}
+      <Button size="small" tone="oxblood" onClick={() => setAsking("remove")}>
+        <Trash2 className="size-4" aria-hidden />
+        Delete…
+      </Button>
+      <Button size="small" onClick={onDone}>
+        Choose nothing
+      </Button>
+      {only && (
+        <NameDialog
+          open={asking === "name"}
+          onOpenChange={(open) => !open && setAsking(null)}
+          title={`Rename ${only.name}`}
+          action="Rename it"
+          initial={only.name}
+          onName={(name) =>
+            change.run({ kind: "move", href: only.href, to: childHref(parentHref(only.href), name) }, onDone)
+          }
+        />
+      )}
+      <Confirm
+        open={asking === "remove"}
+        onOpenChange={(open) => !open && setAsking(null)}
+        title={`Delete ${what}?`}
+        action="Delete"
+        tone="oxblood"
+        onConfirm={() => change.run({ kind: "remove", hrefs }, onDone)}
+      >
+        <p>
+          {chosen.some(({ kind }) => kind === "dir") ? "With everything in it. " : ""}As long as this visit lasts, Undo
+          brings it back; after that it is gone.
+        </p>
       </Confirm>
     </div>
   );

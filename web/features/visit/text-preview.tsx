@@ -13,7 +13,11 @@ interface TextProps {
 }
 
 /** The beginning of a file as text; null while it comes. */
-export function useText({ url, size }: TextProps): { readonly text: string | null; readonly problem: string | null; readonly isCut: boolean } {
+export function useText({ url, size }: TextProps): {
+  readonly text: string | null;
+  readonly problem: string | null;
+  readonly isCut: boolean;
+} {
   const { data, error } = useQuery({
     queryKey: ["contents", url, size],
     gcTime: 0,
@@ -22,7 +26,8 @@ export function useText({ url, size }: TextProps): { readonly text: string | nul
     queryFn: async () => {
       if (size === 0) return "";
       const response = await fetch(url, { headers: { Range: `bytes=0-${MOST_BYTES - 1}` } });
-      if (!response.ok) throw new Error("It could not be read. The visit may have ended, or this part of the folder is damaged.");
+      if (!response.ok)
+        throw new Error("It could not be read. The visit may have ended, or this part of the folder is damaged.");
       return new TextDecoder().decode(await response.arrayBuffer());
     },
   });
@@ -30,26 +35,51 @@ export function useText({ url, size }: TextProps): { readonly text: string | nul
 }
 
 export function CutNote({ isCut, size }: { readonly isCut: boolean; readonly size: number }): ReactNode {
-  return isCut && <p className="mt-4 border-t border-line pt-2 text-[13px] text-mute">Only the beginning of {formatBytes(size)} is shown. Download it for all of it.</p>;
+  return (
+    isCut && (
+      <p className="mt-4 border-t border-line pt-2 text-[13px] text-mute">
+        Only the beginning of {formatBytes(size)} is shown. Download it for all of it.
+      </p>
+    )
+  );
 }
 
 export function TextPreview(props: TextProps): ReactNode {
   const { text, problem, isCut } = useText(props);
-  if (problem) return <p role="alert" className="text-sm text-oxblood">{problem}</p>;
+  if (problem)
+    return (
+      <p role="alert" className="text-sm text-oxblood">
+        {problem}
+      </p>
+    );
   if (text === "") return <p className="text-sm text-mute">The file is empty.</p>;
-  return <><pre className="font-mono text-[12.5px] leading-relaxed break-words whitespace-pre-wrap">{text}</pre><CutNote isCut={isCut} size={props.size} /></>;
+  return (
+    <>
+      <pre className="font-mono text-[12.5px] leading-relaxed break-words whitespace-pre-wrap">{text}</pre>
+      <CutNote isCut={isCut} size={props.size} />
+    </>
+  );
 }
 
 /** There is more in it than a page can show without standing still. */
 export function TooMuch(): ReactNode {
-  return <p className="text-sm text-mute">There is too much in it to be shown here, or it is nested too deeply. Download it to open it in a program.</p>;
+  return (
+    <p className="text-sm text-mute">
+      There is too much in it to be shown here, or it is nested too deeply. Download it to open it in a program.
+    </p>
+  );
 }
 
 /** Rows and columns. */
 export function SheetPreview(props: TextProps): ReactNode {
   const { text, problem, isCut } = useText(props);
   const found = useLook<Rows>("table", text);
-  if (problem) return <p role="alert" className="text-sm text-oxblood">{problem}</p>;
+  if (problem)
+    return (
+      <p role="alert" className="text-sm text-oxblood">
+        {problem}
+      </p>
+    );
   if (found === null) return null;
   if (found === "too-much") return <TooMuch />;
   const [head, ...rows] = found.rows;
@@ -57,8 +87,26 @@ export function SheetPreview(props: TextProps): ReactNode {
   return (
     <>
       <table className="w-full border-collapse text-[13px]">
-        <thead><tr>{head.map((cell, i) => <th key={i} scope="col" className="border border-line bg-sand/50 px-2 py-1 text-left font-semibold">{cell}</th>)}</tr></thead>
-        <tbody>{rows.map((row, i) => <tr key={i}>{row.map((cell, j) => <td key={j} className="border border-line px-2 py-1 align-top">{cell}</td>)}</tr>)}</tbody>
+        <thead>
+          <tr>
+            {head.map((cell, i) => (
+              <th key={i} scope="col" className="border border-line bg-sand/50 px-2 py-1 text-left font-semibold">
+                {cell}
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map((row, i) => (
+            <tr key={i}>
+              {row.map((cell, j) => (
+                <td key={j} className="border border-line px-2 py-1 align-top">
+                  {cell}
+                </td>
+              ))}
+            </tr>
+          ))}
+        </tbody>
       </table>
       <CutNote isCut={isCut || found.isCut} size={props.size} />
     </>

@@ -19,12 +19,18 @@ export interface UploadState {
 
 /** A file, and its path from the directory it was dropped with. */
 function wayOf(file: File): readonly string[] {
-  const dropped = "relativePath" in file && typeof file.relativePath === "string" ? file.relativePath : file.webkitRelativePath || file.name;
+  const dropped =
+    "relativePath" in file && typeof file.relativePath === "string"
+      ? file.relativePath
+      : file.webkitRelativePath || file.name;
   return dropped.split("/").filter((part) => part !== "" && part !== ".");
 }
 
 /** Sends files into the visited folder, one after the other: each is encrypted as it comes, and there when it is whole. */
-export function useUploads(folder: string): { readonly state: UploadState | null; readonly send: (into: string, files: readonly File[]) => void } {
+export function useUploads(folder: string): {
+  readonly state: UploadState | null;
+  readonly send: (into: string, files: readonly File[]) => void;
+} {
   const client = useQueryClient();
   const [state, setState] = useState<UploadState | null>(null);
   const sendAll = async (into: string, files: readonly File[]): Promise<void> => {
@@ -35,16 +41,33 @@ export function useUploads(folder: string): { readonly state: UploadState | null
     try {
       for (const [done, file] of files.entries()) {
         const way = wayOf(file);
-        const show = (more: number): void => setState({ name: way.at(-1) ?? file.name, done, total: files.length, part: Math.min(1, (sent + more) / bytes), cancel: () => stop.abort() });
+        const show = (more: number): void =>
+          setState({
+            name: way.at(-1) ?? file.name,
+            done,
+            total: files.length,
+            part: Math.min(1, (sent + more) / bytes),
+            cancel: () => stop.abort(),
+          });
         show(0);
         const href = await makeWay(folder, into, way, made);
         await sendOne(folder, href, file, show, stop.signal);
         sent += file.size;
       }
-      toast(files.length === 1 ? `${files[0]?.name ?? "The file"} is in the folder, encrypted.` : `${files.length} files are in the folder, encrypted.`);
+      toast(
+        files.length === 1
+          ? `${files[0]?.name ?? "The file"} is in the folder, encrypted.`
+          : `${files.length} files are in the folder, encrypted.`,
+      );
     } catch (error) {
       if (stop.signal.aborted) toast("Stopped. What had arrived whole is there.");
-      else toast.error(error instanceof ApiError ? error.message : "The file could not be sent. What had arrived whole is there; try again.", { duration: 12_000 });
+      else
+        toast.error(
+          error instanceof ApiError
+            ? error.message
+            : "The file could not be sent. What had arrived whole is there; try again.",
+          { duration: 12_000 },
+        );
     } finally {
       setState(null);
       void client.invalidateQueries({ queryKey: KEYS.visit(folder) });
@@ -66,8 +89,19 @@ async function makeWay(folder: string, into: string, way: readonly string[], mad
   return childHref(at, way.at(-1) ?? "file");
 }
 
-async function sendOne(folder: string, href: string, file: File, onSent: (bytes: number) => void, signal: AbortSignal): Promise<void> {
-  const status = await sendFile(`/api/visit/upload?folder=${encodeURIComponent(folder)}&href=${encodeURIComponent(href)}`, file, onSent, signal);
+async function sendOne(
+  folder: string,
+  href: string,
+  file: File,
+  onSent: (bytes: number) => void,
+  signal: AbortSignal,
+): Promise<void> {
+  const status = await sendFile(
+    `/api/visit/upload?folder=${encodeURIComponent(folder)}&href=${encodeURIComponent(href)}`,
+    file,
+    onSent,
+    signal,
+  );
   if (status >= 300) throw new ApiError("upload", wordsFor(status, file.name));
 }
 

@@ -5,9 +5,19 @@ import { api } from "@/lib/api";
 import { KEYS, showError } from "@/lib/queries";
 
 /** What a directory of the visited folder holds, or what a search below it finds. */
-export function useEntries(folder: string, href: string, search: string): { readonly reply: VisitReply | undefined; readonly error: Error | null } {
+export function useEntries(
+  folder: string,
+  href: string,
+  search: string,
+): { readonly reply: VisitReply | undefined; readonly error: Error | null } {
   const asked: VisitCall = search === "" ? { kind: "list", href } : { kind: "search", href, name: search };
-  const { data, error } = useQuery({ queryKey: [...KEYS.visit(folder), asked], queryFn: () => api.visit(folder, asked), retry: false, staleTime: 0, placeholderData: (before) => before });
+  const { data, error } = useQuery({
+    queryKey: [...KEYS.visit(folder), asked],
+    queryFn: () => api.visit(folder, asked),
+    retry: false,
+    staleTime: 0,
+    placeholderData: (before) => before,
+  });
   return { reply: data, error };
 }
 

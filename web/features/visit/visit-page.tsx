@@ -27,8 +27,20 @@ export function VisitPage({ id }: { readonly id: string }): ReactNode {
   const folders = useQuery({ queryKey: KEYS.folders, queryFn: api.folders });
   const folder = folders.data?.find((candidate) => candidate.id === id);
   if (!folders.data) return <div aria-busy="true" />;
-  if (!folder) return <main className="p-10"><h1 className="text-2xl">This folder is not protected</h1><Link href="/" className="mt-4 inline-block font-semibold text-dusk underline underline-offset-4">Back to the Desk</Link></main>;
-  return folder.visit ? <Visiting key={folder.visit.contents} folder={folder} visit={folder.visit} /> : <NoVisit folder={folder} />;
+  if (!folder)
+    return (
+      <main className="p-10">
+        <h1 className="text-2xl">This folder is not protected</h1>
+        <Link href="/" className="mt-4 inline-block font-semibold text-dusk underline underline-offset-4">
+          Back to the Desk
+        </Link>
+      </main>
+    );
+  return folder.visit ? (
+    <Visiting key={folder.visit.contents} folder={folder} visit={folder.visit} />
+  ) : (
+    <NoVisit folder={folder} />
+  );
 }
 
 function NoVisit({ folder }: { readonly folder: FolderView }): ReactNode {
@@ -36,14 +48,27 @@ function NoVisit({ folder }: { readonly folder: FolderView }): ReactNode {
     <main className="max-w-xl p-10">
       <BackLink folder={folder} />
       <h1 className="mt-3 text-2xl">{folder.name} is not being visited</h1>
-      <p className="mt-2 mb-5 text-mute">The visit has ended: what was changed is kept, encrypted, and nothing readable is on the disk. {folder.state === "locked" ? "It can begin again at once." : ""}</p>
-      <div className="flex gap-2"><MainAction folder={folder} size="large" /></div>
+      <p className="mt-2 mb-5 text-mute">
+        The visit has ended: what was changed is kept, encrypted, and nothing readable is on the disk.{" "}
+        {folder.state === "locked" ? "It can begin again at once." : ""}
+      </p>
+      <div className="flex gap-2">
+        <MainAction folder={folder} size="large" />
+      </div>
     </main>
   );
 }
 
 function BackLink({ folder }: { readonly folder: FolderView }): ReactNode {
-  return <Link href={`/folders/${folder.id}`} className="inline-flex items-center gap-1.5 text-sm font-medium text-dusk hover:underline"><ArrowLeft className="size-4" aria-hidden />{folder.name}</Link>;
+  return (
+    <Link
+      href={`/folders/${folder.id}`}
+      className="inline-flex items-center gap-1.5 text-sm font-medium text-dusk hover:underline"
+    >
+      <ArrowLeft className="size-4" aria-hidden />
+      {folder.name}
+    </Link>
+  );
 }
 
 interface VisitingProps {
@@ -60,7 +85,11 @@ function Visiting({ folder, visit }: VisitingProps): ReactNode {
   const { reply, error } = useEntries(folder.id, href, search);
   const change = useChange(folder.id);
   const uploads = useUploads(folder.id);
-  const { getRootProps, getInputProps, isDragActive } = useDropzone({ noClick: true, noKeyboard: true, onDrop: (files) => uploads.send(href, files) });
+  const { getRootProps, getInputProps, isDragActive } = useDropzone({
+    noClick: true,
+    noKeyboard: true,
+    onDrop: (files) => uploads.send(href, files),
+  });
   const go = (to: string): void => {
     setHref(to);
     setSearch("");
@@ -72,28 +101,99 @@ function Visiting({ folder, visit }: VisitingProps): ReactNode {
   const current = shown && entries.find((entry) => entry.href === shown.href);
   return (
     // What is dropped here goes into the folder, and no further.
-    <main {...getRootProps({ role: "main", onDrop: (event) => event.stopPropagation(), onDragEnter: (event) => event.stopPropagation(), onDragOver: (event) => event.stopPropagation() })} className="relative flex h-full flex-col">
+    <main
+      {...getRootProps({
+        role: "main",
+        onDrop: (event) => event.stopPropagation(),
+        onDragEnter: (event) => event.stopPropagation(),
+        onDragOver: (event) => event.stopPropagation(),
+      })}
+      className="relative flex h-full flex-col"
+    >
       <input {...getInputProps()} aria-label="Files to put in" />
       <Head folder={folder} visit={visit} />
-      <Toolbar href={href} folder={folder} search={search} onGo={go} onSearch={setSearch} undoable={visit.undoable} change={change} onFiles={(files) => uploads.send(href, files)} />
+      <Toolbar
+        href={href}
+        folder={folder}
+        search={search}
+        onGo={go}
+        onSearch={setSearch}
+        undoable={visit.undoable}
+        change={change}
+        onFiles={(files) => uploads.send(href, files)}
+      />
       {folder.drops > 0 && <Arrived folder={folder.id} drops={folder.drops} change={change} />}
       {moving.length > 0 && <Moving hrefs={moving} into={href} change={change} onDone={() => setMoving([])} />}
-      {chosen.size > 0 && moving.length === 0 && <Selected hrefs={[...chosen]} entries={entries} folder={folder.id} contents={visit.contents} change={change} onMove={() => setMoving([...chosen])} onDone={() => setChosen(new Set())} />}
+      {chosen.size > 0 && moving.length === 0 && (
+        <Selected
+          hrefs={[...chosen]}
+          entries={entries}
+          folder={folder.id}
+          contents={visit.contents}
+          change={change}
+          onMove={() => setMoving([...chosen])}
+          onDone={() => setChosen(new Set())}
+        />
+      )}
       {uploads.state && (
         <div className="flex items-center gap-4 border-b border-line px-6 py-2 text-sm" role="status">
-          <span className="min-w-0 flex-1 truncate">Putting in {uploads.state.name}{uploads.state.total > 1 && `, ${uploads.state.done + 1} of ${uploads.state.total}`}</span>
-          <span className="w-56"><ProgressBar part={uploads.state.part} label="Putting files in" /></span>
-          <Button size="small" onClick={uploads.state.cancel}>Stop</Button>
+          <span className="min-w-0 flex-1 truncate">
+            Putting in {uploads.state.name}
+            {uploads.state.total > 1 && `, ${uploads.state.done + 1} of ${uploads.state.total}`}
+          </span>
+          <span className="w-56">
+            <ProgressBar part={uploads.state.part} label="Putting files in" />
+          </span>
+          <Button size="small" onClick={uploads.state.cancel}>
+            Stop
+          </Button>
         </div>
       )}
       <div className="flex min-h-0 flex-1">
         <section aria-label="Contents" className="flex min-w-0 flex-1 flex-col">
-          {error ? <p role="alert" className="p-6 text-sm text-oxblood">{error.message}</p> : <Listing key={href} entries={entries} isLoading={!reply} isSearch={search !== ""} current={current?.href ?? null} chosen={chosen} onChoose={setChosen} onOpen={open} onShow={setShown} />}
-          <p className="border-t border-line px-6 py-1.5 text-[13px] text-mute">{reply && (search === "" ? count(entries.length, "entry", "entries") : `${count(entries.length, "name")} found below ${href === "/" ? folder.name : lastName(href)}${reply.isCut ? ", and more" : ""}`)}</p>
+          {error ? (
+            <p role="alert" className="p-6 text-sm text-oxblood">
+              {error.message}
+            </p>
+          ) : (
+            <Listing
+              key={href}
+              entries={entries}
+              isLoading={!reply}
+              isSearch={search !== ""}
+              current={current?.href ?? null}
+              chosen={chosen}
+              onChoose={setChosen}
+              onOpen={open}
+              onShow={setShown}
+            />
+          )}
+          <p className="border-t border-line px-6 py-1.5 text-[13px] text-mute">
+            {reply &&
+              (search === ""
+                ? count(entries.length, "entry", "entries")
+                : `${count(entries.length, "name")} found below ${href === "/" ? folder.name : lastName(href)}${reply.isCut ? ", and more" : ""}`)}
+          </p>
         </section>
-        {current && <Preview key={current.href} entry={current} contents={visit.contents} onClose={() => setShown(null)} onGo={() => go(parentHref(current.href))} isFound={search !== ""} />}
+        {current && (
+          <Preview
+            key={current.href}
+            entry={current}
+            contents={visit.contents}
+            onClose={() => setShown(null)}
+            onGo={() => go(parentHref(current.href))}
+            isFound={search !== ""}
+          />
+        )}
       </div>
-      {isDragActive && <div className="pointer-events-none absolute inset-3 z-30 grid place-content-center rounded-2xl border-2 border-dashed border-dusk bg-paper/95 text-center"><span className="font-display text-2xl font-semibold">Drop it to put it in</span><span className="mt-1 block text-sm text-mute">It is encrypted as it comes. The original stays where it is.</span></div>}
+      {isDragActive && (
+        <div className="pointer-events-none absolute inset-3 z-30 grid place-content-center rounded-2xl border-2 border-dashed border-dusk bg-paper/95 text-center">
+          <span className="font-display text-2xl font-semibold">Drop it to put it in</span>
+          <span className="mt-1 block text-sm text-mute">
+            It is encrypted as it comes. The original stays where it is.
+          </span>
+        </div>
+      )}
     </main>
   );
 }
@@ -108,10 +208,20 @@ function Head({ folder, visit }: VisitingProps): ReactNode {
       <div className="min-w-0 flex-1">
         <BackLink folder={folder} />
         <h1 className="truncate text-xl">Visiting {folder.name}</h1>
-        <p className="text-[13px] text-mute">Nothing of it is decrypted on the disk. {left === null ? "It ends by itself when nobody has used it for 15 minutes, or you sign out." : `It ends in ${duration(left)}.`}</p>
+        <p className="text-[13px] text-mute">
+          Nothing of it is decrypted on the disk.{" "}
+          {left === null
+            ? "It ends by itself when nobody has used it for 15 minutes, or you sign out."
+            : `It ends in ${duration(left)}.`}
+        </p>
       </div>
-      <Button onClick={() => setDrive(true)}><HardDrive className="size-4" aria-hidden />Use it as a drive</Button>
-      <Button tone="dusk" disabled={end.pending} onClick={() => end.run()}>End the visit</Button>
+      <Button onClick={() => setDrive(true)}>
+        <HardDrive className="size-4" aria-hidden />
+        Use it as a drive
+      </Button>
+      <Button tone="dusk" disabled={end.pending} onClick={() => end.run()}>
+        End the visit
+      </Button>
       <DriveDialog visit={visit} open={drive} onOpenChange={setDrive} />
     </header>
   );
@@ -138,24 +248,64 @@ function Toolbar({ href, folder, search, undoable, change, onGo, onSearch, onFil
         {["/", ...wayTo(href)].map((at, i, all) => (
           <span key={at} className="flex min-w-0 items-center">
             {i > 0 && <ChevronRight className="size-4 shrink-0 text-mute" aria-hidden />}
-            <button type="button" aria-current={i === all.length - 1 ? "location" : undefined} onClick={() => onGo(at)} className="truncate rounded-md px-1.5 py-1 font-medium hover:bg-sand aria-[current]:font-semibold">{at === "/" ? folder.name : lastName(at)}</button>
+            <button
+              type="button"
+              aria-current={i === all.length - 1 ? "location" : undefined}
+              onClick={() => onGo(at)}
+              className="truncate rounded-md px-1.5 py-1 font-medium hover:bg-sand aria-[current]:font-semibold"
+            >
+              {at === "/" ? folder.name : lastName(at)}
+            </button>
           </span>
         ))}
       </nav>
       <label className="flex h-9 items-center gap-2 rounded-lg border border-line bg-paper px-2.5">
         <Search className="size-4 text-mute" aria-hidden />
-        <input type="search" value={search} onChange={(event) => onSearch(event.target.value)} placeholder="Find a name" aria-label="Find a name in it" className="w-36 bg-transparent text-sm outline-none placeholder:text-mute" />
+        <input
+          type="search"
+          value={search}
+          onChange={(event) => onSearch(event.target.value)}
+          placeholder="Find a name"
+          aria-label="Find a name in it"
+          className="w-36 bg-transparent text-sm outline-none placeholder:text-mute"
+        />
       </label>
-      <Button onClick={() => setNaming(true)}><FolderPlus className="size-4" aria-hidden />New folder</Button>
-      <Button onClick={() => picker.current?.click()}><Upload className="size-4" aria-hidden />Put files in</Button>
-      <input ref={picker} type="file" multiple hidden aria-label="Files from this computer" onChange={(event) => {
-        onFiles([...(event.target.files ?? [])]);
-        event.target.value = "";
-      }} />
-      <Button onClick={() => setEarlier(true)}><History className="size-4" aria-hidden />As it was…</Button>
-      <Button disabled={undoable === 0 || change.pending} onClick={() => change.run({ kind: "undo" })}><Undo2 className="size-4" aria-hidden />Undo</Button>
+      <Button onClick={() => setNaming(true)}>
+        <FolderPlus className="size-4" aria-hidden />
+        New folder
+      </Button>
+      <Button onClick={() => picker.current?.click()}>
+        <Upload className="size-4" aria-hidden />
+        Put files in
+      </Button>
+      <input
+        ref={picker}
+        type="file"
+        multiple
+        hidden
+        aria-label="Files from this computer"
+        onChange={(event) => {
+          onFiles([...(event.target.files ?? [])]);
+          event.target.value = "";
+        }}
+      />
+      <Button onClick={() => setEarlier(true)}>
+        <History className="size-4" aria-hidden />
+        As it was…
+      </Button>
+      <Button disabled={undoable === 0 || change.pending} onClick={() => change.run({ kind: "undo" })}>
+        <Undo2 className="size-4" aria-hidden />
+        Undo
+      </Button>
       <EarlierDialog folder={folder.id} change={change} open={earlier} onOpenChange={setEarlier} />
-      <NameDialog open={naming} onOpenChange={setNaming} title="New folder" action="Make it" initial="" onName={(name) => change.run({ kind: "make-directory", href: childHref(href, name) })} />
+      <NameDialog
+        open={naming}
+        onOpenChange={setNaming}
+        title="New folder"
+        action="Make it"
+        initial=""
+        onName={(name) => change.run({ kind: "make-directory", href: childHref(href, name) })}
+      />
     </div>
   );
 }
@@ -172,14 +322,24 @@ function Moving({ hrefs, into, change, onDone }: MovingProps): ReactNode {
   const putDown = (rest: readonly string[]): void => {
     const [first, ...others] = rest;
     if (first === undefined) return onDone();
-    change.run({ kind: "move", href: first, to: `${into === "/" ? "" : into}${first.slice(first.lastIndexOf("/"))}` }, () => putDown(others));
+    change.run(
+      { kind: "move", href: first, to: `${into === "/" ? "" : into}${first.slice(first.lastIndexOf("/"))}` },
+      () => putDown(others),
+    );
   };
   const isHere = hrefs.every((href) => parentHref(href) === into);
   return (
     <div className="flex items-center gap-3 border-b border-line bg-dusk-soft px-6 py-2 text-sm" role="status">
-      <span className="min-w-0 flex-1 truncate">Moving {hrefs.length === 1 ? lastName(hrefs[0] ?? "") : count(hrefs.length, "entry", "entries")}. Go to where {hrefs.length === 1 ? "it belongs" : "they belong"}.</span>
-      <Button size="small" tone="dusk" disabled={isHere || change.pending} onClick={() => putDown(hrefs)}>Put here</Button>
-      <Button size="small" onClick={onDone}>Leave as it is</Button>
+      <span className="min-w-0 flex-1 truncate">
+        Moving {hrefs.length === 1 ? lastName(hrefs[0] ?? "") : count(hrefs.length, "entry", "entries")}. Go to where{" "}
+        {hrefs.length === 1 ? "it belongs" : "they belong"}.
+      </span>
+      <Button size="small" tone="dusk" disabled={isHere || change.pending} onClick={() => putDown(hrefs)}>
+        Put here
+      </Button>
+      <Button size="small" onClick={onDone}>
+        Leave as it is
+      </Button>
     </div>
   );
 }

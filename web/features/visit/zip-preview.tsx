@@ -22,16 +22,35 @@ async function namesIn(url: string): Promise<Names> {
 
 /** The names in an archive, from its table alone: nothing is unpacked. */
 export function ZipPreview({ url, onError }: { readonly url: string; readonly onError: () => void }): ReactNode {
-  const { data, error } = useQuery({ queryKey: ["archive", url], gcTime: 0, retry: false, queryFn: () => namesIn(url) });
+  const { data, error } = useQuery({
+    queryKey: ["archive", url],
+    gcTime: 0,
+    retry: false,
+    queryFn: () => namesIn(url),
+  });
   useEffect(() => {
     if (error) onError();
   }, [error, onError]);
   if (!data) return null;
   return (
     <>
-      <p className="mb-2 text-[13px] text-mute">{data.more ? `The first ${count(MOST_SHOWN, "entry", "entries")}` : count(data.entries.length, "entry", "entries")} in this archive</p>
+      <p className="mb-2 text-[13px] text-mute">
+        {data.more
+          ? `The first ${count(MOST_SHOWN, "entry", "entries")}`
+          : count(data.entries.length, "entry", "entries")}{" "}
+        in this archive
+      </p>
       <ul className="divide-y divide-line/60 text-[13px]">
-        {data.entries.map((entry) => <li key={entry.filename} className="flex justify-between gap-4 py-1"><span className="min-w-0 truncate" title={entry.filename}>{entry.filename}</span><span className="shrink-0 text-mute tabular-nums">{entry.directory ? "" : formatBytes(entry.uncompressedSize)}</span></li>)}
+        {data.entries.map((entry) => (
+          <li key={entry.filename} className="flex justify-between gap-4 py-1">
+            <span className="min-w-0 truncate" title={entry.filename}>
+              {entry.filename}
+            </span>
+            <span className="shrink-0 text-mute tabular-nums">
+              {entry.directory ? "" : formatBytes(entry.uncompressedSize)}
+            </span>
+          </li>
+        ))}
       </ul>
       {data.more && <p className="mt-2 text-[13px] text-mute">There are more. Download it for all of them.</p>}
     </>

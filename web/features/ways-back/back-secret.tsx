@@ -23,16 +23,43 @@ interface BackSecretFieldProps {
 }
 
 /** The recovery code, or in its place keyholders' shares, where there are keyholders. */
-export function BackSecretField({ secret, onSecret, problem, at = null, autoFocus = false }: BackSecretFieldProps): ReactNode {
-  const set = useQuery({ queryKey: KEYS.sharesSet(at), queryFn: () => api.lookAtShares([], at).catch(() => ({ look: null })) }).data?.look ?? null;
+export function BackSecretField({
+  secret,
+  onSecret,
+  problem,
+  at = null,
+  autoFocus = false,
+}: BackSecretFieldProps): ReactNode {
+  const set =
+    useQuery({ queryKey: KEYS.sharesSet(at), queryFn: () => api.lookAtShares([], at).catch(() => ({ look: null })) })
+      .data?.look ?? null;
   return (
     <div>
-      {secret.kind === "shares" && set
-        ? <SharesField shares={secret.shares} onShares={(shares) => onSecret({ kind: "shares", shares })} set={set} at={at} problem={problem} />
-        : <CodeField autoFocus={autoFocus} value={secret.kind === "code" ? secret.code : ""} onChange={(code) => onSecret({ kind: "code", code })} problem={problem} />}
+      {secret.kind === "shares" && set ? (
+        <SharesField
+          shares={secret.shares}
+          onShares={(shares) => onSecret({ kind: "shares", shares })}
+          set={set}
+          at={at}
+          problem={problem}
+        />
+      ) : (
+        <CodeField
+          autoFocus={autoFocus}
+          value={secret.kind === "code" ? secret.code : ""}
+          onChange={(code) => onSecret({ kind: "code", code })}
+          problem={problem}
+        />
+      )}
       {set && (
-        <button type="button" className="mt-3 text-sm font-medium text-dusk underline underline-offset-4" onClick={() => onSecret(secret.kind === "shares" ? NO_SECRET : { kind: "shares", shares: [] })}>
-          {secret.kind === "shares" ? "Use the recovery code" : `Use keyholders\u2019 shares (any ${set.threshold} of ${set.count})`}
+        <button
+          type="button"
+          className="mt-3 text-sm font-medium text-dusk underline underline-offset-4"
+          onClick={() => onSecret(secret.kind === "shares" ? NO_SECRET : { kind: "shares", shares: [] })}
+        >
+          {secret.kind === "shares"
+            ? "Use the recovery code"
+            : `Use keyholders\u2019 shares (any ${set.threshold} of ${set.count})`}
         </button>
       )}
     </div>

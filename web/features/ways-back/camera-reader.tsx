@@ -22,11 +22,18 @@ export function CameraReader({ onRead, onClose }: CameraReaderProps): ReactNode 
     let stream: MediaStream | null = null;
     let isGone = false;
     const begin = async (): Promise<void> => {
-      stream = await navigator.mediaDevices.getUserMedia({ video: { facingMode: "environment", width: { ideal: 1280 } }, audio: false });
+      stream = await navigator.mediaDevices.getUserMedia({
+        video: { facingMode: "environment", width: { ideal: 1280 } },
+        audio: false,
+      });
       if (isGone) return stream.getTracks().forEach((track) => track.stop());
       if (video.current) video.current.srcObject = stream;
     };
-    begin().catch(() => setProblem("No camera can be used here: there is none, or this page may not use it. Take a picture of the sheet instead, or type the groups."));
+    begin().catch(() =>
+      setProblem(
+        "No camera can be used here: there is none, or this page may not use it. Take a picture of the sheet instead, or type the groups.",
+      ),
+    );
     const timer = setInterval(() => {
       const text = video.current && readVideo(video.current);
       if (text) read.current(text);
@@ -39,8 +46,26 @@ export function CameraReader({ onRead, onClose }: CameraReaderProps): ReactNode 
   }, []);
   return (
     <div className="mt-3 rounded-xl border border-line bg-sheet p-3">
-      {problem === null ? <video ref={video} autoPlay muted playsInline aria-label="What the camera sees" className="aspect-video w-full rounded-lg bg-night object-cover" /> : <p role="alert" className="text-[13px] text-oxblood">{problem}</p>}
-      <div className="mt-2 flex items-center justify-between gap-3 text-[13px] text-mute"><span>{problem === null && "Hold the sheet’s QR code before the camera."}</span><Button size="small" onClick={onClose}>Turn it off</Button></div>
+      {problem === null ? (
+        <video
+          ref={video}
+          autoPlay
+          muted
+          playsInline
+          aria-label="What the camera sees"
+          className="aspect-video w-full rounded-lg bg-night object-cover"
+        />
+      ) : (
+        <p role="alert" className="text-[13px] text-oxblood">
+          {problem}
+        </p>
+      )}
+      <div className="mt-2 flex items-center justify-between gap-3 text-[13px] text-mute">
+        <span>{problem === null && "Hold the sheet’s QR code before the camera."}</span>
+        <Button size="small" onClick={onClose}>
+          Turn it off
+        </Button>
+      </div>
     </div>
   );
 }

@@ -17,16 +17,35 @@ export function CodeField({ value, onChange, problem, autoFocus = false }: CodeF
   const looked = useDeferredValue(value);
   const [edits, setEdits] = useState(0);
   // The code itself is no cache key.
-  const wrong = useQuery({ queryKey: ["code-check", edits], queryFn: () => api.checkCode(looked), enabled: looked.length >= 5, placeholderData: keepPreviousData, gcTime: 0 }).data?.wrong ?? [];
-  const mistyped = value.length < 5 || wrong.length === 0 ? null : `${wrong.length === 1 ? "Group" : "Groups"} ${wrong.map((group) => group + 1).join(", ")}: look again, something is mistyped.`;
+  const wrong =
+    useQuery({
+      queryKey: ["code-check", edits],
+      queryFn: () => api.checkCode(looked),
+      enabled: looked.length >= 5,
+      placeholderData: keepPreviousData,
+      gcTime: 0,
+    }).data?.wrong ?? [];
+  const mistyped =
+    value.length < 5 || wrong.length === 0
+      ? null
+      : `${wrong.length === 1 ? "Group" : "Groups"} ${wrong.map((group) => group + 1).join(", ")}: look again, something is mistyped.`;
   const type = (code: string): void => {
     setEdits(edits + 1);
     onChange(code);
   };
   return (
     <div>
-      <Field label="Recovery code" autoFocus={autoFocus} autoComplete="off" spellCheck={false} className="[&_input]:font-mono [&_input]:uppercase" value={value} problem={mistyped ?? problem} note="Eight groups of five, from your recovery sheet. Capitals, spaces and dashes don&rsquo;t matter."
-      onChange={(event) => type(event.target.value)} />
+      <Field
+        label="Recovery code"
+        autoFocus={autoFocus}
+        autoComplete="off"
+        spellCheck={false}
+        className="[&_input]:font-mono [&_input]:uppercase"
+        value={value}
+        problem={mistyped ?? problem}
+        note="Eight groups of five, from your recovery sheet. Capitals, spaces and dashes don&rsquo;t matter."
+        onChange={(event) => type(event.target.value)}
+      />
       <PictureReader onRead={type} />
     </div>
   );

@@ -15,14 +15,25 @@ import { Time } from "@/ui/time";
 const LOOK_EVERY_MS = 500;
 
 const MEANS: Readonly<Record<HidingMeans, string>> = {
-  dot: "its name begins with a dot", list: "it stands on a .hidden list", blank: "its name can’t be seen", "class-id": "its name makes another system show something else", "no-read": "you may not read it", immutable: "a flag lets nobody change it",
-  attributes: "the volume calls it hidden or a part of the system", icon: "it has the icon of nothing, or of something else",
+  dot: "its name begins with a dot",
+  list: "it stands on a .hidden list",
+  blank: "its name can’t be seen",
+  "class-id": "its name makes another system show something else",
+  "no-read": "you may not read it",
+  immutable: "a flag lets nobody change it",
+  attributes: "the volume calls it hidden or a part of the system",
+  icon: "it has the icon of nothing, or of something else",
 };
 
 /** Finds what was hidden by hand, or by a script, and brings it back so that it can be hidden again as it was. */
 export function HiddenPanel(): ReactNode {
   const client = useQueryClient();
-  const view = useQuery({ queryKey: KEYS.hidden, queryFn: api.hidden, staleTime: 0, refetchInterval: (query) => (query.state.data?.isRunning ? LOOK_EVERY_MS : false) }).data;
+  const view = useQuery({
+    queryKey: KEYS.hidden,
+    queryFn: api.hidden,
+    staleTime: 0,
+    refetchInterval: (query) => (query.state.data?.isRunning ? LOOK_EVERY_MS : false),
+  }).data;
   const [place, setPlace] = useState("");
   const [isAll, setAll] = useState(false);
   const again = (): Promise<void> => client.invalidateQueries({ queryKey: KEYS.hidden });
@@ -40,25 +51,86 @@ export function HiddenPanel(): ReactNode {
   const programs = view.found.length - yours.length;
   return (
     <div>
-      <form className="flex flex-wrap items-start gap-2" onSubmit={(event) => {
-        event.preventDefault();
-        start.run();
-      }}>
-        <Field className="min-w-64 flex-1" label="Where to look" value={place} placeholder="Your places" onChange={(event) => setPlace(event.target.value)} autoComplete="off" spellCheck={false} note="Leave it empty for your own places, or give the path of a drive or a directory." />
-        {view.isRunning ? <Button className="mt-[26px] h-11" onClick={() => stop.run()}>Stop</Button> : <Button tone="dusk" type="submit" className="mt-[26px] h-11">{view.endedAt === null ? "Look for hidden things" : "Look again"}</Button>}
+      <form
+        className="flex flex-wrap items-start gap-2"
+        onSubmit={(event) => {
+          event.preventDefault();
+          start.run();
+        }}
+      >
+        <Field
+          className="min-w-64 flex-1"
+          label="Where to look"
+          value={place}
+          placeholder="Your places"
+          onChange={(event) => setPlace(event.target.value)}
+          autoComplete="off"
+          spellCheck={false}
+          note="Leave it empty for your own places, or give the path of a drive or a directory."
+        />
+        {view.isRunning ? (
+          <Button className="mt-[26px] h-11" onClick={() => stop.run()}>
+            Stop
+          </Button>
+        ) : (
+          <Button tone="dusk" type="submit" className="mt-[26px] h-11">
+            {view.endedAt === null ? "Look for hidden things" : "Look again"}
+          </Button>
+        )}
       </form>
       <div role="status" className="mt-3 text-sm">
-        {view.isRunning && <><ProgressBar part={null} label="Looking for hidden things" /><p className="mt-1.5 truncate text-[13px] text-mute">{count(view.directories, "directory", "directories")} looked at. Now {view.at}</p></>}
+        {view.isRunning && (
+          <>
+            <ProgressBar part={null} label="Looking for hidden things" />
+            <p className="mt-1.5 truncate text-[13px] text-mute">
+              {count(view.directories, "directory", "directories")} looked at. Now {view.at}
+            </p>
+          </>
+        )}
         {!view.isRunning && view.endedAt !== null && <p>{summaryOf(view, yours.length)}</p>}
         {view.error && <p className="text-oxblood">{view.error}</p>}
       </div>
-      {view.scripts.length > 0 && <ul aria-label="Home-made locks" className="mt-3 space-y-2">{view.scripts.map((script) => <li key={script.id}><Script script={script} onDone={again} /></li>)}</ul>}
-      {shown.length > 0 && <ul aria-label="Hidden things" className="mt-3 divide-y divide-line rounded-xl border border-line bg-sheet">{shown.map((one) => <li key={one.id}><Found one={one} onDone={again} /></li>)}</ul>}
-      {programs > 0 && <button type="button" className="mt-2 text-sm font-medium text-dusk underline underline-offset-4" onClick={() => setAll(!isAll)}>{isAll ? "Leave out what programs keep for themselves" : `Show ${count(programs, "thing")} that programs probably keep for themselves, too`}</button>}
+      {view.scripts.length > 0 && (
+        <ul aria-label="Home-made locks" className="mt-3 space-y-2">
+          {view.scripts.map((script) => (
+            <li key={script.id}>
+              <Script script={script} onDone={again} />
+            </li>
+          ))}
+        </ul>
+      )}
+      {shown.length > 0 && (
+        <ul aria-label="Hidden things" className="mt-3 divide-y divide-line rounded-xl border border-line bg-sheet">
+          {shown.map((one) => (
+            <li key={one.id}>
+              <Found one={one} onDone={again} />
+            </li>
+          ))}
+        </ul>
+      )}
+      {programs > 0 && (
+        <button
+          type="button"
+          className="mt-2 text-sm font-medium text-dusk underline underline-offset-4"
+          onClick={() => setAll(!isAll)}
+        >
+          {isAll
+            ? "Leave out what programs keep for themselves"
+            : `Show ${count(programs, "thing")} that programs probably keep for themselves, too`}
+        </button>
+      )}
       {view.unreadable.length > 0 && (
         <details className="mt-3 text-[13px] text-mute">
-          <summary className="cursor-pointer">{count(view.unreadable.length, "directory", "directories")} could not be looked into</summary>
-          <ul className="mt-1 max-h-48 overflow-y-auto pl-4">{view.unreadable.map((path) => <li key={path} className="break-all">{path}</li>)}</ul>
+          <summary className="cursor-pointer">
+            {count(view.unreadable.length, "directory", "directories")} could not be looked into
+          </summary>
+          <ul className="mt-1 max-h-48 overflow-y-auto pl-4">
+            {view.unreadable.map((path) => (
+              <li key={path} className="break-all">
+                {path}
+              </li>
+            ))}
+          </ul>
         </details>
       )}
       {view.brought.length > 0 && <BroughtBack brought={view.brought} onDone={again} />}
@@ -67,7 +139,10 @@ export function HiddenPanel(): ReactNode {
 }
 
 function summaryOf({ directories, scripts, isStopped }: HiddenView, yours: number): string {
-  const what = yours === 0 ? "Nothing hidden that is probably yours" : `${count(yours, "hidden thing")} that ${yours === 1 ? "is" : "are"} probably yours`;
+  const what =
+    yours === 0
+      ? "Nothing hidden that is probably yours"
+      : `${count(yours, "hidden thing")} that ${yours === 1 ? "is" : "are"} probably yours`;
   const locks = scripts.length === 0 ? "" : ` and ${count(scripts.length, "home-made lock")}`;
   return `${what}${locks} in ${count(directories, "directory", "directories")}.${isStopped ? " It was stopped before the end: there may be more." : ""}`;
 }
@@ -86,10 +161,24 @@ function Found({ one, onDone }: DoneProps & { readonly one: HiddenView["found"][
   return (
     <div className="flex flex-wrap items-center gap-x-4 gap-y-1 px-4 py-2.5 text-sm">
       <div className="min-w-0 flex-1">
-        <p className="truncate font-medium" title={one.path}>{one.shown}</p>
-        <p className="text-[13px] text-mute">{one.means.map((means) => MEANS[means]).join("; ")} · {what} · probably {one.probably}{one.shown.endsWith(`/${one.name}`) ? "" : <> · it would be called <span className="font-medium text-ink">{one.name}</span></>}</p>
+        <p className="truncate font-medium" title={one.path}>
+          {one.shown}
+        </p>
+        <p className="text-[13px] text-mute">
+          {one.means.map((means) => MEANS[means]).join("; ")} · {what} · probably {one.probably}
+          {one.shown.endsWith(`/${one.name}`) ? (
+            ""
+          ) : (
+            <>
+              {" "}
+              · it would be called <span className="font-medium text-ink">{one.name}</span>
+            </>
+          )}
+        </p>
       </div>
-      <Button size="small" disabled={bring.pending} onClick={() => bring.run()} aria-label={`Bring ${one.shown} back`}>Bring it back</Button>
+      <Button size="small" disabled={bring.pending} onClick={() => bring.run()} aria-label={`Bring ${one.shown} back`}>
+        Bring it back
+      </Button>
     </div>
   );
 }
@@ -98,15 +187,40 @@ function Script({ script, onDone }: DoneProps & { readonly script: HiddenView["s
   const { protect } = useSelection();
   const undo = useVerb(async () => {
     const { path } = await api.undoScriptLock(script.id);
-    toast.success(path === null ? "The script is gone. What it hid was not found beside it." : `The folder is back at ${path}, and the script is gone.`, { duration: 15_000, ...(path === null ? {} : { action: { label: "Lock it really…", onClick: () => protect(path) } }) });
+    toast.success(
+      path === null
+        ? "The script is gone. What it hid was not found beside it."
+        : `The folder is back at ${path}, and the script is gone.`,
+      {
+        duration: 15_000,
+        ...(path === null ? {} : { action: { label: "Lock it really…", onClick: () => protect(path) } }),
+      },
+    );
     await onDone();
   });
   return (
     <section aria-label={script.shown} className="rounded-xl border border-ochre/50 bg-ochre-soft px-4 py-3 text-sm">
-      <p className="truncate font-medium" title={script.shown}>A home-made lock: {script.shown}</p>
-      <p className="mt-1">It {script.does.join(", and ")}. {script.hasPassword && <strong>The password in it protects nothing: it stands in the file for everybody to read, and the folder opens without it. </strong>}Nothing is encrypted.</p>
-      <p className="mt-1 text-mute">{script.target === null ? "What it hides was not found beside it." : `It hides ${script.target}.`}</p>
-      <div className="mt-2"><Button size="small" tone="dusk" disabled={undo.pending} onClick={() => undo.run()}>{script.target === null ? "Remove the script" : "Bring the folder back and remove the script"}</Button></div>
+      <p className="truncate font-medium" title={script.shown}>
+        A home-made lock: {script.shown}
+      </p>
+      <p className="mt-1">
+        It {script.does.join(", and ")}.{" "}
+        {script.hasPassword && (
+          <strong>
+            The password in it protects nothing: it stands in the file for everybody to read, and the folder opens
+            without it.{" "}
+          </strong>
+        )}
+        Nothing is encrypted.
+      </p>
+      <p className="mt-1 text-mute">
+        {script.target === null ? "What it hides was not found beside it." : `It hides ${script.target}.`}
+      </p>
+      <div className="mt-2">
+        <Button size="small" tone="dusk" disabled={undo.pending} onClick={() => undo.run()}>
+          {script.target === null ? "Remove the script" : "Bring the folder back and remove the script"}
+        </Button>
+      </div>
     </section>
   );
 }
@@ -123,8 +237,20 @@ function BroughtBack({ brought, onDone }: DoneProps & { readonly brought: Hidden
       <ul aria-label="Brought back" className="mt-1 divide-y divide-line/70 rounded-xl border border-line text-sm">
         {brought.map(({ id, at, shown, now }) => (
           <li key={id} className="flex items-center gap-3 px-4 py-2">
-            <p className="min-w-0 flex-1 truncate" title={shown}><span className="font-medium">{now}</span> <span className="text-mute"><Time at={at} /></span></p>
-            <Button size="small" disabled={again.pending} onClick={() => again.run(id)} aria-label={`Hide ${now} again`}>As it was</Button>
+            <p className="min-w-0 flex-1 truncate" title={shown}>
+              <span className="font-medium">{now}</span>{" "}
+              <span className="text-mute">
+                <Time at={at} />
+              </span>
+            </p>
+            <Button
+              size="small"
+              disabled={again.pending}
+              onClick={() => again.run(id)}
+              aria-label={`Hide ${now} again`}
+            >
+              As it was
+            </Button>
           </li>
         ))}
       </ul>

@@ -10,14 +10,29 @@ import { Button } from "@/ui/button";
 import { Dialog } from "@/ui/dialog";
 import { Field, PasswordField } from "@/ui/field";
 
-const SECURITY: Readonly<Record<MailServerView["security"], string>> = { tls: "encrypted from the beginning (TLS)", starttls: "encrypted before anything is sent (STARTTLS)", none: "not encrypted (this computer only)" };
+const SECURITY: Readonly<Record<MailServerView["security"], string>> = {
+  tls: "encrypted from the beginning (TLS)",
+  starttls: "encrypted before anything is sent (STARTTLS)",
+  none: "not encrypted (this computer only)",
+};
 const EMPTY: MailServerView = { host: "", port: 587, security: "starttls", user: "", from: "" };
 
 /** How mail leaves this computer. Kept encrypted, like everything of the owner's. */
-export function MailServerDialog({ open, onClose }: { readonly open: boolean; readonly onClose: () => void }): ReactNode {
+export function MailServerDialog({
+  open,
+  onClose,
+}: {
+  readonly open: boolean;
+  readonly onClose: () => void;
+}): ReactNode {
   const known = useQuery({ queryKey: KEYS.mailServer, queryFn: api.mailServer, enabled: open }).data;
   return (
-    <Dialog open={open} onOpenChange={(isOpen) => !isOpen && onClose()} title="Mail server" description="Your mail provider tells you these. They are kept encrypted, and used for nothing but sending shares when you say so.">
+    <Dialog
+      open={open}
+      onOpenChange={(isOpen) => !isOpen && onClose()}
+      title="Mail server"
+      description="Your mail provider tells you these. They are kept encrypted, and used for nothing but sending shares when you say so."
+    >
       {known && <Form key={known.server?.host ?? ""} server={known.server ?? EMPTY} onDone={onClose} />}
     </Dialog>
   );
@@ -27,33 +42,87 @@ function Form({ server, onDone }: { readonly server: MailServerView; readonly on
   const [asked, setAsked] = useState(server);
   const [password, setPassword] = useState("");
   const client = useQueryClient();
-  const save = useGuarded(() => api.setMailServer({ ...asked, password }), () => {
-    toast.success("Shares can be sent by mail now.");
-    for (const queryKey of [KEYS.mailServer, KEYS.keyholders]) void client.invalidateQueries({ queryKey });
-    onDone();
-  });
+  const save = useGuarded(
+    () => api.setMailServer({ ...asked, password }),
+    () => {
+      toast.success("Shares can be sent by mail now.");
+      for (const queryKey of [KEYS.mailServer, KEYS.keyholders]) void client.invalidateQueries({ queryKey });
+      onDone();
+    },
+  );
   return (
-    <form className="mt-5 space-y-4" onSubmit={(event) => {
-      event.preventDefault();
-      save.run(undefined);
-    }}>
+    <form
+      className="mt-5 space-y-4"
+      onSubmit={(event) => {
+        event.preventDefault();
+        save.run(undefined);
+      }}
+    >
       <div className="flex gap-3">
-        <Field className="flex-1" label="Server" autoFocus autoComplete="off" spellCheck={false} value={asked.host} onChange={(event) => setAsked({ ...asked, host: event.target.value })} />
-        <Field className="w-28" label="Port" inputMode="numeric" value={String(asked.port)} onChange={(event) => setAsked({ ...asked, port: Number(event.target.value.replace(/\D/g, "")) })} />
+        <Field
+          className="flex-1"
+          label="Server"
+          autoFocus
+          autoComplete="off"
+          spellCheck={false}
+          value={asked.host}
+          onChange={(event) => setAsked({ ...asked, host: event.target.value })}
+        />
+        <Field
+          className="w-28"
+          label="Port"
+          inputMode="numeric"
+          value={String(asked.port)}
+          onChange={(event) => setAsked({ ...asked, port: Number(event.target.value.replace(/\D/g, "")) })}
+        />
       </div>
-      <label className="block text-sm font-semibold">Connection
-        <select className="mt-1.5 h-11 w-full rounded-lg border border-line-strong/70 bg-sheet px-3 font-normal" value={asked.security} onChange={(event) => setAsked({ ...asked, security: event.target.value as MailServerView["security"] })}>
-          {Object.entries(SECURITY).map(([value, words]) => <option key={value} value={value}>{words}</option>)}
+      <label className="block text-sm font-semibold">
+        Connection
+        <select
+          className="mt-1.5 h-11 w-full rounded-lg border border-line-strong/70 bg-sheet px-3 font-normal"
+          value={asked.security}
+          onChange={(event) => setAsked({ ...asked, security: event.target.value as MailServerView["security"] })}
+        >
+          {Object.entries(SECURITY).map(([value, words]) => (
+            <option key={value} value={value}>
+              {words}
+            </option>
+          ))}
         </select>
       </label>
       <div className="flex gap-3">
-        <Field className="flex-1" label="User, where it asks for one" autoComplete="off" spellCheck={false} value={asked.user} onChange={(event) => setAsked({ ...asked, user: event.target.value })} />
-        <PasswordField className="flex-1" label="Its password" autoComplete="off" value={password} onChange={(event) => setPassword(event.target.value)} />
+        <Field
+          className="flex-1"
+          label="User, where it asks for one"
+          autoComplete="off"
+          spellCheck={false}
+          value={asked.user}
+          onChange={(event) => setAsked({ ...asked, user: event.target.value })}
+        />
+        <PasswordField
+          className="flex-1"
+          label="Its password"
+          autoComplete="off"
+          value={password}
+          onChange={(event) => setPassword(event.target.value)}
+        />
       </div>
-      <Field label="Your mail address" type="email" value={asked.from} onChange={(event) => setAsked({ ...asked, from: event.target.value })} problem={save.problem} />
+      <Field
+        label="Your mail address"
+        type="email"
+        value={asked.from}
+        onChange={(event) => setAsked({ ...asked, from: event.target.value })}
+        problem={save.problem}
+      />
       <div className="flex justify-end gap-2">
         <Button onClick={onDone}>Not now</Button>
-        <Button tone="dusk" type="submit" disabled={asked.host.trim() === "" || asked.from.trim() === "" || save.isBlocked}>{save.label("Keep it")}</Button>
+        <Button
+          tone="dusk"
+          type="submit"
+          disabled={asked.host.trim() === "" || asked.from.trim() === "" || save.isBlocked}
+        >
+          {save.label("Keep it")}
+        </Button>
       </div>
     </form>
   );

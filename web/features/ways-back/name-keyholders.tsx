@@ -24,7 +24,9 @@ interface NameKeyholdersProps {
 }
 
 function rowsOf(before: KeyholdersView | null, replaced: number | null): readonly Row[] {
-  const known = before?.holders?.map(({ number, name, mail }): Row => (number === replaced ? { key: number, name: "", mail: "" } : { key: number, name, mail: mail ?? "" }));
+  const known = before?.holders?.map(({ number, name, mail }): Row =>
+    number === replaced ? { key: number, name: "", mail: "" } : { key: number, name, mail: mail ?? "" },
+  );
   return known ?? [1, 2, 3].map((key) => ({ key, name: "", mail: "" }));
 }
 
@@ -35,38 +37,112 @@ export function NameKeyholders({ before, replaced, onDone, onCancel }: NameKeyho
   const [wanted, setThreshold] = useState(before?.threshold ?? LEAST);
   const [current, setCurrent] = useState("");
   const threshold = Math.min(wanted, Math.max(LEAST, rows.length));
-  const name = useGuarded(() => api.nameKeyholders({ current, of, threshold, holders: rows.map((row) => ({ name: row.name.trim(), mail: row.mail.trim() === "" ? null : row.mail.trim() })) }), onDone);
-  const change = (key: number, part: Partial<Row>): void => setRows(rows.map((row) => (row.key === key ? { ...row, ...part } : row)));
-  const isReady = of.trim() !== "" && current !== "" && rows.length >= LEAST && rows.every((row) => row.name.trim() !== "");
+  const name = useGuarded(
+    () =>
+      api.nameKeyholders({
+        current,
+        of,
+        threshold,
+        holders: rows.map((row) => ({ name: row.name.trim(), mail: row.mail.trim() === "" ? null : row.mail.trim() })),
+      }),
+    onDone,
+  );
+  const change = (key: number, part: Partial<Row>): void =>
+    setRows(rows.map((row) => (row.key === key ? { ...row, ...part } : row)));
+  const isReady =
+    of.trim() !== "" && current !== "" && rows.length >= LEAST && rows.every((row) => row.name.trim() !== "");
   return (
-    <form className="mt-5 space-y-4" onSubmit={(event) => {
-      event.preventDefault();
-      name.run(undefined);
-    }}>
-      <Field label="Your name, as it stands on their sheets" autoComplete="name" value={of} onChange={(event) => setOf(event.target.value)} autoFocus={before === null} />
+    <form
+      className="mt-5 space-y-4"
+      onSubmit={(event) => {
+        event.preventDefault();
+        name.run(undefined);
+      }}
+    >
+      <Field
+        label="Your name, as it stands on their sheets"
+        autoComplete="name"
+        value={of}
+        onChange={(event) => setOf(event.target.value)}
+        autoFocus={before === null}
+      />
       <fieldset>
         <legend className="mb-1.5 text-sm font-semibold">Keyholders</legend>
         <ul className="space-y-2">
           {rows.map((row, i) => (
             <li key={row.key} className="flex items-start gap-2 [&_label]:sr-only">
-              <Field className="flex-1" label={`Name of keyholder ${i + 1}`} placeholder="Name" autoComplete="off" value={row.name} autoFocus={replaced === row.key} onChange={(event) => change(row.key, { name: event.target.value })} />
-              <Field className="flex-1" label={`Mail address of keyholder ${i + 1}`} placeholder="Mail address (optional)" type="email" autoComplete="off" value={row.mail} onChange={(event) => change(row.key, { mail: event.target.value })} />
-              <button type="button" className="grid size-11 place-items-center rounded-md text-mute hover:text-ink disabled:opacity-40" disabled={rows.length <= LEAST} aria-label={`Take keyholder ${i + 1} away`} onClick={() => setRows(rows.filter(({ key }) => key !== row.key))}><X className="size-4" aria-hidden /></button>
+              <Field
+                className="flex-1"
+                label={`Name of keyholder ${i + 1}`}
+                placeholder="Name"
+                autoComplete="off"
+                value={row.name}
+                autoFocus={replaced === row.key}
+                onChange={(event) => change(row.key, { name: event.target.value })}
+              />
+              <Field
+                className="flex-1"
+                label={`Mail address of keyholder ${i + 1}`}
+                placeholder="Mail address (optional)"
+                type="email"
+                autoComplete="off"
+                value={row.mail}
+                onChange={(event) => change(row.key, { mail: event.target.value })}
+              />
+              <button
+                type="button"
+                className="grid size-11 place-items-center rounded-md text-mute hover:text-ink disabled:opacity-40"
+                disabled={rows.length <= LEAST}
+                aria-label={`Take keyholder ${i + 1} away`}
+                onClick={() => setRows(rows.filter(({ key }) => key !== row.key))}
+              >
+                <X className="size-4" aria-hidden />
+              </button>
             </li>
           ))}
         </ul>
-        {rows.length < MOST && <button type="button" className="mt-2 inline-flex items-center gap-1.5 text-sm font-medium text-dusk underline underline-offset-4" onClick={() => setRows([...rows, { key: Math.max(...rows.map(({ key }) => key)) + 1, name: "", mail: "" }])}><Plus className="size-4" aria-hidden />One more</button>}
+        {rows.length < MOST && (
+          <button
+            type="button"
+            className="mt-2 inline-flex items-center gap-1.5 text-sm font-medium text-dusk underline underline-offset-4"
+            onClick={() => setRows([...rows, { key: Math.max(...rows.map(({ key }) => key)) + 1, name: "", mail: "" }])}
+          >
+            <Plus className="size-4" aria-hidden />
+            One more
+          </button>
+        )}
       </fieldset>
-      <label className="flex items-center gap-3 text-sm font-semibold">How many together open
-        <select className="h-11 rounded-lg border border-line-strong/70 bg-sheet px-3" value={threshold} onChange={(event) => setThreshold(Number(event.target.value))}>
-          {Array.from({ length: rows.length - LEAST + 1 }, (_, i) => i + LEAST).map((number) => <option key={number} value={number}>{number} of {rows.length}</option>)}
+      <label className="flex items-center gap-3 text-sm font-semibold">
+        How many together open
+        <select
+          className="h-11 rounded-lg border border-line-strong/70 bg-sheet px-3"
+          value={threshold}
+          onChange={(event) => setThreshold(Number(event.target.value))}
+        >
+          {Array.from({ length: rows.length - LEAST + 1 }, (_, i) => i + LEAST).map((number) => (
+            <option key={number} value={number}>
+              {number} of {rows.length}
+            </option>
+          ))}
         </select>
       </label>
-      <p className="text-[13px] text-mute">{rows.length === threshold ? "All of them are needed: if one share is lost, this way back is gone." : `${rows.length - threshold === 1 ? "One share" : `${rows.length - threshold} shares`} may be lost, and it still works.`}</p>
-      <PasswordField label="Present master password" autoComplete="current-password" value={current} onChange={(event) => setCurrent(event.target.value)} problem={name.problem} />
+      <p className="text-[13px] text-mute">
+        {rows.length === threshold
+          ? "All of them are needed: if one share is lost, this way back is gone."
+          : `${rows.length - threshold === 1 ? "One share" : `${rows.length - threshold} shares`} may be lost, and it still works.`}
+      </p>
+      <PasswordField
+        label="Present master password"
+        autoComplete="current-password"
+        value={current}
+        onChange={(event) => setCurrent(event.target.value)}
+        problem={name.problem}
+      />
       <div className="flex justify-end gap-2">
         <Button onClick={onCancel}>Not now</Button>
-        <Button tone="dusk" type="submit" disabled={!isReady || name.isBlocked}>{name.label(before ? "Make new shares" : "Make the shares")}</Button>
+        <Button tone="dusk" type="submit" disabled={!isReady || name.isBlocked}>
+          {name.label(before ? "Make new shares" : "Make the shares")}
+        </Button>
       </div>
     </form>
   );

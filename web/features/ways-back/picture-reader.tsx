@@ -18,17 +18,39 @@ export function PictureReader({ onRead }: { readonly onRead: (text: string) => v
   };
   return (
     <>
-      <button type="button" className={LINK} onClick={() => picker.current?.click()}><QrCode className="size-4" aria-hidden />Read it from a picture of the sheet</button>
-      <button type="button" className={LINK} aria-expanded={isLooking} onClick={() => setLooking(!isLooking)}><Camera className="size-4" aria-hidden />By the camera</button>
-      <input ref={picker} type="file" accept="image/*" hidden aria-label="Picture of the sheet" onChange={(event) => {
-        void read(event.target.files?.[0]);
-        event.target.value = "";
-      }} />
-      {isLooking && <CameraReader onClose={() => setLooking(false)} onRead={(text) => {
-        setLooking(false);
-        onRead(text);
-      }} />}
-      {isUnread && <p role="alert" className="mt-1.5 text-[13px] text-oxblood">No code could be read in that picture. Take it straight from above, in good light, or type the groups.</p>}
+      <button type="button" className={LINK} onClick={() => picker.current?.click()}>
+        <QrCode className="size-4" aria-hidden />
+        Read it from a picture of the sheet
+      </button>
+      <button type="button" className={LINK} aria-expanded={isLooking} onClick={() => setLooking(!isLooking)}>
+        <Camera className="size-4" aria-hidden />
+        By the camera
+      </button>
+      <input
+        ref={picker}
+        type="file"
+        accept="image/*"
+        hidden
+        aria-label="Picture of the sheet"
+        onChange={(event) => {
+          void read(event.target.files?.[0]);
+          event.target.value = "";
+        }}
+      />
+      {isLooking && (
+        <CameraReader
+          onClose={() => setLooking(false)}
+          onRead={(text) => {
+            setLooking(false);
+            onRead(text);
+          }}
+        />
+      )}
+      {isUnread && (
+        <p role="alert" className="mt-1.5 text-[13px] text-oxblood">
+          No code could be read in that picture. Take it straight from above, in good light, or type the groups.
+        </p>
+      )}
     </>
   );
 }

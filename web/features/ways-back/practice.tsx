@@ -10,27 +10,58 @@ import { Button } from "@/ui/button";
 /** Proving today that the ways back work, while nothing depends on them. */
 export function Practice(): ReactNode {
   const [secret, setSecret] = useState<BackSecret>(NO_SECRET);
-  const [result, setResult] = useState<PracticeView & { readonly kind: BackSecret["kind"] } | null>(null);
-  const run = useGuarded(() => api.practice(secret), (done) => {
-    setResult({ ...done, kind: secret.kind });
-    setSecret(NO_SECRET);
-  });
+  const [result, setResult] = useState<(PracticeView & { readonly kind: BackSecret["kind"] }) | null>(null);
+  const run = useGuarded(
+    () => api.practice(secret),
+    (done) => {
+      setResult({ ...done, kind: secret.kind });
+      setSecret(NO_SECRET);
+    },
+  );
   const failed = result?.folders.filter(({ problem }) => problem !== null) ?? [];
   const [subject, opens] = result?.kind === "shares" ? ["The shares", "open"] : ["The code", "opens"];
   return (
     <section id="practice" aria-labelledby="practice-head" className="mt-8">
-      <h2 id="practice-head" className="text-lg">Practice run</h2>
-      <p className="mt-1 mb-3 text-sm text-mute">Type the code from your sheet, or bring the keyholders&rsquo; shares together: Eremos tries them on every sealed folder as the readers without Eremos would, down to the bytes of a file. Nothing is changed, and nothing decrypted to the disk.</p>
-      <form className="rounded-2xl border border-line bg-sheet p-5" onSubmit={(event) => {
-        event.preventDefault();
-        run.run(undefined);
-      }}>
+      <h2 id="practice-head" className="text-lg">
+        Practice run
+      </h2>
+      <p className="mt-1 mb-3 text-sm text-mute">
+        Type the code from your sheet, or bring the keyholders&rsquo; shares together: Eremos tries them on every sealed
+        folder as the readers without Eremos would, down to the bytes of a file. Nothing is changed, and nothing
+        decrypted to the disk.
+      </p>
+      <form
+        className="rounded-2xl border border-line bg-sheet p-5"
+        onSubmit={(event) => {
+          event.preventDefault();
+          run.run(undefined);
+        }}
+      >
         <BackSecretField secret={secret} onSecret={setSecret} problem={run.problem} />
-        <Button type="submit" className="mt-4" disabled={isMissing(secret) || run.isBlocked}>{run.label("Try it")}</Button>
+        <Button type="submit" className="mt-4" disabled={isMissing(secret) || run.isBlocked}>
+          {run.label("Try it")}
+        </Button>
       </form>
       <div role="status" className="mt-3 text-sm">
-        {result && failed.length === 0 && <p className="text-dusk">{result.folders.length === 0 ? `${subject} ${result.kind === "shares" ? "are" : "is"} right. No folder is sealed yet.` : `${subject} ${opens} ${result.folders.length === 1 ? "your sealed folder" : `all ${result.folders.length} sealed folders`}.`}</p>}
-        {failed.length > 0 && <ul className="space-y-1">{failed.map(({ id, name, problem }) => <li key={id} className="text-oxblood"><Link href={`/folders/${id}`} className="font-semibold underline underline-offset-4">{name}</Link>: {problem}</li>)}</ul>}
+        {result && failed.length === 0 && (
+          <p className="text-dusk">
+            {result.folders.length === 0
+              ? `${subject} ${result.kind === "shares" ? "are" : "is"} right. No folder is sealed yet.`
+              : `${subject} ${opens} ${result.folders.length === 1 ? "your sealed folder" : `all ${result.folders.length} sealed folders`}.`}
+          </p>
+        )}
+        {failed.length > 0 && (
+          <ul className="space-y-1">
+            {failed.map(({ id, name, problem }) => (
+              <li key={id} className="text-oxblood">
+                <Link href={`/folders/${id}`} className="font-semibold underline underline-offset-4">
+                  {name}
+                </Link>
+                : {problem}
+              </li>
+            ))}
+          </ul>
+        )}
       </div>
     </section>
   );

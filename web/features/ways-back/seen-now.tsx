@@ -16,19 +16,40 @@ interface Sight {
 }
 
 /** What Eremos has seen by itself, without being asked: from the disk, the list and the last checks. */
-export function SeenNow({ folders, onSymptom }: { readonly folders: readonly FolderView[]; readonly onSymptom: (symptom: SymptomId) => void }): ReactNode {
+export function SeenNow({
+  folders,
+  onSymptom,
+}: {
+  readonly folders: readonly FolderView[];
+  readonly onSymptom: (symptom: SymptomId) => void;
+}): ReactNode {
   const interruptions = useQuery({ queryKey: KEYS.interruptions, queryFn: api.interruptions }).data ?? [];
   const sights = sightsOf(folders, interruptions);
   if (folders.length === 0 && sights.length === 0) return null;
   return (
     <section aria-labelledby="seen-now" className="mb-5 rounded-2xl border border-line bg-sheet px-5 py-4">
-      <h2 id="seen-now" className="text-base">What Eremos sees now</h2>
-      {sights.length === 0 ? <p className="mt-1 text-sm text-mute">All {count(folders.length, "folder")} {folders.length === 1 ? "is" : "are"} at {folders.length === 1 ? "its place" : "their places"}, nothing is cut off, and no check found damage.</p> : (
+      <h2 id="seen-now" className="text-base">
+        What Eremos sees now
+      </h2>
+      {sights.length === 0 ? (
+        <p className="mt-1 text-sm text-mute">
+          All {count(folders.length, "folder")} {folders.length === 1 ? "is" : "are"} at{" "}
+          {folders.length === 1 ? "its place" : "their places"}, nothing is cut off, and no check found damage.
+        </p>
+      ) : (
         <ul className="mt-1 divide-y divide-line/70 text-sm">
           {sights.map(({ text, leadsTo }) => (
             <li key={text} className="flex items-center gap-4 py-2">
               <span className="min-w-0 flex-1">{text}</span>
-              {leadsTo === "practice" ? <a href="#practice" className="font-medium text-dusk underline underline-offset-4">Try it</a> : <Button size="small" onClick={() => onSymptom(leadsTo)}>What to do</Button>}
+              {leadsTo === "practice" ? (
+                <a href="#practice" className="font-medium text-dusk underline underline-offset-4">
+                  Try it
+                </a>
+              ) : (
+                <Button size="small" onClick={() => onSymptom(leadsTo)}>
+                  What to do
+                </Button>
+              )}
             </li>
           ))}
         </ul>
@@ -40,12 +61,33 @@ export function SeenNow({ folders, onSymptom }: { readonly folders: readonly Fol
 function sightsOf(folders: readonly FolderView[], interruptions: readonly InterruptionView[]): Sight[] {
   const named = (some: readonly { readonly name: string }[]): string => some.map(({ name }) => name).join(", ");
   const sights: Sight[] = [];
-  const see = (some: readonly { readonly name: string }[], words: (names: string, count: number) => string, leadsTo: Sight["leadsTo"]): void => {
+  const see = (
+    some: readonly { readonly name: string }[],
+    words: (names: string, count: number) => string,
+    leadsTo: Sight["leadsTo"],
+  ): void => {
     if (some.length > 0) sights.push({ text: words(named(some), some.length), leadsTo });
   };
-  see(folders.filter(({ state }) => state === "missing"), (names, number) => `Not at ${number === 1 ? "its place" : "their places"}: ${names}.`, "moved");
-  see([...interruptions, ...folders.filter(({ state }) => state === "interrupted" || state === "partly")], (names) => `Cut off in the middle: ${names}.`, "cut");
-  see(folders.filter(({ state, lastCheck }) => state === "damaged" || lastCheck?.ok === false), (names) => `Damaged: ${names}.`, "damaged");
-  see(folders.filter(({ waysBack }) => waysBack?.codeProvenAt === null), (names, number) => `The recovery code was not tried yet on ${number === 1 ? names : `${number} folders: ${names}`}.`, "practice");
+  see(
+    folders.filter(({ state }) => state === "missing"),
+    (names, number) => `Not at ${number === 1 ? "its place" : "their places"}: ${names}.`,
+    "moved",
+  );
+  see(
+    [...interruptions, ...folders.filter(({ state }) => state === "interrupted" || state === "partly")],
+    (names) => `Cut off in the middle: ${names}.`,
+    "cut",
+  );
+  see(
+    folders.filter(({ state, lastCheck }) => state === "damaged" || lastCheck?.ok === false),
+    (names) => `Damaged: ${names}.`,
+    "damaged",
+  );
+  see(
+    folders.filter(({ waysBack }) => waysBack?.codeProvenAt === null),
+    (names, number) =>
+      `The recovery code was not tried yet on ${number === 1 ? names : `${number} folders: ${names}`}.`,
+    "practice",
+  );
   return sights;
 }

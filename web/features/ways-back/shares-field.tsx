@@ -25,7 +25,8 @@ export function SharesField({ shares, onShares, set, at, problem }: SharesFieldP
   const [typed, setTyped] = useState("");
   const [numbers, setNumbers] = useState<readonly (number | null)[]>([]);
   const add = useMutation({
-    mutationFn: (share: string) => api.lookAtShares([...shares, share], at).then(({ look }) => ({ share, looks: look?.shares ?? [] })),
+    mutationFn: (share: string) =>
+      api.lookAtShares([...shares, share], at).then(({ look }) => ({ share, looks: look?.shares ?? [] })),
     onSuccess: ({ share, looks }) => {
       if (looks.at(-1)?.problem !== null) return;
       setTyped("");
@@ -37,34 +38,68 @@ export function SharesField({ shares, onShares, set, at, problem }: SharesFieldP
   const missing = set.threshold - shares.length;
   return (
     <div>
-      <p className="text-sm font-semibold">Shares <span className="font-normal text-mute" role="status">{missing > 0 ? `${shares.length} of ${set.threshold} are here; ${missing === 1 ? "one more is" : `${missing} more are`} needed.` : `${count(shares.length, "share is", "shares are")} here: enough.`}</span></p>
+      <p className="text-sm font-semibold">
+        Shares{" "}
+        <span className="font-normal text-mute" role="status">
+          {missing > 0
+            ? `${shares.length} of ${set.threshold} are here; ${missing === 1 ? "one more is" : `${missing} more are`} needed.`
+            : `${count(shares.length, "share is", "shares are")} here: enough.`}
+        </span>
+      </p>
       {shares.length > 0 && (
         <ul className="mt-2 divide-y divide-line/70 rounded-xl border border-line" aria-label="Shares that are here">
           {shares.map((share, i) => (
-            <li key={share} className="flex items-center gap-2 px-3 py-1.5 text-sm"><Check className="size-4 shrink-0 text-dusk" aria-hidden /><span className="flex-1">{numbers[i] ? `Share ${numbers[i]} of ${set.count}` : `Share ${i + 1}`}</span>
-              <button type="button" className="grid size-8 place-items-center rounded-md text-mute hover:text-ink" aria-label={`Take share ${numbers[i] ?? i + 1} away`} onClick={() => {
-                setNumbers(numbers.filter((_, at_) => at_ !== i));
-                onShares(shares.filter((_, at_) => at_ !== i));
-              }}><X className="size-4" aria-hidden /></button></li>
+            <li key={share} className="flex items-center gap-2 px-3 py-1.5 text-sm">
+              <Check className="size-4 shrink-0 text-dusk" aria-hidden />
+              <span className="flex-1">{numbers[i] ? `Share ${numbers[i]} of ${set.count}` : `Share ${i + 1}`}</span>
+              <button
+                type="button"
+                className="grid size-8 place-items-center rounded-md text-mute hover:text-ink"
+                aria-label={`Take share ${numbers[i] ?? i + 1} away`}
+                onClick={() => {
+                  setNumbers(numbers.filter((_, at_) => at_ !== i));
+                  onShares(shares.filter((_, at_) => at_ !== i));
+                }}
+              >
+                <X className="size-4" aria-hidden />
+              </button>
+            </li>
           ))}
         </ul>
       )}
       <div className="mt-3 flex flex-wrap items-start gap-2">
-        <Field className="min-w-60 flex-1 [&_input]:font-mono [&_input]:uppercase" label={shares.length === 0 ? "First share" : "Another share"} autoComplete="off" spellCheck={false} value={typed} problem={refusal ?? problem} note="Twelve groups of five, from a keyholder&rsquo;s sheet."
+        <Field
+          className="min-w-60 flex-1 [&_input]:font-mono [&_input]:uppercase"
+          label={shares.length === 0 ? "First share" : "Another share"}
+          autoComplete="off"
+          spellCheck={false}
+          value={typed}
+          problem={refusal ?? problem}
+          note="Twelve groups of five, from a keyholder&rsquo;s sheet."
           onChange={(event) => {
             add.reset();
             setTyped(event.target.value);
-          }} onKeyDown={(event) => {
+          }}
+          onKeyDown={(event) => {
             if (event.key !== "Enter" || typed.trim() === "") return;
             event.preventDefault();
             add.mutate(typed);
-          }} />
-        <Button className="mt-[26px] h-11" disabled={typed.trim() === "" || add.isPending} onClick={() => add.mutate(typed)}>Add it</Button>
+          }}
+        />
+        <Button
+          className="mt-[26px] h-11"
+          disabled={typed.trim() === "" || add.isPending}
+          onClick={() => add.mutate(typed)}
+        >
+          Add it
+        </Button>
       </div>
-      <PictureReader onRead={(share) => {
-        setTyped(share);
-        add.mutate(share);
-      }} />
+      <PictureReader
+        onRead={(share) => {
+          setTyped(share);
+          add.mutate(share);
+        }}
+      />
     </div>
   );
 }

@@ -29,7 +29,14 @@ export function TakeIn({ found }: { readonly found: FoundFolder }): ReactNode {
   const needsSecret = relation === "another-owner" || found.hasPassword;
   return (
     <>
-      <Button size="small" tone="dusk" disabled={plain.pending} onClick={() => (needsSecret ? setAsking(true) : plain.run())}>{needsSecret ? "Take it in…" : "Take it in"}</Button>
+      <Button
+        size="small"
+        tone="dusk"
+        disabled={plain.pending}
+        onClick={() => (needsSecret ? setAsking(true) : plain.run())}
+      >
+        {needsSecret ? "Take it in…" : "Take it in"}
+      </Button>
       <Dialog open={isAsking} onOpenChange={setAsking} title="What opens it" description={found.path}>
         <Ask found={found} onDone={done} onBack={() => setAsking(false)} />
       </Dialog>
@@ -37,35 +44,87 @@ export function TakeIn({ found }: { readonly found: FoundFolder }): ReactNode {
   );
 }
 
-function Ask({ found, onDone, onBack }: { readonly found: FoundFolder; readonly onDone: () => void; readonly onBack: () => void }): ReactNode {
+function Ask({
+  found,
+  onDone,
+  onBack,
+}: {
+  readonly found: FoundFolder;
+  readonly onDone: () => void;
+  readonly onBack: () => void;
+}): ReactNode {
   const isOthers = found.relation === "another-owner";
   /** Null: by passwords. */
   const [back, setBack] = useState<BackSecret | null>(null);
   const [master, setMaster] = useState("");
   const [own, setOwn] = useState("");
-  const secret: TakeInSecret = back ?? { kind: "password", password: master, folderPassword: found.hasPassword ? own : null };
+  const secret: TakeInSecret = back ?? {
+    kind: "password",
+    password: master,
+    folderPassword: found.hasPassword ? own : null,
+  };
   const [accept, setAccept] = useState<readonly Consent[]>([]);
-  const take = useGuarded(() => api.takeIn(found.path, secret, accept).catch((error: unknown) => {
-    if (error instanceof ApiError && error.code === "costly") setAccept(["costly"]);
-    throw error;
-  }), onDone);
+  const take = useGuarded(
+    () =>
+      api.takeIn(found.path, secret, accept).catch((error: unknown) => {
+        if (error instanceof ApiError && error.code === "costly") setAccept(["costly"]);
+        throw error;
+      }),
+    onDone,
+  );
   const isReady = back ? !isMissing(back) : (!isOthers || master !== "") && (!found.hasPassword || own !== "");
   return (
-    <form className="mt-5 space-y-4" onSubmit={(event) => {
-      event.preventDefault();
-      take.run(undefined);
-    }}>
-      {back ? <BackSecretField autoFocus at={found.path} secret={back} onSecret={setBack} problem={take.problem} /> : (
+    <form
+      className="mt-5 space-y-4"
+      onSubmit={(event) => {
+        event.preventDefault();
+        take.run(undefined);
+      }}
+    >
+      {back ? (
+        <BackSecretField autoFocus at={found.path} secret={back} onSecret={setBack} problem={take.problem} />
+      ) : (
         <>
-          {isOthers && <PasswordField label="Master password it was locked with" autoFocus autoComplete="off" value={master} onChange={(event) => setMaster(event.target.value)} problem={take.problem} />}
-          {found.hasPassword && <PasswordField label="Password of this folder" autoFocus={!isOthers} autoComplete="off" value={own} onChange={(event) => setOwn(event.target.value)} problem={isOthers ? null : take.problem} note={found.hint === null ? "It has no hint." : `Hint: ${found.hint}`} />}
+          {isOthers && (
+            <PasswordField
+              label="Master password it was locked with"
+              autoFocus
+              autoComplete="off"
+              value={master}
+              onChange={(event) => setMaster(event.target.value)}
+              problem={take.problem}
+            />
+          )}
+          {found.hasPassword && (
+            <PasswordField
+              label="Password of this folder"
+              autoFocus={!isOthers}
+              autoComplete="off"
+              value={own}
+              onChange={(event) => setOwn(event.target.value)}
+              problem={isOthers ? null : take.problem}
+              note={found.hint === null ? "It has no hint." : `Hint: ${found.hint}`}
+            />
+          )}
         </>
       )}
-      <button type="button" className="text-sm font-medium text-dusk underline underline-offset-4" onClick={() => setBack(back ? null : NO_SECRET)}>{back ? "Use the password" : "Use the recovery code or shares instead"}</button>
-      <p className="text-[13px] text-mute">{isOthers ? "From then on it opens with your own master password. Its contents stay as they are, and so does whether it is locked. Whoever locked it before can still open it: if that was somebody else, release it and lock it anew." : "It stays as it is, in your list again."}</p>
+      <button
+        type="button"
+        className="text-sm font-medium text-dusk underline underline-offset-4"
+        onClick={() => setBack(back ? null : NO_SECRET)}
+      >
+        {back ? "Use the password" : "Use the recovery code or shares instead"}
+      </button>
+      <p className="text-[13px] text-mute">
+        {isOthers
+          ? "From then on it opens with your own master password. Its contents stay as they are, and so does whether it is locked. Whoever locked it before can still open it: if that was somebody else, release it and lock it anew."
+          : "It stays as it is, in your list again."}
+      </p>
       <div className="flex justify-end gap-2">
         <Button onClick={onBack}>Not now</Button>
-        <Button tone="dusk" type="submit" disabled={!isReady || take.isBlocked}>{take.label(accept.length > 0 ? "Take it in all the same" : "Take it in")}</Button>
+        <Button tone="dusk" type="submit" disabled={!isReady || take.isBlocked}>
+          {take.label(accept.length > 0 ? "Take it in all the same" : "Take it in")}
+        </Button>
       </div>
     </form>
   );

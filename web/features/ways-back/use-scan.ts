@@ -22,7 +22,13 @@ export function useScan(): Scan {
   const client = useQueryClient();
   const again = (): void => void client.invalidateQueries({ queryKey: KEYS.scan });
   const [upTo, setUpTo] = useState(AT_ONCE);
-  const { data } = useQuery({ queryKey: [...KEYS.scan, upTo], queryFn: () => api.scan(upTo), staleTime: 0, placeholderData: keepPreviousData, refetchInterval: (query) => (query.state.data?.isRunning ? LOOK_EVERY_MS : false) });
+  const { data } = useQuery({
+    queryKey: [...KEYS.scan, upTo],
+    queryFn: () => api.scan(upTo),
+    staleTime: 0,
+    placeholderData: keepPreviousData,
+    refetchInterval: (query) => (query.state.data?.isRunning ? LOOK_EVERY_MS : false),
+  });
   const start = useMutation({ mutationFn: api.startScan, onError: showError, onSettled: again });
   const stop = useMutation({ mutationFn: api.stopScan, onError: showError, onSettled: again });
   return { scan: data, start: start.mutate, stop: stop.mutate, showMore: () => setUpTo(upTo * 3), again };

@@ -6,16 +6,26 @@ const LOCAL_SOURCES = new Set(["files", "compat", "systemd", "altfiles", "db"]);
 
 /** Who has an account here, by the system's own lists. Source: passwd(5), group(5). */
 export function accountLists(): AccountLists {
-  const groups = linesOf("/etc/group").flatMap(([name = "", , gid = "", members = ""]) => (/^\d+$/.test(gid) ? [{ name, gid: Number(gid), members: members.split(",") }] : []));
+  const groups = linesOf("/etc/group").flatMap(([name = "", , gid = "", members = ""]) =>
+    /^\d+$/.test(gid) ? [{ name, gid: Number(gid), members: members.split(",") }] : [],
+  );
   const accounts = linesOf("/etc/passwd").flatMap(([name = "", , uid = "", gid = ""]) => {
     if (!/^\d+$/.test(uid) || !/^\d+$/.test(gid)) return [];
-    return [{ name, uid: Number(uid), gids: [Number(gid), ...groups.filter(({ members }) => members.includes(name)).map((group) => group.gid)] }];
+    return [
+      {
+        name,
+        uid: Number(uid),
+        gids: [Number(gid), ...groups.filter(({ members }) => members.includes(name)).map((group) => group.gid)],
+      },
+    ];
   });
   return { accounts, groupNames: new Map(groups.map(({ gid, name }) => [gid, name])), isPartial: hasOtherSources() };
 }
 
 function linesOf(file: string): string[][] {
-  return textOf(file).split("\n").map((line) => line.split(":"));
+  return textOf(file)
+    .split("\n")
+    .map((line) => line.split(":"));
 }
 
 function textOf(file: string): string {
@@ -27,8 +37,13 @@ function textOf(file: string): string {
 }
 
 function hasOtherSources(): boolean {
-  return textOf("/etc/nsswitch.conf").split("\n").some((line) => {
-    const [, sources] = /^\s*(?:passwd|group|initgroups)\s*:([^#]*)/.exec(line) ?? [];
-    return (sources ?? "").replace(/\[[^\]]*\]/g, " ").split(/\s+/).some((source) => source !== "" && !LOCAL_SOURCES.has(source));
-  });
+  return textOf("/etc/nsswitch.conf")
+    .split("\n")
+    .some((line) => {
+      const [, sources] = /^\s*(?:passwd|group|initgroups)\s*:([^#]*)/.exec(line) ?? [];
+      return (sources ?? "")
+        .replace(/\[[^\]]*\]/g, " ")
+        .split(/\s+/)
+        .some((source) => source !== "" && !LOCAL_SOURCES.has(source));
+    });
 }

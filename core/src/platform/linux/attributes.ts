@@ -3,9 +3,24 @@ import koffi from "koffi";
 
 /** Flags of file systems that hide or freeze an entry. Linux: ioctl_iflags(2); FAT's own by its ioctl, NTFS' by the attribute its drivers offer. */
 const libc = koffi.load(null);
-const ioctlRaw = libc.func("int ioctl(int, unsigned long, void *)") as (fd: number, request: number, value: Buffer) => number;
-const getxattrRaw = libc.func("int64_t lgetxattr(const void *, const void *, void *, size_t)") as (path: Buffer, name: Buffer, value: Buffer, size: number) => number;
-const setxattrRaw = libc.func("int lsetxattr(const void *, const void *, const void *, size_t, int)") as (path: Buffer, name: Buffer, value: Buffer, size: number, flags: number) => number;
+const ioctlRaw = libc.func("int ioctl(int, unsigned long, void *)") as (
+  fd: number,
+  request: number,
+  value: Buffer,
+) => number;
+const getxattrRaw = libc.func("int64_t lgetxattr(const void *, const void *, void *, size_t)") as (
+  path: Buffer,
+  name: Buffer,
+  value: Buffer,
+  size: number,
+) => number;
+const setxattrRaw = libc.func("int lsetxattr(const void *, const void *, const void *, size_t, int)") as (
+  path: Buffer,
+  name: Buffer,
+  value: Buffer,
+  size: number,
+  flags: number,
+) => number;
 
 const FS_IOC_GETFLAGS = 0x80086601;
 const FS_IOC_SETFLAGS = 0x40086602;
@@ -56,7 +71,9 @@ export function setImmutable(path: Buffer, isSet: boolean): boolean {
 export function volumeAttributes(path: Buffer): number | null {
   const value = Buffer.alloc(4);
   if (getxattrRaw(cString(path), NTFS_ATTRIBUTE, value, 4) === 4) return value.readUInt32BE(0);
-  return withDescriptor(path, (fd) => (ioctlRaw(fd, FAT_IOCTL_GET_ATTRIBUTES, value) === 0 ? value.readUInt32LE(0) : null));
+  return withDescriptor(path, (fd) =>
+    ioctlRaw(fd, FAT_IOCTL_GET_ATTRIBUTES, value) === 0 ? value.readUInt32LE(0) : null,
+  );
 }
 
 export function isHiddenByVolume(attributes: number | null): boolean {

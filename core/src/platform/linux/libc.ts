@@ -114,19 +114,26 @@ const { S_IFMT, S_IFREG, S_IFDIR, S_IFLNK, S_IFIFO, S_IFSOCK } = constants;
 
 function typeOf(mode: number): EntryType {
   switch (mode & S_IFMT) {
-    case S_IFREG: return "file";
-    case S_IFDIR: return "dir";
-    case S_IFLNK: return "link";
-    case S_IFIFO: return "fifo";
-    case S_IFSOCK: return "socket";
-    default: return "device";
+    case S_IFREG:
+      return "file";
+    case S_IFDIR:
+      return "dir";
+    case S_IFLNK:
+      return "link";
+    case S_IFIFO:
+      return "fifo";
+    case S_IFSOCK:
+      return "socket";
+    default:
+      return "device";
   }
 }
 
 let lastDevice = { major: 0, minor: 0, number: 0n };
 
 function device(major: number, minor: number): bigint {
-  if (lastDevice.major !== major || lastDevice.minor !== minor) lastDevice = { major, minor, number: (BigInt(major) << 32n) | BigInt(minor) };
+  if (lastDevice.major !== major || lastDevice.minor !== minor)
+    lastDevice = { major, minor, number: (BigInt(major) << 32n) | BigInt(minor) };
   return lastDevice.number;
 }
 
@@ -251,7 +258,10 @@ export function makeLink(target: Buffer, dir: number, name: Buffer): void {
   while (symlinkatRaw(cString(target, SECOND_NAME), dir, cString(name, FIRST_NAME)) < 0 && again("symlinkat"));
 }
 export function makeHardLink(fromDir: number, fromName: Buffer, toDir: number, toName: Buffer): void {
-  while (linkatRaw(fromDir, cString(fromName, FIRST_NAME), toDir, cString(toName, SECOND_NAME), 0) < 0 && again("linkat"));
+  while (
+    linkatRaw(fromDir, cString(fromName, FIRST_NAME), toDir, cString(toName, SECOND_NAME), 0) < 0 &&
+    again("linkat")
+  );
 }
 export function readLink(dir: number, name: Buffer): Buffer {
   const target = Buffer.alloc(65_536);
@@ -313,7 +323,10 @@ export function setTimes(fd: number, atimeNs: bigint, mtimeNs: bigint): void {
   while (futimensRaw(fd, timespecs(atimeNs, mtimeNs)) < 0 && again("futimens"));
 }
 export function setTimesAt(dir: number | null, name: Buffer, atimeNs: bigint, mtimeNs: bigint): void {
-  while (utimensatRaw(dir ?? AT_FDCWD, cString(name, FIRST_NAME), timespecs(atimeNs, mtimeNs), AT_SYMLINK_NOFOLLOW) < 0 && again("utimensat"));
+  while (
+    utimensatRaw(dir ?? AT_FDCWD, cString(name, FIRST_NAME), timespecs(atimeNs, mtimeNs), AT_SYMLINK_NOFOLLOW) < 0 &&
+    again("utimensat")
+  );
 }
 
 export function mayAccess(dir: number, name: Buffer, what: number): boolean {
@@ -330,14 +343,17 @@ const VALUE = Buffer.alloc(64 * 1024);
 /** Answers that mean: none here, or none for this account. */
 const NO_ATTRIBUTE = new Set(["ENOTSUP", "EOPNOTSUPP", "ENODATA", "EPERM", "EACCES", "ENOSYS", "E61", "E95"]);
 
-function attributes(listInto: (names: Buffer) => number, valueInto: (name: Buffer, value: Buffer) => number): Attribute[] {
+function attributes(
+  listInto: (names: Buffer) => number,
+  valueInto: (name: Buffer, value: Buffer) => number,
+): Attribute[] {
   const length = listInto(NAME_LIST);
   if (length < 0) {
     const code = errorCode();
     return NO_ATTRIBUTE.has(code) ? [] : fail("listxattr", code);
   }
   const found: Attribute[] = [];
-  for (let start = 0; start < length; ) {
+  for (let start = 0; start < length;) {
     const end = NAME_LIST.indexOf(0, start);
     const name = Buffer.from(NAME_LIST.subarray(start, end));
     start = end + 1;
@@ -353,20 +369,29 @@ function attributes(listInto: (names: Buffer) => number, valueInto: (name: Buffe
 
 /** Extended attributes of an open file or directory; none where the file system has none. */
 export function attributesOf(fd: number): Attribute[] {
-  return attributes((names) => flistxattrRaw(fd, names, names.length), (name, value) => fgetxattrRaw(fd, name, value, value.length));
+  return attributes(
+    (names) => flistxattrRaw(fd, names, names.length),
+    (name, value) => fgetxattrRaw(fd, name, value, value.length),
+  );
 }
 
 /** Extended attributes of the entry itself, a link not followed. */
 export function attributesAt(path: Buffer): Attribute[] {
   const text = Buffer.concat([path, EMPTY]);
-  return attributes((names) => llistxattrRaw(text, names, names.length), (name, value) => lgetxattrRaw(text, name, value, value.length));
+  return attributes(
+    (names) => llistxattrRaw(text, names, names.length),
+    (name, value) => lgetxattrRaw(text, name, value, value.length),
+  );
 }
 
 export function setAttribute(fd: number, name: Buffer, value: Buffer): void {
   while (fsetxattrRaw(fd, cString(name, SECOND_NAME), value, value.length, 0) < 0 && again("fsetxattr"));
 }
 export function setAttributeAt(path: Buffer, name: Buffer, value: Buffer): void {
-  while (lsetxattrRaw(cString(path, FIRST_NAME), cString(name, SECOND_NAME), value, value.length, 0) < 0 && again("lsetxattr"));
+  while (
+    lsetxattrRaw(cString(path, FIRST_NAME), cString(name, SECOND_NAME), value, value.length, 0) < 0 &&
+    again("lsetxattr")
+  );
 }
 
 /** Also where there is none. */

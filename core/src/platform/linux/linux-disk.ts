@@ -18,7 +18,9 @@ function pathOf(dir: Dir, name: Buffer): Buffer {
 }
 
 /** File systems (statfs magic numbers) whose inode numbers last and whose status times no program can set: ext2 to 4, xfs, btrfs, f2fs, tmpfs, overlay, zfs, bcachefs. */
-const KEEPS_IDENTITY = new Set([0xef53, 0x58465342, 0x9123683e, 0xf2f52010, 0x01021994, 0x794c7630, 0x2fc12fc1, 0xca451a4e]);
+const KEEPS_IDENTITY = new Set([
+  0xef53, 0x58465342, 0x9123683e, 0xf2f52010, 0x01021994, 0x794c7630, 0x2fc12fc1, 0xca451a4e,
+]);
 
 function ownUid(): number {
   return process.geteuid?.() ?? -1;
@@ -45,13 +47,15 @@ export const linuxDisk: Disk = {
   find: (dir, name) => libc.statAt(dir.handle, name),
 
   openRead: (dir, name) => ({ handle: libc.openAt(dir.handle, name, O_RDONLY | O_NOFOLLOW | O_NONBLOCK | O_CLOEXEC) }),
-  create: (dir, name, mode) => ({ handle: libc.openAt(dir.handle, name, O_RDWR | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, mode) }),
+  create: (dir, name, mode) => ({
+    handle: libc.openAt(dir.handle, name, O_RDWR | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, mode),
+  }),
   read: (file, into, offset, length, position) => libc.read(file.handle, into, offset, length, position),
   write: (file, from, offset, length, position) => libc.write(file.handle, from, offset, length, position),
   truncate: (file, size) => libc.truncate(file.handle, size),
   extents: (file, size) => {
     const found: { offset: number; length: number }[] = [];
-    for (let position = 0; position < size; ) {
+    for (let position = 0; position < size;) {
       const data = libc.seek(file.handle, position, "data");
       if (data === null) return null;
       if (data < 0) break;
@@ -73,7 +77,8 @@ export const linuxDisk: Disk = {
   makeHardLink: (fromDir, fromName, toDir, toName) => libc.makeHardLink(fromDir.handle, fromName, toDir.handle, toName),
   readLink: (dir, name) => libc.readLink(dir.handle, name),
   rename: (fromDir, fromName, toDir, toName) => libc.rename(fromDir.handle, fromName, toDir.handle, toName, true),
-  renameExclusive: (fromDir, fromName, toDir, toName) => libc.rename(fromDir.handle, fromName, toDir.handle, toName, false),
+  renameExclusive: (fromDir, fromName, toDir, toName) =>
+    libc.rename(fromDir.handle, fromName, toDir.handle, toName, false),
   unlink: (dir, name) => libc.unlink(dir.handle, name),
   removeDir: (dir, name) => libc.removeDir(dir.handle, name),
 
@@ -93,7 +98,8 @@ export const linuxDisk: Disk = {
   setXattr: (of, { name, value }) => libc.setAttribute(of.handle, name, value),
 
   clearAccessLists: (dir) => {
-    for (const name of ["system.posix_acl_default", "system.posix_acl_access"]) libc.removeAttribute(dir.handle, Buffer.from(name));
+    for (const name of ["system.posix_acl_default", "system.posix_acl_access"])
+      libc.removeAttribute(dir.handle, Buffer.from(name));
   },
 
   setLinkOwner: (dir, name, uid, gid) => libc.setOwnerAt(dir.handle, name, uid, gid),
@@ -114,7 +120,9 @@ export const linuxDisk: Disk = {
   },
   tryLock: (dir, name) => {
     for (;;) {
-      const file: OpenFile = { handle: libc.openAt(dir.handle, name, O_RDWR | O_CREAT | O_NOFOLLOW | O_NONBLOCK | O_CLOEXEC, 0o600) };
+      const file: OpenFile = {
+        handle: libc.openAt(dir.handle, name, O_RDWR | O_CREAT | O_NOFOLLOW | O_NONBLOCK | O_CLOEXEC, 0o600),
+      };
       requireFile(file.handle);
       if (!libc.lockExclusively(file.handle)) {
         libc.close(file.handle);

@@ -1,7 +1,13 @@
 import koffi from "koffi";
 
 const libc = koffi.load(null);
-const prctlRaw = libc.func("int prctl(int, unsigned long, unsigned long, unsigned long, unsigned long)") as (option: number, value: number, c: number, d: number, e: number) => number;
+const prctlRaw = libc.func("int prctl(int, unsigned long, unsigned long, unsigned long, unsigned long)") as (
+  option: number,
+  value: number,
+  c: number,
+  d: number,
+  e: number,
+) => number;
 const PR_SET_DUMPABLE = 4;
 
 /**

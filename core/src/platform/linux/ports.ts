@@ -38,9 +38,10 @@ export function holdPort(host: Loopback, port: number): HeldPort | "taken" | "no
   if (fd < 0) return answerFor(koffi.errno());
   const one = Buffer.from([1, 0, 0, 0]);
   const address = addressOf(family, port);
-  const isBound = setsockoptRaw(fd, SOL_SOCKET, SO_REUSEPORT, one, one.length) === 0
-    && (family === AF_INET || setsockoptRaw(fd, IPPROTO_IPV6, IPV6_V6ONLY, one, one.length) === 0)
-    && bindRaw(fd, address, address.length) === 0;
+  const isBound =
+    setsockoptRaw(fd, SOL_SOCKET, SO_REUSEPORT, one, one.length) === 0 &&
+    (family === AF_INET || setsockoptRaw(fd, IPPROTO_IPV6, IPV6_V6ONLY, one, one.length) === 0) &&
+    bindRaw(fd, address, address.length) === 0;
   const length = Buffer.from([address.length, 0, 0, 0]);
   if (isBound && getsocknameRaw(fd, address, length) === 0) return { fd, port: address.readUInt16BE(2) };
   const code = koffi.errno();
@@ -51,7 +52,9 @@ export function holdPort(host: Loopback, port: number): HeldPort | "taken" | "no
 function answerFor(code: number): "taken" | "no-such-address" {
   if (code === EADDRNOTAVAIL || code === EAFNOSUPPORT) return "no-such-address";
   if (code === EADDRINUSE || code === EACCES) return "taken";
-  throw Object.assign(new Error(`bind failed (${code})`), { code: Object.entries(constants.errno).find(([, value]) => value === code)?.[0] ?? "EIO" });
+  throw Object.assign(new Error(`bind failed (${code})`), {
+    code: Object.entries(constants.errno).find(([, value]) => value === code)?.[0] ?? "EIO",
+  });
 }
 
 /** Source: struct sockaddr_in and sockaddr_in6, ip(7) and ipv6(7). */

@@ -23,9 +23,23 @@ export type Change =
   | { readonly kind: "write"; readonly ino: number; readonly position: number; readonly bytes: Buffer }
   | { readonly kind: "truncate"; readonly ino: number; readonly size: number }
   | { readonly kind: "meta"; readonly ino: number; readonly meta: InodeMeta }
-  | { readonly kind: "link"; readonly dir: number; readonly name: string; readonly ino: number; readonly type: DurableInode["type"]; readonly meta: InodeMeta }
+  | {
+      readonly kind: "link";
+      readonly dir: number;
+      readonly name: string;
+      readonly ino: number;
+      readonly type: DurableInode["type"];
+      readonly meta: InodeMeta;
+    }
   | { readonly kind: "unlink"; readonly dir: number; readonly name: string }
-  | { readonly kind: "rename"; readonly dir: number; readonly name: string; readonly toDir: number; readonly toName: string; readonly ino: number };
+  | {
+      readonly kind: "rename";
+      readonly dir: number;
+      readonly name: string;
+      readonly toDir: number;
+      readonly toName: string;
+      readonly ino: number;
+    };
 
 const ROOT = 1;
 const ROOT_META: InodeMeta = { mode: 0o755, uid: 0, gid: 0, mtimeNs: 0n, atimeNs: 0n, target: "", xattrs: [] };
@@ -44,7 +58,8 @@ export class DurableDisk {
   private pending: Change[] = [];
 
   constructor(inodes?: Map<number, DurableInode>) {
-    this.inodes = inodes ?? new Map([[ROOT, { type: "dir", meta: ROOT_META, data: Buffer.alloc(0), entries: new Map() }]]);
+    this.inodes =
+      inodes ?? new Map([[ROOT, { type: "dir", meta: ROOT_META, data: Buffer.alloc(0), entries: new Map() }]]);
   }
 
   inode(ino: number): DurableInode {
@@ -65,11 +80,22 @@ export class DurableDisk {
   }
 
   syncInode(ino: number): void {
-    this.settle((change) => "ino" in change && change.ino === ino && (change.kind === "write" || change.kind === "truncate" || change.kind === "meta"));
+    this.settle(
+      (change) =>
+        "ino" in change &&
+        change.ino === ino &&
+        (change.kind === "write" || change.kind === "truncate" || change.kind === "meta"),
+    );
   }
 
   syncDirectory(ino: number): void {
-    this.settle((change) => (change.kind === "meta" ? change.ino === ino : change.kind === "rename" ? change.dir === ino || change.toDir === ino : (change.kind === "link" || change.kind === "unlink") && change.dir === ino));
+    this.settle((change) =>
+      change.kind === "meta"
+        ? change.ino === ino
+        : change.kind === "rename"
+          ? change.dir === ino || change.toDir === ino
+          : (change.kind === "link" || change.kind === "unlink") && change.dir === ino,
+    );
   }
 
   syncAll(): void {
@@ -79,7 +105,13 @@ export class DurableDisk {
   private apply(change: Change): void {
     switch (change.kind) {
       case "link":
-        if (!this.inodes.has(change.ino)) this.inodes.set(change.ino, { type: change.type, meta: change.meta, data: Buffer.alloc(0), entries: new Map() });
+        if (!this.inodes.has(change.ino))
+          this.inodes.set(change.ino, {
+            type: change.type,
+            meta: change.meta,
+            data: Buffer.alloc(0),
+            entries: new Map(),
+          });
         this.inodes.get(change.dir)?.entries.set(change.name, change.ino);
         return;
       case "unlink":
@@ -109,14 +141,24 @@ export class DurableDisk {
 
   private createUnlinked(ino: number): DurableInode {
     const link = this.pending.find((change) => change.kind === "link" && change.ino === ino);
-    const inode: DurableInode = { type: link?.kind === "link" ? link.type : "file", meta: ROOT_META, data: Buffer.alloc(0), entries: new Map() };
+    const inode: DurableInode = {
+      type: link?.kind === "link" ? link.type : "file",
+      meta: ROOT_META,
+      data: Buffer.alloc(0),
+      entries: new Map(),
+    };
     this.inodes.set(ino, inode);
     return inode;
   }
 
   /** The disk as a power cut leaves it; `random` gives numbers from 0 (included) to 1 (excluded). This one is not changed. */
   afterPowerCut(random: () => number): DurableDisk {
-    const inodes = new Map([...this.inodes].map(([ino, inode]) => [ino, { ...inode, data: Buffer.from(inode.data), entries: new Map(inode.entries) }]));
+    const inodes = new Map(
+      [...this.inodes].map(([ino, inode]) => [
+        ino,
+        { ...inode, data: Buffer.from(inode.data), entries: new Map(inode.entries) },
+      ]),
+    );
     const cut = new DurableDisk(inodes);
     cut.highestInode = this.highestInode;
     cut.clock = this.clock + 1_000_000_000n;
@@ -130,7 +172,9 @@ export class DurableDisk {
         continue;
       }
       const torn = change.kind === "write" && random() < 0.2;
-      cut.apply(torn ? { ...change, bytes: change.bytes.subarray(0, Math.floor(change.bytes.length * random())) } : change);
+      cut.apply(
+        torn ? { ...change, bytes: change.bytes.subarray(0, Math.floor(change.bytes.length * random())) } : change,
+      );
     }
     cut.pending = [];
     return cut;

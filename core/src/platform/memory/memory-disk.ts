@@ -52,7 +52,16 @@ export class MemoryDisk implements Disk {
         return there;
       }
       const stored = durable.inode(ino);
-      const inode: Inode = { ino, type: stored.type, meta: { ...stored.meta }, data: Buffer.from(stored.data), size: stored.data.length, entries: new Map(), nlink: 1, ctimeNs: this.now() };
+      const inode: Inode = {
+        ino,
+        type: stored.type,
+        meta: { ...stored.meta },
+        data: Buffer.from(stored.data),
+        size: stored.data.length,
+        entries: new Map(),
+        nlink: 1,
+        ctimeNs: this.now(),
+      };
       known.set(ino, inode);
       for (const [name, child] of stored.entries) inode.entries.set(name, revive(child));
       return inode;
@@ -101,7 +110,16 @@ export class MemoryDisk implements Disk {
     if (parent.entries.has(key(name))) fail("EEXIST");
     const now = this.now();
     const meta: InodeMeta = { mode, uid: 0, gid: 0, mtimeNs: now, atimeNs: now, target, xattrs: [] };
-    const inode: Inode = { ino: ++this.inodes, type, meta, data: Buffer.alloc(0), size: 0, entries: new Map(), nlink: 1, ctimeNs: now };
+    const inode: Inode = {
+      ino: ++this.inodes,
+      type,
+      meta,
+      data: Buffer.alloc(0),
+      size: 0,
+      entries: new Map(),
+      nlink: 1,
+      ctimeNs: now,
+    };
     parent.entries.set(key(name), inode);
     this.record({ kind: "link", dir: parent.ino, name: key(name), ino: inode.ino, type, meta });
     this.touchDir(parent);
@@ -110,7 +128,10 @@ export class MemoryDisk implements Disk {
 
   openRoot(path: Buffer): Dir {
     let inode = this.root;
-    for (const part of key(path).split("/").filter((name) => name !== "")) inode = inode.entries.get(part) ?? fail("ENOENT");
+    for (const part of key(path)
+      .split("/")
+      .filter((name) => name !== ""))
+      inode = inode.entries.get(part) ?? fail("ENOENT");
     return inode.type === "dir" ? this.open(inode) : fail("ENOTDIR");
   }
   openDir(dir: Dir, name: Buffer): Dir {
@@ -129,7 +150,22 @@ export class MemoryDisk implements Disk {
   private statOf(inode: Inode): Stat {
     const { mode, uid, gid, mtimeNs, atimeNs, target } = inode.meta;
     const type: EntryType = inode.type;
-    return { type, dev: 1n, ino: BigInt(inode.ino), mode, uid, gid, nlink: inode.nlink, size: type === "link" ? target.length : inode.size, blocks: Math.ceil(inode.size / 512), mtimeNs, ctimeNs: inode.ctimeNs, atimeNs, bornNs: 0n, isFrozen: false };
+    return {
+      type,
+      dev: 1n,
+      ino: BigInt(inode.ino),
+      mode,
+      uid,
+      gid,
+      nlink: inode.nlink,
+      size: type === "link" ? target.length : inode.size,
+      blocks: Math.ceil(inode.size / 512),
+      mtimeNs,
+      ctimeNs: inode.ctimeNs,
+      atimeNs,
+      bornNs: 0n,
+      isFrozen: false,
+    };
   }
   stat(dir: Dir, name: Buffer): Stat {
     return this.statOf(this.entry(dir, name));
@@ -156,7 +192,8 @@ export class MemoryDisk implements Disk {
   write(file: OpenFile, from: Buffer, offset: number, length: number, position: number): void {
     const inode = this.inodeOf(file);
     const bytes = Buffer.from(from.subarray(offset, offset + length));
-    if (position + length > inode.data.length) inode.data = Buffer.concat([inode.data], Math.max(position + length, inode.data.length * 2));
+    if (position + length > inode.data.length)
+      inode.data = Buffer.concat([inode.data], Math.max(position + length, inode.data.length * 2));
     bytes.copy(inode.data, position);
     inode.size = Math.max(inode.size, position + length);
     this.record({ kind: "write", ino: inode.ino, position, bytes });
@@ -197,7 +234,14 @@ export class MemoryDisk implements Disk {
     if (parent.entries.has(key(toName))) fail("EEXIST");
     parent.entries.set(key(toName), inode);
     inode.nlink++;
-    this.record({ kind: "link", dir: parent.ino, name: key(toName), ino: inode.ino, type: inode.type, meta: inode.meta });
+    this.record({
+      kind: "link",
+      dir: parent.ino,
+      name: key(toName),
+      ino: inode.ino,
+      type: inode.type,
+      meta: inode.meta,
+    });
     this.touch(inode, {});
     this.touchDir(parent);
   }
@@ -212,7 +256,14 @@ export class MemoryDisk implements Disk {
     if (replaced) replaced.nlink--;
     from.entries.delete(key(fromName));
     to.entries.set(key(toName), inode);
-    this.record({ kind: "rename", dir: from.ino, name: key(fromName), toDir: to.ino, toName: key(toName), ino: inode.ino });
+    this.record({
+      kind: "rename",
+      dir: from.ino,
+      name: key(fromName),
+      toDir: to.ino,
+      toName: key(toName),
+      ino: inode.ino,
+    });
     this.touch(inode, {});
     this.touchDir(from);
     if (to !== from) this.touchDir(to);

@@ -12,9 +12,14 @@ export interface Credentials {
 }
 
 /** A visited folder as a drive, on a loopback port of its own: an origin that shares nothing with the page's. */
-export function serveDav(folder: VisitedFolder, credentials: Credentials): Promise<{ readonly server: Server; readonly port: number }> {
+export function serveDav(
+  folder: VisitedFolder,
+  credentials: Credentials,
+): Promise<{ readonly server: Server; readonly port: number }> {
   const handler = new DavHandler(folder);
-  const expected = sha256(Buffer.from(`Basic ${Buffer.from(`${credentials.user}:${credentials.password}`).toString("base64")}`));
+  const expected = sha256(
+    Buffer.from(`Basic ${Buffer.from(`${credentials.user}:${credentials.password}`).toString("base64")}`),
+  );
   let port = 0;
   const server = createServer({ requestTimeout: 0 }, (request, response) => {
     response.setHeader("X-Content-Type-Options", "nosniff");
@@ -24,14 +29,17 @@ export function serveDav(folder: VisitedFolder, credentials: Credentials): Promi
     if (!isForUs(request, port)) return void response.writeHead(403).end();
     if (!timingSafeEqual(sha256(Buffer.from(request.headers.authorization ?? "")), expected)) {
       request.resume();
-      return void response.writeHead(401, { "WWW-Authenticate": 'Basic realm="Eremos", charset="UTF-8"', "Content-Length": "0" }).end();
+      return void response
+        .writeHead(401, { "WWW-Authenticate": 'Basic realm="Eremos", charset="UTF-8"', "Content-Length": "0" })
+        .end();
     }
     void handler.handle(request, response);
   });
   return new Promise((resolve, reject) => {
     server.once("error", reject);
     const held = holdPort(HOST, 0);
-    if (typeof held !== "object") return reject(new EremosError("io", "No free port was found for the drive. Nothing was touched; try again."));
+    if (typeof held !== "object")
+      return reject(new EremosError("io", "No free port was found for the drive. Nothing was touched; try again."));
     ({ port } = held);
     server.listen({ fd: held.fd }, () => resolve({ server, port }));
   });

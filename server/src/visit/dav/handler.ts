@@ -3,10 +3,36 @@ import mime from "mime";
 import { type FileNode, type Node, isEremosError } from "@eremos/core";
 import { type Path, hrefOf, pathOf, shownName } from "../hrefs";
 import type { Spot, VisitedFolder } from "../visited-folder";
-import { type Depth, Status, depthOf, etagOf, fail, hasEtag, httpDate, isNotSince, millisecondsOf, rangeOf, timeoutOf, tokensOf } from "./headers";
+import {
+  type Depth,
+  Status,
+  depthOf,
+  etagOf,
+  fail,
+  hasEtag,
+  httpDate,
+  isNotSince,
+  millisecondsOf,
+  rangeOf,
+  timeoutOf,
+  tokensOf,
+} from "./headers";
 import { type IfList, type Lock, Locks, isBelow, parseIf } from "./locks";
 import { DeadProperties } from "./properties";
-import { BadXml, type PropertyName, childNamed, childrenOf, emptyElement, escapeXml, innerXml, isDav, keyOf, nameOf, parseXml, serialize } from "./xml";
+import {
+  BadXml,
+  type PropertyName,
+  childNamed,
+  childrenOf,
+  emptyElement,
+  escapeXml,
+  innerXml,
+  isDav,
+  keyOf,
+  nameOf,
+  parseXml,
+  serialize,
+} from "./xml";
 
 /** WebDAV, class 1 and 2 (RFC 4918), for one visited folder. Links are not followed and not shown: to programs they are not there. */
 const METHODS = "OPTIONS, GET, HEAD, PUT, DELETE, MKCOL, COPY, MOVE, PROPFIND, PROPPATCH, LOCK, UNLOCK";
@@ -44,7 +70,9 @@ export class DavHandler {
     const target = this.targetOf(request.url ?? "");
     switch (request.method) {
       case "OPTIONS":
-        return void response.writeHead(200, { DAV: "1, 2", Allow: METHODS, "MS-Author-Via": "DAV", "Content-Length": "0" }).end();
+        return void response
+          .writeHead(200, { DAV: "1, 2", Allow: METHODS, "MS-Author-Via": "DAV", "Content-Length": "0" })
+          .end();
       case "GET":
       case "HEAD":
         return this.get(request, response, target);
@@ -95,29 +123,38 @@ export class DavHandler {
     const etag = etagOf(file);
     const modified = httpDate(file);
     const headers = { ETag: etag, "Last-Modified": modified, "Accept-Ranges": "bytes", "Content-Type": typeOf(file) };
-    const notModified = request.headers["if-none-match"] === undefined ? isNotSince(request.headers["if-modified-since"], file) : hasEtag(request.headers["if-none-match"], etag);
+    const notModified =
+      request.headers["if-none-match"] === undefined
+        ? isNotSince(request.headers["if-modified-since"], file)
+        : hasEtag(request.headers["if-none-match"], etag);
     if (notModified) return void response.writeHead(304, { ETag: etag, "Last-Modified": modified }).end();
     const range = rangeOf(request, file.size, etag, modified);
-    if (range === "outside") return void response.writeHead(416, { "Content-Range": `bytes */${file.size}`, "Content-Length": "0" }).end();
+    if (range === "outside")
+      return void response.writeHead(416, { "Content-Range": `bytes */${file.size}`, "Content-Length": "0" }).end();
     const [from, to] = range ?? [0, file.size];
-    response.writeHead(range ? 206 : 200, { ...headers, "Content-Length": String(to - from), ...(range ? { "Content-Range": `bytes ${from}-${to - 1}/${file.size}` } : {}) });
+    response.writeHead(range ? 206 : 200, {
+      ...headers,
+      "Content-Length": String(to - from),
+      ...(range ? { "Content-Range": `bytes ${from}-${to - 1}/${file.size}` } : {}),
+    });
     if (request.method === "HEAD") return void response.end();
     return this.send(response, file, from, to);
   }
 
   /** In pieces, each read when the one before is taken: memory stays bounded. */
   private async send(response: ServerResponse, file: FileNode, from: number, to: number): Promise<void> {
-    for (let at = from; at < to && !response.destroyed; ) {
+    for (let at = from; at < to && !response.destroyed;) {
       const piece = Buffer.allocUnsafe(Math.min(PIECE_BYTES, to - at));
       at += this.folder.read(file, at, piece);
       this.folder.lastUsed = Date.now();
-      if (!response.write(piece)) await new Promise<void>((resolve) => {
-        const done = (): void => {
-          response.off("drain", done).off("close", done);
-          resolve();
-        };
-        response.on("drain", done).on("close", done);
-      });
+      if (!response.write(piece))
+        await new Promise<void>((resolve) => {
+          const done = (): void => {
+            response.off("drain", done).off("close", done);
+            resolve();
+          };
+          response.on("drain", done).on("close", done);
+        });
     }
     response.end();
   }
@@ -141,7 +178,12 @@ export class DavHandler {
       throw error;
     }
     const written = this.folder.find(target.path);
-    response.writeHead(spot.node ? 204 : 201, { "Content-Length": "0", ...(written?.kind === "file" ? { ETag: etagOf(written) } : {}) }).end();
+    response
+      .writeHead(spot.node ? 204 : 201, {
+        "Content-Length": "0",
+        ...(written?.kind === "file" ? { ETag: etagOf(written) } : {}),
+      })
+      .end();
   }
 
   private async delete(request: IncomingMessage, response: ServerResponse, target: Target): Promise<void> {
@@ -158,7 +200,8 @@ export class DavHandler {
 
   private async makeCollection(request: IncomingMessage, response: ServerResponse, target: Target): Promise<void> {
     if (target.node) throw new Status(405);
-    if (Number(request.headers["content-length"] ?? 0) > 0 || request.headers["transfer-encoding"] !== undefined) throw new Status(415);
+    if (Number(request.headers["content-length"] ?? 0) > 0 || request.headers["transfer-encoding"] !== undefined)
+      throw new Status(415);
     const spot = this.spotOf(target);
     this.requireIf(request, target);
     this.requireUnlocked(request, [target.key], [parentKey(target.key)]);
@@ -166,7 +209,12 @@ export class DavHandler {
     response.writeHead(201, { "Content-Length": "0" }).end();
   }
 
-  private async copyOrMove(request: IncomingMessage, response: ServerResponse, target: Target, isMove: boolean): Promise<void> {
+  private async copyOrMove(
+    request: IncomingMessage,
+    response: ServerResponse,
+    target: Target,
+    isMove: boolean,
+  ): Promise<void> {
     const source = target.node ?? fail(404);
     const depth = depthOf(request, "infinity");
     if (depth === "1" || (isMove && depth !== "infinity")) throw new Status(400);
@@ -178,7 +226,12 @@ export class DavHandler {
     this.requireIf(request, target);
     const isThere = to.node !== null;
     if (isThere && (request.headers["overwrite"] ?? "T").toString().toUpperCase() === "F") throw new Status(412);
-    this.requireUnlocked(request, isMove ? [target.key, to.key] : [to.key], [...(isMove ? [parentKey(target.key)] : []), parentKey(to.key)], isMove ? [target.key, to.key] : [to.key]);
+    this.requireUnlocked(
+      request,
+      isMove ? [target.key, to.key] : [to.key],
+      [...(isMove ? [parentKey(target.key)] : []), parentKey(to.key)],
+      isMove ? [target.key, to.key] : [to.key],
+    );
     const isShallow = depth === "0";
     await (isMove ? this.folder.move(from, spot) : this.folder.copy(source, from.parent, spot, isShallow));
     if (isThere) this.properties.forget(to.key);
@@ -214,12 +267,19 @@ export class DavHandler {
     response.end("</D:multistatus>");
   }
 
-  private async describe(response: ServerResponse, node: Node, path: Path, depth: Depth, wanted: Wanted): Promise<void> {
+  private async describe(
+    response: ServerResponse,
+    node: Node,
+    path: Path,
+    depth: Depth,
+    wanted: Wanted,
+  ): Promise<void> {
     if (response.destroyed) return;
     if (!response.write(this.describeOne(node, path, wanted))) await new Promise((resolve) => setImmediate(resolve));
     if (node.kind !== "dir" || depth === "0") return;
     for (const child of this.folder.list(node)) {
-      if (child.kind !== "link") await this.describe(response, child, [...path, child.name], depth === "1" ? "0" : depth, wanted);
+      if (child.kind !== "link")
+        await this.describe(response, child, [...path, child.name], depth === "1" ? "0" : depth, wanted);
     }
   }
 
@@ -230,14 +290,20 @@ export class DavHandler {
     const missing: string[] = [];
     if (wanted.kind === "names") for (const name of live.keys()) found.push(`<D:${name}/>`);
     if (wanted.kind === "all") found.push(...live.values());
-    if (wanted.kind !== "some") for (const [key, element] of dead) found.push(wanted.kind === "all" ? element : emptyElement(splitKey(key)));
-    else for (const name of wanted.names) {
-      const element = name.namespace === "DAV:" ? live.get(name.name) ?? dead.get(keyOf(name)) : dead.get(keyOf(name));
-      if (element === undefined) missing.push(emptyElement(name));
-      else found.push(element);
-    }
+    if (wanted.kind !== "some")
+      for (const [key, element] of dead) found.push(wanted.kind === "all" ? element : emptyElement(splitKey(key)));
+    else
+      for (const name of wanted.names) {
+        const element =
+          name.namespace === "DAV:" ? (live.get(name.name) ?? dead.get(keyOf(name))) : dead.get(keyOf(name));
+        if (element === undefined) missing.push(emptyElement(name));
+        else found.push(element);
+      }
     const href = `${hrefOf(path)}${node.kind === "dir" && path.length > 0 ? "/" : ""}`;
-    const part = (elements: readonly string[], status: string): string => (elements.length === 0 ? "" : `<D:propstat><D:prop>${elements.join("")}</D:prop><D:status>HTTP/1.1 ${status}</D:status></D:propstat>`);
+    const part = (elements: readonly string[], status: string): string =>
+      elements.length === 0
+        ? ""
+        : `<D:propstat><D:prop>${elements.join("")}</D:prop><D:status>HTTP/1.1 ${status}</D:status></D:propstat>`;
     return `<D:response><D:href>${href}</D:href>${part(found, "200 OK") || (missing.length === 0 ? EMPTY_PART : "")}${part(missing, "404 Not Found")}</D:response>`;
   }
 
@@ -255,7 +321,13 @@ export class DavHandler {
       put("getetag", escapeXml(etagOf(node)));
     }
     put("supportedlock", SUPPORTED_LOCK);
-    put("lockdiscovery", this.locks.covering(keyOfPath(path)).map((lock) => this.lockElement(lock)).join(""));
+    put(
+      "lockdiscovery",
+      this.locks
+        .covering(keyOfPath(path))
+        .map((lock) => this.lockElement(lock))
+        .join(""),
+    );
     return live;
   }
 
@@ -268,14 +340,35 @@ export class DavHandler {
     const changes = childrenOf(root).flatMap((part): (readonly [PropertyName, string | null])[] => {
       const isSet = isDav(part, "set");
       if (!isSet && !isDav(part, "remove")) return [];
-      return childrenOf(childNamed(part, "prop") ?? fail(400)).map((element) => [nameOf(element), isSet ? serialize(element) : null] as const);
+      return childrenOf(childNamed(part, "prop") ?? fail(400)).map(
+        (element) => [nameOf(element), isSet ? serialize(element) : null] as const,
+      );
     });
     const refused = changes.filter(([name]) => name.namespace === "DAV:");
-    const isDone = refused.length === 0 && this.properties.set(target.key, changes.map(([name, element]) => [keyOf(name), element] as const));
-    const status = (name: PropertyName): string => (isDone ? "200 OK" : refused.some(([other]) => other === name) ? "403 Forbidden" : refused.length > 0 ? "424 Failed Dependency" : "507 Insufficient Storage");
-    const parts = changes.map(([name]) => `<D:propstat><D:prop>${emptyElement(name)}</D:prop><D:status>HTTP/1.1 ${status(name)}</D:status></D:propstat>`).join("");
+    const isDone =
+      refused.length === 0 &&
+      this.properties.set(
+        target.key,
+        changes.map(([name, element]) => [keyOf(name), element] as const),
+      );
+    const status = (name: PropertyName): string =>
+      isDone
+        ? "200 OK"
+        : refused.some(([other]) => other === name)
+          ? "403 Forbidden"
+          : refused.length > 0
+            ? "424 Failed Dependency"
+            : "507 Insufficient Storage";
+    const parts = changes
+      .map(
+        ([name]) =>
+          `<D:propstat><D:prop>${emptyElement(name)}</D:prop><D:status>HTTP/1.1 ${status(name)}</D:status></D:propstat>`,
+      )
+      .join("");
     response.writeHead(207, XML_HEADERS);
-    response.end(`${XML_HEAD}<D:multistatus xmlns:D="DAV:"><D:response><D:href>${hrefOf(target.path)}</D:href>${parts || EMPTY_PART}</D:response></D:multistatus>`);
+    response.end(
+      `${XML_HEAD}<D:multistatus xmlns:D="DAV:"><D:response><D:href>${hrefOf(target.path)}</D:href>${parts || EMPTY_PART}</D:response></D:multistatus>`,
+    );
   }
 
   private async lock(request: IncomingMessage, response: ServerResponse, target: Target): Promise<void> {
@@ -293,7 +386,10 @@ export class DavHandler {
     const spot = target.node ? null : this.spotOf(target);
     if (spot) this.requireUnlocked(request, [], [parentKey(target.key)]);
     const owner = childNamed(body, "owner");
-    const lock = this.locks.add({ path: target.key, isDeep: depth === "infinity", isShared, owner: owner ? innerXml(owner) : "" }, seconds);
+    const lock = this.locks.add(
+      { path: target.key, isDeep: depth === "infinity", isShared, owner: owner ? innerXml(owner) : "" },
+      seconds,
+    );
     if (!lock) throw new Status(423, `${XML_HEAD}<D:error xmlns:D="DAV:"><D:no-conflicting-lock/></D:error>`);
     if (spot) await this.createEmpty(target.path, lock);
     response.writeHead(spot ? 201 : 200, { ...XML_HEADERS, "Lock-Token": `<${lock.token}>` });
@@ -324,13 +420,16 @@ export class DavHandler {
   }
 
   private lockElement(lock: Lock): string {
-    return `<D:activelock><D:locktype><D:write/></D:locktype><D:lockscope><D:${lock.isShared ? "shared" : "exclusive"}/></D:lockscope><D:depth>${lock.isDeep ? "infinity" : "0"}</D:depth>` +
-      `<D:owner>${lock.owner}</D:owner><D:timeout>Second-${lock.seconds}</D:timeout><D:locktoken><D:href>${lock.token}</D:href></D:locktoken><D:lockroot><D:href>${lock.path || "/"}</D:href></D:lockroot></D:activelock>`;
+    return (
+      `<D:activelock><D:locktype><D:write/></D:locktype><D:lockscope><D:${lock.isShared ? "shared" : "exclusive"}/></D:lockscope><D:depth>${lock.isDeep ? "infinity" : "0"}</D:depth>` +
+      `<D:owner>${lock.owner}</D:owner><D:timeout>Second-${lock.seconds}</D:timeout><D:locktoken><D:href>${lock.token}</D:href></D:locktoken><D:lockroot><D:href>${lock.path || "/"}</D:href></D:lockroot></D:activelock>`
+    );
   }
 
   private unlock(request: IncomingMessage, response: ServerResponse, target: Target): void {
     const token = /^\s*<([^>]+)>\s*$/.exec(String(request.headers["lock-token"] ?? ""))?.[1] ?? fail(400);
-    if (!this.locks.covering(target.key).some((lock) => lock.token === token)) throw new Status(409, `${XML_HEAD}<D:error xmlns:D="DAV:"><D:lock-token-matches-request-uri/></D:error>`);
+    if (!this.locks.covering(target.key).some((lock) => lock.token === token))
+      throw new Status(409, `${XML_HEAD}<D:error xmlns:D="DAV:"><D:lock-token-matches-request-uri/></D:error>`);
     this.locks.remove(token);
     response.writeHead(204).end();
   }
@@ -339,13 +438,24 @@ export class DavHandler {
    * Every lock in the way must be held by whoever asks: on the resources themselves and above them, on the directories whose members
    * change, and below what goes as a whole.
    */
-  private requireUnlocked(request: IncomingMessage, paths: readonly string[], parents: readonly string[] = [], wholes: readonly string[] = []): void {
+  private requireUnlocked(
+    request: IncomingMessage,
+    paths: readonly string[],
+    parents: readonly string[] = [],
+    wholes: readonly string[] = [],
+  ): void {
     const tokens = tokensOf(request);
-    const held = (locks: readonly Lock[]): boolean => locks.length === 0 || locks.some(({ token }) => tokens.has(token));
+    const held = (locks: readonly Lock[]): boolean =>
+      locks.length === 0 || locks.some(({ token }) => tokens.has(token));
     const inTheWay = [...paths, ...parents].find((path) => !held(this.locks.covering(path)));
-    const below = wholes.flatMap((path) => this.locks.below(path)).find((lock) => !held(this.locks.covering(lock.path)));
+    const below = wholes
+      .flatMap((path) => this.locks.below(path))
+      .find((lock) => !held(this.locks.covering(lock.path)));
     if (inTheWay === undefined && !below) return;
-    throw new Status(423, `${XML_HEAD}<D:error xmlns:D="DAV:"><D:lock-token-submitted><D:href>${(inTheWay ?? below?.path) || "/"}</D:href></D:lock-token-submitted></D:error>`);
+    throw new Status(
+      423,
+      `${XML_HEAD}<D:error xmlns:D="DAV:"><D:lock-token-submitted><D:href>${(inTheWay ?? below?.path) || "/"}</D:href></D:lock-token-submitted></D:error>`,
+    );
   }
 
   /** If, If-Match, If-None-Match and If-Unmodified-Since. @throws Status 412 */
@@ -353,12 +463,15 @@ export class DavHandler {
     const { headers } = request;
     const etag = target.node?.kind === "file" ? etagOf(target.node) : null;
     const match = headers["if-match"];
-    if (match !== undefined && !(target.node !== null && (match.trim() === "*" || hasEtag(match, etag)))) throw new Status(412);
+    if (match !== undefined && !(target.node !== null && (match.trim() === "*" || hasEtag(match, etag))))
+      throw new Status(412);
     const none = headers["if-none-match"];
     const isReading = request.method === "GET" || request.method === "HEAD";
-    if (none !== undefined && !isReading && target.node !== null && (none.trim() === "*" || hasEtag(none, etag))) throw new Status(412);
+    if (none !== undefined && !isReading && target.node !== null && (none.trim() === "*" || hasEtag(none, etag)))
+      throw new Status(412);
     const since = headers["if-unmodified-since"];
-    if (since !== undefined && target.node && Math.floor(millisecondsOf(target.node) / 1000) * 1000 > Date.parse(since)) throw new Status(412);
+    if (since !== undefined && target.node && Math.floor(millisecondsOf(target.node) / 1000) * 1000 > Date.parse(since))
+      throw new Status(412);
     const given = headers["if"];
     if (typeof given !== "string") return;
     const lists = parseIf(given) ?? fail(400);
@@ -368,7 +481,11 @@ export class DavHandler {
   private holds({ resource, conditions }: IfList, target: Target): boolean {
     const about = resource === null ? target : this.targetOrNull(resource);
     return conditions.every(({ isNot, token, etag }) => {
-      const isSo = about !== null && (token !== null ? this.locks.covering(about.key).some((lock) => lock.token === token) : about.node?.kind === "file" && etagOf(about.node) === etag);
+      const isSo =
+        about !== null &&
+        (token !== null
+          ? this.locks.covering(about.key).some((lock) => lock.token === token)
+          : about.node?.kind === "file" && etagOf(about.node) === etag);
       return isSo !== isNot;
     });
   }
@@ -395,12 +512,23 @@ function wantedOf(root: ReturnType<typeof parseXml> | null): Wanted {
 const XML_HEAD = '<?xml version="1.0" encoding="utf-8"?>\n';
 const XML_HEADERS = { "Content-Type": 'application/xml; charset="utf-8"' };
 const EMPTY_PART = "<D:propstat><D:prop/><D:status>HTTP/1.1 200 OK</D:status></D:propstat>";
-const SUPPORTED_LOCK = ["exclusive", "shared"].map((scope) => `<D:lockentry><D:lockscope><D:${scope}/></D:lockscope><D:locktype><D:write/></D:locktype></D:lockentry>`).join("");
+const SUPPORTED_LOCK = ["exclusive", "shared"]
+  .map(
+    (scope) => `<D:lockentry><D:lockscope><D:${scope}/></D:lockscope><D:locktype><D:write/></D:locktype></D:lockentry>`,
+  )
+  .join("");
 
-const STATUS: Readonly<Record<string, number>> = { "no-space": 507, "path-taken": 405, "not-found": 409, usage: 400, "no-permission": 403, damaged: 500 };
+const STATUS: Readonly<Record<string, number>> = {
+  "no-space": 507,
+  "path-taken": 405,
+  "not-found": 409,
+  usage: 400,
+  "no-permission": 403,
+  damaged: 500,
+};
 
 function statusOf(error: unknown): number {
-  return isEremosError(error) ? STATUS[error.code] ?? 500 : 500;
+  return isEremosError(error) ? (STATUS[error.code] ?? 500) : 500;
 }
 
 function splitKey(key: string): PropertyName {
@@ -427,7 +555,11 @@ function typeOf(file: FileNode): string {
 
 /** What XML 1.0 can't hold is left out. */
 function printable(text: string): string {
-  return [...text].filter((letter) => letter >= " " || letter === "\t").join("").replaceAll("\uFFFE", "").replaceAll("\uFFFF", "");
+  return [...text]
+    .filter((letter) => letter >= " " || letter === "\t")
+    .join("")
+    .replaceAll("\uFFFE", "")
+    .replaceAll("\uFFFF", "");
 }
 
 /** Null where there is no body. @throws Status 400 | 413 */

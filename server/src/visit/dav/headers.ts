@@ -6,7 +6,10 @@ import { parseIf } from "./locks";
 
 /** Ends a request with a status. */
 export class Status extends Error {
-  constructor(readonly status: number, readonly body = "") {
+  constructor(
+    readonly status: number,
+    readonly body = "",
+  ) {
     super(String(status));
   }
 }
@@ -22,7 +25,10 @@ export function etagOf({ data, size, meta }: FileNode): string {
 }
 
 export function hasEtag(header: string, etag: string | null): boolean {
-  return etag !== null && (header.match(/(?:W\/)?"[^"]*"/g) ?? []).some((one) => one.replace(/^W\//, "") === etag) || header.trim() === "*";
+  return (
+    (etag !== null && (header.match(/(?:W\/)?"[^"]*"/g) ?? []).some((one) => one.replace(/^W\//, "") === etag)) ||
+    header.trim() === "*"
+  );
 }
 
 export function millisecondsOf({ meta }: Node): number {
@@ -38,7 +44,12 @@ export function isNotSince(header: string | undefined, file: FileNode): boolean 
 }
 
 /** One range of bytes, from and to; null where the whole is to be sent. */
-export function rangeOf({ headers }: IncomingMessage, size: number, etag: string, modified: string): readonly [number, number] | "outside" | null {
+export function rangeOf(
+  { headers }: IncomingMessage,
+  size: number,
+  etag: string,
+  modified: string,
+): readonly [number, number] | "outside" | null {
   const condition = headers["if-range"];
   if (typeof condition === "string" && condition !== etag && condition !== modified) return null;
   const range = /^bytes=(\d*)-(\d*)$/.exec(headers.range?.trim() ?? "");
@@ -59,12 +70,20 @@ export function depthOf({ headers }: IncomingMessage, usual: Depth): Depth {
 const USUAL_SECONDS = 600;
 
 export function timeoutOf({ headers }: IncomingMessage): number {
-  const seconds = /^Second-(\d+)/i.exec(String(headers["timeout"] ?? "").split(",")[0]?.trim() ?? "")?.[1];
+  const seconds = /^Second-(\d+)/i.exec(
+    String(headers["timeout"] ?? "")
+      .split(",")[0]
+      ?.trim() ?? "",
+  )?.[1];
   return seconds === undefined ? USUAL_SECONDS : Math.max(1, Number(seconds));
 }
 
 /** The lock tokens a request brings with it. */
 export function tokensOf({ headers }: IncomingMessage): ReadonlySet<string> {
-  const lists = typeof headers["if"] === "string" ? parseIf(headers["if"]) ?? [] : [];
-  return new Set(lists.flatMap(({ conditions }) => conditions.flatMap(({ token, isNot }) => (token !== null && !isNot ? [token] : []))));
+  const lists = typeof headers["if"] === "string" ? (parseIf(headers["if"]) ?? []) : [];
+  return new Set(
+    lists.flatMap(({ conditions }) =>
+      conditions.flatMap(({ token, isNot }) => (token !== null && !isNot ? [token] : [])),
+    ),
+  );
 }

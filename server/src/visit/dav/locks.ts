@@ -71,7 +71,11 @@ export function isBelow(path: string, above: string): boolean {
 export interface IfList {
   /** The resource it is about, as a URL; null: the one that is asked for. */
   readonly resource: string | null;
-  readonly conditions: readonly { readonly isNot: boolean; readonly token: string | null; readonly etag: string | null }[];
+  readonly conditions: readonly {
+    readonly isNot: boolean;
+    readonly token: string | null;
+    readonly etag: string | null;
+  }[];
 }
 
 /** Null where it is not one (RFC 4918 §10.4). */

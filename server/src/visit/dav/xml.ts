@@ -9,7 +9,9 @@ export class BadXml extends Error {}
 export function parseXml(text: string): Element {
   try {
     const problems: string[] = [];
-    const document = new DOMParser({ onError: (level, message) => void (level === "warning" || problems.push(message)) }).parseFromString(text, "application/xml");
+    const document = new DOMParser({
+      onError: (level, message) => void (level === "warning" || problems.push(message)),
+    }).parseFromString(text, "application/xml");
     const root = document.documentElement;
     if (problems.length > 0 || !root || document.doctype) throw new BadXml(problems[0] ?? "no root element");
     requireNamespaces(root);
@@ -24,14 +26,16 @@ export function parseXml(text: string): Element {
 function requireNamespaces(element: Element): void {
   for (let i = 0; i < element.attributes.length; i++) {
     const attribute = element.attributes.item(i);
-    if (attribute?.name.startsWith("xmlns:") && attribute.value === "") throw new BadXml("a prefix stands for no namespace");
+    if (attribute?.name.startsWith("xmlns:") && attribute.value === "")
+      throw new BadXml("a prefix stands for no namespace");
   }
   for (const child of childrenOf(element)) requireNamespaces(child);
 }
 
 export function childrenOf(element: Element): Element[] {
   const children: Element[] = [];
-  for (let node: Node | null = element.firstChild; node; node = node.nextSibling) if (node.nodeType === 1) children.push(node as Element);
+  for (let node: Node | null = element.firstChild; node; node = node.nextSibling)
+    if (node.nodeType === 1) children.push(node as Element);
   return children;
 }
 
@@ -50,12 +54,16 @@ export function serialize(element: Element): string {
 
 export function innerXml(element: Element): string {
   let inner = "";
-  for (let node: Node | null = element.firstChild; node; node = node.nextSibling) inner += new XMLSerializer().serializeToString(node);
+  for (let node: Node | null = element.firstChild; node; node = node.nextSibling)
+    inner += new XMLSerializer().serializeToString(node);
   return inner;
 }
 
 export function escapeXml(text: string): string {
-  return text.replace(/[&<>"]/g, (letter) => ({ "&": "&amp;", "<": "&lt;", ">": "&gt;", '"': "&quot;" })[letter] ?? letter);
+  return text.replace(
+    /[&<>"]/g,
+    (letter) => ({ "&": "&amp;", "<": "&lt;", ">": "&gt;", '"': "&quot;" })[letter] ?? letter,
+  );
 }
 
 export interface PropertyName {
