@@ -6,7 +6,10 @@ import { PASSWORD, expect, protect, signIn, test } from "./house";
 
 const OTHER = 65_534;
 
-/** Another account (where this one may start one) that takes a port on both loopback addresses, shows a false gate there, and writes down all that it is asked. */
+/**
+ * Another account (where this one may start one) that takes a port on both loopback addresses, shows a false gate
+ * there, and writes down all that it is asked.
+ */
 class Impostor {
   private constructor(private readonly program: ChildProcess) {}
   readonly heard: string[] = [];

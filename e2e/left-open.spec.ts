@@ -1,6 +1,6 @@
 import * as fs from "node:fs";
-import AxeBuilder from "@axe-core/playwright";
 import type { Page } from "@playwright/test";
+import { violations } from "./accessible";
 import { PASSWORD, card, expect, signIn, test } from "./house";
 
 const openAnotherWay = async (page: Page, name: string, way: string): Promise<void> => {
@@ -33,7 +33,7 @@ test("a folder is opened for a while, kept open longer, and asked about on the w
   await page.getByRole("button", { name: "Sign out" }).click();
   const dialog = page.getByRole("dialog");
   await expect(dialog).toContainText("Payroll lies open.");
-  expect((await new AxeBuilder({ page }).analyze()).violations).toEqual([]);
+  expect(await violations(page)).toEqual([]);
   await dialog.getByRole("button", { name: "Lock and sign out" }).click();
   await expect(page.getByRole("button", { name: "Sign in" })).toBeVisible();
   await expect.poll(() => fs.existsSync(inside) || fs.readdirSync(payroll).length > 2).toBe(false);
@@ -61,7 +61,7 @@ test("what happens when it is left open is set for all and for one; a stop of Er
   await page.getByLabel("After it was open, used or not, for").selectOption("15 minutes");
   await expect(page.getByText("It locks by itself by rules of its own.")).toBeVisible();
   await expect(page.getByText(/Locks in 15 min/)).toBeVisible();
-  expect((await new AxeBuilder({ page }).analyze()).violations).toEqual([]);
+  expect(await violations(page)).toEqual([]);
   await page.getByRole("button", { name: "As for all folders" }).click();
   await expect(page.getByText(/Locks in (1 h|60 min)/)).toBeVisible();
 

@@ -1,6 +1,6 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
-import { snapshot } from "../core/test/world";
+import { snapshot } from "../core/test/support/world";
 import type { Page } from "@playwright/test";
 import { type House, PASSWORD, card, expect, protect, signIn, test } from "./house";
 

@@ -1,6 +1,6 @@
 import { spawnSync } from "node:child_process";
 import * as fs from "node:fs";
-import { snapshot } from "../core/test/world";
+import { snapshot } from "../core/test/support/world";
 import { PASSWORD, card, expect, signIn, test } from "./house";
 
 test("first run, lock, look, wrong password, open, edit, lock again, release: the tree is as it was", async ({

@@ -1,7 +1,7 @@
 /**
- * Compares locking and opening with copying and with other ways to encrypt a folder, interleaved in one run on the same files, on tmpfs
- * and on disk. Writes docs/benchmarks.json and the tables of docs/BENCHMARKS.md. `--quick`: one round, for a look; writes nothing.
- * `--place=disk`, `--corpus=…`: only that; what the file holds of others stays.
+ * Compares locking and opening with copying and with other ways to encrypt a folder, interleaved in one run on the same
+ * files, on tmpfs and on disk. Writes docs/benchmarks.json and the tables of docs/BENCHMARKS.md. `--quick`: one round,
+ * for a look; writes nothing. `--place=disk`, `--corpus=…`: only that; what the file holds of others stays.
  */
 import { execFileSync, spawnSync } from "node:child_process";
 import {
@@ -38,7 +38,7 @@ const only = (flag, names) =>
 
 const { envelope, rootKey } = await core.createOwner("violin varnish at dusk", core.newRecoveryCode(), core.LEAST_COST);
 const known = house(core, envelope, rootKey, core.generateSigningKey().publicKey);
-const newId = () => core.toBase64(core.randomBytes(16));
+const newId = () => core.newId();
 
 /** One after the other on the same folder, which is at the end what it was at the beginning. */
 async function round(base, folder, shape, into) {

@@ -1,4 +1,4 @@
-/** Bundles core, server, command line and demo for Node; packages stay outside. */
+/** Bundles core, server, command line and demo for Node; of the packages, those that are hundreds of small files. */
 import { createHash } from "node:crypto";
 import { readFileSync, rmSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
@@ -6,16 +6,43 @@ import { fileURLToPath } from "node:url";
 import { build } from "esbuild";
 
 const root = fileURLToPath(new URL("..", import.meta.url));
+/** Of the schemas' messages nobody reads one; all their languages would make half of each file. */
+const oneLanguage = {
+  name: "one-language",
+  setup: ({ onLoad }) =>
+    onLoad({ filter: /zod\/v4\/locales\/index\.js$/ }, () => ({
+      contents: 'export { default as en } from "./en.js";',
+    })),
+};
+
+/** What most of a start went into, when each of their files was looked for on its own. */
+const BUNDLED = /^(zod|drizzle-orm|picomatch|@hpke|shamir-secret-sharing)(\/|$)/;
+
+/** Every other package is loaded from where it is installed. */
+const packagesOutside = {
+  name: "packages-outside",
+  setup: ({ onResolve }) =>
+    onResolve({ filter: /^[^./]/ }, ({ path, kind }) =>
+      kind === "entry-point" || BUNDLED.test(path) ? undefined : { path, external: true },
+    ),
+};
+
+const requiring =
+  "import { createRequire as requireFrom } from 'node:module'; const require = requireFrom(import.meta.url);";
+
 const common = {
   absWorkingDir: root,
   bundle: true,
   platform: "node",
   format: "esm",
   target: "node20",
-  packages: "external",
-  splitting: true,
+  minifySyntax: true,
+  minifyWhitespace: true,
   sourcemap: true,
+  splitting: true,
   logLevel: "warning",
+  plugins: [oneLanguage, packagesOutside],
+  banner: { js: requiring },
 };
 
 export async function bundle() {
@@ -47,32 +74,18 @@ export async function bundle() {
 /** What core uses natively, and a reader that is one file does without. */
 const standIns = { "@node-rs/argon2": "./rescue/src/stand-ins/argon2.ts", koffi: "./rescue/src/stand-ins/koffi.ts" };
 
-/** Of the schemas' messages nobody reads one; all their languages would make half of each file. */
-const oneLanguage = {
-  name: "one-language",
-  setup: ({ onLoad }) =>
-    onLoad({ filter: /zod\/v4\/locales\/index\.js$/ }, () => ({
-      contents: 'export { default as en } from "./en.js";',
-    })),
-};
-
 /** One file for Node, with everything in it. */
 async function bundleScript() {
   await build({
     ...common,
     splitting: false,
     sourcemap: false,
-    packages: "bundle",
-    minifySyntax: true,
-    minifyWhitespace: true,
     legalComments: "inline",
     alias: standIns,
     plugins: [oneLanguage],
     entryPoints: ["rescue/src/script.ts"],
     outfile: "rescue/dist/rescue.mjs",
-    banner: {
-      js: "#!/usr/bin/env node\nimport { createRequire as requireFrom } from 'node:module'; const require = requireFrom(import.meta.url);",
-    },
+    banner: { js: `#!/usr/bin/env node\n${requiring}` },
   });
 }
 

@@ -1,4 +1,7 @@
-/** Builds, makes the demo world in .demo (ignored by git) and starts Eremos on it. `npm run demo -- --fresh` makes it anew. */
+/**
+ * Builds, makes the demo world in .demo (ignored by git) and starts Eremos on it. `npm run demo -- --fresh` makes it
+ * anew.
+ */
 import { existsSync, mkdirSync, renameSync, rmSync } from "node:fs";
 import { spawnSync } from "node:child_process";
 import { join } from "node:path";

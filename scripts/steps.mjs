@@ -29,7 +29,10 @@ export function run(program, args, options = {}) {
   if (status !== 0) fail(`${program} ${args.slice(0, 2).join(" ")} ended with ${status}.`);
 }
 
-/** Programs from Debian's packages: how to see whether one is there, and what brings it. The database driver is compiled at installation. */
+/**
+ * Programs from Debian's packages: how to see whether one is there, and what brings it. The database driver is compiled
+ * at installation.
+ */
 const BUILD_PROGRAMS = [
   { there: ["make", ["--version"]], packages: ["make"] },
   { there: ["g++", ["--version"]], packages: ["g++"] },
@@ -55,6 +58,7 @@ const TEST_PROGRAMS = [
   { there: ["sh", ["-c", "command -v mkfs.exfat"]], packages: ["exfatprogs"] },
   { there: ["mount.exfat-fuse", ["-V"]], packages: ["exfat-fuse"] },
   { there: ["ntfs-3g", ["--version"]], packages: ["ntfs-3g"] },
+  { there: ["sh", ["-c", "command -v mkfs.xfs && command -v mkfs.btrfs"]], packages: ["xfsprogs", "btrfs-progs"] },
   {
     there: ["/usr/bin/python3", ["-c", "import argon2, cryptography"]],
     packages: ["python3", "python3-argon2", "python3-cryptography"],
@@ -99,10 +103,18 @@ export function installBenchPrograms() {
   installPrograms(BENCH_PROGRAMS, "the benchmark compares with");
 }
 
-const SOURCES = ["core/src", "server/src", "cli/src", "demo/src", "rescue/src", "web", "package-lock.json"];
+const BUNDLED = [
+  "core/src",
+  "server/src",
+  "cli/src",
+  "demo/src",
+  "rescue/src",
+  "scripts/bundle.mjs",
+  "package-lock.json",
+];
 const SKIPPED = new Set(["node_modules", ".next", "dist", "next-env.d.ts", "tsconfig.tsbuildinfo"]);
 
-function fingerprint() {
+function fingerprint(sources) {
   const hash = createHash("sha256");
   const visit = (path) => {
     if (SKIPPED.has(path.split("/").at(-1))) return;
@@ -110,23 +122,44 @@ function fingerprint() {
     if (statSync(full).isDirectory()) for (const name of readdirSync(full).sort()) visit(`${path}/${name}`);
     else hash.update(path).update(readFileSync(full));
   };
-  for (const source of SOURCES) visit(source);
+  for (const source of sources) visit(source);
   return hash.digest("hex");
+}
+
+/** Makes something of these sources, unless what was made last is of the same. */
+async function unlessMade(name, sources, isThere, make) {
+  const stamp = join(root, name);
+  const now = fingerprint(sources);
+  if (existsSync(stamp) && readFileSync(stamp, "utf8") === now && isThere()) return;
+  await make();
+  writeFileSync(stamp, now);
+}
+
+/** Core, server, command line, demo and readers, as processes and workers run them. */
+export function buildBundles() {
+  return unlessMade(
+    ".bundle-stamp",
+    BUNDLED,
+    () => ["core", "server", "cli", "demo", "rescue"].every((storey) => existsSync(join(root, storey, "dist"))),
+    async () => (await import("./bundle.mjs")).bundle(),
+  );
 }
 
 /** Builds unless what is built is what is here. */
 export async function build() {
-  const stamp = join(root, ".build-stamp");
-  const now = fingerprint();
-  if (existsSync(stamp) && readFileSync(stamp, "utf8") === now && existsSync(join(root, "web/.next/BUILD_ID"))) return;
-  process.stdout.write("Building Eremos…\n");
-  const { bundle } = await import("./bundle.mjs");
-  await bundle();
-  run("npx", ["next", "build", "web"], {
-    env: { ...process.env, NEXT_TELEMETRY_DISABLED: "1", NODE_ENV: "production" },
-    stdio: ["ignore", "ignore", "inherit"],
-  });
-  writeFileSync(stamp, now);
+  await buildBundles();
+  await unlessMade(
+    ".build-stamp",
+    [...BUNDLED, "web"],
+    () => existsSync(join(root, "web/.next/BUILD_ID")),
+    () => {
+      process.stdout.write("Building Eremos…\n");
+      run("npx", ["next", "build", "web"], {
+        env: { ...process.env, NEXT_TELEMETRY_DISABLED: "1", NODE_ENV: "production" },
+        stdio: ["ignore", "ignore", "inherit"],
+      });
+    },
+  );
 }
 
 /** Runs the server from this process until a signal ends both; `ready` is told the address. */

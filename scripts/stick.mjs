@@ -1,4 +1,6 @@
-/** The demo's Red stick: `npm run stick -- out` takes it out, `npm run stick -- in ["Another name"]` puts it in again. */
+/**
+ * The demo's Red stick: `npm run stick -- out` takes it out, `npm run stick -- in ["Another name"]` puts it in again.
+ */
 import { join } from "node:path";
 import { demoStick } from "../stand-ins/drive.mjs";
 import { fail, root } from "./steps.mjs";

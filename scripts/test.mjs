@@ -1,7 +1,11 @@
-/** Everything: build, types, style, the direction of imports, core, server and command line, and the real interface in Chromium. */
+/**
+ * Everything: build, types, style, the direction of imports, core, server and command line, and the real interface in
+ * Chromium.
+ */
 import { spawnSync } from "node:child_process";
 import { existsSync, mkdirSync, readFileSync, rmSync } from "node:fs";
 import { join } from "node:path";
+import { CHECKS, runChecks } from "./checks.mjs";
 import { build, install, installTestPrograms, requireNode, root } from "./steps.mjs";
 
 const deep = process.argv.includes("--deep");
@@ -20,13 +24,6 @@ let failed = 0;
 /** Tests that need another account, a mount or the like, where there is none. */
 let skipped = 0;
 
-function check(name, args) {
-  process.stdout.write(`\n== ${name}\n`);
-  const { status } = spawnSync("npx", args, { cwd: root, stdio: "inherit" });
-  if (status === 0) passed++;
-  else failed++;
-}
-
 /** Adds a runner's own counts; a runner that ends badly without counting a failure counts as one. */
 function suite(name, args, report, countsOf) {
   process.stdout.write(`\n== ${name}\n`);
@@ -40,20 +37,9 @@ function suite(name, args, report, countsOf) {
 }
 
 if (!deep) {
-  check("types", ["tsc", "-p", "tsconfig.json"]);
-  check("types of the page", ["tsc", "-p", "web/tsconfig.check.json"]);
-  check("types of the rescue page", ["tsc", "-p", "rescue/tsconfig.json"]);
-  check("style", ["eslint", ".", "--max-warnings", "0"]);
-  check("direction of imports", [
-    "depcruise",
-    "--config",
-    ".dependency-cruiser.cjs",
-    "core/src",
-    "server/src",
-    "cli/src",
-    "rescue/src",
-    "web",
-  ]);
+  const right = runChecks();
+  passed += right;
+  failed += CHECKS.length - right;
 }
 const vitest = join(results, "vitest.json");
 suite(

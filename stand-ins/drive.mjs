@@ -1,6 +1,7 @@
 /**
- * A stand-in for a removable drive, for the demo and its tests: a directory that is taken out of the world and put back in, at the same place or
- * another, with a table of what is mounted in the form of the system's own (proc_mounts(5)). Needs no rights; what it holds is an ordinary directory.
+ * A stand-in for a removable drive, for the demo and its tests: a directory that is taken out of the world and put back
+ * in, at the same place or another, with a table of what is mounted in the form of the system's own (proc_mounts(5)).
+ * Needs no rights; what it holds is an ordinary directory.
  */
 import { existsSync, mkdirSync, readFileSync, renameSync, writeFileSync } from "node:fs";
 import { dirname, join } from "node:path";

@@ -1,5 +1,6 @@
 /**
- * A stand-in for everybody's mail: a real SMTP server on this computer alone, which takes any letter and keeps it as a file. For the demo and its tests.
+ * A stand-in for everybody's mail: a real SMTP server on this computer alone, which takes any letter and keeps it as a
+ * file. For the demo and its tests.
  */
 import { mkdirSync, writeFileSync } from "node:fs";
 import { join } from "node:path";

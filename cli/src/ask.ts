@@ -7,7 +7,9 @@ export class Asking {
 
   constructor(readonly fromStdin: boolean) {}
 
-  /** The next one. `twice`: at a terminal typed twice, for a new one. @throws EremosError `usage` without either source */
+  /**
+   * The next one. `twice`: at a terminal typed twice, for a new one. @throws EremosError `usage` without either source
+   */
   async ask(message: string, twice = false): Promise<string> {
     if (this.fromStdin) return this.readLine();
     if (!process.stdin.isTTY)

@@ -1,38 +1,40 @@
-import { EremosError, LEVELS, VISIBILITIES, disk, inspectFolder } from "@eremos/core";
+import { EremosError, LEVELS, VISIBILITIES, disk, fromSystemError, inspectFolder } from "@eremos/core";
 import {
-  type Eremos,
-  GUARDS,
-  USUAL_BARS,
-  type FolderView,
-  type ProtectionRequest,
   DataDirectory,
+  type Eremos,
+  type FolderView,
+  GUARDS,
   INSURANCES,
+  type ProtectionRequest,
+  USUAL_BARS,
   changePassword,
   check,
+  checkWithoutKey,
   closeUp,
-  insuranceView,
-  insure,
-  repair,
   commandOf,
-  drop,
   desktopParts,
+  drop,
   ensureServer,
   folderPasswordOf,
   fullPath,
+  insuranceView,
+  insure,
   listFolders,
   lock,
+  mountCommandOf,
+  onEndSignals,
   onlook,
   prepareFolderPassword,
   readSettings,
   recoverInterrupted,
   release,
+  repair,
   serveUntilStopped,
   setDesktop,
   setFolderPassword,
   setupAtOnce,
   showInBrowser,
   startVisit,
-  mountCommandOf,
   unlock,
 } from "@eremos/server";
 import {
@@ -52,6 +54,7 @@ import { endProgress } from "./progress";
 import {
   keyholdersCommand,
   mendCommand,
+  newKeysCommand,
   practiceCommand,
   recoverCommand,
   rescueCommand,
@@ -62,6 +65,9 @@ import { note, say, sayJson } from "./terminal";
 export const USAGE = `eremos: hides and locks private folders in place
 
   eremos setup [--hint TEXT] [--effort light|standard|heavy]  choose the master password, and the work of each try; prints the recovery code
+  eremos new-keys [go-on] [--hint TEXT]
+                                      somebody knows the password or the code: new keys for you and every folder, contents encrypted
+                                      anew; go-on: for folders that were away or open
   eremos passwd [PATH] [--hint TEXT]  change the master password, or a folder's own (set; an empty one takes it off)
   eremos list                         the protected folders
   eremos lock PATH [choices]          lock a folder, or an open one again (needs no password)
@@ -71,10 +77,12 @@ export const USAGE = `eremos: hides and locks private folders in place
   eremos drop PATH FILE...             put copies of files into a locked folder without opening it (needs no password)
   eremos release PATH-OR-ID           take protection off for good
   eremos check PATH-OR-ID [--full]    verify the sealed copy: its records, its index and a sample of its files, or every byte
+  eremos check PATH --without-password  whether all its encrypted files are there, byte for byte, of which files nothing is told
   eremos insure PATH [HOW]            what insurance against damage costs and survives; or choose: light, standard, strong, none
   eremos repair PATH-OR-ID            find damage by the insurance and repair it, byte for byte
   eremos recover                      forgot the master password: the recovery code, or keyholders' shares, set another one
-  eremos recover FOLDER               Eremos' data is gone: the owner comes out of one of their folders, and all that are found are listed again
+  eremos recover FOLDER               Eremos' data is gone: the owner comes out of one of their folders, and all that are found are listed again;
+                                      else: a folder that was moved, or that the list has lost, is taken in where it is now, or all in a directory
   eremos practice                     prove that the recovery code (or shares) opens every sealed folder; changes nothing
   eremos keyholders [K NAME...]       the keyholders; or name them, any K of whom together open everything, and print their shares
                                       (--of NAME: yours, as it is to stand on their sheets)
@@ -102,7 +110,7 @@ export const USAGE = `eremos: hides and locks private folders in place
                       (usual: nothing, everything); what is not given stays as the folder had it
   --minutes N         visit: ends after so long, used or not (else when nobody has used it for 15 minutes)
   --anyway            lock, close: even though programs have files open for writing
-  --accept WHAT       unlock, visit, release: unknown (locked by somebody unknown), older (an older state than known), fork (another state in its place), costly (a password that takes more work than yours)
+  --accept WHAT       unlock, visit, release: unknown (locked by somebody unknown), older (an older state than known), fork (another state in its place), arriving (without a newer state that is still on its way), damaged (everything but damaged files), costly (a password that takes more work than yours)
 
 PATH is always the folder's ordinary path, hidden or not.
 Exit codes: 0 done, 2 wrong usage, 3 wrong password, 4 refused (nothing touched), 5 damage found, 6 interrupted or failed (data safe)
@@ -112,13 +120,11 @@ Settings: EREMOS_PORT, EREMOS_ADDRESS (plain: for browsers without names below .
 /** Waits for a job; an interrupt asks it to stop and put everything back. */
 async function finish<T>(eremos: Eremos, job: { readonly id: string; readonly outcome: Promise<T> }): Promise<T> {
   const stop = (): void => void eremos.jobs.cancel(job.id);
-  process.on("SIGINT", stop);
-  process.on("SIGTERM", stop);
+  const goOn = onEndSignals(stop);
   try {
     return await job.outcome;
   } finally {
-    process.off("SIGINT", stop);
-    process.off("SIGTERM", stop);
+    goOn();
     endProgress();
   }
 }
@@ -129,9 +135,13 @@ const summaryOf = (eremos: Eremos, id: string): string =>
 const GUARD_WORDS = { sealed: "sealed", barred: "barred", sight: "out of sight" } as const;
 const VISIBILITY_WORDS = { view: "in view", hidden: "hidden in place", tucked: "tucked away" } as const;
 
-function tableLine(folder: FolderView): string {
+function tableLines(folder: FolderView): string[] {
   const how = `${GUARD_WORDS[folder.guard]}, ${VISIBILITY_WORDS[folder.visibility]}`;
-  return `${folder.state.padEnd(12)} ${folder.path}\n${" ".repeat(13)}${how}, ${folder.guard === "sealed" ? `${folder.files} files, ${folder.bytes} bytes, ` : ""}id ${folder.id}${folder.attention ? `\n${" ".repeat(13)}${folder.attention}` : ""}`;
+  const facts = `${how}, ${folder.guard === "sealed" ? `${folder.files} files, ${folder.bytes} bytes, ` : ""}id ${folder.id}`;
+  return [
+    `${folder.state.padEnd(12)} ${folder.path}`,
+    ...[facts, ...(folder.attention ? [folder.attention] : [])].map((line) => `${" ".repeat(13)}${line}`),
+  ];
 }
 
 const setup: Command = async (invocation) => {
@@ -230,7 +240,9 @@ const list: Command = async (invocation) => {
     return {
       result: { folders: shown },
       lines:
-        folders.length > 0 ? folders.map(tableLine) : ["No folder is protected yet. `eremos lock PATH` locks one."],
+        folders.length > 0
+          ? folders.flatMap(tableLines)
+          : ["No folder is protected yet. `eremos lock PATH` locks one."],
     };
   });
 };
@@ -375,8 +387,7 @@ const visit: Command = async (invocation) => {
         "Interrupt this command (Ctrl+C) to end the visit.",
       ].forEach(say);
     const end = (): void => void eremos.visits.end(view.folder);
-    process.on("SIGINT", end);
-    process.on("SIGTERM", end);
+    onEndSignals(end);
     await eremos.visits.ended(view.folder);
     return { result: undefined, lines: ["The visit has ended. What was changed is kept, encrypted."] };
   });
@@ -436,7 +447,23 @@ const releaseCommand: Command = async (invocation) => {
   });
 };
 
+/** By its signed list: who has no password can say whether everything has arrived. */
+const checkPiecesCommand: Command = async (invocation) => {
+  only(invocation, "without-password");
+  const path = oneWord(invocation, "path");
+  return withEremos(invocation, async (eremos) => {
+    const { pieces, arrived, bytes, damaged } = await checkWithoutKey(eremos, path, process.cwd());
+    const isWhole = arrived === pieces && damaged.length === 0;
+    const lines = [
+      `${arrived} of ${pieces} pieces are there (${bytes} bytes in all)${isWhole ? ", each of them byte for byte what was locked." : "."}`,
+      ...damaged.map(({ path: at, reason }) => `  ${at}: ${reason}`),
+    ];
+    return { result: { pieces, arrived, bytes, damaged }, lines, exitCode: isWhole ? 0 : 5 };
+  });
+};
+
 const checkCommand: Command = async (invocation) => {
+  if (invocation.flags["without-password"] === true) return checkPiecesCommand(invocation);
   only(invocation, "password-stdin", "with-code", "with-shares", "full");
   const pathOrId = oneWord(invocation, "path or id");
   return withEremos(invocation, async (eremos) => {
@@ -450,10 +477,10 @@ const checkCommand: Command = async (invocation) => {
     const { ok, damaged } = await finish(eremos, job);
     const lines = [
       summaryOf(eremos, job.id),
-      ...damaged.map(
-        ({ path, reason, ranges = [] }) =>
-          `  ${path}: ${reason}${ranges.map(({ from, until }) => `\n    bytes ${from} to ${until - 1}`).join("")}`,
-      ),
+      ...damaged.flatMap(({ path, reason, ranges = [] }) => [
+        `  ${path}: ${reason}`,
+        ...ranges.map(({ from, until }) => `    bytes ${from} to ${until - 1}`),
+      ]),
     ];
     return { result: { ok, damaged }, lines, exitCode: ok ? 0 : 5 };
   });
@@ -572,10 +599,19 @@ const integrate: Command = async (invocation) => {
 const serveCommand: Command = async (invocation) => {
   only(invocation);
   noWords(invocation);
-  await serveUntilStopped(readSettings(process.env, invocation.program), (address) => {
-    note(`Eremos is at ${address}`);
-    if (invocation.flags["json"]) sayJson({ address });
-  });
+  let isSaid = false;
+  try {
+    await serveUntilStopped(readSettings(process.env, invocation.program), (address) => {
+      note(`Eremos is at ${address}`);
+      isSaid = invocation.flags["json"] === true;
+      if (isSaid) sayJson({ address });
+    });
+  } catch (error) {
+    // The one document on standard output is out.
+    if (!isSaid) throw error;
+    note(`eremos: ${fromSystemError(error, "serving").message}`);
+    return { result: undefined, lines: [], exitCode: 6 };
+  }
   return { result: undefined, lines: [] };
 };
 
@@ -595,6 +631,7 @@ export const COMMANDS: Readonly<Record<string, Command>> = {
   recover: recoverCommand,
   practice: practiceCommand,
   keyholders: keyholdersCommand,
+  "new-keys": newKeysCommand,
   mend: mendCommand,
   scan: scanCommand,
   rescue: rescueCommand,

@@ -31,6 +31,7 @@ function parse(words: readonly string[]): { name: string; invocation: Invocation
         "with-shares": { type: "boolean", default: false },
         "shares-stdin": { type: "boolean", default: false },
         full: { type: "boolean", default: false },
+        "without-password": { type: "boolean", default: false },
         to: { type: "string" },
         of: { type: "string" },
         hint: { type: "string" },
@@ -62,7 +63,10 @@ function parse(words: readonly string[]): { name: string; invocation: Invocation
   }
 }
 
-/** Every account can read the words of a command line: with --path-stdin the path is the first line of the input, before any password. */
+/**
+ * Every account can read the words of a command line: with --path-stdin the path is the first line of the input, before
+ * any password.
+ */
 async function withPathFromInput(invocation: Invocation): Promise<Invocation> {
   if (invocation.flags["path-stdin"] !== true) return invocation;
   return { ...invocation, words: [await invocation.asking.readLine(), ...invocation.words] };
@@ -70,6 +74,8 @@ async function withPathFromInput(invocation: Invocation): Promise<Invocation> {
 
 async function main(words: readonly string[]): Promise<number> {
   closeMemory();
+  // What is said to a terminal that is gone is said to nobody; the work goes on.
+  for (const stream of [process.stdout, process.stderr]) stream.on("error", () => undefined);
   const json = words.includes("--json");
   try {
     const { name, invocation: parsed } = parse(words);

@@ -11,7 +11,7 @@ export interface Invocation {
   readonly asking: Asking;
 }
 
-export interface Answer {
+interface Answer {
   /** The JSON document; undefined when it was printed already. */
   readonly result: unknown;
   readonly lines: readonly string[];
@@ -49,6 +49,7 @@ export function noWords(invocation: Invocation): void {
 
 export async function withEremos<T>(invocation: Invocation, run: (eremos: Eremos) => Promise<T>): Promise<T> {
   const eremos = Eremos.open(readSettings(process.env, invocation.program), showProgress);
+  if (eremos.ownDataTrouble) note(eremos.ownDataTrouble);
   try {
     return await run(eremos);
   } finally {
@@ -81,6 +82,8 @@ const CONSENTS: Readonly<Record<string, Consent>> = {
   unknown: "unvouched",
   older: "rolled-back",
   fork: "forked",
+  arriving: "arriving",
+  damaged: "files-damaged",
   costly: "costly",
 };
 
@@ -92,7 +95,7 @@ export function acceptedBy({ flags }: Pick<Invocation, "flags">): readonly Conse
     if (!consent)
       throw new EremosError(
         "usage",
-        "--accept takes unknown (locked by somebody unknown), older (an older state), fork (another state in its place) or costly (a password that takes more work than yours), each by itself.",
+        "--accept takes unknown (locked by somebody unknown), older (an older state), fork (another state in its place), arriving (without a newer state that is still on its way), damaged (everything but damaged files) or costly (a password that takes more work than yours), each by itself.",
       );
     return consent;
   });

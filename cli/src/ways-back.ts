@@ -2,24 +2,35 @@ import { userInfo } from "node:os";
 import { resolve } from "node:path";
 import {
   EremosError,
+  type Inspection,
   type RescueSecret,
   type ScanFound,
   describeFound,
   describeReport,
   directorySource,
+  disk,
   findLocked,
+  inspectFolder,
   rescue,
   scan,
+  wholeDresser,
 } from "@eremos/core";
 import {
+  type Eremos,
   keyholdersView,
+  listFolders,
   mend,
   nameKeyholders,
+  newKeysAtOnce,
+  newKeysView,
+  onEndSignals,
   practice,
   resetPassword,
   returnOwner,
   scanPlaces,
   sharesOf,
+  takeIn,
+  takeInFound,
 } from "@eremos/server";
 import {
   BACK_FLAGS,
@@ -53,6 +64,7 @@ export const rescueCommand: Command = async (invocation) => {
     to: Buffer.from(target),
     secret: () => rescueSecret(from, invocation),
     acceptUnknown: acceptedBy(invocation).includes("unvouched"),
+    dresser: wholeDresser(disk),
     progress: (progress) => showProgress("", "unlock", { phase: "restoring", ...progress }),
   });
   endProgress();
@@ -77,7 +89,7 @@ async function rescueSecret(folder: Buffer, { asking, flags }: Invocation): Prom
 }
 
 export const recoverCommand: Command = async (invocation) => {
-  only(invocation, "password-stdin", ...BACK_FLAGS, "hint");
+  only(invocation, "password-stdin", ...BACK_FLAGS, "hint", "accept");
   const { words, asking } = invocation;
   if (words.length > 1)
     throw new EremosError("usage", "This command takes one folder at most. `eremos help` lists the commands.");
@@ -101,6 +113,7 @@ export const recoverCommand: Command = async (invocation) => {
       ];
       return { result: { left }, lines };
     }
+    if (eremos.data.owner()) return takeInAt(eremos, invocation, resolve(folder));
     const isBack = isWithoutPassword(invocation);
     await scanPlaces(eremos, null, process.cwd());
     const secret = isBack
@@ -119,6 +132,54 @@ export const recoverCommand: Command = async (invocation) => {
     return { result, lines };
   });
 };
+
+/** Signed in: one folder that the list has lost or that was moved, or all of them in a directory. */
+async function takeInAt(eremos: Eremos, invocation: Invocation, path: string): ReturnType<Command> {
+  if (isWithoutPassword(invocation))
+    throw new EremosError(
+      "usage",
+      "Eremos has a master password on this computer; it is what takes a folder in. If you have forgotten it, run `eremos recover` first. Nothing was changed.",
+    );
+  await openGate(eremos, invocation);
+  const inspection = inspectFolder(eremos.disk, Buffer.from(path));
+  if (!inspection) {
+    await scanPlaces(eremos, [path], process.cwd());
+    const result = await takeInFound(eremos);
+    return {
+      result,
+      lines: [
+        result.taken.length === 0
+          ? "None of your folders was found there that the list did not have."
+          : `In the list again: ${result.taken.join(", ")}.`,
+        ...result.left.map((one) => `Not yet: ${one.path}. ${one.reason}`),
+      ],
+    };
+  }
+  const id = await takeIn(eremos, {
+    path,
+    secret: await secretOfFound(path, inspection, invocation),
+    accept: acceptedBy(invocation),
+  });
+  const view = listFolders(eremos).find((one) => one.id === id);
+  return {
+    result: { taken: view ? [view.name] : [], left: [] },
+    lines: [`${view?.name ?? path} is in the list again, at ${view?.path ?? path}.`],
+  };
+}
+
+/** Of the owner's own folders with a password of its own, that; null: the master password is enough. */
+async function secretOfFound(
+  path: string,
+  { guard }: Inspection,
+  invocation: Invocation,
+): Promise<RescueSecret | null> {
+  const found = guard === "sealed" ? await findLocked(directorySource(Buffer.from(path))) : null;
+  if (!found?.hasPassword) return null;
+  const own = await invocation.asking.ask(
+    `Password of this folder${found.hint === null ? "" : ` (hint: ${found.hint})`}`,
+  );
+  return { kind: "password", password: "", folderPassword: own };
+}
 
 export const mendCommand: Command = async (invocation) => {
   only(invocation, "password-stdin", "with-code", "with-shares");
@@ -141,6 +202,82 @@ export const mendCommand: Command = async (invocation) => {
     };
   });
 };
+
+/** *Somebody knows it*: new keys throughout; then, here and with `go-on`, the folders that get one. */
+export const newKeysCommand: Command = async (invocation) => {
+  only(invocation, "password-stdin", "hint");
+  const {
+    words: [word, ...more],
+    asking,
+  } = invocation;
+  if (more.length > 0 || (word !== undefined && word !== "go-on"))
+    throw new EremosError(
+      "usage",
+      "Say `eremos new-keys`, or `eremos new-keys go-on` for the folders that wait. Nothing was changed.",
+    );
+  return withEremos(invocation, async (eremos) => {
+    eremos.requireOwner();
+    const current = await asking.ask("Present master password");
+    const password = word === undefined ? await asking.ask("New master password", true) : null;
+    eremos.isLasting = true;
+    await signInWith(eremos, current);
+    const recoveryCode =
+      password === null
+        ? null
+        : (await newKeysAtOnce(eremos, { current, password, hint: hintOf(invocation) })).recoveryCode;
+    await finishAll(eremos);
+    const view = newKeysView(eremos);
+    if (!view)
+      throw new EremosError(
+        "not-set-up",
+        "No new keys were made so far. `eremos new-keys` makes them. Nothing was changed.",
+      );
+    const shown =
+      recoveryCode === null
+        ? []
+        : [
+            "Your new recovery code, shown this once. Write it down; the one before opens nothing that could be reached:",
+            "",
+            `  ${recoveryCode}`,
+            "",
+          ];
+    return {
+      result: { ...view, ...(recoveryCode === null ? {} : { recoveryCode }) },
+      lines: [...shown, ...describeNewKeys(view)],
+    };
+  });
+};
+
+/** An interrupt stops what runs; what is done stays done. */
+async function finishAll(eremos: Eremos): Promise<void> {
+  const goOn = onEndSignals(() => void eremos.jobs.stop(0));
+  try {
+    await eremos.jobs.drain(LONGEST_WORK_MS);
+  } finally {
+    goOn();
+    endProgress();
+  }
+}
+
+const LONGEST_WORK_MS = 7 * 24 * 3600 * 1000;
+const WHY_WORDS = {
+  working: "under way",
+  away: "away",
+  open: "open now",
+  password: "it has a password of its own: open it once",
+  refused: "not done yet",
+} as const;
+
+function describeNewKeys({ anew, waiting, older }: NonNullable<ReturnType<typeof newKeysView>>): string[] {
+  return [
+    `Encrypted anew: ${anew}.`,
+    `Waiting: ${waiting.length}.`,
+    ...waiting.map(({ path, why, refusal }) => `  ${path}: ${WHY_WORDS[why]}${refusal === null ? "" : `. ${refusal}`}`),
+    `Still opened by an older copy, in earlier states that are kept: ${older.length}.`,
+    ...older.map(({ path, states }) => `  ${path}: ${states === 1 ? "1 earlier state" : `${states} earlier states`}`),
+    "What somebody copied before opens with what they know for ever.",
+  ];
+}
 
 export const practiceCommand: Command = async (invocation) => {
   only(invocation, "password-stdin", ...BACK_FLAGS);
@@ -169,7 +306,7 @@ export const scanCommand: Command = async (invocation) => {
   const place = resolve(oneWord(invocation, "place"));
   const found: ScanFound[] = [];
   let isStopped = false;
-  process.once("SIGINT", () => (isStopped = true));
+  onEndSignals(() => (isStopped = true));
   const {
     directories,
     unreadable,

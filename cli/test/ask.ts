@@ -8,8 +8,8 @@ export interface Reply {
 }
 
 /**
- * A request to an address of Eremos, by the port: names below `.localhost` are known to browsers alone. Its own page's headers unless
- * others are given, or none (undefined).
+ * A request to an address of Eremos, by the port: names below `.localhost` are known to browsers alone. Its own page's
+ * headers unless others are given, or none (undefined).
  */
 export function ask(
   address: string,
@@ -29,12 +29,14 @@ export function ask(
   const { host, port } = new URL(address);
   const own = { host, ...(method === "POST" ? { origin: address, "content-type": CALL_TYPE } : {}) };
   return new Promise((resolve, reject) => {
+    // A connection of its own: one that was kept may end with a session at the very moment it is used again.
     const asked = request(
       {
         host: at,
         port,
         path,
         method,
+        agent: false,
         setHost: false,
         headers: Object.fromEntries(Object.entries({ ...own, ...headers }).filter(([, value]) => value !== undefined)),
       },

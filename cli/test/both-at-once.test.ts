@@ -2,7 +2,7 @@ import { spawn } from "node:child_process";
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterAll, beforeAll, expect, it } from "vitest";
-import { snapshot } from "../../core/test/world";
+import { snapshot } from "../../core/test/support/world";
 import { CLI, CommandLine, PASSWORD } from "./command-line";
 import { RunningServer } from "./running-server";
 
@@ -21,7 +21,7 @@ const cli = new CommandLine();
 const server = new RunningServer(cli);
 const wait = (milliseconds: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, milliseconds));
 beforeAll(async () => {
-  expect(cli.run(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
+  await cli.setUp();
   await begin();
 });
 afterAll(async () => {
@@ -34,7 +34,9 @@ async function begin(): Promise<void> {
   expect((await server.call("sign-in", { password: PASSWORD })).status).toBe(200);
 }
 
-/** Its status, or null when the server died meanwhile. A request that it does not understand is a mistake of the test. */
+/**
+ * Its status, or null when the server died meanwhile. A request that it does not understand is a mistake of the test.
+ */
 async function ask(name: string, body: object): Promise<number | null> {
   const status = await server.call(name, body).then(
     (answer) => answer.status,

@@ -3,7 +3,8 @@ import * as fs from "node:fs";
 import * as os from "node:os";
 import * as path from "node:path";
 import { fileURLToPath } from "node:url";
-import { makeMixedTree } from "../../core/test/world";
+import { makeMixedTree } from "../../core/test/support/world";
+import { chooseWithLeastEffort } from "../../server/test/least-effort";
 
 export const CLI = fileURLToPath(new URL("../bin/eremos.mjs", import.meta.url));
 export const PASSWORD = "violin varnish at dusk";
@@ -31,6 +32,11 @@ export class CommandLine {
 
   constructor() {
     fs.mkdirSync(this.world);
+  }
+
+  /** A master password, without the work of choosing one. Returns the recovery code. */
+  setUp(): Promise<string> {
+    return chooseWithLeastEffort(this.data, this.world, PASSWORD);
   }
 
   run(args: readonly string[], password: string | null = null): SpawnSyncReturns<string> {

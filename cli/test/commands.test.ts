@@ -2,7 +2,7 @@ import { spawn, spawnSync } from "node:child_process";
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
-import { snapshot } from "../../core/test/world";
+import { snapshot } from "../../core/test/support/world";
 import { CLI, CommandLine, PASSWORD } from "./command-line";
 
 const cli = new CommandLine();
@@ -174,7 +174,10 @@ describe("what is wrong", () => {
         ],
       },
     });
-    expect(cli.json(["unlock", folder], PASSWORD)).toMatchObject({ status: 5, body: { error: { code: "damaged" } } });
+    expect(cli.json(["unlock", folder], PASSWORD)).toMatchObject({
+      status: 5,
+      body: { error: { code: "files-damaged", message: expect.stringContaining("photos/large.bin is damaged") } },
+    });
     expect(fs.readdirSync(folder).sort()).toEqual([".eremos", "Locked with Eremos.html"]);
     flip();
     expect(cli.run(["release", folder], PASSWORD).status).toBe(0);
@@ -247,9 +250,9 @@ describe("the Onlooker", () => {
     fs.rmSync(folder, { recursive: true });
   });
 
-  it("asks for a folder's own password where it has one, and takes the recovery code in its place", () => {
+  it("asks for a folder's own password where it has one, and takes the recovery code in its place", async () => {
     const cli = new CommandLine();
-    const code = cli.json<{ recoveryCode: string }>(["setup", "--effort", "light"], PASSWORD).body.recoveryCode;
+    const code = await cli.setUp();
     const folder = cli.makeFolder("Adoption papers");
     const before = snapshot(folder);
     const both = `${PASSWORD}\nrosin on the left shelf`;

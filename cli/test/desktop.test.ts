@@ -5,17 +5,17 @@ import * as path from "node:path";
 import { pathToFileURL } from "node:url";
 import { afterEach, beforeEach, expect, it } from "vitest";
 import { ask } from "./ask";
-import { CLI, CommandLine, PASSWORD } from "./command-line";
+import { CLI, CommandLine } from "./command-line";
 
 let cli: CommandLine;
 let dataHome: string;
 let configHome: string;
-beforeEach(() => {
+beforeEach(async () => {
   cli = new CommandLine();
   dataHome = path.join(cli.base, "it's a home", "share");
   configHome = path.join(cli.base, "it's a home", "config");
   Object.assign(cli.env, { XDG_DATA_HOME: dataHome, XDG_CONFIG_HOME: configHome });
-  expect(cli.run(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
+  await cli.setUp();
 });
 afterEach(() => cli.remove());
 

@@ -157,7 +157,10 @@ it("a connection that sends no whole request in time is ended, and open ones do 
   expect(await idle).not.toContain("still open");
 });
 
-/** Whether another account gets a port, as programs ask for one (with SO_REUSEADDR), or in the way that is refused the least. */
+/**
+ * Whether another account gets a port, as programs ask for one (with SO_REUSEADDR), or in the way that is refused the
+ * least.
+ */
 function takes(port: number, host: string): boolean {
   const listening = asAnother(
     `require("node:net").createServer().on("error", () => process.exit()).listen(${port}, "${host}", () => { console.log("taken"); process.exit(); })`,
@@ -169,7 +172,7 @@ function takes(port: number, host: string): boolean {
 withAccounts(
   "the process at the doors killed, no other account takes its port while the session's lives; the session's killed, none takes that of a visit's drive while the one at the doors lives",
   async () => {
-    expect(cli.run(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
+    await cli.setUp();
     const folder = cli.makeFolder("Letters");
     expect(cli.run(["lock", folder]).status).toBe(0);
     await server.start();

@@ -2,7 +2,7 @@ import { spawnSync } from "node:child_process";
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterAll, afterEach, beforeAll, describe, expect, it } from "vitest";
-import { snapshot } from "../../core/test/world";
+import { snapshot } from "../../core/test/support/world";
 import { CLI, CommandLine, PASSWORD } from "./command-line";
 
 const DEEP = process.env["EREMOS_DEEP"] === "1";
@@ -35,8 +35,8 @@ const cli = new CommandLine();
 let tried = 0;
 let kills = 0;
 let failures = 0;
-beforeAll(() => {
-  expect(cli.run(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
+beforeAll(async () => {
+  await cli.setUp();
 });
 afterEach(() => {
   for (const name of fs.readdirSync(cli.world)) fs.rmSync(path.join(cli.world, name), { recursive: true });

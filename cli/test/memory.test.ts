@@ -28,7 +28,7 @@ async function secrets(): Promise<Record<string, Buffer>> {
   const { rootKey } = await openWithPassword(owner, PASSWORD);
   return {
     "root key": rootKey,
-    "database key": hkdf(rootKey, Buffer.from(owner.owner), "eremos/1/database"),
+    "database key": hkdf(rootKey, Buffer.from(owner.owner), "eremos/2/database"),
     "sealing key": openSealingKey(owner, rootKey),
     password: Buffer.from(PASSWORD),
     "password, two bytes a letter": Buffer.from(PASSWORD, "utf16le"),
@@ -47,7 +47,7 @@ function found(wanted: Readonly<Record<string, Buffer>>): Record<string, number>
 asAdministrator(
   "an administrator finds no password in the memory of a signed-in Eremos, and after the sign-out no key and nothing of what was visited in any process of it",
   async () => {
-    expect(cli.run(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
+    await cli.setUp();
     const folder = cli.makeFolder("Letters");
     fs.writeFileSync(path.join(folder, "agathe.txt"), TEXT);
     expect(cli.run(["lock", folder]).status).toBe(0);
@@ -78,7 +78,7 @@ asAdministrator(
 );
 
 asAdministrator("what was typed wrong at the gate is gone a while after the last try", async () => {
-  expect(cli.run(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
+  await cli.setUp();
   await server.start();
   const wrong = `${PASSWORD}, nearly`;
   expect((await server.call("sign-in", { password: wrong })).status).toBe(403);

@@ -2,15 +2,15 @@ import { spawnSync } from "node:child_process";
 import * as fs from "node:fs";
 import { afterEach, beforeEach, expect, it } from "vitest";
 import { fileURLToPath } from "node:url";
-import { snapshot } from "../../core/test/world";
+import { snapshot } from "../../core/test/support/world";
 import { CLI, CommandLine, PASSWORD } from "./command-line";
 
 const NEW = "half a cello and a bow";
 let cli: CommandLine;
 let code: string;
-beforeEach(() => {
+beforeEach(async () => {
   cli = new CommandLine();
-  code = cli.json<{ recoveryCode: string }>(["setup", "--effort", "light"], PASSWORD).body.recoveryCode;
+  code = await cli.setUp();
 });
 afterEach(() => cli.remove());
 
@@ -74,6 +74,40 @@ it("keyholders' shares, one a line, are as good as the code: to practise, to ope
   expect(
     withInput(["release", folder, "--password-stdin", "--with-shares"], `${NEW}\n${pavel}\n${mirela}\n`).status,
   ).toBe(0);
+});
+
+it("signed in, a folder that was moved is taken in where it is now, and all that the list has lost in a directory, one with a password of its own by itself", () => {
+  const [payroll, papers, own] = [cli.makeFolder("Payroll"), cli.makeFolder("Papers"), cli.makeFolder("Own")];
+  for (const folder of [payroll, papers]) expect(cli.run(["lock", folder, "--view"]).status).toBe(0);
+  expect(
+    withInput(
+      ["lock", own, "--view", "--folder-password", "--password-stdin"],
+      `${PASSWORD}\nrosin on the left shelf\n`,
+    ).status,
+  ).toBe(0);
+  const moved = `${cli.world}/Moved`;
+  fs.renameSync(payroll, moved);
+  expect(cli.json(["recover", moved], PASSWORD)).toMatchObject({ status: 0, body: { taken: ["Moved"], left: [] } });
+  expect(cli.run(["recover", moved], PASSWORD).status).toBe(4);
+  for (const end of ["", "-wal", "-shm"]) fs.rmSync(`${cli.data}/eremos.db${end}`, { force: true });
+  expect(cli.json(["recover", cli.world], PASSWORD)).toMatchObject({
+    status: 0,
+    body: { taken: expect.arrayContaining(["Moved", "Papers"]) as string[], left: [{ path: own }] },
+  });
+  expect(withInput(["recover", own, "--password-stdin"], `${PASSWORD}\nrosin on the left shelf\n`).status).toBe(0);
+  expect(
+    cli
+      .list()
+      .map(({ path, state }) => [path, state])
+      .sort(),
+  ).toEqual(
+    [
+      [moved, "locked"],
+      [own, "locked"],
+      [papers, "locked"],
+    ].sort(),
+  );
+  expect(cli.run(["release", moved], PASSWORD).status).toBe(0);
 });
 
 it("where Eremos' data is gone, one folder and its password bring all of them back", () => {

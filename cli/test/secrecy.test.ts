@@ -11,11 +11,11 @@ const cli = new CommandLine();
 const { world, data, base } = cli;
 const folder = path.join(world, "Adoption papers");
 
-beforeAll(() => {
+beforeAll(async () => {
   fs.mkdirSync(folder);
   fs.writeFileSync(path.join(folder, "notes on Jonas.txt"), `${CONTENT} court must not hear\n`.repeat(400));
   fs.writeFileSync(path.join(folder, "large.bin"), Buffer.alloc(2_000_000, CONTENT));
-  expect(cli.run(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
+  await cli.setUp();
   expect(cli.run(["lock", folder, "--hide"]).status).toBe(0);
   expect(cli.list()).toHaveLength(1);
 });

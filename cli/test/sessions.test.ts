@@ -13,7 +13,7 @@ let folder: string;
 beforeEach(async () => {
   cli = new CommandLine();
   server = new RunningServer(cli);
-  expect(cli.run(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
+  await cli.setUp();
   await server.start();
   await server.call("sign-in", { password: PASSWORD });
 });

@@ -2,7 +2,7 @@ import { spawnSync } from "node:child_process";
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterAll, beforeAll, expect, it } from "vitest";
-import { OTHER } from "../../core/test/accounts";
+import { OTHER } from "../../core/test/support/accounts";
 import { CommandLine, PASSWORD } from "./command-line";
 import { type Answer, RunningServer } from "./running-server";
 
@@ -12,7 +12,7 @@ const server = new RunningServer(cli, { XDG_CONFIG_HOME: config });
 const call = (name: string, body: object = {}): Promise<Answer> => server.call(name, body);
 
 beforeAll(async () => {
-  expect(cli.run(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
+  await cli.setUp();
   await server.start();
 });
 afterAll(async () => {

@@ -1,8 +1,9 @@
 import { createRequire } from "node:module";
 
 /**
- * For a program of another account: `bound(host, port)` gives a descriptor that has a port the way that is refused the least (SO_REUSEPORT, which even one that is just being given back allows),
- * or -1; where what it needs for that can't be read by that account, it is null, and the program listens as programs do.
+ * For a program of another account: `bound(host, port)` gives a descriptor that has a port the way that is refused the
+ * least (SO_REUSEPORT, which even one that is just being given back allows), or -1; where what it needs for that can't
+ * be read by that account, it is null, and the program listens as programs do.
  */
 export const BOUND = `let bound = null;
 try {

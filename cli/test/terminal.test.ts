@@ -8,9 +8,9 @@ const ESCAPES = "\u001b]52;c;ZXZpbA==\u0007\u001b[2J\u009b31m\u202egpj.exe\u2028
 const ACTED_ON = /[\u0000-\u0009\u000b-\u001f\u007f-\u009f\u2028\u2029\u200b-\u200f\u202a-\u202e]/;
 
 let cli: CommandLine;
-beforeEach(() => {
+beforeEach(async () => {
   cli = new CommandLine();
-  expect(cli.run(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
+  await cli.setUp();
 });
 afterEach(() => cli.remove());
 
@@ -50,4 +50,12 @@ it("a hint that a terminal acts on, or that shows nothing, is refused", () => {
     const { status, stderr } = cli.run(["passwd", "--hint", hint], `${PASSWORD}\nhalf a cello and its bow`);
     expect([status, stderr], JSON.stringify(hint)).toEqual([4, expect.stringContaining("one line of plain text")]);
   }
+});
+
+it("the list has a line for each folder's path, and its facts below", () => {
+  const folder = cli.makeFolder("Ledgers");
+  expect(cli.run(["lock", folder]).status).toBe(0);
+  expect(cli.run(["list"], PASSWORD).stdout).toMatch(
+    new RegExp(`^locked +${folder}\\n {13}sealed, in view, \\d+ files, \\d+ bytes, id [0-9a-f]{32}\\n$`),
+  );
 });

@@ -4,7 +4,7 @@ import * as path from "node:path";
 import { promisify } from "node:util";
 import { afterAll, afterEach, beforeAll, expect, it } from "vitest";
 import { AuthType, type FileStat, createClient } from "webdav";
-import { snapshot } from "../../core/test/world";
+import { snapshot } from "../../core/test/support/world";
 import { CLI, CommandLine, PASSWORD } from "./command-line";
 
 const run = promisify(execFile);
@@ -12,8 +12,8 @@ const cli = new CommandLine();
 let folder = "";
 let visit: { readonly process: ChildProcess; readonly url: string; readonly user: string; readonly password: string };
 
-beforeAll(() => {
-  expect(cli.run(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
+beforeAll(async () => {
+  await cli.setUp();
   folder = cli.makeFolder("Payroll");
   expect(cli.run(["lock", folder]).status).toBe(0);
 });

@@ -1,6 +1,16 @@
 /** The one door of the core: verbs, types, error codes. Nothing outside imports anything else of it. */
 export { ERROR_CLASSES, type ErrorClass, type ErrorCode } from "./errors/codes";
-export { EremosError, type ErrorData, fromSystemError, isEremosError, systemCode } from "./errors/eremos-error";
+export {
+  EremosError,
+  type ErrorData,
+  type Failure,
+  errorOf,
+  failureOf,
+  fromSystemError,
+  isEremosError,
+  systemCode,
+} from "./errors/eremos-error";
+export { type Fault, noteFault, noteFaultsBy } from "./errors/faults";
 export { equalBytes, fromBase64, randomBytes, sha256, toBase64, wipe } from "./crypto/bytes";
 export { type BoxFailure, openBox, sealBox } from "./crypto/box";
 export { type ChunkCipher, chunkCipher } from "./crypto/chunk-cipher";
@@ -12,18 +22,25 @@ export {
   type MeasuredCost,
   type Password,
   type PasswordCost,
+  heavierCost,
   hkdf,
   measurePasswordCost,
   measurePasswordCosts,
   parsePasswordHashing,
 } from "./crypto/kdf";
-export { type SigningKey, generateSigningKey } from "./crypto/signature";
+export { type SigningKey, generateSigningKey, isSignedBy, signWith } from "./crypto/signature";
 export {
+  type NewDevice,
+  type OwnerDevice,
   type OwnerEnvelope,
   type OwnerKeys,
   type OwnerSecret,
   ProvenOwner,
+  deviceId,
+  deviceName,
   createOwner,
+  earlierRoots,
+  earlierSealingKeys,
   isRootKeyOf,
   openOwner,
   openSealingKey,
@@ -33,7 +50,9 @@ export {
   withCode,
   withDevice,
   withKeyholders,
+  withNewKeys,
   withPassword,
+  withoutDevice,
   writeOwner,
 } from "./format/owner";
 export { CODE_GROUPS, isGroupRight, mistypedGroups, newRecoveryCode, parseRecoveryCode } from "./format/recovery-code";
@@ -46,45 +65,32 @@ export {
   lookAtShares,
   mistypedShareGroups,
 } from "./format/keyholders";
-export { type FolderPassword, type FolderSecret, type WaysIn, keyholdersOf, waysInto } from "./format/header";
-export { HIDDEN_NAME, whyNotCover } from "./format/ids";
+export { type FolderSecret, type WaysIn, keyholdersOf, waysInto } from "./format/header";
+export type { FolderPassword } from "./format/slot";
+export { HIDDEN_NAME, newId, whyNotCover } from "./format/ids";
 export { type FolderState, VISIBILITIES, type Visibility } from "./format/state";
 export { type Bars, LEVELS, type Level, NO_BARS, barsSchema } from "./format/guard-record";
 export type { DirEntry, Entry, FileEntry, LinkEntry, Listing } from "./format/tree";
-export type { Hooks, Phase, Progress } from "./engine/hooks";
-export { closeToOthers } from "./engine/close-to-others";
-export { changeVisibility } from "./engine/change-visibility";
-export { type Adopted, adoptFolder } from "./engine/adopt";
-export { changeFolderPassword, changeOwner, openFolderKey } from "./engine/change-owner";
-export type { Change, ChangesOutcome } from "./engine/changes";
-export { type Consent, CONSENTS, type SealedInput } from "./engine/open-sealed";
-export { type CheckOutcome, type CheckRequest, type Damage, checkFolder } from "./engine/check";
-export { type OwnerAccess } from "./engine/keys";
-export { type Located, locateFolder, protectedAbove } from "./engine/locate";
-export {
-  type LockInput,
-  type LockOutcome,
-  type LockPreview,
-  type OpenNote,
-  type Signer,
-  lockFolder,
-  previewLock,
-} from "./engine/lock";
-export {
-  type InsuranceFacts,
-  type Priced,
-  insuranceFactsOf,
-  isInsured,
-  priceOf,
-  setInsurance,
-} from "./insurance/insure";
+export type { Hooks, Phase, Progress } from "./engine/ground";
+export { closeToOthers } from "./engine/upkeep";
+export { changeVisibility } from "./engine/upkeep";
+export { type Adopted, adoptFolder } from "./engine/access";
+export { changeFolderPassword, changeOwner, openFolderKey } from "./engine/access";
+export type { Change, ChangesOutcome } from "./engine/visiting";
+export { type Consent, CONSENTS, type SealedInput } from "./engine/contents";
+export { type CheckOutcome, type CheckRequest, type Damage, checkFolder } from "./engine/upkeep";
+export type { OwnerAccess } from "./engine/records";
+export { type Located, locateFolder, protectedAbove } from "./engine/upkeep";
+export type { LockInput, OpenNote, Signer } from "./engine/contents";
+export { type LockOutcome, type LockPreview, lockFolder, previewLock } from "./engine/guards";
+export { type InsuranceFacts, type Priced, insuranceFactsOf, isInsured, priceOf, setInsurance } from "./insurance";
 export type { InsuranceLevel } from "./format/insurance";
-export { type DamagedMember, type RepairOutcome, repairFolder } from "./insurance/repair";
+export { type DamagedMember, type RepairOutcome, repairFolder } from "./engine/upkeep";
 export { type HiddenEnd, type HiddenFound, findHidden } from "./hidden/find-hidden";
 export type { Means } from "./hidden/means";
 export type { ScriptLock } from "./hidden/script-locks";
 export { type Undo, bringBack, putBackHidden, removeScript } from "./hidden/bring-back";
-export { mendFolder } from "./engine/mend";
+export { mendFolder } from "./engine/upkeep";
 export {
   type OffLimits,
   type OffLimitsEdits,
@@ -93,26 +99,33 @@ export {
   isInPlaces,
   refuseOffLimits,
   whyOffLimits,
-} from "./engine/off-limits";
-export { type Guard, type Inspection, type Recovery, inspectFolder, isLocked, recoverFolder } from "./engine/recover";
-export { renewGuardOwner } from "./engine/guarded";
-export type { GuardInput, GuardOutcome, GuardedInput, Guarding } from "./engine/guarded";
-export { type Grounds, HELD_NAME, hidingFor } from "./engine/hide";
-export type { CopyComparison, CopyDifference } from "./engine/merge-copy";
-export { type Fork, forgetFork, forksAt } from "./engine/forks";
+} from "./engine/upkeep";
+export { type Guard, type Inspection, inspectFolder, isLocked, recoverFolder } from "./engine/guards";
+export type { Recovery } from "./engine/guards";
+export { renewGuardOwner } from "./engine/guards";
+export type { GuardInput, GuardOutcome, GuardedInput, Guarding } from "./engine/guards";
+export { type Grounds, HELD_NAME, hidingFor } from "./engine/visibility";
+export type { CopyComparison, CopyDifference } from "./engine/visiting";
+export { forksAt, letForkGo } from "./engine/visiting";
+export type { Arrival, Fork } from "./engine/records";
 export { type AccessProblem, accessProblems, repairAccess } from "./engine/access";
-export type { Ownership, PermissionChange, PermissionsOutcome } from "./engine/permissions-since";
-export type { EarlierState } from "./engine/earlier";
-export type { Upload } from "./engine/upload";
-export { type Committed, type DirNode, type FileNode, type Node, Visit, type VisitInput } from "./engine/visit";
-export { isWithin } from "./engine/visit-tree";
+export type { Ownership, PermissionChange, PermissionsOutcome } from "./engine/upkeep";
+export type { EarlierState } from "./engine/contents";
+export type { Upload } from "./engine/visiting";
+export { type RenewInput, type SealedAnew, openFolderKeyBefore, renewFolder, sealAnew } from "./engine/access";
+export type { Pieces } from "./engine/upkeep";
+export { type Committed, type DirNode, type FileNode, type Node, Visit, type VisitInput } from "./engine/visiting";
+export { isWithin } from "./engine/visiting";
 export { isName } from "./format/tree";
-export { type Strategy, roomForBoth } from "./engine/space";
-export { type UnlockInput, type UnlockOutcome, releaseFolder, releaseOpenFolder, unlockFolder } from "./engine/unlock";
-export { PAGE_NAME, VAULT_NAME, displayPath, isMountPoint, joinPath, splitPath } from "./engine/vault";
+export { type Strategy, roomForBoth } from "./engine/contents";
+export { wholeDresser } from "./engine/upkeep";
+export { stepAside } from "./engine/upkeep";
+export { type UnlockInput, type UnlockOutcome, releaseFolder, releaseOpenFolder, unlockFolder } from "./engine/guards";
+export { PAGE_NAME, VAULT_NAME, busyWith, displayPath, isMountPoint, joinPath, splitPath } from "./engine/ground";
 export { ONLOOKER_KINDS, type OnlookerKind, type SeenEntry } from "./onlooker/kinds";
+export type { Answer } from "./onlooker/surroundings";
 export { type Onlook, type View, lookAs } from "./onlooker/onlooker";
-export { type Answer, type Cell, REACH_KINDS, type Reach, type ReachKind } from "./onlooker/reach";
+export { type Cell, REACH_KINDS, type Reach, type ReachKind } from "./onlooker/reach";
 export { hiddenNamesIn, isHiddenByDesktop } from "./onlooker/hiding";
 export type { Disk, Identity } from "./platform/port";
 export { isPrintable, printable, printableJson } from "./errors/printable";
@@ -123,22 +136,10 @@ export { linuxDisk as disk, linuxDiskOf as diskOf } from "./platform/linux/linux
 export { type Running, runEngine } from "./worker/run-engine";
 export type { EngineRequest, Outcomes } from "./worker/protocol";
 export { reviveBytes } from "./worker/protocol";
-export {
-  type LockedFolder,
-  type RescueProgress,
-  type RescueReport,
-  type RescueSecret,
-  type ScanEnd,
-  type ScanFound,
-  type ScanProgress,
-  describeFound,
-  describeReport,
-  directorySource,
-  findLocked,
-  openLocked,
-  readGuardOwner,
-  rescue,
-  scan,
-} from "./rescue/on-disk";
-export type { Drop } from "./engine/drop";
-export { DropUpload, type Slot, vaultPlace } from "./engine/drop-in";
+export { type LockedFolder, type RescueSecret, findLocked, openLocked, readGuardOwner } from "./rescue/on-disk";
+export { type RescueProgress, type RescueReport, rescue } from "./rescue/to-directory";
+export { type ScanEnd, type ScanFound, type ScanProgress, scan } from "./rescue/scan";
+export { describeFound, describeReport } from "./rescue/words";
+export { directorySource } from "./rescue/directory-source";
+export type { Drop } from "./engine/slot";
+export { DropUpload, type Slot, vaultPlace } from "./engine/slot";

@@ -33,7 +33,7 @@ export async function breakThings(world: string, eremos: Eremos): Promise<void> 
 
   hideByHand(place, seed);
   const header = locked("Damaged records/Guest book");
-  for (const name of ["header.json", "header.copy.json"])
+  for (const name of ["header.json", "header.twin.json"])
     fs.writeFileSync(path.join(header, ".eremos", name), "spoilt by a bad disk");
   const insured = locked("Damaged, insured/Tone studies");
   eremos.run(["insure", insured, "standard"]);

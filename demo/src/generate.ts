@@ -50,7 +50,10 @@ class World {
   }
 }
 
-/** Generates the demo world into an empty or missing directory. Deterministic: the same bytes, names and times every time. */
+/**
+ * Generates the demo world into an empty or missing directory. Deterministic: the same bytes, names and times every
+ * time.
+ */
 export async function generateWorld(root: string): Promise<void> {
   fs.mkdirSync(root, { recursive: true });
   const seed = new Seeded(1723);

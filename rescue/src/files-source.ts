@@ -3,7 +3,10 @@ import type { RescueSource } from "@eremos/core/rescue";
 /** A folder that somebody chose in a browser: each file with its path from there, names joined by slashes. */
 export type ChosenFiles = ReadonlyMap<string, File>;
 
-/** Where in what was chosen there are locked folders: paths that end in a slash, or nothing for the chosen folder itself. */
+/**
+ * Where in what was chosen there are locked folders: paths that end in a slash, or nothing for the chosen folder
+ * itself.
+ */
 export function lockedIn(files: ChosenFiles): readonly string[] {
   const found = new Set<string>();
   for (const path of files.keys()) {

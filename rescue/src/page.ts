@@ -11,11 +11,16 @@ import {
   lookAtShares,
   mistypedGroups,
   openLocked,
+  stateWriterOf,
+  whatContradicts,
 } from "@eremos/core/rescue";
 import { type ChosenFiles, filesDropped, filesOf, filesSource, lockedIn } from "./files-source";
 import { type Lost, shownPath, takeOutAll, takeOutFile } from "./take-out";
 
-/** The page that opens a locked folder without Eremos. What it shows is text, never markup: names come from whoever made the folder. */
+/**
+ * The page that opens a locked folder without Eremos. What it shows is text, never markup: names come from whoever made
+ * the folder.
+ */
 const MOST_SHOWN = 300;
 
 function at<T extends HTMLElement>(id: string): T {
@@ -86,24 +91,34 @@ async function pick(): Promise<void> {
   close();
   const folder = view.found.value;
   try {
-    if (files.has(`${folder}.eremos/guard.json`) && !files.has(`${folder}.eremos/state.json`)) {
+    if (
+      files.has(`${folder}.eremos/guard.json`) &&
+      ![...files.keys()].some(
+        (name) =>
+          name.startsWith(`${folder}.eremos/`) && stateWriterOf(name.slice(folder.length + ".eremos/".length)) !== null,
+      )
+    ) {
       return refuse(
         "This folder is not encrypted, only barred or out of sight: its files are in it as they are. If the system refuses them to you, rescue.mjs gives them their permissions back in a copy.",
       );
     }
-    const found = await findLocked(filesSource(files, folder));
+    const source = filesSource(files, folder);
+    const found = await findLocked(source);
+    const contradiction = await whatContradicts(source);
     ({ hasPassword } = found);
-    const [header] = found.headers;
-    const set = header ? keyholdersOf(header) : null;
-    keyholders = header && set ? { owner: header.owner.owner, set } : null;
+    const [head] = found.heads;
+    const set = head ? keyholdersOf(head) : null;
+    keyholders = head && set ? { owner: head.header.owner.owner, set } : null;
     view.asked.textContent = set
       ? `any ${set.threshold} of ${set.checks.length}, one a line`
       : "no keyholders were named for this folder";
     view.hint.textContent = found.hint === null ? "it has one besides the master password" : `hint: ${found.hint}`;
     view.chosen.textContent =
-      found.state !== null && isPlainTrue(found.state)
-        ? "This folder was open, or on its way: its files lie readable in it, or in .eremos/staging. What was locked before can be opened here."
-        : "It is locked by Eremos.";
+      contradiction !== null
+        ? `${contradiction} What is encrypted can be opened here.`
+        : found.state !== null && isPlainTrue(found.state)
+          ? "This folder was open, or on its way: its files lie readable in it, or in .eremos/staging. What was locked before can be opened here."
+          : "It is locked by Eremos.";
     view.secret.hidden = false;
     showFields();
   } catch (error) {

@@ -57,7 +57,7 @@ function marked(path: string): string {
   return dot > path.lastIndexOf("/") + 1 ? `${path.slice(0, dot)} (damaged)${path.slice(dot)}` : `${path} (damaged)`;
 }
 
-export function save(blob: Blob, name: string): void {
+function save(blob: Blob, name: string): void {
   const link = document.createElement("a");
   link.href = URL.createObjectURL(blob);
   link.download = name;
@@ -65,7 +65,10 @@ export function save(blob: Blob, name: string): void {
   setTimeout(() => URL.revokeObjectURL(link.href), 60_000);
 }
 
-/** Everything as one ZIP, with a list of what an archive can't hold: modes, times, links, holes. Streams to the disk where the browser can. */
+/**
+ * Everything as one ZIP, with a list of what an archive can't hold: modes, times, links, holes. Streams to the disk
+ * where the browser can.
+ */
 export async function takeOutAll(
   locked: LockedFolder,
   onProgress: (done: number, total: number) => void,

@@ -4,7 +4,7 @@ import * as path from "node:path";
 import { fileURLToPath } from "node:url";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { CommandLine, PASSWORD } from "../../cli/test/command-line";
-import { snapshot } from "../../core/test/world";
+import { snapshot } from "../../core/test/support/world";
 
 const cli = new CommandLine();
 /** The one file, away from everything that could help it. */

@@ -7,8 +7,8 @@ export function house(core, owner, rootKey, device) {
     owner,
     rootKey,
     device,
-    access: { owner, rootKey, devices: [device] },
-    signer: { by: "owner", owner, rootKey, device },
+    access: { owner, rootKey, folderKey: null, devices: [device] },
+    signer: { by: "owner", owner, rootKey, device, password: null },
   };
 }
 
@@ -25,8 +25,7 @@ const opening = ({ access }, path) => ({
   access,
   keptHeader: null,
   expected: null,
-  acceptUnvouched: false,
-  acceptOlder: false,
+  accept: [],
 });
 
 export function open(known, path) {
@@ -38,14 +37,9 @@ export function release(known, path) {
 }
 
 /** Opens a locked folder for reading, and reads the first byte of so many files picked at random. Seconds each. */
-export async function firstBytes({ core, access }, path, { files, directories }, count) {
+export async function firstBytes(known, path, { files, directories }, count) {
   const began = performance.now();
-  const reader = await core.Visit.open(core.disk, {
-    path: Buffer.from(path),
-    access,
-    keptHeader: null,
-    account: { uid: process.getuid(), gid: process.getgid() },
-  });
+  const reader = await visit(known, path);
   const opened = (performance.now() - began) / 1000;
   const into = Buffer.alloc(1);
   const read = (i) => {
@@ -61,4 +55,47 @@ export async function firstBytes({ core, access }, path, { files, directories },
   });
   reader.close();
   return { opened, times };
+}
+
+function visit(known, path, disk = known.core.disk) {
+  return known.core.Visit.open(disk, {
+    ...opening(known, path),
+    account: { uid: process.getuid(), gid: process.getgid() },
+  });
+}
+
+/**
+ * Bytes written for each of so many changes of one file of 10 kB: all in one visit, and in a visit for each; with
+ * everything that their ends write.
+ */
+export async function bytesOfChanges(known, path, { files, directories }, count) {
+  let written = 0;
+  const disk = new Proxy(known.core.disk, {
+    get: (target, name) =>
+      name !== "write"
+        ? target[name]
+        : (...args) => {
+            written += args[3];
+            return target.write(...args);
+          },
+  });
+  const change = (to, n) => {
+    const i = (n * 7919) % files;
+    const directory = Buffer.from(`d${i % directories}`);
+    const upload = to.write([directory], Buffer.from(`file ${i}`), 10_000);
+    upload.append(Buffer.alloc(10_000, n));
+    to.add(to.find([directory]), upload.finish());
+    to.commit();
+  };
+  const one = await visit(known, path, disk);
+  for (let n = 0; n < count; n++) change(one, n);
+  one.close();
+  const inOne = written / count;
+  written = 0;
+  for (let n = 0; n < count; n++) {
+    const each = await visit(known, path, disk);
+    change(each, count + n);
+    each.close();
+  }
+  return { inOne, forEach: written / count };
 }

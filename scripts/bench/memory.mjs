@@ -1,4 +1,7 @@
-/** Prints the most memory (KiB, resident) this process ever held: `idle`, or after one verb on a folder. Run by the benchmark. */
+/**
+ * Prints the most memory (KiB, resident) this process ever held: `idle`, or after one verb on a folder. Run by the
+ * benchmark.
+ */
 import { readFileSync } from "node:fs";
 import * as core from "@eremos/core";
 import { house, lock, open } from "./house.mjs";

@@ -19,6 +19,7 @@ CREATE TABLE `gate` (
 	`caller` integer NOT NULL,
 	`failures` integer NOT NULL,
 	`blocked_until` integer NOT NULL,
+	`trying` integer NOT NULL,
 	PRIMARY KEY(`secret`, `caller`)
 );
 --> statement-breakpoint

@@ -1,6 +1,7 @@
 /**
- * How a call travels from the page: JSON, and after it what must not become text on the way, as bytes: passwords, each after a NUL, which JSON
- * never holds. In the JSON stands `{ "$secret": which }` in their place. Text can't be overwritten once it is there; bytes are, when the call has its answer.
+ * How a call travels from the page: JSON, and after it what must not become text on the way, as bytes: passwords, each
+ * after a NUL, which JSON never holds. In the JSON stands `{ "$secret": which }` in their place. Text can't be
+ * overwritten once it is there; bytes are, when the call has its answer.
  */
 
 /** The fields of calls that are passwords, wherever they stand. */
@@ -26,7 +27,9 @@ export function encodeCall(body: object): Uint8Array<ArrayBuffer> {
   return bytes;
 }
 
-/** What was sent, with its secrets as parts of `bytes`: who overwrites those has overwritten these. @throws SyntaxError */
+/**
+ * What was sent, with its secrets as parts of `bytes`: who overwrites those has overwritten these. @throws SyntaxError
+ */
 export function decodeCall(bytes: Buffer): unknown {
   const [json = bytes, ...secrets] = split(bytes);
   return JSON.parse(json.toString("utf8") || "{}", (_name, value: unknown) => {

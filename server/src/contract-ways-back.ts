@@ -1,11 +1,14 @@
 /** What goes over the wire about getting back in, and about damage. Part of the contract. */
-import type { BackSecret, Guard, JobVerb, PasswordChanged, Protection, Visibility } from "./contract";
+import type { BackSecret, Guard, JobVerb, PasswordChanged, Protection, Visibility } from "./contract-folders";
 
 /** The keyholders, and where their shares are. */
 export interface KeyholdersView {
   readonly threshold: number;
   readonly count: number;
-  /** Whose folders they open, as the sheets say. Null, like the next two and the holders: they were named on another computer. */
+  /**
+   * Whose folders they open, as the sheets say. Null, like the next two and the holders: they were named on another
+   * computer.
+   */
   readonly of: string | null;
   readonly madeAt: number | null;
   readonly provenAt: number | null;
@@ -57,7 +60,10 @@ export type Insurance = "light" | "standard" | "strong";
 /** How much a folder is insured, what that costs, and what it survives. */
 export interface InsuranceView {
   readonly chosen: Insurance | "other" | null;
-  /** What it is now. Bytes; `burst`: damage up to so much in one place of one file; `scattered`: so many places of up to 4 KB, wherever they are. */
+  /**
+   * What it is now. Bytes; `burst`: damage up to so much in one place of one file; `scattered`: so many places of up to
+   * 4 KB, wherever they are.
+   */
   readonly now: {
     readonly costs: number;
     readonly burst: number;
@@ -88,8 +94,8 @@ export interface FoundFolder {
   readonly lockedAt: number | null;
   readonly problems: readonly string[];
   /**
-   * In the list, there; in the list, elsewhere; a second copy of one that is in the list and at its place; this owner's, and not in the list;
-   * another owner's; its records can't be read.
+   * In the list, there; in the list, elsewhere; a second copy of one that is in the list and at its place; this
+   * owner's, and not in the list; another owner's; its records can't be read.
    */
   readonly relation: "listed" | "moved" | "copy" | "lost" | "another-owner" | "damaged";
 }

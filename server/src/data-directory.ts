@@ -1,26 +1,31 @@
 import * as fs from "node:fs";
+import * as os from "node:os";
 import * as path from "node:path";
-import { z } from "zod";
+import { isDeepStrictEqual } from "node:util";
+import * as z from "zod";
 import { UNTIL_LOCKED, rulesSchema } from "./locking-rules";
 import { kindSchema, protectionShape } from "./protection";
 import {
   EremosError,
+  type NewDevice,
   type OwnerEnvelope,
   type ProvenOwner,
   type SigningKey,
   generateSigningKey,
   hkdf,
   isEremosError,
+  isSignedBy,
   readOwner,
+  signWith,
   systemCode,
   writeOwner,
 } from "@eremos/core";
 
 /**
- * The owner-only data directory: the owner record, this device's signing key, the database, and a note for each folder that lies
- * open. Notes are the only readable paths; they are files of their own and are removed when the folder locks.
+ * The owner-only data directory: the owner record, this device's signing key, the database, and a note for each folder
+ * that lies open. Notes are the only readable paths; they are files of their own and are removed when the folder locks.
  */
-export const noteSchema = z.strictObject({
+const noteSchema = z.strictObject({
   id: z.string(),
   /** The folder's ordinary path, base64 of its bytes. */
   path: z.string(),
@@ -43,7 +48,9 @@ export type Note = z.output<typeof noteSchema>;
 
 const portSchema = z.int().min(1).max(65535);
 const serverSchema = z.strictObject({ port: portSchema, host: z.string().min(1).max(100), secret: z.string().min(32) });
-/** Where a server listens, the one Host that it answers to, and the secret by which it proves that it is this owner's. */
+/**
+ * Where a server listens, the one Host that it answers to, and the secret by which it proves that it is this owner's.
+ */
 export type ServerRecord = z.output<typeof serverSchema>;
 
 const OWNER = "owner.json";
@@ -62,27 +69,36 @@ export class DataDirectory {
   static open(directory: string): DataDirectory {
     try {
       fs.mkdirSync(path.join(directory, "open"), { recursive: true, mode: 0o700 });
-      fs.chmodSync(directory, 0o700);
-      fs.accessSync(directory, fs.constants.R_OK | fs.constants.W_OK | fs.constants.X_OK);
+      if ((fs.statSync(directory).mode & 0o777) !== 0o700) fs.chmodSync(directory, 0o700);
+      fs.accessSync(directory, fs.constants.R_OK | fs.constants.X_OK);
       return new DataDirectory(directory, loadDevice(path.join(directory, "device.json")));
     } catch (error) {
+      if (systemCode(error) === undefined) throw error;
       throw new EremosError(
         "data-unwritable",
-        `Eremos can't write to its data directory ${directory} (${systemCode(error) ?? String(error)}). Choose another with EREMOS_DATA, or change its permissions.`,
+        `Eremos can't write to its data directory ${directory} (${systemCode(error) ?? ""}). Choose another with EREMOS_DATA, or change its permissions.`,
       );
     }
   }
 
+  /** This computer, as the owner's record is to know it from now on. */
+  get computer(): NewDevice {
+    return { publicKey: this.device.publicKey, name: os.hostname(), since: Date.now() };
+  }
+
   /** By which this computer knows the records in folders that it wrote itself. */
   get identity(): Buffer {
-    return hkdf(this.device.privateKey, Buffer.alloc(0), "eremos/1/own-records");
+    return hkdf(this.device.privateKey, Buffer.alloc(0), "eremos/2/own-records");
   }
 
   get databasePath(): string {
     return path.join(this.directory, "eremos.db");
   }
 
-  /** The owner record, from the first whole copy, or null before the first run. @throws EremosError `damaged` when there is none that is whole */
+  /**
+   * The owner record, from the first whole copy, or null before the first run. @throws EremosError `damaged` when there
+   * is none that is whole
+   */
   owner(): OwnerEnvelope | null {
     let damage: unknown = null;
     for (const name of [OWNER, OWNER_COPY, OWNER_BEFORE]) {
@@ -99,11 +115,12 @@ export class DataDirectory {
   }
 
   /**
-   * The one thing whose loss is total: only what was opened as a trial is written, only in the place of what it was made from, and that one stays beside it until
-   * the owner has signed in with the new one. @throws EremosError `busy` where another process wrote one meanwhile
+   * The one thing whose loss is total: only what was opened as a trial is written, only in the place of what it was
+   * made from, and that one stays beside it until the owner has signed in with the new one. @throws EremosError `busy`
+   * where another process wrote one meanwhile
    */
   writeOwner(owner: ProvenOwner, before: OwnerEnvelope | null): void {
-    if ((this.owner()?.mac ?? null) !== (before?.mac ?? null))
+    if ((this.owner()?.signature ?? null) !== (before?.signature ?? null))
       throw new EremosError(
         "busy",
         "The owner record was changed by another Eremos meanwhile. Nothing was changed; look, and do it again.",
@@ -177,8 +194,10 @@ export class DataDirectory {
     return this.notes().find((note) => note.id === id) ?? null;
   }
 
+  /** Nothing is written where it says so already: a full disk stops no lock. */
   writeNote(note: Note): void {
-    writeDurably(this.notePath(note.id), Buffer.from(`${JSON.stringify(note)}\n`));
+    if (!isDeepStrictEqual(this.note(note.id), noteSchema.parse(note)))
+      writeDurably(this.notePath(note.id), Buffer.from(`${JSON.stringify(note)}\n`));
   }
 
   removeNote(id: string): void {
@@ -221,17 +240,47 @@ function writeDurably(file: string, bytes: Buffer): void {
   }
 }
 
+/**
+ * From it or its copy. Where neither is whole a new one is made, and what is left of the old one is set aside: what it
+ * wrote in folders is then another computer's.
+ */
 function loadDevice(file: string): SigningKey {
-  const bytes = readIfThere(file);
-  if (bytes) {
-    const stored = deviceSchema.parse(parseJson(bytes));
-    return {
-      publicKey: Buffer.from(stored.publicKey, "base64url"),
-      privateKey: Buffer.from(stored.privateKey, "base64url"),
-    };
-  }
-  const key = generateSigningKey();
-  const stored = { publicKey: key.publicKey.toString("base64url"), privateKey: key.privateKey.toString("base64url") };
-  writeDurably(file, Buffer.from(`${JSON.stringify(stored)}\n`));
+  const copies = [file, file.replace(/\.json$/, ".copy.json")];
+  const read = copies.map((one) => deviceIn(one));
+  const whole = read.find((key) => key !== null);
+  if (!whole) for (const one of copies) if (fs.existsSync(one)) fs.renameSync(one, `${one}.damaged-${Date.now()}`);
+  const key = whole ?? generateSigningKey();
+  const bytes = Buffer.from(
+    `${JSON.stringify({ publicKey: key.publicKey.toString("base64url"), privateKey: key.privateKey.toString("base64url") })}\n`,
+  );
+  copies.forEach((one, i) => {
+    if (!read[i]) writeIfPossible(one, bytes, whole !== undefined);
+  });
   return key;
+}
+
+/** `isSpare`: there is another copy, without which nothing stops. */
+function writeIfPossible(file: string, bytes: Buffer, isSpare: boolean): void {
+  try {
+    writeDurably(file, bytes);
+  } catch (error) {
+    if (!isSpare) throw error;
+  }
+}
+
+/** Null where there is none, or it is damaged: the private key has to belong to the public one. */
+function deviceIn(file: string): SigningKey | null {
+  const bytes = readIfThere(file);
+  const stored = bytes ? deviceSchema.safeParse(parseJson(bytes)) : null;
+  if (!stored?.success) return null;
+  const key = {
+    publicKey: Buffer.from(stored.data.publicKey, "base64url"),
+    privateKey: Buffer.from(stored.data.privateKey, "base64url"),
+  };
+  const message = Buffer.from("eremos/device");
+  try {
+    return isSignedBy(key.publicKey, message, signWith(key, message)) ? key : null;
+  } catch {
+    return null;
+  }
 }

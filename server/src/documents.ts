@@ -1,5 +1,5 @@
 import { eq } from "drizzle-orm";
-import { z } from "zod";
+import * as z from "zod";
 import type { Undo } from "@eremos/core";
 import type { OpenDatabase } from "./database/open";
 import { documents } from "./database/schema";
@@ -10,7 +10,10 @@ import type { Keys } from "./session/keys";
 const name = z.string().trim().min(1).max(200);
 const mailAddress = z.email().max(254);
 
-/** The keyholders by name, with their shares, so that a sheet can be printed again: whoever reads this has the owner's keys already. */
+/**
+ * The keyholders by name, with their shares, so that a sheet can be printed again: whoever reads this has the owner's
+ * keys already.
+ */
 const keyholdersSchema = z.strictObject({
   /** Of the owner envelope that these shares belong to. */
   set: z.string(),

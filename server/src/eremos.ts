@@ -6,8 +6,8 @@ import {
   EremosError,
   type Grounds,
   type OffLimits,
-  type OwnerEnvelope,
   type Outcomes,
+  type OwnerEnvelope,
   type Progress,
   defaultOffLimits,
   diskOf,
@@ -17,9 +17,10 @@ import {
 import type { ChangeEvent, JobVerb } from "./contract";
 import { DataDirectory } from "./data-directory";
 import { Documents } from "./documents";
-import { type OpenDatabase, openDatabase } from "./database/open";
+import { keepFaultLog } from "./fault-log";
+import { type OpenDatabase, openDatabase, setAsideOf } from "./database/open";
 import { Jobs } from "./jobs";
-import { realPathOf } from "./operations/paths";
+import { realPathOf } from "./paths";
 import { Preferences } from "./preferences";
 import { Registry } from "./registry";
 import { Gate } from "./session/gate";
@@ -30,7 +31,7 @@ import type { Settings } from "./settings";
 import { Visits } from "./visit/visits";
 import { Finder } from "./watch/finder";
 import { HiddenFinder } from "./watch/hidden-finder";
-import { Keeper } from "./watch/keeper";
+import { KnownOpen } from "./watch/known-open";
 
 /** So long after the last secret that opened nothing. */
 const TRIED_STAYS_MS = 15_000;
@@ -44,16 +45,18 @@ export class Eremos {
   readonly documents: Documents;
   readonly jobs: Jobs;
   readonly preferences: Preferences;
-  readonly keeper: Keeper;
+  readonly knownOpen = new KnownOpen();
   readonly visits: Visits;
-  readonly finder = new Finder(this);
-  readonly hiddenFinder = new HiddenFinder(this);
+  readonly finder = new Finder(() => this.announce({ topic: "scan" }));
+  readonly hiddenFinder: HiddenFinder;
   private readonly defaultOffLimits: readonly OffLimits[];
   private readonly emitter = new EventEmitter().setMaxListeners(200);
   /** Folders that could not be put right, and why: one folder's trouble is its own. */
   readonly troubles = new Map<string, string>();
   readonly pin = new Pin();
   readonly stay: Stay;
+  /** This process stays as long as its session, so that it may begin long work that nobody waits for. */
+  isLasting = false;
   private signedIn: Keys | null = null;
   /** Keys set aside at an idle sign-out, for the PIN to bring back. */
   private dozing: Keys | null = null;
@@ -71,12 +74,12 @@ export class Eremos {
     onProgress?: (folder: string, verb: JobVerb, progress: Progress) => void,
   ) {
     this.disk = diskOf(data.identity);
+    this.hiddenFinder = new HiddenFinder(this.disk, () => this.announce({ topic: "scan" }));
     this.gate = new Gate(database);
     this.registry = new Registry(database, this.disk.identity);
     this.documents = new Documents(database);
     this.jobs = new Jobs(database, data.identity, () => this.announce({ topic: "jobs" }), onProgress);
     this.preferences = new Preferences(database);
-    this.keeper = new Keeper(this);
     this.visits = new Visits(path.join(settings.program, "server", "dist", "visit-worker.js"), data.identity, () =>
       this.announce({ topic: "folders" }),
     );
@@ -87,6 +90,7 @@ export class Eremos {
   /** @throws EremosError `data-unwritable` */
   static open(settings: Settings, onProgress?: (folder: string, verb: JobVerb, progress: Progress) => void): Eremos {
     const data = DataDirectory.open(settings.dataDirectory);
+    keepFaultLog(data.directory);
     return new Eremos(settings, data, openDatabase(data.databasePath, settings.program), onProgress);
   }
 
@@ -139,10 +143,32 @@ export class Eremos {
   requireKeys(): Keys {
     if (!this.signedIn)
       throw new EremosError("needs-sign-in", "This needs the master password. Nothing was touched; sign in first.");
+    const owner = this.data.owner();
+    if (owner && !this.signedIn.isOf(owner)) {
+      this.forget();
+      throw new EremosError(
+        "needs-sign-in",
+        "New keys were made elsewhere, so these are not yours any more. Nothing was touched; sign in with the new master password.",
+      );
+    }
     return this.signedIn;
   }
 
-  /** After a wait, before anything is written: the session in which the work began is still the one there is. @throws EremosError `needs-sign-in` */
+  /**
+   * The session goes on with other keys; the ones before are wiped when nothing holds them any more, and a PIN leads
+   * nowhere. @throws EremosError `needs-sign-in`; what was handed over is wiped then
+   */
+  exchange(before: Keys, now: Keys): void {
+    if (this.signedIn !== before) now.end();
+    this.requireSame(before);
+    this.wipe();
+    this.signedIn = now;
+  }
+
+  /**
+   * After a wait, before anything is written: the session in which the work began is still the one there is. @throws
+   * EremosError `needs-sign-in`
+   */
   requireSame(keys: Keys): void {
     if (this.signedIn !== keys)
       throw new EremosError(
@@ -151,7 +177,10 @@ export class Eremos {
       );
   }
 
-  /** Does something over waits with the keys there are now; a sign-out meanwhile wipes them when it is done. @throws EremosError `needs-sign-in` */
+  /**
+   * Does something over waits with the keys there are now; a sign-out meanwhile wipes them when it is done. @throws
+   * EremosError `needs-sign-in`
+   */
   async holding<T>(work: (keys: Keys) => Promise<T>): Promise<T> {
     const keys = this.requireKeys();
     const letGo = keys.hold();
@@ -167,8 +196,27 @@ export class Eremos {
     this.over = over;
   }
 
-  /** @throws EremosError `busy` where this process has had its session */
+  /** What is wrong with Eremos' own data, in words, or null. */
+  get ownDataTrouble(): string | null {
+    const { unwritable } = this.database;
+    if (unwritable !== null)
+      return `Eremos' own data in ${this.data.directory} can't be used now: ${unwritable}. Your folders are not touched by this, and those that lie open can be locked; make room, or give your account the right to write there, and start Eremos again.`;
+    const [aside] = setAsideOf(this.data.databasePath);
+    return aside === undefined
+      ? null
+      : `Eremos' own list of your folders was damaged, and is set aside as ${aside}. Your folders are not touched by this. A new list is begun: search for your folders under Ways back, and take them in.`;
+  }
+
+  /** @throws EremosError `data-unwritable` where the list can't be read */
+  requireOwnData(): void {
+    if (this.database.unwritable !== null) throw new EremosError("data-unwritable", this.ownDataTrouble ?? "");
+  }
+
+  /**
+   * @throws EremosError `busy` where this process has had its session; `data-unwritable` where its list can't be read
+   */
   keep(keys: Keys): void {
+    this.requireOwnData();
     if (this.isOver)
       throw new EremosError(
         "busy",
@@ -195,7 +243,10 @@ export class Eremos {
     return this.signedIn !== null || this.dozing !== null;
   }
 
-  /** A look at a password, code or share. Where it opened nothing, what may be left of it in memory goes with this process a while after the last one. */
+  /**
+   * A look at a password, code or share. Where it opened nothing, what may be left of it in memory goes with this
+   * process a while after the last one.
+   */
   async trying<T>(work: () => Promise<T>): Promise<T> {
     this.tryingNow++;
     try {

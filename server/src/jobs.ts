@@ -1,5 +1,5 @@
 import { randomUUID } from "node:crypto";
-import { desc, eq, inArray } from "drizzle-orm";
+import { and, desc, eq, inArray } from "drizzle-orm";
 import {
   type EngineRequest,
   EremosError,
@@ -11,12 +11,15 @@ import {
   wipe,
 } from "@eremos/core";
 import type { JobPhase, JobVerb, JobView } from "./contract";
-import type { OpenDatabase } from "./database/open";
+import { type OpenDatabase, isUnwritable, reasonOf } from "./database/open";
 import { jobs } from "./database/schema";
 
 const AT_ONCE = 2;
 const SAVE_EVERY_MS = 400;
 const MOST_SHOWN = 30;
+const ROOM_WAIT_MS = 20_000;
+const ROOM_LOOK_MS = 50;
+type JobRow = typeof jobs.$inferSelect;
 
 type EngineVerb = keyof Outcomes;
 
@@ -47,6 +50,8 @@ export class Jobs {
   private readonly words = new Map<string, { readonly summary: string | null; readonly error: EremosError | null }>();
   private readonly speeds = new Map<string, number>();
   private readonly outcomes = new Set<Promise<unknown>>();
+  /** Jobs of which the database could not take a row: they are done all the same. */
+  private readonly unwritten = new Map<string, JobRow>();
   private running = 0;
 
   constructor(
@@ -71,7 +76,7 @@ export class Jobs {
       pid: process.pid,
       startedAt: Date.now(),
     };
-    this.database.orm.insert(jobs).values(row).run();
+    this.insert({ ...row, error: null, endedAt: null });
     // The job's own copy of paths and keys: a sign-out meanwhile wipes the originals.
     const owned = { ...spec, request: structuredClone(spec.request) };
     const outcome = this.turn(id)
@@ -120,7 +125,8 @@ export class Jobs {
           endedAt: Date.now(),
         });
       } catch {
-        // The database can't be written: the first failure is the one to tell of, and the next start puts the list right.
+        // The database can't be written: the first failure is the one to tell of, and the next start puts the list
+        // right.
       }
       throw error;
     } finally {
@@ -138,10 +144,11 @@ export class Jobs {
       this.words.set(id, { summary, error: null });
       this.save(id, { state: "done", endedAt: Date.now() });
     } catch (caught) {
-      const detail = systemCode(caught) ?? (caught instanceof Error ? caught.message : String(caught));
+      if (!isUnwritable(caught) && systemCode(caught) === undefined)
+        throw fromSystemError(caught, "writing down what is done in the folder");
       throw new EremosError(
         "io",
-        `What you asked for is done in the folder, but Eremos could not write it down in its own data (${detail}). Nothing is lost; the list is put right at the next start.`,
+        `What you asked for is done in the folder, but Eremos could not write it down in its own data (${reasonOf(caught)}). Nothing is lost; the list is put right at the next start.`,
       );
     }
   }
@@ -166,8 +173,19 @@ export class Jobs {
     };
   }
 
-  private save(id: string, change: Partial<typeof jobs.$inferInsert>): void {
-    this.database.orm.update(jobs).set(change).where(eq(jobs.id, id)).run();
+  private insert(row: JobRow): void {
+    try {
+      this.database.orm.insert(jobs).values(row).run();
+    } catch (error) {
+      if (!isUnwritable(error)) throw error;
+      this.unwritten.set(row.id, row);
+    }
+  }
+
+  private save(id: string, change: Partial<JobRow>): void {
+    const unwritten = this.unwritten.get(id);
+    if (unwritten) this.unwritten.set(id, { ...unwritten, ...change });
+    else this.database.orm.update(jobs).set(change).where(eq(jobs.id, id)).run();
     this.changed();
   }
 
@@ -187,6 +205,19 @@ export class Jobs {
     return cancel !== undefined;
   }
 
+  /** Work that nobody waits for makes room for what somebody asks of the same folder; it goes on later. */
+  async makeRoom(folder: string): Promise<void> {
+    const isThere = (): JobRow[] =>
+      this.database.orm
+        .select()
+        .from(jobs)
+        .where(and(eq(jobs.folder, folder), eq(jobs.verb, "renew"), inArray(jobs.state, ["queued", "running"])))
+        .all();
+    for (const { id } of isThere()) this.cancel(id);
+    for (let waited = 0; waited < ROOM_WAIT_MS && isThere().length > 0; waited += ROOM_LOOK_MS)
+      await new Promise((resolve) => setTimeout(resolve, ROOM_LOOK_MS));
+  }
+
   /** Waits until nothing runs any more, but not longer than so. */
   async drain(longestMs: number): Promise<void> {
     let timer: NodeJS.Timeout | undefined;
@@ -197,14 +228,20 @@ export class Jobs {
     clearTimeout(timer);
   }
 
-  /** Asks everything to stop and put things back; waits for it, but not for long: what is cut off is put right at the next start. */
+  /**
+   * Asks everything to stop and put things back; waits for it, but not for long: what is cut off is put right at the
+   * next start.
+   */
   async stop(longestMs: number): Promise<void> {
     for (const cancel of [...this.cancels.values()]) cancel();
     await this.drain(longestMs);
   }
 
   list(): JobView[] {
-    const rows = this.database.orm.select().from(jobs).orderBy(desc(jobs.startedAt)).limit(MOST_SHOWN).all();
+    const rows = [
+      ...this.unwritten.values(),
+      ...this.database.orm.select().from(jobs).orderBy(desc(jobs.startedAt)).limit(MOST_SHOWN).all(),
+    ];
     return rows.map(({ pid: _pid, ...row }) => {
       const words = this.words.get(row.id);
       const error = words?.error

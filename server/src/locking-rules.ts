@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import type { LockingRules, OpeningMode } from "./contract";
 
 /** When a folder that lies open locks by itself. */

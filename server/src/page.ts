@@ -26,7 +26,10 @@ ${body}
 const HOW_TO_OPEN =
   "Open Eremos from the applications menu, with <code>eremos page</code> in a terminal, or at the address that was printed where it was started";
 
-/** Leads to the launcher: an address could be somebody else's by the time it is opened. The same page for every folder; it tells nothing. */
+/**
+ * Leads to the launcher: an address could be somebody else's by the time it is opened. The same page for every folder;
+ * it tells nothing.
+ */
 export const LOCKED_PAGE = Buffer.from(
   standing(
     "This folder is locked",

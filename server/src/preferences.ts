@@ -1,5 +1,5 @@
 import { eq } from "drizzle-orm";
-import { z } from "zod";
+import * as z from "zod";
 import type { OffLimitsEdits } from "@eremos/core";
 import type { PreferencesView } from "./contract";
 import type { OpenDatabase } from "./database/open";

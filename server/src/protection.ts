@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { type Grounds, type Guarding, NO_BARS, VISIBILITIES, barsSchema, whyNotCover } from "@eremos/core";
 import type { Bars, FolderKind, Guard, Icon, Protection, Visibility } from "./contract";
 import { LOCKED_PAGE } from "./page";
@@ -6,7 +6,7 @@ import { LOCKED_PAGE } from "./page";
 /** How a folder is locked: the guard, what shows of it, and for a barred one who may still do what. */
 export const GUARDS = ["sealed", "barred", "sight"] as const satisfies readonly Guard[];
 
-export const ICONS = [
+const ICONS = [
   "x-office-document",
   "x-office-spreadsheet",
   "x-office-calendar",
@@ -89,7 +89,10 @@ export function signsOf({ visibility, icon }: Protection): {
   return { page: LOCKED_PAGE, icon: icon === null ? null : iconFile(icon) };
 }
 
-/** By it a file manager shows a folder with an icon of its own. Source: freedesktop.org Desktop Entry Specification, type Directory. */
+/**
+ * By it a file manager shows a folder with an icon of its own. Source: freedesktop.org Desktop Entry Specification,
+ * type Directory.
+ */
 function iconFile(icon: Icon): Buffer {
   return Buffer.from(`[Desktop Entry]\nType=Directory\nIcon=${icon}\n`);
 }

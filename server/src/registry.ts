@@ -1,5 +1,5 @@
 import { desc, eq } from "drizzle-orm";
-import { z } from "zod";
+import * as z from "zod";
 import { type Identity, type OwnerEnvelope, fromBase64, openEnvelope, sealTo } from "@eremos/core";
 import { rulesSchema } from "./locking-rules";
 import { kindSchema, protectionShape } from "./protection";
@@ -8,7 +8,7 @@ import { events, folders, inbox, slots } from "./database/schema";
 import { readRow, sealRow } from "./database/sealed-rows";
 import type { Keys } from "./session/keys";
 
-export const recordSchema = z.strictObject({
+const recordSchema = z.strictObject({
   id: z.string(),
   /** The ordinary path, base64 of its bytes. */
   path: z.string(),
@@ -29,10 +29,14 @@ export const recordSchema = z.strictObject({
   /** The same of the keyholders' shares. */
   sharesProvenAt: z.number().nullable().default(null),
   lastCheck: z.strictObject({ at: z.number(), ok: z.boolean(), sample: z.boolean() }).nullable().default(null),
+  /** Everything in it is under this key of the folder's, or a later one. */
+  epoch: z.number().default(1),
+  /** How many of its earlier states an earlier key opens. */
+  olderStates: z.number().default(0),
 });
 export type FolderRecord = z.output<typeof recordSchema>;
 
-export const EVENT_KINDS = [
+const EVENT_KINDS = [
   "locked",
   "opened",
   "released",
@@ -52,6 +56,7 @@ export const EVENT_KINDS = [
   "keyholders",
   "insured",
   "repaired",
+  "new-keys",
 ] as const;
 const eventSchema = z.strictObject({
   at: z.number(),
@@ -71,7 +76,10 @@ export type Letter = z.output<typeof letterSchema>;
 const INBOX_PURPOSE = "inbox";
 const MOST_EVENTS = 200;
 
-/** The list of protected folders and what happened to them. Readable with the owner's keys only; writable without them through the inbox. */
+/**
+ * The list of protected folders and what happened to them. Readable with the owner's keys only; writable without them
+ * through the inbox.
+ */
 export class Registry {
   constructor(
     private readonly database: OpenDatabase,
@@ -118,7 +126,10 @@ export class Registry {
       .run();
   }
 
-  /** What files are sealed to while nobody is signed in, and where; null where there is none that this computer wrote itself. */
+  /**
+   * What files are sealed to while nobody is signed in, and where; null where there is none that this computer wrote
+   * itself.
+   */
   slot(id: string): { readonly publicKey: string; readonly place: string | null } | null {
     const row = this.database.orm.select().from(slots).where(eq(slots.id, id)).get();
     return row && this.identity.isOwn(slotMessage(row), row.proof)
@@ -184,11 +195,14 @@ export class Registry {
       .run();
   }
 
-  /** Takes in what came while nobody was signed in. A letter that this computer did not write is dropped: everybody can seal one to the owner's public key. */
-  async takeIn(keys: Keys): Promise<void> {
+  /**
+   * Takes in what came while nobody was signed in. A letter that this computer did not write is dropped: everybody can
+   * seal one to the owner's public key.
+   */
+  async takeIn(keys: Keys, earlier: readonly Buffer[] = []): Promise<void> {
     for (const row of this.database.orm.select().from(inbox).orderBy(inbox.id).all()) {
       const letter = this.identity.isOwn(letterMessage(row.sealed), row.proof)
-        ? await openLetter(keys, row.sealed)
+        ? await openLetter([keys.sealingKey, ...earlier], row.sealed)
         : null;
       if (letter) this.take(keys, letter);
       this.database.orm.delete(inbox).where(eq(inbox.id, row.id)).run();
@@ -205,15 +219,16 @@ function slotMessage({
   readonly publicKey: string;
   readonly place: string | null;
 }): Buffer {
-  return Buffer.from(`eremos/1/slot\n${JSON.stringify([id, publicKey, place])}`);
+  return Buffer.from(`eremos/2/slot\n${JSON.stringify([id, publicKey, place])}`);
 }
 
 function letterMessage(sealed: string): Buffer {
-  return Buffer.from(`eremos/1/letter\n${sealed}`);
+  return Buffer.from(`eremos/2/letter\n${sealed}`);
 }
 
 /**
- * What is known only from a note (no generation) never replaces what the list knows. A lock does not know when the folder was
+ * What is known only from a note (no generation) never replaces what the list knows. A lock does not know when the
+ * folder was
  * opened last, nor its rules; the list does. */
 function mergeRecord(known: readonly FolderRecord[], incoming: FolderRecord): FolderRecord {
   const before = known.find((record) => record.id === incoming.id);
@@ -227,16 +242,21 @@ function mergeRecord(known: readonly FolderRecord[], incoming: FolderRecord): Fo
         codeProvenAt: before.codeProvenAt,
         sharesProvenAt: before.sharesProvenAt,
         lastCheck: before.lastCheck,
+        epoch: before.epoch,
+        olderStates: before.olderStates,
       }
     : incoming;
 }
 
-async function openLetter(keys: Keys, sealed: string): Promise<Letter | null> {
-  try {
-    const envelope = z.strictObject({ enc: z.string(), ct: z.string() }).parse(JSON.parse(sealed));
-    const plain = await openEnvelope(keys.sealingKey, INBOX_PURPOSE, envelope);
-    return plain ? letterSchema.parse(JSON.parse(plain.toString("utf8"))) : null;
-  } catch {
-    return null;
+async function openLetter(sealingKeys: readonly Buffer[], sealed: string): Promise<Letter | null> {
+  for (const key of sealingKeys) {
+    try {
+      const envelope = z.strictObject({ enc: z.string(), ct: z.string() }).parse(JSON.parse(sealed));
+      const plain = await openEnvelope(key, INBOX_PURPOSE, envelope);
+      if (plain) return letterSchema.parse(JSON.parse(plain.toString("utf8")));
+    } catch {
+      return null;
+    }
   }
+  return null;
 }

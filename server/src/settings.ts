@@ -3,13 +3,16 @@ import * as os from "node:os";
 import * as path from "node:path";
 import { EremosError } from "@eremos/core";
 import { type MailServer, mailServerSchema } from "./documents";
-import { realPathOf } from "./operations/paths";
+import { realPathOf } from "./paths";
 
-/** What a person sets from outside; each has a default. README lists them. */
+/** What a person sets from outside; each has a default. docs/COMMAND-LINE.md lists them. */
 export interface Settings {
   /** A port that the person chose (0: another one at each start), or null: Eremos finds one and keeps it. */
   readonly port: number | null;
-  /** For browsers that don't know names below `.localhost`: 127.0.0.1 stands in the address, with another port at each start. */
+  /**
+   * For browsers that don't know names below `.localhost`: 127.0.0.1 stands in the address, with another port at each
+   * start.
+   */
   readonly plainAddress: boolean;
   readonly dataDirectory: string;
   /** Roots that may be walked and protected, as real paths. */

@@ -23,8 +23,9 @@ async function loadEstimator(): Promise<ZxcvbnFactory> {
 }
 
 /**
- * How hard a master password is to guess, for somebody who has the disk and guesses without being slowed down by the gate. Runs in the page's own
- * worker while a password is typed, so that it leaves the page only when it is chosen, and here once more before it is taken.
+ * How hard a master password is to guess, for somebody who has the disk and guesses without being slowed down by the
+ * gate. Runs in the page's own worker while a password is typed, so that it leaves the page only when it is chosen, and
+ * here once more before it is taken.
  */
 export async function passwordStrength(password: string): Promise<StrengthView> {
   estimator ??= loadEstimator();

@@ -4,9 +4,9 @@ import * as path from "node:path";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import { fileURLToPath } from "node:url";
 import { Eremos } from "../src/eremos";
-import { hintGivesAway } from "../src/operations/password-strength";
-import { beginSetup, finishSetup, setupAtOnce } from "../src/operations/setup";
-import { signIn, signOut } from "../src/operations/sign-in";
+import { hintGivesAway } from "../src/operations/entrance/password-strength";
+import { beginSetup, finishSetup, setupAtOnce } from "../src/operations/entrance/setup";
+import { signIn, signOut } from "../src/operations/entrance/sign-in";
 import { delayAfter } from "../src/session/gate";
 import { readSettings } from "../src/settings";
 import { passwordStrength } from "../src/strength";
@@ -109,6 +109,32 @@ describe("the gate", () => {
     expect(await signIn(eremos, PASSWORD)).toEqual({ failedTries: 1 });
     expect(eremos.gate.failures).toBe(0);
     expect(eremos.gate.hint).toBe("workshop smell");
+  });
+
+  it("never refuses a right password for another try that is under way, in whatever process; of wrong ones each waits for the one before", async () => {
+    await setupAtOnce(eremos, { password: PASSWORD, hint: null });
+    signOut(eremos);
+    const other = open();
+    try {
+      const tries = await Promise.allSettled([
+        signIn(eremos, PASSWORD),
+        signIn(other, PASSWORD),
+        signIn(eremos, PASSWORD),
+      ]);
+      expect(tries.map(({ status }) => status)).toEqual(["fulfilled", "fulfilled", "fulfilled"]);
+      signOut(eremos);
+      const wrong = await Promise.allSettled([
+        signIn(eremos, "wrong"),
+        signIn(other, "wrong"),
+        signIn(eremos, "wrong"),
+      ]);
+      expect(
+        wrong.map((one) => (one.status === "rejected" ? (one.reason as { code: string }).code : "in")).sort(),
+      ).toEqual(["too-many-tries", "too-many-tries", "wrong-password"]);
+      expect(eremos.gate.failures).toBe(1);
+    } finally {
+      other.close();
+    }
   });
 
   it("doubles the wait, up to five minutes", () => {

@@ -3,26 +3,26 @@ import * as path from "node:path";
 import { afterEach, beforeEach, expect, it, vi } from "vitest";
 import { Visit, disk } from "@eremos/core";
 import type { Protection } from "../src/contract";
-import { activityOf } from "../src/operations/about";
-import { closeUp } from "../src/operations/close-up";
-import { findTarget } from "../src/operations/find-target";
-import { setFolderPassword } from "../src/operations/folder-password";
-import { listFolders } from "../src/operations/list-folders";
-import { NO_RULES, lock } from "../src/operations/lock-folder";
-import { check } from "../src/operations/check";
-import { openToChange, release, unlock } from "../src/operations/open-folder";
-import { planLock } from "../src/operations/plan-lock";
-import { setPreferences } from "../src/operations/preferences";
-import { setProtection } from "../src/operations/protection";
-import { reach } from "../src/operations/reach";
-import { recoverInterrupted } from "../src/operations/recover-interrupted";
-import { listPlace } from "../src/operations/walk-places";
+import { activityOf } from "../src/operations/folders/about";
+import { closeUp } from "../src/operations/locking/close-up";
+import { findTarget } from "../src/operations/locking/find-target";
+import { setFolderPassword } from "../src/operations/locking/folder-password";
+import { listFolders } from "../src/operations/folders/list-folders";
+import { NO_RULES, lock, lockAgain } from "../src/operations/locking/lock-folder";
+import { check } from "../src/operations/folders/check";
+import { openToChange, release, unlock } from "../src/operations/locking/open-folder";
+import { planLock } from "../src/operations/locking/plan-lock";
+import { setPreferences } from "../src/operations/folders/preferences";
+import { setProtection } from "../src/operations/locking/protection";
+import { reach } from "../src/operations/folders/reach";
+import { recoverInterrupted } from "../src/operations/ways-back/recover-interrupted";
+import { listPlace } from "../src/operations/folders/walk-places";
 import { AS_BEFORE } from "../src/protection";
 import { Eremos } from "../src/eremos";
-import { setStay, signIn, signOut } from "../src/operations/sign-in";
+import { setStay, signIn, signOut } from "../src/operations/entrance/sign-in";
 import { readSettings } from "../src/settings";
 import { Keeper } from "../src/watch/keeper";
-import { CAN_MOUNT, Drive } from "../../core/test/mounts";
+import { CAN_MOUNT, Drive } from "../../core/test/support/mounts";
 import { PASSWORD, TestHouse, sealedAnd } from "./house";
 
 let house: TestHouse;
@@ -157,6 +157,7 @@ it("between sealed and the others while it stays locked: closed to other account
   expect(only()).toMatchObject({ id, guard: "barred", state: "locked", hasPassword: false, realPath: folder });
   expect(fs.readdirSync(path.join(folder, ".eremos")).sort()).toEqual([
     "guard.json",
+    "guard.twin.json",
     "lock",
     expect.stringMatching(/^originals-/),
   ]);
@@ -225,9 +226,9 @@ it("a change of guard that was cut off half way is finished at the next start, w
   house.restart();
   await recoverInterrupted(house.eremos);
   expect(modeOf(folder)).toBe(0o700);
-  await new Keeper(house.eremos).look();
+  await new Keeper(house.eremos, (path) => lockAgain(house.eremos, path)).look();
   expect(modeOf(folder)).toBe(0o700);
-  const keeper = new Keeper(house.eremos);
+  const keeper = new Keeper(house.eremos, (path) => lockAgain(house.eremos, path));
   await keeper.start();
   keeper.stop();
   await house.signIn();
@@ -247,6 +248,7 @@ it("another guard chosen while it lies open holds from the next lock on, and it 
   await lockAs(folder, AS_BEFORE);
   expect(fs.readdirSync(path.join(folder, ".eremos")).sort()).toEqual([
     "guard.json",
+    "guard.twin.json",
     "lock",
     expect.stringMatching(/^originals-/),
   ]);
@@ -444,7 +446,7 @@ it("a single file whose lock was cut off at its first step is put right at the n
   house.eremos.data.writeNote({
     ...NO_RULES,
     ...sealedAnd("view"),
-    id: "A".repeat(22),
+    id: "a".repeat(32),
     path: Buffer.from(file).toString("base64"),
     kind: "file",
     publicKey: null,

@@ -1,13 +1,14 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
-import { activityOf } from "../src/operations/about";
-import { check } from "../src/operations/check";
-import { setFolderPassword } from "../src/operations/folder-password";
-import { insuranceView, insure, repair } from "../src/operations/insurance";
-import { listFolders } from "../src/operations/list-folders";
-import { lock } from "../src/operations/lock-folder";
-import { signOut } from "../src/operations/sign-in";
+import { activityOf } from "../src/operations/folders/about";
+import { check } from "../src/operations/folders/check";
+import { setFolderPassword } from "../src/operations/locking/folder-password";
+import { insuranceView, insure, repair } from "../src/operations/folders/insurance";
+import { listFolders } from "../src/operations/folders/list-folders";
+import { lock } from "../src/operations/locking/lock-folder";
+import { signOut } from "../src/operations/entrance/sign-in";
+import { checksInTurn } from "../src/operations/folders/check-in-turn";
 import { CheckWatch } from "../src/watch/check-watch";
 import { TestHouse, sealedAnd } from "./house";
 
@@ -107,7 +108,7 @@ describe("checks by themselves", () => {
       password: { password: "rosin on the left shelf", hint: null },
     });
     let now = Date.now();
-    const watch = new CheckWatch(house.eremos, () => now);
+    const watch = new CheckWatch(checksInTurn(house.eremos), () => now);
     expect(await watch.look()).toBe(false);
     now += 31 * DAY;
     expect([await watch.look(), await watch.look()]).toEqual([true, true]);

@@ -2,26 +2,29 @@ import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import {
-  createOwner,
   LEAST_COST,
+  ProvenOwner,
+  createOwner,
   newRecoveryCode,
   openWithCode,
   openWithPassword,
-  ProvenOwner,
   withDevice,
 } from "@eremos/core";
-import { changeEffort, changePassword } from "../src/operations/change-password";
-import { resetPassword } from "../src/operations/forgotten-password";
-import { dropKeyholders, nameKeyholders, sharesOf } from "../src/operations/keyholders";
-import { lock } from "../src/operations/lock-folder";
-import { beginNewCode, finishNewCode } from "../src/operations/recovery-code";
-import { renewHeaders } from "../src/operations/renew-headers";
-import { replaceOwner } from "../src/operations/replace-owner";
-import { setStay, signIn, signOut, signOutIdle } from "../src/operations/sign-in";
+import { changeEffort, changePassword } from "../src/operations/entrance/change-password";
+import { resetPassword } from "../src/operations/entrance/forgotten-password";
+import { dropKeyholders, nameKeyholders, sharesOf } from "../src/operations/ways-back/keyholders";
+import { lock } from "../src/operations/locking/lock-folder";
+import { beginNewCode, finishNewCode } from "../src/operations/entrance/recovery-code";
+import { renewHeaders } from "../src/operations/ways-back/renew-headers";
+import { replaceOwner } from "../src/operations/entrance/replace-owner";
+import { setStay, signIn, signOut, signOutIdle } from "../src/operations/entrance/sign-in";
 import type { Eremos } from "../src/eremos";
 import { PASSWORD, TestHouse, sealedAnd } from "./house";
 
-/** A sign-out in the middle of something that waits for the password hashing: by hand, because nobody touched the page, because the computer sleeps. */
+/**
+ * A sign-out in the middle of something that waits for the password hashing: by hand, because nobody touched the page,
+ * because the computer sleeps.
+ */
 const NEXT = "half a cello and a bow";
 const HOLDERS = ["Mira", "Tomas", "Anna"].map((name) => ({ name, mail: null }));
 
@@ -113,13 +116,21 @@ describe("the owner's record", () => {
 
   it("is not written in the place of one that another Eremos wrote meanwhile", async () => {
     const keys = house.eremos.requireKeys();
-    const ours = withDevice(house.eremos.requireOwner(), keys.rootKey, Buffer.alloc(32, 8));
+    const ours = withDevice(house.eremos.requireOwner(), keys.rootKey, {
+      publicKey: Buffer.alloc(32, 8),
+      name: "laptop",
+      since: 0,
+    });
     const changing = replaceOwner(
       house.eremos,
       keys,
       async (owner, rootKey) => {
         house.eremos.data.writeOwner(
-          await ProvenOwner.prove(withDevice(owner, rootKey, Buffer.alloc(32, 7)), rootKey, []),
+          await ProvenOwner.prove(
+            withDevice(owner, rootKey, { publicKey: Buffer.alloc(32, 7), name: "desktop", since: 0 }),
+            rootKey,
+            [],
+          ),
           owner,
         );
         return ours;
@@ -127,7 +138,7 @@ describe("the owner's record", () => {
       [],
     );
     await expect(changing).rejects.toMatchObject({ code: "busy" });
-    expect(house.eremos.requireOwner().mac).not.toBe(ours.mac);
+    expect(house.eremos.requireOwner().signature).not.toBe(ours.signature);
   });
 
   it("that does not belong to the keys gets into no folder's header", async () => {

@@ -1,31 +1,30 @@
 import * as fs from "node:fs";
 import * as os from "node:os";
 import * as path from "node:path";
-import { fileURLToPath } from "node:url";
 import type { Protection, Visibility } from "../src/contract";
 import { Eremos } from "../src/eremos";
-import { setupAtOnce } from "../src/operations/setup";
-import { signIn } from "../src/operations/sign-in";
+import { signIn } from "../src/operations/entrance/sign-in";
 import { readSettings } from "../src/settings";
+import { PROGRAM, chooseWithLeastEffort } from "./least-effort";
 
-const PROGRAM = fileURLToPath(new URL("../..", import.meta.url)).replace(/\/$/, "");
 export function sealedAnd(visibility: Visibility): Protection {
   return { guard: "sealed", visibility, cover: null, icon: null, bars: null };
 }
 
 export const PASSWORD = "violin varnish at dusk";
 
-/** Choosing a master password takes a while by design: the tests of a file begin with copies of one that was chosen once. */
+/**
+ * Choosing a master password takes a while by design: the tests of a file begin with copies of one that was chosen
+ * once.
+ */
 let chosen: { readonly data: string; readonly code: string } | null = null;
 
 async function chooseOnce(): Promise<{ readonly data: string; readonly code: string }> {
   if (chosen) return chosen;
   const data = fs.mkdtempSync(path.join(os.tmpdir(), "eremos-chosen-"));
   process.once("exit", () => fs.rmSync(data, { recursive: true, force: true }));
-  const eremos = Eremos.open(readSettings({ EREMOS_DATA: data, EREMOS_PLACES: os.tmpdir() }, PROGRAM));
-  const { recoveryCode } = await setupAtOnce(eremos, { password: PASSWORD, hint: null, effort: "light" });
-  eremos.close();
-  return (chosen = { data, code: recoveryCode });
+  const code = await chooseWithLeastEffort(data, os.tmpdir(), PASSWORD);
+  return (chosen = { data, code });
 }
 
 /** One Eremos with a place and a data directory of its own, set up and signed out. */

@@ -3,13 +3,14 @@ import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import type { OpeningMode } from "../src/contract";
-import { closeUp } from "../src/operations/close-up";
-import { listFolders } from "../src/operations/list-folders";
-import { lock } from "../src/operations/lock-folder";
-import { keepOpen, setPreferences, setRules } from "../src/operations/preferences";
-import { unlock } from "../src/operations/open-folder";
-import { signOut } from "../src/operations/sign-in";
+import { closeUp } from "../src/operations/locking/close-up";
+import { listFolders } from "../src/operations/folders/list-folders";
+import { lock, lockAgain } from "../src/operations/locking/lock-folder";
+import { keepOpen, setPreferences, setRules } from "../src/operations/folders/preferences";
+import { unlock } from "../src/operations/locking/open-folder";
+import { signOut } from "../src/operations/entrance/sign-in";
 import { Keeper } from "../src/watch/keeper";
+import { KnownOpen } from "../src/watch/known-open";
 import { TestHouse, sealedAnd } from "./house";
 
 const MINUTE = 60_000;
@@ -17,7 +18,11 @@ const MINUTE = 60_000;
 let house: TestHouse;
 let folder: string;
 let now: number;
+/** What the clock that never goes back is ahead of it. */
+let ahead: number;
+let known: KnownOpen;
 let keeper: Keeper;
+const keeperOf = (of: KnownOpen): Keeper => new Keeper(house.eremos, (path) => lockAgain(house.eremos, path), of);
 const holders: ChildProcess[] = [];
 beforeEach(async () => {
   house = await TestHouse.make();
@@ -25,7 +30,9 @@ beforeEach(async () => {
   await house.signIn();
   await lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).outcome;
   now = Date.now();
-  keeper = new Keeper(house.eremos, () => now);
+  ahead = 0;
+  known = new KnownOpen({ wall: () => now, steady: () => now + ahead });
+  keeper = keeperOf(known);
 });
 afterEach(async () => {
   for (const holder of holders.splice(0)) {
@@ -75,7 +82,7 @@ describe("a folder left open locks by itself", () => {
     house.eremos.data.writeNote({ ...note, openedAt: Date.now() - 40 * MINUTE });
     fs.writeFileSync(path.join(folder, "letter.txt"), "Dear Marta");
     expect(await after(0)).toBe(false);
-    expect(keeper.locksAt(note)).toBeGreaterThan(Date.now() + 29 * MINUTE);
+    expect(known.locksAt(note)).toBeGreaterThan(Date.now() + 29 * MINUTE);
     expect(await after(29)).toBe(false);
     expect(await after(30.1)).toBe(true);
   });
@@ -102,7 +109,7 @@ describe("a folder left open locks by itself", () => {
     await open({ kind: "while", minutes: 15 });
     await hold(path.join(folder, "letter.txt"));
     expect(await after(16)).toBe(false);
-    expect(keeper.programsHolding(view().id)).toEqual(["sleep"]);
+    expect(known.programsHolding(view().id)).toEqual(["sleep"]);
     const [holder] = holders.splice(0);
     const ended = new Promise((resolve) => holder?.once("exit", resolve));
     holder?.kill();
@@ -110,17 +117,29 @@ describe("a folder left open locks by itself", () => {
     expect(await after(17)).toBe(true);
   });
 
+  it.each([
+    ["after a while", { kind: "while", minutes: 15 }],
+    ["when nobody has used it for a while", { kind: "usual" }],
+  ] as const)("%s, also where the clock is set back meanwhile by three hours", async (_when, mode) => {
+    await open(mode);
+    await keeper.look();
+    ahead = 180 * MINUTE;
+    expect(await after(-180 + 14)).toBe(false);
+    for (const minutes of [16, 32, 48, 64]) await after(-180 + minutes);
+    expect(isLocked()).toBe(true);
+  });
+
   it("at the next start, when it was left open by a stop that could not wait", async () => {
     await open();
     house.restart();
-    keeper = new Keeper(house.eremos);
+    keeper = keeperOf(house.eremos.knownOpen);
     await keeper.start();
     keeper.stop();
     expect(isLocked()).toBe(true);
     await house.signIn();
     await open({ kind: "until-locked" });
     house.restart();
-    keeper = new Keeper(house.eremos);
+    keeper = keeperOf(house.eremos.knownOpen);
     await keeper.start();
     keeper.stop();
     expect(isLocked()).toBe(false);

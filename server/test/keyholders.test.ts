@@ -2,10 +2,10 @@ import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import { startMailBox } from "../../stand-ins/mail-box.mjs";
-import { activityOf, settingsOf, stateOf } from "../src/operations/about";
-import { returnOwner } from "../src/operations/find-folders";
-import { setFolderPassword } from "../src/operations/folder-password";
-import { resetPassword } from "../src/operations/forgotten-password";
+import { activityOf, settingsOf, stateOf } from "../src/operations/folders/about";
+import { returnOwner } from "../src/operations/ways-back/find-folders";
+import { setFolderPassword } from "../src/operations/locking/folder-password";
+import { resetPassword } from "../src/operations/entrance/forgotten-password";
 import {
   dropKeyholders,
   keyholdersView,
@@ -15,12 +15,12 @@ import {
   nameKeyholders,
   setMailServer,
   shareSheetFor,
-} from "../src/operations/keyholders";
-import { listFolders } from "../src/operations/list-folders";
-import { lock } from "../src/operations/lock-folder";
-import { release, unlock } from "../src/operations/open-folder";
-import { practice } from "../src/operations/practice";
-import { signIn, signOut } from "../src/operations/sign-in";
+} from "../src/operations/ways-back/keyholders";
+import { listFolders } from "../src/operations/folders/list-folders";
+import { lock } from "../src/operations/locking/lock-folder";
+import { release, unlock } from "../src/operations/locking/open-folder";
+import { practice } from "../src/operations/entrance/practice";
+import { signIn, signOut } from "../src/operations/entrance/sign-in";
 import { PASSWORD, TestHouse, sealedAnd } from "./house";
 
 const NEW = "half a cello and a bow";

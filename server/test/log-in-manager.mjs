@@ -1,4 +1,7 @@
-/** A stand-in for the system's log-in manager, on a bus of its own: says what it is told on its standard input, a line each. */
+/**
+ * A stand-in for the system's log-in manager, on a bus of its own: says what it is told on its standard input, a line
+ * each.
+ */
 import { createClient } from "@homebridge/dbus-native";
 import { createInterface } from "node:readline";
 

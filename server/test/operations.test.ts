@@ -1,26 +1,26 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
-import { silentHooks } from "../../core/src/engine/hooks";
-import { lockFolder } from "../../core/src/engine/lock";
+import { silentHooks } from "../../core/src/engine/ground/hooks";
+import { lockFolder } from "../../core/src/engine/guards/sealed/lock";
 import { linuxDisk } from "../../core/src/platform/linux/linux-disk";
-import { crampedDisk } from "../../core/test/crashing-disk";
+import { crampedDisk } from "../../core/test/support/crashing-disk";
+import { newId } from "../../core/src/format/ids";
 import { jobs } from "../src/database/schema";
-import { activityOf } from "../src/operations/about";
-import { newFolderId } from "../src/operations/folder-id";
-import { listFolders } from "../src/operations/list-folders";
-import { NO_RULES, lock } from "../src/operations/lock-folder";
-import { onlook } from "../src/operations/look";
-import { check } from "../src/operations/check";
-import { release, unlock } from "../src/operations/open-folder";
-import { encodePath, fullPath } from "../src/operations/paths";
-import { setOffLimits } from "../src/operations/preferences";
-import { planLock } from "../src/operations/plan-lock";
-import { recoverInterrupted } from "../src/operations/recover-interrupted";
-import { signOut } from "../src/operations/sign-in";
+import { activityOf } from "../src/operations/folders/about";
+import { listFolders } from "../src/operations/folders/list-folders";
+import { NO_RULES, lock, makeRoomFor } from "../src/operations/locking/lock-folder";
+import { onlook } from "../src/operations/folders/look";
+import { check } from "../src/operations/folders/check";
+import { release, unlock } from "../src/operations/locking/open-folder";
+import { encodePath, fullPath } from "../src/paths";
+import { setOffLimits } from "../src/operations/folders/preferences";
+import { planLock } from "../src/operations/locking/plan-lock";
+import { recoverInterrupted } from "../src/operations/ways-back/recover-interrupted";
+import { signOut } from "../src/operations/entrance/sign-in";
 import { AS_BEFORE } from "../src/protection";
-import { setProtection } from "../src/operations/protection";
-import { completePath, listPlace } from "../src/operations/walk-places";
+import { setProtection } from "../src/operations/locking/protection";
+import { completePath, listPlace } from "../src/operations/folders/walk-places";
 import { TestHouse, sealedAnd } from "./house";
 
 let house: TestHouse;
@@ -116,7 +116,7 @@ describe("what happens while nobody is signed in", () => {
   it("a first lock that was cut off half way, file by file, is in the list at the next sign-in, and opens", async () => {
     const content = Buffer.alloc(1_100_000, "scene").toString();
     const folder = house.makeFolder("Films", { "one.mov": content, "two.mov": content, "three.mov": content });
-    const id = newFolderId();
+    const id = newId();
     house.eremos.data.writeNote({
       ...NO_RULES,
       id,
@@ -164,7 +164,7 @@ describe("what happens while nobody is signed in", () => {
 
   it("a first lock that was cut off after its commit is found by its note alone", async () => {
     const folder = house.makeFolder("Payroll");
-    const id = newFolderId();
+    const id = newId();
     house.eremos.data.writeNote({
       ...NO_RULES,
       id,
@@ -209,7 +209,7 @@ describe("what happens while nobody is signed in", () => {
     const folder = house.makeFolder("Payroll");
     house.eremos.data.writeNote({
       ...NO_RULES,
-      id: newFolderId(),
+      id: newId(),
       path: encodePath(Buffer.from(folder)),
       ...sealedAnd("view"),
       kind: "folder",
@@ -236,6 +236,68 @@ describe("what happens while nobody is signed in", () => {
     ]) {
       await expect((async () => attempt())()).rejects.toMatchObject({ code: "needs-sign-in" });
     }
+  });
+});
+
+describe("a folder made where another one belongs, which is hidden", () => {
+  it("is not locked under that path before it has another name; both stay, and each is found by its own path", async () => {
+    const folder = house.makeFolder("Payroll", { "first.txt": "the first" });
+    await house.signIn();
+    const { folder: first } = await lock(house.eremos, request(folder)).outcome;
+    house.makeFolder("Payroll", { "second.txt": "the second" });
+    expect(
+      listPlace(house.eremos, house.world).entries.map((entry) => [entry.name, entry.folder, entry.hidden]),
+    ).toEqual(
+      expect.arrayContaining([
+        ["Payroll", first, true],
+        ["Payroll", null, false],
+      ]),
+    );
+    expect(planLock(house.eremos, folder, sealedAnd("hidden")).refusal).toMatchObject({
+      code: "path-taken",
+      data: { what: "protected" },
+    });
+    expect(() => lock(house.eremos, request(folder))).toThrow(/Give this one another name/);
+    const beside = makeRoomFor(house.eremos, folder);
+    expect(beside).toBe(path.join(house.world, "Payroll (new)"));
+    expect(() => makeRoomFor(house.eremos, beside)).toThrow(expect.objectContaining({ code: "usage" }));
+    await lock(house.eremos, request(beside)).outcome;
+    for (const one of [folder, beside]) await (await unlock(house.eremos, target(one))).outcome;
+    expect([
+      fs.readFileSync(path.join(folder, "first.txt"), "utf8"),
+      fs.readFileSync(path.join(beside, "second.txt"), "utf8"),
+    ]).toEqual(["the first", "the second"]);
+  });
+
+  it("is locked while nobody can know, and then both are in the list, told apart by their ids", async () => {
+    const folder = house.makeFolder("Payroll", { "first.txt": "the first" });
+    await house.signIn();
+    const { folder: first } = await lock(house.eremos, request(folder)).outcome;
+    signOut(house.eremos);
+    house.makeFolder("Payroll", { "second.txt": "the second" });
+    const { folder: second } = await lock(house.eremos, request(folder)).outcome;
+    await house.signIn();
+    expect(listFolders(house.eremos).map(({ id, state }) => [id, state])).toEqual(
+      expect.arrayContaining([
+        [first, "locked"],
+        [second, "locked"],
+      ]),
+    );
+    await expect((async () => unlock(house.eremos, target(folder)))()).rejects.toThrow(
+      new RegExp(`say which by its id: .*${second}`),
+    );
+    await (
+      await unlock(house.eremos, target(second))
+    ).outcome;
+    expect(fs.readFileSync(path.join(folder, "second.txt"), "utf8")).toBe("the second");
+    await expect((async () => (await unlock(house.eremos, target(first))).outcome)()).rejects.toMatchObject({
+      code: "path-taken",
+    });
+    fs.renameSync(folder, path.join(house.world, "second"));
+    await (
+      await unlock(house.eremos, target(first))
+    ).outcome;
+    expect(fs.readFileSync(path.join(folder, "first.txt"), "utf8")).toBe("the first");
   });
 });
 

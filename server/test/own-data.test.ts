@@ -4,13 +4,16 @@ import * as path from "node:path";
 import Database from "better-sqlite3";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import { fromBase64, sealTo } from "@eremos/core";
-import { drop } from "../src/operations/drop";
-import { scanPlaces, takeIn } from "../src/operations/find-folders";
-import { listFolders } from "../src/operations/list-folders";
-import { lock } from "../src/operations/lock-folder";
-import { unlock } from "../src/operations/open-folder";
-import { recoverInterrupted } from "../src/operations/recover-interrupted";
-import { signOut } from "../src/operations/sign-in";
+import { drop } from "../src/operations/folders/drop";
+import { scanPlaces, takeIn } from "../src/operations/ways-back/find-folders";
+import { tellNoMore } from "../src/database/open";
+import { listFolders } from "../src/operations/folders/list-folders";
+import { resetPassword } from "../src/operations/entrance/forgotten-password";
+import { lock } from "../src/operations/locking/lock-folder";
+import { unlock } from "../src/operations/locking/open-folder";
+import { recoverInterrupted } from "../src/operations/ways-back/recover-interrupted";
+import { signOut } from "../src/operations/entrance/sign-in";
+import { Backing, CAN_MOUNT } from "../../core/test/support/mounts";
 import { TestHouse, sealedAnd } from "./house";
 
 /** Eremos' own data may have been restored, kept in step, or edited by somebody; and one folder may be in trouble. */
@@ -207,4 +210,148 @@ describe("one folder in trouble", () => {
     await lock(house.eremos, { path: letters, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).outcome;
     expect(fs.readFileSync(path.join(bills, "letter.txt"), "utf8")).toBe("Dear Jonas");
   });
+});
+
+describe("each of Eremos' own files, damaged by itself", () => {
+  const own = (...names: readonly string[]): string => path.join(house.data, ...names);
+  /** With nothing of Eremos running. */
+  function whileStopped(change: () => void): void {
+    signOut(house.eremos);
+    house.eremos.close();
+    change();
+    house.restart();
+  }
+
+  it("the device's key: from its copy; where neither is whole, a new one is made, and the old ones are set aside", async () => {
+    const before = house.eremos.data.device.publicKey.toString("hex");
+    whileStopped(() => fs.writeFileSync(own("device.json"), "spoilt"));
+    expect(house.eremos.data.device.publicKey.toString("hex")).toBe(before);
+    expect(fs.readFileSync(own("device.json"))).toEqual(fs.readFileSync(own("device.copy.json")));
+    const folder = house.makeFolder("Bills");
+    await house.signIn();
+    await seal(folder);
+    whileStopped(() => ["device.json", "device.copy.json"].forEach((name) => fs.writeFileSync(own(name), "spoilt")));
+    expect(house.eremos.data.device.publicKey.toString("hex")).not.toBe(before);
+    expect(fs.readdirSync(house.data).filter((name) => name.includes(".damaged-"))).toHaveLength(2);
+    await house.signIn();
+    await open(folder);
+    expect(fs.readFileSync(path.join(folder, "letter.txt"), "utf8")).toBe("Dear Jonas");
+  });
+
+  it.each([
+    ["overwritten", (file: string): void => fs.writeFileSync(file, Buffer.alloc(20_000, 7))],
+    ["cut off", (file: string): void => fs.truncateSync(file, 9000)],
+  ])(
+    "the database, %s: it is set aside and told, a folder that lies open locks without a password, and all are found again",
+    async (_how, spoil) => {
+      const [bills, letters] = [house.makeFolder("Bills"), house.makeFolder("Letters")];
+      for (const folder of [bills, letters]) await seal(folder);
+      await open(letters);
+      whileStopped(() => {
+        for (const end of ["-wal", "-shm"]) fs.rmSync(own(`eremos.db${end}`), { force: true });
+        spoil(own("eremos.db"));
+      });
+      expect(house.eremos.ownDataTrouble).toContain("was damaged, and is set aside as");
+      await seal(letters);
+      expect(fs.readdirSync(letters).sort()).toEqual([".eremos", "Locked with Eremos.html"]);
+      await house.signIn();
+      await scanPlaces(house.eremos, null, "/");
+      for (const folder of [bills, letters])
+        if (!idOf(folder)) await takeIn(house.eremos, { path: folder, secret: null });
+      expect(
+        listFolders(house.eremos)
+          .map(({ name, state }) => [name, state])
+          .sort(),
+      ).toEqual([
+        ["Bills", "locked"],
+        ["Letters", "locked"],
+      ]);
+      await open(bills);
+      tellNoMore(own("eremos.db"));
+      expect(house.eremos.ownDataTrouble).toBeNull();
+    },
+  );
+
+  it("a database that can't be opened stops no lock of a folder that lies open; signing in says why it can't, and what to do", async () => {
+    const letters = house.makeFolder("Letters");
+    await seal(letters);
+    await open(letters);
+    whileStopped(() => {
+      fs.renameSync(own("eremos.db"), own("kept.db"));
+      fs.mkdirSync(own("eremos.db"));
+    });
+    await seal(letters);
+    expect(fs.readdirSync(letters).sort()).toEqual([".eremos", "Locked with Eremos.html"]);
+    const owner = fs.readFileSync(own("owner.json"));
+    await expect(
+      resetPassword(house.eremos, {
+        secret: { kind: "code", code: house.code },
+        password: "half a cello and its bow",
+        hint: null,
+      }),
+    ).rejects.toMatchObject({ code: "data-unwritable" });
+    expect(fs.readFileSync(own("owner.json"))).toEqual(owner);
+    await expect(house.signIn()).rejects.toMatchObject({
+      code: "data-unwritable",
+      message: expect.stringContaining("those that lie open can be locked") as string,
+    });
+    whileStopped(() => {
+      fs.rmdirSync(own("eremos.db"));
+      fs.renameSync(own("kept.db"), own("eremos.db"));
+    });
+    await house.signIn();
+    await open(letters);
+    expect(fs.readFileSync(path.join(letters, "letter.txt"), "utf8")).toBe("Dear Jonas");
+  });
+
+  it.runIf(CAN_MOUNT)(
+    "a full disk under Eremos' own data stops no lock of a folder that lies open, which says what could not be written down",
+    async () => {
+      const letters = house.makeFolder("Letters");
+      await seal(letters);
+      await open(letters);
+      const backing = new Backing(16);
+      whileStopped(() => {
+        fs.cpSync(house.data, backing.at, { recursive: true });
+        fs.rmSync(house.data, { recursive: true });
+        fs.symlinkSync(backing.at, house.data);
+      });
+      try {
+        backing.leave(0);
+        await expect(seal(letters)).rejects.toMatchObject({
+          code: "io",
+          message: expect.stringMatching(/done in the folder, but .* \(the disk is full\)/) as string,
+        });
+        expect(fs.readdirSync(letters).sort()).toEqual([".eremos", "Locked with Eremos.html"]);
+      } finally {
+        house.eremos.close();
+        fs.rmSync(house.data);
+        fs.cpSync(backing.at, house.data, { recursive: true });
+        backing.remove();
+        house.restart();
+      }
+      await house.signIn();
+      await open(letters);
+      expect(fs.readFileSync(path.join(letters, "letter.txt"), "utf8")).toBe("Dear Jonas");
+    },
+  );
+
+  it("a fault of the program's own is noted by the server too, whichever thread it was in, without a path or a name", async () => {
+    const job = house.eremos.run<"last-change">({ verb: "last-change", input: { path: 7 } as never });
+    await expect(job).rejects.toMatchObject({ code: "internal" });
+    const log = fs.readFileSync(own("faults.log"), "utf8");
+    expect(JSON.parse(log.trim().split("\n").at(-1) ?? "")).toMatchObject({
+      kind: expect.stringMatching(/^TypeError/) as string,
+      frames: expect.arrayContaining([expect.stringContaining("engine-worker.js:") as string]) as unknown,
+    });
+    expect(log).not.toContain(house.base);
+    expect(fs.statSync(own("faults.log")).mode & 0o777).toBe(0o600);
+  });
+});
+
+it("the data directory is this account's alone at every start, whatever it was made as", () => {
+  house.eremos.close();
+  fs.chmodSync(house.data, 0o755);
+  house.restart();
+  expect(fs.statSync(house.data).mode & 0o777).toBe(0o700);
 });

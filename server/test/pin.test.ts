@@ -1,9 +1,9 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
-import { stateOf } from "../src/operations/about";
-import { listFolders } from "../src/operations/list-folders";
-import { returnWithPin, signOut, signOutIdle } from "../src/operations/sign-in";
+import { stateOf } from "../src/operations/folders/about";
+import { listFolders } from "../src/operations/folders/list-folders";
+import { returnWithPin, signOut, signOutIdle } from "../src/operations/entrance/sign-in";
 import { TestHouse } from "./house";
 
 const PIN = "731946";

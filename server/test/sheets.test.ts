@@ -45,11 +45,8 @@ it("prints the code as text and as a QR code that reads the same, tagged, with i
 });
 
 it("prints a keyholder's share the same way, the holder's name in any script", async () => {
-  const { shares } = await withKeyholders(
-    (await createOwner("violin varnish at dusk", newRecoveryCode(), LEAST_COST)).envelope,
-    Buffer.alloc(32, 1),
-    { threshold: 3, count: 5 },
-  );
+  const { envelope, rootKey } = await createOwner("violin varnish at dusk", newRecoveryCode(), LEAST_COST);
+  const { shares } = await withKeyholders(envelope, rootKey, { threshold: 3, count: 5 });
   const file = path.join(base, "share.pdf");
   fs.writeFileSync(
     file,

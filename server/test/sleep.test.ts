@@ -4,11 +4,13 @@ import * as os from "node:os";
 import * as path from "node:path";
 import { fileURLToPath } from "node:url";
 import { afterEach, beforeEach, expect, it, vi } from "vitest";
-import { lock } from "../src/operations/lock-folder";
-import { unlock } from "../src/operations/open-folder";
-import { setRules } from "../src/operations/preferences";
-import { listFolders } from "../src/operations/list-folders";
+import { lock, lockAgain } from "../src/operations/locking/lock-folder";
+import { unlock } from "../src/operations/locking/open-folder";
+import { setRules } from "../src/operations/folders/preferences";
+import { listFolders } from "../src/operations/folders/list-folders";
 import { Sessions } from "../src/session/sessions";
+import { whenAway } from "../src/http/watches";
+import { Keeper } from "../src/watch/keeper";
 import { watchSleep } from "../src/watch/sleep-watch";
 import { STANDARD_RULES } from "../src/locking-rules";
 import { TestHouse, sealedAnd } from "./house";
@@ -55,7 +57,9 @@ beforeEach(async () => {
   say = (line) => void manager.stdin?.write(`${line}\n`);
   vi.stubEnv("DBUS_SYSTEM_BUS_ADDRESS", busAddress);
   sessions = new Sessions();
-  stop = watchSleep(house.eremos, sessions);
+  stop = watchSleep(
+    whenAway(house.eremos, sessions, new Keeper(house.eremos, (path) => lockAgain(house.eremos, path))),
+  );
   for (const name of ["Payroll", "Photos"]) {
     await lock(house.eremos, {
       path: house.makeFolder(name),

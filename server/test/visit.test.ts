@@ -4,17 +4,17 @@ import * as path from "node:path";
 import { promisify } from "node:util";
 import { afterEach, beforeEach, expect, it, vi } from "vitest";
 import type { VisitCall, VisitView } from "../src/contract";
-import { activityOf } from "../src/operations/about";
-import { closeUp } from "../src/operations/close-up";
-import { drop } from "../src/operations/drop";
-import { setFolderPassword } from "../src/operations/folder-password";
-import { putBack, sinceLastLock } from "../src/operations/last-lock";
-import { listFolders } from "../src/operations/list-folders";
-import { lock } from "../src/operations/lock-folder";
-import { release, unlock } from "../src/operations/open-folder";
-import { setPreferences } from "../src/operations/preferences";
-import { signOut } from "../src/operations/sign-in";
-import { startVisit } from "../src/operations/visit";
+import { activityOf } from "../src/operations/folders/about";
+import { closeUp } from "../src/operations/locking/close-up";
+import { drop } from "../src/operations/folders/drop";
+import { setFolderPassword } from "../src/operations/locking/folder-password";
+import { putBack, sinceLastLock } from "../src/operations/locking/last-lock";
+import { listFolders } from "../src/operations/folders/list-folders";
+import { lock } from "../src/operations/locking/lock-folder";
+import { release, unlock } from "../src/operations/locking/open-folder";
+import { setPreferences } from "../src/operations/folders/preferences";
+import { signOut } from "../src/operations/entrance/sign-in";
+import { startVisit } from "../src/operations/folders/visit";
 import { TestHouse, sealedAnd } from "./house";
 
 let house: TestHouse;
@@ -243,7 +243,7 @@ it("files that were put in are listed, taken in beside what is there, or discard
   expect(arrived.map(({ name }) => name)).toEqual(["letter.txt", "bill.pdf", expect.stringContaining("can't be read")]);
   await call({ kind: "take-in", ids: [arrived[0]?.href ?? ""] });
   await call({ kind: "discard", ids: arrived.slice(1).map(({ href }) => href) });
-  expect(await names()).toEqual(["2026", "Größe.txt", "letter.txt", "letter.txt (arrived while locked)"]);
+  expect(await names()).toEqual(["2026", "Größe.txt", "letter (arrived while locked).txt", "letter.txt"]);
   expect(only()).toMatchObject({ drops: 0, attention: null });
 });
 

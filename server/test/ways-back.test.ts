@@ -1,22 +1,28 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
-import { activityOf } from "../src/operations/about";
-import { type ReturnRequest, returnOwner, scanView, takeIn, takeInFound } from "../src/operations/find-folders";
-import { setFolderPassword } from "../src/operations/folder-password";
-import { resetPassword } from "../src/operations/forgotten-password";
-import { listFolders } from "../src/operations/list-folders";
-import { lock } from "../src/operations/lock-folder";
-import { release, unlock } from "../src/operations/open-folder";
-import { mend } from "../src/operations/mend";
-import { practice } from "../src/operations/practice";
-import { beginNewCode, finishNewCode } from "../src/operations/recovery-code";
-import { signIn, signOut } from "../src/operations/sign-in";
-import { setupAtOnce } from "../src/operations/setup";
+import { activityOf } from "../src/operations/folders/about";
+import {
+  type ReturnRequest,
+  returnOwner,
+  scanView,
+  takeIn,
+  takeInFound,
+} from "../src/operations/ways-back/find-folders";
+import { setFolderPassword } from "../src/operations/locking/folder-password";
+import { resetPassword } from "../src/operations/entrance/forgotten-password";
+import { listFolders } from "../src/operations/folders/list-folders";
+import { lock } from "../src/operations/locking/lock-folder";
+import { release, unlock } from "../src/operations/locking/open-folder";
+import { mend } from "../src/operations/ways-back/mend";
+import { practice } from "../src/operations/entrance/practice";
+import { beginNewCode, finishNewCode } from "../src/operations/entrance/recovery-code";
+import { signIn, signOut } from "../src/operations/entrance/sign-in";
+import { setupAtOnce } from "../src/operations/entrance/setup";
 import { AS_BEFORE, USUAL_BARS } from "../src/protection";
 import { createOwner } from "../../core/src/format/owner";
 import { newRecoveryCode } from "../../core/src/format/recovery-code";
-import { lock as lockByCore, snapshot } from "../../core/test/world";
+import { lock as lockByCore, snapshot } from "../../core/test/support/world";
 import { PASSWORD, TestHouse, sealedAnd } from "./house";
 
 const NEW = "half a cello and a bow";
@@ -171,13 +177,14 @@ describe("Eremos' data is gone, or this is another computer", () => {
   it("thousands that somebody planted are told in pages, the owner's own first, and keep nobody waiting for each of them", async () => {
     const folder = house.makeFolder("Payroll");
     await seal(folder, "view");
-    const real = fs.readFileSync(path.join(folder, ".eremos", "state.json"));
+    const [record = ""] = stateFiles(folder);
+    const real = fs.readFileSync(path.join(folder, ".eremos", record));
     let told = 0;
     house.eremos.onChange(({ topic }) => void (told += topic === "scan" ? 1 : 0));
     for (let i = 0; i < 1500; i++) {
       const planted = path.join(house.world, "a planted", `${i}`, ".eremos");
       fs.mkdirSync(planted, { recursive: true });
-      fs.writeFileSync(path.join(planted, "state.json"), real);
+      fs.writeFileSync(path.join(planted, record), real);
     }
     await look();
     const view = scanView(house.eremos, 100);
@@ -295,11 +302,17 @@ describe("a practice run", () => {
   });
 });
 
+/** The state record and its twin. */
+function stateFiles(folder: string): string[] {
+  return fs.readdirSync(path.join(folder, ".eremos")).filter((name) => name.startsWith("state-"));
+}
+
 describe("records are damaged", () => {
   it("they are written anew from their copies, or from Eremos' data where both are gone, and the folder opens", async () => {
     const folder = house.makeFolder("Payroll");
     await seal(folder, "view");
-    for (const name of ["header.json", "header.copy.json", "state.json"]) fs.rmSync(path.join(folder, ".eremos", name));
+    for (const name of ["header.json", "header.twin.json", ...stateFiles(folder)])
+      fs.rmSync(path.join(folder, ".eremos", name));
     expect(listFolders(house.eremos)).toMatchObject([{ state: "damaged" }]);
     expect(await mend(house.eremos, { path: folder, secret: null })).toEqual(["the header", "the state record"]);
     expect(await mend(house.eremos, { path: folder, secret: null })).toEqual([]);

@@ -22,6 +22,7 @@ import type {
   LockingRules,
   MailServerView,
   NewFolderPassword,
+  NewKeysView,
   OffLimitsView,
   OnlookView,
   OpeningMode,
@@ -83,10 +84,17 @@ async function call<T>(name: string, body: object = {}): Promise<T> {
 
 export const api = {
   state: () => call<StateView>("state"),
+  ownDataTold: () => call<object>("own-data/told"),
   beginSetup: (password: string, hint: string | null) => call<ShownCode>("setup/begin", { password, hint }),
   finishSetup: (id: string, groups: readonly string[]) => call<SignedIn>("setup/finish", { id, groups }),
   beginNewCode: (current: string) => call<ShownCode>("code/begin", { current }),
   finishNewCode: (id: string, groups: readonly string[]) => call<PasswordChanged>("code/finish", { id, groups }),
+  newKeys: () => call<{ readonly view: NewKeysView | null }>("new-keys"),
+  beginNewKeys: (current: string) => call<ShownCode>("new-keys/begin", { current }),
+  finishNewKeys: (id: string, typed: readonly string[], password: string, hint: string | null) =>
+    call<NewKeysView>("new-keys/finish", { id, typed, password, hint }),
+  renewFolder: (folder: string, secret: FolderSecret | null, accept: readonly "unvouched"[]) =>
+    call<{ readonly view: NewKeysView | null }>("new-keys/folder", { folder, secret, accept }),
   signIn: (password: string) => call<SignedIn>("sign-in", { password }),
   checkCode: (code: string) => call<{ readonly wrong: readonly number[] }>("code/check", { code }),
   forgotten: (secret: BackSecret, password: string, hint: string | null) =>
@@ -159,6 +167,7 @@ export const api = {
   findDropped: (dropped: Dropped) => call<DroppedFound>("places/find", dropped),
   onlooker: (path: string, subject: string | null) => call<OnlookView>("onlooker", { path, subject }),
   reach: (folder: string) => call<ReachView[]>("reach", { folder }),
+  makeRoom: (path: string) => call<{ readonly path: string }>("places/make-room", { path }),
   plan: (path: string, { guard, visibility }: Protection) => call<PlanView>("plan", { path, guard, visibility }),
   /** Without a protection: as the folder was locked before. */
   lock: (path: string, protection: Protection | null, inUseAnyway = false, password: NewFolderPassword | null = null) =>

@@ -14,8 +14,9 @@ interface Following {
 }
 
 /**
- * Follows the server's stream until stopped, signed in or not. That it breaks off means that the server is gone; whoever takes its port next must get
- * nothing of this page, so the page leaves at once, and never asks at that address again.
+ * Follows the server's stream until stopped, signed in or not. That it breaks off means that the server is gone;
+ * whoever takes its port next must get nothing of this page, so the page leaves at once, and never asks at that address
+ * again.
  */
 export function followEvents({ onChange, onSignedOut }: Following): () => void {
   let stopped = false;

@@ -21,8 +21,8 @@ const GONE = `<!doctype html>
 `;
 
 /**
- * Takes everything off the page and leaves its address for a page that lies in the browser's own memory: nothing typed goes anywhere any more, and
- * loading it again asks nobody.
+ * Takes everything off the page and leaves its address for a page that lies in the browser's own memory: nothing typed
+ * goes anywhere any more, and loading it again asks nobody.
  */
 export function leaveAddress(): void {
   document.documentElement.replaceChildren();

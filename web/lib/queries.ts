@@ -20,6 +20,7 @@ export const KEYS = {
   hidden: ["hidden"],
   interruptions: ["interruptions"],
   mailServer: ["mail-server"],
+  newKeys: ["new-keys"],
   /** All of the next. */
   sharesSets: ["shares-set"],
   sharesSet: (at: string | null) => ["shares-set", at],

@@ -1,6 +1,6 @@
 /**
- * The tab's half of a session. It is worth nothing without the cookie, lives as long as the tab, and a new tab of the same page
- * gets it from one that has it.
+ * The tab's half of a session. It is worth nothing without the cookie, lives as long as the tab, and a new tab of the
+ * same page gets it from one that has it.
  */
 const KEY = "eremos-tab";
 const CHANNEL = "eremos-tab";

@@ -3,7 +3,7 @@ import { RadioGroup } from "radix-ui";
 import type { ReactNode } from "react";
 import { cn } from "@/lib/cn";
 
-export interface Choice<T extends string> {
+interface Choice<T extends string> {
   readonly value: T;
   readonly title: string;
   readonly text: string;

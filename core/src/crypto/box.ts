@@ -7,18 +7,18 @@ import { hkdf } from "./kdf";
  *
  *   salt (32) ‖ commitment (32) ‖ AES-256-GCM ciphertext ‖ tag (16)
  *
- * HKDF(key, salt, "eremos/1/box/" + purpose) gives the encryption key and the commitment; the salt is fresh for each
+ * HKDF(key, salt, "eremos/2/box/" + purpose) gives the encryption key and the commitment; the salt is fresh for each
  * box, so the encryption key is used once and the nonce can be zero. The commitment tells "another key" from "damaged".
  */
 const SALT = 32;
 const COMMITMENT = 32;
 const TAG = 16;
 const NONCE = Buffer.alloc(12);
-export const BOX_OVERHEAD = SALT + COMMITMENT + TAG;
+const BOX_OVERHEAD = SALT + COMMITMENT + TAG;
 
 function boxKeys(key: Uint8Array, salt: Uint8Array, purpose: string): { cipherKey: Buffer; commitment: Buffer } {
   if (key.length !== 32) throw new RangeError(`key must be 32 bytes, got ${key.length}`);
-  const derived = hkdf(key, salt, `eremos/1/box/${purpose}`, 64);
+  const derived = hkdf(key, salt, `eremos/2/box/${purpose}`, 64);
   return { cipherKey: derived.subarray(0, 32), commitment: derived.subarray(32) };
 }
 

@@ -29,11 +29,20 @@ export function equalBytes(a: Uint8Array, b: Uint8Array): boolean {
 }
 
 /**
- * A key that was wiped is all zeros: whatever is sealed, maced or derived with it, everybody could open, and its owner never again.
- * Every use of a secret goes through here. @throws TypeError
+ * A key that was wiped is all zeros: whatever is sealed, maced or derived with it, everybody could open, and its owner
+ * never again. Every use of a secret goes through here. @throws TypeError
  */
 export function requireLiveKey(key: Uint8Array): void {
   if (key.length > 0 && key.every((byte) => byte === 0)) throw new TypeError("key: it was wiped, so it is not used");
+}
+
+/**
+ * What goes to native code goes in the lengths that it writes and reads, which nothing there looks at. @throws
+ * RangeError
+ */
+export function requireLength(bytes: Uint8Array, least: number, what: string, most = least): void {
+  if (bytes.length < least || bytes.length > most)
+    throw new RangeError(`${what}: ${bytes.length} bytes where ${least} are needed`);
 }
 
 /** Overwrites key material in memory. Call in `finally`; the owner of a buffer wipes it. */

@@ -1,6 +1,6 @@
 import { createCipheriv, createDecipheriv } from "node:crypto";
 import { requireLiveKey } from "./bytes";
-import { OpensslCipher, hasOpenssl } from "./openssl";
+import { OpensslCipher, hasOpenssl, requireCipherKey, requireOpenable, requireSealable } from "./openssl";
 
 /** AES-256-GCM with one key over many chunks, each with a nonce of its own and a tag of 16 bytes behind it. */
 export interface ChunkCipher {
@@ -11,7 +11,10 @@ export interface ChunkCipher {
   wipe(): void;
 }
 
-/** The key stays the caller's, who wipes it. @throws TypeError for a key that was wiped */
+/**
+ * The key stays the caller's, who wipes it. @throws TypeError for a key that was wiped, RangeError for one that has not
+ * 32 bytes
+ */
 export function chunkCipher(key: Uint8Array): ChunkCipher {
   requireLiveKey(key);
   return hasOpenssl() ? new OpensslCipher(key) : new NodeCipher(key);
@@ -19,14 +22,20 @@ export function chunkCipher(key: Uint8Array): ChunkCipher {
 
 const TAG_BYTES = 16;
 
-/** The same through Node's own objects: for a Node without OpenSSL's functions in reach, and to check the other against. */
+/**
+ * The same through Node's own objects: for a Node without OpenSSL's functions in reach, and to check the other against.
+ */
 export class NodeCipher implements ChunkCipher {
   private isWiped = false;
 
-  constructor(private readonly key: Uint8Array) {}
+  /** @throws RangeError for a key that has not 32 bytes */
+  constructor(private readonly key: Uint8Array) {
+    requireCipherKey(key);
+  }
 
   seal(nonce: Uint8Array, plain: Uint8Array, out: Uint8Array): void {
     this.requireUsable();
+    requireSealable(nonce, plain, out);
     const cipher = createCipheriv("aes-256-gcm", this.key, nonce);
     out.set(cipher.update(plain));
     cipher.final();
@@ -35,6 +44,7 @@ export class NodeCipher implements ChunkCipher {
 
   open(nonce: Uint8Array, sealed: Uint8Array, out: Uint8Array): boolean {
     this.requireUsable();
+    requireOpenable(nonce, sealed, out);
     const decipher = createDecipheriv("aes-256-gcm", this.key, nonce);
     decipher.setAuthTag(sealed.subarray(sealed.length - TAG_BYTES));
     out.set(decipher.update(sealed.subarray(0, sealed.length - TAG_BYTES)));

@@ -2,8 +2,8 @@ import { Aes256Gcm, CipherSuite, DhkemX25519HkdfSha256, HkdfSha256 } from "@hpke
 import { fromBase64, toBase64 } from "./bytes";
 
 /**
- * Sealing to a public key: HPKE (RFC 9180), base mode, DHKEM(X25519, HKDF-SHA256), HKDF-SHA256, AES-256-GCM. FORMAT.md §2.3.
- * `info` carries the purpose, so an envelope made for one purpose opens for no other.
+ * Sealing to a public key: HPKE (RFC 9180), base mode, DHKEM(X25519, HKDF-SHA256), HKDF-SHA256, AES-256-GCM. FORMAT.md
+ * §2.3. `info` carries the purpose, so an envelope made for one purpose opens for no other.
  */
 const suite = new CipherSuite({ kem: new DhkemX25519HkdfSha256(), kdf: new HkdfSha256(), aead: new Aes256Gcm() });
 
@@ -20,7 +20,7 @@ export interface Envelope {
 }
 
 function info(purpose: string): ArrayBuffer {
-  return plainBuffer(Buffer.from(`eremos/1/envelope/${purpose}`, "utf8"));
+  return plainBuffer(Buffer.from(`eremos/2/envelope/${purpose}`, "utf8"));
 }
 
 function plainBuffer(bytes: Uint8Array): ArrayBuffer {

@@ -24,8 +24,11 @@ export interface PasswordCost {
   readonly lanes: number;
 }
 
-/** What a reader accepts from a header nobody has authenticated yet: the most that a writer ever uses, so that a hostile header costs no more than a heavy one. FORMAT.md §3.1. */
-export const COST_LIMITS = { memoryKiB: 256 * 1024, passes: 16, lanes: 8 } as const;
+/**
+ * What a reader accepts from a header nobody has authenticated yet: the most that a writer ever uses, so that a hostile
+ * header costs no more than a heavy one. FORMAT.md §3.1.
+ */
+const COST_LIMITS = { memoryKiB: 256 * 1024, passes: 16, lanes: 8 } as const;
 /** What a writer uses at the least. */
 export const LEAST_COST: PasswordCost = { memoryKiB: 64 * 1024, passes: 3, lanes: 4 };
 /** What a writer uses at the most memory, so that a browser can still open the folder within seconds. */
@@ -55,8 +58,15 @@ export function workOf({ memoryKiB, passes }: PasswordCost): number {
 }
 
 /**
+ * What was measured as the same effort, on a busy machine and on an idle one, differs by so much: that is no reason to
+ * ask.
+ */
+const MEASURES_DIFFER = 2;
+
+/**
  * `most`: what one look may take, as {@link workOf}; whoever wrote the text may be anybody.
- * @throws EremosError `damaged` when it is not such a string or goes beyond {@link COST_LIMITS}; `costly` when it asks for more than `most`
+ * @throws EremosError `damaged` when it is not such a string or goes beyond {@link COST_LIMITS}; `costly` when it asks
+ * for far more than `most`
  */
 export function parsePasswordHashing(text: string, most = Number.POSITIVE_INFINITY): PasswordHashing {
   const match = /^\$argon2id\$v=19\$m=(\d{1,9}),t=(\d{1,3}),p=(\d{1,3})\$([A-Za-z0-9+/]{16,64})$/.exec(text);
@@ -85,7 +95,7 @@ export function parsePasswordHashing(text: string, most = Number.POSITIVE_INFINI
       "This header asks for more memory or time than Eremos ever writes, so it was not followed. It is damaged or was changed.",
     );
   const times = Math.ceil(workOf(hashing) / most);
-  if (times > 1)
+  if (workOf(hashing) > MEASURES_DIFFER * most)
     throw new EremosError(
       "costly",
       `A look at this password would take ${times} times the work that yours takes, because the folder's header asks for it; whoever can write to the folder can write that there. Nothing was tried. Go on if you know where the folder comes from.`,
@@ -94,10 +104,16 @@ export function parsePasswordHashing(text: string, most = Number.POSITIVE_INFINI
   return hashing;
 }
 
-/** As it was typed, or the UTF-8 of its NFC: bytes can be overwritten when they are not needed any more, which text can't. */
+/**
+ * As it was typed, or the UTF-8 of its NFC: bytes can be overwritten when they are not needed any more, which text
+ * can't.
+ */
 export type Password = string | Uint8Array;
 
-/** Password → 32 bytes. Text is normalised to NFC and encoded as UTF-8. Runs off the main thread. @throws TypeError for bytes that were wiped */
+/**
+ * Password → 32 bytes. Text is normalised to NFC and encoded as UTF-8. Runs off the main thread. @throws TypeError for
+ * bytes that were wiped
+ */
 export async function hashPassword(password: Password, hashing: PasswordHashing): Promise<Buffer> {
   if (typeof password !== "string") requireLiveKey(password);
   const bytes = typeof password === "string" ? Buffer.from(password.normalize("NFC"), "utf8") : password;
@@ -116,7 +132,10 @@ export async function hashPassword(password: Password, hashing: PasswordHashing)
   }
 }
 
-/** How much work one try of a password is meant to be: about so long on the machine where it was chosen, in milliseconds. */
+/**
+ * How much work one try of a password is meant to be: about so long on the machine where it was chosen, in
+ * milliseconds.
+ */
 export const EFFORTS = { light: 350, standard: 700, heavy: 2100 } as const;
 export type Effort = keyof typeof EFFORTS;
 
@@ -125,7 +144,10 @@ export interface MeasuredCost extends PasswordCost {
   readonly milliseconds: number;
 }
 
-/** Measures this machine and chooses for each effort the cost that takes about so long here (never below {@link LEAST_COST}). */
+/**
+ * Measures this machine and chooses for each effort the cost that takes about so long here (never below {@link
+ * LEAST_COST}).
+ */
 export async function measurePasswordCosts(): Promise<Readonly<Record<Effort, MeasuredCost>>> {
   const probe: PasswordCost = { memoryKiB: WRITER_MEMORY_KIB, passes: 2, lanes: 4 };
   const times: number[] = [];
@@ -136,7 +158,8 @@ export async function measurePasswordCosts(): Promise<Readonly<Record<Effort, Me
   }
   const perPass = Math.min(...times) / probe.passes;
   const costOf = (effort: Effort): MeasuredCost => {
-    // The light one takes half the memory, so that it is lighter on a slow machine too, where the least number of passes holds.
+    // The light one takes half the memory, so that it is lighter on a slow machine too, where the least number of
+    // passes holds.
     const share = effort === "light" ? 0.5 : 1;
     const passes = Math.max(
       LEAST_COST.passes,
@@ -145,6 +168,12 @@ export async function measurePasswordCosts(): Promise<Readonly<Record<Effort, Me
     return { ...probe, memoryKiB: share * probe.memoryKiB, passes, milliseconds: Math.round(passes * share * perPass) };
   };
   return { light: costOf("light"), standard: costOf("standard"), heavy: costOf("heavy") };
+}
+
+/** Of two, the one by which a try takes more work. */
+export function heavierCost(a: PasswordCost, b: PasswordCost): PasswordCost {
+  const { memoryKiB, passes, lanes } = workOf(a) < workOf(b) ? b : a;
+  return { memoryKiB, passes, lanes };
 }
 
 /** The cost of an effort on this machine. */

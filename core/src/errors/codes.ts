@@ -1,6 +1,6 @@
 /**
- * The frozen list of error codes. Codes never change meaning; messages may improve.
- * The class of a code says what it means for the person: nothing touched, wrong secret, damage, or stopped half way with the data safe.
+ * The frozen list of error codes. Codes never change meaning; messages may improve. The class of a code says what it
+ * means for the person: nothing touched, wrong secret, damage, or stopped half way with the data safe.
  */
 export const ERROR_CLASSES = {
   usage: "usage",
@@ -35,15 +35,19 @@ export const ERROR_CLASSES = {
   busy: "refused",
   unvouched: "refused",
   costly: "refused",
+  "renew-first": "refused",
   "unknown-version": "refused",
   unsupported: "refused",
   damaged: "damage",
+  "files-damaged": "damage",
   "rolled-back": "refused",
   forked: "refused",
+  arriving: "refused",
   cancelled: "failed",
   "changed-while-locking": "failed",
   interrupted: "failed",
   io: "failed",
+  internal: "failed",
   "port-in-use": "refused",
   "data-unwritable": "refused",
 } as const;

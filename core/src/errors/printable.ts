@@ -1,6 +1,6 @@
 /**
- * Control, format, separating and unpaired characters: what a terminal acts on (escape sequences, the clipboard, a second line), what shows nothing, and what turns text
- * round. Names, hints and messages of strangers hold them.
+ * Control, format, separating and unpaired characters: what a terminal acts on (escape sequences, the clipboard, a
+ * second line), what shows nothing, and what turns text round. Names, hints and messages of strangers hold them.
  */
 const UNPRINTABLE = /[\p{Cc}\p{Cf}\p{Cs}\p{Zl}\p{Zp}]/gu;
 

@@ -64,12 +64,20 @@ export class ByteWriter {
     this.u16(value.length);
     this.raw(value);
   }
+  /** A u16 length, then UTF-8. */
+  text(value: string): void {
+    if (value === "") return this.u16(0);
+    this.short(Buffer.from(value, "utf8"));
+  }
   /** Leaves `count` bytes to be filled in later; returns where they are. */
   reserve(count: number): number {
     this.room(count);
     const at = this.length;
     this.length += count;
     return at;
+  }
+  putU8(value: number, at: number): void {
+    this.view.setUint8(at, value);
   }
   putU32(value: number, at: number): void {
     this.view.setUint32(at, value, true);

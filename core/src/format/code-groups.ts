@@ -1,6 +1,7 @@
 /**
- * Bytes as groups of five characters (Crockford's base 32), for typing from paper. The last character of a group checks the four before it and
- * the group's place: one wrong character, two neighbours exchanged, two groups exchanged, and a share typed for a code are always known. FORMAT.md §3.3.
+ * Bytes as groups of five characters (Crockford's base 32), for typing from paper. The last character of a group checks
+ * the four before it and the group's place: one wrong character, two neighbours exchanged, two groups exchanged, and a
+ * share typed for a code are always known. FORMAT.md §3.3.
  */
 const ALPHABET = "0123456789ABCDEFGHJKMNPQRSTVWXYZ";
 const DATA_PER_GROUP = 4;
@@ -38,14 +39,19 @@ function timesX(value: number): number {
   return value & 16 ? ((value << 1) ^ 0b100101) & 31 : value << 1;
 }
 
-/** The value e for which d₁x⁴ + d₂x³ + d₃x² + d₄x + e is the group's sum; since the weights differ, no single error and no exchange of neighbours keeps it. */
+/**
+ * The value e for which d₁x⁴ + d₂x³ + d₃x² + d₄x + e is the group's sum; since the weights differ, no single error and
+ * no exchange of neighbours keeps it.
+ */
 function checkCharacter(kind: CodeKind, group: number, data: string): string {
   let sum = 0;
   for (const character of data) sum = timesX(sum ^ ALPHABET.indexOf(character));
   return characterAt(sum ^ sumOf(kind, group));
 }
 
-/** Upper case, with the letters people confuse (I, L, O) read as the digits they stand for; everything else is dropped. */
+/**
+ * Upper case, with the letters people confuse (I, L, O) read as the digits they stand for; everything else is dropped.
+ */
 export function normaliseCodeText(text: string): string {
   return text
     .toUpperCase()

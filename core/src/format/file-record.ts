@@ -1,23 +1,27 @@
-import { z } from "zod";
-import { readRecord, writeRecord } from "./record-file";
+import * as z from "zod";
+import { newFrame, readRecord, recordSchema, writeRecord } from "./record-file";
 
 /**
- * The file record: says that a folder stands for a single file, which lies beside it while it is open. FORMAT.md §11. It names the file only
- * then, when its name is to be read anyway.
+ * The file record: says that a folder stands for a single file, which lies beside it while it is open. FORMAT.md §11.
+ * It names the file only then, when its name is to be read anyway.
  */
-const fileSchema = z.strictObject({
-  format: z.literal("eremos-file"),
-  version: z.literal(1),
+const fileSchema = recordSchema("eremos-file", {
   /** The file's name, base64 of its bytes; null while it is locked. */
   name: z.union([z.string().max(1024), z.null()]),
 });
+export type FileRecord = z.output<typeof fileSchema>;
+export const MAX_FILE_RECORD_BYTES = 8 * 1024;
 
-export function writeFileRecord(name: Buffer | null): Buffer {
-  return writeRecord({ format: "eremos-file", version: 1, name: name === null ? null : name.toString("base64") });
+/** `before`: the record that it takes the place of; what others added to that stays. */
+export function writeFileRecord(name: Buffer | null, before: FileRecord | null): Buffer {
+  return writeRecord({ ...(before ?? newFrame("eremos-file")), name: name === null ? null : name.toString("base64") });
+}
+
+export function nameIn({ name }: FileRecord): Buffer | null {
+  return name === null ? null : Buffer.from(name, "base64");
 }
 
 /** @throws EremosError `damaged` | `unknown-version` */
-export function readFileRecord(bytes: Uint8Array): { readonly name: Buffer | null } {
-  const { name } = readRecord(bytes, fileSchema, "folder's file record", 16 * 1024);
-  return { name: name === null ? null : Buffer.from(name, "base64") };
+export function readFileRecord(bytes: Uint8Array): FileRecord {
+  return readRecord(bytes, fileSchema, "folder's file record", MAX_FILE_RECORD_BYTES);
 }

@@ -1,21 +1,22 @@
-import { z } from "zod";
+import * as z from "zod";
 import { sha256 } from "../crypto/bytes";
 import { EremosError } from "../errors/eremos-error";
 import { canonicalJson } from "./canonical-json";
 import { idSchema, isFittingName, lockedNameSchema } from "./ids";
 import { ownerSchema } from "./owner";
-import { readRecord, writeRecord } from "./record-file";
+import { readRecord, recordSchema, writeRecord } from "./record-file";
 import { VISIBILITIES } from "./state";
 
 /**
- * The guard record: what is true of a folder that is barred or out of sight, whose contents stay as they are. FORMAT.md §10.
+ * The guard record: what is true of a folder that is barred or out of sight, whose contents stay as they are. FORMAT.md
+ * §10.
  *
  *   lock      barring → locked
  *   change    locked → closing → barring → locked
  *   open      locked → opening → open
  *   release   locked or open → releasing → (nothing left)
  */
-export const GUARD_STATES = ["barring", "locked", "closing", "opening", "open", "releasing"] as const;
+const GUARD_STATES = ["barring", "locked", "closing", "opening", "open", "releasing"] as const;
 export type GuardState = (typeof GUARD_STATES)[number];
 
 /** What somebody may still do with the contents of a barred folder; each level includes those before it. */
@@ -34,37 +35,40 @@ export const NO_BARS: Bars = { others: "everything", own: "everything" };
 
 const text = z.string().max(4096);
 
-const guardSchema = z
-  .strictObject({
-    format: z.literal("eremos-guard"),
-    version: z.literal(1),
-    folder: idSchema,
-    guard: z.enum(["barred", "sight"]),
-    state: z.enum(GUARD_STATES),
-    visibility: z.enum(VISIBILITIES),
-    lockedName: z.union([lockedNameSchema, z.null()]),
-    held: z.union([z.int().nonnegative(), z.null()]),
-    bars: barsSchema,
-    /** On the way to open, and open: for its owner's account alone, until it is locked or released. */
-    closed: z.boolean().default(false),
-    /** While closing: the bars that come after these. */
-    next: z.union([barsSchema, z.null()]),
-    /** SHA-256 of the file with the original permissions, which is named after it; null when none were changed. Closed: the folder's own. */
-    originals: z.union([z.string().regex(/^[0-9a-f]{64}$/), z.null()]),
-    /** The folder's ordinary path, sealed to the owner. */
-    place: z.strictObject({ enc: text, ct: z.string().max(16_384) }),
-    owner: ownerSchema,
-    /** The folder's own times, set again at its release; nanoseconds as decimal text. */
-    times: z.strictObject({ atimeNs: text, mtimeNs: text }),
-    /** By which the computer that wrote it knows it again; nobody else can check it. */
-    proof: text.exactOptional(),
-  })
-  .refine(isFittingName);
+const guardSchema = recordSchema("eremos-guard", {
+  folder: idSchema,
+  /** Whose paths and permissions these are. */
+  system: z.string().max(32),
+  guard: z.enum(["barred", "sight"]),
+  state: z.enum(GUARD_STATES),
+  visibility: z.enum(VISIBILITIES),
+  lockedName: z.union([lockedNameSchema, z.null()]),
+  held: z.union([z.int().nonnegative(), z.null()]),
+  bars: barsSchema,
+  /** On the way to open, and open: for its owner's account alone, until it is locked or released. */
+  closed: z.boolean(),
+  /** While closing: the bars that come after these. */
+  next: z.union([barsSchema, z.null()]),
+  /**
+   * SHA-256 of the file with the original permissions, which is named after it; null when none were changed. Closed:
+   * the folder's own.
+   */
+  originals: z.union([z.string().regex(/^[0-9a-f]{64}$/), z.null()]),
+  /** The folder's ordinary path, sealed to the owner. */
+  place: z.strictObject({ enc: text, ct: z.string().max(16_384) }),
+  owner: ownerSchema,
+  /** The folder's own times, set again at its release; nanoseconds as decimal text. */
+  times: z.strictObject({ atimeNs: text, mtimeNs: text }),
+  /** By which the computer that wrote it knows it again; nobody else can check it. */
+  proof: text.exactOptional(),
+}).refine(isFittingName);
 export type GuardRecord = z.output<typeof guardSchema>;
+
+export const MAX_GUARD_BYTES = 1024 * 1024;
 
 /** What the proof is taken over. FORMAT.md §10.1. */
 export function provenGuard({ proof: _proof, ...body }: GuardRecord): Buffer {
-  return Buffer.concat([Buffer.from("eremos/1/guard\n", "utf8"), canonicalJson(body)]);
+  return Buffer.concat([Buffer.from("eremos/2/guard\n", "utf8"), canonicalJson(body)]);
 }
 
 export function writeGuard(record: GuardRecord): Buffer {
@@ -73,7 +77,7 @@ export function writeGuard(record: GuardRecord): Buffer {
 
 /** @throws EremosError `damaged` | `unknown-version` */
 export function readGuard(bytes: Uint8Array): GuardRecord {
-  return readRecord(bytes, guardSchema, "folder's guard record", 64 * 1024);
+  return readRecord(bytes, guardSchema, "folder's guard record", MAX_GUARD_BYTES);
 }
 
 /** Purpose of the envelope that holds the ordinary path. */

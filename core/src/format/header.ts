@@ -1,96 +1,103 @@
-import { z } from "zod";
-import { equalBytes, fromBase64, requireLiveKey, toBase64, wipe } from "../crypto/bytes";
+import * as z from "zod";
 import { openBox, sealBoxText } from "../crypto/box";
-import { type KeyPair, openEnvelope, sealTo } from "../crypto/envelope";
-import {
-  type PasswordCost,
-  formatPasswordHashing,
-  hashPassword,
-  hkdf,
-  hmac,
-  newPasswordHashing,
-  parsePasswordHashing,
-  workOf,
-  type Password,
-} from "../crypto/kdf";
+import { fromBase64, randomBytes, sha256, toBase64, wipe } from "../crypto/bytes";
+import { type KeyPair, generateKeyPair } from "../crypto/envelope";
+import { type Password, parsePasswordHashing, workOf } from "../crypto/kdf";
 import { type SigningKey, isSignedBy, signWith } from "../crypto/signature";
 import { EremosError } from "../errors/eremos-error";
-import { canonicalJson, checksumOf } from "./canonical-json";
-import { idSchema } from "./ids";
-import { type AskedKeyholders, keyholdersShape, openKeyholdersKey } from "./keyholders";
-import { type OwnerEnvelope, isRootKeyOf, openRecoveryKey, openSealingKey, ownerSchema } from "./owner";
-import { readRecord, writeRecord } from "./record-file";
+import { canonicalJson } from "./canonical-json";
+import { digestSchema, idSchema } from "./ids";
+import type { AskedKeyholders } from "./keyholders";
+import { type Member, readMember, withNameUnder, writeMember } from "./member";
+import { MOST_EARLIER, type OwnerEnvelope, deviceId, isRootKeyOf, openSigningKey, ownerSchema } from "./owner";
+import { FORMAT_VERSION, newFrame, readRecord, recordSchema, writeRecord } from "./record-file";
+import {
+  type FolderPassword,
+  type Slot,
+  type SlotKey,
+  keyholdersSlot,
+  openByCode,
+  openByRoot,
+  openByShares,
+  openTogether,
+  ownerSealedSlot,
+  ownerSlot,
+  readSlot,
+  recoverySlot,
+  resealed,
+  togetherSlot,
+  writeSlot,
+} from "./slot";
 
-/** The folder's header. Small JSON, readable with any editor, authenticated once the folder key is known. FORMAT.md §4. */
+/**
+ * The folder's header: whose it is, what its key is, and by their digests the ways to that key and who may what.
+ * Signed. FORMAT.md §4.
+ */
 const text = z.string().max(8192);
-const ownerSlot = z.strictObject({ type: z.literal("owner"), box: text, checksum: text });
-const sealedSlot = z.strictObject({ type: z.literal("owner-sealed"), enc: text, ct: text, checksum: text });
-const passwordSlot = z.strictObject({
-  type: z.literal("owner-and-password"),
-  hashing: text,
-  hint: text.nullable(),
-  box: text,
-  checksum: text,
-});
-const keyholdersSlot = z.strictObject({
-  type: z.literal("keyholders"),
-  ...keyholdersShape,
-  enc: text,
-  ct: text,
-  checksum: text,
-});
-const recoverySlot = z.strictObject({
-  type: z.literal("recovery"),
-  publicKey: text,
-  privateKey: text,
-  enc: text,
-  ct: text,
-  checksum: text,
-});
+/** Of each, a header names so many at most. */
+const MOST_NAMED = 96;
+const named = z
+  .array(digestSchema)
+  .max(MOST_NAMED)
+  .refine((digests) => digests.every((one, i) => i === 0 || (digests[i - 1] ?? "") < one));
 
-export const headerSchema = z.strictObject({
+const headerSchema = recordSchema("eremos-folder", {
   about: text,
-  format: z.literal("eremos-folder"),
-  version: z.literal(1),
-  suite: z.literal("AES-256-GCM HMAC-SHA256 HKDF-SHA256 X25519 Argon2id"),
+  suite: z.literal("AES-256-GCM SHA-256 HMAC-SHA256 HKDF-SHA256 X25519 Ed25519 Argon2id"),
   folder: idSchema,
   owner: ownerSchema,
-  slots: z
-    .array(z.discriminatedUnion("type", [ownerSlot, sealedSlot, passwordSlot, recoverySlot, keyholdersSlot]))
-    .min(1)
-    .max(32),
+  /** The number of the folder key. */
+  epoch: z.int().min(1),
+  /** The folder's X25519 pair; the private half boxed under the folder key. */
   publicKey: text,
   privateKey: text,
-  /** By the owner's root key: this folder key is one that the owner made. */
-  proof: text.exactOptional(),
-  /** Or by a computer that locked it first while nobody was signed in. */
-  device: text.exactOptional(),
-  signature: text.exactOptional(),
-  mac: text,
+  /** Folder keys of before, each in a box under the present one, with the pair of then; the oldest first. */
+  earlier: z
+    .array(z.strictObject({ epoch: z.int().min(1), key: text, publicKey: text, privateKey: text }))
+    .max(MOST_EARLIER),
+  /** SHA-256 of the records of the ways in, sorted. */
+  slots: named.min(1),
+  /** SHA-256 of the records of members, sorted. */
+  members: named,
+  /** What names of entries are, and whether two that differ only in case are one. */
+  names: z.strictObject({ form: z.enum(["bytes", "text"]), fold: z.boolean() }),
+  /** The least version of this format that may write to the folder. */
+  least: z.int().min(FORMAT_VERSION),
+  /** One more with each change: of two headers that somebody known signed, the one with the larger is the folder's. */
+  counter: z.int().min(1),
+  /** The owner's id, or that of a computer of theirs, for a first lock while nobody was signed in. */
+  signer: idSchema,
+  signature: text,
 });
 export type FolderHeader = z.output<typeof headerSchema>;
-type Slot = FolderHeader["slots"][number];
+type Unsigned = Omit<FolderHeader, "signature">;
 
 export const MAX_HEADER_BYTES = 64 * 1024;
 const ABOUT =
   "This folder is sealed by Eremos. Its files are encrypted; they open with the owner's master password or recovery code, " +
   "with Eremos or with any reader written from docs/FORMAT.md. Don't delete or edit anything in here.";
 
-/** A second password for one folder, as chosen: needed on top of the master password. The hint stands in the header, readable. */
-export interface FolderPassword {
-  readonly password: Password;
-  readonly hint: string | null;
-  readonly cost: PasswordCost;
+/** A header with the records that it names, as far as they are at hand. */
+export interface Head {
+  readonly header: FolderHeader;
+  readonly slots: readonly Slot[];
+  readonly members: readonly Member[];
 }
 
-/** What opens a folder that has a password of its own: that password, or without it the recovery code, or enough keyholders' shares. */
+/**
+ * What opens a folder that has a password of its own: that password, or without it the recovery code, or enough
+ * keyholders' shares.
+ */
 export type FolderSecret =
   | { readonly kind: "password"; readonly password: Password }
   | { readonly kind: "code"; readonly code: string }
   | { readonly kind: "shares"; readonly shares: readonly string[] };
 
-/** How the folder key gets into the header: by the signed-in owner, or by sealing to the owner's public key, for which this computer signs. */
-export type HeaderWriter =
+/**
+ * How the folder key gets into the header: by the signed-in owner, or by sealing to the owner's public key, for which
+ * this computer signs.
+ */
+type HeaderWriter =
   | { readonly by: "owner"; readonly rootKey: Uint8Array; readonly password: FolderPassword | null }
   | { readonly by: "device"; readonly device: SigningKey };
 
@@ -102,223 +109,358 @@ export interface NewHeader {
   readonly writer: HeaderWriter;
 }
 
-export async function createHeader(input: NewHeader): Promise<FolderHeader> {
+export async function createHead({ folder, owner, folderKey, pair, writer }: NewHeader): Promise<Head> {
+  const of = { folder, epoch: 1, folderKey };
+  const slots =
+    writer.by === "owner"
+      ? await ownSlots(of, owner, writer.rootKey, writer.password)
+      : [await ownerSealedSlot(of, owner)];
   const body = {
+    ...newFrame("eremos-folder"),
     about: ABOUT,
-    format: "eremos-folder" as const,
-    version: 1 as const,
-    suite: "AES-256-GCM HMAC-SHA256 HKDF-SHA256 X25519 Argon2id" as const,
-    folder: input.folder,
-    owner: input.owner,
-    slots: await makeSlots(input),
-    publicKey: toBase64(input.pair.publicKey),
-    privateKey: sealBoxText(input.folderKey, purpose("private-key", input.folder), input.pair.privateKey),
+    suite: "AES-256-GCM SHA-256 HMAC-SHA256 HKDF-SHA256 X25519 Ed25519 Argon2id" as const,
+    folder,
+    owner,
+    epoch: 1,
+    publicKey: toBase64(pair.publicKey),
+    privateKey: sealBoxText(folderKey, pairPurpose(folder, 1), pair.privateKey),
+    earlier: [],
+    slots: slots.map(digestOfSlot).sort(),
+    members: [],
+    names: { form: "bytes" as const, fold: false },
+    least: FORMAT_VERSION,
+    counter: 1,
   };
-  const { writer, folder, folderKey } = input;
-  if (writer.by === "device") return resigned(signedBy(body, writer.device), folderKey);
-  requireOwnRecord(input.owner, writer.rootKey);
-  return resigned({ ...body, proof: proofOf(folder, folderKey, writer.rootKey) }, folderKey);
+  const header =
+    writer.by === "owner"
+      ? signedByOwner(body, owner, writer.rootKey)
+      : signed(body, deviceId(writer.device.publicKey), writer.device);
+  return { header, slots, members: [] };
 }
 
-type Body = Omit<FolderHeader, "mac">;
-
-/** What only somebody with the root key can say of a folder key. A key that was merely sealed to the owner may be anybody's. FORMAT.md §4.2. */
-function proofOf(folder: string, folderKey: Uint8Array, rootKey: Uint8Array): string {
-  requireLiveKey(folderKey);
-  const key = hkdf(rootKey, fromBase64(folder, 16), "eremos/1/folder-proof");
-  try {
-    return toBase64(hmac(key, folderKey));
-  } finally {
-    wipe(key);
-  }
+function pairPurpose(folder: string, epoch: number): string {
+  return `folder/${folder}/private-key/${epoch}`;
 }
 
-function signedMessage({ owner: _owner, proof: _proof, signature: _signature, ...body }: Body): Buffer {
-  return Buffer.concat([Buffer.from("eremos/1/header\n", "utf8"), canonicalJson(body)]);
+/** What the header knows a record by. */
+export function digestOf(record: Uint8Array): string {
+  return sha256(record).toString("hex");
 }
 
-function signedBy(body: Body, device: SigningKey): Body {
-  const named = { ...body, device: toBase64(device.publicKey) };
-  return { ...named, signature: toBase64(signWith(device, signedMessage(named))) };
+function digestOfSlot(slot: Slot): string {
+  return digestOf(writeSlot(slot));
+}
+
+/**
+ * The ways that an owner has: by the root key, or, with a password of the folder's own, by both together, by the
+ * recovery code and by the keyholders.
+ */
+async function ownSlots(
+  of: SlotKey,
+  owner: OwnerEnvelope,
+  rootKey: Uint8Array,
+  password: FolderPassword | null,
+): Promise<Slot[]> {
+  if (!password) return [await ownerSlot(of, owner.owner, rootKey)];
+  return [await togetherSlot(of, owner.owner, rootKey, password), ...(await waysWithoutPassword(of, owner))];
+}
+
+async function waysWithoutPassword(of: SlotKey, owner: OwnerEnvelope): Promise<Slot[]> {
+  const slots = [await recoverySlot(of, owner), await keyholdersSlot(of, owner)];
+  return slots.filter((slot) => slot !== null);
+}
+
+function signedMessage({ signature: _signature, ...body }: Unsigned & { readonly signature?: string }): Buffer {
+  return Buffer.concat([Buffer.from("eremos/2/header\n", "utf8"), canonicalJson(body)]);
+}
+
+function signed(body: Omit<Unsigned, "signer">, signer: string, key: SigningKey): FolderHeader {
+  const whole = { ...body, signer };
+  return { ...whole, signature: toBase64(signWith(key, signedMessage(whole))) };
 }
 
 /** An owner record goes into a header only where it belongs to the root key at hand. @throws EremosError `damaged` */
-function requireOwnRecord(owner: OwnerEnvelope, rootKey: Uint8Array): void {
+function signedByOwner(body: Omit<Unsigned, "signer">, owner: OwnerEnvelope, rootKey: Uint8Array): FolderHeader {
   if (!isRootKeyOf(owner, rootKey))
     throw new EremosError(
       "damaged",
       "The owner record does not belong to the key that is signed in, so the folder's header was not written. Nothing was changed; sign in again.",
     );
-}
-
-/** The same header with the owner's present record. @throws EremosError `wrong-password` (another owner's) | `damaged` */
-export function withOwner(header: FolderHeader, owner: OwnerEnvelope, rootKey: Uint8Array): FolderHeader {
-  if (header.owner.owner !== owner.owner)
-    throw new EremosError("wrong-password", "This folder was locked by another owner. Nothing was changed.");
-  requireOwnRecord(owner, rootKey);
-  return { ...header, owner };
-}
-
-function purpose(kind: string, folder: string): string {
-  return `folder/${folder}/${kind}`;
-}
-
-async function makeSlots(input: NewHeader): Promise<Slot[]> {
-  const { writer, folder, owner, folderKey } = input;
-  if (writer.by === "owner")
-    return writer.password
-      ? passwordSlots(input, writer.rootKey, writer.password)
-      : [ownerSlotFor(folder, writer.rootKey, folderKey)];
-  const sealed = await sealTo(fromBase64(owner.sealing.publicKey, 32), purpose("owner-slot", folder), folderKey);
-  return [checked({ type: "owner-sealed" as const, ...sealed })];
-}
-
-function ownerSlotFor(folder: string, rootKey: Uint8Array, folderKey: Uint8Array): Slot {
-  return checked({ type: "owner" as const, box: sealBoxText(rootKey, purpose("owner-slot", folder), folderKey) });
-}
-
-/** One opens with root key and folder password together, one with the recovery code alone, one with keyholders' shares. FORMAT.md §4.1. */
-async function passwordSlots(
-  of: Pick<NewHeader, "folder" | "owner" | "folderKey">,
-  rootKey: Uint8Array,
-  { password, hint, cost }: FolderPassword,
-): Promise<Slot[]> {
-  const hashing = newPasswordHashing(cost);
-  const key = await togetherKey(of.folder, rootKey, password, hashing);
+  const key = openSigningKey(owner, rootKey);
   try {
-    const box = sealBoxText(key, purpose("password-slot", of.folder), of.folderKey);
-    return [
-      checked({ type: "owner-and-password" as const, hashing: formatPasswordHashing(hashing), hint, box }),
-      await recoverySlotFor(of),
-      ...(await keyholdersSlotsFor(of)),
-    ];
+    return signed({ ...body, owner }, owner.owner, key);
   } finally {
-    wipe(key);
+    wipe(key.privateKey);
   }
 }
 
-/** Carries the recovery key pair it was made for, so that a later code for the owner does not take this way back. */
-async function recoverySlotFor({
-  folder,
-  owner: { recovery },
-  folderKey,
-}: Pick<NewHeader, "folder" | "owner" | "folderKey">): Promise<Slot> {
-  const { publicKey, privateKey } = recovery;
-  return checked({
-    type: "recovery" as const,
-    publicKey,
-    privateKey,
-    ...(await sealTo(fromBase64(publicKey, 32), purpose("recovery-slot", folder), folderKey)),
+/** Whoever is signed in, and whose root key that is. */
+interface SignedIn {
+  readonly owner: OwnerEnvelope;
+  readonly rootKey: Uint8Array;
+}
+
+/**
+ * The same folder as its owner says it is from now on. The caller knows that somebody known stands behind what it takes
+ * over.
+ */
+function changed(
+  { header, slots, members }: Head,
+  by: SignedIn,
+  now: {
+    readonly slots?: readonly Slot[];
+    readonly members?: readonly Member[];
+    readonly key?: Pick<FolderHeader, "epoch" | "publicKey" | "privateKey" | "earlier">;
+  },
+): Head {
+  const { signature: _signature, ...body } = header;
+  const [newSlots, newMembers] = [now.slots ?? slots, now.members ?? members];
+  return {
+    header: signedByOwner(
+      {
+        ...body,
+        ...now.key,
+        counter: header.counter + 1,
+        // A record that is lost for now stays named: it counts again once it is found.
+        slots: now.slots ? newSlots.map(digestOfSlot).sort() : header.slots,
+        members: now.members ? newMembers.map((member) => digestOf(writeMember(member))).sort() : header.members,
+      },
+      by.owner,
+      by.rootKey,
+    ),
+    slots: newSlots,
+    members: newMembers,
+  };
+}
+
+/**
+ * The same folder with the owner's present record, which has the same keys. @throws EremosError `wrong-password`
+ * (another owner's) | `renew-first` | `damaged`
+ */
+export function withOwner(head: Head, by: SignedIn): Head {
+  if (head.header.owner.owner !== by.owner.owner)
+    throw new EremosError("wrong-password", "This folder was locked by another owner. Nothing was changed.");
+  if (isOfEarlierKeys(head, by.owner))
+    throw new EremosError(
+      "renew-first",
+      "This folder was locked before you made new keys, and gets its own first. Nothing was changed; sign in while it is here.",
+    );
+  return changed(head, by, {});
+}
+
+/** Its ways in are those of keys that the owner has replaced since. */
+export function isOfEarlierKeys({ header }: Pick<Head, "header">, owner: OwnerEnvelope): boolean {
+  return header.owner.signing.publicKey !== owner.signing.publicKey;
+}
+
+/** Whoever is signed in, and the root key of theirs that the folder was locked with. */
+export interface Renewing extends SignedIn {
+  readonly rootBefore: Uint8Array;
+}
+
+/**
+ * The same folder with another key, sealed anew for every way in, and the keys before in boxes under it: nothing that
+ * is encrypted from now on opens with what opened it before. `password`: the folder's own, of one that has one. @throws
+ * EremosError `unsupported` after {@link MOST_EARLIER} times
+ * | `damaged`
+ */
+export async function withNewKey(
+  head: Head,
+  by: Renewing,
+  folderKey: Uint8Array,
+  password: FolderPassword | null,
+): Promise<Head> {
+  const { header, slots, members } = head;
+  const { folder } = header;
+  if (header.earlier.length >= MOST_EARLIER)
+    throw new EremosError(
+      "unsupported",
+      `This folder had ${MOST_EARLIER} keys before, and there is no room for more. Nothing was changed; release it, and lock it anew.`,
+    );
+  const of = { folder, epoch: header.epoch + 1, folderKey: randomBytes(32) };
+  const before = earlierKeys(header, folderKey);
+  const pair = await generateKeyPair();
+  try {
+    const { epoch, publicKey, privateKey } = header;
+    const boxed = (number: number, key: Uint8Array): string =>
+      sealBoxText(of.folderKey, epochPurpose(folder, number), key);
+    const earlier = [
+      ...header.earlier.map((one, i) => ({ ...one, key: boxed(one.epoch, before[i]?.folderKey ?? Buffer.alloc(0)) })),
+      { epoch, key: boxed(epoch, folderKey), publicKey, privateKey },
+    ];
+    const others = await Promise.all(
+      slots.filter(({ member }) => member !== header.owner.owner).map((slot) => resealed(slot, of)),
+    );
+    return changed(head, by, {
+      key: {
+        epoch: of.epoch,
+        publicKey: toBase64(pair.publicKey),
+        privateKey: sealBoxText(of.folderKey, pairPurpose(folder, of.epoch), pair.privateKey),
+        earlier,
+      },
+      slots: [...(await ownSlots(of, by.owner, by.rootKey, password)), ...others],
+      members: members.map((member) => withNameUnder(member, by.rootBefore, by.rootKey)),
+    });
+  } finally {
+    wipe(of.folderKey, pair.privateKey, ...before.map((one) => one.folderKey));
+  }
+}
+
+function epochPurpose(folder: string, epoch: number): string {
+  return `folder/${folder}/epoch/${epoch}`;
+}
+
+/** A folder key of before. */
+export interface EarlierKey {
+  readonly epoch: number;
+  readonly folderKey: Buffer;
+}
+
+/** In the order of the list; the caller wipes them. @throws EremosError `damaged` */
+export function earlierKeys({ folder, earlier }: FolderHeader, folderKey: Uint8Array): EarlierKey[] {
+  return earlier.map(({ epoch, key }) => {
+    const opened = openBox(folderKey, epochPurpose(folder, epoch), fromBase64(key));
+    if (typeof opened === "string")
+      throw new EremosError(
+        "damaged",
+        "An earlier key of this folder is damaged in this copy of the header, or the folder's key is another one.",
+      );
+    return { epoch, folderKey: opened };
   });
 }
 
-/** Like the recovery slot, for the owner's keyholders; none where there are none. */
-async function keyholdersSlotsFor({
-  folder,
-  owner: { keyholders },
-  folderKey,
-}: Pick<NewHeader, "folder" | "owner" | "folderKey">): Promise<Slot[]> {
-  if (!keyholders) return [];
-  const { root: _root, ...set } = keyholders;
-  return [
-    checked({
-      type: "keyholders" as const,
-      ...set,
-      ...(await sealTo(fromBase64(set.publicKey, 32), purpose("keyholders-slot", folder), folderKey)),
-    }),
-  ];
+/**
+ * The same folder with other ways for its owner: a folder password set, changed or (null) taken off. Also takes over
+ * another owner's.
+ */
+export async function withFolderPassword(
+  head: Head,
+  by: SignedIn,
+  folderKey: Uint8Array,
+  password: FolderPassword | null,
+): Promise<Head> {
+  const before = head.header.owner.owner;
+  const others = head.slots.filter(({ member }) => member !== before);
+  return changed(head, by, {
+    slots: [...(await ownSlots(keyOf(head, folderKey), by.owner, by.rootKey, password)), ...others],
+  });
 }
 
-/** Neither the master password nor the folder password alone leads to it. */
-async function togetherKey(
-  folder: string,
-  rootKey: Uint8Array,
-  password: Password,
-  hashing: ReturnType<typeof parsePasswordHashing>,
-): Promise<Buffer> {
-  requireLiveKey(rootKey);
-  const passwordKey = await hashPassword(password, hashing);
-  const both = Buffer.concat([rootKey, passwordKey]);
-  try {
-    return hkdf(both, fromBase64(folder, 16), "eremos/1/folder-password");
-  } finally {
-    wipe(passwordKey, both);
-  }
+/** The same folder with these members, and these ways in for them. */
+export function withMembers(head: Head, by: SignedIn, members: readonly Member[], slots: readonly Slot[]): Head {
+  const owners = head.slots.filter(({ member }) => member === head.header.owner.owner);
+  return changed(head, by, { members, slots: [...owners, ...slots] });
 }
 
-function checked<S extends Omit<Slot, "checksum">>(slot: S): S & { checksum: string } {
-  return { ...slot, checksum: checksumOf(slot) };
-}
-
-/** The owner envelope has a mac of its own: another master password reaches headers whose folder key is not at hand. */
-function headerMac({ owner: _owner, ...body }: Body, folderKey: Uint8Array): string {
-  const key = hkdf(folderKey, fromBase64(body.folder, 16), "eremos/1/header");
-  try {
-    return toBase64(hmac(key, canonicalJson(body)));
-  } finally {
-    wipe(key);
-  }
-}
-
-/** What of the owner opens a folder. */
-export interface HeaderAccess {
-  readonly rootKey: Uint8Array;
-  /** The folder key, for a folder that has a password of its own; null where the root key is enough. */
-  readonly folderKey: Uint8Array | null;
-  /** Ed25519 public keys (32 bytes) of the owner's computers. */
-  readonly devices: readonly Uint8Array[];
+function keyOf({ header: { folder, epoch } }: Head, folderKey: Uint8Array): SlotKey {
+  return { folder, epoch, folderKey };
 }
 
 /**
- * Who stands behind a folder key: the owner, whose root key it was made or taken in with; one of the owner's computers, which signed for it; or nobody
- * known: everybody can seal a key of their own to the owner's public key. Nothing is ever sealed to a key that nobody known stands behind.
+ * What can be put right once the folder key is at hand: after a lock made while signed out, the owner's own way in and
+ * signature; after a new recovery code or other keyholders, the way back by them. The same object when there is nothing
+ * to do.
+ */
+export async function adoptHead(head: Head, by: SignedIn, folderKey: Uint8Array): Promise<Head> {
+  const isSealed = head.slots.some(({ kind }) => kind === "owner-sealed");
+  const isOwners = head.header.signer === by.owner.owner;
+  const isBehind = hasEarlierCode(head, by.owner) || hasEarlierKeyholders(head, by.owner);
+  if (isOwners && !isSealed && !isBehind) return head;
+  const of = keyOf(head, folderKey);
+  const kept = head.slots.filter(
+    ({ kind }) => kind !== "owner-sealed" && !(hasOwnPassword(head) && (kind === "recovery" || kind === "keyholders")),
+  );
+  const own = isSealed ? [await ownerSlot(of, by.owner.owner, by.rootKey)] : [];
+  const back = hasOwnPassword(head) ? await waysWithoutPassword(of, by.owner) : [];
+  return changed(head, by, { slots: [...own, ...kept, ...back] });
+}
+
+export function hasOwnPassword({ slots }: Pick<Head, "slots">): boolean {
+  return slots.some(({ kind }) => kind === "owner-and-password");
+}
+
+function hasEarlierCode({ slots }: Head, owner: OwnerEnvelope): boolean {
+  return slots.some(({ kind, publicKey }) => kind === "recovery" && publicKey !== owner.recovery.publicKey);
+}
+
+function hasEarlierKeyholders(head: Head, owner: OwnerEnvelope): boolean {
+  if (!hasOwnPassword(head)) return false;
+  const slot = head.slots.find(({ kind }) => kind === "keyholders");
+  return (slot?.keyholders?.set ?? null) !== (owner.keyholders?.set ?? null);
+}
+
+/**
+ * Who stands behind a folder: the owner, who signed its header; one of the owner's computers, which signed for a first
+ * lock; or nobody known: everybody can make a folder under a copy of the owner's public record. Nothing is ever sealed
+ * to a key that nobody known stands behind.
  */
 export type Standing = "owner" | "device" | "unknown";
 
-export interface OpenedHeader {
-  /** The caller wipes it. */
-  readonly folderKey: Buffer;
-  readonly standing: Standing;
+/** Whose signatures count. */
+export interface Believed {
+  /** The owner's record, which their root key, or this computer's own data, vouches for; null: nobody's. */
+  readonly owner: OwnerEnvelope | null;
+  /** Ed25519 public keys (32 bytes) of further computers of the owner's: this one. */
+  readonly devices: readonly Uint8Array[];
+}
+
+/** The public key by which a computer of the owner's signs; null where it is none, or is one no more. */
+export function deviceKeyOf({ owner, devices }: Believed, id: string): Buffer | null {
+  const own = devices.find((key) => deviceId(key) === id);
+  if (own) return Buffer.from(own);
+  const listed = owner?.devices.find((device) => device.id === id && device.until === null);
+  return listed ? fromBase64(listed.publicKey, 32) : null;
+}
+
+export function standingOf(header: FolderHeader, believed: Believed): Standing {
+  const { owner } = believed;
+  // Its own copy of the owner's record says nothing: a forger copies it.
+  if (!owner || header.owner.owner !== owner.owner) return "unknown";
+  const isSignedWith = (key: Uint8Array): boolean =>
+    isSignedBy(key, signedMessage(header), fromBase64(header.signature));
+  if (header.signer === owner.owner) return isSignedWith(fromBase64(owner.signing.publicKey)) ? "owner" : "unknown";
+  const device = deviceKeyOf(believed, header.signer);
+  return device && isSignedWith(device) ? "device" : "unknown";
 }
 
 /**
- * The folder key, from the owner's root key, and who stands behind it. The owner envelope used is the caller's own, so that a newer master password works
- * too. @throws EremosError `needs-folder-password` | `wrong-password` (another owner's folder) | `damaged`
+ * The folder key; the caller wipes it. What opens the folder's own box is the key that its header is about. @throws
+ * EremosError `damaged`; the key is wiped then
  */
-export async function openHeader(header: FolderHeader, access: HeaderAccess): Promise<OpenedHeader> {
-  const folderKey = await folderKeyIn(header, access);
-  return { folderKey, standing: standingOf(header, folderKey, access) };
-}
-
-/** `rootKey` null: it is not at hand, and only a computer's signature can tell. */
-export function standingOf(
-  header: FolderHeader,
-  folderKey: Uint8Array,
-  { rootKey, devices }: { readonly rootKey: Uint8Array | null; readonly devices: readonly Uint8Array[] },
-): Standing {
-  const { proof, device, signature, mac: _mac, ...body } = header;
-  if (
-    rootKey &&
-    proof !== undefined &&
-    equalBytes(Buffer.from(proof), Buffer.from(proofOf(header.folder, folderKey, rootKey)))
-  )
-    return "owner";
-  const known = device === undefined ? undefined : devices.find((one) => toBase64(one) === device);
-  return known &&
-    signature !== undefined &&
-    isSignedBy(known, signedMessage({ ...body, ...(device === undefined ? {} : { device }) }), fromBase64(signature))
-    ? "device"
-    : "unknown";
-}
-
-async function folderKeyIn(header: FolderHeader, access: HeaderAccess): Promise<Buffer> {
-  if (access.folderKey) return requireAuthentic(header, Buffer.from(access.folderKey));
-  const whole = wholeSlots(header);
-  for (const slot of whole) {
-    const folderKey = await openSlot(header, slot, access.rootKey);
-    if (folderKey) return requireAuthentic(header, folderKey);
+function requireFitting(header: FolderHeader, folderKey: Buffer): Buffer {
+  try {
+    wipe(openFolderPrivateKey(header, folderKey));
+    return folderKey;
+  } catch (error) {
+    wipe(folderKey);
+    throw error;
   }
-  if (whole.some(({ type }) => type === "owner-and-password"))
+}
+
+/** The slots that lead to the header's key. @throws EremosError `damaged` when there is none */
+function usableSlots({ header, slots }: Head): readonly Slot[] {
+  const usable = slots.filter(({ folder, epoch }) => folder === header.folder && epoch === header.epoch);
+  if (usable.length === 0)
+    throw new EremosError("damaged", "Every way into this folder is damaged or missing in this copy of its header.");
+  return usable;
+}
+
+/**
+ * The folder key, from the owner's root key; the caller wipes it. The owner record used is the caller's own, so that a
+ * newer master password works too. `folderKey`: it is known already, of a folder that has a password of its own.
+ * @throws EremosError `needs-folder-password` | `wrong-password` (another owner's folder) | `damaged`
+ */
+export async function openHead(
+  head: Head,
+  { owner, rootKey, folderKey }: SignedIn & { readonly folderKey: Uint8Array | null },
+): Promise<Buffer> {
+  if (folderKey) return requireFitting(head.header, Buffer.from(folderKey));
+  const slots = usableSlots(head);
+  for (const slot of slots) {
+    const opened = await openByRoot(slot, owner, rootKey);
+    if (opened) return requireFitting(head.header, opened);
+  }
+  if (hasOwnPassword({ slots }))
     throw new EremosError(
       "needs-folder-password",
       "This folder has a password of its own, which is needed too. Nothing was touched.",
@@ -330,21 +472,23 @@ async function folderKeyIn(header: FolderHeader, access: HeaderAccess): Promise<
 }
 
 /**
- * The folder key of a folder with a password of its own; the caller wipes it.
- * `most`: the work that one look at a password may take.
- * @throws EremosError `wrong-password` | `wrong-code` | `wrong-share` | `too-few-shares` | `not-protected` (it has none) | `damaged` | `costly`
+ * The folder key of a folder with a password of its own; the caller wipes it. `most`: the work that one look at a
+ * password may take.
+ * @throws EremosError `wrong-password` | `wrong-code` | `wrong-share` | `too-few-shares` | `not-protected` (it has
+ * none) | `damaged` | `costly`
  */
 export async function openWithSecret(
-  header: FolderHeader,
+  head: Head,
   rootKey: Uint8Array,
   secret: FolderSecret,
   most?: number,
 ): Promise<Buffer> {
-  const slots = wholeSlots(header);
-  const slotOf = <T extends Slot["type"]>(wanted: T): Extract<Slot, { type: T }> => {
-    const slot = slots.find((one): one is Extract<Slot, { type: T }> => one.type === wanted);
+  const { header } = head;
+  const slots = usableSlots(head);
+  const slotOf = (wanted: Slot["kind"]): Slot => {
+    const slot = slots.find(({ kind }) => kind === wanted);
     if (slot) return slot;
-    if (slots.some(({ type }) => type === "owner-and-password"))
+    if (hasOwnPassword({ slots }))
       throw new EremosError(
         "not-set-up",
         "This folder was last opened before the keyholders were named, so their shares do not open it. Its password and the recovery code do.",
@@ -352,176 +496,20 @@ export async function openWithSecret(
     throw new EremosError("not-protected", "This folder has no password of its own. Nothing was touched.");
   };
   if (secret.kind === "code")
-    return requireAuthentic(header, await openRecoverySlot(header, slotOf("recovery"), secret.code));
+    return requireFitting(header, await openByCode(slotOf("recovery"), header.owner.owner, secret.code));
   if (secret.kind === "shares")
-    return requireAuthentic(header, await openKeyholdersSlot(header, slotOf("keyholders"), secret.shares));
-  const slot = slotOf("owner-and-password");
-  const key = await togetherKey(header.folder, rootKey, secret.password, parsePasswordHashing(slot.hashing, most));
-  try {
-    const folderKey = openBox(key, purpose("password-slot", header.folder), fromBase64(slot.box));
-    if (folderKey === "another-key")
-      throw new EremosError("wrong-password", "That is not this folder's password. Nothing was changed; try again.");
-    if (folderKey === "damaged")
-      throw new EremosError(
-        "damaged",
-        "The folder's password slot is damaged in this copy of the header. The recovery code still opens it.",
-      );
-    return requireAuthentic(header, folderKey);
-  } finally {
-    wipe(key);
-  }
+    return requireFitting(header, await openByShares(slotOf("keyholders"), header.owner.owner, secret.shares));
+  return requireFitting(header, await openTogether(slotOf("owner-and-password"), rootKey, secret.password, most));
 }
 
 /** The work that one look at the folder's own password takes by this header; 0 where it has none. */
-export function workOfPassword(header: FolderHeader): number {
+export function workOfPassword({ slots }: Head): number {
   return Math.max(
     0,
-    ...wholeSlots(header).map((slot) =>
-      slot.type === "owner-and-password" ? workOf(parsePasswordHashing(slot.hashing)) : 0,
+    ...slots.map(({ kind, password }) =>
+      kind === "owner-and-password" && password ? workOf(parsePasswordHashing(password.hashing)) : 0,
     ),
   );
-}
-
-async function openRecoverySlot(
-  header: FolderHeader,
-  slot: Extract<Slot, { type: "recovery" }>,
-  code: string,
-): Promise<Buffer> {
-  const privateKey = openRecoveryKey(header.owner.owner, slot.privateKey, code);
-  try {
-    const folderKey = await openEnvelope(privateKey, purpose("recovery-slot", header.folder), {
-      enc: slot.enc,
-      ct: slot.ct,
-    });
-    if (!folderKey)
-      throw new EremosError(
-        "damaged",
-        "The folder's recovery slot is damaged in this copy of the header. The folder password still opens it.",
-      );
-    return folderKey;
-  } finally {
-    wipe(privateKey);
-  }
-}
-
-async function openKeyholdersSlot(
-  header: FolderHeader,
-  slot: Extract<Slot, { type: "keyholders" }>,
-  shares: readonly string[],
-): Promise<Buffer> {
-  const privateKey = await openKeyholdersKey(header.owner.owner, slot, shares);
-  try {
-    const folderKey = await openEnvelope(privateKey, purpose("keyholders-slot", header.folder), {
-      enc: slot.enc,
-      ct: slot.ct,
-    });
-    if (!folderKey)
-      throw new EremosError(
-        "damaged",
-        "The folder's keyholders' slot is damaged in this copy of the header. The folder password and the recovery code still open it.",
-      );
-    return folderKey;
-  } finally {
-    wipe(privateKey);
-  }
-}
-
-/** @throws EremosError `damaged`; the key is wiped then */
-function requireAuthentic({ mac, ...rest }: FolderHeader, folderKey: Buffer): Buffer {
-  if (equalBytes(Buffer.from(headerMac(rest, folderKey)), Buffer.from(mac))) return folderKey;
-  wipe(folderKey);
-  throw new EremosError("damaged", "The folder's header was changed after it was written. Its copies may be whole.");
-}
-
-/** @throws EremosError `damaged` when there is none */
-function wholeSlots(header: FolderHeader): Slot[] {
-  const whole = header.slots.filter(({ checksum, ...body }) => checksumOf(body) === checksum);
-  if (whole.length === 0)
-    throw new EremosError("damaged", "Every key slot of this folder is damaged in this copy of the header.");
-  return whole;
-}
-
-async function openSlot(header: FolderHeader, slot: Slot, rootKey: Uint8Array): Promise<Buffer | null> {
-  if (slot.type === "owner") {
-    const key = openBox(rootKey, purpose("owner-slot", header.folder), fromBase64(slot.box));
-    return typeof key === "string" ? null : key;
-  }
-  if (slot.type !== "owner-sealed") return null;
-  let privateKey: Buffer | undefined;
-  try {
-    privateKey = openSealingKey(header.owner, rootKey);
-    return await openEnvelope(privateKey, purpose("owner-slot", header.folder), { enc: slot.enc, ct: slot.ct });
-  } catch {
-    return null;
-  } finally {
-    wipe(privateKey);
-  }
-}
-
-/** The same header with other slots: a folder password set, changed or (null) taken off. */
-export async function withFolderPassword(
-  header: FolderHeader,
-  access: { readonly owner: OwnerEnvelope; readonly rootKey: Uint8Array },
-  folderKey: Uint8Array,
-  password: FolderPassword | null,
-): Promise<FolderHeader> {
-  const of = { folder: header.folder, owner: access.owner, folderKey };
-  const slots = password
-    ? await passwordSlots(of, access.rootKey, password)
-    : [ownerSlotFor(header.folder, access.rootKey, folderKey)];
-  return madeByOwner({ ...header, slots }, access, folderKey);
-}
-
-/** With the owner's record and proof in the place of a computer's signature. */
-function madeByOwner(
-  { mac: _mac, device: _device, signature: _signature, ...body }: FolderHeader,
-  { owner, rootKey }: { readonly owner: OwnerEnvelope; readonly rootKey: Uint8Array },
-  folderKey: Uint8Array,
-): FolderHeader {
-  requireOwnRecord(owner, rootKey);
-  return resigned({ ...body, owner, proof: proofOf(body.folder, folderKey, rootKey) }, folderKey);
-}
-
-/**
- * What can be put right once the folder key is at hand: after a lock made while signed out, the key under the owner's symmetric key; after
- * a new recovery code or other keyholders, the way back by them. The same object when there is nothing to do.
- */
-export async function adoptHeader(
-  header: FolderHeader,
-  access: { readonly owner: OwnerEnvelope; readonly rootKey: Uint8Array },
-  folderKey: Uint8Array,
-): Promise<FolderHeader> {
-  const of = { folder: header.folder, owner: access.owner, folderKey };
-  const isSealed = header.slots.some(({ type }) => type === "owner-sealed");
-  if (!isSealed && !hasEarlierCode(header, access.owner) && !hasEarlierKeyholders(header, access.owner)) return header;
-  const kept = await Promise.all(
-    header.slots
-      .filter(({ type }) => type !== "keyholders")
-      .map((slot): Slot | Promise<Slot> => {
-        if (slot.type === "owner-sealed") return ownerSlotFor(header.folder, access.rootKey, folderKey);
-        return slot.type === "recovery" ? recoverySlotFor(of) : slot;
-      }),
-  );
-  const slots = hasPasswordSlot(header) ? [...kept, ...(await keyholdersSlotsFor(of))] : kept;
-  return madeByOwner({ ...header, slots }, access, folderKey);
-}
-
-function resigned(body: Body, folderKey: Uint8Array): FolderHeader {
-  return { ...body, mac: headerMac(body, folderKey) };
-}
-
-function hasPasswordSlot({ slots }: FolderHeader): boolean {
-  return slots.some(({ type }) => type === "owner-and-password");
-}
-
-function hasEarlierCode({ slots }: FolderHeader, owner: OwnerEnvelope): boolean {
-  return slots.some((slot) => slot.type === "recovery" && slot.publicKey !== owner.recovery.publicKey);
-}
-
-function hasEarlierKeyholders(header: FolderHeader, owner: OwnerEnvelope): boolean {
-  if (!hasPasswordSlot(header)) return false;
-  const slot = header.slots.find(({ type }) => type === "keyholders");
-  return (slot?.type === "keyholders" ? slot.set : null) !== (owner.keyholders?.set ?? null);
 }
 
 /** What a header tells of the ways into it, without a key. */
@@ -531,37 +519,60 @@ export interface WaysIn {
   readonly hint: string | null;
   /** It has the owner's present master password, recovery code and keyholders. */
   readonly isCurrent: boolean;
+  /** It was locked before its owner made new keys, and has none of its own from after that. */
+  readonly hasEarlierKeys: boolean;
+  /** The number of its key. */
+  readonly epoch: number;
+  /** Its public key, base64url. */
+  readonly publicKey: string;
   /** It has a password of its own, and without that opens with an earlier recovery code until it is opened. */
   readonly hasEarlierCode: boolean;
-  /** It has a password of its own, and without that opens with earlier keyholders' shares, or none, until it is opened. */
+  /**
+   * It has a password of its own, and without that opens with earlier keyholders' shares, or none, until it is opened.
+   */
   readonly hasEarlierKeyholders: boolean;
 }
 
 /** @throws EremosError `damaged` */
 export function waysInto(bytes: Uint8Array, owner: OwnerEnvelope): WaysIn {
-  const header = readHeader(bytes);
-  const slot = header.slots.find(({ type }) => type === "owner-and-password");
+  const head = readHead(bytes);
   return {
-    hasPassword: slot !== undefined,
-    hint: slot?.type === "owner-and-password" ? slot.hint : null,
-    isCurrent: header.owner.mac === owner.mac,
-    hasEarlierCode: hasEarlierCode(header, owner),
-    hasEarlierKeyholders: hasEarlierKeyholders(header, owner),
+    hasPassword: hasOwnPassword(head),
+    hint: hintOf(head),
+    isCurrent: head.header.owner.signature === owner.signature,
+    hasEarlierKeys: isOfEarlierKeys(head, owner),
+    epoch: head.header.epoch,
+    publicKey: head.header.publicKey,
+    hasEarlierCode: hasEarlierCode(head, owner),
+    hasEarlierKeyholders: hasEarlierKeyholders(head, owner),
   };
 }
 
-/** The sets of keyholders whose shares are asked for: the folder's own slot first, where it has a password of its own. */
-export function keyholdersOf(header: FolderHeader): AskedKeyholders | null {
-  const slot = header.slots.find(({ type }) => type === "keyholders");
-  if (hasPasswordSlot(header)) return slot?.type === "keyholders" ? slot : null;
-  return header.owner.keyholders ?? null;
+/** The hint to the folder's own password, readable. */
+export function hintOf({ slots }: Pick<Head, "slots">): string | null {
+  return slots.find(({ kind }) => kind === "owner-and-password")?.password?.hint ?? null;
 }
 
-/** The folder's X25519 private key; the caller wipes it. @throws EremosError `damaged` */
-export function openFolderPrivateKey(header: FolderHeader, folderKey: Uint8Array): Buffer {
-  const key = openBox(folderKey, purpose("private-key", header.folder), fromBase64(header.privateKey));
+/**
+ * The sets of keyholders whose shares are asked for: the folder's own slot first, where it has a password of its own.
+ */
+export function keyholdersOf(head: Head): AskedKeyholders | null {
+  if (hasOwnPassword(head)) return head.slots.find(({ kind }) => kind === "keyholders")?.keyholders ?? null;
+  return head.header.owner.keyholders ?? null;
+}
+
+/**
+ * The folder's X25519 private key, that of an epoch before with its key; the caller wipes it. @throws EremosError
+ * `damaged`
+ */
+export function openFolderPrivateKey(header: FolderHeader, folderKey: Uint8Array, epoch = header.epoch): Buffer {
+  const its = epoch === header.epoch ? header : header.earlier.find((one) => one.epoch === epoch);
+  const key = its ? openBox(folderKey, pairPurpose(header.folder, epoch), fromBase64(its.privateKey)) : "damaged";
   if (typeof key === "string")
-    throw new EremosError("damaged", "The folder's private key is damaged in this copy of the header.");
+    throw new EremosError(
+      "damaged",
+      "The folder's private key is damaged in this copy of the header, or its key is another one.",
+    );
   return key;
 }
 
@@ -571,4 +582,47 @@ export function writeHeader(header: FolderHeader): Buffer {
 
 export function readHeader(bytes: Uint8Array): FolderHeader {
   return readRecord(bytes, headerSchema, "folder's header", MAX_HEADER_BYTES);
+}
+
+/** A header and what it names in one piece, a line each: as Eremos' own data keeps it. */
+export function writeHead({ header, slots, members }: Head): Buffer {
+  return Buffer.concat([
+    writeHeader(header),
+    ...[...slots.map(writeSlot), ...members.map(writeMember)].sort(Buffer.compare),
+  ]);
+}
+
+/**
+ * @throws EremosError `damaged` where the header is; a record of it that is damaged, or that it does not name, is left
+ * out
+ */
+export function readHead(bytes: Uint8Array): Head {
+  const [first = Buffer.alloc(0), ...rest] = linesOf(Buffer.from(bytes.buffer, bytes.byteOffset, bytes.length));
+  return headFrom(readHeader(first), (digest) => rest.filter((line) => digestOf(line) === digest));
+}
+
+function linesOf(bytes: Buffer): Buffer[] {
+  const lines: Buffer[] = [];
+  for (let at = 0; at < bytes.length;) {
+    const end = bytes.indexOf(0x0a, at);
+    const next = end < 0 ? bytes.length : end + 1;
+    lines.push(bytes.subarray(at, next));
+    at = next;
+  }
+  return lines;
+}
+
+/**
+ * A header with what it names; `candidates` gives what may be the record of a digest, of which the right one is taken.
+ */
+export function headFrom(
+  header: FolderHeader,
+  candidates: (digest: string, kind: "slots" | "members") => Iterable<Uint8Array>,
+): Head {
+  const recordsOf = <T>(kind: "slots" | "members", read: (bytes: Uint8Array) => T): T[] =>
+    header[kind].flatMap((digest): T[] => {
+      for (const bytes of candidates(digest, kind)) if (digestOf(bytes) === digest) return [read(bytes)];
+      return [];
+    });
+  return { header, slots: recordsOf("slots", readSlot), members: recordsOf("members", readMember) };
 }

@@ -1,8 +1,21 @@
-import { z } from "zod";
+import * as z from "zod";
 import { randomBytes } from "../crypto/bytes";
 
-/** An id is base64url of 16 bytes; anything else in its place is damage, and never reaches a path. */
-export const idSchema = z.string().regex(/^[A-Za-z0-9_-]{22}$/);
+/**
+ * An id is 16 random bytes in lower-case hexadecimal: some file systems do not tell a from A. Anything else in its
+ * place is damage, and never reaches a path.
+ */
+export const idSchema = z.string().regex(/^[0-9a-f]{32}$/);
+
+export function newId(): string {
+  return randomBytes(16).toString("hex");
+}
+
+/** @throws RangeError where the text is no id */
+export function idBytes(id: string): Buffer {
+  if (!idSchema.safeParse(id).success) throw new RangeError("not an id");
+  return Buffer.from(id, "hex");
+}
 
 /** The names hidden folders get: a dot and 20 random hexadecimal digits. */
 export const HIDDEN_NAME = /^\.[0-9a-f]{20}$/;
@@ -12,6 +25,11 @@ export function randomHiddenName(): Buffer {
 }
 
 const MOST_NAME_BYTES = 255;
+/**
+ * Names that Windows keeps for devices, with or without an extension; sticks are formatted so that it reads them.
+ * Source: [MS-FSCC] §2.1.5.
+ */
+const DEVICE_NAME = /^(?:con|prn|aux|nul|com[0-9\u00b9\u00b2\u00b3]|lpt[0-9\u00b9\u00b2\u00b3])(?:\.|$)/i;
 
 /** Why a name can't be a cover name, to stand after "a cover name "; null: it can. */
 export function whyNotCover(name: string): string | null {
@@ -19,6 +37,9 @@ export function whyNotCover(name: string): string | null {
   if (Buffer.byteLength(name) > MOST_NAME_BYTES) return `has at most ${MOST_NAME_BYTES} bytes`;
   if (name.startsWith(".")) return "does not begin with a dot, which would hide the folder";
   if (/[\u0000-\u001f/]/.test(name)) return "has no slash and no control characters";
+  if (/["*:<>?\\|]/.test(name) || /[. ]$/.test(name))
+    return "has none of \" * : < > ? \\ | and no dot or space at its end, which a stick can't hold";
+  if (DEVICE_NAME.test(name)) return "is no name of a device, such as CON or LPT1, which a stick can't hold";
   return null;
 }
 
@@ -34,4 +55,15 @@ export function isFittingName({
   readonly lockedName: string | null;
 }): boolean {
   return lockedName === null || HIDDEN_NAME.test(lockedName) === (visibility !== "view");
+}
+
+/** SHA-256 in lower-case hexadecimal. */
+export const digestSchema = z.string().regex(/^[0-9a-f]{64}$/);
+
+/** One piece of work that writes into a folder: everything it writes bears this, so that what was cut off is known. */
+export const batchSchema = z.string().regex(/^[0-9a-f]{16}$/);
+export const BATCH_BYTES = 8;
+
+export function newBatch(): string {
+  return randomBytes(BATCH_BYTES).toString("hex");
 }

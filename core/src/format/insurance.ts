@@ -1,34 +1,41 @@
-import { z } from "zod";
+import * as z from "zod";
 import { equalBytes, sha256 } from "../crypto/bytes";
 import { EremosError } from "../errors/eremos-error";
-import { idSchema } from "./ids";
-import { readRecord, writeRecord } from "./record-file";
+import { idBytes, idSchema } from "./ids";
+import { newFrame, readRecord, recordSchema, writeRecord } from "./record-file";
 
 /**
- * Insurance: Reed-Solomon parity over what a sealed folder consists of, so that damage up to a chosen amount is repaired byte for byte, without
- * any key. FORMAT.md §13.
+ * Insurance: Reed-Solomon parity over what a sealed folder consists of, so that damage up to a chosen amount is
+ * repaired byte for byte, without any key. FORMAT.md §13.
  *
- * A group covers some files. Laid one after the other, each filled up with zeros to whole shards, they make `data` rows of `stripes` shards each
- * (the last row filled up likewise); stripe s consists of the s-th shard of each row, and has `parity` shards of parity. So a burst that is no
- * longer than a row touches each stripe once.
+ * A group covers some files. Laid one after the other, each filled up with zeros to whole shards, they make `data` rows
+ * of `stripes` shards each (the last row filled up likewise); stripe s consists of the s-th shard of each row, and has
+ * `parity` shards of parity. So a burst that is no longer than a row touches each stripe once.
  */
 export const SHARD_BYTES = 4096;
 /** Of SHA-256: for finding damage, not for proving anything. */
 export const SUM_BYTES = 8;
 
 const rows = { data: z.int().min(1).max(200), parity: z.int().min(1).max(55) };
-const levelSchema = z.strictObject({ format: z.literal("eremos-insurance"), version: z.literal(1), ...rows });
+const levelSchema = recordSchema("eremos-insurance", rows);
 /** How much a folder is insured: of each `data` + `parity` shards of a stripe, any `parity` may be lost. */
-export type InsuranceLevel = Pick<z.output<typeof levelSchema>, "data" | "parity">;
+export interface InsuranceLevel {
+  readonly data: number;
+  readonly parity: number;
+}
+export type LevelRecord = z.output<typeof levelSchema>;
 
-export function writeLevel({ data, parity }: InsuranceLevel): Buffer {
-  return writeRecord({ format: "eremos-insurance", version: 1, data, parity });
+/** `before`: the record that it takes the place of; what others added to that stays. */
+export function writeLevel({ data, parity }: InsuranceLevel, before: LevelRecord | null): Buffer {
+  return writeRecord({ ...newFrame("eremos-insurance"), ...before, data, parity });
 }
 
 /** @throws EremosError `damaged` */
-export function readLevel(bytes: Uint8Array): InsuranceLevel {
-  return readRecord(bytes, levelSchema, "insurance's level", 4096);
+export function readLevel(bytes: Uint8Array): LevelRecord {
+  return readRecord(bytes, levelSchema, "insurance's level", MAX_LEVEL_BYTES);
 }
+
+export const MAX_LEVEL_BYTES = 4096;
 
 /** A file of Eremos' directory by its path in it; never leads out of it. */
 const memberPath = z
@@ -62,12 +69,13 @@ export function sumOf(shard: Uint8Array): Buffer {
 }
 
 /**
- * The description is cut into blocks as long as shards, each of which is known by itself, and stands at the beginning and at the end of the
- * group's file: of each block one copy is enough.
+ * The description is cut into blocks as long as shards, each of which is known by itself, and stands at the beginning
+ * and at the end of the group's file: of each block one copy is enough.
  *
- *   block: "EREMOSI1" (8) ‖ group id (16) ‖ number (4) ‖ count (4) ‖ part of the description (4,032) ‖ SHA-256 of these (32)
+ *   block: "EREMOSI2" (8) ‖ group id (16) ‖ number (4) ‖ count (4) ‖ part of the description (4,032) ‖ SHA-256 of these
+ * (32)
  */
-const MAGIC = Buffer.from("EREMOSI1");
+const MAGIC = Buffer.from("EREMOSI2");
 const PART_AT = 32;
 const PART_BYTES = SHARD_BYTES - PART_AT - 32;
 
@@ -81,7 +89,7 @@ export function encodeGroup({ sums, ...description }: Group): Buffer {
   for (let number = 0; number < count; number++) {
     const block = out.subarray(number * SHARD_BYTES, (number + 1) * SHARD_BYTES);
     MAGIC.copy(block);
-    Buffer.from(description.group, "base64url").copy(block, 8);
+    idBytes(description.group).copy(block, 8);
     block.writeUInt32LE(number, 24);
     block.writeUInt32LE(count, 28);
     whole.copy(block, PART_AT, number * PART_BYTES, (number + 1) * PART_BYTES);
@@ -98,7 +106,10 @@ export interface DecodedGroup {
   readonly isWhole: boolean;
 }
 
-/** From all blocks of the file, read by `blockAt`, of which there are `blocks`. @throws EremosError `damaged` when a part is whole in neither copy */
+/**
+ * From all blocks of the file, read by `blockAt`, of which there are `blocks`. @throws EremosError `damaged` when a
+ * part is whole in neither copy
+ */
 export function decodeGroup(blocks: number, blockAt: (number: number) => Uint8Array): DecodedGroup {
   const parts: Buffer[] = [];
   let count = 0;

@@ -1,5 +1,5 @@
 import { combine, split } from "shamir-secret-sharing";
-import { z } from "zod";
+import * as z from "zod";
 import { openBox, sealBoxText } from "../crypto/box";
 import { equalBytes, fromBase64, randomBytes, sha256, toBase64, wipe } from "../crypto/bytes";
 import { generateKeyPair } from "../crypto/envelope";
@@ -15,10 +15,11 @@ import {
 } from "./code-groups";
 
 /**
- * Keyholders: a secret of its own, split by Shamir's scheme over GF(2^8), so that any `threshold` of the shares lead to it and fewer tell nothing.
- * It opens a key pair of its own. FORMAT.md §3.4.
+ * Keyholders: a secret of its own, split by Shamir's scheme over GF(2^8), so that any `threshold` of the shares lead to
+ * it and fewer tell nothing. It opens a key pair of its own. FORMAT.md §3.4.
  *
- *   share: version (1) ‖ threshold (1) ‖ set (4) ‖ point of the secret (20) ‖ coordinate (1) ‖ SHA-256 of these (3), as 12 groups of 5 characters
+ *   share: version (1) ‖ threshold (1) ‖ set (4) ‖ point of the secret (20) ‖ coordinate (1) ‖ SHA-256 of these (3), as
+ * 12 groups of 5 characters
  */
 const SECRET_BYTES = 20;
 const SET_BYTES = 4;
@@ -34,7 +35,7 @@ export const MOST_KEYHOLDERS = 15;
 const text = z.string().max(4096);
 /** What stands in the owner envelope, readable: the number of shares and how many are needed, and nobody's name. */
 export const keyholdersShape = {
-  set: z.string().regex(/^[A-Za-z0-9_-]{6}$/),
+  set: z.string().regex(/^[0-9a-f]{8}$/),
   threshold: z.int().min(LEAST_THRESHOLD).max(MOST_KEYHOLDERS),
   /** One for each share, by which it is known without the others. */
   checks: z.array(z.string().max(64)).min(LEAST_THRESHOLD).max(MOST_KEYHOLDERS),
@@ -54,7 +55,7 @@ function purpose(owner: string): string {
 }
 
 function checkOf(owner: string, set: string, point: Uint8Array): string {
-  return toBase64(hkdf(point, Buffer.from(owner, "utf8"), `eremos/1/share-check/${set}`, 16));
+  return toBase64(hkdf(point, Buffer.from(owner, "utf8"), `eremos/2/share-check/${set}`, 16));
 }
 
 /** A new set. The shares are for handing out: each belongs to the check at its place. @throws RangeError */
@@ -69,14 +70,14 @@ export async function newKeyholders(
     throw new RangeError(`count must be at most ${MOST_KEYHOLDERS}, got ${count}`);
   const secret = randomBytes(SECRET_BYTES);
   const set = randomBytes(SET_BYTES);
-  const key = hkdf(secret, Buffer.from(owner, "utf8"), "eremos/1/keyholders");
+  const key = hkdf(secret, Buffer.from(owner, "utf8"), "eremos/2/keyholders");
   const pair = await generateKeyPair();
   const points = (await split(Uint8Array.from(secret), count, threshold)).map((point) => Buffer.from(point));
   try {
     const keyholders = {
-      set: toBase64(set),
+      set: set.toString("hex"),
       threshold,
-      checks: points.map((point) => checkOf(owner, toBase64(set), point)),
+      checks: points.map((point) => checkOf(owner, set.toString("hex"), point)),
       publicKey: toBase64(pair.publicKey),
       privateKey: sealBoxText(key, purpose(owner), pair.privateKey),
     };
@@ -117,7 +118,7 @@ function readShare(typed: string): Share {
   if (bytes[0] !== SHARE_VERSION)
     throw new EremosError("unknown-version", "This share was made by a newer Eremos. Use that, or its readers.");
   return {
-    set: toBase64(bytes.subarray(2, POINT_AT)),
+    set: bytes.subarray(2, POINT_AT).toString("hex"),
     threshold: bytes[1] ?? 0,
     point: bytes.subarray(POINT_AT, CHECKSUM_AT),
   };
@@ -141,7 +142,9 @@ export interface ShareLook {
 
 export type AskedKeyholders = Pick<Keyholders, "set" | "threshold" | "checks">;
 
-/** Each share by itself, as they are collected: whether it is typed right, of this set, genuine, and not there already. */
+/**
+ * Each share by itself, as they are collected: whether it is typed right, of this set, genuine, and not there already.
+ */
 export function lookAtShares(
   owner: string,
   keyholders: AskedKeyholders,
@@ -196,7 +199,7 @@ export async function openKeyholdersKey(
     );
   const points = given.slice(0, keyholders.threshold).map((one) => readShare(one).point);
   const secret = await combine(points.map((point) => Uint8Array.from(point)));
-  const key = hkdf(secret, Buffer.from(owner, "utf8"), "eremos/1/keyholders");
+  const key = hkdf(secret, Buffer.from(owner, "utf8"), "eremos/2/keyholders");
   try {
     const privateKey = openBox(key, purpose(owner), fromBase64(keyholders.privateKey));
     if (typeof privateKey === "string")

@@ -1,23 +1,24 @@
-import { type Hash, createHash } from "node:crypto";
-import { fromBase64, randomBytes, toBase64, wipe } from "../crypto/bytes";
+import { randomBytes, wipe } from "../crypto/bytes";
 import { type ChunkCipher, chunkCipher } from "../crypto/chunk-cipher";
+import { type Fingerprint, fingerprint } from "../crypto/fingerprint";
 import { hkdf, hmac } from "../crypto/kdf";
 import { EremosError } from "../errors/eremos-error";
-import { FOLDER_KEY_NAME } from "./generation";
+import { BATCH_BYTES, idBytes, newId } from "./ids";
 
 /**
  * An encrypted object: one immutable file holding a pack, an index or a drop. FORMAT.md §5.
  *
- *   header (104 bytes): magic 8 · kind 1 · log2 of the chunk size 1 · zero 6 · folder id 16 · object id 16 · key id 16 ·
- *                       birth generation u64 · salt 32
+ *   header (112 bytes): magic 8 · kind 1 · log2 of the chunk size 1 · zero 2 · epoch u32 · folder id 16 · object id 16
+ * · key id 16 ·
+ *                       number u64 · batch 8 · salt 32
  *   chunks: AES-256-GCM ciphertext of up to 65,536 bytes ‖ tag 16
  *
- * The object's key is HMAC-SHA256(purpose key, header), so everything in the header is bound to every chunk. The nonce is the
- * chunk's number (u64, little-endian) ‖ 1 for the last chunk, else 0 ‖ three zero bytes: truncation, reordering and swapping fail.
- * A key encrypts one object, once.
+ * The object's key is HMAC-SHA256(purpose key, header), so everything in the header is bound to every chunk. The nonce
+ * is the chunk's number (u64, little-endian) ‖ 1 for the last chunk, else 0 ‖ three zero bytes: truncation, reordering
+ * and swapping fail. A key encrypts one object, once.
  */
-const MAGIC = Buffer.from("EREMOSO1", "latin1");
-export const OBJECT_HEADER_BYTES = 104;
+const MAGIC = Buffer.from("EREMOSO2", "latin1");
+export const OBJECT_HEADER_BYTES = 112;
 const CHUNK_LOG2 = 16;
 export const CHUNK_BYTES = 1 << CHUNK_LOG2;
 export const TAG_BYTES = 16;
@@ -28,19 +29,37 @@ const TWO_32 = 4_294_967_296;
 export const OBJECT_KINDS = { pack: 1, index: 2, drop: 3 } as const;
 export type ObjectKind = keyof typeof OBJECT_KINDS;
 
-export interface ObjectHeader {
+/** Which secret an object is under: a folder key by its number, or a generation key by its id. */
+export interface KeyName {
+  readonly epoch: number;
+  /** Null: the folder key itself. */
+  readonly key: string | null;
+}
+
+export interface ObjectHeader extends KeyName {
   readonly kind: ObjectKind;
-  /** base64url of 16 bytes. */
   readonly folder: string;
   readonly object: string;
-  /** {@link FOLDER_KEY_NAME}, or the base64url name of a generation key. */
-  readonly key: string;
-  readonly generation: number;
+  /** Of the generation it was made for: tells what is newer where no index can be read. */
+  readonly number: number;
+  /** Of the work that wrote it. */
+  readonly batch: string;
   readonly salt: Buffer;
 }
 
-export function newObjectHeader(kind: ObjectKind, folder: string, key: string, generation: number): ObjectHeader {
-  return { kind, folder, key, generation, object: toBase64(randomBytes(16)), salt: randomBytes(32) };
+/** For what an object is made. */
+export interface Purpose {
+  readonly folder: string;
+  readonly number: number;
+  readonly batch: string;
+}
+
+export function newObjectHeader(
+  kind: ObjectKind,
+  { folder, number, batch }: Purpose,
+  { epoch, key }: KeyName,
+): ObjectHeader {
+  return { kind, folder, epoch, key, number, batch, object: newId(), salt: randomBytes(32) };
 }
 
 export function encodeObjectHeader(header: ObjectHeader): Buffer {
@@ -48,11 +67,13 @@ export function encodeObjectHeader(header: ObjectHeader): Buffer {
   MAGIC.copy(bytes, 0);
   bytes.writeUInt8(OBJECT_KINDS[header.kind], 8);
   bytes.writeUInt8(CHUNK_LOG2, 9);
-  fromBase64(header.folder, 16).copy(bytes, 16);
-  fromBase64(header.object, 16).copy(bytes, 32);
-  if (header.key !== FOLDER_KEY_NAME) fromBase64(header.key, 16).copy(bytes, 48);
-  bytes.writeBigUInt64LE(BigInt(header.generation), 64);
-  header.salt.copy(bytes, 72);
+  bytes.writeUInt32LE(header.epoch, 12);
+  idBytes(header.folder).copy(bytes, 16);
+  idBytes(header.object).copy(bytes, 32);
+  if (header.key !== null) idBytes(header.key).copy(bytes, 48);
+  bytes.writeBigUInt64LE(BigInt(header.number), 64);
+  Buffer.from(header.batch, "hex").copy(bytes, 72, 0, BATCH_BYTES);
+  header.salt.copy(bytes, 80);
   return bytes;
 }
 
@@ -60,18 +81,27 @@ export function encodeObjectHeader(header: ObjectHeader): Buffer {
 export function decodeObjectHeader(bytes: Buffer): ObjectHeader {
   const kind =
     bytes.length === OBJECT_HEADER_BYTES && bytes.subarray(0, 8).equals(MAGIC) ? kindOf(bytes.readUInt8(8)) : undefined;
-  const generation = kind ? Number(bytes.readBigUInt64LE(64)) : 0;
-  if (!kind || bytes.readUInt8(9) !== CHUNK_LOG2 || !Number.isSafeInteger(generation)) {
+  const number = kind ? Number(bytes.readBigUInt64LE(64)) : 0;
+  if (
+    !kind ||
+    bytes.readUInt8(9) !== CHUNK_LOG2 ||
+    bytes.readUInt16LE(10) !== 0 ||
+    bytes.readUInt32LE(12) === 0 ||
+    !Number.isSafeInteger(number)
+  ) {
     throw new EremosError("damaged", "An encrypted file of this folder has a damaged beginning.");
   }
-  const keyId = bytes.subarray(48, 64);
+  const hex = (from: number, length: number): string => bytes.subarray(from, from + length).toString("hex");
+  const key = hex(48, 16);
   return {
     kind,
-    folder: toBase64(bytes.subarray(16, 32)),
-    object: toBase64(bytes.subarray(32, 48)),
-    key: keyId.every((byte) => byte === 0) ? FOLDER_KEY_NAME : toBase64(keyId),
-    generation,
-    salt: Buffer.from(bytes.subarray(72, 104)),
+    epoch: bytes.readUInt32LE(12),
+    folder: hex(16, 16),
+    object: hex(32, 16),
+    key: /^0+$/.test(key) ? null : key,
+    number,
+    batch: hex(72, BATCH_BYTES),
+    salt: Buffer.from(bytes.subarray(80)),
   };
 }
 
@@ -90,21 +120,29 @@ export function sealedLength(length: number): number {
   return OBJECT_HEADER_BYTES + length + chunkCount(length) * TAG_BYTES;
 }
 
-/** Purpose keys of one content secret (the folder key or a generation key). The owner wipes it. */
+/** Purpose keys of one content secret (a folder key or a generation key). The owner wipes it. */
 export class ContentKeys {
   private readonly purposes: Record<ObjectKind, Buffer>;
+  private readonly contents: Buffer;
+  private mac: Fingerprint | null = null;
 
   constructor(
-    readonly name: string,
+    readonly name: KeyName,
     secret: Uint8Array,
     folder: string,
   ) {
-    const salt = fromBase64(folder, 16);
+    const salt = idBytes(folder);
     this.purposes = {
-      pack: hkdf(secret, salt, "eremos/1/pack"),
-      index: hkdf(secret, salt, "eremos/1/index"),
-      drop: hkdf(secret, salt, "eremos/1/drop"),
+      pack: hkdf(secret, salt, "eremos/2/pack"),
+      index: hkdf(secret, salt, "eremos/2/index"),
+      drop: hkdf(secret, salt, "eremos/2/drop"),
     };
+    this.contents = hkdf(secret, salt, "eremos/2/contents");
+  }
+
+  /** For one content after the other. FORMAT.md §5.7. */
+  get fingerprint(): Fingerprint {
+    return (this.mac ??= fingerprint(this.contents));
   }
 
   cipherFor(header: ObjectHeader): ObjectCipher {
@@ -112,11 +150,15 @@ export class ContentKeys {
   }
 
   wipe(): void {
-    wipe(...Object.values(this.purposes));
+    wipe(...Object.values(this.purposes), this.contents);
+    this.mac?.wipe();
   }
 }
 
-/** AES-256-GCM that is not at hand at once, as browsers have it: key 32 bytes, nonce 12, ciphertext ‖ tag. The key object stays the same for one object. */
+/**
+ * AES-256-GCM that is not at hand at once, as browsers have it: key 32 bytes, nonce 12, ciphertext ‖ tag. The key
+ * object stays the same for one object.
+ */
 export type Decrypt = (key: Uint8Array, nonce: Uint8Array, sealed: Uint8Array) => Promise<Buffer | null>;
 
 export class ObjectCipher {
@@ -129,7 +171,7 @@ export class ObjectCipher {
 
   /** Opens a record in a pack; nobody without the key can write bytes that contain it. */
   marker(): Buffer {
-    return hmac(this.key, Buffer.from("eremos/1/record", "utf8")).subarray(0, MARKER_BYTES);
+    return hmac(this.key, Buffer.from("eremos/2/record", "utf8")).subarray(0, MARKER_BYTES);
   }
 
   /** Encrypts one chunk into `out` (plain length + 16 bytes) and returns the bytes written. */
@@ -138,7 +180,10 @@ export class ObjectCipher {
     return plain.length + TAG_BYTES;
   }
 
-  /** Decrypts one chunk into `out` (16 bytes shorter); false, and nothing in `out`, when it is not what was written there. */
+  /**
+   * Decrypts one chunk into `out` (16 bytes shorter); false, and nothing in `out`, when it is not what was written
+   * there.
+   */
   open(chunk: number, last: boolean, sealed: Buffer, out: Buffer): boolean {
     if (sealed.length < TAG_BYTES) return false;
     if (this.chunks.open(this.nonceOf(chunk, last), sealed, out)) return true;
@@ -146,7 +191,10 @@ export class ObjectCipher {
     return false;
   }
 
-  /** The same by another implementation of AES-256-GCM, which gives the plaintext, or null when it is not what was written there. */
+  /**
+   * The same by another implementation of AES-256-GCM, which gives the plaintext, or null when it is not what was
+   * written there.
+   */
   openBy(decrypt: Decrypt, chunk: number, last: boolean, sealed: Buffer): Promise<Buffer | null> {
     return decrypt(this.key, Buffer.from(this.nonceOf(chunk, last)), sealed);
   }
@@ -161,22 +209,5 @@ export class ObjectCipher {
   wipe(): void {
     this.chunks.wipe();
     wipe(this.key);
-  }
-}
-
-/** The digest of an object: SHA-256 over its header and every chunk's tag, in order. FORMAT.md §5.3. */
-export class ObjectDigest {
-  private readonly hash: Hash;
-
-  constructor(header: Buffer) {
-    this.hash = createHash("sha256").update(header);
-  }
-
-  add(tag: Uint8Array): void {
-    this.hash.update(tag);
-  }
-
-  finish(): Buffer {
-    return this.hash.digest();
   }
 }

@@ -1,48 +1,88 @@
-import { z } from "zod";
-import { equalBytes, fromBase64, randomBytes, requireLiveKey, toBase64, wipe } from "../crypto/bytes";
+import * as z from "zod";
+import { equalBytes, fromBase64, randomBytes, requireLiveKey, sha256, toBase64, wipe } from "../crypto/bytes";
 import { openBox, sealBoxText } from "../crypto/box";
 import { generateKeyPair, openEnvelope, sealTo } from "../crypto/envelope";
 import {
+  type Password,
   type PasswordCost,
   formatPasswordHashing,
   hashPassword,
   hkdf,
-  hmac,
   newPasswordHashing,
   parsePasswordHashing,
-  type Password,
 } from "../crypto/kdf";
-import { EremosError } from "../errors/eremos-error";
+import { type SigningKey, generateSigningKey, isSignedBy, seedOf, signWith, signingKeyFrom } from "../crypto/signature";
+import { EremosError, isEremosError } from "../errors/eremos-error";
 import { canonicalJson } from "./canonical-json";
 import { nameGroups } from "./code-groups";
-import { idSchema } from "./ids";
+import { idSchema, newId } from "./ids";
 import { keyholdersShape, newKeyholders, openKeyholdersKey } from "./keyholders";
-import { readRecord, writeRecord } from "./record-file";
+import { newFrame, readRecord, recordSchema, writeRecord } from "./record-file";
 import { parseRecoveryCode } from "./recovery-code";
 
 /**
- * The owner envelope: everything that leads from the master password or the recovery code to the owner's root key.
- * It holds no secret in the clear and is copied into every folder's header. FORMAT.md §3.
+ * The owner envelope: everything that leads from the master password or the recovery code to the owner's root key. It
+ * holds no secret in the clear and is copied into every folder's header. FORMAT.md §3.
  *
  *   master password → Argon2id → password box → root key
  *   recovery code → HKDF → recovery private key → root envelope → root key
  *   enough keyholders' shares → their secret → HKDF → keyholders' private key → their envelope → root key
  *   root key → owner's private key (opens what was locked while nobody was signed in)
+ *   root key → owner's signing key (says to everybody who knows its public half what is the owner's)
  */
 const text = z.string().max(4096);
 const envelope = z.strictObject({ enc: text, ct: text });
 
-export const ownerSchema = z.strictObject({
-  format: z.literal("eremos-owner"),
-  version: z.literal(1),
+/** One of the owner's computers. */
+const deviceSchema = z.strictObject({
+  id: idSchema,
+  /** Ed25519. */
+  publicKey: text,
+  /** A box under the root key. */
+  name: text,
+  /**
+   * Milliseconds since 1970; what it signs counts as the owner's from `since` on, and no more once `until` is there.
+   */
+  since: z.int().nonnegative(),
+  until: z.union([z.int().nonnegative(), z.null()]),
+});
+export type OwnerDevice = z.output<typeof deviceSchema>;
+const MOST_DEVICES = 64;
+
+/**
+ * Keys that the owner had before, and that somebody may know: by them folders that were away open still, and nothing
+ * else.
+ */
+const earlierSchema = z.strictObject({
+  /**
+   * Public halves, of the signing key and of the sealing key; the private half of the latter as it was, under the root
+   * key of then.
+   */
+  signing: text,
+  sealing: z.strictObject({ publicKey: text, privateKey: text }),
+  /** That root key, in a box under the present one. */
+  root: text,
+  /** Milliseconds since 1970. */
+  until: z.int().nonnegative(),
+});
+/** So often new keys can be made. */
+export const MOST_EARLIER = 32;
+
+export const ownerSchema = recordSchema("eremos-owner", {
   owner: idSchema,
+  /** One more with each change: of two records the one with the larger is the later. */
+  counter: z.int().min(1),
   password: z.strictObject({ hashing: text, root: text }),
   recovery: z.strictObject({ publicKey: text, privateKey: text, root: envelope }),
   sealing: z.strictObject({ publicKey: text, privateKey: text }),
+  signing: z.strictObject({ publicKey: text, privateKey: text }),
   keyholders: z.strictObject({ ...keyholdersShape, root: envelope }).exactOptional(),
-  /** Ed25519 public keys of the owner's computers, by which locks made while signed out are known. */
-  devices: z.array(text).max(64),
-  mac: text,
+  /** By whom locks made while signed out are known. */
+  devices: z.array(deviceSchema).max(MOST_DEVICES),
+  /** The newest last. */
+  earlier: z.array(earlierSchema).max(MOST_EARLIER),
+  /** By the signing key, over everything else. */
+  signature: text,
 });
 export type OwnerEnvelope = z.output<typeof ownerSchema>;
 
@@ -70,28 +110,74 @@ function keyOfCode(code: string, owner: string): Buffer {
     );
   }
   try {
-    return hkdf(parsed.secret, Buffer.from(owner, "utf8"), "eremos/1/recovery-code");
+    return hkdf(parsed.secret, Buffer.from(owner, "utf8"), "eremos/2/recovery-code");
   } finally {
     wipe(parsed.secret);
   }
 }
 
-/** Vouches for the whole envelope, so that a public key that somebody swapped in a copy of it shows. */
-function authenticated(body: Omit<OwnerEnvelope, "mac">, rootKey: Uint8Array): OwnerEnvelope {
-  return { ...body, mac: ownerMac(body, rootKey) };
+type Unsigned = Omit<OwnerEnvelope, "signature">;
+
+function signedMessage(body: Unsigned): Buffer {
+  return Buffer.concat([Buffer.from("eremos/2/owner\n", "utf8"), canonicalJson(body)]);
 }
 
-function ownerMac(body: Omit<OwnerEnvelope, "mac">, rootKey: Uint8Array): string {
-  const key = hkdf(rootKey, Buffer.from(body.owner, "utf8"), "eremos/1/owner");
+/** Signs the whole record, so that a public key that somebody exchanged in a copy of it shows. */
+function signed(body: Unsigned, key: SigningKey): OwnerEnvelope {
+  return { ...body, signature: toBase64(signWith(key, signedMessage(body))) };
+}
+
+/** The record as it is after a change, signed anew. @throws EremosError `damaged` where the root key is another's */
+function changed(
+  { signature: _before, ...record }: OwnerEnvelope,
+  rootKey: Uint8Array,
+  change: Partial<Unsigned>,
+): OwnerEnvelope {
+  const key = openSigningKey(record, rootKey);
   try {
-    return toBase64(hmac(key, canonicalJson(body)));
+    return signed({ ...record, ...change, counter: record.counter + 1 }, key);
   } finally {
-    wipe(key);
+    wipe(key.privateKey);
   }
 }
 
-export function isRootKeyOf({ mac, ...body }: OwnerEnvelope, rootKey: Uint8Array): boolean {
-  return equalBytes(Buffer.from(ownerMac(body, rootKey)), Buffer.from(mac));
+/**
+ * The owner's signing pair; the caller wipes its private half. @throws EremosError `damaged` where the root key does
+ * not lead to it
+ */
+export function openSigningKey(record: Pick<OwnerEnvelope, "owner" | "signing">, rootKey: Uint8Array): SigningKey {
+  requireLiveKey(rootKey);
+  const seed = openBox(rootKey, purpose("signing", record.owner), fromBase64(record.signing.privateKey));
+  if (typeof seed === "string")
+    throw new EremosError(
+      "damaged",
+      "The owner record does not belong to the key that is signed in, or its signing key is damaged. Nothing was changed; sign in again.",
+    );
+  try {
+    const key = signingKeyFrom(seed);
+    if (toBase64(key.publicKey) === record.signing.publicKey) return key;
+    wipe(key.privateKey);
+    throw new EremosError(
+      "damaged",
+      "The owner record was changed after it was written, so it is not used. Nothing was changed; every locked folder holds a copy of it that may be whole.",
+    );
+  } finally {
+    wipe(seed);
+  }
+}
+
+/**
+ * Whether the root key leads to the record's signing key, and that signed the record: then every key in it is the
+ * owner's.
+ */
+export function isRootKeyOf({ signature, ...body }: OwnerEnvelope, rootKey: Uint8Array): boolean {
+  try {
+    wipe(openSigningKey(body, rootKey).privateKey);
+  } catch (error) {
+    if (isEremosError(error)) return false;
+    throw error;
+  }
+  return isSignedBy(fromBase64(body.signing.publicKey), signedMessage(body), fromBase64(signature));
 }
 
 /** @throws EremosError `damaged`; the root key is wiped then */
@@ -120,33 +206,190 @@ async function recoverySlot(code: string, rootKey: Uint8Array, owner: string): P
   }
 }
 
+/** A computer of the owner's, as it is to be known. */
+export interface NewDevice {
+  /** 32 bytes, Ed25519. */
+  readonly publicKey: Uint8Array;
+  /** For people. */
+  readonly name: string;
+  /** Milliseconds since 1970. */
+  readonly since: number;
+}
+
 /** Makes a new owner, of whose computers these are known. The caller shows the code once and wipes the root key. */
 export async function createOwner(
   password: Password,
   code: string,
   cost: PasswordCost,
-  devices: readonly Uint8Array[] = [],
+  devices: readonly NewDevice[] = [],
 ): Promise<{ envelope: OwnerEnvelope; rootKey: Buffer }> {
-  const owner = toBase64(randomBytes(16));
+  const owner = newId();
   const rootKey = randomBytes(32);
   const sealing = await generateKeyPair();
+  const signing = generateSigningKey();
   try {
     const body = {
-      format: "eremos-owner" as const,
-      version: 1 as const,
+      ...newFrame("eremos-owner"),
       owner,
+      counter: 1,
       password: await passwordSlot(password, rootKey, owner, cost),
       recovery: await recoverySlot(code, rootKey, owner),
       sealing: {
         publicKey: toBase64(sealing.publicKey),
         privateKey: sealBoxText(rootKey, purpose("sealing", owner), sealing.privateKey),
       },
-      devices: devices.map(toBase64),
+      signing: {
+        publicKey: toBase64(signing.publicKey),
+        privateKey: sealBoxText(rootKey, purpose("signing", owner), seedOf(signing)),
+      },
+      devices: devices.map((device) => listed(device, owner, rootKey)),
+      earlier: [],
     };
-    return { envelope: authenticated(body, rootKey), rootKey };
+    return { envelope: signed(body, signing), rootKey };
   } finally {
-    wipe(sealing.privateKey);
+    wipe(sealing.privateKey, signing.privateKey);
   }
+}
+
+/** What somebody knows opens nothing that is written from now on. */
+export interface NewKeys {
+  readonly password: Password;
+  readonly code: string;
+  readonly cost: PasswordCost;
+  /** Milliseconds since 1970. */
+  readonly at: number;
+}
+
+/**
+ * The same owner with another root key, other pairs, another master password and another recovery code. Keyholders'
+ * shares go on opening. The root key before is kept in a box under the new one. The caller wipes both. @throws
+ * EremosError `unsupported` after {@link MOST_EARLIER} times | `damaged`
+ */
+export async function withNewKeys(
+  before: OwnerEnvelope,
+  rootBefore: Uint8Array,
+  { password, code, cost, at }: NewKeys,
+): Promise<{ envelope: OwnerEnvelope; rootKey: Buffer }> {
+  if (before.earlier.length >= MOST_EARLIER)
+    throw new EremosError(
+      "unsupported",
+      `New keys were made ${MOST_EARLIER} times, and there is no room for more of the earlier ones. Nothing was changed. Release your folders, and begin with a new Eremos.`,
+    );
+  const { owner, signature: _signature, keyholders, ...record } = before;
+  const rootKey = randomBytes(32);
+  const roots = earlierRoots(before, rootBefore);
+  const sealing = await generateKeyPair();
+  const signing = generateSigningKey();
+  try {
+    const names = before.devices.map((device) => deviceName(before, device, rootBefore));
+    const body: Unsigned = {
+      ...record,
+      owner,
+      counter: before.counter + 1,
+      password: await passwordSlot(password, rootKey, owner, cost),
+      recovery: await recoverySlot(code, rootKey, owner),
+      sealing: {
+        publicKey: toBase64(sealing.publicKey),
+        privateKey: sealBoxText(rootKey, purpose("sealing", owner), sealing.privateKey),
+      },
+      signing: {
+        publicKey: toBase64(signing.publicKey),
+        privateKey: sealBoxText(rootKey, purpose("signing", owner), seedOf(signing)),
+      },
+      ...(keyholders
+        ? {
+            keyholders: {
+              ...keyholders,
+              root: await sealTo(fromBase64(keyholders.publicKey, 32), purpose("keyholders-root", owner), rootKey),
+            },
+          }
+        : {}),
+      devices: before.devices.map((device, i) => ({
+        ...device,
+        name: boxedName(device.id, names[i] ?? "", owner, rootKey),
+      })),
+      earlier: [
+        ...before.earlier.map((one, i) => ({
+          ...one,
+          root: boxedRoot(rootKey, owner, one.signing, roots[i] ?? Buffer.alloc(0)),
+        })),
+        {
+          signing: before.signing.publicKey,
+          sealing: before.sealing,
+          root: boxedRoot(rootKey, owner, before.signing.publicKey, rootBefore),
+          until: at,
+        },
+      ],
+    };
+    return { envelope: signed(body, signing), rootKey };
+  } finally {
+    wipe(sealing.privateKey, signing.privateKey, ...roots);
+  }
+}
+
+function boxedRoot(rootKey: Uint8Array, owner: string, signing: string, before: Uint8Array): string {
+  requireLiveKey(before);
+  return sealBoxText(rootKey, purpose(`earlier/${signing}`, owner), before);
+}
+
+/**
+ * The root keys that the owner had before, in the order of the list; the caller wipes them. @throws EremosError
+ * `damaged`
+ */
+export function earlierRoots(
+  { owner, earlier }: Pick<OwnerEnvelope, "owner" | "earlier">,
+  rootKey: Uint8Array,
+): Buffer[] {
+  return earlier.map(({ signing, root }) => {
+    const opened = openBox(rootKey, purpose(`earlier/${signing}`, owner), fromBase64(root));
+    if (typeof opened === "string")
+      throw new EremosError(
+        "damaged",
+        "An earlier key of yours can't be read from the owner record, so folders that were away when you made new keys can't be renewed. Nothing was changed.",
+      );
+    return opened;
+  });
+}
+
+/**
+ * The keys by which the owner opened, before, what was sealed to them while nobody was signed in; the caller wipes
+ * them. @throws EremosError `damaged`
+ */
+export function earlierSealingKeys(record: OwnerEnvelope, rootKey: Uint8Array): Buffer[] {
+  const roots = earlierRoots(record, rootKey);
+  try {
+    return record.earlier.map(({ sealing }, i) =>
+      openSealingKey({ owner: record.owner, sealing }, roots[i] ?? Buffer.alloc(0)),
+    );
+  } finally {
+    wipe(...roots);
+  }
+}
+
+/** By what a computer is named: it follows from its public key. */
+export function deviceId(publicKey: Uint8Array): string {
+  return sha256(publicKey).subarray(0, 16).toString("hex");
+}
+
+function listed({ publicKey, name, since }: NewDevice, owner: string, rootKey: Uint8Array): OwnerDevice {
+  const id = deviceId(publicKey);
+  return { id, publicKey: toBase64(publicKey), name: boxedName(id, name, owner, rootKey), since, until: null };
+}
+
+function boxedName(id: string, name: string, owner: string, rootKey: Uint8Array): string {
+  return sealBoxText(rootKey, purpose(`device-name/${id}`, owner), Buffer.from(name, "utf8"));
+}
+
+/** What the owner calls one of their computers. @throws EremosError `damaged` */
+export function deviceName(
+  { owner }: Pick<OwnerEnvelope, "owner">,
+  { id, name }: OwnerDevice,
+  rootKey: Uint8Array,
+): string {
+  const opened = openBox(rootKey, purpose(`device-name/${id}`, owner), fromBase64(name));
+  if (typeof opened === "string")
+    throw new EremosError("damaged", "The name of one of your computers can't be read. Nothing else is affected.");
+  return opened.toString("utf8");
 }
 
 async function passwordSlot(
@@ -166,43 +409,60 @@ async function passwordSlot(
 
 /** The same owner under another master password: only the password slot is written anew. */
 export async function withPassword(
-  { mac: _old, ...record }: OwnerEnvelope,
+  record: OwnerEnvelope,
   rootKey: Uint8Array,
   password: Password,
   cost: PasswordCost,
 ): Promise<OwnerEnvelope> {
-  return authenticated({ ...record, password: await passwordSlot(password, rootKey, record.owner, cost) }, rootKey);
+  return changed(record, rootKey, { password: await passwordSlot(password, rootKey, record.owner, cost) });
 }
 
-const MOST_DEVICES = 64;
+/**
+ * The same owner, with one more computer that is known as theirs; the same object where it is already. Beyond the limit
+ * the one that ended longest ago goes, else the oldest.
+ */
+export function withDevice(record: OwnerEnvelope, rootKey: Uint8Array, device: NewDevice): OwnerEnvelope {
+  const id = deviceId(device.publicKey);
+  if (record.devices.some((known) => known.id === id && known.until === null)) return record;
+  const others = record.devices.filter((known) => known.id !== id);
+  const order = (one: OwnerDevice): number => one.until ?? Number.MAX_SAFE_INTEGER;
+  const kept =
+    others.length < MOST_DEVICES
+      ? others
+      : [...others].sort((a, b) => order(a) - order(b) || a.since - b.since).slice(1);
+  return changed(record, rootKey, { devices: [...kept, listed(device, record.owner, rootKey)] });
+}
 
-/** The same owner, with one more computer that is known as theirs; the same object where it is already. The one known longest goes beyond the limit. */
-export function withDevice(envelope: OwnerEnvelope, rootKey: Uint8Array, device: Uint8Array): OwnerEnvelope {
-  const { mac: _old, ...record } = envelope;
-  const name = toBase64(device);
-  if (record.devices.includes(name)) return envelope;
-  return authenticated({ ...record, devices: [...record.devices, name].slice(-MOST_DEVICES) }, rootKey);
+/**
+ * The same owner, for whom one computer no longer counts as theirs from now on (milliseconds since 1970). @throws
+ * RangeError where it is not in the list
+ */
+export function withoutDevice(record: OwnerEnvelope, rootKey: Uint8Array, id: string, until: number): OwnerEnvelope {
+  if (!record.devices.some((known) => known.id === id)) throw new RangeError("the computer is not in the list");
+  return changed(record, rootKey, {
+    devices: record.devices.map((known) => (known.id === id ? { ...known, until } : known)),
+  });
 }
 
 /** The same owner with another recovery code, and a key pair of its own behind it. */
-export async function withCode(
-  { mac: _old, ...record }: OwnerEnvelope,
-  rootKey: Uint8Array,
-  code: string,
-): Promise<OwnerEnvelope> {
-  return authenticated({ ...record, recovery: await recoverySlot(code, rootKey, record.owner) }, rootKey);
+export async function withCode(record: OwnerEnvelope, rootKey: Uint8Array, code: string): Promise<OwnerEnvelope> {
+  return changed(record, rootKey, { recovery: await recoverySlot(code, rootKey, record.owner) });
 }
 
-/** The same owner with other keyholders, or (null) none. The shares are handed out; nothing keeps them. @throws RangeError as {@link newKeyholders} */
+/**
+ * The same owner with other keyholders, or (null) none. The shares are handed out; nothing keeps them. @throws
+ * RangeError as {@link newKeyholders}
+ */
 export async function withKeyholders(
-  { mac: _old, keyholders: _before, ...record }: OwnerEnvelope,
+  before: OwnerEnvelope,
   rootKey: Uint8Array,
   of: { readonly threshold: number; readonly count: number } | null,
 ): Promise<{ readonly envelope: OwnerEnvelope; readonly shares: readonly string[] }> {
-  if (!of) return { envelope: authenticated(record, rootKey), shares: [] };
+  const { keyholders: _before, ...record } = before;
+  if (!of) return { envelope: changed(record, rootKey, {}), shares: [] };
   const { keyholders, shares } = await newKeyholders(record.owner, of.threshold, of.count);
   const root = await sealTo(fromBase64(keyholders.publicKey, 32), purpose("keyholders-root", record.owner), rootKey);
-  return { envelope: authenticated({ ...record, keyholders: { ...keyholders, root } }, rootKey), shares };
+  return { envelope: changed(record, rootKey, { keyholders: { ...keyholders, root } }), shares };
 }
 
 /** What opens an owner envelope. */
@@ -270,7 +530,10 @@ export async function openWithShares(record: OwnerEnvelope, shares: readonly str
   }
 }
 
-/** The private half of a recovery key pair, from the box that only the code opens; the caller wipes it. @throws EremosError `wrong-code` | `damaged` */
+/**
+ * The private half of a recovery key pair, from the box that only the code opens; the caller wipes it. @throws
+ * EremosError `wrong-code` | `damaged`
+ */
 export function openRecoveryKey(owner: string, box: string, code: string): Buffer {
   const codeKey = keyOfCode(code, owner);
   try {
@@ -289,7 +552,7 @@ export function openRecoveryKey(owner: string, box: string, code: string): Buffe
 }
 
 /** The owner's private key for what was sealed while signed out; the caller wipes it. @throws EremosError `damaged` */
-export function openSealingKey(record: OwnerEnvelope, rootKey: Uint8Array): Buffer {
+export function openSealingKey(record: Pick<OwnerEnvelope, "owner" | "sealing">, rootKey: Uint8Array): Buffer {
   const key = openBox(rootKey, purpose("sealing", record.owner), fromBase64(record.sealing.privateKey));
   if (typeof key === "string")
     throw new EremosError("damaged", "The owner's sealing key is damaged. Folders sealed while signed in still open.");
@@ -297,13 +560,17 @@ export function openSealingKey(record: OwnerEnvelope, rootKey: Uint8Array): Buff
 }
 
 /**
- * An owner record that was opened, as it will be written, by everything that is new in it, and vouched for by the root key it leads to. Nothing else
- * is ever written as the owner's: one that opens by nothing would be the loss of everything.
+ * An owner record that was opened, as it will be written, by everything that is new in it, and vouched for by the root
+ * key it leads to. Nothing else is ever written as the owner's: one that opens by nothing would be the loss of
+ * everything.
  */
 export class ProvenOwner {
   private constructor(readonly envelope: OwnerEnvelope) {}
 
-  /** `secrets`: each new way in. @throws EremosError `damaged` where one does not lead to the root key; TypeError for a root key that was wiped */
+  /**
+   * `secrets`: each new way in. @throws EremosError `damaged` where one does not lead to the root key; TypeError for a
+   * root key that was wiped
+   */
   static async prove(
     envelope: OwnerEnvelope,
     rootKey: Uint8Array,

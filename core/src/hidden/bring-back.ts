@@ -1,6 +1,5 @@
 import { randomBytes } from "../crypto/bytes";
-import { within } from "../engine/handles";
-import { joinPath, readSmallFile, splitPath } from "../engine/vault";
+import { joinPath, readSmallFile, splitPath, within } from "../engine/ground";
 import { EremosError, fromSystemError, systemCode } from "../errors/eremos-error";
 import {
   isImmutable,
@@ -14,7 +13,10 @@ import { meansAt } from "./find-hidden";
 import { plainName } from "./means";
 import { type Spot, atPlace, atSpot, pathOf, spotIn } from "./spot";
 
-/** One thing that was changed to bring something back, and how it was before. `now` is where it is; what is not the same there any more is left alone. */
+/**
+ * One thing that was changed to bring something back, and how it was before. `now` is where it is; what is not the same
+ * there any more is left alone.
+ */
 export type Undo =
   | { readonly kind: "rename"; readonly now: Spot; /** Base64 of the name it had. */ readonly name: string }
   | { readonly kind: "mode"; readonly now: Spot; readonly mode: number }
@@ -36,9 +38,10 @@ const MOST_SCRIPT_BYTES = 64 * 1024;
 const ICONS = ["desktop.ini", "Desktop.ini", ".directory"] as const;
 
 /**
- * Undoes whatever hides an entry, and nothing else of it. Where it can't be done whole, nothing stays changed.
- * A name that hid it gives way to `wanted`, where that is known.
- * @throws EremosError `not-found` (it is not what was found) | `no-permission` (another account's, or an administrator is needed) | `path-taken`
+ * Undoes whatever hides an entry, and nothing else of it. Where it can't be done whole, nothing stays changed. A name
+ * that hid it gives way to `wanted`, where that is known.
+ * @throws EremosError `not-found` (it is not what was found) | `no-permission` (another account's, or an administrator
+ * is needed) | `path-taken`
  */
 export function bringBack(disk: Disk, found: Spot, wanted: string | null = null): Brought {
   const undo: Undo[] = [];
@@ -137,7 +140,10 @@ function rename(disk: Disk, dir: Dir, from: Buffer, wanted: Buffer): Extract<Und
   }
 }
 
-/** A home-made lock's script, once nothing depends on it; what it said is kept for undoing. @throws EremosError `not-found` | `no-permission` */
+/**
+ * A home-made lock's script, once nothing depends on it; what it said is kept for undoing. @throws EremosError
+ * `not-found` | `no-permission`
+ */
 export function removeScript(disk: Disk, found: Spot): Undo {
   try {
     return atSpot(disk, found, (dir, name, stat) => {
@@ -153,7 +159,10 @@ export function removeScript(disk: Disk, found: Spot): Undo {
   }
 }
 
-/** Hides it again exactly as it was. Stops at the first step that can't be done, or whose entry is not the same any more. @throws EremosError */
+/**
+ * Hides it again exactly as it was. Stops at the first step that can't be done, or whose entry is not the same any
+ * more. @throws EremosError
+ */
 export function putBackHidden(disk: Disk, undo: readonly Undo[]): void {
   try {
     for (const step of undo) undoOne(disk, step);
@@ -202,7 +211,10 @@ function writeNew(disk: Disk, dir: Dir, name: Buffer, bytes: Buffer, mode: numbe
   disk.syncDir(dir);
 }
 
-/** Line by line; a list that ends up empty goes. Only one of this account's own; no link is followed, and what is read is given to nobody who could not read it. */
+/**
+ * Line by line; a list that ends up empty goes. Only one of this account's own; no link is followed, and what is read
+ * is given to nobody who could not read it.
+ */
 function editLines(disk: Disk, dir: Dir, edit: (lines: readonly string[]) => readonly string[]): void {
   const before = disk.find(dir, LIST);
   if (before && (before.type !== "file" || !disk.owns(before) || before.size > MOST_LIST_BYTES))

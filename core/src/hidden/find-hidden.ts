@@ -1,5 +1,5 @@
 import * as fs from "node:fs";
-import { HELD_NAME } from "../engine/hide";
+import { HELD_NAME } from "../engine/visibility";
 import { systemCode } from "../errors/eremos-error";
 import { hiddenNamesIn } from "../onlooker/hiding";
 import type { Disk } from "../platform/port";
@@ -48,7 +48,10 @@ const NAMES_OF_ICONS = ["desktop.ini", "Desktop.ini", ".directory"] as const;
 /** By which things are hidden, and which are not hidden things themselves. */
 const NAMES_OF_LISTS = [...NAMES_OF_ICONS, ".hidden"] as const;
 
-/** Looks for what is hidden by common means, and for home-made script locks, below some places. Follows no links, changes nothing. */
+/**
+ * Looks for what is hidden by common means, and for home-made script locks, below some places. Follows no links,
+ * changes nothing.
+ */
 export function findHidden({ disk, onFound, onScript, ...places }: FindHiddenInput): Promise<HiddenEnd> {
   return walk(places, async (at, entries) => {
     const listed = hiddenNamesIn(at);

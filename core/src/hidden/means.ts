@@ -1,15 +1,17 @@
 /** The common means by which people hide things, without any program for it; what a name alone tells. */
-export const MEANS = ["dot", "list", "blank", "class-id", "no-read", "immutable", "attributes", "icon"] as const;
 /**
- * A name that begins with a dot; one on the directory's `.hidden` list; one of blanks or invisible characters; one with a shell's class id behind it;
- * permissions that do not let its owner read it; a flag that lets nobody change or remove it; a FAT or NTFS volume's own "hidden" or "system"; another
- * icon than a folder's.
+ * A name that begins with a dot; one on the directory's `.hidden` list; one of blanks or invisible characters; one with
+ * a shell's class id behind it; permissions that do not let its owner read it; a flag that lets nobody change or remove
+ * it; a FAT or NTFS volume's own "hidden" or "system"; another icon than a folder's.
  */
-export type Means = (typeof MEANS)[number];
+export type Means = "dot" | "list" | "blank" | "class-id" | "no-read" | "immutable" | "attributes" | "icon";
 
 /** `Name.{21EC2020-3AEA-1069-A2DD-08002B30309D}`: a desktop of another system shows something else than a folder. */
 const CLASS_ID = /\.\{[0-9a-f]{8}(?:-[0-9a-f]{4}){3}-[0-9a-f]{12}\}$/i;
-/** White space, control characters, and what is as wide as nothing or shows nothing: Unicode's format characters, fillers and blanks. */
+/**
+ * White space, control characters, and what is as wide as nothing or shows nothing: Unicode's format characters,
+ * fillers and blanks.
+ */
 const INVISIBLE = /^[\s\p{Cc}\p{Cf}\p{Zs}\u115f\u1160\u2800\u3164\uffa0]+$/u;
 
 export function meansByName(name: string): Means[] {

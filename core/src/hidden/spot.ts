@@ -1,11 +1,10 @@
-import { within } from "../engine/handles";
-import { displayPath, splitPath } from "../engine/vault";
+import { displayPath, splitPath, within } from "../engine/ground";
 import { EremosError } from "../errors/eremos-error";
 import type { Dir, Disk, Stat } from "../platform/port";
 
 /**
- * Where something was found, and what has to be the same when it is acted on later, at every step and at every undoing: by device, inode and owner, its directory and
- * itself. A path is only where to look.
+ * Where something was found, and what has to be the same when it is acted on later, at every step and at every undoing:
+ * by device, inode and owner, its directory and itself. A path is only where to look.
  */
 export interface Spot {
   /** Base64 of its bytes. */

@@ -1,22 +1,22 @@
 import {
-  SHARD_BYTES,
-  SUM_BYTES,
   type DecodedGroup,
   type Group,
   type GroupDescription,
+  type InsuranceLevel,
+  SHARD_BYTES,
+  SUM_BYTES,
   dataShards,
   decodeGroup,
   encodeGroup,
   shardsOf,
   sumOf,
 } from "../format/insurance";
-import { randomBytes, toBase64 } from "../crypto/bytes";
+import { newId } from "../format/ids";
 import { isEremosError, systemCode } from "../errors/eremos-error";
-import { withFile, within } from "../engine/handles";
-import { NAMES } from "../engine/vault";
+import { NAMES, withFile, within } from "../engine/ground";
+import { readOrLost } from "../engine/records";
 import type { Dir, Disk, OpenFile } from "../platform/port";
 import { encodeParity } from "./reed-solomon";
-import type { InsuranceLevel } from "../format/insurance";
 
 /** The group files of a folder's insurance, and the files they cover. Needs no key. */
 
@@ -29,7 +29,7 @@ export interface Member {
 }
 
 /** Opens a member; null where it is gone. */
-export function openMember(disk: Disk, vault: Dir, path: string): OpenFile | null {
+function openMember(disk: Disk, vault: Dir, path: string): OpenFile | null {
   try {
     return inMemberDir(disk, vault, path, (dir, name) => disk.openRead(dir, name));
   } catch (error) {
@@ -70,10 +70,15 @@ export function membersIn(disk: Disk, vault: Dir): Member[] {
 export class Shards {
   private readonly files: { readonly file: OpenFile | null; readonly first: number; readonly length: number }[] = [];
 
+  /**
+   * `isLenient`: what the disk can't read is zeros, too, as what is gone; else that is an error, so that no parity is
+   * made of it.
+   */
   constructor(
     private readonly disk: Disk,
     vault: Dir,
     { members }: Pick<GroupDescription, "members">,
+    private readonly isLenient = false,
   ) {
     try {
       let first = 0;
@@ -97,8 +102,13 @@ export class Shards {
       const until = Math.min(first + shardsOf(length), number + count);
       const wanted = Math.min((until - from) * SHARD_BYTES, length - (from - first) * SHARD_BYTES);
       if (file && wanted > 0)
-        this.disk.read(file, into, (from - number) * SHARD_BYTES, wanted, (from - first) * SHARD_BYTES);
+        this.readFrom(file, into, (from - number) * SHARD_BYTES, wanted, (from - first) * SHARD_BYTES);
     }
+  }
+
+  private readFrom(file: OpenFile, into: Buffer, offset: number, length: number, position: number): void {
+    if (this.isLenient) readShards(this.disk, file, into, offset, length, position);
+    else this.disk.read(file, into, offset, length, position);
   }
 
   private memberAt(number: number): number {
@@ -116,6 +126,23 @@ export class Shards {
   }
 }
 
+/** At once, and one by one where the disk can't; what it can't read even so is zeros. */
+export function readShards(
+  disk: Disk,
+  file: OpenFile,
+  into: Buffer,
+  offset: number,
+  length: number,
+  position: number,
+): void {
+  if (readOrLost(disk, file, into, offset, length, position) >= 0) return;
+  for (let at = 0; at < length; at += SHARD_BYTES) {
+    const step = Math.min(SHARD_BYTES, length - at);
+    if (readOrLost(disk, file, into, offset + at, step, position + at) < 0)
+      into.fill(0, offset + at, offset + at + step);
+  }
+}
+
 const NO_FILE = { file: null, first: 0, length: 0 };
 
 /** Writes parity for these files; returns the name of the group's file. Not durable before the caller's barrier. */
@@ -126,13 +153,13 @@ export function writeGroup(
   { data, parity }: InsuranceLevel,
   members: readonly Member[],
 ): Buffer {
-  const id = randomBytes(16);
+  const id = newId();
   const shards = dataShards({ members: [...members] });
   const stripes = Math.max(1, Math.ceil(shards / data));
   const sums = Buffer.alloc((shards + parity * stripes) * SUM_BYTES);
-  const group: Group = { data, parity, group: toBase64(id), stripes, members: [...members], sums };
+  const group: Group = { data, parity, group: id, stripes, members: [...members], sums };
   const descriptionBytes = encodeGroup(group).length;
-  const name = Buffer.from(id.toString("hex"));
+  const name = Buffer.from(id);
   const source = new Shards(disk, vault, group);
   try {
     withFile(disk, disk.create(into, name, 0o600), (file) => {
@@ -187,7 +214,8 @@ export function readGroups(
           const { size } = disk.statOpen(file);
           const block = Buffer.alloc(SHARD_BYTES);
           const decoded = decodeGroup(Math.floor(size / SHARD_BYTES), (number) => {
-            disk.read(file, block, 0, SHARD_BYTES, number * SHARD_BYTES);
+            block.fill(0);
+            readShards(disk, file, block, 0, SHARD_BYTES, number * SHARD_BYTES);
             return block;
           });
           return { ...decoded, name, bytes: size };

@@ -1,22 +1,30 @@
-import { EremosError, fromSystemError, systemCode } from "../errors/eremos-error";
-import { within } from "../engine/handles";
+import { EremosError, fromSystemError, isUnreadable, systemCode } from "../errors/eremos-error";
 import {
   type HeldFolder,
   NAMES,
   closeFolder,
   commitFile,
+  commitRecord,
   displayPath,
   ensureDir,
-  generationName,
   holdFolder,
+  holdsBytes,
   letGo,
-  loadState,
   openFolder,
-  readSmallFile,
-} from "../engine/vault";
-import { readHeader } from "../format/header";
-import { generationNumbers, readGeneration } from "../format/generation";
-import { type InsuranceLevel, dataShards, readLevel, shardsOf, SHARD_BYTES, writeLevel } from "../format/insurance";
+  readTwins,
+  within,
+} from "../engine/ground";
+import { isInsuredRecord, loadState, recordsToInsure } from "../engine/records";
+import {
+  type InsuranceLevel,
+  type LevelRecord,
+  MAX_LEVEL_BYTES,
+  SHARD_BYTES,
+  dataShards,
+  readLevel,
+  shardsOf,
+  writeLevel,
+} from "../format/insurance";
 import type { Dir, Disk } from "../platform/port";
 import { type GroupFile, type Member, membersIn, readGroups, writeGroup } from "./group-files";
 
@@ -29,25 +37,25 @@ const MOST_DOUBLED_BYTES = 1024 * 1024;
 const DOUBLED_ROWS = 20;
 
 /** How much a folder is insured; null: not at all. */
-export function insuranceOf(disk: Disk, vault: Dir): InsuranceLevel | null {
+function insuranceOf(disk: Disk, vault: Dir): LevelRecord | null {
   if (!disk.find(vault, NAMES.insurance)) return null;
-  return within(disk, disk.openDir(vault, NAMES.insurance), (dir) => {
-    const bytes = readSmallFile(disk, dir, NAMES.level, 4096);
-    return bytes && levelOrNull(bytes);
-  });
+  return within(disk, disk.openDir(vault, NAMES.insurance), (dir) => levelOrNull(disk, dir));
 }
 
 /** A level that can't be read insures nothing new; what there is still repairs. */
-function levelOrNull(bytes: Buffer): InsuranceLevel | null {
+function levelOrNull(disk: Disk, dir: Dir): LevelRecord | null {
   try {
-    return readLevel(bytes);
+    return readTwins(disk, dir, NAMES.level, MAX_LEVEL_BYTES, readLevel, "insurance's level");
   } catch (error) {
     if (error instanceof EremosError) return null;
     throw error;
   }
 }
 
-/** Insures a sealed folder, more or less than before, or (null) no more. Needs no key. @throws EremosError `not-protected` | `not-locked` | `busy` | `no-space` */
+/**
+ * Insures a sealed folder, more or less than before, or (null) no more. Needs no key. @throws EremosError
+ * `not-protected` | `not-locked` | `busy` | `no-space`
+ */
 export function setInsurance(disk: Disk, path: Buffer, level: InsuranceLevel | null): void {
   const folder = holdFolder(disk, path, { create: false });
   try {
@@ -55,7 +63,7 @@ export function setInsurance(disk: Disk, path: Buffer, level: InsuranceLevel | n
     if (level) {
       const before = insuranceOf(disk, folder.vault);
       within(disk, ensureDir(disk, folder.vault, NAMES.insurance), (dir) =>
-        commitFile(disk, dir, NAMES.level, writeLevel(level)),
+        commitRecord(disk, dir, NAMES.level, writeLevel(level, before)),
       );
       disk.syncDir(folder.vault);
       renewInsurance(disk, folder.vault, () => true, before?.data !== level.data || before.parity !== level.parity);
@@ -89,8 +97,9 @@ function requireSealed(disk: Disk, folder: HeldFolder): void {
 }
 
 /**
- * Covers what is not covered yet of the objects that stay, brings small groups together, and lets groups go whose members went. What is new is
- * durable before anything goes: call it before objects are removed. Does nothing where the folder is not insured. `anew`: every group.
+ * Covers what is not covered yet of the objects that stay, brings small groups together, and lets groups go whose
+ * members went. What is new is durable before anything goes: call it before objects are removed. Does nothing where the
+ * folder is not insured. `anew`: every group.
  */
 export function renewInsurance(disk: Disk, vault: Dir, stays: (hex: string) => boolean, anew = false): void {
   const level = insuranceOf(disk, vault);
@@ -129,14 +138,17 @@ export function renewInsurance(disk: Disk, vault: Dir, stays: (hex: string) => b
 }
 
 /**
- * {@link renewInsurance} after a lock or a change, which it never fails: what can't be written now (no room, say) leaves a folder that is insured
- * in part, as {@link insuranceFacts} tells, until the next time.
+ * {@link renewInsurance} after a lock or a change, which it never fails: what can't be written now (no room, say)
+ * leaves a folder that is insured in part, as {@link insuranceFacts} tells, until the next time. False where the disk
+ * can't read what is insured: the groups that are there repair it, as long as their members stay.
  */
-export function keepInsured(disk: Disk, vault: Dir, stays: (hex: string) => boolean): void {
+export function keepInsured(disk: Disk, vault: Dir, stays: (hex: string) => boolean): boolean {
   try {
     renewInsurance(disk, vault, stays);
+    return true;
   } catch (error) {
     if (!(error instanceof EremosError) && systemCode(error) === undefined) throw error;
+    return !isUnreadable(error);
   }
 }
 
@@ -172,21 +184,33 @@ function removeOthers(disk: Disk, dir: Dir, kept: readonly Buffer[]): void {
   }
 }
 
-/** The small records are replicated instead: they change, and are whole or nothing. */
+/**
+ * The small records are replicated instead: they change, and are whole or nothing. A copy goes when what it is of is
+ * gone.
+ */
 function copyRecords(disk: Disk, vault: Dir, dir: Dir): void {
-  const header = readSmallFile(disk, vault, NAMES.header);
-  if (header && parses(readHeader, header)) copyTo(disk, dir, NAMES.header, header);
-  within(disk, disk.openDir(vault, NAMES.generations), (generations) => {
-    const names = disk.list(generations).map((name) => name.toString("latin1"));
-    const numbers = generationNumbers(names);
-    for (const number of numbers) {
-      const bytes = readSmallFile(disk, generations, generationName(number, false));
-      if (bytes && parses(readGeneration, bytes)) copyTo(disk, dir, generationName(number, false), bytes);
-    }
-    for (const name of disk.list(dir)) {
-      const [number] = generationNumbers([name.toString("latin1")]);
-      if (number !== undefined && !numbers.includes(number)) disk.unlink(dir, name);
-    }
+  const copied = new Set<string>();
+  for (const { name, read } of recordsToInsure(disk, vault)) {
+    copied.add(name.toString("latin1"));
+    const bytes = read();
+    if (bytes) copyTo(disk, dir, name, bytes);
+  }
+  for (const name of disk.list(dir)) {
+    const shown = name.toString("latin1");
+    if (isInsuredRecord(shown) && !copied.has(shown)) disk.unlink(dir, name);
+  }
+}
+
+/**
+ * The insurance's own copies of records, where they are damaged or missing and the record is whole. Returns the names
+ * of those that were.
+ */
+export function mendRecordCopies(disk: Disk, vault: Dir, dir: Dir): string[] {
+  return recordsToInsure(disk, vault).flatMap(({ name, read }) => {
+    const bytes = read();
+    if (!bytes || holdsBytes(disk, dir, name, bytes)) return [];
+    commitFile(disk, dir, name, bytes);
+    return [name.toString("latin1")];
   });
 }
 
@@ -202,7 +226,7 @@ export function parses(read: (bytes: Buffer) => unknown, bytes: Buffer): boolean
 }
 
 function copyTo(disk: Disk, dir: Dir, name: Buffer, bytes: Buffer): void {
-  if (!readSmallFile(disk, dir, name)?.equals(bytes)) commitFile(disk, dir, name, bytes);
+  if (!holdsBytes(disk, dir, name, bytes)) commitFile(disk, dir, name, bytes);
 }
 
 /** What the insurance of a folder is worth, in the person's terms. */
@@ -220,7 +244,7 @@ export interface InsuranceFacts {
 }
 
 /** Of a folder that is insured; else null. */
-export function insuranceFacts(disk: Disk, vault: Dir): InsuranceFacts | null {
+function insuranceFacts(disk: Disk, vault: Dir): InsuranceFacts | null {
   const level = insuranceOf(disk, vault);
   if (!level) return null;
   const { groups } = within(disk, disk.openDir(vault, NAMES.insurance), (dir) => readGroups(disk, dir));
@@ -256,7 +280,7 @@ export function insuranceFactsOf(disk: Disk, path: Buffer): InsuranceFacts | nul
 }
 
 /** A burst that begins anywhere touches one shard more than it fills. */
-export function burstOf({ group: { parity, stripes } }: Pick<GroupFile, "group">): number {
+function burstOf({ group: { parity, stripes } }: Pick<GroupFile, "group">): number {
   return (parity * stripes - 1) * SHARD_BYTES + 1;
 }
 

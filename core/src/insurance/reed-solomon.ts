@@ -3,8 +3,9 @@ import { createRequire } from "node:module";
 import * as path from "node:path";
 
 /**
- * Reed-Solomon over GF(2^8), as WebAssembly. The package's own wrapper frees the list of what is there a second time after `reconstruct` took it,
- * which spoils its memory from the second call on; so its exports are called here, and each instance lives until its memory has grown.
+ * Reed-Solomon over GF(2^8), as WebAssembly. The package's own wrapper frees the list of what is there a second time
+ * after `reconstruct` took it, which spoils its memory from the second call on; so its exports are called here, and
+ * each instance lives until its memory has grown.
  */
 interface Exports {
   readonly memory: WebAssembly.Memory;

@@ -1,9 +1,12 @@
-import { joinPath } from "../engine/vault";
+import { joinPath } from "../engine/ground";
 import { readPlanted } from "../platform/planted";
 
 const MOST_BYTES = 256 * 1024;
 
-/** The desktop's own conventions on Linux: a name that begins with a dot, or that stands on a line of the directory's `.hidden` file. */
+/**
+ * The desktop's own conventions on Linux: a name that begins with a dot, or that stands on a line of the directory's
+ * `.hidden` file.
+ */
 export function isHiddenByDesktop(name: string, hiddenByList: ReadonlySet<string>): boolean {
   return name.startsWith(".") || hiddenByList.has(name);
 }

@@ -1,7 +1,7 @@
 import * as fs from "node:fs";
 import { readPlanted } from "../platform/planted";
 import { hiddenNamesIn, isHiddenByDesktop } from "./hiding";
-import { PAGE_NAME } from "../engine/vault";
+import { PAGE_NAME } from "../engine/ground";
 import type { OnlookerKind, SeenEntry } from "./kinds";
 import { verdictOf } from "./verdict";
 
@@ -30,7 +30,10 @@ const MOST_WALKED = 2000;
 const SAMPLE_BYTES = 50;
 const PAGE = PAGE_NAME.toString();
 
-/** What somebody sees at a place right now, read from the disk at this moment and from nothing else. `subject` is the name the verdict is about. */
+/**
+ * What somebody sees at a place right now, read from the disk at this moment and from nothing else. `subject` is the
+ * name the verdict is about.
+ */
 export function lookAs(place: string, subject: string | null): Onlook {
   const names = fs.readdirSync(place);
   const hiddenByList = hiddenNamesIn(place);
@@ -96,7 +99,10 @@ interface Raw {
   readonly complete: boolean;
 }
 
-/** Everything below the place by its raw name, as somebody with the disk in hand would list it: the subject first, then hidden folders. */
+/**
+ * Everything below the place by its raw name, as somebody with the disk in hand would list it: the subject first, then
+ * hidden folders.
+ */
 function rawEntries(place: string, subject: string | null): Raw {
   const entries: SeenEntry[] = [];
   let complete = true;

@@ -1,14 +1,12 @@
-import { within } from "../engine/handles";
-import { type Guard, type Inspection, isLocked } from "../engine/recover";
-import { NAMES, VAULT_NAME } from "../engine/vault";
+import { NAMES, VAULT_NAME, within } from "../engine/ground";
+import { type Guard, type Inspection, isLocked } from "../engine/guards";
 import type { Disk } from "../platform/port";
 import { type Allowed, type Answer, Surroundings } from "./surroundings";
 
-export type { Answer } from "./surroundings";
-
 /**
- * Who could still get at a folder, and how far: for each kind of somebody five answers, each with its reason. They rest on facts read
- * from the disk now: owners, permissions, access lists, where it lies and under which name, and whether it is encrypted.
+ * Who could still get at a folder, and how far: for each kind of somebody five answers, each with its reason. They rest
+ * on facts read from the disk now: owners, permissions, access lists, where it lies and under which name, and whether
+ * it is encrypted.
  */
 export const REACH_KINDS = [
   "keyboard",
@@ -254,7 +252,10 @@ function listed(names: readonly string[]): string {
   return told.length === 1 ? told.join("") : `${told.slice(0, -1).join(", ")} and ${told.at(-1) ?? ""}`;
 }
 
-/** For somebody who does not get to it: they may still take away all that it lies in, or have some of its files by another name. */
+/**
+ * For somebody who does not get to it: they may still take away all that it lies in, or have some of its files by
+ * another name.
+ */
 function unreached(facts: Facts, may: Allowed, moves: string | null, refused: Cell): Reach {
   const other = facts.sealed ? refused : secondName(may, refused);
   const row = { ...everything("account", refused, refused), reads: other, changes: other };

@@ -1,7 +1,10 @@
-import { ACCESS_LIST } from "../engine/permissions";
+import { ACCESS_LIST } from "../engine/guards";
 import type { Stat } from "../platform/port";
 
-/** What the system's permissions allow somebody, as the system itself decides it. Source: acl(5), path_resolution(7), unlink(2). */
+/**
+ * What the system's permissions allow somebody, as the system itself decides it. Source: acl(5), path_resolution(7),
+ * unlink(2).
+ */
 export const R = 4;
 export const W = 2;
 export const X = 1;
@@ -31,7 +34,10 @@ interface AclEntry {
 
 const [USER, GROUP_OBJ, GROUP, MASK] = [0x02, 0x04, 0x08, 0x10];
 
-/** From the bytes of an access list, which are `u32` version, then entries of `u16` tag, `u16` permissions, `u32` id, little-endian. Source: linux/posix_acl_xattr.h. */
+/**
+ * From the bytes of an access list, which are `u32` version, then entries of `u16` tag, `u16` permissions, `u32` id,
+ * little-endian. Source: linux/posix_acl_xattr.h.
+ */
 export function readAcl(bytes: Buffer | undefined): readonly AclEntry[] | null {
   if (!bytes) return null;
   const entries: AclEntry[] = [];
@@ -52,7 +58,10 @@ export function namedIn({ stat, acl }: Permitted): { readonly uids: number[]; re
   return { uids: [stat.uid, ...ids(USER)], gids: [stat.gid, ...ids(GROUP)] };
 }
 
-/** Read 4, write 2, execute or pass through 1. Linux does not look at an access list whose mask, the group's bits of the mode, is empty: those it names are others then. */
+/**
+ * Read 4, write 2, execute or pass through 1. Linux does not look at an access list whose mask, the group's bits of the
+ * mode, is empty: those it names are others then.
+ */
 export function bitsFor(who: Subject, permitted: Permitted): number {
   return bitsBy(who, (permitted.stat.mode & 0o070) === 0 ? { ...permitted, acl: null } : permitted);
 }
@@ -76,7 +85,10 @@ function groupEntries({ stat, acl }: Permitted): readonly { readonly id: number;
     .map(({ tag, bits, id }) => ({ id: tag === GROUP_OBJ ? stat.gid : id, bits }));
 }
 
-/** Whether somebody who may write and pass through a directory may take an entry out of it, rename it, or put another in its place. */
+/**
+ * Whether somebody who may write and pass through a directory may take an entry out of it, rename it, or put another in
+ * its place.
+ */
 export function mayTake({ uid }: Subject, directory: Stat, entry: Stat): boolean {
   if (directory.isFrozen || entry.isFrozen) return false;
   return (directory.mode & STICKY) === 0 || uid === 0 || uid === directory.uid || uid === entry.uid;

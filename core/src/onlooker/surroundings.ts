@@ -1,5 +1,4 @@
-import { within } from "../engine/handles";
-import { PAGE_NAME, VAULT_NAME, splitPath } from "../engine/vault";
+import { PAGE_NAME, VAULT_NAME, splitPath, within } from "../engine/ground";
 import type { Dir, Disk } from "../platform/port";
 import { type Permitted, R, type Subject, W, X, bitsFor, isAcl, mayTake, namedIn, readAcl } from "./rights";
 
@@ -14,7 +13,9 @@ export interface Allowed {
   /** No file may be written, but others can be put in their places. */
   readonly onlyReplaces: boolean;
   readonly remove: Answer;
-  /** A directory at or above the folder's place out of which they can take the folder as a whole, and put another there. */
+  /**
+   * A directory at or above the folder's place out of which they can take the folder as a whole, and put another there.
+   */
   readonly movesOutOf: string | null;
   /** The same, without knowing the folder's own name. */
   readonly movesAbove: string | null;
@@ -51,7 +52,10 @@ export class Surroundings {
   private isCut = false;
   private readonly secondNames = new Map<string, number>();
 
-  /** `at`: the folder, or a single file, which is looked at together with the directory it lies in. @throws EremosError, or the system's error, where it is gone */
+  /**
+   * `at`: the folder, or a single file, which is looked at together with the directory it lies in. @throws EremosError,
+   * or the system's error, where it is gone
+   */
   constructor(
     private readonly disk: Disk,
     at: string,

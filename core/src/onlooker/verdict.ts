@@ -1,6 +1,6 @@
 import * as fs from "node:fs";
 import { HIDDEN_NAME } from "../format/ids";
-import { ICON_NAME, PAGE_NAME } from "../engine/vault";
+import { ICON_NAME, PAGE_NAME } from "../engine/ground";
 import type { OnlookerKind, SeenEntry } from "./kinds";
 
 const PAGE = PAGE_NAME.toString();

@@ -1,8 +1,9 @@
 import * as fs from "node:fs";
 
 /**
- * The door to files that somebody else could have placed, for looking: no link is followed, nothing is waited for, only a regular file is read, and no more of it
- * than a limit. Null: there is none of that kind. What is written goes through the file-system port, by a directory that is held.
+ * The door to files that somebody else could have placed, for looking: no link is followed, nothing is waited for, only
+ * a regular file is read, and no more of it than a limit. Null: there is none of that kind. What is written goes
+ * through the file-system port, by a directory that is held.
  */
 export function readPlanted(path: string | Buffer, mostBytes: number, offset = 0): Buffer | null {
   let descriptor: number;

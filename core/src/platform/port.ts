@@ -1,7 +1,7 @@
 /**
- * The file-system port: everything the engine asks of a platform. Calls are synchronous (two to four times faster than promises
- * for many small files); they run in a worker thread. Entries are named by an open directory and one name, so a parent that is
- * swapped meanwhile can't lead anywhere else, and no path is ever too long.
+ * The file-system port: everything the engine asks of a platform. Calls are synchronous (two to four times faster than
+ * promises for many small files); they run in a worker thread. Entries are named by an open directory and one name, so
+ * a parent that is swapped meanwhile can't lead anywhere else, and no path is ever too long.
  *
  * Calls throw system errors with an errno `code` ("ENOENT"). Names are bytes.
  */
@@ -35,7 +35,7 @@ export interface Stat {
   readonly isFrozen: boolean;
 }
 
-export interface Capabilities {
+interface Capabilities {
   /** Modification times are kept to the nanosecond. */
   readonly nanosecondTimes: boolean;
   readonly extendedAttributes: boolean;
@@ -43,6 +43,22 @@ export interface Capabilities {
   /** A rename that refuses to replace, as one atomic step. */
   readonly exclusiveRename: boolean;
 }
+
+/** What a file system holds of what an entry is, besides its name, content and kind. */
+export interface Holding {
+  /** Owners, permission bits, and what stands beside them: access lists and the system's own attributes. */
+  readonly permissions: boolean;
+  /** Other extended attributes. */
+  readonly attributes: boolean;
+  /** Every name that this system has. */
+  readonly names: boolean;
+  /** Names that differ only in case are two. */
+  readonly tellsCase: boolean;
+  /** A modification time is told to this many nanoseconds. */
+  readonly timeStepNs: bigint;
+}
+
+export const HOLDS_ALL: Holding = { permissions: true, attributes: true, names: true, tellsCase: true, timeStepNs: 1n };
 
 /** An extended attribute. */
 export interface Attribute {
@@ -56,16 +72,20 @@ export interface Holder {
   /** Paths it holds, for display. */
   readonly paths: readonly string[];
   readonly writes: boolean;
+  /** It was told to pause, and does nothing before it is told to go on. */
+  readonly isStopped: boolean;
 }
 
 /** By what this computer knows the records that it wrote itself from those that others wrote. */
 export interface Identity {
+  /** By which its records are named: 16 bytes, hexadecimal. */
+  readonly id: string;
   prove(message: Uint8Array): string;
   isOwn(message: Uint8Array, proof: string): boolean;
 }
 
 /** An account of this computer, with every group it is in. */
-export interface Account {
+interface Account {
   readonly name: string;
   readonly uid: number;
   readonly gids: readonly number[];
@@ -74,11 +94,16 @@ export interface Account {
 export interface AccountLists {
   readonly accounts: readonly Account[];
   readonly groupNames: ReadonlyMap<number, string>;
-  /** Some accounts come from where they can't be listed (a directory service): any group may have members that nobody names here. */
+  /**
+   * Some accounts come from where they can't be listed (a directory service): any group may have members that nobody
+   * names here.
+   */
   readonly isPartial: boolean;
 }
 
 export interface Disk {
+  /** The operating system whose paths, inode numbers and times these are; those of another one say nothing here. */
+  readonly system: string;
   readonly capabilities: Capabilities;
   readonly identity: Identity;
 
@@ -147,13 +172,22 @@ export interface Disk {
   owns(stat: Stat): boolean;
   /** Whether inode numbers and status times here tell one file from another for certain. */
   identifies(dir: Dir): boolean;
+  /**
+   * What the file system here holds. Makes a file in the directory, and takes it away again; where none can be made it
+   * says {@link HOLDS_ALL}.
+   */
+  holds(dir: Dir): Holding;
   /** Free bytes for this account on the directory's file system. */
   freeBytes(dir: Dir): number;
   /** A lock that the system releases when the process ends; null when somebody else holds it. */
   tryLock(dir: Dir, name: Buffer): OpenFile | null;
   /** Whether somebody holds that lock. Writes nothing, and others may ask at the same time. */
   isLocked(dir: Dir, name: Buffer): boolean;
-  /** Programs that hold something below this path open. */
+  /**
+   * Whether any program has the file open for writing, or mapped so, whoever sees it; null where that can't be told.
+   */
+  isWritten(dir: Dir, name: Buffer): boolean | null;
+  /** Programs that hold something below this path open, as far as they can be named. */
   holders(path: Buffer): Holder[];
   /** Who has an account on this computer, as far as that can be listed. */
   accounts(): AccountLists;

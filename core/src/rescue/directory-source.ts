@@ -6,6 +6,7 @@ import type { RescueSource } from "./source";
 export function directorySource(folder: Buffer): RescueSource {
   const at = (below: string): Buffer => Buffer.concat([folder, Buffer.from(path.sep), Buffer.from(below)]);
   return {
+    place: attempt(() => placeOf(fs.lstatSync(at(".eremos"), { bigint: true })), null),
     list: async (directory) => attempt(() => fs.readdirSync(at(directory)), []),
     size: async (file) =>
       attempt(() => {
@@ -14,6 +15,10 @@ export function directorySource(folder: Buffer): RescueSource {
       }, null),
     read: async (file, offset, length) => attempt(() => readAt(at(file), offset, length), Buffer.alloc(0)),
   };
+}
+
+function placeOf({ ino, birthtimeNs }: fs.BigIntStats): string {
+  return `${process.platform}:${ino}:${birthtimeNs}`;
 }
 
 function attempt<T>(look: () => T, otherwise: T): T {

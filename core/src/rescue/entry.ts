@@ -5,6 +5,9 @@ export interface FileData {
   readonly object: string;
   /** Plaintext bytes of the pack, where they are known. */
   readonly packLength: number | null;
+  /** What the pack's file begins with, and the SHA-256 of it, where they are known. */
+  readonly header: Buffer | null;
+  readonly digest: Buffer | null;
   readonly offset: number;
   readonly length: number;
 }

@@ -1,6 +1,6 @@
 /**
- * Reed-Solomon over GF(2^8), polynomial 0x11D, for readers that have nothing but themselves: slow, and only where something is damaged. What is
- * written is made elsewhere, where the arithmetic is fast. FORMAT.md §13.1.
+ * Reed-Solomon over GF(2^8), polynomial 0x11D, for readers that have nothing but themselves: slow, and only where
+ * something is damaged. What is written is made elsewhere, where the arithmetic is fast. FORMAT.md §13.1.
  */
 const EXP = new Uint8Array(510);
 const LOG = new Uint8Array(256);
@@ -62,8 +62,8 @@ function coding(data: number, parity: number): number[][] {
 }
 
 /**
- * One data shard of a stripe, from the others and the parity; null marks what is not there. Null where too much is missing.
- * Shards are equally long.
+ * One data shard of a stripe, from the others and the parity; null marks what is not there. Null where too much is
+ * missing. Shards are equally long.
  */
 export function dataShard(shards: readonly (Uint8Array | null)[], data: number, wanted: number): Buffer | null {
   const there = shards.flatMap((shard, row) => (shard ? [{ shard, row }] : [])).slice(0, data);

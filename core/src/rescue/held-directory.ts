@@ -1,10 +1,13 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
+import { ODD_NAME } from "../format/held-name";
+import type { Dress, Dresser } from "./dresser";
 
 /**
- * A directory that is read or written without ever being left: it is held open, and each name in it is looked up in what is held, so that nothing that
- * somebody exchanges meanwhile leads elsewhere. No link is followed, and nothing that is no regular file is waited for. By plain Node, for readers
- * without Eremos. Where the system has no `/proc/self/fd`, names are looked up by path, and a link that is put there in that instant would be followed.
+ * A directory that is read or written without ever being left: it is held open, and each name in it is looked up in
+ * what is held, so that nothing that somebody exchanges meanwhile leads elsewhere. No link is followed, and nothing
+ * that is no regular file is waited for. By plain Node, for readers without Eremos. Where the system has no
+ * `/proc/self/fd`, names are looked up by path, and a link that is put there in that instant would be followed.
  */
 const { O_RDONLY, O_RDWR, O_CREAT, O_EXCL, O_DIRECTORY = 0, O_NOFOLLOW = 0, O_NONBLOCK = 0 } = fs.constants;
 /** Source: open(2). */
@@ -52,7 +55,13 @@ export class HeldDirectory {
 
   /** Of a regular file; null for anything else. The caller closes the descriptor. */
   openRead(name: Buffer): number | null {
-    const descriptor = fs.openSync(this.at(name), O_RDONLY | O_NOFOLLOW | O_NONBLOCK);
+    let descriptor: number;
+    try {
+      descriptor = fs.openSync(this.at(name), O_RDONLY | O_NOFOLLOW | O_NONBLOCK);
+    } catch (error) {
+      if (isNoFile(error)) return null;
+      throw error;
+    }
     if (fs.fstatSync(descriptor).isFile()) return descriptor;
     fs.closeSync(descriptor);
     return null;
@@ -63,6 +72,20 @@ export class HeldDirectory {
     return fs.openSync(this.at(name), O_RDWR | O_CREAT | O_EXCL | O_NOFOLLOW, 0o600);
   }
 
+  /** Whether it holds every name, and tells case: by a file that is made and taken away again. */
+  holdsNames(): boolean {
+    try {
+      fs.closeSync(this.create(ODD_NAME));
+      const holds =
+        this.list().some((name) => name.equals(ODD_NAME)) &&
+        !this.find(Buffer.from(ODD_NAME.toString("latin1").toUpperCase(), "latin1"));
+      fs.unlinkSync(this.at(ODD_NAME));
+      return holds;
+    } catch {
+      return false;
+    }
+  }
+
   makeDir(name: Buffer): void {
     fs.mkdirSync(this.at(name), { mode: 0o700 });
   }
@@ -71,8 +94,13 @@ export class HeldDirectory {
     fs.symlinkSync(target, this.at(name));
   }
 
-  setLinkTimes(name: Buffer, atime: number, mtime: number): void {
-    fs.lutimesSync(this.at(name), atime, mtime);
+  /** What belongs to a link. */
+  linkDress(dresser: Dresser, name: Buffer): Dress {
+    return dresser.ofLink(this.descriptor, name, this.at(name));
+  }
+
+  dressLink(dresser: Dresser, name: Buffer, dress: Dress): readonly string[] {
+    return dresser.giveLink(this.descriptor, name, this.at(name), dress);
   }
 
   /** Another name of a file in a directory that is held. */
@@ -105,14 +133,22 @@ export class HeldDirectory {
     }
   }
 
-  /** Of the directory itself. */
-  dress(mode: number, atime: number, mtime: number): void {
-    fs.futimesSync(this.descriptor, atime, mtime);
-    fs.fchmodSync(this.descriptor, mode);
+  /** What belongs to the directory itself. */
+  ownDress(dresser: Dresser): Dress {
+    return dresser.of(this.descriptor);
+  }
+
+  dress(dresser: Dresser, dress: Dress): readonly string[] {
+    return dresser.give(this.descriptor, dress);
   }
 }
 
 /** The errno of a name that is no directory any more, or a link. */
 export function isNoDirectory(error: unknown): boolean {
   return error instanceof Error && "code" in error && ["ENOTDIR", "ELOOP", "ENOENT"].includes(String(error.code));
+}
+
+/** A link, or a socket: neither opens as a file. */
+function isNoFile(error: unknown): boolean {
+  return error instanceof Error && "code" in error && ["ELOOP", "ENXIO"].includes(String(error.code));
 }

@@ -13,6 +13,7 @@ export {
   openLocked,
   readGuardOwner,
 } from "./locked-folder";
-export { isPlainTrue } from "../format/state";
+export { whatContradicts } from "./contradiction";
+export { isPlainTrue, stateWriterOf } from "../format/state";
 export type { Piece } from "./sealed-object";
 export { type RescueSource, readWhole } from "./source";

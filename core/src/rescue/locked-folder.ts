@@ -1,42 +1,49 @@
 import type { Password } from "../crypto/kdf";
 import { wipe } from "../crypto/bytes";
 import { EremosError, isEremosError } from "../errors/eremos-error";
-import { readGuard } from "../format/guard-record";
-import { readDrop } from "../format/drop-record";
+import { type GuardRecord, readGuard } from "../format/guard-record";
+import { dropKeyName, openDropKey, readDrop } from "../format/drop-record";
 import {
-  FOLDER_KEY_NAME,
   type Generation,
-  type KeyRecord,
+  batchOf,
   generationDigest,
-  generationNumbers,
-  keyRecordSchema,
-  openGenerationKey,
-  openPlace,
+  generationName,
+  generationNames,
+  openFacts,
   readGeneration,
+  refOf,
+  segmentsOf,
   vouchingOf,
 } from "../format/generation";
 import {
+  type Believed,
   type FolderHeader,
   type FolderSecret,
+  type Head,
   MAX_HEADER_BYTES,
-  type OpenedHeader,
+  type Standing,
+  earlierKeys,
+  hasOwnPassword,
+  headFrom,
+  hintOf,
   openFolderPrivateKey,
-  openHeader,
+  openHead,
   openWithSecret,
   readHeader,
   standingOf,
 } from "../format/header";
-import { ContentKeys } from "../format/object";
+import { type KeyRecord, openContentKey, readKeyRecord } from "../format/key-record";
+import { type Manifest, decodeManifest } from "../format/manifest";
+import { ContentKeys, type KeyName } from "../format/object";
 import { type OwnerEnvelope, isRootKeyOf, openOwner } from "../format/owner";
-import { readRecord } from "../format/record-file";
-import { type StateRecord, readState } from "../format/state";
+import type { StateRecord } from "../format/state";
 import { type DirEntry, TreeReader, readPackRecord, sourceOf } from "../format/tree";
-import { fromBase64 } from "../crypto/bytes";
 import type { FileData, RescuedEntry } from "./entry";
 import { insuredOf } from "./insured";
 import { salvage } from "./salvage";
-import { type Piece, SealedObject } from "./sealed-object";
+import { type Piece, SealedObject, isFileWhole, objectPath } from "./sealed-object";
 import { type RescueSource, readWhole } from "./source";
+import { findState } from "./state-record";
 
 /** What somebody who wants in has. */
 export type RescueSecret =
@@ -47,7 +54,10 @@ export type RescueSecret =
     }
   | { readonly kind: "code"; readonly code: string }
   | { readonly kind: "shares"; readonly shares: readonly string[] }
-  /** The owner's root key, which the caller wipes; for a folder with a password of its own, what opens that; and this computer's public key. */
+  /**
+   * The owner's root key, which the caller wipes; for a folder with a password of its own, what opens that; and this
+   * computer's public key.
+   */
   | {
       readonly kind: "root";
       readonly rootKey: Uint8Array;
@@ -57,8 +67,11 @@ export type RescueSecret =
 
 /** What can be said of a locked folder without a key. */
 export interface LockedFound {
+  /** Digests of the states that other computers' records name. */
+  readonly named: ReadonlySet<string>;
   readonly folder: string;
-  readonly headers: readonly FolderHeader[];
+  /** Its whole headers, with what they name. */
+  readonly heads: readonly Head[];
   readonly state: StateRecord | null;
   readonly hasPassword: boolean;
   /** Readable hint to the folder's own password. */
@@ -66,14 +79,17 @@ export interface LockedFound {
   readonly problems: readonly string[];
 }
 
-/** What a sealed folder says of itself. @throws EremosError `not-protected` where there is nothing of one, `damaged` where both headers are */
+/**
+ * What a sealed folder says of itself. @throws EremosError `not-protected` where there is nothing of one, `damaged`
+ * where both headers are, `unknown-version`
+ */
 export async function findLocked(source: RescueSource): Promise<LockedFound> {
   const problems: string[] = [];
   const headers: FolderHeader[] = [];
   let isThere = false;
   // An insured folder has a third copy.
   const insured = (await source.list(".eremos/insurance")).includes("header.json") ? ["insurance/header.json"] : [];
-  for (const name of ["header.json", "header.copy.json", ...insured]) {
+  for (const name of ["header.json", "header.twin.json", ...insured]) {
     const bytes = await readWhole(source, `.eremos/${name}`, MAX_HEADER_BYTES);
     isThere ||= bytes !== null;
     try {
@@ -84,39 +100,86 @@ export async function findLocked(source: RescueSource): Promise<LockedFound> {
       problems.push(`.eremos/${name}: ${error.message}`);
     }
   }
-  const [header] = headers;
-  if (!header && !isThere && (await source.list(".eremos")).length === 0)
+  if (headers.length === 0 && !isThere && (await source.list(".eremos")).length === 0)
     throw new EremosError(
       "not-protected",
       "There is nothing of Eremos in this folder. Choose the locked folder itself, the one that has a directory called .eremos in it.",
     );
-  if (!header)
+  const seen = new Set<string>();
+  const heads = await Promise.all(
+    headers
+      .filter(({ signature }) => !seen.has(signature) && seen.add(signature))
+      .map((header) => headIn(source, header, problems)),
+  );
+  const [head] = heads;
+  if (!head)
     throw new EremosError(
       "damaged",
       "Both copies of this folder's header are damaged or gone, and without one no password opens it. Eremos keeps a third copy on the computer the folder was locked on.",
     );
-  const stateBytes = await readWhole(source, ".eremos/state.json");
-  const state =
-    attempt(
-      () => (stateBytes ? readState(stateBytes) : null),
-      (error) => problems.push(error.message),
-    ) ?? null;
-  if (!stateBytes) problems.push(".eremos/state.json is missing; the newest whole state is taken.");
-  const slot = header.slots.find(({ type }) => type === "owner-and-password");
+  const { record: state, named, problems: ofState } = await findState(source);
+  problems.push(...ofState);
   return {
-    folder: header.folder,
-    headers,
+    folder: head.header.folder,
+    heads,
     state,
-    hasPassword: slot !== undefined,
-    hint: slot?.type === "owner-and-password" ? slot.hint : null,
+    named,
+    hasPassword: hasOwnPassword(head),
+    hint: hintOf(head),
     problems,
   };
 }
 
+async function headIn(source: RescueSource, header: FolderHeader, problems: string[]): Promise<Head> {
+  const found = new Map<string, Buffer[]>();
+  for (const directory of ["slots", "members"] as const) {
+    for (const digest of header[directory]) {
+      const copies = await Promise.all(
+        placesOf(directory, `${digest}.json`).map((path) => readWhole(source, path, MAX_HEADER_BYTES)),
+      );
+      found.set(
+        digest,
+        copies.filter((bytes) => bytes !== null),
+      );
+    }
+  }
+  const head = headFrom(header, (digest) => found.get(digest) ?? []);
+  if (head.slots.length < header.slots.length)
+    problems.push("Not every way into this folder that its header names is there and whole.");
+  return head;
+}
+
+/** Where a record may lie: at its place, as its twin, and as the third copy of an insured folder. */
+function placesOf(
+  directory: "slots" | "members" | "generations" | "keys" | "manifests" | "drops",
+  name: string,
+): string[] {
+  const twin = name.endsWith(".json") ? name.replace(/\.json$/, ".twin.json") : `${name}.twin`;
+  return [`.eremos/${directory}/${name}`, `.eremos/${directory}/${twin}`, `.eremos/insurance/${directory}.${name}`];
+}
+
+/** The record of a folder that is barred or out of sight, of the first of its two copies that is whole; null for any other. */
+export async function readGuardIn(source: RescueSource): Promise<GuardRecord | null> {
+  const copies = await Promise.all(
+    ["guard.json", "guard.twin.json"].map((name) => readWhole(source, `.eremos/${name}`)),
+  );
+  const there = copies.filter((bytes) => bytes !== null);
+  const whole = there
+    .map((bytes) =>
+      attempt(
+        () => readGuard(bytes),
+        () => undefined,
+      ),
+    )
+    .find((record) => record !== null);
+  const [first] = there;
+  // Neither is whole: whoever asks learns why.
+  return whole ?? (first ? readGuard(first) : null);
+}
+
 /** Whose a folder is that is barred or out of sight; null for any other. */
 export async function readGuardOwner(source: RescueSource): Promise<OwnerEnvelope | null> {
-  const bytes = await readWhole(source, ".eremos/guard.json");
-  return bytes && readGuard(bytes).owner;
+  return (await readGuardIn(source))?.owner ?? null;
 }
 
 function attempt<T>(make: () => T, failed: (error: EremosError) => void): T | null {
@@ -129,7 +192,10 @@ function attempt<T>(make: () => T, failed: (error: EremosError) => void): T | nu
   }
 }
 
-/** `fork`: the state whose record in `generations` has this name; `most`: the work that one look at a password may take. @throws EremosError `wrong-password` | `wrong-code` | `needs-folder-password` | `damaged` | `costly` */
+/**
+ * `fork`: the state whose record in `generations` has this name; `most`: the work that one look at a password may take.
+ * @throws EremosError `wrong-password` | `wrong-code` | `needs-folder-password` | `damaged` | `costly`
+ */
 export async function openLocked(
   plain: RescueSource,
   secret: RescueSecret,
@@ -139,31 +205,28 @@ export async function openLocked(
   const source = { ...plain, insured: await insuredOf(plain) };
   const found = await findLocked(source);
   const problems = [...found.problems];
-  const { header, folderKey, standing, devices } = await openFirstKnown(distinct(found.headers), secret, most);
-  return LockedFolder.with(source, header, { folderKey, standing, devices }, found.state, problems, fork);
+  const opened = await openFirstKnown(found.heads, secret, most);
+  return LockedFolder.with(source, opened, found, problems, fork);
 }
 
-function distinct(headers: readonly FolderHeader[]): FolderHeader[] {
-  const seen = new Set<string>();
-  return headers.filter((header) => !seen.has(JSON.stringify(header)) && seen.add(JSON.stringify(header)));
+interface Keyed {
+  readonly head: Head;
+  /** Whoever opened it wipes it. */
+  readonly folderKey: Buffer;
+  readonly standing: Standing;
+  readonly believed: Believed;
 }
 
-interface Keyed extends OpenedHeader {
-  /** Of the owner's computers. */
-  readonly devices: readonly Uint8Array[];
-}
-
-/** Of several headers the one that somebody known stands behind: whoever can write to the folder can put another in its place. */
-async function openFirstKnown(
-  headers: readonly FolderHeader[],
-  secret: RescueSecret,
-  most: number | undefined,
-): Promise<Keyed & { readonly header: FolderHeader }> {
-  let unknown: (Keyed & { readonly header: FolderHeader }) | null = null;
+/**
+ * Of several headers the latest that somebody known stands behind: whoever can write to the folder can put another, or
+ * an earlier one, in its place.
+ */
+async function openFirstKnown(heads: readonly Head[], secret: RescueSecret, most: number | undefined): Promise<Keyed> {
+  let unknown: Keyed | null = null;
   let first: unknown = null;
-  for (const header of headers) {
+  for (const head of [...heads].sort((a, b) => b.header.counter - a.header.counter)) {
     try {
-      const opened = { header, ...(await folderKeyOf(header, secret, most)) };
+      const opened = await keyedBy(head, secret, most);
       if (opened.standing !== "unknown") {
         wipe(unknown?.folderKey);
         return opened;
@@ -179,21 +242,26 @@ async function openFirstKnown(
   throw first;
 }
 
-async function folderKeyOf(header: FolderHeader, secret: RescueSecret, most: number | undefined): Promise<Keyed> {
-  const isTogether = header.slots.some(({ type }) => type === "owner-and-password");
+async function keyedBy(head: Head, secret: RescueSecret, most: number | undefined): Promise<Keyed> {
+  const { owner } = head.header;
+  const isTogether = hasOwnPassword(head);
+  const keyed = (folderKey: Buffer, rootKey: Uint8Array | null): Keyed => {
+    const believed = believedIn(owner, rootKey, secret);
+    return { head, folderKey, believed, standing: standingOf(head.header, believed) };
+  };
   if ((secret.kind === "code" || secret.kind === "shares") && isTogether) {
-    const folderKey = await openWithSecret(header, NO_ROOT, secret);
+    const folderKey = await openWithSecret(head, NO_ROOT, secret);
     // An earlier code, or earlier keyholders, lead to the folder only: then nothing proves whose it is.
-    const root = await rootKeyOf(header.owner, secret).catch(() => null);
-    const devices = root ? devicesIn(header.owner, root, secret) : [];
-    const standing = standingOf(header, folderKey, { rootKey: root, devices });
-    wipe(root);
-    return { folderKey, standing, devices };
+    const root = await rootKeyOf(owner, secret).catch(() => null);
+    try {
+      return keyed(folderKey, root);
+    } finally {
+      wipe(root);
+    }
   }
-  const rootKey = await rootKeyOf(header.owner, secret, most);
+  const rootKey = await rootKeyOf(owner, secret, most);
   try {
-    const devices = devicesIn(header.owner, rootKey, secret);
-    if (!isTogether) return { ...(await openHeader(header, { rootKey, folderKey: null, devices })), devices };
+    if (!isTogether) return keyed(await openHead(head, { owner, rootKey, folderKey: null }), rootKey);
     const folder =
       secret.kind === "root"
         ? secret.folder
@@ -205,8 +273,7 @@ async function folderKeyOf(header: FolderHeader, secret: RescueSecret, most: num
         "needs-folder-password",
         "This folder has a password of its own, which is needed too. Nothing was touched.",
       );
-    const folderKey = await openWithSecret(header, rootKey, folder, most);
-    return { folderKey, standing: standingOf(header, folderKey, { rootKey, devices }), devices };
+    return keyed(await openWithSecret(head, rootKey, folder, most), rootKey);
   } finally {
     wipe(rootKey);
   }
@@ -215,10 +282,15 @@ async function folderKeyOf(header: FolderHeader, secret: RescueSecret, most: num
 /** Where the code or shares open a slot by themselves, no root key is asked for. */
 const NO_ROOT = Buffer.alloc(0);
 
-/** The owner's computers: those that the record in the folder names, which the root key vouches for, and this one. */
-function devicesIn(owner: OwnerEnvelope, rootKey: Uint8Array, secret: RescueSecret): readonly Uint8Array[] {
-  const own = secret.kind === "root" ? secret.devices : [];
-  return isRootKeyOf(owner, rootKey) ? [...own, ...owner.devices.map((device) => fromBase64(device, 32))] : own;
+/**
+ * Whose signatures count: the owner's, whom the record in the folder names and the root key vouches for, and this
+ * computer's.
+ */
+function believedIn(owner: OwnerEnvelope, rootKey: Uint8Array | null, secret: RescueSecret): Believed {
+  return {
+    owner: rootKey && isRootKeyOf(owner, rootKey) ? owner : null,
+    devices: secret.kind === "root" ? secret.devices : [],
+  };
 }
 
 async function rootKeyOf(owner: OwnerEnvelope, secret: RescueSecret, most?: number): Promise<Buffer> {
@@ -231,19 +303,23 @@ const UNKNOWN_KEY =
 const UNKNOWN_LOCK =
   "The last lock of this folder was not made by its owner, nor by a computer of theirs that is known. What is in it may be somebody else's choice.";
 
-/** The folder's keys by name. */
+/** The folder's keys by what they are named after. */
 type Keys = ReadonlyMap<string, { readonly secret: Buffer; readonly content: ContentKeys }>;
 
+function textOf({ epoch, key }: KeyName): string {
+  return key ?? `epoch ${epoch}`;
+}
+
 /**
- * A sealed folder that is read as it lies there, without Eremos' database, its engine or a lock, and without changing anything: what is
- * whole comes out, the rest is told. Close it.
+ * A sealed folder that is read as it lies there, without Eremos' database, its engine or a lock, and without changing
+ * anything: what is whole comes out, the rest is told. Close it.
  */
 export class LockedFolder {
   private readonly packs = new Map<string, SealedObject>();
 
   private constructor(
     private readonly source: RescueSource,
-    readonly header: FolderHeader,
+    readonly head: Head,
     readonly state: StateRecord | null,
     private readonly keys: Keys,
     /** Null: from the packs alone. */
@@ -254,52 +330,97 @@ export class LockedFolder {
     readonly place: Buffer | null,
     readonly entries: readonly RescuedEntry[],
     readonly problems: readonly string[],
-    /** Why it may be somebody else's doing, to be asked about before anything of it is used; null: the owner, or a computer of theirs, stands behind it. */
+    /**
+     * Why it may be somebody else's doing, to be asked about before anything of it is used; null: the owner, or a
+     * computer of theirs, stands behind it.
+     */
     readonly doubt: string | null,
+    private readonly believed: Believed,
   ) {}
+
+  /** Whether its owner, a computer of theirs or a member stands behind a state of it. */
+  isVouched(record: Generation): boolean {
+    return vouchingOf(record, this.believed, this.head) !== "unknown";
+  }
 
   static async with(
     source: RescueSource,
-    header: FolderHeader,
-    { folderKey, standing, devices }: Keyed,
-    state: StateRecord | null,
+    { head, folderKey, standing, believed }: Keyed,
+    { state, named }: Pick<LockedFound, "state" | "named">,
     problems: string[],
     fork: string | null,
   ): Promise<LockedFolder> {
+    const { header } = head;
     const ofKey = standing === "unknown" ? UNKNOWN_KEY : null;
     const keys = await keysOf(source, header, folderKey, problems);
-    const content = (name: string): ContentKeys | null => keys.get(name)?.content ?? null;
-    for (const { number, records } of fork === null ? await generationsOf(source, state) : await forkOf(source, fork)) {
-      const tree = await treeOf(source, header, { folderKey, devices }, content, records, number, problems);
-      if (!tree) continue;
-      if (fork === null && state && state.generation > 0 && number !== state.generation)
+    const content = (name: KeyName): ContentKeys | null => keys.get(textOf(name))?.content ?? null;
+    const current = state?.generation ? generationName(state.generation) : null;
+    const isVouchedFor = (record: Generation): boolean => vouchingOf(record, believed, head) !== "unknown";
+    let unvouched: Found | null = null;
+    let taken: Found | null = null;
+    let inPart: Found | null = null;
+    const later = fork === null && state !== null ? await laterThan(source, state, isVouchedFor) : null;
+    for (const name of fork === null
+      ? [...(later ? [generationName(refOf(later))] : []), ...(await generationsOf(source, current))]
+      : [fork]) {
+      const found = await treeOf(source, head, content, name, problems);
+      if (!found) continue;
+      unvouched ??= found;
+      // Beside what the state record names, anybody can put a larger number.
+      if (fork !== null || name === current || isVouchedFor(found.record)) taken = found;
+      // Nothing says which one holds, as in a second copy, where one may have arrived in part: the newest that is there
+      // throughout.
+      if (taken && current === null && fork === null && !(await isAllThere(source, taken.record))) {
+        inPart ??= taken;
+        taken = null;
+      }
+      if (taken) break;
+    }
+    if (taken && inPart)
+      problems.push(
+        `Of state ${inPart.record.number} only a part is here. What comes out is the newest that is here throughout (state ${taken.record.number}).`,
+      );
+    const chosen = taken ?? inPart ?? unvouched;
+    if (chosen) {
+      const { record, tree } = chosen;
+      const name = generationName(refOf(record));
+      const isLater = later !== null && generationName(refOf(later)) === name;
+      if (isLater && !named.has(refOf(later).digest))
         problems.push(
-          `The last lock's index (state ${state.generation}) can't be read. What comes out is an earlier state of the folder (state ${number}); what changed after it is missing.`,
+          `The state record names state ${state?.generation?.number ?? 0}, and a later one that came from it is here throughout (state ${record.number}): as when a backup, or a program that keeps folders in step, has put an older record back. What comes out is the later one.`,
+        );
+      if (fork === null && current !== null && name !== current && !isLater)
+        problems.push(
+          `The last lock's index (state ${state?.generation?.number ?? 0}) can't be read. What comes out is an earlier state of the folder (state ${record.number}); what changed after it is missing.`,
         );
       const place = attempt(
-        () => placeOf(tree.record, keys),
+        () => openFacts(record, secretOf(keys, record)).place,
         () => undefined,
       );
+      const isVouched = isVouchedFor(record);
       return new LockedFolder(
         source,
-        header,
+        head,
         state,
         keys,
-        number,
-        generationDigest(tree.record),
+        record.number,
+        generationDigest(record),
         place,
-        entriesIn(tree.tree, tree.tree.root, []),
+        entriesIn(tree, tree.root, []),
         problems,
-        ofKey ?? (tree.isVouched ? null : UNKNOWN_LOCK),
+        ofKey ?? (isVouched ? null : UNKNOWN_LOCK),
+        believed,
       );
     }
+    if (fork !== null)
+      throw new EremosError("damaged", "The record of that state, or its index, can't be read. Nothing was changed.");
     problems.push(
       "No index of this folder can be read, so the files were looked for in its packs one by one. Links, empty files and empty folders are lost; files that were deleted before may be among them.",
     );
     const salvaged = await salvage(source, header.folder, content);
     return new LockedFolder(
       source,
-      header,
+      head,
       state,
       keys,
       null,
@@ -308,10 +429,14 @@ export class LockedFolder {
       salvaged.entries,
       [...problems, ...salvaged.problems],
       ofKey,
+      believed,
     );
   }
 
-  /** A file's data, and where in the file each piece belongs; `bytes` is null where it is damaged. Holes are not among them. */
+  /**
+   * A file's data, and where in the file each piece belongs; `bytes` is null where it is damaged. Holes are not among
+   * them.
+   */
   async *read(entry: RescuedEntry): AsyncGenerator<Piece> {
     const { data } = entry;
     if (!data) return;
@@ -330,17 +455,24 @@ export class LockedFolder {
     }
   }
 
-  private async pack({ object, packLength }: FileData): Promise<SealedObject | null> {
+  private async pack({ object, packLength, header, digest }: FileData): Promise<SealedObject | null> {
     const known = this.packs.get(object);
     if (known) return known;
     try {
+      const { folder } = this.head.header;
+      if (
+        isSharedBy(this.head) &&
+        !(digest && packLength !== null && (await isFileWhole(this.source, "pack", object, packLength, digest)))
+      )
+        return null;
       const pack = await SealedObject.open(
         this.source,
         "pack",
-        this.header.folder,
+        folder,
         object,
-        (name) => this.keys.get(name)?.content ?? null,
+        (name) => this.keys.get(textOf(name))?.content ?? null,
         packLength,
+        header,
       );
       this.packs.set(object, pack);
       return pack;
@@ -352,35 +484,74 @@ export class LockedFolder {
 
   /** Files that wait in the drop slot, whole ones only: nobody vouches for their names and contents. FORMAT.md §12. */
   async drops(): Promise<readonly { readonly name: Buffer; readonly content: Buffer }[]> {
-    const folderKey = this.keys.get(FOLDER_KEY_NAME)?.secret ?? Buffer.alloc(32);
-    const privateKey = openFolderPrivateKey(this.header, folderKey);
+    const privateKeys = this.privateKeys();
     const drops: { name: Buffer; content: Buffer }[] = [];
     try {
-      for (const name of await this.source.list(".eremos/drops")) {
-        const bytes = name.endsWith(".json") ? await readWhole(this.source, `.eremos/drops/${name}`) : null;
-        const drop = bytes && (await this.drop(bytes, folderKey, privateKey));
-        if (drop) drops.push(drop);
+      const third = (await this.source.list(".eremos/insurance"))
+        .filter((name) => name.startsWith("drops."))
+        .map((name) => name.slice("drops.".length));
+      const names = (await this.source.list(".eremos/drops"))
+        .filter((name) => name.endsWith(".json"))
+        .map((name) => name.replace(".twin.json", ".json"));
+      for (const name of new Set([...names, ...third])) {
+        for (const path of placesOf("drops", name)) {
+          const bytes = await readWhole(this.source, path);
+          const opened = bytes ? await this.drop(bytes, privateKeys) : null;
+          if (!opened) continue;
+          drops.push(opened);
+          break;
+        }
       }
     } finally {
-      wipe(privateKey);
+      wipe(...privateKeys);
     }
     return drops;
   }
 
+  /** The folder's, of every epoch; the caller wipes them. */
+  private privateKeys(): Buffer[] {
+    const { header } = this.head;
+    return [header, ...header.earlier].flatMap(({ epoch }) => {
+      const folderKey = this.keys.get(textOf({ epoch, key: null }))?.secret;
+      return (
+        (folderKey &&
+          attempt(
+            () => openFolderPrivateKey(header, folderKey, epoch),
+            () => undefined,
+          )) ??
+        []
+      );
+    });
+  }
+
   private async drop(
     bytes: Buffer,
-    folderKey: Buffer,
+    privateKeys: readonly Buffer[],
+  ): Promise<{ readonly name: Buffer; readonly content: Buffer } | null> {
+    for (const privateKey of privateKeys) {
+      const drop = await this.dropWith(bytes, privateKey);
+      if (drop) return drop;
+    }
+    return null;
+  }
+
+  private async dropWith(
+    bytes: Buffer,
     privateKey: Buffer,
   ): Promise<{ readonly name: Buffer; readonly content: Buffer } | null> {
     try {
-      const { folder, key, sealed, object, length } = readDrop(bytes);
-      const secret = await openGenerationKey(
-        { format: "eremos-key", version: 1, folder, key, sealed },
-        folderKey,
-        privateKey,
+      const dropped = readDrop(bytes);
+      const { folder, object, length } = dropped;
+      const secret = await openDropKey(dropped, privateKey);
+      const content = new ContentKeys(dropKeyName(dropped), secret, folder);
+      const reader = await SealedObject.open(
+        this.source,
+        "drop",
+        this.head.header.folder,
+        object,
+        () => content,
+        length,
       );
-      const content = new ContentKeys(key, secret, folder);
-      const reader = await SealedObject.open(this.source, "drop", this.header.folder, object, () => content, length);
       const whole = await reader.read(0, length);
       if (!whole) return null;
       const record = readPackRecord(reader.marker, (offset, count) => whole.subarray(offset, offset + count));
@@ -393,7 +564,7 @@ export class LockedFolder {
 
   /** The caller wipes it. */
   folderKey(): Buffer {
-    return Buffer.from(this.keys.get(FOLDER_KEY_NAME)?.secret ?? []);
+    return Buffer.from(this.keys.get(textOf({ epoch: this.head.header.epoch, key: null }))?.secret ?? []);
   }
 
   close(): void {
@@ -405,119 +576,225 @@ export class LockedFolder {
   }
 }
 
+/** Anybody but the owner holds, or held, the folder's key: what decrypts may be theirs. */
+function isSharedBy({ header }: Head): boolean {
+  return header.members.length > 0;
+}
+
 async function keysOf(
   source: RescueSource,
   header: FolderHeader,
   folderKey: Buffer,
   problems: string[],
 ): Promise<Keys> {
-  const keys = new Map([
-    [FOLDER_KEY_NAME, { secret: folderKey, content: new ContentKeys(FOLDER_KEY_NAME, folderKey, header.folder) }],
-  ]);
-  const privateKey = attempt(
-    () => openFolderPrivateKey(header, folderKey),
+  const named = (name: KeyName, secret: Buffer): readonly [string, { secret: Buffer; content: ContentKeys }] => [
+    textOf(name),
+    { secret, content: new ContentKeys({ epoch: name.epoch, key: name.key }, secret, header.folder) },
+  ];
+  const keys = new Map([named({ epoch: header.epoch, key: null }, folderKey)]);
+  for (const before of attempt(
+    () => earlierKeys(header, folderKey),
     (error) => problems.push(error.message),
-  );
-  for (const name of await source.list(".eremos/keys")) {
-    const bytes = name.endsWith(".json") ? await readWhole(source, `.eremos/keys/${name}`) : null;
-    if (!bytes) continue;
-    try {
-      const record: KeyRecord = readRecord(bytes, keyRecordSchema, "folder's key record");
-      const secret = await openGenerationKey(record, folderKey, privateKey ?? Buffer.alloc(32));
-      keys.set(record.key, { secret, content: new ContentKeys(record.key, secret, header.folder) });
-    } catch (error) {
-      if (!isEremosError(error)) throw error;
-      problems.push(`.eremos/keys/${name}: ${error.message}`);
+  ) ?? [])
+    keys.set(...named({ epoch: before.epoch, key: null }, before.folderKey));
+  const names = (await source.list(".eremos/keys"))
+    .filter((name) => name.endsWith(".json"))
+    .map((name) => name.replace(".twin.json", ".json"));
+  for (const name of new Set(names)) {
+    const failures: string[] = [];
+    for (const path of placesOf("keys", name)) {
+      const bytes = await readWhole(source, path);
+      if (!bytes) continue;
+      try {
+        const record = readKeyRecord(bytes);
+        const secret = await openRecord(header, keys, record);
+        keys.set(...named(record, secret));
+        break;
+      } catch (error) {
+        if (!isEremosError(error)) throw error;
+        failures.push(`${path}: ${error.message}`);
+      }
     }
+    problems.push(...failures);
   }
-  wipe(privateKey);
   return keys;
 }
 
-interface Numbered {
-  readonly number: number;
-  /** Its record and the copies of it, by their paths in Eremos' directory. */
-  readonly records: readonly string[];
+/** Under the folder key of its epoch. @throws EremosError `damaged` */
+async function openRecord(header: FolderHeader, keys: Keys, record: KeyRecord): Promise<Buffer> {
+  const folderKey = keys.get(textOf({ epoch: record.epoch, key: null }))?.secret;
+  if (!folderKey)
+    throw new EremosError("damaged", "A key of this folder is missing, so what was locked with it can't be read.");
+  // Its private half may be damaged in this copy of the header, and the key boxed.
+  const privateKey =
+    attempt(
+      () => openFolderPrivateKey(header, folderKey, record.epoch),
+      () => undefined,
+    ) ?? Buffer.alloc(32);
+  try {
+    return await openContentKey(record, folderKey, privateKey);
+  } finally {
+    wipe(privateKey);
+  }
 }
 
-async function forkOf(source: RescueSource, name: string): Promise<Numbered[]> {
-  const bytes = (await source.list(".eremos/generations")).includes(name)
-    ? await readWhole(source, `.eremos/generations/${name}`)
-    : null;
-  const record =
-    bytes &&
-    attempt(
-      () => readGeneration(bytes),
-      () => undefined,
-    );
-  if (!record) throw new EremosError("damaged", "The record of that state can't be read. Nothing was changed.");
-  return [{ number: record.generation, records: [`generations/${name}`] }];
+/**
+ * The newest state that came from the one that the record names, is here throughout, and has somebody known behind it;
+ * null: none. What was being written and was cut off is none.
+ */
+async function laterThan(
+  source: RescueSource,
+  { generation: present, next, mixed }: StateRecord,
+  isVouchedFor: (record: Generation) => boolean,
+): Promise<Generation | null> {
+  if (!present || mixed) return null;
+  const records = new Map<string, Generation>();
+  for (const name of await generationsOf(source, null)) {
+    const record = await recordNamed(source, name);
+    if (record) records.set(refOf(record).digest, record);
+  }
+  const comesFrom = ({ parents }: Generation): boolean =>
+    parents.some(({ digest, number }) => {
+      const parent = records.get(digest);
+      return digest === present.digest || (number > present.number && parent !== undefined && comesFrom(parent));
+    });
+  for (const record of records.values()) {
+    if (
+      record.number > present.number &&
+      batchOf(record) !== next?.batch &&
+      isVouchedFor(record) &&
+      comesFrom(record) &&
+      (await isAllThere(source, record))
+    )
+      return record;
+  }
+  return null;
+}
+
+async function recordNamed(source: RescueSource, name: string): Promise<Generation | null> {
+  for (const path of placesOf("generations", name)) {
+    const bytes = await readWhole(source, path);
+    const record =
+      bytes &&
+      attempt(
+        () => readGeneration(bytes),
+        () => undefined,
+      );
+    if (record && generationName(refOf(record)) === name) return record;
+  }
+  return null;
+}
+
+/**
+ * Whether a folder that is said to lie open holds a state which that is not about: a later one that no record names.
+ * Needs no key, so that it may be anybody's.
+ */
+export async function hasUnnamed(
+  source: RescueSource,
+  { generation: present, next }: StateRecord,
+  named: ReadonlySet<string>,
+): Promise<boolean> {
+  if (!present) return false;
+  for (const name of await generationsOf(source, null)) {
+    const record = await recordNamed(source, name);
+    if (record && record.number > present.number && batchOf(record) !== next?.batch && !named.has(refOf(record).digest))
+      return true;
+  }
+  return false;
 }
 
 /** The one that is true first, then the newest. */
-async function generationsOf(source: RescueSource, state: StateRecord | null): Promise<Numbered[]> {
-  const names = [
-    ...(await source.list(".eremos/generations")).map((name) => `generations/${name}`),
-    ...(await source.list(".eremos/insurance")).map((name) => `insurance/${name}`),
-  ];
-  const first = (number: number): number => (number === state?.generation ? 1 : 0);
-  return generationNumbers(names.map((name) => name.slice(name.indexOf("/") + 1)))
-    .sort((a, b) => first(b) - first(a) || b - a)
-    .map((number) => {
-      const stem = String(number).padStart(10, "0");
-      return {
-        number,
-        records: [`generations/${stem}.json`, `generations/${stem}.copy.json`, `insurance/${stem}.json`].filter(
-          (name) => names.includes(name),
-        ),
-      };
-    });
+async function generationsOf(source: RescueSource, current: string | null): Promise<string[]> {
+  const insured = (await source.list(".eremos/insurance"))
+    .filter((name) => name.startsWith("generations."))
+    .map((name) => name.slice("generations.".length));
+  const names = generationNames([...(await source.list(".eremos/generations")), ...insured]);
+  return current !== null && names.includes(current) ? [current, ...names.filter((name) => name !== current)] : names;
+}
+
+interface Found {
+  readonly tree: TreeReader;
+  readonly record: Generation;
 }
 
 async function treeOf(
   source: RescueSource,
-  header: FolderHeader,
-  { folderKey, devices }: Pick<Keyed, "folderKey" | "devices">,
-  keys: (name: string) => ContentKeys | null,
-  records: readonly string[],
-  number: number,
+  head: Head,
+  keys: (name: KeyName) => ContentKeys | null,
+  name: string,
   problems: string[],
-): Promise<{ readonly tree: TreeReader; readonly record: Generation; readonly isVouched: boolean } | null> {
-  for (const name of records) {
+): Promise<Found | null> {
+  for (const path of placesOf("generations", name)) {
+    const bytes = await readWhole(source, path);
+    if (!bytes) continue;
     try {
-      const record = readGeneration((await readWhole(source, `.eremos/${name}`)) ?? Buffer.alloc(0));
-      if (record.folder !== header.folder || record.generation !== number)
+      const record = readGeneration(bytes);
+      if (record.folder !== head.header.folder || generationName(refOf(record)) !== name)
         throw new EremosError("damaged", "It belongs to another folder or state.");
-      const isVouched = vouchingOf(record, folderKey, devices) !== "unvouched";
-      const index = await SealedObject.open(
-        source,
-        "index",
-        header.folder,
-        record.index.object,
-        keys,
-        record.index.length,
-      );
-      try {
-        const bytes = (await index.hasDigest(fromBase64(record.index.digest, 32)))
-          ? await index.read(0, record.index.length)
-          : null;
-        if (!bytes) throw new EremosError("damaged", "Its index is damaged.");
-        return { tree: new TreeReader(sourceOf(bytes), record.index.record), record, isVouched };
-      } finally {
-        index.close();
-      }
+      return { record, tree: await indexOf(source, head, keys, record) };
     } catch (error) {
       if (!isEremosError(error)) throw error;
-      problems.push(`.eremos/${name}: ${error.message}`);
+      problems.push(`${path}: ${error.message}`);
     }
   }
   return null;
 }
 
-function placeOf(record: Generation, keys: Keys): Buffer {
-  const secret = keys.get(record.key)?.secret;
+async function indexOf(
+  source: RescueSource,
+  head: Head,
+  keys: (name: KeyName) => ContentKeys | null,
+  generation: Generation,
+): Promise<TreeReader> {
+  const parts: Buffer[] = [];
+  for (const { object, header, length, used } of segmentsOf(generation)) {
+    if (isSharedBy(head)) {
+      const its = (await manifestOf(source, generation.manifest)).get(object);
+      if (!its || !(await isFileWhole(source, "index", object, length, its.digest)))
+        throw new EremosError("damaged", "Its index is not the one it was made with.");
+    }
+    const opened = await SealedObject.open(source, "index", head.header.folder, object, keys, length, header);
+    try {
+      const bytes = await opened.read(0, used);
+      if (!bytes) throw new EremosError("damaged", "Its index is damaged.");
+      parts.push(bytes);
+    } finally {
+      opened.close();
+    }
+  }
+  return new TreeReader(sourceOf(Buffer.concat(parts)), generation.index.record);
+}
+
+/** Whether every object of a state lies here, in its whole length. */
+async function isAllThere(source: RescueSource, { manifest }: Generation): Promise<boolean> {
+  try {
+    for (const { kind, object, length } of (await manifestOf(source, manifest)).values())
+      if ((await source.size(objectPath(kind, object))) !== length) return false;
+    return true;
+  } catch (error) {
+    if (isEremosError(error)) return false;
+    throw error;
+  }
+}
+
+async function manifestOf(source: RescueSource, digest: string): Promise<Manifest> {
+  for (const path of placesOf("manifests", digest)) {
+    const bytes = await readWhole(source, path);
+    const manifest =
+      bytes &&
+      attempt(
+        () => decodeManifest(bytes, digest),
+        () => undefined,
+      );
+    if (manifest) return manifest;
+  }
+  throw new EremosError("damaged", "The list of what it consists of is damaged.");
+}
+
+function secretOf(keys: Keys, name: KeyName): Buffer {
+  const secret = keys.get(textOf(name))?.secret;
   if (!secret) throw new EremosError("damaged", "A key of this folder is missing, so a part of it can't be read.");
-  return openPlace(record, secret);
+  return secret;
 }
 
 function entriesIn(tree: TreeReader, dir: DirEntry, above: readonly Buffer[]): RescuedEntry[] {
@@ -531,6 +808,8 @@ function entriesIn(tree: TreeReader, dir: DirEntry, above: readonly Buffer[]): R
       pack && {
         object: pack.object,
         packLength: pack.length,
+        header: pack.header,
+        digest: pack.digest,
         offset: entry.content.offset,
         length: entry.content.length,
       };

@@ -1,5 +1,5 @@
 /** The same on a disk, by plain Node. */
-export * from "./index";
+export * from ".";
 export { directorySource } from "./directory-source";
 export { type ScanEnd, type ScanFound, type ScanInput, type ScanProgress, scan } from "./scan";
 export { describeFound, describeReport } from "./words";

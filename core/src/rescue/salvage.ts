@@ -1,5 +1,5 @@
-import type { ContentKeys } from "../format/object";
-import { type Meta, type PackRecord, namesOf, readPackRecord } from "../format/tree";
+import type { ContentKeys, KeyName } from "../format/object";
+import { type PackRecord, namesOf, newMeta, readPackRecord } from "../format/tree";
 import { isEremosError } from "../errors/eremos-error";
 import type { FileData, RescuedEntry } from "./entry";
 import { SealedObject } from "./sealed-object";
@@ -7,7 +7,7 @@ import type { RescueSource } from "./source";
 
 /** Marker and length of what follows. FORMAT.md §5.5. */
 const RECORD_HEAD_BYTES = 20;
-const DIRECTORY_META: Meta = { mode: 0o755, uid: 0, gid: 0, mtimeNs: 0n, atimeNs: 0n, xattrs: [] };
+const DIRECTORY_META = newMeta({ mode: 0o755, uid: 0, gid: 0, mtimeNs: 0n, atimeNs: 0n });
 
 export interface Salvaged {
   readonly entries: readonly RescuedEntry[];
@@ -21,20 +21,21 @@ interface Found {
 }
 
 /**
- * Files from the packs alone, for a folder whose index is lost: each pack tells its files' paths. Of files of one path the newest keeps it;
- * deleted files that still lie in a pack come back, too. Links, empty files and empty directories are lost with the index. FORMAT.md §5.5.
+ * Files from the packs alone, for a folder whose index is lost: each pack tells its files' paths. Of files of one path
+ * the newest keeps it; deleted files that still lie in a pack come back, too. Links, empty files and empty directories
+ * are lost with the index. FORMAT.md §5.5.
  */
 export async function salvage(
   source: RescueSource,
   folder: string,
-  keys: (name: string) => ContentKeys | null,
+  keys: (name: KeyName) => ContentKeys | null,
 ): Promise<Salvaged> {
   const found = new Map<string, Found>();
   const problems: string[] = [];
   for (const fan of await source.list(".eremos/packs")) {
     for (const hex of await source.list(`.eremos/packs/${fan}`)) {
       if (!/^[0-9a-f]{32}$/.test(hex)) continue;
-      const object = Buffer.from(hex, "hex").toString("base64url");
+      const object = hex;
       try {
         const pack = await SealedObject.open(source, "pack", folder, object, keys, null);
         try {
@@ -70,8 +71,11 @@ async function walk(pack: SealedObject, object: string, use: (found: Found) => v
       continue;
     }
     const offset = at + record.recordLength;
-    const data = record.length === 0 ? null : { object, packLength: null, offset, length: record.length };
-    if (record.entry.kind === "file") use({ record, data, generation: pack.header.generation });
+    const data =
+      record.length === 0
+        ? null
+        : { object, packLength: null, header: null, digest: null, offset, length: record.length };
+    if (record.entry.kind === "file") use({ record, data, generation: pack.header.number });
     at = offset + record.length;
   }
   return isWhole;

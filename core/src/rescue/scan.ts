@@ -1,9 +1,11 @@
 import * as fs from "node:fs";
 import { isEremosError } from "../errors/eremos-error";
+import { generationNames, numberIn } from "../format/generation";
 import { readGuard } from "../format/guard-record";
 import { directorySource } from "./directory-source";
 import { findLocked } from "./locked-folder";
 import { readWhole } from "./source";
+import { findState } from "./state-record";
 import { type Walk, type WalkEnd, type WalkProgress, below, walk } from "./walk";
 
 /** A protected folder, as the disk alone tells of it. */
@@ -14,6 +16,8 @@ export interface ScanFound {
   readonly folder: string | null;
   /** The id of the owner it belongs to. */
   readonly owner: string | null;
+  /** The public signing key that its owner had when it was locked, base64url. */
+  readonly signing: string | null;
   readonly guard: "sealed" | "barred" | "sight" | null;
   /** Whether it lies open, as its state record says; null where there is none that can be read. */
   readonly isOpen: boolean | null;
@@ -37,7 +41,10 @@ export interface ScanInput extends Walk {
 
 const VAULT = ".eremos";
 
-/** Looks for protected folders below some places, hidden and tucked-away ones too. Follows no links, changes nothing, needs no key. */
+/**
+ * Looks for protected folders below some places, hidden and tucked-away ones too. Follows no links, changes nothing,
+ * needs no key.
+ */
 export function scan({ onFound, ...places }: ScanInput): Promise<ScanEnd> {
   return walk(places, async (at, entries) => {
     const inner: Buffer[] = [];
@@ -55,6 +62,7 @@ async function lookAt(path: Buffer): Promise<ScanFound> {
     path,
     folder: null,
     owner: null,
+    signing: null,
     guard: null,
     isOpen: null,
     visibility: null,
@@ -67,22 +75,24 @@ async function lookAt(path: Buffer): Promise<ScanFound> {
   try {
     const bytes = await readWhole(source, `${VAULT}/guard.json`);
     const guard = bytes ? readGuard(bytes) : null;
-    if (guard && !(guard.state === "open" && (await source.size(`${VAULT}/state.json`)) !== null)) {
+    if (guard && !(guard.state === "open" && (await findState(source)).isThere)) {
       return {
         ...nothing,
         folder: guard.folder,
         owner: guard.owner.owner,
+        signing: guard.owner.signing.publicKey,
         guard: guard.guard,
         isOpen: guard.state === "open",
         visibility: guard.visibility,
       };
     }
-    const { folder, headers, state, hasPassword, hint, problems } = await findLocked(source);
+    const { folder, heads, state, hasPassword, hint, problems } = await findLocked(source);
     const [generation, lockedAt] = newest(path);
     return {
       path,
       folder,
-      owner: headers[0]?.owner.owner ?? null,
+      owner: heads[0]?.header.owner.owner ?? null,
+      signing: heads[0]?.header.owner.signing.publicKey ?? null,
       guard: "sealed",
       isOpen: state ? state.state === "open" : null,
       visibility: state?.visibility ?? null,
@@ -101,14 +111,12 @@ async function lookAt(path: Buffer): Promise<ScanFound> {
 function newest(path: Buffer): readonly [number | null, number | null] {
   const directory = Buffer.concat([path, Buffer.from(`/${VAULT}/generations`)]);
   try {
-    const numbers = fs
-      .readdirSync(directory)
-      .flatMap((name) => /^(\d{10})\.json$/.exec(name)?.[1] ?? [])
-      .sort();
-    const last = numbers.at(-1);
-    return last === undefined
-      ? [null, null]
-      : [Number(last), fs.statSync(Buffer.concat([directory, Buffer.from(`/${last}.json`)])).mtimeMs];
+    const [last] = generationNames(fs.readdirSync(directory));
+    if (last === undefined) return [null, null];
+    const { mtimeMs } =
+      fs.statSync(Buffer.concat([directory, Buffer.from(`/${last}`)]), { throwIfNoEntry: false }) ??
+      fs.statSync(Buffer.concat([directory, Buffer.from(`/${last.replace(".json", ".twin.json")}`)]));
+    return [numberIn(last), mtimeMs];
   } catch {
     return [null, null];
   }

@@ -1,17 +1,19 @@
+import { createHash } from "node:crypto";
 import { equalBytes } from "../crypto/bytes";
 import { EremosError } from "../errors/eremos-error";
 import {
   CHUNK_BYTES,
   type ContentKeys,
+  type KeyName,
   OBJECT_HEADER_BYTES,
   type ObjectCipher,
-  ObjectDigest,
   type ObjectHeader,
   type ObjectKind,
   SEALED_CHUNK_BYTES,
   TAG_BYTES,
   chunkCount,
   decodeObjectHeader,
+  sealedLength,
 } from "../format/object";
 import type { RescueSource } from "./source";
 
@@ -32,8 +34,7 @@ export interface Piece {
 
 /** Where an object lies. FORMAT.md §1. */
 export function objectPath(kind: ObjectKind, object: string): string {
-  const hex = Buffer.from(object, "base64url").toString("hex");
-  return kind === "pack" ? `${DIRECTORIES.pack}/${hex.slice(0, 2)}/${hex}` : `${DIRECTORIES[kind]}/${hex}`;
+  return kind === "pack" ? `${DIRECTORIES.pack}/${object.slice(0, 2)}/${object}` : `${DIRECTORIES[kind]}/${object}`;
 }
 
 /** Reads an object as far as it is whole: what is damaged, cut off or missing is told, not thrown. */
@@ -42,7 +43,6 @@ export class SealedObject {
     private readonly source: RescueSource,
     private readonly path: string,
     readonly header: ObjectHeader,
-    private readonly headerBytes: Buffer,
     private readonly cipher: ObjectCipher,
     /** Plaintext bytes. */
     readonly length: number,
@@ -51,25 +51,29 @@ export class SealedObject {
   ) {}
 
   /**
-   * `length`: of the plaintext, where it is known. @throws EremosError `damaged` where its beginning is damaged, it is another's, or its key is missing
+   * `length`: of the plaintext, where it is known; `known`: what its file begins with, likewise. @throws EremosError
+   * `damaged` where its beginning is damaged, it is another's, or its key is missing
    */
   static async open(
     source: RescueSource,
     kind: ObjectKind,
     folder: string,
     object: string,
-    keys: (name: string) => ContentKeys | null,
+    keys: (name: KeyName) => ContentKeys | null,
     length: number | null,
+    known: Buffer | null = null,
   ): Promise<SealedObject> {
     const path = objectPath(kind, object);
     const size = source.insured?.size(path) ?? (await source.size(path));
     if (size === null) throw new EremosError("damaged", "An encrypted file is missing.", { reason: "missing" });
     const bytes =
-      (await source.insured?.read(path, 0, OBJECT_HEADER_BYTES)) ?? (await source.read(path, 0, OBJECT_HEADER_BYTES));
+      known ??
+      (await source.insured?.read(path, 0, OBJECT_HEADER_BYTES)) ??
+      (await source.read(path, 0, OBJECT_HEADER_BYTES));
     const header = decodeObjectHeader(bytes);
     if (header.kind !== kind || header.folder !== folder || header.object !== object)
       throw new EremosError("damaged", "An encrypted file was put in the place of another.", { reason: "swapped" });
-    const content = keys(header.key);
+    const content = keys(header);
     if (!content)
       throw new EremosError("damaged", "A key of this folder is missing, so a part of it can't be read.", {
         reason: "missing key",
@@ -78,7 +82,6 @@ export class SealedObject {
       source,
       path,
       header,
-      bytes,
       content.cipherFor(header),
       length ?? plainLength(size),
       length !== null,
@@ -154,25 +157,6 @@ export class SealedObject {
     return all.length === length ? all : null;
   }
 
-  /** Whether beginning and tags are those that were written. FORMAT.md §5.3. */
-  async hasDigest(expected: Uint8Array): Promise<boolean> {
-    const { source, path } = this;
-    const { insured } = source;
-    if (await this.digestIs(expected, (offset) => source.read(path, offset, TAG_BYTES))) return true;
-    return insured
-      ? this.digestIs(expected, async (offset) => (await insured.read(path, offset, TAG_BYTES)) ?? Buffer.alloc(0))
-      : false;
-  }
-
-  private async digestIs(expected: Uint8Array, tagAt: (offset: number) => Promise<Buffer>): Promise<boolean> {
-    const digest = new ObjectDigest(this.headerBytes);
-    for (let number = 0; number < chunkCount(this.length); number++) {
-      const end = Math.min((number + 1) * CHUNK_BYTES, this.length);
-      digest.add(await tagAt(OBJECT_HEADER_BYTES + end + number * TAG_BYTES));
-    }
-    return equalBytes(digest.finish(), expected);
-  }
-
   close(): void {
     this.cipher.wipe();
   }
@@ -182,4 +166,30 @@ export class SealedObject {
 function plainLength(size: number): number {
   const body = Math.max(0, size - OBJECT_HEADER_BYTES);
   return Math.max(0, body - Math.max(1, Math.ceil(body / SEALED_CHUNK_BYTES)) * TAG_BYTES);
+}
+
+const HASHED_AT_ONCE = 1024 * 1024;
+
+/**
+ * Whether an object's whole file is what was written, by its SHA-256; mended from the insurance, where that is needed.
+ * `length`: of the plaintext.
+ */
+export async function isFileWhole(
+  source: RescueSource,
+  kind: ObjectKind,
+  object: string,
+  length: number,
+  digest: Uint8Array,
+): Promise<boolean> {
+  const path = objectPath(kind, object);
+  const { insured } = source;
+  const whole = sealedLength(length);
+  const hashBy = async (read: (offset: number, count: number) => Promise<Buffer>): Promise<boolean> => {
+    const hash = createHash("sha256");
+    for (let at = 0; at < whole; at += HASHED_AT_ONCE)
+      hash.update(await read(at, Math.min(HASHED_AT_ONCE, whole - at)));
+    return equalBytes(hash.digest(), digest);
+  };
+  if ((await source.size(path)) === whole && (await hashBy((at, count) => source.read(path, at, count)))) return true;
+  return insured ? hashBy(async (at, count) => (await insured.read(path, at, count)) ?? Buffer.alloc(0)) : false;
 }

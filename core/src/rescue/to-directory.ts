@@ -2,14 +2,19 @@ import * as fs from "node:fs";
 import * as path from "node:path";
 import { sha256 } from "../crypto/bytes";
 import { EremosError, fromSystemError, isEremosError } from "../errors/eremos-error";
-import { type Original, readGuard, readOriginals } from "../format/guard-record";
-import { type StateRecord, isPlainTrue, readState } from "../format/state";
+import { type Original, readOriginals } from "../format/guard-record";
+import { type StateRecord, isPlainTrue } from "../format/state";
+import { heldName, heldNames, nameKey } from "../format/held-name";
+import { markedName } from "../format/marked-name";
 import { isName } from "../format/tree";
+import { whatContradicts } from "./contradiction";
 import { directorySource } from "./directory-source";
+import { type Dress, type Dresser, plainDresser } from "./dresser";
 import type { RescuedEntry } from "./entry";
 import { HeldDirectory, isNoDirectory } from "./held-directory";
-import { type LockedFolder, type RescueSecret, findLocked, openLocked } from "./locked-folder";
+import { type LockedFolder, type RescueSecret, findLocked, openLocked, readGuardIn } from "./locked-folder";
 import { readWhole } from "./source";
+import { findState } from "./state-record";
 
 /** A stretch of a file that could not be brought back, in bytes; zeros stand there. */
 export interface LostRange {
@@ -56,17 +61,21 @@ export interface RescueOptions {
   readonly progress?: (progress: RescueProgress) => void;
   /** Also where nobody known stands behind what was locked. */
   readonly acceptUnknown?: boolean;
+  /** What gives entries all that belongs to them; plain Node where there is nothing better. */
+  readonly dresser?: Dresser;
 }
 
 /**
- * Brings everything out of a locked folder into a directory beside it, and changes nothing in the folder. Needs neither Eremos' database nor
- * its engine. What is damaged is told with its byte ranges; everything else comes out.
- * @throws EremosError `unvouched` | `not-protected` | `wrong-password` | `wrong-code` | `needs-folder-password` | `path-taken` | `no-space` | `damaged`
+ * Brings everything out of a locked folder into a directory beside it, and changes nothing in the folder. Needs neither
+ * Eremos' database nor its engine. What is damaged is told with its byte ranges; everything else comes out.
+ * @throws EremosError `unvouched` | `not-protected` | `wrong-password` | `wrong-code` | `needs-folder-password` |
+ * `path-taken` | `no-space` | `damaged`
  */
 export async function rescue(options: RescueOptions): Promise<RescueReport> {
   const { folder, to } = options;
   requireApart(folder, to);
-  const readable = (await guardOf(folder)) ?? (await plainOf(folder));
+  const contradiction = await whatContradicts(directorySource(folder));
+  const readable = (await guardOf(folder)) ?? (contradiction === null ? await plainOf(folder) : null);
   if (!readable) await findLocked(directorySource(folder));
   const locked = readable ? null : await openLocked(directorySource(folder), await options.secret());
   try {
@@ -75,7 +84,7 @@ export async function rescue(options: RescueOptions): Promise<RescueReport> {
         "unvouched",
         `${locked.doubt} Nothing was brought out; do it only if you know who locked it (--accept unknown).`,
       );
-    const out = new Out(prepare(to), options.progress);
+    const out = new Out(prepare(to), options.dresser ?? plainDresser, options.progress);
     try {
       if (locked) await bringOut(out, folder, locked);
       else if (readable) for (const inner of readable.plain) out.copyTree(folder, inner, readable, "instead");
@@ -85,7 +94,13 @@ export async function rescue(options: RescueOptions): Promise<RescueReport> {
         guard: readable?.guard ?? "sealed",
         generation,
         place: place?.toString("utf8") ?? null,
-        problems: [...(doubt === null ? [] : [doubt]), ...(readable?.problems ?? problems)],
+        problems: [
+          ...(doubt === null ? [] : [doubt]),
+          ...(contradiction !== null && locked
+            ? [`${contradiction} What is encrypted was brought out, and beside it what lies readable.`]
+            : []),
+          ...(readable?.problems ?? problems),
+        ],
       };
     } finally {
       out.close();
@@ -129,7 +144,7 @@ function prepare(to: Buffer): HeldDirectory {
 /** Plain contents, as far as what Eremos keeps beside them tells of them. */
 interface Plain {
   /** Permissions there were before, by names from the folder down, or by device and inode. */
-  readonly modes: ReadonlyMap<string, number>;
+  readonly permissions: ReadonlyMap<string, { readonly mode: number; readonly acl?: Buffer | null }>;
   /** Whether a file at the top is Eremos' own. */
   readonly isOurs: (name: Buffer, content: () => Buffer) => boolean;
 }
@@ -141,26 +156,29 @@ interface Readable extends Plain {
   readonly problems: readonly string[];
 }
 
-/** A folder that is barred or out of sight. The guard record governs unless the folder has been sealed since. FORMAT.md §10. */
+/**
+ * A folder that is barred or out of sight. The guard record governs unless the folder has been sealed since. FORMAT.md
+ * §10.
+ */
 async function guardOf(folder: Buffer): Promise<Readable | null> {
   const source = directorySource(folder);
-  const bytes = await readWhole(source, ".eremos/guard.json");
-  if (!bytes) return null;
-  const { guard, state, originals } = readGuard(bytes);
-  const sealed = await readWhole(source, ".eremos/state.json");
-  const record = sealed && stateIn(sealed);
+  const known = await readGuardIn(source);
+  if (!known) return null;
+  const { guard, state, originals } = known;
+  const { record, isThere } = await findState(source);
   // A guard record beside that of a sealed folder whose sealed copy is the true one may be anybody's.
-  if (sealed && (state === "open" || !record || !isPlainTrue(record))) return null;
+  if (isThere && (state === "open" || !record || !isPlainTrue(record))) return null;
   const problems: string[] = [];
-  let known: readonly Original[] = [];
+  let before: readonly Original[] = [];
   try {
-    if (originals !== null) known = readOriginals(await readWhole(source, `.eremos/originals-${originals}`), originals);
+    if (originals !== null)
+      before = readOriginals(await readWhole(source, `.eremos/originals-${originals}`), originals);
   } catch (error) {
     if (!isEremosError(error)) throw error;
     problems.push(error.message);
   }
-  const modes = new Map(known.map(({ path: names, mode }) => [keyOf(names), mode]));
-  return { guard, plain: [[VAULT, Buffer.from("contents")], []], modes, isOurs: () => false, problems };
+  const permissions = new Map(before.map(({ path: names, mode, acl }) => [keyOf(names), { mode, acl }]));
+  return { guard, plain: [[VAULT, Buffer.from("contents")], []], permissions, isOurs: () => false, problems };
 }
 
 /** Whether a file at the top is the page or the icon that a state record knows of, or the page of this folder. */
@@ -169,41 +187,38 @@ function oursBy(state: StateRecord | null): Plain["isOurs"] {
     const text = name.toString("latin1");
     if (text !== "Locked with Eremos.html" && text !== ".directory") return false;
     const digest = sha256(content()).toString("hex");
-    return state === null ? text !== ".directory" : digest === state.page || digest === state.icon;
+    return state === null
+      ? text !== ".directory"
+      : state.shows.some((shown) => shown.name === text && shown.digest === digest);
   };
 }
 
 function plainBy(state: StateRecord | null): Plain {
   return {
-    modes: new Map(state?.modes.map(({ dev, ino, mode }) => [`${dev}:${ino}`, mode]) ?? []),
+    permissions: new Map(state?.modes.map(({ dev, ino, mode }) => [`${dev}:${ino}`, { mode }]) ?? []),
     isOurs: oursBy(state),
   };
 }
 
 const STAGING = Buffer.from("staging");
 
-/** A folder whose readable contents are the true ones, all of them: it was open, on its way in or out, or its first lock had not come far. FORMAT.md §7.2. */
+/**
+ * A folder whose readable contents are the true ones, all of them: it was open, on its way in or out, or its first lock
+ * had not come far. FORMAT.md §7.2.
+ */
 async function plainOf(folder: Buffer): Promise<Readable | null> {
   const source = directorySource(folder);
-  const bytes = await readWhole(source, ".eremos/state.json");
-  if (!bytes) {
+  const { record, isThere, isElsewhere } = await findState(source);
+  if (!isThere) {
     const isBegun = (await source.list(".eremos")).every((name) => name === "lock" || name.endsWith(".new"));
     return isBegun && fs.existsSync(join(folder, VAULT))
       ? { guard: "sealed", plain: [[]], ...plainBy(null), problems: [] }
       : null;
   }
-  const state = stateIn(bytes);
-  if (!state || !isPlainTrue(state)) return null;
-  return { guard: "sealed", plain: [[VAULT, STAGING], []], ...plainBy(state), problems: [] };
-}
-
-function stateIn(bytes: Buffer): StateRecord | null {
-  try {
-    return readState(bytes);
-  } catch (error) {
-    if (isEremosError(error)) return null;
-    throw error;
-  }
+  if (!record || !isPlainTrue(record)) return null;
+  // A copy of a folder that lay open lies open; what was under way elsewhere is not under way here.
+  if (isElsewhere && record.state !== "open") return null;
+  return { guard: "sealed", plain: [[VAULT, STAGING], []], ...plainBy(record), problems: [] };
 }
 
 function keyOf(names: readonly Buffer[]): string {
@@ -214,15 +229,27 @@ function keyOf(names: readonly Buffer[]): string {
 async function bringOut(out: Out, folder: Buffer, locked: LockedFolder): Promise<void> {
   const { state } = locked;
   await out.writeTree(locked);
-  // File by file, what is plain is the true one where both have a file; else what lies readable in a locked folder came meanwhile.
+  // File by file, what is plain is the true one where both have a file; else what lies readable in a locked folder came
+  // meanwhile.
   const how = state?.mixed ? "instead" : "beside";
   // In rounds of opening, half-written files lie in `staging`.
   if (state?.mixed && state.state !== "mixed") out.copyTree(folder, [VAULT, STAGING], plainBy(state), how);
-  out.copyTree(folder, [], plainBy(state), how);
+  // Where it is said to lie open, and does not, what it shows while it is locked is not in the record.
+  out.copyTree(folder, [], plainBy(state?.state === "open" ? null : state), how);
   for (const { name, content } of await locked.drops()) out.writeDropped(name, content);
 }
 
-/** Plain files and directories, as they are written: each into a directory that is held, so that nothing leads out of where they belong. */
+/** A file that was written, by its first name. */
+interface Written {
+  readonly path: readonly Buffer[];
+  readonly name: Buffer;
+  readonly lost: readonly LostRange[];
+}
+
+/**
+ * Plain files and directories, as they are written: each into a directory that is held, so that nothing leads out of
+ * where they belong.
+ */
 class Out {
   private files = 0;
   private bytes = 0;
@@ -230,24 +257,39 @@ class Out {
   private bytesTotal = 0;
   private readonly damaged: DamagedFile[] = [];
   private readonly notGiven = new Set<string>();
-  private readonly directories: {
-    readonly path: readonly Buffer[];
-    readonly mode: number;
-    readonly atime: number;
-    readonly mtime: number;
-  }[] = [];
+  private readonly directories: { readonly path: readonly Buffer[]; readonly dress: Dress }[] = [];
   /** The directories that are held now, from the top down. */
   private readonly held: { readonly name: Buffer; readonly dir: HeldDirectory }[] = [];
 
+  /** Files of several names that lay readable, by device and inode. */
+  private readonly copied = new Map<string, Pick<Written, "path" | "name">>();
+
+  /** Null: every name is held as it is. */
+  private forms: ReadonlyMap<string, Buffer> | null = null;
+
   constructor(
     private readonly root: HeldDirectory,
+    private readonly dresser: Dresser,
     private readonly progress: ((progress: RescueProgress) => void) | undefined,
-  ) {}
+  ) {
+    if (!root.holdsNames()) this.forms = new Map();
+  }
+
+  /** The name an entry gets here. FORMAT.md §5.6. */
+  private formOf(name: Buffer): Buffer {
+    if (!this.forms) return name;
+    const form = this.forms.get(nameKey(name)) ?? heldName(name);
+    if (!form.equals(name))
+      this.notGiven.add(
+        "Names that this disk can't hold, or not tell apart: they have another form here, with % in it (`eremos rescue` to another disk gives them back).",
+      );
+    return form;
+  }
 
   /** Directories get their times and permissions last: filling them changes both. */
   finish(): Pick<RescueReport, "files" | "bytes" | "damaged" | "notGiven"> {
-    for (const { path: at, mode, atime, mtime } of this.directories.reverse())
-      this.within(at, (dir) => dir.dress(mode, atime, mtime));
+    for (const { path: at, dress } of this.directories.reverse())
+      this.within(at, (dir) => this.note(dir.dress(this.dresser, dress)));
     this.directories.length = 0;
     return { files: this.files, bytes: this.bytes, damaged: this.damaged, notGiven: [...this.notGiven] };
   }
@@ -255,6 +297,10 @@ class Out {
   close(): void {
     this.leave(0);
     this.root.close();
+  }
+
+  private note(notGiven: readonly string[]): void {
+    for (const one of notGiven) this.notGiven.add(one);
   }
 
   private tell(files: number, bytes: number): void {
@@ -272,7 +318,10 @@ class Out {
     for (const { dir } of this.held.splice(depth)) dir.close();
   }
 
-  /** In the directory of this path, entered name by name. Where something else has the place of one of them, that is told. */
+  /**
+   * In the directory of this path, entered name by name. Where something else has the place of one of them, that is
+   * told.
+   */
   private within(names: readonly Buffer[], use: (dir: HeldDirectory) => void): void {
     try {
       use(this.enter(names));
@@ -300,7 +349,8 @@ class Out {
   }
 
   async writeTree(locked: LockedFolder): Promise<void> {
-    const links = new Map<number, { readonly path: readonly Buffer[]; readonly name: Buffer }>();
+    const links = new Map<number, Written>();
+    if (this.forms) this.forms = heldNames(locked.entries.flatMap(({ path: names }) => names.slice(-1)));
     for (const { kind, size } of locked.entries) {
       if (kind !== "file") continue;
       this.filesTotal++;
@@ -308,7 +358,11 @@ class Out {
     }
     for (const entry of locked.entries) {
       try {
-        await this.writeEntry(locked, entry, links);
+        await this.writeEntry(
+          locked,
+          this.forms ? { ...entry, path: entry.path.map((name) => (isName(name) ? this.formOf(name) : name)) } : entry,
+          links,
+        );
       } catch (error) {
         if (isNoDirectory(error))
           this.notGiven.add(`${shown(entry.path)}: something else was put in the place of its folder meanwhile.`);
@@ -318,65 +372,62 @@ class Out {
     }
   }
 
-  private async writeEntry(
-    locked: LockedFolder,
-    entry: RescuedEntry,
-    links: Map<number, { readonly path: readonly Buffer[]; readonly name: Buffer }>,
-  ): Promise<void> {
+  private async writeEntry(locked: LockedFolder, entry: RescuedEntry, links: Map<number, Written>): Promise<void> {
     const { meta, kind } = entry;
     const [above, own] = [entry.path.slice(0, -1), entry.path.at(-1)];
     if (!own || !entry.path.every(isName))
       return void this.notGiven.add(`${shown(entry.path)}: that is no name a file can have.`);
-    if (meta.xattrs.length > 0)
-      this.notGiven.add(
-        "Attributes and access lists of files (they stand in the locked folder, and Eremos gives them back).",
-      );
-    if (process.geteuid && meta.uid !== process.geteuid())
-      this.notGiven.add("Owners: everything brought out belongs to you.");
-    if (kind === "dir")
-      return this.makeDir(entry.path, {
-        mode: meta.mode & 0o777,
-        atime: seconds(meta.atimeNs),
-        mtime: seconds(meta.mtimeNs),
-      });
+    if (kind === "dir") return this.makeDir(entry.path, meta);
     const dir = this.enter(above);
     const name = this.freeFor(dir, own, entry.path);
     const first = links.get(entry.linkGroup);
-    if (kind === "link") {
-      dir.makeLink(name, entry.target ?? Buffer.alloc(0));
-      dir.setLinkTimes(name, seconds(meta.atimeNs), seconds(meta.mtimeNs));
-    } else if (first) {
-      this.linkTo(first, above, name);
+    if (kind === "link") this.makeLink(dir, name, entry.target ?? Buffer.alloc(0), meta, entry.path);
+    else if (first && this.linkTo(first, above, name)) {
+      // Each of its names says that it is damaged.
+      if (first.lost.length > 0) dir.rename(name, this.damagedName(dir, name, entry, first.lost));
       this.tell(1, entry.size);
     } else {
       const written = await this.writeFile(locked, entry, dir, name);
-      if (entry.linkGroup > 0) links.set(entry.linkGroup, { path: above, name: written });
+      if (entry.linkGroup > 0) links.set(entry.linkGroup, { path: above, ...written });
     }
   }
 
-  private makeDir(
-    names: readonly Buffer[],
-    { mode, atime, mtime }: { readonly mode: number; readonly atime: number; readonly mtime: number },
-  ): void {
+  private makeDir(names: readonly Buffer[], dress: Dress): void {
     const name = names.at(-1);
     const dir = this.enter(names.slice(0, -1));
     if (!name) return;
     if (!dir.find(name)) dir.makeDir(name);
-    this.directories.push({ path: names, mode, atime, mtime });
+    this.directories.push({ path: names, dress });
   }
 
-  /** Two directories at once: the one of the first name is held by itself. */
-  private linkTo(
-    first: { readonly path: readonly Buffer[]; readonly name: Buffer },
-    above: readonly Buffer[],
-    name: Buffer,
-  ): void {
+  private makeLink(dir: HeldDirectory, name: Buffer, target: Buffer, dress: Dress, names: readonly Buffer[]): void {
+    try {
+      dir.makeLink(name, target);
+    } catch (error) {
+      if (!isLinkRefused(error)) throw error;
+      return void this.notGiven.add(
+        `${shown(names)}: a link, to ${target.toString("utf8")}, which this disk can't hold.`,
+      );
+    }
+    this.note(dir.dressLink(this.dresser, name, dress));
+  }
+
+  /**
+   * Two directories at once: the one of the first name is held by itself. False where this disk gives no file a second
+   * name.
+   */
+  private linkTo(first: Pick<Written, "path" | "name">, above: readonly Buffer[], name: Buffer): boolean {
     const from = first.path.reduce<HeldDirectory[]>(
       (chain, part) => [...chain, (chain.at(-1) ?? this.root).enter(part)],
       [],
     );
     try {
       this.enter(above).makeHardLink(from.at(-1) ?? this.root, first.name, name);
+      return true;
+    } catch (error) {
+      if (!isLinkRefused(error)) throw error;
+      this.notGiven.add("Second names of one file: each is a file of its own here, with the same content.");
+      return false;
     } finally {
       for (const one of from) one.close();
     }
@@ -385,20 +436,20 @@ class Out {
   /** Its own name; or a free one, which is told, where somebody has put something there meanwhile. */
   private freeFor(dir: HeldDirectory, name: Buffer, names: readonly Buffer[]): Buffer {
     if (!dir.find(name)) return name;
-    const free = freeName(dir, name, " (brought out)");
+    const free = markedName(name, "brought out", (one) => dir.find(one) !== null);
     this.notGiven.add(
       `${shown(names)}: something else has taken its name meanwhile, so it is called ${free.toString("utf8")}.`,
     );
     return free;
   }
 
-  /** Returns its name: a damaged one has one that says so. */
+  /** Returns its name, which says so of a damaged one. */
   private async writeFile(
     locked: LockedFolder,
     entry: RescuedEntry,
     dir: HeldDirectory,
     name: Buffer,
-  ): Promise<Buffer> {
+  ): Promise<Omit<Written, "path">> {
     const lost: LostRange[] = [];
     const descriptor = dir.create(name);
     try {
@@ -408,21 +459,33 @@ class Out {
         else add(lost, { offset, length });
         this.tell(0, length);
       }
-      fs.fchmodSync(descriptor, entry.meta.mode & 0o777);
-      fs.futimesSync(descriptor, seconds(entry.meta.atimeNs), seconds(entry.meta.mtimeNs));
+      this.note(this.dresser.give(descriptor, entry.meta));
     } finally {
       fs.closeSync(descriptor);
     }
     this.tell(1, 0);
-    if (lost.length === 0) return name;
-    const renamed = freeName(dir, name, " (damaged)");
+    if (lost.length === 0) return { name, lost };
+    const renamed = this.damagedName(dir, name, entry, lost);
     dir.rename(name, renamed);
-    this.damaged.push({ path: shown([...entry.path.slice(0, -1), renamed]), size: entry.size, lost });
-    return renamed;
+    return { name: renamed, lost };
+  }
+
+  private damagedName(
+    dir: HeldDirectory,
+    name: Buffer,
+    { path: names, size }: RescuedEntry,
+    lost: readonly LostRange[],
+  ): Buffer {
+    const marked = markedName(name, "damaged", (one) => dir.find(one) !== null);
+    this.damaged.push({ path: shown([...names.slice(0, -1), marked]), size, lost });
+    return marked;
   }
 
   writeDropped(name: Buffer, content: Buffer): void {
-    const at = this.root.find(name) ? freeName(this.root, name, " (arrived while locked)") : name;
+    const own = this.formOf(name);
+    const at = this.root.find(own)
+      ? markedName(own, "arrived while locked", (one) => this.root.find(one) !== null)
+      : own;
     const descriptor = this.root.create(at);
     try {
       fs.writeSync(descriptor, content, 0, content.length, 0);
@@ -432,7 +495,10 @@ class Out {
     this.tell(1, content.length);
   }
 
-  /** What lies there readable, from a directory down. Where there is an entry of that name already, this one takes its place, or stands beside it. */
+  /**
+   * What lies there readable, from a directory down. Where there is an entry of that name already, this one takes its
+   * place, or stands beside it.
+   */
   copyTree(folder: Buffer, inner: readonly Buffer[], plain: Plain, how: "instead" | "beside"): void {
     const chain: HeldDirectory[] = [];
     try {
@@ -471,40 +537,94 @@ class Out {
     const stat = from.find(own);
     if (!stat) return;
     const names = [...above, own];
-    const mode = (plain.modes.get(keyOf(names)) ?? plain.modes.get(`${stat.dev}:${stat.ino}`) ?? stat.mode) & 0o777;
-    const times = { atime: stat.atimeMs / 1000, mtime: stat.mtimeMs / 1000 };
+    const { mode, acl } = plain.permissions.get(keyOf(names)) ??
+      plain.permissions.get(`${stat.dev}:${stat.ino}`) ?? { mode: stat.mode };
+    const dress = (is: Dress): Dress => withPermissions(is, mode & 0o7777, acl);
     const dir = this.enter(above);
-    const there = dir.find(own);
-    let name = own;
+    const its = this.formOf(own);
+    const there = dir.find(its);
+    let name = its;
     if (there && !(there.isDirectory() && stat.isDirectory())) {
-      if (how === "instead") dir.remove(own);
-      else name = freeName(dir, own, " (arrived while locked)");
+      if (how === "instead") dir.remove(its);
+      else name = markedName(its, "arrived while locked", (one) => dir.find(one) !== null);
     }
     if (stat.isDirectory()) {
       const at = [...above, name];
-      this.makeDir(at, { mode, ...times });
       withAccess(from, own, 0o500, () => {
         const inner = from.enter(own);
         try {
+          this.makeDir(at, dress(inner.ownDress(this.dresser)));
           this.copyEntries(inner, at, plain, how);
         } finally {
           inner.close();
         }
       });
     } else if (stat.isSymbolicLink()) {
-      dir.makeLink(name, from.readLink(own));
-      dir.setLinkTimes(name, times.atime, times.mtime);
-    } else if (stat.isFile()) withAccess(from, own, 0o400, () => this.copyFile(from, own, dir, name, mode));
-    else this.notGiven.add(`${shown(names)}: neither a file, a folder nor a link.`);
+      this.makeLink(dir, name, from.readLink(own), from.linkDress(this.dresser, own), names);
+    } else if (stat.isFile()) {
+      const isLinked = this.copyOnce(stat, { path: above, name }, () =>
+        withAccess(from, own, 0o400, () => this.copyFile(from, own, dir, name, dress)),
+      );
+      // Of several names the bars may have been written down under this one alone.
+      if (isLinked && plain.permissions.has(keyOf(names)))
+        withAccess(from, own, 0o400, () => this.dressAgain(from, own, dir, name, dress));
+    } else this.notGiven.add(`${shown(names)}: neither a file, a folder nor a link.`);
   }
 
-  private copyFile(from: HeldDirectory, own: Buffer, dir: HeldDirectory, name: Buffer, mode: number): void {
+  /** A file of several names is copied under the first, and linked under the others. Returns whether it was linked. */
+  private copyOnce({ dev, ino, nlink, size }: fs.Stats, to: Pick<Written, "path" | "name">, copy: () => void): boolean {
+    const first = nlink > 1 ? this.copied.get(`${dev}:${ino}`) : undefined;
+    if (first && this.linkTo(first, to.path, to.name)) {
+      this.tell(1, size);
+      return true;
+    }
+    copy();
+    if (nlink > 1) this.copied.set(`${dev}:${ino}`, to);
+    return false;
+  }
+
+  private dressAgain(
+    from: HeldDirectory,
+    own: Buffer,
+    dir: HeldDirectory,
+    name: Buffer,
+    dress: (is: Dress) => Dress,
+  ): void {
+    const source = from.openRead(own);
+    if (source === null) return;
+    try {
+      const its = dress(this.dresser.of(source));
+      let given: number | undefined;
+      withAccess(dir, name, 0o400, () => {
+        const target = dir.openRead(name);
+        if (target === null) return;
+        try {
+          this.note(this.dresser.give(target, its));
+          given = fs.fstatSync(target).mode;
+        } finally {
+          fs.closeSync(target);
+        }
+      });
+      if (given !== undefined) dir.setMode(name, given & 0o7777);
+    } finally {
+      fs.closeSync(source);
+    }
+  }
+
+  private copyFile(
+    from: HeldDirectory,
+    own: Buffer,
+    dir: HeldDirectory,
+    name: Buffer,
+    dress: (is: Dress) => Dress,
+  ): void {
     const source = from.openRead(own);
     if (source === null) return;
     try {
       const target = dir.create(name);
       try {
-        const { size, atimeMs, mtimeMs } = fs.fstatSync(source);
+        const its = dress(this.dresser.of(source));
+        const { size } = fs.fstatSync(source);
         const piece = Buffer.allocUnsafe(PIECE_BYTES);
         for (let at = 0; ;) {
           const count = fs.readSync(source, piece, 0, piece.length, at);
@@ -514,8 +634,7 @@ class Out {
           at += count;
         }
         fs.ftruncateSync(target, Math.max(size, fs.fstatSync(target).size));
-        fs.fchmodSync(target, mode);
-        fs.futimesSync(target, atimeMs / 1000, mtimeMs / 1000);
+        this.note(this.dresser.give(target, its));
         this.tell(1, size);
       } finally {
         fs.closeSync(target);
@@ -531,28 +650,39 @@ const MOST_SIGN_BYTES = 1024 * 1024;
 
 /** Whether a file at the top is one that Eremos put there. */
 function isOurs(from: HeldDirectory, name: Buffer, plain: Plain): boolean {
-  return plain.isOurs(name, () => {
-    const descriptor = from.openRead(name);
-    if (descriptor === null) return Buffer.alloc(0);
-    try {
-      const bytes = Buffer.alloc(Math.min(fs.fstatSync(descriptor).size, MOST_SIGN_BYTES));
-      return bytes.subarray(0, fs.readSync(descriptor, bytes, 0, bytes.length, 0));
-    } finally {
-      fs.closeSync(descriptor);
-    }
-  });
+  return plain.isOurs(name, () => withAccess(from, name, 0o400, () => beginningOf(from, name)));
+}
+
+function beginningOf(from: HeldDirectory, name: Buffer): Buffer {
+  const descriptor = from.openRead(name);
+  if (descriptor === null) return Buffer.alloc(0);
+  try {
+    const bytes = Buffer.alloc(Math.min(fs.fstatSync(descriptor).size, MOST_SIGN_BYTES));
+    return bytes.subarray(0, fs.readSync(descriptor, bytes, 0, bytes.length, 0));
+  } finally {
+    fs.closeSync(descriptor);
+  }
 }
 
 /** With the bits that reading needs, where this account barred them for itself; set back afterwards. */
-function withAccess(dir: HeldDirectory, name: Buffer, bits: number, use: () => void): void {
+function withAccess<T>(dir: HeldDirectory, name: Buffer, bits: number, use: () => T): T {
   const mode = dir.find(name)?.mode ?? bits;
   if ((mode & bits) === bits || process.geteuid?.() === 0) return use();
   dir.setMode(name, (mode & 0o7777) | bits);
   try {
-    use();
+    return use();
   } finally {
     dir.setMode(name, mode & 0o7777);
   }
+}
+
+const ACCESS_LIST = Buffer.from("system.posix_acl_access");
+
+/** With the permissions from before the bars. */
+function withPermissions(is: Dress, mode: number, acl: Buffer | null | undefined): Dress {
+  if (acl === undefined) return { ...is, mode };
+  const others = is.xattrs.filter(({ name }) => !name.equals(ACCESS_LIST));
+  return { ...is, mode, xattrs: acl === null ? others : [...others, { name: ACCESS_LIST, value: acl }] };
 }
 
 function splitLast(folder: Buffer): { readonly parent: Buffer; readonly name: Buffer } {
@@ -561,11 +691,6 @@ function splitLast(folder: Buffer): { readonly parent: Buffer; readonly name: Bu
     parent: Buffer.from(path.dirname(resolved), "latin1"),
     name: Buffer.from(path.basename(resolved), "latin1"),
   };
-}
-
-/** In the middle of the microsecond that the system cuts it to. */
-function seconds(ns: bigint): number {
-  return (Number(ns / 1000n) + 0.5) / 1_000_000;
 }
 
 function shown(names: readonly Buffer[]): string {
@@ -580,18 +705,10 @@ function add(lost: LostRange[], { offset, length }: LostRange): void {
   else lost.push({ offset, length });
 }
 
-/** `letter.txt` becomes `letter (damaged).txt`, or a number more where that is taken. */
-function freeName(dir: HeldDirectory, name: Buffer, note: string): Buffer {
-  const dot = name.subarray(1).lastIndexOf(".");
-  const end = dot < 0 ? name.length : 1 + dot;
-  for (let n = 1; ; n++) {
-    const free = Buffer.concat([
-      name.subarray(0, end),
-      Buffer.from(n === 1 ? note : `${note} ${n}`),
-      name.subarray(end),
-    ]);
-    if (!dir.find(free)) return free;
-  }
+/** What a disk answers that has no links, or no more of them for one file. */
+function isLinkRefused(error: unknown): boolean {
+  const code = error instanceof Error && "code" in error ? error.code : null;
+  return code === "EPERM" || code === "EOPNOTSUPP" || code === "ENOTSUP" || code === "ENOSYS" || code === "EMLINK";
 }
 
 function isNameRefused(error: unknown): boolean {

@@ -25,7 +25,10 @@ const NOT_ON_DISK = new Set(["/proc", "/sys", "/dev", "/run"]);
 /** So many directories are looked at before others get a turn. */
 const AT_ONCE = 64;
 
-/** Looks at each directory below some places; `look` answers which of those in it are looked into, too. Follows no links, skips nothing silently. */
+/**
+ * Looks at each directory below some places; `look` answers which of those in it are looked into, too. Follows no
+ * links, skips nothing silently.
+ */
 export async function walk(
   { places, onProgress, isStopped }: Walk,
   look: (at: Buffer, entries: readonly fs.Dirent<Buffer>[]) => Promise<readonly Buffer[]>,

@@ -22,7 +22,7 @@ export function describeReport(
   return [...lines, "", "The locked folder is as it was."];
 }
 
-export function rangesOf(lost: RescueReport["damaged"][number]["lost"]): string {
+function rangesOf(lost: RescueReport["damaged"][number]["lost"]): string {
   const shown = lost
     .slice(0, 5)
     .map(
@@ -60,6 +60,6 @@ export function describeFound({
   ];
 }
 
-export function count(number: number, noun: string): string {
+function count(number: number, noun: string): string {
   return `${number.toLocaleString("en")} ${noun}${number === 1 ? "" : "s"}`;
 }

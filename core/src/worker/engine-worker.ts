@@ -1,5 +1,5 @@
 import { parentPort, workerData } from "node:worker_threads";
-import { fromSystemError } from "../errors/eremos-error";
+import { failureOf } from "../errors/eremos-error";
 import { linuxDiskOf } from "../platform/linux/linux-disk";
 import { type EngineRequest, type FromWorker, perform, reviveBytes } from "./protocol";
 
@@ -18,8 +18,5 @@ perform(linuxDiskOf(identity), reviveBytes(request), {
   cancelled: () => Atomics.load(flag, 0) !== 0,
 }).then(
   (outcome) => say({ kind: "done", outcome }),
-  (error: unknown) => {
-    const { code, message, data } = fromSystemError(error, "working");
-    say({ kind: "failed", code, message, data });
-  },
+  (error: unknown) => say({ kind: "failed", failure: failureOf(error, "working") }),
 );

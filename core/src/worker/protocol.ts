@@ -3,34 +3,55 @@ import {
   type GuardOutcome,
   type GuardedInput,
   type Guarding,
+  type LockOutcome,
+  type UnlockInput,
+  type UnlockOutcome,
   changeGuarded,
   guardFolder,
+  lockFolder,
   openGuarded,
+  releaseFolder,
   releaseGuarded,
-} from "../engine/guarded";
-import { type ChangesInput, type ChangesOutcome, changesSinceLock } from "../engine/changes";
-import { type CheckOutcome, type CheckRequest, checkFolder } from "../engine/check";
-import { type Slot, dropInto, sealNewcomers } from "../engine/drop-in";
-import type { Hooks, Progress } from "../engine/hooks";
-import { type LastChangeInput, lastChange } from "../engine/last-change";
-import { type LockInput, type LockOutcome, lockFolder } from "../engine/lock";
-import { type UnlockInput, type UnlockOutcome, releaseFolder, unlockFolder } from "../engine/unlock";
-import { type Committed, type PutBackInput, putBackFolder } from "../engine/visit";
-import { type InsuranceFacts, insuranceFactsOf, setInsurance } from "../insurance/insure";
-import { type RepairInput, type RepairOutcome, repairFolder } from "../insurance/repair";
-import type { InsuranceLevel } from "../format/insurance";
+  unlockFolder,
+} from "../engine/guards";
 import {
+  type ChangesInput,
+  type ChangesOutcome,
+  type Committed,
   type CopyComparison,
   type CopyInput,
   type MergeInput,
   type Merged,
+  type PutBackInput,
+  type VisitInput,
+  changesSinceLock,
   compareCopy,
   mergeCopy,
-} from "../engine/merge-copy";
-import { type PermissionsInput, type PermissionsOutcome, permissionsSinceLock } from "../engine/permissions-since";
+  putBackFolder,
+} from "../engine/visiting";
+import {
+  type CheckOutcome,
+  type CheckRequest,
+  type PermissionsInput,
+  type PermissionsOutcome,
+  type Pieces,
+  type PiecesInput,
+  type RepairInput,
+  type RepairOutcome,
+  checkFolder,
+  checkPieces,
+  permissionsSinceLock,
+  repairFolder,
+} from "../engine/upkeep";
+import { type Slot, dropInto, sealNewcomers } from "../engine/slot";
+import type { Hooks, Progress } from "../engine/ground";
+import { type LastChangeInput, lastChange } from "../engine/records";
+import type { LockInput } from "../engine/contents";
+import { type RenewInput, type SealedAnew, renewFolder, sealAnew } from "../engine/access";
+import { type InsuranceFacts, insuranceFactsOf, setInsurance } from "../insurance";
+import type { InsuranceLevel } from "../format/insurance";
 import { type Reach, type ReachInput, reachOf } from "../onlooker/reach";
-import type { ErrorCode } from "../errors/codes";
-import type { ErrorData } from "../errors/eremos-error";
+import type { Failure } from "../errors/eremos-error";
 import type { Disk } from "../platform/port";
 
 /** The verbs that run for long, in a worker thread of their own. */
@@ -44,9 +65,12 @@ export type EngineRequest =
   | { readonly verb: "drop"; readonly input: { readonly slot: Slot; readonly files: readonly Buffer[] } }
   | { readonly verb: "seal-newcomers"; readonly input: Slot }
   | { readonly verb: "check"; readonly input: CheckRequest }
+  | { readonly verb: "check-pieces"; readonly input: PiecesInput }
   | { readonly verb: "insure"; readonly input: { readonly path: Buffer; readonly level: InsuranceLevel | null } }
   | { readonly verb: "repair"; readonly input: RepairInput }
   | { readonly verb: "changes"; readonly input: ChangesInput }
+  | { readonly verb: "renew"; readonly input: RenewInput }
+  | { readonly verb: "seal-anew"; readonly input: VisitInput }
   | { readonly verb: "put-back"; readonly input: PutBackInput }
   | { readonly verb: "compare-copy"; readonly input: CopyInput & { readonly original: Buffer } }
   | { readonly verb: "merge-copy"; readonly input: MergeInput }
@@ -64,10 +88,14 @@ export interface Outcomes {
   readonly drop: number;
   readonly "seal-newcomers": number;
   readonly check: CheckOutcome;
+  readonly "check-pieces": Pieces;
   /** Null: not insured any more. */
   readonly insure: InsuranceFacts | null;
   readonly repair: RepairOutcome;
   readonly changes: ChangesOutcome;
+  /** The bytes of its header. */
+  readonly renew: Buffer;
+  readonly "seal-anew": SealedAnew;
   readonly "put-back": Committed;
   readonly "compare-copy": CopyComparison;
   readonly "merge-copy": Merged;
@@ -79,7 +107,7 @@ export interface Outcomes {
 export type FromWorker =
   | { readonly kind: "progress"; readonly progress: Progress }
   | { readonly kind: "done"; readonly outcome: Outcomes[keyof Outcomes] }
-  | { readonly kind: "failed"; readonly code: ErrorCode; readonly message: string; readonly data: ErrorData };
+  | { readonly kind: "failed"; readonly failure: Failure };
 
 export async function perform(disk: Disk, request: EngineRequest, hooks: Hooks): Promise<Outcomes[keyof Outcomes]> {
   switch (request.verb) {
@@ -101,6 +129,8 @@ export async function perform(disk: Disk, request: EngineRequest, hooks: Hooks):
       return sealNewcomers(disk, request.input);
     case "check":
       return checkFolder(disk, request.input, hooks);
+    case "check-pieces":
+      return checkPieces(disk, request.input, hooks);
     case "insure":
       setInsurance(disk, request.input.path, request.input.level);
       return insuranceFactsOf(disk, request.input.path);
@@ -108,10 +138,14 @@ export async function perform(disk: Disk, request: EngineRequest, hooks: Hooks):
       return repairFolder(disk, request.input, hooks);
     case "changes":
       return changesSinceLock(disk, request.input, hooks);
+    case "renew":
+      return renewFolder(disk, request.input);
+    case "seal-anew":
+      return sealAnew(disk, request.input, hooks);
     case "put-back":
       return putBackFolder(disk, request.input);
     case "compare-copy":
-      return compareCopy(request.input, request.input.original);
+      return compareCopy(disk, request.input, request.input.original);
     case "merge-copy":
       return mergeCopy(disk, request.input, hooks);
     case "permissions":

@@ -1,6 +1,6 @@
 import { Worker } from "node:worker_threads";
-import type { Progress } from "../engine/hooks";
-import { EremosError } from "../errors/eremos-error";
+import type { Progress } from "../engine/ground";
+import { EremosError, errorOf, fromSystemError } from "../errors/eremos-error";
 import { type EngineRequest, type FromWorker, type Outcomes, reviveBytes } from "./protocol";
 
 export interface Running<V extends keyof Outcomes> {
@@ -9,7 +9,10 @@ export interface Running<V extends keyof Outcomes> {
   cancel(): void;
 }
 
-/** Starts one verb in a worker thread. Keys are copied into it and die with it. `identity`: the secret by which this computer knows its own records. */
+/**
+ * Starts one verb in a worker thread. Keys are copied into it and die with it. `identity`: the secret by which this
+ * computer knows its own records.
+ */
 export function runEngine<V extends keyof Outcomes>(
   request: EngineRequest & { readonly verb: V },
   onProgress: (progress: Progress) => void,
@@ -23,16 +26,9 @@ export function runEngine<V extends keyof Outcomes>(
     worker.on("message", (message: FromWorker) => {
       if (message.kind === "progress") onProgress(message.progress);
       else if (message.kind === "done") resolve(reviveBytes(message.outcome) as Outcomes[V]);
-      else reject(new EremosError(message.code, message.message, message.data));
+      else reject(errorOf(message.failure));
     });
-    worker.on("error", (error) =>
-      reject(
-        new EremosError(
-          "interrupted",
-          `The work was cut off (${error.message}). Nothing is lost; Eremos puts things right when the folder is next looked at.`,
-        ),
-      ),
-    );
+    worker.on("error", (error) => reject(fromSystemError(error, "working")));
     worker.on("exit", () =>
       reject(
         new EremosError(

@@ -43,7 +43,10 @@ export function randomFillSync<T extends Uint8Array>(bytes: T): T {
   return crypto.getRandomValues(bytes as T & Uint8Array<ArrayBuffer>) as T;
 }
 
-/** The tag is set first, as whoever reads the format does. What does not authenticate comes back as zeros, and `final` throws. */
+/**
+ * The tag is set first, as whoever reads the format does. What does not authenticate comes back as zeros, and `final`
+ * throws.
+ */
 export function createDecipheriv(
   _name: "aes-256-gcm",
   key: Uint8Array,
@@ -68,14 +71,33 @@ export function createDecipheriv(
   };
 }
 
-/** SubjectPublicKeyInfo ends in the 32 bytes of the key. */
-export function createPublicKey({ key }: { readonly key: Uint8Array }): Uint8Array {
-  return key.subarray(-32);
+/** A pair's private half: PKCS #8 ends in the 32 bytes of the seed. */
+interface PrivateKey {
+  readonly seed: Uint8Array;
 }
 
-export function verify(_algorithm: null, message: Uint8Array, key: Uint8Array, signature: Uint8Array): boolean {
+interface PublicKey {
+  /** 32 bytes. */
+  readonly raw: Uint8Array;
+  /** SubjectPublicKeyInfo. */
+  export(): Buffer;
+}
+
+const SPKI_PREFIX = Buffer.from("302a300506032b6570032100", "hex");
+
+export function createPrivateKey({ key }: { readonly key: Uint8Array }): PrivateKey {
+  return { seed: key.subarray(-32) };
+}
+
+/** From SubjectPublicKeyInfo, which ends in the 32 bytes of the key, or from a private one. */
+export function createPublicKey(from: { readonly key: Uint8Array } | PrivateKey): PublicKey {
+  const raw = "seed" in from ? ed25519.getPublicKey(from.seed) : from.key.subarray(-32);
+  return { raw, export: () => Buffer.concat([SPKI_PREFIX, raw]) };
+}
+
+export function verify(_algorithm: null, message: Uint8Array, { raw }: PublicKey, signature: Uint8Array): boolean {
   try {
-    return ed25519.verify(signature, message, key);
+    return ed25519.verify(signature, message, raw);
   } catch {
     return false;
   }
@@ -84,9 +106,4 @@ export function verify(_algorithm: null, message: Uint8Array, key: Uint8Array, s
 function onlyReading(): never {
   throw new Error("this program only reads");
 }
-export {
-  onlyReading as createCipheriv,
-  onlyReading as createPrivateKey,
-  onlyReading as generateKeyPairSync,
-  onlyReading as sign,
-};
+export { onlyReading as createCipheriv, onlyReading as generateKeyPairSync, onlyReading as sign };

@@ -1,6 +1,9 @@
 import { blob, integer, primaryKey, sqliteTable, text } from "drizzle-orm/sqlite-core";
 
-/** Nothing in here is readable without the master password, but for ids, counters, and the folders' own public keys and headers. */
+/**
+ * Nothing in here is readable without the master password, but for ids, counters, and the folders' own public keys and
+ * headers.
+ */
 export const folders = sqliteTable("folders", {
   id: text("id").primaryKey(),
   /** A box under the database key: path, visibility, sizes, times. */
@@ -10,8 +13,9 @@ export const folders = sqliteTable("folders", {
 });
 
 /**
- * Of sealed folders, what may be sealed to while nobody is signed in, and where: their public keys, and the inode and birth of Eremos' directory in them. What
- * stands in a folder may be anybody's, and so may what stands here, unless this computer's proof is with it.
+ * Of sealed folders, what may be sealed to while nobody is signed in, and where: their public keys, and the inode and
+ * birth of Eremos' directory in them. What stands in a folder may be anybody's, and so may what stands here, unless
+ * this computer's proof is with it.
  */
 export const slots = sqliteTable("slots", {
   id: text("id").primaryKey(),
@@ -40,7 +44,7 @@ export const jobs = sqliteTable("jobs", {
   id: text("id").primaryKey(),
   folder: text("folder").notNull(),
   verb: text("verb", {
-    enum: ["lock", "unlock", "release", "check", "reguard", "put-back", "insure", "repair", "merge"],
+    enum: ["lock", "unlock", "release", "check", "reguard", "put-back", "insure", "repair", "merge", "renew"],
   }).notNull(),
   state: text("state", { enum: ["queued", "running", "done", "failed", "cancelled", "interrupted"] }).notNull(),
   phase: text("phase").notNull(),
@@ -74,6 +78,8 @@ export const gate = sqliteTable(
     caller: integer("caller").notNull(),
     failures: integer("failures").notNull(),
     blockedUntil: integer("blocked_until").notNull(),
+    /** Since when a try is under way; 0: none is. */
+    trying: integer("trying").notNull(),
   },
   (table) => [primaryKey({ columns: [table.secret, table.caller] })],
 );

@@ -29,7 +29,10 @@ export interface SystemCommand {
   readonly words: readonly string[];
 }
 
-/** What differs from one desktop to another, as data: files to write, and commands to run after they are written or before they go. */
+/**
+ * What differs from one desktop to another, as data: files to write, and commands to run after they are written or
+ * before they go.
+ */
 export interface Desktop {
   /** Seen working on the real system; otherwise only the commands it issues are tested. */
   readonly isProven: boolean;

@@ -12,14 +12,14 @@ const ASK_EVERY_MS = 250;
 
 /** What proves to the launcher that a server is the owner's: only the owner's account can read the secret. */
 export function proofFor(secret: string, nonce: string): string {
-  return createHmac("sha256", secret).update(`eremos/1/server\n${nonce}`).digest("hex");
+  return createHmac("sha256", secret).update(`eremos/2/server\n${nonce}`).digest("hex");
 }
 
 /**
- * The address of the owner's own running server, or null. Any account can listen on a port of this computer; whoever can't read the
- * owner-only file can't answer. @throws EremosError `port-in-use` when somebody else answers at its port
+ * The address of the owner's own running server, or null. Any account can listen on a port of this computer; whoever
+ * can't read the owner-only file can't answer. @throws EremosError `port-in-use` when somebody else answers at its port
  */
-export async function runningServer(data: DataDirectory): Promise<string | null> {
+async function runningServer(data: DataDirectory): Promise<string | null> {
   const known = data.server();
   if (!known) return null;
   const nonce = randomBytes(32).toString("hex");
@@ -49,7 +49,10 @@ export function addressOf({ host }: Pick<ServerRecord, "host">): string {
   return `http://${host}`;
 }
 
-/** What a server answers when it is asked for its proof; null where nothing listens. Names below `.localhost` are for browsers: this asks the port. */
+/**
+ * What a server answers when it is asked for its proof; null where nothing listens. Names below `.localhost` are for
+ * browsers: this asks the port.
+ */
 function sayHello({ port, host }: ServerRecord, nonce: string): Promise<string | null> {
   const body = JSON.stringify({ nonce });
   return new Promise((resolve) => {
@@ -97,7 +100,10 @@ export async function ensureServer(data: DataDirectory, command: readonly string
   );
 }
 
-/** Shows an address in the person's browser: by an owner-only file, since every account can read the words of a command line. @returns whether there is a program for that */
+/**
+ * Shows an address in the person's browser: by an owner-only file, since every account can read the words of a command
+ * line. @returns whether there is a program for that
+ */
 export function showInBrowser(data: DataDirectory, address: string): Promise<boolean> {
   const file = data.writeWayIn(address);
   return new Promise((resolve) => {

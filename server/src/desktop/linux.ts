@@ -75,8 +75,9 @@ function shellCommand({ command, environment }: DesktopHome): string {
 }
 
 /**
- * The names of the variables in which file managers give what is selected, an address a line: in addresses a line break of a name is escaped, so that a name can't be read
- * as two. They go on by standard input, since every account can read the words of a command line.
+ * The names of the variables in which file managers give what is selected, an address a line: in addresses a line break
+ * of a name is escaped, so that a name can't be read as two. They go on by standard input, since every account can read
+ * the words of a command line.
  */
 const SELECTED = ["NAUTILUS_SCRIPT_SELECTED_URIS", "CAJA_SCRIPT_SELECTED_URIS", "NEMO_SCRIPT_SELECTED_URIS"];
 

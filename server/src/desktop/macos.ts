@@ -9,7 +9,10 @@ import {
   type SystemCommand,
 } from "./desktop";
 
-/** Not yet proven on the real system: a command file, a launch agent, quick actions, the hidden flag and access lists by the system's own commands. */
+/**
+ * Not yet proven on the real system: a command file, a launch agent, quick actions, the hidden flag and access lists by
+ * the system's own commands.
+ */
 export const macos: Desktop = { isProven: false, filesOf, commandsOf, hiding, barring };
 
 const AGENT = "local.eremos";

@@ -9,7 +9,10 @@ import {
   type SystemCommand,
 } from "./desktop";
 
-/** Not yet proven on the real system: start menu, startup folder, registry, attributes and access lists by the system's own commands. */
+/**
+ * Not yet proven on the real system: start menu, startup folder, registry, attributes and access lists by the system's
+ * own commands.
+ */
 export const windows: Desktop = { isProven: false, filesOf, commandsOf, hiding, barring };
 
 /** Folders and files get the same two entries. */

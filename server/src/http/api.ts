@@ -1,48 +1,51 @@
 import type { IncomingMessage, ServerResponse } from "node:http";
-import { z } from "zod";
+import * as z from "zod";
 import { CONSENTS, EremosError, fromSystemError, isEremosError, wipe } from "@eremos/core";
 import { CALL_TYPE, decodeCall } from "../call-body";
 import { DESKTOP_PARTS } from "../desktop/desktop";
 import { proofFor } from "../desktop/launcher";
-import { desktopParts, setDesktopPart } from "../operations/integrate";
-import { activityOf, settingsOf, stateOf } from "../operations/about";
+import { desktopParts, setDesktopPart } from "../operations/folders/integrate";
+import { activityOf, settingsOf, stateOf } from "../operations/folders/about";
 import { modeSchema, rulesSchema } from "../locking-rules";
-import { changeEffort, changePassword, efforts } from "../operations/change-password";
-import { closeUp } from "../operations/close-up";
+import { changeEffort, changePassword, efforts } from "../operations/entrance/change-password";
+import { closeUp } from "../operations/locking/close-up";
+import { newKeysView, renewNamed } from "../operations/ways-back/renew-folders";
 import {
   newFolderPasswordSchema,
   prepareFolderPassword,
   secretSchema,
   setFolderPassword,
-} from "../operations/folder-password";
-import { putBack, sinceLastLock } from "../operations/last-lock";
-import { listFolders } from "../operations/list-folders";
-import { lock } from "../operations/lock-folder";
-import { keepOpen, setOffLimits, setPreferences, setRules } from "../operations/preferences";
-import { droppedSchema, findDropped } from "../operations/find-dropped";
-import { onlook } from "../operations/look";
-import { check } from "../operations/check";
-import { INSURANCES, insuranceView, insure, repair } from "../operations/insurance";
-import { release, unlock } from "../operations/open-folder";
-import { planLock } from "../operations/plan-lock";
-import { beginNewCode, finishNewCode } from "../operations/recovery-code";
-import { reach } from "../operations/reach";
-import { beginSetup, finishSetup } from "../operations/setup";
-import { returnStaying, returnWithPin, setStay, signIn, signOut } from "../operations/sign-in";
-import { setProtection } from "../operations/protection";
-import { completePath, listPlace, placeRoots } from "../operations/walk-places";
+} from "../operations/locking/folder-password";
+import { putBack, sinceLastLock } from "../operations/locking/last-lock";
+import { listFolders } from "../operations/folders/list-folders";
+import { lock, makeRoomFor } from "../operations/locking/lock-folder";
+import { keepOpen, setOffLimits, setPreferences, setRules } from "../operations/folders/preferences";
+import { droppedSchema, findDropped } from "../operations/folders/find-dropped";
+import { onlook } from "../operations/folders/look";
+import { check } from "../operations/folders/check";
+import { INSURANCES, insuranceView, insure, repair } from "../operations/folders/insurance";
+import { release, unlock } from "../operations/locking/open-folder";
+import { planLock } from "../operations/locking/plan-lock";
+import { beginNewKeys, finishNewKeys } from "../operations/ways-back/new-keys";
+import { beginNewCode, finishNewCode } from "../operations/entrance/recovery-code";
+import { reach } from "../operations/folders/reach";
+import { tellNoMore } from "../database/open";
+import { beginSetup, finishSetup } from "../operations/entrance/setup";
+import { returnStaying, returnWithPin, setStay, signIn, signOut } from "../operations/entrance/sign-in";
+import { setProtection } from "../operations/locking/protection";
+import { completePath, listPlace, placeRoots } from "../operations/folders/walk-places";
 import { AS_BEFORE, guardSchema, protectionSchema, visibilitySchema } from "../protection";
 import { effortSchema, offLimitsSchema, preferencesChangeSchema } from "../preferences";
 import { secretText } from "../secret-text";
 import { type ApiContext, FROM, type Route, beginSession, nothing, route, text } from "./route";
 import { WAYS_BACK_ROUTES } from "./ways-back-routes";
-import { findSlot } from "../operations/drop";
-import { startVisit } from "../operations/visit";
+import { findSlot } from "../operations/folders/drop";
+import { startVisit } from "../operations/folders/visit";
 import type { VisitCall } from "../contract";
 
 const MOST_BODY_BYTES = 64 * 1024;
 const MOST_COOKIES = 200;
-export const TAB_HEADER = "x-eremos-tab";
+const TAB_HEADER = "x-eremos-tab";
 
 const href = z.string().max(16_384);
 const visitCallSchema = z.discriminatedUnion("kind", [
@@ -80,6 +83,10 @@ const ROUTES: Readonly<Record<string, Route>> = {
   "setup/finish": route(true, shownCode, async (call, body) => {
     await finishSetup(call.context.eremos, body.id, body.groups);
     return { tab: beginSession(call), failedTries: 0 };
+  }),
+  "own-data/told": route(false, nothing, ({ context: { eremos } }) => {
+    tellNoMore(eremos.data.databasePath);
+    return {};
   }),
   "sign-in": route(true, z.object({ password: secretText }), async (call, body) => {
     const { failedTries } = await signIn(call.context.eremos, body.password);
@@ -167,6 +174,22 @@ const ROUTES: Readonly<Record<string, Route>> = {
     z.object({ current: secretText, password: secretText, hint: text.nullable() }),
     ({ context }, body) => changePassword(context.eremos, body),
   ),
+  "new-keys": route(false, nothing, ({ context }) => ({ view: newKeysView(context.eremos) })),
+  "new-keys/begin": route(false, z.object({ current: secretText }), ({ context }, { current }) =>
+    beginNewKeys(context.eremos, current),
+  ),
+  "new-keys/finish": route(
+    false,
+    z.object({ id: text, typed: z.array(text).max(8), password: secretText, hint: text.nullable() }),
+    ({ context }, body) => finishNewKeys(context.eremos, body),
+  ),
+  "new-keys/folder": route(
+    false,
+    z.object({ folder: text, secret: secretSchema.nullable(), accept: z.array(z.literal("unvouched")).max(1) }),
+    async ({ context }, { folder, secret, accept }) => ({
+      view: await renewNamed(context.eremos, folder, secret, accept),
+    }),
+  ),
   "code/begin": route(false, z.object({ current: secretText }), ({ context }, { current }) =>
     beginNewCode(context.eremos, current),
   ),
@@ -193,6 +216,9 @@ const ROUTES: Readonly<Record<string, Route>> = {
   "places/complete": route(false, z.object({ typed: text }), ({ context }, body) =>
     completePath(context.eremos, body.typed),
   ),
+  "places/make-room": route(false, z.object({ path: text }), ({ context }, { path }) => ({
+    path: makeRoomFor(context.eremos, path),
+  })),
   "places/find": route(false, droppedSchema, ({ context }, body) => findDropped(context.eremos, body)),
   onlooker: route(false, z.object({ path: text, subject: text.nullable() }), ({ context }, body) => {
     const seen = onlook(context.eremos, body.path, FROM, body.subject);
@@ -345,7 +371,10 @@ function cookiesOf(request: IncomingMessage, name: string): string[] {
 
 const STATUS = { usage: 400, password: 403, refused: 409, damage: 422, failed: 500 } as const;
 
-/** Answers one call. The one exit for errors: a known one says its code and message, an unknown one nothing of its inside. */
+/**
+ * Answers one call. The one exit for errors: a known one says its code and message, an unknown one nothing of its
+ * inside.
+ */
 export async function answerApi(
   context: ApiContext,
   name: string,

@@ -1,7 +1,7 @@
 import { type IncomingMessage, type OutgoingHttpHeaders, type ServerResponse, request as send } from "node:http";
 import { DropUpload, isEremosError } from "@eremos/core";
 import type { VisitView } from "../contract";
-import { findSlot } from "../operations/drop";
+import { findSlot } from "../operations/folders/drop";
 import { hasCookie, isSignedIn } from "./api";
 import type { ApiContext } from "./route";
 
@@ -12,8 +12,9 @@ export const UPLOAD = "/api/visit/upload";
 const SHOWN = /^(image\/|audio\/|video\/|application\/pdf$)/;
 
 /**
- * Whatever somebody put into a folder runs nothing in the page's origin: no script, no form, no frame, no request to elsewhere.
- * The address holds the visit's own secret in place of the tab's, since a picture can't send that along; the cookie is needed as well.
+ * Whatever somebody put into a folder runs nothing in the page's origin: no script, no form, no frame, no request to
+ * elsewhere. The address holds the visit's own secret in place of the tab's, since a picture can't send that along; the
+ * cookie is needed as well.
  */
 function setContentHeaders(response: ServerResponse, isDownload: boolean): void {
   response.setHeader(
@@ -86,7 +87,10 @@ export function passUpload(context: ApiContext, request: IncomingMessage, respon
   );
 }
 
-/** A file for the drop slot of a folder, from whoever is at this account's browser, signed in or not: `folder` and `name` in the address. */
+/**
+ * A file for the drop slot of a folder, from whoever is at this account's browser, signed in or not: `folder` and
+ * `name` in the address.
+ */
 export const DROP = "/api/drop";
 const LONGEST_PAUSE_MS = 15_000;
 const LEAST_BYTES_PER_MS = 1;

@@ -19,8 +19,9 @@ export interface Doors {
 }
 
 /**
- * Opens the doors. Browsers try `[::1]` and 127.0.0.1 for a name below `.localhost`: where one of them is somebody else's, the port is not ours. What comes in from
- * another account than `account` is told so and shut out, before anything of it is read.
+ * Opens the doors. Browsers try `[::1]` and 127.0.0.1 for a name below `.localhost`: where one of them is somebody
+ * else's, the port is not ours. What comes in from another account than `account` is told so and shut out, before
+ * anything of it is read.
  * @param wanted a port that the person chose (0: any), or null; @param kept the one of the last start, or null
  * @throws EremosError `port-in-use`, for a chosen one only
  */

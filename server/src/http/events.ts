@@ -10,8 +10,9 @@ const MOST_STREAMS = 64;
 const MOST_UNREAD_BYTES = 256 * 1024;
 
 /**
- * Server-sent events, one stream for each tab: signed in or not, it tells by its being there that this Eremos is; and while its session lasts,
- * what has changed, never what it has changed to. It ends with the session, and says so (`over`); the page then follows anew.
+ * Server-sent events, one stream for each tab: signed in or not, it tells by its being there that this Eremos is; and
+ * while its session lasts, what has changed, never what it has changed to. It ends with the session, and says so
+ * (`over`); the page then follows anew.
  */
 export class EventStreams {
   private readonly streams = new Map<ServerResponse, () => void>();

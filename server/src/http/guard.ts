@@ -2,7 +2,10 @@ import { randomBytes } from "node:crypto";
 import type { IncomingMessage, ServerResponse } from "node:http";
 import { ELSEWHERE } from "../page";
 
-/** Whether a request names this start of Eremos as its host: nobody else's page or link can know it, and no other name leads here (DNS rebinding gets nothing). */
+/**
+ * Whether a request names this start of Eremos as its host: nobody else's page or link can know it, and no other name
+ * leads here (DNS rebinding gets nothing).
+ */
 export function isForUs(request: IncomingMessage, host: string): boolean {
   return request.headers.host === host;
 }

@@ -1,5 +1,5 @@
 import type { ServerResponse } from "node:http";
-import { z } from "zod";
+import * as z from "zod";
 import { EremosError } from "@eremos/core";
 import type { Eremos } from "../eremos";
 import type { Sessions } from "../session/sessions";

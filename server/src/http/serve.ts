@@ -3,6 +3,7 @@ import { EremosError, closeMemory, randomBytes } from "@eremos/core";
 import { DataDirectory, type ServerRecord } from "../data-directory";
 import { addressOf, isRunning } from "../desktop/launcher";
 import type { Settings } from "../settings";
+import { onEndSignals } from "../end-signals";
 import { openDoors } from "./doors";
 import { SessionProcesses } from "./session-processes";
 
@@ -14,8 +15,9 @@ interface RunningServer {
 }
 
 /**
- * Starts the server. This process holds the doors and nothing else: it reads no byte of a request. Each session has a process of its own, from the gate to the
- * sign-out, which ends with it; so whatever a session left in memory goes back to the kernel. @throws EremosError `port-in-use` | `data-unwritable`
+ * Starts the server. This process holds the doors and nothing else: it reads no byte of a request. Each session has a
+ * process of its own, from the gate to the sign-out, which ends with it; so whatever a session left in memory goes back
+ * to the kernel. @throws EremosError `port-in-use` | `data-unwritable`
  */
 async function serve(settings: Settings, development: boolean): Promise<RunningServer> {
   closeMemory();
@@ -65,9 +67,7 @@ export async function serveUntilStopped(
   ready: (address: string) => void,
   development = false,
 ): Promise<void> {
-  const asked = new Promise<null>((resolve) => {
-    for (const signal of ["SIGINT", "SIGTERM"]) process.on(signal, () => resolve(null));
-  });
+  const asked = new Promise<null>((resolve) => void onEndSignals(() => resolve(null)));
   const server = await serve(settings, development);
   ready(server.address);
   const failure = await Promise.race([asked, server.failed]);

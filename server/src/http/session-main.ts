@@ -1,11 +1,15 @@
 import type { Socket } from "node:net";
 import { closeMemory, fromSystemError, isEremosError } from "@eremos/core";
+import { onEndSignals } from "../end-signals";
 import { type SessionServer, openSession } from "./session-server";
 import type { FromSession, ToSession } from "./session-protocol";
 
-/** The process of one session. The one that holds the doors tells it what to do; a signal to the whole group is for that one. */
+/**
+ * The process of one session. The one that holds the doors tells it what to do; a signal to the whole group is for that
+ * one.
+ */
 closeMemory();
-for (const signal of ["SIGINT", "SIGTERM", "SIGHUP"]) process.on(signal, () => undefined);
+onEndSignals(() => undefined);
 
 let session: SessionServer | null = null;
 

@@ -6,7 +6,10 @@ import type { Drive } from "../visit/visits";
 import { MOST_CONNECTIONS } from "./doors";
 import type { Carried, FromSession, ToSession } from "./session-protocol";
 
-/** A session's process that was asked to stop, and has not ended after this, is cut off; what it did is put right at the next start. */
+/**
+ * A session's process that was asked to stop, and has not ended after this, is cut off; what it did is put right at the
+ * next start.
+ */
 const LONGEST_STOP_MS = 20_000;
 
 type Beginning = Omit<Extract<ToSession, { readonly kind: "begin" }>, "kind" | "carried">;

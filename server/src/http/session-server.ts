@@ -4,17 +4,10 @@ import * as path from "node:path";
 import { LOOPBACKS, holdPort } from "@eremos/core";
 import type { ServerRecord } from "../data-directory";
 import { Eremos } from "../eremos";
-import { MINUTE_MS } from "../locking-rules";
-import { recoverInterrupted } from "../operations/recover-interrupted";
-import { signOutIdle } from "../operations/sign-in";
 import { RESCUE_FILES } from "../rescue-files";
 import { Sessions } from "../session/sessions";
 import { CONTENTS, type Drive } from "../visit/visits";
-import { CheckWatch } from "../watch/check-watch";
-import { watchDatabase } from "../watch/database-watch";
-import { watchMounts } from "../watch/mount-watch";
 import { PlaceWatch } from "../watch/place-watch";
-import { watchSleep } from "../watch/sleep-watch";
 import { answerApi, isSignedIn } from "./api";
 import { DROP, UPLOAD, passContents, passUpload, takeDrop } from "./contents";
 import { MOST_CONNECTIONS } from "./doors";
@@ -24,16 +17,22 @@ import { sendRescueFile } from "./rescue-files";
 import type { ApiContext } from "./route";
 import type { Carried, ToSession } from "./session-protocol";
 import { finishWork } from "./stop";
+import { startWatches } from "./watches";
 
-const IDLE_LOOK_MS = 5000;
-/** So long a request may take to arrive, headers first; a file for a visit or a drop may take longer as long as it keeps coming. */
+/**
+ * So long a request may take to arrive, headers first; a file for a visit or a drop may take longer as long as it keeps
+ * coming.
+ */
 const LONGEST_HEADERS_MS = 10_000;
 const LOOK_AT_CONNECTIONS_MS = 2000;
 const MOST_HEADER_BYTES = 16 * 1024;
 const LOOK_WHETHER_DONE_MS = 100;
 const LOAD_PAGES_AFTER_MS = 1000;
 
-/** Everything behind the doors for one session, from the gate to the sign-out: the guard, the calls, the event streams, the pages, and what watches. */
+/**
+ * Everything behind the doors for one session, from the gate to the sign-out: the guard, the calls, the event streams,
+ * the pages, and what watches.
+ */
 export interface SessionServer {
   receive(connection: Socket): void;
   cancel(job: string): void;
@@ -65,9 +64,11 @@ export async function openSession(
     requestTimeout: 0,
     maxHeaderSize: MOST_HEADER_BYTES,
   });
-  // Its connections come from the doors; by this it counts them all the same, ends those that send no request in time, and closes them at a stop.
+  // Its connections come from the doors; by this it counts them all the same, ends those that send no request in time,
+  // and closes them at a stop.
   server.emit("listening");
   const eremos = Eremos.open(settings);
+  eremos.isLasting = true;
   eremos.stay.pause(carried.stayPaused);
   eremos.visits.watchDrives = (drives) => superior.drives(drives);
   // While this process lives, no other account takes the port, whatever becomes of the one that listens there.
@@ -83,18 +84,7 @@ export async function openSession(
     watchPlace: (place) => places.watch(place),
   };
   const streams = new EventStreams(eremos, (request) => isSignedIn(context, request));
-  await recoverInterrupted(eremos);
-  await eremos.keeper.start(carried.isFirst);
-  const checks = new CheckWatch(eremos);
-  checks.start();
-  const watches = [
-    watchDatabase(eremos),
-    () => eremos.keeper.stop(),
-    () => checks.stop(),
-    watchMounts(eremos),
-    watchSleep(eremos, sessions),
-    signOutWhenIdle(eremos, sessions),
-  ];
+  const stopWatching = await startWatches(eremos, sessions, carried.isFirst);
   const connections = new Set<Socket>();
   let prepared: Promise<Pages> | null = null;
   const pages = (): Promise<Pages> => (prepared ??= preparePages(settings.program, record, development));
@@ -157,9 +147,6 @@ export async function openSession(
         .catch(() => socket.destroy());
   });
 
-  const stopWatching = (): void => {
-    for (const stop of watches.splice(0)) stop();
-  };
   const close = (): void => {
     clearTimeout(loading);
     places.close();
@@ -213,18 +200,6 @@ async function preparePages(program: string, { host, port }: ServerRecord, devel
   });
   await pages.prepare();
   return { handle: pages.getRequestHandler(), upgrade: pages.getUpgradeHandler() as Pages["upgrade"] };
-}
-
-/** Nobody has touched the page for a while: signs out, as the button does. */
-function signOutWhenIdle(eremos: Eremos, sessions: Sessions): () => void {
-  const timer = setInterval(() => {
-    const { idleSignOutMinutes } = eremos.preferences.get();
-    if (!eremos.keys || idleSignOutMinutes === null || Date.now() - sessions.touchedAt < idleSignOutMinutes * MINUTE_MS)
-      return;
-    sessions.endAll();
-    signOutIdle(eremos);
-  }, IDLE_LOOK_MS);
-  return () => clearInterval(timer);
 }
 
 /** The path that is asked for, as its parts are written; null for what is none. */

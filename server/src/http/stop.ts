@@ -1,7 +1,7 @@
 import { closeToOthers, isEremosError, locateFolder } from "@eremos/core";
 import type { Eremos } from "../eremos";
-import { closeUp } from "../operations/close-up";
-import { decodePath } from "../operations/paths";
+import { closeUp } from "../operations/locking/close-up";
+import { decodePath } from "../paths";
 
 /** A session that ends gives programs about this long. */
 const LONGEST_STOP_MS = 4000;
@@ -18,7 +18,9 @@ export async function finishWork(eremos: Eremos): Promise<void> {
   closeWhatIsLeft(eremos);
 }
 
-/** What could not be locked in the time there was: other accounts are kept out of it until it locks at the next start. */
+/**
+ * What could not be locked in the time there was: other accounts are kept out of it until it locks at the next start.
+ */
 function closeWhatIsLeft(eremos: Eremos): void {
   for (const note of eremos.data.notes().filter(({ rules }) => rules.atStop)) {
     try {

@@ -1,12 +1,12 @@
-import { z } from "zod";
+import * as z from "zod";
 import { EremosError, MOST_KEYHOLDERS, mistypedGroups } from "@eremos/core";
 import { mailServerSchema } from "../documents";
 import type { Eremos } from "../eremos";
-import { compareCopies, letForkGo, takeFromCopy } from "../operations/copies";
-import { bringFound, hiddenView, hideAgain, undoScriptLock } from "../operations/find-hidden";
-import { returnOwner, scanView, takeIn, takeInFound } from "../operations/find-folders";
-import { backSchema, rescueSecretSchema, secretSchema } from "../operations/folder-password";
-import { resetPassword } from "../operations/forgotten-password";
+import { compareCopies, letForkGo, takeFromCopy } from "../operations/ways-back/copies";
+import { bringFound, hiddenView, hideAgain, undoScriptLock } from "../operations/ways-back/find-hidden";
+import { returnOwner, scanView, takeIn, takeInFound } from "../operations/ways-back/find-folders";
+import { backSchema, rescueSecretSchema, secretSchema } from "../operations/locking/folder-password";
+import { resetPassword } from "../operations/entrance/forgotten-password";
 import {
   dropKeyholders,
   keyholdersView,
@@ -17,13 +17,13 @@ import {
   namedSchema,
   setMailServer,
   shareSheetFor,
-} from "../operations/keyholders";
-import { mend } from "../operations/mend";
-import { fullPath } from "../operations/paths";
-import { permissions } from "../operations/permissions";
-import { practice } from "../operations/practice";
-import { forgetInterruption, interruptions } from "../operations/interruptions";
-import { recoverInterrupted } from "../operations/recover-interrupted";
+} from "../operations/ways-back/keyholders";
+import { mend } from "../operations/ways-back/mend";
+import { fullPath } from "../paths";
+import { permissions } from "../operations/ways-back/permissions";
+import { practice } from "../operations/entrance/practice";
+import { forgetInterruption, interruptions } from "../operations/ways-back/interruptions";
+import { recoverInterrupted } from "../operations/ways-back/recover-interrupted";
 import { rescueFiles } from "../rescue-files";
 import { secretText } from "../secret-text";
 import { type Call, type Route, beginSession, nothing, route, text } from "./route";
@@ -81,7 +81,8 @@ export const WAYS_BACK_ROUTES: Readonly<Record<string, Route>> = {
     async ({ context }, body) => ({ folder: await takeIn(context.eremos, body) }),
   ),
   "scan/take-in-all": route(false, nothing, ({ context }) => takeInFound(context.eremos)),
-  // The code comes from whoever sees it now; nothing of it is kept. What makes PDFs is large, and loaded for this alone.
+  // The code comes from whoever sees it now; nothing of it is kept. What makes PDFs is large, and loaded for this
+  // alone.
   sheet: route(true, z.object({ code: text }), async ({ context }, { code }) => ({
     pdf: (
       await (

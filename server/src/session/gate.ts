@@ -9,6 +9,10 @@ const FIRST_DELAY_MS = 1000;
 /** Capped, so that nobody can lock the owner out. */
 const LONGEST_DELAY_MS = 5 * 60 * 1000;
 
+/** One that was cut off counts as wrong after this. */
+const LONGEST_TRY_MS = 15_000;
+const TRY_AGAIN_MS = 50;
+
 /** What is tried: each has a count of its own, and the right answer to one says nothing of another. */
 export type TriedSecret = "password" | "code" | "shares" | `folder/${string}` | `found/${string}`;
 
@@ -26,17 +30,21 @@ export class Tries {
     private readonly now: () => number,
   ) {}
 
-  private row(): { readonly failures: number; readonly blockedUntil: number } {
+  private row(): { readonly failures: number; readonly blockedUntil: number; readonly trying: number } {
     return (
       this.database.orm
         .select()
         .from(gate)
         .where(and(eq(gate.secret, this.secret), eq(gate.caller, this.caller)))
-        .get() ?? { failures: 0, blockedUntil: 0 }
+        .get() ?? { failures: 0, blockedUntil: 0, trying: 0 }
     );
   }
 
-  private write(change: { readonly failures?: number; readonly blockedUntil?: number }): void {
+  private write(change: {
+    readonly failures?: number;
+    readonly blockedUntil?: number;
+    readonly trying?: number;
+  }): void {
     const row = { ...this.row(), ...change, secret: this.secret, caller: this.caller };
     this.database.orm
       .insert(gate)
@@ -55,8 +63,7 @@ export class Tries {
     return Math.max(0, Math.min(blockedUntil - this.now(), delayAfter(failures)));
   }
 
-  /** @throws EremosError `too-many-tries`; what is given meanwhile is not looked at */
-  requireOpen(): void {
+  private requireOpen(): void {
     const { wait } = this;
     if (wait > 0)
       throw new EremosError(
@@ -66,33 +73,47 @@ export class Tries {
       );
   }
 
-  /** Counted before it is looked at, so that killing the process does not save a try. */
-  begin(): void {
-    const failures = this.row().failures + 1;
-    this.write({ failures, blockedUntil: this.now() + delayAfter(failures) });
+  /**
+   * Counted before it is looked at, so that killing the process does not save a try. False while another one is under
+   * way, in whatever process: whether that was wrong nobody knows yet. @throws EremosError `too-many-tries`; what is
+   * given meanwhile is not looked at
+   */
+  begin(): boolean {
+    return this.database.orm.transaction(
+      () => {
+        const { failures, trying } = this.row();
+        if (trying > 0 && Math.abs(this.now() - trying) < LONGEST_TRY_MS) return false;
+        this.requireOpen();
+        this.write({ failures: failures + 1, blockedUntil: this.now() + delayAfter(failures + 1), trying: this.now() });
+        return true;
+      },
+      { behavior: "immediate" },
+    );
   }
 
   /** It was wrong: the wait runs from now. Returns its milliseconds. */
   startWait(): number {
     const wait = delayAfter(this.row().failures);
-    this.write({ blockedUntil: this.now() + wait });
+    this.write({ blockedUntil: this.now() + wait, trying: 0 });
     return wait;
   }
 
   /** What was begun was no try: it could not have opened anything, right or wrong. */
   withdraw(): void {
-    this.write({ failures: Math.max(0, this.row().failures - 1), blockedUntil: 0 });
+    this.write({ failures: Math.max(0, this.row().failures - 1), blockedUntil: 0, trying: 0 });
   }
 
   /** It was right; gives back how many wrong ones there were before it. */
   succeed(): number {
     const failed = Math.max(0, this.row().failures - 1);
-    this.write({ failures: 0, blockedUntil: 0 });
+    this.write({ failures: 0, blockedUntil: 0, trying: 0 });
     return failed;
   }
 }
 
-/** The gate of this Eremos. Whoever calls it has been asked for by the kernel: it is the account this process runs in. */
+/**
+ * The gate of this Eremos. Whoever calls it has been asked for by the kernel: it is the account this process runs in.
+ */
 export class Gate {
   constructor(
     private readonly database: OpenDatabase,
@@ -129,11 +150,19 @@ export class Gate {
 interface Guarded {
   readonly gate: Gate;
   announce(change: ChangeEvent): void;
+  /**
+   * Nothing is looked at, and so nothing changed, where what comes of it could not be kept. @throws EremosError
+   * `data-unwritable`
+   */
+  requireOwnData(): void;
   /** What was given in vain is not to stay in memory for long. */
   trying<T>(work: () => Promise<T>): Promise<T>;
 }
 
-/** Every look at a password or code goes through here: counted by itself, and slowed down. @throws EremosError `too-many-tries`, or what `open` throws */
+/**
+ * Every look at a password or code goes through here: counted by itself, and slowed down. @throws EremosError
+ * `too-many-tries`, or what `open` throws
+ */
 export function throughGate<T>(
   eremos: Guarded,
   secret: TriedSecret,
@@ -147,14 +176,15 @@ async function counted<T>(
   secret: TriedSecret,
   open: () => Promise<T>,
 ): Promise<{ opened: T; failedTries: number }> {
+  eremos.requireOwnData();
   const tries = eremos.gate.tries(secret);
-  tries.requireOpen();
-  tries.begin();
+  while (!tries.begin()) await new Promise((resolve) => setTimeout(resolve, TRY_AGAIN_MS));
   eremos.announce({ topic: "gate" });
   const opened = await open().catch((error: unknown) => {
     if (isEremosError(error) && error.class === "password")
       throw new EremosError(error.code, error.message, { ...error.data, waitMs: tries.startWait() });
     if (isEremosError(error) && (error.code === "too-few-shares" || error.code === "costly")) tries.withdraw();
+    else tries.startWait();
     throw error;
   });
   return { opened, failedTries: tries.succeed() };

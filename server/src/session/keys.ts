@@ -1,8 +1,17 @@
-import { EremosError, type OwnerAccess, type OwnerEnvelope, hkdf, openSealingKey, wipe } from "@eremos/core";
+import {
+  EremosError,
+  type OwnerAccess,
+  type OwnerEnvelope,
+  earlierRoots,
+  hkdf,
+  openSealingKey,
+  wipe,
+} from "@eremos/core";
 
 /**
- * The signed-in owner's keys, in memory only. Whoever works with them over a wait holds them: a sign-out ends the session at once, and wipes them when the
- * last holder lets go. What was wiped can't be had any more: it would be zeros, and whatever is sealed with zeros is lost.
+ * The signed-in owner's keys, in memory only. Whoever works with them over a wait holds them: a sign-out ends the
+ * session at once, and wipes them when the last holder lets go. What was wiped can't be had any more: it would be
+ * zeros, and whatever is sealed with zeros is lost.
  */
 export class Keys {
   private holders = 0;
@@ -12,11 +21,15 @@ export class Keys {
 
   /** Takes the root key over. @throws EremosError `damaged` */
   constructor(owner: OwnerEnvelope, rootKey: Buffer) {
-    this.secrets = {
-      root: rootKey,
-      database: hkdf(rootKey, Buffer.from(owner.owner), "eremos/1/database"),
-      sealing: openSealingKey(owner, rootKey),
-    };
+    this.secrets = { root: rootKey, database: databaseKeyOf(owner, rootKey), sealing: openSealingKey(owner, rootKey) };
+    this.signing = owner.signing.publicKey;
+  }
+
+  /** By whose they are: another one, in the owner's record, says that they have made new keys since. */
+  private readonly signing: string;
+
+  isOf(owner: OwnerEnvelope): boolean {
+    return owner.signing.publicKey === this.signing;
   }
 
   private secret(name: keyof Keys["secrets"]): Buffer {
@@ -68,6 +81,23 @@ export class Keys {
     if (!this.isEnding || this.holders > 0) return;
     this.isWiped = true;
     wipe(this.secrets.root, this.secrets.database, this.secrets.sealing);
+  }
+}
+
+function databaseKeyOf({ owner }: Pick<OwnerEnvelope, "owner">, rootKey: Uint8Array): Buffer {
+  return hkdf(rootKey, Buffer.from(owner), "eremos/2/database");
+}
+
+/**
+ * What rows of the database may be under that were written before the owner made new keys; the caller wipes them.
+ * @throws EremosError `damaged`
+ */
+export function earlierDatabaseKeys(owner: OwnerEnvelope, keys: Keys): Buffer[] {
+  const roots = earlierRoots(owner, keys.rootKey);
+  try {
+    return roots.map((root) => databaseKeyOf(owner, root));
+  } finally {
+    wipe(...roots);
   }
 }
 

@@ -5,8 +5,8 @@ const LEAST_DIGITS = 4;
 const MOST_DIGITS = 12;
 
 /**
- * A quick way back within one running Eremos, after it signed out because nobody touched the page. Nothing derived from it is stored: the
- * digest lives in memory, beside the keys it gives back, and goes with them.
+ * A quick way back within one running Eremos, after it signed out because nobody touched the page. Nothing derived from
+ * it is stored: the digest lives in memory, beside the keys it gives back, and goes with them.
  */
 export class Pin {
   private chosen: { readonly salt: Buffer; readonly digest: Buffer } | null = null;
@@ -27,7 +27,10 @@ export class Pin {
     this.chosen = { salt, digest: digestOf(salt, pin) };
   }
 
-  /** True for the right one. After the last wrong one it is forgotten. @throws EremosError `wrong-pin` while there are tries left */
+  /**
+   * True for the right one. After the last wrong one it is forgotten. @throws EremosError `wrong-pin` while there are
+   * tries left
+   */
   matches(pin: string): boolean {
     if (!this.chosen) return false;
     if (equalBytes(digestOf(this.chosen.salt, pin), this.chosen.digest)) {

@@ -1,17 +1,18 @@
 import { equalBytes, randomBytes, sha256, toBase64 } from "@eremos/core";
+import { Since } from "../steady-clock";
 
 /**
- * A signed-in browser is its cookie together with a token of the tab: cookies are shared by all ports of this computer, so the cookie
- * alone proves nothing. Only digests are kept.
+ * A signed-in browser is its cookie together with a token of the tab: cookies are shared by all ports of this computer,
+ * so the cookie alone proves nothing. Only digests are kept.
  */
 export class Sessions {
   private readonly sessions: { readonly cookie: Buffer; readonly tab: Buffer }[] = [];
 
-  /** When somebody last touched the page. */
-  touchedAt = Date.now();
+  /** How long nobody has touched the page. */
+  untouched = new Since();
 
   touch(): void {
-    this.touchedAt = Date.now();
+    this.untouched = new Since();
   }
 
   create(): { readonly cookie: string; readonly tab: string } {

@@ -1,13 +1,14 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
-import { z } from "zod";
+import * as z from "zod";
 import { EremosError, type OwnerEnvelope, fromBase64, isRootKeyOf, systemCode, toBase64, wipe } from "@eremos/core";
 
 const schema = z.strictObject({ owner: z.string(), rootKey: z.string() });
 
 /**
- * The key of an owner who chose to stay signed in: in a file of the account's own, readable by it alone, outside Eremos' data directory. Whoever
- * can read this account's files has it: this account's programs, an administrator, whoever holds the disk. The table of who sees what says so.
+ * The key of an owner who chose to stay signed in: in a file of the account's own, readable by it alone, outside
+ * Eremos' data directory. Whoever can read this account's files has it: this account's programs, an administrator,
+ * whoever holds the disk. The table of who sees what says so.
  */
 export class Stay {
   /** After signing out oneself, not before the next sign-in. */

@@ -42,7 +42,9 @@ export function dayOf(at: number): string {
   return new Date(at).toLocaleDateString("en-GB", { dateStyle: "long" });
 }
 
-/** One page for printing, as a PDF: tagged for screen readers, its fonts in it. Made in memory; nothing of it is kept. */
+/**
+ * One page for printing, as a PDF: tagged for screen readers, its fonts in it. Made in memory; nothing of it is kept.
+ */
 export async function printSheet({ title, name, introduction, groups, sections, at }: Sheet): Promise<Buffer> {
   const document = new PDFDocument({
     size: "A4",

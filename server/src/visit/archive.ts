@@ -10,7 +10,10 @@ export interface Archived {
   readonly call: (call: VisitCall) => Promise<VisitReply>;
 }
 
-/** Regular files and directories with their times; a link as the archive format has it: its target as content. Source: ZIP application note, Unix modes. */
+/**
+ * Regular files and directories with their times; a link as the archive format has it: its target as content. Source:
+ * ZIP application note, Unix modes.
+ */
 const FILE_MODE = 0o100644;
 const LINK_MODE = 0o120777;
 

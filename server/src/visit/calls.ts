@@ -7,7 +7,7 @@ import { type Spot, UNREADABLE, type VisitedFolder } from "./visited-folder";
 const MOST_FOUND = 500;
 
 export async function answerCall(folder: VisitedFolder, call: VisitCall): Promise<VisitReply> {
-  folder.lastUsed = Date.now();
+  folder.used();
   switch (call.kind) {
     case "list":
       return { entries: listAt(folder, pathIn(call.href)), isCut: false };
@@ -124,13 +124,11 @@ async function arrivals(folder: VisitedFolder): Promise<VisitReply> {
 
 function changesSince(folder: VisitedFolder, generation: number): VisitReply {
   const changes = folder.changesSince(generation, MOST_FOUND + 1);
-  const entries = changes
-    .slice(0, MOST_FOUND)
-    .map(({ path, kind, entry }): VisitEntry => ({
-      ...entryOf(entry, path.slice(0, -1)),
-      name: path.map(shownName).join("/"),
-      change: kind,
-    }));
+  const entries = changes.slice(0, MOST_FOUND).map(({ path, kind, entry }): VisitEntry => ({
+    ...entryOf(entry, path.slice(0, -1)),
+    name: path.map(shownName).join("/"),
+    change: kind,
+  }));
   return { entries, isCut: changes.length > MOST_FOUND };
 }
 

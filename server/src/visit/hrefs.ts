@@ -1,11 +1,14 @@
 import { isName } from "@eremos/core";
 
-/** Paths inside a visited folder, as they go over the wire: names percent-encoded byte by byte (RFC 3986), after slashes. Names need not be UTF-8. */
+/**
+ * Paths inside a visited folder, as they go over the wire: names percent-encoded byte by byte (RFC 3986), after
+ * slashes. Names need not be UTF-8.
+ */
 export type Path = readonly Buffer[];
 
 const UNRESERVED = /[A-Za-z0-9\-._~]/;
 
-export function encodeName(name: Buffer): string {
+function encodeName(name: Buffer): string {
   let encoded = "";
   for (const byte of name) {
     const letter = String.fromCharCode(byte);

@@ -4,7 +4,10 @@ import * as path from "node:path";
 import { EremosError } from "@eremos/core";
 import type { VisitView } from "../contract";
 
-/** A visit's drive mounted for the person's desktop, by the desktop's own means. Source: gio(1), and the mounts that GVfs describes in its data directory. */
+/**
+ * A visit's drive mounted for the person's desktop, by the desktop's own means. Source: gio(1), and the mounts that
+ * GVfs describes in its data directory.
+ */
 const LONGEST_MS = 20_000;
 
 /** Name in it, so that only the password is asked for. */
@@ -33,7 +36,9 @@ export function canMount(environment: NodeJS.ProcessEnv): boolean {
   );
 }
 
-/** Mounts it, and shows it in the file manager where there is one. @throws EremosError `io` with what the desktop said */
+/**
+ * Mounts it, and shows it in the file manager where there is one. @throws EremosError `io` with what the desktop said
+ */
 export async function mount({ address, password }: VisitView): Promise<void> {
   const failure = await gio(["mount", address], `${password}\n`);
   if (failure !== null)

@@ -1,4 +1,4 @@
-import type { Committed, ErrorCode, ErrorData, VisitInput } from "@eremos/core";
+import type { Committed, Failure, VisitInput } from "@eremos/core";
 import type { VisitCall, VisitReply } from "../contract";
 
 /** Between the server and the worker thread a visit runs in. */
@@ -19,15 +19,9 @@ export type ToWorker =
 
 export type FromWorker =
   | { readonly kind: "ready"; readonly port: number }
-  | { readonly kind: "failed"; readonly code: ErrorCode; readonly message: string; readonly data: ErrorData }
+  | { readonly kind: "failed"; readonly failure: Failure }
   | { readonly kind: "answer"; readonly id: number; readonly reply: VisitReply }
-  | {
-      readonly kind: "refused";
-      readonly id: number;
-      readonly code: ErrorCode;
-      readonly message: string;
-      readonly data: ErrorData;
-    }
+  | { readonly kind: "refused"; readonly id: number; readonly failure: Failure }
   | { readonly kind: "committed"; readonly committed: Committed; readonly undoable: number }
   | { readonly kind: "ended"; readonly committed: Committed; readonly why: VisitEnd };
 

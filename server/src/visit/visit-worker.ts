@@ -1,6 +1,7 @@
+import { Since } from "../steady-clock";
 import type { Server } from "node:http";
 import { parentPort, workerData } from "node:worker_threads";
-import { Visit, diskOf, fromSystemError, reviveBytes, wipe } from "@eremos/core";
+import { Visit, diskOf, failureOf, reviveBytes, wipe } from "@eremos/core";
 import { answerCall } from "./calls";
 import { serveDav } from "./dav/dav-server";
 import type { FromWorker, ToWorker, VisitEnd, VisitStart } from "./protocol";
@@ -34,18 +35,18 @@ async function run(): Promise<void> {
     }
     parentPort?.close();
   };
+  const begun = new Since();
+  const longestMs = endsAt === null ? Infinity : endsAt - Date.now();
   const timer = setInterval(() => {
-    if (endsAt !== null && Date.now() >= endsAt) void end("time");
-    else if (Date.now() - folder.lastUsed >= idleMs) void end("idle");
+    if (begun.ms >= longestMs) void end("time");
+    else if (folder.unused.ms >= idleMs) void end("idle");
   }, LOOK_EVERY_MS);
   parentPort?.on("message", (message: ToWorker) => {
     if (message.kind === "end") return void end("asked");
     answerCall(folder, message.call).then(
       (reply) => say({ kind: "answer", id: message.id, reply }),
-      (error: unknown) => {
-        const { code, message: words, data } = fromSystemError(error, "answering; nothing was changed");
-        say({ kind: "refused", id: message.id, code, message: words, data });
-      },
+      (error: unknown) =>
+        say({ kind: "refused", id: message.id, failure: failureOf(error, "answering; nothing was changed") }),
     );
   });
   say({ kind: "ready", port });
@@ -64,7 +65,6 @@ function drain(server: Server): Promise<void> {
 }
 
 run().catch((error: unknown) => {
-  const { code, message, data } = fromSystemError(error, "beginning a visit; nothing was touched");
-  say({ kind: "failed", code, message, data });
+  say({ kind: "failed", failure: failureOf(error, "beginning a visit; nothing was touched") });
   parentPort?.close();
 });

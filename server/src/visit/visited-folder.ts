@@ -11,6 +11,7 @@ import {
   isEremosError,
   isWithin,
 } from "@eremos/core";
+import { Since } from "../steady-clock";
 import type { Path } from "./hrefs";
 
 /** Where something is, or could be: its directory, its name there, and what is there now. */
@@ -26,17 +27,25 @@ export const UNREADABLE = "unreadable";
 /** Puts changes that come close together into one generation. */
 const TOGETHER_MS = 2;
 
-/** A visited folder by paths. Every change is durable when its promise is kept; where it can't be made durable, none of those made with it is. */
+/**
+ * A visited folder by paths. Every change is durable when its promise is kept; where it can't be made durable, none of
+ * those made with it is.
+ */
 export class VisitedFolder {
   private waiting: { readonly resolve: () => void; readonly reject: (error: EremosError) => void }[] = [];
   private readonly uploads = new Set<Upload>();
-  /** Milliseconds since 1970. */
-  lastUsed = Date.now();
+  /** How long nobody has used it. */
+  unused = new Since();
 
   constructor(
     private readonly visit: Visit,
     private readonly onCommit: (committed: Committed, undoable: number) => void,
   ) {}
+
+  /** Somebody uses it now. */
+  used(): void {
+    this.unused = new Since();
+  }
 
   get committed(): Committed {
     return this.visit.committed;

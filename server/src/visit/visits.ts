@@ -1,5 +1,5 @@
 import { Worker } from "node:worker_threads";
-import { type Committed, EremosError, randomBytes, toBase64 } from "@eremos/core";
+import { type Committed, EremosError, errorOf, fromSystemError, randomBytes, toBase64 } from "@eremos/core";
 import type { VisitCall, VisitReply, VisitView } from "../contract";
 import { addressOf, canMount, mount, unmount } from "./mount";
 import type { FromWorker, ToWorker, VisitEnd, VisitStart } from "./protocol";
@@ -91,11 +91,9 @@ export class Visits {
       const ended = new Promise<void>((done) => worker.once("exit", () => done())).then(() =>
         this.close(folder, calls, () => onEnd(why)),
       );
-      worker.on("error", (error) =>
-        reject(new EremosError("interrupted", `The visit was cut off (${error.message}). What was changed is kept.`)),
-      );
+      worker.on("error", (error) => reject(fromSystemError(error, "visiting the folder; what was changed is kept")));
       worker.on("message", (message: FromWorker) => {
-        if (message.kind === "failed") reject(new EremosError(message.code, message.message, message.data));
+        if (message.kind === "failed") reject(errorOf(message.failure));
         else if (message.kind === "ready") {
           const url = `http://127.0.0.1:${message.port}/`;
           const ready = { ...view, url, address: addressOf({ url, user }) };
@@ -157,7 +155,10 @@ export class Visits {
     });
   }
 
-  /** The drive, for every program of the desktop. @throws EremosError `not-open`; `unsupported` where the desktop has no way; `io` */
+  /**
+   * The drive, for every program of the desktop. @throws EremosError `not-open`; `unsupported` where the desktop has no
+   * way; `io`
+   */
   async mount(folder: string): Promise<void> {
     const view = this.of(folder);
     if (!view) throw notVisited();
@@ -208,5 +209,5 @@ function settle(calls: Running["calls"], message: Extract<FromWorker, { readonly
   const waiting = calls.get(message.id);
   calls.delete(message.id);
   if (message.kind === "answer") waiting?.resolve(message.reply);
-  else waiting?.reject(new EremosError(message.code, message.message, message.data));
+  else waiting?.reject(errorOf(message.failure));
 }

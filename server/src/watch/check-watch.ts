@@ -1,22 +1,21 @@
 import { isEremosError } from "@eremos/core";
-import type { Eremos } from "../eremos";
-import { check } from "../operations/check";
-import { locateRecord } from "../operations/follow-drives";
-import { waysOf } from "../operations/folder-password";
 
-const DAY_MS = 24 * 60 * 60 * 1000;
 const LOOK_EVERY_MS = 60_000;
 
-/**
- * Looks at a sample of each sealed folder, as often as the owner wants, while somebody is signed in and nothing else is being done. A folder with a
- * password of its own waits for its owner.
- */
+/** Whose turn it is, and what is done then. */
+export interface Turns {
+  /** The id of the folder that is to be checked now; null: none, or something else is being done. */
+  readonly due: (now: number) => string | null;
+  readonly check: (id: string) => Promise<unknown>;
+}
+
+/** Looks at a sample of each sealed folder when its turn has come, one after the other. */
 export class CheckWatch {
   private timer: NodeJS.Timeout | null = null;
   private isLooking = false;
 
   constructor(
-    private readonly eremos: Eremos,
+    private readonly turns: Turns,
     private readonly now: () => number = Date.now,
   ) {}
 
@@ -32,11 +31,11 @@ export class CheckWatch {
 
   /** The folder whose turn it is is checked. Returns whether there was one. */
   async look(): Promise<boolean> {
-    if (this.isLooking || this.eremos.jobs.busy) return false;
+    if (this.isLooking) return false;
     this.isLooking = true;
     try {
-      const due = this.due();
-      if (due !== null) await (await check(this.eremos, { pathOrId: due, from: "/", sample: true })).outcome;
+      const due = this.turns.due(this.now());
+      if (due !== null) await this.turns.check(due);
       return due !== null;
     } catch (error) {
       // Signed out meanwhile, or something else works on it: the next look finds it again.
@@ -44,34 +43,6 @@ export class CheckWatch {
       return false;
     } finally {
       this.isLooking = false;
-    }
-  }
-
-  private due(): string | null {
-    const { keys } = this.eremos;
-    const { checkEveryDays } = this.eremos.preferences.get();
-    if (!keys || checkEveryDays === 0) return null;
-    const before = this.now() - checkEveryDays * DAY_MS;
-    const waiting = this.eremos.registry
-      .list(keys)
-      .filter(
-        (record) =>
-          record.guard === "sealed" &&
-          (record.lastCheck?.at ?? record.protectedAt) < before &&
-          !waysOf(this.eremos, record)?.hasPassword,
-      );
-    return (
-      waiting.sort((a, b) => (a.lastCheck?.at ?? 0) - (b.lastCheck?.at ?? 0)).find((record) => this.isLocked(record))
-        ?.id ?? null
-    );
-  }
-
-  private isLocked(record: Parameters<typeof locateRecord>[1]): boolean {
-    try {
-      return locateRecord(this.eremos, record).located?.inspection.state === "sealed";
-    } catch (error) {
-      if (isEremosError(error)) return false;
-      throw error;
     }
   }
 }

@@ -1,15 +1,14 @@
 import { printable } from "@eremos/core";
 import type { Eremos } from "../eremos";
-import { recoverInterrupted } from "../operations/recover-interrupted";
 
 const LOOK_EVERY_MS = 400;
 
-/** Notices what other processes (the command line) wrote or left cut off, and lets the page follow. */
-export function watchDatabase(eremos: Eremos): () => void {
+/** Notices what other processes (the command line) wrote or left cut off (`recover`), and lets the page follow. */
+export function watchDatabase(eremos: Eremos, recover: () => Promise<unknown>): () => void {
   let seen = eremos.database.version();
   let busy = false;
   const look = async (): Promise<void> => {
-    if (eremos.jobs.markInterrupted()) await recoverInterrupted(eremos);
+    if (eremos.jobs.markInterrupted()) await recover();
     const now = eremos.database.version();
     if (now === seen) return;
     seen = now;

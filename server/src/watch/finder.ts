@@ -1,5 +1,4 @@
 import { type ScanFound, scan } from "@eremos/core";
-import type { Eremos } from "../eremos";
 import { NOT_BEGUN, Search, type SearchEnd, type SearchState, type Searching } from "./search";
 
 /** As the page is told of it; what was found is told with how it stands to the list. */
@@ -9,8 +8,8 @@ interface FinderState extends SearchState {
 
 /** Looks for protected folders on this disk. */
 export class Finder extends Search<FinderState> {
-  constructor(eremos: Eremos) {
-    super(eremos, { ...NOT_BEGUN, found: [] });
+  constructor(announce: () => void) {
+    super(announce, { ...NOT_BEGUN, found: [] });
   }
 
   protected look(searching: Searching): Promise<SearchEnd> {

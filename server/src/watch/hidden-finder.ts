@@ -1,6 +1,5 @@
 import { randomUUID } from "node:crypto";
-import { type HiddenFound, type ScriptLock, findHidden } from "@eremos/core";
-import type { Eremos } from "../eremos";
+import { type Disk, type HiddenFound, type ScriptLock, findHidden } from "@eremos/core";
 import { NOT_BEGUN, Search, type SearchEnd, type SearchState, type Searching } from "./search";
 
 interface HiddenState extends SearchState {
@@ -13,13 +12,16 @@ const MOST_FOUND = 2000;
 
 /** Looks for what is hidden by other means than Eremos. */
 export class HiddenFinder extends Search<HiddenState> {
-  constructor(eremos: Eremos) {
-    super(eremos, { ...NOT_BEGUN, found: [], scripts: [] });
+  constructor(
+    private readonly disk: Disk,
+    announce: () => void,
+  ) {
+    super(announce, { ...NOT_BEGUN, found: [], scripts: [] });
   }
 
   protected look({ isStopped, ...searching }: Searching): Promise<SearchEnd> {
     return findHidden({
-      disk: this.eremos.disk,
+      disk: this.disk,
       ...searching,
       isStopped: () => isStopped() || this.state.found.length >= MOST_FOUND,
       onFound: (one) =>

@@ -1,34 +1,34 @@
-import { type EremosError, type Located, isEremosError, locateFolder, printable } from "@eremos/core";
+import { type Located, isEremosError, locateFolder, printable } from "@eremos/core";
 import type { Note } from "../data-directory";
 import type { Eremos } from "../eremos";
 import { MINUTE_MS } from "../locking-rules";
-import { lock } from "../operations/lock-folder";
-import { decodePath } from "../operations/paths";
-import { AS_BEFORE } from "../protection";
+import { decodePath } from "../paths";
+import type { KnownOpen } from "./known-open";
 
 const LOOK_EVERY_MS = 5000;
+/** Clocks of file systems tick on their own; what lies further ahead was done before the clock was set back. */
+const AHEAD_MS = MINUTE_MS;
 
-/** Locks what lies open when its time is up: after a while, when nobody has used it for a while, and at the next start what a stop left open. */
+/**
+ * Locks what lies open when its time is up: after a while, when nobody has used it for a while, and at the next start
+ * what a stop left open.
+ */
 export class Keeper {
-  /** Folders whose time is up, and the programs that still hold files of them. */
-  private readonly waiting = new Map<string, readonly string[]>();
-  /** When to look again whether a folder is idle. */
-  private readonly quietUntil = new Map<string, number>();
-  /** Why a folder could not be locked, and when it is tried again. */
-  private readonly failed = new Map<string, { readonly error: EremosError; readonly until: number }>();
   private timer: NodeJS.Timeout | null = null;
   private looking = false;
 
+  /** `lock`: locks the folder at a path as it was locked before. */
   constructor(
     private readonly eremos: Eremos,
-    private readonly now: () => number = Date.now,
+    private readonly lock: (path: Buffer) => Promise<unknown>,
+    private readonly known: KnownOpen = eremos.knownOpen,
   ) {}
 
   /** Folders that were open when Eremos stopped, and should have locked then, are locked first (`afterStop`). */
   async start(afterStop = true): Promise<void> {
     if (afterStop)
       for (const note of this.eremos.data.notes())
-        if (note.rules.atStop) this.eremos.data.writeNote({ ...note, locksAt: this.now() });
+        if (note.rules.atStop) this.eremos.data.writeNote({ ...note, locksAt: this.known.clocks.wall() });
     await this.look();
     this.timer = setInterval(() => void this.look(), LOOK_EVERY_MS);
   }
@@ -36,23 +36,6 @@ export class Keeper {
   stop(): void {
     if (this.timer) clearInterval(this.timer);
     this.timer = null;
-  }
-
-  programsHolding(id: string): readonly string[] {
-    return this.waiting.get(id) ?? [];
-  }
-
-  whyNotLocked(id: string): string | null {
-    return this.failed.get(id)?.error.message ?? null;
-  }
-
-  /** When an open folder locks by itself, as far as that is known now. */
-  locksAt(note: Note): number | null {
-    const { idleMinutes } = note.rules;
-    const idle =
-      idleMinutes === null ? null : (this.quietUntil.get(note.id) ?? note.openedAt + idleMinutes * MINUTE_MS);
-    const first = note.locksAt !== null && idle !== null ? Math.min(note.locksAt, idle) : (note.locksAt ?? idle);
-    return first === null ? null : Math.max(first, note.staysUntil);
   }
 
   async look(): Promise<void> {
@@ -69,16 +52,33 @@ export class Keeper {
     }
   }
 
+  /** The computer sleeps, or nobody sits at it: for those whose rules say so, the time is up now. */
+  async lockBeforeAway(): Promise<void> {
+    for (const note of this.eremos.data.notes()) {
+      if (!note.rules.atSleep) continue;
+      this.known.forget(note.id);
+      this.eremos.data.writeNote({ ...note, locksAt: Date.now(), staysUntil: 0 });
+    }
+    await this.look();
+  }
+
   private async lookAt(note: Note): Promise<void> {
     const located = locate(this.eremos, note);
-    if (!located || located.inspection.busy || located.inspection.state !== "open") return this.forget(note.id);
-    if (Math.max(this.failed.get(note.id)?.until ?? 0, note.staysUntil) > this.now()) return;
-    const isUp = note.locksAt !== null && this.now() >= note.locksAt;
+    if (!located || located.inspection.busy || located.inspection.state !== "open") return this.known.forget(note.id);
+    if (this.known.isTriedAgainLater(note.id)) return;
+    if (
+      note.staysUntil > 0 &&
+      !this.known.moments.hasCome(`${note.id} stays`, note.staysUntil, note.staysUntil - note.openedAt)
+    )
+      return;
+    const isUp =
+      note.locksAt !== null &&
+      this.known.moments.hasCome(`${note.id} locks`, note.locksAt, note.locksAt - note.openedAt);
     if (!isUp && !(await this.isIdle(note, located))) return this.wait(note.id, []);
     const holders = [...new Set(this.eremos.disk.holders(located.realPath).map(({ program }) => program))];
     if (holders.length > 0) return this.wait(note.id, holders);
     this.wait(note.id, []);
-    await this.lock(note, located);
+    await this.lockNow(note, located);
   }
 
   /** No change and no program holding its files for as long as its rules say. One walk in that time. */
@@ -86,38 +86,33 @@ export class Keeper {
     const { idleMinutes } = note.rules;
     if (idleMinutes === null) return false;
     const idleMs = idleMinutes * MINUTE_MS;
-    if (this.now() < (this.quietUntil.get(note.id) ?? note.openedAt + idleMs)) return false;
+    const { moments, clocks } = this.known;
+    if (!moments.hasCome(`${note.id} quiet`, this.known.quietSince(note, idleMs), idleMs)) return false;
     const lastUsed =
       this.eremos.disk.holders(realPath).length > 0
-        ? this.now()
+        ? clocks.wall()
         : await this.eremos.run<"last-change">({ verb: "last-change", input: { path: realPath } });
     const until = Math.max(lastUsed, note.openedAt) + idleMs;
-    this.quietUntil.set(note.id, until);
+    this.known.isQuietUntil(note.id, until);
     this.eremos.announce({ topic: "folders" });
-    return this.now() >= until;
+    // What was done before the clock was set back lies ahead, and is as long ago as the clock that never goes back
+    // tells.
+    return clocks.wall() >= until || lastUsed > clocks.wall() + AHEAD_MS;
   }
 
-  private async lock(note: Note, { realPath }: Located): Promise<void> {
+  private async lockNow(note: Note, { realPath }: Located): Promise<void> {
     try {
-      await lock(this.eremos, { path: realPath, protection: AS_BEFORE, inUseAnyway: false, from: "/" }).outcome;
-      this.forget(note.id);
+      await this.lock(realPath);
+      this.known.forget(note.id);
     } catch (error) {
       if (!isEremosError(error)) throw error;
-      this.failed.set(note.id, { error, until: this.now() + MINUTE_MS });
+      this.known.couldNotBeLocked(note.id, error);
       this.eremos.announce({ topic: "folders" });
     }
   }
 
   private wait(id: string, programs: readonly string[]): void {
-    const before = this.programsHolding(id).join();
-    if (programs.length > 0) this.waiting.set(id, programs);
-    else this.waiting.delete(id);
-    if (before !== programs.join()) this.eremos.announce({ topic: "folders" });
-  }
-
-  /** What is known of a folder's quiet is void: it locked, or its time was changed. */
-  forget(id: string): void {
-    for (const map of [this.waiting, this.quietUntil, this.failed]) map.delete(id);
+    if (this.known.waitsFor(id, programs)) this.eremos.announce({ topic: "folders" });
   }
 }
 

@@ -3,7 +3,9 @@ import * as fs from "node:fs";
 const MOST_WATCHED = 256;
 const GATHER_MS = 120;
 
-/** Watches the directories that are being looked at, one level each; the ones looked at longest ago are dropped first. */
+/**
+ * Watches the directories that are being looked at, one level each; the ones looked at longest ago are dropped first.
+ */
 export class PlaceWatch {
   private readonly watchers = new Map<string, fs.FSWatcher>();
   private readonly timers = new Map<string, NodeJS.Timeout>();

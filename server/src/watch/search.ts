@@ -1,6 +1,5 @@
 import { fromSystemError } from "@eremos/core";
 import type { ScanView } from "../contract";
-import type { Eremos } from "../eremos";
 
 /** What every search of the disk tells while it goes on; what was found is added by each. */
 export type SearchState = Omit<ScanView, "found" | "more">;
@@ -33,7 +32,7 @@ export abstract class Search<S extends SearchState> {
   ended: Promise<void> = Promise.resolve();
 
   constructor(
-    protected readonly eremos: Eremos,
+    private readonly announce: () => void,
     private readonly nothing: S,
   ) {
     this.state = nothing;
@@ -67,7 +66,7 @@ export abstract class Search<S extends SearchState> {
 
   show(change: Partial<S> | Partial<SearchState>): void {
     this.state = { ...this.state, ...change };
-    this.eremos.announce({ topic: "scan" });
+    this.announce();
   }
 
   stop(): void {

@@ -1,10 +1,10 @@
 import { type MessageBus, systemBus } from "@homebridge/dbus-native";
-import { z } from "zod";
-import type { Eremos } from "../eremos";
-import { signOutIdle } from "../operations/sign-in";
-import type { Sessions } from "../session/sessions";
+import * as z from "zod";
 
-/** How the log-in manager tells that the computer goes to sleep, or that a session is locked. Source: org.freedesktop.login1(5). */
+/**
+ * How the log-in manager tells that the computer goes to sleep, or that a session is locked. Source:
+ * org.freedesktop.login1(5).
+ */
 const LOGIN = "org.freedesktop.login1";
 const SESSION = `${LOGIN}.Session`;
 const PROPERTIES = "org.freedesktop.DBus.Properties";
@@ -26,11 +26,19 @@ const variant = z.tuple([z.unknown(), z.tuple([z.unknown()])]);
 const changedSchema = z.tuple([z.string(), z.array(z.tuple([z.string(), variant]))]).rest(z.unknown());
 const userSchema = z.tuple([z.unknown(), z.tuple([z.tuple([z.number(), z.string()])])]);
 
+/** What is done when nobody sits at the computer any more. */
+export interface Away {
+  /** Locks what lies open, where its rules say so: one in use waits for its programs, like any whose time is up. */
+  readonly lock: () => Promise<void>;
+  readonly signOut: () => void;
+}
+
 /**
- * Locks what lies open when the computer goes to sleep or the person's screen is locked, where their rules say so. Sleep signs out, too: no keys
- * stay in a sleeping computer's memory but those a PIN brings back. Where no log-in manager answers, nothing is watched.
+ * Locks what lies open when the computer goes to sleep or the person's screen is locked, where their rules say so.
+ * Sleep signs out, too: no keys stay in a sleeping computer's memory but those a PIN brings back. Where no log-in
+ * manager answers, nothing is watched.
  */
-export function watchSleep(eremos: Eremos, sessions: Sessions): () => void {
+export function watchSleep(away: Away): () => void {
   let bus: MessageBus | null = null;
   let timer: NodeJS.Timeout | null = null;
   let stopped = false;
@@ -46,7 +54,7 @@ export function watchSleep(eremos: Eremos, sessions: Sessions): () => void {
       .on("error", retry)
       .on("end", retry)
       .on("message", (message: unknown) => {
-        void onSignal(eremos, sessions, connected, message);
+        void onSignal(away, connected, message);
       });
     for (const match of MATCHES)
       connected.invoke(
@@ -69,19 +77,17 @@ export function watchSleep(eremos: Eremos, sessions: Sessions): () => void {
   };
 }
 
-async function onSignal(eremos: Eremos, sessions: Sessions, bus: MessageBus, message: unknown): Promise<void> {
+async function onSignal(away: Away, bus: MessageBus, message: unknown): Promise<void> {
   const parsed = signalSchema.safeParse(message);
   if (!parsed.success) return;
   const { member, path, body } = parsed.data;
   if (member === "PrepareForSleep" && body[0] === true) {
-    await lockBeforeAway(eremos);
-    if (!eremos.keys) return;
-    sessions.endAll();
-    signOutIdle(eremos);
+    await away.lock();
+    away.signOut();
   }
   const isLocking =
     (member === "Lock" && parsed.data.interface === SESSION) || (member === "PropertiesChanged" && isLockedNow(body));
-  if (isLocking && (await isOurs(bus, path))) await lockBeforeAway(eremos);
+  if (isLocking && (await isOurs(bus, path))) await away.lock();
 }
 
 function isLockedNow(body: readonly unknown[]): boolean {
@@ -100,14 +106,4 @@ function isOurs(bus: MessageBus, path: string): Promise<boolean> {
       },
     );
   });
-}
-
-/** Their time is up now: one in use waits for its programs, and is named, like any whose time is up. */
-async function lockBeforeAway(eremos: Eremos): Promise<void> {
-  for (const note of eremos.data.notes()) {
-    if (!note.rules.atSleep) continue;
-    eremos.keeper.forget(note.id);
-    eremos.data.writeNote({ ...note, locksAt: Date.now(), staysUntil: 0 });
-  }
-  await eremos.keeper.look();
 }

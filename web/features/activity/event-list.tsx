@@ -21,6 +21,7 @@ const WORDS: Readonly<Record<ActivityView["kind"], string>> = {
   keyholders: "Keyholders changed",
   insured: "Its insurance changed",
   repaired: "Damage repaired from its insurance",
+  "new-keys": "New keys made",
   mended: "Its records were mended",
 };
 

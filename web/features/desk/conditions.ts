@@ -61,6 +61,7 @@ export const VERB_WORDS: Readonly<Record<JobVerb, string>> = {
   insure: "Insuring",
   repair: "Repairing",
   merge: "Taking files from a copy",
+  renew: "Encrypting anew, under a new key",
 };
 
 export const PHASE_WORDS: Readonly<Record<JobPhase, string>> = {

@@ -7,10 +7,11 @@ import { Places } from "./places";
 /** You on the light side, the Onlooker on the night side. */
 export function Desk(): ReactNode {
   return (
-    <div className="flex h-full min-h-0 flex-col overflow-y-auto lg:grid lg:grid-cols-[232px_minmax(0,1fr)_352px] lg:overflow-hidden xl:grid-cols-[260px_minmax(0,1fr)_400px]">
+    <main className="flex h-full min-h-0 flex-col overflow-y-auto lg:grid lg:grid-cols-[232px_minmax(0,1fr)_352px] lg:overflow-hidden xl:grid-cols-[260px_minmax(0,1fr)_400px]">
+      <h1 className="sr-only">Desk</h1>
       <Places />
       <FolderList />
       <OnlookerPane />
-    </div>
+    </main>
   );
 }

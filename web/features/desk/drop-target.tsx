@@ -14,8 +14,8 @@ const MOST_ENTRIES = 150;
 const SIZES_COMPARED = 20;
 
 /**
- * Something dropped from the file manager anywhere on the page. The browser hides its path, so Eremos finds it on the disk by its name and
- * listing, and asks where two match. Nothing of its contents is read or sent.
+ * Something dropped from the file manager anywhere on the page. The browser hides its path, so Eremos finds it on the
+ * disk by its name and listing, and asks where two match. Nothing of its contents is read or sent.
  */
 export function DropTarget({ children }: { readonly children: ReactNode }): ReactNode {
   const { protect, select } = useSelection();
@@ -107,13 +107,11 @@ async function describe(entry: FileSystemEntry): Promise<Dropped> {
     return { name: entry.name, type: "file", size: await sizeOf(entry), entries: [], complete: true };
   const inside = await listingOf(entry);
   const entries = await Promise.all(
-    inside
-      .slice(0, MOST_ENTRIES)
-      .map(async (one, i) => ({
-        name: one.name,
-        type: isDirectory(one) ? ("dir" as const) : ("file" as const),
-        size: isDirectory(one) || i >= SIZES_COMPARED ? null : await sizeOf(one),
-      })),
+    inside.slice(0, MOST_ENTRIES).map(async (one, i) => ({
+      name: one.name,
+      type: isDirectory(one) ? ("dir" as const) : ("file" as const),
+      size: isDirectory(one) || i >= SIZES_COMPARED ? null : await sizeOf(one),
+    })),
   );
   return { name: entry.name, type: "dir", size: null, entries, complete: inside.length <= MOST_ENTRIES };
 }

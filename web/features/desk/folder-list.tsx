@@ -2,9 +2,10 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { type ReactNode, useRef } from "react";
 import type { FolderView, JobView } from "@eremos/server/contract";
-import { type Group, GROUP_WORDS, groupOf } from "./conditions";
+import { GROUP_WORDS, type Group, groupOf } from "./conditions";
 import { Interruptions } from "./interruptions";
 import { FolderCard } from "./folder-card";
+import { OwnDataTrouble, useOwnDataTrouble } from "./own-data-trouble";
 import { Button } from "@/ui/button";
 import { Doorway } from "@/ui/doorway";
 import { useSelection } from "@/features/shell/selection";
@@ -18,6 +19,7 @@ type Row =
 
 export function FolderList(): ReactNode {
   const folders = useFolders();
+  const trouble = useOwnDataTrouble();
   const jobs = useJobs().filter(isRunning);
   const rows = rowsOf(folders ?? [], jobs);
   const scroller = useRef<HTMLDivElement>(null);
@@ -42,8 +44,9 @@ export function FolderList(): ReactNode {
         )}
       </div>
       <div ref={scroller} className="px-5 pb-6 lg:min-h-0 lg:flex-1 lg:overflow-y-auto">
+        {trouble && <OwnDataTrouble words={trouble} />}
         <Interruptions />
-        {folders?.length === 0 && <NothingYet />}
+        {folders?.length === 0 && !trouble && <NothingYet />}
         <div className="relative w-full" style={{ height: virtual.getTotalSize() }}>
           {virtual.getVirtualItems().map((item) => {
             const row = rows[item.index];

@@ -190,6 +190,7 @@ function wordsFor({ verb, files, filesTotal, now }: InterruptionView): Words {
     case "insure":
     case "repair":
     case "merge":
+    case "renew":
       return {
         what: "Work on its encrypted copy was cut off. What was whole still is; begin it again.",
         end: null,

@@ -59,8 +59,13 @@ export function Places(): ReactNode {
   const { ref, width, height } = useSize();
 
   const known = new Map(wanted.map((place, i) => [place, listings[i]?.data]));
-  const build = (entry: PlaceEntry): PlaceNode => ({
-    id: entry.path,
+  const isNewcomer = (entry: PlaceEntry): boolean => entry.folder === null;
+  const build = (entry: PlaceEntry, _i: number, beside: readonly PlaceEntry[]): PlaceNode => ({
+    // Something else may stand where a hidden folder belongs.
+    id:
+      !isNewcomer(entry) && beside.some((other) => isNewcomer(other) && other.path === entry.path)
+        ? `${entry.path}/${entry.folder ?? ""}`
+        : entry.path,
     name: entry.name,
     entry,
     folder: folders?.find((folder) => folder.id === entry.folder) ?? null,
@@ -70,7 +75,11 @@ export function Places(): ReactNode {
   const only = tops.length === 1 ? tops[0] : undefined;
   const nodes = only ? (known.get(only.path)?.entries ?? []).map(build) : tops.map(build);
   const chosen = folders?.find((folder) => folder.path === path);
-  const canProtect = path !== null && !chosen && !tops.some((root) => root.path === path);
+  const selected = [...known.values()]
+    .flatMap((listing) => listing?.entries ?? [])
+    .filter((entry) => entry.path === path);
+  const canProtect =
+    path !== null && (!chosen || selected.some(isNewcomer)) && !tops.some((root) => root.path === path);
 
   return (
     <section
@@ -107,7 +116,7 @@ export function Places(): ReactNode {
           {...(path === null ? {} : { selection: path })}
           onSelect={(selected: NodeApi<PlaceNode>[]) => {
             const [node] = selected;
-            if (node && node.id !== path) select(node.id);
+            if (node && node.data.entry.path !== path) select(node.data.entry.path);
           }}
           onToggle={(id) => setExpanded((old) => (old.includes(id) ? old : [...old, id]))}
           childrenAccessor={(node) => node.children}

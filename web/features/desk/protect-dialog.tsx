@@ -35,6 +35,7 @@ function ProtectForm({ start }: { readonly start: string }): ReactNode {
   const [hasOwn, setHasOwn] = useState(false);
   const own = useNewPassword({ label: "Password of this folder", hintNote: IN_THE_FOLDER });
   const lock = useVerb((...args: Parameters<typeof api.lock>) => api.lock(...args));
+  const makeRoom = useVerb(async (taken: string) => protect((await api.makeRoom(taken)).path));
   const plan = useQuery({
     queryKey: ["plan", path, protection.guard, protection.visibility],
     queryFn: () => api.plan(path, protection),
@@ -102,6 +103,17 @@ function ProtectForm({ start }: { readonly start: string }): ReactNode {
       <div className="min-h-11">
         <Plan plan={current} problem={plan.error} empty={path.trim() === ""} protection={protection} />
       </div>
+      {current?.refusal?.code === "path-taken" && current.refusal.data?.["what"] === "protected" && (
+        <Button size="small" disabled={makeRoom.pending} onClick={() => makeRoom.run(current.path)}>
+          Give it another name
+        </Button>
+      )}
+      {current && !current.tellsWriters && (
+        <p className="text-[13px] text-mute">
+          The disk it lies on does not tell whether a program in a container, or of another account, writes to a file of
+          it. Close such programs before you lock it.
+        </p>
+      )}
       {current && current.holders.length > 0 && (
         <label className="flex gap-2 rounded-lg bg-ochre-soft px-3 py-2 text-[13px] text-ochre">
           <input

@@ -120,7 +120,10 @@ interface CoverFormProps extends Required<ProtectionProps> {
 
 const INPUT = "h-9 w-56 rounded-lg border border-line bg-sheet px-2.5 text-sm placeholder:text-mute/80";
 
-/** Another name and icon to show while it is locked. Where a choice is carried out at once, a name counts when it is finished. */
+/**
+ * Another name and icon to show while it is locked. Where a choice is carried out at once, a name counts when it is
+ * finished.
+ */
 function CoverForm({ value, disabled, isDraft, onChoose }: CoverFormProps): ReactNode {
   const [typed, setTyped] = useState<string | null>(null);
   const [nameId, iconId] = [useId(), useId()];

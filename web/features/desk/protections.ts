@@ -35,7 +35,7 @@ export const LEVEL_WORDS: Readonly<Record<Level, string>> = {
 };
 export const LEVELS: readonly Level[] = ["nothing", "list", "read", "change", "everything"];
 
-export function isAtMost(level: Level, most: Level): boolean {
+function isAtMost(level: Level, most: Level): boolean {
   return LEVELS.indexOf(level) <= LEVELS.indexOf(most);
 }
 

@@ -12,7 +12,7 @@ import { Button } from "@/ui/button";
 
 /** At the gate, for whoever came from the page in a locked folder: files go in without anything being opened. */
 export function DropSlot(): ReactNode {
-  const folder = /^\/folders\/([\w-]{22})(?:\/|$)/.exec(usePathname())?.[1] ?? null;
+  const folder = /^\/folders\/([0-9a-f]{32})(?:\/|$)/.exec(usePathname())?.[1] ?? null;
   const slot = useQuery({
     queryKey: ["slot", folder],
     queryFn: () => api.slot(folder ?? ""),

@@ -20,7 +20,10 @@ interface ForgottenProps {
 /** Another master password, for whoever has the recovery code, or enough shares. */
 export function Forgotten({ openAt, onDone, onTried, onBack }: ForgottenProps): ReactNode {
   const [secret, setSecret] = useState<BackSecret>(NO_SECRET);
-  const { chosen, fields } = useNewPassword({ label: "New master password", hintNote: AT_THE_GATE });
+  const { chosen, fields } = useNewPassword({
+    label: "New master password",
+    hintNote: `${AT_THE_GATE} Left empty, the one you have stays.`,
+  });
   const wait = useCountdown(openAt);
   const reset = useGuarded(
     () => api.forgotten(secret, chosen.password, chosen.hint).finally(onTried),

@@ -8,6 +8,7 @@ import { EntranceFrame } from "./frame";
 import { PinGate } from "./pin-gate";
 import { Button } from "@/ui/button";
 import { PasswordField } from "@/ui/field";
+import { Trouble } from "@/ui/trouble";
 import { ApiError, api } from "@/lib/api";
 import { useCountdown } from "@/lib/countdown";
 import { count, duration } from "@/lib/format";
@@ -79,6 +80,11 @@ export function Gate({ state, openAt, onSignedIn, onTried }: GateProps): ReactNo
     <EntranceFrame night={<NightNote />}>
       <h1 className="text-3xl">Welcome back</h1>
       <p className="mt-2 text-mute">Sign in to see your folders and open them.</p>
+      {state.ownDataTrouble && (
+        <div className="mt-4">
+          <Trouble words={state.ownDataTrouble} />
+        </div>
+      )}
       <form
         className="mt-7 space-y-4"
         onSubmit={(event) => {

@@ -7,7 +7,7 @@ import { showError } from "@/lib/queries";
 import { savePdf } from "@/lib/save-pdf";
 import { Button } from "@/ui/button";
 
-export function CodeGroups({ code }: { readonly code: string }): ReactNode {
+function CodeGroups({ code }: { readonly code: string }): ReactNode {
   return (
     <ol className="grid grid-cols-4 gap-2" aria-label="Recovery code">
       {code.split("-").map((group, i) => (

@@ -7,11 +7,15 @@ import { Button } from "@/ui/button";
 import { Dialog } from "@/ui/dialog";
 import { SecretField, isEmpty } from "./ask-secret";
 
-/** What the owner is asked before a folder that is not as they left it is opened or looked into: each thing by itself. */
+/**
+ * What the owner is asked before a folder that is not as they left it is opened or looked into: each thing by itself.
+ */
 const QUESTIONS: Readonly<Record<Consent, { readonly title: string; readonly action: string }>> = {
   unvouched: { title: "Locked by somebody unknown", action: "I know who locked it" },
   "rolled-back": { title: "An older state than Eremos knows", action: "Go on with the older state" },
   costly: { title: "A password that takes more work than yours", action: "Try it all the same" },
+  arriving: { title: "A newer state is still arriving", action: "Go on without the newer state" },
+  "files-damaged": { title: "Some files are damaged", action: "Go on with everything else" },
   forked: { title: "Another state than Eremos knows", action: "Go on with this state" },
 };
 
@@ -36,7 +40,10 @@ function show(question: Question | null): void {
   for (const listener of listeners) listener();
 }
 
-/** Does it; where the folder is not as its owner left it, asks, and does it again with what they agree to. Any other error is thrown. */
+/**
+ * Does it; where the folder is not as its owner left it, asks, and does it again with what they agree to. Any other
+ * error is thrown.
+ */
 export async function withConsent(
   folder: string,
   act: Question["goOn"],

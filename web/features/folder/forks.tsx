@@ -7,13 +7,17 @@ import { api } from "@/lib/api";
 import { useVerb } from "@/lib/queries";
 import { Button } from "@/ui/button";
 
-/** For a folder in a synced directory that two computers locked at once: both states are kept until the person has merged them. */
+/**
+ * For a folder in a synced directory that two computers locked at once: both states are kept until the person has
+ * merged them.
+ */
 export function Forks({ folder }: { readonly folder: FolderView }): ReactNode {
   const letGo = useVerb(async (name: string) => {
     await api.letForkGo(folder.id, name);
     toast.success("The other state is let go.");
   });
-  if (folder.forks.length === 0) return null;
+  const forks = folder.forks.filter(({ isNewer }) => !isNewer);
+  if (forks.length === 0) return null;
   return (
     <section aria-labelledby="forks">
       <h2 id="forks" className="text-lg">
@@ -24,17 +28,21 @@ export function Forks({ folder }: { readonly folder: FolderView }): ReactNode {
         computer&rsquo;s state beside this one. Nothing of either is lost, and nothing is removed before you say so.
       </p>
       <ul className="mt-2 divide-y divide-line rounded-xl border border-ochre/50 bg-ochre-soft text-sm">
-        {folder.forks.map(({ name, generation }) => (
+        {forks.map(({ name, generation, arrival: { arrived, pieces } }) => (
           <li key={name} className="flex flex-wrap items-center gap-3 px-4 py-2.5">
             <span className="min-w-0 flex-1 truncate" title={name}>
               The other computer&rsquo;s state {generation}
             </span>
-            {folder.state === "locked" ? (
+            {arrived < pieces || pieces === 0 ? (
+              <span className="text-mute">
+                Still arriving{pieces > 0 && `: ${arrived} of ${pieces} pieces are here`}
+              </span>
+            ) : folder.state === "locked" ? (
               <Compare title="Locked on two computers at once" path={folder.realPath} fork={name} />
             ) : (
               <span className="text-mute">Lock it to compare.</span>
             )}
-            <Button size="small" disabled={letGo.pending} onClick={() => letGo.run(name)}>
+            <Button size="small" disabled={letGo.pending || folder.state !== "locked"} onClick={() => letGo.run(name)}>
               It is not needed any more
             </Button>
           </li>

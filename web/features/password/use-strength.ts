@@ -2,7 +2,10 @@
 import { useEffect, useRef, useState } from "react";
 import type { StrengthView } from "@eremos/server/contract";
 
-/** Estimates in a thread of the page's own: what is typed goes nowhere. Null until there is one of the password as it stands or stood just before. */
+/**
+ * Estimates in a thread of the page's own: what is typed goes nowhere. Null until there is one of the password as it
+ * stands or stood just before.
+ */
 export function useStrength(password: string): StrengthView | null {
   const worker = useRef<Worker | null>(null);
   const asking = useRef(0);

@@ -2,6 +2,7 @@
 import { type ReactNode, useState } from "react";
 import { toast } from "sonner";
 import type { SettingsView } from "@eremos/server/contract";
+import { Behind } from "@/features/password/behind";
 import { AT_THE_GATE, useNewPassword } from "@/features/password/new-password";
 import { api } from "@/lib/api";
 import { count } from "@/lib/format";
@@ -27,21 +28,7 @@ export function MasterPassword({ settings }: { readonly settings: SettingsView }
           </>
         )}
       </p>
-      {settings.behind.length > 0 && (
-        <div className="mt-2 rounded-xl bg-ochre-soft px-4 py-3 text-sm text-ochre">
-          <p>
-            {settings.behind.length === 1 ? "One folder was" : `${settings.behind.length} folders were`} out of reach at
-            the last change, and what opened it before still does. Sign in while it is there, and it is caught up.
-          </p>
-          <ul className="mt-1">
-            {settings.behind.map((folder) => (
-              <li key={folder.id} className="truncate font-medium" title={folder.path}>
-                {folder.path}
-              </li>
-            ))}
-          </ul>
-        </div>
-      )}
+      <Behind folders={settings.behind} />
       <Button className="mt-3" onClick={() => setChanging(true)}>
         Change it…
       </Button>
@@ -59,7 +46,10 @@ export function MasterPassword({ settings }: { readonly settings: SettingsView }
 
 function ChangeForm({ onDone }: { readonly onDone: () => void }): ReactNode {
   const [current, setCurrent] = useState("");
-  const { chosen, fields } = useNewPassword({ label: "New master password", hintNote: AT_THE_GATE });
+  const { chosen, fields } = useNewPassword({
+    label: "New master password",
+    hintNote: `${AT_THE_GATE} Left empty, the one you have stays.`,
+  });
   const change = useGuarded(
     () => api.changePassword(current, chosen.password, chosen.hint),
     ({ left }) => {

@@ -8,7 +8,9 @@ import { KEYS } from "@/lib/queries";
 import { Button } from "@/ui/button";
 import { Field } from "@/ui/field";
 
-/** Places that can't be locked: each with its reason; the owner's own can be added, and what is not critical taken off. */
+/**
+ * Places that can't be locked: each with its reason; the owner's own can be added, and what is not critical taken off.
+ */
 export function OffLimits({ settings }: { readonly settings: SettingsView }): ReactNode {
   const client = useQueryClient();
   const edits = settings.offLimitsEdits;

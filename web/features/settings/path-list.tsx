@@ -2,7 +2,7 @@
 import { X } from "lucide-react";
 import type { ReactNode } from "react";
 
-export interface ListedPath {
+interface ListedPath {
   readonly path: string;
   readonly note: string;
   readonly removable: boolean;

@@ -8,7 +8,10 @@ import { KEYS } from "@/lib/queries";
 import { Button } from "@/ui/button";
 import { Field } from "@/ui/field";
 
-/** Directories that another program uploads: the Onlooker tells what their provider sees, and nothing is tucked away into them. */
+/**
+ * Directories that another program uploads: the Onlooker tells what their provider sees, and nothing is tucked away
+ * into them.
+ */
 export function Synced({ settings }: { readonly settings: SettingsView }): ReactNode {
   const client = useQueryClient();
   const [typed, setTyped] = useState("");

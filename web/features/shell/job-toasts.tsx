@@ -7,7 +7,10 @@ import { askConsent, isConsent } from "@/features/folder/consent";
 import { api } from "@/lib/api";
 import { KEYS, useJobs } from "@/lib/queries";
 
-/** Says how work ended, in words that say what is true now. Work that ended before this page was opened is not told again. */
+/**
+ * Says how work ended, in words that say what is true now. Work that ended before this page was opened is not told
+ * again.
+ */
 export function JobToasts(): ReactNode {
   const jobs = useJobs();
   const client = useQueryClient();

@@ -4,7 +4,10 @@ import { useEffect } from "react";
 import { followEvents } from "@/lib/events";
 import { KEYS } from "@/lib/queries";
 
-/** The page follows the server, and through it the disk and the command line; at the gate it follows that the server is there at all. */
+/**
+ * The page follows the server, and through it the disk and the command line; at the gate it follows that the server is
+ * there at all.
+ */
 export function useLiveUpdates(onSignedOut: () => void): void {
   const client = useQueryClient();
   useEffect(
@@ -17,7 +20,16 @@ export function useLiveUpdates(onSignedOut: () => void): void {
           if (change.topic === "session" || change.topic === "gate")
             for (const key of [KEYS.state, KEYS.settings, KEYS.keyholders, KEYS.sharesSets]) ask(...key);
           if (change.topic === "folders")
-            for (const key of [KEYS.folders, KEYS.interruptions, ["place"], ["onlooker"], ["reach"], KEYS.activity])
+            for (const key of [
+              KEYS.folders,
+              KEYS.settings,
+              KEYS.interruptions,
+              KEYS.newKeys,
+              ["place"],
+              ["onlooker"],
+              ["reach"],
+              KEYS.activity,
+            ])
               ask(...key);
           if (change.topic === "scan") for (const key of [KEYS.scan, KEYS.hidden]) ask(...key);
           if (change.topic === "place" && change.path !== undefined) {

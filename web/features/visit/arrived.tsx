@@ -16,7 +16,10 @@ interface ArrivedProps {
   readonly change: ReturnType<typeof useChange>;
 }
 
-/** What was put in while the folder was locked: shown before it is merged. Whoever put it there chose names and contents. */
+/**
+ * What was put in while the folder was locked: shown before it is merged. Whoever put it there chose names and
+ * contents.
+ */
 export function Arrived({ folder, drops, change }: ArrivedProps): ReactNode {
   const { data } = useQuery({
     queryKey: [...KEYS.visit(folder), "arrivals", drops],

@@ -3,7 +3,10 @@ import { fromMarkdown } from "mdast-util-from-markdown";
 import Papa from "papaparse";
 import type { Measured, PreviewAnswer, PreviewQuestion, Rows } from "./looking";
 
-/** Whatever a file holds is looked at here first, where it can hold up nobody: whoever asked ends this thread when it takes too long. */
+/**
+ * Whatever a file holds is looked at here first, where it can hold up nobody: whoever asked ends this thread when it
+ * takes too long.
+ */
 self.addEventListener("message", (event: MessageEvent<PreviewQuestion>) => {
   const { kind, text } = event.data;
   self.postMessage((kind === "table" ? rowsOf(text) : measure(text)) satisfies PreviewAnswer);

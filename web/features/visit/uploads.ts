@@ -26,7 +26,9 @@ function wayOf(file: File): readonly string[] {
   return dropped.split("/").filter((part) => part !== "" && part !== ".");
 }
 
-/** Sends files into the visited folder, one after the other: each is encrypted as it comes, and there when it is whole. */
+/**
+ * Sends files into the visited folder, one after the other: each is encrypted as it comes, and there when it is whole.
+ */
 export function useUploads(folder: string): {
   readonly state: UploadState | null;
   readonly send: (into: string, files: readonly File[]) => void;

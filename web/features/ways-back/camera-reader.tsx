@@ -10,7 +10,10 @@ interface CameraReaderProps {
   readonly onClose: () => void;
 }
 
-/** Looks through the camera until it sees a QR code. Its pictures stay in the browser, and it is off as soon as this is gone. */
+/**
+ * Looks through the camera until it sees a QR code. Its pictures stay in the browser, and it is off as soon as this is
+ * gone.
+ */
 export function CameraReader({ onRead, onClose }: CameraReaderProps): ReactNode {
   const video = useRef<HTMLVideoElement>(null);
   const [problem, setProblem] = useState<string | null>(null);

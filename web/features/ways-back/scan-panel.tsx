@@ -16,7 +16,10 @@ interface ScanPanelProps {
   readonly isFirst?: boolean;
 }
 
-/** Looks for protected folders on this disk, by what they carry themselves; with progress, to be stopped, skipping nothing silently. */
+/**
+ * Looks for protected folders on this disk, by what they carry themselves; with progress, to be stopped, skipping
+ * nothing silently.
+ */
 export function ScanPanel({ action, whole, isFirst = false }: ScanPanelProps): ReactNode {
   const { scan, start, stop, showMore } = useScan();
   const [place, setPlace] = useState("");

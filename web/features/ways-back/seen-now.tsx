@@ -1,14 +1,15 @@
 "use client";
 import { useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
-import type { FolderView, InterruptionView } from "@eremos/server/contract";
+import type { FolderView, InterruptionView, SettingsView } from "@eremos/server/contract";
 import { api } from "@/lib/api";
 import { count } from "@/lib/format";
 import { KEYS } from "@/lib/queries";
 import { Button } from "@/ui/button";
 
 /** The symptoms that something seen may lead to. */
-export type SymptomId = "master" | "own" | "lost" | "moved" | "hidden" | "gone" | "cut" | "damaged" | "permission";
+export type SymptomId =
+  "master" | "known" | "own" | "lost" | "moved" | "hidden" | "gone" | "cut" | "damaged" | "permission";
 
 interface Sight {
   readonly text: string;
@@ -24,7 +25,8 @@ export function SeenNow({
   readonly onSymptom: (symptom: SymptomId) => void;
 }): ReactNode {
   const interruptions = useQuery({ queryKey: KEYS.interruptions, queryFn: api.interruptions }).data ?? [];
-  const sights = sightsOf(folders, interruptions);
+  const behind = useQuery({ queryKey: KEYS.settings, queryFn: api.settings }).data?.behind ?? [];
+  const sights = sightsOf(folders, interruptions, behind);
   if (folders.length === 0 && sights.length === 0) return null;
   return (
     <section aria-labelledby="seen-now" className="mb-5 rounded-2xl border border-line bg-sheet px-5 py-4">
@@ -58,7 +60,11 @@ export function SeenNow({
   );
 }
 
-function sightsOf(folders: readonly FolderView[], interruptions: readonly InterruptionView[]): Sight[] {
+function sightsOf(
+  folders: readonly FolderView[],
+  interruptions: readonly InterruptionView[],
+  behind: SettingsView["behind"],
+): Sight[] {
   const named = (some: readonly { readonly name: string }[]): string => some.map(({ name }) => name).join(", ");
   const sights: Sight[] = [];
   const see = (
@@ -82,6 +88,11 @@ function sightsOf(folders: readonly FolderView[], interruptions: readonly Interr
     folders.filter(({ state, lastCheck }) => state === "damaged" || lastCheck?.ok === false),
     (names) => `Damaged: ${names}.`,
     "damaged",
+  );
+  see(
+    behind,
+    (names) => `Opened by what opened it before your last change, which has not reached it yet: ${names}.`,
+    "master",
   );
   see(
     folders.filter(({ waysBack }) => waysBack?.codeProvenAt === null),

@@ -11,7 +11,10 @@ import { Button } from "@/ui/button";
 import { Dialog } from "@/ui/dialog";
 import { PasswordField } from "@/ui/field";
 
-/** Brings a folder that was found into the list. One of another Eremos, or with a password of its own, asks for what opens it. */
+/**
+ * Brings a folder that was found into the list. One of another Eremos, or with a password of its own, asks for what
+ * opens it.
+ */
 export function TakeIn({ found }: { readonly found: FoundFolder }): ReactNode {
   const [isAsking, setAsking] = useState(false);
   const client = useQueryClient();

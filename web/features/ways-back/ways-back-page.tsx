@@ -8,6 +8,7 @@ import { toast } from "sonner";
 import type { FolderView, FoundFolder, ScanView } from "@eremos/server/contract";
 import { CompareCopy } from "./compare-copy";
 import { HiddenPanel } from "./hidden-panel";
+import { NewKeysWay } from "./new-keys";
 import { KeyholdersSection } from "./keyholders";
 import { PermissionsWay } from "./permissions-way";
 import { Practice } from "./practice";
@@ -15,6 +16,7 @@ import { ScanPanel } from "./scan-panel";
 import { SeenNow, type SymptomId } from "./seen-now";
 import { TakeIn } from "./take-in";
 import { Interruptions } from "@/features/desk/interruptions";
+import { Behind } from "@/features/password/behind";
 import { Forgotten } from "@/features/entrance/forgotten";
 import { tell } from "@/features/entrance/return-owner";
 import { api } from "@/lib/api";
@@ -36,6 +38,7 @@ export function WaysBackPage(): ReactNode {
   const [shown, setShown] = useState<string>("");
   const symptoms: readonly Symptom[] = [
     { id: "master", says: "I forgot my master password", way: <MasterWay /> },
+    { id: "known", says: "Somebody knows my password, or has my recovery code", way: <NewKeysWay /> },
     { id: "own", says: "I forgot this folder’s own password", way: <OwnWay folders={folders} /> },
     { id: "lost", says: "I locked something and can’t find it, or it isn’t in the list", way: <LostWay /> },
     { id: "moved", says: "The folder or the drive was moved, or renamed", way: <LostWay /> },
@@ -102,9 +105,11 @@ export function WaysBackPage(): ReactNode {
 function MasterWay(): ReactNode {
   const client = useQueryClient();
   const [isOpen, setOpen] = useState(false);
+  const behind = useQuery({ queryKey: KEYS.settings, queryFn: api.settings }).data?.behind ?? [];
   if (!isOpen) {
     return (
       <div className="space-y-3">
+        <Behind folders={behind} />
         <p>
           The recovery code from your sheet sets a new one, or enough of your keyholders&rsquo; shares; at the gate they
           do so too, without being signed in. Your folders stay as they are.

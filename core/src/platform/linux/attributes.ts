@@ -1,7 +1,10 @@
 import * as fs from "node:fs";
 import koffi from "koffi";
 
-/** Flags of file systems that hide or freeze an entry. Linux: ioctl_iflags(2); FAT's own by its ioctl, NTFS' by the attribute its drivers offer. */
+/**
+ * Flags of file systems that hide or freeze an entry. Linux: ioctl_iflags(2); FAT's own by its ioctl, NTFS' by the
+ * attribute its drivers offer.
+ */
 const libc = koffi.load(null);
 const ioctlRaw = libc.func("int ioctl(int, unsigned long, void *)") as (
   fd: number,

@@ -106,8 +106,8 @@ export function listedAccount(theirs: Endpoint, ours: Endpoint): number | null {
 }
 
 /**
- * The account whose program opened the other end of an established connection over loopback, by the kernel's word; null where there is
- * none or the system does not tell. One connection is looked up, however many others there are.
+ * The account whose program opened the other end of an established connection over loopback, by the kernel's word; null
+ * where there is none or the system does not tell. One connection is looked up, however many others there are.
  */
 export function accountOfPeer(theirs: Endpoint, ours: Endpoint): number | null {
   const account = askKernel(theirs, ours);

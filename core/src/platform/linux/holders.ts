@@ -1,23 +1,24 @@
 import * as fs from "node:fs";
+import * as path from "node:path";
 import type { Holder } from "../port";
 
 const WRITE_FLAGS = 0o3;
 
 /**
- * Programs of this account that hold the file at `path`, or something below it, open, read from /proc. Other accounts' programs are invisible to an
- * ordinary account; the kernel shows them to root only.
+ * Programs of this account that hold the file at a path, or something below it, open, read from /proc. Other accounts'
+ * programs are invisible to an ordinary account; the kernel shows them to root only.
  */
-export function findHolders(path: Buffer): Holder[] {
-  const itself = path.toString("latin1");
+export function findHolders(at: Buffer): Holder[] {
+  const itself = at.toString("latin1");
   const prefix = `${itself}/`;
-  const isFile = fs.lstatSync(path, { throwIfNoEntry: false })?.isFile() ?? false;
+  const isFile = fs.lstatSync(at, { throwIfNoEntry: false })?.isFile() ?? false;
   const isIn = (target: string): boolean => target.startsWith(prefix) || (isFile && target === itself);
   const holders: Holder[] = [];
   for (const entry of fs.readdirSync("/proc")) {
     const pid = Number(entry);
     if (!Number.isInteger(pid) || pid === process.pid) continue;
     const held = heldBy(pid, isIn);
-    if (held.paths.length > 0) holders.push({ pid, program: programName(pid), ...held });
+    if (held.paths.length > 0) holders.push({ pid, program: programName(pid), isStopped: isStopped(pid), ...held });
   }
   return holders;
 }
@@ -59,8 +60,20 @@ function isOpenForWriting(pid: number, fd: string): boolean {
   }
 }
 
+/** Source: proc(5), the state behind the name. */
+function isStopped(pid: number): boolean {
+  try {
+    return /\) [Tt] /.test(fs.readFileSync(`/proc/${pid}/stat`, "latin1"));
+  } catch {
+    return false;
+  }
+}
+
+/** Of what an interpreter runs, the script's name. */
 function programName(pid: number): string {
   try {
+    const [interpreter = "", script = ""] = fs.readFileSync(`/proc/${pid}/cmdline`, "utf8").split("\0");
+    if (path.basename(interpreter) === "node" && /^[^-].*\.[cm]?js$/.test(script)) return path.parse(script).name;
     return fs.readFileSync(`/proc/${pid}/comm`, "utf8").trim();
   } catch {
     return `process ${pid}`;

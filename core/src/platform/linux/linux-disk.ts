@@ -1,8 +1,9 @@
 import * as fs from "node:fs";
 import { randomBytes } from "../../crypto/bytes";
 import { identityOf } from "../identity";
-import type { Dir, Disk, OpenFile, Stat } from "../port";
+import { type Dir, type Disk, HOLDS_ALL, type OpenFile, type Stat } from "../port";
 import { accountLists } from "./account-lists";
+import { tryHolding } from "../try-holding";
 import { findHolders } from "./holders";
 import * as libc from "./libc";
 
@@ -17,7 +18,10 @@ function pathOf(dir: Dir, name: Buffer): Buffer {
   return Buffer.concat([Buffer.from(`/proc/self/fd/${dir.handle}/`), name]);
 }
 
-/** File systems (statfs magic numbers) whose inode numbers last and whose status times no program can set: ext2 to 4, xfs, btrfs, f2fs, tmpfs, overlay, zfs, bcachefs. */
+/**
+ * File systems (statfs magic numbers) whose inode numbers last and whose status times no program can set: ext2 to 4,
+ * xfs, btrfs, f2fs, tmpfs, overlay, zfs, bcachefs.
+ */
 const KEEPS_IDENTITY = new Set([
   0xef53, 0x58465342, 0x9123683e, 0xf2f52010, 0x01021994, 0x794c7630, 0x2fc12fc1, 0xca451a4e,
 ]);
@@ -33,7 +37,9 @@ function modeAllows(stat: Stat, bits: number): boolean {
 }
 
 export const linuxDisk: Disk = {
-  // Of this process alone; Eremos gives it the secret of its own data, by which it knows its records again: linuxDiskOf.
+  system: "linux",
+  // Of this process alone; Eremos gives it the secret of its own data, by which it knows its records again:
+  // linuxDiskOf.
   identity: identityOf(randomBytes(32)),
   capabilities: { nanosecondTimes: true, extendedAttributes: true, holes: true, exclusiveRename: true },
 
@@ -114,9 +120,23 @@ export const linuxDisk: Disk = {
   writable: (dir) => libc.mayAccess(dir.handle, HERE, W_OK | X_OK),
   owns: (stat) => ownUid() === 0 || stat.uid === ownUid(),
   identifies: (dir) => KEEPS_IDENTITY.has(fs.statfsSync(pathOf(dir, HERE)).type),
+  holds: (dir) => (KEEPS_IDENTITY.has(fs.statfsSync(pathOf(dir, HERE)).type) ? HOLDS_ALL : tryHolding(linuxDisk, dir)),
   freeBytes: (dir) => {
     const space = fs.statfsSync(pathOf(dir, HERE), { bigint: true });
     return Number(space.bavail * space.bsize);
+  },
+  isWritten: (dir, name) => {
+    let fd: number;
+    try {
+      fd = libc.openAt(dir.handle, name, O_RDONLY | O_NOFOLLOW | O_NONBLOCK | O_CLOEXEC);
+    } catch {
+      return null;
+    }
+    try {
+      return libc.isOpenForWriting(fd);
+    } finally {
+      libc.close(fd);
+    }
   },
   tryLock: (dir, name) => {
     for (;;) {

@@ -21,7 +21,10 @@ const { EADDRINUSE, EACCES, EADDRNOTAVAIL, EAFNOSUPPORT } = constants.errno;
 export const LOOPBACKS = ["127.0.0.1", "::1"] as const;
 export type Loopback = (typeof LOOPBACKS)[number];
 
-/** A port of a loopback address that no other account of this computer can take, as long as one of this account's processes has it like this. Not listened at yet. */
+/**
+ * A port of a loopback address that no other account of this computer can take, as long as one of this account's
+ * processes has it like this. Not listened at yet.
+ */
 export interface HeldPort {
   /** To be listened at, by whoever closes it then; or to be closed by {@link letGoPort}. */
   readonly fd: number;
@@ -29,8 +32,9 @@ export interface HeldPort {
 }
 
 /**
- * Several processes of one account can hold a port at once, and one of them listen: what dies leaves it to the others. `port` 0: any that is free.
- * Source: socket(7), SO_REUSEPORT: all of them have to be of one effective user; SO_REUSEADDR, by which anybody could join one that does not listen, is not set.
+ * Several processes of one account can hold a port at once, and one of them listen: what dies leaves it to the others.
+ * `port` 0: any that is free. Source: socket(7), SO_REUSEPORT: all of them have to be of one effective user;
+ * SO_REUSEADDR, by which anybody could join one that does not listen, is not set.
  */
 export function holdPort(host: Loopback, port: number): HeldPort | "taken" | "no-such-address" {
   const family = host === "::1" ? AF_INET6 : AF_INET;

@@ -45,10 +45,10 @@ const ROOT = 1;
 const ROOT_META: InodeMeta = { mode: 0o755, uid: 0, gid: 0, mtimeNs: 0n, atimeNs: 0n, target: "", xattrs: [] };
 
 /**
- * The harsh model of a file system: a sync of a file makes its content and attributes durable, a sync of a directory the entries in
- * it (not the directory's own entry in its parent), a barrier everything. At a power cut each change that is not durable may have
- * got there or not, in any subset, writes also in part; a rename is one change; and of changes to one and the same name, a later one
- * never survives an earlier one that is lost.
+ * The harsh model of a file system: a sync of a file makes its content and attributes durable, a sync of a directory
+ * the entries in it (not the directory's own entry in its parent), a barrier everything. At a power cut each change
+ * that is not durable may have got there or not, in any subset, writes also in part; a rename is one change; and of
+ * changes to one and the same name, a later one never survives an earlier one that is lost.
  */
 export class DurableDisk {
   readonly rootInode = ROOT;
@@ -151,7 +151,10 @@ export class DurableDisk {
     return inode;
   }
 
-  /** The disk as a power cut leaves it; `random` gives numbers from 0 (included) to 1 (excluded). This one is not changed. */
+  /**
+   * The disk as a power cut leaves it; `random` gives numbers from 0 (included) to 1 (excluded). This one is not
+   * changed.
+   */
   afterPowerCut(random: () => number): DurableDisk {
     const inodes = new Map(
       [...this.inodes].map(([ino, inode]) => [

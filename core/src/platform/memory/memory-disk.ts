@@ -1,10 +1,20 @@
 import { identityOf } from "../identity";
-import type { AccountLists, Attribute, Dir, Disk, EntryType, OpenFile, Stat } from "../port";
-import { DurableDisk, type Change, type InodeMeta } from "./durable-disk";
+import {
+  type AccountLists,
+  type Attribute,
+  type Dir,
+  type Disk,
+  type EntryType,
+  HOLDS_ALL,
+  type Holding,
+  type OpenFile,
+  type Stat,
+} from "../port";
+import { type Change, DurableDisk, type InodeMeta } from "./durable-disk";
 
 /**
- * A disk in memory that forgets like a real one: what was written lives in a cache, and only a sync makes it durable. A power cut
- * leaves what was durable and any subset of the rest (see {@link DurableDisk}). For tests.
+ * A disk in memory that forgets like a real one: what was written lives in a cache, and only a sync makes it durable. A
+ * power cut leaves what was durable and any subset of the rest (see {@link DurableDisk}). For tests.
  */
 interface Inode {
   readonly ino: number;
@@ -29,6 +39,7 @@ function fail(code: string): never {
 const key = (name: Buffer): string => name.toString("latin1");
 
 export class MemoryDisk implements Disk {
+  readonly system = "memory";
   /** The same for all of them: a computer knows its own records again after a power cut. */
   readonly identity = identityOf(Buffer.alloc(32, 1));
   readonly capabilities = { nanosecondTimes: true, extendedAttributes: true, holes: false, exclusiveRename: true };
@@ -337,9 +348,16 @@ export class MemoryDisk implements Disk {
   identifies(): boolean {
     return true;
   }
+  holds(): Holding {
+    return HOLDS_ALL;
+  }
   freeBytes(): number {
     return this.free;
   }
+  isWritten(): boolean | null {
+    return null;
+  }
+
   tryLock(dir: Dir, name: Buffer): OpenFile | null {
     const inode = this.inodeOf(dir).entries.get(key(name)) ?? this.addInode(dir, name, "file", 0o600);
     if (this.locked.has(inode)) return null;

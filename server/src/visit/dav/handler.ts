@@ -34,7 +34,10 @@ import {
   serialize,
 } from "./xml";
 
-/** WebDAV, class 1 and 2 (RFC 4918), for one visited folder. Links are not followed and not shown: to programs they are not there. */
+/**
+ * WebDAV, class 1 and 2 (RFC 4918), for one visited folder. Links are not followed and not shown: to programs they are
+ * not there.
+ */
 const METHODS = "OPTIONS, GET, HEAD, PUT, DELETE, MKCOL, COPY, MOVE, PROPFIND, PROPPATCH, LOCK, UNLOCK";
 const MOST_XML_BYTES = 1024 * 1024;
 const PIECE_BYTES = 256 * 1024;
@@ -53,7 +56,7 @@ export class DavHandler {
   constructor(private readonly folder: VisitedFolder) {}
 
   async handle(request: IncomingMessage, response: ServerResponse): Promise<void> {
-    this.folder.lastUsed = Date.now();
+    this.folder.used();
     try {
       await this.answer(request, response);
     } catch (error) {
@@ -146,7 +149,7 @@ export class DavHandler {
     for (let at = from; at < to && !response.destroyed;) {
       const piece = Buffer.allocUnsafe(Math.min(PIECE_BYTES, to - at));
       at += this.folder.read(file, at, piece);
-      this.folder.lastUsed = Date.now();
+      this.folder.used();
       if (!response.write(piece))
         await new Promise<void>((resolve) => {
           const done = (): void => {
@@ -170,7 +173,7 @@ export class DavHandler {
     try {
       for await (const piece of request) {
         upload.append(piece as Buffer);
-        this.folder.lastUsed = Date.now();
+        this.folder.used();
       }
       await this.folder.finish(upload, target.path);
     } catch (error) {
@@ -435,8 +438,8 @@ export class DavHandler {
   }
 
   /**
-   * Every lock in the way must be held by whoever asks: on the resources themselves and above them, on the directories whose members
-   * change, and below what goes as a whole.
+   * Every lock in the way must be held by whoever asks: on the resources themselves and above them, on the directories
+   * whose members change, and below what goes as a whole.
    */
   private requireUnlocked(
     request: IncomingMessage,

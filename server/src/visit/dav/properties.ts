@@ -1,6 +1,8 @@
 import { isBelow } from "./locks";
 
-/** Properties that programs put on what they find ("dead" ones, RFC 4918 §4), by path. They last as long as the visit. */
+/**
+ * Properties that programs put on what they find ("dead" ones, RFC 4918 §4), by path. They last as long as the visit.
+ */
 export class DeadProperties {
   private readonly byPath = new Map<string, Map<string, string>>();
   private size = 0;

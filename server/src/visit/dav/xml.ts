@@ -1,7 +1,7 @@
 import { DOMParser, type Element, type Node, XMLSerializer } from "@xmldom/xmldom";
 
 /** The XML of WebDAV (RFC 4918 §14): bodies read with namespaces, answers written by hand. */
-export const DAV = "DAV:";
+const DAV = "DAV:";
 
 export class BadXml extends Error {}
 

@@ -1,0 +1,286 @@
+import { fromBase64, wipe } from "../../crypto/bytes";
+import { openEnvelope, sealTo } from "../../crypto/envelope";
+import { EremosError, fromSystemError } from "../../errors/eremos-error";
+import { signGeneration } from "../../format/generation";
+import { type GuardRecord, placePurpose } from "../../format/guard-record";
+import { type Head, isOfEarlierKeys, withFolderPassword, withNewKey, withOwner } from "../../format/header";
+import { isName, namesOf } from "../../format/tree";
+import { type OwnerEnvelope, openOwner, openSealingKey } from "../../format/owner";
+import type { Disk } from "../../platform/port";
+import { directorySource } from "../../rescue/directory-source";
+import { type LockedFolder, type RescueSecret, openLocked } from "../../rescue/locked-folder";
+import { mostWork, replaceHead } from "./change-owner";
+import { commitGenerationRecord, joinIn, ownerSignature, wholeGenerations } from "../records";
+import type { Consent } from "../contents";
+import { accessBefore } from "./renew";
+import { type Inspection, commitGuard, inspectFolder, loadGuard } from "../guards";
+import { busyWith, closeFolder, displayPath, holdFolder, joinPath, letGo, openFolder, splitPath } from "../ground";
+
+export interface AdoptInput {
+  /** Where it lies now, under whatever name. */
+  readonly path: Buffer;
+  /** The roots Eremos may protect in: it belongs into one of them. */
+  readonly places: readonly Buffer[];
+  readonly owner: OwnerEnvelope;
+  readonly rootKey: Uint8Array;
+  /** This computer's public key, by which locks made while signed out are known. */
+  readonly devices: readonly Uint8Array[];
+  /**
+   * What opens it where the owner's root key alone does not: it was locked by another owner, or has a password of its
+   * own.
+   */
+  readonly secret: RescueSecret | null;
+  /** What the owner was told and goes on with. */
+  readonly accept: readonly Consent[];
+}
+
+/** What the owner's list is to know of a folder that was found. */
+export interface Adopted {
+  readonly folder: string;
+  /** Its ordinary path, as far as it can be told from where it lies now. */
+  readonly path: Buffer;
+  readonly generation: number;
+  readonly digest: string;
+  readonly files: number;
+  readonly bytes: number;
+  /** base64url; empty where it is not sealed. */
+  readonly publicKey: string;
+  /** The header's bytes, for the owner's database; null where it is not sealed. */
+  readonly header: Buffer | null;
+  /** Bars of a barred folder. */
+  readonly bars: GuardRecord["bars"] | null;
+}
+
+/**
+ * Makes a folder that was found on a disk this owner's: one of theirs that the list has lost, or one that another owner
+ * (Eremos before, on another computer) locked. Contents stay as they are, and so does whether it is locked.
+ * @throws EremosError `not-protected` | `wrong-password` | `wrong-code` | `needs-folder-password` | `busy` | `damaged`
+ */
+export async function adoptFolder(disk: Disk, input: AdoptInput): Promise<Adopted> {
+  const inspection = inspectFolder(disk, input.path);
+  if (!inspection)
+    throw new EremosError(
+      "not-protected",
+      `${displayPath(input.path)} is not protected by Eremos. Nothing was touched.`,
+    );
+  requireOwnDirectories(disk, input.path);
+  if (inspection.busy) throw busyWith(disk, input.path);
+  try {
+    return await (inspection.guard === "sealed" ? adoptSealed : adoptGuarded)(disk, input, inspection);
+  } catch (error) {
+    throw fromSystemError(error, "taking the folder in; it is locked as it was");
+  }
+}
+
+/** Another account's directory that says it is this owner's folder is none. @throws EremosError `no-permission` */
+function requireOwnDirectories(disk: Disk, path: Buffer): void {
+  const folder = openFolder(disk, path);
+  try {
+    if (disk.owns(disk.statOpen(folder.dir)) && (!folder.vault || disk.owns(disk.statOpen(folder.vault)))) return;
+    throw new EremosError(
+      "no-permission",
+      `${displayPath(path)} belongs to another account of this computer, so it is not taken in. Nothing was touched; if it is yours, have it given back to your account first.`,
+    );
+  } finally {
+    closeFolder(disk, folder);
+  }
+}
+
+async function adoptSealed(
+  disk: Disk,
+  { path, places, owner, rootKey, devices, secret, accept }: AdoptInput,
+  inspection: Inspection,
+): Promise<Adopted> {
+  const locked = await openLocked(
+    directorySource(path),
+    secret ?? { kind: "root", rootKey, folder: null, devices },
+    null,
+    mostWork(owner, accept),
+  );
+  try {
+    // Once it is in the list, locks are made with its key.
+    if (locked.doubt !== null)
+      throw new EremosError(
+        "unvouched",
+        `${locked.doubt} Nothing was changed, and it is not taken in. If you know who locked it, bring its files out with \`eremos rescue\`.`,
+        { what: "key" },
+      );
+    const { generation, digest } = locked;
+    if (generation === null || digest === null)
+      throw new EremosError(
+        "damaged",
+        "This folder's index can't be read, so it can't be taken in as it is. Nothing was touched; bring its files out with `eremos rescue`.",
+      );
+    const files = locked.entries.filter(({ kind }) => kind === "file");
+    const folderKey = locked.folderKey();
+    const isOwn = locked.head.header.owner.owner === owner.owner && !isOfEarlierKeys(locked.head, owner);
+    if (!isOwn) signStates(disk, path, { owner, rootKey }, locked);
+    const renewed = await taken(locked.head, { owner, rootKey, devices }, folderKey).finally(() => wipe(folderKey));
+    const header = replaceHead(disk, path, renewed);
+    announce(disk, path);
+    return {
+      folder: inspection.folder,
+      path: ordinaryPath(path, locked.place, inspection, places),
+      generation,
+      digest,
+      files: files.length,
+      bytes: files.reduce((sum, { size }) => sum + size, 0),
+      publicKey: locked.head.header.publicKey,
+      header,
+      bars: null,
+    };
+  } finally {
+    locked.close();
+  }
+}
+
+function announce(disk: Disk, path: Buffer): void {
+  const folder = holdFolder(disk, path, { create: false });
+  try {
+    joinIn(disk, folder.vault);
+  } finally {
+    letGo(disk, folder);
+  }
+}
+
+/** One of this owner's from before they made new keys gets a new one; one of another owner's keeps its own. */
+async function taken(
+  head: Head,
+  by: Pick<AdoptInput, "owner" | "rootKey" | "devices">,
+  folderKey: Buffer,
+): Promise<Head> {
+  if (head.header.owner.owner !== by.owner.owner) return withFolderPassword(head, by, folderKey, null);
+  if (!isOfEarlierKeys(head, by.owner)) return withOwner(head, by);
+  const before = accessBefore({ ...by, folderKey: null }, head);
+  try {
+    return await withNewKey(head, { ...by, rootBefore: before.rootKey }, folderKey, null);
+  } finally {
+    wipe(before.rootKey);
+  }
+}
+
+/**
+ * The states that the owner before, or their computers, stood behind are this owner's, too; their own signatures stay
+ * beside.
+ */
+function signStates(disk: Disk, path: Buffer, by: Pick<AdoptInput, "owner" | "rootKey">, locked: LockedFolder): void {
+  const folder = holdFolder(disk, path, { create: false });
+  const signature = ownerSignature(by);
+  try {
+    for (const record of wholeGenerations(disk, folder.vault).records)
+      if (locked.isVouched(record)) commitGenerationRecord(disk, folder.vault, signGeneration(record, signature));
+  } finally {
+    wipe(signature.key.privateKey);
+    letGo(disk, folder);
+  }
+}
+
+async function adoptGuarded(
+  disk: Disk,
+  { path, places, owner, rootKey, secret, accept }: AdoptInput,
+  inspection: Inspection,
+): Promise<Adopted> {
+  const folder = holdFolder(disk, path, { create: false });
+  try {
+    const record = loadGuard(disk, folder.vault);
+    if (!record)
+      throw new EremosError("not-protected", `${displayPath(path)} is not protected by Eremos. Nothing was touched.`);
+    const place = await placeOf(record, owner, rootKey, secret, mostWork(owner, accept));
+    const ordinary = ordinaryPath(path, place, inspection, places);
+    const sealed = isOwnersRecord(record, owner)
+      ? record.place
+      : await sealTo(fromBase64(owner.sealing.publicKey, 32), placePurpose(record.folder), place);
+    // From now on this computer knows the record as its own.
+    commitGuard(disk, folder.vault, { ...record, owner, place: sealed });
+    return {
+      folder: record.folder,
+      path: ordinary,
+      generation: 0,
+      digest: "",
+      files: 0,
+      bytes: 0,
+      publicKey: "",
+      header: null,
+      bars: record.bars,
+    };
+  } finally {
+    letGo(disk, folder);
+  }
+}
+
+/** Of theirs, and of the keys that they have now. */
+function isOwnersRecord({ owner: its }: GuardRecord, owner: OwnerEnvelope): boolean {
+  return its.owner === owner.owner && its.signing.publicKey === owner.signing.publicKey;
+}
+
+async function placeOf(
+  record: GuardRecord,
+  owner: OwnerEnvelope,
+  ownRoot: Uint8Array,
+  secret: RescueSecret | null,
+  most: number | undefined,
+): Promise<Buffer> {
+  const isOwn = isOwnersRecord(record, owner);
+  if (!isOwn && (secret === null || secret.kind === "root"))
+    throw new EremosError(
+      "wrong-password",
+      "This folder was locked by another owner; it needs that owner's master password, recovery code or keyholders' shares. Nothing was changed.",
+    );
+  const root =
+    isOwn || secret === null || secret.kind === "root"
+      ? Buffer.from(ownRoot)
+      : (await openOwner(record.owner, secret, most)).rootKey;
+  const sealingKey = openSealingKey(record.owner, root);
+  try {
+    const place = await openEnvelope(sealingKey, placePurpose(record.folder), record.place);
+    if (!place)
+      throw new EremosError(
+        "damaged",
+        "The folder's ordinary path can't be read from its record. Nothing was touched.",
+      );
+    return place;
+  } finally {
+    wipe(root, sealingKey);
+  }
+}
+
+/**
+ * Where a folder belongs, by where it lies now: the disk it lies on may be mounted elsewhere, or it was moved. Its
+ * recorded path tells its name, and for one that is tucked away the directories between its held area and its place.
+ * FORMAT.md §7.5.
+ */
+function ordinaryPath(path: Buffer, place: Buffer | null, inspection: Inspection, places: readonly Buffer[]): Buffer {
+  const ordinary = pathByRecord(path, place, inspection);
+  if (isPlainPath(ordinary) && places.some((root) => isBelow(ordinary, root))) return ordinary;
+  throw new EremosError(
+    "outside-places",
+    `The record of ${displayPath(path)} says that it belongs to ${displayPath(ordinary)}, which is in none of your places. Nothing was touched.`,
+    { path: displayPath(ordinary) },
+  );
+}
+
+/** Whole, and without a part that leads up or nowhere. */
+function isPlainPath(path: Buffer): boolean {
+  return path[0] === 0x2f && namesOf(path.subarray(1)).every(isName);
+}
+
+function isBelow(path: Buffer, root: Buffer): boolean {
+  const above = joinPath(root, Buffer.alloc(0));
+  return path.length > above.length && path.subarray(0, above.length).equals(above);
+}
+
+function pathByRecord(path: Buffer, place: Buffer | null, { visibility, lockedName, held, state }: Inspection): Buffer {
+  const lies = splitPath(path);
+  const isElsewhere = lockedName !== null && lies.name.equals(Buffer.from(lockedName)) && state !== "open";
+  if (!isElsewhere || !place) return path;
+  if (!isPlainPath(place)) return place;
+  if (visibility !== "tucked") return joinPath(lies.parent, splitPath(place).name);
+  const above = splitPath(lies.parent).parent;
+  const names: Buffer[] = [];
+  for (let at = place, level = 0; level <= (held ?? 0); level++) {
+    const { parent, name } = splitPath(at);
+    names.unshift(name);
+    at = parent;
+  }
+  return names.reduce((sum, name) => joinPath(sum, name), above);
+}

@@ -1,0 +1,294 @@
+import { EremosError, isEremosError } from "../../errors/eremos-error";
+import { type Generation, type GenerationRef, generationDigest, refOf, vouchingOf } from "../../format/generation";
+import { type Head, standingOf } from "../../format/header";
+import type { StateRecord } from "../../format/state";
+import type { Dir, Disk } from "../../platform/port";
+import {
+  FolderKeys,
+  type FoundHead,
+  NOTHING_HERE,
+  type Newer,
+  type OwnerAccess,
+  ancestorsOf,
+  arrivalOf,
+  believedOf,
+  isFromElsewhere,
+  loadGeneration,
+  loadHeads,
+  newerThan,
+  otherStates,
+  stillArriving,
+} from "../records";
+import type { DamagedCopy } from "../ground";
+
+/**
+ * What the owner is asked about before anything else happens with a sealed folder, each by itself: nobody known stands
+ * behind it; it is in an older state than Eremos knows; another state of the same number, or one that does not come
+ * from the known one, is in its place; a newer one is on its way here; some of its files are damaged.
+ */
+export const CONSENTS = ["unvouched", "rolled-back", "forked", "arriving", "files-damaged", "costly"] as const;
+export type Consent = (typeof CONSENTS)[number];
+
+/** What every verb that opens a sealed folder brings. */
+export interface SealedInput {
+  /** Where the folder is now. */
+  readonly path: Buffer;
+  readonly access: OwnerAccess;
+  /** The database's copy of the header, used when those in the folder are damaged, or not the owner's. */
+  readonly keptHeader: Buffer | null;
+  /** The newest generation the database knows, to notice a folder that was put back to an older state. */
+  readonly expected: { readonly generation: number; readonly digest: string } | null;
+  /** What the owner was told and goes on with. */
+  readonly accept: readonly Consent[];
+}
+
+/** A sealed folder's header, generation and keys. Whoever opened it wipes the keys. */
+export interface SealedFolder {
+  readonly head: Head;
+  readonly generation: Generation;
+  readonly keys: FolderKeys;
+  /** What its owner has to agree to, or has agreed to. */
+  readonly questions: readonly EremosError[];
+  /** Copies of header and generation record that are missing, damaged or not the owner's. */
+  readonly damaged: readonly DamagedCopy[];
+}
+
+/**
+ * The one way into a sealed folder: header, generation, keys, who stands behind both, whether it is older than known,
+ * and whether it comes from what is known. Where another computer has made a newer state of it, and all of that is
+ * here, it is that which is opened, and `generation` is to be named by the next state record. The folder is held, or
+ * only read. @throws EremosError `unvouched` | `rolled-back` | `forked` | `arriving` where that was not agreed to |
+ * `needs-folder-password` | `wrong-password` | `damaged`
+ */
+export async function openSealed(
+  disk: Disk,
+  vault: Dir,
+  state: SealedState,
+  input: SealedInput,
+): Promise<SealedFolder> {
+  const opened = await lookAtSealed(disk, vault, state, input);
+  const asked = opened.questions.find(({ code }) => !(input.accept as readonly string[]).includes(code));
+  if (!asked) return opened;
+  opened.keys.wipe();
+  throw asked;
+}
+
+/** What of a state record says which state of the folder is opened. */
+export type SealedState = Pick<StateRecord, "generation" | "state" | "mixed" | "by" | "place">;
+
+/** The same, with what is to be asked told instead of thrown: for what only looks. */
+export async function lookAtSealed(
+  disk: Disk,
+  vault: Dir,
+  state: SealedState,
+  { access, keptHeader, expected }: Omit<SealedInput, "path" | "accept">,
+): Promise<SealedFolder> {
+  const { generation: ref } = state;
+  if (!ref)
+    throw new EremosError(
+      "damaged",
+      "The folder's state record names no state of it. Nothing was touched; don't change anything in the folder.",
+    );
+  requireArrived(disk, vault, state, ref);
+  const { head, keys, damaged } = await openHeads(disk, vault, keptHeader, access);
+  try {
+    const newer = isAtRest(state)
+      ? newerThan(
+          disk,
+          vault,
+          ref,
+          (record) => vouchingOf(record, believedOf(access), head) !== "unknown" && keys.has(record),
+        )
+      : NOTHING_NEWER;
+    const loaded = loadGeneration(disk, vault, newer.whole ? refOf(newer.whole) : ref);
+    const generation = loaded.record;
+    if (generation.folder !== head.header.folder)
+      throw new EremosError("damaged", "The folder's generation record belongs to another folder.", {
+        reason: "swapped",
+      });
+    const questions = [
+      whoStandsBehind(generation, head, keys, access),
+      whetherOlder(generation, expected),
+      whetherForked(disk, vault, generation, expected),
+      newer.arriving ? stillArriving("A newer state of this folder", newer.arriving) : null,
+    ];
+    return {
+      head,
+      generation,
+      keys,
+      questions: questions.filter((one) => one !== null),
+      damaged: [...damaged, ...loaded.damaged],
+    };
+  } catch (error) {
+    keys.wipe();
+    throw error;
+  }
+}
+
+const NOTHING_NEWER: Newer = { whole: null, arriving: null };
+
+/** What lies open was opened from the state that the record names; that is what it is compared with. */
+function isAtRest({ state, mixed }: SealedState): boolean {
+  return state === "sealed" && !mixed;
+}
+
+/**
+ * @throws EremosError `arriving` where the record came here from another place, and not everything that it names has
+ */
+function requireArrived(disk: Disk, vault: Dir, state: SealedState, ref: GenerationRef): void {
+  if (!isFromElsewhere(disk, vault, state)) return;
+  const arrival = arrivalOf(disk, vault, ref);
+  if (!arrival || arrival.missing > 0) throw stillArriving("This folder", arrival ?? NOTHING_HERE);
+}
+
+const WEIGHT = { owner: 2, device: 1, unknown: 0 } as const;
+
+/** Those that somebody known stands behind first, the owner before a computer of theirs, and the latest first. */
+function byStanding(
+  heads: readonly FoundHead[],
+  access: OwnerAccess,
+): readonly (FoundHead & { readonly isKnown: boolean })[] {
+  const believed = believedOf(access);
+  const weighed = heads.map((found) => ({ ...found, weight: WEIGHT[standingOf(found.head.header, believed)] }));
+  return weighed
+    .sort((a, b) => b.weight - a.weight || b.head.header.counter - a.head.header.counter)
+    .map(({ weight, ...found }) => ({ ...found, isKnown: weight > 0 }));
+}
+
+/**
+ * Of several headers the one that somebody known stands behind, and of those the latest: whoever can write to the
+ * folder can put another, or an earlier one, in its place.
+ */
+export async function openHeads(
+  disk: Disk,
+  vault: Dir,
+  kept: Buffer | null,
+  access: OwnerAccess,
+): Promise<Pick<SealedFolder, "head" | "keys" | "damaged">> {
+  const { heads, damaged } = loadHeads(disk, vault, kept);
+  const ordered = byStanding(heads, access);
+  // Where one is known, an unknown one is not even tried.
+  const tried = ordered.some(({ isKnown }) => isKnown) ? ordered.filter(({ isKnown }) => isKnown) : ordered;
+  let first: unknown = null;
+  for (const { head, damaged: its } of tried) {
+    try {
+      const keys = await FolderKeys.open(disk, vault, head, access);
+      const others = heads
+        .filter((other) => other.head !== head && !other.path.startsWith("the copy"))
+        .map(({ path }) => ({ path, reason: "it is not the latest header that you or a computer of yours made" }));
+      return { head, keys, damaged: [...damaged, ...its, ...others] };
+    } catch (error) {
+      if (!isEremosError(error)) throw error;
+      first ??= error;
+    }
+  }
+  throw (
+    stillComing(
+      disk,
+      vault,
+      tried.map(({ head }) => head),
+    ) ?? first
+  );
+}
+
+/** Where a program keeps the folder in step, a header may be here before the ways in that it names. */
+function stillComing(disk: Disk, vault: Dir, heads: readonly Head[]): EremosError | null {
+  const partly = heads.find(({ header, slots }) => slots.length < header.slots.length);
+  if (!partly || otherStates(disk, vault)?.length === 0) return null;
+  return stillArriving("This folder's header", { pieces: partly.header.slots.length, arrived: partly.slots.length });
+}
+
+/**
+ * The header that is to be written anew, without opening the folder: of several the latest that somebody known stands
+ * behind.
+ * @throws EremosError `unvouched` | `wrong-password` (another owner's) | `damaged`
+ */
+export function headToRenew(
+  disk: Disk,
+  vault: Dir,
+  { access, keptHeader }: Pick<SealedInput, "access" | "keptHeader">,
+): Head {
+  if (!believedOf(access).owner)
+    throw new EremosError(
+      "damaged",
+      "The owner record does not belong to the key that is signed in, so no header is written with it. Nothing was changed; sign in again.",
+    );
+  const [first] = byStanding(loadHeads(disk, vault, keptHeader).heads, access);
+  if (first?.isKnown) return first.head;
+  if (first && first.head.header.owner.owner !== access.owner.owner)
+    throw new EremosError("wrong-password", "This folder was locked by another owner. Nothing was changed.");
+  throw new EremosError(
+    "unvouched",
+    "Nobody known stands behind this folder's header, so it is not renewed. Nothing was changed; open the folder, if you know who locked it, and lock it anew.",
+    { what: "key" },
+  );
+}
+
+/** The header that somebody known stands behind, where no key is needed. @throws EremosError `unvouched` | `damaged` */
+export function knownHead(
+  disk: Disk,
+  vault: Dir,
+  { access, keptHeader }: Pick<SealedInput, "access" | "keptHeader">,
+): Head {
+  const [first] = byStanding(loadHeads(disk, vault, keptHeader).heads, access);
+  if (first?.isKnown) return first.head;
+  throw new EremosError(
+    "unvouched",
+    "Nobody known stands behind this folder, so nothing of it is repaired. Nothing was changed; bring its files out with `eremos rescue`.",
+    { what: "key" },
+  );
+}
+
+/**
+ * A folder key that was only sealed to the owner, or a generation that was only sealed to the folder, may be anybody's:
+ * only signatures of the owner, of their computers, and of members who may change the folder count.
+ */
+function whoStandsBehind(
+  generation: Generation,
+  head: Head,
+  keys: FolderKeys,
+  access: OwnerAccess,
+): EremosError | null {
+  if (keys.standing === "unknown") {
+    return new EremosError(
+      "unvouched",
+      "This folder was locked by somebody unknown: neither you nor a computer of yours that Eremos knows stands behind its key. Nothing was changed. Open it only if you know who locked it; nothing of yours is ever encrypted to that key.",
+      { what: "key" },
+    );
+  }
+  if (vouchingOf(generation, believedOf(access), head) !== "unknown") return null;
+  return new EremosError(
+    "unvouched",
+    "The last lock of this folder was not made by you, by a computer of yours that Eremos knows, or by somebody whom you let change it. Nothing was changed; go on only if you know who locked it.",
+    { what: "lock" },
+  );
+}
+
+function whetherOlder({ number }: Generation, expected: SealedInput["expected"]): EremosError | null {
+  if (!expected || number >= expected.generation) return null;
+  return new EremosError(
+    "rolled-back",
+    `This folder is in an older state than Eremos last locked (state ${number}, expected ${expected.generation}), as after restoring a backup. Nothing was changed; go on if you know why.`,
+    { found: number, expected: expected.generation },
+  );
+}
+
+/** As far as the records between the known state and this one are still there. */
+function whetherForked(
+  disk: Disk,
+  vault: Dir,
+  record: Generation,
+  expected: SealedInput["expected"],
+): EremosError | null {
+  if (!expected || record.number < expected.generation || generationDigest(record) === expected.digest) return null;
+  const lineage =
+    record.number === expected.generation
+      ? { isWhole: true, digests: new Set<string>() }
+      : ancestorsOf(disk, vault, record, expected.generation);
+  if (lineage.digests.has(expected.digest) || !lineage.isWhole) return null;
+  return new EremosError(
+    "forked",
+    `Another state ${expected.generation} of this folder is in the place of the one Eremos knows, as when two copies of it were locked apart. Nothing was changed; go on if you know why.`,
+    { generation: expected.generation },
+  );
+}

@@ -1,0 +1,323 @@
+import { EremosError, fromSystemError, systemCode } from "../../errors/eremos-error";
+import { type FileRecord, MAX_FILE_RECORD_BYTES, nameIn, readFileRecord } from "../../format/file-record";
+import { HIDDEN_NAME } from "../../format/ids";
+import { isStateName } from "../../format/state";
+import type { Dir, Disk, OpenFile, Stat } from "../../platform/port";
+import { keepingTimes, within } from "./handles";
+import { hasRecord, readTwins } from "./twins";
+
+/** Everything Eremos adds to a folder lives in this one directory inside it. FORMAT.md §1. */
+export const VAULT_NAME = Buffer.from(".eremos");
+/**
+ * The file system's own directory at the top of an ext2, ext3 or ext4 drive, whose top has this inode number. Source:
+ * linux/Documentation/filesystems/ext4.
+ */
+const LOST_AND_FOUND = Buffer.from("lost+found");
+const EXT_ROOT_INODE = 2n;
+
+/**
+ * What stands at a folder's top and is not the person's: Eremos' directory, and on a drive what belongs to its file
+ * system.
+ */
+export function isNotContents(top: Pick<Stat, "ino">, name: Buffer): boolean {
+  return name.equals(VAULT_NAME) || (top.ino === EXT_ROOT_INODE && name.equals(LOST_AND_FOUND));
+}
+
+/** Whether a drive is mounted at the path: its contents can be protected, but it can't be moved. */
+export function isMountPoint(disk: Disk, path: Buffer): boolean {
+  const { parent, name } = splitPath(path);
+  return within(disk, disk.openRoot(parent), (dir) => {
+    const stat = disk.find(dir, name);
+    return stat?.type === "dir" && stat.dev !== disk.statOpen(dir).dev;
+  });
+}
+
+/** Bytes of the longest name that every file system here holds. */
+export const LONGEST_NAME = 255;
+
+/** The one readable file in a locked folder that stays in view. */
+export const PAGE_NAME = Buffer.from("Locked with Eremos.html");
+/** In it, where it is to have another icon: the desktop's own file for that. */
+export const ICON_NAME = Buffer.from(".directory");
+
+export const NAMES = {
+  lock: Buffer.from("lock"),
+  header: Buffer.from("header.json"),
+  slots: Buffer.from("slots"),
+  members: Buffer.from("members"),
+  generations: Buffer.from("generations"),
+  manifests: Buffer.from("manifests"),
+  keys: Buffer.from("keys"),
+  index: Buffer.from("index"),
+  packs: Buffer.from("packs"),
+  opened: Buffer.from("opened"),
+  staging: Buffer.from("staging"),
+  links: Buffer.from("links"),
+  remains: Buffer.from("remains"),
+  page: Buffer.from("page.html"),
+  icon: Buffer.from("icon"),
+  guard: Buffer.from("guard.json"),
+  file: Buffer.from("file.json"),
+  contents: Buffer.from("contents"),
+  drops: Buffer.from("drops"),
+  insurance: Buffer.from("insurance"),
+  /** In it: how much. */
+  level: Buffer.from("level.json"),
+} as const;
+
+/** A folder with its parent and, where there is one, Eremos' directory in it. Close with {@link closeFolder}. */
+export interface Folder {
+  readonly path: Buffer;
+  readonly parent: Dir;
+  readonly name: Buffer;
+  readonly dir: Dir;
+  readonly vault: Dir | null;
+}
+
+/** A folder whose lock file this process holds. */
+export interface HeldFolder extends Folder {
+  readonly vault: Dir;
+  /** Null when it was let go of already. */
+  held: OpenFile | null;
+}
+
+export function splitPath(path: Buffer): { parent: Buffer; name: Buffer } {
+  const at = path.lastIndexOf(0x2f);
+  if (at < 0 || path.length < 2)
+    throw new EremosError("not-found", "That is not a full path of a folder. Nothing was touched.");
+  return { parent: at === 0 ? Buffer.from("/") : path.subarray(0, at), name: path.subarray(at + 1) };
+}
+
+export function joinPath(parent: Buffer, name: Buffer): Buffer {
+  const slash = Buffer.from("/");
+  return parent.equals(slash) ? Buffer.concat([slash, name]) : Buffer.concat([parent, slash, name]);
+}
+
+/** A path for people: UTF-8, with what is not UTF-8 replaced. */
+export function displayPath(path: Buffer): string {
+  return path.toString("utf8");
+}
+
+export function isHiddenName(name: Buffer): boolean {
+  return HIDDEN_NAME.test(name.toString("latin1"));
+}
+
+/** The record of a folder that stands for a single file, or null. @throws EremosError `damaged` */
+export function fileRecordIn(disk: Disk, vault: Dir): FileRecord | null {
+  return readTwins(disk, vault, NAMES.file, MAX_FILE_RECORD_BYTES, readFileRecord, "folder's file record");
+}
+
+/**
+ * The folder that keeps what belongs to a file of this name beside it, while that lies open; null where there is none.
+ */
+export function containerOf(disk: Disk, parent: Dir, file: Buffer): Buffer | null {
+  return hiddenNamesIn(disk, parent).find((name) => namedIn(disk, parent, name)?.equals(file) ?? false) ?? null;
+}
+
+/** None where this account may not list. */
+function hiddenNamesIn(disk: Disk, parent: Dir): Buffer[] {
+  try {
+    return disk.list(parent).filter(isHiddenName);
+  } catch (error) {
+    if (systemCode(error) === "EACCES") return [];
+    throw error;
+  }
+}
+
+/**
+ * Another account's directory is no container: whoever may write beside a file could put one there. Nor is one that
+ * this account barred for itself.
+ */
+export function isOwnDirectory(disk: Disk, parent: Dir, name: Buffer): boolean {
+  const stat = disk.find(parent, name);
+  return stat?.type === "dir" && disk.owns(stat) && disk.readable(parent, name, stat);
+}
+
+function namedIn(disk: Disk, parent: Dir, container: Buffer): Buffer | null {
+  if (!isOwnDirectory(disk, parent, container)) return null;
+  try {
+    return within(disk, disk.openDir(parent, container), (dir) =>
+      within(disk, disk.openDir(dir, VAULT_NAME), (vault) => {
+        const record = fileRecordIn(disk, vault);
+        return record && nameIn(record);
+      }),
+    );
+  } catch (error) {
+    // Not one, or one that does not tell; where it can't be read now, it must not be taken for none.
+    if (error instanceof EremosError || ["ENOENT", "ENOTDIR"].includes(systemCode(error) ?? "")) return null;
+    throw error;
+  }
+}
+
+/**
+ * Of a folder, or of the container of a single file that lies open. @throws EremosError `not-found` | `not-a-folder` |
+ * `no-permission`
+ */
+export function openFolder(disk: Disk, at: Buffer): Folder {
+  const { parent: parentPath, name: asked } = splitPath(at);
+  let [path, name] = [at, asked];
+  let parent: Dir | undefined;
+  let dir: Dir | undefined;
+  try {
+    parent = disk.openRoot(parentPath);
+    try {
+      dir = openOrEnter(disk, parent, name);
+    } catch (error) {
+      // A single file that lies open: what is kept of it is in its container.
+      const container = ["ENOTDIR", "ENOENT"].includes(systemCode(error) ?? "")
+        ? containerOf(disk, parent, name)
+        : null;
+      if (!container) throw error;
+      dir = disk.openDir(parent, container);
+      path = joinPath(parentPath, container);
+      name = container;
+    }
+    const vault = disk.find(dir, VAULT_NAME)?.type === "dir" ? disk.openDir(dir, VAULT_NAME) : null;
+    return { path, parent, name, dir, vault };
+  } catch (error) {
+    if (dir) disk.closeDir(dir);
+    if (parent) disk.closeDir(parent);
+    throw explainOpening(error, path);
+  }
+}
+
+/** A barred folder may not be listed, and what Eremos keeps in it is still reached by its name. */
+function openOrEnter(disk: Disk, parent: Dir, name: Buffer): Dir {
+  try {
+    return disk.openDir(parent, name);
+  } catch (error) {
+    if (systemCode(error) !== "EACCES") throw error;
+    const dir = disk.enterDir(parent, name);
+    if (hasGuardRecord(disk, dir)) return dir;
+    disk.closeDir(dir);
+    throw error;
+  }
+}
+
+function hasGuardRecord(disk: Disk, dir: Dir): boolean {
+  try {
+    return within(disk, disk.openDir(dir, VAULT_NAME), (vault) => hasRecord(disk, vault, NAMES.guard));
+  } catch {
+    return false;
+  }
+}
+
+function explainOpening(error: unknown, path: Buffer): EremosError {
+  const shown = displayPath(path);
+  switch (systemCode(error)) {
+    case "ENOENT":
+      return new EremosError("not-found", `There is nothing at ${shown} now. Nothing was touched; check the path.`);
+    case "ENOTDIR":
+    case "ELOOP":
+      return new EremosError(
+        "not-a-folder",
+        `${shown} is not a folder of its own (it is a file or a link). Nothing was touched; give the folder itself.`,
+      );
+    case "EACCES":
+    case "EPERM":
+      return new EremosError(
+        "no-permission",
+        `The system does not let this account into ${shown}. Nothing was touched.`,
+      );
+    default:
+      return fromSystemError(error, `looking at ${shown}; nothing was touched`);
+  }
+}
+
+export function closeFolder(disk: Disk, folder: Folder): void {
+  if (folder.vault) disk.closeDir(folder.vault);
+  disk.closeDir(folder.dir);
+  disk.closeDir(folder.parent);
+}
+
+/**
+ * Opens the folder and takes its lock, making Eremos' directory when `create` is set.
+ * @throws EremosError `busy` when another operation of any process holds it | `not-protected`
+ */
+export function holdFolder(disk: Disk, path: Buffer, options: { readonly create: boolean }): HeldFolder {
+  const folder = openFolder(disk, path);
+  let vault = folder.vault;
+  try {
+    if (!vault) {
+      if (!options.create) throw new EremosError("not-protected", `${displayPath(path)} is not protected by Eremos.`);
+      if (disk.find(folder.dir, VAULT_NAME))
+        throw new EremosError(
+          "path-taken",
+          `There is something called .eremos in ${displayPath(path)} that is not Eremos' own directory. Nothing was touched; give it another name, then lock the folder.`,
+          { path: displayPath(path) },
+        );
+      keepingTimes(disk, folder.dir, () => disk.makeDir(folder.dir, VAULT_NAME, 0o700));
+      vault = disk.openDir(folder.dir, VAULT_NAME);
+      disk.clearAccessLists(vault);
+      // What the records in it say must not get lost while a change they announce survives.
+      disk.syncDir(folder.dir);
+    }
+    requireOurs(disk, path, vault);
+    const held = takeLock(disk, vault);
+    if (!held) throw busyWith(disk, path);
+    return { ...folder, vault, held };
+  } catch (error) {
+    closeFolder(disk, { ...folder, vault });
+    throw fromSystemError(error, `beginning with ${displayPath(path)}; nothing was touched`);
+  }
+}
+
+/** What to say where somebody holds the folder's lock: who it is, as far as that can be seen. */
+export function busyWith(disk: Disk, path: Buffer): EremosError {
+  const [holder] = disk.holders(joinPath(joinPath(path, VAULT_NAME), NAMES.lock));
+  const by = holder ? `, by ${holder.program} (process ${holder.pid})` : "";
+  const what = holder?.isStopped
+    ? `, which is stopped. Nothing was touched, and nothing is lost; let it go on (kill -CONT ${holder.pid}), or end it (kill -KILL ${holder.pid})`
+    : ". Nothing was touched; wait for it to end";
+  return new EremosError("busy", `Something is already being done with ${displayPath(path)}${by}${what}.`);
+}
+
+const LOCK_TRIES = 15;
+const LOCK_WAIT_MS = 20;
+
+/** A mere look at the folder may hold the lock for a moment; an operation holds it for longer than this waits. */
+function takeLock(disk: Disk, vault: Dir): OpenFile | null {
+  for (let attempt = 1; ; attempt++) {
+    const held = disk.tryLock(vault, NAMES.lock);
+    if (held || attempt === LOCK_TRIES) return held;
+    disk.wait(LOCK_WAIT_MS);
+  }
+}
+
+export function letGo(disk: Disk, folder: HeldFolder): void {
+  dropLock(disk, folder);
+  closeFolder(disk, folder);
+}
+
+/** Before Eremos' directory goes: some file systems keep an open file's name until it is closed. */
+export function dropLock(disk: Disk, folder: HeldFolder): void {
+  if (folder.held) disk.closeFile(folder.held);
+  folder.held = null;
+}
+
+/** What a first lock that was cut off before its first record leaves, or a release after its last one. */
+const LEFT_WITHOUT_RECORD =
+  /^(?:lock|(?:state-[0-9a-f]{32}|guard|file)(?:\.twin)?\.json\.new|originals-[0-9a-f]{64}(?:\.new)?)$/;
+
+/** Where one of these is, the directory is Eremos'. */
+const OWN_DIRECTORIES = [NAMES.generations, NAMES.staging, NAMES.packs, NAMES.index];
+
+/**
+ * A directory of this name that holds no record of Eremos', and anything that Eremos does not leave without one, is
+ * somebody's own: it is neither used nor removed. @throws EremosError `path-taken`
+ */
+function requireOurs(disk: Disk, path: Buffer, vault: Dir): void {
+  if (
+    disk.list(vault).some(isStateName) ||
+    [NAMES.guard, NAMES.file, NAMES.header].some((name) => hasRecord(disk, vault, name)) ||
+    OWN_DIRECTORIES.some((name) => disk.find(vault, name))
+  )
+    return;
+  const others = disk.list(vault).filter((name) => !LEFT_WITHOUT_RECORD.test(name.toString("latin1")));
+  if (others.length === 0) return;
+  throw new EremosError(
+    "path-taken",
+    `There is a directory called .eremos in ${displayPath(path)} that is not Eremos' own (it holds ${others.slice(0, 3).map(displayPath).join(", ")}). Nothing was touched; give that directory another name, then lock the folder.`,
+    { path: displayPath(path) },
+  );
+}

@@ -1,0 +1,461 @@
+import { EremosError, fromSystemError, stopped } from "../../../errors/eremos-error";
+import { writeHead } from "../../../format/header";
+import { generationDigest, refOf } from "../../../format/generation";
+import { decodeObjectHeader } from "../../../format/object";
+import { newFrame } from "../../../format/record-file";
+import type { StateRecord } from "../../../format/state";
+import type { Dir, Disk, Holder, Stat } from "../../../platform/port";
+import {
+  type LockInput,
+  type Room,
+  type SealedContent,
+  type SealingOf,
+  type Strategy,
+  type Swept,
+  bytesForWhole,
+  changedSince,
+  chooseStrategy,
+  loadOpened,
+  prepare,
+  sealContent,
+  sealedBefore,
+  sealedFor,
+  sweepKeeping,
+} from "../../contents";
+import { believedOf, commitState, isOwnState, loadState, removeObject } from "../../records";
+import { keepInsured } from "../../../insurance";
+import { sealFileByFile } from "./file-by-file";
+import {
+  type HeldFolder,
+  type Hooks,
+  Meter,
+  NAMES,
+  type Survey,
+  VAULT_NAME,
+  closeFolder,
+  displayPath,
+  ensureDir,
+  holdFolder,
+  joinPath,
+  letGo,
+  openFolder,
+  refuse,
+  refuseInUse,
+  silentHooks,
+  splitPath,
+  survey,
+  topModeOf,
+  withHeldNames,
+  within,
+} from "../../ground";
+import { type Grounds, type Hiding, hide, hidingFor, shownBy, writeSigns } from "../../visibility";
+import { finishRemoving, recoverHeld } from "./recover-sealed";
+import { closedRoot } from "../barred/guard-records";
+import { moveOut, verifyStaged } from "./staging";
+import { withFileWrapped } from "../single-file";
+
+export interface LockOutcome {
+  readonly folder: string;
+  readonly realPath: Buffer;
+  readonly generation: number;
+  readonly digest: string;
+  readonly files: number;
+  readonly bytes: number;
+  readonly publicKey: string;
+  readonly header: Buffer;
+  readonly outsideLinks: readonly string[];
+  /** How it was done: by the space there was. */
+  readonly strategy: Strategy;
+  /** Programs that still have files of the folder open for reading. */
+  readonly stillOpenIn: readonly string[];
+  /**
+   * What is not needed any more of its earlier states went; or all of them stayed, since not everything that says what
+   * is needed could be read.
+   */
+  readonly earlier: Swept;
+}
+
+const ATTEMPTS = 3;
+
+/**
+ * Seals a folder, or a single file, in place: everything sealed and durable, committed, and only then is the plain copy
+ * removed. A failure before that point puts everything back; file by file, what is sealed stays sealed and the rest
+ * stays plain.
+ * @throws EremosError for every refusal, before anything is touched
+ */
+export async function lockFolder(disk: Disk, input: LockInput, hooks: Hooks): Promise<LockOutcome> {
+  return withFileWrapped(disk, input.path, () => lockWrapped(disk, input, hooks));
+}
+
+async function lockWrapped(disk: Disk, input: LockInput, hooks: Hooks): Promise<LockOutcome> {
+  let quickly = true;
+  for (let attempt = 1; ; attempt++) {
+    try {
+      return await lockOnce(disk, input, quickly, hooks);
+    } catch (error) {
+      const code = error instanceof EremosError ? error.code : null;
+      const again =
+        (code === "changed-while-locking" && attempt < ATTEMPTS) ||
+        (code === "no-space" && quickly && input.note !== null);
+      if (!again) throw error;
+      quickly = false;
+    }
+  }
+}
+
+async function lockOnce(disk: Disk, input: LockInput, quickly: boolean, hooks: Hooks): Promise<LockOutcome> {
+  const looked = lookBeforeTouching(disk, input, quickly, hooks);
+  refuseInUse(disk, input);
+  const folder = holdFolder(disk, input.path, { create: true });
+  try {
+    const base = stateForLock(disk, folder, input);
+    const making = await prepare(disk, folder, input, base);
+    try {
+      const opened = sealedBefore(disk, folder, input, making);
+      return lockHeld(
+        {
+          disk: opened?.hasHeldNames ? withHeldNames(disk, folder, opened.tree) : disk,
+          folder,
+          input,
+          making,
+          opened,
+          surveyed: looked.found,
+          hiding: looked.hiding,
+          hooks,
+        },
+        looked.room.strategy,
+      );
+    } finally {
+      making.keys.wipe();
+    }
+  } catch (error) {
+    throw putBack(disk, folder, looked.found.root, error);
+  } finally {
+    letGo(disk, folder);
+  }
+}
+
+/**
+ * Undoes a failed lock the way a crash would be undone; from `removing` on the sealed copy is the true one and stays.
+ */
+function putBack(disk: Disk, folder: HeldFolder, root: Stat, error: unknown): EremosError {
+  const state = stateOrNull(disk, folder);
+  if (state?.state === "removing" || state?.state === "sealed") {
+    return fromSystemError(
+      error,
+      "removing the plain copy; the sealed copy is whole and Eremos finishes at the next start",
+    );
+  }
+  try {
+    if (disk.find(folder.dir, VAULT_NAME)) recoverHeld(disk, folder);
+  } catch {
+    return fromSystemError(
+      error,
+      `locking ${displayPath(folder.path)}; what was begun could not be undone either, which Eremos does as soon as the disk can be written again`,
+    );
+  }
+  if (state?.mixed) {
+    return stopped(
+      error,
+      (because) =>
+        `Eremos stopped while locking ${displayPath(folder.path)} file by file, because ${because}. A part is locked, the rest is still readable, and nothing is lost. Lock it again to go on, or open it to get everything back.`,
+    );
+  }
+  if (!state) disk.setTimes(folder.dir, root.atimeNs, root.mtimeNs);
+  return fromSystemError(error, "locking; everything is at its place");
+}
+
+function stateOrNull(disk: Disk, folder: HeldFolder): StateRecord | null {
+  try {
+    return disk.find(folder.dir, VAULT_NAME) ? loadState(disk, folder.vault) : null;
+  } catch {
+    return null;
+  }
+}
+
+type Looking = Grounds & Pick<LockInput, "path" | "visibility" | "cover" | "note">;
+
+interface Look {
+  readonly found: Pick<Survey, "root" | "entries" | "files" | "bytes" | "largest">;
+  readonly room: Room;
+  readonly outsideLinks: readonly string[];
+  readonly foreign: readonly string[];
+  readonly hiding: Hiding;
+}
+
+/**
+ * Every refusal that a walk can find. `quickly`: of an open folder whose sealed copy is known, what was sealed tells
+ * enough, and the walk that seals finds the rest. @throws EremosError
+ */
+function lookBeforeTouching(
+  disk: Disk,
+  { path, visibility, cover = null, note, ...grounds }: Looking,
+  quickly: boolean,
+  hooks: Hooks,
+): Look {
+  const folder = openFolder(disk, path);
+  try {
+    if (!disk.writable(folder.dir))
+      throw new EremosError("no-permission", `This account may not change ${displayPath(path)}. Nothing was touched.`);
+    const hiding = hidingFor(disk, path, { visibility, cover }, grounds);
+    const free = disk.freeBytes(folder.dir);
+    const base = note && folder.vault ? loadOpened(disk, folder.vault, note.opened) : null;
+    if (quickly && base) {
+      const { files, bytes, entries } = base.tree;
+      const found = { root: disk.statOpen(folder.dir), entries, files, bytes, largest: bytes };
+      if (bytesForWhole(found) <= free)
+        return { found, room: { strategy: "whole", free }, outsideLinks: [], foreign: [], hiding };
+    }
+    const found = survey(disk, folder.dir, hooks);
+    refuse(found.refusals);
+    // What is sealed already goes first, and makes room for the rest.
+    if (folder.vault && loadState(disk, folder.vault)?.mixed)
+      return {
+        found,
+        room: { strategy: "file-by-file", free },
+        outsideLinks: found.outsideLinks,
+        foreign: found.foreign,
+        hiding,
+      };
+    const amount = base && bytesForWhole(found) > free ? changedSince(disk, folder.dir, base, found) : found;
+    return {
+      found,
+      room: chooseStrategy(amount, free, "Locking"),
+      outsideLinks: found.outsideLinks,
+      foreign: found.foreign,
+      hiding,
+    };
+  } catch (error) {
+    throw fromSystemError(error, `looking at ${displayPath(path)}; nothing was touched`);
+  } finally {
+    closeFolder(disk, folder);
+  }
+}
+
+export interface LockPreview {
+  readonly files: number;
+  readonly bytes: number;
+  readonly outsideLinks: readonly string[];
+  /**
+   * What belongs to other accounts: once it was locked and opened it is this account's, without any special rights of
+   * theirs.
+   */
+  readonly foreign: readonly string[];
+  /** Programs that have something of the folder open. */
+  readonly holders: readonly string[];
+  /**
+   * The file system tells of each file whether anybody writes to it; else only programs that can be listed are seen.
+   */
+  readonly tellsWriters: boolean;
+  readonly strategy: Strategy;
+}
+
+/** What a lock would take on. Touches nothing. @throws EremosError for every refusal */
+export function previewLock(
+  disk: Disk,
+  input: Grounds & Pick<LockInput, "path" | "visibility" | "cover">,
+): LockPreview {
+  const { path } = input;
+  const file = regularFileAt(disk, path);
+  if (file) return previewFile(disk, path, file);
+  const { found, room, outsideLinks, foreign } = lookBeforeTouching(disk, { ...input, note: null }, false, silentHooks);
+  const { files, bytes } = found;
+  return {
+    files,
+    bytes,
+    outsideLinks,
+    foreign,
+    holders: [...new Set(disk.holders(path).map((holder) => holder.program))],
+    tellsWriters: within(disk, disk.openRoot(path), (dir) => tellsWriters(disk, dir)),
+    strategy: room.strategy,
+  };
+}
+
+function regularFileAt(disk: Disk, path: Buffer): Stat | null {
+  const { parent, name } = splitPath(path);
+  return within(disk, disk.openRoot(parent), (dir) => {
+    const stat = disk.find(dir, name);
+    return stat?.type === "file" ? stat : null;
+  });
+}
+
+/** Where it goes and how it hides is found out when it is locked: its container does not exist yet. */
+function previewFile(disk: Disk, path: Buffer, stat: Stat): LockPreview {
+  const { size, nlink } = stat;
+  const { parent, name } = splitPath(path);
+  const free = within(disk, disk.openRoot(parent), (dir) => disk.freeBytes(dir));
+  const { strategy } = chooseStrategy({ entries: 1, bytes: size, largest: size }, free, "Locking");
+  return {
+    files: 1,
+    bytes: size,
+    outsideLinks: nlink > 1 ? [displayPath(name)] : [],
+    foreign: disk.owns(stat) ? [] : [displayPath(name)],
+    holders: [...new Set(disk.holders(path).map(({ program }) => program))],
+    tellsWriters: within(disk, disk.openRoot(parent), (dir) => disk.isWritten(dir, name)) !== null,
+    strategy,
+  };
+}
+
+/** By the first file of the account's own; true where there is none. */
+function tellsWriters(disk: Disk, dir: Dir): boolean {
+  const own = disk.list(dir).find((name) => {
+    const stat = disk.stat(dir, name);
+    return stat.type === "file" && disk.owns(stat);
+  });
+  return own === undefined || disk.isWritten(dir, own) !== null;
+}
+
+/** The state to lock from; an operation that was cut off is brought to an end first. */
+function stateForLock(disk: Disk, folder: HeldFolder, input: LockInput): StateRecord | null {
+  const before = loadState(disk, folder.vault);
+  if (!before) return null;
+  if (before.state !== "sealed" && (before.state !== "open" || !isOwnState(disk, folder.vault, before)))
+    recoverHeld(disk, folder);
+  const state = disk.find(folder.dir, VAULT_NAME) ? loadState(disk, folder.vault) : null;
+  if (!state)
+    throw new EremosError(
+      "interrupted",
+      "An earlier lock of this folder had been cut off; it was undone and everything is at its place. Lock it again.",
+    );
+  if (state.state === "sealed")
+    throw new EremosError("already-protected", `${displayPath(input.path)} is locked already. Nothing was touched.`);
+  if (state.folder !== input.folder)
+    throw new EremosError(
+      "already-protected",
+      `${displayPath(input.path)} was protected by another Eremos. Nothing was touched.`,
+    );
+  return state;
+}
+
+/** Seals, commits and only then removes; until `removing`, every failure puts everything back. */
+function lockHeld(of: SealingOf, strategy: Strategy): LockOutcome {
+  const { disk, folder, input, making } = of;
+  let now = beginState(of);
+  const isMixed = strategy === "file-by-file" || making.base?.state === "mixed";
+  const content = isMixed
+    ? sealFileByFile(of, now, (state) => (now = state))
+    : sealWhole(of, now, (state) => (now = state));
+  writeSigns(disk, folder.vault, input);
+  disk.barrier(folder.vault);
+  stopIfCancelled(of.hooks);
+  // Made before the commit, which makes its entry durable: what moves into it can't get lost with it.
+  disk.closeDir(ensureDir(disk, folder.vault, NAMES.staging));
+  now = commitState(disk, folder.vault, {
+    ...now,
+    state: "committed",
+    next: isMixed ? null : now.next,
+    staging: NAMES.staging.toString(),
+  });
+  const { holders, earlier } = removePlain(of, content, now);
+  const done = loadState(disk, folder.vault) ?? now;
+  const realPath = hide(disk, folder, done);
+  return {
+    folder: input.folder,
+    realPath,
+    generation: content.record.number,
+    digest: generationDigest(content.record),
+    files: content.tree.files,
+    bytes: content.tree.bytes,
+    publicKey: making.publicKey,
+    header: writeHead(making.head),
+    outsideLinks: content.sealed.outsideLinks,
+    strategy: isMixed ? "file-by-file" : "whole",
+    stillOpenIn: [...new Set(holders.map((holder) => holder.program))],
+    earlier,
+  };
+}
+
+function sealWhole(of: SealingOf, state: StateRecord, onState: (state: StateRecord) => void): SealedContent {
+  commitState(of.disk, of.folder.vault, state);
+  return sealContent(of, of.opened, state, Number.POSITIVE_INFINITY, onState);
+}
+
+/**
+ * Moves the plain copy out, looks at it once more, and removes it. Returns the programs that still hold files of it,
+ * and what became of its earlier states.
+ */
+function removePlain(
+  of: SealingOf,
+  content: SealedContent,
+  committed: StateRecord,
+): { readonly holders: readonly Holder[]; readonly earlier: Swept } {
+  const { disk, folder, input, hooks } = of;
+  const { files } = content.tree;
+  const { sealed, close } = sealedFor(of, content, committed.mixed);
+  try {
+    return within(disk, disk.openDir(folder.vault, NAMES.staging), (staging) => {
+      hooks.progress({ phase: "moving", files: 0, filesTotal: files, bytes: 0, bytesTotal: 0 });
+      moveOut(disk, folder.dir, staging, sealed);
+      disk.syncDir(folder.dir);
+      disk.syncDir(staging);
+      commitState(disk, folder.vault, { ...committed, state: "staged" });
+      verifyStaged(disk, staging, sealed);
+      const holders = refuseInUse(disk, { ...input, path: joinPath(joinPath(input.path, VAULT_NAME), NAMES.staging) });
+      stopIfCancelled(hooks);
+
+      hooks.progress({ phase: "removing", files: 0, filesTotal: files, bytes: 0, bytesTotal: 0 });
+      const removing = commitState(disk, folder.vault, {
+        ...committed,
+        state: "removing",
+        generation: refOf(content.record),
+        next: null,
+        mixed: false,
+      });
+      finishRemoving(disk, folder, removing);
+      commitState(disk, folder.vault, { ...removing, state: "sealed", staging: null, modes: [], times: null });
+      removeStrays(of, content);
+      return { holders, earlier: sweepAfter(of, content) };
+    });
+  } finally {
+    close();
+  }
+}
+
+/** Whoever is not signed in can't tell whose an earlier state is: all of them stay. */
+function sweepAfter(
+  { disk, folder, input: { signer, keep = 0 }, making: { head } }: SealingOf,
+  { record }: SealedContent,
+): Swept {
+  if (signer.by === "owner")
+    return sweepKeeping(
+      disk,
+      folder.vault,
+      { head, believed: believedOf({ ...signer, devices: [signer.device] }) },
+      record,
+      keep,
+    );
+  keepInsured(disk, folder.vault, () => true);
+  return "gone";
+}
+
+/** Packs of files that kept changing while they were read: written now, and used by nothing. */
+function removeStrays({ disk, folder, making }: SealingOf, { sealed, tree }: SealedContent): void {
+  const used = new Set(tree.packs().map(({ object }) => object));
+  for (const { object, header } of sealed.packs.values())
+    if (!used.has(object) && decodeObjectHeader(header).batch === making.batch)
+      removeObject(disk, folder.vault, "pack", object);
+}
+
+function stopIfCancelled(hooks: Hooks): void {
+  new Meter(hooks, "moving", 0, 0).stopIfCancelled();
+}
+
+function beginState({ disk, folder, input, surveyed, making, hiding }: SealingOf): StateRecord {
+  const { base } = making;
+  const closed = base ? null : closedRoot(disk, folder);
+  const { atimeNs, mtimeNs } = surveyed.root;
+  const isMixed = base?.state === "mixed";
+  return {
+    ...(base ?? { ...newFrame("eremos-state"), by: disk.identity.id, sequence: 1, place: null }),
+    folder: input.folder,
+    state: isMixed ? "mixed" : "sealing",
+    generation: base?.generation ?? null,
+    next: { number: (base?.generation?.number ?? 0) + 1, batch: making.batch },
+    ...hiding,
+    staging: null,
+    modes: base?.modes ?? (closed ? [topModeOf(disk, folder.dir, closed.mode)] : []),
+    mixed: isMixed,
+    times: base?.times ?? { atimeNs: String(atimeNs), mtimeNs: String(mtimeNs) },
+    shows: shownBy(input),
+  };
+}

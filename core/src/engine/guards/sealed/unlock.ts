@@ -1,0 +1,548 @@
+import { sha256, wipe } from "../../../crypto/bytes";
+import { EremosError, fromSystemError, stopped } from "../../../errors/eremos-error";
+import {
+  type Generation,
+  generationDigest,
+  isSignedFor,
+  openFacts,
+  ordinaryPlace,
+  refOf,
+  signGeneration,
+} from "../../../format/generation";
+import { type Head, adoptHead, writeHead } from "../../../format/header";
+import { newBatch } from "../../../format/ids";
+import { boxedKeyRecord, writeKeyRecord } from "../../../format/key-record";
+import type { StateRecord } from "../../../format/state";
+import type { DirEntry, EncodedTree, TreeReader } from "../../../format/tree";
+import { type Dir, type Disk, HOLDS_ALL, type Holding } from "../../../platform/port";
+import { amountIn, numberAfter, openFileByFile } from "./file-by-file";
+import {
+  type LoadedTree,
+  type OpenNote,
+  PackReaders,
+  type Restored,
+  type SealedInput,
+  type Strategy,
+  bytesForWhole,
+  chooseStrategy,
+  loadTree,
+  openSealed,
+  packReader,
+  readOpened,
+  restoreTree,
+  sweepKeeping,
+  writeOpened,
+} from "../../contents";
+import { refuseWaitingDrops, takeOutDrops } from "../../slot";
+import {
+  type HeldFolder,
+  type Hooks,
+  Identities,
+  Meter,
+  NAMES,
+  VAULT_NAME,
+  closeTop,
+  commitFile,
+  commitRecord,
+  displayPath,
+  ensureDir,
+  hasOtherForms,
+  holdFolder,
+  holdsAll,
+  holdsAttribute,
+  holdsNames,
+  identityOf,
+  letGo,
+  readSmallFile,
+  restoreModes,
+  restoreTopMode,
+  topModeOf,
+  topModes,
+  withHeldNames,
+  within,
+} from "../../ground";
+import { removeSigns, showAtOrdinaryPath } from "../../visibility";
+import {
+  type FolderKeys,
+  type OwnerAccess,
+  believedOf,
+  commitGenerationRecord,
+  commitState,
+  deviceAtWork,
+  keepHead,
+  loadState,
+  ownerSignature,
+} from "../../records";
+import { dismantle, moveBack, recoverHeld } from "./recover-sealed";
+import { holdAtRest } from "../recover";
+import { settleFile } from "../single-file";
+
+export interface UnlockInput extends SealedInput {
+  /** For its owner's account alone, and a single file not at its place: it is about to be locked in another way. */
+  readonly closed?: boolean;
+  /** How many earlier states stay beside the last one. */
+  readonly keep?: number;
+}
+
+export interface UnlockOutcome {
+  readonly folder: string;
+  /** The folder's ordinary path, where it is now. */
+  readonly path: Buffer;
+  readonly generation: number;
+  readonly digest: string;
+  readonly files: number;
+  readonly bytes: number;
+  readonly header: Buffer;
+  /** Nobody known stands behind its key: the next lock makes another, and nothing is sealed to this one. */
+  readonly isUnknown: boolean;
+  /**
+   * Programs and directories that did not get special rights back, since their owner or group could not be given back.
+   */
+  readonly withheld: number;
+  /**
+   * False: the disk it lies on can't hold some of its permissions or attributes; they stay in the sealed copy, and with
+   * the next lock.
+   */
+  readonly holdsAll: boolean;
+  /** Files that are damaged, and were agreed to be: what is whole of them stands under a name that says so. */
+  readonly damaged: readonly string[];
+  /** File by file: there was no room for two copies, so none is kept beside the open folder. */
+  readonly strategy: Strategy;
+  /** Null after a release, and where nobody known stands behind its key. */
+  readonly note: OpenNote | null;
+}
+
+/** Longer than a tick of the file system's clock: an edit after this has a status time of its own. */
+const CLOCK_TICK_MS = 20;
+
+/**
+ * Opens a sealed folder in place. The sealed copy stays beside the opened one, where there is room for both. @throws
+ * EremosError
+ */
+export async function unlockFolder(disk: Disk, input: UnlockInput, hooks: Hooks): Promise<UnlockOutcome> {
+  return openThen(disk, input, hooks, false, (folder, opened) => {
+    const bytes = writeOpened(opened.index.bytes, opened.index.record, opened.identities, opened.hasHeldNames);
+    commitFile(disk, folder.vault, NAMES.opened, bytes);
+    commitState(disk, folder.vault, {
+      ...opened.state,
+      state: "open",
+      next: null,
+      staging: null,
+      modes: topModes(disk, folder.dir, opened.state.modes),
+      mixed: false,
+      times: null,
+    });
+    return { publicKey: opened.head.header.publicKey, opened: sha256(bytes).toString("hex") };
+  });
+}
+
+/**
+ * Takes protection off for good: an ordinary folder, exactly as before. Needs the owner only when the folder is sealed.
+ */
+export async function releaseFolder(disk: Disk, input: UnlockInput, hooks: Hooks): Promise<UnlockOutcome> {
+  return openThen(disk, input, hooks, true, (folder, { state }) => {
+    refuseWaitingDrops(disk, folder.vault);
+    dismantle(disk, folder, state);
+    return null;
+  });
+}
+
+/**
+ * Release of a folder that lies open: the plain copy is the true one and stays as it is. @throws EremosError `not-open`
+ */
+export function releaseOpenFolder(disk: Disk, path: Buffer): void {
+  const folder = holdFolder(disk, path, { create: false });
+  try {
+    recoverHeld(disk, folder);
+    const state = loadState(disk, folder.vault);
+    if (state?.state !== "open")
+      throw new EremosError("not-open", `${displayPath(path)} is not open now. Nothing was touched.`);
+    refuseWaitingDrops(disk, folder.vault);
+    refuseToLose(disk, folder);
+    restoreTopMode(disk, folder.dir, state.modes);
+    restoreModes(disk, folder.dir, state.modes);
+    const { atimeNs, mtimeNs } = disk.statOpen(folder.dir);
+    dismantle(disk, folder, { ...state, times: { atimeNs: String(atimeNs), mtimeNs: String(mtimeNs) } });
+    settleFile(disk, folder);
+  } catch (error) {
+    throw fromSystemError(error, "releasing");
+  } finally {
+    letGo(disk, folder);
+  }
+}
+
+/**
+ * What the disk can't hold of a folder that lies open there is in its sealed copy alone, which goes with a release.
+ * @throws EremosError `unsupported`
+ */
+function refuseToLose(disk: Disk, { dir, vault }: HeldFolder): void {
+  const holding = disk.holds(vault);
+  if (holdsAll(holding) && holdsNames(holding)) return;
+  const bytes = readSmallFile(disk, vault, NAMES.opened, Number.MAX_SAFE_INTEGER);
+  const { tree, hasHeldNames } = bytes ? readOpened(bytes) : { tree: null, hasHeldNames: false };
+  if (tree && !(hasHeldNames && hasOtherForms(tree)) && !hasMore({ disk, tree, holding }, dir, tree.root)) return;
+  throw new EremosError(
+    "unsupported",
+    "The disk this folder lies on can't hold all of its names, permissions and attributes: they are in its encrypted copy alone, and would be lost with that. Nothing was touched; lock it, and move the locked folder to another disk.",
+  );
+}
+
+interface Held {
+  readonly disk: Disk;
+  readonly tree: TreeReader;
+  readonly holding: Holding;
+}
+
+/** Whether a tree has more of what is there than the disk holds. */
+function hasMore(held: Held, dir: Dir, at: DirEntry): boolean {
+  const { disk, tree, holding } = held;
+  return tree.list(at).entries.some((entry) => {
+    const now = disk.find(dir, entry.name);
+    if (!now) return false;
+    if (entry.meta.mode !== now.mode || entry.meta.xattrs.some((xattr) => !holdsAttribute(holding, xattr))) return true;
+    return (
+      entry.kind === "dir" &&
+      now.type === "dir" &&
+      within(disk, disk.openDir(dir, entry.name), (inner) => hasMore(held, inner, entry))
+    );
+  });
+}
+
+/** A folder whose plain entries are at their place again; the state record does not say `open` yet. */
+interface Opened {
+  readonly head: Head;
+  readonly state: StateRecord;
+  readonly generation: Generation;
+  readonly index: EncodedTree;
+  readonly identities: Identities;
+  readonly withheld: number;
+  readonly hasHeldNames: boolean;
+  readonly damaged: readonly string[];
+  readonly strategy: Strategy;
+}
+
+async function openThen(
+  disk: Disk,
+  input: UnlockInput,
+  hooks: Hooks,
+  forGood: boolean,
+  finish: (folder: HeldFolder, opened: Opened) => OpenNote | null,
+): Promise<UnlockOutcome> {
+  let folder = holdAtRest(disk, input.path);
+  let keys: FolderKeys | null = null;
+  let isMixed = false;
+  try {
+    const found = sealedState(disk, folder);
+    isMixed = found.mixed;
+    const sealed = await openSealed(disk, folder.vault, found, input);
+    const state: StateRecord = { ...found, generation: refOf(sealed.generation) };
+    ({ keys } = sealed);
+    const isUnknown = keys.standing === "unknown";
+    const loaded = loadTree(disk, folder.vault, sealed.generation, keys);
+    const strategy = state.mixed ? "file-by-file" : strategyFor(disk, folder, loaded.tree);
+    if (input.closed && strategy === "file-by-file")
+      throw new EremosError(
+        "no-space",
+        "There is no room on this disk to decrypt it beside its encrypted copy, which changing the guard of a locked folder needs. Nothing was touched; free some space, or open it first, choose, and lock it again.",
+      );
+    if (isUnknown && strategy === "file-by-file")
+      throw new EremosError(
+        "no-space",
+        "There is no room on this disk for a second copy of it, and nothing is written under the key of somebody unknown. Nothing was touched; make room first, or bring its files out elsewhere with `eremos rescue`.",
+      );
+    const { head, generation } = isUnknown ? sealed : await adopt(disk, folder, sealed, input.access, input.keep ?? 0);
+    const place = ordinaryPlace(openFacts(generation, keys.secret(generation)), disk.system, folder.path);
+    folder = showAtOrdinaryPath(disk, folder, state, place);
+    // Where no sealed copy stays, which would keep what the disk can't hold, all of it is demanded.
+    const holding = forGood || strategy === "file-by-file" ? HOLDS_ALL : disk.holds(folder.vault);
+    const hasHeldNames = !holdsNames(holding);
+    const of: Opening = {
+      disk: hasHeldNames ? withHeldNames(disk, folder, loaded.tree) : disk,
+      holding,
+      folder,
+      state,
+      keys,
+      head,
+      access: input.access,
+      generation,
+      place,
+      loaded,
+      closed: input.closed ?? false,
+      leavesDamaged: input.accept.includes("files-damaged"),
+      hooks,
+    };
+    isMixed = strategy === "file-by-file";
+    const opened = isMixed ? openInRounds(of) : openWhole(of);
+    const { files, bytes } = loaded.tree;
+    if (disk.find(folder.vault, NAMES.drops)) await takeOutDrops(of.disk, folder, head.header, keys);
+    const isHeldWhole =
+      holdsAll(holding) || !hasMore({ disk: of.disk, tree: loaded.tree, holding }, folder.dir, loaded.tree.root);
+    const note = finish(folder, opened);
+    return {
+      folder: head.header.folder,
+      path: settleFile(disk, folder),
+      generation: opened.generation.number,
+      digest: generationDigest(opened.generation),
+      files,
+      bytes,
+      header: writeHead(head),
+      isUnknown,
+      withheld: opened.withheld,
+      damaged: opened.damaged,
+      holdsAll: isHeldWhole,
+      strategy,
+      note: isUnknown ? null : note,
+    };
+  } catch (error) {
+    throw isMixed ? stoppedHalfWay(disk, folder, error) : fromSystemError(error, "opening; the sealed copy is whole");
+  } finally {
+    keys?.wipe();
+    letGo(disk, folder);
+  }
+}
+
+/** File by file nothing is put back: what is open and what is sealed are both whole. */
+function stoppedHalfWay(disk: Disk, folder: HeldFolder, error: unknown): EremosError {
+  recoverIfPossible(disk, folder);
+  return stopped(
+    error,
+    (because) =>
+      `Eremos stopped while opening ${displayPath(folder.path)} file by file, because ${because}. A part is readable, the rest is still locked, and nothing is lost. Open it again to go on, or lock it.`,
+  );
+}
+
+/** What can't be put right now is put right before anything else is done with the folder. */
+function recoverIfPossible(disk: Disk, folder: HeldFolder): void {
+  try {
+    recoverHeld(disk, folder);
+  } catch {
+    // The first failure is the one to tell of.
+  }
+}
+
+function sealedState(disk: Disk, folder: HeldFolder): StateRecord {
+  const state = disk.find(folder.dir, VAULT_NAME) ? loadState(disk, folder.vault) : null;
+  if (!state)
+    throw new EremosError(
+      "not-protected",
+      `${displayPath(folder.path)} is an ordinary folder; there is nothing to open.`,
+    );
+  if (state.state !== "sealed" && state.state !== "mixed")
+    throw new EremosError("not-locked", `${displayPath(folder.path)} is open already. Nothing was touched.`);
+  return state;
+}
+
+/** @throws EremosError `no-space` when not even the largest pack's files fit beside it */
+function strategyFor(disk: Disk, folder: HeldFolder, tree: TreeReader): Strategy {
+  const free = disk.freeBytes(folder.dir);
+  if (free >= bytesForWhole({ bytes: tree.bytes, largest: 0, entries: tree.entries })) return "whole";
+  return chooseStrategy(amountIn(tree), free, "Opening").strategy;
+}
+
+/**
+ * What was locked while signed out comes under the owner's own keys and signature at the first opening. FORMAT.md §6.3.
+ */
+async function adopt(
+  disk: Disk,
+  folder: HeldFolder,
+  { head, generation, keys }: { readonly head: Head; readonly generation: Generation; readonly keys: FolderKeys },
+  access: OwnerAccess,
+  keep: number,
+): Promise<Pick<Opening, "head" | "generation">> {
+  const adopted = await adoptHead(head, access, keys.folderKey);
+  keepHead(disk, folder, adopted);
+  for (const record of keys.keyRecords.filter(({ box }) => box === null)) {
+    const boxed = writeKeyRecord(boxedKeyRecord(record, keys.secret(record), keys.folderKey));
+    within(disk, disk.openDir(folder.vault, NAMES.keys), (dir) =>
+      commitRecord(disk, dir, Buffer.from(`${record.key}.json`), boxed),
+    );
+  }
+  if (isSignedFor(generation, access.owner.owner)) return { head: adopted, generation };
+  const signature = ownerSignature(access);
+  const signed = signGeneration(generation, signature);
+  wipe(signature.key.privateKey);
+  commitGenerationRecord(disk, folder.vault, signed);
+  // The last one that the owner vouched for was kept until now.
+  if (!loadState(disk, folder.vault)?.mixed)
+    sweepKeeping(disk, folder.vault, { head: adopted, believed: believedOf(access) }, signed, keep);
+  return { head: adopted, generation: signed };
+}
+
+interface Opening {
+  readonly disk: Disk;
+  readonly folder: HeldFolder;
+  readonly state: StateRecord;
+  readonly keys: FolderKeys;
+  readonly head: Head;
+  readonly access: OwnerAccess;
+  readonly generation: Generation;
+  /** The folder's ordinary path. */
+  readonly place: Buffer;
+  readonly loaded: LoadedTree;
+  readonly closed: boolean;
+  /** Everything but damaged files is opened; else nothing is. */
+  readonly leavesDamaged: boolean;
+  readonly holding: Holding;
+  readonly hooks: Hooks;
+}
+
+function packsOf({ disk, folder, head: { header }, keys }: Opening, tree: TreeReader): PackReaders {
+  return new PackReaders((number) => packReader(disk, folder.vault, header.folder, tree, keys, number));
+}
+
+/** Written beside, made durable, renamed into place. Before `placing` a failure takes everything back. */
+function openWhole(of: Opening): Opened {
+  const { disk, folder, state, head, generation, loaded, closed, holding, hooks } = of;
+  const { tree } = loaded;
+  const { atimeNs, mtimeNs, mode } = tree.root.meta;
+  const restoring = commitState(disk, folder.vault, {
+    ...state,
+    state: "restoring",
+    staging: NAMES.staging.toString(),
+  });
+  const packs = packsOf(of, tree);
+  const meter = new Meter(hooks, "restoring", tree.files, tree.bytes);
+  try {
+    return within(disk, ensureDir(disk, folder.vault, NAMES.staging), (staging) => {
+      const restored = within(disk, ensureDir(disk, folder.vault, NAMES.links), (links) =>
+        restoreTree(disk, staging, tree, packs, links, meter, holding),
+      );
+      if (restored.damaged.length > 0 && !of.leavesDamaged) throw filesDamaged(folder, restored.damaged);
+      hooks.progress({
+        phase: "making-durable",
+        files: tree.files,
+        filesTotal: tree.files,
+        bytes: tree.bytes,
+        bytesTotal: tree.bytes,
+      });
+      disk.barrier(folder.vault);
+      meter.stopIfCancelled();
+      const placing: StateRecord = {
+        ...restoring,
+        state: "placing",
+        modes: [...modesIn(disk, staging), ...(closed ? [topModeOf(disk, folder.dir, mode)] : [])],
+        times: { atimeNs: String(atimeNs), mtimeNs: String(mtimeNs) },
+      };
+      commitState(disk, folder.vault, placing);
+      disk.wait(CLOCK_TICK_MS);
+      removeSigns(disk, folder, state);
+      if (closed) closeTop(disk, folder.dir, placing.modes);
+      else if (holding.permissions && disk.statOpen(folder.dir).mode !== mode) disk.setOpenMode(folder.dir, mode);
+      moveBack(disk, folder, placing);
+      const identities = identitiesAtPlace(disk, folder, tree, restored);
+      const index = { bytes: loaded.bytes, record: generation.index.record };
+      return {
+        head,
+        state: { ...placing, shows: [] },
+        generation,
+        index,
+        identities,
+        withheld: meter.withheld,
+        hasHeldNames: !holdsNames(holding),
+        damaged: restored.damaged,
+        strategy: "whole",
+      };
+    });
+  } catch (error) {
+    recoverIfPossible(disk, folder);
+    throw error;
+  } finally {
+    packs.closeAll();
+  }
+}
+
+const MOST_NAMED = 100;
+
+function filesDamaged({ path }: HeldFolder, damaged: readonly string[]): EremosError {
+  const [first = "", ...more] = damaged;
+  const names =
+    more.length === 0
+      ? `${first} is`
+      : more.length < 3
+        ? `${damaged.join(", ")} are`
+        : `${first} and ${more.length} other files are`;
+  return new EremosError(
+    "files-damaged",
+    `${names} damaged in the encrypted copy of ${displayPath(path)}. Nothing was changed, and everything else is whole. If the folder is insured, repair it first; a check says which bytes are lost. Or go on with everything else: what is whole of a damaged file then stands under a name that says so.`,
+    { files: damaged.slice(0, MOST_NAMED), count: damaged.length },
+  );
+}
+
+function modesIn(disk: Disk, staging: HeldFolder["dir"]): StateRecord["modes"] {
+  return disk.list(staging).flatMap((name) => {
+    const stat = disk.stat(staging, name);
+    return stat.type === "dir" && (stat.mode & 0o200) === 0
+      ? [{ dev: String(stat.dev), ino: String(stat.ino), mode: stat.mode }]
+      : [];
+  });
+}
+
+/**
+ * Moving an entry at the top changed its status time once more, and that of its hard links. A file that is not, beyond
+ * doubt, the one that was written counts as changed at the next lock.
+ */
+function identitiesAtPlace(
+  disk: Disk,
+  folder: HeldFolder,
+  tree: TreeReader,
+  { identities, groups }: Restored,
+): Identities {
+  const { first, entries } = tree.list(tree.root);
+  entries.forEach((entry, i) => {
+    if (entry.kind !== "file") return;
+    const written = identities.of(first + i);
+    const now = disk.find(folder.dir, entry.name);
+    const isIt =
+      now?.type === "file" &&
+      now.dev === written.dev &&
+      now.ino === written.ino &&
+      now.size === entry.size &&
+      now.mtimeNs === entry.meta.mtimeNs;
+    for (const number of groups.get(entry.linkGroup) ?? [first + i]) {
+      if (now && isIt) identities.set(number, identityOf(now));
+      else identities.forget(number);
+    }
+  });
+  return identities;
+}
+
+function openInRounds(of: Opening): Opened {
+  const { disk, folder, state, keys, head, access, generation, place, loaded, hooks } = of;
+  removeSigns(disk, folder, state);
+  const meter = new Meter(hooks, "restoring", loaded.tree.files, loaded.tree.bytes);
+  const signature = ownerSignature(access);
+  try {
+    const purpose = { folder: head.header.folder, number: numberAfter(state), batch: newBatch() };
+    const writing = {
+      disk,
+      vault: folder.vault,
+      purpose,
+      place,
+      keys,
+      keyName: keys.present.name,
+      why: "opening" as const,
+      author: access.owner.owner,
+      device: deviceAtWork(access),
+      signature,
+    };
+    const opened = openFileByFile(
+      { writing, folder, from: generation, packsOf: (tree) => packsOf(of, tree), meter },
+      loaded,
+      { ...state, shows: [] },
+    );
+    const { atimeNs, mtimeNs } = loaded.tree.root.meta;
+    return {
+      head,
+      state: { ...opened.state, times: { atimeNs: String(atimeNs), mtimeNs: String(mtimeNs) } },
+      generation: opened.record,
+      index: opened.index,
+      identities: Identities.none(opened.tree.entries),
+      withheld: meter.withheld,
+      hasHeldNames: false,
+      damaged: [],
+      strategy: "file-by-file",
+    };
+  } finally {
+    wipe(signature.key.privateKey);
+  }
+}

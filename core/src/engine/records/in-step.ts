@@ -1,0 +1,246 @@
+import { EremosError, isEremosError } from "../../errors/eremos-error";
+import {
+  type Generation,
+  type GenerationRef,
+  batchOf,
+  generationDigest,
+  generationName,
+  refOf,
+} from "../../format/generation";
+import type { StateRecord } from "../../format/state";
+import type { Dir, Disk } from "../../platform/port";
+import { objectLength } from "./object-io";
+import { loadGeneration, loadManifest, wholeGenerations } from "./records";
+import { type OtherState, otherStates } from "./states";
+
+/**
+ * A folder that a program keeps in step on several computers: each is at work without asking the others, and what one
+ * writes or removes comes to the others file by file, in any order, later. What another computer's present state is
+ * made of is told by its state record, as far as that has come here. FORMAT.md §7.9.
+ */
+
+/**
+ * So long a step of another computer may be on its way here: until then it may be at anything that was here since the
+ * last one it told of. In milliseconds.
+ */
+const MOST_DELAY_MS = 30 * 24 * 60 * 60 * 1000;
+
+/**
+ * Everything that a generation came from, down to a number. `isWhole`: no record on the way, above that number, is
+ * missing.
+ */
+export function ancestorsOf(
+  disk: Disk,
+  vault: Dir,
+  record: Generation,
+  downTo: number,
+): { readonly digests: ReadonlySet<string>; readonly isWhole: boolean } {
+  const digests = new Set<string>();
+  let isWhole = true;
+  const visit = ({ parents }: Generation): void => {
+    for (const parent of parents) {
+      if (digests.has(parent.digest)) continue;
+      digests.add(parent.digest);
+      const before = parent.number > downTo ? recordOrNull(disk, vault, parent) : null;
+      if (before) visit(before);
+      else if (parent.number > downTo) isWhole = false;
+    }
+  };
+  visit(record);
+  return { digests, isWhole };
+}
+
+function recordOrNull(disk: Disk, vault: Dir, ref: GenerationRef): Generation | null {
+  try {
+    return loadGeneration(disk, vault, ref).record;
+  } catch (error) {
+    if (isEremosError(error)) return null;
+    throw error;
+  }
+}
+
+/**
+ * Of these, by their digests, those that another computer is at, or may be at by now: what its state record names, and
+ * what does not lie before that, since it may have gone on without its having come here. Null where a record of another
+ * computer can't be read.
+ */
+export function neededByOthers(disk: Disk, vault: Dir, records: readonly Generation[]): ReadonlySet<string> | null {
+  const others = otherStates(disk, vault);
+  if (others === null) return null;
+  const needed = new Set<string>();
+  for (const {
+    record: { generation },
+    writtenMs,
+  } of others) {
+    if (!generation) continue;
+    needed.add(generation.digest);
+    if (Date.now() - writtenMs > MOST_DELAY_MS) continue;
+    const its = records.find((record) => generationDigest(record) === generation.digest);
+    const past = its ? ancestorsOf(disk, vault, its, 0).digests : new Set<string>();
+    for (const record of records) if (!past.has(generationDigest(record))) needed.add(generationDigest(record));
+  }
+  return needed;
+}
+
+/**
+ * What a new generation names as what it came from: the one before it, what other computers are at that lies before
+ * that, and the latest few before. Another computer knows by it that the new one comes from its own, though the records
+ * between may be gone.
+ */
+export function parentsFrom(disk: Disk, vault: Dir, before: GenerationRef | null): readonly GenerationRef[] {
+  const record = before && recordOrNull(disk, vault, before);
+  if (!before || !record) return before ? [before] : [];
+  const past = ancestorsOf(disk, vault, record, 0).digests;
+  const named = (otherStates(disk, vault) ?? [])
+    .flatMap(({ record: { generation } }) => generation ?? [])
+    .filter(({ digest }) => past.has(digest));
+  const latest = [...record.parents].sort((a, b) => b.number - a.number).slice(0, MOST_PARENTS / 2);
+  return [
+    ...new Map([before, ...named, ...latest].map(({ number, digest }) => [digest, { number, digest }])).values(),
+  ].slice(0, MOST_PARENTS);
+}
+const MOST_PARENTS = 12;
+
+/** How much of what a state consists of is here. */
+export interface Arrival {
+  readonly pieces: number;
+  /** In their whole length. */
+  readonly arrived: number;
+  /** Of which there is nothing. */
+  readonly missing: number;
+}
+
+/** Not even the list of the pieces. */
+export const NOTHING_HERE: Arrival = { pieces: 0, arrived: 0, missing: 1 };
+
+/** Null: not even its record and its list are here. */
+export function arrivalOf(disk: Disk, vault: Dir, ref: GenerationRef): Arrival | null {
+  try {
+    const pieces = [...loadManifest(disk, vault, loadGeneration(disk, vault, ref).record.manifest).record.values()];
+    const lengths = pieces.map(({ kind, object }) => objectLength(disk, vault, kind, object));
+    return {
+      pieces: pieces.length,
+      arrived: pieces.filter(({ length }, i) => lengths[i] === length).length,
+      missing: lengths.filter((length) => length === null).length,
+    };
+  } catch (error) {
+    if (isEremosError(error)) return null;
+    throw error;
+  }
+}
+
+export interface Newer {
+  /** The newest that is here throughout, or null. */
+  readonly whole: Generation | null;
+  /** How much of one that is newer still is here, or null. */
+  readonly arriving: Arrival | null;
+}
+
+/**
+ * What other computers made of the present state since, and finished. A visit that lasts, and a lock under way, is not
+ * looked at before it has ended: what it has written may go again. `mayBe`: whether somebody known stands behind a
+ * state, and its keys are at hand.
+ */
+export function newerThan(
+  disk: Disk,
+  vault: Dir,
+  present: GenerationRef,
+  mayBe: (record: Generation) => boolean,
+): Newer {
+  const named = (otherStates(disk, vault) ?? [])
+    .filter(isAtRest)
+    .flatMap(({ record: { generation } }) => generation ?? []);
+  const found = named
+    .filter(({ digest, number }) => digest !== present.digest && number > present.number)
+    .map((ref) => {
+      const record = recordOrNull(disk, vault, ref);
+      const arrival = arrivalOf(disk, vault, ref);
+      return {
+        ref,
+        record,
+        arrival,
+        isHere: record !== null && arrival !== null && arrival.arrived === arrival.pieces,
+      };
+    });
+  const isLater = (record: Generation): boolean =>
+    ancestorsOf(disk, vault, record, present.number).digests.has(present.digest);
+  const later = found
+    .filter(({ record }) => record === null || (mayBe(record) && isLater(record)))
+    .sort((a, b) => b.ref.number - a.ref.number || (a.ref.digest < b.ref.digest ? -1 : 1));
+  const whole = later.find(({ isHere }) => isHere)?.record ?? null;
+  const past = whole ? ancestorsOf(disk, vault, whole, 0).digests : new Set<string>();
+  const waiting = later.find(({ ref, isHere }) => !isHere && !past.has(ref.digest));
+  return { whole, arriving: waiting ? (waiting.arrival ?? NOTHING_HERE) : null };
+}
+
+function isAtRest({ record: { state, next } }: OtherState): boolean {
+  return (state === "sealed" || state === "open") && next === null;
+}
+
+/** @returns what is told of a state of which not everything is here yet */
+export function stillArriving(what: string, { pieces, arrived }: Pick<Arrival, "pieces" | "arrived">): EremosError {
+  const count =
+    pieces === 0 ? "so far not even the list of its pieces is here" : `${arrived} of ${pieces} pieces are here`;
+  return new EremosError(
+    "arriving",
+    `${what} is still arriving from another computer: ${count}. Nothing was changed; wait until the program that keeps the folder in step has brought the rest, or bring out what is here with \`eremos rescue\`.`,
+    { pieces, arrived },
+  );
+}
+
+/**
+ * A state of the folder that the present one neither is nor came from: another computer made it, and a program that
+ * keeps the two in step brought it here.
+ */
+export interface Fork {
+  /** Of its record, in `generations`. */
+  readonly name: string;
+  readonly generation: number;
+  /**
+   * It was made from the present one, which it takes the place of at the next opening; else of the same time, and both
+   * stand.
+   */
+  readonly isNewer: boolean;
+  /** How much of it is here. */
+  readonly arrival: Arrival;
+}
+
+/**
+ * Every state whose record is whole that the present one neither is nor came from. What this computer's own work wrote
+ * and has not finished is none.
+ */
+export function forksIn(
+  disk: Disk,
+  vault: Dir,
+  { generation, next }: Pick<StateRecord, "generation" | "next">,
+): Fork[] {
+  if (!generation) return [];
+  return forkRecords(disk, vault, loadGeneration(disk, vault, generation).record, next).map((record) => {
+    const ref = refOf(record);
+    return {
+      name: generationName(ref),
+      generation: record.number,
+      isNewer: ancestorsOf(disk, vault, record, generation.number).digests.has(generation.digest),
+      arrival: arrivalOf(disk, vault, ref) ?? NOTHING_HERE,
+    };
+  });
+}
+
+/** Whether there is any. */
+export function hasForks(
+  disk: Disk,
+  vault: Dir,
+  { generation, next }: Pick<StateRecord, "generation" | "next">,
+): boolean {
+  return (
+    generation !== null && forkRecords(disk, vault, loadGeneration(disk, vault, generation).record, next).length > 0
+  );
+}
+
+/** Their records. */
+export function forkRecords(disk: Disk, vault: Dir, current: Generation, next: StateRecord["next"]): Generation[] {
+  const { records } = wholeGenerations(disk, vault);
+  if (records.length < 2) return [];
+  const known = new Set([generationDigest(current), ...ancestorsOf(disk, vault, current, 0).digests]);
+  return records.filter((record) => !known.has(generationDigest(record)) && batchOf(record) !== next?.batch);
+}

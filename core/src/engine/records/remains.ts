@@ -1,0 +1,49 @@
+import type { Dir, Disk } from "../../platform/port";
+import { type HeldFolder, NAMES, namesFor, removeWhatGoes, within } from "../ground";
+
+/**
+ * Readable entries that the system did not let this account remove at a lock, against what it had said before. They
+ * stay in Eremos' directory, which is its owner's alone, and are told; the folder is sealed all the same. FORMAT.md
+ * §7.1.
+ */
+export function isRemains(name: Buffer): boolean {
+  return /^remains(?:-\d+)?$/.test(name.toString("latin1"));
+}
+
+/** The plain copy goes, once its sealed copy is committed and verified. */
+export function removeStaging(disk: Disk, vault: Dir): void {
+  if (!disk.find(vault, NAMES.staging) || removeWhatGoes(disk, vault, NAMES.staging)) return;
+  for (let number = 1; ; number++) {
+    const name = number === 1 ? NAMES.remains : Buffer.from(`${NAMES.remains.toString()}-${number}`);
+    if (disk.find(vault, name)) continue;
+    disk.renameExclusive(vault, NAMES.staging, vault, name);
+    return;
+  }
+}
+
+export function countRemains(disk: Disk, vault: Dir): number {
+  const countIn = (dir: Dir): number =>
+    disk.list(dir).reduce((sum, name) => {
+      const stat = disk.find(dir, name);
+      return (
+        sum +
+        (stat?.type === "dir" && disk.readable(dir, name, stat) ? within(disk, disk.openDir(dir, name), countIn) : 1)
+      );
+    }, 0);
+  return disk
+    .list(vault)
+    .filter(isRemains)
+    .reduce((sum, name) => sum + within(disk, disk.openDir(vault, name), countIn), 0);
+}
+
+/** What still can't go is beside a released folder's contents, under a name that says what it is. */
+export function bringRemainsOut(disk: Disk, folder: HeldFolder): void {
+  for (const name of disk.list(folder.vault).filter(isRemains)) {
+    if (removeWhatGoes(disk, folder.vault, name)) continue;
+    for (const free of namesFor(Buffer.from("Left over while locked"))) {
+      if (disk.find(folder.dir, free)) continue;
+      disk.renameExclusive(folder.vault, name, folder.dir, free);
+      break;
+    }
+  }
+}

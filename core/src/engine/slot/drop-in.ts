@@ -1,0 +1,429 @@
+import { fromBase64, randomBytes, wipe } from "../../crypto/bytes";
+import type { SigningKey } from "../../crypto/signature";
+import { EremosError, fromSystemError, systemCode } from "../../errors/eremos-error";
+import { ByteWriter } from "../../format/byte-stream";
+import { type DropRecord, dropKeyName, sealDropKey, signDrop, writeDrop } from "../../format/drop-record";
+import { newBatch, newId } from "../../format/ids";
+import { ContentKeys } from "../../format/object";
+import { deviceId } from "../../format/owner";
+import { newFrame } from "../../format/record-file";
+import { type FileEntry, fileEntry, isName, newMeta, writePackRecord } from "../../format/tree";
+import { type Dir, type Disk, HOLDS_ALL, type Stat } from "../../platform/port";
+import {
+  type HeldFolder,
+  LONGEST_NAME,
+  closeFolder,
+  displayPath,
+  holdFolder,
+  isNotContents,
+  joinPath,
+  letGo,
+  metaOf,
+  openFolder,
+  ownersOf,
+  pathInto,
+  splitPath,
+  within,
+} from "../ground";
+import {
+  ObjectWriter,
+  commitDropRecord,
+  dropRecordName,
+  loadState,
+  placeIn,
+  placeOf,
+  removeDropRecord,
+  removeObject,
+  withObjectDir,
+} from "../records";
+import { isSign } from "../visibility";
+
+/**
+ * The drop slot: files are put into a locked folder by whoever can't open it, encrypted to its public key. Nobody but
+ * the owner reads them back. They wait beside the sealed copy until the owner takes them in, or opens the folder.
+ * FORMAT.md §12.
+ */
+export interface Slot {
+  /** Where the locked folder is now. */
+  readonly path: Buffer;
+  readonly folder: string;
+  /** Its X25519 public key, from the owner's own data directory: one that stands in the folder may be anybody's. */
+  readonly publicKey: string;
+  /** What was recorded of Eremos' directory in it ({@link vaultPlace}); null: nothing that lasts. */
+  readonly place: string | null;
+  /** By which this computer says that it put the files in. */
+  readonly device: SigningKey;
+}
+
+/**
+ * Inode and birth of Eremos' directory in a folder, by which it is told from one that was put in its place; null where
+ * inode numbers don't last, or there is none. Not the device: a drive gets another number each time it is mounted.
+ */
+export function vaultPlace(disk: Disk, path: Buffer): string | null {
+  const folder = openFolder(disk, path);
+  try {
+    return folder.vault && placeIn(disk, folder.vault);
+  } finally {
+    closeFolder(disk, folder);
+  }
+}
+
+/**
+ * Puts copies of files into a locked folder. Returns how many. @throws EremosError `not-locked` | `busy` | `usage` for
+ * what is no file
+ */
+export async function dropInto(disk: Disk, slot: Slot, files: readonly Buffer[]): Promise<number> {
+  return holding(disk, slot, async (folder) => {
+    for (const file of files) {
+      const { parent, name } = splitPath(file);
+      await withinLater(disk, disk.openRoot(parent), async (dir) => {
+        const stat = disk.find(dir, name);
+        if (stat?.type !== "file")
+          throw new EremosError("usage", `${displayPath(file)} is not a file. Nothing of it was put in; give files.`);
+        await dropFile(disk, folder, slot, dir, name, NO_DIRECTORY, false);
+      });
+    }
+    return files.length;
+  });
+}
+
+/**
+ * What a program saved into the locked folder's own directory becomes drops, and goes from there: each file only when
+ * its copy is durable, it held still meanwhile and no program has it open. Links and other things stay. Returns how
+ * many were taken.
+ */
+export async function sealNewcomers(disk: Disk, slot: Slot): Promise<number> {
+  return holding(disk, slot, async (folder) => {
+    const state = loadState(disk, folder.vault);
+    const top = disk.statOpen(folder.dir);
+    const names = disk.list(folder.dir).filter((name) => !isNotContents(top, name) && !(state && isSign(name, state)));
+    const taken: Taken[] = [];
+    for (const name of names)
+      await takeNewcomer({ disk, folder, slot, dev: top.dev, taken }, folder.dir, name, folder.path, NO_DIRECTORY);
+    const used = new Set(disk.holders(folder.path).flatMap((holder) => holder.paths));
+    const gone = taken.filter((newcomer) => removeNewcomer(disk, folder, newcomer, used)).length;
+    for (const name of names) removeEmptyDirs(disk, folder.dir, name);
+    if (gone > 0) disk.syncDir(folder.dir);
+    return gone;
+  });
+}
+
+interface Taken {
+  readonly path: Buffer;
+  readonly dropped: Dropped;
+}
+
+interface Taking {
+  readonly disk: Disk;
+  readonly folder: HeldFolder;
+  readonly slot: Slot;
+  readonly dev: bigint;
+  readonly taken: Taken[];
+}
+
+async function takeNewcomer(of: Taking, dir: Dir, name: Buffer, above: Buffer, directory: Buffer): Promise<void> {
+  const { disk } = of;
+  const stat = disk.find(dir, name);
+  const path = joinPath(above, name);
+  if (!stat || stat.dev !== of.dev) return;
+  if (stat.type === "dir") {
+    await withinLater(disk, disk.openDir(dir, name), async (inner) => {
+      for (const child of disk.list(inner)) await takeNewcomer(of, inner, child, path, pathInto(directory, name));
+    });
+  } else if (stat.type === "file" && stat.nlink === 1)
+    of.taken.push({ path, dropped: await dropFile(disk, of.folder, of.slot, dir, name, directory, true) });
+}
+
+/** Whether the plain file went; where it may not, its copy goes. */
+function removeNewcomer(disk: Disk, folder: HeldFolder, { path, dropped }: Taken, used: ReadonlySet<string>): boolean {
+  const { parent, name } = splitPath(path);
+  return within(disk, disk.openRoot(parent), (dir) => {
+    const now = disk.find(dir, name);
+    if (now && isSame(dropped.stat, now) && !used.has(displayPath(path))) {
+      disk.unlink(dir, name);
+      return true;
+    }
+    removeDropRecord(disk, folder.vault, dropRecordName(dropped.key));
+    removeObject(disk, folder.vault, "drop", dropped.object);
+    return false;
+  });
+}
+
+/** What only held files that were taken. */
+function removeEmptyDirs(disk: Disk, dir: Dir, name: Buffer): void {
+  if (disk.find(dir, name)?.type !== "dir") return;
+  within(disk, disk.openDir(dir, name), (inner) => {
+    for (const child of disk.list(inner)) removeEmptyDirs(disk, inner, child);
+  });
+  try {
+    disk.removeDir(dir, name);
+  } catch (error) {
+    if (systemCode(error) !== "ENOTEMPTY") throw error;
+  }
+}
+
+function isSame(a: Stat, b: Stat): boolean {
+  return a.ino === b.ino && a.size === b.size && a.mtimeNs === b.mtimeNs && a.ctimeNs === b.ctimeNs;
+}
+
+const NO_DIRECTORY = Buffer.alloc(0);
+
+async function holding<T>(disk: Disk, slot: Slot, use: (folder: HeldFolder) => Promise<T>): Promise<T> {
+  const folder = holdFolder(disk, slot.path, { create: false });
+  try {
+    requireSealed(disk, folder, slot);
+    return await use(folder);
+  } catch (error) {
+    throw fromSystemError(error, "putting files in; what was not put in is where it was");
+  } finally {
+    letGo(disk, folder);
+  }
+}
+
+function requireSealed(disk: Disk, folder: HeldFolder, slot: Slot): void {
+  const its = disk.statOpen(folder.vault);
+  if ((slot.place !== null && slot.place !== placeOf(disk, its)) || !disk.owns(its))
+    throw new EremosError(
+      "unvouched",
+      `What stands at ${displayPath(slot.path)} is not the folder that this computer locked there: it was exchanged, or belongs to another account. Nothing was put in; sign in to see what happened to it.`,
+      { what: "place" },
+    );
+  const state = loadState(disk, folder.vault);
+  if (state?.state !== "sealed" || state.folder !== slot.folder)
+    throw new EremosError(
+      "not-locked",
+      `${displayPath(slot.path)} is not sealed now. Nothing was touched; copy the files into the folder itself.`,
+    );
+}
+
+async function withinLater<T>(disk: Disk, dir: Dir, use: (dir: Dir) => Promise<T>): Promise<T> {
+  try {
+    return await use(dir);
+  } finally {
+    disk.closeDir(dir);
+  }
+}
+
+interface Dropped {
+  /** What the file was when it was read. */
+  readonly stat: Stat;
+  readonly key: string;
+  readonly object: string;
+}
+
+/** Durable when it returns. `moved`: the original goes. */
+async function dropFile(
+  disk: Disk,
+  folder: HeldFolder,
+  slot: Slot,
+  dir: Dir,
+  name: Buffer,
+  directory: Buffer,
+  moved: boolean,
+): Promise<Dropped> {
+  const file = disk.openRead(dir, name);
+  try {
+    const stat = disk.statOpen(file);
+    const writing = await DropWriter.begin(
+      disk,
+      folder.vault,
+      slot,
+      directory,
+      fileEntry({
+        name,
+        meta: metaOf(stat, { xattrs: disk.xattrs(file), owners: ownersOf(disk), before: null, holding: HOLDS_ALL }),
+        size: stat.size,
+      }),
+      moved,
+    );
+    try {
+      while (writing.left > 0)
+        if (writing.fill((into, offset, room, done) => disk.read(file, into, offset, room, done)) === 0) break;
+      return { stat, ...writing.finish(folder.vault) };
+    } catch (error) {
+      writing.abort(folder.vault);
+      throw error;
+    }
+  } finally {
+    disk.closeFile(file);
+  }
+}
+
+/** One file on its way into the slot, under a key of its own. It waits once it is finished; abort what is not. */
+class DropWriter {
+  private done = 0;
+
+  private constructor(
+    private readonly disk: Disk,
+    private readonly record: Pick<DropRecord, "folder" | "key" | "sealed" | "moved">,
+    private readonly device: SigningKey,
+    private readonly keys: ContentKeys,
+    private readonly writer: ObjectWriter,
+    private readonly size: number,
+    private readonly name: Buffer,
+  ) {}
+
+  static async begin(
+    disk: Disk,
+    vault: Dir,
+    { folder, publicKey, device }: Slot,
+    directory: Buffer,
+    entry: FileEntry,
+    moved: boolean,
+  ): Promise<DropWriter> {
+    const [secret, key] = [randomBytes(32), newId()];
+    try {
+      const sealed = await sealDropKey({ folder, key }, secret, fromBase64(publicKey, 32));
+      const keys = new ContentKeys(dropKeyName({ key }), secret, folder);
+      const writer = new ObjectWriter(disk, vault, "drop", keys, { folder, number: 1, batch: newBatch() });
+      const begun = new DropWriter(disk, { folder, key, sealed, moved }, device, keys, writer, entry.size, entry.name);
+      try {
+        const record = new ByteWriter();
+        writePackRecord(record, writer.marker, directory, entry, entry.size);
+        writer.append(record.finish());
+        return begun;
+      } catch (error) {
+        begun.abort(vault);
+        throw error;
+      }
+    } finally {
+      wipe(secret);
+    }
+  }
+
+  get left(): number {
+    return this.size - this.done;
+  }
+
+  fill(read: (into: Buffer, offset: number, room: number, done: number) => number): number {
+    const count = this.writer.fill(this.left, (into, offset, room) => read(into, offset, room, this.done));
+    this.done += count;
+    return count;
+  }
+
+  append(piece: Buffer): void {
+    if (piece.length > this.left)
+      throw new EremosError("usage", "More was sent than was announced. Nothing was put in.");
+    this.writer.append(piece);
+    this.done += piece.length;
+  }
+
+  /** Its object's file, whatever stands under that name now. */
+  get object(): string {
+    return this.writer.header.object;
+  }
+
+  /** Durable when it returns. @throws EremosError `changed-while-locking` when less came than was announced */
+  finish(vault: Dir): Omit<Dropped, "stat"> {
+    const { disk, record } = this;
+    if (this.left > 0)
+      throw new EremosError(
+        "changed-while-locking",
+        `${displayPath(this.name)} changed while it was put in. Nothing of it was; try again when it is at rest.`,
+      );
+    const { object, length } = this.writer.finish();
+    disk.barrier(vault);
+    const made: DropRecord = {
+      ...newFrame("eremos-drop"),
+      ...record,
+      object,
+      length,
+      at: Date.now(),
+      author: null,
+      undo: null,
+      signature: null,
+    };
+    commitDropRecord(
+      disk,
+      vault,
+      dropRecordName(record.key),
+      writeDrop(signDrop(made, deviceId(this.device.publicKey), this.device)),
+    );
+    this.keys.wipe();
+    return { key: record.key, object };
+  }
+
+  /** Null: the folder can't be held now; what was written without a record is void, and goes with the next opening. */
+  abort(vault: Dir | null): void {
+    this.writer.close();
+    this.keys.wipe();
+    if (!vault) return;
+    // A record never stands without its object.
+    removeDropRecord(this.disk, vault, dropRecordName(this.record.key));
+    removeObject(this.disk, vault, "drop", this.object);
+  }
+}
+
+/** What a drive needs beside the file itself. */
+const ROOM_LEFT = 16 * 1024 * 1024;
+
+/**
+ * A file that comes as a stream, as slowly as it may: the folder is held only where it begins and where it ends, so
+ * that what hangs keeps nobody from opening the folder. Finish or abort it, once.
+ */
+export class DropUpload {
+  private constructor(
+    private readonly disk: Disk,
+    private readonly slot: Slot,
+    private readonly writer: DropWriter,
+  ) {}
+
+  /** @throws EremosError `not-locked` | `busy` | `no-space` | `usage` for a name that no file can have */
+  static async begin(disk: Disk, slot: Slot, name: Buffer, size: number): Promise<DropUpload> {
+    if (!isName(name) || name.length > LONGEST_NAME)
+      throw new EremosError("usage", "That is not a name a file can have. Nothing was put in.");
+    return holding(disk, slot, async (folder) => {
+      if (size > disk.freeBytes(folder.vault) - ROOM_LEFT)
+        throw new EremosError("no-space", "There is not enough room for it where the folder lies. Nothing was put in.");
+      const now = BigInt(Date.now()) * 1_000_000n;
+      const { uid, gid } = disk.statOpen(folder.dir);
+      return new DropUpload(
+        disk,
+        slot,
+        await DropWriter.begin(
+          disk,
+          folder.vault,
+          slot,
+          NO_DIRECTORY,
+          fileEntry({ name, meta: newMeta({ mode: 0o644, uid, gid, mtimeNs: now, atimeNs: now }), size }),
+          false,
+        ),
+      );
+    });
+  }
+
+  append(piece: Buffer): void {
+    this.writer.append(piece);
+  }
+
+  /**
+   * @throws EremosError `busy` (nothing happened; try again) | `not-locked` | `changed-while-locking` where the folder
+   * was opened or visited meanwhile, or less came than was announced
+   */
+  async finish(): Promise<void> {
+    await holding(this.disk, this.slot, async (folder) => {
+      const isThere = withObjectDir(
+        this.disk,
+        folder.vault,
+        "drop",
+        this.writer.object,
+        true,
+        (dir, name) => this.disk.find(dir, name) !== null,
+      );
+      if (!isThere)
+        throw new EremosError(
+          "changed-while-locking",
+          "The folder was opened while the file was on its way. Nothing of it was put in; do it again.",
+        );
+      this.writer.finish(folder.vault);
+    });
+  }
+
+  async abort(): Promise<void> {
+    try {
+      await holding(this.disk, this.slot, async (folder) => this.writer.abort(folder.vault));
+    } catch {
+      this.writer.abort(null);
+    }
+  }
+}

@@ -1,0 +1,31 @@
+import { EremosError, fromSystemError } from "../../errors/eremos-error";
+import type { Disk } from "../../platform/port";
+import { FOR_OTHERS, closeTop, displayPath, fileRecordIn, holdFolder, letGo, topModeOf } from "../ground";
+import { commitState, loadState } from "../records";
+
+/**
+ * For a folder that lies open and can't be locked in the time there is: other accounts are kept out of it until it is
+ * locked, which gives it its own mode again. Returns whether it is so; a single file has no directory of its own to
+ * close. @throws EremosError `not-open` | `busy`
+ */
+export function closeToOthers(disk: Disk, path: Buffer): boolean {
+  const folder = holdFolder(disk, path, { create: false });
+  try {
+    const state = loadState(disk, folder.vault);
+    if (state?.state !== "open")
+      throw new EremosError("not-open", `${displayPath(path)} is not open now. Nothing was touched.`);
+    const { mode } = disk.statOpen(folder.dir);
+    if (fileRecordIn(disk, folder.vault) || (mode & FOR_OTHERS) === 0) return false;
+    const closed = commitState(disk, folder.vault, {
+      ...state,
+      modes: [...state.modes, topModeOf(disk, folder.dir, mode)],
+    });
+    closeTop(disk, folder.dir, closed.modes);
+    disk.syncDir(folder.dir);
+    return true;
+  } catch (error) {
+    throw fromSystemError(error, `closing ${displayPath(path)} to other accounts; its contents are untouched`);
+  } finally {
+    letGo(disk, folder);
+  }
+}

@@ -1,0 +1,29 @@
+/**
+ * What a folder needs while it is not being locked or opened: checks, mending, finding it, its visibility, what may be protected at all.
+ * Each a verb of its own, on top of all the others.
+ */
+export { changeVisibility } from "./change-visibility";
+export { type Pieces, type PiecesInput, checkPieces } from "./check-pieces";
+export { type CheckOutcome, type CheckRequest, type Damage, checkFolder } from "./check";
+export { closeToOthers } from "./close-to-others";
+export { wholeDresser } from "./dress-rescued";
+export { type Located, locateFolder, protectedAbove } from "./locate";
+export { mendFolder } from "./mend";
+export {
+  type OffLimits,
+  type OffLimitsEdits,
+  defaultOffLimits,
+  editedOffLimits,
+  isInPlaces,
+  refuseOffLimits,
+  whyOffLimits,
+} from "./off-limits";
+export {
+  type Ownership,
+  type PermissionChange,
+  type PermissionsInput,
+  type PermissionsOutcome,
+  permissionsSinceLock,
+} from "./permissions-since";
+export { type DamagedMember, type RepairInput, type RepairOutcome, repairFolder } from "./repair";
+export { stepAside } from "./step-aside";

@@ -1,0 +1,268 @@
+import { sha256 } from "../../crypto/bytes";
+import { EremosError, fromSystemError, isEremosError } from "../../errors/eremos-error";
+import {
+  type Generation,
+  generationName,
+  openFacts,
+  ordinaryPlace,
+  readGeneration,
+  refOf,
+  segmentsOf,
+  vouchingOf,
+  writeGeneration,
+} from "../../format/generation";
+import { type Head, writeHead, writeHeader } from "../../format/header";
+import { newFrame } from "../../format/record-file";
+import type { StateBody, StateRecord } from "../../format/state";
+import type { PackInfo } from "../../format/tree";
+import type { Dir, Disk } from "../../platform/port";
+import {
+  type HeldFolder,
+  ICON_NAME,
+  NAMES,
+  PAGE_NAME,
+  commitFile,
+  displayPath,
+  holdFolder,
+  holdsBytes,
+  isHiddenName,
+  isNotContents,
+  letGo,
+  readSmallFile,
+  splitPath,
+  twinOf,
+  within,
+} from "../ground";
+import { HELD_NAME } from "../visibility";
+import {
+  type FolderKeys,
+  believedOf,
+  commitHead,
+  commitState,
+  damagedRecords,
+  loadState,
+  mendBeginning,
+  mendCopies,
+  wholeGenerations,
+} from "../records";
+import { type SealedInput, loadTree, openHeads, openIndex } from "../contents";
+
+/** Its records, that were written anew: for people. */
+export interface Mended {
+  readonly mended: readonly string[];
+  /** The header's bytes, for the owner's database. */
+  readonly header: Buffer;
+}
+
+/**
+ * Writes damaged or missing records of a sealed folder anew from what is whole: the header and generation records from
+ * their copies (or from the owner's database), a lost state record from what lies there, and the beginnings of
+ * encrypted files, which are known from elsewhere. Contents are not touched.
+ * @throws EremosError `not-protected` | `busy` | `needs-folder-password` | `wrong-password` | `damaged` (a record and
+ * all its copies) | `unsupported` (the state record is lost, and readable files lie in the folder)
+ */
+export async function mendFolder(
+  disk: Disk,
+  input: Pick<SealedInput, "path" | "access" | "keptHeader">,
+): Promise<Mended> {
+  const folder = holdFolder(disk, input.path, { create: false });
+  let keys: FolderKeys | null = null;
+  try {
+    const { head, damaged, ...opened } = await openHeads(disk, folder.vault, input.keptHeader, input.access);
+    ({ keys } = opened);
+    if (keys.standing === "unknown")
+      throw new EremosError(
+        "unvouched",
+        "Nobody known stands behind any header of this folder, so none is written anew. Nothing was changed; bring its files out with `eremos rescue`.",
+        { what: "key" },
+      );
+    const mended: string[] = [];
+    if (
+      damaged.length > 0 ||
+      [NAMES.header, twinOf(NAMES.header)].some((name) => !isHeader(disk, folder.vault, name, head))
+    ) {
+      commitHead(disk, folder.vault, head);
+      mended.push("the header");
+    }
+    const wholeOnes = mendGenerations(disk, folder.vault, mended);
+    if (
+      hasState(disk, folder.vault) &&
+      damagedRecords(disk, folder.vault).some(({ path }) => path.startsWith("state-"))
+    ) {
+      const state = loadState(disk, folder.vault);
+      if (state) commitState(disk, folder.vault, state);
+      mended.push("the state record");
+    }
+    if (!hasState(disk, folder.vault)) {
+      const newest = wholeOnes.find((record) => isUsable(disk, folder.vault, record, head, keys, input));
+      if (!newest)
+        throw new EremosError(
+          "damaged",
+          "No state of this folder has a whole record and index, so it can't be mended in place. Nothing more was changed; bring its files out with `eremos rescue`.",
+        );
+      commitState(disk, folder.vault, rebuiltState(disk, folder, newest, keys));
+      mended.push("the state record");
+    }
+    if (mendCopies(disk, folder.vault, "manifests") > 0) mended.push("the list of its encrypted files");
+    if (mendCopies(disk, folder.vault, "keys") > 0) mended.push("the record of a key");
+    mendBeginnings(disk, folder.vault, head, keys, input, mended);
+    return { mended, header: writeHead(head) };
+  } catch (error) {
+    throw fromSystemError(error, "mending the folder's records; its contents are as they were");
+  } finally {
+    keys?.wipe();
+    letGo(disk, folder);
+  }
+}
+
+/**
+ * What the encrypted files of the present state begin with is known twice: from the index, and from the generation's
+ * record.
+ */
+function mendBeginnings(
+  disk: Disk,
+  vault: Dir,
+  head: Head,
+  keys: FolderKeys,
+  input: Pick<SealedInput, "access">,
+  mended: string[],
+): void {
+  const current = loadState(disk, vault)?.generation;
+  const record = wholeGenerations(disk, vault).records.find((one) => refOf(one).digest === current?.digest);
+  if (!record || !isUsable(disk, vault, record, head, keys, input)) return;
+  const isMended = (kind: "index" | "pack", object: string, header: Buffer): boolean => {
+    try {
+      return mendBeginning(disk, vault, kind, object, header);
+    } catch (error) {
+      if (isEremosError(error)) return false;
+      throw error;
+    }
+  };
+  const indexes = segmentsOf(record).filter(({ object, header }) => isMended("index", object, header));
+  const packs = packsOf(disk, vault, record, keys).filter(({ object, header }) => isMended("pack", object, header));
+  for (let i = 0; i < indexes.length + packs.length; i++) mended.push("the beginning of an encrypted file");
+}
+
+function packsOf(disk: Disk, vault: Dir, record: Generation, keys: FolderKeys): readonly PackInfo[] {
+  try {
+    return loadTree(disk, vault, record, keys).tree.packs();
+  } catch (error) {
+    if (isEremosError(error)) return [];
+    throw error;
+  }
+}
+
+/** It is the one that somebody known stands behind. */
+function isHeader(disk: Disk, vault: Dir, name: Buffer, { header }: Head): boolean {
+  return holdsBytes(disk, vault, name, writeHeader(header));
+}
+
+function hasState(disk: Disk, vault: Dir): boolean {
+  return parses(() => loadState(disk, vault));
+}
+
+function parses(read: () => unknown): boolean {
+  try {
+    return read() !== null;
+  } catch (error) {
+    if (isEremosError(error) && error.code === "damaged") return false;
+    throw error;
+  }
+}
+
+/** Each record from its twin, or the twin from it. Returns those that are whole, the newest first. */
+function mendGenerations(disk: Disk, vault: Dir, mended: string[]): readonly Generation[] {
+  const { records } = wholeGenerations(disk, vault);
+  within(disk, disk.openDir(vault, NAMES.generations), (dir) => {
+    for (const record of records) {
+      const name = Buffer.from(generationName(refOf(record)));
+      for (const one of [name, twinOf(name)]) {
+        if (isWhole(disk, dir, one, record)) continue;
+        commitFile(disk, dir, one, writeGeneration(record));
+        mended.push(`the record of state ${record.number}`);
+      }
+    }
+  });
+  return records;
+}
+
+function isWhole(disk: Disk, dir: Dir, name: Buffer, record: Generation): boolean {
+  return parses(() => {
+    const bytes = readSmallFile(disk, dir, name);
+    return bytes && refOf(readGeneration(bytes)).digest === refOf(record).digest ? bytes : null;
+  });
+}
+
+function isUsable(
+  disk: Disk,
+  vault: Dir,
+  record: Generation,
+  head: Head,
+  keys: FolderKeys | null,
+  { access }: Pick<SealedInput, "access">,
+): boolean {
+  if (!keys) return false;
+  try {
+    if (vouchingOf(record, believedOf(access), head) === "unknown") return false;
+    openIndex(disk, vault, record, keys).close();
+    return true;
+  } catch (error) {
+    if (isEremosError(error)) return false;
+    throw error;
+  }
+}
+
+/**
+ * Sealed, and nothing else: where readable files lie in it, they could be the true ones, and nobody can tell any more.
+ */
+function rebuiltState(disk: Disk, folder: HeldFolder, generation: Generation, keys: FolderKeys): StateBody {
+  const top = disk.statOpen(folder.dir);
+  const signs = [PAGE_NAME, ICON_NAME];
+  const beside = disk
+    .list(folder.dir)
+    .filter((name) => !isNotContents(top, name) && !signs.some((sign) => sign.equals(name)));
+  if (beside.length > 0 || disk.find(folder.vault, NAMES.staging)) {
+    throw new EremosError(
+      "unsupported",
+      `The state record of ${displayPath(folder.path)} is lost, and readable files lie in it (${beside.slice(0, 3).map(displayPath).join(", ") || "on their way in or out"}). Eremos can't tell whether they are newer than the encrypted ones, so it leaves both. Bring everything out with \`eremos rescue\`.`,
+    );
+  }
+  const place = ordinaryPlace(openFacts(generation, keys.secret(generation)), disk.system, folder.path);
+  return {
+    ...newFrame("eremos-state"),
+    folder: generation.folder,
+    state: "sealed",
+    generation: refOf(generation),
+    next: null,
+    ...whereItHides(folder, place),
+    staging: null,
+    mixed: false,
+    modes: [],
+    times: null,
+    shows: signs.flatMap((name) => {
+      const digest = digestOf(disk, folder, name);
+      return digest === null ? [] : [{ name: name.toString("utf8"), digest }];
+    }),
+  };
+}
+
+/** By where it lies: FORMAT.md §7.5. */
+function whereItHides({ path }: HeldFolder, place: Buffer): Pick<StateRecord, "visibility" | "lockedName" | "held"> {
+  const { parent, name } = splitPath(path);
+  const isOwnName = name.equals(splitPath(place).name);
+  if (!isHiddenName(name))
+    return { visibility: "view", lockedName: isOwnName ? null : name.toString("utf8"), held: null };
+  const lockedName = name.toString("latin1");
+  if (!splitPath(parent).name.equals(HELD_NAME)) return { visibility: "hidden", lockedName, held: null };
+  const depth = (at: Buffer): number => at.filter((byte) => byte === 0x2f).length;
+  return {
+    visibility: "tucked",
+    lockedName,
+    held: Math.max(0, depth(splitPath(place).parent) - depth(splitPath(parent).parent)),
+  };
+}
+
+function digestOf(disk: Disk, folder: HeldFolder, name: Buffer): string | null {
+  const bytes = readSmallFile(disk, folder.dir, name);
+  return bytes ? sha256(bytes).toString("hex") : null;
+}

@@ -1,0 +1,112 @@
+/**
+ * Lines whose loss would cost data or secrecy: each is changed in a copy of the sources, and the named test must notice,
+ * by an assertion. A test that does not run to an assertion (types, a build, a time-out) has noticed nothing, and neither
+ * has one that fails without the change; a change that no longer applies counts as survived.
+ */
+import { spawn } from "node:child_process";
+import { cpSync, mkdirSync, mkdtempSync, readFileSync, readdirSync, rmSync, symlinkSync, writeFileSync } from "node:fs";
+import { availableParallelism, tmpdir } from "node:os";
+import { join } from "node:path";
+import { MUTANTS } from "./mutants/list.mjs";
+import { install, installTestPrograms, requireNode, root } from "./steps.mjs";
+
+const LONGEST_MS = 240_000;
+const STOREYS = ["core", "server", "cli", "rescue", "web"];
+
+/** The sources, with every package where the tests look for it, and the storeys' own names leading to the copy. */
+function copySources() {
+  const copy = mkdtempSync(join(tmpdir(), "eremos-mutants-"));
+  for (const name of [...STOREYS, "demo", "scripts", "stand-ins", "docs", "package.json", "package-lock.json"])
+    cpSync(join(root, name), join(copy, name), {
+      recursive: true,
+      filter: (path) => !/\/(node_modules|\.next|dist|screenshots)$/.test(path),
+    });
+  for (const name of ["vitest.config.ts", "tsconfig.json", "tsconfig.base.json"])
+    cpSync(join(root, name), join(copy, name));
+  const packages = join(copy, "node_modules");
+  mkdirSync(join(packages, "@eremos"), { recursive: true });
+  for (const name of readdirSync(join(root, "node_modules")))
+    if (name !== "@eremos" && name !== ".vite") symlinkSync(join(root, "node_modules", name), join(packages, name));
+  for (const storey of STOREYS) symlinkSync(join(copy, storey), join(packages, "@eremos", storey));
+  for (const storey of ["rescue", "web"])
+    symlinkSync(join(root, storey, "node_modules"), join(copy, storey, "node_modules"));
+  return copy;
+}
+
+/** What `expect` says, or a folder that doesn't open any more. */
+const NOTICED = /AssertionError|instead of (rejecting|resolving)|EremosError/;
+
+/** How the named test ended. */
+function run(copy, { test, title }) {
+  const report = join(copy, "report.json");
+  rmSync(report, { force: true });
+  const args = ["vitest", "run", "--root", ".", test, "-t", title, "--reporter=json", `--outputFile=${report}`];
+  return new Promise((resolve) => {
+    const vitest = spawn("npx", args, { cwd: copy, stdio: "ignore", detached: true });
+    const timer = setTimeout(() => process.kill(-vitest.pid, "SIGKILL"), LONGEST_MS);
+    vitest.on("exit", () => {
+      clearTimeout(timer);
+      resolve(endOf(report));
+    });
+  });
+}
+
+function endOf(report) {
+  let results;
+  try {
+    results = JSON.parse(readFileSync(report, "utf8")).testResults.flatMap(({ assertionResults }) => assertionResults);
+  } catch {
+    return "did not run";
+  }
+  const failed = results.filter(({ status }) => status === "failed");
+  if (failed.some(({ failureMessages }) => NOTICED.test(failureMessages.join("\n")))) return "noticed";
+  if (failed.length > 0) return "failed otherwise";
+  return results.some(({ status }) => status === "passed") ? "passed" : "did not run";
+}
+
+/** @returns how the line's loss ended, in words; null: it was noticed */
+async function survives(copy, mutant) {
+  const file = join(copy, mutant.file);
+  const whole = readFileSync(file, "utf8");
+  if (whole.split(mutant.line).length !== 2) return "no longer applies";
+  writeFileSync(
+    file,
+    whole.replace(mutant.line, () => mutant.becomes),
+  );
+  try {
+    const end = await run(copy, mutant);
+    return end === "noticed" ? null : end;
+  } finally {
+    writeFileSync(file, whole);
+  }
+}
+
+requireNode();
+install();
+installTestPrograms();
+const asked = process.argv[2];
+const mutants = MUTANTS.filter(({ name }) => asked === undefined || name.includes(asked));
+const waiting = [...mutants];
+const wholeTests = new Map();
+let killed = 0;
+await Promise.all(
+  Array.from({ length: Math.min(availableParallelism(), mutants.length) }, async () => {
+    const copy = copySources();
+    try {
+      for (let mutant = waiting.shift(); mutant; mutant = waiting.shift()) {
+        const key = `${mutant.test} ${mutant.title}`;
+        if (!wholeTests.has(key)) wholeTests.set(key, run(copy, mutant));
+        const whole = await wholeTests.get(key);
+        const end = whole === "passed" ? await survives(copy, mutant) : `its test, without the change: ${whole}`;
+        if (end === null) killed++;
+        process.stdout.write(
+          `${end === null ? "killed  " : "SURVIVED"} ${mutant.name}${end === null ? "" : ` (${end})`}\n`,
+        );
+      }
+    } finally {
+      rmSync(copy, { recursive: true, force: true });
+    }
+  }),
+);
+process.stdout.write(`\n${killed} killed, ${mutants.length - killed} survived\n`);
+process.exitCode = killed === mutants.length ? 0 : 1;

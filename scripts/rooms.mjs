@@ -1,0 +1,28 @@
+/** A directory that a newcomer can look over: no more sources than this in one, and each room of the engine with a door that says what it is for. */
+import { spawnSync } from "node:child_process";
+import { readFileSync } from "node:fs";
+import { dirname, join } from "node:path";
+import { root } from "./steps.mjs";
+
+const MOST_SOURCES = 24;
+const NOTE = /^\/\*\*\n \* .+\n \* .+\n \*\/\n/;
+
+const sources = spawnSync("git", ["ls-files", "--cached", "--others", "--exclude-standard", "*.ts", "*.tsx", "*.mjs"], {
+  cwd: root,
+  encoding: "utf8",
+}).stdout.split("\n");
+const counts = new Map();
+for (const file of sources) if (file) counts.set(dirname(file), (counts.get(dirname(file)) ?? 0) + 1);
+
+const wrong = [...counts]
+  .filter(([, count]) => count > MOST_SOURCES)
+  .map(([directory, count]) => `${directory} has ${count} sources; ${MOST_SOURCES} are enough for one directory`);
+const rooms = [...counts.keys()].filter((directory) => /^core\/src\/(engine\/[^/]+|insurance)$/.test(directory));
+for (const room of rooms) {
+  const door = sources.includes(`${room}/index.ts`) ? readFileSync(join(root, room, "index.ts"), "utf8") : "";
+  if (!NOTE.test(door)) wrong.push(`${room} has no door (index.ts) that begins with a note of two lines`);
+}
+if (sources.some((file) => /^core\/src\/engine\/[^/]+$/.test(file)))
+  wrong.push("core/src/engine has files that are in no room");
+for (const line of wrong) process.stderr.write(`${line}\n`);
+process.exitCode = wrong.length > 0 ? 1 : 0;

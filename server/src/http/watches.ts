@@ -1,0 +1,71 @@
+import type { Eremos } from "../eremos";
+import { MINUTE_MS } from "../locking-rules";
+import { signOutIdle } from "../operations/entrance/sign-in";
+import { checksInTurn } from "../operations/folders/check-in-turn";
+import { readTables } from "../operations/folders/follow-drives";
+import { lockAgain } from "../operations/locking/lock-folder";
+import { recoverInterrupted } from "../operations/ways-back/recover-interrupted";
+import { catchUp } from "../operations/ways-back/renew-headers";
+import type { Sessions } from "../session/sessions";
+import { CheckWatch } from "../watch/check-watch";
+import { watchDatabase } from "../watch/database-watch";
+import { Keeper } from "../watch/keeper";
+import { watchMounts } from "../watch/mount-watch";
+import { type Away, watchSleep } from "../watch/sleep-watch";
+
+const IDLE_LOOK_MS = 5000;
+
+/** Puts right what was cut off, and starts everything that watches while a session lives. Returns what ends it again. */
+export async function startWatches(eremos: Eremos, sessions: Sessions, isFirst: boolean): Promise<() => void> {
+  await recoverInterrupted(eremos);
+  const keeper = new Keeper(eremos, (path) => lockAgain(eremos, path));
+  await keeper.start(isFirst);
+  const checks = new CheckWatch(checksInTurn(eremos));
+  checks.start();
+  const stops = [
+    () => keeper.stop(),
+    () => checks.stop(),
+    watchDatabase(eremos, () => recoverInterrupted(eremos)),
+    watchMounts(
+      () => readTables(eremos.settings.mounts),
+      () => eremos.announce({ topic: "folders" }),
+    ),
+    watchSleep(whenAway(eremos, sessions, keeper)),
+    signOutWhenIdle(eremos, sessions),
+    keepCatchingUp(eremos),
+  ];
+  return () => {
+    for (const stop of stops.splice(0)) stop();
+  };
+}
+
+export function whenAway(eremos: Eremos, sessions: Sessions, keeper: Keeper): Away {
+  return {
+    lock: () => keeper.lockBeforeAway(),
+    signOut: () => {
+      if (!eremos.keys) return;
+      sessions.endAll();
+      signOutIdle(eremos);
+    },
+  };
+}
+
+/**
+ * The newest password opens everything that is here: what could not be reached at its change gets it as soon as it can
+ * be.
+ */
+function keepCatchingUp(eremos: Eremos): () => void {
+  const timer = setInterval(() => void catchUp(eremos).catch(() => undefined), MINUTE_MS);
+  return () => clearInterval(timer);
+}
+
+/** Nobody has touched the page for a while: signs out, as the button does. */
+function signOutWhenIdle(eremos: Eremos, sessions: Sessions): () => void {
+  const timer = setInterval(() => {
+    const { idleSignOutMinutes } = eremos.preferences.get();
+    if (!eremos.keys || idleSignOutMinutes === null || sessions.untouched.ms < idleSignOutMinutes * MINUTE_MS) return;
+    sessions.endAll();
+    signOutIdle(eremos);
+  }, IDLE_LOOK_MS);
+  return () => clearInterval(timer);
+}

@@ -1,0 +1,22 @@
+import {
+  EremosError,
+  type OwnerEnvelope,
+  directorySource,
+  displayPath,
+  findLocked,
+  readGuardOwner,
+} from "@eremos/core";
+
+/** Whose folder it is, by what it carries itself. @throws EremosError `not-protected` | `damaged` */
+export async function readOwnerAt(path: Buffer): Promise<OwnerEnvelope> {
+  const source = directorySource(path);
+  const guarded = await readGuardOwner(source);
+  if (guarded) return guarded;
+  const [head] = (await findLocked(source)).heads;
+  if (!head)
+    throw new EremosError(
+      "damaged",
+      `The header of ${displayPath(path)} can't be read. Nothing was changed; try another folder of yours.`,
+    );
+  return head.header.owner;
+}

@@ -1,0 +1,70 @@
+import { type LockedFolder, directorySource, fromSystemError, openLocked, openOwner, wipe } from "@eremos/core";
+import type { BackSecret, PracticeView } from "../../contract";
+import type { Eremos } from "../../eremos";
+import { throughGate } from "../../session/gate";
+import { locateRecord } from "../folders/follow-drives";
+import { nameFolder } from "../../paths";
+
+/** So much of a file is read to prove that contents come out. */
+const SAMPLE_BYTES = 1024 * 1024;
+
+/**
+ * Proves today that the recovery code, or the keyholders' shares, opens every sealed folder within reach, as the
+ * readers without Eremos would open it: header, keys, index, and a file's bytes, in memory, with nothing changed and
+ * nothing written but the date. @throws EremosError `wrong-code` | `wrong-share` | `too-few-shares` | `too-many-tries`
+ */
+export async function practice(eremos: Eremos, secret: BackSecret): Promise<PracticeView> {
+  const keys = eremos.requireKeys();
+  const owner = eremos.requireOwner();
+  const { opened } = await throughGate(eremos, secret.kind, () => openOwner(owner, secret));
+  wipe(opened.rootKey);
+  const at = Date.now();
+  const folders: PracticeView["folders"][number][] = [];
+  for (const listed of eremos.registry.list(keys).filter(({ guard }) => guard === "sealed")) {
+    const { record, located } = locateRecord(eremos, listed);
+    const { id, name, path } = nameFolder(record);
+    const problem = located
+      ? await whyNot(located.realPath, secret)
+      : "It is away, or not at its place, so it could not be tried.";
+    if (problem === null)
+      eremos.registry.put(
+        keys,
+        { ...record, ...(secret.kind === "code" ? { codeProvenAt: at } : { sharesProvenAt: at }) },
+        null,
+      );
+    folders.push({ id, name, path, problem });
+  }
+  const keyholders = eremos.documents.get(keys, "keyholders");
+  if (secret.kind === "shares" && keyholders) eremos.documents.put(keys, "keyholders", { ...keyholders, provenAt: at });
+  await eremos.registry.record(keys, owner, { at, folder: "", kind: "practised", signedIn: true });
+  eremos.announce({ topic: "folders" });
+  return { at, folders };
+}
+
+/** Null where it opens it and a file comes out. */
+async function whyNot(realPath: Buffer, secret: BackSecret): Promise<string | null> {
+  try {
+    const locked = await openLocked(directorySource(realPath), secret);
+    try {
+      return await whyNoSample(locked);
+    } finally {
+      locked.close();
+    }
+  } catch (error) {
+    return fromSystemError(error, "trying it; nothing was changed").message;
+  }
+}
+
+async function whyNoSample(locked: LockedFolder): Promise<string | null> {
+  const [problem] = locked.problems;
+  if (problem !== undefined) return problem;
+  const sample = locked.entries.filter(({ data }) => data !== null).sort((a, b) => a.size - b.size)[0];
+  if (!sample) return null;
+  let read = 0;
+  for await (const { length, bytes } of locked.read(sample)) {
+    if (!bytes) return "A file of it is damaged: check it on its page.";
+    read += length;
+    if (read >= SAMPLE_BYTES) return null;
+  }
+  return null;
+}

@@ -1,0 +1,126 @@
+import { EremosError, type Password, deviceId, isEremosError, openWithPassword, wipe, withDevice } from "@eremos/core";
+import type { Eremos } from "../../eremos";
+import { Keys } from "../../session/keys";
+import { throughGate } from "../../session/gate";
+import { closeUp } from "../locking/close-up";
+import { sealArrivals } from "../folders/drop";
+import { renewFolders, settleRows, takeInEarlier } from "../ways-back/renew-folders";
+import { recoverInterrupted, tellOfListed } from "../ways-back/recover-interrupted";
+import { renewHeaders } from "../ways-back/renew-headers";
+import { replaceOwner } from "./replace-owner";
+
+/**
+ * Opens the gate. Returns how many wrong passwords there were since the last sign-in.
+ * @throws EremosError `too-many-tries` | `wrong-password`
+ */
+export async function signIn(eremos: Eremos, password: Password): Promise<{ failedTries: number }> {
+  const owner = eremos.requireOwner();
+  const { opened, failedTries } = await throughGate(eremos, "password", () => openWithPassword(owner, password));
+  const { rootKey } = opened;
+  try {
+    eremos.keep(new Keys(owner, rootKey));
+  } catch (error) {
+    wipe(rootKey);
+    throw error;
+  }
+  eremos.stay.pause(false);
+  eremos.data.forgetOwnerBefore();
+  await eremos.holding((keys) => settleIn(eremos, keys));
+  return { failedTries };
+}
+
+export async function settleIn(eremos: Eremos, keys: Keys): Promise<void> {
+  settleRows(eremos, keys);
+  await recoverInterrupted(eremos);
+  await takeInEarlier(eremos, keys);
+  tellOfListed(eremos);
+  await knowThisComputer(eremos, keys);
+  await renewHeaders(eremos, keys);
+  await renewFolders(eremos, keys);
+  await sealArrivals(eremos, keys);
+  eremos.announce({ topic: "session" });
+}
+
+/** What this computer locks while nobody is signed in is known as the owner's on their other computers, too. */
+async function knowThisComputer(eremos: Eremos, keys: Keys): Promise<void> {
+  const { computer } = eremos.data;
+  if (eremos.requireOwner().devices.some(({ id, until }) => id === deviceId(computer.publicKey) && until === null))
+    return;
+  try {
+    await replaceOwner(eremos, keys, (owner, rootKey) => withDevice(owner, rootKey, computer), []);
+  } catch (error) {
+    // Another Eremos is writing the record just now: the next sign-in does it.
+    if (!isEremosError(error)) throw error;
+  }
+}
+
+/** For a program of this account whose owner chose to stay signed in. @throws EremosError `needs-sign-in` */
+export async function returnStaying(eremos: Eremos): Promise<void> {
+  const owner = eremos.requireOwner();
+  if (eremos.keys) return;
+  const rootKey = eremos.stay.isWaiting(owner) ? eremos.stay.rootKey(owner) : null;
+  if (!rootKey)
+    throw new EremosError(
+      "needs-sign-in",
+      "Eremos can't sign in by itself any more. Nothing was changed; sign in with the master password.",
+    );
+  eremos.keep(new Keys(owner, rootKey));
+  await eremos.holding((keys) => settleIn(eremos, keys));
+}
+
+/**
+ * Stays signed in on this account from now on, or no longer. Turning it on asks for the master password. @throws
+ * EremosError as {@link signIn}
+ */
+export function setStay(eremos: Eremos, current: Password | null): Promise<void> {
+  return eremos.holding(async (keys) => {
+    const owner = eremos.requireOwner();
+    if (current === null) eremos.stay.turnOff(owner);
+    else {
+      await provePassword(eremos, current);
+      eremos.requireSame(keys);
+      eremos.stay.turnOn(owner, keys.rootKey);
+    }
+    eremos.announce({ topic: "session" });
+  });
+}
+
+/** Nobody has touched the page for a while: as {@link signOut}, but a PIN, if there is one, still leads back in. */
+export function signOutIdle(eremos: Eremos): void {
+  lockAtSignOut(eremos, false);
+  eremos.doze();
+  eremos.announce({ topic: "session" });
+}
+
+function lockAtSignOut(eremos: Eremos, leaveOpen: boolean): void {
+  void eremos.visits.endAll();
+  closeUp(eremos, false, ({ rules }) => rules.atSignOut === "lock" || (rules.atSignOut === "ask" && !leaveOpen));
+}
+
+/** Back after an idle sign-out. @throws EremosError `wrong-pin` | `needs-sign-in` */
+export async function returnWithPin(eremos: Eremos, pin: string): Promise<void> {
+  eremos.wake(pin);
+  await eremos.holding((keys) => eremos.registry.takeIn(keys));
+  eremos.announce({ topic: "session" });
+}
+
+/**
+ * Proves that whoever sits here knows the master password, though somebody is signed in. @throws EremosError as {@link
+ * signIn}
+ */
+export async function provePassword(eremos: Eremos, password: Password): Promise<void> {
+  const owner = eremos.requireOwner();
+  const { opened } = await throughGate(eremos, "password", () => openWithPassword(owner, password));
+  wipe(opened.rootKey);
+}
+
+/**
+ * Locks the keys away. Folders that lie open are locked where their rules say so: those that ask first, unless the
+ * answer was to leave them open. The rest stays open, and can be locked without a password.
+ */
+export function signOut(eremos: Eremos, leaveOpen = false): void {
+  lockAtSignOut(eremos, leaveOpen);
+  eremos.stay.pause(true);
+  eremos.forget();
+  eremos.announce({ topic: "session" });
+}

@@ -1,0 +1,104 @@
+import { type CheckOutcome, EremosError, type Pieces, displayPath, inspectFolder } from "@eremos/core";
+import type { Eremos } from "../../eremos";
+import type { StartedJob } from "../../jobs";
+import { formatBytes } from "../locking/lock-folder";
+import type { Target } from "../locking/find-target";
+import { withFolderKey } from "../locking/folder-password";
+import type { OpenRequest } from "../locking/open-folder";
+import { decodePath, fullPath, nameOf } from "../../paths";
+import { sealedInput } from "../locking/sealed-input";
+import { findUnvisited } from "./visit";
+
+export interface CheckAsked extends Pick<OpenRequest, "pathOrId" | "from" | "secret"> {
+  /** Headers, records and index, and a few files at random. */
+  readonly sample?: boolean;
+}
+
+/** Reads and authenticates the sealed copy, or a sample of it. Changes nothing. @throws EremosError */
+export async function check(eremos: Eremos, request: CheckAsked): Promise<StartedJob<"check">> {
+  const target = await findUnvisited(eremos, request.pathOrId, request.from);
+  requireSealed(target);
+  return withFolderKey(eremos, target, request.secret ?? null, (folderKey) =>
+    startCheck(eremos, target, folderKey, request.sample ?? false),
+  );
+}
+
+/** @throws EremosError `unsupported` */
+export function requireSealed({ located }: Target): void {
+  if (located.inspection.guard !== "sealed")
+    throw new EremosError(
+      "unsupported",
+      "Only a sealed folder has an encrypted copy to look after. Nothing was touched; this one's contents are ordinary files.",
+    );
+}
+
+function startCheck(eremos: Eremos, target: Target, folderKey: Buffer | null, sample: boolean): StartedJob<"check"> {
+  return eremos.jobs.start({
+    folder: target.record.id,
+    verb: "check",
+    request: { verb: "check", input: { ...sealedInput(eremos, target, { folderKey }), sample } },
+    before: () => undefined,
+    after: async (outcome) => {
+      const { keys } = eremos;
+      const at = Date.now();
+      // The whole list is read again: the folder may have changed meanwhile.
+      const record = keys && eremos.registry.list(keys).find(({ id }) => id === target.record.id);
+      if (keys && record) eremos.registry.put(keys, { ...record, lastCheck: { at, ok: outcome.ok, sample } }, null);
+      await eremos.registry.record(keys, eremos.requireOwner(), {
+        at,
+        folder: target.record.id,
+        kind: outcome.ok ? "checked" : "damaged",
+        signedIn: true,
+      });
+      return summaryOf(nameOf(decodePath(target.record.path)), outcome, sample);
+    },
+    failed: async () => undefined,
+  });
+}
+
+function summaryOf(name: string, { ok, files, bytes, damaged }: CheckOutcome, sample: boolean): string {
+  const looked = `${files.toLocaleString("en")} ${files === 1 ? "file" : "files"}, ${formatBytes(bytes)}`;
+  if (ok)
+    return sample
+      ? `${name} is whole as far as a sample tells: its records, its index, and ${looked}, every byte of them checked.`
+      : `${name} is whole: ${looked}, every byte checked.`;
+  const shown = damaged
+    .slice(0, 3)
+    .map(({ path, ranges = [] }) => `${path}${ranges.length > 0 ? ` (${describeRanges(ranges)})` : ""}`)
+    .join(", ");
+  const more = damaged.length > 3 ? ` and ${damaged.length - 3} more` : "";
+  return `${name} is damaged in ${damaged.length} ${damaged.length === 1 ? "place" : "places"}: ${shown}${more}. Everything else${sample ? " that was looked at" : ""} is whole.`;
+}
+
+/** "bytes 65,536 to 131,071". */
+export function describeRanges(ranges: readonly { readonly from: number; readonly until: number }[]): string {
+  const [first] = ranges;
+  if (!first) return "";
+  const rest = ranges.length > 1 ? ` and ${ranges.length - 1} more ${ranges.length === 2 ? "range" : "ranges"}` : "";
+  return `bytes ${first.from.toLocaleString("en")} to ${(first.until - 1).toLocaleString("en")}${rest}`;
+}
+
+/**
+ * Whether everything that a sealed folder consists of is there, byte for byte, without the password or a session: by
+ * the path at which it lies now.
+ * @throws EremosError `not-protected` | `not-set-up` | `unvouched`
+ */
+export async function checkWithoutKey(eremos: Eremos, typed: string, from: string): Promise<Pieces> {
+  const owner = eremos.requireOwner();
+  const path = fullPath(typed, eremos.settings.home, from);
+  const inspection = inspectFolder(eremos.disk, path);
+  if (inspection?.guard !== "sealed")
+    throw new EremosError(
+      "not-protected",
+      `${displayPath(path)} is not sealed by Eremos. Nothing was touched; one that is hidden is found by the path it has now.`,
+    );
+  return eremos.run<"check-pieces">({
+    verb: "check-pieces",
+    input: {
+      path,
+      owner,
+      devices: [eremos.data.device.publicKey],
+      keptHeader: eremos.registry.header(inspection.folder),
+    },
+  });
+}

@@ -1,0 +1,125 @@
+import * as fs from "node:fs";
+import { join as joinPaths } from "node:path";
+import {
+  EremosError,
+  type Located,
+  type Slot,
+  VAULT_NAME,
+  displayPath,
+  inspectFolder,
+  isEremosError,
+  vaultPlace,
+} from "@eremos/core";
+import type { Eremos } from "../../eremos";
+import type { Keys } from "../../session/keys";
+import { locateRecord } from "./follow-drives";
+import { directoriesIn } from "./find-dropped";
+import { fullPath } from "../../paths";
+
+/**
+ * The slot of a locked folder that stands at a path. Needs nobody to be signed in: the folder says who it is, and the
+ * public key is the one in Eremos' own data. @throws EremosError `not-locked` | `not-protected` | `needs-sign-in`
+ */
+function slotAt(eremos: Eremos, typed: string, from: string): Slot {
+  const path = fullPath(typed, eremos.settings.home, from);
+  const found = inspectFolder(eremos.disk, path);
+  if (!found)
+    throw new EremosError(
+      "not-protected",
+      `There is no locked folder to be seen at ${displayPath(path)}. Nothing was put in; a hidden folder must be opened or visited first.`,
+    );
+  return slotOf(eremos, found.folder, path);
+}
+
+function slotOf(eremos: Eremos, folder: string, path: Buffer): Slot {
+  const known = eremos.registry.slot(folder);
+  if (known === null)
+    throw new EremosError(
+      "not-protected",
+      `${displayPath(path)} is not a sealed folder of yours, as far as Eremos on this computer knows. Nothing was put in.`,
+    );
+  return { path, folder, publicKey: known.publicKey, place: known.place, device: eremos.data.device };
+}
+
+/** Puts copies of files into a locked folder without opening it. Returns how many. @throws EremosError */
+export function drop(eremos: Eremos, folder: string, files: readonly string[], from: string): Promise<number> {
+  const input = {
+    slot: slotAt(eremos, folder, from),
+    files: files.map((file) => fullPath(file, eremos.settings.home, from)),
+  };
+  return eremos.run<"drop">({ verb: "drop", input });
+}
+
+/**
+ * What programs saved into locked folders that stand in view is sealed, and waits to be taken in. Returns how many
+ * files were.
+ */
+export async function sealArrivals(eremos: Eremos, keys: Keys): Promise<number> {
+  let taken = 0;
+  for (const record of eremos.registry.list(keys)) {
+    if (record.guard !== "sealed") continue;
+    try {
+      const { located } = locateRecord(eremos, record);
+      if (located?.inspection.state === "sealed" && record.publicKey !== "")
+        eremos.registry.keepSlot(record.id, record.publicKey, vaultPlace(eremos.disk, located.realPath));
+      if (located && mayTake(located))
+        taken += await eremos.run<"seal-newcomers">({
+          verb: "seal-newcomers",
+          input: slotOf(eremos, record.id, located.realPath),
+        });
+    } catch (error) {
+      // It waits until the next time; the folder's page says that it is there.
+      if (!isEremosError(error)) throw error;
+    }
+  }
+  if (taken > 0) eremos.announce({ topic: "folders" });
+  return taken;
+}
+
+function mayTake({ inspection }: Located): boolean {
+  return (
+    inspection.state === "sealed" && inspection.visibility === "view" && !inspection.busy && inspection.arrivals > 0
+  );
+}
+
+const LONGEST_LOOK_MS = 5000;
+const found = new Map<string, string>();
+
+/**
+ * The slot of a folder that stands locked in view, by the id that the page in it tells; null where there is none.
+ * Nobody need be signed in: whoever is at this keyboard sees the folder anyway.
+ */
+export async function findSlot(eremos: Eremos, folder: string): Promise<Slot | null> {
+  if (eremos.registry.slot(folder) === null) return null;
+  const known = found.get(folder);
+  const path = known !== undefined && isSlot(eremos, known, folder) ? known : await lookFor(eremos, folder);
+  if (path === null) return null;
+  found.set(folder, path);
+  return slotOf(eremos, folder, Buffer.from(path));
+}
+
+async function lookFor(eremos: Eremos, folder: string): Promise<string | null> {
+  const until = Date.now() + LONGEST_LOOK_MS;
+  const waiting = [...eremos.settings.places];
+  for (let place = waiting.shift(); place !== undefined && Date.now() < until; place = waiting.shift()) {
+    if (isSlot(eremos, place, folder)) return place;
+    waiting.push(...(await directoriesIn(place)));
+  }
+  return null;
+}
+
+function isSlot(eremos: Eremos, path: string, folder: string): boolean {
+  try {
+    const inspection = fs.existsSync(joinPaths(path, VAULT_NAME.toString()))
+      ? inspectFolder(eremos.disk, Buffer.from(path))
+      : null;
+    if (inspection?.folder !== folder || inspection.state !== "sealed" || inspection.visibility !== "view")
+      return false;
+    // A decoy repeats an id; it can't repeat what was recorded of the real one's directory.
+    const known = eremos.registry.slot(folder)?.place ?? null;
+    return known === null || known === vaultPlace(eremos.disk, Buffer.from(path));
+  } catch (error) {
+    if (isEremosError(error)) return false;
+    throw error;
+  }
+}

@@ -1,0 +1,139 @@
+import { type FolderSecret, type InsuranceLevel, insuranceFactsOf, priceOf } from "@eremos/core";
+import type { Insurance, InsuranceView } from "../../contract";
+import type { Eremos } from "../../eremos";
+import type { StartedJob } from "../../jobs";
+import { describeRanges, requireSealed } from "./check";
+import { type Target, findTarget } from "../locking/find-target";
+import { withFolderKey } from "../locking/folder-password";
+import { formatBytes } from "../locking/lock-folder";
+import { decodePath, nameOf } from "../../paths";
+import { sealedInput } from "../locking/sealed-input";
+import { findUnvisited } from "./visit";
+
+/** Of each `data` + `parity` blocks of 4 KiB, any `parity` may be lost. */
+const LEVELS: Readonly<Record<Insurance, InsuranceLevel>> = {
+  light: { data: 40, parity: 2 },
+  standard: { data: 30, parity: 3 },
+  strong: { data: 20, parity: 5 },
+};
+export const INSURANCES = Object.keys(LEVELS) as [Insurance, ...Insurance[]];
+
+/** @throws EremosError `not-protected` | `unsupported` */
+export function insuranceView(eremos: Eremos, folder: string, from = "/"): InsuranceView {
+  eremos.requireKeys();
+  const target = findTarget(eremos, folder, from);
+  requireSealed(target);
+  const facts = insuranceFactsOf(eremos.disk, target.located.realPath);
+  const bytes = facts?.covers ?? target.record.bytes;
+  const chosen =
+    facts &&
+    (INSURANCES.find((one) => LEVELS[one].data === facts.level.data && LEVELS[one].parity === facts.level.parity) ??
+      "other");
+  return {
+    chosen,
+    now: facts && {
+      costs: facts.costs,
+      burst: Math.min(facts.burst, facts.covers),
+      scattered: facts.scattered,
+      uncovered: facts.uncovered,
+    },
+    choices: INSURANCES.map((insurance) => ({ insurance, ...priceOf(bytes, LEVELS[insurance]) })),
+  };
+}
+
+async function sealedTarget(
+  eremos: Eremos,
+  folder: string,
+  from: string,
+): Promise<{ readonly target: Target; readonly name: string }> {
+  eremos.requireKeys();
+  const target = await findUnvisited(eremos, folder, from);
+  requireSealed(target);
+  return { target, name: nameOf(decodePath(target.record.path)) };
+}
+
+/**
+ * Insures a locked folder, otherwise than before, or (null) no more. @throws EremosError `not-locked` | `unsupported`
+ */
+export async function insure(
+  eremos: Eremos,
+  folder: string,
+  insurance: Insurance | null,
+  from = "/",
+): Promise<StartedJob<"insure">> {
+  const { target, name } = await sealedTarget(eremos, folder, from);
+  return eremos.jobs.start({
+    folder: target.record.id,
+    verb: "insure",
+    request: { verb: "insure", input: { path: target.located.realPath, level: insurance && LEVELS[insurance] } },
+    before: () => undefined,
+    after: async (facts) => {
+      await eremos.registry.record(eremos.keys, eremos.requireOwner(), {
+        at: Date.now(),
+        folder: target.record.id,
+        kind: "insured",
+        signedIn: true,
+      });
+      eremos.announce({ topic: "folders" });
+      return facts
+        ? `${name} is insured: it takes ${formatBytes(facts.costs)} more, and damage of up to ${formatBytes(Math.min(facts.burst, facts.covers))} in one place is repaired.`
+        : `${name} is not insured any more.`;
+    },
+    failed: async () => undefined,
+  });
+}
+
+/**
+ * Finds damage by the insurance, and repairs it. Needs no password of the folder's own; with it, more can be mended in
+ * part. @throws EremosError `unsupported` | `wrong-password`
+ */
+export async function repair(
+  eremos: Eremos,
+  folder: string,
+  secret: FolderSecret | null = null,
+  from = "/",
+): Promise<StartedJob<"repair">> {
+  const { target, name } = await sealedTarget(eremos, folder, from);
+  return secret === null
+    ? startRepair(eremos, target, name, null)
+    : withFolderKey(eremos, target, secret, (folderKey) => startRepair(eremos, target, name, folderKey));
+}
+
+function startRepair(eremos: Eremos, target: Target, name: string, folderKey: Buffer | null): StartedJob<"repair"> {
+  return eremos.jobs.start({
+    folder: target.record.id,
+    verb: "repair",
+    request: { verb: "repair", input: sealedInput(eremos, target, { folderKey }) },
+    before: () => undefined,
+    after: async ({ repaired, lost, ownDamage, bytes }) => {
+      // What the last check found is no news any more where everything was repaired.
+      const { record } = target;
+      if (repaired.length > 0)
+        await eremos.registry.record(eremos.keys, eremos.requireOwner(), {
+          at: Date.now(),
+          folder: record.id,
+          kind: "repaired",
+          signedIn: true,
+        });
+      if (eremos.keys && lost.length === 0 && record.lastCheck?.ok === false)
+        eremos.registry.put(eremos.keys, { ...record, lastCheck: null }, null);
+      eremos.announce({ topic: "folders" });
+      const mended =
+        repaired.length === 0
+          ? ""
+          : ` ${repaired.length === 1 ? "One damaged part was" : `${repaired.length} damaged parts were`} repaired, byte for byte.`;
+      const left =
+        lost.length === 0
+          ? ""
+          : ` Beyond repair: ${lost
+              .slice(0, 3)
+              .map(({ path, ranges }) => `${path} (${describeRanges(ranges)})`)
+              .join(", ")}. Check the folder to see which files that are; everything else comes out.`;
+      const own = ownDamage ? " Damage in the insurance itself was mended." : "";
+      return repaired.length + lost.length === 0 && !ownDamage
+        ? `${name}: nothing is damaged in the ${formatBytes(bytes)} that are insured.`
+        : `${name}:${mended}${left}${own}`;
+    },
+    failed: async () => undefined,
+  });
+}

@@ -1,0 +1,233 @@
+import {
+  type EremosError,
+  type Located,
+  displayPath,
+  forksAt,
+  fromSystemError,
+  isEremosError,
+  isInsured,
+  isLocked,
+  roomForBoth,
+} from "@eremos/core";
+import type { FolderCondition, FolderView } from "../../contract";
+import type { Note } from "../../data-directory";
+import type { Eremos } from "../../eremos";
+import type { FolderRecord } from "../../registry";
+import { whyExchanged } from "../locking/find-target";
+import { isAway, locateRecord } from "./follow-drives";
+import { waysOf } from "../ways-back/renew-key";
+import { decodePath, nameOf } from "../../paths";
+
+/** The protected folders, each as the disk says it is now. */
+export function listFolders(eremos: Eremos): FolderView[] {
+  const keys = eremos.requireKeys();
+  const records = eremos.registry.list(keys);
+  const notes = new Map(eremos.data.notes().map((note) => [note.id, note]));
+  const views = records.map((record) => viewOrTrouble(eremos, record, notes.get(record.id) ?? null));
+  return [...views, ...eremos.registry.damagedRows(keys).map(viewOfDamagedRow)].sort(
+    (a, b) => a.name.localeCompare(b.name) || a.path.localeCompare(b.path),
+  );
+}
+
+/** Of a folder of which no more than its id is known. */
+function viewOfDamagedRow(id: string): FolderView {
+  return {
+    ...UNKNOWN,
+    id,
+    path: "",
+    realPath: "",
+    name: "A folder whose entry is damaged",
+    kind: "folder",
+    guard: "sealed",
+    visibility: "view",
+    cover: null,
+    icon: null,
+    bars: null,
+    files: 0,
+    bytes: 0,
+    protectedAt: 0,
+    lockedAt: null,
+    openedAt: null,
+    rules: null,
+    lastCheck: null,
+    attention:
+      "Its entry in Eremos\u2019 own data is damaged, so its name and place are not known here. The folder itself is not touched: look for it under Ways back, and take it in again.",
+  };
+}
+
+/** What a card says of a folder that can't be looked at. */
+const UNKNOWN = {
+  state: "damaged",
+  locksAt: null,
+  locksWhenIdle: false,
+  waitingFor: [],
+  hasPassword: false,
+  passwordHint: null,
+  atSignOut: null,
+  arrivals: 0,
+  drops: 0,
+  isInsured: false,
+  forks: [],
+  isCramped: false,
+  waysBack: null,
+  visit: null,
+} as const satisfies Partial<FolderView>;
+
+/** What can't be looked at now is told on its own card, and keeps no other from the list. */
+function viewOrTrouble(eremos: Eremos, record: FolderRecord, note: Note | null): FolderView {
+  try {
+    return viewOf(eremos, record, note);
+  } catch (error) {
+    const { message } = fromSystemError(error, "looking at it; nothing was touched");
+    const path = decodePath(record.path);
+    return {
+      ...UNKNOWN,
+      id: record.id,
+      path: displayPath(path),
+      realPath: displayPath(path),
+      name: nameOf(path),
+      kind: record.kind,
+      guard: record.guard,
+      visibility: record.visibility,
+      cover: record.cover,
+      icon: record.icon,
+      bars: record.bars,
+      files: record.files,
+      bytes: record.bytes,
+      protectedAt: record.protectedAt,
+      lockedAt: record.lockedAt,
+      openedAt: record.openedAt,
+      rules: record.rules,
+      lastCheck: record.lastCheck,
+      attention: message,
+    };
+  }
+}
+
+function viewOf(eremos: Eremos, listed: FolderRecord, note: Note | null): FolderView {
+  const { knownOpen } = eremos;
+  const { record, located, problem } = look(eremos, listed);
+  const path = decodePath(record.path);
+  const visit = eremos.visits.of(record.id);
+  const state =
+    problem?.class === "damage" || problem?.code === "unvouched"
+      ? "damaged"
+      : located
+        ? conditionOf(located, visit !== null)
+        : record.kind === "drive" || isAway(record)
+          ? "away"
+          : "missing";
+  const open = state === "open" ? note : null;
+  const ways = record.guard === "sealed" ? waysOf(eremos, record) : null;
+  const forks = record.guard === "sealed" && located ? forksAt(eremos.disk, located.realPath) : [];
+  return {
+    id: record.id,
+    path: displayPath(path),
+    realPath: displayPath(located?.realPath ?? path),
+    name: nameOf(path),
+    kind: record.kind,
+    guard: record.guard,
+    visibility: record.visibility,
+    cover: record.cover,
+    icon: record.icon,
+    bars: record.bars,
+    state,
+    files: record.files,
+    bytes: record.bytes,
+    lastCheck: record.lastCheck,
+    isInsured: record.guard === "sealed" && located !== null && isInsured(eremos.disk, located.realPath),
+    forks,
+    waysBack: record.guard === "sealed" ? waysBackOf(eremos, record) : null,
+    protectedAt: record.protectedAt,
+    lockedAt: record.lockedAt,
+    openedAt: record.openedAt,
+    isCramped:
+      state === "locked" &&
+      record.guard === "sealed" &&
+      located !== null &&
+      record.files > 0 &&
+      !roomForBoth(eremos.disk, located.realPath, record),
+    locksAt: open ? knownOpen.locksAt(open) : null,
+    locksWhenIdle: open !== null && open.rules.idleMinutes !== null,
+    waitingFor: knownOpen.programsHolding(record.id),
+    rules: record.rules,
+    hasPassword: ways?.hasPassword ?? false,
+    passwordHint: ways?.hint ?? null,
+    atSignOut: open?.rules.atSignOut ?? null,
+    arrivals: located?.inspection.arrivals ?? 0,
+    drops: located?.inspection.drops ?? 0,
+    attention:
+      eremos.troubles.get(record.id) ??
+      problem?.message ??
+      attentionOf(state, located?.inspection ?? NOTHING_NEW) ??
+      aboutForks(forks) ??
+      (ways && !ways.isCurrent
+        ? "What opened it before your last change of password, code or keyholders still does, since it could not be reached then. It is tried again by itself."
+        : null) ??
+      (open ? knownOpen.whyNotLocked(record.id) : null) ??
+      (state === "locked" && record.lastCheck?.ok === false
+        ? "Its last check found damage: see its page. What is whole comes out in any case."
+        : null),
+    visit,
+  };
+}
+
+/** What other computers made of it, as far as a program that keeps copies in step has brought it here. */
+function aboutForks(forks: FolderView["forks"]): string | null {
+  if (forks.some(({ isNewer }) => !isNewer)) return "Another computer locked it too. Both are kept.";
+  const [newest] = forks;
+  if (!newest) return null;
+  const { pieces, arrived } = newest.arrival;
+  return arrived < pieces || pieces === 0
+    ? `A newer state is arriving from another computer${pieces > 0 ? `: ${arrived} of ${pieces} pieces are here` : ""}.`
+    : "It was locked on another computer since. Opening it, or looking inside, brings that state.";
+}
+
+function waysBackOf(
+  eremos: Eremos,
+  { codeProvenAt, sharesProvenAt }: FolderRecord,
+): NonNullable<FolderView["waysBack"]> {
+  const hasKeyholders = eremos.data.owner()?.keyholders !== undefined;
+  return { count: hasKeyholders ? 3 : 2, codeProvenAt, sharesProvenAt, hasKeyholders };
+}
+
+function look(
+  eremos: Eremos,
+  listed: FolderRecord,
+): { record: FolderRecord; located: Located | null; problem: EremosError | null } {
+  try {
+    const { record, located } = locateRecord(eremos, listed);
+    return { record, located, problem: located && whyExchanged(record, located) };
+  } catch (error) {
+    if (isEremosError(error)) return { record: listed, located: null, problem: error };
+    throw error;
+  }
+}
+
+function conditionOf(located: Located, isVisited: boolean): FolderCondition {
+  const { state, busy, isOwn } = located.inspection;
+  if (busy && !isVisited) return "working";
+  // What another computer, or somebody else, recorded as open is not taken for open here.
+  if (state === "open" && !isOwn) return "interrupted";
+  if (isLocked(located.inspection)) return "locked";
+  if (state === "mixed") return "partly";
+  return state === "open" ? "open" : "interrupted";
+}
+
+const NOTHING_NEW = { arrivals: 0, drops: 0, remains: 0, isOwn: true };
+
+function attentionOf(state: FolderCondition, { arrivals, drops, remains, isOwn }: typeof NOTHING_NEW): string | null {
+  if (state === "missing") return "It is not at its place: it was moved, renamed or deleted by something else.";
+  if (state === "partly") return "A part of it is still readable. Nothing is lost.";
+  if (state === "interrupted" && !isOwn)
+    return "Its record says that it lies open, and this computer did not open it. Nothing is lost: open it here to get everything back, whichever is true.";
+  if (state === "interrupted") return "The last operation was cut off. Nothing is lost.";
+  if (state === "damaged") return "Its state record can't be read. Don't change anything in it.";
+  if (remains > 0)
+    return `${remains === 1 ? "One readable entry" : `${remains.toLocaleString("en")} readable entries`} could not be removed when it was locked, because the system did not allow it: ${remains === 1 ? "it lies" : "they lie"} in its .eremos directory, closed to other accounts.`;
+  if (arrivals > 0)
+    return `${arrivals === 1 ? "One new file was" : `${arrivals} new files were`} put into it while it was locked. It is readable until you open and lock the folder again.`;
+  if (drops > 0)
+    return `${drops === 1 ? "A file was" : `${drops} files were`} put in while it was locked, and ${drops === 1 ? "waits" : "wait"} encrypted. Visit it to see ${drops === 1 ? "it and take it" : "them and take them"} in.`;
+  return null;
+}

@@ -1,0 +1,24 @@
+import * as fs from "node:fs";
+import * as path from "node:path";
+import { EremosError, type Onlook, isInPlaces, lookAs } from "@eremos/core";
+import type { Eremos } from "../../eremos";
+import { fullPath, realPathOf } from "../../paths";
+
+/**
+ * What each kind of somebody sees at a place now. Where the path is not a directory that can be seen, its parent is the
+ * place and the name is what the verdict is about.
+ */
+export function onlook(eremos: Eremos, typed: string, from: string, subject: string | null = null): Onlook {
+  const full = fullPath(typed, eremos.settings.home, from).toString("utf8");
+  const isPlace = fs.statSync(full, { throwIfNoEntry: false })?.isDirectory() ?? false;
+  const place = isPlace ? full : path.dirname(full);
+  if (!isInPlaces(realPathOf(place), eremos.settings.places)) {
+    throw new EremosError(
+      "outside-places",
+      `${place} is outside the places Eremos looks at (${eremos.settings.places.join(", ")}).`,
+    );
+  }
+  if (!fs.statSync(place, { throwIfNoEntry: false })?.isDirectory())
+    throw new EremosError("not-found", `There is nothing at ${place} now; check the path.`);
+  return lookAs(place, subject ?? (isPlace ? null : path.basename(full)));
+}

@@ -1,0 +1,58 @@
+import { EremosError, whyOffLimits } from "@eremos/core";
+import type { LockingRules, OffLimitsView, PreferencesView } from "../../contract";
+import type { Eremos } from "../../eremos";
+import { MINUTE_MS, deadlineOf } from "../../locking-rules";
+import { findTarget } from "../locking/find-target";
+
+/** A folder's own rules, from now on; null: as set for all. An open folder follows them at once. */
+export function setRules(eremos: Eremos, folder: string, rules: LockingRules | null): void {
+  const keys = eremos.requireKeys();
+  const { record } = findTarget(eremos, folder, "/");
+  eremos.registry.put(keys, { ...record, rules }, null);
+  const note = eremos.data.note(record.id);
+  if (note) {
+    const now = rules ?? eremos.preferences.get().rules;
+    eremos.data.writeNote({ ...note, rules: now, locksAt: deadlineOf(now, Date.now()) });
+    eremos.knownOpen.forget(record.id);
+  }
+  eremos.announce({ topic: "folders" });
+}
+
+/** An open folder stays open for so many minutes from now. @throws EremosError `not-open` */
+export function keepOpen(eremos: Eremos, folder: string, minutes: number): void {
+  const { record, located } = findTarget(eremos, folder, "/");
+  const note = eremos.data.note(record.id);
+  if (!note || located.inspection.state !== "open")
+    throw new EremosError("not-open", "It is not open now. Nothing was changed.");
+  const staysUntil = Date.now() + minutes * MINUTE_MS;
+  eremos.data.writeNote({
+    ...note,
+    staysUntil,
+    locksAt: note.locksAt === null ? null : Math.max(note.locksAt, staysUntil),
+  });
+  eremos.knownOpen.forget(record.id);
+  eremos.announce({ topic: "folders" });
+}
+
+/** @throws EremosError `usage` when a pattern would forbid every folder there is */
+export function setOffLimits(eremos: Eremos, edits: OffLimitsView): void {
+  eremos.requireKeys();
+  const added = edits.added.map(({ path, reason }) => ({
+    path: path.length > 1 ? path.replace(/\/+$/, "") : path,
+    reason: reason === "" ? "you put it on this list" : reason,
+  }));
+  const [widest] = added.filter(
+    ({ path }) =>
+      whyOffLimits("/home/somebody/anything", [{ path, covers: "everything", reason: "", removable: true }], []) !==
+      null,
+  );
+  if (widest) throw new EremosError("usage", `${widest.path} would put every folder off limits. Nothing was changed.`);
+  eremos.preferences.set({ offLimits: { added, removed: [...edits.removed] } });
+  eremos.announce({ topic: "session" });
+}
+
+export function setPreferences(eremos: Eremos, change: Partial<PreferencesView>): void {
+  eremos.requireKeys();
+  eremos.preferences.set(change);
+  eremos.announce({ topic: "session" });
+}

@@ -1,0 +1,70 @@
+import { EremosError, type Located, displayPath, locateFolder } from "@eremos/core";
+import { locateRecord } from "../folders/follow-drives";
+import type { Eremos } from "../../eremos";
+import type { FolderRecord } from "../../registry";
+import { decodePath, encodePath, fullPath } from "../../paths";
+
+export interface Target {
+  readonly record: FolderRecord;
+  readonly located: Located;
+}
+
+/**
+ * A protected folder by its id, its ordinary path, or the path it has now. @throws EremosError `not-protected` |
+ * `not-found`
+ */
+export function findTarget(eremos: Eremos, pathOrId: string, from: string): Target {
+  const { record, located } = locateRecord(eremos, findRecord(eremos, pathOrId, from));
+  if (!located) {
+    throw new EremosError(
+      "not-found",
+      `${decodePath(record.path).toString("utf8")} is not at its place now. Nothing was touched; if it is on a drive, connect the drive, and if it was moved, move it back.`,
+    );
+  }
+  const exchanged = whyExchanged(record, located);
+  if (exchanged) throw exchanged;
+  return { record, located };
+}
+
+/**
+ * What stands in the place of a protected folder is what the list says that it is: guarded in the same way, and, where
+ * nothing is encrypted, by a record that this computer wrote. Everything else may have been put there; null where it is
+ * the same.
+ */
+export function whyExchanged(record: FolderRecord, { inspection, realPath }: Located): EremosError | null {
+  if (inspection.isOwn || (inspection.guard === "sealed" && record.guard === "sealed")) return null;
+  const how =
+    inspection.guard === record.guard
+      ? "by a record that this computer did not write"
+      : `as ${GUARD_WORDS[inspection.guard]}, and the list knows it as ${GUARD_WORDS[record.guard]}`;
+  return new EremosError(
+    "unvouched",
+    `What stands at ${displayPath(realPath)} is protected ${how}. It may have been exchanged, so nothing was touched. If it is yours, take it in anew under Ways back.`,
+    { what: "guard" },
+  );
+}
+
+const GUARD_WORDS = { sealed: "sealed", barred: "barred", sight: "out of sight" } as const;
+
+function findRecord(eremos: Eremos, pathOrId: string, from: string): FolderRecord {
+  const records = eremos.registry.list(eremos.requireKeys());
+  const byId = records.find((record) => record.id === pathOrId);
+  if (byId) return byId;
+  const path = fullPath(pathOrId, eremos.settings.home, from);
+  const isAt = (record: FolderRecord): boolean =>
+    locateFolder(eremos.disk, decodePath(record.path), record.id)?.realPath.equals(path) ?? false;
+  const byPath = records.filter((record) => record.path === encodePath(path));
+  const [only] = byPath.length > 1 ? byPath.filter(isAt) : byPath;
+  if (only) return only;
+  if (byPath.length > 1)
+    throw new EremosError(
+      "usage",
+      `${byPath.length} protected folders belong at ${displayPath(path)}. Nothing was touched; say which by its id: ${byPath.map(({ id }) => id).join(", ")}.`,
+    );
+  const byRealPath = records.find(isAt);
+  if (byRealPath) return byRealPath;
+  throw new EremosError(
+    "not-protected",
+    `${pathOrId} is not a folder that Eremos protects. Nothing was touched; \`eremos list\` shows those it does.`,
+  );
+}

@@ -1,0 +1,156 @@
+import {
+  type Consent,
+  EremosError,
+  type FolderPassword,
+  type FolderSecret,
+  MOST_KEYHOLDERS,
+  type Password,
+  type WaysIn,
+  changeFolderPassword,
+  openFolderKey,
+  wipe,
+} from "@eremos/core";
+import * as z from "zod";
+import type { Eremos } from "../../eremos";
+import { throughGate } from "../../session/gate";
+import { accessOf } from "../../session/keys";
+import { secretText } from "../../secret-text";
+import { type Target, findTarget } from "./find-target";
+import { costLikeOwners } from "../entrance/password-cost";
+import { refuseUnfit } from "../entrance/password-strength";
+import { ensureKey, waysOf } from "../ways-back/renew-key";
+
+const text = z.string().max(4096);
+const byCode = z.strictObject({ kind: z.literal("code"), code: text });
+const byShares = z.strictObject({ kind: z.literal("shares"), shares: z.array(text).max(MOST_KEYHOLDERS) });
+/** The ways back without a password. */
+export const backSchema = z.discriminatedUnion("kind", [byCode, byShares]);
+export const secretSchema = z.discriminatedUnion("kind", [
+  z.strictObject({ kind: z.literal("password"), password: secretText }),
+  byCode,
+  byShares,
+]);
+/** What opens a folder that was found, whosever it is. */
+export const rescueSecretSchema = z.discriminatedUnion("kind", [
+  z.strictObject({ kind: z.literal("password"), password: secretText, folderPassword: secretText.nullable() }),
+  byCode,
+  byShares,
+]);
+export const newFolderPasswordSchema = z.strictObject({ password: secretText, hint: text.nullable() });
+
+/**
+ * Whether a folder has a password of its own, the hint to it, and whether it lies open. @throws EremosError
+ * `not-protected` | `not-found`
+ */
+export function folderPasswordOf(
+  eremos: Eremos,
+  pathOrId: string,
+  from: string,
+): Pick<WaysIn, "hasPassword" | "hint"> & { readonly isOpen: boolean } {
+  const { record, located } = findTarget(eremos, pathOrId, from);
+  const ways = located.inspection.guard === "sealed" ? waysOf(eremos, record) : null;
+  return {
+    hasPassword: ways?.hasPassword ?? false,
+    hint: ways?.hint ?? null,
+    isOpen: located.inspection.state === "open",
+  };
+}
+
+export interface NewFolderPassword {
+  readonly password: Password;
+  readonly hint: string | null;
+}
+
+/** A password for one folder, fit to be used. @throws EremosError `weak-password` | `hint-gives-away` */
+export async function prepareFolderPassword(eremos: Eremos, asked: NewFolderPassword): Promise<FolderPassword> {
+  return { ...(await refuseUnfit(asked)), cost: costLikeOwners(eremos.requireOwner()) };
+}
+
+/**
+ * Does something with the key of a folder that has a password of its own, and wipes it; with null for any other folder.
+ * @throws EremosError `needs-folder-password` | `wrong-password` | `wrong-code` | `too-many-tries` | `costly`
+ */
+export async function withFolderKey<T>(
+  eremos: Eremos,
+  target: Target,
+  secret: FolderSecret | null,
+  use: (folderKey: Buffer | null) => T | Promise<T>,
+  accept: readonly Consent[] = [],
+): Promise<T> {
+  const folderKey = await folderKeyOf(eremos, target, secret, accept);
+  try {
+    return await use(folderKey);
+  } finally {
+    wipe(folderKey);
+  }
+}
+
+async function folderKeyOf(
+  eremos: Eremos,
+  target: Target,
+  secret: FolderSecret | null,
+  accept: readonly Consent[],
+): Promise<Buffer | null> {
+  await eremos.jobs.makeRoom(target.record.id);
+  await ensureKey(eremos, target, secret, accept);
+  const { record, located } = target;
+  const ways = located.inspection.guard === "sealed" ? waysOf(eremos, record) : null;
+  if (!ways?.hasPassword) return null;
+  if (!secret)
+    throw new EremosError(
+      "needs-folder-password",
+      "This folder has a password of its own, which is needed too. Nothing was touched.",
+      ways.hint === null ? {} : { hint: ways.hint },
+    );
+  const input = {
+    path: located.realPath,
+    access: accessOf(eremos.requireKeys(), eremos.requireOwner(), eremos.data.device.publicKey),
+    keptHeader: eremos.registry.header(record.id),
+    accept,
+  };
+  return (await throughGate(eremos, `folder/${record.id}`, () => openFolderKey(eremos.disk, input, secret))).opened;
+}
+
+export interface FolderPasswordChange {
+  readonly folder: string;
+  /** For a folder that has a password of its own already. */
+  readonly secret: FolderSecret | null;
+  /** Null: none any more. */
+  readonly password: NewFolderPassword | null;
+}
+
+/**
+ * Sets, changes or takes off a folder's own password. Content stays as it is, and so does whether it is locked. @throws
+ * EremosError
+ */
+export async function setFolderPassword(
+  eremos: Eremos,
+  { folder, secret, password }: FolderPasswordChange,
+  from = "/",
+): Promise<void> {
+  const keys = eremos.requireKeys();
+  const target = findTarget(eremos, folder, from);
+  const { record, located } = target;
+  if (located.inspection.guard !== "sealed")
+    throw new EremosError(
+      "unsupported",
+      "Only a sealed folder can have a password of its own: without encryption it would stop nobody. Nothing was touched.",
+    );
+  const prepared = password && (await prepareFolderPassword(eremos, password));
+  const header = await withFolderKey(eremos, target, secret, (folderKey) => {
+    const access = accessOf(keys, eremos.requireOwner(), eremos.data.device.publicKey, folderKey);
+    return changeFolderPassword(
+      eremos.disk,
+      { path: located.realPath, access, keptHeader: eremos.registry.header(record.id) },
+      prepared,
+    );
+  });
+  await eremos.registry.record(
+    keys,
+    eremos.requireOwner(),
+    { at: Date.now(), folder: record.id, kind: "folder-password", signedIn: true },
+    record,
+    header,
+  );
+  eremos.announce({ topic: "folders" });
+}

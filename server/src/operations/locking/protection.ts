@@ -1,0 +1,50 @@
+import { type FolderSecret, changeVisibility } from "@eremos/core";
+import type { Protection } from "../../contract";
+import type { Eremos } from "../../eremos";
+import { guardingOf, protectionFor, signsOf } from "../../protection";
+import { changeGuard } from "./change-guard";
+import type { Target } from "./find-target";
+import { decodePath } from "../../paths";
+import { findUnvisited } from "../folders/visit";
+
+/**
+ * How a folder is locked: changed at once where it is locked, from its next lock on where it lies open. From sealed to
+ * another guard, or back, every file is read and written, and a job tells how far that is: its id, else null. @throws
+ * EremosError
+ */
+export async function setProtection(
+  eremos: Eremos,
+  folder: string,
+  asked: Protection,
+  secret: FolderSecret | null = null,
+): Promise<string | null> {
+  const keys = eremos.requireKeys();
+  const protection = protectionFor(asked, null);
+  const target = await findUnvisited(eremos, folder, "/");
+  const { record, located } = target;
+  const isOpen = located.inspection.state === "open";
+  const isSealed = located.inspection.guard === "sealed";
+  if (!isOpen && isSealed !== (protection.guard === "sealed")) return changeGuard(eremos, target, protection, secret);
+  if (!isOpen) await (isSealed ? changeSealed : changeOther)(eremos, target, protection);
+  const note = eremos.data.note(record.id);
+  if (note) eremos.data.writeNote({ ...note, ...protection });
+  eremos.registry.put(keys, { ...record, ...protection }, null);
+  eremos.announce({ topic: "folders" });
+  return null;
+}
+
+async function changeSealed(eremos: Eremos, { record, located }: Target, protection: Protection): Promise<void> {
+  changeVisibility(eremos.disk, {
+    path: located.realPath,
+    place: decodePath(record.path),
+    visibility: protection.visibility,
+    cover: protection.cover,
+    ...eremos.grounds,
+    ...signsOf(protection),
+  });
+}
+
+async function changeOther(eremos: Eremos, { record, located }: Target, protection: Protection): Promise<void> {
+  const input = { path: located.realPath, place: decodePath(record.path), ...guardingOf(protection, eremos.grounds) };
+  await eremos.run<"reguard">({ verb: "reguard", input });
+}

@@ -1,0 +1,63 @@
+import {
+  type FolderSecret,
+  directorySource,
+  findLocked,
+  isEremosError,
+  mendFolder,
+  openFolderKey,
+  wipe,
+} from "@eremos/core";
+import type { Eremos } from "../../eremos";
+import { throughGate } from "../../session/gate";
+import { accessOf } from "../../session/keys";
+import { encodePath, fullPath } from "../../paths";
+
+export interface MendRequest {
+  /** Where it lies now. */
+  readonly path: string;
+  readonly secret: FolderSecret | null;
+}
+
+/**
+ * Writes damaged records of a sealed folder anew, from their copies or from Eremos' data. Returns which. @throws
+ * EremosError as {@link mendFolder}
+ */
+export async function mend(eremos: Eremos, { path: typed, secret }: MendRequest): Promise<readonly string[]> {
+  const keys = eremos.requireKeys();
+  const path = fullPath(typed, eremos.settings.home);
+  const id =
+    (await folderAt(path)) ?? eremos.registry.list(keys).find((record) => record.path === encodePath(path))?.id ?? "";
+  const keptHeader = eremos.registry.header(id);
+  const access = accessOf(keys, eremos.requireOwner(), eremos.data.device.publicKey);
+  const folderKey =
+    secret &&
+    (await throughGate(eremos, `folder/${id}`, () => openFolderKey(eremos.disk, { path, access, keptHeader }, secret)))
+      .opened;
+  try {
+    const { mended, header } = await mendFolder(eremos.disk, { path, access: { ...access, folderKey }, keptHeader });
+    const record = eremos.registry.list(keys).find((known) => known.id === id);
+    if (mended.length > 0)
+      await eremos.registry.record(keys, eremos.requireOwner(), {
+        at: Date.now(),
+        folder: id,
+        kind: "mended",
+        signedIn: true,
+      });
+    if (record) eremos.registry.put(keys, record, header);
+    eremos.announce({ topic: "folders" });
+    eremos.announce({ topic: "scan" });
+    return mended;
+  } finally {
+    wipe(folderKey);
+  }
+}
+
+/** As a header in it tells; null where none can be read. */
+async function folderAt(path: Buffer): Promise<string | null> {
+  try {
+    return (await findLocked(directorySource(path))).folder;
+  } catch (error) {
+    if (isEremosError(error)) return null;
+    throw error;
+  }
+}

@@ -1,0 +1,140 @@
+import {
+  type Recovery,
+  fromSystemError,
+  inspectFolder,
+  isEremosError,
+  locateFolder,
+  recoverFolder,
+} from "@eremos/core";
+import type { Protection } from "../../contract";
+import type { Note } from "../../data-directory";
+import type { Eremos } from "../../eremos";
+import { beginning } from "../locking/lock-folder";
+import { protectionOf } from "../../protection";
+import { decodePath } from "../../paths";
+
+/**
+ * Brings every folder whose operation was cut off into a whole state. Needs no key: the notes say where to look, the
+ * disk says what is true. Returns the ids of the folders that were put right; of those whose work was cut off, their
+ * owner is told, and says what is to become of it.
+ */
+export async function recoverInterrupted(eremos: Eremos): Promise<string[]> {
+  eremos.jobs.markInterrupted();
+  const recovered: string[] = [];
+  for (const note of eremos.data.notes()) {
+    try {
+      const recovery = recoverNoted(eremos, note);
+      eremos.troubles.delete(note.id);
+      if (recovery && (await settleNoted(eremos, note, recovery))) recovered.push(note.id);
+    } catch (error) {
+      // One folder's trouble is its own: it says so on its card, and keeps nothing else from working.
+      eremos.troubles.set(note.id, fromSystemError(error, "putting it right; nothing is lost").message);
+    }
+  }
+  if (recovered.length > 0) eremos.announce({ topic: "folders" });
+  return recovered;
+}
+
+/** Note and list follow what recovery found. Returns whether there was anything to do. */
+async function settleNoted(eremos: Eremos, note: Note, recovery: Recovery): Promise<boolean> {
+  tell(eremos, note, recovery.state);
+  if (recovery.state === "sealed" || recovery.state === "locked") {
+    // A first lock while signed out may have been cut off after its commit: then only the note knows the folder.
+    const event = { at: Date.now(), folder: note.id, kind: "recovered" as const, signedIn: eremos.keys !== null };
+    await eremos.registry.record(eremos.keys, eremos.requireOwner(), event, { ...beginning(note), lockedAt: event.at });
+    eremos.data.removeNote(note.id);
+  }
+  if (recovery.state === "mixed") await listPartly(eremos, note);
+  if (recovery.state === null) forget(eremos, note);
+  return recovery.steps.length > 0;
+}
+
+/** Whoever signs in is told what was cut off; before that the note and the job wait. */
+function tell(eremos: Eremos, note: Pick<Note, "id" | "path"> & Protection, state: Recovery["state"]): void {
+  const job = eremos.keys && eremos.jobs.cutOff(note.id);
+  if (!eremos.keys || !job) return;
+  const { verb, files, filesTotal } = job;
+  // It goes on by itself.
+  if (verb === "renew") return eremos.jobs.told(job);
+  const now =
+    state === null
+      ? ("ordinary" as const)
+      : state === "open"
+        ? ("open" as const)
+        : state === "mixed"
+          ? ("partly" as const)
+          : ("locked" as const);
+  const others = (eremos.documents.get(eremos.keys, "interruptions") ?? []).filter(({ folder }) => folder !== note.id);
+  eremos.documents.put(eremos.keys, "interruptions", [
+    ...others,
+    { folder: note.id, path: note.path, protection: protectionOf(note), verb, files, filesTotal, now, at: Date.now() },
+  ]);
+  eremos.jobs.told(job);
+}
+
+/** What was brought to its end while nobody was signed in has no note any more, and stands in the list. */
+export function tellOfListed(eremos: Eremos): void {
+  for (const record of eremos.keys ? eremos.registry.list(eremos.keys) : []) {
+    if (eremos.jobs.cutOff(record.id)) tell(eremos, record, stateOf(eremos, record));
+  }
+}
+
+function stateOf(eremos: Eremos, { path, id }: Pick<Note, "id" | "path">): Recovery["state"] {
+  try {
+    return locateFolder(eremos.disk, decodePath(path), id)?.inspection.state ?? null;
+  } catch (error) {
+    if (isEremosError(error)) return null;
+    throw error;
+  }
+}
+
+/** A first lock that stopped half way, file by file: the folder needs the list, and its note, too. */
+async function listPartly(eremos: Eremos, note: Note): Promise<void> {
+  const { keys } = eremos;
+  if (!keys || eremos.registry.list(keys).some((record) => record.id === note.id)) return;
+  await eremos.registry.record(
+    keys,
+    eremos.requireOwner(),
+    { at: Date.now(), folder: note.id, kind: "recovered", signedIn: false },
+    beginning(note),
+  );
+  eremos.announce({ topic: "folders" });
+}
+
+/** Null where there is nothing to do or somebody is at work. */
+function recoverNoted(eremos: Eremos, note: Note): Recovery | null {
+  const path = decodePath(note.path);
+  try {
+    const located = locateFolder(eremos.disk, path, note.id);
+    if (located) return located.inspection.busy ? null : recoverFolder(eremos.disk, located.realPath);
+    return recoverUnlocated(eremos, note, path);
+  } catch (error) {
+    if (isEremosError(error) && error.code === "busy") return null;
+    throw error;
+  }
+}
+
+/** The folder has no state of its own: its first lock never began or was undone, it was released, or it is away. */
+function recoverUnlocated(eremos: Eremos, note: Note, path: Buffer): Recovery | null {
+  if (eremos.jobs.busy) return null;
+  const other = inspectFolder(eremos.disk, path);
+  // Another program locked it first: of a first lock that came to nothing, nothing is left but its note.
+  if (other)
+    return note.opened === null && note.openedAt === 0 && !other.busy ? { state: null, path, steps: [] } : null;
+  try {
+    return recoverFolder(eremos.disk, path);
+  } catch (error) {
+    if (isEremosError(error) && error.code === "not-protected") return { state: null, path, steps: [] };
+    throw error;
+  }
+}
+
+/**
+ * An ordinary folder needs no note; without the owner's keys its row in the list can't be found out of date yet, so the
+ * note stays.
+ */
+function forget(eremos: Eremos, note: Note): void {
+  if (!eremos.keys) return;
+  eremos.data.removeNote(note.id);
+  eremos.registry.remove(note.id);
+}

@@ -1,0 +1,102 @@
+import {
+  EremosError,
+  type FolderSecret,
+  type Password,
+  openFolderKeyBefore,
+  vaultPlace,
+  waysInto,
+  wipe,
+} from "@eremos/core";
+import type { Eremos } from "../../eremos";
+import type { FolderRecord } from "../../registry";
+import { throughGate } from "../../session/gate";
+import { type Keys, accessOf } from "../../session/keys";
+import type { Target } from "../locking/find-target";
+import { costLikeOwners } from "../entrance/password-cost";
+import { sealedInput } from "../locking/sealed-input";
+
+/** What Eremos' own data tells of the ways into a folder; null where it keeps no header of it. */
+export function waysOf(eremos: Eremos, { id }: Pick<FolderRecord, "id">): ReturnType<typeof waysInto> | null {
+  const header = eremos.registry.header(id);
+  return header ? waysInto(header, eremos.requireOwner()) : null;
+}
+
+interface Own {
+  readonly folderKey: Buffer;
+  readonly password: Password;
+  readonly hint: string | null;
+}
+
+/** The key first, and what is known of it written down, before anything is sealed under it. */
+export async function giveKey(
+  eremos: Eremos,
+  keys: Keys,
+  { record, located }: Target,
+  own: Own | null = null,
+  accept: readonly "unvouched"[] = [],
+): Promise<FolderRecord> {
+  const password = own && { password: own.password, hint: own.hint, cost: costLikeOwners(eremos.requireOwner()) };
+  const input = {
+    ...sealedInput(eremos, { record, located }, { accept, folderKey: own?.folderKey ?? null }, keys),
+    password,
+  };
+  const header = await eremos.run<"renew">({ verb: "renew", input });
+  const { publicKey } = waysInto(header, eremos.requireOwner());
+  const renewed = { ...(eremos.registry.list(keys).find(({ id }) => id === record.id) ?? record), publicKey };
+  eremos.registry.put(keys, renewed, header);
+  eremos.registry.keepSlot(record.id, publicKey, vaultPlace(eremos.disk, located.realPath));
+  const note = eremos.data.note(record.id);
+  if (note) eremos.data.writeNote({ ...note, publicKey });
+  eremos.announce({ topic: "folders" });
+  return renewed;
+}
+
+/**
+ * Before a folder is opened in any way: its key, where it has none from after its owner made new ones. One that has a
+ * password of its own gets it with that alone. Returns what is known of it then. @throws EremosError
+ * `needs-folder-password` | `wrong-password` | `unvouched`
+ */
+export async function ensureKey(
+  eremos: Eremos,
+  target: Target,
+  secret: FolderSecret | null,
+  accept: readonly string[],
+): Promise<void> {
+  const { record, located } = target;
+  const ways = located.inspection.guard === "sealed" ? waysOf(eremos, record) : null;
+  if (!ways?.hasEarlierKeys) return;
+  await eremos.holding(async (keys) => {
+    const agreed = accept.includes("unvouched") ? (["unvouched"] as const) : [];
+    if (!ways.hasPassword) return void (await giveKey(eremos, keys, target, null, agreed));
+    await withOwn(eremos, keys, target, secret, (own) => giveKey(eremos, keys, target, own, agreed));
+  });
+}
+
+async function withOwn<T>(
+  eremos: Eremos,
+  keys: Keys,
+  { record, located }: Target,
+  secret: FolderSecret | null,
+  use: (own: Own) => Promise<T>,
+): Promise<T> {
+  const hint = waysOf(eremos, record)?.hint ?? null;
+  if (secret?.kind !== "password")
+    throw new EremosError(
+      "needs-folder-password",
+      "You have made new keys since this folder was locked, and it has a password of its own: that is needed once, to give it a new key. Nothing was touched.",
+      hint === null ? {} : { hint },
+    );
+  const input = {
+    path: located.realPath,
+    access: accessOf(keys, eremos.requireOwner(), eremos.data.device.publicKey),
+    keptHeader: eremos.registry.header(record.id),
+  };
+  const { opened: folderKey } = await throughGate(eremos, `folder/${record.id}`, () =>
+    openFolderKeyBefore(eremos.disk, input, secret),
+  );
+  try {
+    return await use({ folderKey, password: secret.password, hint });
+  } finally {
+    wipe(folderKey);
+  }
+}

@@ -1,0 +1,59 @@
+import * as fs from "node:fs";
+import * as path from "node:path";
+import { EremosError, displayPath } from "@eremos/core";
+import type { FolderRecord } from "./registry";
+
+/**
+ * A typed path as the bytes of a full path: "~" and relative parts resolved, links in its parents followed, the last
+ * part not.
+ */
+export function fullPath(typed: string, home: string, from = "/"): Buffer {
+  const trimmed = typed.startsWith("file:") ? fromAddress(typed) : typed;
+  if (trimmed.trim() === "" || trimmed.includes("\0"))
+    throw new EremosError("usage", "That is not a path. Nothing was touched.");
+  const expanded = trimmed === "~" || trimmed.startsWith("~/") ? path.join(home, trimmed.slice(1)) : trimmed;
+  const resolved = path.resolve(from, expanded);
+  if (resolved === "/") return Buffer.from("/");
+  return Buffer.from(path.join(realPathOf(path.dirname(resolved)), path.basename(resolved)));
+}
+
+/** From the form in which file managers hand on what is selected. @throws EremosError `usage` */
+function fromAddress(address: string): string {
+  try {
+    if (address.startsWith("file:///")) return decodeURIComponent(address.slice("file://".length));
+  } catch {
+    // Not in that form: as any other.
+  }
+  throw new EremosError("usage", "That is no file:/// address of a path. Nothing was touched.");
+}
+
+/** The path with every link followed; the path itself where there is nothing. */
+export function realPathOf(candidate: string): string {
+  try {
+    return fs.realpathSync(candidate);
+  } catch {
+    return candidate;
+  }
+}
+
+export function encodePath(bytes: Buffer): string {
+  return bytes.toString("base64");
+}
+
+export function decodePath(text: string): Buffer {
+  return Buffer.from(text, "base64");
+}
+
+export function nameOf(bytes: Buffer): string {
+  return path.basename(displayPath(bytes));
+}
+
+/** A folder as messages and lists name it. */
+export function nameFolder(record: FolderRecord): {
+  readonly id: string;
+  readonly name: string;
+  readonly path: string;
+} {
+  const path = decodePath(record.path);
+  return { id: record.id, name: nameOf(path), path: displayPath(path) };
+}

@@ -1,0 +1,68 @@
+import type { EremosError } from "@eremos/core";
+import type { Note } from "../data-directory";
+import { MINUTE_MS } from "../locking-rules";
+import { CLOCKS, type Clocks, Moments } from "../steady-clock";
+
+/** What is known of the folders that lie open, for whoever asks when they lock, and why they have not yet. */
+export class KnownOpen {
+  /** Folders whose time is up, and the programs that still hold files of them. */
+  private readonly waiting = new Map<string, readonly string[]>();
+  /** When to look again whether a folder is idle. */
+  private readonly quietUntil = new Map<string, number>();
+  /** Why a folder could not be locked, and when it is tried again, by the clock that never goes back. */
+  private readonly failed = new Map<string, { readonly error: EremosError; readonly until: number }>();
+  readonly moments: Moments;
+
+  constructor(readonly clocks: Clocks = CLOCKS) {
+    this.moments = new Moments(clocks);
+  }
+
+  programsHolding(id: string): readonly string[] {
+    return this.waiting.get(id) ?? [];
+  }
+
+  whyNotLocked(id: string): string | null {
+    return this.failed.get(id)?.error.message ?? null;
+  }
+
+  /** When its last use would make it idle. */
+  quietSince(note: Note, idleMs: number): number {
+    return this.quietUntil.get(note.id) ?? note.openedAt + idleMs;
+  }
+
+  /** When an open folder locks by itself, as far as that is known now. */
+  locksAt(note: Note): number | null {
+    const { idleMinutes } = note.rules;
+    const idle = idleMinutes === null ? null : this.quietSince(note, idleMinutes * MINUTE_MS);
+    const first = note.locksAt !== null && idle !== null ? Math.min(note.locksAt, idle) : (note.locksAt ?? idle);
+    return first === null ? null : Math.max(first, note.staysUntil);
+  }
+
+  /** Nobody has used it until then. */
+  isQuietUntil(id: string, until: number): void {
+    this.quietUntil.set(id, until);
+    this.moments.forget(`${id} quiet`);
+  }
+
+  /** Whether other programs are waited for has changed. */
+  waitsFor(id: string, programs: readonly string[]): boolean {
+    const before = this.programsHolding(id).join();
+    if (programs.length > 0) this.waiting.set(id, programs);
+    else this.waiting.delete(id);
+    return before !== programs.join();
+  }
+
+  couldNotBeLocked(id: string, error: EremosError): void {
+    this.failed.set(id, { error, until: this.clocks.steady() + MINUTE_MS });
+  }
+
+  isTriedAgainLater(id: string): boolean {
+    return (this.failed.get(id)?.until ?? 0) > this.clocks.steady();
+  }
+
+  /** What is known of a folder's quiet is void: it locked, or its time was changed. */
+  forget(id: string): void {
+    for (const map of [this.waiting, this.quietUntil, this.failed]) map.delete(id);
+    for (const what of ["stays", "locks", "quiet"]) this.moments.forget(`${id} ${what}`);
+  }
+}

@@ -1,0 +1,237 @@
+"use client";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { type ReactNode, useState } from "react";
+import { toast } from "sonner";
+import type { FolderView, NewKeysView, ShownCode } from "@eremos/server/contract";
+import { KEEP_CODE, KeepCode } from "@/features/entrance/keep-code";
+import { PROVE_CODE, ProveCode } from "@/features/entrance/prove-code";
+import { CurrentPassword } from "@/features/password/current-password";
+import { useWithSecret } from "@/features/folder/ask-secret";
+import { AT_THE_GATE, useNewPassword } from "@/features/password/new-password";
+import { api } from "@/lib/api";
+import { count } from "@/lib/format";
+import { useGuarded } from "@/lib/guarded";
+import { KEYS, useFolders, useVerb } from "@/lib/queries";
+import { Button } from "@/ui/button";
+import { Dialog } from "@/ui/dialog";
+import { Time } from "@/ui/time";
+
+type Step = "present" | "new" | "code" | "proof";
+
+interface Chosen {
+  readonly password: string;
+  readonly hint: string | null;
+}
+
+/** The master password, the code or a copy of what they open is in other hands: everything gets another key. */
+export function NewKeysWay(): ReactNode {
+  const view = useQuery({ queryKey: KEYS.newKeys, queryFn: api.newKeys }).data?.view ?? null;
+  const [isMaking, setMaking] = useState(false);
+  return (
+    <div className="space-y-3">
+      <p>
+        Another master password alone is not enough then: whoever kept a copy of a locked folder, or of Eremos&rsquo;
+        own data, still has the keys. New keys are: a new master password, a new recovery code, a new key for each
+        folder, and every file in it encrypted anew. Nothing that is locked from then on opens with what they know.
+      </p>
+      <p>
+        What they copied before stays open to them, for ever: no program can take that back. Shares of keyholders go on
+        opening; if it is a share that is known, name keyholders anew afterwards.
+      </p>
+      <Button onClick={() => setMaking(true)}>Make new keys…</Button>
+      {view && <Progress view={view} />}
+      {isMaking && <Making onClose={() => setMaking(false)} />}
+    </div>
+  );
+}
+
+const HEADS = {
+  present: {
+    title: "New keys",
+    text: "First the master password that you have now. The present keys hold until you have typed parts of the new code.",
+  },
+  new: { title: "Another master password", text: "One that has nothing of the present one." },
+  code: KEEP_CODE,
+  proof: PROVE_CODE,
+} as const;
+
+function Making({ onClose }: { readonly onClose: () => void }): ReactNode {
+  const client = useQueryClient();
+  const [step, setStep] = useState<Step>("present");
+  const [shown, setShown] = useState<ShownCode | null>(null);
+  const [chosen, setChosen] = useState<Chosen | null>(null);
+  const begin = useGuarded(api.beginNewKeys, (code) => {
+    setShown(code);
+    setStep("new");
+  });
+  const finish = useGuarded(
+    (groups: readonly string[]) =>
+      api.finishNewKeys(shown?.id ?? "", groups, chosen?.password ?? "", chosen?.hint ?? null),
+    () => {
+      toast.success("Your new keys hold. Folders within reach are encrypted anew now; you can go on working.", {
+        duration: 12_000,
+      });
+      void client.invalidateQueries();
+      onClose();
+    },
+  );
+  return (
+    <Dialog open onOpenChange={(open) => !open && onClose()} title={HEADS[step].title} description={HEADS[step].text}>
+      {step === "present" && <CurrentPassword action="Go on" verb={begin} onCancel={onClose} />}
+      {step === "new" && (
+        <NewPassword
+          onChosen={(one) => {
+            setChosen(one);
+            setStep("code");
+          }}
+          onCancel={onClose}
+        />
+      )}
+      {step === "code" && shown && <KeepCode code={shown.recoveryCode} onKept={() => setStep("proof")} />}
+      {step === "proof" && shown && (
+        <ProveCode
+          ask={shown.ask}
+          pending={finish.pending}
+          problem={finish.problem}
+          onBack={() => setStep("code")}
+          onTyped={finish.run}
+        />
+      )}
+    </Dialog>
+  );
+}
+
+function NewPassword({
+  onChosen,
+  onCancel,
+}: {
+  readonly onChosen: (chosen: Chosen) => void;
+  readonly onCancel: () => void;
+}): ReactNode {
+  const { chosen, fields } = useNewPassword({ label: "New master password", hintNote: AT_THE_GATE });
+  return (
+    <form
+      className="mt-5 space-y-4"
+      onSubmit={(event) => {
+        event.preventDefault();
+        onChosen({ password: chosen.password, hint: chosen.hint });
+      }}
+    >
+      {fields}
+      <div className="flex justify-end gap-2">
+        <Button type="button" onClick={onCancel}>
+          Not now
+        </Button>
+        <Button tone="dusk" type="submit" disabled={!chosen.ready}>
+          Show me the new code
+        </Button>
+      </div>
+    </form>
+  );
+}
+
+const WHY: Readonly<Record<NewKeysView["waiting"][number]["why"], string>> = {
+  working: "under way",
+  away: "away: connect its drive, and sign in",
+  open: "open now: lock it",
+  password: "has a password of its own, which is needed once",
+  refused: "not done yet",
+};
+
+/** The three numbers, and which folders they are. */
+function Progress({ view }: { readonly view: NewKeysView }): ReactNode {
+  const { at, anew, waiting, older } = view;
+  return (
+    <section aria-label="How far it is" className="rounded-xl border border-line px-4 py-3">
+      <p className="text-mute">
+        New keys were made <Time at={at} />.
+      </p>
+      <dl className="mt-2 grid grid-cols-3 gap-3">
+        <Figure figure={anew} of={anew === 1 ? "folder is encrypted anew" : "folders are encrypted anew"} />
+        <Figure
+          figure={waiting.length}
+          of={waiting.length === 1 ? "waits: away, open or under way" : "wait: away, open or under way"}
+        />
+        <Figure
+          figure={older.length}
+          of={
+            older.length === 1
+              ? "keeps earlier states that an earlier key opens"
+              : "keep earlier states that an earlier key opens"
+          }
+        />
+      </dl>
+      {waiting.length > 0 && (
+        <ul className="mt-3 divide-y divide-line/70 border-t border-line">
+          {waiting.map((folder) => (
+            <Waiting key={folder.id} folder={folder} />
+          ))}
+        </ul>
+      )}
+      {older.length > 0 && (
+        <p className="mt-3 text-mute">
+          {older.map(({ name, states }) => `${name}: ${count(states, "earlier state")}`).join("; ")}. They go as newer
+          ones take their place; keep fewer earlier states in Settings, and visit the folder, to be rid of them at once.
+        </p>
+      )}
+    </section>
+  );
+}
+
+function Figure({ figure, of }: { readonly figure: number; readonly of: string }): ReactNode {
+  return (
+    <div className="flex flex-col-reverse justify-end">
+      <dt className="text-mute">{of}</dt>
+      <dd className="text-2xl font-semibold">{figure}</dd>
+    </div>
+  );
+}
+
+function Waiting({ folder }: { readonly folder: NewKeysView["waiting"][number] }): ReactNode {
+  const { id, name, path, why, refusal, hasKey } = folder;
+  const shown = useFolders()?.find((one) => one.id === id);
+  const client = useQueryClient();
+  const again = useVerb(async (accept: readonly "unvouched"[]) => {
+    await api.renewFolder(id, null, accept);
+    await client.invalidateQueries({ queryKey: KEYS.newKeys });
+  });
+  return (
+    <li className="flex flex-wrap items-center gap-x-4 gap-y-1 py-2">
+      <span className="min-w-0 flex-1" title={path}>
+        <span className="font-medium">{name}</span>{" "}
+        <span className="text-mute">
+          {WHY[why]}
+          {hasKey ? "; it has its new key already" : ""}
+        </span>
+        {refusal && <span className="block text-ochre">{refusal}</span>}
+      </span>
+      {why === "refused" && (
+        <Button size="small" disabled={again.pending} onClick={() => again.run(refusal ? ["unvouched"] : [])}>
+          {refusal ? "It was me: go on" : "Go on now"}
+        </Button>
+      )}
+      {why === "password" && shown && <WithItsPassword folder={shown} />}
+    </li>
+  );
+}
+
+function WithItsPassword({ folder }: { readonly folder: FolderView }): ReactNode {
+  const client = useQueryClient();
+  const renew = useWithSecret(
+    folder,
+    "Encrypt it anew",
+    async (secret) => {
+      await api.renewFolder(folder.id, secret, []);
+      await client.invalidateQueries({ queryKey: KEYS.newKeys });
+    },
+    true,
+  );
+  return (
+    <>
+      <Button size="small" disabled={renew.pending} onClick={() => renew.run()}>
+        Type its password…
+      </Button>
+      {renew.dialog}
+    </>
+  );
+}
