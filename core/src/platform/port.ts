@@ -35,15 +35,6 @@ export interface Stat {
   readonly isFrozen: boolean;
 }
 
-interface Capabilities {
-  /** Modification times are kept to the nanosecond. */
-  readonly nanosecondTimes: boolean;
-  readonly extendedAttributes: boolean;
-  readonly holes: boolean;
-  /** A rename that refuses to replace, as one atomic step. */
-  readonly exclusiveRename: boolean;
-}
-
 /** What a file system holds of what an entry is, besides its name, content and kind. */
 export interface Holding {
   /** Owners, permission bits, and what stands beside them: access lists and the system's own attributes. */
@@ -104,7 +95,6 @@ export interface AccountLists {
 export interface Disk {
   /** The operating system whose paths, inode numbers and times these are; those of another one say nothing here. */
   readonly system: string;
-  readonly capabilities: Capabilities;
   readonly identity: Identity;
 
   /** Opens a directory by path; the last part must not be a symbolic link. */

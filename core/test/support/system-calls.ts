@@ -148,9 +148,13 @@ export type Verdict = "through" | "kill" | { readonly errno: number };
 
 /**
  * Looks at each change of a process that is watched, until it ends or is killed; blocks meanwhile.
- * @param decide with the call's name, and how many there were before it
+ * @param decide with the call's name, how many there were before it, and its first argument: of most the descriptor
  */
-export function watch(pid: number, its: number, decide: (call: string, before: number) => Verdict): void {
+export function watch(
+  pid: number,
+  its: number,
+  decide: (call: string, before: number, descriptor: number) => Verdict,
+): void {
   const process_ = Number(pidfd(SYS_PIDFD_OPEN, pid, 0, 0));
   const listener = Number(pidfd(SYS_PIDFD_GETFD, process_, its, 0));
   close(process_);
@@ -161,7 +165,7 @@ export function watch(pid: number, its: number, decide: (call: string, before: n
       const call = next(listener);
       if (!call) return;
       if (call.endsWork) isWork = false;
-      const verdict = isWork ? decide(call.name, before) : "through";
+      const verdict = isWork ? decide(call.name, before, call.descriptor) : "through";
       if (verdict === "kill") return void process.kill(pid, "SIGKILL");
       answer(listener, call.id, verdict);
     }
@@ -170,7 +174,14 @@ export function watch(pid: number, its: number, decide: (call: string, before: n
   }
 }
 
-function next(listener: number): { readonly id: bigint; readonly name: string; readonly endsWork: boolean } | null {
+interface Call {
+  readonly id: bigint;
+  readonly name: string;
+  readonly descriptor: number;
+  readonly endsWork: boolean;
+}
+
+function next(listener: number): Call | null {
   const asked = Buffer.alloc(8);
   asked.writeInt32LE(listener, 0);
   asked.writeInt16LE(POLLIN, 4);
@@ -180,10 +191,12 @@ function next(listener: number): { readonly id: bigint; readonly name: string; r
   const notification = Buffer.alloc(NOTIFICATION_BYTES);
   if (Number(ioctl(listener, NOTIF_RECV, notification)) !== 0) return null;
   const number = notification.readInt32LE(16);
+  const descriptor = notification.readInt32LE(32);
   return {
     id: notification.readBigUInt64LE(0),
     name: number === OPENAT ? "openat (to make a file)" : (CHANGING.get(number) ?? String(number)),
-    endsWork: number === FTRUNCATE && notification.readInt32LE(32) === -1,
+    descriptor,
+    endsWork: number === FTRUNCATE && descriptor === -1,
   };
 }
 

@@ -41,7 +41,6 @@ export const linuxDisk: Disk = {
   // Of this process alone; Eremos gives it the secret of its own data, by which it knows its records again:
   // linuxDiskOf.
   identity: identityOf(randomBytes(32)),
-  capabilities: { nanosecondTimes: true, extendedAttributes: true, holes: true, exclusiveRename: true },
 
   openRoot: (path) => ({ handle: libc.openAt(null, path, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC) }),
   openDir: (dir, name) => ({ handle: libc.openAt(dir.handle, name, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC) }),

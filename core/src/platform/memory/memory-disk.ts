@@ -36,13 +36,27 @@ function fail(code: string): never {
   throw Object.assign(new Error(code), { code });
 }
 
-const key = (name: Buffer): string => name.toString("latin1");
+const LONGEST_NAME = 255;
+
+function key(name: Buffer): string {
+  return name.length > LONGEST_NAME ? fail("ENAMETOOLONG") : name.toString("latin1");
+}
+
+/** Source: rename(2). */
+function requireReplaceable(inode: Inode, replaced: Inode): void {
+  if (inode.type !== "dir") return replaced.type === "dir" ? fail("EISDIR") : undefined;
+  if (replaced.type !== "dir") fail("ENOTDIR");
+  if (replaced.entries.size > 0) fail("ENOTEMPTY");
+}
+
+function holds(inode: Inode, other: Inode): boolean {
+  return inode === other || [...inode.entries.values()].some((child) => holds(child, other));
+}
 
 export class MemoryDisk implements Disk {
   readonly system = "memory";
   /** The same for all of them: a computer knows its own records again after a power cut. */
   readonly identity = identityOf(Buffer.alloc(32, 1));
-  readonly capabilities = { nanosecondTimes: true, extendedAttributes: true, holes: false, exclusiveRename: true };
   /** What {@link freeBytes} answers. */
   free = Number.MAX_SAFE_INTEGER;
   private readonly root: Inode;
@@ -264,6 +278,8 @@ export class MemoryDisk implements Disk {
     const inode = from.entries.get(key(fromName)) ?? fail("ENOENT");
     const replaced = to.entries.get(key(toName));
     if (replaced === inode) return;
+    if (inode.type === "dir" && holds(inode, to)) fail("EINVAL");
+    if (replaced) requireReplaceable(inode, replaced);
     if (replaced) replaced.nlink--;
     from.entries.delete(key(fromName));
     to.entries.set(key(toName), inode);
@@ -296,12 +312,16 @@ export class MemoryDisk implements Disk {
     this.remove(dir, name);
   }
   removeDir(dir: Dir, name: Buffer): void {
-    if (this.entry(dir, name).entries.size > 0) fail("ENOTEMPTY");
+    const { type, entries } = this.entry(dir, name);
+    if (type !== "dir") fail("ENOTDIR");
+    if (entries.size > 0) fail("ENOTEMPTY");
     this.remove(dir, name);
   }
 
   setMode(dir: Dir, name: Buffer, mode: number): void {
-    this.touch(this.entry(dir, name), { mode });
+    const inode = this.entry(dir, name);
+    if (inode.type === "link") fail("ELOOP");
+    this.touch(inode, { mode });
   }
   setOpenMode(of: Dir | OpenFile, mode: number): void {
     this.touch(this.inodeOf(of), { mode });
@@ -359,14 +379,19 @@ export class MemoryDisk implements Disk {
   }
 
   tryLock(dir: Dir, name: Buffer): OpenFile | null {
-    const inode = this.inodeOf(dir).entries.get(key(name)) ?? this.addInode(dir, name, "file", 0o600);
+    const inode = this.lockAt(dir, name) ?? this.addInode(dir, name, "file", 0o600);
     if (this.locked.has(inode)) return null;
     this.locked.add(inode);
     return this.open(inode);
   }
   isLocked(dir: Dir, name: Buffer): boolean {
-    const inode = this.inodeOf(dir).entries.get(key(name));
+    const inode = this.lockAt(dir, name);
     return inode !== undefined && this.locked.has(inode);
+  }
+  private lockAt(dir: Dir, name: Buffer): Inode | undefined {
+    const inode = this.inodeOf(dir).entries.get(key(name));
+    if (inode?.type === "link") fail("ELOOP");
+    return inode && inode.type !== "file" ? fail("EINVAL") : inode;
   }
   accounts(): AccountLists {
     return { accounts: [], groupNames: new Map(), isPartial: false };
