@@ -72,7 +72,8 @@ const target = z.object({
 });
 const shownCode = z.object({ id: text, groups: z.array(text).max(8) });
 
-const ROUTES: Readonly<Record<string, Route>> = {
+/** Every call there is, by its address below `/api/`. */
+export const ROUTES: Readonly<Record<string, Route>> = {
   hello: route(true, z.object({ nonce: z.string().regex(/^[0-9a-f]{64}$/) }), ({ context }, { nonce }) => ({
     proof: proofFor(context.secret, nonce),
   })),
