@@ -107,6 +107,26 @@ module.exports = {
       from: { path: "^web/ui" },
       to: { path: "^web/(features|lib/(api|queries|events|tab))" },
     },
+    {
+      name: "features-know-no-other-feature",
+      comment: "What two of them need is a part, or of the look alone.",
+      severity: "error",
+      from: { path: "^web/features/([^/]+)/" },
+      to: { path: "^web/features/", pathNot: "^web/features/$1/" },
+    },
+    {
+      name: "features-below-the-shell",
+      severity: "error",
+      from: { path: "^web/(features|parts|ui|lib)" },
+      to: { path: "^web/(shell|app)/" },
+    },
+    {
+      name: "parts-below-features",
+      severity: "error",
+      from: { path: "^web/(parts|ui|lib)" },
+      to: { path: "^web/features/" },
+    },
+    { name: "ui-and-lib-below-parts", severity: "error", from: { path: "^web/(ui|lib)" }, to: { path: "^web/parts/" } },
     { name: "routes-only-mount", severity: "error", from: { path: "^web/app" }, to: { path: "^web/(lib|ui)/" } },
   ],
   options: {

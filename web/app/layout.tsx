@@ -1,7 +1,7 @@
 import type { Metadata } from "next";
 import { headers } from "next/headers";
 import type { ReactNode } from "react";
-import { Providers } from "@/features/shell/providers";
+import { Providers } from "@/shell/providers";
 import "./globals.css";
 
 export const metadata: Metadata = { title: "Eremos", robots: { index: false } };

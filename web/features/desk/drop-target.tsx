@@ -4,7 +4,7 @@ import { type ReactNode, useState } from "react";
 import { useDropzone } from "react-dropzone";
 import { toast } from "sonner";
 import type { Dropped } from "@eremos/server/contract";
-import { useSelection } from "@/features/shell/selection";
+import { useSelection } from "@/parts/folders/selection";
 import { ApiError, api } from "@/lib/api";
 import { useFolders } from "@/lib/queries";
 import { Dialog } from "@/ui/dialog";

@@ -2,14 +2,14 @@
 import Link from "next/link";
 import type { ReactNode } from "react";
 import type { FolderView, JobView } from "@eremos/server/contract";
-import { conditionWord, doorwayOf, guardWords } from "./conditions";
-import { JobProgress } from "./job-progress";
-import { MainAction } from "./main-action";
-import { TimeLeft } from "./time-left";
+import { conditionWord, doorwayOf, guardWords } from "@/parts/folders/conditions";
+import { JobProgress } from "@/parts/folders/job-progress";
+import { MainAction } from "@/parts/folders/main-action";
+import { TimeLeft } from "@/parts/folders/time-left";
 import { buttonClasses } from "@/ui/button";
 import { Doorway } from "@/ui/doorway";
 import { Time } from "@/ui/time";
-import { useSelection } from "@/features/shell/selection";
+import { useSelection } from "@/parts/folders/selection";
 import { cn } from "@/lib/cn";
 import { baseName, count, formatBytes, parentOf } from "@/lib/format";
 

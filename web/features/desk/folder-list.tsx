@@ -2,13 +2,13 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { type ReactNode, useRef } from "react";
 import type { FolderView, JobView } from "@eremos/server/contract";
-import { GROUP_WORDS, type Group, groupOf } from "./conditions";
-import { Interruptions } from "./interruptions";
+import { GROUP_WORDS, type Group, groupOf } from "@/parts/folders/conditions";
+import { Interruptions } from "@/parts/folders/interruptions";
 import { FolderCard } from "./folder-card";
 import { OwnDataTrouble, useOwnDataTrouble } from "./own-data-trouble";
 import { Button } from "@/ui/button";
 import { Doorway } from "@/ui/doorway";
-import { useSelection } from "@/features/shell/selection";
+import { useSelection } from "@/parts/folders/selection";
 import { isRunning, useFolders, useJobs } from "@/lib/queries";
 
 const ORDER = Object.keys(GROUP_WORDS) as readonly Group[];

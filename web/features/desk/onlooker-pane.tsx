@@ -4,7 +4,7 @@ import { File, FileQuestion, Folder, Link2 } from "lucide-react";
 import { ToggleGroup } from "radix-ui";
 import { type ReactNode, useEffect, useRef, useState } from "react";
 import type { OnlookView, OnlookerKind } from "@eremos/server/contract";
-import { useSelection } from "@/features/shell/selection";
+import { useSelection } from "@/parts/folders/selection";
 import { api } from "@/lib/api";
 import { cn } from "@/lib/cn";
 import { baseName, count, formatBytes, parentOf } from "@/lib/format";

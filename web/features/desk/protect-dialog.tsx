@@ -2,12 +2,12 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { type ReactNode, useId, useState } from "react";
 import type { PlanView, Protection } from "@eremos/server/contract";
-import { AgainstChoice, ProtectionChoice } from "./protection-choice";
-import { AGAINST, protectionWords } from "./protections";
-import { IN_THE_FOLDER, useNewPassword } from "@/features/password/new-password";
+import { AgainstChoice, ProtectionChoice } from "@/parts/folders/protection-choice";
+import { AGAINST, protectionWords } from "@/parts/folders/protections";
+import { IN_THE_FOLDER, useNewPassword } from "@/parts/secrets/new-password";
 import { Button } from "@/ui/button";
 import { Dialog } from "@/ui/dialog";
-import { useSelection } from "@/features/shell/selection";
+import { useSelection } from "@/parts/folders/selection";
 import { ApiError, api } from "@/lib/api";
 import { baseName, count, formatBytes, parentOf } from "@/lib/format";
 import { useVerb } from "@/lib/queries";

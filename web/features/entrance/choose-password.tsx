@@ -1,6 +1,6 @@
 "use client";
 import type { ReactNode } from "react";
-import { AT_THE_GATE, useNewPassword } from "@/features/password/new-password";
+import { AT_THE_GATE, useNewPassword } from "@/parts/secrets/new-password";
 import { Button } from "@/ui/button";
 
 interface ChoosePasswordProps {

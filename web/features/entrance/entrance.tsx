@@ -5,14 +5,20 @@ import type { SignedIn } from "@eremos/server/contract";
 import { FirstRun } from "./first-run";
 import { Gate } from "./gate";
 import { toast } from "sonner";
-import { Shell } from "@/features/shell/shell";
 import { ApiError, api } from "@/lib/api";
-import { useLiveUpdates } from "@/features/shell/live-updates";
+import { useLiveUpdates } from "@/lib/live-updates";
 import { KEYS } from "@/lib/queries";
 import { borrowTab, clearTab, readTab, shareTab, writeTab } from "@/lib/tab";
 
+/** What the house is to know of who has just come in, and whom it tells that they have gone. */
+export interface Entered {
+  readonly failedTries: number;
+  readonly onFailuresSeen: () => void;
+  readonly onSignedOut: () => void;
+}
+
 /** Nothing of the house is mounted before the gate has been passed. */
-export function Entrance({ children }: { readonly children: ReactNode }): ReactNode {
+export function Entrance({ house }: { readonly house: (entered: Entered) => ReactNode }): ReactNode {
   const client = useQueryClient();
   const [failedTries, setFailedTries] = useState(0);
   const state = useQuery({
@@ -59,11 +65,7 @@ export function Entrance({ children }: { readonly children: ReactNode }): ReactN
         onTried={() => void state.refetch()}
       />
     );
-  return (
-    <Shell failedTries={failedTries} onFailuresSeen={() => setFailedTries(0)} onSignedOut={onSignedOut}>
-      {children}
-    </Shell>
-  );
+  return house({ failedTries, onFailuresSeen: () => setFailedTries(0), onSignedOut });
 }
 
 /** The owner chose to stay signed in, and this browser runs in the owner's account. */

@@ -4,9 +4,9 @@ import { type ReactNode, useState } from "react";
 import type { ShownCode, SignedIn } from "@eremos/server/contract";
 import { ChoosePassword } from "./choose-password";
 import { EntranceFrame } from "./frame";
-import { KEEP_CODE, KeepCode } from "./keep-code";
-import { ReturnOwner } from "./return-owner";
-import { PROVE_CODE, ProveCode } from "./prove-code";
+import { KEEP_CODE, KeepCode } from "@/parts/secrets/keep-code";
+import { ReturnOwner } from "@/parts/returning/return-owner";
+import { PROVE_CODE, ProveCode } from "@/parts/secrets/prove-code";
 import { ApiError, api } from "@/lib/api";
 import { cn } from "@/lib/cn";
 

@@ -3,7 +3,7 @@ import { useMutation } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
 import type { SignedIn, StateView } from "@eremos/server/contract";
 import { DropSlot } from "./drop-slot";
-import { Forgotten } from "./forgotten";
+import { Forgotten } from "@/parts/returning/forgotten";
 import { EntranceFrame } from "./frame";
 import { PinGate } from "./pin-gate";
 import { Button } from "@/ui/button";

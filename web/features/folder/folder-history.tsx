@@ -1,7 +1,7 @@
 "use client";
 import { useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
-import { EventList } from "@/features/activity/event-list";
+import { EventList } from "@/parts/folders/event-list";
 import { api } from "@/lib/api";
 import { KEYS } from "@/lib/queries";
 

@@ -2,7 +2,7 @@
 import type { ReactNode } from "react";
 import { toast } from "sonner";
 import type { FolderView } from "@eremos/server/contract";
-import { Compare } from "@/features/ways-back/compare-copy";
+import { Compare } from "@/parts/compare/compare-copy";
 import { api } from "@/lib/api";
 import { useVerb } from "@/lib/queries";
 import { Button } from "@/ui/button";

@@ -3,7 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
 import { toast } from "sonner";
 import type { FolderView, Insurance, InsuranceView, JobView } from "@eremos/server/contract";
-import { useWithSecret } from "./ask-secret";
+import { useWithSecret } from "@/parts/secrets/ask-secret";
 import { api } from "@/lib/api";
 import { formatBytes } from "@/lib/format";
 import { KEYS, isRunning, useVerb } from "@/lib/queries";

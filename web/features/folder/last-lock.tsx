@@ -1,8 +1,8 @@
 "use client";
 import { type ReactNode, useState } from "react";
 import type { FolderSecret, FolderView, LastLockView, VisitEntry } from "@eremos/server/contract";
-import { useWithSecret } from "./ask-secret";
-import { Differences } from "@/features/visit/differences";
+import { useWithSecret } from "@/parts/secrets/ask-secret";
+import { Differences } from "@/parts/compare/differences";
 import { api } from "@/lib/api";
 import { useVerb } from "@/lib/queries";
 import { Button } from "@/ui/button";

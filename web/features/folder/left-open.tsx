@@ -2,7 +2,7 @@
 import { useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import type { FolderView, LockingRules } from "@eremos/server/contract";
-import { RulesForm } from "@/features/settings/rules-form";
+import { RulesForm } from "@/parts/folders/rules-form";
 import { api } from "@/lib/api";
 import { KEYS, useVerb } from "@/lib/queries";
 import { Button } from "@/ui/button";

@@ -2,8 +2,8 @@
 import { type ReactNode, useState } from "react";
 import { toast } from "sonner";
 import type { FolderSecret, FolderView } from "@eremos/server/contract";
-import { SecretField, isEmpty } from "./ask-secret";
-import { IN_THE_FOLDER, useNewPassword } from "@/features/password/new-password";
+import { SecretField, isEmpty } from "@/parts/secrets/ask-secret";
+import { IN_THE_FOLDER, useNewPassword } from "@/parts/secrets/new-password";
 import { api } from "@/lib/api";
 import { useGuarded } from "@/lib/guarded";
 import { Button } from "@/ui/button";

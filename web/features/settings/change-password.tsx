@@ -2,8 +2,8 @@
 import { type ReactNode, useState } from "react";
 import { toast } from "sonner";
 import type { SettingsView } from "@eremos/server/contract";
-import { Behind } from "@/features/password/behind";
-import { AT_THE_GATE, useNewPassword } from "@/features/password/new-password";
+import { Behind } from "@/parts/secrets/behind";
+import { AT_THE_GATE, useNewPassword } from "@/parts/secrets/new-password";
 import { api } from "@/lib/api";
 import { count } from "@/lib/format";
 import { useGuarded } from "@/lib/guarded";

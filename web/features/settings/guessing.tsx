@@ -3,7 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
 import { toast } from "sonner";
 import type { Effort, SettingsView } from "@eremos/server/contract";
-import { CurrentPassword } from "@/features/password/current-password";
+import { CurrentPassword } from "@/parts/secrets/current-password";
 import { api } from "@/lib/api";
 import { count } from "@/lib/format";
 import { useGuarded } from "@/lib/guarded";

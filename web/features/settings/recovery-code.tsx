@@ -2,9 +2,9 @@
 import { type ReactNode, useState } from "react";
 import { toast } from "sonner";
 import type { SettingsView, ShownCode } from "@eremos/server/contract";
-import { KEEP_CODE, KeepCode } from "@/features/entrance/keep-code";
-import { PROVE_CODE, ProveCode } from "@/features/entrance/prove-code";
-import { CurrentPassword } from "@/features/password/current-password";
+import { KEEP_CODE, KeepCode } from "@/parts/secrets/keep-code";
+import { PROVE_CODE, ProveCode } from "@/parts/secrets/prove-code";
+import { CurrentPassword } from "@/parts/secrets/current-password";
 import { api } from "@/lib/api";
 import { count } from "@/lib/format";
 import { useGuarded } from "@/lib/guarded";

@@ -13,7 +13,7 @@ import { Synced } from "./synced";
 import { StaySection } from "./stay-section";
 import { PinSection } from "./pin-section";
 import { RecoveryCode } from "./recovery-code";
-import { RulesForm } from "./rules-form";
+import { RulesForm } from "@/parts/folders/rules-form";
 
 const THEMES = [
   ["light", "Light"],

@@ -1,7 +1,7 @@
 "use client";
 import { type ReactNode, useState } from "react";
 import { toast } from "sonner";
-import { CurrentPassword } from "@/features/password/current-password";
+import { CurrentPassword } from "@/parts/secrets/current-password";
 import { api } from "@/lib/api";
 import { useGuarded } from "@/lib/guarded";
 import { Button } from "@/ui/button";

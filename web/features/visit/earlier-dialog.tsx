@@ -1,7 +1,7 @@
 "use client";
 import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useId, useState } from "react";
-import { Differences } from "./differences";
+import { Differences } from "@/parts/compare/differences";
 import type { useChange } from "./use-visit";
 import { api } from "@/lib/api";
 import { ago, count, exactTime, formatBytes } from "@/lib/format";

@@ -15,7 +15,7 @@ import { Preview } from "./preview";
 import { Selected } from "./selected";
 import { useUploads } from "./uploads";
 import { useChange, useEntries } from "./use-visit";
-import { MainAction } from "@/features/desk/main-action";
+import { MainAction } from "@/parts/folders/main-action";
 import { api } from "@/lib/api";
 import { useNow } from "@/lib/countdown";
 import { count, duration } from "@/lib/format";

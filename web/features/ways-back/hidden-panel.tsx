@@ -3,7 +3,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
 import { toast } from "sonner";
 import type { HiddenView, HidingMeans } from "@eremos/server/contract";
-import { useSelection } from "@/features/shell/selection";
+import { useSelection } from "@/parts/folders/selection";
 import { api } from "@/lib/api";
 import { count, formatBytes } from "@/lib/format";
 import { KEYS, useVerb } from "@/lib/queries";

@@ -6,7 +6,7 @@ import { toast } from "sonner";
 import type { KeyholdersView, PasswordChanged } from "@eremos/server/contract";
 import { MailServerDialog } from "./mail-server-dialog";
 import { NameKeyholders } from "./name-keyholders";
-import { CurrentPassword } from "@/features/password/current-password";
+import { CurrentPassword } from "@/parts/secrets/current-password";
 import { api } from "@/lib/api";
 import { count } from "@/lib/format";
 import { useGuarded } from "@/lib/guarded";

@@ -2,7 +2,7 @@
 import { type ReactNode, useState } from "react";
 import { toast } from "sonner";
 import type { FolderView, PermissionsView } from "@eremos/server/contract";
-import { useWithSecret } from "@/features/folder/ask-secret";
+import { useWithSecret } from "@/parts/secrets/ask-secret";
 import { api } from "@/lib/api";
 import { count } from "@/lib/format";
 import { Button } from "@/ui/button";

@@ -2,7 +2,7 @@
 import Link from "next/link";
 import { type ReactNode, useState } from "react";
 import type { BackSecret, PracticeView } from "@eremos/server/contract";
-import { BackSecretField, NO_SECRET, isMissing } from "./back-secret";
+import { BackSecretField, NO_SECRET, isMissing } from "@/parts/secrets/back-secret";
 import { api } from "@/lib/api";
 import { useGuarded } from "@/lib/guarded";
 import { Button } from "@/ui/button";

@@ -3,7 +3,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
 import { toast } from "sonner";
 import type { BackSecret, Consent, FoundFolder, TakeInSecret } from "@eremos/server/contract";
-import { BackSecretField, NO_SECRET, isMissing } from "./back-secret";
+import { BackSecretField, NO_SECRET, isMissing } from "@/parts/secrets/back-secret";
 import { ApiError, api } from "@/lib/api";
 import { useGuarded } from "@/lib/guarded";
 import { KEYS, useVerb } from "@/lib/queries";

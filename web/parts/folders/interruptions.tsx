@@ -2,7 +2,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import type { InterruptionView } from "@eremos/server/contract";
-import { useWithSecret } from "@/features/folder/ask-secret";
+import { useWithSecret } from "@/parts/secrets/ask-secret";
 import { api } from "@/lib/api";
 import { KEYS, useFolders, useVerb } from "@/lib/queries";
 import { Button } from "@/ui/button";

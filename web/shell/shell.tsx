@@ -2,27 +2,21 @@
 import { type ReactNode, useEffect } from "react";
 import { JobToasts } from "./job-toasts";
 import { Rail } from "./rail";
-import { SelectionProvider } from "./selection";
+import { SelectionProvider } from "@/parts/folders/selection";
 import { TopBar } from "./top-bar";
+import type { Entered } from "@/features/entrance/entrance";
 import { DropTarget } from "@/features/desk/drop-target";
 import { ProtectDialog } from "@/features/desk/protect-dialog";
-import { ConsentDialog } from "@/features/folder/consent";
+import { ConsentDialog } from "@/parts/folders/consent";
 import { api } from "@/lib/api";
 
-interface ShellProps {
-  readonly failedTries: number;
-  readonly onFailuresSeen: () => void;
-  readonly onSignedOut: () => void;
-  readonly children: ReactNode;
-}
-
-export function Shell({ failedTries, onFailuresSeen, onSignedOut, children }: ShellProps): ReactNode {
+export function Shell({ children, ...entered }: Entered & { readonly children: ReactNode }): ReactNode {
   useTouches();
   return (
     <SelectionProvider>
       <DropTarget>
         <div className="grid h-dvh grid-cols-[minmax(0,1fr)] grid-rows-[56px_minmax(0,1fr)] bg-paper">
-          <TopBar failedTries={failedTries} onFailuresSeen={onFailuresSeen} onSignedOut={onSignedOut} />
+          <TopBar {...entered} />
           <div className="grid min-h-0 grid-cols-[64px_minmax(0,1fr)] sm:grid-cols-[84px_minmax(0,1fr)]">
             <Rail />
             <div className="min-h-0 overflow-hidden">{children}</div>

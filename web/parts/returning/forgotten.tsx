@@ -2,8 +2,8 @@
 import { type ReactNode, useState } from "react";
 import { toast } from "sonner";
 import type { BackSecret, PasswordChanged, SignedIn } from "@eremos/server/contract";
-import { AT_THE_GATE, useNewPassword } from "@/features/password/new-password";
-import { BackSecretField, NO_SECRET, isMissing } from "@/features/ways-back/back-secret";
+import { AT_THE_GATE, useNewPassword } from "@/parts/secrets/new-password";
+import { BackSecretField, NO_SECRET, isMissing } from "@/parts/secrets/back-secret";
 import { api } from "@/lib/api";
 import { useCountdown } from "@/lib/countdown";
 import { useGuarded } from "@/lib/guarded";

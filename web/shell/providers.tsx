@@ -3,6 +3,7 @@ import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { Tooltip } from "radix-ui";
 import { type ReactNode, useState } from "react";
 import { Toaster } from "sonner";
+import { Shell } from "./shell";
 import { Entrance } from "@/features/entrance/entrance";
 
 export function Providers({ children }: { readonly children: ReactNode }): ReactNode {
@@ -12,7 +13,7 @@ export function Providers({ children }: { readonly children: ReactNode }): React
   return (
     <QueryClientProvider client={client}>
       <Tooltip.Provider delayDuration={300}>
-        <Entrance>{children}</Entrance>
+        <Entrance house={(entered) => <Shell {...entered}>{children}</Shell>} />
         <Toaster
           position="bottom-right"
           toastOptions={{

@@ -1,7 +1,7 @@
 "use client";
 import { type ReactNode, useState } from "react";
 import type { FolderSecret, FolderView } from "@eremos/server/contract";
-import { BackSecretField, NO_SECRET, isMissing } from "@/features/ways-back/back-secret";
+import { BackSecretField, NO_SECRET, isMissing } from "./back-secret";
 import { useGuarded } from "@/lib/guarded";
 import { useVerb } from "@/lib/queries";
 import { Button } from "@/ui/button";

@@ -5,7 +5,7 @@ import { ApiError } from "@/lib/api";
 import { showError, useFolders } from "@/lib/queries";
 import { Button } from "@/ui/button";
 import { Dialog } from "@/ui/dialog";
-import { SecretField, isEmpty } from "./ask-secret";
+import { SecretField, isEmpty } from "@/parts/secrets/ask-secret";
 
 /**
  * What the owner is asked before a folder that is not as they left it is opened or looked into: each thing by itself.

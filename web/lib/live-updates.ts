@@ -1,8 +1,8 @@
 "use client";
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
-import { followEvents } from "@/lib/events";
-import { KEYS } from "@/lib/queries";
+import { followEvents } from "./events";
+import { KEYS } from "./queries";
 
 /**
  * The page follows the server, and through it the disk and the command line; at the gate it follows that the server is

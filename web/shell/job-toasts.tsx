@@ -3,7 +3,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { type ReactNode, useEffect, useRef, useState } from "react";
 import { toast } from "sonner";
 import type { Consent, JobView } from "@eremos/server/contract";
-import { askConsent, isConsent } from "@/features/folder/consent";
+import { askConsent, isConsent } from "@/parts/folders/consent";
 import { api } from "@/lib/api";
 import { KEYS, useJobs } from "@/lib/queries";
 

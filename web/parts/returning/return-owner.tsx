@@ -2,9 +2,9 @@
 import { type ReactNode, useState } from "react";
 import { toast } from "sonner";
 import type { BackSecret, FoundFolder, SignedIn, TakenIn } from "@eremos/server/contract";
-import { AT_THE_GATE, useNewPassword } from "@/features/password/new-password";
-import { BackSecretField, NO_SECRET, isMissing } from "@/features/ways-back/back-secret";
-import { ScanPanel } from "@/features/ways-back/scan-panel";
+import { AT_THE_GATE, useNewPassword } from "@/parts/secrets/new-password";
+import { BackSecretField, NO_SECRET, isMissing } from "@/parts/secrets/back-secret";
+import { ScanPanel } from "./scan-panel";
 import { api } from "@/lib/api";
 import { count } from "@/lib/format";
 import { useGuarded } from "@/lib/guarded";
