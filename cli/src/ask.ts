@@ -1,4 +1,3 @@
-import password from "@inquirer/password";
 import { EremosError, printable } from "@eremos/core";
 
 /** Where passwords and codes come from: lines of standard input, one each, or the terminal, unseen. */
@@ -56,6 +55,7 @@ async function promptTwice(message: string): Promise<string> {
 }
 
 async function promptUnseen(message: string): Promise<string> {
+  const { default: password } = await import("@inquirer/password");
   try {
     return await password({ message: printable(message), mask: false }, { output: process.stderr });
   } catch (error) {

@@ -3,7 +3,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { Command } from "cmdk";
 import { Folder, Plus, Search } from "lucide-react";
 import { useRouter } from "next/navigation";
-import { type ReactNode, useEffect, useRef, useState } from "react";
+import { type ReactNode, type RefObject, useEffect, useRef, useState } from "react";
 import { useSelection } from "@/parts/folders/selection";
 import { Doorway } from "@/ui/doorway";
 import { doorwayOf } from "@/parts/folders/conditions";
@@ -25,7 +25,6 @@ export function CommandField(): ReactNode {
   const [open, setOpen] = useState(false);
   const [text, setText] = useState("");
   const input = useRef<HTMLInputElement>(null);
-  const folders = useFolders() ?? [];
   const isPath = looksLikePath(text);
   const completions =
     useQuery({
@@ -36,16 +35,7 @@ export function CommandField(): ReactNode {
       gcTime: 0,
     }).data ?? [];
 
-  useEffect(() => {
-    const onKey = (event: KeyboardEvent): void => {
-      if (event.key.toLowerCase() !== "k" || !(event.ctrlKey || event.metaKey)) return;
-      event.preventDefault();
-      input.current?.focus();
-    };
-    window.addEventListener("keydown", onKey);
-    return () => window.removeEventListener("keydown", onKey);
-  }, []);
-
+  useShortcut(input);
   const leave = (): void => {
     setOpen(false);
     setText("");
@@ -91,50 +81,87 @@ export function CommandField(): ReactNode {
         label="What was found"
         onMouseDown={(event) => event.preventDefault()}
       >
-        {!isPath && (
-          <Command.Empty className="px-2.5 py-3 text-sm text-mute">
-            Nothing by that name. A path begins with / or ~.
-          </Command.Empty>
-        )}
-        {isPath && completions.length === 0 && (
-          <p className="px-2.5 py-3 text-sm text-mute">No folder there that can be seen. Enter goes there anyway.</p>
-        )}
-        {isPath &&
-          [...new Set([text.trim().replace(/\/$/, ""), ...completions])]
-            .filter((path) => path !== "")
-            .map((path) => (
-              <Command.Item key={path} value={path} onSelect={() => goTo(path)} className={ITEM}>
-                <Folder className="size-4 shrink-0 text-line-strong" aria-hidden />
-                <span className="truncate">{path}</span>
-              </Command.Item>
-            ))}
-        {!isPath &&
-          folders.map((folder) => (
-            <Command.Item
-              key={folder.id}
-              value={`${folder.name} ${folder.path}`}
-              onSelect={() => goTo(folder.path)}
-              className={ITEM}
-            >
-              <Doorway state={doorwayOf(folder)} className="h-5 w-4" />
-              <span className="font-medium">{folder.name}</span>
-              <span className="truncate text-mute">{baseName(folder.path.slice(0, -folder.name.length - 1))}</span>
-            </Command.Item>
-          ))}
-        {!isPath && (
-          <Command.Item
-            value="protect lock a folder"
-            onSelect={() => {
+        {isPath ? (
+          <Paths typed={text} completions={completions} onGo={goTo} />
+        ) : (
+          <Folders
+            onGo={goTo}
+            onProtect={() => {
               protect("");
               leave();
             }}
-            className={ITEM}
-          >
-            <Plus className="size-4 text-dusk" aria-hidden />
-            Protect a folder…
-          </Command.Item>
+          />
         )}
       </Command.List>
     </Command>
+  );
+}
+
+/** Ctrl K leads into the field from anywhere. */
+function useShortcut(input: RefObject<HTMLInputElement | null>): void {
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent): void => {
+      if (event.key.toLowerCase() !== "k" || !(event.ctrlKey || event.metaKey)) return;
+      event.preventDefault();
+      input.current?.focus();
+    };
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  }, [input]);
+}
+
+interface PathsProps {
+  readonly typed: string;
+  readonly completions: readonly string[];
+  readonly onGo: (path: string) => void;
+}
+
+function Paths({ typed, completions, onGo }: PathsProps): ReactNode {
+  return (
+    <>
+      {completions.length === 0 && (
+        <p className="px-2.5 py-3 text-sm text-mute">No folder there that can be seen. Enter goes there anyway.</p>
+      )}
+      {[...new Set([typed.trim().replace(/\/$/, ""), ...completions])]
+        .filter((path) => path !== "")
+        .map((path) => (
+          <Command.Item key={path} value={path} onSelect={() => onGo(path)} className={ITEM}>
+            <Folder className="size-4 shrink-0 text-line-strong" aria-hidden />
+            <span className="truncate">{path}</span>
+          </Command.Item>
+        ))}
+    </>
+  );
+}
+
+interface FoldersProps {
+  readonly onGo: (path: string) => void;
+  readonly onProtect: () => void;
+}
+
+function Folders({ onGo, onProtect }: FoldersProps): ReactNode {
+  const folders = useFolders() ?? [];
+  return (
+    <>
+      <Command.Empty className="px-2.5 py-3 text-sm text-mute">
+        Nothing by that name. A path begins with / or ~.
+      </Command.Empty>
+      {folders.map((folder) => (
+        <Command.Item
+          key={folder.id}
+          value={`${folder.name} ${folder.path}`}
+          onSelect={() => onGo(folder.path)}
+          className={ITEM}
+        >
+          <Doorway state={doorwayOf(folder)} className="h-5 w-4" />
+          <span className="font-medium">{folder.name}</span>
+          <span className="truncate text-mute">{baseName(folder.path.slice(0, -folder.name.length - 1))}</span>
+        </Command.Item>
+      ))}
+      <Command.Item value="protect lock a folder" onSelect={onProtect} className={ITEM}>
+        <Plus className="size-4 text-dusk" aria-hidden />
+        Protect a folder…
+      </Command.Item>
+    </>
   );
 }

@@ -1,5 +1,5 @@
 import { createHmac, hkdfSync } from "node:crypto";
-import { type Options, hashRaw } from "@node-rs/argon2";
+import type { Options } from "@node-rs/argon2";
 import { EremosError } from "../errors/eremos-error";
 import { randomBytes, requireLiveKey } from "./bytes";
 
@@ -118,6 +118,8 @@ export async function hashPassword(password: Password, hashing: PasswordHashing)
   if (typeof password !== "string") requireLiveKey(password);
   const bytes = typeof password === "string" ? Buffer.from(password.normalize("NFC"), "utf8") : password;
   try {
+    // Loaded by the first who hashes: most of what is done needs no password.
+    const { hashRaw } = await import("@node-rs/argon2");
     return await hashRaw(bytes, {
       algorithm: ARGON2ID,
       version: VERSION_19,

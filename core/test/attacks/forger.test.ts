@@ -13,6 +13,8 @@ import { permissionsSinceLock } from "../../src/engine/upkeep/permissions-since"
 import { Visit, putBackFolder } from "../../src/engine/visiting/visit";
 import { newId } from "../../src/format/ids";
 import { openHead, readHeader, standingOf, writeHead } from "../../src/format/header";
+import { toBase64 } from "../../src/crypto/bytes";
+import { deviceId } from "../../src/format/owner";
 import { believedOf } from "../../src/engine/records/keys";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import { directorySource } from "../../src/rescue/directory-source";
@@ -92,6 +94,20 @@ describe("a folder key that was only sealed to the owner's public key", () => {
       code: "unvouched",
     });
     expect(snapshot(folder)).toEqual(before);
+  });
+
+  it("is asked about, too, where the forger's computer was written into the owner's record, which the owner did not sign so", async () => {
+    const signer = await strangerSigner();
+    if (signer.by !== "device") throw new Error("a computer is to sign");
+    fs.writeFileSync(path.join(folder, "letter.txt"), "planted");
+    await lock(folder, signer, { folder: FOLDER });
+    const { owner } = person.access;
+    const [own] = owner.devices;
+    if (!own) throw new Error("the owner has a computer");
+    const { publicKey } = signer.device;
+    const planted = { ...own, id: deviceId(publicKey), publicKey: toBase64(publicKey) };
+    const access = { ...person.access, owner: { ...owner, devices: [...owner.devices, planted] } };
+    await expect(unlock(folder, access)).rejects.toMatchObject({ code: "unvouched", data: { what: "key" } });
   });
 
   it("is told by a check, refused by mending and taking in, and doubted by the readers", async () => {

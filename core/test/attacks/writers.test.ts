@@ -85,6 +85,46 @@ it.each(ways.filter(([, canBe]) => canBe))(
   },
 );
 
+/** The real disk, with another answer to one question. */
+function diskThat<K extends keyof Disk>(name: K, answer: (real: Disk[K]) => Disk[K]): Disk {
+  return new Proxy(linuxDisk, {
+    get: (target, asked: keyof Disk) => (asked === name ? answer(target[name]) : target[asked]),
+  });
+}
+
+it("a program that begins to write while its files are being encrypted: the lock stops, and everything is at its place", async () => {
+  fs.writeFileSync(path.join(folder, "letter.txt"), "Dear Jonas");
+  const before = snapshot(folder);
+  const editor = { pid: 7, program: "editor", paths: [], writes: true, isStopped: false };
+  let asked = 0;
+  const disk = diskThat("holders", () => () => (asked++ === 0 ? [] : [editor]));
+  await expect(lock(folder, person.owner, { disk })).rejects.toMatchObject({ code: "in-use" });
+  expect(asked).toBe(2);
+  expect(snapshot(folder)).toEqual(before);
+});
+
+it("a file that changes while it is read is read again, alone, and locked as it is then", async () => {
+  const letter = path.join(folder, "letter.txt");
+  fs.writeFileSync(letter, "Dear Jonas");
+  fs.writeFileSync(path.join(folder, "bill.txt"), "42");
+  let times = 0;
+  const disk = diskThat("read", (real) => (file, into, offset, length, position) => {
+    const count = real(file, into, offset, length, position);
+    if (into.subarray(offset, offset + count).toString() === "Dear Jonas" && times++ === 0)
+      fs.writeFileSync(letter, "Dear Anna");
+    return count;
+  });
+  const phases: string[] = [];
+  const hooks = {
+    progress: ({ phase }: { readonly phase: string }) => void phases.push(phase),
+    cancelled: () => false,
+  };
+  await lock(folder, person.owner, { disk, hooks });
+  expect(phases.filter((phase) => phase === "making-durable")).toHaveLength(1);
+  await release(folder, person.access);
+  expect(fs.readFileSync(letter, "utf8")).toBe("Dear Anna");
+});
+
 it("where the file system does not tell who writes, that is said beforehand, and no lock stops for it", async () => {
   fs.writeFileSync(path.join(folder, "letter.txt"), "Dear Jonas");
   const look = (disk: Disk): boolean =>

@@ -9,6 +9,7 @@ import { EremosError } from "../../src/errors/eremos-error";
 import { closeToOthers } from "../../src/engine/upkeep/close-to-others";
 import { changeVisibility } from "../../src/engine/upkeep/change-visibility";
 import type { OwnerAccess } from "../../src/engine/records/keys";
+import { loadState } from "../../src/engine/records/states";
 import {
   type GuardOutcome,
   type GuardedInput,
@@ -507,6 +508,59 @@ describe.each(Object.keys(SCENES))(`the power fails at ${CHANGES.of("change")}: 
         const where = `change ${at}, subset ${subset}, seed ${SEED}`;
         if (!scene.also) expect(after, where).toEqual(scene.expected);
         else expect([scene.expected, scene.also].map(withoutTimes), where).toContainEqual(withoutTimes(after));
+      }
+    }
+  });
+});
+
+/** What lies readable beside the state record, when that says that the folder is sealed. */
+function readableInSealed(disk: MemoryDisk): string[] {
+  const vault = disk.openDir(disk.openRoot(PATH), Buffer.from(".eremos"));
+  if (loadState(disk, vault)?.state !== "sealed") return [];
+  return ["staging", "links"].flatMap((beside) =>
+    disk.find(vault, Buffer.from(beside))
+      ? disk.list(disk.openDir(vault, Buffer.from(beside))).map((name) => `${beside}/${name.toString()}`)
+      : [],
+  );
+}
+
+describe("an opening that was killed is undone, and then the power fails", () => {
+  it("at every change of that, whichever one of the changes gets to the disk: nothing readable is left where it says sealed", async () => {
+    const scene = await opening("view", unlock)();
+    /** Killed once a file stands readable beside the record; the disk goes on. */
+    const killed = async (): Promise<{ readonly durable: DurableDisk; readonly disk: MemoryDisk }> => {
+      const durable = scene.durable.afterPowerCut(() => 1);
+      const disk = new MemoryDisk(durable);
+      let written = 0;
+      const dying: Disk = new Proxy(disk, {
+        get(target, name: keyof Disk) {
+          const method: unknown = target[name];
+          if (name !== "syncFile" && name !== "write") return method;
+          return (...args: unknown[]): unknown => {
+            if (written > 150_000) throw new Error("killed");
+            if (name === "write") written += Number(args[3]);
+            return Reflect.apply(method as (...all: unknown[]) => unknown, target, args);
+          };
+        },
+      });
+      await scene.run(dying).catch(() => undefined);
+      return { durable, disk };
+    };
+    for (let at = 0, more = true; more; at++) {
+      const { durable, disk } = await killed();
+      const undoing = crashingDisk(disk, at, "after");
+      try {
+        recoverOn(undoing.disk, PATH);
+      } catch (error) {
+        if (!undoing.crashed()) throw error;
+      }
+      more = undoing.crashed();
+      for (let kept = 0; kept < 80; kept++) {
+        // The first number is the share of changes that survive; of the others each decides about one.
+        let asked = -2;
+        const only = durable.afterPowerCut(() => (++asked < 0 ? 0.5 : asked === kept ? 0 : 0.9));
+        expect(readableInSealed(new MemoryDisk(only)), `change ${at}, of which ${kept} survives`).toEqual([]);
+        if (asked < kept) break;
       }
     }
   });

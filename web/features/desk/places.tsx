@@ -39,9 +39,19 @@ function useSize(): {
   return { ref, ...size };
 }
 
-/** The real disk, a level at a time, live. Your hidden folders appear under their own names. */
-export function Places(): ReactNode {
-  const { path, select, protect } = useSelection();
+interface PlacesShown {
+  /** The one place there is; of several they are nodes themselves. */
+  readonly only: PlaceEntry | undefined;
+  readonly nodes: readonly PlaceNode[];
+  readonly expand: (id: string) => void;
+  /** There is nothing to show, and nothing more to come. */
+  readonly isBare: boolean;
+  /** What can be protected as it is selected. */
+  readonly free: string | null;
+}
+
+/** What was unfolded of the disk, with the folders of the list in it; `path` is the one that is selected. */
+function usePlaces(path: string | null): PlacesShown {
   const roots = useQuery({ queryKey: KEYS.roots, queryFn: api.placeRoots }).data;
   const folders = useFolders();
   const [expanded, setExpanded] = useState<readonly string[]>([]);
@@ -56,7 +66,6 @@ export function Places(): ReactNode {
       retry: false,
     })),
   });
-  const { ref, width, height } = useSize();
 
   const known = new Map(wanted.map((place, i) => [place, listings[i]?.data]));
   const isNewcomer = (entry: PlaceEntry): boolean => entry.folder === null;
@@ -78,9 +87,22 @@ export function Places(): ReactNode {
   const selected = [...known.values()]
     .flatMap((listing) => listing?.entries ?? [])
     .filter((entry) => entry.path === path);
-  const canProtect =
-    path !== null && (!chosen || selected.some(isNewcomer)) && !tops.some((root) => root.path === path);
+  const isFree = (!chosen || selected.some(isNewcomer)) && !tops.some((root) => root.path === path);
 
+  return {
+    only,
+    nodes,
+    expand: (id) => setExpanded((old) => (old.includes(id) ? old : [...old, id])),
+    isBare: roots !== undefined && nodes.length === 0 && listings.every((listing) => !listing.isLoading),
+    free: isFree ? path : null,
+  };
+}
+
+/** The real disk, a level at a time, live. Your hidden folders appear under their own names. */
+export function Places(): ReactNode {
+  const { path, select, protect } = useSelection();
+  const { only, nodes, expand, isBare, free } = usePlaces(path);
+  const { ref, width, height } = useSize();
   return (
     <section
       aria-labelledby="places"
@@ -118,21 +140,21 @@ export function Places(): ReactNode {
             const [node] = selected;
             if (node && node.data.entry.path !== path) select(node.data.entry.path);
           }}
-          onToggle={(id) => setExpanded((old) => (old.includes(id) ? old : [...old, id]))}
+          onToggle={expand}
           childrenAccessor={(node) => node.children}
         >
           {PlaceRow}
         </Tree>
-        {roots && nodes.length === 0 && listings.every((listing) => !listing.isLoading) && (
+        {isBare && (
           <p className="px-1 text-[13px] text-mute">Nothing here yet. As soon as something is made, it appears.</p>
         )}
       </div>
       <Button
-        tone={canProtect ? "dusk" : "plain"}
+        tone={free === null ? "plain" : "dusk"}
         className="mt-3 w-full overflow-hidden"
-        onClick={() => protect(canProtect ? path : "")}
+        onClick={() => protect(free ?? "")}
       >
-        <span className="truncate">{canProtect ? `Protect ${baseName(path)}…` : "Protect a folder…"}</span>
+        <span className="truncate">{free === null ? "Protect a folder…" : `Protect ${baseName(free)}…`}</span>
       </Button>
     </section>
   );

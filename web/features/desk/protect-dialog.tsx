@@ -71,23 +71,7 @@ function ProtectForm({ start }: { readonly start: string }): ReactNode {
         <AgainstChoice value={protection} onChoose={setProtection} />
       )}
       {isFull && protection.guard === "sealed" && (
-        <div className="rounded-xl border border-line bg-sheet px-4 py-3">
-          <label className="flex items-start gap-2.5 text-sm">
-            <input
-              type="checkbox"
-              checked={hasOwn}
-              onChange={(event) => setHasOwn(event.target.checked)}
-              className="mt-1 accent-dusk"
-            />
-            <span>
-              <span className="font-semibold">A password of its own as well</span>
-              <span className="block text-[13px] text-mute">
-                Needed on top of the master password: it stays closed to somebody who finds you signed in.
-              </span>
-            </span>
-          </label>
-          {hasOwn && <div className="mt-4 space-y-4">{own.fields}</div>}
-        </div>
+        <OwnPassword chosen={hasOwn} onChosen={setHasOwn} fields={own.fields} />
       )}
       <p className="flex flex-wrap items-baseline justify-between gap-x-4 text-sm">
         <span>{protectionWords(protection)}.</span>
@@ -108,26 +92,7 @@ function ProtectForm({ start }: { readonly start: string }): ReactNode {
           Give it another name
         </Button>
       )}
-      {current && !current.tellsWriters && (
-        <p className="text-[13px] text-mute">
-          The disk it lies on does not tell whether a program in a container, or of another account, writes to a file of
-          it. Close such programs before you lock it.
-        </p>
-      )}
-      {current && current.holders.length > 0 && (
-        <label className="flex gap-2 rounded-lg bg-ochre-soft px-3 py-2 text-[13px] text-ochre">
-          <input
-            type="checkbox"
-            checked={anyway}
-            onChange={(event) => setAnyway(event.target.checked)}
-            className="mt-0.5 accent-current"
-          />
-          <span>
-            {current.holders.join(", ")} has files of this folder open. Better close them first; tick this to lock all
-            the same.
-          </span>
-        </label>
-      )}
+      {current && <InUse plan={current} anyway={anyway} onAnyway={setAnyway} />}
       <div className="sticky -bottom-6 -mx-6 -mb-6 flex justify-end gap-2 rounded-b-2xl border-t border-line bg-paper px-6 py-4">
         <Button onClick={() => protect(null)}>Not now</Button>
         <Button tone="dusk" type="submit" disabled={!ready || lock.pending}>
@@ -135,6 +100,68 @@ function ProtectForm({ start }: { readonly start: string }): ReactNode {
         </Button>
       </div>
     </form>
+  );
+}
+
+interface OwnPasswordProps {
+  readonly chosen: boolean;
+  readonly onChosen: (chosen: boolean) => void;
+  readonly fields: ReactNode;
+}
+
+function OwnPassword({ chosen, onChosen, fields }: OwnPasswordProps): ReactNode {
+  return (
+    <div className="rounded-xl border border-line bg-sheet px-4 py-3">
+      <label className="flex items-start gap-2.5 text-sm">
+        <input
+          type="checkbox"
+          checked={chosen}
+          onChange={(event) => onChosen(event.target.checked)}
+          className="mt-1 accent-dusk"
+        />
+        <span>
+          <span className="font-semibold">A password of its own as well</span>
+          <span className="block text-[13px] text-mute">
+            Needed on top of the master password: it stays closed to somebody who finds you signed in.
+          </span>
+        </span>
+      </label>
+      {chosen && <div className="mt-4 space-y-4">{fields}</div>}
+    </div>
+  );
+}
+
+interface InUseProps {
+  readonly plan: PlanView;
+  readonly anyway: boolean;
+  readonly onAnyway: (anyway: boolean) => void;
+}
+
+/** What programs do with it now, or what can't be known of that. */
+function InUse({ plan, anyway, onAnyway }: InUseProps): ReactNode {
+  return (
+    <>
+      {!plan.tellsWriters && (
+        <p className="text-[13px] text-mute">
+          The disk it lies on does not tell whether a program in a container, or of another account, writes to a file of
+          it. Close such programs before you lock it.
+        </p>
+      )}
+      {plan.holders.length > 0 && (
+        <label className="flex gap-2 rounded-lg bg-ochre-soft px-3 py-2 text-[13px] text-ochre">
+          <input
+            type="checkbox"
+            checked={anyway}
+            onChange={(event) => onAnyway(event.target.checked)}
+            className="mt-0.5 accent-current"
+          />
+          <span>
+            {plan.holders.join(", ")} has files of this folder open. Better close them first; tick this to lock all the
+            same.
+          </span>
+        </label>
+      )}
+    </>
   );
 }
 

@@ -21,64 +21,75 @@ interface GateProps {
   readonly onTried: () => void;
 }
 
+/** By a new password, by PIN, or by the password. */
 export function Gate({ state, openAt, onSignedIn, onTried }: GateProps): ReactNode {
-  const [password, setPassword] = useState("");
   const [blockedUntil, setBlockedUntil] = useState(0);
-  const wait = useCountdown(Math.max(openAt, blockedUntil));
+  const [byPassword, setByPassword] = useState(false);
+  const [isForgotten, setForgotten] = useState(false);
+  const opensAt = Math.max(openAt, blockedUntil);
+  if (isForgotten) {
+    return (
+      <EntranceFrame night={<NightNote />}>
+        <h1 className="text-3xl">A new master password</h1>
+        <p className="mt-2 mb-6 text-mute">{enoughWords(state)} Your folders stay as they are.</p>
+        <Forgotten openAt={opensAt} onDone={onSignedIn} onTried={onTried} onBack={() => setForgotten(false)} />
+      </EntranceFrame>
+    );
+  }
+  const isPin = state.pin && !byPassword;
+  return (
+    <EntranceFrame night={<NightNote />}>
+      <h1 className="text-3xl">Welcome back</h1>
+      {isPin ? (
+        <PinGate onSignedIn={onSignedIn} onPassword={() => setByPassword(true)} onTried={onTried} />
+      ) : (
+        <PasswordGate
+          state={state}
+          openAt={opensAt}
+          onSignedIn={onSignedIn}
+          onTried={onTried}
+          onBlocked={setBlockedUntil}
+          onForgotten={() => setForgotten(true)}
+        />
+      )}
+      <LeftOpen folders={state.open} onClosed={onTried} />
+      <DropSlot />
+    </EntranceFrame>
+  );
+}
+
+function enoughWords({ keyholders }: StateView): string {
+  return keyholders
+    ? `The recovery code from your sheet is enough, or ${keyholders.threshold} of your keyholders’ shares.`
+    : "The recovery code from your sheet is enough.";
+}
+
+interface PasswordGateProps extends GateProps {
+  /** Until when, in milliseconds since the epoch. */
+  readonly onBlocked: (until: number) => void;
+  readonly onForgotten: () => void;
+}
+
+function PasswordGate({ state, openAt, onSignedIn, onTried, onBlocked, onForgotten }: PasswordGateProps): ReactNode {
+  const [password, setPassword] = useState("");
+  const wait = useCountdown(openAt);
   const signIn = useMutation({
     mutationFn: () => api.signIn(password),
     onSuccess: onSignedIn,
     onError: (error) => {
       setPassword("");
       if (error instanceof ApiError && typeof error.data["waitMs"] === "number")
-        setBlockedUntil(Date.now() + error.data["waitMs"]);
+        onBlocked(Date.now() + error.data["waitMs"]);
       onTried();
     },
   });
-  const [byPassword, setByPassword] = useState(false);
-  const [isForgotten, setForgotten] = useState(false);
-  if (isForgotten) {
-    return (
-      <EntranceFrame night={<NightNote />}>
-        <h1 className="text-3xl">A new master password</h1>
-        <p className="mt-2 mb-6 text-mute">
-          {state.keyholders ? (
-            <>
-              The recovery code from your sheet is enough, or {state.keyholders.threshold} of your keyholders&rsquo;
-              shares.
-            </>
-          ) : (
-            "The recovery code from your sheet is enough."
-          )}{" "}
-          Your folders stay as they are.
-        </p>
-        <Forgotten
-          openAt={Math.max(openAt, blockedUntil)}
-          onDone={onSignedIn}
-          onTried={onTried}
-          onBack={() => setForgotten(false)}
-        />
-      </EntranceFrame>
-    );
-  }
-  if (state.pin && !byPassword) {
-    return (
-      <EntranceFrame night={<NightNote />}>
-        <h1 className="text-3xl">Welcome back</h1>
-        <PinGate onSignedIn={onSignedIn} onPassword={() => setByPassword(true)} onTried={onTried} />
-        <LeftOpen folders={state.open} onClosed={onTried} />
-        <DropSlot />
-      </EntranceFrame>
-    );
-  }
   const problem = signIn.error
     ? signIn.error instanceof ApiError
       ? signIn.error.message
       : "That did not work. Nothing was changed."
     : null;
   return (
-    <EntranceFrame night={<NightNote />}>
-      <h1 className="text-3xl">Welcome back</h1>
+    <>
       <p className="mt-2 text-mute">Sign in to see your folders and open them.</p>
       {state.ownDataTrouble && (
         <div className="mt-4">
@@ -124,14 +135,12 @@ export function Gate({ state, openAt, onSignedIn, onTried }: GateProps): ReactNo
       </div>
       <button
         type="button"
-        onClick={() => setForgotten(true)}
+        onClick={onForgotten}
         className="mt-2 self-start text-sm font-medium text-dusk underline underline-offset-4"
       >
         I forgot my master password
       </button>
-      <LeftOpen folders={state.open} onClosed={onTried} />
-      <DropSlot />
-    </EntranceFrame>
+    </>
   );
 }
 

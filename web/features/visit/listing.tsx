@@ -32,6 +32,10 @@ interface ListingProps {
 }
 
 type Column = "name" | "size" | "modifiedAt";
+interface Sort {
+  readonly by: Column;
+  readonly down: boolean;
+}
 const COLUMNS: readonly (readonly [Column, string, string])[] = [
   ["name", "Name", "flex-1"],
   ["size", "Size", "w-24 text-right"],
@@ -45,6 +49,24 @@ function compare(a: VisitEntry, b: VisitEntry, column: Column): number {
   return (column === "name" ? 0 : a[column] - b[column]) || collator.compare(a.name, b.name);
 }
 
+/** To which row a key leads from this one; undefined: none that moves. */
+function stepOf(key: string, from: number, rows: number): number | undefined {
+  const moves: Readonly<Record<string, number>> = {
+    ArrowDown: from + 1,
+    ArrowUp: from - 1,
+    Home: 0,
+    End: rows - 1,
+    PageDown: from + 12,
+    PageUp: from - 12,
+  };
+  return moves[key];
+}
+
+/** Directories first, whichever way the rest is sorted. */
+function sortedBy(entries: readonly VisitEntry[], { by, down }: Sort): VisitEntry[] {
+  return [...entries].sort((a, b) => compare(a, b, by) * (down && (a.kind === "dir") === (b.kind === "dir") ? -1 : 1));
+}
+
 /** A directory's entries; only the rows in view are in the page, so tens of thousands are no matter. */
 export function Listing({
   entries,
@@ -56,16 +78,10 @@ export function Listing({
   onOpen,
   onShow,
 }: ListingProps): ReactNode {
-  const [sort, setSort] = useState<{ readonly by: Column; readonly down: boolean }>({ by: "name", down: false });
+  const [sort, setSort] = useState<Sort>({ by: "name", down: false });
   const [active, setActive] = useState(0);
   const scroller = useRef<HTMLDivElement>(null);
-  const sorted = useMemo(
-    () =>
-      [...entries].sort(
-        (a, b) => compare(a, b, sort.by) * (sort.down && (a.kind === "dir") === (b.kind === "dir") ? -1 : 1),
-      ),
-    [entries, sort],
-  );
+  const sorted = useMemo(() => sortedBy(entries, sort), [entries, sort]);
   const rows = useVirtualizer({
     count: sorted.length,
     getScrollElement: () => scroller.current,
@@ -85,15 +101,7 @@ export function Listing({
     requestAnimationFrame(() => scroller.current?.querySelector<HTMLElement>(`[data-row="${at}"]`)?.focus());
   };
   const onKey = (event: KeyboardEvent, i: number, entry: VisitEntry): void => {
-    const moves: Readonly<Record<string, number>> = {
-      ArrowDown: i + 1,
-      ArrowUp: i - 1,
-      Home: 0,
-      End: sorted.length - 1,
-      PageDown: i + 12,
-      PageUp: i - 12,
-    };
-    const to = moves[event.key];
+    const to = stepOf(event.key, i, sorted.length);
     if (to !== undefined) step(to);
     else if (event.key === "Enter") onOpen(entry);
     else if (event.key === " ") toggle(entry.href);
@@ -108,117 +116,170 @@ export function Listing({
       aria-multiselectable="true"
       className="flex min-h-0 flex-1 flex-col"
     >
-      <div
-        role="row"
-        aria-rowindex={1}
-        className="flex h-9 items-center gap-3 border-b border-line px-6 text-[13px] text-mute"
-      >
-        <span role="columnheader" className="w-5">
-          <span className="sr-only">Chosen</span>
-        </span>
-        {COLUMNS.map(([column, word, width]) => (
-          <span
-            key={column}
-            role="columnheader"
-            aria-sort={sort.by === column ? (sort.down ? "descending" : "ascending") : "none"}
-            className={width}
-          >
-            <button
-              type="button"
-              className="inline-flex items-center gap-1 font-medium hover:text-ink"
-              onClick={() => setSort({ by: column, down: sort.by === column && !sort.down })}
-            >
-              {word}
-              {sort.by === column &&
-                (sort.down ? (
-                  <ArrowDown className="size-3.5" aria-hidden />
-                ) : (
-                  <ArrowUp className="size-3.5" aria-hidden />
-                ))}
-            </button>
-          </span>
-        ))}
-      </div>
+      <ColumnHeads sort={sort} onSort={setSort} />
       <div ref={scroller} role="rowgroup" className="min-h-0 flex-1 overflow-y-auto">
-        {sorted.length === 0 && !isLoading && (
-          <p className="p-10 text-center text-sm text-mute">
-            {isSearch ? "No name holds that." : "Nothing is in here yet. Drop files on it, or put them in."}
-          </p>
-        )}
+        {sorted.length === 0 && !isLoading && <Nothing isSearch={isSearch} />}
         <div role="presentation" className="relative" style={{ height: rows.getTotalSize() }}>
           {rows.getVirtualItems().map(({ index, start }) => {
             const entry = sorted[index];
             if (!entry) return null;
-            const isChosen = chosen.has(entry.href);
             return (
-              <div
+              <Row
                 key={entry.href}
-                role="row"
-                data-row={index}
-                aria-rowindex={index + 2}
-                aria-selected={isChosen}
-                tabIndex={index === active ? 0 : -1}
-                onKeyDown={(event) => onKey(event, index, entry)}
-                onClick={() => {
+                entry={entry}
+                index={index}
+                top={start}
+                isActive={index === active}
+                isCurrent={entry.href === current}
+                isChosen={chosen.has(entry.href)}
+                isSearch={isSearch}
+                onKey={(event) => onKey(event, index, entry)}
+                onToggle={() => toggle(entry.href)}
+                onPoint={() => {
                   setActive(index);
                   onShow(entry.kind === "dir" ? null : entry);
                 }}
-                onDoubleClick={() => onOpen(entry)}
-                className={cn(
-                  "absolute inset-x-0 flex cursor-default items-center gap-3 border-b border-line/60 px-6 text-sm select-none",
-                  entry.href === current ? "bg-dusk-soft" : isChosen ? "bg-sand/60" : "hover:bg-sand/40",
-                )}
-                style={{ top: start, height: ROW_PX }}
-              >
-                <span role="gridcell" className="grid w-5 place-items-center">
-                  <input
-                    type="checkbox"
-                    tabIndex={-1}
-                    aria-label={`Choose ${entry.name}`}
-                    checked={isChosen}
-                    onClick={(event) => event.stopPropagation()}
-                    onChange={() => toggle(entry.href)}
-                    className="size-4 accent-(--dusk)"
-                  />
-                </span>
-                <span role="gridcell" className="flex min-w-0 flex-1 items-center gap-2.5">
-                  <Sign entry={entry} />
-                  {entry.kind === "dir" ? (
-                    <button
-                      type="button"
-                      tabIndex={-1}
-                      onClick={(event) => {
-                        event.stopPropagation();
-                        onOpen(entry);
-                      }}
-                      className="truncate font-semibold hover:underline"
-                    >
-                      {entry.name}
-                    </button>
-                  ) : (
-                    <span className="truncate">{entry.name}</span>
-                  )}
-                  {entry.leadsTo !== null && (
-                    <span className="truncate text-[13px] text-mute">leads to {entry.leadsTo}</span>
-                  )}
-                  {isSearch && (
-                    <span className="truncate text-[13px] text-mute">
-                      in {parentHref(entry.href) === "/" ? "the folder itself" : lastName(parentHref(entry.href))}
-                    </span>
-                  )}
-                </span>
-                <span role="gridcell" className="w-24 text-right text-[13px] text-mute tabular-nums">
-                  {entry.kind === "file" ? formatBytes(entry.size) : ""}
-                </span>
-                <span role="gridcell" className="w-32 pl-3 text-[13px] text-mute">
-                  <Time at={entry.modifiedAt} />
-                </span>
-              </div>
+                onOpen={() => onOpen(entry)}
+              />
             );
           })}
         </div>
       </div>
     </div>
+  );
+}
+
+interface ColumnHeadsProps {
+  readonly sort: Sort;
+  readonly onSort: (sort: Sort) => void;
+}
+
+function ColumnHeads({ sort, onSort }: ColumnHeadsProps): ReactNode {
+  return (
+    <div
+      role="row"
+      aria-rowindex={1}
+      className="flex h-9 items-center gap-3 border-b border-line px-6 text-[13px] text-mute"
+    >
+      <span role="columnheader" className="w-5">
+        <span className="sr-only">Chosen</span>
+      </span>
+      {COLUMNS.map(([column, word, width]) => (
+        <span
+          key={column}
+          role="columnheader"
+          aria-sort={sort.by === column ? (sort.down ? "descending" : "ascending") : "none"}
+          className={width}
+        >
+          <button
+            type="button"
+            className="inline-flex items-center gap-1 font-medium hover:text-ink"
+            onClick={() => onSort({ by: column, down: sort.by === column && !sort.down })}
+          >
+            {word}
+            {sort.by === column &&
+              (sort.down ? (
+                <ArrowDown className="size-3.5" aria-hidden />
+              ) : (
+                <ArrowUp className="size-3.5" aria-hidden />
+              ))}
+          </button>
+        </span>
+      ))}
+    </div>
+  );
+}
+
+interface RowProps {
+  readonly entry: VisitEntry;
+  readonly index: number;
+  /** Pixels from the first row. */
+  readonly top: number;
+  /** The one that the keyboard is at. */
+  readonly isActive: boolean;
+  readonly isCurrent: boolean;
+  readonly isChosen: boolean;
+  readonly isSearch: boolean;
+  readonly onKey: (event: KeyboardEvent) => void;
+  readonly onToggle: () => void;
+  readonly onPoint: () => void;
+  readonly onOpen: () => void;
+}
+
+function Row(of: RowProps): ReactNode {
+  const { entry, index, isChosen } = of;
+  return (
+    <div
+      role="row"
+      data-row={index}
+      aria-rowindex={index + 2}
+      aria-selected={isChosen}
+      tabIndex={of.isActive ? 0 : -1}
+      onKeyDown={of.onKey}
+      onClick={of.onPoint}
+      onDoubleClick={of.onOpen}
+      className={cn(
+        "absolute inset-x-0 flex cursor-default items-center gap-3 border-b border-line/60 px-6 text-sm select-none",
+        of.isCurrent ? "bg-dusk-soft" : isChosen ? "bg-sand/60" : "hover:bg-sand/40",
+      )}
+      style={{ top: of.top, height: ROW_PX }}
+    >
+      <span role="gridcell" className="grid w-5 place-items-center">
+        <input
+          type="checkbox"
+          tabIndex={-1}
+          aria-label={`Choose ${entry.name}`}
+          checked={isChosen}
+          onClick={(event) => event.stopPropagation()}
+          onChange={of.onToggle}
+          className="size-4 accent-(--dusk)"
+        />
+      </span>
+      <Name entry={entry} isSearch={of.isSearch} onOpen={of.onOpen} />
+      <span role="gridcell" className="w-24 text-right text-[13px] text-mute tabular-nums">
+        {entry.kind === "file" ? formatBytes(entry.size) : ""}
+      </span>
+      <span role="gridcell" className="w-32 pl-3 text-[13px] text-mute">
+        <Time at={entry.modifiedAt} />
+      </span>
+    </div>
+  );
+}
+
+function Name({ entry, isSearch, onOpen }: Pick<RowProps, "entry" | "isSearch" | "onOpen">): ReactNode {
+  return (
+    <span role="gridcell" className="flex min-w-0 flex-1 items-center gap-2.5">
+      <Sign entry={entry} />
+      {entry.kind === "dir" ? (
+        <button
+          type="button"
+          tabIndex={-1}
+          onClick={(event) => {
+            event.stopPropagation();
+            onOpen();
+          }}
+          className="truncate font-semibold hover:underline"
+        >
+          {entry.name}
+        </button>
+      ) : (
+        <span className="truncate">{entry.name}</span>
+      )}
+      {entry.leadsTo !== null && <span className="truncate text-[13px] text-mute">leads to {entry.leadsTo}</span>}
+      {isSearch && (
+        <span className="truncate text-[13px] text-mute">
+          in {parentHref(entry.href) === "/" ? "the folder itself" : lastName(parentHref(entry.href))}
+        </span>
+      )}
+    </span>
+  );
+}
+
+function Nothing({ isSearch }: Pick<RowProps, "isSearch">): ReactNode {
+  return (
+    <p className="p-10 text-center text-sm text-mute">
+      {isSearch ? "No name holds that." : "Nothing is in here yet. Drop files on it, or put them in."}
+    </p>
   );
 }
 

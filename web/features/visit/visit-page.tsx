@@ -2,9 +2,9 @@
 import { useQuery } from "@tanstack/react-query";
 import { ArrowLeft, ChevronRight, FolderPlus, HardDrive, History, Search, Undo2, Upload } from "lucide-react";
 import Link from "next/link";
-import { type ReactNode, useRef, useState } from "react";
+import { type ReactNode, type SyntheticEvent, useRef, useState } from "react";
 import { useDropzone } from "react-dropzone";
-import type { FolderView, VisitEntry, VisitView } from "@eremos/server/contract";
+import type { FolderView, VisitEntry, VisitReply, VisitView } from "@eremos/server/contract";
 import { Arrived } from "./arrived";
 import { DriveDialog } from "./drive-dialog";
 import { EarlierDialog } from "./earlier-dialog";
@@ -13,7 +13,7 @@ import { Listing } from "./listing";
 import { NameDialog } from "./name-dialog";
 import { Preview } from "./preview";
 import { Selected } from "./selected";
-import { useUploads } from "./uploads";
+import { type UploadState, useUploads } from "./uploads";
 import { useChange, useEntries } from "./use-visit";
 import { MainAction } from "@/parts/folders/main-action";
 import { api } from "@/lib/api";
@@ -76,11 +76,38 @@ interface VisitingProps {
   readonly visit: VisitView;
 }
 
-function Visiting({ folder, visit }: VisitingProps): ReactNode {
+const keep = (event: SyntheticEvent): void => event.stopPropagation();
+const KEPT_HERE = { onDrop: keep, onDragEnter: keep, onDragOver: keep };
+
+interface Where {
+  readonly href: string;
+  readonly search: string;
+  readonly chosen: ReadonlySet<string>;
+  /** The one that is previewed. */
+  readonly shown: VisitEntry | null;
+  readonly setSearch: (search: string) => void;
+  readonly setChosen: (chosen: ReadonlySet<string>) => void;
+  readonly setShown: (shown: VisitEntry | null) => void;
+  /** To another directory: nothing is chosen or searched there. */
+  readonly go: (href: string) => void;
+}
+
+function useWhere(): Where {
   const [href, setHref] = useState("/");
   const [search, setSearch] = useState("");
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
   const [shown, setShown] = useState<VisitEntry | null>(null);
+  const go = (to: string): void => {
+    setHref(to);
+    setSearch("");
+    setChosen(new Set());
+    setShown(null);
+  };
+  return { href, search, chosen, shown, setSearch, setChosen, setShown, go };
+}
+
+function Visiting({ folder, visit }: VisitingProps): ReactNode {
+  const { href, search, chosen, shown, setSearch, setChosen, setShown, go } = useWhere();
   const [moving, setMoving] = useState<readonly string[]>([]);
   const { reply, error } = useEntries(folder.id, href, search);
   const change = useChange(folder.id);
@@ -90,26 +117,12 @@ function Visiting({ folder, visit }: VisitingProps): ReactNode {
     noKeyboard: true,
     onDrop: (files) => uploads.send(href, files),
   });
-  const go = (to: string): void => {
-    setHref(to);
-    setSearch("");
-    setChosen(new Set());
-    setShown(null);
-  };
   const open = (entry: VisitEntry): void => (entry.kind === "dir" ? go(entry.href) : setShown(entry));
   const entries = reply?.entries ?? [];
   const current = shown && entries.find((entry) => entry.href === shown.href);
   return (
     // What is dropped here goes into the folder, and no further.
-    <main
-      {...getRootProps({
-        role: "main",
-        onDrop: (event) => event.stopPropagation(),
-        onDragEnter: (event) => event.stopPropagation(),
-        onDragOver: (event) => event.stopPropagation(),
-      })}
-      className="relative flex h-full flex-col"
-    >
+    <main {...getRootProps({ role: "main", ...KEPT_HERE })} className="relative flex h-full flex-col">
       <input {...getInputProps()} aria-label="Files to put in" />
       <Head folder={folder} visit={visit} />
       <Toolbar
@@ -135,20 +148,7 @@ function Visiting({ folder, visit }: VisitingProps): ReactNode {
           onDone={() => setChosen(new Set())}
         />
       )}
-      {uploads.state && (
-        <div className="flex items-center gap-4 border-b border-line px-6 py-2 text-sm" role="status">
-          <span className="min-w-0 flex-1 truncate">
-            Putting in {uploads.state.name}
-            {uploads.state.total > 1 && `, ${uploads.state.done + 1} of ${uploads.state.total}`}
-          </span>
-          <span className="w-56">
-            <ProgressBar part={uploads.state.part} label="Putting files in" />
-          </span>
-          <Button size="small" onClick={uploads.state.cancel}>
-            Stop
-          </Button>
-        </div>
-      )}
+      {uploads.state && <Uploading {...uploads.state} />}
       <div className="flex min-h-0 flex-1">
         <section aria-label="Contents" className="flex min-w-0 flex-1 flex-col">
           {error ? (
@@ -169,10 +169,7 @@ function Visiting({ folder, visit }: VisitingProps): ReactNode {
             />
           )}
           <p className="border-t border-line px-6 py-1.5 text-[13px] text-mute">
-            {reply &&
-              (search === ""
-                ? count(entries.length, "entry", "entries")
-                : `${count(entries.length, "name")} found below ${href === "/" ? folder.name : lastName(href)}${reply.isCut ? ", and more" : ""}`)}
+            {reply && entriesWords(reply, href, search, folder.name)}
           </p>
         </section>
         {current && (
@@ -186,15 +183,39 @@ function Visiting({ folder, visit }: VisitingProps): ReactNode {
           />
         )}
       </div>
-      {isDragActive && (
-        <div className="pointer-events-none absolute inset-3 z-30 grid place-content-center rounded-2xl border-2 border-dashed border-dusk bg-paper/95 text-center">
-          <span className="font-display text-2xl font-semibold">Drop it to put it in</span>
-          <span className="mt-1 block text-sm text-mute">
-            It is encrypted as it comes. The original stays where it is.
-          </span>
-        </div>
-      )}
+      {isDragActive && <DropHint />}
     </main>
+  );
+}
+
+function entriesWords({ entries, isCut }: VisitReply, href: string, search: string, folder: string): string {
+  if (search === "") return count(entries.length, "entry", "entries");
+  return `${count(entries.length, "name")} found below ${href === "/" ? folder : lastName(href)}${isCut ? ", and more" : ""}`;
+}
+
+function Uploading({ name, done, total, part, cancel }: UploadState): ReactNode {
+  return (
+    <div className="flex items-center gap-4 border-b border-line px-6 py-2 text-sm" role="status">
+      <span className="min-w-0 flex-1 truncate">
+        Putting in {name}
+        {total > 1 && `, ${done + 1} of ${total}`}
+      </span>
+      <span className="w-56">
+        <ProgressBar part={part} label="Putting files in" />
+      </span>
+      <Button size="small" onClick={cancel}>
+        Stop
+      </Button>
+    </div>
+  );
+}
+
+function DropHint(): ReactNode {
+  return (
+    <div className="pointer-events-none absolute inset-3 z-30 grid place-content-center rounded-2xl border-2 border-dashed border-dusk bg-paper/95 text-center">
+      <span className="font-display text-2xl font-semibold">Drop it to put it in</span>
+      <span className="mt-1 block text-sm text-mute">It is encrypted as it comes. The original stays where it is.</span>
+    </div>
   );
 }
 

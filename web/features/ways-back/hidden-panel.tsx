@@ -3,13 +3,12 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
 import { toast } from "sonner";
 import type { HiddenView, HidingMeans } from "@eremos/server/contract";
+import { LookForm, LookStatus, Unreadable } from "@/parts/returning/look-for";
 import { useSelection } from "@/parts/folders/selection";
 import { api } from "@/lib/api";
 import { count, formatBytes } from "@/lib/format";
 import { KEYS, useVerb } from "@/lib/queries";
 import { Button } from "@/ui/button";
-import { Field } from "@/ui/field";
-import { ProgressBar } from "@/ui/progress-bar";
 import { Time } from "@/ui/time";
 
 const LOOK_EVERY_MS = 500;
@@ -34,11 +33,10 @@ export function HiddenPanel(): ReactNode {
     staleTime: 0,
     refetchInterval: (query) => (query.state.data?.isRunning ? LOOK_EVERY_MS : false),
   }).data;
-  const [place, setPlace] = useState("");
   const [isAll, setAll] = useState(false);
   const again = (): Promise<void> => client.invalidateQueries({ queryKey: KEYS.hidden });
-  const start = useVerb(async () => {
-    await api.startHidden(place.trim() === "" ? null : [place.trim()]);
+  const start = useVerb(async (places: readonly string[] | null) => {
+    await api.startHidden(places);
     await again();
   });
   const stop = useVerb(async () => {
@@ -51,45 +49,13 @@ export function HiddenPanel(): ReactNode {
   const programs = view.found.length - yours.length;
   return (
     <div>
-      <form
-        className="flex flex-wrap items-start gap-2"
-        onSubmit={(event) => {
-          event.preventDefault();
-          start.run();
-        }}
-      >
-        <Field
-          className="min-w-64 flex-1"
-          label="Where to look"
-          value={place}
-          placeholder="Your places"
-          onChange={(event) => setPlace(event.target.value)}
-          autoComplete="off"
-          spellCheck={false}
-          note="Leave it empty for your own places, or give the path of a drive or a directory."
-        />
-        {view.isRunning ? (
-          <Button className="mt-[26px] h-11" onClick={() => stop.run()}>
-            Stop
-          </Button>
-        ) : (
-          <Button tone="dusk" type="submit" className="mt-[26px] h-11">
-            {view.endedAt === null ? "Look for hidden things" : "Look again"}
-          </Button>
-        )}
-      </form>
-      <div role="status" className="mt-3 text-sm">
-        {view.isRunning && (
-          <>
-            <ProgressBar part={null} label="Looking for hidden things" />
-            <p className="mt-1.5 truncate text-[13px] text-mute">
-              {count(view.directories, "directory", "directories")} looked at. Now {view.at}
-            </p>
-          </>
-        )}
-        {!view.isRunning && view.endedAt !== null && <p>{summaryOf(view, yours.length)}</p>}
-        {view.error && <p className="text-oxblood">{view.error}</p>}
-      </div>
+      <LookForm
+        of={view}
+        action="Look for hidden things"
+        onStart={(places) => start.run(places)}
+        onStop={() => stop.run()}
+      />
+      <LookStatus of={view} label="Looking for hidden things" summary={summaryOf(view, yours.length)} />
       {view.scripts.length > 0 && (
         <ul aria-label="Home-made locks" className="mt-3 space-y-2">
           {view.scripts.map((script) => (
@@ -119,20 +85,7 @@ export function HiddenPanel(): ReactNode {
             : `Show ${count(programs, "thing")} that programs probably keep for themselves, too`}
         </button>
       )}
-      {view.unreadable.length > 0 && (
-        <details className="mt-3 text-[13px] text-mute">
-          <summary className="cursor-pointer">
-            {count(view.unreadable.length, "directory", "directories")} could not be looked into
-          </summary>
-          <ul className="mt-1 max-h-48 overflow-y-auto pl-4">
-            {view.unreadable.map((path) => (
-              <li key={path} className="break-all">
-                {path}
-              </li>
-            ))}
-          </ul>
-        </details>
-      )}
+      <Unreadable paths={view.unreadable} />
       {view.brought.length > 0 && <BroughtBack brought={view.brought} onDone={again} />}
     </div>
   );

@@ -96,13 +96,6 @@ function Holders({
   readonly onStep: (step: Step) => void;
 }): ReactNode {
   const { holders, threshold, count: all, provenAt, withEarlier } = keyholders;
-  const sheet = useVerb(async (number: number, name: string) =>
-    savePdf((await api.shareSheet(number)).pdf, `Eremos share for ${name}`),
-  );
-  const mail = useVerb(async (number: number, name: string) => {
-    await api.mailShare(number);
-    toast.success(`The mail server has taken ${name}’s share.`);
-  });
   return (
     <div className="mt-3">
       <p className="text-sm">
@@ -142,52 +135,8 @@ function Holders({
           className="mt-3 divide-y divide-line rounded-xl border border-line bg-sheet text-sm"
           aria-label="Keyholders"
         >
-          {holders.map(({ number, name, mail: address, handedAt, by }) => (
-            <li key={number} className="flex flex-wrap items-center gap-x-3 gap-y-1 px-4 py-2.5">
-              <div className="min-w-0 flex-1">
-                <p className="truncate font-medium" title={name}>
-                  {name}
-                </p>
-                <p className="truncate text-[13px] text-mute">
-                  {address ?? "no mail address"} ·{" "}
-                  {handedAt === null ? (
-                    <span className="font-medium text-ochre">not handed out yet</span>
-                  ) : (
-                    <>
-                      {by === "mail" ? "sent" : "sheet saved"} <Time at={handedAt} />
-                    </>
-                  )}
-                </p>
-              </div>
-              <Button
-                size="small"
-                disabled={sheet.pending}
-                onClick={() => sheet.run(number, name)}
-                aria-label={`Save ${name}’s sheet`}
-              >
-                <FileDown className="size-4" aria-hidden />
-                Save the sheet
-              </Button>
-              {address !== null && (
-                <Button
-                  size="small"
-                  disabled={mail.pending}
-                  onClick={() => (keyholders.mailServer === null ? onStep({ kind: "mail" }) : mail.run(number, name))}
-                  aria-label={`Send ${name} their share`}
-                >
-                  <Mail className="size-4" aria-hidden />
-                  Send it
-                </Button>
-              )}
-              <Button
-                size="small"
-                onClick={() => onStep({ kind: "name", replaced: number })}
-                aria-label={`Replace ${name}`}
-              >
-                <UserRoundPen className="size-4" aria-hidden />
-                Replace…
-              </Button>
-            </li>
+          {holders.map((holder) => (
+            <HolderRow key={holder.number} holder={holder} canMail={keyholders.mailServer !== null} onStep={onStep} />
           ))}
         </ul>
       )}
@@ -196,5 +145,59 @@ function Holders({
         deleting the mail after printing is the least.
       </p>
     </div>
+  );
+}
+
+interface HolderRowProps {
+  readonly holder: NonNullable<KeyholdersView["holders"]>[number];
+  /** Eremos knows by which server mail leaves. */
+  readonly canMail: boolean;
+  readonly onStep: (step: Step) => void;
+}
+
+function HolderRow({ holder, canMail, onStep }: HolderRowProps): ReactNode {
+  const { number, name, mail: address, handedAt, by } = holder;
+  const sheet = useVerb(async () => savePdf((await api.shareSheet(number)).pdf, `Eremos share for ${name}`));
+  const mail = useVerb(async () => {
+    await api.mailShare(number);
+    toast.success(`The mail server has taken ${name}’s share.`);
+  });
+  return (
+    <li className="flex flex-wrap items-center gap-x-3 gap-y-1 px-4 py-2.5">
+      <div className="min-w-0 flex-1">
+        <p className="truncate font-medium" title={name}>
+          {name}
+        </p>
+        <p className="truncate text-[13px] text-mute">
+          {address ?? "no mail address"} ·{" "}
+          {handedAt === null ? (
+            <span className="font-medium text-ochre">not handed out yet</span>
+          ) : (
+            <>
+              {by === "mail" ? "sent" : "sheet saved"} <Time at={handedAt} />
+            </>
+          )}
+        </p>
+      </div>
+      <Button size="small" disabled={sheet.pending} onClick={() => sheet.run()} aria-label={`Save ${name}’s sheet`}>
+        <FileDown className="size-4" aria-hidden />
+        Save the sheet
+      </Button>
+      {address !== null && (
+        <Button
+          size="small"
+          disabled={mail.pending}
+          onClick={() => (canMail ? mail.run() : onStep({ kind: "mail" }))}
+          aria-label={`Send ${name} their share`}
+        >
+          <Mail className="size-4" aria-hidden />
+          Send it
+        </Button>
+      )}
+      <Button size="small" onClick={() => onStep({ kind: "name", replaced: number })} aria-label={`Replace ${name}`}>
+        <UserRoundPen className="size-4" aria-hidden />
+        Replace…
+      </Button>
+    </li>
   );
 }

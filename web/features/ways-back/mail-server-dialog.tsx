@@ -58,38 +58,7 @@ function Form({ server, onDone }: { readonly server: MailServerView; readonly on
         save.run(undefined);
       }}
     >
-      <div className="flex gap-3">
-        <Field
-          className="flex-1"
-          label="Server"
-          autoFocus
-          autoComplete="off"
-          spellCheck={false}
-          value={asked.host}
-          onChange={(event) => setAsked({ ...asked, host: event.target.value })}
-        />
-        <Field
-          className="w-28"
-          label="Port"
-          inputMode="numeric"
-          value={String(asked.port)}
-          onChange={(event) => setAsked({ ...asked, port: Number(event.target.value.replace(/\D/g, "")) })}
-        />
-      </div>
-      <label className="block text-sm font-semibold">
-        Connection
-        <select
-          className="mt-1.5 h-11 w-full rounded-lg border border-line-strong/70 bg-sheet px-3 font-normal"
-          value={asked.security}
-          onChange={(event) => setAsked({ ...asked, security: event.target.value as MailServerView["security"] })}
-        >
-          {Object.entries(SECURITY).map(([value, words]) => (
-            <option key={value} value={value}>
-              {words}
-            </option>
-          ))}
-        </select>
-      </label>
+      <Connection asked={asked} onAsked={setAsked} />
       <div className="flex gap-3">
         <Field
           className="flex-1"
@@ -125,5 +94,49 @@ function Form({ server, onDone }: { readonly server: MailServerView; readonly on
         </Button>
       </div>
     </form>
+  );
+}
+
+interface ConnectionProps {
+  readonly asked: MailServerView;
+  readonly onAsked: (asked: MailServerView) => void;
+}
+
+function Connection({ asked, onAsked }: ConnectionProps): ReactNode {
+  return (
+    <>
+      <div className="flex gap-3">
+        <Field
+          className="flex-1"
+          label="Server"
+          autoFocus
+          autoComplete="off"
+          spellCheck={false}
+          value={asked.host}
+          onChange={(event) => onAsked({ ...asked, host: event.target.value })}
+        />
+        <Field
+          className="w-28"
+          label="Port"
+          inputMode="numeric"
+          value={String(asked.port)}
+          onChange={(event) => onAsked({ ...asked, port: Number(event.target.value.replace(/\D/g, "")) })}
+        />
+      </div>
+      <label className="block text-sm font-semibold">
+        Connection
+        <select
+          className="mt-1.5 h-11 w-full rounded-lg border border-line-strong/70 bg-sheet px-3 font-normal"
+          value={asked.security}
+          onChange={(event) => onAsked({ ...asked, security: event.target.value as MailServerView["security"] })}
+        >
+          {Object.entries(SECURITY).map(([value, words]) => (
+            <option key={value} value={value}>
+              {words}
+            </option>
+          ))}
+        </select>
+      </label>
+    </>
   );
 }

@@ -47,8 +47,6 @@ export function NameKeyholders({ before, replaced, onDone, onCancel }: NameKeyho
       }),
     onDone,
   );
-  const change = (key: number, part: Partial<Row>): void =>
-    setRows(rows.map((row) => (row.key === key ? { ...row, ...part } : row)));
   const isReady =
     of.trim() !== "" && current !== "" && rows.length >= LEAST && rows.every((row) => row.name.trim() !== "");
   return (
@@ -66,71 +64,8 @@ export function NameKeyholders({ before, replaced, onDone, onCancel }: NameKeyho
         onChange={(event) => setOf(event.target.value)}
         autoFocus={before === null}
       />
-      <fieldset>
-        <legend className="mb-1.5 text-sm font-semibold">Keyholders</legend>
-        <ul className="space-y-2">
-          {rows.map((row, i) => (
-            <li key={row.key} className="flex items-start gap-2 [&_label]:sr-only">
-              <Field
-                className="flex-1"
-                label={`Name of keyholder ${i + 1}`}
-                placeholder="Name"
-                autoComplete="off"
-                value={row.name}
-                autoFocus={replaced === row.key}
-                onChange={(event) => change(row.key, { name: event.target.value })}
-              />
-              <Field
-                className="flex-1"
-                label={`Mail address of keyholder ${i + 1}`}
-                placeholder="Mail address (optional)"
-                type="email"
-                autoComplete="off"
-                value={row.mail}
-                onChange={(event) => change(row.key, { mail: event.target.value })}
-              />
-              <button
-                type="button"
-                className="grid size-11 place-items-center rounded-md text-mute hover:text-ink disabled:opacity-40"
-                disabled={rows.length <= LEAST}
-                aria-label={`Take keyholder ${i + 1} away`}
-                onClick={() => setRows(rows.filter(({ key }) => key !== row.key))}
-              >
-                <X className="size-4" aria-hidden />
-              </button>
-            </li>
-          ))}
-        </ul>
-        {rows.length < MOST && (
-          <button
-            type="button"
-            className="mt-2 inline-flex items-center gap-1.5 text-sm font-medium text-dusk underline underline-offset-4"
-            onClick={() => setRows([...rows, { key: Math.max(...rows.map(({ key }) => key)) + 1, name: "", mail: "" }])}
-          >
-            <Plus className="size-4" aria-hidden />
-            One more
-          </button>
-        )}
-      </fieldset>
-      <label className="flex items-center gap-3 text-sm font-semibold">
-        How many together open
-        <select
-          className="h-11 rounded-lg border border-line-strong/70 bg-sheet px-3"
-          value={threshold}
-          onChange={(event) => setThreshold(Number(event.target.value))}
-        >
-          {Array.from({ length: rows.length - LEAST + 1 }, (_, i) => i + LEAST).map((number) => (
-            <option key={number} value={number}>
-              {number} of {rows.length}
-            </option>
-          ))}
-        </select>
-      </label>
-      <p className="text-[13px] text-mute">
-        {rows.length === threshold
-          ? "All of them are needed: if one share is lost, this way back is gone."
-          : `${rows.length - threshold === 1 ? "One share" : `${rows.length - threshold} shares`} may be lost, and it still works.`}
-      </p>
+      <Rows rows={rows} replaced={replaced} onRows={setRows} />
+      <Threshold threshold={threshold} of={rows.length} onThreshold={setThreshold} />
       <PasswordField
         label="Present master password"
         autoComplete="current-password"
@@ -145,5 +80,97 @@ export function NameKeyholders({ before, replaced, onDone, onCancel }: NameKeyho
         </Button>
       </div>
     </form>
+  );
+}
+
+interface RowsProps {
+  readonly rows: readonly Row[];
+  /** The one that somebody else takes the place of. */
+  readonly replaced: number | null;
+  readonly onRows: (rows: readonly Row[]) => void;
+}
+
+function Rows({ rows, replaced, onRows }: RowsProps): ReactNode {
+  const change = (key: number, part: Partial<Row>): void =>
+    onRows(rows.map((row) => (row.key === key ? { ...row, ...part } : row)));
+  return (
+    <fieldset>
+      <legend className="mb-1.5 text-sm font-semibold">Keyholders</legend>
+      <ul className="space-y-2">
+        {rows.map((row, i) => (
+          <li key={row.key} className="flex items-start gap-2 [&_label]:sr-only">
+            <Field
+              className="flex-1"
+              label={`Name of keyholder ${i + 1}`}
+              placeholder="Name"
+              autoComplete="off"
+              value={row.name}
+              autoFocus={replaced === row.key}
+              onChange={(event) => change(row.key, { name: event.target.value })}
+            />
+            <Field
+              className="flex-1"
+              label={`Mail address of keyholder ${i + 1}`}
+              placeholder="Mail address (optional)"
+              type="email"
+              autoComplete="off"
+              value={row.mail}
+              onChange={(event) => change(row.key, { mail: event.target.value })}
+            />
+            <button
+              type="button"
+              className="grid size-11 place-items-center rounded-md text-mute hover:text-ink disabled:opacity-40"
+              disabled={rows.length <= LEAST}
+              aria-label={`Take keyholder ${i + 1} away`}
+              onClick={() => onRows(rows.filter(({ key }) => key !== row.key))}
+            >
+              <X className="size-4" aria-hidden />
+            </button>
+          </li>
+        ))}
+      </ul>
+      {rows.length < MOST && (
+        <button
+          type="button"
+          className="mt-2 inline-flex items-center gap-1.5 text-sm font-medium text-dusk underline underline-offset-4"
+          onClick={() => onRows([...rows, { key: Math.max(...rows.map(({ key }) => key)) + 1, name: "", mail: "" }])}
+        >
+          <Plus className="size-4" aria-hidden />
+          One more
+        </button>
+      )}
+    </fieldset>
+  );
+}
+
+interface ThresholdProps {
+  readonly threshold: number;
+  readonly of: number;
+  readonly onThreshold: (threshold: number) => void;
+}
+
+function Threshold({ threshold, of, onThreshold }: ThresholdProps): ReactNode {
+  return (
+    <>
+      <label className="flex items-center gap-3 text-sm font-semibold">
+        How many together open
+        <select
+          className="h-11 rounded-lg border border-line-strong/70 bg-sheet px-3"
+          value={threshold}
+          onChange={(event) => onThreshold(Number(event.target.value))}
+        >
+          {Array.from({ length: of - LEAST + 1 }, (_, i) => i + LEAST).map((number) => (
+            <option key={number} value={number}>
+              {number} of {of}
+            </option>
+          ))}
+        </select>
+      </label>
+      <p className="text-[13px] text-mute">
+        {of === threshold
+          ? "All of them are needed: if one share is lost, this way back is gone."
+          : `${of - threshold === 1 ? "One share" : `${of - threshold} shares`} may be lost, and it still works.`}
+      </p>
+    </>
   );
 }

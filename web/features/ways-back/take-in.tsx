@@ -87,29 +87,15 @@ function Ask({
       {back ? (
         <BackSecretField autoFocus at={found.path} secret={back} onSecret={setBack} problem={take.problem} />
       ) : (
-        <>
-          {isOthers && (
-            <PasswordField
-              label="Master password it was locked with"
-              autoFocus
-              autoComplete="off"
-              value={master}
-              onChange={(event) => setMaster(event.target.value)}
-              problem={take.problem}
-            />
-          )}
-          {found.hasPassword && (
-            <PasswordField
-              label="Password of this folder"
-              autoFocus={!isOthers}
-              autoComplete="off"
-              value={own}
-              onChange={(event) => setOwn(event.target.value)}
-              problem={isOthers ? null : take.problem}
-              note={found.hint === null ? "It has no hint." : `Hint: ${found.hint}`}
-            />
-          )}
-        </>
+        <Passwords
+          found={found}
+          isOthers={isOthers}
+          master={master}
+          own={own}
+          onMaster={setMaster}
+          onOwn={setOwn}
+          problem={take.problem}
+        />
       )}
       <button
         type="button"
@@ -130,5 +116,44 @@ function Ask({
         </Button>
       </div>
     </form>
+  );
+}
+
+interface PasswordsProps {
+  readonly found: FoundFolder;
+  /** Another owner locked it. */
+  readonly isOthers: boolean;
+  readonly master: string;
+  readonly own: string;
+  readonly onMaster: (password: string) => void;
+  readonly onOwn: (password: string) => void;
+  readonly problem: string | null;
+}
+
+function Passwords({ found, isOthers, master, own, onMaster, onOwn, problem }: PasswordsProps): ReactNode {
+  return (
+    <>
+      {isOthers && (
+        <PasswordField
+          label="Master password it was locked with"
+          autoFocus
+          autoComplete="off"
+          value={master}
+          onChange={(event) => onMaster(event.target.value)}
+          problem={problem}
+        />
+      )}
+      {found.hasPassword && (
+        <PasswordField
+          label="Password of this folder"
+          autoFocus={!isOthers}
+          autoComplete="off"
+          value={own}
+          onChange={(event) => onOwn(event.target.value)}
+          problem={isOthers ? null : problem}
+          note={found.hint === null ? "It has no hint." : `Hint: ${found.hint}`}
+        />
+      )}
+    </>
   );
 }

@@ -79,34 +79,7 @@ function Comparison({ path, fork, onDone }: Omit<CompareProps, "title"> & { read
         </p>
       ) : (
         <>
-          <ul
-            aria-label={`What ${what} has`}
-            className="max-h-64 divide-y divide-line/70 overflow-y-auto rounded-xl border border-line bg-sheet"
-          >
-            {view.differences.map(({ id, shown, kind, size, modifiedAt }) => (
-              <li key={id}>
-                <label className="flex items-center gap-3 px-3 py-2">
-                  <input
-                    type="checkbox"
-                    className="size-4 accent-dusk"
-                    checked={!left.has(id)}
-                    onChange={() =>
-                      setLeft(new Set(left.has(id) ? [...left].filter((one) => one !== id) : [...left, id]))
-                    }
-                  />
-                  <span className="min-w-0 flex-1">
-                    <span className="block truncate font-medium" title={shown}>
-                      {shown}
-                    </span>
-                    <span className="text-[13px] text-mute">
-                      {kind === "only-here" ? `only in ${what}` : `otherwise in ${view.name}`} · {formatBytes(size)} ·
-                      changed <Time at={modifiedAt} />
-                    </span>
-                  </span>
-                </label>
-              </li>
-            ))}
-          </ul>
+          <Differing view={view} what={what} left={left} onLeft={setLeft} />
           {view.isCut && <p className="text-mute">There are more; take these first, then compare again.</p>}
           <p className="text-[13px] text-mute">
             Nothing of {view.name} is replaced: where it has a file of the same name, the other stands beside it as
@@ -123,6 +96,45 @@ function Comparison({ path, fork, onDone }: Omit<CompareProps, "title"> & { read
         )}
       </div>
     </div>
+  );
+}
+
+interface DifferingProps {
+  readonly view: CopyView;
+  readonly what: string;
+  /** What is not to be taken, by its id. */
+  readonly left: ReadonlySet<string>;
+  readonly onLeft: (left: ReadonlySet<string>) => void;
+}
+
+function Differing({ view, what, left, onLeft }: DifferingProps): ReactNode {
+  return (
+    <ul
+      aria-label={`What ${what} has`}
+      className="max-h-64 divide-y divide-line/70 overflow-y-auto rounded-xl border border-line bg-sheet"
+    >
+      {view.differences.map(({ id, shown, kind, size, modifiedAt }) => (
+        <li key={id}>
+          <label className="flex items-center gap-3 px-3 py-2">
+            <input
+              type="checkbox"
+              className="size-4 accent-dusk"
+              checked={!left.has(id)}
+              onChange={() => onLeft(new Set(left.has(id) ? [...left].filter((one) => one !== id) : [...left, id]))}
+            />
+            <span className="min-w-0 flex-1">
+              <span className="block truncate font-medium" title={shown}>
+                {shown}
+              </span>
+              <span className="text-[13px] text-mute">
+                {kind === "only-here" ? `only in ${what}` : `otherwise in ${view.name}`} · {formatBytes(size)} · changed{" "}
+                <Time at={modifiedAt} />
+              </span>
+            </span>
+          </label>
+        </li>
+      ))}
+    </ul>
   );
 }
 

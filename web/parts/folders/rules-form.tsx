@@ -28,112 +28,95 @@ const SIGN_OUT = [
   ["ask", "ask me"],
   ["leave", "leave it open"],
 ] as const;
+const LOCK_OR_LEAVE = [
+  ["lock", "lock it"],
+  ["leave", "leave it open"],
+] as const;
 
 /** When a folder that lies open locks by itself: each reason for itself. */
 export function RulesForm({ rules, disabled, onChange }: RulesFormProps): ReactNode {
-  const minutes = (choices: readonly (readonly [number, string])[], value: number | null): ReactNode => (
-    <>
-      {choices.map(([number, words]) => (
-        <option key={number} value={number}>
-          {words}
-        </option>
-      ))}
-      {value !== null && !choices.some(([number]) => number === value) && (
-        <option value={value}>{value} minutes</option>
-      )}
-      <option value="">never for that</option>
-    </>
-  );
-  const numberOf = (value: string): number | null => (value === "" ? null : Number(value));
   return (
     <fieldset
       disabled={disabled}
       className="divide-y divide-line/70 rounded-xl border border-line bg-sheet px-4 text-sm"
     >
-      <Line label="When nothing in it changes and no program holds its files, for">
-        {(id) => (
-          <select
-            id={id}
-            className={SELECT}
-            value={rules.idleMinutes ?? ""}
-            onChange={(event) => onChange({ ...rules, idleMinutes: numberOf(event.target.value) })}
-          >
-            {minutes(IDLE, rules.idleMinutes)}
-          </select>
-        )}
-      </Line>
-      <Line label="After it was open, used or not, for">
-        {(id) => (
-          <select
-            id={id}
-            className={SELECT}
-            value={rules.afterMinutes ?? ""}
-            onChange={(event) => onChange({ ...rules, afterMinutes: numberOf(event.target.value) })}
-          >
-            {minutes(AFTER, rules.afterMinutes)}
-          </select>
-        )}
-      </Line>
-      <Line label="When you sign out">
-        {(id) => (
-          <select
-            id={id}
-            className={SELECT}
-            value={rules.atSignOut}
-            onChange={(event) =>
-              onChange({ ...rules, atSignOut: SIGN_OUT.find(([value]) => value === event.target.value)?.[0] ?? "lock" })
-            }
-          >
-            {SIGN_OUT.map(([value, words]) => (
-              <option key={value} value={value}>
-                {words}
-              </option>
-            ))}
-          </select>
-        )}
-      </Line>
-      <Line label="When the computer goes to sleep, or the screen is locked">
-        {(id) => (
-          <select
-            id={id}
-            className={SELECT}
-            value={rules.atSleep ? "lock" : "leave"}
-            onChange={(event) => onChange({ ...rules, atSleep: event.target.value === "lock" })}
-          >
-            <option value="lock">lock it</option>
-            <option value="leave">leave it open</option>
-          </select>
-        )}
-      </Line>
-      <Line label="When Eremos stops, or was cut off while it was open">
-        {(id) => (
-          <select
-            id={id}
-            className={SELECT}
-            value={rules.atStop ? "lock" : "leave"}
-            onChange={(event) => onChange({ ...rules, atStop: event.target.value === "lock" })}
-          >
-            <option value="lock">lock it</option>
-            <option value="leave">leave it open</option>
-          </select>
-        )}
-      </Line>
+      <Minutes
+        label="When nothing in it changes and no program holds its files, for"
+        choices={IDLE}
+        value={rules.idleMinutes}
+        onChoose={(idleMinutes) => onChange({ ...rules, idleMinutes })}
+      />
+      <Minutes
+        label="After it was open, used or not, for"
+        choices={AFTER}
+        value={rules.afterMinutes}
+        onChoose={(afterMinutes) => onChange({ ...rules, afterMinutes })}
+      />
+      <Line
+        label="When you sign out"
+        choices={SIGN_OUT}
+        value={rules.atSignOut}
+        onChoose={(atSignOut) => onChange({ ...rules, atSignOut })}
+      />
+      <Line
+        label="When the computer goes to sleep, or the screen is locked"
+        choices={LOCK_OR_LEAVE}
+        value={rules.atSleep ? "lock" : "leave"}
+        onChoose={(what) => onChange({ ...rules, atSleep: what === "lock" })}
+      />
+      <Line
+        label="When Eremos stops, or was cut off while it was open"
+        choices={LOCK_OR_LEAVE}
+        value={rules.atStop ? "lock" : "leave"}
+        onChoose={(what) => onChange({ ...rules, atStop: what === "lock" })}
+      />
     </fieldset>
   );
 }
 
-function Line({
-  label,
-  children,
-}: {
+interface MinutesProps {
   readonly label: string;
-  readonly children: (id: string) => ReactNode;
-}): ReactNode {
+  readonly choices: readonly (readonly [number, string])[];
+  /** Null: it never locks for that. */
+  readonly value: number | null;
+  readonly onChoose: (minutes: number | null) => void;
+}
+
+function Minutes({ label, choices, value, onChoose }: MinutesProps): ReactNode {
+  const isOther = value !== null && !choices.some(([minutes]) => minutes === value);
+  return (
+    <Line
+      label={label}
+      choices={[
+        ...choices.map(([minutes, words]) => [String(minutes), words] as const),
+        ...(isOther ? [[String(value), `${value} minutes`] as const] : []),
+        ["", "never for that"],
+      ]}
+      value={String(value ?? "")}
+      onChoose={(chosen) => onChoose(chosen === "" ? null : Number(chosen))}
+    />
+  );
+}
+
+interface LineProps<V extends string> {
+  readonly label: string;
+  readonly choices: readonly (readonly [V, string])[];
+  readonly value: V;
+  readonly onChoose: (value: V) => void;
+}
+
+function Line<V extends string>({ label, choices, value, onChoose }: LineProps<V>): ReactNode {
   const id = useId();
   return (
     <div className="flex flex-wrap items-center justify-between gap-x-4 gap-y-1 py-2">
       <label htmlFor={id}>{label}</label>
-      {children(id)}
+      <select id={id} className={SELECT} value={value} onChange={(event) => onChoose(event.target.value as V)}>
+        {choices.map(([choice, words]) => (
+          <option key={choice} value={choice}>
+            {words}
+          </option>
+        ))}
+      </select>
     </div>
   );
 }

@@ -1,11 +1,10 @@
 "use client";
-import { type ReactNode, useState } from "react";
+import type { ReactNode } from "react";
 import type { FoundFolder, ScanView } from "@eremos/server/contract";
+import { LookForm, LookStatus, Unreadable } from "./look-for";
 import { useScan } from "./use-scan";
 import { ago, count } from "@/lib/format";
 import { Button } from "@/ui/button";
-import { Field } from "@/ui/field";
-import { ProgressBar } from "@/ui/progress-bar";
 
 interface ScanPanelProps {
   /** What can be done with one that was found. */
@@ -22,49 +21,11 @@ interface ScanPanelProps {
  */
 export function ScanPanel({ action, whole, isFirst = false }: ScanPanelProps): ReactNode {
   const { scan, start, stop, showMore } = useScan();
-  const [place, setPlace] = useState("");
   if (!scan) return null;
   return (
     <div>
-      <form
-        className="flex flex-wrap items-start gap-2"
-        onSubmit={(event) => {
-          event.preventDefault();
-          start(place.trim() === "" ? null : [place.trim()]);
-        }}
-      >
-        <Field
-          className="min-w-64 flex-1"
-          label="Where to look"
-          value={place}
-          placeholder="Your places"
-          onChange={(event) => setPlace(event.target.value)}
-          autoComplete="off"
-          spellCheck={false}
-          note="Leave it empty for your own places, or give the path of a drive or a directory."
-        />
-        {scan.isRunning ? (
-          <Button className="mt-[26px] h-11" onClick={stop}>
-            Stop
-          </Button>
-        ) : (
-          <Button tone="dusk" type="submit" className="mt-[26px] h-11">
-            {scan.endedAt === null ? "Look for my folders" : "Look again"}
-          </Button>
-        )}
-      </form>
-      <div role="status" className="mt-3 text-sm">
-        {scan.isRunning && (
-          <>
-            <ProgressBar part={null} label="Looking for folders" />
-            <p className="mt-1.5 truncate text-[13px] text-mute">
-              {count(scan.directories, "directory", "directories")} looked at. Now {scan.at}
-            </p>
-          </>
-        )}
-        {!scan.isRunning && scan.endedAt !== null && <p>{summaryOf(scan)}</p>}
-        {scan.error && <p className="text-oxblood">{scan.error}</p>}
-      </div>
+      <LookForm of={scan} action="Look for my folders" onStart={start} onStop={stop} />
+      <LookStatus of={scan} label="Looking for folders" summary={summaryOf(scan)} />
       {scan.found.length > 0 && (
         <ul aria-label="Found" className="mt-3 divide-y divide-line rounded-xl border border-line bg-sheet">
           {scan.found.map((found) => (
@@ -91,21 +52,10 @@ export function ScanPanel({ action, whole, isFirst = false }: ScanPanelProps): R
         </Button>
       )}
       {whole?.(scan)}
-      {scan.unreadable.length > 0 && (
-        <details className="mt-3 text-[13px] text-mute">
-          <summary className="cursor-pointer">
-            {count(scan.unreadable.length, "directory", "directories")} could not be looked into (no permission, or the
-            disk can&rsquo;t read {scan.unreadable.length === 1 ? "it" : "them"})
-          </summary>
-          <ul className="mt-1 max-h-48 overflow-y-auto pl-4">
-            {scan.unreadable.map((path) => (
-              <li key={path} className="break-all">
-                {path}
-              </li>
-            ))}
-          </ul>
-        </details>
-      )}
+      <Unreadable
+        paths={scan.unreadable}
+        why={`no permission, or the disk can’t read ${scan.unreadable.length === 1 ? "it" : "them"}`}
+      />
     </div>
   );
 }

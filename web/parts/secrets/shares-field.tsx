@@ -47,25 +47,15 @@ export function SharesField({ shares, onShares, set, at, problem }: SharesFieldP
         </span>
       </p>
       {shares.length > 0 && (
-        <ul className="mt-2 divide-y divide-line/70 rounded-xl border border-line" aria-label="Shares that are here">
-          {shares.map((share, i) => (
-            <li key={share} className="flex items-center gap-2 px-3 py-1.5 text-sm">
-              <Check className="size-4 shrink-0 text-dusk" aria-hidden />
-              <span className="flex-1">{numbers[i] ? `Share ${numbers[i]} of ${set.count}` : `Share ${i + 1}`}</span>
-              <button
-                type="button"
-                className="grid size-8 place-items-center rounded-md text-mute hover:text-ink"
-                aria-label={`Take share ${numbers[i] ?? i + 1} away`}
-                onClick={() => {
-                  setNumbers(numbers.filter((_, at_) => at_ !== i));
-                  onShares(shares.filter((_, at_) => at_ !== i));
-                }}
-              >
-                <X className="size-4" aria-hidden />
-              </button>
-            </li>
-          ))}
-        </ul>
+        <SharesHere
+          shares={shares}
+          numbers={numbers}
+          count={set.count}
+          onTakeAway={(i) => {
+            setNumbers(numbers.filter((_, at_) => at_ !== i));
+            onShares(shares.filter((_, at_) => at_ !== i));
+          }}
+        />
       )}
       <div className="mt-3 flex flex-wrap items-start gap-2">
         <Field
@@ -101,5 +91,35 @@ export function SharesField({ shares, onShares, set, at, problem }: SharesFieldP
         }}
       />
     </div>
+  );
+}
+
+interface SharesHereProps {
+  readonly shares: readonly string[];
+  /** Of each, as far as it is known. */
+  readonly numbers: readonly (number | null)[];
+  /** Of the whole set. */
+  readonly count: number;
+  readonly onTakeAway: (i: number) => void;
+}
+
+function SharesHere({ shares, numbers, count, onTakeAway }: SharesHereProps): ReactNode {
+  return (
+    <ul className="mt-2 divide-y divide-line/70 rounded-xl border border-line" aria-label="Shares that are here">
+      {shares.map((share, i) => (
+        <li key={share} className="flex items-center gap-2 px-3 py-1.5 text-sm">
+          <Check className="size-4 shrink-0 text-dusk" aria-hidden />
+          <span className="flex-1">{numbers[i] ? `Share ${numbers[i]} of ${count}` : `Share ${i + 1}`}</span>
+          <button
+            type="button"
+            className="grid size-8 place-items-center rounded-md text-mute hover:text-ink"
+            aria-label={`Take share ${numbers[i] ?? i + 1} away`}
+            onClick={() => onTakeAway(i)}
+          >
+            <X className="size-4" aria-hidden />
+          </button>
+        </li>
+      ))}
+    </ul>
   );
 }

@@ -1,0 +1,65 @@
+import { fileURLToPath } from "node:url";
+import { EremosError, type ErrorClass, closeMemory, fromSystemError } from "@eremos/core";
+import { Asking } from "./ask";
+import { COMMANDS } from "./commands";
+import { parseWords } from "./words";
+import type { Invocation } from "./invocation";
+import { note, say, sayJson } from "./terminal";
+
+/** The project's root: two levels above cli/dist. */
+const PROGRAM = fileURLToPath(new URL("../..", import.meta.url)).replace(/\/$/, "");
+
+const EXIT_CODES: Readonly<Record<ErrorClass, number>> = { usage: 2, password: 3, refused: 4, damage: 5, failed: 6 };
+
+function parse(words: readonly string[]): { name: string; invocation: Invocation } {
+  try {
+    const { values, positionals } = parseWords(words);
+    const [name = "", ...rest] = positionals;
+    return {
+      name,
+      invocation: {
+        words: rest,
+        flags: values,
+        program: PROGRAM,
+        asking: new Asking(values["password-stdin"] || values["code-stdin"] || values["shares-stdin"]),
+      },
+    };
+  } catch (error) {
+    throw new EremosError(
+      "usage",
+      `${error instanceof Error ? error.message : String(error)}. \`eremos help\` lists the commands.`,
+    );
+  }
+}
+
+/**
+ * Every account can read the words of a command line: with --path-stdin the path is the first line of the input, before
+ * any password.
+ */
+async function withPathFromInput(invocation: Invocation): Promise<Invocation> {
+  if (invocation.flags["path-stdin"] !== true) return invocation;
+  return { ...invocation, words: [await invocation.asking.readLine(), ...invocation.words] };
+}
+
+/** Carries out one command. Returns the exit code. */
+export async function main(words: readonly string[]): Promise<number> {
+  closeMemory();
+  // What is said to a terminal that is gone is said to nobody; the work goes on.
+  for (const stream of [process.stdout, process.stderr]) stream.on("error", () => undefined);
+  const json = words.includes("--json");
+  try {
+    const { name, invocation: parsed } = parse(words);
+    const invocation = await withPathFromInput(parsed);
+    const command = Object.hasOwn(COMMANDS, name) ? COMMANDS[name] : undefined;
+    if (!command) throw new EremosError("usage", `There is no command "${name}". \`eremos help\` lists the commands.`);
+    const { result, lines, exitCode = 0 } = await command(invocation);
+    if (json && result !== undefined) sayJson(result);
+    if (!json) lines.forEach(say);
+    return exitCode;
+  } catch (caught) {
+    const error = fromSystemError(caught, "working");
+    if (json) sayJson({ error: { code: error.code, message: error.message } });
+    note(`eremos: ${error.message}`);
+    return EXIT_CODES[error.class];
+  }
+}
