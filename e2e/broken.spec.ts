@@ -8,7 +8,6 @@ test("an insured folder that a bad disk spoilt: the check names the file and its
   house,
 }) => {
   const folder = house.place("Workshop", "Instrument photos");
-  expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   expect(house.eremos(["lock", folder, "--view"]).status).toBe(0);
   await signIn(page, house);
   await card(page, "Instrument photos").click();
@@ -65,7 +64,6 @@ test("what was hidden by hand and by a home-made lock is found, brought back, an
     'ren Private "Panel.{21EC2020-3AEA-1069-A2DD-08002B30309D}"\r\nattrib +h +s "Panel.{21EC2020-3AEA-1069-A2DD-08002B30309D}"\r\nif NOT %pass%==fiddle goto END\r\n',
   );
   const folder = house.place("Home", "Recipes");
-  expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   expect(house.eremos(["lock", folder, "--view"]).status).toBe(0);
   const copy = `${folder} (copy)`;
   fs.cpSync(folder, copy, { recursive: true, preserveTimestamps: true });

@@ -16,7 +16,6 @@ test("whom it is meant to stop: other accounts, by rules that change while it is
     .map((entry) => path.join(payroll, entry.name));
   if (!letter) throw new Error("the demo world has no file there");
   fs.chmodSync(letter, 0o644);
-  expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   await signIn(page, house);
   await page.getByRole("button", { name: "Protect a folder…" }).last().click();
   const dialog = page.getByRole("dialog");
@@ -94,7 +93,6 @@ test("whom it is meant to stop: other accounts, by rules that change while it is
 test("glances: out of sight from the page, and back from the command line", async ({ page, house }) => {
   const surprise = house.place("Home", "Surprise for Jonas");
   const before = fs.readdirSync(surprise);
-  expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   await signIn(page, house);
   await protect(page, surprise, "Tucked away", "Out of sight");
   await expect(card(page, "Surprise for Jonas")).toContainText("out of sight, tucked away");
@@ -113,7 +111,6 @@ test("a drive that is away shows its folders as away, and they come back with it
     .readdirSync(stick, { withFileTypes: true })
     .filter((entry) => entry.isDirectory())
     .map((entry) => entry.name);
-  expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   expect(house.eremos(["lock", path.join(stick, name)]).status).toBe(0);
   fs.renameSync(stick, `${house.base}/pulled out`);
   await signIn(page, house);
@@ -141,7 +138,6 @@ test("a folder dropped from the file manager is found on the disk; where two mat
   page,
   house,
 }) => {
-  expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   await signIn(page, house);
   const dialog = page.getByRole("dialog");
   await drop(page, house.place("Home", "Adoption papers"));
@@ -168,7 +164,6 @@ test("a drive's whole contents: away when it is taken out, back by itself at ano
   page,
   house,
 }) => {
-  expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   await signIn(page, house);
   const listing = house.ls(house.place("Red stick"), "-R");
   await protect(page, house.place("Red stick"), "In view");
@@ -192,7 +187,6 @@ test("a cover name and an icon are chosen with the lock, and another name on the
   page,
   house,
 }) => {
-  expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   await signIn(page, house);
   await page.getByRole("button", { name: "Protect a folder…" }).last().click();
   const dialog = page.getByRole("dialog");

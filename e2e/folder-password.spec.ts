@@ -10,7 +10,6 @@ test("a folder gets a password of its own when it is locked, opens with both, an
 }) => {
   const folder = house.place("Home", "Adoption papers");
   const listing = house.ls(folder, "-A");
-  expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   await signIn(page, house);
   await page.getByRole("button", { name: "Protect a folder…" }).last().click();
   const dialog = page.getByRole("dialog");

@@ -7,9 +7,19 @@ import { type Page, test as base, expect } from "@playwright/test";
 import { demoStick } from "../stand-ins/drive.mjs";
 import { withDescendants } from "../cli/test/process-memory";
 import { generateWorld } from "../demo/src/generate";
+import { chooseWithLeastEffort } from "../server/test/least-effort";
 
 const CLI = fileURLToPath(new URL("../cli/bin/eremos.mjs", import.meta.url));
 export const PASSWORD = "violin varnish at dusk";
+
+/** What every house of a worker begins with. */
+interface Template {
+  readonly base: string;
+  readonly world: string;
+  /** Eremos' own data of an owner with {@link PASSWORD}. */
+  readonly data: string;
+  readonly recoveryCode: string;
+}
 
 /** The production server on a copy of the demo world, with a data directory of its own. */
 export class House {
@@ -22,8 +32,13 @@ export class House {
   /** `smtp:` and where; null: mail does not leave this computer. */
   mail: string | null = null;
 
-  constructor(template: string) {
-    fs.cpSync(template, this.world, { recursive: true, preserveTimestamps: true });
+  /** `recoveryCode` of the owner, where the master password was chosen already. */
+  constructor(
+    template: Template,
+    readonly recoveryCode: string | null,
+  ) {
+    fs.cpSync(template.world, this.world, { recursive: true, preserveTimestamps: true });
+    if (recoveryCode !== null) fs.cpSync(template.data, this.data, { recursive: true });
     this.stick.mark(path.join(this.world, "Red stick"));
   }
 
@@ -93,18 +108,27 @@ export class House {
   }
 }
 
-export const test = base.extend<{ house: House }, { template: string }>({
+interface Fixtures {
+  /** Whether the master password was chosen already. */
+  readonly hasOwner: boolean;
+  readonly house: House;
+}
+
+export const test = base.extend<Fixtures, { template: Template }>({
   template: [
     async ({}, use) => {
-      const template = fs.mkdtempSync(path.join(os.tmpdir(), "eremos-world-"));
-      await generateWorld(template);
-      await use(template);
-      fs.rmSync(template, { recursive: true, force: true });
+      const directory = fs.mkdtempSync(path.join(os.tmpdir(), "eremos-world-"));
+      const [world, data] = [path.join(directory, "world"), path.join(directory, "data")];
+      await generateWorld(world);
+      const recoveryCode = await chooseWithLeastEffort(data, world, PASSWORD);
+      await use({ base: directory, world, data, recoveryCode });
+      fs.rmSync(directory, { recursive: true, force: true });
     },
     { scope: "worker", timeout: 120_000 },
   ],
-  house: async ({ template }, use) => {
-    const house = new House(template);
+  hasOwner: [true, { option: true }],
+  house: async ({ template, hasOwner }, use) => {
+    const house = new House(template, hasOwner ? template.recoveryCode : null);
     await house.start();
     await use(house);
     await house.stop();

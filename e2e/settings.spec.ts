@@ -5,7 +5,6 @@ import { PASSWORD, card, expect, signIn, test } from "./house";
 const NEW = "half a cello and its bow";
 
 test("another master password, chosen in Settings, opens the gate and every folder", async ({ page, house }) => {
-  expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   expect(house.eremos(["lock", house.place("Workshop", "Payroll")]).status).toBe(0);
   await signIn(page, house);
   await page.getByRole("link", { name: "Settings" }).click();
@@ -36,7 +35,6 @@ test("a folder that a new master password has not reached is named in Ways back 
   page,
   house,
 }) => {
-  expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   expect(house.eremos(["lock", house.place("Cello fund")]).status).toBe(0);
   fs.renameSync(house.place("Cello fund"), house.place("away"));
   await signIn(page, house);
@@ -64,7 +62,6 @@ test("a folder that a new master password has not reached is named in Ways back 
 });
 
 test("the off-limits list is edited in Settings, and its defaults restored", async ({ page, house }) => {
-  expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   await signIn(page, house);
   await page.getByRole("link", { name: "Settings" }).click();
   await expect(page.getByRole("button", { name: "Take /etc off the list" })).toHaveCount(0);
@@ -83,7 +80,6 @@ test("a synced directory is named in Settings, and the table of a folder in it t
   page,
   house,
 }) => {
-  expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   await signIn(page, house);
   expect(house.eremos(["lock", house.place("Home", "Recipes")]).status).toBe(0);
   const provider = page.getByRole("row", { name: "The provider of a synced directory" });
@@ -102,7 +98,6 @@ test("a synced directory is named in Settings, and the table of a folder in it t
 });
 
 test("a PIN set in Settings leads back in after the page signed out by itself", async ({ page, house }) => {
-  expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   await signIn(page, house);
   await page.getByRole("link", { name: "Settings" }).click();
   await page.getByLabel("PIN for this session").fill("1234");
@@ -131,7 +126,6 @@ test("staying signed in leads past the gate after a restart, until one signs out
   page,
   house,
 }) => {
-  expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   expect(house.eremos(["lock", house.place("Workshop", "Payroll")]).status).toBe(0);
   await signIn(page, house);
   await page.getByRole("link", { name: "Settings" }).click();

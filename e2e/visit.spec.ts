@@ -13,7 +13,6 @@ const preview = (page: Page): ReturnType<Page["getByRole"]> =>
   page.getByRole("complementary").filter({ has: page.getByRole("region", { name: "What is in it" }) });
 
 async function beginVisit(page: Page, house: House, folder: string, name: string): Promise<void> {
-  expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   expect(house.eremos(["lock", folder, "--hide"]).status).toBe(0);
   await signIn(page, house);
   await card(page, name)
@@ -128,7 +127,6 @@ test("what changed in an open folder since its last lock is shown, and put back 
 }) => {
   const folder = house.place("Home", "Adoption papers");
   fs.writeFileSync(path.join(folder, "letter.txt"), "as it was locked");
-  expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   expect(house.eremos(["lock", folder, "--view"]).status).toBe(0);
   expect(house.eremos(["unlock", folder], PASSWORD).status).toBe(0);
   fs.writeFileSync(path.join(folder, "letter.txt"), "spoilt meanwhile");
@@ -158,7 +156,6 @@ test("files put in without opening it wait encrypted, are shown, and taken in or
   house,
 }) => {
   const folder = house.place("Home", "Adoption papers");
-  expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   expect(house.eremos(["lock", folder, "--view"]).status).toBe(0);
   fs.writeFileSync(house.place("bank statement.txt"), "the balance is 12,400");
   expect(house.eremos(["drop", folder, house.place("bank statement.txt")]).status).toBe(0);
@@ -185,7 +182,6 @@ test("files put in without opening it wait encrypted, are shown, and taken in or
 
 test("signed out, from the page in a locked folder: files are put in at the gate", async ({ page, house }) => {
   const folder = house.place("Home", "Adoption papers");
-  expect(house.eremos(["setup", "--effort", "light"], PASSWORD).status).toBe(0);
   expect(house.eremos(["lock", folder, "--view"]).status).toBe(0);
   await page.goto(house.address);
   await expect(page.getByLabel("Master password")).toBeVisible();
