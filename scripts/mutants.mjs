@@ -34,7 +34,10 @@ function copySources() {
 }
 
 /** What `expect` says, or a folder that doesn't open any more. */
-const NOTICED = /AssertionError|instead of (rejecting|resolving)|EremosError/;
+const NOTICED = /AssertionError|^Error: expected |Property failed|instead of (rejecting|resolving)|EremosError/m;
+
+/** A campaign begins at the same place each time: what it notices once, it notices. */
+const env = { ...process.env, EREMOS_SEED: "1" };
 
 /** How the named test ended. */
 function run(copy, { test, title }) {
@@ -42,7 +45,7 @@ function run(copy, { test, title }) {
   rmSync(report, { force: true });
   const args = ["vitest", "run", "--root", ".", test, "-t", title, "--reporter=json", `--outputFile=${report}`];
   return new Promise((resolve) => {
-    const vitest = spawn("npx", args, { cwd: copy, stdio: "ignore", detached: true });
+    const vitest = spawn("npx", args, { cwd: copy, env, stdio: "ignore", detached: true });
     const timer = setTimeout(() => process.kill(-vitest.pid, "SIGKILL"), LONGEST_MS);
     vitest.on("exit", () => {
       clearTimeout(timer);

@@ -98,8 +98,8 @@ describe("a request", () => {
       HOST.toUpperCase(),
     ]) {
       for (const [path, method] of [
-        ["/", "GET"],
         ["/api/state", "POST"],
+        ["/", "GET"],
         ["/api/events", "GET"],
         ["/api/visit/upload", "POST"],
       ] as const) {

@@ -15,6 +15,7 @@ import { check } from "../src/operations/folders/check";
 import { release, unlock } from "../src/operations/locking/open-folder";
 import { encodePath, fullPath } from "../src/paths";
 import { setOffLimits } from "../src/operations/folders/preferences";
+import { startVisit } from "../src/operations/folders/visit";
 import { planLock } from "../src/operations/locking/plan-lock";
 import { recoverInterrupted } from "../src/operations/ways-back/recover-interrupted";
 import { signOut } from "../src/operations/entrance/sign-in";
@@ -40,6 +41,33 @@ const target = (pathOrId: string): Parameters<typeof unlock>[1] => ({
   from: "/",
   accept: [],
   mode: { kind: "until-locked" },
+});
+
+describe("a folder that was put back to an older state", () => {
+  it("opens, is visited and is released only once that was agreed to, by what Eremos' own data knows of it", async () => {
+    const folder = house.makeFolder("Payroll");
+    await house.signIn();
+    await lock(house.eremos, request(folder, "view")).outcome;
+    const older = path.join(house.base, "older");
+    fs.cpSync(path.join(folder, ".eremos"), older, { recursive: true });
+    await (
+      await unlock(house.eremos, target(folder))
+    ).outcome;
+    fs.writeFileSync(path.join(folder, "letter.txt"), "Dear Anna");
+    await lock(house.eremos, request(folder, null)).outcome;
+    fs.rmSync(path.join(folder, ".eremos"), { recursive: true });
+    fs.cpSync(older, path.join(folder, ".eremos"), { recursive: true });
+    await expect((await unlock(house.eremos, target(folder))).outcome).rejects.toMatchObject({ code: "rolled-back" });
+    const released = async (): Promise<unknown> => (await release(house.eremos, target(folder))).job?.outcome;
+    await expect(released()).rejects.toMatchObject({ code: "rolled-back" });
+    await expect(startVisit(house.eremos, { ...target(folder), minutes: null, secret: null })).rejects.toMatchObject({
+      code: "rolled-back",
+    });
+    await (
+      await unlock(house.eremos, { ...target(folder), accept: ["rolled-back"] })
+    ).outcome;
+    expect(fs.readFileSync(path.join(folder, "letter.txt"), "utf8")).toBe("Dear Jonas");
+  });
 });
 
 describe("what shows of a folder", () => {
