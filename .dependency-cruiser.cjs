@@ -59,9 +59,16 @@ module.exports = {
       to: { path: "^core/src/format" },
     },
     {
+      name: "the-platform-is-handed-in",
+      comment: "What the engine asks of the computer, it asks through the port.",
+      severity: "error",
+      from: { path: "^core/src/(engine|format|crypto|insurance|errors)" },
+      to: { path: "^(node:)?(fs|os|child_process|net|worker_threads)$|node_modules/koffi/" },
+    },
+    {
       name: "engine-knows-no-platform",
       severity: "error",
-      from: { path: "^core/src/(engine|format|crypto)" },
+      from: { path: "^core/src/(engine|format|crypto|insurance)" },
       to: { path: "^core/src/platform/(linux|windows|macos)" },
     },
     {

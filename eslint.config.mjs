@@ -56,7 +56,6 @@ export default tseslint.config(
       "core/src/rescue/dresser.ts",
       "core/src/rescue/directory-source.ts",
       "core/src/rescue/to-directory.ts",
-      "core/src/insurance/reed-solomon.ts",
       "server/src/data-directory.ts",
       "server/src/fault-log.ts",
       "server/src/database/open.ts",

@@ -72,7 +72,7 @@ export async function bundle() {
 }
 
 /** What core uses natively, and a reader that is one file does without. */
-const standIns = { "@node-rs/argon2": "./rescue/src/stand-ins/argon2.ts", koffi: "./rescue/src/stand-ins/koffi.ts" };
+const standIns = { "@node-rs/argon2": "./rescue/src/stand-ins/argon2.ts" };
 
 /** One file for Node, with everything in it. */
 async function bundleScript() {

@@ -37,15 +37,16 @@ function copySources() {
 const NOTICED = /AssertionError|^Error: expected |Property failed|instead of (rejecting|resolving)|EremosError/m;
 
 /** A campaign begins at the same place each time: what it notices once, it notices. */
-const env = { ...process.env, EREMOS_SEED: "1" };
+const envOf = ({ isDeep = false }) => ({ ...process.env, EREMOS_SEED: "1", EREMOS_DEEP: isDeep ? "1" : "" });
 
 /** How the named test ended. */
-function run(copy, { test, title }) {
+function run(copy, mutant) {
+  const { test, title } = mutant;
   const report = join(copy, "report.json");
   rmSync(report, { force: true });
   const args = ["vitest", "run", "--root", ".", test, "-t", title, "--reporter=json", `--outputFile=${report}`];
   return new Promise((resolve) => {
-    const vitest = spawn("npx", args, { cwd: copy, env, stdio: "ignore", detached: true });
+    const vitest = spawn("npx", args, { cwd: copy, env: envOf(mutant), stdio: "ignore", detached: true });
     const timer = setTimeout(() => process.kill(-vitest.pid, "SIGKILL"), LONGEST_MS);
     vitest.on("exit", () => {
       clearTimeout(timer);

@@ -1,4 +1,10 @@
 /** The one door of the core: verbs, types, error codes. Nothing outside imports anything else of it. */
+import { useCiphers } from "./crypto/ciphers";
+import { openssl } from "./platform/linux/openssl";
+
+// What is done on this thread, without an engine of its own, uses the platform's too.
+useCiphers(openssl);
+
 export { ERROR_CLASSES, type ErrorClass, type ErrorCode } from "./errors/codes";
 export {
   EremosError,

@@ -9,7 +9,7 @@ const RESCUE = "core/test/rescue/rescue.test.ts";
 
 /**
  * Each: the line as it stands (there once), what becomes of it, and the test that notices. `title` is a part of the
- * test's full name, as a regular expression.
+ * test's full name, as a regular expression; `isDeep`: it goes through every point.
  */
 export const MUTANTS = [
   {
@@ -58,6 +58,7 @@ export const MUTANTS = [
     line: "    disk.barrier(vault);",
     becomes: "",
     test: POWER_CUT,
+    isDeep: true,
     title: "visited: a file written",
   },
   {
@@ -162,6 +163,7 @@ export const MUTANTS = [
     line: "  writeSigns(disk, folder.vault, input);\n  disk.barrier(folder.vault);\n",
     becomes: "  writeSigns(disk, folder.vault, input);\n",
     test: POWER_CUT,
+    isDeep: true,
     title: "first lock, in view",
   },
   {
@@ -170,6 +172,7 @@ export const MUTANTS = [
     line: "      disk.syncDir(folder.dir);\n      disk.syncDir(staging);\n",
     becomes: "",
     test: POWER_CUT,
+    isDeep: true,
     title: "first lock, in view",
   },
   {
@@ -178,6 +181,7 @@ export const MUTANTS = [
     line: "      restoreTimes(disk, folder, state);\n      disk.barrier(folder.vault);\n    });",
     becomes: "      restoreTimes(disk, folder, state);\n    });",
     test: POWER_CUT,
+    isDeep: true,
     title: "first lock, in view",
   },
   {
@@ -254,7 +258,7 @@ export const MUTANTS = [
   },
   {
     name: "the tag of a chunk is not compared",
-    file: "core/src/crypto/openssl.ts",
+    file: "core/src/platform/linux/openssl.ts",
     line: "      evp.decryptFinal(context, unused, length) === 1\n",
     becomes: "      evp.decryptFinal(context, unused, length) >= 0\n",
     test: "core/test/format/format.test.ts",

@@ -1,15 +1,15 @@
 import { createCipheriv, createDecipheriv } from "node:crypto";
 import { requireLiveKey } from "./bytes";
-import { OpensslCipher, hasOpenssl, requireCipherKey, requireOpenable, requireSealable } from "./openssl";
+import {
+  type ChunkCipher,
+  TAG_BYTES,
+  platformCiphers,
+  requireCipherKey,
+  requireOpenable,
+  requireSealable,
+} from "./ciphers";
 
-/** AES-256-GCM with one key over many chunks, each with a nonce of its own and a tag of 16 bytes behind it. */
-export interface ChunkCipher {
-  /** Writes ciphertext ‖ tag into `out`, which has room for 16 bytes more than `plain`. */
-  seal(nonce: Uint8Array, plain: Uint8Array, out: Uint8Array): void;
-  /** Writes the plaintext into `out`; false when it is not what was sealed. Then `out` is not to be used. */
-  open(nonce: Uint8Array, sealed: Uint8Array, out: Uint8Array): boolean;
-  wipe(): void;
-}
+export type { ChunkCipher } from "./ciphers";
 
 /**
  * The key stays the caller's, who wipes it. @throws TypeError for a key that was wiped, RangeError for one that has not
@@ -17,10 +17,8 @@ export interface ChunkCipher {
  */
 export function chunkCipher(key: Uint8Array): ChunkCipher {
   requireLiveKey(key);
-  return hasOpenssl() ? new OpensslCipher(key) : new NodeCipher(key);
+  return platformCiphers()?.cipher(key) ?? new NodeCipher(key);
 }
-
-const TAG_BYTES = 16;
 
 /**
  * The same through Node's own objects: for a Node without OpenSSL's functions in reach, and to check the other against.

@@ -1,24 +1,11 @@
 import { createCipheriv } from "node:crypto";
 import { requireLiveKey } from "./bytes";
-import { OpensslMac, hasOpenssl } from "./openssl";
-
-/**
- * A short digest of contents that only those can compute who have the key: AES-256-GMAC with a nonce of zeros. It tells
- * whether two contents are the same without reading both; it proves nothing to anybody, since every holder of the key
- * can make contents for it. It is kept encrypted. FORMAT.md §5.7.
- */
-export interface Fingerprint {
-  start(): void;
-  add(piece: Uint8Array): void;
-  /** 16 bytes. */
-  finish(): Buffer;
-  wipe(): void;
-}
+import { type Fingerprint, platformCiphers } from "./ciphers";
 
 /** The key (32 bytes) stays the caller's, who wipes it. @throws TypeError for a key that was wiped */
 export function fingerprint(key: Uint8Array): Fingerprint {
   requireLiveKey(key);
-  return hasOpenssl() ? new OpensslMac(key) : new NodeMac(key);
+  return platformCiphers()?.mac(key) ?? new NodeMac(key);
 }
 
 /** The same through Node's own objects. */

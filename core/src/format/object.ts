@@ -1,6 +1,7 @@
 import { randomBytes, wipe } from "../crypto/bytes";
 import { type ChunkCipher, chunkCipher } from "../crypto/chunk-cipher";
-import { type Fingerprint, fingerprint } from "../crypto/fingerprint";
+import type { Fingerprint } from "../crypto/ciphers";
+import { fingerprint } from "../crypto/fingerprint";
 import { hkdf, hmac } from "../crypto/kdf";
 import { EremosError } from "../errors/eremos-error";
 import { BATCH_BYTES, idBytes, newId } from "./ids";

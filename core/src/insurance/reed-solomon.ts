@@ -1,6 +1,4 @@
-import * as fs from "node:fs";
-import { createRequire } from "node:module";
-import * as path from "node:path";
+import { programFile } from "../platform/program-file";
 
 /**
  * Reed-Solomon over GF(2^8), as WebAssembly. The package's own wrapper frees the list of what is there a second time
@@ -32,12 +30,7 @@ let current: Exports | null = null;
 function exportsNow(): Exports {
   if (current && current.memory.buffer.byteLength <= MOST_MEMORY_BYTES) return current;
   module ??= new WebAssembly.Module(
-    fs.readFileSync(
-      path.join(
-        path.dirname(createRequire(import.meta.url).resolve("@digitaldefiance/reed-solomon-erasure.wasm")),
-        "reed_solomon_erasure_bg.wasm",
-      ),
-    ),
+    programFile("@digitaldefiance/reed-solomon-erasure.wasm", "reed_solomon_erasure_bg.wasm"),
   );
   return (current = new WebAssembly.Instance(module, {}).exports as unknown as Exports);
 }

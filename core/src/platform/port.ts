@@ -1,3 +1,5 @@
+import type { Ciphers } from "../crypto/ciphers";
+
 /**
  * The file-system port: everything the engine asks of a platform. Calls are synchronous (two to four times faster than
  * promises for many small files); they run in a worker thread. Entries are named by an open directory and one name, so
@@ -183,4 +185,11 @@ export interface Disk {
   accounts(): AccountLists;
   /** Blocks this thread. */
   wait(milliseconds: number): void;
+}
+
+/** What the engine is handed: everything that it may ask of the computer it runs on. */
+export interface Platform {
+  readonly disk: Disk;
+  /** Null: Node's own are used. */
+  readonly ciphers: Ciphers | null;
 }

@@ -1,7 +1,8 @@
 import { parentPort, workerData } from "node:worker_threads";
 import { failureOf } from "../errors/eremos-error";
-import { linuxDiskOf } from "../platform/linux/linux-disk";
-import { type EngineRequest, type FromWorker, perform, reviveBytes } from "./protocol";
+import { linuxPlatform } from "../platform/linux/platform";
+import { createEngine } from "./engine";
+import { type EngineRequest, type FromWorker, reviveBytes } from "./protocol";
 
 interface Start {
   readonly request: EngineRequest;
@@ -13,10 +14,12 @@ const { request, cancel, identity } = workerData as Start;
 const flag = new Int32Array(cancel);
 const say = (message: FromWorker): void => parentPort?.postMessage(message);
 
-perform(linuxDiskOf(identity), reviveBytes(request), {
-  progress: (progress) => say({ kind: "progress", progress }),
-  cancelled: () => Atomics.load(flag, 0) !== 0,
-}).then(
-  (outcome) => say({ kind: "done", outcome }),
-  (error: unknown) => say({ kind: "failed", failure: failureOf(error, "working") }),
-);
+createEngine(linuxPlatform(identity))
+  .perform(reviveBytes(request), {
+    progress: (progress) => say({ kind: "progress", progress }),
+    cancelled: () => Atomics.load(flag, 0) !== 0,
+  })
+  .then(
+    (outcome) => say({ kind: "done", outcome }),
+    (error: unknown) => say({ kind: "failed", failure: failureOf(error, "working") }),
+  );

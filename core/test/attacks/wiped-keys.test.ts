@@ -5,7 +5,7 @@ import { sealBox } from "../../src/crypto/box";
 import { randomBytes } from "../../src/crypto/bytes";
 import { newBatch, newId } from "../../src/format/ids";
 import { NodeCipher, chunkCipher } from "../../src/crypto/chunk-cipher";
-import { OpensslCipher, OpensslMac } from "../../src/crypto/openssl";
+import { OpensslCipher, OpensslMac } from "../../src/platform/linux/openssl";
 import { LEAST_COST, hashPassword, hkdf, hmac, newPasswordHashing } from "../../src/crypto/kdf";
 import { changeFolderPassword, changeOwner } from "../../src/engine/access/change-owner";
 import { ContentKeys, newObjectHeader } from "../../src/format/object";

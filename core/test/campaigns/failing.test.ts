@@ -7,7 +7,7 @@ import { campaignDirectory, casesOf, expectWhole, plainAfterRecovery, setUp } fr
 import { strided } from "../support/stride";
 import { type Person, newPerson, removeDirectory } from "../support/world";
 
-const CALLS = strided(61);
+const CALLS = strided(151);
 const CODES = ["EIO", "EACCES", "ENOSPC"] as const;
 
 let person: Person;

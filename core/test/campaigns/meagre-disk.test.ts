@@ -30,7 +30,7 @@ function meagre(real: Disk): Disk {
   });
 }
 
-const CHANGES = strided(7);
+const CHANGES = strided(17);
 
 let { person, base } = {} as Place;
 usePlace((place) => ({ person, base } = place), campaignDirectory);

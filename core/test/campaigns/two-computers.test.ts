@@ -187,7 +187,7 @@ function isForNow(error: unknown): boolean {
 }
 
 const DEEP = process.env["EREMOS_DEEP"] === "1";
-const SEEDS = Number(process.env["EREMOS_SEEDS"] ?? (DEEP ? 300 : 20));
+const SEEDS = Number(process.env["EREMOS_SEEDS"] ?? (DEEP ? 300 : 8));
 /** Each deep run tries others; the titles say which. */
 const FIRST = Number(process.env["EREMOS_SEED"] ?? (DEEP ? Math.floor(Math.random() * 1e6) : 1));
 

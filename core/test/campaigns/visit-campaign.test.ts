@@ -16,7 +16,7 @@ import { strided } from "../support/stride";
 import { lock, makeMixedTree, release, unlock } from "../support/world";
 
 const DEEP = process.env["EREMOS_DEEP"] === "1";
-const [CHANGES, CALLS] = [strided(9), strided(31)];
+const [CHANGES, CALLS] = [strided(23), strided(79)];
 
 let { person, folder } = {} as Place;
 usePlace((place) => ({ person, folder } = place), campaignDirectory);

@@ -70,11 +70,11 @@ it.runIf(IS_ROOT)(
     makeMixedTree(folder);
     spawnSync("chown", ["-R", `${OWN}:${OWN}`, folder, path.dirname(folder)]);
     await asOwner(() => lock(folder, person.owner));
-    await asOwner(() => expect(accessProblems(Buffer.from(folder))).toEqual([]));
+    await asOwner(() => expect(accessProblems(linuxDisk, Buffer.from(folder))).toEqual([]));
     fs.chmodSync(path.join(folder, ".eremos", "packs"), 0o000);
     fs.chmodSync(path.join(folder, ".eremos"), 0o000);
     await asOwner(() => {
-      expect(accessProblems(Buffer.from(folder)).map(({ kind }) => kind)).toEqual(["refused"]);
+      expect(accessProblems(linuxDisk, Buffer.from(folder)).map(({ kind }) => kind)).toEqual(["refused"]);
       expect(repairAccess(linuxDisk, Buffer.from(folder))).toEqual([]);
     });
     await asOwner(() => unlock(folder, person.access));

@@ -247,7 +247,7 @@ describe("everything comes out of a locked folder, and nothing in it changes", (
   });
 });
 
-const CHANGES = strided(29);
+const CHANGES = strided(61);
 const MODES: readonly CrashMode[] = ["before", "after", "torn"];
 let tried = 0;
 afterAll(() => void process.stdout.write(`rescues after a crash: ${tried}\n`));

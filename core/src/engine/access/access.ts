@@ -1,6 +1,6 @@
-import * as fs from "node:fs";
-import type { Disk } from "../../platform/port";
-import { splitPath, within } from "../ground";
+import { systemCode } from "../../errors/eremos-error";
+import type { Dir, Disk } from "../../platform/port";
+import { VAULT_NAME, joinPath, splitPath, within } from "../ground";
 
 /** Why this account can't get at a protected folder, or at what Eremos keeps in it. */
 export interface AccessProblem {
@@ -17,36 +17,37 @@ const MOST = 1000;
  * What in a folder's own directory, and Eremos' in it, this account may not read and change. Follows no links, changes
  * nothing.
  */
-export function accessProblems(path: Buffer, uid = process.geteuid?.() ?? 0): AccessProblem[] {
+export function accessProblems(disk: Disk, path: Buffer): AccessProblem[] {
   const problems: AccessProblem[] = [];
-  look(path, false);
+  const { parent, name } = splitPath(path);
+  ifReadable(() => within(disk, disk.openRoot(parent), (dir) => look(dir, name, path, false)));
   return problems;
 
-  function look(at: Buffer, isInside: boolean): void {
+  function look(dir: Dir, name: Buffer, at: Buffer, isInside: boolean): void {
     if (problems.length >= MOST) return;
-    let stat: fs.Stats;
-    try {
-      stat = fs.lstatSync(at);
-    } catch {
-      return;
-    }
-    const needed = stat.isDirectory() ? 0o700 : 0o600;
-    // What lies open in the folder is the person's; only what Eremos keeps is looked into.
-    if (stat.uid !== uid) problems.push({ path: at, kind: "another-account", uid: stat.uid, mode: stat.mode & 0o7777 });
-    else if ((stat.mode & needed) !== needed)
-      problems.push({ path: at, kind: "refused", uid: stat.uid, mode: stat.mode & 0o7777 });
-    if (!stat.isDirectory()) return;
-    for (const name of namesIn(at, isInside)) look(Buffer.concat([at, Buffer.from("/"), name]), true);
+    const stat = ifReadable(() => disk.find(dir, name));
+    if (!stat) return;
+    const needed = stat.type === "dir" ? 0o700 : 0o600;
+    const { uid, mode } = stat;
+    if (!disk.owns(stat)) problems.push({ path: at, kind: "another-account", uid, mode });
+    else if ((mode & needed) !== needed) problems.push({ path: at, kind: "refused", uid, mode });
+    if (stat.type !== "dir") return;
+    ifReadable(() =>
+      within(disk, disk.openDir(dir, name), (inner) => {
+        // What lies open in the folder is the person's; only what Eremos keeps is looked into.
+        for (const child of isInside ? disk.list(inner) : [VAULT_NAME]) look(inner, child, joinPath(at, child), true);
+      }),
+    );
   }
 }
 
-function namesIn(directory: Buffer, isInside: boolean): Buffer[] {
+/** Null where this account may not even look, or there is nothing. */
+function ifReadable<T>(look: () => T): T | null {
   try {
-    return fs
-      .readdirSync(directory, { encoding: "buffer" })
-      .filter((name) => isInside || name.toString() === ".eremos");
-  } catch {
-    return [];
+    return look();
+  } catch (error) {
+    if (systemCode(error) === undefined) throw error;
+    return null;
   }
 }
 
@@ -57,7 +58,7 @@ function namesIn(directory: Buffer, isInside: boolean): Buffer[] {
 export function repairAccess(disk: Disk, path: Buffer): AccessProblem[] {
   const tried = new Set<string>();
   for (;;) {
-    const problems = accessProblems(path);
+    const problems = accessProblems(disk, path);
     const refused = problems.filter(({ kind, path: at }) => kind === "refused" && !tried.has(at.toString("latin1")));
     if (refused.length === 0) return problems;
     for (const { path: at, mode } of refused) {

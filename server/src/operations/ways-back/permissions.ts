@@ -37,7 +37,7 @@ export async function permissions(
   const keys = eremos.requireKeys();
   const record = eremos.registry.list(keys).find(({ id }) => id === folder);
   const place = record ? placeOf(eremos, record) : findTarget(eremos, folder, "/").located.realPath;
-  const access = repair ? repairAccess(eremos.disk, place) : accessProblems(place);
+  const access = repair ? repairAccess(eremos.disk, place) : accessProblems(eremos.disk, place);
   const shown = access.slice(0, MOST_LISTED).map(viewOf);
   if (access.length > 0 || record?.guard !== "sealed" || !isOpen(eremos, record))
     return { access: shown, advice: adviceFor(place, access), changes: [], entries: 0, repaired: 0, compared: false };

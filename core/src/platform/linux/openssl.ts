@@ -1,5 +1,13 @@
 import koffi from "koffi";
-import { requireLength } from "./bytes";
+import {
+  type ChunkCipher,
+  type Ciphers,
+  type Fingerprint,
+  TAG_BYTES,
+  requireCipherKey,
+  requireOpenable,
+  requireSealable,
+} from "../../crypto/ciphers";
 
 /**
  * AES-256-GCM straight from the OpenSSL that Node itself is built on. Node's own cipher objects cost about 14 µs each
@@ -36,27 +44,6 @@ type Final = (context: unknown, out: Uint8Array, outLength: Uint8Array) => numbe
 
 const GET_TAG = 0x10;
 const SET_TAG = 0x11;
-const KEY_BYTES = 32;
-const NONCE_BYTES = 12;
-const TAG_BYTES = 16;
-
-/** @throws RangeError */
-export function requireSealable(nonce: Uint8Array, plain: Uint8Array, out: Uint8Array): void {
-  requireLength(nonce, NONCE_BYTES, "nonce");
-  requireLength(out, plain.length + TAG_BYTES, "room for what is encrypted", Infinity);
-}
-
-/** @throws RangeError */
-export function requireOpenable(nonce: Uint8Array, sealed: Uint8Array, out: Uint8Array): void {
-  requireLength(nonce, NONCE_BYTES, "nonce");
-  requireLength(sealed, TAG_BYTES, "what is encrypted", Infinity);
-  requireLength(out, sealed.length - TAG_BYTES, "room for the plaintext", Infinity);
-}
-
-/** @throws RangeError */
-export function requireCipherKey(key: Uint8Array): void {
-  requireLength(key, KEY_BYTES, "key");
-}
 
 /** Null where the program that runs this does not offer them. */
 function load(): Evp | null {
@@ -88,12 +75,8 @@ const evp = load();
 const length = new Uint8Array(4);
 const unused = new Uint8Array(TAG_BYTES);
 
-export function hasOpenssl(): boolean {
-  return evp !== null;
-}
-
 /** One key, for one direction at a time. Wipe it: the context lies outside the reach of the garbage collector. */
-export class OpensslCipher {
+export class OpensslCipher implements ChunkCipher {
   private encrypting: unknown = null;
   private decrypting: unknown = null;
   private isWiped = false;
@@ -152,7 +135,7 @@ export class OpensslCipher {
 const ZERO_NONCE = new Uint8Array(12);
 
 /** AES-256-GMAC with one key, one message after the other. Wipe it. */
-export class OpensslMac {
+export class OpensslMac implements Fingerprint {
   private context: unknown = null;
   private isWiped = false;
 
@@ -196,3 +179,9 @@ function started(functions: Evp, init: (context: unknown) => number): unknown {
   if (!context || init(context) !== 1) throw new Error("OpenSSL could not start a cipher");
   return context;
 }
+
+/** Null where the program that runs this does not offer its functions. */
+export const openssl: Ciphers | null = evp && {
+  cipher: (key) => new OpensslCipher(key),
+  mac: (key) => new OpensslMac(key),
+};

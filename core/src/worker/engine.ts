@@ -1,0 +1,15 @@
+import { useCiphers } from "../crypto/ciphers";
+import type { Hooks } from "../engine/ground";
+import type { Platform } from "../platform/port";
+import { type EngineRequest, type Outcomes, perform } from "./protocol";
+
+export interface Engine {
+  /** @throws EremosError */
+  perform(request: EngineRequest, hooks: Hooks): Promise<Outcomes[keyof Outcomes]>;
+}
+
+/** The engine on the platform that it is handed, one for each thread. */
+export function createEngine({ disk, ciphers }: Platform): Engine {
+  useCiphers(ciphers);
+  return { perform: (request, hooks) => perform(disk, request, hooks) };
+}
