@@ -104,7 +104,7 @@ export class DataDirectory {
     for (const name of [OWNER, OWNER_COPY, OWNER_BEFORE]) {
       const bytes = readIfThere(path.join(this.directory, name));
       try {
-        if (bytes) return readOwner(bytes);
+        if (bytes) return this.ownerIn(bytes);
       } catch (error) {
         if (!isEremosError(error)) throw error;
         damage ??= error;
@@ -112,6 +112,14 @@ export class DataDirectory {
     }
     if (damage) throw damage;
     return null;
+  }
+
+  /** Asked for with every call, and the same nearly always: it is read each time, and checked when it is another. */
+  private checked: { readonly bytes: Buffer; readonly owner: OwnerEnvelope } | null = null;
+
+  private ownerIn(bytes: Buffer): OwnerEnvelope {
+    if (!this.checked?.bytes.equals(bytes)) this.checked = { bytes, owner: readOwner(bytes) };
+    return this.checked.owner;
   }
 
   /**

@@ -93,11 +93,15 @@ export function allWhole<T>(
   const whole: { record: T; path: string }[] = [];
   let newer: EremosError | null = null;
   let refused: unknown = null;
+  let last = null as { readonly bytes: Buffer; readonly record: T } | null;
   for (const { path, read } of candidates) {
     try {
       const bytes = read();
-      if (bytes) whole.push({ record: parse(bytes), path });
-      else damaged.push({ path, reason: "missing" });
+      if (bytes) {
+        // A twin has the same bytes, and says the same.
+        last = last?.bytes.equals(bytes) ? last : { bytes, record: parse(bytes) };
+        whole.push({ record: last.record, path });
+      } else damaged.push({ path, reason: "missing" });
     } catch (error) {
       if (error instanceof EremosError && error.code === "unknown-version") newer = error;
       // No right to read it, or no room for one more open file, says nothing of what lies there.
