@@ -94,6 +94,22 @@ const at = (): { readonly path: Buffer; readonly keptHeader: null } => ({
 const input = (): Parameters<typeof checkFolder>[1] => ({ ...at(), access: person.access, expected: null });
 const visit = (): Promise<Visit> => Visit.open(linuxDisk, { ...input(), accept: [], account });
 
+/** Locked, with a file in its slot; what that gave out is not looked at. */
+async function lockWithDrop(): Promise<void> {
+  const { folder: id, publicKey } = await lock(folder, person.owner);
+  const file = path.join(base, "statement.pdf");
+  fs.writeFileSync(file, "a statement");
+  const slot = {
+    path: Buffer.from(folder),
+    folder: id,
+    publicKey,
+    place: vaultPlace(linuxDisk, Buffer.from(folder)),
+    device: person.device.device,
+  };
+  await dropInto(linuxDisk, slot, [Buffer.from(file)]);
+  given.length = 0;
+}
+
 describe("no key is left in memory", () => {
   it("of a lock, an opening, a lock while signed out, an opening of that, and a release", async () => {
     const { folder: id } = await lock(folder, person.owner);
@@ -113,18 +129,7 @@ describe("no key is left in memory", () => {
   });
 
   it("of a visit that reads, writes and takes in what arrived", async () => {
-    const { folder: id, publicKey } = await lock(folder, person.owner);
-    const file = path.join(base, "statement.pdf");
-    fs.writeFileSync(file, "a statement");
-    const slot = {
-      path: Buffer.from(folder),
-      folder: id,
-      publicKey,
-      place: vaultPlace(linuxDisk, Buffer.from(folder)),
-      device: person.device.device,
-    };
-    await dropInto(linuxDisk, slot, [Buffer.from(file)]);
-    given.length = 0;
+    await lockWithDrop();
     const visiting = await visit();
     get(visiting, "letter.txt");
     put(visiting, [], "new.txt", Buffer.from("new"));
@@ -140,18 +145,7 @@ describe("no key is left in memory", () => {
   });
 
   it("of an opening that takes out what arrived", async () => {
-    const { folder: id, publicKey } = await lock(folder, person.owner);
-    const file = path.join(base, "statement.pdf");
-    fs.writeFileSync(file, "a statement");
-    const slot = {
-      path: Buffer.from(folder),
-      folder: id,
-      publicKey,
-      place: vaultPlace(linuxDisk, Buffer.from(folder)),
-      device: person.device.device,
-    };
-    await dropInto(linuxDisk, slot, [Buffer.from(file)]);
-    given.length = 0;
+    await lockWithDrop();
     await unlock(folder, person.access);
     expect(fs.readFileSync(path.join(folder, "statement.pdf"), "utf8")).toBe("a statement");
     expect(left("openHead", "openFolderPrivateKey", "openDropKey")).toEqual([]);
