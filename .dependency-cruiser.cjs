@@ -106,7 +106,7 @@ module.exports = {
       name: "web-knows-the-contract-only",
       severity: "error",
       from: { path: "^web/" },
-      to: { path: "^(core|server|cli)/src/(?!(?:contract|strength|call-body)\\.ts)" },
+      to: { path: "^(core|server|cli)/src/(?!(?:contract|strength|call-body|size-words)\\.ts)" },
     },
     {
       name: "ui-fetches-nothing",

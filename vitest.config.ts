@@ -6,7 +6,7 @@ const longest = process.env["EREMOS_DEEP"] === "1" ? 3_600_000 : 120_000;
 
 export default defineConfig({
   test: {
-    include: ["{core,server,cli,demo,rescue}/test/**/*.test.ts"],
+    include: ["{core,server,cli,demo,rescue,web}/test/**/*.test.ts"],
     setupFiles: "core/test/support/ciphers.ts",
     globalSetup: "scripts/bundles-for-tests.mjs",
     forceRerunTriggers: ["**/{core,server,cli,rescue}/src/**"],

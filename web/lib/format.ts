@@ -1,15 +1,4 @@
-const UNITS = ["bytes", "KB", "MB", "GB", "TB"] as const;
-
-export function formatBytes(bytes: number): string {
-  if (bytes === 1) return "1 byte";
-  let value = bytes;
-  let unit = 0;
-  while (value >= 1000 && unit < UNITS.length - 1) {
-    value /= 1000;
-    unit++;
-  }
-  return `${unit === 0 || value >= 100 ? Math.round(value) : value.toFixed(1)} ${UNITS[unit] ?? ""}`;
-}
+export { formatBytes } from "@eremos/server/size-words";
 
 export function count(number: number, one: string, many = `${one}s`): string {
   return `${number.toLocaleString("en")} ${number === 1 ? one : many}`;
@@ -34,10 +23,13 @@ export function exactTime(at: number): string {
   return new Date(at).toLocaleString("en-GB", { dateStyle: "full", timeStyle: "short" });
 }
 
+/** Never less than there is. */
 export function duration(seconds: number): string {
-  if (seconds < 60) return `${Math.max(1, Math.ceil(seconds))} s`;
-  if (seconds < 3600) return `${Math.ceil(seconds / 60)} min`;
-  return `${Math.floor(seconds / 3600)} h ${Math.ceil((seconds % 3600) / 60)} min`;
+  const whole = Math.max(1, Math.ceil(seconds));
+  if (whole < 60) return `${whole} s`;
+  const minutes = Math.ceil(whole / 60);
+  if (minutes < 60) return `${minutes} min`;
+  return `${Math.floor(minutes / 60)} h${minutes % 60 === 0 ? "" : ` ${minutes % 60} min`}`;
 }
 
 export function parentOf(path: string): string {

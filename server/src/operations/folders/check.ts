@@ -1,7 +1,7 @@
 import { type CheckOutcome, EremosError, type Pieces, displayPath, inspectFolder } from "@eremos/core";
 import type { Eremos } from "../../eremos";
 import type { StartedJob } from "../../jobs";
-import { formatBytes } from "../locking/lock-folder";
+import { formatBytes } from "../../size-words";
 import type { Target } from "../locking/find-target";
 import { withFolderKey } from "../locking/folder-password";
 import type { OpenRequest } from "../locking/open-folder";

@@ -5,7 +5,7 @@ import type { StartedJob } from "../../jobs";
 import { describeRanges, requireSealed } from "./check";
 import { type Target, findTarget } from "../locking/find-target";
 import { withFolderKey } from "../locking/folder-password";
-import { formatBytes } from "../locking/lock-folder";
+import { formatBytes } from "../../size-words";
 import { decodePath, nameOf } from "../../paths";
 import { sealedInput } from "../locking/sealed-input";
 import { findUnvisited } from "./visit";

@@ -28,6 +28,7 @@ import { isDrive } from "../folders/follow-drives";
 import { waysOf } from "../ways-back/renew-key";
 import { renewLocked } from "../ways-back/renew-folders";
 import { decodePath, encodePath, fullPath, nameOf } from "../../paths";
+import { formatBytes } from "../../size-words";
 
 export interface LockRequest {
   /** As typed, or the bytes of a full path. */
@@ -435,15 +436,4 @@ function guardedSentence(
       : " Its contents are as they were, readable by whoever finds them.";
   const readers = stillOpenIn.length > 0 ? ` ${stillOpenIn.join(", ")} still has what it had open.` : "";
   return `${what}${left}${plain}${readers}`;
-}
-
-export function formatBytes(bytes: number): string {
-  const units = ["bytes", "KB", "MB", "GB", "TB"];
-  let value = bytes;
-  let unit = 0;
-  while (value >= 1000 && unit < units.length - 1) {
-    value /= 1000;
-    unit++;
-  }
-  return `${unit === 0 || value >= 100 ? Math.round(value) : value.toFixed(1)} ${units[unit] ?? ""}`;
 }

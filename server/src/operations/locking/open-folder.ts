@@ -13,10 +13,11 @@ import { UNTIL_CHANGED, deadlineOf, rulesFor } from "../../locking-rules";
 import { protectionOf } from "../../protection";
 import type { Target } from "./find-target";
 import { withFolderKey } from "./folder-password";
-import { NO_RULES, formatBytes, isOrdinaryFolder } from "./lock-folder";
+import { NO_RULES, isOrdinaryFolder } from "./lock-folder";
 import { decodePath, encodePath, nameOf } from "../../paths";
 import { sealedInput } from "./sealed-input";
 import { findUnvisited } from "../folders/visit";
+import { formatBytes } from "../../size-words";
 
 export interface OpenRequest {
   readonly pathOrId: string;
