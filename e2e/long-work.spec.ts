@@ -40,7 +40,7 @@ function makeMany(folder: string, directories: number): void {
 /** Locks a folder of many files through the page, and waits until some of them are encrypted. */
 async function inTheMiddleOfALock(page: Page, house: House): Promise<{ folder: string; before: string[] }> {
   const folder = house.place("Recordings");
-  makeMany(folder, 15);
+  makeMany(folder, 20);
   const before = snapshot(folder);
   await signIn(page, house);
   await protect(page, folder, "Hidden in place");
@@ -51,7 +51,7 @@ async function inTheMiddleOfALock(page: Page, house: House): Promise<{ folder: s
       intervals: [20],
       timeout: 60_000,
     })
-    .toMatch(/[1-9][\d,]* of 15,000 files/);
+    .toMatch(/[1-9][\d,]* of 20,000 files/);
   return { folder, before };
 }
 
@@ -78,7 +78,7 @@ test("a server killed in the middle of a lock puts the folder right at the next 
   expect(snapshot(folder)).toEqual(before);
   const told = page.getByRole("list", { name: "Cut off" });
   await expect(told).toContainText(
-    /Locking it was cut off, at [1-9][\d,]* of 15,000 files\. Your originals are all here/,
+    /Locking it was cut off, at [1-9][\d,]* of 20,000 files\. Your originals are all here/,
   );
   await told.getByRole("button", { name: "Lock it now" }).click();
   await expect(card(page, path.basename(folder)).getByText("Locked", { exact: true })).toBeVisible({ timeout: 60_000 });

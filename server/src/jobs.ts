@@ -155,13 +155,16 @@ export class Jobs {
 
   private saver<V extends EngineVerb>(id: string, spec: JobSpec<V>): (progress: Progress) => void {
     let savedAt = 0;
-    let began = { phase: "", at: 0 };
+    let began = { phase: "", at: 0, hasMoved: false };
     return (progress) => {
       this.onProgress(spec.folder, spec.verb, progress);
       const now = Date.now();
       const isNewPhase = progress.phase !== began.phase;
-      if (isNewPhase) began = { phase: progress.phase, at: now };
-      if (now - savedAt < SAVE_EVERY_MS && !isNewPhase) return;
+      if (isNewPhase) began = { phase: progress.phase, at: now, hasMoved: false };
+      // That it moves is told at once, how far it is from time to time.
+      const isFirstStep = progress.files > 0 && !began.hasMoved;
+      if (now - savedAt < SAVE_EVERY_MS && !isNewPhase && !isFirstStep) return;
+      began.hasMoved ||= progress.files > 0;
       savedAt = now;
       if (progress.bytes > 0 && now > began.at) this.speeds.set(id, (1000 * progress.bytes) / (now - began.at));
       else this.speeds.delete(id);
