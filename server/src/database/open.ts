@@ -46,7 +46,8 @@ function openFile(file: string, program: string): OpenDatabase {
   // The log and the memory beside it get the mode of the database.
   fs.closeSync(fs.openSync(file, "a", 0o600));
   fs.chmodSync(file, 0o600);
-  const sqlite = new Database(file, { timeout: 10_000 });
+  // Another process of Eremos may wait for a slow disk with its own write.
+  const sqlite = new Database(file, { timeout: 30_000 });
   try {
     sqlite.pragma("journal_mode = WAL");
     sqlite.pragma("synchronous = FULL");
