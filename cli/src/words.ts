@@ -87,10 +87,11 @@ const OPTIONS = {
   help: { type: "boolean", short: "h", default: false },
 } as const;
 
-// Its type is parseArgs' own.
-// eslint-disable-next-line @typescript-eslint/explicit-module-boundary-types
-export function parseWords(words: readonly string[]) {
-  return parseArgs({ args: [...words], allowPositionals: true, options: OPTIONS });
+const parse = (words: readonly string[]) => parseArgs({ args: [...words], allowPositionals: true, options: OPTIONS });
+
+/** @throws TypeError, in words, for a flag that there is not */
+export function parseWords(words: readonly string[]): ReturnType<typeof parse> {
+  return parse(words);
 }
 
 /** Whether somebody asks what there is to ask for: no command at all, `help`, or `--help` beside any. */

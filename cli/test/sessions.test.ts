@@ -38,8 +38,13 @@ async function signedOutMeanwhile(): Promise<number> {
   const [first = 0] = sessions();
   folder = path.join(cli.world, "Recordings");
   fs.mkdirSync(folder);
-  for (let take = 0; take < 80; take++)
-    fs.writeFileSync(path.join(folder, `take ${take}.raw`), Buffer.alloc(20_000_000, `take ${take}`));
+  // Large ones and many: a sign-out and a sign-in have to fit in, however fast the disk is.
+  for (let take = 0; take < 80; take++) {
+    const directory = path.join(folder, `take ${take}`);
+    fs.mkdirSync(directory);
+    fs.writeFileSync(path.join(directory, "whole.raw"), Buffer.alloc(20_000_000, `take ${take}`));
+    for (let part = 0; part < 150; part++) fs.writeFileSync(path.join(directory, `${part}.raw`), `${part} of ${take}`);
+  }
   expect(
     (
       await server.call("lock", {
