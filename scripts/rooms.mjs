@@ -1,4 +1,7 @@
-/** A directory that a newcomer can look over: no more sources than this in one, and each room of the engine with a door that says what it is for. */
+/**
+ * A house that a newcomer can look over: no more sources than this in one directory, each room of the engine with a door
+ * that says what it is for, and no guard asked for by its name but where guards are.
+ */
 import { spawnSync } from "node:child_process";
 import { readFileSync } from "node:fs";
 import { dirname, join } from "node:path";
@@ -24,5 +27,17 @@ for (const room of rooms) {
 }
 if (sources.some((file) => /^core\/src\/engine\/[^/]+$/.test(file)))
   wrong.push("core/src/engine has files that are in no room");
+const GUARD_NAME = /(===|!==|case) "(barred|sight)"|\bguard\)? (===|!==) "/;
+for (const file of sources)
+  if (
+    /^(core|server|cli|web)\/.+\.tsx?$/.test(file) &&
+    !/\/test\/|^core\/src\/(engine\/guards|format\/guards)/.test(file)
+  )
+    readFileSync(join(root, file), "utf8")
+      .split("\n")
+      .forEach((line, i) => {
+        if (GUARD_NAME.test(line))
+          wrong.push(`${file}:${i + 1} asks for a guard by its name; ask what it does (format/guards.ts)`);
+      });
 for (const line of wrong) process.stderr.write(`${line}\n`);
 process.exitCode = wrong.length > 0 ? 1 : 0;

@@ -1,12 +1,21 @@
-import { EremosError, LEVELS, VISIBILITIES, disk, fromSystemError, inspectFolder } from "@eremos/core";
+import {
+  EremosError,
+  GUARDS,
+  LEVELS,
+  USUAL_BARS,
+  VISIBILITIES,
+  disk,
+  fromSystemError,
+  inspectFolder,
+  isEncrypting,
+  traitsOf,
+} from "@eremos/core";
 import {
   DataDirectory,
   type Eremos,
   type FolderView,
-  GUARDS,
   INSURANCES,
   type ProtectionRequest,
-  USUAL_BARS,
   changePassword,
   check,
   checkWithoutKey,
@@ -77,12 +86,13 @@ async function finish<T>(eremos: Eremos, job: { readonly id: string; readonly ou
 const summaryOf = (eremos: Eremos, id: string): string =>
   eremos.jobs.list().find((job) => job.id === id)?.summary ?? "Done.";
 
-const GUARD_WORDS = { sealed: "sealed", barred: "barred", sight: "out of sight" } as const;
+/** Counts of what is not encrypted, and so was not read. */
+const NOTHING_SEALED = { files: 0, bytes: 0, generation: 0 };
 const VISIBILITY_WORDS = { view: "in view", hidden: "hidden in place", tucked: "tucked away" } as const;
 
 function tableLines(folder: FolderView): string[] {
-  const how = `${GUARD_WORDS[folder.guard]}, ${VISIBILITY_WORDS[folder.visibility]}`;
-  const facts = `${how}, ${folder.guard === "sealed" ? `${folder.files} files, ${folder.bytes} bytes, ` : ""}id ${folder.id}`;
+  const how = `${traitsOf(folder.guard).word}, ${VISIBILITY_WORDS[folder.visibility]}`;
+  const facts = `${how}, ${isEncrypting(folder) ? `${folder.files} files, ${folder.bytes} bytes, ` : ""}id ${folder.id}`;
   return [
     `${folder.state.padEnd(12)} ${folder.path}`,
     ...[facts, ...(folder.attention ? [folder.attention] : [])].map((line) => `${" ".repeat(13)}${line}`),
@@ -207,7 +217,7 @@ function protectionAsked(flags: Invocation["flags"]): ProtectionRequest {
     throw new EremosError("usage", "--hide, --view and --visibility exclude one another.");
   const guard = oneOf(flags, "guard", GUARDS);
   const [others, own] = [oneOf(flags, "others", LEVELS), oneOf(flags, "own", LEVELS)];
-  if ((others || own) && guard !== "barred")
+  if ((others || own) && (guard === null || !traitsOf(guard).hasBars))
     throw new EremosError("usage", "--others and --own belong to --guard barred.");
   const cover = typeof flags["cover"] === "string" ? flags["cover"] : undefined;
   if (cover !== undefined && (named ?? short ?? "view") !== "view")
@@ -252,10 +262,11 @@ const lockCommand: Command = async (invocation) => {
         })
       : null;
     const job = lock(eremos, { path, protection, password, inUseAnyway: anyway === true, from: process.cwd() });
-    const { folder, realPath, files, bytes, generation } = await finish(eremos, job);
+    const { folder, path: now, sealed } = await finish(eremos, job);
+    const { files, bytes, generation } = sealed ?? NOTHING_SEALED;
     const full = fullPath(path, eremos.settings.home, process.cwd()).toString("utf8");
     return {
-      result: { id: folder, path: full, realPath: realPath.toString("utf8"), files, bytes, generation },
+      result: { id: folder, path: full, realPath: now.toString("utf8"), files, bytes, generation },
       lines: [summaryOf(eremos, job.id)],
     };
   });
@@ -301,7 +312,8 @@ const unlockCommand: Command = async (invocation) => {
       secret,
       mode: { kind: "until-locked" },
     });
-    const { folder, path, files, bytes } = await finish(eremos, job);
+    const { folder, path, unsealed } = await finish(eremos, job);
+    const { files, bytes } = unsealed ?? NOTHING_SEALED;
     return { result: { id: folder, path: path.toString("utf8"), files, bytes }, lines: [summaryOf(eremos, job.id)] };
   });
 };
@@ -378,17 +390,14 @@ const releaseCommand: Command = async (invocation) => {
     const secret = folderPasswordOf(eremos, pathOrId, process.cwd()).isOpen
       ? null
       : await secretFor(eremos, pathOrId, invocation);
-    const { job, path } = await release(eremos, {
+    const job = await release(eremos, {
       pathOrId,
       from: process.cwd(),
       accept: acceptedBy(invocation),
       secret,
     });
-    if (job) await finish(eremos, job);
-    return {
-      result: { path },
-      lines: [job ? summaryOf(eremos, job.id) : `${path} is an ordinary folder again; it stays as it is now.`],
-    };
+    const { path } = await finish(eremos, job);
+    return { result: { path: path.toString("utf8") }, lines: [summaryOf(eremos, job.id)] };
   });
 };
 

@@ -129,8 +129,9 @@ export async function ownSecret(
   hint: string | null,
 ): Promise<FolderSecret> {
   if (isWithoutPassword({ flags })) return backSecret({ asking, flags });
-  return {
-    kind: "password",
-    password: await asking.ask(`Password of this folder${hint === null ? "" : ` (hint: ${hint})`}`),
-  };
+  const password = await asking.ask(`Password of this folder${hint === null ? "" : ` (hint: ${hint})`}`);
+  // Nothing typed is no try: the owner need not wait after it.
+  if (password === "")
+    throw new EremosError("wrong-password", "No password of this folder was given. Nothing was touched.");
+  return { kind: "password", password };
 }

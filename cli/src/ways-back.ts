@@ -11,6 +11,7 @@ import {
   disk,
   findLocked,
   inspectFolder,
+  isEncrypting,
   rescue,
   scan,
   wholeDresser,
@@ -170,10 +171,10 @@ async function takeInAt(eremos: Eremos, invocation: Invocation, path: string): R
 /** Of the owner's own folders with a password of its own, that; null: the master password is enough. */
 async function secretOfFound(
   path: string,
-  { guard }: Inspection,
+  inspection: Inspection,
   invocation: Invocation,
 ): Promise<RescueSecret | null> {
-  const found = guard === "sealed" ? await findLocked(directorySource(Buffer.from(path))) : null;
+  const found = isEncrypting(inspection) ? await findLocked(directorySource(Buffer.from(path))) : null;
   if (!found?.hasPassword) return null;
   const own = await invocation.asking.ask(
     `Password of this folder${found.hint === null ? "" : ` (hint: ${found.hint})`}`,

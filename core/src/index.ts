@@ -61,8 +61,14 @@ export {
   withoutDevice,
   writeOwner,
 } from "./format/owner";
-export { CODE_GROUPS, isGroupRight, mistypedGroups, newRecoveryCode, parseRecoveryCode } from "./format/recovery-code";
-export { normaliseCodeText } from "./format/code-groups";
+export {
+  CODE_GROUPS,
+  isGroupRight,
+  mistypedGroups,
+  newRecoveryCode,
+  parseRecoveryCode,
+} from "./format/codes/recovery-code";
+export { normaliseCodeText } from "./format/codes/code-groups";
 export {
   LEAST_THRESHOLD,
   MOST_KEYHOLDERS,
@@ -75,11 +81,10 @@ export { type FolderSecret, type WaysIn, keyholdersOf, waysInto } from "./format
 export type { FolderPassword } from "./format/slot";
 export { HIDDEN_NAME, newId, whyNotCover } from "./format/ids";
 export { type FolderState, VISIBILITIES, type Visibility } from "./format/state";
-export { type Bars, LEVELS, type Level, NO_BARS, barsSchema } from "./format/guard-record";
+export { barsSchema } from "./format/guard-record";
 export type { DirEntry, Entry, FileEntry, LinkEntry, Listing } from "./format/tree";
 export type { Hooks, Phase, Progress } from "./engine/ground";
 export { closeToOthers } from "./engine/upkeep";
-export { changeVisibility } from "./engine/upkeep";
 export { type Adopted, adoptFolder } from "./engine/access";
 export { changeFolderPassword, changeOwner, openFolderKey } from "./engine/access";
 export type { Change, ChangesOutcome } from "./engine/visiting";
@@ -87,8 +92,8 @@ export { type Consent, CONSENTS, type SealedInput } from "./engine/contents";
 export { type CheckOutcome, type CheckRequest, type Damage, checkFolder } from "./engine/upkeep";
 export type { OwnerAccess } from "./engine/records";
 export { type Located, locateFolder, protectedAbove } from "./engine/upkeep";
-export type { LockInput, OpenNote, Signer } from "./engine/contents";
-export { type LockOutcome, type LockPreview, lockFolder, previewLock } from "./engine/guards";
+export type { OpenNote, Signer } from "./engine/contents";
+export { type LockPreview, previewLock } from "./engine/guards";
 export { type InsuranceFacts, type Priced, insuranceFactsOf, isInsured, priceOf, setInsurance } from "./insurance";
 export type { InsuranceLevel } from "./format/insurance";
 export { type DamagedMember, type RepairOutcome, repairFolder } from "./engine/upkeep";
@@ -106,11 +111,22 @@ export {
   refuseOffLimits,
   whyOffLimits,
 } from "./engine/upkeep";
-export { type Guard, type Inspection, inspectFolder, isLocked, recoverFolder } from "./engine/guards";
+export {
+  type Bars,
+  GUARDS,
+  type GuardName,
+  LEVELS,
+  type Level,
+  NO_BARS,
+  USUAL_BARS,
+  isEncrypting,
+  traitsOf,
+} from "./format/guards";
+export { type Inspection, inspectFolder, isChangeAlone, isLocked, recoverFolder } from "./engine/guards";
 export type { Recovery } from "./engine/guards";
 export { renewGuardOwner } from "./engine/guards";
-export type { GuardInput, GuardOutcome, GuardedInput, Guarding } from "./engine/guards";
-export { type Grounds, HELD_NAME, hidingFor } from "./engine/visibility";
+export type { Guarding, Locked, SealedFacts, Sealing, Unlocked, UnsealedFacts, Unsealing } from "./engine/guards";
+export { type Grounds, HELD_NAME } from "./engine/visibility";
 export type { CopyComparison, CopyDifference } from "./engine/visiting";
 export { forksAt, letForkGo } from "./engine/visiting";
 export type { Arrival, Fork } from "./engine/records";
@@ -126,7 +142,6 @@ export { isName } from "./format/tree";
 export { type Strategy, roomForBoth } from "./engine/contents";
 export { wholeDresser } from "./engine/upkeep";
 export { stepAside } from "./engine/upkeep";
-export { type UnlockInput, type UnlockOutcome, releaseFolder, releaseOpenFolder, unlockFolder } from "./engine/guards";
 export { PAGE_NAME, VAULT_NAME, busyWith, displayPath, isMountPoint, joinPath, splitPath } from "./engine/ground";
 export { ONLOOKER_KINDS, type OnlookerKind, type SeenEntry } from "./onlooker/kinds";
 export type { Answer } from "./onlooker/surroundings";

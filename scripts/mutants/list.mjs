@@ -283,8 +283,8 @@ export const MUTANTS = [
   {
     name: "the keys of an opening stay in memory",
     file: "core/src/engine/guards/sealed/unlock.ts",
-    line: "  } finally {\n    keys?.wipe();\n    letGo(disk, folder);\n  }\n}\n\n/** File by file",
-    becomes: "  } finally {\n    letGo(disk, folder);\n  }\n}\n\n/** File by file",
+    line: "  } finally {\n    keys?.wipe();\n  }\n}\n\n/** File by file",
+    becomes: "  } finally {\n  }\n}\n\n/** File by file",
     test: KEYS,
     title: "of a lock, an opening",
   },
@@ -482,10 +482,26 @@ export const MUTANTS = [
   },
   {
     name: "bars give what an entry did not allow",
-    file: "core/src/engine/guards/barred/bars.ts",
+    file: "core/src/engine/guards/unencrypted/bars.ts",
     line: "barred.writeUInt16LE(barred.readUInt16LE(at + 2) & allowed, at + 2);",
     becomes: "barred.writeUInt16LE(allowed, at + 2);",
     test: "core/test/guards/guards.test.ts",
     title: "access control lists are barred too",
+  },
+  {
+    name: "what was put there since it was asked for is opened",
+    file: "core/src/engine/guards/verbs.ts",
+    line: "    if (governing.guard !== input.guard)",
+    becomes: "    if (false)",
+    test: "core/test/guards/interface.test.ts",
+    title: "refuses another guard than it was told of",
+  },
+  {
+    name: "a guard that is not known is told as damage",
+    file: "core/src/format/guard-record.ts",
+    line: 'message: "unknown", params: { unknown: `the guard “${name}”` }',
+    becomes: 'message: "unknown"',
+    test: "core/test/guards/interface.test.ts",
+    title: "is told by its name wherever the folder is looked at",
   },
 ];

@@ -1,12 +1,9 @@
 /** What goes over the wire about folders, work and the owner. Part of the contract. */
+import type { Bars, GuardName } from "@eremos/core/guards";
+
+export type { Bars, Level } from "@eremos/core/guards";
 export type Visibility = "view" | "hidden" | "tucked";
-export type Guard = "sealed" | "barred" | "sight";
-/** What somebody may still do with the contents of a barred folder; each includes those before it. */
-export type Level = "nothing" | "list" | "read" | "change" | "everything";
-export interface Bars {
-  readonly others: Level;
-  readonly own: Level;
-}
+export type Guard = GuardName;
 /** Icons by their names in the desktop's own themes. Source: freedesktop.org Icon Naming Specification. */
 export type Icon =
   | "x-office-document"

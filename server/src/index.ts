@@ -20,7 +20,7 @@ export { setupAtOnce } from "./operations/entrance/setup";
 export { signIn, signOut } from "./operations/entrance/sign-in";
 export { ensureServer, showInBrowser } from "./desktop/launcher";
 export { commandOf, desktopParts, setDesktop } from "./operations/folders/integrate";
-export { GUARDS, type ProtectionRequest, USUAL_BARS } from "./protection";
+export type { ProtectionRequest } from "./protection";
 export type { StartedJob } from "./jobs";
 export type { Progress } from "@eremos/core";
 export type { BackSecret, FolderView, Insurance, JobVerb, JobView } from "./contract";

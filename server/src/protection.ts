@@ -1,10 +1,17 @@
 import * as z from "zod";
-import { type Grounds, type Guarding, NO_BARS, VISIBILITIES, barsSchema, whyNotCover } from "@eremos/core";
+import {
+  GUARDS,
+  type Grounds,
+  type Guarding,
+  NO_BARS,
+  USUAL_BARS,
+  VISIBILITIES,
+  barsSchema,
+  traitsOf,
+  whyNotCover,
+} from "@eremos/core";
 import type { Bars, FolderKind, Guard, Icon, Protection, Visibility } from "./contract";
 import { LOCKED_PAGE } from "./page";
-
-/** How a folder is locked: the guard, what shows of it, and for a barred one who may still do what. */
-export const GUARDS = ["sealed", "barred", "sight"] as const satisfies readonly Guard[];
 
 const ICONS = [
   "x-office-document",
@@ -57,27 +64,25 @@ export interface ProtectionRequest {
 
 export const AS_BEFORE: ProtectionRequest = { guard: null, visibility: null, bars: null };
 
-/** Nobody else gets in; this account does as it likes. */
-export const USUAL_BARS: Bars = { others: "nothing", own: "everything" };
-
 /** What a folder is locked with, given what is asked for and what is known of it from before. */
 export function protectionFor(asked: ProtectionRequest, known: Protection | null): Protection {
   const guard = asked.guard ?? known?.guard ?? "sealed";
   const visibility = asked.visibility ?? known?.visibility ?? "view";
   const cover = asked.cover === undefined ? (known?.cover ?? null) : asked.cover;
   const icon = asked.icon === undefined ? (known?.icon ?? null) : asked.icon;
+  const { encrypts, hasBars, worksInView } = traitsOf(guard);
   return {
     guard,
-    visibility: guard === "sight" && visibility === "view" && asked.visibility === null ? "hidden" : visibility,
+    visibility: !worksInView && visibility === "view" && asked.visibility === null ? "hidden" : visibility,
     cover: visibility === "view" ? cover : null,
-    icon: visibility === "view" && guard === "sealed" ? icon : null,
-    bars: guard === "barred" ? (asked.bars ?? known?.bars ?? USUAL_BARS) : null,
+    icon: visibility === "view" && encrypts ? icon : null,
+    bars: hasBars ? (asked.bars ?? known?.bars ?? USUAL_BARS) : null,
   };
 }
 
-/** The engine's input for the guards that leave contents as they are. */
+/** How the engine is told of it. */
 export function guardingOf({ guard, visibility, cover, bars }: Protection, grounds: Grounds): Guarding {
-  return { guard: guard === "barred" ? "barred" : "sight", bars: bars ?? NO_BARS, visibility, cover, ...grounds };
+  return { guard, bars: bars ?? NO_BARS, visibility, cover, ...grounds };
 }
 
 /** What stands in a sealed folder that stays in view. */

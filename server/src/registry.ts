@@ -1,6 +1,6 @@
 import { desc, eq } from "drizzle-orm";
 import * as z from "zod";
-import { type Identity, type OwnerEnvelope, fromBase64, openEnvelope, sealTo } from "@eremos/core";
+import { type Identity, type OwnerEnvelope, fromBase64, isEncrypting, openEnvelope, sealTo } from "@eremos/core";
 import { rulesSchema } from "./locking-rules";
 import { kindSchema, protectionShape } from "./protection";
 import type { OpenDatabase } from "./database/open";
@@ -232,7 +232,7 @@ function letterMessage(sealed: string): Buffer {
  * opened last, nor its rules; the list does. */
 function mergeRecord(known: readonly FolderRecord[], incoming: FolderRecord): FolderRecord {
   const before = known.find((record) => record.id === incoming.id);
-  if (before && incoming.guard === "sealed" && incoming.generation === 0) return before;
+  if (before && isEncrypting(incoming) && incoming.generation === 0) return before;
   return before
     ? {
         ...incoming,

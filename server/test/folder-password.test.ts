@@ -81,7 +81,7 @@ describe("a folder with a password of its own", () => {
     await expect(release(house.eremos, target(null))).rejects.toMatchObject({ code: "needs-folder-password" });
     await (
       await release(house.eremos, target(own))
-    ).job?.outcome;
+    ).outcome;
     expect(fs.readdirSync(folder).sort()).toEqual(["letter.txt", "new.txt"]);
   });
 

@@ -79,7 +79,7 @@ it("out of sight and tucked away: locked while signed out, listed at its ordinar
   await house.signIn();
   await (
     await release(house.eremos, target(folder))
-  ).job?.outcome;
+  ).outcome;
   expect(fs.readdirSync(folder)).toEqual(["letter.txt"]);
   expect(fs.readdirSync(house.world)).toEqual(["Workshop"]);
   expect(listFolders(house.eremos)).toEqual([]);
@@ -94,7 +94,7 @@ it("nothing is tucked away into a synced directory, and where there is nowhere e
   expect(only()?.realPath).toMatch(new RegExp(`^${house.world}/\\.eremos-held/`));
   await (
     await release(house.eremos, target(folder))
-  ).job?.outcome;
+  ).outcome;
   setPreferences(house.eremos, { synced: [house.world] });
   await expect(lockAs(folder, SIGHT)).rejects.toThrow("Tucking away moves the folder out of synced directories");
   await expect(lockAs(folder, { ...sealedAnd("tucked") })).rejects.toThrow("hide it in place instead");
@@ -178,7 +178,7 @@ it("between sealed and the others while it stays locked: closed to other account
   expect(fs.readdirSync(house.world)).toEqual([".eremos-held"]);
   await (
     await release(house.eremos, target(id))
-  ).job?.outcome;
+  ).outcome;
   expect(fs.readdirSync(folder)).toEqual(["letter.txt"]);
   expect([modeOf(folder), modeOf(path.join(folder, "letter.txt"))]).toEqual([0o755, 0o644]);
   expect(activityOf(house.eremos).map((event) => event.kind)).toEqual([
@@ -262,7 +262,7 @@ it("another guard chosen while it lies open holds from the next lock on, and it 
   expect(only()).toMatchObject({ id, guard: "sealed", state: "locked", files: 1 });
   await (
     await release(house.eremos, target(id))
-  ).job?.outcome;
+  ).outcome;
   expect(fs.readdirSync(folder)).toEqual(["letter.txt"]);
 });
 
@@ -399,7 +399,7 @@ it("a cover name and an icon show while it is locked in view, from the lock on o
   expect(listFolders(house.eremos)).toMatchObject([{ cover: "Old bills", icon: null, state: "locked" }]);
   await (
     await release(house.eremos, target(folder))
-  ).job?.outcome;
+  ).outcome;
   expect(fs.readdirSync(house.world)).toEqual(["Payroll"]);
 });
 
@@ -433,7 +433,7 @@ it.each([sealedAnd("hidden"), sealedAnd("view"), SIGHT, BARRED])(
     await expect(lockAs(file, AS_BEFORE)).rejects.toMatchObject({ code: "already-protected" });
     await (
       await release(house.eremos, target(file))
-    ).job?.outcome;
+    ).outcome;
     expect(fs.readFileSync(file, "utf8")).toBe("edited");
     expect(fs.readdirSync(place)).toEqual(["letter.txt", "neighbour.txt"]);
     expect(only()).toBeUndefined();
@@ -501,7 +501,7 @@ it.runIf(CAN_MOUNT)(
       ]);
       await (
         await release(eremos, target(drive.at))
-      ).job?.outcome;
+      ).outcome;
       expect(top()).toEqual(["letter.txt"]);
     } finally {
       eremos.close();

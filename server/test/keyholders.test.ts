@@ -43,7 +43,7 @@ const seal = (folder: string): Promise<unknown> =>
 const free = async (folder: string): Promise<void> =>
   void (await (
     await release(house.eremos, { pathOrId: folder, from: "/", accept: [] })
-  ).job?.outcome);
+  ).outcome);
 
 /** As the keyholders have them: from what is kept for printing again. */
 function shares(): string[] {

@@ -124,7 +124,7 @@ describe("somebody knows it", () => {
     await open(open2);
     await (
       await release(house.eremos, asked(barred))
-    ).job?.outcome;
+    ).outcome;
     expect(fs.readFileSync(path.join(folder, "note.md"), "utf8")).toBe("# Note");
     expect(fs.readFileSync(path.join(barred, "letter.txt"), "utf8")).toBe("Dear Jonas");
   });

@@ -1,8 +1,7 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
-import { silentHooks } from "../../core/src/engine/ground/hooks";
-import { lockFolder } from "../../core/src/engine/guards/sealed/lock";
+import { lock as lockOn } from "../../core/test/support/world";
 import { linuxDisk } from "../../core/src/platform/linux/linux-disk";
 import { crampedDisk } from "../../core/test/support/crashing-disk";
 import { newId } from "../../core/src/format/ids";
@@ -58,7 +57,7 @@ describe("a folder that was put back to an older state", () => {
     fs.rmSync(path.join(folder, ".eremos"), { recursive: true });
     fs.cpSync(older, path.join(folder, ".eremos"), { recursive: true });
     await expect((await unlock(house.eremos, target(folder))).outcome).rejects.toMatchObject({ code: "rolled-back" });
-    const released = async (): Promise<unknown> => (await release(house.eremos, target(folder))).job?.outcome;
+    const released = async (): Promise<unknown> => (await release(house.eremos, target(folder))).outcome;
     await expect(released()).rejects.toMatchObject({ code: "rolled-back" });
     await expect(startVisit(house.eremos, { ...target(folder), minutes: null, secret: null })).rejects.toMatchObject({
       code: "rolled-back",
@@ -135,8 +134,9 @@ describe("what happens while nobody is signed in", () => {
     await lock(house.eremos, request(folder, null)).outcome;
     expect(fs.existsSync(folder)).toBe(false);
     await house.signIn();
-    const { job } = await release(house.eremos, target(folder));
-    await job?.outcome;
+    await (
+      await release(house.eremos, target(folder))
+    ).outcome;
     expect(fs.readdirSync(folder).sort()).toEqual(["letter.txt", "second.txt"]);
     expect(listFolders(house.eremos)).toEqual([]);
   });
@@ -156,16 +156,7 @@ describe("what happens while nobody is signed in", () => {
       protectedAt: Date.now(),
     });
     const signer = { by: "device" as const, owner: house.eremos.requireOwner(), device: house.eremos.data.device };
-    const input = {
-      path: Buffer.from(folder),
-      folder: id,
-      visibility: "hidden" as const,
-      places: [],
-      signer,
-      note: null,
-      page: null,
-      inUseAnyway: false,
-    };
+    const options = { folder: id, visibility: "hidden" as const, places: [] };
     let rounds = 0;
     const untilSecondRound = crampedDisk(
       new Proxy(linuxDisk, {
@@ -178,14 +169,14 @@ describe("what happens while nobody is signed in", () => {
       }),
       6_000_000,
     );
-    await lockFolder(untilSecondRound, input, silentHooks).catch(() => undefined);
+    await lockOn(folder, signer, { ...options, disk: untilSecondRound }).catch(() => undefined);
     await recoverInterrupted(house.eremos);
     expect(fs.readdirSync(folder).filter((name) => name.endsWith(".mov"))).toHaveLength(2);
     await house.signIn();
     expect(listFolders(house.eremos)).toMatchObject([{ id, path: folder, state: "partly" }]);
     await (
       await release(house.eremos, target(folder))
-    ).job?.outcome;
+    ).outcome;
     expect(fs.readdirSync(folder).sort()).toEqual(["one.mov", "three.mov", "two.mov"]);
     expect(fs.readFileSync(path.join(folder, "one.mov"), "utf8")).toBe(content);
   });
@@ -204,16 +195,7 @@ describe("what happens while nobody is signed in", () => {
       protectedAt: Date.now(),
     });
     const signer = { by: "device" as const, owner: house.eremos.requireOwner(), device: house.eremos.data.device };
-    const input = {
-      path: Buffer.from(folder),
-      folder: id,
-      visibility: "hidden" as const,
-      places: [],
-      signer,
-      note: null,
-      page: null,
-      inUseAnyway: false,
-    };
+    const options = { folder: id, visibility: "hidden" as const, places: [] };
     const untilRemoving: typeof linuxDisk = {
       ...house.eremos.disk,
       unlink: (dir, name) => {
@@ -221,7 +203,7 @@ describe("what happens while nobody is signed in", () => {
         house.eremos.disk.unlink(dir, name);
       },
     };
-    await lockFolder(untilRemoving, input, silentHooks).catch(() => undefined);
+    await lockOn(folder, signer, { ...options, disk: untilRemoving }).catch(() => undefined);
     await recoverInterrupted(house.eremos);
     expect(fs.existsSync(folder)).toBe(false);
     expect(house.eremos.data.notes()).toEqual([]);
@@ -345,7 +327,7 @@ describe("long work", () => {
       "locked",
       "locked",
     ]);
-    for (const folder of folders) await (await release(house.eremos, target(folder))).job?.outcome;
+    for (const folder of folders) await (await release(house.eremos, target(folder))).outcome;
     for (const folder of folders) expect(fs.readFileSync(path.join(folder, "letter.txt"), "utf8")).toBe("Dear Jonas");
   });
 

@@ -142,7 +142,7 @@ describe("changing the master password", () => {
     for (const folder of [here, away, another]) {
       await (
         await release(house.eremos, { pathOrId: folder, from: "/", accept: [] })
-      ).job?.outcome;
+      ).outcome;
       expect(fs.readFileSync(path.join(folder, "letter.txt"), "utf8")).toBe("Dear Jonas");
     }
   });

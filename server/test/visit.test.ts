@@ -80,7 +80,7 @@ it("the page lists, searches, makes, renames, deletes and undoes; the list of fo
   expect(only()).toMatchObject({ state: "locked", visit: null, files: 4 });
   await (
     await release(house.eremos, { pathOrId: folder, from: "/", accept: [] })
-  ).job?.outcome;
+  ).outcome;
   expect(fs.readdirSync(folder, { recursive: true }).sort()).toEqual([
     "2026",
     "2026/march.csv",
@@ -117,7 +117,7 @@ it("an earlier state is kept, shown and put back; how many, the owner chooses", 
   await house.eremos.visits.end(view.folder);
   await (
     await release(house.eremos, { pathOrId: folder, from: "/", accept: [] })
-  ).job?.outcome;
+  ).outcome;
   expect(fs.readFileSync(path.join(folder, "letter.txt"), "utf8")).toBe("Dear Jonas");
 });
 

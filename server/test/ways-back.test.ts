@@ -1,6 +1,7 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
+import { USUAL_BARS } from "@eremos/core";
 import { activityOf } from "../src/operations/folders/about";
 import {
   type ReturnRequest,
@@ -19,9 +20,9 @@ import { practice } from "../src/operations/entrance/practice";
 import { beginNewCode, finishNewCode } from "../src/operations/entrance/recovery-code";
 import { signIn, signOut } from "../src/operations/entrance/sign-in";
 import { setupAtOnce } from "../src/operations/entrance/setup";
-import { AS_BEFORE, USUAL_BARS } from "../src/protection";
+import { AS_BEFORE } from "../src/protection";
 import { createOwner } from "../../core/src/format/owner";
-import { newRecoveryCode } from "../../core/src/format/recovery-code";
+import { newRecoveryCode } from "../../core/src/format/codes/recovery-code";
 import { lock as lockByCore, snapshot } from "../../core/test/support/world";
 import { PASSWORD, TestHouse, sealedAnd } from "./house";
 
@@ -38,7 +39,7 @@ const seal = (folder: string, visibility: "view" | "hidden" | "tucked" = "hidden
 const free = async (folder: string): Promise<void> =>
   void (await (
     await release(house.eremos, { pathOrId: folder, from: "/", accept: [] })
-  ).job?.outcome);
+  ).outcome);
 
 async function look(): Promise<ReturnType<typeof scanView>> {
   house.eremos.finder.start([Buffer.from(house.world)]);

@@ -196,7 +196,7 @@ export const api = {
   putBack: (folder: string, generation: number, hrefs: readonly string[] | null, secret: FolderSecret | null) =>
     call<{ readonly job: string }>("put-back", { folder, generation, hrefs, secret }),
   release: (folder: string, secret: FolderSecret | null = null, accept: readonly Consent[] = []) =>
-    call<{ readonly job: string | null }>("release", { folder, secret, accept }),
+    call<{ readonly job: string }>("release", { folder, secret, accept }),
   check: (folder: string, secret: FolderSecret | null, sample: boolean) =>
     call<{ readonly job: string }>("check", { folder, secret, sample }),
   insurance: (folder: string) => call<InsuranceView>("insurance", { folder }),

@@ -1,14 +1,7 @@
 import { describe, expect, it } from "vitest";
+import { LEVELS, USUAL_BARS } from "@eremos/core/guards";
 import type { Protection } from "@eremos/server/contract";
-import {
-  AGAINST,
-  LEVELS,
-  USUAL_BARS,
-  isSame,
-  protectionWords,
-  withBars,
-  withGuard,
-} from "../parts/folders/protections";
+import { AGAINST, isSame, protectionWords, withBars, withGuard } from "../parts/folders/protections";
 
 const SEALED: Protection = AGAINST.anybody.protection;
 const BARRED: Protection = AGAINST.accounts.protection;

@@ -2,6 +2,7 @@ import * as z from "zod";
 import { sha256 } from "../crypto/bytes";
 import { EremosError } from "../errors/eremos-error";
 import { canonicalJson } from "./canonical-json";
+import { GUARDS, type GuardName, LEVELS, traitsOf } from "./guards";
 import { idSchema, isFittingName, lockedNameSchema } from "./ids";
 import { ownerSchema } from "./owner";
 import { readRecord, recordSchema, writeRecord } from "./record-file";
@@ -19,27 +20,43 @@ import { VISIBILITIES } from "./state";
 const GUARD_STATES = ["barring", "locked", "closing", "opening", "open", "releasing"] as const;
 export type GuardState = (typeof GUARD_STATES)[number];
 
-/** What somebody may still do with the contents of a barred folder; each level includes those before it. */
-export const LEVELS = ["nothing", "list", "read", "change", "everything"] as const;
-export type Level = (typeof LEVELS)[number];
-
 export const barsSchema = z.strictObject({
   /** Other accounts of this computer. */
   others: z.enum(LEVELS),
   /** The account the folder belongs to, as a protection against slips. Never less than others. */
   own: z.enum(LEVELS),
 });
-export type Bars = z.output<typeof barsSchema>;
-
-export const NO_BARS: Bars = { others: "everything", own: "everything" };
-
 const text = z.string().max(4096);
+
+/** A guard that a later version has is told by its name, and is never taken for another, or for damage. */
+const guardName = z
+  .string()
+  .regex(/^[a-z-]{1,32}$/)
+  .superRefine((name, context) => {
+    if (!isRecorded(name))
+      context.addIssue({ code: "custom", message: "unknown", params: { unknown: `the guard “${name}”` } });
+  })
+  .transform((name) => name as RecordedGuard);
+
+function isRecorded(name: string): name is RecordedGuard {
+  const known = GUARDS.find((guard) => guard === name);
+  return known !== undefined && !traitsOf(known).encrypts;
+}
+
+/** The guards that leave contents as they are: they are what this record is about. */
+export type RecordedGuard = Exclude<GuardName, "sealed">;
+
+/** @throws RangeError for one that encrypts */
+export function recordedGuard(guard: GuardName): RecordedGuard {
+  if (isRecorded(guard)) return guard;
+  throw new RangeError("This guard has another record.");
+}
 
 const guardSchema = recordSchema("eremos-guard", {
   folder: idSchema,
   /** Whose paths and permissions these are. */
   system: z.string().max(32),
-  guard: z.enum(["barred", "sight"]),
+  guard: guardName,
   state: z.enum(GUARD_STATES),
   visibility: z.enum(VISIBILITIES),
   lockedName: z.union([lockedNameSchema, z.null()]),

@@ -12,7 +12,7 @@ import {
   nameGroups,
   normaliseCodeText,
   parseGroups,
-} from "./code-groups";
+} from "./codes/code-groups";
 
 /**
  * Keyholders: a secret of its own, split by Shamir's scheme over GF(2^8), so that any `threshold` of the shares lead to

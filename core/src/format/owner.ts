@@ -14,11 +14,11 @@ import {
 import { type SigningKey, generateSigningKey, isSignedBy, seedOf, signWith, signingKeyFrom } from "../crypto/signature";
 import { EremosError, isEremosError } from "../errors/eremos-error";
 import { canonicalJson } from "./canonical-json";
-import { nameGroups } from "./code-groups";
+import { nameGroups } from "./codes/code-groups";
 import { idSchema, newId } from "./ids";
 import { keyholdersShape, newKeyholders, openKeyholdersKey } from "./keyholders";
 import { newFrame, readRecord, recordSchema, writeRecord } from "./record-file";
-import { parseRecoveryCode } from "./recovery-code";
+import { parseRecoveryCode } from "./codes/recovery-code";
 
 /**
  * The owner envelope: everything that leads from the master password or the recovery code to the owner's root key. It

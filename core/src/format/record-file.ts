@@ -49,7 +49,7 @@ export function recordSchema<F extends string, S extends z.core.$ZodLooseShape>(
       context.addIssue({ code: "custom", message: "critical names what is not there" });
     for (const name of critical)
       if (!KNOWN_EXTENSIONS.includes(name))
-        context.addIssue({ code: "custom", message: "unknown", params: { unknownExtension: name } });
+        context.addIssue({ code: "custom", message: "unknown", params: { unknown: name } });
   });
 }
 
@@ -90,9 +90,7 @@ export function readRecord<S extends z.ZodType>(
   const parsed = schema.safeParse(record);
   if (parsed.success) return parsed.data;
   const unknown = parsed.error.issues.flatMap((issue) =>
-    issue.code === "custom" && typeof issue.params?.["unknownExtension"] === "string"
-      ? [issue.params["unknownExtension"]]
-      : [],
+    issue.code === "custom" && typeof issue.params?.["unknown"] === "string" ? [issue.params["unknown"]] : [],
   );
   if (unknown.length > 0 && unknown.length === parsed.error.issues.length)
     throw new EremosError(

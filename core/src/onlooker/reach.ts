@@ -1,5 +1,4 @@
-import { NAMES, VAULT_NAME, within } from "../engine/ground";
-import { type Guard, type Inspection, isLocked } from "../engine/guards";
+import { type Inspection, guardNamed, isLocked } from "../engine/guards";
 import type { Disk } from "../platform/port";
 import { type Allowed, type Answer, Surroundings } from "./surroundings";
 
@@ -64,7 +63,6 @@ export function reachOf(disk: Disk, input: ReachInput): Reach[] {
 }
 
 interface Facts extends ReachInput {
-  readonly guard: Guard;
   readonly locked: boolean;
   readonly sealed: boolean;
   readonly hidden: boolean;
@@ -80,32 +78,20 @@ interface Facts extends ReachInput {
 function factsOf(disk: Disk, input: ReachInput): Facts {
   const { inspection, realPath } = input;
   const locked = isLocked(inspection);
-  const around = new Surroundings(disk, contentsOf(disk, realPath), input.mostLookedAt);
+  const { at, isEncrypted } = guardNamed(inspection.guard).reach(disk, realPath, inspection);
+  const around = new Surroundings(disk, at, input.mostLookedAt);
   const others = around.others(process.geteuid?.() ?? 0).map((who) => ({ who, may: around.allowed(who) }));
   const own = around.own();
   return {
     ...input,
-    guard: inspection.guard,
     locked,
-    sealed: locked && inspection.guard === "sealed",
+    sealed: isEncrypted,
     hidden: locked && inspection.visibility !== "view" && inspection.lockedName !== null,
     emptied: locked && inspection.visibility !== "view" && inspection.lockedName === null,
     own,
     anybody: others.find(({ who }) => who.name === null)?.may ?? own,
     named: others.flatMap(({ who, may }) => (who.name === null ? [] : [{ name: who.name, may }])),
   };
-}
-
-/** A drive that looks empty has its contents in a directory that is its owner's alone. */
-function contentsOf(disk: Disk, realPath: string): string {
-  try {
-    const isThere = within(disk, disk.openRoot(Buffer.from(realPath)), (dir) =>
-      within(disk, disk.enterDir(dir, VAULT_NAME), (vault) => disk.find(vault, NAMES.contents)?.type === "dir"),
-    );
-    return isThere ? `${realPath}/${VAULT_NAME.toString()}/${NAMES.contents.toString()}` : realPath;
-  } catch {
-    return realPath;
-  }
 }
 
 const yes = (reason: string): Cell => ({ answer: "yes", reason });

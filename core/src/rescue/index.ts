@@ -1,7 +1,7 @@
 /** The door for readers without the engine: only what a browser has, too. */
 export { EremosError, fromSystemError, isEremosError } from "../errors/eremos-error";
 export { printable, printableJson } from "../errors/printable";
-export { CODE_GROUPS, mistypedGroups } from "../format/recovery-code";
+export { CODE_GROUPS, mistypedGroups } from "../format/codes/recovery-code";
 export { type AskedKeyholders, SHARE_GROUPS, type ShareLook, lookAtShares } from "../format/keyholders";
 export { keyholdersOf } from "../format/header";
 export type { FileData, RescuedEntry } from "./entry";

@@ -1,6 +1,7 @@
 import * as fs from "node:fs";
 import { isEremosError } from "../errors/eremos-error";
 import { generationNames, numberIn } from "../format/generation";
+import type { GuardName } from "../format/guards";
 import { readGuard } from "../format/guard-record";
 import { directorySource } from "./directory-source";
 import { findLocked } from "./locked-folder";
@@ -18,7 +19,7 @@ export interface ScanFound {
   readonly owner: string | null;
   /** The public signing key that its owner had when it was locked, base64url. */
   readonly signing: string | null;
-  readonly guard: "sealed" | "barred" | "sight" | null;
+  readonly guard: GuardName | null;
   /** Whether it lies open, as its state record says; null where there is none that can be read. */
   readonly isOpen: boolean | null;
   readonly visibility: "view" | "hidden" | "tucked" | null;

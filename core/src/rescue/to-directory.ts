@@ -2,6 +2,7 @@ import * as fs from "node:fs";
 import * as path from "node:path";
 import { sha256 } from "../crypto/bytes";
 import { EremosError, fromSystemError, isEremosError } from "../errors/eremos-error";
+import type { GuardName } from "../format/guards";
 import { type Original, readOriginals } from "../format/guard-record";
 import { type StateRecord, isPlainTrue } from "../format/state";
 import { heldName, heldNames, nameKey } from "../format/held-name";
@@ -30,7 +31,7 @@ export interface DamagedFile {
 }
 
 export interface RescueReport {
-  readonly guard: "sealed" | "barred" | "sight";
+  readonly guard: GuardName;
   /** The state it was brought out of, or null: from the packs alone, or not sealed. */
   readonly generation: number | null;
   /** Where the folder lay, where that is known. */

@@ -1,3 +1,4 @@
+import { traitsOf } from "../format/guards";
 import type { ScanFound } from "./scan";
 import type { RescueReport } from "./to-directory";
 
@@ -9,7 +10,7 @@ export function describeReport(
   const lines = [
     `${count(files, "file")}, ${bytes.toLocaleString("en")} bytes, ${damaged.length === 0 ? "all whole" : `${damaged.length} of them damaged`}, ${files === 1 ? "is" : "are"} in ${to}.`,
   ];
-  if (guard === "sealed" && generation === null && problems.length > 0)
+  if (traitsOf(guard).encrypts && generation === null && problems.length > 0)
     lines.push("They come from the folder's packs alone.");
   if (damaged.length > 0)
     lines.push(
@@ -44,7 +45,7 @@ export function describeFound({
   const what =
     guard === null
       ? "protected, but its records are damaged"
-      : { sealed: "sealed", barred: "barred (not encrypted)", sight: "out of sight (not encrypted)" }[guard];
+      : `${traitsOf(guard).word}${traitsOf(guard).encrypts ? "" : " (not encrypted)"}`;
   const where = { view: "in view", hidden: "hidden in place", tucked: "tucked away" };
   const facts = [
     what,

@@ -1,17 +1,13 @@
 import {
-  type GuardInput,
-  type GuardOutcome,
-  type GuardedInput,
-  type Guarding,
-  type LockOutcome,
+  type ChangeInput,
+  type Changed,
+  type LockInput,
+  type Locked,
   type UnlockInput,
-  type UnlockOutcome,
-  changeGuarded,
-  guardFolder,
+  type Unlocked,
+  changeFolder,
   lockFolder,
-  openGuarded,
   releaseFolder,
-  releaseGuarded,
   unlockFolder,
 } from "../engine/guards";
 import {
@@ -46,7 +42,6 @@ import {
 import { type Slot, dropInto, sealNewcomers } from "../engine/slot";
 import type { Hooks, Progress } from "../engine/ground";
 import { type LastChangeInput, lastChange } from "../engine/records";
-import type { LockInput } from "../engine/contents";
 import { type RenewInput, type SealedAnew, renewFolder, sealAnew } from "../engine/access";
 import { type InsuranceFacts, insuranceFactsOf, setInsurance } from "../insurance";
 import type { InsuranceLevel } from "../format/insurance";
@@ -59,9 +54,7 @@ export type EngineRequest =
   | { readonly verb: "lock"; readonly input: LockInput }
   | { readonly verb: "unlock"; readonly input: UnlockInput }
   | { readonly verb: "release"; readonly input: UnlockInput }
-  | { readonly verb: "guard"; readonly input: GuardInput }
-  | { readonly verb: "unguard"; readonly input: GuardedInput & { readonly release: boolean } }
-  | { readonly verb: "reguard"; readonly input: GuardedInput & Guarding }
+  | { readonly verb: "change"; readonly input: ChangeInput }
   | { readonly verb: "drop"; readonly input: { readonly slot: Slot; readonly files: readonly Buffer[] } }
   | { readonly verb: "seal-newcomers"; readonly input: Slot }
   | { readonly verb: "check"; readonly input: CheckRequest }
@@ -79,12 +72,10 @@ export type EngineRequest =
   | { readonly verb: "reach"; readonly input: ReachInput };
 
 export interface Outcomes {
-  readonly lock: LockOutcome;
-  readonly unlock: UnlockOutcome;
-  readonly release: UnlockOutcome;
-  readonly guard: GuardOutcome;
-  readonly unguard: GuardOutcome;
-  readonly reguard: GuardOutcome;
+  readonly lock: Locked;
+  readonly unlock: Unlocked;
+  readonly release: Unlocked;
+  readonly change: Changed;
   readonly drop: number;
   readonly "seal-newcomers": number;
   readonly check: CheckOutcome;
@@ -117,12 +108,8 @@ export async function perform(disk: Disk, request: EngineRequest, hooks: Hooks):
       return unlockFolder(disk, request.input, hooks);
     case "release":
       return releaseFolder(disk, request.input, hooks);
-    case "guard":
-      return guardFolder(disk, request.input, hooks);
-    case "unguard":
-      return request.input.release ? releaseGuarded(disk, request.input) : openGuarded(disk, request.input);
-    case "reguard":
-      return changeGuarded(disk, request.input);
+    case "change":
+      return changeFolder(disk, request.input);
     case "drop":
       return dropInto(disk, request.input.slot, request.input.files);
     case "seal-newcomers":

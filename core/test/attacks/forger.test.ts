@@ -5,8 +5,7 @@ import { adoptFolder } from "../../src/engine/access/adopt";
 import { changesSinceLock } from "../../src/engine/visiting/changes";
 import { checkFolder } from "../../src/engine/upkeep/check";
 import { silentHooks } from "../../src/engine/ground/hooks";
-import type { LockInput, Signer } from "../../src/engine/contents/lock-input";
-import { lockFolder } from "../../src/engine/guards/sealed/lock";
+import type { Signer } from "../../src/engine/contents/sealing-input";
 import { mendFolder } from "../../src/engine/upkeep/mend";
 import type { SealedInput } from "../../src/engine/contents/open-sealed";
 import { permissionsSinceLock } from "../../src/engine/upkeep/permissions-since";
@@ -21,7 +20,7 @@ import { directorySource } from "../../src/rescue/directory-source";
 import { openLocked } from "../../src/rescue/locked-folder";
 import { usePlace } from "../support/place";
 import { both, headAt } from "../support/records";
-import { type Person, lock, newPerson, snapshot, unlock } from "../support/world";
+import { type LockOptions, type Person, lock, newPerson, snapshot, unlock } from "../support/world";
 
 /**
  * Whoever can write to a folder forges it: with the owner's public record, which every locked folder holds, and keys of
@@ -53,22 +52,8 @@ async function forged(content = "planted"): Promise<void> {
   await lock(folder, await strangerSigner(), { folder: FOLDER });
 }
 
-function relock(signer: Signer, more: Partial<LockInput> = {}): ReturnType<typeof lockFolder> {
-  return lockFolder(
-    linuxDisk,
-    {
-      path: Buffer.from(folder),
-      folder: FOLDER,
-      visibility: "view",
-      places: [Buffer.from(path.dirname(folder))],
-      signer,
-      note: null,
-      page: null,
-      inUseAnyway: false,
-      ...more,
-    },
-    silentHooks,
-  );
+function relock(signer: Signer, more: LockOptions = {}): ReturnType<typeof lock> {
+  return lock(folder, signer, { folder: FOLDER, ...more });
 }
 
 const headerNow = (): ReturnType<typeof readHeader> => readHeader(fs.readFileSync(vault("header.json")));

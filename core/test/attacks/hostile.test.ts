@@ -3,7 +3,7 @@ import * as fs from "node:fs";
 import * as path from "node:path";
 import fc from "fast-check";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
-import { releaseOpenFolder } from "../../src/engine/guards/sealed/unlock";
+import { releaseOpenFolder } from "../support/guarding";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import { MemoryDisk } from "../../src/platform/memory/memory-disk";
 import type { Disk } from "../../src/platform/port";
@@ -46,7 +46,7 @@ async function thereAndBack(disk: Disk, folder: string, hidden: boolean, expectS
 
   await lock(folder, person.device, { disk });
   await unlock(folder, person.access, { disk });
-  releaseOpenFolder(disk, Buffer.from(folder));
+  await releaseOpenFolder(disk, Buffer.from(folder));
   expectSame();
 }
 

@@ -11,7 +11,7 @@ import { checkFolder } from "../../src/engine/upkeep/check";
 import { repairFolder } from "../../src/engine/upkeep/repair";
 import { Visit } from "../../src/engine/visiting/visit";
 import { withNewKeys } from "../../src/format/owner";
-import { newRecoveryCode } from "../../src/format/recovery-code";
+import { newRecoveryCode } from "../../src/format/codes/recovery-code";
 import { setInsurance } from "../../src/insurance/insure";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import { usePlace } from "../support/place";

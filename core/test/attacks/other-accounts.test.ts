@@ -3,8 +3,9 @@ import * as fs from "node:fs";
 import * as path from "node:path";
 import { describe, expect, it } from "vitest";
 import { newId } from "../../src/format/ids";
-import { previewLock } from "../../src/engine/guards/sealed/lock";
-import { inspectFolder, recoverFolder } from "../../src/engine/guards/recover";
+import { previewSealing } from "../../src/engine/guards/sealed/lock";
+import { inspectFolder } from "../../src/engine/guards/inspect";
+import { recoverFolder } from "../../src/engine/guards/recover";
 import { isEremosError } from "../../src/errors/eremos-error";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import type { Disk } from "../../src/platform/port";
@@ -33,7 +34,7 @@ describe.runIf(IS_ROOT)("special rights of other owners", () => {
     // Named before anything is touched.
     expect(
       await asOwner(() =>
-        previewLock(linuxDisk, {
+        previewSealing(linuxDisk, {
           path: Buffer.from(folder),
           visibility: "view",
           cover: null,

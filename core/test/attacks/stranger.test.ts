@@ -8,7 +8,7 @@ import { LEAST_COST } from "../../src/crypto/kdf";
 import { silentHooks } from "../../src/engine/ground/hooks";
 import { renewFolder, sealAnew } from "../../src/engine/access/renew";
 import { withNewKeys } from "../../src/format/owner";
-import { newRecoveryCode } from "../../src/format/recovery-code";
+import { newRecoveryCode } from "../../src/format/codes/recovery-code";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import {
   NEW_PASSWORD,

@@ -17,7 +17,7 @@ import {
   withKeyholders,
   withPassword,
 } from "../../src/format/owner";
-import { newRecoveryCode } from "../../src/format/recovery-code";
+import { newRecoveryCode } from "../../src/format/codes/recovery-code";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import { usePlace } from "../support/place";
 import { NEW_PASSWORD, PASSWORD, type Person, lock, newPerson } from "../support/world";

@@ -3,7 +3,7 @@ import * as fs from "node:fs";
 import { createRequire } from "node:module";
 import * as path from "node:path";
 import { afterEach, expect, it } from "vitest";
-import { previewLock } from "../../src/engine/guards/sealed/lock";
+import { previewSealing } from "../../src/engine/guards/sealed/lock";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import type { Disk } from "../../src/platform/port";
 import { CAN_MOUNT } from "../support/mounts";
@@ -128,7 +128,7 @@ it("a file that changes while it is read is read again, alone, and locked as it 
 it("where the file system does not tell who writes, that is said beforehand, and no lock stops for it", async () => {
   fs.writeFileSync(path.join(folder, "letter.txt"), "Dear Jonas");
   const look = (disk: Disk): boolean =>
-    previewLock(disk, { path: Buffer.from(folder), visibility: "view", places: [Buffer.from(path.dirname(folder))] })
+    previewSealing(disk, { path: Buffer.from(folder), visibility: "view", places: [Buffer.from(path.dirname(folder))] })
       .tellsWriters;
   const silent: Disk = { ...linuxDisk, isWritten: () => null };
   expect([look(linuxDisk), look(silent)]).toEqual([true, false]);

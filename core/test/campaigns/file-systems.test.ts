@@ -5,8 +5,8 @@ import { afterEach, beforeAll, describe, expect, it } from "vitest";
 import { changesSinceLock } from "../../src/engine/visiting/changes";
 import { withFile, within } from "../../src/engine/ground/handles";
 import { silentHooks } from "../../src/engine/ground/hooks";
-import { inspectFolder } from "../../src/engine/guards/recover";
-import { releaseOpenFolder } from "../../src/engine/guards/sealed/unlock";
+import { inspectFolder } from "../../src/engine/guards/inspect";
+import { releaseOpenFolder } from "../support/guarding";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import { wholeDresser } from "../../src/engine/upkeep/dress-rescued";
 import { NOT_GIVEN, plainDresser } from "../../src/rescue/dresser";
@@ -79,7 +79,7 @@ describe.runIf(CAN_MOUNT).each(["xfs", "btrfs", "exfat", "ntfs"] as const)("a dr
 
       const locked = await lock(folder, person.device, { visibility });
       const { path: open } = await unlock(locked.realPath, person.access);
-      releaseOpenFolder(linuxDisk, open);
+      await releaseOpenFolder(linuxDisk, open);
       expect(snapshot(folder).slice(1)).toEqual(edited.slice(1));
     },
   );

@@ -1,8 +1,9 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { describe, expect, it } from "vitest";
-import { inspectFolder, recoverFolder } from "../../src/engine/guards/recover";
-import { releaseOpenFolder } from "../../src/engine/guards/sealed/unlock";
+import { inspectFolder } from "../../src/engine/guards/inspect";
+import { recoverFolder } from "../../src/engine/guards/recover";
+import { releaseOpenFolder } from "../support/guarding";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import type { Disk, Holding } from "../../src/platform/port";
 import { type CrashMode, crashingDisk } from "../support/crashing-disk";
@@ -89,7 +90,7 @@ describe("a folder on a disk that holds neither its names nor its permissions", 
     const folder = makeFolder();
     await lock(folder, person.owner, { folder: FOLDER });
     const { note } = await unlock(folder, person.access, { disk: meagre(linuxDisk) });
-    expect(() => releaseOpenFolder(meagre(linuxDisk), Buffer.from(folder))).toThrow(/would be lost/);
+    await expect(releaseOpenFolder(meagre(linuxDisk), Buffer.from(folder))).rejects.toThrow(/would be lost/);
     await expect(
       lock(folder, person.device, { disk: meagre(linuxDisk), folder: FOLDER, note: note && { ...note, opened: "" } }),
     ).rejects.toMatchObject({ code: "needs-sign-in" });

@@ -1,9 +1,9 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterEach, beforeAll, describe, expect, it } from "vitest";
-import { guardFolder } from "../../src/engine/guards/barred/guarded";
+import { guardFolder } from "../support/guarding";
 import { silentHooks } from "../../src/engine/ground/hooks";
-import { NO_BARS } from "../../src/format/guard-record";
+import { NO_BARS } from "../../src/format/guards";
 import { newId } from "../../src/format/ids";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import { CAN_MOUNT, Overlay } from "../support/mounts";

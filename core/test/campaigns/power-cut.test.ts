@@ -5,27 +5,28 @@ import { dropInto, vaultPlace } from "../../src/engine/slot/drop-in";
 import { mendFolder } from "../../src/engine/upkeep/mend";
 import { Visit } from "../../src/engine/visiting/visit";
 import { setInsurance } from "../../src/insurance/insure";
+import type { Locked } from "../../src/engine/guards/guard";
 import { EremosError } from "../../src/errors/eremos-error";
 import { closeToOthers } from "../../src/engine/upkeep/close-to-others";
-import { changeVisibility } from "../../src/engine/upkeep/change-visibility";
+import { changeVisibility } from "../support/guarding";
 import type { OwnerAccess } from "../../src/engine/records/keys";
 import { loadState } from "../../src/engine/records/states";
 import {
-  type GuardOutcome,
   type GuardedInput,
   type Guarding,
   changeGuarded,
   guardFolder,
   openGuarded,
   releaseGuarded,
-} from "../../src/engine/guards/barred/guarded";
+} from "../support/guarding";
 import { silentHooks } from "../../src/engine/ground/hooks";
-import { NO_BARS } from "../../src/format/guard-record";
+import { NO_BARS } from "../../src/format/guards";
 import { HELD_NAME } from "../../src/engine/visibility/hide";
 import { locateFolder } from "../../src/engine/upkeep/locate";
-import type { OpenNote, Signer } from "../../src/engine/contents/lock-input";
-import { inspectFolder, recoverFolder } from "../../src/engine/guards/recover";
-import { releaseOpenFolder } from "../../src/engine/guards/sealed/unlock";
+import type { OpenNote, Signer } from "../../src/engine/contents/sealing-input";
+import { inspectFolder } from "../../src/engine/guards/inspect";
+import { recoverFolder } from "../../src/engine/guards/recover";
+import { releaseOpenFolder } from "../support/guarding";
 import { DurableDisk } from "../../src/platform/memory/durable-disk";
 import type { Visibility } from "../../src/format/state";
 import { MemoryDisk } from "../../src/platform/memory/memory-disk";
@@ -277,8 +278,16 @@ async function releaseSealed(disk: Disk, path: Buffer): Promise<void> {
 }
 
 const becoming = (from: Visibility, to: Visibility): (() => Promise<Scene>) =>
-  opening(from, async (path, _access, { disk = new MemoryDisk() } = {}) =>
-    changeVisibility(disk, { path: Buffer.from(path), place: PATH, visibility: to, places: [HOME], page: PAGE }),
+  opening(
+    from,
+    async (path, _access, { disk = new MemoryDisk() } = {}) =>
+      await changeVisibility(disk, {
+        path: Buffer.from(path),
+        place: PATH,
+        visibility: to,
+        places: [HOME],
+        page: PAGE,
+      }),
   );
 
 const covered = (run: (realPath: Buffer, disk: Disk) => Promise<unknown>) => async (): Promise<Scene> => {
@@ -345,7 +354,7 @@ const BARRED: Rules = { guard: "barred", bars: { others: "read", own: "read" }, 
 const CLOSED: Rules = { guard: "barred", bars: { others: "nothing", own: "nothing" }, visibility: "view" };
 const SIGHT: Rules = { guard: "sight", bars: NO_BARS, visibility: "hidden" };
 
-function guard(rules: Rules, disk: Disk): Promise<GuardOutcome> {
+function guard(rules: Rules, disk: Disk): Promise<Locked> {
   return guardFolder(
     disk,
     { ...rules, path: PATH, folder: FOLDER, owner: person.owner.owner, places: [HOME] },
@@ -365,7 +374,7 @@ const leaving = (rules: Rules, way: (disk: Disk, input: GuardedInput) => unknown
     expected = seen(disk, PATH);
     ({ path: realPath } = await guard(rules, disk));
   });
-  return { durable, expected, run: async (on) => way(on, { path: realPath, place: PATH }) };
+  return { durable, expected, run: async (on) => way(on, { path: realPath, place: PATH, guard: rules.guard }) };
 };
 
 const becomingGuarded = (from: Rules, to: Rules): (() => Promise<Scene>) =>
@@ -378,7 +387,7 @@ const sealedBecomes = (rules: Rules): (() => Promise<Scene>) =>
   });
 const becomesSealed = (rules: Rules): (() => Promise<Scene>) =>
   leaving(rules, async (disk, input) => {
-    openGuarded(disk, { ...input, closed: true });
+    await openGuarded(disk, { ...input, closed: true });
     await lock(PATH.toString(), person.owner, { disk, folder: FOLDER, visibility: "view" });
   });
 
@@ -415,8 +424,16 @@ const SCENES: Readonly<Record<string, () => Promise<Scene>>> = {
   "a tucked away folder is hidden in place": becoming("tucked", "hidden"),
   "first lock, under a cover name": firstLockCovered,
   "open, from under a cover name": covered((path, disk) => unlock(path, person.access, { disk })),
-  "another cover name": covered(async (path, disk) =>
-    changeVisibility(disk, { path, place: PATH, visibility: "view", cover: "Old bills", places: [HOME], page: PAGE }),
+  "another cover name": covered(
+    async (path, disk) =>
+      await changeVisibility(disk, {
+        path,
+        place: PATH,
+        visibility: "view",
+        cover: "Old bills",
+        places: [HOME],
+        page: PAGE,
+      }),
   ),
   "closed to others, then released": closedAtStop,
   "from sealed to barred": sealedBecomes(BARRED),
@@ -466,7 +483,7 @@ async function plainAfter(cut: DurableDisk, random: () => number, target: Buffer
   const disk = new MemoryDisk(during.crashed() ? cut.afterPowerCut(random) : cut);
   const { state, path } = recoverOn(disk, target);
   const isGuarded = state !== null && inspectFolder(disk, path)?.guard !== "sealed";
-  if (isGuarded) releaseGuarded(disk, { path, place: target });
+  if (isGuarded) await releaseGuarded(disk, { path, place: target });
   else if (state === "sealed") {
     const names = disk.list(disk.openRoot(path)).map((name) => name.toString());
     expect(
@@ -474,7 +491,7 @@ async function plainAfter(cut: DurableDisk, random: () => number, target: Buffer
     ).toEqual([]);
     await releaseSealed(disk, path);
   } else if (state === "mixed") await release(path, person.access, { disk });
-  else if (state === "open") releaseOpenFolder(disk, path);
+  else if (state === "open") await releaseOpenFolder(disk, path);
   else expect(state).toBeNull();
   expect(
     disk

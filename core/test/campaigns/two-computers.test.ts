@@ -5,7 +5,7 @@ import { randomBytes } from "../../src/crypto/bytes";
 import { isEremosError } from "../../src/errors/eremos-error";
 import { forksAt, letForkGo } from "../../src/engine/visiting/forks";
 import { silentHooks } from "../../src/engine/ground/hooks";
-import type { OpenNote } from "../../src/engine/contents/lock-input";
+import type { OpenNote } from "../../src/engine/contents/sealing-input";
 import { compareCopy, mergeCopy } from "../../src/engine/visiting/merge-copy";
 import { Visit, type VisitInput } from "../../src/engine/visiting/visit";
 import { joinIn } from "../../src/engine/records/states";

@@ -3,10 +3,11 @@ import * as path from "node:path";
 import { spawn } from "node:child_process";
 import { afterEach, beforeAll, beforeEach, describe, expect, it } from "vitest";
 import { DropUpload, dropInto, sealNewcomers, vaultPlace } from "../../src/engine/slot/drop-in";
-import { guardFolder } from "../../src/engine/guards/barred/guarded";
+import { guardFolder } from "../support/guarding";
 import { silentHooks } from "../../src/engine/ground/hooks";
-import { inspectFolder, recoverFolder } from "../../src/engine/guards/recover";
-import { releaseOpenFolder } from "../../src/engine/guards/sealed/unlock";
+import { inspectFolder } from "../../src/engine/guards/inspect";
+import { recoverFolder } from "../../src/engine/guards/recover";
+import { releaseOpenFolder } from "../support/guarding";
 import { Visit } from "../../src/engine/visiting/visit";
 import { setInsurance } from "../../src/insurance/insure";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
@@ -204,7 +205,7 @@ describe("the drop slot", () => {
     fs.truncateSync(path.join(drops, object), 1000);
     await unlock(folder, person.access);
     expect(fs.readdirSync(folder).sort()).toEqual([".eremos", "letter.txt"]);
-    expect(() => releaseOpenFolder(linuxDisk, Buffer.from(folder))).toThrow("could not be taken out");
+    await expect(releaseOpenFolder(linuxDisk, Buffer.from(folder))).rejects.toThrow("could not be taken out");
     await expect(
       guardFolder(
         linuxDisk,

@@ -4,7 +4,7 @@ import { beforeEach, describe, expect, it } from "vitest";
 import { silentHooks } from "../../src/engine/ground/hooks";
 import { within } from "../../src/engine/ground/handles";
 import { NAMES, closeFolder, openFolder } from "../../src/engine/ground/vault";
-import type { OpenNote } from "../../src/engine/contents/lock-input";
+import type { OpenNote } from "../../src/engine/contents/sealing-input";
 import { checkFolder } from "../../src/engine/upkeep/check";
 import { Visit } from "../../src/engine/visiting/visit";
 import { readGeneration, signGeneration, writeGeneration } from "../../src/format/generation";

@@ -27,7 +27,7 @@ import {
   withNewKeys,
 } from "../../src/format/owner";
 import { guestSlot, openByPair } from "../../src/format/slot";
-import { newRecoveryCode } from "../../src/format/recovery-code";
+import { newRecoveryCode } from "../../src/format/codes/recovery-code";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import type { Disk } from "../../src/platform/port";
 import { directorySource } from "../../src/rescue/directory-source";
@@ -456,8 +456,8 @@ function refExpected(file: string): { generation: number; digest: string } {
 }
 
 async function unlockKept(): Promise<void> {
-  const { unlockFolder } = await import("../../src/engine/guards/sealed/unlock");
-  await unlockFolder(linuxDisk, { ...input(), closed: false }, silentHooks);
+  const { access, keptHeader, expected, accept } = input();
+  await unlock(folder, access, { keptHeader, expected, accept });
 }
 
 describe("cut off while a folder gets its key and is sealed anew", () => {

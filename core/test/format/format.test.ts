@@ -8,8 +8,13 @@ import { OpensslCipher, openssl } from "../../src/platform/linux/openssl";
 import { LEAST_COST, hashPassword, hkdf, parsePasswordHashing } from "../../src/crypto/kdf";
 import { readHeader } from "../../src/format/header";
 import { createOwner, openWithCode, openWithPassword, withPassword } from "../../src/format/owner";
-import { isGroupOf } from "../../src/format/code-groups";
-import { formatRecoveryCode, isGroupRight, newRecoveryCode, parseRecoveryCode } from "../../src/format/recovery-code";
+import { isGroupOf } from "../../src/format/codes/code-groups";
+import {
+  formatRecoveryCode,
+  isGroupRight,
+  newRecoveryCode,
+  parseRecoveryCode,
+} from "../../src/format/codes/recovery-code";
 import { type DirEntry, TreeReader, sourceOf } from "../../src/format/tree";
 import { changeOwner } from "../../src/engine/access/change-owner";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";

@@ -15,7 +15,7 @@ import {
   withKeyholders,
   writeOwner,
 } from "../../src/format/owner";
-import { newRecoveryCode } from "../../src/format/recovery-code";
+import { newRecoveryCode } from "../../src/format/codes/recovery-code";
 import { directorySource } from "../../src/rescue/directory-source";
 import { openLocked } from "../../src/rescue/on-disk";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";

@@ -6,9 +6,9 @@ import { openEnvelope } from "../../src/crypto/envelope";
 import { isSignedBy } from "../../src/crypto/signature";
 import { NodeMac } from "../../src/crypto/fingerprint";
 import { setInsurance } from "../../src/insurance/insure";
-import { guardFolder, openGuarded } from "../../src/engine/guards/barred/guarded";
+import { guardFolder, openGuarded } from "../support/guarding";
 import { silentHooks } from "../../src/engine/ground/hooks";
-import { commitGuard, loadGuard } from "../../src/engine/guards/barred/guard-records";
+import { commitGuard, loadGuard } from "../../src/engine/guards/unencrypted/guard-records";
 import { holdFolder, letGo } from "../../src/engine/ground/vault";
 import { changeOwner } from "../../src/engine/access/change-owner";
 import { Visit } from "../../src/engine/visiting/visit";
@@ -328,7 +328,7 @@ describe("what a record says that nobody here knows", () => {
     const record = loadGuard(linuxDisk, held.vault);
     if (record) commitGuard(linuxDisk, held.vault, { ...record, extensions: { tint: "blue" } });
     letGo(linuxDisk, held);
-    openGuarded(linuxDisk, { path: hidden, place: Buffer.from(folder) });
+    await openGuarded(linuxDisk, { path: hidden, place: Buffer.from(folder) });
     await guardFolder(linuxDisk, guarding, silentHooks);
     const at = fs.readdirSync(path.dirname(folder)).find((name) => name.startsWith(".")) ?? "";
     expect(

@@ -2,10 +2,9 @@ import { spawnSync } from "node:child_process";
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { beforeEach, describe, expect, it } from "vitest";
-import { silentHooks } from "../../src/engine/ground/hooks";
-import { inspectFolder, recoverFolder } from "../../src/engine/guards/recover";
+import { inspectFolder } from "../../src/engine/guards/inspect";
+import { recoverFolder } from "../../src/engine/guards/recover";
 import { commitState, loadState } from "../../src/engine/records/states";
-import { unlockFolder } from "../../src/engine/guards/sealed/unlock";
 import { holdFolder, letGo } from "../../src/engine/ground/vault";
 import { type StateRecord, provenState, readState, stateName, writeState } from "../../src/format/state";
 import { setInsurance } from "../../src/insurance/insure";
@@ -69,11 +68,7 @@ describe("state records of several computers", () => {
   );
 
   it("of one place the last one governs, and what was before it goes: a stick is opened there, and locked again here, and nothing is lost", async () => {
-    await unlockFolder(
-      other,
-      { path: Buffer.from(folder), access: person.access, keptHeader: null, expected: null, accept: [], closed: false },
-      silentHooks,
-    );
+    await unlock(folder, person.access, { disk: other });
     expect(states()).toEqual([stateName(other.identity.id).toString()]);
     expect(inspected()).toMatchObject({ state: "open", isOwn: false });
     fs.writeFileSync(path.join(folder, "edited there.txt"), "edited there");

@@ -1,8 +1,8 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
-import { changeVisibility } from "../../src/engine/upkeep/change-visibility";
-import { changeGuarded, guardFolder, openGuarded } from "../../src/engine/guards/barred/guarded";
+import { changeVisibility } from "../support/guarding";
+import { changeGuarded, guardFolder, openGuarded } from "../support/guarding";
 import { silentHooks } from "../../src/engine/ground/hooks";
 import { locateFolder } from "../../src/engine/upkeep/locate";
 import { recoverFolder } from "../../src/engine/guards/recover";
@@ -92,13 +92,14 @@ describe("a cover name", () => {
     const become = (
       from: Buffer,
       to: { readonly visibility: "view" | "tucked"; readonly cover?: string; readonly icon?: Buffer },
-    ): Buffer => changeVisibility(linuxDisk, { path: from, place: Buffer.from(folder), places, page: PAGE, ...to });
-    const covered = become(realPath, { visibility: "view", cover: "Recipes", icon: ICON });
+    ): Promise<Buffer> =>
+      changeVisibility(linuxDisk, { path: from, place: Buffer.from(folder), places, page: PAGE, ...to });
+    const covered = await become(realPath, { visibility: "view", cover: "Recipes", icon: ICON });
     expect(fs.readdirSync(base)).toEqual(["Recipes"]);
-    const tucked = become(covered, { visibility: "tucked" });
+    const tucked = await become(covered, { visibility: "tucked" });
     expect(fs.readdirSync(base)).toEqual([".eremos-held"]);
     expect(fs.readdirSync(tucked)).toEqual([".eremos"]);
-    const again = become(tucked, { visibility: "view", cover: "Old bills" });
+    const again = await become(tucked, { visibility: "view", cover: "Old bills" });
     expect(fs.readdirSync(again).sort()).toEqual([".eremos", "Locked with Eremos.html"]);
     await release(again, person.access);
     expect(snapshot(folder)).toEqual(before);
@@ -117,14 +118,14 @@ describe("a cover name", () => {
       silentHooks,
     );
     expect(fs.readdirSync(base)).toEqual(["Recipes"]);
-    const { path: now } = changeGuarded(linuxDisk, {
+    const { path: now } = await changeGuarded(linuxDisk, {
       ...guarding,
       cover: "Old bills",
       path: first,
       place: Buffer.from(folder),
     });
     expect(fs.readdirSync(base)).toEqual(["Old bills"]);
-    openGuarded(linuxDisk, { path: now, place: Buffer.from(folder) });
+    await openGuarded(linuxDisk, { path: now, place: Buffer.from(folder) });
     expect(snapshot(folder, { withoutVault: true }).slice(1)).toEqual(before.slice(1));
   });
 });

@@ -1,17 +1,12 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterEach, beforeAll, beforeEach, describe, expect, it } from "vitest";
-import { changeVisibility } from "../../src/engine/upkeep/change-visibility";
-import {
-  type Guarding,
-  changeGuarded,
-  guardFolder,
-  openGuarded,
-  releaseGuarded,
-} from "../../src/engine/guards/barred/guarded";
+import { changeVisibility } from "../support/guarding";
+import { type Guarding, changeGuarded, guardFolder, openGuarded, releaseGuarded } from "../support/guarding";
 import { silentHooks } from "../../src/engine/ground/hooks";
-import { inspectFolder, recoverFolder } from "../../src/engine/guards/recover";
-import { NO_BARS } from "../../src/format/guard-record";
+import { inspectFolder } from "../../src/engine/guards/inspect";
+import { recoverFolder } from "../../src/engine/guards/recover";
+import { NO_BARS } from "../../src/format/guards";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import type { Disk } from "../../src/platform/port";
 import { crashingDisk } from "../support/crashing-disk";
@@ -52,7 +47,7 @@ describe.runIf(CAN_MOUNT)("a drive's whole contents", () => {
   it("is sealed in view or hidden, changed while locked, opened where it is mounted now, and given back as it was", async () => {
     await lock(drive.at, person.owner, { folder: ID });
     expect(top()).toEqual([".eremos", "Locked with Eremos.html"]);
-    changeVisibility(linuxDisk, { path: at(), place: at(), visibility: "hidden", places: [], page: null });
+    await changeVisibility(linuxDisk, { path: at(), place: at(), visibility: "hidden", places: [], page: null });
     expect(top()).toEqual([".eremos"]);
     expect(inspectFolder(linuxDisk, at())).toMatchObject({ state: "sealed", visibility: "hidden", arrivals: 0 });
     drive.replug("mounted elsewhere");
@@ -60,7 +55,7 @@ describe.runIf(CAN_MOUNT)("a drive's whole contents", () => {
     expect(opened).toEqual(at());
     expect(contents()).toEqual(before);
     await lock(drive.at, person.device, { folder: ID, note, visibility: "hidden" });
-    changeVisibility(linuxDisk, { path: at(), place: at(), visibility: "view", places: [], page: PAGE });
+    await changeVisibility(linuxDisk, { path: at(), place: at(), visibility: "view", places: [], page: PAGE });
     expect(top()).toEqual([".eremos", "Locked with Eremos.html"]);
     await release(drive.at, person.access);
     expect(contents()).toEqual(before);
@@ -81,11 +76,11 @@ describe.runIf(CAN_MOUNT)("a drive's whole contents", () => {
     expect(fs.statSync(path.join(drive.at, ".eremos")).mode & 0o777).toBe(0o700);
     fs.writeFileSync(path.join(drive.at, "letter.txt"), "a newcomer");
     expect(inspectFolder(linuxDisk, at())).toMatchObject({ state: "locked", arrivals: 1 });
-    openGuarded(linuxDisk, { path: at(), place: at() });
+    await openGuarded(linuxDisk, { path: at(), place: at() });
     expect(fs.readFileSync(path.join(drive.at, "letter (arrived while locked).txt"), "utf8")).toBe("a newcomer");
     fs.rmSync(path.join(drive.at, "letter (arrived while locked).txt"));
     expect(contents()).toEqual(before);
-    releaseGuarded(linuxDisk, { path: at(), place: at() });
+    await releaseGuarded(linuxDisk, { path: at(), place: at() });
     expect(contents()).toEqual(before);
     expect(top()).not.toContain(".eremos");
   });
@@ -118,7 +113,7 @@ describe.runIf(CAN_MOUNT)("a drive's whole contents", () => {
         });
         tried++;
         if (fs.existsSync(path.join(drive.at, ".eremos"))) recoverFolder(linuxDisk, at());
-        if (inspectFolder(linuxDisk, at())) releaseGuarded(linuxDisk, { path: at(), place: at() });
+        if (inspectFolder(linuxDisk, at())) await releaseGuarded(linuxDisk, { path: at(), place: at() });
         expect(contents(), `way ${number}, operation ${operation}`).toEqual(before);
         if (!crashing.crashed()) break;
       }

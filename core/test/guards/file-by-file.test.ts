@@ -1,9 +1,9 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
-import { inspectFolder } from "../../src/engine/guards/recover";
+import { inspectFolder } from "../../src/engine/guards/inspect";
 import { silentHooks } from "../../src/engine/ground/hooks";
-import { previewLock } from "../../src/engine/guards/sealed/lock";
+import { previewSealing } from "../../src/engine/guards/sealed/lock";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import type { Disk } from "../../src/platform/port";
 import { Crash } from "../support/crashing-disk";
@@ -58,7 +58,7 @@ describe.runIf(IS_ROOT)("a disk too small for two copies (a real one, of 40 MiB)
 
   it("locks and opens file by file, and gives everything back exactly", async () => {
     const before = fill();
-    expect(previewLock(linuxDisk, { path: Buffer.from(folder), visibility: "view", places: [] }).strategy).toBe(
+    expect(previewSealing(linuxDisk, { path: Buffer.from(folder), visibility: "view", places: [] }).strategy).toBe(
       "file-by-file",
     );
     const locked = await lock(folder, person.owner);

@@ -2,18 +2,13 @@ import { spawnSync } from "node:child_process";
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterEach, beforeAll, beforeEach, describe, expect, it } from "vitest";
-import {
-  type Guarding,
-  changeGuarded,
-  guardFolder,
-  openGuarded,
-  releaseGuarded,
-} from "../../src/engine/guards/barred/guarded";
+import { type Guarding, changeGuarded, guardFolder, openGuarded, releaseGuarded } from "../support/guarding";
 import { HELD_NAME } from "../../src/engine/visibility/hide";
 import { silentHooks } from "../../src/engine/ground/hooks";
 import { locateFolder } from "../../src/engine/upkeep/locate";
-import { inspectFolder, recoverFolder } from "../../src/engine/guards/recover";
-import { LEVELS, type Level, NO_BARS } from "../../src/format/guard-record";
+import { inspectFolder } from "../../src/engine/guards/inspect";
+import { recoverFolder } from "../../src/engine/guards/recover";
+import { LEVELS, type Level, NO_BARS } from "../../src/format/guards";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import { FOLDER } from "../support/scene";
 import { OTHER, OWN, asOwner, runAs } from "../support/accounts";
@@ -209,7 +204,7 @@ describe.runIf(process.getuid?.() === 0)("a barred folder, tried by real account
     expect(attempts(OWN, folder)).toEqual(expected("change"));
     const back = watching();
     await asOwner(async () => {
-      openGuarded(back.watched, { ...place(folder), closed: true });
+      await openGuarded(back.watched, { ...place(folder), closed: true });
       await lock(folder, person.owner, { disk: back.watched, folder: FOLDER, visibility: "hidden", places: places() });
     });
     expect([...back.seen].sort()).toEqual(listOrNothing);
@@ -263,12 +258,13 @@ describe("a folder that was barred on another operating system", () => {
   it("is told as that, and nothing is done by rules and permissions of another system", async () => {
     await guard({ guard: "barred", bars: { others: "nothing", own: "everything" }, visibility: "view" });
     const before = snapshot(folder);
+    const asBarred = { ...place(folder), guard: "barred" } as const;
     const elsewhere = new Proxy(linuxDisk, {
       get: (target, name: keyof typeof linuxDisk) => (name === "system" ? "another" : target[name]),
     });
     for (const attempt of [
-      () => openGuarded(elsewhere, place(folder)),
-      () => releaseGuarded(elsewhere, place(folder)),
+      () => openGuarded(elsewhere, asBarred),
+      () => releaseGuarded(elsewhere, asBarred),
       () => recoverFolder(elsewhere, Buffer.from(folder)),
       () => inspectFolder(elsewhere, Buffer.from(folder)),
     ]) {
@@ -306,7 +302,7 @@ describe("out of sight and tucked away", () => {
       expect(path.basename(now.toString())).toMatch(/^\.[0-9a-f]{20}$/);
       expect(locateFolder(linuxDisk, Buffer.from(folder), FOLDER)?.realPath).toEqual(now);
       expect(snapshot(now.toString(), { withoutVault: true }).slice(1)).toEqual(before.slice(1));
-      releaseGuarded(linuxDisk, place(now.toString()));
+      await releaseGuarded(linuxDisk, place(now.toString()));
       expect(snapshot(folder)).toEqual(before);
       expect(fs.readdirSync(path.join(base, "home"))).toEqual(["Workshop"]);
     },
@@ -337,12 +333,14 @@ describe("out of sight and tucked away", () => {
     } as const;
     const { path: now } = await guardFolder(linuxDisk, rules, silentHooks);
     fs.mkdirSync(folder);
-    expect(() => openGuarded(linuxDisk, place(now.toString()))).toThrow("Something else is at");
+    await expect(openGuarded(linuxDisk, place(now.toString()))).rejects.toThrow("Something else is at");
     fs.rmdirSync(folder);
     fs.rmdirSync(path.dirname(folder));
-    expect(() => openGuarded(linuxDisk, place(now.toString()))).toThrow("where the folder belongs, is not there");
+    await expect(openGuarded(linuxDisk, place(now.toString()))).rejects.toThrow(
+      "where the folder belongs, is not there",
+    );
     fs.mkdirSync(path.dirname(folder));
-    openGuarded(linuxDisk, place(now.toString()));
+    await openGuarded(linuxDisk, place(now.toString()));
     expect(fs.readFileSync(path.join(folder, "letter.txt"), "utf8")).toBe("Dear Jonas");
   });
 });

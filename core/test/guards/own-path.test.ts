@@ -1,10 +1,10 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { expect, it } from "vitest";
-import { guardFolder, openGuarded, releaseGuarded } from "../../src/engine/guards/barred/guarded";
+import { guardFolder, openGuarded, releaseGuarded } from "../support/guarding";
 import { silentHooks } from "../../src/engine/ground/hooks";
 import { locateFolder } from "../../src/engine/upkeep/locate";
-import { NO_BARS } from "../../src/format/guard-record";
+import { NO_BARS } from "../../src/format/guards";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import type { Disk } from "../../src/platform/port";
 import { crashingDisk } from "../support/crashing-disk";
@@ -67,7 +67,7 @@ const CUT: Record<
   },
   "opening it from out of sight": {
     work: async (disk, folder, visibility) =>
-      openGuarded(disk, place(folder, (await guard(linuxDisk, folder, visibility)).path)),
+      await openGuarded(disk, place(folder, (await guard(linuxDisk, folder, visibility)).path)),
     open: async (folder, now) => openGuarded(linuxDisk, place(folder, now)),
     release: async (folder, now) => releaseGuarded(linuxDisk, place(folder, now)),
   },

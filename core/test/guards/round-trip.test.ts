@@ -1,8 +1,9 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterEach, beforeAll, beforeEach, describe, expect, it } from "vitest";
-import { inspectFolder, recoverFolder } from "../../src/engine/guards/recover";
-import { releaseOpenFolder } from "../../src/engine/guards/sealed/unlock";
+import { inspectFolder } from "../../src/engine/guards/inspect";
+import { recoverFolder } from "../../src/engine/guards/recover";
+import { releaseOpenFolder } from "../support/guarding";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import {
   PAGE,
@@ -55,7 +56,7 @@ describe("a folder locked in place", () => {
 
     const opened = await unlock(locked.realPath, person.access);
     expect(opened.path.toString()).toBe(folder);
-    releaseOpenFolder(linuxDisk, opened.path);
+    await releaseOpenFolder(linuxDisk, opened.path);
     expect(snapshot(folder)).toEqual(before);
     expect(fs.readdirSync(base)).toEqual(["Payroll"]);
   });

@@ -2,14 +2,14 @@ import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, it } from "vitest";
 import { EremosError } from "../../src/errors/eremos-error";
-import { changeGuarded, guardFolder, openGuarded, releaseGuarded } from "../../src/engine/guards/barred/guarded";
+import { changeGuarded, guardFolder, openGuarded, releaseGuarded } from "../support/guarding";
 import { HELD_NAME } from "../../src/engine/visibility/hide";
 import { silentHooks } from "../../src/engine/ground/hooks";
 import { lastChange } from "../../src/engine/records/last-change";
 import { locateFolder } from "../../src/engine/upkeep/locate";
-import { previewLock } from "../../src/engine/guards/sealed/lock";
+import { previewSealing } from "../../src/engine/guards/sealed/lock";
 import { recoverFolder } from "../../src/engine/guards/recover";
-import { releaseOpenFolder } from "../../src/engine/guards/sealed/unlock";
+import { releaseOpenFolder } from "../support/guarding";
 import { writeFileRecord } from "../../src/format/file-record";
 import { VISIBILITIES } from "../../src/format/state";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
@@ -81,8 +81,9 @@ async function plainAgain(): Promise<string[]> {
     expect(["sealed", "locked", "open"]).toContain(now.inspection.state);
     if (now.inspection.state !== "open")
       expect(fs.existsSync(file) && fs.statSync(file).isFile(), "nothing readable while it is locked").toBe(false);
-    if (now.inspection.guard !== "sealed") releaseGuarded(linuxDisk, { path: now.realPath, place: Buffer.from(file) });
-    else if (now.inspection.state === "open") releaseOpenFolder(linuxDisk, now.realPath);
+    if (now.inspection.guard !== "sealed")
+      await releaseGuarded(linuxDisk, { path: now.realPath, place: Buffer.from(file) });
+    else if (now.inspection.state === "open") await releaseOpenFolder(linuxDisk, now.realPath);
     else await release(now.realPath, person.access);
   }
   const held = path.join(base, HELD_NAME.toString());
@@ -94,7 +95,7 @@ describe("a single file", () => {
   it.each(VISIBILITIES)(
     "locks %s, shows no name where it hides, opens at its place, follows edits, and is an ordinary file again",
     async (visibility) => {
-      expect(previewLock(linuxDisk, { path: Buffer.from(file), visibility, places: [] })).toMatchObject({
+      expect(previewSealing(linuxDisk, { path: Buffer.from(file), visibility, places: [] })).toMatchObject({
         files: 1,
         bytes: TEXT.length,
       });
@@ -159,18 +160,23 @@ describe("a single file", () => {
     fs.renameSync(file, path.join(base, "moved.txt"));
     await expect(lock(file, person.owner, { folder: ID, note })).rejects.toMatchObject({ code: "not-found" });
     fs.renameSync(path.join(base, "moved.txt"), file);
-    releaseOpenFolder(linuxDisk, Buffer.from(file));
+    await releaseOpenFolder(linuxDisk, Buffer.from(file));
     expect(entriesOf(base)).toEqual(before);
   });
 
   it("can be barred or put out of sight as well, changed while it is locked, and opens with the permissions it had", async () => {
     const first = await guardIt();
     expect(fs.existsSync(file)).toBe(false);
-    const { path: now } = changeGuarded(linuxDisk, { ...guarding("view"), path: first, place: Buffer.from(file) });
+    const { path: now } = await changeGuarded(linuxDisk, {
+      ...guarding("view"),
+      path: first,
+      place: Buffer.from(file),
+    });
     expect(fs.readFileSync(path.join(now.toString(), "letter.txt"), "utf8")).toBe(TEXT);
-    expect(openGuarded(linuxDisk, { path: now, place: Buffer.from(file) }).path.toString()).toBe(file);
+    const opened = await openGuarded(linuxDisk, { path: now, place: Buffer.from(file) });
+    expect(opened.path.toString()).toBe(file);
     expect(fs.statSync(file).mode & 0o777).toBe(0o640);
-    releaseGuarded(linuxDisk, { path: Buffer.from(file), place: Buffer.from(file) });
+    await releaseGuarded(linuxDisk, { path: Buffer.from(file), place: Buffer.from(file) });
     expect(entriesOf(base)).toEqual(before);
   });
 });
@@ -212,7 +218,7 @@ it.runIf(process.getuid?.() === 0)(
       );
       const { realPath } = await lock(file, person.owner, { folder: ID, visibility: "hidden" });
       await unlock(realPath, person.access);
-      releaseOpenFolder(linuxDisk, Buffer.from(file));
+      await releaseOpenFolder(linuxDisk, Buffer.from(file));
     });
     expect(fs.readFileSync(file, "utf8")).toBe(TEXT);
   },
@@ -252,7 +258,7 @@ const SCENES: Readonly<Record<string, Scene>> = {
         `opened from barred, ${visibility}`,
         async () => {
           const at = await guardIt(linuxDisk, visibility);
-          return (disk) => openGuarded(disk, { path: at, place: Buffer.from(file) });
+          return (disk) => openGuarded(disk, { path: at, place: Buffer.from(file), guard: "barred" });
         },
       ],
     ]),
@@ -267,7 +273,7 @@ const SCENES: Readonly<Record<string, Scene>> = {
   "barred, locked, becomes sealed": async () => {
     const at = await guardIt(linuxDisk, "hidden");
     return async (disk) => {
-      openGuarded(disk, { path: at, place: Buffer.from(file), closed: true });
+      await openGuarded(disk, { path: at, place: Buffer.from(file), guard: "barred", closed: true });
       await lock(file, person.owner, { disk, folder: ID, visibility: "view" });
     };
   },
@@ -278,7 +284,7 @@ const SCENES: Readonly<Record<string, Scene>> = {
   },
   "release of a barred one": async () => {
     const at = await guardIt(linuxDisk, "hidden");
-    return (disk) => releaseGuarded(disk, { path: at, place: Buffer.from(file) });
+    return (disk) => releaseGuarded(disk, { path: at, place: Buffer.from(file), guard: "barred" });
   },
 };
 

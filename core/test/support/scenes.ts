@@ -3,27 +3,21 @@ import * as path from "node:path";
 import { expect } from "vitest";
 import { changeOwner, openFolderKey } from "../../src/engine/access/change-owner";
 import { closeToOthers } from "../../src/engine/upkeep/close-to-others";
-import { changeVisibility } from "../../src/engine/upkeep/change-visibility";
-import {
-  type GuardOutcome,
-  type GuardedInput,
-  type Guarding,
-  changeGuarded,
-  guardFolder,
-  openGuarded,
-  releaseGuarded,
-} from "../../src/engine/guards/barred/guarded";
+import { changeVisibility } from "./guarding";
+import { type GuardedInput, type Guarding, changeGuarded, guardFolder, openGuarded, releaseGuarded } from "./guarding";
+import type { Locked } from "../../src/engine/guards/guard";
 import { EremosError } from "../../src/errors/eremos-error";
 import { setInsurance } from "../../src/insurance/insure";
 import { repairFolder } from "../../src/engine/upkeep/repair";
 import { silentHooks } from "../../src/engine/ground/hooks";
-import { NO_BARS } from "../../src/format/guard-record";
+import { NO_BARS } from "../../src/format/guards";
 import type { Disk } from "../../src/platform/port";
 import { HELD_NAME } from "../../src/engine/visibility/hide";
 import { locateFolder } from "../../src/engine/upkeep/locate";
-import type { OpenNote, Signer } from "../../src/engine/contents/lock-input";
-import { inspectFolder, recoverFolder } from "../../src/engine/guards/recover";
-import { releaseOpenFolder } from "../../src/engine/guards/sealed/unlock";
+import type { OpenNote, Signer } from "../../src/engine/contents/sealing-input";
+import { inspectFolder } from "../../src/engine/guards/inspect";
+import { recoverFolder } from "../../src/engine/guards/recover";
+import { releaseOpenFolder } from "./guarding";
 import { VISIBILITIES } from "../../src/format/state";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import { crampedDisk } from "./crashing-disk";
@@ -167,7 +161,13 @@ export const STAGES: Record<string, Stage> = {
           folder,
           acceptable: [before],
           run: async (disk) =>
-            changeVisibility(disk, { path: realPath, place: Buffer.from(folder), visibility: to, places, page: PAGE }),
+            await changeVisibility(disk, {
+              path: realPath,
+              place: Buffer.from(folder),
+              visibility: to,
+              places,
+              page: PAGE,
+            }),
         };
       },
     ]),
@@ -206,7 +206,7 @@ export const STAGES: Record<string, Stage> = {
           folder,
           acceptable: [before],
           run: async (disk) =>
-            changeVisibility(disk, {
+            await changeVisibility(disk, {
               path: realPath,
               place: Buffer.from(folder),
               visibility,
@@ -261,7 +261,7 @@ function guard(
   folder: string,
   guarding: Omit<Guarding, "places">,
   disk: Disk = linuxDisk,
-): Promise<GuardOutcome> {
+): Promise<Locked> {
   return guardFolder(
     disk,
     {
@@ -317,7 +317,7 @@ Object.assign(
     "barred and open becomes sealed": async (person, folder) => {
       const before = snapshot(folder);
       const { path: now } = await guard(person, folder, GUARDINGS["read only"]);
-      openGuarded(linuxDisk, { path: now, place: Buffer.from(folder) });
+      await openGuarded(linuxDisk, { path: now, place: Buffer.from(folder) });
       return {
         folder,
         acceptable: [before],
@@ -396,11 +396,15 @@ async function leaving(
   person: Person,
   folder: string,
   guarding: Omit<Guarding, "places">,
-  way: (disk: Disk, input: GuardedInput) => GuardOutcome,
+  way: (disk: Disk, input: GuardedInput) => Promise<unknown>,
 ): Promise<Scene> {
   const before = snapshot(folder);
   const { path: now } = await guard(person, folder, guarding);
-  return { folder, acceptable: [before], run: async (disk) => way(disk, { path: now, place: Buffer.from(folder) }) };
+  return {
+    folder,
+    acceptable: [before],
+    run: async (disk) => way(disk, { path: now, place: Buffer.from(folder), guard: guarding.guard }),
+  };
 }
 
 async function relock(person: Person, folder: string, edited: boolean, signer: Signer): Promise<Scene> {
@@ -452,8 +456,8 @@ export async function plainAfterRecovery(
       await releaseAnyhow(person, now);
     }
     if (state === "mixed") await release(now, person.access);
-    if (isGuarded) releaseGuarded(linuxDisk, { path: now, place: Buffer.from(folder) });
-    else if (state === "open") releaseOpenFolder(linuxDisk, now);
+    if (isGuarded) await releaseGuarded(linuxDisk, { path: now, place: Buffer.from(folder) });
+    else if (state === "open") await releaseOpenFolder(linuxDisk, now);
   }
   expect(fs.readdirSync(path.dirname(folder)).filter((name) => name !== HELD_NAME.toString())).toEqual([
     path.basename(folder),

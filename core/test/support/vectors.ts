@@ -22,7 +22,7 @@ import { newGuestRecord, newMember, writeGuestRecord, writeMember } from "../../
 import { ContentKeys, type ObjectHeader, encodeObjectHeader } from "../../src/format/object";
 import { createOwner, deviceId, withKeyholders, withNewKeys } from "../../src/format/owner";
 import { newFrame, writeRecord } from "../../src/format/record-file";
-import { formatRecoveryCode } from "../../src/format/recovery-code";
+import { formatRecoveryCode } from "../../src/format/codes/recovery-code";
 import { guestSlot, writeSlot } from "../../src/format/slot";
 import { type StateRecord, writeState } from "../../src/format/state";
 import { TreeWriter, fileEntry, newMeta } from "../../src/format/tree";

@@ -3,21 +3,17 @@ import * as os from "node:os";
 import * as path from "node:path";
 import { spawnSync } from "node:child_process";
 import { createHash } from "node:crypto";
-import type { LockInput, OpenNote, Signer } from "../../src/engine/contents/lock-input";
-import { type LockOutcome, lockFolder } from "../../src/engine/guards/sealed/lock";
+import type { OpenNote, SealingInput, Signer } from "../../src/engine/contents/sealing-input";
+import type { Locked, SealedFacts, Unlocked, UnsealedFacts, Unsealing } from "../../src/engine/guards/guard";
+import { lockFolder, releaseFolder, unlockFolder } from "../../src/engine/guards/verbs";
+import { NO_BARS } from "../../src/format/guards";
 import { type Hooks, silentHooks } from "../../src/engine/ground/hooks";
 import type { OwnerAccess } from "../../src/engine/records/keys";
-import {
-  type UnlockInput,
-  type UnlockOutcome,
-  releaseFolder,
-  unlockFolder,
-} from "../../src/engine/guards/sealed/unlock";
 import { generateSigningKey } from "../../src/crypto/signature";
 import { LEAST_COST } from "../../src/crypto/kdf";
 import { newId } from "../../src/format/ids";
 import { createOwner, withPassword } from "../../src/format/owner";
-import { newRecoveryCode } from "../../src/format/recovery-code";
+import { newRecoveryCode } from "../../src/format/codes/recovery-code";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import { attributesAt } from "../../src/platform/linux/libc";
 import type { Disk } from "../../src/platform/port";
@@ -66,11 +62,11 @@ export function removeDirectory(directory: string): void {
 
 export interface LockOptions {
   readonly disk?: Disk;
-  readonly visibility?: LockInput["visibility"];
+  readonly visibility?: SealingInput["visibility"];
   readonly cover?: string | null;
   readonly icon?: Buffer | null;
   /** Where a held area may be; the folder's own directory unless given. */
-  readonly places?: LockInput["places"];
+  readonly places?: SealingInput["places"];
   readonly note?: OpenNote | null;
   readonly folder?: string;
   readonly hooks?: Hooks;
@@ -78,65 +74,91 @@ export interface LockOptions {
   readonly inUseAnyway?: boolean;
   readonly keep?: number;
   readonly keptHeader?: Buffer;
+  readonly rekey?: boolean;
 }
 
 export const ICON = Buffer.from("[Desktop Entry]\nIcon=x-office-address-book\n");
 export const PAGE = Buffer.from("<!doctype html><title>Locked</title>");
 
-export function lock(folder: string, signer: Signer, options: LockOptions = {}): Promise<LockOutcome> {
+/** What a lock ends with, in one. */
+export interface LockOutcome extends SealedFacts, Omit<Locked, "sealed" | "path"> {
+  /** Where it is now. */
+  readonly realPath: Buffer;
+}
+
+export async function lock(folder: string, signer: Signer, options: LockOptions = {}): Promise<LockOutcome> {
   const visibility = options.visibility ?? "view";
-  const input: LockInput = {
-    path: Buffer.from(folder),
-    folder: options.folder ?? newId(),
-    visibility,
-    places: options.places ?? [Buffer.from(path.dirname(folder))],
-    signer,
-    note: options.note ?? null,
-    cover: options.cover ?? null,
-    icon: options.icon ?? null,
-    page: options.page ?? (visibility === "view" ? PAGE : null),
-    inUseAnyway: options.inUseAnyway ?? false,
-    keep: options.keep ?? 0,
-    ...(options.keptHeader ? { keptHeader: options.keptHeader } : {}),
-  };
-  return lockFolder(options.disk ?? linuxDisk, input, options.hooks ?? silentHooks);
+  const {
+    sealed,
+    path: realPath,
+    ...locked
+  } = await lockFolder(
+    options.disk ?? linuxDisk,
+    {
+      guard: "sealed",
+      bars: NO_BARS,
+      owner: signer.owner,
+      path: Buffer.from(folder),
+      folder: options.folder ?? newId(),
+      visibility,
+      places: options.places ?? [Buffer.from(path.dirname(folder))],
+      cover: options.cover ?? null,
+      sealing: {
+        signer,
+        note: options.note ?? null,
+        icon: options.icon ?? null,
+        page: options.page ?? (visibility === "view" ? PAGE : null),
+        inUseAnyway: options.inUseAnyway ?? false,
+        keep: options.keep ?? 0,
+        ...(options.keptHeader ? { keptHeader: options.keptHeader } : {}),
+        ...(options.rekey === undefined ? {} : { rekey: options.rekey }),
+      },
+    },
+    options.hooks ?? silentHooks,
+  );
+  if (!sealed) throw new Error("nothing was sealed");
+  return { ...sealed, ...locked, realPath };
 }
 
 export interface OpenOptions {
   readonly disk?: Disk;
   readonly hooks?: Hooks;
-  readonly expected?: UnlockInput["expected"];
-  readonly accept?: UnlockInput["accept"];
+  readonly expected?: Unsealing["expected"];
+  readonly accept?: Unsealing["accept"];
   readonly closed?: boolean;
   readonly keptHeader?: Buffer | null;
+  readonly keep?: number;
 }
 
-function openInput(folder: string | Buffer, access: OwnerAccess, options: OpenOptions): UnlockInput {
-  return {
-    path: Buffer.from(folder),
-    access,
-    keptHeader: options.keptHeader ?? null,
-    expected: options.expected ?? null,
-    accept: options.accept ?? [],
-    closed: options.closed ?? false,
+/** What an opening ends with, in one. */
+export interface UnlockOutcome extends UnsealedFacts, Omit<Unlocked, "unsealed"> {}
+
+const opening =
+  (verb: typeof unlockFolder) =>
+  async (folder: string | Buffer, access: OwnerAccess, options: OpenOptions = {}): Promise<UnlockOutcome> => {
+    const { unsealed, ...opened } = await verb(
+      options.disk ?? linuxDisk,
+      {
+        path: Buffer.from(folder),
+        place: Buffer.from(folder),
+        guard: "sealed",
+        closed: options.closed ?? false,
+        sealed: {
+          access,
+          keptHeader: options.keptHeader ?? null,
+          expected: options.expected ?? null,
+          accept: options.accept ?? [],
+          keep: options.keep ?? 0,
+        },
+      },
+      options.hooks ?? silentHooks,
+    );
+    if (!unsealed) throw new Error("nothing was sealed");
+    return { ...unsealed, ...opened };
   };
-}
 
-export function unlock(
-  folder: string | Buffer,
-  access: OwnerAccess,
-  options: OpenOptions = {},
-): Promise<UnlockOutcome> {
-  return unlockFolder(options.disk ?? linuxDisk, openInput(folder, access, options), options.hooks ?? silentHooks);
-}
-
-export function release(
-  folder: string | Buffer,
-  access: OwnerAccess,
-  options: OpenOptions = {},
-): Promise<UnlockOutcome> {
-  return releaseFolder(options.disk ?? linuxDisk, openInput(folder, access, options), options.hooks ?? silentHooks);
-}
+export const unlock = opening(unlockFolder);
+export const release = opening(releaseFolder);
 
 /**
  * Everything that must come back, one line an entry: path, type, mode, owner, times, size, links, attributes, content.

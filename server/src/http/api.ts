@@ -303,13 +303,13 @@ export const ROUTES: Readonly<Record<string, Route>> = {
     async ({ context }, body) => ({ job: await putBack(context.eremos, body) }),
   ),
   release: route(false, target, async ({ context }, body) => {
-    const { job } = await release(context.eremos, {
+    const { id } = await release(context.eremos, {
       pathOrId: body.folder,
       from: FROM,
       accept: body.accept,
       secret: body.secret,
     });
-    return { job: job?.id ?? null };
+    return { job: id };
   }),
   check: route(
     false,

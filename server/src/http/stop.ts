@@ -1,4 +1,4 @@
-import { closeToOthers, isEremosError, locateFolder } from "@eremos/core";
+import { closeToOthers, isEncrypting, isEremosError, locateFolder } from "@eremos/core";
 import type { Eremos } from "../eremos";
 import { closeUp } from "../operations/locking/close-up";
 import { decodePath } from "../paths";
@@ -25,7 +25,7 @@ function closeWhatIsLeft(eremos: Eremos): void {
   for (const note of eremos.data.notes().filter(({ rules }) => rules.atStop)) {
     try {
       const located = locateFolder(eremos.disk, decodePath(note.path), note.id);
-      if (located?.inspection.guard === "sealed" && located.inspection.state === "open")
+      if (located && isEncrypting(located.inspection) && located.inspection.state === "open")
         closeToOthers(eremos.disk, located.realPath);
     } catch (error) {
       if (!isEremosError(error)) throw error;

@@ -1,4 +1,5 @@
 "use client";
+import { isEncrypting } from "@eremos/core/guards";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { type ReactNode, useId, useState } from "react";
 import type { PlanView, Protection } from "@eremos/server/contract";
@@ -46,7 +47,7 @@ function ProtectForm({ start }: { readonly start: string }): ReactNode {
     placeholderData: keepPreviousData,
   });
   const current = plan.data && path.trim() !== "" ? plan.data : null;
-  const isOwn = hasOwn && protection.guard === "sealed";
+  const isOwn = hasOwn && isEncrypting(protection);
   const ready = current !== null && current.refusal === null && !plan.isFetching && (!isOwn || own.chosen.ready);
   return (
     <form
@@ -70,9 +71,7 @@ function ProtectForm({ start }: { readonly start: string }): ReactNode {
       ) : (
         <AgainstChoice value={protection} onChoose={setProtection} />
       )}
-      {isFull && protection.guard === "sealed" && (
-        <OwnPassword chosen={hasOwn} onChosen={setHasOwn} fields={own.fields} />
-      )}
+      {isFull && isEncrypting(protection) && <OwnPassword chosen={hasOwn} onChosen={setHasOwn} fields={own.fields} />}
       <p className="flex flex-wrap items-baseline justify-between gap-x-4 text-sm">
         <span>{protectionWords(protection)}.</span>
         <button
@@ -228,7 +227,7 @@ function Plan({
     plan.kind === "file" && protection.visibility === "view"
       ? " While it is locked, it lies in a folder of its name."
       : "";
-  if (protection.guard !== "sealed")
+  if (!isEncrypting(protection))
     return (
       <p className="text-sm text-mute">
         In {baseName(parentOf(plan.path))}. Nothing of it is encrypted or read: it is done in a moment, and undone as

@@ -1,4 +1,5 @@
 "use client";
+import { isEncrypting, traitsOf } from "@eremos/core/guards";
 import { useQuery } from "@tanstack/react-query";
 import { ArrowLeft } from "lucide-react";
 import Link from "next/link";
@@ -136,10 +137,11 @@ function lockedSentence({ guard, visibility, cover }: FolderView): string {
     hidden: "has no name at its place",
     tucked: "is tucked away, and nothing is left at its place",
   }[visibility];
-  if (guard === "sight")
-    return `It ${where}. Its contents are not encrypted: whoever finds it can read them. Opening brings it back at the same path.`;
-  if (guard === "barred")
+  const { encrypts, hasBars } = traitsOf(guard);
+  if (hasBars)
     return `It ${where}, and the system refuses what you ruled out. Its contents are not encrypted. Opening gives back the permissions there were.`;
+  if (!encrypts)
+    return `It ${where}. Its contents are not encrypted: whoever finds it can read them. Opening brings it back at the same path.`;
   if (visibility === "hidden")
     return "It is locked, and its name is gone from its place. Opening it brings the same files back at the same path.";
   if (visibility === "tucked")
@@ -160,7 +162,7 @@ function Shows({ folder }: { readonly folder: FolderView }): ReactNode {
   if (folder.state !== "locked" && folder.state !== "open") return null;
   const choose = ({ guard, visibility, cover, icon, bars }: Protection): void => {
     const protection = { guard, visibility, cover, icon, bars };
-    const needsRework = folder.state === "locked" && (folder.guard === "sealed") !== (guard === "sealed");
+    const needsRework = folder.state === "locked" && isEncrypting(folder) !== isEncrypting(protection);
     if (needsRework) setAsking(protection);
     else set.run(protection);
   };
@@ -176,8 +178,8 @@ function Shows({ folder }: { readonly folder: FolderView }): ReactNode {
       <Confirm
         open={asking !== null}
         onOpenChange={(open) => !open && setAsking(null)}
-        title={asking?.guard === "sealed" ? `Seal ${folder.name}?` : `Take the encryption off ${folder.name}?`}
-        action={asking?.guard === "sealed" ? "Seal it" : "Change it"}
+        title={asking && isEncrypting(asking) ? `Seal ${folder.name}?` : `Take the encryption off ${folder.name}?`}
+        action={asking && isEncrypting(asking) ? "Seal it" : "Change it"}
         tone="dusk"
         onConfirm={() => asking && rework.run(asking)}
       >
@@ -190,7 +192,7 @@ function Shows({ folder }: { readonly folder: FolderView }): ReactNode {
 
 /** From sealed to another guard, or back: every file is written anew. */
 function ReworkWords({ folder, to }: { readonly folder: FolderView; readonly to: Protection | null }): ReactNode {
-  if (to?.guard === "sealed")
+  if (to && isEncrypting(to))
     return (
       <p>
         Every file is read and encrypted, which takes a while for a large folder. Until that is done no other account
@@ -201,8 +203,8 @@ function ReworkWords({ folder, to }: { readonly folder: FolderView; readonly to:
     <>
       <p>
         {count(folder.files, "file")}, {formatBytes(folder.bytes)}, {folder.files === 1 ? "is" : "are"} decrypted to the
-        disk, and the folder is {to?.guard === "barred" ? "barred" : "put out of sight"} then. No other account gets in
-        meanwhile; cut off half way, it is finished when Eremos next starts.
+        disk, and the folder is {to && traitsOf(to.guard).word} then. No other account gets in meanwhile; cut off half
+        way, it is finished when Eremos next starts.
       </p>
       <p>
         After that it is not encrypted: an administrator, or whoever holds the disk, can read it.
@@ -221,7 +223,7 @@ function Facts({ folder }: { readonly folder: FolderView }): ReactNode {
       : [["Kind", folder.kind === "file" ? "a single file" : "a drive\u2019s contents"] as const]),
     [
       "Holds",
-      folder.guard !== "sealed"
+      !isEncrypting(folder)
         ? "as it is; not counted"
         : folder.files > 0
           ? `${count(folder.files, "file")}, ${formatBytes(folder.bytes)}`
@@ -313,8 +315,8 @@ function ReleaseBox({ folder }: { readonly folder: FolderView }): ReactNode {
       >
         <p>What stays: every file, at {folder.path}, with its names, times and permissions.</p>
         <p>
-          What goes: {folder.guard === "sealed" ? "the encrypted copy and " : ""}everything Eremos added. After that
-          anybody at this computer can read the folder. You can lock it again at any time.
+          What goes: {isEncrypting(folder) ? "the encrypted copy and " : ""}everything Eremos added. After that anybody
+          at this computer can read the folder. You can lock it again at any time.
         </p>
       </Confirm>
       {release.dialog}

@@ -1,4 +1,5 @@
 "use client";
+import { isEncrypting } from "@eremos/core/guards";
 import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
 import { toast } from "sonner";
@@ -29,7 +30,7 @@ export function Health({ folder, jobs }: HealthProps): ReactNode {
       mended.length === 0 ? "Its records are whole: there was nothing to mend." : `Written anew: ${mended.join(", ")}.`,
     );
   });
-  if (folder.guard !== "sealed") return null;
+  if (!isEncrypting(folder)) return null;
   const isBusy = jobs.some(isRunning);
   const last = jobs.find((job) => ["check", "repair"].includes(job.verb) && job.state === "done");
   return (

@@ -1,4 +1,5 @@
 "use client";
+import { isEncrypting } from "@eremos/core/guards";
 import { type ReactNode, useState } from "react";
 import type { FolderSecret, FolderView, LastLockView, VisitEntry } from "@eremos/server/contract";
 import { useWithSecret } from "@/parts/secrets/ask-secret";
@@ -29,7 +30,7 @@ export function LastLock({ folder }: { readonly folder: FolderView }): ReactNode
       );
     setShown(null);
   });
-  if (folder.guard !== "sealed" || folder.state !== "open") return null;
+  if (!isEncrypting(folder) || folder.state !== "open") return null;
   return (
     <section aria-labelledby="last-lock">
       <h2 id="last-lock" className="text-lg">

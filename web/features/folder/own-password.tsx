@@ -1,4 +1,5 @@
 "use client";
+import { isEncrypting } from "@eremos/core/guards";
 import { type ReactNode, useState } from "react";
 import { toast } from "sonner";
 import type { FolderSecret, FolderView } from "@eremos/server/contract";
@@ -14,7 +15,7 @@ type Change = "set" | "take-off";
 /** A password for this folder alone: set, changed or taken off, whether it is locked or open. */
 export function OwnPassword({ folder }: { readonly folder: FolderView }): ReactNode {
   const [changing, setChanging] = useState<Change | null>(null);
-  if (folder.guard !== "sealed" || (folder.state !== "locked" && folder.state !== "open")) return null;
+  if (!isEncrypting(folder) || (folder.state !== "locked" && folder.state !== "open")) return null;
   return (
     <section aria-labelledby="own-password">
       <h2 id="own-password" className="text-lg">

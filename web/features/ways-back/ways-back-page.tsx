@@ -1,4 +1,5 @@
 "use client";
+import { isEncrypting } from "@eremos/core/guards";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { ChevronDown } from "lucide-react";
 import Link from "next/link";
@@ -293,7 +294,7 @@ function CutWay({ folders }: { readonly folders: readonly FolderView[] }): React
 }
 
 function DamagedWay({ folders }: { readonly folders: readonly FolderView[] }): ReactNode {
-  const sealed = folders.filter(({ guard, state }) => guard === "sealed" && state !== "away");
+  const sealed = folders.filter((folder) => isEncrypting(folder) && folder.state !== "away");
   return (
     <div className="space-y-3">
       <p>

@@ -1,4 +1,5 @@
 "use client";
+import { isEncrypting } from "@eremos/core/guards";
 import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
 import type { CopyView, FoundFolder } from "@eremos/server/contract";
@@ -11,7 +12,7 @@ import { Time } from "@/ui/time";
 
 /** Two copies of one folder: which is newer, and what of the other is to be taken into it. */
 export function CompareCopy({ found }: { readonly found: FoundFolder }): ReactNode {
-  if (found.relation !== "copy" || found.guard !== "sealed") return null;
+  if (found.relation !== "copy" || found.guard === null || !isEncrypting({ guard: found.guard })) return null;
   return <Compare title="Two copies of one folder" path={found.path} fork={null} />;
 }
 

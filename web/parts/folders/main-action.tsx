@@ -1,4 +1,5 @@
 "use client";
+import { isEncrypting } from "@eremos/core/guards";
 import { ChevronDown } from "lucide-react";
 import Link from "next/link";
 import { useRouter } from "next/navigation";
@@ -40,7 +41,7 @@ export function MainAction({ folder, size = "small" }: MainActionProps): ReactNo
   if (folder.state === "locked")
     return (
       <>
-        {folder.guard === "sealed" && <VisitAction folder={folder} size={size} />}
+        {isEncrypting(folder) && <VisitAction folder={folder} size={size} />}
         <OpenInPlace size={size} pending={unlock.pending} onOpen={unlock.run} />
         {unlock.dialog}
       </>

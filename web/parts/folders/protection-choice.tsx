@@ -1,14 +1,13 @@
 "use client";
 import { type ReactNode, useId, useState } from "react";
-import type { Bars, Guard, Icon, Protection, Visibility } from "@eremos/server/contract";
+import { type Bars, GUARDS, LEVELS, USUAL_BARS, isEncrypting, traitsOf } from "@eremos/core/guards";
+import type { Guard, Icon, Protection, Visibility } from "@eremos/server/contract";
 import {
   AGAINST,
   type Against,
   GUARD_NAMES,
   GUARD_TEXTS,
-  LEVELS,
   LEVEL_WORDS,
-  USUAL_BARS,
   VISIBILITY_NAMES,
   VISIBILITY_TEXTS,
   isSame,
@@ -45,7 +44,6 @@ export function AgainstChoice({ value, onChoose }: ProtectionProps): ReactNode {
   );
 }
 
-const GUARDS: readonly Guard[] = ["sealed", "barred", "sight"];
 const VISIBILITIES: readonly Visibility[] = ["view", "hidden", "tucked"];
 
 interface FullProps extends ProtectionProps {
@@ -70,7 +68,7 @@ export function ProtectionChoice({ value, disabled = false, isDraft = false, onC
           sign: <Doorway state={guard} className="h-6 w-5" />,
         }))}
       />
-      {value.guard === "barred" && (
+      {traitsOf(value.guard).hasBars && (
         <BarsForm
           bars={value.bars ?? USUAL_BARS}
           disabled={disabled}
@@ -88,12 +86,12 @@ export function ProtectionChoice({ value, disabled = false, isDraft = false, onC
           title: VISIBILITY_NAMES[visibility],
           text: VISIBILITY_TEXTS[visibility],
           unavailable:
-            value.guard === "sight" && visibility === "view"
+            !traitsOf(value.guard).worksInView && visibility === "view"
               ? "Out of sight means hidden; in view nothing would be protected."
               : null,
         }))}
       />
-      {value.visibility === "view" && value.guard !== "sight" && (
+      {value.visibility === "view" && traitsOf(value.guard).worksInView && (
         <CoverForm value={value} disabled={disabled} isDraft={isDraft} onChoose={onChoose} />
       )}
     </div>
@@ -163,7 +161,7 @@ function CoverForm({ value, disabled, isDraft, onChoose }: CoverFormProps): Reac
           />
         </span>
       </div>
-      {value.guard === "sealed" && (
+      {isEncrypting(value) && (
         <div className="flex flex-wrap items-center justify-between gap-x-4 gap-y-1 py-2">
           <label htmlFor={iconId}>
             Icon

@@ -1,8 +1,7 @@
-import type { Bars, Guard, Level, Protection, Visibility } from "@eremos/server/contract";
+import { type Bars, LEVELS, type Level, USUAL_BARS, traitsOf } from "@eremos/core/guards";
+import type { Guard, Protection, Visibility } from "@eremos/server/contract";
 
 /** The guards and visibilities in words: in one place, so that every view says the same. */
-export const USUAL_BARS: Bars = { others: "nothing", own: "everything" };
-
 export const GUARD_NAMES: Readonly<Record<Guard, string>> = {
   sealed: "Sealed",
   barred: "Barred",
@@ -33,7 +32,6 @@ export const LEVEL_WORDS: Readonly<Record<Level, string>> = {
   change: "read, and change its files",
   everything: "everything",
 };
-export const LEVELS: readonly Level[] = ["nothing", "list", "read", "change", "everything"];
 
 function isAtMost(level: Level, most: Level): boolean {
   return LEVELS.indexOf(level) <= LEVELS.indexOf(most);
@@ -41,12 +39,13 @@ function isAtMost(level: Level, most: Level): boolean {
 
 /** Another guard, with what goes with it. */
 export function withGuard({ visibility, cover, icon, bars }: Protection, guard: Guard): Protection {
+  const { encrypts, hasBars, worksInView } = traitsOf(guard);
   return {
     guard,
     cover,
-    icon: guard === "sealed" ? icon : null,
-    visibility: guard === "sight" && visibility === "view" ? "hidden" : visibility,
-    bars: guard === "barred" ? (bars ?? USUAL_BARS) : null,
+    icon: encrypts ? icon : null,
+    visibility: !worksInView && visibility === "view" ? "hidden" : visibility,
+    bars: hasBars ? (bars ?? USUAL_BARS) : null,
   };
 }
 
@@ -97,7 +96,7 @@ export function isSame(a: Protection, b: Protection): boolean {
 /** A protection in a few words. */
 export function protectionWords({ guard, visibility, cover, bars }: Protection): string {
   const barred =
-    bars && guard === "barred"
+    bars && traitsOf(guard).hasBars
       ? `: others may ${bars.others === "nothing" ? "do nothing" : LEVEL_WORDS[bars.others]}${bars.own === "everything" ? "" : `, this account may ${bars.own === "nothing" ? "do nothing" : LEVEL_WORDS[bars.own]}`}`
       : "";
   return `${GUARD_NAMES[guard]}, ${VISIBILITY_NAMES[visibility].toLowerCase()}${visibility === "view" && cover !== null ? ` as ${cover}` : ""}${barred}`;

@@ -1,3 +1,4 @@
+import { isEncrypting } from "../../format/guards";
 import { fromBase64, wipe } from "../../crypto/bytes";
 import { openEnvelope, sealTo } from "../../crypto/envelope";
 import { EremosError, fromSystemError } from "../../errors/eremos-error";
@@ -66,7 +67,7 @@ export async function adoptFolder(disk: Disk, input: AdoptInput): Promise<Adopte
   requireOwnDirectories(disk, input.path);
   if (inspection.busy) throw busyWith(disk, input.path);
   try {
-    return await (inspection.guard === "sealed" ? adoptSealed : adoptGuarded)(disk, input, inspection);
+    return await (isEncrypting(inspection) ? adoptSealed : adoptGuarded)(disk, input, inspection);
   } catch (error) {
     throw fromSystemError(error, "taking the folder in; it is locked as it was");
   }

@@ -24,7 +24,7 @@ export {
   packReader,
   segmentReader,
 } from "./load-tree";
-export type { LockInput, OpenNote, Signer } from "./lock-input";
+export type { SealingInput, OpenNote, Signer } from "./sealing-input";
 export {
   CONSENTS,
   type Consent,

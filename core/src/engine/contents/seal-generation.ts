@@ -55,7 +55,7 @@ import {
 } from "../records";
 import { openHeads } from "./open-sealed";
 import { contentComparer, loadTree, packReader } from "./load-tree";
-import type { LockInput } from "./lock-input";
+import type { SealingInput } from "./sealing-input";
 import { readOpened } from "./opened";
 import { PackWriter } from "./pack-writer";
 import { PackReaders } from "./restore-tree";
@@ -79,7 +79,7 @@ export interface Making {
 export async function prepare(
   disk: Disk,
   folder: HeldFolder,
-  input: LockInput,
+  input: SealingInput,
   base: StateRecord | null,
 ): Promise<Making> {
   const batch = newBatch();
@@ -131,7 +131,7 @@ function knownHead(disk: Disk, folder: HeldFolder, publicKey: string, kept: Buff
 }
 
 /** A folder key of its own: for a first lock, and in the place of a key that nobody known stood behind. */
-async function prepareFirst(input: LockInput, base: StateRecord | null, batch: string): Promise<Making> {
+async function prepareFirst(input: SealingInput, base: StateRecord | null, batch: string): Promise<Making> {
   const { signer } = input;
   const folderKey = randomBytes(32);
   const pair: KeyPair = await generateKeyPair();
@@ -165,7 +165,7 @@ export interface SealedContent {
 export interface SealingOf {
   readonly disk: Disk;
   readonly folder: HeldFolder;
-  readonly input: LockInput;
+  readonly input: SealingInput;
   readonly making: Making;
   /** What of an open folder is sealed already. */
   readonly opened: Base | null;
@@ -482,7 +482,7 @@ function writeKeysAndHead({ disk, folder, making }: SealingOf, number: number): 
 export function sealedBefore(
   disk: Disk,
   { vault }: HeldFolder,
-  { note, signer }: LockInput,
+  { note, signer }: SealingInput,
   { base, keys, head, isNew }: Making,
 ): Base | null {
   const opened = base && note ? loadOpened(disk, vault, note.opened) : null;

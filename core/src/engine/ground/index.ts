@@ -65,6 +65,7 @@ export {
   containerOf,
   displayPath,
   dropLock,
+  fileAt,
   fileRecordIn,
   holdFolder,
   isHiddenName,

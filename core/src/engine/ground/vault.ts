@@ -32,6 +32,15 @@ export function isMountPoint(disk: Disk, path: Buffer): boolean {
   });
 }
 
+/** A single file at the path; null for anything else. */
+export function fileAt(disk: Disk, path: Buffer): Stat | null {
+  const { parent, name } = splitPath(path);
+  return within(disk, disk.openRoot(parent), (dir) => {
+    const stat = disk.find(dir, name);
+    return stat?.type === "file" ? stat : null;
+  });
+}
+
 /** Bytes of the longest name that every file system here holds. */
 export const LONGEST_NAME = 255;
 

@@ -1,22 +1,29 @@
 /**
- * The guards, one directory each, and what holds for all of them: looking, recovering, holding a folder at rest, the single file.
- * A plain file goes, or changes its permissions, in here and nowhere else.
+ * The guards, one directory each behind one interface (guard.ts), and what holds for all of them: looking, recovering, the
+ * verbs, the single file. A plain file goes, or changes its permissions, in here and nowhere else.
  */
-export { samePermissions } from "./barred/bars";
-export { commitGuard, loadGuard } from "./barred/guard-records";
 export {
-  type GuardInput,
-  type GuardOutcome,
-  type GuardedInput,
+  type ChangeInput,
+  type Changed,
   type Guarding,
-  changeGuarded,
-  guardFolder,
-  openGuarded,
-  releaseGuarded,
-  renewGuardOwner,
-} from "./barred/guarded";
-export { ACCESS_LIST, permissionsOf, setPermissions } from "./barred/permissions";
-export { type Guard, type Inspection, holdAtRest, inspectFolder, isLocked, recoverFolder } from "./recover";
-export { type LockOutcome, type LockPreview, lockFolder, previewLock } from "./sealed/lock";
-export type { Recovery } from "./sealed/recover-sealed";
-export { type UnlockInput, type UnlockOutcome, releaseFolder, releaseOpenFolder, unlockFolder } from "./sealed/unlock";
+  type Inspection,
+  type LockInput,
+  type LockPreview,
+  type Locked,
+  type Recovery,
+  type SealedFacts,
+  type Sealing,
+  type UnlockInput,
+  type Unlocked,
+  type UnsealedFacts,
+  type Unsealing,
+  isLocked,
+} from "./guard";
+export { guardNamed, isChangeAlone } from "./guards";
+export { inspectFolder } from "./inspect";
+export { recoverFolder } from "./recover";
+export { samePermissions } from "./unencrypted/bars";
+export { commitGuard, loadGuard } from "./unencrypted/guard-records";
+export { ACCESS_LIST, permissionsOf, setPermissions } from "./unencrypted/permissions";
+export { renewGuardOwner } from "./unencrypted/verbs";
+export { changeFolder, lockFolder, previewLock, releaseFolder, unlockFolder } from "./verbs";

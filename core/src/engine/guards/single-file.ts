@@ -24,8 +24,9 @@ import {
   twinOf,
   within,
 } from "../ground";
-import { closedRoot, loadGuard } from "./barred/guard-records";
-import { hasState, loadState } from "../records";
+import { hasState } from "../records";
+import { governingIn } from "./guards";
+import { closedRoot } from "./unencrypted/guard-records";
 
 /**
  * A single file is protected as the only content of a folder, its container. Locked, the container has the file's name,
@@ -186,8 +187,8 @@ export function settleFile(disk: Disk, folder: HeldFolder): Buffer {
 
 /** By its records: not open to others, and not an ordinary file again. */
 function isKeptWrapped(disk: Disk, folder: HeldFolder): boolean {
-  const record = loadGuard(disk, folder.vault) ?? loadState(disk, folder.vault);
-  return record !== null && (record.state !== "open" || closedRoot(disk, folder) !== null);
+  const governing = governingIn(disk, folder.vault);
+  return governing !== null && (governing.record.state !== "open" || closedRoot(disk, folder) !== null);
 }
 
 function removeContainer(disk: Disk, folder: HeldFolder): void {

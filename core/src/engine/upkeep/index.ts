@@ -2,7 +2,6 @@
  * What a folder needs while it is not being locked or opened: checks, mending, finding it, its visibility, what may be protected at all.
  * Each a verb of its own, on top of all the others.
  */
-export { changeVisibility } from "./change-visibility";
 export { type Pieces, type PiecesInput, checkPieces } from "./check-pieces";
 export { type CheckOutcome, type CheckRequest, type Damage, checkFolder } from "./check";
 export { closeToOthers } from "./close-to-others";

@@ -1,4 +1,12 @@
-import { type LockedFolder, directorySource, fromSystemError, openLocked, openOwner, wipe } from "@eremos/core";
+import {
+  type LockedFolder,
+  directorySource,
+  fromSystemError,
+  isEncrypting,
+  openLocked,
+  openOwner,
+  wipe,
+} from "@eremos/core";
 import type { BackSecret, PracticeView } from "../../contract";
 import type { Eremos } from "../../eremos";
 import { throughGate } from "../../session/gate";
@@ -20,7 +28,7 @@ export async function practice(eremos: Eremos, secret: BackSecret): Promise<Prac
   wipe(opened.rootKey);
   const at = Date.now();
   const folders: PracticeView["folders"][number][] = [];
-  for (const listed of eremos.registry.list(keys).filter(({ guard }) => guard === "sealed")) {
+  for (const listed of eremos.registry.list(keys).filter(isEncrypting)) {
     const { record, located } = locateRecord(eremos, listed);
     const { id, name, path } = nameFolder(record);
     const problem = located

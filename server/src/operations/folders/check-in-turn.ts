@@ -1,4 +1,4 @@
-import { isEremosError } from "@eremos/core";
+import { isEncrypting, isEremosError } from "@eremos/core";
 import type { Eremos } from "../../eremos";
 import type { FolderRecord } from "../../registry";
 import type { Turns } from "../../watch/check-watch";
@@ -28,7 +28,7 @@ function dueNow(eremos: Eremos, now: number): string | null {
     .list(keys)
     .filter(
       (record) =>
-        record.guard === "sealed" &&
+        isEncrypting(record) &&
         (record.lastCheck?.at ?? record.protectedAt) < before &&
         !waysOf(eremos, record)?.hasPassword,
     );

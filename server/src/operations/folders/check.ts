@@ -1,4 +1,4 @@
-import { type CheckOutcome, EremosError, type Pieces, displayPath, inspectFolder } from "@eremos/core";
+import { type CheckOutcome, EremosError, type Pieces, displayPath, inspectFolder, isEncrypting } from "@eremos/core";
 import type { Eremos } from "../../eremos";
 import type { StartedJob } from "../../jobs";
 import { formatBytes } from "../../size-words";
@@ -25,7 +25,7 @@ export async function check(eremos: Eremos, request: CheckAsked): Promise<Starte
 
 /** @throws EremosError `unsupported` */
 export function requireSealed({ located }: Target): void {
-  if (located.inspection.guard !== "sealed")
+  if (!isEncrypting(located.inspection))
     throw new EremosError(
       "unsupported",
       "Only a sealed folder has an encrypted copy to look after. Nothing was touched; this one's contents are ordinary files.",
@@ -87,7 +87,7 @@ export async function checkWithoutKey(eremos: Eremos, typed: string, from: strin
   const owner = eremos.requireOwner();
   const path = fullPath(typed, eremos.settings.home, from);
   const inspection = inspectFolder(eremos.disk, path);
-  if (inspection?.guard !== "sealed")
+  if (!inspection || !isEncrypting(inspection))
     throw new EremosError(
       "not-protected",
       `${displayPath(path)} is not sealed by Eremos. Nothing was touched; one that is hidden is found by the path it has now.`,

@@ -7,6 +7,7 @@ import {
   VAULT_NAME,
   displayPath,
   inspectFolder,
+  isEncrypting,
   isEremosError,
   vaultPlace,
 } from "@eremos/core";
@@ -57,7 +58,7 @@ export function drop(eremos: Eremos, folder: string, files: readonly string[], f
 export async function sealArrivals(eremos: Eremos, keys: Keys): Promise<number> {
   let taken = 0;
   for (const record of eremos.registry.list(keys)) {
-    if (record.guard !== "sealed") continue;
+    if (!isEncrypting(record)) continue;
     try {
       const { located } = locateRecord(eremos, record);
       if (located?.inspection.state === "sealed" && record.publicKey !== "")

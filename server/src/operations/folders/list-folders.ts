@@ -4,6 +4,7 @@ import {
   displayPath,
   forksAt,
   fromSystemError,
+  isEncrypting,
   isEremosError,
   isInsured,
   isLocked,
@@ -118,8 +119,8 @@ function viewOf(eremos: Eremos, listed: FolderRecord, note: Note | null): Folder
           ? "away"
           : "missing";
   const open = state === "open" ? note : null;
-  const ways = record.guard === "sealed" ? waysOf(eremos, record) : null;
-  const forks = record.guard === "sealed" && located ? forksAt(eremos.disk, located.realPath) : [];
+  const ways = isEncrypting(record) ? waysOf(eremos, record) : null;
+  const forks = isEncrypting(record) && located ? forksAt(eremos.disk, located.realPath) : [];
   return {
     id: record.id,
     path: displayPath(path),
@@ -135,15 +136,15 @@ function viewOf(eremos: Eremos, listed: FolderRecord, note: Note | null): Folder
     files: record.files,
     bytes: record.bytes,
     lastCheck: record.lastCheck,
-    isInsured: record.guard === "sealed" && located !== null && isInsured(eremos.disk, located.realPath),
+    isInsured: isEncrypting(record) && located !== null && isInsured(eremos.disk, located.realPath),
     forks,
-    waysBack: record.guard === "sealed" ? waysBackOf(eremos, record) : null,
+    waysBack: isEncrypting(record) ? waysBackOf(eremos, record) : null,
     protectedAt: record.protectedAt,
     lockedAt: record.lockedAt,
     openedAt: record.openedAt,
     isCramped:
       state === "locked" &&
-      record.guard === "sealed" &&
+      isEncrypting(record) &&
       located !== null &&
       record.files > 0 &&
       !roomForBoth(eremos.disk, located.realPath, record),

@@ -1,4 +1,4 @@
-import { type Committed, type Consent, EremosError, type FolderSecret } from "@eremos/core";
+import { type Committed, type Consent, EremosError, type FolderSecret, isEncrypting } from "@eremos/core";
 import type { VisitView } from "../../contract";
 import type { Eremos } from "../../eremos";
 import { MINUTE_MS } from "../../locking-rules";
@@ -26,7 +26,7 @@ const IDLE_MINUTES = 15;
  */
 export async function startVisit(eremos: Eremos, asked: VisitAsked): Promise<VisitView> {
   const target = findTarget(eremos, asked.pathOrId, asked.from);
-  if (target.located.inspection.guard !== "sealed")
+  if (!isEncrypting(target.located.inspection))
     throw new EremosError(
       "unsupported",
       "Only a sealed folder is visited: this one's contents are ordinary files. Nothing was touched; open it in place.",

@@ -1,4 +1,4 @@
-import { EremosError, type Located, displayPath, locateFolder } from "@eremos/core";
+import { EremosError, type Located, displayPath, isEncrypting, locateFolder, traitsOf } from "@eremos/core";
 import { locateRecord } from "../folders/follow-drives";
 import type { Eremos } from "../../eremos";
 import type { FolderRecord } from "../../registry";
@@ -32,19 +32,17 @@ export function findTarget(eremos: Eremos, pathOrId: string, from: string): Targ
  * the same.
  */
 export function whyExchanged(record: FolderRecord, { inspection, realPath }: Located): EremosError | null {
-  if (inspection.isOwn || (inspection.guard === "sealed" && record.guard === "sealed")) return null;
+  if (inspection.isOwn || (isEncrypting(inspection) && isEncrypting(record))) return null;
   const how =
     inspection.guard === record.guard
       ? "by a record that this computer did not write"
-      : `as ${GUARD_WORDS[inspection.guard]}, and the list knows it as ${GUARD_WORDS[record.guard]}`;
+      : `as ${traitsOf(inspection.guard).word}, and the list knows it as ${traitsOf(record.guard).word}`;
   return new EremosError(
     "unvouched",
     `What stands at ${displayPath(realPath)} is protected ${how}. It may have been exchanged, so nothing was touched. If it is yours, take it in anew under Ways back.`,
     { what: "guard" },
   );
 }
-
-const GUARD_WORDS = { sealed: "sealed", barred: "barred", sight: "out of sight" } as const;
 
 function findRecord(eremos: Eremos, pathOrId: string, from: string): FolderRecord {
   const records = eremos.registry.list(eremos.requireKeys());

@@ -7,6 +7,7 @@ import {
   type Password,
   type WaysIn,
   changeFolderPassword,
+  isEncrypting,
   openFolderKey,
   wipe,
 } from "@eremos/core";
@@ -48,7 +49,7 @@ export function folderPasswordOf(
   from: string,
 ): Pick<WaysIn, "hasPassword" | "hint"> & { readonly isOpen: boolean } {
   const { record, located } = findTarget(eremos, pathOrId, from);
-  const ways = located.inspection.guard === "sealed" ? waysOf(eremos, record) : null;
+  const ways = isEncrypting(located.inspection) ? waysOf(eremos, record) : null;
   return {
     hasPassword: ways?.hasPassword ?? false,
     hint: ways?.hint ?? null,
@@ -94,7 +95,7 @@ async function folderKeyOf(
   await eremos.jobs.makeRoom(target.record.id);
   await ensureKey(eremos, target, secret, accept);
   const { record, located } = target;
-  const ways = located.inspection.guard === "sealed" ? waysOf(eremos, record) : null;
+  const ways = isEncrypting(located.inspection) ? waysOf(eremos, record) : null;
   if (!ways?.hasPassword) return null;
   if (!secret)
     throw new EremosError(
@@ -131,7 +132,7 @@ export async function setFolderPassword(
   const keys = eremos.requireKeys();
   const target = findTarget(eremos, folder, from);
   const { record, located } = target;
-  if (located.inspection.guard !== "sealed")
+  if (!isEncrypting(located.inspection))
     throw new EremosError(
       "unsupported",
       "Only a sealed folder can have a password of its own: without encryption it would stop nobody. Nothing was touched.",

@@ -1,4 +1,4 @@
-import { type Committed, EremosError, type FolderSecret, wipe } from "@eremos/core";
+import { type Committed, EremosError, type FolderSecret, isEncrypting, wipe } from "@eremos/core";
 import type { LastLockView, VisitEntry } from "../../contract";
 import type { Eremos } from "../../eremos";
 import { AS_BEFORE } from "../../protection";
@@ -17,13 +17,13 @@ const MOST_SHOWN = 500;
 /** A sealed folder that lies open. @throws EremosError `not-open` | `unsupported` */
 function findOpen(eremos: Eremos, folder: string): Target {
   const target = findTarget(eremos, folder, "/");
-  const { guard, state } = target.located.inspection;
-  if (guard !== "sealed")
+  const { inspection } = target.located;
+  if (!isEncrypting(inspection))
     throw new EremosError(
       "unsupported",
       "Only a sealed folder has a copy of what was locked last. Nothing was touched.",
     );
-  if (state !== "open")
+  if (inspection.state !== "open")
     throw new EremosError(
       "not-open",
       "This folder does not lie open now. Nothing was touched; visit it to see its earlier states.",

@@ -2,12 +2,13 @@ import * as fs from "node:fs";
 import {
   EremosError,
   type FolderPassword,
-  type GuardOutcome,
-  type LockOutcome,
-  type Signer,
+  type Locked,
+  type SealedFacts,
+  type Sealing,
   busyWith,
   displayPath,
   inspectFolder,
+  isEncrypting,
   isLocked,
   locateFolder,
   newId,
@@ -15,6 +16,7 @@ import {
   recoverFolder,
   refuseOffLimits,
   stepAside,
+  traitsOf,
   vaultPlace,
 } from "@eremos/core";
 import type { FolderKind, Protection } from "../../contract";
@@ -131,12 +133,7 @@ function requireThere(eremos: Eremos, path: Buffer): void {
   );
 }
 
-type Locked = Pick<LockOutcome, "folder" | "realPath" | "files" | "bytes" | "generation">;
-
-export interface LockJob {
-  readonly id: string;
-  readonly outcome: Promise<Locked>;
-}
+export type LockJob = StartedJob<"lock">;
 
 /** Locks what lies open, as it was locked before, for whoever watches over it. @throws EremosError as {@link lock} */
 export function lockAgain(eremos: Eremos, path: Buffer): Promise<unknown> {
@@ -193,12 +190,12 @@ export function lock(eremos: Eremos, request: LockRequest): LockJob {
     verb: request.verb ?? "lock",
     keep: request.keep ?? eremos.preferences.get().keepEarlier,
   };
-  return protection.guard === "sealed" ? seal(locking) : guard(locking);
+  return start(locking);
 }
 
 /** @throws EremosError `unsupported` | `needs-sign-in` */
-function requireFitForPassword(eremos: Eremos, { guard: kind }: Protection, isProtected: boolean): void {
-  if (kind !== "sealed")
+function requireFitForPassword(eremos: Eremos, protection: Protection, isProtected: boolean): void {
+  if (!isEncrypting(protection))
     throw new EremosError(
       "unsupported",
       "Only a sealed folder can have a password of its own: without encryption it would stop nobody. Nothing was touched.",
@@ -233,21 +230,8 @@ function begin({ eremos, during, known }: Locking): void {
   if (eremos.keys && !known) eremos.registry.put(eremos.keys, beginning(during), null);
 }
 
-function seal(locking: Locking): StartedJob<"lock"> {
-  const { eremos, path, id, note, known, during, password, inUseAnyway, verb, keep } = locking;
-  const owner = eremos.requireOwner();
-  const { keys } = eremos;
-  const { visibility, cover } = during;
-  const ways = known === null ? null : waysOf(eremos, known);
-  // One with a key from before its owner made new ones is locked with what this computer can do; it gets its key
-  // afterwards.
-  const isWithoutKeys = ways?.hasPassword === true || ways?.hasEarlierKeys === true;
-  const signer: Signer =
-    keys && !isWithoutKeys
-      ? { by: "owner", owner, rootKey: keys.rootKey, device: eremos.data.device.publicKey, password }
-      : { by: "device", owner, device: eremos.data.device };
-  const openNote = note?.publicKey ? { publicKey: note.publicKey, opened: note.opened ?? "" } : null;
-
+function start(locking: Locking): StartedJob<"lock"> {
+  const { eremos, path, id, note, during, verb } = locking;
   return eremos.jobs.start({
     folder: id,
     verb,
@@ -256,65 +240,42 @@ function seal(locking: Locking): StartedJob<"lock"> {
       input: {
         path,
         folder: id,
-        visibility,
-        cover,
-        ...eremos.grounds,
-        signer,
-        note: openNote,
-        rekey: during.isUnknown,
-        keptHeader: eremos.registry.header(id),
-        ...signsOf(during),
-        inUseAnyway,
-        keep,
+        owner: eremos.requireOwner(),
+        ...guardingOf(during, eremos.grounds),
+        sealing: isEncrypting(during) ? sealingOf(locking) : null,
       },
     },
     before: () => begin(locking),
     after: async (outcome) => {
       await recordLock(eremos, during, outcome);
-      if (eremos.keys)
+      if (eremos.keys && outcome.sealed)
         setImmediate(() => void eremos.holding((now) => renewLocked(eremos, now, id)).catch(() => undefined));
-      return verb === "put-back" ? null : sealedSentence(nameOf(path), outcome, during);
+      return verb === "put-back" ? null : lockedSentence(nameOf(path), outcome, during);
     },
     failed: async () => settleFailedLock(eremos, path, id, note),
   });
 }
 
-/** Out of sight or barred: nothing is encrypted, and nothing read. */
-function guard(locking: Locking): LockJob {
-  const { eremos, path, id, note, during, verb } = locking;
-  const { id: job, outcome } = eremos.jobs.start({
-    folder: id,
-    verb,
-    request: {
-      verb: "guard",
-      input: { path, folder: id, owner: eremos.requireOwner(), ...guardingOf(during, eremos.grounds) },
-    },
-    before: () => begin(locking),
-    after: async (done) => {
-      const at = Date.now();
-      await eremos.registry.record(
-        eremos.keys,
-        eremos.requireOwner(),
-        { at, folder: id, kind: "locked", signedIn: eremos.keys !== null },
-        { ...beginning(during), lockedAt: at },
-      );
-      eremos.registry.dropHeader(id);
-      eremos.data.removeNote(id);
-      eremos.announce({ topic: "folders" });
-      return guardedSentence(nameOf(path), during, done);
-    },
-    failed: async () => settleFailedLock(eremos, path, id, note),
-  });
-  const locked = outcome.then((done): Locked => ({
-    folder: done.folder,
-    realPath: done.path,
-    files: 0,
-    bytes: 0,
-    generation: 0,
-  }));
-  // Whoever does not wait for it is told by the job.
-  locked.catch(() => undefined);
-  return { id: job, outcome: locked };
+/** What encrypting takes: keys of whoever is signed in, else those of this computer. */
+function sealingOf({ eremos, id, note, known, during, password, inUseAnyway, keep }: Locking): Sealing {
+  const owner = eremos.requireOwner();
+  const { keys } = eremos;
+  const ways = known === null ? null : waysOf(eremos, known);
+  // One with a key from before its owner made new ones is locked with what this computer can do; it gets its key
+  // afterwards.
+  const isWithoutKeys = ways?.hasPassword === true || ways?.hasEarlierKeys === true;
+  return {
+    signer:
+      keys && !isWithoutKeys
+        ? { by: "owner", owner, rootKey: keys.rootKey, device: eremos.data.device.publicKey, password }
+        : { by: "device", owner, device: eremos.data.device },
+    note: note?.publicKey ? { publicKey: note.publicKey, opened: note.opened ?? "" } : null,
+    rekey: during.isUnknown,
+    keptHeader: eremos.registry.header(id),
+    ...signsOf(during),
+    inUseAnyway,
+    keep,
+  };
 }
 
 /** For a folder that does not lie open. */
@@ -335,7 +296,7 @@ function bringToRest(eremos: Eremos, path: Buffer): ReturnType<typeof inspectFol
   const now = inspectFolder(eremos.disk, path);
   if (now && isLocked(now))
     throw new EremosError("already-protected", `${displayPath(path)} is locked already. Nothing was touched.`);
-  if (now && now.guard !== "sealed" && !now.isOwn)
+  if (now && !isEncrypting(now) && !now.isOwn)
     throw new EremosError(
       "unvouched",
       `${displayPath(path)} is protected by a record that this computer did not write. It may have been exchanged, so nothing was touched. If it is yours, take it in anew under Ways back.`,
@@ -343,6 +304,8 @@ function bringToRest(eremos: Eremos, path: Buffer): ReturnType<typeof inspectFol
     );
   return now;
 }
+
+const NOTHING_SEALED = { files: 0, bytes: 0, generation: 0, digest: "", publicKey: "" };
 
 /** What a note alone tells of a folder. */
 export function beginning(note: Note): FolderRecord {
@@ -372,13 +335,14 @@ export function beginning(note: Note): FolderRecord {
   };
 }
 
-async function recordLock(eremos: Eremos, note: Note, outcome: LockOutcome): Promise<void> {
+async function recordLock(eremos: Eremos, note: Note, { path, sealed }: Locked): Promise<void> {
   const at = Date.now();
-  const { files, bytes, generation, digest, publicKey } = outcome;
-  const record: FolderRecord = { ...beginning(note), files, bytes, generation, digest, publicKey, lockedAt: at };
   const event = { at, folder: note.id, kind: "locked" as const, signedIn: eremos.keys !== null };
-  await eremos.registry.record(eremos.keys, eremos.requireOwner(), event, record, outcome.header);
-  eremos.registry.keepSlot(note.id, publicKey, vaultPlace(eremos.disk, outcome.realPath));
+  const { files, bytes, generation, digest, publicKey } = sealed ?? NOTHING_SEALED;
+  const record: FolderRecord = { ...beginning(note), files, bytes, generation, digest, publicKey, lockedAt: at };
+  await eremos.registry.record(eremos.keys, eremos.requireOwner(), event, record, sealed?.header ?? null);
+  if (sealed) eremos.registry.keepSlot(note.id, publicKey, vaultPlace(eremos.disk, path));
+  else eremos.registry.dropHeader(note.id);
   eremos.data.removeNote(note.id);
   eremos.announce({ topic: "folders" });
 }
@@ -403,37 +367,42 @@ export function isOrdinaryFolder(eremos: Eremos, path: Buffer, id: string): bool
   return isThere && !inspectFolder(eremos.disk, path) && !locateFolder(eremos.disk, path, id);
 }
 
-function sealedSentence(name: string, outcome: LockOutcome, { visibility, cover }: Protection): string {
-  const files = `${outcome.files.toLocaleString("en")} ${outcome.files === 1 ? "file" : "files"}, ${formatBytes(outcome.bytes)}`;
-  const left =
-    visibility === "view"
-      ? `Nothing readable is left at its place but one page${cover === null ? "" : `, and it is called ${cover} now`}.`
-      : "Nothing is left at its place.";
-  const links =
-    outcome.outsideLinks.length > 0
-      ? ` ${outcome.outsideLinks.length === 1 ? "One file has" : `${outcome.outsideLinks.length} files have`} a second name outside the folder, which still shows its content.`
-      : "";
+function lockedSentence(name: string, { sealed, stillOpenIn }: Locked, protection: Protection): string {
+  const { guard, cover } = protection;
   const readers =
-    outcome.stillOpenIn.length > 0 ? ` ${outcome.stillOpenIn.join(", ")} still shows what it had open.` : "";
-  const earlier =
-    outcome.earlier === "gone"
+    stillOpenIn.length === 0 ? "" : ` ${stillOpenIn.join(", ")} still ${sealed ? "shows" : "has"} what it had open.`;
+  const what = `${name} is ${traitsOf(guard).word}.`;
+  if (sealed) return `${what} ${sealedSentence(sealed, protection)}${readers}${earlierSentence(sealed)}`;
+  const left = leavesNothing(protection)
+    ? " Nothing is left at its place."
+    : cover === null
       ? ""
-      : " Not everything of its earlier states could be read, so nothing of them was removed; check it to see what.";
-  return `${name} is sealed. ${files}. ${left}${links}${readers}${earlier}`;
+      : ` It is called ${cover} now.`;
+  const plain = traitsOf(guard).hasBars
+    ? " Its contents are not encrypted."
+    : " Its contents are as they were, readable by whoever finds them.";
+  return `${what}${left}${plain}${readers}`;
 }
 
-function guardedSentence(
-  name: string,
-  { guard: kind, visibility, cover }: Protection,
-  { stillOpenIn }: GuardOutcome,
-): string {
-  const what = kind === "barred" ? `${name} is barred.` : `${name} is out of sight.`;
-  const left =
-    visibility === "view" ? (cover === null ? "" : ` It is called ${cover} now.`) : " Nothing is left at its place.";
-  const plain =
-    kind === "barred"
-      ? " Its contents are not encrypted."
-      : " Its contents are as they were, readable by whoever finds them.";
-  const readers = stillOpenIn.length > 0 ? ` ${stillOpenIn.join(", ")} still has what it had open.` : "";
-  return `${what}${left}${plain}${readers}`;
+function leavesNothing({ visibility }: Protection): boolean {
+  return visibility !== "view";
+}
+
+function sealedSentence({ files: count, bytes, outsideLinks }: SealedFacts, protection: Protection): string {
+  const { cover } = protection;
+  const files = `${count.toLocaleString("en")} ${count === 1 ? "file" : "files"}, ${formatBytes(bytes)}`;
+  const left = leavesNothing(protection)
+    ? "Nothing is left at its place."
+    : `Nothing readable is left at its place but one page${cover === null ? "" : `, and it is called ${cover} now`}.`;
+  const links =
+    outsideLinks.length > 0
+      ? ` ${outsideLinks.length === 1 ? "One file has" : `${outsideLinks.length} files have`} a second name outside the folder, which still shows its content.`
+      : "";
+  return `${files}. ${left}${links}`;
+}
+
+function earlierSentence({ earlier }: SealedFacts): string {
+  return earlier === "gone"
+    ? ""
+    : " Not everything of its earlier states could be read, so nothing of them was removed; check it to see what.";
 }

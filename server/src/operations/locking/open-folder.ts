@@ -1,12 +1,15 @@
 import {
   type Consent,
+  type EngineRequest,
   type FolderSecret,
-  type UnlockOutcome,
+  type Unlocked,
+  type UnsealedFacts,
+  isEncrypting,
   isLocked,
   locateFolder,
-  releaseOpenFolder,
 } from "@eremos/core";
-import type { LockingRules, OpeningMode, Protection } from "../../contract";
+import type { FolderKind, LockingRules, OpeningMode, Protection } from "../../contract";
+import type { Note } from "../../data-directory";
 import type { Eremos } from "../../eremos";
 import type { StartedJob } from "../../jobs";
 import { UNTIL_CHANGED, deadlineOf, rulesFor } from "../../locking-rules";
@@ -15,7 +18,8 @@ import type { Target } from "./find-target";
 import { withFolderKey } from "./folder-password";
 import { NO_RULES, isOrdinaryFolder } from "./lock-folder";
 import { decodePath, encodePath, nameOf } from "../../paths";
-import { sealedInput } from "./sealed-input";
+import { type Opening, sealedInput } from "./sealed-input";
+import type { FolderRecord } from "../../registry";
 import { findUnvisited } from "../folders/visit";
 import { formatBytes } from "../../size-words";
 
@@ -33,12 +37,7 @@ export interface UnlockRequest extends OpenRequest {
   readonly mode: OpeningMode;
 }
 
-type Opened = Pick<UnlockOutcome, "folder" | "path" | "files" | "bytes">;
-
-export interface OpenJob {
-  readonly id: string;
-  readonly outcome: Promise<Opened>;
-}
+export type OpenJob = StartedJob<"unlock">;
 
 /** How it is opened: as the owner asks, or for this account alone, to be locked with another protection at once. */
 interface Way {
@@ -90,7 +89,7 @@ export function openAgain(
   const summary = isBack
     ? `${name} is open again, with what you chose as it was at its last lock. What was there instead is kept as an earlier state.`
     : `${name} is open again, as it was. Putting back did not work.`;
-  void unseal(
+  void start(
     eremos,
     { verb: "put-back", rules, protection: protectionOf(target.record), accept: [], keep, summary },
     target,
@@ -99,128 +98,97 @@ export function openAgain(
 }
 
 async function open(eremos: Eremos, target: Target, way: Way, secret: FolderSecret | null): Promise<OpenJob> {
-  if (target.located.inspection.guard !== "sealed") return unguard(eremos, way, target);
-  return withFolderKey(eremos, target, secret, (folderKey) => unseal(eremos, way, target, folderKey), way.accept);
+  return withFolderKey(eremos, target, secret, (folderKey) => start(eremos, way, target, folderKey), way.accept);
 }
 
 const EVENTS = { unlock: "opened", reguard: "reguarded", "put-back": "opened" } as const;
 
-/** From barred or out of sight: its contents are there, and get their permissions back. */
-function unguard(eremos: Eremos, { verb, rules, protection }: Way, target: Target): OpenJob {
-  const { record, located } = target;
-  const note = {
-    ...protection,
-    id: record.id,
-    path: record.path,
-    kind: record.kind,
-    publicKey: null,
-    opened: null,
-    protectedAt: record.protectedAt,
-  };
-  return withoutCounts(
-    eremos.jobs.start({
-      folder: record.id,
-      verb,
-      request: {
-        verb: "unguard",
-        input: { path: located.realPath, place: decodePath(record.path), release: false, closed: verb === "reguard" },
-      },
-      before: () => {
-        if (located.inspection.state !== "open") eremos.data.writeNote({ ...NO_RULES, ...note, rules });
-      },
-      after: async (outcome) => {
-        const at = Date.now();
-        const path = encodePath(outcome.path);
-        eremos.data.writeNote({ ...NO_RULES, ...note, path, rules, openedAt: at, locksAt: deadlineOf(rules, at) });
-        await eremos.registry.record(
-          eremos.keys,
-          eremos.requireOwner(),
-          { at, folder: record.id, kind: EVENTS[verb], signedIn: true },
-          { ...record, path, openedAt: at },
-        );
-        eremos.announce({ topic: "folders" });
-        return verb === "reguard" ? null : `${nameOf(outcome.path)} is open at its place, with the permissions it had.`;
-      },
-      failed: async () => settle(eremos, target),
-    }),
-  );
-}
-
-function withoutCounts({ id, outcome }: StartedJob<"unguard">): OpenJob {
-  const opened = outcome.then(({ folder, path }): Opened => ({ folder, path, files: 0, bytes: 0 }));
-  // Whoever does not wait for it is told by the job.
-  opened.catch(() => undefined);
-  return { id, outcome: opened };
-}
-
-function unseal(
+function start(
   eremos: Eremos,
   { verb, rules, protection, accept, keep, summary }: Way,
   target: Target,
   folderKey: Buffer | null,
-): StartedJob<"unlock"> {
-  const { record } = target;
-  const note = {
-    ...protection,
-    id: record.id,
-    path: record.path,
-    kind: record.kind,
-    publicKey: record.publicKey || null,
-    protectedAt: record.protectedAt,
-  };
+): OpenJob {
+  const { record, located } = target;
+  const note = noteOf(record, protection);
   return eremos.jobs.start({
     folder: record.id,
     verb,
     request: {
       verb: "unlock",
       input: {
-        ...sealedInput(eremos, target, { accept, folderKey }),
-        keep: keep ?? eremos.preferences.get().keepEarlier,
+        ...unlockInput(eremos, target, { accept, folderKey, keep: keep ?? eremos.preferences.get().keepEarlier }),
         closed: verb === "reguard",
       },
     },
     before: () => {
-      if (target.located.inspection.state !== "open")
-        eremos.data.writeNote({ ...NO_RULES, ...note, rules, opened: null });
+      if (located.inspection.state !== "open") eremos.data.writeNote({ ...note, rules });
     },
     after: async (outcome) => {
       const at = Date.now();
       const path = encodePath(outcome.path);
+      const { unsealed } = outcome;
       eremos.data.writeNote({
         ...note,
         path,
-        publicKey: outcome.note?.publicKey ?? null,
-        opened: outcome.note?.opened ?? null,
-        isUnknown: outcome.isUnknown,
+        publicKey: unsealed?.note?.publicKey ?? null,
+        opened: unsealed?.note?.opened ?? null,
+        isUnknown: unsealed?.isUnknown ?? false,
         rules,
         openedAt: at,
         locksAt: deadlineOf(rules, at),
-        staysUntil: 0,
       });
-      const { generation, digest, files, bytes, header } = outcome;
-      const opened = {
-        ...record,
-        path,
-        generation,
-        digest,
-        files,
-        bytes,
-        publicKey: outcome.isUnknown ? "" : (outcome.note?.publicKey ?? record.publicKey),
-        openedAt: at,
-      };
       // A header that nobody known stands behind is not kept.
       await eremos.registry.record(
         eremos.keys,
         eremos.requireOwner(),
         { at, folder: record.id, kind: EVENTS[verb], signedIn: true },
-        opened,
-        outcome.isUnknown ? null : header,
+        { ...record, path, ...(unsealed ? knownOf(record, unsealed) : {}), openedAt: at },
+        unsealed === null || unsealed.isUnknown ? null : unsealed.header,
       );
       eremos.announce({ topic: "folders" });
       return verb === "reguard" ? null : (summary ?? openedSentence(outcome));
     },
     failed: async () => settle(eremos, target),
   });
+}
+
+/** What this computer remembers of it while it lies open, or is on the way there. */
+function noteOf(record: FolderRecord, protection: Protection): Note {
+  return {
+    ...NO_RULES,
+    ...protection,
+    id: record.id,
+    path: record.path,
+    kind: record.kind,
+    publicKey: record.publicKey || null,
+    opened: null,
+    protectedAt: record.protectedAt,
+  };
+}
+
+/** How the engine is told what to open: as what stands there now, with the keys that this takes. */
+function unlockInput(
+  eremos: Eremos,
+  target: Target,
+  opening: Opening & { readonly keep: number },
+): Extract<EngineRequest, { verb: "unlock" }>["input"] {
+  const { path, ...unsealing } = sealedInput(eremos, target, opening);
+  const { guard, state, isOwn } = target.located.inspection;
+  const isPlain = !isEncrypting({ guard }) || (state === "open" && isOwn);
+  return {
+    path,
+    guard,
+    place: decodePath(target.record.path),
+    sealed: isPlain ? null : { ...unsealing, keep: opening.keep },
+  };
+}
+
+function knownOf(
+  { publicKey: known }: FolderRecord,
+  { generation, digest, files, bytes, isUnknown, note }: UnsealedFacts,
+): Pick<FolderRecord, "generation" | "digest" | "files" | "bytes" | "publicKey"> {
+  return { generation, digest, files, bytes, publicKey: isUnknown ? "" : (note?.publicKey ?? known) };
 }
 
 /** Another owner's program, given back with its special rights, would run as this account. */
@@ -244,8 +212,11 @@ function heldSentence(holdsAll: boolean): string {
     : " The disk it lies on can't hold some permissions or attributes of files: they stay in the encrypted copy, and are back where they can be held.";
 }
 
-function openedSentence({ path, files, bytes, strategy, withheld, holdsAll, damaged }: UnlockOutcome): string {
-  return `${nameOf(path)} is open at its place: ${files.toLocaleString("en")} ${files === 1 ? "file" : "files"}, ${formatBytes(bytes)}.${damagedSentence(damaged)}${withheldSentence(withheld)}${heldSentence(holdsAll)} Anybody at this computer can read it until you lock it again.${strategy === "file-by-file" ? " There was no room for two copies, so no encrypted copy lies beside it while it is open." : ""}`;
+function openedSentence({ path, unsealed }: Unlocked): string {
+  const where = `${nameOf(path)} is open at its place`;
+  if (!unsealed) return `${where}, with the permissions it had.`;
+  const { files, bytes, strategy, withheld, holdsAll, damaged } = unsealed;
+  return `${where}: ${files.toLocaleString("en")} ${files === 1 ? "file" : "files"}, ${formatBytes(bytes)}.${damagedSentence(damaged)}${withheldSentence(withheld)}${heldSentence(holdsAll)} Anybody at this computer can read it until you lock it again.${strategy === "file-by-file" ? " There was no room for two copies, so no encrypted copy lies beside it while it is open." : ""}`;
 }
 
 async function settle(eremos: Eremos, target: Target): Promise<void> {
@@ -256,52 +227,32 @@ async function settle(eremos: Eremos, target: Target): Promise<void> {
 }
 
 /** Takes protection off for good. @throws EremosError */
-export async function release(eremos: Eremos, request: OpenRequest): Promise<{ job: OpenJob | null; path: string }> {
+export async function release(eremos: Eremos, request: OpenRequest): Promise<StartedJob<"release">> {
   const target = await findUnvisited(eremos, request.pathOrId, request.from);
-  const { record, located } = target;
-  const path = decodePath(record.path);
-  if (located.inspection.guard !== "sealed")
-    return { job: releaseUnsealed(eremos, target), path: path.toString("utf8") };
-  if (located.inspection.state === "open" && located.inspection.isOwn) {
-    releaseOpenFolder(eremos.disk, located.realPath);
-    await forget(eremos, record.id);
-    return { job: null, path: path.toString("utf8") };
-  }
-  const job = await withFolderKey(
-    eremos,
-    target,
-    request.secret ?? null,
-    (folderKey) => unsealForGood(eremos, target, request.accept, folderKey),
-    request.accept,
-  );
-  return { job, path: path.toString("utf8") };
+  const { state, isOwn } = target.located.inspection;
+  const { accept, secret = null } = request;
+  // What lies open is readable anyway.
+  if (state === "open" && isOwn) return startRelease(eremos, target, accept, null);
+  return withFolderKey(eremos, target, secret, (key) => startRelease(eremos, target, accept, key), accept);
 }
 
-function unsealForGood(
+function startRelease(
   eremos: Eremos,
   target: Target,
   accept: readonly Consent[],
   folderKey: Buffer | null,
 ): StartedJob<"release"> {
-  const { record } = target;
+  const { record, located } = target;
   return eremos.jobs.start({
     folder: record.id,
     verb: "release",
-    request: { verb: "release", input: sealedInput(eremos, target, { accept, folderKey }) },
-    before: () =>
-      eremos.data.writeNote({
-        ...NO_RULES,
-        ...protectionOf(record),
-        id: record.id,
-        path: record.path,
-        kind: record.kind,
-        publicKey: record.publicKey || null,
-        opened: null,
-        protectedAt: record.protectedAt,
-      }),
+    request: { verb: "release", input: unlockInput(eremos, target, { accept, folderKey, keep: 0 }) },
+    before: () => {
+      if (located.inspection.state !== "open") eremos.data.writeNote(noteOf(record, protectionOf(record)));
+    },
     after: async (outcome) => {
       await forget(eremos, record.id);
-      return `${nameOf(outcome.path)} is an ordinary ${record.kind} again${outcome.damaged.length === 0 ? ", exactly as it was" : ""}: ${outcome.files.toLocaleString("en")} ${outcome.files === 1 ? "file" : "files"}, ${formatBytes(outcome.bytes)}.${damagedSentence(outcome.damaged)}${withheldSentence(outcome.withheld)}`;
+      return releasedSentence(record.kind, isEncrypting(located.inspection), outcome);
     },
     failed: async () => {
       if (isOrdinaryFolder(eremos, decodePath(record.path), record.id)) await forget(eremos, record.id);
@@ -310,35 +261,11 @@ function unsealForGood(
   });
 }
 
-function releaseUnsealed(eremos: Eremos, target: Target): OpenJob {
-  const { record, located } = target;
-  const place = decodePath(record.path);
-  return withoutCounts(
-    eremos.jobs.start({
-      folder: record.id,
-      verb: "release",
-      request: { verb: "unguard", input: { path: located.realPath, place, release: true } },
-      before: () =>
-        eremos.data.writeNote({
-          ...NO_RULES,
-          ...protectionOf(record),
-          id: record.id,
-          path: record.path,
-          kind: record.kind,
-          publicKey: null,
-          opened: null,
-          protectedAt: record.protectedAt,
-        }),
-      after: async (outcome) => {
-        await forget(eremos, record.id);
-        return `${nameOf(outcome.path)} is an ordinary ${record.kind} again, with the permissions it had.`;
-      },
-      failed: async () => {
-        if (isOrdinaryFolder(eremos, place, record.id)) await forget(eremos, record.id);
-        else await settle(eremos, target);
-      },
-    }),
-  );
+function releasedSentence(kind: FolderKind, wasSealed: boolean, { path, unsealed }: Unlocked): string {
+  const what = `${nameOf(path)} is an ordinary ${kind} again`;
+  if (!unsealed) return wasSealed ? `${what}; it stays as it is now.` : `${what}, with the permissions it had.`;
+  const { damaged, files, bytes, withheld } = unsealed;
+  return `${what}${damaged.length === 0 ? ", exactly as it was" : ""}: ${files.toLocaleString("en")} ${files === 1 ? "file" : "files"}, ${formatBytes(bytes)}.${damagedSentence(damaged)}${withheldSentence(withheld)}`;
 }
 
 async function forget(eremos: Eremos, id: string): Promise<void> {

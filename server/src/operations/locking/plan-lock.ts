@@ -1,4 +1,4 @@
-import { displayPath, fromSystemError, hidingFor, previewLock } from "@eremos/core";
+import { displayPath, fromSystemError, previewLock } from "@eremos/core";
 import type { PlanView, Protection } from "../../contract";
 import type { Eremos } from "../../eremos";
 import { kindOf, refuseToLock } from "./lock-folder";
@@ -26,14 +26,7 @@ export function planLock(
   };
   try {
     refuseToLock(eremos, path);
-    if (guard !== "sealed" && base.kind !== "file") hidingFor(eremos.disk, path, { visibility }, eremos.grounds);
-    if (guard !== "sealed")
-      return {
-        ...base,
-        holders: [...new Set(eremos.disk.holders(path).map((holder) => holder.program))],
-        refusal: null,
-      };
-    const preview = previewLock(eremos.disk, { path, visibility, ...eremos.grounds });
+    const preview = previewLock(eremos.disk, { guard, path, visibility, ...eremos.grounds });
     return { ...base, ...preview, refusal: null };
   } catch (caught) {
     const { code, message, data } = fromSystemError(caught, "looking at the folder");

@@ -1,9 +1,8 @@
-import { type FolderSecret, changeVisibility } from "@eremos/core";
+import { type FolderSecret, isChangeAlone } from "@eremos/core";
 import type { Protection } from "../../contract";
 import type { Eremos } from "../../eremos";
 import { guardingOf, protectionFor, signsOf } from "../../protection";
 import { changeGuard } from "./change-guard";
-import type { Target } from "./find-target";
 import { decodePath } from "../../paths";
 import { findUnvisited } from "../folders/visit";
 
@@ -23,28 +22,21 @@ export async function setProtection(
   const target = await findUnvisited(eremos, folder, "/");
   const { record, located } = target;
   const isOpen = located.inspection.state === "open";
-  const isSealed = located.inspection.guard === "sealed";
-  if (!isOpen && isSealed !== (protection.guard === "sealed")) return changeGuard(eremos, target, protection, secret);
-  if (!isOpen) await (isSealed ? changeSealed : changeOther)(eremos, target, protection);
+  if (!isOpen && !isChangeAlone(located.inspection.guard, protection.guard))
+    return changeGuard(eremos, target, protection, secret);
+  if (!isOpen)
+    await eremos.run<"change">({
+      verb: "change",
+      input: {
+        path: located.realPath,
+        place: decodePath(record.path),
+        ...guardingOf(protection, eremos.grounds),
+        ...signsOf(protection),
+      },
+    });
   const note = eremos.data.note(record.id);
   if (note) eremos.data.writeNote({ ...note, ...protection });
   eremos.registry.put(keys, { ...record, ...protection }, null);
   eremos.announce({ topic: "folders" });
   return null;
-}
-
-async function changeSealed(eremos: Eremos, { record, located }: Target, protection: Protection): Promise<void> {
-  changeVisibility(eremos.disk, {
-    path: located.realPath,
-    place: decodePath(record.path),
-    visibility: protection.visibility,
-    cover: protection.cover,
-    ...eremos.grounds,
-    ...signsOf(protection),
-  });
-}
-
-async function changeOther(eremos: Eremos, { record, located }: Target, protection: Protection): Promise<void> {
-  const input = { path: located.realPath, place: decodePath(record.path), ...guardingOf(protection, eremos.grounds) };
-  await eremos.run<"reguard">({ verb: "reguard", input });
 }

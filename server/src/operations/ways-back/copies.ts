@@ -1,4 +1,11 @@
-import { EremosError, type RescueSecret, displayPath, inspectFolder, letForkGo as letGo } from "@eremos/core";
+import {
+  EremosError,
+  type RescueSecret,
+  displayPath,
+  inspectFolder,
+  isEncrypting,
+  letForkGo as letGo,
+} from "@eremos/core";
 import type { CopyView } from "../../contract";
 import type { Eremos } from "../../eremos";
 import type { StartedJob } from "../../jobs";
@@ -22,7 +29,7 @@ function copyAt(eremos: Eremos, typed: string): Copy {
   const keys = eremos.requireKeys();
   const copy = fullPath(typed, eremos.settings.home);
   const inspection = inspectFolder(eremos.disk, copy);
-  if (!inspection || inspection.guard !== "sealed")
+  if (!inspection || !isEncrypting(inspection))
     throw new EremosError("not-protected", `There is no sealed folder at ${displayPath(copy)}. Nothing was touched.`);
   return {
     copy,

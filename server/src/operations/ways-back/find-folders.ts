@@ -11,10 +11,12 @@ import {
   displayPath,
   fromSystemError,
   inspectFolder,
+  isEncrypting,
   isEremosError,
   isLocked,
   locateFolder,
   openOwner,
+  traitsOf,
   vaultPlace,
   wipe,
   withDevice,
@@ -104,7 +106,7 @@ export async function takeIn(eremos: Eremos, { path: typed, secret, accept = [] 
   const inspection = requireFound(eremos, path);
   const known = eremos.registry.list(keys).find(({ id }) => id === inspection.folder);
   const located = known && locateOrNull(eremos, decodePath(known.path), known.id);
-  if (known && located && (!located.equals(path) || inspection.isOwn || inspection.guard === "sealed")) {
+  if (known && located && (!located.equals(path) || inspection.isOwn || isEncrypting(inspection))) {
     const where = displayPath(decodePath(known.path));
     throw new EremosError(
       "already-protected",
@@ -149,7 +151,7 @@ export async function takeIn(eremos: Eremos, { path: typed, secret, accept = [] 
     visibility,
     cover: visibility === "view" ? lockedName : null,
     icon: null,
-    bars: guard === "barred" ? adopted.bars : null,
+    bars: traitsOf(guard).hasBars ? adopted.bars : null,
   };
   const record = {
     ...(known ?? {
@@ -266,7 +268,7 @@ export async function takeInFound(eremos: Eremos): Promise<TakenIn> {
   const left: { path: string; reason: string }[] = [];
   for (const one of scanView(eremos).found.filter(({ relation }) => relation === "lost" || relation === "moved")) {
     // What is not encrypted proves nothing of itself: it is taken in one by one, by whoever looks at it.
-    if (one.guard !== "sealed") {
+    if (one.guard === null || !isEncrypting({ guard: one.guard })) {
       left.push({
         path: one.path,
         reason: "It is not encrypted and so can't prove whose it is. Look at it, and take it in by itself.",

@@ -4,6 +4,7 @@ import {
   type Ownership,
   accessProblems,
   displayPath,
+  isEncrypting,
   isEremosError,
   locateFolder,
   repairAccess,
@@ -39,7 +40,7 @@ export async function permissions(
   const place = record ? placeOf(eremos, record) : findTarget(eremos, folder, "/").located.realPath;
   const access = repair ? repairAccess(eremos.disk, place) : accessProblems(eremos.disk, place);
   const shown = access.slice(0, MOST_LISTED).map(viewOf);
-  if (access.length > 0 || record?.guard !== "sealed" || !isOpen(eremos, record))
+  if (access.length > 0 || !record || !isEncrypting(record) || !isOpen(eremos, record))
     return { access: shown, advice: adviceFor(place, access), changes: [], entries: 0, repaired: 0, compared: false };
   const target = findTarget(eremos, folder, "/");
   const outcome = await withFolderKey(eremos, target, secret, (folderKey) => {

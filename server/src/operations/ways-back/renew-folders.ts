@@ -2,6 +2,7 @@ import {
   type FolderSecret,
   type Located,
   earlierSealingKeys,
+  isEncrypting,
   isEremosError,
   isLocked,
   waysInto,
@@ -73,7 +74,7 @@ export async function renewLocked(eremos: Eremos, keys: Keys, id: string): Promi
 
 /** It has no key of its own from after the owner made new ones, or is not sealed under that throughout. */
 function isBehind(eremos: Eremos, record: FolderRecord): boolean {
-  const header = record.guard === "sealed" ? eremos.registry.header(record.id) : null;
+  const header = isEncrypting(record) ? eremos.registry.header(record.id) : null;
   if (!header) return false;
   const ways = waysInto(header, eremos.requireOwner());
   return ways.hasEarlierKeys || ways.epoch > record.epoch;
@@ -185,7 +186,7 @@ export function newKeysView(eremos: Eremos): NewKeysView | null {
   const keys = eremos.requireKeys();
   const last = eremos.requireOwner().earlier.at(-1);
   if (!last) return null;
-  const records = eremos.registry.list(keys).filter(({ guard, generation }) => guard === "sealed" && generation > 0);
+  const records = eremos.registry.list(keys).filter((record) => isEncrypting(record) && record.generation > 0);
   const waiting = records
     .filter((record) => isBehind(eremos, record))
     .map((record) => ({ ...nameFolder(record), ...whyWaiting(eremos, record) }));

@@ -3,6 +3,7 @@ import {
   type OwnerEnvelope,
   type WaysIn,
   changeOwner,
+  isEncrypting,
   isEremosError,
   locateFolder,
   renewGuardOwner,
@@ -46,7 +47,7 @@ export async function catchUp(eremos: Eremos): Promise<void> {
  * reach is tried at the next sign-in.
  */
 async function renewGuardRecords(eremos: Eremos, keys: Keys, owner: OwnerEnvelope): Promise<void> {
-  for (const record of eremos.registry.list(keys).filter(({ guard }) => guard !== "sealed")) {
+  for (const record of eremos.registry.list(keys).filter((record) => !isEncrypting(record))) {
     try {
       const located = locateFolder(eremos.disk, decodePath(record.path), record.id);
       if (located) await renewGuardOwner(eremos.disk, located.realPath, owner, decodePath(record.path));

@@ -2,6 +2,7 @@ import {
   EremosError,
   type FolderSecret,
   type Password,
+  isEncrypting,
   openFolderKeyBefore,
   vaultPlace,
   waysInto,
@@ -63,7 +64,7 @@ export async function ensureKey(
   accept: readonly string[],
 ): Promise<void> {
   const { record, located } = target;
-  const ways = located.inspection.guard === "sealed" ? waysOf(eremos, record) : null;
+  const ways = isEncrypting(located.inspection) ? waysOf(eremos, record) : null;
   if (!ways?.hasEarlierKeys) return;
   await eremos.holding(async (keys) => {
     const agreed = accept.includes("unvouched") ? (["unvouched"] as const) : [];

@@ -6,9 +6,9 @@ import { newFrame } from "../../../format/record-file";
 import type { StateRecord } from "../../../format/state";
 import type { Dir, Disk, Holder, Stat } from "../../../platform/port";
 import {
-  type LockInput,
   type Room,
   type SealedContent,
+  type SealingInput,
   type SealingOf,
   type Strategy,
   type Swept,
@@ -35,6 +35,7 @@ import {
   closeFolder,
   displayPath,
   ensureDir,
+  fileAt,
   holdFolder,
   joinPath,
   letGo,
@@ -49,45 +50,19 @@ import {
   within,
 } from "../../ground";
 import { type Grounds, type Hiding, hide, hidingFor, shownBy, writeSigns } from "../../visibility";
+import type { LockPreview, Locked } from "../guard";
 import { finishRemoving, recoverHeld } from "./recover-sealed";
-import { closedRoot } from "../barred/guard-records";
+import { closedRoot } from "../unencrypted/guard-records";
 import { moveOut, verifyStaged } from "./staging";
-import { withFileWrapped } from "../single-file";
-
-export interface LockOutcome {
-  readonly folder: string;
-  readonly realPath: Buffer;
-  readonly generation: number;
-  readonly digest: string;
-  readonly files: number;
-  readonly bytes: number;
-  readonly publicKey: string;
-  readonly header: Buffer;
-  readonly outsideLinks: readonly string[];
-  /** How it was done: by the space there was. */
-  readonly strategy: Strategy;
-  /** Programs that still have files of the folder open for reading. */
-  readonly stillOpenIn: readonly string[];
-  /**
-   * What is not needed any more of its earlier states went; or all of them stayed, since not everything that says what
-   * is needed could be read.
-   */
-  readonly earlier: Swept;
-}
 
 const ATTEMPTS = 3;
 
 /**
- * Seals a folder, or a single file, in place: everything sealed and durable, committed, and only then is the plain copy
- * removed. A failure before that point puts everything back; file by file, what is sealed stays sealed and the rest
- * stays plain.
+ * Seals a folder in place: everything sealed and durable, committed, and only then is the plain copy removed. A failure
+ * before that point puts everything back; file by file, what is sealed stays sealed and the rest stays plain.
  * @throws EremosError for every refusal, before anything is touched
  */
-export async function lockFolder(disk: Disk, input: LockInput, hooks: Hooks): Promise<LockOutcome> {
-  return withFileWrapped(disk, input.path, () => lockWrapped(disk, input, hooks));
-}
-
-async function lockWrapped(disk: Disk, input: LockInput, hooks: Hooks): Promise<LockOutcome> {
+export async function sealFolder(disk: Disk, input: SealingInput, hooks: Hooks): Promise<Locked> {
   let quickly = true;
   for (let attempt = 1; ; attempt++) {
     try {
@@ -103,7 +78,7 @@ async function lockWrapped(disk: Disk, input: LockInput, hooks: Hooks): Promise<
   }
 }
 
-async function lockOnce(disk: Disk, input: LockInput, quickly: boolean, hooks: Hooks): Promise<LockOutcome> {
+async function lockOnce(disk: Disk, input: SealingInput, quickly: boolean, hooks: Hooks): Promise<Locked> {
   const looked = lookBeforeTouching(disk, input, quickly, hooks);
   refuseInUse(disk, input);
   const folder = holdFolder(disk, input.path, { create: true });
@@ -173,7 +148,7 @@ function stateOrNull(disk: Disk, folder: HeldFolder): StateRecord | null {
   }
 }
 
-type Looking = Grounds & Pick<LockInput, "path" | "visibility" | "cover" | "note">;
+type Looking = Grounds & Pick<SealingInput, "path" | "visibility" | "cover" | "note">;
 
 interface Look {
   readonly found: Pick<Survey, "root" | "entries" | "files" | "bytes" | "largest">;
@@ -232,31 +207,13 @@ function lookBeforeTouching(
   }
 }
 
-export interface LockPreview {
-  readonly files: number;
-  readonly bytes: number;
-  readonly outsideLinks: readonly string[];
-  /**
-   * What belongs to other accounts: once it was locked and opened it is this account's, without any special rights of
-   * theirs.
-   */
-  readonly foreign: readonly string[];
-  /** Programs that have something of the folder open. */
-  readonly holders: readonly string[];
-  /**
-   * The file system tells of each file whether anybody writes to it; else only programs that can be listed are seen.
-   */
-  readonly tellsWriters: boolean;
-  readonly strategy: Strategy;
-}
-
 /** What a lock would take on. Touches nothing. @throws EremosError for every refusal */
-export function previewLock(
+export function previewSealing(
   disk: Disk,
-  input: Grounds & Pick<LockInput, "path" | "visibility" | "cover">,
+  input: Grounds & Pick<SealingInput, "path" | "visibility" | "cover">,
 ): LockPreview {
   const { path } = input;
-  const file = regularFileAt(disk, path);
+  const file = fileAt(disk, path);
   if (file) return previewFile(disk, path, file);
   const { found, room, outsideLinks, foreign } = lookBeforeTouching(disk, { ...input, note: null }, false, silentHooks);
   const { files, bytes } = found;
@@ -269,14 +226,6 @@ export function previewLock(
     tellsWriters: within(disk, disk.openRoot(path), (dir) => tellsWriters(disk, dir)),
     strategy: room.strategy,
   };
-}
-
-function regularFileAt(disk: Disk, path: Buffer): Stat | null {
-  const { parent, name } = splitPath(path);
-  return within(disk, disk.openRoot(parent), (dir) => {
-    const stat = disk.find(dir, name);
-    return stat?.type === "file" ? stat : null;
-  });
 }
 
 /** Where it goes and how it hides is found out when it is locked: its container does not exist yet. */
@@ -306,7 +255,7 @@ function tellsWriters(disk: Disk, dir: Dir): boolean {
 }
 
 /** The state to lock from; an operation that was cut off is brought to an end first. */
-function stateForLock(disk: Disk, folder: HeldFolder, input: LockInput): StateRecord | null {
+function stateForLock(disk: Disk, folder: HeldFolder, input: SealingInput): StateRecord | null {
   const before = loadState(disk, folder.vault);
   if (!before) return null;
   if (before.state !== "sealed" && (before.state !== "open" || !isOwnState(disk, folder.vault, before)))
@@ -328,7 +277,7 @@ function stateForLock(disk: Disk, folder: HeldFolder, input: LockInput): StateRe
 }
 
 /** Seals, commits and only then removes; until `removing`, every failure puts everything back. */
-function lockHeld(of: SealingOf, strategy: Strategy): LockOutcome {
+function lockHeld(of: SealingOf, strategy: Strategy): Locked {
   const { disk, folder, input, making } = of;
   let now = beginState(of);
   const isMixed = strategy === "file-by-file" || making.base?.state === "mixed";
@@ -348,20 +297,21 @@ function lockHeld(of: SealingOf, strategy: Strategy): LockOutcome {
   });
   const { holders, earlier } = removePlain(of, content, now);
   const done = loadState(disk, folder.vault) ?? now;
-  const realPath = hide(disk, folder, done);
   return {
     folder: input.folder,
-    realPath,
-    generation: content.record.number,
-    digest: generationDigest(content.record),
-    files: content.tree.files,
-    bytes: content.tree.bytes,
-    publicKey: making.publicKey,
-    header: writeHead(making.head),
-    outsideLinks: content.sealed.outsideLinks,
-    strategy: isMixed ? "file-by-file" : "whole",
+    path: hide(disk, folder, done),
     stillOpenIn: [...new Set(holders.map((holder) => holder.program))],
-    earlier,
+    sealed: {
+      generation: content.record.number,
+      digest: generationDigest(content.record),
+      files: content.tree.files,
+      bytes: content.tree.bytes,
+      publicKey: making.publicKey,
+      header: writeHead(making.head),
+      outsideLinks: content.sealed.outsideLinks,
+      strategy: isMixed ? "file-by-file" : "whole",
+      earlier,
+    },
   };
 }
 

@@ -1,10 +1,11 @@
 import { EremosError, systemCode } from "../../../errors/eremos-error";
 import { type GenerationRef, refOf, segmentsOf } from "../../../format/generation";
 import type { GuardState } from "../../../format/guard-record";
-import { type FolderState, type StateRecord, isStateName } from "../../../format/state";
+import { type StateRecord, isStateName } from "../../../format/state";
 import type { Dir, Disk } from "../../../platform/port";
 import { type Step, decide } from "./decide";
-import { isOfGuard, loadGuard } from "../barred/guard-records";
+import type { Recovery } from "../guard";
+import { isOfGuard, loadGuard } from "../unencrypted/guard-records";
 import {
   type Folder,
   type HeldFolder,
@@ -40,16 +41,13 @@ import { hide, placeSigns, removeSigns, removeWrittenSigns, showsName } from "..
 import { moveIn } from "./staging";
 import { discardWork } from "../../contents";
 
-export interface Recovery {
-  /** The state the folder is in now; null when it is an ordinary folder again. */
-  readonly state: FolderState | GuardState | null;
-  readonly path: Buffer;
-  readonly steps: readonly (Step | "settle")[];
-}
-
+/** By what the state record says, read now; a folder without one is an ordinary one. */
 export function recoverHeld(disk: Disk, folder: HeldFolder): Recovery {
   const state = loadState(disk, folder.vault);
-  if (!state) return { state: null, path: folder.path, steps: removeLeftover(disk, folder) };
+  return state ? recoverSealed(disk, folder, state) : removeLeftover(disk, folder);
+}
+
+export function recoverSealed(disk: Disk, folder: HeldFolder, state: StateRecord): Recovery {
   if (!isAtRest(state) && !isOwnState(disk, folder.vault, state)) return keepBoth(disk, folder, state);
   const unfinished =
     state.next !== null ||
@@ -150,9 +148,9 @@ function stateBefore(disk: Disk, folder: HeldFolder): GuardState | null {
 /**
  * Eremos' directory without a state record: a first lock cut off before its first record, or a release after its last.
  */
-function removeLeftover(disk: Disk, folder: HeldFolder): readonly Step[] {
+export function removeLeftover(disk: Disk, folder: HeldFolder): Recovery {
   removeVault(disk, folder);
-  return ["dismantle"];
+  return { state: null, path: folder.path, steps: ["dismantle"] };
 }
 
 /**

@@ -47,12 +47,10 @@ import {
   displayPath,
   ensureDir,
   hasOtherForms,
-  holdFolder,
   holdsAll,
   holdsAttribute,
   holdsNames,
   identityOf,
-  letGo,
   readSmallFile,
   restoreModes,
   restoreTopMode,
@@ -74,42 +72,14 @@ import {
   ownerSignature,
 } from "../../records";
 import { dismantle, moveBack, recoverHeld } from "./recover-sealed";
-import { holdAtRest } from "../recover";
-import { settleFile } from "../single-file";
+import type { InHand, Unlocked } from "../guard";
 
-export interface UnlockInput extends SealedInput {
+/** What opening takes. */
+export interface UnsealInput extends SealedInput {
   /** For its owner's account alone, and a single file not at its place: it is about to be locked in another way. */
   readonly closed?: boolean;
   /** How many earlier states stay beside the last one. */
   readonly keep?: number;
-}
-
-export interface UnlockOutcome {
-  readonly folder: string;
-  /** The folder's ordinary path, where it is now. */
-  readonly path: Buffer;
-  readonly generation: number;
-  readonly digest: string;
-  readonly files: number;
-  readonly bytes: number;
-  readonly header: Buffer;
-  /** Nobody known stands behind its key: the next lock makes another, and nothing is sealed to this one. */
-  readonly isUnknown: boolean;
-  /**
-   * Programs and directories that did not get special rights back, since their owner or group could not be given back.
-   */
-  readonly withheld: number;
-  /**
-   * False: the disk it lies on can't hold some of its permissions or attributes; they stay in the sealed copy, and with
-   * the next lock.
-   */
-  readonly holdsAll: boolean;
-  /** Files that are damaged, and were agreed to be: what is whole of them stands under a name that says so. */
-  readonly damaged: readonly string[];
-  /** File by file: there was no room for two copies, so none is kept beside the open folder. */
-  readonly strategy: Strategy;
-  /** Null after a release, and where nobody known stands behind its key. */
-  readonly note: OpenNote | null;
 }
 
 /** Longer than a tick of the file system's clock: an edit after this has a status time of its own. */
@@ -119,8 +89,8 @@ const CLOCK_TICK_MS = 20;
  * Opens a sealed folder in place. The sealed copy stays beside the opened one, where there is room for both. @throws
  * EremosError
  */
-export async function unlockFolder(disk: Disk, input: UnlockInput, hooks: Hooks): Promise<UnlockOutcome> {
-  return openThen(disk, input, hooks, false, (folder, opened) => {
+export async function unsealFolder(disk: Disk, hand: InHand, input: UnsealInput, hooks: Hooks): Promise<Unlocked> {
+  return openThen(disk, hand, input, hooks, false, (folder, opened) => {
     const bytes = writeOpened(opened.index.bytes, opened.index.record, opened.identities, opened.hasHeldNames);
     commitFile(disk, folder.vault, NAMES.opened, bytes);
     commitState(disk, folder.vault, {
@@ -139,8 +109,8 @@ export async function unlockFolder(disk: Disk, input: UnlockInput, hooks: Hooks)
 /**
  * Takes protection off for good: an ordinary folder, exactly as before. Needs the owner only when the folder is sealed.
  */
-export async function releaseFolder(disk: Disk, input: UnlockInput, hooks: Hooks): Promise<UnlockOutcome> {
-  return openThen(disk, input, hooks, true, (folder, { state }) => {
+export async function releaseSealed(disk: Disk, hand: InHand, input: UnsealInput, hooks: Hooks): Promise<Unlocked> {
+  return openThen(disk, hand, input, hooks, true, (folder, { state }) => {
     refuseWaitingDrops(disk, folder.vault);
     dismantle(disk, folder, state);
     return null;
@@ -150,24 +120,20 @@ export async function releaseFolder(disk: Disk, input: UnlockInput, hooks: Hooks
 /**
  * Release of a folder that lies open: the plain copy is the true one and stays as it is. @throws EremosError `not-open`
  */
-export function releaseOpenFolder(disk: Disk, path: Buffer): void {
-  const folder = holdFolder(disk, path, { create: false });
+export function releaseOpen(disk: Disk, { folder }: InHand): Unlocked {
   try {
-    recoverHeld(disk, folder);
     const state = loadState(disk, folder.vault);
     if (state?.state !== "open")
-      throw new EremosError("not-open", `${displayPath(path)} is not open now. Nothing was touched.`);
+      throw new EremosError("not-open", `${displayPath(folder.path)} is not open now. Nothing was touched.`);
     refuseWaitingDrops(disk, folder.vault);
     refuseToLose(disk, folder);
     restoreTopMode(disk, folder.dir, state.modes);
     restoreModes(disk, folder.dir, state.modes);
     const { atimeNs, mtimeNs } = disk.statOpen(folder.dir);
     dismantle(disk, folder, { ...state, times: { atimeNs: String(atimeNs), mtimeNs: String(mtimeNs) } });
-    settleFile(disk, folder);
+    return { folder: state.folder, path: folder.path, unsealed: null };
   } catch (error) {
     throw fromSystemError(error, "releasing");
-  } finally {
-    letGo(disk, folder);
   }
 }
 
@@ -223,23 +189,23 @@ interface Opened {
 
 async function openThen(
   disk: Disk,
-  input: UnlockInput,
+  hand: InHand,
+  input: UnsealInput,
   hooks: Hooks,
   forGood: boolean,
   finish: (folder: HeldFolder, opened: Opened) => OpenNote | null,
-): Promise<UnlockOutcome> {
-  let folder = holdAtRest(disk, input.path);
+): Promise<Unlocked> {
   let keys: FolderKeys | null = null;
   let isMixed = false;
   try {
-    const found = sealedState(disk, folder);
+    const found = sealedState(disk, hand.folder);
     isMixed = found.mixed;
-    const sealed = await openSealed(disk, folder.vault, found, input);
+    const sealed = await openSealed(disk, hand.folder.vault, found, input);
     const state: StateRecord = { ...found, generation: refOf(sealed.generation) };
     ({ keys } = sealed);
     const isUnknown = keys.standing === "unknown";
-    const loaded = loadTree(disk, folder.vault, sealed.generation, keys);
-    const strategy = state.mixed ? "file-by-file" : strategyFor(disk, folder, loaded.tree);
+    const loaded = loadTree(disk, hand.folder.vault, sealed.generation, keys);
+    const strategy = state.mixed ? "file-by-file" : strategyFor(disk, hand.folder, loaded.tree);
     if (input.closed && strategy === "file-by-file")
       throw new EremosError(
         "no-space",
@@ -250,9 +216,12 @@ async function openThen(
         "no-space",
         "There is no room on this disk for a second copy of it, and nothing is written under the key of somebody unknown. Nothing was touched; make room first, or bring its files out elsewhere with `eremos rescue`.",
       );
-    const { head, generation } = isUnknown ? sealed : await adopt(disk, folder, sealed, input.access, input.keep ?? 0);
-    const place = ordinaryPlace(openFacts(generation, keys.secret(generation)), disk.system, folder.path);
-    folder = showAtOrdinaryPath(disk, folder, state, place);
+    const { head, generation } = isUnknown
+      ? sealed
+      : await adopt(disk, hand.folder, sealed, input.access, input.keep ?? 0);
+    const place = ordinaryPlace(openFacts(generation, keys.secret(generation)), disk.system, hand.folder.path);
+    hand.folder = showAtOrdinaryPath(disk, hand.folder, state, place);
+    const { folder } = hand;
     // Where no sealed copy stays, which would keep what the disk can't hold, all of it is demanded.
     const holding = forGood || strategy === "file-by-file" ? HOLDS_ALL : disk.holds(folder.vault);
     const hasHeldNames = !holdsNames(holding);
@@ -280,24 +249,27 @@ async function openThen(
     const note = finish(folder, opened);
     return {
       folder: head.header.folder,
-      path: settleFile(disk, folder),
-      generation: opened.generation.number,
-      digest: generationDigest(opened.generation),
-      files,
-      bytes,
-      header: writeHead(head),
-      isUnknown,
-      withheld: opened.withheld,
-      damaged: opened.damaged,
-      holdsAll: isHeldWhole,
-      strategy,
-      note: isUnknown ? null : note,
+      path: folder.path,
+      unsealed: {
+        generation: opened.generation.number,
+        digest: generationDigest(opened.generation),
+        files,
+        bytes,
+        header: writeHead(head),
+        isUnknown,
+        withheld: opened.withheld,
+        damaged: opened.damaged,
+        holdsAll: isHeldWhole,
+        strategy,
+        note: isUnknown ? null : note,
+      },
     };
   } catch (error) {
-    throw isMixed ? stoppedHalfWay(disk, folder, error) : fromSystemError(error, "opening; the sealed copy is whole");
+    throw isMixed
+      ? stoppedHalfWay(disk, hand.folder, error)
+      : fromSystemError(error, "opening; the sealed copy is whole");
   } finally {
     keys?.wipe();
-    letGo(disk, folder);
   }
 }
 

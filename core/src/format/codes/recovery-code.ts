@@ -1,4 +1,4 @@
-import { randomBytes } from "../crypto/bytes";
+import { randomBytes } from "../../crypto/bytes";
 import { formatGroups, isGroupOf, mistypedGroupsOf, parseGroups } from "./code-groups";
 
 /** The recovery code: 160 random bits in 8 groups of 5 characters. FORMAT.md §3.3. */

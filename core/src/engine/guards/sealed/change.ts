@@ -1,10 +1,8 @@
-import { EremosError, fromSystemError } from "../../errors/eremos-error";
-import type { StateRecord } from "../../format/state";
-import type { Disk } from "../../platform/port";
+import { EremosError, fromSystemError } from "../../../errors/eremos-error";
+import type { StateRecord } from "../../../format/state";
+import type { Disk } from "../../../platform/port";
 import {
-  type Grounds,
   type Hiding,
-  type Showing,
   type Signs,
   hasIcon,
   hide,
@@ -14,47 +12,41 @@ import {
   showAtOrdinaryPath,
   shownBy,
   writeSigns,
-} from "../visibility";
-import { holdAtRest } from "../guards";
-import { commitState, loadState } from "../records";
-import { type HeldFolder, displayPath, isMountPoint, letGo } from "../ground";
-
-export interface VisibilityInput extends Showing, Signs, Grounds {
-  readonly path: Buffer;
-  /** Its ordinary path, as the owner's list knows it. */
-  readonly place: Buffer;
-}
+} from "../../visibility";
+import type { ChangeInput, Changed, InHand } from "../guard";
+import { commitState, loadState } from "../../records";
+import { type HeldFolder, displayPath, isMountPoint } from "../../ground";
 
 /**
  * Changes what shows of a locked folder without opening it: its visibility, its cover name, its icon. Until the record
- * says otherwise, recovery leads to what it was before. Returns its path now. @throws EremosError `not-locked` |
- * `path-taken` | `no-permission` | `not-found`
+ * says otherwise, recovery leads to what it was before. @throws EremosError `not-locked` | `path-taken` |
+ * `no-permission` | `not-found`
  */
-export function changeVisibility(disk: Disk, input: VisibilityInput): Buffer {
-  let folder = holdAtRest(disk, input.path);
+export function changeSealed(disk: Disk, hand: InHand, input: ChangeInput): Changed {
   try {
-    const state = loadState(disk, folder.vault);
+    const state = loadState(disk, hand.folder.vault);
     if (state?.state !== "sealed")
       throw new EremosError("not-locked", `${displayPath(input.path)} is not locked now. Nothing was touched.`);
-    if (isSo(state, input)) return folder.path;
-    if (!disk.writable(folder.parent) && !isMountPoint(disk, folder.path))
+    if (isSo(state, input)) return { path: hand.folder.path, stillOpenIn: [] };
+    if (!disk.writable(hand.folder.parent) && !isMountPoint(disk, hand.folder.path))
       throw new EremosError(
         "no-permission",
         "This renames the folder, and this account may not change the folder it lies in. Nothing was touched.",
       );
-    if (state.lockedName !== null) folder = showAtOrdinaryPath(disk, folder, state, input.place);
+    if (state.lockedName !== null) hand.folder = showAtOrdinaryPath(disk, hand.folder, state, input.place);
+    const { folder } = hand;
     const hiding = hidingOrBack(disk, folder, state, input, input);
-    return input.visibility === "view"
-      ? showLocked(disk, folder, state, hiding, input)
-      : hideLocked(disk, folder, state, hiding);
+    const path =
+      input.visibility === "view"
+        ? showLocked(disk, folder, state, hiding, input)
+        : hideLocked(disk, folder, state, hiding);
+    return { path, stillOpenIn: [] };
   } catch (error) {
     throw fromSystemError(error, "changing what shows of a locked folder; it is still locked");
-  } finally {
-    letGo(disk, folder);
   }
 }
 
-function isSo(state: StateRecord, input: VisibilityInput): boolean {
+function isSo(state: StateRecord, input: ChangeInput): boolean {
   if (state.visibility !== input.visibility) return false;
   return input.visibility !== "view" || (state.lockedName === (input.cover ?? null) && hasIcon(state, input));
 }

@@ -1,5 +1,5 @@
 import { EremosError } from "../../../errors/eremos-error";
-import { type Bars, LEVELS, type Level } from "../../../format/guard-record";
+import { type Bars, LEVELS, type Level } from "../../../format/guards";
 
 /**
  * The rules of a barred folder as permission bits. Bars only take away: what an entry did not allow before, it does not

@@ -1,5 +1,6 @@
 import { EremosError, systemCode } from "../../../errors/eremos-error";
-import type { Bars, Original } from "../../../format/guard-record";
+import type { Original } from "../../../format/guard-record";
+import type { Bars } from "../../../format/guards";
 import type { Dir, Disk, Stat } from "../../../platform/port";
 import { type Permissions, type Rank, bar, reachOf, samePermissions } from "./bars";
 import { type Hooks, Meter, isNotContents, within } from "../../ground";

@@ -1,13 +1,13 @@
 import { fromBase64 } from "../../../crypto/bytes";
 import { sealTo } from "../../../crypto/envelope";
 import { EremosError, fromSystemError } from "../../../errors/eremos-error";
-import { type Bars, type GuardRecord, type Original, placePurpose } from "../../../format/guard-record";
+import { type Bars, traitsOf } from "../../../format/guards";
+import { type GuardRecord, type Original, placePurpose, recordedGuard } from "../../../format/guard-record";
 import type { OwnerEnvelope } from "../../../format/owner";
 import { newFrame } from "../../../format/record-file";
-import type { StateRecord } from "../../../format/state";
 import type { Disk } from "../../../platform/port";
 import { reachOf, requireSensible } from "./bars";
-import { type Grounds, type Hiding, IN_VIEW, hidingFor, hidingOrBack, showAtOrdinaryPath } from "../../visibility";
+import { type Hiding, IN_VIEW, hidingFor, hidingOrBack, showAtOrdinaryPath } from "../../visibility";
 import { refuseWaitingDrops } from "../../slot";
 import {
   type Folder,
@@ -19,64 +19,82 @@ import {
   displayPath,
   dropLock,
   emptyDir,
+  fileAt,
   hasRecord,
   holdFolder,
   letGo,
   openFolder,
 } from "../../ground";
 import { whatBarsChange } from "./permissions";
-import { type Settled, inListable, recoverGuarded, settle } from "./settle";
+import { type Settled, arrivalsBeside, contentsAt, inListable, recoverGuarded, settle } from "./settle";
 import { closedRoot, commitGuard, isOwnGuard, loadGuard, rootOriginal, saveOriginals } from "./guard-records";
-import { holdAtRest } from "../recover";
-import { settleFile, withFileWrapped } from "../single-file";
+import type {
+  ChangeInput,
+  Changed,
+  Guard,
+  Guarding,
+  InHand,
+  LockInput,
+  LockPreview,
+  Locked,
+  PreviewInput,
+  UnlockInput,
+  Unlocked,
+} from "../guard";
 import { hasState, loadState } from "../../records";
 
 /**
- * The guards that leave contents as they are: out of sight (hidden only) and barred (the operating system refuses).
- * What is to be true is written down first, durably, with the permissions there were; then it is made true; both can be
- * repeated. So recovery only goes forward, needs no key, and nobody who was barred is let in on the way. FORMAT.md §10.
+ * What the guards that leave contents as they are have in common: out of sight (hidden only) and barred (the operating
+ * system refuses). What is to be true is written down first, durably, with the permissions there were; then it is made
+ * true; both can be repeated. So recovery only goes forward, needs no key, and nobody who was barred is let in on the
+ * way. FORMAT.md §10.
  */
-export interface Guarding extends Grounds {
-  readonly guard: GuardRecord["guard"];
-  /** No bars for out of sight. */
-  readonly bars: Bars;
-  readonly visibility: StateRecord["visibility"];
-  /** In view: another name that it shows while it is locked. */
-  readonly cover?: string | null;
+export function unencrypted(guard: GuardRecord["guard"]): Guard<GuardRecord> {
+  return {
+    inspect: (disk, folder, record) => ({
+      folder: record.folder,
+      guard: record.guard,
+      state: record.state,
+      generation: 0,
+      visibility: record.visibility,
+      lockedName: record.lockedName,
+      held: record.held,
+      isOwn: isOwnGuard(disk, record),
+      arrivals: arrivalsBeside(disk, folder, record),
+      drops: 0,
+      remains: 0,
+    }),
+    recover: (disk, folder, record) => {
+      const { record: now, path, settled } = recoverGuarded(disk, folder, record);
+      return { state: now?.state ?? null, path, steps: settled ? ["settle"] : [] };
+    },
+    preview,
+    lock: (disk, input, hooks) => shutFolder(disk, { ...input, guard }, hooks),
+    unlock: async (disk, hand, input) => leave(disk, hand, input, "opening"),
+    release: async (disk, hand, input) => leave(disk, hand, input, "releasing"),
+    change: changeShut,
+    reach: (disk, path) => ({ isEncrypted: false, at: contentsAt(disk, path) }),
+  };
 }
 
-export interface GuardInput extends Guarding {
-  readonly path: Buffer;
-  /** A new id for a first lock, the folder's own for a later one. */
-  readonly folder: string;
-  readonly owner: OwnerEnvelope;
+/** Nothing is read: how large it is does not matter. */
+function preview(disk: Disk, { path, visibility, cover = null, ...grounds }: PreviewInput): LockPreview {
+  // A file hides in a container that does not exist yet.
+  if (!fileAt(disk, path)) hidingFor(disk, path, { visibility, cover }, grounds);
+  return {
+    files: 0,
+    bytes: 0,
+    outsideLinks: [],
+    foreign: [],
+    holders: programsIn(disk, path),
+    tellsWriters: true,
+    strategy: "whole",
+  };
 }
 
-export interface GuardedInput {
-  /** Where the folder is now. */
-  readonly path: Buffer;
-  /** Its ordinary path, from the owner's own list. */
-  readonly place: Buffer;
-  /**
-   * Opened for its owner's account alone, and a single file not at its place: it is about to be locked in another way.
-   */
-  readonly closed?: boolean;
-}
+type ShutInput = LockInput & { readonly guard: GuardRecord["guard"] };
 
-export interface GuardOutcome {
-  readonly folder: string;
-  /** Where the folder is now. */
-  readonly path: Buffer;
-  /** Programs that still have files of it open, and keep reading them. */
-  readonly stillOpenIn: readonly string[];
-}
-
-/** Bars a folder, or puts it out of sight. @throws EremosError for every refusal, before anything is touched */
-export async function guardFolder(disk: Disk, input: GuardInput, hooks: Hooks): Promise<GuardOutcome> {
-  return withFileWrapped(disk, input.path, () => guardWrapped(disk, input, hooks));
-}
-
-async function guardWrapped(disk: Disk, input: GuardInput, hooks: Hooks): Promise<GuardOutcome> {
+async function shutFolder(disk: Disk, input: ShutInput, hooks: Hooks): Promise<Locked> {
   const { root, hiding } = lookBeforeGuarding(disk, input);
   const place = await sealTo(fromBase64(input.owner.sealing.publicKey, 32), placePurpose(input.folder), input.path);
   const folder = holdFolder(disk, input.path, { create: true });
@@ -107,7 +125,7 @@ async function guardWrapped(disk: Disk, input: GuardInput, hooks: Hooks): Promis
     };
     recorded = commitGuard(disk, folder.vault, record);
     const { path } = settle(disk, folder, record);
-    return { folder: input.folder, path, stillOpenIn: programsIn(disk, path) };
+    return { folder: input.folder, path, stillOpenIn: programsIn(disk, path), sealed: null };
   } catch (error) {
     if (!recorded) undoBeginning(disk, folder, root);
     else if (isAtItsPlace(disk, folder))
@@ -143,27 +161,19 @@ function putBack(disk: Disk, folder: HeldFolder, record: GuardRecord): void {
   }
 }
 
-/** Opens it at its place, with the permissions it had. @throws EremosError `not-locked` | `path-taken` | `not-found` */
-export function openGuarded(disk: Disk, input: GuardedInput): GuardOutcome {
-  return leave(disk, input, "opening");
-}
-
-/** An ordinary folder again, exactly as before; from locked or from open. */
-export function releaseGuarded(disk: Disk, input: GuardedInput): GuardOutcome {
-  return leave(disk, input, "releasing");
-}
-
+/** At its place, with the permissions it had: open, or an ordinary folder again. @throws EremosError `not-locked` */
 function leave(
   disk: Disk,
-  { path, place, closed = false }: GuardedInput,
+  hand: InHand,
+  { path, place, closed = false }: UnlockInput,
   state: "opening" | "releasing",
-): GuardOutcome {
-  let folder = holdAtRest(disk, path);
+): Unlocked {
   try {
-    const record = restingRecord(disk, folder);
+    const record = restingRecord(disk, hand.folder);
     if (record.state === "open" && state === "opening")
       throw new EremosError("not-locked", `${displayPath(path)} is open already. Nothing was touched.`);
-    folder = showAtOrdinaryPath(disk, folder, record, place);
+    hand.folder = showAtOrdinaryPath(disk, hand.folder, record, place);
+    const { folder } = hand;
     const originals =
       record.originals ?? (closed ? saveOriginals(disk, folder.vault, [rootOriginal(disk, folder)]) : null);
     const next = commitGuard(disk, folder.vault, {
@@ -175,44 +185,36 @@ function leave(
       originals,
     });
     settle(disk, folder, next);
-    return { folder: record.folder, path: settleFile(disk, folder), stillOpenIn: [] };
+    return { folder: record.folder, path: folder.path, unsealed: null };
   } catch (error) {
     throw fromSystemError(error, "opening; its contents are untouched");
-  } finally {
-    letGo(disk, folder);
   }
 }
 
-/**
- * Other rules, another visibility, or the other of the two guards, while it stays locked. @throws EremosError
- * `not-locked` and refusals
- */
-export function changeGuarded(disk: Disk, input: GuardedInput & Guarding): GuardOutcome {
+function changeShut(disk: Disk, hand: InHand, input: ChangeInput): Changed {
   requireSensible(input.bars);
   requireHidden(input);
-  let folder = holdAtRest(disk, input.path);
   try {
-    const record = restingRecord(disk, folder);
+    const record = restingRecord(disk, hand.folder);
     if (record.state !== "locked")
       throw new EremosError("not-locked", `${displayPath(input.path)} is not locked now. Nothing was touched.`);
-    requireOwned(disk, folder, input.bars);
+    requireOwned(disk, hand.folder, input.bars);
     const isMoving =
       input.visibility !== record.visibility ||
       (input.visibility === "view" && (input.cover ?? null) !== record.lockedName);
-    if (isMoving) folder = showAtOrdinaryPath(disk, folder, record, input.place);
+    if (isMoving) hand.folder = showAtOrdinaryPath(disk, hand.folder, record, input.place);
+    const { folder } = hand;
     const hiding = isMoving ? hidingOrBack(disk, folder, record, input, input) : {};
     const next = commitGuard(disk, folder.vault, {
       ...record,
       ...hiding,
-      guard: input.guard,
+      guard: recordedGuard(input.guard),
       ...wayTo(disk, folder, record, input.bars),
     });
     const { path } = settleOrBack(disk, folder, next, record);
-    return { folder: record.folder, path, stillOpenIn: programsIn(disk, path) };
+    return { path, stillOpenIn: programsIn(disk, path) };
   } catch (error) {
     throw fromSystemError(error, "changing how the folder is locked; it stays locked");
-  } finally {
-    letGo(disk, folder);
   }
 }
 
@@ -277,7 +279,7 @@ function findOriginals(disk: Disk, folder: HeldFolder, own: Original | null, bar
 
 function lookBeforeGuarding(
   disk: Disk,
-  input: GuardInput,
+  input: LockInput,
 ): { readonly root: { readonly atimeNs: bigint; readonly mtimeNs: bigint }; readonly hiding: Hiding } {
   requireSensible(input.bars);
   requireHidden(input);
@@ -298,7 +300,7 @@ function lookBeforeGuarding(
 }
 
 function requireHidden({ guard, visibility }: Guarding): void {
-  if (guard === "sight" && visibility === "view")
+  if (!traitsOf(guard).worksInView && visibility === "view")
     throw new EremosError(
       "usage",
       "Out of sight means hidden: in view, nothing would be protected. Nothing was touched; hide the folder in place, tuck it away, or choose another guard.",
@@ -317,7 +319,7 @@ function requireOwned(disk: Disk, folder: Folder, bars: Bars): void {
  * What the folder is now, brought to rest; null where it was never protected. @throws EremosError `already-protected` |
  * `interrupted`
  */
-function recordedOpen(disk: Disk, folder: HeldFolder, input: GuardInput): GuardRecord | null {
+function recordedOpen(disk: Disk, folder: HeldFolder, input: LockInput): GuardRecord | null {
   const known = loadGuard(disk, folder.vault);
   if (known && known.folder !== input.folder)
     throw new EremosError(

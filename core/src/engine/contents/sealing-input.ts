@@ -26,7 +26,7 @@ export interface OpenNote {
   readonly opened: string;
 }
 
-export interface LockInput extends Grounds {
+export interface SealingInput extends Grounds {
   readonly path: Buffer;
   /** A new id for a first lock, the folder's own for a relock. */
   readonly folder: string;

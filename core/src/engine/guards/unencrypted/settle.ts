@@ -131,6 +131,18 @@ function hidesContents({ visibility, lockedName }: Pick<GuardRecord, "visibility
   return visibility !== "view" && lockedName === null;
 }
 
+/** Where contents lie: the ones of a drive that looks empty in a directory that is its owner's alone. */
+export function contentsAt(disk: Disk, path: string): string {
+  try {
+    const isThere = within(disk, disk.openRoot(Buffer.from(path)), (dir) =>
+      within(disk, disk.enterDir(dir, VAULT_NAME), (vault) => disk.find(vault, NAMES.contents)?.type === "dir"),
+    );
+    return isThere ? `${path}/${VAULT_NAME.toString()}/${NAMES.contents.toString()}` : path;
+  } catch {
+    return path;
+  }
+}
+
 /** What came to a drive whose contents are hidden. */
 export function arrivalsBeside(disk: Disk, folder: Folder, record: GuardRecord): number {
   if (record.state !== "locked" || !hidesContents(record)) return 0;

@@ -1,0 +1,45 @@
+import { EremosError, fromSystemError } from "../../errors/eremos-error";
+import type { GuardName } from "../../format/guards";
+import type { Disk } from "../../platform/port";
+import { type Folder, NAMES, closeFolder, displayPath, hasRecord, openFolder } from "../ground";
+import type { Inspection, Look, VaultFolder } from "./guard";
+import { type Governing, governingIn, guardOf } from "./guards";
+
+/**
+ * What a folder is now, read without any key and without waiting. Null when there is nothing at the path or it is not
+ * protected. @throws EremosError `damaged` when its state can't be read, `unknown-version` | `unsupported`, `io` when
+ * the disk can't; nothing else
+ */
+export function inspectFolder(disk: Disk, path: Buffer): Inspection | null {
+  try {
+    return inspect(disk, path);
+  } catch (error) {
+    throw fromSystemError(error, `looking at ${displayPath(path)}; nothing was touched`);
+  }
+}
+
+function inspect(disk: Disk, path: Buffer): Inspection | null {
+  let folder: Folder;
+  try {
+    folder = openFolder(disk, path);
+  } catch (error) {
+    if (error instanceof EremosError && (error.code === "not-found" || error.code === "not-a-folder")) return null;
+    throw error;
+  }
+  try {
+    const { vault } = folder;
+    const governing = vault && governingIn(disk, vault);
+    if (!vault || !governing) return null;
+    return {
+      ...lookBy(disk, { ...folder, vault }, governing),
+      single: hasRecord(disk, vault, NAMES.file),
+      busy: disk.isLocked(vault, NAMES.lock),
+    };
+  } finally {
+    closeFolder(disk, folder);
+  }
+}
+
+function lookBy<N extends GuardName>(disk: Disk, folder: VaultFolder, governing: Governing<N>): Look {
+  return guardOf(governing).inspect(disk, folder, governing.record);
+}

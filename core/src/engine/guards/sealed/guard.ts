@@ -1,0 +1,67 @@
+import { EremosError } from "../../../errors/eremos-error";
+import type { StateRecord } from "../../../format/state";
+import type { Disk } from "../../../platform/port";
+import type { SealingInput } from "../../contents";
+import { displayPath, isNotContents } from "../../ground";
+import { countRemains, isOwnState } from "../../records";
+import { countDrops } from "../../slot";
+import { isSign } from "../../visibility";
+import { type Guard, type LockInput, type Look, type VaultFolder, isLocked } from "../guard";
+import { changeSealed } from "./change";
+import { previewSealing, sealFolder } from "./lock";
+import { recoverSealed } from "./recover-sealed";
+import { releaseOpen, releaseSealed, unsealFolder } from "./unlock";
+
+/** Contents are encrypted in place; the plain copy goes when the sealed one is durable. FORMAT.md §7. */
+export const sealed: Guard<StateRecord> = {
+  inspect,
+  recover: recoverSealed,
+  preview: previewSealing,
+  lock: (disk, input, hooks) => sealFolder(disk, sealInputOf(input), hooks),
+  unlock: (disk, hand, { path, closed = false, sealed: unsealing }, hooks) => {
+    if (!unsealing) throw withoutKeys(path);
+    return unsealFolder(disk, hand, { ...unsealing, path, closed }, hooks);
+  },
+  release: async (disk, hand, { path, sealed: unsealing }, hooks) => {
+    if (!unsealing) return releaseOpen(disk, hand);
+    return releaseSealed(disk, hand, { ...unsealing, path }, hooks);
+  },
+  change: changeSealed,
+  reach: (_disk, path, inspection) => ({ isEncrypted: isLocked(inspection), at: path }),
+};
+
+function sealInputOf({ sealing, path, folder, visibility, cover = null, places, synced }: LockInput): SealingInput {
+  if (!sealing) throw withoutKeys(path);
+  return { ...sealing, path, folder, visibility, cover, places, ...(synced ? { synced } : {}) };
+}
+
+function withoutKeys(path: Buffer): EremosError {
+  return new EremosError(
+    "usage",
+    `Keys are needed for ${displayPath(path)}, and none were given. Nothing was touched.`,
+  );
+}
+
+function inspect(disk: Disk, folder: VaultFolder, state: StateRecord): Look {
+  const { vault } = folder;
+  const { folder: id, generation, visibility, lockedName, held } = state;
+  return {
+    folder: id,
+    guard: "sealed",
+    state: state.state,
+    generation: generation?.number ?? 0,
+    visibility,
+    lockedName,
+    held,
+    isOwn: isOwnState(disk, vault, state),
+    arrivals: arrivalsIn(disk, folder, state),
+    drops: countDrops(disk, vault),
+    remains: countRemains(disk, vault),
+  };
+}
+
+function arrivalsIn(disk: Disk, { dir }: VaultFolder, state: StateRecord): number {
+  if (!isLocked(state)) return 0;
+  const top = disk.statOpen(dir);
+  return disk.list(dir).filter((name) => !isNotContents(top, name) && !isSign(name, state)).length;
+}

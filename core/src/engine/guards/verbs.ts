@@ -1,0 +1,97 @@
+import { EremosError, fromSystemError } from "../../errors/eremos-error";
+import { type GuardName, traitsOf } from "../../format/guards";
+import type { Disk } from "../../platform/port";
+import { type Hooks, VAULT_NAME, displayPath } from "../ground";
+import type {
+  ChangeInput,
+  Changed,
+  Guard,
+  InHand,
+  LockInput,
+  LockPreview,
+  Locked,
+  PreviewInput,
+  Records,
+  UnlockInput,
+  Unlocked,
+} from "./guard";
+import { type Governing, governingIn, guardNamed, guardOf, isChangeAlone } from "./guards";
+import { atRest } from "./recover";
+import { settleFile, withFileWrapped } from "./single-file";
+
+/**
+ * The verbs, whatever the guard is. A single file is wrapped before and brought to its place afterwards: no guard knows
+ * of it.
+ */
+
+/** What a lock would take on. Touches nothing. @throws EremosError for every refusal */
+export function previewLock(disk: Disk, input: PreviewInput): LockPreview {
+  return guardNamed(input.guard).preview(disk, input);
+}
+
+/** Locks a folder, or a single file. @throws EremosError for every refusal, before anything is touched */
+export async function lockFolder(disk: Disk, input: LockInput, hooks: Hooks): Promise<Locked> {
+  return withFileWrapped(disk, input.path, () => guardNamed(input.guard).lock(disk, input, hooks));
+}
+
+/** Opens it at its place. @throws EremosError `not-locked` | `unvouched` and each guard's own */
+export function unlockFolder(disk: Disk, input: UnlockInput, hooks: Hooks): Promise<Unlocked> {
+  return leave(disk, input, (guard, hand) => guard.unlock(disk, hand, input, hooks));
+}
+
+/** An ordinary folder again, exactly as before; from locked or from open. @throws EremosError as {@link unlockFolder} */
+export function releaseFolder(disk: Disk, input: UnlockInput, hooks: Hooks): Promise<Unlocked> {
+  return leave(disk, input, (guard, hand) => guard.release(disk, hand, input, hooks));
+}
+
+/**
+ * Other rules, another visibility, or another guard that leaves contents in the form they are in, while it stays
+ * locked. @throws EremosError `not-locked` and refusals
+ */
+export function changeFolder(disk: Disk, input: ChangeInput): Promise<Changed> {
+  return atRest(disk, input.path, (hand) => {
+    const governing = requireGoverned(disk, hand);
+    if (!isChangeAlone(governing.guard, input.guard))
+      throw new EremosError(
+        "usage",
+        `${displayPath(input.path)} is ${traitsOf(governing.guard).word}, and does not become ${traitsOf(input.guard).word} without being opened. Nothing was touched.`,
+      );
+    return guardOf(governing).change(disk, hand, input);
+  });
+}
+
+function leave(
+  disk: Disk,
+  input: UnlockInput,
+  way: (guard: Guard<Records[GuardName]>, hand: InHand) => Promise<Unlocked>,
+): Promise<Unlocked> {
+  return atRest(disk, input.path, async (hand) => {
+    const governing = requireGoverned(disk, hand);
+    if (governing.guard !== input.guard)
+      throw new EremosError(
+        "unvouched",
+        `What stands at ${displayPath(input.path)} is ${traitsOf(governing.guard).word} now, and was ${traitsOf(input.guard).word} a moment ago. It may have been exchanged, so nothing was touched.`,
+        { what: "guard" },
+      );
+    const outcome = await way(guardOf(governing), hand);
+    return { ...outcome, path: placed(disk, hand) };
+  });
+}
+
+function placed(disk: Disk, { folder }: InHand): Buffer {
+  try {
+    return settleFile(disk, folder);
+  } catch (error) {
+    throw fromSystemError(error, `bringing ${displayPath(folder.path)} to its place; it is whole`);
+  }
+}
+
+function requireGoverned(disk: Disk, { folder }: InHand): Governing {
+  const governing = disk.find(folder.dir, VAULT_NAME) ? governingIn(disk, folder.vault) : null;
+  if (!governing)
+    throw new EremosError(
+      "not-protected",
+      `${displayPath(folder.path)} is an ordinary folder; there is nothing to open.`,
+    );
+  return governing;
+}
