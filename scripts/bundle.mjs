@@ -56,7 +56,12 @@ export async function bundle() {
   });
   await build({
     ...common,
-    entryPoints: ["server/src/index.ts", "server/src/visit/visit-worker.ts", "server/src/http/session-main.ts"],
+    entryPoints: [
+      "server/src/index.ts",
+      "server/src/visit/visit-worker.ts",
+      "server/src/http/session-main.ts",
+      "server/src/look/looker-main.ts",
+    ],
     entryNames: "[name]",
     outdir: "server/dist",
   });

@@ -488,7 +488,7 @@ const onlooker: Command = async (invocation) => {
   only(invocation);
   const path = oneWord(invocation, "path");
   return withEremos(invocation, async (eremos) => {
-    const { place, kinds } = onlook(eremos, path, process.cwd());
+    const { place, kinds } = await onlook(eremos, path, process.cwd());
     const lines = kinds.flatMap((view) => [
       view.verdict,
       ...view.entries.slice(0, 40).map((entry) => `    ${entry.type.padEnd(5)} ${entry.name}`),

@@ -91,9 +91,19 @@ export type { Change, ChangesOutcome } from "./engine/visiting";
 export { type Consent, CONSENTS, type SealedInput } from "./engine/contents";
 export { type CheckOutcome, type CheckRequest, type Damage, checkFolder } from "./engine/upkeep";
 export type { OwnerAccess } from "./engine/records";
-export { type Located, locateFolder, protectedAbove } from "./engine/upkeep";
+export {
+  type FolderToLookAt,
+  type Located,
+  type LookRequest,
+  type Looked,
+  locateAnywhere,
+  locateFolder,
+  lookAtFolder,
+  notAnswering,
+  protectedAbove,
+} from "./engine/upkeep";
 export type { OpenNote, Signer } from "./engine/contents";
-export { type LockPreview, previewLock } from "./engine/guards";
+export { lockFolder, releaseFolder, unlockFolder } from "./engine/guards";
 export { type InsuranceFacts, type Priced, insuranceFactsOf, isInsured, priceOf, setInsurance } from "./insurance";
 export type { InsuranceLevel } from "./format/insurance";
 export { type DamagedMember, type RepairOutcome, repairFolder } from "./engine/upkeep";

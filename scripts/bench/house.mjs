@@ -12,10 +12,19 @@ export function house(core, owner, rootKey, device) {
   };
 }
 
-export function lock({ core, signer }, path, folder, note = null, hooks = silent) {
+export function lock({ core, owner, signer }, path, folder, note = null, hooks = silent) {
   return core.lockFolder(
     core.disk,
-    { path: Buffer.from(path), folder, visibility: "view", places: [], signer, note, page: null, inUseAnyway: false },
+    {
+      guard: "sealed",
+      path: Buffer.from(path),
+      folder,
+      owner,
+      bars: core.NO_BARS,
+      visibility: "view",
+      places: [],
+      sealing: { signer, note, page: null, inUseAnyway: false },
+    },
     hooks,
   );
 }
@@ -28,12 +37,19 @@ const opening = ({ access }, path) => ({
   accept: [],
 });
 
-export function open(known, path) {
-  return known.core.unlockFolder(known.core.disk, opening(known, path), silent);
+function unlocking(known, path) {
+  const { path: bytes, ...sealed } = opening(known, path);
+  return { guard: "sealed", path: bytes, place: bytes, sealed };
+}
+
+/** What an opening of a sealed folder tells of it. */
+export async function open(known, path) {
+  const { unsealed } = await known.core.unlockFolder(known.core.disk, unlocking(known, path), silent);
+  return unsealed;
 }
 
 export function release(known, path) {
-  return known.core.releaseFolder(known.core.disk, opening(known, path), silent);
+  return known.core.releaseFolder(known.core.disk, unlocking(known, path), silent);
 }
 
 /** Opens a locked folder for reading, and reads the first byte of so many files picked at random. Seconds each. */

@@ -45,7 +45,7 @@ CREATE TABLE `jobs` (
 	`bytes` integer NOT NULL,
 	`bytes_total` integer NOT NULL,
 	`error` text,
-	`pid` integer NOT NULL,
+	`holder` text NOT NULL,
 	`started_at` integer NOT NULL,
 	`ended_at` integer
 );

@@ -91,6 +91,11 @@ export class DataDirectory {
     return hkdf(this.device.privateKey, Buffer.alloc(0), "eremos/2/own-records");
   }
 
+  /** Where processes at work are known by their locks. */
+  get presences(): string {
+    return path.join(this.directory, "at-work");
+  }
+
   get databasePath(): string {
     return path.join(this.directory, "eremos.db");
   }

@@ -21,7 +21,9 @@ import { keepFaultLog } from "./fault-log";
 import { type OpenDatabase, openDatabase, setAsideOf } from "./database/open";
 import { Jobs } from "./jobs";
 import { realPathOf } from "./paths";
+import { AsideLooker, type Looker, OwnLooker } from "./look/looker";
 import { Preferences } from "./preferences";
+import { Presence } from "./presence";
 import { Registry } from "./registry";
 import { Gate } from "./session/gate";
 import { Stay } from "./session/stay";
@@ -47,8 +49,11 @@ export class Eremos {
   readonly preferences: Preferences;
   readonly knownOpen = new KnownOpen();
   readonly visits: Visits;
+  /** Looks at disks: this process itself, unless it serves. */
+  looker: Looker;
   readonly finder = new Finder(() => this.announce({ topic: "scan" }));
   readonly hiddenFinder: HiddenFinder;
+  private readonly presence: Presence;
   private readonly defaultOffLimits: readonly OffLimits[];
   private readonly emitter = new EventEmitter().setMaxListeners(200);
   /** Folders that could not be put right, and why: one folder's trouble is its own. */
@@ -74,11 +79,13 @@ export class Eremos {
     onProgress?: (folder: string, verb: JobVerb, progress: Progress) => void,
   ) {
     this.disk = diskOf(data.identity);
+    this.looker = new OwnLooker(this.disk);
     this.hiddenFinder = new HiddenFinder(this.disk, () => this.announce({ topic: "scan" }));
     this.gate = new Gate(database);
     this.registry = new Registry(database, this.disk.identity);
     this.documents = new Documents(database);
-    this.jobs = new Jobs(database, data.identity, () => this.announce({ topic: "jobs" }), onProgress);
+    this.presence = new Presence(this.disk, data.presences);
+    this.jobs = new Jobs(database, data.identity, this.presence, () => this.announce({ topic: "jobs" }), onProgress);
     this.preferences = new Preferences(database);
     this.visits = new Visits(path.join(settings.program, "server", "dist", "visit-worker.js"), data.identity, () =>
       this.announce({ topic: "folders" }),
@@ -310,7 +317,18 @@ export class Eremos {
     );
   }
 
+  /** Looks at disks in processes of their own from now on: others wait for this one. */
+  lookAside(): void {
+    this.looker = new AsideLooker(
+      path.join(this.settings.program, "server", "dist", "looker-main.js"),
+      this.data.identity,
+      () => this.announce({ topic: "folders" }),
+    );
+  }
+
   close(): void {
+    this.looker.close();
+    this.presence.close();
     if (this.triedTimer) clearTimeout(this.triedTimer);
     this.wipe();
     this.database.close();

@@ -1,5 +1,5 @@
 import { randomUUID } from "node:crypto";
-import { and, desc, eq, inArray } from "drizzle-orm";
+import { and, desc, eq, inArray, isNotNull } from "drizzle-orm";
 import {
   type EngineRequest,
   EremosError,
@@ -13,6 +13,7 @@ import {
 import type { JobPhase, JobVerb, JobView } from "./contract";
 import { type OpenDatabase, isUnwritable, reasonOf } from "./database/open";
 import { jobs } from "./database/schema";
+import type { Presence } from "./presence";
 
 const AT_ONCE = 2;
 const SAVE_EVERY_MS = 400;
@@ -57,12 +58,14 @@ export class Jobs {
   constructor(
     private readonly database: OpenDatabase,
     private readonly identity: Uint8Array,
+    private readonly presence: Presence,
     private readonly changed: () => void,
     private readonly onProgress: (folder: string, verb: JobVerb, progress: Progress) => void = () => undefined,
   ) {}
 
   start<V extends EngineVerb>(spec: JobSpec<V>): StartedJob<V> {
     const id = randomUUID();
+    this.presence.begin();
     const row = {
       id,
       folder: spec.folder,
@@ -73,7 +76,7 @@ export class Jobs {
       filesTotal: 0,
       bytes: 0,
       bytesTotal: 0,
-      pid: process.pid,
+      holder: this.presence.name,
       startedAt: Date.now(),
     };
     this.insert({ ...row, error: null, endedAt: null });
@@ -245,7 +248,7 @@ export class Jobs {
       ...this.unwritten.values(),
       ...this.database.orm.select().from(jobs).orderBy(desc(jobs.startedAt)).limit(MOST_SHOWN).all(),
     ];
-    return rows.map(({ pid: _pid, ...row }) => {
+    return rows.map(({ holder: _holder, ...row }) => {
       const words = this.words.get(row.id);
       const error = words?.error
         ? { code: words.error.code, message: words.error.message, data: words.error.data }
@@ -262,14 +265,16 @@ export class Jobs {
     });
   }
 
-  /** Marks jobs whose process is gone; returns whether there were any. */
+  /** Marks jobs that nobody holds any more; returns whether there were any. */
   markInterrupted(): boolean {
     const rows = this.database.orm
       .select()
       .from(jobs)
       .where(inArray(jobs.state, ["queued", "running"]))
       .all();
-    const dead = rows.filter((row) => (row.pid === process.pid ? !this.isOurs(row.id) : !isAlive(row.pid)));
+    const dead = rows.filter(({ id, holder }) =>
+      holder === this.presence.name ? !this.isOurs(id) : !this.presence.isAtWork(holder),
+    );
     for (const row of dead) this.save(row.id, { state: "interrupted", error: "interrupted", endedAt: Date.now() });
     return dead.length > 0;
   }
@@ -284,6 +289,13 @@ export class Jobs {
       .limit(1)
       .get();
     return last?.state === "interrupted" && last.error !== null ? last : null;
+  }
+
+  /** Folders any job of which was cut off without its owner being told: few, if any. */
+  foldersCutOff(): ReadonlySet<string> {
+    const isCutOff = and(eq(jobs.state, "interrupted"), isNotNull(jobs.error));
+    const rows = this.database.orm.select({ folder: jobs.folder }).from(jobs).where(isCutOff).all();
+    return new Set(rows.map(({ folder }) => folder));
   }
 
   /** Its owner was told. */
@@ -310,13 +322,4 @@ function wordsFor(code: string): string {
 function wipeAll(value: unknown): void {
   if (value instanceof Uint8Array) wipe(value);
   else if (typeof value === "object" && value !== null) Object.values(value).forEach(wipeAll);
-}
-
-function isAlive(pid: number): boolean {
-  try {
-    process.kill(pid, 0);
-    return true;
-  } catch (error) {
-    return typeof error === "object" && error !== null && "code" in error && error.code === "EPERM";
-  }
 }

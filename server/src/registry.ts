@@ -1,6 +1,15 @@
-import { desc, eq } from "drizzle-orm";
+import { desc, eq, sql } from "drizzle-orm";
 import * as z from "zod";
-import { type Identity, type OwnerEnvelope, fromBase64, isEncrypting, openEnvelope, sealTo } from "@eremos/core";
+import {
+  type Identity,
+  type OwnerEnvelope,
+  type WaysIn,
+  fromBase64,
+  isEncrypting,
+  openEnvelope,
+  sealTo,
+  waysInto,
+} from "@eremos/core";
 import { rulesSchema } from "./locking-rules";
 import { kindSchema, protectionShape } from "./protection";
 import type { OpenDatabase } from "./database/open";
@@ -81,10 +90,23 @@ const MOST_EVENTS = 200;
  * through the inbox.
  */
 export class Registry {
+  /** Rows as they were read last, with the keys of one session: most stay as they are. */
+  private readonly read = new WeakMap<Keys, Map<string, ReadRow>>();
+  private readonly waysOf = new Map<string, KnownWays>();
+
+  // Asked for each folder at each look.
+  private readonly headers;
+  private readonly slots;
+
   constructor(
     private readonly database: OpenDatabase,
     private readonly identity: Identity,
-  ) {}
+  ) {
+    const { orm } = database;
+    const id = sql.placeholder("id");
+    this.headers = orm.select({ header: folders.header }).from(folders).where(eq(folders.id, id)).prepare();
+    this.slots = orm.select().from(slots).where(eq(slots.id, id)).prepare();
+  }
 
   /** Rows that can be read; one that can't is its own trouble alone: {@link damagedRows}. */
   list(keys: Keys): FolderRecord[] {
@@ -98,17 +120,38 @@ export class Registry {
 
   private rows(keys: Keys): { readonly id: string; readonly record: FolderRecord | null }[] {
     return this.database.orm
-      .select()
+      .select({ id: folders.id, sealed: folders.sealed })
       .from(folders)
       .all()
-      .map(({ id, sealed }) => {
-        const record = readRow(recordSchema, keys, `folders/${id}`, sealed);
-        return { id, record: record?.id === id ? record : null };
-      });
+      .map(({ id, sealed }) => ({ id, record: this.recordIn(keys, id, sealed) }));
+  }
+
+  private recordIn(keys: Keys, id: string, sealed: Buffer): FolderRecord | null {
+    const rows = this.read.get(keys) ?? new Map<string, ReadRow>();
+    this.read.set(keys, rows);
+    const known = rows.get(id);
+    if (known?.sealed.equals(sealed)) return known.record;
+    const record = readRow(recordSchema, keys, `folders/${id}`, sealed);
+    const row = { sealed, record: record?.id === id ? record : null };
+    rows.set(id, row);
+    return row.record;
   }
 
   header(id: string): Buffer | null {
-    return this.database.orm.select().from(folders).where(eq(folders.id, id)).get()?.header ?? null;
+    return this.headers.get({ id })?.header ?? null;
+  }
+
+  /**
+   * What the kept header tells of the ways into a folder; null where none is kept. @throws EremosError `damaged`
+   */
+  ways(id: string, owner: OwnerEnvelope): WaysIn | null {
+    const header = this.header(id);
+    if (!header) return null;
+    const known = this.waysOf.get(id);
+    if (known?.signature === owner.signature && known.header.equals(header)) return known.ways;
+    const ways = waysInto(header, owner);
+    this.waysOf.set(id, { header, signature: owner.signature, ways });
+    return ways;
   }
 
   /** Of a folder that is not sealed any more. */
@@ -131,13 +174,15 @@ export class Registry {
    * itself.
    */
   slot(id: string): { readonly publicKey: string; readonly place: string | null } | null {
-    const row = this.database.orm.select().from(slots).where(eq(slots.id, id)).get();
+    const row = this.slots.get({ id });
     return row && this.identity.isOwn(slotMessage(row), row.proof)
       ? { publicKey: row.publicKey, place: row.place }
       : null;
   }
 
   keepSlot(id: string, publicKey: string, place: string | null): void {
+    const known = this.slot(id);
+    if (known?.publicKey === publicKey && known.place === place) return;
     const proof = this.identity.prove(slotMessage({ id, publicKey, place }));
     this.database.orm
       .insert(slots)
@@ -208,6 +253,18 @@ export class Registry {
       this.database.orm.delete(inbox).where(eq(inbox.id, row.id)).run();
     }
   }
+}
+
+interface ReadRow {
+  readonly sealed: Buffer;
+  readonly record: FolderRecord | null;
+}
+
+interface KnownWays {
+  readonly header: Buffer;
+  /** Of the owner record that they were read with. */
+  readonly signature: string;
+  readonly ways: WaysIn;
 }
 
 function slotMessage({

@@ -65,8 +65,8 @@ it("out of sight and tucked away: locked while signed out, listed at its ordinar
     realPath: expect.stringContaining("/.eremos-held/."),
     attention: null,
   });
-  expect(listPlace(house.eremos, path.dirname(folder)).entries).toMatchObject([{ path: folder, hidden: true }]);
-  expect(listPlace(house.eremos, house.world).entries.map((entry) => entry.name)).toEqual(["Workshop"]);
+  expect((await listPlace(house.eremos, path.dirname(folder))).entries).toMatchObject([{ path: folder, hidden: true }]);
+  expect((await listPlace(house.eremos, house.world)).entries.map((entry) => entry.name)).toEqual(["Workshop"]);
   const opened = await (await unlock(house.eremos, target(folder))).outcome;
   expect(opened.path.toString()).toBe(folder);
   expect(fs.statSync(path.join(folder, "letter.txt")).ino).toBe(inode);
@@ -411,7 +411,7 @@ it.each([sealedAnd("hidden"), sealedAnd("view"), SIGHT, BARRED])(
     await lockAs(file, protection);
     await house.signIn();
     expect(only()).toMatchObject({ path: file, name: "letter.txt", kind: "file", state: "locked", arrivals: 0 });
-    expect(listPlace(house.eremos, place).entries.find(({ name }) => name === "letter.txt")).toMatchObject({
+    expect((await listPlace(house.eremos, place)).entries.find(({ name }) => name === "letter.txt")).toMatchObject({
       path: file,
       folder: only()?.id,
     });
@@ -423,7 +423,10 @@ it.each([sealedAnd("hidden"), sealedAnd("view"), SIGHT, BARRED])(
     ).outcome;
     expect(only()).toMatchObject({ path: file, realPath: file, state: "open" });
     expect((await reach(house.eremos, file))[0]?.reads.answer).toBe("yes");
-    expect(listPlace(house.eremos, place).entries.map(({ name }) => name)).toEqual(["letter.txt", "neighbour.txt"]);
+    expect((await listPlace(house.eremos, place)).entries.map(({ name }) => name)).toEqual([
+      "letter.txt",
+      "neighbour.txt",
+    ]);
     fs.writeFileSync(file, "edited");
     signOut(house.eremos);
     await Promise.all(closeUp(house.eremos, false).locking.map(({ job }) => job.outcome));
@@ -471,7 +474,7 @@ it.runIf(CAN_MOUNT)(
     try {
       await signIn(eremos, PASSWORD);
       fs.writeFileSync(path.join(drive.at, "letter.txt"), "Dear Jonas");
-      expect(planLock(eremos, drive.at, SIGHT).refusal).toMatchObject({ code: "unsupported" });
+      expect((await planLock(eremos, drive.at, SIGHT)).refusal).toMatchObject({ code: "unsupported" });
       await lock(eremos, { path: drive.at, protection: sealedAnd("hidden"), inUseAnyway: false, from: "/" }).outcome;
       expect(top()).toEqual([".eremos"]);
       expect(listFolders(eremos)).toMatchObject([{ kind: "drive", state: "locked", path: drive.at }]);

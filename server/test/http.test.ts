@@ -2,6 +2,8 @@ import { randomBytes } from "node:crypto";
 import * as http from "node:http";
 import { type AddressInfo, type Server, createServer } from "node:net";
 import { once } from "node:events";
+import * as fs from "node:fs";
+import * as path from "node:path";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { CALL_TYPE, encodeCall } from "../src/call-body";
 import { ROUTES } from "../src/http/api";
@@ -81,6 +83,34 @@ async function signedIn(): Promise<{ readonly cookie: string; readonly tab: stri
   expect(set).toMatch(/^eremos=[\w-]+; HttpOnly; SameSite=Strict; Path=\/$/);
   return { cookie: set.split(";")[0] ?? "", tab: (JSON.parse(reply.body) as { readonly tab: string }).tab };
 }
+
+describe("long looks", () => {
+  it("hold up nobody: the page's other calls are answered while a large folder is planned", async () => {
+    const large = path.join(house.world, "Large");
+    for (let i = 0; i < 40_000; i++) {
+      const directory = path.join(large, `d${Math.floor(i / 1000)}`);
+      if (i % 1000 === 0) fs.mkdirSync(directory, { recursive: true });
+      fs.closeSync(fs.openSync(path.join(directory, `file ${i}`), "w"));
+    }
+    const { cookie, tab } = await signedIn();
+    const headers = { cookie, "x-eremos-tab": tab };
+    let isPlanned = false;
+    const plan = ask("/api/plan", {
+      headers,
+      body: encodeCall({ path: large, guard: "sealed", visibility: "hidden" }),
+    }).then((reply) => {
+      isPlanned = true;
+      return reply;
+    });
+    for (const call of ["state", "folders", "jobs"]) {
+      expect((await ask(`/api/${call}`, { headers })).status).toBe(200);
+      expect(isPlanned, call).toBe(false);
+    }
+    const { status, body } = await plan;
+    expect([status, JSON.parse(body)]).toMatchObject([200, { files: 40_000, refusal: null }]);
+    fs.rmSync(large, { recursive: true });
+  });
+});
 
 describe("a request", () => {
   it("under any other name than that of this start gets one answer, whatever it asks for, with nothing to type into", async () => {

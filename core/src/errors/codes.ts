@@ -45,6 +45,7 @@ export const ERROR_CLASSES = {
   arriving: "refused",
   cancelled: "failed",
   "changed-while-locking": "failed",
+  "no-answer": "failed",
   interrupted: "failed",
   io: "failed",
   internal: "failed",

@@ -2,11 +2,14 @@ import {
   type ChangeInput,
   type Changed,
   type LockInput,
+  type LockPreview,
   type Locked,
+  type PreviewInput,
   type UnlockInput,
   type Unlocked,
   changeFolder,
   lockFolder,
+  previewLock,
   releaseFolder,
   unlockFolder,
 } from "../engine/guards";
@@ -45,12 +48,14 @@ import { type LastChangeInput, lastChange } from "../engine/records";
 import { type RenewInput, type SealedAnew, renewFolder, sealAnew } from "../engine/access";
 import { type InsuranceFacts, insuranceFactsOf, setInsurance } from "../insurance";
 import type { InsuranceLevel } from "../format/insurance";
+import { type Onlook, lookAs } from "../onlooker/onlooker";
 import { type Reach, type ReachInput, reachOf } from "../onlooker/reach";
 import type { Failure } from "../errors/eremos-error";
 import type { Disk } from "../platform/port";
 
 /** The verbs that run for long, in a worker thread of their own. */
 export type EngineRequest =
+  | { readonly verb: "preview"; readonly input: PreviewInput }
   | { readonly verb: "lock"; readonly input: LockInput }
   | { readonly verb: "unlock"; readonly input: UnlockInput }
   | { readonly verb: "release"; readonly input: UnlockInput }
@@ -69,9 +74,11 @@ export type EngineRequest =
   | { readonly verb: "merge-copy"; readonly input: MergeInput }
   | { readonly verb: "permissions"; readonly input: PermissionsInput }
   | { readonly verb: "last-change"; readonly input: LastChangeInput }
-  | { readonly verb: "reach"; readonly input: ReachInput };
+  | { readonly verb: "reach"; readonly input: ReachInput }
+  | { readonly verb: "onlook"; readonly input: { readonly place: string; readonly subject: string | null } };
 
 export interface Outcomes {
+  readonly preview: LockPreview;
   readonly lock: Locked;
   readonly unlock: Unlocked;
   readonly release: Unlocked;
@@ -93,6 +100,7 @@ export interface Outcomes {
   readonly permissions: PermissionsOutcome;
   readonly "last-change": number;
   readonly reach: readonly Reach[];
+  readonly onlook: Onlook;
 }
 
 export type FromWorker =
@@ -102,6 +110,8 @@ export type FromWorker =
 
 export async function perform(disk: Disk, request: EngineRequest, hooks: Hooks): Promise<Outcomes[keyof Outcomes]> {
   switch (request.verb) {
+    case "preview":
+      return previewLock(disk, request.input);
     case "lock":
       return lockFolder(disk, request.input, hooks);
     case "unlock":
@@ -141,6 +151,8 @@ export async function perform(disk: Disk, request: EngineRequest, hooks: Hooks):
       return lastChange(disk, request.input);
     case "reach":
       return reachOf(disk, request.input);
+    case "onlook":
+      return lookAs(request.input.place, request.input.subject);
   }
 }
 

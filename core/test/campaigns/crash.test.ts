@@ -21,7 +21,7 @@ afterAll(() => {
   process.stdout.write(`crash points tried: ${tried}\n`);
 });
 
-describe.each(casesOf(MODES))(`killed at ${CHANGES.of("change")}: $name`, ({ stage, ways }) => {
+describe.each(casesOf(MODES))(`killed at ${CHANGES.of("change")}: %s`, (_name, { stage, ways }) => {
   it.each(ways)("%s", async (mode) => {
     for (let at = CHANGES.from; ; at += CHANGES.step) {
       const { scene, parent } = await setUp(person, base, stage);

@@ -35,7 +35,7 @@ function openDescriptors(): string[] {
     .filter((open) => open.includes("/at-"));
 }
 
-describe.each(casesOf(CODES))(`${CALLS.of("call")} fails: $name`, ({ stage, ways }) => {
+describe.each(casesOf(CODES))(`${CALLS.of("call")} fails: %s`, (_name, { stage, ways }) => {
   it.each(ways)("with %s: a clear reason, and nothing is lost", async (code) => {
     for (let at = CALLS.from; ; at += CALLS.step) {
       const { scene, parent } = await setUp(person, base, stage);

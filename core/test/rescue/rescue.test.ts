@@ -252,7 +252,7 @@ const MODES: readonly CrashMode[] = ["before", "after", "torn"];
 let tried = 0;
 afterAll(() => void process.stdout.write(`rescues after a crash: ${tried}\n`));
 
-describe.each(casesOf(MODES))(`killed at ${CHANGES.of("change")}, and never put right: $name`, ({ stage, ways }) => {
+describe.each(casesOf(MODES))(`killed at ${CHANGES.of("change")}, and never put right: %s`, (_name, { stage, ways }) => {
   it.each(ways)("%s: everything comes out", async (mode) => {
     for (let at = CHANGES.from; ; at += CHANGES.step) {
       const { scene, parent } = await setUp(person, base, stage);

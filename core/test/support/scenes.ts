@@ -383,13 +383,13 @@ function expectClosedNow(folder: string): void {
 /** Every stage with every way of failing in the deep campaign; daily, each way with every third stage. */
 export function casesOf<W>(
   ways: readonly W[],
-): readonly { readonly name: string; readonly stage: Stage; readonly ways: readonly W[] }[] {
+): readonly (readonly [name: string, { readonly stage: Stage; readonly ways: readonly W[] }])[] {
   const isDeep = process.env["EREMOS_DEEP"] === "1";
-  return Object.entries(STAGES).map(([name, stage], i) => ({
+  // As pairs: a name in a title is whole then.
+  return Object.entries(STAGES).map(([name, stage], i) => [
     name,
-    stage,
-    ways: ways.filter((_way, w) => isDeep || w === i % ways.length),
-  }));
+    { stage, ways: ways.filter((_way, w) => isDeep || w === i % ways.length) },
+  ]);
 }
 
 async function leaving(

@@ -53,7 +53,8 @@ export const jobs = sqliteTable("jobs", {
   bytes: integer("bytes").notNull(),
   bytesTotal: integer("bytes_total").notNull(),
   error: text("error"),
-  pid: integer("pid").notNull(),
+  /** By whose lock it is known to be at work. */
+  holder: text("holder").notNull(),
   startedAt: integer("started_at").notNull(),
   endedAt: integer("ended_at"),
 });

@@ -17,7 +17,7 @@ import {
   setFolderPassword,
 } from "../operations/locking/folder-password";
 import { putBack, sinceLastLock } from "../operations/locking/last-lock";
-import { listFolders } from "../operations/folders/list-folders";
+import { listFoldersAside } from "../operations/folders/list-folders";
 import { lock, makeRoomFor } from "../operations/locking/lock-folder";
 import { keepOpen, setOffLimits, setPreferences, setRules } from "../operations/folders/preferences";
 import { droppedSchema, findDropped } from "../operations/folders/find-dropped";
@@ -203,14 +203,14 @@ export const ROUTES: Readonly<Record<string, Route>> = {
       return {};
     },
   ),
-  folders: route(false, nothing, ({ context }) => listFolders(context.eremos)),
+  folders: route(false, nothing, ({ context }) => listFoldersAside(context.eremos)),
   jobs: route(false, nothing, ({ context }) => context.eremos.jobs.list()),
   "jobs/cancel": route(false, z.object({ job: text }), ({ context }, body) => ({
     asked: context.eremos.jobs.cancel(body.job),
   })),
   "places/roots": route(false, nothing, ({ context }) => placeRoots(context.eremos)),
-  "places/list": route(false, z.object({ path: text }), ({ context }, body) => {
-    const listing = listPlace(context.eremos, body.path);
+  "places/list": route(false, z.object({ path: text }), async ({ context }, body) => {
+    const listing = await listPlace(context.eremos, body.path);
     context.watchPlace(listing.path);
     return listing;
   }),
@@ -221,8 +221,8 @@ export const ROUTES: Readonly<Record<string, Route>> = {
     path: makeRoomFor(context.eremos, path),
   })),
   "places/find": route(false, droppedSchema, ({ context }, body) => findDropped(context.eremos, body)),
-  onlooker: route(false, z.object({ path: text, subject: text.nullable() }), ({ context }, body) => {
-    const seen = onlook(context.eremos, body.path, FROM, body.subject);
+  onlooker: route(false, z.object({ path: text, subject: text.nullable() }), async ({ context }, body) => {
+    const seen = await onlook(context.eremos, body.path, FROM, body.subject);
     context.watchPlace(seen.place);
     return seen;
   }),

@@ -69,6 +69,7 @@ export async function openSession(
   server.emit("listening");
   const eremos = Eremos.open(settings);
   eremos.isLasting = true;
+  eremos.lookAside();
   eremos.stay.pause(carried.stayPaused);
   eremos.visits.watchDrives = (drives) => superior.drives(drives);
   // While this process lives, no other account takes the port, whatever becomes of the one that listens there.

@@ -9,6 +9,7 @@ export {
   type Inspection,
   type LockInput,
   type LockPreview,
+  type PreviewInput,
   type Locked,
   type Recovery,
   type SealedFacts,

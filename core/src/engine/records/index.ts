@@ -53,6 +53,7 @@ export {
   recordsToInsure,
   removeDropRecord,
   removeGenerationRecord,
+  generationsIn,
   wholeGenerations,
   writeGenerationRecord,
   writeManifest,

@@ -301,7 +301,7 @@ function loadGenerationNamed(disk: Disk, vault: Dir, name: string): Loaded<Gener
 }
 
 /** The names of the generations' records that lie in the folder, those with the largest numbers first. */
-function generationsIn(disk: Disk, vault: Dir): string[] {
+export function generationsIn(disk: Disk, vault: Dir): string[] {
   if (!disk.find(vault, NAMES.generations)) return [];
   return within(disk, disk.openDir(vault, NAMES.generations), (dir) =>
     generationNames(disk.list(dir).map((name) => name.toString("latin1"))),

@@ -6,6 +6,14 @@ export { type Pieces, type PiecesInput, checkPieces } from "./check-pieces";
 export { type CheckOutcome, type CheckRequest, type Damage, checkFolder } from "./check";
 export { closeToOthers } from "./close-to-others";
 export { wholeDresser } from "./dress-rescued";
+export {
+  type FolderToLookAt,
+  type LookRequest,
+  type Looked,
+  locateAnywhere,
+  lookAtFolder,
+  notAnswering,
+} from "./look-at-folders";
 export { type Located, locateFolder, protectedAbove } from "./locate";
 export { mendFolder } from "./mend";
 export {

@@ -1,7 +1,7 @@
 import { EremosError } from "../../errors/eremos-error";
 import { generationName, refOf } from "../../format/generation";
 import type { Disk } from "../../platform/port";
-import { type Fork, forksIn, loadState } from "../records";
+import { type Fork, forksIn, generationsIn, loadState } from "../records";
 import { closeFolder, displayPath, openFolder } from "../ground";
 import { type Committed, Visit, type VisitInput } from "./visit";
 
@@ -9,8 +9,10 @@ import { type Committed, Visit, type VisitInput } from "./visit";
 export function forksAt(disk: Disk, path: Buffer): Fork[] {
   const folder = openFolder(disk, path);
   try {
-    const state = folder.vault && loadState(disk, folder.vault);
-    return folder.vault && state ? forksIn(disk, folder.vault, state) : [];
+    // One is the present one; of most folders there is no more to be read.
+    if (!folder.vault || generationsIn(disk, folder.vault).length < 2) return [];
+    const state = loadState(disk, folder.vault);
+    return state ? forksIn(disk, folder.vault, state) : [];
   } finally {
     closeFolder(disk, folder);
   }

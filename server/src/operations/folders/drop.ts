@@ -13,7 +13,7 @@ import {
 } from "@eremos/core";
 import type { Eremos } from "../../eremos";
 import type { Keys } from "../../session/keys";
-import { locateRecord } from "./follow-drives";
+import { mountsIn, toLookAt } from "./follow-drives";
 import { directoriesIn } from "./find-dropped";
 import { fullPath } from "../../paths";
 
@@ -57,16 +57,22 @@ export function drop(eremos: Eremos, folder: string, files: readonly string[], f
  */
 export async function sealArrivals(eremos: Eremos, keys: Keys): Promise<number> {
   let taken = 0;
-  for (const record of eremos.registry.list(keys)) {
-    if (!isEncrypting(record)) continue;
+  const sealed = new Map(
+    eremos.registry
+      .list(keys)
+      .filter(isEncrypting)
+      .map((record) => [record.id, record]),
+  );
+  const looked = await eremos.looker.folders({ folders: [...sealed.values()].map(toLookAt), mounts: mountsIn(eremos) });
+  for (const { id, located, vaultPlace } of looked) {
+    const publicKey = sealed.get(id)?.publicKey ?? "";
     try {
-      const { located } = locateRecord(eremos, record);
-      if (located?.inspection.state === "sealed" && record.publicKey !== "")
-        eremos.registry.keepSlot(record.id, record.publicKey, vaultPlace(eremos.disk, located.realPath));
+      if (located?.inspection.state === "sealed" && publicKey !== "")
+        eremos.registry.keepSlot(id, publicKey, vaultPlace);
       if (located && mayTake(located))
         taken += await eremos.run<"seal-newcomers">({
           verb: "seal-newcomers",
-          input: slotOf(eremos, record.id, located.realPath),
+          input: slotOf(eremos, id, located.realPath),
         });
     } catch (error) {
       // It waits until the next time; the folder's page says that it is there.

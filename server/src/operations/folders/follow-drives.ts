@@ -1,12 +1,12 @@
 import * as fs from "node:fs";
 import {
+  type FolderToLookAt,
   type Located,
   displayPath,
-  isEremosError,
+  isEncrypting,
   isInPlaces,
   isMountPoint,
-  locateFolder,
-  splitPath,
+  locateAnywhere,
 } from "@eremos/core";
 import type { Eremos } from "../../eremos";
 import type { FolderRecord } from "../../registry";
@@ -14,60 +14,37 @@ import { decodePath, encodePath } from "../../paths";
 
 /**
  * Where a folder is now: at its place, or under another path at which its drive is mounted; the list follows a drive.
- * Null: it is away, or gone.
+ * Null: it is away, or gone. @throws EremosError
  */
 export function locateRecord(
   eremos: Eremos,
   record: FolderRecord,
 ): { readonly record: FolderRecord; readonly located: Located | null } {
-  const located = locateFolder(eremos.disk, decodePath(record.path), record.id);
-  if (located) return { record, located };
-  const found = onAnotherMount(eremos, record);
-  if (!found) return { record, located: null };
-  const moved = { ...record, path: encodePath(found.path) };
+  const found = locateAnywhere(eremos.disk, toLookAt(record), mountsIn(eremos));
+  return found ? { record: followed(eremos, record, found.path), located: found.located } : { record, located: null };
+}
+
+/** What a look at it needs to know. */
+export function toLookAt(record: FolderRecord): FolderToLookAt {
+  return {
+    id: record.id,
+    path: decodePath(record.path),
+    isDrive: record.kind === "drive",
+    isEncrypting: isEncrypting(record),
+    files: record.files,
+    bytes: record.bytes,
+  };
+}
+
+/** The list knows where its drive is mounted now. */
+export function followed(eremos: Eremos, record: FolderRecord, path: Buffer): FolderRecord {
+  const now = encodePath(path);
+  if (now === record.path) return record;
+  const moved = { ...record, path: now };
   eremos.registry.put(eremos.requireKeys(), moved, null);
   const note = eremos.data.note(record.id);
-  if (note) eremos.data.writeNote({ ...note, path: moved.path });
-  return { record: moved, located: found.located };
-}
-
-/**
- * Whether a folder that is not found lay on something that is not there: its directory is gone, or is an empty one to
- * mount at.
- */
-export function isAway(record: FolderRecord): boolean {
-  try {
-    return fs.readdirSync(splitPath(decodePath(record.path)).parent).length === 0;
-  } catch {
-    return true;
-  }
-}
-
-/** The path within the drive is the same, wherever it is mounted; how much of the old path that is, is tried. */
-function onAnotherMount(
-  eremos: Eremos,
-  record: FolderRecord,
-): { readonly path: Buffer; readonly located: Located } | null {
-  const parts = displayPath(decodePath(record.path))
-    .split("/")
-    .filter((part) => part !== "");
-  for (const mount of mountsIn(eremos)) {
-    for (let from = record.kind === "drive" ? parts.length : parts.length - 1; from >= 0; from--) {
-      const path = Buffer.from([mount, ...parts.slice(from)].join("/"));
-      const located = locateOrNull(eremos, path, record.id);
-      if (located) return { path, located };
-    }
-  }
-  return null;
-}
-
-function locateOrNull(eremos: Eremos, path: Buffer, id: string): Located | null {
-  try {
-    return locateFolder(eremos.disk, path, id);
-  } catch (error) {
-    if (isEremosError(error)) return null;
-    throw error;
-  }
+  if (note) eremos.data.writeNote({ ...note, path: now });
+  return moved;
 }
 
 export function readTables(tables: readonly string[]): string {
@@ -80,7 +57,7 @@ export function isDrive(eremos: Eremos, path: Buffer): boolean {
 }
 
 /** Mount points where folders may be protected. A space in one is written as \040. Source: proc_mounts(5). */
-function mountsIn({ settings: { mounts, places } }: Eremos): string[] {
+export function mountsIn({ settings: { mounts, places } }: Eremos): string[] {
   return readTables(mounts)
     .split("\n")
     .flatMap((line) => {

@@ -1,30 +1,51 @@
 import {
-  type EremosError,
   type Located,
+  type LookRequest,
+  type Looked,
   displayPath,
-  forksAt,
+  errorOf,
   fromSystemError,
   isEncrypting,
-  isEremosError,
-  isInsured,
   isLocked,
-  roomForBoth,
+  lookAtFolder,
 } from "@eremos/core";
 import type { FolderCondition, FolderView } from "../../contract";
 import type { Note } from "../../data-directory";
 import type { Eremos } from "../../eremos";
 import type { FolderRecord } from "../../registry";
 import { whyExchanged } from "../locking/find-target";
-import { isAway, locateRecord } from "./follow-drives";
+import { followed, mountsIn, toLookAt } from "./follow-drives";
 import { waysOf } from "../ways-back/renew-key";
 import { decodePath, nameOf } from "../../paths";
 
-/** The protected folders, each as the disk says it is now. */
+/** The protected folders, each as the disk says it is now, looked at by this process itself. */
 export function listFolders(eremos: Eremos): FolderView[] {
+  const { folders, mounts } = requestFor(eremos);
+  return viewsOf(
+    eremos,
+    folders.map((folder) => lookAtFolder(eremos.disk, folder, mounts)),
+  );
+}
+
+/** The same, looked at by another process: whoever asks meanwhile is answered, and no disk is waited for for long. */
+export async function listFoldersAside(eremos: Eremos): Promise<FolderView[]> {
+  return viewsOf(eremos, await eremos.looker.folders(requestFor(eremos)));
+}
+
+function requestFor(eremos: Eremos): LookRequest {
   const keys = eremos.requireKeys();
-  const records = eremos.registry.list(keys);
+  return { folders: eremos.registry.list(keys).map(toLookAt), mounts: mountsIn(eremos) };
+}
+
+function viewsOf(eremos: Eremos, looked: readonly Looked[]): FolderView[] {
+  const keys = eremos.requireKeys();
+  const byId = new Map(looked.map((one) => [one.id, one]));
   const notes = new Map(eremos.data.notes().map((note) => [note.id, note]));
-  const views = records.map((record) => viewOrTrouble(eremos, record, notes.get(record.id) ?? null));
+  const views = eremos.registry.list(keys).flatMap((record) => {
+    // What came into the list meanwhile is told with the next look.
+    const one = byId.get(record.id);
+    return one ? [viewOrTrouble(eremos, record, one, notes.get(record.id) ?? null)] : [];
+  });
   return [...views, ...eremos.registry.damagedRows(keys).map(viewOfDamagedRow)].sort(
     (a, b) => a.name.localeCompare(b.name) || a.path.localeCompare(b.path),
   );
@@ -75,9 +96,9 @@ const UNKNOWN = {
 } as const satisfies Partial<FolderView>;
 
 /** What can't be looked at now is told on its own card, and keeps no other from the list. */
-function viewOrTrouble(eremos: Eremos, record: FolderRecord, note: Note | null): FolderView {
+function viewOrTrouble(eremos: Eremos, record: FolderRecord, looked: Looked, note: Note | null): FolderView {
   try {
-    return viewOf(eremos, record, note);
+    return viewOf(eremos, record, looked, note);
   } catch (error) {
     const { message } = fromSystemError(error, "looking at it; nothing was touched");
     const path = decodePath(record.path);
@@ -105,9 +126,11 @@ function viewOrTrouble(eremos: Eremos, record: FolderRecord, note: Note | null):
   }
 }
 
-function viewOf(eremos: Eremos, listed: FolderRecord, note: Note | null): FolderView {
+function viewOf(eremos: Eremos, listed: FolderRecord, looked: Looked, note: Note | null): FolderView {
   const { knownOpen } = eremos;
-  const { record, located, problem } = look(eremos, listed);
+  const { located, forks } = looked;
+  const record = located ? followed(eremos, listed, looked.path) : listed;
+  const problem = looked.failure ? errorOf(looked.failure) : located && whyExchanged(record, located);
   const path = decodePath(record.path);
   const visit = eremos.visits.of(record.id);
   const state =
@@ -115,12 +138,11 @@ function viewOf(eremos: Eremos, listed: FolderRecord, note: Note | null): Folder
       ? "damaged"
       : located
         ? conditionOf(located, visit !== null)
-        : record.kind === "drive" || isAway(record)
+        : record.kind === "drive" || looked.isAway
           ? "away"
           : "missing";
   const open = state === "open" ? note : null;
   const ways = isEncrypting(record) ? waysOf(eremos, record) : null;
-  const forks = isEncrypting(record) && located ? forksAt(eremos.disk, located.realPath) : [];
   return {
     id: record.id,
     path: displayPath(path),
@@ -136,18 +158,13 @@ function viewOf(eremos: Eremos, listed: FolderRecord, note: Note | null): Folder
     files: record.files,
     bytes: record.bytes,
     lastCheck: record.lastCheck,
-    isInsured: isEncrypting(record) && located !== null && isInsured(eremos.disk, located.realPath),
+    isInsured: looked.isInsured,
     forks,
     waysBack: isEncrypting(record) ? waysBackOf(eremos, record) : null,
     protectedAt: record.protectedAt,
     lockedAt: record.lockedAt,
     openedAt: record.openedAt,
-    isCramped:
-      state === "locked" &&
-      isEncrypting(record) &&
-      located !== null &&
-      record.files > 0 &&
-      !roomForBoth(eremos.disk, located.realPath, record),
+    isCramped: state === "locked" && looked.isCramped,
     locksAt: open ? knownOpen.locksAt(open) : null,
     locksWhenIdle: open !== null && open.rules.idleMinutes !== null,
     waitingFor: knownOpen.programsHolding(record.id),
@@ -190,19 +207,6 @@ function waysBackOf(
 ): NonNullable<FolderView["waysBack"]> {
   const hasKeyholders = eremos.data.owner()?.keyholders !== undefined;
   return { count: hasKeyholders ? 3 : 2, codeProvenAt, sharesProvenAt, hasKeyholders };
-}
-
-function look(
-  eremos: Eremos,
-  listed: FolderRecord,
-): { record: FolderRecord; located: Located | null; problem: EremosError | null } {
-  try {
-    const { record, located } = locateRecord(eremos, listed);
-    return { record, located, problem: located && whyExchanged(record, located) };
-  } catch (error) {
-    if (isEremosError(error)) return { record: listed, located: null, problem: error };
-    throw error;
-  }
 }
 
 function conditionOf(located: Located, isVisited: boolean): FolderCondition {

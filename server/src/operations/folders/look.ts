@@ -1,6 +1,6 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
-import { EremosError, type Onlook, isInPlaces, lookAs } from "@eremos/core";
+import { EremosError, type Onlook, isInPlaces } from "@eremos/core";
 import type { Eremos } from "../../eremos";
 import { fullPath, realPathOf } from "../../paths";
 
@@ -8,7 +8,12 @@ import { fullPath, realPathOf } from "../../paths";
  * What each kind of somebody sees at a place now. Where the path is not a directory that can be seen, its parent is the
  * place and the name is what the verdict is about.
  */
-export function onlook(eremos: Eremos, typed: string, from: string, subject: string | null = null): Onlook {
+export async function onlook(
+  eremos: Eremos,
+  typed: string,
+  from: string,
+  subject: string | null = null,
+): Promise<Onlook> {
   const full = fullPath(typed, eremos.settings.home, from).toString("utf8");
   const isPlace = fs.statSync(full, { throwIfNoEntry: false })?.isDirectory() ?? false;
   const place = isPlace ? full : path.dirname(full);
@@ -20,5 +25,8 @@ export function onlook(eremos: Eremos, typed: string, from: string, subject: str
   }
   if (!fs.statSync(place, { throwIfNoEntry: false })?.isDirectory())
     throw new EremosError("not-found", `There is nothing at ${place} now; check the path.`);
-  return lookAs(place, subject ?? (isPlace ? null : path.basename(full)));
+  return eremos.run<"onlook">({
+    verb: "onlook",
+    input: { place, subject: subject ?? (isPlace ? null : path.basename(full)) },
+  });
 }

@@ -1,18 +1,9 @@
-import * as fs from "node:fs";
 import * as path from "node:path";
-import {
-  EremosError,
-  HELD_NAME,
-  HIDDEN_NAME,
-  VAULT_NAME,
-  hiddenNamesIn,
-  isHiddenByDesktop,
-  isInPlaces,
-  systemCode,
-} from "@eremos/core";
+import { EremosError, HELD_NAME, HIDDEN_NAME, VAULT_NAME, isInPlaces } from "@eremos/core";
 import type { FolderView, PlaceEntry, PlaceListing } from "../../contract";
 import type { Eremos } from "../../eremos";
-import { listFolders } from "./list-folders";
+import type { LookedEntry } from "../../look/protocol";
+import { listFoldersAside } from "./list-folders";
 import { fullPath, realPathOf } from "../../paths";
 
 const VAULT = VAULT_NAME.toString();
@@ -35,15 +26,15 @@ export function placeRoots(eremos: Eremos): PlaceEntry[] {
 }
 
 /** One level of the real disk, for its owner: what is protected and hidden appears under its own name. */
-export function listPlace(eremos: Eremos, typed: string): PlaceListing {
+export async function listPlace(eremos: Eremos, typed: string): Promise<PlaceListing> {
   eremos.requireKeys();
   const directory = fullPath(typed, eremos.settings.home).toString("utf8");
   requireInside(eremos, directory);
-  const protectedHere = listFolders(eremos).filter((folder) => path.dirname(folder.path) === directory);
-  const hidden = hiddenNamesIn(directory);
-  const entries = readEntries(directory)
+  const [folders, place] = await Promise.all([listFoldersAside(eremos), eremos.looker.place(directory)]);
+  const protectedHere = folders.filter((folder) => path.dirname(folder.path) === directory);
+  const entries = place.entries
     .filter((entry) => entry.name !== VAULT && entry.name !== HELD && !HIDDEN_NAME.test(entry.name))
-    .map((entry) => placeEntry(directory, entry, hidden, protectedHere));
+    .map((entry) => placeEntry(directory, entry, protectedHere));
   const away = protectedHere.filter(({ id }) => !entries.some(({ folder }) => folder === id));
   const all = [
     ...entries,
@@ -66,46 +57,22 @@ export function listPlace(eremos: Eremos, typed: string): PlaceListing {
   };
 }
 
-function readEntries(directory: string): fs.Dirent[] {
-  try {
-    return fs.readdirSync(directory, { withFileTypes: true });
-  } catch (error) {
-    const code = systemCode(error);
-    if (code === "ENOENT") throw new EremosError("not-found", `There is nothing at ${directory} now.`);
-    if (code === "EACCES" || code === "EPERM")
-      throw new EremosError("no-permission", `The system does not let this account look into ${directory}.`);
-    if (code === "ENOTDIR") throw new EremosError("not-a-folder", `${directory} is not a folder.`);
-    throw error;
-  }
-}
-
 function placeEntry(
   directory: string,
-  entry: fs.Dirent,
-  hidden: ReadonlySet<string>,
+  { name, type, isHidden, holdsSomething }: LookedEntry,
   protectedHere: readonly FolderView[],
 ): PlaceEntry {
-  const full = path.join(directory, entry.name);
+  const full = path.join(directory, name);
   // Where it is hidden, what stands at its place is something else.
   const folder = protectedHere.find((candidate) => candidate.path === full && candidate.realPath === full);
-  const type = entry.isDirectory() ? "dir" : entry.isFile() ? "file" : entry.isSymbolicLink() ? "link" : "other";
-  const expandable = type === "dir" && (!folder || folder.state === "open") && holdsSomething(full);
   return {
-    name: entry.name,
+    name,
     path: full,
     type,
-    hidden: isHiddenByDesktop(entry.name, hidden),
-    expandable,
+    hidden: isHidden,
+    expandable: holdsSomething && (!folder || folder.state === "open"),
     folder: folder?.id ?? null,
   };
-}
-
-function holdsSomething(directory: string): boolean {
-  try {
-    return fs.readdirSync(directory).some((name) => name !== VAULT);
-  } catch {
-    return false;
-  }
 }
 
 /** Links are not followed out of the places. */
@@ -119,7 +86,7 @@ function requireInside(eremos: Eremos, directory: string): void {
 }
 
 /** Directories and files whose path continues what was typed. */
-export function completePath(eremos: Eremos, typed: string): string[] {
+export async function completePath(eremos: Eremos, typed: string): Promise<string[]> {
   eremos.requireKeys();
   if (typed.trim() === "") return [...eremos.settings.places];
   const endsOpen = typed.endsWith("/");
@@ -129,8 +96,9 @@ export function completePath(eremos: Eremos, typed: string): string[] {
   if (!isInPlaces(parent, eremos.settings.places))
     return eremos.settings.places.filter((place) => place.startsWith(full));
   try {
-    return listPlace(eremos, parent)
-      .entries.filter(
+    const { entries } = await listPlace(eremos, parent);
+    return entries
+      .filter(
         (entry) => entry.name.toLowerCase().startsWith(start) && (start.startsWith(".") || !entry.name.startsWith(".")),
       )
       .slice(0, MOST_COMPLETIONS)

@@ -1,15 +1,15 @@
-import { displayPath, fromSystemError, previewLock } from "@eremos/core";
+import { displayPath, fromSystemError } from "@eremos/core";
 import type { PlanView, Protection } from "../../contract";
 import type { Eremos } from "../../eremos";
 import { kindOf, refuseToLock } from "./lock-folder";
 import { fullPath, nameOf } from "../../paths";
 
 /** What locking this folder would take, or why it can't be locked. Touches nothing. */
-export function planLock(
+export async function planLock(
   eremos: Eremos,
   typed: string,
   { guard, visibility }: Pick<Protection, "guard" | "visibility">,
-): PlanView {
+): Promise<PlanView> {
   eremos.requireKeys();
   const path = fullPath(typed, eremos.settings.home);
   const base = {
@@ -26,7 +26,8 @@ export function planLock(
   };
   try {
     refuseToLock(eremos, path);
-    const preview = previewLock(eremos.disk, { guard, path, visibility, ...eremos.grounds });
+    const input = { guard, path, visibility, ...eremos.grounds };
+    const preview = await eremos.run<"preview">({ verb: "preview", input });
     return { ...base, ...preview, refusal: null };
   } catch (caught) {
     const { code, message, data } = fromSystemError(caught, "looking at the folder");

@@ -74,8 +74,9 @@ function tell(eremos: Eremos, note: Pick<Note, "id" | "path"> & Protection, stat
 
 /** What was brought to its end while nobody was signed in has no note any more, and stands in the list. */
 export function tellOfListed(eremos: Eremos): void {
-  for (const record of eremos.keys ? eremos.registry.list(eremos.keys) : []) {
-    if (eremos.jobs.cutOff(record.id)) tell(eremos, record, stateOf(eremos, record));
+  const cutOff = eremos.jobs.foldersCutOff();
+  for (const record of eremos.keys && cutOff.size > 0 ? eremos.registry.list(eremos.keys) : []) {
+    if (cutOff.has(record.id) && eremos.jobs.cutOff(record.id)) tell(eremos, record, stateOf(eremos, record));
   }
 }
 

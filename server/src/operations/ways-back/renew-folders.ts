@@ -5,7 +5,6 @@ import {
   isEncrypting,
   isEremosError,
   isLocked,
-  waysInto,
   wipe,
 } from "@eremos/core";
 import type { NewKeysView } from "../../contract";
@@ -74,10 +73,8 @@ export async function renewLocked(eremos: Eremos, keys: Keys, id: string): Promi
 
 /** It has no key of its own from after the owner made new ones, or is not sealed under that throughout. */
 function isBehind(eremos: Eremos, record: FolderRecord): boolean {
-  const header = isEncrypting(record) ? eremos.registry.header(record.id) : null;
-  if (!header) return false;
-  const ways = waysInto(header, eremos.requireOwner());
-  return ways.hasEarlierKeys || ways.epoch > record.epoch;
+  const ways = isEncrypting(record) ? waysOf(eremos, record) : null;
+  return ways !== null && (ways.hasEarlierKeys || ways.epoch > record.epoch);
 }
 
 async function renewOne(eremos: Eremos, keys: Keys, record: FolderRecord): Promise<void> {

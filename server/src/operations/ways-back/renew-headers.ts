@@ -7,7 +7,6 @@ import {
   isEremosError,
   locateFolder,
   renewGuardOwner,
-  waysInto,
 } from "@eremos/core";
 import type { Eremos } from "../../eremos";
 import type { FolderRecord } from "../../registry";
@@ -76,8 +75,8 @@ export function foldersWithEarlierKeyholders(eremos: Eremos, keys: Keys, owner: 
 
 function foldersWith(eremos: Eremos, keys: Keys, owner: OwnerEnvelope, has: (ways: WaysIn) => boolean): FolderRecord[] {
   return eremos.registry.list(keys).filter((record) => {
-    const header = eremos.registry.header(record.id);
-    return header !== null && has(waysInto(header, owner));
+    const ways = eremos.registry.ways(record.id, owner);
+    return ways !== null && has(ways);
   });
 }
 

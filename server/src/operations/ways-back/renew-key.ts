@@ -2,6 +2,7 @@ import {
   EremosError,
   type FolderSecret,
   type Password,
+  type WaysIn,
   isEncrypting,
   openFolderKeyBefore,
   vaultPlace,
@@ -17,9 +18,8 @@ import { costLikeOwners } from "../entrance/password-cost";
 import { sealedInput } from "../locking/sealed-input";
 
 /** What Eremos' own data tells of the ways into a folder; null where it keeps no header of it. */
-export function waysOf(eremos: Eremos, { id }: Pick<FolderRecord, "id">): ReturnType<typeof waysInto> | null {
-  const header = eremos.registry.header(id);
-  return header ? waysInto(header, eremos.requireOwner()) : null;
+export function waysOf(eremos: Eremos, { id }: Pick<FolderRecord, "id">): WaysIn | null {
+  return eremos.registry.ways(id, eremos.requireOwner());
 }
 
 interface Own {

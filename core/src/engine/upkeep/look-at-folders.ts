@@ -1,0 +1,141 @@
+import { EremosError, type Failure, failureOf, isEremosError } from "../../errors/eremos-error";
+import type { Disk } from "../../platform/port";
+import { isInsured } from "../../insurance";
+import type { Fork } from "../records";
+import { forksAt } from "../visiting";
+import { roomForBoth } from "../contents";
+import { isLocked } from "../guards";
+import { vaultPlace } from "../slot";
+import { displayPath, splitPath, within } from "../ground";
+import { type Located, locateFolder } from "./locate";
+
+/** What the owner's list knows of a folder, as far as a look at it needs that. */
+export interface FolderToLookAt {
+  readonly id: string;
+  /** Its ordinary path. */
+  readonly path: Buffer;
+  /** All that is on a drive. */
+  readonly isDrive: boolean;
+  /** It has what is encrypted: other states, insurance, a question of room. */
+  readonly isEncrypting: boolean;
+  readonly files: number;
+  readonly bytes: number;
+}
+
+export interface LookRequest {
+  readonly folders: readonly FolderToLookAt[];
+  /** Where drives are mounted: a folder on one is found wherever that is now. */
+  readonly mounts: readonly string[];
+}
+
+/** What the disk says of a folder of the list, now. Reads only, and needs no key. */
+export interface Looked {
+  readonly id: string;
+  /** Its ordinary path now: another one where its drive is mounted elsewhere. */
+  readonly path: Buffer;
+  readonly located: Located | null;
+  /** Why it can't be looked at. */
+  readonly failure: Failure | null;
+  /** Nothing is where it lay: what it lies on is not there. */
+  readonly isAway: boolean;
+  readonly forks: readonly Fork[];
+  readonly isInsured: boolean;
+  /** Locked, and there is no room to open it beside its encrypted copy. */
+  readonly isCramped: boolean;
+  /** By which Eremos' directory in it is told from one put in its place; null where that can't be told. */
+  readonly vaultPlace: string | null;
+}
+
+const NOTHING_MORE = { isAway: false, forks: [], isInsured: false, isCramped: false, vaultPlace: null };
+
+/** One folder's trouble is its own: this throws nothing that the disk may answer. */
+export function lookAtFolder(disk: Disk, folder: FolderToLookAt, mounts: readonly string[]): Looked {
+  const { id, path } = folder;
+  try {
+    const found = locateAnywhere(disk, folder, mounts);
+    if (!found) return { ...NOTHING_MORE, id, path, located: null, failure: null, isAway: isEmptyAround(disk, path) };
+    const { located } = found;
+    return {
+      id,
+      path: found.path,
+      located,
+      failure: null,
+      isAway: false,
+      ...(folder.isEncrypting ? lookInside(disk, located, folder) : NOTHING_MORE),
+    };
+  } catch (error) {
+    const failure = failureOf(error, "looking at it; nothing was touched");
+    return { ...NOTHING_MORE, id, path, located: null, failure };
+  }
+}
+
+function lookInside(
+  disk: Disk,
+  { realPath, inspection }: Located,
+  { files, bytes }: FolderToLookAt,
+): Pick<Looked, "forks" | "isInsured" | "isCramped" | "vaultPlace"> {
+  return {
+    forks: forksAt(disk, realPath),
+    isInsured: isInsured(disk, realPath),
+    isCramped: files > 0 && isLocked(inspection) && !roomForBoth(disk, realPath, { files, bytes }),
+    vaultPlace: vaultPlace(disk, realPath),
+  };
+}
+
+/**
+ * Where a folder is now: at its place, or under another path at which its drive is mounted. Null: it is away, or gone.
+ * @throws EremosError as {@link locateFolder}
+ */
+export function locateAnywhere(
+  disk: Disk,
+  folder: Pick<FolderToLookAt, "id" | "path" | "isDrive">,
+  mounts: readonly string[],
+): { readonly path: Buffer; readonly located: Located } | null {
+  const located = locateFolder(disk, folder.path, folder.id);
+  return located ? { path: folder.path, located } : onAnotherMount(disk, folder, mounts);
+}
+
+/** The path within the drive is the same, wherever it is mounted; how much of the old path that is, is tried. */
+function onAnotherMount(
+  disk: Disk,
+  { id, path, isDrive }: Pick<FolderToLookAt, "id" | "path" | "isDrive">,
+  mounts: readonly string[],
+): { readonly path: Buffer; readonly located: Located } | null {
+  const parts = displayPath(path)
+    .split("/")
+    .filter((part) => part !== "");
+  for (const mount of mounts)
+    for (let from = isDrive ? parts.length : parts.length - 1; from >= 0; from--) {
+      const there = Buffer.from([mount, ...parts.slice(from)].join("/"));
+      const located = locateOrNull(disk, there, id);
+      if (located) return { path: there, located };
+    }
+  return null;
+}
+
+function locateOrNull(disk: Disk, path: Buffer, id: string): Located | null {
+  try {
+    return locateFolder(disk, path, id);
+  } catch (error) {
+    if (isEremosError(error)) return null;
+    throw error;
+  }
+}
+
+/** Its directory is gone, or is an empty one to mount at. */
+function isEmptyAround(disk: Disk, path: Buffer): boolean {
+  try {
+    return within(disk, disk.openRoot(splitPath(path).parent), (dir) => disk.list(dir).length === 0);
+  } catch {
+    return true;
+  }
+}
+
+/** Of one that lies on what does not answer: nothing is known of it now. */
+export function notAnswering({ id, path }: FolderToLookAt): Looked {
+  const error = new EremosError(
+    "no-answer",
+    "What it lies on does not answer. Nothing was touched; it is looked at again as soon as that answers.",
+  );
+  return { ...NOTHING_MORE, id, path, located: null, failure: failureOf(error, "looking at it"), isAway: true };
+}

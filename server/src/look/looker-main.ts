@@ -1,0 +1,41 @@
+import { type Disk, diskOf, failureOf, lookAtFolder, reviveBytes } from "@eremos/core";
+import { onEndSignals } from "../end-signals";
+import { lookAtPlace } from "./place";
+import type { FromLooker, Question, ToLooker } from "./protocol";
+
+/** The process that looks at disks for a session: slow ones, and ones that do not answer, hold up nobody else here. */
+onEndSignals(() => undefined);
+process.on("disconnect", () => process.exit());
+
+let disk: Disk | null = null;
+/** One question after another. */
+let before = Promise.resolve();
+
+process.on("message", (received: ToLooker) => {
+  const message = reviveBytes(received);
+  if (message.kind === "begin") disk = diskOf(message.identity);
+  else before = before.then(() => answer(message.id, message.question));
+});
+
+async function answer(id: number, question: Question): Promise<void> {
+  await say({ kind: "begun", id });
+  try {
+    if (question.kind === "place") await say({ kind: "place", id, place: lookAtPlace(question.directory) });
+    else if (disk)
+      for (const folder of question.request.folders) {
+        await say({ kind: "at", id, folder: folder.id });
+        await say({ kind: "looked", id, looked: lookAtFolder(disk, folder, question.request.mounts) });
+      }
+    await say({ kind: "done", id });
+  } catch (error) {
+    await say({ kind: "failed", id, failure: failureOf(error, "looking; nothing was touched") });
+  }
+}
+
+/** When it is on its way: what is said before a look that does not end has been heard. */
+function say(message: FromLooker): Promise<void> {
+  return new Promise((resolve) => {
+    if (process.connected) process.send?.(message, undefined, undefined, () => resolve());
+    else resolve();
+  });
+}

@@ -1,0 +1,228 @@
+import { type ChildProcess, fork } from "node:child_process";
+import {
+  type Disk,
+  EremosError,
+  type LookRequest,
+  type Looked,
+  errorOf,
+  lookAtFolder,
+  notAnswering,
+  reviveBytes,
+} from "@eremos/core";
+import { lookAtPlace } from "./place";
+import type { FromLooker, PlaceLook, Question, ToLooker } from "./protocol";
+
+/** Who looks at disks for the operations. */
+export interface Looker {
+  /** What the disk says of each. Never rejects for what one of them lies on. */
+  folders(request: LookRequest): Promise<readonly Looked[]>;
+  /** @throws EremosError `not-found` | `no-permission` | `not-a-folder` | `no-answer` */
+  place(directory: string): Promise<PlaceLook>;
+  close(): void;
+}
+
+/** For a process in which nobody else waits: the command line. */
+export class OwnLooker implements Looker {
+  constructor(private readonly disk: Disk) {}
+
+  async folders({ folders, mounts }: LookRequest): Promise<readonly Looked[]> {
+    return folders.map((folder) => lookAtFolder(this.disk, folder, mounts));
+  }
+
+  async place(directory: string): Promise<PlaceLook> {
+    return lookAtPlace(directory);
+  }
+
+  close(): void {
+    // It has nothing of its own.
+  }
+}
+
+/** So long one look may take before whoever waits for the others is answered without it. */
+const PATIENCE_MS = 4000;
+/** Until its first word: a process takes a while to start on a busy computer. */
+const LONGEST_START_MS = 30_000;
+
+/**
+ * Looks in processes of their own: one for the folders of the list, one for places. One that waits for a disk that does
+ * not answer goes on waiting by itself, and another takes its place.
+ */
+export class AsideLooker implements Looker {
+  private atFolders: Child | null = null;
+  private atPlaces: Child | null = null;
+  /** Whoever still waits for the disk on which this folder lies. */
+  private readonly waiting = new Map<string, Child>();
+
+  /** `program`: the bundled {@link file://./looker-main.ts}; `answered`: what was waited for is there again. */
+  constructor(
+    private readonly program: string,
+    private readonly identity: Uint8Array,
+    private readonly answered: () => void,
+    private readonly patience = PATIENCE_MS,
+  ) {}
+
+  async folders({ folders, mounts }: LookRequest): Promise<readonly Looked[]> {
+    const looked = new Map<string, Looked>();
+    const givenUp = new Set<string>();
+    for (;;) {
+      const left = folders.filter(({ id }) => !looked.has(id) && !givenUp.has(id) && !this.waiting.has(id));
+      if (left.length === 0) break;
+      const child = (this.atFolders ??= this.start());
+      const isDone = await child.ask({ kind: "folders", request: { folders: left, mounts } }, (one) =>
+        looked.set(one.id, one),
+      );
+      if (isDone) continue;
+      const { at } = child;
+      this.leave(child);
+      // It did not even begin: another would not, either.
+      if (at === null) break;
+      givenUp.add(at);
+    }
+    return folders.map((folder) => looked.get(folder.id) ?? notAnswering(folder));
+  }
+
+  /** The look at one folder does not end: who looks goes on alone, and tells when it has. */
+  private leave(child: Child): void {
+    if (this.atFolders !== child) return;
+    this.atFolders = null;
+    const { at } = child;
+    if (at === null || child.isOver) return child.end();
+    this.waiting.set(at, child);
+    void child.over.then(() => {
+      this.waiting.delete(at);
+      this.answered();
+    });
+    child.endWhenDone();
+  }
+
+  async place(directory: string): Promise<PlaceLook> {
+    const child = (this.atPlaces ??= this.start());
+    const found: PlaceLook[] = [];
+    const isDone = await child.ask(
+      { kind: "place", directory },
+      () => undefined,
+      (place) => found.push(place),
+    );
+    const [place] = found;
+    if (isDone && place) return place;
+    if (this.atPlaces === child) this.atPlaces = null;
+    child.end();
+    throw new EremosError(
+      "no-answer",
+      `What ${directory} lies on does not answer. Nothing was touched; try it again when it does.`,
+    );
+  }
+
+  private start(): Child {
+    return new Child(this.program, this.identity, this.patience);
+  }
+
+  close(): void {
+    for (const child of [this.atFolders, this.atPlaces, ...this.waiting.values()]) child?.end();
+    this.atFolders = this.atPlaces = null;
+  }
+}
+
+interface Asked {
+  readonly looked: (looked: Looked) => void;
+  readonly place: (place: PlaceLook) => void;
+  readonly resolve: (isDone: boolean) => void;
+  readonly reject: (error: unknown) => void;
+}
+
+/** One process that looks. */
+class Child {
+  private readonly process: ChildProcess;
+  private readonly asked = new Map<number, Asked>();
+  private nextId = 1;
+  private timer: NodeJS.Timeout | null = null;
+  private endsWhenDone = false;
+  private hasBegun = false;
+  /** The folder that it is looking at, or looked at last. */
+  at: string | null = null;
+  /** When it has ended, or, where it was left alone, when it has done what it was at. */
+  readonly over: Promise<void>;
+  isOver = false;
+
+  constructor(
+    program: string,
+    identity: Uint8Array,
+    private readonly patience: number,
+  ) {
+    this.process = fork(program, [], {
+      serialization: "advanced",
+      execArgv: [],
+      stdio: ["ignore", "ignore", "ignore", "ipc"],
+    });
+    this.process.unref();
+    this.process.channel?.unref();
+    this.over = new Promise((resolve) => {
+      const ended = (): void => {
+        this.isOver = true;
+        if (this.timer) clearTimeout(this.timer);
+        for (const asked of this.asked.values()) asked.resolve(false);
+        this.asked.clear();
+        resolve();
+      };
+      this.process.on("exit", ended);
+      this.process.on("error", ended);
+    });
+    this.process.on("message", (message: FromLooker) => this.hear(reviveBytes(message)));
+    this.tell({ kind: "begin", identity });
+  }
+
+  /** False where it takes longer than anybody waits, or the process ended. */
+  ask(
+    question: Question,
+    looked: (looked: Looked) => void,
+    place: (place: PlaceLook) => void = () => undefined,
+  ): Promise<boolean> {
+    if (this.isOver) return Promise.resolve(false);
+    const id = this.nextId++;
+    return new Promise((resolve, reject) => {
+      this.asked.set(id, { looked, place, resolve, reject });
+      this.waitOn();
+      this.tell({ kind: "ask", id, question });
+    });
+  }
+
+  private hear(message: FromLooker): void {
+    const asked = this.asked.get(message.id);
+    this.hasBegun = true;
+    this.waitOn();
+    if (message.kind === "at") this.at = message.folder;
+    else if (message.kind === "looked") asked?.looked(message.looked);
+    else if (message.kind === "place") asked?.place(message.place);
+    else if (message.kind !== "begun") {
+      this.asked.delete(message.id);
+      if (message.kind === "failed") asked?.reject(errorOf(message.failure));
+      else asked?.resolve(true);
+      if (this.asked.size === 0 && this.timer) clearTimeout(this.timer);
+    }
+    if (this.endsWhenDone && message.kind !== "at" && message.kind !== "begun") this.end();
+  }
+
+  /** Whoever waits is let go when nothing was heard for so long; it goes on with what it is at. */
+  private waitOn(): void {
+    if (this.timer) clearTimeout(this.timer);
+    const patience = this.hasBegun ? this.patience : Math.max(this.patience, LONGEST_START_MS);
+    this.timer = setTimeout(() => {
+      const waiting = [...this.asked.values()];
+      this.asked.clear();
+      for (const asked of waiting) asked.resolve(false);
+    }, patience).unref();
+  }
+
+  private tell(message: ToLooker): void {
+    if (this.process.connected) this.process.send(message, undefined, undefined, () => undefined);
+  }
+
+  /** At its next word. */
+  endWhenDone(): void {
+    this.endsWhenDone = true;
+  }
+
+  end(): void {
+    this.process.kill("SIGKILL");
+  }
+}

@@ -1,0 +1,65 @@
+import * as fs from "node:fs";
+import { type Disk, newId, systemCode } from "@eremos/core";
+
+/**
+ * By which other processes of this Eremos know that one is still at work: a lock on a file, which the system frees
+ * however that process ends. A process number says nothing: the next one may have it.
+ */
+export class Presence {
+  /** Of the file; nobody has had it before. */
+  readonly name = newId();
+  private held: ReturnType<Disk["tryLock"]> = null;
+
+  /** `directory`: this account's own; made by whoever is there first. */
+  constructor(
+    private readonly disk: Disk,
+    private readonly directory: string,
+  ) {}
+
+  /** From before the first work until the end. Where this can't be written, no work can be written down, either. */
+  begin(): void {
+    if (this.held) return;
+    try {
+      fs.mkdirSync(this.directory, { recursive: true, mode: 0o700 });
+      this.held = this.inside((dir) => this.disk.tryLock(dir, Buffer.from(this.name)));
+      this.sweep();
+    } catch (error) {
+      if (systemCode(error) === undefined) throw error;
+    }
+  }
+
+  /** Whether somebody is at work under this name. */
+  isAtWork(name: string): boolean {
+    const isThere = fs.statSync(this.directory, { throwIfNoEntry: false })?.isDirectory() ?? false;
+    return isThere && this.inside((dir) => this.disk.isLocked(dir, Buffer.from(name)));
+  }
+
+  /** Of processes that were killed. */
+  private sweep(): void {
+    this.inside((dir) => {
+      for (const name of this.disk.list(dir)) {
+        if (name.equals(Buffer.from(this.name))) continue;
+        const free = this.disk.tryLock(dir, name);
+        if (!free) continue;
+        this.disk.unlink(dir, name);
+        this.disk.closeFile(free);
+      }
+    });
+  }
+
+  private inside<T>(use: (dir: ReturnType<Disk["openRoot"]>) => T): T {
+    const dir = this.disk.openRoot(Buffer.from(this.directory));
+    try {
+      return use(dir);
+    } finally {
+      this.disk.closeDir(dir);
+    }
+  }
+
+  close(): void {
+    if (!this.held) return;
+    this.inside((dir) => this.disk.unlink(dir, Buffer.from(this.name)));
+    this.disk.closeFile(this.held);
+    this.held = null;
+  }
+}

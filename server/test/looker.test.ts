@@ -1,0 +1,161 @@
+import { once } from "node:events";
+import * as fs from "node:fs";
+import * as path from "node:path";
+import { afterEach, beforeEach, describe, expect, it } from "vitest";
+import type { FolderToLookAt } from "@eremos/core";
+import { AsideLooker } from "../src/look/looker";
+import { listFolders, listFoldersAside } from "../src/operations/folders/list-folders";
+import { listPlace } from "../src/operations/folders/walk-places";
+import { lock } from "../src/operations/locking/lock-folder";
+import { TestHouse, sealedAnd } from "./house";
+
+let house: TestHouse;
+let looker: AsideLooker | null = null;
+beforeEach(async () => {
+  house = await TestHouse.make();
+  await house.signIn();
+});
+afterEach(() => {
+  looker?.close();
+  looker = null;
+  house.remove();
+});
+
+describe("a look by another process", () => {
+  it("says of every folder what a look by this one says: hidden, tucked away, barred, open, moved away, damaged", async () => {
+    const folders = ["Adoption papers", "Bills", "Cello", "Diary", "Estate", "Films"].map((name) =>
+      house.makeFolder(name),
+    );
+    const [hidden = "", tucked = "", barred = "", open = "", moved = "", damaged = ""] = folders;
+    const lockAs = async (folder: string, protection: Parameters<typeof lock>[1]["protection"]): Promise<void> => {
+      await lock(house.eremos, { path: folder, protection, inUseAnyway: false, from: "/" }).outcome;
+    };
+    await lockAs(hidden, sealedAnd("hidden"));
+    await lockAs(tucked, sealedAnd("tucked"));
+    await lockAs(barred, { ...sealedAnd("view"), guard: "barred" });
+    for (const folder of [open, moved, damaged]) await lockAs(folder, sealedAnd("view"));
+    fs.renameSync(moved, `${moved} elsewhere`);
+    for (const name of fs.readdirSync(path.join(damaged, ".eremos")).filter((one) => one.startsWith("state")))
+      fs.writeFileSync(path.join(damaged, ".eremos", name), "spoilt");
+    const own = listFolders(house.eremos);
+    expect(own.map(({ state }) => state)).toEqual(["locked", "locked", "locked", "locked", "missing", "damaged"]);
+    const place = await listPlace(house.eremos, house.world);
+    house.eremos.lookAside();
+    expect(await listFoldersAside(house.eremos)).toEqual(own);
+    expect(await listPlace(house.eremos, house.world)).toEqual(place);
+    await expect(listPlace(house.eremos, path.join(house.world, "nowhere"))).rejects.toMatchObject({
+      code: "not-found",
+    });
+  });
+});
+
+const asFolder = (id: string): FolderToLookAt => ({
+  id,
+  path: Buffer.from(`/place/${id}`),
+  isDrive: false,
+  isEncrypting: true,
+  files: 0,
+  bytes: 0,
+});
+const request = (...ids: readonly string[]): { folders: FolderToLookAt[]; mounts: string[] } => ({
+  folders: ids.map(asFolder),
+  mounts: [],
+});
+
+/** In the looker's place: it looks at what is called "silent" until `answer` is there, as at a disk without an answer. */
+function pretender(answer: string): string {
+  const program = path.join(house.base, "looker.mjs");
+  fs.writeFileSync(
+    program,
+    `import { existsSync, appendFileSync } from "node:fs";
+const tick = new Int32Array(new SharedArrayBuffer(4));
+const say = (message) => new Promise((resolve) => process.send(message, undefined, undefined, resolve));
+appendFileSync(${JSON.stringify(path.join(house.base, "started"))}, ".");
+process.on("disconnect", () => process.exit());
+process.on("message", async ({ kind, id, question }) => {
+  if (kind !== "ask") return;
+  await say({ kind: "begun", id });
+  if (question.kind === "place") while (!existsSync(${JSON.stringify(answer)})) Atomics.wait(tick, 0, 0, 10);
+  for (const folder of question.request?.folders ?? []) {
+    await say({ kind: "at", id, folder: folder.id });
+    if (folder.id === "silent") while (!existsSync(${JSON.stringify(answer)})) Atomics.wait(tick, 0, 0, 10);
+    await say({ kind: "looked", id, looked: { id: folder.id, path: folder.path, located: null, failure: null, isAway: false, forks: [], isInsured: false, isCramped: false, vaultPlace: null } });
+  }
+  await say({ kind: "done", id });
+});
+`,
+  );
+  return program;
+}
+
+const PATIENCE_MS = 1000;
+const NO_ANSWER = { isAway: true, failure: { code: "no-answer" } };
+const started = (): number => fs.readFileSync(path.join(house.base, "started"), "utf8").length;
+
+describe("a disk that does not answer", () => {
+  it("keeps nobody waiting for the other folders, is waited for aside, and is told again when it answers", async () => {
+    const answer = path.join(house.base, "answer");
+    const hears = new EventTarget();
+    const aside = new AsideLooker(
+      pretender(answer),
+      Buffer.alloc(32),
+      () => hears.dispatchEvent(new Event("answered")),
+      PATIENCE_MS,
+    );
+    looker = aside;
+    const asked = request("first", "silent", "last");
+    for (const again of [1, 2]) {
+      const looked = await aside.folders(asked);
+      expect(looked.map(({ id }) => id)).toEqual(["first", "silent", "last"]);
+      expect(looked[1]).toMatchObject(NO_ANSWER);
+      for (const one of [looked[0], looked[2]]) expect(one).toMatchObject({ failure: null });
+      // One waits, another goes on; the second time nobody has to wait.
+      expect(started(), `time ${again}`).toBe(2);
+    }
+    const heard = once(hears, "answered");
+    fs.writeFileSync(answer, "");
+    await heard;
+    expect((await aside.folders(asked)).map(({ failure }) => failure)).toEqual([null, null, null]);
+  });
+
+  it("is told of by two that ask at once, and neither takes another folder for it", async () => {
+    const aside = new AsideLooker(
+      pretender(path.join(house.base, "never")),
+      Buffer.alloc(32),
+      () => undefined,
+      PATIENCE_MS,
+    );
+    looker = aside;
+    const [one, other] = await Promise.all([
+      aside.folders(request("first", "silent", "last")),
+      aside.folders(request("first", "silent", "last")),
+    ]);
+    for (const looked of [one, other])
+      expect(looked.map(({ failure }) => failure?.code ?? null)).toEqual([null, "no-answer", null]);
+  });
+
+  it("under a place is an error that says so, and the next place is looked at by another process", async () => {
+    const answer = path.join(house.base, "answer");
+    const aside = new AsideLooker(pretender(answer), Buffer.alloc(32), () => undefined, PATIENCE_MS);
+    looker = aside;
+    await expect(aside.place("/silent")).rejects.toMatchObject({ code: "no-answer" });
+    await expect(aside.place("/silent")).rejects.toMatchObject({ code: "no-answer" });
+    expect(started()).toBe(2);
+  });
+
+  it("is told of every folder where nobody can be started to look, and is not tried for each", async () => {
+    const program = path.join(house.base, "broken.mjs");
+    fs.writeFileSync(
+      program,
+      `import { appendFileSync } from "node:fs";
+appendFileSync(${JSON.stringify(path.join(house.base, "started"))}, ".");
+process.exit(1);
+`,
+    );
+    const aside = new AsideLooker(program, Buffer.alloc(32), () => undefined, 10_000);
+    looker = aside;
+    for (const looked of await aside.folders(request("first", "second", "third")))
+      expect(looked).toMatchObject(NO_ANSWER);
+    expect(started()).toBe(1);
+  });
+});
