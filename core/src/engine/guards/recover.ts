@@ -33,6 +33,8 @@ export async function atRest<T>(disk: Disk, path: Buffer, work: (hand: InHand) =
   const hand: InHand = { folder: holdAtRest(disk, path) };
   try {
     return await work(hand);
+  } catch (error) {
+    throw fromSystemError(error, `working on ${displayPath(path)}; nothing is lost`);
   } finally {
     letGo(disk, hand.folder);
   }

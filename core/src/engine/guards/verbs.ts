@@ -86,8 +86,16 @@ function placed(disk: Disk, { folder }: InHand): Buffer {
   }
 }
 
+function governedBy(disk: Disk, folder: InHand["folder"]): Governing | null {
+  try {
+    return disk.find(folder.dir, VAULT_NAME) ? governingIn(disk, folder.vault) : null;
+  } catch (error) {
+    throw fromSystemError(error, `looking at ${displayPath(folder.path)}; nothing was touched`);
+  }
+}
+
 function requireGoverned(disk: Disk, { folder }: InHand): Governing {
-  const governing = disk.find(folder.dir, VAULT_NAME) ? governingIn(disk, folder.vault) : null;
+  const governing = governedBy(disk, folder);
   if (!governing)
     throw new EremosError(
       "not-protected",
