@@ -1,6 +1,7 @@
 /**
  * A house that a newcomer can look over: no more sources than this in one directory, each room of the engine with a door
- * that says what it is for, and no guard asked for by its name but where guards are.
+ * that says what it is for, no guard asked for by its name but where guards are, and one meaning for each name that a
+ * storey gives out.
  */
 import { spawnSync } from "node:child_process";
 import { readFileSync } from "node:fs";
@@ -39,5 +40,14 @@ for (const file of sources)
         if (GUARD_NAME.test(line))
           wrong.push(`${file}:${i + 1} asks for a guard by its name; ask what it does (format/guards.ts)`);
       });
+const EXPORTED = /^export (?:async )?(?:abstract )?(?:function|class|interface|type|const) (\w+)/gm;
+for (const storey of ["core/src/", "server/src/"]) {
+  const places = new Map();
+  for (const file of sources.filter((one) => one.startsWith(storey)))
+    for (const [, name] of readFileSync(join(root, file), "utf8").matchAll(EXPORTED))
+      places.set(name, [...(places.get(name) ?? []), file]);
+  for (const [name, files] of places)
+    if (new Set(files).size > 1) wrong.push(`${name} means something else in each of ${files.join(", ")}`);
+}
 for (const line of wrong) process.stderr.write(`${line}\n`);
 process.exitCode = wrong.length > 0 ? 1 : 0;

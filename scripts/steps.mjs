@@ -165,9 +165,9 @@ export async function build() {
 /** Runs the server from this process until a signal ends both; `ready` is told the address. */
 export async function serveHere(ready, development = false) {
   const { EremosError } = await import("@eremos/core");
-  const { readSettings, serveUntilStopped } = await import("@eremos/server");
+  const { readSettings, serve } = await import("@eremos/server");
   try {
-    await serveUntilStopped(readSettings(process.env, root), ready, development);
+    await serve(readSettings(process.env, root), ready, development);
   } catch (error) {
     if (error instanceof EremosError) fail(error.message);
     throw error;

@@ -38,7 +38,7 @@ import {
   recoverInterrupted,
   release,
   repair,
-  serveUntilStopped,
+  serve,
   setDesktop,
   setFolderPassword,
   setupAtOnce,
@@ -555,7 +555,7 @@ const serveCommand: Command = async (invocation) => {
   noWords(invocation);
   let isSaid = false;
   try {
-    await serveUntilStopped(readSettings(process.env, invocation.program), (address) => {
+    await serve(readSettings(process.env, invocation.program), (address) => {
       note(`Eremos is at ${address}`);
       isSaid = invocation.flags["json"] === true;
       if (isSaid) sayJson({ address });

@@ -173,4 +173,4 @@ export { type ScanEnd, type ScanFound, type ScanProgress, scan } from "./rescue/
 export { describeFound, describeReport } from "./rescue/words";
 export { directorySource } from "./rescue/directory-source";
 export type { Drop } from "./engine/slot";
-export { DropUpload, type Slot, vaultPlace } from "./engine/slot";
+export { DropUpload, type DropSlot, vaultPlace } from "./engine/slot";

@@ -378,7 +378,7 @@ export const MUTANTS = [
   },
   {
     name: "a request under another name is answered",
-    file: "server/src/http/guard.ts",
+    file: "server/src/http/refusals.ts",
     line: "return request.headers.host === host;",
     becomes: "return request.headers.host !== undefined || host === null;",
     test: HTTP,
@@ -386,7 +386,7 @@ export const MUTANTS = [
   },
   {
     name: "a request of another site is answered",
-    file: "server/src/http/guard.ts",
+    file: "server/src/http/refusals.ts",
     line: 'if (origin !== undefined && origin !== `http://${host}`) return "Requests from other sites are refused.";',
     becomes: "",
     test: HTTP,
@@ -394,7 +394,7 @@ export const MUTANTS = [
   },
   {
     name: "what changes something need not say where it comes from",
-    file: "server/src/http/guard.ts",
+    file: "server/src/http/refusals.ts",
     line: 'if (origin === undefined) return "A request that changes something must say where it comes from.";',
     becomes: "",
     test: HTTP,

@@ -1,9 +1,8 @@
 /** What goes over the wire about folders, work and the owner. Part of the contract. */
 import type { Bars, GuardName } from "@eremos/core/guards";
 
-export type { Bars, Level } from "@eremos/core/guards";
+export type { Bars, GuardName, Level } from "@eremos/core/guards";
 export type Visibility = "view" | "hidden" | "tucked";
-export type Guard = GuardName;
 /** Icons by their names in the desktop's own themes. Source: freedesktop.org Icon Naming Specification. */
 export type Icon =
   | "x-office-document"
@@ -19,7 +18,7 @@ export type Icon =
   | "user-trash";
 /** How a folder is locked. */
 export interface Protection {
-  readonly guard: Guard;
+  readonly guard: GuardName;
   readonly visibility: Visibility;
   /** In view: the name it shows while it is locked; null: its own. */
   readonly cover: string | null;
@@ -62,7 +61,7 @@ export interface StateView {
 export type Consent = "unvouched" | "rolled-back" | "forked" | "arriving" | "files-damaged" | "costly";
 
 /** A password for one folder, needed on top of the master password. */
-export interface NewFolderPassword {
+export interface TypedFolderPassword {
   readonly password: string;
   readonly hint: string | null;
 }
@@ -121,7 +120,7 @@ export interface FolderView {
   readonly realPath: string;
   readonly name: string;
   readonly kind: FolderKind;
-  readonly guard: Guard;
+  readonly guard: GuardName;
   /** Of a barred folder. */
   readonly bars: Bars | null;
   readonly visibility: Visibility;

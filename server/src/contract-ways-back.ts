@@ -1,5 +1,5 @@
 /** What goes over the wire about getting back in, and about damage. Part of the contract. */
-import type { BackSecret, Guard, JobVerb, PasswordChanged, Protection, Visibility } from "./contract-folders";
+import type { BackSecret, GuardName, JobVerb, PasswordChanged, Protection, Visibility } from "./contract-folders";
 
 /** The keyholders, and where their shares are. */
 export interface KeyholdersView {
@@ -84,7 +84,7 @@ export interface FoundFolder {
   /** Its ordinary path, where it is in the list. */
   readonly listedAs: string | null;
   readonly folder: string | null;
-  readonly guard: Guard | null;
+  readonly guard: GuardName | null;
   readonly visibility: Visibility | null;
   readonly isOpen: boolean | null;
   readonly owner: string | null;

@@ -59,6 +59,8 @@ const OWNER_BEFORE = "owner.before.json";
 
 const deviceSchema = z.strictObject({ publicKey: z.string(), privateKey: z.string() });
 
+const AT_WORK = "at-work";
+
 export class DataDirectory {
   private constructor(
     readonly directory: string,
@@ -68,7 +70,8 @@ export class DataDirectory {
   /** Creates what is missing. @throws EremosError `data-unwritable` */
   static open(directory: string): DataDirectory {
     try {
-      fs.mkdirSync(path.join(directory, "open"), { recursive: true, mode: 0o700 });
+      for (const inside of ["open", AT_WORK])
+        fs.mkdirSync(path.join(directory, inside), { recursive: true, mode: 0o700 });
       if ((fs.statSync(directory).mode & 0o777) !== 0o700) fs.chmodSync(directory, 0o700);
       fs.accessSync(directory, fs.constants.R_OK | fs.constants.X_OK);
       return new DataDirectory(directory, loadDevice(path.join(directory, "device.json")));
@@ -93,7 +96,7 @@ export class DataDirectory {
 
   /** Where processes at work are known by their locks. */
   get presences(): string {
-    return path.join(this.directory, "at-work");
+    return path.join(this.directory, AT_WORK);
   }
 
   get databasePath(): string {

@@ -37,11 +37,7 @@ export { newKeysView, renewFolders } from "./operations/ways-back/renew-folders"
 export { practice } from "./operations/entrance/practice";
 
 /** Loaded only where it is wanted: a command starts in half the time without it. As `serveUntilStopped` in http. */
-export async function serveUntilStopped(
-  settings: Settings,
-  ready: (address: string) => void,
-  development = false,
-): Promise<void> {
+export async function serve(settings: Settings, ready: (address: string) => void, development = false): Promise<void> {
   const http = await import("./http/serve");
   return http.serveUntilStopped(settings, ready, development);
 }

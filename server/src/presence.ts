@@ -10,7 +10,7 @@ export class Presence {
   readonly name = newId();
   private held: ReturnType<Disk["tryLock"]> = null;
 
-  /** `directory`: this account's own; made by whoever is there first. */
+  /** `directory`: this account's own. */
   constructor(
     private readonly disk: Disk,
     private readonly directory: string,
@@ -20,7 +20,6 @@ export class Presence {
   begin(): void {
     if (this.held) return;
     try {
-      fs.mkdirSync(this.directory, { recursive: true, mode: 0o700 });
       this.held = this.inside((dir) => this.disk.tryLock(dir, Buffer.from(this.name)));
       this.sweep();
     } catch (error) {

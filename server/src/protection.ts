@@ -10,7 +10,7 @@ import {
   traitsOf,
   whyNotCover,
 } from "@eremos/core";
-import type { Bars, FolderKind, Guard, Icon, Protection, Visibility } from "./contract";
+import type { Bars, FolderKind, GuardName, Icon, Protection, Visibility } from "./contract";
 import { LOCKED_PAGE } from "./page";
 
 const ICONS = [
@@ -54,7 +54,7 @@ export const protectionSchema = z.strictObject({
 
 /** What is asked for; null: as it was, or as is usual. */
 export interface ProtectionRequest {
-  readonly guard: Guard | null;
+  readonly guard: GuardName | null;
   readonly visibility: Visibility | null;
   readonly bars: Bars | null;
   /** `undefined`: as it was. */

@@ -21,7 +21,6 @@ import type {
   LastLockView,
   LockingRules,
   MailServerView,
-  NewFolderPassword,
   NewKeysView,
   OffLimitsView,
   OnlookView,
@@ -44,6 +43,7 @@ import type {
   StateView,
   TakeInSecret,
   TakenIn,
+  TypedFolderPassword,
   VisitCall,
   VisitReply,
   VisitView,
@@ -170,11 +170,15 @@ export const api = {
   makeRoom: (path: string) => call<{ readonly path: string }>("places/make-room", { path }),
   plan: (path: string, { guard, visibility }: Protection) => call<PlanView>("plan", { path, guard, visibility }),
   /** Without a protection: as the folder was locked before. */
-  lock: (path: string, protection: Protection | null, inUseAnyway = false, password: NewFolderPassword | null = null) =>
-    call<{ readonly job: string }>("lock", { path, protection, inUseAnyway, password }),
+  lock: (
+    path: string,
+    protection: Protection | null,
+    inUseAnyway = false,
+    password: TypedFolderPassword | null = null,
+  ) => call<{ readonly job: string }>("lock", { path, protection, inUseAnyway, password }),
   unlock: (folder: string, mode: OpeningMode, secret: FolderSecret | null = null, accept: readonly Consent[] = []) =>
     call<{ readonly job: string }>("unlock", { folder, mode, secret, accept }),
-  setFolderPassword: (folder: string, secret: FolderSecret | null, password: NewFolderPassword | null) =>
+  setFolderPassword: (folder: string, secret: FolderSecret | null, password: TypedFolderPassword | null) =>
     call<object>("folder-password", { folder, secret, password }),
   closeUp: (inUseAnyway = false) => call<ClosedUp>("close-up", { inUseAnyway }),
   closeUpAtGate: () => call<{ readonly locking: number; readonly left: number }>("gate/close-up"),

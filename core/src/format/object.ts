@@ -1,3 +1,4 @@
+import { TAG_BYTES } from "../crypto/ciphers";
 import { randomBytes, wipe } from "../crypto/bytes";
 import { type ChunkCipher, chunkCipher } from "../crypto/chunk-cipher";
 import type { Fingerprint } from "../crypto/ciphers";
@@ -22,7 +23,6 @@ const MAGIC = Buffer.from("EREMOSO2", "latin1");
 export const OBJECT_HEADER_BYTES = 112;
 const CHUNK_LOG2 = 16;
 export const CHUNK_BYTES = 1 << CHUNK_LOG2;
-export const TAG_BYTES = 16;
 export const SEALED_CHUNK_BYTES = CHUNK_BYTES + TAG_BYTES;
 const MARKER_BYTES = 16;
 const TWO_32 = 4_294_967_296;

@@ -23,7 +23,7 @@ import { encodeParity } from "./reed-solomon";
 /** No more of one row is in memory at once. */
 const STRIPES_AT_ONCE = 64;
 
-export interface Member {
+export interface InsuredMember {
   readonly path: string;
   readonly length: number;
 }
@@ -50,8 +50,8 @@ export function inMemberDir<T>(disk: Disk, vault: Dir, path: string, use: (dir: 
 }
 
 /** Every pack and index object that lies in the folder. */
-export function membersIn(disk: Disk, vault: Dir): Member[] {
-  const members: Member[] = [];
+export function membersIn(disk: Disk, vault: Dir): InsuredMember[] {
+  const members: InsuredMember[] = [];
   const collect = (dir: Dir, above: string): void => {
     for (const name of disk.list(dir)) {
       const path = `${above}${name.toString("latin1")}`;
@@ -151,7 +151,7 @@ export function writeGroup(
   vault: Dir,
   into: Dir,
   { data, parity }: InsuranceLevel,
-  members: readonly Member[],
+  members: readonly InsuredMember[],
 ): Buffer {
   const id = newId();
   const shards = dataShards({ members: [...members] });

@@ -26,7 +26,7 @@ import {
   writeLevel,
 } from "../format/insurance";
 import type { Dir, Disk } from "../platform/port";
-import { type GroupFile, type Member, membersIn, readGroups, writeGroup } from "./group-files";
+import { type GroupFile, type InsuredMember, membersIn, readGroups, writeGroup } from "./group-files";
 
 /** A group covers no more than this: what changes in a large folder costs parity for no more of it. */
 const MOST_GROUP_BYTES = 256 * 1024 * 1024;
@@ -152,7 +152,7 @@ export function keepInsured(disk: Disk, vault: Dir, stays: (hex: string) => bool
   }
 }
 
-function levelOfIndex(members: readonly Member[], level: InsuranceLevel): InsuranceLevel {
+function levelOfIndex(members: readonly InsuredMember[], level: InsuranceLevel): InsuranceLevel {
   const shards = dataShards({ members: [...members] });
   const rows = Math.min(shards, DOUBLED_ROWS);
   return shards * SHARD_BYTES <= MOST_DOUBLED_BYTES ? { data: rows, parity: rows } : level;
@@ -163,8 +163,8 @@ function pathsOf(groups: readonly GroupFile[]): ReadonlySet<string> {
 }
 
 /** In the order of their paths, which is no order: what was written together need not lie together. */
-function groupsFor(members: readonly Member[]): Member[][] {
-  const groups: Member[][] = [];
+function groupsFor(members: readonly InsuredMember[]): InsuredMember[][] {
+  const groups: InsuredMember[][] = [];
   let bytes = Number.POSITIVE_INFINITY;
   for (const member of members) {
     const length = shardsOf(member.length) * SHARD_BYTES;
@@ -249,7 +249,7 @@ function insuranceFacts(disk: Disk, vault: Dir): InsuranceFacts | null {
   if (!level) return null;
   const { groups } = within(disk, disk.openDir(vault, NAMES.insurance), (dir) => readGroups(disk, dir));
   const covered = pathsOf(groups);
-  const sum = (members: readonly Member[]): number => members.reduce((bytes, { length }) => bytes + length, 0);
+  const sum = (members: readonly InsuredMember[]): number => members.reduce((bytes, { length }) => bytes + length, 0);
   return {
     level,
     covers: sum(groups.flatMap(({ group }) => group.members)),

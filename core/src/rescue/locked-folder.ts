@@ -41,7 +41,7 @@ import { type DirEntry, TreeReader, readPackRecord, sourceOf } from "../format/t
 import type { FileData, RescuedEntry } from "./entry";
 import { insuredOf } from "./insured";
 import { salvage } from "./salvage";
-import { type Piece, SealedObject, isFileWhole, objectPath } from "./sealed-object";
+import { type Piece, SealedObject, isWholeIn, objectPath } from "./sealed-object";
 import { type RescueSource, readWhole } from "./source";
 import { findState } from "./state-record";
 
@@ -462,7 +462,7 @@ export class LockedFolder {
       const { folder } = this.head.header;
       if (
         isSharedBy(this.head) &&
-        !(digest && packLength !== null && (await isFileWhole(this.source, "pack", object, packLength, digest)))
+        !(digest && packLength !== null && (await isWholeIn(this.source, "pack", object, packLength, digest)))
       )
         return null;
       const pack = await SealedObject.open(
@@ -750,7 +750,7 @@ async function indexOf(
   for (const { object, header, length, used } of segmentsOf(generation)) {
     if (isSharedBy(head)) {
       const its = (await manifestOf(source, generation.manifest)).get(object);
-      if (!its || !(await isFileWhole(source, "index", object, length, its.digest)))
+      if (!its || !(await isWholeIn(source, "index", object, length, its.digest)))
         throw new EremosError("damaged", "Its index is not the one it was made with.");
     }
     const opened = await SealedObject.open(source, "index", head.header.folder, object, keys, length, header);

@@ -1,3 +1,4 @@
+import { TAG_BYTES } from "../crypto/ciphers";
 import { createHash } from "node:crypto";
 import { equalBytes } from "../crypto/bytes";
 import { EremosError } from "../errors/eremos-error";
@@ -10,7 +11,6 @@ import {
   type ObjectHeader,
   type ObjectKind,
   SEALED_CHUNK_BYTES,
-  TAG_BYTES,
   chunkCount,
   decodeObjectHeader,
   sealedLength,
@@ -174,7 +174,7 @@ const HASHED_AT_ONCE = 1024 * 1024;
  * Whether an object's whole file is what was written, by its SHA-256; mended from the insurance, where that is needed.
  * `length`: of the plaintext.
  */
-export async function isFileWhole(
+export async function isWholeIn(
   source: RescueSource,
   kind: ObjectKind,
   object: string,

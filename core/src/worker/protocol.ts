@@ -42,7 +42,7 @@ import {
   permissionsSinceLock,
   repairFolder,
 } from "../engine/upkeep";
-import { type Slot, dropInto, sealNewcomers } from "../engine/slot";
+import { type DropSlot, dropInto, sealNewcomers } from "../engine/slot";
 import type { Hooks, Progress } from "../engine/ground";
 import { type LastChangeInput, lastChange } from "../engine/records";
 import { type RenewInput, type SealedAnew, renewFolder, sealAnew } from "../engine/access";
@@ -60,8 +60,8 @@ export type EngineRequest =
   | { readonly verb: "unlock"; readonly input: UnlockInput }
   | { readonly verb: "release"; readonly input: UnlockInput }
   | { readonly verb: "change"; readonly input: ChangeInput }
-  | { readonly verb: "drop"; readonly input: { readonly slot: Slot; readonly files: readonly Buffer[] } }
-  | { readonly verb: "seal-newcomers"; readonly input: Slot }
+  | { readonly verb: "drop"; readonly input: { readonly slot: DropSlot; readonly files: readonly Buffer[] } }
+  | { readonly verb: "seal-newcomers"; readonly input: DropSlot }
   | { readonly verb: "check"; readonly input: CheckRequest }
   | { readonly verb: "check-pieces"; readonly input: PiecesInput }
   | { readonly verb: "insure"; readonly input: { readonly path: Buffer; readonly level: InsuranceLevel | null } }

@@ -1,3 +1,4 @@
+import { TAG_BYTES } from "../../src/crypto/ciphers";
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { beforeEach, describe, expect, it } from "vitest";
@@ -40,7 +41,6 @@ import {
   ContentKeys,
   OBJECT_HEADER_BYTES,
   SEALED_CHUNK_BYTES,
-  TAG_BYTES,
   decodeObjectHeader,
 } from "../../src/format/object";
 import { withoutDevice } from "../../src/format/owner";

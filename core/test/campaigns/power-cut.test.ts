@@ -180,13 +180,13 @@ const newPassword = async (): Promise<Scene> => {
 /** Something is done to the folder while it stays locked. */
 const inside =
   (
-    work: (disk: Disk, slot: Slot) => Promise<unknown>,
+    work: (disk: Disk, slot: DropSlot) => Promise<unknown>,
     prepare: (disk: Disk, open: () => Promise<OpenNote>, isExpected: () => void) => Promise<unknown> = async () =>
       undefined,
   ) =>
   async (): Promise<Scene> => {
     let expected: string[] = [];
-    let slot: Slot | null = null;
+    let slot: DropSlot | null = null;
     const { durable } = await begin(async (disk) => {
       expected = seen(disk, PATH);
       put(disk, disk.openRoot(Buffer.from("/")), "statement.pdf", Buffer.alloc(100_000, "a statement of the bank, "));
@@ -230,7 +230,7 @@ async function visiting(disk: Disk, use: (visit: Visit) => void): Promise<void> 
   }
 }
 
-type Slot = Parameters<typeof dropInto>[1];
+type DropSlot = Parameters<typeof dropInto>[1];
 
 const INSIDE: Readonly<Record<string, () => Promise<Scene>>> = {
   "visited: a file written, one moved, one removed": inside((disk) =>

@@ -10,7 +10,7 @@ import { Visit } from "../../src/engine/visiting/visit";
 import { readGeneration, signGeneration, writeGeneration } from "../../src/format/generation";
 import { writeHead } from "../../src/format/header";
 import { type InsuranceLevel, SHARD_BYTES, dataShards, shardsOf } from "../../src/format/insurance";
-import { type GroupFile, type Member, membersIn, readGroups, writeGroup } from "../../src/insurance/group-files";
+import { type GroupFile, type InsuredMember, membersIn, readGroups, writeGroup } from "../../src/insurance/group-files";
 import { insuranceFactsOf, priceOf, setInsurance } from "../../src/insurance/insure";
 import { type RepairOutcome, repairFolder } from "../../src/engine/upkeep/repair";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
@@ -330,7 +330,7 @@ async function relocked(): Promise<{ readonly note: OpenNote | null; readonly fo
  */
 function forge(
   edit: (vaultCopy: string) => void,
-  members: (known: readonly Member[]) => readonly Member[] = (known) => known,
+  members: (known: readonly InsuredMember[]) => readonly InsuredMember[] = (known) => known,
 ): void {
   const copy = `${folder} forged`;
   fs.cpSync(vault(), copy, { recursive: true });

@@ -252,33 +252,36 @@ const MODES: readonly CrashMode[] = ["before", "after", "torn"];
 let tried = 0;
 afterAll(() => void process.stdout.write(`rescues after a crash: ${tried}\n`));
 
-describe.each(casesOf(MODES))(`killed at ${CHANGES.of("change")}, and never put right: %s`, (_name, { stage, ways }) => {
-  it.each(ways)("%s: everything comes out", async (mode) => {
-    for (let at = CHANGES.from; ; at += CHANGES.step) {
-      const { scene, parent } = await setUp(person, base, stage);
-      const crashing = crashingDisk(linuxDisk, at, mode);
-      await scene.run(crashing.disk).catch(() => undefined);
-      if (!crashing.crashed()) return removeDirectory(parent);
-      tried++;
-      const located = locateFolder(linuxDisk, Buffer.from(scene.folder), FOLDER)?.realPath;
-      if (located) {
-        const { to, report } = await out(located).catch((error: unknown) => {
-          const code = error instanceof EremosError ? error.code : null;
-          // By then it may have had the password that the work was to give it.
-          if (code === "needs-folder-password") return out(located, { ...byPassword, folderPassword: OWN_PASSWORD });
-          if (code === "wrong-password") return out(located, { ...byPassword, password: NEW_PASSWORD });
-          throw error;
-        });
-        if (!scene.isDamaged) expect(report.damaged, `crash at change ${at}, ${mode}`).toEqual([]);
-        if (!scene.isDamaged)
-          expect(scene.acceptable.map(contents), `crash at change ${at}, ${mode}`).toContainEqual(
-            contents(snapshot(to)),
-          );
+describe.each(casesOf(MODES))(
+  `killed at ${CHANGES.of("change")}, and never put right: %s`,
+  (_name, { stage, ways }) => {
+    it.each(ways)("%s: everything comes out", async (mode) => {
+      for (let at = CHANGES.from; ; at += CHANGES.step) {
+        const { scene, parent } = await setUp(person, base, stage);
+        const crashing = crashingDisk(linuxDisk, at, mode);
+        await scene.run(crashing.disk).catch(() => undefined);
+        if (!crashing.crashed()) return removeDirectory(parent);
+        tried++;
+        const located = locateFolder(linuxDisk, Buffer.from(scene.folder), FOLDER)?.realPath;
+        if (located) {
+          const { to, report } = await out(located).catch((error: unknown) => {
+            const code = error instanceof EremosError ? error.code : null;
+            // By then it may have had the password that the work was to give it.
+            if (code === "needs-folder-password") return out(located, { ...byPassword, folderPassword: OWN_PASSWORD });
+            if (code === "wrong-password") return out(located, { ...byPassword, password: NEW_PASSWORD });
+            throw error;
+          });
+          if (!scene.isDamaged) expect(report.damaged, `crash at change ${at}, ${mode}`).toEqual([]);
+          if (!scene.isDamaged)
+            expect(scene.acceptable.map(contents), `crash at change ${at}, ${mode}`).toContainEqual(
+              contents(snapshot(to)),
+            );
+        }
+        removeDirectory(parent);
       }
-      removeDirectory(parent);
-    }
-  });
-});
+    });
+  },
+);
 
 describe("where Eremos is installed, a rescue gives back all that an opening does", () => {
   const RUNS = process.env["EREMOS_DEEP"] === "1" ? 200 : 15;

@@ -12,7 +12,7 @@ import { answerApi, isSignedIn } from "./api";
 import { DROP, UPLOAD, passContents, passUpload, takeDrop } from "./contents";
 import { MOST_CONNECTIONS } from "./doors";
 import { EventStreams } from "./events";
-import { answerElsewhere, isForUs, refusalOf, setSecurityHeaders } from "./guard";
+import { answerElsewhere, isForUs, refusalOf, setSecurityHeaders } from "./refusals";
 import { sendRescueFile } from "./rescue-files";
 import type { ApiContext } from "./route";
 import type { Carried, ToSession } from "./session-protocol";

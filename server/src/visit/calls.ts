@@ -26,7 +26,7 @@ export async function answerCall(folder: VisitedFolder, call: VisitCall): Promis
       return arrivals(folder);
     case "take-in":
     case "discard":
-      await folder.settleArrivals(call.ids, call.kind === "take-in");
+      await folder.decideOnArrivals(call.ids, call.kind === "take-in");
       break;
     case "earlier":
       return { entries: [], isCut: false, earlier: folder.earlier() };

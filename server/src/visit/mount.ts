@@ -11,7 +11,7 @@ import type { VisitView } from "../contract";
 const LONGEST_MS = 20_000;
 
 /** Name in it, so that only the password is asked for. */
-export function addressOf({ url, user }: Pick<VisitView, "url" | "user">): string {
+export function driveAddressOf({ url, user }: Pick<VisitView, "url" | "user">): string {
   return url.replace("http://", `dav://${user}@`);
 }
 

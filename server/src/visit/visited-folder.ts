@@ -192,7 +192,7 @@ export class VisitedFolder {
   }
 
   /** Merges what arrived, or throws it away; both only what is named. */
-  async settleArrivals(ids: readonly string[], isWanted: boolean): Promise<void> {
+  async decideOnArrivals(ids: readonly string[], isWanted: boolean): Promise<void> {
     const drops = await this.visit.arrivals();
     const chosen = drops.filter(({ id }) => ids.includes(id));
     try {

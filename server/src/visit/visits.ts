@@ -1,7 +1,7 @@
 import { Worker } from "node:worker_threads";
 import { type Committed, EremosError, errorOf, fromSystemError, randomBytes, toBase64 } from "@eremos/core";
 import type { VisitCall, VisitReply, VisitView } from "../contract";
-import { addressOf, canMount, mount, unmount } from "./mount";
+import { canMount, driveAddressOf, mount, unmount } from "./mount";
 import type { FromWorker, ToWorker, VisitEnd, VisitStart } from "./protocol";
 
 export interface VisitRequest {
@@ -96,7 +96,7 @@ export class Visits {
         if (message.kind === "failed") reject(errorOf(message.failure));
         else if (message.kind === "ready") {
           const url = `http://127.0.0.1:${message.port}/`;
-          const ready = { ...view, url, address: addressOf({ url, user }) };
+          const ready = { ...view, url, address: driveAddressOf({ url, user }) };
           this.running.set(folder, { view: ready, worker, ended, calls, chosen: new Map() });
           this.keepDrive({ port: message.port, address: ready.address, isMounted: false });
           this.changed();
@@ -105,7 +105,7 @@ export class Visits {
         else if (message.kind === "ended") {
           ({ why } = message);
           onCommit(message.committed);
-        } else settle(calls, message);
+        } else answerCall(calls, message);
       });
     });
   }
@@ -205,7 +205,10 @@ function notVisited(): EremosError {
   return new EremosError("not-open", "This folder is not being visited now. Nothing was changed.");
 }
 
-function settle(calls: Running["calls"], message: Extract<FromWorker, { readonly kind: "answer" | "refused" }>): void {
+function answerCall(
+  calls: Running["calls"],
+  message: Extract<FromWorker, { readonly kind: "answer" | "refused" }>,
+): void {
   const waiting = calls.get(message.id);
   calls.delete(message.id);
   if (message.kind === "answer") waiting?.resolve(message.reply);

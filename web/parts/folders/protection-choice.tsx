@@ -1,7 +1,7 @@
 "use client";
 import { type ReactNode, useId, useState } from "react";
 import { type Bars, GUARDS, LEVELS, USUAL_BARS, isEncrypting, traitsOf } from "@eremos/core/guards";
-import type { Guard, Icon, Protection, Visibility } from "@eremos/server/contract";
+import type { GuardName, Icon, Protection, Visibility } from "@eremos/server/contract";
 import {
   AGAINST,
   type Against,
@@ -55,7 +55,7 @@ interface FullProps extends ProtectionProps {
 export function ProtectionChoice({ value, disabled = false, isDraft = false, onChoose }: FullProps): ReactNode {
   return (
     <div className="space-y-3">
-      <Choices<Guard>
+      <Choices<GuardName>
         label="Guard"
         columns="three"
         value={value.guard}

@@ -1,8 +1,8 @@
 import { type Bars, LEVELS, type Level, USUAL_BARS, traitsOf } from "@eremos/core/guards";
-import type { Guard, Protection, Visibility } from "@eremos/server/contract";
+import type { GuardName, Protection, Visibility } from "@eremos/server/contract";
 
 /** The guards and visibilities in words: in one place, so that every view says the same. */
-export const GUARD_NAMES: Readonly<Record<Guard, string>> = {
+export const GUARD_NAMES: Readonly<Record<GuardName, string>> = {
   sealed: "Sealed",
   barred: "Barred",
   sight: "Out of sight",
@@ -13,7 +13,7 @@ export const VISIBILITY_NAMES: Readonly<Record<Visibility, string>> = {
   tucked: "Tucked away",
 };
 
-export const GUARD_TEXTS: Readonly<Record<Guard, string>> = {
+export const GUARD_TEXTS: Readonly<Record<GuardName, string>> = {
   sealed: "Encrypted where it is, names too. Stops everybody without your password, even with the disk in hand.",
   barred: "The system refuses, by your rules. Not encrypted: administrators and whoever holds the disk get past it.",
   sight: "Only hidden, in an instant, whatever its size. Whoever finds it can read it.",
@@ -38,7 +38,7 @@ function isAtMost(level: Level, most: Level): boolean {
 }
 
 /** Another guard, with what goes with it. */
-export function withGuard({ visibility, cover, icon, bars }: Protection, guard: Guard): Protection {
+export function withGuard({ visibility, cover, icon, bars }: Protection, guard: GuardName): Protection {
   const { encrypts, hasBars, worksInView } = traitsOf(guard);
   return {
     guard,

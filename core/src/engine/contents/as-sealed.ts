@@ -1,11 +1,11 @@
 import type { FileEntry, TreeReader } from "../../format/tree";
 import type { Dir } from "../../platform/port";
-import type { Identities } from "../ground";
+import type { FileIds } from "../ground";
 
 /** The plain tree as it was sealed: what each entry must still be before it may go. */
 export interface Sealed {
   readonly tree: TreeReader;
-  readonly identities: Identities;
+  readonly identities: FileIds;
   /** Status times after our own moves, by inode: moving an entry changes the time of all its hard links. */
   readonly moved: Map<bigint, bigint>;
   /** Whether a file's content is the sealed one's; null where identities can be trusted. */

@@ -1,6 +1,6 @@
 import { EremosError } from "../../errors/eremos-error";
 import { type Span, TreeReader, sourceOf } from "../../format/tree";
-import { Identities } from "../ground";
+import { FileIds } from "../ground";
 
 /**
  * While a folder is open, a file beside its sealed copy remembers what was sealed and which plain file it became: the
@@ -9,7 +9,7 @@ import { Identities } from "../ground";
  */
 const TRAILER_BYTES = 32;
 
-export function writeOpened(index: Buffer, record: Span, identities: Identities, hasHeldNames: boolean): Buffer {
+export function writeOpened(index: Buffer, record: Span, identities: FileIds, hasHeldNames: boolean): Buffer {
   const trailer = Buffer.alloc(TRAILER_BYTES);
   trailer.writeBigUInt64LE(BigInt(record.offset), 0);
   trailer.writeBigUInt64LE(BigInt(record.length), 8);
@@ -21,7 +21,7 @@ export function writeOpened(index: Buffer, record: Span, identities: Identities,
 /** @throws EremosError `damaged` */
 export function readOpened(bytes: Buffer): {
   readonly tree: TreeReader;
-  readonly identities: Identities;
+  readonly identities: FileIds;
   readonly hasHeldNames: boolean;
 } {
   const end = bytes.length - TRAILER_BYTES;
@@ -31,7 +31,7 @@ export function readOpened(bytes: Buffer): {
   );
   return {
     tree: new TreeReader(sourceOf(bytes.subarray(0, indexLength)), { offset, length }),
-    identities: new Identities(bytes.subarray(indexLength, end)),
+    identities: new FileIds(bytes.subarray(indexLength, end)),
     hasHeldNames: held === 1,
   };
 }

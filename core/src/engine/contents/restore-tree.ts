@@ -4,11 +4,11 @@ import { CHUNK_BYTES } from "../../format/object";
 import type { DirEntry, Entry, Extent, FileEntry, LinkEntry, Meta, TreeReader, Xattr } from "../../format/tree";
 import type { Dir, Disk, Holding, OpenFile } from "../../platform/port";
 import {
-  Identities,
+  FileIds,
   type Meter,
   NO_PATH,
+  fileIdOf,
   holdsAttribute,
-  identityOf,
   pathInto,
   shownPath,
   withFile,
@@ -77,7 +77,7 @@ export function readContent(
 
 export interface Restored {
   /** What each entry was the moment it was finished, by its number in the tree. */
-  readonly identities: Identities;
+  readonly identities: FileIds;
   /** The entry numbers of each group of hard links. */
   readonly groups: ReadonlyMap<number, readonly number[]>;
   /** Files that could not be written whole: what is whole of them stands under a name that says so. */
@@ -91,7 +91,7 @@ interface Restoring {
   readonly links: Dir;
   readonly meter: Meter;
   readonly holding: Holding;
-  readonly identities: Identities;
+  readonly identities: FileIds;
   readonly groups: Map<number, number[]>;
   readonly damaged: string[];
   /** Of hard links to a damaged file, whether there was anything whole of it. */
@@ -111,7 +111,7 @@ export function restoreTree(
   meter: Meter,
   holding: Holding,
 ): Restored {
-  const identities = Identities.none(tree.entries);
+  const identities = FileIds.none(tree.entries);
   const restoring: Restoring = {
     disk,
     tree,
@@ -214,7 +214,7 @@ function restoreFile(restoring: Restoring, dir: Dir, entry: FileEntry, number: n
   }
   try {
     withFile(disk, writeWhole(disk, dir, entry.name, entry, restoring), (file) => {
-      restoring.identities.set(number, identityOf(disk.statOpen(file)));
+      restoring.identities.set(number, fileIdOf(disk.statOpen(file)));
     });
   } catch (error) {
     if (!isEremosError(error) || error.code !== "damaged") throw error;
@@ -324,7 +324,7 @@ function finishGroup({ disk, links, identities }: Restoring, group: number, numb
   if (!file) return disk.unlink(links, name);
   withFile(disk, file, () => {
     disk.unlink(links, name);
-    const identity = identityOf(disk.statOpen(file));
+    const identity = fileIdOf(disk.statOpen(file));
     for (const number of numbers) identities.set(number, identity);
   });
 }

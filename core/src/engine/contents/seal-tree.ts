@@ -18,8 +18,8 @@ import {
 } from "../../format/tree";
 import type { Dir, Disk, Holding, OpenFile, Stat } from "../../platform/port";
 import {
-  type Identities,
-  type Identity,
+  type FileId,
+  type FileIds,
   IdentityWriter,
   type MetaOf,
   type Meter,
@@ -27,7 +27,7 @@ import {
   NO_REFUSALS,
   type Owners,
   VAULT_NAME,
-  identityOf,
+  fileIdOf,
   isMovable,
   isNotContents,
   metaOf,
@@ -52,7 +52,7 @@ export const BYTES_PER_ENTRY = 512;
 export interface Base {
   readonly tree: TreeReader;
   /** What each plain file was when it was sealed or restored; null when nobody knows. */
-  readonly identities: Identities | null;
+  readonly identities: FileIds | null;
   /** File by file: an entry that is not in the plain tree any more is sealed, not deleted. */
   readonly mixed: boolean;
   /** What lies there has names in the form that the disk holds ({@link withHeldNames}). */
@@ -80,7 +80,7 @@ export interface SealedTree {
   readonly encoded: EncodedTree;
   readonly packs: ReadonlyMap<string, PackInfo>;
   /** What each plain entry was when it was taken, by entry number. */
-  readonly identities: Identities;
+  readonly identities: FileIds;
   readonly files: number;
   readonly bytes: number;
   /** False when every entry is as it was in the base, so no new generation is needed. */
@@ -122,7 +122,7 @@ interface Sealing extends SealInput {
 
 interface Taken {
   readonly entry: Entry;
-  readonly identity: Identity | null;
+  readonly identity: FileId | null;
 }
 
 /**
@@ -271,7 +271,7 @@ function sealLink(sealing: Sealing, dir: Dir, name: Buffer, stat: Stat, before: 
   );
   const meta = metaOf(stat, { ...carriedFrom(sealing, before), xattrs });
   if (before?.kind !== "link" || !sameMeta(meta, before.meta) || !target.equals(before.target)) sealing.changed = true;
-  return { entry: { kind: "link", name, meta, target }, identity: identityOf(stat) };
+  return { entry: { kind: "link", name, meta, target }, identity: fileIdOf(stat) };
 }
 
 const OWNER_READ = 0o400;
@@ -301,7 +301,7 @@ function sealSubdir(
       const kept = sealing.base?.mixed && before ? before.meta : meta;
       if (!before || !sameMeta(kept, before.meta)) sealing.changed = true;
       const listing = sealDir(sealing, inner, before, pathInto(path, name));
-      return { entry: { kind: "dir", name, meta: kept, listing }, identity: identityOf(now) };
+      return { entry: { kind: "dir", name, meta: kept, listing }, identity: fileIdOf(now) };
     },
   );
 }
@@ -403,7 +403,7 @@ function sealFile(
     const entry = withContents(before, (content) => keep(sealing, content), linkGroup);
     count(sealing, entry);
     sealing.meter.add(1, stat.size);
-    return { entry, identity: identityOf(stat) };
+    return { entry, identity: fileIdOf(stat) };
   }
   sealing.changed = true;
   const taken = takeFile(
@@ -482,7 +482,7 @@ function takeFile(sealing: Sealing, dir: Dir, name: Buffer, seen: Stat, known: K
         if (content !== undefined && sameStat(before, disk.statOpen(file))) {
           if (!known.twin) sealing.free -= dataLength(entry) + BYTES_PER_ENTRY;
           count(sealing, entry);
-          return { entry: { ...entry, content }, identity: identityOf(before) };
+          return { entry: { ...entry, content }, identity: fileIdOf(before) };
         }
         return null;
       },

@@ -2,7 +2,7 @@ import { ByteWriter } from "../../format/byte-stream";
 import type { Stat } from "../../platform/port";
 
 /** Tells whether a plain entry is still the one that was looked at. */
-export interface Identity {
+export interface FileId {
   readonly dev: bigint;
   readonly ino: bigint;
   readonly ctimeNs: bigint;
@@ -11,32 +11,32 @@ export interface Identity {
 const IDENTITY_BYTES = 24;
 
 /**
- * Identities of a tree's entries, by the numbers the tree gives them: device u64, inode u64, status time i64; all zero
+ * FileIds of a tree's entries, by the numbers the tree gives them: device u64, inode u64, status time i64; all zero
  * for none. FORMAT.md §8.
  */
 export class IdentityWriter {
   private readonly writer = new ByteWriter();
 
-  add(identity: Identity | null): void {
+  add(identity: FileId | null): void {
     this.writer.u64(identity?.dev ?? 0n);
     this.writer.u64(identity?.ino ?? 0n);
     this.writer.i64(identity?.ctimeNs ?? 0n);
   }
 
-  finish(): Identities {
-    return new Identities(this.writer.finish());
+  finish(): FileIds {
+    return new FileIds(this.writer.finish());
   }
 }
 
-export class Identities {
+export class FileIds {
   constructor(readonly bytes: Buffer) {}
 
   /** Room for `count` entries, none of them known yet. */
-  static none(count: number): Identities {
-    return new Identities(Buffer.alloc(count * IDENTITY_BYTES));
+  static none(count: number): FileIds {
+    return new FileIds(Buffer.alloc(count * IDENTITY_BYTES));
   }
 
-  set(number: number, { dev, ino, ctimeNs }: Identity): void {
+  set(number: number, { dev, ino, ctimeNs }: FileId): void {
     const at = number * IDENTITY_BYTES;
     this.bytes.writeBigUInt64LE(dev, at);
     this.bytes.writeBigUInt64LE(ino, at + 8);
@@ -48,7 +48,7 @@ export class Identities {
     this.bytes.fill(0, number * IDENTITY_BYTES, (number + 1) * IDENTITY_BYTES);
   }
 
-  of(number: number): Identity {
+  of(number: number): FileId {
     const at = number * IDENTITY_BYTES;
     return {
       dev: this.bytes.readBigUInt64LE(at),
@@ -64,7 +64,7 @@ export class Identities {
     );
   }
 
-  has(number: number, stat: Identity): boolean {
+  has(number: number, stat: FileId): boolean {
     const at = number * IDENTITY_BYTES;
     const { bytes } = this;
     return (
@@ -76,6 +76,6 @@ export class Identities {
   }
 }
 
-export function identityOf(stat: Stat): Identity {
+export function fileIdOf(stat: Stat): FileId {
   return { dev: stat.dev, ino: stat.ino, ctimeNs: stat.ctimeNs };
 }

@@ -7,7 +7,7 @@ export { keepingTimes, withFile, within } from "./handles";
 export { hasOtherForms, holdsNames, withHeldNames } from "./held-names";
 export { holdsAll, holdsAttribute, isSameTime } from "./holding";
 export { type Hooks, Meter, type Phase, type Progress, silentHooks } from "./hooks";
-export { Identities, type Identity, IdentityWriter, identityOf } from "./identity";
+export { FileIds, type FileId, IdentityWriter, fileIdOf } from "./identity";
 export { refuseInUse } from "./in-use";
 export {
   FOR_OTHERS,

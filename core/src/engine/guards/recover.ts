@@ -5,7 +5,7 @@ import { type HeldFolder, displayPath, holdFolder, letGo } from "../ground";
 import type { InHand, Recovery } from "./guard";
 import { type Governing, governingIn, guardOf } from "./guards";
 import { removeLeftover } from "./sealed/recover-sealed";
-import { settleFile, sweepBeside } from "./single-file";
+import { placeFile, sweepBeside } from "./single-file";
 
 /**
  * Brings a folder whose operation was cut off into a whole state. Needs no key, may be cut off itself, and does nothing
@@ -16,7 +16,7 @@ export function recoverFolder(disk: Disk, path: Buffer): Recovery {
   const folder = holdForRecovery(disk, path);
   try {
     const recovery = recoverAny(disk, folder);
-    return isLockedOrPartly(recovery.state) ? recovery : { ...recovery, path: settleFile(disk, folder) };
+    return isLockedOrPartly(recovery.state) ? recovery : { ...recovery, path: placeFile(disk, folder) };
   } catch (error) {
     throw fromSystemError(error, `putting ${displayPath(path)} right; nothing is lost`);
   } finally {

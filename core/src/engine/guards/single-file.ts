@@ -99,7 +99,7 @@ function bring(disk: Disk, { parentPath, parent, name, container }: Bringing): v
     disk.syncDir(parent);
     commitRecord(disk, folder.vault, NAMES.file, writeFileRecord(null, fileRecordIn(disk, folder.vault)));
   } catch (error) {
-    settleIfPossible(disk, folder);
+    placeIfPossible(disk, folder);
     throw fromSystemError(error, `locking ${displayPath(joinPath(parentPath, name))}; the file is whole`);
   } finally {
     letGo(disk, folder);
@@ -164,7 +164,7 @@ function removeIfUnmade(disk: Disk, parent: Dir, name: Buffer): void {
  * meanwhile, and removes a container that nothing is kept in any more. Does nothing for other folders. Returns where
  * the file, or the folder, is now.
  */
-export function settleFile(disk: Disk, folder: HeldFolder): Buffer {
+export function placeFile(disk: Disk, folder: HeldFolder): Buffer {
   const record = fileRecordIn(disk, folder.vault);
   if (!record || isKeptWrapped(disk, folder)) return folder.path;
   const parentPath = splitPath(folder.path).parent;
@@ -207,7 +207,7 @@ function removeContainer(disk: Disk, folder: HeldFolder): void {
 function putFileBack(disk: Disk, path: Buffer): void {
   try {
     const folder = holdFolder(disk, path, { create: false });
-    settleIfPossible(disk, folder);
+    placeIfPossible(disk, folder);
     letGo(disk, folder);
   } catch {
     // The first failure is the one to tell of.
@@ -215,9 +215,9 @@ function putFileBack(disk: Disk, path: Buffer): void {
 }
 
 /** What can't be put back now is put back when the file is next looked at. */
-function settleIfPossible(disk: Disk, folder: HeldFolder): void {
+function placeIfPossible(disk: Disk, folder: HeldFolder): void {
   try {
-    settleFile(disk, folder);
+    placeFile(disk, folder);
   } catch {
     // The first failure is the one to tell of.
   }

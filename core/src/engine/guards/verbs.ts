@@ -17,7 +17,7 @@ import type {
 } from "./guard";
 import { type Governing, governingIn, guardNamed, guardOf, isChangeAlone } from "./guards";
 import { atRest } from "./recover";
-import { settleFile, withFileWrapped } from "./single-file";
+import { placeFile, withFileWrapped } from "./single-file";
 
 /**
  * The verbs, whatever the guard is. A single file is wrapped before and brought to its place afterwards: no guard knows
@@ -80,7 +80,7 @@ function leave(
 
 function placed(disk: Disk, { folder }: InHand): Buffer {
   try {
-    return settleFile(disk, folder);
+    return placeFile(disk, folder);
   } catch (error) {
     throw fromSystemError(error, `bringing ${displayPath(folder.path)} to its place; it is whole`);
   }

@@ -1,3 +1,4 @@
+import { TAG_BYTES } from "../../crypto/ciphers";
 import { type Hash, createHash } from "node:crypto";
 import { equalBytes, wipe } from "../../crypto/bytes";
 import { EremosError, isUnreadable, systemCode } from "../../errors/eremos-error";
@@ -11,7 +12,6 @@ import {
   type ObjectKind,
   type Purpose,
   SEALED_CHUNK_BYTES,
-  TAG_BYTES,
   chunkCount,
   decodeObjectHeader,
   encodeObjectHeader,

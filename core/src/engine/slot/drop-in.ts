@@ -43,7 +43,7 @@ import { isSign } from "../visibility";
  * the owner reads them back. They wait beside the sealed copy until the owner takes them in, or opens the folder.
  * FORMAT.md §12.
  */
-export interface Slot {
+export interface DropSlot {
   /** Where the locked folder is now. */
   readonly path: Buffer;
   readonly folder: string;
@@ -72,7 +72,7 @@ export function vaultPlace(disk: Disk, path: Buffer): string | null {
  * Puts copies of files into a locked folder. Returns how many. @throws EremosError `not-locked` | `busy` | `usage` for
  * what is no file
  */
-export async function dropInto(disk: Disk, slot: Slot, files: readonly Buffer[]): Promise<number> {
+export async function dropInto(disk: Disk, slot: DropSlot, files: readonly Buffer[]): Promise<number> {
   return holding(disk, slot, async (folder) => {
     for (const file of files) {
       const { parent, name } = splitPath(file);
@@ -92,7 +92,7 @@ export async function dropInto(disk: Disk, slot: Slot, files: readonly Buffer[])
  * its copy is durable, it held still meanwhile and no program has it open. Links and other things stay. Returns how
  * many were taken.
  */
-export async function sealNewcomers(disk: Disk, slot: Slot): Promise<number> {
+export async function sealNewcomers(disk: Disk, slot: DropSlot): Promise<number> {
   return holding(disk, slot, async (folder) => {
     const state = loadState(disk, folder.vault);
     const top = disk.statOpen(folder.dir);
@@ -116,7 +116,7 @@ interface Taken {
 interface Taking {
   readonly disk: Disk;
   readonly folder: HeldFolder;
-  readonly slot: Slot;
+  readonly slot: DropSlot;
   readonly dev: bigint;
   readonly taken: Taken[];
 }
@@ -168,7 +168,7 @@ function isSame(a: Stat, b: Stat): boolean {
 
 const NO_DIRECTORY = Buffer.alloc(0);
 
-async function holding<T>(disk: Disk, slot: Slot, use: (folder: HeldFolder) => Promise<T>): Promise<T> {
+async function holding<T>(disk: Disk, slot: DropSlot, use: (folder: HeldFolder) => Promise<T>): Promise<T> {
   const folder = holdFolder(disk, slot.path, { create: false });
   try {
     requireSealed(disk, folder, slot);
@@ -180,7 +180,7 @@ async function holding<T>(disk: Disk, slot: Slot, use: (folder: HeldFolder) => P
   }
 }
 
-function requireSealed(disk: Disk, folder: HeldFolder, slot: Slot): void {
+function requireSealed(disk: Disk, folder: HeldFolder, slot: DropSlot): void {
   const its = disk.statOpen(folder.vault);
   if ((slot.place !== null && slot.place !== placeOf(disk, its)) || !disk.owns(its))
     throw new EremosError(
@@ -215,7 +215,7 @@ interface Dropped {
 async function dropFile(
   disk: Disk,
   folder: HeldFolder,
-  slot: Slot,
+  slot: DropSlot,
   dir: Dir,
   name: Buffer,
   directory: Buffer,
@@ -266,7 +266,7 @@ class DropWriter {
   static async begin(
     disk: Disk,
     vault: Dir,
-    { folder, publicKey, device }: Slot,
+    { folder, publicKey, device }: DropSlot,
     directory: Buffer,
     entry: FileEntry,
     moved: boolean,
@@ -364,12 +364,12 @@ const ROOM_LEFT = 16 * 1024 * 1024;
 export class DropUpload {
   private constructor(
     private readonly disk: Disk,
-    private readonly slot: Slot,
+    private readonly slot: DropSlot,
     private readonly writer: DropWriter,
   ) {}
 
   /** @throws EremosError `not-locked` | `busy` | `no-space` | `usage` for a name that no file can have */
-  static async begin(disk: Disk, slot: Slot, name: Buffer, size: number): Promise<DropUpload> {
+  static async begin(disk: Disk, slot: DropSlot, name: Buffer, size: number): Promise<DropUpload> {
     if (!isName(name) || name.length > LONGEST_NAME)
       throw new EremosError("usage", "That is not a name a file can have. Nothing was put in.");
     return holding(disk, slot, async (folder) => {

@@ -290,7 +290,7 @@ export class EditableTree {
   }
 
   /** What was encoded is committed. */
-  protected settle(tree: TreeReader, placed: Encoded["placed"]): void {
+  protected takeUp(tree: TreeReader, placed: Encoded["placed"]): void {
     this.left.clear();
     this.tree = tree;
     for (const [dir, entry] of placed) dir.known = entry;

@@ -345,7 +345,7 @@ export class Visit extends EditableTree {
     this.generation = record;
     this.index = index;
     this.segments = segments;
-    this.settle(new TreeReader(index, encoded.record), placed);
+    this.takeUp(new TreeReader(index, encoded.record), placed);
     if (last !== this.begun) unlessRefused(() => forgetGeneration(disk, vault, last, [this.begun, record]));
     return earlier;
   }

@@ -338,7 +338,7 @@ export function mayAccess(dir: number, name: Buffer, what: number): boolean {
   return faccessatRaw(dir, cString(name, FIRST_NAME), what, AT_EACCESS) === 0;
 }
 
-export interface Attribute {
+export interface RawAttribute {
   readonly name: Buffer;
   readonly value: Buffer;
 }
@@ -351,13 +351,13 @@ const NO_ATTRIBUTE = new Set(["ENOTSUP", "EOPNOTSUPP", "ENODATA", "EPERM", "EACC
 function attributes(
   listInto: (names: Buffer) => number,
   valueInto: (name: Buffer, value: Buffer) => number,
-): Attribute[] {
+): RawAttribute[] {
   const length = listInto(NAME_LIST);
   if (length < 0) {
     const code = errorCode();
     return NO_ATTRIBUTE.has(code) ? [] : fail("listxattr", code);
   }
-  const found: Attribute[] = [];
+  const found: RawAttribute[] = [];
   for (let start = 0; start < length;) {
     const end = NAME_LIST.indexOf(0, start);
     const name = Buffer.from(NAME_LIST.subarray(start, end));
@@ -373,7 +373,7 @@ function attributes(
 }
 
 /** Extended attributes of an open file or directory; none where the file system has none. */
-export function attributesOf(fd: number): Attribute[] {
+export function attributesOf(fd: number): RawAttribute[] {
   return attributes(
     (names) => flistxattrRaw(fd, names, names.length),
     (name, value) => fgetxattrRaw(fd, name, value, value.length),
@@ -381,7 +381,7 @@ export function attributesOf(fd: number): Attribute[] {
 }
 
 /** Extended attributes of the entry itself, a link not followed. */
-export function attributesAt(path: Buffer): Attribute[] {
+export function attributesAt(path: Buffer): RawAttribute[] {
   const text = Buffer.concat([path, EMPTY]);
   return attributes(
     (names) => llistxattrRaw(text, names, names.length),

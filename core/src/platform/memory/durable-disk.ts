@@ -19,7 +19,7 @@ export interface DurableInode {
   readonly entries: Map<string, number>;
 }
 
-export type Change =
+export type DiskChange =
   | { readonly kind: "write"; readonly ino: number; readonly position: number; readonly bytes: Buffer }
   | { readonly kind: "truncate"; readonly ino: number; readonly size: number }
   | { readonly kind: "meta"; readonly ino: number; readonly meta: InodeMeta }
@@ -55,7 +55,7 @@ export class DurableDisk {
   highestInode = ROOT;
   clock = 1_800_000_000_000_000_000n;
   private readonly inodes: Map<number, DurableInode>;
-  private pending: Change[] = [];
+  private pending: DiskChange[] = [];
 
   constructor(inodes?: Map<number, DurableInode>) {
     this.inodes =
@@ -68,19 +68,19 @@ export class DurableDisk {
     return found;
   }
 
-  record(change: Change): void {
+  record(change: DiskChange): void {
     if (change.kind === "link") this.highestInode = Math.max(this.highestInode, change.ino);
     this.pending.push(change);
   }
 
-  private settle(isDurable: (change: Change) => boolean): void {
+  private makeDurable(isDurable: (change: DiskChange) => boolean): void {
     const [now, later] = [this.pending.filter(isDurable), this.pending.filter((change) => !isDurable(change))];
     now.forEach((change) => this.apply(change));
     this.pending = later;
   }
 
   syncInode(ino: number): void {
-    this.settle(
+    this.makeDurable(
       (change) =>
         "ino" in change &&
         change.ino === ino &&
@@ -89,7 +89,7 @@ export class DurableDisk {
   }
 
   syncDirectory(ino: number): void {
-    this.settle((change) =>
+    this.makeDurable((change) =>
       change.kind === "meta"
         ? change.ino === ino
         : change.kind === "rename"
@@ -99,10 +99,10 @@ export class DurableDisk {
   }
 
   syncAll(): void {
-    this.settle(() => true);
+    this.makeDurable(() => true);
   }
 
-  private apply(change: Change): void {
+  private apply(change: DiskChange): void {
     switch (change.kind) {
       case "link":
         if (!this.inodes.has(change.ino))
@@ -128,7 +128,7 @@ export class DurableDisk {
   }
 
   /** A synced file whose entry never became durable is unreachable; its content is of no account. */
-  private applyToInode(change: Extract<Change, { kind: "write" | "truncate" | "meta" }>): void {
+  private applyToInode(change: Extract<DiskChange, { kind: "write" | "truncate" | "meta" }>): void {
     const inode = this.inodes.get(change.ino) ?? this.createUnlinked(change.ino);
     if (change.kind === "meta") inode.meta = change.meta;
     else if (change.kind === "truncate") inode.data = Buffer.concat([inode.data], change.size);
@@ -184,7 +184,7 @@ export class DurableDisk {
   }
 }
 
-function namesOf(change: Change): string[] {
+function namesOf(change: DiskChange): string[] {
   if (change.kind === "link" || change.kind === "unlink") return [`${change.dir}/${change.name}`];
   return change.kind === "rename" ? [`${change.dir}/${change.name}`, `${change.toDir}/${change.toName}`] : [];
 }

@@ -10,7 +10,7 @@ import {
   type OpenFile,
   type Stat,
 } from "../port";
-import { type Change, DurableDisk, type InodeMeta } from "./durable-disk";
+import { type DiskChange, DurableDisk, type InodeMeta } from "./durable-disk";
 
 /**
  * A disk in memory that forgets like a real one: what was written lives in a cache, and only a sync makes it durable. A
@@ -114,7 +114,7 @@ export class MemoryDisk implements Disk {
     return parent.entries.get(key(name)) ?? fail("ENOENT");
   }
 
-  private record(change: Change): void {
+  private record(change: DiskChange): void {
     this.durable.record(change);
   }
 

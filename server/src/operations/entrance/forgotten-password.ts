@@ -7,7 +7,7 @@ import { nameFolder } from "../../paths";
 import { costOfChoice } from "./password-cost";
 import { refuseUnfit } from "./password-strength";
 import { foldersBehind } from "../ways-back/renew-headers";
-import { settleIn } from "./sign-in";
+import { afterSignIn } from "./sign-in";
 
 export interface ForgottenPassword {
   readonly secret: BackSecret;
@@ -53,7 +53,7 @@ export async function resetPassword(
       kind: "password",
       signedIn: true,
     });
-    await settleIn(eremos, keys);
+    await afterSignIn(eremos, keys);
     return { failedTries, left: foldersBehind(eremos, keys, eremos.requireOwner()).map(nameFolder) };
   });
 }

@@ -4,7 +4,7 @@ import { Keys } from "../../session/keys";
 import { throughGate } from "../../session/gate";
 import { closeUp } from "../locking/close-up";
 import { sealArrivals } from "../folders/drop";
-import { renewFolders, settleRows, takeInEarlier } from "../ways-back/renew-folders";
+import { renewFolders, sealRowsOfBefore, takeInEarlier } from "../ways-back/renew-folders";
 import { recoverInterrupted, tellOfListed } from "../ways-back/recover-interrupted";
 import { renewHeaders } from "../ways-back/renew-headers";
 import { replaceOwner } from "./replace-owner";
@@ -25,12 +25,12 @@ export async function signIn(eremos: Eremos, password: Password): Promise<{ fail
   }
   eremos.stay.pause(false);
   eremos.data.forgetOwnerBefore();
-  await eremos.holding((keys) => settleIn(eremos, keys));
+  await eremos.holding((keys) => afterSignIn(eremos, keys));
   return { failedTries };
 }
 
-export async function settleIn(eremos: Eremos, keys: Keys): Promise<void> {
-  settleRows(eremos, keys);
+export async function afterSignIn(eremos: Eremos, keys: Keys): Promise<void> {
+  sealRowsOfBefore(eremos, keys);
   await recoverInterrupted(eremos);
   await takeInEarlier(eremos, keys);
   tellOfListed(eremos);
@@ -65,7 +65,7 @@ export async function returnStaying(eremos: Eremos): Promise<void> {
       "Eremos can't sign in by itself any more. Nothing was changed; sign in with the master password.",
     );
   eremos.keep(new Keys(owner, rootKey));
-  await eremos.holding((keys) => settleIn(eremos, keys));
+  await eremos.holding((keys) => afterSignIn(eremos, keys));
 }
 
 /**

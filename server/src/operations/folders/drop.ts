@@ -1,9 +1,9 @@
 import * as fs from "node:fs";
 import { join as joinPaths } from "node:path";
 import {
+  type DropSlot,
   EremosError,
   type Located,
-  type Slot,
   VAULT_NAME,
   displayPath,
   inspectFolder,
@@ -21,7 +21,7 @@ import { fullPath } from "../../paths";
  * The slot of a locked folder that stands at a path. Needs nobody to be signed in: the folder says who it is, and the
  * public key is the one in Eremos' own data. @throws EremosError `not-locked` | `not-protected` | `needs-sign-in`
  */
-function slotAt(eremos: Eremos, typed: string, from: string): Slot {
+function slotAt(eremos: Eremos, typed: string, from: string): DropSlot {
   const path = fullPath(typed, eremos.settings.home, from);
   const found = inspectFolder(eremos.disk, path);
   if (!found)
@@ -32,7 +32,7 @@ function slotAt(eremos: Eremos, typed: string, from: string): Slot {
   return slotOf(eremos, found.folder, path);
 }
 
-function slotOf(eremos: Eremos, folder: string, path: Buffer): Slot {
+function slotOf(eremos: Eremos, folder: string, path: Buffer): DropSlot {
   const known = eremos.registry.slot(folder);
   if (known === null)
     throw new EremosError(
@@ -96,7 +96,7 @@ const found = new Map<string, string>();
  * The slot of a folder that stands locked in view, by the id that the page in it tells; null where there is none.
  * Nobody need be signed in: whoever is at this keyboard sees the folder anyway.
  */
-export async function findSlot(eremos: Eremos, folder: string): Promise<Slot | null> {
+export async function findSlot(eremos: Eremos, folder: string): Promise<DropSlot | null> {
   if (eremos.registry.slot(folder) === null) return null;
   const known = found.get(folder);
   const path = known !== undefined && isSlot(eremos, known, folder) ? known : await lookFor(eremos, folder);

@@ -252,7 +252,7 @@ function start(locking: Locking): StartedJob<"lock"> {
         setImmediate(() => void eremos.holding((now) => renewLocked(eremos, now, id)).catch(() => undefined));
       return verb === "put-back" ? null : lockedSentence(nameOf(path), outcome, during);
     },
-    failed: async () => settleFailedLock(eremos, path, id, note),
+    failed: async () => followFailedLock(eremos, path, id, note),
   });
 }
 
@@ -348,7 +348,7 @@ async function recordLock(eremos: Eremos, note: Note, { path, sealed }: Locked):
 }
 
 /** After a failure the disk says what is true; the note and the list follow it. */
-async function settleFailedLock(eremos: Eremos, path: Buffer, id: string, noteBefore: Note | null): Promise<void> {
+async function followFailedLock(eremos: Eremos, path: Buffer, id: string, noteBefore: Note | null): Promise<void> {
   if (locateFolder(eremos.disk, path, id)?.inspection.state === "open" && noteBefore) eremos.data.writeNote(noteBefore);
   if (isOrdinaryFolder(eremos, path, id)) {
     eremos.data.removeNote(id);

@@ -149,7 +149,7 @@ function start(
       eremos.announce({ topic: "folders" });
       return verb === "reguard" ? null : (summary ?? openedSentence(outcome));
     },
-    failed: async () => settle(eremos, target),
+    failed: async () => followDisk(eremos, target),
   });
 }
 
@@ -219,7 +219,7 @@ function openedSentence({ path, unsealed }: Unlocked): string {
   return `${where}: ${files.toLocaleString("en")} ${files === 1 ? "file" : "files"}, ${formatBytes(bytes)}.${damagedSentence(damaged)}${withheldSentence(withheld)}${heldSentence(holdsAll)} Anybody at this computer can read it until you lock it again.${strategy === "file-by-file" ? " There was no room for two copies, so no encrypted copy lies beside it while it is open." : ""}`;
 }
 
-async function settle(eremos: Eremos, target: Target): Promise<void> {
+async function followDisk(eremos: Eremos, target: Target): Promise<void> {
   const { record } = target;
   const now = locateFolder(eremos.disk, decodePath(record.path), record.id);
   if (now && isLocked(now.inspection)) eremos.data.removeNote(record.id);
@@ -256,7 +256,7 @@ function startRelease(
     },
     failed: async () => {
       if (isOrdinaryFolder(eremos, decodePath(record.path), record.id)) await forget(eremos, record.id);
-      else await settle(eremos, target);
+      else await followDisk(eremos, target);
     },
   });
 }

@@ -33,7 +33,7 @@ import { decodePath, encodePath, fullPath, nameOf } from "../../paths";
 import { costOfChoice } from "../entrance/password-cost";
 import { refuseUnfit } from "../entrance/password-strength";
 import { giveKey, waysOf } from "./renew-key";
-import { settleIn } from "../entrance/sign-in";
+import { afterSignIn } from "../entrance/sign-in";
 
 /** What is the owner's own, or in question, stands before what others put there. */
 const ORDER: readonly FoundFolder["relation"][] = ["lost", "moved", "listed", "copy", "another-owner", "damaged"];
@@ -254,7 +254,7 @@ export async function returnOwner(eremos: Eremos, { path, secret, password, hint
     throw error;
   }
   return eremos.holding(async (keys) => {
-    await settleIn(eremos, keys);
+    await afterSignIn(eremos, keys);
     return takeInFound(eremos);
   });
 }

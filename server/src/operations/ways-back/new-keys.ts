@@ -13,7 +13,7 @@ import type { Eremos } from "../../eremos";
 import { Keys } from "../../session/keys";
 import { costOfChoice } from "../entrance/password-cost";
 import { refuseUnfit } from "../entrance/password-strength";
-import { newKeysView, renewFolders, settleRows } from "./renew-folders";
+import { newKeysView, renewFolders, sealRowsOfBefore } from "./renew-folders";
 import { renewHeaders } from "./renew-headers";
 import { ShownCodes } from "../entrance/shown-code";
 import { provePassword } from "../entrance/sign-in";
@@ -112,7 +112,7 @@ async function isPasswordOf(owner: OwnerEnvelope, password: Password): Promise<b
 /** Rows, records and folders within reach. */
 function follow(eremos: Eremos): Promise<NewKeysView> {
   return eremos.holding(async (keys) => {
-    settleRows(eremos, keys);
+    sealRowsOfBefore(eremos, keys);
     for (const record of eremos.registry.list(keys)) eremos.registry.put(keys, { ...record, codeProvenAt: null }, null);
     await eremos.registry.record(keys, eremos.requireOwner(), {
       at: Date.now(),

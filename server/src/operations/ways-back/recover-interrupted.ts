@@ -25,7 +25,7 @@ export async function recoverInterrupted(eremos: Eremos): Promise<string[]> {
     try {
       const recovery = recoverNoted(eremos, note);
       eremos.troubles.delete(note.id);
-      if (recovery && (await settleNoted(eremos, note, recovery))) recovered.push(note.id);
+      if (recovery && (await followRecovery(eremos, note, recovery))) recovered.push(note.id);
     } catch (error) {
       // One folder's trouble is its own: it says so on its card, and keeps nothing else from working.
       eremos.troubles.set(note.id, fromSystemError(error, "putting it right; nothing is lost").message);
@@ -36,7 +36,7 @@ export async function recoverInterrupted(eremos: Eremos): Promise<string[]> {
 }
 
 /** Note and list follow what recovery found. Returns whether there was anything to do. */
-async function settleNoted(eremos: Eremos, note: Note, recovery: Recovery): Promise<boolean> {
+async function followRecovery(eremos: Eremos, note: Note, recovery: Recovery): Promise<boolean> {
   tell(eremos, note, recovery.state);
   if (recovery.state === "sealed" || recovery.state === "locked") {
     // A first lock while signed out may have been cut off after its commit: then only the note knows the folder.

@@ -25,7 +25,7 @@ import { sealedInput } from "../locking/sealed-input";
  * What is the owner's in the database, and still under a key of before, is sealed under the present one: the owner
  * record is written first, and a kill may come between.
  */
-export function settleRows(eremos: Eremos, keys: Keys): void {
+export function sealRowsOfBefore(eremos: Eremos, keys: Keys): void {
   const before = earlierDatabaseKeys(eremos.requireOwner(), keys);
   if (before.length > 0) sealRowsAnew(eremos.database, keys, before);
   wipe(...before);

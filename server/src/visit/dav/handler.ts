@@ -29,7 +29,7 @@ import {
   innerXml,
   isDav,
   keyOf,
-  nameOf,
+  localNameOf,
   parseXml,
   serialize,
 } from "./xml";
@@ -344,7 +344,7 @@ export class DavHandler {
       const isSet = isDav(part, "set");
       if (!isSet && !isDav(part, "remove")) return [];
       return childrenOf(childNamed(part, "prop") ?? fail(400)).map(
-        (element) => [nameOf(element), isSet ? serialize(element) : null] as const,
+        (element) => [localNameOf(element), isSet ? serialize(element) : null] as const,
       );
     });
     const refused = changes.filter(([name]) => name.namespace === "DAV:");
@@ -509,7 +509,7 @@ function wantedOf(root: ReturnType<typeof parseXml> | null): Wanted {
   if (!isDav(root, "propfind")) throw new Status(400);
   if (childNamed(root, "propname")) return { kind: "names" };
   if (childNamed(root, "allprop")) return { kind: "all" };
-  return { kind: "some", names: childrenOf(childNamed(root, "prop") ?? fail(400)).map(nameOf) };
+  return { kind: "some", names: childrenOf(childNamed(root, "prop") ?? fail(400)).map(localNameOf) };
 }
 
 const XML_HEAD = '<?xml version="1.0" encoding="utf-8"?>\n';

@@ -72,7 +72,7 @@ export interface PropertyName {
   readonly name: string;
 }
 
-export function nameOf(element: Element): PropertyName {
+export function localNameOf(element: Element): PropertyName {
   return { namespace: element.namespaceURI ?? "", name: element.localName ?? element.nodeName };
 }
 

@@ -104,7 +104,7 @@ async function lockOnce(disk: Disk, input: SealingInput, quickly: boolean, hooks
       making.keys.wipe();
     }
   } catch (error) {
-    throw putBack(disk, folder, looked.found.root, error);
+    throw undoLock(disk, folder, looked.found.root, error);
   } finally {
     letGo(disk, folder);
   }
@@ -113,7 +113,7 @@ async function lockOnce(disk: Disk, input: SealingInput, quickly: boolean, hooks
 /**
  * Undoes a failed lock the way a crash would be undone; from `removing` on the sealed copy is the true one and stays.
  */
-function putBack(disk: Disk, folder: HeldFolder, root: Stat, error: unknown): EremosError {
+function undoLock(disk: Disk, folder: HeldFolder, root: Stat, error: unknown): EremosError {
   const state = stateOrNull(disk, folder);
   if (state?.state === "removing" || state?.state === "sealed") {
     return fromSystemError(

@@ -35,9 +35,9 @@ import {
 } from "../../contents";
 import { refuseWaitingDrops, takeOutDrops } from "../../slot";
 import {
+  FileIds,
   type HeldFolder,
   type Hooks,
-  Identities,
   Meter,
   NAMES,
   VAULT_NAME,
@@ -46,11 +46,11 @@ import {
   commitRecord,
   displayPath,
   ensureDir,
+  fileIdOf,
   hasOtherForms,
   holdsAll,
   holdsAttribute,
   holdsNames,
-  identityOf,
   readSmallFile,
   restoreModes,
   restoreTopMode,
@@ -180,7 +180,7 @@ interface Opened {
   readonly state: StateRecord;
   readonly generation: Generation;
   readonly index: EncodedTree;
-  readonly identities: Identities;
+  readonly identities: FileIds;
   readonly withheld: number;
   readonly hasHeldNames: boolean;
   readonly damaged: readonly string[];
@@ -458,7 +458,7 @@ function identitiesAtPlace(
   folder: HeldFolder,
   tree: TreeReader,
   { identities, groups }: Restored,
-): Identities {
+): FileIds {
   const { first, entries } = tree.list(tree.root);
   entries.forEach((entry, i) => {
     if (entry.kind !== "file") return;
@@ -471,7 +471,7 @@ function identitiesAtPlace(
       now.size === entry.size &&
       now.mtimeNs === entry.meta.mtimeNs;
     for (const number of groups.get(entry.linkGroup) ?? [first + i]) {
-      if (now && isIt) identities.set(number, identityOf(now));
+      if (now && isIt) identities.set(number, fileIdOf(now));
       else identities.forget(number);
     }
   });
@@ -508,7 +508,7 @@ function openInRounds(of: Opening): Opened {
       state: { ...opened.state, times: { atimeNs: String(atimeNs), mtimeNs: String(mtimeNs) } },
       generation: opened.record,
       index: opened.index,
-      identities: Identities.none(opened.tree.entries),
+      identities: FileIds.none(opened.tree.entries),
       withheld: meter.withheld,
       hasHeldNames: false,
       damaged: [],

@@ -32,7 +32,7 @@ function isClosed(level: Level): boolean {
 }
 
 /** How far down entries change: the folder itself, also what lies at its top, or everything. */
-export function reachOf({ others, own }: Bars): "none" | "root" | "top" | "all" {
+export function depthOf({ others, own }: Bars): "none" | "root" | "top" | "all" {
   if (others === "everything") return own === "everything" ? "none" : "all";
   if (isClosed(own)) return "top";
   return own === "everything" && isClosed(others) ? "root" : "all";

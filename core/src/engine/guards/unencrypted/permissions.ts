@@ -2,7 +2,7 @@ import { EremosError, systemCode } from "../../../errors/eremos-error";
 import type { Original } from "../../../format/guard-record";
 import type { Bars } from "../../../format/guards";
 import type { Dir, Disk, Stat } from "../../../platform/port";
-import { type Permissions, type Rank, bar, reachOf, samePermissions } from "./bars";
+import { type Permissions, type Rank, bar, depthOf, samePermissions } from "./bars";
 import { type Hooks, Meter, isNotContents, within } from "../../ground";
 
 /**
@@ -31,7 +31,7 @@ export function setPermissions(disk: Disk, dir: Dir, name: Buffer, { mode, acl }
  * `cancelled`
  */
 export function whatBarsChange(disk: Disk, root: Dir, bars: Bars, hooks: Hooks): Original[] {
-  const reach = reachOf(bars);
+  const reach = depthOf(bars);
   if (reach === "none" || reach === "root") return [];
   const found: Original[] = [];
   const foreign: string[] = [];
@@ -81,7 +81,7 @@ function isEnterable({ mode }: Permissions): boolean {
 function barred(was: Permissions, bars: Bars, stat: Pick<Stat, "type">, opens: boolean): Permissions {
   const rank: Rank = stat.type === "dir" ? "dir" : "file";
   const now = bar(was, bars, rank);
-  return rank === "dir" && !opens && reachOf(bars) === "all" ? { ...now, mode: now.mode & NOT_FOR_OTHERS } : now;
+  return rank === "dir" && !opens && depthOf(bars) === "all" ? { ...now, mode: now.mode & NOT_FOR_OTHERS } : now;
 }
 
 interface Branch {
@@ -138,7 +138,7 @@ function change(disk: Disk, dir: Dir, branch: Branch, way: Way, bars: Bars, dire
     if (!stat || stat.type === "link") continue;
     const set = (): void => {
       if (!original) return;
-      const opens = stat.type === "dir" && reachOf(bars) === "all" && isEnterable(original);
+      const opens = stat.type === "dir" && depthOf(bars) === "all" && isEnterable(original);
       const { from, to } = way(original, stat, opens);
       if (samePermissions(permissionsOf(disk, dir, name, stat), from)) setPermissions(disk, dir, name, to);
     };

@@ -6,7 +6,7 @@ import { type GuardRecord, type Original, placePurpose, recordedGuard } from "..
 import type { OwnerEnvelope } from "../../../format/owner";
 import { newFrame } from "../../../format/record-file";
 import type { Disk } from "../../../platform/port";
-import { reachOf, requireSensible } from "./bars";
+import { depthOf, requireSensible } from "./bars";
 import { type Hiding, IN_VIEW, hidingFor, hidingOrBack, showAtOrdinaryPath } from "../../visibility";
 import { refuseWaitingDrops } from "../../slot";
 import {
@@ -129,7 +129,12 @@ async function shutFolder(disk: Disk, input: ShutInput, hooks: Hooks): Promise<L
   } catch (error) {
     if (!recorded) undoBeginning(disk, folder, root);
     else if (isAtItsPlace(disk, folder))
-      putBack(disk, folder, { ...recorded, ...IN_VIEW, state: isKnown ? "opening" : "releasing", closed: wasClosed });
+      backToOpen(disk, folder, {
+        ...recorded,
+        ...IN_VIEW,
+        state: isKnown ? "opening" : "releasing",
+        closed: wasClosed,
+      });
     else
       throw fromSystemError(
         error,
@@ -153,7 +158,7 @@ function isAtItsPlace(disk: Disk, folder: HeldFolder): boolean {
 }
 
 /** What can't be put back now is put right before anything else is done with the folder. */
-function putBack(disk: Disk, folder: HeldFolder, record: GuardRecord): void {
+function backToOpen(disk: Disk, folder: HeldFolder, record: GuardRecord): void {
   try {
     settle(disk, folder, commitGuard(disk, folder.vault, record));
   } catch {
@@ -240,7 +245,7 @@ function wayTo(
   record: GuardRecord,
   bars: Bars,
 ): Pick<GuardRecord, "state" | "next" | "originals"> {
-  if (record.originals === null && reachOf(bars) === "none") return { state: "barring", next: null, originals: null };
+  if (record.originals === null && depthOf(bars) === "none") return { state: "barring", next: null, originals: null };
   return {
     state: "closing",
     next: bars,
@@ -270,7 +275,7 @@ export async function renewGuardOwner(disk: Disk, path: Buffer, owner: OwnerEnve
 
 /** `own`: the folder's permissions where it is closed to others now, which it gets back in any case. */
 function findOriginals(disk: Disk, folder: HeldFolder, own: Original | null, bars: Bars, hooks: Hooks): Original[] {
-  if (reachOf(bars) === "none") return own ? [own] : [];
+  if (depthOf(bars) === "none") return own ? [own] : [];
   return [
     own ?? rootOriginal(disk, folder),
     ...inListable(disk, folder, (dir) => whatBarsChange(disk, dir, bars, hooks)),
@@ -308,7 +313,7 @@ function requireHidden({ guard, visibility }: Guarding): void {
 }
 
 function requireOwned(disk: Disk, folder: Folder, bars: Bars): void {
-  if (reachOf(bars) === "none" || disk.owns(disk.stat(folder.parent, folder.name))) return;
+  if (depthOf(bars) === "none" || disk.owns(disk.stat(folder.parent, folder.name))) return;
   throw new EremosError(
     "no-permission",
     `${displayPath(folder.path)} belongs to another account, so its permissions can't be changed. Nothing was touched; choose another guard.`,
