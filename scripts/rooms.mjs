@@ -40,6 +40,11 @@ for (const file of sources)
         if (GUARD_NAME.test(line))
           wrong.push(`${file}:${i + 1} asks for a guard by its name; ask what it does (format/guards.ts)`);
       });
+const LEDGER = /\bregistry\.(put|record|remove|dropHeader|keepSlot)\(|\bdata\.(writeNote|removeNote)\(/;
+for (const file of sources.filter((one) => /^server\/src\/.+\.ts$/.test(one) && one !== "server/src/ledger/ledger.ts"))
+  if (LEDGER.test(readFileSync(join(root, file), "utf8")))
+    wrong.push(`${file} writes what is said of a folder by itself; the ledger does (server/src/ledger/ledger.ts)`);
+
 const EXPORTED = /^export (?:async )?(?:abstract )?(?:function|class|interface|type|const) (\w+)/gm;
 for (const storey of ["core/src/", "server/src/"]) {
   const places = new Map();

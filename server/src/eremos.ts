@@ -20,11 +20,12 @@ import { Documents } from "./documents";
 import { keepFaultLog } from "./fault-log";
 import { type OpenDatabase, openDatabase, setAsideOf } from "./database/open";
 import { Jobs } from "./jobs";
+import { Ledger } from "./ledger/ledger";
 import { realPathOf } from "./paths";
 import { AsideLooker, type Looker, OwnLooker } from "./look/looker";
 import { Preferences } from "./preferences";
 import { Presence } from "./presence";
-import { Registry } from "./registry";
+import { Registry } from "./ledger/registry";
 import { Gate } from "./session/gate";
 import { Stay } from "./session/stay";
 import { Pin } from "./session/pin";
@@ -45,6 +46,8 @@ export class Eremos {
   readonly gate: Gate;
   readonly registry: Registry;
   readonly documents: Documents;
+  /** What the list and the notes say of folders changes through it. */
+  readonly ledger: Ledger;
   readonly jobs: Jobs;
   readonly preferences: Preferences;
   readonly knownOpen = new KnownOpen();
@@ -83,6 +86,7 @@ export class Eremos {
     this.hiddenFinder = new HiddenFinder(this.disk, () => this.announce({ topic: "scan" }));
     this.gate = new Gate(database);
     this.registry = new Registry(database, this.disk.identity);
+    this.ledger = new Ledger(this);
     this.documents = new Documents(database);
     this.presence = new Presence(this.disk, data.presences);
     this.jobs = new Jobs(database, data.identity, this.presence, () => this.announce({ topic: "jobs" }), onProgress);

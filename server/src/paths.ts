@@ -1,7 +1,7 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { EremosError, displayPath } from "@eremos/core";
-import type { FolderRecord } from "./registry";
+import type { FolderRecord } from "./ledger/registry";
 
 /**
  * A typed path as the bytes of a full path: "~" and relative parts resolved, links in its parents followed, the last

@@ -28,7 +28,7 @@ export class Keeper {
   async start(afterStop = true): Promise<void> {
     if (afterStop)
       for (const note of this.eremos.data.notes())
-        if (note.rules.atStop) this.eremos.data.writeNote({ ...note, locksAt: this.known.clocks.wall() });
+        if (note.rules.atStop) this.eremos.ledger.renoted({ ...note, locksAt: this.known.clocks.wall() });
     await this.look();
     this.timer = setInterval(() => void this.look(), LOOK_EVERY_MS);
   }
@@ -57,7 +57,7 @@ export class Keeper {
     for (const note of this.eremos.data.notes()) {
       if (!note.rules.atSleep) continue;
       this.known.forget(note.id);
-      this.eremos.data.writeNote({ ...note, locksAt: Date.now(), staysUntil: 0 });
+      this.eremos.ledger.renoted({ ...note, locksAt: Date.now(), staysUntil: 0 });
     }
     await this.look();
   }

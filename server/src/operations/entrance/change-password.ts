@@ -65,12 +65,12 @@ export function changePassword(
     const { hint } = await refuseUnfit({ password, hint: change.hint ?? eremos.gate.hint });
     await provePassword(eremos, current);
     const cost = await costOfChoice(eremos, eremos.requireOwner());
-    const owner = await replaceOwner(eremos, keys, (before, rootKey) => withPassword(before, rootKey, password, cost), [
+    await replaceOwner(eremos, keys, (before, rootKey) => withPassword(before, rootKey, password, cost), [
       { kind: "password", password },
     ]);
     eremos.gate.setHint(hint);
     const left = await renewHeaders(eremos, keys);
-    await eremos.registry.record(keys, owner, { at: Date.now(), folder: "", kind: "password", signedIn: true });
+    await eremos.ledger.happened("", "password");
     eremos.announce({ topic: "session" });
     return { left: left.map(nameFolder) };
   });

@@ -47,12 +47,7 @@ export async function resetPassword(
     throw error;
   }
   return eremos.holding(async (keys) => {
-    await eremos.registry.record(keys, eremos.requireOwner(), {
-      at: Date.now(),
-      folder: "",
-      kind: "password",
-      signedIn: true,
-    });
+    await eremos.ledger.happened("", "password");
     await afterSignIn(eremos, keys);
     return { failedTries, left: foldersBehind(eremos, keys, eremos.requireOwner()).map(nameFolder) };
   });

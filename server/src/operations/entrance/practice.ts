@@ -35,16 +35,15 @@ export async function practice(eremos: Eremos, secret: BackSecret): Promise<Prac
       ? await whyNot(located.realPath, secret)
       : "It is away, or not at its place, so it could not be tried.";
     if (problem === null)
-      eremos.registry.put(
-        keys,
-        { ...record, ...(secret.kind === "code" ? { codeProvenAt: at } : { sharesProvenAt: at }) },
-        null,
-      );
+      eremos.ledger.known(keys, {
+        ...record,
+        ...(secret.kind === "code" ? { codeProvenAt: at } : { sharesProvenAt: at }),
+      });
     folders.push({ id, name, path, problem });
   }
   const keyholders = eremos.documents.get(keys, "keyholders");
   if (secret.kind === "shares" && keyholders) eremos.documents.put(keys, "keyholders", { ...keyholders, provenAt: at });
-  await eremos.registry.record(keys, owner, { at, folder: "", kind: "practised", signedIn: true });
+  await eremos.ledger.happened("", "practised", null, null, at);
   eremos.announce({ topic: "folders" });
   return { at, folders };
 }

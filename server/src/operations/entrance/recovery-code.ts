@@ -31,9 +31,12 @@ export function finishNewCode(eremos: Eremos, id: string, typed: readonly string
       { kind: "code", code },
     ]);
     shown.forget(eremos);
-    for (const record of eremos.registry.list(keys)) eremos.registry.put(keys, { ...record, codeProvenAt: null }, null);
+    eremos.ledger.allKnown(
+      keys,
+      eremos.registry.list(keys).map((record) => ({ ...record, codeProvenAt: null })),
+    );
     const left = [...(await renewHeaders(eremos, keys)), ...foldersWithEarlierCode(eremos, keys, owner)];
-    await eremos.registry.record(keys, owner, { at: Date.now(), folder: "", kind: "code", signedIn: true });
+    await eremos.ledger.happened("", "code");
     eremos.announce({ topic: "session" });
     return { left: left.map(nameFolder) };
   });

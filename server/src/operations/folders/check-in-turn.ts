@@ -1,6 +1,6 @@
 import { isEncrypting, isEremosError } from "@eremos/core";
 import type { Eremos } from "../../eremos";
-import type { FolderRecord } from "../../registry";
+import type { FolderRecord } from "../../ledger/registry";
 import type { Turns } from "../../watch/check-watch";
 import { waysOf } from "../ways-back/renew-key";
 import { check } from "./check";

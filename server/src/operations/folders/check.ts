@@ -43,13 +43,8 @@ function startCheck(eremos: Eremos, target: Target, folderKey: Buffer | null, sa
       const at = Date.now();
       // The whole list is read again: the folder may have changed meanwhile.
       const record = keys && eremos.registry.list(keys).find(({ id }) => id === target.record.id);
-      if (keys && record) eremos.registry.put(keys, { ...record, lastCheck: { at, ok: outcome.ok, sample } }, null);
-      await eremos.registry.record(keys, eremos.requireOwner(), {
-        at,
-        folder: target.record.id,
-        kind: outcome.ok ? "checked" : "damaged",
-        signedIn: true,
-      });
+      if (keys && record) eremos.ledger.known(keys, { ...record, lastCheck: { at, ok: outcome.ok, sample } });
+      await eremos.ledger.happened(target.record.id, outcome.ok ? "checked" : "damaged");
       return summaryOf(nameOf(decodePath(target.record.path)), outcome, sample);
     },
     failed: async () => undefined,

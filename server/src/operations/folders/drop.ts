@@ -67,8 +67,7 @@ export async function sealArrivals(eremos: Eremos, keys: Keys): Promise<number> 
   for (const { id, located, vaultPlace } of looked) {
     const publicKey = sealed.get(id)?.publicKey ?? "";
     try {
-      if (located?.inspection.state === "sealed" && publicKey !== "")
-        eremos.registry.keepSlot(id, publicKey, vaultPlace);
+      if (located?.inspection.state === "sealed" && publicKey !== "") eremos.ledger.slotSeen(id, publicKey, vaultPlace);
       if (located && mayTake(located))
         taken += await eremos.run<"seal-newcomers">({
           verb: "seal-newcomers",

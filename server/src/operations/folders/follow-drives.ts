@@ -9,7 +9,7 @@ import {
   locateAnywhere,
 } from "@eremos/core";
 import type { Eremos } from "../../eremos";
-import type { FolderRecord } from "../../registry";
+import type { FolderRecord } from "../../ledger/registry";
 import { decodePath, encodePath } from "../../paths";
 
 /**
@@ -38,13 +38,7 @@ export function toLookAt(record: FolderRecord): FolderToLookAt {
 
 /** The list knows where its drive is mounted now. */
 export function followed(eremos: Eremos, record: FolderRecord, path: Buffer): FolderRecord {
-  const now = encodePath(path);
-  if (now === record.path) return record;
-  const moved = { ...record, path: now };
-  eremos.registry.put(eremos.requireKeys(), moved, null);
-  const note = eremos.data.note(record.id);
-  if (note) eremos.data.writeNote({ ...note, path: now });
-  return moved;
+  return encodePath(path) === record.path ? record : eremos.ledger.moved(eremos.requireKeys(), record, path);
 }
 
 export function readTables(tables: readonly string[]): string {

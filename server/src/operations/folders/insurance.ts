@@ -68,12 +68,7 @@ export async function insure(
     request: { verb: "insure", input: { path: target.located.realPath, level: insurance && LEVELS[insurance] } },
     before: () => undefined,
     after: async (facts) => {
-      await eremos.registry.record(eremos.keys, eremos.requireOwner(), {
-        at: Date.now(),
-        folder: target.record.id,
-        kind: "insured",
-        signedIn: true,
-      });
+      await eremos.ledger.happened(target.record.id, "insured");
       eremos.announce({ topic: "folders" });
       return facts
         ? `${name} is insured: it takes ${formatBytes(facts.costs)} more, and damage of up to ${formatBytes(Math.min(facts.burst, facts.covers))} in one place is repaired.`
@@ -108,15 +103,9 @@ function startRepair(eremos: Eremos, target: Target, name: string, folderKey: Bu
     after: async ({ repaired, lost, ownDamage, bytes }) => {
       // What the last check found is no news any more where everything was repaired.
       const { record } = target;
-      if (repaired.length > 0)
-        await eremos.registry.record(eremos.keys, eremos.requireOwner(), {
-          at: Date.now(),
-          folder: record.id,
-          kind: "repaired",
-          signedIn: true,
-        });
+      if (repaired.length > 0) await eremos.ledger.happened(record.id, "repaired");
       if (eremos.keys && lost.length === 0 && record.lastCheck?.ok === false)
-        eremos.registry.put(eremos.keys, { ...record, lastCheck: null }, null);
+        eremos.ledger.known(eremos.keys, { ...record, lastCheck: null });
       eremos.announce({ topic: "folders" });
       const mended =
         repaired.length === 0

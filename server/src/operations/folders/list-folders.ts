@@ -12,7 +12,7 @@ import {
 import type { FolderCondition, FolderView } from "../../contract";
 import type { Note } from "../../data-directory";
 import type { Eremos } from "../../eremos";
-import type { FolderRecord } from "../../registry";
+import type { FolderRecord } from "../../ledger/registry";
 import { whyExchanged } from "../locking/find-target";
 import { followed, mountsIn, toLookAt } from "./follow-drives";
 import { waysOf } from "../ways-back/renew-key";

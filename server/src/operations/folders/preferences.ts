@@ -8,14 +8,9 @@ import { findTarget } from "../locking/find-target";
 export function setRules(eremos: Eremos, folder: string, rules: LockingRules | null): void {
   const keys = eremos.requireKeys();
   const { record } = findTarget(eremos, folder, "/");
-  eremos.registry.put(keys, { ...record, rules }, null);
-  const note = eremos.data.note(record.id);
-  if (note) {
-    const now = rules ?? eremos.preferences.get().rules;
-    eremos.data.writeNote({ ...note, rules: now, locksAt: deadlineOf(now, Date.now()) });
-    eremos.knownOpen.forget(record.id);
-  }
-  eremos.announce({ topic: "folders" });
+  const now = rules ?? eremos.preferences.get().rules;
+  eremos.ledger.ruled(keys, record, rules, { rules: now, locksAt: deadlineOf(now, Date.now()) });
+  eremos.knownOpen.forget(record.id);
 }
 
 /** An open folder stays open for so many minutes from now. @throws EremosError `not-open` */
@@ -25,7 +20,7 @@ export function keepOpen(eremos: Eremos, folder: string, minutes: number): void 
   if (!note || located.inspection.state !== "open")
     throw new EremosError("not-open", "It is not open now. Nothing was changed.");
   const staysUntil = Date.now() + minutes * MINUTE_MS;
-  eremos.data.writeNote({
+  eremos.ledger.renoted({
     ...note,
     staysUntil,
     locksAt: note.locksAt === null ? null : Math.max(note.locksAt, staysUntil),

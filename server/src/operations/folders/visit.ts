@@ -46,7 +46,6 @@ async function begin(
   { minutes, accept }: VisitAsked,
   folderKey: Buffer | null,
 ): Promise<VisitView> {
-  const { keys } = eremos;
   const { record } = target;
   const account = ownAccount();
   let latest: Committed | null = null;
@@ -64,23 +63,10 @@ async function begin(
       note(eremos, record.id, latest);
     },
     onEnd: () => {
-      if (latest)
-        void eremos.registry
-          .record(eremos.keys, eremos.requireOwner(), {
-            at: Date.now(),
-            folder: record.id,
-            kind: "changed",
-            signedIn: true,
-          })
-          .catch(() => undefined);
+      if (latest) void eremos.ledger.happened(record.id, "changed").catch(() => undefined);
     },
   });
-  await eremos.registry.record(keys, eremos.requireOwner(), {
-    at: Date.now(),
-    folder: record.id,
-    kind: "visited",
-    signedIn: true,
-  });
+  await eremos.ledger.happened(record.id, "visited");
   return view;
 }
 
@@ -90,7 +76,7 @@ async function begin(
  */
 function note(eremos: Eremos, id: string, committed: Committed | null): void {
   const known = eremos.keys && committed ? eremos.registry.list(eremos.keys).find((record) => record.id === id) : null;
-  if (eremos.keys && committed && known) eremos.registry.put(eremos.keys, { ...known, ...committed }, null);
+  if (eremos.keys && committed && known) eremos.ledger.known(eremos.keys, { ...known, ...committed });
 }
 
 /**

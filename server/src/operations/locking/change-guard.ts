@@ -46,6 +46,6 @@ async function lockAnew(
 /** It is closed to others meanwhile; the keeper tries again. */
 function lockSoon(eremos: Eremos, id: string, protection: Protection, error: unknown): never {
   const note = eremos.data.note(id);
-  if (note) eremos.data.writeNote({ ...note, ...protection, locksAt: Date.now() });
+  if (note) eremos.ledger.renoted({ ...note, ...protection, locksAt: Date.now() });
   throw error;
 }

@@ -1,7 +1,7 @@
 import { EremosError, type Located, displayPath, isEncrypting, locateFolder, traitsOf } from "@eremos/core";
 import { locateRecord } from "../folders/follow-drives";
 import type { Eremos } from "../../eremos";
-import type { FolderRecord } from "../../registry";
+import type { FolderRecord } from "../../ledger/registry";
 import { decodePath, encodePath, fullPath } from "../../paths";
 
 export interface Target {

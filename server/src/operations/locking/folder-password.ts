@@ -146,12 +146,6 @@ export async function setFolderPassword(
       prepared,
     );
   });
-  await eremos.registry.record(
-    keys,
-    eremos.requireOwner(),
-    { at: Date.now(), folder: record.id, kind: "folder-password", signedIn: true },
-    record,
-    header,
-  );
+  await eremos.ledger.happened(record.id, "folder-password", record, header);
   eremos.announce({ topic: "folders" });
 }

@@ -133,12 +133,7 @@ function putBackLocked(eremos: Eremos, target: Target, wanted: Wanted, folderKey
     request: { verb: "put-back", input: { ...sealedInput(eremos, target, { folderKey }), account, ...wanted } },
     before: () => undefined,
     after: async (committed) => {
-      await eremos.registry.record(
-        eremos.keys,
-        eremos.requireOwner(),
-        { at: Date.now(), folder: record.id, kind: "put-back", signedIn: true },
-        { ...record, ...committed },
-      );
+      await eremos.ledger.happened(record.id, "put-back", { ...record, ...committed });
       return null;
     },
     failed: async () => undefined,

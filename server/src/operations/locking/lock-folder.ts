@@ -23,9 +23,9 @@ import type { FolderKind, Protection } from "../../contract";
 import type { Note } from "../../data-directory";
 import type { Eremos } from "../../eremos";
 import type { StartedJob } from "../../jobs";
-import { UNTIL_LOCKED } from "../../locking-rules";
+import { NO_RULES } from "../../ledger/ledger";
 import { AS_BEFORE, type ProtectionRequest, guardingOf, protectionFor, signsOf } from "../../protection";
-import type { FolderRecord } from "../../registry";
+import type { FolderRecord } from "../../ledger/registry";
 import { isDrive } from "../folders/follow-drives";
 import { waysOf } from "../ways-back/renew-key";
 import { renewLocked } from "../ways-back/renew-folders";
@@ -225,13 +225,8 @@ interface Locking {
   readonly keep: number;
 }
 
-function begin({ eremos, during, known }: Locking): void {
-  eremos.data.writeNote(during);
-  if (eremos.keys && !known) eremos.registry.put(eremos.keys, beginning(during), null);
-}
-
 function start(locking: Locking): StartedJob<"lock"> {
-  const { eremos, path, id, note, during, verb } = locking;
+  const { eremos, path, id, note, known, during, verb } = locking;
   return eremos.jobs.start({
     folder: id,
     verb,
@@ -245,9 +240,9 @@ function start(locking: Locking): StartedJob<"lock"> {
         sealing: isEncrypting(during) ? sealingOf(locking) : null,
       },
     },
-    before: () => begin(locking),
+    before: () => eremos.ledger.begun(during, known !== null),
     after: async (outcome) => {
-      await recordLock(eremos, during, outcome);
+      await eremos.ledger.locked(during, outcome, outcome.sealed && vaultPlace(eremos.disk, outcome.path));
       if (eremos.keys && outcome.sealed)
         setImmediate(() => void eremos.holding((now) => renewLocked(eremos, now, id)).catch(() => undefined));
       return verb === "put-back" ? null : lockedSentence(nameOf(path), outcome, during);
@@ -278,15 +273,6 @@ function sealingOf({ eremos, id, note, known, during, password, inUseAnyway, kee
   };
 }
 
-/** For a folder that does not lie open. */
-export const NO_RULES: Pick<Note, "isUnknown" | "rules" | "openedAt" | "locksAt" | "staysUntil"> = {
-  isUnknown: false,
-  rules: UNTIL_LOCKED,
-  openedAt: 0,
-  locksAt: null,
-  staysUntil: 0,
-};
-
 /** An operation that was cut off is brought to its end first. */
 function bringToRest(eremos: Eremos, path: Buffer): ReturnType<typeof inspectFolder> {
   const found = inspectFolder(eremos.disk, path);
@@ -305,56 +291,12 @@ function bringToRest(eremos: Eremos, path: Buffer): ReturnType<typeof inspectFol
   return now;
 }
 
-const NOTHING_SEALED = { files: 0, bytes: 0, generation: 0, digest: "", publicKey: "" };
-
-/** What a note alone tells of a folder. */
-export function beginning(note: Note): FolderRecord {
-  return {
-    id: note.id,
-    path: note.path,
-    guard: note.guard,
-    visibility: note.visibility,
-    cover: note.cover,
-    icon: note.icon,
-    bars: note.bars,
-    kind: note.kind,
-    files: 0,
-    bytes: 0,
-    generation: 0,
-    digest: "",
-    publicKey: "",
-    protectedAt: note.protectedAt,
-    lockedAt: null,
-    openedAt: null,
-    rules: null,
-    codeProvenAt: null,
-    sharesProvenAt: null,
-    lastCheck: null,
-    epoch: 1,
-    olderStates: 0,
-  };
-}
-
-async function recordLock(eremos: Eremos, note: Note, { path, sealed }: Locked): Promise<void> {
-  const at = Date.now();
-  const event = { at, folder: note.id, kind: "locked" as const, signedIn: eremos.keys !== null };
-  const { files, bytes, generation, digest, publicKey } = sealed ?? NOTHING_SEALED;
-  const record: FolderRecord = { ...beginning(note), files, bytes, generation, digest, publicKey, lockedAt: at };
-  await eremos.registry.record(eremos.keys, eremos.requireOwner(), event, record, sealed?.header ?? null);
-  if (sealed) eremos.registry.keepSlot(note.id, publicKey, vaultPlace(eremos.disk, path));
-  else eremos.registry.dropHeader(note.id);
-  eremos.data.removeNote(note.id);
-  eremos.announce({ topic: "folders" });
-}
-
 /** After a failure the disk says what is true; the note and the list follow it. */
 async function followFailedLock(eremos: Eremos, path: Buffer, id: string, noteBefore: Note | null): Promise<void> {
-  if (locateFolder(eremos.disk, path, id)?.inspection.state === "open" && noteBefore) eremos.data.writeNote(noteBefore);
-  if (isOrdinaryFolder(eremos, path, id)) {
-    eremos.data.removeNote(id);
-    eremos.registry.remove(id);
-  }
-  eremos.announce({ topic: "folders" });
+  if (locateFolder(eremos.disk, path, id)?.inspection.state === "open" && noteBefore)
+    eremos.ledger.stillOpen(noteBefore);
+  if (isOrdinaryFolder(eremos, path, id)) eremos.ledger.forgotten(id);
+  else eremos.announce({ topic: "folders" });
 }
 
 /**

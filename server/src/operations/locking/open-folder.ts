@@ -3,23 +3,21 @@ import {
   type EngineRequest,
   type FolderSecret,
   type Unlocked,
-  type UnsealedFacts,
   isEncrypting,
   isLocked,
   locateFolder,
 } from "@eremos/core";
 import type { FolderKind, LockingRules, OpeningMode, Protection } from "../../contract";
-import type { Note } from "../../data-directory";
 import type { Eremos } from "../../eremos";
 import type { StartedJob } from "../../jobs";
 import { UNTIL_CHANGED, deadlineOf, rulesFor } from "../../locking-rules";
 import { protectionOf } from "../../protection";
 import type { Target } from "./find-target";
 import { withFolderKey } from "./folder-password";
-import { NO_RULES, isOrdinaryFolder } from "./lock-folder";
+import { noteOf } from "../../ledger/ledger";
+import { isOrdinaryFolder } from "./lock-folder";
 import { decodePath, encodePath, nameOf } from "../../paths";
 import { type Opening, sealedInput } from "./sealed-input";
-import type { FolderRecord } from "../../registry";
 import { findUnvisited } from "../folders/visit";
 import { formatBytes } from "../../size-words";
 
@@ -122,49 +120,26 @@ function start(
       },
     },
     before: () => {
-      if (located.inspection.state !== "open") eremos.data.writeNote({ ...note, rules });
+      if (located.inspection.state !== "open") eremos.ledger.opening({ ...note, rules });
     },
     after: async (outcome) => {
       const at = Date.now();
-      const path = encodePath(outcome.path);
       const { unsealed } = outcome;
-      eremos.data.writeNote({
+      const now = {
         ...note,
-        path,
+        path: encodePath(outcome.path),
         publicKey: unsealed?.note?.publicKey ?? null,
         opened: unsealed?.note?.opened ?? null,
         isUnknown: unsealed?.isUnknown ?? false,
         rules,
         openedAt: at,
         locksAt: deadlineOf(rules, at),
-      });
-      // A header that nobody known stands behind is not kept.
-      await eremos.registry.record(
-        eremos.keys,
-        eremos.requireOwner(),
-        { at, folder: record.id, kind: EVENTS[verb], signedIn: true },
-        { ...record, path, ...(unsealed ? knownOf(record, unsealed) : {}), openedAt: at },
-        unsealed === null || unsealed.isUnknown ? null : unsealed.header,
-      );
-      eremos.announce({ topic: "folders" });
+      };
+      await eremos.ledger.opened(record, now, unsealed, EVENTS[verb]);
       return verb === "reguard" ? null : (summary ?? openedSentence(outcome));
     },
     failed: async () => followDisk(eremos, target),
   });
-}
-
-/** What this computer remembers of it while it lies open, or is on the way there. */
-function noteOf(record: FolderRecord, protection: Protection): Note {
-  return {
-    ...NO_RULES,
-    ...protection,
-    id: record.id,
-    path: record.path,
-    kind: record.kind,
-    publicKey: record.publicKey || null,
-    opened: null,
-    protectedAt: record.protectedAt,
-  };
 }
 
 /** How the engine is told what to open: as what stands there now, with the keys that this takes. */
@@ -182,13 +157,6 @@ function unlockInput(
     place: decodePath(target.record.path),
     sealed: isPlain ? null : { ...unsealing, keep: opening.keep },
   };
-}
-
-function knownOf(
-  { publicKey: known }: FolderRecord,
-  { generation, digest, files, bytes, isUnknown, note }: UnsealedFacts,
-): Pick<FolderRecord, "generation" | "digest" | "files" | "bytes" | "publicKey"> {
-  return { generation, digest, files, bytes, publicKey: isUnknown ? "" : (note?.publicKey ?? known) };
 }
 
 /** Another owner's program, given back with its special rights, would run as this account. */
@@ -222,8 +190,8 @@ function openedSentence({ path, unsealed }: Unlocked): string {
 async function followDisk(eremos: Eremos, target: Target): Promise<void> {
   const { record } = target;
   const now = locateFolder(eremos.disk, decodePath(record.path), record.id);
-  if (now && isLocked(now.inspection)) eremos.data.removeNote(record.id);
-  eremos.announce({ topic: "folders" });
+  if (now && isLocked(now.inspection)) eremos.ledger.stillLocked(record.id);
+  else eremos.announce({ topic: "folders" });
 }
 
 /** Takes protection off for good. @throws EremosError */
@@ -248,14 +216,14 @@ function startRelease(
     verb: "release",
     request: { verb: "release", input: unlockInput(eremos, target, { accept, folderKey, keep: 0 }) },
     before: () => {
-      if (located.inspection.state !== "open") eremos.data.writeNote(noteOf(record, protectionOf(record)));
+      if (located.inspection.state !== "open") eremos.ledger.opening(noteOf(record, protectionOf(record)));
     },
     after: async (outcome) => {
-      await forget(eremos, record.id);
+      await eremos.ledger.released(record.id);
       return releasedSentence(record.kind, isEncrypting(located.inspection), outcome);
     },
     failed: async () => {
-      if (isOrdinaryFolder(eremos, decodePath(record.path), record.id)) await forget(eremos, record.id);
+      if (isOrdinaryFolder(eremos, decodePath(record.path), record.id)) await eremos.ledger.released(record.id);
       else await followDisk(eremos, target);
     },
   });
@@ -266,16 +234,4 @@ function releasedSentence(kind: FolderKind, wasSealed: boolean, { path, unsealed
   if (!unsealed) return wasSealed ? `${what}; it stays as it is now.` : `${what}, with the permissions it had.`;
   const { damaged, files, bytes, withheld } = unsealed;
   return `${what}${damaged.length === 0 ? ", exactly as it was" : ""}: ${files.toLocaleString("en")} ${files === 1 ? "file" : "files"}, ${formatBytes(bytes)}.${damagedSentence(damaged)}${withheldSentence(withheld)}`;
-}
-
-async function forget(eremos: Eremos, id: string): Promise<void> {
-  eremos.registry.remove(id);
-  eremos.data.removeNote(id);
-  await eremos.registry.record(eremos.keys, eremos.requireOwner(), {
-    at: Date.now(),
-    folder: id,
-    kind: "released",
-    signedIn: true,
-  });
-  eremos.announce({ topic: "folders" });
 }

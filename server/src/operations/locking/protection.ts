@@ -34,9 +34,6 @@ export async function setProtection(
         ...signsOf(protection),
       },
     });
-  const note = eremos.data.note(record.id);
-  if (note) eremos.data.writeNote({ ...note, ...protection });
-  eremos.registry.put(keys, { ...record, ...protection }, null);
-  eremos.announce({ topic: "folders" });
+  eremos.ledger.protectedAs(keys, record, protection);
   return null;
 }

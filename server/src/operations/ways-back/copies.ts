@@ -96,12 +96,7 @@ export async function takeFromCopy(
     },
     before: () => undefined,
     after: async ({ taken, damaged, generation, digest, files, bytes }) => {
-      await eremos.registry.record(
-        eremos.keys,
-        eremos.requireOwner(),
-        { at: Date.now(), folder: record.id, kind: "changed", signedIn: true },
-        { ...record, generation, digest, files, bytes },
-      );
+      await eremos.ledger.happened(record.id, "changed", { ...record, generation, digest, files, bytes });
       eremos.announce({ topic: "folders" });
       return `${taken === 1 ? "One file was" : `${taken} files were`} taken into ${name}, encrypted; nothing of it was replaced.${damaged.length > 0 ? ` Damaged in the copy, and left: ${damaged.slice(0, 3).join(", ")}${damaged.length > 3 ? ` and ${damaged.length - 3} more` : ""}.` : ""}`;
     },
@@ -116,12 +111,7 @@ export async function letForkGo(eremos: Eremos, folder: string, fork: string): P
   requireLocked(target);
   const input = { ...sealedInput(eremos, target), account: ownAccount(), keep: eremos.preferences.get().keepEarlier };
   const { generation, digest, files, bytes } = await letGo(eremos.disk, input, fork);
-  await eremos.registry.record(
-    eremos.keys,
-    eremos.requireOwner(),
-    { at: Date.now(), folder: target.record.id, kind: "changed", signedIn: true },
-    { ...target.record, generation, digest, files, bytes },
-  );
+  await eremos.ledger.happened(target.record.id, "changed", { ...target.record, generation, digest, files, bytes });
   eremos.announce({ topic: "folders" });
 }
 

@@ -24,10 +24,9 @@ import {
 } from "@eremos/core";
 import type { FoundFolder, ScanView, TakenIn } from "../../contract";
 import type { Eremos } from "../../eremos";
-import type { FolderRecord } from "../../registry";
+import type { FolderRecord } from "../../ledger/registry";
 import { throughGate } from "../../session/gate";
 import { Keys } from "../../session/keys";
-import { NO_RULES } from "../locking/lock-folder";
 import { readOwnerAt } from "../entrance/owner-at";
 import { decodePath, encodePath, fullPath, nameOf } from "../../paths";
 import { costOfChoice } from "../entrance/password-cost";
@@ -175,29 +174,13 @@ export async function takeIn(eremos: Eremos, { path: typed, secret, accept = [] 
     publicKey: adopted.publicKey,
     lockedAt: known?.lockedAt ?? null,
   };
-  await eremos.registry.record(
+  await eremos.ledger.takenIn(
     keys,
-    eremos.requireOwner(),
-    { at, folder: adopted.folder, kind: "taken-in", signedIn: true },
     record,
     adopted.header,
+    adopted.publicKey === "" ? null : vaultPlace(eremos.disk, path),
+    isOpen ? at : null,
   );
-  eremos.registry.put(keys, record, adopted.header);
-  if (adopted.publicKey !== "")
-    eremos.registry.keepSlot(adopted.folder, adopted.publicKey, vaultPlace(eremos.disk, path));
-  if (isOpen && !eremos.data.note(adopted.folder))
-    eremos.data.writeNote({
-      ...NO_RULES,
-      ...protection,
-      id: adopted.folder,
-      path: record.path,
-      kind: record.kind,
-      publicKey: adopted.publicKey || null,
-      opened: null,
-      protectedAt: record.protectedAt,
-      openedAt: at,
-    });
-  eremos.announce({ topic: "folders" });
   eremos.announce({ topic: "scan" });
   return adopted.folder;
 }

@@ -131,9 +131,12 @@ export function dropKeyholders(eremos: Eremos, current: Password): Promise<Passw
 
 async function changed(eremos: Eremos, keys: Keys): Promise<PasswordChanged> {
   const owner = eremos.requireOwner();
-  for (const record of eremos.registry.list(keys)) eremos.registry.put(keys, { ...record, sharesProvenAt: null }, null);
+  eremos.ledger.allKnown(
+    keys,
+    eremos.registry.list(keys).map((record) => ({ ...record, sharesProvenAt: null })),
+  );
   const left = [...(await renewHeaders(eremos, keys)), ...foldersWithEarlierKeyholders(eremos, keys, owner)];
-  await eremos.registry.record(keys, owner, { at: Date.now(), folder: "", kind: "keyholders", signedIn: true });
+  await eremos.ledger.happened("", "keyholders");
   eremos.announce({ topic: "session" });
   eremos.announce({ topic: "folders" });
   return { left: left.map(nameFolder) };

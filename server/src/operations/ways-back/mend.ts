@@ -36,14 +36,8 @@ export async function mend(eremos: Eremos, { path: typed, secret }: MendRequest)
   try {
     const { mended, header } = await mendFolder(eremos.disk, { path, access: { ...access, folderKey }, keptHeader });
     const record = eremos.registry.list(keys).find((known) => known.id === id);
-    if (mended.length > 0)
-      await eremos.registry.record(keys, eremos.requireOwner(), {
-        at: Date.now(),
-        folder: id,
-        kind: "mended",
-        signedIn: true,
-      });
-    if (record) eremos.registry.put(keys, record, header);
+    if (mended.length > 0) await eremos.ledger.happened(id, "mended");
+    if (record) eremos.ledger.known(keys, record, header);
     eremos.announce({ topic: "folders" });
     eremos.announce({ topic: "scan" });
     return mended;

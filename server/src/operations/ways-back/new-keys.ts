@@ -113,13 +113,11 @@ async function isPasswordOf(owner: OwnerEnvelope, password: Password): Promise<b
 function follow(eremos: Eremos): Promise<NewKeysView> {
   return eremos.holding(async (keys) => {
     sealRowsOfBefore(eremos, keys);
-    for (const record of eremos.registry.list(keys)) eremos.registry.put(keys, { ...record, codeProvenAt: null }, null);
-    await eremos.registry.record(keys, eremos.requireOwner(), {
-      at: Date.now(),
-      folder: "",
-      kind: "new-keys",
-      signedIn: true,
-    });
+    eremos.ledger.allKnown(
+      keys,
+      eremos.registry.list(keys).map((record) => ({ ...record, codeProvenAt: null })),
+    );
+    await eremos.ledger.happened("", "new-keys");
     await renewHeaders(eremos, keys);
     await renewFolders(eremos, keys);
     eremos.announce({ topic: "session" });

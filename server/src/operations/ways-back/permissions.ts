@@ -11,7 +11,7 @@ import {
 } from "@eremos/core";
 import type { PermissionsView } from "../../contract";
 import type { Eremos } from "../../eremos";
-import type { FolderRecord } from "../../registry";
+import type { FolderRecord } from "../../ledger/registry";
 import { findTarget } from "../locking/find-target";
 import { withFolderKey } from "../locking/folder-password";
 import { decodePath } from "../../paths";

@@ -3,13 +3,13 @@ import {
   fromSystemError,
   inspectFolder,
   isEremosError,
+  isLocked,
   locateFolder,
   recoverFolder,
 } from "@eremos/core";
 import type { Protection } from "../../contract";
 import type { Note } from "../../data-directory";
 import type { Eremos } from "../../eremos";
-import { beginning } from "../locking/lock-folder";
 import { protectionOf } from "../../protection";
 import { decodePath } from "../../paths";
 
@@ -38,12 +38,7 @@ export async function recoverInterrupted(eremos: Eremos): Promise<string[]> {
 /** Note and list follow what recovery found. Returns whether there was anything to do. */
 async function followRecovery(eremos: Eremos, note: Note, recovery: Recovery): Promise<boolean> {
   tell(eremos, note, recovery.state);
-  if (recovery.state === "sealed" || recovery.state === "locked") {
-    // A first lock while signed out may have been cut off after its commit: then only the note knows the folder.
-    const event = { at: Date.now(), folder: note.id, kind: "recovered" as const, signedIn: eremos.keys !== null };
-    await eremos.registry.record(eremos.keys, eremos.requireOwner(), event, { ...beginning(note), lockedAt: event.at });
-    eremos.data.removeNote(note.id);
-  }
+  if (recovery.state !== null && isLocked({ state: recovery.state })) await eremos.ledger.recovered(note);
   if (recovery.state === "mixed") await listPartly(eremos, note);
   if (recovery.state === null) forget(eremos, note);
   return recovery.steps.length > 0;
@@ -93,13 +88,7 @@ function stateOf(eremos: Eremos, { path, id }: Pick<Note, "id" | "path">): Recov
 async function listPartly(eremos: Eremos, note: Note): Promise<void> {
   const { keys } = eremos;
   if (!keys || eremos.registry.list(keys).some((record) => record.id === note.id)) return;
-  await eremos.registry.record(
-    keys,
-    eremos.requireOwner(),
-    { at: Date.now(), folder: note.id, kind: "recovered", signedIn: false },
-    beginning(note),
-  );
-  eremos.announce({ topic: "folders" });
+  await eremos.ledger.partly(note);
 }
 
 /** Null where there is nothing to do or somebody is at work. */
@@ -135,7 +124,5 @@ function recoverUnlocated(eremos: Eremos, note: Note, path: Buffer): Recovery | 
  * note stays.
  */
 function forget(eremos: Eremos, note: Note): void {
-  if (!eremos.keys) return;
-  eremos.data.removeNote(note.id);
-  eremos.registry.remove(note.id);
+  if (eremos.keys) eremos.ledger.forgotten(note.id);
 }

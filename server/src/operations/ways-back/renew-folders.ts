@@ -10,7 +10,7 @@ import {
 import type { NewKeysView } from "../../contract";
 import { sealRowsAnew } from "../../database/sealed-rows";
 import type { Eremos } from "../../eremos";
-import type { FolderRecord } from "../../registry";
+import type { FolderRecord } from "../../ledger/registry";
 import { type Keys, earlierDatabaseKeys, ownAccount } from "../../session/keys";
 import { type Target, findTarget, whyExchanged } from "../locking/find-target";
 import { withFolderKey } from "../locking/folder-password";
@@ -130,11 +130,13 @@ function sealContents(eremos: Eremos, keys: Keys, target: Target, folderKey: Buf
       const now = eremos.keys;
       const known = now && eremos.registry.list(now).find(({ id }) => id === record.id);
       if (known)
-        eremos.registry.put(
-          now,
-          { ...known, generation, digest, olderStates, epoch: left === 0 ? epoch : known.epoch },
-          null,
-        );
+        eremos.ledger.known(now, {
+          ...known,
+          generation,
+          digest,
+          olderStates,
+          epoch: left === 0 ? epoch : known.epoch,
+        });
       eremos.announce({ topic: "folders" });
       const name = nameOf(decodePath(record.path));
       if (left > 0)

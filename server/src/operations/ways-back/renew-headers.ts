@@ -9,7 +9,7 @@ import {
   renewGuardOwner,
 } from "@eremos/core";
 import type { Eremos } from "../../eremos";
-import type { FolderRecord } from "../../registry";
+import type { FolderRecord } from "../../ledger/registry";
 import { type Keys, accessOf } from "../../session/keys";
 import { decodePath } from "../../paths";
 import { isOwnRecord } from "../entrance/replace-owner";
@@ -91,7 +91,7 @@ async function renew(eremos: Eremos, keys: Keys, owner: OwnerEnvelope, record: F
       access: accessOf(keys, owner, eremos.data.device.publicKey),
       keptHeader: eremos.registry.header(record.id),
     });
-    eremos.registry.put(keys, record, header);
+    eremos.ledger.known(keys, record, header);
     return true;
   } catch (error) {
     if (isEremosError(error)) return false;

@@ -10,7 +10,7 @@ import {
   wipe,
 } from "@eremos/core";
 import type { Eremos } from "../../eremos";
-import type { FolderRecord } from "../../registry";
+import type { FolderRecord } from "../../ledger/registry";
 import { throughGate } from "../../session/gate";
 import { type Keys, accessOf } from "../../session/keys";
 import type { Target } from "../locking/find-target";
@@ -44,11 +44,7 @@ export async function giveKey(
   const header = await eremos.run<"renew">({ verb: "renew", input });
   const { publicKey } = waysInto(header, eremos.requireOwner());
   const renewed = { ...(eremos.registry.list(keys).find(({ id }) => id === record.id) ?? record), publicKey };
-  eremos.registry.put(keys, renewed, header);
-  eremos.registry.keepSlot(record.id, publicKey, vaultPlace(eremos.disk, located.realPath));
-  const note = eremos.data.note(record.id);
-  if (note) eremos.data.writeNote({ ...note, publicKey });
-  eremos.announce({ topic: "folders" });
+  eremos.ledger.keyed(keys, renewed, header, vaultPlace(eremos.disk, located.realPath));
   return renewed;
 }
 

@@ -4,8 +4,8 @@ import * as fs from "node:fs";
 import * as os from "node:os";
 import * as path from "node:path";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
-import { linuxDisk } from "../../core/src/platform/linux/linux-disk";
-import { Presence } from "../src/presence";
+import { linuxDisk } from "../../../core/src/platform/linux/linux-disk";
+import { Presence } from "../../src/presence";
 
 let directory: string;
 beforeEach(() => {

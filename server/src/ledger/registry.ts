@@ -6,16 +6,17 @@ import {
   type WaysIn,
   fromBase64,
   isEncrypting,
+  isEremosError,
   openEnvelope,
   sealTo,
   waysInto,
 } from "@eremos/core";
-import { rulesSchema } from "./locking-rules";
-import { kindSchema, protectionShape } from "./protection";
-import type { OpenDatabase } from "./database/open";
-import { events, folders, inbox, slots } from "./database/schema";
-import { readRow, sealRow } from "./database/sealed-rows";
-import type { Keys } from "./session/keys";
+import { rulesSchema } from "../locking-rules";
+import { kindSchema, protectionShape } from "../protection";
+import type { OpenDatabase } from "../database/open";
+import { events, folders, inbox, slots } from "../database/schema";
+import { readRow, sealRow } from "../database/sealed-rows";
+import type { Keys } from "../session/keys";
 
 const recordSchema = z.strictObject({
   id: z.string(),
@@ -142,14 +143,15 @@ export class Registry {
   }
 
   /**
-   * What the kept header tells of the ways into a folder; null where none is kept. @throws EremosError `damaged`
+   * What the kept header tells of the ways into a folder; null where none is kept, or none that is whole: it is a copy,
+   * and keeps nobody out.
    */
   ways(id: string, owner: OwnerEnvelope): WaysIn | null {
     const header = this.header(id);
     if (!header) return null;
     const known = this.waysOf.get(id);
     if (known?.signature === owner.signature && known.header.equals(header)) return known.ways;
-    const ways = waysInto(header, owner);
+    const ways = waysOrNull(header, owner);
     this.waysOf.set(id, { header, signature: owner.signature, ways });
     return ways;
   }
@@ -214,29 +216,36 @@ export class Registry {
     return rows.flatMap((row) => readRow(eventSchema, keys, "events", row.sealed) ?? []);
   }
 
-  /** Writes down what happened: in the list and the log with the owner's keys, through the inbox without them. */
+  /**
+   * Writes down what happened: in the list and the log with the owner's keys, through the inbox without them; and what is
+   * to be done `besides` it, all in one.
+   */
   async record(
     keys: Keys | null,
     owner: OwnerEnvelope,
     event: ActivityEvent,
     record: FolderRecord | null = null,
     header: Buffer | null = null,
+    besides: () => void = () => undefined,
   ): Promise<void> {
     const letter: Letter = { record, header: header?.toString("base64") ?? null, event };
-    if (keys) this.take(keys, letter);
-    else await this.post(owner, letter);
+    const sealed = keys ? null : await sealedLetter(owner, letter);
+    this.atOnce(() => {
+      if (keys) this.take(keys, letter);
+      else if (sealed !== null) this.post(sealed);
+      besides();
+    });
   }
 
-  private async post(owner: OwnerEnvelope, letter: Letter): Promise<void> {
-    const sealed = await sealTo(
-      fromBase64(owner.sealing.publicKey, 32),
-      INBOX_PURPOSE,
-      Buffer.from(JSON.stringify(letter)),
-    );
-    const text = JSON.stringify(sealed);
+  /** All of it or nothing. */
+  atOnce(work: () => void): void {
+    this.database.orm.transaction(work);
+  }
+
+  private post(sealed: string): void {
     this.database.orm
       .insert(inbox)
-      .values({ sealed: text, proof: this.identity.prove(letterMessage(text)) })
+      .values({ sealed, proof: this.identity.prove(letterMessage(sealed)) })
       .run();
   }
 
@@ -249,8 +258,10 @@ export class Registry {
       const letter = this.identity.isOwn(letterMessage(row.sealed), row.proof)
         ? await openLetter([keys.sealingKey, ...earlier], row.sealed)
         : null;
-      if (letter) this.take(keys, letter);
-      this.database.orm.delete(inbox).where(eq(inbox.id, row.id)).run();
+      this.atOnce(() => {
+        if (letter) this.take(keys, letter);
+        this.database.orm.delete(inbox).where(eq(inbox.id, row.id)).run();
+      });
     }
   }
 }
@@ -264,7 +275,16 @@ interface KnownWays {
   readonly header: Buffer;
   /** Of the owner record that they were read with. */
   readonly signature: string;
-  readonly ways: WaysIn;
+  readonly ways: WaysIn | null;
+}
+
+function waysOrNull(header: Buffer, owner: OwnerEnvelope): WaysIn | null {
+  try {
+    return waysInto(header, owner);
+  } catch (error) {
+    if (isEremosError(error)) return null;
+    throw error;
+  }
 }
 
 function slotMessage({
@@ -277,6 +297,11 @@ function slotMessage({
   readonly place: string | null;
 }): Buffer {
   return Buffer.from(`eremos/2/slot\n${JSON.stringify([id, publicKey, place])}`);
+}
+
+async function sealedLetter(owner: OwnerEnvelope, letter: Letter): Promise<string> {
+  const plain = Buffer.from(JSON.stringify(letter));
+  return JSON.stringify(await sealTo(fromBase64(owner.sealing.publicKey, 32), INBOX_PURPOSE, plain));
 }
 
 function letterMessage(sealed: string): Buffer {

@@ -3,11 +3,11 @@ import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import type { FolderToLookAt } from "@eremos/core";
-import { AsideLooker } from "../src/look/looker";
-import { listFolders, listFoldersAside } from "../src/operations/folders/list-folders";
-import { listPlace } from "../src/operations/folders/walk-places";
-import { lock } from "../src/operations/locking/lock-folder";
-import { TestHouse, sealedAnd } from "./house";
+import { AsideLooker } from "../../src/look/looker";
+import { listFolders, listFoldersAside } from "../../src/operations/folders/list-folders";
+import { listPlace } from "../../src/operations/folders/walk-places";
+import { lock } from "../../src/operations/locking/lock-folder";
+import { TestHouse, sealedAnd } from "../house";
 
 let house: TestHouse;
 let looker: AsideLooker | null = null;

@@ -1,0 +1,269 @@
+import type { Locked, UnsealedFacts } from "@eremos/core";
+import type { LockingRules, Protection } from "../contract";
+import type { Note } from "../data-directory";
+import type { Eremos } from "../eremos";
+import { UNTIL_LOCKED } from "../locking-rules";
+import { encodePath } from "../paths";
+import { protectionOf } from "../protection";
+import type { ActivityEvent, FolderRecord } from "./registry";
+import type { Keys } from "../session/keys";
+
+type House = Pick<Eremos, "data" | "registry" | "keys" | "requireOwner" | "announce">;
+type EventKind = ActivityEvent["kind"];
+
+/** For a folder that does not lie open. */
+export const NO_RULES: Pick<Note, "isUnknown" | "rules" | "openedAt" | "locksAt" | "staysUntil"> = {
+  isUnknown: false,
+  rules: UNTIL_LOCKED,
+  openedAt: 0,
+  locksAt: null,
+  staysUntil: 0,
+};
+
+const NOTHING_SEALED = { files: 0, bytes: 0, generation: 0, digest: "", publicKey: "" };
+
+/** What a note alone tells of a folder. */
+function beginning(note: Note): FolderRecord {
+  return {
+    ...protectionOf(note),
+    id: note.id,
+    path: note.path,
+    kind: note.kind,
+    ...NOTHING_SEALED,
+    protectedAt: note.protectedAt,
+    lockedAt: null,
+    openedAt: null,
+    rules: null,
+    codeProvenAt: null,
+    sharesProvenAt: null,
+    lastCheck: null,
+    epoch: 1,
+    olderStates: 0,
+  };
+}
+
+/** The note of a listed folder that is on the way from locked to somewhere. */
+export function noteOf(record: FolderRecord, protection: Protection): Note {
+  return {
+    ...NO_RULES,
+    ...protection,
+    id: record.id,
+    path: record.path,
+    kind: record.kind,
+    publicKey: record.publicKey || null,
+    opened: null,
+    protectedAt: record.protectedAt,
+  };
+}
+
+/**
+ * What Eremos' own data says of a folder changes here and nowhere else, by what happens to the folder: the list in one
+ * transaction, and one durable note, in the order in which being cut off between the two does no harm. A note is there
+ * before anything happens that it is needed for, and goes last. Whoever only reads writes nothing.
+ */
+export class Ledger {
+  constructor(private readonly house: House) {}
+
+  /** A lock begins: from now on it can be found again, however it ends. */
+  begun(note: Note, isListed: boolean): void {
+    const { data, registry, keys } = this.house;
+    data.writeNote(note);
+    if (keys && !isListed) registry.put(keys, beginning(note), null);
+  }
+
+  /** `place`: by which Eremos' directory in it is known again. */
+  async locked(note: Note, { sealed }: Pick<Locked, "sealed">, place: string | null): Promise<void> {
+    const { files, bytes, generation, digest, publicKey } = sealed ?? NOTHING_SEALED;
+    const at = Date.now();
+    const record = { ...beginning(note), files, bytes, generation, digest, publicKey, lockedAt: at };
+    await this.record({ at, folder: note.id, kind: "locked" }, record, sealed?.header ?? null, () => {
+      if (sealed) this.house.registry.keepSlot(note.id, publicKey, place);
+      else this.house.registry.dropHeader(note.id);
+    });
+    this.house.data.removeNote(note.id);
+    this.changed();
+  }
+
+  /** A lock, or another change, came to nothing: it lies open as before. */
+  stillOpen(note: Note): void {
+    this.house.data.writeNote(note);
+    this.changed();
+  }
+
+  /** It is about to be opened, or released. */
+  opening(note: Note): void {
+    this.house.data.writeNote(note);
+  }
+
+  /** `note`: with the rules that hold while it lies open. */
+  async opened(
+    record: FolderRecord,
+    note: Note,
+    unsealed: UnsealedFacts | null,
+    kind: EventKind = "opened",
+  ): Promise<void> {
+    this.house.data.writeNote(note);
+    const known = unsealed && {
+      generation: unsealed.generation,
+      digest: unsealed.digest,
+      files: unsealed.files,
+      bytes: unsealed.bytes,
+      publicKey: unsealed.isUnknown ? "" : (unsealed.note?.publicKey ?? record.publicKey),
+    };
+    // A header that nobody known stands behind is not kept.
+    await this.record(
+      { at: note.openedAt, folder: record.id, kind, signedIn: true },
+      { ...record, path: note.path, ...known, openedAt: note.openedAt },
+      unsealed === null || unsealed.isUnknown ? null : unsealed.header,
+    );
+    this.changed();
+  }
+
+  /** It stays locked, or is locked again, with nothing else to be told. */
+  stillLocked(id: string): void {
+    this.house.data.removeNote(id);
+    this.changed();
+  }
+
+  /** An ordinary folder again. */
+  async released(id: string): Promise<void> {
+    const { data, registry } = this.house;
+    await this.record({ at: Date.now(), folder: id, kind: "released", signedIn: true }, null, null, () =>
+      registry.remove(id),
+    );
+    data.removeNote(id);
+    this.changed();
+  }
+
+  /** It is an ordinary folder, and never was anything else. */
+  forgotten(id: string): void {
+    this.house.registry.remove(id);
+    this.house.data.removeNote(id);
+    this.changed();
+  }
+
+  /** What was cut off is locked now. A first lock while signed out may be known by its note alone. */
+  async recovered(note: Note): Promise<void> {
+    const at = Date.now();
+    await this.record({ at, folder: note.id, kind: "recovered" }, { ...beginning(note), lockedAt: at });
+    this.house.data.removeNote(note.id);
+  }
+
+  /** A first lock stopped half way, file by file: the folder needs the list, and its note, too. */
+  async partly(note: Note): Promise<void> {
+    await this.record({ at: Date.now(), folder: note.id, kind: "recovered", signedIn: false }, beginning(note));
+    this.changed();
+  }
+
+  /** Its drive is mounted elsewhere, or it belongs at another path. */
+  moved(keys: Keys, record: FolderRecord, path: Buffer): FolderRecord {
+    const moved = { ...record, path: encodePath(path) };
+    this.renote(record.id, { path: moved.path });
+    this.house.registry.put(keys, moved, null);
+    return moved;
+  }
+
+  /** How it is locked: at once where it is, else from its next lock on. */
+  protectedAs(keys: Keys, record: FolderRecord, protection: Protection): void {
+    this.renote(record.id, protection);
+    this.house.registry.put(keys, { ...record, ...protection }, null);
+    this.changed();
+  }
+
+  /** Its own rules, null: those set for all; `now`: what holds for it as it lies open. */
+  ruled(keys: Keys, record: FolderRecord, rules: LockingRules | null, now: Pick<Note, "rules" | "locksAt">): void {
+    this.renote(record.id, now);
+    this.house.registry.put(keys, { ...record, rules }, null);
+    this.changed();
+  }
+
+  /** Something of the note of a folder that lies open. */
+  renoted(note: Note): void {
+    this.house.data.writeNote(note);
+  }
+
+  private renote(id: string, change: Partial<Note>): void {
+    const note = this.house.data.note(id);
+    if (note) this.house.data.writeNote({ ...note, ...change });
+  }
+
+  /** Found on a disk. `openedAt`: null where it is locked. */
+  async takenIn(
+    keys: Keys,
+    record: FolderRecord,
+    header: Buffer | null,
+    place: string | null,
+    openedAt: number | null,
+  ): Promise<void> {
+    const { data, registry } = this.house;
+    if (openedAt !== null && !data.note(record.id))
+      data.writeNote({ ...noteOf(record, protectionOf(record)), openedAt });
+    await this.record({ at: Date.now(), folder: record.id, kind: "taken-in", signedIn: true }, record, header, () => {
+      registry.put(keys, record, header);
+      if (record.publicKey !== "") registry.keepSlot(record.id, record.publicKey, place);
+    });
+    this.changed();
+  }
+
+  /** It has a key of its own from now on. */
+  keyed(keys: Keys, record: FolderRecord, header: Buffer, place: string | null): void {
+    const { registry } = this.house;
+    registry.atOnce(() => {
+      registry.put(keys, record, header);
+      registry.keepSlot(record.id, record.publicKey, place);
+    });
+    this.renote(record.id, { publicKey: record.publicKey });
+    this.changed();
+  }
+
+  /** What files are sealed to while nobody is signed in. */
+  slotSeen(id: string, publicKey: string, place: string | null): void {
+    this.house.registry.keepSlot(id, publicKey, place);
+  }
+
+  /** What is known of it; null: its header is as it was. */
+  known(keys: Keys, record: FolderRecord, header: Buffer | null = null): void {
+    this.house.registry.put(keys, record, header);
+  }
+
+  /** Of many at once. */
+  allKnown(keys: Keys, records: readonly FolderRecord[]): void {
+    const { registry } = this.house;
+    registry.atOnce(() => records.forEach((record) => registry.put(keys, record, null)));
+  }
+
+  /**
+   * The owner had something done to a folder, or with none ("") to Eremos itself; what is known of the folder then, and
+   * its header.
+   */
+  async happened(
+    folder: string,
+    kind: EventKind,
+    record: FolderRecord | null = null,
+    header: Buffer | null = null,
+    at = Date.now(),
+  ): Promise<void> {
+    await this.record({ at, folder, kind, signedIn: true }, record, header);
+  }
+
+  private record(
+    event: Omit<ActivityEvent, "signedIn"> & { readonly signedIn?: boolean },
+    record: FolderRecord | null = null,
+    header: Buffer | null = null,
+    besides: () => void = () => undefined,
+  ): Promise<void> {
+    const { registry, keys } = this.house;
+    return registry.record(
+      keys,
+      this.house.requireOwner(),
+      { signedIn: keys !== null, ...event },
+      record,
+      header,
+      besides,
+    );
+  }
+
+  private changed(): void {
+    this.house.announce({ topic: "folders" });
+  }
+}

@@ -1,0 +1,120 @@
+import { afterEach, beforeEach, describe, expect, it } from "vitest";
+import { randomBytes } from "@eremos/core";
+import { events, folders } from "../../src/database/schema";
+import { NO_RULES, noteOf } from "../../src/ledger/ledger";
+import type { FolderRecord } from "../../src/ledger/registry";
+import { encodePath } from "../../src/paths";
+import { protectionOf } from "../../src/protection";
+import { listFolders } from "../../src/operations/folders/list-folders";
+import { signOut } from "../../src/operations/entrance/sign-in";
+import { TestHouse, sealedAnd } from "../house";
+
+const ID = "a".repeat(32);
+let house: TestHouse;
+beforeEach(async () => {
+  house = await TestHouse.make();
+  await house.signIn();
+});
+afterEach(() => house.remove());
+
+const note = () => ({
+  ...NO_RULES,
+  ...sealedAnd("view"),
+  id: ID,
+  path: encodePath(Buffer.from("/home/mara/Payroll")),
+  kind: "folder" as const,
+  publicKey: null,
+  opened: null,
+  protectedAt: 1,
+});
+const sealed = () => ({
+  generation: 1,
+  digest: "d",
+  files: 3,
+  bytes: 4,
+  publicKey: "key",
+  header: randomBytes(40),
+  outsideLinks: [],
+  strategy: "whole" as const,
+  earlier: "gone" as const,
+});
+const listed = (): FolderRecord[] => house.eremos.registry.list(house.eremos.requireKeys());
+const noted = (): string[] => house.eremos.data.notes().map(({ id }) => id);
+const count = (table: typeof events | typeof folders): number =>
+  house.eremos.database.orm.select().from(table).all().length;
+
+/** From now on the database takes no event any more, as on a full disk: whatever goes with one must not be there. */
+function refuseEvents(): void {
+  house.eremos.database.orm.run("CREATE TRIGGER full BEFORE INSERT ON events BEGIN SELECT RAISE(ABORT, 'full'); END");
+}
+
+describe("what Eremos' own data says of a folder", () => {
+  it("goes from begun to locked, open and released, in list, log and note", async () => {
+    const { ledger, registry, data } = house.eremos;
+    ledger.begun(note(), false);
+    expect([noted(), listed().map(({ lockedAt }) => lockedAt)]).toEqual([[ID], [null]]);
+    await ledger.locked(note(), { sealed: sealed() }, "place");
+    expect([noted(), listed()[0]?.files, registry.slot(ID)]).toEqual([[], 3, { publicKey: "key", place: "place" }]);
+    const [record = expect.fail("it is not listed")] = listed();
+    ledger.opening(noteOf(record, protectionOf(record)));
+    expect(data.note(ID)).toMatchObject({ opened: null, publicKey: "key" });
+    await ledger.opened(record, { ...noteOf(record, protectionOf(record)), openedAt: 7 }, null);
+    expect([listed()[0]?.openedAt, data.note(ID)?.openedAt]).toEqual([7, 7]);
+    await ledger.released(ID);
+    expect([listed(), noted(), registry.slot(ID), registry.header(ID)]).toEqual([[], [], null, null]);
+    expect(registry.events(house.eremos.requireKeys()).map(({ kind }) => kind)).toEqual([
+      "released",
+      "opened",
+      "locked",
+    ]);
+  });
+
+  it("changes as a whole or not at all: of a lock, a release and a folder taken in, nothing is written that the log lacks, and the note stays", async () => {
+    const { ledger, registry } = house.eremos;
+    ledger.begun(note(), false);
+    await ledger.locked(note(), { sealed: sealed() }, "place");
+    const [record = expect.fail("it is not listed")] = listed();
+    ledger.opening(noteOf(record, protectionOf(record)));
+    const [header, slot] = [registry.header(ID), registry.slot(ID)];
+    refuseEvents();
+    await expect(
+      ledger.locked(note(), { sealed: { ...sealed(), files: 9, publicKey: "other" } }, "else"),
+    ).rejects.toThrow();
+    await expect(ledger.released(ID)).rejects.toThrow();
+    await expect(
+      ledger.takenIn(
+        house.eremos.requireKeys(),
+        { ...record, files: 8, publicKey: "other" },
+        randomBytes(9),
+        "x",
+        null,
+      ),
+    ).rejects.toThrow();
+    expect(listed()).toEqual([record]);
+    expect([registry.header(ID), registry.slot(ID), noted()]).toEqual([header, slot, [ID]]);
+    expect(count(events)).toBe(1);
+  });
+
+  it("keeps nobody out where the copy of a folder's header in it is damaged", async () => {
+    const { ledger } = house.eremos;
+    ledger.begun(note(), false);
+    await ledger.locked(note(), { sealed: sealed() }, "place");
+    signOut(house.eremos);
+    await house.signIn();
+    expect(listFolders(house.eremos)).toMatchObject([{ id: ID, hasPassword: false }]);
+  });
+
+  it("is taken in once from what was written down while nobody was signed in, though that was cut off before", async () => {
+    const { ledger, database } = house.eremos;
+    signOut(house.eremos);
+    ledger.begun(note(), false);
+    await ledger.locked(note(), { sealed: sealed() }, "place");
+    expect(count(folders)).toBe(0);
+    database.orm.run("CREATE TRIGGER stays BEFORE DELETE ON inbox BEGIN SELECT RAISE(ABORT, 'cut off'); END");
+    await expect(house.signIn()).rejects.toThrow();
+    expect([count(folders), count(events)]).toEqual([0, 0]);
+    database.orm.run("DROP TRIGGER stays");
+    await house.signIn();
+    expect([listed().map(({ files }) => files), count(events)]).toEqual([[3], 1]);
+  });
+});
