@@ -1,14 +1,22 @@
-import type { Locked, UnsealedFacts } from "@eremos/core";
-import type { LockingRules, Protection } from "../contract";
-import type { Note } from "../data-directory";
-import type { Eremos } from "../eremos";
+import type { Locked, OwnerEnvelope, UnsealedFacts } from "@eremos/core";
+import type { ChangeEvent, LockingRules, Protection } from "../contract";
+import type { DataDirectory, Note } from "../data-directory";
 import { UNTIL_LOCKED } from "../locking-rules";
 import { encodePath } from "../paths";
 import { protectionOf } from "../protection";
-import type { ActivityEvent, FolderRecord } from "./registry";
+import type { ActivityEvent, FolderRecord, Registry } from "./registry";
 import type { Keys } from "../session/keys";
 
-type House = Pick<Eremos, "data" | "registry" | "keys" | "requireOwner" | "announce">;
+/** What it works with. */
+interface House {
+  readonly data: DataDirectory;
+  readonly registry: Registry;
+  /** Of whoever is signed in. */
+  readonly keys: Keys | null;
+  requireOwner(): OwnerEnvelope;
+  announce(change: ChangeEvent): void;
+}
+
 type EventKind = ActivityEvent["kind"];
 
 /** For a folder that does not lie open. */
