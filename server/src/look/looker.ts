@@ -50,6 +50,7 @@ const LONGEST_START_MS = 30_000;
 export class AsideLooker implements Looker {
   private atFolders: Child | null = null;
   private atPlaces: Child | null = null;
+  private isClosed = false;
   /** Whoever still waits for the disk on which this folder lies. */
   private readonly waiting = new Map<string, Child>();
 
@@ -71,7 +72,7 @@ export class AsideLooker implements Looker {
       const isDone = await child.ask({ kind: "folders", request: { folders: left, mounts } }, (one) =>
         looked.set(one.id, one),
       );
-      if (isDone) continue;
+      if (isDone || this.isClosed) break;
       const { at } = child;
       this.leave(child);
       // It did not even begin: another would not, either.
@@ -118,6 +119,7 @@ export class AsideLooker implements Looker {
   }
 
   close(): void {
+    this.isClosed = true;
     for (const child of [this.atFolders, this.atPlaces, ...this.waiting.values()]) child?.end();
     this.atFolders = this.atPlaces = null;
   }

@@ -143,6 +143,15 @@ describe("a disk that does not answer", () => {
     expect(started()).toBe(2);
   });
 
+  it("is waited for by nobody once the session is over, and nobody else is started", async () => {
+    const aside = new AsideLooker(pretender(path.join(house.base, "never")), Buffer.alloc(32), () => undefined, 60_000);
+    const looking = aside.folders(request("silent", "last"));
+    await expect.poll(() => fs.existsSync(path.join(house.base, "started"))).toBe(true);
+    aside.close();
+    for (const looked of await looking) expect(looked).toMatchObject(NO_ANSWER);
+    expect(started()).toBe(1);
+  });
+
   it("is told of every folder where nobody can be started to look, and is not tried for each", async () => {
     const program = path.join(house.base, "broken.mjs");
     fs.writeFileSync(
