@@ -1,6 +1,8 @@
 import * as fs from "node:fs";
 import { type Disk, newId, systemCode } from "@eremos/core";
 
+const MOST_TRIES = 20;
+
 /**
  * By which other processes of this Eremos know that one is still at work: a lock on a file, which the system frees
  * however that process ends. A process number says nothing: the next one may have it.
@@ -20,7 +22,9 @@ export class Presence {
   begin(): void {
     if (this.held) return;
     try {
-      this.held = this.inside((dir) => this.disk.tryLock(dir, Buffer.from(this.name)));
+      // Whoever sweeps may be at the new file first.
+      for (let tries = 0; tries < MOST_TRIES && !this.held; tries++)
+        this.held = this.inside((dir) => this.disk.tryLock(dir, Buffer.from(this.name)));
       this.sweep();
     } catch (error) {
       if (systemCode(error) === undefined) throw error;

@@ -27,6 +27,17 @@ describe("whether a process is still at work", () => {
     expect(fs.readdirSync(directory)).toEqual([]);
   });
 
+  it("is begun though another that clears away takes the new file first", () => {
+    let taken = 0;
+    const busy = new Proxy(linuxDisk, {
+      get: (disk, name: keyof typeof linuxDisk) => (name === "tryLock" && taken++ < 2 ? () => null : disk[name]),
+    });
+    const presence = new Presence(busy, directory);
+    presence.begin();
+    expect(new Presence(linuxDisk, directory).isAtWork(presence.name)).toBe(true);
+    presence.close();
+  });
+
   it("is over when it is killed, and what it left goes when another begins", async () => {
     const file = path.join(directory, "f".repeat(32));
     const killed = spawn("flock", [file, "sleep", "1000"], { detached: true, stdio: "ignore" });
