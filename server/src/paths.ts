@@ -44,6 +44,9 @@ export function decodePath(text: string): Buffer {
   return Buffer.from(text, "base64");
 }
 
+/** In the order in which people look names up; many times as fast as comparing by `localeCompare`. */
+export const compareNames = new Intl.Collator().compare;
+
 export function nameOf(bytes: Buffer): string {
   return path.basename(displayPath(bytes));
 }

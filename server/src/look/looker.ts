@@ -169,7 +169,7 @@ class Child {
       this.process.on("exit", ended);
       this.process.on("error", ended);
     });
-    this.process.on("message", (message: FromLooker) => this.hear(reviveBytes(message)));
+    this.process.on("message", (message: FromLooker) => this.hear(message));
     this.tell({ kind: "begin", identity });
   }
 
@@ -193,7 +193,7 @@ class Child {
     this.hasBegun = true;
     this.waitOn();
     if (message.kind === "at") this.at = message.folder;
-    else if (message.kind === "looked") asked?.looked(message.looked);
+    else if (message.kind === "looked") asked?.looked(reviveBytes(message.looked));
     else if (message.kind === "place") asked?.place(message.place);
     else if (message.kind !== "begun") {
       this.asked.delete(message.id);

@@ -16,7 +16,7 @@ import type { FolderRecord } from "../../ledger/registry";
 import { whyExchanged } from "../locking/find-target";
 import { followed, mountsIn, toLookAt } from "./follow-drives";
 import { waysOf } from "../ways-back/renew-key";
-import { decodePath, nameOf } from "../../paths";
+import { compareNames, decodePath, nameOf } from "../../paths";
 
 /** The protected folders, each as the disk says it is now, looked at by this process itself. */
 export function listFolders(eremos: Eremos): FolderView[] {
@@ -47,7 +47,7 @@ function viewsOf(eremos: Eremos, looked: readonly Looked[]): FolderView[] {
     return one ? [viewOrTrouble(eremos, record, one, notes.get(record.id) ?? null)] : [];
   });
   return [...views, ...eremos.registry.damagedRows(keys).map(viewOfDamagedRow)].sort(
-    (a, b) => a.name.localeCompare(b.name) || a.path.localeCompare(b.path),
+    (a, b) => compareNames(a.name, b.name) || compareNames(a.path, b.path),
   );
 }
 

@@ -4,7 +4,7 @@ import type { FolderView, PlaceEntry, PlaceListing } from "../../contract";
 import type { Eremos } from "../../eremos";
 import type { LookedEntry } from "../../look/protocol";
 import { listFoldersAside } from "./list-folders";
-import { fullPath, realPathOf } from "../../paths";
+import { compareNames, fullPath, realPathOf } from "../../paths";
 
 const VAULT = VAULT_NAME.toString();
 const HELD = HELD_NAME.toString();
@@ -47,7 +47,7 @@ export async function listPlace(eremos: Eremos, typed: string): Promise<PlaceLis
       folder: folder.id,
     })),
   ];
-  const byName = (a: PlaceEntry, b: PlaceEntry): number => a.name.localeCompare(b.name);
+  const byName = (a: PlaceEntry, b: PlaceEntry): number => compareNames(a.name, b.name);
   const directories = all.filter(({ type }) => type === "dir").sort(byName);
   const files = all.filter(({ type, folder }) => type === "file" || (type !== "dir" && folder !== null)).sort(byName);
   return {
