@@ -1,4 +1,3 @@
-import * as fs from "node:fs";
 import { type Disk, newId, systemCode } from "@eremos/core";
 
 const MOST_TRIES = 20;
@@ -31,10 +30,15 @@ export class Presence {
     }
   }
 
-  /** Whether somebody is at work under this name. */
+  /** Whether somebody is at work under this name. Where that can't be asked, nobody's work is taken for cut off. */
   isAtWork(name: string): boolean {
-    const isThere = fs.statSync(this.directory, { throwIfNoEntry: false })?.isDirectory() ?? false;
-    return isThere && this.inside((dir) => this.disk.isLocked(dir, Buffer.from(name)));
+    try {
+      return this.inside((dir) => this.disk.isLocked(dir, Buffer.from(name)));
+    } catch (error) {
+      const code = systemCode(error);
+      if (code === undefined) throw error;
+      return code !== "ENOENT" && code !== "ENOTDIR";
+    }
   }
 
   /** Of processes that were killed. */
@@ -61,7 +65,12 @@ export class Presence {
 
   close(): void {
     if (!this.held) return;
-    this.inside((dir) => this.disk.unlink(dir, Buffer.from(this.name)));
+    try {
+      this.inside((dir) => this.disk.unlink(dir, Buffer.from(this.name)));
+    } catch (error) {
+      // The next one that begins clears it away.
+      if (systemCode(error) === undefined) throw error;
+    }
     this.disk.closeFile(this.held);
     this.held = null;
   }

@@ -67,7 +67,7 @@ export function noteOf(record: FolderRecord, protection: Protection): Note {
 /**
  * What Eremos' own data says of a folder changes here and nowhere else, by what happens to the folder: the list in one
  * transaction, and one durable note, in the order in which being cut off between the two does no harm. A note is there
- * before anything happens that it is needed for, and goes last. Whoever only reads writes nothing.
+ * before anything happens that it is needed for, and goes last.
  */
 export class Ledger {
   constructor(private readonly house: House) {}
@@ -206,7 +206,8 @@ export class Ledger {
     const { data, registry } = this.house;
     if (openedAt !== null && !data.note(record.id))
       data.writeNote({ ...noteOf(record, protectionOf(record)), openedAt });
-    await this.record({ at: Date.now(), folder: record.id, kind: "taken-in", signedIn: true }, record, header, () => {
+    // Not merged with what was known of it: the disk says what is true.
+    await this.record({ at: Date.now(), folder: record.id, kind: "taken-in", signedIn: true }, null, null, () => {
       registry.put(keys, record, header);
       if (record.publicKey !== "") registry.keepSlot(record.id, record.publicKey, place);
     });

@@ -54,7 +54,7 @@ export class AsideLooker implements Looker {
   /** Whoever still waits for the disk on which this folder lies. */
   private readonly waiting = new Map<string, Child>();
 
-  /** `program`: the bundled {@link file://./looker-main.ts}; `answered`: what was waited for is there again. */
+  /** `program`: looker-main.ts, bundled; `answered`: what was waited for is there again. */
   constructor(
     private readonly program: string,
     private readonly identity: Uint8Array,
@@ -68,10 +68,10 @@ export class AsideLooker implements Looker {
     for (;;) {
       const left = folders.filter(({ id }) => !looked.has(id) && !givenUp.has(id) && !this.waiting.has(id));
       if (left.length === 0) break;
-      const child = (this.atFolders ??= this.start());
-      const isDone = await child.ask({ kind: "folders", request: { folders: left, mounts } }, (one) =>
-        looked.set(one.id, one),
-      );
+      const child = (this.atFolders = this.living(this.atFolders));
+      const isDone = await child.ask({ kind: "folders", request: { folders: left, mounts } }, (message) => {
+        if (message.kind === "looked") looked.set(message.looked.id, reviveBytes(message.looked));
+      });
       if (isDone || this.isClosed) break;
       const { at } = child;
       this.leave(child);
@@ -97,13 +97,11 @@ export class AsideLooker implements Looker {
   }
 
   async place(directory: string): Promise<PlaceLook> {
-    const child = (this.atPlaces ??= this.start());
+    const child = (this.atPlaces = this.living(this.atPlaces));
     const found: PlaceLook[] = [];
-    const isDone = await child.ask(
-      { kind: "place", directory },
-      () => undefined,
-      (place) => found.push(place),
-    );
+    const isDone = await child.ask({ kind: "place", directory }, (message) => {
+      if (message.kind === "place") found.push(message.place);
+    });
     const [place] = found;
     if (isDone && place) return place;
     if (this.atPlaces === child) this.atPlaces = null;
@@ -114,8 +112,9 @@ export class AsideLooker implements Looker {
     );
   }
 
-  private start(): Child {
-    return new Child(this.program, this.identity, this.patience);
+  /** One that ended by itself, as by somebody's hand, is no disk that does not answer. */
+  private living(child: Child | null): Child {
+    return child && !child.isOver ? child : new Child(this.program, this.identity, this.patience);
   }
 
   close(): void {
@@ -126,8 +125,8 @@ export class AsideLooker implements Looker {
 }
 
 interface Asked {
-  readonly looked: (looked: Looked) => void;
-  readonly place: (place: PlaceLook) => void;
+  /** Hears what comes before the end. */
+  readonly hears: (message: FromLooker) => void;
   readonly resolve: (isDone: boolean) => void;
   readonly reject: (error: unknown) => void;
 }
@@ -140,7 +139,7 @@ class Child {
   private timer: NodeJS.Timeout | null = null;
   private endsWhenDone = false;
   private hasBegun = false;
-  /** The folder that it is looking at, or looked at last. */
+  /** The folder that it is looking at. */
   at: string | null = null;
   /** When it has ended, or, where it was left alone, when it has done what it was at. */
   readonly over: Promise<void>;
@@ -174,15 +173,11 @@ class Child {
   }
 
   /** False where it takes longer than anybody waits, or the process ended. */
-  ask(
-    question: Question,
-    looked: (looked: Looked) => void,
-    place: (place: PlaceLook) => void = () => undefined,
-  ): Promise<boolean> {
+  ask(question: Question, hears: Asked["hears"]): Promise<boolean> {
     if (this.isOver) return Promise.resolve(false);
     const id = this.nextId++;
     return new Promise((resolve, reject) => {
-      this.asked.set(id, { looked, place, resolve, reject });
+      this.asked.set(id, { hears, resolve, reject });
       this.waitOn();
       this.tell({ kind: "ask", id, question });
     });
@@ -192,16 +187,19 @@ class Child {
     const asked = this.asked.get(message.id);
     this.hasBegun = true;
     this.waitOn();
-    if (message.kind === "at") this.at = message.folder;
-    else if (message.kind === "looked") asked?.looked(reviveBytes(message.looked));
-    else if (message.kind === "place") asked?.place(message.place);
-    else if (message.kind !== "begun") {
+    if (message.kind === "begun") return;
+    if (message.kind === "at") {
+      this.at = message.folder;
+      return;
+    }
+    if (message.kind === "done" || message.kind === "failed") {
+      this.at = null;
       this.asked.delete(message.id);
       if (message.kind === "failed") asked?.reject(errorOf(message.failure));
       else asked?.resolve(true);
       if (this.asked.size === 0 && this.timer) clearTimeout(this.timer);
-    }
-    if (this.endsWhenDone && message.kind !== "at" && message.kind !== "begun") this.end();
+    } else asked?.hears(message);
+    if (this.endsWhenDone) this.end();
   }
 
   /** Whoever waits is let go when nothing was heard for so long; it goes on with what it is at. */

@@ -67,10 +67,11 @@ function pretender(answer: string): string {
   const program = path.join(house.base, "looker.mjs");
   fs.writeFileSync(
     program,
-    `import { existsSync, appendFileSync } from "node:fs";
+    `import { appendFileSync, existsSync, writeFileSync } from "node:fs";
 const tick = new Int32Array(new SharedArrayBuffer(4));
 const say = (message) => new Promise((resolve) => process.send(message, undefined, undefined, resolve));
 appendFileSync(${JSON.stringify(path.join(house.base, "started"))}, ".");
+writeFileSync(${JSON.stringify(path.join(house.base, "pid"))}, String(process.pid));
 process.on("disconnect", () => process.exit());
 process.on("message", async ({ kind, id, question }) => {
   if (kind !== "ask") return;
@@ -140,6 +141,18 @@ describe("a disk that does not answer", () => {
     looker = aside;
     await expect(aside.place("/silent")).rejects.toMatchObject({ code: "no-answer" });
     await expect(aside.place("/silent")).rejects.toMatchObject({ code: "no-answer" });
+    expect(started()).toBe(2);
+  });
+
+  it("is not what one is told of that was ended while nobody asked it anything: another looks in its place", async () => {
+    const aside = new AsideLooker(pretender(path.join(house.base, "never")), Buffer.alloc(32), () => undefined, 10_000);
+    looker = aside;
+    const looks = async (): Promise<unknown> => (await aside.folders(request("first"))).map(({ failure }) => failure);
+    expect(await looks()).toEqual([null]);
+    const pid = Number(fs.readFileSync(path.join(house.base, "pid"), "utf8"));
+    process.kill(pid, "SIGKILL");
+    await expect.poll(() => fs.existsSync(`/proc/${pid}`)).toBe(false);
+    expect(await looks()).toEqual([null]);
     expect(started()).toBe(2);
   });
 

@@ -54,6 +54,26 @@ describe("whether a process is still at work", () => {
     for (const presence of [here, next]) presence.close();
   });
 
+  it("ends though its directory is gone, or answers with errors; and what can't be asked is not taken for over", () => {
+    let isBroken = false;
+    const broken = new Proxy(linuxDisk, {
+      get: (disk, name: keyof typeof linuxDisk) =>
+        isBroken && name === "openRoot"
+          ? () => {
+              throw Object.assign(new Error("EIO"), { code: "EIO" });
+            }
+          : disk[name],
+    });
+    const [one, gone] = [new Presence(broken, directory), new Presence(linuxDisk, directory)];
+    one.begin();
+    gone.begin();
+    isBroken = true;
+    expect(one.isAtWork(gone.name)).toBe(true);
+    expect(() => one.close()).not.toThrow();
+    fs.rmSync(directory, { recursive: true });
+    expect(() => gone.close()).not.toThrow();
+  });
+
   it("is not asked where nothing can be written, and nothing fails for that", () => {
     fs.rmdirSync(directory);
     fs.writeFileSync(directory, "a file in its place");
