@@ -61,7 +61,7 @@ export default tseslint.config(
       "server/src/database/open.ts",
       "server/src/session/stay.ts",
       "server/src/operations/folders/integrate.ts",
-      "server/src/operations/folders/follow-drives.ts",
+      "server/src/look/mounts.ts",
       "server/src/rescue-files.ts",
     ],
     rules: {

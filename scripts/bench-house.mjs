@@ -4,6 +4,7 @@
  * they take alone. Writes docs/BENCHMARKS-HOUSE.md. `--quick`: smaller; writes nothing.
  */
 import { spawn, spawnSync } from "node:child_process";
+import { once } from "node:events";
 import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from "node:fs";
 import { request } from "node:http";
 import { cpus, tmpdir } from "node:os";
@@ -105,6 +106,8 @@ async function serve(env) {
   headers["x-eremos-tab"] = body.tab;
   return {
     call,
+    port: address.port,
+    headers,
     stop: () => {
       child.kill();
       return new Promise((resolve) => child.once("exit", resolve));
@@ -132,23 +135,21 @@ async function beside(env) {
     if (i % 500 === 0) mkdirSync(directory, { recursive: true });
     writeFileSync(join(directory, `file ${i}`), "");
   }
-  const { call, stop } = await serve(env);
+  const { call, stop, port, headers } = await serve(env);
   await pageCalls(call);
   const idle = await pageCalls(call);
-  let isOver = false;
+  const load = spawn(
+    process.execPath,
+    [join(root, "scripts", "bench", "load.mjs"), JSON.stringify({ port, headers, large })],
+    { stdio: ["ignore", "pipe", "inherit"] },
+  );
   let planned = 0;
-  const working = (async () => {
-    while (!isOver) {
-      await Promise.all([
-        call("plan", { path: large, guard: "sealed", visibility: "hidden" }),
-        ...Array.from({ length: 10 }, (_, i) => call("places/list", { path: join(large, `d${i}`) })),
-      ]);
-      planned++;
-    }
-  })();
+  load.stdout.on("data", (part) => (planned = Number(part)));
+  const ended = once(load, "exit");
   const busy = await pageCalls(call);
-  isOver = true;
-  await working;
+  load.kill("SIGTERM");
+  const [code] = await ended;
+  if (code !== 0) throw new Error("The load ended by itself.");
   await stop();
   return { idle, busy, planned };
 }

@@ -1,7 +1,7 @@
 /**
  * A house that a newcomer can look over: no more sources than this in one directory, each room of the engine with a door
- * that says what it is for, no guard asked for by its name but where guards are, and one meaning for each name that a
- * storey gives out.
+ * that says what it is for, no guard asked for by its name but where guards are, no look for a folder but by those who
+ * know whether its disk answers, and one meaning for each name that a storey gives out.
  */
 import { spawnSync } from "node:child_process";
 import { readFileSync } from "node:fs";
@@ -44,6 +44,10 @@ const LEDGER = /\bregistry\.(put|record|remove|dropHeader|keepSlot)\(|\bdata\.(w
 for (const file of sources.filter((one) => /^server\/src\/.+\.ts$/.test(one) && one !== "server/src/ledger/ledger.ts"))
   if (LEDGER.test(readFileSync(join(root, file), "utf8")))
     wrong.push(`${file} writes what is said of a folder by itself; the ledger does (server/src/ledger/ledger.ts)`);
+const LOOKS = /\b(locateFolder|locateAnywhere|lookAtFolder)\(/;
+for (const file of sources.filter((one) => /^server\/src\/.+\.ts$/.test(one) && !one.startsWith("server/src/look/")))
+  if (LOOKS.test(readFileSync(join(root, file), "utf8")))
+    wrong.push(`${file} looks for a folder by itself, whether its disk answers or not (server/src/look/where-is.ts)`);
 
 const EXPORTED = /^export (?:async )?(?:abstract )?(?:function|class|interface|type|const) (\w+)/gm;
 for (const storey of ["core/src/", "server/src/"]) {

@@ -3,7 +3,7 @@
  * Chromium.
  */
 import { spawnSync } from "node:child_process";
-import { existsSync, mkdirSync, readFileSync, rmSync } from "node:fs";
+import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, statfsSync } from "node:fs";
 import { join } from "node:path";
 import { CHECKS, runChecks } from "./checks.mjs";
 import { build, install, installTestPrograms, requireNode, root } from "./steps.mjs";
@@ -23,6 +23,26 @@ let passed = 0;
 let failed = 0;
 /** Tests that need another account, a mount or the like, where there is none. */
 let skipped = 0;
+
+const ROOM_BYTES = 8 * 2 ** 30;
+
+/**
+ * Where the tests' own folders are: in memory, where there is room and files have attributes there too, since they are
+ * written durably thousands of times. The long campaigns, and tests that are run by themselves, are on the disk.
+ */
+function inMemory() {
+  const directory = "/dev/shm";
+  if (!existsSync(directory)) return null;
+  const { bavail, bsize } = statfsSync(directory);
+  if (bavail * bsize < ROOM_BYTES) return null;
+  const own = mkdtempSync(join(directory, "eremos-tests-"));
+  if (spawnSync("setfattr", ["-n", "user.eremos", "-v", "1", own]).status === 0) return own;
+  rmSync(own, { recursive: true });
+  return null;
+}
+
+const place = deep ? null : inMemory();
+if (place !== null) process.env.TMPDIR = place;
 
 /** Adds a runner's own counts; a runner that ends badly without counting a failure counts as one. */
 function suite(name, args, report, countsOf) {
@@ -67,6 +87,7 @@ if (!deep) {
     skipped: stats.skipped,
   }));
 }
+if (place !== null) spawnSync("rm", ["-rf", "--", place]);
 if (skipped > 0)
   process.stdout.write(
     `\n${skipped} skipped: they need another account, a mounted drive or something else that can't be had here.\n`,

@@ -204,7 +204,7 @@ export interface ErrorView {
 export interface PlaceEntry {
   readonly name: string;
   readonly path: string;
-  readonly type: "dir" | "file" | "link" | "other";
+  readonly type: "dir" | "file";
   readonly hidden: boolean;
   readonly expandable: boolean;
   /** The protected folder at this path, if any. */

@@ -3,16 +3,21 @@ import * as path from "node:path";
 import { EremosError, displayPath } from "@eremos/core";
 import type { FolderRecord } from "./ledger/registry";
 
-/**
- * A typed path as the bytes of a full path: "~" and relative parts resolved, links in its parents followed, the last
- * part not.
- */
-export function fullPath(typed: string, home: string, from = "/"): Buffer {
+/** A typed path as a whole one, with no look at the disk. @throws EremosError `usage` */
+export function typedPath(typed: string, home: string, from = "/"): string {
   const trimmed = typed.startsWith("file:") ? fromAddress(typed) : typed;
   if (trimmed.trim() === "" || trimmed.includes("\0"))
     throw new EremosError("usage", "That is not a path. Nothing was touched.");
   const expanded = trimmed === "~" || trimmed.startsWith("~/") ? path.join(home, trimmed.slice(1)) : trimmed;
-  const resolved = path.resolve(from, expanded);
+  return path.resolve(from, expanded);
+}
+
+/**
+ * A typed path as the bytes of a full path: "~" and relative parts resolved, links in its parents followed, the last
+ * part not. @throws EremosError `usage`
+ */
+export function fullPath(typed: string, home: string, from = "/"): Buffer {
+  const resolved = typedPath(typed, home, from);
   if (resolved === "/") return Buffer.from("/");
   return Buffer.from(path.join(realPathOf(path.dirname(resolved)), path.basename(resolved)));
 }

@@ -7,6 +7,7 @@ import { activityOf } from "../src/operations/folders/about";
 import { closeUp } from "../src/operations/locking/close-up";
 import { findTarget } from "../src/operations/locking/find-target";
 import { setFolderPassword } from "../src/operations/locking/folder-password";
+import { followDrives, lookAtAll } from "../src/operations/folders/follow-drives";
 import { listFolders } from "../src/operations/folders/list-folders";
 import { NO_RULES } from "../src/ledger/ledger";
 import { lock, lockAgain } from "../src/operations/locking/lock-folder";
@@ -21,6 +22,7 @@ import { listPlace } from "../src/operations/folders/walk-places";
 import { AS_BEFORE } from "../src/protection";
 import { Eremos } from "../src/eremos";
 import { setStay, signIn, signOut } from "../src/operations/entrance/sign-in";
+import { decodePath } from "../src/paths";
 import { readSettings } from "../src/settings";
 import { Keeper } from "../src/watch/keeper";
 import { CAN_MOUNT, Drive } from "../../core/test/support/mounts";
@@ -351,6 +353,17 @@ it.runIf(CAN_MOUNT)(
       expect(listFolders(eremos)).toMatchObject(
         ["In view", "Tucked"].map((name) => ({ state: "locked", path: path.join(drive.at, "Papers", name) })),
       );
+      // To look writes nothing; the list follows when the drive is seen to have come, or at the next sign-in.
+      const { keys } = eremos;
+      if (!keys) throw new Error("signed out");
+      const paths = (): string[] =>
+        eremos.registry
+          .list(keys)
+          .map((record) => path.basename(path.dirname(path.dirname(decodePath(record.path).toString()))));
+      const before = paths();
+      expect(new Set(before)).not.toContain("mounted elsewhere");
+      followDrives(eremos, keys, await lookAtAll(eremos, keys));
+      expect(paths()).toEqual(["mounted elsewhere", "mounted elsewhere"]);
       for (const name of ["In view", "Tucked"]) {
         const { path: now } = await (await unlock(eremos, target(path.join(drive.at, "Papers", name)))).outcome;
         expect(fs.readFileSync(path.join(now.toString(), "letter.txt"), "utf8")).toBe("Dear Jonas");

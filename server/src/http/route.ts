@@ -1,7 +1,8 @@
 import type { ServerResponse } from "node:http";
 import * as z from "zod";
-import { EremosError } from "@eremos/core";
+import { EremosError, displayPath } from "@eremos/core";
 import type { Eremos } from "../eremos";
+import { decodePath, typedPath } from "../paths";
 import type { Sessions } from "../session/sessions";
 
 export interface ApiContext {
@@ -37,10 +38,28 @@ export function route<S extends z.ZodType>(
       const parsed = schema.safeParse(body);
       if (!parsed.success)
         throw new EremosError("usage", "The request is not in a form Eremos knows. Nothing was touched.");
+      await call.context.eremos.looker.answers(namedIn(call.context.eremos, parsed.data));
       return run(call, parsed.data);
     },
   };
 }
+
+/** The paths, and the protected folders, that a call names: what they lie on answers before an operation begins. */
+function namedIn(eremos: Eremos, body: unknown): string[] {
+  const { path, folder, places } = named.parse(body);
+  const record = eremos.keys && eremos.registry.list(eremos.keys).find(({ id }) => id === folder);
+  const at = record ? displayPath(decodePath(record.path)) : folder;
+  return [path, at, ...(places ?? [])].flatMap((one) => {
+    const typed = one ?? "";
+    return /^[/~]|^file:/.test(typed) ? [typedPath(typed, eremos.settings.home)] : [];
+  });
+}
+
+const named = z.object({
+  path: z.string().optional().catch(undefined),
+  folder: z.string().optional().catch(undefined),
+  places: z.array(z.string()).nullish().catch(undefined),
+});
 
 export const nothing = z.object({});
 export const text = z.string().max(4096);

@@ -1,7 +1,7 @@
-import { closeToOthers, isEncrypting, isEremosError, locateFolder } from "@eremos/core";
+import { closeToOthers, isEncrypting, isEremosError } from "@eremos/core";
 import type { Eremos } from "../eremos";
+import { whereIs } from "../look/where-is";
 import { closeUp } from "../operations/locking/close-up";
-import { decodePath } from "../paths";
 
 /** A session that ends gives programs about this long. */
 const LONGEST_STOP_MS = 4000;
@@ -24,7 +24,7 @@ export async function finishWork(eremos: Eremos): Promise<void> {
 function closeWhatIsLeft(eremos: Eremos): void {
   for (const note of eremos.data.notes().filter(({ rules }) => rules.atStop)) {
     try {
-      const located = locateFolder(eremos.disk, decodePath(note.path), note.id);
+      const located = whereIs(eremos, note);
       if (located && isEncrypting(located.inspection) && located.inspection.state === "open")
         closeToOthers(eremos.disk, located.realPath);
     } catch (error) {

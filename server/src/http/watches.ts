@@ -2,7 +2,8 @@ import type { Eremos } from "../eremos";
 import { MINUTE_MS } from "../locking-rules";
 import { signOutIdle } from "../operations/entrance/sign-in";
 import { checksInTurn } from "../operations/folders/check-in-turn";
-import { readTables } from "../operations/folders/follow-drives";
+import { followDrives, lookAtAll } from "../operations/folders/follow-drives";
+import { readTables } from "../look/mounts";
 import { lockAgain } from "../operations/locking/lock-folder";
 import { recoverInterrupted } from "../operations/ways-back/recover-interrupted";
 import { catchUp } from "../operations/ways-back/renew-headers";
@@ -28,7 +29,7 @@ export async function startWatches(eremos: Eremos, sessions: Sessions, isFirst: 
     watchDatabase(eremos, () => recoverInterrupted(eremos)),
     watchMounts(
       () => readTables(eremos.settings.mounts),
-      () => eremos.announce({ topic: "folders" }),
+      () => void followMounts(eremos).catch(() => undefined),
     ),
     watchSleep(whenAway(eremos, sessions, keeper)),
     signOutWhenIdle(eremos, sessions),
@@ -48,6 +49,12 @@ export function whenAway(eremos: Eremos, sessions: Sessions, keeper: Keeper): Aw
       signOutIdle(eremos);
     },
   };
+}
+
+/** A drive came or went: its folders come back, or show as away. */
+async function followMounts(eremos: Eremos): Promise<void> {
+  if (eremos.keys) await eremos.holding(async (keys) => followDrives(eremos, keys, await lookAtAll(eremos, keys)));
+  eremos.announce({ topic: "folders" });
 }
 
 /**

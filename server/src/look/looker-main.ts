@@ -1,3 +1,5 @@
+import * as fs from "node:fs";
+import * as path from "node:path";
 import { type Disk, diskOf, failureOf, lookAtFolder, reviveBytes } from "@eremos/core";
 import { onEndSignals } from "../end-signals";
 import { lookAtPlace } from "./place";
@@ -20,7 +22,8 @@ process.on("message", (received: ToLooker) => {
 async function answer(id: number, question: Question): Promise<void> {
   await say({ kind: "begun", id });
   try {
-    if (question.kind === "place") await say({ kind: "place", id, place: lookAtPlace(question.directory) });
+    if (question.kind === "place") await say({ kind: "place", id, place: lookAtPlace(question.asked) });
+    else if (question.kind === "answers") waitForAnswer(question.path);
     else if (disk)
       for (const folder of question.request.folders) {
         await say({ kind: "at", id, folder: folder.id });
@@ -29,6 +32,18 @@ async function answer(id: number, question: Question): Promise<void> {
     await say({ kind: "done", id });
   } catch (error) {
     await say({ kind: "failed", id, failure: failureOf(error, "looking; nothing was touched") });
+  }
+}
+
+/** Whatever the answer is. Where there is nothing, what it would lie on is asked. */
+function waitForAnswer(asked: string): void {
+  for (let at = path.resolve(asked); ; at = path.dirname(at)) {
+    try {
+      fs.statfsSync(at);
+      return;
+    } catch {
+      if (at === path.dirname(at)) return;
+    }
   }
 }
 

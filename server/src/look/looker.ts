@@ -1,7 +1,6 @@
 import { type ChildProcess, fork } from "node:child_process";
 import {
   type Disk,
-  EremosError,
   type LookRequest,
   type Looked,
   errorOf,
@@ -10,27 +9,44 @@ import {
   reviveBytes,
 } from "@eremos/core";
 import { lookAtPlace } from "./place";
-import type { FromLooker, PlaceLook, Question, ToLooker } from "./protocol";
+import type { FromLooker, PlaceAsked, PlaceLook, Question, ToLooker } from "./protocol";
+import { withoutAnswer } from "./no-answer";
 
 /** Who looks at disks for the operations. */
 export interface Looker {
   /** What the disk says of each. Never rejects for what one of them lies on. */
   folders(request: LookRequest): Promise<readonly Looked[]>;
-  /** @throws EremosError `not-found` | `no-permission` | `not-a-folder` | `no-answer` */
-  place(directory: string): Promise<PlaceLook>;
+  /** Whether the last look at this folder got no answer, and none has come since. */
+  isSilent(id: string): boolean;
+  /** @throws EremosError `outside-places` | `not-found` | `no-permission` | `not-a-folder` | `no-answer` */
+  place(asked: PlaceAsked): Promise<PlaceLook>;
+  /** Before anything else looks there: what these lie on answers. @throws EremosError `no-answer` */
+  answers(paths: readonly string[]): Promise<void>;
   close(): void;
+}
+
+export function lookByOneself(disk: Disk, { folders, mounts }: LookRequest): readonly Looked[] {
+  return folders.map((folder) => lookAtFolder(disk, folder, mounts));
 }
 
 /** For a process in which nobody else waits: the command line. */
 export class OwnLooker implements Looker {
   constructor(private readonly disk: Disk) {}
 
-  async folders({ folders, mounts }: LookRequest): Promise<readonly Looked[]> {
-    return folders.map((folder) => lookAtFolder(this.disk, folder, mounts));
+  async folders(request: LookRequest): Promise<readonly Looked[]> {
+    return lookByOneself(this.disk, request);
   }
 
-  async place(directory: string): Promise<PlaceLook> {
-    return lookAtPlace(directory);
+  isSilent(): boolean {
+    return false;
+  }
+
+  async place(asked: PlaceAsked): Promise<PlaceLook> {
+    return lookAtPlace(asked);
+  }
+
+  async answers(): Promise<void> {
+    // Whoever waits for it is nobody else.
   }
 
   close(): void {
@@ -96,20 +112,42 @@ export class AsideLooker implements Looker {
     child.endWhenDone();
   }
 
-  async place(directory: string): Promise<PlaceLook> {
-    const child = (this.atPlaces = this.living(this.atPlaces));
+  isSilent(id: string): boolean {
+    return this.waiting.has(id);
+  }
+
+  async place(asked: PlaceAsked): Promise<PlaceLook> {
     const found: PlaceLook[] = [];
-    const isDone = await child.ask({ kind: "place", directory }, (message) => {
+    const isDone = await this.askAtPlaces({ kind: "place", asked }, (message) => {
       if (message.kind === "place") found.push(message.place);
     });
     const [place] = found;
     if (isDone && place) return place;
-    if (this.atPlaces === child) this.atPlaces = null;
-    child.end();
-    throw new EremosError(
-      "no-answer",
-      `What ${directory} lies on does not answer. Nothing was touched; try it again when it does.`,
-    );
+    throw withoutAnswer(asked.typed);
+  }
+
+  async answers(paths: readonly string[]): Promise<void> {
+    for (const path of paths)
+      if (!(await this.askAtPlaces({ kind: "answers", path }, () => undefined))) throw withoutAnswer(path);
+  }
+
+  /**
+   * Whoever waits behind what does not answer is answered by another. False where this very question is the one without
+   * an answer.
+   */
+  private async askAtPlaces(question: Question, hears: (message: FromLooker) => void): Promise<boolean> {
+    for (;;) {
+      const child = (this.atPlaces = this.living(this.atPlaces));
+      let isAtIt = false;
+      const isDone = await child.ask(question, (message) => {
+        if (message.kind === "begun") isAtIt = true;
+        else hears(message);
+      });
+      if (isDone) return true;
+      if (this.atPlaces === child) this.atPlaces = null;
+      child.end();
+      if (isAtIt || !child.hasBegun || this.isClosed) return false;
+    }
   }
 
   /** One that ended by itself, as by somebody's hand, is no disk that does not answer. */
@@ -125,7 +163,7 @@ export class AsideLooker implements Looker {
 }
 
 interface Asked {
-  /** Hears what comes before the end. */
+  /** Hears that it has begun, and what comes before the end. */
   readonly hears: (message: FromLooker) => void;
   readonly resolve: (isDone: boolean) => void;
   readonly reject: (error: unknown) => void;
@@ -138,7 +176,8 @@ class Child {
   private nextId = 1;
   private timer: NodeJS.Timeout | null = null;
   private endsWhenDone = false;
-  private hasBegun = false;
+  /** It has said something. */
+  hasBegun = false;
   /** The folder that it is looking at. */
   at: string | null = null;
   /** When it has ended, or, where it was left alone, when it has done what it was at. */
@@ -187,7 +226,6 @@ class Child {
     const asked = this.asked.get(message.id);
     this.hasBegun = true;
     this.waitOn();
-    if (message.kind === "begun") return;
     if (message.kind === "at") {
       this.at = message.folder;
       return;

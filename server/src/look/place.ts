@@ -1,23 +1,53 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
-import { EremosError, VAULT_NAME, hiddenNamesIn, isHiddenByDesktop, systemCode } from "@eremos/core";
-import type { LookedEntry, PlaceLook } from "./protocol";
+import {
+  EremosError,
+  HELD_NAME,
+  HIDDEN_NAME,
+  VAULT_NAME,
+  hiddenNamesIn,
+  isHiddenByDesktop,
+  isInPlaces,
+  systemCode,
+} from "@eremos/core";
+import type { PlaceEntry } from "../contract";
+import { compareNames, fullPath, realPathOf } from "../paths";
+import type { PlaceAsked, PlaceLook } from "./protocol";
 
 const VAULT = VAULT_NAME.toString();
+const HELD = HELD_NAME.toString();
+/** Of one directory; the path of any other can be typed. */
+const MOST_FILES = 500;
 
-/** One level of the real disk. @throws EremosError `not-found` | `no-permission` | `not-a-folder` */
-export function lookAtPlace(directory: string): PlaceLook {
+/**
+ * One level of the real disk, in the order in which it is listed; without links, and without what Eremos keeps there.
+ * @throws EremosError `outside-places` | `not-found` | `no-permission` | `not-a-folder`
+ */
+export function lookAtPlace({ typed, home, places, listed }: PlaceAsked): PlaceLook {
+  const directory = fullPath(typed, home).toString("utf8");
+  // Links are not followed out of the places.
+  if (!isInPlaces(realPathOf(directory), places))
+    throw new EremosError(
+      "outside-places",
+      `${directory} is outside the places Eremos may walk (${places.join(", ")}).`,
+    );
+  const entries = readEntries(directory)
+    .filter(({ name }) => name !== VAULT && name !== HELD && !HIDDEN_NAME.test(name))
+    .sort((a, b) => compareNames(a.name, b.name));
   const hidden = hiddenNamesIn(directory);
+  const viewOf = (name: string, type: PlaceEntry["type"]): PlaceEntry => {
+    const full = path.join(directory, name);
+    const expandable = type === "dir" && holdsSomething(full);
+    return { name, path: full, type, hidden: isHiddenByDesktop(name, hidden), expandable, folder: null };
+  };
+  const isListed = new Set(listed.filter((one) => path.dirname(one) === directory));
+  const files = entries.filter((entry) => entry.isFile());
+  const shown = files.filter(({ name }, i) => i < MOST_FILES || isListed.has(path.join(directory, name)));
   return {
-    entries: readEntries(directory).map((entry): LookedEntry => {
-      const type = entry.isDirectory() ? "dir" : entry.isFile() ? "file" : entry.isSymbolicLink() ? "link" : "other";
-      return {
-        name: entry.name,
-        type,
-        isHidden: isHiddenByDesktop(entry.name, hidden),
-        holdsSomething: type === "dir" && holdsSomething(path.join(directory, entry.name)),
-      };
-    }),
+    path: directory,
+    directories: entries.filter((entry) => entry.isDirectory()).map(({ name }) => viewOf(name, "dir")),
+    files: shown.map(({ name }) => viewOf(name, "file")),
+    more: files.length - shown.length,
   };
 }
 
@@ -36,7 +66,13 @@ function readEntries(directory: string): fs.Dirent[] {
 
 function holdsSomething(directory: string): boolean {
   try {
-    return fs.readdirSync(directory).some((name) => name !== VAULT);
+    const dir = fs.opendirSync(directory);
+    try {
+      for (let entry = dir.readSync(); entry !== null; entry = dir.readSync()) if (entry.name !== VAULT) return true;
+      return false;
+    } finally {
+      dir.closeSync();
+    }
   } catch {
     return false;
   }

@@ -1,22 +1,30 @@
 import type { Failure, LookRequest, Looked } from "@eremos/core";
+import type { PlaceEntry } from "../contract";
 
 /** Between a session and its lookers. What a looker is asked it only reads, and it is handed no key. */
 export type Question =
   | { readonly kind: "folders"; readonly request: LookRequest }
-  /** One directory, with what stands in it. */
-  | { readonly kind: "place"; readonly directory: string };
+  | { readonly kind: "place"; readonly asked: PlaceAsked }
+  /** Whether what it lies on answers at all. */
+  | { readonly kind: "answers"; readonly path: string };
 
-export interface PlaceLook {
-  readonly entries: readonly LookedEntry[];
+/** One directory, as its owner typed it. */
+export interface PlaceAsked {
+  readonly typed: string;
+  readonly home: string;
+  /** It must be in one of these, with every link followed. */
+  readonly places: readonly string[];
+  /** Ordinary paths of what is protected: they are listed in any case. */
+  readonly listed: readonly string[];
 }
 
-export interface LookedEntry {
-  readonly name: string;
-  readonly type: "dir" | "file" | "link" | "other";
-  /** A file manager shows it only when asked to. */
-  readonly isHidden: boolean;
-  /** A directory with something in it. */
-  readonly holdsSomething: boolean;
+/** As the page lists it, but for what is protected there. */
+export interface PlaceLook {
+  readonly path: string;
+  readonly directories: readonly PlaceEntry[];
+  readonly files: readonly PlaceEntry[];
+  /** So many files are not listed. */
+  readonly more: number;
 }
 
 export type ToLooker =

@@ -1,8 +1,8 @@
-import { type Located, isEremosError, locateFolder, printable } from "@eremos/core";
+import { type Located, isEremosError, printable } from "@eremos/core";
 import type { Note } from "../data-directory";
 import type { Eremos } from "../eremos";
+import { whereIs } from "../look/where-is";
 import { MINUTE_MS } from "../locking-rules";
-import { decodePath } from "../paths";
 import type { KnownOpen } from "./known-open";
 
 const LOOK_EVERY_MS = 5000;
@@ -118,7 +118,7 @@ export class Keeper {
 
 function locate(eremos: Eremos, note: Note): Located | null {
   try {
-    return locateFolder(eremos.disk, decodePath(note.path), note.id);
+    return whereIs(eremos, note);
   } catch (error) {
     if (isEremosError(error)) return null;
     throw error;

@@ -3,7 +3,11 @@ import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import type { FolderToLookAt } from "@eremos/core";
-import { AsideLooker } from "../../src/look/looker";
+import { ROUTES } from "../../src/http/api";
+import type { Call } from "../../src/http/route";
+import { AsideLooker, OwnLooker } from "../../src/look/looker";
+import { closeUp } from "../../src/operations/locking/close-up";
+import { unlock } from "../../src/operations/locking/open-folder";
 import { listFolders, listFoldersAside } from "../../src/operations/folders/list-folders";
 import { listPlace } from "../../src/operations/folders/walk-places";
 import { lock } from "../../src/operations/locking/lock-folder";
@@ -73,17 +77,21 @@ const say = (message) => new Promise((resolve) => process.send(message, undefine
 appendFileSync(${JSON.stringify(path.join(house.base, "started"))}, ".");
 writeFileSync(${JSON.stringify(path.join(house.base, "pid"))}, String(process.pid));
 process.on("disconnect", () => process.exit());
-process.on("message", async ({ kind, id, question }) => {
-  if (kind !== "ask") return;
+let before = Promise.resolve();
+process.on("message", ({ kind, id, question }) => {
+  if (kind === "ask") before = before.then(() => answer(id, question));
+});
+async function answer(id, question) {
   await say({ kind: "begun", id });
-  if (question.kind === "place") while (!existsSync(${JSON.stringify(answer)})) Atomics.wait(tick, 0, 0, 10);
+  const { asked, path = asked?.typed ?? "" } = question;
+  if (path.includes("silent")) while (!existsSync(${JSON.stringify(answer)})) Atomics.wait(tick, 0, 0, 10);
   for (const folder of question.request?.folders ?? []) {
     await say({ kind: "at", id, folder: folder.id });
     if (folder.id === "silent") while (!existsSync(${JSON.stringify(answer)})) Atomics.wait(tick, 0, 0, 10);
     await say({ kind: "looked", id, looked: { id: folder.id, path: folder.path, located: null, failure: null, isAway: false, forks: [], isInsured: false, isCramped: false, vaultPlace: null } });
   }
   await say({ kind: "done", id });
-});
+}
 `,
   );
   return program;
@@ -139,9 +147,60 @@ describe("a disk that does not answer", () => {
     const answer = path.join(house.base, "answer");
     const aside = new AsideLooker(pretender(answer), Buffer.alloc(32), () => undefined, PATIENCE_MS);
     looker = aside;
-    await expect(aside.place("/silent")).rejects.toMatchObject({ code: "no-answer" });
-    await expect(aside.place("/silent")).rejects.toMatchObject({ code: "no-answer" });
+    const silent = { typed: "/silent", home: "/", places: ["/"], listed: [] };
+    await expect(aside.place(silent)).rejects.toMatchObject({ code: "no-answer" });
+    await expect(aside.place(silent)).rejects.toMatchObject({ code: "no-answer" });
     expect(started()).toBe(2);
+  });
+
+  it("under what a call names ends the call before its operation begins, and keeps no call behind it waiting", async () => {
+    const folder = house.makeFolder("silent");
+    await lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).outcome;
+    const [record] = listFolders(house.eremos);
+    looker = new AsideLooker(pretender(path.join(house.base, "never")), Buffer.alloc(32), () => undefined, PATIENCE_MS);
+    house.eremos.looker = looker;
+    const call = { context: { eremos: house.eremos } } as Call;
+    const calls: readonly [keyof typeof ROUTES, object][] = [
+      ["plan", { path: folder, guard: "sealed", visibility: "view" }],
+      ["reach", { folder: record?.id }],
+      ["scan/start", { places: [folder] }],
+      ["unlock", { folder }],
+    ];
+    for (const [name, body] of calls)
+      await expect(ROUTES[name]?.run(call, body), name).rejects.toMatchObject({ code: "no-answer" });
+    const [one, other] = await Promise.allSettled([
+      looker.answers([folder]),
+      looker.answers([path.join(house.world, "other")]),
+    ]);
+    expect(one).toMatchObject({ status: "rejected", reason: { code: "no-answer" } });
+    expect(other).toMatchObject({ status: "fulfilled" });
+  });
+
+  it("is looked at by nobody else: what closes up locks the others, and says of it that it has no answer", async () => {
+    const folders = ["Bills", "Cello"].map((name) => house.makeFolder(name));
+    for (const folder of folders) {
+      await lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).outcome;
+      await (
+        await unlock(house.eremos, { pathOrId: folder, from: "/", accept: [], mode: { kind: "usual" } })
+      ).outcome;
+    }
+    const [silent = "", answering] = listFolders(house.eremos).map(({ id }) => id);
+    house.eremos.looker = {
+      isSilent: (id) => id === silent,
+      folders: () => Promise.resolve([]),
+      place: () => Promise.reject(new Error()),
+      answers: () => Promise.resolve(),
+      close: () => undefined,
+    };
+    const { locking, left } = closeUp(house.eremos, false);
+    await Promise.all(locking.map(({ job }) => job.outcome));
+    expect(left).toEqual([{ path: folders[0], reason: expect.stringContaining("does not answer") }]);
+    expect(locking.map(({ path: at }) => at)).toEqual([folders[1]]);
+    house.eremos.looker = new OwnLooker(house.eremos.disk);
+    expect(listFolders(house.eremos).map(({ id, state }) => [id, state])).toEqual([
+      [silent, "open"],
+      [answering, "locked"],
+    ]);
   });
 
   it("is not what one is told of that was ended while nobody asked it anything: another looks in its place", async () => {

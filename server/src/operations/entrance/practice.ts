@@ -9,8 +9,8 @@ import {
 } from "@eremos/core";
 import type { BackSecret, PracticeView } from "../../contract";
 import type { Eremos } from "../../eremos";
+import { whereverIs } from "../../look/where-is";
 import { throughGate } from "../../session/gate";
-import { locateRecord } from "../folders/follow-drives";
 import { nameFolder } from "../../paths";
 
 /** So much of a file is read to prove that contents come out. */
@@ -29,7 +29,7 @@ export async function practice(eremos: Eremos, secret: BackSecret): Promise<Prac
   const at = Date.now();
   const folders: PracticeView["folders"][number][] = [];
   for (const listed of eremos.registry.list(keys).filter(isEncrypting)) {
-    const { record, located } = locateRecord(eremos, listed);
+    const { record, located } = whereverIs(eremos, listed);
     const { id, name, path } = nameFolder(record);
     const problem = located
       ? await whyNot(located.realPath, secret)

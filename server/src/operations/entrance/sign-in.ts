@@ -4,6 +4,7 @@ import { Keys } from "../../session/keys";
 import { throughGate } from "../../session/gate";
 import { closeUp } from "../locking/close-up";
 import { sealArrivals } from "../folders/drop";
+import { followDrives, lookAtAll } from "../folders/follow-drives";
 import { renewFolders, sealRowsOfBefore, takeInEarlier } from "../ways-back/renew-folders";
 import { recoverInterrupted, tellOfListed } from "../ways-back/recover-interrupted";
 import { renewHeaders } from "../ways-back/renew-headers";
@@ -35,9 +36,11 @@ export async function afterSignIn(eremos: Eremos, keys: Keys): Promise<void> {
   await takeInEarlier(eremos, keys);
   tellOfListed(eremos);
   await knowThisComputer(eremos, keys);
+  const looked = await lookAtAll(eremos, keys);
+  followDrives(eremos, keys, looked);
   await renewHeaders(eremos, keys);
   await renewFolders(eremos, keys);
-  await sealArrivals(eremos, keys);
+  await sealArrivals(eremos, keys, looked);
   eremos.announce({ topic: "session" });
 }
 

@@ -1,10 +1,10 @@
 import { isEncrypting, isEremosError } from "@eremos/core";
 import type { Eremos } from "../../eremos";
+import { whereverIs } from "../../look/where-is";
 import type { FolderRecord } from "../../ledger/registry";
 import type { Turns } from "../../watch/check-watch";
 import { waysOf } from "../ways-back/renew-key";
 import { check } from "./check";
-import { locateRecord } from "./follow-drives";
 
 const DAY_MS = 24 * 60 * 60 * 1000;
 
@@ -40,7 +40,7 @@ function dueNow(eremos: Eremos, now: number): string | null {
 
 function isLocked(eremos: Eremos, record: FolderRecord): boolean {
   try {
-    return locateRecord(eremos, record).located?.inspection.state === "sealed";
+    return whereverIs(eremos, record).located?.inspection.state === "sealed";
   } catch (error) {
     if (isEremosError(error)) return false;
     throw error;

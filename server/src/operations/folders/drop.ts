@@ -4,6 +4,7 @@ import {
   type DropSlot,
   EremosError,
   type Located,
+  type Looked,
   VAULT_NAME,
   displayPath,
   inspectFolder,
@@ -13,7 +14,6 @@ import {
 } from "@eremos/core";
 import type { Eremos } from "../../eremos";
 import type { Keys } from "../../session/keys";
-import { mountsIn, toLookAt } from "./follow-drives";
 import { directoriesIn } from "./find-dropped";
 import { fullPath } from "../../paths";
 
@@ -55,7 +55,7 @@ export function drop(eremos: Eremos, folder: string, files: readonly string[], f
  * What programs saved into locked folders that stand in view is sealed, and waits to be taken in. Returns how many
  * files were.
  */
-export async function sealArrivals(eremos: Eremos, keys: Keys): Promise<number> {
+export async function sealArrivals(eremos: Eremos, keys: Keys, looked: readonly Looked[]): Promise<number> {
   let taken = 0;
   const sealed = new Map(
     eremos.registry
@@ -63,8 +63,7 @@ export async function sealArrivals(eremos: Eremos, keys: Keys): Promise<number> 
       .filter(isEncrypting)
       .map((record) => [record.id, record]),
   );
-  const looked = await eremos.looker.folders({ folders: [...sealed.values()].map(toLookAt), mounts: mountsIn(eremos) });
-  for (const { id, located, vaultPlace } of looked) {
+  for (const { id, located, vaultPlace } of looked.filter((one) => sealed.has(one.id))) {
     const publicKey = sealed.get(id)?.publicKey ?? "";
     try {
       if (located?.inspection.state === "sealed" && publicKey !== "") eremos.ledger.slotSeen(id, publicKey, vaultPlace);

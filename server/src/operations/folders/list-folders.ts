@@ -7,34 +7,34 @@ import {
   fromSystemError,
   isEncrypting,
   isLocked,
-  lookAtFolder,
 } from "@eremos/core";
 import type { FolderCondition, FolderView } from "../../contract";
 import type { Note } from "../../data-directory";
 import type { Eremos } from "../../eremos";
 import type { FolderRecord } from "../../ledger/registry";
 import { whyExchanged } from "../locking/find-target";
-import { followed, mountsIn, toLookAt } from "./follow-drives";
+import { lookByOneself } from "../../look/looker";
+import { mountsIn } from "../../look/mounts";
+import { toLookAt } from "../../look/where-is";
 import { waysOf } from "../ways-back/renew-key";
-import { compareNames, decodePath, nameOf } from "../../paths";
+import { compareNames, decodePath, encodePath, nameOf } from "../../paths";
 
 /** The protected folders, each as the disk says it is now, looked at by this process itself. */
 export function listFolders(eremos: Eremos): FolderView[] {
-  const { folders, mounts } = requestFor(eremos);
-  return viewsOf(
-    eremos,
-    folders.map((folder) => lookAtFolder(eremos.disk, folder, mounts)),
-  );
+  return viewsOf(eremos, lookByOneself(eremos.disk, requestFor(eremos)));
 }
 
 /** The same, looked at by another process: whoever asks meanwhile is answered, and no disk is waited for for long. */
-export async function listFoldersAside(eremos: Eremos): Promise<FolderView[]> {
-  return viewsOf(eremos, await eremos.looker.folders(requestFor(eremos)));
+export async function listFoldersAside(
+  eremos: Eremos,
+  which: (record: FolderRecord) => boolean = () => true,
+): Promise<FolderView[]> {
+  return viewsOf(eremos, await eremos.looker.folders(requestFor(eremos, which)));
 }
 
-function requestFor(eremos: Eremos): LookRequest {
+function requestFor(eremos: Eremos, which: (record: FolderRecord) => boolean = () => true): LookRequest {
   const keys = eremos.requireKeys();
-  return { folders: eremos.registry.list(keys).map(toLookAt), mounts: mountsIn(eremos) };
+  return { folders: eremos.registry.list(keys).filter(which).map(toLookAt), mounts: mountsIn(eremos.settings) };
 }
 
 function viewsOf(eremos: Eremos, looked: readonly Looked[]): FolderView[] {
@@ -129,7 +129,7 @@ function viewOrTrouble(eremos: Eremos, record: FolderRecord, looked: Looked, not
 function viewOf(eremos: Eremos, listed: FolderRecord, looked: Looked, note: Note | null): FolderView {
   const { knownOpen } = eremos;
   const { located, forks } = looked;
-  const record = located ? followed(eremos, listed, looked.path) : listed;
+  const record = located ? { ...listed, path: encodePath(looked.path) } : listed;
   const problem = looked.failure ? errorOf(looked.failure) : located && whyExchanged(record, located);
   const path = decodePath(record.path);
   const visit = eremos.visits.of(record.id);

@@ -1,16 +1,11 @@
 import * as path from "node:path";
-import { EremosError, HELD_NAME, HIDDEN_NAME, VAULT_NAME, isInPlaces } from "@eremos/core";
+import { displayPath, isInPlaces } from "@eremos/core";
 import type { FolderView, PlaceEntry, PlaceListing } from "../../contract";
 import type { Eremos } from "../../eremos";
-import type { LookedEntry } from "../../look/protocol";
 import { listFoldersAside } from "./list-folders";
-import { compareNames, fullPath, realPathOf } from "../../paths";
+import { compareNames, decodePath, typedPath } from "../../paths";
 
-const VAULT = VAULT_NAME.toString();
-const HELD = HELD_NAME.toString();
 const MOST_COMPLETIONS = 12;
-/** Of one directory; the path of any other can be typed. */
-const MOST_FILES = 500;
 
 /** The roots a person may walk. */
 export function placeRoots(eremos: Eremos): PlaceEntry[] {
@@ -25,64 +20,43 @@ export function placeRoots(eremos: Eremos): PlaceEntry[] {
   }));
 }
 
-/** One level of the real disk, for its owner: what is protected and hidden appears under its own name. */
+/**
+ * One level of the real disk, for its owner: what is protected and hidden appears under its own name. @throws
+ * EremosError as a look at it; `no-answer` where its disk gives none
+ */
 export async function listPlace(eremos: Eremos, typed: string): Promise<PlaceListing> {
-  eremos.requireKeys();
-  const directory = fullPath(typed, eremos.settings.home).toString("utf8");
-  requireInside(eremos, directory);
-  const [folders, place] = await Promise.all([listFoldersAside(eremos), eremos.looker.place(directory)]);
-  const protectedHere = folders.filter((folder) => path.dirname(folder.path) === directory);
-  const entries = place.entries
-    .filter((entry) => entry.name !== VAULT && entry.name !== HELD && !HIDDEN_NAME.test(entry.name))
-    .map((entry) => placeEntry(directory, entry, protectedHere));
-  const away = protectedHere.filter(({ id }) => !entries.some(({ folder }) => folder === id));
-  const all = [
-    ...entries,
-    ...away.map((folder): PlaceEntry => ({
-      name: folder.name,
-      path: folder.path,
-      type: folder.kind === "file" ? "file" : "dir",
-      hidden: true,
-      expandable: false,
-      folder: folder.id,
-    })),
-  ];
-  const byName = (a: PlaceEntry, b: PlaceEntry): number => compareNames(a.name, b.name);
-  const directories = all.filter(({ type }) => type === "dir").sort(byName);
-  const files = all.filter(({ type, folder }) => type === "file" || (type !== "dir" && folder !== null)).sort(byName);
+  const { places, home } = eremos.settings;
+  const listed = eremos.registry
+    .list(eremos.requireKeys())
+    .map((record) => ({ id: record.id, path: displayPath(decodePath(record.path)) }));
+  const place = await eremos.looker.place({ typed, home, places, listed: listed.map((one) => one.path) });
+  const here = new Set(listed.filter((one) => path.dirname(one.path) === place.path).map(({ id }) => id));
+  const protectedHere = here.size === 0 ? [] : await listFoldersAside(eremos, ({ id }) => here.has(id));
+  if (protectedHere.length === 0)
+    return { path: place.path, entries: [...place.directories, ...place.files], more: place.more };
+  // Where one is hidden, what stands at its place is something else.
+  const standing = new Map(
+    protectedHere.filter((folder) => folder.realPath === folder.path).map((folder) => [folder.path, folder]),
+  );
+  const placed = new Set<string>();
+  const atPlace = [...place.directories, ...place.files].map((entry): PlaceEntry => {
+    const folder = standing.get(entry.path);
+    if (!folder) return entry;
+    placed.add(folder.id);
+    return { ...entry, expandable: entry.expandable && folder.state === "open", folder: folder.id };
+  });
+  const elsewhere = protectedHere.filter(({ id }) => !placed.has(id)).map(entryOf);
+  const all = [...atPlace, ...elsewhere].sort((a, b) => compareNames(a.name, b.name));
   return {
-    path: directory,
-    entries: [...directories, ...files.slice(0, MOST_FILES)],
-    more: Math.max(0, files.length - MOST_FILES),
+    path: place.path,
+    entries: [...all.filter(({ type }) => type === "dir"), ...all.filter(({ type }) => type === "file")],
+    more: place.more,
   };
 }
 
-function placeEntry(
-  directory: string,
-  { name, type, isHidden, holdsSomething }: LookedEntry,
-  protectedHere: readonly FolderView[],
-): PlaceEntry {
-  const full = path.join(directory, name);
-  // Where it is hidden, what stands at its place is something else.
-  const folder = protectedHere.find((candidate) => candidate.path === full && candidate.realPath === full);
-  return {
-    name,
-    path: full,
-    type,
-    hidden: isHidden,
-    expandable: holdsSomething && (!folder || folder.state === "open"),
-    folder: folder?.id ?? null,
-  };
-}
-
-/** Links are not followed out of the places. */
-function requireInside(eremos: Eremos, directory: string): void {
-  if (!isInPlaces(realPathOf(directory), eremos.settings.places)) {
-    throw new EremosError(
-      "outside-places",
-      `${directory} is outside the places Eremos may walk (${eremos.settings.places.join(", ")}).`,
-    );
-  }
+/** What is protected and hidden, or away, under its own name. */
+function entryOf({ id, name, path: at, kind }: FolderView): PlaceEntry {
+  return { name, path: at, type: kind === "file" ? "file" : "dir", hidden: true, expandable: false, folder: id };
 }
 
 /** Directories and files whose path continues what was typed. */
@@ -90,7 +64,7 @@ export async function completePath(eremos: Eremos, typed: string): Promise<strin
   eremos.requireKeys();
   if (typed.trim() === "") return [...eremos.settings.places];
   const endsOpen = typed.endsWith("/");
-  const full = fullPath(typed, eremos.settings.home).toString("utf8");
+  const full = typedPath(typed, eremos.settings.home);
   const parent = endsOpen ? full : path.dirname(full);
   const start = endsOpen ? "" : path.basename(full).toLowerCase();
   if (!isInPlaces(parent, eremos.settings.places))

@@ -1,9 +1,11 @@
-import { type Located, displayPath, isEremosError, locateFolder } from "@eremos/core";
+import { type Located, displayPath, isEremosError } from "@eremos/core";
 import type { Note } from "../../data-directory";
 import type { Eremos } from "../../eremos";
+import { withoutAnswer } from "../../look/no-answer";
+import { whereIs } from "../../look/where-is";
+import { decodePath } from "../../paths";
 import { AS_BEFORE } from "../../protection";
 import { type LockJob, lock } from "./lock-folder";
-import { decodePath } from "../../paths";
 
 export interface ClosingUp {
   readonly locking: readonly { readonly path: string; readonly job: LockJob }[];
@@ -16,7 +18,9 @@ export function closeUp(eremos: Eremos, inUseAnyway: boolean, which: (note: Note
   void eremos.visits.endAll();
   const locking: { path: string; job: LockJob }[] = [];
   const left: { path: string; reason: string }[] = [];
-  for (const { realPath } of openFolders(eremos, which).filter(({ inspection }) => !inspection.busy)) {
+  const { open, silent } = openFolders(eremos, which);
+  for (const path of silent) left.push({ path, reason: withoutAnswer(path).message });
+  for (const { realPath } of open.filter(({ inspection }) => !inspection.busy)) {
     try {
       const job = lock(eremos, { path: realPath, protection: AS_BEFORE, inUseAnyway, from: "/" });
       // Its end is told by the job itself, to whoever looks at it.
@@ -30,23 +34,30 @@ export function closeUp(eremos: Eremos, inUseAnyway: boolean, which: (note: Note
   return { locking, left };
 }
 
-/** How many folders lie open. */
+/** How many folders lie open, as far as is known. */
 export function countOpen(eremos: Eremos): number {
-  return openFolders(eremos, () => true).length;
+  const { open, silent } = openFolders(eremos, () => true);
+  return open.length + silent.length;
 }
 
-/** Those that are being locked just now are open still. */
-function openFolders(eremos: Eremos, which: (note: Note) => boolean): Located[] {
-  return eremos.data
-    .notes()
-    .filter(which)
-    .flatMap((note) => {
-      try {
-        const located = locateFolder(eremos.disk, decodePath(note.path), note.id);
-        return located && ["open", "mixed"].includes(located.inspection.state) ? [located] : [];
-      } catch (error) {
-        if (isEremosError(error)) return [];
-        throw error;
-      }
-    });
+interface OpenNow {
+  /** Those that are being locked just now are open still. */
+  readonly open: readonly Located[];
+  /** What these lie on does not answer: ordinary paths. */
+  readonly silent: readonly string[];
+}
+
+function openFolders(eremos: Eremos, which: (note: Note) => boolean): OpenNow {
+  const open: Located[] = [];
+  const silent: string[] = [];
+  for (const note of eremos.data.notes().filter(which)) {
+    try {
+      const located = whereIs(eremos, note);
+      if (located && ["open", "mixed"].includes(located.inspection.state)) open.push(located);
+    } catch (error) {
+      if (!isEremosError(error)) throw error;
+      if (error.code === "no-answer") silent.push(displayPath(decodePath(note.path)));
+    }
+  }
+  return { open, silent };
 }

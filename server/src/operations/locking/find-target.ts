@@ -1,6 +1,6 @@
-import { EremosError, type Located, displayPath, isEncrypting, locateFolder, traitsOf } from "@eremos/core";
-import { locateRecord } from "../folders/follow-drives";
+import { EremosError, type Located, displayPath, isEncrypting, isEremosError, traitsOf } from "@eremos/core";
 import type { Eremos } from "../../eremos";
+import { whereverIs } from "../../look/where-is";
 import type { FolderRecord } from "../../ledger/registry";
 import { decodePath, encodePath, fullPath } from "../../paths";
 
@@ -14,7 +14,7 @@ export interface Target {
  * `not-found`
  */
 export function findTarget(eremos: Eremos, pathOrId: string, from: string): Target {
-  const { record, located } = locateRecord(eremos, findRecord(eremos, pathOrId, from));
+  const { record, located } = whereverIs(eremos, findRecord(eremos, pathOrId, from));
   if (!located) {
     throw new EremosError(
       "not-found",
@@ -49,8 +49,7 @@ function findRecord(eremos: Eremos, pathOrId: string, from: string): FolderRecor
   const byId = records.find((record) => record.id === pathOrId);
   if (byId) return byId;
   const path = fullPath(pathOrId, eremos.settings.home, from);
-  const isAt = (record: FolderRecord): boolean =>
-    locateFolder(eremos.disk, decodePath(record.path), record.id)?.realPath.equals(path) ?? false;
+  const isAt = (record: FolderRecord): boolean => standsAt(eremos, record, path);
   const byPath = records.filter((record) => record.path === encodePath(path));
   const [only] = byPath.length > 1 ? byPath.filter(isAt) : byPath;
   if (only) return only;
@@ -65,4 +64,18 @@ function findRecord(eremos: Eremos, pathOrId: string, from: string): FolderRecor
     "not-protected",
     `${pathOrId} is not a folder that Eremos protects. Nothing was touched; \`eremos list\` shows those it does.`,
   );
+}
+
+/**
+ * At the path it has now, or, where its drive is mounted elsewhere now, would have there. The trouble of one is its own.
+ */
+function standsAt(eremos: Eremos, record: FolderRecord, path: Buffer): boolean {
+  try {
+    const { record: now, located } = whereverIs(eremos, record);
+    const belongsThere = now.path !== record.path && now.path === encodePath(path);
+    return located !== null && (located.realPath.equals(path) || belongsThere);
+  } catch (error) {
+    if (isEremosError(error)) return false;
+    throw error;
+  }
 }

@@ -10,7 +10,6 @@ import {
   inspectFolder,
   isEncrypting,
   isLocked,
-  locateFolder,
   newId,
   protectedAbove,
   recoverFolder,
@@ -22,11 +21,12 @@ import {
 import type { FolderKind, Protection } from "../../contract";
 import type { Note } from "../../data-directory";
 import type { Eremos } from "../../eremos";
+import { whereIs } from "../../look/where-is";
 import type { StartedJob } from "../../jobs";
 import { NO_RULES } from "../../ledger/ledger";
 import { AS_BEFORE, type ProtectionRequest, guardingOf, protectionFor, signsOf } from "../../protection";
 import type { FolderRecord } from "../../ledger/registry";
-import { isDrive } from "../folders/follow-drives";
+import { isDrive } from "../../look/mounts";
 import { waysOf } from "../ways-back/renew-key";
 import { renewLocked } from "../ways-back/renew-folders";
 import { decodePath, encodePath, fullPath, nameOf } from "../../paths";
@@ -104,7 +104,7 @@ export function makeRoomFor(eremos: Eremos, typed: string): string {
 /** What is at a path, or would be. */
 export function kindOf(eremos: Eremos, path: Buffer): FolderKind {
   if (fs.lstatSync(path, { throwIfNoEntry: false })?.isFile()) return "file";
-  return isDrive(eremos, path) ? "drive" : "folder";
+  return isDrive(eremos.disk, eremos.settings, path) ? "drive" : "folder";
 }
 
 function requireThere(eremos: Eremos, path: Buffer): void {
@@ -293,7 +293,7 @@ function bringToRest(eremos: Eremos, path: Buffer): ReturnType<typeof inspectFol
 
 /** After a failure the disk says what is true; the note and the list follow it. */
 async function followFailedLock(eremos: Eremos, path: Buffer, id: string, noteBefore: Note | null): Promise<void> {
-  if (locateFolder(eremos.disk, path, id)?.inspection.state === "open" && noteBefore)
+  if (whereIs(eremos, { path: encodePath(path), id })?.inspection.state === "open" && noteBefore)
     eremos.ledger.stillOpen(noteBefore);
   if (isOrdinaryFolder(eremos, path, id)) eremos.ledger.forgotten(id);
   else eremos.announce({ topic: "folders" });
@@ -306,7 +306,7 @@ async function followFailedLock(eremos: Eremos, path: Buffer, id: string, noteBe
 export function isOrdinaryFolder(eremos: Eremos, path: Buffer, id: string): boolean {
   const stat = fs.lstatSync(path, { throwIfNoEntry: false });
   const isThere = stat !== undefined && (stat.isDirectory() || stat.isFile());
-  return isThere && !inspectFolder(eremos.disk, path) && !locateFolder(eremos.disk, path, id);
+  return isThere && !inspectFolder(eremos.disk, path) && !whereIs(eremos, { path: encodePath(path), id });
 }
 
 function lockedSentence(name: string, { sealed, stillOpenIn }: Locked, protection: Protection): string {

@@ -5,10 +5,10 @@ import {
   type Unlocked,
   isEncrypting,
   isLocked,
-  locateFolder,
 } from "@eremos/core";
 import type { FolderKind, LockingRules, OpeningMode, Protection } from "../../contract";
 import type { Eremos } from "../../eremos";
+import { whereIs } from "../../look/where-is";
 import type { StartedJob } from "../../jobs";
 import { UNTIL_CHANGED, deadlineOf, rulesFor } from "../../locking-rules";
 import { protectionOf } from "../../protection";
@@ -189,7 +189,7 @@ function openedSentence({ path, unsealed }: Unlocked): string {
 
 async function followDisk(eremos: Eremos, target: Target): Promise<void> {
   const { record } = target;
-  const now = locateFolder(eremos.disk, decodePath(record.path), record.id);
+  const now = whereIs(eremos, record);
   if (now && isLocked(now.inspection)) eremos.ledger.stillLocked(record.id);
   else eremos.announce({ topic: "folders" });
 }

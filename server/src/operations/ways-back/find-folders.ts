@@ -14,7 +14,6 @@ import {
   isEncrypting,
   isEremosError,
   isLocked,
-  locateFolder,
   openOwner,
   traitsOf,
   vaultPlace,
@@ -24,6 +23,7 @@ import {
 } from "@eremos/core";
 import type { FoundFolder, ScanView, TakenIn } from "../../contract";
 import type { Eremos } from "../../eremos";
+import { whereIs } from "../../look/where-is";
 import type { FolderRecord } from "../../ledger/registry";
 import { throughGate } from "../../session/gate";
 import { Keys } from "../../session/keys";
@@ -64,7 +64,7 @@ function relationOf(
 ): FoundFolder["relation"] {
   if (folder === null) return "damaged";
   if (known) {
-    const located = locateOrNull(eremos, decodePath(known.path), folder);
+    const located = locateOrNull(eremos, known.path, folder);
     if (!located) return "moved";
     return located.equals(path) ? "listed" : "copy";
   }
@@ -73,9 +73,9 @@ function relationOf(
   return owner === own?.owner && signing === own?.signing.publicKey ? "lost" : "another-owner";
 }
 
-function locateOrNull(eremos: Eremos, path: Buffer, folder: string): Buffer | null {
+function locateOrNull(eremos: Eremos, path: string, folder: string): Buffer | null {
   try {
-    return locateFolder(eremos.disk, path, folder)?.realPath ?? null;
+    return whereIs(eremos, { path, id: folder })?.realPath ?? null;
   } catch (error) {
     if (isEremosError(error)) return null;
     throw error;
@@ -104,7 +104,7 @@ export async function takeIn(eremos: Eremos, { path: typed, secret, accept = [] 
   const path = fullPath(typed, eremos.settings.home);
   const inspection = requireFound(eremos, path);
   const known = eremos.registry.list(keys).find(({ id }) => id === inspection.folder);
-  const located = known && locateOrNull(eremos, decodePath(known.path), known.id);
+  const located = known && locateOrNull(eremos, known.path, known.id);
   if (known && located && (!located.equals(path) || inspection.isOwn || isEncrypting(inspection))) {
     const where = displayPath(decodePath(known.path));
     throw new EremosError(

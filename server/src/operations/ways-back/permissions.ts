@@ -6,11 +6,11 @@ import {
   displayPath,
   isEncrypting,
   isEremosError,
-  locateFolder,
   repairAccess,
 } from "@eremos/core";
 import type { PermissionsView } from "../../contract";
 import type { Eremos } from "../../eremos";
+import { whereIs } from "../../look/where-is";
 import type { FolderRecord } from "../../ledger/registry";
 import { findTarget } from "../locking/find-target";
 import { withFolderKey } from "../locking/folder-password";
@@ -64,7 +64,7 @@ export async function permissions(
 
 function placeOf(eremos: Eremos, { path, id }: FolderRecord): Buffer {
   try {
-    return locateFolder(eremos.disk, decodePath(path), id)?.realPath ?? decodePath(path);
+    return whereIs(eremos, { path, id })?.realPath ?? decodePath(path);
   } catch (error) {
     // It can't be looked into: that is the very question.
     if (isEremosError(error)) return decodePath(path);
@@ -73,7 +73,7 @@ function placeOf(eremos: Eremos, { path, id }: FolderRecord): Buffer {
 }
 
 function isOpen(eremos: Eremos, { path, id }: FolderRecord): boolean {
-  return locateFolder(eremos.disk, decodePath(path), id)?.inspection.state === "open";
+  return whereIs(eremos, { path, id })?.inspection.state === "open";
 }
 
 function viewOf({ path, kind, uid, mode }: AccessProblem): PermissionsView["access"][number] {

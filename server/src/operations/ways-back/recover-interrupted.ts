@@ -1,15 +1,16 @@
 import {
+  type FolderToLookAt,
   type Recovery,
   fromSystemError,
   inspectFolder,
   isEremosError,
   isLocked,
-  locateFolder,
   recoverFolder,
 } from "@eremos/core";
 import type { Protection } from "../../contract";
 import type { Note } from "../../data-directory";
 import type { Eremos } from "../../eremos";
+import { whereIs } from "../../look/where-is";
 import { protectionOf } from "../../protection";
 import { decodePath } from "../../paths";
 
@@ -21,7 +22,10 @@ import { decodePath } from "../../paths";
 export async function recoverInterrupted(eremos: Eremos): Promise<string[]> {
   eremos.jobs.markInterrupted();
   const recovered: string[] = [];
-  for (const note of eremos.data.notes()) {
+  const notes = eremos.data.notes();
+  // What does not answer is known before this process looks itself.
+  await eremos.looker.folders({ folders: notes.map(asNoted), mounts: [] });
+  for (const note of notes) {
     try {
       const recovery = recoverNoted(eremos, note);
       eremos.troubles.delete(note.id);
@@ -77,7 +81,7 @@ export function tellOfListed(eremos: Eremos): void {
 
 function stateOf(eremos: Eremos, { path, id }: Pick<Note, "id" | "path">): Recovery["state"] {
   try {
-    return locateFolder(eremos.disk, decodePath(path), id)?.inspection.state ?? null;
+    return whereIs(eremos, { path, id })?.inspection.state ?? null;
   } catch (error) {
     if (isEremosError(error)) return null;
     throw error;
@@ -91,11 +95,15 @@ async function listPartly(eremos: Eremos, note: Note): Promise<void> {
   await eremos.ledger.partly(note);
 }
 
+function asNoted({ id, path, kind }: Note): FolderToLookAt {
+  return { id, path: decodePath(path), isDrive: kind === "drive", isEncrypting: false, files: 0, bytes: 0 };
+}
+
 /** Null where there is nothing to do or somebody is at work. */
 function recoverNoted(eremos: Eremos, note: Note): Recovery | null {
   const path = decodePath(note.path);
   try {
-    const located = locateFolder(eremos.disk, path, note.id);
+    const located = whereIs(eremos, note);
     if (located) return located.inspection.busy ? null : recoverFolder(eremos.disk, located.realPath);
     return recoverUnlocated(eremos, note, path);
   } catch (error) {

@@ -10,11 +10,11 @@ import {
 import type { NewKeysView } from "../../contract";
 import { sealRowsAnew } from "../../database/sealed-rows";
 import type { Eremos } from "../../eremos";
+import { whereverIs } from "../../look/where-is";
 import type { FolderRecord } from "../../ledger/registry";
 import { type Keys, earlierDatabaseKeys, ownAccount } from "../../session/keys";
 import { type Target, findTarget, whyExchanged } from "../locking/find-target";
 import { withFolderKey } from "../locking/folder-password";
-import { locateRecord } from "../folders/follow-drives";
 import { decodePath, nameFolder, nameOf } from "../../paths";
 import { giveKey, waysOf } from "./renew-key";
 import { sealedInput } from "../locking/sealed-input";
@@ -99,7 +99,7 @@ async function renewOne(eremos: Eremos, keys: Keys, record: FolderRecord): Promi
 
 /** Null: away, visited, or something is being done with it. */
 function within(eremos: Eremos, record: FolderRecord): Located | null {
-  const { located } = locateRecord(eremos, record);
+  const { located } = whereverIs(eremos, record);
   if (!located || located.inspection.busy || isWorkedOn(eremos, record.id) || eremos.visits.of(record.id)) return null;
   return whyExchanged(record, located) ? null : located;
 }
@@ -206,7 +206,7 @@ function whyWaiting(
 ): Pick<NewKeysView["waiting"][number], "why" | "refusal" | "hasKey"> {
   const ways = waysOf(eremos, record);
   const hasKey = ways?.hasEarlierKeys === false;
-  const located = locateRecord(eremos, record).located;
+  const located = whereverIs(eremos, record).located;
   if (isWorkedOn(eremos, record.id)) return { why: "working", refusal: null, hasKey };
   if (!located) return { why: "away", refusal: null, hasKey };
   if (!isLocked(located.inspection)) return { why: "open", refusal: null, hasKey };

@@ -5,10 +5,10 @@ import {
   changeOwner,
   isEncrypting,
   isEremosError,
-  locateFolder,
   renewGuardOwner,
 } from "@eremos/core";
 import type { Eremos } from "../../eremos";
+import { whereIs } from "../../look/where-is";
 import type { FolderRecord } from "../../ledger/registry";
 import { type Keys, accessOf } from "../../session/keys";
 import { decodePath } from "../../paths";
@@ -48,7 +48,7 @@ export async function catchUp(eremos: Eremos): Promise<void> {
 async function renewGuardRecords(eremos: Eremos, keys: Keys, owner: OwnerEnvelope): Promise<void> {
   for (const record of eremos.registry.list(keys).filter((record) => !isEncrypting(record))) {
     try {
-      const located = locateFolder(eremos.disk, decodePath(record.path), record.id);
+      const located = whereIs(eremos, record);
       if (located) await renewGuardOwner(eremos.disk, located.realPath, owner, decodePath(record.path));
     } catch (error) {
       if (!isEremosError(error)) throw error;
@@ -82,7 +82,7 @@ function foldersWith(eremos: Eremos, keys: Keys, owner: OwnerEnvelope, has: (way
 
 async function renew(eremos: Eremos, keys: Keys, owner: OwnerEnvelope, record: FolderRecord): Promise<boolean> {
   try {
-    const located = locateFolder(eremos.disk, decodePath(record.path), record.id);
+    const located = whereIs(eremos, record);
     if (!located) return false;
     // A visit holds the folder; what was changed in it is kept.
     if (eremos.visits.of(record.id)) await eremos.visits.end(record.id);
