@@ -164,15 +164,15 @@ test("an older record of a folder that lay open, put back over a locked one, is 
   const before = filesOf(folder);
   expect(house.eremos(["lock", folder]).status).toBe(0);
   expect(house.eremos(["unlock", folder], PASSWORD).status).toBe(0);
-  const vault = path.join(folder, ".eremos");
+  const ownDir = path.join(folder, ".eremos");
   const older = fs
-    .readdirSync(vault)
+    .readdirSync(ownDir)
     .filter((name) => /^state-/.test(name))
-    .map((name) => [name, fs.readFileSync(path.join(vault, name))] as const);
+    .map((name) => [name, fs.readFileSync(path.join(ownDir, name))] as const);
   fs.writeFileSync(path.join(folder, "later.txt"), "written while it was open");
   expect(house.eremos(["lock", folder]).status).toBe(0);
   await house.stop();
-  for (const [name, bytes] of older) fs.writeFileSync(path.join(vault, name), bytes);
+  for (const [name, bytes] of older) fs.writeFileSync(path.join(ownDir, name), bytes);
   await openPage(page, house);
   await page.setInputFiles("#folder", folder);
   await expect(

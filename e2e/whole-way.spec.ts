@@ -110,13 +110,13 @@ test.describe("before there is an owner", () => {
       await card(page, "Payroll").getByRole("button", { name: "Open in place" }).click();
       await expect(card(page, "Payroll").getByText("Open", { exact: true })).toBeVisible();
       await expect(page.getByText("1 folder open")).toBeVisible();
-      expect(snapshot(payroll, { withoutVault: true })).toEqual(before);
+      expect(snapshot(payroll, { withoutOwnDir: true })).toEqual(before);
       fs.appendFileSync(`${payroll}/bank details.txt`, "\nnew line");
       fs.rmSync(`${payroll}/2025/Pavel Hruza`, { recursive: true });
       fs.renameSync(`${payroll}/2025/Tomas Lind`, `${payroll}/2025/Tomas L.`);
       fs.writeFileSync(`${payroll}/added.txt`, "added");
     });
-    const edited = snapshot(payroll, { withoutVault: true });
+    const edited = snapshot(payroll, { withoutOwnDir: true });
     await card(page, "Payroll").getByRole("button", { name: "Lock now" }).click();
     await expect(card(page, "Payroll").getByText("Locked", { exact: true })).toBeVisible();
     expect(fs.existsSync(payroll)).toBe(false);

@@ -53,7 +53,7 @@ describe("the whole way", () => {
     expect(cli.json(["unlock", folder], PASSWORD)).toMatchObject({ status: 0, body: { path: folder } });
     expect(cli.list()[0]).toMatchObject({ state: "open", realPath: folder });
     fs.appendFileSync(path.join(folder, "letter.txt"), "PS");
-    const edited = snapshot(folder, { withoutVault: true });
+    const edited = snapshot(folder, { withoutOwnDir: true });
     expect(cli.run(["lock", "Payroll"]).status).toBe(0);
     expect(cli.list()[0]).toMatchObject({ state: "locked", visibility: "hidden" });
 

@@ -152,7 +152,7 @@ export { isName } from "./format/tree";
 export { type Strategy, roomForBoth } from "./engine/contents";
 export { wholeDresser } from "./engine/upkeep";
 export { stepAside } from "./engine/upkeep";
-export { PAGE_NAME, VAULT_NAME, busyWith, displayPath, isMountPoint, joinPath, splitPath } from "./engine/ground";
+export { PAGE_NAME, OWN_DIR_NAME, busyWith, displayPath, isMountPoint, joinPath, splitPath } from "./engine/ground";
 export { ONLOOKER_KINDS, type OnlookerKind, type SeenEntry } from "./onlooker/kinds";
 export type { Answer } from "./onlooker/surroundings";
 export { type Onlook, type View, lookAs } from "./onlooker/onlooker";
@@ -173,4 +173,4 @@ export { type ScanEnd, type ScanFound, type ScanProgress, scan } from "./rescue/
 export { describeFound, describeReport } from "./rescue/words";
 export { directorySource } from "./rescue/directory-source";
 export type { Drop } from "./engine/slot";
-export { DropUpload, type DropSlot, vaultPlace } from "./engine/slot";
+export { DropUpload, type DropSlot, ownDirPlace } from "./engine/slot";

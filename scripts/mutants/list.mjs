@@ -55,7 +55,7 @@ export const MUTANTS = [
   {
     name: "a visit's state is written before what it is made of is durable",
     file: "core/src/engine/visiting/visit.ts",
-    line: "    disk.barrier(vault);",
+    line: "    disk.barrier(ownDir);",
     becomes: "",
     test: POWER_CUT,
     isDeep: true,
@@ -128,7 +128,7 @@ export const MUTANTS = [
   {
     name: "programs are not looked for again once the files are aside",
     file: "core/src/engine/guards/sealed/lock.ts",
-    line: "const holders = refuseInUse(disk, { ...input, path: joinPath(joinPath(input.path, VAULT_NAME), NAMES.staging) });",
+    line: "const holders = refuseInUse(disk, {\n        ...input,\n        path: joinPath(joinPath(input.path, OWN_DIR_NAME), NAMES.staging),\n      });",
     becomes: "const holders: readonly Holder[] = [];",
     test: WRITERS,
     title: "a program that begins to write while",
@@ -160,8 +160,8 @@ export const MUTANTS = [
   {
     name: "nothing is durable before a lock is committed",
     file: "core/src/engine/guards/sealed/lock.ts",
-    line: "  writeSigns(disk, folder.vault, input);\n  disk.barrier(folder.vault);\n",
-    becomes: "  writeSigns(disk, folder.vault, input);\n",
+    line: "  writeSigns(disk, folder.ownDir, input);\n  disk.barrier(folder.ownDir);\n",
+    becomes: "  writeSigns(disk, folder.ownDir, input);\n",
     test: POWER_CUT,
     isDeep: true,
     title: "first lock, in view",
@@ -178,7 +178,7 @@ export const MUTANTS = [
   {
     name: "what is brought back is not durable before the record says so",
     file: "core/src/engine/guards/sealed/recover-sealed.ts",
-    line: "      restoreTimes(disk, folder, state);\n      disk.barrier(folder.vault);\n    });",
+    line: "      restoreTimes(disk, folder, state);\n      disk.barrier(folder.ownDir);\n    });",
     becomes: "      restoreTimes(disk, folder, state);\n    });",
     test: POWER_CUT,
     isDeep: true,
@@ -187,7 +187,7 @@ export const MUTANTS = [
   {
     name: "what is readable is not gone for certain before the record says sealed",
     file: "core/src/engine/guards/sealed/recover-sealed.ts",
-    line: "      // What is readable is gone for certain before any record says that the folder is sealed.\n      disk.syncDir(folder.vault);\n",
+    line: "      // What is readable is gone for certain before any record says that the folder is sealed.\n      disk.syncDir(folder.ownDir);\n",
     becomes: "",
     test: POWER_CUT,
     title: "an opening that was killed is undone",
@@ -195,7 +195,7 @@ export const MUTANTS = [
   {
     name: "a record that this computer did not write makes it remove",
     file: "core/src/engine/guards/sealed/recover-sealed.ts",
-    line: "if (!isAtRest(state) && !isOwnState(disk, folder.vault, state)) return keepBoth(disk, folder, state);",
+    line: "if (!isAtRest(state) && !isOwnState(disk, folder.ownDir, state)) return keepBoth(disk, folder, state);",
     becomes: "",
     test: "core/test/attacks/forged-records.test.ts",
     title: "counts only with this computer's proof",
@@ -203,7 +203,7 @@ export const MUTANTS = [
   {
     name: "the readable copy goes where the sealed one is not all there",
     file: "core/src/engine/guards/sealed/recover-sealed.ts",
-    line: "    !isAllThere(disk, folder.vault, state.generation)\n",
+    line: "    !isAllThere(disk, folder.ownDir, state.generation)\n",
     becomes: "    state.generation === null\n",
     test: "core/test/format/states.test.ts",
     title: "the readable copy goes only where the sealed one is there",
@@ -211,7 +211,7 @@ export const MUTANTS = [
   {
     name: "a record of another place counts as this place's",
     file: "core/src/engine/records/states.ts",
-    line: "return (AT_REST as readonly string[]).includes(state.state) || isOfPlace(state, placeIn(disk, vault));",
+    line: "return (AT_REST as readonly string[]).includes(state.state) || isOfPlace(state, placeIn(disk, ownDir));",
     becomes: "return true;",
     test: "core/test/format/states.test.ts",
     title: "copied while it was being locked is another place",
@@ -331,8 +331,8 @@ export const MUTANTS = [
   {
     name: "things go while a record can't be read",
     file: "core/src/engine/contents/sweep.ts",
-    line: "const needed = unreadable.length === 0 && others !== null ? neededBy(disk, vault, staying) : null;",
-    becomes: "const needed = neededBy(disk, vault, staying);",
+    line: "const needed = unreadable.length === 0 && others !== null ? neededBy(disk, ownDir, staying) : null;",
+    becomes: "const needed = neededBy(disk, ownDir, staying);",
     test: "core/test/format/in-step.test.ts",
     title: "record can't be read, nothing goes",
   },

@@ -4,7 +4,7 @@ import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import { activityOf, settingsOf } from "../src/operations/folders/about";
 import { changeEffort, changePassword, efforts } from "../src/operations/entrance/change-password";
 import { lock } from "../src/operations/locking/lock-folder";
-import { holdFolder, letGo } from "../../core/src/engine/ground/vault";
+import { holdFolder, letGo } from "../../core/src/engine/ground/own-dir";
 import { listFolders } from "../src/operations/folders/list-folders";
 import { release, unlock } from "../src/operations/locking/open-folder";
 import { catchUp } from "../src/operations/ways-back/renew-headers";

@@ -29,16 +29,16 @@ export interface InsuredMember {
 }
 
 /** Opens a member; null where it is gone. */
-function openMember(disk: Disk, vault: Dir, path: string): OpenFile | null {
+function openMember(disk: Disk, ownDir: Dir, path: string): OpenFile | null {
   try {
-    return inMemberDir(disk, vault, path, (dir, name) => disk.openRead(dir, name));
+    return inMemberDir(disk, ownDir, path, (dir, name) => disk.openRead(dir, name));
   } catch (error) {
     if (systemCode(error) === "ENOENT") return null;
     throw error;
   }
 }
 
-export function inMemberDir<T>(disk: Disk, vault: Dir, path: string, use: (dir: Dir, name: Buffer) => T): T {
+export function inMemberDir<T>(disk: Disk, ownDir: Dir, path: string, use: (dir: Dir, name: Buffer) => T): T {
   const parts = path.split("/").map((part) => Buffer.from(part));
   const enter = (dir: Dir, at: number): T => {
     const part = parts[at] ?? Buffer.alloc(0);
@@ -46,11 +46,11 @@ export function inMemberDir<T>(disk: Disk, vault: Dir, path: string, use: (dir: 
       ? use(dir, part)
       : within(disk, disk.openDir(dir, part), (inner) => enter(inner, at + 1));
   };
-  return enter(vault, 0);
+  return enter(ownDir, 0);
 }
 
 /** Every pack and index object that lies in the folder. */
-export function membersIn(disk: Disk, vault: Dir): InsuredMember[] {
+export function membersIn(disk: Disk, ownDir: Dir): InsuredMember[] {
   const members: InsuredMember[] = [];
   const collect = (dir: Dir, above: string): void => {
     for (const name of disk.list(dir)) {
@@ -61,8 +61,8 @@ export function membersIn(disk: Disk, vault: Dir): InsuredMember[] {
     }
   };
   for (const name of [NAMES.packs, NAMES.index])
-    if (disk.find(vault, name))
-      within(disk, disk.openDir(vault, name), (dir) => collect(dir, `${name.toString("latin1")}/`));
+    if (disk.find(ownDir, name))
+      within(disk, disk.openDir(ownDir, name), (dir) => collect(dir, `${name.toString("latin1")}/`));
   return members.sort((a, b) => (a.path < b.path ? -1 : 1));
 }
 
@@ -76,14 +76,14 @@ export class Shards {
    */
   constructor(
     private readonly disk: Disk,
-    vault: Dir,
+    ownDir: Dir,
     { members }: Pick<GroupDescription, "members">,
     private readonly isLenient = false,
   ) {
     try {
       let first = 0;
       for (const { path, length } of members) {
-        this.files.push({ file: openMember(disk, vault, path), first, length });
+        this.files.push({ file: openMember(disk, ownDir, path), first, length });
         first += shardsOf(length);
       }
     } catch (error) {
@@ -148,7 +148,7 @@ const NO_FILE = { file: null, first: 0, length: 0 };
 /** Writes parity for these files; returns the name of the group's file. Not durable before the caller's barrier. */
 export function writeGroup(
   disk: Disk,
-  vault: Dir,
+  ownDir: Dir,
   into: Dir,
   { data, parity }: InsuranceLevel,
   members: readonly InsuredMember[],
@@ -160,7 +160,7 @@ export function writeGroup(
   const group: Group = { data, parity, group: id, stripes, members: [...members], sums };
   const descriptionBytes = encodeGroup(group).length;
   const name = Buffer.from(id);
-  const source = new Shards(disk, vault, group);
+  const source = new Shards(disk, ownDir, group);
   try {
     withFile(disk, disk.create(into, name, 0o600), (file) => {
       const rows = Buffer.alloc((data + parity) * STRIPES_AT_ONCE * SHARD_BYTES);

@@ -37,9 +37,9 @@ const MOST_DOUBLED_BYTES = 1024 * 1024;
 const DOUBLED_ROWS = 20;
 
 /** How much a folder is insured; null: not at all. */
-function insuranceOf(disk: Disk, vault: Dir): LevelRecord | null {
-  if (!disk.find(vault, NAMES.insurance)) return null;
-  return within(disk, disk.openDir(vault, NAMES.insurance), (dir) => levelOrNull(disk, dir));
+function insuranceOf(disk: Disk, ownDir: Dir): LevelRecord | null {
+  if (!disk.find(ownDir, NAMES.insurance)) return null;
+  return within(disk, disk.openDir(ownDir, NAMES.insurance), (dir) => levelOrNull(disk, dir));
 }
 
 /** A level that can't be read insures nothing new; what there is still repairs. */
@@ -61,19 +61,19 @@ export function setInsurance(disk: Disk, path: Buffer, level: InsuranceLevel | n
   try {
     requireSealed(disk, folder);
     if (level) {
-      const before = insuranceOf(disk, folder.vault);
-      within(disk, ensureDir(disk, folder.vault, NAMES.insurance), (dir) =>
+      const before = insuranceOf(disk, folder.ownDir);
+      within(disk, ensureDir(disk, folder.ownDir, NAMES.insurance), (dir) =>
         commitRecord(disk, dir, NAMES.level, writeLevel(level, before)),
       );
-      disk.syncDir(folder.vault);
-      renewInsurance(disk, folder.vault, () => true, before?.data !== level.data || before.parity !== level.parity);
-    } else if (disk.find(folder.vault, NAMES.insurance)) {
-      within(disk, disk.openDir(folder.vault, NAMES.insurance), (dir) => {
+      disk.syncDir(folder.ownDir);
+      renewInsurance(disk, folder.ownDir, () => true, before?.data !== level.data || before.parity !== level.parity);
+    } else if (disk.find(folder.ownDir, NAMES.insurance)) {
+      within(disk, disk.openDir(folder.ownDir, NAMES.insurance), (dir) => {
         // Without its level it is none; whatever is cut off here is none, either.
         for (const name of [NAMES.level, ...disk.list(dir)]) if (disk.find(dir, name)) disk.unlink(dir, name);
       });
-      disk.removeDir(folder.vault, NAMES.insurance);
-      disk.syncDir(folder.vault);
+      disk.removeDir(folder.ownDir, NAMES.insurance);
+      disk.syncDir(folder.ownDir);
     }
   } catch (error) {
     throw fromSystemError(error, "changing the folder's insurance; the folder itself was not touched");
@@ -83,7 +83,7 @@ export function setInsurance(disk: Disk, path: Buffer, level: InsuranceLevel | n
 }
 
 function requireSealed(disk: Disk, folder: HeldFolder): void {
-  const state = loadState(disk, folder.vault);
+  const state = loadState(disk, folder.ownDir);
   if (!state)
     throw new EremosError(
       "not-protected",
@@ -101,12 +101,12 @@ function requireSealed(disk: Disk, folder: HeldFolder): void {
  * members went. What is new is durable before anything goes: call it before objects are removed. Does nothing where the
  * folder is not insured. `anew`: every group.
  */
-export function renewInsurance(disk: Disk, vault: Dir, stays: (hex: string) => boolean, anew = false): void {
-  const level = insuranceOf(disk, vault);
+export function renewInsurance(disk: Disk, ownDir: Dir, stays: (hex: string) => boolean, anew = false): void {
+  const level = insuranceOf(disk, ownDir);
   if (!level) return;
-  const staying = membersIn(disk, vault).filter(({ path }) => stays(path.slice(path.lastIndexOf("/") + 1)));
-  within(disk, disk.openDir(vault, NAMES.insurance), (dir) => {
-    copyRecords(disk, vault, dir);
+  const staying = membersIn(disk, ownDir).filter(({ path }) => stays(path.slice(path.lastIndexOf("/") + 1)));
+  within(disk, disk.openDir(ownDir, NAMES.insurance), (dir) => {
+    copyRecords(disk, ownDir, dir);
     const { groups } = readGroups(disk, dir);
     const known = new Map(staying.map((member) => [member.path, member.length]));
     const whole = anew
@@ -128,7 +128,7 @@ export function renewInsurance(disk: Disk, vault: Dir, stays: (hex: string) => b
       kept.push(...stay.map(({ name }) => name));
       written.push(
         ...groupsFor(members.filter(({ path }) => !done.has(path))).map((some) =>
-          writeGroup(disk, vault, dir, kind === "index/" ? levelOfIndex(some, level) : level, some),
+          writeGroup(disk, ownDir, dir, kind === "index/" ? levelOfIndex(some, level) : level, some),
         ),
       );
     }
@@ -142,9 +142,9 @@ export function renewInsurance(disk: Disk, vault: Dir, stays: (hex: string) => b
  * leaves a folder that is insured in part, as {@link insuranceFacts} tells, until the next time. False where the disk
  * can't read what is insured: the groups that are there repair it, as long as their members stay.
  */
-export function keepInsured(disk: Disk, vault: Dir, stays: (hex: string) => boolean): boolean {
+export function keepInsured(disk: Disk, ownDir: Dir, stays: (hex: string) => boolean): boolean {
   try {
-    renewInsurance(disk, vault, stays);
+    renewInsurance(disk, ownDir, stays);
     return true;
   } catch (error) {
     if (!(error instanceof EremosError) && systemCode(error) === undefined) throw error;
@@ -188,9 +188,9 @@ function removeOthers(disk: Disk, dir: Dir, kept: readonly Buffer[]): void {
  * The small records are replicated instead: they change, and are whole or nothing. A copy goes when what it is of is
  * gone.
  */
-function copyRecords(disk: Disk, vault: Dir, dir: Dir): void {
+function copyRecords(disk: Disk, ownDir: Dir, dir: Dir): void {
   const copied = new Set<string>();
-  for (const { name, read } of recordsToInsure(disk, vault)) {
+  for (const { name, read } of recordsToInsure(disk, ownDir)) {
     copied.add(name.toString("latin1"));
     const bytes = read();
     if (bytes) copyTo(disk, dir, name, bytes);
@@ -205,8 +205,8 @@ function copyRecords(disk: Disk, vault: Dir, dir: Dir): void {
  * The insurance's own copies of records, where they are damaged or missing and the record is whole. Returns the names
  * of those that were.
  */
-export function mendRecordCopies(disk: Disk, vault: Dir, dir: Dir): string[] {
-  return recordsToInsure(disk, vault).flatMap(({ name, read }) => {
+export function mendRecordCopies(disk: Disk, ownDir: Dir, dir: Dir): string[] {
+  return recordsToInsure(disk, ownDir).flatMap(({ name, read }) => {
     const bytes = read();
     if (!bytes || holdsBytes(disk, dir, name, bytes)) return [];
     commitFile(disk, dir, name, bytes);
@@ -244,10 +244,10 @@ export interface InsuranceFacts {
 }
 
 /** Of a folder that is insured; else null. */
-function insuranceFacts(disk: Disk, vault: Dir): InsuranceFacts | null {
-  const level = insuranceOf(disk, vault);
+function insuranceFacts(disk: Disk, ownDir: Dir): InsuranceFacts | null {
+  const level = insuranceOf(disk, ownDir);
   if (!level) return null;
-  const { groups } = within(disk, disk.openDir(vault, NAMES.insurance), (dir) => readGroups(disk, dir));
+  const { groups } = within(disk, disk.openDir(ownDir, NAMES.insurance), (dir) => readGroups(disk, dir));
   const covered = pathsOf(groups);
   const sum = (members: readonly InsuredMember[]): number => members.reduce((bytes, { length }) => bytes + length, 0);
   return {
@@ -256,14 +256,14 @@ function insuranceFacts(disk: Disk, vault: Dir): InsuranceFacts | null {
     costs: groups.reduce((bytes, one) => bytes + one.bytes, 0),
     burst: Math.min(...groups.filter(({ group }) => group.parity < group.data).map(burstOf), Number.MAX_SAFE_INTEGER),
     scattered: level.parity,
-    uncovered: sum(membersIn(disk, vault).filter(({ path }) => !covered.has(path))),
+    uncovered: sum(membersIn(disk, ownDir).filter(({ path }) => !covered.has(path))),
   };
 }
 
 export function isInsured(disk: Disk, path: Buffer): boolean {
   const folder = openFolder(disk, path);
   try {
-    return folder.vault !== null && insuranceOf(disk, folder.vault) !== null;
+    return folder.ownDir !== null && insuranceOf(disk, folder.ownDir) !== null;
   } finally {
     closeFolder(disk, folder);
   }
@@ -273,7 +273,7 @@ export function isInsured(disk: Disk, path: Buffer): boolean {
 export function insuranceFactsOf(disk: Disk, path: Buffer): InsuranceFacts | null {
   const folder = openFolder(disk, path);
   try {
-    return folder.vault && insuranceFacts(disk, folder.vault);
+    return folder.ownDir && insuranceFacts(disk, folder.ownDir);
   } finally {
     closeFolder(disk, folder);
   }

@@ -1,4 +1,4 @@
-import { PAGE_NAME, VAULT_NAME, splitPath, within } from "../engine/ground";
+import { OWN_DIR_NAME, PAGE_NAME, splitPath, within } from "../engine/ground";
 import type { Dir, Disk } from "../platform/port";
 import { type Permitted, R, type Subject, W, X, bitsFor, isAcl, mayTake, namedIn, readAcl } from "./rights";
 
@@ -96,7 +96,7 @@ export class Surroundings {
           return;
         }
         const below = { stat, acl: aclOf(this.disk, dir, name) };
-        const ours = isOurs || name.equals(VAULT_NAME) || (parent === null && name.equals(PAGE_NAME));
+        const ours = isOurs || name.equals(OWN_DIR_NAME) || (parent === null && name.equals(PAGE_NAME));
         if (stat.type === "dir")
           this.enter(
             dir,

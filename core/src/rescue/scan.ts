@@ -40,7 +40,7 @@ export interface ScanInput extends Walk {
   readonly onFound: (found: ScanFound) => void;
 }
 
-const VAULT = ".eremos";
+const OWN_DIR = ".eremos";
 
 /**
  * Looks for protected folders below some places, hidden and tucked-away ones too. Follows no links, changes nothing,
@@ -50,7 +50,7 @@ export function scan({ onFound, ...places }: ScanInput): Promise<ScanEnd> {
   return walk(places, async (at, entries) => {
     const inner: Buffer[] = [];
     for (const entry of entries.filter((one) => one.isDirectory())) {
-      if (entry.name.toString("latin1") === VAULT) onFound(await lookAt(at));
+      if (entry.name.toString("latin1") === OWN_DIR) onFound(await lookAt(at));
       else inner.push(below(at, entry.name));
     }
     return inner;
@@ -74,7 +74,7 @@ async function lookAt(path: Buffer): Promise<ScanFound> {
     problems: [],
   };
   try {
-    const bytes = await readWhole(source, `${VAULT}/guard.json`);
+    const bytes = await readWhole(source, `${OWN_DIR}/guard.json`);
     const guard = bytes ? readGuard(bytes) : null;
     if (guard && !(guard.state === "open" && (await findState(source)).isThere)) {
       return {
@@ -110,7 +110,7 @@ async function lookAt(path: Buffer): Promise<ScanFound> {
 
 /** By the names and times of the generation records. */
 function newest(path: Buffer): readonly [number | null, number | null] {
-  const directory = Buffer.concat([path, Buffer.from(`/${VAULT}/generations`)]);
+  const directory = Buffer.concat([path, Buffer.from(`/${OWN_DIR}/generations`)]);
   try {
     const [last] = generationNames(fs.readdirSync(directory));
     if (last === undefined) return [null, null];

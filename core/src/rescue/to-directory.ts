@@ -114,7 +114,7 @@ export async function rescue(options: RescueOptions): Promise<RescueReport> {
 }
 
 const SLASH = Buffer.from(path.sep);
-const VAULT = Buffer.from(".eremos");
+const OWN_DIR = Buffer.from(".eremos");
 
 function join(...parts: readonly Buffer[]): Buffer {
   return Buffer.concat(parts.flatMap((part, i) => (i === 0 ? [part] : [SLASH, part])));
@@ -179,7 +179,7 @@ async function guardOf(folder: Buffer): Promise<Readable | null> {
     problems.push(error.message);
   }
   const permissions = new Map(before.map(({ path: names, mode, acl }) => [keyOf(names), { mode, acl }]));
-  return { guard, plain: [[VAULT, Buffer.from("contents")], []], permissions, isOurs: () => false, problems };
+  return { guard, plain: [[OWN_DIR, Buffer.from("contents")], []], permissions, isOurs: () => false, problems };
 }
 
 /** Whether a file at the top is the page or the icon that a state record knows of, or the page of this folder. */
@@ -212,14 +212,14 @@ async function plainOf(folder: Buffer): Promise<Readable | null> {
   const { record, isThere, isElsewhere } = await findState(source);
   if (!isThere) {
     const isBegun = (await source.list(".eremos")).every((name) => name === "lock" || name.endsWith(".new"));
-    return isBegun && fs.existsSync(join(folder, VAULT))
+    return isBegun && fs.existsSync(join(folder, OWN_DIR))
       ? { guard: "sealed", plain: [[]], ...plainBy(null), problems: [] }
       : null;
   }
   if (!record || !isPlainTrue(record)) return null;
   // A copy of a folder that lay open lies open; what was under way elsewhere is not under way here.
   if (isElsewhere && record.state !== "open") return null;
-  return { guard: "sealed", plain: [[VAULT, STAGING], []], ...plainBy(record), problems: [] };
+  return { guard: "sealed", plain: [[OWN_DIR, STAGING], []], ...plainBy(record), problems: [] };
 }
 
 function keyOf(names: readonly Buffer[]): string {
@@ -234,7 +234,7 @@ async function bringOut(out: Out, folder: Buffer, locked: LockedFolder): Promise
   // meanwhile.
   const how = state?.mixed ? "instead" : "beside";
   // In rounds of opening, half-written files lie in `staging`.
-  if (state?.mixed && state.state !== "mixed") out.copyTree(folder, [VAULT, STAGING], plainBy(state), how);
+  if (state?.mixed && state.state !== "mixed") out.copyTree(folder, [OWN_DIR, STAGING], plainBy(state), how);
   // Where it is said to lie open, and does not, what it shows while it is locked is not in the record.
   out.copyTree(folder, [], plainBy(state?.state === "open" ? null : state), how);
   for (const { name, content } of await locked.drops()) out.writeDropped(name, content);
@@ -523,7 +523,7 @@ class Out {
     how: "instead" | "beside",
   ): void {
     for (const name of from?.list() ?? []) {
-      if (above.length === 0 && (name.equals(VAULT) || (from && isOurs(from, name, plain)))) continue;
+      if (above.length === 0 && (name.equals(OWN_DIR) || (from && isOurs(from, name, plain)))) continue;
       if (from) this.copy(from, name, above, plain, how);
     }
   }

@@ -41,7 +41,7 @@ it("a fault in the middle of a lock is told as internal and noted with its place
   expect(snapshot(folder)).toEqual(before);
   await lock(folder, person.owner);
   await unlock(folder, person.access);
-  expect(snapshot(folder, { withoutVault: true })).toEqual(before);
+  expect(snapshot(folder, { withoutOwnDir: true })).toEqual(before);
 });
 
 it("what Node itself refuses is a fault, a number of the system's is none", () => {

@@ -24,32 +24,32 @@ let folder: string;
 let base: string;
 usePlace((place) => ({ person, folder, base } = place));
 
-const vault = (...names: readonly string[]): string => path.join(folder, ".eremos", ...names);
+const ownDir = (...names: readonly string[]): string => path.join(folder, ".eremos", ...names);
 const stateFiles = (): string[] =>
   fs
-    .readdirSync(vault())
+    .readdirSync(ownDir())
     .filter((name) => name.startsWith("state"))
-    .map((name) => vault(name));
+    .map((name) => ownDir(name));
 /** What holds contents: packs and index, by name and size. */
 const kept = (): string[] =>
   ["packs", "index", "generations"]
     .flatMap((part) =>
-      fs.existsSync(vault(part))
+      fs.existsSync(ownDir(part))
         ? fs
-            .readdirSync(vault(part), { recursive: true, encoding: "utf8" })
-            .map((name) => `${part}/${name} ${fs.statSync(vault(part, name)).size}`)
+            .readdirSync(ownDir(part), { recursive: true, encoding: "utf8" })
+            .map((name) => `${part}/${name} ${fs.statSync(ownDir(part, name)).size}`)
         : [],
     )
     .sort();
 
 /** Without the folder's own time, which a page that is taken away changes. */
-const contents = (): string[] => snapshot(folder, { withoutVault: true }).slice(1);
+const contents = (): string[] => snapshot(folder, { withoutOwnDir: true }).slice(1);
 
 /** Work of somebody's that was never heard of here. */
 const NEXT = { number: 2, batch: "0123456789abcdef" };
 
 function forge(change: Partial<StateRecord>, proof: string | undefined = "0".repeat(64)): void {
-  const { proof: _ours, ...state } = readState(fs.readFileSync(vault(stateFile(folder))));
+  const { proof: _ours, ...state } = readState(fs.readFileSync(ownDir(stateFile(folder))));
   const forged = { ...state, ...change, ...(proof === undefined ? {} : { proof }) } as StateRecord;
   for (const file of stateFiles()) fs.writeFileSync(file, writeState(forged));
 }
@@ -82,7 +82,7 @@ describe("a state that removes something counts only with this computer's proof"
       makeMixedTree(folder);
       const before = contents();
       await lock(folder, person.device);
-      const { generation } = readState(fs.readFileSync(vault(stateFile(folder))));
+      const { generation } = readState(fs.readFileSync(ownDir(stateFile(folder))));
       const packs = kept();
       expect(packs.length).toBeGreaterThan(3);
       for (const proof of ["0".repeat(64), undefined]) {
@@ -129,27 +129,27 @@ describe("a state that removes something counts only with this computer's proof"
     fs.rmSync(path.join(folder, "new.txt"));
     for (const [file, bytes] of records) fs.writeFileSync(file, bytes);
     await unlock(folder, person.access);
-    expect(snapshot(folder, { withoutVault: true })).toEqual(before);
+    expect(snapshot(folder, { withoutOwnDir: true })).toEqual(before);
   });
 });
 
 describe("a directory called .eremos that is a person's own", () => {
   it.each([
-    ["an empty one", (): void => fs.mkdirSync(vault())],
+    ["an empty one", (): void => fs.mkdirSync(ownDir())],
     [
       "one with files",
       (): void => {
-        fs.mkdirSync(vault("notes"), { recursive: true });
-        fs.writeFileSync(vault("notes", "mine.txt"), "mine");
+        fs.mkdirSync(ownDir("notes"), { recursive: true });
+        fs.writeFileSync(ownDir("notes", "mine.txt"), "mine");
       },
     ],
-    ["a file of that name", (): void => fs.writeFileSync(vault(), "mine")],
+    ["a file of that name", (): void => fs.writeFileSync(ownDir(), "mine")],
     [
       "a link to a private directory",
       (): void => {
         fs.mkdirSync(path.join(base, "private"));
         fs.writeFileSync(path.join(base, "private", "state.json"), "mine");
-        fs.symlinkSync(path.join(base, "private"), vault());
+        fs.symlinkSync(path.join(base, "private"), ownDir());
       },
     ],
   ])("%s is refused by name, and stays", async (name, make) => {
@@ -216,7 +216,7 @@ describe("a guard record counts only with this computer's proof", () => {
     fs.mkdirSync(other);
     await lock(folder, person.device);
     const outcome = await guardFolder(linuxDisk, { ...input(), path: Buffer.from(other) }, silentHooks);
-    fs.copyFileSync(path.join(outcome.path.toString(), ".eremos", "guard.json"), vault("guard.json"));
+    fs.copyFileSync(path.join(outcome.path.toString(), ".eremos", "guard.json"), ownDir("guard.json"));
     expect(inspectFolder(linuxDisk, Buffer.from(folder))).toMatchObject({ guard: "sealed", state: "sealed" });
     recover();
     await expect(
@@ -236,11 +236,11 @@ describe("what was sealed when the folder was opened", () => {
     makeMixedTree(folder);
     await lock(folder, person.owner);
     const { note } = await unlock(folder, person.access);
-    const dir = linuxDisk.openRoot(Buffer.from(vault()));
+    const dir = linuxDisk.openRoot(Buffer.from(ownDir()));
     expect(loadOpened(linuxDisk, dir, note?.opened ?? "")).not.toBeNull();
-    const bytes = fs.readFileSync(vault("opened"));
+    const bytes = fs.readFileSync(ownDir("opened"));
     bytes[bytes.length - 1] = (bytes.at(-1) ?? 0) ^ 1;
-    fs.writeFileSync(vault("opened"), bytes);
+    fs.writeFileSync(ownDir("opened"), bytes);
     expect(loadOpened(linuxDisk, dir, note?.opened ?? "")).toBeNull();
     linuxDisk.closeDir(dir);
   });

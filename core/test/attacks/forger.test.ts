@@ -32,7 +32,7 @@ usePlace((place) => ({ person, folder } = place));
 
 const FOLDER = newId();
 const ACCOUNT = { uid: 0, gid: 0 };
-const vault = (...names: readonly string[]): string => path.join(folder, ".eremos", ...names);
+const ownDir = (...names: readonly string[]): string => path.join(folder, ".eremos", ...names);
 const input = (more: Partial<SealedInput> = {}): SealedInput => ({
   path: Buffer.from(folder),
   access: person.access,
@@ -56,7 +56,7 @@ function relock(signer: Signer, more: LockOptions = {}): ReturnType<typeof lock>
   return lock(folder, signer, { folder: FOLDER, ...more });
 }
 
-const headerNow = (): ReturnType<typeof readHeader> => readHeader(fs.readFileSync(vault("header.json")));
+const headerNow = (): ReturnType<typeof readHeader> => readHeader(fs.readFileSync(ownDir("header.json")));
 const openedBy = async (who: Person): Promise<string> => {
   await openHead(headAt(folder), who.access);
   return standingOf(headerNow(), believedOf(who.access));
@@ -102,7 +102,7 @@ describe("a folder key that was only sealed to the owner's public key", () => {
       damaged: [{ reason: expect.stringContaining("somebody unknown") }],
       files: 1,
     });
-    fs.rmSync(vault("header.twin.json"));
+    fs.rmSync(ownDir("header.twin.json"));
     await expect(mendFolder(linuxDisk, input())).rejects.toMatchObject({ code: "unvouched" });
     await expect(
       adoptFolder(linuxDisk, {
@@ -183,7 +183,7 @@ describe("a header that was exchanged", () => {
     fs.mkdirSync(other);
     fs.writeFileSync(path.join(other, "x"), "x");
     await lock(other, await strangerSigner(), { folder: FOLDER });
-    fs.copyFileSync(path.join(other, ".eremos", "header.json"), vault("header.json"));
+    fs.copyFileSync(path.join(other, ".eremos", "header.json"), ownDir("header.json"));
     await unlock(folder, person.access);
     expect(fs.readFileSync(path.join(folder, "letter.txt"), "utf8")).toBe("mine");
     expect(writeHead(headAt(folder))).toEqual(header);
@@ -197,8 +197,8 @@ describe("a header that was exchanged", () => {
     fs.mkdirSync(other);
     fs.writeFileSync(path.join(other, "x"), "x");
     await lock(other, await strangerSigner(), { folder: FOLDER });
-    for (const name of both("header.json")) fs.copyFileSync(path.join(other, ".eremos", name), vault(name));
-    fs.cpSync(path.join(other, ".eremos", "slots"), vault("slots"), { recursive: true });
+    for (const name of both("header.json")) fs.copyFileSync(path.join(other, ".eremos", name), ownDir(name));
+    fs.cpSync(path.join(other, ".eremos", "slots"), ownDir("slots"), { recursive: true });
     fs.writeFileSync(path.join(folder, "new.txt"), "new");
     for (const signer of [person.owner, person.device])
       await expect(relock(signer, { note })).rejects.toMatchObject({ code: "unvouched" });
@@ -278,7 +278,7 @@ describe("a generation that was exchanged", () => {
     const opened = await lock(other, stranger.owner, { folder: FOLDER }).then(() => unlock(other, stranger.access));
     fs.writeFileSync(path.join(other, "y"), "y");
     await lock(other, stranger.device, { folder: FOLDER, note: opened.note });
-    fs.cpSync(path.join(other, ".eremos", "keys"), vault("keys"), { recursive: true });
+    fs.cpSync(path.join(other, ".eremos", "keys"), ownDir("keys"), { recursive: true });
     await unlock(folder, person.access);
     expect(fs.readFileSync(path.join(folder, "letter.txt"), "utf8")).toBe("first");
   });

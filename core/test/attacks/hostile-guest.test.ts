@@ -13,7 +13,7 @@ import { loadTree } from "../../src/engine/contents/load-tree";
 import { commitHead } from "../../src/engine/records/records";
 import { commitState, loadState } from "../../src/engine/records/states";
 import { writeGenerationOf } from "../../src/engine/contents/seal-generation";
-import { type HeldFolder, holdFolder, letGo } from "../../src/engine/ground/vault";
+import { type HeldFolder, holdFolder, letGo } from "../../src/engine/ground/own-dir";
 import { Visit } from "../../src/engine/visiting/visit";
 import { canonicalJson } from "../../src/format/canonical-json";
 import {
@@ -68,7 +68,7 @@ interface Guest {
 
 let looking: Guest;
 let changing: Guest;
-const vault = (...names: readonly string[]): string => path.join(folder, ".eremos", ...names);
+const ownDir = (...names: readonly string[]): string => path.join(folder, ".eremos", ...names);
 
 async function newGuest(id: string, may: Member["may"]): Promise<Guest> {
   const sealing = await generateKeyPair();
@@ -114,7 +114,7 @@ async function letIn(guests: readonly Guest[]): Promise<Head> {
     guests.map(({ member }) => member),
     slots,
   );
-  holding(({ vault: dir }) => commitHead(linuxDisk, dir, head));
+  holding(({ ownDir: dir }) => commitHead(linuxDisk, dir, head));
   return head;
 }
 
@@ -135,7 +135,7 @@ async function seal(
 ): Promise<Generation> {
   const folderKey = await keyOf(guest);
   const { header } = headAt(folder);
-  return holding(({ vault: dir }) => {
+  return holding(({ ownDir: dir }) => {
     const state = loadState(linuxDisk, dir);
     const [last = ""] = generationFiles(folder);
     const before = generationAt(folder, last);
@@ -145,7 +145,7 @@ async function seal(
     const { record } = writeGenerationOf(
       {
         disk: linuxDisk,
-        vault: dir,
+        ownDir: dir,
         purpose,
         place: Buffer.from(folder),
         keys,
@@ -161,7 +161,7 @@ async function seal(
     const signed = sign(record);
     for (const file of generationFiles(folder).slice(0, 1))
       for (const one of [file, file.replace(".json", ".twin.json")])
-        fs.writeFileSync(vault(one), writeGeneration(signed));
+        fs.writeFileSync(ownDir(one), writeGeneration(signed));
     if (state) commitState(linuxDisk, dir, { ...state, generation: refOf(signed) });
     return signed;
   });
@@ -233,7 +233,7 @@ describe("a guest who may look", () => {
 
   it("puts no state of a larger number before the owner's where the state record is lost: the readers take the owner's", async () => {
     await seal(looking, person.access.owner.owner, asIs);
-    for (const name of both(stateFile(folder))) fs.rmSync(vault(name));
+    for (const name of both(stateFile(folder))) fs.rmSync(ownDir(name));
     const locked = await openLocked(directorySource(Buffer.from(folder)), {
       kind: "password",
       password: PASSWORD,
@@ -248,10 +248,10 @@ describe("a guest who may look", () => {
     async (kind) => {
       const folderKey = await keyOf(looking);
       const [name = ""] = fs
-        .readdirSync(vault(kind), { recursive: true, encoding: "utf8" })
-        .filter((one) => fs.statSync(vault(kind, one)).size > 2 * SEALED_CHUNK_BYTES || kind === "index")
-        .filter((one) => fs.statSync(vault(kind, one)).isFile());
-      const bytes = fs.readFileSync(vault(kind, name));
+        .readdirSync(ownDir(kind), { recursive: true, encoding: "utf8" })
+        .filter((one) => fs.statSync(ownDir(kind, one)).size > 2 * SEALED_CHUNK_BYTES || kind === "index")
+        .filter((one) => fs.statSync(ownDir(kind, one)).isFile());
+      const bytes = fs.readFileSync(ownDir(kind, name));
       const header = decodeObjectHeader(bytes.subarray(0, OBJECT_HEADER_BYTES));
       const cipher = new ContentKeys({ epoch: header.epoch, key: header.key }, folderKey, header.folder).cipherFor(
         header,
@@ -262,7 +262,7 @@ describe("a guest who may look", () => {
       expect(cipher.open(last, true, chunk, plain)).toBe(true);
       plain[plain.length - 1] = (plain.at(-1) ?? 0) ^ 1;
       cipher.seal(last, true, plain, chunk);
-      fs.writeFileSync(vault(kind, name), bytes);
+      fs.writeFileSync(ownDir(kind, name), bytes);
       // It decrypts, to the guest's words.
       expect(cipher.open(last, true, chunk, plain)).toBe(true);
       await expect(release(folder, person.access)).rejects.toMatchObject({
@@ -347,7 +347,7 @@ describe("a guest who may change", () => {
     const theirs = await seal(changing, changing.member.id, asIs);
     expect(vouched(theirs)).toBe("member");
     await unlock(folder, person.access);
-    const taken = readGeneration(fs.readFileSync(vault(generationFiles(folder)[0] ?? "")));
+    const taken = readGeneration(fs.readFileSync(ownDir(generationFiles(folder)[0] ?? "")));
     expect(refOf(taken)).toEqual(refOf(theirs));
     expect(vouched(taken)).toBe("owner");
     const gone = { ...changing, member: { ...changing.member, until: 2 } };
@@ -362,7 +362,7 @@ describe("a guest who may change", () => {
         (kind) =>
           [
             kind,
-            fs.readdirSync(vault(kind)).map((name) => [name, fs.readFileSync(vault(kind, name))] as const),
+            fs.readdirSync(ownDir(kind)).map((name) => [name, fs.readFileSync(ownDir(kind, name))] as const),
           ] as const,
       ),
     };
@@ -370,7 +370,7 @@ describe("a guest who may change", () => {
     const kept = writeHead(await letIn([looking, { ...changing, member: { ...changing.member, until: 2 } }]));
     plantHead(folder, old.head);
     for (const [kind, files] of old.files)
-      for (const [name, bytes] of files) fs.writeFileSync(vault(kind, name), bytes);
+      for (const [name, bytes] of files) fs.writeFileSync(ownDir(kind, name), bytes);
     // They still read what was sealed before: no signature takes that back.
     expect(await keyOf(changing)).toEqual(before);
     const forged = await seal(changing, changing.member.id, asIs);

@@ -6,7 +6,7 @@ import { adoptFolder } from "../../src/engine/access/adopt";
 import { changeFolderPassword, changeOwner } from "../../src/engine/access/change-owner";
 import { renewFolder, sealAnew } from "../../src/engine/access/renew";
 import { silentHooks } from "../../src/engine/ground/hooks";
-import { dropInto, vaultPlace } from "../../src/engine/slot/drop-in";
+import { dropInto, ownDirPlace } from "../../src/engine/slot/drop-in";
 import { checkFolder } from "../../src/engine/upkeep/check";
 import { repairFolder } from "../../src/engine/upkeep/repair";
 import { Visit } from "../../src/engine/visiting/visit";
@@ -103,7 +103,7 @@ async function lockWithDrop(): Promise<void> {
     path: Buffer.from(folder),
     folder: id,
     publicKey,
-    place: vaultPlace(linuxDisk, Buffer.from(folder)),
+    place: ownDirPlace(linuxDisk, Buffer.from(folder)),
     device: person.device.device,
   };
   await dropInto(linuxDisk, slot, [Buffer.from(file)]);

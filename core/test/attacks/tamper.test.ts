@@ -35,13 +35,13 @@ beforeAll(async () => {
 });
 afterAll(() => removeDirectory(base));
 
-const vault = (folder: string): string => path.join(folder, ".eremos");
+const ownDir = (folder: string): string => path.join(folder, ".eremos");
 
 function filesIn(folder: string): string[] {
   return fs
-    .readdirSync(vault(folder), { recursive: true, withFileTypes: true })
+    .readdirSync(ownDir(folder), { recursive: true, withFileTypes: true })
     .filter((entry) => entry.isFile() && entry.name !== "lock")
-    .map((entry) => path.relative(vault(folder), path.join(entry.parentPath, entry.name)))
+    .map((entry) => path.relative(ownDir(folder), path.join(entry.parentPath, entry.name)))
     .sort();
 }
 
@@ -76,14 +76,14 @@ async function expectDetected(copy: string, what: string): Promise<void> {
 describe("a sealed folder that somebody changed", () => {
   it("shows a flipped bit anywhere in any file", async () => {
     for (const file of filesIn(sealed)) {
-      const size = fs.statSync(path.join(vault(sealed), file)).size;
+      const size = fs.statSync(path.join(ownDir(sealed), file)).size;
       for (const at of new Set(
         [0, 9, 20, 40, 60, 80, 103, 104, Math.floor(size / 2), size - 17, size - 2].filter(
           (position) => position >= 0 && position < size - 1,
         ),
       )) {
         const copy = freshCopy();
-        const target = path.join(vault(copy), file);
+        const target = path.join(ownDir(copy), file);
         const bytes = fs.readFileSync(target);
         bytes[at] = (bytes[at] ?? 0) ^ 4;
         fs.writeFileSync(target, bytes);
@@ -101,7 +101,7 @@ describe("a sealed folder that somebody changed", () => {
         (target: string) => fs.rmSync(target),
       ]) {
         const copy = freshCopy();
-        spoil(path.join(vault(copy), file));
+        spoil(path.join(ownDir(copy), file));
         await expectDetected(copy, `${file} ${String(spoil)}`);
       }
     }
@@ -112,22 +112,22 @@ describe("a sealed folder that somebody changed", () => {
     expect(packs.length).toBeGreaterThanOrEqual(2);
     const [a = "", b = ""] = packs;
     const copy = freshCopy();
-    fs.copyFileSync(path.join(vault(sealed), a), path.join(vault(copy), b));
-    fs.copyFileSync(path.join(vault(sealed), b), path.join(vault(copy), a));
+    fs.copyFileSync(path.join(ownDir(sealed), a), path.join(ownDir(copy), b));
+    fs.copyFileSync(path.join(ownDir(sealed), b), path.join(ownDir(copy), a));
     await expectDetected(copy, "swapped packs");
 
     const largest =
       packs.toSorted(
-        (x, y) => fs.statSync(path.join(vault(sealed), y)).size - fs.statSync(path.join(vault(sealed), x)).size,
+        (x, y) => fs.statSync(path.join(ownDir(sealed), y)).size - fs.statSync(path.join(ownDir(sealed), x)).size,
       )[0] ?? "";
-    const bytes = fs.readFileSync(path.join(vault(sealed), largest));
+    const bytes = fs.readFileSync(path.join(ownDir(sealed), largest));
     const chunk = 65_536 + 16;
     const exchanged = Buffer.from(bytes);
     bytes.copy(exchanged, 104, 104 + chunk, 104 + 2 * chunk);
     bytes.copy(exchanged, 104 + chunk, 104, 104 + chunk);
     for (const changed of [exchanged, bytes.subarray(0, 104 + chunk * Math.floor((bytes.length - 105) / chunk))]) {
       const target = freshCopy();
-      fs.writeFileSync(path.join(vault(target), largest), changed);
+      fs.writeFileSync(path.join(ownDir(target), largest), changed);
       await expectDetected(target, "chunks");
     }
   });
@@ -140,7 +140,7 @@ describe("a sealed folder that somebody changed", () => {
     await lock(folder, person.owner, { folder: opened.folder, note: opened.note });
     const [oldIndex = ""] = filesIn(old).filter((file) => file.startsWith("index/"));
     const [newIndex = ""] = filesIn(folder).filter((file) => file.startsWith("index/"));
-    fs.copyFileSync(path.join(vault(old), oldIndex), path.join(vault(folder), newIndex));
+    fs.copyFileSync(path.join(ownDir(old), oldIndex), path.join(ownDir(folder), newIndex));
     await expect(release(folder, person.access)).rejects.toMatchObject({ class: "damage" });
   });
 
@@ -152,7 +152,7 @@ describe("a sealed folder that somebody changed", () => {
   });
 
   it("takes no path from a record that anybody could write", () => {
-    const state = readState(fs.readFileSync(path.join(vault(sealed), stateFile(sealed))));
+    const state = readState(fs.readFileSync(path.join(ownDir(sealed), stateFile(sealed))));
     for (const hostile of [
       { folder: "../../../../etc/cron.d/x" },
       { lockedName: "../elsewhere" },
@@ -168,7 +168,7 @@ describe("a sealed folder that somebody changed", () => {
 
   it("opens from one whole copy of the header, and the check names the other", async () => {
     const copy = freshCopy();
-    fs.writeFileSync(path.join(vault(copy), "header.json"), "{}");
+    fs.writeFileSync(path.join(ownDir(copy), "header.json"), "{}");
     const checked = await checkFolder(
       linuxDisk,
       { path: Buffer.from(copy), access: person.access, keptHeader: null, expected: null },

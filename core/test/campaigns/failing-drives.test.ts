@@ -105,7 +105,7 @@ describe.runIf(CAN_MOUNT)("a drive that can't store what it promised", () => {
       (error: unknown) => error,
     );
     expect(failure).toBeInstanceOf(EremosError);
-    expect(snapshot(folder, { withoutVault: true }).slice(1)).toEqual(before.slice(1));
+    expect(snapshot(folder, { withoutOwnDir: true }).slice(1)).toEqual(before.slice(1));
 
     backing.leave(60_000);
     drive.replug("elsewhere");

@@ -61,7 +61,7 @@ describe.runIf(CAN_MOUNT).each(["xfs", "btrfs", "exfat", "ntfs"] as const)("a dr
         visibility === "view" ? [".eremos", "Locked with Eremos.html"] : [".eremos"],
       );
       const opened = await unlock(first.realPath, person.access);
-      expect(snapshot(folder, { withoutVault: true }).slice(1)).toEqual(before.slice(1));
+      expect(snapshot(folder, { withoutOwnDir: true }).slice(1)).toEqual(before.slice(1));
       // Of what was made here, the disk holds everything.
       expect(opened.holdsAll).toBe(true);
 
@@ -70,7 +70,7 @@ describe.runIf(CAN_MOUNT).each(["xfs", "btrfs", "exfat", "ntfs"] as const)("a dr
       const { atime, mtime } = fs.statSync(letter);
       fs.writeFileSync(letter, "Dear Marta");
       fs.utimesSync(letter, atime, mtime);
-      const edited = snapshot(folder, { withoutVault: true });
+      const edited = snapshot(folder, { withoutOwnDir: true });
       const again = await lock(folder, person.owner, { visibility, folder: first.folder, note: opened.note });
       expect(again.generation).toBe(2);
       await release(again.realPath, person.access);
@@ -138,7 +138,7 @@ describe.runIf(CAN_MOUNT).each(["exfat", "ntfs"] as const)("a drive with %s", (k
       expect((await unlock(back, person.access)).holdsAll).toBe(true);
       expect(fs.readFileSync(path.join(back, "run.sh"), "utf8")).toContain("changed");
       const changed = (lines: readonly string[]): string[] => lines.filter((line) => !line.includes("run.sh")).slice(1);
-      expect(changed(snapshot(back, { withoutVault: true }))).toEqual(changed(before));
+      expect(changed(snapshot(back, { withoutOwnDir: true }))).toEqual(changed(before));
       const { mode, uid, gid } = fs.statSync(path.join(back, "run.sh"));
       expect([mode & 0o7777, uid, gid]).toEqual([0o6751, 4711, 4712]);
     } finally {

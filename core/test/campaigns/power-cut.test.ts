@@ -1,7 +1,7 @@
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { changeFolderPassword, changeOwner, openFolderKey } from "../../src/engine/access/change-owner";
 import { LEAST_COST } from "../../src/crypto/kdf";
-import { dropInto, vaultPlace } from "../../src/engine/slot/drop-in";
+import { dropInto, ownDirPlace } from "../../src/engine/slot/drop-in";
 import { mendFolder } from "../../src/engine/upkeep/mend";
 import { Visit } from "../../src/engine/visiting/visit";
 import { setInsurance } from "../../src/insurance/insure";
@@ -200,7 +200,7 @@ const inside =
         },
         () => (expected = seen(disk, PATH)),
       );
-      slot = { path: PATH, folder: FOLDER, publicKey, place: vaultPlace(disk, PATH), device: person.device.device };
+      slot = { path: PATH, folder: FOLDER, publicKey, place: ownDirPlace(disk, PATH), device: person.device.device };
     });
     const run = async (disk: Disk): Promise<unknown> => {
       if (!slot) throw new Error("there is no slot");
@@ -530,17 +530,17 @@ describe.each(Object.keys(SCENES))(`the power fails at ${CHANGES.of("change")}: 
   });
 });
 
-const vaultOf = (disk: MemoryDisk): Dir => disk.openDir(disk.openRoot(PATH), Buffer.from(".eremos"));
+const ownDirOf = (disk: MemoryDisk): Dir => disk.openDir(disk.openRoot(PATH), Buffer.from(".eremos"));
 
 /** What lies readable beside the state record. */
 function readableBeside(disk: MemoryDisk): string[] {
-  const [vault, staging] = [vaultOf(disk), Buffer.from("staging")];
-  return disk.find(vault, staging) ? disk.list(disk.openDir(vault, staging)).map(String) : [];
+  const [ownDir, staging] = [ownDirOf(disk), Buffer.from("staging")];
+  return disk.find(ownDir, staging) ? disk.list(disk.openDir(ownDir, staging)).map(String) : [];
 }
 
 /** The same where the record says that the folder is sealed. */
 function readableInSealed(disk: MemoryDisk): string[] {
-  return loadState(disk, vaultOf(disk))?.state === "sealed" ? readableBeside(disk) : [];
+  return loadState(disk, ownDirOf(disk))?.state === "sealed" ? readableBeside(disk) : [];
 }
 
 describe("an opening that was killed is undone, and then the power fails", () => {

@@ -9,7 +9,7 @@ import type { OpenNote } from "../../src/engine/contents/sealing-input";
 import { compareCopy, mergeCopy } from "../../src/engine/visiting/merge-copy";
 import { Visit, type VisitInput } from "../../src/engine/visiting/visit";
 import { joinIn } from "../../src/engine/records/states";
-import { holdFolder, letGo } from "../../src/engine/ground/vault";
+import { holdFolder, letGo } from "../../src/engine/ground/own-dir";
 import { linuxDiskOf } from "../../src/platform/linux/linux-disk";
 import type { Disk } from "../../src/platform/port";
 import { directorySource } from "../../src/rescue/directory-source";
@@ -101,7 +101,7 @@ class Computer {
   /** It is taken into the list. */
   joinIn(): void {
     const held = holdFolder(this.disk, Buffer.from(this.folder), { create: false });
-    joinIn(this.disk, held.vault);
+    joinIn(this.disk, held.ownDir);
     letGo(this.disk, held);
   }
 

@@ -20,7 +20,7 @@ let { person, folder } = {} as Place;
 usePlace((place) => ({ person, folder } = place));
 
 const MIB = 1024 * 1024;
-const vault = (...names: readonly string[]): string => path.join(folder, ".eremos", ...names);
+const ownDir = (...names: readonly string[]): string => path.join(folder, ".eremos", ...names);
 const input = (): {
   path: Buffer;
   access: Place["person"]["access"];
@@ -31,8 +31,8 @@ const input = (): {
 const inodeOf = (file: string): bigint => fs.statSync(file, { bigint: true }).ino;
 const packs = (): string[] =>
   fs
-    .readdirSync(vault("packs"), { recursive: true, encoding: "utf8" })
-    .map((name) => vault("packs", name))
+    .readdirSync(ownDir("packs"), { recursive: true, encoding: "utf8" })
+    .map((name) => ownDir("packs", name))
     .filter((file) => fs.statSync(file).isFile());
 /** The disk, where so many bytes of a file from an offset on can't be read. */
 const worn = (file: string, from: number, length: number): Disk => {
@@ -108,7 +108,7 @@ describe("a place of a film's encrypted file that the disk can't read", () => {
     const disk = worn(largest, 2 * MIB, 4096);
     const outcome = await repairFolder(disk, input(), silentHooks);
     expect([outcome.repaired.map(({ path: file }) => file), outcome.lost]).toEqual([
-      [path.relative(vault(), largest)],
+      [path.relative(ownDir(), largest)],
       [],
     ]);
     await release(folder, person.access, { disk });
@@ -137,7 +137,7 @@ describe("a record", () => {
           : which === "the state record"
             ? stateFile(folder)
             : (generationFiles(folder)[0] ?? "");
-      const disk = worn(vault(name), 0, 64 * 1024);
+      const disk = worn(ownDir(name), 0, 64 * 1024);
       expect((await checkFolder(disk, input(), silentHooks)).damaged.map(({ path: file }) => file)).toEqual([
         `.eremos/${name}`,
       ]);
@@ -150,7 +150,7 @@ describe("a record", () => {
     ["EMFILE", "io"],
     ["EACCES", "no-permission"],
   ])("that can't be looked at (%s) is not called damaged", async (code, told) => {
-    const inodes = both("header.json").map((name) => inodeOf(vault(name)));
+    const inodes = both("header.json").map((name) => inodeOf(ownDir(name)));
     const disk: Disk = new Proxy(linuxDisk, {
       get: (target, name: keyof Disk) =>
         name !== "openRead"
@@ -178,13 +178,13 @@ describe("earlier states that are kept", () => {
       await edit("second");
       expect(await edit("third")).toBe("gone");
       const first = generationFiles(folder).at(-2) ?? "";
-      const files = (): string[] => [...generationFiles(folder), ...fs.readdirSync(vault("manifests")), ...packs()];
-      const manifest = (JSON.parse(fs.readFileSync(vault(first), "utf8")) as { manifest: string }).manifest;
+      const files = (): string[] => [...generationFiles(folder), ...fs.readdirSync(ownDir("manifests")), ...packs()];
+      const manifest = (JSON.parse(fs.readFileSync(ownDir(first), "utf8")) as { manifest: string }).manifest;
       const bad = (
         what === "record"
-          ? [first, twin(first)].map((name) => vault(name))
+          ? [first, twin(first)].map((name) => ownDir(name))
           : what === "manifest"
-            ? [vault("manifests", manifest), vault("manifests", `${manifest}.twin`)]
+            ? [ownDir("manifests", manifest), ownDir("manifests", `${manifest}.twin`)]
             : [largest]
       ).map(inodeOf);
       const had = files();
@@ -220,7 +220,7 @@ describe("anywhere, many places at once", () => {
       await lock(folder, person.owner, { folder: id, note });
       const records = ["header.json", stateFile(folder), ...generationFiles(folder)]
         .filter(() => random() < 0.3)
-        .map((name) => ({ ino: inodeOf(vault(name)), from: 0, until: 65_536 }));
+        .map((name) => ({ ino: inodeOf(ownDir(name)), from: 0, until: 65_536 }));
       const places = Array.from({ length: 1 + Math.floor(random() * 4) }, () => {
         const file = pick(packs());
         const from = Math.floor(random() * fs.statSync(file).size);

@@ -17,10 +17,10 @@ import { PASSWORD, lock, makeMixedTree, newPerson } from "../support/world";
 let { person, folder } = {} as Place;
 usePlace((place) => ({ person, folder } = place));
 
-const vault = (...names: readonly string[]): string => path.join(folder, ".eremos", ...names);
+const ownDir = (...names: readonly string[]): string => path.join(folder, ".eremos", ...names);
 const packs = (): string[] =>
   fs
-    .readdirSync(vault("packs"), { withFileTypes: true, recursive: true })
+    .readdirSync(ownDir("packs"), { withFileTypes: true, recursive: true })
     .filter((entry) => entry.isFile())
     .map((entry) => path.join(entry.parentPath, entry.name));
 const look = (owner = person.access.owner): ReturnType<typeof checkPieces> =>
@@ -76,7 +76,7 @@ describe("a copy without a state record", () => {
     visit.commit();
     visit.close();
     const [arriving = ""] = packs().filter((file) => !had.has(file));
-    for (const name of [stateFile(folder), twin(stateFile(folder))]) fs.rmSync(vault(name));
+    for (const name of [stateFile(folder), twin(stateFile(folder))]) fs.rmSync(ownDir(name));
     const [last = "", before = ""] = generationFiles(folder);
     expect([last, before].every((name) => name !== "")).toBe(true);
     const names = async (): Promise<{ entries: string[]; problems: readonly string[] }> => {

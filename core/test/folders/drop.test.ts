@@ -2,7 +2,7 @@ import * as fs from "node:fs";
 import * as path from "node:path";
 import { spawn } from "node:child_process";
 import { afterEach, beforeAll, beforeEach, describe, expect, it } from "vitest";
-import { DropUpload, dropInto, sealNewcomers, vaultPlace } from "../../src/engine/slot/drop-in";
+import { DropUpload, dropInto, ownDirPlace, sealNewcomers } from "../../src/engine/slot/drop-in";
 import { guardFolder } from "../support/guarding";
 import { silentHooks } from "../../src/engine/ground/hooks";
 import { inspectFolder } from "../../src/engine/guards/inspect";
@@ -56,7 +56,7 @@ async function begin(): Promise<void> {
     path: Buffer.from(folder),
     folder: FOLDER,
     publicKey,
-    place: vaultPlace(linuxDisk, Buffer.from(folder)),
+    place: ownDirPlace(linuxDisk, Buffer.from(folder)),
     device: person.device.device,
   };
 }

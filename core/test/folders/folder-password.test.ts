@@ -129,7 +129,7 @@ describe("a folder with a password of its own", () => {
     const { folder: id } = await lock(folder, signer);
     const { note } = await unlock(folder, await byPassword(FIRST));
     fs.writeFileSync(path.join(folder, "new.txt"), "new");
-    const now = snapshot(folder, { withoutVault: true });
+    const now = snapshot(folder, { withoutOwnDir: true });
     await lock(folder, person.device, { folder: id, note });
     expect(waysInto(header(), person.access.owner)).toEqual({
       hasPassword: true,
@@ -142,7 +142,7 @@ describe("a folder with a password of its own", () => {
       publicKey: expect.any(String),
     });
     const again = await unlock(folder, await byPassword(FIRST));
-    expect(snapshot(folder, { withoutVault: true })).toEqual(now);
+    expect(snapshot(folder, { withoutOwnDir: true })).toEqual(now);
     expect(
       fs.readdirSync(path.join(folder, ".eremos", "generations")),
       "earlier ones go once the owner has opened it",

@@ -3,7 +3,7 @@ import * as path from "node:path";
 import { beforeEach, describe, expect, it } from "vitest";
 import { silentHooks } from "../../src/engine/ground/hooks";
 import { within } from "../../src/engine/ground/handles";
-import { NAMES, closeFolder, openFolder } from "../../src/engine/ground/vault";
+import { NAMES, closeFolder, openFolder } from "../../src/engine/ground/own-dir";
 import type { OpenNote } from "../../src/engine/contents/sealing-input";
 import { checkFolder } from "../../src/engine/upkeep/check";
 import { Visit } from "../../src/engine/visiting/visit";
@@ -31,8 +31,8 @@ let person: Person;
 let folder: string;
 usePlace((place) => ({ person, folder } = place), campaignDirectory);
 
-const vault = (): string => path.join(folder, ".eremos");
-const at = (name: string): string => path.join(vault(), name);
+const ownDir = (): string => path.join(folder, ".eremos");
+const at = (name: string): string => path.join(ownDir(), name);
 const repair = (): Promise<RepairOutcome> =>
   repairFolder(linuxDisk, { path: Buffer.from(folder), access: person.access, keptHeader: null }, silentHooks);
 
@@ -45,7 +45,7 @@ function groups(): readonly GroupFile[] {
   try {
     return within(
       linuxDisk,
-      linuxDisk.openDir(opened.vault ?? { handle: -1 }, NAMES.insurance),
+      linuxDisk.openDir(opened.ownDir ?? { handle: -1 }, NAMES.insurance),
       (dir) => readGroups(linuxDisk, dir).groups,
     );
   } finally {
@@ -137,7 +137,7 @@ describe("an insured folder", () => {
 
   it("gives back files that are gone, cut off, too long or another's, the index and every record", async () => {
     const before = await insured({ data: 4, parity: 3 });
-    const whole = snapshot(vault()).map((line) => line.replace(/mtime=\d+/, ""));
+    const whole = snapshot(ownDir()).map((line) => line.replace(/mtime=\d+/, ""));
     const { path: name } = largest();
     const [index = ""] = fs.readdirSync(at("index"));
     const small = [...objects().keys()].filter((one) => one !== name && !one.startsWith("index/"));
@@ -159,7 +159,7 @@ describe("an insured folder", () => {
     );
     const strip = (lines: readonly string[]): string[] =>
       lines.map((line) => line.replace(/mtime=\d+/, "")).filter((line) => !/\/(lock|insurance)/.test(line));
-    expect(strip(snapshot(vault()))).toEqual(strip(whole));
+    expect(strip(snapshot(ownDir()))).toEqual(strip(whole));
     await release(folder, person.access);
     expect(snapshot(folder)).toEqual(before);
   });
@@ -186,7 +186,7 @@ describe("an insured folder", () => {
         .subarray(0, length - 50_000),
     );
     fs.rmSync(at("index"), { recursive: true });
-    const spoilt = snapshot(vault());
+    const spoilt = snapshot(ownDir());
     const to = `${folder} out`;
     const report = await rescue({
       folder: Buffer.from(folder),
@@ -198,7 +198,7 @@ describe("an insured folder", () => {
     const contents = (lines: readonly string[]): string[] =>
       lines.slice(1).map((line) => line.replace(/(mtime=\d+)\d{3}/, "$1"));
     expect(contents(snapshot(to))).toEqual(contents(before));
-    expect(snapshot(vault())).toEqual(spoilt);
+    expect(snapshot(ownDir())).toEqual(spoilt);
   });
 
   it("mends its own copies of the records, the header's too, and says so", async () => {
@@ -329,11 +329,11 @@ async function relocked(): Promise<{ readonly note: OpenNote | null; readonly fo
  * makes it, from parity alone.
  */
 function forge(
-  edit: (vaultCopy: string) => void,
+  edit: (ownDirCopy: string) => void,
   members: (known: readonly InsuredMember[]) => readonly InsuredMember[] = (known) => known,
 ): void {
   const copy = `${folder} forged`;
-  fs.cpSync(vault(), copy, { recursive: true });
+  fs.cpSync(ownDir(), copy, { recursive: true });
   edit(copy);
   const forged = within(linuxDisk, linuxDisk.openRoot(Buffer.from(copy)), (dir) =>
     within(linuxDisk, linuxDisk.openDir(dir, NAMES.insurance), (into) =>

@@ -37,7 +37,7 @@ afterEach(() => removeDirectory(base));
 
 const mend = (at: string, disk = linuxDisk, keptHeader: Buffer | null = null): Promise<Mended> =>
   mendFolder(disk, { path: Buffer.from(at), access: person.access, keptHeader });
-const inVault = (at: string, ...names: readonly string[]): string => path.join(at, ".eremos", ...names);
+const inOwnDir = (at: string, ...names: readonly string[]): string => path.join(at, ".eremos", ...names);
 const RECORDS = ["header", "slot", "generation", "state"].flatMap(
   (kind) =>
     [
@@ -64,7 +64,7 @@ describe.each(RECORDS)("the record of the %s, its %s", (kind, which) => {
       const before = snapshot(folder);
       await lock(folder, person.owner, { folder: FOLDER });
       const name = recordOf(kind);
-      WAYS[how](inVault(folder, which === "twin" ? twin(name) : name));
+      WAYS[how](inOwnDir(folder, which === "twin" ? twin(name) : name));
       expect((await mend(folder)).mended).toHaveLength(1);
       expect((await mend(folder)).mended).toEqual([]);
       expect(
@@ -89,9 +89,9 @@ it.each(["packs", "index", "manifests", "keys"])(
     fs.writeFileSync(path.join(folder, "new.txt"), "new");
     await lock(folder, person.device, { folder: id, note });
     for (const name of fs
-      .readdirSync(inVault(folder, directory), { recursive: true, encoding: "utf8" })
+      .readdirSync(inOwnDir(folder, directory), { recursive: true, encoding: "utf8" })
       .filter((one) => !one.includes("twin"))) {
-      const file = inVault(folder, directory, name);
+      const file = inOwnDir(folder, directory, name);
       if (!fs.statSync(file).isFile()) continue;
       const bytes = fs.readFileSync(file);
       fs.writeFileSync(file, bytes.fill(0x55, 10, 100));
@@ -121,10 +121,10 @@ it.each(VISIBILITIES)("everything that has a copy lost at once, and the state, %
   });
   const at = realPath.toString();
   for (const name of [...both("header.json"), ...both(stateFile(at)), generationFiles(at)[0] ?? ""])
-    fs.rmSync(inVault(at, name));
+    fs.rmSync(inOwnDir(at, name));
   await expect(mend(at)).rejects.toMatchObject({ code: "damaged" });
   await mend(at, linuxDisk, header);
-  expect(JSON.parse(fs.readFileSync(inVault(at, stateFile(at)), "utf8"))).toMatchObject({
+  expect(JSON.parse(fs.readFileSync(inOwnDir(at, stateFile(at)), "utf8"))).toMatchObject({
     state: "sealed",
     generation: { number: 1 },
     visibility,
@@ -138,7 +138,7 @@ it.each(VISIBILITIES)("everything that has a copy lost at once, and the state, %
 it("where the state record is lost and readable files lie there, nothing is guessed", async () => {
   await lock(folder, person.owner, { folder: FOLDER });
   await unlock(folder, person.access);
-  for (const name of both(stateFile(folder))) fs.rmSync(inVault(folder, name));
+  for (const name of both(stateFile(folder))) fs.rmSync(inOwnDir(folder, name));
   const before = snapshot(folder);
   await expect(mend(folder)).rejects.toMatchObject({
     code: "unsupported",
@@ -152,7 +152,7 @@ it("killed at any change of it, it is begun again", async () => {
   for (let at = 0; ; at++) {
     await lock(folder, person.owner, { folder: FOLDER });
     for (const name of ["header.json", ...both(stateFile(folder)), twin(generationFiles(folder)[0] ?? "")])
-      fs.rmSync(inVault(folder, name));
+      fs.rmSync(inOwnDir(folder, name));
     const crashing = crashingDisk(linuxDisk, at, "after");
     await mend(folder, crashing.disk).catch(() => undefined);
     await mend(folder);

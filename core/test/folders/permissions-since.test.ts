@@ -31,7 +31,7 @@ it.runIf(IS_ROOT)(
     spawnSync("setfacl", ["-m", "u:4302:r", path.join(folder, "script.sh")]);
     await lock(folder, person.owner);
     await unlock(folder, person.access);
-    const before = snapshot(folder, { withoutVault: true });
+    const before = snapshot(folder, { withoutOwnDir: true });
     expect(await look(false)).toMatchObject({ changes: [], repaired: 0 });
     fs.chmodSync(path.join(folder, "letter.txt"), 0o000);
     fs.chmodSync(path.join(folder, "photos"), 0o777);
@@ -54,7 +54,7 @@ it.runIf(IS_ROOT)(
     // Of a file with two names, the second is right when the first was set back.
     expect(await look(true)).toMatchObject({ repaired: 5 });
     expect(await look(false)).toMatchObject({ changes: [] });
-    expect(snapshot(folder, { withoutVault: true })).toEqual(before);
+    expect(snapshot(folder, { withoutOwnDir: true })).toEqual(before);
   },
 );
 

@@ -5,7 +5,7 @@ import { randomBytes, toBase64 } from "../../src/crypto/bytes";
 import { generateKeyPair } from "../../src/crypto/envelope";
 import { LEAST_COST } from "../../src/crypto/kdf";
 import { openFolderKey } from "../../src/engine/access/change-owner";
-import { dropInto, vaultPlace } from "../../src/engine/slot/drop-in";
+import { dropInto, ownDirPlace } from "../../src/engine/slot/drop-in";
 import { type Hooks, silentHooks } from "../../src/engine/ground/hooks";
 import { type OwnerAccess, believedOf } from "../../src/engine/records/keys";
 import { recoverFolder } from "../../src/engine/guards/recover";
@@ -176,7 +176,7 @@ describe("a folder whose owner has made new keys", () => {
     expect([rescued.problems, rescued.doubt]).toEqual([[], null]);
     rescued.close();
     await unlock(folder, now);
-    expect(snapshot(folder, { withoutVault: true })).toEqual(before);
+    expect(snapshot(folder, { withoutOwnDir: true })).toEqual(before);
   });
 
   it("keeps what is there besides contents: a pack alone gives its files back, fingerprints are those of the present key, a guest's name is read with the present root key", async () => {
@@ -235,7 +235,7 @@ describe("a folder whose owner has made new keys", () => {
   it("opens in between, too, when it has its key and its contents are still under the one before", async () => {
     await renew();
     await unlock(folder, now);
-    expect(snapshot(folder, { withoutVault: true })).toEqual(before);
+    expect(snapshot(folder, { withoutOwnDir: true })).toEqual(before);
   });
 
   it("is renewed twice, and three times: the keys of before lead from one to the next", async () => {
@@ -255,7 +255,7 @@ describe("a folder whose owner has made new keys", () => {
     await anew();
     expect(epochs()).toEqual([4]);
     await unlock(folder, now);
-    expect(snapshot(folder, { withoutVault: true })).toEqual(before);
+    expect(snapshot(folder, { withoutOwnDir: true })).toEqual(before);
   });
 
   it("keeps what was locked while nobody was signed in, and what was put in, under whichever key", async () => {
@@ -263,7 +263,7 @@ describe("a folder whose owner has made new keys", () => {
       path: Buffer.from(folder),
       folder: headAt(folder).header.folder,
       publicKey: headAt(folder).header.publicKey,
-      place: vaultPlace(linuxDisk, Buffer.from(folder)),
+      place: ownDirPlace(linuxDisk, Buffer.from(folder)),
       device: person.device.device,
     };
     const letter = path.join(path.dirname(folder), "arrived.txt");
@@ -353,7 +353,7 @@ describe("a folder whose owner has made new keys", () => {
     await anew();
     expect(epochs()).toEqual([2]);
     await unlock(folder, now);
-    expect(snapshot(folder, { withoutVault: true })).toEqual(before);
+    expect(snapshot(folder, { withoutOwnDir: true })).toEqual(before);
   });
 
   it("says how many parts are damaged, and seals the others anew", async () => {
@@ -389,7 +389,7 @@ describe("somebody who knows the earlier secret, and can write to the folder", (
     await renew();
     expect(headAt(folder).header.owner.signature).toBe(now.owner.signature);
     await unlock(folder, now);
-    expect(snapshot(folder, { withoutVault: true })).toEqual(before);
+    expect(snapshot(folder, { withoutOwnDir: true })).toEqual(before);
   });
 
   it("puts an old header back afterwards, with all it named: it is not the folder's, and with what Eremos kept the folder opens", async () => {
@@ -400,7 +400,7 @@ describe("somebody who knows the earlier secret, and can write to the folder", (
     const [file = ""] = generationFiles(folder);
     known = { ...known, expected: refExpected(file) };
     await unlockKept();
-    expect(snapshot(folder, { withoutVault: true })).toEqual(before);
+    expect(snapshot(folder, { withoutOwnDir: true })).toEqual(before);
   });
 
   it("signs a state of their own before the folder has its key: it is asked about, and not taken over by itself", async () => {
@@ -422,10 +422,10 @@ describe("somebody who knows the earlier secret, and can write to the folder", (
       known.expected && { number: known.expected.generation, digest: known.expected.digest },
     );
     const { commitState, loadState } = await import("../../src/engine/records/states");
-    const { holdFolder, letGo } = await import("../../src/engine/ground/vault");
+    const { holdFolder, letGo } = await import("../../src/engine/ground/own-dir");
     const held = holdFolder(linuxDisk, Buffer.from(folder), { create: false });
-    const current = loadState(linuxDisk, held.vault);
-    if (current) commitState(linuxDisk, held.vault, { ...current, generation: refOf(theirs) });
+    const current = loadState(linuxDisk, held.ownDir);
+    if (current) commitState(linuxDisk, held.ownDir, { ...current, generation: refOf(theirs) });
     letGo(linuxDisk, held);
     expect(await errorOf(renewFolder(linuxDisk, input()))).toBe("unvouched");
     expect(headAt(folder).header.epoch).toBe(1);
@@ -514,7 +514,7 @@ describe("cut off while a folder gets its key and is sealed anew", () => {
   }, 600_000);
 
   /** Without what copying a folder for the next round may change. */
-  const contents = (): string[] => contentsOf(snapshot(folder, { withoutVault: true }));
+  const contents = (): string[] => contentsOf(snapshot(folder, { withoutOwnDir: true }));
   const contentsOf = (lines: readonly string[]): string[] =>
     lines
       .filter((line) => !line.startsWith(". "))

@@ -18,10 +18,10 @@ usePlace((place) => ({ person, folder, base } = place));
 const other = linuxDiskOf(Buffer.alloc(32, 9));
 let there: string;
 let id: string;
-const vault = (of: string, ...names: readonly string[]): string => path.join(of, ".eremos", ...names);
+const ownDir = (of: string, ...names: readonly string[]): string => path.join(of, ".eremos", ...names);
 const generations = (of: string): number[] =>
   fs
-    .readdirSync(vault(of, "generations"))
+    .readdirSync(ownDir(of, "generations"))
     .filter((name) => !name.includes("twin"))
     .map((name) => Number(/-(\d+)\.json$/.exec(name)?.[1]))
     .sort();
@@ -30,8 +30,8 @@ const bring = (from: string, to: string): void =>
   fs.cpSync(path.join(from, ".eremos"), path.join(to, ".eremos"), { recursive: true, preserveTimestamps: true });
 const packs = (of: string): string[] =>
   fs
-    .readdirSync(vault(of, "packs"), { recursive: true, encoding: "utf8" })
-    .map((name) => vault(of, "packs", name))
+    .readdirSync(ownDir(of, "packs"), { recursive: true, encoding: "utf8" })
+    .map((name) => ownDir(of, "packs", name))
     .filter((file) => fs.statSync(file).isFile());
 
 /** Opened, edited and locked by a computer, once. */
@@ -97,20 +97,20 @@ it("of another computer that has written nothing for 30 days, what it was at sta
   await work(folder, linuxDisk, "from here");
   const longAgo = Date.now() / 1000 - 31 * 24 * 60 * 60;
   for (const name of both(stateName(other.identity.id).toString()))
-    fs.utimesSync(vault(folder, name), longAgo, longAgo);
+    fs.utimesSync(ownDir(folder, name), longAgo, longAgo);
   for (const name of ["once", "twice"]) await work(folder, linuxDisk, name);
   expect(generations(folder)).toEqual([2, 5]);
 });
 
 it("while another computer's record can't be read, nothing goes", async () => {
   await work(folder, linuxDisk, "from here");
-  for (const name of both(stateName(other.identity.id).toString())) fs.writeFileSync(vault(folder, name), "spoilt");
+  for (const name of both(stateName(other.identity.id).toString())) fs.writeFileSync(ownDir(folder, name), "spoilt");
   for (const name of ["once", "twice"]) await work(folder, linuxDisk, name);
   expect(generations(folder)).toEqual([2, 3, 4, 5]);
 });
 
 it("what a visit of another computer has written and may take back is not taken up before it has ended", async () => {
-  const names = both(stateName(other.identity.id).toString()).map((name) => vault(folder, name));
+  const names = both(stateName(other.identity.id).toString()).map((name) => ownDir(folder, name));
   const atRest = readState(fs.readFileSync(names[0] ?? ""));
   for (const name of names) fs.writeFileSync(name, writeState({ ...atRest, next: { number: 3, batch: newBatch() } }));
   expect((await unlock(folder, person.access)).generation).toBe(1);

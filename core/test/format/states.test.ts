@@ -5,7 +5,7 @@ import { beforeEach, describe, expect, it } from "vitest";
 import { inspectFolder } from "../../src/engine/guards/inspect";
 import { recoverFolder } from "../../src/engine/guards/recover";
 import { commitState, loadState } from "../../src/engine/records/states";
-import { holdFolder, letGo } from "../../src/engine/ground/vault";
+import { holdFolder, letGo } from "../../src/engine/ground/own-dir";
 import { type StateRecord, provenState, readState, stateName, writeState } from "../../src/format/state";
 import { setInsurance } from "../../src/insurance/insure";
 import { linuxDisk, linuxDiskOf } from "../../src/platform/linux/linux-disk";
@@ -24,24 +24,24 @@ let { person, folder, base } = {} as Place;
 usePlace((place) => ({ person, folder, base } = place));
 
 const other = linuxDiskOf(Buffer.alloc(32, 9));
-const vault = (...names: readonly string[]): string => path.join(folder, ".eremos", ...names);
-const states = (): string[] => fs.readdirSync(vault()).filter((name) => /^state-[0-9a-f]{32}\.json$/.test(name));
+const ownDir = (...names: readonly string[]): string => path.join(folder, ".eremos", ...names);
+const states = (): string[] => fs.readdirSync(ownDir()).filter((name) => /^state-[0-9a-f]{32}\.json$/.test(name));
 const inspected = (disk: Disk = linuxDisk, at = folder): ReturnType<typeof inspectFolder> =>
   inspectFolder(disk, Buffer.from(at));
 
 /** As a program that keeps folders in step brings it from another computer: genuine there. */
 function bring(from: Disk, change: Partial<StateRecord>): void {
-  const own = readState(fs.readFileSync(vault(stateFile(folder))));
+  const own = readState(fs.readFileSync(ownDir(stateFile(folder))));
   const { proof: _proof, ...body } = { ...own, ...change, by: from.identity.id };
   const record = { ...body, proof: from.identity.prove(provenState(body)) };
-  for (const name of both(stateName(from.identity.id).toString())) fs.writeFileSync(vault(name), writeState(record));
+  for (const name of both(stateName(from.identity.id).toString())) fs.writeFileSync(ownDir(name), writeState(record));
 }
 
 /** Its own record, changed by this computer. */
 function commit(change: Partial<StateRecord>, at = folder): void {
   const held = holdFolder(linuxDisk, Buffer.from(at), { create: false });
-  const now = loadState(linuxDisk, held.vault);
-  if (now) commitState(linuxDisk, held.vault, { ...now, ...change });
+  const now = loadState(linuxDisk, held.ownDir);
+  if (now) commitState(linuxDisk, held.ownDir, { ...now, ...change });
   letGo(linuxDisk, held);
 }
 
@@ -62,7 +62,7 @@ describe("state records of several computers", () => {
       const found = await findState(directorySource(Buffer.from(folder)));
       expect([found.record?.state, found.isElsewhere]).toEqual(["sealed", false]);
       await unlock(folder, person.access);
-      expect(snapshot(folder, { withoutVault: true })).toEqual(before);
+      expect(snapshot(folder, { withoutOwnDir: true })).toEqual(before);
       expect(states()).toHaveLength(2);
     },
   );
@@ -82,13 +82,13 @@ describe("state records of several computers", () => {
   });
 
   it("under the name of another computer, one is damage; damaged in both copies, this computer's own is not made up for by another's", () => {
-    const own = vault(stateFile(folder));
+    const own = ownDir(stateFile(folder));
     const genuine = fs.readFileSync(own);
     bring(other, { sequence: 9000 });
-    const theirs = fs.readFileSync(vault(stateName(other.identity.id).toString()));
-    for (const name of both(path.basename(own))) fs.writeFileSync(vault(name), theirs);
+    const theirs = fs.readFileSync(ownDir(stateName(other.identity.id).toString()));
+    for (const name of both(path.basename(own))) fs.writeFileSync(ownDir(name), theirs);
     expect(() => inspected()).toThrow(/state record/);
-    for (const name of both(path.basename(own))) fs.writeFileSync(vault(name), "spoilt");
+    for (const name of both(path.basename(own))) fs.writeFileSync(ownDir(name), "spoilt");
     expect(() => inspected()).toThrow(/state record/);
     fs.writeFileSync(own, genuine);
     expect(inspected()).toMatchObject({ state: "sealed" });
@@ -98,27 +98,27 @@ describe("state records of several computers", () => {
     setInsurance(linuxDisk, Buffer.from(folder), { data: 20, parity: 2 });
     const name = stateFile(folder);
     commit({});
-    expect(fs.readdirSync(vault("insurance"))).toContain(name);
-    for (const one of both(name)) fs.writeFileSync(vault(one), "spoilt");
+    expect(fs.readdirSync(ownDir("insurance"))).toContain(name);
+    for (const one of both(name)) fs.writeFileSync(ownDir(one), "spoilt");
     expect(inspected()).toMatchObject({ state: "sealed", isOwn: true });
     await unlock(folder, person.access);
-    expect(snapshot(folder, { withoutVault: true })).toEqual(before);
+    expect(snapshot(folder, { withoutOwnDir: true })).toEqual(before);
   });
 });
 
 describe("a folder that was copied while it was being locked", () => {
   it("is another place: what the record says to be removed stays, in the copy, and comes out with the sealed contents", async () => {
-    fs.mkdirSync(vault("staging"));
-    fs.writeFileSync(vault("staging", "letter.txt"), "the readable copy");
+    fs.mkdirSync(ownDir("staging"));
+    fs.writeFileSync(ownDir("staging", "letter.txt"), "the readable copy");
     commit({ state: "removing", staging: "staging" });
     const copy = path.join(base, "Copy");
     fs.cpSync(folder, copy, { recursive: true, preserveTimestamps: true });
     expect(recoverFolder(linuxDisk, Buffer.from(copy)).state).toBe("mixed");
     expect(fs.readFileSync(path.join(copy, "letter.txt"), "utf8")).toBe("the readable copy");
     expect(recoverFolder(linuxDisk, Buffer.from(folder)).state).toBe("sealed");
-    expect(fs.existsSync(vault("staging"))).toBe(false);
+    expect(fs.existsSync(ownDir("staging"))).toBe(false);
     await unlock(folder, person.access);
-    expect(snapshot(folder, { withoutVault: true })).toEqual(before);
+    expect(snapshot(folder, { withoutOwnDir: true })).toEqual(before);
   });
 
   it("a copy of one that lies open lies open, for this computer", async () => {
@@ -140,21 +140,21 @@ describe("a folder that was copied while it was being locked", () => {
 
 describe("the readable copy goes only where the sealed one is there", () => {
   it.each(["a pack", "an index"])("%s is missing when the removal is finished after a crash: both stay", (what) => {
-    fs.mkdirSync(vault("staging"));
-    fs.writeFileSync(vault("staging", "letter.txt"), "the readable copy");
+    fs.mkdirSync(ownDir("staging"));
+    fs.writeFileSync(ownDir("staging", "letter.txt"), "the readable copy");
     commit({ state: "removing", staging: "staging" });
     const [record = ""] = generationFiles(folder);
     const packs = fs
-      .readdirSync(vault("packs"), { withFileTypes: true, recursive: true })
+      .readdirSync(ownDir("packs"), { withFileTypes: true, recursive: true })
       .filter((entry) => entry.isFile())
       .map((entry) => path.join(entry.parentPath, entry.name));
-    fs.rmSync(what === "a pack" ? (packs[0] ?? "") : vault("index", indexesOf(generationAt(folder, record))[0] ?? ""));
+    fs.rmSync(what === "a pack" ? (packs[0] ?? "") : ownDir("index", indexesOf(generationAt(folder, record))[0] ?? ""));
     try {
       expect(recoverFolder(linuxDisk, Buffer.from(folder)).state).toBe("mixed");
     } catch (error) {
       expect([what, (error as { code: string }).code]).toEqual(["an index", "unvouched"]);
     }
-    const readable = [path.join(folder, "letter.txt"), vault("staging", "letter.txt")].filter((file) =>
+    const readable = [path.join(folder, "letter.txt"), ownDir("staging", "letter.txt")].filter((file) =>
       fs.existsSync(file),
     );
     expect(readable.map((file) => fs.readFileSync(file, "utf8"))).toEqual(["the readable copy"]);

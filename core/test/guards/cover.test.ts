@@ -126,6 +126,6 @@ describe("a cover name", () => {
     });
     expect(fs.readdirSync(base)).toEqual(["Old bills"]);
     await openGuarded(linuxDisk, { path: now, place: Buffer.from(folder) });
-    expect(snapshot(folder, { withoutVault: true }).slice(1)).toEqual(before.slice(1));
+    expect(snapshot(folder, { withoutOwnDir: true }).slice(1)).toEqual(before.slice(1));
   });
 });

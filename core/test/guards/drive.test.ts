@@ -31,7 +31,7 @@ describe.runIf(CAN_MOUNT)("a drive's whole contents", () => {
 
   /** All but the drive's top and its file system's own directory, whose times change. */
   const contents = (): string[] =>
-    snapshot(drive.at, { withoutVault: true })
+    snapshot(drive.at, { withoutOwnDir: true })
       .slice(1)
       .filter((line) => !line.includes("lost+found"));
   const top = (): string[] =>

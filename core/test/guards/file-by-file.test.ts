@@ -66,10 +66,10 @@ describe.runIf(IS_ROOT)("a disk too small for two copies (a real one, of 40 MiB)
     expect(fs.readdirSync(folder).sort()).toEqual([".eremos", "Locked with Eremos.html"]);
     const opened = await unlock(folder, person.access);
     expect(opened.strategy).toBe("file-by-file");
-    expect(snapshot(folder, { withoutVault: true }).slice(1)).toEqual(before.slice(1));
+    expect(snapshot(folder, { withoutOwnDir: true }).slice(1)).toEqual(before.slice(1));
 
     fs.appendFileSync(path.join(folder, "letter.txt"), "PS");
-    const edited = snapshot(folder, { withoutVault: true });
+    const edited = snapshot(folder, { withoutOwnDir: true });
     const again = await lock(folder, person.device, { folder: locked.folder, note: opened.note });
     expect(again.strategy).toBe("file-by-file");
     await release(folder, person.access);

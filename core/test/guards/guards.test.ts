@@ -301,7 +301,7 @@ describe("out of sight and tucked away", () => {
       );
       expect(path.basename(now.toString())).toMatch(/^\.[0-9a-f]{20}$/);
       expect(locateFolder(linuxDisk, Buffer.from(folder), FOLDER)?.realPath).toEqual(now);
-      expect(snapshot(now.toString(), { withoutVault: true }).slice(1)).toEqual(before.slice(1));
+      expect(snapshot(now.toString(), { withoutOwnDir: true }).slice(1)).toEqual(before.slice(1));
       await releaseGuarded(linuxDisk, place(now.toString()));
       expect(snapshot(folder)).toEqual(before);
       expect(fs.readdirSync(path.join(base, "home"))).toEqual(["Workshop"]);
@@ -318,7 +318,7 @@ describe("out of sight and tucked away", () => {
     const at = realPath.toString().replace(path.join(base, "home"), moved);
     const opened = await unlock(at, person.access);
     expect(opened.path.toString()).toBe(path.join(moved, "Workshop", "Payroll"));
-    expect(snapshot(opened.path.toString(), { withoutVault: true }).slice(1)).toEqual(before.slice(1));
+    expect(snapshot(opened.path.toString(), { withoutOwnDir: true }).slice(1)).toEqual(before.slice(1));
   });
 
   it("something else at its path, or no directory there, stops the opening and loses nothing", async () => {

@@ -71,7 +71,7 @@ describe("a folder locked in place", () => {
       fs.mkdirSync(path.join(folder, "new"));
       fs.writeFileSync(path.join(folder, "new/file"), "new");
       fs.utimesSync(path.join(folder, "photos/scroll.png"), 5, 5);
-      const changed = snapshot(folder, { withoutVault: true });
+      const changed = snapshot(folder, { withoutOwnDir: true });
       const second = await lock(folder, signer, { folder: first.folder, note: opened.note });
       expect(second.generation).toBe(2);
       await release(folder, person.access);
@@ -175,11 +175,11 @@ describe("a folder locked in place", () => {
 
   it("takes up only one operation at a time, and recovery changes nothing that is whole", async () => {
     await lock(folder, person.owner);
-    const vault = linuxDisk.openRoot(Buffer.from(path.join(folder, ".eremos")));
-    const held = linuxDisk.tryLock(vault, Buffer.from("lock"));
+    const ownDir = linuxDisk.openRoot(Buffer.from(path.join(folder, ".eremos")));
+    const held = linuxDisk.tryLock(ownDir, Buffer.from("lock"));
     await expect(unlock(folder, person.access)).rejects.toMatchObject({ code: "busy" });
     if (held) linuxDisk.closeFile(held);
-    linuxDisk.closeDir(vault);
+    linuxDisk.closeDir(ownDir);
     expect(recoverFolder(linuxDisk, Buffer.from(folder))).toMatchObject({ state: "sealed", steps: [] });
   });
 });

@@ -161,8 +161,8 @@ describe("damage of any kind, anywhere", () => {
       const random = seeded(seed * 2654435761 + 17);
       const files = fill(random);
       await lock(folder, person.owner, { folder: FOLDER });
-      const vault = path.join(folder, ".eremos");
-      const all = filesBelow(vault).filter((file) => path.basename(file) !== "lock");
+      const ownDir = path.join(folder, ".eremos");
+      const all = filesBelow(ownDir).filter((file) => path.basename(file) !== "lock");
       const [slot = ""] = headAt(folder).header.slots;
       const touched = new Set<string>();
       for (let i = 0; i <= Math.floor(random() * 4); i++)
@@ -170,7 +170,7 @@ describe("damage of any kind, anywhere", () => {
           random,
           all.filter((one) => fs.existsSync(one)),
         ))
-          touched.add(path.relative(vault, file));
+          touched.add(path.relative(ownDir, file));
       const isHit = (name: string): boolean => [...touched].some((one) => one.startsWith(name));
       let found: Awaited<ReturnType<typeof out>>;
       try {

@@ -4,7 +4,7 @@ import { describe, expect, it } from "vitest";
 import { fromBase64, randomBytes } from "../../src/crypto/bytes";
 import { newBatch, newId } from "../../src/format/ids";
 import { ensureDir } from "../../src/engine/ground/small-files";
-import { closeFolder, openFolder } from "../../src/engine/ground/vault";
+import { closeFolder, openFolder } from "../../src/engine/ground/own-dir";
 import { ObjectWriter } from "../../src/engine/records/object-io";
 import { ByteWriter } from "../../src/format/byte-stream";
 import { dropKeyName, sealDropKey, writeDrop } from "../../src/format/drop-record";
@@ -32,11 +32,11 @@ async function forgeDrop(directory: string, name: string): Promise<void> {
   const [secret, key] = [randomBytes(32), newId()];
   const sealed = await sealDropKey({ folder: FOLDER, key }, secret, fromBase64(publicKey));
   const held = openFolder(linuxDisk, Buffer.from(folder));
-  if (!held.vault) throw new Error("no vault");
-  linuxDisk.closeDir(ensureDir(linuxDisk, held.vault, Buffer.from("drops")));
+  if (!held.ownDir) throw new Error("no ownDir");
+  linuxDisk.closeDir(ensureDir(linuxDisk, held.ownDir, Buffer.from("drops")));
   const writer = new ObjectWriter(
     linuxDisk,
-    held.vault,
+    held.ownDir,
     "drop",
     new ContentKeys(dropKeyName({ key }), secret, FOLDER),
     { folder: FOLDER, number: 1, batch: newBatch() },

@@ -115,7 +115,7 @@ describe("everything comes out of a locked folder, and nothing in it changes", (
     const { note } = await unlock(folder, person.access);
     fs.writeFileSync(path.join(folder, "new.txt"), "written while it was open");
     fs.rmSync(path.join(folder, "photos", "scroll.png"));
-    const was = comparable(snapshot(folder, { withoutVault: true }));
+    const was = comparable(snapshot(folder, { withoutOwnDir: true }));
     await lock(folder, person.device, { folder: FOLDER, note });
     const { to, report } = await out(folder);
     expect(comparable(snapshot(to))).toEqual(was);
@@ -176,7 +176,7 @@ describe("everything comes out of a locked folder, and nothing in it changes", (
     const { note } = await unlock(folder, person.access);
     const openOnce = records();
     fs.writeFileSync(path.join(folder, "new.txt"), "written since");
-    const was = comparable(snapshot(folder, { withoutVault: true }));
+    const was = comparable(snapshot(folder, { withoutOwnDir: true }));
     await lock(folder, person.owner, { folder: FOLDER, note, keep: 1 });
     put(sealedOnce);
     const older = await out(folder);

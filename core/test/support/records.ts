@@ -6,7 +6,7 @@ import { writeSlot } from "../../src/format/slot";
 import { stateWriterOf } from "../../src/format/state";
 
 /** A folder's records as they lie on the disk. */
-function inVault(folder: string, ...names: readonly string[]): string {
+function inOwnDir(folder: string, ...names: readonly string[]): string {
   return path.join(folder, ".eremos", ...names);
 }
 
@@ -21,11 +21,11 @@ export function both(name: string): readonly [string, string] {
 
 /** The generations' records without their twins, the largest number first, by their paths in Eremos' directory. */
 export function generationFiles(folder: string): string[] {
-  return generationNames(fs.readdirSync(inVault(folder, "generations"))).map((name) => `generations/${name}`);
+  return generationNames(fs.readdirSync(inOwnDir(folder, "generations"))).map((name) => `generations/${name}`);
 }
 
 export function generationAt(folder: string, file: string): Generation {
-  return readGeneration(fs.readFileSync(inVault(folder, file)));
+  return readGeneration(fs.readFileSync(inOwnDir(folder, file)));
 }
 
 /** The names of a generation's index objects. */
@@ -35,23 +35,23 @@ export function indexesOf(generation: Generation): string[] {
 
 /** By one of its two copies. */
 export function headAt(folder: string, name = "header.json"): Head {
-  return headFrom(readHeader(fs.readFileSync(inVault(folder, name))), (digest, kind) => {
-    const file = inVault(folder, kind, `${digest}.json`);
+  return headFrom(readHeader(fs.readFileSync(inOwnDir(folder, name))), (digest, kind) => {
+    const file = inOwnDir(folder, kind, `${digest}.json`);
     return fs.existsSync(file) ? [fs.readFileSync(file)] : [];
   });
 }
 
 /** Puts a header and its slots into a folder as whoever can write there does. */
 export function plantHead(folder: string, { header, slots }: Head): void {
-  for (const name of both("header.json")) fs.writeFileSync(inVault(folder, name), writeHeader(header));
+  for (const name of both("header.json")) fs.writeFileSync(inOwnDir(folder, name), writeHeader(header));
   for (const slot of slots)
-    fs.writeFileSync(inVault(folder, "slots", `${digestOf(writeSlot(slot))}.json`), writeSlot(slot));
+    fs.writeFileSync(inOwnDir(folder, "slots", `${digestOf(writeSlot(slot))}.json`), writeSlot(slot));
 }
 
 /** The state record, by its path in Eremos' directory: of the computer that the tests run on, the only one. */
 export function stateFile(folder: string): string {
   const [name] = fs
-    .readdirSync(inVault(folder))
+    .readdirSync(inOwnDir(folder))
     .filter((one) => stateWriterOf(one) !== null && !one.includes(".twin."));
   if (!name) throw new Error("there is no state record");
   return name;

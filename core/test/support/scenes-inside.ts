@@ -3,7 +3,7 @@ import * as fs from "node:fs";
 import * as path from "node:path";
 import { LEAST_COST } from "../../src/crypto/kdf";
 import { changeFolderPassword } from "../../src/engine/access/change-owner";
-import { dropInto, vaultPlace } from "../../src/engine/slot/drop-in";
+import { dropInto, ownDirPlace } from "../../src/engine/slot/drop-in";
 import { fromSystemError } from "../../src/errors/eremos-error";
 import { silentHooks } from "../../src/engine/ground/hooks";
 import { mendFolder } from "../../src/engine/upkeep/mend";
@@ -71,7 +71,7 @@ async function lockedWithEdit(person: Person, folder: string): Promise<Pick<Scen
   const { note } = await unlock(folder, person.access);
   fs.writeFileSync(path.join(folder, "letter.txt"), "Dear Mara");
   fs.rmSync(path.join(folder, "inner", "second.bin"));
-  const second = snapshot(folder, { withoutVault: true });
+  const second = snapshot(folder, { withoutOwnDir: true });
   await lock(folder, person.owner, { folder: FOLDER, note, keep: 1 });
   return { acceptable: [first, second] };
 }
@@ -129,7 +129,7 @@ export const INSIDE: Readonly<Record<string, Stage>> = {
       path: Buffer.from(folder),
       folder: FOLDER,
       publicKey,
-      place: vaultPlace(linuxDisk, Buffer.from(folder)),
+      place: ownDirPlace(linuxDisk, Buffer.from(folder)),
       device: person.device.device,
     };
     return { folder, acceptable, shown: withoutTimes, run: (disk) => dropInto(disk, slot, [Buffer.from(outside)]) };

@@ -102,7 +102,7 @@ export const STAGES: Record<string, Stage> = {
         fs.writeFileSync(path.join(folder, "letter.txt"), "Dear Jonas, it is no surprise any more");
         return {
           folder,
-          acceptable: [snapshot(folder, { withoutVault: true })],
+          acceptable: [snapshot(folder, { withoutOwnDir: true })],
           run: (disk) => lock(folder, how === "signed in" ? person.owner : person.device, { disk, folder: id, note }),
         };
       },
@@ -133,7 +133,7 @@ export const STAGES: Record<string, Stage> = {
     const scene = await relock(person, folder, true, person.owner);
     fs.appendFileSync(path.join(folder, "inner", "large.bin"), "more");
     fs.appendFileSync(path.join(folder, "inner", "second.bin"), "more");
-    const now = snapshot(folder, { withoutVault: true });
+    const now = snapshot(folder, { withoutOwnDir: true });
     return {
       ...scene,
       acceptable: [now],
@@ -236,7 +236,7 @@ export const STAGES: Record<string, Stage> = {
   },
   "lock again, closed to others before": async (person, folder) => {
     const scene = await relock(person, folder, true, person.device);
-    const before = snapshot(folder, { withoutVault: true });
+    const before = snapshot(folder, { withoutOwnDir: true });
     closeToOthers(linuxDisk, Buffer.from(folder));
     return { ...scene, acceptable: [before] };
   },
@@ -420,7 +420,7 @@ async function relock(person: Person, folder: string, edited: boolean, signer: S
   }
   return {
     folder,
-    acceptable: [snapshot(folder, { withoutVault: true })],
+    acceptable: [snapshot(folder, { withoutOwnDir: true })],
     run: (disk) => lock(folder, signer, { disk, folder: FOLDER, visibility: "hidden", note }),
   };
 }

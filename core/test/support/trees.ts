@@ -1,6 +1,6 @@
 import { createHash } from "node:crypto";
 import fc from "fast-check";
-import { VAULT_NAME } from "../../src/engine/ground/vault";
+import { OWN_DIR_NAME } from "../../src/engine/ground/own-dir";
 import type { Dir, Disk } from "../../src/platform/port";
 
 /** Trees of everything a file system allows, made and looked at through the port, and so on any platform. */
@@ -153,7 +153,7 @@ export function seen(disk: Disk, path: Buffer): string[] {
   const groups = new Map<bigint, number>();
   const visit = (dir: Dir, shown: string): void => {
     for (const name of disk.list(dir).sort((a, b) => Buffer.compare(a, b))) {
-      if (name.equals(VAULT_NAME)) continue;
+      if (name.equals(OWN_DIR_NAME)) continue;
       const stat = disk.stat(dir, name);
       const isTwin = stat.type === "file" && stat.nlink > 1;
       if (isTwin && !groups.has(stat.ino)) groups.set(stat.ino, groups.size);

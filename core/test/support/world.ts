@@ -163,7 +163,7 @@ export const release = opening(releaseFolder);
 /**
  * Everything that must come back, one line an entry: path, type, mode, owner, times, size, links, attributes, content.
  */
-export function snapshot(directory: string, options: { readonly withoutVault?: boolean } = {}): string[] {
+export function snapshot(directory: string, options: { readonly withoutOwnDir?: boolean } = {}): string[] {
   const lines: string[] = [];
   const links = new Map<string, number>();
   const visit = (at: Buffer, shown: string): void => {
@@ -185,7 +185,7 @@ export function snapshot(directory: string, options: { readonly withoutVault?: b
     if (!stat.isDirectory()) return;
     const names = fs.readdirSync(at, { encoding: "buffer" }).sort((a, b) => Buffer.compare(a, b));
     for (const name of names) {
-      if (options.withoutVault && name.toString() === ".eremos") continue;
+      if (options.withoutOwnDir && name.toString() === ".eremos") continue;
       visit(Buffer.concat([at, Buffer.from("/"), name]), `${shown}/${name.toString("latin1")}`);
     }
   };

@@ -4,7 +4,7 @@ import {
   EremosError,
   HELD_NAME,
   HIDDEN_NAME,
-  VAULT_NAME,
+  OWN_DIR_NAME,
   hiddenNamesIn,
   isHiddenByDesktop,
   isInPlaces,
@@ -14,7 +14,7 @@ import type { PlaceEntry } from "../contract";
 import { compareNames, fullPath, realPathOf } from "../paths";
 import type { PlaceAsked, PlaceLook } from "./protocol";
 
-const VAULT = VAULT_NAME.toString();
+const OWN_DIR = OWN_DIR_NAME.toString();
 const HELD = HELD_NAME.toString();
 /** Of one directory; the path of any other can be typed. */
 const MOST_FILES = 500;
@@ -32,7 +32,7 @@ export function lookAtPlace({ typed, home, places, listed }: PlaceAsked): PlaceL
       `${directory} is outside the places Eremos may walk (${places.join(", ")}).`,
     );
   const entries = readEntries(directory)
-    .filter(({ name }) => name !== VAULT && name !== HELD && !HIDDEN_NAME.test(name))
+    .filter(({ name }) => name !== OWN_DIR && name !== HELD && !HIDDEN_NAME.test(name))
     .sort((a, b) => compareNames(a.name, b.name));
   const hidden = hiddenNamesIn(directory);
   const viewOf = (name: string, type: PlaceEntry["type"]): PlaceEntry => {
@@ -68,7 +68,7 @@ function holdsSomething(directory: string): boolean {
   try {
     const dir = fs.opendirSync(directory);
     try {
-      for (let entry = dir.readSync(); entry !== null; entry = dir.readSync()) if (entry.name !== VAULT) return true;
+      for (let entry = dir.readSync(); entry !== null; entry = dir.readSync()) if (entry.name !== OWN_DIR) return true;
       return false;
     } finally {
       dir.closeSync();

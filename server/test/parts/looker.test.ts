@@ -88,7 +88,7 @@ async function answer(id, question) {
   for (const folder of question.request?.folders ?? []) {
     await say({ kind: "at", id, folder: folder.id });
     if (folder.id === "silent") while (!existsSync(${JSON.stringify(answer)})) Atomics.wait(tick, 0, 0, 10);
-    await say({ kind: "looked", id, looked: { id: folder.id, path: folder.path, located: null, failure: null, isAway: false, forks: [], isInsured: false, isCramped: false, vaultPlace: null } });
+    await say({ kind: "looked", id, looked: { id: folder.id, path: folder.path, located: null, failure: null, isAway: false, forks: [], isInsured: false, isCramped: false, ownDirPlace: null } });
   }
   await say({ kind: "done", id });
 }

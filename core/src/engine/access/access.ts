@@ -1,6 +1,6 @@
 import { systemCode } from "../../errors/eremos-error";
 import type { Dir, Disk } from "../../platform/port";
-import { VAULT_NAME, joinPath, splitPath, within } from "../ground";
+import { OWN_DIR_NAME, joinPath, splitPath, within } from "../ground";
 
 /** Why this account can't get at a protected folder, or at what Eremos keeps in it. */
 export interface AccessProblem {
@@ -35,7 +35,7 @@ export function accessProblems(disk: Disk, path: Buffer): AccessProblem[] {
     ifReadable(() =>
       within(disk, disk.openDir(dir, name), (inner) => {
         // What lies open in the folder is the person's; only what Eremos keeps is looked into.
-        for (const child of isInside ? disk.list(inner) : [VAULT_NAME]) look(inner, child, joinPath(at, child), true);
+        for (const child of isInside ? disk.list(inner) : [OWN_DIR_NAME]) look(inner, child, joinPath(at, child), true);
       }),
     );
   }

@@ -77,7 +77,7 @@ export async function adoptFolder(disk: Disk, input: AdoptInput): Promise<Adopte
 function requireOwnDirectories(disk: Disk, path: Buffer): void {
   const folder = openFolder(disk, path);
   try {
-    if (disk.owns(disk.statOpen(folder.dir)) && (!folder.vault || disk.owns(disk.statOpen(folder.vault)))) return;
+    if (disk.owns(disk.statOpen(folder.dir)) && (!folder.ownDir || disk.owns(disk.statOpen(folder.ownDir)))) return;
     throw new EremosError(
       "no-permission",
       `${displayPath(path)} belongs to another account of this computer, so it is not taken in. Nothing was touched; if it is yours, have it given back to your account first.`,
@@ -138,7 +138,7 @@ async function adoptSealed(
 function announce(disk: Disk, path: Buffer): void {
   const folder = holdFolder(disk, path, { create: false });
   try {
-    joinIn(disk, folder.vault);
+    joinIn(disk, folder.ownDir);
   } finally {
     letGo(disk, folder);
   }
@@ -168,8 +168,8 @@ function signStates(disk: Disk, path: Buffer, by: Pick<AdoptInput, "owner" | "ro
   const folder = holdFolder(disk, path, { create: false });
   const signature = ownerSignature(by);
   try {
-    for (const record of wholeGenerations(disk, folder.vault).records)
-      if (locked.isVouched(record)) commitGenerationRecord(disk, folder.vault, signGeneration(record, signature));
+    for (const record of wholeGenerations(disk, folder.ownDir).records)
+      if (locked.isVouched(record)) commitGenerationRecord(disk, folder.ownDir, signGeneration(record, signature));
   } finally {
     wipe(signature.key.privateKey);
     letGo(disk, folder);
@@ -183,7 +183,7 @@ async function adoptGuarded(
 ): Promise<Adopted> {
   const folder = holdFolder(disk, path, { create: false });
   try {
-    const record = loadGuard(disk, folder.vault);
+    const record = loadGuard(disk, folder.ownDir);
     if (!record)
       throw new EremosError("not-protected", `${displayPath(path)} is not protected by Eremos. Nothing was touched.`);
     const place = await placeOf(record, owner, rootKey, secret, mostWork(owner, accept));
@@ -192,7 +192,7 @@ async function adoptGuarded(
       ? record.place
       : await sealTo(fromBase64(owner.sealing.publicKey, 32), placePurpose(record.folder), place);
     // From now on this computer knows the record as its own.
-    commitGuard(disk, folder.vault, { ...record, owner, place: sealed });
+    commitGuard(disk, folder.ownDir, { ...record, owner, place: sealed });
     return {
       folder: record.folder,
       path: ordinary,

@@ -71,13 +71,13 @@ async function changeHeader(
 ): Promise<Buffer> {
   const folder = holdFolder(disk, input.path, { create: false });
   try {
-    if (!loadState(disk, folder.vault))
+    if (!loadState(disk, folder.ownDir))
       throw new EremosError(
         "not-protected",
         `${displayPath(input.path)} is not protected by Eremos. Nothing was touched.`,
       );
-    const head = await change(headToRenew(disk, folder.vault, input));
-    commitHead(disk, folder.vault, head);
+    const head = await change(headToRenew(disk, folder.ownDir, input));
+    commitHead(disk, folder.ownDir, head);
     return writeHead(head);
   } catch (error) {
     throw fromSystemError(error, doing);
@@ -93,9 +93,9 @@ async function changeHeader(
 export function replaceHead(disk: Disk, path: Buffer, head: Head): Buffer {
   const folder = holdFolder(disk, path, { create: false });
   try {
-    if (!loadState(disk, folder.vault))
+    if (!loadState(disk, folder.ownDir))
       throw new EremosError("not-protected", `${displayPath(path)} is not protected by Eremos. Nothing was touched.`);
-    commitHead(disk, folder.vault, head);
+    commitHead(disk, folder.ownDir, head);
     return writeHead(head);
   } finally {
     letGo(disk, folder);
@@ -114,11 +114,11 @@ export async function openFolderKey(
 ): Promise<Buffer> {
   const folder = openFolder(disk, path);
   try {
-    if (!folder.vault)
+    if (!folder.ownDir)
       throw new EremosError("not-protected", `${displayPath(path)} is not protected by Eremos. Nothing was touched.`);
     // What Eremos' own data kept comes first: whoever can write to the folder could make a try as dear as the format
     // allows.
-    const { heads } = loadHeads(disk, folder.vault, keptHeader);
+    const { heads } = loadHeads(disk, folder.ownDir, keptHeader);
     const own = heads.filter(({ head }) => keptHeader !== null && writeHead(head).equals(keptHeader));
     const most = mostWork(
       access.owner,

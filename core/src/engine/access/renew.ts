@@ -41,7 +41,7 @@ export interface RenewInput extends SealedInput {
 export async function renewFolder(disk: Disk, input: RenewInput): Promise<Buffer> {
   const folder = holdFolder(disk, input.path, { create: false });
   try {
-    const state = loadState(disk, folder.vault);
+    const state = loadState(disk, folder.ownDir);
     if (!state)
       throw new EremosError(
         "not-protected",
@@ -62,7 +62,7 @@ export async function renewFolder(disk: Disk, input: RenewInput): Promise<Buffer
 
 function renewedAlready(disk: Disk, folder: HeldFolder, input: RenewInput): Head | null {
   try {
-    const head = headToRenew(disk, folder.vault, input);
+    const head = headToRenew(disk, folder.ownDir, input);
     return isOfEarlierKeys(head, input.access.owner) ? null : head;
   } catch (error) {
     if (error instanceof EremosError && error.code === "unvouched") return null;
@@ -76,21 +76,21 @@ async function renew(disk: Disk, folder: HeldFolder, state: StateRecord, input: 
   const before = accessBefore(access, head);
   let keys: FolderKeys | null = null;
   try {
-    keys = await FolderKeys.open(disk, folder.vault, head, before);
+    keys = await FolderKeys.open(disk, folder.ownDir, head, before);
     if (head.slots.some(({ kind }) => kind === "owner-and-password") && !password)
       throw new EremosError(
         "needs-folder-password",
         "This folder has a password of its own, which is needed to give it a new key. Nothing was touched; open it once.",
       );
     if (state.generation)
-      signAnew(disk, folder, loadGeneration(disk, folder.vault, state.generation).record, { head, before, input });
+      signAnew(disk, folder, loadGeneration(disk, folder.ownDir, state.generation).record, { head, before, input });
     const renewed = await withNewKey(
       head,
       { owner: access.owner, rootKey: access.rootKey, rootBefore: before.rootKey },
       keys.folderKey,
       password,
     );
-    commitHead(disk, folder.vault, renewed);
+    commitHead(disk, folder.ownDir, renewed);
     return renewed;
   } finally {
     keys?.wipe();
@@ -178,10 +178,10 @@ function signAnew(
   known.add(digest);
   const signature = ownerSignature(access);
   try {
-    for (const record of [...wholeGenerations(disk, folder.vault).records].sort((a, b) => b.number - a.number)) {
+    for (const record of [...wholeGenerations(disk, folder.ownDir).records].sort((a, b) => b.number - a.number)) {
       if (!known.has(refOf(record).digest)) continue;
       for (const parent of record.parents) known.add(parent.digest);
-      if (!isVouched(record, access)) commitGenerationRecord(disk, folder.vault, signGeneration(record, signature));
+      if (!isVouched(record, access)) commitGenerationRecord(disk, folder.ownDir, signGeneration(record, signature));
     }
   } finally {
     wipe(signature.key.privateKey);

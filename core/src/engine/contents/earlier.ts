@@ -30,18 +30,18 @@ export interface Opener extends Judge {
 }
 
 /** Those with a smaller number than `current` that somebody known stands behind, the newest first. */
-function vouchedBefore(disk: Disk, vault: Dir, { head, believed }: Judge, current: number): Generation[] {
-  return wholeGenerations(disk, vault).records.filter(
+function vouchedBefore(disk: Disk, ownDir: Dir, { head, believed }: Judge, current: number): Generation[] {
+  return wholeGenerations(disk, ownDir).records.filter(
     (record) => record.number < current && vouchingOf(record, believed, head) !== "unknown",
   );
 }
 
 /** Close each index. What can't be opened is left out. */
-function openEarlier(disk: Disk, vault: Dir, by: Opener, current: number): Earlier[] {
+function openEarlier(disk: Disk, ownDir: Dir, by: Opener, current: number): Earlier[] {
   const opened: Earlier[] = [];
   try {
-    for (const record of vouchedBefore(disk, vault, by, current)) {
-      const one = openOne(disk, vault, by, record);
+    for (const record of vouchedBefore(disk, ownDir, by, current)) {
+      const one = openOne(disk, ownDir, by, record);
       if (one) opened.push(one);
     }
     return opened;
@@ -51,10 +51,10 @@ function openEarlier(disk: Disk, vault: Dir, by: Opener, current: number): Earli
   }
 }
 
-function openOne(disk: Disk, vault: Dir, { keys }: Opener, record: Generation): Earlier | null {
+function openOne(disk: Disk, ownDir: Dir, { keys }: Opener, record: Generation): Earlier | null {
   let index: IndexReader | null = null;
   try {
-    index = openIndex(disk, vault, record, keys, 1);
+    index = openIndex(disk, ownDir, record, keys, 1);
     return { record, index, tree: new TreeReader(index, record.index.record) };
   } catch (error) {
     index?.close();
@@ -64,8 +64,8 @@ function openOne(disk: Disk, vault: Dir, { keys }: Opener, record: Generation): 
 }
 
 /** Those that are kept, and of which anything is under a key that the folder had before. */
-export function countUnderEarlierKeys(disk: Disk, vault: Dir, by: Opener, current: number): number {
-  const all = openEarlier(disk, vault, by, current);
+export function countUnderEarlierKeys(disk: Disk, ownDir: Dir, by: Opener, current: number): number {
+  const all = openEarlier(disk, ownDir, by, current);
   const isOlder = ({ header }: { readonly header: Buffer }): boolean => isOfEarlierEpoch(header, by.keys.epoch);
   try {
     return all.filter(({ record, tree }) => segmentsOf(record).some(isOlder) || tree.packs().some(isOlder)).length;
@@ -77,21 +77,21 @@ export function countUnderEarlierKeys(disk: Disk, vault: Dir, by: Opener, curren
 /** What nothing refers to goes; of earlier states so many stay, `never` not among them. */
 export function sweepKeeping(
   disk: Disk,
-  vault: Dir,
+  ownDir: Dir,
   by: Judge,
   current: Generation,
   keep: number,
   never?: Generation,
 ): Swept {
-  const state = loadState(disk, vault);
+  const state = loadState(disk, ownDir);
   // What another computer made stays until its owner has said what becomes of it.
-  if (state && hasForks(disk, vault, state)) {
-    keepInsured(disk, vault, () => true);
+  if (state && hasForks(disk, ownDir, state)) {
+    keepInsured(disk, ownDir, () => true);
     return "gone";
   }
   const dropped = never ? refOf(never).digest : null;
-  const before = vouchedBefore(disk, vault, by, current.number).filter((record) => refOf(record).digest !== dropped);
-  return sweep(disk, vault, [current, ...before.slice(0, keep)], true);
+  const before = vouchedBefore(disk, ownDir, by, current.number).filter((record) => refOf(record).digest !== dropped);
+  return sweep(disk, ownDir, [current, ...before.slice(0, keep)], true);
 }
 
 /** A state from before, as long as it is kept. */
@@ -106,8 +106,8 @@ export interface EarlierState {
 }
 
 /** The earlier states that are kept beside the current one, the newest first. */
-export function listEarlier(disk: Disk, vault: Dir, by: Opener, current: number, tree: TreeReader): EarlierState[] {
-  const all = openEarlier(disk, vault, by, current);
+export function listEarlier(disk: Disk, ownDir: Dir, by: Opener, current: number, tree: TreeReader): EarlierState[] {
+  const all = openEarlier(disk, ownDir, by, current);
   try {
     return all.map((one) => {
       const others = [tree, ...all.filter((other) => other !== one).map((other) => other.tree)];
@@ -183,12 +183,12 @@ function isSame(before: TreeReader, was: Entry, after: TreeReader, is: Entry): b
 }
 
 /** @throws EremosError `not-found` where no such state is kept */
-export function requireEarlier(disk: Disk, vault: Dir, by: Opener, current: number, generation: number): Earlier {
+export function requireEarlier(disk: Disk, ownDir: Dir, by: Opener, current: number, generation: number): Earlier {
   const record =
     generation < current
-      ? vouchedBefore(disk, vault, by, current).find(({ number }) => number === generation)
+      ? vouchedBefore(disk, ownDir, by, current).find(({ number }) => number === generation)
       : undefined;
-  const found = record && openOne(disk, vault, by, record);
+  const found = record && openOne(disk, ownDir, by, record);
   if (found) return found;
   throw new EremosError("not-found", "That earlier state of the folder is not kept any more. Nothing was changed.");
 }

@@ -36,25 +36,25 @@ export class IndexReader implements IndexSource {
 /** Opens one segment of a generation's index. @throws EremosError `damaged` */
 export function openSegment(
   disk: Disk,
-  vault: Dir,
+  ownDir: Dir,
   { folder, manifest }: Generation,
   { object, header, length }: Segment,
   keys: FolderKeys,
   cachedChunks = 1,
 ): ObjectReader {
   if (keys.isShared) {
-    const its = loadManifest(disk, vault, manifest).record.get(object);
-    if (its?.kind !== "index" || !isFileWhole(disk, vault, "index", its))
+    const its = loadManifest(disk, ownDir, manifest).record.get(object);
+    if (its?.kind !== "index" || !isFileWhole(disk, ownDir, "index", its))
       throw new EremosError("damaged", "The folder's index is not the one this generation was committed with.", {
         reason: "swapped",
       });
   }
-  return segmentReader(disk, vault, folder, { object, header, length }, keys, cachedChunks);
+  return segmentReader(disk, ownDir, folder, { object, header, length }, keys, cachedChunks);
 }
 
 export function segmentReader(
   disk: Disk,
-  vault: Dir,
+  ownDir: Dir,
   folder: string,
   { object, header, length }: Omit<Segment, "used">,
   keys: FolderKeys,
@@ -62,7 +62,7 @@ export function segmentReader(
 ): ObjectReader {
   return new ObjectReader(
     disk,
-    vault,
+    ownDir,
     "index",
     folder,
     (name) => keys.content(name),
@@ -74,7 +74,7 @@ export function segmentReader(
 /** A generation's index. Close it. @throws EremosError `damaged` */
 export function openIndex(
   disk: Disk,
-  vault: Dir,
+  ownDir: Dir,
   generation: Generation,
   keys: FolderKeys,
   cachedChunks = 1,
@@ -83,7 +83,7 @@ export function openIndex(
   const close = (): void => parts.forEach(({ reader }) => reader.close());
   try {
     for (const segment of segmentsOf(generation))
-      parts.push({ reader: openSegment(disk, vault, generation, segment, keys, cachedChunks), used: segment.used });
+      parts.push({ reader: openSegment(disk, ownDir, generation, segment, keys, cachedChunks), used: segment.used });
     return new IndexReader(parts, close);
   } catch (error) {
     close();
@@ -98,8 +98,8 @@ export interface LoadedTree {
 }
 
 /** A generation's whole index in memory. @throws EremosError `damaged` */
-export function loadTree(disk: Disk, vault: Dir, generation: Generation, keys: FolderKeys): LoadedTree {
-  const reader = openIndex(disk, vault, generation, keys);
+export function loadTree(disk: Disk, ownDir: Dir, generation: Generation, keys: FolderKeys): LoadedTree {
+  const reader = openIndex(disk, ownDir, generation, keys);
   try {
     const bytes = reader.read(0, reader.length);
     return { bytes, tree: new TreeReader(sourceOf(bytes), generation.index.record) };
@@ -111,13 +111,13 @@ export function loadTree(disk: Disk, vault: Dir, generation: Generation, keys: F
 /** @throws EremosError `damaged` */
 export function packReader(
   disk: Disk,
-  vault: Dir,
+  ownDir: Dir,
   folder: string,
   tree: TreeReader,
   keys: FolderKeys,
   number: number,
 ): ObjectReader {
-  return openPack(disk, vault, folder, tree.pack(number), keys);
+  return openPack(disk, ownDir, folder, tree.pack(number), keys);
 }
 
 /**
@@ -125,10 +125,10 @@ export function packReader(
  * that the index names.
  * @throws EremosError `damaged`
  */
-export function openPack(disk: Disk, vault: Dir, folder: string, pack: PackInfo, keys: FolderKeys): ObjectReader {
-  if (keys.isShared && !isFileWhole(disk, vault, "pack", { ...pack, length: sealedLength(pack.length) }))
+export function openPack(disk: Disk, ownDir: Dir, folder: string, pack: PackInfo, keys: FolderKeys): ObjectReader {
+  if (keys.isShared && !isFileWhole(disk, ownDir, "pack", { ...pack, length: sealedLength(pack.length) }))
     throw new EremosError("damaged", "An encrypted file is not the one that was written here.", { reason: "swapped" });
-  return new ObjectReader(disk, vault, "pack", folder, (name) => keys.content(name), pack);
+  return new ObjectReader(disk, ownDir, "pack", folder, (name) => keys.content(name), pack);
 }
 
 /** Compares a plain file byte for byte with a sealed one of the same size. */

@@ -62,11 +62,11 @@ export interface SealedFolder {
  */
 export async function openSealed(
   disk: Disk,
-  vault: Dir,
+  ownDir: Dir,
   state: SealedState,
   input: SealedInput,
 ): Promise<SealedFolder> {
-  const opened = await lookAtSealed(disk, vault, state, input);
+  const opened = await lookAtSealed(disk, ownDir, state, input);
   const asked = opened.questions.find(({ code }) => !(input.accept as readonly string[]).includes(code));
   if (!asked) return opened;
   opened.keys.wipe();
@@ -79,7 +79,7 @@ export type SealedState = Pick<StateRecord, "generation" | "state" | "mixed" | "
 /** The same, with what is to be asked told instead of thrown: for what only looks. */
 export async function lookAtSealed(
   disk: Disk,
-  vault: Dir,
+  ownDir: Dir,
   state: SealedState,
   { access, keptHeader, expected }: Omit<SealedInput, "path" | "accept">,
 ): Promise<SealedFolder> {
@@ -89,18 +89,18 @@ export async function lookAtSealed(
       "damaged",
       "The folder's state record names no state of it. Nothing was touched; don't change anything in the folder.",
     );
-  requireArrived(disk, vault, state, ref);
-  const { head, keys, damaged } = await openHeads(disk, vault, keptHeader, access);
+  requireArrived(disk, ownDir, state, ref);
+  const { head, keys, damaged } = await openHeads(disk, ownDir, keptHeader, access);
   try {
     const newer = isAtRest(state)
       ? newerThan(
           disk,
-          vault,
+          ownDir,
           ref,
           (record) => vouchingOf(record, believedOf(access), head) !== "unknown" && keys.has(record),
         )
       : NOTHING_NEWER;
-    const loaded = loadGeneration(disk, vault, newer.whole ? refOf(newer.whole) : ref);
+    const loaded = loadGeneration(disk, ownDir, newer.whole ? refOf(newer.whole) : ref);
     const generation = loaded.record;
     if (generation.folder !== head.header.folder)
       throw new EremosError("damaged", "The folder's generation record belongs to another folder.", {
@@ -109,7 +109,7 @@ export async function lookAtSealed(
     const questions = [
       whoStandsBehind(generation, head, keys, access),
       whetherOlder(generation, expected),
-      whetherForked(disk, vault, generation, expected),
+      whetherForked(disk, ownDir, generation, expected),
       newer.arriving ? stillArriving("A newer state of this folder", newer.arriving) : null,
     ];
     return {
@@ -135,9 +135,9 @@ function isAtRest({ state, mixed }: SealedState): boolean {
 /**
  * @throws EremosError `arriving` where the record came here from another place, and not everything that it names has
  */
-function requireArrived(disk: Disk, vault: Dir, state: SealedState, ref: GenerationRef): void {
-  if (!isFromElsewhere(disk, vault, state)) return;
-  const arrival = arrivalOf(disk, vault, ref);
+function requireArrived(disk: Disk, ownDir: Dir, state: SealedState, ref: GenerationRef): void {
+  if (!isFromElsewhere(disk, ownDir, state)) return;
+  const arrival = arrivalOf(disk, ownDir, ref);
   if (!arrival || arrival.missing > 0) throw stillArriving("This folder", arrival ?? NOTHING_HERE);
 }
 
@@ -161,18 +161,18 @@ function byStanding(
  */
 export async function openHeads(
   disk: Disk,
-  vault: Dir,
+  ownDir: Dir,
   kept: Buffer | null,
   access: OwnerAccess,
 ): Promise<Pick<SealedFolder, "head" | "keys" | "damaged">> {
-  const { heads, damaged } = loadHeads(disk, vault, kept);
+  const { heads, damaged } = loadHeads(disk, ownDir, kept);
   const ordered = byStanding(heads, access);
   // Where one is known, an unknown one is not even tried.
   const tried = ordered.some(({ isKnown }) => isKnown) ? ordered.filter(({ isKnown }) => isKnown) : ordered;
   let first: unknown = null;
   for (const { head, damaged: its } of tried) {
     try {
-      const keys = await FolderKeys.open(disk, vault, head, access);
+      const keys = await FolderKeys.open(disk, ownDir, head, access);
       const others = heads
         .filter((other) => other.head !== head && !other.path.startsWith("the copy"))
         .map(({ path }) => ({ path, reason: "it is not the latest header that you or a computer of yours made" }));
@@ -185,16 +185,16 @@ export async function openHeads(
   throw (
     stillComing(
       disk,
-      vault,
+      ownDir,
       tried.map(({ head }) => head),
     ) ?? first
   );
 }
 
 /** Where a program keeps the folder in step, a header may be here before the ways in that it names. */
-function stillComing(disk: Disk, vault: Dir, heads: readonly Head[]): EremosError | null {
+function stillComing(disk: Disk, ownDir: Dir, heads: readonly Head[]): EremosError | null {
   const partly = heads.find(({ header, slots }) => slots.length < header.slots.length);
-  if (!partly || otherStates(disk, vault)?.length === 0) return null;
+  if (!partly || otherStates(disk, ownDir)?.length === 0) return null;
   return stillArriving("This folder's header", { pieces: partly.header.slots.length, arrived: partly.slots.length });
 }
 
@@ -205,7 +205,7 @@ function stillComing(disk: Disk, vault: Dir, heads: readonly Head[]): EremosErro
  */
 export function headToRenew(
   disk: Disk,
-  vault: Dir,
+  ownDir: Dir,
   { access, keptHeader }: Pick<SealedInput, "access" | "keptHeader">,
 ): Head {
   if (!believedOf(access).owner)
@@ -213,7 +213,7 @@ export function headToRenew(
       "damaged",
       "The owner record does not belong to the key that is signed in, so no header is written with it. Nothing was changed; sign in again.",
     );
-  const [first] = byStanding(loadHeads(disk, vault, keptHeader).heads, access);
+  const [first] = byStanding(loadHeads(disk, ownDir, keptHeader).heads, access);
   if (first?.isKnown) return first.head;
   if (first && first.head.header.owner.owner !== access.owner.owner)
     throw new EremosError("wrong-password", "This folder was locked by another owner. Nothing was changed.");
@@ -227,10 +227,10 @@ export function headToRenew(
 /** The header that somebody known stands behind, where no key is needed. @throws EremosError `unvouched` | `damaged` */
 export function knownHead(
   disk: Disk,
-  vault: Dir,
+  ownDir: Dir,
   { access, keptHeader }: Pick<SealedInput, "access" | "keptHeader">,
 ): Head {
-  const [first] = byStanding(loadHeads(disk, vault, keptHeader).heads, access);
+  const [first] = byStanding(loadHeads(disk, ownDir, keptHeader).heads, access);
   if (first?.isKnown) return first.head;
   throw new EremosError(
     "unvouched",
@@ -276,7 +276,7 @@ function whetherOlder({ number }: Generation, expected: SealedInput["expected"])
 /** As far as the records between the known state and this one are still there. */
 function whetherForked(
   disk: Disk,
-  vault: Dir,
+  ownDir: Dir,
   record: Generation,
   expected: SealedInput["expected"],
 ): EremosError | null {
@@ -284,7 +284,7 @@ function whetherForked(
   const lineage =
     record.number === expected.generation
       ? { isWhole: true, digests: new Set<string>() }
-      : ancestorsOf(disk, vault, record, expected.generation);
+      : ancestorsOf(disk, ownDir, record, expected.generation);
   if (lineage.digests.has(expected.digest) || !lineage.isWhole) return null;
   return new EremosError(
     "forked",

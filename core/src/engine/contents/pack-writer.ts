@@ -28,7 +28,7 @@ export class PackWriter {
 
   constructor(
     private readonly disk: Disk,
-    private readonly vault: Dir,
+    private readonly ownDir: Dir,
     private readonly keys: ContentKeys,
     private readonly purpose: Purpose,
   ) {}
@@ -76,7 +76,7 @@ export class PackWriter {
   }
 
   private newObject(): ObjectWriter {
-    return new ObjectWriter(this.disk, this.vault, "pack", this.keys, this.purpose);
+    return new ObjectWriter(this.disk, this.ownDir, "pack", this.keys, this.purpose);
   }
 
   private sharedObject(length: number): ObjectWriter {

@@ -17,9 +17,9 @@ export function isOfEarlierEpoch(header: Buffer, epoch: number): boolean {
 }
 
 /** Every file is where it was in the pack before. Not durable before the next barrier. @throws EremosError `damaged` */
-export function sealPackAnew(disk: Disk, vault: Dir, before: PackInfo, keys: FolderKeys, purpose: Purpose): Anew {
-  const reader = openPack(disk, vault, purpose.folder, before, keys);
-  const writer = new ObjectWriter(disk, vault, "pack", keys.present, purpose);
+export function sealPackAnew(disk: Disk, ownDir: Dir, before: PackInfo, keys: FolderKeys, purpose: Purpose): Anew {
+  const reader = openPack(disk, ownDir, purpose.folder, before, keys);
+  const writer = new ObjectWriter(disk, ownDir, "pack", keys.present, purpose);
   const fingerprints = new Map<number, Buffer>();
   const { fingerprint } = keys.present;
   try {

@@ -86,7 +86,7 @@ export async function prepare(
   if (!base || input.rekey) return prepareFirst(input, base, batch);
   const common = { isNew: false, base, batch };
   if (input.signer.by === "owner") {
-    const { head, keys } = await openHeads(disk, folder.vault, input.keptHeader ?? null, {
+    const { head, keys } = await openHeads(disk, folder.ownDir, input.keptHeader ?? null, {
       ...input.signer,
       folderKey: null,
       devices: [input.signer.device],
@@ -121,7 +121,7 @@ export async function prepare(
  */
 function knownHead(disk: Disk, folder: HeldFolder, publicKey: string, kept: Buffer | null): Head {
   if (kept) return readHead(kept);
-  const found = loadHeads(disk, folder.vault).heads.find(({ head }) => head.header.publicKey === publicKey);
+  const found = loadHeads(disk, folder.ownDir).heads.find(({ head }) => head.header.publicKey === publicKey);
   if (found) return found.head;
   throw new EremosError(
     "unvouched",
@@ -188,11 +188,11 @@ export function sealContent(
   const { disk, folder, making, surveyed, hooks } = of;
   const purpose = purposeOf(of, state);
   if (!making.isNew) keepHead(disk, folder, making.head);
-  const writer = new PackWriter(disk, folder.vault, making.keys.content(making.keyName), purpose);
+  const writer = new PackWriter(disk, folder.ownDir, making.keys.content(making.keyName), purpose);
   const packs = base ? readersOf(of, base.tree) : null;
   try {
     const meter = new Meter(hooks, "sealing", surveyed.files, surveyed.bytes);
-    const holding = disk.holds(folder.vault);
+    const holding = disk.holds(folder.ownDir);
     const sealed = sealTree(disk, folder.dir, {
       base,
       holding,
@@ -223,14 +223,14 @@ export function sealContent(
       // The same tree, numbered as its entries were taken just now: an index that a visit appended to has other
       // numbers.
       const tree = new TreeReader(sourceOf(sealed.encoded.bytes), sealed.encoded.record);
-      return { sealed, tree, record: loadGeneration(disk, folder.vault, state.generation).record };
+      return { sealed, tree, record: loadGeneration(disk, folder.ownDir, state.generation).record };
     }
     writeKeysAndHead(of, purpose.number);
     const writing = writingOf(of, purpose);
     try {
       return {
         sealed,
-        ...writeGenerationOf(writing, sealed.encoded, parentsFrom(of.disk, of.folder.vault, state.generation)),
+        ...writeGenerationOf(writing, sealed.encoded, parentsFrom(of.disk, of.folder.ownDir, state.generation)),
       };
     } finally {
       wipe(writing.signature.key.privateKey);
@@ -259,7 +259,7 @@ function widener(
 ): SealInput["widen"] {
   let now = state;
   return (dir, name, stat, bits) => {
-    now = commitState(disk, folder.vault, {
+    now = commitState(disk, folder.ownDir, {
       ...now,
       modes: [...now.modes, { dev: String(stat.dev), ino: String(stat.ino), mode: stat.mode }],
     });
@@ -269,7 +269,7 @@ function widener(
 }
 
 function readersOf({ disk, folder, input, making }: SealingOf, tree: TreeReader): PackReaders {
-  return new PackReaders((number) => packReader(disk, folder.vault, input.folder, tree, making.keys, number));
+  return new PackReaders((number) => packReader(disk, folder.ownDir, input.folder, tree, making.keys, number));
 }
 
 /**
@@ -330,8 +330,8 @@ export function sealedFor(
  * What was sealed when the folder was opened, if it is what the data directory remembers; else everything counts as
  * changed.
  */
-export function loadOpened(disk: Disk, vault: Dir, digest: string): Base | null {
-  const bytes = readIfWhole(disk, vault, NAMES.opened, Number.MAX_SAFE_INTEGER);
+export function loadOpened(disk: Disk, ownDir: Dir, digest: string): Base | null {
+  const bytes = readIfWhole(disk, ownDir, NAMES.opened, Number.MAX_SAFE_INTEGER);
   if (!bytes || sha256(bytes).toString("hex") !== digest) return null;
   return { ...readOpened(bytes), mixed: false };
 }
@@ -339,7 +339,7 @@ export function loadOpened(disk: Disk, vault: Dir, digest: string): Base | null 
 /** Who writes a generation, and with what. Whoever made it wipes the signature's key. */
 export interface Writing {
   readonly disk: Disk;
-  readonly vault: Dir;
+  readonly ownDir: Dir;
   readonly purpose: Purpose;
   /** The folder's ordinary path. */
   readonly place: Buffer;
@@ -364,7 +364,7 @@ function writingOf({ disk, folder, input, making }: SealingOf, purpose: Purpose)
       : { signer: device, key: { ...signer.device, privateKey: Buffer.from(signer.device.privateKey) } };
   return {
     disk,
-    vault: folder.vault,
+    ownDir: folder.ownDir,
     purpose,
     place: input.path,
     keys,
@@ -384,8 +384,8 @@ export function writeGenerationOf(
   encoded: EncodedTree,
   parents: readonly GenerationRef[],
 ): Pick<SealedContent, "tree" | "record"> {
-  const { disk, vault, purpose, keys, keyName } = of;
-  const index = new ObjectWriter(disk, vault, "index", keys.content(keyName), purpose);
+  const { disk, ownDir, purpose, keys, keyName } = of;
+  const index = new ObjectWriter(disk, ownDir, "index", keys.content(keyName), purpose);
   try {
     index.append(encoded.bytes);
     const tree = new TreeReader(sourceOf(encoded.bytes), encoded.record);
@@ -414,7 +414,7 @@ export function writeRecordOf(
 ): Generation {
   const {
     disk,
-    vault,
+    ownDir,
     purpose: { folder, number },
     keys,
     keyName,
@@ -428,7 +428,7 @@ export function writeRecordOf(
     ...segments.map((segment) => entryOf("index", segment)),
     ...tree.packs().map((pack) => entryOf("pack", pack)),
   ]);
-  writeManifest(disk, vault, manifest.digest, manifest.bytes);
+  writeManifest(disk, ownDir, manifest.digest, manifest.bytes);
   const generation = signGeneration(
     {
       ...newGenerationFrame(),
@@ -452,7 +452,7 @@ export function writeRecordOf(
     },
     signature,
   );
-  writeGenerationRecord(disk, vault, generation);
+  writeGenerationRecord(disk, ownDir, generation);
   return generation;
 }
 
@@ -466,12 +466,12 @@ function entryOf(kind: ManifestEntry["kind"], { object, length, digest }: PackIn
  */
 function writeKeysAndHead({ disk, folder, making }: SealingOf, number: number): void {
   const { keyRecord, head, isNew, base } = making;
-  if (keyRecord && !loadKeyRecords(disk, folder.vault).some(({ key }) => key === keyRecord.key)) {
-    within(disk, ensureDir(disk, folder.vault, NAMES.keys), (dir) =>
+  if (keyRecord && !loadKeyRecords(disk, folder.ownDir).some(({ key }) => key === keyRecord.key)) {
+    within(disk, ensureDir(disk, folder.ownDir, NAMES.keys), (dir) =>
       writeTwins(disk, dir, Buffer.from(`${keyRecord.key}.json`), writeKeyRecord(keyRecord)),
     );
   }
-  if (isNew && number === (base?.generation?.number ?? 0) + 1) writeNewHead(disk, folder.vault, head);
+  if (isNew && number === (base?.generation?.number ?? 0) + 1) writeNewHead(disk, folder.ownDir, head);
 }
 
 /**
@@ -481,19 +481,19 @@ function writeKeysAndHead({ disk, folder, making }: SealingOf, number: number): 
  */
 export function sealedBefore(
   disk: Disk,
-  { vault }: HeldFolder,
+  { ownDir }: HeldFolder,
   { note, signer }: SealingInput,
   { base, keys, head, isNew }: Making,
 ): Base | null {
-  const opened = base && note ? loadOpened(disk, vault, note.opened) : null;
-  const holding = opened || !base?.generation || base.mixed || isNew ? HOLDS_ALL : disk.holds(vault);
+  const opened = base && note ? loadOpened(disk, ownDir, note.opened) : null;
+  const holding = opened || !base?.generation || base.mixed || isNew ? HOLDS_ALL : disk.holds(ownDir);
   if (holdsAll(holding) && holdsNames(holding)) return opened;
   if (signer.by !== "owner" || !base?.generation)
     throw new EremosError(
       "needs-sign-in",
       "This folder's opening was cut off, and the disk it lies on can't hold all of its names and permissions: those are known from its encrypted copy alone. Nothing was touched; sign in to lock it.",
     );
-  const { record } = loadGeneration(disk, vault, base.generation);
+  const { record } = loadGeneration(disk, ownDir, base.generation);
   if (vouchingOf(record, believedOf({ ...signer, devices: [signer.device] }), head) === "unknown")
     throw new EremosError(
       "unvouched",
@@ -501,7 +501,7 @@ export function sealedBefore(
       { what: "lock" },
     );
   return {
-    tree: loadTree(disk, vault, record, keys).tree,
+    tree: loadTree(disk, ownDir, record, keys).tree,
     identities: null,
     mixed: false,
     hasHeldNames: !holdsNames(holding),

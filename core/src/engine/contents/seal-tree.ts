@@ -25,8 +25,8 @@ import {
   type Meter,
   NO_PATH,
   NO_REFUSALS,
+  OWN_DIR_NAME,
   type Owners,
-  VAULT_NAME,
   fileIdOf,
   isMovable,
   isNotContents,
@@ -241,7 +241,7 @@ function sealEntry(
 ): Taken | null {
   if (stat.dev !== sealing.dev)
     refuse({ ...NO_REFUSALS, [stat.type === "dir" ? "mounts" : "layered"]: [shownPath(path, name)] });
-  if (path.length > 0 && name.equals(VAULT_NAME))
+  if (path.length > 0 && name.equals(OWN_DIR_NAME))
     refuse({ ...NO_REFUSALS, nested: [path.subarray(0, -1).toString("utf8")] });
   switch (stat.type) {
     case "file":

@@ -22,11 +22,11 @@ import {
  */
 
 /** The objects that these generations need; null where that can't be told. */
-function neededBy(disk: Disk, vault: Dir, records: readonly Generation[]): Map<string, ObjectKind> | null {
+function neededBy(disk: Disk, ownDir: Dir, records: readonly Generation[]): Map<string, ObjectKind> | null {
   const needed = new Map<string, ObjectKind>();
   for (const { manifest } of records) {
     try {
-      for (const { object, kind } of loadManifest(disk, vault, manifest).record.values()) needed.set(object, kind);
+      for (const { object, kind } of loadManifest(disk, ownDir, manifest).record.values()) needed.set(object, kind);
     } catch (error) {
       if (isEremosError(error)) return null;
       throw error;
@@ -45,80 +45,80 @@ export type Swept = "gone" | "kept-unread";
  * These generations are kept, and those that another computer may be at; every other whose record lies here goes, with
  * what only it needs.
  */
-export function sweep(disk: Disk, vault: Dir, kept: readonly Generation[], insured = false): Swept {
-  const { records, unreadable } = wholeGenerations(disk, vault);
-  const others = neededByOthers(disk, vault, records);
+export function sweep(disk: Disk, ownDir: Dir, kept: readonly Generation[], insured = false): Swept {
+  const { records, unreadable } = wholeGenerations(disk, ownDir);
+  const others = neededByOthers(disk, ownDir, records);
   const stay = new Set([...kept.map((record) => refOf(record).digest), ...(others ?? [])]);
   const going = records.filter((record) => !stay.has(refOf(record).digest));
   const staying = [...kept, ...records.filter((record) => stay.has(refOf(record).digest))];
-  const needed = unreadable.length === 0 && others !== null ? neededBy(disk, vault, staying) : null;
+  const needed = unreadable.length === 0 && others !== null ? neededBy(disk, ownDir, staying) : null;
   const goes = new Map<string, ObjectKind>();
   for (const record of needed ? going : [])
-    for (const [object, kind] of neededBy(disk, vault, [record]) ?? [])
+    for (const [object, kind] of neededBy(disk, ownDir, [record]) ?? [])
       if (!needed?.has(object)) goes.set(object, kind);
   // What takes the place of a group of the insurance is durable before a member of it goes.
-  const isInsured = !insured || keepInsured(disk, vault, (object) => !goes.has(object));
+  const isInsured = !insured || keepInsured(disk, ownDir, (object) => !goes.has(object));
   if (!needed || !isInsured) return "kept-unread";
-  for (const [object, kind] of goes) removeObject(disk, vault, kind, object);
-  removeRecords(disk, vault, going, staying);
+  for (const [object, kind] of goes) removeObject(disk, ownDir, kind, object);
+  removeRecords(disk, ownDir, going, staying);
   return "gone";
 }
 
 /** The records last: until then what they name is known to be going. */
-function removeRecords(disk: Disk, vault: Dir, going: readonly Generation[], kept: readonly Generation[]): void {
+function removeRecords(disk: Disk, ownDir: Dir, going: readonly Generation[], kept: readonly Generation[]): void {
   for (const record of going) {
-    removeManifest(disk, vault, record.manifest, kept);
-    removeGenerationRecord(disk, vault, generationName(refOf(record)));
+    removeManifest(disk, ownDir, record.manifest, kept);
+    removeGenerationRecord(disk, ownDir, generationName(refOf(record)));
   }
 }
 
-function removeManifest(disk: Disk, vault: Dir, digest: string, kept: readonly Generation[]): void {
-  if (kept.some(({ manifest }) => manifest === digest) || !disk.find(vault, NAMES.manifests)) return;
-  within(disk, disk.openDir(vault, NAMES.manifests), (dir) => removeRecord(disk, dir, Buffer.from(digest)));
+function removeManifest(disk: Disk, ownDir: Dir, digest: string, kept: readonly Generation[]): void {
+  if (kept.some(({ manifest }) => manifest === digest) || !disk.find(ownDir, NAMES.manifests)) return;
+  within(disk, disk.openDir(ownDir, NAMES.manifests), (dir) => removeRecord(disk, dir, Buffer.from(digest)));
 }
 
 /** One generation's record and manifest, not its objects. */
-export function forgetGeneration(disk: Disk, vault: Dir, record: Generation, others: readonly Generation[]): void {
-  removeRecords(disk, vault, [record], others);
+export function forgetGeneration(disk: Disk, ownDir: Dir, record: Generation, others: readonly Generation[]): void {
+  removeRecords(disk, ownDir, [record], others);
 }
 
 /** What a piece of work wrote that was cut off, or failed: everything of it that no committed state needs. */
 export function discardWork(
   disk: Disk,
-  vault: Dir,
+  ownDir: Dir,
   { number, batch }: NonNullable<StateRecord["next"]>,
   current: GenerationRef | null,
 ): void {
-  const { records, unreadable } = wholeGenerations(disk, vault);
+  const { records, unreadable } = wholeGenerations(disk, ownDir);
   const cutOff = records.filter((record) => batchOf(record) === batch && refOf(record).digest !== current?.digest);
   const others = records.filter((record) => !cutOff.includes(record));
-  removeRecords(disk, vault, cutOff, others);
+  removeRecords(disk, ownDir, cutOff, others);
   // One that was being written at a power cut is neither whole nor the one that counts; where other computers are at
   // work, it may be one of theirs that has not come whole.
-  const isAlone = otherStates(disk, vault)?.length === 0;
+  const isAlone = otherStates(disk, ownDir)?.length === 0;
   const torn = unreadable.filter(
     (name) => isAlone && name.endsWith(`-${number}.json`) && (current === null || name !== generationName(current)),
   );
-  for (const name of torn) removeGenerationRecord(disk, vault, name);
-  const needed = unreadable.length === torn.length ? neededBy(disk, vault, others) : null;
+  for (const name of torn) removeGenerationRecord(disk, ownDir, name);
+  const needed = unreadable.length === torn.length ? neededBy(disk, ownDir, others) : null;
   if (!needed) return;
-  eachObject(disk, vault, (dir, name, header) => {
+  eachObject(disk, ownDir, (dir, name, header) => {
     // What has no beginning was never finished, unless something names it.
     if (!needed.has(name.toString("latin1")) && (header === null || header.batch === batch)) disk.unlink(dir, name);
   });
-  for (const { key, batch: its } of loadKeyRecords(disk, vault))
-    if (its === batch && !others.some((record) => record.key === key)) removeKey(disk, vault, key);
+  for (const { key, batch: its } of loadKeyRecords(disk, ownDir))
+    if (its === batch && !others.some((record) => record.key === key)) removeKey(disk, ownDir, key);
 }
 
-function removeKey(disk: Disk, vault: Dir, key: string): void {
-  within(disk, disk.openDir(vault, NAMES.keys), (dir) => removeRecord(disk, dir, Buffer.from(`${key}.json`)));
+function removeKey(disk: Disk, ownDir: Dir, key: string): void {
+  within(disk, disk.openDir(ownDir, NAMES.keys), (dir) => removeRecord(disk, dir, Buffer.from(`${key}.json`)));
 }
 
 /**
  * Calls `use` with every pack and index object and what it begins with (null when that can't be read); the directories
  * that are empty then go, too: to undo something must take no room.
  */
-function eachObject(disk: Disk, vault: Dir, use: (dir: Dir, name: Buffer, header: ObjectHeader | null) => void): void {
+function eachObject(disk: Disk, ownDir: Dir, use: (dir: Dir, name: Buffer, header: ObjectHeader | null) => void): void {
   const visit = (parent: Dir, name: Buffer, depth: number): void => {
     if (!disk.find(parent, name)) return;
     within(disk, disk.openDir(parent, name), (dir) => {
@@ -130,8 +130,8 @@ function eachObject(disk: Disk, vault: Dir, use: (dir: Dir, name: Buffer, header
       }
     });
   };
-  visit(vault, NAMES.packs, 1);
-  visit(vault, NAMES.index, 0);
+  visit(ownDir, NAMES.packs, 1);
+  visit(ownDir, NAMES.index, 0);
 }
 
 function removeIfEmpty(disk: Disk, dir: Dir, name: Buffer): void {

@@ -1,7 +1,7 @@
 import { heldName, heldNames, nameKey } from "../../format/held-name";
 import type { DirEntry, TreeReader } from "../../format/tree";
 import type { Dir, Disk, Holding } from "../../platform/port";
-import { type HeldFolder, NAMES, VAULT_NAME } from "./vault";
+import { type HeldFolder, NAMES, OWN_DIR_NAME } from "./own-dir";
 
 /** Calls that take an entry by its directory and name. */
 const ONE_NAME = new Set<PropertyKey>([
@@ -36,19 +36,19 @@ export function holdsNames({ names, tellsCase }: Holding): boolean {
  */
 export function withHeldNames(
   real: Disk,
-  { dir: top, vault }: Pick<HeldFolder, "dir" | "vault">,
+  { dir: top, ownDir }: Pick<HeldFolder, "dir" | "ownDir">,
   tree: TreeReader,
 ): Disk {
-  const forms = heldNames(namesIn(tree, tree.root), [VAULT_NAME]);
+  const forms = heldNames(namesIn(tree, tree.root), [OWN_DIR_NAME]);
   const trueNames = new Map([...forms].map(([key, form]) => [nameKey(form), Buffer.from(key, "latin1")]));
   const contents = new WeakSet<Dir>([top]);
   const onDisk = (dir: Dir, name: Buffer): Buffer =>
-    !contents.has(dir) || name.equals(VAULT_NAME) ? name : (forms.get(nameKey(name)) ?? heldName(name));
+    !contents.has(dir) || name.equals(OWN_DIR_NAME) ? name : (forms.get(nameKey(name)) ?? heldName(name));
   const list = (dir: Dir): Buffer[] =>
     contents.has(dir) ? real.list(dir).map((name) => trueNames.get(nameKey(name)) ?? name) : real.list(dir);
   const openDir = (dir: Dir, name: Buffer): Dir => {
     const opened = real.openDir(dir, onDisk(dir, name));
-    if (dir === vault ? name.equals(NAMES.staging) : contents.has(dir) && !name.equals(VAULT_NAME))
+    if (dir === ownDir ? name.equals(NAMES.staging) : contents.has(dir) && !name.equals(OWN_DIR_NAME))
       contents.add(opened);
     return opened;
   };
@@ -69,7 +69,7 @@ export function withHeldNames(
 
 /** Whether some of a tree's names have another form there. */
 export function hasOtherForms(tree: TreeReader): boolean {
-  return heldNames(namesIn(tree, tree.root), [VAULT_NAME]).size > 0;
+  return heldNames(namesIn(tree, tree.root), [OWN_DIR_NAME]).size > 0;
 }
 
 function* namesIn(tree: TreeReader, at: DirEntry): Generator<Buffer> {

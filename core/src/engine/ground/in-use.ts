@@ -1,6 +1,6 @@
 import { EremosError } from "../../errors/eremos-error";
 import type { Disk, Holder } from "../../platform/port";
-import { displayPath } from "./vault";
+import { displayPath } from "./own-dir";
 
 /**
  * Programs that hold something of the folder open. @throws EremosError `in-use` when one may write, unless that was

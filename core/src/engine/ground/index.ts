@@ -59,7 +59,7 @@ export {
   LONGEST_NAME,
   NAMES,
   PAGE_NAME,
-  VAULT_NAME,
+  OWN_DIR_NAME,
   busyWith,
   closeFolder,
   containerOf,
@@ -76,4 +76,4 @@ export {
   letGo,
   openFolder,
   splitPath,
-} from "./vault";
+} from "./own-dir";

@@ -1,7 +1,7 @@
 import type { StateRecord } from "../../format/state";
 import type { Dir, Disk, Stat } from "../../platform/port";
 import { within } from "./handles";
-import { VAULT_NAME } from "./vault";
+import { OWN_DIR_NAME } from "./own-dir";
 
 /** What the modes of directories were, by device and inode, before Eremos had to change them to do its work. */
 export type Modes = StateRecord["modes"];
@@ -52,7 +52,7 @@ export function restoreModes(disk: Disk, dir: Dir, modes: Modes): void {
   const visit = (at: Dir): void => {
     const found: { name: Buffer; stat: Stat; mode: number | undefined }[] = [];
     for (const name of disk.list(at)) {
-      const stat = pending.size === 0 || name.equals(VAULT_NAME) ? null : disk.find(at, name);
+      const stat = pending.size === 0 || name.equals(OWN_DIR_NAME) ? null : disk.find(at, name);
       if (!stat) continue;
       const key = `${stat.dev}:${stat.ino}`;
       found.push({ name, stat, mode: pending.get(key) });

@@ -4,7 +4,7 @@ import type { Meta } from "../../format/tree";
 import { withFile, within } from "./handles";
 import { carryOver } from "./holding";
 import { type Hooks, Meter } from "./hooks";
-import { VAULT_NAME, isNotContents } from "./vault";
+import { OWN_DIR_NAME, isNotContents } from "./own-dir";
 
 /** What a walk over the real folder found. Nothing is opened for reading; links are not followed. */
 export interface Survey {
@@ -171,7 +171,7 @@ export function isMovable(disk: Disk, inner: Dir, its: Stat): boolean {
 function walkEntry(walk: Walk, dir: Dir, removing: (entry: Stat) => boolean, name: Buffer, path: Buffer): void {
   const { disk, found } = walk;
   if (path.length === 0 && isNotContents(walk.top, name)) return;
-  if (name.equals(VAULT_NAME)) {
+  if (name.equals(OWN_DIR_NAME)) {
     found.nested.push(path.subarray(0, -1).toString("utf8"));
     return;
   }

@@ -14,7 +14,7 @@ import type { Step } from "./sealed/decide";
  */
 export interface Guard<R> {
   /** What the folder is, read without any key and without waiting. */
-  inspect(disk: Disk, folder: VaultFolder, record: R): Look;
+  inspect(disk: Disk, folder: FolderWithOwnDir, record: R): Look;
   /** Brings it to rest, from its records alone. */
   recover(disk: Disk, folder: HeldFolder, record: R): Recovery;
   /** What a lock would take on. Touches nothing. @throws EremosError for every refusal */
@@ -38,7 +38,7 @@ export interface Records {
   readonly sight: GuardRecord;
 }
 
-export type VaultFolder = Folder & { readonly vault: Dir };
+export type FolderWithOwnDir = Folder & { readonly ownDir: Dir };
 
 /** A folder that is held, at rest, and followed where work moves it. */
 export interface InHand {

@@ -20,10 +20,10 @@ export type Governing<N extends GuardName = GuardName> = {
  * decided: the record of another guard governs but where the folder was open under it and has been sealed since.
  * @throws EremosError `damaged` | `unsupported` | `unknown-version` (a guard that this version does not know, too)
  */
-export function governingIn(disk: Disk, vault: Dir): Governing | null {
-  const guarded = loadGuard(disk, vault);
+export function governingIn(disk: Disk, ownDir: Dir): Governing | null {
+  const guarded = loadGuard(disk, ownDir);
   if (guarded) return { guard: guarded.guard, record: guarded };
-  const state = loadState(disk, vault);
+  const state = loadState(disk, ownDir);
   return state && { guard: "sealed", record: state };
 }
 

@@ -2,7 +2,7 @@ import { EremosError, fromSystemError } from "../../errors/eremos-error";
 import type { GuardName } from "../../format/guards";
 import type { Disk } from "../../platform/port";
 import { type Folder, NAMES, closeFolder, displayPath, hasRecord, openFolder } from "../ground";
-import type { Inspection, Look, VaultFolder } from "./guard";
+import type { FolderWithOwnDir, Inspection, Look } from "./guard";
 import { type Governing, governingIn, guardOf } from "./guards";
 
 /**
@@ -27,19 +27,19 @@ function inspect(disk: Disk, path: Buffer): Inspection | null {
     throw error;
   }
   try {
-    const { vault } = folder;
-    const governing = vault && governingIn(disk, vault);
-    if (!vault || !governing) return null;
+    const { ownDir } = folder;
+    const governing = ownDir && governingIn(disk, ownDir);
+    if (!ownDir || !governing) return null;
     return {
-      ...lookBy(disk, { ...folder, vault }, governing),
-      single: hasRecord(disk, vault, NAMES.file),
-      busy: disk.isLocked(vault, NAMES.lock),
+      ...lookBy(disk, { ...folder, ownDir }, governing),
+      single: hasRecord(disk, ownDir, NAMES.file),
+      busy: disk.isLocked(ownDir, NAMES.lock),
     };
   } finally {
     closeFolder(disk, folder);
   }
 }
 
-function lookBy<N extends GuardName>(disk: Disk, folder: VaultFolder, governing: Governing<N>): Look {
+function lookBy<N extends GuardName>(disk: Disk, folder: FolderWithOwnDir, governing: Governing<N>): Look {
   return guardOf(governing).inspect(disk, folder, governing.record);
 }

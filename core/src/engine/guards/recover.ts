@@ -69,7 +69,7 @@ function isLockedOrPartly(state: Recovery["state"]): boolean {
 }
 
 function recoverAny(disk: Disk, folder: HeldFolder): Recovery {
-  const governing = governingIn(disk, folder.vault);
+  const governing = governingIn(disk, folder.ownDir);
   return governing ? recoverBy(disk, folder, governing) : removeLeftover(disk, folder);
 }
 

@@ -5,7 +5,7 @@ import type { Dir, Disk } from "../../platform/port";
 import {
   type HeldFolder,
   NAMES,
-  VAULT_NAME,
+  OWN_DIR_NAME,
   commitRecord,
   containerOf,
   displayPath,
@@ -97,7 +97,7 @@ function bring(disk: Disk, { parentPath, parent, name, container }: Bringing): v
     disk.renameExclusive(parent, container, parent, name);
     folder = { ...folder, name, path: joinPath(parentPath, name) };
     disk.syncDir(parent);
-    commitRecord(disk, folder.vault, NAMES.file, writeFileRecord(null, fileRecordIn(disk, folder.vault)));
+    commitRecord(disk, folder.ownDir, NAMES.file, writeFileRecord(null, fileRecordIn(disk, folder.ownDir)));
   } catch (error) {
     placeIfPossible(disk, folder);
     throw fromSystemError(error, `locking ${displayPath(joinPath(parentPath, name))}; the file is whole`);
@@ -114,11 +114,11 @@ function makeContainer(disk: Disk, parent: Dir, name: Buffer): Buffer {
   // There for certain before anything in it is.
   disk.syncDir(parent);
   within(disk, disk.openDir(parent, container), (dir) => {
-    disk.makeDir(dir, VAULT_NAME, 0o700);
-    within(disk, disk.openDir(dir, VAULT_NAME), (vault) => {
-      disk.clearAccessLists(vault);
+    disk.makeDir(dir, OWN_DIR_NAME, 0o700);
+    within(disk, disk.openDir(dir, OWN_DIR_NAME), (ownDir) => {
+      disk.clearAccessLists(ownDir);
       disk.syncDir(dir);
-      commitRecord(disk, vault, NAMES.file, writeFileRecord(name, null));
+      commitRecord(disk, ownDir, NAMES.file, writeFileRecord(name, null));
     });
   });
   return container;
@@ -139,22 +139,22 @@ function removeIfUnmade(disk: Disk, parent: Dir, name: Buffer): void {
   const isUnmade = within(disk, disk.openDir(parent, name), (dir) => {
     const entries = disk.list(dir);
     if (entries.length === 0) return true;
-    if (entries.length > 1 || !entries[0]?.equals(VAULT_NAME)) return false;
-    return within(disk, disk.openDir(dir, VAULT_NAME), (vault) => {
+    if (entries.length > 1 || !entries[0]?.equals(OWN_DIR_NAME)) return false;
+    return within(disk, disk.openDir(dir, OWN_DIR_NAME), (ownDir) => {
       const empty = [
         ...[NAMES.file, twinOf(NAMES.file)].map((one) => Buffer.concat([one, Buffer.from(".new")])),
         NAMES.lock,
       ];
-      const left = disk.list(vault);
-      if (left.some((inner) => !empty.some((known) => known.equals(inner))) || disk.isLocked(vault, NAMES.lock))
+      const left = disk.list(ownDir);
+      if (left.some((inner) => !empty.some((known) => known.equals(inner))) || disk.isLocked(ownDir, NAMES.lock))
         return false;
-      for (const inner of left) disk.unlink(vault, inner);
+      for (const inner of left) disk.unlink(ownDir, inner);
       return true;
     });
   });
   if (!isUnmade) return;
   within(disk, disk.openDir(parent, name), (dir) => {
-    if (disk.find(dir, VAULT_NAME)) disk.removeDir(dir, VAULT_NAME);
+    if (disk.find(dir, OWN_DIR_NAME)) disk.removeDir(dir, OWN_DIR_NAME);
   });
   disk.removeDir(parent, name);
 }
@@ -165,14 +165,14 @@ function removeIfUnmade(disk: Disk, parent: Dir, name: Buffer): void {
  * the file, or the folder, is now.
  */
 export function placeFile(disk: Disk, folder: HeldFolder): Buffer {
-  const record = fileRecordIn(disk, folder.vault);
+  const record = fileRecordIn(disk, folder.ownDir);
   if (!record || isKeptWrapped(disk, folder)) return folder.path;
   const parentPath = splitPath(folder.path).parent;
-  const entries = disk.list(folder.dir).filter((name) => !name.equals(VAULT_NAME));
+  const entries = disk.list(folder.dir).filter((name) => !name.equals(OWN_DIR_NAME));
   const name = entries.find((entry) => entry.equals(folder.name)) ?? nameIn(record) ?? entries[0] ?? folder.name;
   if (entries.length > 0) {
     // It is to be read again anyway, and whoever looks for it finds the container by it.
-    commitRecord(disk, folder.vault, NAMES.file, writeFileRecord(name, record));
+    commitRecord(disk, folder.ownDir, NAMES.file, writeFileRecord(name, record));
     if (!isHiddenName(folder.name)) {
       disk.renameExclusive(folder.parent, folder.name, folder.parent, randomHiddenName());
       disk.syncDir(folder.parent);
@@ -181,13 +181,13 @@ export function placeFile(disk: Disk, folder: HeldFolder): Buffer {
     disk.syncDir(folder.parent);
     disk.syncDir(folder.dir);
   }
-  if (!hasState(disk, folder.vault) && !hasRecord(disk, folder.vault, NAMES.guard)) removeContainer(disk, folder);
+  if (!hasState(disk, folder.ownDir) && !hasRecord(disk, folder.ownDir, NAMES.guard)) removeContainer(disk, folder);
   return joinPath(parentPath, name);
 }
 
 /** By its records: not open to others, and not an ordinary file again. */
 function isKeptWrapped(disk: Disk, folder: HeldFolder): boolean {
-  const governing = governingIn(disk, folder.vault);
+  const governing = governingIn(disk, folder.ownDir);
   return governing !== null && (governing.record.state !== "open" || closedRoot(disk, folder) !== null);
 }
 
@@ -196,9 +196,9 @@ function removeContainer(disk: Disk, folder: HeldFolder): void {
   const name = disk.list(folder.parent).find((candidate) => disk.find(folder.parent, candidate)?.ino === ino);
   if (!name) return;
   dropLock(disk, folder);
-  for (const left of disk.list(folder.vault)) if (!isRecordName(left, NAMES.file)) disk.unlink(folder.vault, left);
-  removeRecord(disk, folder.vault, NAMES.file);
-  disk.removeDir(folder.dir, VAULT_NAME);
+  for (const left of disk.list(folder.ownDir)) if (!isRecordName(left, NAMES.file)) disk.unlink(folder.ownDir, left);
+  removeRecord(disk, folder.ownDir, NAMES.file);
+  disk.removeDir(folder.dir, OWN_DIR_NAME);
   disk.removeDir(folder.parent, name);
   disk.syncDir(folder.parent);
 }

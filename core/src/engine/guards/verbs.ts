@@ -1,7 +1,7 @@
 import { EremosError, fromSystemError } from "../../errors/eremos-error";
 import { type GuardName, traitsOf } from "../../format/guards";
 import type { Disk } from "../../platform/port";
-import { type Hooks, VAULT_NAME, displayPath } from "../ground";
+import { type Hooks, OWN_DIR_NAME, displayPath } from "../ground";
 import type {
   ChangeInput,
   Changed,
@@ -88,7 +88,7 @@ function placed(disk: Disk, { folder }: InHand): Buffer {
 
 function governedBy(disk: Disk, folder: InHand["folder"]): Governing | null {
   try {
-    return disk.find(folder.dir, VAULT_NAME) ? governingIn(disk, folder.vault) : null;
+    return disk.find(folder.dir, OWN_DIR_NAME) ? governingIn(disk, folder.ownDir) : null;
   } catch (error) {
     throw fromSystemError(error, `looking at ${displayPath(folder.path)}; nothing was touched`);
   }

@@ -31,7 +31,7 @@ const MOST_DELAY_MS = 30 * 24 * 60 * 60 * 1000;
  */
 export function ancestorsOf(
   disk: Disk,
-  vault: Dir,
+  ownDir: Dir,
   record: Generation,
   downTo: number,
 ): { readonly digests: ReadonlySet<string>; readonly isWhole: boolean } {
@@ -41,7 +41,7 @@ export function ancestorsOf(
     for (const parent of parents) {
       if (digests.has(parent.digest)) continue;
       digests.add(parent.digest);
-      const before = parent.number > downTo ? recordOrNull(disk, vault, parent) : null;
+      const before = parent.number > downTo ? recordOrNull(disk, ownDir, parent) : null;
       if (before) visit(before);
       else if (parent.number > downTo) isWhole = false;
     }
@@ -50,9 +50,9 @@ export function ancestorsOf(
   return { digests, isWhole };
 }
 
-function recordOrNull(disk: Disk, vault: Dir, ref: GenerationRef): Generation | null {
+function recordOrNull(disk: Disk, ownDir: Dir, ref: GenerationRef): Generation | null {
   try {
-    return loadGeneration(disk, vault, ref).record;
+    return loadGeneration(disk, ownDir, ref).record;
   } catch (error) {
     if (isEremosError(error)) return null;
     throw error;
@@ -64,8 +64,8 @@ function recordOrNull(disk: Disk, vault: Dir, ref: GenerationRef): Generation | 
  * what does not lie before that, since it may have gone on without its having come here. Null where a record of another
  * computer can't be read.
  */
-export function neededByOthers(disk: Disk, vault: Dir, records: readonly Generation[]): ReadonlySet<string> | null {
-  const others = otherStates(disk, vault);
+export function neededByOthers(disk: Disk, ownDir: Dir, records: readonly Generation[]): ReadonlySet<string> | null {
+  const others = otherStates(disk, ownDir);
   if (others === null) return null;
   const needed = new Set<string>();
   for (const {
@@ -76,7 +76,7 @@ export function neededByOthers(disk: Disk, vault: Dir, records: readonly Generat
     needed.add(generation.digest);
     if (Date.now() - writtenMs > MOST_DELAY_MS) continue;
     const its = records.find((record) => generationDigest(record) === generation.digest);
-    const past = its ? ancestorsOf(disk, vault, its, 0).digests : new Set<string>();
+    const past = its ? ancestorsOf(disk, ownDir, its, 0).digests : new Set<string>();
     for (const record of records) if (!past.has(generationDigest(record))) needed.add(generationDigest(record));
   }
   return needed;
@@ -87,11 +87,11 @@ export function neededByOthers(disk: Disk, vault: Dir, records: readonly Generat
  * that, and the latest few before. Another computer knows by it that the new one comes from its own, though the records
  * between may be gone.
  */
-export function parentsFrom(disk: Disk, vault: Dir, before: GenerationRef | null): readonly GenerationRef[] {
-  const record = before && recordOrNull(disk, vault, before);
+export function parentsFrom(disk: Disk, ownDir: Dir, before: GenerationRef | null): readonly GenerationRef[] {
+  const record = before && recordOrNull(disk, ownDir, before);
   if (!before || !record) return before ? [before] : [];
-  const past = ancestorsOf(disk, vault, record, 0).digests;
-  const named = (otherStates(disk, vault) ?? [])
+  const past = ancestorsOf(disk, ownDir, record, 0).digests;
+  const named = (otherStates(disk, ownDir) ?? [])
     .flatMap(({ record: { generation } }) => generation ?? [])
     .filter(({ digest }) => past.has(digest));
   const latest = [...record.parents].sort((a, b) => b.number - a.number).slice(0, MOST_PARENTS / 2);
@@ -114,10 +114,10 @@ export interface Arrival {
 export const NOTHING_HERE: Arrival = { pieces: 0, arrived: 0, missing: 1 };
 
 /** Null: not even its record and its list are here. */
-export function arrivalOf(disk: Disk, vault: Dir, ref: GenerationRef): Arrival | null {
+export function arrivalOf(disk: Disk, ownDir: Dir, ref: GenerationRef): Arrival | null {
   try {
-    const pieces = [...loadManifest(disk, vault, loadGeneration(disk, vault, ref).record.manifest).record.values()];
-    const lengths = pieces.map(({ kind, object }) => objectLength(disk, vault, kind, object));
+    const pieces = [...loadManifest(disk, ownDir, loadGeneration(disk, ownDir, ref).record.manifest).record.values()];
+    const lengths = pieces.map(({ kind, object }) => objectLength(disk, ownDir, kind, object));
     return {
       pieces: pieces.length,
       arrived: pieces.filter(({ length }, i) => lengths[i] === length).length,
@@ -143,18 +143,18 @@ export interface Newer {
  */
 export function newerThan(
   disk: Disk,
-  vault: Dir,
+  ownDir: Dir,
   present: GenerationRef,
   mayBe: (record: Generation) => boolean,
 ): Newer {
-  const named = (otherStates(disk, vault) ?? [])
+  const named = (otherStates(disk, ownDir) ?? [])
     .filter(isAtRest)
     .flatMap(({ record: { generation } }) => generation ?? []);
   const found = named
     .filter(({ digest, number }) => digest !== present.digest && number > present.number)
     .map((ref) => {
-      const record = recordOrNull(disk, vault, ref);
-      const arrival = arrivalOf(disk, vault, ref);
+      const record = recordOrNull(disk, ownDir, ref);
+      const arrival = arrivalOf(disk, ownDir, ref);
       return {
         ref,
         record,
@@ -163,12 +163,12 @@ export function newerThan(
       };
     });
   const isLater = (record: Generation): boolean =>
-    ancestorsOf(disk, vault, record, present.number).digests.has(present.digest);
+    ancestorsOf(disk, ownDir, record, present.number).digests.has(present.digest);
   const later = found
     .filter(({ record }) => record === null || (mayBe(record) && isLater(record)))
     .sort((a, b) => b.ref.number - a.ref.number || (a.ref.digest < b.ref.digest ? -1 : 1));
   const whole = later.find(({ isHere }) => isHere)?.record ?? null;
-  const past = whole ? ancestorsOf(disk, vault, whole, 0).digests : new Set<string>();
+  const past = whole ? ancestorsOf(disk, ownDir, whole, 0).digests : new Set<string>();
   const waiting = later.find(({ ref, isHere }) => !isHere && !past.has(ref.digest));
   return { whole, arriving: waiting ? (waiting.arrival ?? NOTHING_HERE) : null };
 }
@@ -211,17 +211,17 @@ export interface Fork {
  */
 export function forksIn(
   disk: Disk,
-  vault: Dir,
+  ownDir: Dir,
   { generation, next }: Pick<StateRecord, "generation" | "next">,
 ): Fork[] {
   if (!generation) return [];
-  return forkRecords(disk, vault, loadGeneration(disk, vault, generation).record, next).map((record) => {
+  return forkRecords(disk, ownDir, loadGeneration(disk, ownDir, generation).record, next).map((record) => {
     const ref = refOf(record);
     return {
       name: generationName(ref),
       generation: record.number,
-      isNewer: ancestorsOf(disk, vault, record, generation.number).digests.has(generation.digest),
-      arrival: arrivalOf(disk, vault, ref) ?? NOTHING_HERE,
+      isNewer: ancestorsOf(disk, ownDir, record, generation.number).digests.has(generation.digest),
+      arrival: arrivalOf(disk, ownDir, ref) ?? NOTHING_HERE,
     };
   });
 }
@@ -229,18 +229,18 @@ export function forksIn(
 /** Whether there is any. */
 export function hasForks(
   disk: Disk,
-  vault: Dir,
+  ownDir: Dir,
   { generation, next }: Pick<StateRecord, "generation" | "next">,
 ): boolean {
   return (
-    generation !== null && forkRecords(disk, vault, loadGeneration(disk, vault, generation).record, next).length > 0
+    generation !== null && forkRecords(disk, ownDir, loadGeneration(disk, ownDir, generation).record, next).length > 0
   );
 }
 
 /** Their records. */
-export function forkRecords(disk: Disk, vault: Dir, current: Generation, next: StateRecord["next"]): Generation[] {
-  const { records } = wholeGenerations(disk, vault);
+export function forkRecords(disk: Disk, ownDir: Dir, current: Generation, next: StateRecord["next"]): Generation[] {
+  const { records } = wholeGenerations(disk, ownDir);
   if (records.length < 2) return [];
-  const known = new Set([generationDigest(current), ...ancestorsOf(disk, vault, current, 0).digests]);
+  const known = new Set([generationDigest(current), ...ancestorsOf(disk, ownDir, current, 0).digests]);
   return records.filter((record) => !known.has(generationDigest(record)) && batchOf(record) !== next?.batch);
 }

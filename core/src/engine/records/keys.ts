@@ -53,7 +53,7 @@ export class FolderKeys {
   ) {}
 
   /** @throws EremosError `needs-folder-password` | `wrong-password` | `damaged` */
-  static async open(disk: Disk, vault: Dir, head: Head, access: OwnerAccess): Promise<FolderKeys> {
+  static async open(disk: Disk, ownDir: Dir, head: Head, access: OwnerAccess): Promise<FolderKeys> {
     const { header } = head;
     const folderKey = await openHead(head, access);
     const keys = new FolderKeys(header.folder, header.epoch, standingOf(header, believedOf(access)), isShared(head));
@@ -61,7 +61,7 @@ export class FolderKeys {
     try {
       for (const before of earlierKeys(header, folderKey))
         keys.add({ epoch: before.epoch, key: null }, before.folderKey);
-      for (const record of loadKeyRecords(disk, vault)) {
+      for (const record of loadKeyRecords(disk, ownDir)) {
         const secret = record.folder === header.folder ? await keys.openRecord(header, record) : null;
         if (!secret) continue;
         keys.add(record, secret);

@@ -24,7 +24,7 @@ export function lastChange(disk: Disk, { path }: LastChangeInput): number {
   };
   try {
     visit(folder.dir);
-    const record = folder.vault && fileRecordIn(disk, folder.vault);
+    const record = folder.ownDir && fileRecordIn(disk, folder.ownDir);
     const file = record && nameIn(record);
     const stat = file ? disk.find(folder.parent, file) : null;
     if (stat && stat.ctimeNs > newest) newest = stat.ctimeNs;

@@ -48,14 +48,14 @@ const DIRECTORIES = { pack: NAMES.packs, index: NAMES.index, drop: NAMES.drops }
 /** Where an object lies: packs fan out over directories named by their first byte. FORMAT.md §1. */
 export function withObjectDir<T>(
   disk: Disk,
-  vault: Dir,
+  ownDir: Dir,
   kind: ObjectKind,
   object: string,
   create: boolean,
   use: (dir: Dir, name: Buffer) => T,
 ): T {
   const open = (dir: Dir, name: Buffer): Dir => (create ? ensureDir(disk, dir, name) : disk.openDir(dir, name));
-  return within(disk, open(vault, DIRECTORIES[kind]), (outer) =>
+  return within(disk, open(ownDir, DIRECTORIES[kind]), (outer) =>
     kind !== "pack"
       ? use(outer, Buffer.from(object))
       : within(disk, open(outer, Buffer.from(object.slice(0, 2))), (inner) => use(inner, Buffer.from(object))),
@@ -63,9 +63,9 @@ export function withObjectDir<T>(
 }
 
 /** Of an object's file, in bytes; null where it is gone. */
-export function objectLength(disk: Disk, vault: Dir, kind: ObjectKind, object: string): number | null {
+export function objectLength(disk: Disk, ownDir: Dir, kind: ObjectKind, object: string): number | null {
   try {
-    return withObjectDir(disk, vault, kind, object, false, (dir, name) => disk.find(dir, name)?.size ?? null);
+    return withObjectDir(disk, ownDir, kind, object, false, (dir, name) => disk.find(dir, name)?.size ?? null);
   } catch (error) {
     if (systemCode(error) === "ENOENT") return null;
     throw error;
@@ -73,8 +73,8 @@ export function objectLength(disk: Disk, vault: Dir, kind: ObjectKind, object: s
 }
 
 /** Does nothing where it is gone already. */
-export function removeObject(disk: Disk, vault: Dir, kind: ObjectKind, object: string): void {
-  withObjectDir(disk, vault, kind, object, true, (dir, name) => {
+export function removeObject(disk: Disk, ownDir: Dir, kind: ObjectKind, object: string): void {
+  withObjectDir(disk, ownDir, kind, object, true, (dir, name) => {
     if (disk.find(dir, name)) disk.unlink(dir, name);
   });
 }
@@ -118,7 +118,7 @@ export class ObjectWriter {
 
   constructor(
     private readonly disk: Disk,
-    vault: Dir,
+    ownDir: Dir,
     kind: ObjectKind,
     keys: ContentKeys,
     purpose: Purpose,
@@ -128,7 +128,7 @@ export class ObjectWriter {
     this.marker = this.cipher.marker();
     this.encoded = encodeObjectHeader(this.header);
     this.digest = createHash("sha256").update(this.encoded);
-    this.file = withObjectDir(disk, vault, kind, this.header.object, true, (dir, name) =>
+    this.file = withObjectDir(disk, ownDir, kind, this.header.object, true, (dir, name) =>
       disk.create(dir, name, 0o600),
     );
     try {
@@ -281,7 +281,7 @@ export class ObjectReader {
   /** @throws EremosError `damaged` when it is missing or of another place, or a drop of the wrong length. */
   constructor(
     private readonly disk: Disk,
-    vault: Dir,
+    ownDir: Dir,
     kind: ObjectKind,
     folder: string,
     keys: (name: KeyName) => ContentKeys,
@@ -290,7 +290,7 @@ export class ObjectReader {
     },
     private readonly cachedChunks = 1,
   ) {
-    this.file = openObject(disk, vault, kind, info.object);
+    this.file = openObject(disk, ownDir, kind, info.object);
     try {
       const header = decodeObjectHeader(info.header ?? readBeginning(disk, this.file));
       if (header.kind !== kind || header.folder !== folder || header.object !== info.object) {
@@ -419,9 +419,9 @@ export class ObjectReader {
   }
 }
 
-function openObject(disk: Disk, vault: Dir, kind: ObjectKind, object: string): OpenFile {
+function openObject(disk: Disk, ownDir: Dir, kind: ObjectKind, object: string): OpenFile {
   try {
-    return withObjectDir(disk, vault, kind, object, false, (dir, name) => disk.openRead(dir, name));
+    return withObjectDir(disk, ownDir, kind, object, false, (dir, name) => disk.openRead(dir, name));
   } catch (error) {
     if (["ENOENT", "ENOTDIR"].includes(systemCode(error) ?? ""))
       throw new EremosError("damaged", "An encrypted file is missing.", { reason: "missing" });
@@ -446,7 +446,7 @@ const HASHED_AT_ONCE = 1024 * 1024;
  */
 export function isFileWhole(
   disk: Disk,
-  vault: Dir,
+  ownDir: Dir,
   kind: ObjectKind,
   {
     object,
@@ -456,7 +456,7 @@ export function isFileWhole(
 ): boolean {
   let file: OpenFile;
   try {
-    file = openObject(disk, vault, kind, object);
+    file = openObject(disk, ownDir, kind, object);
   } catch (error) {
     if (error instanceof EremosError) return false;
     throw error;
@@ -485,11 +485,11 @@ export function hashOf(disk: Disk, file: OpenFile, length: number): Buffer {
  * Writes an object's file anew with the beginning that it ought to have, and the rest as it is. Returns whether it had
  * another. @throws EremosError `damaged` where it is gone
  */
-export function mendBeginning(disk: Disk, vault: Dir, kind: ObjectKind, object: string, header: Buffer): boolean {
-  const old = openObject(disk, vault, kind, object);
+export function mendBeginning(disk: Disk, ownDir: Dir, kind: ObjectKind, object: string, header: Buffer): boolean {
+  const old = openObject(disk, ownDir, kind, object);
   try {
     if (readBeginning(disk, old).equals(header)) return false;
-    withObjectDir(disk, vault, kind, object, false, (dir, name) => {
+    withObjectDir(disk, ownDir, kind, object, false, (dir, name) => {
       const beside = Buffer.concat([name, Buffer.from(".new")]);
       if (disk.find(dir, beside)) disk.unlink(dir, beside);
       withFile(disk, disk.create(dir, beside, 0o600), (file) => {

@@ -54,16 +54,16 @@ import { damagedStates } from "./states";
  */
 
 /** Copies of the records that a check looks at by themselves: the state's and the keys'. */
-export function damagedRecords(disk: Disk, vault: Dir): readonly DamagedCopy[] {
-  const state = damagedStates(disk, vault);
-  if (!disk.find(vault, NAMES.keys)) return state;
-  const names = within(disk, disk.openDir(vault, NAMES.keys), (dir) => recordsIn(disk, dir));
+export function damagedRecords(disk: Disk, ownDir: Dir): readonly DamagedCopy[] {
+  const state = damagedStates(disk, ownDir);
+  if (!disk.find(ownDir, NAMES.keys)) return state;
+  const names = within(disk, disk.openDir(ownDir, NAMES.keys), (dir) => recordsIn(disk, dir));
   return [
     ...state,
     ...names.flatMap((name) =>
       withCandidates(
         disk,
-        vault,
+        ownDir,
         "keys",
         name.toString("latin1"),
         MAX_KEY_BYTES,
@@ -95,13 +95,15 @@ export function insuredName(directory: RecordDirectory | null, name: string): Bu
   return Buffer.from(directory === null ? name : `${directory}.${name}`, "latin1");
 }
 
-function insured(disk: Disk, vault: Dir, name: Buffer): Candidate[] {
-  if (!disk.find(vault, NAMES.insurance)) return [];
+function insured(disk: Disk, ownDir: Dir, name: Buffer): Candidate[] {
+  if (!disk.find(ownDir, NAMES.insurance)) return [];
   return [
     {
       path: `insurance/${name.toString("latin1")}`,
       read: () =>
-        within(disk, disk.openDir(vault, NAMES.insurance), (dir) => readSmallFile(disk, dir, name, MAX_MANIFEST_BYTES)),
+        within(disk, disk.openDir(ownDir, NAMES.insurance), (dir) =>
+          readSmallFile(disk, dir, name, MAX_MANIFEST_BYTES),
+        ),
     },
   ];
 }
@@ -109,16 +111,16 @@ function insured(disk: Disk, vault: Dir, name: Buffer): Candidate[] {
 /** Calls `use` with every place where a record of one of the directories may be. */
 function withCandidates<T>(
   disk: Disk,
-  vault: Dir,
+  ownDir: Dir,
   directory: RecordDirectory,
   name: string,
   maxBytes: number,
   use: (candidates: readonly Candidate[]) => T,
 ): T {
-  const third = insured(disk, vault, insuredName(directory, name));
-  const inVault = RECORD_DIRECTORIES[directory];
-  if (!disk.find(vault, inVault)) return use([{ path: `${directory}/${name}`, read: () => null }, ...third]);
-  return within(disk, disk.openDir(vault, inVault), (dir) =>
+  const third = insured(disk, ownDir, insuredName(directory, name));
+  const inOwnDir = RECORD_DIRECTORIES[directory];
+  if (!disk.find(ownDir, inOwnDir)) return use([{ path: `${directory}/${name}`, read: () => null }, ...third]);
+  return within(disk, disk.openDir(ownDir, inOwnDir), (dir) =>
     use([...candidatesIn(disk, dir, Buffer.from(name, "latin1"), `${directory}/`, maxBytes), ...third]),
   );
 }
@@ -141,13 +143,13 @@ export interface FoundHead {
  */
 export function loadHeads(
   disk: Disk,
-  vault: Dir,
+  ownDir: Dir,
   kept?: Uint8Array | null,
 ): { readonly heads: readonly FoundHead[]; readonly damaged: readonly DamagedCopy[] } {
   const own = kept ? headOrNull(kept) : null;
   const candidates = [
-    ...candidatesIn(disk, vault, NAMES.header, "", MAX_HEADER_BYTES),
-    ...insured(disk, vault, NAMES.header),
+    ...candidatesIn(disk, ownDir, NAMES.header, "", MAX_HEADER_BYTES),
+    ...insured(disk, ownDir, NAMES.header),
   ];
   if (own) candidates.push({ path: "the copy in Eremos' own data", read: () => writeHeader(own.header) });
   const { whole, damaged } = allWhole(candidates, readHeader, "folder's header");
@@ -160,7 +162,7 @@ export function loadHeads(
     .filter(({ record }) => isNew(record))
     .map(({ record, path }): FoundHead => {
       const lost: DamagedCopy[] = [];
-      return { path, head: headOnDisk(disk, vault, record, own, lost), damaged: lost };
+      return { path, head: headOnDisk(disk, ownDir, record, own, lost), damaged: lost };
     });
   return { heads, damaged };
 }
@@ -174,10 +176,10 @@ function headOrNull(bytes: Uint8Array): Head | null {
   }
 }
 
-function headOnDisk(disk: Disk, vault: Dir, header: FolderHeader, own: Head | null, damaged: DamagedCopy[]): Head {
+function headOnDisk(disk: Disk, ownDir: Dir, header: FolderHeader, own: Head | null, damaged: DamagedCopy[]): Head {
   const kept = own ? [...own.slots.map(writeSlot), ...own.members.map(writeMember)] : [];
   return headFrom(header, (digest, kind) =>
-    withCandidates(disk, vault, kind, fileName(digest), MAX_MEMBER_BYTES, (candidates) => [
+    withCandidates(disk, ownDir, kind, fileName(digest), MAX_MEMBER_BYTES, (candidates) => [
       ...candidates.flatMap(({ path, read }) => {
         const bytes = read();
         if (bytes && digestOf(bytes) === digest) return [bytes];
@@ -190,13 +192,13 @@ function headOnDisk(disk: Disk, vault: Dir, header: FolderHeader, own: Head | nu
 }
 
 /** The header and everything it names, durable when it returns; what only the header before it named goes. */
-export function commitHead(disk: Disk, vault: Dir, head: Head): void {
-  const before = namedBefore(disk, vault);
-  writeNamed(disk, vault, head, (dir, name, bytes) => commitRecord(disk, dir, name, bytes));
-  disk.syncDir(vault);
-  commitRecord(disk, vault, NAMES.header, writeHeader(head.header));
-  if (disk.find(vault, NAMES.insurance)) {
-    within(disk, disk.openDir(vault, NAMES.insurance), (dir) => {
+export function commitHead(disk: Disk, ownDir: Dir, head: Head): void {
+  const before = namedBefore(disk, ownDir);
+  writeNamed(disk, ownDir, head, (dir, name, bytes) => commitRecord(disk, dir, name, bytes));
+  disk.syncDir(ownDir);
+  commitRecord(disk, ownDir, NAMES.header, writeHeader(head.header));
+  if (disk.find(ownDir, NAMES.insurance)) {
+    within(disk, disk.openDir(ownDir, NAMES.insurance), (dir) => {
       for (const { directory, name, bytes } of namedBy(head))
         commitInsured(disk, dir, insuredName(directory, name), bytes);
       commitInsured(disk, dir, NAMES.header, writeHeader(head.header));
@@ -205,8 +207,8 @@ export function commitHead(disk: Disk, vault: Dir, head: Head): void {
   const now = new Set([...head.header.slots, ...head.header.members]);
   for (const directory of ["slots", "members"] as const) {
     const gone = before.filter((digest) => !now.has(digest));
-    if (gone.length > 0 && disk.find(vault, RECORD_DIRECTORIES[directory]))
-      within(disk, disk.openDir(vault, RECORD_DIRECTORIES[directory]), (dir) =>
+    if (gone.length > 0 && disk.find(ownDir, RECORD_DIRECTORIES[directory]))
+      within(disk, disk.openDir(ownDir, RECORD_DIRECTORIES[directory]), (dir) =>
         gone.forEach((digest) => removeRecord(disk, dir, Buffer.from(fileName(digest)))),
       );
   }
@@ -216,9 +218,9 @@ function commitInsured(disk: Disk, dir: Dir, name: Buffer, bytes: Buffer): void 
   if (!holdsBytes(disk, dir, name, bytes)) commitFile(disk, dir, name, bytes);
 }
 
-function namedBefore(disk: Disk, vault: Dir): string[] {
+function namedBefore(disk: Disk, ownDir: Dir): string[] {
   try {
-    return loadHeads(disk, vault).heads.flatMap(({ head: { header } }) => [...header.slots, ...header.members]);
+    return loadHeads(disk, ownDir).heads.flatMap(({ head: { header } }) => [...header.slots, ...header.members]);
   } catch (error) {
     if (isEremosError(error)) return [];
     throw error;
@@ -243,15 +245,15 @@ function namedBy({ slots, members }: Head): Named[] {
   ];
 }
 
-function writeNamed(disk: Disk, vault: Dir, head: Head, write: (dir: Dir, name: Buffer, bytes: Buffer) => void): void {
+function writeNamed(disk: Disk, ownDir: Dir, head: Head, write: (dir: Dir, name: Buffer, bytes: Buffer) => void): void {
   for (const { directory, name, bytes } of namedBy(head))
-    within(disk, ensureDir(disk, vault, RECORD_DIRECTORIES[directory]), (dir) => write(dir, Buffer.from(name), bytes));
+    within(disk, ensureDir(disk, ownDir, RECORD_DIRECTORIES[directory]), (dir) => write(dir, Buffer.from(name), bytes));
 }
 
 /** The header of a first lock and what it names; not durable before the next barrier. */
-export function writeNewHead(disk: Disk, vault: Dir, head: Head): void {
-  writeNamed(disk, vault, head, (dir, name, bytes) => writeTwins(disk, dir, name, bytes));
-  writeTwins(disk, vault, NAMES.header, writeHeader(head.header));
+export function writeNewHead(disk: Disk, ownDir: Dir, head: Head): void {
+  writeNamed(disk, ownDir, head, (dir, name, bytes) => writeTwins(disk, dir, name, bytes));
+  writeTwins(disk, ownDir, NAMES.header, writeHeader(head.header));
 }
 
 /**
@@ -264,17 +266,17 @@ export function keepHead(disk: Disk, folder: HeldFolder, head: Head): void {
     [name, twinOf(name)].every((one) => holdsBytes(disk, dir, one, expected));
   const areThere = namedBy(head).every(
     ({ directory, name, bytes: its }) =>
-      disk.find(folder.vault, RECORD_DIRECTORIES[directory]) !== null &&
-      within(disk, disk.openDir(folder.vault, RECORD_DIRECTORIES[directory]), (dir) =>
+      disk.find(folder.ownDir, RECORD_DIRECTORIES[directory]) !== null &&
+      within(disk, disk.openDir(folder.ownDir, RECORD_DIRECTORIES[directory]), (dir) =>
         isIn(dir, Buffer.from(name), its),
       ),
   );
-  if (!areThere || !isIn(folder.vault, NAMES.header, bytes)) commitHead(disk, folder.vault, head);
+  if (!areThere || !isIn(folder.ownDir, NAMES.header, bytes)) commitHead(disk, folder.ownDir, head);
 }
 
 /** @throws EremosError `damaged` | `unknown-version` */
-export function loadGeneration(disk: Disk, vault: Dir, ref: GenerationRef): Loaded<Generation> {
-  const loaded = loadGenerationNamed(disk, vault, generationName(ref));
+export function loadGeneration(disk: Disk, ownDir: Dir, ref: GenerationRef): Loaded<Generation> {
+  const loaded = loadGenerationNamed(disk, ownDir, generationName(ref));
   if (refOf(loaded.record).digest !== ref.digest)
     throw new EremosError("damaged", "The folder's generation record is not the one that its state record names.", {
       reason: "swapped",
@@ -283,8 +285,8 @@ export function loadGeneration(disk: Disk, vault: Dir, ref: GenerationRef): Load
 }
 
 /** By the name of its record, which has to be its own. @throws EremosError `damaged` | `unknown-version` */
-function loadGenerationNamed(disk: Disk, vault: Dir, name: string): Loaded<Generation> {
-  return withCandidates(disk, vault, "generations", name, MAX_GENERATION_BYTES, (candidates) =>
+function loadGenerationNamed(disk: Disk, ownDir: Dir, name: string): Loaded<Generation> {
+  return withCandidates(disk, ownDir, "generations", name, MAX_GENERATION_BYTES, (candidates) =>
     firstWhole(
       candidates,
       (bytes) => {
@@ -301,9 +303,9 @@ function loadGenerationNamed(disk: Disk, vault: Dir, name: string): Loaded<Gener
 }
 
 /** The names of the generations' records that lie in the folder, those with the largest numbers first. */
-export function generationsIn(disk: Disk, vault: Dir): string[] {
-  if (!disk.find(vault, NAMES.generations)) return [];
-  return within(disk, disk.openDir(vault, NAMES.generations), (dir) =>
+export function generationsIn(disk: Disk, ownDir: Dir): string[] {
+  if (!disk.find(ownDir, NAMES.generations)) return [];
+  return within(disk, disk.openDir(ownDir, NAMES.generations), (dir) =>
     generationNames(disk.list(dir).map((name) => name.toString("latin1"))),
   );
 }
@@ -311,12 +313,12 @@ export function generationsIn(disk: Disk, vault: Dir): string[] {
 /** The whole ones, and the names of those that can't be read. */
 export function wholeGenerations(
   disk: Disk,
-  vault: Dir,
+  ownDir: Dir,
 ): { readonly records: readonly Generation[]; readonly unreadable: readonly string[] } {
   const unreadable: string[] = [];
-  const records = generationsIn(disk, vault).flatMap((name): Generation[] => {
+  const records = generationsIn(disk, ownDir).flatMap((name): Generation[] => {
     try {
-      return [loadGenerationNamed(disk, vault, name).record];
+      return [loadGenerationNamed(disk, ownDir, name).record];
     } catch (error) {
       if (!isEremosError(error)) throw error;
       unreadable.push(name);
@@ -327,42 +329,42 @@ export function wholeGenerations(
 }
 
 /** In both its places. Not durable before the next barrier. */
-export function writeGenerationRecord(disk: Disk, vault: Dir, record: Generation): void {
-  within(disk, ensureDir(disk, vault, NAMES.generations), (dir) =>
+export function writeGenerationRecord(disk: Disk, ownDir: Dir, record: Generation): void {
+  within(disk, ensureDir(disk, ownDir, NAMES.generations), (dir) =>
     writeTwins(disk, dir, Buffer.from(generationName(refOf(record))), writeGeneration(record)),
   );
 }
 
 /** The same, durable when it returns: for one that is signed by somebody else now. */
-export function commitGenerationRecord(disk: Disk, vault: Dir, record: Generation): void {
-  within(disk, ensureDir(disk, vault, NAMES.generations), (dir) =>
+export function commitGenerationRecord(disk: Disk, ownDir: Dir, record: Generation): void {
+  within(disk, ensureDir(disk, ownDir, NAMES.generations), (dir) =>
     commitRecord(disk, dir, Buffer.from(generationName(refOf(record))), writeGeneration(record)),
   );
 }
 
-export function removeGenerationRecord(disk: Disk, vault: Dir, name: string): void {
-  within(disk, disk.openDir(vault, NAMES.generations), (dir) => removeRecord(disk, dir, Buffer.from(name)));
+export function removeGenerationRecord(disk: Disk, ownDir: Dir, name: string): void {
+  within(disk, disk.openDir(ownDir, NAMES.generations), (dir) => removeRecord(disk, dir, Buffer.from(name)));
 }
 
 /** @throws EremosError `damaged` */
-export function loadManifest(disk: Disk, vault: Dir, digest: string): Loaded<Manifest> {
-  return withCandidates(disk, vault, "manifests", digest, MAX_MANIFEST_BYTES, (candidates) =>
+export function loadManifest(disk: Disk, ownDir: Dir, digest: string): Loaded<Manifest> {
+  return withCandidates(disk, ownDir, "manifests", digest, MAX_MANIFEST_BYTES, (candidates) =>
     firstWhole(candidates, (bytes) => decodeManifest(bytes, digest), "list of what this state consists of"),
   );
 }
 
-export function writeManifest(disk: Disk, vault: Dir, digest: string, bytes: Buffer): void {
-  within(disk, ensureDir(disk, vault, NAMES.manifests), (dir) => writeTwins(disk, dir, Buffer.from(digest), bytes));
+export function writeManifest(disk: Disk, ownDir: Dir, digest: string, bytes: Buffer): void {
+  within(disk, ensureDir(disk, ownDir, NAMES.manifests), (dir) => writeTwins(disk, dir, Buffer.from(digest), bytes));
 }
 
 /** Those that can be read; a damaged one shows itself when an object needs its key. */
-export function loadKeyRecords(disk: Disk, vault: Dir): KeyRecord[] {
-  if (!disk.find(vault, NAMES.keys)) return [];
-  const names = within(disk, disk.openDir(vault, NAMES.keys), (dir) => recordsIn(disk, dir));
+export function loadKeyRecords(disk: Disk, ownDir: Dir): KeyRecord[] {
+  if (!disk.find(ownDir, NAMES.keys)) return [];
+  const names = within(disk, disk.openDir(ownDir, NAMES.keys), (dir) => recordsIn(disk, dir));
   return names.flatMap((name): KeyRecord[] => {
     try {
       return [
-        withCandidates(disk, vault, "keys", name.toString("latin1"), MAX_KEY_BYTES, (candidates) =>
+        withCandidates(disk, ownDir, "keys", name.toString("latin1"), MAX_KEY_BYTES, (candidates) =>
           firstWhole(candidates, readKeyRecord, "folder's key record"),
         ).record,
       ];
@@ -377,13 +379,13 @@ export function loadKeyRecords(disk: Disk, vault: Dir): KeyRecord[] {
  * The names of the records of what waits in the drop slot, each once, wherever a copy of it is. Without a slot nothing
  * waits.
  */
-export function dropNames(disk: Disk, vault: Dir): string[] {
-  if (!disk.find(vault, NAMES.drops)) return [];
-  const names = within(disk, disk.openDir(vault, NAMES.drops), (dir) => recordsIn(disk, dir)).map((name) =>
+export function dropNames(disk: Disk, ownDir: Dir): string[] {
+  if (!disk.find(ownDir, NAMES.drops)) return [];
+  const names = within(disk, disk.openDir(ownDir, NAMES.drops), (dir) => recordsIn(disk, dir)).map((name) =>
     name.toString("latin1"),
   );
-  const third = disk.find(vault, NAMES.insurance)
-    ? within(disk, disk.openDir(vault, NAMES.insurance), (dir) => disk.list(dir))
+  const third = disk.find(ownDir, NAMES.insurance)
+    ? within(disk, disk.openDir(ownDir, NAMES.insurance), (dir) => disk.list(dir))
     : [];
   return [
     ...new Set([
@@ -399,8 +401,8 @@ export function dropNames(disk: Disk, vault: Dir): string[] {
 const DROP_COPY = insuredName("drops", "").toString("latin1");
 
 /** @throws EremosError `damaged` | `unknown-version` */
-export function loadDropRecord(disk: Disk, vault: Dir, name: string): DropRecord {
-  return withCandidates(disk, vault, "drops", name, MAX_DROP_BYTES, (candidates) =>
+export function loadDropRecord(disk: Disk, ownDir: Dir, name: string): DropRecord {
+  return withCandidates(disk, ownDir, "drops", name, MAX_DROP_BYTES, (candidates) =>
     firstWhole(candidates, (bytes) => readDropNamed(name, bytes), "record of a file that was put in"),
   ).record;
 }
@@ -421,20 +423,20 @@ export function dropRecordName(key: string): string {
 }
 
 /** Durable when it returns, in the insurance too. */
-export function commitDropRecord(disk: Disk, vault: Dir, name: string, bytes: Buffer): void {
-  within(disk, ensureDir(disk, vault, NAMES.drops), (dir) => commitRecord(disk, dir, Buffer.from(name), bytes));
-  if (disk.find(vault, NAMES.insurance))
-    within(disk, disk.openDir(vault, NAMES.insurance), (dir) =>
+export function commitDropRecord(disk: Disk, ownDir: Dir, name: string, bytes: Buffer): void {
+  within(disk, ensureDir(disk, ownDir, NAMES.drops), (dir) => commitRecord(disk, dir, Buffer.from(name), bytes));
+  if (disk.find(ownDir, NAMES.insurance))
+    within(disk, disk.openDir(ownDir, NAMES.insurance), (dir) =>
       commitInsured(disk, dir, insuredName("drops", name), bytes),
     );
-  disk.syncDir(vault);
+  disk.syncDir(ownDir);
 }
 
 /** Every copy of it, for good when it returns: the one that would be read last goes first. */
-export function removeDropRecord(disk: Disk, vault: Dir, name: string): void {
+export function removeDropRecord(disk: Disk, ownDir: Dir, name: string): void {
   const remove = (directory: Buffer, its: Buffer): void => {
-    if (!disk.find(vault, directory)) return;
-    within(disk, disk.openDir(vault, directory), (dir) => {
+    if (!disk.find(ownDir, directory)) return;
+    within(disk, disk.openDir(ownDir, directory), (dir) => {
       if (!hasRecord(disk, dir, its)) return;
       removeRecord(disk, dir, its);
       disk.syncDir(dir);
@@ -450,27 +452,27 @@ export function removeDropRecord(disk: Disk, vault: Dir, name: string): void {
  */
 export function recordsToInsure(
   disk: Disk,
-  vault: Dir,
+  ownDir: Dir,
 ): { readonly name: Buffer; readonly read: () => Buffer | null }[] {
   const header = {
     name: NAMES.header,
-    read: () => wholeBytes(candidatesIn(disk, vault, NAMES.header, "", MAX_HEADER_BYTES), readHeader),
+    read: () => wholeBytes(candidatesIn(disk, ownDir, NAMES.header, "", MAX_HEADER_BYTES), readHeader),
   };
   return [
     header,
     ...(Object.keys(RECORD_DIRECTORIES) as RecordDirectory[]).flatMap((directory) => {
-      const inVault = RECORD_DIRECTORIES[directory];
-      if (!disk.find(vault, inVault)) return [];
+      const inOwnDir = RECORD_DIRECTORIES[directory];
+      if (!disk.find(ownDir, inOwnDir)) return [];
       const names =
         directory === "drops"
-          ? dropNames(disk, vault)
-          : within(disk, disk.openDir(vault, inVault), (dir) => [
+          ? dropNames(disk, ownDir)
+          : within(disk, disk.openDir(ownDir, inOwnDir), (dir) => [
               ...new Set(disk.list(dir).map((name) => name.toString("latin1").replace(/\.twin(?=\.json$|$)/, ""))),
             ]);
       return names.map((name) => ({
         name: insuredName(directory, name),
         read: () =>
-          within(disk, disk.openDir(vault, inVault), (dir) =>
+          within(disk, disk.openDir(ownDir, inOwnDir), (dir) =>
             wholeBytes(candidatesIn(disk, dir, Buffer.from(name, "latin1"), "", MAX_MANIFEST_BYTES), (bytes) =>
               requireWhole(directory, name, bytes),
             ),
@@ -498,15 +500,15 @@ function requireWhole(directory: RecordDirectory, name: string, bytes: Buffer): 
  * Writes records of one directory anew where a copy of them is missing or damaged and another one is whole. Returns how
  * many were.
  */
-export function mendCopies(disk: Disk, vault: Dir, directory: RecordDirectory): number {
-  const inVault = RECORD_DIRECTORIES[directory];
-  if (!disk.find(vault, inVault)) return 0;
-  return within(disk, disk.openDir(vault, inVault), (dir) => {
+export function mendCopies(disk: Disk, ownDir: Dir, directory: RecordDirectory): number {
+  const inOwnDir = RECORD_DIRECTORIES[directory];
+  if (!disk.find(ownDir, inOwnDir)) return 0;
+  return within(disk, disk.openDir(ownDir, inOwnDir), (dir) => {
     const names = [
       ...new Set(disk.list(dir).map((name) => name.toString("latin1").replace(/\.twin(?=\.json$|$)/, ""))),
     ];
     return names.filter((name) => {
-      const bytes = withCandidates(disk, vault, directory, name, MAX_MANIFEST_BYTES, (candidates) =>
+      const bytes = withCandidates(disk, ownDir, directory, name, MAX_MANIFEST_BYTES, (candidates) =>
         wholeBytes(candidates, (found) => requireWhole(directory, name, found)),
       );
       const broken = [Buffer.from(name, "latin1"), twinOf(Buffer.from(name, "latin1"))].filter(

@@ -11,17 +11,17 @@ export function isRemains(name: Buffer): boolean {
 }
 
 /** The plain copy goes, once its sealed copy is committed and verified. */
-export function removeStaging(disk: Disk, vault: Dir): void {
-  if (!disk.find(vault, NAMES.staging) || removeWhatGoes(disk, vault, NAMES.staging)) return;
+export function removeStaging(disk: Disk, ownDir: Dir): void {
+  if (!disk.find(ownDir, NAMES.staging) || removeWhatGoes(disk, ownDir, NAMES.staging)) return;
   for (let number = 1; ; number++) {
     const name = number === 1 ? NAMES.remains : Buffer.from(`${NAMES.remains.toString()}-${number}`);
-    if (disk.find(vault, name)) continue;
-    disk.renameExclusive(vault, NAMES.staging, vault, name);
+    if (disk.find(ownDir, name)) continue;
+    disk.renameExclusive(ownDir, NAMES.staging, ownDir, name);
     return;
   }
 }
 
-export function countRemains(disk: Disk, vault: Dir): number {
+export function countRemains(disk: Disk, ownDir: Dir): number {
   const countIn = (dir: Dir): number =>
     disk.list(dir).reduce((sum, name) => {
       const stat = disk.find(dir, name);
@@ -31,18 +31,18 @@ export function countRemains(disk: Disk, vault: Dir): number {
       );
     }, 0);
   return disk
-    .list(vault)
+    .list(ownDir)
     .filter(isRemains)
-    .reduce((sum, name) => sum + within(disk, disk.openDir(vault, name), countIn), 0);
+    .reduce((sum, name) => sum + within(disk, disk.openDir(ownDir, name), countIn), 0);
 }
 
 /** What still can't go is beside a released folder's contents, under a name that says what it is. */
 export function bringRemainsOut(disk: Disk, folder: HeldFolder): void {
-  for (const name of disk.list(folder.vault).filter(isRemains)) {
-    if (removeWhatGoes(disk, folder.vault, name)) continue;
+  for (const name of disk.list(folder.ownDir).filter(isRemains)) {
+    if (removeWhatGoes(disk, folder.ownDir, name)) continue;
     for (const free of namesFor(Buffer.from("Left over while locked"))) {
       if (disk.find(folder.dir, free)) continue;
-      disk.renameExclusive(folder.vault, name, folder.dir, free);
+      disk.renameExclusive(folder.ownDir, name, folder.dir, free);
       break;
     }
   }

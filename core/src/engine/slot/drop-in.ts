@@ -49,7 +49,7 @@ export interface DropSlot {
   readonly folder: string;
   /** Its X25519 public key, from the owner's own data directory: one that stands in the folder may be anybody's. */
   readonly publicKey: string;
-  /** What was recorded of Eremos' directory in it ({@link vaultPlace}); null: nothing that lasts. */
+  /** What was recorded of Eremos' directory in it ({@link ownDirPlace}); null: nothing that lasts. */
   readonly place: string | null;
   /** By which this computer says that it put the files in. */
   readonly device: SigningKey;
@@ -59,10 +59,10 @@ export interface DropSlot {
  * Inode and birth of Eremos' directory in a folder, by which it is told from one that was put in its place; null where
  * inode numbers don't last, or there is none. Not the device: a drive gets another number each time it is mounted.
  */
-export function vaultPlace(disk: Disk, path: Buffer): string | null {
+export function ownDirPlace(disk: Disk, path: Buffer): string | null {
   const folder = openFolder(disk, path);
   try {
-    return folder.vault && placeIn(disk, folder.vault);
+    return folder.ownDir && placeIn(disk, folder.ownDir);
   } finally {
     closeFolder(disk, folder);
   }
@@ -94,7 +94,7 @@ export async function dropInto(disk: Disk, slot: DropSlot, files: readonly Buffe
  */
 export async function sealNewcomers(disk: Disk, slot: DropSlot): Promise<number> {
   return holding(disk, slot, async (folder) => {
-    const state = loadState(disk, folder.vault);
+    const state = loadState(disk, folder.ownDir);
     const top = disk.statOpen(folder.dir);
     const names = disk.list(folder.dir).filter((name) => !isNotContents(top, name) && !(state && isSign(name, state)));
     const taken: Taken[] = [];
@@ -143,8 +143,8 @@ function removeNewcomer(disk: Disk, folder: HeldFolder, { path, dropped }: Taken
       disk.unlink(dir, name);
       return true;
     }
-    removeDropRecord(disk, folder.vault, dropRecordName(dropped.key));
-    removeObject(disk, folder.vault, "drop", dropped.object);
+    removeDropRecord(disk, folder.ownDir, dropRecordName(dropped.key));
+    removeObject(disk, folder.ownDir, "drop", dropped.object);
     return false;
   });
 }
@@ -181,14 +181,14 @@ async function holding<T>(disk: Disk, slot: DropSlot, use: (folder: HeldFolder) 
 }
 
 function requireSealed(disk: Disk, folder: HeldFolder, slot: DropSlot): void {
-  const its = disk.statOpen(folder.vault);
+  const its = disk.statOpen(folder.ownDir);
   if ((slot.place !== null && slot.place !== placeOf(disk, its)) || !disk.owns(its))
     throw new EremosError(
       "unvouched",
       `What stands at ${displayPath(slot.path)} is not the folder that this computer locked there: it was exchanged, or belongs to another account. Nothing was put in; sign in to see what happened to it.`,
       { what: "place" },
     );
-  const state = loadState(disk, folder.vault);
+  const state = loadState(disk, folder.ownDir);
   if (state?.state !== "sealed" || state.folder !== slot.folder)
     throw new EremosError(
       "not-locked",
@@ -226,7 +226,7 @@ async function dropFile(
     const stat = disk.statOpen(file);
     const writing = await DropWriter.begin(
       disk,
-      folder.vault,
+      folder.ownDir,
       slot,
       directory,
       fileEntry({
@@ -239,9 +239,9 @@ async function dropFile(
     try {
       while (writing.left > 0)
         if (writing.fill((into, offset, room, done) => disk.read(file, into, offset, room, done)) === 0) break;
-      return { stat, ...writing.finish(folder.vault) };
+      return { stat, ...writing.finish(folder.ownDir) };
     } catch (error) {
-      writing.abort(folder.vault);
+      writing.abort(folder.ownDir);
       throw error;
     }
   } finally {
@@ -265,7 +265,7 @@ class DropWriter {
 
   static async begin(
     disk: Disk,
-    vault: Dir,
+    ownDir: Dir,
     { folder, publicKey, device }: DropSlot,
     directory: Buffer,
     entry: FileEntry,
@@ -275,7 +275,7 @@ class DropWriter {
     try {
       const sealed = await sealDropKey({ folder, key }, secret, fromBase64(publicKey, 32));
       const keys = new ContentKeys(dropKeyName({ key }), secret, folder);
-      const writer = new ObjectWriter(disk, vault, "drop", keys, { folder, number: 1, batch: newBatch() });
+      const writer = new ObjectWriter(disk, ownDir, "drop", keys, { folder, number: 1, batch: newBatch() });
       const begun = new DropWriter(disk, { folder, key, sealed, moved }, device, keys, writer, entry.size, entry.name);
       try {
         const record = new ByteWriter();
@@ -283,7 +283,7 @@ class DropWriter {
         writer.append(record.finish());
         return begun;
       } catch (error) {
-        begun.abort(vault);
+        begun.abort(ownDir);
         throw error;
       }
     } finally {
@@ -314,7 +314,7 @@ class DropWriter {
   }
 
   /** Durable when it returns. @throws EremosError `changed-while-locking` when less came than was announced */
-  finish(vault: Dir): Omit<Dropped, "stat"> {
+  finish(ownDir: Dir): Omit<Dropped, "stat"> {
     const { disk, record } = this;
     if (this.left > 0)
       throw new EremosError(
@@ -322,7 +322,7 @@ class DropWriter {
         `${displayPath(this.name)} changed while it was put in. Nothing of it was; try again when it is at rest.`,
       );
     const { object, length } = this.writer.finish();
-    disk.barrier(vault);
+    disk.barrier(ownDir);
     const made: DropRecord = {
       ...newFrame("eremos-drop"),
       ...record,
@@ -335,7 +335,7 @@ class DropWriter {
     };
     commitDropRecord(
       disk,
-      vault,
+      ownDir,
       dropRecordName(record.key),
       writeDrop(signDrop(made, deviceId(this.device.publicKey), this.device)),
     );
@@ -344,13 +344,13 @@ class DropWriter {
   }
 
   /** Null: the folder can't be held now; what was written without a record is void, and goes with the next opening. */
-  abort(vault: Dir | null): void {
+  abort(ownDir: Dir | null): void {
     this.writer.close();
     this.keys.wipe();
-    if (!vault) return;
+    if (!ownDir) return;
     // A record never stands without its object.
-    removeDropRecord(this.disk, vault, dropRecordName(this.record.key));
-    removeObject(this.disk, vault, "drop", this.object);
+    removeDropRecord(this.disk, ownDir, dropRecordName(this.record.key));
+    removeObject(this.disk, ownDir, "drop", this.object);
   }
 }
 
@@ -373,7 +373,7 @@ export class DropUpload {
     if (!isName(name) || name.length > LONGEST_NAME)
       throw new EremosError("usage", "That is not a name a file can have. Nothing was put in.");
     return holding(disk, slot, async (folder) => {
-      if (size > disk.freeBytes(folder.vault) - ROOM_LEFT)
+      if (size > disk.freeBytes(folder.ownDir) - ROOM_LEFT)
         throw new EremosError("no-space", "There is not enough room for it where the folder lies. Nothing was put in.");
       const now = BigInt(Date.now()) * 1_000_000n;
       const { uid, gid } = disk.statOpen(folder.dir);
@@ -382,7 +382,7 @@ export class DropUpload {
         slot,
         await DropWriter.begin(
           disk,
-          folder.vault,
+          folder.ownDir,
           slot,
           NO_DIRECTORY,
           fileEntry({ name, meta: newMeta({ mode: 0o644, uid, gid, mtimeNs: now, atimeNs: now }), size }),
@@ -404,7 +404,7 @@ export class DropUpload {
     await holding(this.disk, this.slot, async (folder) => {
       const isThere = withObjectDir(
         this.disk,
-        folder.vault,
+        folder.ownDir,
         "drop",
         this.writer.object,
         true,
@@ -415,13 +415,13 @@ export class DropUpload {
           "changed-while-locking",
           "The folder was opened while the file was on its way. Nothing of it was put in; do it again.",
         );
-      this.writer.finish(folder.vault);
+      this.writer.finish(folder.ownDir);
     });
   }
 
   async abort(): Promise<void> {
     try {
-      await holding(this.disk, this.slot, async (folder) => this.writer.abort(folder.vault));
+      await holding(this.disk, this.slot, async (folder) => this.writer.abort(folder.ownDir));
     } catch {
       this.writer.abort(null);
     }

@@ -18,8 +18,8 @@ import {
 
 /** What waits in a locked folder's drop slot, for its owner to take in. FORMAT.md §12. */
 /** How many files wait. Needs no key. */
-export function countDrops(disk: Disk, vault: Dir): number {
-  return dropNames(disk, vault).length;
+export function countDrops(disk: Disk, ownDir: Dir): number {
+  return dropNames(disk, ownDir).length;
 }
 
 function isRecord(name: Buffer): boolean {
@@ -44,15 +44,15 @@ export interface Drop {
 }
 
 /** What waits, oldest first. What can't be opened is left out, and stays. Close each of them. */
-export async function openDrops(disk: Disk, vault: Dir, header: FolderHeader, keys: FolderKeys): Promise<Drop[]> {
-  const names = dropNames(disk, vault);
-  const records = names.flatMap((name) => recordIn(disk, vault, name));
-  if (records.length === names.length) removeVoid(disk, vault, records);
+export async function openDrops(disk: Disk, ownDir: Dir, header: FolderHeader, keys: FolderKeys): Promise<Drop[]> {
+  const names = dropNames(disk, ownDir);
+  const records = names.flatMap((name) => recordIn(disk, ownDir, name));
+  if (records.length === names.length) removeVoid(disk, ownDir, records);
   const privateKeys = keys.folderKeys().map(({ epoch, folderKey }) => openFolderPrivateKey(header, folderKey, epoch));
   try {
     const drops: Drop[] = [];
     for (const record of records.sort((a, b) => a.at - b.at)) {
-      const drop = record.folder === header.folder ? await openWithOne(disk, vault, record, privateKeys) : null;
+      const drop = record.folder === header.folder ? await openWithOne(disk, ownDir, record, privateKeys) : null;
       if (drop) drops.push(drop);
     }
     return drops;
@@ -64,12 +64,12 @@ export async function openDrops(disk: Disk, vault: Dir, header: FolderHeader, ke
 /** Somebody who knows only an earlier public key of the folder's can put something in, too. */
 async function openWithOne(
   disk: Disk,
-  vault: Dir,
+  ownDir: Dir,
   record: DropRecord,
   privateKeys: readonly Buffer[],
 ): Promise<Drop | null> {
   for (const privateKey of privateKeys) {
-    const drop = await openDrop(disk, vault, record, privateKey);
+    const drop = await openDrop(disk, ownDir, record, privateKey);
     if (drop) return drop;
   }
   return null;
@@ -79,40 +79,45 @@ async function openWithOne(
  * Those that can't be opened: damaged, or made by somebody who did not know how. Returns their keys; `remove` takes
  * them away.
  */
-export function unreadableDrops(disk: Disk, vault: Dir, readable: readonly Drop[], remove: boolean): readonly string[] {
-  const names = dropNames(disk, vault).filter((name) => !readable.some(({ id }) => name === dropRecordName(id)));
-  if (remove) for (const name of names) removeDropRecord(disk, vault, name);
+export function unreadableDrops(
+  disk: Disk,
+  ownDir: Dir,
+  readable: readonly Drop[],
+  remove: boolean,
+): readonly string[] {
+  const names = dropNames(disk, ownDir).filter((name) => !readable.some(({ id }) => name === dropRecordName(id)));
+  if (remove) for (const name of names) removeDropRecord(disk, ownDir, name);
   return names;
 }
 
 /**
  * What was cut off before its record was written, or after it went. The folder is held, so nothing is on its way in.
  */
-function removeVoid(disk: Disk, vault: Dir, records: readonly DropRecord[]): void {
-  if (!disk.find(vault, NAMES.drops)) return;
+function removeVoid(disk: Disk, ownDir: Dir, records: readonly DropRecord[]): void {
+  if (!disk.find(ownDir, NAMES.drops)) return;
   const objects = new Set(records.map(({ object }) => object));
-  within(disk, disk.openDir(vault, NAMES.drops), (drops) => {
+  within(disk, disk.openDir(ownDir, NAMES.drops), (drops) => {
     for (const name of disk.list(drops))
       if (!isRecord(name) && !objects.has(name.toString("latin1"))) disk.unlink(drops, name);
   });
 }
 
-function recordIn(disk: Disk, vault: Dir, name: string): DropRecord[] {
+function recordIn(disk: Disk, ownDir: Dir, name: string): DropRecord[] {
   try {
-    return [loadDropRecord(disk, vault, name)];
+    return [loadDropRecord(disk, ownDir, name)];
   } catch (error) {
     if (isEremosError(error)) return [];
     throw error;
   }
 }
 
-async function openDrop(disk: Disk, vault: Dir, record: DropRecord, privateKey: Buffer): Promise<Drop | null> {
+async function openDrop(disk: Disk, ownDir: Dir, record: DropRecord, privateKey: Buffer): Promise<Drop | null> {
   let reader: ObjectReader | null = null;
   try {
     const secret = await openDropKey(record, privateKey);
     const keys = new ContentKeys(dropKeyName(record), secret, record.folder);
     wipe(secret);
-    const opened = new ObjectReader(disk, vault, "drop", record.folder, () => keys, record);
+    const opened = new ObjectReader(disk, ownDir, "drop", record.folder, () => keys, record);
     reader = opened;
     const { path, entry, length, recordLength } = readPackRecord(opened.marker, (offset, count) =>
       opened.read(offset, count),
@@ -134,8 +139,8 @@ async function openDrop(disk: Disk, vault: Dir, record: DropRecord, privateKey: 
       read: (position, count) => opened.read(recordLength + position, Math.min(count, length - position)),
       remove: () => {
         // Before its object: a record never stands without one.
-        removeDropRecord(disk, vault, dropRecordName(record.key));
-        removeObject(disk, vault, "drop", record.object);
+        removeDropRecord(disk, ownDir, dropRecordName(record.key));
+        removeObject(disk, ownDir, "drop", record.object);
       },
       close: () => {
         opened.close();
@@ -156,7 +161,7 @@ export async function takeOutDrops(
   header: FolderHeader,
   keys: FolderKeys,
 ): Promise<number> {
-  const drops = await openDrops(disk, folder.vault, header, keys);
+  const drops = await openDrops(disk, folder.ownDir, header, keys);
   try {
     for (const drop of drops) {
       takeOut(disk, folder, drop);
@@ -173,7 +178,7 @@ const PIECE_BYTES = 1024 * 1024;
 /** Written beside and made durable, then renamed to its place. */
 function takeOut(disk: Disk, folder: HeldFolder, { id, path, meta, size, read }: Drop): void {
   const beside = Buffer.from(`${id}.out`);
-  within(disk, disk.openDir(folder.vault, NAMES.drops), (drops) => {
+  within(disk, disk.openDir(folder.ownDir, NAMES.drops), (drops) => {
     if (disk.find(drops, beside)) disk.unlink(drops, beside);
     const file = disk.create(drops, beside, 0o600);
     try {
@@ -226,8 +231,8 @@ function inDirectoryOf(
  * What waits can be read only from the sealed folder: nothing may take that away before. @throws EremosError
  * `unsupported`
  */
-export function refuseWaitingDrops(disk: Disk, vault: Dir): void {
-  const count = countDrops(disk, vault);
+export function refuseWaitingDrops(disk: Disk, ownDir: Dir): void {
+  const count = countDrops(disk, ownDir);
   if (count === 0) return;
   throw new EremosError(
     "unsupported",

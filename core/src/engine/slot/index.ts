@@ -2,5 +2,5 @@
  * The drop slot: files put into a locked folder, encrypted to its owner, by somebody who can't open it.
  * They wait beside the contents until they are taken in.
  */
-export { DropUpload, type DropSlot, dropInto, sealNewcomers, vaultPlace } from "./drop-in";
+export { DropUpload, type DropSlot, dropInto, sealNewcomers, ownDirPlace } from "./drop-in";
 export { type Drop, countDrops, openDrops, refuseWaitingDrops, takeOutDrops, unreadableDrops } from "./drop";

@@ -36,32 +36,32 @@ export interface Pieces {
 export function checkPieces(disk: Disk, { path, owner, devices, keptHeader }: PiecesInput, hooks: Hooks): Pieces {
   const folder = holdFolder(disk, path, { create: false });
   try {
-    const { vault } = folder;
-    const state = loadState(disk, vault);
+    const { ownDir } = folder;
+    const state = loadState(disk, ownDir);
     if (!state?.generation)
       throw new EremosError("not-protected", `${displayPath(path)} is not sealed by Eremos. Nothing was touched.`);
     const believed: Believed = { owner, devices };
     const head = latestKnown(
-      loadHeads(disk, vault, keptHeader).heads.map((found) => found.head),
+      loadHeads(disk, ownDir, keptHeader).heads.map((found) => found.head),
       believed,
     );
-    const { record } = loadGeneration(disk, vault, state.generation);
+    const { record } = loadGeneration(disk, ownDir, state.generation);
     if (!head || vouchingOf(record, believed, head) === "unknown")
       throw new EremosError(
         "unvouched",
         "Nobody known stands behind this folder, or its last lock, so what belongs to it can't be told without a key. Nothing was changed; sign in, and check it.",
         { what: "key" },
       );
-    const all = [...loadManifest(disk, vault, record.manifest).record.values()];
+    const all = [...loadManifest(disk, ownDir, record.manifest).record.values()];
     const bytes = all.reduce((sum, { length }) => sum + length, 0);
     const meter = new Meter(hooks, "checking", all.length, bytes);
     const damaged: Damage[] = [];
     let arrived = 0;
     for (const piece of all) {
       const { kind, object, length } = piece;
-      const isHere = objectLength(disk, vault, kind, object) === length;
+      const isHere = objectLength(disk, ownDir, kind, object) === length;
       if (isHere) arrived++;
-      if (isHere && !isFileWhole(disk, vault, kind, piece))
+      if (isHere && !isFileWhole(disk, ownDir, kind, piece))
         damaged.push({
           path: `.eremos/${kind === "index" ? "index" : "packs"}/${object}`,
           reason: "not the encrypted file that was written here",

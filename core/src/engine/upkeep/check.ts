@@ -48,7 +48,7 @@ export async function checkFolder(disk: Disk, input: CheckRequest, hooks: Hooks)
   const folder = holdFolder(disk, input.path, { create: false });
   let keys: FolderKeys | null = null;
   try {
-    const state = loadState(disk, folder.vault);
+    const state = loadState(disk, folder.ownDir);
     if (!state) throw new EremosError("not-protected", `${displayPath(input.path)} is not protected by Eremos.`);
     const damaged: Damage[] = [];
     const {
@@ -57,14 +57,14 @@ export async function checkFolder(disk: Disk, input: CheckRequest, hooks: Hooks)
       keys: opened,
       questions,
       damaged: copies,
-    } = await lookAtSealed(disk, folder.vault, state, input);
+    } = await lookAtSealed(disk, folder.ownDir, state, input);
     keys = opened;
     for (const copy of copies) damaged.push({ path: `.eremos/${copy.path}`, reason: copy.reason });
     // Whole is not enough: it has to be what its owner locked last. What is on its way here is no damage.
     for (const { message } of questions.filter(({ code }) => code !== "arriving"))
       damaged.push({ path: ".eremos", reason: message });
     damaged.push(...checkRecords(disk, folder, generation));
-    const { tree } = loadTree(disk, folder.vault, generation, keys);
+    const { tree } = loadTree(disk, folder.ownDir, generation, keys);
     const looked = checkContents(disk, folder, header.folder, tree, keys, hooks, input.sample ?? false);
     damaged.push(...looked.damaged);
     return { ok: damaged.length === 0, damaged, files: looked.files, bytes: looked.bytes };
@@ -79,15 +79,15 @@ export async function checkFolder(disk: Disk, input: CheckRequest, hooks: Hooks)
 }
 
 /** What Eremos keeps itself: every copy of every record, and the index, beginning and all. */
-function checkRecords(disk: Disk, { vault }: HeldFolder, generation: Generation): Damage[] {
-  const { record: manifest, damaged } = loadManifest(disk, vault, generation.manifest);
-  const copies = [...damagedRecords(disk, vault), ...damaged].map(({ path, reason }) => ({
+function checkRecords(disk: Disk, { ownDir }: HeldFolder, generation: Generation): Damage[] {
+  const { record: manifest, damaged } = loadManifest(disk, ownDir, generation.manifest);
+  const copies = [...damagedRecords(disk, ownDir), ...damaged].map(({ path, reason }) => ({
     path: `.eremos/${path}`,
     reason,
   }));
   const isWhole = (object: string): boolean => {
     const its = manifest.get(object);
-    return its?.kind === "index" && isFileWhole(disk, vault, "index", its);
+    return its?.kind === "index" && isFileWhole(disk, ownDir, "index", its);
   };
   return [
     ...copies,
@@ -125,7 +125,7 @@ function checkContents(
   const files = sample ? sampleOf(all) : all;
   const bytes = files.reduce((sum, { entry }) => sum + entry.size, 0);
   const meter = new Meter(hooks, "checking", files.length, bytes);
-  const packs = new PackReaders((number) => packReader(disk, folder.vault, id, tree, keys, number));
+  const packs = new PackReaders((number) => packReader(disk, folder.ownDir, id, tree, keys, number));
   try {
     for (const { path, entry } of files) {
       const { content } = entry;
@@ -147,7 +147,7 @@ function checkContents(
   /** What no file uses any more, and a file whose beginning alone is damaged, show only here. A sample does without. */
   function checkPacks(): void {
     for (const { object, length, digest } of tree.packs()) {
-      if (isFileWhole(disk, folder.vault, "pack", { object, length: sealedLength(length), digest })) continue;
+      if (isFileWhole(disk, folder.ownDir, "pack", { object, length: sealedLength(length), digest })) continue;
       damaged.push({ path: `.eremos/packs/${object}`, reason: "not the encrypted file that was written here" });
     }
   }

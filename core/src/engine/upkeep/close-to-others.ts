@@ -11,12 +11,12 @@ import { commitState, loadState } from "../records";
 export function closeToOthers(disk: Disk, path: Buffer): boolean {
   const folder = holdFolder(disk, path, { create: false });
   try {
-    const state = loadState(disk, folder.vault);
+    const state = loadState(disk, folder.ownDir);
     if (state?.state !== "open")
       throw new EremosError("not-open", `${displayPath(path)} is not open now. Nothing was touched.`);
     const { mode } = disk.statOpen(folder.dir);
-    if (fileRecordIn(disk, folder.vault) || (mode & FOR_OTHERS) === 0) return false;
-    const closed = commitState(disk, folder.vault, {
+    if (fileRecordIn(disk, folder.ownDir) || (mode & FOR_OTHERS) === 0) return false;
+    const closed = commitState(disk, folder.ownDir, {
       ...state,
       modes: [...state.modes, topModeOf(disk, folder.dir, mode)],
     });

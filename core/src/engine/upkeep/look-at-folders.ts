@@ -5,7 +5,7 @@ import type { Fork } from "../records";
 import { forksAt } from "../visiting";
 import { roomForBoth } from "../contents";
 import { isLocked } from "../guards";
-import { vaultPlace } from "../slot";
+import { ownDirPlace } from "../slot";
 import { displayPath, splitPath, within } from "../ground";
 import { type Located, locateFolder } from "./locate";
 
@@ -43,10 +43,10 @@ export interface Looked {
   /** Locked, and there is no room to open it beside its encrypted copy. */
   readonly isCramped: boolean;
   /** By which Eremos' directory in it is told from one put in its place; null where that can't be told. */
-  readonly vaultPlace: string | null;
+  readonly ownDirPlace: string | null;
 }
 
-const NOTHING_MORE = { isAway: false, forks: [], isInsured: false, isCramped: false, vaultPlace: null };
+const NOTHING_MORE = { isAway: false, forks: [], isInsured: false, isCramped: false, ownDirPlace: null };
 
 /** One folder's trouble is its own: this throws nothing that the disk may answer. */
 export function lookAtFolder(disk: Disk, folder: FolderToLookAt, mounts: readonly string[]): Looked {
@@ -73,12 +73,12 @@ function lookInside(
   disk: Disk,
   { realPath, inspection }: Located,
   { files, bytes }: FolderToLookAt,
-): Pick<Looked, "forks" | "isInsured" | "isCramped" | "vaultPlace"> {
+): Pick<Looked, "forks" | "isInsured" | "isCramped" | "ownDirPlace"> {
   return {
     forks: forksAt(disk, realPath),
     isInsured: isInsured(disk, realPath),
     isCramped: files > 0 && isLocked(inspection) && !roomForBoth(disk, realPath, { files, bytes }),
-    vaultPlace: vaultPlace(disk, realPath),
+    ownDirPlace: ownDirPlace(disk, realPath),
   };
 }
 

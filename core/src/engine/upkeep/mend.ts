@@ -68,7 +68,7 @@ export async function mendFolder(
   const folder = holdFolder(disk, input.path, { create: false });
   let keys: FolderKeys | null = null;
   try {
-    const { head, damaged, ...opened } = await openHeads(disk, folder.vault, input.keptHeader, input.access);
+    const { head, damaged, ...opened } = await openHeads(disk, folder.ownDir, input.keptHeader, input.access);
     ({ keys } = opened);
     if (keys.standing === "unknown")
       throw new EremosError(
@@ -79,33 +79,33 @@ export async function mendFolder(
     const mended: string[] = [];
     if (
       damaged.length > 0 ||
-      [NAMES.header, twinOf(NAMES.header)].some((name) => !isHeader(disk, folder.vault, name, head))
+      [NAMES.header, twinOf(NAMES.header)].some((name) => !isHeader(disk, folder.ownDir, name, head))
     ) {
-      commitHead(disk, folder.vault, head);
+      commitHead(disk, folder.ownDir, head);
       mended.push("the header");
     }
-    const wholeOnes = mendGenerations(disk, folder.vault, mended);
+    const wholeOnes = mendGenerations(disk, folder.ownDir, mended);
     if (
-      hasState(disk, folder.vault) &&
-      damagedRecords(disk, folder.vault).some(({ path }) => path.startsWith("state-"))
+      hasState(disk, folder.ownDir) &&
+      damagedRecords(disk, folder.ownDir).some(({ path }) => path.startsWith("state-"))
     ) {
-      const state = loadState(disk, folder.vault);
-      if (state) commitState(disk, folder.vault, state);
+      const state = loadState(disk, folder.ownDir);
+      if (state) commitState(disk, folder.ownDir, state);
       mended.push("the state record");
     }
-    if (!hasState(disk, folder.vault)) {
-      const newest = wholeOnes.find((record) => isUsable(disk, folder.vault, record, head, keys, input));
+    if (!hasState(disk, folder.ownDir)) {
+      const newest = wholeOnes.find((record) => isUsable(disk, folder.ownDir, record, head, keys, input));
       if (!newest)
         throw new EremosError(
           "damaged",
           "No state of this folder has a whole record and index, so it can't be mended in place. Nothing more was changed; bring its files out with `eremos rescue`.",
         );
-      commitState(disk, folder.vault, rebuiltState(disk, folder, newest, keys));
+      commitState(disk, folder.ownDir, rebuiltState(disk, folder, newest, keys));
       mended.push("the state record");
     }
-    if (mendCopies(disk, folder.vault, "manifests") > 0) mended.push("the list of its encrypted files");
-    if (mendCopies(disk, folder.vault, "keys") > 0) mended.push("the record of a key");
-    mendBeginnings(disk, folder.vault, head, keys, input, mended);
+    if (mendCopies(disk, folder.ownDir, "manifests") > 0) mended.push("the list of its encrypted files");
+    if (mendCopies(disk, folder.ownDir, "keys") > 0) mended.push("the record of a key");
+    mendBeginnings(disk, folder.ownDir, head, keys, input, mended);
     return { mended, header: writeHead(head) };
   } catch (error) {
     throw fromSystemError(error, "mending the folder's records; its contents are as they were");
@@ -121,31 +121,31 @@ export async function mendFolder(
  */
 function mendBeginnings(
   disk: Disk,
-  vault: Dir,
+  ownDir: Dir,
   head: Head,
   keys: FolderKeys,
   input: Pick<SealedInput, "access">,
   mended: string[],
 ): void {
-  const current = loadState(disk, vault)?.generation;
-  const record = wholeGenerations(disk, vault).records.find((one) => refOf(one).digest === current?.digest);
-  if (!record || !isUsable(disk, vault, record, head, keys, input)) return;
+  const current = loadState(disk, ownDir)?.generation;
+  const record = wholeGenerations(disk, ownDir).records.find((one) => refOf(one).digest === current?.digest);
+  if (!record || !isUsable(disk, ownDir, record, head, keys, input)) return;
   const isMended = (kind: "index" | "pack", object: string, header: Buffer): boolean => {
     try {
-      return mendBeginning(disk, vault, kind, object, header);
+      return mendBeginning(disk, ownDir, kind, object, header);
     } catch (error) {
       if (isEremosError(error)) return false;
       throw error;
     }
   };
   const indexes = segmentsOf(record).filter(({ object, header }) => isMended("index", object, header));
-  const packs = packsOf(disk, vault, record, keys).filter(({ object, header }) => isMended("pack", object, header));
+  const packs = packsOf(disk, ownDir, record, keys).filter(({ object, header }) => isMended("pack", object, header));
   for (let i = 0; i < indexes.length + packs.length; i++) mended.push("the beginning of an encrypted file");
 }
 
-function packsOf(disk: Disk, vault: Dir, record: Generation, keys: FolderKeys): readonly PackInfo[] {
+function packsOf(disk: Disk, ownDir: Dir, record: Generation, keys: FolderKeys): readonly PackInfo[] {
   try {
-    return loadTree(disk, vault, record, keys).tree.packs();
+    return loadTree(disk, ownDir, record, keys).tree.packs();
   } catch (error) {
     if (isEremosError(error)) return [];
     throw error;
@@ -153,12 +153,12 @@ function packsOf(disk: Disk, vault: Dir, record: Generation, keys: FolderKeys): 
 }
 
 /** It is the one that somebody known stands behind. */
-function isHeader(disk: Disk, vault: Dir, name: Buffer, { header }: Head): boolean {
-  return holdsBytes(disk, vault, name, writeHeader(header));
+function isHeader(disk: Disk, ownDir: Dir, name: Buffer, { header }: Head): boolean {
+  return holdsBytes(disk, ownDir, name, writeHeader(header));
 }
 
-function hasState(disk: Disk, vault: Dir): boolean {
-  return parses(() => loadState(disk, vault));
+function hasState(disk: Disk, ownDir: Dir): boolean {
+  return parses(() => loadState(disk, ownDir));
 }
 
 function parses(read: () => unknown): boolean {
@@ -171,9 +171,9 @@ function parses(read: () => unknown): boolean {
 }
 
 /** Each record from its twin, or the twin from it. Returns those that are whole, the newest first. */
-function mendGenerations(disk: Disk, vault: Dir, mended: string[]): readonly Generation[] {
-  const { records } = wholeGenerations(disk, vault);
-  within(disk, disk.openDir(vault, NAMES.generations), (dir) => {
+function mendGenerations(disk: Disk, ownDir: Dir, mended: string[]): readonly Generation[] {
+  const { records } = wholeGenerations(disk, ownDir);
+  within(disk, disk.openDir(ownDir, NAMES.generations), (dir) => {
     for (const record of records) {
       const name = Buffer.from(generationName(refOf(record)));
       for (const one of [name, twinOf(name)]) {
@@ -195,7 +195,7 @@ function isWhole(disk: Disk, dir: Dir, name: Buffer, record: Generation): boolea
 
 function isUsable(
   disk: Disk,
-  vault: Dir,
+  ownDir: Dir,
   record: Generation,
   head: Head,
   keys: FolderKeys | null,
@@ -204,7 +204,7 @@ function isUsable(
   if (!keys) return false;
   try {
     if (vouchingOf(record, believedOf(access), head) === "unknown") return false;
-    openIndex(disk, vault, record, keys).close();
+    openIndex(disk, ownDir, record, keys).close();
     return true;
   } catch (error) {
     if (isEremosError(error)) return false;
@@ -221,7 +221,7 @@ function rebuiltState(disk: Disk, folder: HeldFolder, generation: Generation, ke
   const beside = disk
     .list(folder.dir)
     .filter((name) => !isNotContents(top, name) && !signs.some((sign) => sign.equals(name)));
-  if (beside.length > 0 || disk.find(folder.vault, NAMES.staging)) {
+  if (beside.length > 0 || disk.find(folder.ownDir, NAMES.staging)) {
     throw new EremosError(
       "unsupported",
       `The state record of ${displayPath(folder.path)} is lost, and readable files lie in it (${beside.slice(0, 3).map(displayPath).join(", ") || "on their way in or out"}). Eremos can't tell whether they are newer than the encrypted ones, so it leaves both. Bring everything out with \`eremos rescue\`.`,

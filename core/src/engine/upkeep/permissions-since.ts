@@ -47,18 +47,18 @@ export async function permissionsSinceLock(
   hooks: Hooks,
 ): Promise<PermissionsOutcome> {
   const folder = openFolder(disk, input.path);
-  const { dir, vault } = folder;
+  const { dir, ownDir } = folder;
   let keys: FolderKeys | null = null;
   try {
-    const state = vault && loadState(disk, vault);
-    if (!vault || state?.state !== "open")
+    const state = ownDir && loadState(disk, ownDir);
+    if (!ownDir || state?.state !== "open")
       throw new EremosError(
         "not-open",
         `${displayPath(input.path)} does not lie open, so its permissions can't be compared. Nothing was touched; open it first.`,
       );
-    const opened = await openSealed(disk, vault, state, input);
+    const opened = await openSealed(disk, ownDir, state, input);
     ({ keys } = opened);
-    const { tree } = loadTree(disk, vault, opened.generation, keys);
+    const { tree } = loadTree(disk, ownDir, opened.generation, keys);
     const of: Comparing = {
       disk,
       tree,

@@ -87,9 +87,9 @@ export async function repairFolder(disk: Disk, input: RepairInput, hooks: Hooks)
   const folder = holdFolder(disk, input.path, { create: false });
   let keys: FolderKeys | null = null;
   try {
-    const head = knownHead(disk, folder.vault, input);
-    keys = await keysAtHand(disk, folder.vault, head, input.access);
-    return repairVault(disk, folder, { head, keys, access: input.access }, hooks);
+    const head = knownHead(disk, folder.ownDir, input);
+    keys = await keysAtHand(disk, folder.ownDir, head, input.access);
+    return repairOwnDir(disk, folder, { head, keys, access: input.access }, hooks);
   } catch (error) {
     throw fromSystemError(error, "repairing the folder from its insurance; what was whole still is");
   } finally {
@@ -99,9 +99,9 @@ export async function repairFolder(disk: Disk, input: RepairInput, hooks: Hooks)
 }
 
 /** Null where the folder has a password of its own that is not at hand, or its ways in are damaged. */
-async function keysAtHand(disk: Disk, vault: Dir, head: Head, access: OwnerAccess): Promise<FolderKeys | null> {
+async function keysAtHand(disk: Disk, ownDir: Dir, head: Head, access: OwnerAccess): Promise<FolderKeys | null> {
   try {
-    return await FolderKeys.open(disk, vault, head, access);
+    return await FolderKeys.open(disk, ownDir, head, access);
   } catch (error) {
     if (isEremosError(error)) return null;
     throw error;
@@ -114,10 +114,10 @@ interface Known {
   readonly access: OwnerAccess;
 }
 
-function repairVault(disk: Disk, folder: HeldFolder, known: Known, hooks: Hooks): RepairOutcome {
-  const { vault } = folder;
-  if (!disk.find(vault, NAMES.insurance)) return { repaired: [], lost: [], ownDamage: false, bytes: 0 };
-  return within(disk, disk.openDir(vault, NAMES.insurance), (dir) => {
+function repairOwnDir(disk: Disk, folder: HeldFolder, known: Known, hooks: Hooks): RepairOutcome {
+  const { ownDir } = folder;
+  if (!disk.find(ownDir, NAMES.insurance)) return { repaired: [], lost: [], ownDamage: false, bytes: 0 };
+  return within(disk, disk.openDir(ownDir, NAMES.insurance), (dir) => {
     const { groups, unreadable } = readGroups(disk, dir);
     const bytes = groups.reduce(
       (sum, { group }) => sum + group.members.reduce((all, { length }) => all + length, 0),
@@ -130,20 +130,20 @@ function repairVault(disk: Disk, folder: HeldFolder, known: Known, hooks: Hooks)
       bytes,
     );
     const repaired: DamagedMember[] = restoreRecords(disk, folder, dir, known);
-    repaired.push(...mendRecordCopies(disk, vault, dir).map((name) => ({ path: `insurance/${name}`, ranges: [] })));
+    repaired.push(...mendRecordCopies(disk, ownDir, dir).map((name) => ({ path: `insurance/${name}`, ranges: [] })));
     const lost: DamagedMember[] = [];
     let ownDamage = unreadable.length > 0;
-    const trust = new Trust(disk, vault, known);
+    const trust = new Trust(disk, ownDir, known);
     // Indexes first: they tell which packs are needed.
     const isOfPacks = ({ group }: GroupFile): number =>
       group.members.some(({ path }) => path.startsWith("packs/")) ? 1 : 0;
     for (const one of [...groups].sort((a, b) => isOfPacks(a) - isOfPacks(b))) {
-      const look = lookAt(disk, vault, dir, one, meter);
-      const mended = mendShards(disk, vault, dir, one, look);
-      const isWrong = sortOut(disk, vault, one, look, mended, trust, { repaired, lost });
+      const look = lookAt(disk, ownDir, dir, one, meter);
+      const mended = mendShards(disk, ownDir, dir, one, look);
+      const isWrong = sortOut(disk, ownDir, one, look, mended, trust, { repaired, lost });
       ownDamage ||= isWrong || !one.isWhole || look.badParity.size > 0;
     }
-    if (ownDamage && lost.length === 0) renewInsurance(disk, vault, () => true, true);
+    if (ownDamage && lost.length === 0) renewInsurance(disk, ownDir, () => true, true);
     return { repaired, lost, ownDamage, bytes };
   });
 }
@@ -158,7 +158,7 @@ class Trust {
 
   constructor(
     private readonly disk: Disk,
-    private readonly vault: Dir,
+    private readonly ownDir: Dir,
     private readonly known: Known,
   ) {
     this.named = this.namedByStates();
@@ -189,7 +189,7 @@ class Trust {
   /** Null where it is gone. */
   lookAt(path: string): LookedAt | null {
     try {
-      return inMemberDir(this.disk, this.vault, path, (dir, name) =>
+      return inMemberDir(this.disk, this.ownDir, path, (dir, name) =>
         withFile(this.disk, this.disk.openRead(dir, name), (file) => this.look(file, path)),
       );
     } catch (error) {
@@ -206,13 +206,13 @@ class Trust {
   }
 
   private namedByStates(): Manifest | null {
-    const { records, unreadable } = wholeGenerations(this.disk, this.vault);
+    const { records, unreadable } = wholeGenerations(this.disk, this.ownDir);
     const vouched = records.filter(
       (record) => vouchingOf(record, believedOf(this.known.access), this.known.head) !== "unknown",
     );
     if (unreadable.length > 0 || vouched.length === 0) return null;
     try {
-      return new Map(vouched.flatMap(({ manifest }) => [...loadManifest(this.disk, this.vault, manifest).record]));
+      return new Map(vouched.flatMap(({ manifest }) => [...loadManifest(this.disk, this.ownDir, manifest).record]));
     } catch (error) {
       if (isEremosError(error)) return null;
       throw error;
@@ -232,7 +232,7 @@ function objectOf(path: string): string {
  * and manifest, if they do so behind the insurance's copy.
  */
 function restoreRecords(disk: Disk, folder: HeldFolder, dir: Dir, { head, access }: Known): DamagedMember[] {
-  const { vault } = folder;
+  const { ownDir } = folder;
   const restored: DamagedMember[] = [];
   const restore = (copy: Buffer, into: Dir, name: Buffer, above: string, read: (bytes: Buffer) => unknown): void => {
     for (const one of [name, twinOf(name)]) {
@@ -242,11 +242,11 @@ function restoreRecords(disk: Disk, folder: HeldFolder, dir: Dir, { head, access
     }
   };
   const broken = [NAMES.header, twinOf(NAMES.header)].filter(
-    (name) => !parses(readHeader, readIfWhole(disk, vault, name) ?? Buffer.alloc(0)),
+    (name) => !parses(readHeader, readIfWhole(disk, ownDir, name) ?? Buffer.alloc(0)),
   );
   keepHead(disk, folder, head);
   restored.push(...broken.map((name) => ({ path: name.toString("latin1"), ranges: [] })));
-  const current = currentOf(disk, vault);
+  const current = currentOf(disk, ownDir);
   const name = current && generationName(current);
   const copy = name === null ? null : readIfWhole(disk, dir, insuredName("generations", name));
   const record = copy && recordOf(copy);
@@ -258,15 +258,15 @@ function restoreRecords(disk: Disk, folder: HeldFolder, dir: Dir, { head, access
     vouchingOf(record, believedOf(access), head) === "unknown"
   )
     return restored;
-  ensurePath(disk, vault, [NAMES.generations]);
-  within(disk, disk.openDir(vault, NAMES.generations), (generations) =>
+  ensurePath(disk, ownDir, [NAMES.generations]);
+  within(disk, disk.openDir(ownDir, NAMES.generations), (generations) =>
     restore(copy, generations, Buffer.from(name), "generations/", readGeneration),
   );
   const manifest = readIfWhole(disk, dir, insuredName("manifests", record.manifest));
   const isIt = (bytes: Buffer): unknown => decodeManifest(bytes, record.manifest);
   if (!manifest || !parses(isIt, manifest)) return restored;
-  ensurePath(disk, vault, [NAMES.manifests]);
-  within(disk, disk.openDir(vault, NAMES.manifests), (manifests) =>
+  ensurePath(disk, ownDir, [NAMES.manifests]);
+  within(disk, disk.openDir(ownDir, NAMES.manifests), (manifests) =>
     restore(manifest, manifests, Buffer.from(record.manifest), "manifests/", isIt),
   );
   return restored;
@@ -281,9 +281,9 @@ function recordOf(bytes: Buffer): Generation | null {
   }
 }
 
-function currentOf(disk: Disk, vault: Dir): GenerationRef | null {
+function currentOf(disk: Disk, ownDir: Dir): GenerationRef | null {
   try {
-    return loadState(disk, vault)?.generation ?? null;
+    return loadState(disk, ownDir)?.generation ?? null;
   } catch (error) {
     if (isEremosError(error)) return null;
     throw error;
@@ -298,16 +298,16 @@ interface Look {
 }
 
 /** Which shards are not what was written. */
-function lookAt(disk: Disk, vault: Dir, dir: Dir, { group, name, blocks }: GroupFile, meter: Meter): Look {
+function lookAt(disk: Disk, ownDir: Dir, dir: Dir, { group, name, blocks }: GroupFile, meter: Meter): Look {
   const bad = new Set<number>();
   const badParity = new Set<number>();
   const wrongLength = new Set<string>();
   const buffer = Buffer.alloc(SHARDS_AT_ONCE * SHARD_BYTES);
-  const shards = new Shards(disk, vault, group, true);
+  const shards = new Shards(disk, ownDir, group, true);
   let first = 0;
   try {
     for (const { path, length } of group.members) {
-      const there = lengthOf(disk, vault, path);
+      const there = lengthOf(disk, ownDir, path);
       if (there !== length) wrongLength.add(path);
       const count = shardsOf(length);
       for (let at = 0; at < count; at += SHARDS_AT_ONCE) {
@@ -336,9 +336,9 @@ function lookAt(disk: Disk, vault: Dir, dir: Dir, { group, name, blocks }: Group
   return { bad, badParity, wrongLength };
 }
 
-function lengthOf(disk: Disk, vault: Dir, path: string): number | null {
+function lengthOf(disk: Disk, ownDir: Dir, path: string): number | null {
   try {
-    return inMemberDir(disk, vault, path, (dir, name) => disk.find(dir, name)?.size ?? null);
+    return inMemberDir(disk, ownDir, path, (dir, name) => disk.find(dir, name)?.size ?? null);
   } catch {
     return null;
   }
@@ -347,7 +347,7 @@ function lengthOf(disk: Disk, vault: Dir, path: string): number | null {
 /** What each bad shard ought to be, by its number; those of stripes with more damage than parity are missing. */
 function mendShards(
   disk: Disk,
-  vault: Dir,
+  ownDir: Dir,
   dir: Dir,
   { group, name, blocks }: GroupFile,
   { bad, badParity }: Look,
@@ -358,7 +358,7 @@ function mendShards(
   for (const number of bad) byStripe.set(number % stripes, [...(byStripe.get(number % stripes) ?? []), number]);
   if (byStripe.size === 0) return mended;
   const all = Buffer.alloc((data + parity) * SHARD_BYTES);
-  const shards = new Shards(disk, vault, group, true);
+  const shards = new Shards(disk, ownDir, group, true);
   try {
     withFile(disk, disk.openRead(dir, name), (file) => {
       for (const [stripe, numbers] of byStripe) {
@@ -399,7 +399,7 @@ function mendShards(
  */
 function sortOut(
   disk: Disk,
-  vault: Dir,
+  ownDir: Dir,
   { group }: GroupFile,
   { bad, wrongLength }: Look,
   mended: ReadonlyMap<number, Buffer>,
@@ -430,7 +430,7 @@ function sortOut(
     const after = isWorthWriting
       ? rewrite(
           disk,
-          vault,
+          ownDir,
           path,
           length,
           (number) => mended.get(start + number) ?? null,
@@ -468,16 +468,16 @@ function rangesOf(numbers: readonly number[], length: number): DamagedMember["ra
  */
 function rewrite(
   disk: Disk,
-  vault: Dir,
+  ownDir: Dir,
   path: string,
   length: number,
   shardAt: (number: number) => Buffer | null,
   judge: (file: OpenFile) => LookedAt | null,
 ): LookedAt | null {
   const [directory = ""] = path.split("/").slice(0, -1).slice(-1);
-  if (path.startsWith("packs/")) ensurePath(disk, vault, [NAMES.packs, Buffer.from(directory)]);
-  else ensurePath(disk, vault, [NAMES.index]);
-  return inMemberDir(disk, vault, path, (dir, name) => {
+  if (path.startsWith("packs/")) ensurePath(disk, ownDir, [NAMES.packs, Buffer.from(directory)]);
+  else ensurePath(disk, ownDir, [NAMES.index]);
+  return inMemberDir(disk, ownDir, path, (dir, name) => {
     const beside = Buffer.concat([name, Buffer.from(".new")]);
     if (disk.find(dir, beside)) disk.unlink(dir, beside);
     const old = disk.find(dir, name) ? disk.openRead(dir, name) : null;
@@ -503,11 +503,11 @@ function rewrite(
   });
 }
 
-function ensurePath(disk: Disk, vault: Dir, [name, ...rest]: readonly Buffer[]): void {
+function ensurePath(disk: Disk, ownDir: Dir, [name, ...rest]: readonly Buffer[]): void {
   if (!name) return;
-  if (!disk.find(vault, name)) {
-    disk.makeDir(vault, name, 0o700);
-    disk.syncDir(vault);
+  if (!disk.find(ownDir, name)) {
+    disk.makeDir(ownDir, name, 0o700);
+    disk.syncDir(ownDir);
   }
-  within(disk, disk.openDir(vault, name), (dir) => ensurePath(disk, dir, rest));
+  within(disk, disk.openDir(ownDir, name), (dir) => ensurePath(disk, dir, rest));
 }

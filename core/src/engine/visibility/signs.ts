@@ -40,23 +40,23 @@ export function hasIcon({ shows }: Pick<StateRecord, "shows">, signs: Signs): bo
 }
 
 /** Beside the sealed copy, for {@link placeSigns}. Not durable before the next barrier. */
-export function writeSigns(disk: Disk, vault: Dir, signs: Signs): void {
+export function writeSigns(disk: Disk, ownDir: Dir, signs: Signs): void {
   for (const { sign, kept } of SIGNS) {
     const bytes = signs[sign];
-    removeEntry(disk, vault, kept);
+    removeEntry(disk, ownDir, kept);
     if (!bytes) continue;
-    withFile(disk, disk.create(vault, kept, 0o600), (file) => {
+    withFile(disk, disk.create(ownDir, kept, 0o600), (file) => {
       disk.write(file, bytes, 0, bytes.length, 0);
     });
-    disk.setMode(vault, kept, 0o644);
+    disk.setMode(ownDir, kept, 0o644);
   }
 }
 
 /** Puts them at their place in the folder, those that are not there. */
-export function placeSigns(disk: Disk, folder: Folder & { readonly vault: Dir }, state: StateRecord): void {
+export function placeSigns(disk: Disk, folder: Folder & { readonly ownDir: Dir }, state: StateRecord): void {
   for (const { kept, shown } of SIGNS) {
-    if (digestFor(state.shows, shown) !== null && disk.find(folder.vault, kept) && !disk.find(folder.dir, shown))
-      disk.renameExclusive(folder.vault, kept, folder.dir, shown);
+    if (digestFor(state.shows, shown) !== null && disk.find(folder.ownDir, kept) && !disk.find(folder.dir, shown))
+      disk.renameExclusive(folder.ownDir, kept, folder.dir, shown);
   }
 }
 
@@ -74,8 +74,8 @@ export function removeSigns(disk: Disk, folder: Folder, state: StateRecord): voi
 }
 
 /** Those that were written and not put at their place. */
-export function removeWrittenSigns(disk: Disk, vault: Dir): void {
-  for (const { kept } of SIGNS) removeEntry(disk, vault, kept);
+export function removeWrittenSigns(disk: Disk, ownDir: Dir): void {
+  for (const { kept } of SIGNS) removeEntry(disk, ownDir, kept);
 }
 
 export function isSign(name: Buffer, state: StateRecord): boolean {

@@ -45,28 +45,28 @@ export interface ChangesOutcome {
  */
 export async function changesSinceLock(disk: Disk, input: ChangesInput, hooks: Hooks): Promise<ChangesOutcome> {
   const folder = openFolder(disk, input.path);
-  const { dir, parent, vault } = folder;
+  const { dir, parent, ownDir } = folder;
   let keys: FolderKeys | null = null;
   try {
-    const state = vault && loadState(disk, vault);
-    if (!vault || state?.state !== "open")
+    const state = ownDir && loadState(disk, ownDir);
+    if (!ownDir || state?.state !== "open")
       throw new EremosError(
         "not-open",
         `${displayPath(input.path)} does not lie open, so there is nothing to compare. Nothing was touched.`,
       );
-    const opened = await openSealed(disk, vault, state, input);
+    const opened = await openSealed(disk, ownDir, state, input);
     ({ keys } = opened);
-    const { tree } = loadTree(disk, vault, opened.generation, keys);
-    const holding = disk.holds(vault);
+    const { tree } = loadTree(disk, ownDir, opened.generation, keys);
+    const holding = disk.holds(ownDir);
     const of: Comparing = {
-      disk: holdsNames(holding) ? disk : withHeldNames(disk, { dir, vault }, tree),
+      disk: holdsNames(holding) ? disk : withHeldNames(disk, { dir, ownDir }, tree),
       holding,
       tree,
       most: input.most + 1,
       meter: new Meter(hooks, "looking", tree.files, 0),
       changes: [],
     };
-    const single = fileRecordIn(disk, vault);
+    const single = fileRecordIn(disk, ownDir);
     const file = single && nameIn(single);
     if (file) compare(of, parent, [file], tree.root, []);
     else compare(of, dir, contentsOf(of.disk, dir), tree.root, []);

@@ -10,9 +10,9 @@ export function forksAt(disk: Disk, path: Buffer): Fork[] {
   const folder = openFolder(disk, path);
   try {
     // One is the present one; of most folders there is no more to be read.
-    if (!folder.vault || generationsIn(disk, folder.vault).length < 2) return [];
-    const state = loadState(disk, folder.vault);
-    return state ? forksIn(disk, folder.vault, state) : [];
+    if (!folder.ownDir || generationsIn(disk, folder.ownDir).length < 2) return [];
+    const state = loadState(disk, folder.ownDir);
+    return state ? forksIn(disk, folder.ownDir, state) : [];
   } finally {
     closeFolder(disk, folder);
   }

@@ -14,7 +14,7 @@ export class PackedFiles {
 
   constructor(
     private readonly disk: Disk,
-    private readonly vault: Dir,
+    private readonly ownDir: Dir,
     private readonly folder: string,
     private readonly keys: FolderKeys,
   ) {}
@@ -50,7 +50,7 @@ export class PackedFiles {
     const known = this.readers.get(pack.object);
     // The one used last goes last.
     if (known) this.readers.delete(pack.object);
-    const reader = known ?? openPack(this.disk, this.vault, this.folder, pack, this.keys);
+    const reader = known ?? openPack(this.disk, this.ownDir, this.folder, pack, this.keys);
     this.readers.set(pack.object, reader);
     if (this.readers.size > OPEN_PACKS) {
       const [oldest] = this.readers;

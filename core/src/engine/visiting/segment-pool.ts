@@ -26,7 +26,7 @@ export class SegmentPool {
 
   constructor(
     private readonly disk: Disk,
-    private readonly vault: Dir,
+    private readonly ownDir: Dir,
     private readonly generation: Generation,
     private readonly keys: FolderKeys,
   ) {
@@ -39,7 +39,7 @@ export class SegmentPool {
     let manifest: ReturnType<typeof loadManifest>["record"] | null = null;
     return segmentsOf(this.generation).map((segment) => {
       const digest = (): Buffer => {
-        manifest ??= loadManifest(this.disk, this.vault, this.generation.manifest).record;
+        manifest ??= loadManifest(this.disk, this.ownDir, this.generation.manifest).record;
         return manifest.get(segment.object)?.digest ?? Buffer.alloc(32);
       };
       // Whoever only looks needs none.
@@ -78,8 +78,8 @@ export class SegmentPool {
     const chunks = segment.length > LARGE_BYTES ? CACHED_CHUNKS : 1;
     // What this visit wrote itself is in no manifest that it began with.
     const reader = this.begun.has(segment.object)
-      ? openSegment(this.disk, this.vault, this.generation, segment, this.keys, chunks)
-      : segmentReader(this.disk, this.vault, this.generation.folder, segment, this.keys, chunks);
+      ? openSegment(this.disk, this.ownDir, this.generation, segment, this.keys, chunks)
+      : segmentReader(this.disk, this.ownDir, this.generation.folder, segment, this.keys, chunks);
     this.shared.set(segment.object, { reader, users: 1 });
     return reader;
   }
@@ -89,7 +89,7 @@ export class SegmentPool {
     if (!its || --its.users > 0) return;
     its.reader.close();
     this.shared.delete(object);
-    if (!this.kept.has(object)) removeObject(this.disk, this.vault, "index", object);
+    if (!this.kept.has(object)) removeObject(this.disk, this.ownDir, "index", object);
   }
 
   /** These may be what the folder's state on disk stands on: they stay for whoever next holds the folder. */

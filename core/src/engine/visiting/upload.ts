@@ -51,7 +51,7 @@ export class Upload {
    * pack.
    */
   private begin(length: number | null): ObjectWriter {
-    const writer = new ObjectWriter(this.disk, this.folder.vault, "pack", this.keys.present, this.announce());
+    const writer = new ObjectWriter(this.disk, this.folder.ownDir, "pack", this.keys.present, this.announce());
     if (length === null) return writer;
     const record = new ByteWriter();
     writePackRecord(record, writer.marker, this.directory, this.entry(length), length);
@@ -88,7 +88,7 @@ export class Upload {
     if (info) {
       const reader = new ObjectReader(
         this.disk,
-        this.folder.vault,
+        this.folder.ownDir,
         "pack",
         this.announce().folder,
         (name) => this.keys.content(name),
@@ -98,7 +98,7 @@ export class Upload {
         reader.pieces(0, info.length, (piece) => this.writer?.append(piece));
       } finally {
         reader.close();
-        removeObject(this.disk, this.folder.vault, "pack", info.object);
+        removeObject(this.disk, this.folder.ownDir, "pack", info.object);
       }
     }
     for (const piece of this.kept) this.writer.append(piece);
@@ -122,6 +122,6 @@ export class Upload {
     if (!writer) return;
     this.writer = null;
     writer.close();
-    removeObject(this.disk, this.folder.vault, "pack", writer.header.object);
+    removeObject(this.disk, this.folder.ownDir, "pack", writer.header.object);
   }
 }

@@ -135,7 +135,7 @@ export class Visit extends EditableTree {
   ) {
     super(new TreeReader(index, generation.index.record), account);
     this.wholeBytes = this.tree.listingsEnd;
-    this.packed = new PackedFiles(disk, folder.vault, head.header.folder, keys);
+    this.packed = new PackedFiles(disk, folder.ownDir, head.header.folder, keys);
     this.begun = generation;
   }
 
@@ -148,16 +148,16 @@ export class Visit extends EditableTree {
     let keys: FolderKeys | null = null;
     let pool: SegmentPool | null = null;
     try {
-      const found = loadState(disk, folder.vault);
+      const found = loadState(disk, folder.ownDir);
       if (found?.state !== "sealed")
         throw new EremosError(
           "not-locked",
           `${displayPath(input.path)} is not sealed now, so there is nothing to visit. Nothing was touched.`,
         );
-      const { head, generation, ...opened } = await openSealed(disk, folder.vault, found, input);
+      const { head, generation, ...opened } = await openSealed(disk, folder.ownDir, found, input);
       ({ keys } = opened);
       const state: StateRecord = { ...found, generation: refOf(generation) };
-      pool = new SegmentPool(disk, folder.vault, generation, keys);
+      pool = new SegmentPool(disk, folder.ownDir, generation, keys);
       const segments = pool.segments();
       const visit = new Visit(
         disk,
@@ -241,7 +241,7 @@ export class Visit extends EditableTree {
       );
     this.state =
       this.state.next === null
-        ? commitState(this.disk, this.folder.vault, {
+        ? commitState(this.disk, this.folder.ownDir, {
             ...this.state,
             next: { number: this.nextNumber, batch: this.batch },
           })
@@ -255,7 +255,7 @@ export class Visit extends EditableTree {
 
   /** The states that this one neither is nor came from. */
   forks(): readonly Generation[] {
-    return forkRecords(this.disk, this.folder.vault, this.generation, this.state.next);
+    return forkRecords(this.disk, this.folder.ownDir, this.generation, this.state.next);
   }
 
   /**
@@ -298,7 +298,7 @@ export class Visit extends EditableTree {
   private commitTree({ encoded, before, placed }: Written): Past {
     const {
       disk,
-      folder: { vault },
+      folder: { ownDir },
     } = this;
     const purpose = this.announce();
     const segments = [...before, this.writeSegment(purpose, encoded.bytes)];
@@ -307,7 +307,7 @@ export class Visit extends EditableTree {
       ...new Map(
         [
           ...[this.generation, this.begun].map(refOf),
-          ...parentsFrom(disk, vault, refOf(this.begun)),
+          ...parentsFrom(disk, ownDir, refOf(this.begun)),
           ...this.joined,
         ].map((ref) => [ref.digest, ref]),
       ).values(),
@@ -325,10 +325,10 @@ export class Visit extends EditableTree {
       ),
       parents,
     );
-    disk.barrier(vault);
+    disk.barrier(ownDir);
     const index = this.pool.open(segments);
     try {
-      this.state = commitState(disk, vault, {
+      this.state = commitState(disk, ownDir, {
         ...this.state,
         generation: refOf(record),
         next: { number: record.number + 1, batch: this.batch },
@@ -346,13 +346,13 @@ export class Visit extends EditableTree {
     this.index = index;
     this.segments = segments;
     this.takeUp(new TreeReader(index, encoded.record), placed);
-    if (last !== this.begun) unlessRefused(() => forgetGeneration(disk, vault, last, [this.begun, record]));
+    if (last !== this.begun) unlessRefused(() => forgetGeneration(disk, ownDir, last, [this.begun, record]));
     return earlier;
   }
 
   /** Writes the state record again that was acted upon last; whether it stands for certain. */
   private takeBack(): boolean {
-    return unlessRefused(() => (this.state = commitState(this.disk, this.folder.vault, this.state))) !== null;
+    return unlessRefused(() => (this.state = commitState(this.disk, this.folder.ownDir, this.state))) !== null;
   }
 
   private writing(purpose: Purpose): Writing {
@@ -360,7 +360,7 @@ export class Visit extends EditableTree {
     if (!signature) throw new RangeError("nothing may be written");
     return {
       disk,
-      vault: folder.vault,
+      ownDir: folder.ownDir,
       purpose,
       place: ordinaryPath,
       keys,
@@ -372,7 +372,7 @@ export class Visit extends EditableTree {
   }
 
   private writeSegment(purpose: Purpose, bytes: Buffer): WrittenSegment {
-    const writer = new ObjectWriter(this.disk, this.folder.vault, "index", this.keys.present, purpose);
+    const writer = new ObjectWriter(this.disk, this.folder.ownDir, "index", this.keys.present, purpose);
     try {
       writer.append(bytes);
       const { object, header, length, digest } = writer.finish();
@@ -394,12 +394,12 @@ export class Visit extends EditableTree {
 
   /** What was put in while nobody could open it, oldest first. Close each. */
   arrivals(): Promise<Drop[]> {
-    return openDrops(this.disk, this.folder.vault, this.head.header, this.keys);
+    return openDrops(this.disk, this.folder.ownDir, this.head.header, this.keys);
   }
 
   /** How many more were put in that can't be read; `remove` takes them away. */
   unreadableArrivals(readable: readonly Drop[], remove: boolean): number {
-    return unreadableDrops(this.disk, this.folder.vault, readable, remove).length;
+    return unreadableDrops(this.disk, this.folder.ownDir, readable, remove).length;
   }
 
   /** Puts an arrived file into the tree, under a free name; the caller commits, and then removes it from what waits. */
@@ -420,7 +420,7 @@ export class Visit extends EditableTree {
 
   /** Earlier states that are kept, the newest first. */
   earlier(): readonly EarlierState[] {
-    return listEarlier(this.disk, this.folder.vault, this.opener, this.generation.number, this.tree);
+    return listEarlier(this.disk, this.folder.ownDir, this.opener, this.generation.number, this.tree);
   }
 
   private get opener(): Opener {
@@ -435,7 +435,7 @@ export class Visit extends EditableTree {
   }
 
   private withEarlier<T>(generation: number, use: (earlier: Earlier) => T): T {
-    const earlier = requireEarlier(this.disk, this.folder.vault, this.opener, this.generation.number, generation);
+    const earlier = requireEarlier(this.disk, this.folder.ownDir, this.opener, this.generation.number, generation);
     try {
       return use(earlier);
     } finally {
@@ -515,13 +515,13 @@ export class Visit extends EditableTree {
     }
     step();
     // Cut off after its last step, an earlier one may have left lying what it was before.
-    sweepKeeping(this.disk, this.folder.vault, this.opener, this.generation, this.keep);
+    sweepKeeping(this.disk, this.folder.ownDir, this.opener, this.generation, this.keep);
     return left;
   }
 
   private sealedAnewOrNull(pack: PackInfo): Anew | null {
     try {
-      return sealPackAnew(this.disk, this.folder.vault, pack, this.keys, this.announce());
+      return sealPackAnew(this.disk, this.folder.ownDir, pack, this.keys, this.announce());
     } catch (error) {
       if (isEremosError(error) && error.code === "damaged") return null;
       throw error;
@@ -536,12 +536,12 @@ export class Visit extends EditableTree {
     this.past.splice(0).forEach((past) => this.drop(past));
     this.begun = this.generation;
     this.forgetChanges();
-    sweepKeeping(this.disk, this.folder.vault, this.opener, this.generation, this.keep, begun);
+    sweepKeeping(this.disk, this.folder.ownDir, this.opener, this.generation, this.keep, begun);
   }
 
   /** Earlier states that are kept, and that an earlier key of the folder's opens. */
   statesUnderEarlierKeys(): number {
-    return countUnderEarlierKeys(this.disk, this.folder.vault, this.opener, this.generation.number);
+    return countUnderEarlierKeys(this.disk, this.folder.ownDir, this.opener, this.generation.number);
   }
 
   /** Ends the visit: what nothing refers to any more goes, and the keys are wiped. */
@@ -559,7 +559,7 @@ export class Visit extends EditableTree {
 
   /** What an earlier visit, or this one, wrote and nothing needs. */
   private discard(work: NonNullable<StateRecord["next"]>): void {
-    discardWork(this.disk, this.folder.vault, work, refOf(this.generation));
+    discardWork(this.disk, this.folder.ownDir, work, refOf(this.generation));
   }
 
   /**
@@ -575,8 +575,8 @@ export class Visit extends EditableTree {
     if (isWhole || unused.size > 0)
       this.keepPast(this.commitTree(isWhole ? this.encodeTree(true) : this.withoutPacks(unused)));
     if (this.state.next) this.discard(this.state.next);
-    sweepKeeping(this.disk, this.folder.vault, this.opener, this.generation, this.keep);
-    this.state = commitState(this.disk, this.folder.vault, { ...this.state, next: null });
+    sweepKeeping(this.disk, this.folder.ownDir, this.opener, this.generation, this.keep);
+    this.state = commitState(this.disk, this.folder.ownDir, { ...this.state, next: null });
   }
 
   /** The same listings, and a table in which these packs are gone. */

@@ -83,9 +83,9 @@ def record(path, form):  # 2.5: the first of the two that is whole
     raise failure
 
 
-def named(vault, directory, name, form):  # 4.1: by what the header says it is
+def named(own_dir, directory, name, form):  # 4.1: by what the header says it is
     for one in (name + ".json", name + ".twin.json"):
-        path = os.path.join(vault, directory, one)
+        path = os.path.join(own_dir, directory, one)
         if os.path.isfile(path):
             with open(path, "rb") as file:
                 data = file.read()
@@ -172,10 +172,10 @@ def by_pair(slot, private):
     return open_envelope(private, purpose, slot["key"])
 
 
-def folder_key(vault, header, root, code, password):  # 4.2
+def folder_key(own_dir, header, root, code, password):  # 4.2
     owner, folder = header["owner"], header["folder"]
     for name in header["slots"]:
-        slot = named(vault, "slots", name, "eremos-slot")
+        slot = named(own_dir, "slots", name, "eremos-slot")
         if slot is None or slot["epoch"] != header["epoch"]:
             continue
         if slot["kind"] == "owner":
@@ -205,8 +205,8 @@ def check_header(header):  # 4.4
     signed(key, "eremos/2/header", header, ("signature",), header["signature"])
 
 
-def check_generation(vault, generation, header):  # 6.3
-    members = [named(vault, "members", name, "eremos-member") for name in header["members"]]
+def check_generation(own_dir, generation, header):  # 6.3
+    members = [named(own_dir, "members", name, "eremos-member") for name in header["members"]]
     for one in generation["signatures"]:
         key = signer_key(header["owner"], one["signer"])
         for member in members:
@@ -221,8 +221,8 @@ def check_generation(vault, generation, header):  # 6.3
     raise AssertionError("made by somebody unknown")
 
 
-def manifest(vault, name):  # 7
-    with open(os.path.join(vault, "manifests", name), "rb") as file:
+def manifest(own_dir, name):  # 7
+    with open(os.path.join(own_dir, "manifests", name), "rb") as file:
         data = file.read()
     assert digest(data) == name and data[:8] == b"EREMOSM2"
     found = {}
@@ -326,44 +326,44 @@ def content(entry, packs):
     return bytes(whole)
 
 
-def states(vault):
+def states(own_dir):
     """The state records, the last one first: 7."""
-    names = [name for name in os.listdir(vault) if re.match("^state-[0-9a-f]{32}[.]json$", name)]
-    return sorted(names, key=lambda name: -record(os.path.join(vault, name), "eremos-state")["sequence"])
+    names = [name for name in os.listdir(own_dir) if re.match("^state-[0-9a-f]{32}[.]json$", name)]
+    return sorted(names, key=lambda name: -record(os.path.join(own_dir, name), "eremos-state")["sequence"])
 
 
 def main():
     folder = sys.argv[1]
-    vault = os.path.join(folder, ".eremos")
+    own_dir = os.path.join(folder, ".eremos")
     kind, secret = sys.stdin.readline().rstrip("\n").split(" ", 1)
     password = sys.stdin.readline().rstrip("\n")
-    header = record(os.path.join(vault, "header.json"), "eremos-folder")
+    header = record(os.path.join(own_dir, "header.json"), "eremos-folder")
     root = root_from_password(header["owner"], secret) if kind == "password" else root_from_code(header["owner"], secret)
     check_owner(header["owner"], root)
     check_header(header)
-    key = folder_key(vault, header, root, secret if kind == "code" else None, password)
+    key = folder_key(own_dir, header, root, secret if kind == "code" else None, password)
     secrets = {header["epoch"]: key}
     privates = {header["epoch"]: open_box(key, "folder/%s/private-key/%d" % (header["folder"], header["epoch"]), b64(header["privateKey"]))}
     for before in header["earlier"]:  # 4.5
         number = before["epoch"]
         secrets[number] = open_box(key, "folder/%s/epoch/%d" % (header["folder"], number), b64(before["key"]))
         privates[number] = open_box(secrets[number], "folder/%s/private-key/%d" % (header["folder"], number), b64(before["privateKey"]))
-    names = set(name.replace(".twin.json", ".json") for name in os.listdir(os.path.join(vault, "keys"))) if os.path.isdir(os.path.join(vault, "keys")) else ()
+    names = set(name.replace(".twin.json", ".json") for name in os.listdir(os.path.join(own_dir, "keys"))) if os.path.isdir(os.path.join(own_dir, "keys")) else ()
     for name in names:  # 6.2
-        found = record(os.path.join(vault, "keys", name), "eremos-key")
+        found = record(os.path.join(own_dir, "keys", name), "eremos-key")
         purpose = "folder/%s/generation-key/%s/%d" % (header["folder"], found["key"], found["epoch"])
         secrets[found["key"]] = open_box(secrets[found["epoch"]], purpose, b64(found["box"])) if found["box"] is not None else open_envelope(privates[found["epoch"]], purpose, found["sealed"])
-    state = record(os.path.join(vault, states(vault)[0]), "eremos-state")
+    state = record(os.path.join(own_dir, states(own_dir)[0]), "eremos-state")
     present = state["generation"]
-    generation = record(os.path.join(vault, "generations", "%s-%d.json" % (present["digest"][:16], present["number"])), "eremos-generation")
+    generation = record(os.path.join(own_dir, "generations", "%s-%d.json" % (present["digest"][:16], present["number"])), "eremos-generation")
     assert digest(canonical({name: value for name, value in generation.items() if name != "signatures"})) == present["digest"]
-    check_generation(vault, generation, header)
-    listed = manifest(vault, generation["manifest"])
+    check_generation(own_dir, generation, header)
+    listed = manifest(own_dir, generation["manifest"])
     plain = b""
     for segment in generation["index"]["segments"]:
         begins = b64(segment["header"])
         identity = begins[32:48].hex()
-        part = Object(os.path.join(vault, "index", identity), "index", header, secrets, begins, listed[identity]).plaintext()
+        part = Object(os.path.join(own_dir, "index", identity), "index", header, secrets, begins, listed[identity]).plaintext()
         assert len(part) == segment["length"]
         plain += part[:segment["used"]]
     content_key = secrets[generation["key"] or generation["epoch"]]
@@ -381,7 +381,7 @@ def main():
             continue
         identity = begins[32:48].hex()
         assert listed[identity][1] == hashed.hex()
-        packs.append(Object(os.path.join(vault, "packs", identity[:2], identity), "pack", header, secrets, begins, listed[identity]).plaintext())
+        packs.append(Object(os.path.join(own_dir, "packs", identity[:2], identity), "pack", header, secrets, begins, listed[identity]).plaintext())
         assert len(packs[-1]) == length
 
     entries = {}

@@ -5,12 +5,12 @@ import {
   EremosError,
   type Located,
   type Looked,
-  VAULT_NAME,
+  OWN_DIR_NAME,
   displayPath,
   inspectFolder,
   isEncrypting,
   isEremosError,
-  vaultPlace,
+  ownDirPlace,
 } from "@eremos/core";
 import type { Eremos } from "../../eremos";
 import type { Keys } from "../../session/keys";
@@ -63,10 +63,11 @@ export async function sealArrivals(eremos: Eremos, keys: Keys, looked: readonly 
       .filter(isEncrypting)
       .map((record) => [record.id, record]),
   );
-  for (const { id, located, vaultPlace } of looked.filter((one) => sealed.has(one.id))) {
+  for (const { id, located, ownDirPlace } of looked.filter((one) => sealed.has(one.id))) {
     const publicKey = sealed.get(id)?.publicKey ?? "";
     try {
-      if (located?.inspection.state === "sealed" && publicKey !== "") eremos.ledger.slotSeen(id, publicKey, vaultPlace);
+      if (located?.inspection.state === "sealed" && publicKey !== "")
+        eremos.ledger.slotSeen(id, publicKey, ownDirPlace);
       if (located && mayTake(located))
         taken += await eremos.run<"seal-newcomers">({
           verb: "seal-newcomers",
@@ -115,14 +116,14 @@ async function lookFor(eremos: Eremos, folder: string): Promise<string | null> {
 
 function isSlot(eremos: Eremos, path: string, folder: string): boolean {
   try {
-    const inspection = fs.existsSync(joinPaths(path, VAULT_NAME.toString()))
+    const inspection = fs.existsSync(joinPaths(path, OWN_DIR_NAME.toString()))
       ? inspectFolder(eremos.disk, Buffer.from(path))
       : null;
     if (inspection?.folder !== folder || inspection.state !== "sealed" || inspection.visibility !== "view")
       return false;
     // A decoy repeats an id; it can't repeat what was recorded of the real one's directory.
     const known = eremos.registry.slot(folder)?.place ?? null;
-    return known === null || known === vaultPlace(eremos.disk, Buffer.from(path));
+    return known === null || known === ownDirPlace(eremos.disk, Buffer.from(path));
   } catch (error) {
     if (isEremosError(error)) return false;
     throw error;

@@ -1,6 +1,6 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
-import { HELD_NAME, VAULT_NAME } from "@eremos/core";
+import { HELD_NAME, OWN_DIR_NAME } from "@eremos/core";
 import * as z from "zod";
 import type { Dropped, DroppedFound } from "../../contract";
 import type { Eremos } from "../../eremos";
@@ -17,7 +17,7 @@ export const droppedSchema = z.strictObject({
 }) satisfies z.ZodType<Dropped>;
 
 const LONGEST_MS = 20_000;
-const OURS: readonly string[] = [VAULT_NAME.toString(), HELD_NAME.toString()];
+const OURS: readonly string[] = [OWN_DIR_NAME.toString(), HELD_NAME.toString()];
 
 /**
  * Where something lies that was dropped on the page: a browser tells its name and what is in it, and not its path.

@@ -11,12 +11,12 @@ import {
   isEncrypting,
   isLocked,
   newId,
+  ownDirPlace,
   protectedAbove,
   recoverFolder,
   refuseOffLimits,
   stepAside,
   traitsOf,
-  vaultPlace,
 } from "@eremos/core";
 import type { FolderKind, Protection } from "../../contract";
 import type { Note } from "../../data-directory";
@@ -242,7 +242,7 @@ function start(locking: Locking): StartedJob<"lock"> {
     },
     before: () => eremos.ledger.begun(during, known !== null),
     after: async (outcome) => {
-      await eremos.ledger.locked(during, outcome, outcome.sealed && vaultPlace(eremos.disk, outcome.path));
+      await eremos.ledger.locked(during, outcome, outcome.sealed && ownDirPlace(eremos.disk, outcome.path));
       if (eremos.keys && outcome.sealed)
         setImmediate(() => void eremos.holding((now) => renewLocked(eremos, now, id)).catch(() => undefined));
       return verb === "put-back" ? null : lockedSentence(nameOf(path), outcome, during);

@@ -15,8 +15,8 @@ import {
   isEremosError,
   isLocked,
   openOwner,
+  ownDirPlace,
   traitsOf,
-  vaultPlace,
   wipe,
   withDevice,
   withPassword,
@@ -178,7 +178,7 @@ export async function takeIn(eremos: Eremos, { path: typed, secret, accept = [] 
     keys,
     record,
     adopted.header,
-    adopted.publicKey === "" ? null : vaultPlace(eremos.disk, path),
+    adopted.publicKey === "" ? null : ownDirPlace(eremos.disk, path),
     isOpen ? at : null,
   );
   eremos.announce({ topic: "scan" });

@@ -5,7 +5,7 @@ import {
   type WaysIn,
   isEncrypting,
   openFolderKeyBefore,
-  vaultPlace,
+  ownDirPlace,
   waysInto,
   wipe,
 } from "@eremos/core";
@@ -44,7 +44,7 @@ export async function giveKey(
   const header = await eremos.run<"renew">({ verb: "renew", input });
   const { publicKey } = waysInto(header, eremos.requireOwner());
   const renewed = { ...(eremos.registry.list(keys).find(({ id }) => id === record.id) ?? record), publicKey };
-  eremos.ledger.keyed(keys, renewed, header, vaultPlace(eremos.disk, located.realPath));
+  eremos.ledger.keyed(keys, renewed, header, ownDirPlace(eremos.disk, located.realPath));
   return renewed;
 }
 

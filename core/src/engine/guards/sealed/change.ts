@@ -24,7 +24,7 @@ import { type HeldFolder, displayPath, isMountPoint } from "../../ground";
  */
 export function changeSealed(disk: Disk, hand: InHand, input: ChangeInput): Changed {
   try {
-    const state = loadState(disk, hand.folder.vault);
+    const state = loadState(disk, hand.folder.ownDir);
     if (state?.state !== "sealed")
       throw new EremosError("not-locked", `${displayPath(input.path)} is not locked now. Nothing was touched.`);
     if (isSo(state, input)) return { path: hand.folder.path, stillOpenIn: [] };
@@ -52,10 +52,10 @@ function isSo(state: StateRecord, input: ChangeInput): boolean {
 }
 
 function hideLocked(disk: Disk, folder: HeldFolder, state: StateRecord, hiding: Hiding): Buffer {
-  const hidden = commitState(disk, folder.vault, { ...state, ...hiding });
+  const hidden = commitState(disk, folder.ownDir, { ...state, ...hiding });
   removeSigns(disk, folder, state);
   const path = hide(disk, folder, hidden);
-  commitState(disk, folder.vault, { ...hidden, shows: [] });
+  commitState(disk, folder.ownDir, { ...hidden, shows: [] });
   return path;
 }
 
@@ -65,11 +65,11 @@ function hideLocked(disk: Disk, folder: HeldFolder, state: StateRecord, hiding: 
  */
 function showLocked(disk: Disk, folder: HeldFolder, state: StateRecord, hiding: Hiding, signs: Signs): Buffer {
   removeSigns(disk, folder, state);
-  const showing = commitState(disk, folder.vault, { ...state, shows: shownBy(signs) });
-  writeSigns(disk, folder.vault, signs);
-  disk.barrier(folder.vault);
+  const showing = commitState(disk, folder.ownDir, { ...state, shows: shownBy(signs) });
+  writeSigns(disk, folder.ownDir, signs);
+  disk.barrier(folder.ownDir);
   placeSigns(disk, folder, showing);
   disk.syncDir(folder.dir);
-  const shown = commitState(disk, folder.vault, { ...showing, ...hiding });
+  const shown = commitState(disk, folder.ownDir, { ...showing, ...hiding });
   return hide(disk, folder, shown);
 }

@@ -53,7 +53,7 @@ export function sealFileByFile(
   let base = begun.state === "mixed" ? sealedSoFar(of, begun) : of.opened;
   let now = begun;
   const enter = (state: StateRecord): void => {
-    now = commitState(disk, folder.vault, state);
+    now = commitState(disk, folder.ownDir, state);
     onState(now);
   };
   let leftBefore = Number.POSITIVE_INFINITY;
@@ -63,13 +63,13 @@ export function sealFileByFile(
     const room = roomForRound(surveyed, disk.freeBytes(folder.dir));
     const content = sealContent(of, base, now, room, (state) => onState((now = state)));
     if (content.sealed.left > 0 && content.sealed.left >= leftBefore) throw noRoom(disk, folder.dir);
-    disk.barrier(folder.vault);
+    disk.barrier(folder.ownDir);
     refuseInUse(disk, input);
     enter({ ...now, state: "mixed", mixed: true, generation: refOf(content.record), next: null });
     const { sealed, close } = sealedFor(of, content, false);
     const stay = removeSealedFiles(disk, folder.dir, sealed);
     close();
-    sweep(disk, folder.vault, [content.record]);
+    sweep(disk, folder.ownDir, [content.record]);
     if (stay === 0 && content.sealed.left === 0) return content;
     // What changed meanwhile is sealed again, at the cost of others.
     leftBefore = stay > 0 ? Number.POSITIVE_INFINITY : content.sealed.left;
@@ -95,8 +95,8 @@ function sealedSoFar({ disk, folder, input, making }: SealingOf, begun: StateRec
       "damaged",
       "The folder's record says that a part of it is locked, and names none. Nothing was touched.",
     );
-  const { record } = loadGeneration(disk, folder.vault, begun.generation);
-  return { tree: loadTree(disk, folder.vault, record, making.keys).tree, identities: null, mixed: true };
+  const { record } = loadGeneration(disk, folder.ownDir, begun.generation);
+  return { tree: loadTree(disk, folder.ownDir, record, making.keys).tree, identities: null, mixed: true };
 }
 
 /** The number of the generation that comes after a state's. */
@@ -136,7 +136,7 @@ export function openFileByFile(
   keepAside(disk, folder, tree, begun);
   let state = begun;
   while (tree.files > 0) {
-    state = commitState(disk, folder.vault, {
+    state = commitState(disk, folder.ownDir, {
       ...state,
       state: "mixed",
       mixed: true,
@@ -147,18 +147,18 @@ export function openFileByFile(
     const batch = nextBatch(tree, disk.freeBytes(folder.dir));
     placeBatch(of, tree, batch);
     encoded = withoutBatch(tree, batch);
-    const parents = parentsFrom(disk, folder.vault, refOf(record));
+    const parents = parentsFrom(disk, folder.ownDir, refOf(record));
     ({ tree, record } = writeGenerationOf(
       { ...writing, purpose: { ...writing.purpose, number: numberAfter(state) } },
       encoded,
       parents,
     ));
-    disk.barrier(folder.vault);
-    state = commitState(disk, folder.vault, { ...state, generation: refOf(record), next: null, staging: null });
-    sweep(disk, folder.vault, [record]);
+    disk.barrier(folder.ownDir);
+    state = commitState(disk, folder.ownDir, { ...state, generation: refOf(record), next: null, staging: null });
+    sweep(disk, folder.ownDir, [record]);
   }
   finishDirectories(disk, folder, tree);
-  disk.barrier(folder.vault);
+  disk.barrier(folder.ownDir);
   return { state, index: encoded ?? { bytes: first.bytes, record: of.from.index.record }, tree, record };
 }
 
@@ -188,7 +188,7 @@ function completeGroups(disk: Disk, folder: HeldFolder, tree: TreeReader): void 
       within(disk, ensureDir(disk, dir, entry.name), (inner) => visit(inner, entry, make, use));
     }
   };
-  within(disk, ensureDir(disk, folder.vault, NAMES.links), (scratch) => {
+  within(disk, ensureDir(disk, folder.ownDir, NAMES.links), (scratch) => {
     emptyDir(disk, scratch);
     visit(folder.dir, tree.root, false, (dir, entry) => {
       if (found.has(entry.linkGroup) || disk.find(dir, entry.name)?.type !== "file") return;
@@ -202,7 +202,7 @@ function completeGroups(disk: Disk, folder: HeldFolder, tree: TreeReader): void 
       });
     emptyDir(disk, scratch);
   });
-  disk.removeDir(folder.vault, NAMES.links);
+  disk.removeDir(folder.ownDir, NAMES.links);
 }
 
 /** Whether a file belongs to the round: by its pack, since a pack goes as a whole. Files without data go first. */
@@ -265,16 +265,16 @@ function placeBatch(of: OpeningFileByFile, tree: TreeReader, batch: Batch): void
   } = of;
   const packs = of.packsOf(tree);
   try {
-    within(disk, ensureDir(disk, folder.vault, NAMES.staging), (staging) => {
+    within(disk, ensureDir(disk, folder.ownDir, NAMES.staging), (staging) => {
       writeBatch(of, tree, batch, staging, packs);
-      disk.barrier(folder.vault);
+      disk.barrier(folder.ownDir);
       moveBatch(disk, folder, tree, batch, staging);
-      disk.barrier(folder.vault);
+      disk.barrier(folder.ownDir);
     });
   } finally {
     packs.closeAll();
   }
-  disk.removeDir(folder.vault, NAMES.staging);
+  disk.removeDir(folder.ownDir, NAMES.staging);
 }
 
 /** Calls `use` with each file of a round and its number in it, `into` with each directory on the way. */
@@ -389,7 +389,7 @@ function finishDirectories(disk: Disk, folder: HeldFolder, tree: TreeReader): vo
       applyLinkMeta(disk, dir, entry, HOLDS_ALL);
   };
   visit(folder.dir, tree.root, makeLink, () => undefined);
-  disk.barrier(folder.vault);
+  disk.barrier(folder.ownDir);
   visit(
     folder.dir,
     tree.root,

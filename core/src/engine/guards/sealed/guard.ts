@@ -6,7 +6,7 @@ import { displayPath, isNotContents } from "../../ground";
 import { countRemains, isOwnState } from "../../records";
 import { countDrops } from "../../slot";
 import { isSign } from "../../visibility";
-import { type Guard, type LockInput, type Look, type VaultFolder, isLocked } from "../guard";
+import { type FolderWithOwnDir, type Guard, type LockInput, type Look, isLocked } from "../guard";
 import { changeSealed } from "./change";
 import { previewSealing, sealFolder } from "./lock";
 import { recoverSealed } from "./recover-sealed";
@@ -42,8 +42,8 @@ function withoutKeys(path: Buffer): EremosError {
   );
 }
 
-function inspect(disk: Disk, folder: VaultFolder, state: StateRecord): Look {
-  const { vault } = folder;
+function inspect(disk: Disk, folder: FolderWithOwnDir, state: StateRecord): Look {
+  const { ownDir } = folder;
   const { folder: id, generation, visibility, lockedName, held } = state;
   return {
     folder: id,
@@ -53,14 +53,14 @@ function inspect(disk: Disk, folder: VaultFolder, state: StateRecord): Look {
     visibility,
     lockedName,
     held,
-    isOwn: isOwnState(disk, vault, state),
+    isOwn: isOwnState(disk, ownDir, state),
     arrivals: arrivalsIn(disk, folder, state),
-    drops: countDrops(disk, vault),
-    remains: countRemains(disk, vault),
+    drops: countDrops(disk, ownDir),
+    remains: countRemains(disk, ownDir),
   };
 }
 
-function arrivalsIn(disk: Disk, { dir }: VaultFolder, state: StateRecord): number {
+function arrivalsIn(disk: Disk, { dir }: FolderWithOwnDir, state: StateRecord): number {
   if (!isLocked(state)) return 0;
   const top = disk.statOpen(dir);
   return disk.list(dir).filter((name) => !isNotContents(top, name) && !isSign(name, state)).length;

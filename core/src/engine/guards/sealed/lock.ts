@@ -30,8 +30,8 @@ import {
   type Hooks,
   Meter,
   NAMES,
+  OWN_DIR_NAME,
   type Survey,
-  VAULT_NAME,
   closeFolder,
   displayPath,
   ensureDir,
@@ -122,7 +122,7 @@ function undoLock(disk: Disk, folder: HeldFolder, root: Stat, error: unknown): E
     );
   }
   try {
-    if (disk.find(folder.dir, VAULT_NAME)) recoverHeld(disk, folder);
+    if (disk.find(folder.dir, OWN_DIR_NAME)) recoverHeld(disk, folder);
   } catch {
     return fromSystemError(
       error,
@@ -142,7 +142,7 @@ function undoLock(disk: Disk, folder: HeldFolder, root: Stat, error: unknown): E
 
 function stateOrNull(disk: Disk, folder: HeldFolder): StateRecord | null {
   try {
-    return disk.find(folder.dir, VAULT_NAME) ? loadState(disk, folder.vault) : null;
+    return disk.find(folder.dir, OWN_DIR_NAME) ? loadState(disk, folder.ownDir) : null;
   } catch {
     return null;
   }
@@ -174,7 +174,7 @@ function lookBeforeTouching(
       throw new EremosError("no-permission", `This account may not change ${displayPath(path)}. Nothing was touched.`);
     const hiding = hidingFor(disk, path, { visibility, cover }, grounds);
     const free = disk.freeBytes(folder.dir);
-    const base = note && folder.vault ? loadOpened(disk, folder.vault, note.opened) : null;
+    const base = note && folder.ownDir ? loadOpened(disk, folder.ownDir, note.opened) : null;
     if (quickly && base) {
       const { files, bytes, entries } = base.tree;
       const found = { root: disk.statOpen(folder.dir), entries, files, bytes, largest: bytes };
@@ -184,7 +184,7 @@ function lookBeforeTouching(
     const found = survey(disk, folder.dir, hooks);
     refuse(found.refusals);
     // What is sealed already goes first, and makes room for the rest.
-    if (folder.vault && loadState(disk, folder.vault)?.mixed)
+    if (folder.ownDir && loadState(disk, folder.ownDir)?.mixed)
       return {
         found,
         room: { strategy: "file-by-file", free },
@@ -256,11 +256,11 @@ function tellsWriters(disk: Disk, dir: Dir): boolean {
 
 /** The state to lock from; an operation that was cut off is brought to an end first. */
 function stateForLock(disk: Disk, folder: HeldFolder, input: SealingInput): StateRecord | null {
-  const before = loadState(disk, folder.vault);
+  const before = loadState(disk, folder.ownDir);
   if (!before) return null;
-  if (before.state !== "sealed" && (before.state !== "open" || !isOwnState(disk, folder.vault, before)))
+  if (before.state !== "sealed" && (before.state !== "open" || !isOwnState(disk, folder.ownDir, before)))
     recoverHeld(disk, folder);
-  const state = disk.find(folder.dir, VAULT_NAME) ? loadState(disk, folder.vault) : null;
+  const state = disk.find(folder.dir, OWN_DIR_NAME) ? loadState(disk, folder.ownDir) : null;
   if (!state)
     throw new EremosError(
       "interrupted",
@@ -284,19 +284,19 @@ function lockHeld(of: SealingOf, strategy: Strategy): Locked {
   const content = isMixed
     ? sealFileByFile(of, now, (state) => (now = state))
     : sealWhole(of, now, (state) => (now = state));
-  writeSigns(disk, folder.vault, input);
-  disk.barrier(folder.vault);
+  writeSigns(disk, folder.ownDir, input);
+  disk.barrier(folder.ownDir);
   stopIfCancelled(of.hooks);
   // Made before the commit, which makes its entry durable: what moves into it can't get lost with it.
-  disk.closeDir(ensureDir(disk, folder.vault, NAMES.staging));
-  now = commitState(disk, folder.vault, {
+  disk.closeDir(ensureDir(disk, folder.ownDir, NAMES.staging));
+  now = commitState(disk, folder.ownDir, {
     ...now,
     state: "committed",
     next: isMixed ? null : now.next,
     staging: NAMES.staging.toString(),
   });
   const { holders, earlier } = removePlain(of, content, now);
-  const done = loadState(disk, folder.vault) ?? now;
+  const done = loadState(disk, folder.ownDir) ?? now;
   return {
     folder: input.folder,
     path: hide(disk, folder, done),
@@ -316,7 +316,7 @@ function lockHeld(of: SealingOf, strategy: Strategy): Locked {
 }
 
 function sealWhole(of: SealingOf, state: StateRecord, onState: (state: StateRecord) => void): SealedContent {
-  commitState(of.disk, of.folder.vault, state);
+  commitState(of.disk, of.folder.ownDir, state);
   return sealContent(of, of.opened, state, Number.POSITIVE_INFINITY, onState);
 }
 
@@ -333,18 +333,21 @@ function removePlain(
   const { files } = content.tree;
   const { sealed, close } = sealedFor(of, content, committed.mixed);
   try {
-    return within(disk, disk.openDir(folder.vault, NAMES.staging), (staging) => {
+    return within(disk, disk.openDir(folder.ownDir, NAMES.staging), (staging) => {
       hooks.progress({ phase: "moving", files: 0, filesTotal: files, bytes: 0, bytesTotal: 0 });
       moveOut(disk, folder.dir, staging, sealed);
       disk.syncDir(folder.dir);
       disk.syncDir(staging);
-      commitState(disk, folder.vault, { ...committed, state: "staged" });
+      commitState(disk, folder.ownDir, { ...committed, state: "staged" });
       verifyStaged(disk, staging, sealed);
-      const holders = refuseInUse(disk, { ...input, path: joinPath(joinPath(input.path, VAULT_NAME), NAMES.staging) });
+      const holders = refuseInUse(disk, {
+        ...input,
+        path: joinPath(joinPath(input.path, OWN_DIR_NAME), NAMES.staging),
+      });
       stopIfCancelled(hooks);
 
       hooks.progress({ phase: "removing", files: 0, filesTotal: files, bytes: 0, bytesTotal: 0 });
-      const removing = commitState(disk, folder.vault, {
+      const removing = commitState(disk, folder.ownDir, {
         ...committed,
         state: "removing",
         generation: refOf(content.record),
@@ -352,7 +355,7 @@ function removePlain(
         mixed: false,
       });
       finishRemoving(disk, folder, removing);
-      commitState(disk, folder.vault, { ...removing, state: "sealed", staging: null, modes: [], times: null });
+      commitState(disk, folder.ownDir, { ...removing, state: "sealed", staging: null, modes: [], times: null });
       removeStrays(of, content);
       return { holders, earlier: sweepAfter(of, content) };
     });
@@ -369,12 +372,12 @@ function sweepAfter(
   if (signer.by === "owner")
     return sweepKeeping(
       disk,
-      folder.vault,
+      folder.ownDir,
       { head, believed: believedOf({ ...signer, devices: [signer.device] }) },
       record,
       keep,
     );
-  keepInsured(disk, folder.vault, () => true);
+  keepInsured(disk, folder.ownDir, () => true);
   return "gone";
 }
 
@@ -383,7 +386,7 @@ function removeStrays({ disk, folder, making }: SealingOf, { sealed, tree }: Sea
   const used = new Set(tree.packs().map(({ object }) => object));
   for (const { object, header } of sealed.packs.values())
     if (!used.has(object) && decodeObjectHeader(header).batch === making.batch)
-      removeObject(disk, folder.vault, "pack", object);
+      removeObject(disk, folder.ownDir, "pack", object);
 }
 
 function stopIfCancelled(hooks: Hooks): void {

@@ -10,7 +10,7 @@ import {
   type Folder,
   type HeldFolder,
   NAMES,
-  VAULT_NAME,
+  OWN_DIR_NAME,
   closeTop,
   displayPath,
   dropLock,
@@ -43,12 +43,12 @@ import { discardWork } from "../../contents";
 
 /** By what the state record says, read now; a folder without one is an ordinary one. */
 export function recoverHeld(disk: Disk, folder: HeldFolder): Recovery {
-  const state = loadState(disk, folder.vault);
+  const state = loadState(disk, folder.ownDir);
   return state ? recoverSealed(disk, folder, state) : removeLeftover(disk, folder);
 }
 
 export function recoverSealed(disk: Disk, folder: HeldFolder, state: StateRecord): Recovery {
-  if (!isAtRest(state) && !isOwnState(disk, folder.vault, state)) return keepBoth(disk, folder, state);
+  if (!isAtRest(state) && !isOwnState(disk, folder.ownDir, state)) return keepBoth(disk, folder, state);
   const unfinished =
     state.next !== null ||
     state.staging !== null ||
@@ -66,8 +66,8 @@ export function recoverSealed(disk: Disk, folder: HeldFolder, state: StateRecord
   // stands for.
   if (
     steps.includes("finish-removing") &&
-    disk.find(folder.vault, NAMES.staging) &&
-    !isAllThere(disk, folder.vault, state.generation)
+    disk.find(folder.ownDir, NAMES.staging) &&
+    !isAllThere(disk, folder.ownDir, state.generation)
   )
     return keepBoth(disk, folder, state);
   for (const step of steps) {
@@ -79,8 +79,8 @@ export function recoverSealed(disk: Disk, folder: HeldFolder, state: StateRecord
 }
 
 /** Whether every object of a state lies here, in its whole length. */
-function isAllThere(disk: Disk, vault: Dir, ref: GenerationRef | null): boolean {
-  const arrival = ref && arrivalOf(disk, vault, ref);
+function isAllThere(disk: Disk, ownDir: Dir, ref: GenerationRef | null): boolean {
+  const arrival = ref && arrivalOf(disk, ownDir, ref);
   return arrival !== null && arrival.arrived === arrival.pieces;
 }
 
@@ -95,21 +95,21 @@ function isAtRest({ state, next, staging }: StateRecord): boolean {
  * file by file. @throws EremosError `unvouched` where nothing sealed is whole
  */
 function keepBoth(disk: Disk, folder: HeldFolder, state: StateRecord): Recovery {
-  const generation = newestWhole(disk, folder.vault, isFromElsewhere(disk, folder.vault, state));
+  const generation = newestWhole(disk, folder.ownDir, isFromElsewhere(disk, folder.ownDir, state));
   if (generation === null)
     throw new EremosError(
       "unvouched",
       `Work on ${displayPath(folder.path)} was cut off, and its record is not of this computer, so nothing was removed or moved. Finish it on the computer that began it, or bring everything out with \`eremos rescue\`.`,
       { what: "record" },
     );
-  if (disk.find(folder.vault, NAMES.staging)) {
-    within(disk, disk.openDir(folder.vault, NAMES.staging), (staging) => {
+  if (disk.find(folder.ownDir, NAMES.staging)) {
+    within(disk, disk.openDir(folder.ownDir, NAMES.staging), (staging) => {
       moveIn(disk, staging, folder.dir, []);
-      disk.barrier(folder.vault);
+      disk.barrier(folder.ownDir);
     });
-    disk.removeDir(folder.vault, NAMES.staging);
+    disk.removeDir(folder.ownDir, NAMES.staging);
   }
-  const kept = commitState(disk, folder.vault, {
+  const kept = commitState(disk, folder.ownDir, {
     ...state,
     state: "mixed",
     generation,
@@ -126,30 +126,30 @@ function keepBoth(disk: Disk, folder: HeldFolder, state: StateRecord): Recovery 
  * The newest generation whose record and index are there; null: none. @throws EremosError `arriving` where none is
  * there throughout and the rest may come
  */
-function newestWhole(disk: Disk, vault: Dir, mayCome: boolean): GenerationRef | null {
-  const found = wholeGenerations(disk, vault).records;
-  const throughout = found.find((record) => isAllThere(disk, vault, refOf(record)));
+function newestWhole(disk: Disk, ownDir: Dir, mayCome: boolean): GenerationRef | null {
+  const found = wholeGenerations(disk, ownDir).records;
+  const throughout = found.find((record) => isAllThere(disk, ownDir, refOf(record)));
   if (!throughout && mayCome)
-    throw stillArriving("This folder", (found[0] && arrivalOf(disk, vault, refOf(found[0]))) ?? NOTHING_HERE);
+    throw stillArriving("This folder", (found[0] && arrivalOf(disk, ownDir, refOf(found[0]))) ?? NOTHING_HERE);
   // Else one of which the index is: then some of its files are missing, and the others come out.
   const whole =
     throughout ??
     found.find((record) =>
-      segmentsOf(record).every(({ object }) => objectLength(disk, vault, "index", object) !== null),
+      segmentsOf(record).every(({ object }) => objectLength(disk, ownDir, "index", object) !== null),
     );
   return whole ? refOf(whole) : null;
 }
 
 /** Where its first sealing was undone, it lies open as before under another guard, or is an ordinary folder. */
 function stateBefore(disk: Disk, folder: HeldFolder): GuardState | null {
-  return disk.find(folder.dir, VAULT_NAME) ? (loadGuard(disk, folder.vault)?.state ?? null) : null;
+  return disk.find(folder.dir, OWN_DIR_NAME) ? (loadGuard(disk, folder.ownDir)?.state ?? null) : null;
 }
 
 /**
  * Eremos' directory without a state record: a first lock cut off before its first record, or a release after its last.
  */
 export function removeLeftover(disk: Disk, folder: HeldFolder): Recovery {
-  removeVault(disk, folder);
+  removeOwnDir(disk, folder);
   return { state: null, path: folder.path, steps: ["dismantle"] };
 }
 
@@ -157,25 +157,25 @@ export function removeLeftover(disk: Disk, folder: HeldFolder): Recovery {
  * Where the folder lay open under another guard, it still does; the container of a single file goes when the file is
  * out of it.
  */
-function removeVault(disk: Disk, folder: HeldFolder): void {
-  if ([NAMES.guard, NAMES.file].some((name) => hasRecord(disk, folder.vault, name))) {
+function removeOwnDir(disk: Disk, folder: HeldFolder): void {
+  if ([NAMES.guard, NAMES.file].some((name) => hasRecord(disk, folder.ownDir, name))) {
     emptyDir(
       disk,
-      folder.vault,
+      folder.ownDir,
       (name) => isOfGuard(name) || isRecordName(name, NAMES.file) || name.equals(NAMES.lock),
     );
-    disk.syncDir(folder.vault);
+    disk.syncDir(folder.ownDir);
     return;
   }
-  emptyDir(disk, folder.vault);
-  const remove = (): void => keepingTimes(disk, folder.dir, () => disk.removeDir(folder.dir, VAULT_NAME));
+  emptyDir(disk, folder.ownDir);
+  const remove = (): void => keepingTimes(disk, folder.dir, () => disk.removeDir(folder.dir, OWN_DIR_NAME));
   try {
     remove();
   } catch (error) {
     if (systemCode(error) !== "ENOTEMPTY") throw error;
     // Through FUSE an open file keeps a name until it is closed.
     dropLock(disk, folder);
-    emptyDir(disk, folder.vault);
+    emptyDir(disk, folder.ownDir);
     remove();
   }
 }
@@ -186,8 +186,8 @@ function apply(disk: Disk, folder: HeldFolder, state: StateRecord, step: Exclude
       moveBack(disk, folder, state);
       return state;
     case "discard-next":
-      if (state.next) discardWork(disk, folder.vault, state.next, state.generation);
-      removeWrittenSigns(disk, folder.vault);
+      if (state.next) discardWork(disk, folder.ownDir, state.next, state.generation);
+      removeWrittenSigns(disk, folder.ownDir);
       return state;
     case "remove-page":
       removeSigns(disk, folder, state);
@@ -199,7 +199,7 @@ function apply(disk: Disk, folder: HeldFolder, state: StateRecord, step: Exclude
       restoreModes(disk, folder.dir, state.modes);
       return state;
     case "mark-open":
-      return commitState(disk, folder.vault, {
+      return commitState(disk, folder.ownDir, {
         ...state,
         state: "open",
         next: null,
@@ -209,7 +209,7 @@ function apply(disk: Disk, folder: HeldFolder, state: StateRecord, step: Exclude
         shows: [],
       });
     case "mark-mixed":
-      return commitState(disk, folder.vault, {
+      return commitState(disk, folder.ownDir, {
         ...state,
         state: "mixed",
         next: null,
@@ -221,13 +221,13 @@ function apply(disk: Disk, folder: HeldFolder, state: StateRecord, step: Exclude
       finishRemoving(disk, folder, state);
       return state;
     case "empty-staging":
-      removeEntry(disk, folder.vault, NAMES.staging);
-      removeEntry(disk, folder.vault, NAMES.links);
+      removeEntry(disk, folder.ownDir, NAMES.staging);
+      removeEntry(disk, folder.ownDir, NAMES.links);
       // What is readable is gone for certain before any record says that the folder is sealed.
-      disk.syncDir(folder.vault);
+      disk.syncDir(folder.ownDir);
       return state;
     case "mark-sealed":
-      return commitState(disk, folder.vault, {
+      return commitState(disk, folder.ownDir, {
         ...state,
         state: "sealed",
         next: null,
@@ -240,21 +240,21 @@ function apply(disk: Disk, folder: HeldFolder, state: StateRecord, step: Exclude
 
 /** Entries and the modes they get back are durable before any record says that they are at their place. */
 export function moveBack(disk: Disk, folder: HeldFolder, state: StateRecord): void {
-  if (disk.find(folder.vault, NAMES.staging)) {
-    within(disk, disk.openDir(folder.vault, NAMES.staging), (staging) => {
+  if (disk.find(folder.ownDir, NAMES.staging)) {
+    within(disk, disk.openDir(folder.ownDir, NAMES.staging), (staging) => {
       closeTop(disk, folder.dir, state.modes);
       moveIn(disk, staging, folder.dir, state.modes);
       restoreModes(disk, folder.dir, state.modes);
       restoreTimes(disk, folder, state);
-      disk.barrier(folder.vault);
+      disk.barrier(folder.ownDir);
     });
-    disk.removeDir(folder.vault, NAMES.staging);
+    disk.removeDir(folder.ownDir, NAMES.staging);
   } else if (state.modes.length > 0) {
     restoreModes(disk, folder.dir, state.modes);
     restoreTimes(disk, folder, state);
-    disk.barrier(folder.vault);
+    disk.barrier(folder.ownDir);
   }
-  removeEntry(disk, folder.vault, NAMES.links);
+  removeEntry(disk, folder.ownDir, NAMES.links);
 }
 
 function restoreTimes(disk: Disk, folder: Folder, state: StateRecord): void {
@@ -263,12 +263,12 @@ function restoreTimes(disk: Disk, folder: Folder, state: StateRecord): void {
 
 /** Removes the plain copy, puts the page at its place. From `removing` on this may only go forward. */
 export function finishRemoving(disk: Disk, folder: HeldFolder, state: StateRecord): void {
-  removeStaging(disk, folder.vault);
-  removeEntry(disk, folder.vault, NAMES.opened);
-  emptyDir(disk, folder.vault, (name) => !isOfGuard(name));
+  removeStaging(disk, folder.ownDir);
+  removeEntry(disk, folder.ownDir, NAMES.opened);
+  emptyDir(disk, folder.ownDir, (name) => !isOfGuard(name));
   placeSigns(disk, folder, state);
   restoreTopMode(disk, folder.dir, state.modes);
-  disk.syncDir(folder.vault);
+  disk.syncDir(folder.ownDir);
   disk.syncDir(folder.dir);
 }
 
@@ -277,16 +277,16 @@ export function finishRemoving(disk: Disk, folder: HeldFolder, state: StateRecor
  * never sealed before and lies open under another guard still does.
  */
 export function dismantle(disk: Disk, folder: HeldFolder, state: StateRecord): void {
-  if (state.state !== "releasing") commitState(disk, folder.vault, { ...state, state: "releasing" });
+  if (state.state !== "releasing") commitState(disk, folder.ownDir, { ...state, state: "releasing" });
   removeSigns(disk, folder, state);
   bringRemainsOut(disk, folder);
   const stays = (name: Buffer): boolean =>
     isStateName(name) || isRecordName(name, NAMES.file) || (state.generation === null && isOfGuard(name));
-  emptyDir(disk, folder.vault, (name) => stays(name) || name.equals(NAMES.lock));
-  disk.syncDir(folder.vault);
+  emptyDir(disk, folder.ownDir, (name) => stays(name) || name.equals(NAMES.lock));
+  disk.syncDir(folder.ownDir);
   // While a record still says what they were.
   restoreTimes(disk, folder, state);
-  emptyDir(disk, folder.vault, stays);
-  removeVault(disk, folder);
+  emptyDir(disk, folder.ownDir, stays);
+  removeOwnDir(disk, folder);
   disk.syncDir(folder.dir);
 }

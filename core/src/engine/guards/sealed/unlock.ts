@@ -40,7 +40,7 @@ import {
   type Hooks,
   Meter,
   NAMES,
-  VAULT_NAME,
+  OWN_DIR_NAME,
   closeTop,
   commitFile,
   commitRecord,
@@ -92,8 +92,8 @@ const CLOCK_TICK_MS = 20;
 export async function unsealFolder(disk: Disk, hand: InHand, input: UnsealInput, hooks: Hooks): Promise<Unlocked> {
   return openThen(disk, hand, input, hooks, false, (folder, opened) => {
     const bytes = writeOpened(opened.index.bytes, opened.index.record, opened.identities, opened.hasHeldNames);
-    commitFile(disk, folder.vault, NAMES.opened, bytes);
-    commitState(disk, folder.vault, {
+    commitFile(disk, folder.ownDir, NAMES.opened, bytes);
+    commitState(disk, folder.ownDir, {
       ...opened.state,
       state: "open",
       next: null,
@@ -111,7 +111,7 @@ export async function unsealFolder(disk: Disk, hand: InHand, input: UnsealInput,
  */
 export async function releaseSealed(disk: Disk, hand: InHand, input: UnsealInput, hooks: Hooks): Promise<Unlocked> {
   return openThen(disk, hand, input, hooks, true, (folder, { state }) => {
-    refuseWaitingDrops(disk, folder.vault);
+    refuseWaitingDrops(disk, folder.ownDir);
     dismantle(disk, folder, state);
     return null;
   });
@@ -122,10 +122,10 @@ export async function releaseSealed(disk: Disk, hand: InHand, input: UnsealInput
  */
 export function releaseOpen(disk: Disk, { folder }: InHand): Unlocked {
   try {
-    const state = loadState(disk, folder.vault);
+    const state = loadState(disk, folder.ownDir);
     if (state?.state !== "open")
       throw new EremosError("not-open", `${displayPath(folder.path)} is not open now. Nothing was touched.`);
-    refuseWaitingDrops(disk, folder.vault);
+    refuseWaitingDrops(disk, folder.ownDir);
     refuseToLose(disk, folder);
     restoreTopMode(disk, folder.dir, state.modes);
     restoreModes(disk, folder.dir, state.modes);
@@ -141,10 +141,10 @@ export function releaseOpen(disk: Disk, { folder }: InHand): Unlocked {
  * What the disk can't hold of a folder that lies open there is in its sealed copy alone, which goes with a release.
  * @throws EremosError `unsupported`
  */
-function refuseToLose(disk: Disk, { dir, vault }: HeldFolder): void {
-  const holding = disk.holds(vault);
+function refuseToLose(disk: Disk, { dir, ownDir }: HeldFolder): void {
+  const holding = disk.holds(ownDir);
   if (holdsAll(holding) && holdsNames(holding)) return;
-  const bytes = readSmallFile(disk, vault, NAMES.opened, Number.MAX_SAFE_INTEGER);
+  const bytes = readSmallFile(disk, ownDir, NAMES.opened, Number.MAX_SAFE_INTEGER);
   const { tree, hasHeldNames } = bytes ? readOpened(bytes) : { tree: null, hasHeldNames: false };
   if (tree && !(hasHeldNames && hasOtherForms(tree)) && !hasMore({ disk, tree, holding }, dir, tree.root)) return;
   throw new EremosError(
@@ -200,11 +200,11 @@ async function openThen(
   try {
     const found = sealedState(disk, hand.folder);
     isMixed = found.mixed;
-    const sealed = await openSealed(disk, hand.folder.vault, found, input);
+    const sealed = await openSealed(disk, hand.folder.ownDir, found, input);
     const state: StateRecord = { ...found, generation: refOf(sealed.generation) };
     ({ keys } = sealed);
     const isUnknown = keys.standing === "unknown";
-    const loaded = loadTree(disk, hand.folder.vault, sealed.generation, keys);
+    const loaded = loadTree(disk, hand.folder.ownDir, sealed.generation, keys);
     const strategy = state.mixed ? "file-by-file" : strategyFor(disk, hand.folder, loaded.tree);
     if (input.closed && strategy === "file-by-file")
       throw new EremosError(
@@ -223,7 +223,7 @@ async function openThen(
     hand.folder = showAtOrdinaryPath(disk, hand.folder, state, place);
     const { folder } = hand;
     // Where no sealed copy stays, which would keep what the disk can't hold, all of it is demanded.
-    const holding = forGood || strategy === "file-by-file" ? HOLDS_ALL : disk.holds(folder.vault);
+    const holding = forGood || strategy === "file-by-file" ? HOLDS_ALL : disk.holds(folder.ownDir);
     const hasHeldNames = !holdsNames(holding);
     const of: Opening = {
       disk: hasHeldNames ? withHeldNames(disk, folder, loaded.tree) : disk,
@@ -243,7 +243,7 @@ async function openThen(
     isMixed = strategy === "file-by-file";
     const opened = isMixed ? openInRounds(of) : openWhole(of);
     const { files, bytes } = loaded.tree;
-    if (disk.find(folder.vault, NAMES.drops)) await takeOutDrops(of.disk, folder, head.header, keys);
+    if (disk.find(folder.ownDir, NAMES.drops)) await takeOutDrops(of.disk, folder, head.header, keys);
     const isHeldWhole =
       holdsAll(holding) || !hasMore({ disk: of.disk, tree: loaded.tree, holding }, folder.dir, loaded.tree.root);
     const note = finish(folder, opened);
@@ -293,7 +293,7 @@ function recoverIfPossible(disk: Disk, folder: HeldFolder): void {
 }
 
 function sealedState(disk: Disk, folder: HeldFolder): StateRecord {
-  const state = disk.find(folder.dir, VAULT_NAME) ? loadState(disk, folder.vault) : null;
+  const state = disk.find(folder.dir, OWN_DIR_NAME) ? loadState(disk, folder.ownDir) : null;
   if (!state)
     throw new EremosError(
       "not-protected",
@@ -325,7 +325,7 @@ async function adopt(
   keepHead(disk, folder, adopted);
   for (const record of keys.keyRecords.filter(({ box }) => box === null)) {
     const boxed = writeKeyRecord(boxedKeyRecord(record, keys.secret(record), keys.folderKey));
-    within(disk, disk.openDir(folder.vault, NAMES.keys), (dir) =>
+    within(disk, disk.openDir(folder.ownDir, NAMES.keys), (dir) =>
       commitRecord(disk, dir, Buffer.from(`${record.key}.json`), boxed),
     );
   }
@@ -333,10 +333,10 @@ async function adopt(
   const signature = ownerSignature(access);
   const signed = signGeneration(generation, signature);
   wipe(signature.key.privateKey);
-  commitGenerationRecord(disk, folder.vault, signed);
+  commitGenerationRecord(disk, folder.ownDir, signed);
   // The last one that the owner vouched for was kept until now.
-  if (!loadState(disk, folder.vault)?.mixed)
-    sweepKeeping(disk, folder.vault, { head: adopted, believed: believedOf(access) }, signed, keep);
+  if (!loadState(disk, folder.ownDir)?.mixed)
+    sweepKeeping(disk, folder.ownDir, { head: adopted, believed: believedOf(access) }, signed, keep);
   return { head: adopted, generation: signed };
 }
 
@@ -359,7 +359,7 @@ interface Opening {
 }
 
 function packsOf({ disk, folder, head: { header }, keys }: Opening, tree: TreeReader): PackReaders {
-  return new PackReaders((number) => packReader(disk, folder.vault, header.folder, tree, keys, number));
+  return new PackReaders((number) => packReader(disk, folder.ownDir, header.folder, tree, keys, number));
 }
 
 /** Written beside, made durable, renamed into place. Before `placing` a failure takes everything back. */
@@ -367,7 +367,7 @@ function openWhole(of: Opening): Opened {
   const { disk, folder, state, head, generation, loaded, closed, holding, hooks } = of;
   const { tree } = loaded;
   const { atimeNs, mtimeNs, mode } = tree.root.meta;
-  const restoring = commitState(disk, folder.vault, {
+  const restoring = commitState(disk, folder.ownDir, {
     ...state,
     state: "restoring",
     staging: NAMES.staging.toString(),
@@ -375,8 +375,8 @@ function openWhole(of: Opening): Opened {
   const packs = packsOf(of, tree);
   const meter = new Meter(hooks, "restoring", tree.files, tree.bytes);
   try {
-    return within(disk, ensureDir(disk, folder.vault, NAMES.staging), (staging) => {
-      const restored = within(disk, ensureDir(disk, folder.vault, NAMES.links), (links) =>
+    return within(disk, ensureDir(disk, folder.ownDir, NAMES.staging), (staging) => {
+      const restored = within(disk, ensureDir(disk, folder.ownDir, NAMES.links), (links) =>
         restoreTree(disk, staging, tree, packs, links, meter, holding),
       );
       if (restored.damaged.length > 0 && !of.leavesDamaged) throw filesDamaged(folder, restored.damaged);
@@ -387,7 +387,7 @@ function openWhole(of: Opening): Opened {
         bytes: tree.bytes,
         bytesTotal: tree.bytes,
       });
-      disk.barrier(folder.vault);
+      disk.barrier(folder.ownDir);
       meter.stopIfCancelled();
       const placing: StateRecord = {
         ...restoring,
@@ -395,7 +395,7 @@ function openWhole(of: Opening): Opened {
         modes: [...modesIn(disk, staging), ...(closed ? [topModeOf(disk, folder.dir, mode)] : [])],
         times: { atimeNs: String(atimeNs), mtimeNs: String(mtimeNs) },
       };
-      commitState(disk, folder.vault, placing);
+      commitState(disk, folder.ownDir, placing);
       disk.wait(CLOCK_TICK_MS);
       removeSigns(disk, folder, state);
       if (closed) closeTop(disk, folder.dir, placing.modes);
@@ -487,7 +487,7 @@ function openInRounds(of: Opening): Opened {
     const purpose = { folder: head.header.folder, number: numberAfter(state), batch: newBatch() };
     const writing = {
       disk,
-      vault: folder.vault,
+      ownDir: folder.ownDir,
       purpose,
       place,
       keys,

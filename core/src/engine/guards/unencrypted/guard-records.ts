@@ -32,15 +32,15 @@ const MOST_ORIGINALS_BYTES = 1024 * 1024 * 1024;
  * The guard record where it governs the folder: not where the folder was open under it and has been sealed since, and
  * not where it was put beside the record of a sealed folder by somebody else. @throws EremosError `damaged`
  */
-export function loadGuard(disk: Disk, vault: Dir): GuardRecord | null {
-  const record = readTwins(disk, vault, NAMES.guard, MAX_GUARD_BYTES, readGuard, "folder's guard record");
+export function loadGuard(disk: Disk, ownDir: Dir): GuardRecord | null {
+  const record = readTwins(disk, ownDir, NAMES.guard, MAX_GUARD_BYTES, readGuard, "folder's guard record");
   if (record && record.system !== disk.system)
     throw new EremosError(
       "unsupported",
       "This folder was barred, or put out of sight, on another operating system, whose permissions say nothing here. Nothing was touched; its contents are not encrypted. Open it there.",
     );
-  if (!record || !hasState(disk, vault)) return record;
-  return record.state !== "open" && isOwnGuard(disk, record) && loadState(disk, vault)?.folder === record.folder
+  if (!record || !hasState(disk, ownDir)) return record;
+  return record.state !== "open" && isOwnGuard(disk, record) && loadState(disk, ownDir)?.folder === record.folder
     ? record
     : null;
 }
@@ -55,12 +55,12 @@ export function isOwnGuard(disk: Disk, record: GuardRecord): boolean {
 
 export function loadOriginals(
   disk: Disk,
-  folder: Folder & { readonly vault: Dir },
+  folder: Folder & { readonly ownDir: Dir },
   { originals }: GuardRecord,
 ): { readonly root: Original | null; readonly rest: readonly Original[] } {
   if (originals === null) return { root: null, rest: [] };
   const all = readOriginals(
-    readSmallFile(disk, folder.vault, originalsName(originals), MOST_ORIGINALS_BYTES),
+    readSmallFile(disk, folder.ownDir, originalsName(originals), MOST_ORIGINALS_BYTES),
     originals,
   );
   return { root: all.find(({ path }) => path.length === 0) ?? null, rest: all.filter(({ path }) => path.length > 0) };
@@ -68,9 +68,9 @@ export function loadOriginals(
 
 /** The folder's own permissions where it lies open for its account alone, under either kind of record; else null. */
 export function closedRoot(disk: Disk, folder: HeldFolder): Original | null {
-  const guard = loadGuard(disk, folder.vault);
+  const guard = loadGuard(disk, folder.ownDir);
   if (guard) return guard.state === "open" && guard.closed ? loadOriginals(disk, folder, guard).root : null;
-  const [own] = topModes(disk, folder.dir, loadState(disk, folder.vault)?.modes ?? []);
+  const [own] = topModes(disk, folder.dir, loadState(disk, folder.ownDir)?.modes ?? []);
   return own ? { ...rootOriginal(disk, folder), mode: own.mode } : null;
 }
 
@@ -94,20 +94,20 @@ export function isOfGuard(name: Buffer): boolean {
 }
 
 /** Durable before any record names it. Null when nothing changes. */
-export function saveOriginals(disk: Disk, vault: Dir, originals: readonly Original[]): string | null {
+export function saveOriginals(disk: Disk, ownDir: Dir, originals: readonly Original[]): string | null {
   if (originals.length === 0) return null;
   const { bytes, digest } = writeOriginals(originals);
-  commitFile(disk, vault, originalsName(digest), bytes);
+  commitFile(disk, ownDir, originalsName(digest), bytes);
   return digest;
 }
 
 /** The one place where the record changes; permissions that no record names any more go with it. */
-export function commitGuard(disk: Disk, vault: Dir, made: GuardRecord): GuardRecord {
+export function commitGuard(disk: Disk, ownDir: Dir, made: GuardRecord): GuardRecord {
   const record = { ...made, proof: disk.identity.prove(provenGuard(made)) };
-  commitRecord(disk, vault, NAMES.guard, writeGuard(record));
+  commitRecord(disk, ownDir, NAMES.guard, writeGuard(record));
   const kept = record.originals === null ? null : originalsName(record.originals);
-  for (const name of disk.list(vault)) {
-    if (name.toString("latin1").startsWith(ORIGINALS) && !(kept?.equals(name) ?? false)) disk.unlink(vault, name);
+  for (const name of disk.list(ownDir)) {
+    if (name.toString("latin1").startsWith(ORIGINALS) && !(kept?.equals(name) ?? false)) disk.unlink(ownDir, name);
   }
   return record;
 }

@@ -5,7 +5,7 @@ import {
   type Folder,
   type HeldFolder,
   NAMES,
-  VAULT_NAME,
+  OWN_DIR_NAME,
   dropLock,
   emptyDir,
   ensureDir,
@@ -55,7 +55,7 @@ export interface Settled {
 export function settle(disk: Disk, folder: HeldFolder, record: GuardRecord): Settled {
   switch (record.state) {
     case "closing":
-      return settle(disk, folder, commitGuard(disk, folder.vault, rebarred(disk, folder, record)));
+      return settle(disk, folder, commitGuard(disk, folder.ownDir, rebarred(disk, folder, record)));
     case "barring":
     case "locked":
       return shut(disk, folder, record);
@@ -76,14 +76,14 @@ function rebarred(disk: Disk, folder: HeldFolder, record: GuardRecord): GuardRec
   const { root, rest } = closeAndLoad(disk, folder, record);
   bringOut(disk, folder);
   inListable(disk, folder, (dir) => restoreOriginals(disk, dir, rest, record.bars));
-  disk.barrier(folder.vault);
+  disk.barrier(folder.ownDir);
   const found = inListable(disk, folder, (dir) => whatBarsChange(disk, dir, bars, silentHooks));
   return {
     ...record,
     state: "barring",
     bars,
     next: null,
-    originals: saveOriginals(disk, folder.vault, root ? [root, ...found] : found),
+    originals: saveOriginals(disk, folder.ownDir, root ? [root, ...found] : found),
   };
 }
 
@@ -92,15 +92,15 @@ function rebarred(disk: Disk, folder: HeldFolder, record: GuardRecord): GuardRec
  * after.
  */
 function shut(disk: Disk, folder: HeldFolder, record: GuardRecord): Settled {
-  removeSealed(disk, folder.vault);
+  removeSealed(disk, folder.ownDir);
   const { root, rest } = closeAndLoad(disk, folder, record);
   if (!hidesContents(record)) bringOut(disk, folder);
   if (root) inListable(disk, folder, (dir) => applyBars(disk, dir, rest, record.bars));
   if (hidesContents(record)) bringIn(disk, folder);
   const path = hide(disk, folder, record);
   if (root) setRoot(disk, path, bar(root, record.bars, "root"));
-  disk.barrier(folder.vault);
-  return { record: commitGuard(disk, folder.vault, { ...record, state: "locked" }), path };
+  disk.barrier(folder.ownDir);
+  return { record: commitGuard(disk, folder.ownDir, { ...record, state: "locked" }), path };
 }
 
 function setRoot(disk: Disk, path: Buffer, permissions: Permissions): void {
@@ -115,10 +115,10 @@ function unshut(disk: Disk, folder: HeldFolder, record: GuardRecord): Settled {
     inListable(disk, folder, (dir) => restoreOriginals(disk, dir, rest, record.bars));
     setPermissions(disk, folder.parent, folder.name, record.closed ? { ...root, mode: closed(root) } : root);
   }
-  disk.barrier(folder.vault);
+  disk.barrier(folder.ownDir);
   const isReleased = record.state === "releasing";
-  const originals = record.closed && root ? saveOriginals(disk, folder.vault, [root]) : null;
-  const restored = commitGuard(disk, folder.vault, { ...record, state: isReleased ? "releasing" : "open", originals });
+  const originals = record.closed && root ? saveOriginals(disk, folder.ownDir, [root]) : null;
+  const restored = commitGuard(disk, folder.ownDir, { ...record, state: isReleased ? "releasing" : "open", originals });
   if (isReleased) dismantleGuard(disk, folder, restored);
   return { record: isReleased ? null : restored, path: folder.path };
 }
@@ -135,9 +135,9 @@ function hidesContents({ visibility, lockedName }: Pick<GuardRecord, "visibility
 export function contentsAt(disk: Disk, path: string): string {
   try {
     const isThere = within(disk, disk.openRoot(Buffer.from(path)), (dir) =>
-      within(disk, disk.enterDir(dir, VAULT_NAME), (vault) => disk.find(vault, NAMES.contents)?.type === "dir"),
+      within(disk, disk.enterDir(dir, OWN_DIR_NAME), (ownDir) => disk.find(ownDir, NAMES.contents)?.type === "dir"),
     );
-    return isThere ? `${path}/${VAULT_NAME.toString()}/${NAMES.contents.toString()}` : path;
+    return isThere ? `${path}/${OWN_DIR_NAME.toString()}/${NAMES.contents.toString()}` : path;
   } catch {
     return path;
   }
@@ -155,8 +155,8 @@ function contentsOf(disk: Disk, dir: Dir): Buffer[] {
 }
 
 function bringIn(disk: Disk, folder: HeldFolder): void {
-  within(disk, ensureDir(disk, folder.vault, NAMES.contents), (inside) => {
-    disk.syncDir(folder.vault);
+  within(disk, ensureDir(disk, folder.ownDir, NAMES.contents), (inside) => {
+    disk.syncDir(folder.ownDir);
     inListable(disk, folder, (dir) => {
       for (const name of contentsOf(disk, dir)) moveFreely(disk, dir, inside, name);
       disk.syncDir(inside);
@@ -167,8 +167,8 @@ function bringIn(disk: Disk, folder: HeldFolder): void {
 
 /** Nothing is replaced; the directory they lay in goes when it is empty. */
 function bringOut(disk: Disk, folder: HeldFolder): void {
-  if (!disk.find(folder.vault, NAMES.contents)) return;
-  within(disk, disk.openDir(folder.vault, NAMES.contents), (inside) => {
+  if (!disk.find(folder.ownDir, NAMES.contents)) return;
+  within(disk, disk.openDir(folder.ownDir, NAMES.contents), (inside) => {
     inListable(disk, folder, (dir) => {
       for (const name of disk.list(inside)) {
         if (disk.find(dir, name)) moveAside(disk, dir, name);
@@ -178,8 +178,8 @@ function bringOut(disk: Disk, folder: HeldFolder): void {
       disk.syncDir(inside);
     });
   });
-  disk.removeDir(folder.vault, NAMES.contents);
-  disk.syncDir(folder.vault);
+  disk.removeDir(folder.ownDir, NAMES.contents);
+  disk.syncDir(folder.ownDir);
 }
 
 /** The contents by a handle that can list them: the one the folder was entered by may not. */
@@ -205,8 +205,8 @@ function isRootBarred(disk: Disk, folder: HeldFolder, record: GuardRecord): bool
 }
 
 /** A folder that was sealed and lies open gets another guard: its sealed copy is not needed any more. */
-function removeSealed(disk: Disk, vault: Dir): void {
-  emptyDir(disk, vault, (name) => isKept(name) || isOfGuard(name));
+function removeSealed(disk: Disk, ownDir: Dir): void {
+  emptyDir(disk, ownDir, (name) => isKept(name) || isOfGuard(name));
 }
 
 function isKept(name: Buffer): boolean {
@@ -219,19 +219,19 @@ function isKept(name: Buffer): boolean {
 
 function dismantleGuard(disk: Disk, folder: HeldFolder, record: GuardRecord): void {
   bringRemainsOut(disk, folder);
-  emptyDir(disk, folder.vault, isKept);
-  disk.syncDir(folder.vault);
-  if (hasRecord(disk, folder.vault, NAMES.file)) {
+  emptyDir(disk, folder.ownDir, isKept);
+  disk.syncDir(folder.ownDir);
+  if (hasRecord(disk, folder.ownDir, NAMES.file)) {
     // The container of a single file goes when the file is out of it.
-    removeRecord(disk, folder.vault, NAMES.guard);
-    disk.syncDir(folder.vault);
+    removeRecord(disk, folder.ownDir, NAMES.guard);
+    disk.syncDir(folder.ownDir);
     return;
   }
   inListable(disk, folder, (dir) => {
     disk.setTimes(dir, BigInt(record.times.atimeNs), BigInt(record.times.mtimeNs));
     dropLock(disk, folder);
-    emptyDir(disk, folder.vault);
-    keepingTimes(disk, dir, () => disk.removeDir(dir, VAULT_NAME));
+    emptyDir(disk, folder.ownDir);
+    keepingTimes(disk, dir, () => disk.removeDir(dir, OWN_DIR_NAME));
     disk.syncDir(dir);
   });
 }

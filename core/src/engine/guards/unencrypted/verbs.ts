@@ -14,7 +14,7 @@ import {
   type HeldFolder,
   type Hooks,
   NAMES,
-  VAULT_NAME,
+  OWN_DIR_NAME,
   closeFolder,
   displayPath,
   dropLock,
@@ -103,8 +103,8 @@ async function shutFolder(disk: Disk, input: ShutInput, hooks: Hooks): Promise<L
   let wasClosed = false;
   try {
     const before = recordedOpen(disk, folder, input);
-    refuseWaitingDrops(disk, folder.vault);
-    isKnown = before !== null || hasState(disk, folder.vault);
+    refuseWaitingDrops(disk, folder.ownDir);
+    isKnown = before !== null || hasState(disk, folder.ownDir);
     const own = closedRoot(disk, folder);
     wasClosed = own !== null;
     const originals = findOriginals(disk, folder, own, input.bars, hooks);
@@ -118,12 +118,12 @@ async function shutFolder(disk: Disk, input: ShutInput, hooks: Hooks): Promise<L
       bars: input.bars,
       closed: false,
       next: null,
-      originals: saveOriginals(disk, folder.vault, originals),
+      originals: saveOriginals(disk, folder.ownDir, originals),
       place,
       owner: input.owner,
       times: before?.times ?? { atimeNs: String(root.atimeNs), mtimeNs: String(root.mtimeNs) },
     };
-    recorded = commitGuard(disk, folder.vault, record);
+    recorded = commitGuard(disk, folder.ownDir, record);
     const { path } = settle(disk, folder, record);
     return { folder: input.folder, path, stillOpenIn: programsIn(disk, path), sealed: null };
   } catch (error) {
@@ -160,7 +160,7 @@ function isAtItsPlace(disk: Disk, folder: HeldFolder): boolean {
 /** What can't be put back now is put right before anything else is done with the folder. */
 function backToOpen(disk: Disk, folder: HeldFolder, record: GuardRecord): void {
   try {
-    settle(disk, folder, commitGuard(disk, folder.vault, record));
+    settle(disk, folder, commitGuard(disk, folder.ownDir, record));
   } catch {
     // The first failure is the one to tell of.
   }
@@ -180,8 +180,8 @@ function leave(
     hand.folder = showAtOrdinaryPath(disk, hand.folder, record, place);
     const { folder } = hand;
     const originals =
-      record.originals ?? (closed ? saveOriginals(disk, folder.vault, [rootOriginal(disk, folder)]) : null);
-    const next = commitGuard(disk, folder.vault, {
+      record.originals ?? (closed ? saveOriginals(disk, folder.ownDir, [rootOriginal(disk, folder)]) : null);
+    const next = commitGuard(disk, folder.ownDir, {
       ...record,
       ...IN_VIEW,
       visibility: record.visibility,
@@ -210,7 +210,7 @@ function changeShut(disk: Disk, hand: InHand, input: ChangeInput): Changed {
     if (isMoving) hand.folder = showAtOrdinaryPath(disk, hand.folder, record, input.place);
     const { folder } = hand;
     const hiding = isMoving ? hidingOrBack(disk, folder, record, input, input) : {};
-    const next = commitGuard(disk, folder.vault, {
+    const next = commitGuard(disk, folder.ownDir, {
       ...record,
       ...hiding,
       guard: recordedGuard(input.guard),
@@ -228,8 +228,12 @@ function settleOrBack(disk: Disk, folder: HeldFolder, next: GuardRecord, before:
   try {
     return settle(disk, folder, next);
   } catch (error) {
-    if (loadGuard(disk, folder.vault)?.state === "closing") {
-      settle(disk, folder, commitGuard(disk, folder.vault, { ...before, originals: next.originals, state: "barring" }));
+    if (loadGuard(disk, folder.ownDir)?.state === "closing") {
+      settle(
+        disk,
+        folder,
+        commitGuard(disk, folder.ownDir, { ...before, originals: next.originals, state: "barring" }),
+      );
     }
     throw error;
   }
@@ -249,7 +253,7 @@ function wayTo(
   return {
     state: "closing",
     next: bars,
-    originals: record.originals ?? saveOriginals(disk, folder.vault, [rootOriginal(disk, folder)]),
+    originals: record.originals ?? saveOriginals(disk, folder.ownDir, [rootOriginal(disk, folder)]),
   };
 }
 
@@ -260,14 +264,14 @@ function wayTo(
 export async function renewGuardOwner(disk: Disk, path: Buffer, owner: OwnerEnvelope, ordinary: Buffer): Promise<void> {
   const folder = holdFolder(disk, path, { create: false });
   try {
-    const record = loadGuard(disk, folder.vault);
+    const record = loadGuard(disk, folder.ownDir);
     // A record that somebody else wrote gets no proof of this computer's by being renewed.
     if (!record || !isOwnGuard(disk, record) || record.owner.signature === owner.signature) return;
     const isSealedToIt = record.owner.sealing.publicKey === owner.sealing.publicKey;
     const place = isSealedToIt
       ? record.place
       : await sealTo(fromBase64(owner.sealing.publicKey, 32), placePurpose(record.folder), ordinary);
-    commitGuard(disk, folder.vault, { ...record, owner, place });
+    commitGuard(disk, folder.ownDir, { ...record, owner, place });
   } finally {
     letGo(disk, folder);
   }
@@ -325,7 +329,7 @@ function requireOwned(disk: Disk, folder: Folder, bars: Bars): void {
  * `interrupted`
  */
 function recordedOpen(disk: Disk, folder: HeldFolder, input: LockInput): GuardRecord | null {
-  const known = loadGuard(disk, folder.vault);
+  const known = loadGuard(disk, folder.ownDir);
   if (known && known.folder !== input.folder)
     throw new EremosError(
       "already-protected",
@@ -334,7 +338,7 @@ function recordedOpen(disk: Disk, folder: HeldFolder, input: LockInput): GuardRe
   const record = known ? recoverGuarded(disk, folder, known).record : null;
   if (record && record.state !== "open")
     throw new EremosError("already-protected", `${displayPath(input.path)} is locked already. Nothing was touched.`);
-  const sealed = loadState(disk, folder.vault);
+  const sealed = loadState(disk, folder.ownDir);
   if (sealed && (sealed.state !== "open" || sealed.folder !== input.folder))
     throw new EremosError(
       "already-protected",
@@ -345,7 +349,7 @@ function recordedOpen(disk: Disk, folder: HeldFolder, input: LockInput): GuardRe
 
 /** A record at rest: locked or open. @throws EremosError `not-protected` */
 function restingRecord(disk: Disk, folder: HeldFolder): GuardRecord {
-  const record = disk.find(folder.dir, VAULT_NAME) ? loadGuard(disk, folder.vault) : null;
+  const record = disk.find(folder.dir, OWN_DIR_NAME) ? loadGuard(disk, folder.ownDir) : null;
   if (!record)
     throw new EremosError(
       "not-protected",
@@ -360,12 +364,12 @@ function undoBeginning(
   folder: HeldFolder,
   root: { readonly atimeNs: bigint; readonly mtimeNs: bigint },
 ): void {
-  if (hasRecord(disk, folder.vault, NAMES.guard) || hasState(disk, folder.vault)) return;
+  if (hasRecord(disk, folder.ownDir, NAMES.guard) || hasState(disk, folder.ownDir)) return;
   try {
     dropLock(disk, folder);
-    if (hasRecord(disk, folder.vault, NAMES.file)) return;
-    emptyDir(disk, folder.vault);
-    disk.removeDir(folder.dir, VAULT_NAME);
+    if (hasRecord(disk, folder.ownDir, NAMES.file)) return;
+    emptyDir(disk, folder.ownDir);
+    disk.removeDir(folder.dir, OWN_DIR_NAME);
     disk.setTimes(folder.dir, root.atimeNs, root.mtimeNs);
   } catch {
     // The next look at the folder removes it.

@@ -7,7 +7,7 @@ import { keepingTimes, within } from "./handles";
 import { hasRecord, readTwins } from "./twins";
 
 /** Everything Eremos adds to a folder lives in this one directory inside it. FORMAT.md §1. */
-export const VAULT_NAME = Buffer.from(".eremos");
+export const OWN_DIR_NAME = Buffer.from(".eremos");
 /**
  * The file system's own directory at the top of an ext2, ext3 or ext4 drive, whose top has this inode number. Source:
  * linux/Documentation/filesystems/ext4.
@@ -20,7 +20,7 @@ const EXT_ROOT_INODE = 2n;
  * system.
  */
 export function isNotContents(top: Pick<Stat, "ino">, name: Buffer): boolean {
-  return name.equals(VAULT_NAME) || (top.ino === EXT_ROOT_INODE && name.equals(LOST_AND_FOUND));
+  return name.equals(OWN_DIR_NAME) || (top.ino === EXT_ROOT_INODE && name.equals(LOST_AND_FOUND));
 }
 
 /** Whether a drive is mounted at the path: its contents can be protected, but it can't be moved. */
@@ -80,12 +80,12 @@ export interface Folder {
   readonly parent: Dir;
   readonly name: Buffer;
   readonly dir: Dir;
-  readonly vault: Dir | null;
+  readonly ownDir: Dir | null;
 }
 
 /** A folder whose lock file this process holds. */
 export interface HeldFolder extends Folder {
-  readonly vault: Dir;
+  readonly ownDir: Dir;
   /** Null when it was let go of already. */
   held: OpenFile | null;
 }
@@ -112,8 +112,8 @@ export function isHiddenName(name: Buffer): boolean {
 }
 
 /** The record of a folder that stands for a single file, or null. @throws EremosError `damaged` */
-export function fileRecordIn(disk: Disk, vault: Dir): FileRecord | null {
-  return readTwins(disk, vault, NAMES.file, MAX_FILE_RECORD_BYTES, readFileRecord, "folder's file record");
+export function fileRecordIn(disk: Disk, ownDir: Dir): FileRecord | null {
+  return readTwins(disk, ownDir, NAMES.file, MAX_FILE_RECORD_BYTES, readFileRecord, "folder's file record");
 }
 
 /**
@@ -146,8 +146,8 @@ function namedIn(disk: Disk, parent: Dir, container: Buffer): Buffer | null {
   if (!isOwnDirectory(disk, parent, container)) return null;
   try {
     return within(disk, disk.openDir(parent, container), (dir) =>
-      within(disk, disk.openDir(dir, VAULT_NAME), (vault) => {
-        const record = fileRecordIn(disk, vault);
+      within(disk, disk.openDir(dir, OWN_DIR_NAME), (ownDir) => {
+        const record = fileRecordIn(disk, ownDir);
         return record && nameIn(record);
       }),
     );
@@ -181,8 +181,8 @@ export function openFolder(disk: Disk, at: Buffer): Folder {
       path = joinPath(parentPath, container);
       name = container;
     }
-    const vault = disk.find(dir, VAULT_NAME)?.type === "dir" ? disk.openDir(dir, VAULT_NAME) : null;
-    return { path, parent, name, dir, vault };
+    const ownDir = disk.find(dir, OWN_DIR_NAME)?.type === "dir" ? disk.openDir(dir, OWN_DIR_NAME) : null;
+    return { path, parent, name, dir, ownDir };
   } catch (error) {
     if (dir) disk.closeDir(dir);
     if (parent) disk.closeDir(parent);
@@ -205,7 +205,7 @@ function openOrEnter(disk: Disk, parent: Dir, name: Buffer): Dir {
 
 function hasGuardRecord(disk: Disk, dir: Dir): boolean {
   try {
-    return within(disk, disk.openDir(dir, VAULT_NAME), (vault) => hasRecord(disk, vault, NAMES.guard));
+    return within(disk, disk.openDir(dir, OWN_DIR_NAME), (ownDir) => hasRecord(disk, ownDir, NAMES.guard));
   } catch {
     return false;
   }
@@ -234,7 +234,7 @@ function explainOpening(error: unknown, path: Buffer): EremosError {
 }
 
 export function closeFolder(disk: Disk, folder: Folder): void {
-  if (folder.vault) disk.closeDir(folder.vault);
+  if (folder.ownDir) disk.closeDir(folder.ownDir);
   disk.closeDir(folder.dir);
   disk.closeDir(folder.parent);
 }
@@ -245,35 +245,35 @@ export function closeFolder(disk: Disk, folder: Folder): void {
  */
 export function holdFolder(disk: Disk, path: Buffer, options: { readonly create: boolean }): HeldFolder {
   const folder = openFolder(disk, path);
-  let vault = folder.vault;
+  let ownDir = folder.ownDir;
   try {
-    if (!vault) {
+    if (!ownDir) {
       if (!options.create) throw new EremosError("not-protected", `${displayPath(path)} is not protected by Eremos.`);
-      if (disk.find(folder.dir, VAULT_NAME))
+      if (disk.find(folder.dir, OWN_DIR_NAME))
         throw new EremosError(
           "path-taken",
           `There is something called .eremos in ${displayPath(path)} that is not Eremos' own directory. Nothing was touched; give it another name, then lock the folder.`,
           { path: displayPath(path) },
         );
-      keepingTimes(disk, folder.dir, () => disk.makeDir(folder.dir, VAULT_NAME, 0o700));
-      vault = disk.openDir(folder.dir, VAULT_NAME);
-      disk.clearAccessLists(vault);
+      keepingTimes(disk, folder.dir, () => disk.makeDir(folder.dir, OWN_DIR_NAME, 0o700));
+      ownDir = disk.openDir(folder.dir, OWN_DIR_NAME);
+      disk.clearAccessLists(ownDir);
       // What the records in it say must not get lost while a change they announce survives.
       disk.syncDir(folder.dir);
     }
-    requireOurs(disk, path, vault);
-    const held = takeLock(disk, vault);
+    requireOurs(disk, path, ownDir);
+    const held = takeLock(disk, ownDir);
     if (!held) throw busyWith(disk, path);
-    return { ...folder, vault, held };
+    return { ...folder, ownDir, held };
   } catch (error) {
-    closeFolder(disk, { ...folder, vault });
+    closeFolder(disk, { ...folder, ownDir });
     throw fromSystemError(error, `beginning with ${displayPath(path)}; nothing was touched`);
   }
 }
 
 /** What to say where somebody holds the folder's lock: who it is, as far as that can be seen. */
 export function busyWith(disk: Disk, path: Buffer): EremosError {
-  const [holder] = disk.holders(joinPath(joinPath(path, VAULT_NAME), NAMES.lock));
+  const [holder] = disk.holders(joinPath(joinPath(path, OWN_DIR_NAME), NAMES.lock));
   const by = holder ? `, by ${holder.program} (process ${holder.pid})` : "";
   const what = holder?.isStopped
     ? `, which is stopped. Nothing was touched, and nothing is lost; let it go on (kill -CONT ${holder.pid}), or end it (kill -KILL ${holder.pid})`
@@ -285,9 +285,9 @@ const LOCK_TRIES = 15;
 const LOCK_WAIT_MS = 20;
 
 /** A mere look at the folder may hold the lock for a moment; an operation holds it for longer than this waits. */
-function takeLock(disk: Disk, vault: Dir): OpenFile | null {
+function takeLock(disk: Disk, ownDir: Dir): OpenFile | null {
   for (let attempt = 1; ; attempt++) {
-    const held = disk.tryLock(vault, NAMES.lock);
+    const held = disk.tryLock(ownDir, NAMES.lock);
     if (held || attempt === LOCK_TRIES) return held;
     disk.wait(LOCK_WAIT_MS);
   }
@@ -315,14 +315,14 @@ const OWN_DIRECTORIES = [NAMES.generations, NAMES.staging, NAMES.packs, NAMES.in
  * A directory of this name that holds no record of Eremos', and anything that Eremos does not leave without one, is
  * somebody's own: it is neither used nor removed. @throws EremosError `path-taken`
  */
-function requireOurs(disk: Disk, path: Buffer, vault: Dir): void {
+function requireOurs(disk: Disk, path: Buffer, ownDir: Dir): void {
   if (
-    disk.list(vault).some(isStateName) ||
-    [NAMES.guard, NAMES.file, NAMES.header].some((name) => hasRecord(disk, vault, name)) ||
-    OWN_DIRECTORIES.some((name) => disk.find(vault, name))
+    disk.list(ownDir).some(isStateName) ||
+    [NAMES.guard, NAMES.file, NAMES.header].some((name) => hasRecord(disk, ownDir, name)) ||
+    OWN_DIRECTORIES.some((name) => disk.find(ownDir, name))
   )
     return;
-  const others = disk.list(vault).filter((name) => !LEFT_WITHOUT_RECORD.test(name.toString("latin1")));
+  const others = disk.list(ownDir).filter((name) => !LEFT_WITHOUT_RECORD.test(name.toString("latin1")));
   if (others.length === 0) return;
   throw new EremosError(
     "path-taken",
