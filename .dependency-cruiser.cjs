@@ -75,8 +75,15 @@ module.exports = {
       name: "server-uses-the-core-by-its-door",
       severity: "error",
       from: { path: "^server/src" },
-      // The contract, which the page reads too, may name a guard.
-      to: { path: "^core/src/(?!index\\.ts|format/guards\\.ts)" },
+      // The table of calls, which the page reads too, may name what is chosen among.
+      to: { path: "^core/src/(?!index\\.ts|format/(guards|choices)\\.ts)" },
+    },
+    {
+      name: "calls-are-pure",
+      comment: "The pages read the table of calls, too.",
+      severity: "error",
+      from: { path: "^server/src/calls" },
+      to: { path: "^(core|server)/src/(?!calls/|format/(guards|choices)\\.ts)" },
     },
     { name: "server-below-web-and-cli", severity: "error", from: { path: "^server/src" }, to: { path: "^(web|cli)/" } },
     {
@@ -107,7 +114,7 @@ module.exports = {
       name: "web-knows-the-contract-only",
       severity: "error",
       from: { path: "^web/" },
-      to: { path: "^(core|server|cli)/src/(?!(?:contract|strength|call-body|size-words|format/guards)\\.ts)" },
+      to: { path: "^(core|server|cli)/src/(?!(?:contract|strength|call-body|calls/index|size-words|format/guards)\\.ts)" },
     },
     {
       name: "ui-fetches-nothing",

@@ -69,26 +69,26 @@ export {
   parseRecoveryCode,
 } from "./format/codes/recovery-code";
 export { normaliseCodeText } from "./format/codes/code-groups";
-export {
-  LEAST_THRESHOLD,
-  MOST_KEYHOLDERS,
-  SHARE_GROUPS,
-  type ShareLook,
-  lookAtShares,
-  mistypedShareGroups,
-} from "./format/keyholders";
+export { SHARE_GROUPS, type ShareLook, lookAtShares, mistypedShareGroups } from "./format/keyholders";
 export { type FolderSecret, type WaysIn, keyholdersOf, waysInto } from "./format/header";
 export type { FolderPassword } from "./format/slot";
 export { HIDDEN_NAME, newId, whyNotCover } from "./format/ids";
-export { type FolderState, VISIBILITIES, type Visibility } from "./format/state";
-export { barsSchema } from "./format/guard-record";
+export type { FolderState } from "./format/state";
+export {
+  CONSENTS,
+  type Consent,
+  LEAST_THRESHOLD,
+  MOST_KEYHOLDERS,
+  VISIBILITIES,
+  type Visibility,
+} from "./format/choices";
 export type { DirEntry, Entry, FileEntry, LinkEntry, Listing } from "./format/tree";
 export type { Hooks, Phase, Progress } from "./engine/ground";
 export { closeToOthers } from "./engine/upkeep";
 export { type Adopted, adoptFolder } from "./engine/access";
 export { changeFolderPassword, changeOwner, openFolderKey } from "./engine/access";
 export type { Change, ChangesOutcome } from "./engine/visiting";
-export { type Consent, CONSENTS, type SealedInput } from "./engine/contents";
+export type { SealedInput } from "./engine/contents";
 export { type CheckOutcome, type CheckRequest, type Damage, checkFolder } from "./engine/upkeep";
 export type { OwnerAccess } from "./engine/records";
 export {
@@ -131,6 +131,7 @@ export {
   USUAL_BARS,
   isEncrypting,
   traitsOf,
+  barsSchema,
 } from "./format/guards";
 export { type Inspection, inspectFolder, isChangeAlone, isLocked, recoverFolder } from "./engine/guards";
 export type { Recovery } from "./engine/guards";

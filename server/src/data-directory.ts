@@ -3,8 +3,10 @@ import * as os from "node:os";
 import * as path from "node:path";
 import { isDeepStrictEqual } from "node:util";
 import * as z from "zod";
-import { UNTIL_LOCKED, rulesSchema } from "./locking-rules";
-import { kindSchema, protectionShape } from "./protection";
+import { lockingRulesSchema } from "./calls/shapes/rules";
+import { UNTIL_LOCKED } from "./locking-rules";
+import { folderKindSchema } from "./calls/shapes/folders";
+import { protectionShape } from "./protection";
 import {
   EremosError,
   type NewDevice,
@@ -30,7 +32,7 @@ const noteSchema = z.strictObject({
   /** The folder's ordinary path, base64 of its bytes. */
   path: z.string(),
   ...protectionShape,
-  kind: kindSchema.default("folder"),
+  kind: folderKindSchema.default("folder"),
   publicKey: z.string().nullable(),
   /** SHA-256 of the record of what was sealed; null while that is not known. */
   opened: z.string().nullable(),
@@ -38,7 +40,7 @@ const noteSchema = z.strictObject({
   isUnknown: z.boolean().default(false),
   protectedAt: z.number(),
   /** The rules it was opened under, since when it lies open, and the moment it locks, used or not, or null. */
-  rules: rulesSchema.default(UNTIL_LOCKED),
+  rules: lockingRulesSchema.default(UNTIL_LOCKED),
   openedAt: z.number().default(0),
   locksAt: z.number().nullable().default(null),
   /** It was asked to stay open until then. */

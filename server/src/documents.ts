@@ -1,14 +1,12 @@
 import { eq } from "drizzle-orm";
 import * as z from "zod";
 import type { Undo } from "@eremos/core";
+import { mailAddressSchema, mailServerSchema, personNameSchema } from "./calls/ways-back-calls";
 import type { OpenDatabase } from "./database/open";
 import { documents } from "./database/schema";
 import { readRow, sealRow } from "./database/sealed-rows";
 import { protectionShape } from "./protection";
 import type { Keys } from "./session/keys";
-
-const name = z.string().trim().min(1).max(200);
-const mailAddress = z.email().max(254);
 
 /**
  * The keyholders by name, with their shares, so that a sheet can be printed again: whoever reads this has the owner's
@@ -19,14 +17,14 @@ const keyholdersSchema = z.strictObject({
   set: z.string(),
   threshold: z.int(),
   /** Whose folders they open, as it stands on the sheets. */
-  of: name,
+  of: personNameSchema,
   /** Milliseconds since 1970. */
   madeAt: z.number(),
   provenAt: z.number().nullable(),
   holders: z.array(
     z.strictObject({
-      name,
-      mail: mailAddress.nullable(),
+      name: personNameSchema,
+      mail: mailAddressSchema.nullable(),
       share: z.string(),
       handedAt: z.number().nullable(),
       by: z.enum(["sheet", "mail"]).nullable(),
@@ -35,20 +33,6 @@ const keyholdersSchema = z.strictObject({
 });
 export type KeyholdersDocument = z.output<typeof keyholdersSchema>;
 
-/** How mail leaves this computer. Without encryption only to this computer itself. */
-export const mailServerSchema = z
-  .strictObject({
-    host: z.string().trim().min(1).max(253),
-    port: z.int().min(1).max(65535),
-    security: z.enum(["tls", "starttls", "none"]),
-    user: z.string().max(320),
-    password: z.string().max(1024),
-    from: mailAddress,
-  })
-  .refine(
-    ({ host, security }) => security !== "none" || ["localhost", "127.0.0.1", "::1"].includes(host),
-    "without encryption only to this computer",
-  );
 export type MailServer = z.output<typeof mailServerSchema>;
 
 const spotSchema = z.strictObject({ path: z.string(), directory: z.string(), entry: z.string() });
@@ -86,8 +70,6 @@ const SCHEMAS = {
 } as const;
 type Name = keyof typeof SCHEMAS;
 type Document<N extends Name> = z.output<(typeof SCHEMAS)[N]>;
-export const holderSchema = z.strictObject({ name, mail: mailAddress.nullable() });
-export const ownerNameSchema = name;
 
 /** Single documents of the owner's, readable with the owner's keys only. */
 export class Documents {

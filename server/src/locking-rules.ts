@@ -1,18 +1,4 @@
-import * as z from "zod";
 import type { LockingRules, OpeningMode } from "./contract";
-
-/** When a folder that lies open locks by itself. */
-const minutes = z
-  .int()
-  .min(1)
-  .max(7 * 24 * 60);
-export const rulesSchema = z.strictObject({
-  afterMinutes: minutes.nullable(),
-  idleMinutes: minutes.nullable(),
-  atSignOut: z.enum(["lock", "ask", "leave"]),
-  atStop: z.boolean(),
-  atSleep: z.boolean().default(true),
-});
 
 export const STANDARD_RULES: LockingRules = {
   afterMinutes: null,
@@ -30,13 +16,6 @@ export const UNTIL_LOCKED: LockingRules = {
 };
 /** Open only for as long as it takes to lock it in another way. */
 export const UNTIL_CHANGED: LockingRules = { ...UNTIL_LOCKED, atStop: true };
-
-export const modeSchema = z.discriminatedUnion("kind", [
-  z.strictObject({ kind: z.literal("usual") }),
-  z.strictObject({ kind: z.literal("until-locked") }),
-  z.strictObject({ kind: z.literal("while"), minutes }),
-  z.strictObject({ kind: z.literal("leaving") }),
-]);
 
 export const MINUTE_MS = 60_000;
 

@@ -1,51 +1,31 @@
 import { eq } from "drizzle-orm";
 import * as z from "zod";
 import type { OffLimitsEdits } from "@eremos/core";
+import {
+  checkEveryDaysSchema,
+  effortSchema,
+  idleSignOutMinutesSchema,
+  keepEarlierSchema,
+  lockingRulesSchema,
+  offLimitsViewSchema,
+  syncedSchema,
+  themeSchema,
+} from "./calls/shapes/rules";
 import type { PreferencesView } from "./contract";
 import type { OpenDatabase } from "./database/open";
 import { preferences } from "./database/schema";
-import { STANDARD_RULES, rulesSchema } from "./locking-rules";
+import { STANDARD_RULES } from "./locking-rules";
 
-const path = z
-  .string()
-  .trim()
-  .min(1)
-  .max(4096)
-  .refine((value) => value.startsWith("/") && !value.includes("\0"), "a full path");
-export const offLimitsSchema = z.strictObject({
-  added: z.array(z.strictObject({ path, reason: z.string().trim().max(200) })).max(200),
-  removed: z.array(z.string().max(4096)).max(200),
-});
-
-export const effortSchema = z.enum(["light", "standard", "heavy"]);
-const synced = z.array(path).max(50).readonly();
-const keepEarlier = z.int().min(0).max(20);
-const checkEveryDays = z.int().min(0).max(365);
-const idleMinutes = z
-  .int()
-  .min(1)
-  .max(24 * 60)
-  .nullable();
-const theme = z.enum(["light", "dark", "system"]);
 const preferencesSchema = z.strictObject({
-  theme: theme.default("system"),
-  rules: rulesSchema.default(STANDARD_RULES),
-  idleSignOutMinutes: idleMinutes.default(15),
+  theme: themeSchema.default("system"),
+  rules: lockingRulesSchema.default(STANDARD_RULES),
+  idleSignOutMinutes: idleSignOutMinutesSchema.default(15),
   effort: effortSchema.default("standard"),
-  synced: synced.default([]),
-  keepEarlier: keepEarlier.default(1),
-  checkEveryDays: checkEveryDays.default(30),
+  synced: syncedSchema.default([]),
+  keepEarlier: keepEarlierSchema.default(1),
+  checkEveryDays: checkEveryDaysSchema.default(30),
 });
-/** A change names only what it changes, so that two at once do not undo one another. */
-export const preferencesChangeSchema = z.strictObject({
-  theme: theme.exactOptional(),
-  rules: rulesSchema.exactOptional(),
-  idleSignOutMinutes: idleMinutes.exactOptional(),
-  synced: synced.exactOptional(),
-  keepEarlier: keepEarlier.exactOptional(),
-  checkEveryDays: checkEveryDays.exactOptional(),
-});
-const storedSchema = preferencesSchema.extend({ offLimits: offLimitsSchema.default({ added: [], removed: [] }) });
+const storedSchema = preferencesSchema.extend({ offLimits: offLimitsViewSchema.default({ added: [], removed: [] }) });
 type Stored = z.output<typeof storedSchema>;
 
 const ROW = 1;

@@ -1,38 +1,10 @@
 import * as z from "zod";
-import {
-  GUARDS,
-  type Grounds,
-  type Guarding,
-  NO_BARS,
-  USUAL_BARS,
-  VISIBILITIES,
-  barsSchema,
-  traitsOf,
-  whyNotCover,
-} from "@eremos/core";
-import type { Bars, FolderKind, GuardName, Icon, Protection, Visibility } from "./contract";
+import { type Grounds, type Guarding, NO_BARS, USUAL_BARS, barsSchema, traitsOf, whyNotCover } from "@eremos/core";
+import { guardSchema, iconSchema, visibilitySchema } from "./calls/shapes/folders";
+import type { Bars, GuardName, Icon, Protection, Visibility } from "./contract";
 import { LOCKED_PAGE } from "./page";
 
-const ICONS = [
-  "x-office-document",
-  "x-office-spreadsheet",
-  "x-office-calendar",
-  "x-office-address-book",
-  "text-x-generic",
-  "image-x-generic",
-  "audio-x-generic",
-  "video-x-generic",
-  "package-x-generic",
-  "applications-games",
-  "user-trash",
-] as const satisfies readonly Icon[];
-
 const coverSchema = z.string().refine((name) => whyNotCover(name) === null);
-const iconSchema = z.enum(ICONS);
-
-export const kindSchema = z.enum(["folder", "file", "drive"]) satisfies z.ZodType<FolderKind>;
-export const visibilitySchema = z.enum(VISIBILITIES);
-export const guardSchema = z.enum(GUARDS);
 
 /** The same fields in a row of the list and in a note. */
 export const protectionShape = {
@@ -42,15 +14,6 @@ export const protectionShape = {
   icon: iconSchema.nullable().default(null),
   bars: barsSchema.nullable().default(null),
 };
-
-/** What comes over the wire; whether a cover name is fit to be one is said in words later. */
-export const protectionSchema = z.strictObject({
-  guard: guardSchema,
-  visibility: visibilitySchema,
-  cover: z.string().max(4096).nullable(),
-  icon: iconSchema.nullable(),
-  bars: barsSchema.nullable(),
-});
 
 /** What is asked for; null: as it was, or as is usual. */
 export interface ProtectionRequest {

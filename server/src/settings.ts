@@ -2,7 +2,8 @@ import * as fs from "node:fs";
 import * as os from "node:os";
 import * as path from "node:path";
 import { EremosError } from "@eremos/core";
-import { type MailServer, mailServerSchema } from "./documents";
+import { mailServerSchema } from "./calls/ways-back-calls";
+import type { MailServer } from "./documents";
 import { realPathOf } from "./paths";
 
 /** What a person sets from outside; each has a default. docs/COMMAND-LINE.md lists them. */

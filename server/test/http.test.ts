@@ -6,7 +6,7 @@ import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { CALL_TYPE, encodeCall } from "../src/call-body";
-import { ROUTES } from "../src/http/api";
+import { CALLS } from "../src/calls";
 import { type SessionServer, openSession } from "../src/http/session-server";
 import { PASSWORD, TestHouse } from "./house";
 
@@ -209,11 +209,33 @@ describe("a call's body", () => {
 });
 
 describe("a session", () => {
-  it("is needed by every call but those of the entrance, its cookie and its tab's token both", async () => {
+  it("is needed by every call but those that are named here, its cookie and its tab's token both", async () => {
     const { cookie, tab } = await signedIn();
     const other = await signedIn();
-    const closed = Object.entries(ROUTES).flatMap(([name, { open }]) => (open ? [] : [name]));
+    const names = (may: string): string[] =>
+      Object.entries(CALLS).flatMap(([name, { who }]) => (who === may ? [name] : []));
+    const closed = names("owner");
     expect(closed.length).toBeGreaterThan(50);
+    expect(names("anybody").sort()).toEqual([
+      "code/check",
+      "forgotten",
+      "gate/close-up",
+      "hello",
+      "pin/return",
+      "rescue-files",
+      "return",
+      "scan",
+      "scan/start",
+      "scan/stop",
+      "setup/begin",
+      "setup/finish",
+      "shares/look",
+      "sheet",
+      "sign-in",
+      "slot",
+      "state",
+      "stay/return",
+    ]);
     const halves: Asked["headers"][] = [
       {},
       { cookie },

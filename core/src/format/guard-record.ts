@@ -2,11 +2,11 @@ import * as z from "zod";
 import { sha256 } from "../crypto/bytes";
 import { EremosError } from "../errors/eremos-error";
 import { canonicalJson } from "./canonical-json";
-import { GUARDS, type GuardName, LEVELS, traitsOf } from "./guards";
+import { GUARDS, type GuardName, barsSchema, traitsOf } from "./guards";
 import { idSchema, isFittingName, lockedNameSchema } from "./ids";
 import { ownerSchema } from "./owner";
 import { readRecord, recordSchema, writeRecord } from "./record-file";
-import { VISIBILITIES } from "./state";
+import { VISIBILITIES } from "./choices";
 
 /**
  * The guard record: what is true of a folder that is barred or out of sight, whose contents stay as they are. FORMAT.md
@@ -20,12 +20,6 @@ import { VISIBILITIES } from "./state";
 const GUARD_STATES = ["barring", "locked", "closing", "opening", "open", "releasing"] as const;
 export type GuardState = (typeof GUARD_STATES)[number];
 
-export const barsSchema = z.strictObject({
-  /** Other accounts of this computer. */
-  others: z.enum(LEVELS),
-  /** The account the folder belongs to, as a protection against slips. Never less than others. */
-  own: z.enum(LEVELS),
-});
 const text = z.string().max(4096);
 
 /** A guard that a later version has is told by its name, and is never taken for another, or for damage. */

@@ -1,3 +1,5 @@
+import * as z from "zod";
+
 /**
  * The ways in which contents are kept, and what of each the rest of Eremos has to know: nobody else asks for a guard by
  * its name. Pure: the pages read it too.
@@ -36,12 +38,13 @@ export const LEVELS = ["nothing", "list", "read", "change", "everything"] as con
 export type Level = (typeof LEVELS)[number];
 
 /** Who may still do what with a barred folder. */
-export interface Bars {
+export const barsSchema = z.strictObject({
   /** Other accounts of this computer. */
-  readonly others: Level;
+  others: z.enum(LEVELS),
   /** The account the folder belongs to, as a protection against slips. Never less than others. */
-  readonly own: Level;
-}
+  own: z.enum(LEVELS),
+});
+export type Bars = Readonly<z.output<typeof barsSchema>>;
 
 export const NO_BARS: Bars = { others: "everything", own: "everything" };
 

@@ -13,6 +13,7 @@ import {
   normaliseCodeText,
   parseGroups,
 } from "./codes/code-groups";
+import { LEAST_THRESHOLD, MOST_KEYHOLDERS } from "./choices";
 
 /**
  * Keyholders: a secret of its own, split by Shamir's scheme over GF(2^8), so that any `threshold` of the shares lead to
@@ -29,8 +30,6 @@ const CHECKSUM_AT = POINT_AT + POINT_BYTES;
 const SHARE_BYTES = 30;
 const SHARE_VERSION = 1;
 export const SHARE_GROUPS = 12;
-export const LEAST_THRESHOLD = 2;
-export const MOST_KEYHOLDERS = 15;
 
 const text = z.string().max(4096);
 /** What stands in the owner envelope, readable: the number of shares and how many are needed, and nobody's name. */

@@ -1,4 +1,5 @@
 import * as z from "zod";
+import { VISIBILITIES } from "./choices";
 import { canonicalJson } from "./canonical-json";
 import { batchSchema, digestSchema, idSchema, isFittingName, lockedNameSchema } from "./ids";
 import { readRecord, recordSchema, writeRecord } from "./record-file";
@@ -27,10 +28,6 @@ export const FOLDER_STATES = [
   "releasing",
 ] as const;
 export type FolderState = (typeof FOLDER_STATES)[number];
-
-/** In view at its path; under a random name beside it; in a held area of the same file system. */
-export const VISIBILITIES = ["view", "hidden", "tucked"] as const;
-export type Visibility = (typeof VISIBILITIES)[number];
 
 const text = z.string().max(512);
 const whole = z.int().nonnegative();

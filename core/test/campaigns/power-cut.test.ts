@@ -28,7 +28,6 @@ import { inspectFolder } from "../../src/engine/guards/inspect";
 import { recoverFolder } from "../../src/engine/guards/recover";
 import { releaseOpenFolder } from "../support/guarding";
 import { DurableDisk } from "../../src/platform/memory/durable-disk";
-import type { Visibility } from "../../src/format/state";
 import { MemoryDisk } from "../../src/platform/memory/memory-disk";
 import type { Dir, Disk } from "../../src/platform/port";
 import { crampedDisk, crashingDisk } from "../support/crashing-disk";
@@ -37,6 +36,7 @@ import { seen } from "../support/trees";
 import { dirAt, put as upload } from "../support/visiting";
 import { SEED, strided } from "../support/stride";
 import { ICON, PAGE, type Person, lock, newPerson, release, unlock } from "../support/world";
+import type { Visibility } from "../../src/format/choices";
 
 const DEEP = process.env["EREMOS_DEEP"] === "1";
 const SUBSETS = DEEP ? 12 : 2;

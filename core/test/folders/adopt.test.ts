@@ -8,11 +8,9 @@ import { silentHooks } from "../../src/engine/ground/hooks";
 import { locateFolder } from "../../src/engine/upkeep/locate";
 import { randomBytes } from "../../src/crypto/bytes";
 import { LEAST_COST } from "../../src/crypto/kdf";
-import type { Consent } from "../../src/engine/contents/open-sealed";
 import { NO_BARS } from "../../src/format/guards";
 import { createOwner } from "../../src/format/owner";
 import { newRecoveryCode } from "../../src/format/codes/recovery-code";
-import { VISIBILITIES } from "../../src/format/state";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import { type ScanFound, scan } from "../../src/rescue/scan";
 import { FOLDER } from "../support/scene";
@@ -27,6 +25,7 @@ import {
   removeDirectory,
   snapshot,
 } from "../support/world";
+import { type Consent, VISIBILITIES } from "../../src/format/choices";
 
 let person: Person;
 let other: Person;

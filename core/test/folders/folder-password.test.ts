@@ -4,7 +4,6 @@ import { afterAll, beforeAll, beforeEach, describe, expect, it } from "vitest";
 import { LEAST_COST, type Password } from "../../src/crypto/kdf";
 import { changeFolderPassword, changeOwner, openFolderKey } from "../../src/engine/access/change-owner";
 import type { OwnerAccess } from "../../src/engine/records/keys";
-import type { Consent } from "../../src/engine/contents/open-sealed";
 import type { Signer } from "../../src/engine/contents/sealing-input";
 import { type FolderSecret, digestOf, waysInto, writeHead } from "../../src/format/header";
 import { type FolderPassword, writeSlot } from "../../src/format/slot";
@@ -25,6 +24,7 @@ import {
   snapshot,
   unlock,
 } from "../support/world";
+import type { Consent } from "../../src/format/choices";
 
 const FIRST: FolderPassword = { password: "rosin on the left shelf", hint: "where it lies", cost: LEAST_COST };
 const SECOND: FolderPassword = { password: "gut strings, never steel", hint: null, cost: LEAST_COST };

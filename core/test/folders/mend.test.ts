@@ -4,7 +4,6 @@ import { afterEach, beforeAll, beforeEach, describe, expect, it } from "vitest";
 import { type CheckOutcome, checkFolder } from "../../src/engine/upkeep/check";
 import { silentHooks } from "../../src/engine/ground/hooks";
 import { type Mended, mendFolder } from "../../src/engine/upkeep/mend";
-import { VISIBILITIES } from "../../src/format/state";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import { crashingDisk } from "../support/crashing-disk";
 import { both, generationFiles, headAt, stateFile, twin } from "../support/records";
@@ -20,6 +19,7 @@ import {
   snapshot,
   unlock,
 } from "../support/world";
+import { VISIBILITIES } from "../../src/format/choices";
 
 let person: Person;
 let base: string;

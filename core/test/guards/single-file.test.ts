@@ -11,7 +11,6 @@ import { previewSealing } from "../../src/engine/guards/sealed/lock";
 import { recoverFolder } from "../../src/engine/guards/recover";
 import { releaseOpenFolder } from "../support/guarding";
 import { writeFileRecord } from "../../src/format/file-record";
-import { VISIBILITIES } from "../../src/format/state";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import type { Disk } from "../../src/platform/port";
 import { OTHER, OWN, asOwner } from "../support/accounts";
@@ -27,6 +26,7 @@ import {
   snapshot,
   unlock,
 } from "../support/world";
+import { VISIBILITIES } from "../../src/format/choices";
 
 const ID = Buffer.alloc(16, 7).toString("hex");
 const TEXT = "Dear Jonas,\nthe cello is a surprise.\n";

@@ -18,12 +18,12 @@ import type { OpenNote, Signer } from "../../src/engine/contents/sealing-input";
 import { inspectFolder } from "../../src/engine/guards/inspect";
 import { recoverFolder } from "../../src/engine/guards/recover";
 import { releaseOpenFolder } from "./guarding";
-import { VISIBILITIES } from "../../src/format/state";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import { crampedDisk } from "./crashing-disk";
 import { FOLDER, OWN_PASSWORD, type Scene, type Stage } from "./scene";
 import { INSIDE } from "./scenes-inside";
 import { ICON, PAGE, type Person, lock, newDirectory, release, snapshot, unlock } from "./world";
+import { VISIBILITIES } from "../../src/format/choices";
 
 /** Every verb from every state it starts in, on the real file system, to be cut off anywhere. */
 function makeTree(folder: string): void {

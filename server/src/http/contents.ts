@@ -3,7 +3,7 @@ import { DropUpload, isEremosError } from "@eremos/core";
 import type { VisitView } from "../contract";
 import { findSlot } from "../operations/folders/drop";
 import { hasCookie, isSignedIn } from "./api";
-import type { ApiContext } from "./route";
+import type { ApiContext } from "./answers";
 
 /** Files of a visit, passed on from its drive to the page and back: streams, not calls. */
 export const UPLOAD = "/api/visit/upload";

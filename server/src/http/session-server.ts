@@ -14,7 +14,7 @@ import { MOST_CONNECTIONS } from "./doors";
 import { EventStreams } from "./events";
 import { answerElsewhere, isForUs, refusalOf, setSecurityHeaders } from "./refusals";
 import { sendRescueFile } from "./rescue-files";
-import type { ApiContext } from "./route";
+import type { ApiContext } from "./answers";
 import type { Carried, ToSession } from "./session-protocol";
 import { finishWork } from "./stop";
 import { startWatches } from "./watches";

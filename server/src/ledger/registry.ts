@@ -11,8 +11,9 @@ import {
   sealTo,
   waysInto,
 } from "@eremos/core";
-import { rulesSchema } from "../locking-rules";
-import { kindSchema, protectionShape } from "../protection";
+import { lockingRulesSchema } from "../calls/shapes/rules";
+import { folderKindSchema } from "../calls/shapes/folders";
+import { protectionShape } from "../protection";
 import type { OpenDatabase } from "../database/open";
 import { events, folders, inbox, slots } from "../database/schema";
 import { readRow, sealRow } from "../database/sealed-rows";
@@ -23,7 +24,7 @@ const recordSchema = z.strictObject({
   /** The ordinary path, base64 of its bytes. */
   path: z.string(),
   ...protectionShape,
-  kind: kindSchema.default("folder"),
+  kind: folderKindSchema.default("folder"),
   files: z.number(),
   bytes: z.number(),
   generation: z.number(),
@@ -33,7 +34,7 @@ const recordSchema = z.strictObject({
   lockedAt: z.number().nullable(),
   openedAt: z.number().nullable(),
   /** When it locks by itself; null: as set for all. */
-  rules: rulesSchema.nullable().default(null),
+  rules: lockingRulesSchema.nullable().default(null),
   /** When the recovery code was last seen to open it: milliseconds since 1970. */
   codeProvenAt: z.number().nullable().default(null),
   /** The same of the keyholders' shares. */

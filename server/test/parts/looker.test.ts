@@ -3,8 +3,8 @@ import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import type { FolderToLookAt } from "@eremos/core";
-import { ROUTES } from "../../src/http/api";
-import type { Call } from "../../src/http/route";
+import type { CallName } from "../../src/calls";
+import { type Call, answer } from "../../src/http/answers";
 import { AsideLooker, OwnLooker } from "../../src/look/looker";
 import { closeUp } from "../../src/operations/locking/close-up";
 import { unlock } from "../../src/operations/locking/open-folder";
@@ -159,15 +159,18 @@ describe("a disk that does not answer", () => {
     const [record] = listFolders(house.eremos);
     looker = new AsideLooker(pretender(path.join(house.base, "never")), Buffer.alloc(32), () => undefined, PATIENCE_MS);
     house.eremos.looker = looker;
-    const call = { context: { eremos: house.eremos } } as Call;
-    const calls: readonly [keyof typeof ROUTES, object][] = [
+    const call = { context: { eremos: house.eremos }, signedIn: true } as Call;
+    const calls: readonly [CallName, object][] = [
       ["plan", { path: folder, guard: "sealed", visibility: "view" }],
       ["reach", { folder: record?.id }],
       ["scan/start", { places: [folder] }],
       ["unlock", { folder }],
     ];
     for (const [name, body] of calls)
-      await expect(ROUTES[name]?.run(call, body), name).rejects.toMatchObject({ code: "no-answer" });
+      await expect(
+        answer(name, call, () => Promise.resolve(body)),
+        name,
+      ).rejects.toMatchObject({ code: "no-answer" });
     const [one, other] = await Promise.allSettled([
       looker.answers([folder]),
       looker.answers([path.join(house.world, "other")]),

@@ -2,7 +2,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
 import { toast } from "sonner";
-import type { BackSecret, Consent, FoundFolder, TakeInSecret } from "@eremos/server/contract";
+import type { BackSecret, FoundFolder, TakeInSecret } from "@eremos/server/contract";
 import { BackSecretField, NO_SECRET, isMissing } from "@/parts/secrets/back-secret";
 import { ApiError, api } from "@/lib/api";
 import { useGuarded } from "@/lib/guarded";
@@ -66,7 +66,7 @@ function Ask({
     password: master,
     folderPassword: found.hasPassword ? own : null,
   };
-  const [accept, setAccept] = useState<readonly Consent[]>([]);
+  const [accept, setAccept] = useState<readonly "costly"[]>([]);
   const take = useGuarded(
     () =>
       api.takeIn(found.path, secret, accept).catch((error: unknown) => {

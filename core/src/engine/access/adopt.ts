@@ -12,10 +12,10 @@ import { directorySource } from "../../rescue/directory-source";
 import { type LockedFolder, type RescueSecret, openLocked } from "../../rescue/locked-folder";
 import { mostWork, replaceHead } from "./change-owner";
 import { commitGenerationRecord, joinIn, ownerSignature, wholeGenerations } from "../records";
-import type { Consent } from "../contents";
 import { accessBefore } from "./renew";
 import { type Inspection, commitGuard, inspectFolder, loadGuard } from "../guards";
 import { busyWith, closeFolder, displayPath, holdFolder, joinPath, letGo, openFolder, splitPath } from "../ground";
+import type { Consent } from "../../format/choices";
 
 export interface AdoptInput {
   /** Where it lies now, under whatever name. */

@@ -14,9 +14,10 @@ import {
 import type { OwnerEnvelope } from "../../format/owner";
 import type { Disk } from "../../platform/port";
 import type { FolderPassword } from "../../format/slot";
-import { type Consent, type SealedInput, headToRenew } from "../contents";
+import { type SealedInput, headToRenew } from "../contents";
 import { commitHead, loadHeads, loadState } from "../records";
 import { closeFolder, displayPath, holdFolder, letGo, openFolder } from "../ground";
+import type { Consent } from "../../format/choices";
 
 /** Where the folder is, and who changes its header. */
 export type HeaderInput = Pick<SealedInput, "path" | "access" | "keptHeader">;

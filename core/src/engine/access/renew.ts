@@ -19,8 +19,9 @@ import {
   ownerSignature,
   wholeGenerations,
 } from "../records";
-import { type Consent, type SealedInput, headToRenew } from "../contents";
+import { type SealedInput, headToRenew } from "../contents";
 import { Visit, type VisitInput } from "../visiting";
+import type { Consent } from "../../format/choices";
 
 /**
  * *Somebody knows it*: a folder gets another key, which no earlier secret of its owner's leads to. FORMAT.md §14. Of

@@ -25,16 +25,7 @@ export {
   segmentReader,
 } from "./load-tree";
 export type { SealingInput, OpenNote, Signer } from "./sealing-input";
-export {
-  CONSENTS,
-  type Consent,
-  type SealedInput,
-  headToRenew,
-  knownHead,
-  lookAtSealed,
-  openHeads,
-  openSealed,
-} from "./open-sealed";
+export { type SealedInput, headToRenew, knownHead, lookAtSealed, openHeads, openSealed } from "./open-sealed";
 export { readOpened, writeOpened } from "./opened";
 export {
   PackReaders,

@@ -20,14 +20,7 @@ import {
   stillArriving,
 } from "../records";
 import type { DamagedCopy } from "../ground";
-
-/**
- * What the owner is asked about before anything else happens with a sealed folder, each by itself: nobody known stands
- * behind it; it is in an older state than Eremos knows; another state of the same number, or one that does not come
- * from the known one, is in its place; a newer one is on its way here; some of its files are damaged.
- */
-export const CONSENTS = ["unvouched", "rolled-back", "forked", "arriving", "files-damaged", "costly"] as const;
-export type Consent = (typeof CONSENTS)[number];
+import type { Consent } from "../../format/choices";
 
 /** What every verb that opens a sealed folder brings. */
 export interface SealedInput {

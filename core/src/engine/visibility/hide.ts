@@ -1,8 +1,8 @@
 import { EremosError, systemCode } from "../../errors/eremos-error";
 import { randomHiddenName, whyNotCover } from "../../format/ids";
-import type { Visibility } from "../../format/state";
 import type { Dir, Disk } from "../../platform/port";
 import { type Folder, displayPath, ensureDir, isMountPoint, joinPath, splitPath, within } from "../ground";
+import type { Visibility } from "../../format/choices";
 
 /**
  * What shows of a folder while it is locked. FORMAT.md §7.3. Hidden in place, it has a random dot name beside its

@@ -1,20 +1,8 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { HELD_NAME, OWN_DIR_NAME } from "@eremos/core";
-import * as z from "zod";
 import type { Dropped, DroppedFound } from "../../contract";
 import type { Eremos } from "../../eremos";
-
-const text = z.string().min(1).max(255);
-const size = z.int().nonnegative().nullable();
-const MOST_ENTRIES = 150;
-export const droppedSchema = z.strictObject({
-  name: text,
-  type: z.enum(["dir", "file"]),
-  size,
-  complete: z.boolean(),
-  entries: z.array(z.strictObject({ name: text, type: z.enum(["dir", "file"]), size })).max(MOST_ENTRIES),
-}) satisfies z.ZodType<Dropped>;
 
 const LONGEST_MS = 20_000;
 const OURS: readonly string[] = [OWN_DIR_NAME.toString(), HELD_NAME.toString()];

@@ -1,5 +1,6 @@
 import { type FolderSecret, type InsuranceLevel, insuranceFactsOf, priceOf } from "@eremos/core";
 import type { Insurance, InsuranceView } from "../../contract";
+import { INSURANCES } from "../../calls/shapes/ways-back";
 import type { Eremos } from "../../eremos";
 import type { StartedJob } from "../../jobs";
 import { describeRanges, requireSealed } from "./check";
@@ -16,7 +17,6 @@ const LEVELS: Readonly<Record<Insurance, InsuranceLevel>> = {
   standard: { data: 30, parity: 3 },
   strong: { data: 20, parity: 5 },
 };
-export const INSURANCES = Object.keys(LEVELS) as [Insurance, ...Insurance[]];
 
 /** @throws EremosError `not-protected` | `unsupported` */
 export function insuranceView(eremos: Eremos, folder: string, from = "/"): InsuranceView {

@@ -3,7 +3,6 @@ import {
   EremosError,
   type FolderPassword,
   type FolderSecret,
-  MOST_KEYHOLDERS,
   type Password,
   type WaysIn,
   changeFolderPassword,
@@ -11,33 +10,13 @@ import {
   openFolderKey,
   wipe,
 } from "@eremos/core";
-import * as z from "zod";
 import type { Eremos } from "../../eremos";
 import { throughGate } from "../../session/gate";
 import { accessOf } from "../../session/keys";
-import { secretText } from "../../secret-text";
 import { type Target, findTarget } from "./find-target";
 import { costLikeOwners } from "../entrance/password-cost";
 import { refuseUnfit } from "../entrance/password-strength";
 import { ensureKey, waysOf } from "../ways-back/renew-key";
-
-const text = z.string().max(4096);
-const byCode = z.strictObject({ kind: z.literal("code"), code: text });
-const byShares = z.strictObject({ kind: z.literal("shares"), shares: z.array(text).max(MOST_KEYHOLDERS) });
-/** The ways back without a password. */
-export const backSchema = z.discriminatedUnion("kind", [byCode, byShares]);
-export const secretSchema = z.discriminatedUnion("kind", [
-  z.strictObject({ kind: z.literal("password"), password: secretText }),
-  byCode,
-  byShares,
-]);
-/** What opens a folder that was found, whosever it is. */
-export const rescueSecretSchema = z.discriminatedUnion("kind", [
-  z.strictObject({ kind: z.literal("password"), password: secretText, folderPassword: secretText.nullable() }),
-  byCode,
-  byShares,
-]);
-export const newFolderPasswordSchema = z.strictObject({ password: secretText, hint: text.nullable() });
 
 /**
  * Whether a folder has a password of its own, the hint to it, and whether it lies open. @throws EremosError

@@ -1,7 +1,5 @@
 import {
   EremosError,
-  LEAST_THRESHOLD,
-  MOST_KEYHOLDERS,
   type Password,
   directorySource,
   findLocked,
@@ -10,9 +8,8 @@ import {
   lookAtShares,
   withKeyholders,
 } from "@eremos/core";
-import * as z from "zod";
-import type { KeyholdersView, PasswordChanged, SharesLook } from "../../contract";
-import { type KeyholdersDocument, type MailServer, holderSchema, ownerNameSchema } from "../../documents";
+import type { Checked, KeyholdersView, PasswordChanged, SharesLook } from "../../contract";
+import type { KeyholdersDocument, MailServer } from "../../documents";
 import type { Eremos } from "../../eremos";
 import { rescueFiles } from "../../rescue-files";
 import type { Keys } from "../../session/keys";
@@ -21,15 +18,6 @@ import { fullPath, nameFolder } from "../../paths";
 import { foldersWithEarlierKeyholders, renewHeaders } from "./renew-headers";
 import { replaceOwner } from "../entrance/replace-owner";
 import { provePassword } from "../entrance/sign-in";
-import { secretText } from "../../secret-text";
-
-export const namedSchema = z.strictObject({
-  current: secretText,
-  /** Whose folders they open, as it is to stand on the sheets. */
-  of: ownerNameSchema,
-  threshold: z.int().min(LEAST_THRESHOLD).max(MOST_KEYHOLDERS),
-  holders: z.array(holderSchema).min(LEAST_THRESHOLD).max(MOST_KEYHOLDERS),
-});
 
 /** The keyholders, without their shares. Null: there are none. */
 export function keyholdersView(eremos: Eremos): KeyholdersView | null {
@@ -62,7 +50,7 @@ function documentOf(eremos: Eremos, keys: Keys): KeyholdersDocument | null {
  */
 export async function nameKeyholders(
   eremos: Eremos,
-  { current, of, threshold, holders }: Omit<z.output<typeof namedSchema>, "current"> & { readonly current: Password },
+  { current, of, threshold, holders }: Omit<Checked<"keyholders/name">, "current"> & { readonly current: Password },
 ): Promise<PasswordChanged> {
   if (threshold > holders.length)
     throw new EremosError(

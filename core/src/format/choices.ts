@@ -1,0 +1,18 @@
+/** What is chosen among, and how much of it, as data. Pure: the pages read it too. */
+
+/** In view at its path; under a random name beside it; in a held area of the same file system. */
+export const VISIBILITIES = ["view", "hidden", "tucked"] as const;
+export type Visibility = (typeof VISIBILITIES)[number];
+
+/**
+ * What the owner is asked about before anything else happens with a sealed folder, each by itself: nobody known stands
+ * behind it; it is in an older state than Eremos knows; another state of the same number, or one that does not come
+ * from the known one, is in its place; a newer one is on its way here; some of its files are damaged; its password takes
+ * more work than the owner's.
+ */
+export const CONSENTS = ["unvouched", "rolled-back", "forked", "arriving", "files-damaged", "costly"] as const;
+export type Consent = (typeof CONSENTS)[number];
+
+/** So many shares open, and so many there are. */
+export const LEAST_THRESHOLD = 2;
+export const MOST_KEYHOLDERS = 15;

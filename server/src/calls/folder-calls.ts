@@ -1,0 +1,151 @@
+import * as z from "zod";
+import { CONSENTS } from "@eremos/core/choices";
+import { anybody, nothing, owner, startedSchema } from "./call";
+import {
+  activityViewSchema,
+  closedUpSchema,
+  droppedFoundSchema,
+  folderViewSchema,
+  guardSchema,
+  jobViewSchema,
+  onlookViewSchema,
+  placeEntrySchema,
+  placeListingSchema,
+  planViewSchema,
+  protectionSchema,
+  reachViewSchema,
+  visibilitySchema,
+} from "./shapes/folders";
+import { lockingRulesSchema, openingModeSchema, textSchema as text } from "./shapes/rules";
+import { newFolderPasswordSchema, secretSchema } from "./shapes/secrets";
+import { insuranceSchema, insuranceViewSchema } from "./shapes/ways-back";
+
+const name = z.string().min(1).max(255);
+const size = z.int().nonnegative().nullable();
+const kind = z.enum(["dir", "file"]);
+const MOST_ENTRIES = 150;
+/** Something dropped on the page, as far as a browser tells: sizes in bytes, null where it does not. */
+const droppedSchema = z.strictObject({
+  name,
+  type: kind,
+  size,
+  /** The entries are all there are. */
+  complete: z.boolean(),
+  entries: z
+    .array(z.strictObject({ name, type: kind, size }))
+    .max(MOST_ENTRIES)
+    .readonly(),
+});
+export type Dropped = z.output<typeof droppedSchema>;
+
+const folder = z.strictObject({ folder: text });
+const secret = secretSchema.nullable().default(null);
+/** A folder that is to be opened, what the owner goes on with, and its own password. */
+export const openedSchema = folder.extend({
+  accept: z.array(z.enum(CONSENTS)).max(CONSENTS.length).default([]),
+  secret,
+});
+const path = z.strictObject({ path: text });
+
+/** Protected folders, places, and the work on them. */
+export const FOLDER_CALLS = {
+  folders: owner(
+    "The protected folders, each as the disk says it is now.",
+    nothing,
+    z.array(folderViewSchema).readonly(),
+  ),
+  jobs: owner("What is being done, and how the last jobs ended.", nothing, z.array(jobViewSchema).readonly()),
+  "jobs/cancel": owner(
+    "Asks a job to stop and put everything back.",
+    z.strictObject({ job: text }),
+    z.strictObject({ asked: z.boolean() }),
+  ),
+  "places/roots": owner("The roots a person may walk.", nothing, z.array(placeEntrySchema).readonly()),
+  "places/list": owner("One directory of a place.", path, placeListingSchema),
+  "places/complete": owner(
+    "Paths that continue what was typed.",
+    z.strictObject({ typed: text }),
+    z.array(z.string()).readonly(),
+  ),
+  "places/make-room": owner(
+    "Gives what lies where another protected folder belongs a free name beside it.",
+    path,
+    path,
+  ),
+  "places/find": owner("Where something lies that was dropped on the page.", droppedSchema, droppedFoundSchema),
+  onlooker: owner(
+    "What each kind of somebody sees at a place now.",
+    path.extend({ subject: text.nullable() }),
+    onlookViewSchema,
+  ),
+  reach: owner("Who could get how far at a protected folder.", folder, z.array(reachViewSchema).readonly()),
+  plan: owner(
+    "What locking a folder would take, or why it can't be locked. Touches nothing.",
+    path.extend({ guard: guardSchema, visibility: visibilitySchema }),
+    planViewSchema,
+  ),
+  lock: owner(
+    "Locks a folder, or an open one again; without a protection as it was.",
+    path.extend({
+      protection: protectionSchema.nullable(),
+      inUseAnyway: z.boolean().default(false),
+      password: newFolderPasswordSchema.nullable().default(null),
+    }),
+    startedSchema,
+  ),
+  unlock: owner(
+    "Opens a folder in place.",
+    openedSchema.extend({ mode: openingModeSchema.default({ kind: "usual" }) }),
+    startedSchema,
+  ),
+  release: owner("Takes protection off for good.", openedSchema, startedSchema),
+  check: owner(
+    "Reads and authenticates the encrypted copy, or a sample of it.",
+    openedSchema.extend({ sample: z.boolean().default(false) }),
+    startedSchema,
+  ),
+  "close-up": owner(
+    "Locks everything that is open.",
+    z.strictObject({ inUseAnyway: z.boolean().default(false) }),
+    closedUpSchema,
+  ),
+  // Locking needs no password; of what could not be locked, nobody at the gate hears more than that there is some.
+  "gate/close-up": anybody(
+    "Locks everything that is open, from the gate.",
+    nothing,
+    z.strictObject({ locking: z.number(), left: z.number() }),
+  ),
+  "keep-open": owner(
+    "An open folder stays open for so many minutes from now.",
+    folder.extend({
+      minutes: z
+        .int()
+        .min(1)
+        .max(24 * 60),
+    }),
+    nothing,
+  ),
+  protection: owner(
+    "How a folder is locked, from now on; the job, where every file has to be read and written for it.",
+    folder.extend({ protection: protectionSchema, secret }),
+    z.strictObject({ job: z.string().nullable() }),
+  ),
+  rules: owner(
+    "A folder's own locking rules, or none.",
+    folder.extend({ rules: lockingRulesSchema.nullable() }),
+    nothing,
+  ),
+  "folder-password": owner(
+    "A folder's own password: another, a first, or none.",
+    folder.extend({ secret: secretSchema.nullable(), password: newFolderPasswordSchema.nullable() }),
+    nothing,
+  ),
+  insurance: owner("How much a folder is insured, and what more would cost.", folder, insuranceViewSchema),
+  "insurance/set": owner(
+    "Insures a locked folder, otherwise than before, or no more.",
+    folder.extend({ insurance: insuranceSchema.nullable() }),
+    startedSchema,
+  ),
+  repair: owner("Finds damage by the insurance, and repairs it.", folder.extend({ secret }), startedSchema),
+  activity: owner("What happened to folders, the newest first.", nothing, z.array(activityViewSchema).readonly()),
+} as const;

@@ -1,0 +1,36 @@
+/**
+ * Every call there is: who may make it, what goes in, what comes out. The server's answers, the page's client, the tests
+ * of who may what, and docs/API.md follow from this one table. Pure: the pages read it too.
+ */
+import type * as z from "zod";
+import { ENTRANCE_CALLS } from "./entrance-calls";
+import { FOLDER_CALLS } from "./folder-calls";
+import { SETTINGS_CALLS } from "./settings-calls";
+import type { Typed } from "./shapes/secrets";
+import { VISIT_CALLS } from "./visit-calls";
+import { WAYS_BACK_CALLS } from "./ways-back-calls";
+
+/** By what they are about, in the order in which they are told. */
+export const CALL_GROUPS = {
+  "The gate": ENTRANCE_CALLS,
+  "Folders, places, work": FOLDER_CALLS,
+  Visits: VISIT_CALLS,
+  "Ways back": WAYS_BACK_CALLS,
+  Settings: SETTINGS_CALLS,
+} as const;
+
+/** By their addresses below `/api/`. */
+export const CALLS = {
+  ...ENTRANCE_CALLS,
+  ...FOLDER_CALLS,
+  ...VISIT_CALLS,
+  ...WAYS_BACK_CALLS,
+  ...SETTINGS_CALLS,
+} as const;
+
+export type CallName = keyof typeof CALLS;
+/** As the page gives it: passwords as they are typed. */
+export type Asked<N extends CallName> = Typed<z.input<(typeof CALLS)[N]["input"]>>;
+/** As an operation gets it. */
+export type Checked<N extends CallName> = z.output<(typeof CALLS)[N]["input"]>;
+export type Answer<N extends CallName> = z.output<(typeof CALLS)[N]["output"]>;

@@ -1,0 +1,381 @@
+/** Folders, work and places, as they go over the wire. Pure: the pages read it too. */
+import * as z from "zod";
+import { GUARDS, barsSchema } from "@eremos/core/guards";
+import { VISIBILITIES } from "@eremos/core/choices";
+import { atSignOutSchema, lockingRulesSchema } from "./rules";
+import { visitViewSchema } from "./visits";
+
+export type { Bars, GuardName, Level } from "@eremos/core/guards";
+export const guardSchema = z.enum(GUARDS);
+export const visibilitySchema = z.enum(VISIBILITIES);
+export type Visibility = z.output<typeof visibilitySchema>;
+
+/** Icons by their names in the desktop's own themes. Source: freedesktop.org Icon Naming Specification. */
+export const iconSchema = z.enum([
+  "x-office-document",
+  "x-office-spreadsheet",
+  "x-office-calendar",
+  "x-office-address-book",
+  "text-x-generic",
+  "image-x-generic",
+  "audio-x-generic",
+  "video-x-generic",
+  "package-x-generic",
+  "applications-games",
+  "user-trash",
+]);
+export type Icon = z.output<typeof iconSchema>;
+
+/** How a folder is locked. */
+export const protectionSchema = z
+  .strictObject({
+    guard: guardSchema,
+    visibility: visibilitySchema,
+    /** In view: the name it shows while it is locked; null: its own. Whether it is fit to be one is said in words. */
+    cover: z.string().max(4096).nullable(),
+    /** Sealed and in view: the icon it shows while it is locked; null: the usual one. */
+    icon: iconSchema.nullable(),
+    /** For a barred folder. */
+    bars: barsSchema.nullable(),
+  })
+  .readonly();
+export type Protection = z.output<typeof protectionSchema>;
+
+/** What is protected: a folder, a single file, or all that is on a drive. */
+export const folderKindSchema = z.enum(["folder", "file", "drive"]);
+export type FolderKind = z.output<typeof folderKindSchema>;
+
+export const folderConditionSchema = z.enum([
+  "locked",
+  "open",
+  "working",
+  "partly",
+  "interrupted",
+  "missing",
+  "away",
+  "damaged",
+]);
+export type FolderCondition = z.output<typeof folderConditionSchema>;
+
+export const jobVerbSchema = z.enum([
+  "lock",
+  "unlock",
+  "release",
+  "check",
+  "reguard",
+  "put-back",
+  "insure",
+  "repair",
+  "merge",
+  "renew",
+]);
+export type JobVerb = z.output<typeof jobVerbSchema>;
+
+export const jobStateSchema = z.enum(["queued", "running", "done", "failed", "cancelled", "interrupted"]);
+export type JobState = z.output<typeof jobStateSchema>;
+
+export const jobPhaseSchema = z.enum([
+  "queued",
+  "looking",
+  "sealing",
+  "making-durable",
+  "moving",
+  "removing",
+  "restoring",
+  "checking",
+]);
+export type JobPhase = z.output<typeof jobPhaseSchema>;
+
+export const folderViewSchema = z
+  .strictObject({
+    id: z.string(),
+    path: z.string(),
+    realPath: z.string(),
+    name: z.string(),
+    kind: folderKindSchema,
+    guard: guardSchema,
+    /** Of a barred folder. */
+    bars: barsSchema.nullable(),
+    visibility: visibilitySchema,
+    cover: z.string().nullable(),
+    icon: iconSchema.nullable(),
+    state: folderConditionSchema,
+    files: z.number(),
+    bytes: z.number(),
+    protectedAt: z.number(),
+    lockedAt: z.number().nullable(),
+    openedAt: z.number().nullable(),
+    /** While it is open: when it locks by itself. */
+    locksAt: z.number().nullable(),
+    locksWhenIdle: z.boolean(),
+    /** Its time is up, and these programs still hold files of it. */
+    waitingFor: z.array(z.string()).readonly(),
+    /** Its own rules, or null where the general ones hold. */
+    rules: lockingRulesSchema.nullable(),
+    /** A password of its own is needed on top of the master password; with its hint, or null. */
+    hasPassword: z.boolean(),
+    passwordHint: z.string().nullable(),
+    /** While it is open: what happens to it at a sign-out. */
+    atSignOut: atSignOutSchema.nullable(),
+    /** Plain entries that appeared in the locked folder. */
+    arrivals: z.number(),
+    /** Files that wait in its drop slot, encrypted. */
+    drops: z.number(),
+    /**
+     * When its encrypted copy was last looked through, whether a sample of it or all, and whether it was whole; null:
+     * never.
+     */
+    lastCheck: z
+      .strictObject({
+        at: z.number(),
+        ok: z.boolean(),
+        sample: z.boolean(),
+      })
+      .readonly()
+      .nullable(),
+    /** Sealed: parity beside it repairs damage. */
+    isInsured: z.boolean(),
+    /** States that another computer locked at the same time, where a program keeps both in step. */
+    forks: z
+      .array(
+        z
+          .strictObject({
+            name: z.string(),
+            generation: z.number(),
+            /** Made from the present one, which it takes the place of at the next opening. */
+            isNewer: z.boolean(),
+            arrival: z
+              .strictObject({
+                pieces: z.number(),
+                arrived: z.number(),
+              })
+              .readonly(),
+          })
+          .readonly(),
+      )
+      .readonly(),
+    /** Locked, and too large for the room there is: opening goes file by file. */
+    isCramped: z.boolean(),
+    /** Sealed: what opens it, and when the code and the shares were last seen to; null: not yet. */
+    waysBack: z
+      .strictObject({
+        count: z.number(),
+        codeProvenAt: z.number().nullable(),
+        sharesProvenAt: z.number().nullable(),
+        hasKeyholders: z.boolean(),
+      })
+      .readonly()
+      .nullable(),
+    /** What needs the owner, in one sentence, or null. */
+    attention: z.string().nullable(),
+    visit: visitViewSchema.nullable(),
+  })
+  .readonly();
+export type FolderView = z.output<typeof folderViewSchema>;
+
+export const errorViewSchema = z
+  .strictObject({
+    code: z.string(),
+    message: z.string(),
+    data: z.record(z.string(), z.unknown()).readonly().exactOptional(),
+  })
+  .readonly();
+export type ErrorView = z.output<typeof errorViewSchema>;
+
+export const jobViewSchema = z
+  .strictObject({
+    id: z.string(),
+    folder: z.string(),
+    verb: jobVerbSchema,
+    state: jobStateSchema,
+    phase: jobPhaseSchema,
+    files: z.number(),
+    filesTotal: z.number(),
+    bytes: z.number(),
+    bytesTotal: z.number(),
+    /** Over the phase so far; null before it can be told. */
+    bytesPerSecond: z.number().nullable(),
+    startedAt: z.number(),
+    endedAt: z.number().nullable(),
+    error: errorViewSchema.nullable(),
+    /** How it ended, in words that say what is true now. */
+    summary: z.string().nullable(),
+  })
+  .readonly();
+export type JobView = z.output<typeof jobViewSchema>;
+
+export const placeEntrySchema = z
+  .strictObject({
+    name: z.string(),
+    path: z.string(),
+    type: z.enum(["dir", "file"]),
+    hidden: z.boolean(),
+    expandable: z.boolean(),
+    /** The protected folder at this path, if any. */
+    folder: z.string().nullable(),
+  })
+  .readonly();
+export type PlaceEntry = z.output<typeof placeEntrySchema>;
+
+export const placeListingSchema = z
+  .strictObject({
+    path: z.string(),
+    entries: z.array(placeEntrySchema).readonly(),
+    /** Files that are not among the entries. */
+    more: z.number(),
+  })
+  .readonly();
+export type PlaceListing = z.output<typeof placeListingSchema>;
+
+export const droppedFoundSchema = z
+  .strictObject({
+    paths: z.array(z.string()).readonly(),
+    /** Everything was looked through. */
+    complete: z.boolean(),
+  })
+  .readonly();
+export type DroppedFound = z.output<typeof droppedFoundSchema>;
+
+export const planViewSchema = z
+  .strictObject({
+    kind: folderKindSchema,
+    path: z.string(),
+    name: z.string(),
+    refusal: errorViewSchema.nullable(),
+    files: z.number(),
+    bytes: z.number(),
+    outsideLinks: z.array(z.string()).readonly(),
+    /** What in it belongs to other accounts. */
+    foreign: z.array(z.string()).readonly(),
+    /** `file-by-file` when there is no room for the encrypted copy beside the readable one. */
+    strategy: z.enum(["whole", "file-by-file"]),
+    holders: z.array(z.string()).readonly(),
+    /**
+     * The file system tells of each file whether anybody writes to it; else only programs that can be listed are seen.
+     */
+    tellsWriters: z.boolean(),
+  })
+  .readonly();
+export type PlanView = z.output<typeof planViewSchema>;
+
+export const onlookerKindSchema = z.enum(["keyboard", "keyboard-hidden-shown", "disk"]);
+export type OnlookerKind = z.output<typeof onlookerKindSchema>;
+
+export const onlookViewSchema = z
+  .strictObject({
+    place: z.string(),
+    kinds: z
+      .array(
+        z
+          .strictObject({
+            kind: onlookerKindSchema,
+            entries: z
+              .array(
+                z
+                  .strictObject({
+                    name: z.string(),
+                    type: z.enum(["file", "dir", "link", "other"]),
+                    size: z.number().nullable(),
+                  })
+                  .readonly(),
+              )
+              .readonly(),
+            more: z.number(),
+            verdict: z.string(),
+            brief: z.string(),
+            facts: z.array(z.string()).readonly(),
+            sample: z
+              .strictObject({
+                name: z.string(),
+                hex: z.string(),
+                text: z.string(),
+              })
+              .readonly()
+              .nullable(),
+          })
+          .readonly(),
+      )
+      .readonly(),
+  })
+  .readonly();
+export type OnlookView = z.output<typeof onlookViewSchema>;
+
+export const reachKindSchema = z.enum([
+  "keyboard",
+  "keyboard-hidden-shown",
+  "account",
+  "administrator",
+  "disk",
+  "provider",
+]);
+export type ReachKind = z.output<typeof reachKindSchema>;
+
+export const reachCellSchema = z
+  .strictObject({
+    answer: z.enum(["yes", "partly", "no"]),
+    reason: z.string(),
+  })
+  .readonly();
+export type ReachCell = z.output<typeof reachCellSchema>;
+
+/** Who could get how far at a folder now; a row for each kind of somebody. */
+export const reachViewSchema = z
+  .strictObject({
+    kind: reachKindSchema,
+    exists: reachCellSchema,
+    names: reachCellSchema,
+    reads: reachCellSchema,
+    changes: reachCellSchema,
+    deletes: reachCellSchema,
+  })
+  .readonly();
+export type ReachView = z.output<typeof reachViewSchema>;
+
+export const activityViewSchema = z
+  .strictObject({
+    at: z.number(),
+    folder: z.string(),
+    kind: z.enum([
+      "locked",
+      "opened",
+      "released",
+      "checked",
+      "damaged",
+      "recovered",
+      "password",
+      "folder-password",
+      "code",
+      "reguarded",
+      "visited",
+      "changed",
+      "put-back",
+      "taken-in",
+      "practised",
+      "mended",
+      "keyholders",
+      "insured",
+      "repaired",
+      "new-keys",
+    ]),
+    signedIn: z.boolean(),
+  })
+  .readonly();
+export type ActivityView = z.output<typeof activityViewSchema>;
+
+/** What closing up left open, and why. */
+export const closedUpSchema = z
+  .strictObject({
+    jobs: z.array(z.string()).readonly(),
+    left: z
+      .array(
+        z
+          .strictObject({
+            path: z.string(),
+            reason: z.string(),
+          })
+          .readonly(),
+      )
+      .readonly(),
+  })
+  .readonly();
+export type ClosedUp = z.output<typeof closedUpSchema>;

@@ -1,0 +1,78 @@
+/** What an owner chooses, checked as it comes in. Pure: the pages read it too. */
+import * as z from "zod";
+
+/** Of names, hints, codes and paths. */
+export const textSchema = z.string().max(4096);
+
+const minutes = z
+  .int()
+  .min(1)
+  .max(7 * 24 * 60);
+
+/** What happens at a sign-out to a folder that lies open. */
+export const atSignOutSchema = z.enum(["lock", "ask", "leave"]);
+export type AtSignOut = z.output<typeof atSignOutSchema>;
+
+/** When a folder that lies open locks by itself. */
+export const lockingRulesSchema = z
+  .strictObject({
+    /** After so long, used or not; null: not for that. */
+    afterMinutes: minutes.nullable(),
+    /** After so long without a change and without a program holding its files; null: not for that. */
+    idleMinutes: minutes.nullable(),
+    atSignOut: atSignOutSchema,
+    /** When Eremos stops, and at its next start where it could not. */
+    atStop: z.boolean(),
+    /** When the computer goes to sleep or the screen is locked, where the system tells. */
+    atSleep: z.boolean().default(true),
+  })
+  .readonly();
+export type LockingRules = z.output<typeof lockingRulesSchema>;
+
+/** How a folder is opened this time. */
+export const openingModeSchema = z.discriminatedUnion("kind", [
+  z.strictObject({ kind: z.enum(["usual", "until-locked", "leaving"]) }),
+  z.strictObject({ kind: z.literal("while"), minutes }),
+]);
+export type OpeningMode = z.output<typeof openingModeSchema>;
+
+const path = z
+  .string()
+  .trim()
+  .min(1)
+  .max(4096)
+  .refine((value) => value.startsWith("/") && !value.includes("\0"), "a full path");
+
+/** What the owner changed about the off-limits list. */
+export const offLimitsViewSchema = z.strictObject({
+  /** Paths, or patterns with `*`, `**` and `?`. */
+  added: z
+    .array(z.strictObject({ path, reason: z.string().trim().max(200) }))
+    .max(200)
+    .readonly(),
+  removed: z.array(textSchema).max(200).readonly(),
+});
+export type OffLimitsView = z.output<typeof offLimitsViewSchema>;
+
+/** How much work each try of the master password is. */
+export const effortSchema = z.enum(["light", "standard", "heavy"]);
+export type Effort = z.output<typeof effortSchema>;
+
+export const themeSchema = z.enum(["light", "dark", "system"]);
+export const syncedSchema = z.array(path).max(50).readonly();
+export const keepEarlierSchema = z.int().min(0).max(20);
+export const checkEveryDaysSchema = z.int().min(0).max(365);
+export const idleSignOutMinutesSchema = z
+  .int()
+  .min(1)
+  .max(24 * 60)
+  .nullable();
+/** A change names only what it changes, so that two at once do not undo one another. */
+export const preferencesChangeSchema = z.strictObject({
+  theme: themeSchema.exactOptional(),
+  rules: lockingRulesSchema.exactOptional(),
+  idleSignOutMinutes: idleSignOutMinutesSchema.exactOptional(),
+  synced: syncedSchema.exactOptional(),
+  keepEarlier: keepEarlierSchema.exactOptional(),
+  checkEveryDays: checkEveryDaysSchema.exactOptional(),
+});

@@ -1,0 +1,86 @@
+import type { FOLDER_CALLS } from "../../calls/folder-calls";
+import { activityOf } from "../../operations/folders/about";
+import { check } from "../../operations/folders/check";
+import { findDropped } from "../../operations/folders/find-dropped";
+import { insuranceView, insure, repair } from "../../operations/folders/insurance";
+import { listFoldersAside } from "../../operations/folders/list-folders";
+import { onlook } from "../../operations/folders/look";
+import { keepOpen, setRules } from "../../operations/folders/preferences";
+import { reach } from "../../operations/folders/reach";
+import { completePath, listPlace, placeRoots } from "../../operations/folders/walk-places";
+import { closeUp } from "../../operations/locking/close-up";
+import { prepareFolderPassword, setFolderPassword } from "../../operations/locking/folder-password";
+import { lock, makeRoomFor } from "../../operations/locking/lock-folder";
+import { release, unlock } from "../../operations/locking/open-folder";
+import { planLock } from "../../operations/locking/plan-lock";
+import { setProtection } from "../../operations/locking/protection";
+import { AS_BEFORE } from "../../protection";
+import { type Answers, FROM } from "./answer";
+
+export const FOLDERS: Answers<typeof FOLDER_CALLS> = {
+  folders: ({ context }) => listFoldersAside(context.eremos),
+  jobs: ({ context }) => context.eremos.jobs.list(),
+  "jobs/cancel": ({ context }, { job }) => ({ asked: context.eremos.jobs.cancel(job) }),
+  "places/roots": ({ context }) => placeRoots(context.eremos),
+  "places/list": async ({ context }, { path }) => {
+    const listing = await listPlace(context.eremos, path);
+    context.watchPlace(listing.path);
+    return listing;
+  },
+  "places/complete": ({ context }, { typed }) => completePath(context.eremos, typed),
+  "places/make-room": ({ context }, { path }) => ({ path: makeRoomFor(context.eremos, path) }),
+  "places/find": ({ context }, dropped) => findDropped(context.eremos, dropped),
+  onlooker: async ({ context }, { path, subject }) => {
+    const seen = await onlook(context.eremos, path, FROM, subject);
+    context.watchPlace(seen.place);
+    return seen;
+  },
+  reach: ({ context }, { folder }) => reach(context.eremos, folder),
+  plan: ({ context }, { path, ...asked }) => planLock(context.eremos, path, asked),
+  lock: async ({ context: { eremos } }, { path, protection, inUseAnyway, password: typed }) => {
+    const password = typed && (await prepareFolderPassword(eremos, typed));
+    const asked = { path, protection: protection ?? AS_BEFORE, inUseAnyway, password, from: FROM };
+    return { job: lock(eremos, asked).id };
+  },
+  unlock: async ({ context }, { folder, ...asked }) => {
+    const { id } = await unlock(context.eremos, { ...asked, pathOrId: folder, from: FROM });
+    return { job: id };
+  },
+  release: async ({ context }, { folder, ...asked }) => {
+    const { id } = await release(context.eremos, { ...asked, pathOrId: folder, from: FROM });
+    return { job: id };
+  },
+  check: async ({ context }, { folder, secret, sample }) => {
+    const { id } = await check(context.eremos, { pathOrId: folder, from: FROM, secret, sample });
+    return { job: id };
+  },
+  "close-up": ({ context }, { inUseAnyway }) => {
+    const { locking, left } = closeUp(context.eremos, inUseAnyway);
+    return { jobs: locking.map(({ job }) => job.id), left };
+  },
+  "gate/close-up": ({ context }) => {
+    const { locking, left } = closeUp(context.eremos, false);
+    return { locking: locking.length, left: left.length };
+  },
+  "keep-open": ({ context }, { folder, minutes }) => {
+    keepOpen(context.eremos, folder, minutes);
+    return {};
+  },
+  protection: async ({ context }, { folder, protection, secret }) => ({
+    job: await setProtection(context.eremos, folder, protection, secret),
+  }),
+  rules: ({ context }, { folder, rules }) => {
+    setRules(context.eremos, folder, rules);
+    return {};
+  },
+  "folder-password": async ({ context }, asked) => {
+    await setFolderPassword(context.eremos, asked);
+    return {};
+  },
+  insurance: ({ context }, { folder }) => insuranceView(context.eremos, folder),
+  "insurance/set": async ({ context }, { folder, insurance }) => ({
+    job: (await insure(context.eremos, folder, insurance)).id,
+  }),
+  repair: async ({ context }, { folder, secret }) => ({ job: (await repair(context.eremos, folder, secret)).id }),
+  activity: ({ context }) => activityOf(context.eremos),
+};
