@@ -114,7 +114,9 @@ module.exports = {
       name: "web-knows-the-contract-only",
       severity: "error",
       from: { path: "^web/" },
-      to: { path: "^(core|server|cli)/src/(?!(?:contract|strength|call-body|calls/index|size-words|format/guards)\\.ts)" },
+      to: {
+        path: "^(core|server|cli)/src/(?!(?:contract|strength|call-body|calls/index|size-words|format/guards)\\.ts)",
+      },
     },
     {
       name: "ui-fetches-nothing",

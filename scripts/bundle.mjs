@@ -15,8 +15,8 @@ const oneLanguage = {
     })),
 };
 
-/** What most of a start went into, when each of their files was looked for on its own. */
-const BUNDLED = /^(zod|drizzle-orm|picomatch|@hpke|shamir-secret-sharing)(\/|$)/;
+/** What most of a start went into, when each of their files was looked for on its own, and what is sources. */
+const BUNDLED = /^(zod|drizzle-orm|picomatch|@hpke|shamir-secret-sharing)(\/|$)|^@eremos\/core\/(guards|choices)$/;
 
 /** Every other package is loaded from where it is installed. */
 const packagesOutside = {

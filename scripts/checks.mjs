@@ -24,6 +24,7 @@ export const CHECKS = [
   ],
   ["rooms", ["node", "scripts/rooms.mjs"]],
   ["words", ["node", "scripts/words.mjs"]],
+  ["the paper of calls", ["node", "scripts/api.mjs", "--check"]],
   ["dead code", ["npx", "knip", "--no-progress"]],
 ];
 

@@ -5,6 +5,7 @@ const WRITERS = "core/test/attacks/writers.test.ts";
 const POWER_CUT = "core/test/campaigns/power-cut.test.ts";
 const KEYS = "core/test/attacks/keys-after-work.test.ts";
 const HTTP = "server/test/http.test.ts";
+const ANSWERS = "server/test/parts/answers.test.ts";
 const RESCUE = "core/test/rescue/rescue.test.ts";
 
 /**
@@ -410,9 +411,9 @@ export const MUTANTS = [
   },
   {
     name: "a call needs no session",
-    file: "server/src/http/api.ts",
-    line: "if (!found.open && !signedIn)",
-    becomes: "if (!found.open && signedIn === null)",
+    file: "server/src/http/answers/index.ts",
+    line: 'if (shape.who === "owner" && !call.signedIn)',
+    becomes: "if (false)",
     test: HTTP,
     title: "is needed by every call",
   },
@@ -503,5 +504,37 @@ export const MUTANTS = [
     becomes: 'message: "unknown"',
     test: "core/test/guards/interface.test.ts",
     title: "is told by its name wherever the folder is looked at",
+  },
+  {
+    name: "what a call asks is taken as it comes",
+    file: "server/src/http/answers/index.ts",
+    line: "  if (!parsed.success)",
+    becomes: "  if (parsed === null)",
+    test: ANSWERS,
+    title: "that asks what the table does not have",
+  },
+  {
+    name: "an answer leaves with whatever its operation knows",
+    file: "server/src/http/answers/index.ts",
+    line: "return shape.output.parse(await operation(call, parsed.data));",
+    becomes: "return operation(call, parsed.data);",
+    test: ANSWERS,
+    title: "tells of what its operation knows only what the table has",
+  },
+  {
+    name: "a call begins on a disk that gives no answer",
+    file: "server/src/http/answers/index.ts",
+    line: "  await call.context.eremos.looker.answers(namedIn(call.context.eremos, parsed.data));\n",
+    becomes: "",
+    test: "server/test/parts/looker.test.ts",
+    title: "under what a call names ends the call before its operation begins",
+  },
+  {
+    name: "a folder is looked for on a disk that gives no answer",
+    file: "server/src/look/where-is.ts",
+    line: "  if (looker.isSilent(id)) throw",
+    becomes: '  if (id === "") throw',
+    test: "server/test/parts/looker.test.ts",
+    title: "is looked at by nobody else",
   },
 ];

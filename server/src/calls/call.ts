@@ -3,7 +3,10 @@ import * as z from "zod";
 /** Anybody who has this account's browser, or only who is signed in. */
 type Who = "anybody" | "owner";
 
-/** One call, as the server answers it, the page makes it, and docs/API.md tells it. */
+/**
+ * One call, as the server answers it, the page makes it, and docs/API.md tells it. What is asked holds nothing but
+ * what stands here; of an answer, nothing else leaves.
+ */
 export interface CallShape<I extends z.ZodType = z.ZodType, O extends z.ZodType = z.ZodType> {
   readonly who: Who;
   /** In one line. */
@@ -23,6 +26,6 @@ export function owner<I extends z.ZodType, O extends z.ZodType>(about: string, i
 
 export const nothing = z.strictObject({});
 /** Work that goes on by itself, and is followed by this. */
-export const startedSchema = z.strictObject({ job: z.string() });
+export const startedSchema = z.object({ job: z.string() });
 /** Base64. */
-export const pdfSchema = z.strictObject({ pdf: z.string() });
+export const pdfSchema = z.object({ pdf: z.string() });

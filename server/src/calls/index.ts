@@ -2,7 +2,7 @@
  * Every call there is: who may make it, what goes in, what comes out. The server's answers, the page's client, the tests
  * of who may what, and docs/API.md follow from this one table. Pure: the pages read it too.
  */
-import type * as z from "zod";
+import * as z from "zod";
 import { ENTRANCE_CALLS } from "./entrance-calls";
 import { FOLDER_CALLS } from "./folder-calls";
 import { SETTINGS_CALLS } from "./settings-calls";
@@ -34,3 +34,8 @@ export type Asked<N extends CallName> = Typed<z.input<(typeof CALLS)[N]["input"]
 /** As an operation gets it. */
 export type Checked<N extends CallName> = z.output<(typeof CALLS)[N]["input"]>;
 export type Answer<N extends CallName> = z.output<(typeof CALLS)[N]["output"]>;
+
+/** For a page, whose policy lets no text become code: schemas would else try. */
+export function readWithoutEval(): void {
+  z.config({ jitless: true });
+}

@@ -87,7 +87,7 @@ export const jobPhaseSchema = z.enum([
 export type JobPhase = z.output<typeof jobPhaseSchema>;
 
 export const folderViewSchema = z
-  .strictObject({
+  .object({
     id: z.string(),
     path: z.string(),
     realPath: z.string(),
@@ -174,7 +174,7 @@ export const folderViewSchema = z
 export type FolderView = z.output<typeof folderViewSchema>;
 
 export const errorViewSchema = z
-  .strictObject({
+  .object({
     code: z.string(),
     message: z.string(),
     data: z.record(z.string(), z.unknown()).readonly().exactOptional(),
@@ -183,7 +183,7 @@ export const errorViewSchema = z
 export type ErrorView = z.output<typeof errorViewSchema>;
 
 export const jobViewSchema = z
-  .strictObject({
+  .object({
     id: z.string(),
     folder: z.string(),
     verb: jobVerbSchema,
@@ -205,7 +205,7 @@ export const jobViewSchema = z
 export type JobView = z.output<typeof jobViewSchema>;
 
 export const placeEntrySchema = z
-  .strictObject({
+  .object({
     name: z.string(),
     path: z.string(),
     type: z.enum(["dir", "file"]),
@@ -218,7 +218,7 @@ export const placeEntrySchema = z
 export type PlaceEntry = z.output<typeof placeEntrySchema>;
 
 export const placeListingSchema = z
-  .strictObject({
+  .object({
     path: z.string(),
     entries: z.array(placeEntrySchema).readonly(),
     /** Files that are not among the entries. */
@@ -228,7 +228,7 @@ export const placeListingSchema = z
 export type PlaceListing = z.output<typeof placeListingSchema>;
 
 export const droppedFoundSchema = z
-  .strictObject({
+  .object({
     paths: z.array(z.string()).readonly(),
     /** Everything was looked through. */
     complete: z.boolean(),
@@ -237,7 +237,7 @@ export const droppedFoundSchema = z
 export type DroppedFound = z.output<typeof droppedFoundSchema>;
 
 export const planViewSchema = z
-  .strictObject({
+  .object({
     kind: folderKindSchema,
     path: z.string(),
     name: z.string(),
@@ -262,7 +262,7 @@ export const onlookerKindSchema = z.enum(["keyboard", "keyboard-hidden-shown", "
 export type OnlookerKind = z.output<typeof onlookerKindSchema>;
 
 export const onlookViewSchema = z
-  .strictObject({
+  .object({
     place: z.string(),
     kinds: z
       .array(
@@ -311,7 +311,7 @@ export const reachKindSchema = z.enum([
 export type ReachKind = z.output<typeof reachKindSchema>;
 
 export const reachCellSchema = z
-  .strictObject({
+  .object({
     answer: z.enum(["yes", "partly", "no"]),
     reason: z.string(),
   })
@@ -320,7 +320,7 @@ export type ReachCell = z.output<typeof reachCellSchema>;
 
 /** Who could get how far at a folder now; a row for each kind of somebody. */
 export const reachViewSchema = z
-  .strictObject({
+  .object({
     kind: reachKindSchema,
     exists: reachCellSchema,
     names: reachCellSchema,
@@ -332,7 +332,7 @@ export const reachViewSchema = z
 export type ReachView = z.output<typeof reachViewSchema>;
 
 export const activityViewSchema = z
-  .strictObject({
+  .object({
     at: z.number(),
     folder: z.string(),
     kind: z.enum([
@@ -364,7 +364,7 @@ export type ActivityView = z.output<typeof activityViewSchema>;
 
 /** What closing up left open, and why. */
 export const closedUpSchema = z
-  .strictObject({
+  .object({
     jobs: z.array(z.string()).readonly(),
     left: z
       .array(

@@ -3,7 +3,7 @@ import * as z from "zod";
 import { effortSchema, lockingRulesSchema, offLimitsViewSchema } from "./rules";
 
 export const stateViewSchema = z
-  .strictObject({
+  .object({
     setUp: z.boolean(),
     signedIn: z.boolean(),
     hint: z.string().nullable(),
@@ -30,7 +30,7 @@ export const stateViewSchema = z
 export type StateView = z.output<typeof stateViewSchema>;
 
 export const strengthViewSchema = z
-  .strictObject({
+  .object({
     /** 0 (guessed at once) to 4 (very hard to guess). */
     score: z.number(),
     guessTime: z.string(),
@@ -44,7 +44,7 @@ export type StrengthView = z.output<typeof strengthViewSchema>;
 
 /** A recovery code that was shown and waits for proof that it was kept. */
 export const shownCodeSchema = z
-  .strictObject({
+  .object({
     id: z.string(),
     recoveryCode: z.string(),
     /** Which groups (0 to 7) are to be typed back. */
@@ -54,7 +54,7 @@ export const shownCodeSchema = z
 export type ShownCode = z.output<typeof shownCodeSchema>;
 
 export const signedInSchema = z
-  .strictObject({
+  .object({
     /** For this tab only. */
     tab: z.string(),
     /** Wrong passwords since the last sign-in. */
@@ -65,7 +65,7 @@ export type SignedIn = z.output<typeof signedInSchema>;
 
 /** A folder as messages and lists name it. */
 export const namedFolderSchema = z
-  .strictObject({
+  .object({
     id: z.string(),
     name: z.string(),
     path: z.string(),
@@ -78,7 +78,7 @@ export type NamedFolder = z.output<typeof namedFolderSchema>;
  * return.
  */
 export const passwordChangedSchema = z
-  .strictObject({
+  .object({
     left: z.array(namedFolderSchema).readonly(),
   })
   .readonly();
@@ -86,7 +86,7 @@ export type PasswordChanged = z.output<typeof passwordChangedSchema>;
 
 /** How far it is since the owner made new keys. */
 export const newKeysViewSchema = z
-  .strictObject({
+  .object({
     /** Milliseconds since 1970. */
     at: z.number(),
     /** So many folders are sealed anew throughout. */
@@ -120,7 +120,7 @@ export const newKeysViewSchema = z
 export type NewKeysView = z.output<typeof newKeysViewSchema>;
 
 export const effortsViewSchema = z
-  .strictObject({
+  .object({
     chosen: effortSchema,
     /** What one try of a password takes on this machine. */
     seconds: z.record(effortSchema, z.number()).readonly(),
@@ -129,7 +129,7 @@ export const effortsViewSchema = z
 export type EffortsView = z.output<typeof effortsViewSchema>;
 
 export const preferencesViewSchema = z
-  .strictObject({
+  .object({
     /** How the page looks; `system`: as the desktop. */
     theme: z.enum(["light", "dark", "system"]),
     /** How much work each try of the master password is. */
@@ -150,7 +150,7 @@ export type PreferencesView = z.output<typeof preferencesViewSchema>;
 
 /** What of Eremos is on the desktop. */
 export const desktopViewSchema = z
-  .strictObject({
+  .object({
     applications: z.boolean(),
     start: z.boolean(),
     menu: z.boolean(),
@@ -159,7 +159,7 @@ export const desktopViewSchema = z
 export type DesktopView = z.output<typeof desktopViewSchema>;
 
 export const settingsViewSchema = z
-  .strictObject({
+  .object({
     dataDirectory: z.string(),
     places: z.array(z.string()).readonly(),
     hashing: z
@@ -201,7 +201,7 @@ export const topicSchema = z.enum(["scan", "folders", "jobs", "gate", "place", "
 export type Topic = z.output<typeof topicSchema>;
 
 export const changeEventSchema = z
-  .strictObject({
+  .object({
     topic: topicSchema,
     path: z.string().exactOptional(),
   })

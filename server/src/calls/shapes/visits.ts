@@ -3,7 +3,7 @@ import * as z from "zod";
 
 /** A sealed folder that is looked into, with nothing decrypted on disk. */
 export const visitViewSchema = z
-  .strictObject({
+  .object({
     folder: z.string(),
     /** Where it is served as a drive, and the name and password for that. */
     url: z.string(),
@@ -24,7 +24,7 @@ export const visitViewSchema = z
 export type VisitView = z.output<typeof visitViewSchema>;
 
 export const visitEntrySchema = z
-  .strictObject({
+  .object({
     name: z.string(),
     href: z.string(),
     kind: z.enum(["file", "dir", "link"]),
@@ -40,7 +40,7 @@ export type VisitEntry = z.output<typeof visitEntrySchema>;
 
 /** A state the folder was in before. */
 export const earlierViewSchema = z
-  .strictObject({
+  .object({
     generation: z.number(),
     at: z.number(),
     files: z.number(),
@@ -53,7 +53,7 @@ export type EarlierView = z.output<typeof earlierViewSchema>;
 
 /** What changed in a folder that lies open since its last lock. */
 export const lastLockViewSchema = z
-  .strictObject({
+  .object({
     /** The state it was locked in. */
     generation: z.number(),
     entries: z.array(visitEntrySchema).readonly(),
@@ -64,7 +64,7 @@ export const lastLockViewSchema = z
 export type LastLockView = z.output<typeof lastLockViewSchema>;
 
 export const visitReplySchema = z
-  .strictObject({
+  .object({
     entries: z.array(visitEntrySchema).readonly(),
     /** Asked for `earlier`. */
     earlier: z.array(earlierViewSchema).readonly().exactOptional(),

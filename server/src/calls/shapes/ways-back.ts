@@ -9,7 +9,7 @@ export type Insurance = z.output<typeof insuranceSchema>;
 
 /** The keyholders, and where their shares are. */
 export const keyholdersViewSchema = z
-  .strictObject({
+  .object({
     threshold: z.number(),
     count: z.number(),
     /**
@@ -42,7 +42,7 @@ export const keyholdersViewSchema = z
 export type KeyholdersView = z.output<typeof keyholdersViewSchema>;
 
 export const mailServerViewSchema = z
-  .strictObject({
+  .object({
     host: z.string(),
     port: z.number(),
     security: z.enum(["tls", "starttls", "none"]),
@@ -54,7 +54,7 @@ export type MailServerView = z.output<typeof mailServerViewSchema>;
 
 /** Shares that are being collected: each by itself. */
 export const sharesLookSchema = z
-  .strictObject({
+  .object({
     threshold: z.number(),
     count: z.number(),
     shares: z
@@ -73,7 +73,7 @@ export type SharesLook = z.output<typeof sharesLookSchema>;
 
 /** Work that was cut off, how far it had come, and what is true now. */
 export const interruptionViewSchema = z
-  .strictObject({
+  .object({
     folder: z.string(),
     name: z.string(),
     path: z.string(),
@@ -90,7 +90,7 @@ export type InterruptionView = z.output<typeof interruptionViewSchema>;
 
 /** How much a folder is insured, what that costs, and what it survives. */
 export const insuranceViewSchema = z
-  .strictObject({
+  .object({
     chosen: z.union([insuranceSchema, z.enum(["other"])]).nullable(),
     /**
      * What it is now. Bytes; `burst`: damage up to so much in one place of one file; `scattered`: so many places of up to
@@ -123,7 +123,7 @@ export type InsuranceView = z.output<typeof insuranceViewSchema>;
 
 /** A protected folder that was found by what is on disk, and how it stands to what this Eremos knows. */
 export const foundFolderSchema = z
-  .strictObject({
+  .object({
     path: z.string(),
     /** Its ordinary path, where it is in the list. */
     listedAs: z.string().nullable(),
@@ -147,7 +147,7 @@ export const foundFolderSchema = z
 export type FoundFolder = z.output<typeof foundFolderSchema>;
 
 export const scanViewSchema = z
-  .strictObject({
+  .object({
     isRunning: z.boolean(),
     isStopped: z.boolean(),
     endedAt: z.number().nullable(),
@@ -165,7 +165,7 @@ export type ScanView = z.output<typeof scanViewSchema>;
 
 /** Whether this account gets at a folder, and what of its permissions is not as it was recorded. */
 export const permissionsViewSchema = z
-  .strictObject({
+  .object({
     access: z
       .array(
         z
@@ -202,7 +202,7 @@ export type PermissionsView = z.output<typeof permissionsViewSchema>;
 
 /** A second copy of a folder in the list, and what it has that the folder has not, or has otherwise. */
 export const copyViewSchema = z
-  .strictObject({
+  .object({
     folder: z.string(),
     name: z.string(),
     path: z.string(),
@@ -298,7 +298,7 @@ export type HiddenView = z.output<typeof hiddenViewSchema>;
 
 /** Whether the recovery code opens each sealed folder, tried now. */
 export const practiceViewSchema = z
-  .strictObject({
+  .object({
     at: z.number(),
     /** Why not, or null where it does. */
     folders: z
@@ -319,7 +319,7 @@ export type PracticeView = z.output<typeof practiceViewSchema>;
 
 /** A reader that opens locked folders without Eremos. */
 export const rescueFileSchema = z
-  .strictObject({
+  .object({
     name: z.string(),
     href: z.string(),
     bytes: z.number(),
@@ -331,7 +331,7 @@ export type RescueFile = z.output<typeof rescueFileSchema>;
 
 /** What was taken in, by name, and what was not, with the reason. */
 export const takenInSchema = z
-  .strictObject({
+  .object({
     taken: z.array(z.string()).readonly(),
     left: z
       .array(

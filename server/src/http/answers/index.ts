@@ -22,8 +22,8 @@ export function callNamed(name: string): CallName | null {
 
 /**
  * The one door to the operations: whoever may not make the call is refused before it is read; what is asked is checked
- * against the table; what it names answers; and only then the operation begins. @throws EremosError `needs-sign-in` |
- * `usage` | `no-answer`, and as the operation
+ * against the table; what it names answers; and only then the operation begins. Of what that tells, only what the table
+ * has leaves. @throws EremosError `needs-sign-in` | `usage` | `no-answer`, and as the operation
  */
 export async function answer(name: CallName, call: Call, read: () => Promise<unknown>): Promise<unknown> {
   const shape: CallShape = CALLS[name];
@@ -34,7 +34,7 @@ export async function answer(name: CallName, call: Call, read: () => Promise<unk
     throw new EremosError("usage", "The request is not in a form Eremos knows. Nothing was touched.");
   await call.context.eremos.looker.answers(namedIn(call.context.eremos, parsed.data));
   const operation = ANSWERS[name] as (call: Call, asked: unknown) => unknown;
-  return operation(call, parsed.data);
+  return shape.output.parse(await operation(call, parsed.data));
 }
 
 const named = z.object({
