@@ -5,7 +5,7 @@ export default defineConfig({
   testMatch: "*.spec.ts",
   timeout: 120_000,
   expect: { timeout: 15_000 },
-  workers: 2,
+  workers: 3,
   reporter: [["list"], ["json", { outputFile: "test-results/playwright.json" }]],
   use: {
     viewport: { width: 1280, height: 800 },
