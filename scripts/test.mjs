@@ -3,7 +3,7 @@
  * Chromium.
  */
 import { spawnSync } from "node:child_process";
-import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, statfsSync } from "node:fs";
+import { chmodSync, existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, statfsSync } from "node:fs";
 import { join } from "node:path";
 import { CHECKS, runChecks } from "./checks.mjs";
 import { build, install, installTestPrograms, requireNode, root } from "./steps.mjs";
@@ -36,6 +36,8 @@ function inMemory() {
   const { bavail, bsize } = statfsSync(directory);
   if (bavail * bsize < ROOM_BYTES) return null;
   const own = mkdtempSync(join(directory, "eremos-tests-"));
+  // Tests look into what is theirs as other accounts, too.
+  chmodSync(own, 0o755);
   if (spawnSync("setfattr", ["-n", "user.eremos", "-v", "1", own]).status === 0) return own;
   rmSync(own, { recursive: true });
   return null;

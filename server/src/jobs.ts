@@ -316,7 +316,7 @@ export class Jobs {
 function wordsFor(code: string): string {
   if (code === "interrupted")
     return "Something was cut off in the middle. Eremos looked at the disk and put it right: every file is there, readable or locked.";
-  return `It stopped (${code}). Nothing is lost; try again.`;
+  return "It stopped before its end. Nothing is lost; try it again.";
 }
 
 function wipeAll(value: unknown): void {

@@ -11,8 +11,16 @@ const STEPS: readonly (readonly [Intl.RelativeTimeFormatUnit, number])[] = [
   ["minute", 60_000],
 ];
 
-/** "3 days ago", "yesterday", "just now". */
+/** From then on a count of days says less than the date does. */
+const LONG_AGO_MS = 30 * 86_400_000;
+
+export function isLongAgo(at: number, now = Date.now()): boolean {
+  return now - at >= LONG_AGO_MS;
+}
+
+/** "3 days ago", "yesterday", "just now"; what is a month ago or more by its date. */
 export function ago(at: number, now = Date.now()): string {
+  if (isLongAgo(at, now)) return new Date(at).toLocaleDateString("en-GB", { dateStyle: "long" });
   for (const [unit, length] of STEPS) {
     if (now - at >= length) return relative.format(-Math.floor((now - at) / length), unit);
   }

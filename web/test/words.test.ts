@@ -75,9 +75,12 @@ describe("moments in words", () => {
       [DAY - 1, "23 hours ago"],
       [DAY, "yesterday"],
       [3 * DAY, "3 days ago"],
+      [30 * DAY - 1, "29 days ago"],
       [-5 * DAY, "just now"],
     ] as const)
       expect([before, ago(now - before, now)]).toEqual([before, words]);
+    const noon = new Date(2026, 9, 3, 12).getTime();
+    for (const days of [30, 400]) expect(ago(noon, noon + days * DAY)).toBe("3 October 2026");
   });
 });
 

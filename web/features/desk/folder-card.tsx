@@ -33,10 +33,13 @@ export function FolderCard({ folder, job }: { readonly folder: FolderView; reado
         <Doorway state={job ? "working" : doorwayOf(folder)} />
         <span className="min-w-0 flex-1">
           <span className="block truncate font-semibold">{folder.name}</span>
-          <span className="block truncate text-[13px] text-mute">
-            {(job ? null : folder.attention) ??
-              `${baseName(parentOf(folder.path))}, ${guardWords(folder)}${folder.files > 0 ? `, ${count(folder.files, "file")}, ${formatBytes(folder.bytes)}` : ""}`}
-          </span>
+          {!job && folder.attention !== null ? (
+            <span className="block text-[13px] text-mute">{folder.attention}</span>
+          ) : (
+            <span className="block truncate text-[13px] text-mute">
+              {`${baseName(parentOf(folder.path))}, ${guardWords(folder)}${folder.files > 0 ? `, ${count(folder.files, "file")}, ${formatBytes(folder.bytes)}` : ""}`}
+            </span>
+          )}
         </span>
         {!job && (
           <span className="shrink-0 text-right">

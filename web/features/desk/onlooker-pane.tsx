@@ -54,7 +54,7 @@ export function OnlookerPane(): ReactNode {
         orientation="vertical"
         value={kind}
         onValueChange={(value) => value && setKind(value as OnlookerKind)}
-        aria-label="Kind of somebody"
+        aria-label="Who is looking"
         className="flex flex-col gap-0.5 px-3"
       >
         {KINDS.map((candidate) => (

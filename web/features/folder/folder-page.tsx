@@ -224,7 +224,7 @@ function Facts({ folder }: { readonly folder: FolderView }): ReactNode {
     [
       "Holds",
       !isEncrypting(folder)
-        ? "as it is; not counted"
+        ? "not encrypted, so not counted"
         : folder.files > 0
           ? `${count(folder.files, "file")}, ${formatBytes(folder.bytes)}`
           : "not known yet",

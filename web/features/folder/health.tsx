@@ -107,7 +107,7 @@ function InsuranceRow({ folder, isBusy }: { readonly folder: FolderView; readonl
         open={isChoosing}
         onOpenChange={setChoosing}
         title={`Insurance for ${folder.name}`}
-        description="A disk that ages, a bad stick or a cut-off copy spoils parts of files. Insurance keeps extra parity beside the encrypted copy, from which Eremos writes spoilt parts anew, byte for byte."
+        description="A disk that ages, a bad stick or a cut-off copy spoils parts of files. Insurance keeps a little more beside the encrypted copy, from which Eremos writes spoilt parts anew, byte for byte."
       >
         <Choose view={view} folder={folder} onDone={() => setChoosing(false)} />
       </Dialog>

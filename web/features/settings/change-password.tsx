@@ -56,7 +56,7 @@ function ChangeForm({ onDone }: { readonly onDone: () => void }): ReactNode {
       toast(
         left.length === 0
           ? "The master password is changed, in every folder."
-          : `The master password is changed. ${count(left.length, "folder")} out of reach: see Settings.`,
+          : `The master password is changed. ${count(left.length, "folder")} out of reach, named on this page: the old one still opens ${left.length === 1 ? "it" : "them"}.`,
         { duration: 9000 },
       );
       onDone();

@@ -30,11 +30,14 @@ export function Guessing({ hashing }: { readonly hashing: SettingsView["hashing"
         What guessing costs
       </h2>
       <p className="mt-1 mb-2 text-sm text-mute">
-        Each try of your master password takes {(hashing.memoryKiB / 1024).toFixed(0)} MiB of memory and{" "}
-        {hashing.passes} passes over it (Argon2id), whoever tries. The seconds are measured on this computer just now; a
-        guesser with {MACHINES.toLocaleString("en")} computers like it tries as many passwords as it says. Four words
-        that don&rsquo;t belong together outlast all of that; a single word does not.
+        Each try of your master password takes a while on purpose, whoever tries. The seconds are measured on this
+        computer; a guesser with {MACHINES.toLocaleString("en")} computers like it tries as many passwords as it says.
+        Four words that don&rsquo;t belong together outlast all of that; a single word does not.
       </p>
+      <details className="mb-3 text-[13px] text-mute">
+        <summary className="cursor-pointer">Details</summary>
+        Argon2id, with {(hashing.memoryKiB / 1024).toFixed(0)} MiB of memory and {hashing.passes} passes over it.
+      </details>
       {efforts ? (
         <Choices<Effort>
           label="How much work each try is"
@@ -75,7 +78,7 @@ function EffortForm({ effort, onDone }: { readonly effort: Effort; readonly onDo
       toast(
         left.length === 0
           ? "Changed, in every folder."
-          : `Changed. ${count(left.length, "folder")} out of reach: see Settings.`,
+          : `Changed. ${count(left.length, "folder")} out of reach, named on this page.`,
         { duration: 9000 },
       );
       onDone();

@@ -29,7 +29,7 @@ export function RecoveryCode({ settings }: { readonly settings: SettingsView }):
       toast(
         left.length === 0
           ? "The new recovery code holds, in every folder."
-          : `The new recovery code holds. ${count(left.length, "folder")} still ${left.length === 1 ? "opens" : "open"} with the old one: see Settings.`,
+          : `The new recovery code holds. ${count(left.length, "folder")} still ${left.length === 1 ? "opens" : "open"} with the old one, named on this page.`,
         { duration: 12_000 },
       );
       close();

@@ -4,7 +4,7 @@ import { type ReactNode, useId, useState } from "react";
 import { Differences } from "@/parts/compare/differences";
 import type { useChange } from "./use-visit";
 import { api } from "@/lib/api";
-import { ago, count, exactTime, formatBytes } from "@/lib/format";
+import { ago, count, exactTime, formatBytes, isLongAgo } from "@/lib/format";
 import { KEYS } from "@/lib/queries";
 import { Dialog } from "@/ui/dialog";
 
@@ -59,7 +59,8 @@ function States({ folder, change }: EarlierProps): ReactNode {
       >
         {states.map((state) => (
           <option key={state.generation} value={state.generation}>
-            {exactTime(state.at)}, {ago(state.at)}
+            {exactTime(state.at)}
+            {isLongAgo(state.at) ? "" : `, ${ago(state.at)}`}
           </option>
         ))}
       </select>

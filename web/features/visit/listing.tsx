@@ -278,7 +278,7 @@ function Name({ entry, isSearch, onOpen }: Pick<RowProps, "entry" | "isSearch" |
 function Nothing({ isSearch }: Pick<RowProps, "isSearch">): ReactNode {
   return (
     <p className="p-10 text-center text-sm text-mute">
-      {isSearch ? "No name holds that." : "Nothing is in here yet. Drop files on it, or put them in."}
+      {isSearch ? "Nothing in here has that in its name." : "Nothing is in here yet. Drop files on it, or put them in."}
     </p>
   );
 }

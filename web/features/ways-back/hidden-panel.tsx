@@ -146,7 +146,7 @@ function Script({ script, onDone }: DoneProps & { readonly script: HiddenView["s
         : `The folder is back at ${path}, and the script is gone.`,
       {
         duration: 15_000,
-        ...(path === null ? {} : { action: { label: "Lock it really…", onClick: () => protect(path) } }),
+        ...(path === null ? {} : { action: { label: "Protect it…", onClick: () => protect(path) } }),
       },
     );
     await onDone();

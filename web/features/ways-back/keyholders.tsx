@@ -32,7 +32,7 @@ export function KeyholdersSection(): ReactNode {
       if (left.length === 0) toast.success(words, { duration: 10_000 });
       else
         toast.warning(
-          `${words} Not reached, or with a password of their own, and as before until they are opened: ${left.map(({ name }) => name).join(", ")}.`,
+          `${words} Not so yet: ${left.map(({ name }) => name).join(", ")}. What is away follows by itself when it is back; a folder with a password of its own, when you open it.`,
           { duration: 20_000 },
         );
       close();
@@ -81,7 +81,7 @@ export function KeyholdersSection(): ReactNode {
         title="No keyholders any more"
         description="Their shares stop working wherever Eremos can reach. Copies and drives that are away keep opening with them. Master password and recovery code stay as they are."
       >
-        <CurrentPassword action="Take the shares' power away" verb={drop} onCancel={close} />
+        <CurrentPassword action="End their shares" verb={drop} onCancel={close} />
       </Dialog>
       <MailServerDialog open={step?.kind === "mail"} onClose={close} />
     </section>

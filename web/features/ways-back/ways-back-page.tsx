@@ -168,7 +168,7 @@ function FolderLinks({
             <span className="font-medium">{folder.name}</span> <span className="text-mute">{note(folder)}</span>
           </span>
           <Link href={`/folders/${folder.id}`} className={buttonClasses({ size: "small" })}>
-            Its page
+            Show it
           </Link>
         </li>
       ))}

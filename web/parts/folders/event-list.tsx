@@ -12,7 +12,7 @@ const WORDS: Readonly<Record<ActivityView["kind"], string>> = {
   password: "Master password changed",
   "folder-password": "Its own password changed",
   code: "New recovery code",
-  reguarded: "Opened for this account alone, to change its guard",
+  reguarded: "Opened to be locked in another way",
   visited: "Visited",
   changed: "Changed in a visit",
   "put-back": "Put back as it was at the last lock",
@@ -22,7 +22,7 @@ const WORDS: Readonly<Record<ActivityView["kind"], string>> = {
   insured: "Its insurance changed",
   repaired: "Damage repaired from its insurance",
   "new-keys": "New keys made",
-  mended: "Its records were mended",
+  mended: "Damage to its records repaired",
 };
 
 /** `names` tells which folder an event belongs to; null where that is plain. */

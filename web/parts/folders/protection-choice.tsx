@@ -165,9 +165,7 @@ function CoverForm({ value, disabled, isDraft, onChoose }: CoverFormProps): Reac
         <div className="flex flex-wrap items-center justify-between gap-x-4 gap-y-1 py-2">
           <label htmlFor={iconId}>
             Icon
-            <span className="block text-[13px] text-mute">
-              Where <code>.directory</code> files are read.
-            </span>
+            <span className="block text-[13px] text-mute">In file managers that know icons of folders.</span>
           </label>
           <select
             id={iconId}

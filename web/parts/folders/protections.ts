@@ -75,7 +75,7 @@ export const AGAINST = {
     protection: { guard: "sight", visibility: "tucked", ...NO_COVER, bars: null },
   },
   slips: {
-    title: "My own slips",
+    title: "My own mistakes",
     text: "Nothing in it is changed or deleted by mistake. Others stay out.",
     protection: { guard: "barred", visibility: "view", ...NO_COVER, bars: { others: "nothing", own: "read" } },
   },
