@@ -157,7 +157,7 @@ export { PAGE_NAME, OWN_DIR_NAME, busyWith, displayPath, isMountPoint, joinPath,
 export { ONLOOKER_KINDS, type OnlookerKind, type SeenEntry } from "./onlooker/kinds";
 export type { Answer } from "./onlooker/surroundings";
 export { type Onlook, type View, lookAs } from "./onlooker/onlooker";
-export { type Cell, REACH_KINDS, type Reach, type ReachKind } from "./onlooker/reach";
+export { type Cell, type Reach } from "./onlooker/reach";
 export { hiddenNamesIn, isHiddenByDesktop } from "./onlooker/hiding";
 export type { Disk, Identity } from "./platform/port";
 export { isPrintable, printable, printableJson } from "./errors/printable";

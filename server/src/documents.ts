@@ -1,6 +1,7 @@
 import { eq } from "drizzle-orm";
 import * as z from "zod";
 import type { Undo } from "@eremos/core";
+import { jobVerbSchema } from "./calls/shapes/folders";
 import { mailAddressSchema, mailServerSchema, personNameSchema } from "./calls/ways-back-calls";
 import type { OpenDatabase } from "./database/open";
 import { documents } from "./database/schema";
@@ -54,7 +55,7 @@ const interruptionsSchema = z.array(
     folder: z.string(),
     /** Base64 of its bytes. */ path: z.string(),
     protection: z.strictObject(protectionShape),
-    verb: z.enum(["lock", "unlock", "release", "check", "reguard", "put-back", "insure", "repair", "merge"]),
+    verb: jobVerbSchema.exclude(["renew"]),
     files: z.number(),
     filesTotal: z.number(),
     now: z.enum(["ordinary", "open", "partly", "locked"]),

@@ -16,3 +16,14 @@ export type Consent = (typeof CONSENTS)[number];
 /** So many shares open, and so many there are. */
 export const LEAST_THRESHOLD = 2;
 export const MOST_KEYHOLDERS = 15;
+
+/** The kinds of somebody who could get at a folder. */
+export const REACH_KINDS = [
+  "keyboard",
+  "keyboard-hidden-shown",
+  "account",
+  "administrator",
+  "disk",
+  "provider",
+] as const;
+export type ReachKind = (typeof REACH_KINDS)[number];

@@ -1,27 +1,18 @@
 import { type Inspection, guardNamed, isLocked } from "../engine/guards";
+import type { ReachKind } from "../format/choices";
 import type { Disk } from "../platform/port";
 import { type Allowed, type Answer, Surroundings } from "./surroundings";
-
-/**
- * Who could still get at a folder, and how far: for each kind of somebody five answers, each with its reason. They rest
- * on facts read from the disk now: owners, permissions, access lists, where it lies and under which name, and whether
- * it is encrypted.
- */
-export const REACH_KINDS = [
-  "keyboard",
-  "keyboard-hidden-shown",
-  "account",
-  "administrator",
-  "disk",
-  "provider",
-] as const;
-export type ReachKind = (typeof REACH_KINDS)[number];
 
 export interface Cell {
   readonly answer: Answer;
   readonly reason: string;
 }
 
+/**
+ * Who could still get at a folder, and how far: for each kind of somebody five answers, each with its reason. They rest
+ * on facts read from the disk now: owners, permissions, access lists, where it lies and under which name, and whether
+ * it is encrypted.
+ */
 export interface Reach {
   readonly kind: ReachKind;
   /** Sees that this folder is there. */

@@ -8,12 +8,12 @@ import { silentHooks } from "../../src/engine/ground/hooks";
 import { locateFolder } from "../../src/engine/upkeep/locate";
 import { type Bars, NO_BARS } from "../../src/format/guards";
 import type { Answer } from "../../src/onlooker/surroundings";
-import { REACH_KINDS, type Reach, reachOf } from "../../src/onlooker/reach";
+import { type Reach, reachOf } from "../../src/onlooker/reach";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import { FOLDER } from "../support/scene";
 import { OTHER, OWN, ROOT, asOwner, runAs } from "../support/accounts";
 import { type Person, lock, newDirectory, newPerson, removeDirectory, unlock } from "../support/world";
-import { VISIBILITIES, type Visibility } from "../../src/format/choices";
+import { REACH_KINDS, VISIBILITIES, type Visibility } from "../../src/format/choices";
 
 /**
  * Every cell against the real system: real listings, and real attempts to read, change and delete by processes of real

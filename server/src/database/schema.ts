@@ -1,4 +1,5 @@
 import { blob, integer, primaryKey, sqliteTable, text } from "drizzle-orm/sqlite-core";
+import { JOB_STATES, JOB_VERBS } from "../calls/shapes/folders";
 
 /**
  * Nothing in here is readable without the master password, but for ids, counters, and the folders' own public keys and
@@ -43,10 +44,8 @@ export const events = sqliteTable("events", {
 export const jobs = sqliteTable("jobs", {
   id: text("id").primaryKey(),
   folder: text("folder").notNull(),
-  verb: text("verb", {
-    enum: ["lock", "unlock", "release", "check", "reguard", "put-back", "insure", "repair", "merge", "renew"],
-  }).notNull(),
-  state: text("state", { enum: ["queued", "running", "done", "failed", "cancelled", "interrupted"] }).notNull(),
+  verb: text("verb", { enum: JOB_VERBS }).notNull(),
+  state: text("state", { enum: JOB_STATES }).notNull(),
   phase: text("phase").notNull(),
   files: integer("files").notNull(),
   filesTotal: integer("files_total").notNull(),

@@ -12,7 +12,7 @@ import {
   waysInto,
 } from "@eremos/core";
 import { lockingRulesSchema } from "../calls/shapes/rules";
-import { folderKindSchema } from "../calls/shapes/folders";
+import { activityKindSchema, folderKindSchema } from "../calls/shapes/folders";
 import { protectionShape } from "../protection";
 import type { OpenDatabase } from "../database/open";
 import { events, folders, inbox, slots } from "../database/schema";
@@ -47,32 +47,10 @@ const recordSchema = z.strictObject({
 });
 export type FolderRecord = z.output<typeof recordSchema>;
 
-const EVENT_KINDS = [
-  "locked",
-  "opened",
-  "released",
-  "checked",
-  "damaged",
-  "recovered",
-  "password",
-  "folder-password",
-  "code",
-  "reguarded",
-  "visited",
-  "changed",
-  "put-back",
-  "taken-in",
-  "practised",
-  "mended",
-  "keyholders",
-  "insured",
-  "repaired",
-  "new-keys",
-] as const;
 const eventSchema = z.strictObject({
   at: z.number(),
   folder: z.string(),
-  kind: z.enum(EVENT_KINDS),
+  kind: activityKindSchema,
   signedIn: z.boolean(),
 });
 export type ActivityEvent = z.output<typeof eventSchema>;

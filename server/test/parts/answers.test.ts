@@ -1,4 +1,5 @@
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
+import { CALLS } from "../../src/calls";
 import type { JobView } from "../../src/contract";
 import { type Call, answer } from "../../src/http/answers";
 import { TestHouse } from "../house";
@@ -54,5 +55,10 @@ describe("a call", () => {
   it("tells of what its operation knows only what the table has", async () => {
     house.eremos.jobs.list = () => [{ ...JOB, path: "/home/anna/Adoption papers" } as JobView];
     expect(await answer("jobs", callBy(true), reading({}))).toEqual([JOB]);
+    const left = { path: "/home/anna/Bills", reason: "It is away." };
+    expect(CALLS["close-up"].output.parse({ jobs: [], left: [{ ...left, id: "1" }] })).toEqual({
+      jobs: [],
+      left: [left],
+    });
   });
 });

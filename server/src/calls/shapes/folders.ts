@@ -1,7 +1,7 @@
 /** Folders, work and places, as they go over the wire. Pure: the pages read it too. */
 import * as z from "zod";
 import { GUARDS, barsSchema } from "@eremos/core/guards";
-import { VISIBILITIES } from "@eremos/core/choices";
+import { REACH_KINDS, VISIBILITIES } from "@eremos/core/choices";
 import { atSignOutSchema, lockingRulesSchema } from "./rules";
 import { visitViewSchema } from "./visits";
 
@@ -57,7 +57,7 @@ export const folderConditionSchema = z.enum([
 ]);
 export type FolderCondition = z.output<typeof folderConditionSchema>;
 
-export const jobVerbSchema = z.enum([
+export const JOB_VERBS = [
   "lock",
   "unlock",
   "release",
@@ -68,10 +68,12 @@ export const jobVerbSchema = z.enum([
   "repair",
   "merge",
   "renew",
-]);
+] as const;
+export const jobVerbSchema = z.enum(JOB_VERBS);
 export type JobVerb = z.output<typeof jobVerbSchema>;
 
-export const jobStateSchema = z.enum(["queued", "running", "done", "failed", "cancelled", "interrupted"]);
+export const JOB_STATES = ["queued", "running", "done", "failed", "cancelled", "interrupted"] as const;
+export const jobStateSchema = z.enum(JOB_STATES);
 export type JobState = z.output<typeof jobStateSchema>;
 
 export const jobPhaseSchema = z.enum([
@@ -126,7 +128,7 @@ export const folderViewSchema = z
      * never.
      */
     lastCheck: z
-      .strictObject({
+      .object({
         at: z.number(),
         ok: z.boolean(),
         sample: z.boolean(),
@@ -139,13 +141,13 @@ export const folderViewSchema = z
     forks: z
       .array(
         z
-          .strictObject({
+          .object({
             name: z.string(),
             generation: z.number(),
             /** Made from the present one, which it takes the place of at the next opening. */
             isNewer: z.boolean(),
             arrival: z
-              .strictObject({
+              .object({
                 pieces: z.number(),
                 arrived: z.number(),
               })
@@ -158,7 +160,7 @@ export const folderViewSchema = z
     isCramped: z.boolean(),
     /** Sealed: what opens it, and when the code and the shares were last seen to; null: not yet. */
     waysBack: z
-      .strictObject({
+      .object({
         count: z.number(),
         codeProvenAt: z.number().nullable(),
         sharesProvenAt: z.number().nullable(),
@@ -267,12 +269,12 @@ export const onlookViewSchema = z
     kinds: z
       .array(
         z
-          .strictObject({
+          .object({
             kind: onlookerKindSchema,
             entries: z
               .array(
                 z
-                  .strictObject({
+                  .object({
                     name: z.string(),
                     type: z.enum(["file", "dir", "link", "other"]),
                     size: z.number().nullable(),
@@ -285,7 +287,7 @@ export const onlookViewSchema = z
             brief: z.string(),
             facts: z.array(z.string()).readonly(),
             sample: z
-              .strictObject({
+              .object({
                 name: z.string(),
                 hex: z.string(),
                 text: z.string(),
@@ -300,14 +302,7 @@ export const onlookViewSchema = z
   .readonly();
 export type OnlookView = z.output<typeof onlookViewSchema>;
 
-export const reachKindSchema = z.enum([
-  "keyboard",
-  "keyboard-hidden-shown",
-  "account",
-  "administrator",
-  "disk",
-  "provider",
-]);
+export const reachKindSchema = z.enum(REACH_KINDS);
 export type ReachKind = z.output<typeof reachKindSchema>;
 
 export const reachCellSchema = z
@@ -331,51 +326,47 @@ export const reachViewSchema = z
   .readonly();
 export type ReachView = z.output<typeof reachViewSchema>;
 
+export const activityKindSchema = z.enum([
+  "locked",
+  "opened",
+  "released",
+  "checked",
+  "damaged",
+  "recovered",
+  "password",
+  "folder-password",
+  "code",
+  "reguarded",
+  "visited",
+  "changed",
+  "put-back",
+  "taken-in",
+  "practised",
+  "mended",
+  "keyholders",
+  "insured",
+  "repaired",
+  "new-keys",
+]);
+
 export const activityViewSchema = z
   .object({
     at: z.number(),
     folder: z.string(),
-    kind: z.enum([
-      "locked",
-      "opened",
-      "released",
-      "checked",
-      "damaged",
-      "recovered",
-      "password",
-      "folder-password",
-      "code",
-      "reguarded",
-      "visited",
-      "changed",
-      "put-back",
-      "taken-in",
-      "practised",
-      "mended",
-      "keyholders",
-      "insured",
-      "repaired",
-      "new-keys",
-    ]),
+    kind: activityKindSchema,
     signedIn: z.boolean(),
   })
   .readonly();
 export type ActivityView = z.output<typeof activityViewSchema>;
 
+/** What was left as it was, and why. */
+export const leftOutSchema = z.object({ path: z.string(), reason: z.string() }).readonly();
+
 /** What closing up left open, and why. */
 export const closedUpSchema = z
   .object({
     jobs: z.array(z.string()).readonly(),
-    left: z
-      .array(
-        z
-          .strictObject({
-            path: z.string(),
-            reason: z.string(),
-          })
-          .readonly(),
-      )
-      .readonly(),
+    left: z.array(leftOutSchema).readonly(),
   })
   .readonly();
 export type ClosedUp = z.output<typeof closedUpSchema>;

@@ -13,7 +13,7 @@ export const stateViewSchema = z
     pin: z.boolean(),
     /** Of keyholders, where there are some: how many of how many open. */
     keyholders: z
-      .strictObject({
+      .object({
         threshold: z.number(),
         count: z.number(),
       })
@@ -163,7 +163,7 @@ export const settingsViewSchema = z
     dataDirectory: z.string(),
     places: z.array(z.string()).readonly(),
     hashing: z
-      .strictObject({
+      .object({
         memoryKiB: z.number(),
         passes: z.number(),
         lanes: z.number(),
@@ -172,7 +172,7 @@ export const settingsViewSchema = z
     offLimits: z
       .array(
         z
-          .strictObject({
+          .object({
             path: z.string(),
             reason: z.string(),
             removable: z.boolean(),

@@ -1,6 +1,6 @@
 /** Getting back in, and damage, as they go over the wire. Pure: the pages read it too. */
 import * as z from "zod";
-import { guardSchema, jobVerbSchema, protectionSchema, visibilitySchema } from "./folders";
+import { guardSchema, jobVerbSchema, leftOutSchema, protectionSchema, visibilitySchema } from "./folders";
 import { namedFolderSchema } from "./owner";
 
 export const INSURANCES = ["light", "standard", "strong"] as const;
@@ -22,7 +22,7 @@ export const keyholdersViewSchema = z
     holders: z
       .array(
         z
-          .strictObject({
+          .object({
             number: z.number(),
             name: z.string(),
             mail: z.string().nullable(),
@@ -60,7 +60,7 @@ export const sharesLookSchema = z
     shares: z
       .array(
         z
-          .strictObject({
+          .object({
             number: z.number().nullable(),
             problem: z.string().nullable(),
           })
@@ -97,7 +97,7 @@ export const insuranceViewSchema = z
      * 4 KB, wherever they are.
      */
     now: z
-      .strictObject({
+      .object({
         costs: z.number(),
         burst: z.number(),
         scattered: z.number(),
@@ -108,7 +108,7 @@ export const insuranceViewSchema = z
     choices: z
       .array(
         z
-          .strictObject({
+          .object({
             insurance: insuranceSchema,
             costs: z.number(),
             burst: z.number(),
@@ -169,7 +169,7 @@ export const permissionsViewSchema = z
     access: z
       .array(
         z
-          .strictObject({
+          .object({
             path: z.string(),
             kind: z.enum(["another-account", "refused"]),
             reason: z.string(),
@@ -186,7 +186,7 @@ export const permissionsViewSchema = z
     changes: z
       .array(
         z
-          .strictObject({
+          .object({
             path: z.string(),
             was: z.string(),
             is: z.string(),
@@ -213,7 +213,7 @@ export const copyViewSchema = z
     differences: z
       .array(
         z
-          .strictObject({
+          .object({
             id: z.string(),
             shown: z.string(),
             kind: z.enum(["only-here", "differs"]),
@@ -249,7 +249,7 @@ export const hiddenViewSchema = scanViewSchema
     found: z
       .array(
         z
-          .strictObject({
+          .object({
             id: z.string(),
             path: z.string(),
             /** With what can't be seen in its name told. */
@@ -269,7 +269,7 @@ export const hiddenViewSchema = scanViewSchema
     scripts: z
       .array(
         z
-          .strictObject({
+          .object({
             id: z.string(),
             shown: z.string(),
             does: z.array(z.string()).readonly(),
@@ -283,7 +283,7 @@ export const hiddenViewSchema = scanViewSchema
     brought: z
       .array(
         z
-          .strictObject({
+          .object({
             id: z.string(),
             at: z.number(),
             shown: z.string(),
@@ -304,7 +304,7 @@ export const practiceViewSchema = z
     folders: z
       .array(
         z
-          .strictObject({
+          .object({
             id: z.string(),
             name: z.string(),
             path: z.string(),
@@ -333,16 +333,7 @@ export type RescueFile = z.output<typeof rescueFileSchema>;
 export const takenInSchema = z
   .object({
     taken: z.array(z.string()).readonly(),
-    left: z
-      .array(
-        z
-          .strictObject({
-            path: z.string(),
-            reason: z.string(),
-          })
-          .readonly(),
-      )
-      .readonly(),
+    left: z.array(leftOutSchema).readonly(),
   })
   .readonly();
 export type TakenIn = z.output<typeof takenInSchema>;

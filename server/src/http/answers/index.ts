@@ -40,15 +40,16 @@ export async function answer(name: CallName, call: Call, read: () => Promise<unk
 const named = z.object({
   path: z.string().optional().catch(undefined),
   folder: z.string().optional().catch(undefined),
+  at: z.string().nullish().catch(undefined),
   places: z.array(z.string()).nullish().catch(undefined),
 });
 
 /** The paths, and the protected folders, that a call names: what they lie on answers before an operation begins. */
 function namedIn(eremos: Eremos, asked: unknown): string[] {
-  const { path, folder, places } = named.parse(asked);
+  const { path, folder, at: found, places } = named.parse(asked);
   const record = eremos.keys && eremos.registry.list(eremos.keys).find(({ id }) => id === folder);
   const at = record ? displayPath(decodePath(record.path)) : folder;
-  return [path, at, ...(places ?? [])].flatMap((one) => {
+  return [path, at, found, ...(places ?? [])].flatMap((one) => {
     const typed = one ?? "";
     return /^[/~]|^file:/.test(typed) ? [typedPath(typed, eremos.settings.home)] : [];
   });
