@@ -1,4 +1,5 @@
 import { EremosError, printable } from "@eremos/core";
+import { said, say } from "@eremos/words/cli";
 
 /** Where passwords and codes come from: lines of standard input, one each, or the terminal, unseen. */
 export class Asking {
@@ -11,11 +12,7 @@ export class Asking {
    */
   async ask(message: string, twice = false): Promise<string> {
     if (this.fromStdin) return this.readLine();
-    if (!process.stdin.isTTY)
-      throw new EremosError(
-        "usage",
-        "The password is asked at a terminal. Here there is none: give it with --password-stdin (first line of the input).",
-      );
+    if (!process.stdin.isTTY) throw new EremosError("usage", said("password-is-asked-at-terminal"));
     return twice ? promptTwice(message) : promptUnseen(message);
   }
 
@@ -30,7 +27,7 @@ export class Asking {
   async askShares(): Promise<string[]> {
     const shares: string[] = [];
     for (;;) {
-      const share = await this.ask(`Share ${shares.length + 1} (nothing: these are all)`);
+      const share = await this.ask(say("share-nothing-these-are-all", { shares: shares.length + 1 }));
       if (share.trim() === "") return shares;
       shares.push(share);
     }
@@ -49,8 +46,8 @@ async function* linesOf(stream: AsyncIterable<unknown>): AsyncGenerator<string> 
 
 async function promptTwice(message: string): Promise<string> {
   const typed = await promptUnseen(message);
-  if ((await promptUnseen("The same again")) !== typed)
-    throw new EremosError("usage", "The two are not the same. Nothing was changed; try again.");
+  if ((await promptUnseen(say("same-again"))) !== typed)
+    throw new EremosError("usage", said("two-are-not-same-nothing"));
   return typed;
 }
 
@@ -60,7 +57,7 @@ async function promptUnseen(message: string): Promise<string> {
     return await password({ message: printable(message), mask: false }, { output: process.stderr });
   } catch (error) {
     if (error instanceof Error && error.name === "ExitPromptError")
-      throw new EremosError("cancelled", "Stopped, as you asked. Nothing was touched.");
+      throw new EremosError("cancelled", said("stopped-as-you-asked-nothing"));
     throw error;
   }
 }

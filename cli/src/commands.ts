@@ -69,7 +69,8 @@ import {
   rescueCommand,
   scanCommand,
 } from "./ways-back";
-import { note, say, sayJson } from "./terminal";
+import { note, print, sayJson } from "./terminal";
+import { said, say } from "@eremos/words/cli";
 
 /** Waits for a job; an interrupt asks it to stop and put everything back. */
 async function finish<T>(eremos: Eremos, job: { readonly id: string; readonly outcome: Promise<T> }): Promise<T> {
@@ -88,11 +89,17 @@ const summaryOf = (eremos: Eremos, id: string): string =>
 
 /** Counts of what is not encrypted, and so was not read. */
 const NOTHING_SEALED = { files: 0, bytes: 0, generation: 0 };
-const VISIBILITY_WORDS = { view: "in view", hidden: "hidden in place", tucked: "tucked away" } as const;
+const VISIBILITY_WORDS = { view: say("in-view"), hidden: say("hidden-in-place"), tucked: say("tucked-away") } as const;
 
 function tableLines(folder: FolderView): string[] {
   const how = `${traitsOf(folder.guard).word}, ${VISIBILITY_WORDS[folder.visibility]}`;
-  const facts = `${how}, ${isEncrypting(folder) ? `${folder.files} files, ${folder.bytes} bytes, ` : ""}id ${folder.id}`;
+  const facts = say("files-bytes-id", {
+    how,
+    isEncrypting: isEncrypting(folder),
+    files: folder.files,
+    bytes: folder.bytes,
+    id: folder.id,
+  });
   return [
     `${folder.state.padEnd(12)} ${folder.path}`,
     ...[facts, ...(folder.attention ? [folder.attention] : [])].map((line) => `${" ".repeat(13)}${line}`),
@@ -104,17 +111,12 @@ const setup: Command = async (invocation) => {
   noWords(invocation);
   const effort = effortOf(invocation);
   return withEremos(invocation, async (eremos) => {
-    const password = await invocation.asking.ask("New master password", true);
+    const password = await invocation.asking.ask(say("new-master-password"), true);
     const hint = hintOf(invocation);
     const { recoveryCode } = await setupAtOnce(eremos, { password, hint, effort });
     return {
       result: { recoveryCode },
-      lines: [
-        "Your recovery code, shown this once. Write it down; it opens everything without the password:",
-        "",
-        `  ${recoveryCode}`,
-        "",
-      ],
+      lines: [say("your-recovery-code-shown-this"), "", `  ${recoveryCode}`, ""],
     };
   });
 };
@@ -122,7 +124,7 @@ const setup: Command = async (invocation) => {
 function effortOf({ flags }: Invocation): "light" | "standard" | "heavy" {
   const { effort = "standard" } = flags;
   if (effort === "light" || effort === "standard" || effort === "heavy") return effort;
-  throw new EremosError("usage", "--effort takes light, standard or heavy.");
+  throw new EremosError("usage", said("effort-takes-light-standard-or"));
 }
 
 const passwd: Command = async (invocation) => {
@@ -130,17 +132,13 @@ const passwd: Command = async (invocation) => {
   only(invocation, "password-stdin", "hint");
   return withEremos(invocation, async (eremos) => {
     eremos.requireOwner();
-    const current = await invocation.asking.ask("Present master password");
-    const password = await invocation.asking.ask("New master password", true);
+    const current = await invocation.asking.ask(say("present-master-password"));
+    const password = await invocation.asking.ask(say("new-master-password"), true);
     await signInWith(eremos, current);
     const hint = hintOf(invocation);
     const { left } = await changePassword(eremos, { current, password, hint });
-    const lines = ["The master password is changed. The recovery code stays as it is."];
-    if (left.length > 0)
-      lines.push(
-        "These folders are out of reach now and open with the old password until you sign in while they are there:",
-        ...left.map(({ path }) => `  ${path}`),
-      );
+    const lines = [say("master-password-is-changed-recovery")];
+    if (left.length > 0) lines.push(say("these-folders-are-out-reach"), ...left.map(({ path }) => `  ${path}`));
     return { result: { left }, lines };
   });
 };
@@ -148,12 +146,12 @@ const passwd: Command = async (invocation) => {
 /** A folder's own password: set, changed, or taken off by an empty new one. */
 const folderPasswd: Command = async (invocation) => {
   only(invocation, "password-stdin", "hint", "with-code", "with-shares");
-  const folder = oneWord(invocation, "path or id");
+  const folder = oneWord(invocation, say("path-or-id"));
   return withEremos(invocation, async (eremos) => {
     await openGate(eremos, invocation);
     const from = process.cwd();
     const secret = await secretFor(eremos, folder, invocation);
-    const typed = await invocation.asking.ask("New password of this folder (empty: none)", true);
+    const typed = await invocation.asking.ask(say("new-password-this-folder-empty"), true);
     await setFolderPassword(
       eremos,
       { folder, secret, password: typed === "" ? null : { password: typed, hint: hintOf(invocation) } },
@@ -161,11 +159,7 @@ const folderPasswd: Command = async (invocation) => {
     );
     return {
       result: { hasPassword: typed !== "" },
-      lines: [
-        typed === ""
-          ? "It opens with the master password alone now."
-          : "It opens with the master password and its own together, or with the recovery code.",
-      ],
+      lines: [typed === "" ? say("it-opens-with-master-password") : say("it-opens-with-master-password-and")],
     };
   });
 };
@@ -194,10 +188,7 @@ const list: Command = async (invocation) => {
     );
     return {
       result: { folders: shown },
-      lines:
-        folders.length > 0
-          ? folders.flatMap(tableLines)
-          : ["No folder is protected yet. `eremos lock PATH` locks one."],
+      lines: folders.length > 0 ? folders.flatMap(tableLines) : [say("no-folder-is-protected-yet")],
     };
   });
 };
@@ -206,7 +197,7 @@ function oneOf<T extends string>(flags: Invocation["flags"], name: string, choic
   const given = flags[name];
   if (given === undefined || given === false) return null;
   const found = choices.find((choice) => choice === given);
-  if (!found) throw new EremosError("usage", `--${name} is one of ${choices.join(", ")}.`);
+  if (!found) throw new EremosError("usage", said("is-one", { name, choices: choices.join(", ") }));
   return found;
 }
 
@@ -214,14 +205,14 @@ function protectionAsked(flags: Invocation["flags"]): ProtectionRequest {
   const short = flags["hide"] ? "hidden" : flags["view"] ? "view" : null;
   const named = oneOf(flags, "visibility", VISIBILITIES);
   if ((flags["hide"] && flags["view"]) || (short && named))
-    throw new EremosError("usage", "--hide, --view and --visibility exclude one another.");
+    throw new EremosError("usage", said("hide-view-and-visibility-exclude"));
   const guard = oneOf(flags, "guard", GUARDS);
   const [others, own] = [oneOf(flags, "others", LEVELS), oneOf(flags, "own", LEVELS)];
   if ((others || own) && (guard === null || !traitsOf(guard).hasBars))
-    throw new EremosError("usage", "--others and --own belong to --guard barred.");
+    throw new EremosError("usage", said("others-and-own-belong-guard"));
   const cover = typeof flags["cover"] === "string" ? flags["cover"] : undefined;
   if (cover !== undefined && (named ?? short ?? "view") !== "view")
-    throw new EremosError("usage", "--cover belongs to a folder that stays in view: hidden, it shows no name.");
+    throw new EremosError("usage", said("cover-belongs-folder-that-stays"));
   return {
     guard,
     visibility: named ?? short ?? (cover === undefined ? null : "view"),
@@ -252,12 +243,12 @@ const lockCommand: Command = async (invocation) => {
     eremos.requireOwner();
     const withPassword = invocation.flags["folder-password"] === true;
     if (invocation.flags["hint"] && !withPassword)
-      throw new EremosError("usage", "--hint belongs to --folder-password here.");
+      throw new EremosError("usage", said("hint-belongs-folder-password-here"));
     if (invocation.flags["password-stdin"] || withPassword) await openGate(eremos, invocation);
     else await recoverInterrupted(eremos);
     const password = withPassword
       ? await prepareFolderPassword(eremos, {
-          password: await invocation.asking.ask("Password of this folder", true),
+          password: await invocation.asking.ask(say("password-this-folder"), true),
           hint: hintOf(invocation),
         })
       : null;
@@ -291,8 +282,10 @@ const close: Command = async (invocation) => {
       }
     }
     const lines = [
-      locked.length === 0 && stayed.length === 0 ? "No folder lies open." : `${locked.length} locked.`,
-      ...stayed.map(({ path, reason }) => `Still open: ${path}. ${reason}`),
+      locked.length === 0 && stayed.length === 0
+        ? say("no-folder-lies-open")
+        : say("locked", { locked: locked.length }),
+      ...stayed.map(({ path, reason }) => say("still-open", { path, reason })),
     ];
     return { result: { locked, left: stayed }, lines, exitCode: stayed.length > 0 ? 4 : 0 };
   });
@@ -300,7 +293,7 @@ const close: Command = async (invocation) => {
 
 const unlockCommand: Command = async (invocation) => {
   only(invocation, "password-stdin", "accept", "with-code", "with-shares");
-  const pathOrId = oneWord(invocation, "path or id");
+  const pathOrId = oneWord(invocation, say("path-or-id"));
   return withEremos(invocation, async (eremos) => {
     await openGate(eremos, invocation);
     // Nothing of Eremos may run afterwards that could lock it by itself.
@@ -320,7 +313,7 @@ const unlockCommand: Command = async (invocation) => {
 
 const visit: Command = async (invocation) => {
   only(invocation, "password-stdin", "accept", "with-code", "with-shares", "minutes");
-  const pathOrId = oneWord(invocation, "path or id");
+  const pathOrId = oneWord(invocation, say("path-or-id"));
   const minutes = minutesOf(invocation);
   return withEremos(invocation, async (eremos) => {
     await openGate(eremos, invocation);
@@ -340,13 +333,13 @@ const visit: Command = async (invocation) => {
         `Name      ${user}`,
         `Password  ${password}`,
         "",
-        `Mount it with: ${mountCommandOf(view)}`,
-        "Interrupt this command (Ctrl+C) to end the visit.",
-      ].forEach(say);
+        say("mount-it-with", { mountCommandOf: mountCommandOf(view) }),
+        say("interrupt-this-command-ctrl-c"),
+      ].forEach(print);
     const end = (): void => void eremos.visits.end(view.folder);
     onEndSignals(end);
     await eremos.visits.ended(view.folder);
-    return { result: undefined, lines: ["The visit has ended. What was changed is kept, encrypted."] };
+    return { result: undefined, lines: [say("visit-has-ended-what-was")] };
   });
 };
 
@@ -354,18 +347,13 @@ const dropCommand: Command = async (invocation) => {
   only(invocation);
   const [folder, ...files] = invocation.words;
   if (folder === undefined || files.length === 0)
-    throw new EremosError(
-      "usage",
-      "This command takes a locked folder and at least one file. `eremos help` lists the commands.",
-    );
+    throw new EremosError("usage", said("this-command-takes-locked-folder"));
   return withEremos(invocation, async (eremos) => {
     eremos.requireOwner();
     const count = await drop(eremos, folder, files, process.cwd());
     return {
       result: { files: count },
-      lines: [
-        `${count === 1 ? "A copy of the file is" : `Copies of ${count} files are`} in the folder, encrypted. Nobody but you, signed in, can read ${count === 1 ? "it" : "them"} back; the ${count === 1 ? "original stays where it is" : "originals stay where they are"}.`,
-      ],
+      lines: [say("copies-files-are-in-folder", { count })],
     };
   });
 };
@@ -377,13 +365,13 @@ function minutesOf({ flags }: Invocation): number | null {
   if (minutes === undefined) return null;
   const number = Number(minutes);
   if (!Number.isInteger(number) || number < 1 || number > MOST_MINUTES)
-    throw new EremosError("usage", `--minutes takes a whole number from 1 to ${MOST_MINUTES}.`);
+    throw new EremosError("usage", said("minutes-takes-whole-number-from", { mostMinutes: MOST_MINUTES }));
   return number;
 }
 
 const releaseCommand: Command = async (invocation) => {
   only(invocation, "password-stdin", "accept", "with-code", "with-shares");
-  const pathOrId = oneWord(invocation, "path or id");
+  const pathOrId = oneWord(invocation, say("path-or-id"));
   return withEremos(invocation, async (eremos) => {
     await openGate(eremos, invocation);
     // An open one is readable anyway.
@@ -409,7 +397,7 @@ const checkPiecesCommand: Command = async (invocation) => {
     const { pieces, arrived, bytes, damaged } = await checkWithoutKey(eremos, path, process.cwd());
     const isWhole = arrived === pieces && damaged.length === 0;
     const lines = [
-      `${arrived} of ${pieces} pieces are there (${bytes} bytes in all)${isWhole ? ", each of them byte for byte what was locked." : "."}`,
+      say("pieces-are-there-bytes-in", { arrived, pieces, bytes, isWhole }),
       ...damaged.map(({ path: at, reason }) => `  ${at}: ${reason}`),
     ];
     return { result: { pieces, arrived, bytes, damaged }, lines, exitCode: isWhole ? 0 : 5 };
@@ -419,7 +407,7 @@ const checkPiecesCommand: Command = async (invocation) => {
 const checkCommand: Command = async (invocation) => {
   if (invocation.flags["without-password"] === true) return checkPiecesCommand(invocation);
   only(invocation, "password-stdin", "with-code", "with-shares", "full");
-  const pathOrId = oneWord(invocation, "path or id");
+  const pathOrId = oneWord(invocation, say("path-or-id"));
   return withEremos(invocation, async (eremos) => {
     await openGate(eremos, invocation);
     const job = await check(eremos, {
@@ -433,7 +421,7 @@ const checkCommand: Command = async (invocation) => {
       summaryOf(eremos, job.id),
       ...damaged.flatMap(({ path, reason, ranges = [] }) => [
         `  ${path}: ${reason}`,
-        ...ranges.map(({ from, until }) => `    bytes ${from} to ${until - 1}`),
+        ...ranges.map(({ from, until }) => say("bytes", { from, until: until - 1 })),
       ]),
     ];
     return { result: { ok, damaged }, lines, exitCode: ok ? 0 : 5 };
@@ -445,20 +433,17 @@ const insureCommand: Command = async (invocation) => {
   const [path, how, ...more] = invocation.words;
   const asked = [...INSURANCES, "none" as const].find((one) => one === how);
   if (path === undefined || more.length > 0 || (how !== undefined && !asked))
-    throw new EremosError(
-      "usage",
-      `Say which folder, and how much: ${INSURANCES.join(", ")} or none. \`eremos help\` lists the commands.`,
-    );
+    throw new EremosError("usage", said("say-which-folder-and-how", { INSURANCES: INSURANCES.join(", ") }));
   return withEremos(invocation, async (eremos) => {
     await openGate(eremos, invocation);
     if (!asked) {
       const view = insuranceView(eremos, path, process.cwd());
       const worth = (of: { readonly costs: number; readonly burst: number; readonly scattered: number }): string =>
-        `takes ${of.costs} bytes; repairs ${of.burst} bytes in one place, or any ${of.scattered} places of up to 4096`;
+        say("takes-bytes-repairs-bytes-in", { costs: of.costs, burst: of.burst, scattered: of.scattered });
       return {
         result: view,
         lines: [
-          view.now ? `${view.chosen ?? ""}: ${worth(view.now)}` : "Not insured.",
+          view.now ? `${view.chosen ?? ""}: ${worth(view.now)}` : say("not-insured"),
           ...view.choices.map((choice) => `  ${choice.insurance}: ${worth(choice)}`),
         ],
       };
@@ -471,7 +456,7 @@ const insureCommand: Command = async (invocation) => {
 
 const repairCommand: Command = async (invocation) => {
   only(invocation, "password-stdin", "with-code", "with-shares");
-  const path = oneWord(invocation, "path or id");
+  const path = oneWord(invocation, say("path-or-id"));
   return withEremos(invocation, async (eremos) => {
     await openGate(eremos, invocation);
     const job = await repair(eremos, path, await secretFor(eremos, path, invocation), process.cwd());
@@ -492,7 +477,7 @@ const onlooker: Command = async (invocation) => {
     const lines = kinds.flatMap((view) => [
       view.verdict,
       ...view.entries.slice(0, 40).map((entry) => `    ${entry.type.padEnd(5)} ${entry.name}`),
-      ...(view.entries.length > 40 ? [`    and ${view.entries.length - 40 + view.more} more`] : []),
+      ...(view.entries.length > 40 ? [say("and-more", { entries: view.entries.length - 40 + view.more })] : []),
       "",
     ]);
     const shown = kinds.map(({ kind, entries, verdict, more, facts, sample }) => ({
@@ -509,8 +494,7 @@ const onlooker: Command = async (invocation) => {
 
 const page: Command = async (invocation) => {
   only(invocation);
-  if (invocation.words.length > 1)
-    throw new EremosError("usage", "This command takes one path at most. `eremos help` lists the commands.");
+  if (invocation.words.length > 1) throw new EremosError("usage", said("this-command-takes-one-path"));
   const [typed] = invocation.words;
   const settings = readSettings(process.env, invocation.program);
   const data = DataDirectory.open(settings.dataDirectory);
@@ -520,7 +504,7 @@ const page: Command = async (invocation) => {
   const shown = await showInBrowser(data, address);
   return {
     result: { address, shown },
-    lines: [shown ? `Eremos is at ${address}` : `Open ${address} in your browser.`],
+    lines: [shown ? say("eremos-is-at", { address }) : say("open-in-your-browser", { address })],
   };
 };
 
@@ -543,9 +527,7 @@ const integrate: Command = async (invocation) => {
   return {
     result: parts,
     lines: [
-      invocation.flags["remove"]
-        ? "Taken off the desktop: the application entry, the start at log-in, and the context menu."
-        : 'Added: an application entry, the start at log-in, and "Lock with Eremos" in the context menu of common file managers.',
+      invocation.flags["remove"] ? say("taken-off-desktop-application-entry") : say("added-application-entry-start-at"),
     ],
   };
 };
@@ -556,14 +538,14 @@ const serveCommand: Command = async (invocation) => {
   let isSaid = false;
   try {
     await serve(readSettings(process.env, invocation.program), (address) => {
-      note(`Eremos is at ${address}`);
+      note(say("eremos-is-at", { address }));
       isSaid = invocation.flags["json"] === true;
       if (isSaid) sayJson({ address });
     });
   } catch (error) {
     // The one document on standard output is out.
     if (!isSaid) throw error;
-    note(`eremos: ${fromSystemError(error, "serving").message}`);
+    note(`eremos: ${fromSystemError(error, said("serving")).message}`);
     return { result: undefined, lines: [], exitCode: 6 };
   }
   return { result: undefined, lines: [] };

@@ -3,6 +3,7 @@ import { type BackSecret, Eremos, folderPasswordOf, readSettings, signIn } from 
 import type { Asking } from "./ask";
 import { endProgress, showProgress } from "./progress";
 import { note } from "./terminal";
+import { said, say } from "@eremos/words/cli";
 
 export interface Invocation {
   readonly words: readonly string[];
@@ -28,23 +29,18 @@ export function only(invocation: Invocation, ...allowed: readonly string[]): voi
     ([name, value]) => value !== false && value !== undefined && ![...allowed, "json", "path-stdin"].includes(name),
   );
   const [first] = given;
-  if (first)
-    throw new EremosError(
-      "usage",
-      `--${first[0]} does not belong to this command. \`eremos help\` lists the commands.`,
-    );
+  if (first) throw new EremosError("usage", said("does-not-belong-this-command", { first: first[0] }));
 }
 
 export function oneWord(invocation: Invocation, what: string): string {
   const [word, ...more] = invocation.words;
   if (word === undefined || word === "" || more.length > 0)
-    throw new EremosError("usage", `This command takes exactly one ${what}. \`eremos help\` lists the commands.`);
+    throw new EremosError("usage", said("this-command-takes-exactly-one", { what }));
   return word;
 }
 
 export function noWords(invocation: Invocation): void {
-  if (invocation.words.length > 0)
-    throw new EremosError("usage", `This command takes no path. \`eremos help\` lists the commands.`);
+  if (invocation.words.length > 0) throw new EremosError("usage", said("this-command-takes-no-path"));
 }
 
 export async function withEremos<T>(invocation: Invocation, run: (eremos: Eremos) => Promise<T>): Promise<T> {
@@ -60,18 +56,17 @@ export async function withEremos<T>(invocation: Invocation, run: (eremos: Eremos
 
 export async function openGate(eremos: Eremos, invocation: Invocation): Promise<void> {
   eremos.requireOwner();
-  await signInWith(eremos, await invocation.asking.ask("Master password"));
+  await signInWith(eremos, await invocation.asking.ask(say("master-password")));
 }
 
 export async function signInWith(eremos: Eremos, typed: string): Promise<void> {
   const { wait } = eremos.gate;
   if (wait > 0 && wait <= LONGEST_WAIT_MS) {
-    note(`Waiting ${Math.ceil(wait / 1000)} s because of wrong passwords before.`);
+    note(say("waiting-s-because-wrong-passwords", { seconds: Math.ceil(wait / 1000) }));
     await new Promise((resolve) => setTimeout(resolve, wait));
   }
   const { failedTries } = await signIn(eremos, typed);
-  if (failedTries > 0)
-    note(`${failedTries === 1 ? "One wrong password" : `${failedTries} wrong passwords`} since the last sign-in.`);
+  if (failedTries > 0) note(say("wrong-passwords-since-last-sign", { failedTries }));
 }
 
 export const hintOf = ({ flags }: Invocation): string | null =>
@@ -92,11 +87,7 @@ export function acceptedBy({ flags }: Pick<Invocation, "flags">): readonly Conse
   const words = flags["accept"];
   return (Array.isArray(words) ? words : []).map((word: string) => {
     const consent = CONSENTS[word];
-    if (!consent)
-      throw new EremosError(
-        "usage",
-        "--accept takes unknown (locked by somebody unknown), older (an older state), fork (another state in its place), arriving (without a newer state that is still on its way), damaged (everything but damaged files) or costly (a password that takes more work than yours), each by itself.",
-      );
+    if (!consent) throw new EremosError("usage", said("accept-takes-unknown-locked-by"));
     return consent;
   });
 }
@@ -111,7 +102,7 @@ export function isWithoutPassword({ flags }: Pick<Invocation, "flags">): boolean
 /** The recovery code, or keyholders' shares where one of the flags says so. */
 export async function backSecret({ asking, flags }: Pick<Invocation, "asking" | "flags">): Promise<BackSecret> {
   if (flags["shares-stdin"] || flags["with-shares"]) return { kind: "shares", shares: await asking.askShares() };
-  return { kind: "code", code: await asking.ask("Recovery code") };
+  return { kind: "code", code: await asking.ask(say("recovery-code")) };
 }
 
 /** Asks for a folder's own password, or with --with-code or --with-shares for those, where it has one. */
@@ -129,9 +120,8 @@ export async function ownSecret(
   hint: string | null,
 ): Promise<FolderSecret> {
   if (isWithoutPassword({ flags })) return backSecret({ asking, flags });
-  const password = await asking.ask(`Password of this folder${hint === null ? "" : ` (hint: ${hint})`}`);
+  const password = await asking.ask(say("password-this-folder-2", { noHint: hint === null, hint }));
   // Nothing typed is no try: the owner need not wait after it.
-  if (password === "")
-    throw new EremosError("wrong-password", "No password of this folder was given. Nothing was touched.");
+  if (password === "") throw new EremosError("wrong-password", said("no-password-this-folder-was"));
   return { kind: "password", password };
 }

@@ -4,7 +4,8 @@ import { Asking } from "./ask";
 import { COMMANDS } from "./commands";
 import { parseWords } from "./words";
 import type { Invocation } from "./invocation";
-import { note, say, sayJson } from "./terminal";
+import { note, print, sayJson } from "./terminal";
+import { said } from "@eremos/words/cli";
 
 /** The project's root: two levels above cli/dist. */
 const PROGRAM = fileURLToPath(new URL("../..", import.meta.url)).replace(/\/$/, "");
@@ -27,7 +28,7 @@ function parse(words: readonly string[]): { name: string; invocation: Invocation
   } catch (error) {
     throw new EremosError(
       "usage",
-      `${error instanceof Error ? error.message : String(error)}. \`eremos help\` lists the commands.`,
+      said("eremos-help-lists-commands", { error: error instanceof Error ? error.message : String(error) }),
     );
   }
 }
@@ -51,13 +52,13 @@ export async function main(words: readonly string[]): Promise<number> {
     const { name, invocation: parsed } = parse(words);
     const invocation = await withPathFromInput(parsed);
     const command = Object.hasOwn(COMMANDS, name) ? COMMANDS[name] : undefined;
-    if (!command) throw new EremosError("usage", `There is no command "${name}". \`eremos help\` lists the commands.`);
+    if (!command) throw new EremosError("usage", said("there-is-no-command-eremos", { name }));
     const { result, lines, exitCode = 0 } = await command(invocation);
     if (json && result !== undefined) sayJson(result);
-    if (!json) lines.forEach(say);
+    if (!json) lines.forEach(print);
     return exitCode;
   } catch (caught) {
-    const error = fromSystemError(caught, "working");
+    const error = fromSystemError(caught, said("working"));
     if (json) sayJson({ error: { code: error.code, message: error.message } });
     note(`eremos: ${error.message}`);
     return EXIT_CODES[error.class];

@@ -1,11 +1,12 @@
 import type { JobVerb, Progress } from "@eremos/server";
+import { say } from "@eremos/words/cli";
 
 const WORDS: Readonly<Record<Progress["phase"], string>> = {
-  looking: "Looking at the folder",
+  looking: say("looking-at-folder"),
   sealing: "Sealing",
-  "making-durable": "Making it durable",
-  moving: "Taking the plain copy away",
-  removing: "Removing the plain copy",
+  "making-durable": say("making-it-durable"),
+  moving: say("taking-plain-copy-away"),
+  removing: say("removing-plain-copy"),
   restoring: "Restoring",
   checking: "Checking",
 };
@@ -15,7 +16,7 @@ let lastPhase = "";
 /** One line on standard error: rewritten at a terminal, one a phase elsewhere. */
 export function showProgress(_folder: string, _verb: JobVerb, progress: Progress): void {
   const part = progress.bytesTotal > 0 ? ` ${Math.floor((100 * progress.bytes) / progress.bytesTotal)} %` : "";
-  const files = progress.filesTotal > 0 ? `, ${progress.files} of ${progress.filesTotal} files` : "";
+  const files = progress.filesTotal > 0 ? say("files", { files: progress.files, filesTotal: progress.filesTotal }) : "";
   if (process.stderr.isTTY) process.stderr.write(`\r\u001b[K${WORDS[progress.phase]}${part}${files}`);
   else if (progress.phase !== lastPhase) process.stderr.write(`${WORDS[progress.phase]}\n`);
   lastPhase = progress.phase;

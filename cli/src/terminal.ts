@@ -1,7 +1,7 @@
 import { printable, printableJson } from "@eremos/core";
 
 /** The only exits to a terminal: nothing that a stranger named reaches it as anything but plain text. */
-export function say(line: string): void {
+export function print(line: string): void {
   process.stdout.write(`${printable(line)}\n`);
 }
 

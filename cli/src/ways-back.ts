@@ -50,14 +50,14 @@ import {
   withEremos,
 } from "./invocation";
 import { endProgress, showProgress } from "./progress";
+import { said, say } from "@eremos/words/cli";
 
 /** Getting back in, and everything out: what works without the list, the database, or the password. */
 export const rescueCommand: Command = async (invocation) => {
   only(invocation, "password-stdin", ...BACK_FLAGS, "to", "accept");
   const folder = resolve(oneWord(invocation, "folder"));
   const { to } = invocation.flags;
-  if (typeof to !== "string" || to === "")
-    throw new EremosError("usage", "Say where to: --to DIRECTORY, an empty or a new one on a disk with enough room.");
+  if (typeof to !== "string" || to === "") throw new EremosError("usage", said("say-where-directory-empty-or"));
   const from = Buffer.from(folder);
   const target = resolve(to);
   const report = await rescue({
@@ -79,12 +79,12 @@ export const rescueCommand: Command = async (invocation) => {
 async function rescueSecret(folder: Buffer, { asking, flags }: Invocation): Promise<RescueSecret> {
   if (isWithoutPassword({ flags })) return backSecret({ asking, flags });
   const { hasPassword, hint } = await findLocked(directorySource(folder));
-  const password = await asking.ask("Master password");
+  const password = await asking.ask(say("master-password"));
   return {
     kind: "password",
     password,
     folderPassword: hasPassword
-      ? await asking.ask(`Password of this folder${hint === null ? "" : ` (hint: ${hint})`}`)
+      ? await asking.ask(say("password-this-folder-2", { noHint: hint === null, hint }))
       : null,
   };
 }
@@ -92,8 +92,7 @@ async function rescueSecret(folder: Buffer, { asking, flags }: Invocation): Prom
 export const recoverCommand: Command = async (invocation) => {
   only(invocation, "password-stdin", ...BACK_FLAGS, "hint", "accept");
   const { words, asking } = invocation;
-  if (words.length > 1)
-    throw new EremosError("usage", "This command takes one folder at most. `eremos help` lists the commands.");
+  if (words.length > 1) throw new EremosError("usage", said("this-command-takes-one-folder"));
   const [folder] = words;
   const hint = hintOf(invocation);
   return withEremos(invocation, async (eremos) => {
@@ -102,15 +101,12 @@ export const recoverCommand: Command = async (invocation) => {
       const secret = await backSecret(invocation);
       const { left } = await resetPassword(eremos, {
         secret,
-        password: await asking.ask("New master password", true),
+        password: await asking.ask(say("new-master-password"), true),
         hint,
       });
       const lines = [
-        "The new master password is set. Code and shares stay as they are.",
-        ...left.map(
-          ({ path }) =>
-            `Out of reach now, and opening with the old password until you sign in while it is there: ${path}`,
-        ),
+        say("new-master-password-is-set"),
+        ...left.map(({ path }) => say("out-reach-now-and-opening", { path })),
       ];
       return { result: { left }, lines };
     }
@@ -119,16 +115,20 @@ export const recoverCommand: Command = async (invocation) => {
     await scanPlaces(eremos, null, process.cwd());
     const secret = isBack
       ? await backSecret(invocation)
-      : { kind: "password" as const, password: await asking.ask("Master password") };
+      : { kind: "password" as const, password: await asking.ask(say("master-password")) };
     const result = await returnOwner(eremos, {
       path: resolve(folder),
       secret,
-      password: isBack ? await asking.ask("New master password", true) : null,
+      password: isBack ? await asking.ask(say("new-master-password"), true) : null,
       hint,
     });
     const lines = [
-      `${result.taken.length} of your folders are listed again${result.taken.length > 0 ? `: ${result.taken.join(", ")}` : ""}.`,
-      ...result.left.map(({ path, reason }) => `Not yet: ${path}. ${reason}`),
+      say("your-folders-are-listed-again", {
+        taken: result.taken.length,
+        hasTaken: result.taken.length > 0,
+        taken2: result.taken.join(", "),
+      }),
+      ...result.left.map(({ path, reason }) => say("not-yet", { path, reason })),
     ];
     return { result, lines };
   });
@@ -136,11 +136,7 @@ export const recoverCommand: Command = async (invocation) => {
 
 /** Signed in: one folder that the list has lost or that was moved, or all of them in a directory. */
 async function takeInAt(eremos: Eremos, invocation: Invocation, path: string): ReturnType<Command> {
-  if (isWithoutPassword(invocation))
-    throw new EremosError(
-      "usage",
-      "Eremos has a master password on this computer; it is what takes a folder in. If you have forgotten it, run `eremos recover` first. Nothing was changed.",
-    );
+  if (isWithoutPassword(invocation)) throw new EremosError("usage", said("eremos-has-master-password-on"));
   await openGate(eremos, invocation);
   const inspection = inspectFolder(eremos.disk, Buffer.from(path));
   if (!inspection) {
@@ -150,9 +146,9 @@ async function takeInAt(eremos: Eremos, invocation: Invocation, path: string): R
       result,
       lines: [
         result.taken.length === 0
-          ? "None of your folders was found there that the list did not have."
-          : `In the list again: ${result.taken.join(", ")}.`,
-        ...result.left.map((one) => `Not yet: ${one.path}. ${one.reason}`),
+          ? say("none-your-folders-was-found")
+          : say("in-list-again", { taken: result.taken.join(", ") }),
+        ...result.left.map((one) => say("not-yet", { path: one.path, reason: one.reason })),
       ],
     };
   }
@@ -164,7 +160,7 @@ async function takeInAt(eremos: Eremos, invocation: Invocation, path: string): R
   const view = listFolders(eremos).find((one) => one.id === id);
   return {
     result: { taken: view ? [view.name] : [], left: [] },
-    lines: [`${view?.name ?? path} is in the list again, at ${view?.path ?? path}.`],
+    lines: [say("is-in-list-again-at", { name: view?.name ?? path, path: view?.path ?? path })],
   };
 }
 
@@ -177,7 +173,7 @@ async function secretOfFound(
   const found = isEncrypting(inspection) ? await findLocked(directorySource(Buffer.from(path))) : null;
   if (!found?.hasPassword) return null;
   const own = await invocation.asking.ask(
-    `Password of this folder${found.hint === null ? "" : ` (hint: ${found.hint})`}`,
+    say("password-this-folder-2", { noHint: found.hint === null, hint: found.hint }),
   );
   return { kind: "password", password: "", folderPassword: own };
 }
@@ -196,9 +192,7 @@ export const mendCommand: Command = async (invocation) => {
     return {
       result: { mended },
       lines: [
-        mended.length === 0
-          ? "Its records are whole: there was nothing to mend."
-          : `Written anew: ${mended.join(", ")}.`,
+        mended.length === 0 ? say("its-records-are-whole-there") : say("written-anew", { mended: mended.join(", ") }),
       ],
     };
   });
@@ -212,14 +206,11 @@ export const newKeysCommand: Command = async (invocation) => {
     asking,
   } = invocation;
   if (more.length > 0 || (word !== undefined && word !== "go-on"))
-    throw new EremosError(
-      "usage",
-      "Say `eremos new-keys`, or `eremos new-keys go-on` for the folders that wait. Nothing was changed.",
-    );
+    throw new EremosError("usage", said("say-eremos-new-keys-or"));
   return withEremos(invocation, async (eremos) => {
     eremos.requireOwner();
-    const current = await asking.ask("Present master password");
-    const password = word === undefined ? await asking.ask("New master password", true) : null;
+    const current = await asking.ask(say("present-master-password"));
+    const password = word === undefined ? await asking.ask(say("new-master-password"), true) : null;
     eremos.isLasting = true;
     await signInWith(eremos, current);
     const recoveryCode =
@@ -228,20 +219,8 @@ export const newKeysCommand: Command = async (invocation) => {
         : (await newKeysAtOnce(eremos, { current, password, hint: hintOf(invocation) })).recoveryCode;
     await finishAll(eremos);
     const view = newKeysView(eremos);
-    if (!view)
-      throw new EremosError(
-        "not-set-up",
-        "No new keys were made so far. `eremos new-keys` makes them. Nothing was changed.",
-      );
-    const shown =
-      recoveryCode === null
-        ? []
-        : [
-            "Your new recovery code, shown this once. Write it down; the one before opens nothing that could be reached:",
-            "",
-            `  ${recoveryCode}`,
-            "",
-          ];
+    if (!view) throw new EremosError("not-set-up", said("no-new-keys-were-made"));
+    const shown = recoveryCode === null ? [] : [say("your-new-recovery-code-shown"), "", `  ${recoveryCode}`, ""];
     return {
       result: { ...view, ...(recoveryCode === null ? {} : { recoveryCode }) },
       lines: [...shown, ...describeNewKeys(view)],
@@ -262,21 +241,23 @@ async function finishAll(eremos: Eremos): Promise<void> {
 
 const LONGEST_WORK_MS = 7 * 24 * 3600 * 1000;
 const WHY_WORDS = {
-  working: "under way",
+  working: say("under-way"),
   away: "away",
-  open: "open now",
-  password: "it has a password of its own: open it once",
-  refused: "not done yet",
+  open: say("open-now"),
+  password: say("it-has-password-its-own"),
+  refused: say("not-done-yet"),
 } as const;
 
 function describeNewKeys({ anew, waiting, older }: NonNullable<ReturnType<typeof newKeysView>>): string[] {
   return [
-    `Encrypted anew: ${anew}.`,
+    say("encrypted-anew", { anew }),
     `Waiting: ${waiting.length}.`,
     ...waiting.map(({ path, why, refusal }) => `  ${path}: ${WHY_WORDS[why]}${refusal === null ? "" : `. ${refusal}`}`),
-    `Still opened by an older copy, in earlier states that are kept: ${older.length}.`,
-    ...older.map(({ path, states }) => `  ${path}: ${states === 1 ? "1 earlier state" : `${states} earlier states`}`),
-    "What somebody copied before opens with what they know for ever.",
+    say("still-opened-by-older-copy", { older: older.length }),
+    ...older.map(
+      ({ path, states }) => `  ${path}: ${states === 1 ? say("1-earlier-state") : say("earlier-states", { states })}`,
+    ),
+    say("what-somebody-copied-before-opens"),
   ];
 }
 
@@ -289,13 +270,13 @@ export const practiceCommand: Command = async (invocation) => {
     const { folders } = await practice(eremos, secret);
     const what =
       secret.kind === "code"
-        ? ["The code opens", "The code does not open"]
-        : ["The shares open", "The shares do not open"];
+        ? [say("code-opens"), say("code-does-not-open")]
+        : [say("shares-open"), say("shares-do-not-open")];
     const failed = folders.filter(({ problem }) => problem !== null);
     const lines = [
       failed.length === 0
-        ? `${what[0]} ${folders.length === 1 ? "the one sealed folder" : `all ${folders.length} sealed folders`}. Nothing was changed.`
-        : `${what[1]} ${failed.length} of ${folders.length}:`,
+        ? say("all-sealed-folders-nothing-was", { what: String(what[0]), folders: folders.length })
+        : say("of", { what: String(what[1]), failed: failed.length, folders: folders.length }),
       ...failed.map(({ path, problem }) => `  ${path}: ${problem}`),
     ];
     return { result: { folders }, lines, exitCode: failed.length === 0 ? 0 : 5 };
@@ -326,11 +307,11 @@ export const scanCommand: Command = async (invocation) => {
       }),
   });
   endProgress();
-  const end = `${found.length === 1 ? "1 protected folder" : `${found.length} protected folders`} found in ${directories.toLocaleString("en")} directories${wasStopped ? "; stopped before the end" : ""}.`;
+  const end = say("protected-folders-found-in-directories", { found: found.length, directories, wasStopped });
   const lines = [
     ...found.flatMap(describeFound),
     end,
-    ...unreadable.map((one) => `Not looked into (no permission, or the disk can't read it): ${one}`),
+    ...unreadable.map((one) => say("not-looked-into-no-permission", { one })),
   ];
   return {
     result: {
@@ -349,16 +330,13 @@ export const keyholdersCommand: Command = async (invocation) => {
   const [threshold, ...names] = invocation.words;
   return withEremos(invocation, async (eremos) => {
     eremos.requireOwner();
-    const current = await invocation.asking.ask("Master password");
+    const current = await invocation.asking.ask(say("master-password"));
     await signInWith(eremos, current);
     if (threshold === undefined)
       return { result: keyholdersView(eremos), lines: describeKeyholders(keyholdersView(eremos)) };
     const asked = Number(threshold);
     if (!Number.isInteger(asked) || asked < 2 || names.length < 2)
-      throw new EremosError(
-        "usage",
-        "Say how many together open, and who: eremos keyholders 2 Tomas Mirela Pavel. Nothing was changed.",
-      );
+      throw new EremosError("usage", said("say-how-many-together-open"));
     const { of } = invocation.flags;
     const { left } = await nameKeyholders(eremos, {
       current,
@@ -368,22 +346,20 @@ export const keyholdersCommand: Command = async (invocation) => {
     });
     const shares = sharesOf(eremos) ?? [];
     const lines = [
-      "Each to its holder, and nowhere else:",
+      say("each-its-holder-and-nowhere"),
       ...shares.flatMap(({ name, share }) => ["", name, `  ${share}`]),
       "",
-      `Any ${asked} of the ${names.length} together open everything. Earlier shares open nothing that could be reached.`,
-      ...left.map(({ path }) => `As before until it is opened or here again: ${path}`),
+      say("any-together-open-everything-earlier", { asked, names: names.length }),
+      ...left.map(({ path }) => say("as-before-until-it-is", { path })),
     ];
     return { result: { shares, left }, lines };
   });
 };
 
 function describeKeyholders(view: ReturnType<typeof keyholdersView>): string[] {
-  if (!view) return ["There are no keyholders."];
+  if (!view) return [say("there-are-no-keyholders")];
   return [
-    `Any ${view.threshold} of ${view.count} together open.`,
-    ...(view.holders?.map(({ name }) => `  ${name}`) ?? [
-      "  They were named on another computer; their names are known there only.",
-    ]),
+    say("any-together-open", { threshold: view.threshold, count: view.count }),
+    ...(view.holders?.map(({ name }) => `  ${name}`) ?? [say("they-were-named-on-another")]),
   ];
 }

@@ -16,6 +16,7 @@ import {
 } from "@eremos/core/rescue";
 import { type ChosenFiles, filesDropped, filesOf, filesSource, lockedIn } from "./files-source";
 import { type Lost, shownPath, takeOutAll, takeOutFile } from "./take-out";
+import { say } from "@eremos/words/reader";
 
 /**
  * The page that opens a locked folder without Eremos. What it shows is text, never markup: names come from whoever made
@@ -73,12 +74,9 @@ async function choose(chosen: ChosenFiles): Promise<void> {
   const found = lockedIn(files);
   view.which.hidden = found.length < 2;
   view.found.replaceChildren(
-    ...found.map((path) => new Option(path === "" ? "the chosen folder itself" : path.slice(0, -1), path)),
+    ...found.map((path) => new Option(path === "" ? say("chosen-folder-itself") : path.slice(0, -1), path)),
   );
-  if (found.length === 0)
-    return refuse(
-      "There is nothing of Eremos in what you chose. Choose the locked folder itself, or the one around it; a folder called .eremos must be in it.",
-    );
+  if (found.length === 0) return refuse(say("there-is-nothing-eremos-in"));
   await pick();
 }
 
@@ -98,9 +96,7 @@ async function pick(): Promise<void> {
           name.startsWith(`${folder}.eremos/`) && stateWriterOf(name.slice(folder.length + ".eremos/".length)) !== null,
       )
     ) {
-      return refuse(
-        "This folder is not encrypted, only barred or out of sight: its files are in it as they are. If the system refuses them to you, rescue.mjs gives them their permissions back in a copy.",
-      );
+      return refuse(say("this-folder-is-not-encrypted"));
     }
     const source = filesSource(files, folder);
     const found = await findLocked(source);
@@ -110,15 +106,15 @@ async function pick(): Promise<void> {
     const set = head ? keyholdersOf(head) : null;
     keyholders = head && set ? { owner: head.header.owner.owner, set } : null;
     view.asked.textContent = set
-      ? `any ${set.threshold} of ${set.checks.length}, one a line`
-      : "no keyholders were named for this folder";
-    view.hint.textContent = found.hint === null ? "it has one besides the master password" : `hint: ${found.hint}`;
+      ? say("any-one-line", { threshold: set.threshold, checks: set.checks.length })
+      : say("no-keyholders-were-named-for");
+    view.hint.textContent = found.hint === null ? say("it-has-one-besides-master") : `hint: ${found.hint}`;
     view.chosen.textContent =
       contradiction !== null
-        ? `${contradiction} What is encrypted can be opened here.`
+        ? say("what-is-encrypted-can-be", { contradiction })
         : found.state !== null && isPlainTrue(found.state)
-          ? "This folder was open, or on its way: its files lie readable in it, or in .eremos/staging. What was locked before can be opened here."
-          : "It is locked by Eremos.";
+          ? say("this-folder-was-open-or")
+          : say("it-is-locked-by-eremos");
     view.secret.hidden = false;
     showFields();
   } catch (error) {
@@ -153,7 +149,9 @@ function sharesTyped(): string[] {
 /** Each share is looked at by itself while they are collected. */
 function checkShares(): void {
   const looks = keyholders ? lookAtShares(keyholders.owner, keyholders.set, sharesTyped()) : [];
-  view.looks.replaceChildren(...looks.map(({ number, problem }) => item(problem ?? `Share ${number ?? ""} is right.`)));
+  view.looks.replaceChildren(
+    ...looks.map(({ number, problem }) => item(problem ?? say("share-is-right", { number: number ?? "" }))),
+  );
 }
 
 /** Mistyped groups are named while they are typed. */
@@ -162,7 +160,11 @@ function checkCode(): void {
   view.wrong.textContent =
     wrong.length === 0
       ? ""
-      : `${wrong.length === 1 ? "Group" : "Groups"} ${wrong.join(", ")} of ${CODE_GROUPS}: look again, something is mistyped.`;
+      : say("groups-look-again-something-is", {
+          wrong: wrong.length,
+          wrong2: wrong.join(", "),
+          codeGroups: CODE_GROUPS,
+        });
 }
 
 async function open(): Promise<void> {
@@ -184,7 +186,7 @@ async function open(): Promise<void> {
   } finally {
     if (button) {
       button.disabled = false;
-      button.textContent = "Open it";
+      button.textContent = say("open-it");
     }
   }
 }
@@ -198,7 +200,7 @@ function close(): void {
 function wordsOf(error: unknown): string {
   return isEremosError(error)
     ? error.message
-    : `Something went wrong here (${error instanceof Error ? error.message : String(error)}). The locked folder is as it was.`;
+    : say("something-went-wrong-here-locked", { error: error instanceof Error ? error.message : String(error) });
 }
 
 /** What nobody known stands behind is shown to whoever knows who locked it. */
@@ -218,7 +220,7 @@ function showContents(of: LockedFolder): void {
   view.doubt.hidden = true;
   view.ways.hidden = false;
   const all = of.entries.filter((entry) => entry.kind === "file");
-  view.summary.textContent = `${all.length.toLocaleString()} ${all.length === 1 ? "file" : "files"}, ${bytesIn(all.reduce((sum, { size }) => sum + size, 0))}.${of.place ? ` It lay at ${of.place.toString("utf8")}.` : ""}`;
+  view.summary.textContent = `${all.length.toLocaleString()} ${all.length === 1 ? "file" : "files"}, ${bytesIn(all.reduce((sum, { size }) => sum + size, 0))}.${of.place ? say("it-lay-at", { place: of.place.toString("utf8") }) : ""}`;
   view.problems.replaceChildren(...of.problems.map(item));
   view.contents.hidden = false;
   showList();
@@ -239,9 +241,7 @@ function showList(): void {
   );
   view.list.replaceChildren(...matching.slice(0, MOST_SHOWN).map((entry) => row(of, entry)));
   view.more.textContent =
-    matching.length > MOST_SHOWN
-      ? `and ${(matching.length - MOST_SHOWN).toLocaleString()} more; find them by name.`
-      : "";
+    matching.length > MOST_SHOWN ? say("and-more-find-them-by", { matching: matching.length - MOST_SHOWN }) : "";
 }
 
 function row(of: LockedFolder, entry: RescuedEntry): HTMLLIElement {
@@ -250,7 +250,7 @@ function row(of: LockedFolder, entry: RescuedEntry): HTMLLIElement {
   name.className = "name";
   name.textContent =
     entry.kind === "link"
-      ? `${shownPath(entry)} (a link to ${entry.target?.toString("utf8") ?? ""})`
+      ? say("link", { entry: shownPath(entry), target: entry.target?.toString("utf8") ?? "" })
       : shownPath(entry);
   element.append(name);
   if (entry.kind === "link") return element;
@@ -259,8 +259,8 @@ function row(of: LockedFolder, entry: RescuedEntry): HTMLLIElement {
   size.textContent = bytesIn(entry.size);
   const button = document.createElement("button");
   button.type = "button";
-  button.textContent = "Take it out";
-  button.setAttribute("aria-label", `Take out ${shownPath(entry)}`);
+  button.textContent = say("take-it-out");
+  button.setAttribute("aria-label", say("take-out", { entry: shownPath(entry) }));
   button.addEventListener(
     "click",
     () => void working(button, async () => tell(await takeOutFile(of, entry).then((lost) => (lost ? [lost] : [])))),
@@ -285,12 +285,10 @@ function tell(damaged: readonly Lost[]): void {
   for (const { path, size, lost } of damaged) {
     const ranges = lost
       .slice(0, 5)
-      .map(({ offset, length }) => `bytes ${offset.toLocaleString()} to ${(offset + length - 1).toLocaleString()}`)
+      .map(({ offset, length }) => say("bytes", { offset, offset2: offset + length - 1 }))
       .join(", ");
     view.problems.append(
-      item(
-        `${path} is damaged: ${ranges}${lost.length > 5 ? ` and ${lost.length - 5} more places` : ""} of ${size.toLocaleString()} are zeros now. Everything else of it is whole.`,
-      ),
+      item(say("is-damaged-and-more-places", { path, ranges, hasLost: lost.length > 5, lost: lost.length - 5, size })),
     );
   }
 }
@@ -332,8 +330,8 @@ view.all.addEventListener("click", () => {
       tell(damaged);
       view.summary.textContent =
         damaged.length === 0
-          ? "Everything is taken out, and whole."
-          : `Everything is taken out; ${damaged.length} ${damaged.length === 1 ? "file is" : "files are"} damaged in part, as said below.`;
+          ? say("everything-is-taken-out-and")
+          : say("everything-is-taken-out-files", { damaged: damaged.length });
     });
 });
 const step = view.folder.closest("section");

@@ -16,23 +16,9 @@ import {
   rescue,
   scan,
 } from "@eremos/core/rescue/on-disk";
+import { said, say } from "@eremos/words/reader";
 
-const USAGE = `rescue.mjs: gets everything out of a folder that Eremos locked, without Eremos. Needs Node.js 20 or newer, and nothing else.
-
-  node rescue.mjs FOLDER --to DIRECTORY   bring everything out of a locked folder; nothing in it is changed
-  node rescue.mjs scan PLACE              look for locked folders, hidden ones too
-
-  --password-stdin   the master password is the first line of standard input, the folder's own password, where it has one, the second
-  --code-stdin       the recovery code is the first line of standard input
-  --shares-stdin     keyholders' shares are the lines of standard input
-  --code             ask for the recovery code instead of the password
-  --shares           ask for keyholders' shares instead of the password
-  --accept unknown   although nobody known stands behind what was locked: whoever did it chose everything in it
-  --json             one JSON document on standard output
-
-FOLDER is the one that has a directory called .eremos in it, whatever its name is now.
-Exit codes: 0 everything came out, 2 wrong usage, 3 wrong password or code, 4 refused, 5 some of it is damaged, 6 failed. The locked folder is as it was in every case.
-`;
+const USAGE = say("rescue-mjs-gets-everything-out");
 const EXIT_CODES = { usage: 2, password: 3, refused: 4, damage: 5, failed: 6 } as const;
 
 interface Flags {
@@ -57,18 +43,14 @@ async function secretFor(folder: Buffer, flags: Flags): Promise<RescueSecret> {
       ? { kind: "code", code: first }
       : { kind: "password", password: first, folderPassword: hasPassword ? second : null };
   }
-  if (!process.stdin.isTTY)
-    throw new EremosError(
-      "usage",
-      "The password is asked at a terminal. Here there is none: give it with --password-stdin, the recovery code with --code-stdin, or shares with --shares-stdin.",
-    );
-  if (flags.code) return { kind: "code", code: await ask("Recovery code") };
+  if (!process.stdin.isTTY) throw new EremosError("usage", said("password-is-asked-at-terminal"));
+  if (flags.code) return { kind: "code", code: await ask(say("recovery-code")) };
   if (flags.shares) return { kind: "shares", shares: await askShares() };
-  const master = await ask("Master password");
+  const master = await ask(say("master-password"));
   return {
     kind: "password",
     password: master,
-    folderPassword: hasPassword ? await ask(`Password of this folder${hint === null ? "" : ` (hint: ${hint})`}`) : null,
+    folderPassword: hasPassword ? await ask(say("password-this-folder", { noHint: hint === null, hint })) : null,
   };
 }
 
@@ -76,7 +58,7 @@ async function secretFor(folder: Buffer, flags: Flags): Promise<RescueSecret> {
 async function askShares(): Promise<string[]> {
   const shares: string[] = [];
   for (;;) {
-    const share = await ask(`Share ${shares.length + 1} (nothing: these are all)`);
+    const share = await ask(say("share-nothing-these-are-all", { shares: shares.length + 1 }));
     if (share.trim() === "") return shares;
     shares.push(share);
   }
@@ -93,13 +75,12 @@ function ask(message: string): Promise<string> {
 }
 
 /** Nothing that a stranger named reaches a terminal as anything but plain text. */
-function say(line: string): void {
+function print(line: string): void {
   process.stdout.write(`${printable(line)}\n`);
 }
 
 async function rescueCommand(folder: string, flags: Flags): Promise<number> {
-  if (flags.to === undefined)
-    throw new EremosError("usage", "Say where to: --to DIRECTORY, an empty or a new one on a disk with enough room.");
+  if (flags.to === undefined) throw new EremosError("usage", said("say-where-directory-empty-or"));
   const from = Buffer.from(path.resolve(folder));
   const report: RescueReport = await rescue({
     folder: from,
@@ -109,8 +90,8 @@ async function rescueCommand(folder: string, flags: Flags): Promise<number> {
     progress: showProgress(),
   });
   endProgress();
-  if (flags.json) say(printableJson(report));
-  else describeReport(report, path.resolve(flags.to)).forEach(say);
+  if (flags.json) print(printableJson(report));
+  else describeReport(report, path.resolve(flags.to)).forEach(print);
   return report.damaged.length > 0 || report.problems.length > 0 ? 5 : 0;
 }
 
@@ -125,7 +106,7 @@ async function scanCommand(place: string, flags: Flags): Promise<number> {
   });
   endProgress();
   if (flags.json)
-    say(
+    print(
       printableJson({
         found: found.map((one) => ({ ...one, path: one.path.toString("utf8") })),
         directories,
@@ -135,9 +116,9 @@ async function scanCommand(place: string, flags: Flags): Promise<number> {
   else
     [
       ...found.flatMap(describeFound),
-      `${found.length} found in ${directories} directories.`,
-      ...unreadable.map((one) => `Not looked into (no permission, or the disk can't read it): ${one}`),
-    ].forEach(say);
+      say("found-in-directories", { found: found.length, directories }),
+      ...unreadable.map((one) => say("not-looked-into-no-permission", { one })),
+    ].forEach(print);
   return 0;
 }
 
@@ -152,7 +133,7 @@ function showProgress(): (progress: {
     if (!process.stderr.isTTY || Date.now() - shownAt < 100) return;
     shownAt = Date.now();
     process.stderr.write(
-      `\r\u001b[K${bytesTotal > 0 ? `${Math.floor((100 * bytes) / bytesTotal)} %, ` : ""}${files}${filesTotal > 0 ? ` of ${filesTotal}` : ""}`,
+      `\r\u001b[K${bytesTotal > 0 ? `${Math.floor((100 * bytes) / bytesTotal)} %, ` : ""}${files}${filesTotal > 0 ? say("of", { filesTotal }) : ""}`,
     );
   };
 }
@@ -191,9 +172,9 @@ async function main(words: readonly string[]): Promise<number> {
   } catch (caught) {
     endProgress();
     const error = isParseError(caught)
-      ? new EremosError("usage", `${caught.message}. --help lists what there is.`)
-      : fromSystemError(caught, "working; the locked folder is as it was");
-    if (json) say(printableJson({ error: { code: error.code, message: error.message } }));
+      ? new EremosError("usage", said("help-lists-what-there-is", { caught: caught.message }))
+      : fromSystemError(caught, said("working-locked-folder-is-as"));
+    if (json) print(printableJson({ error: { code: error.code, message: error.message } }));
     process.stderr.write(`${printable(`rescue: ${error.message}`)}\n`);
     return EXIT_CODES[error.class];
   }

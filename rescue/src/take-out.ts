@@ -1,5 +1,6 @@
 import { BlobWriter, TextReader, ZipWriter, configure } from "@zip.js/zip.js";
 import type { LockedFolder, RescuedEntry } from "@eremos/core/rescue";
+import { say } from "@eremos/words/reader";
 
 configure({ useWebWorkers: false });
 
@@ -146,8 +147,7 @@ function manifestOf(locked: LockedFolder, damaged: readonly Lost[]): string {
   }));
   return JSON.stringify(
     {
-      about:
-        "What was in the folder. Links, permissions and times stand here, because an archive of this kind does not hold them.",
+      about: say("what-was-in-folder-links"),
       damaged,
       problems: locked.problems,
       entries,

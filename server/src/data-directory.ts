@@ -22,6 +22,7 @@ import {
   systemCode,
   writeOwner,
 } from "@eremos/core";
+import { said } from "@eremos/words/server/house";
 
 /**
  * The owner-only data directory: the owner record, this device's signing key, the database, and a note for each folder
@@ -81,7 +82,7 @@ export class DataDirectory {
       if (systemCode(error) === undefined) throw error;
       throw new EremosError(
         "data-unwritable",
-        `Eremos can't write to its data directory ${directory} (${systemCode(error) ?? ""}). Choose another with EREMOS_DATA, or change its permissions.`,
+        said("eremos-cant-write-its-data", { directory, code: systemCode(error) ?? "" }),
       );
     }
   }
@@ -139,10 +140,7 @@ export class DataDirectory {
    */
   writeOwner(owner: ProvenOwner, before: OwnerEnvelope | null): void {
     if ((this.owner()?.signature ?? null) !== (before?.signature ?? null))
-      throw new EremosError(
-        "busy",
-        "The owner record was changed by another Eremos meanwhile. Nothing was changed; look, and do it again.",
-      );
+      throw new EremosError("busy", said("owner-record-was-changed-by"));
     const bytes = readIfThere(path.join(this.directory, OWNER));
     if (before && bytes) writeDurably(path.join(this.directory, OWNER_BEFORE), bytes);
     for (const name of [OWNER_COPY, OWNER]) writeDurably(path.join(this.directory, name), writeOwner(owner));

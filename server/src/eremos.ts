@@ -35,6 +35,8 @@ import { Visits } from "./visit/visits";
 import { Finder } from "./watch/finder";
 import { HiddenFinder } from "./watch/hidden-finder";
 import { KnownOpen } from "./watch/known-open";
+import type { Said } from "@eremos/words";
+import { said } from "@eremos/words/server/house";
 
 /** So long after the last secret that opened nothing. */
 const TRIED_STAYS_MS = 15_000;
@@ -138,11 +140,7 @@ export class Eremos {
   /** @throws EremosError `not-set-up` */
   requireOwner(): OwnerEnvelope {
     const owner = this.data.owner();
-    if (!owner)
-      throw new EremosError(
-        "not-set-up",
-        "Eremos has no master password yet. Nothing was touched; choose one first (in the page, or with `eremos setup`).",
-      );
+    if (!owner) throw new EremosError("not-set-up", said("eremos-has-no-master-password"));
     return owner;
   }
 
@@ -152,15 +150,11 @@ export class Eremos {
 
   /** @throws EremosError `needs-sign-in` */
   requireKeys(): Keys {
-    if (!this.signedIn)
-      throw new EremosError("needs-sign-in", "This needs the master password. Nothing was touched; sign in first.");
+    if (!this.signedIn) throw new EremosError("needs-sign-in", said("this-needs-master-password-nothing"));
     const owner = this.data.owner();
     if (owner && !this.signedIn.isOf(owner)) {
       this.forget();
-      throw new EremosError(
-        "needs-sign-in",
-        "New keys were made elsewhere, so these are not yours any more. Nothing was touched; sign in with the new master password.",
-      );
+      throw new EremosError("needs-sign-in", said("new-keys-were-made-elsewhere"));
     }
     return this.signedIn;
   }
@@ -181,11 +175,7 @@ export class Eremos {
    * EremosError `needs-sign-in`
    */
   requireSame(keys: Keys): void {
-    if (this.signedIn !== keys)
-      throw new EremosError(
-        "needs-sign-in",
-        "You were signed out meanwhile. Nothing was changed; sign in, and do it again.",
-      );
+    if (this.signedIn !== keys) throw new EremosError("needs-sign-in", said("you-were-signed-out-meanwhile"));
   }
 
   /**
@@ -209,18 +199,20 @@ export class Eremos {
 
   /** What is wrong with Eremos' own data, in words, or null. */
   get ownDataTrouble(): string | null {
+    return this.trouble?.text ?? null;
+  }
+
+  private get trouble(): Said | null {
     const { unwritable } = this.database;
-    if (unwritable !== null)
-      return `Eremos' own data in ${this.data.directory} can't be used now: ${unwritable}. Your folders are not touched by this, and those that lie open can be locked; make room, or give your account the right to write there, and start Eremos again.`;
+    if (unwritable !== null) return said("eremos-own-data-in-cant", { directory: this.data.directory, unwritable });
     const [aside] = setAsideOf(this.data.databasePath);
-    return aside === undefined
-      ? null
-      : `Eremos' own list of your folders was damaged, and is set aside as ${aside}. Your folders are not touched by this. A new list is begun: search for your folders under Ways back, and take them in.`;
+    return aside === undefined ? null : said("eremos-own-list-your-folders", { aside });
   }
 
   /** @throws EremosError `data-unwritable` where the list can't be read */
   requireOwnData(): void {
-    if (this.database.unwritable !== null) throw new EremosError("data-unwritable", this.ownDataTrouble ?? "");
+    const { trouble } = this;
+    if (this.database.unwritable !== null && trouble !== null) throw new EremosError("data-unwritable", trouble);
   }
 
   /**
@@ -228,11 +220,7 @@ export class Eremos {
    */
   keep(keys: Keys): void {
     this.requireOwnData();
-    if (this.isOver)
-      throw new EremosError(
-        "busy",
-        "Eremos is still closing the session before this one. Nothing was touched; sign in again in a moment.",
-      );
+    if (this.isOver) throw new EremosError("busy", said("eremos-is-still-closing-session"));
     this.wipe();
     this.signedIn = keys;
   }
@@ -315,10 +303,7 @@ export class Eremos {
       return;
     }
     this.forget();
-    throw new EremosError(
-      "needs-sign-in",
-      "The PIN is no way back any more; your keys are wiped from memory. Sign in with the master password. Your folders are as they were.",
-    );
+    throw new EremosError("needs-sign-in", said("pin-is-no-way-back"));
   }
 
   /** Looks at disks in processes of their own from now on: others wait for this one. */

@@ -14,6 +14,7 @@ import type { JobPhase, JobVerb, JobView } from "./contract";
 import { type OpenDatabase, isUnwritable, reasonOf } from "./database/open";
 import { jobs } from "./database/schema";
 import type { Presence } from "./presence";
+import { said, say } from "@eremos/words/server/house";
 
 const AT_ONCE = 2;
 const SAVE_EVERY_MS = 400;
@@ -103,7 +104,7 @@ export class Jobs {
         this.waiting.splice(this.waiting.indexOf(go), 1);
         this.cancels.delete(id);
         this.save(id, { state: "cancelled", endedAt: Date.now() });
-        reject(new EremosError("cancelled", "Taken out of the queue. Nothing was touched."));
+        reject(new EremosError("cancelled", said("taken-out-queue-nothing-was")));
       });
     });
   }
@@ -118,7 +119,7 @@ export class Jobs {
       await this.finish(id, spec, outcome);
       return outcome;
     } catch (caught) {
-      const error = fromSystemError(caught, "working");
+      const error = fromSystemError(caught, said("working"));
       this.words.set(id, { summary: null, error });
       try {
         await spec.failed(error);
@@ -148,11 +149,8 @@ export class Jobs {
       this.save(id, { state: "done", endedAt: Date.now() });
     } catch (caught) {
       if (!isUnwritable(caught) && systemCode(caught) === undefined)
-        throw fromSystemError(caught, "writing down what is done in the folder");
-      throw new EremosError(
-        "io",
-        `What you asked for is done in the folder, but Eremos could not write it down in its own data (${reasonOf(caught)}). Nothing is lost; the list is put right at the next start.`,
-      );
+        throw fromSystemError(caught, said("writing-down-what-is-done"));
+      throw new EremosError("io", said("what-you-asked-for-is", { reason: reasonOf(caught) }));
     }
   }
 
@@ -314,9 +312,8 @@ export class Jobs {
 
 /** For a job of another process, of which only the code was kept. */
 function wordsFor(code: string): string {
-  if (code === "interrupted")
-    return "Something was cut off in the middle. Eremos looked at the disk and put it right: every file is there, readable or locked.";
-  return "It stopped before its end. Nothing is lost; try it again.";
+  if (code === "interrupted") return say("something-was-cut-off-in");
+  return say("it-stopped-before-its-end");
 }
 
 function wipeAll(value: unknown): void {

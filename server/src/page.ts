@@ -1,3 +1,4 @@
+import { say } from "@eremos/words/server/standing-pages";
 /** A page that stands alone: no script, no link, nothing to type into. */
 function standing(title: string, body: string): string {
   return `<!doctype html>
@@ -23,8 +24,8 @@ ${body}
 `;
 }
 
-const HOW_TO_OPEN =
-  "Open Eremos from the applications menu, with <code>eremos page</code> in a terminal, or at the address that was printed where it was started";
+/** With the markup that the messages have. */
+const HOW_TO_OPEN = say("how-to-open");
 
 /**
  * Leads to the launcher: an address could be somebody else's by the time it is opened. The same page for every folder;
@@ -32,17 +33,17 @@ const HOW_TO_OPEN =
  */
 export const LOCKED_PAGE = Buffer.from(
   standing(
-    "This folder is locked",
-    `  <p>Its files are encrypted and still in here. They open with the owner's master password, in Eremos on this computer.</p>
-  <p>${HOW_TO_OPEN}.</p>
-  <p class="small">This page never asks for a password, and links to no page that does. Please don't delete, move or edit what is in this folder; files you put beside this page are kept and taken in when the owner opens it.</p>`,
+    say("this-folder-is-locked"),
+    `  <p>${say("still-in-here")}</p>
+  <p>${HOW_TO_OPEN}</p>
+  <p class="small">${say("page-asks-for-nothing")}</p>`,
   ),
 );
 
 /** At every address that is not the one of this start. */
 export const ELSEWHERE = standing(
-  "Eremos is not at this address",
-  `  <p>It has a fresh address at each start, so that nobody else can stand in its place and ask for your password.</p>
-  <p>${HOW_TO_OPEN}.</p>
-  <p class="small">Don't type your password at an address that you kept, or that a link led to.</p>`,
+  say("not-at-this-address"),
+  `  <p>${say("fresh-address")}</p>
+  <p>${HOW_TO_OPEN}</p>
+  <p class="small">${say("type-no-password")}</p>`,
 );

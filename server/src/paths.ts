@@ -2,12 +2,12 @@ import * as fs from "node:fs";
 import * as path from "node:path";
 import { EremosError, displayPath } from "@eremos/core";
 import type { FolderRecord } from "./ledger/registry";
+import { said } from "@eremos/words/server/house";
 
 /** A typed path as a whole one, with no look at the disk. @throws EremosError `usage` */
 export function typedPath(typed: string, home: string, from = "/"): string {
   const trimmed = typed.startsWith("file:") ? fromAddress(typed) : typed;
-  if (trimmed.trim() === "" || trimmed.includes("\0"))
-    throw new EremosError("usage", "That is not a path. Nothing was touched.");
+  if (trimmed.trim() === "" || trimmed.includes("\0")) throw new EremosError("usage", said("that-is-not-path-nothing"));
   const expanded = trimmed === "~" || trimmed.startsWith("~/") ? path.join(home, trimmed.slice(1)) : trimmed;
   return path.resolve(from, expanded);
 }
@@ -29,7 +29,7 @@ function fromAddress(address: string): string {
   } catch {
     // Not in that form: as any other.
   }
-  throw new EremosError("usage", "That is no file:/// address of a path. Nothing was touched.");
+  throw new EremosError("usage", said("that-is-no-file-address"));
 }
 
 /** The path with every link followed; the path itself where there is nothing. */

@@ -1,5 +1,6 @@
 import type { ZxcvbnFactory } from "@zxcvbn-ts/core";
 import type { StrengthView } from "./contract";
+import { say } from "@eremos/words/strength";
 
 export const LEAST_LENGTH = 8;
 const LEAST_SCORE = 1;
@@ -40,7 +41,7 @@ export async function passwordStrength(password: string): Promise<StrengthView> 
 }
 
 function refusalOf(password: string, score: number): string | null {
-  if ([...password].length < LEAST_LENGTH) return `Use at least ${LEAST_LENGTH} characters.`;
-  if (score < LEAST_SCORE) return "This one would be guessed at once. Use several words that don't belong together.";
+  if ([...password].length < LEAST_LENGTH) return say("use-at-least-characters", { leastLength: LEAST_LENGTH });
+  if (score < LEAST_SCORE) return say("this-one-would-be-guessed");
   return null;
 }

@@ -2,6 +2,7 @@ import { createHmac, hkdfSync } from "node:crypto";
 import type { Options } from "@node-rs/argon2";
 import { EremosError } from "../errors/eremos-error";
 import { randomBytes, requireLiveKey } from "./bytes";
+import { said } from "@eremos/words/core/format";
 
 /** HKDF-SHA256 (RFC 5869). @throws TypeError for a key that was wiped */
 export function hkdf(key: Uint8Array, salt: Uint8Array, info: string, length = 32): Buffer {
@@ -71,11 +72,7 @@ const MEASURES_DIFFER = 2;
 export function parsePasswordHashing(text: string, most = Number.POSITIVE_INFINITY): PasswordHashing {
   const match = /^\$argon2id\$v=19\$m=(\d{1,9}),t=(\d{1,3}),p=(\d{1,3})\$([A-Za-z0-9+/]{16,64})$/.exec(text);
   const [, memory, passes, lanes, salt] = match ?? [];
-  if (!memory || !passes || !lanes || !salt)
-    throw new EremosError(
-      "damaged",
-      "The password settings in this header can't be read. The header is damaged; its copies may be whole.",
-    );
+  if (!memory || !passes || !lanes || !salt) throw new EremosError("damaged", said("password-settings-in-this-header"));
   const hashing = {
     memoryKiB: Number(memory),
     passes: Number(passes),
@@ -89,18 +86,10 @@ export function parsePasswordHashing(text: string, most = Number.POSITIVE_INFINI
     hashing.passes <= COST_LIMITS.passes &&
     hashing.lanes >= 1 &&
     hashing.lanes <= COST_LIMITS.lanes;
-  if (!fits)
-    throw new EremosError(
-      "damaged",
-      "This header asks for more memory or time than Eremos ever writes, so it was not followed. It is damaged or was changed.",
-    );
+  if (!fits) throw new EremosError("damaged", said("this-header-asks-for-more"));
   const times = Math.ceil(workOf(hashing) / most);
   if (workOf(hashing) > MEASURES_DIFFER * most)
-    throw new EremosError(
-      "costly",
-      `A look at this password would take ${times} times the work that yours takes, because the folder's header asks for it; whoever can write to the folder can write that there. Nothing was tried. Go on if you know where the folder comes from.`,
-      { times },
-    );
+    throw new EremosError("costly", said("look-at-this-password-would", { times }), { times });
   return hashing;
 }
 

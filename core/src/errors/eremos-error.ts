@@ -1,20 +1,23 @@
 import { ERROR_CLASSES, type ErrorClass, type ErrorCode } from "./codes";
 import { type Fault, faultOf, noteFault } from "./faults";
+import type { Said } from "@eremos/words";
+import { said, say } from "@eremos/words/core/errors";
 
 export type ErrorData = Readonly<Record<string, string | number | boolean | readonly string[]>>;
 
-/** Every condition a person can meet. The message says what happened, what is safe and what to do next. */
+/** Every condition a person can meet. What is said says what happened, what is safe and what to do next. */
 export class EremosError extends Error {
   override readonly name = "EremosError";
 
   constructor(
     readonly code: ErrorCode,
-    message: string,
+    readonly said: Said,
     readonly data: ErrorData = {},
     /** Of an `internal` one: what went wrong in the program. */
     readonly fault: Fault | null = null,
+    cause?: unknown,
   ) {
-    super(message);
+    super(said.text, cause === undefined ? {} : { cause });
   }
 
   get class(): ErrorClass {
@@ -26,74 +29,72 @@ export function isEremosError(error: unknown): error is EremosError {
   return error instanceof EremosError;
 }
 
-const LAYERED =
-  "a part of it can't be moved: it lies in the lower layer of a layered file system, as a container or a live system has, or on another one";
-
-/** What helps where nothing can be moved. */
-export const COPY_IT = "copy the folder, lock the copy, and delete the original";
-
 /**
  * Turns a system error into one that says what is safe; `doing` completes the sentence "while …". Anything else is a
  * fault of the program's own: it is `internal`, noted, and claims nothing of what `doing` says behind its semicolon.
  */
-export function fromSystemError(error: unknown, doing: string): EremosError {
+export function fromSystemError(error: unknown, doing: Said): EremosError {
   if (isEremosError(error)) return error;
   const code = systemCode(error);
-  if (code === "ENOSPC" || code === "EDQUOT") {
-    return new EremosError(
-      "no-space",
-      `The disk is full, so Eremos stopped while ${doing}. Nothing is lost: make room and try again.`,
-    );
+  if (code === undefined) {
+    const fault = faultOf(error);
+    noteFault(fault);
+    const [part = doing.text] = doing.text.split(";");
+    return new EremosError("internal", said("stopped-by-fault", { part }), {}, fault, error);
   }
-  if (code === "EACCES" || code === "EPERM" || code === "EROFS") {
-    const why = code === "EROFS" ? "the disk is read-only" : "the system refused access";
-    return new EremosError("no-permission", `Eremos stopped while ${doing}, because ${why}. Nothing is lost.`);
-  }
-  if (code === "EXDEV")
-    return new EremosError(
-      "unsupported",
-      `Eremos stopped while ${doing}, because ${LAYERED}. Nothing is lost; ${COPY_IT}.`,
-    );
-  if (code !== undefined)
-    return new EremosError(
-      "io",
-      `Eremos stopped while ${doing} (${code}). Nothing is lost; try again, and check the disk if it happens twice.`,
-    );
-  const fault = faultOf(error);
-  noteFault(fault);
-  const [part = doing] = doing.split(";");
-  return new EremosError(
-    "internal",
-    `Eremos stopped while ${part}, by a fault of its own. What was half done is finished or taken back when the folder is next looked at, and nothing is removed before that. The fault is noted in faults.log in Eremos' data directory, without names or paths.`,
-    {},
-    fault,
-  );
+  const kind = kindOf(code);
+  return new EremosError(kind, said(`stopped-${kind}`, { doing, code }), {}, null, error);
 }
 
-/** What a thread says of its failure to the one that waits for it. */
+function kindOf(code: string): "no-space" | "no-permission" | "unsupported" | "io" {
+  if (code === "ENOSPC" || code === "EDQUOT") return "no-space";
+  if (code === "EACCES" || code === "EPERM" || code === "EROFS") return "no-permission";
+  return code === "EXDEV" ? "unsupported" : "io";
+}
+
+/** An error as data, as processes and threads tell one another. */
 export interface Failure {
   readonly code: ErrorCode;
-  readonly message: string;
+  readonly said: Said;
   readonly data: ErrorData;
   readonly fault: Fault | null;
+  readonly cause: Cause | null;
 }
+
+/** What was behind it: what the system answered, or another failure. */
+export type Cause = { readonly kind: "system"; readonly code: string } | ({ readonly kind: "failure" } & Failure);
 
 /** `doing` as in {@link fromSystemError}. */
-export function failureOf(error: unknown, doing: string): Failure {
-  const { code, message, data, fault } = fromSystemError(error, doing);
-  return { code, message, data, fault };
+export function failureOf(error: unknown, doing: Said): Failure {
+  return asFailure(fromSystemError(error, doing));
 }
 
-/** The failure of another thread, whose fault this one notes. */
-export function errorOf({ code, message, data, fault }: Failure): EremosError {
+function asFailure({ code, said, data, fault, cause }: EremosError): Failure {
+  return { code, said, data, fault, cause: causeOf(cause) };
+}
+
+function causeOf(cause: unknown): Cause | null {
+  if (isEremosError(cause)) return { kind: "failure", ...asFailure(cause) };
+  const code = systemCode(cause);
+  return code === undefined ? null : { kind: "system", code };
+}
+
+/** The failure of another thread or process, whose fault this one notes. */
+export function errorOf({ code, said, data, fault, cause }: Failure): EremosError {
   if (fault) noteFault(fault);
-  return new EremosError(code, message, data, fault);
+  return new EremosError(code, said, data, fault, cause ? ofCause(cause) : undefined);
+}
+
+function ofCause(cause: Cause): Error {
+  if (cause.kind === "system") return Object.assign(new Error(cause.code), { code: cause.code });
+  const { code, said, data, fault } = cause;
+  return new EremosError(code, said, data, fault, cause.cause ? ofCause(cause.cause) : undefined);
 }
 
 /** In a sentence of the caller's own, which gets the reason: what is safe differs from place to place. */
-export function stopped(error: unknown, sentence: (because: string) => string): EremosError {
-  const { code, data, fault } = fromSystemError(error, "working");
-  return new EremosError(code, sentence(reasonOf(error)), data, fault);
+export function stopped(error: unknown, sentence: (because: string) => Said): EremosError {
+  const { code, data, fault } = fromSystemError(error, said("working"));
+  return new EremosError(code, sentence(reasonOf(error)), data, fault, error);
 }
 
 /** Why something stopped, to stand behind "because". */
@@ -101,13 +102,11 @@ function reasonOf(error: unknown): string {
   if (isEremosError(error))
     return error.message.replace(/\.( .*)?$/s, "").replace(/^[A-Z](?=[a-z])/, (letter) => letter.toLowerCase());
   const code = systemCode(error);
-  if (code === "ENOSPC" || code === "EDQUOT") return "the disk is full";
-  if (code === "EROFS") return "the disk is read-only";
-  if (code === "EACCES" || code === "EPERM") return "the system refused access";
-  if (code === "EXDEV") return LAYERED;
-  return code === undefined
-    ? "of a fault of Eremos' own, which is noted in faults.log in its data directory"
-    : `of ${code}`;
+  if (code === "ENOSPC" || code === "EDQUOT") return say("disk-is-full");
+  if (code === "EROFS") return say("disk-is-read-only");
+  if (code === "EACCES" || code === "EPERM") return say("system-refused-access");
+  if (code === "EXDEV") return say("layered");
+  return code === undefined ? say("fault-eremos-own-which-is") : say("of", { code });
 }
 
 /**

@@ -1,4 +1,5 @@
 import { EremosError } from "../errors/eremos-error";
+import { said } from "@eremos/words/core/format";
 
 const FIRST_BYTES = 16 * 1024;
 const TWO_32 = 4_294_967_296;
@@ -105,8 +106,7 @@ export class ByteReader {
 
   private take(count: number): number {
     const at = this.position;
-    if (at + count > this.bytes.length)
-      throw new EremosError("damaged", "A part of this folder's index ends too early.");
+    if (at + count > this.bytes.length) throw new EremosError("damaged", said("part-this-folders-index-ends"));
     this.position = at + count;
     return at;
   }
@@ -127,8 +127,7 @@ export class ByteReader {
   size(): number {
     const at = this.take(8);
     const value = this.view.getUint32(at, true) + this.view.getUint32(at + 4, true) * TWO_32;
-    if (value > Number.MAX_SAFE_INTEGER)
-      throw new EremosError("damaged", "A part of this folder's index holds an impossible length.");
+    if (value > Number.MAX_SAFE_INTEGER) throw new EremosError("damaged", said("part-this-folders-index-holds"));
     return value;
   }
   i64(): bigint {

@@ -7,6 +7,7 @@ import { canonicalJson } from "./canonical-json";
 import { idSchema } from "./ids";
 import type { KeyName } from "./object";
 import { readRecord, recordSchema, writeRecord } from "./record-file";
+import { said, say } from "@eremos/words/core/format";
 
 /** One file that was put into a locked folder by somebody who can't open it. FORMAT.md §12. */
 const text = z.string().max(16_384);
@@ -62,7 +63,7 @@ export function sealDropKey(
 /** The content key; the caller wipes it. @throws EremosError `damaged` */
 export async function openDropKey(record: DropRecord, folderPrivateKey: Uint8Array): Promise<Buffer> {
   const secret = await openEnvelope(folderPrivateKey, keyPurpose(record), record.sealed);
-  if (!secret) throw new EremosError("damaged", "A file that was put in can't be read: its key is damaged.");
+  if (!secret) throw new EremosError("damaged", said("file-that-was-put-in"));
   return secret;
 }
 
@@ -84,8 +85,7 @@ export async function openUndo(record: DropRecord, privateKey: Uint8Array): Prom
   const secret =
     record.undo &&
     (await openEnvelope(privateKey, `${keyPurpose(record)}/undo`, { enc: record.undo.enc, ct: record.undo.ct }));
-  if (!secret)
-    throw new EremosError("damaged", "A file that was put in can't be had back: it was not put in with this key.");
+  if (!secret) throw new EremosError("damaged", said("file-that-was-put-in-cant"));
   return secret;
 }
 
@@ -100,5 +100,5 @@ export function writeDrop(record: DropRecord): Buffer {
 
 /** @throws EremosError `damaged` | `unknown-version` */
 export function readDrop(bytes: Uint8Array): DropRecord {
-  return readRecord(bytes, dropSchema, "record of a file that was put in", MAX_DROP_BYTES);
+  return readRecord(bytes, dropSchema, say("record-file-that-was-put"), MAX_DROP_BYTES);
 }

@@ -1,5 +1,6 @@
 import * as z from "zod";
 import { newFrame, readRecord, recordSchema, writeRecord } from "./record-file";
+import { say } from "@eremos/words/core/format";
 
 /**
  * The file record: says that a folder stands for a single file, which lies beside it while it is open. FORMAT.md §11.
@@ -23,5 +24,5 @@ export function nameIn({ name }: FileRecord): Buffer | null {
 
 /** @throws EremosError `damaged` | `unknown-version` */
 export function readFileRecord(bytes: Uint8Array): FileRecord {
-  return readRecord(bytes, fileSchema, "folder's file record", MAX_FILE_RECORD_BYTES);
+  return readRecord(bytes, fileSchema, say("folders-file-record"), MAX_FILE_RECORD_BYTES);
 }

@@ -8,6 +8,7 @@ import { type Believed, type Head, deviceKeyOf } from "./header";
 import { digestSchema, idSchema } from "./ids";
 import { OBJECT_HEADER_BYTES, decodeObjectHeader } from "./object";
 import { newFrame, readRecord, recordSchema, writeRecord } from "./record-file";
+import { said, say } from "@eremos/words/core/format";
 
 /**
  * A generation: one committed state of a sealed folder. FORMAT.md §6. It names its index, its manifest and what it came
@@ -77,8 +78,7 @@ export interface Segment {
 export function segmentsOf({ index }: Generation): Segment[] {
   return index.segments.map(({ header: encoded, length, used }) => {
     const header = fromBase64(encoded, OBJECT_HEADER_BYTES);
-    if (used > length)
-      throw new EremosError("damaged", "The folder's generation record uses more of its index than there is.");
+    if (used > length) throw new EremosError("damaged", said("folders-generation-record-uses-more"));
     return { object: decodeObjectHeader(header).object, header, length, used };
   });
 }
@@ -147,11 +147,7 @@ export function sealFacts(
 export function openFacts({ folder, number, sealed }: Generation, key: Uint8Array): GenerationFacts {
   const opened = openBox(key, factsPurpose(folder, number), fromBase64(sealed));
   const parsed = typeof opened === "string" ? null : factsSchema.safeParse(parseOrNull(opened));
-  if (!parsed?.success)
-    throw new EremosError(
-      "damaged",
-      "What this state of the folder says of itself, such as its ordinary path, can't be read.",
-    );
+  if (!parsed?.success) throw new EremosError("damaged", said("what-this-state-folder-says"));
   const {
     place: { system, path },
     extensions: _extensions,
@@ -273,7 +269,7 @@ export function writeGeneration(record: Generation): Buffer {
 
 /** @throws EremosError `damaged` | `unknown-version` */
 export function readGeneration(bytes: Uint8Array): Generation {
-  return readRecord(bytes, generationSchema, "folder's generation record", MAX_GENERATION_BYTES);
+  return readRecord(bytes, generationSchema, say("folders-generation-record"), MAX_GENERATION_BYTES);
 }
 
 export const newGenerationFrame = (): ReturnType<typeof newFrame<"eremos-generation">> => newFrame("eremos-generation");

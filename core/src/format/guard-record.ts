@@ -7,6 +7,7 @@ import { idSchema, isFittingName, lockedNameSchema } from "./ids";
 import { ownerSchema } from "./owner";
 import { readRecord, recordSchema, writeRecord } from "./record-file";
 import { VISIBILITIES } from "./choices";
+import { said, say } from "@eremos/words/core/format";
 
 /**
  * The guard record: what is true of a folder that is barred or out of sight, whose contents stay as they are. FORMAT.md
@@ -28,7 +29,7 @@ const guardName = z
   .regex(/^[a-z-]{1,32}$/)
   .superRefine((name, context) => {
     if (!isRecorded(name))
-      context.addIssue({ code: "custom", message: "unknown", params: { unknown: `the guard “${name}”` } });
+      context.addIssue({ code: "custom", message: "unknown", params: { unknown: say("guard", { name }) } });
   })
   .transform((name) => name as RecordedGuard);
 
@@ -88,7 +89,7 @@ export function writeGuard(record: GuardRecord): Buffer {
 
 /** @throws EremosError `damaged` | `unknown-version` */
 export function readGuard(bytes: Uint8Array): GuardRecord {
-  return readRecord(bytes, guardSchema, "folder's guard record", MAX_GUARD_BYTES);
+  return readRecord(bytes, guardSchema, say("folders-guard-record"), MAX_GUARD_BYTES);
 }
 
 /** Purpose of the envelope that holds the ordinary path. */
@@ -120,10 +121,7 @@ export function writeOriginals(originals: readonly Original[]): { readonly bytes
 /** @throws EremosError `damaged` */
 export function readOriginals(bytes: Buffer | null, digest: string): Original[] {
   if (!bytes || sha256(bytes).toString("hex") !== digest) {
-    throw new EremosError(
-      "damaged",
-      "The record of the folder's original permissions is missing or damaged. Nothing was touched; the contents themselves are untouched, and their permissions can be set by hand.",
-    );
+    throw new EremosError("damaged", said("record-folders-original-permissions-is"));
   }
   return bytes
     .toString("utf8")

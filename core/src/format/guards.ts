@@ -1,4 +1,5 @@
 import * as z from "zod";
+import { say } from "@eremos/words/guards";
 
 /**
  * The ways in which contents are kept, and what of each the rest of Eremos has to know: nobody else asks for a guard by
@@ -19,9 +20,9 @@ export interface GuardTraits {
 }
 
 const TRAITS: Readonly<Record<GuardName, GuardTraits>> = {
-  sealed: { word: "sealed", encrypts: true, hasBars: false, worksInView: true },
-  barred: { word: "barred", encrypts: false, hasBars: true, worksInView: true },
-  sight: { word: "out of sight", encrypts: false, hasBars: false, worksInView: false },
+  sealed: { word: say("sealed"), encrypts: true, hasBars: false, worksInView: true },
+  barred: { word: say("barred"), encrypts: false, hasBars: true, worksInView: true },
+  sight: { word: say("sight"), encrypts: false, hasBars: false, worksInView: false },
 };
 
 export function traitsOf(guard: GuardName): GuardTraits {

@@ -28,6 +28,7 @@ import {
   togetherSlot,
   writeSlot,
 } from "./slot";
+import { said, say } from "@eremos/words/core/format";
 
 /**
  * The folder's header: whose it is, what its key is, and by their digests the ways to that key and who may what.
@@ -73,6 +74,7 @@ export type FolderHeader = z.output<typeof headerSchema>;
 type Unsigned = Omit<FolderHeader, "signature">;
 
 export const MAX_HEADER_BYTES = 64 * 1024;
+/** Signed with the rest of the header, so it is of the format, and in no other language. */
 const ABOUT =
   "This folder is sealed by Eremos. Its files are encrypted; they open with the owner's master password or recovery code, " +
   "with Eremos or with any reader written from docs/FORMAT.md. Don't delete or edit anything in here.";
@@ -181,11 +183,7 @@ function signed(body: Omit<Unsigned, "signer">, signer: string, key: SigningKey)
 
 /** An owner record goes into a header only where it belongs to the root key at hand. @throws EremosError `damaged` */
 function signedByOwner(body: Omit<Unsigned, "signer">, owner: OwnerEnvelope, rootKey: Uint8Array): FolderHeader {
-  if (!isRootKeyOf(owner, rootKey))
-    throw new EremosError(
-      "damaged",
-      "The owner record does not belong to the key that is signed in, so the folder's header was not written. Nothing was changed; sign in again.",
-    );
+  if (!isRootKeyOf(owner, rootKey)) throw new EremosError("damaged", said("owner-record-does-not-belong"));
   const key = openSigningKey(owner, rootKey);
   try {
     return signed({ ...body, owner }, owner.owner, key);
@@ -239,12 +237,8 @@ function changed(
  */
 export function withOwner(head: Head, by: SignedIn): Head {
   if (head.header.owner.owner !== by.owner.owner)
-    throw new EremosError("wrong-password", "This folder was locked by another owner. Nothing was changed.");
-  if (isOfEarlierKeys(head, by.owner))
-    throw new EremosError(
-      "renew-first",
-      "This folder was locked before you made new keys, and gets its own first. Nothing was changed; sign in while it is here.",
-    );
+    throw new EremosError("wrong-password", said("this-folder-was-locked-by"));
+  if (isOfEarlierKeys(head, by.owner)) throw new EremosError("renew-first", said("this-folder-was-locked-before"));
   return changed(head, by, {});
 }
 
@@ -273,10 +267,7 @@ export async function withNewKey(
   const { header, slots, members } = head;
   const { folder } = header;
   if (header.earlier.length >= MOST_EARLIER)
-    throw new EremosError(
-      "unsupported",
-      `This folder had ${MOST_EARLIER} keys before, and there is no room for more. Nothing was changed; release it, and lock it anew.`,
-    );
+    throw new EremosError("unsupported", said("this-folder-had-keys-before", { mostEarlier: MOST_EARLIER }));
   const of = { folder, epoch: header.epoch + 1, folderKey: randomBytes(32) };
   const before = earlierKeys(header, folderKey);
   const pair = await generateKeyPair();
@@ -320,11 +311,7 @@ export interface EarlierKey {
 export function earlierKeys({ folder, earlier }: FolderHeader, folderKey: Uint8Array): EarlierKey[] {
   return earlier.map(({ epoch, key }) => {
     const opened = openBox(folderKey, epochPurpose(folder, epoch), fromBase64(key));
-    if (typeof opened === "string")
-      throw new EremosError(
-        "damaged",
-        "An earlier key of this folder is damaged in this copy of the header, or the folder's key is another one.",
-      );
+    if (typeof opened === "string") throw new EremosError("damaged", said("earlier-key-this-folder-is"));
     return { epoch, folderKey: opened };
   });
 }
@@ -440,8 +427,7 @@ function requireFitting(header: FolderHeader, folderKey: Buffer): Buffer {
 /** The slots that lead to the header's key. @throws EremosError `damaged` when there is none */
 function usableSlots({ header, slots }: Head): readonly Slot[] {
   const usable = slots.filter(({ folder, epoch }) => folder === header.folder && epoch === header.epoch);
-  if (usable.length === 0)
-    throw new EremosError("damaged", "Every way into this folder is damaged or missing in this copy of its header.");
+  if (usable.length === 0) throw new EremosError("damaged", said("every-way-into-this-folder"));
   return usable;
 }
 
@@ -460,15 +446,8 @@ export async function openHead(
     const opened = await openByRoot(slot, owner, rootKey);
     if (opened) return requireFitting(head.header, opened);
   }
-  if (hasOwnPassword({ slots }))
-    throw new EremosError(
-      "needs-folder-password",
-      "This folder has a password of its own, which is needed too. Nothing was touched.",
-    );
-  throw new EremosError(
-    "wrong-password",
-    "This folder was locked by another owner; this master password does not open it. Nothing was changed.",
-  );
+  if (hasOwnPassword({ slots })) throw new EremosError("needs-folder-password", said("this-folder-has-password-its"));
+  throw new EremosError("wrong-password", said("this-folder-was-locked-by-another"));
 }
 
 /**
@@ -488,12 +467,8 @@ export async function openWithSecret(
   const slotOf = (wanted: Slot["kind"]): Slot => {
     const slot = slots.find(({ kind }) => kind === wanted);
     if (slot) return slot;
-    if (hasOwnPassword({ slots }))
-      throw new EremosError(
-        "not-set-up",
-        "This folder was last opened before the keyholders were named, so their shares do not open it. Its password and the recovery code do.",
-      );
-    throw new EremosError("not-protected", "This folder has no password of its own. Nothing was touched.");
+    if (hasOwnPassword({ slots })) throw new EremosError("not-set-up", said("this-folder-was-last-opened"));
+    throw new EremosError("not-protected", said("this-folder-has-no-password"));
   };
   if (secret.kind === "code")
     return requireFitting(header, await openByCode(slotOf("recovery"), header.owner.owner, secret.code));
@@ -568,11 +543,7 @@ export function keyholdersOf(head: Head): AskedKeyholders | null {
 export function openFolderPrivateKey(header: FolderHeader, folderKey: Uint8Array, epoch = header.epoch): Buffer {
   const its = epoch === header.epoch ? header : header.earlier.find((one) => one.epoch === epoch);
   const key = its ? openBox(folderKey, pairPurpose(header.folder, epoch), fromBase64(its.privateKey)) : "damaged";
-  if (typeof key === "string")
-    throw new EremosError(
-      "damaged",
-      "The folder's private key is damaged in this copy of the header, or its key is another one.",
-    );
+  if (typeof key === "string") throw new EremosError("damaged", said("folders-private-key-is-damaged"));
   return key;
 }
 
@@ -581,7 +552,7 @@ export function writeHeader(header: FolderHeader): Buffer {
 }
 
 export function readHeader(bytes: Uint8Array): FolderHeader {
-  return readRecord(bytes, headerSchema, "folder's header", MAX_HEADER_BYTES);
+  return readRecord(bytes, headerSchema, say("folders-header"), MAX_HEADER_BYTES);
 }
 
 /** A header and what it names in one piece, a line each: as Eremos' own data keeps it. */

@@ -3,6 +3,7 @@ import { equalBytes, sha256 } from "../crypto/bytes";
 import { EremosError } from "../errors/eremos-error";
 import { idBytes, idSchema } from "./ids";
 import { newFrame, readRecord, recordSchema, writeRecord } from "./record-file";
+import { said, say } from "@eremos/words/core/format";
 
 /**
  * Insurance: Reed-Solomon parity over what a sealed folder consists of, so that damage up to a chosen amount is
@@ -32,7 +33,7 @@ export function writeLevel({ data, parity }: InsuranceLevel, before: LevelRecord
 
 /** @throws EremosError `damaged` */
 export function readLevel(bytes: Uint8Array): LevelRecord {
-  return readRecord(bytes, levelSchema, "insurance's level", MAX_LEVEL_BYTES);
+  return readRecord(bytes, levelSchema, say("insurances-level"), MAX_LEVEL_BYTES);
 }
 
 export const MAX_LEVEL_BYTES = 4096;
@@ -144,5 +145,5 @@ export function decodeGroup(blocks: number, blockAt: (number: number) => Uint8Ar
 }
 
 function damagedGroup(): EremosError {
-  return new EremosError("damaged", "A part of this folder's insurance is damaged. The folder itself may be whole.");
+  return new EremosError("damaged", said("part-this-folders-insurance-is"));
 }

@@ -5,6 +5,7 @@ import { openEnvelope, sealTo } from "../crypto/envelope";
 import { EremosError } from "../errors/eremos-error";
 import { batchSchema, idSchema } from "./ids";
 import { newFrame, readRecord, recordSchema, writeRecord } from "./record-file";
+import { said, say } from "@eremos/words/core/format";
 
 /**
  * A generation key: made for a lock while signed out, sealed to the folder's public key; boxed under the folder key
@@ -59,8 +60,7 @@ export async function openContentKey(
   const boxed = record.box === null ? null : openBox(folderKey, keyPurpose(record), fromBase64(record.box));
   if (boxed && typeof boxed !== "string") return boxed;
   const opened = record.sealed ? await openEnvelope(folderPrivateKey, keyPurpose(record), record.sealed) : null;
-  if (!opened)
-    throw new EremosError("damaged", "A key of this folder is damaged, so what was locked with it can't be read.");
+  if (!opened) throw new EremosError("damaged", said("key-this-folder-is-damaged"));
   return opened;
 }
 
@@ -70,5 +70,5 @@ export function writeKeyRecord(record: KeyRecord): Buffer {
 
 /** @throws EremosError `damaged` | `unknown-version` */
 export function readKeyRecord(bytes: Uint8Array): KeyRecord {
-  return readRecord(bytes, keySchema, "folder's key record", MAX_KEY_BYTES);
+  return readRecord(bytes, keySchema, say("folders-key-record"), MAX_KEY_BYTES);
 }

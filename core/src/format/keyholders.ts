@@ -1,3 +1,4 @@
+import type { Said } from "@eremos/words";
 import { combine, split } from "shamir-secret-sharing";
 import * as z from "zod";
 import { openBox, sealBoxText } from "../crypto/box";
@@ -14,6 +15,7 @@ import {
   parseGroups,
 } from "./codes/code-groups";
 import { LEAST_THRESHOLD, MOST_KEYHOLDERS } from "./choices";
+import { said, say } from "@eremos/words/core/format";
 
 /**
  * Keyholders: a secret of its own, split by Shamir's scheme over GF(2^8), so that any `threshold` of the shares lead to
@@ -110,12 +112,8 @@ function readShare(typed: string): Share {
       bytes.subarray(CHECKSUM_AT),
     )
   )
-    throw new EremosError(
-      "wrong-share",
-      "It is mistyped: its groups do not belong to one share. Look at the sheet again.",
-    );
-  if (bytes[0] !== SHARE_VERSION)
-    throw new EremosError("unknown-version", "This share was made by a newer Eremos. Use that, or its readers.");
+    throw new EremosError("wrong-share", said("it-is-mistyped-its-groups"));
+  if (bytes[0] !== SHARE_VERSION) throw new EremosError("unknown-version", said("this-share-was-made-by"));
   return {
     set: bytes.subarray(2, POINT_AT).toString("hex"),
     threshold: bytes[1] ?? 0,
@@ -123,13 +121,16 @@ function readShare(typed: string): Share {
   };
 }
 
-function whyNotRead(typed: string, wrong: readonly number[]): string {
-  if ("bytes" in parseGroups("code", SECRET_BYTES, typed))
-    return "That is a recovery code, not a share. It opens everything by itself: use it as the code.";
-  const isWhole = normaliseCodeText(typed).length === SHARE_GROUPS * GROUP_LENGTH;
-  const mistyped = isWhole ? wrong : mistypedShareGroups(typed);
-  const named = mistyped.length > 0 ? ` It is mistyped in ${nameGroups(mistyped)}; look at the sheet again.` : "";
-  return isWhole ? named.trim() : `That is not a whole share: it has ${SHARE_GROUPS} groups of five.${named}`;
+function whyNotRead(typed: string, wrong: readonly number[]): Said {
+  if ("bytes" in parseGroups("code", SECRET_BYTES, typed)) return said("that-is-recovery-code-not");
+  if (normaliseCodeText(typed).length === SHARE_GROUPS * GROUP_LENGTH)
+    return said("it-is-mistyped-in-look", { groups: nameGroups(wrong) });
+  const mistyped = mistypedShareGroups(typed);
+  return said("that-is-not-whole-share", {
+    of: SHARE_GROUPS,
+    isMistyped: mistyped.length > 0,
+    groups: mistyped.length > 0 ? nameGroups(mistyped) : "",
+  });
 }
 
 export interface ShareLook {
@@ -156,12 +157,12 @@ export function lookAtShares(
       if (set !== keyholders.set)
         return {
           number: null,
-          problem: "It belongs to another set: somebody else’s, or one from before the keyholders were changed.",
+          problem: say("it-belongs-another-set-somebody"),
         };
       const number = keyholders.checks.indexOf(checkOf(owner, set, point)) + 1;
       wipe(point);
-      if (number === 0) return { number: null, problem: "It says that it is of this set, and is none of its shares." };
-      if (seen.has(number)) return { number, problem: "The same share is there already." };
+      if (number === 0) return { number: null, problem: say("it-says-that-it-is") };
+      if (seen.has(number)) return { number, problem: say("same-share-is-there-already") };
       seen.add(number);
       return { number, problem: null };
     } catch (error) {
@@ -186,14 +187,14 @@ export async function openKeyholdersKey(
   if (wrong >= 0)
     throw new EremosError(
       "wrong-share",
-      `Share ${wrong + 1} of those you gave can’t be used. ${looks[wrong]?.problem ?? ""} Nothing was changed.`,
+      said("share-those-you-gave-cant", { wrong: wrong + 1, problem: looks[wrong]?.problem ?? "" }),
       { share: wrong + 1 },
     );
   const missing = keyholders.threshold - given.length;
   if (missing > 0)
     throw new EremosError(
       "too-few-shares",
-      `${given.length} of ${keyholders.threshold} shares are here; ${missing === 1 ? "one more is" : `${missing} more are`} needed. Nothing was changed.`,
+      said("shares-are-here-more-are", { given: given.length, threshold: keyholders.threshold, missing }),
       { missing },
     );
   const points = given.slice(0, keyholders.threshold).map((one) => readShare(one).point);
@@ -201,11 +202,7 @@ export async function openKeyholdersKey(
   const key = hkdf(secret, Buffer.from(owner, "utf8"), "eremos/2/keyholders");
   try {
     const privateKey = openBox(key, purpose(owner), fromBase64(keyholders.privateKey));
-    if (typeof privateKey === "string")
-      throw new EremosError(
-        "damaged",
-        "The shares are genuine, and the keyholders’ slot is damaged in this copy. The master password and the recovery code still open everything.",
-      );
+    if (typeof privateKey === "string") throw new EremosError("damaged", said("shares-are-genuine-and-keyholders"));
     return privateKey;
   } finally {
     wipe(secret, key, ...points);

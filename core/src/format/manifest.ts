@@ -1,6 +1,7 @@
 import { EremosError } from "../errors/eremos-error";
 import { sha256 } from "../crypto/bytes";
 import { OBJECT_KINDS, type ObjectKind } from "./object";
+import { said } from "@eremos/words/core/format";
 
 /**
  * The manifest of a generation: every object it needs, how long its file is, and the SHA-256 of that. The generation,
@@ -69,5 +70,5 @@ export function decodeManifest(bytes: Buffer, digest: string): Manifest {
 }
 
 function damagedManifest(): EremosError {
-  return new EremosError("damaged", "The list of what this state of the folder consists of is damaged.");
+  return new EremosError("damaged", said("list-what-this-state-folder"));
 }

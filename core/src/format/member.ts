@@ -14,6 +14,7 @@ import { EremosError } from "../errors/eremos-error";
 import { canonicalJson } from "./canonical-json";
 import { idSchema } from "./ids";
 import { newFrame, readRecord, recordSchema, writeRecord } from "./record-file";
+import { said, say } from "@eremos/words/core/format";
 
 /**
  * A member: somebody the owner lets into a folder, and what they may do there. The header, which the owner signs, names
@@ -66,8 +67,7 @@ export function withNameUnder(member: Member, rootBefore: Uint8Array, rootKey: U
 /** @throws EremosError `damaged` */
 export function memberName({ folder, id, name }: Member, rootKey: Uint8Array): string {
   const opened = openBox(rootKey, namePurpose(folder, id), fromBase64(name));
-  if (typeof opened === "string")
-    throw new EremosError("damaged", "The name of a guest of this folder can't be read. Nothing else is affected.");
+  if (typeof opened === "string") throw new EremosError("damaged", said("name-guest-this-folder-cant"));
   return opened.toString("utf8");
 }
 
@@ -77,7 +77,7 @@ export function writeMember(member: Member): Buffer {
 
 /** @throws EremosError `damaged` | `unknown-version` */
 export function readMember(bytes: Uint8Array): Member {
-  return readRecord(bytes, memberSchema, "record of a member of the folder", MAX_MEMBER_BYTES);
+  return readRecord(bytes, memberSchema, say("record-member-folder"), MAX_MEMBER_BYTES);
 }
 
 /** A guest's own way in by their password: there only where they agreed, which their signature says. FORMAT.md §4.3. */
@@ -143,20 +143,16 @@ export async function openGuestRecord(
     record.member === member.id &&
     record.folder === member.folder &&
     isSignedBy(fromBase64(member.signingKey), guestMessage(record), fromBase64(record.signature));
-  if (!isTheirs)
-    throw new EremosError(
-      "damaged",
-      "This way in was not made by the guest whom it names, so it is not used. Nothing was changed.",
-    );
+  if (!isTheirs) throw new EremosError("damaged", said("this-way-in-was-not"));
   const key = await hashPassword(password, parsePasswordHashing(record.hashing, most));
   try {
     const [sealing, seed] = [record.sealing, record.signing].map((box, i) =>
       openBox(key, `guest/${record.folder}/${member.id}/${i === 0 ? "sealing" : "signing"}`, fromBase64(box)),
     );
     if (sealing === "another-key" || seed === "another-key")
-      throw new EremosError("wrong-password", "That is not the password. Nothing was changed; try again.");
+      throw new EremosError("wrong-password", said("that-is-not-password-nothing"));
     if (!sealing || !seed || typeof sealing === "string" || typeof seed === "string")
-      throw new EremosError("damaged", "This way in is damaged. Nothing was changed.");
+      throw new EremosError("damaged", said("this-way-in-is-damaged"));
     const signing = signingKeyFrom(seed);
     wipe(seed);
     return { sealing, signing };
@@ -171,5 +167,5 @@ export function writeGuestRecord(record: GuestRecord): Buffer {
 
 /** @throws EremosError `damaged` | `unknown-version` */
 export function readGuestRecord(bytes: Uint8Array): GuestRecord {
-  return readRecord(bytes, guestSchema, "record of a guest's way in", MAX_MEMBER_BYTES);
+  return readRecord(bytes, guestSchema, say("record-guests-way-in"), MAX_MEMBER_BYTES);
 }

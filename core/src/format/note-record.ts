@@ -6,6 +6,7 @@ import { canonicalJson } from "./canonical-json";
 import { idSchema } from "./ids";
 import type { OwnerEnvelope } from "./owner";
 import { newFrame, readRecord, recordSchema, writeRecord } from "./record-file";
+import { said, say } from "@eremos/words/core/format";
 
 /**
  * A note to the owner: a guest opened the folder, or put something in. Only the owner reads what it says. FORMAT.md
@@ -50,8 +51,7 @@ export async function newNote(
 export async function openNote(note: NoteRecord, sealingKey: Uint8Array): Promise<NoteFacts> {
   const opened = await openEnvelope(sealingKey, purpose(note), note.sealed);
   const parsed = opened ? factsSchema.safeParse(parseOrNull(opened)) : null;
-  if (!parsed?.success)
-    throw new EremosError("damaged", "A note about this folder can't be read. Nothing else is affected.");
+  if (!parsed?.success) throw new EremosError("damaged", said("note-about-this-folder-cant"));
   return parsed.data;
 }
 
@@ -69,5 +69,5 @@ export function writeNote(note: NoteRecord): Buffer {
 
 /** @throws EremosError `damaged` | `unknown-version` */
 export function readNote(bytes: Uint8Array): NoteRecord {
-  return readRecord(bytes, noteSchema, "note about the folder", MAX_NOTE_BYTES);
+  return readRecord(bytes, noteSchema, say("note-about-folder"), MAX_NOTE_BYTES);
 }

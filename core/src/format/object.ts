@@ -6,6 +6,7 @@ import { fingerprint } from "../crypto/fingerprint";
 import { hkdf, hmac } from "../crypto/kdf";
 import { EremosError } from "../errors/eremos-error";
 import { BATCH_BYTES, idBytes, newId } from "./ids";
+import { said } from "@eremos/words/core/format";
 
 /**
  * An encrypted object: one immutable file holding a pack, an index or a drop. FORMAT.md §5.
@@ -90,7 +91,7 @@ export function decodeObjectHeader(bytes: Buffer): ObjectHeader {
     bytes.readUInt32LE(12) === 0 ||
     !Number.isSafeInteger(number)
   ) {
-    throw new EremosError("damaged", "An encrypted file of this folder has a damaged beginning.");
+    throw new EremosError("damaged", said("encrypted-file-this-folder-has"));
   }
   const hex = (from: number, length: number): string => bytes.subarray(from, from + length).toString("hex");
   const key = hex(48, 16);

@@ -19,6 +19,7 @@ import { idSchema, newId } from "./ids";
 import { keyholdersShape, newKeyholders, openKeyholdersKey } from "./keyholders";
 import { newFrame, readRecord, recordSchema, writeRecord } from "./record-file";
 import { parseRecoveryCode } from "./codes/recovery-code";
+import { said, say } from "@eremos/words/core/format";
 
 /**
  * The owner envelope: everything that leads from the master password or the recovery code to the owner's root key. It
@@ -98,14 +99,11 @@ function purpose(kind: string, owner: string): string {
 function keyOfCode(code: string, owner: string): Buffer {
   const parsed = parseRecoveryCode(code);
   if (!("wrongGroups" in parsed) && parsed.secret.every((byte) => byte === 0))
-    throw new EremosError(
-      "wrong-code",
-      "That is a recovery code, but not the one for this. Nothing was changed; look for the newer sheet.",
-    );
+    throw new EremosError("wrong-code", said("that-is-recovery-code-but"));
   if ("wrongGroups" in parsed) {
     throw new EremosError(
       "wrong-code",
-      `The recovery code is mistyped in ${nameGroups(parsed.wrongGroups)}. Nothing was changed; look at the sheet again.`,
+      said("recovery-code-is-mistyped-in", { groups: nameGroups(parsed.wrongGroups) }),
       { groups: parsed.wrongGroups.map((group) => String(group + 1)) },
     );
   }
@@ -148,19 +146,12 @@ function changed(
 export function openSigningKey(record: Pick<OwnerEnvelope, "owner" | "signing">, rootKey: Uint8Array): SigningKey {
   requireLiveKey(rootKey);
   const seed = openBox(rootKey, purpose("signing", record.owner), fromBase64(record.signing.privateKey));
-  if (typeof seed === "string")
-    throw new EremosError(
-      "damaged",
-      "The owner record does not belong to the key that is signed in, or its signing key is damaged. Nothing was changed; sign in again.",
-    );
+  if (typeof seed === "string") throw new EremosError("damaged", said("owner-record-does-not-belong-key"));
   try {
     const key = signingKeyFrom(seed);
     if (toBase64(key.publicKey) === record.signing.publicKey) return key;
     wipe(key.privateKey);
-    throw new EremosError(
-      "damaged",
-      "The owner record was changed after it was written, so it is not used. Nothing was changed; every locked folder holds a copy of it that may be whole.",
-    );
+    throw new EremosError("damaged", said("owner-record-was-changed-after"));
   } finally {
     wipe(seed);
   }
@@ -184,10 +175,7 @@ export function isRootKeyOf({ signature, ...body }: OwnerEnvelope, rootKey: Uint
 function requireAuthentic(record: OwnerEnvelope, rootKey: Uint8Array): void {
   if (isRootKeyOf(record, rootKey)) return;
   wipe(rootKey);
-  throw new EremosError(
-    "damaged",
-    "The owner record was changed after it was written, so it is not used. Nothing was changed; every locked folder holds a copy of it that may be whole.",
-  );
+  throw new EremosError("damaged", said("owner-record-was-changed-after"));
 }
 
 type RecoverySlot = OwnerEnvelope["recovery"];
@@ -271,10 +259,7 @@ export async function withNewKeys(
   { password, code, cost, at }: NewKeys,
 ): Promise<{ envelope: OwnerEnvelope; rootKey: Buffer }> {
   if (before.earlier.length >= MOST_EARLIER)
-    throw new EremosError(
-      "unsupported",
-      `New keys were made ${MOST_EARLIER} times, and there is no room for more of the earlier ones. Nothing was changed. Release your folders, and begin with a new Eremos.`,
-    );
+    throw new EremosError("unsupported", said("new-keys-were-made-times", { mostEarlier: MOST_EARLIER }));
   const { owner, signature: _signature, keyholders, ...record } = before;
   const rootKey = randomBytes(32);
   const roots = earlierRoots(before, rootBefore);
@@ -342,11 +327,7 @@ export function earlierRoots(
 ): Buffer[] {
   return earlier.map(({ signing, root }) => {
     const opened = openBox(rootKey, purpose(`earlier/${signing}`, owner), fromBase64(root));
-    if (typeof opened === "string")
-      throw new EremosError(
-        "damaged",
-        "An earlier key of yours can't be read from the owner record, so folders that were away when you made new keys can't be renewed. Nothing was changed.",
-      );
+    if (typeof opened === "string") throw new EremosError("damaged", said("earlier-key-yours-cant-be"));
     return opened;
   });
 }
@@ -387,8 +368,7 @@ export function deviceName(
   rootKey: Uint8Array,
 ): string {
   const opened = openBox(rootKey, purpose(`device-name/${id}`, owner), fromBase64(name));
-  if (typeof opened === "string")
-    throw new EremosError("damaged", "The name of one of your computers can't be read. Nothing else is affected.");
+  if (typeof opened === "string") throw new EremosError("damaged", said("name-one-your-computers-cant"));
   return opened.toString("utf8");
 }
 
@@ -482,10 +462,8 @@ export async function openWithPassword(record: OwnerEnvelope, password: Password
   const key = await hashPassword(password, parsePasswordHashing(record.password.hashing, most));
   try {
     const rootKey = openBox(key, purpose("password", record.owner), fromBase64(record.password.root));
-    if (rootKey === "another-key")
-      throw new EremosError("wrong-password", "That is not the master password. Nothing was changed; try again.");
-    if (rootKey === "damaged")
-      throw new EremosError("damaged", "The password slot is damaged. The recovery code still opens everything.");
+    if (rootKey === "another-key") throw new EremosError("wrong-password", said("that-is-not-master-password"));
+    if (rootKey === "damaged") throw new EremosError("damaged", said("password-slot-is-damaged-recovery"));
     requireAuthentic(record, rootKey);
     return { rootKey };
   } finally {
@@ -498,8 +476,7 @@ export async function openWithCode(record: OwnerEnvelope, code: string): Promise
   const privateKey = openRecoveryKey(record.owner, record.recovery.privateKey, code);
   try {
     const rootKey = await openEnvelope(privateKey, purpose("root", record.owner), record.recovery.root);
-    if (!rootKey)
-      throw new EremosError("damaged", "The recovery slot is damaged. The master password still opens everything.");
+    if (!rootKey) throw new EremosError("damaged", said("recovery-slot-is-damaged-master"));
     requireAuthentic(record, rootKey);
     return { rootKey };
   } finally {
@@ -510,19 +487,11 @@ export async function openWithCode(record: OwnerEnvelope, code: string): Promise
 /** @throws EremosError `wrong-share` | `too-few-shares` | `not-set-up` (there are no keyholders) | `damaged` */
 export async function openWithShares(record: OwnerEnvelope, shares: readonly string[]): Promise<OwnerKeys> {
   const { keyholders } = record;
-  if (!keyholders)
-    throw new EremosError(
-      "not-set-up",
-      "No keyholders were named when this was written, so shares do not open it. The master password and the recovery code do.",
-    );
+  if (!keyholders) throw new EremosError("not-set-up", said("no-keyholders-were-named-when"));
   const privateKey = await openKeyholdersKey(record.owner, keyholders, shares);
   try {
     const rootKey = await openEnvelope(privateKey, purpose("keyholders-root", record.owner), keyholders.root);
-    if (!rootKey)
-      throw new EremosError(
-        "damaged",
-        "The keyholders\u2019 slot is damaged. The master password and the recovery code still open everything.",
-      );
+    if (!rootKey) throw new EremosError("damaged", said("keyholders-slot-is-damaged-master"));
     requireAuthentic(record, rootKey);
     return { rootKey };
   } finally {
@@ -538,13 +507,8 @@ export function openRecoveryKey(owner: string, box: string, code: string): Buffe
   const codeKey = keyOfCode(code, owner);
   try {
     const privateKey = openBox(codeKey, purpose("recovery", owner), fromBase64(box));
-    if (privateKey === "another-key")
-      throw new EremosError(
-        "wrong-code",
-        "That is a recovery code, but not the one for this. Nothing was changed; look for the newer sheet.",
-      );
-    if (privateKey === "damaged")
-      throw new EremosError("damaged", "The recovery slot is damaged. The master password still opens everything.");
+    if (privateKey === "another-key") throw new EremosError("wrong-code", said("that-is-recovery-code-but"));
+    if (privateKey === "damaged") throw new EremosError("damaged", said("recovery-slot-is-damaged-master"));
     return privateKey;
   } finally {
     wipe(codeKey);
@@ -554,8 +518,7 @@ export function openRecoveryKey(owner: string, box: string, code: string): Buffe
 /** The owner's private key for what was sealed while signed out; the caller wipes it. @throws EremosError `damaged` */
 export function openSealingKey(record: Pick<OwnerEnvelope, "owner" | "sealing">, rootKey: Uint8Array): Buffer {
   const key = openBox(rootKey, purpose("sealing", record.owner), fromBase64(record.sealing.privateKey));
-  if (typeof key === "string")
-    throw new EremosError("damaged", "The owner's sealing key is damaged. Folders sealed while signed in still open.");
+  if (typeof key === "string") throw new EremosError("damaged", said("owners-sealing-key-is-damaged"));
   return key;
 }
 
@@ -591,10 +554,7 @@ export class ProvenOwner {
 }
 
 function unproven(): EremosError {
-  return new EremosError(
-    "damaged",
-    "The new owner record did not open when it was tried, so it was not written. Nothing was changed; what opened before goes on opening. Try again.",
-  );
+  return new EremosError("damaged", said("new-owner-record-did-not"));
 }
 
 export function writeOwner({ envelope }: ProvenOwner): Buffer {
@@ -602,5 +562,5 @@ export function writeOwner({ envelope }: ProvenOwner): Buffer {
 }
 
 export function readOwner(bytes: Uint8Array): OwnerEnvelope {
-  return readRecord(bytes, ownerSchema, "owner record", 64 * 1024);
+  return readRecord(bytes, ownerSchema, say("owner-record"), 64 * 1024);
 }

@@ -1,6 +1,7 @@
 import * as z from "zod";
 import { EremosError } from "../errors/eremos-error";
 import { type Json, canonicalJson, checksumOf } from "./canonical-json";
+import { said, say } from "@eremos/words/core/format";
 
 /**
  * Small records (owner, header, generation, key, state, …) share one frame. A record file is the canonical JSON of one
@@ -46,7 +47,7 @@ export function recordSchema<F extends string, S extends z.core.$ZodLooseShape>(
     const { extensions, critical } = record as unknown as Extended;
     const isSorted = critical.every((name, i) => i === 0 || (critical[i - 1] ?? "") < name);
     if (!isSorted || critical.some((name) => !Object.hasOwn(extensions, name)))
-      context.addIssue({ code: "custom", message: "critical names what is not there" });
+      context.addIssue({ code: "custom", message: say("critical-names-what-is-not") });
     for (const name of critical)
       if (!KNOWN_EXTENSIONS.includes(name))
         context.addIssue({ code: "custom", message: "unknown", params: { unknown: name } });
@@ -75,29 +76,26 @@ export function readRecord<S extends z.ZodType>(
   what: string,
   maxBytes: number,
 ): z.output<S> {
-  if (bytes.length > maxBytes) throw damaged(what, "it is too large");
+  if (bytes.length > maxBytes) throw damaged(what, say("it-is-too-large"));
   const value = parse(bytes);
-  if (value === null) throw damaged(what, "it is not readable JSON");
+  if (value === null) throw damaged(what, say("it-is-not-readable-json"));
   const { checksum, ...record } = value;
   const { version } = record;
   if (typeof version === "number" && version !== FORMAT_VERSION)
     throw new EremosError(
       "unknown-version",
-      `The ${what} is of version ${version} of the format, and this Eremos reads version ${FORMAT_VERSION}. Nothing was changed; use the Eremos that wrote it, or a newer one.`,
+      said("is-version-format-and-this", { what, version, formatVersion: FORMAT_VERSION }),
     );
-  if (!isCanonical(bytes, value)) throw damaged(what, "it is not written the one way it can be");
-  if (checksum !== checksumOf(record)) throw damaged(what, "its checksum does not match");
+  if (!isCanonical(bytes, value)) throw damaged(what, say("it-is-not-written-one"));
+  if (checksum !== checksumOf(record)) throw damaged(what, say("its-checksum-does-not-match"));
   const parsed = schema.safeParse(record);
   if (parsed.success) return parsed.data;
   const unknown = parsed.error.issues.flatMap((issue) =>
     issue.code === "custom" && typeof issue.params?.["unknown"] === "string" ? [issue.params["unknown"]] : [],
   );
   if (unknown.length > 0 && unknown.length === parsed.error.issues.length)
-    throw new EremosError(
-      "unknown-version",
-      `The ${what} uses what this Eremos does not know and has to know: ${unknown.join(", ")}. Nothing was changed; update Eremos to open it.`,
-    );
-  throw damaged(what, "a field is missing or malformed");
+    throw new EremosError("unknown-version", said("uses-what-this-eremos-does", { what, unknown: unknown.join(", ") }));
+  throw damaged(what, say("field-is-missing-or-malformed"));
 }
 
 function parse(bytes: Uint8Array): Record<string, Json> | null {
@@ -125,5 +123,5 @@ function isCanonical(bytes: Uint8Array, value: Record<string, Json>): boolean {
 }
 
 function damaged(what: string, why: string): EremosError {
-  return new EremosError("damaged", `The ${what} is damaged: ${why}.`);
+  return new EremosError("damaged", said("is-damaged", { what, why }));
 }

@@ -16,6 +16,7 @@ import { idBytes, idSchema, newId } from "./ids";
 import { keyholdersShape, openKeyholdersKey } from "./keyholders";
 import { type OwnerEnvelope, openRecoveryKey, openSealingKey } from "./owner";
 import { newFrame, readRecord, recordSchema, writeRecord } from "./record-file";
+import { said, say } from "@eremos/words/core/format";
 
 /**
  * A slot: one way to a folder's key, in one shape for all. The folder key is sealed to a public key, whose private half
@@ -233,13 +234,12 @@ export async function openTogether(
   password: Password,
   most?: number,
 ): Promise<Buffer> {
-  if (!slot.password) throw damagedSlot("folder's password slot", "The recovery code still opens it.");
+  if (!slot.password) throw damagedSlot(say("folders-password-slot"), say("recovery-code-still-opens-it"));
   const key = await togetherKey(slot.folder, rootKey, password, parsePasswordHashing(slot.password.hashing, most));
   try {
     const folderKey = await openBoxed(slot, key);
-    if (folderKey === "another-key")
-      throw new EremosError("wrong-password", "That is not this folder's password. Nothing was changed; try again.");
-    if (folderKey === "damaged") throw damagedSlot("folder's password slot", "The recovery code still opens it.");
+    if (folderKey === "another-key") throw new EremosError("wrong-password", said("that-is-not-this-folders"));
+    if (folderKey === "damaged") throw damagedSlot(say("folders-password-slot"), say("recovery-code-still-opens-it"));
     return folderKey;
   } finally {
     wipe(key);
@@ -251,7 +251,7 @@ export async function openByCode(slot: Slot, owner: string, code: string): Promi
   const privateKey = openRecoveryKey(owner, slot.privateKey ?? "", code);
   try {
     const folderKey = await openByPair(slot, privateKey);
-    if (!folderKey) throw damagedSlot("folder's recovery slot", "The folder password still opens it.");
+    if (!folderKey) throw damagedSlot(say("folders-recovery-slot"), say("folder-password-still-opens-it"));
     return folderKey;
   } finally {
     wipe(privateKey);
@@ -260,13 +260,11 @@ export async function openByCode(slot: Slot, owner: string, code: string): Promi
 
 /** @throws EremosError `wrong-share` | `too-few-shares` | `damaged` */
 export async function openByShares(slot: Slot, owner: string, shares: readonly string[]): Promise<Buffer> {
-  if (!slot.keyholders)
-    throw damagedSlot("folder's keyholders' slot", "The folder password and the recovery code still open it.");
+  if (!slot.keyholders) throw damagedSlot(say("folders-keyholders-slot"), say("folder-password-and-recovery-code"));
   const privateKey = await openKeyholdersKey(owner, { ...slot.keyholders, privateKey: slot.privateKey ?? "" }, shares);
   try {
     const folderKey = await openByPair(slot, privateKey);
-    if (!folderKey)
-      throw damagedSlot("folder's keyholders' slot", "The folder password and the recovery code still open it.");
+    if (!folderKey) throw damagedSlot(say("folders-keyholders-slot"), say("folder-password-and-recovery-code"));
     return folderKey;
   } finally {
     wipe(privateKey);
@@ -274,7 +272,7 @@ export async function openByShares(slot: Slot, owner: string, shares: readonly s
 }
 
 function damagedSlot(what: string, instead: string): EremosError {
-  return new EremosError("damaged", `The ${what} is damaged. ${instead}`);
+  return new EremosError("damaged", said("is-damaged-2", { what, instead }));
 }
 
 export function writeSlot(slot: Slot): Buffer {
@@ -283,5 +281,5 @@ export function writeSlot(slot: Slot): Buffer {
 
 /** @throws EremosError `damaged` | `unknown-version` */
 export function readSlot(bytes: Uint8Array): Slot {
-  return readRecord(bytes, slotSchema, "record of a way into the folder", MAX_SLOT_BYTES);
+  return readRecord(bytes, slotSchema, say("record-way-into-folder"), MAX_SLOT_BYTES);
 }

@@ -3,6 +3,7 @@ import { VISIBILITIES } from "./choices";
 import { canonicalJson } from "./canonical-json";
 import { batchSchema, digestSchema, idSchema, isFittingName, lockedNameSchema } from "./ids";
 import { readRecord, recordSchema, writeRecord } from "./record-file";
+import { say } from "@eremos/words/core/format";
 
 /**
  * The state record: the one file that says, without any key, which copy is the true one. FORMAT.md §7. It holds no
@@ -103,5 +104,5 @@ export function writeState(record: StateRecord): Buffer {
 }
 
 export function readState(bytes: Uint8Array): StateRecord {
-  return readRecord(bytes, stateSchema, "folder's state record", MAX_STATE_BYTES);
+  return readRecord(bytes, stateSchema, say("folders-state-record"), MAX_STATE_BYTES);
 }

@@ -1,6 +1,7 @@
 import { EremosError } from "../errors/eremos-error";
 import { ByteReader, ByteWriter } from "./byte-stream";
 import { OBJECT_HEADER_BYTES, decodeObjectHeader } from "./object";
+import { said } from "@eremos/words/core/format";
 
 /**
  * The entries of a sealed folder's tree. Names and targets are bytes, as the file system gives them. FORMAT.md §5.4.
@@ -394,7 +395,7 @@ export class TreeReader {
     const reader = new ByteReader(this.piece(record.offset, record.length));
     const root = readEntry(reader);
     if (root.kind !== "dir" || root.listing.offset + root.listing.length > record.offset)
-      throw new EremosError("damaged", "The folder's index has no root.");
+      throw new EremosError("damaged", said("folders-index-has-no-root"));
     this.root = root;
     this.packCount = reader.u32();
     this.packsAt = reader.size();
@@ -415,7 +416,7 @@ export class TreeReader {
 
   private piece(offset: number, length: number): Buffer {
     if (offset < 0 || length < 0 || offset + length > this.source.length)
-      throw new EremosError("damaged", "The folder's index ends too early.");
+      throw new EremosError("damaged", said("folders-index-ends-too-early"));
     return this.source.read(offset, length);
   }
 
@@ -425,7 +426,7 @@ export class TreeReader {
     const head = new ByteReader(bytes);
     const count = head.u32();
     const first = head.u32();
-    if (LISTING_HEAD_BYTES + 4 * count > length) throw new EremosError("damaged", "The folder's index ends too early.");
+    if (LISTING_HEAD_BYTES + 4 * count > length) throw new EremosError("damaged", said("folders-index-ends-too-early"));
     const entries: Entry[] = [];
     for (let i = 0; i < count; i++) {
       head.position = bytes.readUInt32LE(LISTING_HEAD_BYTES + 4 * i);
@@ -433,7 +434,7 @@ export class TreeReader {
       const before = entries.at(-1);
       // One name twice would let a link lead what comes after it somewhere else.
       if (before && Buffer.compare(before.name, entry.name) >= 0)
-        throw new EremosError("damaged", "The folder's index holds a name twice, or out of order.");
+        throw new EremosError("damaged", said("folders-index-holds-name-twice"));
       entries.push(entry);
     }
     return { first, entries };
@@ -460,7 +461,7 @@ export class TreeReader {
 
   pack(number: number): PackInfo {
     const pack = number < this.packCount ? this.row(number) : null;
-    if (!pack) throw new EremosError("damaged", "The folder's index refers to a pack that is not in its table.");
+    if (!pack) throw new EremosError("damaged", said("folders-index-refers-pack-that"));
     return pack;
   }
 
@@ -492,9 +493,9 @@ export function isName(name: Buffer): boolean {
 /** Listings point only to listings before them, so no walk ever goes round; and a name must be one name. */
 function checked(entry: Entry, listingAt: number): Entry {
   if (entry.kind === "dir" && entry.listing.offset + entry.listing.length > listingAt)
-    throw new EremosError("damaged", "The folder's index goes round in a circle.");
+    throw new EremosError("damaged", said("folders-index-goes-round-in"));
   if (!isName(entry.name)) {
-    throw new EremosError("damaged", "The folder's index holds a name that no file system allows.");
+    throw new EremosError("damaged", said("folders-index-holds-name-that"));
   }
   return entry;
 }
@@ -536,8 +537,7 @@ function readEntry(reader: ByteReader): Entry {
     const length = reader.u32();
     const end = reader.position + length;
     readBlock(reader, tag, length, parts);
-    if (reader.position !== end)
-      throw new EremosError("damaged", "A part of this folder's index has another length than it says.");
+    if (reader.position !== end) throw new EremosError("damaged", said("part-this-folders-index-has"));
   }
   switch (kind) {
     case KINDS.dir:
@@ -561,12 +561,9 @@ function readEntry(reader: ByteReader): Entry {
       };
     }
     default:
-      throw new EremosError(
-        "unknown-version",
-        "This folder holds an entry of a kind that this Eremos does not know. Nothing was changed; update Eremos to open it.",
-      );
+      throw new EremosError("unknown-version", said("this-folder-holds-entry-kind"));
   }
-  throw new EremosError("damaged", "The folder's index holds an entry that is not whole.");
+  throw new EremosError("damaged", said("folders-index-holds-entry-that"));
 }
 
 /** Member by member: many thousands are made, all of one shape. */
@@ -609,11 +606,7 @@ function readBlock(reader: ByteReader, tag: number, length: number, parts: Parts
       parts.listing = once(parts.listing, { offset: reader.size(), length: reader.size() });
       return;
     case TAGS.link:
-      if (reader.u8() !== SYMBOLIC)
-        throw new EremosError(
-          "unknown-version",
-          "This folder holds a link of a kind that this Eremos does not know. Nothing was changed; update Eremos to open it.",
-        );
+      if (reader.u8() !== SYMBOLIC) throw new EremosError("unknown-version", said("this-folder-holds-link-kind"));
       parts.target = once(parts.target, reader.short());
       return;
     case TAGS.same:
@@ -623,7 +616,7 @@ function readBlock(reader: ByteReader, tag: number, length: number, parts: Parts
       if ((tag & MUST_BE_KNOWN) !== 0)
         throw new EremosError(
           "unknown-version",
-          `This folder holds something (${tag & ~MUST_BE_KNOWN}) that this Eremos does not know and has to know. Nothing was changed; update Eremos to open it.`,
+          said("this-folder-holds-something-that", { tag: tag & ~MUST_BE_KNOWN }),
         );
       (parts.other ??= []).push({ tag, bytes: reader.raw(length) });
   }
@@ -641,7 +634,7 @@ function textOf(bytes: Buffer): string {
 }
 
 function once<T>(before: T | null, now: T): T {
-  if (before !== null) throw new EremosError("damaged", "The folder's index holds a part of an entry twice.");
+  if (before !== null) throw new EremosError("damaged", said("folders-index-holds-part-entry"));
   return now;
 }
 
@@ -657,7 +650,7 @@ function readTimes(reader: ByteReader): NonNullable<Parts["times"]> {
 function readTime(reader: ByteReader): bigint {
   const seconds = reader.i64();
   const rest = reader.u32();
-  if (rest >= 1_000_000_000) throw new EremosError("damaged", "The folder's index holds an impossible time.");
+  if (rest >= 1_000_000_000) throw new EremosError("damaged", said("folders-index-holds-impossible-time"));
   return seconds * SECOND_NS + BigInt(rest);
 }
 
@@ -705,13 +698,13 @@ export function readPackRecord(marker: Buffer, read: (offset: number, length: nu
   const head = read(0, PACK_RECORD_HEAD_BYTES);
   const length = head.readUInt32LE(marker.length);
   if (!head.subarray(0, marker.length).equals(marker) || length > MOST_RECORD_BYTES)
-    throw new EremosError("damaged", "What stands before a file's data is damaged.");
+    throw new EremosError("damaged", said("what-stands-before-files-data"));
   const reader = new ByteReader(read(PACK_RECORD_HEAD_BYTES, length));
   const path = reader.raw(reader.u32());
   const entry = readEntry(reader);
   // Of a drop, whoever made it chose both.
   if (!namesOf(path).every(isName) || !isName(entry.name))
-    throw new EremosError("damaged", "What stands before a file's data holds a name that no file system allows.");
+    throw new EremosError("damaged", said("what-stands-before-files-data-holds"));
   return { path, entry, length: reader.size(), recordLength: PACK_RECORD_HEAD_BYTES + length };
 }
 

@@ -12,6 +12,7 @@ import type { Dir, Disk, Stat } from "../platform/port";
 import { meansAt } from "./find-hidden";
 import { plainName } from "./means";
 import { type Spot, atPlace, atSpot, pathOf, spotIn } from "./spot";
+import { said } from "@eremos/words/core/hidden";
 
 /**
  * One thing that was changed to bring something back, and how it was before. `now` is where it is; what is not the same
@@ -52,7 +53,7 @@ export function bringBack(disk: Disk, found: Spot, wanted: string | null = null)
     return { path: at, undo };
   } catch (error) {
     putBackHidden(disk, undo);
-    throw fromSystemError(error, "bringing it back; it is as it was");
+    throw fromSystemError(error, said("bringing-it-back-it-is"));
   }
 }
 
@@ -77,7 +78,7 @@ function bringBackHeld(
     if (!setImmutable(held, false) || isImmutable(held))
       throw new EremosError(
         "no-permission",
-        `A flag lets nobody change it, and only an administrator may take that off: sudo chattr -i '${path.toString("utf8").replaceAll("'", "'\\''")}'. Nothing was changed; look again afterwards.`,
+        said("flag-lets-nobody-change-it", { path: path.toString("utf8").replaceAll("'", "'\\''") }),
       );
     did({ kind: "immutable", now: found });
   }
@@ -88,10 +89,7 @@ function bringBackHeld(
   const attributes = means.includes("attributes") ? volumeAttributes(held) : null;
   if (attributes !== null) {
     if (!setVolumeAttributes(held, shownByVolume(attributes)))
-      throw new EremosError(
-        "no-permission",
-        "The volume does not let this account change what hides it. Nothing was changed.",
-      );
+      throw new EremosError("no-permission", said("volume-does-not-let-this"));
     did({ kind: "attributes", now: found, attributes });
   }
   if (means.includes("list")) {
@@ -127,7 +125,7 @@ function rename(disk: Disk, dir: Dir, from: Buffer, wanted: Buffer): Extract<Und
     wanted.includes(0) ||
     [".", ".."].includes(wanted.toString("latin1"))
   )
-    throw new EremosError("usage", "The name that it had is none that a file can have. Nothing was changed.");
+    throw new EremosError("usage", said("name-that-it-had-is"));
   for (let number = 1; ; number++) {
     const to = number === 1 ? wanted : Buffer.from(`${wanted.toString("utf8")} (${number})`);
     try {
@@ -149,13 +147,13 @@ export function removeScript(disk: Disk, found: Spot): Undo {
     return atSpot(disk, found, (dir, name, stat) => {
       const content = stat.type === "file" ? readSmallFile(disk, dir, name, MOST_SCRIPT_BYTES) : null;
       if (!content || content.length > MOST_SCRIPT_BYTES)
-        throw new EremosError("not-found", "It is no script any more. Nothing was changed; look again.");
+        throw new EremosError("not-found", said("it-is-no-script-any"));
       disk.unlink(dir, name);
       disk.syncDir(dir);
       return { kind: "removed", now: found, content: content.toString("base64"), mode: stat.mode & 0o777 };
     });
   } catch (error) {
-    throw fromSystemError(error, "removing the script; it is as it was");
+    throw fromSystemError(error, said("removing-script-it-is-as"));
   }
 }
 
@@ -167,7 +165,7 @@ export function putBackHidden(disk: Disk, undo: readonly Undo[]): void {
   try {
     for (const step of undo) undoOne(disk, step);
   } catch (error) {
-    throw fromSystemError(error, "hiding it again");
+    throw fromSystemError(error, said("hiding-it-again"));
   }
 }
 
@@ -218,10 +216,7 @@ function writeNew(disk: Disk, dir: Dir, name: Buffer, bytes: Buffer, mode: numbe
 function editLines(disk: Disk, dir: Dir, edit: (lines: readonly string[]) => readonly string[]): void {
   const before = disk.find(dir, LIST);
   if (before && (before.type !== "file" || !disk.owns(before) || before.size > MOST_LIST_BYTES))
-    throw new EremosError(
-      "no-permission",
-      "The list that hides it, .hidden, is no ordinary file of this account's. Nothing was changed.",
-    );
+    throw new EremosError("no-permission", said("list-that-hides-it-hidden"));
   const text = before ? (readSmallFile(disk, dir, LIST, MOST_LIST_BYTES)?.toString("utf8") ?? "") : "";
   const lines = edit(text.split("\n").filter((line, i, all) => line !== "" || i < all.length - 1));
   if (lines.length === 0) {

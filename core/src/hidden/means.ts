@@ -1,3 +1,4 @@
+import { say } from "@eremos/words/core/hidden";
 /** The common means by which people hide things, without any program for it; what a name alone tells. */
 /**
  * A name that begins with a dot; one on the directory's `.hidden` list; one of blanks or invisible characters; one with
@@ -33,7 +34,7 @@ export function shownName(name: string): string {
   if (!INVISIBLE.test(name))
     return [...name].map((character) => (/[\p{Cc}\p{Cf}]/u.test(character) ? codeOf(character) : character)).join("");
   const codes = [...new Set([...name].map(codeOf))];
-  return `(a name of ${[...name].length} ${[...name].length === 1 ? "character" : "characters"} that can’t be seen: ${codes.join(", ")})`;
+  return say("name-characters-that-cant-be", { value: [...name].length, codes: codes.join(", ") });
 }
 
 function codeOf(character: string): string {

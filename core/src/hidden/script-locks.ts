@@ -3,6 +3,7 @@ import type { Disk } from "../platform/port";
 import { readPlanted } from "../platform/planted";
 import { shownName } from "./means";
 import { type Spot, spotAt } from "./spot";
+import { say } from "@eremos/words/core/hidden";
 
 /** A script beside a folder that hides or "locks" it, with a password that stands readable in it. */
 export interface ScriptLock {
@@ -26,13 +27,13 @@ const SCRIPT = /\.(?:bat|cmd|sh|command|ps1|vbs)$/i;
 const MOST_BYTES = 64 * 1024;
 
 const SIGNS: readonly (readonly [RegExp, string])[] = [
-  [/\battrib\b[^\n]*\+[hs]/i, "sets the attributes hidden and system"],
-  [/\b(?:ren|rename|move|mv)\b[^\n]*\.\{[0-9a-f]{8}-/i, "gives it the name of something that is no folder"],
-  [/\bi?cacls\b[^\n]*(?:\/deny|\/[pd]\b|:n\b)/i, "takes permissions away"],
-  [/\bchmod\b[^\n]*\b(?:0{3,4}|[ugoa]*-[rwx]+)\b/i, "takes permissions away"],
-  [/\bchflags\b[^\n]*hidden/i, "sets a flag that hides it"],
-  [/\bchattr\b[^\n]*\+i/i, "lets nobody change it"],
-  [/\bmv\b[^\n]*\s["']?(?:\.?\/)?\.[A-Za-z0-9_]/, "gives it a name with a dot"],
+  [/\battrib\b[^\n]*\+[hs]/i, say("sets-attributes-hidden-and-system")],
+  [/\b(?:ren|rename|move|mv)\b[^\n]*\.\{[0-9a-f]{8}-/i, say("gives-it-name-something-that")],
+  [/\bi?cacls\b[^\n]*(?:\/deny|\/[pd]\b|:n\b)/i, say("takes-permissions-away")],
+  [/\bchmod\b[^\n]*\b(?:0{3,4}|[ugoa]*-[rwx]+)\b/i, say("takes-permissions-away")],
+  [/\bchflags\b[^\n]*hidden/i, say("sets-flag-that-hides-it")],
+  [/\bchattr\b[^\n]*\+i/i, say("lets-nobody-change-it")],
+  [/\bmv\b[^\n]*\s["']?(?:\.?\/)?\.[A-Za-z0-9_]/, say("gives-it-name-with-dot")],
 ];
 const PASSWORD: readonly RegExp[] = [
   /if\s+(?:\/i\s+)?(?:not\s+)?["']?%[\w ]+%["']?\s*(?:==|equ|neq)\s*["']?[^\s"'%]+/i,

@@ -1,6 +1,7 @@
 import { displayPath, splitPath, within } from "../engine/ground";
 import { EremosError } from "../errors/eremos-error";
 import type { Dir, Disk, Stat } from "../platform/port";
+import { said } from "@eremos/words/core/hidden";
 
 /**
  * Where something was found, and what has to be the same when it is acted on later, at every step and at every undoing:
@@ -45,7 +46,10 @@ export function atSpot<T>(disk: Disk, spot: Spot, use: (dir: Dir, name: Buffer, 
     const stat = disk.find(dir, name);
     if (!stat || mark(stat) !== spot.entry) throw exchanged(spot);
     if (!disk.owns(stat))
-      throw new EremosError("no-permission", `${displayPath(pathOf(spot))} is another account's. Nothing was changed.`);
+      throw new EremosError(
+        "no-permission",
+        said("is-another-accounts-nothing-was", { pathOf: displayPath(pathOf(spot)) }),
+      );
     return use(dir, name, stat);
   });
 }
@@ -60,8 +64,5 @@ export function atPlace<T>(disk: Disk, spot: Spot, use: (dir: Dir, name: Buffer)
 }
 
 function exchanged(spot: Spot): EremosError {
-  return new EremosError(
-    "not-found",
-    `${displayPath(pathOf(spot))} is not the same any more: somebody has put something else in its place, or in its directory's. Nothing was changed there; look again.`,
-  );
+  return new EremosError("not-found", said("is-not-same-any-more", { pathOf: displayPath(pathOf(spot)) }));
 }

@@ -27,6 +27,7 @@ import {
 } from "../format/insurance";
 import type { Dir, Disk } from "../platform/port";
 import { type GroupFile, type InsuredMember, membersIn, readGroups, writeGroup } from "./group-files";
+import { said, say } from "@eremos/words/core/insurance";
 
 /** A group covers no more than this: what changes in a large folder costs parity for no more of it. */
 const MOST_GROUP_BYTES = 256 * 1024 * 1024;
@@ -45,7 +46,7 @@ function insuranceOf(disk: Disk, ownDir: Dir): LevelRecord | null {
 /** A level that can't be read insures nothing new; what there is still repairs. */
 function levelOrNull(disk: Disk, dir: Dir): LevelRecord | null {
   try {
-    return readTwins(disk, dir, NAMES.level, MAX_LEVEL_BYTES, readLevel, "insurance's level");
+    return readTwins(disk, dir, NAMES.level, MAX_LEVEL_BYTES, readLevel, say("insurances-level"));
   } catch (error) {
     if (error instanceof EremosError) return null;
     throw error;
@@ -76,7 +77,7 @@ export function setInsurance(disk: Disk, path: Buffer, level: InsuranceLevel | n
       disk.syncDir(folder.ownDir);
     }
   } catch (error) {
-    throw fromSystemError(error, "changing the folder's insurance; the folder itself was not touched");
+    throw fromSystemError(error, said("changing-folders-insurance-folder-itself"));
   } finally {
     letGo(disk, folder);
   }
@@ -85,15 +86,9 @@ export function setInsurance(disk: Disk, path: Buffer, level: InsuranceLevel | n
 function requireSealed(disk: Disk, folder: HeldFolder): void {
   const state = loadState(disk, folder.ownDir);
   if (!state)
-    throw new EremosError(
-      "not-protected",
-      `${displayPath(folder.path)} is not protected by Eremos. Nothing was touched.`,
-    );
+    throw new EremosError("not-protected", said("is-not-protected-by-eremos", { path: displayPath(folder.path) }));
   if (state.state !== "sealed")
-    throw new EremosError(
-      "not-locked",
-      `${displayPath(folder.path)} is not locked now. Nothing was touched; lock it first.`,
-    );
+    throw new EremosError("not-locked", said("is-not-locked-now-nothing", { path: displayPath(folder.path) }));
 }
 
 /**

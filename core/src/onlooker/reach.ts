@@ -2,6 +2,7 @@ import { type Inspection, guardNamed, isLocked } from "../engine/guards";
 import type { ReachKind } from "../format/choices";
 import type { Disk } from "../platform/port";
 import { type Allowed, type Answer, Surroundings } from "./surroundings";
+import { say } from "@eremos/words/core/onlooker";
 
 export interface Cell {
   readonly answer: Answer;
@@ -89,8 +90,8 @@ const yes = (reason: string): Cell => ({ answer: "yes", reason });
 const no = (reason: string): Cell => ({ answer: "no", reason });
 const partly = (reason: string): Cell => ({ answer: "partly", reason });
 
-const ENCRYPTED = "What is in it is encrypted, its names too.";
-const UNNOTICED = "Any change to the encrypted data is noticed at the next opening, and refused.";
+const ENCRYPTED = say("what-is-in-it-is");
+const UNNOTICED = say("any-change-encrypted-data-is");
 
 /** The same answer to everything but whether it is there. */
 function everything(kind: ReachKind, exists: Cell, rest: Cell): Reach {
@@ -102,29 +103,29 @@ function cell(answer: Answer, reasons: Readonly<Record<Answer, string>>): Cell {
 }
 
 const READ_REASONS = {
-  yes: "The permissions allow it.",
-  partly: "The permissions allow it for some of the files.",
-  no: "The system refuses: no file in it may be read.",
+  yes: say("permissions-allow-it"),
+  partly: say("permissions-allow-it-for-some"),
+  no: say("system-refuses-no-file-in"),
 };
 const CHANGE_REASONS = {
-  yes: "The permissions allow it.",
-  partly: "The permissions allow it for some of the files.",
-  no: "The system refuses: no file in it may be written.",
+  yes: say("permissions-allow-it"),
+  partly: say("permissions-allow-it-for-some"),
+  no: say("system-refuses-no-file-in-it"),
 };
 const REPLACE_REASONS = {
-  yes: "No file in it may be written; but others can be put in their places.",
-  partly: "No file in it may be written; but others can be put in the places of some.",
+  yes: say("no-file-in-it-may"),
+  partly: say("no-file-in-it-may-be"),
   no: CHANGE_REASONS.no,
 };
 const REMOVE_REASONS = {
-  yes: "The permissions allow it.",
-  partly: "The permissions allow it in some of its directories.",
-  no: "The system refuses: nothing may be taken out of it.",
+  yes: say("permissions-allow-it"),
+  partly: say("permissions-allow-it-in-some"),
+  no: say("system-refuses-nothing-may-be"),
 };
 const LIST_REASONS = {
-  yes: "The permissions allow listing it.",
-  partly: "The permissions allow listing some of it.",
-  no: "The system refuses to list it.",
+  yes: say("permissions-allow-listing-it"),
+  partly: say("permissions-allow-listing-some-it"),
+  no: say("system-refuses-list-it"),
 };
 
 function contentsFor(facts: Facts, may: Allowed): Pick<Reach, "names" | "reads" | "changes" | "deletes"> {
@@ -148,57 +149,46 @@ function contentsFor(facts: Facts, may: Allowed): Pick<Reach, "names" | "reads" 
 
 /** What was not looked at is no "no", and no "yes". */
 function unsure(may: Allowed, looked: Cell): Cell {
-  if (looked.answer === "no" && may.isUnsure)
-    return partly("Nothing that was looked at; but some of it was not, or can\u2019t be.");
-  return looked.answer === "yes" && may.isIncomplete
-    ? partly("All that was looked at; but some of it was not, or can\u2019t be.")
-    : looked;
+  if (looked.answer === "no" && may.isUnsure) return partly(say("nothing-that-was-looked-at"));
+  return looked.answer === "yes" && may.isIncomplete ? partly(say("all-that-was-looked-at")) : looked;
 }
 
 function secondName(may: Allowed, looked: Cell): Cell {
-  return looked.answer === "no" && may.bySecondName
-    ? partly("Some of its files have a second name elsewhere, and their own permissions allow it there.")
-    : looked;
+  return looked.answer === "no" && may.bySecondName ? partly(say("some-its-files-have-second")) : looked;
 }
 
 function takenAway(looked: Cell, may: Allowed, facts: Facts): Cell {
   return looked.answer === "no" && may !== facts.own && may.movesOutOf !== null
-    ? partly(`Not singly; but all of it can be moved away, since ${may.movesOutOf} may be written.`)
+    ? partly(say("not-singly-but-all-it", { movesOutOf: may.movesOutOf }))
     : looked;
 }
 
-const STAYING = partly(
-  "Not from the files. But Eremos stays signed in on this account: whoever uses it can open the folder.",
-);
-const KEY_BESIDE = "You stay signed in: the key lies in a file of this account, on this computer.";
-const NAMELESS = "Only a folder with a random name, which says nothing.";
+const STAYING = partly(say("not-from-files-but-eremos"));
+const KEY_BESIDE = say("you-stay-signed-in-key");
+const NAMELESS = say("only-folder-with-random-name");
 
 /** That it is there, for somebody who sees what stands in the directory it lies in. */
 function seen({ hidden, emptied, locked, inspection }: Facts, why: string): Cell {
-  if (emptied) return partly("The drive is there, and looks empty.");
+  if (emptied) return partly(say("drive-is-there-and-looks"));
   if (hidden) return partly(NAMELESS);
   return locked && inspection.lockedName !== null
-    ? partly(`It stands there as ${inspection.lockedName}; its own name is nowhere.`)
+    ? partly(say("it-stands-there-as-its", { lockedName: inspection.lockedName }))
     : yes(why);
 }
 
 function atKeyboard(facts: Facts, showsHidden: boolean): Reach {
   const kind = showsHidden ? "keyboard-hidden-shown" : "keyboard";
   if (facts.emptied && !showsHidden) {
-    const rest = no("The desktop leaves out what its contents lie under.");
+    const rest = no(say("desktop-leaves-out-what-its"));
     return { ...everything(kind, rest, rest), exists: seen(facts, "") };
   }
   if (facts.hidden && !showsHidden)
-    return everything(
-      kind,
-      no("The desktop leaves out what it lies under."),
-      no("It is not seen, so it is not found."),
-    );
+    return everything(kind, no(say("desktop-leaves-out-what-it")), no(say("it-is-not-seen-so")));
   const where =
-    facts.inspection.visibility === "tucked" ? `${NAMELESS} It lies in a hidden directory further up.` : NAMELESS;
+    facts.inspection.visibility === "tucked" ? say("it-lies-in-hidden-directory", { nameless: NAMELESS }) : NAMELESS;
   return {
     kind,
-    exists: facts.hidden ? partly(where) : seen(facts, "Its name stands at its place."),
+    exists: facts.hidden ? partly(where) : seen(facts, say("its-name-stands-at-its")),
     ...contentsFor(facts, facts.own),
   };
 }
@@ -211,7 +201,9 @@ function otherAccount(facts: Facts): Reach {
   const rows = facts.named.map(({ name, may }) => ({ name, row: rowFor(facts, may) }));
   const withNamed = (column: Exclude<keyof Reach, "kind">): Cell => {
     const further = rows.filter(({ row }) => RANK[row[column].answer] > RANK[anybody[column].answer]);
-    return further.length > 0 ? partly(`Only ${listed(further.map(({ name }) => name))}.`) : anybody[column];
+    return further.length > 0
+      ? partly(say("only", { listed: listed(further.map(({ name }) => name)) }))
+      : anybody[column];
   };
   return {
     kind: "account",
@@ -226,7 +218,7 @@ function otherAccount(facts: Facts): Reach {
 /** "a", "a and b", "a, b, c and others". */
 function listed(names: readonly string[]): string {
   const told = names.length > MOST_NAMED ? [...names.slice(0, MOST_NAMED), "others"] : names;
-  return told.length === 1 ? told.join("") : `${told.slice(0, -1).join(", ")} and ${told.at(-1) ?? ""}`;
+  return told.length === 1 ? told.join("") : say("and", { told: told.slice(0, -1).join(", "), at: told.at(-1) ?? "" });
 }
 
 /**
@@ -245,93 +237,77 @@ function unreached(facts: Facts, may: Allowed, moves: string | null, refused: Ce
 }
 
 function replacing(directory: string): string {
-  return `Only by putting another folder in its place: ${directory} may be written.`;
+  return say("only-by-putting-another-folder", { directory });
 }
 
 function rowFor(facts: Facts, may: Allowed): Reach {
   const kind = "account";
-  if (!may.getsThrough)
-    return unreached(facts, may, may.movesOutOf, no("A directory above it lets no other account through."));
+  if (!may.getsThrough) return unreached(facts, may, may.movesOutOf, no(say("directory-above-it-lets-no")));
   if (!may.listsPlace && facts.hidden)
     return {
-      ...unreached(facts, may, may.movesAbove, no("Its name can't be guessed.")),
-      exists: no("The directory it lies in may not be listed by others, and its name can't be guessed."),
+      ...unreached(facts, may, may.movesAbove, no(say("its-name-cant-be-guessed"))),
+      exists: no(say("directory-it-lies-in-may")),
     };
   const named = may.listsPlace
-    ? seen(facts, "Others may list the directory it lies in.")
-    : partly("Only whoever knows its name: others may not list the directory it lies in.");
+    ? seen(facts, say("others-may-list-directory-it"))
+    : partly(say("only-whoever-knows-its-name"));
   return { kind, exists: facts.hidden ? partly(NAMELESS) : named, ...contentsFor(facts, may) };
 }
 
 function administrator(facts: Facts): Reach {
   const kind = "administrator";
-  const exists = seen(facts, "An administrator may list everything.");
-  const anything = yes("Permissions don't stop an administrator.");
+  const exists = seen(facts, say("administrator-may-list-everything"));
+  const anything = yes(say("permissions-dont-stop-administrator"));
   if (!facts.sealed) {
-    const reads = facts.locked ? anything : yes("It lies open: nothing stops an administrator of a running computer.");
+    const reads = facts.locked ? anything : yes(say("it-lies-open-nothing-stops"));
     return { kind, exists, names: anything, reads, changes: anything, deletes: anything };
   }
   if (facts.stays) {
-    const all = yes(`${KEY_BESIDE} An administrator can read it.`);
+    const all = yes(say("administrator-can-read-it", { keyBeside: KEY_BESIDE }));
     return {
       kind,
       exists,
       names: all,
       reads: all,
       changes: all,
-      deletes: yes("An administrator can delete the encrypted data; keep a copy elsewhere."),
+      deletes: yes(say("administrator-can-delete-encrypted-data")),
     };
   }
-  const reads = facts.signedIn
-    ? partly(
-        "Not from the disk. But while you are signed in, the keys are in this computer's memory, and an administrator can read that.",
-      )
-    : no(ENCRYPTED);
+  const reads = facts.signedIn ? partly(say("not-from-disk-but-while")) : no(ENCRYPTED);
   return {
     kind,
     exists,
     names: reads,
     reads,
     changes: no(UNNOTICED),
-    deletes: yes("An administrator can delete the encrypted data; keep a copy elsewhere."),
+    deletes: yes(say("administrator-can-delete-encrypted-data")),
   };
 }
 
 function holdingDisk(facts: Facts): Reach {
   const kind = "disk";
-  const exists = seen(facts, "Names of folders are not encrypted.");
-  const deletes = yes("Whoever holds the disk can erase it; keep a copy elsewhere.");
+  const exists = seen(facts, say("names-folders-are-not-encrypted"));
+  const deletes = yes(say("whoever-holds-disk-can-erase"));
   if (facts.sealed && facts.stays) {
-    const all = partly(`${KEY_BESIDE} Whoever holds the disk that your account's files are on has it too.`);
+    const all = partly(say("whoever-holds-disk-that-your", { keyBeside: KEY_BESIDE }));
     return { kind, exists, names: all, reads: all, changes: all, deletes };
   }
   if (facts.sealed)
     return { kind, exists, names: no(ENCRYPTED), reads: no(ENCRYPTED), changes: no(UNNOTICED), deletes };
-  const readable = yes(
-    facts.locked
-      ? "It is not encrypted, and permissions mean nothing on another computer."
-      : "It lies open, readable on the disk.",
-  );
+  const readable = yes(facts.locked ? say("it-is-not-encrypted-and") : say("it-lies-open-readable-on"));
   return { kind, exists, names: readable, reads: readable, changes: readable, deletes };
 }
 
 function provider(facts: Facts): Reach {
   const kind = "provider";
   const { synced } = facts;
-  if (synced === null)
-    return everything(
-      kind,
-      no("It lies in no synced directory that Eremos knows of."),
-      no("It lies in no synced directory that Eremos knows of."),
-    );
-  const exists = seen(facts, `It lies in ${synced}, which is uploaded.`);
-  const deletes = yes("The provider keeps the copies, and can delete them.");
+  if (synced === null) return everything(kind, no(say("it-lies-in-no-synced")), no(say("it-lies-in-no-synced")));
+  const exists = seen(facts, say("it-lies-in-which-is", { synced }));
+  const deletes = yes(say("provider-keeps-copies-and-can"));
   if (!facts.sealed) {
-    const all = yes(`What lies in ${synced} is uploaded as it is.`);
+    const all = yes(say("what-lies-in-is-uploaded", { synced }));
     return { kind, exists, names: all, reads: all, changes: all, deletes };
   }
-  const earlier = partly(
-    "What is uploaded now is encrypted. But a provider may still have what was uploaded before it was locked, or while it lay open.",
-  );
+  const earlier = partly(say("what-is-uploaded-now-is"));
   return { kind, exists, names: earlier, reads: earlier, changes: no(UNNOTICED), deletes };
 }

@@ -1,6 +1,7 @@
 import { OWN_DIR_NAME, PAGE_NAME, splitPath, within } from "../engine/ground";
 import type { Dir, Disk } from "../platform/port";
 import { type Permitted, R, type Subject, W, X, bitsFor, isAcl, mayTake, namedIn, readAcl } from "./rights";
+import { say } from "@eremos/words/core/onlooker";
 
 /** `partly`: in a weaker form, or some of it; the reason says which. */
 export type Answer = "yes" | "partly" | "no";
@@ -173,18 +174,18 @@ export class Surroundings {
     const other = lists.accounts.filter(({ uid }) => isOther(uid));
     const members = [...gids].filter((gid) => lists.isPartial || other.some((account) => account.gids.includes(gid)));
     const inGroup = members.map((gid) =>
-      subject(-1, [gid], `accounts of the group ${lists.groupNames.get(gid) ?? gid}`),
+      subject(-1, [gid], say("accounts-group", { group: lists.groupNames.get(gid) ?? gid })),
     );
     const known = new Map<string, Subject>();
     for (const { uid, gids: all, name } of other) {
       const relevant = all.filter((gid) => gids.has(gid));
       if (!uids.has(uid) && relevant.length < 2) continue;
       const key = `${uids.has(uid) ? uid : ""}/${relevant.sort((a, b) => a - b).join()}`;
-      if (!known.has(key)) known.set(key, subject(uid, relevant, `the account ${name}`));
+      if (!known.has(key)) known.set(key, subject(uid, relevant, say("account", { name })));
     }
     const nameless = [...uids]
       .filter((uid) => isOther(uid) && !other.some((account) => account.uid === uid))
-      .map((uid) => subject(uid, [], `the account ${uid}`));
+      .map((uid) => subject(uid, [], say("account-2", { uid })));
     return [...inGroup, ...known.values(), ...nameless, subject(-1, [], null)];
   }
 

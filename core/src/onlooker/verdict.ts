@@ -2,32 +2,16 @@ import * as fs from "node:fs";
 import { HIDDEN_NAME } from "../format/ids";
 import { ICON_NAME, PAGE_NAME } from "../engine/ground";
 import type { OnlookerKind, SeenEntry } from "./kinds";
+import { say } from "@eremos/words/core/onlooker";
 
 const PAGE = PAGE_NAME.toString();
 const ICON = ICON_NAME.toString();
 
 const WHO: Record<OnlookerKind, string> = {
-  keyboard: "Somebody at this keyboard",
-  "keyboard-hidden-shown": "Somebody who shows hidden files",
-  disk: "Somebody holding the disk",
+  keyboard: say("somebody-at-this-keyboard"),
+  "keyboard-hidden-shown": say("somebody-who-shows-hidden-files"),
+  disk: say("somebody-holding-disk"),
 };
-
-const WORDS = [
-  "nothing",
-  "one thing",
-  "two things",
-  "three things",
-  "four things",
-  "five things",
-  "six things",
-  "seven things",
-  "eight things",
-  "nine things",
-];
-
-function things(count: number): string {
-  return WORDS[count] ?? `${count.toLocaleString("en")} things`;
-}
 
 function lastPart(path: string): string {
   return path.slice(path.lastIndexOf("/") + 1) || path;
@@ -53,26 +37,27 @@ export function verdictOf(
   const where = lastPart(place);
   const facts: string[] = [];
   const nameless = entries.filter((entry) => HIDDEN_NAME.test(entry.name)).length;
-  if (kind === "keyboard")
-    facts.push(
-      "Read from the disk just now, leaving out dot names and names on the place's .hidden list, as the desktop does.",
-    );
-  else facts.push("Read from the disk just now, with nothing left out.");
-  if (nameless > 0)
-    facts.push(`${nameless === 1 ? "One folder has" : `${nameless} folders have`} a random name that says nothing.`);
-  const count = `${WHO[kind]} sees ${things(entries.length)} in ${where}.`;
-  if (subject === null) return { verdict: count, brief: `sees ${things(entries.length)}`, facts };
+  if (kind === "keyboard") facts.push(say("read-from-disk-just-now"));
+  else facts.push(say("read-from-disk-just-now-with"));
+  if (nameless > 0) facts.push(say("folders-have-random-name-that", { nameless }));
+  const count = say("sees-in", { who: WHO[kind], things: entries.length, where });
+  if (subject === null) return { verdict: count, brief: say("sees", { things: entries.length }), facts };
   const seen = entries.find((entry) => entry.name === subject);
   if (!seen)
     return {
-      verdict: `${count} ${subject} is not ${entries.length === 0 ? "there" : "one of them"}.`,
-      brief: nameless > 0 ? "sees a nameless folder" : "does not see it",
+      verdict: say("is-not-one-them", { count, subject, entries: entries.length }),
+      brief: nameless > 0 ? say("sees-nameless-folder") : say("does-not-see-it"),
       facts,
     };
   return {
     facts,
-    brief: seen.type === "dir" && isLockedInView(place, subject) ? "sees a locked folder" : "sees it",
-    verdict: `${count} ${subject} is one of them${seen.type === "dir" && seen.size !== null ? `, with ${seen.size === 1 ? "one entry" : seen.size === 0 ? "no entries" : `${seen.size} entries`} in it` : ""}.`,
+    brief: seen.type === "dir" && isLockedInView(place, subject) ? say("sees-locked-folder") : say("sees-it"),
+    verdict: say("is-one-them-other-in", {
+      count,
+      subject,
+      hasType: seen.type === "dir" && seen.size !== null,
+      size: seen.size,
+    }),
   };
 }
 
@@ -96,24 +81,28 @@ function diskVerdict(
   complete: boolean,
 ): Verdict {
   const where = lastPart(place);
-  const atLeast = complete ? "" : "at least ";
+  const atLeast = complete ? "" : say("at-least");
   const sealed = entries.filter((entry) => entry.type === "file" && /(^|\/)\.eremos\/(packs|index)\//.test(entry.name));
   const bytes = sealed.reduce((sum, entry) => sum + (entry.size ?? 0), 0);
-  const facts = ["Read from the disk just now: every name, size and byte below this place."];
+  const facts = [say("read-from-disk-just-now-every")];
   if (sealed.length > 0) {
     facts.push(
-      `${complete ? "" : "At least "}${sealed.length.toLocaleString("en")} encrypted file${sealed.length === 1 ? "" : "s"}, ${(bytes / 1e6).toFixed(1)} MB in all; how many and how large stays visible.`,
+      say("encrypted-files-mb-in-all", {
+        isComplete: complete,
+        sealed: sealed.length,
+        bytes: (bytes / 1e6).toFixed(1),
+      }),
     );
-    if (sampleIsRandom) facts.push("The sample of them has no readable text in it.");
+    if (sampleIsRandom) facts.push(say("sample-them-has-no-readable"));
   }
-  const all = `${WHO.disk} sees ${atLeast}${entries.length.toLocaleString("en")} entries in and below ${where}.`;
-  if (subject === null) return { verdict: all, brief: "sees every byte", facts };
+  const all = say("sees-entries-in-and-below", { who: WHO.disk, atLeast, entries: entries.length, where });
+  if (subject === null) return { verdict: all, brief: say("sees-every-byte"), facts };
   const named = entries.filter((entry) => entry.name.split("/").includes(subject));
   if (named.length === 0) {
-    const instead = sealed.length > 0 ? ", only encrypted data without names" : "";
+    const instead = sealed.length > 0 ? say("only-encrypted-data-without-names") : "";
     return {
-      verdict: `${WHO.disk} finds no ${subject} in ${where}${instead}.`,
-      brief: sealed.length > 0 ? "sees sizes, no names" : "does not see it",
+      verdict: say("finds-no-in", { who: WHO.disk, subject, where, instead }),
+      brief: sealed.length > 0 ? say("sees-sizes-no-names") : say("does-not-see-it"),
       facts,
     };
   }
@@ -126,13 +115,13 @@ function diskVerdict(
   );
   if (readable.length > 0)
     return {
-      verdict: `${WHO.disk} reads ${atLeast}${readable.length.toLocaleString("en")} file${readable.length === 1 ? "" : "s"} of ${subject}.`,
-      brief: "reads all of it",
+      verdict: say("reads-files", { who: WHO.disk, atLeast, readable: readable.length, subject }),
+      brief: say("reads-all-it"),
       facts,
     };
   return {
-    verdict: `${WHO.disk} sees that ${subject} is there, and no name or byte of what is in it.`,
-    brief: "sees sizes, no names",
+    verdict: say("sees-that-is-there-and", { who: WHO.disk, subject }),
+    brief: say("sees-sizes-no-names"),
     facts,
   };
 }

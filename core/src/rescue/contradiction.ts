@@ -1,6 +1,7 @@
 import { hasUnnamed } from "./locked-folder";
 import type { RescueSource } from "./source";
 import { findState } from "./state-record";
+import { say } from "@eremos/words/core/rescue";
 
 /** What a locked folder, or one that is open, shows besides its contents. */
 const SHOWN = new Set([".eremos", "Locked with Eremos.html", ".directory"]);
@@ -12,8 +13,7 @@ const SHOWN = new Set([".eremos", "Locked with Eremos.html", ".directory"]);
 export async function whatContradicts(source: RescueSource): Promise<string | null> {
   const { record, named } = await findState(source);
   if (record?.state !== "open" || !record.generation) return null;
-  if (await hasUnnamed(source, record, named))
-    return "The state record says that the folder lies open, and a later encrypted state of it is here, as when an older record was put back.";
+  if (await hasUnnamed(source, record, named)) return say("state-record-says-that-folder");
   const isEmpty = (await source.list("")).every((name) => SHOWN.has(name));
-  return isEmpty ? "The state record says that the folder lies open, and nothing lies readable in it." : null;
+  return isEmpty ? say("state-record-says-that-folder-lies") : null;
 }

@@ -1,5 +1,6 @@
 import * as fs from "node:fs";
 import type { Meta } from "../format/tree";
+import { say } from "@eremos/words/core/rescue";
 
 /** What belongs to an entry besides its name and its content. */
 export type Dress = Pick<Meta, "mode" | "uid" | "gid" | "atimeNs" | "mtimeNs" | "xattrs">;
@@ -20,10 +21,10 @@ export interface Dresser {
 }
 
 export const NOT_GIVEN = {
-  attributes: "Attributes and access lists of files (they stand in the locked folder, and Eremos gives them back).",
-  owners: "Owners: what the system lets nobody else own belongs to you.",
-  times: "The last digits of times: they are right to the microsecond.",
-  rights: "Special permissions (set-user-id, set-group-id, sticky).",
+  attributes: say("attributes-and-access-lists-files"),
+  owners: say("owners-what-system-lets-nobody"),
+  times: say("last-digits-times-they-are"),
+  rights: say("special-permissions-set-user-id"),
 } as const;
 
 const SPECIAL = 0o7000;

@@ -44,6 +44,7 @@ import { salvage } from "./salvage";
 import { type Piece, SealedObject, isWholeIn, objectPath } from "./sealed-object";
 import { type RescueSource, readWhole } from "./source";
 import { findState } from "./state-record";
+import { said, say } from "@eremos/words/core/rescue";
 
 /** What somebody who wants in has. */
 export type RescueSecret =
@@ -94,17 +95,14 @@ export async function findLocked(source: RescueSource): Promise<LockedFound> {
     isThere ||= bytes !== null;
     try {
       if (bytes) headers.push(readHeader(bytes));
-      else problems.push(`.eremos/${name} is missing.`);
+      else problems.push(say("eremos-is-missing", { name }));
     } catch (error) {
       if (!isEremosError(error) || error.code === "unknown-version") throw error;
       problems.push(`.eremos/${name}: ${error.message}`);
     }
   }
   if (headers.length === 0 && !isThere && (await source.list(".eremos")).length === 0)
-    throw new EremosError(
-      "not-protected",
-      "There is nothing of Eremos in this folder. Choose the locked folder itself, the one that has a directory called .eremos in it.",
-    );
+    throw new EremosError("not-protected", said("there-is-nothing-eremos-in"));
   const seen = new Set<string>();
   const heads = await Promise.all(
     headers
@@ -112,11 +110,7 @@ export async function findLocked(source: RescueSource): Promise<LockedFound> {
       .map((header) => headIn(source, header, problems)),
   );
   const [head] = heads;
-  if (!head)
-    throw new EremosError(
-      "damaged",
-      "Both copies of this folder's header are damaged or gone, and without one no password opens it. Eremos keeps a third copy on the computer the folder was locked on.",
-    );
+  if (!head) throw new EremosError("damaged", said("both-copies-this-folders-header"));
   const { record: state, named, problems: ofState } = await findState(source);
   problems.push(...ofState);
   return {
@@ -144,8 +138,7 @@ async function headIn(source: RescueSource, header: FolderHeader, problems: stri
     }
   }
   const head = headFrom(header, (digest) => found.get(digest) ?? []);
-  if (head.slots.length < header.slots.length)
-    problems.push("Not every way into this folder that its header names is there and whole.");
+  if (head.slots.length < header.slots.length) problems.push(say("not-every-way-into-this"));
   return head;
 }
 
@@ -268,11 +261,7 @@ async function keyedBy(head: Head, secret: RescueSecret, most: number | undefine
         : secret.kind === "password" && secret.folderPassword !== null
           ? { kind: "password" as const, password: secret.folderPassword }
           : null;
-    if (!folder)
-      throw new EremosError(
-        "needs-folder-password",
-        "This folder has a password of its own, which is needed too. Nothing was touched.",
-      );
+    if (!folder) throw new EremosError("needs-folder-password", said("this-folder-has-password-its"));
     return keyed(await openWithSecret(head, rootKey, folder, most), rootKey);
   } finally {
     wipe(rootKey);
@@ -298,16 +287,14 @@ async function rootKeyOf(owner: OwnerEnvelope, secret: RescueSecret, most?: numb
   return (await openOwner(owner, secret, most)).rootKey;
 }
 
-const UNKNOWN_KEY =
-  "This folder was locked by somebody unknown: neither its owner nor a computer of theirs stands behind its key. Whoever made it chose everything in it.";
-const UNKNOWN_LOCK =
-  "The last lock of this folder was not made by its owner, nor by a computer of theirs that is known. What is in it may be somebody else's choice.";
+const UNKNOWN_KEY = say("this-folder-was-locked-by");
+const UNKNOWN_LOCK = say("last-lock-this-folder-was");
 
 /** The folder's keys by what they are named after. */
 type Keys = ReadonlyMap<string, { readonly secret: Buffer; readonly content: ContentKeys }>;
 
 function textOf({ epoch, key }: KeyName): string {
-  return key ?? `epoch ${epoch}`;
+  return key ?? say("epoch", { epoch });
 }
 
 /**
@@ -377,9 +364,7 @@ export class LockedFolder {
       if (taken) break;
     }
     if (taken && inPart)
-      problems.push(
-        `Of state ${inPart.record.number} only a part is here. What comes out is the newest that is here throughout (state ${taken.record.number}).`,
-      );
+      problems.push(say("state-only-part-is-here", { number: inPart.record.number, number2: taken.record.number }));
     const chosen = taken ?? inPart ?? unvouched;
     if (chosen) {
       const { record, tree } = chosen;
@@ -387,11 +372,11 @@ export class LockedFolder {
       const isLater = later !== null && generationName(refOf(later)) === name;
       if (isLater && !named.has(refOf(later).digest))
         problems.push(
-          `The state record names state ${state?.generation?.number ?? 0}, and a later one that came from it is here throughout (state ${record.number}): as when a backup, or a program that keeps folders in step, has put an older record back. What comes out is the later one.`,
+          say("state-record-names-state-and", { number: state?.generation?.number ?? 0, number2: record.number }),
         );
       if (fork === null && current !== null && name !== current && !isLater)
         problems.push(
-          `The last lock's index (state ${state?.generation?.number ?? 0}) can't be read. What comes out is an earlier state of the folder (state ${record.number}); what changed after it is missing.`,
+          say("last-locks-index-state-cant", { number: state?.generation?.number ?? 0, number2: record.number }),
         );
       const place = attempt(
         () => openFacts(record, secretOf(keys, record)).place,
@@ -412,11 +397,8 @@ export class LockedFolder {
         believed,
       );
     }
-    if (fork !== null)
-      throw new EremosError("damaged", "The record of that state, or its index, can't be read. Nothing was changed.");
-    problems.push(
-      "No index of this folder can be read, so the files were looked for in its packs one by one. Links, empty files and empty folders are lost; files that were deleted before may be among them.",
-    );
+    if (fork !== null) throw new EremosError("damaged", said("record-that-state-or-its"));
+    problems.push(say("no-index-this-folder-can"));
     const salvaged = await salvage(source, header.folder, content);
     return new LockedFolder(
       source,
@@ -623,8 +605,7 @@ async function keysOf(
 /** Under the folder key of its epoch. @throws EremosError `damaged` */
 async function openRecord(header: FolderHeader, keys: Keys, record: KeyRecord): Promise<Buffer> {
   const folderKey = keys.get(textOf({ epoch: record.epoch, key: null }))?.secret;
-  if (!folderKey)
-    throw new EremosError("damaged", "A key of this folder is missing, so what was locked with it can't be read.");
+  if (!folderKey) throw new EremosError("damaged", said("key-this-folder-is-missing"));
   // Its private half may be damaged in this copy of the header, and the key boxed.
   const privateKey =
     attempt(
@@ -730,7 +711,7 @@ async function treeOf(
     try {
       const record = readGeneration(bytes);
       if (record.folder !== head.header.folder || generationName(refOf(record)) !== name)
-        throw new EremosError("damaged", "It belongs to another folder or state.");
+        throw new EremosError("damaged", said("it-belongs-another-folder-or"));
       return { record, tree: await indexOf(source, head, keys, record) };
     } catch (error) {
       if (!isEremosError(error)) throw error;
@@ -751,12 +732,12 @@ async function indexOf(
     if (isSharedBy(head)) {
       const its = (await manifestOf(source, generation.manifest)).get(object);
       if (!its || !(await isWholeIn(source, "index", object, length, its.digest)))
-        throw new EremosError("damaged", "Its index is not the one it was made with.");
+        throw new EremosError("damaged", said("its-index-is-not-one"));
     }
     const opened = await SealedObject.open(source, "index", head.header.folder, object, keys, length, header);
     try {
       const bytes = await opened.read(0, used);
-      if (!bytes) throw new EremosError("damaged", "Its index is damaged.");
+      if (!bytes) throw new EremosError("damaged", said("its-index-is-damaged"));
       parts.push(bytes);
     } finally {
       opened.close();
@@ -788,12 +769,12 @@ async function manifestOf(source: RescueSource, digest: string): Promise<Manifes
       );
     if (manifest) return manifest;
   }
-  throw new EremosError("damaged", "The list of what it consists of is damaged.");
+  throw new EremosError("damaged", said("list-what-it-consists-is"));
 }
 
 function secretOf(keys: Keys, name: KeyName): Buffer {
   const secret = keys.get(textOf(name))?.secret;
-  if (!secret) throw new EremosError("damaged", "A key of this folder is missing, so a part of it can't be read.");
+  if (!secret) throw new EremosError("damaged", said("key-this-folder-is-missing-so"));
   return secret;
 }
 

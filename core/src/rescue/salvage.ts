@@ -4,6 +4,7 @@ import { isEremosError } from "../errors/eremos-error";
 import type { FileData, RescuedEntry } from "./entry";
 import { SealedObject } from "./sealed-object";
 import type { RescueSource } from "./source";
+import { say } from "@eremos/words/core/rescue";
 
 /** Marker and length of what follows. FORMAT.md §5.5. */
 const RECORD_HEAD_BYTES = 20;
@@ -44,8 +45,7 @@ export async function salvage(
             const known = found.get(key);
             if (!known || known.generation <= one.generation) found.set(key, one);
           });
-          if (!isWhole)
-            problems.push(`In .eremos/packs/${hex} the beginning of a file is damaged; files there may be missing.`);
+          if (!isWhole) problems.push(say("in-eremos-packs-beginning-file", { hex }));
         } finally {
           pack.close();
         }

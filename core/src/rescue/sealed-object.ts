@@ -16,6 +16,7 @@ import {
   sealedLength,
 } from "../format/object";
 import type { RescueSource } from "./source";
+import { said, say } from "@eremos/words/core/rescue";
 
 const DIRECTORIES = {
   pack: ".eremos/packs",
@@ -65,18 +66,18 @@ export class SealedObject {
   ): Promise<SealedObject> {
     const path = objectPath(kind, object);
     const size = source.insured?.size(path) ?? (await source.size(path));
-    if (size === null) throw new EremosError("damaged", "An encrypted file is missing.", { reason: "missing" });
+    if (size === null) throw new EremosError("damaged", said("encrypted-file-is-missing"), { reason: "missing" });
     const bytes =
       known ??
       (await source.insured?.read(path, 0, OBJECT_HEADER_BYTES)) ??
       (await source.read(path, 0, OBJECT_HEADER_BYTES));
     const header = decodeObjectHeader(bytes);
     if (header.kind !== kind || header.folder !== folder || header.object !== object)
-      throw new EremosError("damaged", "An encrypted file was put in the place of another.", { reason: "swapped" });
+      throw new EremosError("damaged", said("encrypted-file-was-put-in"), { reason: "swapped" });
     const content = keys(header);
     if (!content)
-      throw new EremosError("damaged", "A key of this folder is missing, so a part of it can't be read.", {
-        reason: "missing key",
+      throw new EremosError("damaged", said("key-this-folder-is-missing-so"), {
+        reason: say("missing-key"),
       });
     return new SealedObject(
       source,

@@ -1,6 +1,7 @@
 import { isEremosError } from "../errors/eremos-error";
 import { type StateRecord, readState, stateName, stateWriterOf } from "../format/state";
 import { type RescueSource, readWhole } from "./source";
+import { say } from "@eremos/words/core/rescue";
 
 /**
  * What the state records of a folder tell, of which there may be one of each computer that was at work in it. FORMAT.md
@@ -28,7 +29,7 @@ export async function findState(source: RescueSource): Promise<FoundState> {
   const isHere = ({ place }: StateRecord): boolean => place === null || here === null || place === here;
   const ofPlace = records.filter(isHere);
   const [record = null] = (ofPlace.length > 0 ? ofPlace : records).sort((a, b) => b.sequence - a.sequence);
-  if (writers.length === 0) problems.push("The state record in .eremos is missing; the newest whole state is taken.");
+  if (writers.length === 0) problems.push(say("state-record-in-eremos-is"));
   const others = records.filter(
     (one) => one !== record && (one.state === "sealed" || one.state === "open") && one.next === null,
   );
@@ -48,7 +49,7 @@ async function recordOf(source: RescueSource, writer: string, problems: string[]
     try {
       const record = readState(bytes);
       if (record.by === writer) return [record];
-      problems.push(`${path}: it lies under the name of another computer.`);
+      problems.push(say("it-lies-under-name-another", { path }));
     } catch (error) {
       if (!isEremosError(error)) throw error;
       problems.push(`${path}: ${error.message}`);

@@ -16,6 +16,7 @@ import { HeldDirectory, isNoDirectory } from "./held-directory";
 import { type LockedFolder, type RescueSecret, findLocked, openLocked, readGuardIn } from "./locked-folder";
 import { readWhole } from "./source";
 import { findState } from "./state-record";
+import { said, say } from "@eremos/words/core/rescue";
 
 /** A stretch of a file that could not be brought back, in bytes; zeros stand there. */
 export interface LostRange {
@@ -81,10 +82,7 @@ export async function rescue(options: RescueOptions): Promise<RescueReport> {
   const locked = readable ? null : await openLocked(directorySource(folder), await options.secret());
   try {
     if (locked?.doubt && !options.acceptUnknown)
-      throw new EremosError(
-        "unvouched",
-        `${locked.doubt} Nothing was brought out; do it only if you know who locked it (--accept unknown).`,
-      );
+      throw new EremosError("unvouched", said("nothing-was-brought-out-do", { doubt: locked.doubt }));
     const out = new Out(prepare(to), options.dresser ?? plainDresser, options.progress);
     try {
       if (locked) await bringOut(out, folder, locked);
@@ -97,9 +95,7 @@ export async function rescue(options: RescueOptions): Promise<RescueReport> {
         place: place?.toString("utf8") ?? null,
         problems: [
           ...(doubt === null ? [] : [doubt]),
-          ...(contradiction !== null && locked
-            ? [`${contradiction} What is encrypted was brought out, and beside it what lies readable.`]
-            : []),
+          ...(contradiction !== null && locked ? [say("what-is-encrypted-was-brought", { contradiction })] : []),
           ...(readable?.problems ?? problems),
         ],
       };
@@ -107,7 +103,7 @@ export async function rescue(options: RescueOptions): Promise<RescueReport> {
       out.close();
     }
   } catch (error) {
-    throw fromSystemError(error, "bringing files out; the locked folder is as it was");
+    throw fromSystemError(error, said("bringing-files-out-locked-folder"));
   } finally {
     locked?.close();
   }
@@ -124,10 +120,7 @@ function join(...parts: readonly Buffer[]): Buffer {
 function requireApart(folder: Buffer, to: Buffer): void {
   const [a, b] = [folder, to].map((one) => path.resolve(one.toString("utf8")) + path.sep);
   if (a && b && (b.startsWith(a) || a.startsWith(b)))
-    throw new EremosError(
-      "usage",
-      "Bring the files out into another directory than the locked folder, not in it or around it. Nothing was touched.",
-    );
+    throw new EremosError("usage", said("bring-files-out-into-another"));
 }
 
 /** @throws EremosError `path-taken` */
@@ -136,10 +129,7 @@ function prepare(to: Buffer): HeldDirectory {
   const held = HeldDirectory.open(to);
   if (held.list().length === 0) return held;
   held.close();
-  throw new EremosError(
-    "path-taken",
-    `There is something in ${to.toString("utf8")} already. Nothing was touched; give an empty or a new directory.`,
-  );
+  throw new EremosError("path-taken", said("there-is-something-in-already", { to: to.toString("utf8") }));
 }
 
 /** Plain contents, as far as what Eremos keeps beside them tells of them. */
@@ -280,10 +270,7 @@ class Out {
   private formOf(name: Buffer): Buffer {
     if (!this.forms) return name;
     const form = this.forms.get(nameKey(name)) ?? heldName(name);
-    if (!form.equals(name))
-      this.notGiven.add(
-        "Names that this disk can't hold, or not tell apart: they have another form here, with % in it (`eremos rescue` to another disk gives them back).",
-      );
+    if (!form.equals(name)) this.notGiven.add(say("names-that-this-disk-cant"));
     return form;
   }
 
@@ -329,9 +316,7 @@ class Out {
     } catch (error) {
       if (!isNoDirectory(error)) throw error;
       this.leave(0);
-      this.notGiven.add(
-        `${shown(names)}: something else was put in the place of this folder meanwhile, so what belongs in it was left out.`,
-      );
+      this.notGiven.add(say("something-else-was-put-in", { names: shown(names) }));
     }
   }
 
@@ -366,8 +351,8 @@ class Out {
         );
       } catch (error) {
         if (isNoDirectory(error))
-          this.notGiven.add(`${shown(entry.path)}: something else was put in the place of its folder meanwhile.`);
-        else if (isNameRefused(error)) this.notGiven.add(`${shown(entry.path)}: this disk can't hold it.`);
+          this.notGiven.add(say("something-else-was-put-in-place", { path: shown(entry.path) }));
+        else if (isNameRefused(error)) this.notGiven.add(say("this-disk-cant-hold-it", { path: shown(entry.path) }));
         else throw error;
       }
     }
@@ -377,7 +362,7 @@ class Out {
     const { meta, kind } = entry;
     const [above, own] = [entry.path.slice(0, -1), entry.path.at(-1)];
     if (!own || !entry.path.every(isName))
-      return void this.notGiven.add(`${shown(entry.path)}: that is no name a file can have.`);
+      return void this.notGiven.add(say("that-is-no-name-file", { path: shown(entry.path) }));
     if (kind === "dir") return this.makeDir(entry.path, meta);
     const dir = this.enter(above);
     const name = this.freeFor(dir, own, entry.path);
@@ -407,7 +392,7 @@ class Out {
     } catch (error) {
       if (!isLinkRefused(error)) throw error;
       return void this.notGiven.add(
-        `${shown(names)}: a link, to ${target.toString("utf8")}, which this disk can't hold.`,
+        say("link-which-this-disk-cant", { names: shown(names), target: target.toString("utf8") }),
       );
     }
     this.note(dir.dressLink(this.dresser, name, dress));
@@ -427,7 +412,7 @@ class Out {
       return true;
     } catch (error) {
       if (!isLinkRefused(error)) throw error;
-      this.notGiven.add("Second names of one file: each is a file of its own here, with the same content.");
+      this.notGiven.add(say("second-names-one-file-each"));
       return false;
     } finally {
       for (const one of from) one.close();
@@ -438,9 +423,7 @@ class Out {
   private freeFor(dir: HeldDirectory, name: Buffer, names: readonly Buffer[]): Buffer {
     if (!dir.find(name)) return name;
     const free = markedName(name, "brought out", (one) => dir.find(one) !== null);
-    this.notGiven.add(
-      `${shown(names)}: something else has taken its name meanwhile, so it is called ${free.toString("utf8")}.`,
-    );
+    this.notGiven.add(say("something-else-has-taken-its", { names: shown(names), free: free.toString("utf8") }));
     return free;
   }
 
@@ -569,7 +552,7 @@ class Out {
       // Of several names the bars may have been written down under this one alone.
       if (isLinked && plain.permissions.has(keyOf(names)))
         withAccess(from, own, 0o400, () => this.dressAgain(from, own, dir, name, dress));
-    } else this.notGiven.add(`${shown(names)}: neither a file, a folder nor a link.`);
+    } else this.notGiven.add(say("neither-file-folder-nor-link", { names: shown(names) }));
   }
 
   /** A file of several names is copied under the first, and linked under the others. Returns whether it was linked. */

@@ -1,35 +1,31 @@
 import { traitsOf } from "../format/guards";
 import type { ScanFound } from "./scan";
 import type { RescueReport } from "./to-directory";
+import { say } from "@eremos/words/core/rescue";
+import { say as sayGuard } from "@eremos/words/guards";
 
 /** What came out, in words: what a person needs to know first, first. */
 export function describeReport(
   { files, bytes, damaged, problems, notGiven, generation, guard }: RescueReport,
   to: string,
 ): string[] {
-  const lines = [
-    `${count(files, "file")}, ${bytes.toLocaleString("en")} bytes, ${damaged.length === 0 ? "all whole" : `${damaged.length} of them damaged`}, ${files === 1 ? "is" : "are"} in ${to}.`,
-  ];
+  const lines = [say("files-bytes-them-damaged-are", { files, bytes, damaged: damaged.length, to })];
   if (traitsOf(guard).encrypts && generation === null && problems.length > 0)
-    lines.push("They come from the folder's packs alone.");
+    lines.push(say("they-come-from-folders-packs"));
   if (damaged.length > 0)
     lines.push(
       "",
-      "Damaged, with zeros where nothing can be read:",
-      ...damaged.map(({ path, size, lost }) => `  ${path}: ${rangesOf(lost)} of ${size.toLocaleString("en")} bytes`),
+      say("damaged-with-zeros-where-nothing"),
+      ...damaged.map(({ path, size, lost }) => say("bytes", { path, ranges: rangesOf(lost), size })),
     );
-  if (problems.length > 0) lines.push("", "About the folder:", ...problems.map((problem) => `  ${problem}`));
-  if (notGiven.length > 0) lines.push("", "Not given back here:", ...notGiven.map((one) => `  ${one}`));
-  return [...lines, "", "The locked folder is as it was."];
+  if (problems.length > 0) lines.push("", say("about-folder"), ...problems.map((problem) => `  ${problem}`));
+  if (notGiven.length > 0) lines.push("", say("not-given-back-here"), ...notGiven.map((one) => `  ${one}`));
+  return [...lines, "", say("locked-folder-is-as-it")];
 }
 
 function rangesOf(lost: RescueReport["damaged"][number]["lost"]): string {
-  const shown = lost
-    .slice(0, 5)
-    .map(
-      ({ offset, length }) => `bytes ${offset.toLocaleString("en")} to ${(offset + length - 1).toLocaleString("en")}`,
-    );
-  return `${shown.join(", ")}${lost.length > shown.length ? ` and ${lost.length - shown.length} more` : ""}`;
+  const shown = lost.slice(0, 5).map(({ offset, length }) => say("bytes-2", { offset, offset2: offset + length - 1 }));
+  return `${shown.join(", ")}${lost.length > shown.length ? say("and-more", { lost: lost.length - shown.length }) : ""}`;
 }
 
 export function describeFound({
@@ -44,23 +40,20 @@ export function describeFound({
 }: ScanFound): string[] {
   const what =
     guard === null
-      ? "protected, but its records are damaged"
-      : `${traitsOf(guard).word}${traitsOf(guard).encrypts ? "" : " (not encrypted)"}`;
-  const where = { view: "in view", hidden: "hidden in place", tucked: "tucked away" };
+      ? say("protected-but-its-records-are")
+      : `${traitsOf(guard).word}${traitsOf(guard).encrypts ? "" : say("not-encrypted")}`;
   const facts = [
     what,
-    isOpen ? "lies open" : null,
-    visibility === null ? null : where[visibility],
-    hasPassword ? `has a password of its own${hint === null ? "" : ` (hint: ${hint})`}` : null,
-    lockedAt === null ? null : `last locked ${new Date(lockedAt).toISOString().slice(0, 16).replace("T", " ")}`,
+    isOpen ? say("lies-open") : null,
+    visibility === null ? null : sayGuard(visibility),
+    hasPassword ? say("has-password-its-own", { noHint: hint === null, hint }) : null,
+    lockedAt === null
+      ? null
+      : say("last-locked", { time: new Date(lockedAt).toISOString().slice(0, 16).replace("T", " ") }),
   ];
   return [
     path.toString("utf8"),
     `  ${facts.filter((fact) => fact !== null).join(", ")}`,
     ...problems.map((problem) => `  ${problem}`),
   ];
-}
-
-function count(number: number, noun: string): string {
-  return `${number.toLocaleString("en")} ${noun}${number === 1 ? "" : "s"}`;
 }

@@ -3,6 +3,7 @@ import { failureOf } from "../errors/eremos-error";
 import { linuxPlatform } from "../platform/linux/platform";
 import { createEngine } from "./engine";
 import { type EngineRequest, type FromWorker, reviveBytes } from "./protocol";
+import { said } from "@eremos/words/core/errors";
 
 interface Start {
   readonly request: EngineRequest;
@@ -12,14 +13,14 @@ interface Start {
 
 const { request, cancel, identity } = workerData as Start;
 const flag = new Int32Array(cancel);
-const say = (message: FromWorker): void => parentPort?.postMessage(message);
+const tell = (message: FromWorker): void => parentPort?.postMessage(message);
 
 createEngine(linuxPlatform(identity))
   .perform(reviveBytes(request), {
-    progress: (progress) => say({ kind: "progress", progress }),
+    progress: (progress) => tell({ kind: "progress", progress }),
     cancelled: () => Atomics.load(flag, 0) !== 0,
   })
   .then(
-    (outcome) => say({ kind: "done", outcome }),
-    (error: unknown) => say({ kind: "failed", failure: failureOf(error, "working") }),
+    (outcome) => tell({ kind: "done", outcome }),
+    (error: unknown) => tell({ kind: "failed", failure: failureOf(error, said("working")) }),
   );

@@ -2,6 +2,7 @@ import { Worker } from "node:worker_threads";
 import type { Progress } from "../engine/ground";
 import { EremosError, errorOf, fromSystemError } from "../errors/eremos-error";
 import { type EngineRequest, type FromWorker, type Outcomes, reviveBytes } from "./protocol";
+import { said } from "@eremos/words/core/errors";
 
 export interface Running<V extends keyof Outcomes> {
   readonly outcome: Promise<Outcomes[V]>;
@@ -28,15 +29,8 @@ export function runEngine<V extends keyof Outcomes>(
       else if (message.kind === "done") resolve(reviveBytes(message.outcome) as Outcomes[V]);
       else reject(errorOf(message.failure));
     });
-    worker.on("error", (error) => reject(fromSystemError(error, "working")));
-    worker.on("exit", () =>
-      reject(
-        new EremosError(
-          "interrupted",
-          "The work was cut off. Nothing is lost; Eremos puts things right when the folder is next looked at.",
-        ),
-      ),
-    );
+    worker.on("error", (error) => reject(fromSystemError(error, said("working"))));
+    worker.on("exit", () => reject(new EremosError("interrupted", said("work-was-cut-off-nothing"))));
   });
   return { outcome, cancel: () => void Atomics.store(new Int32Array(cancel), 0, 1) };
 }

@@ -5,6 +5,7 @@ import { errorOf, failureOf, fromSystemError, stopped } from "../../src/errors/e
 import { type Fault, noteFaultsBy } from "../../src/errors/faults";
 import { usePlace } from "../support/place";
 import { type Person, lock, snapshot, unlock } from "../support/world";
+import { saidOf } from "../support/said";
 
 /** A fault of the program's own is told as one, promises nothing, and is noted without a word of what it was about. */
 let person: Person;
@@ -52,22 +53,31 @@ it("what Node itself refuses is a fault, a number of the system's is none", () =
       return error;
     }
   })();
-  expect(fromSystemError(refusedByNode, "reading; nothing was changed")).toMatchObject({ code: "internal" });
-  expect(fromSystemError(refusedByNode, "reading; nothing was changed").message).not.toContain("nothing was changed");
-  expect(stopped(refusedByNode, (because) => `It stopped because ${because}. All is well.`).message).toContain(
+  expect(fromSystemError(refusedByNode, saidOf("reading; nothing was changed"))).toMatchObject({ code: "internal" });
+  expect(fromSystemError(refusedByNode, saidOf("reading; nothing was changed")).message).not.toContain(
+    "nothing was changed",
+  );
+  expect(stopped(refusedByNode, (because) => saidOf(`It stopped because ${because}. All is well.`)).message).toContain(
     "a fault of Eremos' own",
   );
   noted = [];
-  expect(fromSystemError(Object.assign(new Error("EIO: read"), { code: "EIO" }), "reading").code).toBe("io");
-  expect(fromSystemError(Object.assign(new Error("ENOSPC: write"), { code: "ENOSPC" }), "writing").code).toBe(
+  expect(fromSystemError(Object.assign(new Error("EIO: read"), { code: "EIO" }), saidOf("reading")).code).toBe("io");
+  expect(fromSystemError(Object.assign(new Error("ENOSPC: write"), { code: "ENOSPC" }), saidOf("writing")).code).toBe(
     "no-space",
   );
   expect(noted).toEqual([]);
 });
 
 it("the fault of another thread is noted by the one that waits for it", () => {
-  const failure = structuredClone(failureOf(new TypeError("x is not a function"), "working"));
+  const failure = structuredClone(failureOf(new TypeError("x is not a function"), saidOf("working")));
   noted = [];
-  expect(errorOf(failure)).toMatchObject({ code: "internal", message: failure.message });
+  expect(errorOf(failure)).toMatchObject({ code: "internal", said: failure.said, message: failure.said.text });
   expect(noted).toEqual([failure.fault]);
+});
+
+it("an error comes out of another process with what caused it, however deep", () => {
+  const disk = fromSystemError(Object.assign(new Error("EIO: read"), { code: "EIO" }), saidOf("reading"));
+  const outer = stopped(disk, (because) => saidOf(`It stopped because ${because}.`));
+  const arrived = errorOf(structuredClone(failureOf(outer, saidOf("working"))));
+  expect(arrived.cause).toMatchObject({ code: "io", said: disk.said, cause: { code: "EIO" } });
 });

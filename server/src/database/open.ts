@@ -4,6 +4,7 @@ import Database from "better-sqlite3";
 import { type BetterSQLite3Database, drizzle } from "drizzle-orm/better-sqlite3";
 import { migrate } from "drizzle-orm/better-sqlite3/migrator";
 import { EremosError, systemCode } from "@eremos/core";
+import { said } from "@eremos/words/server/house";
 import * as schema from "./schema";
 
 export interface OpenDatabase {
@@ -66,10 +67,7 @@ function openInMemory(program: string, unwritable: string): OpenDatabase {
   try {
     return opened(new Database(":memory:"), program, unwritable);
   } catch (error) {
-    throw new EremosError(
-      "data-unwritable",
-      `Eremos can't open its database (${unwritable}, and ${reasonOf(error)} in memory). Your folders are not touched by this.`,
-    );
+    throw new EremosError("data-unwritable", said("cant-open-database", { unwritable, reason: reasonOf(error) }));
   }
 }
 

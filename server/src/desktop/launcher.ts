@@ -4,6 +4,7 @@ import { request } from "node:http";
 import { CALL_TYPE } from "../call-body";
 import { EremosError, isEremosError, systemCode } from "@eremos/core";
 import type { DataDirectory, ServerRecord } from "../data-directory";
+import { said } from "@eremos/words/server/desktop";
 
 const ANSWER_MS = 2000;
 const LONGEST_ANSWER = 4096;
@@ -28,10 +29,7 @@ async function runningServer(data: DataDirectory): Promise<string | null> {
   const proof = Buffer.from(proofFor(known.secret, nonce));
   const given = Buffer.from(answer);
   if (given.length === proof.length && timingSafeEqual(given, proof)) return addressOf(known);
-  throw new EremosError(
-    "port-in-use",
-    `Something else than your Eremos answers at its port ${known.port}. Don't type your password there. Start Eremos with \`eremos serve\`: it takes another port by itself.`,
-  );
+  throw new EremosError("port-in-use", said("something-else-than-your-eremos", { port: known.port }));
 }
 
 /** Something else than ours at the port of the last start is no reason not to start: this one takes another. */
@@ -94,10 +92,7 @@ export async function ensureServer(data: DataDirectory, command: readonly string
     if (address) return address;
     if (child.exitCode !== null) break;
   }
-  throw new EremosError(
-    "interrupted",
-    "Eremos could not be started by itself. Nothing was touched; start it with `eremos serve`, which says what is wrong.",
-  );
+  throw new EremosError("interrupted", said("eremos-could-not-be-started"));
 }
 
 /**

@@ -1,5 +1,6 @@
 import * as path from "node:path";
 import { type Desktop, type DesktopFile, type DesktopHome, type DesktopPart, MARK } from "./desktop";
+import { say } from "@eremos/words/server/desktop";
 
 /** Plain files by the freedesktop.org conventions, in the account's own directories. */
 export const linux: Desktop = {
@@ -20,7 +21,7 @@ function filesOf(part: DesktopPart, home: DesktopHome): readonly DesktopFile[] {
           content: entry(
             home,
             ["page"],
-            ["Name=Eremos", "Comment=Hides and locks private folders in place", "Categories=Utility;Security;"],
+            ["Name=Eremos", `Comment=${say("hides-and-locks")}`, "Categories=Utility;Security;"],
           ),
         },
       ];
@@ -32,7 +33,7 @@ function filesOf(part: DesktopPart, home: DesktopHome): readonly DesktopFile[] {
           content: entry(
             home,
             ["serve"],
-            ["Name=Eremos", "Comment=Locks what was left open, and waits for you", "NoDisplay=true"],
+            ["Name=Eremos", `Comment=${say("locks-what-was-left-open")}`, "NoDisplay=true"],
           ),
         },
       ];
@@ -49,8 +50,8 @@ function menuFiles(home: DesktopHome): readonly DesktopFile[] {
     path.join(home.dataHome, "nemo", "scripts"),
   ];
   const verbs = [
-    { name: "Lock with Eremos", word: "lock" },
-    { name: "Open in Eremos", word: "page" },
+    { name: say("lock-with-eremos"), word: "lock" },
+    { name: say("open-in-eremos"), word: "page" },
   ] as const;
   return [
     ...scripts.flatMap((directory) =>
@@ -115,5 +116,5 @@ function entry(home: DesktopHome, words: readonly string[], lines: readonly stri
 function serviceMenu(home: DesktopHome): string {
   const action = (id: string, name: string, word: string): string =>
     `\n[Desktop Action ${id}]\nName=${name}\nExec=${execLine(home, [word, "--", "%u"])}\n`;
-  return `[Desktop Entry]\n# ${MARK}\nType=Service\nMimeType=inode/directory;application/octet-stream;\nActions=lock;open;\n${action("lock", "Lock with Eremos", "lock")}${action("open", "Open in Eremos", "page")}`;
+  return `[Desktop Entry]\n# ${MARK}\nType=Service\nMimeType=inode/directory;application/octet-stream;\nActions=lock;open;\n${action("lock", say("lock-with-eremos"), "lock")}${action("open", say("open-in-eremos"), "page")}`;
 }

@@ -8,6 +8,7 @@ import {
   MARK,
   type SystemCommand,
 } from "./desktop";
+import { say } from "@eremos/words/server/desktop";
 
 /**
  * Not yet proven on the real system: a command file, a launch agent, quick actions, the hidden flag and access lists by
@@ -17,8 +18,8 @@ export const macos: Desktop = { isProven: false, filesOf, commandsOf, hiding, ba
 
 const AGENT = "local.eremos";
 const VERBS = [
-  { name: "Lock with Eremos", word: "lock" },
-  { name: "Open in Eremos", word: "page" },
+  { name: say("lock-with-eremos"), word: "lock" },
+  { name: say("open-in-eremos"), word: "page" },
 ] as const;
 
 function filesOf(part: DesktopPart, home: DesktopHome): readonly DesktopFile[] {

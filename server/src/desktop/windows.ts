@@ -8,6 +8,7 @@ import {
   MARK,
   type SystemCommand,
 } from "./desktop";
+import { say } from "@eremos/words/server/desktop";
 
 /**
  * Not yet proven on the real system: start menu, startup folder, registry, attributes and access lists by the system's
@@ -21,8 +22,8 @@ const CLASSES = [
   "HKEY_CURRENT_USER\\Software\\Classes\\*\\shell",
 ];
 const VERBS = [
-  { key: "EremosLock", name: "Lock with Eremos", word: "lock" },
-  { key: "EremosOpen", name: "Open in Eremos", word: "page" },
+  { key: "EremosLock", name: say("lock-with-eremos"), word: "lock" },
+  { key: "EremosOpen", name: say("open-in-eremos"), word: "page" },
 ] as const;
 
 function filesOf(part: DesktopPart, home: DesktopHome): readonly DesktopFile[] {

@@ -2,6 +2,7 @@ import type { IncomingMessage, ServerResponse } from "node:http";
 import { EremosError, fromSystemError, isEremosError, wipe } from "@eremos/core";
 import { CALL_TYPE, decodeCall } from "../call-body";
 import { type ApiContext, answer, callNamed } from "./answers";
+import { said, say } from "@eremos/words/server/house";
 
 const MOST_BODY_BYTES = 64 * 1024;
 const MOST_COOKIES = 200;
@@ -48,7 +49,7 @@ export async function answerApi(
   try {
     const call = callNamed(name);
     if (!call || request.method !== "POST")
-      return send(response, 404, { error: { code: "usage", message: "There is nothing at this address." } });
+      return send(response, 404, { error: { code: "usage", message: say("there-is-nothing-at-this") } });
     const body: Buffer[] = [];
     try {
       const read = async (): Promise<unknown> => decode(await readBody(request, body));
@@ -57,7 +58,7 @@ export async function answerApi(
       wipe(...body);
     }
   } catch (caught) {
-    const error = isEremosError(caught) ? caught : fromSystemError(caught, "answering");
+    const error = isEremosError(caught) ? caught : fromSystemError(caught, said("answering"));
     const status = error.code === "needs-sign-in" && !signedIn ? 401 : STATUS[error.class];
     send(response, status, { error: { code: error.code, message: error.message, data: error.data } });
   }
@@ -75,14 +76,13 @@ function send(response: ServerResponse, status: number, body: unknown): void {
 
 /** Its parts come into `parts`, the whole last: who overwrites those has overwritten everything. */
 async function readBody(request: IncomingMessage, parts: Buffer[]): Promise<Buffer> {
-  if (request.headers["content-type"] !== CALL_TYPE)
-    throw new EremosError("usage", "The request is not a call of Eremos' page. Nothing was touched.");
+  if (request.headers["content-type"] !== CALL_TYPE) throw new EremosError("usage", said("request-is-not-call-eremos"));
   let length = 0;
   for await (const part of request) {
     if (!Buffer.isBuffer(part)) continue;
     length += part.length;
     parts.push(part);
-    if (length > MOST_BODY_BYTES) throw new EremosError("usage", "The request is too long. Nothing was touched.");
+    if (length > MOST_BODY_BYTES) throw new EremosError("usage", said("request-is-too-long-nothing"));
   }
   const body = Buffer.concat(parts);
   parts.push(body);
@@ -93,6 +93,6 @@ function decode(body: Buffer): unknown {
   try {
     return decodeCall(body);
   } catch {
-    throw new EremosError("usage", "The request is not in a form Eremos knows. Nothing was touched.");
+    throw new EremosError("usage", said("request-is-not-in-form"));
   }
 }

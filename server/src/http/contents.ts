@@ -4,6 +4,7 @@ import type { VisitView } from "../contract";
 import { findSlot } from "../operations/folders/drop";
 import { hasCookie, isSignedIn } from "./api";
 import type { ApiContext } from "./answers";
+import { say } from "@eremos/words/server/house";
 
 /** Files of a visit, passed on from its drive to the page and back: streams, not calls. */
 export const UPLOAD = "/api/visit/upload";
@@ -34,9 +35,7 @@ export function passContents(
   const { eremos } = context;
   const found = eremos.keys && hasCookie(context, request) ? eremos.visits.byContents(pathname) : null;
   if (!found || (request.method !== "GET" && request.method !== "HEAD")) {
-    response
-      .writeHead(404, { "Content-Type": "text/plain; charset=utf-8" })
-      .end("The visit has ended, or there is nothing of that name.");
+    response.writeHead(404, { "Content-Type": "text/plain; charset=utf-8" }).end(say("visit-has-ended-or-there"));
     return;
   }
   const { searchParams } = new URL(request.url ?? "/", "http://localhost");

@@ -1,6 +1,7 @@
 import { randomInt } from "node:crypto";
 import { type Server, type Socket, createServer } from "node:net";
 import { EremosError, LOOPBACKS, accountOfPeer, holdPort } from "@eremos/core";
+import { said, say } from "@eremos/words/server/house";
 
 /** Below what systems give to programs that ask for any port, so that one is free again at the next start. */
 const [FIRST_OWN_PORT, AFTER_OWN_PORTS] = [10_000, 32_000];
@@ -8,8 +9,7 @@ const MOST_TRIES = 50;
 /** Far more than the tabs of a browser need. */
 export const MOST_CONNECTIONS = 256;
 
-const SOMEBODY_ELSES =
-  "This Eremos belongs to another account of this computer. Nothing here is for yours: start your own from the applications menu.\n";
+const SOMEBODY_ELSES = say("this-eremos-belongs-another-account");
 const REFUSAL = `HTTP/1.1 403 Forbidden\r\nContent-Type: text/plain; charset=utf-8\r\nContent-Length: ${SOMEBODY_ELSES.length}\r\nConnection: close\r\n\r\n${SOMEBODY_ELSES}`;
 
 /** The same port on every loopback address of this computer. */
@@ -44,10 +44,7 @@ export async function openDoors({
   if (wanted !== null && wanted !== 0) {
     const doors = await tryPort(wanted, admit);
     if (doors) return doors;
-    throw new EremosError(
-      "port-in-use",
-      `Port ${wanted} is somebody else's: another program listens there, on 127.0.0.1 or [::1], and can't prove that it is your Eremos. Don't type a password there. Nothing was touched; leave EREMOS_PORT out, and Eremos finds a port by itself.`,
-    );
+    throw new EremosError("port-in-use", said("port-is-somebody-elses-another", { wanted }));
   }
   for (let tried = 0; tried < MOST_TRIES; tried++) {
     const doors = await tryPort(
@@ -56,10 +53,7 @@ export async function openDoors({
     );
     if (doors) return doors;
   }
-  throw new EremosError(
-    "port-in-use",
-    `No free port was found in ${MOST_TRIES} tries. Nothing was touched; choose one with EREMOS_PORT.`,
-  );
+  throw new EremosError("port-in-use", said("no-free-port-was-found", { mostTries: MOST_TRIES }));
 }
 
 function isFrom(account: number, { remoteAddress, remotePort, localAddress, localPort }: Socket): boolean {

@@ -1,6 +1,7 @@
 import { randomBytes } from "node:crypto";
 import type { IncomingMessage, ServerResponse } from "node:http";
 import { ELSEWHERE } from "../page";
+import { say } from "@eremos/words/server/house";
 
 /**
  * Whether a request names this start of Eremos as its host: nobody else's page or link can know it, and no other name
@@ -26,14 +27,14 @@ export function answerElsewhere(response: ServerResponse): void {
 /** A request that changes something comes from this server's own page: cross-site requests get nothing. */
 export function refusalOf(request: IncomingMessage): string | null {
   const { host, origin } = request.headers;
-  if (origin !== undefined && origin !== `http://${host}`) return "Requests from other sites are refused.";
+  if (origin !== undefined && origin !== `http://${host}`) return say("requests-from-other-sites-are");
   const site = request.headers["sec-fetch-site"];
   const isPageLoad = request.method === "GET" && request.headers["sec-fetch-dest"] === "document";
   if (site !== undefined && site !== "same-origin" && site !== "none" && !isPageLoad)
-    return "Requests from other sites are refused.";
+    return say("requests-from-other-sites-are");
   if (request.method === "GET" || request.method === "HEAD") return null;
-  if (request.method !== "POST") return "Only GET and POST are known here.";
-  if (origin === undefined) return "A request that changes something must say where it comes from.";
+  if (request.method !== "POST") return say("only-get-and-post-are");
+  if (origin === undefined) return say("request-that-changes-something-must");
   return null;
 }
 

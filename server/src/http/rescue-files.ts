@@ -1,5 +1,6 @@
 import type { ServerResponse } from "node:http";
 import { rescueFileAt, rescueFileBytes } from "../rescue-files";
+import { say } from "@eremos/words/server/house";
 
 /** They are saved, never shown in the page's origin. */
 export function sendRescueFile(program: string, pathname: string, response: ServerResponse): void {
@@ -7,7 +8,7 @@ export function sendRescueFile(program: string, pathname: string, response: Serv
   if (!name)
     return void response
       .writeHead(404, { "Content-Type": "text/plain; charset=utf-8" })
-      .end("There is nothing at this address.");
+      .end(say("there-is-nothing-at-this"));
   const bytes = rescueFileBytes(program, name);
   response.writeHead(200, {
     "Content-Type": "application/octet-stream",

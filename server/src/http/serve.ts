@@ -6,11 +6,12 @@ import type { Settings } from "../settings";
 import { onEndSignals } from "../end-signals";
 import { openDoors } from "./doors";
 import { SessionProcesses } from "./session-processes";
+import { said } from "@eremos/words/server/house";
 
 interface RunningServer {
   readonly address: string;
   /** Resolves when it has ended without having been asked to, with why. */
-  readonly failed: Promise<string>;
+  readonly failed: Promise<EremosError>;
   close(): Promise<void>;
 }
 
@@ -22,11 +23,7 @@ interface RunningServer {
 async function serve(settings: Settings, development: boolean): Promise<RunningServer> {
   closeMemory();
   const data = DataDirectory.open(settings.dataDirectory);
-  if (await isRunning(data))
-    throw new EremosError(
-      "port-in-use",
-      "Your Eremos is running already. Nothing was touched; `eremos page` opens it in your browser.",
-    );
+  if (await isRunning(data)) throw new EremosError("port-in-use", said("your-eremos-is-running-already"));
   const sessions = new SessionProcesses(path.join(settings.program, "server", "dist", "session-main.js"));
   // Every other account is shut out here, by the kernel's word, before anything of a request is read.
   const doors = await openDoors({
@@ -72,5 +69,5 @@ export async function serveUntilStopped(
   ready(server.address);
   const failure = await Promise.race([asked, server.failed]);
   await server.close();
-  if (failure !== null) throw new EremosError("interrupted", failure);
+  if (failure !== null) throw failure;
 }

@@ -1,8 +1,10 @@
 import type { Socket } from "node:net";
-import { closeMemory, fromSystemError, isEremosError } from "@eremos/core";
+import { closeMemory, failureOf } from "@eremos/core";
+import type { Said } from "@eremos/words";
 import { onEndSignals } from "../end-signals";
 import { type SessionServer, openSession } from "./session-server";
 import type { FromSession, ToSession } from "./session-protocol";
+import { said } from "@eremos/words/server/house";
 
 /**
  * The process of one session. The one that holds the doors tells it what to do; a signal to the whole group is for that
@@ -17,11 +19,10 @@ function tell(message: FromSession): void {
   if (process.connected) process.send?.(message, undefined, undefined, () => undefined);
 }
 
-function fail(caught: unknown, doing: string): void {
-  const error = isEremosError(caught) ? caught : fromSystemError(caught, doing);
+function fail(caught: unknown, doing: Said): void {
   process.exitCode = 1;
   process.send?.(
-    { kind: "failed", code: error.code, message: error.message } satisfies FromSession,
+    { kind: "failed", failure: failureOf(caught, doing) } satisfies FromSession,
     undefined,
     undefined,
     () => process.exit(),
@@ -37,7 +38,7 @@ async function begin(message: Extract<ToSession, { readonly kind: "begin" }>): P
     });
     tell({ kind: "ready" });
   } catch (error) {
-    fail(error, "starting");
+    fail(error, said("starting"));
   }
 }
 
@@ -50,7 +51,7 @@ process.on("message", (message: ToSession, connection: Socket | undefined) => {
   } else if (message.kind === "retire")
     void session?.retire().then(
       () => process.exit(),
-      (error: unknown) => fail(error, "ending the session"),
+      (error: unknown) => fail(error, said("ending-session")),
     );
   else stop();
 });
@@ -66,6 +67,6 @@ function stop(): void {
   isStopping = true;
   (session?.stop() ?? Promise.resolve()).then(
     () => process.exit(),
-    (error: unknown) => (process.connected ? fail(error, "stopping") : process.exit(1)),
+    (error: unknown) => (process.connected ? fail(error, said("stopping")) : process.exit(1)),
   );
 }

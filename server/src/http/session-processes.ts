@@ -1,10 +1,11 @@
 import { type ChildProcess, fork } from "node:child_process";
 import type { Socket } from "node:net";
-import { EremosError, holdPort, letGoPort } from "@eremos/core";
+import { EremosError, errorOf, fromSystemError, holdPort, letGoPort } from "@eremos/core";
 import { unmount } from "../visit/mount";
 import type { Drive } from "../visit/visits";
 import { MOST_CONNECTIONS } from "./doors";
 import type { Carried, FromSession, ToSession } from "./session-protocol";
+import { said } from "@eremos/words/server/house";
 
 /**
  * A session's process that was asked to stop, and has not ended after this, is cut off; what it did is put right at the
@@ -33,8 +34,8 @@ export class SessionProcesses {
   private readonly drives = new Map<ChildProcess, ReadonlyMap<string, HeldDrive>>();
   private isStopping = false;
   private failure: EremosError | null = null;
-  private fail: (why: string) => void = () => undefined;
-  readonly failed = new Promise<string>((resolve) => (this.fail = resolve));
+  private fail: (why: EremosError) => void = () => undefined;
+  readonly failed = new Promise<EremosError>((resolve) => (this.fail = resolve));
 
   constructor(private readonly program: string) {}
 
@@ -65,7 +66,7 @@ export class SessionProcesses {
           this.present = child;
           for (const socket of this.waiting.splice(0)) give(child, socket);
           resolve();
-        } else if (message.kind === "failed") reject((this.failure = new EremosError(message.code, message.message)));
+        } else if (message.kind === "failed") reject((this.failure = errorOf(message.failure)));
         else if (message.kind === "drives") this.holdDrives(child, message.drives);
         else if (message.kind === "cancel") for (const other of this.all) tell(other, message);
         else this.succeed(child, message.carried);
@@ -75,11 +76,16 @@ export class SessionProcesses {
         this.all.delete(child);
         this.ending = Promise.all([this.ending, this.endDrives(child)]);
         reject(
-          new EremosError("interrupted", `Eremos could not start (${signal ?? String(code)}). Nothing was touched.`),
+          new EremosError("interrupted", said("eremos-could-not-start-nothing", { signal: signal ?? String(code) })),
         );
         if (this.present !== child || this.isStopping) return;
         this.present = null;
-        this.fail(`Eremos ended in the middle (${signal ?? `code ${String(code)}`}). Nothing is lost; start it again.`);
+        this.fail(
+          new EremosError(
+            "interrupted",
+            said("eremos-ended-in-middle-nothing", { signal: signal ?? `code ${String(code)}` }),
+          ),
+        );
       });
     });
   }
@@ -109,7 +115,7 @@ export class SessionProcesses {
     if (this.present !== child || this.isStopping) return;
     this.present = null;
     tell(child, { kind: "retire" });
-    this.next(carried).catch((error: unknown) => this.fail(error instanceof Error ? error.message : String(error)));
+    this.next(carried).catch((error: unknown) => this.fail(fromSystemError(error, said("starting"))));
   }
 
   /** @throws EremosError what could not be ended as it should */

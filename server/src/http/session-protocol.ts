@@ -1,4 +1,4 @@
-import type { ErrorCode } from "@eremos/core";
+import type { Failure } from "@eremos/core";
 import type { ServerRecord } from "../data-directory";
 import type { Settings } from "../settings";
 import type { Drive } from "../visit/visits";
@@ -21,7 +21,7 @@ export type ToSession =
 
 export type FromSession =
   | { readonly kind: "ready" }
-  | { readonly kind: "failed"; readonly code: ErrorCode; readonly message: string }
+  | { readonly kind: "failed"; readonly failure: Failure }
   /** The session is over, and its keys with it: this process gets no others. */
   | { readonly kind: "over"; readonly carried: Carried }
   /** All the drives there are now: their ports are to be nobody else's. */

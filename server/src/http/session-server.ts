@@ -18,6 +18,7 @@ import type { ApiContext } from "./answers";
 import type { Carried, ToSession } from "./session-protocol";
 import { finishWork } from "./stop";
 import { startWatches } from "./watches";
+import { say } from "@eremos/words/server/house";
 
 /**
  * So long a request may take to arrive, headers first; a file for a visit or a drop may take longer as long as it keeps
@@ -111,7 +112,7 @@ export async function openSession(
     if (refusal !== null || pathname === null) {
       response
         .writeHead(refusal === null ? 400 : 403, { "Content-Type": "text/plain; charset=utf-8", Connection: "close" })
-        .end(refusal ?? "This is no address of Eremos.");
+        .end(refusal ?? say("this-is-no-address-eremos"));
       return;
     }
     if (pathname === "/api/events") {

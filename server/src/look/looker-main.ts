@@ -4,6 +4,7 @@ import { type Disk, diskOf, failureOf, lookAtFolder, reviveBytes } from "@eremos
 import { onEndSignals } from "../end-signals";
 import { lookAtPlace } from "./place";
 import type { FromLooker, Question, ToLooker } from "./protocol";
+import { said } from "@eremos/words/server/house";
 
 /** The process that looks at disks for a session: slow ones, and ones that do not answer, hold up nobody else here. */
 onEndSignals(() => undefined);
@@ -20,18 +21,18 @@ process.on("message", (received: ToLooker) => {
 });
 
 async function answer(id: number, question: Question): Promise<void> {
-  await say({ kind: "begun", id });
+  await tell({ kind: "begun", id });
   try {
-    if (question.kind === "place") await say({ kind: "place", id, place: lookAtPlace(question.asked) });
+    if (question.kind === "place") await tell({ kind: "place", id, place: lookAtPlace(question.asked) });
     else if (question.kind === "answers") waitForAnswer(question.path);
     else if (disk)
       for (const folder of question.request.folders) {
-        await say({ kind: "at", id, folder: folder.id });
-        await say({ kind: "looked", id, looked: lookAtFolder(disk, folder, question.request.mounts) });
+        await tell({ kind: "at", id, folder: folder.id });
+        await tell({ kind: "looked", id, looked: lookAtFolder(disk, folder, question.request.mounts) });
       }
-    await say({ kind: "done", id });
+    await tell({ kind: "done", id });
   } catch (error) {
-    await say({ kind: "failed", id, failure: failureOf(error, "looking; nothing was touched") });
+    await tell({ kind: "failed", id, failure: failureOf(error, said("looking-nothing-was-touched")) });
   }
 }
 
@@ -48,7 +49,7 @@ function waitForAnswer(asked: string): void {
 }
 
 /** When it is on its way: what is said before a look that does not end has been heard. */
-function say(message: FromLooker): Promise<void> {
+function tell(message: FromLooker): Promise<void> {
   return new Promise((resolve) => {
     if (process.connected) process.send?.(message, undefined, undefined, () => resolve());
     else resolve();

@@ -1,8 +1,6 @@
 import { EremosError } from "@eremos/core";
+import { said } from "@eremos/words/server/house";
 
 export function withoutAnswer(path: string): EremosError {
-  return new EremosError(
-    "no-answer",
-    `What ${path} lies on does not answer. Nothing was touched; try it again when it does.`,
-  );
+  return new EremosError("no-answer", said("what-lies-on-does-not", { path }));
 }

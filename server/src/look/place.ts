@@ -13,6 +13,7 @@ import {
 import type { PlaceEntry } from "../contract";
 import { compareNames, fullPath, realPathOf } from "../paths";
 import type { PlaceAsked, PlaceLook } from "./protocol";
+import { said } from "@eremos/words/server/house";
 
 const OWN_DIR = OWN_DIR_NAME.toString();
 const HELD = HELD_NAME.toString();
@@ -29,7 +30,7 @@ export function lookAtPlace({ typed, home, places, listed }: PlaceAsked): PlaceL
   if (!isInPlaces(realPathOf(directory), places))
     throw new EremosError(
       "outside-places",
-      `${directory} is outside the places Eremos may walk (${places.join(", ")}).`,
+      said("is-outside-places-eremos-may", { directory, places: places.join(", ") }),
     );
   const entries = readEntries(directory)
     .filter(({ name }) => name !== OWN_DIR && name !== HELD && !HIDDEN_NAME.test(name))
@@ -56,10 +57,10 @@ function readEntries(directory: string): fs.Dirent[] {
     return fs.readdirSync(directory, { withFileTypes: true });
   } catch (error) {
     const code = systemCode(error);
-    if (code === "ENOENT") throw new EremosError("not-found", `There is nothing at ${directory} now.`);
+    if (code === "ENOENT") throw new EremosError("not-found", said("there-is-nothing-at-now", { directory }));
     if (code === "EACCES" || code === "EPERM")
-      throw new EremosError("no-permission", `The system does not let this account look into ${directory}.`);
-    if (code === "ENOTDIR") throw new EremosError("not-a-folder", `${directory} is not a folder.`);
+      throw new EremosError("no-permission", said("system-does-not-let-this", { directory }));
+    if (code === "ENOTDIR") throw new EremosError("not-a-folder", said("is-not-folder", { directory }));
     throw error;
   }
 }

@@ -1,6 +1,7 @@
 import { EremosError } from "@eremos/core";
 import nodemailer from "nodemailer";
 import type { MailServer } from "../documents";
+import { said, say } from "@eremos/words/server/papers";
 
 export interface ShareMail {
   readonly to: string;
@@ -36,14 +37,14 @@ export async function sendShare(
     await transport.sendMail({
       from,
       to: { name: holder, address: to },
-      subject: `A share for you to keep, for ${of}`,
+      subject: say("share-for-you-keep-for", { of }),
       text: wordsFor({ holder, of, threshold, count }),
       attachments: [{ filename: "keyholder-share.pdf", content: pdf, contentType: "application/pdf" }],
     });
   } catch (error) {
     throw new EremosError(
       "io",
-      `The mail server did not take it (${error instanceof Error ? error.message : String(error)}). The share was not handed over; look at the mail server\u2019s settings, or print the sheet.`,
+      said("mail-server-did-not-take", { error: error instanceof Error ? error.message : String(error) }),
     );
   } finally {
     transport.close();
@@ -51,10 +52,5 @@ export async function sendShare(
 }
 
 function wordsFor({ holder, of, threshold, count }: Pick<ShareMail, "holder" | "of" | "threshold" | "count">): string {
-  return `Dear ${holder},
-
-${of} has named you a keyholder. In the attached sheet there is a share: ${threshold} of ${count} such shares together open folders of ${of} that are locked, should their own way in be lost one day. Your share alone opens nothing and tells nothing.
-
-Please print the sheet and keep it with your papers, then delete this mail. Give it to nobody but ${of}, or those whom ${of} named for it; if somebody else asks you for it, ask ${of} first.
-`;
+  return say("dear-has-named-you-keyholder", { holder, of, threshold, count });
 }

@@ -3,6 +3,7 @@ import { EremosError, isEremosError } from "@eremos/core";
 import type { ChangeEvent } from "../contract";
 import type { OpenDatabase } from "../database/open";
 import { gate, hints } from "../database/schema";
+import { said } from "@eremos/words/server/house";
 
 const ROW = 1;
 const FIRST_DELAY_MS = 1000;
@@ -66,11 +67,9 @@ export class Tries {
   private requireOpen(): void {
     const { wait } = this;
     if (wait > 0)
-      throw new EremosError(
-        "too-many-tries",
-        `Wait ${Math.ceil(wait / 1000)} s before the next try, because of wrong ones before.`,
-        { waitMs: wait },
-      );
+      throw new EremosError("too-many-tries", said("wait-s-before-next-try", { seconds: Math.ceil(wait / 1000) }), {
+        waitMs: wait,
+      });
   }
 
   /**
@@ -182,7 +181,7 @@ async function counted<T>(
   eremos.announce({ topic: "gate" });
   const opened = await open().catch((error: unknown) => {
     if (isEremosError(error) && error.class === "password")
-      throw new EremosError(error.code, error.message, { ...error.data, waitMs: tries.startWait() });
+      throw new EremosError(error.code, error.said, { ...error.data, waitMs: tries.startWait() });
     if (isEremosError(error) && (error.code === "too-few-shares" || error.code === "costly")) tries.withdraw();
     else tries.startWait();
     throw error;

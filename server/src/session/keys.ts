@@ -7,6 +7,7 @@ import {
   openSealingKey,
   wipe,
 } from "@eremos/core";
+import { said } from "@eremos/words/server/house";
 
 /**
  * The signed-in owner's keys, in memory only. Whoever works with them over a wait holds them: a sign-out ends the
@@ -33,11 +34,7 @@ export class Keys {
   }
 
   private secret(name: keyof Keys["secrets"]): Buffer {
-    if (this.isWiped)
-      throw new EremosError(
-        "needs-sign-in",
-        "You were signed out meanwhile. What was not done yet is left undone; sign in, and do it again.",
-      );
+    if (this.isWiped) throw new EremosError("needs-sign-in", said("you-were-signed-out-meanwhile-what"));
     return this.secrets[name];
   }
 

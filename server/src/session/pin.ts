@@ -1,4 +1,5 @@
 import { EremosError, equalBytes, randomBytes, sha256, wipe } from "@eremos/core";
+import { said } from "@eremos/words/server/house";
 
 const TRIES = 3;
 const LEAST_DIGITS = 4;
@@ -19,9 +20,12 @@ export class Pin {
   /** @throws EremosError `weak-pin` */
   choose(pin: string): void {
     if (!/^\d+$/.test(pin) || pin.length < LEAST_DIGITS || pin.length > MOST_DIGITS)
-      throw new EremosError("weak-pin", `A PIN has ${LEAST_DIGITS} to ${MOST_DIGITS} digits. Nothing was changed.`);
+      throw new EremosError(
+        "weak-pin",
+        said("pin-has-digits-nothing-was", { leastDigits: LEAST_DIGITS, mostDigits: MOST_DIGITS }),
+      );
     if (/^(\d)\1+$/.test(pin) || "0123456789012345".includes(pin) || "9876543210".includes(pin))
-      throw new EremosError("weak-pin", "That PIN would be tried first. Nothing was changed; choose another.");
+      throw new EremosError("weak-pin", said("that-pin-would-be-tried"));
     this.forget();
     const salt = randomBytes(16);
     this.chosen = { salt, digest: digestOf(salt, pin) };
@@ -40,11 +44,7 @@ export class Pin {
     this.wrong++;
     if (this.wrong < TRIES) {
       const left = TRIES - this.wrong;
-      throw new EremosError(
-        "wrong-pin",
-        `That is not your PIN. ${left === 1 ? "One more try" : `${left} more tries`}, then the master password is asked.`,
-        { left },
-      );
+      throw new EremosError("wrong-pin", said("that-is-not-your-pin", { left }), { left });
     }
     this.forget();
     return false;

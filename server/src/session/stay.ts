@@ -2,6 +2,7 @@ import * as fs from "node:fs";
 import * as path from "node:path";
 import * as z from "zod";
 import { EremosError, type OwnerEnvelope, fromBase64, isRootKeyOf, systemCode, toBase64, wipe } from "@eremos/core";
+import { said } from "@eremos/words/server/house";
 
 const schema = z.strictObject({ owner: z.string(), rootKey: z.string() });
 
@@ -52,7 +53,10 @@ export class Stay {
     } catch (error) {
       throw new EremosError(
         "data-unwritable",
-        `Eremos can't keep your key in ${this.directory} (${systemCode(error) ?? String(error)}). Nothing was changed; you go on signing in with the master password.`,
+        said("eremos-cant-keep-your-key", {
+          directory: this.directory,
+          code: systemCode(error) ?? String(error),
+        }),
       );
     }
   }

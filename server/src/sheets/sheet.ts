@@ -1,6 +1,7 @@
 import { createRequire } from "node:module";
 import PDFDocument from "pdfkit";
 import QRCode from "qrcode";
+import { say } from "@eremos/words/server/papers";
 
 const require = createRequire(import.meta.url);
 const FONT = (weight: number): string =>
@@ -91,7 +92,7 @@ export async function printSheet({ title, name, introduction, groups, sections, 
   const text = groups.join("-");
   const qr = QRCode.create(text, { errorCorrectionLevel: "M" });
   add("Figure", () => drawQr(document, qr.modules, MARGIN + WIDTH - QR_SIZE, top, QR_SIZE), {
-    alt: `The same as a QR code: ${text}`,
+    alt: say("same-as-qr-code", { text }),
   });
   document.x = MARGIN;
   document.y = top + Math.max(QR_SIZE + 10, drawn) + 12;

@@ -2,6 +2,7 @@ import { type ServerResponse, get } from "node:http";
 import { EremosError } from "@eremos/core";
 import { ZipFile } from "yazl";
 import type { VisitCall, VisitEntry, VisitReply, VisitView } from "../contract";
+import { said, say } from "@eremos/words/server/visit";
 
 /** What was chosen in a visit as one ZIP archive, written while it is sent: nothing of it is kept anywhere. */
 export interface Archived {
@@ -27,9 +28,7 @@ export async function sendArchive(of: Archived, response: ServerResponse): Promi
     const writing: Writing = { ...of, zip, response, names: new Set() };
     for (const href of of.hrefs) await add(writing, await entryAt(of, href), "");
   } catch {
-    response
-      .writeHead(409, { "Content-Type": "text/plain; charset=utf-8" })
-      .end("The visit has ended, or something that was chosen is not there any more. Nothing was changed.");
+    response.writeHead(409, { "Content-Type": "text/plain; charset=utf-8" }).end(say("visit-has-ended-or-something"));
     return;
   }
   response.writeHead(200, { "Content-Type": "application/zip" });
@@ -46,8 +45,7 @@ interface Writing extends Archived {
 async function entryAt({ call }: Archived, href: string): Promise<VisitEntry> {
   const { entries } = await call({ kind: "list", href: href.slice(0, href.lastIndexOf("/")) || "/" });
   const entry = entries.find((one) => one.href === href);
-  if (!entry)
-    throw new EremosError("not-found", "Something that was chosen is not there any more. Nothing was changed.");
+  if (!entry) throw new EremosError("not-found", said("something-that-was-chosen-is"));
   return entry;
 }
 

@@ -2,6 +2,7 @@ import { type DirNode, EremosError, type Node } from "@eremos/core";
 import type { VisitCall, VisitEntry, VisitReply } from "../contract";
 import { type Path, hrefOf, pathOf, shownName } from "./hrefs";
 import { type Spot, UNREADABLE, type VisitedFolder } from "./visited-folder";
+import { said, say } from "@eremos/words/server/visit";
 
 /** What the page asks of a visit; contents themselves go another way, as streams. */
 const MOST_FOUND = 500;
@@ -44,37 +45,32 @@ export async function answerCall(folder: VisitedFolder, call: VisitCall): Promis
 
 function pathIn(href: string): Path {
   const path = pathOf(href);
-  if (!path) throw new EremosError("usage", "That is not a path inside the folder. Nothing was changed.");
+  if (!path) throw new EremosError("usage", said("that-is-not-path-inside"));
   return path;
 }
 
 function spotAt(folder: VisitedFolder, href: string): Spot {
   const spot = folder.spot(pathIn(href));
-  if (!spot) throw new EremosError("not-found", "The folder it is in is not there any more. Nothing was changed.");
+  if (!spot) throw new EremosError("not-found", said("folder-it-is-in-is"));
   return spot;
 }
 
 function takenSpot(folder: VisitedFolder, href: string): Spot {
   const spot = spotAt(folder, href);
-  if (!spot.node)
-    throw new EremosError("not-found", `${shownName(spot.name)} is not there any more. Nothing was changed.`);
+  if (!spot.node) throw new EremosError("not-found", said("is-not-there-any-more", { name: shownName(spot.name) }));
   return spot;
 }
 
 function freeSpot(folder: VisitedFolder, href: string): Spot {
   const spot = spotAt(folder, href);
   if (spot.node)
-    throw new EremosError(
-      "path-taken",
-      `There is something called ${shownName(spot.name)} already. Nothing was changed; choose another name.`,
-    );
+    throw new EremosError("path-taken", said("there-is-something-called-already", { name: shownName(spot.name) }));
   return spot;
 }
 
 function directoryAt(folder: VisitedFolder, path: Path): DirNode {
   const node = folder.find(path);
-  if (node?.kind !== "dir")
-    throw new EremosError("not-found", "That folder is not there any more. Go back to the one above it.");
+  if (node?.kind !== "dir") throw new EremosError("not-found", said("that-folder-is-not-there"));
   return node;
 }
 
@@ -112,7 +108,7 @@ async function arrivals(folder: VisitedFolder): Promise<VisitReply> {
     leadsTo: null,
   }));
   const rest: VisitEntry = {
-    name: `${unreadable === 1 ? "One" : unreadable} that can't be read: damaged, or not made by Eremos`,
+    name: say("that-cant-be-read-damaged", { unreadable: unreadable === 1 ? "One" : unreadable }),
     href: UNREADABLE,
     kind: "file",
     size: 0,

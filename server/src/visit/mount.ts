@@ -3,6 +3,7 @@ import * as fs from "node:fs";
 import * as path from "node:path";
 import { EremosError } from "@eremos/core";
 import type { VisitView } from "../contract";
+import { said } from "@eremos/words/server/visit";
 
 /**
  * A visit's drive mounted for the person's desktop, by the desktop's own means. Source: gio(1), and the mounts that
@@ -41,11 +42,7 @@ export function canMount(environment: NodeJS.ProcessEnv): boolean {
  */
 export async function mount({ address, password }: VisitView): Promise<void> {
   const failure = await gio(["mount", address], `${password}\n`);
-  if (failure !== null)
-    throw new EremosError(
-      "io",
-      `The desktop did not mount it (${failure}). Nothing was changed; the visit goes on, and the address can be given to any program.`,
-    );
+  if (failure !== null) throw new EremosError("io", said("desktop-did-not-mount-it", { failure }));
   spawn("gio", ["open", address], { stdio: "ignore", detached: true })
     .on("error", () => undefined)
     .unref();

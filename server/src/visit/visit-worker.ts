@@ -6,19 +6,20 @@ import { answerCall } from "./calls";
 import { serveDav } from "./dav/dav-server";
 import type { FromWorker, ToWorker, VisitEnd, VisitStart } from "./protocol";
 import { VisitedFolder } from "./visited-folder";
+import { said } from "@eremos/words/server/visit";
 
 /** One visit: the folder, its keys and its drive live in this thread, and end with it. */
 const LOOK_EVERY_MS = 1000;
 /** So long requests that are under way may still take when the visit ends. */
 const DRAIN_MS = 1500;
 
-const say = (message: FromWorker): void => parentPort?.postMessage(message);
+const tell = (message: FromWorker): void => parentPort?.postMessage(message);
 
 async function run(): Promise<void> {
   const { input, identity, user, password, idleMs, endsAt } = reviveBytes(workerData as VisitStart);
   const visit = await Visit.open(diskOf(identity), input);
   wipe(input.access.rootKey, input.access.folderKey);
-  const folder = new VisitedFolder(visit, (committed, undoable) => say({ kind: "committed", committed, undoable }));
+  const folder = new VisitedFolder(visit, (committed, undoable) => tell({ kind: "committed", committed, undoable }));
   const { server, port } = await serveDav(folder, { user, password });
   let isEnding = false;
   const end = async (why: VisitEnd): Promise<void> => {
@@ -28,10 +29,10 @@ async function run(): Promise<void> {
     await drain(server);
     const before = folder.committed;
     try {
-      say({ kind: "ended", committed: folder.close(), why });
+      tell({ kind: "ended", committed: folder.close(), why });
     } catch {
       // What could not be tidied up is at the next visit; the changes themselves are committed.
-      say({ kind: "ended", committed: before, why });
+      tell({ kind: "ended", committed: before, why });
     }
     parentPort?.close();
   };
@@ -44,12 +45,12 @@ async function run(): Promise<void> {
   parentPort?.on("message", (message: ToWorker) => {
     if (message.kind === "end") return void end("asked");
     answerCall(folder, message.call).then(
-      (reply) => say({ kind: "answer", id: message.id, reply }),
+      (reply) => tell({ kind: "answer", id: message.id, reply }),
       (error: unknown) =>
-        say({ kind: "refused", id: message.id, failure: failureOf(error, "answering; nothing was changed") }),
+        tell({ kind: "refused", id: message.id, failure: failureOf(error, said("answering-nothing-was-changed")) }),
     );
   });
-  say({ kind: "ready", port });
+  tell({ kind: "ready", port });
 }
 
 /** No new requests; those under way may end, for a moment. */
@@ -65,6 +66,6 @@ function drain(server: Server): Promise<void> {
 }
 
 run().catch((error: unknown) => {
-  say({ kind: "failed", failure: failureOf(error, "beginning a visit; nothing was touched") });
+  tell({ kind: "failed", failure: failureOf(error, said("beginning-visit-nothing-was-touched")) });
   parentPort?.close();
 });

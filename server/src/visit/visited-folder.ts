@@ -13,6 +13,7 @@ import {
 } from "@eremos/core";
 import { Since } from "../steady-clock";
 import type { Path } from "./hrefs";
+import { said } from "@eremos/words/server/visit";
 
 /** Where something is, or could be: its directory, its name there, and what is there now. */
 export interface Spot {
@@ -76,7 +77,7 @@ export class VisitedFolder {
   }
 
   read(file: Node, position: number, into: Buffer): number {
-    if (file.kind !== "file") throw new EremosError("usage", "That is no file.");
+    if (file.kind !== "file") throw new EremosError("usage", said("that-is-no-file"));
     return reading(() => this.visit.read(file, position, into));
   }
 
@@ -84,7 +85,7 @@ export class VisitedFolder {
     try {
       make();
     } catch (error) {
-      const told = fromSystemError(error, "changing the folder; it is as it was");
+      const told = fromSystemError(error, said("changing-folder-it-is-as"));
       // Refusals come before anything is changed; anything else may have stopped half way.
       if (!isEremosError(error)) this.giveUp(told);
       return Promise.reject(told);
@@ -109,8 +110,7 @@ export class VisitedFolder {
       this.onCommit(this.visit.committed, this.visit.undoable);
       for (const { resolve } of waiting) resolve();
     } catch (error) {
-      for (const { reject } of waiting)
-        reject(fromSystemError(error, "making the change; the folder is as it was before it"));
+      for (const { reject } of waiting) reject(fromSystemError(error, said("making-change-folder-is-as")));
     }
   }
 
@@ -153,7 +153,7 @@ export class VisitedFolder {
   /** Begins writing a file; end it by {@link finish} or {@link abort}. */
   begin(path: Path, length: number | null): Upload {
     const name = path.at(-1);
-    if (!name) throw new EremosError("usage", "The folder itself can't be replaced by a file.");
+    if (!name) throw new EremosError("usage", said("folder-itself-cant-be-replaced"));
     const upload = reading(() => this.visit.write(path.slice(0, -1), name, length));
     this.uploads.add(upload);
     return upload;
@@ -163,7 +163,7 @@ export class VisitedFolder {
   finish(upload: Upload, path: Path): Promise<void> {
     return this.change(() => {
       const spot = this.spot(path);
-      if (!spot) throw new EremosError("not-found", "The folder it belongs into is gone. Nothing was changed.");
+      if (!spot) throw new EremosError("not-found", said("folder-it-belongs-into-is"));
       this.visit.add(spot.parent, upload.finish());
       this.uploads.delete(upload);
     });
@@ -231,14 +231,12 @@ function reading<T>(read: () => T): T {
   try {
     return read();
   } catch (error) {
-    throw fromSystemError(error, "reading the sealed folder; nothing was changed");
+    throw fromSystemError(error, said("reading-sealed-folder-nothing-was"));
   }
 }
 
 /** Nothing goes into itself, and nothing takes the place of a directory it lies in. */
 function requireApart(node: Node, parent: DirNode, to: Spot): void {
-  if (isWithin(to.parent, node))
-    throw new EremosError("usage", "A folder can't be put into itself. Nothing was changed.");
-  if (to.node && isWithin(parent, to.node))
-    throw new EremosError("usage", "A folder can't be replaced by something in it. Nothing was changed.");
+  if (isWithin(to.parent, node)) throw new EremosError("usage", said("folder-cant-be-put-into"));
+  if (to.node && isWithin(parent, to.node)) throw new EremosError("usage", said("folder-cant-be-replaced-by"));
 }

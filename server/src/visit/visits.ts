@@ -3,6 +3,7 @@ import { type Committed, EremosError, errorOf, fromSystemError, randomBytes, toB
 import type { VisitCall, VisitReply, VisitView } from "../contract";
 import { canMount, driveAddressOf, mount, unmount } from "./mount";
 import type { FromWorker, ToWorker, VisitEnd, VisitStart } from "./protocol";
+import { said } from "@eremos/words/server/visit";
 
 export interface VisitRequest {
   readonly folder: string;
@@ -68,8 +69,7 @@ export class Visits {
 
   /** @throws EremosError `busy` where it is visited already, and whatever an opening may refuse */
   start({ folder, input, idleMs, endsAt, onCommit, onEnd }: VisitRequest): Promise<VisitView> {
-    if (this.running.has(folder))
-      return Promise.reject(new EremosError("busy", "This folder is being visited already. Nothing was touched."));
+    if (this.running.has(folder)) return Promise.reject(new EremosError("busy", said("this-folder-is-being-visited")));
     const [user, password] = [`visit-${randomBytes(4).toString("hex")}`, toBase64(randomBytes(24))];
     const start: VisitStart = { input, identity: this.identity, user, password, idleMs, endsAt };
     const worker = new Worker(this.worker, { workerData: start });
@@ -91,7 +91,7 @@ export class Visits {
       const ended = new Promise<void>((done) => worker.once("exit", () => done())).then(() =>
         this.close(folder, calls, () => onEnd(why)),
       );
-      worker.on("error", (error) => reject(fromSystemError(error, "visiting the folder; what was changed is kept")));
+      worker.on("error", (error) => reject(fromSystemError(error, said("visiting-folder-what-was-changed"))));
       worker.on("message", (message: FromWorker) => {
         if (message.kind === "failed") reject(errorOf(message.failure));
         else if (message.kind === "ready") {
@@ -124,8 +124,7 @@ export class Visits {
   }
 
   private close(folder: string, calls: Running["calls"], tell: () => void): void {
-    for (const { reject } of calls.values())
-      reject(new EremosError("not-open", "The visit has ended. What was changed until then is kept."));
+    for (const { reject } of calls.values()) reject(new EremosError("not-open", said("visit-has-ended-what-was")));
     const view = this.of(folder);
     if (view) void this.dropDrive(view);
     if (this.running.delete(folder)) tell();
@@ -162,11 +161,7 @@ export class Visits {
   async mount(folder: string): Promise<void> {
     const view = this.of(folder);
     if (!view) throw notVisited();
-    if (view.mount === "no")
-      throw new EremosError(
-        "unsupported",
-        "Nothing on this computer mounts such a drive by itself. Nothing was changed; give the address to a program.",
-      );
+    if (view.mount === "no") throw new EremosError("unsupported", said("nothing-on-this-computer-mounts"));
     await mount(view);
     this.show(folder, { mount: "mounted" });
   }
@@ -202,7 +197,7 @@ export class Visits {
 }
 
 function notVisited(): EremosError {
-  return new EremosError("not-open", "This folder is not being visited now. Nothing was changed.");
+  return new EremosError("not-open", said("this-folder-is-not-being"));
 }
 
 function answerCall(

@@ -1,5 +1,6 @@
 import { printable } from "@eremos/core";
 import type { Eremos } from "../eremos";
+import { say } from "@eremos/words/server/house";
 
 const LOOK_EVERY_MS = 400;
 
@@ -21,7 +22,7 @@ export function watchDatabase(eremos: Eremos, recover: () => Promise<unknown>): 
     look()
       .catch((error: unknown) =>
         process.stderr.write(
-          `Eremos could not look at its database: ${printable(error instanceof Error ? error.message : "unknown")}\n`,
+          say("eremos-could-not-look-at", { error: printable(error instanceof Error ? error.message : "unknown") }),
         ),
       )
       .finally(() => {

@@ -4,6 +4,7 @@ import type { Eremos } from "../eremos";
 import { whereIs } from "../look/where-is";
 import { MINUTE_MS } from "../locking-rules";
 import type { KnownOpen } from "./known-open";
+import { say } from "@eremos/words/server/house";
 
 const LOOK_EVERY_MS = 5000;
 /** Clocks of file systems tick on their own; what lies further ahead was done before the clock was set back. */
@@ -45,7 +46,7 @@ export class Keeper {
       for (const note of this.eremos.data.notes()) await this.lookAt(note);
     } catch (error) {
       process.stderr.write(
-        `Eremos could not look whether folders are to be locked: ${printable(error instanceof Error ? error.message : "unknown")}\n`,
+        say("eremos-could-not-look-whether", { error: printable(error instanceof Error ? error.message : "unknown") }),
       );
     } finally {
       this.looking = false;

@@ -1,5 +1,6 @@
 import { fromSystemError } from "@eremos/core";
 import type { ScanView } from "../contract";
+import { said } from "@eremos/words/server/house";
 
 /** What every search of the disk tells while it goes on; what was found is added by each. */
 export type SearchState = Omit<ScanView, "found" | "more">;
@@ -46,7 +47,7 @@ export abstract class Search<S extends SearchState> {
     this.isAskedToStop = false;
     this.state = { ...this.nothing, isRunning: true };
     this.ended = this.run(places).catch((error: unknown) =>
-      this.show({ isRunning: false, endedAt: Date.now(), error: fromSystemError(error, "looking").message }),
+      this.show({ isRunning: false, endedAt: Date.now(), error: fromSystemError(error, said("looking")).message }),
     );
   }
 

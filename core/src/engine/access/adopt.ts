@@ -16,6 +16,7 @@ import { accessBefore } from "./renew";
 import { type Inspection, commitGuard, inspectFolder, loadGuard } from "../guards";
 import { busyWith, closeFolder, displayPath, holdFolder, joinPath, letGo, openFolder, splitPath } from "../ground";
 import type { Consent } from "../../format/choices";
+import { said } from "@eremos/words/core/access";
 
 export interface AdoptInput {
   /** Where it lies now, under whatever name. */
@@ -60,16 +61,13 @@ export interface Adopted {
 export async function adoptFolder(disk: Disk, input: AdoptInput): Promise<Adopted> {
   const inspection = inspectFolder(disk, input.path);
   if (!inspection)
-    throw new EremosError(
-      "not-protected",
-      `${displayPath(input.path)} is not protected by Eremos. Nothing was touched.`,
-    );
+    throw new EremosError("not-protected", said("is-not-protected-by-eremos", { path: displayPath(input.path) }));
   requireOwnDirectories(disk, input.path);
   if (inspection.busy) throw busyWith(disk, input.path);
   try {
     return await (isEncrypting(inspection) ? adoptSealed : adoptGuarded)(disk, input, inspection);
   } catch (error) {
-    throw fromSystemError(error, "taking the folder in; it is locked as it was");
+    throw fromSystemError(error, said("taking-folder-in-it-is"));
   }
 }
 
@@ -78,10 +76,7 @@ function requireOwnDirectories(disk: Disk, path: Buffer): void {
   const folder = openFolder(disk, path);
   try {
     if (disk.owns(disk.statOpen(folder.dir)) && (!folder.ownDir || disk.owns(disk.statOpen(folder.ownDir)))) return;
-    throw new EremosError(
-      "no-permission",
-      `${displayPath(path)} belongs to another account of this computer, so it is not taken in. Nothing was touched; if it is yours, have it given back to your account first.`,
-    );
+    throw new EremosError("no-permission", said("belongs-another-account-this-computer", { path: displayPath(path) }));
   } finally {
     closeFolder(disk, folder);
   }
@@ -101,17 +96,9 @@ async function adoptSealed(
   try {
     // Once it is in the list, locks are made with its key.
     if (locked.doubt !== null)
-      throw new EremosError(
-        "unvouched",
-        `${locked.doubt} Nothing was changed, and it is not taken in. If you know who locked it, bring its files out with \`eremos rescue\`.`,
-        { what: "key" },
-      );
+      throw new EremosError("unvouched", said("nothing-was-changed-and-it", { doubt: locked.doubt }), { what: "key" });
     const { generation, digest } = locked;
-    if (generation === null || digest === null)
-      throw new EremosError(
-        "damaged",
-        "This folder's index can't be read, so it can't be taken in as it is. Nothing was touched; bring its files out with `eremos rescue`.",
-      );
+    if (generation === null || digest === null) throw new EremosError("damaged", said("this-folders-index-cant-be"));
     const files = locked.entries.filter(({ kind }) => kind === "file");
     const folderKey = locked.folderKey();
     const isOwn = locked.head.header.owner.owner === owner.owner && !isOfEarlierKeys(locked.head, owner);
@@ -185,7 +172,7 @@ async function adoptGuarded(
   try {
     const record = loadGuard(disk, folder.ownDir);
     if (!record)
-      throw new EremosError("not-protected", `${displayPath(path)} is not protected by Eremos. Nothing was touched.`);
+      throw new EremosError("not-protected", said("is-not-protected-by-eremos", { path: displayPath(path) }));
     const place = await placeOf(record, owner, rootKey, secret, mostWork(owner, accept));
     const ordinary = ordinaryPath(path, place, inspection, places);
     const sealed = isOwnersRecord(record, owner)
@@ -223,10 +210,7 @@ async function placeOf(
 ): Promise<Buffer> {
   const isOwn = isOwnersRecord(record, owner);
   if (!isOwn && (secret === null || secret.kind === "root"))
-    throw new EremosError(
-      "wrong-password",
-      "This folder was locked by another owner; it needs that owner's master password, recovery code or keyholders' shares. Nothing was changed.",
-    );
+    throw new EremosError("wrong-password", said("this-folder-was-locked-by"));
   const root =
     isOwn || secret === null || secret.kind === "root"
       ? Buffer.from(ownRoot)
@@ -234,11 +218,7 @@ async function placeOf(
   const sealingKey = openSealingKey(record.owner, root);
   try {
     const place = await openEnvelope(sealingKey, placePurpose(record.folder), record.place);
-    if (!place)
-      throw new EremosError(
-        "damaged",
-        "The folder's ordinary path can't be read from its record. Nothing was touched.",
-      );
+    if (!place) throw new EremosError("damaged", said("folders-ordinary-path-cant-be"));
     return place;
   } finally {
     wipe(root, sealingKey);
@@ -255,7 +235,7 @@ function ordinaryPath(path: Buffer, place: Buffer | null, inspection: Inspection
   if (isPlainPath(ordinary) && places.some((root) => isBelow(ordinary, root))) return ordinary;
   throw new EremosError(
     "outside-places",
-    `The record of ${displayPath(path)} says that it belongs to ${displayPath(ordinary)}, which is in none of your places. Nothing was touched.`,
+    said("record-says-that-it-belongs", { path: displayPath(path), ordinary: displayPath(ordinary) }),
     { path: displayPath(ordinary) },
   );
 }

@@ -1,3 +1,4 @@
+import type { Said } from "@eremos/words";
 import { wipe } from "../../crypto/bytes";
 import { parsePasswordHashing, workOf } from "../../crypto/kdf";
 import { EremosError, fromSystemError, isEremosError } from "../../errors/eremos-error";
@@ -18,6 +19,7 @@ import { type SealedInput, headToRenew } from "../contents";
 import { commitHead, loadHeads, loadState } from "../records";
 import { closeFolder, displayPath, holdFolder, letGo, openFolder } from "../ground";
 import type { Consent } from "../../format/choices";
+import { said } from "@eremos/words/core/access";
 
 /** Where the folder is, and who changes its header. */
 export type HeaderInput = Pick<SealedInput, "path" | "access" | "keptHeader">;
@@ -30,11 +32,8 @@ export type HeaderInput = Pick<SealedInput, "path" | "access" | "keptHeader">;
  */
 export async function changeOwner(disk: Disk, input: HeaderInput): Promise<Buffer> {
   const { owner, rootKey } = input.access;
-  return changeHeader(
-    disk,
-    input,
-    "putting the new master password into the folder; it still opens with the old one or the new",
-    async (head) => withOwner(head, { owner, rootKey }),
+  return changeHeader(disk, input, said("putting-new-master-password-into"), async (head) =>
+    withOwner(head, { owner, rootKey }),
   );
 }
 
@@ -49,34 +48,26 @@ export async function changeFolderPassword(
   password: FolderPassword | null,
 ): Promise<Buffer> {
   const { access } = input;
-  return changeHeader(
-    disk,
-    input,
-    "changing the folder's password; it still opens with the old one or the new",
-    async (head) => {
-      const folderKey = await openHead(head, access);
-      try {
-        return await withFolderPassword(head, access, folderKey, password);
-      } finally {
-        wipe(folderKey);
-      }
-    },
-  );
+  return changeHeader(disk, input, said("changing-folders-password-it-still"), async (head) => {
+    const folderKey = await openHead(head, access);
+    try {
+      return await withFolderPassword(head, access, folderKey, password);
+    } finally {
+      wipe(folderKey);
+    }
+  });
 }
 
 async function changeHeader(
   disk: Disk,
   input: HeaderInput,
-  doing: string,
+  doing: Said,
   change: (head: Head) => Promise<Head>,
 ): Promise<Buffer> {
   const folder = holdFolder(disk, input.path, { create: false });
   try {
     if (!loadState(disk, folder.ownDir))
-      throw new EremosError(
-        "not-protected",
-        `${displayPath(input.path)} is not protected by Eremos. Nothing was touched.`,
-      );
+      throw new EremosError("not-protected", said("is-not-protected-by-eremos", { path: displayPath(input.path) }));
     const head = await change(headToRenew(disk, folder.ownDir, input));
     commitHead(disk, folder.ownDir, head);
     return writeHead(head);
@@ -95,7 +86,7 @@ export function replaceHead(disk: Disk, path: Buffer, head: Head): Buffer {
   const folder = holdFolder(disk, path, { create: false });
   try {
     if (!loadState(disk, folder.ownDir))
-      throw new EremosError("not-protected", `${displayPath(path)} is not protected by Eremos. Nothing was touched.`);
+      throw new EremosError("not-protected", said("is-not-protected-by-eremos", { path: displayPath(path) }));
     commitHead(disk, folder.ownDir, head);
     return writeHead(head);
   } finally {
@@ -116,7 +107,7 @@ export async function openFolderKey(
   const folder = openFolder(disk, path);
   try {
     if (!folder.ownDir)
-      throw new EremosError("not-protected", `${displayPath(path)} is not protected by Eremos. Nothing was touched.`);
+      throw new EremosError("not-protected", said("is-not-protected-by-eremos", { path: displayPath(path) }));
     // What Eremos' own data kept comes first: whoever can write to the folder could make a try as dear as the format
     // allows.
     const { heads } = loadHeads(disk, folder.ownDir, keptHeader);

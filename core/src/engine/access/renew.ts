@@ -22,6 +22,7 @@ import {
 import { type SealedInput, headToRenew } from "../contents";
 import { Visit, type VisitInput } from "../visiting";
 import type { Consent } from "../../format/choices";
+import { said } from "@eremos/words/core/access";
 
 /**
  * *Somebody knows it*: a folder gets another key, which no earlier secret of its owner's leads to. FORMAT.md §14. Of
@@ -44,18 +45,12 @@ export async function renewFolder(disk: Disk, input: RenewInput): Promise<Buffer
   try {
     const state = loadState(disk, folder.ownDir);
     if (!state)
-      throw new EremosError(
-        "not-protected",
-        `${displayPath(input.path)} is not protected by Eremos. Nothing was touched.`,
-      );
+      throw new EremosError("not-protected", said("is-not-protected-by-eremos", { path: displayPath(input.path) }));
     if (state.state !== "sealed" && state.state !== "open")
-      throw new EremosError(
-        "not-locked",
-        `${displayPath(input.path)} is in the middle of something. Nothing was touched; its key is renewed when that is done.`,
-      );
+      throw new EremosError("not-locked", said("is-in-middle-something-nothing", { path: displayPath(input.path) }));
     return writeHead(renewedAlready(disk, folder, input) ?? (await renew(disk, folder, state, input)));
   } catch (error) {
-    throw fromSystemError(error, "giving the folder a new key; it opens with what it opened with before");
+    throw fromSystemError(error, said("giving-folder-new-key-it"));
   } finally {
     letGo(disk, folder);
   }
@@ -79,10 +74,7 @@ async function renew(disk: Disk, folder: HeldFolder, state: StateRecord, input: 
   try {
     keys = await FolderKeys.open(disk, folder.ownDir, head, before);
     if (head.slots.some(({ kind }) => kind === "owner-and-password") && !password)
-      throw new EremosError(
-        "needs-folder-password",
-        "This folder has a password of its own, which is needed to give it a new key. Nothing was touched; open it once.",
-      );
+      throw new EremosError("needs-folder-password", said("this-folder-has-password-its"));
     if (state.generation)
       signAnew(disk, folder, loadGeneration(disk, folder.ownDir, state.generation).record, { head, before, input });
     const renewed = await withNewKey(
@@ -100,11 +92,7 @@ async function renew(disk: Disk, folder: HeldFolder, state: StateRecord, input: 
 }
 
 function notKnown(): EremosError {
-  return new EremosError(
-    "unvouched",
-    "This folder was locked with keys of yours from before you made new ones, and Eremos' own data does not know it: somebody who knows the earlier secret may have made it. Nothing was changed. Take it in with the earlier master password, if you know that it is yours.",
-    { what: "key" },
-  );
+  return new EremosError("unvouched", said("this-folder-was-locked-with"), { what: "key" });
 }
 
 /**
@@ -170,11 +158,7 @@ function signAnew(
     !(isVouched(current, before) && known.has(digest)) &&
     !accept.includes("unvouched")
   ) {
-    throw new EremosError(
-      "unvouched",
-      "Since Eremos last saw this folder, somebody locked or changed it with keys of yours from before you made new ones. Nothing was changed; go on only if you did that yourself, on another computer.",
-      { what: "lock" },
-    );
+    throw new EremosError("unvouched", said("since-eremos-last-saw-this"), { what: "lock" });
   }
   known.add(digest);
   const signature = ownerSignature(access);

@@ -9,6 +9,7 @@ import { type IndexReader, openIndex } from "./load-tree";
 import { keepInsured } from "../../insurance";
 import { isOfEarlierEpoch } from "./seal-anew";
 import { type Swept, sweep } from "./sweep";
+import { said } from "@eremos/words/core/contents";
 
 /**
  * Earlier states of a sealed folder, kept beside the last one as long as the owner wants to be able to go back to them.
@@ -190,5 +191,5 @@ export function requireEarlier(disk: Disk, ownDir: Dir, by: Opener, current: num
       : undefined;
   const found = record && openOne(disk, ownDir, by, record);
   if (found) return found;
-  throw new EremosError("not-found", "That earlier state of the folder is not kept any more. Nothing was changed.");
+  throw new EremosError("not-found", said("that-earlier-state-folder-is"));
 }

@@ -5,6 +5,7 @@ import { type FileEntry, type IndexSource, type PackInfo, TreeReader, sourceOf }
 import type { Dir, Disk, OpenFile } from "../../platform/port";
 import { type FolderKeys, LONGEST_PIECE, ObjectReader, isFileWhole, loadManifest } from "../records";
 import { type PackReaders, readContent } from "./restore-tree";
+import { said } from "@eremos/words/core/contents";
 
 /** An encrypted index: its segments one after the other. Listings are read when they are asked for. */
 export class IndexReader implements IndexSource {
@@ -45,7 +46,7 @@ export function openSegment(
   if (keys.isShared) {
     const its = loadManifest(disk, ownDir, manifest).record.get(object);
     if (its?.kind !== "index" || !isFileWhole(disk, ownDir, "index", its))
-      throw new EremosError("damaged", "The folder's index is not the one this generation was committed with.", {
+      throw new EremosError("damaged", said("folders-index-is-not-one"), {
         reason: "swapped",
       });
   }
@@ -127,7 +128,7 @@ export function packReader(
  */
 export function openPack(disk: Disk, ownDir: Dir, folder: string, pack: PackInfo, keys: FolderKeys): ObjectReader {
   if (keys.isShared && !isFileWhole(disk, ownDir, "pack", { ...pack, length: sealedLength(pack.length) }))
-    throw new EremosError("damaged", "An encrypted file is not the one that was written here.", { reason: "swapped" });
+    throw new EremosError("damaged", said("encrypted-file-is-not-one"), { reason: "swapped" });
   return new ObjectReader(disk, ownDir, "pack", folder, (name) => keys.content(name), pack);
 }
 

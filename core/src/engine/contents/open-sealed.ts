@@ -21,6 +21,7 @@ import {
 } from "../records";
 import type { DamagedCopy } from "../ground";
 import type { Consent } from "../../format/choices";
+import { said, say } from "@eremos/words/core/contents";
 
 /** What every verb that opens a sealed folder brings. */
 export interface SealedInput {
@@ -77,11 +78,7 @@ export async function lookAtSealed(
   { access, keptHeader, expected }: Omit<SealedInput, "path" | "accept">,
 ): Promise<SealedFolder> {
   const { generation: ref } = state;
-  if (!ref)
-    throw new EremosError(
-      "damaged",
-      "The folder's state record names no state of it. Nothing was touched; don't change anything in the folder.",
-    );
+  if (!ref) throw new EremosError("damaged", said("folders-state-record-names-no"));
   requireArrived(disk, ownDir, state, ref);
   const { head, keys, damaged } = await openHeads(disk, ownDir, keptHeader, access);
   try {
@@ -96,14 +93,14 @@ export async function lookAtSealed(
     const loaded = loadGeneration(disk, ownDir, newer.whole ? refOf(newer.whole) : ref);
     const generation = loaded.record;
     if (generation.folder !== head.header.folder)
-      throw new EremosError("damaged", "The folder's generation record belongs to another folder.", {
+      throw new EremosError("damaged", said("folders-generation-record-belongs-another"), {
         reason: "swapped",
       });
     const questions = [
       whoStandsBehind(generation, head, keys, access),
       whetherOlder(generation, expected),
       whetherForked(disk, ownDir, generation, expected),
-      newer.arriving ? stillArriving("A newer state of this folder", newer.arriving) : null,
+      newer.arriving ? stillArriving(say("newer-state-this-folder"), newer.arriving) : null,
     ];
     return {
       head,
@@ -131,7 +128,7 @@ function isAtRest({ state, mixed }: SealedState): boolean {
 function requireArrived(disk: Disk, ownDir: Dir, state: SealedState, ref: GenerationRef): void {
   if (!isFromElsewhere(disk, ownDir, state)) return;
   const arrival = arrivalOf(disk, ownDir, ref);
-  if (!arrival || arrival.missing > 0) throw stillArriving("This folder", arrival ?? NOTHING_HERE);
+  if (!arrival || arrival.missing > 0) throw stillArriving(say("this-folder"), arrival ?? NOTHING_HERE);
 }
 
 const WEIGHT = { owner: 2, device: 1, unknown: 0 } as const;
@@ -168,7 +165,7 @@ export async function openHeads(
       const keys = await FolderKeys.open(disk, ownDir, head, access);
       const others = heads
         .filter((other) => other.head !== head && !other.path.startsWith("the copy"))
-        .map(({ path }) => ({ path, reason: "it is not the latest header that you or a computer of yours made" }));
+        .map(({ path }) => ({ path, reason: say("it-is-not-latest-header") }));
       return { head, keys, damaged: [...damaged, ...its, ...others] };
     } catch (error) {
       if (!isEremosError(error)) throw error;
@@ -188,7 +185,10 @@ export async function openHeads(
 function stillComing(disk: Disk, ownDir: Dir, heads: readonly Head[]): EremosError | null {
   const partly = heads.find(({ header, slots }) => slots.length < header.slots.length);
   if (!partly || otherStates(disk, ownDir)?.length === 0) return null;
-  return stillArriving("This folder's header", { pieces: partly.header.slots.length, arrived: partly.slots.length });
+  return stillArriving(say("this-folders-header"), {
+    pieces: partly.header.slots.length,
+    arrived: partly.slots.length,
+  });
 }
 
 /**
@@ -201,20 +201,12 @@ export function headToRenew(
   ownDir: Dir,
   { access, keptHeader }: Pick<SealedInput, "access" | "keptHeader">,
 ): Head {
-  if (!believedOf(access).owner)
-    throw new EremosError(
-      "damaged",
-      "The owner record does not belong to the key that is signed in, so no header is written with it. Nothing was changed; sign in again.",
-    );
+  if (!believedOf(access).owner) throw new EremosError("damaged", said("owner-record-does-not-belong"));
   const [first] = byStanding(loadHeads(disk, ownDir, keptHeader).heads, access);
   if (first?.isKnown) return first.head;
   if (first && first.head.header.owner.owner !== access.owner.owner)
-    throw new EremosError("wrong-password", "This folder was locked by another owner. Nothing was changed.");
-  throw new EremosError(
-    "unvouched",
-    "Nobody known stands behind this folder's header, so it is not renewed. Nothing was changed; open the folder, if you know who locked it, and lock it anew.",
-    { what: "key" },
-  );
+    throw new EremosError("wrong-password", said("this-folder-was-locked-by"));
+  throw new EremosError("unvouched", said("nobody-known-stands-behind-this"), { what: "key" });
 }
 
 /** The header that somebody known stands behind, where no key is needed. @throws EremosError `unvouched` | `damaged` */
@@ -225,11 +217,7 @@ export function knownHead(
 ): Head {
   const [first] = byStanding(loadHeads(disk, ownDir, keptHeader).heads, access);
   if (first?.isKnown) return first.head;
-  throw new EremosError(
-    "unvouched",
-    "Nobody known stands behind this folder, so nothing of it is repaired. Nothing was changed; bring its files out with `eremos rescue`.",
-    { what: "key" },
-  );
+  throw new EremosError("unvouched", said("nobody-known-stands-behind-this-folder"), { what: "key" });
 }
 
 /**
@@ -243,27 +231,18 @@ function whoStandsBehind(
   access: OwnerAccess,
 ): EremosError | null {
   if (keys.standing === "unknown") {
-    return new EremosError(
-      "unvouched",
-      "This folder was locked by somebody unknown: neither you nor a computer of yours that Eremos knows stands behind its key. Nothing was changed. Open it only if you know who locked it; nothing of yours is ever encrypted to that key.",
-      { what: "key" },
-    );
+    return new EremosError("unvouched", said("this-folder-was-locked-by-somebody"), { what: "key" });
   }
   if (vouchingOf(generation, believedOf(access), head) !== "unknown") return null;
-  return new EremosError(
-    "unvouched",
-    "The last lock of this folder was not made by you, by a computer of yours that Eremos knows, or by somebody whom you let change it. Nothing was changed; go on only if you know who locked it.",
-    { what: "lock" },
-  );
+  return new EremosError("unvouched", said("last-lock-this-folder-was"), { what: "lock" });
 }
 
 function whetherOlder({ number }: Generation, expected: SealedInput["expected"]): EremosError | null {
   if (!expected || number >= expected.generation) return null;
-  return new EremosError(
-    "rolled-back",
-    `This folder is in an older state than Eremos last locked (state ${number}, expected ${expected.generation}), as after restoring a backup. Nothing was changed; go on if you know why.`,
-    { found: number, expected: expected.generation },
-  );
+  return new EremosError("rolled-back", said("this-folder-is-in-older", { number, generation: expected.generation }), {
+    found: number,
+    expected: expected.generation,
+  });
 }
 
 /** As far as the records between the known state and this one are still there. */
@@ -279,9 +258,7 @@ function whetherForked(
       ? { isWhole: true, digests: new Set<string>() }
       : ancestorsOf(disk, ownDir, record, expected.generation);
   if (lineage.digests.has(expected.digest) || !lineage.isWhole) return null;
-  return new EremosError(
-    "forked",
-    `Another state ${expected.generation} of this folder is in the place of the one Eremos knows, as when two copies of it were locked apart. Nothing was changed; go on if you know why.`,
-    { generation: expected.generation },
-  );
+  return new EremosError("forked", said("another-state-this-folder-is", { generation: expected.generation }), {
+    generation: expected.generation,
+  });
 }

@@ -1,6 +1,7 @@
 import { EremosError } from "../../errors/eremos-error";
 import { type Span, TreeReader, sourceOf } from "../../format/tree";
 import { FileIds } from "../ground";
+import { said } from "@eremos/words/core/contents";
 
 /**
  * While a folder is open, a file beside its sealed copy remembers what was sealed and which plain file it became: the
@@ -25,7 +26,7 @@ export function readOpened(bytes: Buffer): {
   readonly hasHeldNames: boolean;
 } {
   const end = bytes.length - TRAILER_BYTES;
-  if (end < 0) throw new EremosError("damaged", "The record of what was sealed is too short.");
+  if (end < 0) throw new EremosError("damaged", said("record-what-was-sealed-is"));
   const [offset = 0, length = 0, indexLength = 0, held = 0] = [0, 8, 16, 24].map((at) =>
     Number(bytes.readBigUInt64LE(end + at)),
   );

@@ -15,6 +15,7 @@ import {
   within,
 } from "../ground";
 import type { ObjectReader } from "../records";
+import { said, say } from "@eremos/words/core/contents";
 
 /** Packs stay open while their files are being restored; this many at a time. */
 const OPEN_PACKS = 8;
@@ -159,28 +160,25 @@ const OWNER_ONLY_FILE = 0o600;
 function explainHolding(error: unknown, entry: Entry, path: Buffer): unknown {
   const code = systemCode(error);
   const cannot = (what: string): EremosError =>
-    new EremosError(
-      "unsupported",
-      `The disk this folder lies on can't hold ${what} (${shownPath(path, entry.name)}). Nothing was opened and the sealed copy is whole; move the locked folder to another disk and open it there.`,
-      { path: shownPath(path, entry.name) },
-    );
+    new EremosError("unsupported", said("disk-this-folder-lies-on", { what, name: shownPath(path, entry.name) }), {
+      path: shownPath(path, entry.name),
+    });
   if (error instanceof EremosError) return error;
   if (entry.kind === "link" && (code === "EPERM" || code === "ENOSYS" || code === "EOPNOTSUPP"))
-    return cannot("symbolic links");
+    return cannot(say("symbolic-links"));
   if (
     entry.kind === "file" &&
     entry.linkGroup > 0 &&
     (code === "EPERM" || code === "ENOSYS" || code === "EOPNOTSUPP" || code === "EMLINK")
   )
-    return cannot("one file under two names");
-  if (code === "ENAMETOOLONG") return cannot("a name of this length");
-  if (code === "EEXIST")
-    return wouldLose(`two names that differ only in their case or composition (${shownPath(path, entry.name)})`);
+    return cannot(say("one-file-under-two-names"));
+  if (code === "ENAMETOOLONG") return cannot(say("name-this-length"));
+  if (code === "EEXIST") return wouldLose(say("two-names-that-differ-only", { name: shownPath(path, entry.name) }));
   if (code === "EINVAL" || code === "EILSEQ" || code === "ENOENT")
-    return wouldLose(`this name (${shownPath(path, entry.name)})`);
-  if (code === "EFBIG") return cannot("a file of this size");
+    return wouldLose(say("this-name", { name: shownPath(path, entry.name) }));
+  if (code === "EFBIG") return cannot(say("file-this-size"));
   if (code === "EOPNOTSUPP" || code === "ENOTSUP")
-    return wouldLose(`the attributes of this entry (${shownPath(path, entry.name)})`);
+    return wouldLose(say("attributes-this-entry", { name: shownPath(path, entry.name) }));
   return error;
 }
 
@@ -382,10 +380,7 @@ function hasSpecialRights({ mode, xattrs }: Pick<Meta, "mode" | "xattrs">): bool
 
 /** What an opening leaves in the sealed copy is demanded where none stays. */
 function wouldLose(what: string): EremosError {
-  return new EremosError(
-    "unsupported",
-    `The disk this folder lies on can't hold ${what}, which would be lost with the sealed copy. Nothing was touched and the sealed copy is whole; open it here without releasing it, with room for a second copy, or move the locked folder to another disk.`,
-  );
+  return new EremosError("unsupported", said("disk-this-folder-lies-on-cant", { what }));
 }
 
 function setModeOrRefuse(disk: Disk, of: Dir | OpenFile, mode: number): void {
@@ -394,7 +389,7 @@ function setModeOrRefuse(disk: Disk, of: Dir | OpenFile, mode: number): void {
   // The system takes the set-id bits away where the owner or group could not be given back; that is not the disk's
   // doing.
   if ((now & 0o1777) === (mode & 0o1777)) return;
-  throw wouldLose(`permissions (${mode.toString(8)} became ${now.toString(8)})`);
+  throw wouldLose(say("permissions-became", { mode: mode.toString(8), now: now.toString(8) }));
 }
 
 /**

@@ -61,6 +61,7 @@ import { PackWriter } from "./pack-writer";
 import { PackReaders } from "./restore-tree";
 import { type Base, type SealInput, type SealedTree, sealTree } from "./seal-tree";
 import type { Sealed } from "./as-sealed";
+import { said } from "@eremos/words/core/contents";
 
 /** Everything a lock writes with: keys, header, and what came before. Whoever made it wipes the keys. */
 export interface Making {
@@ -95,17 +96,12 @@ export async function prepare(
     if (keys.standing !== "unknown")
       return { ...common, head, keys, keyName: keys.present.name, keyRecord: null, publicKey: head.header.publicKey };
     keys.wipe();
-    throw new EremosError(
-      "unvouched",
-      `Nobody known stands behind the key that lies in ${displayPath(input.path)}: somebody has exchanged it while the folder lay open. Nothing was locked with it, and everything is at its place. Release the folder, and lock it anew.`,
-      { what: "key" },
-    );
+    throw new EremosError("unvouched", said("nobody-known-stands-behind-key", { path: displayPath(input.path) }), {
+      what: "key",
+    });
   }
   if (!input.note) {
-    throw new EremosError(
-      "needs-sign-in",
-      `This computer has no record that ${displayPath(input.path)} lies open, so it can't be locked while nobody is signed in. Nothing was touched; sign in first.`,
-    );
+    throw new EremosError("needs-sign-in", said("this-computer-has-no-record", { path: displayPath(input.path) }));
   }
   const head = knownHead(disk, folder, input.note.publicKey, input.keptHeader ?? null);
   const secret = randomBytes(32);
@@ -123,11 +119,7 @@ function knownHead(disk: Disk, folder: HeldFolder, publicKey: string, kept: Buff
   if (kept) return readHead(kept);
   const found = loadHeads(disk, folder.ownDir).heads.find(({ head }) => head.header.publicKey === publicKey);
   if (found) return found.head;
-  throw new EremosError(
-    "unvouched",
-    `The header in ${displayPath(folder.path)} is not the one that this computer knows: somebody has exchanged it while the folder lay open. Nothing was locked, and everything is at its place. Sign in, release the folder, and lock it anew.`,
-    { what: "key" },
-  );
+  throw new EremosError("unvouched", said("header-in-is-not-one", { path: displayPath(folder.path) }), { what: "key" });
 }
 
 /** A folder key of its own: for a first lock, and in the place of a key that nobody known stood behind. */
@@ -489,17 +481,10 @@ export function sealedBefore(
   const holding = opened || !base?.generation || base.mixed || isNew ? HOLDS_ALL : disk.holds(ownDir);
   if (holdsAll(holding) && holdsNames(holding)) return opened;
   if (signer.by !== "owner" || !base?.generation)
-    throw new EremosError(
-      "needs-sign-in",
-      "This folder's opening was cut off, and the disk it lies on can't hold all of its names and permissions: those are known from its encrypted copy alone. Nothing was touched; sign in to lock it.",
-    );
+    throw new EremosError("needs-sign-in", said("this-folders-opening-was-cut"));
   const { record } = loadGeneration(disk, ownDir, base.generation);
   if (vouchingOf(record, believedOf({ ...signer, devices: [signer.device] }), head) === "unknown")
-    throw new EremosError(
-      "unvouched",
-      "This folder's opening was cut off, and nobody known stands behind the encrypted copy that lies in it, which alone tells its names and permissions. Nothing was touched; bring its files to another disk.",
-      { what: "lock" },
-    );
+    throw new EremosError("unvouched", said("this-folders-opening-was-cut-off"), { what: "lock" });
   return {
     tree: loadTree(disk, ownDir, record, keys).tree,
     identities: null,

@@ -41,6 +41,7 @@ import {
 } from "../ground";
 import type { PackWriter } from "./pack-writer";
 import { extentsOfEntry } from "./restore-tree";
+import { said } from "@eremos/words/core/contents";
 
 const ATTEMPTS = 3;
 /** A pack with less than this part still in use is written anew. */
@@ -313,16 +314,12 @@ function openOrStop<T>(open: () => T, path: Buffer, name: Buffer): T {
     const code = systemCode(error);
     if (code === "ENOENT" || code === "ELOOP" || code === "ENOTDIR" || code === "EINVAL")
       throw changedWhileLocking(shownPath(path, name));
-    throw fromSystemError(error, `reading ${shownPath(path, name)}`);
+    throw fromSystemError(error, said("reading", { name: shownPath(path, name) }));
   }
 }
 
 export function changedWhileLocking(shown: string): EremosError {
-  return new EremosError(
-    "changed-while-locking",
-    `${shown} kept changing while it was being locked, so Eremos stopped. Everything is at its place; close the program that writes there and lock again.`,
-    { path: shown },
-  );
+  return new EremosError("changed-while-locking", said("kept-changing-while-it-was", { shown }), { path: shown });
 }
 
 /** Access times are not compared: looking at a file changes them. */

@@ -3,6 +3,7 @@ import type { Dir, Disk } from "../../platform/port";
 import { type Survey, within } from "../ground";
 import { BYTES_PER_ENTRY, type Base } from "./seal-tree";
 import type { DirEntry, FileEntry } from "../../format/tree";
+import { said } from "@eremos/words/core/contents";
 
 /**
  * How the space on the disk decides what is done. `whole`: the second copy is complete before the first one goes.
@@ -53,7 +54,12 @@ export function chooseStrategy(amount: Amount, free: number, doing: "Locking" | 
   if (free >= needed) return { strategy: "file-by-file", free };
   throw new EremosError(
     "no-space",
-    `${doing} needs at least ${megabytes(needed)} free on this disk (better ${megabytes(bytesForWhole(amount))}), and there are ${megabytes(free)}. Nothing was touched; make room first.`,
+    said("needs-at-least-free-on", {
+      doing,
+      megabytes: megabytes(needed),
+      megabytes2: megabytes(bytesForWhole(amount)),
+      megabytes3: megabytes(free),
+    }),
     { needed, better: bytesForWhole(amount), free },
   );
 }

@@ -1,4 +1,5 @@
 import { EremosError } from "../../errors/eremos-error";
+import { said } from "@eremos/words/core/ground";
 
 export type Phase = "looking" | "sealing" | "making-durable" | "moving" | "removing" | "restoring" | "checking";
 
@@ -47,8 +48,7 @@ export class Meter {
   }
 
   stopIfCancelled(): void {
-    if (this.hooks.cancelled())
-      throw new EremosError("cancelled", "Stopped, as you asked. Everything is as it was before.");
+    if (this.hooks.cancelled()) throw new EremosError("cancelled", said("stopped-as-you-asked-everything"));
   }
 
   report(now = performance.now()): void {

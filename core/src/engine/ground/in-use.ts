@@ -1,6 +1,7 @@
 import { EremosError } from "../../errors/eremos-error";
 import type { Disk, Holder } from "../../platform/port";
 import { displayPath } from "./own-dir";
+import { said } from "@eremos/words/core/ground";
 
 /**
  * Programs that hold something of the folder open. @throws EremosError `in-use` when one may write, unless that was
@@ -15,7 +16,7 @@ export function refuseInUse(
   if (writers.length > 0 && !input.inUseAnyway) {
     throw new EremosError(
       "in-use",
-      `${[...new Set(writers)].join(", ")} has files in ${displayPath(input.path)} open for writing. Nothing was touched; close them and lock again.`,
+      said("has-files-in-open-for", { programs: [...new Set(writers)].join(", "), path: displayPath(input.path) }),
       { programs: writers },
     );
   }

@@ -5,6 +5,7 @@ import { isStateName } from "../../format/state";
 import type { Dir, Disk, OpenFile, Stat } from "../../platform/port";
 import { keepingTimes, within } from "./handles";
 import { hasRecord, readTwins } from "./twins";
+import { said, say } from "@eremos/words/core/ground";
 
 /** Everything Eremos adds to a folder lives in this one directory inside it. FORMAT.md §1. */
 export const OWN_DIR_NAME = Buffer.from(".eremos");
@@ -92,8 +93,7 @@ export interface HeldFolder extends Folder {
 
 export function splitPath(path: Buffer): { parent: Buffer; name: Buffer } {
   const at = path.lastIndexOf(0x2f);
-  if (at < 0 || path.length < 2)
-    throw new EremosError("not-found", "That is not a full path of a folder. Nothing was touched.");
+  if (at < 0 || path.length < 2) throw new EremosError("not-found", said("that-is-not-full-path"));
   return { parent: at === 0 ? Buffer.from("/") : path.subarray(0, at), name: path.subarray(at + 1) };
 }
 
@@ -113,7 +113,7 @@ export function isHiddenName(name: Buffer): boolean {
 
 /** The record of a folder that stands for a single file, or null. @throws EremosError `damaged` */
 export function fileRecordIn(disk: Disk, ownDir: Dir): FileRecord | null {
-  return readTwins(disk, ownDir, NAMES.file, MAX_FILE_RECORD_BYTES, readFileRecord, "folder's file record");
+  return readTwins(disk, ownDir, NAMES.file, MAX_FILE_RECORD_BYTES, readFileRecord, say("folders-file-record"));
 }
 
 /**
@@ -215,21 +215,15 @@ function explainOpening(error: unknown, path: Buffer): EremosError {
   const shown = displayPath(path);
   switch (systemCode(error)) {
     case "ENOENT":
-      return new EremosError("not-found", `There is nothing at ${shown} now. Nothing was touched; check the path.`);
+      return new EremosError("not-found", said("there-is-nothing-at-now", { shown }));
     case "ENOTDIR":
     case "ELOOP":
-      return new EremosError(
-        "not-a-folder",
-        `${shown} is not a folder of its own (it is a file or a link). Nothing was touched; give the folder itself.`,
-      );
+      return new EremosError("not-a-folder", said("is-not-folder-its-own", { shown }));
     case "EACCES":
     case "EPERM":
-      return new EremosError(
-        "no-permission",
-        `The system does not let this account into ${shown}. Nothing was touched.`,
-      );
+      return new EremosError("no-permission", said("system-does-not-let-this", { shown }));
     default:
-      return fromSystemError(error, `looking at ${shown}; nothing was touched`);
+      return fromSystemError(error, said("looking-at-nothing-was-touched", { shown }));
   }
 }
 
@@ -248,13 +242,12 @@ export function holdFolder(disk: Disk, path: Buffer, options: { readonly create:
   let ownDir = folder.ownDir;
   try {
     if (!ownDir) {
-      if (!options.create) throw new EremosError("not-protected", `${displayPath(path)} is not protected by Eremos.`);
+      if (!options.create)
+        throw new EremosError("not-protected", said("is-not-protected-by-eremos", { path: displayPath(path) }));
       if (disk.find(folder.dir, OWN_DIR_NAME))
-        throw new EremosError(
-          "path-taken",
-          `There is something called .eremos in ${displayPath(path)} that is not Eremos' own directory. Nothing was touched; give it another name, then lock the folder.`,
-          { path: displayPath(path) },
-        );
+        throw new EremosError("path-taken", said("there-is-something-called-eremos", { path: displayPath(path) }), {
+          path: displayPath(path),
+        });
       keepingTimes(disk, folder.dir, () => disk.makeDir(folder.dir, OWN_DIR_NAME, 0o700));
       ownDir = disk.openDir(folder.dir, OWN_DIR_NAME);
       disk.clearAccessLists(ownDir);
@@ -267,18 +260,18 @@ export function holdFolder(disk: Disk, path: Buffer, options: { readonly create:
     return { ...folder, ownDir, held };
   } catch (error) {
     closeFolder(disk, { ...folder, ownDir });
-    throw fromSystemError(error, `beginning with ${displayPath(path)}; nothing was touched`);
+    throw fromSystemError(error, said("beginning-with-nothing-was-touched", { path: displayPath(path) }));
   }
 }
 
 /** What to say where somebody holds the folder's lock: who it is, as far as that can be seen. */
 export function busyWith(disk: Disk, path: Buffer): EremosError {
   const [holder] = disk.holders(joinPath(joinPath(path, OWN_DIR_NAME), NAMES.lock));
-  const by = holder ? `, by ${holder.program} (process ${holder.pid})` : "";
+  const by = holder ? say("by-process", { program: holder.program, pid: holder.pid }) : "";
   const what = holder?.isStopped
-    ? `, which is stopped. Nothing was touched, and nothing is lost; let it go on (kill -CONT ${holder.pid}), or end it (kill -KILL ${holder.pid})`
-    : ". Nothing was touched; wait for it to end";
-  return new EremosError("busy", `Something is already being done with ${displayPath(path)}${by}${what}.`);
+    ? say("which-is-stopped-nothing-was", { pid: holder.pid })
+    : say("nothing-was-touched-wait-for");
+  return new EremosError("busy", said("something-is-already-being-done", { path: displayPath(path), by, what }));
 }
 
 const LOCK_TRIES = 15;
@@ -326,7 +319,10 @@ function requireOurs(disk: Disk, path: Buffer, ownDir: Dir): void {
   if (others.length === 0) return;
   throw new EremosError(
     "path-taken",
-    `There is a directory called .eremos in ${displayPath(path)} that is not Eremos' own (it holds ${others.slice(0, 3).map(displayPath).join(", ")}). Nothing was touched; give that directory another name, then lock the folder.`,
+    said("there-is-directory-called-eremos", {
+      path: displayPath(path),
+      others: others.slice(0, 3).map(displayPath).join(", "),
+    }),
     { path: displayPath(path) },
   );
 }

@@ -1,10 +1,11 @@
-import { COPY_IT, EremosError, systemCode } from "../../errors/eremos-error";
+import { EremosError, systemCode } from "../../errors/eremos-error";
 import type { Attribute, Dir, Disk, Holding, Stat } from "../../platform/port";
 import type { Meta } from "../../format/tree";
 import { withFile, within } from "./handles";
 import { carryOver } from "./holding";
 import { type Hooks, Meter } from "./hooks";
 import { OWN_DIR_NAME, isNotContents } from "./own-dir";
+import { said, say } from "@eremos/words/core/ground";
 
 /** What a walk over the real folder found. Nothing is opened for reading; links are not followed. */
 export interface Survey {
@@ -241,52 +242,40 @@ const SHOWN = 5;
 
 function list(paths: readonly string[]): string {
   const shown = paths.slice(0, SHOWN).join(", ");
-  return paths.length > SHOWN ? `${shown} and ${paths.length - SHOWN} more` : shown;
+  return paths.length > SHOWN ? say("and-more", { shown, more: paths.length - SHOWN }) : shown;
 }
 
 /** @throws EremosError for whatever can't be locked, with its paths; the contents have not been touched. */
 export function refuse(refusals: Refusals): void {
   const { special, mounts, layered, nested, unreadable, unremovable } = refusals;
   if (nested.length > 0) {
-    throw new EremosError(
-      "nested",
-      `There is another protected folder inside (${list(nested)}). Nothing was touched; release that one first.`,
-      { paths: nested },
-    );
+    throw new EremosError("nested", said("there-is-another-protected-folder", { list: list(nested) }), {
+      paths: nested,
+    });
   }
   if (mounts.length > 0) {
-    throw new EremosError(
-      "mount-inside",
-      `Another drive is mounted inside (${list(mounts)}). Nothing was touched; lock that drive's folder on its own.`,
-      { paths: mounts },
-    );
+    throw new EremosError("mount-inside", said("another-drive-is-mounted-inside", { list: list(mounts) }), {
+      paths: mounts,
+    });
   }
   if (layered.length > 0) {
-    throw new EremosError(
-      "unsupported",
-      `Some of it (${list(layered)}) lies in the lower layer of a layered file system, as a container or a live system has, and can't be moved. Nothing was touched; ${COPY_IT}.`,
-      { paths: layered },
-    );
+    throw new EremosError("unsupported", said("some-it-lies-in-lower", { list: list(layered) }), {
+      paths: layered,
+    });
   }
   if (special.length > 0) {
-    throw new EremosError(
-      "special-files",
-      `Pipes, sockets or devices can't be locked (${list(special)}). Nothing was touched; move them out first.`,
-      { paths: special },
-    );
+    throw new EremosError("special-files", said("pipes-sockets-or-devices-cant", { list: list(special) }), {
+      paths: special,
+    });
   }
   if (unremovable.length > 0) {
-    throw new EremosError(
-      "no-permission",
-      `This account could not remove the readable copy of everything inside: another account's directory, or the system's protection against changes, would keep ${list(unremovable)}. Nothing was touched; move that out, or have its permissions changed, first.`,
-      { paths: unremovable },
-    );
+    throw new EremosError("no-permission", said("this-account-could-not-remove", { list: list(unremovable) }), {
+      paths: unremovable,
+    });
   }
   if (unreadable.length > 0) {
-    throw new EremosError(
-      "no-permission",
-      `This account may not read everything inside (${list(unreadable)}). Nothing was touched; change the permissions first.`,
-      { paths: unreadable },
-    );
+    throw new EremosError("no-permission", said("this-account-may-not-read", { list: list(unreadable) }), {
+      paths: unreadable,
+    });
   }
 }

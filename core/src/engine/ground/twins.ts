@@ -1,6 +1,7 @@
 import { EremosError, systemCode } from "../../errors/eremos-error";
 import type { Dir, Disk } from "../../platform/port";
 import { commitFiles, readSmallFile, writeFile } from "./small-files";
+import { said } from "@eremos/words/core/ground";
 
 /**
  * Nothing is written once: every record has a twin beside it, with the same bytes. Of the two the first whole one
@@ -111,13 +112,7 @@ export function allWhole<T>(
   }
   if (whole.length > 0) return { whole, damaged };
   if (refused !== null) throw refused;
-  throw (
-    newer ??
-    new EremosError(
-      "damaged",
-      `Every copy of the ${what} is damaged or missing. Don't change anything in the folder; Eremos keeps what it can still read.`,
-    )
-  );
+  throw newer ?? new EremosError("damaged", said("every-copy-is-damaged-or", { what }));
 }
 
 /** @throws EremosError `damaged` | `unknown-version` */

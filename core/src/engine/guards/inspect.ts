@@ -4,6 +4,7 @@ import type { Disk } from "../../platform/port";
 import { type Folder, NAMES, closeFolder, displayPath, hasRecord, openFolder } from "../ground";
 import type { FolderWithOwnDir, Inspection, Look } from "./guard";
 import { type Governing, governingIn, guardOf } from "./guards";
+import { said } from "@eremos/words/core/guards";
 
 /**
  * What a folder is now, read without any key and without waiting. Null when there is nothing at the path or it is not
@@ -14,7 +15,7 @@ export function inspectFolder(disk: Disk, path: Buffer): Inspection | null {
   try {
     return inspect(disk, path);
   } catch (error) {
-    throw fromSystemError(error, `looking at ${displayPath(path)}; nothing was touched`);
+    throw fromSystemError(error, said("looking-at-nothing-was-touched", { path: displayPath(path) }));
   }
 }
 

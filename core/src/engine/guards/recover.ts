@@ -6,6 +6,7 @@ import type { InHand, Recovery } from "./guard";
 import { type Governing, governingIn, guardOf } from "./guards";
 import { removeLeftover } from "./sealed/recover-sealed";
 import { placeFile, sweepBeside } from "./single-file";
+import { said } from "@eremos/words/core/guards";
 
 /**
  * Brings a folder whose operation was cut off into a whole state. Needs no key, may be cut off itself, and does nothing
@@ -18,7 +19,7 @@ export function recoverFolder(disk: Disk, path: Buffer): Recovery {
     const recovery = recoverAny(disk, folder);
     return isLockedOrPartly(recovery.state) ? recovery : { ...recovery, path: placeFile(disk, folder) };
   } catch (error) {
-    throw fromSystemError(error, `putting ${displayPath(path)} right; nothing is lost`);
+    throw fromSystemError(error, said("putting-right-nothing-is-lost", { path: displayPath(path) }));
   } finally {
     letGo(disk, folder);
   }
@@ -34,7 +35,7 @@ export async function atRest<T>(disk: Disk, path: Buffer, work: (hand: InHand) =
   try {
     return await work(hand);
   } catch (error) {
-    throw fromSystemError(error, `working on ${displayPath(path)}; nothing is lost`);
+    throw fromSystemError(error, said("working-on-nothing-is-lost", { path: displayPath(path) }));
   } finally {
     letGo(disk, hand.folder);
   }
@@ -47,7 +48,7 @@ function holdAtRest(disk: Disk, path: Buffer): HeldFolder {
     now = recoverAny(disk, folder).path;
   } catch (error) {
     letGo(disk, folder);
-    throw fromSystemError(error, `putting ${displayPath(path)} right; nothing is lost`);
+    throw fromSystemError(error, said("putting-right-nothing-is-lost", { path: displayPath(path) }));
   }
   if (now.equals(folder.path)) return folder;
   letGo(disk, folder);
@@ -60,7 +61,7 @@ function holdForRecovery(disk: Disk, path: Buffer): HeldFolder {
   } catch (error) {
     if (!(error instanceof EremosError) || error.code !== "not-a-folder") throw error;
     sweepBeside(disk, path);
-    throw new EremosError("not-protected", `${displayPath(path)} is not protected by Eremos.`);
+    throw new EremosError("not-protected", said("is-not-protected-by-eremos", { path: displayPath(path) }));
   }
 }
 

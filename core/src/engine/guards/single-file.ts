@@ -27,6 +27,7 @@ import {
 import { hasState } from "../records";
 import { governingIn } from "./guards";
 import { closedRoot } from "./unencrypted/guard-records";
+import { said } from "@eremos/words/core/guards";
 
 /**
  * A single file is protected as the only content of a folder, its container. Locked, the container has the file's name,
@@ -62,7 +63,7 @@ function wrapFile(disk: Disk, path: Buffer): boolean {
   try {
     return within(disk, parent, () => wrapIn(disk, path, parentPath, parent, name));
   } catch (error) {
-    throw fromSystemError(error, `looking at ${displayPath(path)}; the file is whole`);
+    throw fromSystemError(error, said("looking-at-file-is-whole", { path: displayPath(path) }));
   }
 }
 
@@ -72,10 +73,7 @@ function wrapIn(disk: Disk, path: Buffer, parentPath: Buffer, parent: Dir, name:
   const known = containerOf(disk, parent, name);
   if (!known && stat?.type !== "file") return false;
   if (stat?.type !== "file")
-    throw new EremosError(
-      "not-found",
-      `The file that lies open as ${displayPath(path)} is not there now. Nothing was touched; move it back and lock it, or release it.`,
-    );
+    throw new EremosError("not-found", said("file-that-lies-open-as", { path: displayPath(path) }));
   sweepContainers(disk, parent);
   bring(disk, { parentPath, parent, name, container: known ?? makeContainer(disk, parent, name) });
   return true;
@@ -100,7 +98,7 @@ function bring(disk: Disk, { parentPath, parent, name, container }: Bringing): v
     commitRecord(disk, folder.ownDir, NAMES.file, writeFileRecord(null, fileRecordIn(disk, folder.ownDir)));
   } catch (error) {
     placeIfPossible(disk, folder);
-    throw fromSystemError(error, `locking ${displayPath(joinPath(parentPath, name))}; the file is whole`);
+    throw fromSystemError(error, said("locking-file-is-whole", { path: displayPath(joinPath(parentPath, name)) }));
   } finally {
     letGo(disk, folder);
   }

@@ -18,6 +18,7 @@ import type {
 import { type Governing, governingIn, guardNamed, guardOf, isChangeAlone } from "./guards";
 import { atRest } from "./recover";
 import { placeFile, withFileWrapped } from "./single-file";
+import { said } from "@eremos/words/core/guards";
 
 /**
  * The verbs, whatever the guard is. A single file is wrapped before and brought to its place afterwards: no guard knows
@@ -54,7 +55,11 @@ export function changeFolder(disk: Disk, input: ChangeInput): Promise<Changed> {
     if (!isChangeAlone(governing.guard, input.guard))
       throw new EremosError(
         "usage",
-        `${displayPath(input.path)} is ${traitsOf(governing.guard).word}, and does not become ${traitsOf(input.guard).word} without being opened. Nothing was touched.`,
+        said("is-and-does-not-become", {
+          path: displayPath(input.path),
+          word: traitsOf(governing.guard).word,
+          word2: traitsOf(input.guard).word,
+        }),
       );
     return guardOf(governing).change(disk, hand, input);
   });
@@ -70,7 +75,11 @@ function leave(
     if (governing.guard !== input.guard)
       throw new EremosError(
         "unvouched",
-        `What stands at ${displayPath(input.path)} is ${traitsOf(governing.guard).word} now, and was ${traitsOf(input.guard).word} a moment ago. It may have been exchanged, so nothing was touched.`,
+        said("what-stands-at-is-now", {
+          path: displayPath(input.path),
+          word: traitsOf(governing.guard).word,
+          word2: traitsOf(input.guard).word,
+        }),
         { what: "guard" },
       );
     const outcome = await way(guardOf(governing), hand);
@@ -82,7 +91,7 @@ function placed(disk: Disk, { folder }: InHand): Buffer {
   try {
     return placeFile(disk, folder);
   } catch (error) {
-    throw fromSystemError(error, `bringing ${displayPath(folder.path)} to its place; it is whole`);
+    throw fromSystemError(error, said("bringing-its-place-it-is", { path: displayPath(folder.path) }));
   }
 }
 
@@ -90,16 +99,13 @@ function governedBy(disk: Disk, folder: InHand["folder"]): Governing | null {
   try {
     return disk.find(folder.dir, OWN_DIR_NAME) ? governingIn(disk, folder.ownDir) : null;
   } catch (error) {
-    throw fromSystemError(error, `looking at ${displayPath(folder.path)}; nothing was touched`);
+    throw fromSystemError(error, said("looking-at-nothing-was-touched", { path: displayPath(folder.path) }));
   }
 }
 
 function requireGoverned(disk: Disk, { folder }: InHand): Governing {
   const governing = governedBy(disk, folder);
   if (!governing)
-    throw new EremosError(
-      "not-protected",
-      `${displayPath(folder.path)} is an ordinary folder; there is nothing to open.`,
-    );
+    throw new EremosError("not-protected", said("is-ordinary-folder-there-is", { path: displayPath(folder.path) }));
   return governing;
 }

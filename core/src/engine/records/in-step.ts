@@ -12,6 +12,7 @@ import type { Dir, Disk } from "../../platform/port";
 import { objectLength } from "./object-io";
 import { loadGeneration, loadManifest, wholeGenerations } from "./records";
 import { type OtherState, otherStates } from "./states";
+import { said, say } from "@eremos/words/core/records";
 
 /**
  * A folder that a program keeps in step on several computers: each is at work without asking the others, and what one
@@ -179,13 +180,8 @@ function isAtRest({ record: { state, next } }: OtherState): boolean {
 
 /** @returns what is told of a state of which not everything is here yet */
 export function stillArriving(what: string, { pieces, arrived }: Pick<Arrival, "pieces" | "arrived">): EremosError {
-  const count =
-    pieces === 0 ? "so far not even the list of its pieces is here" : `${arrived} of ${pieces} pieces are here`;
-  return new EremosError(
-    "arriving",
-    `${what} is still arriving from another computer: ${count}. Nothing was changed; wait until the program that keeps the folder in step has brought the rest, or bring out what is here with \`eremos rescue\`.`,
-    { pieces, arrived },
-  );
+  const count = pieces === 0 ? say("so-far-not-even-list") : say("pieces-are-here", { arrived, pieces });
+  return new EremosError("arriving", said("is-still-arriving-from-another", { what, count }), { pieces, arrived });
 }
 
 /**

@@ -16,6 +16,7 @@ import { type OwnerEnvelope, deviceId, isRootKeyOf, openSigningKey } from "../..
 import type { Signature } from "../../format/generation";
 import type { Dir, Disk } from "../../platform/port";
 import { loadKeyRecords } from "./records";
+import { said, say } from "@eremos/words/core/records";
 
 /** What a signed-in owner brings to a verb. Whoever made it wipes the keys. */
 export interface OwnerAccess {
@@ -34,7 +35,7 @@ interface Secret {
 }
 
 function textOf({ epoch, key }: KeyName): string {
-  return key ?? `epoch ${epoch}`;
+  return key ?? say("epoch", { epoch });
 }
 
 /** Every key of one folder, opened. Wipe it when done. */
@@ -120,8 +121,8 @@ export class FolderKeys {
   private named(name: KeyName): Secret {
     const found = this.secrets.get(textOf(name));
     if (!found)
-      throw new EremosError("damaged", "A key of this folder is missing, so a part of it can't be read.", {
-        reason: "missing key",
+      throw new EremosError("damaged", said("key-this-folder-is-missing"), {
+        reason: say("missing-key"),
       });
     return found;
   }

@@ -47,6 +47,7 @@ import {
   writeTwins,
 } from "../ground";
 import { damagedStates } from "./states";
+import { said, say } from "@eremos/words/core/records";
 
 /**
  * The records of a sealed folder on disk: each with its twin and, where the folder is insured, a third copy. FORMAT.md
@@ -69,7 +70,7 @@ export function damagedRecords(disk: Disk, ownDir: Dir): readonly DamagedCopy[] 
         MAX_KEY_BYTES,
         (candidates): readonly DamagedCopy[] => {
           try {
-            return allWhole(candidates, readKeyRecord, "folder's key record").damaged;
+            return allWhole(candidates, readKeyRecord, say("folders-key-record")).damaged;
           } catch (error) {
             if (isEremosError(error)) return [{ path: `keys/${name.toString("latin1")}`, reason: error.message }];
             throw error;
@@ -151,8 +152,8 @@ export function loadHeads(
     ...candidatesIn(disk, ownDir, NAMES.header, "", MAX_HEADER_BYTES),
     ...insured(disk, ownDir, NAMES.header),
   ];
-  if (own) candidates.push({ path: "the copy in Eremos' own data", read: () => writeHeader(own.header) });
-  const { whole, damaged } = allWhole(candidates, readHeader, "folder's header");
+  if (own) candidates.push({ path: say("copy-in-eremos-own-data"), read: () => writeHeader(own.header) });
+  const { whole, damaged } = allWhole(candidates, readHeader, say("folders-header"));
   const seen = new Set<string>();
   const isNew = (header: FolderHeader): boolean => {
     const text = writeHeader(header).toString("utf8");
@@ -183,7 +184,7 @@ function headOnDisk(disk: Disk, ownDir: Dir, header: FolderHeader, own: Head | n
       ...candidates.flatMap(({ path, read }) => {
         const bytes = read();
         if (bytes && digestOf(bytes) === digest) return [bytes];
-        damaged.push({ path, reason: bytes ? "it is not what the header names" : "missing" });
+        damaged.push({ path, reason: bytes ? say("it-is-not-what-header") : "missing" });
         return [];
       }),
       ...kept,
@@ -278,7 +279,7 @@ export function keepHead(disk: Disk, folder: HeldFolder, head: Head): void {
 export function loadGeneration(disk: Disk, ownDir: Dir, ref: GenerationRef): Loaded<Generation> {
   const loaded = loadGenerationNamed(disk, ownDir, generationName(ref));
   if (refOf(loaded.record).digest !== ref.digest)
-    throw new EremosError("damaged", "The folder's generation record is not the one that its state record names.", {
+    throw new EremosError("damaged", said("folders-generation-record-is-not"), {
       reason: "swapped",
     });
   return loaded;
@@ -292,12 +293,12 @@ function loadGenerationNamed(disk: Disk, ownDir: Dir, name: string): Loaded<Gene
       (bytes) => {
         const record = readGeneration(bytes);
         if (generationName(refOf(record)) !== name)
-          throw new EremosError("damaged", "The folder's generation record lies under the name of another.", {
+          throw new EremosError("damaged", said("folders-generation-record-lies-under"), {
             reason: "swapped",
           });
         return record;
       },
-      "folder's generation record",
+      say("folders-generation-record"),
     ),
   );
 }
@@ -349,7 +350,7 @@ export function removeGenerationRecord(disk: Disk, ownDir: Dir, name: string): v
 /** @throws EremosError `damaged` */
 export function loadManifest(disk: Disk, ownDir: Dir, digest: string): Loaded<Manifest> {
   return withCandidates(disk, ownDir, "manifests", digest, MAX_MANIFEST_BYTES, (candidates) =>
-    firstWhole(candidates, (bytes) => decodeManifest(bytes, digest), "list of what this state consists of"),
+    firstWhole(candidates, (bytes) => decodeManifest(bytes, digest), say("list-what-this-state-consists")),
   );
 }
 
@@ -365,7 +366,7 @@ export function loadKeyRecords(disk: Disk, ownDir: Dir): KeyRecord[] {
     try {
       return [
         withCandidates(disk, ownDir, "keys", name.toString("latin1"), MAX_KEY_BYTES, (candidates) =>
-          firstWhole(candidates, readKeyRecord, "folder's key record"),
+          firstWhole(candidates, readKeyRecord, say("folders-key-record")),
         ).record,
       ];
     } catch (error) {
@@ -403,7 +404,7 @@ const DROP_COPY = insuredName("drops", "").toString("latin1");
 /** @throws EremosError `damaged` | `unknown-version` */
 export function loadDropRecord(disk: Disk, ownDir: Dir, name: string): DropRecord {
   return withCandidates(disk, ownDir, "drops", name, MAX_DROP_BYTES, (candidates) =>
-    firstWhole(candidates, (bytes) => readDropNamed(name, bytes), "record of a file that was put in"),
+    firstWhole(candidates, (bytes) => readDropNamed(name, bytes), say("record-file-that-was-put")),
   ).record;
 }
 
@@ -411,7 +412,7 @@ export function loadDropRecord(disk: Disk, ownDir: Dir, name: string): DropRecor
 function readDropNamed(name: string, bytes: Buffer): DropRecord {
   const record = readDrop(bytes);
   if (dropRecordName(record.key) !== name)
-    throw new EremosError("damaged", "The record of a file that was put in lies under the name of another.", {
+    throw new EremosError("damaged", said("record-file-that-was-put-in"), {
       reason: "swapped",
     });
   return record;
@@ -493,7 +494,7 @@ function requireWhole(directory: RecordDirectory, name: string, bytes: Buffer): 
   else if (directory === "keys") readKeyRecord(bytes);
   else if (directory === "generations") readGeneration(bytes);
   else if (directory === "drops") readDropNamed(name, bytes);
-  else if (`${digestOf(bytes)}.json` !== name) throw new EremosError("damaged", "It is not what its name says.");
+  else if (`${digestOf(bytes)}.json` !== name) throw new EremosError("damaged", said("it-is-not-what-its"));
 }
 
 /**

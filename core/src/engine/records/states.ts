@@ -25,6 +25,7 @@ import {
   removeRecord,
   within,
 } from "../ground";
+import { said, say } from "@eremos/words/core/records";
 
 /**
  * The state records of a folder: one of each computer that was at work in it, for the place where that was. Of those of
@@ -75,13 +76,13 @@ function readBy(writer: string): (bytes: Buffer) => StateRecord {
   return (bytes) => {
     const record = readState(bytes);
     if (record.by === writer) return record;
-    throw new EremosError("damaged", "The folder's state record lies under the name of another computer.", {
+    throw new EremosError("damaged", said("folders-state-record-lies-under"), {
       reason: "swapped",
     });
   };
 }
 
-const WHAT = "folder's state record";
+const WHAT = say("folders-state-record");
 
 /** @throws EremosError `damaged` | `unknown-version` where this computer's own can't be read */
 function statesIn(disk: Disk, ownDir: Dir): StateRecord[] {
@@ -141,11 +142,7 @@ function isOfPlace({ place }: StateRecord, here: string | null): boolean {
 export function loadState(disk: Disk, ownDir: Dir): StateRecord | null {
   const records = statesIn(disk, ownDir);
   if (records.length === 0) {
-    if (hasSealed(disk, ownDir))
-      throw new EremosError(
-        "damaged",
-        "The folder's state record is missing. Nothing was touched; don't change anything in the folder.",
-      );
+    if (hasSealed(disk, ownDir)) throw new EremosError("damaged", said("folders-state-record-is-missing"));
     return null;
   }
   const here = placeIn(disk, ownDir);

@@ -37,6 +37,7 @@ import {
   withObjectDir,
 } from "../records";
 import { isSign } from "../visibility";
+import { said } from "@eremos/words/core/slot";
 
 /**
  * The drop slot: files are put into a locked folder by whoever can't open it, encrypted to its public key. Nobody but
@@ -79,7 +80,7 @@ export async function dropInto(disk: Disk, slot: DropSlot, files: readonly Buffe
       await withinLater(disk, disk.openRoot(parent), async (dir) => {
         const stat = disk.find(dir, name);
         if (stat?.type !== "file")
-          throw new EremosError("usage", `${displayPath(file)} is not a file. Nothing of it was put in; give files.`);
+          throw new EremosError("usage", said("is-not-file-nothing-it", { file: displayPath(file) }));
         await dropFile(disk, folder, slot, dir, name, NO_DIRECTORY, false);
       });
     }
@@ -174,7 +175,7 @@ async function holding<T>(disk: Disk, slot: DropSlot, use: (folder: HeldFolder) 
     requireSealed(disk, folder, slot);
     return await use(folder);
   } catch (error) {
-    throw fromSystemError(error, "putting files in; what was not put in is where it was");
+    throw fromSystemError(error, said("putting-files-in-what-was"));
   } finally {
     letGo(disk, folder);
   }
@@ -183,17 +184,12 @@ async function holding<T>(disk: Disk, slot: DropSlot, use: (folder: HeldFolder) 
 function requireSealed(disk: Disk, folder: HeldFolder, slot: DropSlot): void {
   const its = disk.statOpen(folder.ownDir);
   if ((slot.place !== null && slot.place !== placeOf(disk, its)) || !disk.owns(its))
-    throw new EremosError(
-      "unvouched",
-      `What stands at ${displayPath(slot.path)} is not the folder that this computer locked there: it was exchanged, or belongs to another account. Nothing was put in; sign in to see what happened to it.`,
-      { what: "place" },
-    );
+    throw new EremosError("unvouched", said("what-stands-at-is-not", { path: displayPath(slot.path) }), {
+      what: "place",
+    });
   const state = loadState(disk, folder.ownDir);
   if (state?.state !== "sealed" || state.folder !== slot.folder)
-    throw new EremosError(
-      "not-locked",
-      `${displayPath(slot.path)} is not sealed now. Nothing was touched; copy the files into the folder itself.`,
-    );
+    throw new EremosError("not-locked", said("is-not-sealed-now-nothing", { path: displayPath(slot.path) }));
 }
 
 async function withinLater<T>(disk: Disk, dir: Dir, use: (dir: Dir) => Promise<T>): Promise<T> {
@@ -302,8 +298,7 @@ class DropWriter {
   }
 
   append(piece: Buffer): void {
-    if (piece.length > this.left)
-      throw new EremosError("usage", "More was sent than was announced. Nothing was put in.");
+    if (piece.length > this.left) throw new EremosError("usage", said("more-was-sent-than-was"));
     this.writer.append(piece);
     this.done += piece.length;
   }
@@ -319,7 +314,7 @@ class DropWriter {
     if (this.left > 0)
       throw new EremosError(
         "changed-while-locking",
-        `${displayPath(this.name)} changed while it was put in. Nothing of it was; try again when it is at rest.`,
+        said("changed-while-it-was-put", { name: displayPath(this.name) }),
       );
     const { object, length } = this.writer.finish();
     disk.barrier(ownDir);
@@ -370,11 +365,10 @@ export class DropUpload {
 
   /** @throws EremosError `not-locked` | `busy` | `no-space` | `usage` for a name that no file can have */
   static async begin(disk: Disk, slot: DropSlot, name: Buffer, size: number): Promise<DropUpload> {
-    if (!isName(name) || name.length > LONGEST_NAME)
-      throw new EremosError("usage", "That is not a name a file can have. Nothing was put in.");
+    if (!isName(name) || name.length > LONGEST_NAME) throw new EremosError("usage", said("that-is-not-name-file"));
     return holding(disk, slot, async (folder) => {
       if (size > disk.freeBytes(folder.ownDir) - ROOM_LEFT)
-        throw new EremosError("no-space", "There is not enough room for it where the folder lies. Nothing was put in.");
+        throw new EremosError("no-space", said("there-is-not-enough-room"));
       const now = BigInt(Date.now()) * 1_000_000n;
       const { uid, gid } = disk.statOpen(folder.dir);
       return new DropUpload(
@@ -410,11 +404,7 @@ export class DropUpload {
         true,
         (dir, name) => this.disk.find(dir, name) !== null,
       );
-      if (!isThere)
-        throw new EremosError(
-          "changed-while-locking",
-          "The folder was opened while the file was on its way. Nothing of it was put in; do it again.",
-        );
+      if (!isThere) throw new EremosError("changed-while-locking", said("folder-was-opened-while-file"));
       this.writer.finish(folder.ownDir);
     });
   }

@@ -15,6 +15,7 @@ import {
   removeDropRecord,
   removeObject,
 } from "../records";
+import { said } from "@eremos/words/core/slot";
 
 /** What waits in a locked folder's drop slot, for its owner to take in. FORMAT.md §12. */
 /** How many files wait. Needs no key. */
@@ -129,7 +130,7 @@ async function openDrop(disk: Disk, ownDir: Dir, record: DropRecord, privateKey:
       recordLength + length !== record.length ||
       names.some((name) => name.length > LONGEST_NAME)
     )
-      throw new EremosError("damaged", "A file that was put in is not what it says.");
+      throw new EremosError("damaged", said("file-that-was-put-in"));
     return {
       id: record.key,
       path: names,
@@ -234,9 +235,5 @@ function inDirectoryOf(
 export function refuseWaitingDrops(disk: Disk, ownDir: Dir): void {
   const count = countDrops(disk, ownDir);
   if (count === 0) return;
-  throw new EremosError(
-    "unsupported",
-    `${count === 1 ? "A file" : `${count} files`} that somebody put in while it was locked could not be taken out. Nothing was touched; lock the folder, visit it, and take in or discard what arrived.`,
-    { count },
-  );
+  throw new EremosError("unsupported", said("files-that-somebody-put-in", { count }), { count });
 }

@@ -6,6 +6,7 @@ import type { Disk } from "../../platform/port";
 import type { Damage } from "./check";
 import { type Hooks, Meter, displayPath, holdFolder, letGo } from "../ground";
 import { isFileWhole, loadGeneration, loadHeads, loadManifest, loadState, objectLength } from "../records";
+import { said, say } from "@eremos/words/core/upkeep";
 
 /** Whose folder it is, by Eremos' own data; no key of theirs. */
 export interface PiecesInput {
@@ -39,7 +40,7 @@ export function checkPieces(disk: Disk, { path, owner, devices, keptHeader }: Pi
     const { ownDir } = folder;
     const state = loadState(disk, ownDir);
     if (!state?.generation)
-      throw new EremosError("not-protected", `${displayPath(path)} is not sealed by Eremos. Nothing was touched.`);
+      throw new EremosError("not-protected", said("is-not-sealed-by-eremos", { path: displayPath(path) }));
     const believed: Believed = { owner, devices };
     const head = latestKnown(
       loadHeads(disk, ownDir, keptHeader).heads.map((found) => found.head),
@@ -47,11 +48,7 @@ export function checkPieces(disk: Disk, { path, owner, devices, keptHeader }: Pi
     );
     const { record } = loadGeneration(disk, ownDir, state.generation);
     if (!head || vouchingOf(record, believed, head) === "unknown")
-      throw new EremosError(
-        "unvouched",
-        "Nobody known stands behind this folder, or its last lock, so what belongs to it can't be told without a key. Nothing was changed; sign in, and check it.",
-        { what: "key" },
-      );
+      throw new EremosError("unvouched", said("nobody-known-stands-behind-this"), { what: "key" });
     const all = [...loadManifest(disk, ownDir, record.manifest).record.values()];
     const bytes = all.reduce((sum, { length }) => sum + length, 0);
     const meter = new Meter(hooks, "checking", all.length, bytes);
@@ -64,7 +61,7 @@ export function checkPieces(disk: Disk, { path, owner, devices, keptHeader }: Pi
       if (isHere && !isFileWhole(disk, ownDir, kind, piece))
         damaged.push({
           path: `.eremos/${kind === "index" ? "index" : "packs"}/${object}`,
-          reason: "not the encrypted file that was written here",
+          reason: say("not-encrypted-file-that-was"),
         });
       meter.add(1, length);
     }

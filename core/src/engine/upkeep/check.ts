@@ -15,6 +15,7 @@ import {
   packReader,
   unlessDamaged,
 } from "../contents";
+import { said, say } from "@eremos/words/core/upkeep";
 
 export interface Damage {
   /** A path inside the folder, or inside Eremos' own directory. */
@@ -49,7 +50,8 @@ export async function checkFolder(disk: Disk, input: CheckRequest, hooks: Hooks)
   let keys: FolderKeys | null = null;
   try {
     const state = loadState(disk, folder.ownDir);
-    if (!state) throw new EremosError("not-protected", `${displayPath(input.path)} is not protected by Eremos.`);
+    if (!state)
+      throw new EremosError("not-protected", said("is-not-protected-by-eremos", { path: displayPath(input.path) }));
     const damaged: Damage[] = [];
     const {
       head: { header },
@@ -95,7 +97,7 @@ function checkRecords(disk: Disk, { ownDir }: HeldFolder, generation: Generation
       .filter(({ object }) => !isWhole(object))
       .map(({ object }) => ({
         path: `.eremos/index/${object}`,
-        reason: "not the encrypted file that was written here",
+        reason: say("not-encrypted-file-that-was"),
       })),
   ];
 }
@@ -148,7 +150,7 @@ function checkContents(
   function checkPacks(): void {
     for (const { object, length, digest } of tree.packs()) {
       if (isFileWhole(disk, folder.ownDir, "pack", { object, length: sealedLength(length), digest })) continue;
-      damaged.push({ path: `.eremos/packs/${object}`, reason: "not the encrypted file that was written here" });
+      damaged.push({ path: `.eremos/packs/${object}`, reason: say("not-encrypted-file-that-was") });
     }
   }
 }

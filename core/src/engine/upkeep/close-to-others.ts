@@ -2,6 +2,7 @@ import { EremosError, fromSystemError } from "../../errors/eremos-error";
 import type { Disk } from "../../platform/port";
 import { FOR_OTHERS, closeTop, displayPath, fileRecordIn, holdFolder, letGo, topModeOf } from "../ground";
 import { commitState, loadState } from "../records";
+import { said } from "@eremos/words/core/upkeep";
 
 /**
  * For a folder that lies open and can't be locked in the time there is: other accounts are kept out of it until it is
@@ -13,7 +14,7 @@ export function closeToOthers(disk: Disk, path: Buffer): boolean {
   try {
     const state = loadState(disk, folder.ownDir);
     if (state?.state !== "open")
-      throw new EremosError("not-open", `${displayPath(path)} is not open now. Nothing was touched.`);
+      throw new EremosError("not-open", said("is-not-open-now-nothing", { path: displayPath(path) }));
     const { mode } = disk.statOpen(folder.dir);
     if (fileRecordIn(disk, folder.ownDir) || (mode & FOR_OTHERS) === 0) return false;
     const closed = commitState(disk, folder.ownDir, {
@@ -24,7 +25,7 @@ export function closeToOthers(disk: Disk, path: Buffer): boolean {
     disk.syncDir(folder.dir);
     return true;
   } catch (error) {
-    throw fromSystemError(error, `closing ${displayPath(path)} to other accounts; its contents are untouched`);
+    throw fromSystemError(error, said("closing-other-accounts-its-contents", { path: displayPath(path) }));
   } finally {
     letGo(disk, folder);
   }

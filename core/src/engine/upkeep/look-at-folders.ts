@@ -8,6 +8,7 @@ import { isLocked } from "../guards";
 import { ownDirPlace } from "../slot";
 import { displayPath, splitPath, within } from "../ground";
 import { type Located, locateFolder } from "./locate";
+import { said } from "@eremos/words/core/upkeep";
 
 /** What the owner's list knows of a folder, as far as a look at it needs that. */
 export interface FolderToLookAt {
@@ -64,7 +65,7 @@ export function lookAtFolder(disk: Disk, folder: FolderToLookAt, mounts: readonl
       ...(folder.isEncrypting ? lookInside(disk, located, folder) : NOTHING_MORE),
     };
   } catch (error) {
-    const failure = failureOf(error, "looking at it; nothing was touched");
+    const failure = failureOf(error, said("looking-at-it-nothing-was"));
     return { ...NOTHING_MORE, id, path, located: null, failure };
   }
 }
@@ -133,9 +134,6 @@ function isEmptyAround(disk: Disk, path: Buffer): boolean {
 
 /** Of one that lies on what does not answer: nothing is known of it now. */
 export function notAnswering({ id, path }: FolderToLookAt): Looked {
-  const error = new EremosError(
-    "no-answer",
-    "What it lies on does not answer. Nothing was touched; it is looked at again as soon as that answers.",
-  );
-  return { ...NOTHING_MORE, id, path, located: null, failure: failureOf(error, "looking at it"), isAway: true };
+  const error = new EremosError("no-answer", said("what-it-lies-on-does"));
+  return { ...NOTHING_MORE, id, path, located: null, failure: failureOf(error, said("looking-at-it")), isAway: true };
 }

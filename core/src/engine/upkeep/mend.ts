@@ -46,6 +46,7 @@ import {
   wholeGenerations,
 } from "../records";
 import { type SealedInput, loadTree, openHeads, openIndex } from "../contents";
+import { said, say } from "@eremos/words/core/upkeep";
 
 /** Its records, that were written anew: for people. */
 export interface Mended {
@@ -71,18 +72,14 @@ export async function mendFolder(
     const { head, damaged, ...opened } = await openHeads(disk, folder.ownDir, input.keptHeader, input.access);
     ({ keys } = opened);
     if (keys.standing === "unknown")
-      throw new EremosError(
-        "unvouched",
-        "Nobody known stands behind any header of this folder, so none is written anew. Nothing was changed; bring its files out with `eremos rescue`.",
-        { what: "key" },
-      );
+      throw new EremosError("unvouched", said("nobody-known-stands-behind-any"), { what: "key" });
     const mended: string[] = [];
     if (
       damaged.length > 0 ||
       [NAMES.header, twinOf(NAMES.header)].some((name) => !isHeader(disk, folder.ownDir, name, head))
     ) {
       commitHead(disk, folder.ownDir, head);
-      mended.push("the header");
+      mended.push(say("header"));
     }
     const wholeOnes = mendGenerations(disk, folder.ownDir, mended);
     if (
@@ -91,24 +88,20 @@ export async function mendFolder(
     ) {
       const state = loadState(disk, folder.ownDir);
       if (state) commitState(disk, folder.ownDir, state);
-      mended.push("the state record");
+      mended.push(say("state-record"));
     }
     if (!hasState(disk, folder.ownDir)) {
       const newest = wholeOnes.find((record) => isUsable(disk, folder.ownDir, record, head, keys, input));
-      if (!newest)
-        throw new EremosError(
-          "damaged",
-          "No state of this folder has a whole record and index, so it can't be mended in place. Nothing more was changed; bring its files out with `eremos rescue`.",
-        );
+      if (!newest) throw new EremosError("damaged", said("no-state-this-folder-has"));
       commitState(disk, folder.ownDir, rebuiltState(disk, folder, newest, keys));
-      mended.push("the state record");
+      mended.push(say("state-record"));
     }
-    if (mendCopies(disk, folder.ownDir, "manifests") > 0) mended.push("the list of its encrypted files");
-    if (mendCopies(disk, folder.ownDir, "keys") > 0) mended.push("the record of a key");
+    if (mendCopies(disk, folder.ownDir, "manifests") > 0) mended.push(say("list-its-encrypted-files"));
+    if (mendCopies(disk, folder.ownDir, "keys") > 0) mended.push(say("record-key"));
     mendBeginnings(disk, folder.ownDir, head, keys, input, mended);
     return { mended, header: writeHead(head) };
   } catch (error) {
-    throw fromSystemError(error, "mending the folder's records; its contents are as they were");
+    throw fromSystemError(error, said("mending-folders-records-its-contents"));
   } finally {
     keys?.wipe();
     letGo(disk, folder);
@@ -140,7 +133,7 @@ function mendBeginnings(
   };
   const indexes = segmentsOf(record).filter(({ object, header }) => isMended("index", object, header));
   const packs = packsOf(disk, ownDir, record, keys).filter(({ object, header }) => isMended("pack", object, header));
-  for (let i = 0; i < indexes.length + packs.length; i++) mended.push("the beginning of an encrypted file");
+  for (let i = 0; i < indexes.length + packs.length; i++) mended.push(say("beginning-encrypted-file"));
 }
 
 function packsOf(disk: Disk, ownDir: Dir, record: Generation, keys: FolderKeys): readonly PackInfo[] {
@@ -179,7 +172,7 @@ function mendGenerations(disk: Disk, ownDir: Dir, mended: string[]): readonly Ge
       for (const one of [name, twinOf(name)]) {
         if (isWhole(disk, dir, one, record)) continue;
         commitFile(disk, dir, one, writeGeneration(record));
-        mended.push(`the record of state ${record.number}`);
+        mended.push(say("record-state", { number: record.number }));
       }
     }
   });
@@ -224,7 +217,10 @@ function rebuiltState(disk: Disk, folder: HeldFolder, generation: Generation, ke
   if (beside.length > 0 || disk.find(folder.ownDir, NAMES.staging)) {
     throw new EremosError(
       "unsupported",
-      `The state record of ${displayPath(folder.path)} is lost, and readable files lie in it (${beside.slice(0, 3).map(displayPath).join(", ") || "on their way in or out"}). Eremos can't tell whether they are newer than the encrypted ones, so it leaves both. Bring everything out with \`eremos rescue\`.`,
+      said("state-record-is-lost-and", {
+        path: displayPath(folder.path),
+        beside: beside.slice(0, 3).map(displayPath).join(", ") || say("on-their-way-in-or"),
+      }),
     );
   }
   const place = ordinaryPlace(openFacts(generation, keys.secret(generation)), disk.system, folder.path);

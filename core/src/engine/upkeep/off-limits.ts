@@ -1,6 +1,7 @@
 import picomatch from "picomatch";
 import { EremosError } from "../../errors/eremos-error";
 import { displayPath } from "../ground";
+import { said, say } from "@eremos/words/core/upkeep";
 
 /**
  * A place that can't be locked. `itself` forbids only the place (and what contains it); `everything` also all below it.
@@ -48,24 +49,24 @@ export function defaultOffLimits(home: string, program: string, data: string): r
     ...SYSTEM.map((path): OffLimits => ({
       path,
       covers: "everything",
-      reason: "the system needs it",
+      reason: say("system-needs-it"),
       removable: false,
     })),
     ...SHARED.map((path): OffLimits => ({
       path,
       covers: "itself",
-      reason: "it holds everybody's folders",
+      reason: say("it-holds-everybodys-folders"),
       removable: false,
     })),
-    { path: home, covers: "itself", reason: "it is your home; lock the folders inside it", removable: false },
+    { path: home, covers: "itself", reason: say("it-is-your-home-lock"), removable: false },
     ...DESKTOP.map((path): OffLimits => ({
       path: `${home}/${path}`,
       covers: "itself",
-      reason: "your desktop needs it",
+      reason: say("your-desktop-needs-it"),
       removable: true,
     })),
-    { path: program, covers: "everything", reason: "Eremos itself runs from there", removable: false },
-    { path: data, covers: "everything", reason: "Eremos keeps its own data there", removable: false },
+    { path: program, covers: "everything", reason: say("eremos-itself-runs-from-there"), removable: false },
+    { path: data, covers: "everything", reason: say("eremos-keeps-its-own-data"), removable: false },
   ];
 }
 
@@ -101,15 +102,15 @@ function isInside(path: string, ancestor: string): boolean {
  * off-limits directory opens that part of it.
  */
 export function whyOffLimits(path: string, limits: readonly OffLimits[], places: readonly string[]): string | null {
-  if (path === "/") return "it is the whole disk";
-  if (places.includes(path)) return "it is one of your places; lock the folders inside it";
+  if (path === "/") return say("it-is-whole-disk");
+  if (places.includes(path)) return say("it-is-one-your-places");
   for (const limit of limits) {
     if (isPattern(limit.path)) {
       if (matches(limit.path, path)) return limit.reason;
       continue;
     }
     if (path === limit.path) return limit.reason;
-    if (isInside(limit.path, path)) return `it contains ${limit.path}: ${limit.reason}`;
+    if (isInside(limit.path, path)) return say("it-contains", { path: limit.path, reason: limit.reason });
     const opened = places.some((place) => isInside(place, limit.path) && isInside(path, place));
     if (limit.covers === "everything" && isInside(path, limit.path) && !opened) return limit.reason;
   }
@@ -125,11 +126,11 @@ export function refuseOffLimits(path: Buffer, limits: readonly OffLimits[], plac
   const shown = displayPath(path);
   const why = whyOffLimits(shown, limits, places);
   if (why !== null)
-    throw new EremosError("off-limits", `${shown} can't be locked: ${why}. Nothing was touched.`, { path: shown });
+    throw new EremosError("off-limits", said("cant-be-locked-nothing-was", { shown, why }), { path: shown });
   if (!isInPlaces(shown, places)) {
     throw new EremosError(
       "outside-places",
-      `${shown} is outside the places Eremos may protect (${places.join(", ")}). Nothing was touched.`,
+      said("is-outside-places-eremos-may", { shown, places: places.join(", ") }),
       { path: shown },
     );
   }

@@ -6,6 +6,7 @@ import { type Hooks, Meter, closeFolder, displayPath, openFolder, within } from 
 import { type FolderKeys, loadState } from "../records";
 import { type SealedInput, loadTree, openSealed } from "../contents";
 import { keyOf } from "../visiting";
+import { said, say } from "@eremos/words/core/upkeep";
 
 export interface PermissionsInput extends SealedInput {
   /** Sets back what differs. */
@@ -52,10 +53,7 @@ export async function permissionsSinceLock(
   try {
     const state = ownDir && loadState(disk, ownDir);
     if (!ownDir || state?.state !== "open")
-      throw new EremosError(
-        "not-open",
-        `${displayPath(input.path)} does not lie open, so its permissions can't be compared. Nothing was touched; open it first.`,
-      );
+      throw new EremosError("not-open", said("does-not-lie-open-so", { path: displayPath(input.path) }));
     const opened = await openSealed(disk, ownDir, state, input);
     ({ keys } = opened);
     const { tree } = loadTree(disk, ownDir, opened.generation, keys);
@@ -71,7 +69,7 @@ export async function permissionsSinceLock(
     compare(of, dir, tree.root, []);
     return { changes: of.changes, entries: of.entries, repaired: of.repaired };
   } catch (error) {
-    throw fromSystemError(error, "comparing the folder's permissions; its contents were not touched");
+    throw fromSystemError(error, said("comparing-folders-permissions-its-contents"));
   } finally {
     keys?.wipe();
     closeFolder(disk, folder);
@@ -147,9 +145,7 @@ function setBack(
     return null;
   } catch (error) {
     if (!["EPERM", "EACCES"].includes(systemCode(error) ?? "")) throw error;
-    return isOwners
-      ? "the system does not let this account change it"
-      : `it belongs to account ${uid}, and only an administrator may give it back`;
+    return isOwners ? say("system-does-not-let-this") : say("it-belongs-account-and-only", { uid });
   }
 }
 

@@ -51,6 +51,7 @@ import {
   reconstruct,
   renewInsurance,
 } from "../../insurance";
+import { said } from "@eremos/words/core/upkeep";
 
 const SHARDS_AT_ONCE = 256;
 
@@ -91,7 +92,7 @@ export async function repairFolder(disk: Disk, input: RepairInput, hooks: Hooks)
     keys = await keysAtHand(disk, folder.ownDir, head, input.access);
     return repairOwnDir(disk, folder, { head, keys, access: input.access }, hooks);
   } catch (error) {
-    throw fromSystemError(error, "repairing the folder from its insurance; what was whole still is");
+    throw fromSystemError(error, said("repairing-folder-from-its-insurance"));
   } finally {
     keys?.wipe();
     letGo(disk, folder);

@@ -3,6 +3,7 @@ import { randomHiddenName, whyNotCover } from "../../format/ids";
 import type { Dir, Disk } from "../../platform/port";
 import { type Folder, displayPath, ensureDir, isMountPoint, joinPath, splitPath, within } from "../ground";
 import type { Visibility } from "../../format/choices";
+import { said } from "@eremos/words/core/visibility";
 
 /**
  * What shows of a folder while it is locked. FORMAT.md §7.3. Hidden in place, it has a random dot name beside its
@@ -60,42 +61,27 @@ export function hidingFor(disk: Disk, path: Buffer, { visibility, cover = null }
 
 /** A drive stays mounted where it is: hidden, it looks empty. */
 function hidingForDrive(visibility: Visibility, cover: string | null): Hiding {
-  if (visibility === "tucked")
-    throw new EremosError(
-      "unsupported",
-      "A drive can't be tucked away: it is mounted where it is. Nothing was touched; hidden in place, its contents are hidden on the drive itself.",
-    );
-  if (cover !== null)
-    throw new EremosError(
-      "unsupported",
-      "A drive can't have a cover name: the system gives it its name. Nothing was touched.",
-    );
+  if (visibility === "tucked") throw new EremosError("unsupported", said("drive-cant-be-tucked-away"));
+  if (cover !== null) throw new EremosError("unsupported", said("drive-cant-have-cover-name"));
   return { visibility, lockedName: null, held: null };
 }
 
 function coverFor(disk: Disk, path: Buffer, cover: string): Hiding {
   const why = whyNotCover(cover);
-  if (why !== null) throw new EremosError("usage", `A cover name ${why}. Nothing was touched; choose another.`);
+  if (why !== null) throw new EremosError("usage", said("cover-name-nothing-was-touched", { why }));
   requireRenamable(disk, path);
   const taken = within(
     disk,
     disk.openRoot(splitPath(path).parent),
     (parent) => disk.find(parent, Buffer.from(cover)) !== null,
   );
-  if (taken)
-    throw new EremosError(
-      "path-taken",
-      `There is something called ${cover} beside the folder already. Nothing was touched; choose another cover name.`,
-    );
+  if (taken) throw new EremosError("path-taken", said("there-is-something-called-beside", { cover }));
   return { visibility: "view", lockedName: cover, held: null };
 }
 
 function requireRenamable(disk: Disk, path: Buffer): void {
   if (within(disk, disk.openRoot(splitPath(path).parent), (parent) => disk.writable(parent))) return;
-  throw new EremosError(
-    "no-permission",
-    "This renames the folder, and this account may not change the folder it lies in. Nothing was touched; lock it in view, under its own name.",
-  );
+  throw new EremosError("no-permission", said("this-renames-folder-and-this"));
 }
 
 /**
@@ -130,14 +116,8 @@ function levelsToHeldArea(disk: Disk, path: Buffer, { places, synced = [] }: Gro
   }
   if (found !== null && within(disk, disk.openRoot(parent), (dir) => disk.writable(dir))) return found;
   if (isSynced && found === null)
-    throw new EremosError(
-      "no-permission",
-      `Tucking away moves the folder out of synced directories, and everything above ${displayPath(path)} that this account owns is one. Nothing was touched; hide it in place instead.`,
-    );
-  throw new EremosError(
-    "no-permission",
-    `Tucking away moves the folder, and this account owns no directory above ${displayPath(path)} on the same disk to move it to. Nothing was touched; hide it in place instead.`,
-  );
+    throw new EremosError("no-permission", said("tucking-away-moves-folder-out", { path: displayPath(path) }));
+  throw new EremosError("no-permission", said("tucking-away-moves-folder-and", { path: displayPath(path) }));
 }
 
 function liesIn(path: Buffer, directories: readonly Buffer[]): boolean {
@@ -272,11 +252,9 @@ function openPlaceOf(disk: Disk, path: Buffer): Dir {
   } catch (error) {
     const code = systemCode(error);
     if (code !== "ENOENT" && code !== "ENOTDIR" && code !== "ELOOP") throw error;
-    throw new EremosError(
-      "not-found",
-      `${displayPath(path)}, where the folder belongs, is not there now. Nothing was touched; make that directory again, then open the folder.`,
-      { path: displayPath(path) },
-    );
+    throw new EremosError("not-found", said("where-folder-belongs-is-not", { path: displayPath(path) }), {
+      path: displayPath(path),
+    });
   }
 }
 
@@ -285,11 +263,9 @@ function refusingToReplace(place: Buffer, rename: () => void): void {
     rename();
   } catch (error) {
     if (systemCode(error) !== "EEXIST") throw error;
-    throw new EremosError(
-      "path-taken",
-      `Something else is at ${displayPath(place)} now. Nothing was touched; move it away, then open the folder again.`,
-      { path: displayPath(place) },
-    );
+    throw new EremosError("path-taken", said("something-else-is-at-now", { place: displayPath(place) }), {
+      path: displayPath(place),
+    });
   }
 }
 

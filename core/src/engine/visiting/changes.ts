@@ -18,6 +18,7 @@ import {
 } from "../ground";
 import { type FolderKeys, loadState } from "../records";
 import { keyOf } from "./visit-tree";
+import { said } from "@eremos/words/core/visiting";
 
 export interface ChangesInput extends SealedInput {
   /** So many are listed. */
@@ -50,10 +51,7 @@ export async function changesSinceLock(disk: Disk, input: ChangesInput, hooks: H
   try {
     const state = ownDir && loadState(disk, ownDir);
     if (!ownDir || state?.state !== "open")
-      throw new EremosError(
-        "not-open",
-        `${displayPath(input.path)} does not lie open, so there is nothing to compare. Nothing was touched.`,
-      );
+      throw new EremosError("not-open", said("does-not-lie-open-so", { path: displayPath(input.path) }));
     const opened = await openSealed(disk, ownDir, state, input);
     ({ keys } = opened);
     const { tree } = loadTree(disk, ownDir, opened.generation, keys);
@@ -77,7 +75,7 @@ export async function changesSinceLock(disk: Disk, input: ChangesInput, hooks: H
       isCut: of.changes.length > input.most,
     };
   } catch (error) {
-    throw fromSystemError(error, "comparing the folder with its last lock; nothing was touched");
+    throw fromSystemError(error, said("comparing-folder-with-its-last"));
   } finally {
     keys?.wipe();
     closeFolder(disk, folder);

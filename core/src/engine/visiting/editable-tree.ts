@@ -29,6 +29,7 @@ import {
   nodeOf,
 } from "./visit-tree";
 import { LONGEST_NAME, displayPath } from "../ground";
+import { said } from "@eremos/words/core/visiting";
 
 /** Whose new files and directories are. */
 export interface Account {
@@ -92,7 +93,7 @@ export class EditableTree {
   /** With everything in it. */
   remove(parent: DirNode, name: Buffer): void {
     const node = this.child(parent, name);
-    if (!node) throw new EremosError("not-found", "It is not there any more. Nothing was changed.");
+    if (!node) throw new EremosError("not-found", said("it-is-not-there-any"));
     this.count(node, -1);
     childrenOf(this.tree, parent).delete(keyOf(name));
     this.touch(parent);
@@ -103,9 +104,8 @@ export class EditableTree {
    */
   move(from: DirNode, name: Buffer, to: DirNode, newName: Buffer): void {
     const node = this.child(from, name);
-    if (!node) throw new EremosError("not-found", "It is not there any more. Nothing was changed.");
-    if (node.kind === "dir" && isWithin(to, node))
-      throw new EremosError("usage", "A folder can't be moved into itself. Nothing was changed.");
+    if (!node) throw new EremosError("not-found", said("it-is-not-there-any"));
+    if (node.kind === "dir" && isWithin(to, node)) throw new EremosError("usage", said("folder-cant-be-moved-into"));
     this.requireFree(to, newName);
     childrenOf(this.tree, from).delete(keyOf(name));
     this.touch(from);
@@ -119,8 +119,7 @@ export class EditableTree {
 
   /** The copy shares the sealed data, so it takes no room. @throws EremosError `path-taken` | `usage` into itself */
   copy(node: Node, to: DirNode, name: Buffer): void {
-    if (node.kind === "dir" && isWithin(to, node))
-      throw new EremosError("usage", "A folder can't be copied into itself. Nothing was changed.");
+    if (node.kind === "dir" && isWithin(to, node)) throw new EremosError("usage", said("folder-cant-be-copied-into"));
     this.requireFree(to, name);
     this.put(to, copyOf(this.tree, node, name, to));
   }
@@ -137,8 +136,7 @@ export class EditableTree {
    */
   add(parent: DirNode, written: FileNode): FileNode {
     const before = this.child(parent, written.name);
-    if (before?.kind === "dir")
-      throw new EremosError("path-taken", "There is a folder of that name. Nothing was changed.");
+    if (before?.kind === "dir") throw new EremosError("path-taken", said("there-is-folder-that-name"));
     if (before) this.count(before, -1);
     const meta =
       before?.kind === "file"
@@ -193,10 +191,7 @@ export class EditableTree {
   private requireFree(parent: DirNode, name: Buffer): void {
     requireName(name);
     if (this.child(parent, name))
-      throw new EremosError(
-        "path-taken",
-        `There is something called ${displayPath(name)} already. Nothing was changed.`,
-      );
+      throw new EremosError("path-taken", said("there-is-something-called-already", { name: displayPath(name) }));
   }
 
   protected newMeta(mode: number): Meta {
@@ -306,8 +301,5 @@ function nowNs(): bigint {
 /** @throws EremosError `usage` */
 export function requireName(name: Buffer): void {
   if (isName(name) && name.length <= LONGEST_NAME) return;
-  throw new EremosError(
-    "usage",
-    "That is not a name a file can have: one to 255 bytes, without a slash. Nothing was changed.",
-  );
+  throw new EremosError("usage", said("that-is-not-name-file"));
 }

@@ -4,6 +4,7 @@ import type { Disk } from "../../platform/port";
 import { type Fork, forksIn, generationsIn, loadState } from "../records";
 import { closeFolder, displayPath, openFolder } from "../ground";
 import { type Committed, Visit, type VisitInput } from "./visit";
+import { said } from "@eremos/words/core/visiting";
 
 /** Of a folder by its path. @throws EremosError `not-found` | `no-permission` */
 export function forksAt(disk: Disk, path: Buffer): Fork[] {
@@ -27,8 +28,7 @@ export async function letForkGo(disk: Disk, input: VisitInput, name: string): Pr
   const visit = await Visit.open(disk, input);
   try {
     const fork = visit.forks().find((record) => generationName(refOf(record)) === name);
-    if (!fork)
-      throw new EremosError("not-found", `${displayPath(input.path)} has no such state any more. Nothing was changed.`);
+    if (!fork) throw new EremosError("not-found", said("has-no-such-state-any", { path: displayPath(input.path) }));
     visit.join(refOf(fork));
   } finally {
     visit.close();

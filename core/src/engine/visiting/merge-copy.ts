@@ -10,6 +10,7 @@ import { stillArriving } from "../records";
 import { fittingMode } from "../contents";
 import { type Committed, Visit, type VisitInput } from "./visit";
 import type { DirNode } from "./visit-tree";
+import { said, say } from "@eremos/words/core/visiting";
 
 /** What a second copy of a folder has that the folder has not, or has otherwise. */
 export interface CopyDifference {
@@ -40,9 +41,8 @@ export interface CopyInput {
 function requireArrived(disk: Disk, copy: Buffer, fork: string | null): void {
   if (fork === null) return;
   const found = forksAt(disk, copy).find(({ name }) => name === fork);
-  if (!found)
-    throw new EremosError("not-found", `${displayPath(copy)} has no such state any more. Nothing was changed.`);
-  if (found.arrival.missing > 0) throw stillArriving("That state of the folder", found.arrival);
+  if (!found) throw new EremosError("not-found", said("has-no-such-state-any-more", { copy: displayPath(copy) }));
+  if (found.arrival.missing > 0) throw stillArriving(say("that-state-folder"), found.arrival);
 }
 
 /**
@@ -61,7 +61,7 @@ export async function compareCopy(
   ];
   try {
     if (here.head.header.folder !== there.head.header.folder)
-      throw new EremosError("usage", "These are two different folders, not copies of one. Nothing was touched.");
+      throw new EremosError("usage", said("these-are-two-different-folders"));
     const known = new Map(filesOf(there).map((entry) => [keyOf(entry), entry]));
     const differences = filesOf(here).flatMap((entry): CopyDifference[] => {
       const same = known.get(keyOf(entry));
@@ -122,7 +122,7 @@ export async function mergeCopy(
     const damaged: string[] = [];
     try {
       if (from.head.header.folder !== visit.folderId)
-        throw new EremosError("usage", "These are two different folders, not copies of one. Nothing was touched.");
+        throw new EremosError("usage", said("these-are-two-different-folders"));
       for (const entry of entries) {
         if (!(await take(visit, from, entry, meter))) damaged.push(displayPath(Buffer.from(keyOf(entry), "latin1")));
         meter.add(1, 0);
@@ -133,7 +133,7 @@ export async function mergeCopy(
     }
     return { ...visit.committed, taken: entries.length - damaged.length, damaged };
   } catch (error) {
-    throw fromSystemError(error, "taking files from the copy; the folder is as it was");
+    throw fromSystemError(error, said("taking-files-from-copy-folder"));
   } finally {
     from.close();
   }

@@ -4,6 +4,7 @@ import type { Dir, Disk } from "../../platform/port";
 import type { FolderKeys, ObjectReader } from "../records";
 import { openPack } from "../contents";
 import type { FileNode } from "./visit-tree";
+import { said } from "@eremos/words/core/visiting";
 
 /** Packs stay open while their files are read; this many at a time. */
 const OPEN_PACKS = 16;
@@ -38,8 +39,7 @@ export class PackedFiles {
   }
 
   private readData({ data }: FileNode, offset: number, length: number, into: Buffer): void {
-    if (!data || offset + length > data.length)
-      throw new EremosError("damaged", "The folder's index gives a file more data than it has.");
+    if (!data || offset + length > data.length) throw new EremosError("damaged", said("folders-index-gives-file-more"));
     let at = 0;
     this.readerOf(data.pack).pieces(data.offset + offset, length, (piece) => {
       at += piece.copy(into, at);

@@ -6,6 +6,7 @@ import type { Disk } from "../../platform/port";
 import { type FolderKeys, ObjectReader, ObjectWriter, removeObject } from "../records";
 import type { Data, FileNode } from "./visit-tree";
 import type { HeldFolder } from "../ground";
+import { said } from "@eremos/words/core/visiting";
 
 /** A file whose length is not known beforehand is kept in memory up to this, then in an encrypted object of its own. */
 const KEPT_IN_MEMORY = 1024 * 1024;
@@ -32,8 +33,7 @@ export class Upload {
 
   append(piece: Buffer): void {
     this.done += piece.length;
-    if (this.length !== null && this.done > this.length)
-      throw new EremosError("usage", "More was sent than was announced. Nothing was changed.");
+    if (this.length !== null && this.done > this.length) throw new EremosError("usage", said("more-was-sent-than-was"));
     if (this.length === null && !this.writer && this.done <= KEPT_IN_MEMORY) {
       this.kept.push(Buffer.from(piece));
       return;
@@ -67,7 +67,7 @@ export class Upload {
   /** @throws EremosError `usage` when less came than was announced */
   finish(): FileNode {
     if (this.length !== null && this.done !== this.length)
-      throw new EremosError("usage", "Less was sent than was announced. Nothing was changed.");
+      throw new EremosError("usage", said("less-was-sent-than-was"));
     return {
       kind: "file",
       name: this.name,

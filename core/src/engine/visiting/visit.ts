@@ -57,6 +57,7 @@ import { PackedFiles } from "./packed-files";
 import { SegmentPool } from "./segment-pool";
 import { Upload } from "./upload";
 import type { FileNode } from "./visit-tree";
+import { said } from "@eremos/words/core/visiting";
 
 /** Files that arrived are taken in by pieces of this. */
 const PIECE_BYTES = 1024 * 1024;
@@ -150,10 +151,7 @@ export class Visit extends EditableTree {
     try {
       const found = loadState(disk, folder.ownDir);
       if (found?.state !== "sealed")
-        throw new EremosError(
-          "not-locked",
-          `${displayPath(input.path)} is not sealed now, so there is nothing to visit. Nothing was touched.`,
-        );
+        throw new EremosError("not-locked", said("is-not-sealed-now-so", { path: displayPath(input.path) }));
       const { head, generation, ...opened } = await openSealed(disk, folder.ownDir, found, input);
       ({ keys } = opened);
       const state: StateRecord = { ...found, generation: refOf(generation) };
@@ -183,7 +181,7 @@ export class Visit extends EditableTree {
       pool?.close();
       keys?.wipe();
       letGo(disk, folder);
-      throw fromSystemError(error, "beginning a visit; nothing was touched");
+      throw fromSystemError(error, said("beginning-visit-nothing-was-touched"));
     }
   }
 
@@ -234,11 +232,7 @@ export class Visit extends EditableTree {
    */
   private announce(): Purpose {
     if (!this.signature)
-      throw new EremosError(
-        "unvouched",
-        "Somebody unknown locked this folder, so nothing is put into it under their key. Nothing was changed; open it in place, and lock it anew.",
-        { what: "key" },
-      );
+      throw new EremosError("unvouched", said("somebody-unknown-locked-this-folder"), { what: "key" });
     this.state =
       this.state.next === null
         ? commitState(this.disk, this.folder.ownDir, {
@@ -269,7 +263,7 @@ export class Visit extends EditableTree {
       this.keepPast(this.commitTree(this.encodeTree(false)));
     } catch (error) {
       this.joined.pop();
-      throw fromSystemError(error, "letting the other state go; the folder is as it was");
+      throw fromSystemError(error, said("letting-other-state-go-folder"));
     }
   }
 
@@ -286,7 +280,7 @@ export class Visit extends EditableTree {
       if (isWhole) this.wholeBytes = this.tree.listingsEnd;
     } catch (error) {
       this.forgetChanges();
-      throw fromSystemError(error, "making the change; the folder is as it was before it");
+      throw fromSystemError(error, said("making-change-folder-is-as"));
     }
   }
 
@@ -460,7 +454,7 @@ export class Visit extends EditableTree {
   undo(): void {
     this.commit();
     const last = this.past.pop();
-    if (!last) throw new EremosError("usage", "There is nothing to undo. Nothing was changed.");
+    if (!last) throw new EremosError("usage", said("there-is-nothing-undo-nothing"));
     const { index, segments, record } = last;
     try {
       const before = new TreeReader(index, record);
@@ -474,7 +468,7 @@ export class Visit extends EditableTree {
       );
     } catch (error) {
       this.past.push(last);
-      throw fromSystemError(error, "undoing; the folder is as it was");
+      throw fromSystemError(error, said("undoing-folder-is-as-it"));
     }
     this.drop(last);
     this.forgetChanges();
@@ -500,10 +494,7 @@ export class Visit extends EditableTree {
     for (const pack of old) {
       if (hooks.cancelled()) {
         step();
-        throw new EremosError(
-          "cancelled",
-          "Stopped, as you asked. What is sealed anew so far stays so; the rest goes on opening with the earlier key until it is done, too.",
-        );
+        throw new EremosError("cancelled", said("stopped-as-you-asked-what"));
       }
       hooks.progress({ phase: "sealing", files: 0, filesTotal: 0, bytes, bytesTotal });
       const its = this.sealedAnewOrNull(pack);

@@ -1,3 +1,4 @@
+import { say } from "@eremos/words/core/format";
 /**
  * Bytes as groups of five characters (Crockford's base 32), for typing from paper. The last character of a group checks
  * the four before it and the group's place: one wrong character, two neighbours exchanged, two groups exchanged, and a
@@ -96,5 +97,5 @@ export function parseGroups(kind: CodeKind, bytes: number, text: string): Parsed
 /** "group 3", "groups 1, 2", counted from 1. */
 export function nameGroups(groups: readonly number[]): string {
   const named = groups.map((group) => String(group + 1));
-  return named.length === 1 ? `group ${named.join("")}` : `groups ${named.join(", ")}`;
+  return named.length === 1 ? say("group", { named: named.join("") }) : say("groups", { named: named.join(", ") });
 }

@@ -10,6 +10,7 @@ import { FOLDERS } from "./folders";
 import { SETTINGS } from "./settings";
 import { VISITS } from "./visits";
 import { WAYS_BACK } from "./ways-back";
+import { said } from "@eremos/words/server/house";
 
 export type { ApiContext, Call } from "./answer";
 
@@ -28,10 +29,9 @@ export function callNamed(name: string): CallName | null {
 export async function answer(name: CallName, call: Call, read: () => Promise<unknown>): Promise<unknown> {
   const shape: CallShape = CALLS[name];
   if (shape.who === "owner" && !call.signedIn)
-    throw new EremosError("needs-sign-in", "Sign in first. Nothing was touched.");
+    throw new EremosError("needs-sign-in", said("sign-in-first-nothing-was"));
   const parsed = shape.input.safeParse(await read());
-  if (!parsed.success)
-    throw new EremosError("usage", "The request is not in a form Eremos knows. Nothing was touched.");
+  if (!parsed.success) throw new EremosError("usage", said("request-is-not-in-form"));
   await call.context.eremos.looker.answers(namedIn(call.context.eremos, parsed.data));
   const operation = ANSWERS[name] as (call: Call, asked: unknown) => unknown;
   return shape.output.parse(await operation(call, parsed.data));

@@ -22,10 +22,11 @@ import { recoverInterrupted } from "../../operations/ways-back/recover-interrupt
 import { fullPath } from "../../paths";
 import { rescueFiles } from "../../rescue-files";
 import { type Answers, type Call, beginSession } from "./answer";
+import { said } from "@eremos/words/server/house";
 
 function requireMayScan({ context, signedIn }: Call): Eremos {
   if (signedIn || context.eremos.data.owner() === null) return context.eremos;
-  throw new EremosError("needs-sign-in", "Sign in first. Nothing was touched.");
+  throw new EremosError("needs-sign-in", said("sign-in-first-nothing-was"));
 }
 
 function wholePlaces({ settings }: Eremos, places: readonly string[] | null): Buffer[] {

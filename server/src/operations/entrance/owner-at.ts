@@ -6,6 +6,7 @@ import {
   findLocked,
   readGuardOwner,
 } from "@eremos/core";
+import { said } from "@eremos/words/server/entrance";
 
 /** Whose folder it is, by what it carries itself. @throws EremosError `not-protected` | `damaged` */
 export async function readOwnerAt(path: Buffer): Promise<OwnerEnvelope> {
@@ -13,10 +14,6 @@ export async function readOwnerAt(path: Buffer): Promise<OwnerEnvelope> {
   const guarded = await readGuardOwner(source);
   if (guarded) return guarded;
   const [head] = (await findLocked(source)).heads;
-  if (!head)
-    throw new EremosError(
-      "damaged",
-      `The header of ${displayPath(path)} can't be read. Nothing was changed; try another folder of yours.`,
-    );
+  if (!head) throw new EremosError("damaged", said("header-cant-be-read-nothing", { path: displayPath(path) }));
   return head.header.owner;
 }

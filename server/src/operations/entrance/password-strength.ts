@@ -1,10 +1,11 @@
 import { EremosError, type Password, isPrintable } from "@eremos/core";
 import { passwordStrength } from "../../strength";
+import { said } from "@eremos/words/server/entrance";
 
 /** @throws EremosError `weak-password` */
 async function refuseWeak(password: string): Promise<void> {
   const { refusal } = await passwordStrength(password);
-  if (refusal !== null) throw new EremosError("weak-password", `${refusal} Nothing was changed.`);
+  if (refusal !== null) throw new EremosError("weak-password", said("nothing-was-changed", { refusal }));
 }
 
 /** A new password with its hint, trimmed; none is null. @throws EremosError `weak-password` | `hint-gives-away` */
@@ -67,16 +68,7 @@ function longestShared(a: string, b: string): number {
 
 /** @throws EremosError `hint-gives-away` */
 function refuseHint(hint: string, password: string): void {
-  if (hint.length > 200)
-    throw new EremosError("hint-gives-away", "A hint is at most 200 characters long. Nothing was changed.");
-  if (!isPrintable(hint))
-    throw new EremosError(
-      "hint-gives-away",
-      "A hint is one line of plain text; this one holds characters that show nothing or that a terminal acts on. Nothing was changed.",
-    );
-  if (hintGivesAway(hint, password))
-    throw new EremosError(
-      "hint-gives-away",
-      "This hint gives the password away: anybody at this keyboard can read it. Nothing was changed; choose one that reminds only you.",
-    );
+  if (hint.length > 200) throw new EremosError("hint-gives-away", said("hint-is-at-most-200"));
+  if (!isPrintable(hint)) throw new EremosError("hint-gives-away", said("hint-is-one-line-plain"));
+  if (hintGivesAway(hint, password)) throw new EremosError("hint-gives-away", said("this-hint-gives-password-away"));
 }

@@ -12,6 +12,7 @@ import type { Eremos } from "../../eremos";
 import { whereverIs } from "../../look/where-is";
 import { throughGate } from "../../session/gate";
 import { nameFolder } from "../../paths";
+import { said, say } from "@eremos/words/server/entrance";
 
 /** So much of a file is read to prove that contents come out. */
 const SAMPLE_BYTES = 1024 * 1024;
@@ -31,9 +32,7 @@ export async function practice(eremos: Eremos, secret: BackSecret): Promise<Prac
   for (const listed of eremos.registry.list(keys).filter(isEncrypting)) {
     const { record, located } = whereverIs(eremos, listed);
     const { id, name, path } = nameFolder(record);
-    const problem = located
-      ? await whyNot(located.realPath, secret)
-      : "It is away, or not at its place, so it could not be tried.";
+    const problem = located ? await whyNot(located.realPath, secret) : say("it-is-away-or-not");
     if (problem === null)
       eremos.ledger.known(keys, {
         ...record,
@@ -58,7 +57,7 @@ async function whyNot(realPath: Buffer, secret: BackSecret): Promise<string | nu
       locked.close();
     }
   } catch (error) {
-    return fromSystemError(error, "trying it; nothing was changed").message;
+    return fromSystemError(error, said("trying-it-nothing-was-changed")).message;
   }
 }
 
@@ -69,7 +68,7 @@ async function whyNoSample(locked: LockedFolder): Promise<string | null> {
   if (!sample) return null;
   let read = 0;
   for await (const { length, bytes } of locked.read(sample)) {
-    if (!bytes) return "A file of it is damaged: check it on its page.";
+    if (!bytes) return say("file-it-is-damaged-check");
     read += length;
     if (read >= SAMPLE_BYTES) return null;
   }

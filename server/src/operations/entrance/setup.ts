@@ -12,6 +12,7 @@ import type { Eremos } from "../../eremos";
 import { Keys } from "../../session/keys";
 import { refuseUnfit } from "./password-strength";
 import { ShownCodes } from "./shown-code";
+import { said } from "@eremos/words/server/entrance";
 
 export interface SetupInput {
   readonly password: Password;
@@ -23,8 +24,7 @@ export interface SetupInput {
 const shown = new ShownCodes<SetupInput>();
 
 async function check(eremos: Eremos, input: SetupInput): Promise<SetupInput> {
-  if (eremos.data.owner())
-    throw new EremosError("already-set-up", "Eremos already has a master password. Nothing was changed.");
+  if (eremos.data.owner()) throw new EremosError("already-set-up", said("eremos-already-has-master-password"));
   return { ...input, ...(await refuseUnfit(input)) };
 }
 
@@ -55,8 +55,7 @@ export async function setupAtOnce(eremos: Eremos, input: SetupInput): Promise<{ 
 }
 
 async function write(eremos: Eremos, { password, hint, effort = "standard" }: SetupInput, code: string): Promise<void> {
-  if (eremos.data.owner())
-    throw new EremosError("already-set-up", "Eremos already has a master password. Nothing was changed.");
+  if (eremos.data.owner()) throw new EremosError("already-set-up", said("eremos-already-has-master-password"));
   const { envelope, rootKey } = await createOwner(password, code, await measurePasswordCost(effort), [
     eremos.data.computer,
   ]);

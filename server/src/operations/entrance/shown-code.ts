@@ -9,6 +9,7 @@ import {
 } from "@eremos/core";
 import type { ShownCode } from "../../contract";
 import type { Eremos } from "../../eremos";
+import { said } from "@eremos/words/server/entrance";
 
 const GROUPS_ASKED = 2;
 
@@ -34,11 +35,7 @@ export class ShownCodes<T> {
   /** @throws EremosError `wrong-code` naming the groups that are not as shown | `not-set-up` when no such code waits */
   requireProof(eremos: Eremos, id: string, typed: readonly string[]): { readonly purpose: T; readonly code: string } {
     const shown = this.pending.get(eremos);
-    if (shown?.id !== id)
-      throw new EremosError(
-        "not-set-up",
-        "This recovery code is not waited for any more (Eremos was restarted, or it was begun again elsewhere). Nothing was written; begin again.",
-      );
+    if (shown?.id !== id) throw new EremosError("not-set-up", said("this-recovery-code-is-not"));
     const groups = shown.recoveryCode.split("-");
     const wrong = shown.ask.filter(
       (group, i) => normaliseCodeText(typed[i] ?? "") !== groups[group] || !isGroupRight(group, typed[i] ?? ""),
@@ -47,7 +44,7 @@ export class ShownCodes<T> {
       const named = wrong.map((group) => String(group + 1));
       throw new EremosError(
         "wrong-code",
-        `${named.length === 1 ? `Group ${named.join("")} is` : `Groups ${named.join(" and ")} are`} not as on your sheet. Look again; nothing is lost.`,
+        said("groups-are-not-as-on", { named: named.length, named2: named.join(""), named3: named.join(" and ") }),
         { groups: named },
       );
     }

@@ -9,6 +9,7 @@ import { renewFolders, sealRowsOfBefore, takeInEarlier } from "../ways-back/rene
 import { recoverInterrupted, tellOfListed } from "../ways-back/recover-interrupted";
 import { renewHeaders } from "../ways-back/renew-headers";
 import { replaceOwner } from "./replace-owner";
+import { said } from "@eremos/words/server/entrance";
 
 /**
  * Opens the gate. Returns how many wrong passwords there were since the last sign-in.
@@ -62,11 +63,7 @@ export async function returnStaying(eremos: Eremos): Promise<void> {
   const owner = eremos.requireOwner();
   if (eremos.keys) return;
   const rootKey = eremos.stay.isWaiting(owner) ? eremos.stay.rootKey(owner) : null;
-  if (!rootKey)
-    throw new EremosError(
-      "needs-sign-in",
-      "Eremos can't sign in by itself any more. Nothing was changed; sign in with the master password.",
-    );
+  if (!rootKey) throw new EremosError("needs-sign-in", said("eremos-cant-sign-in-by"));
   eremos.keep(new Keys(owner, rootKey));
   await eremos.holding((keys) => afterSignIn(eremos, keys));
 }

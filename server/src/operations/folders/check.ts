@@ -8,6 +8,7 @@ import type { OpenRequest } from "../locking/open-folder";
 import { decodePath, fullPath, nameOf } from "../../paths";
 import { sealedInput } from "../locking/sealed-input";
 import { findUnvisited } from "./visit";
+import { said, say } from "@eremos/words/server/folders";
 
 export interface CheckAsked extends Pick<OpenRequest, "pathOrId" | "from" | "secret"> {
   /** Headers, records and index, and a few files at random. */
@@ -25,11 +26,7 @@ export async function check(eremos: Eremos, request: CheckAsked): Promise<Starte
 
 /** @throws EremosError `unsupported` */
 export function requireSealed({ located }: Target): void {
-  if (!isEncrypting(located.inspection))
-    throw new EremosError(
-      "unsupported",
-      "Only a sealed folder has an encrypted copy to look after. Nothing was touched; this one's contents are ordinary files.",
-    );
+  if (!isEncrypting(located.inspection)) throw new EremosError("unsupported", said("only-sealed-folder-has-encrypted"));
 }
 
 function startCheck(eremos: Eremos, target: Target, folderKey: Buffer | null, sample: boolean): StartedJob<"check"> {
@@ -54,23 +51,21 @@ function startCheck(eremos: Eremos, target: Target, folderKey: Buffer | null, sa
 function summaryOf(name: string, { ok, files, bytes, damaged }: CheckOutcome, sample: boolean): string {
   const looked = `${files.toLocaleString("en")} ${files === 1 ? "file" : "files"}, ${formatBytes(bytes)}`;
   if (ok)
-    return sample
-      ? `${name} is whole as far as a sample tells: its records, its index, and ${looked}, every byte of them checked.`
-      : `${name} is whole: ${looked}, every byte checked.`;
+    return sample ? say("is-whole-as-far-as", { name, looked }) : say("is-whole-every-byte-checked", { name, looked });
   const shown = damaged
     .slice(0, 3)
     .map(({ path, ranges = [] }) => `${path}${ranges.length > 0 ? ` (${describeRanges(ranges)})` : ""}`)
     .join(", ");
-  const more = damaged.length > 3 ? ` and ${damaged.length - 3} more` : "";
-  return `${name} is damaged in ${damaged.length} ${damaged.length === 1 ? "place" : "places"}: ${shown}${more}. Everything else${sample ? " that was looked at" : ""} is whole.`;
+  const more = damaged.length > 3 ? say("and-more", { damaged: damaged.length - 3 }) : "";
+  return say("is-damaged-in-places-everything", { name, damaged: damaged.length, shown, more, isSample: sample });
 }
 
 /** "bytes 65,536 to 131,071". */
 export function describeRanges(ranges: readonly { readonly from: number; readonly until: number }[]): string {
   const [first] = ranges;
   if (!first) return "";
-  const rest = ranges.length > 1 ? ` and ${ranges.length - 1} more ${ranges.length === 2 ? "range" : "ranges"}` : "";
-  return `bytes ${first.from.toLocaleString("en")} to ${(first.until - 1).toLocaleString("en")}${rest}`;
+  const rest = ranges.length > 1 ? say("and-more-ranges", { ranges: ranges.length - 1, ranges2: ranges.length }) : "";
+  return say("bytes", { from: first.from, until: first.until - 1, rest });
 }
 
 /**
@@ -83,10 +78,7 @@ export async function checkWithoutKey(eremos: Eremos, typed: string, from: strin
   const path = fullPath(typed, eremos.settings.home, from);
   const inspection = inspectFolder(eremos.disk, path);
   if (!inspection || !isEncrypting(inspection))
-    throw new EremosError(
-      "not-protected",
-      `${displayPath(path)} is not sealed by Eremos. Nothing was touched; one that is hidden is found by the path it has now.`,
-    );
+    throw new EremosError("not-protected", said("is-not-sealed-by-eremos", { path: displayPath(path) }));
   return eremos.run<"check-pieces">({
     verb: "check-pieces",
     input: {

@@ -16,6 +16,7 @@ import type { Eremos } from "../../eremos";
 import type { Keys } from "../../session/keys";
 import { directoriesIn } from "./find-dropped";
 import { fullPath } from "../../paths";
+import { said } from "@eremos/words/server/folders";
 
 /**
  * The slot of a locked folder that stands at a path. Needs nobody to be signed in: the folder says who it is, and the
@@ -24,21 +25,14 @@ import { fullPath } from "../../paths";
 function slotAt(eremos: Eremos, typed: string, from: string): DropSlot {
   const path = fullPath(typed, eremos.settings.home, from);
   const found = inspectFolder(eremos.disk, path);
-  if (!found)
-    throw new EremosError(
-      "not-protected",
-      `There is no locked folder to be seen at ${displayPath(path)}. Nothing was put in; a hidden folder must be opened or visited first.`,
-    );
+  if (!found) throw new EremosError("not-protected", said("there-is-no-locked-folder", { path: displayPath(path) }));
   return slotOf(eremos, found.folder, path);
 }
 
 function slotOf(eremos: Eremos, folder: string, path: Buffer): DropSlot {
   const known = eremos.registry.slot(folder);
   if (known === null)
-    throw new EremosError(
-      "not-protected",
-      `${displayPath(path)} is not a sealed folder of yours, as far as Eremos on this computer knows. Nothing was put in.`,
-    );
+    throw new EremosError("not-protected", said("is-not-sealed-folder-yours", { path: displayPath(path) }));
   return { path, folder, publicKey: known.publicKey, place: known.place, device: eremos.data.device };
 }
 

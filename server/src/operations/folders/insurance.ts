@@ -10,6 +10,7 @@ import { formatBytes } from "../../size-words";
 import { decodePath, nameOf } from "../../paths";
 import { sealedInput } from "../locking/sealed-input";
 import { findUnvisited } from "./visit";
+import { say } from "@eremos/words/server/folders";
 
 /** Of each `data` + `parity` blocks of 4 KiB, any `parity` may be lost. */
 const LEVELS: Readonly<Record<Insurance, InsuranceLevel>> = {
@@ -71,8 +72,12 @@ export async function insure(
       await eremos.ledger.happened(target.record.id, "insured");
       eremos.announce({ topic: "folders" });
       return facts
-        ? `${name} is insured: it takes ${formatBytes(facts.costs)} more, and damage of up to ${formatBytes(Math.min(facts.burst, facts.covers))} in one place is repaired.`
-        : `${name} is not insured any more.`;
+        ? say("is-insured-it-takes-more", {
+            name,
+            costs: formatBytes(facts.costs),
+            min: formatBytes(Math.min(facts.burst, facts.covers)),
+          })
+        : say("is-not-insured-any-more", { name });
     },
     failed: async () => undefined,
   });
@@ -108,19 +113,19 @@ function startRepair(eremos: Eremos, target: Target, name: string, folderKey: Bu
         eremos.ledger.known(eremos.keys, { ...record, lastCheck: null });
       eremos.announce({ topic: "folders" });
       const mended =
-        repaired.length === 0
-          ? ""
-          : ` ${repaired.length === 1 ? "One damaged part was" : `${repaired.length} damaged parts were`} repaired, byte for byte.`;
+        repaired.length === 0 ? "" : say("damaged-parts-were-repaired-byte", { repaired: repaired.length });
       const left =
         lost.length === 0
           ? ""
-          : ` Beyond repair: ${lost
-              .slice(0, 3)
-              .map(({ path, ranges }) => `${path} (${describeRanges(ranges)})`)
-              .join(", ")}. Check the folder to see which files that are; everything else comes out.`;
-      const own = ownDamage ? " Damage in the insurance itself was mended." : "";
+          : say("beyond-repair-check-folder-see", {
+              lost: lost
+                .slice(0, 3)
+                .map(({ path, ranges }) => `${path} (${describeRanges(ranges)})`)
+                .join(", "),
+            });
+      const own = ownDamage ? say("damage-in-insurance-itself-was") : "";
       return repaired.length + lost.length === 0 && !ownDamage
-        ? `${name}: nothing is damaged in the ${formatBytes(bytes)} that are insured.`
+        ? say("nothing-is-damaged-in-that", { name, bytes: formatBytes(bytes) })
         : `${name}:${mended}${left}${own}`;
     },
     failed: async () => undefined,

@@ -16,6 +16,7 @@ import { linux } from "../../desktop/linux";
 import { macos } from "../../desktop/macos";
 import { windows } from "../../desktop/windows";
 import type { Settings } from "../../settings";
+import { said } from "@eremos/words/server/folders";
 
 const DESKTOPS: Readonly<Partial<Record<NodeJS.Platform, Desktop>>> = { linux, darwin: macos, win32: windows };
 const desktop = DESKTOPS[process.platform] ?? linux;
@@ -34,11 +35,9 @@ export function setDesktopPart(settings: Settings, part: DesktopPart, on: boolea
   const files = desktop.filesOf(part, home);
   const foreign = files.find(({ path: file }) => readOrNull(file)?.includes(MARK) === false);
   if (foreign && on)
-    throw new EremosError(
-      "path-taken",
-      `${foreign.path} is there already, and not by Eremos. Nothing was touched; move it away first.`,
-      { path: foreign.path },
-    );
+    throw new EremosError("path-taken", said("is-there-already-and-not", { path: foreign.path }), {
+      path: foreign.path,
+    });
   if (!on) desktop.commandsOf(part, false, home).forEach(run);
   for (const file of files) {
     if (on) write(file);

@@ -18,6 +18,7 @@ import { mountsIn } from "../../look/mounts";
 import { toLookAt } from "../../look/where-is";
 import { waysOf } from "../ways-back/renew-key";
 import { compareNames, decodePath, encodePath, nameOf } from "../../paths";
+import { said, say } from "@eremos/words/server/folders";
 
 /** The protected folders, each as the disk says it is now, looked at by this process itself. */
 export function listFolders(eremos: Eremos): FolderView[] {
@@ -58,7 +59,7 @@ function viewOfDamagedRow(id: string): FolderView {
     id,
     path: "",
     realPath: "",
-    name: "A folder whose entry is damaged",
+    name: say("folder-whose-entry-is-damaged"),
     kind: "folder",
     guard: "sealed",
     visibility: "view",
@@ -72,8 +73,7 @@ function viewOfDamagedRow(id: string): FolderView {
     openedAt: null,
     rules: null,
     lastCheck: null,
-    attention:
-      "Its entry in Eremos\u2019 own data is damaged, so its name and place are not known here. The folder itself is not touched: look for it under Ways back, and take it in again.",
+    attention: say("its-entry-in-eremos-own"),
   };
 }
 
@@ -100,7 +100,7 @@ function viewOrTrouble(eremos: Eremos, record: FolderRecord, looked: Looked, not
   try {
     return viewOf(eremos, record, looked, note);
   } catch (error) {
-    const { message } = fromSystemError(error, "looking at it; nothing was touched");
+    const { message } = fromSystemError(error, said("looking-at-it-nothing-was"));
     const path = decodePath(record.path);
     return {
       ...UNKNOWN,
@@ -179,26 +179,22 @@ function viewOf(eremos: Eremos, listed: FolderRecord, looked: Looked, note: Note
       problem?.message ??
       attentionOf(state, located?.inspection ?? NOTHING_NEW) ??
       aboutForks(forks) ??
-      (ways && !ways.isCurrent
-        ? "What opened it before your last change of password, code or keyholders still does, since it could not be reached then. It is tried again by itself."
-        : null) ??
+      (ways && !ways.isCurrent ? say("what-opened-it-before-your") : null) ??
       (open ? knownOpen.whyNotLocked(record.id) : null) ??
-      (state === "locked" && record.lastCheck?.ok === false
-        ? "Its last check found damage: see its page. What is whole comes out in any case."
-        : null),
+      (state === "locked" && record.lastCheck?.ok === false ? say("its-last-check-found-damage") : null),
     visit,
   };
 }
 
 /** What other computers made of it, as far as a program that keeps copies in step has brought it here. */
 function aboutForks(forks: FolderView["forks"]): string | null {
-  if (forks.some(({ isNewer }) => !isNewer)) return "Another computer locked it too. Both are kept.";
+  if (forks.some(({ isNewer }) => !isNewer)) return say("another-computer-locked-it-too");
   const [newest] = forks;
   if (!newest) return null;
   const { pieces, arrived } = newest.arrival;
   return arrived < pieces || pieces === 0
-    ? `A newer state is arriving from another computer${pieces > 0 ? `: ${arrived} of ${pieces} pieces are here` : ""}.`
-    : "It was locked on another computer since. Opening it, or looking inside, brings that state.";
+    ? say("newer-state-is-arriving-from", { hasPieces: pieces > 0, arrived, pieces })
+    : say("it-was-locked-on-another");
 }
 
 function waysBackOf(
@@ -222,17 +218,13 @@ function conditionOf(located: Located, isVisited: boolean): FolderCondition {
 const NOTHING_NEW = { arrivals: 0, drops: 0, remains: 0, isOwn: true };
 
 function attentionOf(state: FolderCondition, { arrivals, drops, remains, isOwn }: typeof NOTHING_NEW): string | null {
-  if (state === "missing") return "It is not at its place: it was moved, renamed or deleted by something else.";
-  if (state === "partly") return "A part of it is still readable. Nothing is lost.";
-  if (state === "interrupted" && !isOwn)
-    return "Its record says that it lies open, and this computer did not open it. Nothing is lost: open it here to get everything back, whichever is true.";
-  if (state === "interrupted") return "The last operation was cut off. Nothing is lost.";
-  if (state === "damaged") return "Its state record can't be read. Don't change anything in it.";
-  if (remains > 0)
-    return `${remains === 1 ? "One readable entry" : `${remains.toLocaleString("en")} readable entries`} could not be removed when it was locked, because the system did not allow it: ${remains === 1 ? "it lies" : "they lie"} in its .eremos directory, closed to other accounts.`;
-  if (arrivals > 0)
-    return `${arrivals === 1 ? "One new file was" : `${arrivals} new files were`} put into it while it was locked. It is readable until you open and lock the folder again.`;
-  if (drops > 0)
-    return `${drops === 1 ? "A file was" : `${drops} files were`} put in while it was locked, and ${drops === 1 ? "waits" : "wait"} encrypted. Visit it to see ${drops === 1 ? "it and take it" : "them and take them"} in.`;
+  if (state === "missing") return say("it-is-not-at-its");
+  if (state === "partly") return say("part-it-is-still-readable");
+  if (state === "interrupted" && !isOwn) return say("its-record-says-that-it");
+  if (state === "interrupted") return say("last-operation-was-cut-off");
+  if (state === "damaged") return say("its-state-record-cant-be");
+  if (remains > 0) return say("readable-entries-could-not-be", { remains });
+  if (arrivals > 0) return say("new-files-were-put-into", { arrivals });
+  if (drops > 0) return say("files-were-put-in-while", { drops });
   return null;
 }

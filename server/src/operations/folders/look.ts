@@ -3,6 +3,7 @@ import * as path from "node:path";
 import { EremosError, type Onlook, isInPlaces } from "@eremos/core";
 import type { Eremos } from "../../eremos";
 import { fullPath, realPathOf } from "../../paths";
+import { said } from "@eremos/words/server/folders";
 
 /**
  * What each kind of somebody sees at a place now. Where the path is not a directory that can be seen, its parent is the
@@ -20,11 +21,11 @@ export async function onlook(
   if (!isInPlaces(realPathOf(place), eremos.settings.places)) {
     throw new EremosError(
       "outside-places",
-      `${place} is outside the places Eremos looks at (${eremos.settings.places.join(", ")}).`,
+      said("is-outside-places-eremos-looks", { place, places: eremos.settings.places.join(", ") }),
     );
   }
   if (!fs.statSync(place, { throwIfNoEntry: false })?.isDirectory())
-    throw new EremosError("not-found", `There is nothing at ${place} now; check the path.`);
+    throw new EremosError("not-found", said("there-is-nothing-at-now", { place }));
   return eremos.run<"onlook">({
     verb: "onlook",
     input: { place, subject: subject ?? (isPlace ? null : path.basename(full)) },

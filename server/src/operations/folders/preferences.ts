@@ -3,6 +3,7 @@ import type { LockingRules, OffLimitsView, PreferencesView } from "../../contrac
 import type { Eremos } from "../../eremos";
 import { MINUTE_MS, deadlineOf } from "../../locking-rules";
 import { findTarget } from "../locking/find-target";
+import { said, say } from "@eremos/words/server/folders";
 
 /** A folder's own rules, from now on; null: as set for all. An open folder follows them at once. */
 export function setRules(eremos: Eremos, folder: string, rules: LockingRules | null): void {
@@ -17,8 +18,7 @@ export function setRules(eremos: Eremos, folder: string, rules: LockingRules | n
 export function keepOpen(eremos: Eremos, folder: string, minutes: number): void {
   const { record, located } = findTarget(eremos, folder, "/");
   const note = eremos.data.note(record.id);
-  if (!note || located.inspection.state !== "open")
-    throw new EremosError("not-open", "It is not open now. Nothing was changed.");
+  if (!note || located.inspection.state !== "open") throw new EremosError("not-open", said("it-is-not-open-now"));
   const staysUntil = Date.now() + minutes * MINUTE_MS;
   eremos.ledger.renoted({
     ...note,
@@ -34,14 +34,14 @@ export function setOffLimits(eremos: Eremos, edits: OffLimitsView): void {
   eremos.requireKeys();
   const added = edits.added.map(({ path, reason }) => ({
     path: path.length > 1 ? path.replace(/\/+$/, "") : path,
-    reason: reason === "" ? "you put it on this list" : reason,
+    reason: reason === "" ? say("you-put-it-on-this") : reason,
   }));
   const [widest] = added.filter(
     ({ path }) =>
       whyOffLimits("/home/somebody/anything", [{ path, covers: "everything", reason: "", removable: true }], []) !==
       null,
   );
-  if (widest) throw new EremosError("usage", `${widest.path} would put every folder off limits. Nothing was changed.`);
+  if (widest) throw new EremosError("usage", said("would-put-every-folder-off", { path: widest.path }));
   eremos.preferences.set({ offLimits: { added, removed: [...edits.removed] } });
   eremos.announce({ topic: "session" });
 }

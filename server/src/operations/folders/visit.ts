@@ -6,6 +6,7 @@ import { ownAccount } from "../../session/keys";
 import { type Target, findTarget } from "../locking/find-target";
 import { withFolderKey } from "../locking/folder-password";
 import { sealedInput } from "../locking/sealed-input";
+import { said } from "@eremos/words/server/folders";
 
 export interface VisitAsked {
   readonly pathOrId: string;
@@ -27,10 +28,7 @@ const IDLE_MINUTES = 15;
 export async function startVisit(eremos: Eremos, asked: VisitAsked): Promise<VisitView> {
   const target = findTarget(eremos, asked.pathOrId, asked.from);
   if (!isEncrypting(target.located.inspection))
-    throw new EremosError(
-      "unsupported",
-      "Only a sealed folder is visited: this one's contents are ordinary files. Nothing was touched; open it in place.",
-    );
+    throw new EremosError("unsupported", said("only-sealed-folder-is-visited"));
   return withFolderKey(
     eremos,
     target,

@@ -3,6 +3,7 @@ import type { Eremos } from "../../eremos";
 import { whereverIs } from "../../look/where-is";
 import type { FolderRecord } from "../../ledger/registry";
 import { decodePath, encodePath, fullPath } from "../../paths";
+import { said, say } from "@eremos/words/server/locking";
 
 export interface Target {
   readonly record: FolderRecord;
@@ -16,10 +17,7 @@ export interface Target {
 export function findTarget(eremos: Eremos, pathOrId: string, from: string): Target {
   const { record, located } = whereverIs(eremos, findRecord(eremos, pathOrId, from));
   if (!located) {
-    throw new EremosError(
-      "not-found",
-      `${decodePath(record.path).toString("utf8")} is not at its place now. Nothing was touched; if it is on a drive, connect the drive, and if it was moved, move it back.`,
-    );
+    throw new EremosError("not-found", said("is-not-at-its-place", { path: decodePath(record.path).toString("utf8") }));
   }
   const exchanged = whyExchanged(record, located);
   if (exchanged) throw exchanged;
@@ -35,13 +33,11 @@ export function whyExchanged(record: FolderRecord, { inspection, realPath }: Loc
   if (inspection.isOwn || (isEncrypting(inspection) && isEncrypting(record))) return null;
   const how =
     inspection.guard === record.guard
-      ? "by a record that this computer did not write"
-      : `as ${traitsOf(inspection.guard).word}, and the list knows it as ${traitsOf(record.guard).word}`;
-  return new EremosError(
-    "unvouched",
-    `What stands at ${displayPath(realPath)} is protected ${how}. It may have been exchanged, so nothing was touched. If it is yours, take it in anew under Ways back.`,
-    { what: "guard" },
-  );
+      ? say("by-record-that-this-computer")
+      : say("as-and-list-knows-it", { word: traitsOf(inspection.guard).word, word2: traitsOf(record.guard).word });
+  return new EremosError("unvouched", said("what-stands-at-is-protected", { path: displayPath(realPath), how }), {
+    what: "guard",
+  });
 }
 
 function findRecord(eremos: Eremos, pathOrId: string, from: string): FolderRecord {
@@ -56,14 +52,15 @@ function findRecord(eremos: Eremos, pathOrId: string, from: string): FolderRecor
   if (byPath.length > 1)
     throw new EremosError(
       "usage",
-      `${byPath.length} protected folders belong at ${displayPath(path)}. Nothing was touched; say which by its id: ${byPath.map(({ id }) => id).join(", ")}.`,
+      said("protected-folders-belong-at-nothing", {
+        byPath: byPath.length,
+        path: displayPath(path),
+        byPath2: byPath.map(({ id }) => id).join(", "),
+      }),
     );
   const byRealPath = records.find(isAt);
   if (byRealPath) return byRealPath;
-  throw new EremosError(
-    "not-protected",
-    `${pathOrId} is not a folder that Eremos protects. Nothing was touched; \`eremos list\` shows those it does.`,
-  );
+  throw new EremosError("not-protected", said("is-not-folder-that-eremos", { pathOrId }));
 }
 
 /**

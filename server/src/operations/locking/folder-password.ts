@@ -17,6 +17,7 @@ import { type Target, findTarget } from "./find-target";
 import { costLikeOwners } from "../entrance/password-cost";
 import { refuseUnfit } from "../entrance/password-strength";
 import { ensureKey, waysOf } from "../ways-back/renew-key";
+import { said } from "@eremos/words/server/locking";
 
 /**
  * Whether a folder has a password of its own, the hint to it, and whether it lies open. @throws EremosError
@@ -79,7 +80,7 @@ async function folderKeyOf(
   if (!secret)
     throw new EremosError(
       "needs-folder-password",
-      "This folder has a password of its own, which is needed too. Nothing was touched.",
+      said("this-folder-has-password-its"),
       ways.hint === null ? {} : { hint: ways.hint },
     );
   const input = {
@@ -111,11 +112,7 @@ export async function setFolderPassword(
   const keys = eremos.requireKeys();
   const target = findTarget(eremos, folder, from);
   const { record, located } = target;
-  if (!isEncrypting(located.inspection))
-    throw new EremosError(
-      "unsupported",
-      "Only a sealed folder can have a password of its own: without encryption it would stop nobody. Nothing was touched.",
-    );
+  if (!isEncrypting(located.inspection)) throw new EremosError("unsupported", said("only-sealed-folder-can-have"));
   const prepared = password && (await prepareFolderPassword(eremos, password));
   const header = await withFolderKey(eremos, target, secret, (folderKey) => {
     const access = accessOf(keys, eremos.requireOwner(), eremos.data.device.publicKey, folderKey);

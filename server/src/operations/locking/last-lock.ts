@@ -10,6 +10,7 @@ import { lock } from "./lock-folder";
 import { openAgain } from "./open-folder";
 import { sealedInput } from "./sealed-input";
 import { decodePath } from "../../paths";
+import { said } from "@eremos/words/server/locking";
 
 /** So many changes are listed. */
 const MOST_SHOWN = 500;
@@ -18,16 +19,8 @@ const MOST_SHOWN = 500;
 function findOpen(eremos: Eremos, folder: string): Target {
   const target = findTarget(eremos, folder, "/");
   const { inspection } = target.located;
-  if (!isEncrypting(inspection))
-    throw new EremosError(
-      "unsupported",
-      "Only a sealed folder has a copy of what was locked last. Nothing was touched.",
-    );
-  if (inspection.state !== "open")
-    throw new EremosError(
-      "not-open",
-      "This folder does not lie open now. Nothing was touched; visit it to see its earlier states.",
-    );
+  if (!isEncrypting(inspection)) throw new EremosError("unsupported", said("only-sealed-folder-has-copy"));
+  if (inspection.state !== "open") throw new EremosError("not-open", said("this-folder-does-not-lie"));
   return target;
 }
 
@@ -43,11 +36,7 @@ export async function sinceLastLock(
       verb: "changes",
       input: { ...sealedInput(eremos, target, { folderKey }), most: MOST_SHOWN },
     });
-    if (files === 0 && target.record.files > 0)
-      throw new EremosError(
-        "unsupported",
-        "There was no room for two copies when this folder was opened, so what was locked last is not kept beside it. Nothing was touched.",
-      );
+    if (files === 0 && target.record.files > 0) throw new EremosError("unsupported", said("there-was-no-room-for"));
     const entries = changes.map(({ path, kind, type, size, mtimeNs }): VisitEntry => ({
       name: path.map(shownName).join("/"),
       href: hrefOf(path),
@@ -115,7 +104,7 @@ export async function putBack(eremos: Eremos, { folder, generation, hrefs, secre
 }
 
 function refuse(): never {
-  throw new EremosError("usage", "That is not a path inside the folder. Nothing was changed.");
+  throw new EremosError("usage", said("that-is-not-path-inside"));
 }
 
 interface Wanted {

@@ -31,6 +31,7 @@ import { waysOf } from "../ways-back/renew-key";
 import { renewLocked } from "../ways-back/renew-folders";
 import { decodePath, encodePath, fullPath, nameOf } from "../../paths";
 import { formatBytes } from "../../size-words";
+import { said, say } from "@eremos/words/server/locking";
 
 export interface LockRequest {
   /** As typed, or the bytes of a full path. */
@@ -58,17 +59,15 @@ export function refuseToLock(eremos: Eremos, path: Buffer): void {
   if (above)
     throw new EremosError(
       "nested",
-      `${displayPath(path)} lies in ${displayPath(above)}, which is protected already. Nothing was touched.`,
+      said("lies-in-which-is-protected", { path: displayPath(path), above: displayPath(above) }),
     );
   if (found && isLocked(found))
-    throw new EremosError("already-protected", `${displayPath(path)} is locked already. Nothing was touched.`);
+    throw new EremosError("already-protected", said("is-locked-already-nothing-was", { path: displayPath(path) }));
   const other = found ? null : belongingAt(eremos, path);
   if (other)
-    throw new EremosError(
-      "path-taken",
-      `Another folder that is protected belongs at ${displayPath(path)}, and is hidden or away now. Nothing was touched. Give this one another name, then lock it: both stay.`,
-      { what: "protected" },
-    );
+    throw new EremosError("path-taken", said("another-folder-that-is-protected", { path: displayPath(path) }), {
+      what: "protected",
+    });
   const inside = eremos.keys
     ? eremos.registry.list(eremos.keys).find((record) =>
         decodePath(record.path)
@@ -79,7 +78,7 @@ export function refuseToLock(eremos: Eremos, path: Buffer): void {
   if (inside)
     throw new EremosError(
       "nested",
-      `${displayPath(decodePath(inside.path))}, which is protected, belongs inside it. Nothing was touched; release that one first.`,
+      said("which-is-protected-belongs-inside", { path: displayPath(decodePath(inside.path)) }),
     );
 }
 
@@ -97,7 +96,7 @@ export function makeRoomFor(eremos: Eremos, typed: string): string {
   const path = fullPath(typed, eremos.settings.home);
   requireThere(eremos, path);
   if (inspectFolder(eremos.disk, path) || !belongingAt(eremos, path))
-    throw new EremosError("usage", `No other protected folder belongs at ${displayPath(path)}. Nothing was touched.`);
+    throw new EremosError("usage", said("no-other-protected-folder-belongs", { path: displayPath(path) }));
   return displayPath(stepAside(eremos.disk, path));
 }
 
@@ -110,27 +109,14 @@ export function kindOf(eremos: Eremos, path: Buffer): FolderKind {
 function requireThere(eremos: Eremos, path: Buffer): void {
   const stat = fs.lstatSync(path, { throwIfNoEntry: false });
   if (stat?.isDirectory() || stat?.isFile()) return;
-  if (stat)
-    throw new EremosError(
-      "not-a-folder",
-      `${displayPath(path)} is a link, or something else than a folder or a file. Nothing was touched; give what it leads to.`,
-    );
+  if (stat) throw new EremosError("not-a-folder", said("is-link-or-something-else", { path: displayPath(path) }));
   if (!eremos.keys) {
-    throw new EremosError(
-      "needs-sign-in",
-      `There is nothing at ${displayPath(path)} that can be seen without the master password. Nothing was touched; sign in to see whether a hidden folder belongs there.`,
-    );
+    throw new EremosError("needs-sign-in", said("there-is-nothing-at-that", { path: displayPath(path) }));
   }
   const record = eremos.registry.list(eremos.keys).find((known) => known.path === encodePath(path));
   if (record)
-    throw new EremosError(
-      "already-protected",
-      `${displayPath(path)} is locked and hidden already. Nothing was touched.`,
-    );
-  throw new EremosError(
-    "not-found",
-    `There is nothing at ${displayPath(path)} now. Nothing was touched; check the path.`,
-  );
+    throw new EremosError("already-protected", said("is-locked-and-hidden-already", { path: displayPath(path) }));
+  throw new EremosError("not-found", said("there-is-nothing-at-now", { path: displayPath(path) }));
 }
 
 export type LockJob = StartedJob<"lock">;
@@ -154,10 +140,7 @@ export function lock(eremos: Eremos, request: LockRequest): LockJob {
   const id = before?.folder ?? newId();
   const note = eremos.data.note(id);
   if (before && !note && !keys)
-    throw new EremosError(
-      "needs-sign-in",
-      `This computer has no note of ${displayPath(path)} being open. Nothing was touched; sign in to lock it.`,
-    );
+    throw new EremosError("needs-sign-in", said("this-computer-has-no-note", { path: displayPath(path) }));
   const known = keys ? (eremos.registry.list(keys).find((record) => record.id === id) ?? null) : null;
   const protection = protectionFor(
     request.protection,
@@ -195,21 +178,9 @@ export function lock(eremos: Eremos, request: LockRequest): LockJob {
 
 /** @throws EremosError `unsupported` | `needs-sign-in` */
 function requireFitForPassword(eremos: Eremos, protection: Protection, isProtected: boolean): void {
-  if (!isEncrypting(protection))
-    throw new EremosError(
-      "unsupported",
-      "Only a sealed folder can have a password of its own: without encryption it would stop nobody. Nothing was touched.",
-    );
-  if (isProtected)
-    throw new EremosError(
-      "unsupported",
-      "This folder is protected already; its own password is changed on its page, or with `eremos passwd PATH`. Nothing was touched.",
-    );
-  if (!eremos.keys)
-    throw new EremosError(
-      "needs-sign-in",
-      "A password for one folder is needed on top of the master password. Nothing was touched; sign in first.",
-    );
+  if (!isEncrypting(protection)) throw new EremosError("unsupported", said("only-sealed-folder-can-have"));
+  if (isProtected) throw new EremosError("unsupported", said("this-folder-is-protected-already"));
+  if (!eremos.keys) throw new EremosError("needs-sign-in", said("password-for-one-folder-is"));
 }
 
 interface Locking {
@@ -281,13 +252,11 @@ function bringToRest(eremos: Eremos, path: Buffer): ReturnType<typeof inspectFol
   recoverFolder(eremos.disk, path);
   const now = inspectFolder(eremos.disk, path);
   if (now && isLocked(now))
-    throw new EremosError("already-protected", `${displayPath(path)} is locked already. Nothing was touched.`);
+    throw new EremosError("already-protected", said("is-locked-already-nothing-was", { path: displayPath(path) }));
   if (now && !isEncrypting(now) && !now.isOwn)
-    throw new EremosError(
-      "unvouched",
-      `${displayPath(path)} is protected by a record that this computer did not write. It may have been exchanged, so nothing was touched. If it is yours, take it in anew under Ways back.`,
-      { what: "guard" },
-    );
+    throw new EremosError("unvouched", said("is-protected-by-record-that", { path: displayPath(path) }), {
+      what: "guard",
+    });
   return now;
 }
 
@@ -312,17 +281,17 @@ export function isOrdinaryFolder(eremos: Eremos, path: Buffer, id: string): bool
 function lockedSentence(name: string, { sealed, stillOpenIn }: Locked, protection: Protection): string {
   const { guard, cover } = protection;
   const readers =
-    stillOpenIn.length === 0 ? "" : ` ${stillOpenIn.join(", ")} still ${sealed ? "shows" : "has"} what it had open.`;
-  const what = `${name} is ${traitsOf(guard).word}.`;
+    stillOpenIn.length === 0
+      ? ""
+      : say("still-shows-what-it-had", { stillOpenIn: stillOpenIn.join(", "), isSealed: Boolean(sealed) });
+  const what = say("is", { name, word: traitsOf(guard).word });
   if (sealed) return `${what} ${sealedSentence(sealed, protection)}${readers}${earlierSentence(sealed)}`;
   const left = leavesNothing(protection)
-    ? " Nothing is left at its place."
+    ? say("nothing-is-left-at-its")
     : cover === null
       ? ""
-      : ` It is called ${cover} now.`;
-  const plain = traitsOf(guard).hasBars
-    ? " Its contents are not encrypted."
-    : " Its contents are as they were, readable by whoever finds them.";
+      : say("it-is-called-now", { cover });
+  const plain = traitsOf(guard).hasBars ? say("its-contents-are-not-encrypted") : say("its-contents-are-as-they");
   return `${what}${left}${plain}${readers}`;
 }
 
@@ -334,17 +303,13 @@ function sealedSentence({ files: count, bytes, outsideLinks }: SealedFacts, prot
   const { cover } = protection;
   const files = `${count.toLocaleString("en")} ${count === 1 ? "file" : "files"}, ${formatBytes(bytes)}`;
   const left = leavesNothing(protection)
-    ? "Nothing is left at its place."
-    : `Nothing readable is left at its place but one page${cover === null ? "" : `, and it is called ${cover} now`}.`;
+    ? say("nothing-is-left-at-its-place")
+    : say("nothing-readable-is-left-at", { noCover: cover === null, cover });
   const links =
-    outsideLinks.length > 0
-      ? ` ${outsideLinks.length === 1 ? "One file has" : `${outsideLinks.length} files have`} a second name outside the folder, which still shows its content.`
-      : "";
+    outsideLinks.length > 0 ? say("files-have-second-name-outside", { outsideLinks: outsideLinks.length }) : "";
   return `${files}. ${left}${links}`;
 }
 
 function earlierSentence({ earlier }: SealedFacts): string {
-  return earlier === "gone"
-    ? ""
-    : " Not everything of its earlier states could be read, so nothing of them was removed; check it to see what.";
+  return earlier === "gone" ? "" : say("not-everything-its-earlier-states");
 }

@@ -20,6 +20,7 @@ import { decodePath, encodePath, nameOf } from "../../paths";
 import { type Opening, sealedInput } from "./sealed-input";
 import { findUnvisited } from "../folders/visit";
 import { formatBytes } from "../../size-words";
+import { say } from "@eremos/words/server/locking";
 
 export interface OpenRequest {
   readonly pathOrId: string;
@@ -84,9 +85,7 @@ export function openAgain(
   folderKey: Buffer | null,
 ): void {
   const name = nameOf(decodePath(target.record.path));
-  const summary = isBack
-    ? `${name} is open again, with what you chose as it was at its last lock. What was there instead is kept as an earlier state.`
-    : `${name} is open again, as it was. Putting back did not work.`;
+  const summary = isBack ? say("is-open-again-with-what", { name }) : say("is-open-again-as-it", { name });
   void start(
     eremos,
     { verb: "put-back", rules, protection: protectionOf(target.record), accept: [], keep, summary },
@@ -163,28 +162,36 @@ function unlockInput(
 function withheldSentence(withheld: number): string {
   if (withheld === 0) return "";
   return withheld === 1
-    ? " One entry that belonged to another account is yours now, and did not get its special rights back."
-    : ` ${withheld} entries that belonged to other accounts are yours now, and did not get their special rights back.`;
+    ? say("one-entry-that-belonged-another")
+    : say("entries-that-belonged-other-accounts", { withheld });
 }
 
 function damagedSentence(damaged: readonly string[]): string {
   if (damaged.length === 0) return "";
   const named =
-    damaged.length <= 3 ? damaged.join(", ") : `${damaged.slice(0, 2).join(", ")} and ${damaged.length - 2} more`;
-  return ` Damaged in the encrypted copy: ${named}. What is whole of ${damaged.length === 1 ? "it stands under a name that says" : "them stands under names that say"} so.`;
+    damaged.length <= 3
+      ? damaged.join(", ")
+      : say("and-more", { damaged: damaged.slice(0, 2).join(", "), damaged2: damaged.length - 2 });
+  return say("damaged-in-encrypted-copy-what", { named, damaged: damaged.length });
 }
 
 function heldSentence(holdsAll: boolean): string {
-  return holdsAll
-    ? ""
-    : " The disk it lies on can't hold some permissions or attributes of files: they stay in the encrypted copy, and are back where they can be held.";
+  return holdsAll ? "" : say("disk-it-lies-on-cant");
 }
 
 function openedSentence({ path, unsealed }: Unlocked): string {
-  const where = `${nameOf(path)} is open at its place`;
-  if (!unsealed) return `${where}, with the permissions it had.`;
+  const where = say("is-open-at-its-place", { name: nameOf(path) });
+  if (!unsealed) return say("with-permissions-it-had", { where });
   const { files, bytes, strategy, withheld, holdsAll, damaged } = unsealed;
-  return `${where}: ${files.toLocaleString("en")} ${files === 1 ? "file" : "files"}, ${formatBytes(bytes)}.${damagedSentence(damaged)}${withheldSentence(withheld)}${heldSentence(holdsAll)} Anybody at this computer can read it until you lock it again.${strategy === "file-by-file" ? " There was no room for two copies, so no encrypted copy lies beside it while it is open." : ""}`;
+  return say("files-anybody-at-this-computer", {
+    where,
+    files,
+    bytes: formatBytes(bytes),
+    damagedSentence: damagedSentence(damaged),
+    withheldSentence: withheldSentence(withheld),
+    heldSentence: heldSentence(holdsAll),
+    strategy,
+  });
 }
 
 async function followDisk(eremos: Eremos, target: Target): Promise<void> {
@@ -230,8 +237,8 @@ function startRelease(
 }
 
 function releasedSentence(kind: FolderKind, wasSealed: boolean, { path, unsealed }: Unlocked): string {
-  const what = `${nameOf(path)} is an ordinary ${kind} again`;
-  if (!unsealed) return wasSealed ? `${what}; it stays as it is now.` : `${what}, with the permissions it had.`;
+  const what = say("is-ordinary-again", { name: nameOf(path), kind });
+  if (!unsealed) return wasSealed ? say("it-stays-as-it-is", { what }) : say("with-permissions-it-had-2", { what });
   const { damaged, files, bytes, withheld } = unsealed;
-  return `${what}${damaged.length === 0 ? ", exactly as it was" : ""}: ${files.toLocaleString("en")} ${files === 1 ? "file" : "files"}, ${formatBytes(bytes)}.${damagedSentence(damaged)}${withheldSentence(withheld)}`;
+  return `${what}${damaged.length === 0 ? say("exactly-as-it-was") : ""}: ${files.toLocaleString("en")} ${files === 1 ? "file" : "files"}, ${formatBytes(bytes)}.${damagedSentence(damaged)}${withheldSentence(withheld)}`;
 }

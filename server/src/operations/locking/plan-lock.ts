@@ -3,6 +3,7 @@ import type { PlanView, Protection } from "../../contract";
 import type { Eremos } from "../../eremos";
 import { kindOf, refuseToLock } from "./lock-folder";
 import { fullPath, nameOf } from "../../paths";
+import { said } from "@eremos/words/server/locking";
 
 /** What locking this folder would take, or why it can't be locked. Touches nothing. */
 export async function planLock(
@@ -30,7 +31,7 @@ export async function planLock(
     const preview = await eremos.run<"preview">({ verb: "preview", input });
     return { ...base, ...preview, refusal: null };
   } catch (caught) {
-    const { code, message, data } = fromSystemError(caught, "looking at the folder");
+    const { code, message, data } = fromSystemError(caught, said("looking-at-folder"));
     return { ...base, refusal: { code, message, data } };
   }
 }

@@ -14,6 +14,7 @@ import { type Target, findTarget } from "../locking/find-target";
 import { decodePath, fullPath, nameOf } from "../../paths";
 import { sealedInput } from "../locking/sealed-input";
 import { findUnvisited } from "../folders/visit";
+import { said, say } from "@eremos/words/server/ways-back";
 
 /** More are not listed at once; taking these leaves the rest for the next comparison. */
 const MOST_LISTED = 1000;
@@ -30,7 +31,7 @@ function copyAt(eremos: Eremos, typed: string): Copy {
   const copy = fullPath(typed, eremos.settings.home);
   const inspection = inspectFolder(eremos.disk, copy);
   if (!inspection || !isEncrypting(inspection))
-    throw new EremosError("not-protected", `There is no sealed folder at ${displayPath(copy)}. Nothing was touched.`);
+    throw new EremosError("not-protected", said("there-is-no-sealed-folder", { copy: displayPath(copy) }));
   return {
     copy,
     folder: inspection.folder,
@@ -98,7 +99,14 @@ export async function takeFromCopy(
     after: async ({ taken, damaged, generation, digest, files, bytes }) => {
       await eremos.ledger.happened(record.id, "changed", { ...record, generation, digest, files, bytes });
       eremos.announce({ topic: "folders" });
-      return `${taken === 1 ? "One file was" : `${taken} files were`} taken into ${name}, encrypted; nothing of it was replaced.${damaged.length > 0 ? ` Damaged in the copy, and left: ${damaged.slice(0, 3).join(", ")}${damaged.length > 3 ? ` and ${damaged.length - 3} more` : ""}.` : ""}`;
+      return say("files-were-taken-into-encrypted", {
+        taken,
+        name,
+        hasDamaged: damaged.length > 0,
+        damaged: damaged.slice(0, 3).join(", "),
+        hasDamaged2: damaged.length > 3,
+        damaged2: damaged.length - 3,
+      });
     },
     failed: async () => undefined,
   });
@@ -130,8 +138,5 @@ function namesOf(id: string): Buffer[] {
 /** Files are taken encrypted from one to the other. @throws EremosError `not-locked` */
 function requireLocked({ record, located }: Target): void {
   if (located.inspection.state === "sealed") return;
-  throw new EremosError(
-    "not-locked",
-    `${nameOf(decodePath(record.path))} lies open. Nothing was touched; lock it first, then compare.`,
-  );
+  throw new EremosError("not-locked", said("lies-open-nothing-was-touched", { name: nameOf(decodePath(record.path)) }));
 }

@@ -33,6 +33,7 @@ import { costOfChoice } from "../entrance/password-cost";
 import { refuseUnfit } from "../entrance/password-strength";
 import { giveKey, waysOf } from "./renew-key";
 import { afterSignIn } from "../entrance/sign-in";
+import { said, say } from "@eremos/words/server/ways-back";
 
 /** What is the owner's own, or in question, stands before what others put there. */
 const ORDER: readonly FoundFolder["relation"][] = ["lost", "moved", "listed", "copy", "another-owner", "damaged"];
@@ -109,9 +110,7 @@ export async function takeIn(eremos: Eremos, { path: typed, secret, accept = [] 
     const where = displayPath(decodePath(known.path));
     throw new EremosError(
       "already-protected",
-      located.equals(path)
-        ? `It is in the list already, as ${where}. Nothing was changed.`
-        : `This is a second copy of ${where}, which is at its place. Nothing was changed; bring this copy's files out with \`eremos rescue\`, or put it where the other one is.`,
+      located.equals(path) ? said("it-is-in-list-already", { where }) : said("this-is-second-copy-which", { where }),
     );
   }
   const owner = eremos.requireOwner();
@@ -188,7 +187,7 @@ export async function takeIn(eremos: Eremos, { path: typed, secret, accept = [] 
 function requireFound(eremos: Eremos, path: Buffer): Inspection {
   const inspection = inspectFolder(eremos.disk, path);
   if (inspection) return inspection;
-  throw new EremosError("not-protected", `There is nothing of Eremos at ${displayPath(path)}. Nothing was changed.`);
+  throw new EremosError("not-protected", said("there-is-nothing-eremos-at", { path: displayPath(path) }));
 }
 
 export interface ReturnRequest {
@@ -207,18 +206,11 @@ export interface ReturnRequest {
  * `too-few-shares` | `weak-password`
  */
 export async function returnOwner(eremos: Eremos, { path, secret, password, hint }: ReturnRequest): Promise<TakenIn> {
-  if (eremos.data.owner())
-    throw new EremosError(
-      "already-set-up",
-      "Eremos already has a master password. Nothing was changed; sign in, and take folders in under Ways back.",
-    );
+  if (eremos.data.owner()) throw new EremosError("already-set-up", said("eremos-already-has-master-password"));
   const owner = await readOwnerAt(fullPath(path, eremos.settings.home));
   const fit = password === null ? null : await refuseUnfit({ password, hint });
   if (secret.kind !== "password" && password === null)
-    throw new EremosError(
-      "usage",
-      "With the recovery code or shares, choose a new master password, too. Nothing was changed.",
-    );
+    throw new EremosError("usage", said("with-recovery-code-or-shares"));
   const {
     opened: { rootKey },
   } = await throughGate(eremos, `found/${owner.owner}`, () => openOwner(owner, secret));
@@ -254,7 +246,7 @@ export async function takeInFound(eremos: Eremos): Promise<TakenIn> {
     if (one.guard === null || !isEncrypting({ guard: one.guard })) {
       left.push({
         path: one.path,
-        reason: "It is not encrypted and so can't prove whose it is. Look at it, and take it in by itself.",
+        reason: say("it-is-not-encrypted-and"),
       });
       continue;
     }
@@ -262,7 +254,7 @@ export async function takeInFound(eremos: Eremos): Promise<TakenIn> {
       await takeIn(eremos, { path: one.path, secret: null });
       taken.push(nameOf(Buffer.from(one.path)));
     } catch (error) {
-      left.push({ path: one.path, reason: fromSystemError(error, "taking it in").message });
+      left.push({ path: one.path, reason: fromSystemError(error, said("taking-it-in")).message });
     }
   }
   return { taken, left };

@@ -2,6 +2,7 @@ import { randomUUID } from "node:crypto";
 import { EremosError, type Undo, bringBack, displayPath, isInPlaces, putBackHidden, removeScript } from "@eremos/core";
 import type { HiddenView } from "../../contract";
 import type { Eremos } from "../../eremos";
+import { said } from "@eremos/words/server/ways-back";
 
 const MOST_REMEMBERED = 100;
 
@@ -97,12 +98,9 @@ function remember(eremos: Eremos, shown: string, now: Buffer, undo: readonly Und
 /** What lies elsewhere is other people's, or the system's. */
 function requireInPlaces(eremos: Eremos, path: Buffer): void {
   if (!isInPlaces(displayPath(path), eremos.settings.places))
-    throw new EremosError(
-      "outside-places",
-      `${displayPath(path)} is not in one of your places. Nothing was changed; EREMOS_PLACES says which those are.`,
-    );
+    throw new EremosError("outside-places", said("is-not-in-one-your", { path: displayPath(path) }));
 }
 
 function gone(): EremosError {
-  return new EremosError("not-found", "It is not in the list any more. Nothing was changed; look again.");
+  return new EremosError("not-found", said("it-is-not-in-list"));
 }

@@ -18,6 +18,7 @@ import { fullPath, nameFolder } from "../../paths";
 import { foldersWithEarlierKeyholders, renewHeaders } from "./renew-headers";
 import { replaceOwner } from "../entrance/replace-owner";
 import { provePassword } from "../entrance/sign-in";
+import { said } from "@eremos/words/server/ways-back";
 
 /** The keyholders, without their shares. Null: there are none. */
 export function keyholdersView(eremos: Eremos): KeyholdersView | null {
@@ -53,15 +54,9 @@ export async function nameKeyholders(
   { current, of, threshold, holders }: Omit<Checked<"keyholders/name">, "current"> & { readonly current: Password },
 ): Promise<PasswordChanged> {
   if (threshold > holders.length)
-    throw new EremosError(
-      "usage",
-      `${threshold} shares can’t come together from ${holders.length} keyholders. Nothing was changed.`,
-    );
+    throw new EremosError("usage", said("shares-cant-come-together-from", { threshold, holders: holders.length }));
   if (new Set(holders.map(({ name }) => name.toLocaleLowerCase())).size < holders.length)
-    throw new EremosError(
-      "usage",
-      "Two keyholders have the same name. Nothing was changed; tell them apart, so that you know whose share is whose.",
-    );
+    throw new EremosError("usage", said("two-keyholders-have-same-name"));
   return eremos.holding(async (keys) => {
     await provePassword(eremos, current);
     const { envelope, shares } = await withKeyholders(eremos.requireOwner(), keys.rootKey, {
@@ -140,11 +135,7 @@ interface Handing {
 async function handing(eremos: Eremos, keys: Keys, number: number): Promise<Handing> {
   const document = documentOf(eremos, keys);
   const holder = document?.holders[number - 1];
-  if (!document || !holder)
-    throw new EremosError(
-      "not-found",
-      "There is no such keyholder any more. Nothing was sent or printed; look at the list again.",
-    );
+  if (!document || !holder) throw new EremosError("not-found", said("there-is-no-such-keyholder"));
   const { of, threshold, madeAt } = document;
   // What makes PDFs is large, and loaded for this alone.
   const { shareSheet } = await import("../../sheets/share-sheet");
@@ -181,14 +172,10 @@ export async function shareSheetFor(eremos: Eremos, number: number): Promise<Buf
 export async function mailShare(eremos: Eremos, number: number): Promise<void> {
   const keys = eremos.requireKeys();
   const server = mailServerOf(eremos, keys);
-  if (!server)
-    throw new EremosError(
-      "not-set-up",
-      "Eremos does not know how mail leaves this computer. Nothing was sent; name a mail server, or print the sheet.",
-    );
+  if (!server) throw new EremosError("not-set-up", said("eremos-does-not-know-how"));
   const { document, holder, pdf } = await handing(eremos, keys, number);
   if (holder.mail === null)
-    throw new EremosError("not-set-up", `${holder.name} has no mail address here. Nothing was sent; print the sheet.`);
+    throw new EremosError("not-set-up", said("has-no-mail-address-here", { name: holder.name }));
   const { sendShare } = await import("../../mail/send-share");
   await sendShare(server, {
     to: holder.mail,

@@ -17,6 +17,7 @@ import { newKeysView, renewFolders, sealRowsOfBefore } from "./renew-folders";
 import { renewHeaders } from "./renew-headers";
 import { ShownCodes } from "../entrance/shown-code";
 import { provePassword } from "../entrance/sign-in";
+import { said } from "@eremos/words/server/ways-back";
 
 /**
  * *Somebody knows it*: the master password, the recovery code, or a file that leads to them is in other hands. The
@@ -75,10 +76,7 @@ async function makeNewKeys(eremos: Eremos, code: string, asked: Chosen): Promise
   await eremos.holding(async (keys) => {
     const before = eremos.requireOwner();
     if (await isPasswordOf(before, password))
-      throw new EremosError(
-        "weak-password",
-        "That is the master password that you have now, which somebody may know. Nothing was changed; choose another.",
-      );
+      throw new EremosError("weak-password", said("that-is-master-password-that"));
     await eremos.registry.takeIn(keys);
     const { envelope, rootKey } = await withNewKeys(before, keys.rootKey, {
       password,

@@ -16,6 +16,7 @@ import { findTarget } from "../locking/find-target";
 import { withFolderKey } from "../locking/folder-password";
 import { decodePath } from "../../paths";
 import { sealedInput } from "../locking/sealed-input";
+import { say } from "@eremos/words/server/ways-back";
 
 export interface PermissionsAsked {
   readonly folder: string;
@@ -82,8 +83,8 @@ function viewOf({ path, kind, uid, mode }: AccessProblem): PermissionsView["acce
     kind,
     reason:
       kind === "another-account"
-        ? `It belongs to account ${uid}, not to yours.`
-        : `It is yours, and its permissions (${octal(mode)}) refuse it to you.`,
+        ? say("it-belongs-account-not-yours", { uid })
+        : say("it-is-yours-and-its", { octal: octal(mode) }),
   };
 }
 
@@ -98,5 +99,5 @@ function octal(mode: number): string {
 }
 
 function wordsFor({ mode, uid, gid, hasList }: Ownership): string {
-  return `${octal(mode)}, account ${uid}, group ${gid}${hasList ? ", with an access list" : ""}`;
+  return say("account-group-with-access-list", { octal: octal(mode), uid, gid, hasList });
 }

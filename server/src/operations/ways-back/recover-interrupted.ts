@@ -13,6 +13,7 @@ import type { Eremos } from "../../eremos";
 import { whereIs } from "../../look/where-is";
 import { protectionOf } from "../../protection";
 import { decodePath } from "../../paths";
+import { said } from "@eremos/words/server/ways-back";
 
 /**
  * Brings every folder whose operation was cut off into a whole state. Needs no key: the notes say where to look, the
@@ -32,7 +33,7 @@ export async function recoverInterrupted(eremos: Eremos): Promise<string[]> {
       if (recovery && (await followRecovery(eremos, note, recovery))) recovered.push(note.id);
     } catch (error) {
       // One folder's trouble is its own: it says so on its card, and keeps nothing else from working.
-      eremos.troubles.set(note.id, fromSystemError(error, "putting it right; nothing is lost").message);
+      eremos.troubles.set(note.id, fromSystemError(error, said("putting-it-right-nothing-is")).message);
     }
   }
   if (recovered.length > 0) eremos.announce({ topic: "folders" });

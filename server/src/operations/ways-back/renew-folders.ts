@@ -18,6 +18,7 @@ import { withFolderKey } from "../locking/folder-password";
 import { decodePath, nameFolder, nameOf } from "../../paths";
 import { giveKey, waysOf } from "./renew-key";
 import { sealedInput } from "../locking/sealed-input";
+import { say } from "@eremos/words/server/ways-back";
 
 /** After the owner has made new keys: their rows, and their folders, follow. */
 
@@ -139,9 +140,8 @@ function sealContents(eremos: Eremos, keys: Keys, target: Target, folderKey: Buf
         });
       eremos.announce({ topic: "folders" });
       const name = nameOf(decodePath(record.path));
-      if (left > 0)
-        return `${name}: ${left === 1 ? "a part of it is" : `${left} parts of it are`} damaged and could not be sealed anew; the rest is. Check the folder, and repair it if it is insured.`;
-      return `${name} is sealed anew: what somebody knows opens nothing in it any more.${olderStates > 0 ? ` ${olderStates === 1 ? "One earlier state" : `${olderStates} earlier states`} that you keep still opens with an earlier key.` : ""}`;
+      if (left > 0) return say("parts-it-are-damaged-and", { name, left });
+      return say("is-sealed-anew-what-somebody", { name, hasOlderStates: olderStates > 0, olderStates });
     },
     failed: async ({ message }) => {
       progressOf(eremos).refusals.set(record.id, message);

@@ -13,6 +13,7 @@ import type { FolderRecord } from "../../ledger/registry";
 import { type Keys, accessOf } from "../../session/keys";
 import { decodePath } from "../../paths";
 import { isOwnRecord } from "../entrance/replace-owner";
+import { said } from "@eremos/words/server/ways-back";
 
 /**
  * Puts the owner's present envelope into the header of every folder that still has an older one, after a change of the
@@ -22,11 +23,7 @@ import { isOwnRecord } from "../entrance/replace-owner";
  */
 export async function renewHeaders(eremos: Eremos, keys: Keys): Promise<FolderRecord[]> {
   const owner = eremos.requireOwner();
-  if (!isOwnRecord(owner, keys))
-    throw new EremosError(
-      "damaged",
-      "The owner record does not belong to the keys that are signed in, so no folder got it. Nothing was changed; sign in again.",
-    );
+  if (!isOwnRecord(owner, keys)) throw new EremosError("damaged", said("owner-record-does-not-belong"));
   const behind = foldersBehind(eremos, keys, owner);
   const left: FolderRecord[] = [];
   for (const record of behind) if (!(await renew(eremos, keys, owner, record))) left.push(record);

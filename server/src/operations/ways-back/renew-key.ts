@@ -16,6 +16,7 @@ import { type Keys, accessOf } from "../../session/keys";
 import type { Target } from "../locking/find-target";
 import { costLikeOwners } from "../entrance/password-cost";
 import { sealedInput } from "../locking/sealed-input";
+import { said } from "@eremos/words/server/ways-back";
 
 /** What Eremos' own data tells of the ways into a folder; null where it keeps no header of it. */
 export function waysOf(eremos: Eremos, { id }: Pick<FolderRecord, "id">): WaysIn | null {
@@ -78,11 +79,7 @@ async function withOwn<T>(
 ): Promise<T> {
   const hint = waysOf(eremos, record)?.hint ?? null;
   if (secret?.kind !== "password")
-    throw new EremosError(
-      "needs-folder-password",
-      "You have made new keys since this folder was locked, and it has a password of its own: that is needed once, to give it a new key. Nothing was touched.",
-      hint === null ? {} : { hint },
-    );
+    throw new EremosError("needs-folder-password", said("you-have-made-new-keys"), hint === null ? {} : { hint });
   const input = {
     path: located.realPath,
     access: accessOf(keys, eremos.requireOwner(), eremos.data.device.publicKey),

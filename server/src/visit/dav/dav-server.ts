@@ -3,6 +3,7 @@ import { type IncomingMessage, type Server, createServer } from "node:http";
 import { EremosError, holdPort, sha256 } from "@eremos/core";
 import type { VisitedFolder } from "../visited-folder";
 import { DavHandler } from "./handler";
+import { said } from "@eremos/words/server/visit";
 
 const HOST = "127.0.0.1";
 
@@ -38,8 +39,7 @@ export function serveDav(
   return new Promise((resolve, reject) => {
     server.once("error", reject);
     const held = holdPort(HOST, 0);
-    if (typeof held !== "object")
-      return reject(new EremosError("io", "No free port was found for the drive. Nothing was touched; try again."));
+    if (typeof held !== "object") return reject(new EremosError("io", said("no-free-port-for-drive")));
     ({ port } = held);
     server.listen({ fd: held.fd }, () => resolve({ server, port }));
   });

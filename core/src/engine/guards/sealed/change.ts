@@ -16,6 +16,7 @@ import {
 import type { ChangeInput, Changed, InHand } from "../guard";
 import { commitState, loadState } from "../../records";
 import { type HeldFolder, displayPath, isMountPoint } from "../../ground";
+import { said } from "@eremos/words/core/guards";
 
 /**
  * Changes what shows of a locked folder without opening it: its visibility, its cover name, its icon. Until the record
@@ -26,13 +27,10 @@ export function changeSealed(disk: Disk, hand: InHand, input: ChangeInput): Chan
   try {
     const state = loadState(disk, hand.folder.ownDir);
     if (state?.state !== "sealed")
-      throw new EremosError("not-locked", `${displayPath(input.path)} is not locked now. Nothing was touched.`);
+      throw new EremosError("not-locked", said("is-not-locked-now-nothing", { path: displayPath(input.path) }));
     if (isSo(state, input)) return { path: hand.folder.path, stillOpenIn: [] };
     if (!disk.writable(hand.folder.parent) && !isMountPoint(disk, hand.folder.path))
-      throw new EremosError(
-        "no-permission",
-        "This renames the folder, and this account may not change the folder it lies in. Nothing was touched.",
-      );
+      throw new EremosError("no-permission", said("this-renames-folder-and-this"));
     if (state.lockedName !== null) hand.folder = showAtOrdinaryPath(disk, hand.folder, state, input.place);
     const { folder } = hand;
     const hiding = hidingOrBack(disk, folder, state, input, input);
@@ -42,7 +40,7 @@ export function changeSealed(disk: Disk, hand: InHand, input: ChangeInput): Chan
         : hideLocked(disk, folder, state, hiding);
     return { path, stillOpenIn: [] };
   } catch (error) {
-    throw fromSystemError(error, "changing what shows of a locked folder; it is still locked");
+    throw fromSystemError(error, said("changing-what-shows-locked-folder"));
   }
 }
 

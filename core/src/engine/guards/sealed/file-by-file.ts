@@ -35,6 +35,7 @@ import {
   writeWhole,
 } from "../../contents";
 import { removeSealedFiles } from "./staging";
+import { said } from "@eremos/words/core/guards";
 
 /**
  * When space is short, a folder is sealed and opened in rounds: as many files as fit are written to the other side,
@@ -74,7 +75,7 @@ export function sealFileByFile(
     // What changed meanwhile is sealed again, at the cost of others.
     leftBefore = stay > 0 ? Number.POSITIVE_INFINITY : content.sealed.left;
     if (stay > 0 && ++restless === ROUNDS_FOR_CHANGING_FILES)
-      throw new EremosError("changed-while-locking", "Files kept changing.");
+      throw new EremosError("changed-while-locking", said("files-kept-changing"));
     base = { tree: content.tree, identities: content.sealed.identities, mixed: true };
   }
 }
@@ -82,19 +83,14 @@ export function sealFileByFile(
 function noRoom(disk: Disk, dir: Dir): EremosError {
   return new EremosError(
     "no-space",
-    `The disk filled up meanwhile: ${Math.floor(disk.freeBytes(dir) / 1e6)} MB are free.`,
+    said("disk-filled-up-meanwhile-mb", { free: Math.floor(disk.freeBytes(dir) / 1e6) }),
   );
 }
 
 /** What of a partly locked folder is sealed. @throws EremosError `needs-sign-in` */
 function sealedSoFar({ disk, folder, input, making }: SealingOf, begun: StateRecord): Base {
-  if (input.signer.by !== "owner")
-    throw new EremosError("needs-sign-in", "A part of this folder is locked already; sign in to lock the rest.");
-  if (!begun.generation)
-    throw new EremosError(
-      "damaged",
-      "The folder's record says that a part of it is locked, and names none. Nothing was touched.",
-    );
+  if (input.signer.by !== "owner") throw new EremosError("needs-sign-in", said("part-this-folder-is-locked"));
+  if (!begun.generation) throw new EremosError("damaged", said("folders-record-says-that-part"));
   const { record } = loadGeneration(disk, folder.ownDir, begun.generation);
   return { tree: loadTree(disk, folder.ownDir, record, making.keys).tree, identities: null, mixed: true };
 }

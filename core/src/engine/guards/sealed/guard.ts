@@ -11,6 +11,7 @@ import { changeSealed } from "./change";
 import { previewSealing, sealFolder } from "./lock";
 import { recoverSealed } from "./recover-sealed";
 import { releaseOpen, releaseSealed, unsealFolder } from "./unlock";
+import { said } from "@eremos/words/core/guards";
 
 /** Contents are encrypted in place; the plain copy goes when the sealed one is durable. FORMAT.md §7. */
 export const sealed: Guard<StateRecord> = {
@@ -36,10 +37,7 @@ function sealInputOf({ sealing, path, folder, visibility, cover = null, places, 
 }
 
 function withoutKeys(path: Buffer): EremosError {
-  return new EremosError(
-    "usage",
-    `Keys are needed for ${displayPath(path)}, and none were given. Nothing was touched.`,
-  );
+  return new EremosError("usage", said("keys-are-needed-for-and", { path: displayPath(path) }));
 }
 
 function inspect(disk: Disk, folder: FolderWithOwnDir, state: StateRecord): Look {

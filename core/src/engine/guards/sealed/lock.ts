@@ -54,6 +54,7 @@ import type { LockPreview, Locked } from "../guard";
 import { finishRemoving, recoverHeld } from "./recover-sealed";
 import { closedRoot } from "../unencrypted/guard-records";
 import { moveOut, verifyStaged } from "./staging";
+import { said } from "@eremos/words/core/guards";
 
 const ATTEMPTS = 3;
 
@@ -116,28 +117,20 @@ async function lockOnce(disk: Disk, input: SealingInput, quickly: boolean, hooks
 function undoLock(disk: Disk, folder: HeldFolder, root: Stat, error: unknown): EremosError {
   const state = stateOrNull(disk, folder);
   if (state?.state === "removing" || state?.state === "sealed") {
-    return fromSystemError(
-      error,
-      "removing the plain copy; the sealed copy is whole and Eremos finishes at the next start",
-    );
+    return fromSystemError(error, said("removing-plain-copy-sealed-copy"));
   }
   try {
     if (disk.find(folder.dir, OWN_DIR_NAME)) recoverHeld(disk, folder);
   } catch {
-    return fromSystemError(
-      error,
-      `locking ${displayPath(folder.path)}; what was begun could not be undone either, which Eremos does as soon as the disk can be written again`,
-    );
+    return fromSystemError(error, said("locking-what-was-begun-could", { path: displayPath(folder.path) }));
   }
   if (state?.mixed) {
-    return stopped(
-      error,
-      (because) =>
-        `Eremos stopped while locking ${displayPath(folder.path)} file by file, because ${because}. A part is locked, the rest is still readable, and nothing is lost. Lock it again to go on, or open it to get everything back.`,
+    return stopped(error, (because) =>
+      said("eremos-stopped-while-locking-file", { path: displayPath(folder.path), because }),
     );
   }
   if (!state) disk.setTimes(folder.dir, root.atimeNs, root.mtimeNs);
-  return fromSystemError(error, "locking; everything is at its place");
+  return fromSystemError(error, said("locking-everything-is-at-its"));
 }
 
 function stateOrNull(disk: Disk, folder: HeldFolder): StateRecord | null {
@@ -171,7 +164,7 @@ function lookBeforeTouching(
   const folder = openFolder(disk, path);
   try {
     if (!disk.writable(folder.dir))
-      throw new EremosError("no-permission", `This account may not change ${displayPath(path)}. Nothing was touched.`);
+      throw new EremosError("no-permission", said("this-account-may-not-change", { path: displayPath(path) }));
     const hiding = hidingFor(disk, path, { visibility, cover }, grounds);
     const free = disk.freeBytes(folder.dir);
     const base = note && folder.ownDir ? loadOpened(disk, folder.ownDir, note.opened) : null;
@@ -201,7 +194,7 @@ function lookBeforeTouching(
       hiding,
     };
   } catch (error) {
-    throw fromSystemError(error, `looking at ${displayPath(path)}; nothing was touched`);
+    throw fromSystemError(error, said("looking-at-nothing-was-touched", { path: displayPath(path) }));
   } finally {
     closeFolder(disk, folder);
   }
@@ -261,17 +254,16 @@ function stateForLock(disk: Disk, folder: HeldFolder, input: SealingInput): Stat
   if (before.state !== "sealed" && (before.state !== "open" || !isOwnState(disk, folder.ownDir, before)))
     recoverHeld(disk, folder);
   const state = disk.find(folder.dir, OWN_DIR_NAME) ? loadState(disk, folder.ownDir) : null;
-  if (!state)
-    throw new EremosError(
-      "interrupted",
-      "An earlier lock of this folder had been cut off; it was undone and everything is at its place. Lock it again.",
-    );
+  if (!state) throw new EremosError("interrupted", said("earlier-lock-this-folder-had"));
   if (state.state === "sealed")
-    throw new EremosError("already-protected", `${displayPath(input.path)} is locked already. Nothing was touched.`);
+    throw new EremosError(
+      "already-protected",
+      said("is-locked-already-nothing-was", { path: displayPath(input.path) }),
+    );
   if (state.folder !== input.folder)
     throw new EremosError(
       "already-protected",
-      `${displayPath(input.path)} was protected by another Eremos. Nothing was touched.`,
+      said("was-protected-by-another-eremos", { path: displayPath(input.path) }),
     );
   return state;
 }

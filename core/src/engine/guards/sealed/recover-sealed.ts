@@ -40,6 +40,7 @@ import {
 import { hide, placeSigns, removeSigns, removeWrittenSigns, showsName } from "../../visibility";
 import { moveIn } from "./staging";
 import { discardWork } from "../../contents";
+import { said, say } from "@eremos/words/core/guards";
 
 /** By what the state record says, read now; a folder without one is an ordinary one. */
 export function recoverHeld(disk: Disk, folder: HeldFolder): Recovery {
@@ -97,11 +98,9 @@ function isAtRest({ state, next, staging }: StateRecord): boolean {
 function keepBoth(disk: Disk, folder: HeldFolder, state: StateRecord): Recovery {
   const generation = newestWhole(disk, folder.ownDir, isFromElsewhere(disk, folder.ownDir, state));
   if (generation === null)
-    throw new EremosError(
-      "unvouched",
-      `Work on ${displayPath(folder.path)} was cut off, and its record is not of this computer, so nothing was removed or moved. Finish it on the computer that began it, or bring everything out with \`eremos rescue\`.`,
-      { what: "record" },
-    );
+    throw new EremosError("unvouched", said("work-on-was-cut-off", { path: displayPath(folder.path) }), {
+      what: "record",
+    });
   if (disk.find(folder.ownDir, NAMES.staging)) {
     within(disk, disk.openDir(folder.ownDir, NAMES.staging), (staging) => {
       moveIn(disk, staging, folder.dir, []);
@@ -130,7 +129,7 @@ function newestWhole(disk: Disk, ownDir: Dir, mayCome: boolean): GenerationRef |
   const found = wholeGenerations(disk, ownDir).records;
   const throughout = found.find((record) => isAllThere(disk, ownDir, refOf(record)));
   if (!throughout && mayCome)
-    throw stillArriving("This folder", (found[0] && arrivalOf(disk, ownDir, refOf(found[0]))) ?? NOTHING_HERE);
+    throw stillArriving(say("this-folder"), (found[0] && arrivalOf(disk, ownDir, refOf(found[0]))) ?? NOTHING_HERE);
   // Else one of which the index is: then some of its files are missing, and the others come out.
   const whole =
     throughout ??

@@ -3,6 +3,7 @@ import type { DirEntry, Entry } from "../../../format/tree";
 import type { Dir, Disk, Stat } from "../../../platform/port";
 import { type Modes, NO_PATH, modeOf, moveAside, pathInto, shownPath, widen, within } from "../../ground";
 import { type Sealed, changedWhileLocking } from "../../contents";
+import { said, say } from "@eremos/words/core/guards";
 
 /**
  * Plain entries leave and enter the folder only by rename, through a directory beside the state record. FORMAT.md §7.
@@ -58,7 +59,7 @@ export function verifyStaged(
 ): void {
   const expected = expectedIn(sealed, at);
   if (disk.list(dir).length !== expected.length)
-    throw changedWhileLocking(path.length > 0 ? path.toString("utf8") : "The folder");
+    throw changedWhileLocking(path.length > 0 ? path.toString("utf8") : say("folder"));
   for (const { entry, number } of expected) {
     const stat = disk.find(dir, entry.name);
     if (!stat || !isSame(stat, entry, number, sealed)) throw changedWhileLocking(shownPath(path, entry.name));
@@ -76,11 +77,7 @@ export function verifyStaged(
 /** @throws EremosError `in-use` */
 function refuseWritten(disk: Disk, dir: Dir, name: Buffer, shown: string): void {
   if (disk.isWritten(dir, name) !== true) return;
-  throw new EremosError(
-    "in-use",
-    `A program has ${shown} open for writing: one that can't be named from here, such as one in a container, one of another account, or one that reached it on another way. Nothing is lost, and what was not locked yet lies at its place; end that program and lock again.`,
-    { programs: [] },
-  );
+  throw new EremosError("in-use", said("program-has-open-for-writing", { shown }), { programs: [] });
 }
 
 /**

@@ -73,6 +73,7 @@ import {
 } from "../../records";
 import { dismantle, moveBack, recoverHeld } from "./recover-sealed";
 import type { InHand, Unlocked } from "../guard";
+import { said, say } from "@eremos/words/core/guards";
 
 /** What opening takes. */
 export interface UnsealInput extends SealedInput {
@@ -124,7 +125,7 @@ export function releaseOpen(disk: Disk, { folder }: InHand): Unlocked {
   try {
     const state = loadState(disk, folder.ownDir);
     if (state?.state !== "open")
-      throw new EremosError("not-open", `${displayPath(folder.path)} is not open now. Nothing was touched.`);
+      throw new EremosError("not-open", said("is-not-open-now-nothing", { path: displayPath(folder.path) }));
     refuseWaitingDrops(disk, folder.ownDir);
     refuseToLose(disk, folder);
     restoreTopMode(disk, folder.dir, state.modes);
@@ -133,7 +134,7 @@ export function releaseOpen(disk: Disk, { folder }: InHand): Unlocked {
     dismantle(disk, folder, { ...state, times: { atimeNs: String(atimeNs), mtimeNs: String(mtimeNs) } });
     return { folder: state.folder, path: folder.path, unsealed: null };
   } catch (error) {
-    throw fromSystemError(error, "releasing");
+    throw fromSystemError(error, said("releasing"));
   }
 }
 
@@ -147,10 +148,7 @@ function refuseToLose(disk: Disk, { dir, ownDir }: HeldFolder): void {
   const bytes = readSmallFile(disk, ownDir, NAMES.opened, Number.MAX_SAFE_INTEGER);
   const { tree, hasHeldNames } = bytes ? readOpened(bytes) : { tree: null, hasHeldNames: false };
   if (tree && !(hasHeldNames && hasOtherForms(tree)) && !hasMore({ disk, tree, holding }, dir, tree.root)) return;
-  throw new EremosError(
-    "unsupported",
-    "The disk this folder lies on can't hold all of its names, permissions and attributes: they are in its encrypted copy alone, and would be lost with that. Nothing was touched; lock it, and move the locked folder to another disk.",
-  );
+  throw new EremosError("unsupported", said("disk-this-folder-lies-on"));
 }
 
 interface Held {
@@ -206,16 +204,8 @@ async function openThen(
     const isUnknown = keys.standing === "unknown";
     const loaded = loadTree(disk, hand.folder.ownDir, sealed.generation, keys);
     const strategy = state.mixed ? "file-by-file" : strategyFor(disk, hand.folder, loaded.tree);
-    if (input.closed && strategy === "file-by-file")
-      throw new EremosError(
-        "no-space",
-        "There is no room on this disk to decrypt it beside its encrypted copy, which changing the guard of a locked folder needs. Nothing was touched; free some space, or open it first, choose, and lock it again.",
-      );
-    if (isUnknown && strategy === "file-by-file")
-      throw new EremosError(
-        "no-space",
-        "There is no room on this disk for a second copy of it, and nothing is written under the key of somebody unknown. Nothing was touched; make room first, or bring its files out elsewhere with `eremos rescue`.",
-      );
+    if (input.closed && strategy === "file-by-file") throw new EremosError("no-space", said("there-is-no-room-on"));
+    if (isUnknown && strategy === "file-by-file") throw new EremosError("no-space", said("there-is-no-room-on-this"));
     const { head, generation } = isUnknown
       ? sealed
       : await adopt(disk, hand.folder, sealed, input.access, input.keep ?? 0);
@@ -267,7 +257,7 @@ async function openThen(
   } catch (error) {
     throw isMixed
       ? stoppedHalfWay(disk, hand.folder, error)
-      : fromSystemError(error, "opening; the sealed copy is whole");
+      : fromSystemError(error, said("opening-sealed-copy-is-whole"));
   } finally {
     keys?.wipe();
   }
@@ -276,10 +266,8 @@ async function openThen(
 /** File by file nothing is put back: what is open and what is sealed are both whole. */
 function stoppedHalfWay(disk: Disk, folder: HeldFolder, error: unknown): EremosError {
   recoverIfPossible(disk, folder);
-  return stopped(
-    error,
-    (because) =>
-      `Eremos stopped while opening ${displayPath(folder.path)} file by file, because ${because}. A part is readable, the rest is still locked, and nothing is lost. Open it again to go on, or lock it.`,
+  return stopped(error, (because) =>
+    said("eremos-stopped-while-opening-file", { path: displayPath(folder.path), because }),
   );
 }
 
@@ -295,12 +283,9 @@ function recoverIfPossible(disk: Disk, folder: HeldFolder): void {
 function sealedState(disk: Disk, folder: HeldFolder): StateRecord {
   const state = disk.find(folder.dir, OWN_DIR_NAME) ? loadState(disk, folder.ownDir) : null;
   if (!state)
-    throw new EremosError(
-      "not-protected",
-      `${displayPath(folder.path)} is an ordinary folder; there is nothing to open.`,
-    );
+    throw new EremosError("not-protected", said("is-ordinary-folder-there-is", { path: displayPath(folder.path) }));
   if (state.state !== "sealed" && state.state !== "mixed")
-    throw new EremosError("not-locked", `${displayPath(folder.path)} is open already. Nothing was touched.`);
+    throw new EremosError("not-locked", said("is-open-already-nothing-was", { path: displayPath(folder.path) }));
   return state;
 }
 
@@ -429,13 +414,13 @@ function filesDamaged({ path }: HeldFolder, damaged: readonly string[]): EremosE
   const [first = "", ...more] = damaged;
   const names =
     more.length === 0
-      ? `${first} is`
+      ? say("is", { first })
       : more.length < 3
-        ? `${damaged.join(", ")} are`
-        : `${first} and ${more.length} other files are`;
+        ? say("are", { damaged: damaged.join(", ") })
+        : say("and-other-files-are", { first, more: more.length });
   return new EremosError(
     "files-damaged",
-    `${names} damaged in the encrypted copy of ${displayPath(path)}. Nothing was changed, and everything else is whole. If the folder is insured, repair it first; a check says which bytes are lost. Or go on with everything else: what is whole of a damaged file then stands under a name that says so.`,
+    said("damaged-in-encrypted-copy-nothing", { names, path: displayPath(path) }),
     { files: damaged.slice(0, MOST_NAMED), count: damaged.length },
   );
 }

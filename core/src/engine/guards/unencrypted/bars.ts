@@ -1,5 +1,6 @@
 import { EremosError } from "../../../errors/eremos-error";
 import { type Bars, LEVELS, type Level } from "../../../format/guards";
+import { said } from "@eremos/words/core/guards";
 
 /**
  * The rules of a barred folder as permission bits. Bars only take away: what an entry did not allow before, it does not
@@ -20,11 +21,7 @@ function rankOf(level: Level): number {
 
 /** @throws EremosError `usage` */
 export function requireSensible({ others, own }: Bars): void {
-  if (rankOf(others) > rankOf(own))
-    throw new EremosError(
-      "usage",
-      "Other accounts can't be allowed more than this account. Nothing was touched; choose less for others, or more for this account.",
-    );
+  if (rankOf(others) > rankOf(own)) throw new EremosError("usage", said("other-accounts-cant-be-allowed"));
 }
 
 function isClosed(level: Level): boolean {

@@ -24,6 +24,7 @@ import {
   topModes,
 } from "../../ground";
 import { hasState, loadState } from "../../records";
+import { said, say } from "@eremos/words/core/guards";
 
 /** The record of a barred folder, or of one out of sight, and the permissions that it had before. FORMAT.md §10.1. */
 const MOST_ORIGINALS_BYTES = 1024 * 1024 * 1024;
@@ -33,12 +34,8 @@ const MOST_ORIGINALS_BYTES = 1024 * 1024 * 1024;
  * not where it was put beside the record of a sealed folder by somebody else. @throws EremosError `damaged`
  */
 export function loadGuard(disk: Disk, ownDir: Dir): GuardRecord | null {
-  const record = readTwins(disk, ownDir, NAMES.guard, MAX_GUARD_BYTES, readGuard, "folder's guard record");
-  if (record && record.system !== disk.system)
-    throw new EremosError(
-      "unsupported",
-      "This folder was barred, or put out of sight, on another operating system, whose permissions say nothing here. Nothing was touched; its contents are not encrypted. Open it there.",
-    );
+  const record = readTwins(disk, ownDir, NAMES.guard, MAX_GUARD_BYTES, readGuard, say("folders-guard-record"));
+  if (record && record.system !== disk.system) throw new EremosError("unsupported", said("this-folder-was-barred-or"));
   if (!record || !hasState(disk, ownDir)) return record;
   return record.state !== "open" && isOwnGuard(disk, record) && loadState(disk, ownDir)?.folder === record.folder
     ? record

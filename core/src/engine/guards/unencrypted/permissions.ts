@@ -4,6 +4,7 @@ import type { Bars } from "../../../format/guards";
 import type { Dir, Disk, Stat } from "../../../platform/port";
 import { type Permissions, type Rank, bar, depthOf, samePermissions } from "./bars";
 import { type Hooks, Meter, isNotContents, within } from "../../ground";
+import { said } from "@eremos/words/core/guards";
 
 /**
  * Reads, bars and restores the permissions of what lies in a folder. Links are never followed; Eremos' own directory is
@@ -43,11 +44,9 @@ export function whatBarsChange(disk: Disk, root: Dir, bars: Bars, hooks: Hooks):
       if (!stat || stat.type === "link") continue;
       const path = [...above, name];
       if (stat.dev !== top.dev)
-        throw new EremosError(
-          "mount-inside",
-          `Another drive is mounted inside (${shown(path)}). Nothing was touched; protect that drive's folder on its own.`,
-          { paths: [shown(path)] },
-        );
+        throw new EremosError("mount-inside", said("another-drive-is-mounted-inside", { path: shown(path) }), {
+          paths: [shown(path)],
+        });
       meter.add(1, 0);
       const was = permissionsOf(disk, dir, name, stat);
       const opens = stat.type === "dir" && reach === "all" && isEnterable(was);
@@ -62,7 +61,11 @@ export function whatBarsChange(disk: Disk, root: Dir, bars: Bars, hooks: Hooks):
   if (foreign.length > 0) {
     throw new EremosError(
       "no-permission",
-      `Some of it belongs to another account, so its permissions can't be changed (${foreign.slice(0, 5).join(", ")}${foreign.length > 5 ? ` and ${foreign.length - 5} more` : ""}). Nothing was touched; choose other rules, or seal the folder.`,
+      said("some-it-belongs-another-account", {
+        foreign: foreign.slice(0, 5).join(", "),
+        hasForeign: foreign.length > 5,
+        foreign2: foreign.length - 5,
+      }),
       { paths: foreign },
     );
   }

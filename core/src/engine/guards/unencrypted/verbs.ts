@@ -42,6 +42,7 @@ import type {
   Unlocked,
 } from "../guard";
 import { hasState, loadState } from "../../records";
+import { said } from "@eremos/words/core/guards";
 
 /**
  * What the guards that leave contents as they are have in common: out of sight (hidden only) and barred (the operating
@@ -135,12 +136,8 @@ async function shutFolder(disk: Disk, input: ShutInput, hooks: Hooks): Promise<L
         state: isKnown ? "opening" : "releasing",
         closed: wasClosed,
       });
-    else
-      throw fromSystemError(
-        error,
-        "locking; it is hidden already, its contents are untouched, and Eremos finishes when it next looks at it",
-      );
-    throw fromSystemError(error, "locking; its contents are untouched");
+    else throw fromSystemError(error, said("locking-it-is-hidden-already"));
+    throw fromSystemError(error, said("locking-its-contents-are-untouched"));
   } finally {
     letGo(disk, folder);
   }
@@ -176,7 +173,7 @@ function leave(
   try {
     const record = restingRecord(disk, hand.folder);
     if (record.state === "open" && state === "opening")
-      throw new EremosError("not-locked", `${displayPath(path)} is open already. Nothing was touched.`);
+      throw new EremosError("not-locked", said("is-open-already-nothing-was", { path: displayPath(path) }));
     hand.folder = showAtOrdinaryPath(disk, hand.folder, record, place);
     const { folder } = hand;
     const originals =
@@ -192,7 +189,7 @@ function leave(
     settle(disk, folder, next);
     return { folder: record.folder, path: folder.path, unsealed: null };
   } catch (error) {
-    throw fromSystemError(error, "opening; its contents are untouched");
+    throw fromSystemError(error, said("opening-its-contents-are-untouched"));
   }
 }
 
@@ -202,7 +199,7 @@ function changeShut(disk: Disk, hand: InHand, input: ChangeInput): Changed {
   try {
     const record = restingRecord(disk, hand.folder);
     if (record.state !== "locked")
-      throw new EremosError("not-locked", `${displayPath(input.path)} is not locked now. Nothing was touched.`);
+      throw new EremosError("not-locked", said("is-not-locked-now-nothing", { path: displayPath(input.path) }));
     requireOwned(disk, hand.folder, input.bars);
     const isMoving =
       input.visibility !== record.visibility ||
@@ -219,7 +216,7 @@ function changeShut(disk: Disk, hand: InHand, input: ChangeInput): Changed {
     const { path } = settleOrBack(disk, folder, next, record);
     return { path, stillOpenIn: programsIn(disk, path) };
   } catch (error) {
-    throw fromSystemError(error, "changing how the folder is locked; it stays locked");
+    throw fromSystemError(error, said("changing-how-folder-is-locked"));
   }
 }
 
@@ -296,13 +293,10 @@ function lookBeforeGuarding(
   try {
     requireOwned(disk, folder, input.bars);
     if (!disk.writable(folder.dir))
-      throw new EremosError(
-        "no-permission",
-        `This account may not change ${displayPath(input.path)}. Nothing was touched.`,
-      );
+      throw new EremosError("no-permission", said("this-account-may-not-change", { path: displayPath(input.path) }));
     return { root: disk.statOpen(folder.dir), hiding: hidingFor(disk, input.path, input, input) };
   } catch (error) {
-    throw fromSystemError(error, `looking at ${displayPath(input.path)}; nothing was touched`);
+    throw fromSystemError(error, said("looking-at-nothing-was-touched", { path: displayPath(input.path) }));
   } finally {
     closeFolder(disk, folder);
   }
@@ -310,18 +304,12 @@ function lookBeforeGuarding(
 
 function requireHidden({ guard, visibility }: Guarding): void {
   if (!traitsOf(guard).worksInView && visibility === "view")
-    throw new EremosError(
-      "usage",
-      "Out of sight means hidden: in view, nothing would be protected. Nothing was touched; hide the folder in place, tuck it away, or choose another guard.",
-    );
+    throw new EremosError("usage", said("out-sight-means-hidden-in"));
 }
 
 function requireOwned(disk: Disk, folder: Folder, bars: Bars): void {
   if (depthOf(bars) === "none" || disk.owns(disk.stat(folder.parent, folder.name))) return;
-  throw new EremosError(
-    "no-permission",
-    `${displayPath(folder.path)} belongs to another account, so its permissions can't be changed. Nothing was touched; choose another guard.`,
-  );
+  throw new EremosError("no-permission", said("belongs-another-account-so-its", { path: displayPath(folder.path) }));
 }
 
 /**
@@ -333,17 +321,17 @@ function recordedOpen(disk: Disk, folder: HeldFolder, input: LockInput): GuardRe
   if (known && known.folder !== input.folder)
     throw new EremosError(
       "already-protected",
-      `${displayPath(input.path)} was protected by another Eremos. Nothing was touched.`,
+      said("was-protected-by-another-eremos", { path: displayPath(input.path) }),
     );
   const record = known ? recoverGuarded(disk, folder, known).record : null;
   if (record && record.state !== "open")
-    throw new EremosError("already-protected", `${displayPath(input.path)} is locked already. Nothing was touched.`);
-  const sealed = loadState(disk, folder.ownDir);
-  if (sealed && (sealed.state !== "open" || sealed.folder !== input.folder))
     throw new EremosError(
       "already-protected",
-      `${displayPath(input.path)} is sealed now. Nothing was touched; open it first.`,
+      said("is-locked-already-nothing-was", { path: displayPath(input.path) }),
     );
+  const sealed = loadState(disk, folder.ownDir);
+  if (sealed && (sealed.state !== "open" || sealed.folder !== input.folder))
+    throw new EremosError("already-protected", said("is-sealed-now-nothing-was", { path: displayPath(input.path) }));
   return record;
 }
 
@@ -351,10 +339,7 @@ function recordedOpen(disk: Disk, folder: HeldFolder, input: LockInput): GuardRe
 function restingRecord(disk: Disk, folder: HeldFolder): GuardRecord {
   const record = disk.find(folder.dir, OWN_DIR_NAME) ? loadGuard(disk, folder.ownDir) : null;
   if (!record)
-    throw new EremosError(
-      "not-protected",
-      `${displayPath(folder.path)} is an ordinary folder; there is nothing to open.`,
-    );
+    throw new EremosError("not-protected", said("is-ordinary-folder-there-is", { path: displayPath(folder.path) }));
   return record;
 }
 

@@ -1,0 +1,12 @@
+import { speaker } from "../speaker";
+
+export const { say, said } = speaker("server/desktop", {
+  "something-else-than-your-eremos":
+    "Something else than your Eremos answers at its port {port}. Don't type your password there. Start Eremos with `eremos serve`: it takes another port by itself.",
+  "eremos-could-not-be-started":
+    "Eremos could not be started by itself. Nothing was touched; start it with `eremos serve`, which says what is wrong.",
+  "lock-with-eremos": "Lock with Eremos",
+  "open-in-eremos": "Open in Eremos",
+  "hides-and-locks": "Hides and locks private folders in place",
+  "locks-what-was-left-open": "Locks what was left open, and waits for you",
+});

@@ -1,0 +1,16 @@
+import { speaker } from "../speaker";
+
+/** The pages that stand alone: in a locked folder, and at every address that is not Eremos' of this start. HTML. */
+export const { say } = speaker("server/standing-pages", {
+  "how-to-open":
+    "Open Eremos from the applications menu, with <code>eremos page</code> in a terminal, or at the address that was printed where it was started.",
+  "this-folder-is-locked": "This folder is locked",
+  "still-in-here":
+    "Its files are encrypted and still in here. They open with the owner's master password, in Eremos on this computer.",
+  "page-asks-for-nothing":
+    "This page never asks for a password, and links to no page that does. Please don't delete, move or edit what is in this folder; files you put beside this page are kept and taken in when the owner opens it.",
+  "not-at-this-address": "Eremos is not at this address",
+  "fresh-address":
+    "It has a fresh address at each start, so that nobody else can stand in its place and ask for your password.",
+  "type-no-password": "Don't type your password at an address that you kept, or that a link led to.",
+});

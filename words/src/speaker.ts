@@ -1,0 +1,54 @@
+import { IntlMessageFormat } from "intl-messageformat";
+
+/** What a message is filled with: `select` takes words and booleans, `plural` and `number` take numbers. */
+export type Values = Readonly<Record<string, string | number | boolean | Said | null>>;
+
+/**
+ * A sentence as data: which message, filled with what, and how it reads. It crosses processes as it is, and who has the
+ * catalogue in another language says it anew from `id` and `values`.
+ */
+export interface Said {
+  /** The area and the message in it, as in `core/format.folder-has-no-header`. */
+  readonly id: string;
+  readonly values: Values;
+  readonly text: string;
+}
+
+export interface Speaker<Id extends string> {
+  /** The message, filled. */
+  readonly say: (id: Id, values?: Values) => string;
+  /** The message, filled, with its id and what it was filled with. */
+  readonly said: (id: Id, values?: Values) => Said;
+}
+
+const LANGUAGE = "en";
+
+/** Speaks an area's messages, which are ICU MessageFormat. Each is read when it is said for the first time. */
+export function speaker<const Messages extends Readonly<Record<string, string>>>(
+  area: string,
+  messages: Messages,
+): Speaker<keyof Messages & string> {
+  const read = new Map<string, IntlMessageFormat>();
+  const fill = (id: string, message: string, values: Values): string => {
+    if (!/[{'<]/.test(message)) return message;
+    const format = read.get(id) ?? new IntlMessageFormat(message, LANGUAGE, undefined, { ignoreTag: true });
+    read.set(id, format);
+    return String(format.format(plain(values)));
+  };
+  const said = (id: keyof Messages & string, values: Values = {}): Said => ({
+    id: `${area}.${id}`,
+    values,
+    text: fill(id, messages[id] ?? id, values),
+  });
+  return { say: (id, values) => said(id, values).text, said };
+}
+
+/** What is said within a sentence is said as it reads. */
+function plain(values: Values): Record<string, string | number | boolean | null> {
+  return Object.fromEntries(
+    Object.entries(values).map(([name, value]) => [
+      name,
+      typeof value === "object" && value !== null ? value.text : value,
+    ]),
+  );
+}
