@@ -3,8 +3,9 @@ import { headers } from "next/headers";
 import type { ReactNode } from "react";
 import { Providers } from "@/shell/providers";
 import "./globals.css";
+import { say } from "@eremos/words/page/shell";
 
-export const metadata: Metadata = { title: "Eremos", robots: { index: false } };
+export const metadata: Metadata = { title: say("eremos"), robots: { index: false } };
 
 export default async function RootLayout({ children }: { readonly children: ReactNode }): Promise<ReactNode> {
   return (

@@ -20,6 +20,7 @@ import type {
   VisitCall,
 } from "@eremos/server/contract";
 import { readTab } from "./tab";
+import { say } from "@eremos/words/page/shell";
 
 /** The page's own policy lets no text become code, which schemas would else try. */
 readWithoutEval();
@@ -47,10 +48,7 @@ async function call<N extends CallName>(
       body: encodeCall(asked ?? {}),
     });
   } catch {
-    throw new ApiError(
-      "unreachable",
-      "Eremos does not answer. It may have been stopped; your folders stay as they are. Start it again, then reload this page.",
-    );
+    throw new ApiError("unreachable", say("eremos-does-not-answer-it"));
   }
   const answer: unknown = await response.json();
   if (!response.ok) {
@@ -59,10 +57,7 @@ async function call<N extends CallName>(
   }
   const parsed = CALLS[name].output.safeParse(answer);
   if (parsed.success) return parsed.data as Answer<N>;
-  throw new ApiError(
-    "unreachable",
-    "Eremos answered in a form that this page does not know, as after an update. Your folders stay as they are. Reload this page.",
-  );
+  throw new ApiError("unreachable", say("eremos-answered-in-form-that"));
 }
 
 export const api = {

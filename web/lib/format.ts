@@ -1,3 +1,4 @@
+import { say } from "@eremos/words/page/shell";
 export { formatBytes } from "@eremos/server/size-words";
 
 export function count(number: number, one: string, many = `${one}s`): string {
@@ -24,7 +25,7 @@ export function ago(at: number, now = Date.now()): string {
   for (const [unit, length] of STEPS) {
     if (now - at >= length) return relative.format(-Math.floor((now - at) / length), unit);
   }
-  return "just now";
+  return say("just-now");
 }
 
 export function exactTime(at: number): string {
@@ -36,8 +37,8 @@ export function duration(seconds: number): string {
   const whole = Math.max(1, Math.ceil(seconds));
   if (whole < 60) return `${whole} s`;
   const minutes = Math.ceil(whole / 60);
-  if (minutes < 60) return `${minutes} min`;
-  return `${Math.floor(minutes / 60)} h${minutes % 60 === 0 ? "" : ` ${minutes % 60} min`}`;
+  if (minutes < 60) return say("min", { minutes });
+  return `${Math.floor(minutes / 60)} h${minutes % 60 === 0 ? "" : say("min-2", { minutes: minutes % 60 })}`;
 }
 
 export function parentOf(path: string): string {

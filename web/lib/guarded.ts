@@ -5,6 +5,7 @@ import { ApiError } from "./api";
 import { useCountdown } from "./countdown";
 import { duration } from "./format";
 import { KEYS } from "./queries";
+import { say } from "@eremos/words/page/shell";
 
 export interface Guarded<A> {
   readonly run: (input: A) => void;
@@ -40,12 +41,8 @@ export function useGuarded<A, R>(verb: (input: A) => Promise<R>, onDone: (result
   return {
     run: mutation.mutate,
     pending: isPending,
-    problem: error
-      ? error instanceof ApiError
-        ? error.message
-        : "That did not work. Nothing was changed; try again."
-      : null,
+    problem: error ? (error instanceof ApiError ? error.message : say("that-did-not-work-nothing")) : null,
     isBlocked: isPending || wait > 0,
-    label: (words) => (isPending ? "One moment\u2026" : wait > 0 ? `Wait ${duration(wait / 1000)}` : words),
+    label: (words) => (isPending ? say("one-moment") : wait > 0 ? say("wait", { wait: duration(wait / 1000) }) : words),
   };
 }

@@ -3,6 +3,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { toast } from "sonner";
 import type { FolderView, JobView } from "@eremos/server/contract";
 import { ApiError, api } from "./api";
+import { say } from "@eremos/words/page/shell";
 
 /** What the page knows of the server, by name. The event stream says which to ask again. */
 export const KEYS = {
@@ -44,10 +45,7 @@ export function isRunning(job: JobView): boolean {
 }
 
 export function showError(error: unknown): void {
-  toast.error(
-    error instanceof ApiError ? error.message : "Something went wrong in the page. Nothing was changed; reload it.",
-    { duration: 12_000 },
-  );
+  toast.error(error instanceof ApiError ? error.message : say("something-went-wrong-in-page"), { duration: 12_000 });
 }
 
 /** One of the verbs; its end is told by the job, its refusal at once. */

@@ -11,6 +11,7 @@ import { api } from "@/lib/api";
 import { cn } from "@/lib/cn";
 import { baseName } from "@/lib/format";
 import { useFolders } from "@/lib/queries";
+import { say } from "@eremos/words/page/shell";
 
 const ITEM = "flex cursor-pointer items-center gap-2.5 rounded-lg px-2.5 py-2 text-sm data-[selected=true]:bg-sand";
 
@@ -49,7 +50,7 @@ export function CommandField(): ReactNode {
 
   return (
     <Command
-      label="Find a folder, paste a path, or type a command"
+      label={say("find-folder-paste-path-or")}
       shouldFilter={!isPath}
       className="relative w-full max-w-[480px] min-w-0"
       onKeyDown={(event) => {
@@ -67,18 +68,18 @@ export function CommandField(): ReactNode {
         onValueChange={setText}
         onFocus={() => setOpen(true)}
         onBlur={() => setTimeout(() => setOpen(false), 120)}
-        placeholder="Find a folder, paste a path, or type a command"
+        placeholder={say("find-folder-paste-path-or")}
         className="h-9 w-full rounded-lg border border-line bg-paper pr-2 pl-9 sm:pr-16 text-sm placeholder:text-mute"
       />
       <kbd className="pointer-events-none absolute top-1/2 right-2 max-sm:hidden -translate-y-1/2 rounded border border-line bg-sheet px-1.5 py-0.5 font-sans text-[11px] text-mute">
-        Ctrl K
+        {say("ctrl-k")}
       </kbd>
       <Command.List
         className={cn(
           "absolute top-11 z-30 max-h-[60vh] w-full overflow-y-auto rounded-xl border border-line bg-sheet p-1.5 shadow-xl",
           !open && "hidden",
         )}
-        label="What was found"
+        label={say("what-was-found")}
         onMouseDown={(event) => event.preventDefault()}
       >
         {isPath ? (
@@ -119,9 +120,7 @@ interface PathsProps {
 function Paths({ typed, completions, onGo }: PathsProps): ReactNode {
   return (
     <>
-      {completions.length === 0 && (
-        <p className="px-2.5 py-3 text-sm text-mute">No folder there that can be seen. Enter goes there anyway.</p>
-      )}
+      {completions.length === 0 && <p className="px-2.5 py-3 text-sm text-mute">{say("no-folder-there-that-can")}</p>}
       {[...new Set([typed.trim().replace(/\/$/, ""), ...completions])]
         .filter((path) => path !== "")
         .map((path) => (
@@ -143,9 +142,7 @@ function Folders({ onGo, onProtect }: FoldersProps): ReactNode {
   const folders = useFolders() ?? [];
   return (
     <>
-      <Command.Empty className="px-2.5 py-3 text-sm text-mute">
-        Nothing by that name. A path begins with / or ~.
-      </Command.Empty>
+      <Command.Empty className="px-2.5 py-3 text-sm text-mute">{say("nothing-by-that-name-path")}</Command.Empty>
       {folders.map((folder) => (
         <Command.Item
           key={folder.id}
@@ -158,9 +155,9 @@ function Folders({ onGo, onProtect }: FoldersProps): ReactNode {
           <span className="truncate text-mute">{baseName(folder.path.slice(0, -folder.name.length - 1))}</span>
         </Command.Item>
       ))}
-      <Command.Item value="protect lock a folder" onSelect={onProtect} className={ITEM}>
+      <Command.Item value={say("protect-lock-folder")} onSelect={onProtect} className={ITEM}>
         <Plus className="size-4 text-dusk" aria-hidden />
-        Protect a folder…
+        {say("protect-folder")}
       </Command.Item>
     </>
   );

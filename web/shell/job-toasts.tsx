@@ -6,6 +6,7 @@ import type { Consent, JobView } from "@eremos/server/contract";
 import { askConsent, isConsent } from "@/parts/folders/consent";
 import { api } from "@/lib/api";
 import { KEYS, useJobs } from "@/lib/queries";
+import { say } from "@eremos/words/page/shell";
 
 /**
  * Says how work ended, in words that say what is true now. Work that ended before this page was opened is not told
@@ -33,7 +34,7 @@ function tell(job: JobView): void {
     if (job.summary !== null) toast(job.summary, { duration: 9000 });
     return;
   }
-  const message = job.error?.message ?? "It was cut off. Nothing is lost.";
+  const message = job.error?.message ?? say("it-was-cut-off-nothing");
   if (job.state === "cancelled") {
     toast(message, { duration: 9000 });
     return;

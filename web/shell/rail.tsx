@@ -4,18 +4,19 @@ import Link from "next/link";
 import { usePathname } from "next/navigation";
 import type { ReactNode } from "react";
 import { cn } from "@/lib/cn";
+import { say } from "@eremos/words/page/shell";
 
 const VIEWS = [
-  { href: "/", word: "Desk", Icon: LampDesk },
-  { href: "/ways-back", word: "Ways back", Icon: LifeBuoy },
-  { href: "/activity", word: "Activity", Icon: ChartNoAxesColumn },
-  { href: "/settings", word: "Settings", Icon: SlidersHorizontal },
+  { href: "/", word: say("desk"), Icon: LampDesk },
+  { href: "/ways-back", word: say("ways-back"), Icon: LifeBuoy },
+  { href: "/activity", word: say("activity"), Icon: ChartNoAxesColumn },
+  { href: "/settings", word: say("settings"), Icon: SlidersHorizontal },
 ] as const;
 
 export function Rail(): ReactNode {
   const pathname = usePathname();
   return (
-    <nav aria-label="Views" className="flex flex-col gap-1 border-r border-line bg-sheet p-1.5">
+    <nav aria-label={say("views")} className="flex flex-col gap-1 border-r border-line bg-sheet p-1.5">
       {VIEWS.map(({ href, word, Icon }) => {
         const here = href === "/" ? pathname === "/" || pathname.startsWith("/folders/") : pathname === href;
         return (

@@ -7,8 +7,8 @@ import { CommandField } from "./command-field";
 import { Button } from "@/ui/button";
 import { Dialog } from "@/ui/dialog";
 import { api } from "@/lib/api";
-import { count } from "@/lib/format";
 import { showError, useFolders, useVerb } from "@/lib/queries";
+import { say } from "@eremos/words/page/shell";
 
 interface TopBarProps {
   readonly failedTries: number;
@@ -30,7 +30,7 @@ export function TopBar({ failedTries, onFailuresSeen, onSignedOut }: TopBarProps
   return (
     <header className="flex min-w-0 items-center gap-2 border-b border-line bg-sheet px-4 sm:gap-4">
       <Link href="/" className="font-display text-xl font-bold tracking-tight">
-        Eremos
+        {say("eremos")}
       </Link>
       <CommandField />
       <div className="ml-auto flex shrink-0 items-center gap-2 sm:gap-3">
@@ -39,39 +39,43 @@ export function TopBar({ failedTries, onFailuresSeen, onSignedOut }: TopBarProps
             type="button"
             onClick={onFailuresSeen}
             className="rounded-lg bg-ochre-soft px-3 py-1.5 text-[13px] font-medium text-ochre"
-            title="Seen; take this note away"
+            title={say("seen-take-this-note-away")}
           >
-            {count(failedTries, "wrong password")} since you were last here
+            {say("wrong-passwords-since-you-were", { failedTries })}
           </button>
         )}
         <span className="hidden text-sm font-semibold text-clay md:inline" role="status">
-          {open.length > 0 ? `${count(open.length, "folder")} open` : ""}
+          {open.length > 0 ? say("folders-open", { open: open.length }) : ""}
         </span>
         <Button
           tone={open.length > 0 ? "clay" : "plain"}
           disabled={open.length === 0 || closeUp.pending}
           onClick={() => closeUp.run()}
-          title="Lock every open folder now"
+          title={say("lock-every-open-folder-now")}
         >
           <DoorClosed className="size-4" aria-hidden />
-          <span className="max-sm:sr-only">Close up</span>
+          <span className="max-sm:sr-only">{say("close-up")}</span>
         </Button>
         <Button onClick={() => (asking.length > 0 ? setLeaving(true) : signOut())}>
           <LogOut className="size-4" aria-hidden />
-          <span className="max-sm:sr-only">Sign out</span>
+          <span className="max-sm:sr-only">{say("sign-out")}</span>
         </Button>
       </div>
       <Dialog
         open={leaving}
         onOpenChange={setLeaving}
-        title="Lock them on the way out?"
-        description={`You wanted to decide when leaving. ${asking.length === 1 ? `${asking[0]?.name ?? "A folder"} lies` : `${asking.map(({ name }) => name).join(", ")} lie`} open.`}
+        title={say("lock-them-on-way-out")}
+        description={say("you-wanted-decide-when-leaving", {
+          asking: asking.length,
+          name: asking[0]?.name ?? say("folder"),
+          asking2: asking.map(({ name }) => name).join(", "),
+        })}
       >
         <div className="mt-6 flex flex-wrap justify-end gap-2">
-          <Button onClick={() => setLeaving(false)}>Stay signed in</Button>
-          <Button onClick={() => signOut(true)}>Leave open and sign out</Button>
+          <Button onClick={() => setLeaving(false)}>{say("stay-signed-in")}</Button>
+          <Button onClick={() => signOut(true)}>{say("leave-open-and-sign-out")}</Button>
           <Button tone="clay" onClick={() => signOut()}>
-            Lock and sign out
+            {say("lock-and-sign-out")}
           </Button>
         </div>
       </Dialog>

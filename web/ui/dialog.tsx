@@ -3,6 +3,7 @@ import { X } from "lucide-react";
 import { AlertDialog as RadixAlert, Dialog as RadixDialog } from "radix-ui";
 import type { ReactNode } from "react";
 import { Button, buttonClasses } from "./button";
+import { say } from "@eremos/words/page/shell";
 
 const OVERLAY = "fixed inset-0 z-40 bg-night/45 data-[state=open]:animate-in data-[state=open]:fade-in";
 const PANEL =
@@ -26,7 +27,7 @@ export function Dialog({ open, onOpenChange, title, description, children }: Dia
           <RadixDialog.Description className="mt-1 text-sm text-mute">{description}</RadixDialog.Description>
           <RadixDialog.Close
             className="absolute top-4 right-4 grid size-9 place-items-center rounded-md text-mute hover:bg-sand hover:text-ink"
-            aria-label="Close"
+            aria-label={say("close")}
           >
             <X className="size-5" aria-hidden />
           </RadixDialog.Close>
@@ -59,7 +60,7 @@ export function Confirm({ open, onOpenChange, title, children, action, tone, onC
             <div className="mt-2 space-y-2 text-sm text-mute">{children}</div>
           </RadixAlert.Description>
           <div className="mt-6 flex justify-end gap-2">
-            <RadixAlert.Cancel className={buttonClasses()}>Leave as it is</RadixAlert.Cancel>
+            <RadixAlert.Cancel className={buttonClasses()}>{say("leave-as-it-is")}</RadixAlert.Cancel>
             <RadixAlert.Action asChild>
               <Button tone={tone} onClick={onConfirm}>
                 {action}

@@ -2,6 +2,7 @@
 import { Eye, EyeOff } from "lucide-react";
 import { type InputHTMLAttributes, type ReactNode, type Ref, useId, useState } from "react";
 import { cn } from "@/lib/cn";
+import { say } from "@eremos/words/page/shell";
 
 interface FieldProps extends InputHTMLAttributes<HTMLInputElement> {
   readonly label: string;
@@ -56,7 +57,7 @@ export function PasswordField({ label, note, problem, className, ...rest }: Fiel
           type="button"
           onClick={() => setShown(!shown)}
           aria-pressed={shown}
-          aria-label={shown ? "Hide the password" : "Show the password"}
+          aria-label={shown ? say("hide-password") : say("show-password")}
           className="absolute top-1 right-1 grid size-9 place-items-center rounded-md text-mute hover:text-ink"
         >
           {shown ? <EyeOff className="size-[18px]" aria-hidden /> : <Eye className="size-[18px]" aria-hidden />}

@@ -8,6 +8,7 @@ import { useSelection } from "@/parts/folders/selection";
 import { ApiError, api } from "@/lib/api";
 import { useFolders } from "@/lib/queries";
 import { Dialog } from "@/ui/dialog";
+import { say } from "@eremos/words/page/desk";
 
 /** So much of a listing tells one folder from another. */
 const MOST_ENTRIES = 150;
@@ -31,25 +32,20 @@ export function DropTarget({ children }: { readonly children: ReactNode }): Reac
     protect(path);
   };
   const find = async (entry: FileSystemEntry): Promise<void> => {
-    const note = toast.loading(`Looking for ${entry.name} on this disk…`);
+    const note = toast.loading(say("looking-for-on-this-disk", { name: entry.name }));
     try {
       const { paths, complete } = await api.findDropped(await describe(entry));
       toast.dismiss(note);
       const [first] = paths;
       if (first === undefined)
-        toast.error(
-          `${entry.name} was not found in the places Eremos looks at${complete ? "" : " in the time there is"}. Nothing was touched; type or paste its path.`,
-          { duration: 12_000 },
-        );
+        toast.error(say("was-not-found-in-places", { name: entry.name, isComplete: complete }), { duration: 12_000 });
       else if (paths.length === 1) choose(first);
       else setMatches(paths);
     } catch (error) {
-      toast.error(
-        error instanceof ApiError
-          ? error.message
-          : `${entry.name} could not be read by the browser. Nothing was touched; type or paste its path.`,
-        { id: note, duration: 12_000 },
-      );
+      toast.error(error instanceof ApiError ? error.message : say("could-not-be-read-by", { name: entry.name }), {
+        id: note,
+        duration: 12_000,
+      });
     }
   };
   const { getRootProps, isDragActive } = useDropzone({
@@ -67,18 +63,16 @@ export function DropTarget({ children }: { readonly children: ReactNode }): Reac
       {isDragActive && (
         <div className="pointer-events-none fixed inset-0 z-40 grid place-items-center bg-paper/95 p-4">
           <p className="grid size-full place-content-center rounded-2xl border-2 border-dashed border-dusk text-center">
-            <span className="block font-display text-2xl font-semibold">Drop it to protect it</span>
-            <span className="mt-1 block text-sm text-mute">
-              A folder or a single file. Nothing is uploaded: Eremos finds it on this disk by its name.
-            </span>
+            <span className="block font-display text-2xl font-semibold">{say("drop-it-protect-it")}</span>
+            <span className="mt-1 block text-sm text-mute">{say("folder-or-single-file-nothing")}</span>
           </p>
         </div>
       )}
       <Dialog
         open={matches !== null}
         onOpenChange={(open) => !open && setMatches(null)}
-        title="Which one is it?"
-        description="More than one on this disk has this name and the same things in it."
+        title={say("which-one-is-it")}
+        description={say("more-than-one-on-this")}
       >
         <ul className="mt-4 space-y-2">
           {matches?.map((path) => (

@@ -11,7 +11,8 @@ import { Doorway } from "@/ui/doorway";
 import { Time } from "@/ui/time";
 import { useSelection } from "@/parts/folders/selection";
 import { cn } from "@/lib/cn";
-import { baseName, count, formatBytes, parentOf } from "@/lib/format";
+import { baseName, formatBytes, parentOf } from "@/lib/format";
+import { say } from "@eremos/words/page/desk";
 
 export function FolderCard({ folder, job }: { readonly folder: FolderView; readonly job: JobView | null }): ReactNode {
   const { path, select } = useSelection();
@@ -37,7 +38,7 @@ export function FolderCard({ folder, job }: { readonly folder: FolderView; reado
             <span className="block text-[13px] text-mute">{folder.attention}</span>
           ) : (
             <span className="block truncate text-[13px] text-mute">
-              {`${baseName(parentOf(folder.path))}, ${guardWords(folder)}${folder.files > 0 ? `, ${count(folder.files, "file")}, ${formatBytes(folder.bytes)}` : ""}`}
+              {`${baseName(parentOf(folder.path))}, ${guardWords(folder)}${folder.files > 0 ? `, ${say("files", { files: folder.files })}, ${formatBytes(folder.bytes)}` : ""}`}
             </span>
           )}
         </span>
@@ -58,7 +59,7 @@ export function FolderCard({ folder, job }: { readonly folder: FolderView; reado
             <span className="block text-[13px] text-mute">
               {folder.openedAt ? (
                 <>
-                  opened <Time at={folder.openedAt} />
+                  {say("opened")} <Time at={folder.openedAt} />
                 </>
               ) : folder.lockedAt ? (
                 <Time at={folder.lockedAt} />
@@ -81,7 +82,7 @@ export function FolderCard({ folder, job }: { readonly folder: FolderView; reado
         <div className="flex flex-wrap gap-2 px-4 pb-3.5 pl-[52px]">
           <MainAction folder={folder} />
           <Link href={`/folders/${folder.id}`} className={buttonClasses({ size: "small" })}>
-            Details
+            {say("details")}
           </Link>
           {folder.waysBack && (
             <p className="w-full text-[13px] text-mute">
@@ -103,20 +104,25 @@ function WaysBackLine({
 }: NonNullable<FolderView["waysBack"]>): ReactNode {
   const untried = (
     <Link href="/ways-back#practice" className="underline underline-offset-4">
-      not tried yet
+      {say("not-tried-yet")}
     </Link>
   );
   return (
     <>
-      {ways} ways back; the code was{" "}
+      {say("ways-back-code-was", { ways })}{" "}
       {codeProvenAt === null ? (
         untried
       ) : (
         <>
-          tried <Time at={codeProvenAt} />
+          {say("tried")} <Time at={codeProvenAt} />
         </>
       )}
-      {hasKeyholders && <>, the shares {sharesProvenAt === null ? untried : <Time at={sharesProvenAt} />}</>}.
+      {hasKeyholders && (
+        <>
+          {say("shares")} {sharesProvenAt === null ? untried : <Time at={sharesProvenAt} />}
+        </>
+      )}
+      .
     </>
   );
 }

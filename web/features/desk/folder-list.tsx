@@ -10,6 +10,7 @@ import { Button } from "@/ui/button";
 import { Doorway } from "@/ui/doorway";
 import { useSelection } from "@/parts/folders/selection";
 import { isRunning, useFolders, useJobs } from "@/lib/queries";
+import { say } from "@eremos/words/page/desk";
 
 const ORDER = Object.keys(GROUP_WORDS) as readonly Group[];
 
@@ -35,11 +36,11 @@ export function FolderList(): ReactNode {
     <section aria-labelledby="folders" className="flex shrink-0 flex-col lg:min-h-0">
       <div className="flex items-baseline gap-2.5 px-5 pt-4 pb-1">
         <h2 id="folders" className="text-base">
-          Your folders
+          {say("your-folders")}
         </h2>
         {folders && folders.length > 0 && (
           <span className="text-[13px] text-mute">
-            {folders.length} protected{open > 0 ? `, ${open} open` : ""}
+            {say("protected-open", { folders: folders.length, hasOpen: open > 0, open })}
           </span>
         )}
       </div>
@@ -103,14 +104,14 @@ function NothingYet(): ReactNode {
         <Doorway state="sealed" />
         <Doorway state="hidden" />
       </div>
-      <p className="mt-4 font-display text-xl font-semibold">Nothing is protected yet</p>
+      <p className="mt-4 font-display text-xl font-semibold">{say("nothing-is-protected-yet")}</p>
       <ol className="mt-2 list-decimal space-y-1 pl-5 text-[15px] text-mute">
-        <li>Choose a folder or file under Places, drop it here, or paste its path.</li>
-        <li>Lock it. Its files are encrypted where they are; nothing is moved or uploaded.</li>
-        <li>Watch the Onlooker: it shows the same place as somebody else sees it.</li>
+        <li>{say("choose-folder-or-file-under")}</li>
+        <li>{say("lock-it-its-files-are")}</li>
+        <li>{say("watch-onlooker-it-shows-same")}</li>
       </ol>
       <Button tone="dusk" className="mt-5" onClick={() => protect("")}>
-        Protect a folder…
+        {say("protect-folder")}
       </Button>
     </div>
   );

@@ -7,16 +7,17 @@ import type { OnlookView, OnlookerKind } from "@eremos/server/contract";
 import { useSelection } from "@/parts/folders/selection";
 import { api } from "@/lib/api";
 import { cn } from "@/lib/cn";
-import { baseName, count, formatBytes, parentOf } from "@/lib/format";
+import { baseName, formatBytes, parentOf } from "@/lib/format";
 import { KEYS } from "@/lib/queries";
+import { say } from "@eremos/words/page/desk";
 
 type View = OnlookView["kinds"][number];
 type Entry = View["entries"][number];
 
 const WHO: Readonly<Record<OnlookerKind, string>> = {
-  keyboard: "At this keyboard",
-  "keyboard-hidden-shown": "…with hidden files shown",
-  disk: "Holding the disk",
+  keyboard: say("at-this-keyboard"),
+  "keyboard-hidden-shown": say("with-hidden-files-shown"),
+  disk: say("holding-disk"),
 };
 const KINDS = Object.keys(WHO) as OnlookerKind[];
 const MOST_SHOWN = 200;
@@ -45,16 +46,16 @@ export function OnlookerPane(): ReactNode {
     <section aria-labelledby="onlooker" className="night flex shrink-0 flex-col bg-night text-night-ink lg:min-h-0">
       <div className="flex items-baseline gap-2.5 px-5 pt-4 pb-2">
         <h2 id="onlooker" className="text-base">
-          Onlooker
+          {say("onlooker")}
         </h2>
-        <span className="text-[13px] text-night-mute">what others see here, now</span>
+        <span className="text-[13px] text-night-mute">{say("what-others-see-here-now")}</span>
       </div>
       <ToggleGroup.Root
         type="single"
         orientation="vertical"
         value={kind}
         onValueChange={(value) => value && setKind(value as OnlookerKind)}
-        aria-label="Who is looking"
+        aria-label={say("who-is-looking")}
         className="flex flex-col gap-0.5 px-3"
       >
         {KINDS.map((candidate) => (
@@ -77,8 +78,8 @@ export function OnlookerPane(): ReactNode {
       {view && seen.data && (
         <div className="flex min-h-0 flex-1 flex-col px-5 pt-3 pb-5">
           <p className="text-[13px] text-night-mute">
-            <span className="font-medium text-night-ink">{baseName(seen.data.place)}</span>, as read from the disk just
-            now
+            <span className="font-medium text-night-ink">{baseName(seen.data.place)}</span>
+            {say("as-read-from-disk-just")}
           </p>
           <Listing key={`${seen.data.place} ${kind}`} view={view} subject={subject} />
           <div className="pt-4" aria-live="polite">
@@ -95,8 +96,8 @@ export function OnlookerPane(): ReactNode {
 const ICONS = { dir: Folder, file: File, link: Link2, other: FileQuestion } as const;
 
 function sizeOf(entry: Entry): string {
-  if (entry.size === null) return "not readable";
-  return entry.type === "dir" ? count(entry.size, "item") : formatBytes(entry.size);
+  if (entry.size === null) return say("not-readable");
+  return entry.type === "dir" ? say("items", { size: entry.size }) : formatBytes(entry.size);
 }
 
 function Listing({ view, subject }: { readonly view: View; readonly subject: string | null }): ReactNode {
@@ -109,11 +110,11 @@ function Listing({ view, subject }: { readonly view: View; readonly subject: str
   const more = view.more + view.entries.length - shown.length;
   return (
     <ul
-      aria-label="Listing"
+      aria-label={say("listing")}
       tabIndex={0}
       className="mt-2 min-h-24 shrink overflow-y-auto rounded-xl bg-night-raised p-1.5"
     >
-      {rows.length === 0 && <li className="px-2.5 py-2 text-sm text-night-mute">Nothing at all.</li>}
+      {rows.length === 0 && <li className="px-2.5 py-2 text-sm text-night-mute">{say("nothing-at-all")}</li>}
       {rows.map(({ entry, leaving: gone }) => {
         const Icon = ICONS[entry.type];
         return (
@@ -138,7 +139,7 @@ function Listing({ view, subject }: { readonly view: View; readonly subject: str
           </li>
         );
       })}
-      {more > 0 && <li className="px-2.5 py-1.5 text-[13px] text-night-mute">and {more.toLocaleString("en")} more</li>}
+      {more > 0 && <li className="px-2.5 py-1.5 text-[13px] text-night-mute">{say("and-more", { more })}</li>}
     </ul>
   );
 }
@@ -167,7 +168,7 @@ function Sample({ sample }: { readonly sample: NonNullable<View["sample"]> }): R
   return (
     <figure className="mt-3 rounded-lg bg-night-raised px-3 py-2">
       <figcaption className="truncate text-[12px] text-night-mute" title={sample.name}>
-        Bytes of {baseName(sample.name)}
+        {say("bytes", { name: baseName(sample.name) })}
       </figcaption>
       <pre className="mt-1 overflow-hidden font-mono text-[11px] leading-relaxed text-night-mute">
         {rows

@@ -6,6 +6,7 @@ import { api } from "@/lib/api";
 import { KEYS, useVerb } from "@/lib/queries";
 import { Button } from "@/ui/button";
 import { Trouble } from "@/ui/trouble";
+import { say } from "@eremos/words/page/desk";
 
 /** What is wrong with Eremos' own list, or null. */
 export function useOwnDataTrouble(): string | null {
@@ -22,13 +23,13 @@ export function OwnDataTrouble({ words }: { readonly words: string }): ReactNode
   return (
     <Trouble words={words}>
       <Button size="small" disabled={told.pending} onClick={() => told.run()}>
-        I know
+        {say("i-know")}
       </Button>
       <Link
         href="/ways-back"
         className="inline-flex items-center rounded-lg px-3 text-[13px] font-semibold text-dusk underline underline-offset-4"
       >
-        Search for my folders
+        {say("search-for-my-folders")}
       </Link>
     </Trouble>
   );

@@ -12,6 +12,7 @@ import { api } from "@/lib/api";
 import { cn } from "@/lib/cn";
 import { baseName } from "@/lib/format";
 import { KEYS, useFolders } from "@/lib/queries";
+import { say } from "@eremos/words/page/desk";
 
 interface PlaceNode {
   readonly id: string;
@@ -110,7 +111,7 @@ export function Places(): ReactNode {
     >
       <div className="flex items-baseline gap-2 px-1 pb-2">
         <h2 id="places" className="text-base">
-          Places
+          {say("places")}
         </h2>
         {only && (
           <button
@@ -119,7 +120,7 @@ export function Places(): ReactNode {
             className="truncate text-[13px] text-mute hover:text-ink hover:underline"
             title={only.path}
           >
-            in {only.name}
+            {say("in", { name: only.name })}
           </button>
         )}
       </div>
@@ -145,16 +146,16 @@ export function Places(): ReactNode {
         >
           {PlaceRow}
         </Tree>
-        {isBare && (
-          <p className="px-1 text-[13px] text-mute">Nothing here yet. As soon as something is made, it appears.</p>
-        )}
+        {isBare && <p className="px-1 text-[13px] text-mute">{say("nothing-here-yet-as-soon")}</p>}
       </div>
       <Button
         tone={free === null ? "plain" : "dusk"}
         className="mt-3 w-full overflow-hidden"
         onClick={() => protect(free ?? "")}
       >
-        <span className="truncate">{free === null ? "Protect a folder…" : `Protect ${baseName(free)}…`}</span>
+        <span className="truncate">
+          {free === null ? say("protect-folder") : say("protect", { free: baseName(free) })}
+        </span>
       </Button>
     </section>
   );
@@ -176,7 +177,7 @@ function PlaceRow({ node, style }: NodeRendererProps<PlaceNode>): ReactNode {
           <button
             type="button"
             tabIndex={-1}
-            aria-label={node.isOpen ? `Close ${name}` : `Open ${name}`}
+            aria-label={node.isOpen ? say("close", { name }) : say("open", { name })}
             className="grid size-5 place-items-center rounded text-mute hover:text-ink"
             onClick={(event) => {
               event.stopPropagation();

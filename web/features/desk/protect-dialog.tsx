@@ -10,8 +10,9 @@ import { Button } from "@/ui/button";
 import { Dialog } from "@/ui/dialog";
 import { useSelection } from "@/parts/folders/selection";
 import { ApiError, api } from "@/lib/api";
-import { baseName, count, formatBytes, parentOf } from "@/lib/format";
+import { baseName, formatBytes, parentOf } from "@/lib/format";
 import { useVerb } from "@/lib/queries";
+import { say } from "@eremos/words/page/desk";
 
 export function ProtectDialog(): ReactNode {
   const { protecting, protect } = useSelection();
@@ -19,8 +20,8 @@ export function ProtectDialog(): ReactNode {
     <Dialog
       open={protecting !== null}
       onOpenChange={(open) => !open && protect(null)}
-      title={protecting ? `Protect ${baseName(protecting)}` : "Protect a folder"}
-      description="Choose whom it is meant to stop. You can change your mind later."
+      title={protecting ? say("protect-2", { protecting: baseName(protecting) }) : say("protect-folder-2")}
+      description={say("choose-whom-it-is-meant")}
     >
       {protecting !== null && <ProtectForm key={protecting} start={protecting} />}
     </Dialog>
@@ -34,7 +35,7 @@ function ProtectForm({ start }: { readonly start: string }): ReactNode {
   const [isFull, setFull] = useState(false);
   const [anyway, setAnyway] = useState(false);
   const [hasOwn, setHasOwn] = useState(false);
-  const own = useNewPassword({ label: "Password of this folder", hintNote: IN_THE_FOLDER });
+  const own = useNewPassword({ label: say("password-this-folder"), hintNote: IN_THE_FOLDER });
   const lock = useVerb((...args: Parameters<typeof api.lock>) => api.lock(...args));
   const makeRoom = useVerb(async (taken: string) => protect((await api.makeRoom(taken)).path));
   const plan = useQuery({
@@ -79,7 +80,7 @@ function ProtectForm({ start }: { readonly start: string }): ReactNode {
           className="font-medium text-dusk underline underline-offset-4"
           onClick={() => setFull(!isFull)}
         >
-          {isFull ? "Ask me whom it is meant to stop" : "Choose guard and visibility"}
+          {isFull ? say("ask-me-whom-it-is") : say("choose-guard-and-visibility")}
         </button>
       </p>
       {/* Room for two lines, so that nothing moves under the pointer when the answer comes. */}
@@ -88,14 +89,14 @@ function ProtectForm({ start }: { readonly start: string }): ReactNode {
       </div>
       {current?.refusal?.code === "path-taken" && current.refusal.data?.["what"] === "protected" && (
         <Button size="small" disabled={makeRoom.pending} onClick={() => makeRoom.run(current.path)}>
-          Give it another name
+          {say("give-it-another-name")}
         </Button>
       )}
       {current && <InUse plan={current} anyway={anyway} onAnyway={setAnyway} />}
       <div className="sticky -bottom-6 -mx-6 -mb-6 flex justify-end gap-2 rounded-b-2xl border-t border-line bg-paper px-6 py-4">
-        <Button onClick={() => protect(null)}>Not now</Button>
+        <Button onClick={() => protect(null)}>{say("not-now")}</Button>
         <Button tone="dusk" type="submit" disabled={!ready || lock.pending}>
-          {current?.refusal === null && current.name ? `Lock ${current.name}` : "Lock it"}
+          {current?.refusal === null && current.name ? say("lock", { name: current.name }) : say("lock-it")}
         </Button>
       </div>
     </form>
@@ -119,10 +120,8 @@ function OwnPassword({ chosen, onChosen, fields }: OwnPasswordProps): ReactNode 
           className="mt-1 accent-dusk"
         />
         <span>
-          <span className="font-semibold">A password of its own as well</span>
-          <span className="block text-[13px] text-mute">
-            Needed on top of the master password: it stays closed to somebody who finds you signed in.
-          </span>
+          <span className="font-semibold">{say("password-its-own-as-well")}</span>
+          <span className="block text-[13px] text-mute">{say("needed-on-top-master-password")}</span>
         </span>
       </label>
       {chosen && <div className="mt-4 space-y-4">{fields}</div>}
@@ -140,12 +139,7 @@ interface InUseProps {
 function InUse({ plan, anyway, onAnyway }: InUseProps): ReactNode {
   return (
     <>
-      {!plan.tellsWriters && (
-        <p className="text-[13px] text-mute">
-          The disk it lies on does not tell whether a program in a container, or of another account, writes to a file of
-          it. Close such programs before you lock it.
-        </p>
-      )}
+      {!plan.tellsWriters && <p className="text-[13px] text-mute">{say("disk-it-lies-on-does")}</p>}
       {plan.holders.length > 0 && (
         <label className="flex gap-2 rounded-lg bg-ochre-soft px-3 py-2 text-[13px] text-ochre">
           <input
@@ -154,10 +148,7 @@ function InUse({ plan, anyway, onAnyway }: InUseProps): ReactNode {
             onChange={(event) => onAnyway(event.target.checked)}
             className="mt-0.5 accent-current"
           />
-          <span>
-            {plan.holders.join(", ")} has files of this folder open. Better close them first; tick this to lock all the
-            same.
-          </span>
+          <span>{say("has-files-this-folder-open", { holders: plan.holders.join(", ") })}</span>
         </label>
       )}
     </>
@@ -176,14 +167,14 @@ function PathInput({ path, onPath }: { readonly path: string; readonly onPath: (
   return (
     <div>
       <label htmlFor={id} className="mb-1.5 block text-sm font-semibold">
-        Folder or file
+        {say("folder-or-file")}
       </label>
       <input
         id={id}
         list={`${id}-list`}
         value={path}
         onChange={(event) => onPath(event.target.value)}
-        placeholder="Type or paste its path"
+        placeholder={say("type-or-paste-its-path")}
         autoComplete="off"
         spellCheck={false}
         autoFocus={path === ""}
@@ -209,54 +200,49 @@ function Plan({
   readonly empty: boolean;
   readonly protection: Protection;
 }): ReactNode {
-  if (empty) return <p className="text-sm text-mute">Or choose it under Places first.</p>;
+  if (empty) return <p className="text-sm text-mute">{say("or-choose-it-under-places")}</p>;
   if (problem)
     return (
       <p role="alert" className="rounded-lg bg-oxblood-soft px-3 py-2 text-sm text-oxblood">
-        {problem instanceof ApiError ? problem.message : "The folder could not be looked at. Nothing was touched."}
+        {problem instanceof ApiError ? problem.message : say("folder-could-not-be-looked")}
       </p>
     );
-  if (!plan) return <p className="text-sm text-mute">Looking…</p>;
+  if (!plan) return <p className="text-sm text-mute">{say("looking")}</p>;
   if (plan.refusal)
     return (
       <p role="alert" className="rounded-lg bg-oxblood-soft px-3 py-2 text-sm text-oxblood">
         {plan.refusal.message}
       </p>
     );
-  const asFolder =
-    plan.kind === "file" && protection.visibility === "view"
-      ? " While it is locked, it lies in a folder of its name."
-      : "";
+  const asFolder = plan.kind === "file" && protection.visibility === "view" ? say("while-it-is-locked-it") : "";
   if (!isEncrypting(protection))
     return (
       <p className="text-sm text-mute">
-        In {baseName(parentOf(plan.path))}. Nothing of it is encrypted or read: it is done in a moment, and undone as
-        quickly.{asFolder}
+        {say("in-nothing-it-is-encrypted", { path: baseName(parentOf(plan.path)), asFolder })}
       </p>
     );
   return (
     <div className="text-sm text-mute">
       <p>
-        {count(plan.files, "file")}, {formatBytes(plan.bytes)}, in {baseName(parentOf(plan.path))}.{" "}
-        {plan.strategy === "whole"
-          ? "Until everything is encrypted and checked, the readable copy stays."
-          : "There is no room for a second copy, so it goes file by file: each file is whole at every moment, and the rest stays readable until its turn."}
-        {asFolder}
+        {say("files-in-there-is-no", {
+          files: plan.files,
+          bytes: formatBytes(plan.bytes),
+          path: baseName(parentOf(plan.path)),
+          strategy: plan.strategy,
+          asFolder,
+        })}
       </p>
       {plan.foreign.length > 0 && (
         <p className="mt-1 text-ochre">
-          {count(plan.foreign.length, "entry", "entries")} in it {plan.foreign.length === 1 ? "belongs" : "belong"} to
-          another account: {plan.foreign.slice(0, 3).join(", ")}
-          {plan.foreign.length > 3 ? ", …" : ""}. Once locked and opened again,{" "}
-          {plan.foreign.length === 1 ? "it is" : "they are"} yours, without special rights of that account.
+          {say("entries-in-it-belong-another", {
+            foreign: plan.foreign.length,
+            foreign2: plan.foreign.slice(0, 3).join(", "),
+            hasForeign: plan.foreign.length > 3,
+          })}
         </p>
       )}
       {plan.outsideLinks.length > 0 && (
-        <p className="mt-1 text-ochre">
-          {count(plan.outsideLinks.length, "file")} in it also{" "}
-          {plan.outsideLinks.length === 1 ? "has a name" : "have names"} outside the folder (hard links). Those stay
-          readable there.
-        </p>
+        <p className="mt-1 text-ochre">{say("files-in-it-also-have", { outsideLinks: plan.outsideLinks.length })}</p>
       )}
     </div>
   );

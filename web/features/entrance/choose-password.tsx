@@ -2,6 +2,7 @@
 import type { ReactNode } from "react";
 import { AT_THE_GATE, useNewPassword } from "@/parts/secrets/new-password";
 import { Button } from "@/ui/button";
+import { say } from "@eremos/words/page/entrance";
 
 interface ChoosePasswordProps {
   readonly pending: boolean;
@@ -10,7 +11,7 @@ interface ChoosePasswordProps {
 }
 
 export function ChoosePassword({ pending, problem, onChosen }: ChoosePasswordProps): ReactNode {
-  const { chosen, fields } = useNewPassword({ label: "Master password", hintNote: AT_THE_GATE, autoFocus: true });
+  const { chosen, fields } = useNewPassword({ label: say("master-password"), hintNote: AT_THE_GATE, autoFocus: true });
   return (
     <form
       className="space-y-5"
@@ -20,10 +21,8 @@ export function ChoosePassword({ pending, problem, onChosen }: ChoosePasswordPro
       }}
     >
       <div>
-        <h1 className="text-3xl">Choose your master password</h1>
-        <p className="mt-2 text-mute">
-          Four or five unrelated words are easier to remember, and harder to guess, than a short jumble.
-        </p>
+        <h1 className="text-3xl">{say("choose-your-master-password")}</h1>
+        <p className="mt-2 text-mute">{say("four-or-five-unrelated-words")}</p>
       </div>
       {fields}
       {problem && (
@@ -32,7 +31,7 @@ export function ChoosePassword({ pending, problem, onChosen }: ChoosePasswordPro
         </p>
       )}
       <Button tone="dusk" size="large" type="submit" className="w-full" disabled={!chosen.ready || pending}>
-        {pending ? "One moment…" : "Continue to the recovery code"}
+        {pending ? say("one-moment") : say("continue-recovery-code")}
       </Button>
     </form>
   );

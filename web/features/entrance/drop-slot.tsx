@@ -6,9 +6,9 @@ import type { ReactNode } from "react";
 import { useDropzone } from "react-dropzone";
 import { api } from "@/lib/api";
 import { cn } from "@/lib/cn";
-import { count } from "@/lib/format";
 import { sendFile } from "@/lib/send-file";
 import { Button } from "@/ui/button";
+import { say } from "@eremos/words/page/entrance";
 
 /** At the gate, for whoever came from the page in a locked folder: files go in without anything being opened. */
 export function DropSlot(): ReactNode {
@@ -29,7 +29,7 @@ export function DropSlot(): ReactNode {
   return (
     <section aria-labelledby="drop-slot" className="mt-8 border-t border-line pt-6">
       <h2 id="drop-slot" className="font-sans text-[15px] font-semibold">
-        Or put files in, without opening it
+        {say("or-put-files-in-without")}
       </h2>
       <div
         {...getRootProps({ role: "presentation" })}
@@ -38,27 +38,19 @@ export function DropSlot(): ReactNode {
           isDragActive && "border-dusk bg-dusk-soft",
         )}
       >
-        <input {...getInputProps()} aria-label="Files to put in" />
+        <input {...getInputProps()} aria-label={say("files-put-in")} />
         <Inbox className="size-5 shrink-0 text-dusk" aria-hidden />
-        <span className="flex-1">
-          Drop files here, or choose them. They are encrypted as they come; nobody can read them back until you sign in.
-        </span>
+        <span className="flex-1">{say("drop-files-here-or-choose")}</span>
         <Button size="small" disabled={put.isPending} onClick={open}>
-          Choose files…
+          {say("choose-files")}
         </Button>
       </div>
       <p role="status" className="mt-2 min-h-5 text-[13px]">
-        {put.isPending && <span className="text-mute">Putting them in…</span>}
+        {put.isPending && <span className="text-mute">{say("putting-them-in")}</span>}
         {put.isSuccess && (
-          <span className="text-dusk">
-            {count(put.data, "file is", "files are")} in, encrypted. The originals stay where they are.
-          </span>
+          <span className="text-dusk">{say("files-are-in-encrypted-originals", { data: put.data })}</span>
         )}
-        {put.isError && (
-          <span className="text-oxblood">
-            That did not work. What was not put in is where it was; try again, or sign in first.
-          </span>
-        )}
+        {put.isError && <span className="text-oxblood">{say("that-did-not-work-what")}</span>}
       </p>
     </section>
   );

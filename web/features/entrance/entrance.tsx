@@ -9,6 +9,7 @@ import { ApiError, api } from "@/lib/api";
 import { useLiveUpdates } from "@/lib/live-updates";
 import { KEYS } from "@/lib/queries";
 import { borrowTab, clearTab, readTab, shareTab, writeTab } from "@/lib/tab";
+import { say } from "@eremos/words/page/entrance";
 
 /** What the house is to know of who has just come in, and whom it tells that they have gone. */
 export interface Entered {
@@ -49,7 +50,7 @@ export function Entrance({ house }: { readonly house: (entered: Entered) => Reac
   if (state.error)
     return (
       <Unreachable
-        message={state.error instanceof ApiError ? state.error.message : "The page could not be loaded."}
+        message={state.error instanceof ApiError ? state.error.message : say("page-could-not-be-loaded")}
         onAgain={() => void state.refetch()}
       />
     );
@@ -89,10 +90,10 @@ function Unreachable({ message, onAgain }: { readonly message: string; readonly 
   return (
     <main className="grid h-dvh place-items-center p-6">
       <div className="max-w-md">
-        <h1 className="text-2xl">Eremos does not answer</h1>
+        <h1 className="text-2xl">{say("eremos-does-not-answer")}</h1>
         <p className="mt-2 text-mute">{message}</p>
         <button type="button" onClick={onAgain} className="mt-4 font-semibold text-dusk underline underline-offset-4">
-          Try again
+          {say("try-again")}
         </button>
       </div>
     </main>

@@ -9,12 +9,13 @@ import { ReturnOwner } from "@/parts/returning/return-owner";
 import { PROVE_CODE, ProveCode } from "@/parts/secrets/prove-code";
 import { ApiError, api } from "@/lib/api";
 import { cn } from "@/lib/cn";
+import { say } from "@eremos/words/page/entrance";
 
 type Step = "password" | "code" | "proof";
 const STEPS: readonly (readonly [Step, string])[] = [
-  ["password", "Master password"],
-  ["code", "Recovery code"],
-  ["proof", "Proof"],
+  ["password", say("master-password")],
+  ["code", say("recovery-code")],
+  ["proof", say("proof")],
 ];
 
 export function FirstRun({ onDone }: { readonly onDone: (signedIn: SignedIn) => void }): ReactNode {
@@ -31,11 +32,8 @@ export function FirstRun({ onDone }: { readonly onDone: (signedIn: SignedIn) => 
 function ReturnNote(): ReactNode {
   return (
     <>
-      <h2 className="text-2xl leading-tight">Every locked folder carries all it needs.</h2>
-      <p className="mt-3 text-sm text-night-mute">
-        Eremos may be gone, or the computer: what is on the disk, and your password or your code, are enough to have
-        everything back.
-      </p>
+      <h2 className="text-2xl leading-tight">{say("every-locked-folder-carries-all")}</h2>
+      <p className="mt-3 text-sm text-night-mute">{say("eremos-may-be-gone-or")}</p>
     </>
   );
 }
@@ -63,7 +61,7 @@ function FirstSteps({
   });
   return (
     <EntranceFrame night={<NightNote step={step} />}>
-      <ol className="no-print mb-8 flex gap-5 text-[13px]" aria-label="Steps">
+      <ol className="no-print mb-8 flex gap-5 text-[13px]" aria-label={say("steps")}>
         {STEPS.map(([name, label], i) => (
           <li
             key={name}
@@ -90,7 +88,7 @@ function FirstSteps({
           onClick={onReturning}
           className="mt-5 text-sm font-medium text-dusk underline underline-offset-4"
         >
-          I have folders that Eremos locked before, here or on another computer
+          {say("i-have-folders-that-eremos")}
         </button>
       )}
       {step === "code" && begun && (
@@ -126,22 +124,13 @@ function StepHead({ title, text }: { readonly title: string; readonly text: stri
 
 function messageOf(error: unknown): string | null {
   if (!error) return null;
-  return error instanceof ApiError ? error.message : "That did not work. Nothing was written; try again.";
+  return error instanceof ApiError ? error.message : say("that-did-not-work-nothing");
 }
 
 const NIGHT: Readonly<Record<Step, readonly [string, string]>> = {
-  password: [
-    "One password stands between your folders and everybody else.",
-    "Nobody can look it up or reset it, and neither can we. That is why the next step gives you a second way in.",
-  ],
-  code: [
-    "The code opens everything without the password.",
-    "Keep it where you keep your papers, not on this computer. It is shown this one time.",
-  ],
-  proof: [
-    "A way back is worth something only if it is there.",
-    "So we ask for a part of it now, while nothing depends on it.",
-  ],
+  password: [say("one-password-stands-between-your"), say("nobody-can-look-it-up")],
+  code: [say("code-opens-everything-without-password"), say("keep-it-where-you-keep")],
+  proof: [say("way-back-is-worth-something"), say("so-we-ask-for-part")],
 };
 
 function NightNote({ step }: { readonly step: Step }): ReactNode {

@@ -1,4 +1,5 @@
 import type { ReactNode } from "react";
+import { say } from "@eremos/words/page/entrance";
 
 /** Day on the left, night on the right: what is yours, and what others are to see of it. */
 export function EntranceFrame({
@@ -11,7 +12,7 @@ export function EntranceFrame({
   return (
     <div className="grid min-h-dvh bg-paper lg:grid-cols-[minmax(0,1fr)_400px]">
       <main className="flex flex-col px-6 py-8 sm:px-14">
-        <p className="font-display text-xl font-bold tracking-tight">Eremos</p>
+        <p className="font-display text-xl font-bold tracking-tight">{say("eremos")}</p>
         <div className="mx-auto my-auto w-full max-w-[460px] py-8">{children}</div>
       </main>
       <aside className="night no-print relative hidden overflow-hidden bg-night px-10 py-12 text-night-ink lg:flex lg:flex-col lg:justify-end">

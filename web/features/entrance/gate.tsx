@@ -11,7 +11,8 @@ import { PasswordField } from "@/ui/field";
 import { Trouble } from "@/ui/trouble";
 import { ApiError, api } from "@/lib/api";
 import { useCountdown } from "@/lib/countdown";
-import { count, duration } from "@/lib/format";
+import { duration } from "@/lib/format";
+import { say } from "@eremos/words/page/entrance";
 
 interface GateProps {
   readonly state: StateView;
@@ -30,8 +31,8 @@ export function Gate({ state, openAt, onSignedIn, onTried }: GateProps): ReactNo
   if (isForgotten) {
     return (
       <EntranceFrame night={<NightNote />}>
-        <h1 className="text-3xl">A new master password</h1>
-        <p className="mt-2 mb-6 text-mute">{enoughWords(state)} Your folders stay as they are.</p>
+        <h1 className="text-3xl">{say("new-master-password")}</h1>
+        <p className="mt-2 mb-6 text-mute">{say("your-folders-stay-as-they", { enoughWords: enoughWords(state) })}</p>
         <Forgotten openAt={opensAt} onDone={onSignedIn} onTried={onTried} onBack={() => setForgotten(false)} />
       </EntranceFrame>
     );
@@ -39,7 +40,7 @@ export function Gate({ state, openAt, onSignedIn, onTried }: GateProps): ReactNo
   const isPin = state.pin && !byPassword;
   return (
     <EntranceFrame night={<NightNote />}>
-      <h1 className="text-3xl">Welcome back</h1>
+      <h1 className="text-3xl">{say("welcome-back")}</h1>
       {isPin ? (
         <PinGate onSignedIn={onSignedIn} onPassword={() => setByPassword(true)} onTried={onTried} />
       ) : (
@@ -60,8 +61,8 @@ export function Gate({ state, openAt, onSignedIn, onTried }: GateProps): ReactNo
 
 function enoughWords({ keyholders }: StateView): string {
   return keyholders
-    ? `The recovery code from your sheet is enough, or ${keyholders.threshold} of your keyholders’ shares.`
-    : "The recovery code from your sheet is enough.";
+    ? say("recovery-code-from-your-sheet", { threshold: keyholders.threshold })
+    : say("recovery-code-from-your-sheet-is");
 }
 
 interface PasswordGateProps extends GateProps {
@@ -86,11 +87,11 @@ function PasswordGate({ state, openAt, onSignedIn, onTried, onBlocked, onForgott
   const problem = signIn.error
     ? signIn.error instanceof ApiError
       ? signIn.error.message
-      : "That did not work. Nothing was changed."
+      : say("that-did-not-work-nothing-was")
     : null;
   return (
     <>
-      <p className="mt-2 text-mute">Sign in to see your folders and open them.</p>
+      <p className="mt-2 text-mute">{say("sign-in-see-your-folders")}</p>
       {state.ownDataTrouble && (
         <div className="mt-4">
           <Trouble words={state.ownDataTrouble} />
@@ -104,7 +105,7 @@ function PasswordGate({ state, openAt, onSignedIn, onTried, onBlocked, onForgott
         }}
       >
         <PasswordField
-          label="Master password"
+          label={say("master-password")}
           autoFocus
           autoComplete="current-password"
           value={password}
@@ -113,7 +114,7 @@ function PasswordGate({ state, openAt, onSignedIn, onTried, onBlocked, onForgott
         />
         {state.hint && (
           <p className="!mt-2 text-[13px] text-mute">
-            Your hint: <span className="font-medium text-ink">{state.hint}</span>
+            {say("your-hint")} <span className="font-medium text-ink">{state.hint}</span>
           </p>
         )}
         <Button
@@ -123,13 +124,13 @@ function PasswordGate({ state, openAt, onSignedIn, onTried, onBlocked, onForgott
           className="w-full"
           disabled={signIn.isPending || wait > 0 || password === ""}
         >
-          {signIn.isPending ? "Opening…" : wait > 0 ? `Wait ${duration(wait / 1000)}` : "Sign in"}
+          {signIn.isPending ? say("opening") : wait > 0 ? say("wait", { wait: duration(wait / 1000) }) : say("sign-in")}
         </Button>
       </form>
       <div className="mt-4 min-h-12 text-[13px]" role="status">
         {state.failedTries > 0 && (
           <p className="rounded-lg bg-ochre-soft px-3 py-2 text-ochre">
-            {count(state.failedTries, "wrong password")} since the last sign-in. Each one makes the next wait longer.
+            {say("wrong-passwords-since-last-sign", { failedTries: state.failedTries })}
           </p>
         )}
       </div>
@@ -138,7 +139,7 @@ function PasswordGate({ state, openAt, onSignedIn, onTried, onBlocked, onForgott
         onClick={onForgotten}
         className="mt-2 self-start text-sm font-medium text-dusk underline underline-offset-4"
       >
-        I forgot my master password
+        {say("i-forgot-my-master-password")}
       </button>
     </>
   );
@@ -155,14 +156,12 @@ function LeftOpen({ folders, onClosed }: { readonly folders: number; readonly on
       className="mt-6 rounded-xl border border-clay/40 bg-clay-soft px-4 py-3 text-sm"
     >
       <h2 id="left-open" className="font-semibold text-clay">
-        {count(folders, "folder")} {folders === 1 ? "lies" : "lie"} open
+        {say("folders-lie-open", { folders })}
       </h2>
-      <p className="mt-1">Anybody at this keyboard can read what lies open. Locking needs no password.</p>
-      {left > 0 && (
-        <p className="mt-1 font-medium">{count(left, "folder")} could not be locked now. Sign in to see why.</p>
-      )}
+      <p className="mt-1">{say("anybody-at-this-keyboard-can")}</p>
+      {left > 0 && <p className="mt-1 font-medium">{say("folders-could-not-be-locked", { left })}</p>}
       <Button className="mt-2" disabled={close.isPending} onClick={() => close.mutate()}>
-        {close.isPending ? "Locking…" : "Close up"}
+        {close.isPending ? say("locking") : say("close-up")}
       </Button>
     </section>
   );
@@ -171,10 +170,8 @@ function LeftOpen({ folders, onClosed }: { readonly folders: number; readonly on
 function NightNote(): ReactNode {
   return (
     <>
-      <h2 className="text-2xl leading-tight">Nothing here says what you keep, or where.</h2>
-      <p className="mt-3 text-sm text-night-mute">
-        Names, places and history are encrypted on this computer. The password is in nobody&rsquo;s hands but yours.
-      </p>
+      <h2 className="text-2xl leading-tight">{say("nothing-here-says-what-you")}</h2>
+      <p className="mt-3 text-sm text-night-mute">{say("names-places-and-history-are")}</p>
     </>
   );
 }

@@ -5,6 +5,7 @@ import type { SignedIn } from "@eremos/server/contract";
 import { ApiError, api } from "@/lib/api";
 import { Button } from "@/ui/button";
 import { PasswordField } from "@/ui/field";
+import { say } from "@eremos/words/page/entrance";
 
 interface PinGateProps {
   readonly onSignedIn: (signedIn: SignedIn) => void;
@@ -27,11 +28,11 @@ export function PinGate({ onSignedIn, onPassword, onTried }: PinGateProps): Reac
   const problem = back.error
     ? back.error instanceof ApiError
       ? back.error.message
-      : "That did not work. Nothing was changed."
+      : say("that-did-not-work-nothing-was")
     : null;
   return (
     <>
-      <p className="mt-2 text-mute">You were signed out because nobody touched the page. Your PIN leads back in.</p>
+      <p className="mt-2 text-mute">{say("you-were-signed-out-because")}</p>
       <form
         className="mt-7 space-y-4"
         onSubmit={(event) => {
@@ -40,7 +41,7 @@ export function PinGate({ onSignedIn, onPassword, onTried }: PinGateProps): Reac
         }}
       >
         <PasswordField
-          label="PIN"
+          label={say("pin")}
           autoFocus
           inputMode="numeric"
           autoComplete="off"
@@ -49,10 +50,10 @@ export function PinGate({ onSignedIn, onPassword, onTried }: PinGateProps): Reac
           problem={problem}
         />
         <Button tone="dusk" size="large" type="submit" className="w-full" disabled={pin === "" || back.isPending}>
-          Go on
+          {say("go-on")}
         </Button>
         <Button tone="quiet" className="w-full" onClick={onPassword}>
-          Use the master password instead
+          {say("use-master-password-instead")}
         </Button>
       </form>
     </>

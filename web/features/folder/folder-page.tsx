@@ -25,8 +25,9 @@ import { Confirm } from "@/ui/dialog";
 import { Doorway } from "@/ui/doorway";
 import { Time } from "@/ui/time";
 import { api } from "@/lib/api";
-import { count, formatBytes } from "@/lib/format";
+import { formatBytes } from "@/lib/format";
 import { KEYS, isRunning, useJobs, useVerb } from "@/lib/queries";
+import { say } from "@eremos/words/page/folder";
 
 export function FolderPage({ id }: { readonly id: string }): ReactNode {
   const folders = useQuery({ queryKey: KEYS.folders, queryFn: api.folders });
@@ -39,7 +40,7 @@ export function FolderPage({ id }: { readonly id: string }): ReactNode {
     <main className="h-full overflow-y-auto px-6 py-5 lg:px-10">
       <Link href="/" className="inline-flex items-center gap-1.5 text-sm font-medium text-dusk hover:underline">
         <ArrowLeft className="size-4" aria-hidden />
-        Desk
+        {say("desk")}
       </Link>
       <div className="mt-3 grid max-w-[1120px] gap-8 lg:grid-cols-[minmax(0,1fr)_300px]">
         <div className="min-w-0 space-y-8">
@@ -62,12 +63,10 @@ export function FolderPage({ id }: { readonly id: string }): ReactNode {
 function NotProtected(): ReactNode {
   return (
     <main className="p-10">
-      <h1 className="text-2xl">This folder is not protected</h1>
-      <p className="mt-2 max-w-md text-mute">
-        It may have been released since, or the address belongs to another owner&rsquo;s Eremos. Nothing was touched.
-      </p>
+      <h1 className="text-2xl">{say("this-folder-is-not-protected")}</h1>
+      <p className="mt-2 max-w-md text-mute">{say("it-may-have-been-released")}</p>
       <Link href="/" className="mt-4 inline-block font-semibold text-dusk underline underline-offset-4">
-        Back to the Desk
+        {say("back-desk")}
       </Link>
     </main>
   );
@@ -93,12 +92,7 @@ function Head({ folder, job }: { readonly folder: FolderView; readonly job: JobV
           <TimeLeft folder={folder} />.
         </p>
       )}
-      {folder.isCramped && (
-        <p className="mt-1 text-sm text-ochre">
-          There is no room on this disk for the encrypted copy beside the open one. Opening goes file by file: nothing
-          can get lost, but while it is open you can&apos;t put it back as it was at the last lock.
-        </p>
-      )}
+      {folder.isCramped && <p className="mt-1 text-sm text-ochre">{say("there-is-no-room-on")}</p>}
       {job ? (
         <div className="mt-4 rounded-xl border border-line bg-sheet p-4">
           <JobProgress job={job} />
@@ -113,7 +107,7 @@ function Head({ folder, job }: { readonly folder: FolderView; readonly job: JobV
               router.push("/");
             }}
           >
-            Show on the Desk
+            {say("show-on-desk")}
           </Button>
         </div>
       )}
@@ -123,30 +117,24 @@ function Head({ folder, job }: { readonly folder: FolderView; readonly job: JobV
 
 function sentenceOf(folder: FolderView): string {
   if (folder.attention !== null) return folder.attention;
-  if (folder.state === "open")
-    return "It lies open at its place: anybody at this computer can read and change it until you lock it. Changes are kept when you do.";
+  if (folder.state === "open") return say("it-lies-open-at-its");
   if (folder.state === "locked") return lockedSentence(folder);
-  if (folder.state === "away")
-    return "Its drive is away, or the directory it lies in is. It comes back by itself with it, at another path too.";
-  return "Something is being done with it right now.";
+  if (folder.state === "away") return say("its-drive-is-away-or");
+  return say("something-is-being-done-with");
 }
 
 function lockedSentence({ guard, visibility, cover }: FolderView): string {
   const where = {
-    view: cover === null ? "is at its place" : `stands at its place as ${cover}`,
-    hidden: "has no name at its place",
-    tucked: "is tucked away, and nothing is left at its place",
+    view: cover === null ? say("is-at-its-place") : say("stands-at-its-place-as", { cover }),
+    hidden: say("has-no-name-at-its"),
+    tucked: say("is-tucked-away-and-nothing"),
   }[visibility];
   const { encrypts, hasBars } = traitsOf(guard);
-  if (hasBars)
-    return `It ${where}, and the system refuses what you ruled out. Its contents are not encrypted. Opening gives back the permissions there were.`;
-  if (!encrypts)
-    return `It ${where}. Its contents are not encrypted: whoever finds it can read them. Opening brings it back at the same path.`;
-  if (visibility === "hidden")
-    return "It is locked, and its name is gone from its place. Opening it brings the same files back at the same path.";
-  if (visibility === "tucked")
-    return "It is locked and tucked away: nothing is left at its place. Opening it brings the same files back at the same path.";
-  return `It is locked in view: it ${where}, and holds one page. Opening it brings the same files back.`;
+  if (hasBars) return say("it-and-system-refuses-what", { where });
+  if (!encrypts) return say("it-its-contents-are-not", { where });
+  if (visibility === "hidden") return say("it-is-locked-and-its");
+  if (visibility === "tucked") return say("it-is-locked-and-tucked");
+  return say("it-is-locked-in-view", { where });
 }
 
 /** Changed at once while it is locked; from the next lock on while it lies open. */
@@ -155,7 +143,7 @@ function Shows({ folder }: { readonly folder: FolderView }): ReactNode {
   const set = useVerb((protection: Protection) => api.setProtection(folder.id, protection, null));
   const rework = useWithSecret(
     folder,
-    "Change it",
+    say("change-it"),
     (secret, protection: Protection) => api.setProtection(folder.id, protection, secret),
     folder.hasPassword,
   );
@@ -169,17 +157,19 @@ function Shows({ folder }: { readonly folder: FolderView }): ReactNode {
   return (
     <section aria-labelledby="shows">
       <h2 id="shows" className="mb-2 text-lg">
-        While it is locked
+        {say("while-it-is-locked")}
       </h2>
       <ProtectionChoice value={folder} disabled={set.pending || rework.pending} onChoose={choose} />
-      {folder.state === "open" && (
-        <p className="mt-2 text-sm text-mute">What you choose holds from its next lock on.</p>
-      )}
+      {folder.state === "open" && <p className="mt-2 text-sm text-mute">{say("what-you-choose-holds-from")}</p>}
       <Confirm
         open={asking !== null}
         onOpenChange={(open) => !open && setAsking(null)}
-        title={asking && isEncrypting(asking) ? `Seal ${folder.name}?` : `Take the encryption off ${folder.name}?`}
-        action={asking && isEncrypting(asking) ? "Seal it" : "Change it"}
+        title={
+          asking && isEncrypting(asking)
+            ? say("seal", { name: folder.name })
+            : say("take-encryption-off", { name: folder.name })
+        }
+        action={asking && isEncrypting(asking) ? say("seal-it") : say("change-it")}
         tone="dusk"
         onConfirm={() => asking && rework.run(asking)}
       >
@@ -192,51 +182,41 @@ function Shows({ folder }: { readonly folder: FolderView }): ReactNode {
 
 /** From sealed to another guard, or back: every file is written anew. */
 function ReworkWords({ folder, to }: { readonly folder: FolderView; readonly to: Protection | null }): ReactNode {
-  if (to && isEncrypting(to))
-    return (
-      <p>
-        Every file is read and encrypted, which takes a while for a large folder. Until that is done no other account
-        gets in; cut off half way, it is finished when Eremos next starts.
-      </p>
-    );
+  if (to && isEncrypting(to)) return <p>{say("every-file-is-read-and")}</p>;
   return (
     <>
       <p>
-        {count(folder.files, "file")}, {formatBytes(folder.bytes)}, {folder.files === 1 ? "is" : "are"} decrypted to the
-        disk, and the folder is {to && traitsOf(to.guard).word} then. No other account gets in meanwhile; cut off half
-        way, it is finished when Eremos next starts.
+        {say("files-are-decrypted-disk-and", { files: folder.files, bytes: formatBytes(folder.bytes) })}{" "}
+        {to && traitsOf(to.guard).word} {say("then-no-other-account-gets")}
       </p>
-      <p>
-        After that it is not encrypted: an administrator, or whoever holds the disk, can read it.
-        {folder.hasPassword && " It has no password of its own any more."}
-      </p>
+      <p>{say("after-that-it-is-not", { hasPassword: folder.hasPassword })}</p>
     </>
   );
 }
 
 function Facts({ folder }: { readonly folder: FolderView }): ReactNode {
   const rows: readonly (readonly [string, ReactNode])[] = [
-    ["State", conditionWord(folder)],
-    ["Guard", guardWords(folder)],
+    [say("state"), conditionWord(folder)],
+    [say("guard"), guardWords(folder)],
     ...(folder.kind === "folder"
       ? []
-      : [["Kind", folder.kind === "file" ? "a single file" : "a drive\u2019s contents"] as const]),
+      : [[say("kind"), folder.kind === "file" ? say("single-file") : say("drives-contents")] as const]),
     [
-      "Holds",
+      say("holds"),
       !isEncrypting(folder)
-        ? "not encrypted, so not counted"
+        ? say("not-encrypted-so-not-counted")
         : folder.files > 0
-          ? `${count(folder.files, "file")}, ${formatBytes(folder.bytes)}`
-          : "not known yet",
+          ? `${say("files", { files: folder.files })}, ${formatBytes(folder.bytes)}`
+          : say("not-known-yet"),
     ],
-    ["Protected", <Time key="p" at={folder.protectedAt} />],
-    ["Last locked", folder.lockedAt ? <Time key="l" at={folder.lockedAt} /> : "never"],
-    ["Last opened", folder.openedAt ? <Time key="o" at={folder.openedAt} /> : "never"],
+    [say("protected"), <Time key="p" at={folder.protectedAt} />],
+    [say("last-locked"), folder.lockedAt ? <Time key="l" at={folder.lockedAt} /> : "never"],
+    [say("last-opened"), folder.openedAt ? <Time key="o" at={folder.openedAt} /> : "never"],
     ...(folder.waysBack
-      ? [["Ways back", <WaysBack key="w" ways={folder.waysBack} hasPassword={folder.hasPassword} />] as const]
+      ? [[say("ways-back"), <WaysBack key="w" ways={folder.waysBack} hasPassword={folder.hasPassword} />] as const]
       : []),
     [
-      "On the disk as",
+      say("on-disk-as"),
       <span key="r" className="break-all">
         {folder.realPath}
       </span>,
@@ -268,18 +248,21 @@ function WaysBack({
   const tried = (at: number | null): ReactNode =>
     at === null ? (
       <Link href="/ways-back#practice" className="text-dusk underline underline-offset-4">
-        not tried yet
+        {say("not-tried-yet")}
       </Link>
     ) : (
       <>
-        tried <Time at={at} />
+        {say("tried")} <Time at={at} />
       </>
     );
   return (
     <>
-      {ways.count}: {hasPassword ? "master and own password together" : "master password"}; recovery code,{" "}
-      {tried(ways.codeProvenAt)}
-      {ways.hasKeyholders && <>; keyholders&rsquo; shares, {tried(ways.sharesProvenAt)}</>}
+      {say("master-and-own-password-together", { count: ways.count, hasPassword })} {tried(ways.codeProvenAt)}
+      {ways.hasKeyholders && (
+        <>
+          {say("keyholders-shares")} {tried(ways.sharesProvenAt)}
+        </>
+      )}
     </>
   );
 }
@@ -289,7 +272,7 @@ function ReleaseBox({ folder }: { readonly folder: FolderView }): ReactNode {
   const [asking, setAsking] = useState(false);
   const release = useWithSecret(
     folder,
-    "Release it",
+    say("release-it"),
     async (secret) => {
       await api.release(folder.id, secret);
       router.push("/");
@@ -298,26 +281,21 @@ function ReleaseBox({ folder }: { readonly folder: FolderView }): ReactNode {
   );
   return (
     <div className="rounded-xl border border-line p-4 text-sm">
-      <h2 className="font-sans text-sm font-semibold">Release</h2>
-      <p className="mt-1 text-[13px] text-mute">
-        Takes the protection off for good. The folder is an ordinary one again, exactly as it was.
-      </p>
+      <h2 className="font-sans text-sm font-semibold">{say("release")}</h2>
+      <p className="mt-1 text-[13px] text-mute">{say("takes-protection-off-for-good")}</p>
       <Button size="small" className="mt-3" onClick={() => setAsking(true)}>
-        Release…
+        {say("release-2")}
       </Button>
       <Confirm
         open={asking}
         onOpenChange={setAsking}
-        title={`Release ${folder.name}?`}
-        action="Release it"
+        title={say("release-3", { name: folder.name })}
+        action={say("release-it")}
         tone="dusk"
         onConfirm={() => release.run()}
       >
-        <p>What stays: every file, at {folder.path}, with its names, times and permissions.</p>
-        <p>
-          What goes: {isEncrypting(folder) ? "the encrypted copy and " : ""}everything Eremos added. After that anybody
-          at this computer can read the folder. You can lock it again at any time.
-        </p>
+        <p>{say("what-stays-every-file-at", { path: folder.path })}</p>
+        <p>{say("what-goes-encrypted-copy-and", { isEncrypting: isEncrypting(folder) })}</p>
       </Confirm>
       {release.dialog}
     </div>

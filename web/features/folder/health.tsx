@@ -12,22 +12,24 @@ import { Button } from "@/ui/button";
 import { Choices } from "@/ui/choice";
 import { Dialog } from "@/ui/dialog";
 import { Time } from "@/ui/time";
+import { say } from "@eremos/words/page/folder";
 
 interface HealthProps {
   readonly folder: FolderView;
   readonly jobs: readonly JobView[];
 }
 
-const NOT_YET =
-  "A check verifies the encrypted copy, and changes nothing: a sample in seconds, or every byte. Mending writes damaged records anew, from their copies.";
+const NOT_YET = say("check-verifies-encrypted-copy-and");
 
 /** Whether the encrypted copy is whole, and what is done about damage before and after it happens. */
 export function Health({ folder, jobs }: HealthProps): ReactNode {
-  const check = useWithSecret(folder, "Check it", (secret, sample: boolean) => api.check(folder.id, secret, sample));
-  const mend = useWithSecret(folder, "Mend it", async (secret) => {
+  const check = useWithSecret(folder, say("check-it"), (secret, sample: boolean) =>
+    api.check(folder.id, secret, sample),
+  );
+  const mend = useWithSecret(folder, say("mend-it"), async (secret) => {
     const { mended } = await api.mend(folder.realPath, secret);
     toast.success(
-      mended.length === 0 ? "Its records are whole: there was nothing to mend." : `Written anew: ${mended.join(", ")}.`,
+      mended.length === 0 ? say("its-records-are-whole-there") : say("written-anew", { mended: mended.join(", ") }),
     );
   });
   if (!isEncrypting(folder)) return null;
@@ -36,7 +38,7 @@ export function Health({ folder, jobs }: HealthProps): ReactNode {
   return (
     <section aria-labelledby="health">
       <h2 id="health" className="text-lg">
-        Health
+        {say("health")}
       </h2>
       <div className="mt-2 divide-y divide-line rounded-xl border border-line bg-sheet">
         <div className="px-4 py-3">
@@ -51,13 +53,13 @@ export function Health({ folder, jobs }: HealthProps): ReactNode {
           </p>
           <div className="mt-3 flex flex-wrap gap-2">
             <Button size="small" disabled={check.pending || isBusy} onClick={() => check.run(true)}>
-              Check a sample
+              {say("check-sample")}
             </Button>
             <Button size="small" disabled={check.pending || isBusy} onClick={() => check.run(false)}>
-              Check every byte
+              {say("check-every-byte")}
             </Button>
             <Button size="small" disabled={mend.pending || isBusy} onClick={() => mend.run()}>
-              Mend its records
+              {say("mend-its-records")}
             </Button>
           </div>
         </div>
@@ -71,12 +73,15 @@ export function Health({ folder, jobs }: HealthProps): ReactNode {
 
 function lastCheckWords({ lastCheck }: FolderView): string | null {
   if (!lastCheck) return null;
-  if (!lastCheck.ok)
-    return "The last check found damage. Check it again to see where; what is whole comes out in any case.";
-  return lastCheck.sample ? "Whole, as far as a sample tells, looked at" : "Whole, every byte checked";
+  if (!lastCheck.ok) return say("last-check-found-damage-check");
+  return lastCheck.sample ? say("whole-as-far-as-sample") : say("whole-every-byte-checked");
 }
 
-const NAMES: Readonly<Record<Insurance, string>> = { light: "A little", standard: "Usual", strong: "Much" };
+const NAMES: Readonly<Record<Insurance, string>> = {
+  light: say("little"),
+  standard: say("usual"),
+  strong: say("much"),
+};
 
 function InsuranceRow({ folder, isBusy }: { readonly folder: FolderView; readonly isBusy: boolean }): ReactNode {
   const [isChoosing, setChoosing] = useState(false);
@@ -86,28 +91,28 @@ function InsuranceRow({ folder, isBusy }: { readonly folder: FolderView; readonl
     staleTime: 0,
     enabled: folder.state !== "away" && folder.state !== "missing",
   }).data;
-  const repair = useWithSecret(folder, "Find and repair", (secret) => api.repair(folder.id, secret));
+  const repair = useWithSecret(folder, say("find-and-repair"), (secret) => api.repair(folder.id, secret));
   if (!view) return null;
   return (
     <div className="flex flex-wrap items-center justify-between gap-3 px-4 py-3">
       <p className="min-w-0 flex-1 basis-72 text-sm">
-        <span className="font-semibold">Insurance</span> <span className="text-mute">{wordsFor(view)}</span>
+        <span className="font-semibold">{say("insurance")}</span> <span className="text-mute">{wordsFor(view)}</span>
       </p>
       <div className="flex gap-2">
         {view.now && (
           <Button size="small" disabled={repair.pending || isBusy} onClick={() => repair.run()}>
-            Find and repair
+            {say("find-and-repair")}
           </Button>
         )}
         <Button size="small" disabled={isBusy || folder.state !== "locked"} onClick={() => setChoosing(true)}>
-          {view.now ? "Change…" : "Insure it…"}
+          {view.now ? say("change") : say("insure-it")}
         </Button>
       </div>
       <Dialog
         open={isChoosing}
         onOpenChange={setChoosing}
-        title={`Insurance for ${folder.name}`}
-        description="A disk that ages, a bad stick or a cut-off copy spoils parts of files. Insurance keeps a little more beside the encrypted copy, from which Eremos writes spoilt parts anew, byte for byte."
+        title={say("insurance-for", { name: folder.name })}
+        description={say("disk-that-ages-bad-stick")}
       >
         <Choose view={view} folder={folder} onDone={() => setChoosing(false)} />
       </Dialog>
@@ -117,12 +122,14 @@ function InsuranceRow({ folder, isBusy }: { readonly folder: FolderView; readonl
 }
 
 function wordsFor({ now }: InsuranceView): string {
-  if (!now) return "none. Damage to the disk would cost the files it hits.";
-  const rest =
-    now.uncovered > 0
-      ? ` ${formatBytes(now.uncovered)} are not covered yet, for want of room; the next lock tries again.`
-      : "";
-  return `takes ${formatBytes(now.costs)}. Repairs damage of up to ${formatBytes(now.burst)} in one place, or any ${now.scattered} spoilt places of up to 4 KB; usually many more.${rest}`;
+  if (!now) return say("none-damage-disk-would-cost");
+  const rest = now.uncovered > 0 ? say("are-not-covered-yet-for", { uncovered: formatBytes(now.uncovered) }) : "";
+  return say("takes-repairs-damage-up-in", {
+    costs: formatBytes(now.costs),
+    burst: formatBytes(now.burst),
+    scattered: now.scattered,
+    rest,
+  });
 }
 
 function Choose({
@@ -144,7 +151,7 @@ function Choose({
   return (
     <div className="mt-5 space-y-4">
       <Choices
-        label="How much"
+        label={say("how-much")}
         columns="two"
         value={chosen}
         onChoose={setChosen}
@@ -152,26 +159,24 @@ function Choose({
           ...view.choices.map(({ insurance, costs, burst, scattered }) => ({
             value: insurance,
             title: `${NAMES[insurance]}, ${formatBytes(costs)}`,
-            text: `Repairs up to ${formatBytes(burst)} in one place, or any ${scattered} spoilt places of up to 4 KB, wherever they are.`,
+            text: say("repairs-up-in-one-place", { burst: formatBytes(burst), scattered }),
           })),
           {
             value: "none" as const,
-            title: "None",
-            text: "Nothing more on the disk. Damage costs the files it hits; all others come out.",
+            title: say("none"),
+            text: say("nothing-more-on-disk-damage"),
           },
         ]}
       />
-      <p className="text-[13px] text-mute">
-        It is kept up by itself with every lock. It is no backup: a lost disk is lost with it.
-      </p>
+      <p className="text-[13px] text-mute">{say("it-is-kept-up-by")}</p>
       <div className="flex justify-end gap-2">
-        <Button onClick={onDone}>Not now</Button>
+        <Button onClick={onDone}>{say("not-now")}</Button>
         <Button
           tone="dusk"
           disabled={insure.pending || chosen === (view.chosen ?? "none")}
           onClick={() => insure.run()}
         >
-          {chosen === "none" ? "Take it off" : "Insure it"}
+          {chosen === "none" ? say("take-it-off") : say("insure-it-2")}
         </Button>
       </div>
     </div>

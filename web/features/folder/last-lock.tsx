@@ -8,6 +8,7 @@ import { api } from "@/lib/api";
 import { useVerb } from "@/lib/queries";
 import { Button } from "@/ui/button";
 import { Confirm } from "@/ui/dialog";
+import { say } from "@eremos/words/page/folder";
 
 interface Shown extends LastLockView {
   readonly secret: FolderSecret | null;
@@ -17,7 +18,7 @@ interface Shown extends LastLockView {
 export function LastLock({ folder }: { readonly folder: FolderView }): ReactNode {
   const [shown, setShown] = useState<Shown | null>(null);
   const [asking, setAsking] = useState<readonly VisitEntry[] | "everything" | null>(null);
-  const look = useWithSecret(folder, "Show it", async (secret) =>
+  const look = useWithSecret(folder, say("show-it"), async (secret) =>
     setShown({ ...(await api.lastLock(folder.id, secret)), secret }),
   );
   const back = useVerb(async (entries: readonly VisitEntry[] | "everything") => {
@@ -34,12 +35,12 @@ export function LastLock({ folder }: { readonly folder: FolderView }): ReactNode
   return (
     <section aria-labelledby="last-lock">
       <h2 id="last-lock" className="text-lg">
-        Since it was locked last
+        {say("since-it-was-locked-last")}
       </h2>
       <div className="mt-1 mb-2 flex flex-wrap items-center justify-between gap-3">
-        <p className="text-sm text-mute">What came, changed and went since it lies open, by names, sizes and times.</p>
+        <p className="text-sm text-mute">{say("what-came-changed-and-went")}</p>
         <Button size="small" disabled={look.pending} onClick={() => look.run()}>
-          {shown ? "Look again" : "Show what changed"}
+          {shown ? say("look-again") : say("show-what-changed")}
         </Button>
       </div>
       {shown && (
@@ -51,12 +52,12 @@ export function LastLock({ folder }: { readonly folder: FolderView }): ReactNode
         open={asking !== null}
         onOpenChange={(open) => !open && setAsking(null)}
         title={wordsFor(asking)}
-        action="Put it back"
+        action={say("put-it-back")}
         tone="dusk"
         onConfirm={() => asking && back.run(asking)}
       >
-        <p>{folder.name} is locked as it is now, put back, and opened again. Close what you have open in it first.</p>
-        <p>Nothing is lost: what is there now is kept as an earlier state, and a visit brings it back.</p>
+        <p>{say("is-locked-as-it-is", { name: folder.name })}</p>
+        <p>{say("nothing-is-lost-what-is")}</p>
       </Confirm>
       {look.dialog}
     </section>
@@ -65,6 +66,8 @@ export function LastLock({ folder }: { readonly folder: FolderView }): ReactNode
 
 function wordsFor(asking: readonly VisitEntry[] | "everything" | null): string {
   const [only] = asking === "everything" || asking === null ? [] : asking;
-  if (!only) return "Put everything back as it was?";
-  return only.change === "added" ? `Take ${only.name} away?` : `Put ${only.name} back as it was?`;
+  if (!only) return say("put-everything-back-as-it");
+  return only.change === "added"
+    ? say("take-away", { name: only.name })
+    : say("put-back-as-it-was", { name: only.name });
 }

@@ -6,6 +6,7 @@ import { RulesForm } from "@/parts/folders/rules-form";
 import { api } from "@/lib/api";
 import { KEYS, useVerb } from "@/lib/queries";
 import { Button } from "@/ui/button";
+import { say } from "@eremos/words/page/folder";
 
 /** What happens to this folder when it is left open: its own rules, or those set for all. */
 export function LeftOpen({ folder }: { readonly folder: FolderView }): ReactNode {
@@ -15,18 +16,13 @@ export function LeftOpen({ folder }: { readonly folder: FolderView }): ReactNode
   return (
     <section aria-labelledby="left-open">
       <h2 id="left-open" className="text-lg">
-        When it is left open
+        {say("when-it-is-left-open")}
       </h2>
-      <p className="mt-1 mb-2 text-sm text-mute">
-        {folder.rules
-          ? "It locks by itself by rules of its own."
-          : "It locks by itself as set for all folders. A change here is for this one alone."}{" "}
-        A folder in use is not torn away: it waits, and says for which program.
-      </p>
+      <p className="mt-1 mb-2 text-sm text-mute">{say("it-locks-by-itself-by", { isRules: Boolean(folder.rules) })}</p>
       <RulesForm rules={folder.rules ?? settings.preferences.rules} disabled={set.pending} onChange={set.run} />
       {folder.rules && (
         <Button size="small" className="mt-2" disabled={set.pending} onClick={() => set.run(null)}>
-          As for all folders
+          {say("as-for-all-folders")}
         </Button>
       )}
     </section>

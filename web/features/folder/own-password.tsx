@@ -9,6 +9,7 @@ import { api } from "@/lib/api";
 import { useGuarded } from "@/lib/guarded";
 import { Button } from "@/ui/button";
 import { Dialog } from "@/ui/dialog";
+import { say } from "@eremos/words/page/folder";
 
 type Change = "set" | "take-off";
 
@@ -19,35 +20,37 @@ export function OwnPassword({ folder }: { readonly folder: FolderView }): ReactN
   return (
     <section aria-labelledby="own-password">
       <h2 id="own-password" className="text-lg">
-        A password of its own
+        {say("password-its-own")}
       </h2>
       <div className="mt-2 flex flex-wrap items-center justify-between gap-3 rounded-xl border border-line bg-sheet px-4 py-3">
         <p className="min-w-0 flex-1 text-sm">
           {folder.hasPassword ? (
             <>
-              It opens only with the master password and its own together, or with the recovery code.
-              {folder.passwordHint !== null && <span className="text-mute"> Hint: {folder.passwordHint}</span>}
+              {say("it-opens-only-with-master")}
+              {folder.passwordHint !== null && (
+                <span className="text-mute"> {say("hint", { passwordHint: folder.passwordHint })}</span>
+              )}
             </>
           ) : (
-            "None: whoever is signed in can open it. With one, it stays closed to somebody who finds you signed in."
+            say("none-whoever-is-signed-in")
           )}
         </p>
         <span className="flex gap-2">
           {folder.hasPassword && (
             <Button size="small" onClick={() => setChanging("take-off")}>
-              Take it off…
+              {say("take-it-off-2")}
             </Button>
           )}
           <Button size="small" onClick={() => setChanging("set")}>
-            {folder.hasPassword ? "Change it…" : "Set one…"}
+            {folder.hasPassword ? say("change-it-2") : say("set-one")}
           </Button>
         </span>
       </div>
       <Dialog
         open={changing !== null}
         onOpenChange={(open) => !open && setChanging(null)}
-        title={changing === "take-off" ? "Take the folder\u2019s password off" : `A password for ${folder.name}`}
-        description="Nothing is encrypted anew. Copies of the folder made earlier go on opening as they did."
+        title={changing === "take-off" ? say("take-folders-password-off") : say("password-for", { name: folder.name })}
+        description={say("nothing-is-encrypted-anew-copies")}
       >
         {changing && <ChangeForm folder={folder} change={changing} onDone={() => setChanging(null)} />}
       </Dialog>
@@ -66,7 +69,7 @@ function ChangeForm({
 }): ReactNode {
   const [secret, setSecret] = useState<FolderSecret>({ kind: "password", password: "" });
   const { chosen, fields } = useNewPassword({
-    label: "New password of this folder",
+    label: say("new-password-this-folder"),
     hintNote: IN_THE_FOLDER,
     autoFocus: !folder.hasPassword,
   });
@@ -81,8 +84,8 @@ function ChangeForm({
     () => {
       toast(
         isSetting
-          ? `${folder.name} needs its own password from now on.`
-          : `${folder.name} opens with the master password alone now.`,
+          ? say("needs-its-own-password-from", { name: folder.name })
+          : say("opens-with-master-password-alone", { name: folder.name }),
       );
       onDone();
     },
@@ -104,9 +107,9 @@ function ChangeForm({
         </p>
       )}
       <div className="flex justify-end gap-2">
-        <Button onClick={onDone}>Not now</Button>
+        <Button onClick={onDone}>{say("not-now")}</Button>
         <Button tone="dusk" type="submit" disabled={!isReady || save.isBlocked}>
-          {save.label(isSetting ? "Set it" : "Take it off")}
+          {save.label(isSetting ? say("set-it") : say("take-it-off"))}
         </Button>
       </div>
     </form>

@@ -6,22 +6,23 @@ import type { ReactNode } from "react";
 import type { FolderView, ReachCell, ReachKind, ReachView } from "@eremos/server/contract";
 import { api } from "@/lib/api";
 import { KEYS } from "@/lib/queries";
+import { say } from "@eremos/words/page/folder";
 
 const WHO: Readonly<Record<ReachKind, string>> = {
-  keyboard: "At this keyboard",
-  "keyboard-hidden-shown": "…with hidden files shown",
-  account: "Another account here",
-  administrator: "An administrator",
-  disk: "Somebody holding the disk",
-  provider: "The provider of a synced directory",
+  keyboard: say("at-this-keyboard"),
+  "keyboard-hidden-shown": say("with-hidden-files-shown"),
+  account: say("another-account-here"),
+  administrator: say("administrator"),
+  disk: say("somebody-holding-disk"),
+  provider: say("provider-synced-directory"),
 };
 
 const COLUMNS = [
-  ["exists", "Sees it"],
-  ["names", "Names in it"],
-  ["reads", "Reads"],
-  ["changes", "Changes"],
-  ["deletes", "Deletes"],
+  ["exists", say("sees-it")],
+  ["names", say("names-in-it")],
+  ["reads", say("reads")],
+  ["changes", say("changes")],
+  ["deletes", say("deletes")],
 ] as const;
 
 /** Who could get how far: a row for each kind of somebody, each answer with its reason. */
@@ -35,11 +36,9 @@ export function WhoSees({ folder }: { readonly folder: FolderView }): ReactNode 
   return (
     <section aria-labelledby="who-sees" className="night rounded-2xl bg-night p-5 text-night-ink">
       <h2 id="who-sees" className="text-lg">
-        Who could get at it
+        {say("who-could-get-at-it")}
       </h2>
-      <p className="text-[13px] text-night-mute">
-        From the disk, its permissions and its state just now. Each answer tells its reason.
-      </p>
+      <p className="text-[13px] text-night-mute">{say("from-disk-its-permissions-and")}</p>
       {seen.data && <Table rows={seen.data} />}
       {seen.error && <p className="mt-3 text-sm text-night-mute">{seen.error.message}</p>}
     </section>
@@ -54,7 +53,7 @@ function Table({ rows }: { readonly rows: readonly ReachView[] }): ReactNode {
           <thead>
             <tr className="text-left text-[12.5px] text-night-mute">
               <th scope="col" className="px-2 pb-2 font-medium">
-                <span className="sr-only">Who</span>
+                <span className="sr-only">{say("who")}</span>
               </th>
               {COLUMNS.map(([column, words]) => (
                 <th key={column} scope="col" className="px-1 pb-2 font-medium">

@@ -5,11 +5,11 @@ import type { SettingsView } from "@eremos/server/contract";
 import { Behind } from "@/parts/secrets/behind";
 import { AT_THE_GATE, useNewPassword } from "@/parts/secrets/new-password";
 import { api } from "@/lib/api";
-import { count } from "@/lib/format";
 import { useGuarded } from "@/lib/guarded";
 import { Button } from "@/ui/button";
 import { Dialog } from "@/ui/dialog";
 import { PasswordField } from "@/ui/field";
+import { say } from "@eremos/words/page/settings";
 
 /** The master password: its hint, the folders that still open with an earlier one, and another password. */
 export function MasterPassword({ settings }: { readonly settings: SettingsView }): ReactNode {
@@ -17,26 +17,26 @@ export function MasterPassword({ settings }: { readonly settings: SettingsView }
   return (
     <section aria-labelledby="master-password">
       <h2 id="master-password" className="text-lg">
-        Master password
+        {say("master-password")}
       </h2>
       <p className="mt-1 text-sm text-mute">
         {settings.hint === null ? (
-          "It has no hint."
+          say("it-has-no-hint")
         ) : (
           <>
-            Hint at the gate: <span className="font-medium text-ink">{settings.hint}</span>
+            {say("hint-at-gate")} <span className="font-medium text-ink">{settings.hint}</span>
           </>
         )}
       </p>
       <Behind folders={settings.behind} />
       <Button className="mt-3" onClick={() => setChanging(true)}>
-        Change it…
+        {say("change-it")}
       </Button>
       <Dialog
         open={changing}
         onOpenChange={setChanging}
-        title="Change the master password"
-        description="The recovery code stays as it is, and nothing is encrypted anew. Copies of folders made earlier go on opening with the present password."
+        title={say("change-master-password")}
+        description={say("recovery-code-stays-as-it")}
       >
         {changing && <ChangeForm onDone={() => setChanging(false)} />}
       </Dialog>
@@ -47,16 +47,16 @@ export function MasterPassword({ settings }: { readonly settings: SettingsView }
 function ChangeForm({ onDone }: { readonly onDone: () => void }): ReactNode {
   const [current, setCurrent] = useState("");
   const { chosen, fields } = useNewPassword({
-    label: "New master password",
-    hintNote: `${AT_THE_GATE} Left empty, the one you have stays.`,
+    label: say("new-master-password"),
+    hintNote: say("left-empty-one-you-have", { atTheGate: AT_THE_GATE }),
   });
   const change = useGuarded(
     () => api.changePassword(current, chosen.password, chosen.hint),
     ({ left }) => {
       toast(
         left.length === 0
-          ? "The master password is changed, in every folder."
-          : `The master password is changed. ${count(left.length, "folder")} out of reach, named on this page: the old one still opens ${left.length === 1 ? "it" : "them"}.`,
+          ? say("master-password-is-changed-in")
+          : say("master-password-is-changed-folders", { left: left.length }),
         { duration: 9000 },
       );
       onDone();
@@ -71,7 +71,7 @@ function ChangeForm({ onDone }: { readonly onDone: () => void }): ReactNode {
       }}
     >
       <PasswordField
-        label="Present master password"
+        label={say("present-master-password")}
         autoFocus
         autoComplete="current-password"
         value={current}
@@ -85,10 +85,10 @@ function ChangeForm({ onDone }: { readonly onDone: () => void }): ReactNode {
       )}
       <div className="flex justify-end gap-2">
         <Button type="button" onClick={onDone}>
-          Not now
+          {say("not-now")}
         </Button>
         <Button tone="dusk" type="submit" disabled={!chosen.ready || current === "" || change.isBlocked}>
-          {change.label("Change it")}
+          {change.label(say("change-it-2"))}
         </Button>
       </div>
     </form>

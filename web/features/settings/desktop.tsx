@@ -5,19 +5,12 @@ import { type ReactNode, useId } from "react";
 import type { DesktopView } from "@eremos/server/contract";
 import { api } from "@/lib/api";
 import { KEYS, showError } from "@/lib/queries";
+import { say } from "@eremos/words/page/settings";
 
 const PARTS: readonly (readonly [keyof DesktopView, string, string])[] = [
-  [
-    "menu",
-    "In the file manager",
-    "\u201cLock with Eremos\u201d and \u201cOpen in Eremos\u201d in the context menu of common file managers. Locking asks for no password.",
-  ],
-  [
-    "start",
-    "Start at log-in",
-    "What a crash or a power cut left open is locked before anybody looks, and the page is there at once.",
-  ],
-  ["applications", "Among the applications", "An entry that starts Eremos and shows this page."],
+  ["menu", say("in-file-manager"), say("lock-with-eremos-and-open")],
+  ["start", say("start-at-log-in"), say("what-crash-or-power-cut")],
+  ["applications", say("among-applications"), say("entry-that-starts-eremos-and")],
 ];
 
 /** Plain files in the account's own directories; each can be taken away again. */
@@ -32,7 +25,7 @@ export function Desktop(): ReactNode {
   return (
     <section aria-labelledby="desktop">
       <h2 id="desktop" className="text-lg">
-        On your desktop
+        {say("on-your-desktop")}
       </h2>
       <div className="mt-2 divide-y divide-line/70 rounded-xl border border-line bg-sheet px-4">
         {PARTS.map(([part, title, text]) => (

@@ -5,16 +5,16 @@ import { toast } from "sonner";
 import type { Effort, SettingsView } from "@eremos/server/contract";
 import { CurrentPassword } from "@/parts/secrets/current-password";
 import { api } from "@/lib/api";
-import { count } from "@/lib/format";
 import { useGuarded } from "@/lib/guarded";
 import { KEYS } from "@/lib/queries";
 import { Choices } from "@/ui/choice";
 import { Dialog } from "@/ui/dialog";
+import { say } from "@eremos/words/page/settings";
 
 const TITLES: readonly (readonly [Effort, string])[] = [
-  ["light", "Light"],
-  ["standard", "Standard"],
-  ["heavy", "Heavy"],
+  ["light", say("light")],
+  ["standard", say("standard")],
+  ["heavy", say("heavy")],
 ];
 const SECONDS_A_DAY = 86_400;
 /** A guesser with money: so many machines like this one. */
@@ -27,39 +27,42 @@ export function Guessing({ hashing }: { readonly hashing: SettingsView["hashing"
   return (
     <section aria-labelledby="guessing">
       <h2 id="guessing" className="text-lg">
-        What guessing costs
+        {say("what-guessing-costs")}
       </h2>
-      <p className="mt-1 mb-2 text-sm text-mute">
-        Each try of your master password takes a while on purpose, whoever tries. The seconds are measured on this
-        computer; a guesser with {MACHINES.toLocaleString("en")} computers like it tries as many passwords as it says.
-        Four words that don&rsquo;t belong together outlast all of that; a single word does not.
-      </p>
+      <p className="mt-1 mb-2 text-sm text-mute">{say("each-try-your-master-password", { machines: MACHINES })}</p>
       <details className="mb-3 text-[13px] text-mute">
-        <summary className="cursor-pointer">Details</summary>
-        Argon2id, with {(hashing.memoryKiB / 1024).toFixed(0)} MiB of memory and {hashing.passes} passes over it.
+        <summary className="cursor-pointer">{say("details")}</summary>
+        {say("argon2id-with-mib-memory-and", {
+          memoryKiB: (hashing.memoryKiB / 1024).toFixed(0),
+          passes: hashing.passes,
+        })}
       </details>
       {efforts ? (
         <Choices<Effort>
-          label="How much work each try is"
+          label={say("how-much-work-each-try")}
           columns="three"
           value={efforts.chosen}
           onChoose={(effort) => effort !== efforts.chosen && setWanted(effort)}
           choices={TITLES.map(([value, title]) => ({
             value,
             title,
-            text: `${efforts.seconds[value].toFixed(1)} s a try. ${MACHINES.toLocaleString("en")} computers: about ${millions((MACHINES * SECONDS_A_DAY) / efforts.seconds[value])} tries a day.`,
+            text: say("s-try-computers-about-tries", {
+              seconds: efforts.seconds[value].toFixed(1),
+              machines: MACHINES,
+              millions: millions((MACHINES * SECONDS_A_DAY) / efforts.seconds[value]),
+            }),
           }))}
         />
       ) : (
         <p className="text-sm text-mute" role="status">
-          Measuring…
+          {say("measuring")}
         </p>
       )}
       <Dialog
         open={wanted !== null}
         onOpenChange={(open) => !open && setWanted(null)}
-        title="Change the work of each try"
-        description="The password stays the same. Copies of folders made earlier keep the present effort."
+        title={say("change-work-each-try")}
+        description={say("password-stays-same-copies-folders")}
       >
         {wanted !== null && <EffortForm effort={wanted} onDone={() => setWanted(null)} />}
       </Dialog>
@@ -68,7 +71,7 @@ export function Guessing({ hashing }: { readonly hashing: SettingsView["hashing"
 }
 
 function millions(tries: number): string {
-  return `${Math.round(tries / 1_000_000).toLocaleString("en")} million`;
+  return say("million", { round: Math.round(tries / 1_000_000) });
 }
 
 function EffortForm({ effort, onDone }: { readonly effort: Effort; readonly onDone: () => void }): ReactNode {
@@ -77,12 +80,12 @@ function EffortForm({ effort, onDone }: { readonly effort: Effort; readonly onDo
     ({ left }) => {
       toast(
         left.length === 0
-          ? "Changed, in every folder."
-          : `Changed. ${count(left.length, "folder")} out of reach, named on this page.`,
+          ? say("changed-in-every-folder")
+          : say("changed-folders-out-reach-named", { left: left.length }),
         { duration: 9000 },
       );
       onDone();
     },
   );
-  return <CurrentPassword action="Change it" verb={change} onCancel={onDone} />;
+  return <CurrentPassword action={say("change-it-2")} verb={change} onCancel={onDone} />;
 }

@@ -7,6 +7,7 @@ import { ApiError, api } from "@/lib/api";
 import { KEYS } from "@/lib/queries";
 import { Button } from "@/ui/button";
 import { Field } from "@/ui/field";
+import { say } from "@eremos/words/page/settings";
 
 /**
  * Places that can't be locked: each with its reason; the owner's own can be added, and what is not critical taken off.
@@ -28,12 +29,9 @@ export function OffLimits({ settings }: { readonly settings: SettingsView }): Re
   return (
     <section aria-labelledby="off-limits">
       <h2 id="off-limits" className="text-lg">
-        Off-limits
+        {say("off-limits")}
       </h2>
-      <p className="mt-1 text-sm text-mute">
-        Places that can&rsquo;t be locked, because the system or Eremos needs them, or because you said so. Folders that
-        are locked already stay as they are.
-      </p>
+      <p className="mt-1 text-sm text-mute">{say("places-that-cant-be-locked")}</p>
       <PathList
         entries={settings.offLimits.map(({ path, reason, removable }) => ({ path, note: reason, removable }))}
         pending={save.isPending}
@@ -42,11 +40,7 @@ export function OffLimits({ settings }: { readonly settings: SettingsView }): Re
       <AddForm
         pending={save.isPending}
         problem={
-          save.error
-            ? save.error instanceof ApiError
-              ? save.error.message
-              : "That did not work. Nothing was changed."
-            : null
+          save.error ? (save.error instanceof ApiError ? save.error.message : say("that-did-not-work-nothing")) : null
         }
         onAdd={(path, reason, done) =>
           save.mutate(
@@ -62,7 +56,7 @@ export function OffLimits({ settings }: { readonly settings: SettingsView }): Re
           disabled={save.isPending}
           onClick={() => save.mutate({ added: [], removed: [] })}
         >
-          Restore the defaults
+          {say("restore-defaults")}
         </Button>
       )}
     </section>
@@ -92,24 +86,24 @@ function AddForm({ pending, problem, onAdd }: AddFormProps): ReactNode {
     >
       <Field
         className="min-w-56 flex-1"
-        label="Another path or pattern"
+        label={say("another-path-or-pattern")}
         autoComplete="off"
         spellCheck={false}
         value={path}
         onChange={(event) => setPath(event.target.value)}
-        note="A full path; * stands for any name, ** for any path."
-        problem={problem ?? (path !== "" && !isPath ? "It must begin with a slash." : null)}
+        note={say("full-path-stands-for-any")}
+        problem={problem ?? (path !== "" && !isPath ? say("it-must-begin-with-slash") : null)}
       />
       <Field
         className="min-w-44 flex-1"
-        label="Why (optional)"
+        label={say("why-optional")}
         autoComplete="off"
         maxLength={200}
         value={reason}
         onChange={(event) => setReason(event.target.value)}
       />
       <Button type="submit" className="mt-7 h-11" disabled={!isPath || pending}>
-        Put it on the list
+        {say("put-it-on-list")}
       </Button>
     </form>
   );

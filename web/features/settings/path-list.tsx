@@ -1,6 +1,7 @@
 "use client";
 import { X } from "lucide-react";
 import type { ReactNode } from "react";
+import { say } from "@eremos/words/page/settings";
 
 interface ListedPath {
   readonly path: string;
@@ -32,8 +33,8 @@ export function PathList({ entries, pending, onTakeOff }: PathListProps): ReactN
               type="button"
               onClick={() => onTakeOff(path)}
               disabled={pending}
-              aria-label={`Take ${path} off the list`}
-              title="Take it off the list"
+              aria-label={say("take-off-list", { path })}
+              title={say("take-it-off-list")}
               className="grid size-9 place-items-center rounded-md text-mute hover:bg-sand hover:text-ink"
             >
               <X className="size-4" aria-hidden />

@@ -6,6 +6,7 @@ import { ApiError, api } from "@/lib/api";
 import { KEYS } from "@/lib/queries";
 import { Button } from "@/ui/button";
 import { PasswordField } from "@/ui/field";
+import { say } from "@eremos/words/page/settings";
 
 /** A PIN for a quick way back after the page signed out by itself. */
 export function PinSection({ hasPin }: { readonly hasPin: boolean }): ReactNode {
@@ -15,30 +16,21 @@ export function PinSection({ hasPin }: { readonly hasPin: boolean }): ReactNode 
     mutationFn: (chosen: string | null) => api.setPin(chosen),
     onSuccess: (_answer, chosen) => {
       setPin("");
-      toast(
-        chosen === null
-          ? "The PIN is gone. An idle sign-out asks for the master password."
-          : "The PIN is set, until you sign out or Eremos stops.",
-        { duration: 9000 },
-      );
+      toast(chosen === null ? say("pin-is-gone-idle-sign") : say("pin-is-set-until-you"), { duration: 9000 });
     },
     onSettled: () => client.invalidateQueries({ queryKey: KEYS.settings }),
   });
   const problem = change.error
     ? change.error instanceof ApiError
       ? change.error.message
-      : "That did not work. Nothing was changed."
+      : say("that-did-not-work-nothing")
     : null;
   return (
     <section aria-labelledby="pin">
       <h2 id="pin" className="text-lg">
-        PIN
+        {say("pin")}
       </h2>
-      <p className="mt-1 text-sm text-mute">
-        A few digits that lead back in after the page signed out because nobody touched it. While one is set, such a
-        sign-out leaves your keys in this computer&rsquo;s memory. Three wrong ones, signing out yourself, or a stop of
-        Eremos wipe keys and PIN; nothing of it is stored.
-      </p>
+      <p className="mt-1 text-sm text-mute">{say("few-digits-that-lead-back")}</p>
       <form
         className="mt-3 flex flex-wrap items-end gap-2"
         onSubmit={(event) => {
@@ -48,7 +40,7 @@ export function PinSection({ hasPin }: { readonly hasPin: boolean }): ReactNode 
       >
         <PasswordField
           className="w-64"
-          label={hasPin ? "Another PIN" : "PIN for this session"}
+          label={hasPin ? say("another-pin") : say("pin-for-this-session")}
           inputMode="numeric"
           autoComplete="off"
           value={pin}
@@ -56,11 +48,11 @@ export function PinSection({ hasPin }: { readonly hasPin: boolean }): ReactNode 
           problem={problem}
         />
         <Button className="mb-1" type="submit" disabled={pin === "" || change.isPending}>
-          {hasPin ? "Change it" : "Set it"}
+          {hasPin ? say("change-it-2") : say("set-it")}
         </Button>
         {hasPin && (
           <Button className="mb-1" disabled={change.isPending} onClick={() => change.mutate(null)}>
-            Remove it
+            {say("remove-it")}
           </Button>
         )}
       </form>

@@ -14,11 +14,12 @@ import { StaySection } from "./stay-section";
 import { PinSection } from "./pin-section";
 import { RecoveryCode } from "./recovery-code";
 import { RulesForm } from "@/parts/folders/rules-form";
+import { say } from "@eremos/words/page/settings";
 
 const THEMES = [
-  ["light", "Light"],
-  ["dark", "Dark"],
-  ["system", "As the desktop"],
+  ["light", say("light")],
+  ["dark", say("dark")],
+  ["system", say("as-desktop")],
 ] as const;
 
 export function SettingsPage(): ReactNode {
@@ -26,7 +27,7 @@ export function SettingsPage(): ReactNode {
   return (
     <main className="h-full overflow-y-auto px-6 py-6 lg:px-10">
       <div className="max-w-[760px] space-y-8 pb-10">
-        <h1 className="text-2xl">Settings</h1>
+        <h1 className="text-2xl">{say("settings")}</h1>
         {settings && (
           <>
             <Look preferences={settings.preferences} />
@@ -40,19 +41,17 @@ export function SettingsPage(): ReactNode {
             <Desktop />
             <section aria-labelledby="data">
               <h2 id="data" className="text-lg">
-                Where things are
+                {say("where-things-are")}
               </h2>
               <dl className="mt-2 rounded-xl border border-line bg-sheet px-4 text-sm">
-                <Row term="Eremos' own data">{settings.dataDirectory}</Row>
+                <Row term={say("eremos-own-data")}>{settings.dataDirectory}</Row>
                 <Row
-                  term={settings.places.length === 1 ? "The place it may protect in" : "The places it may protect in"}
+                  term={settings.places.length === 1 ? say("place-it-may-protect-in") : say("places-it-may-protect-in")}
                 >
                   {settings.places.join(", ")}
                 </Row>
               </dl>
-              <p className="mt-1.5 text-[13px] text-mute">
-                Set when Eremos is started, by EREMOS_DATA and EREMOS_PLACES.
-              </p>
+              <p className="mt-1.5 text-[13px] text-mute">{say("set-when-eremos-is-started")}</p>
             </section>
             <Guessing hashing={settings.hashing} />
             <Synced settings={settings} />
@@ -78,13 +77,13 @@ function Look({ preferences }: { readonly preferences: PreferencesView }): React
   return (
     <section aria-labelledby="look">
       <h2 id="look" className="text-lg">
-        Look
+        {say("look")}
       </h2>
       <ToggleGroup.Root
         type="single"
         value={preferences.theme}
         onValueChange={(value) => THEMES.forEach(([theme]) => theme === value && save.mutate(theme))}
-        aria-label="Theme"
+        aria-label={say("theme")}
         className="mt-2 inline-flex rounded-lg border border-line bg-sheet p-1"
       >
         {THEMES.map(([value, word]) => (
@@ -112,10 +111,10 @@ function KeepEarlier({ preferences }: { readonly preferences: PreferencesView })
   return (
     <section aria-labelledby="keep-earlier">
       <h2 id="keep-earlier" className="text-lg">
-        Earlier states
+        {say("earlier-states")}
       </h2>
       <label className="mt-2 flex flex-wrap items-center gap-2 text-sm">
-        Of each sealed folder, keep
+        {say("each-sealed-folder-keep")}
         <select
           value={preferences.keepEarlier}
           disabled={save.isPending}
@@ -124,15 +123,12 @@ function KeepEarlier({ preferences }: { readonly preferences: PreferencesView })
         >
           {[0, 1, 2, 5, 10, 20].map((number) => (
             <option key={number} value={number}>
-              {number === 0 ? "only the last state" : `the last state and ${number} before it`}
+              {number === 0 ? say("only-last-state") : say("last-state-and-before-it", { number })}
             </option>
           ))}
         </select>
       </label>
-      <p className="mt-1.5 text-[13px] text-mute">
-        Encrypted like the rest; each takes as much room as what changed since. A visit shows them, and puts back what
-        you choose. What is beyond the number goes at the next lock or visit.
-      </p>
+      <p className="mt-1.5 text-[13px] text-mute">{say("encrypted-like-rest-each-takes")}</p>
     </section>
   );
 }
@@ -148,10 +144,10 @@ function CheckEvery({ preferences }: { readonly preferences: PreferencesView }):
   return (
     <section aria-labelledby="check-every">
       <h2 id="check-every" className="text-lg">
-        Checks by itself
+        {say("checks-by-itself")}
       </h2>
       <label className="mt-2 flex flex-wrap items-center gap-2 text-sm">
-        Look at a sample of each sealed folder
+        {say("look-at-sample-each-sealed")}
         <select
           value={preferences.checkEveryDays}
           disabled={save.isPending}
@@ -159,10 +155,10 @@ function CheckEvery({ preferences }: { readonly preferences: PreferencesView }):
           className="h-9 rounded-lg border border-line bg-sheet px-2.5"
         >
           {[
-            [1, "every day"],
-            [7, "every week"],
-            [30, "every month"],
-            [90, "every three months"],
+            [1, say("every-day")],
+            [7, say("every-week")],
+            [30, say("every-month")],
+            [90, say("every-three-months")],
             [0, "never"],
           ].map(([days, words]) => (
             <option key={days} value={days}>
@@ -171,10 +167,7 @@ function CheckEvery({ preferences }: { readonly preferences: PreferencesView }):
           ))}
         </select>
       </label>
-      <p className="mt-1.5 text-[13px] text-mute">
-        While you are signed in and nothing else is being done. Folders with a password of their own are checked from
-        their pages only.
-      </p>
+      <p className="mt-1.5 text-[13px] text-mute">{say("while-you-are-signed-in")}</p>
     </section>
   );
 }
@@ -190,14 +183,12 @@ function LeavingOpen({ preferences }: { readonly preferences: PreferencesView })
   return (
     <section aria-labelledby="leaving-open">
       <h2 id="leaving-open" className="text-lg">
-        When folders are left open
+        {say("when-folders-are-left-open")}
       </h2>
-      <p className="mt-1 mb-2 text-sm text-mute">
-        Forgetting to lock is the normal case. A folder that lies open locks by itself, without a password:
-      </p>
+      <p className="mt-1 mb-2 text-sm text-mute">{say("forgetting-lock-is-normal-case")}</p>
       <RulesForm rules={preferences.rules} disabled={save.isPending} onChange={(rules) => save.mutate({ rules })} />
       <label className="mt-3 flex flex-wrap items-center gap-2 text-sm">
-        Sign out when the page was not touched for
+        {say("sign-out-when-page-was")}
         <select
           className="h-9 rounded-lg border border-line bg-sheet px-2.5"
           value={preferences.idleSignOutMinutes ?? ""}
@@ -209,14 +200,14 @@ function LeavingOpen({ preferences }: { readonly preferences: PreferencesView })
             [1, "a minute"],
             [5, "5 minutes"],
             [15, "15 minutes"],
-            [60, "an hour"],
+            [60, say("hour")],
             [480, "8 hours"],
           ].map(([minutes, words]) => (
             <option key={minutes} value={minutes}>
               {words}
             </option>
           ))}
-          <option value="">never</option>
+          <option value="">{say("never")}</option>
         </select>
       </label>
     </section>

@@ -7,6 +7,7 @@ import { ApiError, api } from "@/lib/api";
 import { KEYS } from "@/lib/queries";
 import { Button } from "@/ui/button";
 import { Field } from "@/ui/field";
+import { say } from "@eremos/words/page/settings";
 
 /**
  * Directories that another program uploads: the Onlooker tells what their provider sees, and nothing is tucked away
@@ -24,18 +25,19 @@ export function Synced({ settings }: { readonly settings: SettingsView }): React
   const isPath = path.startsWith("/");
   const isKnown = [...settings.syncedBefore, ...own].includes(path);
   const entries = [
-    ...settings.syncedBefore.map((known) => ({ path: known, note: "named where Eremos is started", removable: false })),
+    ...settings.syncedBefore.map((known) => ({
+      path: known,
+      note: say("named-where-eremos-is-started"),
+      removable: false,
+    })),
     ...own.map((known) => ({ path: known, note: "", removable: true })),
   ];
   return (
     <section aria-labelledby="synced">
       <h2 id="synced" className="text-lg">
-        Synced directories
+        {say("synced-directories")}
       </h2>
-      <p className="mt-1 text-sm text-mute">
-        Directories that another program uploads. Eremos can&rsquo;t tell them from others by itself: name them, and the
-        Onlooker says what their provider sees, and nothing is tucked away in them.
-      </p>
+      <p className="mt-1 text-sm text-mute">{say("directories-that-another-program-uploads")}</p>
       {entries.length > 0 && (
         <PathList
           entries={entries}
@@ -52,24 +54,24 @@ export function Synced({ settings }: { readonly settings: SettingsView }): React
       >
         <Field
           className="min-w-56 flex-1"
-          label="Another synced directory"
+          label={say("another-synced-directory")}
           autoComplete="off"
           spellCheck={false}
           value={typed}
           onChange={(event) => setTyped(event.target.value)}
-          note="A full path."
+          note={say("full-path")}
           problem={
             save.error
               ? save.error instanceof ApiError
                 ? save.error.message
-                : "That did not work. Nothing was changed."
+                : say("that-did-not-work-nothing")
               : path !== "" && !isPath
-                ? "It must begin with a slash."
+                ? say("it-must-begin-with-slash")
                 : null
           }
         />
         <Button type="submit" className="mt-7 h-11" disabled={!isPath || isKnown || save.isPending}>
-          Name it
+          {say("name-it")}
         </Button>
       </form>
     </section>

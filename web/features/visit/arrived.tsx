@@ -4,11 +4,12 @@ import { Inbox } from "lucide-react";
 import { type ReactNode, useState } from "react";
 import type { useChange } from "./use-visit";
 import { api } from "@/lib/api";
-import { count, formatBytes } from "@/lib/format";
+import { formatBytes } from "@/lib/format";
 import { KEYS } from "@/lib/queries";
 import { Button } from "@/ui/button";
 import { Confirm } from "@/ui/dialog";
 import { Time } from "@/ui/time";
+import { say } from "@eremos/words/page/visit";
 
 interface ArrivedProps {
   readonly folder: string;
@@ -31,17 +32,15 @@ export function Arrived({ folder, drops, change }: ArrivedProps): ReactNode {
   if (entries.length === 0) return null;
   const ids = entries.map(({ href }) => href);
   return (
-    <section aria-label="Put in while it was locked" className="border-b border-line bg-ochre-soft px-6 py-3 text-sm">
+    <section aria-label={say("put-in-while-it-was")} className="border-b border-line bg-ochre-soft px-6 py-3 text-sm">
       <div className="flex flex-wrap items-center gap-3">
         <Inbox className="size-5 text-ochre" aria-hidden />
-        <p className="min-w-0 flex-1 font-medium">
-          {count(entries.length, "file was", "files were")} put in while it was locked. Take in what you know.
-        </p>
+        <p className="min-w-0 flex-1 font-medium">{say("files-were-put-in-while", { entries: entries.length })}</p>
         <Button size="small" tone="dusk" disabled={change.pending} onClick={() => change.run({ kind: "take-in", ids })}>
-          Take {entries.length === 1 ? "it" : "them"} in
+          {say("take-them-in", { entries: entries.length })}
         </Button>
         <Button size="small" tone="oxblood" disabled={change.pending} onClick={() => setAsking(true)}>
-          Discard…
+          {say("discard")}
         </Button>
       </div>
       <ul className="mt-2 max-h-32 overflow-y-auto">
@@ -60,12 +59,12 @@ export function Arrived({ folder, drops, change }: ArrivedProps): ReactNode {
       <Confirm
         open={asking}
         onOpenChange={setAsking}
-        title={`Discard ${count(entries.length, "file")}?`}
-        action="Discard"
+        title={say("discard-files", { entries: entries.length })}
+        action={say("discard-2")}
         tone="oxblood"
         onConfirm={() => change.run({ kind: "discard", ids })}
       >
-        <p>What arrived is deleted, and nothing brings it back. The folder itself stays as it is.</p>
+        <p>{say("what-arrived-is-deleted-and")}</p>
       </Confirm>
     </section>
   );

@@ -6,6 +6,7 @@ import { api } from "@/lib/api";
 import { useVerb } from "@/lib/queries";
 import { Button } from "@/ui/button";
 import { Dialog } from "@/ui/dialog";
+import { say } from "@eremos/words/page/visit";
 
 interface DriveDialogProps {
   readonly visit: VisitView;
@@ -21,34 +22,29 @@ export function DriveDialog({ visit, open, onOpenChange }: DriveDialogProps): Re
     <Dialog
       open={open}
       onOpenChange={onOpenChange}
-      title="Use it as a drive"
-      description="Any program can open and save files in the folder then. What it saves is encrypted on the way; what the program itself keeps elsewhere is its own matter."
+      title={say("use-it-as-drive")}
+      description={say("any-program-can-open-and")}
     >
       {visit.mount !== "no" && (
         <div className="mt-5 flex items-center gap-3 rounded-xl border border-line bg-dusk-soft px-4 py-3 text-sm">
           <p className="min-w-0 flex-1" role="status">
-            {visit.mount === "mounted"
-              ? "It is mounted: your file manager shows it beside your drives, until the visit ends."
-              : "Your desktop can mount it by itself, and show it in the file manager."}
+            {visit.mount === "mounted" ? say("it-is-mounted-your-file") : say("your-desktop-can-mount-it")}
           </p>
           {visit.mount === "can" && (
             <Button tone="dusk" disabled={mount.pending} onClick={() => mount.run()}>
-              {mount.pending ? "Mounting…" : "Mount it"}
+              {mount.pending ? say("mounting") : say("mount-it")}
             </Button>
           )}
         </div>
       )}
       <dl className="mt-5 divide-y divide-line rounded-xl border border-line bg-sheet px-4 text-sm">
-        <Row term="In a file manager, “Connect to server”" value={address} />
-        <Row term="Password, for this visit alone" value={visit.password} />
-        <Row term="Or in a terminal" value={`gio mount ${address}`} />
-        <Row term="For other WebDAV programs" value={visit.url} />
-        <Row term="Name there" value={visit.user} />
+        <Row term={say("in-file-manager-connect-server")} value={address} />
+        <Row term={say("password-for-this-visit-alone")} value={visit.password} />
+        <Row term={say("or-in-terminal")} value={`gio mount ${address}`} />
+        <Row term={say("for-other-webdav-programs")} value={visit.url} />
+        <Row term={say("name-there")} value={visit.user} />
       </dl>
-      <p className="mt-4 text-[13px] text-mute">
-        Only programs on this computer reach it. A file manager may keep names, and thumbnails of pictures it shows, and
-        a mounted drive’s client may keep copies of what it reads; Eremos has no hand in that.
-      </p>
+      <p className="mt-4 text-[13px] text-mute">{say("only-programs-on-this-computer")}</p>
     </Dialog>
   );
 }
@@ -65,8 +61,8 @@ function Row({ term, value }: { readonly term: string; readonly value: string })
       </div>
       <button
         type="button"
-        aria-label={`Copy: ${term}`}
-        title="Copy"
+        aria-label={say("copy", { term })}
+        title={say("copy-2")}
         className="grid size-9 shrink-0 place-items-center rounded-md text-mute hover:bg-sand hover:text-ink"
         onClick={() => void navigator.clipboard.writeText(value).then(() => setCopied(true))}
       >

@@ -4,9 +4,10 @@ import { type ReactNode, useId, useState } from "react";
 import { Differences } from "@/parts/compare/differences";
 import type { useChange } from "./use-visit";
 import { api } from "@/lib/api";
-import { ago, count, exactTime, formatBytes, isLongAgo } from "@/lib/format";
+import { ago, exactTime, formatBytes, isLongAgo } from "@/lib/format";
 import { KEYS } from "@/lib/queries";
 import { Dialog } from "@/ui/dialog";
+import { say } from "@eremos/words/page/visit";
 
 interface EarlierProps {
   readonly folder: string;
@@ -21,8 +22,8 @@ export function EarlierDialog(props: EarlierProps): ReactNode {
     <Dialog
       open={props.open}
       onOpenChange={props.onOpenChange}
-      title="As it was before"
-      description="Earlier states of the folder that are kept, and what is different since. Putting something back can be undone."
+      title={say("as-it-was-before")}
+      description={say("earlier-states-folder-that-are")}
     >
       {props.open && <States {...props} />}
     </Dialog>
@@ -39,17 +40,11 @@ function States({ folder, change }: EarlierProps): ReactNode {
   const id = useId();
   const generation = picked ?? states?.[0]?.generation;
   if (!states) return null;
-  if (generation === undefined)
-    return (
-      <p className="mt-5 text-sm text-mute">
-        No earlier state is kept yet. From the next change or lock on, the one before is; how many, you choose in
-        Settings.
-      </p>
-    );
+  if (generation === undefined) return <p className="mt-5 text-sm text-mute">{say("no-earlier-state-is-kept")}</p>;
   return (
     <div className="mt-5 space-y-3">
       <label htmlFor={id} className="block text-sm font-semibold">
-        The state of
+        {say("state")}
       </label>
       <select
         id={id}
@@ -68,8 +63,11 @@ function States({ folder, change }: EarlierProps): ReactNode {
         .filter((state) => state.generation === generation)
         .map((state) => (
           <p key={state.generation} className="text-[13px] text-mute">
-            {count(state.files, "file")}, {formatBytes(state.bytes)}. Keeping it takes {formatBytes(state.ownBytes)} of
-            the disk.
+            {say("files-keeping-it-takes-disk", {
+              files: state.files,
+              bytes: formatBytes(state.bytes),
+              ownBytes: formatBytes(state.ownBytes),
+            })}
           </p>
         ))}
       <Changes key={generation} folder={folder} generation={generation} change={change} />

@@ -18,6 +18,7 @@ import { previewKindOf } from "./kinds";
 import { cn } from "@/lib/cn";
 import { formatBytes } from "@/lib/format";
 import { Time } from "@/ui/time";
+import { say } from "@eremos/words/page/visit";
 
 interface ListingProps {
   readonly entries: readonly VisitEntry[];
@@ -37,9 +38,9 @@ interface Sort {
   readonly down: boolean;
 }
 const COLUMNS: readonly (readonly [Column, string, string])[] = [
-  ["name", "Name", "flex-1"],
-  ["size", "Size", "w-24 text-right"],
-  ["modifiedAt", "Changed", "w-32 pl-3"],
+  ["name", say("name"), "flex-1"],
+  ["size", say("size"), "w-24 text-right"],
+  ["modifiedAt", say("changed"), "w-32 pl-3"],
 ];
 const ROW_PX = 40;
 const collator = new Intl.Collator("en", { numeric: true, sensitivity: "base" });
@@ -111,7 +112,7 @@ export function Listing({
   return (
     <div
       role="grid"
-      aria-label="Contents of the folder"
+      aria-label={say("contents-folder")}
       aria-rowcount={sorted.length + 1}
       aria-multiselectable="true"
       className="flex min-h-0 flex-1 flex-col"
@@ -162,7 +163,7 @@ function ColumnHeads({ sort, onSort }: ColumnHeadsProps): ReactNode {
       className="flex h-9 items-center gap-3 border-b border-line px-6 text-[13px] text-mute"
     >
       <span role="columnheader" className="w-5">
-        <span className="sr-only">Chosen</span>
+        <span className="sr-only">{say("chosen")}</span>
       </span>
       {COLUMNS.map(([column, word, width]) => (
         <span
@@ -228,7 +229,7 @@ function Row(of: RowProps): ReactNode {
         <input
           type="checkbox"
           tabIndex={-1}
-          aria-label={`Choose ${entry.name}`}
+          aria-label={say("choose", { name: entry.name })}
           checked={isChosen}
           onClick={(event) => event.stopPropagation()}
           onChange={of.onToggle}
@@ -265,10 +266,14 @@ function Name({ entry, isSearch, onOpen }: Pick<RowProps, "entry" | "isSearch" |
       ) : (
         <span className="truncate">{entry.name}</span>
       )}
-      {entry.leadsTo !== null && <span className="truncate text-[13px] text-mute">leads to {entry.leadsTo}</span>}
+      {entry.leadsTo !== null && (
+        <span className="truncate text-[13px] text-mute">{say("leads", { leadsTo: entry.leadsTo })}</span>
+      )}
       {isSearch && (
         <span className="truncate text-[13px] text-mute">
-          in {parentHref(entry.href) === "/" ? "the folder itself" : lastName(parentHref(entry.href))}
+          {say("in", {
+            parentHref: parentHref(entry.href) === "/" ? say("folder-itself") : lastName(parentHref(entry.href)),
+          })}
         </span>
       )}
     </span>
@@ -278,7 +283,7 @@ function Name({ entry, isSearch, onOpen }: Pick<RowProps, "entry" | "isSearch" |
 function Nothing({ isSearch }: Pick<RowProps, "isSearch">): ReactNode {
   return (
     <p className="p-10 text-center text-sm text-mute">
-      {isSearch ? "Nothing in here has that in its name." : "Nothing is in here yet. Drop files on it, or put them in."}
+      {isSearch ? say("nothing-in-here-has-that") : say("nothing-is-in-here-yet")}
     </p>
   );
 }

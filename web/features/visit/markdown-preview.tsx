@@ -3,6 +3,7 @@ import type { ReactNode } from "react";
 import Markdown from "react-markdown";
 import { type Measured, useLook } from "./looking";
 import { CutNote, TooMuch, useText } from "./text-preview";
+import { say } from "@eremos/words/page/visit";
 
 /** Beyond these it would hold the page up, or fail in the drawing of it. */
 const LONGEST_MS = 400;
@@ -32,7 +33,11 @@ export function MarkdownPreview(props: { readonly url: string; readonly size: nu
       <div className="space-y-3 text-[14.5px] [&_code]:font-mono [&_code]:text-[13px] [&_h1]:text-xl [&_h2]:text-lg [&_li]:ml-5 [&_ol]:list-decimal [&_pre]:overflow-x-auto [&_pre]:rounded-md [&_pre]:bg-sand/50 [&_pre]:p-3 [&_ul]:list-disc">
         <Markdown
           components={{
-            img: ({ alt }) => <span className="text-mute">[picture: {alt}]</span>,
+            img: ({ alt }) => (
+              <span className="text-mute">
+                {say("picture")} {alt}]
+              </span>
+            ),
             a: ({ children }) => <span className="underline">{children}</span>,
           }}
         >

@@ -3,6 +3,7 @@ import { type ReactNode, useState } from "react";
 import { Button } from "@/ui/button";
 import { Dialog } from "@/ui/dialog";
 import { Field } from "@/ui/field";
+import { say } from "@eremos/words/page/visit";
 
 interface NameDialogProps {
   readonly open: boolean;
@@ -16,7 +17,7 @@ interface NameDialogProps {
 /** Asks for a name inside the visited folder. */
 export function NameDialog({ open, onOpenChange, title, action, initial, onName }: NameDialogProps): ReactNode {
   return (
-    <Dialog open={open} onOpenChange={onOpenChange} title={title} description="Inside the visited folder.">
+    <Dialog open={open} onOpenChange={onOpenChange} title={title} description={say("inside-visited-folder")}>
       {open && <NameForm action={action} initial={initial} onDone={() => onOpenChange(false)} onName={onName} />}
     </Dialog>
   );
@@ -32,11 +33,11 @@ function NameForm({
 }: Pick<NameDialogProps, "action" | "initial" | "onName"> & { readonly onDone: () => void }): ReactNode {
   const [name, setName] = useState(initial);
   const problem = name.includes("/")
-    ? "A name has no slash."
+    ? say("name-has-no-slash")
     : name === "." || name === ".."
-      ? "That stands for a folder already."
+      ? say("that-stands-for-folder-already")
       : new TextEncoder().encode(name).length > LONGEST_BYTES
-        ? "That is too long for a name."
+        ? say("that-is-too-long-for")
         : null;
   return (
     <form
@@ -48,7 +49,7 @@ function NameForm({
       }}
     >
       <Field
-        label="Name"
+        label={say("name")}
         autoFocus
         autoComplete="off"
         spellCheck={false}
@@ -57,7 +58,7 @@ function NameForm({
         problem={problem}
       />
       <div className="flex justify-end gap-2">
-        <Button onClick={onDone}>Not now</Button>
+        <Button onClick={onDone}>{say("not-now")}</Button>
         <Button tone="dusk" type="submit" disabled={name.trim() === "" || name === initial || problem !== null}>
           {action}
         </Button>

@@ -1,6 +1,7 @@
 "use client";
 import { GlobalWorkerOptions, getDocument } from "pdfjs-dist";
 import { type ReactNode, useEffect, useRef, useState } from "react";
+import { say } from "@eremos/words/page/visit";
 
 const MOST_PAGES = 50;
 const SCALE = 1.4;
@@ -29,7 +30,7 @@ export function PdfPreview({ url, onError }: { readonly url: string; readonly on
           className: "mb-4 w-full rounded-sm border border-line bg-white",
         });
         canvas.setAttribute("role", "img");
-        canvas.setAttribute("aria-label", `Page ${number}`);
+        canvas.setAttribute("aria-label", say("page", { number }));
         pages.current?.append(canvas);
         await page.render({ canvas, viewport }).promise;
       }
@@ -49,7 +50,7 @@ export function PdfPreview({ url, onError }: { readonly url: string; readonly on
       <div ref={pages} />
       {count !== null && count > MOST_PAGES && (
         <p className="text-[13px] text-mute">
-          The first {MOST_PAGES} of {count} pages are shown. Download it for all of it.
+          {say("first-pages-are-shown-download", { mostPages: MOST_PAGES, count })}
         </p>
       )}
     </>

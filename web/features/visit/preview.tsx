@@ -12,6 +12,7 @@ import { formatBytes } from "@/lib/format";
 import { Button } from "@/ui/button";
 import { ErrorBoundary } from "@/ui/error-boundary";
 import { Time } from "@/ui/time";
+import { say } from "@eremos/words/page/visit";
 
 const MarkdownPreview = dynamic(() => import("./markdown-preview").then((module) => module.MarkdownPreview), {
   ssr: false,
@@ -28,18 +29,13 @@ interface PreviewProps {
   readonly onClose: () => void;
 }
 
-const NOT_SHOWN = (
-  <p className="text-sm text-mute">
-    This browser can&rsquo;t show it: it may be of another kind than its name says, or damaged. Download it to open it
-    in a program.
-  </p>
-);
+const NOT_SHOWN = <p className="text-sm text-mute">{say("this-browser-cant-show-it")}</p>;
 
 /** One file, shown from the sealed copy; nothing in it can run. */
 export function Preview({ entry, contents, isFound, onGo, onClose }: PreviewProps): ReactNode {
   return (
     <aside
-      aria-label={`Preview of ${entry.name}`}
+      aria-label={say("preview", { name: entry.name })}
       className="flex w-[44%] min-w-80 flex-col border-l border-line bg-sheet"
     >
       <header className="flex items-start gap-2 border-b border-line px-5 py-3">
@@ -49,10 +45,10 @@ export function Preview({ entry, contents, isFound, onGo, onClose }: PreviewProp
           </h2>
           <p className="text-[13px] text-mute">
             {entry.kind === "link" ? (
-              `A link; leads to ${entry.leadsTo ?? ""}`
+              say("link-leads", { leadsTo: entry.leadsTo ?? "" })
             ) : (
               <>
-                {formatBytes(entry.size)}, changed <Time at={entry.modifiedAt} />
+                {say("changed-2", { size: formatBytes(entry.size) })} <Time at={entry.modifiedAt} />
               </>
             )}
           </p>
@@ -62,26 +58,26 @@ export function Preview({ entry, contents, isFound, onGo, onClose }: PreviewProp
               onClick={onGo}
               className="text-[13px] font-medium text-dusk underline underline-offset-4"
             >
-              Show it in {parentHref(entry.href) === "/" ? "the folder" : "its folder"}
+              {say("show-it-in-folder", { hasParentHref: parentHref(entry.href) === "/" })}
             </button>
           )}
         </div>
         {entry.kind === "file" && (
           <Button size="small" onClick={() => download(entry, contents)}>
             <Download className="size-4" aria-hidden />
-            Download
+            {say("download")}
           </Button>
         )}
         <button
           type="button"
           onClick={onClose}
-          aria-label="Close the preview"
+          aria-label={say("close-preview")}
           className="grid size-8 place-items-center rounded-md text-mute hover:bg-sand hover:text-ink"
         >
           <X className="size-4" aria-hidden />
         </button>
       </header>
-      <div className="min-h-0 flex-1 overflow-auto p-5" tabIndex={0} role="region" aria-label="What is in it">
+      <div className="min-h-0 flex-1 overflow-auto p-5" tabIndex={0} role="region" aria-label={say("what-is-in-it")}>
         <ErrorBoundary key={entry.href} instead={NOT_SHOWN}>
           <Shown kind={previewKindOf(entry)} entry={entry} url={`${contents}${entry.href}`} />
         </ErrorBoundary>
@@ -128,9 +124,7 @@ function Shown({
     case "none":
       return (
         <p className="text-sm text-mute">
-          {entry.kind === "link"
-            ? "Links are not followed here. Open the folder in place to use it."
-            : "There is no preview for this kind of file. Download it to open it in a program, or use the folder as a drive."}
+          {entry.kind === "link" ? say("links-are-not-followed-here") : say("there-is-no-preview-for")}
         </p>
       );
   }

@@ -6,10 +6,10 @@ import { childHref, lastName, parentHref } from "./hrefs";
 import { NameDialog } from "./name-dialog";
 import type { useChange } from "./use-visit";
 import { api } from "@/lib/api";
-import { count } from "@/lib/format";
 import { useVerb } from "@/lib/queries";
 import { Button } from "@/ui/button";
 import { Confirm } from "@/ui/dialog";
+import { say } from "@eremos/words/page/visit";
 
 interface SelectedProps {
   readonly hrefs: readonly string[];
@@ -26,49 +26,51 @@ export function Selected({ hrefs, entries, folder, contents, change, onMove, onD
   const [asking, setAsking] = useState<"name" | "remove" | null>(null);
   const chosen = entries.filter(({ href }) => hrefs.includes(href));
   const [only] = chosen.length === 1 ? chosen : [];
-  const what = only?.name ?? count(hrefs.length, "entry", "entries");
-  const archive = useVerb(async () => save((await api.archive(folder, hrefs)).href, `${only?.name ?? "Chosen"}.zip`));
+  const what = only?.name ?? say("entries", { hrefs: hrefs.length });
+  const archive = useVerb(async () =>
+    save((await api.archive(folder, hrefs)).href, `${only?.name ?? say("chosen")}.zip`),
+  );
   return (
     <div
       className="flex flex-wrap items-center gap-2 border-b border-line bg-dusk-soft px-6 py-2 text-sm"
       role="toolbar"
-      aria-label="With what is chosen"
+      aria-label={say("with-what-is-chosen")}
     >
-      <span className="min-w-0 flex-1 truncate font-medium">{what} chosen</span>
+      <span className="min-w-0 flex-1 truncate font-medium">{say("chosen-2", { what })}</span>
       {only && (
         <Button size="small" onClick={() => setAsking("name")}>
           <Pencil className="size-4" aria-hidden />
-          Rename…
+          {say("rename")}
         </Button>
       )}
       <Button size="small" onClick={onMove}>
         <FolderInput className="size-4" aria-hidden />
-        Move…
+        {say("move")}
       </Button>
       {only?.kind === "file" ? (
         <Button size="small" onClick={() => download(only, contents)}>
           <Download className="size-4" aria-hidden />
-          Download
+          {say("download")}
         </Button>
       ) : (
         <Button size="small" disabled={archive.pending} onClick={() => archive.run()}>
           <Download className="size-4" aria-hidden />
-          Download as ZIP
+          {say("download-as-zip")}
         </Button>
       )}
       <Button size="small" tone="oxblood" onClick={() => setAsking("remove")}>
         <Trash2 className="size-4" aria-hidden />
-        Delete…
+        {say("delete")}
       </Button>
       <Button size="small" onClick={onDone}>
-        Choose nothing
+        {say("choose-nothing")}
       </Button>
       {only && (
         <NameDialog
           open={asking === "name"}
           onOpenChange={(open) => !open && setAsking(null)}
-          title={`Rename ${only.name}`}
-          action="Rename it"
+          title={say("rename-2", { name: only.name })}
+          action={say("rename-it")}
           initial={only.name}
           onName={(name) =>
             change.run({ kind: "move", href: only.href, to: childHref(parentHref(only.href), name) }, onDone)
@@ -78,15 +80,12 @@ export function Selected({ hrefs, entries, folder, contents, change, onMove, onD
       <Confirm
         open={asking === "remove"}
         onOpenChange={(open) => !open && setAsking(null)}
-        title={`Delete ${what}?`}
-        action="Delete"
+        title={say("delete-2", { what })}
+        action={say("delete-3")}
         tone="oxblood"
         onConfirm={() => change.run({ kind: "remove", hrefs }, onDone)}
       >
-        <p>
-          {chosen.some(({ kind }) => kind === "dir") ? "With everything in it. " : ""}As long as this visit lasts, Undo
-          brings it back; after that it is gone.
-        </p>
+        <p>{say("with-everything-in-it-as", { isSome: chosen.some(({ kind }) => kind === "dir") })}</p>
       </Confirm>
     </div>
   );

@@ -1,6 +1,7 @@
 "use client";
 import type { ReactNode } from "react";
 import { TextPreview, useText } from "./text-preview";
+import { say } from "@eremos/words/page/visit";
 
 const MOST_BYTES = 256 * 1024;
 /** By these a few lines draw something without end. */
@@ -31,9 +32,7 @@ export function SvgPreview({
     return <img src={url} alt={name} onError={onError} className="mx-auto max-h-full max-w-full rounded-md" />;
   return (
     <>
-      <p className="mb-3 text-[13px] text-mute">
-        A drawing that repeats parts of itself, or is large, is shown as text. Download it to open it in a program.
-      </p>
+      <p className="mb-3 text-[13px] text-mute">{say("drawing-that-repeats-parts-itself")}</p>
       <TextPreview url={url} size={size} />
     </>
   );

@@ -3,6 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import { formatBytes } from "@/lib/format";
 import { type Rows, useLook } from "./looking";
+import { say } from "@eremos/words/page/visit";
 
 /** So much of a file is shown at most. */
 const MOST_BYTES = 512 * 1024;
@@ -38,7 +39,7 @@ export function CutNote({ isCut, size }: { readonly isCut: boolean; readonly siz
   return (
     isCut && (
       <p className="mt-4 border-t border-line pt-2 text-[13px] text-mute">
-        Only the beginning of {formatBytes(size)} is shown. Download it for all of it.
+        {say("only-beginning-is-shown-download", { size: formatBytes(size) })}
       </p>
     )
   );
@@ -52,7 +53,7 @@ export function TextPreview(props: TextProps): ReactNode {
         {problem}
       </p>
     );
-  if (text === "") return <p className="text-sm text-mute">The file is empty.</p>;
+  if (text === "") return <p className="text-sm text-mute">{say("file-is-empty")}</p>;
   return (
     <>
       <pre className="font-mono text-[12.5px] leading-relaxed break-words whitespace-pre-wrap">{text}</pre>
@@ -63,11 +64,7 @@ export function TextPreview(props: TextProps): ReactNode {
 
 /** There is more in it than a page can show without standing still. */
 export function TooMuch(): ReactNode {
-  return (
-    <p className="text-sm text-mute">
-      There is too much in it to be shown here, or it is nested too deeply. Download it to open it in a program.
-    </p>
-  );
+  return <p className="text-sm text-mute">{say("there-is-too-much-in")}</p>;
 }
 
 /** Rows and columns. */
@@ -83,7 +80,7 @@ export function SheetPreview(props: TextProps): ReactNode {
   if (found === null) return null;
   if (found === "too-much") return <TooMuch />;
   const [head, ...rows] = found.rows;
-  if (!head) return <p className="text-sm text-mute">There are no rows in it.</p>;
+  if (!head) return <p className="text-sm text-mute">{say("there-are-no-rows-in")}</p>;
   return (
     <>
       <table className="w-full border-collapse text-[13px]">

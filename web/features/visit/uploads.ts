@@ -6,6 +6,7 @@ import { childHref } from "./hrefs";
 import { ApiError, api } from "@/lib/api";
 import { KEYS } from "@/lib/queries";
 import { sendFile } from "@/lib/send-file";
+import { say } from "@eremos/words/page/visit";
 
 export interface UploadState {
   readonly name: string;
@@ -58,18 +59,12 @@ export function useUploads(folder: string): {
       }
       toast(
         files.length === 1
-          ? `${files[0]?.name ?? "The file"} is in the folder, encrypted.`
-          : `${files.length} files are in the folder, encrypted.`,
+          ? say("is-in-folder-encrypted", { name: files[0]?.name ?? say("file") })
+          : say("files-are-in-folder-encrypted", { files: files.length }),
       );
     } catch (error) {
-      if (stop.signal.aborted) toast("Stopped. What had arrived whole is there.");
-      else
-        toast.error(
-          error instanceof ApiError
-            ? error.message
-            : "The file could not be sent. What had arrived whole is there; try again.",
-          { duration: 12_000 },
-        );
+      if (stop.signal.aborted) toast(say("stopped-what-had-arrived-whole"));
+      else toast.error(error instanceof ApiError ? error.message : say("file-could-not-be-sent"), { duration: 12_000 });
     } finally {
       setState(null);
       void client.invalidateQueries({ queryKey: KEYS.visit(folder) });
@@ -108,8 +103,8 @@ async function sendOne(
 }
 
 function wordsFor(status: number, name: string): string {
-  if (status === 507) return `The disk is full, so ${name} was not put in. Nothing is lost; make room and try again.`;
-  if (status === 405) return `There is a folder called ${name} already. Nothing was changed.`;
-  if (status === 423) return `A program has ${name} locked. Nothing was changed; close it there first.`;
-  return `${name} could not be put in. Nothing was changed; try again.`;
+  if (status === 507) return say("disk-is-full-so-was", { name });
+  if (status === 405) return say("there-is-folder-called-already", { name });
+  if (status === 423) return say("program-has-locked-nothing-was", { name });
+  return say("could-not-be-put-in", { name });
 }

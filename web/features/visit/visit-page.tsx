@@ -18,10 +18,11 @@ import { useChange, useEntries } from "./use-visit";
 import { MainAction } from "@/parts/folders/main-action";
 import { api } from "@/lib/api";
 import { useNow } from "@/lib/countdown";
-import { count, duration } from "@/lib/format";
+import { duration } from "@/lib/format";
 import { KEYS, useVerb } from "@/lib/queries";
 import { Button } from "@/ui/button";
 import { ProgressBar } from "@/ui/progress-bar";
+import { say } from "@eremos/words/page/visit";
 
 export function VisitPage({ id }: { readonly id: string }): ReactNode {
   const folders = useQuery({ queryKey: KEYS.folders, queryFn: api.folders });
@@ -30,9 +31,9 @@ export function VisitPage({ id }: { readonly id: string }): ReactNode {
   if (!folder)
     return (
       <main className="p-10">
-        <h1 className="text-2xl">This folder is not protected</h1>
+        <h1 className="text-2xl">{say("this-folder-is-not-protected")}</h1>
         <Link href="/" className="mt-4 inline-block font-semibold text-dusk underline underline-offset-4">
-          Back to the Desk
+          {say("back-desk")}
         </Link>
       </main>
     );
@@ -47,11 +48,8 @@ function NoVisit({ folder }: { readonly folder: FolderView }): ReactNode {
   return (
     <main className="max-w-xl p-10">
       <BackLink folder={folder} />
-      <h1 className="mt-3 text-2xl">{folder.name} is not being visited</h1>
-      <p className="mt-2 mb-5 text-mute">
-        The visit has ended: what was changed is kept, encrypted, and nothing readable is on the disk.{" "}
-        {folder.state === "locked" ? "It can begin again at once." : ""}
-      </p>
+      <h1 className="mt-3 text-2xl">{say("is-not-being-visited", { name: folder.name })}</h1>
+      <p className="mt-2 mb-5 text-mute">{say("visit-has-ended-what-was", { state: folder.state })}</p>
       <div className="flex gap-2">
         <MainAction folder={folder} size="large" />
       </div>
@@ -123,7 +121,7 @@ function Visiting({ folder, visit }: VisitingProps): ReactNode {
   return (
     // What is dropped here goes into the folder, and no further.
     <main {...getRootProps({ role: "main", ...KEPT_HERE })} className="relative flex h-full flex-col">
-      <input {...getInputProps()} aria-label="Files to put in" />
+      <input {...getInputProps()} aria-label={say("files-put-in")} />
       <Head folder={folder} visit={visit} />
       <Toolbar
         href={href}
@@ -150,7 +148,7 @@ function Visiting({ folder, visit }: VisitingProps): ReactNode {
       )}
       {uploads.state && <Uploading {...uploads.state} />}
       <div className="flex min-h-0 flex-1">
-        <section aria-label="Contents" className="flex min-w-0 flex-1 flex-col">
+        <section aria-label={say("contents")} className="flex min-w-0 flex-1 flex-col">
           {error ? (
             <p role="alert" className="p-6 text-sm text-oxblood">
               {error.message}
@@ -189,22 +187,25 @@ function Visiting({ folder, visit }: VisitingProps): ReactNode {
 }
 
 function entriesWords({ entries, isCut }: VisitReply, href: string, search: string, folder: string): string {
-  if (search === "") return count(entries.length, "entry", "entries");
-  return `${count(entries.length, "name")} found below ${href === "/" ? folder : lastName(href)}${isCut ? ", and more" : ""}`;
+  if (search === "") return say("entries-2", { entries: entries.length });
+  return say("names-found-below-and-more", {
+    entries: entries.length,
+    href: href === "/" ? folder : lastName(href),
+    isCut,
+  });
 }
 
 function Uploading({ name, done, total, part, cancel }: UploadState): ReactNode {
   return (
     <div className="flex items-center gap-4 border-b border-line px-6 py-2 text-sm" role="status">
       <span className="min-w-0 flex-1 truncate">
-        Putting in {name}
-        {total > 1 && `, ${done + 1} of ${total}`}
+        {say("putting-in", { name, hasTotal: total > 1, done: done + 1, total })}
       </span>
       <span className="w-56">
-        <ProgressBar part={part} label="Putting files in" />
+        <ProgressBar part={part} label={say("putting-files-in")} />
       </span>
       <Button size="small" onClick={cancel}>
-        Stop
+        {say("stop")}
       </Button>
     </div>
   );
@@ -213,8 +214,8 @@ function Uploading({ name, done, total, part, cancel }: UploadState): ReactNode 
 function DropHint(): ReactNode {
   return (
     <div className="pointer-events-none absolute inset-3 z-30 grid place-content-center rounded-2xl border-2 border-dashed border-dusk bg-paper/95 text-center">
-      <span className="font-display text-2xl font-semibold">Drop it to put it in</span>
-      <span className="mt-1 block text-sm text-mute">It is encrypted as it comes. The original stays where it is.</span>
+      <span className="font-display text-2xl font-semibold">{say("drop-it-put-it-in")}</span>
+      <span className="mt-1 block text-sm text-mute">{say("it-is-encrypted-as-it")}</span>
     </div>
   );
 }
@@ -228,20 +229,17 @@ function Head({ folder, visit }: VisitingProps): ReactNode {
     <header className="flex flex-wrap items-center gap-x-4 gap-y-2 px-6 pt-4 pb-3">
       <div className="min-w-0 flex-1">
         <BackLink folder={folder} />
-        <h1 className="truncate text-xl">Visiting {folder.name}</h1>
+        <h1 className="truncate text-xl">{say("visiting", { name: folder.name })}</h1>
         <p className="text-[13px] text-mute">
-          Nothing of it is decrypted on the disk.{" "}
-          {left === null
-            ? "It ends by itself when nobody has used it for 15 minutes, or you sign out."
-            : `It ends in ${duration(left)}.`}
+          {say("nothing-it-is-decrypted-on", { noLeft: left === null, left: left === null ? "" : duration(left) })}
         </p>
       </div>
       <Button onClick={() => setDrive(true)}>
         <HardDrive className="size-4" aria-hidden />
-        Use it as a drive
+        {say("use-it-as-drive")}
       </Button>
       <Button tone="dusk" disabled={end.pending} onClick={() => end.run()}>
-        End the visit
+        {say("end-visit")}
       </Button>
       <DriveDialog visit={visit} open={drive} onOpenChange={setDrive} />
     </header>
@@ -265,7 +263,7 @@ function Toolbar({ href, folder, search, undoable, change, onGo, onSearch, onFil
   const picker = useRef<HTMLInputElement>(null);
   return (
     <div className="flex flex-wrap items-center gap-2 border-y border-line bg-sheet px-6 py-2">
-      <nav aria-label="Where you are in it" className="flex min-w-0 flex-1 items-center overflow-hidden text-sm">
+      <nav aria-label={say("where-you-are-in-it")} className="flex min-w-0 flex-1 items-center overflow-hidden text-sm">
         {["/", ...wayTo(href)].map((at, i, all) => (
           <span key={at} className="flex min-w-0 items-center">
             {i > 0 && <ChevronRight className="size-4 shrink-0 text-mute" aria-hidden />}
@@ -286,25 +284,25 @@ function Toolbar({ href, folder, search, undoable, change, onGo, onSearch, onFil
           type="search"
           value={search}
           onChange={(event) => onSearch(event.target.value)}
-          placeholder="Find a name"
-          aria-label="Find a name in it"
+          placeholder={say("find-name")}
+          aria-label={say("find-name-in-it")}
           className="w-36 bg-transparent text-sm outline-none placeholder:text-mute"
         />
       </label>
       <Button onClick={() => setNaming(true)}>
         <FolderPlus className="size-4" aria-hidden />
-        New folder
+        {say("new-folder")}
       </Button>
       <Button onClick={() => picker.current?.click()}>
         <Upload className="size-4" aria-hidden />
-        Put files in
+        {say("put-files-in")}
       </Button>
       <input
         ref={picker}
         type="file"
         multiple
         hidden
-        aria-label="Files from this computer"
+        aria-label={say("files-from-this-computer")}
         onChange={(event) => {
           onFiles([...(event.target.files ?? [])]);
           event.target.value = "";
@@ -312,18 +310,18 @@ function Toolbar({ href, folder, search, undoable, change, onGo, onSearch, onFil
       />
       <Button onClick={() => setEarlier(true)}>
         <History className="size-4" aria-hidden />
-        As it was…
+        {say("as-it-was")}
       </Button>
       <Button disabled={undoable === 0 || change.pending} onClick={() => change.run({ kind: "undo" })}>
         <Undo2 className="size-4" aria-hidden />
-        Undo
+        {say("undo")}
       </Button>
       <EarlierDialog folder={folder.id} change={change} open={earlier} onOpenChange={setEarlier} />
       <NameDialog
         open={naming}
         onOpenChange={setNaming}
-        title="New folder"
-        action="Make it"
+        title={say("new-folder")}
+        action={say("make-it")}
         initial=""
         onName={(name) => change.run({ kind: "make-directory", href: childHref(href, name) })}
       />
@@ -352,14 +350,16 @@ function Moving({ hrefs, into, change, onDone }: MovingProps): ReactNode {
   return (
     <div className="flex items-center gap-3 border-b border-line bg-dusk-soft px-6 py-2 text-sm" role="status">
       <span className="min-w-0 flex-1 truncate">
-        Moving {hrefs.length === 1 ? lastName(hrefs[0] ?? "") : count(hrefs.length, "entry", "entries")}. Go to where{" "}
-        {hrefs.length === 1 ? "it belongs" : "they belong"}.
+        {say("moving-go-where-they-belong", {
+          hrefs: hrefs.length === 1 ? lastName(hrefs[0] ?? "") : say("entries", { hrefs: hrefs.length }),
+          hrefs2: hrefs.length,
+        })}
       </span>
       <Button size="small" tone="dusk" disabled={isHere || change.pending} onClick={() => putDown(hrefs)}>
-        Put here
+        {say("put-here")}
       </Button>
       <Button size="small" onClick={onDone}>
-        Leave as it is
+        {say("leave-as-it-is")}
       </Button>
     </div>
   );

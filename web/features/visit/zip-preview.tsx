@@ -2,7 +2,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { type Entry, HttpRangeReader, ZipReader } from "@zip.js/zip.js";
 import { type ReactNode, useEffect } from "react";
-import { count, formatBytes } from "@/lib/format";
+import { formatBytes } from "@/lib/format";
+import { say } from "@eremos/words/page/visit";
 
 const MOST_SHOWN = 1000;
 
@@ -35,10 +36,11 @@ export function ZipPreview({ url, onError }: { readonly url: string; readonly on
   return (
     <>
       <p className="mb-2 text-[13px] text-mute">
-        {data.more
-          ? `The first ${count(MOST_SHOWN, "entry", "entries")}`
-          : count(data.entries.length, "entry", "entries")}{" "}
-        in this archive
+        {say("in-this-archive", {
+          more: data.more
+            ? say("first-entries", { mostShown: MOST_SHOWN })
+            : say("entries-2", { entries: data.entries.length }),
+        })}
       </p>
       <ul className="divide-y divide-line/60 text-[13px]">
         {data.entries.map((entry) => (
@@ -52,7 +54,7 @@ export function ZipPreview({ url, onError }: { readonly url: string; readonly on
           </li>
         ))}
       </ul>
-      {data.more && <p className="mt-2 text-[13px] text-mute">There are more. Download it for all of them.</p>}
+      {data.more && <p className="mt-2 text-[13px] text-mute">{say("there-are-more-download-it")}</p>}
     </>
   );
 }

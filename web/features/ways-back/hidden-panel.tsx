@@ -6,22 +6,23 @@ import type { HiddenView, HidingMeans } from "@eremos/server/contract";
 import { LookForm, LookStatus, Unreadable } from "@/parts/returning/look-for";
 import { useSelection } from "@/parts/folders/selection";
 import { api } from "@/lib/api";
-import { count, formatBytes } from "@/lib/format";
+import { formatBytes } from "@/lib/format";
 import { KEYS, useVerb } from "@/lib/queries";
 import { Button } from "@/ui/button";
 import { Time } from "@/ui/time";
+import { say } from "@eremos/words/page/ways-back";
 
 const LOOK_EVERY_MS = 500;
 
 const MEANS: Readonly<Record<HidingMeans, string>> = {
-  dot: "its name begins with a dot",
-  list: "it stands on a .hidden list",
-  blank: "its name can’t be seen",
-  "class-id": "its name makes another system show something else",
-  "no-read": "you may not read it",
-  immutable: "a flag lets nobody change it",
-  attributes: "the volume calls it hidden or a part of the system",
-  icon: "it has the icon of nothing, or of something else",
+  dot: say("its-name-begins-with-dot"),
+  list: say("it-stands-on-hidden-list"),
+  blank: say("its-name-cant-be-seen"),
+  "class-id": say("its-name-makes-another-system"),
+  "no-read": say("you-may-not-read-it"),
+  immutable: say("flag-lets-nobody-change-it"),
+  attributes: say("volume-calls-it-hidden-or"),
+  icon: say("it-has-icon-nothing-or"),
 };
 
 /** Finds what was hidden by hand, or by a script, and brings it back so that it can be hidden again as it was. */
@@ -51,13 +52,13 @@ export function HiddenPanel(): ReactNode {
     <div>
       <LookForm
         of={view}
-        action="Look for hidden things"
+        action={say("look-for-hidden-things")}
         onStart={(places) => start.run(places)}
         onStop={() => stop.run()}
       />
-      <LookStatus of={view} label="Looking for hidden things" summary={summaryOf(view, yours.length)} />
+      <LookStatus of={view} label={say("looking-for-hidden-things")} summary={summaryOf(view, yours.length)} />
       {view.scripts.length > 0 && (
-        <ul aria-label="Home-made locks" className="mt-3 space-y-2">
+        <ul aria-label={say("home-made-locks")} className="mt-3 space-y-2">
           {view.scripts.map((script) => (
             <li key={script.id}>
               <Script script={script} onDone={again} />
@@ -66,7 +67,10 @@ export function HiddenPanel(): ReactNode {
         </ul>
       )}
       {shown.length > 0 && (
-        <ul aria-label="Hidden things" className="mt-3 divide-y divide-line rounded-xl border border-line bg-sheet">
+        <ul
+          aria-label={say("hidden-things")}
+          className="mt-3 divide-y divide-line rounded-xl border border-line bg-sheet"
+        >
           {shown.map((one) => (
             <li key={one.id}>
               <Found one={one} onDone={again} />
@@ -80,9 +84,7 @@ export function HiddenPanel(): ReactNode {
           className="mt-2 text-sm font-medium text-dusk underline underline-offset-4"
           onClick={() => setAll(!isAll)}
         >
-          {isAll
-            ? "Leave out what programs keep for themselves"
-            : `Show ${count(programs, "thing")} that programs probably keep for themselves, too`}
+          {isAll ? say("leave-out-what-programs-keep") : say("show-things-that-programs-probably", { programs })}
         </button>
       )}
       <Unreadable paths={view.unreadable} />
@@ -92,12 +94,9 @@ export function HiddenPanel(): ReactNode {
 }
 
 function summaryOf({ directories, scripts, isStopped }: HiddenView, yours: number): string {
-  const what =
-    yours === 0
-      ? "Nothing hidden that is probably yours"
-      : `${count(yours, "hidden thing")} that ${yours === 1 ? "is" : "are"} probably yours`;
-  const locks = scripts.length === 0 ? "" : ` and ${count(scripts.length, "home-made lock")}`;
-  return `${what}${locks} in ${count(directories, "directory", "directories")}.${isStopped ? " It was stopped before the end: there may be more." : ""}`;
+  const what = yours === 0 ? say("nothing-hidden-that-is-probably") : say("hidden-things-that-are-probably", { yours });
+  const locks = scripts.length === 0 ? "" : say("and-home-made-locks", { scripts: scripts.length });
+  return say("in-directories-it-was-stopped", { what, locks, directories, isStopped });
 }
 
 interface DoneProps {
@@ -107,10 +106,11 @@ interface DoneProps {
 function Found({ one, onDone }: DoneProps & { readonly one: HiddenView["found"][number] }): ReactNode {
   const bring = useVerb(async () => {
     const { path } = await api.bringBack(one.id);
-    toast.success(`It is to be seen again, at ${path}. You can hide it again as it was, below.`, { duration: 10_000 });
+    toast.success(say("it-is-be-seen-again", { path }), { duration: 10_000 });
     await onDone();
   });
-  const what = one.type === "file" ? formatBytes(one.bytes) : `${count(one.files, "file")}, ${formatBytes(one.bytes)}`;
+  const what =
+    one.type === "file" ? formatBytes(one.bytes) : `${say("files", { files: one.files })}, ${formatBytes(one.bytes)}`;
   return (
     <div className="flex flex-wrap items-center gap-x-4 gap-y-1 px-4 py-2.5 text-sm">
       <div className="min-w-0 flex-1">
@@ -118,19 +118,24 @@ function Found({ one, onDone }: DoneProps & { readonly one: HiddenView["found"][
           {one.shown}
         </p>
         <p className="text-[13px] text-mute">
-          {one.means.map((means) => MEANS[means]).join("; ")} · {what} · probably {one.probably}
+          {say("probably", { means: one.means.map((means) => MEANS[means]).join("; "), what, probably: one.probably })}
           {one.shown.endsWith(`/${one.name}`) ? (
             ""
           ) : (
             <>
               {" "}
-              · it would be called <span className="font-medium text-ink">{one.name}</span>
+              {say("it-would-be-called")} <span className="font-medium text-ink">{one.name}</span>
             </>
           )}
         </p>
       </div>
-      <Button size="small" disabled={bring.pending} onClick={() => bring.run()} aria-label={`Bring ${one.shown} back`}>
-        Bring it back
+      <Button
+        size="small"
+        disabled={bring.pending}
+        onClick={() => bring.run()}
+        aria-label={say("bring-back", { shown: one.shown })}
+      >
+        {say("bring-it-back")}
       </Button>
     </div>
   );
@@ -140,38 +145,28 @@ function Script({ script, onDone }: DoneProps & { readonly script: HiddenView["s
   const { protect } = useSelection();
   const undo = useVerb(async () => {
     const { path } = await api.undoScriptLock(script.id);
-    toast.success(
-      path === null
-        ? "The script is gone. What it hid was not found beside it."
-        : `The folder is back at ${path}, and the script is gone.`,
-      {
-        duration: 15_000,
-        ...(path === null ? {} : { action: { label: "Protect it…", onClick: () => protect(path) } }),
-      },
-    );
+    toast.success(path === null ? say("script-is-gone-what-it") : say("folder-is-back-at-and", { path }), {
+      duration: 15_000,
+      ...(path === null ? {} : { action: { label: say("protect-it"), onClick: () => protect(path) } }),
+    });
     await onDone();
   });
   return (
     <section aria-label={script.shown} className="rounded-xl border border-ochre/50 bg-ochre-soft px-4 py-3 text-sm">
       <p className="truncate font-medium" title={script.shown}>
-        A home-made lock: {script.shown}
+        {say("home-made-lock", { shown: script.shown })}
       </p>
       <p className="mt-1">
-        It {script.does.join(", and ")}.{" "}
-        {script.hasPassword && (
-          <strong>
-            The password in it protects nothing: it stands in the file for everybody to read, and the folder opens
-            without it.{" "}
-          </strong>
-        )}
-        Nothing is encrypted.
+        {say("it", { does: script.does.join(", and ") })}{" "}
+        {script.hasPassword && <strong>{say("password-in-it-protects-nothing")} </strong>}
+        {say("nothing-is-encrypted")}
       </p>
       <p className="mt-1 text-mute">
-        {script.target === null ? "What it hides was not found beside it." : `It hides ${script.target}.`}
+        {script.target === null ? say("what-it-hides-was-not") : say("it-hides", { target: script.target })}
       </p>
       <div className="mt-2">
         <Button size="small" tone="dusk" disabled={undo.pending} onClick={() => undo.run()}>
-          {script.target === null ? "Remove the script" : "Bring the folder back and remove the script"}
+          {script.target === null ? say("remove-script") : say("bring-folder-back-and-remove")}
         </Button>
       </div>
     </section>
@@ -181,13 +176,16 @@ function Script({ script, onDone }: DoneProps & { readonly script: HiddenView["s
 function BroughtBack({ brought, onDone }: DoneProps & { readonly brought: HiddenView["brought"] }): ReactNode {
   const again = useVerb(async (id: string) => {
     await api.hideAgain(id);
-    toast.success("It is hidden again as it was.");
+    toast.success(say("it-is-hidden-again-as"));
     await onDone();
   });
   return (
     <div className="mt-4">
-      <h3 className="font-sans text-sm font-semibold">Brought back</h3>
-      <ul aria-label="Brought back" className="mt-1 divide-y divide-line/70 rounded-xl border border-line text-sm">
+      <h3 className="font-sans text-sm font-semibold">{say("brought-back")}</h3>
+      <ul
+        aria-label={say("brought-back")}
+        className="mt-1 divide-y divide-line/70 rounded-xl border border-line text-sm"
+      >
         {brought.map(({ id, at, shown, now }) => (
           <li key={id} className="flex items-center gap-3 px-4 py-2">
             <p className="min-w-0 flex-1 truncate" title={shown}>
@@ -200,9 +198,9 @@ function BroughtBack({ brought, onDone }: DoneProps & { readonly brought: Hidden
               size="small"
               disabled={again.pending}
               onClick={() => again.run(id)}
-              aria-label={`Hide ${now} again`}
+              aria-label={say("hide-again", { now })}
             >
-              As it was
+              {say("as-it-was")}
             </Button>
           </li>
         ))}

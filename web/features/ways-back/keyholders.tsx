@@ -8,13 +8,13 @@ import { MailServerDialog } from "./mail-server-dialog";
 import { NameKeyholders } from "./name-keyholders";
 import { CurrentPassword } from "@/parts/secrets/current-password";
 import { api } from "@/lib/api";
-import { count } from "@/lib/format";
 import { useGuarded } from "@/lib/guarded";
 import { KEYS, useVerb } from "@/lib/queries";
 import { savePdf } from "@/lib/save-pdf";
 import { Button } from "@/ui/button";
 import { Dialog } from "@/ui/dialog";
 import { Time } from "@/ui/time";
+import { say } from "@eremos/words/page/ways-back";
 
 type Step =
   | { readonly kind: "name"; /** Whose place is to be taken by somebody else. */ readonly replaced: number | null }
@@ -31,57 +31,49 @@ export function KeyholdersSection(): ReactNode {
     ({ left }: PasswordChanged): void => {
       if (left.length === 0) toast.success(words, { duration: 10_000 });
       else
-        toast.warning(
-          `${words} Not so yet: ${left.map(({ name }) => name).join(", ")}. What is away follows by itself when it is back; a folder with a password of its own, when you open it.`,
-          { duration: 20_000 },
-        );
+        toast.warning(say("not-so-yet-what-is", { words, left: left.map(({ name }) => name).join(", ") }), {
+          duration: 20_000,
+        });
       close();
     };
-  const drop = useGuarded(api.dropKeyholders, done("There are no keyholders any more: their shares open nothing now."));
+  const drop = useGuarded(api.dropKeyholders, done(say("there-are-no-keyholders-any")));
   const keyholders = data?.keyholders ?? null;
   return (
     <section id="keyholders" aria-labelledby="keyholders-head" className="mt-8">
       <h2 id="keyholders-head" className="text-lg">
-        Keyholders
+        {say("keyholders")}
       </h2>
-      <p className="mt-1 text-sm text-mute">
-        People you trust each keep one share. A few of them together, as many as you say, open everything of yours;
-        fewer open nothing, and learn nothing.
-      </p>
+      <p className="mt-1 text-sm text-mute">{say("people-you-trust-each-keep")}</p>
       {data && keyholders && <Holders keyholders={keyholders} onStep={setStep} />}
       {data && (
         <div className="mt-3 flex flex-wrap gap-2">
           <Button onClick={() => setStep({ kind: "name", replaced: null })}>
-            {keyholders ? "Name others…" : "Name keyholders…"}
+            {keyholders ? say("name-others") : say("name-keyholders")}
           </Button>
-          {keyholders && <Button onClick={() => setStep({ kind: "drop" })}>No keyholders any more…</Button>}
-          {keyholders && <Button onClick={() => setStep({ kind: "mail" })}>Mail server…</Button>}
+          {keyholders && <Button onClick={() => setStep({ kind: "drop" })}>{say("no-keyholders-any-more")}</Button>}
+          {keyholders && <Button onClick={() => setStep({ kind: "mail" })}>{say("mail-server")}</Button>}
         </div>
       )}
       <Dialog
         open={step?.kind === "name"}
         onOpenChange={(open) => !open && close()}
-        title={keyholders ? "Other keyholders" : "Name keyholders"}
-        description={
-          keyholders
-            ? "Everybody gets a new share, those who stay, too: the earlier shares stop working wherever Eremos can reach. Copies and drives that are away keep opening with them."
-            : "Choose people who would come together for you, and not without you. Nothing is sent before you say so."
-        }
+        title={keyholders ? say("other-keyholders") : say("name-keyholders-2")}
+        description={keyholders ? say("everybody-gets-new-share-those") : say("choose-people-who-would-come")}
       >
         <NameKeyholders
           before={keyholders}
           replaced={step?.kind === "name" ? step.replaced : null}
-          onDone={done("The keyholders are named. Now hand out the shares: each on its sheet, or by mail.")}
+          onDone={done(say("keyholders-are-named-now-hand"))}
           onCancel={close}
         />
       </Dialog>
       <Dialog
         open={step?.kind === "drop"}
         onOpenChange={(open) => !open && close()}
-        title="No keyholders any more"
-        description="Their shares stop working wherever Eremos can reach. Copies and drives that are away keep opening with them. Master password and recovery code stay as they are."
+        title={say("no-keyholders-any-more-2")}
+        description={say("their-shares-stop-working-wherever")}
       >
-        <CurrentPassword action="End their shares" verb={drop} onCancel={close} />
+        <CurrentPassword action={say("end-their-shares")} verb={drop} onCancel={close} />
       </Dialog>
       <MailServerDialog open={step?.kind === "mail"} onClose={close} />
     </section>
@@ -99,51 +91,42 @@ function Holders({
   return (
     <div className="mt-3">
       <p className="text-sm">
-        Any{" "}
-        <strong>
-          {threshold} of {all}
-        </strong>{" "}
-        together open.{" "}
+        {say("any")} <strong>{say("of", { threshold, all })}</strong> {say("together-open")}{" "}
         {provenAt === null ? (
           <>
-            Not tried yet: bring {threshold} together in a{" "}
+            {say("not-tried-yet-bring-together", { threshold })}{" "}
             <a href="#practice" className="text-dusk underline underline-offset-4">
-              practice run
+              {say("practice-run")}
             </a>
             .
           </>
         ) : (
           <>
-            Tried <Time at={provenAt} />.
+            {say("tried")} <Time at={provenAt} />.
           </>
         )}
       </p>
       {withEarlier.length > 0 && (
         <p className="mt-2 rounded-xl bg-ochre-soft px-4 py-3 text-sm text-ochre">
-          {count(withEarlier.length, "folder has", "folders have")} a password of{" "}
-          {withEarlier.length === 1 ? "its" : "their"} own, and {withEarlier.length === 1 ? "takes" : "take"} these
-          shares from the next opening on: {withEarlier.map(({ name }) => name).join(", ")}.
+          {say("folders-have-password-their-own", {
+            withEarlier: withEarlier.length,
+            withEarlier2: withEarlier.map(({ name }) => name).join(", "),
+          })}
         </p>
       )}
       {holders === null ? (
-        <p className="mt-2 text-sm">
-          They were named on another computer, and their names are known there only. Their shares work; name others to
-          hand out new ones.
-        </p>
+        <p className="mt-2 text-sm">{say("they-were-named-on-another")}</p>
       ) : (
         <ul
           className="mt-3 divide-y divide-line rounded-xl border border-line bg-sheet text-sm"
-          aria-label="Keyholders"
+          aria-label={say("keyholders")}
         >
           {holders.map((holder) => (
             <HolderRow key={holder.number} holder={holder} canMail={keyholders.mailServer !== null} onStep={onStep} />
           ))}
         </ul>
       )}
-      <p className="mt-2 text-[13px] text-mute">
-        A share that was lost is printed again. Mail is read by whoever carries it: handing a sheet over is safer, and
-        deleting the mail after printing is the least.
-      </p>
+      <p className="mt-2 text-[13px] text-mute">{say("share-that-was-lost-is")}</p>
     </div>
   );
 }
@@ -157,10 +140,10 @@ interface HolderRowProps {
 
 function HolderRow({ holder, canMail, onStep }: HolderRowProps): ReactNode {
   const { number, name, mail: address, handedAt, by } = holder;
-  const sheet = useVerb(async () => savePdf((await api.shareSheet(number)).pdf, `Eremos share for ${name}`));
+  const sheet = useVerb(async () => savePdf((await api.shareSheet(number)).pdf, say("eremos-share-for", { name })));
   const mail = useVerb(async () => {
     await api.mailShare(number);
-    toast.success(`The mail server has taken ${name}’s share.`);
+    toast.success(say("mail-server-has-taken-s", { name }));
   });
   return (
     <li className="flex flex-wrap items-center gap-x-3 gap-y-1 px-4 py-2.5">
@@ -169,34 +152,43 @@ function HolderRow({ holder, canMail, onStep }: HolderRowProps): ReactNode {
           {name}
         </p>
         <p className="truncate text-[13px] text-mute">
-          {address ?? "no mail address"} ·{" "}
+          {address ?? say("no-mail-address")} ·{" "}
           {handedAt === null ? (
-            <span className="font-medium text-ochre">not handed out yet</span>
+            <span className="font-medium text-ochre">{say("not-handed-out-yet")}</span>
           ) : (
             <>
-              {by === "mail" ? "sent" : "sheet saved"} <Time at={handedAt} />
+              {say("sent", { hasBy: by === "mail" })} <Time at={handedAt} />
             </>
           )}
         </p>
       </div>
-      <Button size="small" disabled={sheet.pending} onClick={() => sheet.run()} aria-label={`Save ${name}’s sheet`}>
+      <Button
+        size="small"
+        disabled={sheet.pending}
+        onClick={() => sheet.run()}
+        aria-label={say("save-s-sheet", { name })}
+      >
         <FileDown className="size-4" aria-hidden />
-        Save the sheet
+        {say("save-sheet")}
       </Button>
       {address !== null && (
         <Button
           size="small"
           disabled={mail.pending}
           onClick={() => (canMail ? mail.run() : onStep({ kind: "mail" }))}
-          aria-label={`Send ${name} their share`}
+          aria-label={say("send-their-share", { name })}
         >
           <Mail className="size-4" aria-hidden />
-          Send it
+          {say("send-it")}
         </Button>
       )}
-      <Button size="small" onClick={() => onStep({ kind: "name", replaced: number })} aria-label={`Replace ${name}`}>
+      <Button
+        size="small"
+        onClick={() => onStep({ kind: "name", replaced: number })}
+        aria-label={say("replace", { name })}
+      >
         <UserRoundPen className="size-4" aria-hidden />
-        Replace…
+        {say("replace-2")}
       </Button>
     </li>
   );

@@ -9,11 +9,12 @@ import { KEYS } from "@/lib/queries";
 import { Button } from "@/ui/button";
 import { Dialog } from "@/ui/dialog";
 import { Field, PasswordField } from "@/ui/field";
+import { say } from "@eremos/words/page/ways-back";
 
 const SECURITY: Readonly<Record<MailServerView["security"], string>> = {
-  tls: "encrypted from the beginning (TLS)",
-  starttls: "encrypted before anything is sent (STARTTLS)",
-  none: "not encrypted (this computer only)",
+  tls: say("encrypted-from-beginning-tls"),
+  starttls: say("encrypted-before-anything-is-sent"),
+  none: say("not-encrypted-this-computer-only"),
 };
 const EMPTY: MailServerView = { host: "", port: 587, security: "starttls", user: "", from: "" };
 
@@ -30,8 +31,8 @@ export function MailServerDialog({
     <Dialog
       open={open}
       onOpenChange={(isOpen) => !isOpen && onClose()}
-      title="Mail server"
-      description="Your mail provider tells you these. They are kept encrypted, and used for nothing but sending shares when you say so."
+      title={say("mail-server-2")}
+      description={say("your-mail-provider-tells-you")}
     >
       {known && <Form key={known.server?.host ?? ""} server={known.server ?? EMPTY} onDone={onClose} />}
     </Dialog>
@@ -45,7 +46,7 @@ function Form({ server, onDone }: { readonly server: MailServerView; readonly on
   const save = useGuarded(
     () => api.setMailServer({ ...asked, password }),
     () => {
-      toast.success("Shares can be sent by mail now.");
+      toast.success(say("shares-can-be-sent-by"));
       for (const queryKey of [KEYS.mailServer, KEYS.keyholders]) void client.invalidateQueries({ queryKey });
       onDone();
     },
@@ -62,7 +63,7 @@ function Form({ server, onDone }: { readonly server: MailServerView; readonly on
       <div className="flex gap-3">
         <Field
           className="flex-1"
-          label="User, where it asks for one"
+          label={say("user-where-it-asks-for")}
           autoComplete="off"
           spellCheck={false}
           value={asked.user}
@@ -70,27 +71,27 @@ function Form({ server, onDone }: { readonly server: MailServerView; readonly on
         />
         <PasswordField
           className="flex-1"
-          label="Its password"
+          label={say("its-password")}
           autoComplete="off"
           value={password}
           onChange={(event) => setPassword(event.target.value)}
         />
       </div>
       <Field
-        label="Your mail address"
+        label={say("your-mail-address")}
         type="email"
         value={asked.from}
         onChange={(event) => setAsked({ ...asked, from: event.target.value })}
         problem={save.problem}
       />
       <div className="flex justify-end gap-2">
-        <Button onClick={onDone}>Not now</Button>
+        <Button onClick={onDone}>{say("not-now")}</Button>
         <Button
           tone="dusk"
           type="submit"
           disabled={asked.host.trim() === "" || asked.from.trim() === "" || save.isBlocked}
         >
-          {save.label("Keep it")}
+          {save.label(say("keep-it"))}
         </Button>
       </div>
     </form>
@@ -108,7 +109,7 @@ function Connection({ asked, onAsked }: ConnectionProps): ReactNode {
       <div className="flex gap-3">
         <Field
           className="flex-1"
-          label="Server"
+          label={say("server")}
           autoFocus
           autoComplete="off"
           spellCheck={false}
@@ -117,14 +118,14 @@ function Connection({ asked, onAsked }: ConnectionProps): ReactNode {
         />
         <Field
           className="w-28"
-          label="Port"
+          label={say("port")}
           inputMode="numeric"
           value={String(asked.port)}
           onChange={(event) => onAsked({ ...asked, port: Number(event.target.value.replace(/\D/g, "")) })}
         />
       </div>
       <label className="block text-sm font-semibold">
-        Connection
+        {say("connection")}
         <select
           className="mt-1.5 h-11 w-full rounded-lg border border-line-strong/70 bg-sheet px-3 font-normal"
           value={asked.security}

@@ -6,6 +6,7 @@ import { api } from "@/lib/api";
 import { useGuarded } from "@/lib/guarded";
 import { Button } from "@/ui/button";
 import { Field, PasswordField } from "@/ui/field";
+import { say } from "@eremos/words/page/ways-back";
 
 const MOST = 15;
 const LEAST = 2;
@@ -58,7 +59,7 @@ export function NameKeyholders({ before, replaced, onDone, onCancel }: NameKeyho
       }}
     >
       <Field
-        label="Your name, as it stands on their sheets"
+        label={say("your-name-as-it-stands")}
         autoComplete="name"
         value={of}
         onChange={(event) => setOf(event.target.value)}
@@ -67,16 +68,16 @@ export function NameKeyholders({ before, replaced, onDone, onCancel }: NameKeyho
       <Rows rows={rows} replaced={replaced} onRows={setRows} />
       <Threshold threshold={threshold} of={rows.length} onThreshold={setThreshold} />
       <PasswordField
-        label="Present master password"
+        label={say("present-master-password")}
         autoComplete="current-password"
         value={current}
         onChange={(event) => setCurrent(event.target.value)}
         problem={name.problem}
       />
       <div className="flex justify-end gap-2">
-        <Button onClick={onCancel}>Not now</Button>
+        <Button onClick={onCancel}>{say("not-now")}</Button>
         <Button tone="dusk" type="submit" disabled={!isReady || name.isBlocked}>
-          {name.label(before ? "Make new shares" : "Make the shares")}
+          {name.label(before ? say("make-new-shares") : say("make-shares"))}
         </Button>
       </div>
     </form>
@@ -95,14 +96,14 @@ function Rows({ rows, replaced, onRows }: RowsProps): ReactNode {
     onRows(rows.map((row) => (row.key === key ? { ...row, ...part } : row)));
   return (
     <fieldset>
-      <legend className="mb-1.5 text-sm font-semibold">Keyholders</legend>
+      <legend className="mb-1.5 text-sm font-semibold">{say("keyholders")}</legend>
       <ul className="space-y-2">
         {rows.map((row, i) => (
           <li key={row.key} className="flex items-start gap-2 [&_label]:sr-only">
             <Field
               className="flex-1"
-              label={`Name of keyholder ${i + 1}`}
-              placeholder="Name"
+              label={say("name-keyholder", { i: i + 1 })}
+              placeholder={say("name")}
               autoComplete="off"
               value={row.name}
               autoFocus={replaced === row.key}
@@ -110,8 +111,8 @@ function Rows({ rows, replaced, onRows }: RowsProps): ReactNode {
             />
             <Field
               className="flex-1"
-              label={`Mail address of keyholder ${i + 1}`}
-              placeholder="Mail address (optional)"
+              label={say("mail-address-keyholder", { i: i + 1 })}
+              placeholder={say("mail-address-optional")}
               type="email"
               autoComplete="off"
               value={row.mail}
@@ -121,7 +122,7 @@ function Rows({ rows, replaced, onRows }: RowsProps): ReactNode {
               type="button"
               className="grid size-11 place-items-center rounded-md text-mute hover:text-ink disabled:opacity-40"
               disabled={rows.length <= LEAST}
-              aria-label={`Take keyholder ${i + 1} away`}
+              aria-label={say("take-keyholder-away", { i: i + 1 })}
               onClick={() => onRows(rows.filter(({ key }) => key !== row.key))}
             >
               <X className="size-4" aria-hidden />
@@ -136,7 +137,7 @@ function Rows({ rows, replaced, onRows }: RowsProps): ReactNode {
           onClick={() => onRows([...rows, { key: Math.max(...rows.map(({ key }) => key)) + 1, name: "", mail: "" }])}
         >
           <Plus className="size-4" aria-hidden />
-          One more
+          {say("one-more")}
         </button>
       )}
     </fieldset>
@@ -153,7 +154,7 @@ function Threshold({ threshold, of, onThreshold }: ThresholdProps): ReactNode {
   return (
     <>
       <label className="flex items-center gap-3 text-sm font-semibold">
-        How many together open
+        {say("how-many-together-open")}
         <select
           className="h-11 rounded-lg border border-line-strong/70 bg-sheet px-3"
           value={threshold}
@@ -161,15 +162,13 @@ function Threshold({ threshold, of, onThreshold }: ThresholdProps): ReactNode {
         >
           {Array.from({ length: of - LEAST + 1 }, (_, i) => i + LEAST).map((number) => (
             <option key={number} value={number}>
-              {number} of {of}
+              {say("of-2", { number, of })}
             </option>
           ))}
         </select>
       </label>
       <p className="text-[13px] text-mute">
-        {of === threshold
-          ? "All of them are needed: if one share is lost, this way back is gone."
-          : `${of - threshold === 1 ? "One share" : `${of - threshold} shares`} may be lost, and it still works.`}
+        {of === threshold ? say("all-them-are-needed-if") : say("shares-may-be-lost-and", { of: of - threshold })}
       </p>
     </>
   );

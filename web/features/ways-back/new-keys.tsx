@@ -9,12 +9,12 @@ import { CurrentPassword } from "@/parts/secrets/current-password";
 import { useWithSecret } from "@/parts/secrets/ask-secret";
 import { AT_THE_GATE, useNewPassword } from "@/parts/secrets/new-password";
 import { api } from "@/lib/api";
-import { count } from "@/lib/format";
 import { useGuarded } from "@/lib/guarded";
 import { KEYS, useFolders, useVerb } from "@/lib/queries";
 import { Button } from "@/ui/button";
 import { Dialog } from "@/ui/dialog";
 import { Time } from "@/ui/time";
+import { say } from "@eremos/words/page/ways-back";
 
 type Step = "present" | "new" | "code" | "proof";
 
@@ -29,16 +29,9 @@ export function NewKeysWay(): ReactNode {
   const [isMaking, setMaking] = useState(false);
   return (
     <div className="space-y-3">
-      <p>
-        Another master password alone is not enough then: whoever kept a copy of a locked folder, or of Eremos&rsquo;
-        own data, still has the keys. New keys are: a new master password, a new recovery code, a new key for each
-        folder, and every file in it encrypted anew. Nothing that is locked from then on opens with what they know.
-      </p>
-      <p>
-        What they copied before stays open to them, for ever: no program can take that back. Shares of keyholders go on
-        opening; if it is a share that is known, name keyholders anew afterwards.
-      </p>
-      <Button onClick={() => setMaking(true)}>Make new keys…</Button>
+      <p>{say("another-master-password-alone-is")}</p>
+      <p>{say("what-they-copied-before-stays")}</p>
+      <Button onClick={() => setMaking(true)}>{say("make-new-keys")}</Button>
       {view && <Progress view={view} />}
       {isMaking && <Making onClose={() => setMaking(false)} />}
     </div>
@@ -47,10 +40,10 @@ export function NewKeysWay(): ReactNode {
 
 const HEADS = {
   present: {
-    title: "New keys",
-    text: "First the master password that you have now. The present keys hold until you have typed parts of the new code.",
+    title: say("new-keys"),
+    text: say("first-master-password-that-you"),
   },
-  new: { title: "Another master password", text: "One that has nothing of the present one." },
+  new: { title: say("another-master-password"), text: say("one-that-has-nothing-present") },
   code: KEEP_CODE,
   proof: PROVE_CODE,
 } as const;
@@ -68,7 +61,7 @@ function Making({ onClose }: { readonly onClose: () => void }): ReactNode {
     (groups: readonly string[]) =>
       api.finishNewKeys(shown?.id ?? "", groups, chosen?.password ?? "", chosen?.hint ?? null),
     () => {
-      toast.success("Your new keys hold. Folders within reach are encrypted anew now; you can go on working.", {
+      toast.success(say("your-new-keys-hold-folders"), {
         duration: 12_000,
       });
       void client.invalidateQueries();
@@ -77,7 +70,7 @@ function Making({ onClose }: { readonly onClose: () => void }): ReactNode {
   );
   return (
     <Dialog open onOpenChange={(open) => !open && onClose()} title={HEADS[step].title} description={HEADS[step].text}>
-      {step === "present" && <CurrentPassword action="Go on" verb={begin} onCancel={onClose} />}
+      {step === "present" && <CurrentPassword action={say("go-on")} verb={begin} onCancel={onClose} />}
       {step === "new" && (
         <NewPassword
           onChosen={(one) => {
@@ -108,7 +101,7 @@ function NewPassword({
   readonly onChosen: (chosen: Chosen) => void;
   readonly onCancel: () => void;
 }): ReactNode {
-  const { chosen, fields } = useNewPassword({ label: "New master password", hintNote: AT_THE_GATE });
+  const { chosen, fields } = useNewPassword({ label: say("new-master-password"), hintNote: AT_THE_GATE });
   return (
     <form
       className="mt-5 space-y-4"
@@ -120,10 +113,10 @@ function NewPassword({
       {fields}
       <div className="flex justify-end gap-2">
         <Button type="button" onClick={onCancel}>
-          Not now
+          {say("not-now")}
         </Button>
         <Button tone="dusk" type="submit" disabled={!chosen.ready}>
-          Show me the new code
+          {say("show-me-new-code")}
         </Button>
       </div>
     </form>
@@ -131,34 +124,30 @@ function NewPassword({
 }
 
 const WHY: Readonly<Record<NewKeysView["waiting"][number]["why"], string>> = {
-  working: "under way",
-  away: "away: connect its drive, and sign in",
-  open: "open now: lock it",
-  password: "has a password of its own, which is needed once",
-  refused: "not done yet",
+  working: say("under-way"),
+  away: say("away-connect-its-drive-and"),
+  open: say("open-now-lock-it"),
+  password: say("has-password-its-own-which"),
+  refused: say("not-done-yet"),
 };
 
 /** The three numbers, and which folders they are. */
 function Progress({ view }: { readonly view: NewKeysView }): ReactNode {
   const { at, anew, waiting, older } = view;
   return (
-    <section aria-label="How far it is" className="rounded-xl border border-line px-4 py-3">
+    <section aria-label={say("how-far-it-is")} className="rounded-xl border border-line px-4 py-3">
       <p className="text-mute">
-        New keys were made <Time at={at} />.
+        {say("new-keys-were-made")} <Time at={at} />.
       </p>
       <dl className="mt-2 grid grid-cols-3 gap-3">
-        <Figure figure={anew} of={anew === 1 ? "folder is encrypted anew" : "folders are encrypted anew"} />
+        <Figure figure={anew} of={anew === 1 ? say("folder-is-encrypted-anew") : say("folders-are-encrypted-anew")} />
         <Figure
           figure={waiting.length}
-          of={waiting.length === 1 ? "waits: away, open or under way" : "wait: away, open or under way"}
+          of={waiting.length === 1 ? say("waits-away-open-or-under") : say("wait-away-open-or-under")}
         />
         <Figure
           figure={older.length}
-          of={
-            older.length === 1
-              ? "keeps earlier states that an earlier key opens"
-              : "keep earlier states that an earlier key opens"
-          }
+          of={older.length === 1 ? say("keeps-earlier-states-that-earlier") : say("keep-earlier-states-that-earlier")}
         />
       </dl>
       {waiting.length > 0 && (
@@ -170,8 +159,9 @@ function Progress({ view }: { readonly view: NewKeysView }): ReactNode {
       )}
       {older.length > 0 && (
         <p className="mt-3 text-mute">
-          {older.map(({ name, states }) => `${name}: ${count(states, "earlier state")}`).join("; ")}. They go as newer
-          ones take their place; keep fewer earlier states in Settings, and visit the folder, to be rid of them at once.
+          {say("they-go-as-newer-ones", {
+            older: older.map(({ name, states }) => `${name}: ${say("earlier-states", { states })}`).join("; "),
+          })}
         </p>
       )}
     </section>
@@ -199,15 +189,12 @@ function Waiting({ folder }: { readonly folder: NewKeysView["waiting"][number] }
     <li className="flex flex-wrap items-center gap-x-4 gap-y-1 py-2">
       <span className="min-w-0 flex-1" title={path}>
         <span className="font-medium">{name}</span>{" "}
-        <span className="text-mute">
-          {WHY[why]}
-          {hasKey ? "; it has its new key already" : ""}
-        </span>
+        <span className="text-mute">{say("it-has-its-new-key", { why: WHY[why], hasKey })}</span>
         {refusal && <span className="block text-ochre">{refusal}</span>}
       </span>
       {why === "refused" && (
         <Button size="small" disabled={again.pending} onClick={() => again.run(refusal ? ["unvouched"] : [])}>
-          {refusal ? "It was me: go on" : "Go on now"}
+          {refusal ? say("it-was-me-go-on") : say("go-on-now")}
         </Button>
       )}
       {why === "password" && shown && <WithItsPassword folder={shown} />}
@@ -219,7 +206,7 @@ function WithItsPassword({ folder }: { readonly folder: FolderView }): ReactNode
   const client = useQueryClient();
   const renew = useWithSecret(
     folder,
-    "Encrypt it anew",
+    say("encrypt-it-anew"),
     async (secret) => {
       await api.renewFolder(folder.id, secret, []);
       await client.invalidateQueries({ queryKey: KEYS.newKeys });
@@ -229,7 +216,7 @@ function WithItsPassword({ folder }: { readonly folder: FolderView }): ReactNode
   return (
     <>
       <Button size="small" disabled={renew.pending} onClick={() => renew.run()}>
-        Type its password…
+        {say("type-its-password")}
       </Button>
       {renew.dialog}
     </>

@@ -4,22 +4,21 @@ import { toast } from "sonner";
 import type { FolderView, PermissionsView } from "@eremos/server/contract";
 import { useWithSecret } from "@/parts/secrets/ask-secret";
 import { api } from "@/lib/api";
-import { count } from "@/lib/format";
 import { Button } from "@/ui/button";
+import { say } from "@eremos/words/page/ways-back";
 
 /** Permissions and owners that were lost or changed: shown against what was recorded, and set back. */
 export function PermissionsWay({ folders }: { readonly folders: readonly FolderView[] }): ReactNode {
   return (
     <div className="space-y-3">
-      <p>
-        A folder that came back from a backup, from another computer or another account may belong to somebody else now,
-        or refuse you. Eremos looks whether you get at it; where it lies open, it compares every permission, owner and
-        access list with what was recorded at the last lock.
-      </p>
+      <p>{say("folder-that-came-back-from")}</p>
       {folders.length === 0 ? (
-        <p>Nothing is protected yet.</p>
+        <p>{say("nothing-is-protected-yet")}</p>
       ) : (
-        <ul aria-label="Permissions of your folders" className="divide-y divide-line/70 rounded-xl border border-line">
+        <ul
+          aria-label={say("permissions-your-folders")}
+          className="divide-y divide-line/70 rounded-xl border border-line"
+        >
           {folders.map((folder) => (
             <li key={folder.id} className="px-4 py-2.5">
               <One folder={folder} />
@@ -35,14 +34,14 @@ function One({ folder }: { readonly folder: FolderView }): ReactNode {
   const [view, setView] = useState<PermissionsView | null>(null);
   const look = useWithSecret(
     folder,
-    "Look",
+    say("look"),
     async (secret, repair: boolean) => {
       const seen = await api.permissions(folder.id, secret, repair);
       if (repair)
         toast.success(
           seen.repaired > 0
-            ? `${count(seen.repaired, "entry is", "entries are")} as recorded again.`
-            : "What this account may set back is set back.",
+            ? say("entries-are-as-recorded-again", { repaired: seen.repaired })
+            : say("what-this-account-may-set"),
         );
       setView(repair && seen.changes.every(({ refusal }) => refusal === null) ? { ...seen, changes: [] } : seen);
     },
@@ -57,16 +56,16 @@ function One({ folder }: { readonly folder: FolderView }): ReactNode {
         </span>
         {canRepair && (
           <Button size="small" tone="dusk" disabled={look.pending} onClick={() => look.run(true)}>
-            Set back
+            {say("set-back")}
           </Button>
         )}
         <Button
           size="small"
           disabled={look.pending}
           onClick={() => look.run(false)}
-          aria-label={`Look at the permissions of ${folder.name}`}
+          aria-label={say("look-at-permissions", { name: folder.name })}
         >
-          Look
+          {say("look")}
         </Button>
       </div>
       <div role="status" className="text-[13px]">
@@ -80,11 +79,7 @@ function One({ folder }: { readonly folder: FolderView }): ReactNode {
 function Seen({ view: { access, advice, changes, compared, entries } }: { readonly view: PermissionsView }): ReactNode {
   if (access.length === 0 && changes.length === 0)
     return (
-      <p className="mt-1 text-mute">
-        {compared
-          ? `You get at it, and all ${count(entries, "entry", "entries")} in it are as recorded.`
-          : "You get at it. What is in it can be compared while it lies open."}
-      </p>
+      <p className="mt-1 text-mute">{compared ? say("you-get-at-it-and", { entries }) : say("you-get-at-it-what")}</p>
     );
   return (
     <>
@@ -96,14 +91,15 @@ function Seen({ view: { access, advice, changes, compared, entries } }: { readon
         ))}
         {changes.map(({ path, was, is, refusal }) => (
           <li key={path} className="break-all">
-            <span className="font-medium">{path}</span>: recorded {was}; now {is}.
-            {refusal !== null && <span className="text-oxblood"> Not set back: {refusal}.</span>}
+            <span className="font-medium">{path}</span>
+            {say("recorded-now", { was, theIs: is })}
+            {refusal !== null && <span className="text-oxblood"> {say("not-set-back", { refusal })}</span>}
           </li>
         ))}
       </ul>
       {advice !== null && (
         <p className="mt-2">
-          An administrator gives it back to you with: <code className="break-all">{advice}</code>
+          {say("administrator-gives-it-back-you")} <code className="break-all">{advice}</code>
         </p>
       )}
     </>

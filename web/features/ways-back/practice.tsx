@@ -6,6 +6,7 @@ import { BackSecretField, NO_SECRET, isMissing } from "@/parts/secrets/back-secr
 import { api } from "@/lib/api";
 import { useGuarded } from "@/lib/guarded";
 import { Button } from "@/ui/button";
+import { say } from "@eremos/words/page/ways-back";
 
 /** Proving today that the ways back work, while nothing depends on them. */
 export function Practice(): ReactNode {
@@ -19,17 +20,13 @@ export function Practice(): ReactNode {
     },
   );
   const failed = result?.folders.filter(({ problem }) => problem !== null) ?? [];
-  const [subject, opens] = result?.kind === "shares" ? ["The shares", "open"] : ["The code", "opens"];
+  const [subject, opens] = result?.kind === "shares" ? [say("shares"), "open"] : [say("code"), "opens"];
   return (
     <section id="practice" aria-labelledby="practice-head" className="mt-8">
       <h2 id="practice-head" className="text-lg">
-        Practice run
+        {say("practice-run-2")}
       </h2>
-      <p className="mt-1 mb-3 text-sm text-mute">
-        Type the code from your sheet, or bring the keyholders&rsquo; shares together: Eremos tries them on every sealed
-        folder as the readers without Eremos would, down to the bytes of a file. Nothing is changed, and nothing
-        decrypted to the disk.
-      </p>
+      <p className="mt-1 mb-3 text-sm text-mute">{say("type-code-from-your-sheet")}</p>
       <form
         className="rounded-2xl border border-line bg-sheet p-5"
         onSubmit={(event) => {
@@ -39,15 +36,15 @@ export function Practice(): ReactNode {
       >
         <BackSecretField secret={secret} onSecret={setSecret} problem={run.problem} />
         <Button type="submit" className="mt-4" disabled={isMissing(secret) || run.isBlocked}>
-          {run.label("Try it")}
+          {run.label(say("try-it"))}
         </Button>
       </form>
       <div role="status" className="mt-3 text-sm">
         {result && failed.length === 0 && (
           <p className="text-dusk">
             {result.folders.length === 0
-              ? `${subject} ${result.kind === "shares" ? "are" : "is"} right. No folder is sealed yet.`
-              : `${subject} ${opens} ${result.folders.length === 1 ? "your sealed folder" : `all ${result.folders.length} sealed folders`}.`}
+              ? say("is-right-no-folder-is", { subject, kind: result.kind })
+              : `${subject} ${opens} ${result.folders.length === 1 ? say("your-sealed-folder") : say("all-sealed-folders", { folders: result.folders.length })}.`}
           </p>
         )}
         {failed.length > 0 && (

@@ -3,9 +3,9 @@ import { useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import type { FolderView, InterruptionView, SettingsView } from "@eremos/server/contract";
 import { api } from "@/lib/api";
-import { count } from "@/lib/format";
 import { KEYS } from "@/lib/queries";
 import { Button } from "@/ui/button";
+import { say } from "@eremos/words/page/ways-back";
 
 /** The symptoms that something seen may lead to. */
 export type SymptomId =
@@ -31,13 +31,10 @@ export function SeenNow({
   return (
     <section aria-labelledby="seen-now" className="mb-5 rounded-2xl border border-line bg-sheet px-5 py-4">
       <h2 id="seen-now" className="text-base">
-        What Eremos sees now
+        {say("what-eremos-sees-now")}
       </h2>
       {sights.length === 0 ? (
-        <p className="mt-1 text-sm text-mute">
-          All {count(folders.length, "folder")} {folders.length === 1 ? "is" : "are"} at{" "}
-          {folders.length === 1 ? "its place" : "their places"}, nothing is cut off, and no check found damage.
-        </p>
+        <p className="mt-1 text-sm text-mute">{say("all-folders-are-at-their", { folders: folders.length })}</p>
       ) : (
         <ul className="mt-1 divide-y divide-line/70 text-sm">
           {sights.map(({ text, leadsTo }) => (
@@ -45,11 +42,11 @@ export function SeenNow({
               <span className="min-w-0 flex-1">{text}</span>
               {leadsTo === "practice" ? (
                 <a href="#practice" className="font-medium text-dusk underline underline-offset-4">
-                  Try it
+                  {say("try-it")}
                 </a>
               ) : (
                 <Button size="small" onClick={() => onSymptom(leadsTo)}>
-                  What to do
+                  {say("what-do")}
                 </Button>
               )}
             </li>
@@ -76,28 +73,24 @@ function sightsOf(
   };
   see(
     folders.filter(({ state }) => state === "missing"),
-    (names, number) => `Not at ${number === 1 ? "its place" : "their places"}: ${names}.`,
+    (names, number) => say("not-at-their-places", { number, names }),
     "moved",
   );
   see(
     [...interruptions, ...folders.filter(({ state }) => state === "interrupted" || state === "partly")],
-    (names) => `Cut off in the middle: ${names}.`,
+    (names) => say("cut-off-in-middle", { names }),
     "cut",
   );
   see(
     folders.filter(({ state, lastCheck }) => state === "damaged" || lastCheck?.ok === false),
-    (names) => `Damaged: ${names}.`,
+    (names) => say("damaged", { names }),
     "damaged",
   );
-  see(
-    behind,
-    (names) => `Opened by what opened it before your last change, which has not reached it yet: ${names}.`,
-    "master",
-  );
+  see(behind, (names) => say("opened-by-what-opened-it", { names }), "master");
   see(
     folders.filter(({ waysBack }) => waysBack?.codeProvenAt === null),
     (names, number) =>
-      `The recovery code was not tried yet on ${number === 1 ? names : `${number} folders: ${names}`}.`,
+      say("recovery-code-was-not-tried", { number: number === 1 ? names : say("folders", { number, names }) }),
     "practice",
   );
   return sights;

@@ -10,6 +10,7 @@ import { KEYS, useVerb } from "@/lib/queries";
 import { Button } from "@/ui/button";
 import { Dialog } from "@/ui/dialog";
 import { PasswordField } from "@/ui/field";
+import { say } from "@eremos/words/page/ways-back";
 
 /**
  * Brings a folder that was found into the list. One of another Eremos, or with a password of its own, asks for what
@@ -20,7 +21,7 @@ export function TakeIn({ found }: { readonly found: FoundFolder }): ReactNode {
   const client = useQueryClient();
   const done = (): void => {
     setAsking(false);
-    toast.success("It is in your list, as it was.");
+    toast.success(say("it-is-in-your-list"));
     for (const queryKey of [KEYS.scan, KEYS.folders]) void client.invalidateQueries({ queryKey });
   };
   const plain = useVerb(async () => {
@@ -38,9 +39,9 @@ export function TakeIn({ found }: { readonly found: FoundFolder }): ReactNode {
         disabled={plain.pending}
         onClick={() => (needsSecret ? setAsking(true) : plain.run())}
       >
-        {needsSecret ? "Take it in…" : "Take it in"}
+        {needsSecret ? say("take-it-in") : say("take-it-in-2")}
       </Button>
-      <Dialog open={isAsking} onOpenChange={setAsking} title="What opens it" description={found.path}>
+      <Dialog open={isAsking} onOpenChange={setAsking} title={say("what-opens-it")} description={found.path}>
         <Ask found={found} onDone={done} onBack={() => setAsking(false)} />
       </Dialog>
     </>
@@ -102,17 +103,13 @@ function Ask({
         className="text-sm font-medium text-dusk underline underline-offset-4"
         onClick={() => setBack(back ? null : NO_SECRET)}
       >
-        {back ? "Use the password" : "Use the recovery code or shares instead"}
+        {back ? say("use-password") : say("use-recovery-code-or-shares")}
       </button>
-      <p className="text-[13px] text-mute">
-        {isOthers
-          ? "From then on it opens with your own master password. Its contents stay as they are, and so does whether it is locked. Whoever locked it before can still open it: if that was somebody else, release it and lock it anew."
-          : "It stays as it is, in your list again."}
-      </p>
+      <p className="text-[13px] text-mute">{isOthers ? say("from-then-on-it-opens") : say("it-stays-as-it-is")}</p>
       <div className="flex justify-end gap-2">
-        <Button onClick={onBack}>Not now</Button>
+        <Button onClick={onBack}>{say("not-now")}</Button>
         <Button tone="dusk" type="submit" disabled={!isReady || take.isBlocked}>
-          {take.label(accept.length > 0 ? "Take it in all the same" : "Take it in")}
+          {take.label(accept.length > 0 ? say("take-it-in-all-same") : say("take-it-in-2"))}
         </Button>
       </div>
     </form>
@@ -135,7 +132,7 @@ function Passwords({ found, isOthers, master, own, onMaster, onOwn, problem }: P
     <>
       {isOthers && (
         <PasswordField
-          label="Master password it was locked with"
+          label={say("master-password-it-was-locked")}
           autoFocus
           autoComplete="off"
           value={master}
@@ -145,13 +142,13 @@ function Passwords({ found, isOthers, master, own, onMaster, onOwn, problem }: P
       )}
       {found.hasPassword && (
         <PasswordField
-          label="Password of this folder"
+          label={say("password-this-folder")}
           autoFocus={!isOthers}
           autoComplete="off"
           value={own}
           onChange={(event) => onOwn(event.target.value)}
           problem={isOthers ? null : problem}
-          note={found.hint === null ? "It has no hint." : `Hint: ${found.hint}`}
+          note={found.hint === null ? say("it-has-no-hint") : say("hint", { hint: found.hint })}
         />
       )}
     </>

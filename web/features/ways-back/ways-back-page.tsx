@@ -21,10 +21,11 @@ import { Behind } from "@/parts/secrets/behind";
 import { Forgotten } from "@/parts/returning/forgotten";
 import { tell } from "@/parts/returning/return-owner";
 import { api } from "@/lib/api";
-import { count, formatBytes } from "@/lib/format";
+import { formatBytes } from "@/lib/format";
 import { KEYS, useFolders, useVerb } from "@/lib/queries";
 import { writeTab } from "@/lib/tab";
 import { Button, buttonClasses } from "@/ui/button";
+import { say } from "@eremos/words/page/ways-back";
 
 interface Symptom {
   readonly id: SymptomId;
@@ -38,32 +39,30 @@ export function WaysBackPage(): ReactNode {
   const folders = useFolders() ?? [];
   const [shown, setShown] = useState<string>("");
   const symptoms: readonly Symptom[] = [
-    { id: "master", says: "I forgot my master password", way: <MasterWay /> },
-    { id: "known", says: "Somebody knows my password, or has my recovery code", way: <NewKeysWay /> },
-    { id: "own", says: "I forgot this folder’s own password", way: <OwnWay folders={folders} /> },
-    { id: "lost", says: "I locked something and can’t find it, or it isn’t in the list", way: <LostWay /> },
-    { id: "moved", says: "The folder or the drive was moved, or renamed", way: <LostWay /> },
+    { id: "master", says: say("i-forgot-my-master-password"), way: <MasterWay /> },
+    { id: "known", says: say("somebody-knows-my-password-or"), way: <NewKeysWay /> },
+    { id: "own", says: say("i-forgot-this-folders-own"), way: <OwnWay folders={folders} /> },
+    { id: "lost", says: say("i-locked-something-and-cant"), way: <LostWay /> },
+    { id: "moved", says: say("folder-or-drive-was-moved"), way: <LostWay /> },
     {
       id: "hidden",
-      says: "I hid something by hand and can’t find it, or it was locked some other way",
+      says: say("i-hid-something-by-hand"),
       way: <HiddenWay />,
     },
-    { id: "gone", says: "Eremos is being removed, or it is for another computer", way: <GoneWay folders={folders} /> },
+    { id: "gone", says: say("eremos-is-being-removed-or"), way: <GoneWay folders={folders} /> },
     {
       id: "cut",
-      says: "It was interrupted: the power went, or the computer stopped",
+      says: say("it-was-interrupted-power-went"),
       way: <CutWay folders={folders} />,
     },
-    { id: "damaged", says: "A file won’t open, or the disk makes mistakes", way: <DamagedWay folders={folders} /> },
-    { id: "permission", says: "I no longer have permission", way: <PermissionsWay folders={folders} /> },
+    { id: "damaged", says: say("file-wont-open-or-disk"), way: <DamagedWay folders={folders} /> },
+    { id: "permission", says: say("i-no-longer-have-permission"), way: <PermissionsWay folders={folders} /> },
   ];
   return (
     <main className="h-full overflow-y-auto px-6 py-6 lg:px-10">
       <div className="max-w-[820px] pb-10">
-        <h1 className="text-2xl">Ways back</h1>
-        <p className="mt-1 mb-5 text-mute">
-          Start from what you see. Nothing here changes what is in a locked folder before you say so.
-        </p>
+        <h1 className="text-2xl">{say("ways-back")}</h1>
+        <p className="mt-1 mb-5 text-mute">{say("start-from-what-you-see")}</p>
         <SeenNow
           folders={folders}
           onSymptom={(symptom) => {
@@ -111,11 +110,8 @@ function MasterWay(): ReactNode {
     return (
       <div className="space-y-3">
         <Behind folders={behind} />
-        <p>
-          The recovery code from your sheet sets a new one, or enough of your keyholders&rsquo; shares; at the gate they
-          do so too, without being signed in. Your folders stay as they are.
-        </p>
-        <Button onClick={() => setOpen(true)}>Set a new one</Button>
+        <p>{say("recovery-code-from-your-sheet")}</p>
+        <Button onClick={() => setOpen(true)}>{say("set-new-one")}</Button>
       </div>
     );
   }
@@ -137,17 +133,13 @@ function MasterWay(): ReactNode {
 
 function OwnWay({ folders }: { readonly folders: readonly FolderView[] }): ReactNode {
   const own = folders.filter(({ hasPassword }) => hasPassword);
-  if (own.length === 0)
-    return <p>None of your folders has a password of its own: the master password opens them all.</p>;
+  if (own.length === 0) return <p>{say("none-your-folders-has-password")}</p>;
   return (
     <div className="space-y-3">
-      <p>
-        Open or visit it, and choose &ldquo;I have forgotten it: use the recovery code or shares&rdquo; where its
-        password is asked. On its page you then set another one, or none.
-      </p>
+      <p>{say("open-or-visit-it-and")}</p>
       <FolderLinks
         folders={own}
-        note={({ passwordHint }) => (passwordHint === null ? "no hint" : `hint: ${passwordHint}`)}
+        note={({ passwordHint }) => (passwordHint === null ? say("no-hint") : `hint: ${passwordHint}`)}
       />
     </div>
   );
@@ -168,7 +160,7 @@ function FolderLinks({
             <span className="font-medium">{folder.name}</span> <span className="text-mute">{note(folder)}</span>
           </span>
           <Link href={`/folders/${folder.id}`} className={buttonClasses({ size: "small" })}>
-            Show it
+            {say("show-it")}
           </Link>
         </li>
       ))}
@@ -179,10 +171,7 @@ function FolderLinks({
 function LostWay(): ReactNode {
   return (
     <div className="space-y-3">
-      <p>
-        Eremos looks through the disk for folders it protects, whatever they are called now: hidden, tucked away, moved,
-        renamed, on a drive that was plugged in elsewhere. Looking changes nothing.
-      </p>
+      <p>{say("eremos-looks-through-disk-for")}</p>
       <ScanPanel
         action={(found) => (
           <>
@@ -202,13 +191,15 @@ function Mend({ found }: { readonly found: FoundFolder }): ReactNode {
   const client = useQueryClient();
   const mend = useVerb(async () => {
     const { mended } = await api.mend(found.path, null);
-    toast.success(mended.length === 0 ? "There was nothing to mend." : `Written anew: ${mended.join(", ")}.`);
+    toast.success(
+      mended.length === 0 ? say("there-was-nothing-mend") : say("written-anew", { mended: mended.join(", ") }),
+    );
     await client.invalidateQueries({ queryKey: KEYS.scan });
   });
   if (found.problems.length === 0 || found.relation === "another-owner" || found.hasPassword) return null;
   return (
     <Button size="small" disabled={mend.pending} onClick={() => mend.run()}>
-      Mend its records
+      {say("mend-its-records")}
     </Button>
   );
 }
@@ -225,7 +216,7 @@ function TakeInAll({ scan }: { readonly scan: ScanView }): ReactNode {
   if (ready.length < 2) return null;
   return (
     <Button className="mt-3" tone="dusk" disabled={take.pending} onClick={() => take.run()}>
-      Take all {ready.length} of yours in
+      {say("take-all-yours-in", { ready: ready.length })}
     </Button>
   );
 }
@@ -234,9 +225,7 @@ function HiddenWay(): ReactNode {
   return (
     <div className="space-y-3">
       <p>
-        Eremos looks for what is hidden by common means: names with a dot or of blanks, <code>.hidden</code> lists,
-        permissions, flags, a volume&rsquo;s own attributes, and scripts that pretend to lock. Looking changes nothing;
-        what is brought back can be hidden again exactly as it was.
+        {say("eremos-looks-for-what-is")} <code>{say("hidden")}</code> {say("lists-permissions-flags-volumes-own")}
       </p>
       <HiddenPanel />
     </div>
@@ -247,19 +236,12 @@ function GoneWay({ folders }: { readonly folders: readonly FolderView[] }): Reac
   const locked = folders.filter(({ state }) => state === "locked" || state === "away");
   return (
     <div className="space-y-3">
-      <p>
-        A locked folder carries all it needs but your password or code. On another computer, choose &ldquo;I have
-        folders that Eremos locked before&rdquo; when Eremos starts there for the first time; it finds them on the disk.
-        Without Eremos, the two readers below open them.
-      </p>
+      <p>{say("locked-folder-carries-all-it")}</p>
       {locked.length === 0 ? (
-        <p>Nothing of yours is locked now, so nothing would be left behind.</p>
+        <p>{say("nothing-yours-is-locked-now")}</p>
       ) : (
         <>
-          <p>
-            Before Eremos is removed from this computer: {count(locked.length, "folder is", "folders are")} still
-            locked. Release those that are to be ordinary folders again.
-          </p>
+          <p>{say("before-eremos-is-removed-from", { locked: locked.length })}</p>
           <FolderLinks folders={locked} note={({ path }) => path} />
         </>
       )}
@@ -272,22 +254,16 @@ function CutWay({ folders }: { readonly folders: readonly FolderView[] }): React
   const put = useVerb(async () => {
     const { folders: ids } = await api.putRight();
     toast.success(
-      ids.length === 0
-        ? "Nothing was found that was cut off."
-        : `${count(ids.length, "folder was", "folders were")} put right.`,
+      ids.length === 0 ? say("nothing-was-found-that-was") : say("folders-were-put-right", { ids: ids.length }),
     );
   });
   return (
     <div className="space-y-3">
-      <p>
-        Nothing is lost by that: at every moment one whole copy is there, the readable or the encrypted one, and the
-        disk itself tells which. Eremos puts such a folder right when it starts and when you sign in, and says what it
-        found; whether the work is finished or left undone is for you to say.
-      </p>
+      <p>{say("nothing-is-lost-by-that")}</p>
       <Interruptions />
       {affected.length > 0 && <FolderLinks folders={affected} note={({ attention }) => attention ?? ""} />}
       <Button disabled={put.pending} onClick={() => put.run()}>
-        Look again now
+        {say("look-again-now")}
       </Button>
     </div>
   );
@@ -297,12 +273,7 @@ function DamagedWay({ folders }: { readonly folders: readonly FolderView[] }): R
   const sealed = folders.filter((folder) => isEncrypting(folder) && folder.state !== "away");
   return (
     <div className="space-y-3">
-      <p>
-        Check the folder: every byte of its encrypted copy is read and verified, and damaged files are named. Headers
-        and records are there twice, and a third time in Eremos&rsquo; own data: &ldquo;Mend its records&rdquo; writes
-        damaged ones anew. What is whole always comes out: one of the readers below brings everything else out into
-        another directory, and names what is damaged with its bytes.
-      </p>
+      <p>{say("check-folder-every-byte-its")}</p>
       {sealed.length > 0 && <FolderLinks folders={sealed} note={({ path }) => path} />}
     </div>
   );
@@ -317,13 +288,9 @@ function WithoutEremos(): ReactNode {
   return (
     <section aria-labelledby="without" className="mt-8">
       <h2 id="without" className="text-lg">
-        Without Eremos
+        {say("without-eremos")}
       </h2>
-      <p className="mt-1 text-sm text-mute">
-        Two readers that open your locked folders on any computer with your password or code, and change nothing in
-        them. Keep them on a stick, with your recovery sheet: one is a page for any current browser, the other a file
-        for Node.js. They work offline.
-      </p>
+      <p className="mt-1 text-sm text-mute">{say("two-readers-that-open-your")}</p>
       <ul className="mt-3 divide-y divide-line rounded-xl border border-line bg-sheet text-sm">
         {files?.map(({ name, href, bytes, sha256 }) => (
           <li key={name} className="flex flex-wrap items-center gap-x-4 gap-y-1 px-4 py-2.5">
@@ -332,11 +299,11 @@ function WithoutEremos(): ReactNode {
                 {name} <span className="font-normal text-mute">{formatBytes(bytes)}</span>
               </p>
               <p className="font-mono text-[11.5px] break-all text-mute">
-                <span className="font-sans">SHA-256</span> {sha256}
+                <span className="font-sans">{say("sha-256")}</span> {sha256}
               </p>
             </div>
             <a href={href} download={name} className={buttonClasses({ size: "small" })}>
-              Save it…
+              {say("save-it")}
             </a>
           </li>
         ))}

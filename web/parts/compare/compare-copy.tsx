@@ -4,16 +4,17 @@ import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
 import type { CopyView, FoundFolder } from "@eremos/server/contract";
 import { ApiError, api } from "@/lib/api";
-import { count, formatBytes } from "@/lib/format";
+import { formatBytes } from "@/lib/format";
 import { useVerb } from "@/lib/queries";
 import { Button } from "@/ui/button";
 import { Dialog } from "@/ui/dialog";
 import { Time } from "@/ui/time";
+import { say } from "@eremos/words/page/compare";
 
 /** Two copies of one folder: which is newer, and what of the other is to be taken into it. */
 export function CompareCopy({ found }: { readonly found: FoundFolder }): ReactNode {
   if (found.relation !== "copy" || found.guard === null || !isEncrypting({ guard: found.guard })) return null;
-  return <Compare title="Two copies of one folder" path={found.path} fork={null} />;
+  return <Compare title={say("two-copies-one-folder")} path={found.path} fork={null} />;
 }
 
 interface CompareProps {
@@ -29,7 +30,7 @@ export function Compare({ title, path, fork }: CompareProps): ReactNode {
   return (
     <>
       <Button size="small" tone="dusk" onClick={() => setOpen(true)}>
-        Compare…
+        {say("compare")}
       </Button>
       <Dialog open={isOpen} onOpenChange={setOpen} title={title} description={path}>
         {isOpen && <Comparison path={path} fork={fork} onDone={() => setOpen(false)} />}
@@ -39,7 +40,7 @@ export function Compare({ title, path, fork }: CompareProps): ReactNode {
 }
 
 function Comparison({ path, fork, onDone }: Omit<CompareProps, "title"> & { readonly onDone: () => void }): ReactNode {
-  const what = fork === null ? "this copy" : "the other computer’s";
+  const what = fork === null ? say("this-copy") : say("other-computers");
   const { data: view, error } = useQuery({
     queryKey: ["copy", path, fork],
     queryFn: () => api.compareCopies(path, fork),
@@ -60,10 +61,10 @@ function Comparison({ path, fork, onDone }: Omit<CompareProps, "title"> & { read
   if (error)
     return (
       <p role="alert" className="mt-4 text-sm text-oxblood">
-        {error instanceof ApiError ? error.message : "That did not work. Nothing was changed."}
+        {error instanceof ApiError ? error.message : say("that-did-not-work-nothing")}
       </p>
     );
-  if (!view) return <p className="mt-4 text-sm text-mute">Reading both…</p>;
+  if (!view) return <p className="mt-4 text-sm text-mute">{say("reading-both")}</p>;
   return (
     <div className="mt-4 space-y-4 text-sm">
       {fork === null && <p>{whichIsNewer(view)}</p>}
@@ -75,24 +76,21 @@ function Comparison({ path, fork, onDone }: Omit<CompareProps, "title"> & { read
       {view.differences.length === 0 ? (
         <p>
           {fork === null
-            ? `This copy has nothing that ${view.name} has not. It can be deleted, if you no longer want it.`
-            : `The other computer’s state has nothing that ${view.name} has not. It can be let go.`}
+            ? say("this-copy-has-nothing-that", { name: view.name })
+            : say("other-computers-state-has-nothing", { name: view.name })}
         </p>
       ) : (
         <>
           <Differing view={view} what={what} left={left} onLeft={setLeft} />
-          {view.isCut && <p className="text-mute">There are more; take these first, then compare again.</p>}
-          <p className="text-[13px] text-mute">
-            Nothing of {view.name} is replaced: where it has a file of the same name, the other stands beside it as
-            &ldquo;… (from the copy)&rdquo;.
-          </p>
+          {view.isCut && <p className="text-mute">{say("there-are-more-take-these")}</p>}
+          <p className="text-[13px] text-mute">{say("nothing-is-replaced-where-it", { name: view.name })}</p>
         </>
       )}
       <div className="flex justify-end gap-2">
-        <Button onClick={onDone}>Close</Button>
+        <Button onClick={onDone}>{say("close")}</Button>
         {view.differences.length > 0 && (
           <Button tone="dusk" disabled={chosen.length === 0 || take.pending} onClick={() => take.run()}>
-            Take {count(chosen.length, "file")} into {view.name}
+            {say("take-files-into", { chosen: chosen.length, name: view.name })}
           </Button>
         )}
       </div>
@@ -111,7 +109,7 @@ interface DifferingProps {
 function Differing({ view, what, left, onLeft }: DifferingProps): ReactNode {
   return (
     <ul
-      aria-label={`What ${what} has`}
+      aria-label={say("what-has", { what })}
       className="max-h-64 divide-y divide-line/70 overflow-y-auto rounded-xl border border-line bg-sheet"
     >
       {view.differences.map(({ id, shown, kind, size, modifiedAt }) => (
@@ -128,7 +126,7 @@ function Differing({ view, what, left, onLeft }: DifferingProps): ReactNode {
                 {shown}
               </span>
               <span className="text-[13px] text-mute">
-                {kind === "only-here" ? `only in ${what}` : `otherwise in ${view.name}`} · {formatBytes(size)} · changed{" "}
+                {say("otherwise-in-changed", { kind, what, name: view.name, size: formatBytes(size) })}{" "}
                 <Time at={modifiedAt} />
               </span>
             </span>
@@ -141,10 +139,9 @@ function Differing({ view, what, left, onLeft }: DifferingProps): ReactNode {
 
 function whichIsNewer({ name, generation, ofOriginal }: CopyView): string {
   if (generation === null || ofOriginal === null)
-    return `The index of ${generation === null ? "this copy" : name} can’t be read, so which of the two is newer can’t be told.`;
-  if (generation === ofOriginal)
-    return `Both were locked ${count(generation, "time")}. Where they differ, each has gone its own way since.`;
+    return say("index-cant-be-read-so", { generation: generation === null ? say("this-copy") : name });
+  if (generation === ofOriginal) return say("both-were-locked-times-where", { generation });
   return generation > ofOriginal
-    ? `This copy is newer: it was locked ${count(generation, "time")}, ${name} at its place ${count(ofOriginal, "time")}.`
-    : `This copy is older: it was locked ${count(generation, "time")}, ${name} at its place ${count(ofOriginal, "time")}.`;
+    ? say("this-copy-is-newer-it", { generation, name, ofOriginal })
+    : say("this-copy-is-older-it", { generation, name, ofOriginal });
 }

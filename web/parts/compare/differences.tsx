@@ -1,6 +1,7 @@
 import type { ReactNode } from "react";
 import type { VisitEntry } from "@eremos/server/contract";
 import { Button } from "@/ui/button";
+import { say } from "@eremos/words/page/compare";
 
 const WORDS = { added: "came", changed: "changed", removed: "went" } as const;
 
@@ -14,7 +15,7 @@ interface DifferencesProps {
 
 /** What came, changed and went since an earlier state, each with its way back, and the way back for all. */
 export function Differences({ entries, isCut, disabled, onPutBack }: DifferencesProps): ReactNode {
-  if (entries.length === 0) return <p className="text-sm text-mute">Nothing is different since.</p>;
+  if (entries.length === 0) return <p className="text-sm text-mute">{say("nothing-is-different-since")}</p>;
   return (
     <>
       <ul className="max-h-72 divide-y divide-line/60 overflow-y-auto rounded-xl border border-line bg-sheet px-4 text-sm">
@@ -25,15 +26,15 @@ export function Differences({ entries, isCut, disabled, onPutBack }: Differences
               {entry.name}
             </span>
             <Button size="small" disabled={disabled} onClick={() => onPutBack([entry])}>
-              {entry.change === "added" ? "Take it away" : "Put it back"}
+              {entry.change === "added" ? say("take-it-away") : say("put-it-back")}
             </Button>
           </li>
         ))}
       </ul>
-      {isCut && <p className="text-[13px] text-mute">There are more.</p>}
+      {isCut && <p className="text-[13px] text-mute">{say("there-are-more")}</p>}
       <div className="flex justify-end">
         <Button tone="dusk" disabled={disabled} onClick={() => onPutBack(null)}>
-          Put everything back as it was
+          {say("put-everything-back-as-it")}
         </Button>
       </div>
     </>

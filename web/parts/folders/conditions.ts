@@ -1,6 +1,7 @@
 import type { FolderView, JobPhase, JobVerb } from "@eremos/server/contract";
 import { protectionWords } from "./protections";
 import type { DoorwayState } from "@/ui/doorway";
+import { say } from "@eremos/words/page/folders";
 
 /** Words and signs for a folder's condition: in one place, so that every view says the same. */
 export function doorwayOf(folder: FolderView): DoorwayState {
@@ -13,21 +14,21 @@ export function doorwayOf(folder: FolderView): DoorwayState {
 export function conditionWord(folder: FolderView): string {
   switch (folder.state) {
     case "open":
-      return "Open";
+      return say("open");
     case "working":
-      return "Working";
+      return say("working");
     case "partly":
-      return "Partly locked";
+      return say("partly-locked");
     case "interrupted":
-      return "Cut off";
+      return say("cut-off");
     case "missing":
-      return "Not at its place";
+      return say("not-at-its-place");
     case "away":
-      return "Away";
+      return say("away");
     case "damaged":
-      return "Damaged";
+      return say("damaged");
     case "locked":
-      return "Locked";
+      return say("locked");
   }
 }
 
@@ -44,33 +45,33 @@ export function groupOf(folder: FolderView): Group {
 
 /** In the order in which they stand on the Desk. */
 export const GROUP_WORDS: Readonly<Record<Group, string>> = {
-  working: "Under way",
-  open: "Open now",
-  attention: "Needs you",
-  locked: "Locked",
-  away: "Away",
+  working: say("under-way"),
+  open: say("open-now"),
+  attention: say("needs-you"),
+  locked: say("locked"),
+  away: say("away"),
 };
 
 export const VERB_WORDS: Readonly<Record<JobVerb, string>> = {
-  lock: "Locking",
-  unlock: "Opening",
-  release: "Releasing",
-  check: "Checking",
-  reguard: "Changing the guard",
-  "put-back": "Putting back",
-  insure: "Insuring",
-  repair: "Repairing",
-  merge: "Taking files from a copy",
-  renew: "Encrypting anew, under a new key",
+  lock: say("locking"),
+  unlock: say("opening"),
+  release: say("releasing"),
+  check: say("checking"),
+  reguard: say("changing-guard"),
+  "put-back": say("putting-back"),
+  insure: say("insuring"),
+  repair: say("repairing"),
+  merge: say("taking-files-from-copy"),
+  renew: say("encrypting-anew-under-new-key"),
 };
 
 export const PHASE_WORDS: Readonly<Record<JobPhase, string>> = {
-  queued: "Waiting its turn",
-  looking: "Looking at every file",
-  sealing: "Encrypting",
-  "making-durable": "Making it safe on the disk",
-  moving: "Taking the readable copy away",
-  removing: "Removing the readable copy",
-  restoring: "Decrypting to its place",
-  checking: "Reading and verifying every byte",
+  queued: say("waiting-its-turn"),
+  looking: say("looking-at-every-file"),
+  sealing: say("encrypting"),
+  "making-durable": say("making-it-safe-on-disk"),
+  moving: say("taking-readable-copy-away"),
+  removing: say("removing-readable-copy"),
+  restoring: say("decrypting-its-place"),
+  checking: say("reading-and-verifying-every-byte"),
 };

@@ -6,17 +6,18 @@ import { showError, useFolders } from "@/lib/queries";
 import { Button } from "@/ui/button";
 import { Dialog } from "@/ui/dialog";
 import { SecretField, isEmpty } from "@/parts/secrets/ask-secret";
+import { say } from "@eremos/words/page/folders";
 
 /**
  * What the owner is asked before a folder that is not as they left it is opened or looked into: each thing by itself.
  */
 const QUESTIONS: Readonly<Record<Consent, { readonly title: string; readonly action: string }>> = {
-  unvouched: { title: "Locked by somebody unknown", action: "I know who locked it" },
-  "rolled-back": { title: "An older state than Eremos knows", action: "Go on with the older state" },
-  costly: { title: "A password that takes more work than yours", action: "Try it all the same" },
-  arriving: { title: "A newer state is still arriving", action: "Go on without the newer state" },
-  "files-damaged": { title: "Some files are damaged", action: "Go on with everything else" },
-  forked: { title: "Another state than Eremos knows", action: "Go on with this state" },
+  unvouched: { title: say("locked-by-somebody-unknown"), action: say("i-know-who-locked-it") },
+  "rolled-back": { title: say("older-state-than-eremos-knows"), action: say("go-on-with-older-state") },
+  costly: { title: say("password-that-takes-more-work"), action: say("try-it-all-same") },
+  arriving: { title: say("newer-state-is-still-arriving"), action: say("go-on-without-newer-state") },
+  "files-damaged": { title: say("some-files-are-damaged"), action: say("go-on-with-everything-else") },
+  forked: { title: say("another-state-than-eremos-knows"), action: say("go-on-with-this-state") },
 };
 
 export function isConsent(code: string | undefined): code is Consent {
@@ -106,7 +107,7 @@ function Asking({ question, folder }: { readonly question: Question; readonly fo
         {folder.hasPassword && <SecretField folder={folder} secret={secret} onSecret={setSecret} problem={null} />}
         <div className="flex justify-end gap-2">
           <Button autoFocus onClick={() => show(null)}>
-            Leave it locked
+            {say("leave-it-locked")}
           </Button>
           <Button tone="clay" type="submit" disabled={folder.hasPassword && isEmpty(secret)}>
             {action}

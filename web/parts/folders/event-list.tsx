@@ -1,28 +1,29 @@
 import type { ReactNode } from "react";
 import type { ActivityView } from "@eremos/server/contract";
 import { Time } from "@/ui/time";
+import { say } from "@eremos/words/page/folders";
 
 const WORDS: Readonly<Record<ActivityView["kind"], string>> = {
-  locked: "Locked",
-  opened: "Opened in place",
-  released: "Released",
-  checked: "Checked, whole",
-  damaged: "Checked, damage found",
-  recovered: "Put right after an interruption",
-  password: "Master password changed",
-  "folder-password": "Its own password changed",
-  code: "New recovery code",
-  reguarded: "Opened to be locked in another way",
-  visited: "Visited",
-  changed: "Changed in a visit",
-  "put-back": "Put back as it was at the last lock",
-  "taken-in": "Found on the disk and taken in",
-  practised: "Practice run of a way back",
-  keyholders: "Keyholders changed",
-  insured: "Its insurance changed",
-  repaired: "Damage repaired from its insurance",
-  "new-keys": "New keys made",
-  mended: "Damage to its records repaired",
+  locked: say("locked"),
+  opened: say("opened-in-place"),
+  released: say("released"),
+  checked: say("checked-whole"),
+  damaged: say("checked-damage-found"),
+  recovered: say("put-right-after-interruption"),
+  password: say("master-password-changed"),
+  "folder-password": say("its-own-password-changed"),
+  code: say("new-recovery-code"),
+  reguarded: say("opened-be-locked-in-another"),
+  visited: say("visited"),
+  changed: say("changed-in-visit"),
+  "put-back": say("put-back-as-it-was"),
+  "taken-in": say("found-on-disk-and-taken"),
+  practised: say("practice-run-way-back"),
+  keyholders: say("keyholders-changed"),
+  insured: say("its-insurance-changed"),
+  repaired: say("damage-repaired-from-its-insurance"),
+  "new-keys": say("new-keys-made"),
+  mended: say("damage-its-records-repaired"),
 };
 
 /** `names` tells which folder an event belongs to; null where that is plain. */
@@ -33,7 +34,7 @@ export function EventList({
   readonly events: readonly ActivityView[];
   readonly names: ReadonlyMap<string, string> | null;
 }): ReactNode {
-  if (events.length === 0) return <p className="mt-2 text-sm text-mute">Nothing has happened yet.</p>;
+  if (events.length === 0) return <p className="mt-2 text-sm text-mute">{say("nothing-has-happened-yet")}</p>;
   return (
     <ol className="mt-2 divide-y divide-line rounded-xl border border-line bg-sheet text-sm">
       {events.map((event) => (
@@ -41,11 +42,9 @@ export function EventList({
           <span className="min-w-0 truncate">
             <span className="font-medium">{WORDS[event.kind]}</span>
             {names && event.folder !== "" && (
-              <span className="text-mute">
-                , {names.get(event.folder) ?? "a folder that is not protected any more"}
-              </span>
+              <span className="text-mute">, {names.get(event.folder) ?? say("folder-that-is-not-protected")}</span>
             )}
-            {!event.signedIn && <span className="text-mute">, while signed out</span>}
+            {!event.signedIn && <span className="text-mute">{say("while-signed-out")}</span>}
           </span>
           <span className="shrink-0 text-mute">
             <Time at={event.at} />

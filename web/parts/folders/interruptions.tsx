@@ -7,13 +7,14 @@ import { api } from "@/lib/api";
 import { KEYS, useFolders, useVerb } from "@/lib/queries";
 import { Button } from "@/ui/button";
 import { Time } from "@/ui/time";
+import { say } from "@eremos/words/page/folders";
 
 /** Work that was cut off, each explained, and finished or left undone as the person chooses. */
 export function Interruptions(): ReactNode {
   const interruptions = useQuery({ queryKey: KEYS.interruptions, queryFn: api.interruptions }).data ?? [];
   if (interruptions.length === 0) return null;
   return (
-    <ul aria-label="Cut off" className="space-y-2 pt-2">
+    <ul aria-label={say("cut-off")} className="space-y-2 pt-2">
       {interruptions.map((one) => (
         <li key={one.folder}>
           <Interruption one={one} />
@@ -37,7 +38,7 @@ function Interruption({ one }: { readonly one: InterruptionView }): ReactNode {
   const { what, end, undo } = wordsFor(one);
   return (
     <section
-      aria-label={`${one.name}, cut off`}
+      aria-label={say("cut-off-2", { name: one.name })}
       className="rounded-xl border border-ochre/50 bg-ochre-soft px-4 py-3 text-sm"
     >
       <p>
@@ -54,13 +55,13 @@ function Interruption({ one }: { readonly one: InterruptionView }): ReactNode {
             disabled={lock.pending}
             onClick={() => lock.run()}
           >
-            {one.now === "partly" ? "Lock the rest" : "Lock it now"}
+            {one.now === "partly" ? say("lock-rest") : say("lock-it-now")}
           </Button>
         )}
         {(end === "open" || undo === "open") && <Open one={one} isMain={end === "open"} onDone={settled} />}
         {end === "release" && <Release one={one} onDone={settled} />}
         <Button size="small" disabled={leave.pending} onClick={() => leave.run()}>
-          Leave it as it is
+          {say("leave-it-as-it-is")}
         </Button>
       </div>
     </section>
@@ -87,14 +88,14 @@ function OpenIt({
   readonly isMain: boolean;
   readonly onDone: () => Promise<void>;
 }): ReactNode {
-  const open = useWithSecret(folder, "Open it", async (secret) => {
+  const open = useWithSecret(folder, say("open-it"), async (secret) => {
     await api.unlock(folder.id, { kind: "usual" }, secret);
     await onDone();
   });
   return (
     <>
       <Button size="small" tone={isMain ? "clay" : "plain"} disabled={open.pending} onClick={() => open.run()}>
-        Open it
+        {say("open-it")}
       </Button>
       {open.dialog}
     </>
@@ -114,14 +115,14 @@ function ReleaseIt({
   readonly folder: Parameters<typeof useWithSecret>[0];
   readonly onDone: () => Promise<void>;
 }): ReactNode {
-  const release = useWithSecret(folder, "Release it", async (secret) => {
+  const release = useWithSecret(folder, say("release-it"), async (secret) => {
     await api.release(folder.id, secret);
     await onDone();
   });
   return (
     <>
       <Button size="small" tone="dusk" disabled={release.pending} onClick={() => release.run()}>
-        Release it
+        {say("release-it")}
       </Button>
       {release.dialog}
     </>
@@ -137,52 +138,55 @@ interface Words {
 
 /** What was going on, how far it was, and where everything is now. */
 function wordsFor({ verb, files, filesTotal, now }: InterruptionView): Words {
-  const far = filesTotal > 0 ? `, at ${files.toLocaleString("en")} of ${filesTotal.toLocaleString("en")} files` : "";
-  const partly = "A part of it is locked and the rest is readable; each file is there once, whole.";
+  const far = filesTotal > 0 ? say("at-files", { files, filesTotal }) : "";
+  const partly = say("part-it-is-locked-and");
   switch (verb) {
     case "lock":
     case "put-back":
       if (now === "locked")
         return {
-          what: `Locking it was cut off${far}, past the point where the encrypted copy was whole. Eremos has finished it: it is locked.`,
+          what: say("locking-it-was-cut-off", { far }),
           end: null,
           undo: "open",
         };
-      if (now === "partly") return { what: `Locking it was cut off${far}. ${partly}`, end: "lock", undo: "open" };
+      if (now === "partly")
+        return { what: say("locking-it-was-cut-off-2", { far, partly }), end: "lock", undo: "open" };
       return {
-        what: `Locking it was cut off${far}. Your originals are all here, at their place; what was encrypted so far is gone again.`,
+        what: say("locking-it-was-cut-off-your", { far }),
         end: "lock",
         undo: null,
       };
     case "unlock":
       if (now === "locked")
         return {
-          what: `Opening it was cut off${far}. The encrypted copy is whole, and it is locked as before.`,
+          what: say("opening-it-was-cut-off", { far }),
           end: "open",
           undo: null,
         };
-      if (now === "partly") return { what: `Opening it was cut off${far}. ${partly}`, end: "open", undo: "lock" };
+      if (now === "partly")
+        return { what: say("opening-it-was-cut-off-2", { far, partly }), end: "open", undo: "lock" };
       return {
-        what: `Opening it was cut off${far}, when every file was there. It lies open.`,
+        what: say("opening-it-was-cut-off-when", { far }),
         end: null,
         undo: "lock",
       };
     case "release":
       if (now === "locked")
         return {
-          what: `Releasing it was cut off${far}. The encrypted copy is whole, and it is locked as before.`,
+          what: say("releasing-it-was-cut-off", { far }),
           end: "release",
           undo: null,
         };
-      if (now === "partly") return { what: `Releasing it was cut off${far}. ${partly}`, end: "release", undo: "lock" };
+      if (now === "partly")
+        return { what: say("releasing-it-was-cut-off-2", { far, partly }), end: "release", undo: "lock" };
       return {
-        what: `Releasing it was cut off${far}, when every file was there. It is ${now === "open" ? "open" : "an ordinary folder"} now.`,
+        what: say("releasing-it-was-cut-off-when", { far, now }),
         end: null,
         undo: "lock",
       };
     case "reguard":
       return {
-        what: `Changing its guard was cut off. It is ${now === "locked" ? "locked" : "open, for this account alone,"} now, and nothing is lost.`,
+        what: say("changing-its-guard-was-cut", { now }),
         end: now === "locked" ? null : "lock",
         undo: null,
       };
@@ -192,7 +196,7 @@ function wordsFor({ verb, files, filesTotal, now }: InterruptionView): Words {
     case "merge":
     case "renew":
       return {
-        what: "Work on its encrypted copy was cut off. What was whole still is; begin it again.",
+        what: say("work-on-its-encrypted-copy"),
         end: null,
         undo: null,
       };

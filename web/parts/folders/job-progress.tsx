@@ -7,6 +7,7 @@ import { ProgressBar } from "@/ui/progress-bar";
 import { api } from "@/lib/api";
 import { duration, formatBytes } from "@/lib/format";
 import { useVerb } from "@/lib/queries";
+import { say } from "@eremos/words/page/folders";
 
 /** Past these phases there is no way back, and none is needed: what remains is short. */
 const STOPPABLE = new Set(["queued", "looking", "sealing", "making-durable", "moving", "restoring", "checking"]);
@@ -16,13 +17,19 @@ export function JobProgress({ job }: { readonly job: JobView }): ReactNode {
   const cancel = useVerb(() => api.cancelJob(job.id));
   const part = job.bytesTotal > 0 ? Math.min(1, job.bytes / job.bytesTotal) : null;
   const facts = [
-    job.filesTotal > 0 ? `${job.files.toLocaleString("en")} of ${job.filesTotal.toLocaleString("en")} files` : null,
-    job.bytesTotal > 0 ? `${formatBytes(job.bytes)} of ${formatBytes(job.bytesTotal)}` : null,
+    job.filesTotal > 0 ? say("files", { files: job.files, filesTotal: job.filesTotal }) : null,
+    job.bytesTotal > 0 ? say("of", { bytes: formatBytes(job.bytes), bytesTotal: formatBytes(job.bytesTotal) }) : null,
     speed ? `${formatBytes(speed)}/s` : null,
-    speed && part !== null && part < 1 ? `${duration((job.bytesTotal - job.bytes) / speed)} left` : null,
+    speed && part !== null && part < 1
+      ? say("left", { bytesTotal: duration((job.bytesTotal - job.bytes) / speed) })
+      : null,
   ].filter((fact) => fact !== null);
   return (
-    <div role="group" aria-label={`${VERB_WORDS[job.verb]} under way`} className="flex items-center gap-4">
+    <div
+      role="group"
+      aria-label={say("under-way-2", { verbWords: VERB_WORDS[job.verb] })}
+      className="flex items-center gap-4"
+    >
       <div className="min-w-0 flex-1">
         <p className="mb-1.5 flex justify-between gap-3 text-[13px]">
           <span className="font-medium">
@@ -34,7 +41,7 @@ export function JobProgress({ job }: { readonly job: JobView }): ReactNode {
         <p className="mt-1.5 min-h-5 text-[13px] text-mute tabular-nums">{facts.join(" · ")}</p>
       </div>
       <Button size="small" disabled={!STOPPABLE.has(job.phase) || cancel.pending} onClick={() => cancel.run()}>
-        Cancel
+        {say("cancel")}
       </Button>
     </div>
   );

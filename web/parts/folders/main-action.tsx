@@ -11,6 +11,7 @@ import { Button, buttonClasses } from "@/ui/button";
 import { Menu } from "@/ui/menu";
 import { api } from "@/lib/api";
 import { useVerb } from "@/lib/queries";
+import { say } from "@eremos/words/page/folders";
 
 interface MainActionProps {
   readonly folder: FolderView;
@@ -20,18 +21,18 @@ interface MainActionProps {
 /** The one action a folder's state calls for, with what else it could be a click away. */
 export function MainAction({ folder, size = "small" }: MainActionProps): ReactNode {
   const lock = useVerb((anyway: boolean) => api.lock(folder.path, null, anyway));
-  const unlock = useWithSecret(folder, "Open in place", (secret, mode: OpeningMode) =>
+  const unlock = useWithSecret(folder, say("open-in-place"), (secret, mode: OpeningMode) =>
     api.unlock(folder.id, mode, secret),
   );
   if (folder.state === "open") {
     return (
       <>
         <Button tone="clay" size={size} disabled={lock.pending} onClick={() => lock.run(false)}>
-          Lock now
+          {say("lock-now")}
         </Button>
         {folder.waitingFor.length > 0 && (
           <Button size={size} disabled={lock.pending} onClick={() => lock.run(true)}>
-            Lock it anyway
+            {say("lock-it-anyway")}
           </Button>
         )}
         {folder.locksAt !== null && <KeepOpen folder={folder} size={size} />}
@@ -50,10 +51,10 @@ export function MainAction({ folder, size = "small" }: MainActionProps): ReactNo
   return (
     <>
       <Button tone="dusk" size={size} disabled={lock.pending} onClick={() => lock.run(false)}>
-        Lock the rest
+        {say("lock-rest")}
       </Button>
       <Button size={size} disabled={unlock.pending} onClick={() => unlock.run({ kind: "usual" })}>
-        Open all of it
+        {say("open-all-it")}
       </Button>
       {unlock.dialog}
     </>
@@ -65,13 +66,13 @@ function KeepOpen({ folder, size }: Required<MainActionProps>): ReactNode {
   return (
     <Menu
       choices={[
-        ["For 15 more minutes", 15],
-        ["For another hour", 60],
-        ["For the rest of the day", 8 * 60],
+        [say("for-15-more-minutes"), 15],
+        [say("for-another-hour"), 60],
+        [say("for-rest-day"), 8 * 60],
       ].map(([label, minutes]) => ({ label: String(label), onChoose: () => keep.run(Number(minutes)) }))}
     >
       <Button size={size} disabled={keep.pending}>
-        Keep open
+        {say("keep-open")}
         <ChevronDown className="size-4" aria-hidden />
       </Button>
     </Menu>
@@ -82,7 +83,7 @@ function KeepOpen({ folder, size }: Required<MainActionProps>): ReactNode {
 function VisitAction({ folder, size }: Required<MainActionProps>): ReactNode {
   const router = useRouter();
   const contents = `/folders/${folder.id}/contents`;
-  const start = useWithSecret(folder, "Visit", async (secret, minutes: number | null) => {
+  const start = useWithSecret(folder, say("visit"), async (secret, minutes: number | null) => {
     await withConsent(
       folder.id,
       async (accept, given) => {
@@ -97,10 +98,10 @@ function VisitAction({ folder, size }: Required<MainActionProps>): ReactNode {
     return (
       <>
         <Link href={contents} className={buttonClasses({ tone: "dusk", size })}>
-          Back to the visit
+          {say("back-visit")}
         </Link>
         <Button size={size} disabled={end.pending} onClick={() => end.run()}>
-          End the visit
+          {say("end-visit")}
         </Button>
       </>
     );
@@ -115,12 +116,12 @@ function VisitAction({ folder, size }: Required<MainActionProps>): ReactNode {
           disabled={start.pending}
           onClick={() => start.run(null)}
         >
-          Visit
+          {say("visit")}
         </Button>
         <Menu
           choices={[
-            { label: "For 15 minutes", note: "Then it ends, used or not.", onChoose: () => start.run(15) },
-            { label: "For an hour", onChoose: () => start.run(60) },
+            { label: say("for-15-minutes"), note: say("then-it-ends-used-or"), onChoose: () => start.run(15) },
+            { label: say("for-hour"), onChoose: () => start.run(60) },
           ]}
         >
           <Button
@@ -128,7 +129,7 @@ function VisitAction({ folder, size }: Required<MainActionProps>): ReactNode {
             size={size}
             className="rounded-l-none border-l border-on-dusk/30 px-2"
             disabled={start.pending}
-            aria-label="Visit for a while"
+            aria-label={say("visit-for-while")}
           >
             <ChevronDown className="size-4" aria-hidden />
           </Button>
@@ -149,20 +150,20 @@ function OpenInPlace({ size, pending, onOpen }: OpenInPlaceProps): ReactNode {
   return (
     <span className="inline-flex">
       <Button size={size} className="rounded-r-none" disabled={pending} onClick={() => onOpen({ kind: "usual" })}>
-        Open in place
+        {say("open-in-place")}
       </Button>
       <Menu
         choices={[
           {
-            label: "For 15 minutes",
-            note: "Then it locks, unless a program holds its files.",
+            label: say("for-15-minutes"),
+            note: say("then-it-locks-unless-program"),
             onChoose: () => onOpen({ kind: "while", minutes: 15 }),
           },
-          { label: "For an hour", onChoose: () => onOpen({ kind: "while", minutes: 60 }) },
-          { label: "Ask me when I sign out", onChoose: () => onOpen({ kind: "leaving" }) },
+          { label: say("for-hour"), onChoose: () => onOpen({ kind: "while", minutes: 60 }) },
+          { label: say("ask-me-when-i-sign"), onChoose: () => onOpen({ kind: "leaving" }) },
           {
-            label: "Until I lock it",
-            note: "It stays open, even when Eremos stops.",
+            label: say("until-i-lock-it"),
+            note: say("it-stays-open-even-when"),
             onChoose: () => onOpen({ kind: "until-locked" }),
           },
         ]}
@@ -171,7 +172,7 @@ function OpenInPlace({ size, pending, onOpen }: OpenInPlaceProps): ReactNode {
           size={size}
           className="rounded-l-none border-l-0 px-2"
           disabled={pending}
-          aria-label="Open in another way"
+          aria-label={say("open-in-another-way")}
         >
           <ChevronDown className="size-4" aria-hidden />
         </Button>

@@ -17,6 +17,7 @@ import {
 import { Button } from "@/ui/button";
 import { Choices } from "@/ui/choice";
 import { Doorway } from "@/ui/doorway";
+import { say } from "@eremos/words/page/folders";
 
 interface ProtectionProps {
   readonly value: Protection;
@@ -30,7 +31,7 @@ export function AgainstChoice({ value, onChoose }: ProtectionProps): ReactNode {
   const chosen = entries.find(([, { protection }]) => isSame(protection, value))?.[0] ?? null;
   return (
     <Choices<Against>
-      label="Who is it meant to stop?"
+      label={say("who-is-it-meant-stop")}
       columns="two"
       value={chosen}
       onChoose={(against) => onChoose(AGAINST[against].protection)}
@@ -56,7 +57,7 @@ export function ProtectionChoice({ value, disabled = false, isDraft = false, onC
   return (
     <div className="space-y-3">
       <Choices<GuardName>
-        label="Guard"
+        label={say("guard")}
         columns="three"
         value={value.guard}
         disabled={disabled}
@@ -76,7 +77,7 @@ export function ProtectionChoice({ value, disabled = false, isDraft = false, onC
         />
       )}
       <Choices<Visibility>
-        label="What shows while it is locked"
+        label={say("what-shows-while-it-is")}
         columns="three"
         value={value.visibility}
         disabled={disabled}
@@ -86,9 +87,7 @@ export function ProtectionChoice({ value, disabled = false, isDraft = false, onC
           title: VISIBILITY_NAMES[visibility],
           text: VISIBILITY_TEXTS[visibility],
           unavailable:
-            !traitsOf(value.guard).worksInView && visibility === "view"
-              ? "Out of sight means hidden; in view nothing would be protected."
-              : null,
+            !traitsOf(value.guard).worksInView && visibility === "view" ? say("out-sight-means-hidden-in") : null,
         }))}
       />
       {value.visibility === "view" && traitsOf(value.guard).worksInView && (
@@ -102,14 +101,14 @@ const ICON_WORDS: readonly (readonly [Icon, string])[] = [
   ["x-office-document", "a document"],
   ["x-office-spreadsheet", "a spreadsheet"],
   ["x-office-calendar", "a calendar"],
-  ["x-office-address-book", "an address book"],
+  ["x-office-address-book", say("address-book")],
   ["text-x-generic", "a text"],
   ["image-x-generic", "a picture"],
   ["audio-x-generic", "sound"],
   ["video-x-generic", "a film"],
   ["package-x-generic", "a package"],
   ["applications-games", "a game"],
-  ["user-trash", "the bin"],
+  ["user-trash", say("bin")],
 ];
 
 interface CoverFormProps extends Required<ProtectionProps> {
@@ -134,13 +133,13 @@ function CoverForm({ value, disabled, isDraft, onChoose }: CoverFormProps): Reac
     <div className="divide-y divide-line/70 rounded-xl border border-line bg-sheet px-4 text-sm">
       <div className="flex flex-wrap items-center justify-between gap-x-4 gap-y-1 py-2">
         <label htmlFor={nameId}>
-          Cover name
-          <span className="block text-[13px] text-mute">Shown instead of its own; nothing tells that one.</span>
+          {say("cover-name")}
+          <span className="block text-[13px] text-mute">{say("shown-instead-its-own-nothing")}</span>
         </label>
         <span className="flex gap-2">
           {isUnfinished && (
             <Button size="small" disabled={disabled} onClick={() => choose(typed.trim())}>
-              Use it
+              {say("use-it")}
             </Button>
           )}
           <input
@@ -150,7 +149,7 @@ function CoverForm({ value, disabled, isDraft, onChoose }: CoverFormProps): Reac
             maxLength={120}
             autoComplete="off"
             spellCheck={false}
-            placeholder="none"
+            placeholder={say("none")}
             className={INPUT}
             onChange={(event) => (isDraft ? choose(event.target.value) : setTyped(event.target.value))}
             onKeyDown={(event) => {
@@ -164,8 +163,8 @@ function CoverForm({ value, disabled, isDraft, onChoose }: CoverFormProps): Reac
       {isEncrypting(value) && (
         <div className="flex flex-wrap items-center justify-between gap-x-4 gap-y-1 py-2">
           <label htmlFor={iconId}>
-            Icon
-            <span className="block text-[13px] text-mute">In file managers that know icons of folders.</span>
+            {say("icon")}
+            <span className="block text-[13px] text-mute">{say("in-file-managers-that-know")}</span>
           </label>
           <select
             id={iconId}
@@ -176,7 +175,7 @@ function CoverForm({ value, disabled, isDraft, onChoose }: CoverFormProps): Reac
             }
             className={INPUT}
           >
-            <option value="">a folder, as usual</option>
+            <option value="">{say("folder-as-usual")}</option>
             {ICON_WORDS.map(([icon, words]) => (
               <option key={icon} value={icon}>
                 {words}
@@ -206,11 +205,9 @@ function BarsForm({ bars, disabled, onChange }: BarsFormProps): ReactNode {
   );
   return (
     <div className="divide-y divide-line/70 rounded-xl border border-line bg-sheet px-4 text-sm">
-      {line("others", "Other accounts may")}
-      {line("own", "This account itself may")}
-      <p className="py-2 text-[13px] text-mute">
-        Bars only take away, and opening gives back exactly the permissions there were.
-      </p>
+      {line("others", say("other-accounts-may"))}
+      {line("own", say("this-account-itself-may"))}
+      <p className="py-2 text-[13px] text-mute">{say("bars-only-take-away-and")}</p>
     </div>
   );
 }

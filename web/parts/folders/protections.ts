@@ -1,35 +1,36 @@
 import { type Bars, LEVELS, type Level, USUAL_BARS, traitsOf } from "@eremos/core/guards";
 import type { GuardName, Protection, Visibility } from "@eremos/server/contract";
+import { say } from "@eremos/words/page/folders";
 
 /** The guards and visibilities in words: in one place, so that every view says the same. */
 export const GUARD_NAMES: Readonly<Record<GuardName, string>> = {
-  sealed: "Sealed",
-  barred: "Barred",
-  sight: "Out of sight",
+  sealed: say("sealed"),
+  barred: say("barred"),
+  sight: say("out-sight"),
 };
 export const VISIBILITY_NAMES: Readonly<Record<Visibility, string>> = {
-  view: "In view",
-  hidden: "Hidden in place",
-  tucked: "Tucked away",
+  view: say("in-view"),
+  hidden: say("hidden-in-place"),
+  tucked: say("tucked-away"),
 };
 
 export const GUARD_TEXTS: Readonly<Record<GuardName, string>> = {
-  sealed: "Encrypted where it is, names too. Stops everybody without your password, even with the disk in hand.",
-  barred: "The system refuses, by your rules. Not encrypted: administrators and whoever holds the disk get past it.",
-  sight: "Only hidden, in an instant, whatever its size. Whoever finds it can read it.",
+  sealed: say("encrypted-where-it-is-names"),
+  barred: say("system-refuses-by-your-rules"),
+  sight: say("only-hidden-in-instant-whatever"),
 };
 
 export const VISIBILITY_TEXTS: Readonly<Record<Visibility, string>> = {
-  view: "It stays at its place and is seen to be locked.",
-  hidden: "Its name is gone. With hidden files shown, a random one stands there.",
-  tucked: "Nothing is left where it was; it lies hidden higher up on the same disk.",
+  view: say("it-stays-at-its-place"),
+  hidden: say("its-name-is-gone-with"),
+  tucked: say("nothing-is-left-where-it"),
 };
 
 export const LEVEL_WORDS: Readonly<Record<Level, string>> = {
   nothing: "nothing",
-  list: "see the names in it",
-  read: "read it",
-  change: "read, and change its files",
+  list: say("see-names-in-it"),
+  read: say("read-it"),
+  change: say("read-and-change-its-files"),
   everything: "everything",
 };
 
@@ -60,23 +61,23 @@ const NO_COVER = { cover: null, icon: null };
 /** Who it is meant to stop, and what is recommended against them. */
 export const AGAINST = {
   anybody: {
-    title: "Anybody, whatever they try",
-    text: "Also an administrator, or somebody with the disk in hand.",
+    title: say("anybody-whatever-they-try"),
+    text: say("also-administrator-or-somebody-with"),
     protection: { guard: "sealed", visibility: "hidden", ...NO_COVER, bars: null },
   },
   accounts: {
-    title: "Other accounts on this computer",
-    text: "The system lets them in no more. You go on using it as ever.",
+    title: say("other-accounts-on-this-computer"),
+    text: say("system-lets-them-in-no"),
     protection: { guard: "barred", visibility: "view", ...NO_COVER, bars: USUAL_BARS },
   },
   glances: {
-    title: "Glances at this screen",
-    text: "It is not to be seen when somebody looks around here.",
+    title: say("glances-at-this-screen"),
+    text: say("it-is-not-be-seen"),
     protection: { guard: "sight", visibility: "tucked", ...NO_COVER, bars: null },
   },
   slips: {
-    title: "My own mistakes",
-    text: "Nothing in it is changed or deleted by mistake. Others stay out.",
+    title: say("my-own-mistakes"),
+    text: say("nothing-in-it-is-changed"),
     protection: { guard: "barred", visibility: "view", ...NO_COVER, bars: { others: "nothing", own: "read" } },
   },
 } as const satisfies Readonly<Record<string, { title: string; text: string; protection: Protection }>>;
@@ -97,7 +98,11 @@ export function isSame(a: Protection, b: Protection): boolean {
 export function protectionWords({ guard, visibility, cover, bars }: Protection): string {
   const barred =
     bars && traitsOf(guard).hasBars
-      ? `: others may ${bars.others === "nothing" ? "do nothing" : LEVEL_WORDS[bars.others]}${bars.own === "everything" ? "" : `, this account may ${bars.own === "nothing" ? "do nothing" : LEVEL_WORDS[bars.own]}`}`
+      ? say("others-may-this-account-may", {
+          others: bars.others === "nothing" ? say("do-nothing") : LEVEL_WORDS[bars.others],
+          own: bars.own,
+          own2: bars.own === "nothing" ? say("do-nothing") : LEVEL_WORDS[bars.own],
+        })
       : "";
-  return `${GUARD_NAMES[guard]}, ${VISIBILITY_NAMES[visibility].toLowerCase()}${visibility === "view" && cover !== null ? ` as ${cover}` : ""}${barred}`;
+  return `${GUARD_NAMES[guard]}, ${VISIBILITY_NAMES[visibility].toLowerCase()}${visibility === "view" && cover !== null ? say("as", { cover }) : ""}${barred}`;
 }

@@ -1,6 +1,7 @@
 "use client";
 import { type ReactNode, useId } from "react";
 import type { LockingRules } from "@eremos/server/contract";
+import { say } from "@eremos/words/page/folders";
 
 interface RulesFormProps {
   readonly rules: LockingRules;
@@ -14,23 +15,23 @@ const IDLE = [
   [5, "5 minutes"],
   [15, "15 minutes"],
   [30, "30 minutes"],
-  [60, "an hour"],
+  [60, say("hour")],
   [240, "4 hours"],
 ] as const;
 const AFTER = [
   [15, "15 minutes"],
-  [60, "an hour"],
+  [60, say("hour")],
   [240, "4 hours"],
   [480, "8 hours"],
 ] as const;
 const SIGN_OUT = [
-  ["lock", "lock it"],
-  ["ask", "ask me"],
-  ["leave", "leave it open"],
+  ["lock", say("lock-it")],
+  ["ask", say("ask-me")],
+  ["leave", say("leave-it-open")],
 ] as const;
 const LOCK_OR_LEAVE = [
-  ["lock", "lock it"],
-  ["leave", "leave it open"],
+  ["lock", say("lock-it")],
+  ["leave", say("leave-it-open")],
 ] as const;
 
 /** When a folder that lies open locks by itself: each reason for itself. */
@@ -41,31 +42,31 @@ export function RulesForm({ rules, disabled, onChange }: RulesFormProps): ReactN
       className="divide-y divide-line/70 rounded-xl border border-line bg-sheet px-4 text-sm"
     >
       <Minutes
-        label="When nothing in it changes and no program holds its files, for"
+        label={say("when-nothing-in-it-changes")}
         choices={IDLE}
         value={rules.idleMinutes}
         onChoose={(idleMinutes) => onChange({ ...rules, idleMinutes })}
       />
       <Minutes
-        label="After it was open, used or not, for"
+        label={say("after-it-was-open-used")}
         choices={AFTER}
         value={rules.afterMinutes}
         onChoose={(afterMinutes) => onChange({ ...rules, afterMinutes })}
       />
       <Line
-        label="When you sign out"
+        label={say("when-you-sign-out")}
         choices={SIGN_OUT}
         value={rules.atSignOut}
         onChoose={(atSignOut) => onChange({ ...rules, atSignOut })}
       />
       <Line
-        label="When the computer goes to sleep, or the screen is locked"
+        label={say("when-computer-goes-sleep-or")}
         choices={LOCK_OR_LEAVE}
         value={rules.atSleep ? "lock" : "leave"}
         onChoose={(what) => onChange({ ...rules, atSleep: what === "lock" })}
       />
       <Line
-        label="When Eremos stops, or was cut off while it was open"
+        label={say("when-eremos-stops-or-was")}
         choices={LOCK_OR_LEAVE}
         value={rules.atStop ? "lock" : "leave"}
         onChoose={(what) => onChange({ ...rules, atStop: what === "lock" })}
@@ -89,8 +90,8 @@ function Minutes({ label, choices, value, onChoose }: MinutesProps): ReactNode {
       label={label}
       choices={[
         ...choices.map(([minutes, words]) => [String(minutes), words] as const),
-        ...(isOther ? [[String(value), `${value} minutes`] as const] : []),
-        ["", "never for that"],
+        ...(isOther ? [[String(value), say("minutes", { value })] as const] : []),
+        ["", say("never-for-that")],
       ]}
       value={String(value ?? "")}
       onChoose={(chosen) => onChoose(chosen === "" ? null : Number(chosen))}

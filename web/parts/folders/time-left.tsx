@@ -3,6 +3,7 @@ import type { ReactNode } from "react";
 import type { FolderView } from "@eremos/server/contract";
 import { useNow } from "@/lib/countdown";
 import { duration, exactTime } from "@/lib/format";
+import { say } from "@eremos/words/page/folders";
 
 /** When an open folder locks by itself, counted down; or whom that waits for. */
 export function TimeLeft({ folder }: { readonly folder: FolderView }): ReactNode {
@@ -10,14 +11,16 @@ export function TimeLeft({ folder }: { readonly folder: FolderView }): ReactNode
   if (folder.waitingFor.length > 0)
     return (
       <span className="font-medium text-ochre">
-        Its time is up; waiting for {folder.waitingFor.join(", ")} to let go of its files
+        {say("its-time-is-up-waiting", { waitingFor: folder.waitingFor.join(", ") })}
       </span>
     );
-  if (folder.locksAt === null) return <>Stays open until you lock it</>;
+  if (folder.locksAt === null) return <>{say("stays-open-until-you-lock")}</>;
   const left = Math.max(0, (folder.locksAt - now) / 1000);
   return (
     <span title={exactTime(folder.locksAt)}>
-      {left === 0 ? "Locks any moment" : `Locks in ${duration(left)}${folder.locksWhenIdle ? " if it isn't used" : ""}`}
+      {left === 0
+        ? say("locks-any-moment")
+        : say("locks-in-if-it-isnt", { left: duration(left), isLocksWhenIdle: folder.locksWhenIdle })}
     </span>
   );
 }

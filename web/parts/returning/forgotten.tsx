@@ -8,6 +8,7 @@ import { api } from "@/lib/api";
 import { useCountdown } from "@/lib/countdown";
 import { useGuarded } from "@/lib/guarded";
 import { Button } from "@/ui/button";
+import { say } from "@eremos/words/page/returning";
 
 interface ForgottenProps {
   /** When the next try will be looked at, in milliseconds since the epoch. */
@@ -21,8 +22,8 @@ interface ForgottenProps {
 export function Forgotten({ openAt, onDone, onTried, onBack }: ForgottenProps): ReactNode {
   const [secret, setSecret] = useState<BackSecret>(NO_SECRET);
   const { chosen, fields } = useNewPassword({
-    label: "New master password",
-    hintNote: `${AT_THE_GATE} Left empty, the one you have stays.`,
+    label: say("new-master-password"),
+    hintNote: say("left-empty-one-you-have", { atTheGate: AT_THE_GATE }),
   });
   const wait = useCountdown(openAt);
   const reset = useGuarded(
@@ -44,7 +45,7 @@ export function Forgotten({ openAt, onDone, onTried, onBack }: ForgottenProps): 
       {fields}
       <div className="flex gap-2">
         <Button size="large" onClick={onBack}>
-          Back
+          {say("back")}
         </Button>
         <Button
           tone="dusk"
@@ -53,7 +54,9 @@ export function Forgotten({ openAt, onDone, onTried, onBack }: ForgottenProps): 
           className="flex-1"
           disabled={isMissing(secret) || !chosen.ready || reset.isBlocked || wait > 0}
         >
-          {wait > 0 && !reset.isBlocked ? `Wait ${Math.ceil(wait / 1000)} s` : reset.label("Set it and sign in")}
+          {wait > 0 && !reset.isBlocked
+            ? say("wait-s", { seconds: Math.ceil(wait / 1000) })
+            : reset.label(say("set-it-and-sign-in"))}
         </Button>
       </div>
     </form>
@@ -61,10 +64,9 @@ export function Forgotten({ openAt, onDone, onTried, onBack }: ForgottenProps): 
 }
 
 function tellLeft(left: PasswordChanged["left"]): void {
-  if (left.length === 0) toast.success("The new master password is set. Code and shares stay as they are.");
+  if (left.length === 0) toast.success(say("new-master-password-is-set"));
   else
-    toast.warning(
-      `The new master password is set. Out of reach now, and opening with the old one until they are here again: ${left.map(({ name }) => name).join(", ")}.`,
-      { duration: 20_000 },
-    );
+    toast.warning(say("new-master-password-is-set-out", { left: left.map(({ name }) => name).join(", ") }), {
+      duration: 20_000,
+    });
 }

@@ -1,9 +1,9 @@
 "use client";
 import { type ReactNode, useState } from "react";
-import { count } from "@/lib/format";
 import { Button } from "@/ui/button";
 import { Field } from "@/ui/field";
 import { ProgressBar } from "@/ui/progress-bar";
+import { say } from "@eremos/words/page/returning";
 
 /** What every search of the disk tells while it goes on, and after. */
 interface Looking {
@@ -36,21 +36,21 @@ export function LookForm({ of, action, onStart, onStop }: LookFormProps): ReactN
     >
       <Field
         className="min-w-64 flex-1"
-        label="Where to look"
+        label={say("where-look")}
         value={place}
-        placeholder="Your places"
+        placeholder={say("your-places")}
         onChange={(event) => setPlace(event.target.value)}
         autoComplete="off"
         spellCheck={false}
-        note="Leave it empty for your own places, or give the path of a drive or a directory."
+        note={say("leave-it-empty-for-your")}
       />
       {of.isRunning ? (
         <Button className="mt-[26px] h-11" onClick={onStop}>
-          Stop
+          {say("stop")}
         </Button>
       ) : (
         <Button tone="dusk" type="submit" className="mt-[26px] h-11">
-          {of.endedAt === null ? action : "Look again"}
+          {of.endedAt === null ? action : say("look-again")}
         </Button>
       )}
     </form>
@@ -71,7 +71,7 @@ export function LookStatus({ of, label, summary }: LookStatusProps): ReactNode {
         <>
           <ProgressBar part={null} label={label} />
           <p className="mt-1.5 truncate text-[13px] text-mute">
-            {count(of.directories, "directory", "directories")} looked at. Now {of.at}
+            {say("directories-looked-at-now", { directories: of.directories, at: of.at })}
           </p>
         </>
       )}
@@ -93,7 +93,7 @@ export function Unreadable({
   return (
     <details className="mt-3 text-[13px] text-mute">
       <summary className="cursor-pointer">
-        {count(paths.length, "directory", "directories")} could not be looked into{why && ` (${why})`}
+        {say("directories-could-not-be-looked", { paths: paths.length, isWhy: Boolean(why), why })}
       </summary>
       <ul className="mt-1 max-h-48 overflow-y-auto pl-4">
         {paths.map((path) => (

@@ -6,10 +6,10 @@ import { AT_THE_GATE, useNewPassword } from "@/parts/secrets/new-password";
 import { BackSecretField, NO_SECRET, isMissing } from "@/parts/secrets/back-secret";
 import { ScanPanel } from "./scan-panel";
 import { api } from "@/lib/api";
-import { count } from "@/lib/format";
 import { useGuarded } from "@/lib/guarded";
 import { Button } from "@/ui/button";
 import { PasswordField } from "@/ui/field";
+import { say } from "@eremos/words/page/returning";
 
 interface ReturnOwnerProps {
   readonly onDone: (signedIn: SignedIn) => void;
@@ -22,23 +22,20 @@ export function ReturnOwner({ onDone, onBack }: ReturnOwnerProps): ReactNode {
   if (chosen) return <Open found={chosen} onDone={onDone} onBack={() => setChosen(null)} />;
   return (
     <>
-      <h1 className="text-3xl">Find your folders</h1>
-      <p className="mt-2 mb-6 text-mute">
-        Eremos looks for what it locked, hidden folders too. Nothing is changed. Then one of them, with your master
-        password, your recovery code or your keyholders’ shares, brings all of yours back.
-      </p>
+      <h1 className="text-3xl">{say("find-your-folders")}</h1>
+      <p className="mt-2 mb-6 text-mute">{say("eremos-looks-for-what-it")}</p>
       <ScanPanel
         isFirst
         action={(found) =>
           found.owner === null ? null : (
             <Button size="small" onClick={() => setChosen(found)}>
-              This is mine
+              {say("this-is-mine")}
             </Button>
           )
         }
       />
       <div className="mt-6">
-        <Button onClick={onBack}>Back</Button>
+        <Button onClick={onBack}>{say("back")}</Button>
       </div>
     </>
   );
@@ -48,7 +45,7 @@ function Open({ found, onDone, onBack }: ReturnOwnerProps & { readonly found: Fo
   const [password, setPassword] = useState("");
   /** Null: by the password. */
   const [back, setBack] = useState<BackSecret | null>(null);
-  const { chosen, fields } = useNewPassword({ label: "New master password", hintNote: AT_THE_GATE });
+  const { chosen, fields } = useNewPassword({ label: say("new-master-password"), hintNote: AT_THE_GATE });
   const open = useGuarded(
     () =>
       back
@@ -68,7 +65,7 @@ function Open({ found, onDone, onBack }: ReturnOwnerProps & { readonly found: Fo
       }}
     >
       <header>
-        <h1 className="text-3xl">What opens it</h1>
+        <h1 className="text-3xl">{say("what-opens-it")}</h1>
         <p className="mt-2 break-all text-mute">{found.path}</p>
       </header>
       {back ? (
@@ -78,7 +75,7 @@ function Open({ found, onDone, onBack }: ReturnOwnerProps & { readonly found: Fo
         </>
       ) : (
         <PasswordField
-          label="Master password you had"
+          label={say("master-password-you-had")}
           autoFocus
           autoComplete="current-password"
           value={password}
@@ -91,11 +88,11 @@ function Open({ found, onDone, onBack }: ReturnOwnerProps & { readonly found: Fo
         className="text-sm font-medium text-dusk underline underline-offset-4"
         onClick={() => setBack(back ? null : NO_SECRET)}
       >
-        {back ? "Use the master password" : "I have forgotten it: use the recovery code or shares"}
+        {back ? say("use-master-password") : say("i-have-forgotten-it-use")}
       </button>
       <div className="flex gap-2">
         <Button size="large" onClick={onBack}>
-          Back
+          {say("back")}
         </Button>
         <Button
           tone="dusk"
@@ -104,7 +101,7 @@ function Open({ found, onDone, onBack }: ReturnOwnerProps & { readonly found: Fo
           className="flex-1"
           disabled={(back ? isMissing(back) || !chosen.ready : password === "") || open.isBlocked}
         >
-          {open.label("Bring my folders back")}
+          {open.label(say("bring-my-folders-back"))}
         </Button>
       </div>
     </form>
@@ -112,10 +109,6 @@ function Open({ found, onDone, onBack }: ReturnOwnerProps & { readonly found: Fo
 }
 
 export function tell({ taken, left }: TakenIn): void {
-  if (taken.length > 0)
-    toast.success(
-      `${count(taken.length, "folder is", "folders are")} in your list again. Each is as it was: locked ones are locked.`,
-      { duration: 10_000 },
-    );
+  if (taken.length > 0) toast.success(say("folders-are-in-your-list", { taken: taken.length }), { duration: 10_000 });
   for (const { path, reason } of left) toast.warning(`${path}: ${reason}`, { duration: 20_000 });
 }

@@ -3,8 +3,9 @@ import type { ReactNode } from "react";
 import type { FoundFolder, ScanView } from "@eremos/server/contract";
 import { LookForm, LookStatus, Unreadable } from "./look-for";
 import { useScan } from "./use-scan";
-import { ago, count } from "@/lib/format";
+import { ago } from "@/lib/format";
 import { Button } from "@/ui/button";
+import { say } from "@eremos/words/page/returning";
 
 interface ScanPanelProps {
   /** What can be done with one that was found. */
@@ -24,10 +25,10 @@ export function ScanPanel({ action, whole, isFirst = false }: ScanPanelProps): R
   if (!scan) return null;
   return (
     <div>
-      <LookForm of={scan} action="Look for my folders" onStart={start} onStop={stop} />
-      <LookStatus of={scan} label="Looking for folders" summary={summaryOf(scan)} />
+      <LookForm of={scan} action={say("look-for-my-folders")} onStart={start} onStop={stop} />
+      <LookStatus of={scan} label={say("looking-for-folders")} summary={summaryOf(scan)} />
       {scan.found.length > 0 && (
-        <ul aria-label="Found" className="mt-3 divide-y divide-line rounded-xl border border-line bg-sheet">
+        <ul aria-label={say("found")} className="mt-3 divide-y divide-line rounded-xl border border-line bg-sheet">
           {scan.found.map((found) => (
             <li key={found.path} className="flex flex-wrap items-center gap-x-4 gap-y-1 px-4 py-2.5 text-sm">
               <div className="min-w-0 flex-1">
@@ -48,13 +49,13 @@ export function ScanPanel({ action, whole, isFirst = false }: ScanPanelProps): R
       )}
       {scan.more > 0 && (
         <Button className="mt-2" onClick={showMore}>
-          Show more ({scan.more.toLocaleString("en")} left)
+          {say("show-more-left", { more: scan.more })}
         </Button>
       )}
       {whole?.(scan)}
       <Unreadable
         paths={scan.unreadable}
-        why={`no permission, or the disk can’t read ${scan.unreadable.length === 1 ? "it" : "them"}`}
+        why={say("no-permission-or-disk-cant", { unreadable: scan.unreadable.length })}
       />
     </div>
   );
@@ -62,26 +63,30 @@ export function ScanPanel({ action, whole, isFirst = false }: ScanPanelProps): R
 
 function summaryOf({ found, more, directories, isStopped }: ScanView): string {
   const what =
-    found.length === 0 ? "No protected folder found" : `${count(found.length + more, "protected folder")} found`;
-  return `${what} in ${count(directories, "directory", "directories")}.${isStopped ? " It was stopped before the end: there may be more." : ""}`;
+    found.length === 0
+      ? say("no-protected-folder-found")
+      : say("protected-folders-found", { found: found.length + more });
+  return say("in-directories-it-was-stopped", { what, directories, isStopped });
 }
 
 const RELATIONS: Readonly<Record<FoundFolder["relation"], string>> = {
-  listed: "in your list",
-  moved: "in your list, and was moved here from",
-  copy: "a second copy of one in your list",
-  lost: "yours, and not in your list",
-  "another-owner": "locked by another Eremos, or before this one was set up",
-  damaged: "its records are damaged",
+  listed: say("in-your-list"),
+  moved: say("in-your-list-and-was"),
+  copy: say("second-copy-one-in-your"),
+  lost: say("yours-and-not-in-your"),
+  "another-owner": say("locked-by-another-eremos-or"),
+  damaged: say("its-records-are-damaged"),
 };
 
 function wordsFor(
   { guard, visibility, isOpen, hasPassword, lockedAt, relation, listedAs, path }: FoundFolder,
   isFirst: boolean,
 ): string {
-  const what = guard === null ? null : { sealed: "sealed", barred: "barred", sight: "out of sight" }[guard];
+  const what = guard === null ? null : { sealed: "sealed", barred: "barred", sight: say("out-sight") }[guard];
   const where =
-    visibility === null ? null : { view: "in view", hidden: "hidden in place", tucked: "tucked away" }[visibility];
+    visibility === null
+      ? null
+      : { view: say("in-view"), hidden: say("hidden-in-place"), tucked: say("tucked-away") }[visibility];
   const relates =
     listedAs === null || listedAs === path
       ? RELATIONS[relation]
@@ -89,9 +94,9 @@ function wordsFor(
   return [
     isFirst && relation !== "damaged" ? null : relates,
     what,
-    isOpen ? "lies open" : where,
-    hasPassword ? "has a password of its own" : null,
-    lockedAt === null ? null : `last locked ${ago(lockedAt)}`,
+    isOpen ? say("lies-open") : where,
+    hasPassword ? say("has-password-its-own") : null,
+    lockedAt === null ? null : say("last-locked", { lockedAt: ago(lockedAt) }),
   ]
     .filter((word) => word !== null)
     .join(" · ");

@@ -7,6 +7,7 @@ import { useVerb } from "@/lib/queries";
 import { Button } from "@/ui/button";
 import { Dialog } from "@/ui/dialog";
 import { PasswordField } from "@/ui/field";
+import { say } from "@eremos/words/page/secrets";
 
 interface WithSecret<A extends readonly unknown[]> {
   readonly run: (...args: A) => void;
@@ -53,7 +54,7 @@ function AskSecret({ folder, action, verb, onDone }: AskSecretProps): ReactNode 
       open
       onOpenChange={(isOpen) => !isOpen && onDone()}
       title={folder.name}
-      description="This folder has a password of its own, needed on top of the master password."
+      description={say("this-folder-has-password-its")}
     >
       <form
         className="mt-5 space-y-4"
@@ -64,7 +65,7 @@ function AskSecret({ folder, action, verb, onDone }: AskSecretProps): ReactNode 
       >
         <SecretField folder={folder} secret={secret} onSecret={setSecret} problem={open.problem} />
         <div className="flex justify-end gap-2">
-          <Button onClick={onDone}>Not now</Button>
+          <Button onClick={onDone}>{say("not-now")}</Button>
           <Button tone="dusk" type="submit" disabled={isEmpty(secret) || open.isBlocked}>
             {open.label(action)}
           </Button>
@@ -91,13 +92,15 @@ export function SecretField({ folder, secret, onSecret, problem }: SecretFieldPr
     <div>
       {secret.kind === "password" ? (
         <PasswordField
-          label="Password of this folder"
+          label={say("password-this-folder")}
           autoFocus
           autoComplete="off"
           value={secret.password}
           onChange={(event) => onSecret({ kind: "password", password: event.target.value })}
           problem={problem}
-          note={folder.passwordHint === null ? "It has no hint." : `Hint: ${folder.passwordHint}`}
+          note={
+            folder.passwordHint === null ? say("it-has-no-hint") : say("hint", { passwordHint: folder.passwordHint })
+          }
         />
       ) : (
         <BackSecretField autoFocus at={folder.realPath} secret={secret} onSecret={onSecret} problem={problem} />
@@ -107,9 +110,7 @@ export function SecretField({ folder, secret, onSecret, problem }: SecretFieldPr
         className="mt-2 text-sm font-medium text-dusk underline underline-offset-4"
         onClick={() => onSecret(secret.kind === "password" ? NO_SECRET : { kind: "password", password: "" })}
       >
-        {secret.kind === "password"
-          ? "I have forgotten it: use the recovery code or shares"
-          : "Use the folder\u2019s password"}
+        {secret.kind === "password" ? say("i-have-forgotten-it-use") : say("use-folders-password")}
       </button>
     </div>
   );

@@ -6,6 +6,7 @@ import { CodeField } from "./code-field";
 import { SharesField } from "./shares-field";
 import { api } from "@/lib/api";
 import { KEYS } from "@/lib/queries";
+import { say } from "@eremos/words/page/secrets";
 
 export const NO_SECRET: BackSecret = { kind: "code", code: "" };
 
@@ -58,8 +59,8 @@ export function BackSecretField({
           onClick={() => onSecret(secret.kind === "shares" ? NO_SECRET : { kind: "shares", shares: [] })}
         >
           {secret.kind === "shares"
-            ? "Use the recovery code"
-            : `Use keyholders\u2019 shares (any ${set.threshold} of ${set.count})`}
+            ? say("use-recovery-code")
+            : say("use-keyholders-shares-any", { threshold: set.threshold, count: set.count })}
         </button>
       )}
     </div>

@@ -2,6 +2,7 @@
 import { type ReactNode, useEffect, useRef, useState } from "react";
 import { readVideo } from "./read-qr";
 import { Button } from "@/ui/button";
+import { say } from "@eremos/words/page/secrets";
 
 const LOOK_EVERY_MS = 200;
 
@@ -32,11 +33,7 @@ export function CameraReader({ onRead, onClose }: CameraReaderProps): ReactNode 
       if (isGone) return stream.getTracks().forEach((track) => track.stop());
       if (video.current) video.current.srcObject = stream;
     };
-    begin().catch(() =>
-      setProblem(
-        "No camera can be used here: there is none, or this page may not use it. Take a picture of the sheet instead, or type the groups.",
-      ),
-    );
+    begin().catch(() => setProblem(say("no-camera-can-be-used")));
     const timer = setInterval(() => {
       const text = video.current && readVideo(video.current);
       if (text) read.current(text);
@@ -55,7 +52,7 @@ export function CameraReader({ onRead, onClose }: CameraReaderProps): ReactNode 
           autoPlay
           muted
           playsInline
-          aria-label="What the camera sees"
+          aria-label={say("what-camera-sees")}
           className="aspect-video w-full rounded-lg bg-night object-cover"
         />
       ) : (
@@ -64,9 +61,9 @@ export function CameraReader({ onRead, onClose }: CameraReaderProps): ReactNode 
         </p>
       )}
       <div className="mt-2 flex items-center justify-between gap-3 text-[13px] text-mute">
-        <span>{problem === null && "Hold the sheet’s QR code before the camera."}</span>
+        <span>{problem === null && say("hold-sheets-qr-code-before")}</span>
         <Button size="small" onClick={onClose}>
-          Turn it off
+          {say("turn-it-off")}
         </Button>
       </div>
     </div>

@@ -4,6 +4,7 @@ import { type ReactNode, useDeferredValue, useState } from "react";
 import { PictureReader } from "./picture-reader";
 import { api } from "@/lib/api";
 import { Field } from "@/ui/field";
+import { say } from "@eremos/words/page/secrets";
 
 interface CodeFieldProps {
   readonly value: string;
@@ -28,7 +29,10 @@ export function CodeField({ value, onChange, problem, autoFocus = false }: CodeF
   const mistyped =
     value.length < 5 || wrong.length === 0
       ? null
-      : `${wrong.length === 1 ? "Group" : "Groups"} ${wrong.map((group) => group + 1).join(", ")}: look again, something is mistyped.`;
+      : say("groups-look-again-something-is", {
+          wrong: wrong.length,
+          wrong2: wrong.map((group) => group + 1).join(", "),
+        });
   const type = (code: string): void => {
     setEdits(edits + 1);
     onChange(code);
@@ -36,14 +40,14 @@ export function CodeField({ value, onChange, problem, autoFocus = false }: CodeF
   return (
     <div>
       <Field
-        label="Recovery code"
+        label={say("recovery-code")}
         autoFocus={autoFocus}
         autoComplete="off"
         spellCheck={false}
         className="[&_input]:font-mono [&_input]:uppercase"
         value={value}
         problem={mistyped ?? problem}
-        note="Eight groups of five, from your recovery sheet. Capitals, spaces and dashes don&rsquo;t matter."
+        note={say("eight-groups-five-from-your")}
         onChange={(event) => type(event.target.value)}
       />
       <PictureReader onRead={type} />

@@ -3,6 +3,7 @@ import { type ReactNode, useState } from "react";
 import type { Guarded } from "@/lib/guarded";
 import { Button } from "@/ui/button";
 import { PasswordField } from "@/ui/field";
+import { say } from "@eremos/words/page/secrets";
 
 interface CurrentPasswordProps {
   readonly action: string;
@@ -22,7 +23,7 @@ export function CurrentPassword({ action, verb, onCancel }: CurrentPasswordProps
       }}
     >
       <PasswordField
-        label="Present master password"
+        label={say("present-master-password")}
         autoFocus
         autoComplete="current-password"
         value={current}
@@ -30,7 +31,7 @@ export function CurrentPassword({ action, verb, onCancel }: CurrentPasswordProps
         problem={verb.problem}
       />
       <div className="flex justify-end gap-2">
-        <Button onClick={onCancel}>Not now</Button>
+        <Button onClick={onCancel}>{say("not-now")}</Button>
         <Button tone="dusk" type="submit" disabled={current === "" || verb.isBlocked}>
           {verb.label(action)}
         </Button>

@@ -6,10 +6,11 @@ import { api } from "@/lib/api";
 import { showError } from "@/lib/queries";
 import { savePdf } from "@/lib/save-pdf";
 import { Button } from "@/ui/button";
+import { say } from "@eremos/words/page/secrets";
 
 function CodeGroups({ code }: { readonly code: string }): ReactNode {
   return (
-    <ol className="grid grid-cols-4 gap-2" aria-label="Recovery code">
+    <ol className="grid grid-cols-4 gap-2" aria-label={say("recovery-code")}>
       {code.split("-").map((group, i) => (
         <li key={group} className="rounded-lg border border-line bg-sheet px-2 py-2 text-center">
           <span className="block text-[11px] text-mute">{i + 1}</span>
@@ -21,13 +22,13 @@ function CodeGroups({ code }: { readonly code: string }): ReactNode {
 }
 
 export const KEEP_CODE = {
-  title: "Keep your recovery code",
-  text: "If you ever forget the master password, this code opens all your folders. Whoever has it can open them too. It is shown only now.",
+  title: say("keep-your-recovery-code"),
+  text: say("if-you-ever-forget-master"),
 };
 
 export function KeepCode({ code, onKept }: { readonly code: string; readonly onKept: () => void }): ReactNode {
   const sheet = useMutation({
-    mutationFn: async () => savePdf((await api.sheet(code)).pdf, "Eremos recovery sheet"),
+    mutationFn: async () => savePdf((await api.sheet(code)).pdf, say("eremos-recovery-sheet")),
     onError: showError,
   });
   return (
@@ -36,23 +37,22 @@ export function KeepCode({ code, onKept }: { readonly code: string; readonly onK
         <CodeGroups code={code} />
       </div>
       <p className="hidden text-sm print:block">
-        Eremos recovery code, {new Date().toLocaleDateString("en-GB", { dateStyle: "long" })}. It opens every folder of
-        this owner without the master password. Letters I, L and O do not occur. Keep it with your papers.
+        {say("eremos-recovery-code-it-opens", {
+          toLocaleDateString: new Date().toLocaleDateString("en-GB", { dateStyle: "long" }),
+        })}
       </p>
-      <p className="no-print mb-3 text-[13px] text-mute">
-        The sheet has the code as a QR code too, and how to use it without Eremos. Print it, then delete the file.
-      </p>
+      <p className="no-print mb-3 text-[13px] text-mute">{say("sheet-has-code-as-qr")}</p>
       <div className="no-print flex flex-wrap gap-2">
         <Button size="large" disabled={sheet.isPending} onClick={() => sheet.mutate()}>
           <FileDown className="size-[18px]" aria-hidden />
-          Save the sheet (PDF)
+          {say("save-sheet-pdf")}
         </Button>
         <Button size="large" onClick={() => window.print()}>
           <Printer className="size-[18px]" aria-hidden />
-          Print it
+          {say("print-it")}
         </Button>
         <Button tone="dusk" size="large" className="flex-1" onClick={onKept}>
-          I have it on paper
+          {say("i-have-it-on-paper")}
         </Button>
       </div>
     </div>

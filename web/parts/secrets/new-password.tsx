@@ -4,6 +4,7 @@ import type { StrengthView } from "@eremos/server/contract";
 import { Field, PasswordField } from "@/ui/field";
 import { cn } from "@/lib/cn";
 import { useStrength } from "./use-strength";
+import { say } from "@eremos/words/page/secrets";
 
 export interface NewPassword {
   readonly password: string;
@@ -12,8 +13,8 @@ export interface NewPassword {
   readonly ready: boolean;
 }
 
-export const AT_THE_GATE = "Shown to anybody who stands at the gate.";
-export const IN_THE_FOLDER = "It stands readable in the folder, for anybody who looks.";
+export const AT_THE_GATE = say("shown-anybody-who-stands-at");
+export const IN_THE_FOLDER = say("it-stands-readable-in-folder");
 
 interface Asked {
   readonly label: string;
@@ -44,19 +45,19 @@ export function useNewPassword({ label, hintNote, autoFocus = false }: Asked): {
         {password !== "" && strength && <Strength strength={strength} />}
       </div>
       <PasswordField
-        label="The same again"
+        label={say("same-again")}
         autoComplete="new-password"
         value={again}
         onChange={(event) => setAgain(event.target.value)}
-        problem={again !== "" && again !== password ? "The two are not the same yet." : null}
+        problem={again !== "" && again !== password ? say("two-are-not-same-yet") : null}
       />
       <Field
-        label="Hint (optional)"
+        label={say("hint-optional")}
         maxLength={200}
         autoComplete="off"
         value={hint}
         onChange={(event) => setHint(event.target.value)}
-        note={`${hintNote} A hint that gives the password away is refused.`}
+        note={say("hint-that-gives-password-away", { hintNote })}
       />
     </>
   );
@@ -64,7 +65,7 @@ export function useNewPassword({ label, hintNote, autoFocus = false }: Asked): {
   return { chosen: { password, hint: hint.trim() === "" ? null : hint.trim(), ready }, fields };
 }
 
-const WORDS = ["Guessed at once", "Weak", "Fair", "Good", "Very good"] as const;
+const WORDS = [say("guessed-at-once"), say("weak"), say("fair"), say("good"), say("very-good")] as const;
 const BARS = ["bg-oxblood", "bg-oxblood", "bg-ochre", "bg-dusk", "bg-dusk"] as const;
 
 function Strength({ strength }: { readonly strength: StrengthView }): ReactNode {
@@ -78,7 +79,7 @@ function Strength({ strength }: { readonly strength: StrengthView }): ReactNode 
       </div>
       <p className="mt-1.5 text-[13px]">
         <span className="font-semibold">{WORDS[score]}.</span>{" "}
-        <span className="text-mute">Time to guess it, for somebody with your disk: {guessTime}.</span>
+        <span className="text-mute">{say("time-guess-it-for-somebody", { guessTime })}</span>
       </p>
       {(refusal ?? warning ?? suggestions[0]) && (
         <p className={cn("mt-0.5 text-[13px]", refusal ? "text-oxblood" : "text-mute")}>

@@ -3,6 +3,7 @@ import { Camera, QrCode } from "lucide-react";
 import { type ReactNode, useRef, useState } from "react";
 import { CameraReader } from "./camera-reader";
 import { readQr } from "./read-qr";
+import { say } from "@eremos/words/page/secrets";
 
 const LINK = "mt-2 mr-5 inline-flex items-center gap-1.5 text-sm font-medium text-dusk underline underline-offset-4";
 
@@ -20,18 +21,18 @@ export function PictureReader({ onRead }: { readonly onRead: (text: string) => v
     <>
       <button type="button" className={LINK} onClick={() => picker.current?.click()}>
         <QrCode className="size-4" aria-hidden />
-        Read it from a picture of the sheet
+        {say("read-it-from-picture-sheet")}
       </button>
       <button type="button" className={LINK} aria-expanded={isLooking} onClick={() => setLooking(!isLooking)}>
         <Camera className="size-4" aria-hidden />
-        By the camera
+        {say("by-camera")}
       </button>
       <input
         ref={picker}
         type="file"
         accept="image/*"
         hidden
-        aria-label="Picture of the sheet"
+        aria-label={say("picture-sheet")}
         onChange={(event) => {
           void read(event.target.files?.[0]);
           event.target.value = "";
@@ -48,7 +49,7 @@ export function PictureReader({ onRead }: { readonly onRead: (text: string) => v
       )}
       {isUnread && (
         <p role="alert" className="mt-1.5 text-[13px] text-oxblood">
-          No code could be read in that picture. Take it straight from above, in good light, or type the groups.
+          {say("no-code-could-be-read")}
         </p>
       )}
     </>

@@ -2,6 +2,7 @@
 import { type ReactNode, useState } from "react";
 import { Button } from "@/ui/button";
 import { Field } from "@/ui/field";
+import { say } from "@eremos/words/page/secrets";
 
 interface ProveCodeProps {
   readonly ask: readonly number[];
@@ -12,8 +13,8 @@ interface ProveCodeProps {
 }
 
 export const PROVE_CODE = {
-  title: "Is it really on paper?",
-  text: "Type two groups from your sheet. Capitals and spaces don\u2019t matter.",
+  title: say("is-it-really-on-paper"),
+  text: say("type-two-groups-from-your"),
 };
 
 export function ProveCode({ ask, pending, problem, onBack, onTyped }: ProveCodeProps): ReactNode {
@@ -30,7 +31,7 @@ export function ProveCode({ ask, pending, problem, onBack, onTyped }: ProveCodeP
         {ask.map((group, i) => (
           <Field
             key={group}
-            label={`Group ${group + 1}`}
+            label={say("group", { group: group + 1 })}
             autoFocus={i === 0}
             autoComplete="off"
             spellCheck={false}
@@ -48,10 +49,10 @@ export function ProveCode({ ask, pending, problem, onBack, onTyped }: ProveCodeP
       )}
       <div className="flex gap-2">
         <Button size="large" onClick={onBack}>
-          Show the code again
+          {say("show-code-again")}
         </Button>
         <Button tone="dusk" size="large" type="submit" className="flex-1" disabled={!whole || pending}>
-          {pending ? "Making your keys…" : "Finish"}
+          {pending ? say("making-your-keys") : say("finish")}
         </Button>
       </div>
     </form>

@@ -5,9 +5,9 @@ import { type ReactNode, useState } from "react";
 import type { SharesLook } from "@eremos/server/contract";
 import { PictureReader } from "./picture-reader";
 import { api } from "@/lib/api";
-import { count } from "@/lib/format";
 import { Button } from "@/ui/button";
 import { Field } from "@/ui/field";
+import { say } from "@eremos/words/page/secrets";
 
 interface SharesFieldProps {
   /** Those that are here, each looked at already. */
@@ -39,11 +39,11 @@ export function SharesField({ shares, onShares, set, at, problem }: SharesFieldP
   return (
     <div>
       <p className="text-sm font-semibold">
-        Shares{" "}
+        {say("shares")}{" "}
         <span className="font-normal text-mute" role="status">
           {missing > 0
-            ? `${shares.length} of ${set.threshold} are here; ${missing === 1 ? "one more is" : `${missing} more are`} needed.`
-            : `${count(shares.length, "share is", "shares are")} here: enough.`}
+            ? say("are-here-more-are-needed", { shares: shares.length, threshold: set.threshold, missing })
+            : say("shares-are-here-enough", { shares: shares.length })}
         </span>
       </p>
       {shares.length > 0 && (
@@ -60,12 +60,12 @@ export function SharesField({ shares, onShares, set, at, problem }: SharesFieldP
       <div className="mt-3 flex flex-wrap items-start gap-2">
         <Field
           className="min-w-60 flex-1 [&_input]:font-mono [&_input]:uppercase"
-          label={shares.length === 0 ? "First share" : "Another share"}
+          label={shares.length === 0 ? say("first-share") : say("another-share")}
           autoComplete="off"
           spellCheck={false}
           value={typed}
           problem={refusal ?? problem}
-          note="Twelve groups of five, from a keyholder&rsquo;s sheet."
+          note={say("twelve-groups-five-from-keyholders")}
           onChange={(event) => {
             add.reset();
             setTyped(event.target.value);
@@ -81,7 +81,7 @@ export function SharesField({ shares, onShares, set, at, problem }: SharesFieldP
           disabled={typed.trim() === "" || add.isPending}
           onClick={() => add.mutate(typed)}
         >
-          Add it
+          {say("add-it")}
         </Button>
       </div>
       <PictureReader
@@ -105,15 +105,17 @@ interface SharesHereProps {
 
 function SharesHere({ shares, numbers, count, onTakeAway }: SharesHereProps): ReactNode {
   return (
-    <ul className="mt-2 divide-y divide-line/70 rounded-xl border border-line" aria-label="Shares that are here">
+    <ul className="mt-2 divide-y divide-line/70 rounded-xl border border-line" aria-label={say("shares-that-are-here")}>
       {shares.map((share, i) => (
         <li key={share} className="flex items-center gap-2 px-3 py-1.5 text-sm">
           <Check className="size-4 shrink-0 text-dusk" aria-hidden />
-          <span className="flex-1">{numbers[i] ? `Share ${numbers[i]} of ${count}` : `Share ${i + 1}`}</span>
+          <span className="flex-1">
+            {numbers[i] ? say("share", { numbers: numbers[i], count }) : say("share-2", { i: i + 1 })}
+          </span>
           <button
             type="button"
             className="grid size-8 place-items-center rounded-md text-mute hover:text-ink"
-            aria-label={`Take share ${numbers[i] ?? i + 1} away`}
+            aria-label={say("take-share-away", { numbers: numbers[i] ?? i + 1 })}
             onClick={() => onTakeAway(i)}
           >
             <X className="size-4" aria-hidden />

@@ -1,0 +1,53 @@
+import { speaker } from "../speaker";
+
+export const { say, said } = speaker("page/returning", {
+  "new-master-password": "New master password",
+  "left-empty-one-you-have": "{atTheGate} Left empty, the one you have stays.",
+  back: "Back",
+  "wait-s": "Wait {seconds} s",
+  "set-it-and-sign-in": "Set it and sign in",
+  "new-master-password-is-set": "The new master password is set. Code and shares stay as they are.",
+  "new-master-password-is-set-out":
+    "The new master password is set. Out of reach now, and opening with the old one until they are here again: {left}.",
+  "where-look": "Where to look",
+  "your-places": "Your places",
+  "leave-it-empty-for-your": "Leave it empty for your own places, or give the path of a drive or a directory.",
+  stop: "Stop",
+  "look-again": "Look again",
+  "directories-looked-at-now": "{directories, plural, one {# directory} other {# directories}} looked at. Now {at}",
+  "directories-could-not-be-looked":
+    "{paths, plural, one {# directory} other {# directories}} could not be looked into{isWhy, select, true { ({why})} other {}}",
+  "find-your-folders": "Find your folders",
+  "eremos-looks-for-what-it":
+    "Eremos looks for what it locked, hidden folders too. Nothing is changed. Then one of them, with your master password, your recovery code or your keyholders’ shares, brings all of yours back.",
+  "this-is-mine": "This is mine",
+  "what-opens-it": "What opens it",
+  "master-password-you-had": "Master password you had",
+  "use-master-password": "Use the master password",
+  "i-have-forgotten-it-use": "I have forgotten it: use the recovery code or shares",
+  "bring-my-folders-back": "Bring my folders back",
+  "folders-are-in-your-list":
+    "{taken, plural, one {# folder is} other {# folders are}} in your list again. Each is as it was: locked ones are locked.",
+  "look-for-my-folders": "Look for my folders",
+  "looking-for-folders": "Looking for folders",
+  found: "Found",
+  "show-more-left": "Show more ({more, number} left)",
+  "no-permission-or-disk-cant": "no permission, or the disk can’t read {unreadable, plural, one {it} other {them}}",
+  "no-protected-folder-found": "No protected folder found",
+  "protected-folders-found": "{found, plural, one {# protected folder} other {# protected folders}} found",
+  "in-directories-it-was-stopped":
+    "{what} in {directories, plural, one {# directory} other {# directories}}.{isStopped, select, true { It was stopped before the end: there may be more.} other {}}",
+  "in-your-list": "in your list",
+  "in-your-list-and-was": "in your list, and was moved here from",
+  "second-copy-one-in-your": "a second copy of one in your list",
+  "yours-and-not-in-your": "yours, and not in your list",
+  "locked-by-another-eremos-or": "locked by another Eremos, or before this one was set up",
+  "its-records-are-damaged": "its records are damaged",
+  "out-sight": "out of sight",
+  "in-view": "in view",
+  "hidden-in-place": "hidden in place",
+  "tucked-away": "tucked away",
+  "lies-open": "lies open",
+  "has-password-its-own": "has a password of its own",
+  "last-locked": "last locked {lockedAt}",
+});
