@@ -35,6 +35,42 @@ module.exports = {
       to: { path: "^server/src/(operations|http)" },
     },
     {
+      name: "words-know-nobody",
+      severity: "error",
+      from: { path: "^words/" },
+      to: { path: "^(core|server|web|cli|rescue)/" },
+    },
+    {
+      name: "words-of-its-own: core",
+      severity: "error",
+      from: { path: "^core/" },
+      to: { path: "^words/src/(server|cli|reader|page)[/.]" },
+    },
+    {
+      name: "words-of-its-own: server",
+      severity: "error",
+      from: { path: "^server/" },
+      to: { path: "^words/src/(core|cli|reader|page)[/.]" },
+    },
+    {
+      name: "words-of-its-own: cli",
+      severity: "error",
+      from: { path: "^cli/" },
+      to: { path: "^words/src/(core|server|reader|page)[/.]" },
+    },
+    {
+      name: "words-of-its-own: rescue",
+      severity: "error",
+      from: { path: "^rescue/" },
+      to: { path: "^words/src/(core|server|cli|page)[/.]" },
+    },
+    {
+      name: "words-of-its-own: web",
+      severity: "error",
+      from: { path: "^web/" },
+      to: { path: "^words/src/(core|server|cli|reader)[/.]" },
+    },
+    {
       name: "core-knows-nobody",
       severity: "error",
       from: { path: "^core/src" },

@@ -1,9 +1,10 @@
 /** Bundles core, server, command line and demo for Node; of the packages, those that are hundreds of small files. */
 import { createHash } from "node:crypto";
-import { readFileSync, rmSync, writeFileSync } from "node:fs";
-import { join } from "node:path";
+import { mkdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { dirname, join, relative } from "node:path";
 import { fileURLToPath } from "node:url";
 import { build } from "esbuild";
+import { areaOf, saidIn, sourceOf } from "./messages-in.mjs";
 
 const root = fileURLToPath(new URL("..", import.meta.url));
 /** Of the schemas' messages nobody reads one; all their languages would make half of each file. */
@@ -16,7 +17,8 @@ const oneLanguage = {
 };
 
 /** What most of a start went into, when each of their files was looked for on its own, and what is sources. */
-const BUNDLED = /^(zod|drizzle-orm|picomatch|@hpke|shamir-secret-sharing)(\/|$)|^@eremos\/core\/(guards|choices)$/;
+const BUNDLED =
+  /^(zod|drizzle-orm|picomatch|@hpke|shamir-secret-sharing|@eremos\/words|intl-messageformat|@formatjs)(\/|$)|^@eremos\/core\/(guards|choices)$/;
 
 /** Every other package is loaded from where it is installed. */
 const packagesOutside = {
@@ -76,30 +78,81 @@ export async function bundle() {
   await bundlePage();
 }
 
-/** What core uses natively, and a reader that is one file does without. */
-const standIns = { "@node-rs/argon2": "./rescue/src/stand-ins/argon2.ts" };
+/** What core uses natively, and a reader that is one file does without. Its messages are read before, so no parser. */
+const standIns = {
+  "@node-rs/argon2": "./rescue/src/stand-ins/argon2.ts",
+  "@formatjs/icu-messageformat-parser": "@formatjs/icu-messageformat-parser/no-parser.js",
+};
+
+/** A reader carries the messages that it can say and no others, read already. */
+async function buildReader(options) {
+  const found = await build({ ...options, plugins: [oneLanguage], write: false, metafile: true });
+  const [output] = Object.values(found.metafile.outputs);
+  const inputs = Object.keys(output.inputs);
+  const areas = new Map(
+    inputs
+      .filter((file) => /^words\/src\/.*\.ts$/.test(file))
+      .map(areaOf)
+      .filter((area) => area !== null)
+      .map(({ area, messages }) => [area, messages]),
+  );
+  const said = new Set(
+    inputs
+      .filter((file) => /^(core|rescue)\/src\/.*\.ts$/.test(file))
+      .flatMap((file) => saidIn(sourceOf(file), areas))
+      .flatMap(({ area, ids }) => ids.map((id) => `${area}.${id}`)),
+  );
+  let carried = 0;
+  const own = {
+    name: "own-messages",
+    setup: ({ onLoad }) =>
+      onLoad({ filter: /words\/src\/.*\.ts$/ }, ({ path }) => {
+        const found = areaOf(relative(root, path));
+        if (!found) return undefined;
+        const messages = Object.fromEntries(
+          [...found.messages]
+            .filter(([id]) => said.has(`${found.area}.${id}`))
+            .map(([id, { text, read }]) => [id, /[{']/.test(text) ? read : text]),
+        );
+        const text = JSON.stringify(messages);
+        carried += text.length;
+        const speaker = relative(dirname(path), join(root, "words/src/speaker"));
+        return {
+          contents: `import { speaker } from "${speaker.startsWith(".") ? speaker : `./${speaker}`}";
+export const { say, said } = speaker("${found.area}", ${text});`,
+          resolveDir: dirname(path),
+        };
+      }),
+  };
+  const { outputFiles } = await build({ ...options, plugins: [oneLanguage, own], write: false });
+  const [{ text }] = outputFiles;
+  process.stdout.write(
+    `${options.entryPoints[0]}: ${Buffer.byteLength(text)} bytes, its messages ${carried} of them\n`,
+  );
+  return text;
+}
 
 /** One file for Node, with everything in it. */
 async function bundleScript() {
-  await build({
+  const script = await buildReader({
     ...common,
     splitting: false,
     sourcemap: false,
     legalComments: "inline",
     alias: standIns,
-    plugins: [oneLanguage],
     entryPoints: ["rescue/src/script.ts"],
     outfile: "rescue/dist/rescue.mjs",
     banner: { js: `#!/usr/bin/env node\n${requiring}` },
   });
+  mkdirSync(join(root, "rescue/dist"), { recursive: true });
+  writeFileSync(join(root, "rescue/dist/rescue.mjs"), script, { mode: 0o755 });
 }
 
 /** One page, with everything in it; its own policy lets nothing else run, and nothing be fetched. */
 async function bundlePage() {
-  const { outputFiles } = await build({
+  const text = await buildReader({
     absWorkingDir: root,
     bundle: true,
-    write: false,
     platform: "browser",
     format: "iife",
     target: "es2022",
@@ -108,11 +161,10 @@ async function bundlePage() {
     logLevel: "warning",
     alias: { ...standIns, "node:crypto": "./rescue/src/stand-ins/node-crypto.ts" },
     inject: ["rescue/src/stand-ins/buffer.ts"],
-    plugins: [oneLanguage],
     entryPoints: ["rescue/src/page.ts"],
     outfile: "page.js",
   });
-  const script = outputFiles[0].text.trim().replaceAll("</script", "<\\/script");
+  const script = text.trim().replaceAll("</script", "<\\/script");
   const style = readFileSync(join(root, "rescue/src/page.css"), "utf8");
   const hash = (text) => `sha256-${createHash("sha256").update(text).digest("base64")}`;
   const values = { STYLE: style, SCRIPT: script, STYLE_HASH: hash(style), SCRIPT_HASH: hash(script) };

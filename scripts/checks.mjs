@@ -15,6 +15,7 @@ export const CHECKS = [
       "depcruise",
       "--config",
       ".dependency-cruiser.cjs",
+      "words/src",
       "core/src",
       "server/src",
       "cli/src",
@@ -24,6 +25,7 @@ export const CHECKS = [
   ],
   ["rooms", ["node", "scripts/rooms.mjs"]],
   ["words", ["node", "scripts/words.mjs"]],
+  ["messages", ["node", "scripts/messages.mjs"]],
   ["the paper of calls", ["node", "scripts/api.mjs", "--check"]],
   ["dead code", ["npx", "knip", "--no-progress"]],
 ];

@@ -433,7 +433,7 @@ const insureCommand: Command = async (invocation) => {
   const [path, how, ...more] = invocation.words;
   const asked = [...INSURANCES, "none" as const].find((one) => one === how);
   if (path === undefined || more.length > 0 || (how !== undefined && !asked))
-    throw new EremosError("usage", said("say-which-folder-and-how", { INSURANCES: INSURANCES.join(", ") }));
+    throw new EremosError("usage", said("say-which-folder-and-how", { insurances: INSURANCES.join(", ") }));
   return withEremos(invocation, async (eremos) => {
     await openGate(eremos, invocation);
     if (!asked) {

@@ -21,16 +21,19 @@ export interface Speaker<Id extends string> {
   readonly said: (id: Id, values?: Values) => Said;
 }
 
+/** As it is written, or read already by who bundles it. */
+type Message = ConstructorParameters<typeof IntlMessageFormat>[0];
+
 const LANGUAGE = "en";
 
 /** Speaks an area's messages, which are ICU MessageFormat. Each is read when it is said for the first time. */
-export function speaker<const Messages extends Readonly<Record<string, string>>>(
+export function speaker<const Messages extends Readonly<Record<string, Message>>>(
   area: string,
   messages: Messages,
 ): Speaker<keyof Messages & string> {
   const read = new Map<string, IntlMessageFormat>();
-  const fill = (id: string, message: string, values: Values): string => {
-    if (!/[{'<]/.test(message)) return message;
+  const fill = (id: string, message: Message, values: Values): string => {
+    if (typeof message === "string" && !/[{']/.test(message)) return message;
     const format = read.get(id) ?? new IntlMessageFormat(message, LANGUAGE, undefined, { ignoreTag: true });
     read.set(id, format);
     return String(format.format(plain(values)));

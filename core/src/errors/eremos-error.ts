@@ -62,7 +62,7 @@ export interface Failure {
 }
 
 /** What was behind it: what the system answered, or another failure. */
-export type Cause = { readonly kind: "system"; readonly code: string } | ({ readonly kind: "failure" } & Failure);
+type Cause = { readonly kind: "system"; readonly code: string } | ({ readonly kind: "failure" } & Failure);
 
 /** `doing` as in {@link fromSystemError}. */
 export function failureOf(error: unknown, doing: Said): Failure {

@@ -1,5 +1,6 @@
 import * as z from "zod";
 import { randomBytes } from "../crypto/bytes";
+import { say } from "@eremos/words/core/format";
 
 /**
  * An id is 16 random bytes in lower-case hexadecimal: some file systems do not tell a from A. Anything else in its
@@ -33,13 +34,12 @@ const DEVICE_NAME = /^(?:con|prn|aux|nul|com[0-9\u00b9\u00b2\u00b3]|lpt[0-9\u00b
 
 /** Why a name can't be a cover name, to stand after "a cover name "; null: it can. */
 export function whyNotCover(name: string): string | null {
-  if (name.trim() === "") return "is not empty";
-  if (Buffer.byteLength(name) > MOST_NAME_BYTES) return `has at most ${MOST_NAME_BYTES} bytes`;
-  if (name.startsWith(".")) return "does not begin with a dot, which would hide the folder";
-  if (/[\u0000-\u001f/]/.test(name)) return "has no slash and no control characters";
-  if (/["*:<>?\\|]/.test(name) || /[. ]$/.test(name))
-    return "has none of \" * : < > ? \\ | and no dot or space at its end, which a stick can't hold";
-  if (DEVICE_NAME.test(name)) return "is no name of a device, such as CON or LPT1, which a stick can't hold";
+  if (name.trim() === "") return say("cover-is-not-empty");
+  if (Buffer.byteLength(name) > MOST_NAME_BYTES) return say("cover-has-at-most", { bytes: MOST_NAME_BYTES });
+  if (name.startsWith(".")) return say("cover-has-no-dot-first");
+  if (/[\u0000-\u001f/]/.test(name)) return say("cover-has-no-slash");
+  if (/["*:<>?\\|]/.test(name) || /[. ]$/.test(name)) return say("cover-has-none-of");
+  if (DEVICE_NAME.test(name)) return say("cover-is-no-device");
   return null;
 }
 

@@ -4,7 +4,7 @@ import Database from "better-sqlite3";
 import { type BetterSQLite3Database, drizzle } from "drizzle-orm/better-sqlite3";
 import { migrate } from "drizzle-orm/better-sqlite3/migrator";
 import { EremosError, systemCode } from "@eremos/core";
-import { said } from "@eremos/words/server/house";
+import { said, say } from "@eremos/words/server/house";
 import * as schema from "./schema";
 
 export interface OpenDatabase {
@@ -102,7 +102,7 @@ function codeOf(error: unknown): string {
 /** For people. */
 export function reasonOf(error: unknown): string {
   const code = systemCode(error) ?? codeOf(error);
-  if (code === "ENOSPC" || code === "EDQUOT" || code.startsWith("SQLITE_FULL")) return "the disk is full";
+  if (code === "ENOSPC" || code === "EDQUOT" || code.startsWith("SQLITE_FULL")) return say("disk-is-full");
   if (
     code === "EROFS" ||
     code === "EACCES" ||
@@ -110,8 +110,8 @@ export function reasonOf(error: unknown): string {
     code.startsWith("SQLITE_READONLY") ||
     code.startsWith("SQLITE_CANTOPEN")
   )
-    return "it can't be written";
-  return code === "" ? "it can't be read" : code;
+    return say("it-cant-be-written");
+  return code === "" ? say("it-cant-be-read") : code;
 }
 
 const ASIDE = ".damaged-";

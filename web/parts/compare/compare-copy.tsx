@@ -126,7 +126,12 @@ function Differing({ view, what, left, onLeft }: DifferingProps): ReactNode {
                 {shown}
               </span>
               <span className="text-[13px] text-mute">
-                {say("otherwise-in-changed", { kind, what, name: view.name, size: formatBytes(size) })}{" "}
+                {say("otherwise-in-changed", {
+                  isOnlyHere: kind === "only-here",
+                  what,
+                  name: view.name,
+                  size: formatBytes(size),
+                })}{" "}
                 <Time at={modifiedAt} />
               </span>
             </span>

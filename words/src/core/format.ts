@@ -135,4 +135,10 @@ export const { say, said } = speaker("core/format", {
   "folders-index-holds-impossible-time": "The folder's index holds an impossible time.",
   "what-stands-before-files-data": "What stands before a file's data is damaged.",
   "what-stands-before-files-data-holds": "What stands before a file's data holds a name that no file system allows.",
+  "cover-is-not-empty": "is not empty",
+  "cover-has-at-most": "has at most {bytes} bytes",
+  "cover-has-no-dot-first": "does not begin with a dot, which would hide the folder",
+  "cover-has-no-slash": "has no slash and no control characters",
+  "cover-has-none-of": "has none of \" * : < > ? \\ | and no dot or space at its end, which a stick can't hold",
+  "cover-is-no-device": "is no name of a device, such as CON or LPT1, which a stick can't hold",
 });

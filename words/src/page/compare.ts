@@ -16,7 +16,7 @@ export const { say, said } = speaker("page/compare", {
   close: "Close",
   "take-files-into": "Take {chosen, plural, one {# file} other {# files}} into {name}",
   "what-has": "What {what} has",
-  "otherwise-in-changed": "{kind, select, only-here {only in {what}} other {otherwise in {name}}} · {size} · changed",
+  "otherwise-in-changed": "{isOnlyHere, select, true {only in {what}} other {otherwise in {name}}} · {size} · changed",
   "index-cant-be-read-so": "The index of {generation} can’t be read, so which of the two is newer can’t be told.",
   "both-were-locked-times-where":
     "Both were locked {generation, plural, one {# time} other {# times}}. Where they differ, each has gone its own way since.",

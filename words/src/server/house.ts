@@ -78,4 +78,7 @@ export const { say, said } = speaker("server/house", {
     "Eremos can't open its database ({unwritable}, and {reason} in memory). Your folders are not touched by this.",
   starting: "starting",
   stopping: "stopping",
+  "disk-is-full": "the disk is full",
+  "it-cant-be-written": "it can't be written",
+  "it-cant-be-read": "it can't be read",
 });

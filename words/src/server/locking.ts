@@ -69,7 +69,7 @@ export const { say, said } = speaker("server/locking", {
   "is-open-at-its-place": "{name} is open at its place",
   "with-permissions-it-had": "{where}, with the permissions it had.",
   "files-anybody-at-this-computer":
-    "{where}: {files, plural, one {# file} other {# files}}, {bytes}.{damagedSentence}{withheldSentence}{heldSentence} Anybody at this computer can read it until you lock it again.{strategy, select, file-by-file { There was no room for two copies, so no encrypted copy lies beside it while it is open.} other {}}",
+    "{where}: {files, plural, one {# file} other {# files}}, {bytes}.{damagedSentence}{withheldSentence}{heldSentence} Anybody at this computer can read it until you lock it again.{isFileByFile, select, true { There was no room for two copies, so no encrypted copy lies beside it while it is open.} other {}}",
   "is-ordinary-again": "{name} is an ordinary {kind} again",
   "it-stays-as-it-is": "{what}; it stays as it is now.",
   "with-permissions-it-had-2": "{what}, with the permissions it had.",

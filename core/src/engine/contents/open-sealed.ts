@@ -164,7 +164,7 @@ export async function openHeads(
     try {
       const keys = await FolderKeys.open(disk, ownDir, head, access);
       const others = heads
-        .filter((other) => other.head !== head && !other.path.startsWith("the copy"))
+        .filter((other) => other.head !== head && !other.isKept)
         .map(({ path }) => ({ path, reason: say("it-is-not-latest-header") }));
       return { head, keys, damaged: [...damaged, ...its, ...others] };
     } catch (error) {

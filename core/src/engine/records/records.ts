@@ -130,9 +130,13 @@ function fileName(digest: string): string {
   return `${digest}.json`;
 }
 
+const KEPT = say("copy-in-eremos-own-data");
+
 export interface FoundHead {
   readonly head: Head;
   readonly path: string;
+  /** It is the one that Eremos' own data kept. */
+  readonly isKept: boolean;
   /** Of what it names. */
   readonly damaged: readonly DamagedCopy[];
 }
@@ -152,7 +156,7 @@ export function loadHeads(
     ...candidatesIn(disk, ownDir, NAMES.header, "", MAX_HEADER_BYTES),
     ...insured(disk, ownDir, NAMES.header),
   ];
-  if (own) candidates.push({ path: say("copy-in-eremos-own-data"), read: () => writeHeader(own.header) });
+  if (own) candidates.push({ path: KEPT, read: () => writeHeader(own.header) });
   const { whole, damaged } = allWhole(candidates, readHeader, say("folders-header"));
   const seen = new Set<string>();
   const isNew = (header: FolderHeader): boolean => {
@@ -163,7 +167,7 @@ export function loadHeads(
     .filter(({ record }) => isNew(record))
     .map(({ record, path }): FoundHead => {
       const lost: DamagedCopy[] = [];
-      return { path, head: headOnDisk(disk, ownDir, record, own, lost), damaged: lost };
+      return { path, isKept: path === KEPT, head: headOnDisk(disk, ownDir, record, own, lost), damaged: lost };
     });
   return { heads, damaged };
 }

@@ -190,7 +190,7 @@ function openedSentence({ path, unsealed }: Unlocked): string {
     damagedSentence: damagedSentence(damaged),
     withheldSentence: withheldSentence(withheld),
     heldSentence: heldSentence(holdsAll),
-    strategy,
+    isFileByFile: strategy === "file-by-file",
   });
 }
 
