@@ -120,7 +120,7 @@ test("a drive that is away shows its folders as away, and they come back with it
     .click();
   await expect(card(page, name).getByRole("button", { name: "Open in place" })).toBeHidden();
   await card(page, name).getByRole("link", { name: "Details" }).click();
-  await expect(page.getByText("Its drive is away, or the directory it lies in is.")).toBeVisible();
+  await expect(page.getByText("Its drive is away, or the folder it lies in is.")).toBeVisible();
   fs.renameSync(`${house.base}/pulled out`, stick);
   await page.reload();
   await expect(page.getByText("It is locked in view")).toBeVisible();

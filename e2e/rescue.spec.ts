@@ -177,7 +177,7 @@ test("an older record of a folder that lay open, put back over a locked one, is 
   await page.setInputFiles("#folder", folder);
   await expect(
     page.getByText(
-      "and a later encrypted state of it is here, as when an older record was put back. What is encrypted can be opened here.",
+      "and a later encrypted state of it is here, as when an older note was put back. What is encrypted can be opened here.",
     ),
   ).toBeVisible();
   await page.getByLabel("Master password", { exact: true }).fill(PASSWORD);

@@ -88,9 +88,9 @@ test("a synced directory is named in Settings, and the table of a folder in it t
     .click();
   await card(page, "Recipes").getByRole("link", { name: "Details" }).click();
   await expect(page.getByRole("row", { name: "Somebody holding the disk" })).toBeVisible();
-  await expect(provider.getByRole("button", { name: /^no: It lies in no synced directory/ })).toHaveCount(5);
+  await expect(provider.getByRole("button", { name: /^no: It lies in no synced folder/ })).toHaveCount(5);
   await page.getByRole("link", { name: "Settings" }).click();
-  await page.getByLabel("Another synced directory").fill(`${house.place("Home")}/`);
+  await page.getByLabel("Another synced folder").fill(`${house.place("Home")}/`);
   await page.getByRole("button", { name: "Name it" }).click();
   await expect(page.getByRole("button", { name: `Take ${house.place("Home")} off the list` })).toBeVisible();
   await page.goBack();

@@ -79,7 +79,7 @@ test("a sealed folder is looked into and changed in the page, with nothing reada
   await expect(row(page, "large.bin")).toContainText("in Letters 2026 – #1");
 
   await page.getByLabel("Find a name in it").fill("");
-  await page.getByRole("button", { name: "As it was…" }).click();
+  await page.getByRole("button", { name: "Earlier states…" }).click();
   const before = page.getByRole("dialog");
   await expect(before.getByRole("listitem")).toHaveText([/came.*Letters 2026 – #1/, /came.*taken in\.txt/]);
   expect(await violations(page)).toEqual([]);

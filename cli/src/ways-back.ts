@@ -254,9 +254,7 @@ function describeNewKeys({ anew, waiting, older }: NonNullable<ReturnType<typeof
     `Waiting: ${waiting.length}.`,
     ...waiting.map(({ path, why, refusal }) => `  ${path}: ${WHY_WORDS[why]}${refusal === null ? "" : `. ${refusal}`}`),
     say("still-opened-by-older-copy", { older: older.length }),
-    ...older.map(
-      ({ path, states }) => `  ${path}: ${states === 1 ? say("1-earlier-state") : say("earlier-states", { states })}`,
-    ),
+    ...older.map(({ path, states }) => `  ${path}: ${say("earlier-states", { states })}`),
     say("what-somebody-copied-before-opens"),
   ];
 }

@@ -220,7 +220,12 @@ function showContents(of: LockedFolder): void {
   view.doubt.hidden = true;
   view.ways.hidden = false;
   const all = of.entries.filter((entry) => entry.kind === "file");
-  view.summary.textContent = `${all.length.toLocaleString()} ${all.length === 1 ? "file" : "files"}, ${bytesIn(all.reduce((sum, { size }) => sum + size, 0))}.${of.place ? say("it-lay-at", { place: of.place.toString("utf8") }) : ""}`;
+  view.summary.textContent = say("what-is-in-it", {
+    files: all.length,
+    size: bytesIn(all.reduce((sum, { size }) => sum + size, 0)),
+    hasPlace: of.place !== null,
+    place: of.place?.toString("utf8") ?? "",
+  });
   view.problems.replaceChildren(...of.problems.map(item));
   view.contents.hidden = false;
   showList();

@@ -1,11 +1,73 @@
 import type { ZxcvbnFactory } from "@zxcvbn-ts/core";
 import type { StrengthView } from "./contract";
 import { say } from "@eremos/words/strength";
+import { KNOWN_PHRASES } from "./known-phrases";
 
 export const LEAST_LENGTH = 8;
 const LEAST_SCORE = 1;
 /** Longer input adds nothing and makes the estimate slow. */
 const LONGEST_LOOKED_AT = 128;
+
+/** What an offline guesser of a slow hash is reckoned to try in a second. */
+const TRIES_A_SECOND = 10_000;
+const DAY_S = 86_400;
+/** From then on it is fair, good, very good: what is guessed within days is never called good. */
+const LEVELS_S = [30 * DAY_S, 10 * 365 * DAY_S, 1000 * 365 * DAY_S] as const;
+
+/** The estimator puts the number in where the message has `{base}`. */
+const BASE = { base: "{base}" };
+const TRANSLATIONS = {
+  warnings: {
+    straightRow: say("warning-straight-row"),
+    keyPattern: say("warning-key-pattern"),
+    simpleRepeat: say("warning-simple-repeat"),
+    extendedRepeat: say("warning-extended-repeat"),
+    sequences: say("warning-sequences"),
+    recentYears: say("warning-recent-years"),
+    dates: say("warning-dates"),
+    topTen: say("warning-top-ten"),
+    topHundred: say("warning-top-hundred"),
+    common: say("warning-common"),
+    similarToCommon: say("warning-similar-to-common"),
+    wordByItself: say("warning-word-by-itself"),
+    namesByThemselves: say("warning-names-by-themselves"),
+    commonNames: say("warning-common-names"),
+    userInputs: say("warning-user-inputs"),
+    pwned: say("warning-pwned"),
+  },
+  suggestions: {
+    l33t: say("suggestion-l33t"),
+    reverseWords: say("suggestion-reverse-words"),
+    allUppercase: say("suggestion-all-uppercase"),
+    capitalization: say("suggestion-capitalization"),
+    dates: say("suggestion-dates"),
+    recentYears: say("suggestion-recent-years"),
+    associatedYears: say("suggestion-associated-years"),
+    sequences: say("suggestion-sequences"),
+    repeated: say("suggestion-repeated"),
+    longerKeyboardPattern: say("suggestion-longer-keyboard-pattern"),
+    anotherWord: say("suggestion-another-word"),
+    useWords: say("suggestion-use-words"),
+    noNeed: say("suggestion-no-need"),
+    pwned: say("suggestion-pwned"),
+  },
+  timeEstimation: {
+    ltSecond: say("time-lt-second"),
+    second: say("time-second", BASE),
+    seconds: say("time-seconds", BASE),
+    minute: say("time-minute", BASE),
+    minutes: say("time-minutes", BASE),
+    hour: say("time-hour", BASE),
+    hours: say("time-hours", BASE),
+    day: say("time-day", BASE),
+    days: say("time-days", BASE),
+    month: say("time-month", BASE),
+    months: say("time-months", BASE),
+    year: say("time-year", BASE),
+    years: say("time-years", BASE),
+    centuries: say("time-centuries"),
+  },
+};
 
 let estimator: Promise<ZxcvbnFactory> | null = null;
 
@@ -17,9 +79,14 @@ async function loadEstimator(): Promise<ZxcvbnFactory> {
     import("@zxcvbn-ts/language-en"),
   ]);
   return new Factory({
-    dictionary: { ...common.dictionary, ...english.dictionary, eremos: ["eremos", "master", "folder"] },
+    dictionary: {
+      ...common.dictionary,
+      ...english.dictionary,
+      eremos: ["eremos", "master", "folder"],
+      phrases: KNOWN_PHRASES,
+    },
     graphs: common.adjacencyGraphs,
-    translations: english.translations,
+    translations: TRANSLATIONS,
   });
 }
 
@@ -32,7 +99,7 @@ export async function passwordStrength(password: string): Promise<StrengthView> 
   estimator ??= loadEstimator();
   const result = (await estimator).check(password.slice(0, LONGEST_LOOKED_AT));
   return {
-    score: result.score,
+    score: result.score < LEAST_SCORE ? 0 : 1 + LEVELS_S.filter((s) => result.guesses / TRIES_A_SECOND >= s).length,
     guessTime: String(result.crackTimes.offlineSlowHashingXPerSecond.display),
     warning: result.feedback.warning ?? null,
     suggestions: result.feedback.suggestions,

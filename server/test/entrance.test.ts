@@ -91,6 +91,23 @@ describe("the first run", () => {
     expect((await passwordStrength("password123")).score).toBeLessThanOrEqual(1);
     expect((await passwordStrength(PASSWORD)).score).toBeGreaterThanOrEqual(3);
   });
+
+  it.each([
+    ["kitchen purple", "hours", 1],
+    ["kitchen purple!", "months", 2],
+    ["maple bridge 77", "years", 2],
+  ] as const)("what is guessed within %j (%s) is never called good", async (password, time, score) => {
+    const strength = await passwordStrength(password);
+    expect(strength).toMatchObject({ score, refusal: null });
+    expect(strength.guessTime).toContain(time);
+  });
+
+  it.each(["To be or not to be", "tobeornottobe", "There is no place like home"])(
+    "a phrase that everybody knows (%s) counts as guessed, and is not taken",
+    async (password) => {
+      expect(await passwordStrength(password)).toMatchObject({ score: 0, refusal: expect.any(String) as string });
+    },
+  );
 });
 
 describe("the gate", () => {

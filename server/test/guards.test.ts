@@ -99,7 +99,7 @@ it("nothing is tucked away into a synced directory, and where there is nowhere e
     await release(house.eremos, target(folder))
   ).outcome;
   setPreferences(house.eremos, { synced: [house.world] });
-  await expect(lockAs(folder, SIGHT)).rejects.toThrow("Tucking away moves the folder out of synced directories");
+  await expect(lockAs(folder, SIGHT)).rejects.toThrow("Tucking away moves the folder out of synced folders");
   await expect(lockAs(folder, { ...sealedAnd("tucked") })).rejects.toThrow("hide it in place instead");
   expect(fs.readdirSync(folder)).toEqual(["letter.txt"]);
 });

@@ -117,6 +117,13 @@ describe("keyholders", () => {
       password: { password: "rosin on the left shelf", hint: null },
     });
     expect((await name()).left.map(({ name: left }) => left)).toEqual(["Adoption papers"]);
+    const counted = (): unknown => listFolders(house.eremos).map(({ name: one, waysBack }) => [one, waysBack?.count]);
+    expect(counted()).toEqual(
+      expect.arrayContaining([
+        ["Adoption papers", 2],
+        ["Payroll", 3],
+      ]),
+    );
     const secret = { kind: "password", password: "rosin on the left shelf" } as const;
     const open = async (): Promise<void> => {
       await (

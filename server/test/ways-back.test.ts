@@ -315,7 +315,7 @@ describe("records are damaged", () => {
     for (const name of ["header.json", "header.twin.json", ...stateFiles(folder)])
       fs.rmSync(path.join(folder, ".eremos", name));
     expect(listFolders(house.eremos)).toMatchObject([{ state: "damaged" }]);
-    expect(await mend(house.eremos, { path: folder, secret: null })).toEqual(["the header", "the state record"]);
+    expect(await mend(house.eremos, { path: folder, secret: null })).toEqual(["how it opens", "what state it is in"]);
     expect(await mend(house.eremos, { path: folder, secret: null })).toEqual([]);
     expect(listFolders(house.eremos)).toMatchObject([{ state: "locked", attention: null }]);
     expect(activityOf(house.eremos)[0]).toMatchObject({ kind: "mended" });

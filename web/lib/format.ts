@@ -1,10 +1,6 @@
 import { say } from "@eremos/words/page/shell";
 export { formatBytes } from "@eremos/server/size-words";
 
-export function count(number: number, one: string, many = `${one}s`): string {
-  return `${number.toLocaleString("en")} ${number === 1 ? one : many}`;
-}
-
 const relative = new Intl.RelativeTimeFormat("en", { numeric: "auto" });
 const STEPS: readonly (readonly [Intl.RelativeTimeFormatUnit, number])[] = [
   ["day", 86_400_000],

@@ -1,6 +1,6 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import { ago, baseName, count, duration, formatBytes, parentOf } from "../lib/format";
+import { ago, baseName, duration, formatBytes, parentOf } from "../lib/format";
 
 const [SECOND, MINUTE, HOUR, DAY] = [1000, 60_000, 3_600_000, 86_400_000];
 
@@ -51,15 +51,6 @@ describe("numbers in words", () => {
         expect(3600 * Number(hours) + 60 * Number(minutes) + Number(rest)).toBeGreaterThanOrEqual(seconds);
       }),
     );
-  });
-
-  it("counts agree with their word", () => {
-    expect([count(0, "folder"), count(1, "folder"), count(1200, "folder")]).toEqual([
-      "0 folders",
-      "1 folder",
-      "1,200 folders",
-    ]);
-    expect(count(2, "directory", "directories")).toBe("2 directories");
   });
 });
 

@@ -18,7 +18,8 @@ export const { say, said } = speaker("reader", {
     "{wrong, plural, one {Group} other {Groups}} {wrong2} of {codeGroups}: look again, something is mistyped.",
   "open-it": "Open it",
   "something-went-wrong-here-locked": "Something went wrong here ({error}). The locked folder is as it was.",
-  "it-lay-at": " It lay at {place}.",
+  "what-is-in-it":
+    "{files, plural, one {# file} other {# files}}, {size}.{hasPlace, select, true { It lay at {place}.} other {}}",
   "and-more-find-them-by": "and {matching, number} more; find them by name.",
   link: "{entry} (a link to {target})",
   "take-it-out": "Take it out",
@@ -30,15 +31,15 @@ export const { say, said } = speaker("reader", {
   "everything-is-taken-out-files":
     "Everything is taken out; {damaged, plural, one {# file is} other {# files are}} damaged in part, as said below.",
   "rescue-mjs-gets-everything-out":
-    "rescue.mjs: gets everything out of a folder that Eremos locked, without Eremos. Needs Node.js 20 or newer, and nothing else.\n\n  node rescue.mjs FOLDER --to DIRECTORY   bring everything out of a locked folder; nothing in it is changed\n  node rescue.mjs scan PLACE              look for locked folders, hidden ones too\n\n  --password-stdin   the master password is the first line of standard input, the folder's own password, where it has one, the second\n  --code-stdin       the recovery code is the first line of standard input\n  --shares-stdin     keyholders' shares are the lines of standard input\n  --code             ask for the recovery code instead of the password\n  --shares           ask for keyholders' shares instead of the password\n  --accept unknown   although nobody known stands behind what was locked: whoever did it chose everything in it\n  --json             one JSON document on standard output\n\nFOLDER is the one that has a directory called .eremos in it, whatever its name is now.\nExit codes: 0 everything came out, 2 wrong usage, 3 wrong password or code, 4 refused, 5 some of it is damaged, 6 failed. The locked folder is as it was in every case.\n",
+    "rescue.mjs: gets everything out of a folder that Eremos locked, without Eremos. Needs Node.js 20 or newer, and nothing else.\n\n  node rescue.mjs FOLDER --to PLACE   bring everything out of a locked folder; nothing in it is changed\n  node rescue.mjs scan PLACE              look for locked folders, hidden ones too\n\n  --password-stdin   the master password is the first line of standard input, the folder's own password, where it has one, the second\n  --code-stdin       the recovery code is the first line of standard input\n  --shares-stdin     keyholders' shares are the lines of standard input\n  --code             ask for the recovery code instead of the password\n  --shares           ask for keyholders' shares instead of the password\n  --accept unknown   although nobody known stands behind what was locked: whoever did it chose everything in it\n  --json             one JSON document on standard output\n\nFOLDER is the one that has a folder called .eremos in it, whatever its name is now.\nExit codes: 0 everything came out, 2 wrong usage, 3 wrong password or code, 4 refused, 5 some of it is damaged, 6 failed. The locked folder is as it was in every case.\n",
   "password-is-asked-at-terminal":
     "The password is asked at a terminal. Here there is none: give it with --password-stdin, the recovery code with --code-stdin, or shares with --shares-stdin.",
   "recovery-code": "Recovery code",
   "master-password": "Master password",
   "password-this-folder": "Password of this folder{noHint, select, true {} other { (hint: {hint})}}",
   "share-nothing-these-are-all": "Share {shares} (nothing: these are all)",
-  "say-where-directory-empty-or": "Say where to: --to DIRECTORY, an empty or a new one on a disk with enough room.",
-  "found-in-directories": "{found} found in {directories} directories.",
+  "say-where-directory-empty-or": "Say where to: --to PLACE, an empty or a new folder on a disk with enough room.",
+  "found-in-directories": "{found} found in {directories} folders.",
   "not-looked-into-no-permission": "Not looked into (no permission, or the disk can't read it): {one}",
   of: " of {filesTotal}",
   "help-lists-what-there-is": "{caught}. --help lists what there is.",

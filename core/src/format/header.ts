@@ -506,20 +506,25 @@ export interface WaysIn {
    * It has a password of its own, and without that opens with earlier keyholders' shares, or none, until it is opened.
    */
   readonly hasEarlierKeyholders: boolean;
+  /** The shares of the keyholders that its owner has named open it now. */
+  readonly hasKeyholders: boolean;
 }
 
 /** @throws EremosError `damaged` */
 export function waysInto(bytes: Uint8Array, owner: OwnerEnvelope): WaysIn {
   const head = readHead(bytes);
+  const isCurrent = head.header.owner.signature === owner.signature;
+  const hasEarlier = hasEarlierKeyholders(head, owner);
   return {
     hasPassword: hasOwnPassword(head),
     hint: hintOf(head),
-    isCurrent: head.header.owner.signature === owner.signature,
+    isCurrent,
     hasEarlierKeys: isOfEarlierKeys(head, owner),
     epoch: head.header.epoch,
     publicKey: head.header.publicKey,
     hasEarlierCode: hasEarlierCode(head, owner),
-    hasEarlierKeyholders: hasEarlierKeyholders(head, owner),
+    hasEarlierKeyholders: hasEarlier,
+    hasKeyholders: owner.keyholders !== undefined && isCurrent && !hasEarlier,
   };
 }
 

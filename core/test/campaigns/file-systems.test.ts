@@ -265,7 +265,7 @@ describe.runIf(CAN_MOUNT).each(["exfat", "ntfs"] as const)("a drive with %s", (k
           );
           expect(failure).toMatchObject({
             code: "unsupported",
-            message: expect.stringMatching(/can't hold .*sealed copy is whole/s),
+            message: expect.stringMatching(/can't hold .*encrypted copy is whole/s),
           });
           expect(fs.readdirSync(copy).sort()).toEqual([".eremos", "Locked with Eremos.html"]);
           for (const dresser of [plainDresser, wholeDresser(linuxDisk)]) {

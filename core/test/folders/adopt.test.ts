@@ -210,7 +210,7 @@ it("a scan names what it can't look into, can be stopped, and tells what is dama
     {
       folder: null,
       guard: null,
-      problems: [expect.stringContaining("Both copies of this folder's header are damaged")],
+      problems: [expect.stringContaining("Both copies of what says how this folder opens are damaged")],
     },
   ]);
   let looked = 0;

@@ -182,7 +182,7 @@ describe("everything comes out of a locked folder, and nothing in it changes", (
     const older = await out(folder);
     expect([comparable(snapshot(older.to)), older.report.generation]).toEqual([was, 2]);
     expect(older.report.problems).toEqual([
-      expect.stringMatching(/names state 1, and a later one .* is here throughout \(state 2\)/),
+      expect.stringMatching(/notes state 1, and a later one .* is here throughout \(state 2\)/),
     ]);
     put(openOnce);
     const open = await out(folder);

@@ -108,7 +108,7 @@ async function arrivals(folder: VisitedFolder): Promise<VisitReply> {
     leadsTo: null,
   }));
   const rest: VisitEntry = {
-    name: say("that-cant-be-read-damaged", { unreadable: unreadable === 1 ? "One" : unreadable }),
+    name: say("that-cant-be-read-damaged", { unreadable }),
     href: UNREADABLE,
     kind: "file",
     size: 0,

@@ -8,12 +8,12 @@ export const { say, said } = speaker("core/access", {
   "nothing-was-changed-and-it":
     "{doubt} Nothing was changed, and it is not taken in. If you know who locked it, bring its files out with `eremos rescue`.",
   "this-folders-index-cant-be":
-    "This folder's index can't be read, so it can't be taken in as it is. Nothing was touched; bring its files out with `eremos rescue`.",
+    "The list of this folder's files can't be read, so it can't be taken in as it is. Nothing was touched; bring its files out with `eremos rescue`.",
   "this-folder-was-locked-by":
     "This folder was locked by another owner; it needs that owner's master password, recovery code or keyholders' shares. Nothing was changed.",
-  "folders-ordinary-path-cant-be": "The folder's ordinary path can't be read from its record. Nothing was touched.",
+  "folders-ordinary-path-cant-be": "Where the folder belongs can't be read from its notes. Nothing was touched.",
   "record-says-that-it-belongs":
-    "The record of {path} says that it belongs to {ordinary}, which is in none of your places. Nothing was touched.",
+    "A note in {path} says that it belongs at {ordinary}, which is in none of your places. Nothing was touched.",
   "putting-new-master-password-into":
     "putting the new master password into the folder; it still opens with the old one or the new",
   "changing-folders-password-it-still": "changing the folder's password; it still opens with the old one or the new",

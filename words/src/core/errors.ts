@@ -10,15 +10,15 @@ export const { say, said } = speaker("core/errors", {
   "stopped-io":
     "Eremos stopped while {doing} ({code}). Nothing is lost; try again, and check the disk if it happens twice.",
   "stopped-by-fault":
-    "Eremos stopped while {part}, by a fault of its own. What was half done is finished or taken back when the folder is next looked at, and nothing is removed before that. The fault is noted in faults.log in Eremos' data directory, without names or paths.",
+    "Eremos stopped while {part}, by a fault of its own. What was half done is finished or taken back when the folder is next looked at, and nothing is removed before that. The fault is noted in faults.log beside Eremos' own data, without names or paths.",
   "disk-is-full": "the disk is full",
   "disk-is-read-only": "the disk is read-only",
   "system-refused-access": "the system refused access",
   layered:
     "a part of it can't be moved: it lies in the lower layer of a layered file system, as a container or a live system has, or on another one",
-  "fault-eremos-own-which-is": "of a fault of Eremos' own, which is noted in faults.log in its data directory",
+  "fault-eremos-own-which-is": "of a fault of Eremos' own, which is noted in faults.log beside its own data",
   of: "of {code}",
   working: "working",
   "work-was-cut-off-nothing":
-    "The work was cut off. Nothing is lost; Eremos puts things right when the folder is next looked at.",
+    "The work was cut off. Nothing is lost; Eremos finishes it, or takes it back, when the folder is next looked at.",
 });

@@ -5,7 +5,7 @@ export const { say, said } = speaker("core/ground", {
   "has-files-in-open-for":
     "{programs} has files in {path} open for writing. Nothing was touched; close them and lock again.",
   "that-is-not-full-path": "That is not a full path of a folder. Nothing was touched.",
-  "folders-file-record": "folder's file record",
+  "folders-file-record": "note about the single file",
   "there-is-nothing-at-now": "There is nothing at {shown} now. Nothing was touched; check the path.",
   "is-not-folder-its-own":
     "{shown} is not a folder of its own (it is a file or a link). Nothing was touched; give the folder itself.",
@@ -13,7 +13,7 @@ export const { say, said } = speaker("core/ground", {
   "looking-at-nothing-was-touched": "looking at {shown}; nothing was touched",
   "is-not-protected-by-eremos": "{path} is not protected by Eremos.",
   "there-is-something-called-eremos":
-    "There is something called .eremos in {path} that is not Eremos' own directory. Nothing was touched; give it another name, then lock the folder.",
+    "There is something called .eremos in {path} that is not Eremos' own. Nothing was touched; give it another name, then lock the folder.",
   "beginning-with-nothing-was-touched": "beginning with {path}; nothing was touched",
   "by-process": ", by {program} (process {pid})",
   "which-is-stopped-nothing-was":
@@ -21,7 +21,7 @@ export const { say, said } = speaker("core/ground", {
   "nothing-was-touched-wait-for": ". Nothing was touched; wait for it to end",
   "something-is-already-being-done": "Something is already being done with {path}{by}{what}.",
   "there-is-directory-called-eremos":
-    "There is a directory called .eremos in {path} that is not Eremos' own (it holds {others}). Nothing was touched; give that directory another name, then lock the folder.",
+    "There is a folder called .eremos in {path} that is not Eremos' own (it holds {others}). Nothing was touched; give that one another name, then lock the folder.",
   "lies-where-disk-cant-read": "{name} lies where the disk can't read it.",
   "is-no-file-so-it": "{name} is no file, so it is not read: somebody has put something else in its place.",
   "and-more": "{shown} and {more} more",
@@ -34,7 +34,7 @@ export const { say, said } = speaker("core/ground", {
   "pipes-sockets-or-devices-cant":
     "Pipes, sockets or devices can't be locked ({list}). Nothing was touched; move them out first.",
   "this-account-could-not-remove":
-    "This account could not remove the readable copy of everything inside: another account's directory, or the system's protection against changes, would keep {list}. Nothing was touched; move that out, or have its permissions changed, first.",
+    "This account could not remove the readable copy of everything inside: another account's folder, or the system's protection against changes, would keep {list}. Nothing was touched; move that out, or have its permissions changed, first.",
   "this-account-may-not-read":
     "This account may not read everything inside ({list}). Nothing was touched; change the permissions first.",
   "every-copy-is-damaged-or":

@@ -2,7 +2,7 @@ import { speaker } from "../speaker";
 
 export const { say, said } = speaker("core/guards", {
   "looking-at-nothing-was-touched": "looking at {path}; nothing was touched",
-  "putting-right-nothing-is-lost": "putting {path} right; nothing is lost",
+  "putting-right-nothing-is-lost": "finishing what was cut off in {path}; nothing is lost",
   "working-on-nothing-is-lost": "working on {path}; nothing is lost",
   "is-not-protected-by-eremos": "{path} is not protected by Eremos.",
   "is-not-locked-now-nothing": "{path} is not locked now. Nothing was touched.",
@@ -12,11 +12,10 @@ export const { say, said } = speaker("core/guards", {
   "files-kept-changing": "Files kept changing.",
   "disk-filled-up-meanwhile-mb": "The disk filled up meanwhile: {free} MB are free.",
   "part-this-folder-is-locked": "A part of this folder is locked already; sign in to lock the rest.",
-  "folders-record-says-that-part":
-    "The folder's record says that a part of it is locked, and names none. Nothing was touched.",
+  "folders-record-says-that-part": "The folder notes that a part of it is locked, and names none. Nothing was touched.",
   "keys-are-needed-for-and": "Keys are needed for {path}, and none were given. Nothing was touched.",
   "removing-plain-copy-sealed-copy":
-    "removing the plain copy; the sealed copy is whole and Eremos finishes at the next start",
+    "removing the readable copy; the encrypted copy is whole and Eremos finishes at the next start",
   "locking-what-was-begun-could":
     "locking {path}; what was begun could not be undone either, which Eremos does as soon as the disk can be written again",
   "eremos-stopped-while-locking-file":
@@ -28,7 +27,7 @@ export const { say, said } = speaker("core/guards", {
   "is-locked-already-nothing-was": "{path} is locked already. Nothing was touched.",
   "was-protected-by-another-eremos": "{path} was protected by another Eremos. Nothing was touched.",
   "work-on-was-cut-off":
-    "Work on {path} was cut off, and its record is not of this computer, so nothing was removed or moved. Finish it on the computer that began it, or bring everything out with `eremos rescue`.",
+    "Work on {path} was cut off, and the note of it is not of this computer, so nothing was removed or moved. Finish it on the computer that began it, or bring everything out with `eremos rescue`.",
   "this-folder": "This folder",
   folder: "The folder",
   "program-has-open-for-writing":
@@ -41,7 +40,7 @@ export const { say, said } = speaker("core/guards", {
     "There is no room on this disk to decrypt it beside its encrypted copy, which changing the guard of a locked folder needs. Nothing was touched; free some space, or open it first, choose, and lock it again.",
   "there-is-no-room-on-this":
     "There is no room on this disk for a second copy of it, and nothing is written under the key of somebody unknown. Nothing was touched; make room first, or bring its files out elsewhere with `eremos rescue`.",
-  "opening-sealed-copy-is-whole": "opening; the sealed copy is whole",
+  "opening-sealed-copy-is-whole": "opening; the encrypted copy is whole",
   "eremos-stopped-while-opening-file":
     "Eremos stopped while opening {path} file by file, because {because}. A part is readable, the rest is still locked, and nothing is lost. Open it again to go on, or lock it.",
   "is-ordinary-folder-there-is": "{path} is an ordinary folder; there is nothing to open.",
@@ -57,7 +56,7 @@ export const { say, said } = speaker("core/guards", {
   "locking-file-is-whole": "locking {path}; the file is whole",
   "other-accounts-cant-be-allowed":
     "Other accounts can't be allowed more than this account. Nothing was touched; choose less for others, or more for this account.",
-  "folders-guard-record": "folder's guard record",
+  "folders-guard-record": "note of how the folder is guarded",
   "this-folder-was-barred-or":
     "This folder was barred, or put out of sight, on another operating system, whose permissions say nothing here. Nothing was touched; its contents are not encrypted. Open it there.",
   "another-drive-is-mounted-inside":

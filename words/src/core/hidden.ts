@@ -21,5 +21,5 @@ export const { say, said } = speaker("core/hidden", {
   "gives-it-name-with-dot": "gives it a name with a dot",
   "is-another-accounts-nothing-was": "{pathOf} is another account's. Nothing was changed.",
   "is-not-same-any-more":
-    "{pathOf} is not the same any more: somebody has put something else in its place, or in its directory's. Nothing was changed there; look again.",
+    "{pathOf} is not the same any more: somebody has put something else in its place, or in its folder's. Nothing was changed there; look again.",
 });

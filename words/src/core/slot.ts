@@ -14,5 +14,5 @@ export const { say, said } = speaker("core/slot", {
     "The folder was opened while the file was on its way. Nothing of it was put in; do it again.",
   "file-that-was-put-in": "A file that was put in is not what it says.",
   "files-that-somebody-put-in":
-    "{count, plural, one {A file} other {{count} files}} that somebody put in while it was locked could not be taken out. Nothing was touched; lock the folder, visit it, and take in or discard what arrived.",
+    "{count, plural, one {A file} other {{count} files}} that somebody put in while it was locked could not be taken out. Nothing was touched; lock the folder, visit it, and take in or discard what was put in.",
 });

@@ -10,11 +10,11 @@ export const { say, said } = speaker("core/visibility", {
   "this-renames-folder-and-this":
     "This renames the folder, and this account may not change the folder it lies in. Nothing was touched; lock it in view, under its own name.",
   "tucking-away-moves-folder-out":
-    "Tucking away moves the folder out of synced directories, and everything above {path} that this account owns is one. Nothing was touched; hide it in place instead.",
+    "Tucking away moves the folder out of synced folders, and everything above {path} that this account owns is one. Nothing was touched; hide it in place instead.",
   "tucking-away-moves-folder-and":
-    "Tucking away moves the folder, and this account owns no directory above {path} on the same disk to move it to. Nothing was touched; hide it in place instead.",
+    "Tucking away moves the folder, and this account owns no folder above {path} on the same disk to move it to. Nothing was touched; hide it in place instead.",
   "where-folder-belongs-is-not":
-    "{path}, where the folder belongs, is not there now. Nothing was touched; make that directory again, then open the folder.",
+    "{path}, where the folder belongs, is not there now. Nothing was touched; make that folder again, then open the folder.",
   "something-else-is-at-now":
     "Something else is at {place} now. Nothing was touched; move it away, then open the folder again.",
 });

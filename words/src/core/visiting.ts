@@ -15,7 +15,7 @@ export const { say, said } = speaker("core/visiting", {
   "that-state-folder": "That state of the folder",
   "these-are-two-different-folders": "These are two different folders, not copies of one. Nothing was touched.",
   "taking-files-from-copy-folder": "taking files from the copy; the folder is as it was",
-  "folders-index-gives-file-more": "The folder's index gives a file more data than it has.",
+  "folders-index-gives-file-more": "The list of the folder's files gives one more data than it has.",
   "more-was-sent-than-was": "More was sent than was announced. Nothing was changed.",
   "less-was-sent-than-was": "Less was sent than was announced. Nothing was changed.",
   "is-not-sealed-now-so": "{path} is not sealed now, so there is nothing to visit. Nothing was touched.",
@@ -27,5 +27,5 @@ export const { say, said } = speaker("core/visiting", {
   "there-is-nothing-undo-nothing": "There is nothing to undo. Nothing was changed.",
   "undoing-folder-is-as-it": "undoing; the folder is as it was",
   "stopped-as-you-asked-what":
-    "Stopped, as you asked. What is sealed anew so far stays so; the rest goes on opening with the earlier key until it is done, too.",
+    "Stopped, as you asked. What is encrypted anew so far stays so; the rest goes on opening with the earlier key until it is done, too.",
 });

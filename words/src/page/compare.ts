@@ -17,7 +17,8 @@ export const { say, said } = speaker("page/compare", {
   "take-files-into": "Take {chosen, plural, one {# file} other {# files}} into {name}",
   "what-has": "What {what} has",
   "otherwise-in-changed": "{isOnlyHere, select, true {only in {what}} other {otherwise in {name}}} · {size} · changed",
-  "index-cant-be-read-so": "The index of {generation} can’t be read, so which of the two is newer can’t be told.",
+  "index-cant-be-read-so":
+    "The list of files of {generation} can’t be read, so which of the two is newer can’t be told.",
   "both-were-locked-times-where":
     "Both were locked {generation, plural, one {# time} other {# times}}. Where they differ, each has gone its own way since.",
   "this-copy-is-newer-it":

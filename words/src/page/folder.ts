@@ -13,7 +13,7 @@ export const { say, said } = speaker("page/folder", {
   "it-lies-open-at-its":
     "It lies open at its place: anybody at this computer can read and change it until you lock it. Changes are kept when you do.",
   "its-drive-is-away-or":
-    "Its drive is away, or the directory it lies in is. It comes back by itself with it, at another path too.",
+    "Its drive is away, or the folder it lies in is. It comes back by itself with it, at another path too.",
   "something-is-being-done-with": "Something is being done with it right now.",
   "is-at-its-place": "is at its place",
   "stands-at-its-place-as": "stands at its place as {cover}",
@@ -81,15 +81,15 @@ export const { say, said } = speaker("page/folder", {
   "lock-it-compare": "Lock it to compare.",
   "it-is-not-needed-any": "It is not needed any more",
   "check-verifies-encrypted-copy-and":
-    "A check verifies the encrypted copy, and changes nothing: a sample in seconds, or every byte. Mending writes damaged records anew, from their copies.",
+    "A check verifies the encrypted copy, and changes nothing: a sample in seconds, or every byte. Repairing its notes writes anew what Eremos keeps of it in the folder, from their copies.",
   "check-it": "Check it",
-  "mend-it": "Mend it",
-  "its-records-are-whole-there": "Its records are whole: there was nothing to mend.",
-  "written-anew": "Written anew: {mended}.",
+  "mend-it": "Repair them",
+  "its-records-are-whole-there": "Its notes are whole: there was nothing to repair.",
+  "written-anew": "Repaired: {mended}.",
   health: "Health",
   "check-sample": "Check a sample",
   "check-every-byte": "Check every byte",
-  "mend-its-records": "Mend its records",
+  "mend-its-records": "Repair its notes",
   "last-check-found-damage-check":
     "The last check found damage. Check it again to see where; what is whole comes out in any case.",
   "whole-as-far-as-sample": "Whole, as far as a sample tells, looked at",
@@ -156,7 +156,7 @@ export const { say, said } = speaker("page/folder", {
   "another-account-here": "Another account here",
   administrator: "An administrator",
   "somebody-holding-disk": "Somebody holding the disk",
-  "provider-synced-directory": "The provider of a synced directory",
+  "provider-synced-directory": "The provider of a synced folder",
   "sees-it": "Sees it",
   "names-in-it": "Names in it",
   reads: "Reads",

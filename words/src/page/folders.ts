@@ -2,7 +2,7 @@ import { speaker } from "../speaker";
 
 export const { say, said } = speaker("page/folders", {
   open: "Open",
-  working: "Working",
+  working: "Under way",
   "partly-locked": "Partly locked",
   "cut-off": "Cut off",
   "not-at-its-place": "Not at its place",
@@ -47,7 +47,7 @@ export const { say, said } = speaker("page/folders", {
   released: "Released",
   "checked-whole": "Checked, whole",
   "checked-damage-found": "Checked, damage found",
-  "put-right-after-interruption": "Put right after an interruption",
+  "put-right-after-interruption": "Finished after it was cut off",
   "master-password-changed": "Master password changed",
   "its-own-password-changed": "Its own password changed",
   "new-recovery-code": "New recovery code",
@@ -61,7 +61,7 @@ export const { say, said } = speaker("page/folders", {
   "its-insurance-changed": "Its insurance changed",
   "damage-repaired-from-its-insurance": "Damage repaired from its insurance",
   "new-keys-made": "New keys made",
-  "damage-its-records-repaired": "Damage to its records repaired",
+  "damage-its-records-repaired": "Damage to its notes repaired",
   "nothing-has-happened-yet": "Nothing has happened yet.",
   "folder-that-is-not-protected": "a folder that is not protected any more",
   "while-signed-out": ", while signed out",

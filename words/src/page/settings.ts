@@ -55,7 +55,8 @@ export const { say, said } = speaker("page/settings", {
   "put-it-on-list": "Put it on the list",
   "take-off-list": "Take {path} off the list",
   "take-it-off-list": "Take it off the list",
-  "pin-is-gone-idle-sign": "The PIN is gone. An idle sign-out asks for the master password.",
+  "pin-is-gone-idle-sign":
+    "The PIN is gone. Signed out because nobody touched the page, you are asked for the master password.",
   "pin-is-set-until-you": "The PIN is set, until you sign out or Eremos stops.",
   pin: "PIN",
   "few-digits-that-lead-back":
@@ -120,10 +121,10 @@ export const { say, said } = speaker("page/settings", {
   "signing-out-yourself-still-asks":
     "Signing out yourself still asks for the master password, until the next start. It can be turned off at any time.",
   "named-where-eremos-is-started": "named where Eremos is started",
-  "synced-directories": "Synced directories",
+  "synced-directories": "Synced folders",
   "directories-that-another-program-uploads":
-    "Directories that another program uploads. Eremos can’t tell them from others by itself: name them, and the Onlooker says what their provider sees, and nothing is tucked away in them.",
-  "another-synced-directory": "Another synced directory",
+    "Folders that another program uploads. Eremos can’t tell them from others by itself: name them, and the Onlooker says what their provider sees, and nothing is tucked away in them.",
+  "another-synced-directory": "Another synced folder",
   "full-path": "A full path.",
   "name-it": "Name it",
 });

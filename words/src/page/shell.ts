@@ -40,7 +40,7 @@ export const { say, said } = speaker("page/shell", {
   folder: "A folder",
   "you-wanted-decide-when-leaving":
     "You wanted to decide when leaving. {asking, plural, one {{name} lies} other {{asking2} lie}} open.",
-  "stay-signed-in": "Stay signed in",
+  "stay-signed-in": "Not now",
   "leave-open-and-sign-out": "Leave open and sign out",
   "lock-and-sign-out": "Lock and sign out",
   close: "Close",

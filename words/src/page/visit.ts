@@ -3,13 +3,13 @@ import { speaker } from "../speaker";
 export const { say, said } = speaker("page/visit", {
   "put-in-while-it-was": "Put in while it was locked",
   "files-were-put-in-while":
-    "{entries, plural, one {# file was} other {# files were}} put in while it was locked. Take in what you know.",
+    "{entries, plural, one {# file was} other {# files were}} put in while it was locked. Take in what you recognise.",
   "take-them-in": "Take {entries, plural, one {it} other {them}} in",
   discard: "Discard…",
   "discard-files": "Discard {entries, plural, one {# file} other {# files}}?",
   "discard-2": "Discard",
   "what-arrived-is-deleted-and":
-    "What arrived is deleted, and nothing brings it back. The folder itself stays as it is.",
+    "What was put in is deleted, and nothing brings it back. The folder itself stays as it is.",
   "use-it-as-drive": "Use it as a drive",
   "any-program-can-open-and":
     "Any program can open and save files in the folder then. What it saves is encrypted on the way; what the program itself keeps elsewhere is its own matter.",
@@ -26,7 +26,7 @@ export const { say, said } = speaker("page/visit", {
     "Only programs on this computer reach it. A file manager may keep names, and thumbnails of pictures it shows, and a mounted drive’s client may keep copies of what it reads; Eremos has no hand in that.",
   copy: "Copy: {term}",
   "copy-2": "Copy",
-  "as-it-was-before": "As it was before",
+  "as-it-was-before": "Earlier states",
   "earlier-states-folder-that-are":
     "Earlier states of the folder that are kept, and what is different since. Putting something back can be undone.",
   "no-earlier-state-is-kept":
@@ -89,8 +89,8 @@ export const { say, said } = speaker("page/visit", {
   file: "The file",
   "is-in-folder-encrypted": "{name} is in the folder, encrypted.",
   "files-are-in-folder-encrypted": "{files} files are in the folder, encrypted.",
-  "stopped-what-had-arrived-whole": "Stopped. What had arrived whole is there.",
-  "file-could-not-be-sent": "The file could not be sent. What had arrived whole is there; try again.",
+  "stopped-what-had-arrived-whole": "Stopped. What was put in whole is there.",
+  "file-could-not-be-sent": "The file could not be sent. What was put in whole is there; try again.",
   "disk-is-full-so-was": "The disk is full, so {name} was not put in. Nothing is lost; make room and try again.",
   "there-is-folder-called-already": "There is a folder called {name} already. Nothing was changed.",
   "program-has-locked-nothing-was": "A program has {name} locked. Nothing was changed; close it there first.",
@@ -120,7 +120,7 @@ export const { say, said } = speaker("page/visit", {
   "new-folder": "New folder",
   "put-files-in": "Put files in",
   "files-from-this-computer": "Files from this computer",
-  "as-it-was": "As it was…",
+  "as-it-was": "Earlier states…",
   undo: "Undo",
   "make-it": "Make it",
   "moving-go-where-they-belong": "Moving {hrefs}. Go to where {hrefs2, plural, one {it belongs} other {they belong}}.",

@@ -21,7 +21,7 @@ export const { say, said } = speaker("page/ways-back", {
     "{yours, plural, one {# hidden thing} other {# hidden things}} that {yours, plural, one {is} other {are}} probably yours",
   "and-home-made-locks": " and {scripts, plural, one {# home-made lock} other {# home-made locks}}",
   "in-directories-it-was-stopped":
-    "{what}{locks} in {directories, plural, one {# directory} other {# directories}}.{isStopped, select, true { It was stopped before the end: there may be more.} other {}}",
+    "{what}{locks} in {directories, plural, one {# folder} other {# folders}}.{isStopped, select, true { It was stopped before the end: there may be more.} other {}}",
   "it-is-be-seen-again": "It is to be seen again, at {path}. You can hide it again as it was, below.",
   files: "{files, plural, one {# file} other {# files}}",
   probably: "{means} · {what} · probably {probably}",
@@ -154,18 +154,17 @@ export const { say, said } = speaker("page/ways-back", {
   "encrypt-it-anew": "Encrypt it anew",
   "type-its-password": "Type its password…",
   "folder-that-came-back-from":
-    "A folder that came back from a backup, from another computer or another account may belong to somebody else now, or refuse you. Eremos looks whether you get at it; where it lies open, it compares every permission, owner and access list with what was recorded at the last lock.",
+    "A folder that came back from a backup, from another computer or another account may belong to somebody else now, or refuse you. Eremos looks whether you get at it; where it lies open, it compares every permission, owner and access list with what was noted at the last lock.",
   "nothing-is-protected-yet": "Nothing is protected yet.",
   "permissions-your-folders": "Permissions of your folders",
   look: "Look",
-  "entries-are-as-recorded-again": "{repaired, plural, one {# entry is} other {# entries are}} as recorded again.",
+  "entries-are-as-recorded-again": "{repaired, plural, one {# entry is} other {# entries are}} as noted again.",
   "what-this-account-may-set": "What this account may set back is set back.",
   "set-back": "Set back",
   "look-at-permissions": "Look at the permissions of {name}",
-  "you-get-at-it-and":
-    "You get at it, and all {entries, plural, one {# entry} other {# entries}} in it are as recorded.",
+  "you-get-at-it-and": "You get at it, and all {entries, plural, one {# entry} other {# entries}} in it are as noted.",
   "you-get-at-it-what": "You get at it. What is in it can be compared while it lies open.",
-  "recorded-now": ": recorded {was}; now {theIs}.",
+  "recorded-now": ": noted {was}; now {theIs}.",
   "not-set-back": "Not set back: {refusal}.",
   "administrator-gives-it-back-you": "An administrator gives it back to you with:",
   shares: "The shares",
@@ -226,9 +225,9 @@ export const { say, said } = speaker("page/ways-back", {
   "show-it": "Show it",
   "eremos-looks-through-disk-for":
     "Eremos looks through the disk for folders it protects, whatever they are called now: hidden, tucked away, moved, renamed, on a drive that was plugged in elsewhere. Looking changes nothing.",
-  "there-was-nothing-mend": "There was nothing to mend.",
-  "written-anew": "Written anew: {mended}.",
-  "mend-its-records": "Mend its records",
+  "there-was-nothing-mend": "There was nothing to repair.",
+  "written-anew": "Repaired: {mended}.",
+  "mend-its-records": "Repair its notes",
   "take-all-yours-in": "Take all {ready} of yours in",
   "eremos-looks-for-what-is": "Eremos looks for what is hidden by common means: names with a dot or of blanks,",
   hidden: ".hidden",
@@ -240,12 +239,12 @@ export const { say, said } = speaker("page/ways-back", {
   "before-eremos-is-removed-from":
     "Before Eremos is removed from this computer: {locked, plural, one {# folder is} other {# folders are}} still locked. Release those that are to be ordinary folders again.",
   "nothing-was-found-that-was": "Nothing was found that was cut off.",
-  "folders-were-put-right": "{ids, plural, one {# folder was} other {# folders were}} put right.",
+  "folders-were-put-right": "{ids, plural, one {# folder was} other {# folders were}} finished.",
   "nothing-is-lost-by-that":
-    "Nothing is lost by that: at every moment one whole copy is there, the readable or the encrypted one, and the disk itself tells which. Eremos puts such a folder right when it starts and when you sign in, and says what it found; whether the work is finished or left undone is for you to say.",
+    "Nothing is lost by that: at every moment one whole copy is there, the readable or the encrypted one, and the disk itself tells which. Eremos looks at such a folder when it starts and when you sign in, and says what it found; whether to finish the work or leave it is for you to say.",
   "look-again-now": "Look again now",
   "check-folder-every-byte-its":
-    "Check the folder: every byte of its encrypted copy is read and verified, and damaged files are named. Headers and records are there twice, and a third time in Eremos’ own data: “Mend its records” writes damaged ones anew. What is whole always comes out: one of the readers below brings everything else out into another directory, and names what is damaged with its bytes.",
+    "Check the folder: every byte of its encrypted copy is read and verified, and damaged files are named. What Eremos notes of a folder is there twice, and a third time in its own data: “Repair its notes” writes anew what is damaged. What is whole always comes out: one of the readers below brings everything else out into another folder, and names what is damaged with its bytes.",
   "without-eremos": "Without Eremos",
   "two-readers-that-open-your":
     "Two readers that open your locked folders on any computer with your password or code, and change nothing in them. Keep them on a stick, with your recovery sheet: one is a page for any current browser, the other a file for Node.js. They work offline.",

@@ -2,7 +2,7 @@ import { speaker } from "../speaker";
 
 export const { say, said } = speaker("server/entrance", {
   "header-cant-be-read-nothing":
-    "The header of {path} can't be read. Nothing was changed; try another folder of yours.",
+    "What says how {path} opens can't be read. Nothing was changed; try another folder of yours.",
   "nothing-was-changed": "{refusal} Nothing was changed.",
   "hint-is-at-most-200": "A hint is at most 200 characters long. Nothing was changed.",
   "hint-is-one-line-plain":

@@ -4,7 +4,7 @@ export const { say, said } = speaker("server/folders", {
   "only-sealed-folder-has-encrypted":
     "Only a sealed folder has an encrypted copy to look after. Nothing was touched; this one's contents are ordinary files.",
   "is-whole-as-far-as":
-    "{name} is whole as far as a sample tells: its records, its index, and {looked}, every byte of them checked.",
+    "{name} is whole as far as a sample tells: its notes, the list of its files, and {looked}, every byte of them checked.",
   "is-whole-every-byte-checked": "{name} is whole: {looked}, every byte checked.",
   "and-more": " and {damaged} more",
   "is-damaged-in-places-everything":
@@ -42,13 +42,14 @@ export const { say, said } = speaker("server/folders", {
   "it-is-not-at-its": "It is not at its place: it was moved, renamed or deleted by something else.",
   "part-it-is-still-readable": "A part of it is still readable. Nothing is lost.",
   "its-record-says-that-it":
-    "Its record says that it lies open, and this computer did not open it. Nothing is lost: open it here to get everything back, whichever is true.",
-  "last-operation-was-cut-off": "The last operation was cut off. Nothing is lost.",
-  "its-state-record-cant-be": "Its state record can't be read. Don't change anything in it.",
+    "A note in it says that it lies open, and this computer did not open it. Nothing is lost: open it here to get everything back, whichever is true.",
+  "last-operation-was-cut-off": "The last work on it was cut off. Nothing is lost.",
+  "its-state-record-cant-be":
+    "What state it is in can't be read. Don't change anything in it; repair its notes, on its page.",
   "readable-entries-could-not-be":
-    "{remains, plural, one {One readable entry} other {{remains, number} readable entries}} could not be removed when it was locked, because the system did not allow it: {remains, plural, one {it lies} other {they lie}} in its .eremos directory, closed to other accounts.",
+    "{remains, plural, one {One readable entry} other {{remains, number} readable entries}} could not be removed when it was locked, because the system did not allow it: {remains, plural, one {it lies} other {they lie}} in its .eremos folder, closed to other accounts.",
   "new-files-were-put-into":
-    "{arrivals, plural, one {One new file was} other {{arrivals} new files were}} put into it while it was locked. It is readable until you open and lock the folder again.",
+    "{arrivals, plural, one {One new file was} other {{arrivals} new files were}} put into it while it was locked. {arrivals, plural, one {It is} other {They are}} readable until you open and lock the folder again.",
   "files-were-put-in-while":
     "{drops, plural, one {A file was} other {{drops} files were}} put in while it was locked, and {drops, plural, one {waits} other {wait}} encrypted. Visit it to see {drops, plural, one {it and take it} other {them and take them}} in.",
   "is-outside-places-eremos-looks": "{place} is outside the places Eremos looks at ({places}).",
@@ -58,4 +59,5 @@ export const { say, said } = speaker("server/folders", {
   "would-put-every-folder-off": "{path} would put every folder off limits. Nothing was changed.",
   "only-sealed-folder-is-visited":
     "Only a sealed folder is visited: this one's contents are ordinary files. Nothing was touched; open it in place.",
+  "files-and-bytes": "{files, plural, one {# file} other {# files}}, {bytes}",
 });

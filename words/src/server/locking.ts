@@ -3,7 +3,7 @@ import { speaker } from "../speaker";
 export const { say, said } = speaker("server/locking", {
   "is-not-at-its-place":
     "{path} is not at its place now. Nothing was touched; if it is on a drive, connect the drive, and if it was moved, move it back.",
-  "by-record-that-this-computer": "by a record that this computer did not write",
+  "by-record-that-this-computer": "by a note that this computer did not write",
   "as-and-list-knows-it": "as {word}, and the list knows it as {word2}",
   "what-stands-at-is-protected":
     "What stands at {path} is protected {how}. It may have been exchanged, so nothing was touched. If it is yours, take it in anew under Ways back.",
@@ -40,14 +40,12 @@ export const { say, said } = speaker("server/locking", {
   "password-for-one-folder-is":
     "A password for one folder is needed on top of the master password. Nothing was touched; sign in first.",
   "is-protected-by-record-that":
-    "{path} is protected by a record that this computer did not write. It may have been exchanged, so nothing was touched. If it is yours, take it in anew under Ways back.",
+    "{path} is protected by a note that this computer did not write. It may have been exchanged, so nothing was touched. If it is yours, take it in anew under Ways back.",
   "still-shows-what-it-had": " {stillOpenIn} still {isSealed, select, true {shows} other {has}} what it had open.",
   is: "{name} is {word}.",
-  "nothing-is-left-at-its": " Nothing is left at its place.",
-  "it-is-called-now": " It is called {cover} now.",
-  "its-contents-are-not-encrypted": " Its contents are not encrypted.",
-  "its-contents-are-as-they": " Its contents are as they were, readable by whoever finds them.",
-  "nothing-is-left-at-its-place": "Nothing is left at its place.",
+  "it-is-called-now": "It is called {cover} now.",
+  "its-contents-are-not-encrypted": "Its contents are not encrypted.",
+  "its-contents-are-as-they": "Its contents are as they were, readable by whoever finds them.",
   "nothing-readable-is-left-at":
     "Nothing readable is left at its place but one page{noCover, select, true {} other {, and it is called {cover} now}}.",
   "files-have-second-name-outside":
@@ -73,6 +71,11 @@ export const { say, said } = speaker("server/locking", {
   "is-ordinary-again": "{name} is an ordinary {kind} again",
   "it-stays-as-it-is": "{what}; it stays as it is now.",
   "with-permissions-it-had-2": "{what}, with the permissions it had.",
-  "exactly-as-it-was": ", exactly as it was",
   "looking-at-folder": "looking at the folder",
+  released:
+    "{what}{isWhole, select, true {, exactly as it was} other {}}: {files, plural, one {# file} other {# files}}, {bytes}.{damagedSentence}{withheldSentence}",
+  sealed: "{files, plural, one {# file} other {# files}}, {bytes}. {left}{links}",
+  "name-is-gone-from-its-place":
+    "Nothing readable is left at its place; with hidden files shown, a random name stands there.",
+  "nothing-is-left": "Nothing is left at its place.",
 });

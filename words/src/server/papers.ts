@@ -38,6 +38,6 @@ export const { say, said } = speaker("server/papers", {
     "Then everybody gets a new share, and this one stops working for everything Eremos can reach then. Copies and drives that were not there keep opening with the earlier shares: give this sheet back to the owner, or destroy it when the owner says so.",
   "same-as-qr-code": "The same as a QR code: {text}",
   "without-eremos-open-page-rescue":
-    "Without Eremos: open the page rescue.html in any current browser, choose the locked folder (the one with a folder called .eremos in it), and {does}. Or, with Node.js: node rescue.mjs FOLDER --to DIRECTORY {flag}. Both work offline and change nothing. Save them from Ways back in Eremos, on a stick that you keep with this sheet.",
+    "Without Eremos: open the page rescue.html in any current browser, choose the locked folder (the one with a folder called .eremos in it), and {does}. Or, with Node.js: node rescue.mjs FOLDER --to PLACE {flag}. Both work offline and change nothing. Save them from Ways back in Eremos, on a stick that you keep with this sheet.",
   "so-that-nobody-gives-you": "So that nobody gives you another page",
 });

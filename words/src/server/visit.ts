@@ -10,7 +10,8 @@ export const { say, said } = speaker("server/visit", {
   "there-is-something-called-already":
     "There is something called {name} already. Nothing was changed; choose another name.",
   "that-folder-is-not-there": "That folder is not there any more. Go back to the one above it.",
-  "that-cant-be-read-damaged": "{unreadable} that can't be read: damaged, or not made by Eremos",
+  "that-cant-be-read-damaged":
+    "{unreadable, plural, one {One} other {#}} that can't be read: damaged, or not made by Eremos",
   "desktop-did-not-mount-it":
     "The desktop did not mount it ({failure}). Nothing was changed; the visit goes on, and the address can be given to any program.",
   "answering-nothing-was-changed": "answering; nothing was changed",

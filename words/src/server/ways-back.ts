@@ -33,13 +33,13 @@ export const { say, said } = speaker("server/ways-back", {
   "it-is-yours-and-its": "It is yours, and its permissions ({octal}) refuse it to you.",
   "account-group-with-access-list":
     "{octal}, account {uid}, group {gid}{hasList, select, true {, with an access list} other {}}",
-  "putting-it-right-nothing-is": "putting it right; nothing is lost",
+  "putting-it-right-nothing-is": "finishing what was cut off; nothing is lost",
   "parts-it-are-damaged-and":
-    "{name}: {left, plural, one {a part of it is} other {{left} parts of it are}} damaged and could not be sealed anew; the rest is. Check the folder, and repair it if it is insured.",
+    "{name}: {left, plural, one {a part of it is} other {{left} parts of it are}} damaged and could not be encrypted anew; the rest is. Check the folder, and repair it if it is insured.",
   "is-sealed-anew-what-somebody":
-    "{name} is sealed anew: what somebody knows opens nothing in it any more.{hasOlderStates, select, true { {olderStates, plural, one {One earlier state} other {{olderStates} earlier states}} that you keep still opens with an earlier key.} other {}}",
+    "{name} is encrypted anew: what somebody knows opens nothing in it any more.{hasOlderStates, select, true { {olderStates, plural, one {One earlier state} other {{olderStates} earlier states}} that you keep still opens with an earlier key.} other {}}",
   "owner-record-does-not-belong":
-    "The owner record does not belong to the keys that are signed in, so no folder got it. Nothing was changed; sign in again.",
+    "The note about the owner does not belong to the keys that are signed in, so no folder got it. Nothing was changed; sign in again.",
   "you-have-made-new-keys":
     "You have made new keys since this folder was locked, and it has a password of its own: that is needed once, to give it a new key. Nothing was touched.",
 });

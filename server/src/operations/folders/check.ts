@@ -49,7 +49,7 @@ function startCheck(eremos: Eremos, target: Target, folderKey: Buffer | null, sa
 }
 
 function summaryOf(name: string, { ok, files, bytes, damaged }: CheckOutcome, sample: boolean): string {
-  const looked = `${files.toLocaleString("en")} ${files === 1 ? "file" : "files"}, ${formatBytes(bytes)}`;
+  const looked = say("files-and-bytes", { files, bytes: formatBytes(bytes) });
   if (ok)
     return sample ? say("is-whole-as-far-as", { name, looked }) : say("is-whole-every-byte-checked", { name, looked });
   const shown = damaged

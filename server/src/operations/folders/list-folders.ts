@@ -7,6 +7,7 @@ import {
   fromSystemError,
   isEncrypting,
   isLocked,
+  type WaysIn,
 } from "@eremos/core";
 import type { FolderCondition, FolderView } from "../../contract";
 import type { Note } from "../../data-directory";
@@ -160,7 +161,7 @@ function viewOf(eremos: Eremos, listed: FolderRecord, looked: Looked, note: Note
     lastCheck: record.lastCheck,
     isInsured: looked.isInsured,
     forks,
-    waysBack: isEncrypting(record) ? waysBackOf(eremos, record) : null,
+    waysBack: isEncrypting(record) ? waysBackOf(record, ways) : null,
     protectedAt: record.protectedAt,
     lockedAt: record.lockedAt,
     openedAt: record.openedAt,
@@ -197,11 +198,12 @@ function aboutForks(forks: FolderView["forks"]): string | null {
     : say("it-was-locked-on-another");
 }
 
+/** Those that open it now: a folder that was away, or has a password of its own, may not know the keyholders yet. */
 function waysBackOf(
-  eremos: Eremos,
   { codeProvenAt, sharesProvenAt }: FolderRecord,
+  ways: WaysIn | null,
 ): NonNullable<FolderView["waysBack"]> {
-  const hasKeyholders = eremos.data.owner()?.keyholders !== undefined;
+  const hasKeyholders = ways?.hasKeyholders ?? false;
   return { count: hasKeyholders ? 3 : 2, codeProvenAt, sharesProvenAt, hasKeyholders };
 }
 

@@ -286,28 +286,25 @@ function lockedSentence(name: string, { sealed, stillOpenIn }: Locked, protectio
       : say("still-shows-what-it-had", { stillOpenIn: stillOpenIn.join(", "), isSealed: Boolean(sealed) });
   const what = say("is", { name, word: traitsOf(guard).word });
   if (sealed) return `${what} ${sealedSentence(sealed, protection)}${readers}${earlierSentence(sealed)}`;
-  const left = leavesNothing(protection)
-    ? say("nothing-is-left-at-its")
-    : cover === null
-      ? ""
-      : say("it-is-called-now", { cover });
+  const left = leftSentence(protection) ?? (cover === null ? null : say("it-is-called-now", { cover }));
   const plain = traitsOf(guard).hasBars ? say("its-contents-are-not-encrypted") : say("its-contents-are-as-they");
-  return `${what}${left}${plain}${readers}`;
+  return `${[what, left, plain].filter((sentence) => sentence !== null).join(" ")}${readers}`;
 }
 
-function leavesNothing({ visibility }: Protection): boolean {
-  return visibility !== "view";
+/** What stands at its place of a folder that is not in view; null: of one in view. */
+function leftSentence({ visibility }: Protection): string | null {
+  if (visibility === "tucked") return say("nothing-is-left");
+  return visibility === "hidden" ? say("name-is-gone-from-its-place") : null;
 }
 
-function sealedSentence({ files: count, bytes, outsideLinks }: SealedFacts, protection: Protection): string {
+function sealedSentence({ files, bytes, outsideLinks }: SealedFacts, protection: Protection): string {
   const { cover } = protection;
-  const files = `${count.toLocaleString("en")} ${count === 1 ? "file" : "files"}, ${formatBytes(bytes)}`;
-  const left = leavesNothing(protection)
-    ? say("nothing-is-left-at-its-place")
-    : say("nothing-readable-is-left-at", { noCover: cover === null, cover });
-  const links =
-    outsideLinks.length > 0 ? say("files-have-second-name-outside", { outsideLinks: outsideLinks.length }) : "";
-  return `${files}. ${left}${links}`;
+  return say("sealed", {
+    files,
+    bytes: formatBytes(bytes),
+    left: leftSentence(protection) ?? say("nothing-readable-is-left-at", { noCover: cover === null, cover }),
+    links: outsideLinks.length > 0 ? say("files-have-second-name-outside", { outsideLinks: outsideLinks.length }) : "",
+  });
 }
 
 function earlierSentence({ earlier }: SealedFacts): string {

@@ -240,5 +240,12 @@ function releasedSentence(kind: FolderKind, wasSealed: boolean, { path, unsealed
   const what = say("is-ordinary-again", { name: nameOf(path), kind });
   if (!unsealed) return wasSealed ? say("it-stays-as-it-is", { what }) : say("with-permissions-it-had-2", { what });
   const { damaged, files, bytes, withheld } = unsealed;
-  return `${what}${damaged.length === 0 ? say("exactly-as-it-was") : ""}: ${files.toLocaleString("en")} ${files === 1 ? "file" : "files"}, ${formatBytes(bytes)}.${damagedSentence(damaged)}${withheldSentence(withheld)}`;
+  return say("released", {
+    what,
+    isWhole: damaged.length === 0,
+    files,
+    bytes: formatBytes(bytes),
+    damagedSentence: damagedSentence(damaged),
+    withheldSentence: withheldSentence(withheld),
+  });
 }
