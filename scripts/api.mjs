@@ -25,8 +25,9 @@ async function load(entry) {
   return import(`data:text/javascript;base64,${Buffer.from(outputFiles[0].contents).toString("base64")}`);
 }
 
-const { groups, shapes } = await load(
+const { groups, commands, shapes } = await load(
   [
+    'export { COMMAND_RESULTS as commands } from "./server/src/calls/commands.ts";',
     'export { CALL_GROUPS as groups } from "./server/src/calls/index.ts";',
     ...SHAPES.map((file, i) => `import * as shapes${i} from "./${file}";`),
     `export const shapes = { ${SHAPES.map((_file, i) => `...shapes${i}`).join(", ")} };`,
@@ -116,6 +117,14 @@ browser at the gate; *owner*, who is signed in, with cookie and tab. A field wit
 refused is answered with \`{ error: { code, message, data } }\`. Times are milliseconds since 1970, sizes are bytes.
 
 ${calls.join("\n")}
+## The command line
+
+What \`eremos COMMAND --json\` writes to standard output; what is refused, as \`{ error: { code, message } }\`.
+
+${Object.entries(commands)
+  .map(([name, result]) => `- **${name}**: \`${told(result)}\``)
+  .join("\n")}
+
 ## Shapes
 
 ${used.map(([schema, name]) => `- **${name}**: \`${told(schema, true)}\``).join("\n")}

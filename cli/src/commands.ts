@@ -11,6 +11,7 @@ import {
   traitsOf,
 } from "@eremos/core";
 import {
+  type CommandName,
   DataDirectory,
   type Eremos,
   type FolderView,
@@ -69,7 +70,7 @@ import {
   rescueCommand,
   scanCommand,
 } from "./ways-back";
-import { note, print, sayJson } from "./terminal";
+import { note, print, sayResult } from "./terminal";
 import { said, say } from "@eremos/words/cli";
 
 /** Waits for a job; an interrupt asks it to stop and put everything back. */
@@ -106,7 +107,7 @@ function tableLines(folder: FolderView): string[] {
   ];
 }
 
-const setup: Command = async (invocation) => {
+const setup: Command<"setup"> = async (invocation) => {
   only(invocation, "password-stdin", "hint", "effort");
   noWords(invocation);
   const effort = effortOf(invocation);
@@ -127,7 +128,7 @@ function effortOf({ flags }: Invocation): "light" | "standard" | "heavy" {
   throw new EremosError("usage", said("effort-takes-light-standard-or"));
 }
 
-const passwd: Command = async (invocation) => {
+const passwd: Command<"passwd"> = async (invocation) => {
   if (invocation.words.length > 0) return folderPasswd(invocation);
   only(invocation, "password-stdin", "hint");
   return withEremos(invocation, async (eremos) => {
@@ -144,7 +145,7 @@ const passwd: Command = async (invocation) => {
 };
 
 /** A folder's own password: set, changed, or taken off by an empty new one. */
-const folderPasswd: Command = async (invocation) => {
+const folderPasswd: Command<"passwd"> = async (invocation) => {
   only(invocation, "password-stdin", "hint", "with-code", "with-shares");
   const folder = oneWord(invocation, say("path-or-id"));
   return withEremos(invocation, async (eremos) => {
@@ -164,7 +165,7 @@ const folderPasswd: Command = async (invocation) => {
   });
 };
 
-const list: Command = async (invocation) => {
+const list: Command<"list"> = async (invocation) => {
   only(invocation, "password-stdin");
   noWords(invocation);
   return withEremos(invocation, async (eremos) => {
@@ -221,7 +222,7 @@ function protectionAsked(flags: Invocation["flags"]): ProtectionRequest {
   };
 }
 
-const lockCommand: Command = async (invocation) => {
+const lockCommand: Command<"lock"> = async (invocation) => {
   only(
     invocation,
     "password-stdin",
@@ -263,7 +264,7 @@ const lockCommand: Command = async (invocation) => {
   });
 };
 
-const close: Command = async (invocation) => {
+const close: Command<"close"> = async (invocation) => {
   only(invocation, "anyway");
   noWords(invocation);
   return withEremos(invocation, async (eremos) => {
@@ -291,7 +292,7 @@ const close: Command = async (invocation) => {
   });
 };
 
-const unlockCommand: Command = async (invocation) => {
+const unlockCommand: Command<"unlock"> = async (invocation) => {
   only(invocation, "password-stdin", "accept", "with-code", "with-shares");
   const pathOrId = oneWord(invocation, say("path-or-id"));
   return withEremos(invocation, async (eremos) => {
@@ -311,7 +312,7 @@ const unlockCommand: Command = async (invocation) => {
   });
 };
 
-const visit: Command = async (invocation) => {
+const visit: Command<"visit"> = async (invocation) => {
   only(invocation, "password-stdin", "accept", "with-code", "with-shares", "minutes");
   const pathOrId = oneWord(invocation, say("path-or-id"));
   const minutes = minutesOf(invocation);
@@ -326,7 +327,7 @@ const visit: Command = async (invocation) => {
       secret,
     });
     const { url, user, password } = view;
-    if (invocation.flags["json"]) sayJson({ url, user, password });
+    if (invocation.flags["json"]) sayResult("visit", { url, user, password });
     else
       [
         `Address   ${url}`,
@@ -343,7 +344,7 @@ const visit: Command = async (invocation) => {
   });
 };
 
-const dropCommand: Command = async (invocation) => {
+const dropCommand: Command<"drop"> = async (invocation) => {
   only(invocation);
   const [folder, ...files] = invocation.words;
   if (folder === undefined || files.length === 0)
@@ -369,7 +370,7 @@ function minutesOf({ flags }: Invocation): number | null {
   return number;
 }
 
-const releaseCommand: Command = async (invocation) => {
+const releaseCommand: Command<"release"> = async (invocation) => {
   only(invocation, "password-stdin", "accept", "with-code", "with-shares");
   const pathOrId = oneWord(invocation, say("path-or-id"));
   return withEremos(invocation, async (eremos) => {
@@ -390,7 +391,7 @@ const releaseCommand: Command = async (invocation) => {
 };
 
 /** By its signed list: who has no password can say whether everything has arrived. */
-const checkPiecesCommand: Command = async (invocation) => {
+const checkPiecesCommand: Command<"check"> = async (invocation) => {
   only(invocation, "without-password");
   const path = oneWord(invocation, "path");
   return withEremos(invocation, async (eremos) => {
@@ -404,7 +405,7 @@ const checkPiecesCommand: Command = async (invocation) => {
   });
 };
 
-const checkCommand: Command = async (invocation) => {
+const checkCommand: Command<"check"> = async (invocation) => {
   if (invocation.flags["without-password"] === true) return checkPiecesCommand(invocation);
   only(invocation, "password-stdin", "with-code", "with-shares", "full");
   const pathOrId = oneWord(invocation, say("path-or-id"));
@@ -428,7 +429,7 @@ const checkCommand: Command = async (invocation) => {
   });
 };
 
-const insureCommand: Command = async (invocation) => {
+const insureCommand: Command<"insure"> = async (invocation) => {
   only(invocation, "password-stdin");
   const [path, how, ...more] = invocation.words;
   const asked = [...INSURANCES, "none" as const].find((one) => one === how);
@@ -454,7 +455,7 @@ const insureCommand: Command = async (invocation) => {
   });
 };
 
-const repairCommand: Command = async (invocation) => {
+const repairCommand: Command<"repair"> = async (invocation) => {
   only(invocation, "password-stdin", "with-code", "with-shares");
   const path = oneWord(invocation, say("path-or-id"));
   return withEremos(invocation, async (eremos) => {
@@ -469,7 +470,7 @@ const repairCommand: Command = async (invocation) => {
   });
 };
 
-const onlooker: Command = async (invocation) => {
+const onlooker: Command<"onlooker"> = async (invocation) => {
   only(invocation);
   const path = oneWord(invocation, "path");
   return withEremos(invocation, async (eremos) => {
@@ -492,7 +493,7 @@ const onlooker: Command = async (invocation) => {
   });
 };
 
-const page: Command = async (invocation) => {
+const page: Command<"page"> = async (invocation) => {
   only(invocation);
   if (invocation.words.length > 1) throw new EremosError("usage", said("this-command-takes-one-path"));
   const [typed] = invocation.words;
@@ -518,7 +519,7 @@ function folderAt(path: Buffer): string | null {
   }
 }
 
-const integrate: Command = async (invocation) => {
+const integrate: Command<"integrate"> = async (invocation) => {
   only(invocation, "remove");
   noWords(invocation);
   const settings = readSettings(process.env, invocation.program);
@@ -532,7 +533,7 @@ const integrate: Command = async (invocation) => {
   };
 };
 
-const serveCommand: Command = async (invocation) => {
+const serveCommand: Command<"serve"> = async (invocation) => {
   only(invocation);
   noWords(invocation);
   let isSaid = false;
@@ -540,7 +541,7 @@ const serveCommand: Command = async (invocation) => {
     await serve(readSettings(process.env, invocation.program), (address) => {
       note(say("eremos-is-at", { address }));
       isSaid = invocation.flags["json"] === true;
-      if (isSaid) sayJson({ address });
+      if (isSaid) sayResult("serve", { address });
     });
   } catch (error) {
     // The one document on standard output is out.
@@ -551,7 +552,7 @@ const serveCommand: Command = async (invocation) => {
   return { result: undefined, lines: [] };
 };
 
-export const COMMANDS: Readonly<Record<string, Command>> = {
+export const COMMANDS: { readonly [N in CommandName]: Command<N> } = {
   setup,
   passwd,
   list,

@@ -1,5 +1,13 @@
 import { type Consent, EremosError, type FolderSecret } from "@eremos/core";
-import { type BackSecret, Eremos, folderPasswordOf, readSettings, signIn } from "@eremos/server";
+import {
+  type BackSecret,
+  type CommandName,
+  Eremos,
+  type ResultOf,
+  folderPasswordOf,
+  readSettings,
+  signIn,
+} from "@eremos/server";
 import type { Asking } from "./ask";
 import { endProgress, showProgress } from "./progress";
 import { note } from "./terminal";
@@ -12,14 +20,14 @@ export interface Invocation {
   readonly asking: Asking;
 }
 
-interface Answer {
+interface Answer<N extends CommandName> {
   /** The JSON document; undefined when it was printed already. */
-  readonly result: unknown;
+  readonly result: ResultOf<N> | undefined;
   readonly lines: readonly string[];
   readonly exitCode?: number;
 }
 
-export type Command = (invocation: Invocation) => Promise<Answer>;
+export type Command<N extends CommandName> = (invocation: Invocation) => Promise<Answer<N>>;
 
 /** Longer waits after wrong passwords are said instead of sat out. */
 const LONGEST_WAIT_MS = 30_000;

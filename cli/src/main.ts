@@ -1,10 +1,11 @@
 import { fileURLToPath } from "node:url";
 import { EremosError, type ErrorClass, closeMemory, fromSystemError } from "@eremos/core";
 import { Asking } from "./ask";
+import type { CommandName } from "@eremos/server";
 import { COMMANDS } from "./commands";
 import { parseWords } from "./words";
 import type { Invocation } from "./invocation";
-import { note, print, sayJson } from "./terminal";
+import { note, print, sayJson, sayResult } from "./terminal";
 import { said } from "@eremos/words/cli";
 
 /** The project's root: two levels above cli/dist. */
@@ -42,6 +43,10 @@ async function withPathFromInput(invocation: Invocation): Promise<Invocation> {
   return { ...invocation, words: [await invocation.asking.readLine(), ...invocation.words] };
 }
 
+function isCommand(name: string): name is CommandName {
+  return Object.hasOwn(COMMANDS, name);
+}
+
 /** Carries out one command. Returns the exit code. */
 export async function main(words: readonly string[]): Promise<number> {
   closeMemory();
@@ -51,10 +56,9 @@ export async function main(words: readonly string[]): Promise<number> {
   try {
     const { name, invocation: parsed } = parse(words);
     const invocation = await withPathFromInput(parsed);
-    const command = Object.hasOwn(COMMANDS, name) ? COMMANDS[name] : undefined;
-    if (!command) throw new EremosError("usage", said("there-is-no-command-eremos", { name }));
-    const { result, lines, exitCode = 0 } = await command(invocation);
-    if (json && result !== undefined) sayJson(result);
+    if (!isCommand(name)) throw new EremosError("usage", said("there-is-no-command-eremos", { name }));
+    const { result, lines, exitCode = 0 } = await COMMANDS[name](invocation);
+    if (json && result !== undefined) sayResult(name, result);
     if (!json) lines.forEach(print);
     return exitCode;
   } catch (caught) {

@@ -53,7 +53,7 @@ import { endProgress, showProgress } from "./progress";
 import { said, say } from "@eremos/words/cli";
 
 /** Getting back in, and everything out: what works without the list, the database, or the password. */
-export const rescueCommand: Command = async (invocation) => {
+export const rescueCommand: Command<"rescue"> = async (invocation) => {
   only(invocation, "password-stdin", ...BACK_FLAGS, "to", "accept");
   const folder = resolve(oneWord(invocation, "folder"));
   const { to } = invocation.flags;
@@ -89,7 +89,7 @@ async function rescueSecret(folder: Buffer, { asking, flags }: Invocation): Prom
   };
 }
 
-export const recoverCommand: Command = async (invocation) => {
+export const recoverCommand: Command<"recover"> = async (invocation) => {
   only(invocation, "password-stdin", ...BACK_FLAGS, "hint", "accept");
   const { words, asking } = invocation;
   if (words.length > 1) throw new EremosError("usage", said("this-command-takes-one-folder"));
@@ -135,7 +135,7 @@ export const recoverCommand: Command = async (invocation) => {
 };
 
 /** Signed in: one folder that the list has lost or that was moved, or all of them in a directory. */
-async function takeInAt(eremos: Eremos, invocation: Invocation, path: string): ReturnType<Command> {
+async function takeInAt(eremos: Eremos, invocation: Invocation, path: string): ReturnType<Command<"recover">> {
   if (isWithoutPassword(invocation)) throw new EremosError("usage", said("eremos-has-master-password-on"));
   await openGate(eremos, invocation);
   const inspection = inspectFolder(eremos.disk, Buffer.from(path));
@@ -178,7 +178,7 @@ async function secretOfFound(
   return { kind: "password", password: "", folderPassword: own };
 }
 
-export const mendCommand: Command = async (invocation) => {
+export const mendCommand: Command<"mend"> = async (invocation) => {
   only(invocation, "password-stdin", "with-code", "with-shares");
   const path = resolve(oneWord(invocation, "path"));
   return withEremos(invocation, async (eremos) => {
@@ -199,7 +199,7 @@ export const mendCommand: Command = async (invocation) => {
 };
 
 /** *Somebody knows it*: new keys throughout; then, here and with `go-on`, the folders that get one. */
-export const newKeysCommand: Command = async (invocation) => {
+export const newKeysCommand: Command<"new-keys"> = async (invocation) => {
   only(invocation, "password-stdin", "hint");
   const {
     words: [word, ...more],
@@ -259,7 +259,7 @@ function describeNewKeys({ anew, waiting, older }: NonNullable<ReturnType<typeof
   ];
 }
 
-export const practiceCommand: Command = async (invocation) => {
+export const practiceCommand: Command<"practice"> = async (invocation) => {
   only(invocation, "password-stdin", ...BACK_FLAGS);
   noWords(invocation);
   return withEremos(invocation, async (eremos) => {
@@ -281,7 +281,7 @@ export const practiceCommand: Command = async (invocation) => {
   });
 };
 
-export const scanCommand: Command = async (invocation) => {
+export const scanCommand: Command<"scan"> = async (invocation) => {
   only(invocation);
   const place = resolve(oneWord(invocation, "place"));
   const found: ScanFound[] = [];
@@ -323,7 +323,7 @@ export const scanCommand: Command = async (invocation) => {
   };
 };
 
-export const keyholdersCommand: Command = async (invocation) => {
+export const keyholdersCommand: Command<"keyholders"> = async (invocation) => {
   only(invocation, "password-stdin", "of");
   const [threshold, ...names] = invocation.words;
   return withEremos(invocation, async (eremos) => {

@@ -12,6 +12,7 @@ export { fullPath } from "./paths";
 export { type LockRequest, lock } from "./operations/locking/lock-folder";
 export { onlook } from "./operations/folders/look";
 export { check, checkWithoutKey } from "./operations/folders/check";
+export { COMMAND_RESULTS, type CommandName, type ResultOf } from "./calls/commands";
 export { INSURANCES } from "./calls/shapes/ways-back";
 export { insuranceView, insure, repair } from "./operations/folders/insurance";
 export { type OpenRequest, release, unlock } from "./operations/locking/open-folder";

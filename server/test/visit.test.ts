@@ -3,7 +3,7 @@ import * as fs from "node:fs";
 import * as path from "node:path";
 import { promisify } from "node:util";
 import { afterEach, beforeEach, expect, it, vi } from "vitest";
-import type { VisitCall, VisitView } from "../src/contract";
+import type { VisitCall, VisitReply, VisitView } from "../src/contract";
 import { activityOf } from "../src/operations/folders/about";
 import { closeUp } from "../src/operations/locking/close-up";
 import { drop } from "../src/operations/folders/drop";
@@ -59,7 +59,7 @@ it("the page lists, searches, makes, renames, deletes and undoes; the list of fo
     { name: "march.csv", href: "/2026/march.csv", kind: "file", size: 6 },
   ]);
   await call({ kind: "make-directory", href: "/2027" });
-  await call({ kind: "move", href: "/Gr%C3%B6%C3%9Fe.txt", to: "/2027/size.txt" });
+  await call({ kind: "move", moves: [{ href: "/Gr%C3%B6%C3%9Fe.txt", to: "/2027/size.txt" }] });
   await call({ kind: "remove", hrefs: ["/2026", "/letter.txt"] });
   expect(await names()).toEqual(["2027"]);
   expect(await names("/2027")).toEqual(["size.txt"]);
@@ -70,7 +70,7 @@ it("the page lists, searches, makes, renames, deletes and undoes; the list of fo
     [{ kind: "list", href: "/letter.txt" }, "not-found"],
     [{ kind: "list", href: "/../.." }, "usage"],
     [{ kind: "make-directory", href: "/2026" }, "path-taken"],
-    [{ kind: "move", href: "/2026", to: "/2026/in itself" }, "usage"],
+    [{ kind: "move", moves: [{ href: "/2026", to: "/2026/in itself" }] }, "usage"],
     [{ kind: "remove", hrefs: ["/gone"] }, "not-found"],
   ] as const)
     await expect(call(asked)).rejects.toMatchObject({ code });
@@ -90,6 +90,52 @@ it("the page lists, searches, makes, renames, deletes and undoes; the list of fo
     "letter.txt",
   ]);
   expect(activityOf(house.eremos).map(({ kind }) => kind)).toEqual(["released", "changed", "visited", "locked"]);
+});
+
+it("several are moved, or deleted, in one change: all or none of them, and one undo brings all back", async () => {
+  await visit();
+  await call({ kind: "make-directory", href: "/2027" });
+  const before = only()?.visit?.undoable ?? 0;
+  const all = await names();
+  const move = (...pairs: [string, string][]): Promise<VisitReply> =>
+    call({ kind: "move", moves: pairs.map(([href, to]) => ({ href, to })) });
+  for (const [pairs, code] of [
+    [
+      [
+        ["/letter.txt", "/2027/letter.txt"],
+        ["/gone", "/2027/gone"],
+      ],
+      "not-found",
+    ],
+    [
+      [
+        ["/letter.txt", "/2027/same"],
+        ["/2026", "/2027/same"],
+      ],
+      "path-taken",
+    ],
+    [
+      [
+        ["/2026", "/2027/2026"],
+        ["/2027", "/2026/2027"],
+      ],
+      "usage",
+    ],
+  ] satisfies [[string, string][], string][])
+    await expect(move(...pairs)).rejects.toMatchObject({ code });
+  expect([await names(), await names("/2027")]).toEqual([all, []]);
+
+  // What lies in one of them goes along with it.
+  await move(["/letter.txt", "/2027/letter.txt"], ["/2026", "/2027/2026"], ["/2026/march.csv", "/2027/march.csv"]);
+  expect([await names("/2027"), await names("/2027/2026")]).toEqual([["2026", "letter.txt"], ["march.csv"]]);
+  expect(only()?.visit?.undoable).toBe(before + 1);
+  await call({ kind: "undo" });
+  expect([await names(), await names("/2026")]).toEqual([all, ["march.csv"]]);
+
+  await call({ kind: "remove", hrefs: ["/2026/march.csv", "/2026", "/letter.txt"] });
+  expect(only()).toMatchObject({ files: 1, visit: { undoable: before + 1 } });
+  await call({ kind: "undo" });
+  expect([await names(), only()?.files]).toEqual([all, 3]);
 });
 
 it("an earlier state is kept, shown and put back; how many, the owner chooses", async () => {

@@ -337,7 +337,7 @@ describe("records are damaged", () => {
     });
     expect(
       await mend(house.eremos, { path: folder, secret: { kind: "password", password: "rosin on the left shelf" } }),
-    ).toEqual(["the header"]);
+    ).toEqual(["how it opens"]);
   });
 });
 

@@ -16,7 +16,15 @@ const visitCallSchema = z.discriminatedUnion("kind", [
   z.strictObject({ kind: z.literal("search"), href, name: text.min(1) }),
   z.strictObject({ kind: z.literal("make-directory"), href }),
   z.strictObject({ kind: z.literal("remove"), hrefs: some }),
-  z.strictObject({ kind: z.literal("move"), href, to: href }),
+  /** All of them, or none: one change, which one undo takes back. */
+  z.strictObject({
+    kind: z.literal("move"),
+    moves: z
+      .array(z.strictObject({ href, to: href }))
+      .min(1)
+      .max(10_000)
+      .readonly(),
+  }),
   /** Files that wait in the drop slot; the hrefs of the entries are their ids. */
   z.strictObject({ kind: z.literal("arrivals") }),
   z.strictObject({ kind: z.enum(["take-in", "discard"]), ids: z.array(text).min(1).max(10_000).readonly() }),

@@ -1,7 +1,7 @@
 import { type DirNode, EremosError, type Node } from "@eremos/core";
 import type { VisitCall, VisitEntry, VisitReply } from "../contract";
 import { type Path, hrefOf, pathOf, shownName } from "./hrefs";
-import { type Spot, UNREADABLE, type VisitedFolder } from "./visited-folder";
+import { type Move, type Spot, UNREADABLE, type VisitedFolder } from "./visited-folder";
 import { said, say } from "@eremos/words/server/visit";
 
 /** What the page asks of a visit; contents themselves go another way, as streams. */
@@ -18,10 +18,10 @@ export async function answerCall(folder: VisitedFolder, call: VisitCall): Promis
       await folder.makeDir(freeSpot(folder, call.href));
       break;
     case "remove":
-      await folder.remove(...call.hrefs.map((href) => takenSpot(folder, href)));
+      await folder.remove(...outermost(call.hrefs, pathIn).map((href) => takenSpot(folder, href)));
       break;
     case "move":
-      await folder.move(takenSpot(folder, call.href), freeSpot(folder, call.to));
+      await folder.move(movesIn(folder, call.moves));
       break;
     case "arrivals":
       return arrivals(folder);
@@ -63,9 +63,32 @@ function takenSpot(folder: VisitedFolder, href: string): Spot {
 
 function freeSpot(folder: VisitedFolder, href: string): Spot {
   const spot = spotAt(folder, href);
-  if (spot.node)
-    throw new EremosError("path-taken", said("there-is-something-called-already", { name: shownName(spot.name) }));
+  if (spot.node) throw pathTaken(spot);
   return spot;
+}
+
+function pathTaken({ name }: Spot): EremosError {
+  return new EremosError("path-taken", said("there-is-something-called-already", { name: shownName(name) }));
+}
+
+/** Without what lies in another one of them: that goes with it. */
+function outermost<T>(all: readonly T[], pathOfOne: (one: T) => Path): T[] {
+  const keyOf = (path: Path): string => path.map((name) => name.toString("hex")).join("/");
+  const keys = new Set(all.map((one) => keyOf(pathOfOne(one))));
+  return all.filter((one) => {
+    const path = pathOfOne(one);
+    return !path.some((_name, depth) => depth > 0 && keys.has(keyOf(path.slice(0, depth))));
+  });
+}
+
+function movesIn(folder: VisitedFolder, moves: readonly { readonly href: string; readonly to: string }[]): Move[] {
+  const taken = new Set<string>();
+  return outermost(moves, ({ href }) => pathIn(href)).map(({ href, to }) => {
+    const move = { from: takenSpot(folder, href), to: freeSpot(folder, to) };
+    if (taken.has(to)) throw pathTaken(move.to);
+    taken.add(to);
+    return move;
+  });
 }
 
 function directoryAt(folder: VisitedFolder, path: Path): DirNode {

@@ -22,6 +22,12 @@ export interface Spot {
   readonly node: Node | null;
 }
 
+/** From where it lies to where there is nothing, or something that goes. */
+export interface Move {
+  readonly from: Spot;
+  readonly to: Spot;
+}
+
 /** Stands for everything that was put in and can't be read, which can only be discarded. */
 export const UNREADABLE = "unreadable";
 
@@ -124,12 +130,14 @@ export class VisitedFolder {
     });
   }
 
-  /** What is at the new place goes. */
-  move(from: Spot, to: Spot): Promise<void> {
+  /** All, or none. What is at a new place goes. */
+  move(moves: readonly Move[]): Promise<void> {
     return this.change(() => {
-      if (from.node) requireApart(from.node, from.parent, to);
-      if (to.node) this.visit.remove(to.parent, to.name);
-      this.visit.move(from.parent, from.name, to.parent, to.name);
+      requireAllApart(moves);
+      for (const { from, to } of moves) {
+        if (to.node) this.visit.remove(to.parent, to.name);
+        this.visit.move(from.parent, from.name, to.parent, to.name);
+      }
     });
   }
 
@@ -233,6 +241,15 @@ function reading<T>(read: () => T): T {
   } catch (error) {
     throw fromSystemError(error, said("reading-sealed-folder-nothing-was"));
   }
+}
+
+/** Nothing goes into itself, nor into what goes along with it. */
+function requireAllApart(moves: readonly Move[]): void {
+  const moving = new Set<Node>(moves.flatMap(({ from }) => (from.node ? [from.node] : [])));
+  for (const parent of new Set(moves.map(({ to }) => to.parent)))
+    for (let around: DirNode | null = parent; around; around = around.parent)
+      if (moving.has(around)) throw new EremosError("usage", said("folder-cant-be-put-into"));
+  for (const { from, to } of moves) if (from.node) requireApart(from.node, from.parent, to);
 }
 
 /** Nothing goes into itself, and nothing takes the place of a directory it lies in. */

@@ -73,7 +73,10 @@ export function Selected({ hrefs, entries, folder, contents, change, onMove, onD
           action={say("rename-it")}
           initial={only.name}
           onName={(name) =>
-            change.run({ kind: "move", href: only.href, to: childHref(parentHref(only.href), name) }, onDone)
+            change.run(
+              { kind: "move", moves: [{ href: only.href, to: childHref(parentHref(only.href), name) }] },
+              onDone,
+            )
           }
         />
       )}

@@ -338,13 +338,10 @@ interface MovingProps {
 
 /** Between taking entries up and putting them down somewhere else in the folder. */
 function Moving({ hrefs, into, change, onDone }: MovingProps): ReactNode {
-  const putDown = (rest: readonly string[]): void => {
-    const [first, ...others] = rest;
-    if (first === undefined) return onDone();
-    change.run(
-      { kind: "move", href: first, to: `${into === "/" ? "" : into}${first.slice(first.lastIndexOf("/"))}` },
-      () => putDown(others),
-    );
+  const putDown = (): void => {
+    const above = into === "/" ? "" : into;
+    const moves = hrefs.map((href) => ({ href, to: `${above}${href.slice(href.lastIndexOf("/"))}` }));
+    change.run({ kind: "move", moves }, onDone);
   };
   const isHere = hrefs.every((href) => parentHref(href) === into);
   return (
@@ -355,7 +352,7 @@ function Moving({ hrefs, into, change, onDone }: MovingProps): ReactNode {
           hrefs2: hrefs.length,
         })}
       </span>
-      <Button size="small" tone="dusk" disabled={isHere || change.pending} onClick={() => putDown(hrefs)}>
+      <Button size="small" tone="dusk" disabled={isHere || change.pending} onClick={putDown}>
         {say("put-here")}
       </Button>
       <Button size="small" onClick={onDone}>

@@ -236,7 +236,7 @@ export class DavHandler {
       isMove ? [target.key, to.key] : [to.key],
     );
     const isShallow = depth === "0";
-    await (isMove ? this.folder.move(from, spot) : this.folder.copy(source, from.parent, spot, isShallow));
+    await (isMove ? this.folder.move([{ from, to: spot }]) : this.folder.copy(source, from.parent, spot, isShallow));
     if (isThere) this.properties.forget(to.key);
     this.properties.copy(target.key, to.key, !isShallow);
     if (isMove) {
