@@ -114,7 +114,7 @@ follow from the same table.
 Each is a POST to \`/api/\` and its name. What it asks is JSON; a password stands in it as \`{ "$secret": n }\`, and its bytes
 follow after a NUL, so that they never become text that can't be overwritten. *anybody* is whoever has this account's
 browser at the gate; *owner*, who is signed in, with cookie and tab. A field with a question mark may be left out. What is
-refused is answered with \`{ error: { code, message, data } }\`. Times are milliseconds since 1970, sizes are bytes.
+refused is answered with \`{ error: ErrorView }\`. Times are milliseconds since 1970, sizes are bytes.
 
 ${calls.join("\n")}
 ## The command line

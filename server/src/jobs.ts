@@ -15,6 +15,7 @@ import { type OpenDatabase, isUnwritable, reasonOf } from "./database/open";
 import { jobs } from "./database/schema";
 import type { Presence } from "./presence";
 import { said, say } from "@eremos/words/server/house";
+import { errorView } from "./error-view";
 
 const AT_ONCE = 2;
 const SAVE_EVERY_MS = 400;
@@ -249,7 +250,7 @@ export class Jobs {
     return rows.map(({ holder: _holder, ...row }) => {
       const words = this.words.get(row.id);
       const error = words?.error
-        ? { code: words.error.code, message: words.error.message, data: words.error.data }
+        ? errorView(words.error)
         : row.error === null
           ? null
           : { code: row.error, message: wordsFor(row.error) };

@@ -3,12 +3,12 @@ import { afterAll, beforeAll, describe, expect, it } from "vitest";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import { EremosError } from "../../src/errors/eremos-error";
 import { failingDisk } from "../support/crashing-disk";
-import { campaignDirectory, casesOf, expectWhole, plainAfterRecovery, setUp } from "../support/scenes";
+import { STAGES, campaignDirectory, casesOf, expectWhole, plainAfterRecovery, setUp } from "../support/scenes";
 import { strided } from "../support/stride";
 import { type Person, newPerson, removeDirectory } from "../support/world";
 
 const CALLS = strided(151);
-const CODES = ["EIO", "EACCES", "ENOSPC"] as const;
+const WAYS = ["EIO", "EACCES", "ENOSPC", "EIO from there on"] as const;
 
 let person: Person;
 let base: string;
@@ -35,11 +35,12 @@ function openDescriptors(): string[] {
     .filter((open) => open.includes("/at-"));
 }
 
-describe.each(casesOf(CODES))(`${CALLS.of("call")} fails: %s`, (_name, { stage, ways }) => {
-  it.each(ways)("with %s: a clear reason, and nothing is lost", async (code) => {
+describe.each(casesOf(WAYS))(`${CALLS.of("call")} fails: %s`, (_name, { stage, ways }) => {
+  it.each(ways)("with %s: a clear reason, and nothing is lost", async (way) => {
+    const [code = "", ...rest] = way.split(" ");
     for (let at = CALLS.from; ; at += CALLS.step) {
       const { scene, parent } = await setUp(person, base, stage);
-      const failing = failingDisk(linuxDisk, at, code);
+      const failing = failingDisk(linuxDisk, at, code, rest.length > 0);
       const descriptors = openDescriptors();
       const outcome = await scene.run(failing.disk).then(
         () => null,
@@ -53,7 +54,7 @@ describe.each(casesOf(CODES))(`${CALLS.of("call")} fails: %s`, (_name, { stage, 
       }
       tried++;
       const left = openDescriptors().filter((open) => !descriptors.includes(open));
-      const where = `call ${at} (${call}), ${code}`;
+      const where = `call ${at} (${call}), ${way}`;
       expect(left, `${where}: descriptors left open`).toEqual([]);
       // Some failures change nothing, such as an attribute that can't be read; every other one is told.
       if (outcome !== null) expect(outcome, where).toBeInstanceOf(EremosError);
@@ -62,4 +63,24 @@ describe.each(casesOf(CODES))(`${CALLS.of("call")} fails: %s`, (_name, { stage, 
       removeDirectory(parent);
     }
   });
+});
+
+it("a disk that is gone from any call of a barred folder's first lock on: told, and nothing is lost", async () => {
+  const stage = STAGES["read only: first lock"];
+  if (!stage) throw new RangeError("there is no such stage");
+  for (let at = 0; ; at++) {
+    const { scene, parent } = await setUp(person, base, stage);
+    const failing = failingDisk(linuxDisk, at, "EIO", true);
+    const outcome = await scene.run(failing.disk).then(
+      () => null,
+      (error: unknown) => error,
+    );
+    if (failing.failed() === null) {
+      expect(at).toBeGreaterThan(30);
+      return removeDirectory(parent);
+    }
+    if (outcome !== null) expect(outcome, `call ${at}`).toBeInstanceOf(EremosError);
+    expectWhole(scene, await plainAfterRecovery(person, scene.folder), `call ${at}`, "nothing");
+    removeDirectory(parent);
+  }
 });

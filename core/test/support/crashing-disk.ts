@@ -100,8 +100,13 @@ const FALLIBLE = new Set<keyof Disk>([
   "linkXattrs",
 ]);
 
-/** A disk whose n-th call (from 0) fails with a system error, once; afterwards everything works again. */
-export function failingDisk(real: Disk, at: number, code: string): { readonly disk: Disk; failed(): string | null } {
+/** A disk whose n-th call (from 0) fails with a system error: once, or each one from there on. */
+export function failingDisk(
+  real: Disk,
+  at: number,
+  code: string,
+  isForGood = false,
+): { readonly disk: Disk; failed(): string | null } {
   let calls = 0;
   let failed: string | null = null;
   const disk = new Proxy(real, {
@@ -109,8 +114,9 @@ export function failingDisk(real: Disk, at: number, code: string): { readonly di
       const method: unknown = target[name];
       if (typeof method !== "function" || !FALLIBLE.has(name)) return method;
       return (...args: unknown[]): unknown => {
-        if (calls++ === at) {
-          failed = name;
+        const call = calls++;
+        if (call === at || (isForGood && call > at)) {
+          failed ??= name;
           throw Object.assign(new Error(code), { code });
         }
         return Reflect.apply(method, target, args);

@@ -2,26 +2,17 @@ import { spawn } from "node:child_process";
 import { once } from "node:events";
 import * as fs from "node:fs";
 import * as path from "node:path";
-import { build } from "esbuild";
 import type { DurableCall } from "./durable-calls";
 import { watch } from "./system-calls";
+import { bundleProcess } from "./own-process";
 
 /**
  * The system calls of one of the real disk's durable calls, made by a process of its own in that directory, each with
  * the path of what it is about.
  */
 export async function systemCallsOf(call: DurableCall, directory: string): Promise<string[]> {
-  // Beside the sources, from where it finds the native libraries.
   const bundle = path.join(import.meta.dirname, `traced-process.${process.pid}.bundle.mjs`);
-  await build({
-    entryPoints: [path.join(import.meta.dirname, "traced-process.ts")],
-    outfile: bundle,
-    bundle: true,
-    platform: "node",
-    format: "esm",
-    packages: "external",
-    logLevel: "error",
-  });
+  await bundleProcess(path.join(import.meta.dirname, "traced-process.ts"), bundle);
   try {
     const child = spawn(process.execPath, [bundle, directory, call], { stdio: ["ignore", "pipe", "inherit"] });
     const ended = once(child, "close");

@@ -4,7 +4,6 @@ import { once } from "node:events";
 import * as fs from "node:fs";
 import * as path from "node:path";
 import * as v8 from "node:v8";
-import { build } from "esbuild";
 import { identityOf } from "../../src/platform/identity";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import type { Scene } from "./scene";
@@ -12,6 +11,7 @@ import { withoutTimes } from "./scenes-inside";
 import { type Verdict, watch } from "./system-calls";
 import type { Given, Told } from "./watched-process";
 import { type Person, newDirectory, newPerson, removeDirectory } from "./world";
+import { bundleProcess } from "./own-process";
 
 /** Decides on each change of a process: by the call's name, and how many there were before it. */
 export type Decide = (call: string, before: number) => Verdict;
@@ -37,16 +37,7 @@ export class Watched {
   static async make(): Promise<Watched> {
     const made = new Watched(await newPerson());
     Object.defineProperty(linuxDisk, "identity", { value: identityOf(made.secret) });
-    await build({
-      entryPoints: [path.join(import.meta.dirname, "watched-process.ts")],
-      outfile: made.bundle,
-      bundle: true,
-      platform: "node",
-      format: "esm",
-      packages: "external",
-      external: ["vitest"],
-      logLevel: "error",
-    });
+    await bundleProcess(path.join(import.meta.dirname, "watched-process.ts"), made.bundle);
     return made;
   }
 

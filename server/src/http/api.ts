@@ -3,6 +3,7 @@ import { EremosError, fromSystemError, isEremosError, wipe } from "@eremos/core"
 import { CALL_TYPE, decodeCall } from "../call-body";
 import { type ApiContext, answer, callNamed } from "./answers";
 import { said, say } from "@eremos/words/server/house";
+import { errorView } from "../error-view";
 
 const MOST_BODY_BYTES = 64 * 1024;
 const MOST_COOKIES = 200;
@@ -60,7 +61,7 @@ export async function answerApi(
   } catch (caught) {
     const error = isEremosError(caught) ? caught : fromSystemError(caught, said("answering"));
     const status = error.code === "needs-sign-in" && !signedIn ? 401 : STATUS[error.class];
-    send(response, status, { error: { code: error.code, message: error.message, data: error.data } });
+    send(response, status, { error: errorView(error) });
   }
 }
 

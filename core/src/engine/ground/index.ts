@@ -36,6 +36,7 @@ export {
   shownPath,
   survey,
 } from "./survey";
+export { takeBack } from "./take-back";
 export {
   type Candidate,
   type DamagedCopy,

@@ -21,6 +21,7 @@ import {
   moveFreely,
   removeRecord,
   splitPath,
+  takeBack,
   twinOf,
   within,
 } from "../ground";
@@ -203,20 +204,16 @@ function removeContainer(disk: Disk, folder: HeldFolder): void {
 
 /** After a lock that failed: the file is at its place again. */
 function putFileBack(disk: Disk, path: Buffer): void {
-  try {
+  takeBack(() => {
     const folder = holdFolder(disk, path, { create: false });
     placeIfPossible(disk, folder);
     letGo(disk, folder);
-  } catch {
-    // The first failure is the one to tell of.
-  }
+  });
 }
 
 /** What can't be put back now is put back when the file is next looked at. */
 function placeIfPossible(disk: Disk, folder: HeldFolder): void {
-  try {
+  takeBack(() => {
     placeFile(disk, folder);
-  } catch {
-    // The first failure is the one to tell of.
-  }
+  });
 }

@@ -179,6 +179,11 @@ export const errorViewSchema = z
   .object({
     code: z.string(),
     message: z.string(),
+    /** Which message of the catalogue it is, and what that was filled with: for a page in another language. */
+    said: z
+      .object({ id: z.string(), values: z.record(z.string(), z.unknown()).readonly() })
+      .readonly()
+      .exactOptional(),
     data: z.record(z.string(), z.unknown()).readonly().exactOptional(),
   })
   .readonly();

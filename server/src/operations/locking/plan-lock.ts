@@ -4,6 +4,7 @@ import type { Eremos } from "../../eremos";
 import { kindOf, refuseToLock } from "./lock-folder";
 import { fullPath, nameOf } from "../../paths";
 import { said } from "@eremos/words/server/locking";
+import { errorView } from "../../error-view";
 
 /** What locking this folder would take, or why it can't be locked. Touches nothing. */
 export async function planLock(
@@ -31,7 +32,6 @@ export async function planLock(
     const preview = await eremos.run<"preview">({ verb: "preview", input });
     return { ...base, ...preview, refusal: null };
   } catch (caught) {
-    const { code, message, data } = fromSystemError(caught, said("looking-at-folder"));
-    return { ...base, refusal: { code, message, data } };
+    return { ...base, refusal: errorView(fromSystemError(caught, said("looking-at-folder"))) };
   }
 }

@@ -45,6 +45,7 @@ import {
   silentHooks,
   splitPath,
   survey,
+  takeBack,
   topModeOf,
   withHeldNames,
   within,
@@ -129,7 +130,7 @@ function undoLock(disk: Disk, folder: HeldFolder, root: Stat, error: unknown): E
       said("eremos-stopped-while-locking-file", { path: displayPath(folder.path), because }),
     );
   }
-  if (!state) disk.setTimes(folder.dir, root.atimeNs, root.mtimeNs);
+  if (!state) takeBack(() => disk.setTimes(folder.dir, root.atimeNs, root.mtimeNs));
   return fromSystemError(error, said("locking-everything-is-at-its"));
 }
 

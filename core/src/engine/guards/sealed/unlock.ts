@@ -54,6 +54,7 @@ import {
   readSmallFile,
   restoreModes,
   restoreTopMode,
+  takeBack,
   topModeOf,
   topModes,
   withHeldNames,
@@ -273,11 +274,7 @@ function stoppedHalfWay(disk: Disk, folder: HeldFolder, error: unknown): EremosE
 
 /** What can't be put right now is put right before anything else is done with the folder. */
 function recoverIfPossible(disk: Disk, folder: HeldFolder): void {
-  try {
-    recoverHeld(disk, folder);
-  } catch {
-    // The first failure is the one to tell of.
-  }
+  takeBack(() => void recoverHeld(disk, folder));
 }
 
 function sealedState(disk: Disk, folder: HeldFolder): StateRecord {

@@ -24,6 +24,7 @@ import {
   holdFolder,
   letGo,
   openFolder,
+  takeBack,
 } from "../../ground";
 import { whatBarsChange } from "./permissions";
 import { type Settled, arrivalsBeside, contentsAt, inListable, recoverGuarded, settle } from "./settle";
@@ -156,11 +157,7 @@ function isAtItsPlace(disk: Disk, folder: HeldFolder): boolean {
 
 /** What can't be put back now is put right before anything else is done with the folder. */
 function backToOpen(disk: Disk, folder: HeldFolder, record: GuardRecord): void {
-  try {
-    settle(disk, folder, commitGuard(disk, folder.ownDir, record));
-  } catch {
-    // The first failure is the one to tell of.
-  }
+  takeBack(() => void settle(disk, folder, commitGuard(disk, folder.ownDir, record)));
 }
 
 /** At its place, with the permissions it had: open, or an ordinary folder again. @throws EremosError `not-locked` */
@@ -349,16 +346,14 @@ function undoBeginning(
   folder: HeldFolder,
   root: { readonly atimeNs: bigint; readonly mtimeNs: bigint },
 ): void {
-  if (hasRecord(disk, folder.ownDir, NAMES.guard) || hasState(disk, folder.ownDir)) return;
-  try {
+  takeBack(() => {
+    if (hasRecord(disk, folder.ownDir, NAMES.guard) || hasState(disk, folder.ownDir)) return;
     dropLock(disk, folder);
     if (hasRecord(disk, folder.ownDir, NAMES.file)) return;
     emptyDir(disk, folder.ownDir);
     disk.removeDir(folder.dir, OWN_DIR_NAME);
     disk.setTimes(folder.dir, root.atimeNs, root.mtimeNs);
-  } catch {
-    // The next look at the folder removes it.
-  }
+  });
 }
 
 function programsIn(disk: Disk, path: Buffer): readonly string[] {
