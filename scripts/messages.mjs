@@ -3,6 +3,8 @@
  * what it names; and no source has prose of its own, but where nobody at the keyboard reads it.
  */
 import { spawnSync } from "node:child_process";
+import { readFileSync } from "node:fs";
+import { join } from "node:path";
 import ts from "typescript";
 import { areaOf, at, each, saidIn, sourceOf } from "./messages-in.mjs";
 import { root } from "./steps.mjs";
@@ -132,6 +134,32 @@ function isForOthers(node) {
   return false;
 }
 
+/** What is said itself, without what it is filled with. */
+function wordsIn(elements) {
+  return elements
+    .map(({ type, value, options }) =>
+      type === 0
+        ? value
+        : Object.values(options ?? {})
+            .map((option) => wordsIn(option.value))
+            .join(" "),
+    )
+    .join(" ");
+}
+
+const [, table = ""] = readFileSync(join(root, "docs/GLOSSARY.md"), "utf8").split("## Words of its makers");
+const makers = [...table.split("\n## ")[0].matchAll(/^\| ([\w, -]+) \| (.+) \|$/gm)]
+  .filter(([, word]) => word !== "word")
+  .flatMap(([, words, instead]) => words.split(", ").map((word) => ({ word, instead })));
+if (makers.length === 0) throw new Error("docs/GLOSSARY.md has no table of its makers' words");
+/** Behind *Details*; and names of commands. */
+const MAY = ["page/settings.argon2id-with-mib-memory-and"];
+for (const [area, messages] of areas)
+  for (const [id, { read, node }] of messages)
+    for (const { word, instead } of makers)
+      if (read && !MAY.includes(`${area}.${id}`) && new RegExp(`\\b${word}\\b`, "i").test(wordsIn(read)))
+        wrong.push(`${at(node)}: "${word}" is a word of our own in "${id}": ${instead}`);
+
 let count = 0;
 for (const [area, messages] of areas)
   for (const id of messages.keys()) {
@@ -139,6 +167,6 @@ for (const [area, messages] of areas)
     if (!used.has(`${area}.${id}`)) wrong.push(`words/src/${area}.ts: "${id}" is said nowhere`);
   }
 
-for (const line of wrong) process.stderr.write(`${line}\n`);
+for (const line of wrong.slice(0, 60)) process.stderr.write(`${line}\n`);
 process.stdout.write(`${count} messages in ${areas.size} areas\n`);
 process.exitCode = wrong.length > 0 ? 1 : 0;

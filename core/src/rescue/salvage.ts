@@ -45,7 +45,7 @@ export async function salvage(
             const known = found.get(key);
             if (!known || known.generation <= one.generation) found.set(key, one);
           });
-          if (!isWhole) problems.push(say("in-eremos-packs-beginning-file", { hex }));
+          if (!isWhole) problems.push(say("in-eremos-packs-beginning-file", { path: `.eremos/packs/${hex}` }));
         } finally {
           pack.close();
         }

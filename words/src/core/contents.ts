@@ -42,7 +42,7 @@ export const { say, said } = speaker("core/contents", {
   "nobody-known-stands-behind-key":
     "Nobody known stands behind the key that lies in {path}: somebody has exchanged it while the folder lay open. Nothing was locked with it, and everything is at its place. Release the folder, and lock it anew.",
   "this-computer-has-no-record":
-    "This computer has no record that {path} lies open, so it can't be locked while nobody is signed in. Nothing was touched; sign in first.",
+    "This computer has no note that {path} lies open, so it can't be locked while nobody is signed in. Nothing was touched; sign in first.",
   "header-in-is-not-one":
     "What says how {path} opens is not what this computer knows: somebody has exchanged it while the folder lay open. Nothing was locked, and everything is at its place. Sign in, release the folder, and lock it anew.",
   "this-folders-opening-was-cut":

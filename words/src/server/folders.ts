@@ -24,7 +24,7 @@ export const { say, said } = speaker("server/folders", {
     " {repaired, plural, one {One damaged part was} other {{repaired} damaged parts were}} repaired, byte for byte.",
   "beyond-repair-check-folder-see":
     " Beyond repair: {lost}. Check the folder to see which files that are; everything else comes out.",
-  "damage-in-insurance-itself-was": " Damage in the insurance itself was mended.",
+  "damage-in-insurance-itself-was": " Damage in the insurance itself was repaired.",
   "nothing-is-damaged-in-that": "{name}: nothing is damaged in the {bytes} that are insured.",
   "is-there-already-and-not": "{path} is there already, and not by Eremos. Nothing was touched; move it away first.",
   "folder-whose-entry-is-damaged": "A folder whose entry is damaged",
