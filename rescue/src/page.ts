@@ -108,7 +108,7 @@ async function pick(): Promise<void> {
     view.asked.textContent = set
       ? say("any-one-line", { threshold: set.threshold, checks: set.checks.length })
       : say("no-keyholders-were-named-for");
-    view.hint.textContent = found.hint === null ? say("it-has-one-besides-master") : `hint: ${found.hint}`;
+    view.hint.textContent = found.hint === null ? say("it-has-one-besides-master") : say("hint", { hint: found.hint });
     view.chosen.textContent =
       contradiction !== null
         ? say("what-is-encrypted-can-be", { contradiction })

@@ -1,4 +1,5 @@
 import { say } from "@eremos/words/page/shell";
+import { say as sayUnit } from "@eremos/words/units";
 export { formatBytes } from "@eremos/server/size-words";
 
 const relative = new Intl.RelativeTimeFormat("en", { numeric: "auto" });
@@ -31,10 +32,10 @@ export function exactTime(at: number): string {
 /** Never less than there is. */
 export function duration(seconds: number): string {
   const whole = Math.max(1, Math.ceil(seconds));
-  if (whole < 60) return `${whole} s`;
+  if (whole < 60) return sayUnit("seconds", { seconds: whole });
   const minutes = Math.ceil(whole / 60);
-  if (minutes < 60) return say("min", { minutes });
-  return `${Math.floor(minutes / 60)} h${minutes % 60 === 0 ? "" : say("min-2", { minutes: minutes % 60 })}`;
+  if (minutes < 60) return sayUnit("minutes", { minutes });
+  return sayUnit("hours", { hours: Math.floor(minutes / 60), minutes: minutes % 60 });
 }
 
 export function parentOf(path: string): string {

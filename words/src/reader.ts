@@ -46,4 +46,5 @@ export const { say, said } = speaker("reader", {
   "working-locked-folder-is-as": "working; the locked folder is as it was",
   "what-was-in-folder-links":
     "What was in the folder. Links, permissions and times stand here, because an archive of this kind does not hold them.",
+  hint: "hint: {hint}",
 });

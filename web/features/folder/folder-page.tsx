@@ -210,8 +210,8 @@ function Facts({ folder }: { readonly folder: FolderView }): ReactNode {
           : say("not-known-yet"),
     ],
     [say("protected"), <Time key="p" at={folder.protectedAt} />],
-    [say("last-locked"), folder.lockedAt ? <Time key="l" at={folder.lockedAt} /> : "never"],
-    [say("last-opened"), folder.openedAt ? <Time key="o" at={folder.openedAt} /> : "never"],
+    [say("last-locked"), folder.lockedAt ? <Time key="l" at={folder.lockedAt} /> : say("never")],
+    [say("last-opened"), folder.openedAt ? <Time key="o" at={folder.openedAt} /> : say("never")],
     ...(folder.waysBack
       ? [[say("ways-back"), <WaysBack key="w" ways={folder.waysBack} hasPassword={folder.hasPassword} />] as const]
       : []),

@@ -139,7 +139,7 @@ function OwnWay({ folders }: { readonly folders: readonly FolderView[] }): React
       <p>{say("open-or-visit-it-and")}</p>
       <FolderLinks
         folders={own}
-        note={({ passwordHint }) => (passwordHint === null ? say("no-hint") : `hint: ${passwordHint}`)}
+        note={({ passwordHint }) => (passwordHint === null ? say("no-hint") : say("hint", { hint: passwordHint }))}
       />
     </div>
   );

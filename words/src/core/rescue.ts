@@ -37,8 +37,7 @@ export const { say, said } = speaker("core/rescue", {
   "its-index-is-damaged": "The list of its files is damaged.",
   "list-what-it-consists-is": "The list of what it consists of is damaged.",
   "key-this-folder-is-missing-so": "A key of this folder is missing, so a part of it can't be read.",
-  "in-eremos-packs-beginning-file":
-    "In {path} the beginning of a file is damaged; files there may be missing.",
+  "in-eremos-packs-beginning-file": "In {path} the beginning of a file is damaged; files there may be missing.",
   "encrypted-file-is-missing": "An encrypted file is missing.",
   "encrypted-file-was-put-in": "An encrypted file was put in the place of another.",
   "missing-key": "missing key",

@@ -166,4 +166,5 @@ export const { say, said } = speaker("page/folder", {
   "from-disk-its-permissions-and":
     "From the disk, its permissions and its state just now. Each answer tells its reason.",
   who: "Who",
+  never: "never",
 });

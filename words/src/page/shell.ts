@@ -10,8 +10,6 @@ export const { say, said } = speaker("page/shell", {
   "eremos-answered-in-form-that":
     "Eremos answered in a form that this page does not know, as after an update. Your folders stay as they are. Reload this page.",
   "just-now": "just now",
-  min: "{minutes} min",
-  "min-2": " {minutes} min",
   "that-did-not-work-nothing": "That did not work. Nothing was changed; try again.",
   "one-moment": "One moment…",
   wait: "Wait {wait}",
