@@ -78,6 +78,23 @@ for (const file of files.filter((name) => !name.startsWith("words/"))) {
       for (const name of filled) if (!names.has(name)) wrong.push(`${at(node)}: "${id}" has no {${name}}`);
     }
   if (!EXEMPT.some(([where]) => where.test(file))) each(source, lookForProse);
+  for (const { node, area, ids } of saidIn(source, areas))
+    if (isWholeError(node))
+      for (const id of ids)
+        if (!saysWhatNext(areas.get(area)?.get(id)?.text ?? ""))
+          wrong.push(`${at(node)}: "${id}" says what happened, and not what is safe or what to do next`);
+}
+
+/** Damage that only its finder's own words tell of is made by `damage`, which adds the rest. */
+function isWholeError(node) {
+  let { parent } = node;
+  while (ts.isConditionalExpression(parent) || ts.isParenthesizedExpression(parent)) ({ parent } = parent);
+  return ts.isNewExpression(parent) && parent.expression.getText() === "EremosError";
+}
+
+function saysWhatNext(text) {
+  const sentences = text.replace(/^\{\w+\} | \{\w+\}$/g, " It is so. ").match(/[.;:](?=[\s}]|$)/g) ?? [];
+  return sentences.length > 1;
 }
 
 function textOf(node) {

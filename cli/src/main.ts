@@ -63,8 +63,9 @@ export async function main(words: readonly string[]): Promise<number> {
     return exitCode;
   } catch (caught) {
     const error = fromSystemError(caught, said("working"));
-    if (json) sayJson({ error: { code: error.code, message: error.message } });
-    note(`eremos: ${error.message}`);
+    const { text } = error.told;
+    if (json) sayJson({ error: { code: error.code, message: text } });
+    note(`eremos: ${text}`);
     return EXIT_CODES[error.class];
   }
 }

@@ -199,7 +199,7 @@ function close(): void {
 
 function wordsOf(error: unknown): string {
   return isEremosError(error)
-    ? error.message
+    ? error.told.text
     : say("something-went-wrong-here-locked", { error: error instanceof Error ? error.message : String(error) });
 }
 

@@ -174,8 +174,8 @@ async function main(words: readonly string[]): Promise<number> {
     const error = isParseError(caught)
       ? new EremosError("usage", said("help-lists-what-there-is", { caught: caught.message }))
       : fromSystemError(caught, said("working-locked-folder-is-as"));
-    if (json) print(printableJson({ error: { code: error.code, message: error.message } }));
-    process.stderr.write(`${printable(`rescue: ${error.message}`)}\n`);
+    if (json) print(printableJson({ error: { code: error.code, message: error.told.text } }));
+    process.stderr.write(`${printable(`rescue: ${error.told.text}`)}\n`);
     return EXIT_CODES[error.class];
   }
 }

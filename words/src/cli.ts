@@ -14,7 +14,8 @@ export const { say, said } = speaker("cli", {
   "new-master-password": "New master password",
   "your-recovery-code-shown-this":
     "Your recovery code, shown this once. Write it down; it opens everything without the password:",
-  "effort-takes-light-standard-or": "--effort takes light, standard or heavy.",
+  "effort-takes-light-standard-or":
+    "--effort takes light, standard or heavy. Nothing was touched; `eremos help` lists the commands.",
   "present-master-password": "Present master password",
   "master-password-is-changed-recovery": "The master password is changed. The recovery code stays as it is.",
   "these-folders-are-out-reach":
@@ -25,11 +26,15 @@ export const { say, said } = speaker("cli", {
   "it-opens-with-master-password-and":
     "It opens with the master password and its own together, or with the recovery code.",
   "no-folder-is-protected-yet": "No folder is protected yet. `eremos lock PATH` locks one.",
-  "is-one": "--{name} is one of {choices}.",
-  "hide-view-and-visibility-exclude": "--hide, --view and --visibility exclude one another.",
-  "others-and-own-belong-guard": "--others and --own belong to --guard barred.",
-  "cover-belongs-folder-that-stays": "--cover belongs to a folder that stays in view: hidden, it shows no name.",
-  "hint-belongs-folder-password-here": "--hint belongs to --folder-password here.",
+  "is-one": "--{name} is one of {choices}. Nothing was touched; `eremos help` lists the commands.",
+  "hide-view-and-visibility-exclude":
+    "--hide, --view and --visibility exclude one another. Nothing was touched; `eremos help` lists the commands.",
+  "others-and-own-belong-guard":
+    "--others and --own belong to --guard barred. Nothing was touched; `eremos help` lists the commands.",
+  "cover-belongs-folder-that-stays":
+    "--cover belongs to a folder that stays in view: hidden, it shows no name. Nothing was touched; `eremos help` lists the commands.",
+  "hint-belongs-folder-password-here":
+    "--hint belongs to --folder-password here. Nothing was touched; `eremos help` lists the commands.",
   "password-this-folder": "Password of this folder",
   "no-folder-lies-open": "No folder lies open.",
   locked: "{locked} locked.",
@@ -41,7 +46,8 @@ export const { say, said } = speaker("cli", {
     "This command takes a locked folder and at least one file. `eremos help` lists the commands.",
   "copies-files-are-in-folder":
     "{count, plural, one {A copy of the file is} other {Copies of {count} files are}} in the folder, encrypted. Nobody but you, signed in, can read {count, plural, one {it} other {them}} back; the {count, plural, one {original stays where it is} other {originals stay where they are}}.",
-  "minutes-takes-whole-number-from": "--minutes takes a whole number from 1 to {mostMinutes}.",
+  "minutes-takes-whole-number-from":
+    "--minutes takes a whole number from 1 to {mostMinutes}. Nothing was touched; `eremos help` lists the commands.",
   "pieces-are-there-bytes-in":
     "{arrived} of {pieces} pieces are there ({bytes} bytes in all){isWhole, select, true {, each of them byte for byte what was locked.} other {.}}",
   bytes: "    bytes {from} to {until}",
@@ -66,7 +72,7 @@ export const { say, said } = speaker("cli", {
   "wrong-passwords-since-last-sign":
     "{failedTries, plural, one {One wrong password} other {{failedTries} wrong passwords}} since the last sign-in.",
   "accept-takes-unknown-locked-by":
-    "--accept takes unknown (locked by somebody unknown), older (an older state), fork (another state in its place), arriving (without a newer state that is still on its way), damaged (everything but damaged files) or costly (a password that takes more work than yours), each by itself.",
+    "--accept takes unknown (locked by somebody unknown), older (an older state), fork (another state in its place), arriving (without a newer state that is still on its way), damaged (everything but damaged files) or costly (a password that takes more work than yours), each by itself. Nothing was touched; `eremos help` lists the commands.",
   "recovery-code": "Recovery code",
   "password-this-folder-2": "Password of this folder{noHint, select, true {} other { (hint: {hint})}}",
   "no-password-this-folder-was": "No password of this folder was given. Nothing was touched.",
@@ -78,7 +84,8 @@ export const { say, said } = speaker("cli", {
   "taking-plain-copy-away": "Taking the readable copy away",
   "removing-plain-copy": "Removing the readable copy",
   files: ", {files} of {filesTotal} files",
-  "say-where-directory-empty-or": "Say where to: --to PLACE, an empty or a new folder on a disk with enough room.",
+  "say-where-directory-empty-or":
+    "Say where to: --to PLACE, an empty or a new folder on a disk with enough room. Nothing was touched; `eremos help` lists the commands.",
   "this-command-takes-one-folder": "This command takes one folder at most. `eremos help` lists the commands.",
   "new-master-password-is-set": "The new master password is set. Code and shares stay as they are.",
   "out-reach-now-and-opening":

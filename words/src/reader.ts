@@ -38,7 +38,8 @@ export const { say, said } = speaker("reader", {
   "master-password": "Master password",
   "password-this-folder": "Password of this folder{noHint, select, true {} other { (hint: {hint})}}",
   "share-nothing-these-are-all": "Share {shares} (nothing: these are all)",
-  "say-where-directory-empty-or": "Say where to: --to PLACE, an empty or a new folder on a disk with enough room.",
+  "say-where-directory-empty-or":
+    "Say where to: --to PLACE, an empty or a new folder on a disk with enough room. Nothing was touched; --help lists what there is.",
   "found-in-directories": "{found} found in {directories} folders.",
   "not-looked-into-no-permission": "Not looked into (no permission, or the disk can't read it): {one}",
   of: " of {filesTotal}",

@@ -16,13 +16,25 @@ export class EremosError extends Error {
     /** Of an `internal` one: what went wrong in the program. */
     readonly fault: Fault | null = null,
     cause?: unknown,
+    /** What found it knows only this much: see {@link damage}. */
+    readonly isPart = false,
   ) {
     super(said.text, cause === undefined ? {} : { cause });
+  }
+
+  /** As it is told by itself, and not as a reason among others: also what is safe, and what to do next. */
+  get told(): Said {
+    return this.isPart ? said("damage", { what: this.said }) : this.said;
   }
 
   get class(): ErrorClass {
     return ERROR_CLASSES[this.code];
   }
+}
+
+/** Damage as what finds it knows it. What is safe, and what to do next, is added where it is told by itself. */
+export function damage(what: Said, data: ErrorData = {}): EremosError {
+  return new EremosError("damaged", what, data, null, undefined, true);
 }
 
 export function isEremosError(error: unknown): error is EremosError {
@@ -59,6 +71,7 @@ export interface Failure {
   readonly data: ErrorData;
   readonly fault: Fault | null;
   readonly cause: Cause | null;
+  readonly isPart: boolean;
 }
 
 /** What was behind it: what the system answered, or another failure. */
@@ -69,8 +82,8 @@ export function failureOf(error: unknown, doing: Said): Failure {
   return asFailure(fromSystemError(error, doing));
 }
 
-function asFailure({ code, said, data, fault, cause }: EremosError): Failure {
-  return { code, said, data, fault, cause: causeOf(cause) };
+function asFailure({ code, said, data, fault, cause, isPart }: EremosError): Failure {
+  return { code, said, data, fault, cause: causeOf(cause), isPart };
 }
 
 function causeOf(cause: unknown): Cause | null {
@@ -80,15 +93,17 @@ function causeOf(cause: unknown): Cause | null {
 }
 
 /** The failure of another thread or process, whose fault this one notes. */
-export function errorOf({ code, said, data, fault, cause }: Failure): EremosError {
-  if (fault) noteFault(fault);
-  return new EremosError(code, said, data, fault, cause ? ofCause(cause) : undefined);
+export function errorOf(failure: Failure): EremosError {
+  if (failure.fault) noteFault(failure.fault);
+  return ofFailure(failure);
+}
+
+function ofFailure({ code, said, data, fault, cause, isPart }: Failure): EremosError {
+  return new EremosError(code, said, data, fault, cause ? ofCause(cause) : undefined, isPart);
 }
 
 function ofCause(cause: Cause): Error {
-  if (cause.kind === "system") return Object.assign(new Error(cause.code), { code: cause.code });
-  const { code, said, data, fault } = cause;
-  return new EremosError(code, said, data, fault, cause.cause ? ofCause(cause.cause) : undefined);
+  return cause.kind === "system" ? Object.assign(new Error(cause.code), { code: cause.code }) : ofFailure(cause);
 }
 
 /** In a sentence of the caller's own, which gets the reason: what is safe differs from place to place. */

@@ -1,4 +1,4 @@
-import { EremosError } from "../errors/eremos-error";
+import { damage } from "../errors/eremos-error";
 import { said } from "@eremos/words/core/format";
 
 const FIRST_BYTES = 16 * 1024;
@@ -106,7 +106,7 @@ export class ByteReader {
 
   private take(count: number): number {
     const at = this.position;
-    if (at + count > this.bytes.length) throw new EremosError("damaged", said("part-this-folders-index-ends"));
+    if (at + count > this.bytes.length) throw damage(said("part-this-folders-index-ends"));
     this.position = at + count;
     return at;
   }
@@ -127,7 +127,7 @@ export class ByteReader {
   size(): number {
     const at = this.take(8);
     const value = this.view.getUint32(at, true) + this.view.getUint32(at + 4, true) * TWO_32;
-    if (value > Number.MAX_SAFE_INTEGER) throw new EremosError("damaged", said("part-this-folders-index-holds"));
+    if (value > Number.MAX_SAFE_INTEGER) throw damage(said("part-this-folders-index-holds"));
     return value;
   }
   i64(): bigint {

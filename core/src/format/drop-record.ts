@@ -2,7 +2,7 @@ import * as z from "zod";
 import { type SigningKey, isSignedBy, signWith } from "../crypto/signature";
 import { fromBase64, toBase64 } from "../crypto/bytes";
 import { openEnvelope, sealTo } from "../crypto/envelope";
-import { EremosError } from "../errors/eremos-error";
+import { damage } from "../errors/eremos-error";
 import { canonicalJson } from "./canonical-json";
 import { idSchema } from "./ids";
 import type { KeyName } from "./object";
@@ -63,7 +63,7 @@ export function sealDropKey(
 /** The content key; the caller wipes it. @throws EremosError `damaged` */
 export async function openDropKey(record: DropRecord, folderPrivateKey: Uint8Array): Promise<Buffer> {
   const secret = await openEnvelope(folderPrivateKey, keyPurpose(record), record.sealed);
-  if (!secret) throw new EremosError("damaged", said("file-that-was-put-in"));
+  if (!secret) throw damage(said("file-that-was-put-in"));
   return secret;
 }
 
@@ -85,7 +85,7 @@ export async function openUndo(record: DropRecord, privateKey: Uint8Array): Prom
   const secret =
     record.undo &&
     (await openEnvelope(privateKey, `${keyPurpose(record)}/undo`, { enc: record.undo.enc, ct: record.undo.ct }));
-  if (!secret) throw new EremosError("damaged", said("file-that-was-put-in-cant"));
+  if (!secret) throw damage(said("file-that-was-put-in-cant"));
   return secret;
 }
 

@@ -2,7 +2,7 @@ import * as z from "zod";
 import { openBox, sealBoxText } from "../crypto/box";
 import { fromBase64, sha256, toBase64 } from "../crypto/bytes";
 import { type SigningKey, isSignedBy, signWith } from "../crypto/signature";
-import { EremosError } from "../errors/eremos-error";
+import { damage } from "../errors/eremos-error";
 import { canonicalJson } from "./canonical-json";
 import { type Believed, type Head, deviceKeyOf } from "./header";
 import { digestSchema, idSchema } from "./ids";
@@ -78,7 +78,7 @@ export interface Segment {
 export function segmentsOf({ index }: Generation): Segment[] {
   return index.segments.map(({ header: encoded, length, used }) => {
     const header = fromBase64(encoded, OBJECT_HEADER_BYTES);
-    if (used > length) throw new EremosError("damaged", said("folders-generation-record-uses-more"));
+    if (used > length) throw damage(said("folders-generation-record-uses-more"));
     return { object: decodeObjectHeader(header).object, header, length, used };
   });
 }
@@ -147,7 +147,7 @@ export function sealFacts(
 export function openFacts({ folder, number, sealed }: Generation, key: Uint8Array): GenerationFacts {
   const opened = openBox(key, factsPurpose(folder, number), fromBase64(sealed));
   const parsed = typeof opened === "string" ? null : factsSchema.safeParse(parseOrNull(opened));
-  if (!parsed?.success) throw new EremosError("damaged", said("what-this-state-folder-says"));
+  if (!parsed?.success) throw damage(said("what-this-state-folder-says"));
   const {
     place: { system, path },
     extensions: _extensions,

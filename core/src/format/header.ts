@@ -4,7 +4,7 @@ import { fromBase64, randomBytes, sha256, toBase64, wipe } from "../crypto/bytes
 import { type KeyPair, generateKeyPair } from "../crypto/envelope";
 import { type Password, parsePasswordHashing, workOf } from "../crypto/kdf";
 import { type SigningKey, isSignedBy, signWith } from "../crypto/signature";
-import { EremosError } from "../errors/eremos-error";
+import { EremosError, damage } from "../errors/eremos-error";
 import { canonicalJson } from "./canonical-json";
 import { digestSchema, idSchema } from "./ids";
 import type { AskedKeyholders } from "./keyholders";
@@ -311,7 +311,7 @@ export interface EarlierKey {
 export function earlierKeys({ folder, earlier }: FolderHeader, folderKey: Uint8Array): EarlierKey[] {
   return earlier.map(({ epoch, key }) => {
     const opened = openBox(folderKey, epochPurpose(folder, epoch), fromBase64(key));
-    if (typeof opened === "string") throw new EremosError("damaged", said("earlier-key-this-folder-is"));
+    if (typeof opened === "string") throw damage(said("earlier-key-this-folder-is"));
     return { epoch, folderKey: opened };
   });
 }
@@ -427,7 +427,7 @@ function requireFitting(header: FolderHeader, folderKey: Buffer): Buffer {
 /** The slots that lead to the header's key. @throws EremosError `damaged` when there is none */
 function usableSlots({ header, slots }: Head): readonly Slot[] {
   const usable = slots.filter(({ folder, epoch }) => folder === header.folder && epoch === header.epoch);
-  if (usable.length === 0) throw new EremosError("damaged", said("every-way-into-this-folder"));
+  if (usable.length === 0) throw damage(said("every-way-into-this-folder"));
   return usable;
 }
 
@@ -548,7 +548,7 @@ export function keyholdersOf(head: Head): AskedKeyholders | null {
 export function openFolderPrivateKey(header: FolderHeader, folderKey: Uint8Array, epoch = header.epoch): Buffer {
   const its = epoch === header.epoch ? header : header.earlier.find((one) => one.epoch === epoch);
   const key = its ? openBox(folderKey, pairPurpose(header.folder, epoch), fromBase64(its.privateKey)) : "damaged";
-  if (typeof key === "string") throw new EremosError("damaged", said("folders-private-key-is-damaged"));
+  if (typeof key === "string") throw damage(said("folders-private-key-is-damaged"));
   return key;
 }
 

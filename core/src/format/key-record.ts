@@ -2,7 +2,7 @@ import * as z from "zod";
 import { openBox, sealBoxText } from "../crypto/box";
 import { fromBase64 } from "../crypto/bytes";
 import { openEnvelope, sealTo } from "../crypto/envelope";
-import { EremosError } from "../errors/eremos-error";
+import { damage } from "../errors/eremos-error";
 import { batchSchema, idSchema } from "./ids";
 import { newFrame, readRecord, recordSchema, writeRecord } from "./record-file";
 import { said, say } from "@eremos/words/core/format";
@@ -60,7 +60,7 @@ export async function openContentKey(
   const boxed = record.box === null ? null : openBox(folderKey, keyPurpose(record), fromBase64(record.box));
   if (boxed && typeof boxed !== "string") return boxed;
   const opened = record.sealed ? await openEnvelope(folderPrivateKey, keyPurpose(record), record.sealed) : null;
-  if (!opened) throw new EremosError("damaged", said("key-this-folder-is-damaged"));
+  if (!opened) throw damage(said("key-this-folder-is-damaged"));
   return opened;
 }
 

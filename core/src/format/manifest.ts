@@ -1,4 +1,4 @@
-import { EremosError } from "../errors/eremos-error";
+import { type EremosError, damage } from "../errors/eremos-error";
 import { sha256 } from "../crypto/bytes";
 import { OBJECT_KINDS, type ObjectKind } from "./object";
 import { said } from "@eremos/words/core/format";
@@ -70,5 +70,5 @@ export function decodeManifest(bytes: Buffer, digest: string): Manifest {
 }
 
 function damagedManifest(): EremosError {
-  return new EremosError("damaged", said("list-what-this-state-folder"));
+  return damage(said("list-what-this-state-folder"));
 }

@@ -4,7 +4,7 @@ import { type ChunkCipher, chunkCipher } from "../crypto/chunk-cipher";
 import type { Fingerprint } from "../crypto/ciphers";
 import { fingerprint } from "../crypto/fingerprint";
 import { hkdf, hmac } from "../crypto/kdf";
-import { EremosError } from "../errors/eremos-error";
+import { damage } from "../errors/eremos-error";
 import { BATCH_BYTES, idBytes, newId } from "./ids";
 import { said } from "@eremos/words/core/format";
 
@@ -91,7 +91,7 @@ export function decodeObjectHeader(bytes: Buffer): ObjectHeader {
     bytes.readUInt32LE(12) === 0 ||
     !Number.isSafeInteger(number)
   ) {
-    throw new EremosError("damaged", said("encrypted-file-this-folder-has"));
+    throw damage(said("encrypted-file-this-folder-has"));
   }
   const hex = (from: number, length: number): string => bytes.subarray(from, from + length).toString("hex");
   const key = hex(48, 16);

@@ -1,5 +1,5 @@
 import * as z from "zod";
-import { EremosError } from "../errors/eremos-error";
+import { EremosError, damage } from "../errors/eremos-error";
 import { type Json, canonicalJson, checksumOf } from "./canonical-json";
 import { said, say } from "@eremos/words/core/format";
 
@@ -123,5 +123,5 @@ function isCanonical(bytes: Uint8Array, value: Record<string, Json>): boolean {
 }
 
 function damaged(what: string, why: string): EremosError {
-  return new EremosError("damaged", said("is-damaged", { what, why }));
+  return damage(said("is-damaged", { what, why }));
 }

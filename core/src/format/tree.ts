@@ -1,4 +1,4 @@
-import { EremosError } from "../errors/eremos-error";
+import { EremosError, damage } from "../errors/eremos-error";
 import { ByteReader, ByteWriter } from "./byte-stream";
 import { OBJECT_HEADER_BYTES, decodeObjectHeader } from "./object";
 import { said } from "@eremos/words/core/format";
@@ -395,7 +395,7 @@ export class TreeReader {
     const reader = new ByteReader(this.piece(record.offset, record.length));
     const root = readEntry(reader);
     if (root.kind !== "dir" || root.listing.offset + root.listing.length > record.offset)
-      throw new EremosError("damaged", said("folders-index-has-no-root"));
+      throw damage(said("folders-index-has-no-root"));
     this.root = root;
     this.packCount = reader.u32();
     this.packsAt = reader.size();
@@ -416,7 +416,7 @@ export class TreeReader {
 
   private piece(offset: number, length: number): Buffer {
     if (offset < 0 || length < 0 || offset + length > this.source.length)
-      throw new EremosError("damaged", said("folders-index-ends-too-early"));
+      throw damage(said("folders-index-ends-too-early"));
     return this.source.read(offset, length);
   }
 
@@ -426,15 +426,14 @@ export class TreeReader {
     const head = new ByteReader(bytes);
     const count = head.u32();
     const first = head.u32();
-    if (LISTING_HEAD_BYTES + 4 * count > length) throw new EremosError("damaged", said("folders-index-ends-too-early"));
+    if (LISTING_HEAD_BYTES + 4 * count > length) throw damage(said("folders-index-ends-too-early"));
     const entries: Entry[] = [];
     for (let i = 0; i < count; i++) {
       head.position = bytes.readUInt32LE(LISTING_HEAD_BYTES + 4 * i);
       const entry = checked(readEntry(head), offset);
       const before = entries.at(-1);
       // One name twice would let a link lead what comes after it somewhere else.
-      if (before && Buffer.compare(before.name, entry.name) >= 0)
-        throw new EremosError("damaged", said("folders-index-holds-name-twice"));
+      if (before && Buffer.compare(before.name, entry.name) >= 0) throw damage(said("folders-index-holds-name-twice"));
       entries.push(entry);
     }
     return { first, entries };
@@ -461,7 +460,7 @@ export class TreeReader {
 
   pack(number: number): PackInfo {
     const pack = number < this.packCount ? this.row(number) : null;
-    if (!pack) throw new EremosError("damaged", said("folders-index-refers-pack-that"));
+    if (!pack) throw damage(said("folders-index-refers-pack-that"));
     return pack;
   }
 
@@ -493,9 +492,9 @@ export function isName(name: Buffer): boolean {
 /** Listings point only to listings before them, so no walk ever goes round; and a name must be one name. */
 function checked(entry: Entry, listingAt: number): Entry {
   if (entry.kind === "dir" && entry.listing.offset + entry.listing.length > listingAt)
-    throw new EremosError("damaged", said("folders-index-goes-round-in"));
+    throw damage(said("folders-index-goes-round-in"));
   if (!isName(entry.name)) {
-    throw new EremosError("damaged", said("folders-index-holds-name-that"));
+    throw damage(said("folders-index-holds-name-that"));
   }
   return entry;
 }
@@ -537,7 +536,7 @@ function readEntry(reader: ByteReader): Entry {
     const length = reader.u32();
     const end = reader.position + length;
     readBlock(reader, tag, length, parts);
-    if (reader.position !== end) throw new EremosError("damaged", said("part-this-folders-index-has"));
+    if (reader.position !== end) throw damage(said("part-this-folders-index-has"));
   }
   switch (kind) {
     case KINDS.dir:
@@ -563,7 +562,7 @@ function readEntry(reader: ByteReader): Entry {
     default:
       throw new EremosError("unknown-version", said("this-folder-holds-entry-kind"));
   }
-  throw new EremosError("damaged", said("folders-index-holds-entry-that"));
+  throw damage(said("folders-index-holds-entry-that"));
 }
 
 /** Member by member: many thousands are made, all of one shape. */
@@ -634,7 +633,7 @@ function textOf(bytes: Buffer): string {
 }
 
 function once<T>(before: T | null, now: T): T {
-  if (before !== null) throw new EremosError("damaged", said("folders-index-holds-part-entry"));
+  if (before !== null) throw damage(said("folders-index-holds-part-entry"));
   return now;
 }
 
@@ -650,7 +649,7 @@ function readTimes(reader: ByteReader): NonNullable<Parts["times"]> {
 function readTime(reader: ByteReader): bigint {
   const seconds = reader.i64();
   const rest = reader.u32();
-  if (rest >= 1_000_000_000) throw new EremosError("damaged", said("folders-index-holds-impossible-time"));
+  if (rest >= 1_000_000_000) throw damage(said("folders-index-holds-impossible-time"));
   return seconds * SECOND_NS + BigInt(rest);
 }
 
@@ -698,13 +697,12 @@ export function readPackRecord(marker: Buffer, read: (offset: number, length: nu
   const head = read(0, PACK_RECORD_HEAD_BYTES);
   const length = head.readUInt32LE(marker.length);
   if (!head.subarray(0, marker.length).equals(marker) || length > MOST_RECORD_BYTES)
-    throw new EremosError("damaged", said("what-stands-before-files-data"));
+    throw damage(said("what-stands-before-files-data"));
   const reader = new ByteReader(read(PACK_RECORD_HEAD_BYTES, length));
   const path = reader.raw(reader.u32());
   const entry = readEntry(reader);
   // Of a drop, whoever made it chose both.
-  if (!namesOf(path).every(isName) || !isName(entry.name))
-    throw new EremosError("damaged", said("what-stands-before-files-data-holds"));
+  if (!namesOf(path).every(isName) || !isName(entry.name)) throw damage(said("what-stands-before-files-data-holds"));
   return { path, entry, length: reader.size(), recordLength: PACK_RECORD_HEAD_BYTES + length };
 }
 

@@ -1,6 +1,6 @@
 import type { Password } from "../crypto/kdf";
 import { wipe } from "../crypto/bytes";
-import { EremosError, isEremosError } from "../errors/eremos-error";
+import { EremosError, damage, isEremosError } from "../errors/eremos-error";
 import { type GuardRecord, readGuard } from "../format/guard-record";
 import { dropKeyName, openDropKey, readDrop } from "../format/drop-record";
 import {
@@ -605,7 +605,7 @@ async function keysOf(
 /** Under the folder key of its epoch. @throws EremosError `damaged` */
 async function openRecord(header: FolderHeader, keys: Keys, record: KeyRecord): Promise<Buffer> {
   const folderKey = keys.get(textOf({ epoch: record.epoch, key: null }))?.secret;
-  if (!folderKey) throw new EremosError("damaged", said("key-this-folder-is-missing"));
+  if (!folderKey) throw damage(said("key-this-folder-is-missing"));
   // Its private half may be damaged in this copy of the header, and the key boxed.
   const privateKey =
     attempt(
@@ -711,7 +711,7 @@ async function treeOf(
     try {
       const record = readGeneration(bytes);
       if (record.folder !== head.header.folder || generationName(refOf(record)) !== name)
-        throw new EremosError("damaged", said("it-belongs-another-folder-or"));
+        throw damage(said("it-belongs-another-folder-or"));
       return { record, tree: await indexOf(source, head, keys, record) };
     } catch (error) {
       if (!isEremosError(error)) throw error;
@@ -732,12 +732,12 @@ async function indexOf(
     if (isSharedBy(head)) {
       const its = (await manifestOf(source, generation.manifest)).get(object);
       if (!its || !(await isWholeIn(source, "index", object, length, its.digest)))
-        throw new EremosError("damaged", said("its-index-is-not-one"));
+        throw damage(said("its-index-is-not-one"));
     }
     const opened = await SealedObject.open(source, "index", head.header.folder, object, keys, length, header);
     try {
       const bytes = await opened.read(0, used);
-      if (!bytes) throw new EremosError("damaged", said("its-index-is-damaged"));
+      if (!bytes) throw damage(said("its-index-is-damaged"));
       parts.push(bytes);
     } finally {
       opened.close();
@@ -769,12 +769,12 @@ async function manifestOf(source: RescueSource, digest: string): Promise<Manifes
       );
     if (manifest) return manifest;
   }
-  throw new EremosError("damaged", said("list-what-it-consists-is"));
+  throw damage(said("list-what-it-consists-is"));
 }
 
 function secretOf(keys: Keys, name: KeyName): Buffer {
   const secret = keys.get(textOf(name))?.secret;
-  if (!secret) throw new EremosError("damaged", said("key-this-folder-is-missing-so"));
+  if (!secret) throw damage(said("key-this-folder-is-missing-so"));
   return secret;
 }
 

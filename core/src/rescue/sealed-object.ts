@@ -1,7 +1,7 @@
 import { TAG_BYTES } from "../crypto/ciphers";
 import { createHash } from "node:crypto";
 import { equalBytes } from "../crypto/bytes";
-import { EremosError } from "../errors/eremos-error";
+import { damage } from "../errors/eremos-error";
 import {
   CHUNK_BYTES,
   type ContentKeys,
@@ -66,17 +66,17 @@ export class SealedObject {
   ): Promise<SealedObject> {
     const path = objectPath(kind, object);
     const size = source.insured?.size(path) ?? (await source.size(path));
-    if (size === null) throw new EremosError("damaged", said("encrypted-file-is-missing"), { reason: "missing" });
+    if (size === null) throw damage(said("encrypted-file-is-missing"), { reason: "missing" });
     const bytes =
       known ??
       (await source.insured?.read(path, 0, OBJECT_HEADER_BYTES)) ??
       (await source.read(path, 0, OBJECT_HEADER_BYTES));
     const header = decodeObjectHeader(bytes);
     if (header.kind !== kind || header.folder !== folder || header.object !== object)
-      throw new EremosError("damaged", said("encrypted-file-was-put-in"), { reason: "swapped" });
+      throw damage(said("encrypted-file-was-put-in"), { reason: "swapped" });
     const content = keys(header);
     if (!content)
-      throw new EremosError("damaged", said("key-this-folder-is-missing-so"), {
+      throw damage(said("key-this-folder-is-missing-so"), {
         reason: say("missing-key"),
       });
     return new SealedObject(

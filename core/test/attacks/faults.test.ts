@@ -5,7 +5,10 @@ import { errorOf, failureOf, fromSystemError, stopped } from "../../src/errors/e
 import { type Fault, noteFaultsBy } from "../../src/errors/faults";
 import { usePlace } from "../support/place";
 import { type Person, lock, snapshot, unlock } from "../support/world";
-import { saidOf } from "../support/said";
+import type { Said } from "@eremos/words";
+
+/** A sentence of the tests' own. */
+const saidOf = (text: string): Said => ({ id: "test", values: {}, text });
 
 /** A fault of the program's own is told as one, promises nothing, and is noted without a word of what it was about. */
 let person: Person;

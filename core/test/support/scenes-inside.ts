@@ -17,7 +17,7 @@ import { stateFile } from "./records";
 import { FOLDER, OWN_PASSWORD, type Scene, type Stage } from "./scene";
 import { account, dirAt, name, put } from "./visiting";
 import { type Person, lock, newDirectory, removeDirectory, snapshot, unlock } from "./world";
-import { saidOf } from "./said";
+import { said } from "@eremos/words/core/errors";
 
 /** What is done to a folder while it stays locked: visited, put into, mended, repaired, merged, put back. */
 /** What is written in a visit is as old as the visit, and so are the directories that it changes. */
@@ -62,7 +62,7 @@ async function visiting(disk: Disk, person: Person, folder: string, use: (visit:
     }
   } catch (error) {
     // As the process that visits does.
-    throw fromSystemError(error, saidOf("visiting"));
+    throw fromSystemError(error, said("working"));
   }
 }
 

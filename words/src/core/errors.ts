@@ -11,6 +11,8 @@ export const { say, said } = speaker("core/errors", {
     "Eremos stopped while {doing} ({code}). Nothing is lost; try again, and check the disk if it happens twice.",
   "stopped-by-fault":
     "Eremos stopped while {part}, by a fault of its own. What was half done is finished or taken back when the folder is next looked at, and nothing is removed before that. The fault is noted in faults.log beside Eremos' own data, without names or paths.",
+  damage:
+    "{what} Nothing was changed, and what is whole comes out in any case: check the folder on its page, or bring its files out by one of the readers under Ways back.",
   "disk-is-full": "the disk is full",
   "disk-is-read-only": "the disk is read-only",
   "system-refused-access": "the system refused access",

@@ -11,15 +11,10 @@ export const { say, said } = speaker("core/ground", {
     "{shown} is not a folder of its own (it is a file or a link). Nothing was touched; give the folder itself.",
   "system-does-not-let-this": "The system does not let this account into {shown}. Nothing was touched.",
   "looking-at-nothing-was-touched": "looking at {shown}; nothing was touched",
-  "is-not-protected-by-eremos": "{path} is not protected by Eremos.",
+  "is-not-protected-by-eremos": "{path} is not protected by Eremos. Nothing was touched.",
   "there-is-something-called-eremos":
     "There is something called .eremos in {path} that is not Eremos' own. Nothing was touched; give it another name, then lock the folder.",
   "beginning-with-nothing-was-touched": "beginning with {path}; nothing was touched",
-  "by-process": ", by {program} (process {pid})",
-  "which-is-stopped-nothing-was":
-    ", which is stopped. Nothing was touched, and nothing is lost; let it go on (kill -CONT {pid}), or end it (kill -KILL {pid})",
-  "nothing-was-touched-wait-for": ". Nothing was touched; wait for it to end",
-  "something-is-already-being-done": "Something is already being done with {path}{by}{what}.",
   "there-is-directory-called-eremos":
     "There is a folder called .eremos in {path} that is not Eremos' own (it holds {others}). Nothing was touched; give that one another name, then lock the folder.",
   "lies-where-disk-cant-read": "{name} lies where the disk can't read it.",
@@ -39,4 +34,6 @@ export const { say, said } = speaker("core/ground", {
     "This account may not read everything inside ({list}). Nothing was touched; change the permissions first.",
   "every-copy-is-damaged-or":
     "Every copy of the {what} is damaged or missing. Don't change anything in the folder; Eremos keeps what it can still read.",
+  "something-is-already-being-done":
+    "Something is already being done with {path}{hasHolder, select, true {, by {program} (process {pid}){isStopped, select, true {, which is stopped} other {}}} other {}}. Nothing was touched{isStopped, select, true {, and nothing is lost; let it go on (kill -CONT {pid}), or end it (kill -KILL {pid})} other {; wait for it to end}}.",
 });

@@ -4,13 +4,14 @@ export const { say, said } = speaker("core/guards", {
   "looking-at-nothing-was-touched": "looking at {path}; nothing was touched",
   "putting-right-nothing-is-lost": "finishing what was cut off in {path}; nothing is lost",
   "working-on-nothing-is-lost": "working on {path}; nothing is lost",
-  "is-not-protected-by-eremos": "{path} is not protected by Eremos.",
+  "is-not-protected-by-eremos": "{path} is not protected by Eremos. Nothing was touched.",
   "is-not-locked-now-nothing": "{path} is not locked now. Nothing was touched.",
   "this-renames-folder-and-this":
     "This renames the folder, and this account may not change the folder it lies in. Nothing was touched.",
   "changing-what-shows-locked-folder": "changing what shows of a locked folder; it is still locked",
-  "files-kept-changing": "Files kept changing.",
-  "disk-filled-up-meanwhile-mb": "The disk filled up meanwhile: {free} MB are free.",
+  "files-kept-changing": "Files kept changing. Nothing is lost; close the program that writes there, and lock again.",
+  "disk-filled-up-meanwhile-mb":
+    "The disk filled up meanwhile: {free} MB are free. Nothing is lost; make room, and go on.",
   "part-this-folder-is-locked": "A part of this folder is locked already; sign in to lock the rest.",
   "folders-record-says-that-part": "The folder notes that a part of it is locked, and names none. Nothing was touched.",
   "keys-are-needed-for-and": "Keys are needed for {path}, and none were given. Nothing was touched.",

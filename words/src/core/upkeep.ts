@@ -5,7 +5,7 @@ export const { say, said } = speaker("core/upkeep", {
   "nobody-known-stands-behind-this":
     "Nobody known stands behind this folder, or its last lock, so what belongs to it can't be told without a key. Nothing was changed; sign in, and check it.",
   "not-encrypted-file-that-was": "not the encrypted file that was written here",
-  "is-not-protected-by-eremos": "{path} is not protected by Eremos.",
+  "is-not-protected-by-eremos": "{path} is not protected by Eremos. Nothing was touched.",
   "is-not-open-now-nothing": "{path} is not open now. Nothing was touched.",
   "closing-other-accounts-its-contents": "closing {path} to other accounts; its contents are untouched",
   "looking-at-it-nothing-was": "looking at it; nothing was touched",

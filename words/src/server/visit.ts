@@ -16,10 +16,11 @@ export const { say, said } = speaker("server/visit", {
     "The desktop did not mount it ({failure}). Nothing was changed; the visit goes on, and the address can be given to any program.",
   "answering-nothing-was-changed": "answering; nothing was changed",
   "beginning-visit-nothing-was-touched": "beginning a visit; nothing was touched",
-  "that-is-no-file": "That is no file.",
+  "that-is-no-file": "That is no file. Nothing was changed; choose a file.",
   "changing-folder-it-is-as": "changing the folder; it is as it was",
   "making-change-folder-is-as": "making the change; the folder is as it was before it",
-  "folder-itself-cant-be-replaced": "The folder itself can't be replaced by a file.",
+  "folder-itself-cant-be-replaced":
+    "The folder itself can't be replaced by a file. Nothing was changed; give it another name.",
   "folder-it-belongs-into-is": "The folder it belongs into is gone. Nothing was changed.",
   "reading-sealed-folder-nothing-was": "reading the sealed folder; nothing was changed",
   "folder-cant-be-put-into": "A folder can't be put into itself. Nothing was changed.",

@@ -1,4 +1,4 @@
-import { EremosError } from "../../errors/eremos-error";
+import { damage } from "../../errors/eremos-error";
 import { type Generation, type Segment, segmentsOf } from "../../format/generation";
 import { sealedLength } from "../../format/object";
 import { type FileEntry, type IndexSource, type PackInfo, TreeReader, sourceOf } from "../../format/tree";
@@ -46,7 +46,7 @@ export function openSegment(
   if (keys.isShared) {
     const its = loadManifest(disk, ownDir, manifest).record.get(object);
     if (its?.kind !== "index" || !isFileWhole(disk, ownDir, "index", its))
-      throw new EremosError("damaged", said("folders-index-is-not-one"), {
+      throw damage(said("folders-index-is-not-one"), {
         reason: "swapped",
       });
   }
@@ -128,7 +128,7 @@ export function packReader(
  */
 export function openPack(disk: Disk, ownDir: Dir, folder: string, pack: PackInfo, keys: FolderKeys): ObjectReader {
   if (keys.isShared && !isFileWhole(disk, ownDir, "pack", { ...pack, length: sealedLength(pack.length) }))
-    throw new EremosError("damaged", said("encrypted-file-is-not-one"), { reason: "swapped" });
+    throw damage(said("encrypted-file-is-not-one"), { reason: "swapped" });
   return new ObjectReader(disk, ownDir, "pack", folder, (name) => keys.content(name), pack);
 }
 

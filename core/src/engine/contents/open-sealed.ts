@@ -1,4 +1,4 @@
-import { EremosError, isEremosError } from "../../errors/eremos-error";
+import { EremosError, damage, isEremosError } from "../../errors/eremos-error";
 import { type Generation, type GenerationRef, generationDigest, refOf, vouchingOf } from "../../format/generation";
 import { type Head, standingOf } from "../../format/header";
 import type { StateRecord } from "../../format/state";
@@ -93,7 +93,7 @@ export async function lookAtSealed(
     const loaded = loadGeneration(disk, ownDir, newer.whole ? refOf(newer.whole) : ref);
     const generation = loaded.record;
     if (generation.folder !== head.header.folder)
-      throw new EremosError("damaged", said("folders-generation-record-belongs-another"), {
+      throw damage(said("folders-generation-record-belongs-another"), {
         reason: "swapped",
       });
     const questions = [

@@ -1,4 +1,4 @@
-import { EremosError } from "../../errors/eremos-error";
+import { damage } from "../../errors/eremos-error";
 import { type Span, TreeReader, sourceOf } from "../../format/tree";
 import { FileIds } from "../ground";
 import { said } from "@eremos/words/core/contents";
@@ -26,7 +26,7 @@ export function readOpened(bytes: Buffer): {
   readonly hasHeldNames: boolean;
 } {
   const end = bytes.length - TRAILER_BYTES;
-  if (end < 0) throw new EremosError("damaged", said("record-what-was-sealed-is"));
+  if (end < 0) throw damage(said("record-what-was-sealed-is"));
   const [offset = 0, length = 0, indexLength = 0, held = 0] = [0, 8, 16, 24].map((at) =>
     Number(bytes.readBigUInt64LE(end + at)),
   );

@@ -267,11 +267,16 @@ export function holdFolder(disk: Disk, path: Buffer, options: { readonly create:
 /** What to say where somebody holds the folder's lock: who it is, as far as that can be seen. */
 export function busyWith(disk: Disk, path: Buffer): EremosError {
   const [holder] = disk.holders(joinPath(joinPath(path, OWN_DIR_NAME), NAMES.lock));
-  const by = holder ? say("by-process", { program: holder.program, pid: holder.pid }) : "";
-  const what = holder?.isStopped
-    ? say("which-is-stopped-nothing-was", { pid: holder.pid })
-    : say("nothing-was-touched-wait-for");
-  return new EremosError("busy", said("something-is-already-being-done", { path: displayPath(path), by, what }));
+  return new EremosError(
+    "busy",
+    said("something-is-already-being-done", {
+      path: displayPath(path),
+      hasHolder: holder !== undefined,
+      isStopped: holder?.isStopped ?? false,
+      program: holder?.program ?? "",
+      pid: holder?.pid ?? 0,
+    }),
+  );
 }
 
 const LOCK_TRIES = 15;

@@ -1,4 +1,4 @@
-import { EremosError, isEremosError, isUnreadable, systemCode } from "../../errors/eremos-error";
+import { damage, isEremosError, isUnreadable, systemCode } from "../../errors/eremos-error";
 import type { Dir, Disk } from "../../platform/port";
 import { withFile } from "./handles";
 import { said } from "@eremos/words/core/ground";
@@ -13,7 +13,7 @@ export function readSmallFile(disk: Disk, dir: Dir, name: Buffer, maxBytes = 64 
   } catch (error) {
     if (systemCode(error) === "ENOENT") return null;
     if (isUnreadable(error))
-      throw new EremosError("damaged", said("lies-where-disk-cant-read", { name: name.toString("utf8") }), {
+      throw damage(said("lies-where-disk-cant-read", { name: name.toString("utf8") }), {
         reason: "unreadable",
       });
     throw error;
@@ -42,7 +42,7 @@ function readThere(disk: Disk, dir: Dir, name: Buffer, maxBytes: number): Buffer
   const file = disk.openRead(dir, name);
   try {
     const { type, size: whole } = disk.statOpen(file);
-    if (type !== "file") throw new EremosError("damaged", said("is-no-file-so-it", { name: name.toString("utf8") }));
+    if (type !== "file") throw damage(said("is-no-file-so-it", { name: name.toString("utf8") }));
     const size = Math.min(whole, maxBytes + 1);
     const bytes = Buffer.alloc(size);
     return bytes.subarray(0, disk.read(file, bytes, 0, size, 0));

@@ -1,5 +1,5 @@
 import { wipe } from "../../crypto/bytes";
-import { EremosError, isEremosError } from "../../errors/eremos-error";
+import { damage, isEremosError } from "../../errors/eremos-error";
 import {
   type Believed,
   type FolderHeader,
@@ -121,7 +121,7 @@ export class FolderKeys {
   private named(name: KeyName): Secret {
     const found = this.secrets.get(textOf(name));
     if (!found)
-      throw new EremosError("damaged", said("key-this-folder-is-missing"), {
+      throw damage(said("key-this-folder-is-missing"), {
         reason: say("missing-key"),
       });
     return found;

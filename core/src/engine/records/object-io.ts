@@ -1,7 +1,7 @@
 import { TAG_BYTES } from "../../crypto/ciphers";
 import { type Hash, createHash } from "node:crypto";
 import { equalBytes, wipe } from "../../crypto/bytes";
-import { EremosError, isUnreadable, systemCode } from "../../errors/eremos-error";
+import { EremosError, damage, isUnreadable, systemCode } from "../../errors/eremos-error";
 import {
   CHUNK_BYTES,
   type ContentKeys,
@@ -295,12 +295,12 @@ export class ObjectReader {
     try {
       const header = decodeObjectHeader(info.header ?? readBeginning(disk, this.file));
       if (header.kind !== kind || header.folder !== folder || header.object !== info.object) {
-        throw new EremosError("damaged", said("encrypted-file-was-put-in"), { reason: "swapped" });
+        throw damage(said("encrypted-file-was-put-in"), { reason: "swapped" });
       }
       // Of one that is cut off, what is there is read: each chunk answers for itself, and a check compares the whole
       // file. What somebody put in has nothing else to be compared with.
       if (kind === "drop" && disk.statOpen(this.file).size !== sealedLength(info.length))
-        throw new EremosError("damaged", said("encrypted-file-is-too-short"), { reason: "truncated" });
+        throw damage(said("encrypted-file-is-too-short"), { reason: "truncated" });
       this.cipher = keys(header).cipherFor(header);
       this.chunks = chunkCount(info.length);
     } catch (error) {
@@ -323,14 +323,14 @@ export class ObjectReader {
       OBJECT_HEADER_BYTES + number * SEALED_CHUNK_BYTES,
     );
     if (count < 0)
-      throw new EremosError("damaged", said("part-encrypted-file-lies-where"), {
+      throw damage(said("part-encrypted-file-lies-where"), {
         reason: "unreadable",
         chunk: number,
       });
     if (this.cached.size >= this.cachedChunks) this.dropOldest();
     const plain = (this.spare.pop() ?? Buffer.allocUnsafe(CHUNK_BYTES)).subarray(0, length - TAG_BYTES);
     if (count !== length || !this.cipher.open(number, last, this.sealed.subarray(0, count), plain))
-      throw new EremosError("damaged", said("part-encrypted-file-is-not"), {
+      throw damage(said("part-encrypted-file-is-not"), {
         reason: "changed",
         chunk: number,
       });
@@ -360,7 +360,7 @@ export class ObjectReader {
   /** Calls `use` with consecutive pieces of the range, each valid until the next call. */
   pieces(offset: number, length: number, use: (piece: Buffer) => void): void {
     if (offset < 0 || length < 0 || offset + length > this.info.length)
-      throw new EremosError("damaged", said("index-points-outside-encrypted-file"));
+      throw damage(said("index-points-outside-encrypted-file"));
     for (let at = offset; at < offset + length;) {
       const number = Math.floor(at / CHUNK_BYTES);
       const start = at - number * CHUNK_BYTES;
@@ -383,7 +383,7 @@ export class ObjectReader {
     const length = count * SEALED_CHUNK_BYTES;
     const read = readOrLost(this.disk, this.file, sealed, 0, length, OBJECT_HEADER_BYTES + number * SEALED_CHUNK_BYTES);
     if (read < 0) return this.chunkAt(number);
-    if (read !== length) throw new EremosError("damaged", said("encrypted-file-is-too-short"), { reason: "truncated" });
+    if (read !== length) throw damage(said("encrypted-file-is-too-short"), { reason: "truncated" });
     for (let i = 0; i < count; i++) {
       const chunk = sealed.subarray(i * SEALED_CHUNK_BYTES, (i + 1) * SEALED_CHUNK_BYTES);
       const isWhole = this.cipher.open(
@@ -393,7 +393,7 @@ export class ObjectReader {
         plain.subarray(i * CHUNK_BYTES, (i + 1) * CHUNK_BYTES),
       );
       if (!isWhole)
-        throw new EremosError("damaged", said("part-encrypted-file-is-not"), {
+        throw damage(said("part-encrypted-file-is-not"), {
           reason: "changed",
           chunk: number + i,
         });
@@ -424,9 +424,9 @@ function openObject(disk: Disk, ownDir: Dir, kind: ObjectKind, object: string): 
     return withObjectDir(disk, ownDir, kind, object, false, (dir, name) => disk.openRead(dir, name));
   } catch (error) {
     if (["ENOENT", "ENOTDIR"].includes(systemCode(error) ?? ""))
-      throw new EremosError("damaged", said("encrypted-file-is-missing"), { reason: "missing" });
+      throw damage(said("encrypted-file-is-missing"), { reason: "missing" });
     if (isUnreadable(error))
-      throw new EremosError("damaged", said("encrypted-file-lies-where-disk"), {
+      throw damage(said("encrypted-file-lies-where-disk"), {
         reason: "unreadable",
       });
     throw error;

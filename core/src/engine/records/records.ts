@@ -1,4 +1,4 @@
-import { EremosError, isEremosError } from "../../errors/eremos-error";
+import { damage, isEremosError } from "../../errors/eremos-error";
 import {
   type Generation,
   type GenerationRef,
@@ -283,7 +283,7 @@ export function keepHead(disk: Disk, folder: HeldFolder, head: Head): void {
 export function loadGeneration(disk: Disk, ownDir: Dir, ref: GenerationRef): Loaded<Generation> {
   const loaded = loadGenerationNamed(disk, ownDir, generationName(ref));
   if (refOf(loaded.record).digest !== ref.digest)
-    throw new EremosError("damaged", said("folders-generation-record-is-not"), {
+    throw damage(said("folders-generation-record-is-not"), {
       reason: "swapped",
     });
   return loaded;
@@ -297,7 +297,7 @@ function loadGenerationNamed(disk: Disk, ownDir: Dir, name: string): Loaded<Gene
       (bytes) => {
         const record = readGeneration(bytes);
         if (generationName(refOf(record)) !== name)
-          throw new EremosError("damaged", said("folders-generation-record-lies-under"), {
+          throw damage(said("folders-generation-record-lies-under"), {
             reason: "swapped",
           });
         return record;
@@ -416,7 +416,7 @@ export function loadDropRecord(disk: Disk, ownDir: Dir, name: string): DropRecor
 function readDropNamed(name: string, bytes: Buffer): DropRecord {
   const record = readDrop(bytes);
   if (dropRecordName(record.key) !== name)
-    throw new EremosError("damaged", said("record-file-that-was-put-in"), {
+    throw damage(said("record-file-that-was-put-in"), {
       reason: "swapped",
     });
   return record;
@@ -498,7 +498,7 @@ function requireWhole(directory: RecordDirectory, name: string, bytes: Buffer): 
   else if (directory === "keys") readKeyRecord(bytes);
   else if (directory === "generations") readGeneration(bytes);
   else if (directory === "drops") readDropNamed(name, bytes);
-  else if (`${digestOf(bytes)}.json` !== name) throw new EremosError("damaged", said("it-is-not-what-its"));
+  else if (`${digestOf(bytes)}.json` !== name) throw damage(said("it-is-not-what-its"));
 }
 
 /**

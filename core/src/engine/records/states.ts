@@ -1,4 +1,4 @@
-import { EremosError, isEremosError } from "../../errors/eremos-error";
+import { EremosError, damage, isEremosError } from "../../errors/eremos-error";
 import {
   MAX_STATE_BYTES,
   type StateBody,
@@ -76,7 +76,7 @@ function readBy(writer: string): (bytes: Buffer) => StateRecord {
   return (bytes) => {
     const record = readState(bytes);
     if (record.by === writer) return record;
-    throw new EremosError("damaged", said("folders-state-record-lies-under"), {
+    throw damage(said("folders-state-record-lies-under"), {
       reason: "swapped",
     });
   };

@@ -1,5 +1,5 @@
 import { wipe } from "../../crypto/bytes";
-import { EremosError, isEremosError, systemCode } from "../../errors/eremos-error";
+import { EremosError, damage, isEremosError, systemCode } from "../../errors/eremos-error";
 import { type DropRecord, dropKeyName, openDropKey } from "../../format/drop-record";
 import { type FolderHeader, openFolderPrivateKey } from "../../format/header";
 import { ContentKeys } from "../../format/object";
@@ -130,7 +130,7 @@ async function openDrop(disk: Disk, ownDir: Dir, record: DropRecord, privateKey:
       recordLength + length !== record.length ||
       names.some((name) => name.length > LONGEST_NAME)
     )
-      throw new EremosError("damaged", said("file-that-was-put-in"));
+      throw damage(said("file-that-was-put-in"));
     return {
       id: record.key,
       path: names,

@@ -1,4 +1,4 @@
-import { EremosError } from "../../errors/eremos-error";
+import { damage } from "../../errors/eremos-error";
 import type { PackInfo } from "../../format/tree";
 import type { Dir, Disk } from "../../platform/port";
 import type { FolderKeys, ObjectReader } from "../records";
@@ -39,7 +39,7 @@ export class PackedFiles {
   }
 
   private readData({ data }: FileNode, offset: number, length: number, into: Buffer): void {
-    if (!data || offset + length > data.length) throw new EremosError("damaged", said("folders-index-gives-file-more"));
+    if (!data || offset + length > data.length) throw damage(said("folders-index-gives-file-more"));
     let at = 0;
     this.readerOf(data.pack).pieces(data.offset + offset, length, (piece) => {
       at += piece.copy(into, at);

@@ -2,12 +2,12 @@ import {
   type Located,
   type LookRequest,
   type Looked,
+  type WaysIn,
   displayPath,
   errorOf,
   fromSystemError,
   isEncrypting,
   isLocked,
-  type WaysIn,
 } from "@eremos/core";
 import type { FolderCondition, FolderView } from "../../contract";
 import type { Note } from "../../data-directory";
@@ -101,7 +101,7 @@ function viewOrTrouble(eremos: Eremos, record: FolderRecord, looked: Looked, not
   try {
     return viewOf(eremos, record, looked, note);
   } catch (error) {
-    const { message } = fromSystemError(error, said("looking-at-it-nothing-was"));
+    const { told } = fromSystemError(error, said("looking-at-it-nothing-was"));
     const path = decodePath(record.path);
     return {
       ...UNKNOWN,
@@ -122,7 +122,7 @@ function viewOrTrouble(eremos: Eremos, record: FolderRecord, looked: Looked, not
       openedAt: record.openedAt,
       rules: record.rules,
       lastCheck: record.lastCheck,
-      attention: message,
+      attention: told.text,
     };
   }
 }
@@ -177,7 +177,7 @@ function viewOf(eremos: Eremos, listed: FolderRecord, looked: Looked, note: Note
     drops: located?.inspection.drops ?? 0,
     attention:
       eremos.troubles.get(record.id) ??
-      problem?.message ??
+      problem?.told.text ??
       attentionOf(state, located?.inspection ?? NOTHING_NEW) ??
       aboutForks(forks) ??
       (ways && !ways.isCurrent ? say("what-opened-it-before-your") : null) ??
