@@ -388,7 +388,7 @@ export const MUTANTS = [
   {
     name: "a request of another site is answered",
     file: "server/src/http/refusals.ts",
-    line: 'if (origin !== undefined && origin !== `http://${host}`) return "Requests from other sites are refused.";',
+    line: 'if (origin !== undefined && origin !== `http://${host}`) return say("requests-from-other-sites-are");',
     becomes: "",
     test: HTTP,
     title: "that another site made",
@@ -396,7 +396,7 @@ export const MUTANTS = [
   {
     name: "what changes something need not say where it comes from",
     file: "server/src/http/refusals.ts",
-    line: 'if (origin === undefined) return "A request that changes something must say where it comes from.";',
+    line: 'if (origin === undefined) return say("request-that-changes-something-must");',
     becomes: "",
     test: HTTP,
     title: "that another site made",
@@ -500,7 +500,7 @@ export const MUTANTS = [
   {
     name: "a guard that is not known is told as damage",
     file: "core/src/format/guard-record.ts",
-    line: 'message: "unknown", params: { unknown: `the guard “${name}”` }',
+    line: 'message: "unknown", params: { unknown: say("guard", { name }) }',
     becomes: 'message: "unknown"',
     test: "core/test/guards/interface.test.ts",
     title: "is told by its name wherever the folder is looked at",
