@@ -3,7 +3,7 @@ import { said, say } from "@eremos/words/cli";
 
 /** Where passwords and codes come from: lines of standard input, one each, or the terminal, unseen. */
 export class Asking {
-  private lines: AsyncGenerator<string> | null = null;
+  private readonly input = new Input();
 
   constructor(readonly fromStdin: boolean) {}
 
@@ -17,10 +17,13 @@ export class Asking {
   }
 
   /** The next line of the input; nothing at its end. */
-  async readLine(): Promise<string> {
-    this.lines ??= linesOf(process.stdin);
-    const { value } = await this.lines.next();
-    return typeof value === "string" ? value : "";
+  readLine(): Promise<string> {
+    return this.input.line();
+  }
+
+  /** What is left of the input, in parts that this ends. */
+  async readAll(end: "\n" | "\0"): Promise<string[]> {
+    return (await this.input.rest()).split(end).map((part) => (end === "\n" ? part.replace(/\r$/, "") : part));
   }
 
   /** Keyholders' shares, one a line, until an empty line or the end. */
@@ -34,14 +37,33 @@ export class Asking {
   }
 }
 
-async function* linesOf(stream: AsyncIterable<unknown>): AsyncGenerator<string> {
-  let rest = "";
-  for await (const part of stream) {
-    const lines = (rest + String(part)).split("\n");
-    rest = lines.pop() ?? "";
-    for (const line of lines) yield line.replace(/\r$/, "");
+/** Standard input, of which a line or all the rest is taken at a time. */
+class Input {
+  private ahead = "";
+  private parts: AsyncIterator<unknown> | null = null;
+
+  /** Whether there was more. */
+  private async more(): Promise<boolean> {
+    this.parts ??= process.stdin.setEncoding("utf8")[Symbol.asyncIterator]();
+    const { value, done } = await this.parts.next();
+    if (done === true) return false;
+    this.ahead += String(value);
+    return true;
   }
-  if (rest !== "") yield rest;
+
+  async line(): Promise<string> {
+    while (!this.ahead.includes("\n")) if (!(await this.more())) break;
+    const [line = "", ...rest] = this.ahead.split("\n");
+    this.ahead = rest.join("\n");
+    return line.replace(/\r$/, "");
+  }
+
+  async rest(): Promise<string> {
+    while (await this.more());
+    const { ahead } = this;
+    this.ahead = "";
+    return ahead;
+  }
 }
 
 async function promptTwice(message: string): Promise<string> {

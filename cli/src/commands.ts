@@ -1,43 +1,24 @@
-import {
-  EremosError,
-  GUARDS,
-  LEVELS,
-  USUAL_BARS,
-  VISIBILITIES,
-  disk,
-  fromSystemError,
-  inspectFolder,
-  isEncrypting,
-  traitsOf,
-} from "@eremos/core";
+import { EremosError, disk, fromSystemError, inspectFolder, isEncrypting, traitsOf } from "@eremos/core";
 import {
   type CommandName,
   DataDirectory,
-  type Eremos,
   type FolderView,
   INSURANCES,
-  type ProtectionRequest,
   changePassword,
   check,
   checkWithoutKey,
-  closeUp,
   commandOf,
   desktopParts,
   drop,
   ensureServer,
-  folderPasswordOf,
   fullPath,
   insuranceView,
   insure,
   listFolders,
-  lock,
   mountCommandOf,
   onEndSignals,
   onlook,
-  prepareFolderPassword,
   readSettings,
-  recoverInterrupted,
-  release,
   repair,
   serve,
   setDesktop,
@@ -45,7 +26,6 @@ import {
   setupAtOnce,
   showInBrowser,
   startVisit,
-  unlock,
 } from "@eremos/server";
 import {
   type Command,
@@ -60,7 +40,6 @@ import {
   signInWith,
   withEremos,
 } from "./invocation";
-import { endProgress } from "./progress";
 import {
   keyholdersCommand,
   mendCommand,
@@ -71,25 +50,10 @@ import {
   scanCommand,
 } from "./ways-back";
 import { note, print, sayResult } from "./terminal";
+import { closeCommand, lockCommand, newCommand, releaseCommand, unlockCommand } from "./locking";
+import { finish, summaryOf } from "./work";
 import { said, say } from "@eremos/words/cli";
 
-/** Waits for a job; an interrupt asks it to stop and put everything back. */
-async function finish<T>(eremos: Eremos, job: { readonly id: string; readonly outcome: Promise<T> }): Promise<T> {
-  const stop = (): void => void eremos.jobs.cancel(job.id);
-  const goOn = onEndSignals(stop);
-  try {
-    return await job.outcome;
-  } finally {
-    goOn();
-    endProgress();
-  }
-}
-
-const summaryOf = (eremos: Eremos, id: string): string =>
-  eremos.jobs.list().find((job) => job.id === id)?.summary ?? "Done.";
-
-/** Counts of what is not encrypted, and so was not read. */
-const NOTHING_SEALED = { files: 0, bytes: 0, generation: 0 };
 const VISIBILITY_WORDS = { view: say("in-view"), hidden: say("hidden-in-place"), tucked: say("tucked-away") } as const;
 
 function tableLines(folder: FolderView): string[] {
@@ -194,124 +158,6 @@ const list: Command<"list"> = async (invocation) => {
   });
 };
 
-function oneOf<T extends string>(flags: Invocation["flags"], name: string, choices: readonly T[]): T | null {
-  const given = flags[name];
-  if (given === undefined || given === false) return null;
-  const found = choices.find((choice) => choice === given);
-  if (!found) throw new EremosError("usage", said("is-one", { name, choices: choices.join(", ") }));
-  return found;
-}
-
-function protectionAsked(flags: Invocation["flags"]): ProtectionRequest {
-  const short = flags["hide"] ? "hidden" : flags["view"] ? "view" : null;
-  const named = oneOf(flags, "visibility", VISIBILITIES);
-  if ((flags["hide"] && flags["view"]) || (short && named))
-    throw new EremosError("usage", said("hide-view-and-visibility-exclude"));
-  const guard = oneOf(flags, "guard", GUARDS);
-  const [others, own] = [oneOf(flags, "others", LEVELS), oneOf(flags, "own", LEVELS)];
-  if ((others || own) && (guard === null || !traitsOf(guard).hasBars))
-    throw new EremosError("usage", said("others-and-own-belong-guard"));
-  const cover = typeof flags["cover"] === "string" ? flags["cover"] : undefined;
-  if (cover !== undefined && (named ?? short ?? "view") !== "view")
-    throw new EremosError("usage", said("cover-belongs-folder-that-stays"));
-  return {
-    guard,
-    visibility: named ?? short ?? (cover === undefined ? null : "view"),
-    ...(cover === undefined ? {} : { cover: cover === "" ? null : cover }),
-    bars: others || own ? { others: others ?? USUAL_BARS.others, own: own ?? USUAL_BARS.own } : null,
-  };
-}
-
-const lockCommand: Command<"lock"> = async (invocation) => {
-  only(
-    invocation,
-    "password-stdin",
-    "hide",
-    "view",
-    "anyway",
-    "guard",
-    "visibility",
-    "others",
-    "own",
-    "cover",
-    "folder-password",
-    "hint",
-  );
-  const path = oneWord(invocation, "path");
-  const { anyway } = invocation.flags;
-  const protection = protectionAsked(invocation.flags);
-  return withEremos(invocation, async (eremos) => {
-    eremos.requireOwner();
-    const withPassword = invocation.flags["folder-password"] === true;
-    if (invocation.flags["hint"] && !withPassword)
-      throw new EremosError("usage", said("hint-belongs-folder-password-here"));
-    if (invocation.flags["password-stdin"] || withPassword) await openGate(eremos, invocation);
-    else await recoverInterrupted(eremos);
-    const password = withPassword
-      ? await prepareFolderPassword(eremos, {
-          password: await invocation.asking.ask(say("password-this-folder"), true),
-          hint: hintOf(invocation),
-        })
-      : null;
-    const job = lock(eremos, { path, protection, password, inUseAnyway: anyway === true, from: process.cwd() });
-    const { folder, path: now, sealed } = await finish(eremos, job);
-    const { files, bytes, generation } = sealed ?? NOTHING_SEALED;
-    const full = fullPath(path, eremos.settings.home, process.cwd()).toString("utf8");
-    return {
-      result: { id: folder, path: full, realPath: now.toString("utf8"), files, bytes, generation },
-      lines: [summaryOf(eremos, job.id)],
-    };
-  });
-};
-
-const close: Command<"close"> = async (invocation) => {
-  only(invocation, "anyway");
-  noWords(invocation);
-  return withEremos(invocation, async (eremos) => {
-    eremos.requireOwner();
-    await recoverInterrupted(eremos);
-    const { locking, left } = closeUp(eremos, invocation.flags["anyway"] === true);
-    const locked: string[] = [];
-    const stayed = [...left];
-    for (const { path, job } of locking) {
-      try {
-        await finish(eremos, job);
-        locked.push(path);
-      } catch (error) {
-        if (!(error instanceof EremosError)) throw error;
-        stayed.push({ path, reason: error.message });
-      }
-    }
-    const lines = [
-      locked.length === 0 && stayed.length === 0
-        ? say("no-folder-lies-open")
-        : say("locked", { locked: locked.length }),
-      ...stayed.map(({ path, reason }) => say("still-open", { path, reason })),
-    ];
-    return { result: { locked, left: stayed }, lines, exitCode: stayed.length > 0 ? 4 : 0 };
-  });
-};
-
-const unlockCommand: Command<"unlock"> = async (invocation) => {
-  only(invocation, "password-stdin", "accept", "with-code", "with-shares");
-  const pathOrId = oneWord(invocation, say("path-or-id"));
-  return withEremos(invocation, async (eremos) => {
-    await openGate(eremos, invocation);
-    // Nothing of Eremos may run afterwards that could lock it by itself.
-    const secret = await secretFor(eremos, pathOrId, invocation);
-    const job = await unlock(eremos, {
-      pathOrId,
-      from: process.cwd(),
-      accept: acceptedBy(invocation),
-      secret,
-      mode: { kind: "until-locked" },
-    });
-    const { folder, path, unsealed } = await finish(eremos, job);
-    const { files, bytes } = unsealed ?? NOTHING_SEALED;
-    return { result: { id: folder, path: path.toString("utf8"), files, bytes }, lines: [summaryOf(eremos, job.id)] };
-  });
-};
-
 const visit: Command<"visit"> = async (invocation) => {
   only(invocation, "password-stdin", "accept", "with-code", "with-shares", "minutes");
   const pathOrId = oneWord(invocation, say("path-or-id"));
@@ -369,26 +215,6 @@ function minutesOf({ flags }: Invocation): number | null {
     throw new EremosError("usage", said("minutes-takes-whole-number-from", { mostMinutes: MOST_MINUTES }));
   return number;
 }
-
-const releaseCommand: Command<"release"> = async (invocation) => {
-  only(invocation, "password-stdin", "accept", "with-code", "with-shares");
-  const pathOrId = oneWord(invocation, say("path-or-id"));
-  return withEremos(invocation, async (eremos) => {
-    await openGate(eremos, invocation);
-    // An open one is readable anyway.
-    const secret = folderPasswordOf(eremos, pathOrId, process.cwd()).isOpen
-      ? null
-      : await secretFor(eremos, pathOrId, invocation);
-    const job = await release(eremos, {
-      pathOrId,
-      from: process.cwd(),
-      accept: acceptedBy(invocation),
-      secret,
-    });
-    const { path } = await finish(eremos, job);
-    return { result: { path: path.toString("utf8") }, lines: [summaryOf(eremos, job.id)] };
-  });
-};
 
 /** By its signed list: who has no password can say whether everything has arrived. */
 const checkPiecesCommand: Command<"check"> = async (invocation) => {
@@ -557,7 +383,8 @@ export const COMMANDS: { readonly [N in CommandName]: Command<N> } = {
   passwd,
   list,
   lock: lockCommand,
-  close,
+  new: newCommand,
+  close: closeCommand,
   unlock: unlockCommand,
   visit,
   drop: dropCommand,

@@ -1,8 +1,10 @@
 import { fileURLToPath } from "node:url";
-import { EremosError, type ErrorClass, closeMemory, fromSystemError } from "@eremos/core";
+import { EremosError, closeMemory, fromSystemError } from "@eremos/core";
 import { Asking } from "./ask";
 import type { CommandName } from "@eremos/server";
 import { COMMANDS } from "./commands";
+import { EXIT_CODES } from "./exit-codes";
+import { ON_INPUT, takesSeveral } from "./several";
 import { parseWords } from "./words";
 import type { Invocation } from "./invocation";
 import { note, print, sayJson, sayResult } from "./terminal";
@@ -10,8 +12,6 @@ import { said } from "@eremos/words/cli";
 
 /** The project's root: two levels above cli/dist. */
 const PROGRAM = fileURLToPath(new URL("../..", import.meta.url)).replace(/\/$/, "");
-
-const EXIT_CODES: Readonly<Record<ErrorClass, number>> = { usage: 2, password: 3, refused: 4, damage: 5, failed: 6 };
 
 function parse(words: readonly string[]): { name: string; invocation: Invocation } {
   try {
@@ -35,12 +35,14 @@ function parse(words: readonly string[]): { name: string; invocation: Invocation
 }
 
 /**
- * Every account can read the words of a command line: with --path-stdin the path is the first line of the input, before
- * any password.
+ * Every account can read the words of a command line: with --path-stdin, or - in its place, the path is the first line
+ * of the input, before any password. Commands that take several read them themselves.
  */
-async function withPathFromInput(invocation: Invocation): Promise<Invocation> {
-  if (invocation.flags["path-stdin"] !== true) return invocation;
-  return { ...invocation, words: [await invocation.asking.readLine(), ...invocation.words] };
+async function withPathFromInput(name: CommandName, invocation: Invocation): Promise<Invocation> {
+  const { words, flags, asking } = invocation;
+  const rest = words[0] === ON_INPUT && !takesSeveral(name) ? words.slice(1) : null;
+  if (rest === null && flags["path-stdin"] !== true) return invocation;
+  return { ...invocation, words: [await asking.readLine(), ...(rest ?? words)] };
 }
 
 function isCommand(name: string): name is CommandName {
@@ -55,8 +57,8 @@ export async function main(words: readonly string[]): Promise<number> {
   const json = words.includes("--json");
   try {
     const { name, invocation: parsed } = parse(words);
-    const invocation = await withPathFromInput(parsed);
     if (!isCommand(name)) throw new EremosError("usage", said("there-is-no-command-eremos", { name }));
+    const invocation = await withPathFromInput(name, parsed);
     const { result, lines, exitCode = 0 } = await COMMANDS[name](invocation);
     if (json && result !== undefined) sayResult(name, result);
     if (!json) lines.forEach(print);

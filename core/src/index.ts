@@ -152,7 +152,7 @@ export { isWithin } from "./engine/visiting";
 export { isName } from "./format/tree";
 export { type Strategy, roomForBoth } from "./engine/contents";
 export { wholeDresser } from "./engine/upkeep";
-export { stepAside } from "./engine/upkeep";
+export { makeFolder, stepAside, unmakeFolder } from "./engine/upkeep";
 export { PAGE_NAME, OWN_DIR_NAME, busyWith, displayPath, isMountPoint, joinPath, splitPath } from "./engine/ground";
 export { ONLOOKER_KINDS, type OnlookerKind, type SeenEntry } from "./onlooker/kinds";
 export type { Answer } from "./onlooker/surroundings";

@@ -16,6 +16,24 @@ const left = z.object({ left: namedFoldersSchema });
 const address = z.string();
 const onlookKind = onlookViewSchema.unwrap().shape.kinds.unwrap().element.unwrap();
 
+/** One of several that failed. */
+const failedOneSchema = z.object({ path: z.string(), error: z.object({ code: z.string(), message: z.string() }) });
+export type FailedOne = z.output<typeof failedOneSchema>;
+
+/** Of one path what it became; of several a list, in the order in which they were given. */
+function oneOrSeveral<S extends z.ZodType>(one: S) {
+  return z.union([one, z.array(z.union([failedOneSchema, one]))]);
+}
+
+const lockedSchema = z.object({
+  id: z.string(),
+  path: z.string(),
+  realPath: z.string(),
+  files: z.number(),
+  bytes: z.number(),
+  generation: z.number(),
+});
+
 export const COMMAND_RESULTS = {
   setup: z.object({ recoveryCode: z.string() }),
   /** Without a path the master password, with one the folder's. */
@@ -40,19 +58,17 @@ export const COMMAND_RESULTS = {
       )
       .readonly(),
   }),
-  lock: z.object({
-    id: z.string(),
-    path: z.string(),
-    realPath: z.string(),
-    files: z.number(),
-    bytes: z.number(),
-    generation: z.number(),
-  }),
-  close: z.object({ locked: z.array(z.string()).readonly(), left: z.array(leftOutSchema).readonly() }),
-  unlock: z.object({ id: z.string(), path: z.string(), files: z.number(), bytes: z.number() }),
+  lock: oneOrSeveral(lockedSchema),
+  new: oneOrSeveral(lockedSchema),
+  /** Without a path all that lie open, else those that are named. */
+  close: z.union([
+    z.object({ locked: z.array(z.string()).readonly(), left: z.array(leftOutSchema).readonly() }),
+    oneOrSeveral(z.object({ path: z.string() })),
+  ]),
+  unlock: oneOrSeveral(z.object({ id: z.string(), path: z.string(), files: z.number(), bytes: z.number() })),
   visit: z.object({ url: z.string(), user: z.string(), password: z.string() }),
   drop: z.object({ files: z.number() }),
-  release: z.object({ path: z.string() }),
+  release: oneOrSeveral(z.object({ path: z.string() })),
   /** With `--without-password` the pieces. */
   check: z.union([
     z.object({ ok: z.boolean(), damaged: z.array(damageSchema).readonly() }),

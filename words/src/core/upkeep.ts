@@ -43,4 +43,8 @@ export const { say, said } = speaker("core/upkeep", {
   "system-does-not-let-this": "the system does not let this account change it",
   "it-belongs-account-and-only": "it belongs to account {uid}, and only an administrator may give it back",
   "repairing-folder-from-its-insurance": "repairing the folder from its insurance; what was whole still is",
+  "something-is-at":
+    "There is something at {path} already. Nothing was touched; choose another name, or lock what is there.",
+  "no-folder-to-lie-in": "{parent}, where it is to lie, is no folder that is there. Nothing was made; check the path.",
+  "making-folder": "making {path}; nothing was made",
 });

@@ -16,6 +16,7 @@ export {
 } from "./look-at-folders";
 export { type Located, locateFolder, protectedAbove } from "./locate";
 export { mendFolder } from "./mend";
+export { makeFolder, unmakeFolder } from "./new-folder";
 export {
   type OffLimits,
   type OffLimitsEdits,

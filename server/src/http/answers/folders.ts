@@ -56,7 +56,10 @@ export const FOLDERS: Answers<typeof FOLDER_CALLS> = {
   },
   "close-up": ({ context }, { inUseAnyway }) => {
     const { locking, left } = closeUp(context.eremos, inUseAnyway);
-    return { jobs: locking.map(({ job }) => job.id), left };
+    return {
+      jobs: locking.map(({ job }) => job.id),
+      left: left.map(({ path, error }) => ({ path, reason: error.told.text })),
+    };
   },
   "gate/close-up": ({ context }) => {
     const { locking, left } = closeUp(context.eremos, false);

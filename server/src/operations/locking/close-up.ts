@@ -1,25 +1,25 @@
-import { type Located, displayPath, isEremosError } from "@eremos/core";
+import { type EremosError, type Located, displayPath, isEremosError } from "@eremos/core";
 import type { Note } from "../../data-directory";
 import type { Eremos } from "../../eremos";
 import { withoutAnswer } from "../../look/no-answer";
 import { whereIs } from "../../look/where-is";
-import { decodePath } from "../../paths";
+import { decodePath, encodePath, fullPath } from "../../paths";
 import { AS_BEFORE } from "../../protection";
 import { type LockJob, lock } from "./lock-folder";
 
 export interface ClosingUp {
   readonly locking: readonly { readonly path: string; readonly job: LockJob }[];
   /** Open folders whose lock could not even begin. */
-  readonly left: readonly { readonly path: string; readonly reason: string }[];
+  readonly left: readonly { readonly path: string; readonly error: EremosError }[];
 }
 
 /** Locks every folder that lies open, or those that are chosen, and ends every visit. Needs no password. */
 export function closeUp(eremos: Eremos, inUseAnyway: boolean, which: (note: Note) => boolean = () => true): ClosingUp {
   void eremos.visits.endAll();
   const locking: { path: string; job: LockJob }[] = [];
-  const left: { path: string; reason: string }[] = [];
+  const left: { path: string; error: EremosError }[] = [];
   const { open, silent } = openFolders(eremos, which);
-  for (const path of silent) left.push({ path, reason: withoutAnswer(path).message });
+  for (const path of silent) left.push({ path, error: withoutAnswer(path) });
   for (const { realPath } of open.filter(({ inspection }) => !inspection.busy)) {
     try {
       const job = lock(eremos, { path: realPath, protection: AS_BEFORE, inUseAnyway, from: "/" });
@@ -28,10 +28,31 @@ export function closeUp(eremos: Eremos, inUseAnyway: boolean, which: (note: Note
       locking.push({ path: displayPath(realPath), job });
     } catch (error) {
       if (!isEremosError(error)) throw error;
-      left.push({ path: displayPath(realPath), reason: error.message });
+      left.push({ path: displayPath(realPath), error });
     }
   }
   return { locking, left };
+}
+
+/** What is remembered of an open folder, by its id, its ordinary path, or the path it has now; signed out, too. */
+export function noteNamed(eremos: Eremos, pathOrId: string, from: string): Note | null {
+  const notes = eremos.data.notes();
+  const byId = notes.find(({ id }) => id === pathOrId);
+  if (byId) return byId;
+  const path = fullPath(pathOrId, eremos.settings.home, from);
+  return (
+    notes.find((note) => note.path === encodePath(path)) ??
+    openFolders(eremos, () => true)
+      .open.filter(({ realPath }) => realPath.equals(path))
+      .flatMap(({ inspection }) => notes.filter(({ id }) => id === inspection.folder))[0] ??
+    null
+  );
+}
+
+/** Where an open folder lies now, by its id; null for everything else. */
+export function openNow(eremos: Eremos, id: string): Buffer | null {
+  const note = eremos.data.note(id);
+  return note && (whereIs(eremos, note)?.realPath ?? null);
 }
 
 /** How many folders lie open, as far as is known. */
