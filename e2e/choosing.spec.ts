@@ -127,9 +127,9 @@ test("a drive that is away shows its folders as away, and they come back with it
 });
 
 /** As from a file manager: the browser gets the path, and the page only a name and a listing. */
-async function drop(page: Page, dropped: string): Promise<void> {
+async function drop(page: Page, ...dropped: readonly string[]): Promise<void> {
   const session = await page.context().newCDPSession(page);
-  const data = { items: [], files: [dropped], dragOperationsMask: 1 };
+  const data = { items: [], files: [...dropped], dragOperationsMask: 1 };
   for (const type of ["dragEnter", "dragOver", "drop"] as const)
     await session.send("Input.dispatchDragEvent", { type, x: 640, y: 420, data });
 }
@@ -158,6 +158,29 @@ test("a folder dropped from the file manager is found on the disk; where two mat
   await card(page, "suppliers.md").getByRole("button", { name: "Open in place" }).click();
   await expect(page.getByText(/suppliers\.md is open at its place/)).toBeVisible();
   expect(fs.readFileSync(house.place("Cloud drive", "suppliers.md"), "utf8")).toContain("tonewood");
+});
+
+test("several are dropped at once: listed with what each holds, one choice, one click; what lies in another goes along", async ({
+  page,
+  house,
+}) => {
+  await signIn(page, house);
+  const inside = house.place("Workshop", "Payroll", "2025");
+  await drop(page, house.place("Home", "Adoption papers"), house.place("Workshop", "Payroll"), inside);
+  const dialog = page.getByRole("dialog", { name: "Protect several" });
+  const chosen = dialog.getByRole("listitem");
+  await expect(chosen).toHaveText([/Adoption papers\d+ files/, /Payroll\d+ files/, /2025Goes along with Payroll/]);
+  await expect(dialog.getByRole("button", { name: "Lock 2" })).toBeEnabled();
+  await dialog.getByRole("button", { name: "Leave Adoption papers out" }).click();
+  await expect(dialog.getByRole("button", { name: "Lock 1" })).toBeEnabled();
+  await dialog.getByRole("button", { name: "Not now" }).click();
+
+  await drop(page, house.place("Home", "Adoption papers"), house.place("Workshop", "Payroll"));
+  await dialog.getByRole("button", { name: "Lock 2" }).click();
+  await expect(card(page, "Adoption papers").getByText("Locked", { exact: true })).toBeVisible();
+  await expect(card(page, "Payroll").getByText("Locked", { exact: true })).toBeVisible();
+  expect(house.ls(house.place("Workshop"))).not.toContain("Payroll");
+  expect(house.ls(house.place("Home"))).not.toContain("Adoption papers");
 });
 
 test("a drive's whole contents: away when it is taken out, back by itself at another place, opened there", async ({

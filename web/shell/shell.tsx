@@ -6,6 +6,7 @@ import { SelectionProvider } from "@/parts/folders/selection";
 import { TopBar } from "./top-bar";
 import type { Entered } from "@/features/entrance/entrance";
 import { DropTarget } from "@/features/desk/drop-target";
+import { ProtectAllDialog } from "@/features/desk/protect-all-dialog";
 import { ProtectDialog } from "@/features/desk/protect-dialog";
 import { ConsentDialog } from "@/parts/folders/consent";
 import { api } from "@/lib/api";
@@ -24,6 +25,7 @@ export function Shell({ children, ...entered }: Entered & { readonly children: R
         </div>
       </DropTarget>
       <ProtectDialog />
+      <ProtectAllDialog />
       <JobToasts />
       <ConsentDialog />
     </SelectionProvider>

@@ -86,7 +86,7 @@ export const COMMAND_RESULTS = {
     ownDamage: z.boolean(),
   }),
   /** Without a path the master password, with one what was listed again. */
-  recover: z.union([left, takenInSchema]),
+  recover: z.union([takenInSchema, left]),
   practice: z.object({ folders: practiceViewSchema.unwrap().shape.folders }),
   /** Without names those there are, or null; else the shares. */
   keyholders: z.union([

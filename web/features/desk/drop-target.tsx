@@ -15,11 +15,11 @@ const MOST_ENTRIES = 150;
 const SIZES_COMPARED = 20;
 
 /**
- * Something dropped from the file manager anywhere on the page. The browser hides its path, so Eremos finds it on the
- * disk by its name and listing, and asks where two match. Nothing of its contents is read or sent.
+ * What is dropped from the file manager anywhere on the page. The browser hides paths, so Eremos finds each on the disk
+ * by its name and listing, and asks where two match. Nothing of its contents is read or sent.
  */
 export function DropTarget({ children }: { readonly children: ReactNode }): ReactNode {
-  const { protect, select } = useSelection();
+  const { protect, protectAll, select } = useSelection();
   const router = useRouter();
   const folders = useFolders();
   const [matches, setMatches] = useState<readonly string[] | null>(null);
@@ -31,29 +31,31 @@ export function DropTarget({ children }: { readonly children: ReactNode }): Reac
     select(path);
     protect(path);
   };
-  const find = async (entry: FileSystemEntry): Promise<void> => {
-    const note = toast.loading(say("looking-for-on-this-disk", { name: entry.name }));
-    try {
-      const { paths, complete } = await api.findDropped(await describe(entry));
-      toast.dismiss(note);
-      const [first] = paths;
-      if (first === undefined)
-        toast.error(say("was-not-found-in-places", { name: entry.name, isComplete: complete }), { duration: 12_000 });
-      else if (paths.length === 1) choose(first);
-      else setMatches(paths);
-    } catch (error) {
-      toast.error(error instanceof ApiError ? error.message : say("could-not-be-read-by", { name: entry.name }), {
-        id: note,
-        duration: 12_000,
-      });
+  const take = async (entries: readonly FileSystemEntry[]): Promise<void> => {
+    const found = await Promise.all(entries.map(find));
+    const [paths = []] = found;
+    const [first] = paths;
+    if (entries.length === 1) {
+      if (paths.length > 1) setMatches(paths);
+      else if (first !== undefined) choose(first);
+      return;
     }
+    // Which of two it is can't be guessed: nobody's folder is locked by mistake.
+    found.forEach((matching, i) => {
+      if (matching.length > 1)
+        toast.error(say("is-there-twice", { name: entries[i]?.name ?? "" }), { duration: 12_000 });
+    });
+    const sure = found.flatMap((matching) => (matching.length === 1 ? matching : []));
+    if (sure.length === 0) return;
+    router.push("/");
+    protectAll(sure);
   };
   const { getRootProps, isDragActive } = useDropzone({
     noClick: true,
     noKeyboard: true,
     getFilesFromEvent: (event) => {
-      const [entry] = "dataTransfer" in event && event.type === "drop" ? entriesIn(event.dataTransfer) : [];
-      if (entry) void find(entry);
+      const entries = "dataTransfer" in event && event.type === "drop" ? entriesIn(event.dataTransfer) : [];
+      if (entries.length > 0) void take(entries);
       return Promise.resolve([]);
     },
   });
@@ -68,27 +70,60 @@ export function DropTarget({ children }: { readonly children: ReactNode }): Reac
           </p>
         </div>
       )}
-      <Dialog
-        open={matches !== null}
-        onOpenChange={(open) => !open && setMatches(null)}
-        title={say("which-one-is-it")}
-        description={say("more-than-one-on-this")}
-      >
-        <ul className="mt-4 space-y-2">
-          {matches?.map((path) => (
-            <li key={path}>
-              <button
-                type="button"
-                onClick={() => choose(path)}
-                className="w-full rounded-lg border border-line bg-sheet px-4 py-2.5 text-left text-sm break-all hover:border-dusk"
-              >
-                {path}
-              </button>
-            </li>
-          ))}
-        </ul>
-      </Dialog>
+      <Which matches={matches} onChoose={choose} onClose={() => setMatches(null)} />
     </div>
+  );
+}
+
+/** Where it may lie on this disk; nowhere, with a word about it, where that can't be told. */
+async function find(entry: FileSystemEntry): Promise<readonly string[]> {
+  const note = toast.loading(say("looking-for-on-this-disk", { name: entry.name }));
+  try {
+    const { paths, complete } = await api.findDropped(await describe(entry));
+    if (paths.length === 0)
+      toast.error(say("was-not-found-in-places", { name: entry.name, isComplete: complete }), {
+        id: note,
+        duration: 12_000,
+      });
+    else toast.dismiss(note);
+    return paths;
+  } catch (error) {
+    toast.error(error instanceof ApiError ? error.message : say("could-not-be-read-by", { name: entry.name }), {
+      id: note,
+      duration: 12_000,
+    });
+    return [];
+  }
+}
+
+interface WhichProps {
+  readonly matches: readonly string[] | null;
+  readonly onChoose: (path: string) => void;
+  readonly onClose: () => void;
+}
+
+function Which({ matches, onChoose, onClose }: WhichProps): ReactNode {
+  return (
+    <Dialog
+      open={matches !== null}
+      onOpenChange={(open) => !open && onClose()}
+      title={say("which-one-is-it")}
+      description={say("more-than-one-on-this")}
+    >
+      <ul className="mt-4 space-y-2">
+        {matches?.map((path) => (
+          <li key={path}>
+            <button
+              type="button"
+              onClick={() => onChoose(path)}
+              className="w-full rounded-lg border border-line bg-sheet px-4 py-2.5 text-left text-sm break-all hover:border-dusk"
+            >
+              {path}
+            </button>
+          </li>
+        ))}
+      </ul>
+    </Dialog>
   );
 }
 

@@ -8,6 +8,9 @@ export interface Selection {
   /** The folder the protect dialog is open for; empty text for none chosen yet. */
   readonly protecting: string | null;
   protect(path: string | null): void;
+  /** The folders and files that the dialog for several is open for. */
+  readonly protectingAll: readonly string[] | null;
+  protectAll(paths: readonly string[] | null): void;
 }
 
 const SelectionContext = createContext<Selection | null>(null);
@@ -15,7 +18,11 @@ const SelectionContext = createContext<Selection | null>(null);
 export function SelectionProvider({ children }: { readonly children: ReactNode }): ReactNode {
   const [path, select] = useState<string | null>(null);
   const [protecting, protect] = useState<string | null>(null);
-  const value = useMemo(() => ({ path, select, protecting, protect }), [path, protecting]);
+  const [protectingAll, protectAll] = useState<readonly string[] | null>(null);
+  const value = useMemo(
+    () => ({ path, select, protecting, protect, protectingAll, protectAll }),
+    [path, protecting, protectingAll],
+  );
   return <SelectionContext value={value}>{children}</SelectionContext>;
 }
 

@@ -77,4 +77,15 @@ export const { say, said } = speaker("page/desk", {
     "{foreign, plural, one {# entry} other {# entries}} in it {foreign, plural, one {belongs} other {belong}} to another account: {foreign2}{hasForeign, select, true {, …} other {}}. Once locked and opened again, {foreign, plural, one {it is} other {they are}} yours, without special rights of that account.",
   "files-in-it-also-have":
     "{outsideLinks, plural, one {# file} other {# files}} in it also {outsideLinks, plural, one {has a name} other {have names}} outside the folder (hard links). Those stay readable there.",
+  "protect-several": "Protect several",
+  "one-choice-for-all": "One choice for all of them. Each can have another later, on its own page.",
+  "goes-along-with": "Goes along with {name}, in which it lies.",
+  "is-in-use": "{holders} has files of it open. Close them first, and lock it by itself.",
+  "lock-so-many": "{count, plural, =0 {Lock} other {Lock #}}",
+  chosen: "What is to be locked",
+  "so-much": "{files, plural, one {# file} other {# files}}, {bytes}",
+  "leave-out": "Leave {name} out",
+  "leave-it-out": "Leave it out",
+  "is-there-twice":
+    "{name} is there more than once on this disk. Nothing was touched; drop it by itself, and choose which.",
 });
