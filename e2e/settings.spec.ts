@@ -76,13 +76,13 @@ test("the off-limits list is edited in Settings, and its defaults restored", asy
   expect(house.eremos(["lock", house.place("Workshop", "Payroll")]).status).toBe(0);
 });
 
-test("a synced directory is named in Settings, and the table of a folder in it tells what its provider sees", async ({
+test("a synced folder is named in Settings, and the table of a folder in it tells what its provider sees", async ({
   page,
   house,
 }) => {
   await signIn(page, house);
   expect(house.eremos(["lock", house.place("Home", "Recipes")]).status).toBe(0);
-  const provider = page.getByRole("row", { name: "The provider of a synced directory" });
+  const provider = page.getByRole("row", { name: "The provider of a synced folder" });
   await card(page, "Recipes")
     .getByRole("button", { name: /Recipes/ })
     .click();
