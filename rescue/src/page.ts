@@ -17,6 +17,7 @@ import {
 import { type ChosenFiles, filesDropped, filesOf, filesSource, lockedIn } from "./files-source";
 import { type Lost, shownPath, takeOutAll, takeOutFile } from "./take-out";
 import { say } from "@eremos/words/reader";
+import { wordsOfError } from "./words-of-error";
 
 /**
  * The page that opens a locked folder without Eremos. What it shows is text, never markup: names come from whoever made
@@ -199,7 +200,7 @@ function close(): void {
 
 function wordsOf(error: unknown): string {
   return isEremosError(error)
-    ? error.told.text
+    ? wordsOfError(error)
     : say("something-went-wrong-here-locked", { error: error instanceof Error ? error.message : String(error) });
 }
 

@@ -17,6 +17,7 @@ import {
   scan,
 } from "@eremos/core/rescue/on-disk";
 import { said, say } from "@eremos/words/reader";
+import { wordsOfError } from "./words-of-error";
 
 const USAGE = say("rescue-mjs-gets-everything-out");
 const EXIT_CODES = { usage: 2, password: 3, refused: 4, damage: 5, failed: 6 } as const;
@@ -174,8 +175,8 @@ async function main(words: readonly string[]): Promise<number> {
     const error = isParseError(caught)
       ? new EremosError("usage", said("help-lists-what-there-is", { caught: caught.message }))
       : fromSystemError(caught, said("working-locked-folder-is-as"));
-    if (json) print(printableJson({ error: { code: error.code, message: error.told.text } }));
-    process.stderr.write(`${printable(`rescue: ${error.told.text}`)}\n`);
+    if (json) print(printableJson({ error: { code: error.code, message: wordsOfError(error) } }));
+    process.stderr.write(`${printable(`rescue: ${wordsOfError(error)}`)}\n`);
     return EXIT_CODES[error.class];
   }
 }

@@ -48,4 +48,6 @@ export const { say, said } = speaker("reader", {
   "what-was-in-folder-links":
     "What was in the folder. Links, permissions and times stand here, because an archive of this kind does not hold them.",
   hint: "hint: {hint}",
+  damage:
+    "{what} The locked folder is as it was, and what is whole of it comes out in any case; try another copy of the folder for the rest.",
 });
