@@ -16,6 +16,7 @@ import {
   insure,
   listFolders,
   mountCommandOf,
+  moveIn,
   onEndSignals,
   onlook,
   readSettings,
@@ -191,16 +192,26 @@ const visit: Command<"visit"> = async (invocation) => {
 };
 
 const dropCommand: Command<"drop"> = async (invocation) => {
-  only(invocation);
+  only(invocation, "password-stdin", "move");
   const [folder, ...files] = invocation.words;
   if (folder === undefined || files.length === 0)
     throw new EremosError("usage", said("this-command-takes-locked-folder"));
   return withEremos(invocation, async (eremos) => {
     eremos.requireOwner();
-    const count = await drop(eremos, folder, files, process.cwd());
+    // Only its owner finds a folder that can't be seen.
+    if (invocation.flags["password-stdin"]) await openGate(eremos, invocation);
+    if (invocation.flags["move"] !== true) {
+      const count = await drop(eremos, folder, files, process.cwd());
+      return { result: { files: count }, lines: [say("copies-files-are-in-folder", { count })] };
+    }
+    const { files: moved, left } = await moveIn(eremos, folder, files, process.cwd());
     return {
-      result: { files: count },
-      lines: [say("copies-files-are-in-folder", { count })],
+      result: { files: moved, left },
+      lines: [
+        say("files-are-moved-in", { moved }),
+        ...left.map((one) => say("stays-where-it-is", { path: one.path, reason: one.reason })),
+      ],
+      exitCode: left.length > 0 ? 4 : 0,
     };
   });
 };

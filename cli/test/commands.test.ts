@@ -100,7 +100,7 @@ describe("what is wrong", () => {
     for (const words of [
       ["frobnicate"],
       ["lock"],
-      ["lock", folder, folder],
+      ["check", folder, folder],
       ["lock", folder, "--unknown"],
       ["list", "--hide"],
       ["lock", folder, "--hide", "--view"],

@@ -100,3 +100,29 @@ it("a new folder is there locked, with nothing in it; what can't be made, or not
   expect(snapshot(plain)).toEqual(kept);
   expect([fs.existsSync(path.join(folder, "inside")), fs.existsSync("/tmp/eremos-outside")]).toEqual([false, false]);
 });
+
+it("files and folders are moved into a locked folder, a hidden one with its owner's password; they come out at the next opening", () => {
+  const folder = line.makeFolder("Payroll");
+  expect(line.run(["lock", folder, "--visibility", "hidden"]).status).toBe(0);
+  const letters = line.makeFolder("Letters");
+  const kept = snapshot(letters).filter((entry) => entry.includes("letter.txt"));
+  expect(kept.length).toBeGreaterThan(0);
+  const file = path.join(line.world, "note.txt");
+  fs.writeFileSync(file, "moved in");
+
+  expect(line.json(["drop", folder, file, "--move"])).toMatchObject({ status: 4, body: { error: {} } });
+  expect(fs.readFileSync(file, "utf8")).toBe("moved in");
+  expect(line.json(["drop", folder, file, "--move"], PASSWORD)).toMatchObject({
+    status: 0,
+    body: { files: 1, left: [] },
+  });
+  expect(fs.existsSync(file)).toBe(false);
+  const moved = line.json<{ files: number; left: { path: string }[] }>(["drop", folder, letters, "--move"], PASSWORD);
+  expect(moved.body.files).toBeGreaterThan(0);
+  expect(line.json(["drop", folder, "/etc/hostname", "--move"], PASSWORD).body).toMatchObject({
+    error: { code: "off-limits" },
+  });
+  expect(line.run(["unlock", folder], PASSWORD).status).toBe(0);
+  expect(fs.readFileSync(path.join(folder, "note.txt"), "utf8")).toBe("moved in");
+  expect(fs.existsSync(path.join(folder, "Letters", "letter.txt"))).toBe(true);
+});

@@ -174,4 +174,4 @@ export { type ScanEnd, type ScanFound, type ScanProgress, scan } from "./rescue/
 export { describeFound, describeReport } from "./rescue/words";
 export { directorySource } from "./rescue/directory-source";
 export type { Drop } from "./engine/slot";
-export { DropUpload, type DropSlot, ownDirPlace } from "./engine/slot";
+export { DropUpload, type DropSlot, ownDirPlace, type MovedIn } from "./engine/slot";

@@ -537,4 +537,28 @@ export const MUTANTS = [
     test: "server/test/parts/looker.test.ts",
     title: "is looked at by nobody else",
   },
+  {
+    name: "what was moved in is not read back",
+    file: "core/src/engine/slot/drop-in.ts",
+    line: "return { stat, ...writing.finish(folder.ownDir, moved ? prove : null) };",
+    becomes: "return { stat, ...writing.finish(folder.ownDir, moved ? null : prove) };",
+    test: "core/test/folders/move-in.test.ts",
+    title: "the original stays where what was written can't be read back",
+  },
+  {
+    name: "an original that changed meanwhile goes",
+    file: "core/src/engine/slot/move-in.ts",
+    line: "if (now && isSame(dropped.stat, now) && disk.isWritten(dir, name) !== true) {",
+    becomes: "if (now) {",
+    test: "core/test/folders/move-in.test.ts",
+    title: "the original stays where what was written can't be read back",
+  },
+  {
+    name: "what is taken back fails, and its failure comes out",
+    file: "core/src/engine/ground/take-back.ts",
+    line: "} catch {",
+    becomes: "} catch (error) {\n    throw error;",
+    test: "core/test/campaigns/failing.test.ts",
+    title: "a disk that is gone",
+  },
 ];

@@ -42,7 +42,7 @@ import {
   permissionsSinceLock,
   repairFolder,
 } from "../engine/upkeep";
-import { type DropSlot, dropInto, sealNewcomers } from "../engine/slot";
+import { type DropSlot, type MovedIn, dropInto, moveInto, sealNewcomers } from "../engine/slot";
 import type { Hooks, Progress } from "../engine/ground";
 import { type LastChangeInput, lastChange } from "../engine/records";
 import { type RenewInput, type SealedAnew, renewFolder, sealAnew } from "../engine/access";
@@ -61,6 +61,7 @@ export type EngineRequest =
   | { readonly verb: "release"; readonly input: UnlockInput }
   | { readonly verb: "change"; readonly input: ChangeInput }
   | { readonly verb: "drop"; readonly input: { readonly slot: DropSlot; readonly files: readonly Buffer[] } }
+  | { readonly verb: "move-in"; readonly input: { readonly slot: DropSlot; readonly paths: readonly Buffer[] } }
   | { readonly verb: "seal-newcomers"; readonly input: DropSlot }
   | { readonly verb: "check"; readonly input: CheckRequest }
   | { readonly verb: "check-pieces"; readonly input: PiecesInput }
@@ -84,6 +85,7 @@ export interface Outcomes {
   readonly release: Unlocked;
   readonly change: Changed;
   readonly drop: number;
+  readonly "move-in": MovedIn;
   readonly "seal-newcomers": number;
   readonly check: CheckOutcome;
   readonly "check-pieces": Pieces;
@@ -122,6 +124,8 @@ export async function perform(disk: Disk, request: EngineRequest, hooks: Hooks):
       return changeFolder(disk, request.input);
     case "drop":
       return dropInto(disk, request.input.slot, request.input.files);
+    case "move-in":
+      return moveInto(disk, request.input.slot, request.input.paths);
     case "seal-newcomers":
       return sealNewcomers(disk, request.input);
     case "check":

@@ -67,7 +67,8 @@ export const COMMAND_RESULTS = {
   ]),
   unlock: oneOrSeveral(z.object({ id: z.string(), path: z.string(), files: z.number(), bytes: z.number() })),
   visit: z.object({ url: z.string(), user: z.string(), password: z.string() }),
-  drop: z.object({ files: z.number() }),
+  /** `left`: with `--move`, originals that stay, and why. */
+  drop: z.object({ files: z.number(), left: z.array(leftOutSchema).readonly().optional() }),
   release: oneOrSeveral(z.object({ path: z.string() })),
   /** With `--without-password` the pieces. */
   check: z.union([

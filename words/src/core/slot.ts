@@ -15,4 +15,13 @@ export const { say, said } = speaker("core/slot", {
   "file-that-was-put-in": "A file that was put in is not what it says.",
   "files-that-somebody-put-in":
     "{count, plural, one {A file} other {{count} files}} that somebody put in while it was locked could not be taken out. Nothing was touched; lock the folder, visit it, and take in or discard what was put in.",
+  "folder-is-in-what-goes":
+    "{path} is the locked folder itself, or lies in it or around it. Nothing was moved; give something else.",
+  "nothing-to-move-at": "There is nothing at {path} now. Nothing of it was moved; check the path.",
+  "is-being-changed": "a program is changing it; close that, and move it again",
+  "is-protected-itself": "it is protected itself; release it first",
+  "is-empty-folder": "it is an empty folder",
+  "is-no-file": "it is a link, or something else than a file",
+  "has-another-name": "it has a second name elsewhere, which would go on showing what is in it",
+  "is-another-drive": "another drive is mounted there",
 });

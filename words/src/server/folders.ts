@@ -61,4 +61,5 @@ export const { say, said } = speaker("server/folders", {
   "only-sealed-folder-is-visited":
     "Only a sealed folder is visited: this one's contents are ordinary files. Nothing was touched; open it in place.",
   "files-and-bytes": "{files, plural, one {# file} other {# files}}, {bytes}",
+  "belongs-to-eremos": "{path} is a part of what Eremos keeps in a folder. Nothing was moved; give your own files.",
 });

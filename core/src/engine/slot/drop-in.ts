@@ -8,7 +8,7 @@ import { ContentKeys } from "../../format/object";
 import { deviceId } from "../../format/owner";
 import { newFrame } from "../../format/record-file";
 import { type FileEntry, fileEntry, isName, newMeta, writePackRecord } from "../../format/tree";
-import { type Dir, type Disk, HOLDS_ALL, type Stat } from "../../platform/port";
+import { type Dir, type Disk, HOLDS_ALL, type OpenFile, type Stat } from "../../platform/port";
 import {
   type HeldFolder,
   LONGEST_NAME,
@@ -26,6 +26,7 @@ import {
   within,
 } from "../ground";
 import {
+  ObjectReader,
   ObjectWriter,
   commitDropRecord,
   dropRecordName,
@@ -144,10 +145,15 @@ function removeNewcomer(disk: Disk, folder: HeldFolder, { path, dropped }: Taken
       disk.unlink(dir, name);
       return true;
     }
-    removeDropRecord(disk, folder.ownDir, dropRecordName(dropped.key));
-    removeObject(disk, folder.ownDir, "drop", dropped.object);
+    withdraw(disk, folder, dropped);
     return false;
   });
+}
+
+/** What was put in goes again: its original stays. */
+export function withdraw(disk: Disk, folder: HeldFolder, { key, object }: Dropped): void {
+  removeDropRecord(disk, folder.ownDir, dropRecordName(key));
+  removeObject(disk, folder.ownDir, "drop", object);
 }
 
 /** What only held files that were taken. */
@@ -163,13 +169,14 @@ function removeEmptyDirs(disk: Disk, dir: Dir, name: Buffer): void {
   }
 }
 
-function isSame(a: Stat, b: Stat): boolean {
+/** Whether nobody has changed or exchanged it since. */
+export function isSame(a: Stat, b: Stat): boolean {
   return a.ino === b.ino && a.size === b.size && a.mtimeNs === b.mtimeNs && a.ctimeNs === b.ctimeNs;
 }
 
-const NO_DIRECTORY = Buffer.alloc(0);
+export const NO_DIRECTORY = Buffer.alloc(0);
 
-async function holding<T>(disk: Disk, slot: DropSlot, use: (folder: HeldFolder) => Promise<T>): Promise<T> {
+export async function holding<T>(disk: Disk, slot: DropSlot, use: (folder: HeldFolder) => Promise<T>): Promise<T> {
   const folder = holdFolder(disk, slot.path, { create: false });
   try {
     requireSealed(disk, folder, slot);
@@ -192,7 +199,7 @@ function requireSealed(disk: Disk, folder: HeldFolder, slot: DropSlot): void {
     throw new EremosError("not-locked", said("is-not-sealed-now-nothing", { path: displayPath(slot.path) }));
 }
 
-async function withinLater<T>(disk: Disk, dir: Dir, use: (dir: Dir) => Promise<T>): Promise<T> {
+export async function withinLater<T>(disk: Disk, dir: Dir, use: (dir: Dir) => Promise<T>): Promise<T> {
   try {
     return await use(dir);
   } finally {
@@ -200,15 +207,18 @@ async function withinLater<T>(disk: Disk, dir: Dir, use: (dir: Dir) => Promise<T
   }
 }
 
-interface Dropped {
+export interface Dropped {
   /** What the file was when it was read. */
   readonly stat: Stat;
   readonly key: string;
   readonly object: string;
 }
 
-/** Durable when it returns. `moved`: the original goes. */
-async function dropFile(
+/**
+ * Durable when it returns. `moved`: the original goes, so what was put in has been read back, decrypted, and found to be
+ * what the original is.
+ */
+export async function dropFile(
   disk: Disk,
   folder: HeldFolder,
   slot: DropSlot,
@@ -235,7 +245,8 @@ async function dropFile(
     try {
       while (writing.left > 0)
         if (writing.fill((into, offset, room, done) => disk.read(file, into, offset, room, done)) === 0) break;
-      return { stat, ...writing.finish(folder.ownDir) };
+      const prove = (into: ObjectReader, from: number): void => requireSame(disk, file, stat, name, into, from);
+      return { stat, ...writing.finish(folder.ownDir, moved ? prove : null) };
     } catch (error) {
       writing.abort(folder.ownDir);
       throw error;
@@ -245,9 +256,28 @@ async function dropFile(
   }
 }
 
+/** @throws EremosError `changed-while-locking` | `damaged` */
+function requireSame(disk: Disk, file: OpenFile, stat: Stat, name: Buffer, put: ObjectReader, from: number): void {
+  const original = Buffer.allocUnsafe(COMPARED_BYTES);
+  let at = 0;
+  put.pieces(from, stat.size, (piece) => {
+    for (let done = 0; done < piece.length;) {
+      const count = disk.read(file, original, 0, Math.min(original.length, piece.length - done), at);
+      if (count === 0 || !original.subarray(0, count).equals(piece.subarray(done, done + count)))
+        throw new EremosError("changed-while-locking", said("changed-while-it-was-put", { name: displayPath(name) }));
+      done += count;
+      at += count;
+    }
+  });
+}
+
+const COMPARED_BYTES = 256 * 1024;
+
 /** One file on its way into the slot, under a key of its own. It waits once it is finished; abort what is not. */
 class DropWriter {
   private done = 0;
+  /** Where the file's bytes begin in the object. */
+  private start = 0;
 
   private constructor(
     private readonly disk: Disk,
@@ -277,6 +307,7 @@ class DropWriter {
         const record = new ByteWriter();
         writePackRecord(record, writer.marker, directory, entry, entry.size);
         writer.append(record.finish());
+        begun.start = writer.length;
         return begun;
       } catch (error) {
         begun.abort(ownDir);
@@ -308,8 +339,11 @@ class DropWriter {
     return this.writer.header.object;
   }
 
-  /** Durable when it returns. @throws EremosError `changed-while-locking` when less came than was announced */
-  finish(ownDir: Dir): Omit<Dropped, "stat"> {
+  /**
+   * Durable when it returns. `prove` looks at what was written, decrypted again, before a record makes it count; nobody
+   * here can read it afterwards. @throws EremosError `changed-while-locking` when less came than was announced
+   */
+  finish(ownDir: Dir, prove: ((put: ObjectReader, from: number) => void) | null = null): Omit<Dropped, "stat"> {
     const { disk, record } = this;
     if (this.left > 0)
       throw new EremosError(
@@ -318,6 +352,14 @@ class DropWriter {
       );
     const { object, length } = this.writer.finish();
     disk.barrier(ownDir);
+    if (prove) {
+      const put = new ObjectReader(disk, ownDir, "drop", record.folder, () => this.keys, { object, length });
+      try {
+        prove(put, this.start);
+      } finally {
+        put.close();
+      }
+    }
     const made: DropRecord = {
       ...newFrame("eremos-drop"),
       ...record,

@@ -3,4 +3,5 @@
  * They wait beside the contents until they are taken in.
  */
 export { DropUpload, type DropSlot, dropInto, sealNewcomers, ownDirPlace } from "./drop-in";
+export { type MovedIn, moveInto } from "./move-in";
 export { type Drop, countDrops, openDrops, refuseWaitingDrops, takeOutDrops, unreadableDrops } from "./drop";

@@ -5,24 +5,32 @@ import {
   EremosError,
   type Located,
   type Looked,
+  type MovedIn,
   OWN_DIR_NAME,
   displayPath,
   inspectFolder,
   isEncrypting,
   isEremosError,
   ownDirPlace,
+  protectedAbove,
+  refuseOffLimits,
 } from "@eremos/core";
 import type { Eremos } from "../../eremos";
 import type { Keys } from "../../session/keys";
 import { directoriesIn } from "./find-dropped";
 import { fullPath } from "../../paths";
+import { findTarget } from "../locking/find-target";
 import { said } from "@eremos/words/server/folders";
 
 /**
- * The slot of a locked folder that stands at a path. Needs nobody to be signed in: the folder says who it is, and the
- * public key is the one in Eremos' own data. @throws EremosError `not-locked` | `not-protected` | `needs-sign-in`
+ * The slot of a locked folder that stands at a path; of one that can't be seen there, where its owner is signed in.
+ * Needs nobody to be: the folder says who it is, and the public key is the one in Eremos' own data. @throws EremosError `not-locked` | `not-protected` | `needs-sign-in`
  */
 function slotAt(eremos: Eremos, typed: string, from: string): DropSlot {
+  if (eremos.keys) {
+    const { record, located } = findTarget(eremos, typed, from);
+    return slotOf(eremos, record.id, located.realPath);
+  }
   const path = fullPath(typed, eremos.settings.home, from);
   const found = inspectFolder(eremos.disk, path);
   if (!found) throw new EremosError("not-protected", said("there-is-no-locked-folder", { path: displayPath(path) }));
@@ -43,6 +51,23 @@ export function drop(eremos: Eremos, folder: string, files: readonly string[], f
     files: files.map((file) => fullPath(file, eremos.settings.home, from)),
   };
   return eremos.run<"drop">({ verb: "drop", input });
+}
+
+/**
+ * Puts files, and all that is in folders, into a locked folder, and removes the originals. @throws EremosError
+ * `outside-places` | `off-limits` | `nested` | `not-found`, and as {@link drop}
+ */
+export function moveIn(eremos: Eremos, folder: string, typed: readonly string[], from: string): Promise<MovedIn> {
+  const slot = slotAt(eremos, folder, from);
+  const paths = typed.map((one) => fullPath(one, eremos.settings.home, from));
+  for (const path of paths) {
+    // What may not be locked may not go, either.
+    refuseOffLimits(path, eremos.offLimits, eremos.settings.places);
+    const above = protectedAbove(eremos.disk, path);
+    if (above && path.includes(Buffer.from(`/${OWN_DIR_NAME.toString()}`)))
+      throw new EremosError("nested", said("belongs-to-eremos", { path: displayPath(path) }));
+  }
+  return eremos.run<"move-in">({ verb: "move-in", input: { slot, paths } });
 }
 
 /**

@@ -1,0 +1,175 @@
+import { spawn } from "node:child_process";
+import * as fs from "node:fs";
+import * as path from "node:path";
+import { afterEach, beforeAll, beforeEach, expect, it } from "vitest";
+import { ownDirPlace } from "../../src/engine/slot/drop-in";
+import { type MovedIn, moveInto } from "../../src/engine/slot/move-in";
+import { Visit } from "../../src/engine/visiting/visit";
+import { linuxDisk } from "../../src/platform/linux/linux-disk";
+import type { Disk } from "../../src/platform/port";
+import { crashingDisk, failingDisk } from "../support/crashing-disk";
+import { strided } from "../support/stride";
+import { type Person, lock, newDirectory, newPerson, removeDirectory, unlock } from "../support/world";
+
+const FOLDER = Buffer.alloc(16, 9).toString("hex");
+const NEAR = strided(5);
+const CONTENT = Buffer.alloc(300_000, "a statement of the bank, ");
+
+let person: Person;
+let base: string;
+let folder: string;
+let outside: string;
+let slot: Parameters<typeof moveInto>[1];
+beforeAll(async () => {
+  person = await newPerson();
+});
+beforeEach(async () => {
+  base = newDirectory();
+  folder = path.join(base, "Payroll");
+  outside = path.join(base, "statement.pdf");
+  await begin();
+});
+afterEach(() => removeDirectory(base));
+
+async function begin(): Promise<void> {
+  fs.rmSync(folder, { recursive: true, force: true });
+  fs.mkdirSync(folder);
+  fs.writeFileSync(outside, CONTENT, { mode: 0o640 });
+  const { publicKey } = await lock(folder, person.device, { folder: FOLDER });
+  slot = {
+    path: Buffer.from(folder),
+    folder: FOLDER,
+    publicKey,
+    place: ownDirPlace(linuxDisk, Buffer.from(folder)),
+    device: person.device.device,
+  };
+}
+
+const move = (disk: Disk, ...paths: readonly string[]): Promise<MovedIn> =>
+  moveInto(
+    disk,
+    slot,
+    paths.map((one) => Buffer.from(one)),
+  );
+
+/** What waits in the slot, by its path, as its owner reads it. */
+async function waiting(): Promise<Record<string, string>> {
+  const visit = await Visit.open(linuxDisk, {
+    path: Buffer.from(folder),
+    access: person.access,
+    keptHeader: null,
+    expected: null,
+    accept: [],
+    account: { uid: 0, gid: 0 },
+  });
+  try {
+    const drops = await visit.arrivals();
+    return Object.fromEntries(
+      drops.map((drop) => {
+        const content = drop.read(0, drop.size).toString("latin1");
+        drop.close();
+        return [drop.path.map(String).join("/"), content];
+      }),
+    );
+  } finally {
+    visit.close();
+  }
+}
+
+it("files and folders go in with their names, and their originals go; what can't go by itself stays, and says why", async () => {
+  const tree = path.join(base, "Letters");
+  fs.mkdirSync(path.join(tree, "2026"), { recursive: true });
+  fs.mkdirSync(path.join(tree, "empty"));
+  fs.writeFileSync(path.join(tree, "2026", "march.txt"), "March");
+  fs.writeFileSync(path.join(tree, "two names.txt"), "both");
+  fs.linkSync(path.join(tree, "two names.txt"), path.join(base, "the other name.txt"));
+  fs.symlinkSync("2026", path.join(tree, "link"));
+  fs.writeFileSync(path.join(tree, "in use.txt"), "still being written");
+  const writer = spawn("sh", ["-c", `exec 3>>'${path.join(tree, "in use.txt")}'; sleep 60`], { stdio: "ignore" });
+  await expect.poll(() => linuxDisk.holders(Buffer.from(tree)).length).toBeGreaterThan(0);
+  try {
+    const { files, left } = await move(linuxDisk, outside, tree);
+    expect(files).toBe(2);
+    expect(Object.fromEntries(left.map(({ path: at, reason }) => [path.relative(tree, at), reason]))).toEqual({
+      empty: "it is an empty folder",
+      "in use.txt": expect.stringContaining("a program is changing it") as string,
+      link: expect.stringContaining("a link") as string,
+      "two names.txt": expect.stringContaining("second name") as string,
+    });
+  } finally {
+    writer.kill();
+  }
+  expect(await waiting()).toEqual({ "statement.pdf": CONTENT.toString("latin1"), "Letters/2026/march.txt": "March" });
+  expect([fs.existsSync(outside), fs.readdirSync(tree).sort()]).toEqual([
+    false,
+    ["empty", "in use.txt", "link", "two names.txt"],
+  ]);
+  await unlock(folder, person.access);
+  const file = path.join(folder, "statement.pdf");
+  expect([fs.readFileSync(file), fs.statSync(file).mode & 0o777]).toEqual([CONTENT, 0o640]);
+});
+
+it("the original stays where what was written can't be read back, and where it changes meanwhile", async () => {
+  const meddling = (when: (name: string) => boolean, meddle: (args: unknown[]) => void): Disk =>
+    new Proxy(linuxDisk, {
+      get: (target, name: keyof Disk) => {
+        const method: unknown = target[name];
+        if (typeof method !== "function" || !when(name)) return method;
+        return (...args: unknown[]): unknown => {
+          meddle(args);
+          return Reflect.apply(method, target, args);
+        };
+      },
+    });
+  // A disk that takes what it is given, and keeps something else.
+  const lying = meddling(
+    (name) => name === "write",
+    ([, from, offset, length]) => {
+      const at = (offset as number) + 5_000;
+      if ((length as number) > 10_000) (from as Buffer).writeUInt8((from as Buffer).readUInt8(at) ^ 1, at);
+    },
+  );
+  await expect(move(lying, outside)).rejects.toMatchObject({ code: "damaged" });
+  let barriers = 0;
+  const late = meddling(
+    (name) => name === "barrier",
+    () => {
+      if (barriers++ === 0) fs.appendFileSync(outside, "one line more");
+    },
+  );
+  expect((await move(late, outside)).left).toMatchObject([{ path: outside }]);
+  expect([fs.readFileSync(outside, "latin1"), await waiting()]).toEqual([
+    `${CONTENT.toString("latin1")}one line more`,
+    {},
+  ]);
+});
+
+it("neither the folder itself, nor what lies in it or around it, goes into it; and a protected folder stays as it is", async () => {
+  for (const path_ of [folder, path.join(folder, ".eremos", "header.json"), base])
+    await expect(move(linuxDisk, path_)).rejects.toMatchObject({ code: "nested" });
+  const other = path.join(base, "Other");
+  fs.mkdirSync(other);
+  await lock(other, person.device, { folder: Buffer.alloc(16, 8).toString("hex") });
+  expect(await move(linuxDisk, other)).toMatchObject({ files: 0, left: [{ path: other }] });
+  await expect(move(linuxDisk, path.join(base, "gone"))).rejects.toMatchObject({ code: "not-found" });
+});
+
+it.each([
+  ["is cut off", (at: number) => crashingDisk(linuxDisk, at, "after")],
+  ["fails once", (at: number) => failingDisk(linuxDisk, at, "EIO")],
+  ["is gone from there on", (at: number) => failingDisk(linuxDisk, at, "EIO", true)],
+] as const)(
+  `the disk %s at ${NEAR.of("call")}: there is the original, or what was put in; never neither`,
+  async (_name, make) => {
+    for (let at = NEAR.from; ; at += NEAR.step) {
+      await begin();
+      const made = make(at);
+      await move(made.disk, outside).catch(() => undefined);
+      const isHit = "crashed" in made ? made.crashed() : made.failed() !== null;
+      const original = fs.existsSync(outside) ? [fs.readFileSync(outside, "latin1")] : [];
+      const there = [...original, ...Object.values(await waiting())];
+      expect(new Set(there), `call ${at}`).toEqual(new Set([CONTENT.toString("latin1")]));
+      if (!isHit) return expect(original).toEqual([]);
+    }
+  },
+);
