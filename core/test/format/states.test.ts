@@ -87,9 +87,9 @@ describe("state records of several computers", () => {
     bring(other, { sequence: 9000 });
     const theirs = fs.readFileSync(ownDir(stateName(other.identity.id).toString()));
     for (const name of both(path.basename(own))) fs.writeFileSync(ownDir(name), theirs);
-    expect(() => inspected()).toThrow(/state record/);
+    expect(() => inspected()).toThrow(/what state the folder is in/);
     for (const name of both(path.basename(own))) fs.writeFileSync(ownDir(name), "spoilt");
-    expect(() => inspected()).toThrow(/state record/);
+    expect(() => inspected()).toThrow(/what state the folder is in/);
     fs.writeFileSync(own, genuine);
     expect(inspected()).toMatchObject({ state: "sealed" });
   });

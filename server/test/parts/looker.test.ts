@@ -197,7 +197,7 @@ describe("a disk that does not answer", () => {
     };
     const { locking, left } = closeUp(house.eremos, false);
     await Promise.all(locking.map(({ job }) => job.outcome));
-    expect(left).toEqual([{ path: folders[0], reason: expect.stringContaining("does not answer") }]);
+    expect(left).toEqual([{ path: folders[0], error: expect.objectContaining({ code: "no-answer" }) as Error }]);
     expect(locking.map(({ path: at }) => at)).toEqual([folders[1]]);
     house.eremos.looker = new OwnLooker(house.eremos.disk);
     expect(listFolders(house.eremos).map(({ id, state }) => [id, state])).toEqual([
