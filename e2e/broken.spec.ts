@@ -44,7 +44,7 @@ test("an insured folder that a bad disk spoilt: the check names the file and its
   await page.getByRole("link", { name: "Ways back" }).click();
   await page.getByRole("button", { name: "I no longer have permission" }).click();
   await page.getByRole("button", { name: "Look at the permissions of Instrument photos" }).click();
-  await expect(page.getByText(/IMG_1201\.jpg: recorded 644.*now 111/)).toBeVisible();
+  await expect(page.getByText(/IMG_1201\.jpg: noted 644.*now 111/)).toBeVisible();
   await page.getByRole("button", { name: "Set back" }).click();
   await expect(page.getByText("You get at it, and all")).toBeVisible();
   expect(fs.statSync(photo).mode).toBe(mode);
