@@ -11,7 +11,7 @@ import { MUTANTS } from "./mutants/list.mjs";
 import { install, installTestPrograms, requireNode, root } from "./steps.mjs";
 
 const LONGEST_MS = 240_000;
-const STOREYS = ["core", "server", "cli", "rescue", "web"];
+const STOREYS = ["words", "core", "server", "cli", "rescue", "web"];
 
 /** The sources, with every package where the tests look for it, and the storeys' own names leading to the copy. */
 function copySources() {
