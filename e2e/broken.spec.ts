@@ -36,7 +36,7 @@ test("an insured folder that a bad disk spoilt: the check names the file and its
   for (const name of ["header.json", "header.twin.json"])
     fs.writeFileSync(path.join(folder, ".eremos", name), "spoilt by a bad disk");
   await page.getByRole("button", { name: "Repair its notes" }).click();
-  await expect(page.getByText("Repaired: how it opens.")).toBeVisible();
+  await expect(page.getByText("Repaired: the note of how it opens.")).toBeVisible();
   expect(house.eremos(["unlock", folder], PASSWORD).status).toBe(0);
   const photo = path.join(folder, "IMG_1201.jpg");
   const { mode } = fs.statSync(photo);

@@ -126,7 +126,7 @@ export const recoverCommand: Command<"recover"> = async (invocation) => {
       say("your-folders-are-listed-again", {
         taken: result.taken.length,
         hasTaken: result.taken.length > 0,
-        taken2: result.taken.join(", "),
+        names: result.taken.join(", "),
       }),
       ...result.left.map(({ path, reason }) => say("not-yet", { path, reason })),
     ];
@@ -266,15 +266,11 @@ export const practiceCommand: Command<"practice"> = async (invocation) => {
     await openGate(eremos, invocation);
     const secret = await backSecret(invocation);
     const { folders } = await practice(eremos, secret);
-    const what =
-      secret.kind === "code"
-        ? [say("code-opens"), say("code-does-not-open")]
-        : [say("shares-open"), say("shares-do-not-open")];
     const failed = folders.filter(({ problem }) => problem !== null);
     const lines = [
       failed.length === 0
-        ? say("all-sealed-folders-nothing-was", { what: String(what[0]), folders: folders.length })
-        : say("of", { what: String(what[1]), failed: failed.length, folders: folders.length }),
+        ? say("practice-opens", { kind: secret.kind, folders: folders.length })
+        : say("practice-fails", { kind: secret.kind, failed: failed.length, folders: folders.length }),
       ...failed.map(({ path, problem }) => `  ${path}: ${problem}`),
     ];
     return { result: { folders }, lines, exitCode: failed.length === 0 ? 0 : 5 };

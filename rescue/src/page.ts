@@ -163,7 +163,7 @@ function checkCode(): void {
       ? ""
       : say("groups-look-again-something-is", {
           wrong: wrong.length,
-          wrong2: wrong.join(", "),
+          groups: wrong.join(", "),
           codeGroups: CODE_GROUPS,
         });
 }
@@ -291,7 +291,7 @@ function tell(damaged: readonly Lost[]): void {
   for (const { path, size, lost } of damaged) {
     const ranges = lost
       .slice(0, 5)
-      .map(({ offset, length }) => say("bytes", { offset, offset2: offset + length - 1 }))
+      .map(({ offset, length }) => say("bytes", { offset, last: offset + length - 1 }))
       .join(", ");
     view.problems.append(
       item(say("is-damaged-and-more-places", { path, ranges, hasLost: lost.length > 5, lost: lost.length - 5, size })),

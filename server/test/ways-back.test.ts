@@ -315,7 +315,10 @@ describe("records are damaged", () => {
     for (const name of ["header.json", "header.twin.json", ...stateFiles(folder)])
       fs.rmSync(path.join(folder, ".eremos", name));
     expect(listFolders(house.eremos)).toMatchObject([{ state: "damaged" }]);
-    expect(await mend(house.eremos, { path: folder, secret: null })).toEqual(["how it opens", "what state it is in"]);
+    expect(await mend(house.eremos, { path: folder, secret: null })).toEqual([
+      "the note of how it opens",
+      "the note of what state it is in",
+    ]);
     expect(await mend(house.eremos, { path: folder, secret: null })).toEqual([]);
     expect(listFolders(house.eremos)).toMatchObject([{ state: "locked", attention: null }]);
     expect(activityOf(house.eremos)[0]).toMatchObject({ kind: "mended" });
@@ -337,7 +340,7 @@ describe("records are damaged", () => {
     });
     expect(
       await mend(house.eremos, { path: folder, secret: { kind: "password", password: "rosin on the left shelf" } }),
-    ).toEqual(["how it opens"]);
+    ).toEqual(["the note of how it opens"]);
   });
 });
 

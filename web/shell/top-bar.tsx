@@ -68,7 +68,7 @@ export function TopBar({ failedTries, onFailuresSeen, onSignedOut }: TopBarProps
         description={say("you-wanted-decide-when-leaving", {
           asking: asking.length,
           name: asking[0]?.name ?? say("folder"),
-          asking2: asking.map(({ name }) => name).join(", "),
+          names: asking.map(({ name }) => name).join(", "),
         })}
       >
         <div className="mt-6 flex flex-wrap justify-end gap-2">

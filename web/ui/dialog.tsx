@@ -72,3 +72,12 @@ export function Confirm({ open, onOpenChange, title, children, action, tone, onC
     </RadixAlert.Root>
   );
 }
+
+/** Its buttons, which stay in view however long it is. */
+export function DialogEnd({ children }: { readonly children: ReactNode }): ReactNode {
+  return (
+    <div className="sticky -bottom-6 -mx-6 -mb-6 flex justify-end gap-2 rounded-b-2xl border-t border-line bg-paper px-6 py-4">
+      {children}
+    </div>
+  );
+}

@@ -91,7 +91,7 @@ export const { say, said } = speaker("cli", {
   "out-reach-now-and-opening":
     "Out of reach now, and opening with the old password until you sign in while it is there: {path}",
   "your-folders-are-listed-again":
-    "{taken} of your folders are listed again{hasTaken, select, true {: {taken2}} other {}}.",
+    "{taken} of your folders are listed again{hasTaken, select, true {: {names}} other {}}.",
   "not-yet": "Not yet: {path}. {reason}",
   "eremos-has-master-password-on":
     "Eremos has a master password on this computer; it is what takes a folder in. If you have forgotten it, run `eremos recover` first. Nothing was changed.",
@@ -113,13 +113,10 @@ export const { say, said } = speaker("cli", {
   "still-opened-by-older-copy": "Still opened by an older copy, in earlier states that are kept: {older}.",
   "earlier-states": "{states, plural, one {# earlier state} other {# earlier states}}",
   "what-somebody-copied-before-opens": "What somebody copied before opens with what they know for ever.",
-  "code-opens": "The code opens",
-  "code-does-not-open": "The code does not open",
-  "shares-open": "The shares open",
-  "shares-do-not-open": "The shares do not open",
-  "all-sealed-folders-nothing-was":
-    "{what} {folders, plural, one {the one sealed folder} other {all {folders} sealed folders}}. Nothing was changed.",
-  of: "{what} {failed} of {folders}:",
+  "practice-opens":
+    "{kind, select, code {The code opens} other {The shares open}} {folders, plural, one {the one sealed folder} other {all {folders} sealed folders}}. Nothing was changed.",
+  "practice-fails":
+    "{kind, select, code {The code does not open} other {The shares do not open}} {failed} of {folders}:",
   "protected-folders-found-in-directories":
     "{found, plural, one {1 protected folder} other {{found} protected folders}} found in {directories, number} folders{wasStopped, select, true {; stopped before the end} other {}}.",
   "not-looked-into-no-permission": "Not looked into (no permission, or the disk can't read it): {one}",

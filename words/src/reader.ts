@@ -15,7 +15,7 @@ export const { say, said } = speaker("reader", {
   "it-is-locked-by-eremos": "It is locked by Eremos.",
   "share-is-right": "Share {number} is right.",
   "groups-look-again-something-is":
-    "{wrong, plural, one {Group} other {Groups}} {wrong2} of {codeGroups}: look again, something is mistyped.",
+    "{wrong, plural, one {Group} other {Groups}} {groups} of {codeGroups}: look again, something is mistyped.",
   "open-it": "Open it",
   "something-went-wrong-here-locked": "Something went wrong here ({error}). The locked folder is as it was.",
   "what-is-in-it":
@@ -24,7 +24,7 @@ export const { say, said } = speaker("reader", {
   link: "{entry} (a link to {target})",
   "take-it-out": "Take it out",
   "take-out": "Take out {entry}",
-  bytes: "bytes {offset, number} to {offset2, number}",
+  bytes: "bytes {offset, number} to {last, number}",
   "is-damaged-and-more-places":
     "{path} is damaged: {ranges}{hasLost, select, true { and {lost} more places} other {}} of {size, number} are zeros now. Everything else of it is whole.",
   "everything-is-taken-out-and": "Everything is taken out, and whole.",

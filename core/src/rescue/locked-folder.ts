@@ -364,7 +364,7 @@ export class LockedFolder {
       if (taken) break;
     }
     if (taken && inPart)
-      problems.push(say("state-only-part-is-here", { number: inPart.record.number, number2: taken.record.number }));
+      problems.push(say("state-only-part-is-here", { number: inPart.record.number, taken: taken.record.number }));
     const chosen = taken ?? inPart ?? unvouched;
     if (chosen) {
       const { record, tree } = chosen;
@@ -372,11 +372,11 @@ export class LockedFolder {
       const isLater = later !== null && generationName(refOf(later)) === name;
       if (isLater && !named.has(refOf(later).digest))
         problems.push(
-          say("state-record-names-state-and", { number: state?.generation?.number ?? 0, number2: record.number }),
+          say("state-record-names-state-and", { number: state?.generation?.number ?? 0, taken: record.number }),
         );
       if (fork === null && current !== null && name !== current && !isLater)
         problems.push(
-          say("last-locks-index-state-cant", { number: state?.generation?.number ?? 0, number2: record.number }),
+          say("last-locks-index-state-cant", { number: state?.generation?.number ?? 0, taken: record.number }),
         );
       const place = attempt(
         () => openFacts(record, secretOf(keys, record)).place,

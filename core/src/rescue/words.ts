@@ -24,7 +24,7 @@ export function describeReport(
 }
 
 function rangesOf(lost: RescueReport["damaged"][number]["lost"]): string {
-  const shown = lost.slice(0, 5).map(({ offset, length }) => say("bytes-2", { offset, offset2: offset + length - 1 }));
+  const shown = lost.slice(0, 5).map(({ offset, length }) => say("bytes-2", { offset, last: offset + length - 1 }));
   return `${shown.join(", ")}${lost.length > shown.length ? say("and-more", { lost: lost.length - shown.length }) : ""}`;
 }
 

@@ -2,13 +2,13 @@ import * as fs from "node:fs";
 import * as path from "node:path";
 import { spawn } from "node:child_process";
 import { afterEach, beforeAll, beforeEach, describe, expect, it } from "vitest";
-import { DropUpload, dropInto, ownDirPlace, sealNewcomers } from "../../src/engine/slot/drop-in";
+import { DropUpload, dropInto, sealNewcomers } from "../../src/engine/slot/drop-in";
 import { guardFolder } from "../support/guarding";
 import { silentHooks } from "../../src/engine/ground/hooks";
 import { inspectFolder } from "../../src/engine/guards/inspect";
 import { recoverFolder } from "../../src/engine/guards/recover";
 import { releaseOpenFolder } from "../support/guarding";
-import { Visit } from "../../src/engine/visiting/visit";
+import type { Visit } from "../../src/engine/visiting/visit";
 import { setInsurance } from "../../src/insurance/insure";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import type { Disk } from "../../src/platform/port";
@@ -26,6 +26,7 @@ import {
   removeDirectory,
   unlock,
 } from "../support/world";
+import { lockedWithSlot, visitOf } from "../support/visiting";
 
 const FOLDER = Buffer.alloc(16, 9).toString("hex");
 const [NEAR, FAR] = [strided(5), strided(23)];
@@ -51,26 +52,11 @@ async function begin(): Promise<void> {
   fs.mkdirSync(folder);
   fs.writeFileSync(path.join(folder, "letter.txt"), "Dear Jonas");
   fs.writeFileSync(outside, Buffer.alloc(200_000, "a statement of the bank, "), { mode: 0o640 });
-  const { publicKey } = await lock(folder, person.device, { folder: FOLDER });
-  slot = {
-    path: Buffer.from(folder),
-    folder: FOLDER,
-    publicKey,
-    place: ownDirPlace(linuxDisk, Buffer.from(folder)),
-    device: person.device.device,
-  };
+  slot = await lockedWithSlot(person, folder, FOLDER);
 }
 
 const inspected = (): ReturnType<typeof inspectFolder> => inspectFolder(linuxDisk, Buffer.from(folder));
-const visit = (): Promise<Visit> =>
-  Visit.open(linuxDisk, {
-    path: Buffer.from(folder),
-    access: person.access,
-    keptHeader: null,
-    expected: null,
-    accept: [],
-    account: { uid: 0, gid: 0 },
-  });
+const visit = (): Promise<Visit> => visitOf(person, folder);
 const drop = (...files: readonly string[]): Promise<number> =>
   dropInto(
     linuxDisk,

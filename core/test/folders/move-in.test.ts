@@ -2,14 +2,13 @@ import { spawn } from "node:child_process";
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterEach, beforeAll, beforeEach, expect, it } from "vitest";
-import { ownDirPlace } from "../../src/engine/slot/drop-in";
 import { type MovedIn, moveInto } from "../../src/engine/slot/move-in";
-import { Visit } from "../../src/engine/visiting/visit";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import type { Disk } from "../../src/platform/port";
 import { crashingDisk, failingDisk } from "../support/crashing-disk";
 import { strided } from "../support/stride";
 import { type Person, lock, newDirectory, newPerson, removeDirectory, unlock } from "../support/world";
+import { lockedWithSlot, visitOf } from "../support/visiting";
 
 const FOLDER = Buffer.alloc(16, 9).toString("hex");
 const NEAR = strided(5);
@@ -35,14 +34,7 @@ async function begin(): Promise<void> {
   fs.rmSync(folder, { recursive: true, force: true });
   fs.mkdirSync(folder);
   fs.writeFileSync(outside, CONTENT, { mode: 0o640 });
-  const { publicKey } = await lock(folder, person.device, { folder: FOLDER });
-  slot = {
-    path: Buffer.from(folder),
-    folder: FOLDER,
-    publicKey,
-    place: ownDirPlace(linuxDisk, Buffer.from(folder)),
-    device: person.device.device,
-  };
+  slot = await lockedWithSlot(person, folder, FOLDER);
 }
 
 const move = (disk: Disk, ...paths: readonly string[]): Promise<MovedIn> =>
@@ -54,14 +46,7 @@ const move = (disk: Disk, ...paths: readonly string[]): Promise<MovedIn> =>
 
 /** What waits in the slot, by its path, as its owner reads it. */
 async function waiting(): Promise<Record<string, string>> {
-  const visit = await Visit.open(linuxDisk, {
-    path: Buffer.from(folder),
-    access: person.access,
-    keptHeader: null,
-    expected: null,
-    accept: [],
-    account: { uid: 0, gid: 0 },
-  });
+  const visit = await visitOf(person, folder);
   try {
     const drops = await visit.arrivals();
     return Object.fromEntries(

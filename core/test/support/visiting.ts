@@ -1,12 +1,34 @@
 import * as fs from "node:fs";
 import { expect } from "vitest";
-import type { Visit } from "../../src/engine/visiting/visit";
+import { type DropSlot, ownDirPlace } from "../../src/engine/slot/drop-in";
+import { Visit } from "../../src/engine/visiting/visit";
 import type { DirNode } from "../../src/engine/visiting/visit-tree";
+import { linuxDisk } from "../../src/platform/linux/linux-disk";
+import { type Person, lock } from "./world";
 
 /** What tests of visits do in them, and how they look at what is there. */
 export const FOLDER = Buffer.alloc(16, 3).toString("hex");
 export const account = { uid: process.getuid?.() ?? 0, gid: process.getgid?.() ?? 0 };
 export const name = (text: string): Buffer => Buffer.from(text);
+
+/** Looks into a locked folder as its owner does. */
+export function visitOf(person: Person, folder: string): Promise<Visit> {
+  return Visit.open(linuxDisk, {
+    path: Buffer.from(folder),
+    access: person.access,
+    keptHeader: null,
+    expected: null,
+    accept: [],
+    account: { uid: 0, gid: 0 },
+  });
+}
+
+/** Locks a folder by its computer, and gives the slot by which files are put into it. */
+export async function lockedWithSlot(person: Person, folder: string, id: string): Promise<DropSlot> {
+  const { publicKey } = await lock(folder, person.device, { folder: id });
+  const path = Buffer.from(folder);
+  return { path, folder: id, publicKey, place: ownDirPlace(linuxDisk, path), device: person.device.device };
+}
 
 export function dirAt(of: Visit, ...names: readonly string[]): DirNode {
   const node = of.find(names.map(name));

@@ -4,11 +4,11 @@ import { X } from "lucide-react";
 import { type ReactNode, useState } from "react";
 import { toast } from "sonner";
 import type { PlanView, Protection } from "@eremos/server/contract";
-import { AgainstChoice, ProtectionChoice } from "@/parts/folders/protection-choice";
-import { AGAINST, protectionWords } from "@/parts/folders/protections";
+import { ProtectionPicker } from "@/parts/folders/protection-choice";
+import { AGAINST } from "@/parts/folders/protections";
 import { useSelection } from "@/parts/folders/selection";
 import { Button } from "@/ui/button";
-import { Dialog } from "@/ui/dialog";
+import { Dialog, DialogEnd } from "@/ui/dialog";
 import { ApiError, api } from "@/lib/api";
 import { baseName, formatBytes } from "@/lib/format";
 import { useVerb } from "@/lib/queries";
@@ -41,7 +41,6 @@ function ProtectAllForm({ start }: { readonly start: readonly string[] }): React
   const { protectAll, select } = useSelection();
   const [paths, setPaths] = useState<readonly string[]>([...new Set(start)]);
   const [protection, setProtection] = useState<Protection>(AGAINST.anybody.protection);
-  const [isFull, setFull] = useState(false);
   const plans = useQueries({
     queries: paths.map((path) => ({
       queryKey: ["plan", path, protection.guard, protection.visibility],
@@ -67,27 +66,13 @@ function ProtectAllForm({ start }: { readonly start: readonly string[] }): React
       }}
     >
       <Chosen lines={lines} onLeaveOut={(path) => setPaths(paths.filter((one) => one !== path))} />
-      {isFull ? (
-        <ProtectionChoice isDraft value={protection} onChoose={setProtection} />
-      ) : (
-        <AgainstChoice value={protection} onChoose={setProtection} />
-      )}
-      <p className="flex flex-wrap items-baseline justify-between gap-x-4 text-sm">
-        <span>{protectionWords({ ...protection, cover: null })}.</span>
-        <button
-          type="button"
-          className="font-medium text-dusk underline underline-offset-4"
-          onClick={() => setFull(!isFull)}
-        >
-          {isFull ? say("ask-me-whom-it-is") : say("choose-guard-and-visibility")}
-        </button>
-      </p>
-      <div className="sticky -bottom-6 -mx-6 -mb-6 flex justify-end gap-2 rounded-b-2xl border-t border-line bg-paper px-6 py-4">
+      <ProtectionPicker value={protection} onChoose={setProtection} />
+      <DialogEnd>
         <Button onClick={() => protectAll(null)}>{say("not-now")}</Button>
         <Button tone="dusk" type="submit" disabled={ready.length === 0 || plans.some(({ isPending }) => isPending)}>
           {say("lock-so-many", { count: ready.length })}
         </Button>
-      </div>
+      </DialogEnd>
     </form>
   );
 }

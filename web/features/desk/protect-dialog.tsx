@@ -3,11 +3,11 @@ import { isEncrypting } from "@eremos/core/guards";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { type ReactNode, useId, useState } from "react";
 import type { PlanView, Protection } from "@eremos/server/contract";
-import { AgainstChoice, ProtectionChoice } from "@/parts/folders/protection-choice";
-import { AGAINST, protectionWords } from "@/parts/folders/protections";
+import { ProtectionPicker } from "@/parts/folders/protection-choice";
+import { AGAINST } from "@/parts/folders/protections";
 import { IN_THE_FOLDER, useNewPassword } from "@/parts/secrets/new-password";
 import { Button } from "@/ui/button";
-import { Dialog } from "@/ui/dialog";
+import { Dialog, DialogEnd } from "@/ui/dialog";
 import { useSelection } from "@/parts/folders/selection";
 import { ApiError, api } from "@/lib/api";
 import { baseName, formatBytes, parentOf } from "@/lib/format";
@@ -32,7 +32,6 @@ function ProtectForm({ start }: { readonly start: string }): ReactNode {
   const { protect, select } = useSelection();
   const [path, setPath] = useState(start);
   const [protection, setProtection] = useState<Protection>(AGAINST.anybody.protection);
-  const [isFull, setFull] = useState(false);
   const [anyway, setAnyway] = useState(false);
   const [hasOwn, setHasOwn] = useState(false);
   const own = useNewPassword({ label: say("password-this-folder"), hintNote: IN_THE_FOLDER });
@@ -67,22 +66,11 @@ function ProtectForm({ start }: { readonly start: string }): ReactNode {
       }}
     >
       <PathInput path={path} onPath={setPath} />
-      {isFull ? (
-        <ProtectionChoice isDraft value={protection} onChoose={setProtection} />
-      ) : (
-        <AgainstChoice value={protection} onChoose={setProtection} />
-      )}
-      {isFull && isEncrypting(protection) && <OwnPassword chosen={hasOwn} onChosen={setHasOwn} fields={own.fields} />}
-      <p className="flex flex-wrap items-baseline justify-between gap-x-4 text-sm">
-        <span>{protectionWords(protection)}.</span>
-        <button
-          type="button"
-          className="font-medium text-dusk underline underline-offset-4"
-          onClick={() => setFull(!isFull)}
-        >
-          {isFull ? say("ask-me-whom-it-is") : say("choose-guard-and-visibility")}
-        </button>
-      </p>
+      <ProtectionPicker
+        value={protection}
+        onChoose={setProtection}
+        whenFull={isEncrypting(protection) && <OwnPassword chosen={hasOwn} onChosen={setHasOwn} fields={own.fields} />}
+      />
       {/* Room for two lines, so that nothing moves under the pointer when the answer comes. */}
       <div className="min-h-11">
         <Plan plan={current} problem={plan.error} empty={path.trim() === ""} protection={protection} />
@@ -93,12 +81,12 @@ function ProtectForm({ start }: { readonly start: string }): ReactNode {
         </Button>
       )}
       {current && <InUse plan={current} anyway={anyway} onAnyway={setAnyway} />}
-      <div className="sticky -bottom-6 -mx-6 -mb-6 flex justify-end gap-2 rounded-b-2xl border-t border-line bg-paper px-6 py-4">
+      <DialogEnd>
         <Button onClick={() => protect(null)}>{say("not-now")}</Button>
         <Button tone="dusk" type="submit" disabled={!ready || lock.pending}>
           {current?.refusal === null && current.name ? say("lock", { name: current.name }) : say("lock-it")}
         </Button>
-      </div>
+      </DialogEnd>
     </form>
   );
 }
@@ -236,7 +224,7 @@ function Plan({
         <p className="mt-1 text-ochre">
           {say("entries-in-it-belong-another", {
             foreign: plan.foreign.length,
-            foreign2: plan.foreign.slice(0, 3).join(", "),
+            paths: plan.foreign.slice(0, 3).join(", "),
             hasForeign: plan.foreign.length > 3,
           })}
         </p>

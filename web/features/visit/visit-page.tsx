@@ -349,7 +349,7 @@ function Moving({ hrefs, into, change, onDone }: MovingProps): ReactNode {
       <span className="min-w-0 flex-1 truncate">
         {say("moving-go-where-they-belong", {
           hrefs: hrefs.length === 1 ? lastName(hrefs[0] ?? "") : say("entries", { hrefs: hrefs.length }),
-          hrefs2: hrefs.length,
+          count: hrefs.length,
         })}
       </span>
       <Button size="small" tone="dusk" disabled={isHere || change.pending} onClick={putDown}>

@@ -110,7 +110,7 @@ function Holders({
         <p className="mt-2 rounded-xl bg-ochre-soft px-4 py-3 text-sm text-ochre">
           {say("folders-have-password-their-own", {
             withEarlier: withEarlier.length,
-            withEarlier2: withEarlier.map(({ name }) => name).join(", "),
+            names: withEarlier.map(({ name }) => name).join(", "),
           })}
         </p>
       )}

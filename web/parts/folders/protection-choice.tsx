@@ -11,6 +11,7 @@ import {
   VISIBILITY_NAMES,
   VISIBILITY_TEXTS,
   isSame,
+  protectionWords,
   withBars,
   withGuard,
 } from "./protections";
@@ -26,7 +27,7 @@ interface ProtectionProps {
 }
 
 /** Who it is meant to stop: one click to what is recommended. */
-export function AgainstChoice({ value, onChoose }: ProtectionProps): ReactNode {
+function AgainstChoice({ value, onChoose }: ProtectionProps): ReactNode {
   const entries = Object.entries(AGAINST) as [Against, (typeof AGAINST)[Against]][];
   const chosen = entries.find(([, { protection }]) => isSame(protection, value))?.[0] ?? null;
   return (
@@ -42,6 +43,36 @@ export function AgainstChoice({ value, onChoose }: ProtectionProps): ReactNode {
         sign: <Doorway state={protection.guard} className="h-6 w-5" />,
       }))}
     />
+  );
+}
+
+interface PickerProps extends ProtectionProps {
+  /** What can be chosen besides, where guard and visibility are. */
+  readonly whenFull?: ReactNode;
+}
+
+/** Whom it is meant to stop; or, for who asks for it, guard and visibility. What is chosen stands below, in words. */
+export function ProtectionPicker({ value, onChoose, whenFull }: PickerProps): ReactNode {
+  const [isFull, setFull] = useState(false);
+  return (
+    <>
+      {isFull ? (
+        <ProtectionChoice isDraft value={value} onChoose={onChoose} />
+      ) : (
+        <AgainstChoice value={value} onChoose={onChoose} />
+      )}
+      {isFull && whenFull}
+      <p className="flex flex-wrap items-baseline justify-between gap-x-4 text-sm">
+        <span>{protectionWords(value)}.</span>
+        <button
+          type="button"
+          className="font-medium text-dusk underline underline-offset-4"
+          onClick={() => setFull(!isFull)}
+        >
+          {isFull ? say("ask-me-whom-it-is") : say("choose-guard-and-visibility")}
+        </button>
+      </p>
+    </>
   );
 }
 

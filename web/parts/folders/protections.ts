@@ -101,7 +101,7 @@ export function protectionWords({ guard, visibility, cover, bars }: Protection):
       ? say("others-may-this-account-may", {
           others: bars.others === "nothing" ? say("do-nothing") : LEVEL_WORDS[bars.others],
           own: bars.own,
-          own2: bars.own === "nothing" ? say("do-nothing") : LEVEL_WORDS[bars.own],
+          level: bars.own === "nothing" ? say("do-nothing") : LEVEL_WORDS[bars.own],
         })
       : "";
   return `${GUARD_NAMES[guard]}, ${VISIBILITY_NAMES[visibility].toLowerCase()}${visibility === "view" && cover !== null ? say("as", { cover }) : ""}${barred}`;

@@ -31,7 +31,7 @@ export function CodeField({ value, onChange, problem, autoFocus = false }: CodeF
       ? null
       : say("groups-look-again-something-is", {
           wrong: wrong.length,
-          wrong2: wrong.map((group) => group + 1).join(", "),
+          groups: wrong.map((group) => group + 1).join(", "),
         });
   const type = (code: string): void => {
     setEdits(edits + 1);

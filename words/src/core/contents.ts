@@ -53,5 +53,5 @@ export const { say, said } = speaker("core/contents", {
   "kept-changing-while-it-was":
     "{shown} kept changing while it was being locked, so Eremos stopped. Everything is at its place; close the program that writes there and lock again.",
   "needs-at-least-free-on":
-    "{doing} needs at least {megabytes} free on this disk (better {megabytes2}), and there are {megabytes3}. Nothing was touched; make room first.",
+    "{doing} needs at least {megabytes} free on this disk (better {better}), and there are {free}. Nothing was touched; make room first.",
 });

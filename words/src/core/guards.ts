@@ -63,7 +63,7 @@ export const { say, said } = speaker("core/guards", {
   "another-drive-is-mounted-inside":
     "Another drive is mounted inside ({path}). Nothing was touched; protect that drive's folder on its own.",
   "some-it-belongs-another-account":
-    "Some of it belongs to another account, so its permissions can't be changed ({foreign}{hasForeign, select, true { and {foreign2} more} other {}}). Nothing was touched; choose other rules, or seal the folder.",
+    "Some of it belongs to another account, so its permissions can't be changed ({foreign}{hasForeign, select, true { and {more} more} other {}}). Nothing was touched; choose other rules, or seal the folder.",
   "locking-it-is-hidden-already":
     "locking; it is hidden already, its contents are untouched, and Eremos finishes when it next looks at it",
   "locking-its-contents-are-untouched": "locking; its contents are untouched",
@@ -74,8 +74,8 @@ export const { say, said } = speaker("core/guards", {
   "belongs-another-account-so-its":
     "{path} belongs to another account, so its permissions can't be changed. Nothing was touched; choose another guard.",
   "is-sealed-now-nothing-was": "{path} is sealed now. Nothing was touched; open it first.",
-  "is-and-does-not-become": "{path} is {word}, and does not become {word2} without being opened. Nothing was touched.",
+  "is-and-does-not-become": "{path} is {word}, and does not become {other} without being opened. Nothing was touched.",
   "what-stands-at-is-now":
-    "What stands at {path} is {word} now, and was {word2} a moment ago. It may have been exchanged, so nothing was touched.",
+    "What stands at {path} is {word} now, and was {other} a moment ago. It may have been exchanged, so nothing was touched.",
   "bringing-its-place-it-is": "bringing {path} to its place; it is whole",
 });

@@ -22,11 +22,11 @@ export const { say, said } = speaker("core/rescue", {
     "The last lock of this folder was not made by its owner, nor by a computer of theirs that is known. What is in it may be somebody else's choice.",
   epoch: "key {epoch}",
   "state-only-part-is-here":
-    "Of state {number} only a part is here. What comes out is the newest that is here throughout (state {number2}).",
+    "Of state {number} only a part is here. What comes out is the newest that is here throughout (state {taken}).",
   "state-record-names-state-and":
-    "The folder notes state {number}, and a later one that came from it is here throughout (state {number2}): as when a backup, or a program that keeps folders in step, has put an older note back. What comes out is the later one.",
+    "The folder notes state {number}, and a later one that came from it is here throughout (state {taken}): as when a backup, or a program that keeps folders in step, has put an older note back. What comes out is the later one.",
   "last-locks-index-state-cant":
-    "The list of files of the last lock (state {number}) can't be read. What comes out is an earlier state of the folder (state {number2}); what changed after it is missing.",
+    "The list of files of the last lock (state {number}) can't be read. What comes out is an earlier state of the folder (state {taken}); what changed after it is missing.",
   "record-that-state-or-its":
     "What belongs to that state, or the list of its files, can't be read. Nothing was changed.",
   "no-index-this-folder-can":
@@ -71,7 +71,7 @@ export const { say, said } = speaker("core/rescue", {
   "about-folder": "About the folder:",
   "not-given-back-here": "Not given back here:",
   "locked-folder-is-as-it": "The locked folder is as it was.",
-  "bytes-2": "bytes {offset, number} to {offset2, number}",
+  "bytes-2": "bytes {offset, number} to {last, number}",
   "and-more": " and {lost} more",
   "protected-but-its-records-are": "protected, but what Eremos noted in it is damaged",
   "not-encrypted": " (not encrypted)",

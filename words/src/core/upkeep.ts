@@ -14,8 +14,8 @@ export const { say, said } = speaker("core/upkeep", {
   "looking-at-it": "looking at it",
   "nobody-known-stands-behind-any":
     "Nobody known stands behind anything that says how this folder opens, so nothing of that is written anew. Nothing was changed; bring its files out with `eremos rescue`.",
-  header: "how it opens",
-  "state-record": "what state it is in",
+  header: "the note of how it opens",
+  "state-record": "the note of what state it is in",
   "no-state-this-folder-has":
     "No state of this folder is noted whole, with a whole list of its files, so it can't be repaired in place. Nothing more was changed; bring its files out with `eremos rescue`.",
   "list-its-encrypted-files": "the list of its encrypted files",

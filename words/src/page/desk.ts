@@ -50,8 +50,6 @@ export const { say, said } = speaker("page/desk", {
   "protect-folder-2": "Protect a folder",
   "choose-whom-it-is-meant": "Choose whom it is meant to stop. You can change your mind later.",
   "password-this-folder": "Password of this folder",
-  "ask-me-whom-it-is": "Ask me whom it is meant to stop",
-  "choose-guard-and-visibility": "Choose guard and visibility",
   "give-it-another-name": "Give it another name",
   "not-now": "Not now",
   lock: "Lock {name}",
@@ -74,7 +72,7 @@ export const { say, said } = speaker("page/desk", {
   "files-in-there-is-no":
     "{files, plural, one {# file} other {# files}}, {bytes}, in {path}. {strategy, select, whole {Until everything is encrypted and checked, the readable copy stays.} other {There is no room for a second copy, so it goes file by file: each file is whole at every moment, and the rest stays readable until its turn.}}{asFolder}",
   "entries-in-it-belong-another":
-    "{foreign, plural, one {# entry} other {# entries}} in it {foreign, plural, one {belongs} other {belong}} to another account: {foreign2}{hasForeign, select, true {, …} other {}}. Once locked and opened again, {foreign, plural, one {it is} other {they are}} yours, without special rights of that account.",
+    "{foreign, plural, one {# entry} other {# entries}} in it {foreign, plural, one {belongs} other {belong}} to another account: {paths}{hasForeign, select, true {, …} other {}}. Once locked and opened again, {foreign, plural, one {it is} other {they are}} yours, without special rights of that account.",
   "files-in-it-also-have":
     "{outsideLinks, plural, one {# file} other {# files}} in it also {outsideLinks, plural, one {has a name} other {have names}} outside the folder (hard links). Those stay readable there.",
   "protect-several": "Protect several",

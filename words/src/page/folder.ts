@@ -81,7 +81,7 @@ export const { say, said } = speaker("page/folder", {
   "lock-it-compare": "Lock it to compare.",
   "it-is-not-needed-any": "It is not needed any more",
   "check-verifies-encrypted-copy-and":
-    "A check verifies the encrypted copy, and changes nothing: a sample in seconds, or every byte. Repairing its notes writes anew what Eremos keeps of it in the folder, from their copies.",
+    "A check verifies the encrypted copy, and changes nothing: a sample in seconds, or every byte. Repairing its notes writes anew what is damaged of them, from their copies.",
   "check-it": "Check it",
   "mend-it": "Repair them",
   "its-records-are-whole-there": "Its notes are whole: there was nothing to repair.",

@@ -155,7 +155,7 @@ export const { say, said } = speaker("page/folders", {
   "my-own-mistakes": "My own mistakes",
   "nothing-in-it-is-changed": "Nothing in it is changed or deleted by mistake. Others stay out.",
   "do-nothing": "do nothing",
-  "others-may-this-account-may": ": others may {others}{own, select, everything {} other {, this account may {own2}}}",
+  "others-may-this-account-may": ": others may {others}{own, select, everything {} other {, this account may {level}}}",
   as: " as {cover}",
   hour: "an hour",
   "lock-it": "lock it",
@@ -172,4 +172,6 @@ export const { say, said } = speaker("page/folders", {
   "stays-open-until-you-lock": "Stays open until you lock it",
   "locks-any-moment": "Locks any moment",
   "locks-in-if-it-isnt": "Locks in {left}{isLocksWhenIdle, select, true { if it isn't used} other {}}",
+  "ask-me-whom-it-is": "Ask me whom it is meant to stop",
+  "choose-guard-and-visibility": "Choose guard and visibility",
 });

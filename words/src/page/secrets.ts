@@ -18,7 +18,7 @@ export const { say, said } = speaker("page/secrets", {
   "hold-sheets-qr-code-before": "Hold the sheet’s QR code before the camera.",
   "turn-it-off": "Turn it off",
   "groups-look-again-something-is":
-    "{wrong, plural, one {Group} other {Groups}} {wrong2}: look again, something is mistyped.",
+    "{wrong, plural, one {Group} other {Groups}} {groups}: look again, something is mistyped.",
   "recovery-code": "Recovery code",
   "eight-groups-five-from-your":
     "Eight groups of five, from your recovery sheet. Capitals, spaces and dashes don’t matter.",

@@ -37,7 +37,7 @@ export const { say, said } = speaker("page/shell", {
   "lock-them-on-way-out": "Lock them on the way out?",
   folder: "A folder",
   "you-wanted-decide-when-leaving":
-    "You wanted to decide when leaving. {asking, plural, one {{name} lies} other {{asking2} lie}} open.",
+    "You wanted to decide when leaving. {asking, plural, one {{name} lies} other {{names} lie}} open.",
   "stay-signed-in": "Not now",
   "leave-open-and-sign-out": "Leave open and sign out",
   "lock-and-sign-out": "Lock and sign out",

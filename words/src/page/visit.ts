@@ -123,7 +123,7 @@ export const { say, said } = speaker("page/visit", {
   "as-it-was": "Earlier states…",
   undo: "Undo",
   "make-it": "Make it",
-  "moving-go-where-they-belong": "Moving {hrefs}. Go to where {hrefs2, plural, one {it belongs} other {they belong}}.",
+  "moving-go-where-they-belong": "Moving {hrefs}. Go to where {count, plural, one {it belongs} other {they belong}}.",
   "put-here": "Put here",
   "leave-as-it-is": "Leave as it is",
   "first-entries": "The first {mostShown, plural, one {# entry} other {# entries}}",

@@ -72,7 +72,7 @@ export const { say, said } = speaker("page/ways-back", {
   "practice-run": "practice run",
   tried: "Tried",
   "folders-have-password-their-own":
-    "{withEarlier, plural, one {# folder has} other {# folders have}} a password of {withEarlier, plural, one {its} other {their}} own, and {withEarlier, plural, one {takes} other {take}} these shares from the next opening on: {withEarlier2}.",
+    "{withEarlier, plural, one {# folder has} other {# folders have}} a password of {withEarlier, plural, one {its} other {their}} own, and {withEarlier, plural, one {takes} other {take}} these shares from the next opening on: {names}.",
   "they-were-named-on-another":
     "They were named on another computer, and their names are known there only. Their shares work; name others to hand out new ones.",
   "share-that-was-lost-is":

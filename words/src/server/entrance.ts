@@ -16,7 +16,7 @@ export const { say, said } = speaker("server/entrance", {
   "this-recovery-code-is-not":
     "This recovery code is not waited for any more (Eremos was restarted, or it was begun again elsewhere). Nothing was written; begin again.",
   "groups-are-not-as-on":
-    "{named, plural, one {Group {named2} is} other {Groups {named3} are}} not as on your sheet. Look again; nothing is lost.",
+    "{named, plural, one {Group {one} is} other {Groups {all} are}} not as on your sheet. Look again; nothing is lost.",
   "eremos-cant-sign-in-by":
     "Eremos can't sign in by itself any more. Nothing was changed; sign in with the master password.",
 });

@@ -9,7 +9,7 @@ export const { say, said } = speaker("server/folders", {
   "and-more": " and {damaged} more",
   "is-damaged-in-places-everything":
     "{name} is damaged in {damaged, plural, one {# place} other {# places}}: {shown}{more}. Everything else{isSample, select, true { that was looked at} other {}} is whole.",
-  "and-more-ranges": " and {ranges} more {ranges2, plural, =2 {range} other {ranges}}",
+  "and-more-ranges": " and {ranges} more {count, plural, =2 {range} other {ranges}}",
   bytes: "bytes {from, number} to {until, number}{rest}",
   "is-not-sealed-by-eremos":
     "{path} is not sealed by Eremos. Nothing was touched; one that is hidden is found by the path it has now.",

@@ -4,11 +4,11 @@ export const { say, said } = speaker("server/locking", {
   "is-not-at-its-place":
     "{path} is not at its place now. Nothing was touched; if it is on a drive, connect the drive, and if it was moved, move it back.",
   "by-record-that-this-computer": "by a note that this computer did not write",
-  "as-and-list-knows-it": "as {word}, and the list knows it as {word2}",
+  "as-and-list-knows-it": "as {word}, and the list knows it as {listed}",
   "what-stands-at-is-protected":
     "What stands at {path} is protected {how}. It may have been exchanged, so nothing was touched. If it is yours, take it in anew under Ways back.",
   "protected-folders-belong-at-nothing":
-    "{byPath} protected folders belong at {path}. Nothing was touched; say which by its id: {byPath2}.",
+    "{byPath} protected folders belong at {path}. Nothing was touched; say which by its id: {ids}.",
   "is-not-folder-that-eremos":
     "{pathOrId} is not a folder that Eremos protects. Nothing was touched; `eremos list` shows those it does.",
   "this-folder-has-password-its": "This folder has a password of its own, which is needed too. Nothing was touched.",
@@ -59,7 +59,7 @@ export const { say, said } = speaker("server/locking", {
     " One entry that belonged to another account is yours now, and did not get its special rights back.",
   "entries-that-belonged-other-accounts":
     " {withheld} entries that belonged to other accounts are yours now, and did not get their special rights back.",
-  "and-more": "{damaged} and {damaged2} more",
+  "and-more": "{damaged} and {more} more",
   "damaged-in-encrypted-copy-what":
     " Damaged in the encrypted copy: {named}. What is whole of {damaged, plural, one {it stands under a name that says} other {them stands under names that say}} so.",
   "disk-it-lies-on-cant":

@@ -3,7 +3,7 @@ import { speaker } from "../speaker";
 export const { say, said } = speaker("server/ways-back", {
   "there-is-no-sealed-folder": "There is no sealed folder at {copy}. Nothing was touched.",
   "files-were-taken-into-encrypted":
-    "{taken, plural, one {One file was} other {{taken} files were}} taken into {name}, encrypted; nothing of it was replaced.{hasDamaged, select, true { Damaged in the copy, and left: {damaged}{hasDamaged2, select, true { and {damaged2} more} other {}}.} other {}}",
+    "{taken, plural, one {One file was} other {{taken} files were}} taken into {name}, encrypted; nothing of it was replaced.{hasDamaged, select, true { Damaged in the copy, and left: {damaged}{hasMore, select, true { and {more} more} other {}}.} other {}}",
   "lies-open-nothing-was-touched": "{name} lies open. Nothing was touched; lock it first, then compare.",
   "it-is-in-list-already": "It is in the list already, as {where}. Nothing was changed.",
   "this-is-second-copy-which":

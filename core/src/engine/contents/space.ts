@@ -57,8 +57,8 @@ export function chooseStrategy(amount: Amount, free: number, doing: "Locking" | 
     said("needs-at-least-free-on", {
       doing,
       megabytes: megabytes(needed),
-      megabytes2: megabytes(bytesForWhole(amount)),
-      megabytes3: megabytes(free),
+      better: megabytes(bytesForWhole(amount)),
+      free: megabytes(free),
     }),
     { needed, better: bytesForWhole(amount), free },
   );

@@ -58,7 +58,7 @@ export function changeFolder(disk: Disk, input: ChangeInput): Promise<Changed> {
         said("is-and-does-not-become", {
           path: displayPath(input.path),
           word: traitsOf(governing.guard).word,
-          word2: traitsOf(input.guard).word,
+          other: traitsOf(input.guard).word,
         }),
       );
     return guardOf(governing).change(disk, hand, input);
@@ -78,7 +78,7 @@ function leave(
         said("what-stands-at-is-now", {
           path: displayPath(input.path),
           word: traitsOf(governing.guard).word,
-          word2: traitsOf(input.guard).word,
+          other: traitsOf(input.guard).word,
         }),
         { what: "guard" },
       );

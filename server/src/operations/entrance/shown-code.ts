@@ -44,7 +44,7 @@ export class ShownCodes<T> {
       const named = wrong.map((group) => String(group + 1));
       throw new EremosError(
         "wrong-code",
-        said("groups-are-not-as-on", { named: named.length, named2: named.join(""), named3: named.join(" and ") }),
+        said("groups-are-not-as-on", { named: named.length, one: named.join(""), all: named.join(" and ") }),
         { groups: named },
       );
     }

@@ -64,7 +64,7 @@ function summaryOf(name: string, { ok, files, bytes, damaged }: CheckOutcome, sa
 export function describeRanges(ranges: readonly { readonly from: number; readonly until: number }[]): string {
   const [first] = ranges;
   if (!first) return "";
-  const rest = ranges.length > 1 ? say("and-more-ranges", { ranges: ranges.length - 1, ranges2: ranges.length }) : "";
+  const rest = ranges.length > 1 ? say("and-more-ranges", { ranges: ranges.length - 1, count: ranges.length }) : "";
   return say("bytes", { from: first.from, until: first.until - 1, rest });
 }
 

@@ -34,7 +34,7 @@ export function whyExchanged(record: FolderRecord, { inspection, realPath }: Loc
   const how =
     inspection.guard === record.guard
       ? say("by-record-that-this-computer")
-      : say("as-and-list-knows-it", { word: traitsOf(inspection.guard).word, word2: traitsOf(record.guard).word });
+      : say("as-and-list-knows-it", { word: traitsOf(inspection.guard).word, listed: traitsOf(record.guard).word });
   return new EremosError("unvouched", said("what-stands-at-is-protected", { path: displayPath(realPath), how }), {
     what: "guard",
   });
@@ -55,7 +55,7 @@ function findRecord(eremos: Eremos, pathOrId: string, from: string): FolderRecor
       said("protected-folders-belong-at-nothing", {
         byPath: byPath.length,
         path: displayPath(path),
-        byPath2: byPath.map(({ id }) => id).join(", "),
+        ids: byPath.map(({ id }) => id).join(", "),
       }),
     );
   const byRealPath = records.find(isAt);

@@ -171,7 +171,7 @@ function damagedSentence(damaged: readonly string[]): string {
   const named =
     damaged.length <= 3
       ? damaged.join(", ")
-      : say("and-more", { damaged: damaged.slice(0, 2).join(", "), damaged2: damaged.length - 2 });
+      : say("and-more", { damaged: damaged.slice(0, 2).join(", "), more: damaged.length - 2 });
   return say("damaged-in-encrypted-copy-what", { named, damaged: damaged.length });
 }
 

@@ -104,8 +104,8 @@ export async function takeFromCopy(
         name,
         hasDamaged: damaged.length > 0,
         damaged: damaged.slice(0, 3).join(", "),
-        hasDamaged2: damaged.length > 3,
-        damaged2: damaged.length - 3,
+        hasMore: damaged.length > 3,
+        more: damaged.length - 3,
       });
     },
     failed: async () => undefined,

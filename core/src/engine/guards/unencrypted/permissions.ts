@@ -64,7 +64,7 @@ export function whatBarsChange(disk: Disk, root: Dir, bars: Bars, hooks: Hooks):
       said("some-it-belongs-another-account", {
         foreign: foreign.slice(0, 5).join(", "),
         hasForeign: foreign.length > 5,
-        foreign2: foreign.length - 5,
+        more: foreign.length - 5,
       }),
       { paths: foreign },
     );
