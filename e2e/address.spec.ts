@@ -92,7 +92,7 @@ test("the server is killed and another account takes its port at once: the gate 
 
 test("at the gate, what lies open is told as a number only, and is closed up there", async ({ house, page }) => {
   const folder = house.place("Cello fund");
-  expect(house.eremos(["lock", folder]).status).toBe(0);
+  expect(house.eremos(["lock", folder, "--view"]).status).toBe(0);
   expect(house.eremos(["unlock", folder], PASSWORD).status).toBe(0);
   await page.goto(house.address);
   await expect(page.getByText("1 folder lies open")).toBeVisible();

@@ -111,7 +111,7 @@ test("a drive that is away shows its folders as away, and they come back with it
     .readdirSync(stick, { withFileTypes: true })
     .filter((entry) => entry.isDirectory())
     .map((entry) => entry.name);
-  expect(house.eremos(["lock", path.join(stick, name)]).status).toBe(0);
+  expect(house.eremos(["lock", path.join(stick, name), "--view"]).status).toBe(0);
   fs.renameSync(stick, `${house.base}/pulled out`);
   await signIn(page, house);
   await expect(page.getByRole("heading", { name: "Away" })).toBeVisible();

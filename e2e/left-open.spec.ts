@@ -16,7 +16,7 @@ test("a folder is opened for a while, kept open longer, and asked about on the w
   const payroll = house.place("Workshop", "Payroll");
   const inside = `${payroll}/2026`;
   const before = fs.readdirSync(payroll);
-  expect(house.eremos(["lock", payroll]).status).toBe(0);
+  expect(house.eremos(["lock", payroll, "--view"]).status).toBe(0);
   await signIn(page, house);
 
   await openAnotherWay(page, "Payroll", "For 15 minutes");
@@ -43,7 +43,7 @@ test("what happens when it is left open is set for all and for one; a stop of Er
   house,
 }) => {
   const payroll = house.place("Workshop", "Payroll");
-  expect(house.eremos(["lock", payroll]).status).toBe(0);
+  expect(house.eremos(["lock", payroll, "--view"]).status).toBe(0);
   await signIn(page, house);
   await page.getByRole("link", { name: "Settings" }).click();
   await page.getByLabel("When nothing in it changes and no program holds its files, for").selectOption("an hour");

@@ -94,7 +94,7 @@ test("in view, the folder holds one page that leads here; the page follows the c
   const folder = house.place("Home", "Adoption papers");
   const before = snapshot(folder);
   await signIn(page, house);
-  expect(house.eremos(["lock", folder]).status).toBe(0);
+  expect(house.eremos(["lock", folder, "--view"]).status).toBe(0);
   await expect(card(page, "Adoption papers").getByText("Locked", { exact: true })).toBeVisible();
   expect(house.ls(folder, "-A")).toEqual([".eremos", "Locked with Eremos.html"]);
 

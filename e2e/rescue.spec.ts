@@ -162,7 +162,7 @@ test("an older record of a folder that lay open, put back over a locked one, is 
 }) => {
   const folder = house.place("Home", "Adoption papers");
   const before = filesOf(folder);
-  expect(house.eremos(["lock", folder]).status).toBe(0);
+  expect(house.eremos(["lock", folder, "--view"]).status).toBe(0);
   expect(house.eremos(["unlock", folder], PASSWORD).status).toBe(0);
   const ownDir = path.join(folder, ".eremos");
   const older = fs
@@ -170,7 +170,7 @@ test("an older record of a folder that lay open, put back over a locked one, is 
     .filter((name) => /^state-/.test(name))
     .map((name) => [name, fs.readFileSync(path.join(ownDir, name))] as const);
   fs.writeFileSync(path.join(folder, "later.txt"), "written while it was open");
-  expect(house.eremos(["lock", folder]).status).toBe(0);
+  expect(house.eremos(["lock", folder, "--view"]).status).toBe(0);
   await house.stop();
   for (const [name, bytes] of older) fs.writeFileSync(path.join(ownDir, name), bytes);
   await openPage(page, house);

@@ -189,7 +189,7 @@ test("somebody knows it: new keys, and every folder within reach is encrypted an
 }) => {
   const before = house.recoveryCode ?? "";
   const [papers, payroll] = [house.place("Home", "Adoption papers"), house.place("Workshop", "Payroll")];
-  for (const folder of [papers, payroll]) expect(house.eremos(["lock", folder]).status).toBe(0);
+  for (const folder of [papers, payroll]) expect(house.eremos(["lock", folder, "--view"]).status).toBe(0);
   expect(house.eremos(["unlock", payroll], PASSWORD).status).toBe(0);
   await signIn(page, house);
   await expect(card(page, "Payroll").getByRole("button", { name: "Lock now" })).toBeVisible();

@@ -39,24 +39,23 @@ if (!existsSync(join(data, "owner.json"))) {
     stdio: ["pipe", "ignore", "inherit"],
   });
 }
-if (!existsSync(join(world, "Broken cases", "Cut off"))) {
-  process.stdout.write("Breaking a few things, for Ways back…\n");
-  const { breakThings, eremosOf } = await import("../demo/dist/broken.js");
-  await breakThings(
-    world,
-    eremosOf(
-      "cli/bin/eremos.mjs",
-      process.env,
-      DEMO_PASSWORD,
-      (words, env, input) =>
-        spawnSync("node", ["cli/bin/eremos.mjs", ...words], {
-          cwd: root,
-          env,
-          input,
-          stdio: ["pipe", "ignore", "ignore"],
-        }).status === 0,
-    ),
+if (!existsSync(join(world, "Broken cases", "Studio"))) {
+  process.stdout.write("Moving in, and breaking a few things for Ways back…\n");
+  const { breakThings, eremosOf, moveIn } = await import("../demo/dist/broken.js");
+  const eremos = eremosOf(
+    "cli/bin/eremos.mjs",
+    process.env,
+    DEMO_PASSWORD,
+    (words, env, input) =>
+      spawnSync("node", ["cli/bin/eremos.mjs", ...words], {
+        cwd: root,
+        env,
+        input,
+        stdio: ["pipe", "ignore", "ignore"],
+      }).status === 0,
   );
+  moveIn(world, eremos);
+  await breakThings(world, eremos);
 }
 const ready = (address) =>
   process.stdout.write(

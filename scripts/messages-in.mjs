@@ -60,7 +60,7 @@ export function saidIn(source, areas) {
       const [which, values] = node.arguments;
       const filled =
         !values || ts.isObjectLiteralExpression(values)
-          ? new Set((values?.properties ?? []).map(({ name }) => name.text))
+          ? new Set((values?.properties ?? []).map(({ name }) => name?.text ?? "(something spread)"))
           : null;
       calls.push({ node, area, ids: idsOf(which, areas.get(area)), isOne: ts.isStringLiteral(which), filled });
     });

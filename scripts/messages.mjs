@@ -28,7 +28,7 @@ const DATA = [
   /^(use client|SHA-256)$/,
   /^: still here|^cut off$|charset=utf-8$|^HTTP\/1\.1 |^default-src |^sandbox; |^img-src |HttpOnly|^attachment; |^camera=|^(<!doctype|\s*<)/,
   /^(SELECT|INSERT|UPDATE|DELETE|CREATE|PRAGMA|VACUUM)\b/,
-  /^(sudo|gio|kill) |^\[Desktop Entry\]/,
+  /^(sudo|gio|kill) |^\[Desktop Entry\]|^\[Trash Info\]/,
 ];
 
 /** The arguments of these are for who programs, or for the machine. */

@@ -165,7 +165,7 @@ try {
   await page.getByRole("img", { name: "cello 02.jpg" }).waitFor();
   await shot("visit");
   await page.getByRole("button", { name: "End the visit" }).click();
-  await page.getByText("is not being visited").waitFor();
+  await page.getByRole("heading", { name: "Who could get at it" }).waitFor();
   await page.getByRole("link", { name: "Ways back" }).click();
   await page.getByRole("button", { name: "I locked something and can’t find it" }).click();
   await page.getByRole("button", { name: "Look for my folders" }).click();

@@ -192,10 +192,12 @@ const visit: Command<"visit"> = async (invocation) => {
 };
 
 const dropCommand: Command<"drop"> = async (invocation) => {
-  only(invocation, "password-stdin", "move");
+  only(invocation, "password-stdin", "move", "trash");
   const [folder, ...files] = invocation.words;
   if (folder === undefined || files.length === 0)
     throw new EremosError("usage", said("this-command-takes-locked-folder"));
+  const inTrash = invocation.flags["trash"] === true;
+  if (inTrash && invocation.flags["move"] !== true) throw new EremosError("usage", said("trash-belongs-to-move"));
   return withEremos(invocation, async (eremos) => {
     eremos.requireOwner();
     // Only its owner finds a folder that can't be seen.
@@ -204,11 +206,11 @@ const dropCommand: Command<"drop"> = async (invocation) => {
       const count = await drop(eremos, folder, files, process.cwd());
       return { result: { files: count }, lines: [say("copies-files-are-in-folder", { count })] };
     }
-    const { files: moved, left } = await moveIn(eremos, folder, files, process.cwd());
+    const { files: moved, left } = await moveIn(eremos, folder, files, process.cwd(), inTrash ? "trash" : "remove");
     return {
       result: { files: moved, left },
       lines: [
-        say("files-are-moved-in", { moved }),
+        say("files-are-moved-in", { moved, inTrash }),
         ...left.map((one) => say("stays-where-it-is", { path: one.path, reason: one.reason })),
       ],
       exitCode: left.length > 0 ? 4 : 0,

@@ -19,7 +19,7 @@ afterAll(async () => {
 
 it("when the process at the doors alone is killed, the session's puts back and locks what is to be locked, and ends by itself", async () => {
   const folder = cli.makeFolder("Ledgers");
-  expect(cli.run(["lock", folder]).status).toBe(0);
+  expect(cli.run(["lock", folder, "--view"]).status).toBe(0);
   await server.start();
   const [, session = 0] = withDescendants(server.pid);
   await server.call("sign-in", { password: PASSWORD });
@@ -37,7 +37,7 @@ it("what can't be locked at a stop is closed to other accounts, locks at the nex
   const folder = cli.makeFolder("Payroll");
   fs.chmodSync(folder, 0o755);
   const before = snapshot(folder);
-  expect(cli.run(["lock", folder]).status).toBe(0);
+  expect(cli.run(["lock", folder, "--view"]).status).toBe(0);
   await server.start();
   await server.call("sign-in", { password: PASSWORD });
   expect((await server.call("unlock", { folder })).status).toBe(200);
@@ -60,7 +60,7 @@ it.each(["SIGHUP", "SIGQUIT"] as const)(
   async (signal) => {
     await server.stop();
     const folder = cli.makeFolder(`Ledgers ${signal}`);
-    expect(cli.run(["lock", folder]).status).toBe(0);
+    expect(cli.run(["lock", folder, "--view"]).status).toBe(0);
     await server.start();
     await server.call("sign-in", { password: PASSWORD });
     expect((await server.call("unlock", { folder })).status).toBe(200);

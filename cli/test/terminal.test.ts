@@ -54,7 +54,7 @@ it("a hint that a terminal acts on, or that shows nothing, is refused", () => {
 
 it("the list has a line for each folder's path, and its facts below", () => {
   const folder = cli.makeFolder("Ledgers");
-  expect(cli.run(["lock", folder]).status).toBe(0);
+  expect(cli.run(["lock", folder, "--view"]).status).toBe(0);
   expect(cli.run(["list"], PASSWORD).stdout).toMatch(
     new RegExp(`^locked +${folder}\\n {13}sealed, in view, \\d+ files, \\d+ bytes, id [0-9a-f]{32}\\n$`),
   );

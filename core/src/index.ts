@@ -87,7 +87,7 @@ export type { Hooks, Phase, Progress } from "./engine/ground";
 export { closeToOthers } from "./engine/upkeep";
 export { type Adopted, adoptFolder } from "./engine/access";
 export { changeFolderPassword, changeOwner, openFolderKey } from "./engine/access";
-export type { Change, ChangesOutcome } from "./engine/visiting";
+export type { Change, ChangesOutcome, TakenBack } from "./engine/visiting";
 export type { SealedInput } from "./engine/contents";
 export { type CheckOutcome, type CheckRequest, type Damage, checkFolder } from "./engine/upkeep";
 export type { OwnerAccess } from "./engine/records";
@@ -174,4 +174,4 @@ export { type ScanEnd, type ScanFound, type ScanProgress, scan } from "./rescue/
 export { describeFound, describeReport } from "./rescue/words";
 export { directorySource } from "./rescue/directory-source";
 export type { Drop } from "./engine/slot";
-export { DropUpload, type DropSlot, ownDirPlace, type MovedIn } from "./engine/slot";
+export { DropUpload, type DropSlot, ownDirPlace, type MovedFile, type MovedIn } from "./engine/slot";

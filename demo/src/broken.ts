@@ -11,7 +11,32 @@ export interface Eremos {
   begin(words: readonly string[]): ChildProcess;
 }
 
+const WHAT_IS_BROKEN = `One of each trouble that Ways back is for:
+
+Front room              a bad disk spoilt the notes of a locked folder
+Listening room          damaged, and insured
+Rehearsal room          damaged, and not insured
+Box office              moved by something else
+Hall                    copied, and both are there
+Library                 its permissions are lost
+From the old computer   locked by an Eremos that is gone
+Studio                  the power went while it was being locked
+Loft, Shed              hidden by hand, without Eremos
+`;
+
 const OLD_PASSWORD = "gut strings on the old bench";
+
+/** The workshop as its owner lives in it: some of it locked, some hidden, one folder open on the bench. */
+export function moveIn(world: string, eremos: Eremos): void {
+  const lock = (name: string, ...choices: readonly string[]): boolean =>
+    eremos.run(["lock", path.join(world, name), ...choices]);
+  lock("Workshop/Payroll", "--view");
+  lock("Home/Adoption papers", "--hide");
+  lock("Home/Surprise for Jonas", "--guard", "sight", "--visibility", "tucked");
+  lock("Cello fund", "--guard", "barred", "--view");
+  lock("Workshop/Appraisals 2026", "--view");
+  eremos.run(["unlock", path.join(world, "Workshop/Appraisals 2026")]);
+}
 
 /** Makes each kind of trouble that Ways back is for, with real locks, in the demo world. */
 export async function breakThings(world: string, eremos: Eremos): Promise<void> {
@@ -32,23 +57,24 @@ export async function breakThings(world: string, eremos: Eremos): Promise<void> 
   };
 
   hideByHand(place, seed);
-  const header = locked("Damaged records/Guest book");
+  fs.writeFileSync(path.join(place, "what is broken here.txt"), WHAT_IS_BROKEN);
+  const header = locked("Front room/Guest book");
   for (const name of ["header.json", "header.twin.json"])
     fs.writeFileSync(path.join(header, ".eremos", name), "spoilt by a bad disk");
-  const insured = locked("Damaged, insured/Tone studies");
+  const insured = locked("Listening room/Tone studies");
   eremos.run(["insure", insured, "standard"]);
   spoil(insured);
-  spoil(locked("Damaged, not insured/Rehearsals"));
+  spoil(locked("Rehearsal room/Rehearsals"));
 
-  const before = locked("Moved/Season tickets");
-  fs.renameSync(before, path.join(place, "Moved", "Tickets, put elsewhere"));
-  const original = locked("Copied twice/Seating plan");
-  fs.cpSync(original, path.join(place, "Copied twice", "Seating plan (copy)"), {
+  const before = locked("Box office/Season tickets");
+  fs.renameSync(before, path.join(place, "Box office", "Tickets of the season"));
+  const original = locked("Hall/Seating plan");
+  fs.cpSync(original, path.join(place, "Hall", "Seating plan (copy)"), {
     recursive: true,
     preserveTimestamps: true,
   });
 
-  fs.chmodSync(path.join(locked("Permissions lost/Contracts"), ".eremos", "packs"), 0o000);
+  fs.chmodSync(path.join(locked("Library/Contracts"), ".eremos", "packs"), 0o000);
   const data = path.join(world, "..", "old computer");
   eremos.run(["setup", "--effort", "light"], { data, password: OLD_PASSWORD });
   eremos.run(["lock", make("From the old computer/Letters"), "--view"], { data });
@@ -58,7 +84,7 @@ export async function breakThings(world: string, eremos: Eremos): Promise<void> 
     `The master password was: ${OLD_PASSWORD}\n`,
   );
 
-  await cutOff(make("Cut off/Recordings", 40), eremos);
+  await cutOff(make("Studio/Recordings", 40), eremos);
 }
 
 /** Things that somebody hid without Eremos, and lost. */
@@ -67,7 +93,7 @@ function hideByHand(place: string, seed: Seeded): void {
     fs.mkdirSync(path.dirname(path.join(place, name)), { recursive: true });
     fs.writeFileSync(path.join(place, name), content);
   };
-  const by = "Hidden by hand";
+  const by = "Loft";
   for (let number = 1; number <= 3; number++)
     put(`${by}/.Letters from Dornau/letter ${number}.txt`, `Dornau, ${seed.whole(1, 28)} May\n\nDear Ines,\n`);
   put(`${by}/Old tax papers/2019.csv`, "month,tax\n01,120\n02,85\n");
@@ -76,9 +102,9 @@ function hideByHand(place: string, seed: Seeded): void {
   put(`${by}/May not be read/will.txt`, "The workshop goes to Tomas.\n");
   fs.chmodSync(path.join(place, by, "May not be read"), 0o000);
   const panel = "Control Panel.{21EC2020-3AEA-1069-A2DD-08002B30309D}";
-  put(`Home-made lock/${panel}/photo.jpg`, photoJpeg(seed, 320, 240));
+  put(`Shed/${panel}/photo.jpg`, photoJpeg(seed, 320, 240));
   put(
-    "Home-made lock/lock.bat",
+    "Shed/lock.bat",
     `@ECHO OFF\r\nif EXIST "${panel}" goto UNLOCK\r\nren Private "${panel}"\r\nattrib +h +s "${panel}"\r\ngoto End\r\n:UNLOCK\r\nset/p "pass=>"\r\nif NOT %pass%==fiddlestick goto End\r\nattrib -h -s "${panel}"\r\nren "${panel}" Private\r\n:End\r\n`,
   );
 }
@@ -118,7 +144,7 @@ export function eremosOf(
   return {
     run: (words, { data, password: other } = {}) =>
       runSync(
-        [...words, ...(["setup", "insure"].includes(words[0] ?? "") ? ["--password-stdin"] : [])],
+        [...words, ...(["setup", "insure", "unlock"].includes(words[0] ?? "") ? ["--password-stdin"] : [])],
         data === undefined ? environment : { ...environment, EREMOS_DATA: data },
         `${other ?? password}\n`,
       ),

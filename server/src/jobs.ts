@@ -19,7 +19,7 @@ import { errorView } from "./error-view";
 
 const AT_ONCE = 2;
 const SAVE_EVERY_MS = 400;
-const MOST_SHOWN = 30;
+const MOST_SHOWN = 200;
 const ROOM_WAIT_MS = 20_000;
 const ROOM_LOOK_MS = 50;
 type JobRow = typeof jobs.$inferSelect;

@@ -3,6 +3,7 @@ import type { LockingRules, OpeningMode } from "./contract";
 export const STANDARD_RULES: LockingRules = {
   afterMinutes: null,
   idleMinutes: 30,
+  letGoSeconds: null,
   atSignOut: "lock",
   atStop: true,
   atSleep: true,
@@ -10,12 +11,18 @@ export const STANDARD_RULES: LockingRules = {
 export const UNTIL_LOCKED: LockingRules = {
   afterMinutes: null,
   idleMinutes: null,
+  letGoSeconds: null,
   atSignOut: "leave",
   atStop: false,
   atSleep: false,
 };
 /** Open only for as long as it takes to lock it in another way. */
 export const UNTIL_CHANGED: LockingRules = { ...UNTIL_LOCKED, atStop: true };
+
+/** No longer than its owner is there. */
+const WITH_ME: LockingRules = { ...STANDARD_RULES, idleMinutes: null };
+/** Programs close a file for a moment when they save it. */
+const LET_GO_SECONDS = 10;
 
 export const MINUTE_MS = 60_000;
 
@@ -32,8 +39,11 @@ export function rulesFor(mode: OpeningMode, usual: LockingRules): LockingRules {
     case "until-locked":
       return UNTIL_LOCKED;
     case "while":
-      return { afterMinutes: mode.minutes, idleMinutes: null, atSignOut: "lock", atStop: true, atSleep: true };
+      return { ...WITH_ME, afterMinutes: mode.minutes };
     case "leaving":
-      return { afterMinutes: null, idleMinutes: null, atSignOut: "ask", atStop: true, atSleep: true };
+      return { ...WITH_ME, atSignOut: "ask" };
+    case "programs":
+      // Where no program ever takes a file of it, it locks as an idle one does.
+      return { ...WITH_ME, idleMinutes: usual.idleMinutes ?? STANDARD_RULES.idleMinutes, letGoSeconds: LET_GO_SECONDS };
   }
 }

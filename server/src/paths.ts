@@ -4,19 +4,31 @@ import { EremosError, displayPath } from "@eremos/core";
 import type { FolderRecord } from "./ledger/registry";
 import { said } from "@eremos/words/server/house";
 
+/** Where a path starts that a person typed or pasted on the page: at home, and however it was quoted. */
+export const BY_HAND = "~";
+
 /** A typed path as a whole one, with no look at the disk. @throws EremosError `usage` */
-export function typedPath(typed: string, home: string, from = "/"): string {
+export function typedPath(given: string, home: string, from = BY_HAND): string {
+  const typed = from === BY_HAND ? unquoted(given) : given;
   const trimmed = typed.startsWith("file:") ? fromAddress(typed) : typed;
   if (trimmed.trim() === "" || trimmed.includes("\0")) throw new EremosError("usage", said("that-is-not-path-nothing"));
   const expanded = trimmed === "~" || trimmed.startsWith("~/") ? path.join(home, trimmed.slice(1)) : trimmed;
-  return path.resolve(from, expanded);
+  return path.resolve(from === BY_HAND ? home : from, expanded);
+}
+
+/** What begins with a slash is a path to the letter; else quotes and blanks around it are not meant. */
+function unquoted(typed: string): string {
+  if (typed.startsWith("/")) return typed;
+  const trimmed = typed.trim();
+  const [, , quoted = trimmed] = /^(["'])(.*)\1$/s.exec(trimmed) ?? [];
+  return quoted;
 }
 
 /**
  * A typed path as the bytes of a full path: "~" and relative parts resolved, links in its parents followed, the last
  * part not. @throws EremosError `usage`
  */
-export function fullPath(typed: string, home: string, from = "/"): Buffer {
+export function fullPath(typed: string, home: string, from = BY_HAND): Buffer {
   const resolved = typedPath(typed, home, from);
   if (resolved === "/") return Buffer.from("/");
   return Buffer.from(path.join(realPathOf(path.dirname(resolved)), path.basename(resolved)));

@@ -3,6 +3,7 @@ import * as z from "zod";
 import type { OffLimitsEdits } from "@eremos/core";
 import {
   checkEveryDaysSchema,
+  deskSchema,
   effortSchema,
   idleSignOutMinutesSchema,
   keepEarlierSchema,
@@ -11,6 +12,7 @@ import {
   syncedSchema,
   themeSchema,
 } from "./calls/shapes/rules";
+import { USUAL_CHOICE, chosenSchema } from "./calls/shapes/folders";
 import type { PreferencesView } from "./contract";
 import type { OpenDatabase } from "./database/open";
 import { preferences } from "./database/schema";
@@ -24,6 +26,8 @@ const preferencesSchema = z.strictObject({
   synced: syncedSchema.default([]),
   keepEarlier: keepEarlierSchema.default(1),
   checkEveryDays: checkEveryDaysSchema.default(30),
+  desk: deskSchema.default({ sort: "state", isDescending: false, isTable: false }),
+  chosen: chosenSchema.default(USUAL_CHOICE),
 });
 const storedSchema = preferencesSchema.extend({ offLimits: offLimitsViewSchema.default({ added: [], removed: [] }) });
 type Stored = z.output<typeof storedSchema>;

@@ -1,6 +1,6 @@
 import * as z from "zod";
 import { type Grounds, type Guarding, NO_BARS, USUAL_BARS, barsSchema, traitsOf, whyNotCover } from "@eremos/core";
-import { guardSchema, iconSchema, visibilitySchema } from "./calls/shapes/folders";
+import { USUAL_CHOICE, guardSchema, iconSchema, visibilitySchema } from "./calls/shapes/folders";
 import type { Bars, GuardName, Icon, Protection, Visibility } from "./contract";
 import { LOCKED_PAGE } from "./page";
 
@@ -27,10 +27,13 @@ export interface ProtectionRequest {
 
 export const AS_BEFORE: ProtectionRequest = { guard: null, visibility: null, bars: null };
 
-/** What a folder is locked with, given what is asked for and what is known of it from before. */
+/**
+ * What a folder is locked with, given what is asked for and what is known of it from before. What was chosen last for
+ * another one is offered where it is seen before the lock, and nowhere else: no lock is weaker than it looks.
+ */
 export function protectionFor(asked: ProtectionRequest, known: Protection | null): Protection {
-  const guard = asked.guard ?? known?.guard ?? "sealed";
-  const visibility = asked.visibility ?? known?.visibility ?? "view";
+  const guard = asked.guard ?? known?.guard ?? USUAL_CHOICE.guard;
+  const visibility = asked.visibility ?? known?.visibility ?? USUAL_CHOICE.visibility;
   const cover = asked.cover === undefined ? (known?.cover ?? null) : asked.cover;
   const icon = asked.icon === undefined ? (known?.icon ?? null) : asked.icon;
   const { encrypts, hasBars, worksInView } = traitsOf(guard);

@@ -26,6 +26,8 @@ export interface Settings {
   readonly mounts: readonly string[];
   /** Where a key is kept for who stays signed in: the account's own, outside the data directory. */
   readonly stayDirectory: string;
+  /** The account's trash, as its desktop knows it. */
+  readonly trash: string;
   /** By which mail leaves this computer, unless the owner names another one. */
   readonly mail: MailServer | null;
   /** Where Eremos itself lies. */
@@ -54,6 +56,7 @@ export function readSettings(environment: Readonly<Record<string, string | undef
     synced: listIn(environment, "EREMOS_SYNCED").map(realPathOf),
     mounts: ["/proc/self/mounts", ...listIn(environment, "EREMOS_MOUNTS")],
     stayDirectory: path.join(environment["XDG_CONFIG_HOME"] || path.join(home, ".config"), "eremos"),
+    trash: path.join(dataHome(environment, home), "Trash"),
     mail: mailServer(environment["EREMOS_MAIL"]),
     program: realPathOf(program),
   };
@@ -86,7 +89,11 @@ function drivesOf(account: string): string[] {
 }
 
 function defaultDataDirectory(environment: Readonly<Record<string, string | undefined>>, home: string): string {
-  return path.join(environment["XDG_DATA_HOME"] || path.join(home, ".local", "share"), "eremos");
+  return path.join(dataHome(environment, home), "eremos");
+}
+
+function dataHome(environment: Readonly<Record<string, string | undefined>>, home: string): string {
+  return environment["XDG_DATA_HOME"] || path.join(home, ".local", "share");
 }
 
 /** Full paths. A synced directory may be away, or locked and hidden itself. */

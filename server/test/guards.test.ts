@@ -10,6 +10,7 @@ import { setFolderPassword } from "../src/operations/locking/folder-password";
 import { followDrives, lookAtAll } from "../src/operations/folders/follow-drives";
 import { listFolders } from "../src/operations/folders/list-folders";
 import { NO_RULES } from "../src/ledger/ledger";
+import { UNTIL_LOCKED } from "../src/locking-rules";
 import { lock, lockAgain } from "../src/operations/locking/lock-folder";
 import { check } from "../src/operations/folders/check";
 import { openToChange, release, unlock } from "../src/operations/locking/open-folder";
@@ -291,7 +292,7 @@ it("a lock that was cut off is finished at the next start, from its note and the
     opened: null,
     isUnknown: false,
     protectedAt: 1,
-    rules: { afterMinutes: null, idleMinutes: null, atSignOut: "leave", atStop: false, atSleep: false },
+    rules: UNTIL_LOCKED,
     openedAt: 0,
     locksAt: null,
     staysUntil: 0,

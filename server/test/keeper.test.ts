@@ -94,6 +94,7 @@ describe("a folder left open locks by itself", () => {
     setRules(house.eremos, view().id, {
       afterMinutes: 10,
       idleMinutes: null,
+      letGoSeconds: null,
       atSignOut: "lock",
       atStop: false,
       atSleep: false,
@@ -165,10 +166,33 @@ describe("signing out", () => {
     expect(isLocked()).toBe(true);
   });
 
+  it("soon after the last program lets go of its files, where it was opened so; not before one had taken any", async () => {
+    await open({ kind: "programs" });
+    await keeper.look();
+    expect(await after(1)).toBe(false);
+    await hold(path.join(folder, "letter.txt"));
+    expect(await after(2)).toBe(false);
+    const holder = holders.pop();
+    const ended = new Promise((resolve) => holder?.once("exit", resolve));
+    holder?.kill();
+    await ended;
+    ahead += 4000;
+    expect(await after(2)).toBe(false);
+    ahead += 7000;
+    expect(await after(2)).toBe(true);
+  });
+
   it("follows what is set for all", async () => {
     setPreferences(house.eremos, {
       ...house.eremos.preferences.get(),
-      rules: { afterMinutes: 5, idleMinutes: null, atSignOut: "leave", atStop: false, atSleep: false },
+      rules: {
+        afterMinutes: 5,
+        idleMinutes: null,
+        letGoSeconds: null,
+        atSignOut: "leave",
+        atStop: false,
+        atSleep: false,
+      },
     });
     await open();
     expect(view().locksAt).toBeGreaterThan(Date.now() + 4 * MINUTE);

@@ -414,6 +414,26 @@ describe("places and paths", () => {
     expect(read("link/")).toBe(path.join(house.world, "link"));
     expect(read("../x/../y")).toBe(path.join(house.base, "y"));
     expect(() => read("  ")).toThrow(expect.objectContaining({ code: "usage" }));
+    const typed = (text: string): string => fullPath(text, "/home/ines").toString();
+    expect(typed('"~/Cello fund"')).toBe("/home/ines/Cello fund");
+    expect(typed("'/srv/Cello fund' ")).toBe("/srv/Cello fund");
+    expect(typed(" Workshop/Payroll")).toBe("/home/ines/Workshop/Payroll");
+    // What begins with a slash is meant to the letter.
+    expect(typed("/srv/It's 'here' ")).toBe("/srv/It's 'here' ");
+  });
+
+  it("offers what was chosen last, and locks no weaker by itself for it", async () => {
+    await house.signIn();
+    const choice = (): unknown => house.eremos.preferences.get().chosen;
+    expect(choice()).toEqual({ guard: "sealed", visibility: "hidden" });
+    const asked = { path: house.makeFolder("Cello fund"), inUseAnyway: false, from: "/" };
+    await lock(house.eremos, { ...asked, protection: { ...AS_BEFORE, guard: "sight", visibility: "tucked" } }).outcome;
+    expect(choice()).toEqual({ guard: "sight", visibility: "tucked" });
+    await lock(house.eremos, { ...asked, path: house.makeFolder("Payroll"), protection: AS_BEFORE }).outcome;
+    expect(listFolders(house.eremos).map(({ name, guard, visibility }) => [name, guard, visibility])).toEqual([
+      ["Cello fund", "sight", "tucked"],
+      ["Payroll", "sealed", "hidden"],
+    ]);
   });
 
   it("plans a lock with its size and says why it can't be", async () => {

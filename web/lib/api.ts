@@ -144,6 +144,14 @@ export const api = {
   reach: (folder: string) => call("reach", { folder }),
   makeRoom: (path: string) => call("places/make-room", { path }),
   plan: (path: string, { guard, visibility }: Protection) => call("plan", { path, guard, visibility }),
+  /** A private folder that is locked before anything is in it. */
+  makeFolder: (path: string, protection: Protection, password: TypedFolderPassword | null = null) =>
+    call("new", { path, protection, password }),
+  moveIn: (folder: string, paths: readonly string[], originals: "remove" | "trash") =>
+    call("move-in", { folder, paths, originals }),
+  takeBackMovedIn: (folder: string, secret: FolderSecret | null) => call("move-in/take-back", { folder, secret }),
+  /** In the desktop's file manager. */
+  show: (path: string) => call("show", { path }),
   /** Without a protection: as the folder was locked before. */
   lock: (
     path: string,

@@ -4,6 +4,7 @@ import { type ReactNode, useEffect, useRef, useState } from "react";
 import { toast } from "sonner";
 import type { Consent, JobView } from "@eremos/server/contract";
 import { askConsent, isConsent } from "@/parts/folders/consent";
+import { useBatch } from "@/parts/folders/batch";
 import { api } from "@/lib/api";
 import { KEYS, useJobs } from "@/lib/queries";
 import { say } from "@eremos/words/page/shell";
@@ -15,17 +16,19 @@ import { say } from "@eremos/words/page/shell";
 export function JobToasts(): ReactNode {
   const jobs = useJobs();
   const client = useQueryClient();
+  const { tells } = useBatch();
   const [openedAt] = useState(() => Date.now());
   const told = useRef(new Set<string>());
   useEffect(() => {
     for (const job of jobs.filter(({ endedAt }) => endedAt !== null && endedAt >= openedAt)) {
-      if (told.current.has(job.id)) continue;
+      const isOneOfMany = tells(job);
+      if (isOneOfMany === null || told.current.has(job.id)) continue;
       told.current.add(job.id);
-      tell(job);
+      if (!isOneOfMany || needsConsent(job)) tell(job);
       for (const queryKey of [KEYS.folders, ["place"], ["onlooker"], ["reach"], KEYS.activity])
         void client.invalidateQueries({ queryKey });
     }
-  }, [jobs, client, openedAt]);
+  }, [jobs, client, openedAt, tells]);
   return null;
 }
 
@@ -40,8 +43,13 @@ function tell(job: JobView): void {
     return;
   }
   const code = job.error?.code;
-  if (isConsent(code) && (job.verb === "unlock" || job.verb === "release")) return ask(job, code, message);
+  if (isConsent(code) && needsConsent(job)) return ask(job, code, message);
   toast.error(message, { duration: 20_000 });
+}
+
+/** It is not as its owner left it: they are asked, whatever else is going on. */
+function needsConsent({ state, error, verb }: JobView): boolean {
+  return state === "failed" && isConsent(error?.code) && (verb === "unlock" || verb === "release");
 }
 
 /** What was agreed to, by the job that was begun with it. */

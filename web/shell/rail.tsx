@@ -1,17 +1,10 @@
 "use client";
-import { ChartNoAxesColumn, LampDesk, LifeBuoy, SlidersHorizontal } from "lucide-react";
 import Link from "next/link";
 import { usePathname } from "next/navigation";
 import type { ReactNode } from "react";
+import { VIEWS } from "./views";
 import { cn } from "@/lib/cn";
 import { say } from "@eremos/words/page/shell";
-
-const VIEWS = [
-  { href: "/", word: say("desk"), Icon: LampDesk },
-  { href: "/ways-back", word: say("ways-back"), Icon: LifeBuoy },
-  { href: "/activity", word: say("activity"), Icon: ChartNoAxesColumn },
-  { href: "/settings", word: say("settings"), Icon: SlidersHorizontal },
-] as const;
 
 export function Rail(): ReactNode {
   const pathname = usePathname();

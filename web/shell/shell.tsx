@@ -8,13 +8,17 @@ import type { Entered } from "@/features/entrance/entrance";
 import { DropTarget } from "@/features/desk/drop-target";
 import { ProtectAllDialog } from "@/features/desk/protect-all-dialog";
 import { ProtectDialog } from "@/features/desk/protect-dialog";
+import { MakeDialog } from "@/features/desk/make-dialog";
+import { MoveInDialog } from "@/features/desk/move-in-dialog";
+import { ActsProvider } from "@/parts/folders/acts-provider";
+import { BatchProvider } from "@/parts/folders/batch";
 import { ConsentDialog } from "@/parts/folders/consent";
 import { api } from "@/lib/api";
 
 export function Shell({ children, ...entered }: Entered & { readonly children: ReactNode }): ReactNode {
   useTouches();
   return (
-    <SelectionProvider>
+    <Rooms>
       <DropTarget>
         <div className="grid h-dvh grid-cols-[minmax(0,1fr)] grid-rows-[56px_minmax(0,1fr)] bg-paper">
           <TopBar {...entered} />
@@ -26,8 +30,21 @@ export function Shell({ children, ...entered }: Entered & { readonly children: R
       </DropTarget>
       <ProtectDialog />
       <ProtectAllDialog />
+      <MakeDialog />
+      <MoveInDialog />
       <JobToasts />
       <ConsentDialog />
+    </Rooms>
+  );
+}
+
+/** What is chosen, and what is done with it, for every view. */
+function Rooms({ children }: { readonly children: ReactNode }): ReactNode {
+  return (
+    <SelectionProvider>
+      <BatchProvider>
+        <ActsProvider>{children}</ActsProvider>
+      </BatchProvider>
     </SelectionProvider>
   );
 }

@@ -32,7 +32,10 @@ export function TopBar({ failedTries, onFailuresSeen, onSignedOut }: TopBarProps
       <Link href="/" className="font-display text-xl font-bold tracking-tight">
         {say("eremos")}
       </Link>
-      <CommandField />
+      <CommandField
+        onCloseUp={() => closeUp.run()}
+        onSignOut={() => (asking.length > 0 ? setLeaving(true) : signOut())}
+      />
       <div className="ml-auto flex shrink-0 items-center gap-2 sm:gap-3">
         {failedTries > 0 && (
           <button

@@ -68,7 +68,8 @@ export function PasswordField({ label, note, problem, className, ...rest }: Fiel
   );
 }
 
-function FieldNote({
+/** What a field needs said: what is wrong, or what it is for. */
+export function FieldNote({
   id,
   note,
   problem,

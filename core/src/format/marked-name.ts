@@ -18,6 +18,12 @@ export function* markedNames(name: Buffer, mark: Mark): Generator<Buffer> {
   }
 }
 
+/** Its own name, then those: endless. */
+export function* ownOrMarked(name: Buffer, mark: Mark): Generator<Buffer> {
+  yield name;
+  yield* markedNames(name, mark);
+}
+
 /** The first that is free. */
 export function markedName(name: Buffer, mark: Mark, isTaken: (name: Buffer) => boolean): Buffer {
   for (const free of markedNames(name, mark)) if (!isTaken(free)) return free;

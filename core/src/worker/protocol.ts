@@ -22,11 +22,14 @@ import {
   type MergeInput,
   type Merged,
   type PutBackInput,
+  type TakeBackInput,
+  type TakenBack,
   type VisitInput,
   changesSinceLock,
   compareCopy,
   mergeCopy,
   putBackFolder,
+  takeBackMoved,
 } from "../engine/visiting";
 import {
   type CheckOutcome,
@@ -42,7 +45,7 @@ import {
   permissionsSinceLock,
   repairFolder,
 } from "../engine/upkeep";
-import { type DropSlot, type MovedIn, dropInto, moveInto, sealNewcomers } from "../engine/slot";
+import { type DropSlot, type MovedIn, type Originals, dropInto, moveInto, sealNewcomers } from "../engine/slot";
 import type { Hooks, Progress } from "../engine/ground";
 import { type LastChangeInput, lastChange } from "../engine/records";
 import { type RenewInput, type SealedAnew, renewFolder, sealAnew } from "../engine/access";
@@ -61,7 +64,11 @@ export type EngineRequest =
   | { readonly verb: "release"; readonly input: UnlockInput }
   | { readonly verb: "change"; readonly input: ChangeInput }
   | { readonly verb: "drop"; readonly input: { readonly slot: DropSlot; readonly files: readonly Buffer[] } }
-  | { readonly verb: "move-in"; readonly input: { readonly slot: DropSlot; readonly paths: readonly Buffer[] } }
+  | {
+      readonly verb: "move-in";
+      readonly input: { readonly slot: DropSlot; readonly paths: readonly Buffer[]; readonly originals: Originals };
+    }
+  | { readonly verb: "take-back-moved"; readonly input: TakeBackInput }
   | { readonly verb: "seal-newcomers"; readonly input: DropSlot }
   | { readonly verb: "check"; readonly input: CheckRequest }
   | { readonly verb: "check-pieces"; readonly input: PiecesInput }
@@ -86,6 +93,7 @@ export interface Outcomes {
   readonly change: Changed;
   readonly drop: number;
   readonly "move-in": MovedIn;
+  readonly "take-back-moved": TakenBack;
   readonly "seal-newcomers": number;
   readonly check: CheckOutcome;
   readonly "check-pieces": Pieces;
@@ -125,7 +133,9 @@ export async function perform(disk: Disk, request: EngineRequest, hooks: Hooks):
     case "drop":
       return dropInto(disk, request.input.slot, request.input.files);
     case "move-in":
-      return moveInto(disk, request.input.slot, request.input.paths);
+      return moveInto(disk, request.input.slot, request.input.paths, request.input.originals);
+    case "take-back-moved":
+      return takeBackMoved(disk, request.input);
     case "seal-newcomers":
       return sealNewcomers(disk, request.input);
     case "check":

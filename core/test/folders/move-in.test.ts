@@ -2,13 +2,14 @@ import { spawn } from "node:child_process";
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterEach, beforeAll, beforeEach, expect, it } from "vitest";
-import { type MovedIn, moveInto } from "../../src/engine/slot/move-in";
+import { type MovedIn, type Originals, moveInto } from "../../src/engine/slot/move-in";
+import { type TakenBack, takeBackMoved } from "../../src/engine/visiting/take-back-moved";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import type { Disk } from "../../src/platform/port";
 import { crashingDisk, failingDisk } from "../support/crashing-disk";
 import { strided } from "../support/stride";
 import { type Person, lock, newDirectory, newPerson, removeDirectory, unlock } from "../support/world";
-import { lockedWithSlot, visitOf } from "../support/visiting";
+import { inputOf, lockedWithSlot, visitOf } from "../support/visiting";
 
 const FOLDER = Buffer.alloc(16, 9).toString("hex");
 const NEAR = strided(5);
@@ -37,12 +38,16 @@ async function begin(): Promise<void> {
   slot = await lockedWithSlot(person, folder, FOLDER);
 }
 
-const move = (disk: Disk, ...paths: readonly string[]): Promise<MovedIn> =>
+const moveWith = (disk: Disk, originals: Originals, ...paths: readonly string[]): Promise<MovedIn> =>
   moveInto(
     disk,
     slot,
     paths.map((one) => Buffer.from(one)),
+    originals,
   );
+const move = (disk: Disk, ...paths: readonly string[]): Promise<MovedIn> => moveWith(disk, "remove", ...paths);
+const takeBack = (disk: Disk, moved: MovedIn["moved"]): Promise<TakenBack> =>
+  takeBackMoved(disk, { ...inputOf(person, folder), moved });
 
 /** What waits in the slot, by its path, as its owner reads it. */
 async function waiting(): Promise<Record<string, string>> {
@@ -158,3 +163,91 @@ it.each([
     }
   },
 );
+
+it("into the trash goes a whole entry, as the desktop keeps it; where something of it has to stay, nothing goes, and nothing is put in", async () => {
+  const trash = { home: Buffer.from(path.join(base, "data", "Trash")), uid: 1000 };
+  const tree = path.join(base, "Letters to Éva");
+  fs.mkdirSync(path.join(tree, "2026"), { recursive: true });
+  fs.writeFileSync(path.join(tree, "2026", "march.txt"), "March");
+  fs.symlinkSync("2026", path.join(tree, "link"));
+  const stayed = await moveWith(linuxDisk, trash, tree);
+  expect(stayed).toMatchObject({ files: 0, moved: [] });
+  expect(stayed.left.map((one) => one.path)).toEqual([path.join(tree, "link"), tree]);
+  expect([await waiting(), fs.readdirSync(tree).sort()]).toEqual([{}, ["2026", "link"]]);
+
+  fs.rmSync(path.join(tree, "link"));
+  for (let round = 0; round < 2; round++) {
+    fs.mkdirSync(path.join(tree, "2026"), { recursive: true });
+    fs.writeFileSync(path.join(tree, "2026", "march.txt"), "March");
+    expect(await moveWith(linuxDisk, trash, tree)).toMatchObject({ files: 1, left: [] });
+    expect(fs.existsSync(tree)).toBe(false);
+  }
+  const inTrash = (part: string): string[] => fs.readdirSync(path.join(base, "data", "Trash", part)).sort();
+  expect([inTrash("files"), inTrash("info")]).toEqual([
+    ["Letters to Éva", "Letters to Éva (new)"],
+    ["Letters to Éva (new).trashinfo", "Letters to Éva.trashinfo"],
+  ]);
+  const info = fs.readFileSync(path.join(base, "data", "Trash", "info", "Letters to Éva.trashinfo"), "utf8");
+  expect(info).toMatch(
+    /^\[Trash Info\]\nPath=\S+\/Letters%20to%20%C3%89va\nDeletionDate=\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d\n$/,
+  );
+  expect(
+    fs.readFileSync(path.join(base, "data", "Trash", "files", "Letters to Éva", "2026", "march.txt"), "utf8"),
+  ).toBe("March");
+});
+
+it("somebody else's trash is not used: the original stays, and nothing is put in", async () => {
+  const data = path.join(base, "data");
+  fs.mkdirSync(path.join(data, "Trash"), { recursive: true });
+  fs.mkdirSync(path.join(data, "Trash", "info"));
+  const others: Disk = new Proxy(linuxDisk, {
+    get: (target, name: keyof Disk) =>
+      name === "owns"
+        ? (stat: { ino: bigint }) => stat.ino !== BigInt(fs.statSync(path.join(data, "Trash", "info")).ino)
+        : (target[name] as unknown),
+  });
+  await expect(
+    moveWith(others, { home: Buffer.from(path.join(data, "Trash")), uid: 1000 }, outside),
+  ).rejects.toMatchObject({ code: "unsupported" });
+  expect([fs.readFileSync(outside), await waiting()]).toEqual([CONTENT, {}]);
+});
+
+it("what was moved in goes back to where it was, as it was, also where its folder went; a name that is taken stays with what has it", async () => {
+  const tree = path.join(base, "Letters");
+  fs.mkdirSync(path.join(tree, "2026"), { recursive: true });
+  fs.writeFileSync(path.join(tree, "2026", "march.txt"), "March");
+  fs.utimesSync(outside, 1_700_000_000, 1_700_000_000);
+  const { moved } = await move(linuxDisk, outside, tree);
+  expect(fs.existsSync(tree)).toBe(false);
+  fs.writeFileSync(outside, "another one by that name");
+  expect(await takeBack(linuxDisk, moved)).toEqual({ files: 2, left: [] });
+  const back = path.join(base, "statement (new).pdf");
+  expect([fs.readFileSync(back), fs.statSync(back).mode & 0o777, fs.statSync(back).mtimeMs]).toEqual([
+    CONTENT,
+    0o640,
+    1_700_000_000_000,
+  ]);
+  expect(fs.readFileSync(outside, "utf8")).toBe("another one by that name");
+  expect(fs.readFileSync(path.join(tree, "2026", "march.txt"), "utf8")).toBe("March");
+  expect(await waiting()).toEqual({});
+  expect(await takeBack(linuxDisk, moved)).toMatchObject({ files: 0, left: [{ path: outside }, {}] });
+});
+
+it(`going back, the disk fails or is cut off at ${NEAR.of("call")}: what was moved in is at its place, or in the folder`, async () => {
+  for (const make of [
+    (at: number) => crashingDisk(linuxDisk, at, "after"),
+    (at: number) => failingDisk(linuxDisk, at, "EIO", true),
+  ])
+    for (let at = NEAR.from; ; at += NEAR.step) {
+      await begin();
+      const { moved } = await move(linuxDisk, outside);
+      const made = make(at);
+      await takeBack(made.disk, moved).catch(() => undefined);
+      const isHit = "crashed" in made ? made.crashed() : made.failed() !== null;
+      const back = fs.existsSync(outside) ? [fs.readFileSync(outside, "latin1")] : [];
+      expect(new Set([...back, ...Object.values(await waiting())]), `call ${at}`).toEqual(
+        new Set([CONTENT.toString("latin1")]),
+      );
+      if (!isHit) break;
+    }
+});

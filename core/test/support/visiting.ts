@@ -1,6 +1,7 @@
 import * as fs from "node:fs";
 import { expect } from "vitest";
 import { type DropSlot, ownDirPlace } from "../../src/engine/slot/drop-in";
+import type { SealedInput } from "../../src/engine/contents";
 import { Visit } from "../../src/engine/visiting/visit";
 import type { DirNode } from "../../src/engine/visiting/visit-tree";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
@@ -11,16 +12,14 @@ export const FOLDER = Buffer.alloc(16, 3).toString("hex");
 export const account = { uid: process.getuid?.() ?? 0, gid: process.getgid?.() ?? 0 };
 export const name = (text: string): Buffer => Buffer.from(text);
 
+/** What opens a sealed folder for its owner. */
+export function inputOf(person: Person, folder: string): SealedInput {
+  return { path: Buffer.from(folder), access: person.access, keptHeader: null, expected: null, accept: [] };
+}
+
 /** Looks into a locked folder as its owner does. */
 export function visitOf(person: Person, folder: string): Promise<Visit> {
-  return Visit.open(linuxDisk, {
-    path: Buffer.from(folder),
-    access: person.access,
-    keptHeader: null,
-    expected: null,
-    accept: [],
-    account: { uid: 0, gid: 0 },
-  });
+  return Visit.open(linuxDisk, { ...inputOf(person, folder), account: { uid: 0, gid: 0 } });
 }
 
 /** Locks a folder by its computer, and gives the slot by which files are put into it. */

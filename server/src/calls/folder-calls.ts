@@ -8,6 +8,8 @@ import {
   folderViewSchema,
   guardSchema,
   jobViewSchema,
+  movedBackSchema,
+  movedInSchema,
   onlookViewSchema,
   placeEntrySchema,
   placeListingSchema,
@@ -93,6 +95,22 @@ export const FOLDER_CALLS = {
     }),
     startedSchema,
   ),
+  new: owner(
+    "Makes a private folder that is locked before anything is in it.",
+    path.extend({ protection: protectionSchema, password: newFolderPasswordSchema.nullable().default(null) }),
+    startedSchema,
+  ),
+  "move-in": owner(
+    "Puts files and folders into a locked folder; each original goes when what was put in was read back.",
+    folder.extend({ paths: z.array(text).min(1).max(1000).readonly(), originals: z.enum(["remove", "trash"]) }),
+    movedInSchema,
+  ),
+  "move-in/take-back": owner(
+    "What was moved in last goes back to where it was, while the folder was not opened since.",
+    folder.extend({ secret }),
+    movedBackSchema,
+  ),
+  show: owner("Shows what lies at a path in the file manager.", path, nothing),
   unlock: owner(
     "Opens a folder in place.",
     openedSchema.extend({ mode: openingModeSchema.default({ kind: "usual" }) }),

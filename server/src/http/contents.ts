@@ -67,7 +67,10 @@ function sendChosen({ eremos: { visits } }: ApiContext, view: VisitView, id: str
   );
 }
 
-/** A file from the page: the body as it is, `folder` and `href` in the address. */
+/**
+ * A file from the page: the body as it is, `folder` and `href` in the address, and with them on which condition: that
+ * the file is still the one that `match` names, or, by `none`, that there is none.
+ */
 export function passUpload(context: ApiContext, request: IncomingMessage, response: ServerResponse): void {
   const { searchParams } = new URL(request.url ?? "/", "http://localhost");
   const view = isSignedIn(context, request) ? context.eremos.visits.of(searchParams.get("folder") ?? "") : null;
@@ -77,9 +80,18 @@ export function passUpload(context: ApiContext, request: IncomingMessage, respon
     return;
   }
   const length = request.headers["content-length"];
+  const [match, none] = [searchParams.get("match"), searchParams.get("none")];
   pass(
     view,
-    { method: "PUT", path: href, headers: length === undefined ? {} : { "content-length": length } },
+    {
+      method: "PUT",
+      path: href,
+      headers: {
+        ...(length === undefined ? {} : { "content-length": length }),
+        ...(match === null ? {} : { "if-match": match }),
+        ...(none === null ? {} : { "if-none-match": none }),
+      },
+    },
     request,
     response,
     () => "application/json; charset=utf-8",

@@ -2,7 +2,7 @@ import type { Locked, OwnerEnvelope, UnsealedFacts } from "@eremos/core";
 import type { ChangeEvent, LockingRules, Protection } from "../contract";
 import type { DataDirectory, Note } from "../data-directory";
 import { UNTIL_LOCKED } from "../locking-rules";
-import { encodePath } from "../paths";
+import { decodePath, encodePath, nameOf } from "../paths";
 import { protectionOf } from "../protection";
 import type { ActivityEvent, FolderRecord, Registry } from "./registry";
 import type { Keys } from "../session/keys";
@@ -256,16 +256,18 @@ export class Ledger {
   }
 
   private record(
-    event: Omit<ActivityEvent, "signedIn"> & { readonly signedIn?: boolean },
+    event: Omit<ActivityEvent, "signedIn" | "name"> & { readonly signedIn?: boolean },
     record: FolderRecord | null = null,
     header: Buffer | null = null,
     besides: () => void = () => undefined,
   ): Promise<void> {
     const { registry, keys } = this.house;
+    const known =
+      record ?? (keys && event.folder !== "" ? registry.list(keys).find(({ id }) => id === event.folder) : null);
     return registry.record(
       keys,
       this.house.requireOwner(),
-      { signedIn: keys !== null, ...event },
+      { signedIn: keys !== null, name: known ? nameOf(decodePath(known.path)) : "", ...event },
       record,
       header,
       besides,

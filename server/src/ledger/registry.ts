@@ -52,6 +52,8 @@ const eventSchema = z.strictObject({
   folder: z.string(),
   kind: activityKindSchema,
   signedIn: z.boolean(),
+  /** The folder's, then: it is still told when the folder is not in the list any more. */
+  name: z.string().default(""),
 });
 export type ActivityEvent = z.output<typeof eventSchema>;
 

@@ -75,11 +75,18 @@ export class Keeper {
     const isUp =
       note.locksAt !== null &&
       this.known.moments.hasCome(`${note.id} locks`, note.locksAt, note.locksAt - note.openedAt);
-    if (!isUp && !(await this.isIdle(note, located))) return this.wait(note.id, []);
+    if (!isUp && !this.isLetGo(note, located) && !(await this.isIdle(note, located))) return this.wait(note.id, []);
     const holders = [...new Set(this.eremos.disk.holders(located.realPath).map(({ program }) => program))];
     if (holders.length > 0) return this.wait(note.id, holders);
     this.wait(note.id, []);
     await this.lockNow(note, located);
+  }
+
+  /** Programs had files of it open, and none has any more, for as long as its rules say. */
+  private isLetGo({ id, rules }: Note, { realPath }: Located): boolean {
+    if (rules.letGoSeconds === null) return false;
+    const letGoMs = this.known.letGoFor(id, this.eremos.disk.holders(realPath).length > 0);
+    return letGoMs !== null && letGoMs >= rules.letGoSeconds * 1000;
   }
 
   /** No change and no program holding its files for as long as its rules say. One walk in that time. */

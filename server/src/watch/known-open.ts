@@ -11,6 +11,8 @@ export class KnownOpen {
   private readonly quietUntil = new Map<string, number>();
   /** Why a folder could not be locked, and when it is tried again, by the clock that never goes back. */
   private readonly failed = new Map<string, { readonly error: EremosError; readonly until: number }>();
+  /** When a program was last seen to hold files of it, by the clock that never goes back. */
+  private readonly heldAt = new Map<string, number>();
   readonly moments: Moments;
 
   constructor(readonly clocks: Clocks = CLOCKS) {
@@ -52,6 +54,13 @@ export class KnownOpen {
     return before !== programs.join();
   }
 
+  /** How long nobody holds files of it any more; null: somebody does, or never did. Milliseconds. */
+  letGoFor(id: string, isHeld: boolean): number | null {
+    if (isHeld) this.heldAt.set(id, this.clocks.steady());
+    const at = this.heldAt.get(id);
+    return isHeld || at === undefined ? null : this.clocks.steady() - at;
+  }
+
   couldNotBeLocked(id: string, error: EremosError): void {
     this.failed.set(id, { error, until: this.clocks.steady() + MINUTE_MS });
   }
@@ -62,7 +71,7 @@ export class KnownOpen {
 
   /** What is known of a folder's quiet is void: it locked, or its time was changed. */
   forget(id: string): void {
-    for (const map of [this.waiting, this.quietUntil, this.failed]) map.delete(id);
+    for (const map of [this.waiting, this.quietUntil, this.failed, this.heldAt]) map.delete(id);
     for (const what of ["stays", "locks", "quiet"]) this.moments.forget(`${id} ${what}`);
   }
 }

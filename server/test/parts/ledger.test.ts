@@ -3,7 +3,7 @@ import { randomBytes } from "@eremos/core";
 import { events, folders } from "../../src/database/schema";
 import { NO_RULES, noteOf } from "../../src/ledger/ledger";
 import type { FolderRecord } from "../../src/ledger/registry";
-import { encodePath } from "../../src/paths";
+import { encodePath, nameFolder } from "../../src/paths";
 import { protectionOf } from "../../src/protection";
 import { listFolders } from "../../src/operations/folders/list-folders";
 import { signOut } from "../../src/operations/entrance/sign-in";
@@ -62,10 +62,12 @@ describe("what Eremos' own data says of a folder", () => {
     expect([listed()[0]?.openedAt, data.note(ID)?.openedAt]).toEqual([7, 7]);
     await ledger.released(ID);
     expect([listed(), noted(), registry.slot(ID), registry.header(ID)]).toEqual([[], [], null, null]);
-    expect(registry.events(house.eremos.requireKeys()).map(({ kind }) => kind)).toEqual([
-      "released",
-      "opened",
-      "locked",
+    // Its name stays readable when it is not in the list any more.
+    const { name: its } = nameFolder(record);
+    expect(registry.events(house.eremos.requireKeys()).map(({ kind, name }) => [kind, name])).toEqual([
+      ["released", its],
+      ["opened", its],
+      ["locked", its],
     ]);
   });
 

@@ -3,7 +3,8 @@ import { useRouter } from "next/navigation";
 import { type ReactNode, useState } from "react";
 import { useDropzone } from "react-dropzone";
 import { toast } from "sonner";
-import type { Dropped } from "@eremos/server/contract";
+import type { Dropped, FolderView } from "@eremos/server/contract";
+import { actsOf } from "@/parts/folders/acts";
 import { useSelection } from "@/parts/folders/selection";
 import { ApiError, api } from "@/lib/api";
 import { useFolders } from "@/lib/queries";
@@ -19,7 +20,7 @@ const SIZES_COMPARED = 20;
  * by its name and listing, and asks where two match. Nothing of its contents is read or sent.
  */
 export function DropTarget({ children }: { readonly children: ReactNode }): ReactNode {
-  const { protect, protectAll, select } = useSelection();
+  const { protect, protectAll, moveInto, select } = useSelection();
   const router = useRouter();
   const folders = useFolders();
   const [matches, setMatches] = useState<readonly string[] | null>(null);
@@ -31,11 +32,12 @@ export function DropTarget({ children }: { readonly children: ReactNode }): Reac
     select(path);
     protect(path);
   };
-  const take = async (entries: readonly FileSystemEntry[]): Promise<void> => {
+  /** `into`: the id of the folder on whose card they were dropped; null: beside them. */
+  const take = async (entries: readonly FileSystemEntry[], into: string | null): Promise<void> => {
     const found = await Promise.all(entries.map(find));
     const [paths = []] = found;
     const [first] = paths;
-    if (entries.length === 1) {
+    if (entries.length === 1 && into === null) {
       if (paths.length > 1) setMatches(paths);
       else if (first !== undefined) choose(first);
       return;
@@ -47,6 +49,7 @@ export function DropTarget({ children }: { readonly children: ReactNode }): Reac
     });
     const sure = found.flatMap((matching) => (matching.length === 1 ? matching : []));
     if (sure.length === 0) return;
+    if (into !== null) return moveInto({ folder: into, paths: sure });
     router.push("/");
     protectAll(sure);
   };
@@ -55,7 +58,7 @@ export function DropTarget({ children }: { readonly children: ReactNode }): Reac
     noKeyboard: true,
     getFilesFromEvent: (event) => {
       const entries = "dataTransfer" in event && event.type === "drop" ? entriesIn(event.dataTransfer) : [];
-      if (entries.length > 0) void take(entries);
+      if (entries.length > 0) void take(entries, lockedAt("target" in event ? event.target : null, folders ?? []));
       return Promise.resolve([]);
     },
   });
@@ -125,6 +128,13 @@ function Which({ matches, onChoose, onClose }: WhichProps): ReactNode {
       </ul>
     </Dialog>
   );
+}
+
+/** The folder that takes files without being opened, on whose card or entry something was dropped. */
+function lockedAt(target: EventTarget | null, folders: readonly FolderView[]): string | null {
+  const id = target instanceof Element ? target.closest<HTMLElement>("[data-folder]")?.dataset["folder"] : undefined;
+  const folder = folders.find((one) => one.id === id);
+  return folder && actsOf(folder).includes("move-in") ? folder.id : null;
 }
 
 function entriesIn(transfer: DataTransfer | null): FileSystemEntry[] {

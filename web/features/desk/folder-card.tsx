@@ -1,6 +1,6 @@
 "use client";
 import Link from "next/link";
-import type { ReactNode } from "react";
+import type { KeyboardEvent, MouseEvent, ReactNode } from "react";
 import type { FolderView, JobView } from "@eremos/server/contract";
 import { conditionWord, doorwayOf, guardWords } from "@/parts/folders/conditions";
 import { JobProgress } from "@/parts/folders/job-progress";
@@ -14,22 +14,63 @@ import { cn } from "@/lib/cn";
 import { baseName, formatBytes, parentOf } from "@/lib/format";
 import { say } from "@eremos/words/page/desk";
 
-export function FolderCard({ folder, job }: { readonly folder: FolderView; readonly job: JobView | null }): ReactNode {
-  const { path, select } = useSelection();
+export interface EntryProps {
+  readonly folder: FolderView;
+  readonly job: JobView | null;
+  /** One of several, or alone. */
+  readonly isChosen: boolean;
+  readonly onChoose: (event: MouseEvent) => void;
+  readonly onTick: () => void;
+  readonly onKey: (event: KeyboardEvent) => void;
+}
+
+/** By it one more is chosen. */
+export function Tick({
+  name,
+  isOn,
+  onTick,
+}: {
+  readonly name: string;
+  readonly isOn: boolean;
+  readonly onTick: () => void;
+}): ReactNode {
+  return (
+    <input
+      type="checkbox"
+      aria-label={say("choose", { name })}
+      checked={isOn}
+      onChange={onTick}
+      className="size-4 shrink-0 accent-dusk"
+    />
+  );
+}
+
+export function FolderCard({ folder, job, isChosen, onChoose, onTick, onKey }: EntryProps): ReactNode {
+  const { path } = useSelection();
   const selected = path === folder.path;
   return (
     <article
       aria-label={folder.name}
       className={cn(
-        "mb-1.5 rounded-xl border bg-sheet transition-shadow",
-        selected ? "border-dusk shadow-[0_0_0_1px_var(--dusk)]" : "border-line hover:border-line-strong",
+        "group/card relative mb-1.5 rounded-xl border bg-sheet transition-shadow",
+        selected || isChosen ? "border-dusk shadow-[0_0_0_1px_var(--dusk)]" : "border-line hover:border-line-strong",
       )}
     >
+      <span
+        className={cn(
+          "absolute top-[22px] left-1 grid place-items-center opacity-0 group-hover/card:opacity-100 has-focus-visible:opacity-100",
+          isChosen && "opacity-100",
+        )}
+      >
+        <Tick name={folder.name} isOn={isChosen} onTick={onTick} />
+      </span>
       <button
         type="button"
+        data-entry
         aria-pressed={selected}
-        onClick={() => select(folder.path)}
-        className="flex w-full items-center gap-3.5 rounded-xl px-4 py-2.5 text-left"
+        onClick={onChoose}
+        onKeyDown={onKey}
+        className="flex w-full items-center gap-3.5 rounded-xl py-2.5 pr-4 pl-7 text-left"
       >
         <Doorway state={job ? "working" : doorwayOf(folder)} />
         <span className="min-w-0 flex-1">
@@ -42,31 +83,7 @@ export function FolderCard({ folder, job }: { readonly folder: FolderView; reado
             </span>
           )}
         </span>
-        {!job && (
-          <span className="shrink-0 text-right">
-            <span
-              className={cn(
-                "block text-sm font-semibold",
-                folder.state === "open"
-                  ? "text-clay"
-                  : folder.state === "locked" && folder.attention === null
-                    ? "text-dusk"
-                    : "text-ochre",
-              )}
-            >
-              {conditionWord(folder)}
-            </span>
-            <span className="block text-[13px] text-mute">
-              {folder.openedAt ? (
-                <>
-                  {say("opened")} <Time at={folder.openedAt} />
-                </>
-              ) : folder.lockedAt ? (
-                <Time at={folder.lockedAt} />
-              ) : null}
-            </span>
-          </span>
-        )}
+        {!job && <Condition folder={folder} />}
       </button>
       {job && (
         <div className="px-4 pb-3.5">
@@ -74,12 +91,12 @@ export function FolderCard({ folder, job }: { readonly folder: FolderView; reado
         </div>
       )}
       {!job && folder.state === "open" && (
-        <p className="px-4 pb-2 pl-[52px] text-[13px] text-mute">
+        <p className="px-4 pb-2 pl-[64px] text-[13px] text-mute">
           <TimeLeft folder={folder} />
         </p>
       )}
       {!job && (selected || folder.state === "open") && (
-        <div className="flex flex-wrap gap-2 px-4 pb-3.5 pl-[52px]">
+        <div className="flex flex-wrap gap-2 px-4 pb-3.5 pl-[64px]">
           <MainAction folder={folder} />
           <Link href={`/folders/${folder.id}`} className={buttonClasses({ size: "small" })}>
             {say("details")}
@@ -124,5 +141,34 @@ function WaysBackLine({
       )}
       .
     </>
+  );
+}
+
+/** What state it is in, and since when. */
+function Condition({ folder }: { readonly folder: FolderView }): ReactNode {
+  return (
+    <span className="shrink-0 text-right">
+      <span
+        className={cn(
+          "block text-sm font-semibold",
+          folder.state === "open"
+            ? "text-clay"
+            : folder.state === "locked" && folder.attention === null
+              ? "text-dusk"
+              : "text-ochre",
+        )}
+      >
+        {conditionWord(folder)}
+      </span>
+      <span className="block text-[13px] text-mute">
+        {folder.openedAt ? (
+          <>
+            {say("opened")} <Time at={folder.openedAt} />
+          </>
+        ) : folder.lockedAt ? (
+          <Time at={folder.lockedAt} />
+        ) : null}
+      </span>
+    </span>
   );
 }

@@ -2,16 +2,20 @@
 import { useQueries, useQuery } from "@tanstack/react-query";
 import { ChevronRight, File, Folder, FolderOpen } from "lucide-react";
 import { type ReactNode, useEffect, useMemo, useRef, useState } from "react";
-import { type NodeApi, type NodeRendererProps, Tree } from "react-arborist";
+import { type NodeApi, type NodeRendererProps, Tree, type TreeApi } from "react-arborist";
 import type { FolderView, PlaceEntry } from "@eremos/server/contract";
+import { mainActOf } from "@/parts/folders/acts";
+import { useActs } from "@/parts/folders/acts-provider";
 import { doorwayOf } from "@/parts/folders/conditions";
+import { menuOf } from "./folder-menu";
+import { ContextMenu, type MenuChoice } from "@/ui/menu";
 import { Button } from "@/ui/button";
 import { Doorway } from "@/ui/doorway";
 import { useSelection } from "@/parts/folders/selection";
 import { api } from "@/lib/api";
 import { cn } from "@/lib/cn";
 import { baseName } from "@/lib/format";
-import { KEYS, useFolders } from "@/lib/queries";
+import { KEYS, showError, useFolders } from "@/lib/queries";
 import { say } from "@eremos/words/page/desk";
 
 interface PlaceNode {
@@ -38,6 +42,15 @@ function useSize(): {
     return () => observer.disconnect();
   }, []);
   return { ref, ...size };
+}
+
+/** Nothing of Eremos' stands there. */
+function isNewcomer(entry: PlaceEntry): boolean {
+  return entry.folder === null;
+}
+
+function everyOf(nodes: readonly PlaceNode[]): readonly PlaceNode[] {
+  return nodes.flatMap((node) => [node, ...everyOf(node.children ?? [])]);
 }
 
 interface PlacesShown {
@@ -69,7 +82,6 @@ function usePlaces(path: string | null): PlacesShown {
   });
 
   const known = new Map(wanted.map((place, i) => [place, listings[i]?.data]));
-  const isNewcomer = (entry: PlaceEntry): boolean => entry.folder === null;
   const build = (entry: PlaceEntry, _i: number, beside: readonly PlaceEntry[]): PlaceNode => ({
     // Something else may stand where a hidden folder belongs.
     id:
@@ -101,9 +113,27 @@ function usePlaces(path: string | null): PlacesShown {
 
 /** The real disk, a level at a time, live. Your hidden folders appear under their own names. */
 export function Places(): ReactNode {
-  const { path, select, protect } = useSelection();
+  const { path, select, protect, protectAll } = useSelection();
+  const { run } = useActs();
+  const [several, setSeveral] = useState<readonly string[]>([]);
+  const wasKey = useRef(false);
+  const tree = useRef<TreeApi<PlaceNode>>(null);
+  // What is chosen elsewhere is chosen here; several that are chosen here stay so.
+  useEffect(() => {
+    if (path !== null && tree.current?.isSelected(path) === false) tree.current.select(path);
+  }, [path]);
   const { only, nodes, expand, isBare, free } = usePlaces(path);
   const { ref, width, height } = useSize();
+  // As they are now: what was locked meanwhile is chosen no more.
+  const chosen = everyOf(nodes)
+    .filter(({ id, entry }) => several.includes(id) && isNewcomer(entry))
+    .map(({ entry }) => entry.path);
+  /** What Enter and a double click do. */
+  const actOn = ({ entry, folder }: PlaceNode): void => {
+    if (folder) run(mainActOf(folder), [folder]);
+    else if (chosen.length > 1) protectAll(chosen);
+    else protect(entry.path);
+  };
   return (
     <section
       aria-labelledby="places"
@@ -124,7 +154,12 @@ export function Places(): ReactNode {
           </button>
         )}
       </div>
-      <div ref={ref} className="min-h-0 flex-1">
+      <div
+        ref={ref}
+        className="min-h-0 flex-1"
+        onKeyDownCapture={(event) => (wasKey.current = event.key === "Enter")}
+        onPointerDownCapture={() => (wasKey.current = false)}
+      >
         <Tree<PlaceNode>
           data={nodes}
           width={width}
@@ -135,11 +170,14 @@ export function Places(): ReactNode {
           disableDrag
           disableDrop
           disableEdit
-          disableMultiSelection
-          {...(path === null ? {} : { selection: path })}
+          ref={tree}
           onSelect={(selected: NodeApi<PlaceNode>[]) => {
+            setSeveral(selected.map(({ id }) => id));
             const [node] = selected;
-            if (node && node.data.entry.path !== path) select(node.data.entry.path);
+            if (node && selected.length === 1 && node.data.entry.path !== path) select(node.data.entry.path);
+          }}
+          onActivate={(node) => {
+            if (wasKey.current) actOn(node.data);
           }}
           onToggle={expand}
           childrenAccessor={(node) => node.children}
@@ -148,59 +186,112 @@ export function Places(): ReactNode {
         </Tree>
         {isBare && <p className="px-1 text-[13px] text-mute">{say("nothing-here-yet-as-soon")}</p>}
       </div>
-      <Button
-        tone={free === null ? "plain" : "dusk"}
-        className="mt-3 w-full overflow-hidden"
-        onClick={() => protect(free ?? "")}
-      >
-        <span className="truncate">
-          {free === null ? say("protect-folder") : say("protect", { free: baseName(free) })}
-        </span>
-      </Button>
+      <ProtectButton chosen={chosen} free={free} />
     </section>
   );
 }
 
-function PlaceRow({ node, style }: NodeRendererProps<PlaceNode>): ReactNode {
+interface ProtectButtonProps {
+  /** Several paths, or fewer. */
+  readonly chosen: readonly string[];
+  readonly free: string | null;
+}
+
+function ProtectButton({ chosen, free }: ProtectButtonProps): ReactNode {
+  const { protect, protectAll } = useSelection();
+  const words =
+    chosen.length > 1
+      ? say("protect-so-many", { count: chosen.length })
+      : free === null
+        ? say("protect-folder")
+        : say("protect", { free: baseName(free) });
+  return (
+    <Button
+      tone={free === null && chosen.length < 2 ? "plain" : "dusk"}
+      className="mt-3 w-full shrink-0 overflow-hidden"
+      onClick={() => (chosen.length > 1 ? protectAll(chosen) : protect(free ?? ""))}
+    >
+      <span className="truncate">{words}</span>
+    </Button>
+  );
+}
+
+function PlaceRow({ node, tree, style }: NodeRendererProps<PlaceNode>): ReactNode {
   const { name, entry, folder } = node.data;
+  const choices = usePlaceMenu(node.isSelected ? tree.selectedNodes.map(({ data }) => data) : [node.data]);
   const EntryIcon = entry.type === "file" ? File : node.isOpen ? FolderOpen : Folder;
   return (
-    <div
-      style={style}
-      className={cn(
-        "flex h-8 cursor-default items-center gap-1.5 rounded-md pr-2 text-sm hover:bg-sand/50",
-        node.isSelected && "bg-sand font-medium hover:bg-sand",
-      )}
-    >
-      <span className="grid size-5 shrink-0 place-items-center">
-        {node.isInternal && (
-          <button
-            type="button"
-            tabIndex={-1}
-            aria-label={node.isOpen ? say("close", { name }) : say("open", { name })}
-            className="grid size-5 place-items-center rounded text-mute hover:text-ink"
-            onClick={(event) => {
-              event.stopPropagation();
-              node.toggle();
-            }}
-          >
-            <ChevronRight className={cn("size-3.5 transition-transform", node.isOpen && "rotate-90")} aria-hidden />
-          </button>
+    <ContextMenu choices={choices}>
+      <div
+        style={style}
+        data-folder={folder?.id}
+        onClick={(event) => {
+          if (!event.ctrlKey) return;
+          // The tree itself knows the other system's key for it alone.
+          event.stopPropagation();
+          if (node.isSelected) node.deselect();
+          else node.selectMulti();
+        }}
+        onDoubleClick={() => choices[0]?.onChoose()}
+        className={cn(
+          "flex h-8 cursor-default items-center gap-1.5 rounded-md pr-2 text-sm hover:bg-sand/50",
+          node.isSelected && "bg-sand font-medium hover:bg-sand",
         )}
-      </span>
-      {folder ? (
-        <Doorway state={doorwayOf(folder)} className="h-[18px] w-[15px]" />
-      ) : (
-        <EntryIcon
-          className={cn("size-4 shrink-0 text-line-strong", entry.type !== "file" && "fill-line")}
-          strokeWidth={1.2}
-          aria-hidden
-        />
-      )}
-      <span className={cn("truncate", entry.hidden && "text-mute")} title={name}>
-        {name}
-      </span>
-      {folder && <span className="sr-only">{folder.state}</span>}
-    </div>
+      >
+        <span className="grid size-5 shrink-0 place-items-center">
+          {node.isInternal && (
+            <button
+              type="button"
+              tabIndex={-1}
+              aria-label={node.isOpen ? say("close", { name }) : say("open", { name })}
+              className="grid size-5 place-items-center rounded text-mute hover:text-ink"
+              onClick={(event) => {
+                event.stopPropagation();
+                node.toggle();
+              }}
+            >
+              <ChevronRight className={cn("size-3.5 transition-transform", node.isOpen && "rotate-90")} aria-hidden />
+            </button>
+          )}
+        </span>
+        {folder ? (
+          <Doorway state={doorwayOf(folder)} className="h-[18px] w-[15px]" />
+        ) : (
+          <EntryIcon
+            className={cn("size-4 shrink-0 text-line-strong", entry.type !== "file" && "fill-line")}
+            strokeWidth={1.2}
+            aria-hidden
+          />
+        )}
+        <span className={cn("truncate", entry.hidden && "text-mute")} title={name}>
+          {name}
+        </span>
+        {folder && <span className="sr-only">{folder.state}</span>}
+      </div>
+    </ContextMenu>
   );
+}
+
+/** What a right click offers: of what is protected its own acts, of the rest what can be made of it. */
+function usePlaceMenu(nodes: readonly PlaceNode[]): readonly MenuChoice[] {
+  const { protect, protectAll, make, moveInto } = useSelection();
+  const { run } = useActs();
+  const folders = nodes.flatMap(({ folder }) => folder ?? []);
+  if (folders.length === nodes.length) return menuOf(folders, run);
+  const paths = nodes.filter(({ folder }) => folder === null).map(({ entry }) => entry.path);
+  const [only] = nodes;
+  return [
+    paths.length > 1
+      ? { label: say("protect-so-many", { count: paths.length }), onChoose: () => protectAll(paths) }
+      : { label: say("protect-it"), onChoose: () => protect(paths[0] ?? "") },
+    { label: say("move-into-a-folder"), onChoose: () => moveInto({ folder: "", paths }) },
+    ...(only && nodes.length === 1
+      ? [
+          ...(only.entry.type === "dir"
+            ? [{ label: say("new-private-folder-in-it"), onChoose: () => make(`${only.entry.path}/`), isApart: true }]
+            : []),
+          { label: say("show-in-file-manager"), onChoose: () => void api.show(only.entry.path).catch(showError) },
+        ]
+      : []),
+  ];
 }

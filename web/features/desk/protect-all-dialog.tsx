@@ -2,16 +2,16 @@
 import { useQueries } from "@tanstack/react-query";
 import { X } from "lucide-react";
 import { type ReactNode, useState } from "react";
-import { toast } from "sonner";
 import type { PlanView, Protection } from "@eremos/server/contract";
 import { ProtectionPicker } from "@/parts/folders/protection-choice";
-import { AGAINST } from "@/parts/folders/protections";
+import { useBatch } from "@/parts/folders/batch";
+import { protectionWords } from "@/parts/folders/protections";
+import { useProtection } from "@/parts/folders/usual";
 import { useSelection } from "@/parts/folders/selection";
 import { Button } from "@/ui/button";
 import { Dialog, DialogEnd } from "@/ui/dialog";
-import { ApiError, api } from "@/lib/api";
+import { api } from "@/lib/api";
 import { baseName, formatBytes } from "@/lib/format";
-import { useVerb } from "@/lib/queries";
 import { say } from "@eremos/words/page/desk";
 
 /** Several folders and files, protected alike by one click. */
@@ -40,33 +40,63 @@ function whyNot(path: string, paths: readonly string[], plan: PlanView | undefin
 function ProtectAllForm({ start }: { readonly start: readonly string[] }): ReactNode {
   const { protectAll, select } = useSelection();
   const [paths, setPaths] = useState<readonly string[]>([...new Set(start)]);
-  const [protection, setProtection] = useState<Protection>(AGAINST.anybody.protection);
+  const [protection, setProtection] = useProtection();
+  const [own, setOwn] = useState<ReadonlyMap<string, Protection>>(new Map());
+  const [choosing, setChoosing] = useState<string | null>(null);
   const plans = useQueries({
-    queries: paths.map((path) => ({
-      queryKey: ["plan", path, protection.guard, protection.visibility],
-      queryFn: () => api.plan(path, { ...protection, cover: null }),
-      retry: false,
-      gcTime: 0,
-      staleTime: 0,
-    })),
+    queries: paths
+      .map((path) => [path, own.get(path) ?? protection] as const)
+      .map(([path, chosen]) => ({
+        queryKey: ["plan", path, chosen.guard, chosen.visibility],
+        queryFn: () => api.plan(path, { ...chosen, cover: null }),
+        retry: false,
+        gcTime: 0,
+        staleTime: 0,
+      })),
   });
-  const lines = paths.map((path, i) => ({ path, plan: plans[i]?.data, why: whyNot(path, paths, plans[i]?.data) }));
+  const lines = paths.map((path, i) => ({
+    path,
+    own: own.get(path) ?? null,
+    plan: plans[i]?.data,
+    why: whyNot(path, paths, plans[i]?.data),
+  }));
   const ready = lines.filter(({ plan, why }) => plan && why === null);
-  const lock = useVerb(async () => {
-    for (const { path } of ready) await lockOne(path, protection);
-  });
+  const batch = useBatch();
   return (
     <form
       className="mt-5 space-y-5"
       onSubmit={(event) => {
         event.preventDefault();
-        lock.run();
+        batch.start(
+          "lock",
+          ready.map(({ path }) => ({
+            name: baseName(path),
+            begin: () => api.lock(path, { ...(own.get(path) ?? protection), cover: null }),
+          })),
+        );
         select(ready[0]?.path ?? null);
         protectAll(null);
       }}
     >
-      <Chosen lines={lines} onLeaveOut={(path) => setPaths(paths.filter((one) => one !== path))} />
-      <ProtectionPicker value={protection} onChoose={setProtection} />
+      <Chosen
+        lines={lines}
+        onLeaveOut={(path) => setPaths(paths.filter((one) => one !== path))}
+        onChooseOwn={(path) => setChoosing(choosing === path ? null : path)}
+      />
+      {choosing === null ? (
+        <ProtectionPicker value={protection} onChoose={setProtection} />
+      ) : (
+        <OfOneAlone
+          path={choosing}
+          value={own.get(choosing) ?? protection}
+          onChoose={(chosen) => setOwn(new Map([...own, [choosing, chosen]]))}
+          onAsOthers={() => {
+            setOwn(new Map([...own].filter(([path]) => path !== choosing)));
+            setChoosing(null);
+          }}
+          onDone={() => setChoosing(null)}
+        />
+      )}
       <DialogEnd>
         <Button onClick={() => protectAll(null)}>{say("not-now")}</Button>
         <Button tone="dusk" type="submit" disabled={ready.length === 0 || plans.some(({ isPending }) => isPending)}>
@@ -77,14 +107,30 @@ function ProtectAllForm({ start }: { readonly start: readonly string[] }): React
   );
 }
 
-/** One that fails does not stop the others: it is told by itself. */
-async function lockOne(path: string, protection: Protection): Promise<void> {
-  try {
-    await api.lock(path, { ...protection, cover: null });
-  } catch (error) {
-    if (!(error instanceof ApiError)) throw error;
-    toast.error(`${baseName(path)}: ${error.message}`, { duration: 12_000 });
-  }
+interface OfOneAloneProps {
+  readonly path: string;
+  readonly value: Protection;
+  readonly onChoose: (protection: Protection) => void;
+  readonly onAsOthers: () => void;
+  readonly onDone: () => void;
+}
+
+/** Another choice for one of them. */
+function OfOneAlone({ path, value, onChoose, onAsOthers, onDone }: OfOneAloneProps): ReactNode {
+  return (
+    <fieldset className="space-y-4 rounded-xl border border-dusk px-4 pt-2 pb-4">
+      <legend className="px-1 text-sm font-semibold">{say("for-this-one-alone", { name: baseName(path) })}</legend>
+      <ProtectionPicker value={value} onChoose={onChoose} />
+      <div className="flex flex-wrap gap-2">
+        <Button size="small" onClick={onAsOthers}>
+          {say("as-the-others")}
+        </Button>
+        <Button size="small" tone="dusk" onClick={onDone}>
+          {say("back-to-all")}
+        </Button>
+      </div>
+    </fieldset>
+  );
 }
 
 interface ChosenProps {
@@ -92,17 +138,20 @@ interface ChosenProps {
     readonly path: string;
     readonly plan: PlanView | undefined;
     readonly why: string | null;
+    /** What was chosen for it alone. */
+    readonly own: Protection | null;
   }[];
   readonly onLeaveOut: (path: string) => void;
+  readonly onChooseOwn: (path: string) => void;
 }
 
-function Chosen({ lines, onLeaveOut }: ChosenProps): ReactNode {
+function Chosen({ lines, onLeaveOut, onChooseOwn }: ChosenProps): ReactNode {
   return (
     <ul
       aria-label={say("chosen")}
       className="max-h-56 divide-y divide-line/70 overflow-y-auto rounded-xl border border-line bg-sheet"
     >
-      {lines.map(({ path, plan, why }) => (
+      {lines.map(({ path, plan, why, own }) => (
         <li key={path} className="flex items-start gap-3 px-4 py-2.5 text-sm">
           <div className="min-w-0 flex-1">
             <p className="truncate font-medium" title={path}>
@@ -111,7 +160,15 @@ function Chosen({ lines, onLeaveOut }: ChosenProps): ReactNode {
             <p className={why === null ? "text-[13px] text-mute" : "text-[13px] text-ochre"}>
               {why ?? (plan ? say("so-much", { files: plan.files, bytes: formatBytes(plan.bytes) }) : say("looking"))}
             </p>
+            {own && <p className="text-[13px] text-dusk">{protectionWords(own)}</p>}
           </div>
+          <Button
+            size="small"
+            aria-label={say("another-choice-for", { name: baseName(path) })}
+            onClick={() => onChooseOwn(path)}
+          >
+            {say("another-choice")}
+          </Button>
           <Button
             size="small"
             aria-label={say("leave-out", { name: baseName(path) })}

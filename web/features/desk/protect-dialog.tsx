@@ -1,10 +1,11 @@
 "use client";
 import { isEncrypting } from "@eremos/core/guards";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { type ReactNode, useId, useState } from "react";
+import { type ReactNode, useState } from "react";
 import type { PlanView, Protection } from "@eremos/server/contract";
 import { ProtectionPicker } from "@/parts/folders/protection-choice";
-import { AGAINST } from "@/parts/folders/protections";
+import { PathField } from "@/parts/folders/path-field";
+import { useProtection } from "@/parts/folders/usual";
 import { IN_THE_FOLDER, useNewPassword } from "@/parts/secrets/new-password";
 import { Button } from "@/ui/button";
 import { Dialog, DialogEnd } from "@/ui/dialog";
@@ -31,12 +32,11 @@ export function ProtectDialog(): ReactNode {
 function ProtectForm({ start }: { readonly start: string }): ReactNode {
   const { protect, select } = useSelection();
   const [path, setPath] = useState(start);
-  const [protection, setProtection] = useState<Protection>(AGAINST.anybody.protection);
+  const [protection, setProtection] = useProtection();
   const [anyway, setAnyway] = useState(false);
   const [hasOwn, setHasOwn] = useState(false);
   const own = useNewPassword({ label: say("password-this-folder"), hintNote: IN_THE_FOLDER });
   const lock = useVerb((...args: Parameters<typeof api.lock>) => api.lock(...args));
-  const makeRoom = useVerb(async (taken: string) => protect((await api.makeRoom(taken)).path));
   const plan = useQuery({
     queryKey: ["plan", path, protection.guard, protection.visibility],
     queryFn: () => api.plan(path, protection),
@@ -65,9 +65,17 @@ function ProtectForm({ start }: { readonly start: string }): ReactNode {
         protect(null);
       }}
     >
-      <PathInput path={path} onPath={setPath} />
+      <PathField
+        label={say("folder-or-file")}
+        wants="any"
+        path={path}
+        onPath={setPath}
+        placeholder={say("type-or-paste-its-path")}
+        autoFocus={path === ""}
+      />
       <ProtectionPicker
         value={protection}
+        isDrive={current?.kind === "drive"}
         onChoose={setProtection}
         whenFull={isEncrypting(protection) && <OwnPassword chosen={hasOwn} onChosen={setHasOwn} fields={own.fields} />}
       />
@@ -75,11 +83,7 @@ function ProtectForm({ start }: { readonly start: string }): ReactNode {
       <div className="min-h-11">
         <Plan plan={current} problem={plan.error} empty={path.trim() === ""} protection={protection} />
       </div>
-      {current?.refusal?.code === "path-taken" && current.refusal.data?.["what"] === "protected" && (
-        <Button size="small" disabled={makeRoom.pending} onClick={() => makeRoom.run(current.path)}>
-          {say("give-it-another-name")}
-        </Button>
-      )}
+      {current && <Instead plan={current} />}
       {current && <InUse plan={current} anyway={anyway} onAnyway={setAnyway} />}
       <DialogEnd>
         <Button onClick={() => protect(null)}>{say("not-now")}</Button>
@@ -88,6 +92,31 @@ function ProtectForm({ start }: { readonly start: string }): ReactNode {
         </Button>
       </DialogEnd>
     </form>
+  );
+}
+
+/** What can be done where it can't be locked as it is. */
+function Instead({ plan }: { readonly plan: PlanView }): ReactNode {
+  const { protect, make } = useSelection();
+  const makeRoom = useVerb(async (taken: string) => protect((await api.makeRoom(taken)).path));
+  const { code, data } = plan.refusal ?? {};
+  if (code === "path-taken" && data?.["what"] === "protected")
+    return (
+      <Button size="small" disabled={makeRoom.pending} onClick={() => makeRoom.run(plan.path)}>
+        {say("give-it-another-name")}
+      </Button>
+    );
+  if (code !== "not-found") return null;
+  return (
+    <Button
+      size="small"
+      onClick={() => {
+        make(plan.path);
+        protect(null);
+      }}
+    >
+      {say("new-private-folder-there")}
+    </Button>
   );
 }
 
@@ -140,40 +169,6 @@ function InUse({ plan, anyway, onAnyway }: InUseProps): ReactNode {
         </label>
       )}
     </>
-  );
-}
-
-function PathInput({ path, onPath }: { readonly path: string; readonly onPath: (path: string) => void }): ReactNode {
-  const id = useId();
-  const completions =
-    useQuery({
-      queryKey: ["complete", path],
-      queryFn: () => api.completePath(path),
-      gcTime: 0,
-      placeholderData: keepPreviousData,
-    }).data ?? [];
-  return (
-    <div>
-      <label htmlFor={id} className="mb-1.5 block text-sm font-semibold">
-        {say("folder-or-file")}
-      </label>
-      <input
-        id={id}
-        list={`${id}-list`}
-        value={path}
-        onChange={(event) => onPath(event.target.value)}
-        placeholder={say("type-or-paste-its-path")}
-        autoComplete="off"
-        spellCheck={false}
-        autoFocus={path === ""}
-        className="h-11 w-full rounded-lg border border-line-strong/70 bg-sheet px-3 text-[15px] placeholder:text-mute/80"
-      />
-      <datalist id={`${id}-list`}>
-        {completions.map((completion) => (
-          <option key={completion} value={completion} />
-        ))}
-      </datalist>
-    </div>
   );
 }
 

@@ -58,7 +58,7 @@ export function DropSlot(): ReactNode {
 
 async function putAll(folder: string, files: readonly File[]): Promise<number> {
   for (const file of files) {
-    const status = await sendFile(
+    const { status } = await sendFile(
       `/api/drop?folder=${folder}&name=${encodeURIComponent(file.name)}`,
       file,
       () => undefined,

@@ -14,6 +14,8 @@ import { LastLock } from "./last-lock";
 import { LeftOpen } from "./left-open";
 import { OwnPassword } from "./own-password";
 import { WhoSees } from "./who-sees";
+import { ACT_WORDS, type Act, actsOf } from "@/parts/folders/acts";
+import { isReworked, useActs } from "@/parts/folders/acts-provider";
 import { conditionWord, doorwayOf, guardWords } from "@/parts/folders/conditions";
 import { JobProgress } from "@/parts/folders/job-progress";
 import { MainAction } from "@/parts/folders/main-action";
@@ -72,7 +74,11 @@ function NotProtected(): ReactNode {
   );
 }
 
+/** What its page offers beside the main action. */
+const ASIDE: readonly Act[] = ["take-back", "move-in", "show"];
+
 function Head({ folder, job }: { readonly folder: FolderView; readonly job: JobView | null }): ReactNode {
+  const { run } = useActs();
   const { select } = useSelection();
   const router = useRouter();
   return (
@@ -100,6 +106,11 @@ function Head({ folder, job }: { readonly folder: FolderView; readonly job: JobV
       ) : (
         <div className="mt-4 flex flex-wrap gap-2">
           <MainAction folder={folder} size="large" />
+          {ASIDE.filter((act) => actsOf(folder).includes(act)).map((act) => (
+            <Button key={act} size="large" onClick={() => run(act, [folder])}>
+              {ACT_WORDS[act]}
+            </Button>
+          ))}
           <Button
             size="large"
             onClick={() => {
@@ -150,8 +161,7 @@ function Shows({ folder }: { readonly folder: FolderView }): ReactNode {
   if (folder.state !== "locked" && folder.state !== "open") return null;
   const choose = ({ guard, visibility, cover, icon, bars }: Protection): void => {
     const protection = { guard, visibility, cover, icon, bars };
-    const needsRework = folder.state === "locked" && isEncrypting(folder) !== isEncrypting(protection);
-    if (needsRework) setAsking(protection);
+    if (isReworked(folder, protection)) setAsking(protection);
     else set.run(protection);
   };
   return (
@@ -159,7 +169,12 @@ function Shows({ folder }: { readonly folder: FolderView }): ReactNode {
       <h2 id="shows" className="mb-2 text-lg">
         {say("while-it-is-locked")}
       </h2>
-      <ProtectionChoice value={folder} disabled={set.pending || rework.pending} onChoose={choose} />
+      <ProtectionChoice
+        value={folder}
+        isDrive={folder.kind === "drive"}
+        disabled={set.pending || rework.pending}
+        onChoose={choose}
+      />
       {folder.state === "open" && <p className="mt-2 text-sm text-mute">{say("what-you-choose-holds-from")}</p>}
       <Confirm
         open={asking !== null}
@@ -268,36 +283,14 @@ function WaysBack({
 }
 
 function ReleaseBox({ folder }: { readonly folder: FolderView }): ReactNode {
-  const router = useRouter();
-  const [asking, setAsking] = useState(false);
-  const release = useWithSecret(
-    folder,
-    say("release-it"),
-    async (secret) => {
-      await api.release(folder.id, secret);
-      router.push("/");
-    },
-    folder.hasPassword && folder.state !== "open",
-  );
+  const { run } = useActs();
   return (
     <div className="rounded-xl border border-line p-4 text-sm">
       <h2 className="font-sans text-sm font-semibold">{say("release")}</h2>
       <p className="mt-1 text-[13px] text-mute">{say("takes-protection-off-for-good")}</p>
-      <Button size="small" className="mt-3" onClick={() => setAsking(true)}>
-        {say("release-2")}
+      <Button size="small" className="mt-3" onClick={() => run("release", [folder])}>
+        {ACT_WORDS.release}
       </Button>
-      <Confirm
-        open={asking}
-        onOpenChange={setAsking}
-        title={say("release-3", { name: folder.name })}
-        action={say("release-it")}
-        tone="dusk"
-        onConfirm={() => release.run()}
-      >
-        <p>{say("what-stays-every-file-at", { path: folder.path })}</p>
-        <p>{say("what-goes-encrypted-copy-and", { isEncrypting: isEncrypting(folder) })}</p>
-      </Confirm>
-      {release.dialog}
     </div>
   );
 }

@@ -6,6 +6,7 @@ import { PathList } from "./path-list";
 import { ApiError, api } from "@/lib/api";
 import { KEYS } from "@/lib/queries";
 import { Button } from "@/ui/button";
+import { PathField } from "@/parts/folders/path-field";
 import { Field } from "@/ui/field";
 import { say } from "@eremos/words/page/settings";
 
@@ -84,13 +85,12 @@ function AddForm({ pending, problem, onAdd }: AddFormProps): ReactNode {
         });
       }}
     >
-      <Field
+      <PathField
         className="min-w-56 flex-1"
         label={say("another-path-or-pattern")}
-        autoComplete="off"
-        spellCheck={false}
-        value={path}
-        onChange={(event) => setPath(event.target.value)}
+        wants="any"
+        path={path}
+        onPath={setPath}
         note={say("full-path-stands-for-any")}
         problem={problem ?? (path !== "" && !isPath ? say("it-must-begin-with-slash") : null)}
       />

@@ -4,8 +4,8 @@ import { ToggleGroup } from "radix-ui";
 import type { ReactNode } from "react";
 import type { PreferencesView } from "@eremos/server/contract";
 import { api } from "@/lib/api";
+import { useArriveAt } from "@/lib/arrive-at";
 import { KEYS, showError } from "@/lib/queries";
-import { Desktop } from "./desktop";
 import { Guessing } from "./guessing";
 import { MasterPassword } from "./change-password";
 import { OffLimits } from "./off-limits";
@@ -13,6 +13,8 @@ import { Synced } from "./synced";
 import { StaySection } from "./stay-section";
 import { PinSection } from "./pin-section";
 import { RecoveryCode } from "./recovery-code";
+import { TakingOff } from "./taking-off";
+import { DesktopSwitches } from "@/parts/desktop/switches";
 import { RulesForm } from "@/parts/folders/rules-form";
 import { say } from "@eremos/words/page/settings";
 
@@ -24,6 +26,7 @@ const THEMES = [
 
 export function SettingsPage(): ReactNode {
   const settings = useQuery({ queryKey: KEYS.settings, queryFn: api.settings }).data;
+  useArriveAt(settings !== undefined);
   return (
     <main className="h-full overflow-y-auto px-6 py-6 lg:px-10">
       <div className="max-w-[760px] space-y-8 pb-10">
@@ -38,7 +41,12 @@ export function SettingsPage(): ReactNode {
             <LeavingOpen preferences={settings.preferences} />
             <KeepEarlier preferences={settings.preferences} />
             <CheckEvery preferences={settings.preferences} />
-            <Desktop />
+            <section aria-labelledby="desktop">
+              <h2 id="desktop" className="text-lg">
+                {say("on-your-desktop")}
+              </h2>
+              <DesktopSwitches />
+            </section>
             <section aria-labelledby="data">
               <h2 id="data" className="text-lg">
                 {say("where-things-are")}
@@ -56,6 +64,7 @@ export function SettingsPage(): ReactNode {
             <Guessing hashing={settings.hashing} />
             <Synced settings={settings} />
             <OffLimits settings={settings} />
+            <TakingOff settings={settings} />
           </>
         )}
       </div>

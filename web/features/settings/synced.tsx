@@ -6,7 +6,7 @@ import { PathList } from "./path-list";
 import { ApiError, api } from "@/lib/api";
 import { KEYS } from "@/lib/queries";
 import { Button } from "@/ui/button";
-import { Field } from "@/ui/field";
+import { PathField } from "@/parts/folders/path-field";
 import { say } from "@eremos/words/page/settings";
 
 /**
@@ -52,13 +52,12 @@ export function Synced({ settings }: { readonly settings: SettingsView }): React
           save.mutate([...own, path], { onSuccess: () => setTyped("") });
         }}
       >
-        <Field
+        <PathField
           className="min-w-56 flex-1"
           label={say("another-synced-directory")}
-          autoComplete="off"
-          spellCheck={false}
-          value={typed}
-          onChange={(event) => setTyped(event.target.value)}
+          wants="folder"
+          path={typed}
+          onPath={setTyped}
           note={say("full-path")}
           problem={
             save.error

@@ -251,21 +251,17 @@ function Name({ entry, isSearch, onOpen }: Pick<RowProps, "entry" | "isSearch" |
   return (
     <span role="gridcell" className="flex min-w-0 flex-1 items-center gap-2.5">
       <Sign entry={entry} />
-      {entry.kind === "dir" ? (
-        <button
-          type="button"
-          tabIndex={-1}
-          onClick={(event) => {
-            event.stopPropagation();
-            onOpen();
-          }}
-          className="truncate font-semibold hover:underline"
-        >
-          {entry.name}
-        </button>
-      ) : (
-        <span className="truncate">{entry.name}</span>
-      )}
+      <button
+        type="button"
+        tabIndex={-1}
+        onClick={(event) => {
+          event.stopPropagation();
+          onOpen();
+        }}
+        className={cn("truncate hover:underline", entry.kind === "dir" && "font-semibold")}
+      >
+        {entry.name}
+      </button>
       {entry.leadsTo !== null && (
         <span className="truncate text-[13px] text-mute">{say("leads", { leadsTo: entry.leadsTo })}</span>
       )}

@@ -1,9 +1,11 @@
 "use client";
-import { Download, X } from "lucide-react";
+import { Download, Pencil, X } from "lucide-react";
 import dynamic from "next/dynamic";
 import { type ReactNode, useCallback, useState } from "react";
 import type { VisitEntry } from "@eremos/server/contract";
+import { draftOf } from "./drafts";
 import { parentHref } from "./hrefs";
+import { MOST_EDITED } from "./text-file";
 import { type PreviewKind, previewKindOf } from "./kinds";
 import { download } from "./selected";
 import { SvgPreview } from "./svg-preview";
@@ -14,6 +16,9 @@ import { ErrorBoundary } from "@/ui/error-boundary";
 import { Time } from "@/ui/time";
 import { say } from "@eremos/words/page/visit";
 
+/** Loaded for who edits. */
+const TextEditor = dynamic(() => import("./text-editor").then((module) => module.TextEditor), { ssr: false });
+const EDITED: ReadonlySet<PreviewKind> = new Set<PreviewKind>(["text", "markdown", "table"]);
 const MarkdownPreview = dynamic(() => import("./markdown-preview").then((module) => module.MarkdownPreview), {
   ssr: false,
 });
@@ -21,6 +26,11 @@ const PdfPreview = dynamic(() => import("./pdf-preview").then((module) => module
 const ZipPreview = dynamic(() => import("./zip-preview").then((module) => module.ZipPreview), { ssr: false });
 
 interface PreviewProps {
+  readonly folder: string;
+  /** It is a text that was just made. */
+  readonly isNew: boolean;
+  /** To another entry beside it. */
+  readonly onShow: (href: string) => void;
   readonly entry: VisitEntry;
   readonly contents: string;
   /** It was found by a search, and may lie elsewhere. */
@@ -32,7 +42,10 @@ interface PreviewProps {
 const NOT_SHOWN = <p className="text-sm text-mute">{say("this-browser-cant-show-it")}</p>;
 
 /** One file, shown from the sealed copy; nothing in it can run. */
-export function Preview({ entry, contents, isFound, onGo, onClose }: PreviewProps): ReactNode {
+export function Preview({ folder, entry, contents, isFound, isNew, onShow, onGo, onClose }: PreviewProps): ReactNode {
+  const kind = previewKindOf(entry);
+  const isText = EDITED.has(kind) && entry.size <= MOST_EDITED;
+  const [isEditing, setEditing] = useState(isNew || (isText && draftOf(folder, entry.href) !== null));
   return (
     <aside
       aria-label={say("preview", { name: entry.name })}
@@ -62,6 +75,12 @@ export function Preview({ entry, contents, isFound, onGo, onClose }: PreviewProp
             </button>
           )}
         </div>
+        {isText && !isEditing && (
+          <Button size="small" onClick={() => setEditing(true)}>
+            <Pencil className="size-4" aria-hidden />
+            {say("edit")}
+          </Button>
+        )}
         {entry.kind === "file" && (
           <Button size="small" onClick={() => download(entry, contents)}>
             <Download className="size-4" aria-hidden />
@@ -77,11 +96,21 @@ export function Preview({ entry, contents, isFound, onGo, onClose }: PreviewProp
           <X className="size-4" aria-hidden />
         </button>
       </header>
-      <div className="min-h-0 flex-1 overflow-auto p-5" tabIndex={0} role="region" aria-label={say("what-is-in-it")}>
-        <ErrorBoundary key={entry.href} instead={NOT_SHOWN}>
-          <Shown kind={previewKindOf(entry)} entry={entry} url={`${contents}${entry.href}`} />
-        </ErrorBoundary>
-      </div>
+      {isEditing ? (
+        <TextEditor
+          folder={folder}
+          href={entry.href}
+          url={`${contents}${entry.href}`}
+          onMoved={onShow}
+          onDone={() => setEditing(false)}
+        />
+      ) : (
+        <div className="min-h-0 flex-1 overflow-auto p-5" tabIndex={0} role="region" aria-label={say("what-is-in-it")}>
+          <ErrorBoundary key={entry.href} instead={NOT_SHOWN}>
+            <Shown kind={kind} entry={entry} url={`${contents}${entry.href}`} />
+          </ErrorBoundary>
+        </div>
+      )}
     </aside>
   );
 }

@@ -93,7 +93,7 @@ async function sendOne(
   onSent: (bytes: number) => void,
   signal: AbortSignal,
 ): Promise<void> {
-  const status = await sendFile(
+  const { status } = await sendFile(
     `/api/visit/upload?folder=${encodeURIComponent(folder)}&href=${encodeURIComponent(href)}`,
     file,
     onSent,

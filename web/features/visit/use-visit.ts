@@ -24,15 +24,22 @@ export function useEntries(
 interface Change {
   readonly run: (call: VisitCall, onDone?: () => void) => void;
   readonly pending: boolean;
+  /** What shows the folder looks again. */
+  readonly refresh: () => Promise<void>;
 }
 
 /** A change, and everything that shows the folder looks again. */
 export function useChange(folder: string): Change {
   const client = useQueryClient();
+  const refresh = (): Promise<void> => client.invalidateQueries({ queryKey: KEYS.visit(folder) });
   const mutation = useMutation({
     mutationFn: (call: VisitCall) => api.visit(folder, call),
     onError: showError,
-    onSettled: () => client.invalidateQueries({ queryKey: KEYS.visit(folder) }),
+    onSettled: () => refresh(),
   });
-  return { run: (call, onDone) => mutation.mutate(call, { onSuccess: () => onDone?.() }), pending: mutation.isPending };
+  return {
+    run: (call, onDone) => mutation.mutate(call, { onSuccess: () => onDone?.() }),
+    pending: mutation.isPending,
+    refresh,
+  };
 }

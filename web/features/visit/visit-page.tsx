@@ -1,6 +1,6 @@
 "use client";
 import { useQuery } from "@tanstack/react-query";
-import { ArrowLeft, ChevronRight, FolderPlus, HardDrive, History, Search, Undo2, Upload } from "lucide-react";
+import { ArrowLeft, ChevronRight, FilePlus, FolderPlus, HardDrive, History, Search, Undo2, Upload } from "lucide-react";
 import Link from "next/link";
 import { type ReactNode, type SyntheticEvent, useRef, useState } from "react";
 import { useDropzone } from "react-dropzone";
@@ -14,12 +14,14 @@ import { NameDialog } from "./name-dialog";
 import { Preview } from "./preview";
 import { Selected } from "./selected";
 import { type UploadState, useUploads } from "./uploads";
+import { makeText } from "./text-file";
 import { useChange, useEntries } from "./use-visit";
+import { useActs } from "@/parts/folders/acts-provider";
 import { MainAction } from "@/parts/folders/main-action";
 import { api } from "@/lib/api";
 import { useNow } from "@/lib/countdown";
 import { duration } from "@/lib/format";
-import { KEYS, useVerb } from "@/lib/queries";
+import { KEYS, showError } from "@/lib/queries";
 import { Button } from "@/ui/button";
 import { ProgressBar } from "@/ui/progress-bar";
 import { say } from "@eremos/words/page/visit";
@@ -85,7 +87,9 @@ interface Where {
   readonly shown: VisitEntry | null;
   readonly setSearch: (search: string) => void;
   readonly setChosen: (chosen: ReadonlySet<string>) => void;
-  readonly setShown: (shown: VisitEntry | null) => void;
+  /** It is a text that was just made, to be written. */
+  readonly isNew: boolean;
+  readonly show: (shown: VisitEntry | null, isNew?: boolean) => void;
   /** To another directory: nothing is chosen or searched there. */
   readonly go: (href: string) => void;
 }
@@ -95,17 +99,22 @@ function useWhere(): Where {
   const [search, setSearch] = useState("");
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
   const [shown, setShown] = useState<VisitEntry | null>(null);
+  const [isNew, setNew] = useState(false);
+  const show = (entry: VisitEntry | null, isMade = false): void => {
+    setShown(entry);
+    setNew(isMade);
+  };
   const go = (to: string): void => {
     setHref(to);
     setSearch("");
     setChosen(new Set());
-    setShown(null);
+    show(null);
   };
-  return { href, search, chosen, shown, setSearch, setChosen, setShown, go };
+  return { href, search, chosen, shown, isNew, setSearch, setChosen, show, go };
 }
 
 function Visiting({ folder, visit }: VisitingProps): ReactNode {
-  const { href, search, chosen, shown, setSearch, setChosen, setShown, go } = useWhere();
+  const { href, search, chosen, shown, isNew, setSearch, setChosen, show, go } = useWhere();
   const [moving, setMoving] = useState<readonly string[]>([]);
   const { reply, error } = useEntries(folder.id, href, search);
   const change = useChange(folder.id);
@@ -115,7 +124,8 @@ function Visiting({ folder, visit }: VisitingProps): ReactNode {
     noKeyboard: true,
     onDrop: (files) => uploads.send(href, files),
   });
-  const open = (entry: VisitEntry): void => (entry.kind === "dir" ? go(entry.href) : setShown(entry));
+  const write = (text: VisitEntry): void => (show(text, true), void change.refresh());
+  const open = (entry: VisitEntry): void => (entry.kind === "dir" ? go(entry.href) : show(entry));
   const entries = reply?.entries ?? [];
   const current = shown && entries.find((entry) => entry.href === shown.href);
   return (
@@ -132,16 +142,13 @@ function Visiting({ folder, visit }: VisitingProps): ReactNode {
         undoable={visit.undoable}
         change={change}
         onFiles={(files) => uploads.send(href, files)}
+        onText={(name) => void makeText(folder.id, childHref(href, name)).then(write, showError)}
       />
       {folder.drops > 0 && <Arrived folder={folder.id} drops={folder.drops} change={change} />}
       {moving.length > 0 && <Moving hrefs={moving} into={href} change={change} onDone={() => setMoving([])} />}
       {chosen.size > 0 && moving.length === 0 && (
         <Selected
-          hrefs={[...chosen]}
-          entries={entries}
-          folder={folder.id}
-          contents={visit.contents}
-          change={change}
+          {...{ hrefs: [...chosen], entries, folder: folder.id, contents: visit.contents, change }}
           onMove={() => setMoving([...chosen])}
           onDone={() => setChosen(new Set())}
         />
@@ -156,14 +163,10 @@ function Visiting({ folder, visit }: VisitingProps): ReactNode {
           ) : (
             <Listing
               key={href}
-              entries={entries}
-              isLoading={!reply}
-              isSearch={search !== ""}
-              current={current?.href ?? null}
-              chosen={chosen}
+              {...{ entries, chosen, isLoading: !reply, isSearch: search !== "", current: current?.href ?? null }}
               onChoose={setChosen}
               onOpen={open}
-              onShow={setShown}
+              onShow={show}
             />
           )}
           <p className="border-t border-line px-6 py-1.5 text-[13px] text-mute">
@@ -173,9 +176,12 @@ function Visiting({ folder, visit }: VisitingProps): ReactNode {
         {current && (
           <Preview
             key={current.href}
+            folder={folder.id}
+            isNew={isNew}
+            onShow={(to) => show({ ...current, href: to, name: lastName(to) })}
             entry={current}
             contents={visit.contents}
-            onClose={() => setShown(null)}
+            onClose={() => show(null)}
             onGo={() => go(parentHref(current.href))}
             isFound={search !== ""}
           />
@@ -222,7 +228,7 @@ function DropHint(): ReactNode {
 
 function Head({ folder, visit }: VisitingProps): ReactNode {
   const [drive, setDrive] = useState(false);
-  const end = useVerb(() => api.endVisit(folder.id));
+  const { run, pending } = useActs();
   const now = useNow(1000, visit.endsAt !== null);
   const left = visit.endsAt === null ? null : Math.max(0, (visit.endsAt - now) / 1000);
   return (
@@ -238,7 +244,7 @@ function Head({ folder, visit }: VisitingProps): ReactNode {
         <HardDrive className="size-4" aria-hidden />
         {say("use-it-as-drive")}
       </Button>
-      <Button tone="dusk" disabled={end.pending} onClick={() => end.run()}>
+      <Button tone="dusk" disabled={pending} onClick={() => run("end-visit", [folder])}>
         {say("end-visit")}
       </Button>
       <DriveDialog visit={visit} open={drive} onOpenChange={setDrive} />
@@ -255,29 +261,17 @@ interface ToolbarProps {
   readonly onGo: (href: string) => void;
   readonly onSearch: (name: string) => void;
   readonly onFiles: (files: readonly File[]) => void;
+  /** A new text by that name. */
+  readonly onText: (name: string) => void;
 }
 
-function Toolbar({ href, folder, search, undoable, change, onGo, onSearch, onFiles }: ToolbarProps): ReactNode {
-  const [naming, setNaming] = useState(false);
+function Toolbar({ href, folder, search, undoable, change, onGo, onSearch, onFiles, onText }: ToolbarProps): ReactNode {
+  const [naming, setNaming] = useState<"folder" | "text" | null>(null);
   const [earlier, setEarlier] = useState(false);
   const picker = useRef<HTMLInputElement>(null);
   return (
     <div className="flex flex-wrap items-center gap-2 border-y border-line bg-sheet px-6 py-2">
-      <nav aria-label={say("where-you-are-in-it")} className="flex min-w-0 flex-1 items-center overflow-hidden text-sm">
-        {["/", ...wayTo(href)].map((at, i, all) => (
-          <span key={at} className="flex min-w-0 items-center">
-            {i > 0 && <ChevronRight className="size-4 shrink-0 text-mute" aria-hidden />}
-            <button
-              type="button"
-              aria-current={i === all.length - 1 ? "location" : undefined}
-              onClick={() => onGo(at)}
-              className="truncate rounded-md px-1.5 py-1 font-medium hover:bg-sand aria-[current]:font-semibold"
-            >
-              {at === "/" ? folder.name : lastName(at)}
-            </button>
-          </span>
-        ))}
-      </nav>
+      <Way href={href} folder={folder} onGo={onGo} />
       <label className="flex h-9 items-center gap-2 rounded-lg border border-line bg-paper px-2.5">
         <Search className="size-4 text-mute" aria-hidden />
         <input
@@ -289,9 +283,13 @@ function Toolbar({ href, folder, search, undoable, change, onGo, onSearch, onFil
           className="w-36 bg-transparent text-sm outline-none placeholder:text-mute"
         />
       </label>
-      <Button onClick={() => setNaming(true)}>
+      <Button onClick={() => setNaming("folder")}>
         <FolderPlus className="size-4" aria-hidden />
         {say("new-folder")}
+      </Button>
+      <Button onClick={() => setNaming("text")}>
+        <FilePlus className="size-4" aria-hidden />
+        {say("new-text-file")}
       </Button>
       <Button onClick={() => picker.current?.click()}>
         <Upload className="size-4" aria-hidden />
@@ -316,16 +314,56 @@ function Toolbar({ href, folder, search, undoable, change, onGo, onSearch, onFil
         <Undo2 className="size-4" aria-hidden />
         {say("undo")}
       </Button>
-      <EarlierDialog folder={folder.id} change={change} open={earlier} onOpenChange={setEarlier} />
-      <NameDialog
-        open={naming}
-        onOpenChange={setNaming}
-        title={say("new-folder")}
-        action={say("make-it")}
-        initial=""
-        onName={(name) => change.run({ kind: "make-directory", href: childHref(href, name) })}
+      <Naming
+        what={naming}
+        onWhat={setNaming}
+        onFolder={(name) => change.run({ kind: "make-directory", href: childHref(href, name) })}
+        onText={onText}
       />
+      <EarlierDialog folder={folder.id} change={change} open={earlier} onOpenChange={setEarlier} />
     </div>
+  );
+}
+
+/** Where one is in it, and the way back up. */
+function Way({ href, folder, onGo }: Pick<ToolbarProps, "href" | "folder" | "onGo">): ReactNode {
+  return (
+    <nav aria-label={say("where-you-are-in-it")} className="flex min-w-0 flex-1 items-center overflow-hidden text-sm">
+      {["/", ...wayTo(href)].map((at, i, all) => (
+        <span key={at} className="flex min-w-0 items-center">
+          {i > 0 && <ChevronRight className="size-4 shrink-0 text-mute" aria-hidden />}
+          <button
+            type="button"
+            aria-current={i === all.length - 1 ? "location" : undefined}
+            onClick={() => onGo(at)}
+            className="truncate rounded-md px-1.5 py-1 font-medium hover:bg-sand aria-[current]:font-semibold"
+          >
+            {at === "/" ? folder.name : lastName(at)}
+          </button>
+        </span>
+      ))}
+    </nav>
+  );
+}
+
+interface NamingProps {
+  readonly what: "folder" | "text" | null;
+  readonly onWhat: (what: null) => void;
+  readonly onFolder: (name: string) => void;
+  readonly onText: (name: string) => void;
+}
+
+/** The name of what is to be made. */
+function Naming({ what, onWhat, onFolder, onText }: NamingProps): ReactNode {
+  return (
+    <NameDialog
+      open={what !== null}
+      onOpenChange={(open) => !open && onWhat(null)}
+      title={what === "text" ? say("new-text-file") : say("new-folder")}
+      action={say("make-it")}
+      initial={what === "text" ? say("its-name-with-ending") : ""}
+      onName={what === "text" ? onText : onFolder}
+    />
   );
 }
 

@@ -37,7 +37,7 @@ interface Symptom {
 /** Everything about getting back in, from what the person sees. */
 export function WaysBackPage(): ReactNode {
   const folders = useFolders() ?? [];
-  const [shown, setShown] = useState<string>("");
+  const [shown, setShown] = useState<string>(() => window.location.hash.slice(1));
   const symptoms: readonly Symptom[] = [
     { id: "master", says: say("i-forgot-my-master-password"), way: <MasterWay /> },
     { id: "known", says: say("somebody-knows-my-password-or"), way: <NewKeysWay /> },
@@ -67,6 +67,7 @@ export function WaysBackPage(): ReactNode {
           folders={folders}
           onSymptom={(symptom) => {
             setShown(symptom);
+            window.history.replaceState(null, "", `#${symptom}`);
             document.getElementById(`symptom-${symptom}`)?.scrollIntoView({ block: "start" });
           }}
         />
@@ -74,7 +75,11 @@ export function WaysBackPage(): ReactNode {
           type="single"
           collapsible
           value={shown}
-          onValueChange={setShown}
+          onValueChange={(symptom) => {
+            setShown(symptom);
+            // A reload, or the way back to this page, finds the same one open.
+            window.history.replaceState(null, "", symptom === "" ? window.location.pathname : `#${symptom}`);
+          }}
           className="divide-y divide-line rounded-2xl border border-line bg-sheet"
         >
           {symptoms.map(({ id, says, way }) => (

@@ -42,7 +42,9 @@ export function EventList({
           <span className="min-w-0 truncate">
             <span className="font-medium">{WORDS[event.kind]}</span>
             {names && event.folder !== "" && (
-              <span className="text-mute">, {names.get(event.folder) ?? say("folder-that-is-not-protected")}</span>
+              <span className="text-mute">
+                , {names.get(event.folder) ?? (event.name || say("folder-that-is-not-protected"))}
+              </span>
             )}
             {!event.signedIn && <span className="text-mute">{say("while-signed-out")}</span>}
           </span>

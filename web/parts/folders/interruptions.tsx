@@ -7,14 +7,19 @@ import { api } from "@/lib/api";
 import { KEYS, useFolders, useVerb } from "@/lib/queries";
 import { Button } from "@/ui/button";
 import { Time } from "@/ui/time";
+import { ACT_WORDS } from "./acts";
 import { say } from "@eremos/words/page/folders";
+
+export function useInterruptions(): readonly InterruptionView[] {
+  return useQuery({ queryKey: KEYS.interruptions, queryFn: api.interruptions }).data ?? [];
+}
 
 /** Work that was cut off, each explained, and finished or left undone as the person chooses. */
 export function Interruptions(): ReactNode {
-  const interruptions = useQuery({ queryKey: KEYS.interruptions, queryFn: api.interruptions }).data ?? [];
+  const interruptions = useInterruptions();
   if (interruptions.length === 0) return null;
   return (
-    <ul aria-label={say("cut-off")} className="space-y-2 pt-2">
+    <ul aria-label={say("cut-off")} className="space-y-2 pt-2 pb-1.5">
       {interruptions.map((one) => (
         <li key={one.folder}>
           <Interruption one={one} />
@@ -55,7 +60,7 @@ function Interruption({ one }: { readonly one: InterruptionView }): ReactNode {
             disabled={lock.pending}
             onClick={() => lock.run()}
           >
-            {one.now === "partly" ? say("lock-rest") : say("lock-it-now")}
+            {one.now === "partly" ? ACT_WORDS["lock-rest"] : say("lock-it-now")}
           </Button>
         )}
         {(end === "open" || undo === "open") && <Open one={one} isMain={end === "open"} onDone={settled} />}

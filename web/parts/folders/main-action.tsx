@@ -2,11 +2,10 @@
 import { isEncrypting } from "@eremos/core/guards";
 import { ChevronDown } from "lucide-react";
 import Link from "next/link";
-import { useRouter } from "next/navigation";
 import type { ReactNode } from "react";
 import type { FolderView, OpeningMode } from "@eremos/server/contract";
-import { useWithSecret } from "@/parts/secrets/ask-secret";
-import { withConsent } from "./consent";
+import { ACT_WORDS } from "./acts";
+import { useActs } from "./acts-provider";
 import { Button, buttonClasses } from "@/ui/button";
 import { Menu } from "@/ui/menu";
 import { api } from "@/lib/api";
@@ -20,18 +19,15 @@ interface MainActionProps {
 
 /** The one action a folder's state calls for, with what else it could be a click away. */
 export function MainAction({ folder, size = "small" }: MainActionProps): ReactNode {
-  const lock = useVerb((anyway: boolean) => api.lock(folder.path, null, anyway));
-  const unlock = useWithSecret(folder, say("open-in-place"), (secret, mode: OpeningMode) =>
-    api.unlock(folder.id, mode, secret),
-  );
+  const { run, pending } = useActs();
   if (folder.state === "open") {
     return (
       <>
-        <Button tone="clay" size={size} disabled={lock.pending} onClick={() => lock.run(false)}>
-          {say("lock-now")}
+        <Button tone="clay" size={size} disabled={pending} onClick={() => run("lock", [folder])}>
+          {ACT_WORDS.lock}
         </Button>
         {folder.waitingFor.length > 0 && (
-          <Button size={size} disabled={lock.pending} onClick={() => lock.run(true)}>
+          <Button size={size} disabled={pending} onClick={() => run("lock", [folder], { anyway: true })}>
             {say("lock-it-anyway")}
           </Button>
         )}
@@ -43,20 +39,24 @@ export function MainAction({ folder, size = "small" }: MainActionProps): ReactNo
     return (
       <>
         {isEncrypting(folder) && <VisitAction folder={folder} size={size} />}
-        <OpenInPlace size={size} pending={unlock.pending} onOpen={unlock.run} />
-        {unlock.dialog}
+        <OpenInPlace folder={folder} size={size} />
       </>
+    );
+  if (folder.state === "missing")
+    return (
+      <Button tone="dusk" size={size} onClick={() => run("look-for", [folder])}>
+        {ACT_WORDS["look-for"]}
+      </Button>
     );
   if (folder.state !== "partly") return null;
   return (
     <>
-      <Button tone="dusk" size={size} disabled={lock.pending} onClick={() => lock.run(false)}>
-        {say("lock-rest")}
+      <Button tone="dusk" size={size} disabled={pending} onClick={() => run("lock-rest", [folder])}>
+        {ACT_WORDS["lock-rest"]}
       </Button>
-      <Button size={size} disabled={unlock.pending} onClick={() => unlock.run({ kind: "usual" })}>
-        {say("open-all-it")}
+      <Button size={size} disabled={pending} onClick={() => run("open-rest", [folder])}>
+        {ACT_WORDS["open-rest"]}
       </Button>
-      {unlock.dialog}
     </>
   );
 }
@@ -81,90 +81,71 @@ function KeepOpen({ folder, size }: Required<MainActionProps>): ReactNode {
 
 /** Looking into it is instant, whatever its size, and leaves nothing readable behind. */
 function VisitAction({ folder, size }: Required<MainActionProps>): ReactNode {
-  const router = useRouter();
-  const contents = `/folders/${folder.id}/contents`;
-  const start = useWithSecret(folder, say("visit"), async (secret, minutes: number | null) => {
-    await withConsent(
-      folder.id,
-      async (accept, given) => {
-        await api.startVisit(folder.id, minutes, given, accept);
-        router.push(contents);
-      },
-      secret,
-    );
-  });
-  const end = useVerb(() => api.endVisit(folder.id));
+  const { run, pending } = useActs();
   if (folder.visit) {
     return (
       <>
-        <Link href={contents} className={buttonClasses({ tone: "dusk", size })}>
-          {say("back-visit")}
+        <Link href={`/folders/${folder.id}/contents`} className={buttonClasses({ tone: "dusk", size })}>
+          {ACT_WORDS["back-to-visit"]}
         </Link>
-        <Button size={size} disabled={end.pending} onClick={() => end.run()}>
-          {say("end-visit")}
+        <Button size={size} disabled={pending} onClick={() => run("end-visit", [folder])}>
+          {ACT_WORDS["end-visit"]}
         </Button>
       </>
     );
   }
+  const visit = (minutes: number | null): void => run("visit", [folder], { minutes });
   return (
-    <>
-      <span className="inline-flex">
+    <span className="inline-flex">
+      <Button tone="dusk" size={size} className="rounded-r-none" disabled={pending} onClick={() => visit(null)}>
+        {ACT_WORDS.visit}
+      </Button>
+      <Menu
+        choices={[
+          { label: say("for-15-minutes"), note: say("then-it-ends-used-or"), onChoose: () => visit(15) },
+          { label: say("for-hour"), onChoose: () => visit(60) },
+        ]}
+      >
         <Button
           tone="dusk"
           size={size}
-          className="rounded-r-none"
-          disabled={start.pending}
-          onClick={() => start.run(null)}
+          className="rounded-l-none border-l border-on-dusk/30 px-2"
+          disabled={pending}
+          aria-label={say("visit-for-while")}
         >
-          {say("visit")}
+          <ChevronDown className="size-4" aria-hidden />
         </Button>
-        <Menu
-          choices={[
-            { label: say("for-15-minutes"), note: say("then-it-ends-used-or"), onChoose: () => start.run(15) },
-            { label: say("for-hour"), onChoose: () => start.run(60) },
-          ]}
-        >
-          <Button
-            tone="dusk"
-            size={size}
-            className="rounded-l-none border-l border-on-dusk/30 px-2"
-            disabled={start.pending}
-            aria-label={say("visit-for-while")}
-          >
-            <ChevronDown className="size-4" aria-hidden />
-          </Button>
-        </Menu>
-      </span>
-      {start.dialog}
-    </>
+      </Menu>
+    </span>
   );
 }
 
-interface OpenInPlaceProps {
-  readonly size: "small" | "large";
-  readonly pending: boolean;
-  readonly onOpen: (mode: OpeningMode) => void;
-}
-
-function OpenInPlace({ size, pending, onOpen }: OpenInPlaceProps): ReactNode {
+function OpenInPlace({ folder, size }: Required<MainActionProps>): ReactNode {
+  const { run, pending } = useActs();
+  const open = (mode: OpeningMode): void => run("open", [folder], { mode });
   return (
     <span className="inline-flex">
-      <Button size={size} className="rounded-r-none" disabled={pending} onClick={() => onOpen({ kind: "usual" })}>
-        {say("open-in-place")}
+      <Button size={size} className="rounded-r-none" disabled={pending} onClick={() => open({ kind: "usual" })}>
+        {ACT_WORDS.open}
       </Button>
       <Menu
         choices={[
           {
             label: say("for-15-minutes"),
             note: say("then-it-locks-unless-program"),
-            onChoose: () => onOpen({ kind: "while", minutes: 15 }),
+            onChoose: () => open({ kind: "while", minutes: 15 }),
           },
-          { label: say("for-hour"), onChoose: () => onOpen({ kind: "while", minutes: 60 }) },
-          { label: say("ask-me-when-i-sign"), onChoose: () => onOpen({ kind: "leaving" }) },
+          { label: say("for-hour"), onChoose: () => open({ kind: "while", minutes: 60 }) },
+          {
+            label: say("until-programs-let-go"),
+            note: say("it-locks-when-last-program"),
+            onChoose: () => open({ kind: "programs" }),
+          },
+          { label: say("ask-me-when-i-sign"), onChoose: () => open({ kind: "leaving" }) },
           {
             label: say("until-i-lock-it"),
             note: say("it-stays-open-even-when"),
-            onChoose: () => onOpen({ kind: "until-locked" }),
+            onChoose: () => open({ kind: "until-locked" }),
           },
         ]}
       >

@@ -23,6 +23,8 @@ import { say } from "@eremos/words/page/folders";
 interface ProtectionProps {
   readonly value: Protection;
   readonly disabled?: boolean;
+  /** All that is on a drive: it stays mounted where it is, under its own name. */
+  readonly isDrive?: boolean;
   readonly onChoose: (protection: Protection) => void;
 }
 
@@ -52,12 +54,12 @@ interface PickerProps extends ProtectionProps {
 }
 
 /** Whom it is meant to stop; or, for who asks for it, guard and visibility. What is chosen stands below, in words. */
-export function ProtectionPicker({ value, onChoose, whenFull }: PickerProps): ReactNode {
+export function ProtectionPicker({ value, isDrive = false, onChoose, whenFull }: PickerProps): ReactNode {
   const [isFull, setFull] = useState(false);
   return (
     <>
       {isFull ? (
-        <ProtectionChoice isDraft value={value} onChoose={onChoose} />
+        <ProtectionChoice isDraft isDrive={isDrive} value={value} onChoose={onChoose} />
       ) : (
         <AgainstChoice value={value} onChoose={onChoose} />
       )}
@@ -84,7 +86,13 @@ interface FullProps extends ProtectionProps {
 }
 
 /** Guard, visibility and rules, each by itself. */
-export function ProtectionChoice({ value, disabled = false, isDraft = false, onChoose }: FullProps): ReactNode {
+export function ProtectionChoice({
+  value,
+  disabled = false,
+  isDraft = false,
+  isDrive = false,
+  onChoose,
+}: FullProps): ReactNode {
   return (
     <div className="space-y-3">
       <Choices<GuardName>
@@ -117,15 +125,19 @@ export function ProtectionChoice({ value, disabled = false, isDraft = false, onC
           value: visibility,
           title: VISIBILITY_NAMES[visibility],
           text: VISIBILITY_TEXTS[visibility],
-          unavailable:
-            !traitsOf(value.guard).worksInView && visibility === "view" ? say("out-sight-means-hidden-in") : null,
+          unavailable: whyUnavailable(value, visibility, isDrive),
         }))}
       />
-      {value.visibility === "view" && traitsOf(value.guard).worksInView && (
+      {value.visibility === "view" && traitsOf(value.guard).worksInView && !isDrive && (
         <CoverForm value={value} disabled={disabled} isDraft={isDraft} onChoose={onChoose} />
       )}
     </div>
   );
+}
+
+function whyUnavailable({ guard }: Protection, visibility: Visibility, isDrive: boolean): string | null {
+  if (isDrive && visibility === "tucked") return say("drive-stays-mounted");
+  return !traitsOf(guard).worksInView && visibility === "view" ? say("out-sight-means-hidden-in") : null;
 }
 
 const ICON_WORDS: readonly (readonly [Icon, string])[] = [
@@ -142,7 +154,7 @@ const ICON_WORDS: readonly (readonly [Icon, string])[] = [
   ["user-trash", say("bin")],
 ];
 
-interface CoverFormProps extends Required<ProtectionProps> {
+interface CoverFormProps extends Required<Omit<ProtectionProps, "isDrive">> {
   readonly isDraft: boolean;
 }
 

@@ -11,6 +11,18 @@ export interface Selection {
   /** The folders and files that the dialog for several is open for. */
   readonly protectingAll: readonly string[] | null;
   protectAll(paths: readonly string[] | null): void;
+  /** Where a new private folder is to be; empty text for no place yet. */
+  readonly making: string | null;
+  make(path: string | null): void;
+  /** What is to be moved into a folder. */
+  readonly movingIn: MovingIn | null;
+  moveInto(moving: MovingIn | null): void;
+}
+
+/** The id of a locked folder, empty for none chosen yet, and the full paths of what goes in. */
+export interface MovingIn {
+  readonly folder: string;
+  readonly paths: readonly string[];
 }
 
 const SelectionContext = createContext<Selection | null>(null);
@@ -19,9 +31,11 @@ export function SelectionProvider({ children }: { readonly children: ReactNode }
   const [path, select] = useState<string | null>(null);
   const [protecting, protect] = useState<string | null>(null);
   const [protectingAll, protectAll] = useState<readonly string[] | null>(null);
+  const [making, make] = useState<string | null>(null);
+  const [movingIn, moveInto] = useState<MovingIn | null>(null);
   const value = useMemo(
-    () => ({ path, select, protecting, protect, protectingAll, protectAll }),
-    [path, protecting, protectingAll],
+    () => ({ path, select, protecting, protect, protectingAll, protectAll, making, make, movingIn, moveInto }),
+    [path, protecting, protectingAll, making, movingIn],
   );
   return <SelectionContext value={value}>{children}</SelectionContext>;
 }

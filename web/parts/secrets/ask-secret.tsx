@@ -46,7 +46,8 @@ interface AskSecretProps {
   readonly onDone: () => void;
 }
 
-function AskSecret({ folder, action, verb, onDone }: AskSecretProps): ReactNode {
+/** The question for a folder's own password, before what needs it. */
+export function AskSecret({ folder, action, verb, onDone }: AskSecretProps): ReactNode {
   const [secret, setSecret] = useState<FolderSecret>({ kind: "password", password: "" });
   const open = useGuarded(verb, onDone);
   return (

@@ -23,5 +23,11 @@ export const { say, said } = speaker("core/slot", {
   "is-empty-folder": "it is an empty folder",
   "is-no-file": "it is a link, or something else than a file",
   "has-another-name": "it has a second name elsewhere, which would go on showing what is in it",
+  "stays-whole": "something of it has to stay, so all of it does",
+  "trash-has-no-name-left": "The trash has no name left for it. Nothing was moved; empty the trash.",
+  "there-is-no-trash":
+    "There is no trash on the disk of {path}. Nothing of it was moved; have the originals removed instead.",
+  "trash-is-somebody-elses":
+    "The trash there ({name}) belongs to another account. Nothing was moved; have the originals removed instead.",
   "is-another-drive": "another drive is mounted there",
 });

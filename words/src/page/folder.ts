@@ -62,15 +62,9 @@ export const { say, said } = speaker("page/folder", {
   "master-and-own-password-together":
     "{count}: {hasPassword, select, true {master and own password together} other {master password}}; recovery code,",
   "keyholders-shares": "; keyholders’ shares,",
-  "release-it": "Release it",
   release: "Release",
   "takes-protection-off-for-good":
     "Takes the protection off for good. The folder is an ordinary one again, exactly as it was.",
-  "release-2": "Release…",
-  "release-3": "Release {name}?",
-  "what-stays-every-file-at": "What stays: every file, at {path}, with its names, times and permissions.",
-  "what-goes-encrypted-copy-and":
-    "What goes: {isEncrypting, select, true {the encrypted copy and } other {}}everything Eremos added. After that anybody at this computer can read the folder. You can lock it again at any time.",
   "other-state-is-let-go": "The other state is let go.",
   "locked-on-two-computers-at": "Locked on two computers at once",
   "program-that-keeps-this-folder":

@@ -24,6 +24,17 @@ export const { say, said } = speaker("page/settings", {
     "What a crash or a power cut left open is locked before anybody looks, and the page is there at once.",
   "among-applications": "Among the applications",
   "entry-that-starts-eremos-and": "An entry that starts Eremos and shows this page.",
+  "taking-eremos-off": "Taking Eremos off this computer",
+  "in-this-order": "In this order, nothing stays locked that you still want.",
+  "release-what-is-protected":
+    "{count, plural, =0 {No folder is protected: nothing has to be released.} one {Release the one folder that is protected: it becomes an ordinary one again.} other {Release the # folders that are protected: they become ordinary ones again.}} Or leave them locked: the recovery sheet and a reader open them without Eremos (Ways back).",
+  "would-stay-locked": "These can't be released now, and would stay as they are: {names}. Bring them back first.",
+  "release-so-many": "{count, plural, one {Release it…} other {Release all #…}}",
+  "take-it-off-the-desktop": "Turn off all three under “On your desktop”, above.",
+  "stop-it-and-delete":
+    "Sign out, stop Eremos, and delete its own data ({data}) and the program. The list, the history and the settings are in there, and no file of yours.",
+  "what-stays-then":
+    "Keep the recovery sheet as long as any folder, any copy or any backup of one is still locked. Nothing else of Eremos stays on this computer.",
   "on-your-desktop": "On your desktop",
   light: "Light",
   standard: "Standard",

@@ -1,6 +1,10 @@
 import { speaker } from "../speaker";
 
 export const { say, said } = speaker("page/shell", {
+  "new-private-folder": "New private folder…",
+  "new-private-folder-there": "New private folder there…",
+  "move-files-in": "Move files into a locked folder…",
+  "settings-section": "Settings: {section}",
   eremos: "Eremos",
   "there-is-nothing-at-this": "There is nothing at this address",
   "your-folders-are-not-touched": "Your folders are not touched by this.",
@@ -19,7 +23,6 @@ export const { say, said } = speaker("page/shell", {
   "what-was-found": "What was found",
   "no-folder-there-that-can": "No folder there that can be seen. Enter goes there anyway.",
   "nothing-by-that-name-path": "Nothing by that name. A path begins with / or ~.",
-  "protect-lock-folder": "protect lock a folder",
   "protect-folder": "Protect a folder…",
   "it-was-cut-off-nothing": "It was cut off. Nothing is lost.",
   desk: "Desk",

@@ -1,6 +1,29 @@
 import { speaker } from "../speaker";
 
 export const { say, said } = speaker("page/visit", {
+  edit: "Edit",
+  save: "Save",
+  saved: "{name} is saved, encrypted. Undo takes it back.",
+  "undo-typing": "Undo typing",
+  "redo-typing": "Type it again",
+  "find-in-text": "Find in the text",
+  "text-of-file": "Text of the file",
+  "not-saved-yet": "Not saved yet",
+  "leave-it-unsaved": "Leave it unsaved",
+  "done-editing": "Done",
+  "another-edit": "another edit",
+  "it-was-changed-meanwhile":
+    "The file was changed by somebody else meanwhile. Both are kept: yours is saved beside it, as {name}.",
+  "it-could-not-be-read":
+    "It could not be read. The visit may have ended, or this part of the folder is damaged. Nothing was changed; visit the folder again.",
+  "it-is-no-plain-text":
+    "It is no plain text in the usual form, so editing it here would spoil it. Nothing was changed; use the folder as a drive, and a program for such files.",
+  "disk-is-full-not-saved":
+    "The disk is full, so it was not saved. The file is as it was, and your text is still here; make room, and save again.",
+  "it-could-not-be-saved":
+    "It could not be saved. The file is as it was, and your text is still here; where the visit has ended, begin another one, and save again.",
+  "new-text-file": "New text",
+  "its-name-with-ending": "notes.txt",
   "put-in-while-it-was": "Put in while it was locked",
   "files-were-put-in-while":
     "{entries, plural, one {# file was} other {# files were}} put in while it was locked. Take in what you recognise.",

@@ -1,6 +1,8 @@
 import { speaker } from "../speaker";
 
 export const { say, said } = speaker("server/desktop", {
+  "no-file-manager-answered":
+    "No file manager answered on this desktop. Nothing was changed; open it there by its path.",
   "something-else-than-your-eremos":
     "Something else than your Eremos answers at its port {port}. Don't type your password there. Start Eremos with `eremos serve`: it takes another port by itself.",
   "eremos-could-not-be-started":

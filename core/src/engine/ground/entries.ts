@@ -1,5 +1,5 @@
 import { systemCode } from "../../errors/eremos-error";
-import { markedNames } from "../../format/marked-name";
+import { markedNames, ownOrMarked } from "../../format/marked-name";
 import type { Dir, Disk } from "../../platform/port";
 import { within } from "./handles";
 import { OWNER_ALL, widen } from "./modes";
@@ -22,9 +22,8 @@ export function moveFreely(disk: Disk, from: Dir, to: Dir, name: Buffer): void {
 }
 
 /** Its own name, then free ones beside what has taken that. */
-export function* namesFor(name: Buffer): Generator<Buffer> {
-  yield name;
-  yield* markedNames(name, "arrived while locked");
+export function namesFor(name: Buffer): Generator<Buffer> {
+  return ownOrMarked(name, "arrived while locked");
 }
 
 /** A newcomer in the way of a restored entry keeps its content under a name that says what it is. */

@@ -4,8 +4,8 @@ import { type DropRecord, dropKeyName, openDropKey } from "../../format/drop-rec
 import { type FolderHeader, openFolderPrivateKey } from "../../format/header";
 import { ContentKeys } from "../../format/object";
 import { type Meta, namesOf, readPackRecord } from "../../format/tree";
-import type { Dir, Disk } from "../../platform/port";
-import { type HeldFolder, LONGEST_NAME, NAMES, namesFor, within } from "../ground";
+import type { Dir, Disk, OpenFile } from "../../platform/port";
+import { type HeldFolder, LONGEST_NAME, NAMES, namesFor, withFile, within } from "../ground";
 import {
   type FolderKeys,
   ObjectReader,
@@ -176,24 +176,39 @@ export async function takeOutDrops(
 
 const PIECE_BYTES = 1024 * 1024;
 
-/** Written beside and made durable, then renamed to its place. */
-function takeOut(disk: Disk, folder: HeldFolder, { id, path, meta, size, read }: Drop): void {
-  const beside = Buffer.from(`${id}.out`);
-  within(disk, disk.openDir(folder.ownDir, NAMES.drops), (drops) => {
-    if (disk.find(drops, beside)) disk.unlink(drops, beside);
-    const file = disk.create(drops, beside, 0o600);
-    try {
-      for (let at = 0; at < size; at += PIECE_BYTES) {
-        const piece = read(at, PIECE_BYTES);
-        disk.write(file, piece, 0, piece.length, at);
-      }
-      disk.setOpenMode(file, meta.mode & 0o777);
-      disk.setTimes(file, meta.atimeNs, meta.mtimeNs);
-      disk.syncFile(file);
-    } finally {
-      disk.closeFile(file);
+/** Whoever put it in chose its mode: special rights are not given. */
+export function ordinaryMode({ meta }: Pick<Drop, "meta">): number {
+  return meta.mode & 0o777;
+}
+
+/** The whole of it in a file of its own, dressed, and durable when it returns. What an earlier try left goes. */
+export function writeOut(
+  disk: Disk,
+  dir: Dir,
+  name: Buffer,
+  { size, read }: Drop,
+  dress: (file: OpenFile) => void,
+): void {
+  if (disk.find(dir, name)) disk.unlink(dir, name);
+  withFile(disk, disk.create(dir, name, 0o600), (file) => {
+    for (let at = 0; at < size; at += PIECE_BYTES) {
+      const piece = read(at, PIECE_BYTES);
+      disk.write(file, piece, 0, piece.length, at);
     }
-    inDirectoryOf(disk, folder.dir, path, (dir, name) => {
+    dress(file);
+    disk.syncFile(file);
+  });
+}
+
+/** Written beside and made durable, then renamed to its place. */
+function takeOut(disk: Disk, folder: HeldFolder, drop: Drop): void {
+  const beside = Buffer.from(`${drop.id}.out`);
+  within(disk, disk.openDir(folder.ownDir, NAMES.drops), (drops) => {
+    writeOut(disk, drops, beside, drop, (file) => {
+      disk.setOpenMode(file, ordinaryMode(drop));
+      disk.setTimes(file, drop.meta.atimeNs, drop.meta.mtimeNs);
+    });
+    inDirectoryOf(disk, folder.dir, drop.path, (dir, name) => {
       renameFreely(disk, drops, beside, dir, name);
       disk.syncDir(dir);
     });

@@ -3,5 +3,14 @@
  * They wait beside the contents until they are taken in.
  */
 export { DropUpload, type DropSlot, dropInto, sealNewcomers, ownDirPlace } from "./drop-in";
-export { type MovedIn, moveInto } from "./move-in";
-export { type Drop, countDrops, openDrops, refuseWaitingDrops, takeOutDrops, unreadableDrops } from "./drop";
+export { type LeftThere, type MovedFile, type MovedIn, type Originals, moveInto } from "./move-in";
+export {
+  type Drop,
+  countDrops,
+  openDrops,
+  ordinaryMode,
+  refuseWaitingDrops,
+  takeOutDrops,
+  unreadableDrops,
+  writeOut,
+} from "./drop";

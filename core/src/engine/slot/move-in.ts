@@ -1,12 +1,13 @@
 import { EremosError, isEremosError, systemCode } from "../../errors/eremos-error";
 import type { Dir, Disk, Stat } from "../../platform/port";
-import { type HeldFolder, OWN_DIR_NAME, displayPath, joinPath, pathInto, splitPath } from "../ground";
+import { type HeldFolder, OWN_DIR_NAME, displayPath, joinPath, pathInto, splitPath, takeBack, within } from "../ground";
 import { dropRecordName, loadDropRecord } from "../records";
-import { type DropSlot, NO_DIRECTORY, dropFile, holding, isSame, withdraw, withinLater } from "./drop-in";
+import { type Trash, intoTrash } from "./trash";
+import { type DropSlot, type Dropped, NO_DIRECTORY, dropFile, holding, isSame, withdraw, withinLater } from "./drop-in";
 import { said, say } from "@eremos/words/core/slot";
 
 /** An original that stays where it is, and why. */
-interface LeftThere {
+export interface LeftThere {
   readonly path: string;
   readonly reason: string;
 }
@@ -15,25 +16,47 @@ export interface MovedIn {
   /** So many files are in, and their originals gone. */
   readonly files: number;
   readonly left: readonly LeftThere[];
+  /** What was put in, by the key of its record, and where its original lay. */
+  readonly moved: readonly MovedFile[];
+}
+
+export interface MovedFile {
+  readonly key: string;
+  readonly path: Buffer;
+}
+
+/** What becomes of the originals: they are removed, or go into the trash, where they stay readable. */
+export type Originals = "remove" | Trash;
+
+interface Put extends MovedFile {
+  readonly dropped: Dropped;
 }
 
 interface Moving {
+  readonly originals: Originals;
+  /** Of the entry that is being moved. */
+  put: Put[];
   readonly disk: Disk;
   readonly slot: DropSlot;
   readonly folder: HeldFolder;
   readonly left: LeftThere[];
-  files: number;
 }
 
 /**
  * Puts files, and all files in folders, into a locked folder, and removes the originals: each one when what was put in
  * is durable with its twin, and was read back and found the same, and the original has not changed meanwhile. Cut off
- * anywhere, there is the original, or what was put in, or both. @throws EremosError `not-found` | `nested`, and as the
- * drop slot
+ * anywhere, there is the original, or what was put in, or both. Into the trash goes a whole entry, or, where something
+ * of it has to stay, nothing of it. @throws EremosError `not-found` | `nested` | `unsupported`, and as the drop slot
  */
-export async function moveInto(disk: Disk, slot: DropSlot, paths: readonly Buffer[]): Promise<MovedIn> {
+export async function moveInto(
+  disk: Disk,
+  slot: DropSlot,
+  paths: readonly Buffer[],
+  originals: Originals,
+): Promise<MovedIn> {
   return holding(disk, slot, async (folder) => {
-    const moving: Moving = { disk, slot, folder, left: [], files: 0 };
+    const moving: Moving = { disk, slot, folder, originals, left: [], put: [] };
+    const moved: MovedFile[] = [];
     for (const path of paths) {
       if (isAround(path, folder.path))
         throw new EremosError("nested", said("folder-is-in-what-goes", { path: displayPath(path) }));
@@ -41,12 +64,46 @@ export async function moveInto(disk: Disk, slot: DropSlot, paths: readonly Buffe
       await withinLater(disk, disk.openRoot(parent), async (dir) => {
         if (!disk.find(dir, name))
           throw new EremosError("not-found", said("nothing-to-move-at", { path: displayPath(path) }));
-        await moveEntry(moving, dir, name, path, NO_DIRECTORY);
+        moving.put = [];
+        const stayed = moving.left.length;
+        try {
+          await moveEntry(moving, dir, name, path, NO_DIRECTORY);
+          if (originals !== "remove") trashWhole(moving, originals, dir, name, path, moving.left.length > stayed);
+        } catch (error) {
+          // The originals are all there.
+          if (originals !== "remove") takeBack(() => withdrawAll(moving));
+          throw error;
+        }
         disk.syncDir(dir);
+        moved.push(...moving.put.map(({ key, path: from }) => ({ key, path: from })));
       });
     }
-    return { files: moving.files, left: moving.left };
+    return { files: moved.length, left: moving.left, moved };
   });
+}
+
+/** As one entry of the trash; where something of it stays, or has changed since, all of it stays. */
+function trashWhole(moving: Moving, trash: Trash, dir: Dir, name: Buffer, path: Buffer, isPart: boolean): void {
+  const { disk, put } = moving;
+  if (put.length === 0) return;
+  const changed = put.find(({ path: from, dropped }) => {
+    const { parent, name: own } = splitPath(from);
+    return within(disk, disk.openRoot(parent), (inner) => {
+      const now = disk.find(inner, own);
+      return !now || !isSame(dropped.stat, now) || disk.isWritten(inner, own) === true;
+    });
+  });
+  if (!changed && !isPart) return intoTrash(disk, trash, dir, name, path);
+  withdrawAll(moving);
+  moving.left.push({
+    path: displayPath(changed?.path ?? path),
+    reason: changed ? say("is-being-changed") : say("stays-whole"),
+  });
+}
+
+function withdrawAll(moving: Moving): void {
+  for (const { dropped } of moving.put) withdraw(moving.disk, moving.folder, dropped);
+  moving.put = [];
 }
 
 /** Whether one of them is the other, or lies in it. */
@@ -63,8 +120,7 @@ async function moveEntry(moving: Moving, dir: Dir, name: Buffer, path: Buffer, d
   const why = whyItStays(moving.disk, dir, name, stat);
   if (why !== null) return stays(why);
   try {
-    if (await moveFile(moving, dir, name, directory)) moving.files++;
-    else stays(say("is-being-changed"));
+    if (!(await moveFile(moving, dir, name, path, directory))) stays(say("is-being-changed"));
   } catch (error) {
     // One that keeps changing stays; a disk that fails stops everything.
     if (!isEremosError(error) || error.code !== "changed-while-locking") throw error;
@@ -81,7 +137,7 @@ async function moveDir(
   stays: (reason: string) => void,
 ): Promise<void> {
   const { disk } = moving;
-  const before = moving.files;
+  const before = moving.put.length;
   if (disk.stat(dir, name).dev !== disk.statOpen(dir).dev) return stays(say("is-another-drive"));
   await withinLater(disk, disk.openDir(dir, name), async (inner) => {
     const children = disk.list(inner);
@@ -91,7 +147,7 @@ async function moveDir(
       await moveEntry(moving, inner, child, joinPath(path, child), pathInto(directory, name));
     disk.syncDir(inner);
   });
-  if (moving.files === before) return;
+  if (moving.put.length === before || moving.originals !== "remove") return;
   try {
     disk.removeDir(dir, name);
   } catch (error) {
@@ -106,13 +162,15 @@ function whyItStays(disk: Disk, dir: Dir, name: Buffer, stat: Stat): string | nu
   return disk.isWritten(dir, name) === true ? say("is-being-changed") : null;
 }
 
-/** Whether the original went. */
-async function moveFile({ disk, slot, folder }: Moving, dir: Dir, name: Buffer, directory: Buffer): Promise<boolean> {
+/** Whether the original went, or may go. */
+async function moveFile(moving: Moving, dir: Dir, name: Buffer, path: Buffer, directory: Buffer): Promise<boolean> {
+  const { disk, slot, folder, originals } = moving;
   const dropped = await dropFile(disk, folder, slot, dir, name, directory, true);
   loadDropRecord(disk, folder.ownDir, dropRecordName(dropped.key));
   const now = disk.find(dir, name);
   if (now && isSame(dropped.stat, now) && disk.isWritten(dir, name) !== true) {
-    disk.unlink(dir, name);
+    if (originals === "remove") disk.unlink(dir, name);
+    moving.put.push({ key: dropped.key, path, dropped });
     return true;
   }
   withdraw(disk, folder, dropped);

@@ -13,6 +13,7 @@ export {
   compareCopy,
   mergeCopy,
 } from "./merge-copy";
+export { type TakeBackInput, type TakenBack, takeBackMoved } from "./take-back-moved";
 export { Upload } from "./upload";
 export { type DirNode, type FileNode, type Node, isWithin, keyOf } from "./visit-tree";
 export { type Committed, type PutBackInput, Visit, type VisitInput, putBackFolder } from "./visit";

@@ -41,6 +41,13 @@ export const protectionSchema = z
   .readonly();
 export type Protection = z.output<typeof protectionSchema>;
 
+/** What of it is remembered, to be offered first the next time. */
+export const chosenSchema = protectionSchema.unwrap().pick({ guard: true, visibility: true }).readonly();
+export type Chosen = z.output<typeof chosenSchema>;
+
+/** What a folder is protected with where nobody says otherwise, or ever did: on the page, in menus, on the command line. */
+export const USUAL_CHOICE: Chosen = { guard: "sealed", visibility: "hidden" };
+
 /** What is protected: a folder, a single file, or all that is on a drive. */
 export const folderKindSchema = z.enum(["folder", "file", "drive"]);
 export type FolderKind = z.output<typeof folderKindSchema>;
@@ -101,6 +108,8 @@ export const folderViewSchema = z
     visibility: visibilitySchema,
     cover: z.string().nullable(),
     icon: iconSchema.nullable(),
+    /** The full path of the drive it lies on; null: on a disk that doesn't leave. */
+    drive: z.string().nullable(),
     state: folderConditionSchema,
     files: z.number(),
     bytes: z.number(),
@@ -123,6 +132,8 @@ export const folderViewSchema = z
     arrivals: z.number(),
     /** Files that wait in its drop slot, encrypted. */
     drops: z.number(),
+    /** Of them, what was moved in during this session: it can go back to where it was. */
+    returnable: z.number(),
     /**
      * When its encrypted copy was last looked through, whether a sample of it or all, and whether it was whole; null:
      * never.
@@ -265,6 +276,20 @@ export const planViewSchema = z
   .readonly();
 export type PlanView = z.output<typeof planViewSchema>;
 
+const leftThereSchema = z.array(z.object({ path: z.string(), reason: z.string() }).readonly()).readonly();
+/** So many files are in, and what stays where it is, and why. */
+export const movedInSchema = z
+  .object({
+    files: z.number(),
+    left: leftThereSchema,
+    /** So many of them can be taken back until the folder is opened. */
+    returnable: z.number(),
+  })
+  .readonly();
+export type MovedInView = z.output<typeof movedInSchema>;
+/** So many files are back, and what could not be put back, and why. */
+export const movedBackSchema = z.object({ files: z.number(), left: leftThereSchema }).readonly();
+
 export const onlookerKindSchema = z.enum(["keyboard", "keyboard-hidden-shown", "disk"]);
 export type OnlookerKind = z.output<typeof onlookerKindSchema>;
 
@@ -360,6 +385,8 @@ export const activityViewSchema = z
     folder: z.string(),
     kind: activityKindSchema,
     signedIn: z.boolean(),
+    /** The folder's name then; empty where it is about none. */
+    name: z.string(),
   })
   .readonly();
 export type ActivityView = z.output<typeof activityViewSchema>;

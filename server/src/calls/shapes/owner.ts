@@ -1,6 +1,7 @@
 /** The owner, the session and what is set for everything, as they go over the wire. Pure: the pages read it too. */
 import * as z from "zod";
-import { effortSchema, lockingRulesSchema, offLimitsViewSchema } from "./rules";
+import { chosenSchema } from "./folders";
+import { deskSchema, effortSchema, lockingRulesSchema, offLimitsViewSchema } from "./rules";
 
 export const stateViewSchema = z
   .object({
@@ -144,6 +145,9 @@ export const preferencesViewSchema = z
     keepEarlier: z.number(),
     /** So often a sample of each sealed folder is looked at, while somebody is signed in; 0: never. */
     checkEveryDays: z.number(),
+    desk: deskSchema,
+    /** What was chosen for the last folder that was protected: it is offered first. */
+    chosen: chosenSchema,
   })
   .readonly();
 export type PreferencesView = z.output<typeof preferencesViewSchema>;

@@ -20,6 +20,8 @@ export const lockingRulesSchema = z
     afterMinutes: minutes.nullable(),
     /** After so long without a change and without a program holding its files; null: not for that. */
     idleMinutes: minutes.nullable(),
+    /** So many seconds after the last program that held files of it let go of them; null: not for that. */
+    letGoSeconds: z.int().min(1).max(3600).nullable().default(null),
     atSignOut: atSignOutSchema,
     /** When Eremos stops, and at its next start where it could not. */
     atStop: z.boolean(),
@@ -31,7 +33,7 @@ export type LockingRules = z.output<typeof lockingRulesSchema>;
 
 /** How a folder is opened this time. */
 export const openingModeSchema = z.discriminatedUnion("kind", [
-  z.strictObject({ kind: z.enum(["usual", "until-locked", "leaving"]) }),
+  z.strictObject({ kind: z.enum(["usual", "until-locked", "leaving", "programs"]) }),
   z.strictObject({ kind: z.literal("while"), minutes }),
 ]);
 export type OpeningMode = z.output<typeof openingModeSchema>;
@@ -62,6 +64,15 @@ export const themeSchema = z.enum(["light", "dark", "system"]);
 export const syncedSchema = z.array(path).max(50).readonly();
 export const keepEarlierSchema = z.int().min(0).max(20);
 export const checkEveryDaysSchema = z.int().min(0).max(365);
+/** How the Desk lists folders. */
+export const deskSchema = z
+  .strictObject({
+    sort: z.enum(["state", "name", "size", "opened", "place"]),
+    isDescending: z.boolean(),
+    isTable: z.boolean(),
+  })
+  .readonly();
+export type DeskView = z.output<typeof deskSchema>;
 export const idleSignOutMinutesSchema = z
   .int()
   .min(1)
@@ -75,4 +86,5 @@ export const preferencesChangeSchema = z.strictObject({
   synced: syncedSchema.exactOptional(),
   keepEarlier: keepEarlierSchema.exactOptional(),
   checkEveryDays: checkEveryDaysSchema.exactOptional(),
+  desk: deskSchema.exactOptional(),
 });

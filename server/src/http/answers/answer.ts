@@ -2,6 +2,7 @@ import type { ServerResponse } from "node:http";
 import type * as z from "zod";
 import type { CallShape } from "../../calls/call";
 import type { Eremos } from "../../eremos";
+import { BY_HAND } from "../../paths";
 import type { Sessions } from "../../session/sessions";
 
 export interface ApiContext {
@@ -27,8 +28,8 @@ export type Answers<T extends Readonly<Record<string, CallShape>>> = {
   ) => z.output<T[N]["output"]> | Promise<z.output<T[N]["output"]>>;
 };
 
-/** A path from the page is always whole. */
-export const FROM = "/";
+/** Paths come from the page as people type and paste them. */
+export const FROM = BY_HAND;
 
 export function beginSession({ context, response }: Call): string {
   const { cookie, tab } = context.sessions.create();

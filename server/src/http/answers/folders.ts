@@ -1,15 +1,18 @@
 import type { FOLDER_CALLS } from "../../calls/folder-calls";
+import { showInFileManager } from "../../desktop/show";
 import { activityOf } from "../../operations/folders/about";
 import { check } from "../../operations/folders/check";
+import { moveIn, takeBackMovedIn } from "../../operations/folders/drop";
 import { findDropped } from "../../operations/folders/find-dropped";
 import { insuranceView, insure, repair } from "../../operations/folders/insurance";
 import { listFoldersAside } from "../../operations/folders/list-folders";
 import { onlook } from "../../operations/folders/look";
 import { keepOpen, setRules } from "../../operations/folders/preferences";
 import { reach } from "../../operations/folders/reach";
-import { completePath, listPlace, placeRoots } from "../../operations/folders/walk-places";
+import { completePath, listPlace, pathShown, placeRoots } from "../../operations/folders/walk-places";
 import { closeUp } from "../../operations/locking/close-up";
 import { prepareFolderPassword, setFolderPassword } from "../../operations/locking/folder-password";
+import { lockNew } from "../../operations/locking/lock-new";
 import { lock, makeRoomFor } from "../../operations/locking/lock-folder";
 import { release, unlock } from "../../operations/locking/open-folder";
 import { planLock } from "../../operations/locking/plan-lock";
@@ -41,6 +44,16 @@ export const FOLDERS: Answers<typeof FOLDER_CALLS> = {
     const password = typed && (await prepareFolderPassword(eremos, typed));
     const asked = { path, protection: protection ?? AS_BEFORE, inUseAnyway, password, from: FROM };
     return { job: lock(eremos, asked).id };
+  },
+  new: async ({ context: { eremos } }, { path, protection, password: typed }) => {
+    const password = typed && (await prepareFolderPassword(eremos, typed));
+    return { job: lockNew(eremos, { path, protection, inUseAnyway: false, password, from: FROM }).id };
+  },
+  "move-in": ({ context }, { folder, paths, originals }) => moveIn(context.eremos, folder, paths, FROM, originals),
+  "move-in/take-back": ({ context }, { folder, secret }) => takeBackMovedIn(context.eremos, folder, secret),
+  show: async ({ context: { eremos } }, { path }) => {
+    await showInFileManager(pathShown(eremos, path));
+    return {};
   },
   unlock: async ({ context }, { folder, ...asked }) => {
     const { id } = await unlock(context.eremos, { ...asked, pathOrId: folder, from: FROM });

@@ -1,12 +1,14 @@
 import * as fs from "node:fs";
+import * as os from "node:os";
 import { join as joinPaths } from "node:path";
 import {
   type DropSlot,
   EremosError,
+  type FolderSecret,
   type Located,
   type Looked,
-  type MovedIn,
   OWN_DIR_NAME,
+  type TakenBack,
   displayPath,
   inspectFolder,
   isEncrypting,
@@ -18,7 +20,10 @@ import {
 import type { Eremos } from "../../eremos";
 import type { Keys } from "../../session/keys";
 import { directoriesIn } from "./find-dropped";
-import { fullPath } from "../../paths";
+import { BY_HAND, fullPath } from "../../paths";
+import type { MovedInView } from "../../contract";
+import { withFolderKey } from "../locking/folder-password";
+import { sealedInput } from "../locking/sealed-input";
 import { findTarget } from "../locking/find-target";
 import { said } from "@eremos/words/server/folders";
 
@@ -53,11 +58,20 @@ export function drop(eremos: Eremos, folder: string, files: readonly string[], f
   return eremos.run<"drop">({ verb: "drop", input });
 }
 
+/** What becomes of the originals of what is moved in. */
+export type Originals = "remove" | "trash";
+
 /**
- * Puts files, and all that is in folders, into a locked folder, and removes the originals. @throws EremosError
- * `outside-places` | `off-limits` | `nested` | `not-found`, and as {@link drop}
+ * Puts files, and all that is in folders, into a locked folder, and removes the originals, or puts them into the trash.
+ * @throws EremosError `outside-places` | `off-limits` | `nested` | `not-found`, and as {@link drop}
  */
-export function moveIn(eremos: Eremos, folder: string, typed: readonly string[], from: string): Promise<MovedIn> {
+export async function moveIn(
+  eremos: Eremos,
+  folder: string,
+  typed: readonly string[],
+  from: string,
+  originals: Originals,
+): Promise<MovedInView> {
   const slot = slotAt(eremos, folder, from);
   const paths = typed.map((one) => fullPath(one, eremos.settings.home, from));
   for (const path of paths) {
@@ -67,7 +81,33 @@ export function moveIn(eremos: Eremos, folder: string, typed: readonly string[],
     if (above && path.includes(Buffer.from(`/${OWN_DIR_NAME.toString()}`)))
       throw new EremosError("nested", said("belongs-to-eremos", { path: displayPath(path) }));
   }
-  return eremos.run<"move-in">({ verb: "move-in", input: { slot, paths } });
+  const trash = { home: Buffer.from(eremos.settings.trash), uid: os.userInfo().uid };
+  const { files, left, moved } = await eremos.run<"move-in">({
+    verb: "move-in",
+    input: { slot, paths, originals: originals === "trash" ? trash : "remove" },
+  });
+  if (moved.length > 0) eremos.movedIn.set(slot.folder, [...(eremos.movedIn.get(slot.folder) ?? []), ...moved]);
+  eremos.announce({ topic: "folders" });
+  return { files, left, returnable: eremos.keys ? moved.length : 0 };
+}
+
+/**
+ * What was moved into a folder in this session goes back to where it was, while it still waits there. @throws
+ * EremosError `not-found` where there is nothing, and as opening the folder
+ */
+export async function takeBackMovedIn(eremos: Eremos, folder: string, secret: FolderSecret | null): Promise<TakenBack> {
+  const target = findTarget(eremos, folder, BY_HAND);
+  const moved = eremos.movedIn.get(target.record.id);
+  if (!moved) throw new EremosError("not-found", said("nothing-was-moved-in"));
+  const back = await withFolderKey(eremos, target, secret, (folderKey) =>
+    eremos.run<"take-back-moved">({
+      verb: "take-back-moved",
+      input: { ...sealedInput(eremos, target, { folderKey }), moved },
+    }),
+  );
+  eremos.movedIn.delete(target.record.id);
+  eremos.announce({ topic: "folders" });
+  return back;
 }
 
 /**

@@ -34,6 +34,14 @@ export async function listFoldersAside(
   return viewsOf(eremos, await eremos.looker.folders(requestFor(eremos, which)));
 }
 
+/** The full path of the drive that a path lies on, of those that are mounted; null: on a disk that doesn't leave. */
+function driveOf(path: string, mounts: readonly string[]): string | null {
+  return (
+    mounts.filter((mount) => path === mount || path.startsWith(`${mount}/`)).sort((a, b) => b.length - a.length)[0] ??
+    null
+  );
+}
+
 function requestFor(eremos: Eremos, which: (record: FolderRecord) => boolean = () => true): LookRequest {
   const keys = eremos.requireKeys();
   return { folders: eremos.registry.list(keys).filter(which).map(toLookAt), mounts: mountsIn(eremos.settings) };
@@ -42,11 +50,12 @@ function requestFor(eremos: Eremos, which: (record: FolderRecord) => boolean = (
 function viewsOf(eremos: Eremos, looked: readonly Looked[]): FolderView[] {
   const keys = eremos.requireKeys();
   const byId = new Map(looked.map((one) => [one.id, one]));
+  const mounts = mountsIn(eremos.settings);
   const notes = new Map(eremos.data.notes().map((note) => [note.id, note]));
   const views = eremos.registry.list(keys).flatMap((record) => {
     // What came into the list meanwhile is told with the next look.
     const one = byId.get(record.id);
-    return one ? [viewOrTrouble(eremos, record, one, notes.get(record.id) ?? null)] : [];
+    return one ? [viewOrTrouble(eremos, record, one, notes.get(record.id) ?? null, mounts)] : [];
   });
   return [...views, ...eremos.registry.damagedRows(keys).map(viewOfDamagedRow)].sort(
     (a, b) => compareNames(a.name, b.name) || compareNames(a.path, b.path),
@@ -89,17 +98,26 @@ const UNKNOWN = {
   atSignOut: null,
   arrivals: 0,
   drops: 0,
+  returnable: 0,
   isInsured: false,
   forks: [],
   isCramped: false,
   waysBack: null,
   visit: null,
+  drive: null,
 } as const satisfies Partial<FolderView>;
 
 /** What can't be looked at now is told on its own card, and keeps no other from the list. */
-function viewOrTrouble(eremos: Eremos, record: FolderRecord, looked: Looked, note: Note | null): FolderView {
+function viewOrTrouble(
+  eremos: Eremos,
+  record: FolderRecord,
+  looked: Looked,
+  note: Note | null,
+  mounts: readonly string[],
+): FolderView {
   try {
-    return viewOf(eremos, record, looked, note);
+    const view = viewOf(eremos, record, looked, note);
+    return { ...view, drive: driveOf(view.path, mounts) };
   } catch (error) {
     const { told } = fromSystemError(error, said("looking-at-it-nothing-was"));
     const path = decodePath(record.path);
@@ -127,7 +145,7 @@ function viewOrTrouble(eremos: Eremos, record: FolderRecord, looked: Looked, not
   }
 }
 
-function viewOf(eremos: Eremos, listed: FolderRecord, looked: Looked, note: Note | null): FolderView {
+function viewOf(eremos: Eremos, listed: FolderRecord, looked: Looked, note: Note | null): Omit<FolderView, "drive"> {
   const { knownOpen } = eremos;
   const { located, forks } = looked;
   const record = located ? { ...listed, path: encodePath(looked.path) } : listed;
@@ -175,6 +193,7 @@ function viewOf(eremos: Eremos, listed: FolderRecord, looked: Looked, note: Note
     atSignOut: open?.rules.atSignOut ?? null,
     arrivals: located?.inspection.arrivals ?? 0,
     drops: located?.inspection.drops ?? 0,
+    returnable: Math.min(located?.inspection.drops ?? 0, eremos.movedIn.get(record.id)?.length ?? 0),
     attention:
       eremos.troubles.get(record.id) ??
       problem?.told.text ??

@@ -1,9 +1,11 @@
+import * as fs from "node:fs";
 import * as path from "node:path";
-import { displayPath, isInPlaces } from "@eremos/core";
+import { EremosError, displayPath, isInPlaces } from "@eremos/core";
 import type { FolderView, PlaceEntry, PlaceListing } from "../../contract";
 import type { Eremos } from "../../eremos";
 import { listFoldersAside } from "./list-folders";
-import { compareNames, decodePath, typedPath } from "../../paths";
+import { compareNames, decodePath, fullPath, typedPath } from "../../paths";
+import { said } from "@eremos/words/server/folders";
 
 const MOST_COMPLETIONS = 12;
 
@@ -52,6 +54,21 @@ export async function listPlace(eremos: Eremos, typed: string): Promise<PlaceLis
     entries: [...all.filter(({ type }) => type === "dir"), ...all.filter(({ type }) => type === "file")],
     more: place.more,
   };
+}
+
+/**
+ * What may be shown in the file manager: it lies in a place, and is there. @throws EremosError `outside-places` |
+ * `not-found`
+ */
+export function pathShown(eremos: Eremos, typed: string): Buffer {
+  eremos.requireKeys();
+  const full = fullPath(typed, eremos.settings.home);
+  const shown = displayPath(full);
+  const { places } = eremos.settings;
+  if (!isInPlaces(shown, places))
+    throw new EremosError("outside-places", said("is-outside-places", { path: shown, places: places.join(", ") }));
+  if (!fs.existsSync(full)) throw new EremosError("not-found", said("is-not-there-to-show", { path: shown }));
+  return full;
 }
 
 /** What is protected and hidden, or away, under its own name. */

@@ -146,6 +146,9 @@ export function lock(eremos: Eremos, request: LockRequest): LockJob {
     request.protection,
     note ?? known ?? (before ? { ...before, bars: null, cover: null, icon: null } : null),
   );
+  // What a person chose last is offered first.
+  if (keys && !before && (request.protection.guard ?? request.protection.visibility) !== null)
+    eremos.preferences.set({ chosen: { guard: protection.guard, visibility: protection.visibility } });
   const password = request.password ?? null;
   if (password) requireFitForPassword(eremos, protection, before !== null);
   const kind = before?.single ? "file" : kindOf(eremos, path);

@@ -14,7 +14,7 @@ const PARTS: readonly (readonly [keyof DesktopView, string, string])[] = [
 ];
 
 /** Plain files in the account's own directories; each can be taken away again. */
-export function Desktop(): ReactNode {
+export function DesktopSwitches(): ReactNode {
   const client = useQueryClient();
   const parts = useQuery({ queryKey: KEYS.desktop, queryFn: api.desktop }).data;
   const set = useMutation({
@@ -23,23 +23,18 @@ export function Desktop(): ReactNode {
     onError: showError,
   });
   return (
-    <section aria-labelledby="desktop">
-      <h2 id="desktop" className="text-lg">
-        {say("on-your-desktop")}
-      </h2>
-      <div className="mt-2 divide-y divide-line/70 rounded-xl border border-line bg-sheet px-4">
-        {PARTS.map(([part, title, text]) => (
-          <Part
-            key={part}
-            title={title}
-            text={text}
-            on={parts?.[part] ?? false}
-            disabled={!parts || set.isPending}
-            onChange={(on) => set.mutate({ part, on })}
-          />
-        ))}
-      </div>
-    </section>
+    <div className="mt-2 divide-y divide-line/70 rounded-xl border border-line bg-sheet px-4">
+      {PARTS.map(([part, title, text]) => (
+        <Part
+          key={part}
+          title={title}
+          text={text}
+          on={parts?.[part] ?? false}
+          disabled={!parts || set.isPending}
+          onChange={(on) => set.mutate({ part, on })}
+        />
+      ))}
+    </div>
   );
 }
 

@@ -1,0 +1,25 @@
+"use client";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import type { DeskView, SettingsView } from "@eremos/server/contract";
+import { api } from "./api";
+import { KEYS } from "./queries";
+
+const AS_AT_FIRST: DeskView = { sort: "state", isDescending: false, isTable: false };
+
+/** How the Desk lists folders, as it was chosen last. */
+export function useDeskView(): readonly [DeskView, (change: Partial<DeskView>) => void] {
+  const client = useQueryClient();
+  const view = useQuery({ queryKey: KEYS.settings, queryFn: api.settings }).data?.preferences.desk ?? AS_AT_FIRST;
+  return [
+    view,
+    (change) => {
+      const desk = { ...view, ...change };
+      client.setQueryData<SettingsView>(
+        KEYS.settings,
+        (now) => now && { ...now, preferences: { ...now.preferences, desk } },
+      );
+      // How a list looks is not worth an error of its own.
+      api.setPreferences({ desk }).catch(() => undefined);
+    },
+  ];
+}

@@ -1,0 +1,98 @@
+import { isEncrypting } from "@eremos/core/guards";
+import type { FolderView } from "@eremos/server/contract";
+import { say } from "@eremos/words/page/acts";
+
+/** What can be done with a folder, in the order in which menus offer it. */
+const ACTS = [
+  "visit",
+  "back-to-visit",
+  "open",
+  "open-rest",
+  "lock",
+  "lock-rest",
+  "look-for",
+  "details",
+  "show",
+  "move-in",
+  "take-back",
+  "end-visit",
+  "check",
+  "protect",
+  "release",
+] as const;
+export type Act = (typeof ACTS)[number];
+
+export const ACT_WORDS: Readonly<Record<Act, string>> = {
+  visit: say("visit"),
+  "back-to-visit": say("back-to-visit"),
+  open: say("open"),
+  "open-rest": say("open-rest"),
+  lock: say("lock"),
+  "lock-rest": say("lock-rest"),
+  "look-for": say("look-for"),
+  details: say("details"),
+  show: say("show"),
+  "move-in": say("move-in"),
+  "take-back": say("take-back"),
+  "end-visit": say("end-visit"),
+  check: say("check"),
+  protect: say("protect"),
+  release: say("release"),
+};
+
+/** The same, done with all that are chosen, in words that say how many. */
+const MANY_WORDS = {
+  open: (count: number) => say("open-many", { count }),
+  lock: (count: number) => say("lock-many", { count }),
+  check: (count: number) => say("check-many", { count }),
+  protect: (count: number) => say("protect-many", { count }),
+  release: (count: number) => say("release-many", { count }),
+} satisfies Partial<Record<Act, (count: number) => string>>;
+export type ManyAct = keyof typeof MANY_WORDS;
+
+/** Whether it can be done with the folder as it is now. */
+const APPLIES: Readonly<Record<Act, (folder: FolderView) => boolean>> = {
+  visit: (folder) => isSealedNow(folder) && folder.visit === null,
+  "back-to-visit": (folder) => folder.visit !== null,
+  open: ({ state }) => state === "locked",
+  "open-rest": ({ state }) => state === "partly",
+  lock: ({ state }) => state === "open",
+  "lock-rest": ({ state }) => state === "partly",
+  "look-for": ({ state }) => state === "missing",
+  details: () => true,
+  show: (folder) => isThere(folder) && (folder.state === "open" || folder.visibility === "view"),
+  "move-in": isSealedNow,
+  "take-back": ({ state, returnable }) => state === "locked" && returnable > 0,
+  "end-visit": (folder) => folder.visit !== null,
+  check: isSealedNow,
+  protect: ({ state }) => state === "locked" || state === "open",
+  release: ({ state }) => state === "locked" || state === "open",
+};
+
+function isThere({ state }: FolderView): boolean {
+  return state !== "missing" && state !== "away";
+}
+
+function isSealedNow(folder: FolderView): boolean {
+  return folder.state === "locked" && isEncrypting(folder);
+}
+
+/** The first is the main one: what a double click and Enter do. */
+export function actsOf(folder: FolderView): readonly Act[] {
+  return ACTS.filter((act) => APPLIES[act](folder));
+}
+
+/** @throws nothing: of every folder there is its page at least */
+export function mainActOf(folder: FolderView): Act {
+  return actsOf(folder)[0] ?? "details";
+}
+
+/** What can be done with some of several folders at once, and with which of them. */
+export function actsOfMany(
+  folders: readonly FolderView[],
+): readonly { readonly act: ManyAct; readonly words: string; readonly folders: readonly FolderView[] }[] {
+  return (Object.keys(MANY_WORDS) as ManyAct[])
+    .map((act) => ({ act, folders: folders.filter((folder) => APPLIES[act](folder)) }))
+    .filter((one) => one.folders.length > 0)
+    .map((one) => ({ ...one, words: MANY_WORDS[one.act](one.folders.length) }));
+}
