@@ -3,7 +3,8 @@ import { defineConfig } from "@playwright/test";
 export default defineConfig({
   testDir: "e2e",
   testMatch: "*.spec.ts",
-  timeout: 120_000,
+  // Against hanging only: a machine that is busy takes its time.
+  timeout: 300_000,
   expect: { timeout: 15_000 },
   workers: 3,
   reporter: [["list"], ["json", { outputFile: "test-results/playwright.json" }]],

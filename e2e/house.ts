@@ -31,6 +31,8 @@ export class House {
   readonly stick = demoStick(this.base);
   /** `smtp:` and where; null: mail does not leave this computer. */
   mail: string | null = null;
+  /** What else is set for Eremos: a desktop of the test's own. */
+  desktop: Readonly<Record<string, string>> = {};
 
   /** `recoveryCode` of the owner, where the master password was chosen already. */
   constructor(
@@ -50,6 +52,7 @@ export class House {
       EREMOS_PLACES: this.world,
       EREMOS_MOUNTS: this.stick.table,
       ...(this.mail === null ? {} : { EREMOS_MAIL: this.mail }),
+      ...this.desktop,
     };
   }
 

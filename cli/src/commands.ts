@@ -1,16 +1,14 @@
-import { EremosError, disk, fromSystemError, inspectFolder, isEncrypting, traitsOf } from "@eremos/core";
+import { EremosError, fromSystemError, isEncrypting, traitsOf } from "@eremos/core";
 import {
   type CommandName,
-  DataDirectory,
   type FolderView,
   INSURANCES,
+  answerDesktop,
   changePassword,
   check,
   checkWithoutKey,
-  commandOf,
   desktopParts,
   drop,
-  ensureServer,
   fullPath,
   insuranceView,
   insure,
@@ -25,7 +23,7 @@ import {
   setDesktop,
   setFolderPassword,
   setupAtOnce,
-  showInBrowser,
+  showPage,
   startVisit,
 } from "@eremos/server";
 import {
@@ -337,26 +335,21 @@ const page: Command<"page"> = async (invocation) => {
   if (invocation.words.length > 1) throw new EremosError("usage", said("this-command-takes-one-path"));
   const [typed] = invocation.words;
   const settings = readSettings(process.env, invocation.program);
-  const data = DataDirectory.open(settings.dataDirectory);
-  const start = await ensureServer(data, commandOf(invocation.program));
-  const folder = typed === undefined ? null : folderAt(fullPath(typed, settings.home, process.cwd()));
-  const address = folder === null ? start : `${start}/folders/${folder}`;
-  const shown = await showInBrowser(data, address);
+  const path = typed === undefined ? null : fullPath(typed, settings.home, process.cwd());
+  const { address, shown } = await showPage(settings, path);
   return {
     result: { address, shown },
     lines: [shown ? say("eremos-is-at", { address }) : say("open-in-your-browser", { address })],
   };
 };
 
-/** The id that a locked folder tells of itself; null where it tells none. */
-function folderAt(path: Buffer): string | null {
-  try {
-    return inspectFolder(disk, path)?.folder ?? null;
-  } catch (error) {
-    if (error instanceof EremosError) return null;
-    throw error;
-  }
-}
+/** What the desktop starts by its bus; it says what to show there. */
+const desktop: Command<"desktop"> = async (invocation) => {
+  only(invocation);
+  noWords(invocation);
+  await answerDesktop(readSettings(process.env, invocation.program));
+  return { result: {}, lines: [] };
+};
 
 const integrate: Command<"integrate"> = async (invocation) => {
   only(invocation, "remove");
@@ -415,5 +408,6 @@ export const COMMANDS: { readonly [N in CommandName]: Command<N> } = {
   onlooker,
   page,
   integrate,
+  desktop,
   serve: serveCommand,
 };

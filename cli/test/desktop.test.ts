@@ -3,7 +3,7 @@ import * as fs from "node:fs";
 import * as http from "node:http";
 import * as path from "node:path";
 import { pathToFileURL } from "node:url";
-import { afterEach, beforeEach, expect, it } from "vitest";
+import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import { ask } from "./ask";
 import { CLI, CommandLine } from "./command-line";
 
@@ -35,7 +35,7 @@ it("what is added to the desktop locks for real, and is taken away without a tra
   expect(fs.existsSync(folder)).toBe(false);
 
   const entries = [
-    path.join(dataHome, "applications", "eremos.desktop"),
+    path.join(dataHome, "applications", "localhost.eremos.Eremos.desktop"),
     path.join(dataHome, "kio", "servicemenus", "eremos.desktop"),
     path.join(configHome, "autostart", "eremos.desktop"),
   ];
@@ -46,7 +46,13 @@ it("what is added to the desktop locks for real, and is taken away without a tra
 
   expect(cli.json(["integrate", "--remove"]).body).toEqual({ applications: false, start: false, menu: false });
   expect(fs.readdirSync(scripts)).toEqual(["Another script"]);
-  for (const entry of entries) expect(fs.existsSync(entry)).toBe(false);
+  for (const entry of [
+    ...entries,
+    path.join(dataHome, "dbus-1", "services", "localhost.eremos.Eremos.service"),
+    path.join(dataHome, "mime", "packages", "eremos.xml"),
+  ])
+    expect(fs.existsSync(entry), entry).toBe(false);
+  expect(fs.readFileSync(path.join(dataHome, "applications", "mimeinfo.cache"), "utf8")).not.toContain("eremos");
 });
 
 it("names that hold a line break, or look like options or addresses, reach the command as what they are, and not by its words", () => {
@@ -156,6 +162,83 @@ it("the page starts Eremos where it does not run", async () => {
     for (const pid of processesHere()) process.kill(pid, "SIGTERM");
     await expect.poll(processesHere).toEqual([]);
   }
+});
+
+describe("what the desktop opens by its bus", () => {
+  let bus: ChildProcess;
+  let shown: string;
+  let server: Awaited<ReturnType<typeof serve>>;
+  let folder: string;
+  let id: string;
+  beforeEach(async () => {
+    folder = cli.makeFolder("Payroll 2026");
+    expect(cli.json(["integrate"]).status).toBe(0);
+    ({ id } = cli.json<{ id: string }>(["lock", folder, "--view"]).body);
+    shown = watchBrowser();
+    fs.mkdirSync(path.join(cli.base, "run"), { mode: 0o700 });
+    cli.env["XDG_RUNTIME_DIR"] = path.join(cli.base, "run");
+    bus = spawn("dbus-daemon", ["--session", "--nofork", "--print-address=3"], {
+      env: cli.env,
+      stdio: ["ignore", "ignore", "ignore", "pipe"],
+    });
+    cli.env["DBUS_SESSION_BUS_ADDRESS"] = await new Promise((resolve) =>
+      bus.stdio[3]?.once("data", (line) => resolve(String(line).trim())),
+    );
+    server = await serve();
+  });
+  afterEach(async () => {
+    for (const program of [server.program, bus]) {
+      const ended = new Promise((resolve) => program.once("close", resolve));
+      program.kill("SIGTERM");
+      await ended;
+    }
+    await expect.poll(processesHere, { timeout: 15_000 }).toEqual([]);
+  });
+
+  /** The address that the browser was last led to. */
+  const ledTo = (): string | null => {
+    if (!fs.existsSync(shown)) return null;
+    fs.rmSync(shown);
+    return /url=([^"]+)"/.exec(fs.readFileSync(path.join(cli.data, "open.html"), "utf8"))?.[1] ?? null;
+  };
+  const open = (...addresses: string[]): number | null =>
+    spawnSync(
+      "gdbus",
+      ["call", "--session", "--dest", "localhost.eremos.Eremos", "--object-path", "/localhost/eremos/Eremos"].concat([
+        "--method",
+        "org.freedesktop.Application.Open",
+        JSON.stringify(addresses),
+        "{}",
+      ]),
+      { env: cli.env },
+    ).status;
+
+  it("an item shows the folder it lies in, and no name of it is a word of a command line", () => {
+    const item = path.join(folder, "Open with Eremos");
+    const type = spawnSync("gio", ["info", "-a", "standard::content-type", item], { env: cli.env, encoding: "utf8" });
+    expect(type.stdout).toContain("application/vnd.eremos.item");
+    const opened = spawnSync("gio", ["open", item], { env: cli.env });
+    expect(opened.status).toBe(0);
+    return expect.poll(ledTo).toBe(`${server.address}/folders/${id}?from=desktop`);
+  });
+
+  it("its processes have no name among their words", async () => {
+    expect(open(pathToFileURL(path.join(folder, "Open with Eremos")).href)).toBe(0);
+    const words = processesHere().map((pid) => fs.readFileSync(`/proc/${pid}/cmdline`, "utf8"));
+    expect(words.some((line) => line.includes("desktop"))).toBe(true);
+    expect(words.filter((line) => line.includes("Payroll"))).toEqual([]);
+    await expect.poll(ledTo).toContain(id);
+  });
+
+  it("what is no folder of Eremos', is on another computer or no address leads nowhere but to Eremos; nothing opens by itself", () => {
+    const forged = cli.makeFolder("Forged");
+    fs.writeFileSync(path.join(forged, "Open with Eremos"), "Eremos item 1\n");
+    expect(open(pathToFileURL(path.join(forged, "Open with Eremos")).href)).toBe(0);
+    expect(ledTo()).toBe(server.address);
+    expect(open(`file://elsewhere${folder}/Open%20with%20Eremos`, "eremos:unlock", "../..")).toBe(0);
+    expect(ledTo()).toBeNull();
+    expect(fs.readdirSync(folder)).toContain("Open with Eremos");
+  });
 });
 
 it("the page opens at a locked folder, and only where the server is the owner's own", async () => {

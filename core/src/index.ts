@@ -153,6 +153,8 @@ export { isName } from "./format/tree";
 export { type Strategy, roomForBoth } from "./engine/contents";
 export { wholeDresser } from "./engine/upkeep";
 export { makeFolder, stepAside, unmakeFolder } from "./engine/upkeep";
+export { fileAddress, pathInAddress, percentDecoded, percentEncoded } from "./format/file-address";
+export { ITEM } from "./format/sign-names";
 export { PAGE_NAME, OWN_DIR_NAME, busyWith, displayPath, isMountPoint, joinPath, splitPath } from "./engine/ground";
 export { ONLOOKER_KINDS, type OnlookerKind, type SeenEntry } from "./onlooker/kinds";
 export type { Answer } from "./onlooker/surroundings";

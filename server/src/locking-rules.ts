@@ -4,6 +4,7 @@ export const STANDARD_RULES: LockingRules = {
   afterMinutes: null,
   idleMinutes: 30,
   letGoSeconds: null,
+  atLetGo: "lock",
   atSignOut: "lock",
   atStop: true,
   atSleep: true,
@@ -12,6 +13,7 @@ export const UNTIL_LOCKED: LockingRules = {
   afterMinutes: null,
   idleMinutes: null,
   letGoSeconds: null,
+  atLetGo: "lock",
   atSignOut: "leave",
   atStop: false,
   atSleep: false,
@@ -43,7 +45,13 @@ export function rulesFor(mode: OpeningMode, usual: LockingRules): LockingRules {
     case "leaving":
       return { ...WITH_ME, atSignOut: "ask" };
     case "programs":
+    case "programs-ask":
       // Where no program ever takes a file of it, it locks as an idle one does.
-      return { ...WITH_ME, idleMinutes: usual.idleMinutes ?? STANDARD_RULES.idleMinutes, letGoSeconds: LET_GO_SECONDS };
+      return {
+        ...WITH_ME,
+        idleMinutes: usual.idleMinutes ?? STANDARD_RULES.idleMinutes,
+        letGoSeconds: LET_GO_SECONDS,
+        atLetGo: mode.kind === "programs" ? "lock" : "ask",
+      };
   }
 }

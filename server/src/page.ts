@@ -1,3 +1,5 @@
+import type { FolderKind } from "./contract";
+import { ITEM_BEGINS } from "./desktop/item-type";
 import { say } from "@eremos/words/server/standing-pages";
 /** A page that stands alone: no script, no link, nothing to type into. */
 function standing(title: string, body: string): string {
@@ -28,17 +30,23 @@ ${body}
 const HOW_TO_OPEN = say("how-to-open");
 
 /**
- * Leads to the launcher: an address could be somebody else's by the time it is opened. The same page for every folder;
- * it tells nothing.
+ * Leads to the launcher: an address could be somebody else's by the time it is opened. The same page for all that is of
+ * one kind; it tells nothing.
  */
-export const LOCKED_PAGE = Buffer.from(
-  standing(
-    say("this-folder-is-locked"),
-    `  <p>${say("still-in-here")}</p>
-  <p>${HOW_TO_OPEN}</p>
+export function lockedPage(kind: FolderKind, hasItem: boolean): Buffer {
+  return Buffer.from(
+    standing(
+      say("this-is-locked", { kind }),
+      `  <p>${say("still-in-here", { kind })}</p>
+  <p>${hasItem ? say("by-the-item") : HOW_TO_OPEN}</p>
+  <p>${say("without-eremos")}</p>
   <p class="small">${say("page-asks-for-nothing")}</p>`,
-  ),
-);
+    ),
+  );
+}
+
+/** What stands in an item, the same in all: by how it begins the desktop knows what it is. It tells nothing. */
+export const LOCKED_ITEM = Buffer.from(`${ITEM_BEGINS}${say("tells-nothing")}\n`);
 
 /** At every address that is not the one of this start. */
 export const ELSEWHERE = standing(

@@ -1,8 +1,8 @@
 import * as z from "zod";
 import { type Grounds, type Guarding, NO_BARS, USUAL_BARS, barsSchema, traitsOf, whyNotCover } from "@eremos/core";
 import { USUAL_CHOICE, guardSchema, iconSchema, visibilitySchema } from "./calls/shapes/folders";
-import type { Bars, GuardName, Icon, Protection, Visibility } from "./contract";
-import { LOCKED_PAGE } from "./page";
+import type { Bars, FolderKind, GuardName, Icon, Protection, Visibility } from "./contract";
+import { LOCKED_ITEM, lockedPage } from "./page";
 
 const coverSchema = z.string().refine((name) => whyNotCover(name) === null);
 
@@ -51,13 +51,13 @@ export function guardingOf({ guard, visibility, cover, bars }: Protection, groun
   return { guard, bars: bars ?? NO_BARS, visibility, cover, ...grounds };
 }
 
-/** What stands in a sealed folder that stays in view. */
-export function signsOf({ visibility, icon }: Protection): {
-  readonly page: Buffer | null;
-  readonly icon: Buffer | null;
-} {
-  if (visibility !== "view") return { page: null, icon: null };
-  return { page: LOCKED_PAGE, icon: icon === null ? null : iconFile(icon) };
+/** What stands in a sealed folder that stays in view; the item only where the desktop opens it by Eremos. */
+export function signsOf(
+  { kind, visibility, icon }: Protection & { readonly kind: FolderKind },
+  hasLauncher: boolean,
+): { readonly page: Buffer | null; readonly item: Buffer | null; readonly icon: Buffer | null } {
+  if (visibility !== "view") return { page: null, item: null, icon: null };
+  return { page: lockedPage(kind, hasLauncher), item: hasLauncher ? LOCKED_ITEM : null, icon: icon === null ? null : iconFile(icon) };
 }
 
 /**

@@ -35,11 +35,8 @@ beforeEach(async () => {
   keeper = keeperOf(known);
 });
 afterEach(async () => {
-  for (const holder of holders.splice(0)) {
-    const ended = new Promise((resolve) => holder.once("exit", resolve));
-    holder.kill();
-    await ended;
-  }
+  for (const holder of holders.splice(0))
+    if (holder.exitCode === null && holder.signalCode === null) await letGo(holder);
   house.remove();
 });
 
@@ -58,10 +55,17 @@ async function after(minutes: number): Promise<boolean> {
   return isLocked();
 }
 
-async function hold(file: string): Promise<void> {
+async function hold(file: string): Promise<ChildProcess> {
   const holder = spawn("sleep", ["60"], { stdio: [fs.openSync(file, "r"), "ignore", "ignore"] });
   holders.push(holder);
   await expect.poll(() => fs.readlinkSync(`/proc/${holder.pid ?? 0}/exe`)).toContain("sleep");
+  return holder;
+}
+
+async function letGo(holder: ChildProcess): Promise<void> {
+  const ended = new Promise((resolve) => holder.once("exit", resolve));
+  holder.kill();
+  await ended;
 }
 
 describe("a folder left open locks by itself", () => {
@@ -95,6 +99,7 @@ describe("a folder left open locks by itself", () => {
       afterMinutes: 10,
       idleMinutes: null,
       letGoSeconds: null,
+      atLetGo: "lock",
       atSignOut: "lock",
       atStop: false,
       atSleep: false,
@@ -170,16 +175,26 @@ describe("signing out", () => {
     await open({ kind: "programs" });
     await keeper.look();
     expect(await after(1)).toBe(false);
-    await hold(path.join(folder, "letter.txt"));
+    const program = await hold(path.join(folder, "letter.txt"));
     expect(await after(2)).toBe(false);
-    const holder = holders.pop();
-    const ended = new Promise((resolve) => holder?.once("exit", resolve));
-    holder?.kill();
-    await ended;
+    await letGo(program);
     ahead += 4000;
     expect(await after(2)).toBe(false);
     ahead += 7000;
     expect(await after(2)).toBe(true);
+  });
+
+  it("asks once the last program lets go, where it was opened so, and stays open; no more while one uses it again", async () => {
+    await open({ kind: "programs-ask" });
+    const isAsked = (): boolean => known.isAskedAbout(view().id);
+    const program = await hold(path.join(folder, "letter.txt"));
+    expect(await after(1)).toBe(false);
+    await letGo(program);
+    expect([await after(1), isAsked()]).toEqual([false, false]);
+    ahead += 11_000;
+    expect([await after(2), isAsked()]).toEqual([false, true]);
+    await hold(path.join(folder, "letter.txt"));
+    expect([await after(2), isAsked()]).toEqual([false, false]);
   });
 
   it("follows what is set for all", async () => {
@@ -189,6 +204,7 @@ describe("signing out", () => {
         afterMinutes: 5,
         idleMinutes: null,
         letGoSeconds: null,
+        atLetGo: "lock",
         atSignOut: "leave",
         atStop: false,
         atSleep: false,

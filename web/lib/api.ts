@@ -151,7 +151,8 @@ export const api = {
     call("move-in", { folder, paths, originals }),
   takeBackMovedIn: (folder: string, secret: FolderSecret | null) => call("move-in/take-back", { folder, secret }),
   /** In the desktop's file manager. */
-  show: (path: string) => call("show", { path }),
+  show: (path: string, inside = false) => call("show", { path, in: inside ? "inside" : "manager" }),
+  openInProgram: (path: string) => call("show", { path, in: "program" }),
   /** Without a protection: as the folder was locked before. */
   lock: (
     path: string,

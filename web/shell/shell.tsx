@@ -11,6 +11,7 @@ import { ProtectDialog } from "@/features/desk/protect-dialog";
 import { MakeDialog } from "@/features/desk/make-dialog";
 import { MoveInDialog } from "@/features/desk/move-in-dialog";
 import { ActsProvider } from "@/parts/folders/acts-provider";
+import { LetGoNotice } from "@/parts/folders/let-go-notice";
 import { BatchProvider } from "@/parts/folders/batch";
 import { ConsentDialog } from "@/parts/folders/consent";
 import { api } from "@/lib/api";
@@ -43,7 +44,10 @@ function Rooms({ children }: { readonly children: ReactNode }): ReactNode {
   return (
     <SelectionProvider>
       <BatchProvider>
-        <ActsProvider>{children}</ActsProvider>
+        <ActsProvider>
+          <LetGoNotice />
+          {children}
+        </ActsProvider>
       </BatchProvider>
     </SelectionProvider>
   );

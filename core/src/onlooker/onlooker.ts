@@ -1,7 +1,7 @@
 import * as fs from "node:fs";
 import { readPlanted } from "../platform/planted";
 import { hiddenNamesIn, isHiddenByDesktop } from "./hiding";
-import { PAGE_NAME } from "../engine/ground";
+import { ITEM, PAGE } from "../format/sign-names";
 import type { OnlookerKind, SeenEntry } from "./kinds";
 import { verdictOf } from "./verdict";
 
@@ -28,7 +28,6 @@ const MOST_RAW_ENTRIES = 400;
 /** Beyond this the walk stops, and the verdict says so. */
 const MOST_WALKED = 2000;
 const SAMPLE_BYTES = 50;
-const PAGE = PAGE_NAME.toString();
 
 /**
  * What somebody sees at a place right now, read from the disk at this moment and from nothing else. `subject` is the
@@ -142,7 +141,7 @@ function sampleOf(place: string, entries: readonly SeenEntry[], subject: string 
       subject !== null &&
       file.name.startsWith(`${subject}/`) &&
       !file.name.includes(".eremos/") &&
-      !file.name.endsWith(`/${PAGE}`),
+      ![PAGE, ITEM].some((sign) => file.name.endsWith(`/${sign}`)),
   );
   const entry = readable ?? files.find((file) => file.name.includes(".eremos/packs/")) ?? files[0];
   if (!entry) return null;

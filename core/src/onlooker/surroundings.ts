@@ -1,4 +1,5 @@
-import { OWN_DIR_NAME, PAGE_NAME, splitPath, within } from "../engine/ground";
+import { OWN_DIR_NAME, splitPath, within } from "../engine/ground";
+import { ITEM, PAGE } from "../format/sign-names";
 import type { Dir, Disk } from "../platform/port";
 import { type Permitted, R, type Subject, W, X, bitsFor, isAcl, mayTake, namedIn, readAcl } from "./rights";
 import { say } from "@eremos/words/core/onlooker";
@@ -97,7 +98,8 @@ export class Surroundings {
           return;
         }
         const below = { stat, acl: aclOf(this.disk, dir, name) };
-        const ours = isOurs || name.equals(OWN_DIR_NAME) || (parent === null && name.equals(PAGE_NAME));
+        const ours =
+          isOurs || name.equals(OWN_DIR_NAME) || (parent === null && [PAGE, ITEM].includes(name.toString("latin1")));
         if (stat.type === "dir")
           this.enter(
             dir,

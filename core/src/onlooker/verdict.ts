@@ -1,11 +1,8 @@
 import * as fs from "node:fs";
 import { HIDDEN_NAME } from "../format/ids";
-import { ICON_NAME, PAGE_NAME } from "../engine/ground";
+import { PAGE, SIGN_NAMES } from "../format/sign-names";
 import type { OnlookerKind, SeenEntry } from "./kinds";
 import { say } from "@eremos/words/core/onlooker";
-
-const PAGE = PAGE_NAME.toString();
-const ICON = ICON_NAME.toString();
 
 const WHO: Record<OnlookerKind, string> = {
   keyboard: say("somebody-at-this-keyboard"),
@@ -61,16 +58,21 @@ export function verdictOf(
   };
 }
 
-/** From the disk: Eremos' directory and its page are all that is in there. */
+/** From the disk: Eremos' directory and its signs are all that is in there. */
 function isLockedInView(place: string, name: string): boolean {
   try {
     const inside = fs.readdirSync(`${place}/${name}`);
-    return (
-      inside.includes(".eremos") && inside.every((entry) => entry === ".eremos" || entry === PAGE || entry === ICON)
-    );
+    return inside.includes(".eremos") && inside.every((entry) => entry === ".eremos" || SIGN_NAMES.has(entry));
   } catch {
     return false;
   }
+}
+
+/** A sign of the subject, locked in view. A file of this name in an open folder is the owner's. */
+function isSignOf(place: string, subject: string, name: string): boolean {
+  const at = name.lastIndexOf("/");
+  const folder = name.slice(0, at);
+  return SIGN_NAMES.has(name.slice(at + 1)) && folder.endsWith(subject) && isLockedInView(place, folder);
 }
 
 function diskVerdict(
@@ -111,7 +113,7 @@ function diskVerdict(
       entry.type === "file" &&
       !entry.name.includes(".eremos/") &&
       !entry.name.endsWith(`/${PAGE}`) &&
-      !(entry.name.endsWith(`${subject}/${ICON}`) && isLockedInView(place, entry.name.slice(0, -ICON.length - 1))),
+      !isSignOf(place, subject, entry.name),
   );
   if (readable.length > 0)
     return {

@@ -1,10 +1,11 @@
 import { hasUnnamed } from "./locked-folder";
 import type { RescueSource } from "./source";
+import { SIGN_NAMES } from "../format/sign-names";
 import { findState } from "./state-record";
 import { say } from "@eremos/words/core/rescue";
 
 /** What a locked folder, or one that is open, shows besides its contents. */
-const SHOWN = new Set([".eremos", "Locked with Eremos.html", ".directory"]);
+const SHOWN = new Set([".eremos", ...SIGN_NAMES]);
 
 /**
  * What lies in a folder that is said to lie open and speaks against it; null where nothing does, or where it is not

@@ -6,6 +6,7 @@ import type { GuardName } from "../format/guards";
 import { type Original, readOriginals } from "../format/guard-record";
 import { type StateRecord, isPlainTrue } from "../format/state";
 import { heldName, heldNames, nameKey } from "../format/held-name";
+import { PAGE, SIGN_NAMES } from "../format/sign-names";
 import { markedName } from "../format/marked-name";
 import { isName } from "../format/tree";
 import { whatContradicts } from "./contradiction";
@@ -172,15 +173,13 @@ async function guardOf(folder: Buffer): Promise<Readable | null> {
   return { guard, plain: [[OWN_DIR, Buffer.from("contents")], []], permissions, isOurs: () => false, problems };
 }
 
-/** Whether a file at the top is the page or the icon that a state record knows of, or the page of this folder. */
+/** Whether a file at the top is a sign that a state record knows of; without a record, the page. */
 function oursBy(state: StateRecord | null): Plain["isOurs"] {
   return (name, content) => {
     const text = name.toString("latin1");
-    if (text !== "Locked with Eremos.html" && text !== ".directory") return false;
+    if (!SIGN_NAMES.has(text)) return false;
     const digest = sha256(content()).toString("hex");
-    return state === null
-      ? text !== ".directory"
-      : state.shows.some((shown) => shown.name === text && shown.digest === digest);
+    return state === null ? text === PAGE : state.shows.some((shown) => shown.name === text && shown.digest === digest);
   };
 }
 

@@ -2,13 +2,14 @@ import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import { changeVisibility } from "../support/guarding";
-import { changeGuarded, guardFolder, openGuarded } from "../support/guarding";
+import { changeGuarded, guardFolder, openGuarded, releaseOpenFolder } from "../support/guarding";
 import { silentHooks } from "../../src/engine/ground/hooks";
 import { locateFolder } from "../../src/engine/upkeep/locate";
 import { recoverFolder } from "../../src/engine/guards/recover";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import {
   ICON,
+  ITEM,
   PAGE,
   type Person,
   lock,
@@ -37,6 +38,29 @@ beforeEach(async () => {
 afterEach(() => removeDirectory(base));
 
 const at = (...parts: string[]): string => path.join(base, ...parts);
+
+describe("the file by which a computer with Eremos opens it", () => {
+  const item = (): string => path.join(folder, "Open with Eremos");
+
+  it("stands beside the page while it is locked, is no arrival, and goes when it opens", async () => {
+    fs.writeFileSync(item(), "the owner's own file of that name");
+    before = snapshot(folder);
+    const { folder: id, realPath } = await lock(folder, person.owner, { item: ITEM });
+    expect(fs.readdirSync(folder).sort()).toEqual([".eremos", "Locked with Eremos.html", "Open with Eremos"]);
+    expect(fs.readFileSync(item())).toEqual(ITEM);
+    expect(locateFolder(linuxDisk, realPath, id)?.inspection.arrivals).toBe(0);
+    await unlock(realPath, person.access);
+    await releaseOpenFolder(linuxDisk, realPath);
+    expect(snapshot(folder)).toEqual(before);
+  });
+
+  it("put there by somebody else instead, it is kept as a file that arrived", async () => {
+    const { realPath } = await lock(folder, person.owner, { item: ITEM });
+    fs.writeFileSync(item(), "Eremos item 1\nfrom a stranger\n");
+    await unlock(realPath, person.access);
+    expect(fs.readFileSync(item(), "utf8")).toBe("Eremos item 1\nfrom a stranger\n");
+  });
+});
 
 describe("a cover name", () => {
   it("shows in place of the folder's own, with an icon, and nothing tells the own one; opening brings back the same folder", async () => {

@@ -57,6 +57,7 @@ const awkwardName = fc
     "a".repeat(255),
     ".hidden",
     "Locked with Eremos.html",
+    "Open with Eremos",
     "\t",
     "LETTER",
     "letter",

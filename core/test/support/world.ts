@@ -71,6 +71,7 @@ export interface LockOptions {
   readonly folder?: string;
   readonly hooks?: Hooks;
   readonly page?: Buffer | null;
+  readonly item?: Buffer | null;
   readonly inUseAnyway?: boolean;
   readonly keep?: number;
   readonly keptHeader?: Buffer;
@@ -78,6 +79,7 @@ export interface LockOptions {
 }
 
 export const ICON = Buffer.from("[Desktop Entry]\nIcon=x-office-address-book\n");
+export const ITEM = Buffer.from("Eremos item 1\n");
 export const PAGE = Buffer.from("<!doctype html><title>Locked</title>");
 
 /** What a lock ends with, in one. */
@@ -107,6 +109,7 @@ export async function lock(folder: string, signer: Signer, options: LockOptions 
         signer,
         note: options.note ?? null,
         icon: options.icon ?? null,
+        item: options.item ?? null,
         page: options.page ?? (visibility === "view" ? PAGE : null),
         inUseAnyway: options.inUseAnyway ?? false,
         keep: options.keep ?? 0,

@@ -143,6 +143,7 @@ export const COMMAND_RESULTS = {
   onlooker: z.object({ place: z.string(), kinds: z.array(onlookKind.omit({ brief: true })).readonly() }),
   page: z.object({ address, shown: z.boolean() }),
   integrate: desktopViewSchema,
+  desktop: z.object({}),
   serve: z.object({ address }),
 } as const;
 

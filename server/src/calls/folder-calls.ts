@@ -110,7 +110,11 @@ export const FOLDER_CALLS = {
     folder.extend({ secret }),
     movedBackSchema,
   ),
-  show: owner("Shows what lies at a path in the file manager.", path, nothing),
+  show: owner(
+    "Shows what lies at a path in the file manager, what is inside it there, or a file in its program.",
+    path.extend({ in: z.enum(["manager", "inside", "program"]).default("manager") }),
+    nothing,
+  ),
   unlock: owner(
     "Opens a folder in place.",
     openedSchema.extend({ mode: openingModeSchema.default({ kind: "usual" }) }),

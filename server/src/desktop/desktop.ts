@@ -36,8 +36,12 @@ export interface SystemCommand {
 export interface Desktop {
   /** Seen working on the real system; otherwise only the commands it issues are tested. */
   readonly isProven: boolean;
+  /** With the part `applications` it opens the small file that stands in a locked folder, by Eremos. */
+  readonly opensItems: boolean;
   filesOf(part: DesktopPart, home: DesktopHome): readonly DesktopFile[];
   commandsOf(part: DesktopPart, on: boolean, home: DesktopHome): readonly SystemCommand[];
+  /** By which the desktop learns that files of a part came or went. */
+  refreshing(part: DesktopPart, home: DesktopHome): readonly SystemCommand[];
   /** How the desktop itself hides a path or shows it again, beyond its name. */
   hiding(path: string, on: boolean): readonly SystemCommand[];
   /** How the system is told who may do what with a path; null: as it was, from what was saved in the file `saved`. */

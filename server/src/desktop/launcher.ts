@@ -2,8 +2,11 @@ import { type ChildProcess, spawn } from "node:child_process";
 import { createHmac, randomBytes, timingSafeEqual } from "node:crypto";
 import { request } from "node:http";
 import { CALL_TYPE } from "../call-body";
-import { EremosError, isEremosError, systemCode } from "@eremos/core";
-import type { DataDirectory, ServerRecord } from "../data-directory";
+import * as path from "node:path";
+import { EremosError, disk, inspectFolder, isEremosError, systemCode } from "@eremos/core";
+import { DataDirectory, type ServerRecord } from "../data-directory";
+import type { Settings } from "../settings";
+import { openByDesktop } from "./show";
 import { said } from "@eremos/words/server/desktop";
 
 const ANSWER_MS = 2000;
@@ -79,8 +82,13 @@ function sayHello({ port, host }: ServerRecord, nonce: string): Promise<string |
   });
 }
 
+/** How Eremos is started from outside this process. */
+export function commandOf(program: string): readonly string[] {
+  return [process.execPath, path.join(program, "cli", "bin", "eremos.mjs")];
+}
+
 /** Starts the server by itself where it does not run; returns its address. */
-export async function ensureServer(data: DataDirectory, command: readonly string[]): Promise<string> {
+async function ensureServer(data: DataDirectory, command: readonly string[]): Promise<string> {
   const running = await runningServer(data);
   if (running) return running;
   const [program = "", ...words] = command;
@@ -99,14 +107,33 @@ export async function ensureServer(data: DataDirectory, command: readonly string
  * Shows an address in the person's browser: by an owner-only file, since every account can read the words of a command
  * line. @returns whether there is a program for that
  */
-export function showInBrowser(data: DataDirectory, address: string): Promise<boolean> {
-  const file = data.writeWayIn(address);
-  return new Promise((resolve) => {
-    const opener = spawn("xdg-open", [file], { detached: true, stdio: "ignore" });
-    opener.once("error", () => resolve(false));
-    opener.once("spawn", () => {
-      opener.unref();
-      resolve(true);
-    });
-  });
+function showInBrowser(data: DataDirectory, address: string): Promise<boolean> {
+  return openByDesktop(data.writeWayIn(address));
+}
+
+/**
+ * Shows Eremos, or the folder at a path, in the person's browser; starts Eremos where it does not run. Where it was
+ * asked from the desktop, the page leads back there.
+ */
+export async function showPage(
+  settings: Settings,
+  path: Buffer | null,
+  asked: "here" | "desktop" = "here",
+): Promise<{ readonly address: string; readonly shown: boolean }> {
+  const data = DataDirectory.open(settings.dataDirectory);
+  const start = await ensureServer(data, commandOf(settings.program));
+  const folder = path === null ? null : folderAt(path);
+  const back = asked === "desktop" ? "?from=desktop" : "";
+  const address = folder === null ? start : `${start}/folders/${folder}${back}`;
+  return { address, shown: await showInBrowser(data, address) };
+}
+
+/** The id that a locked folder tells of itself; null where it tells none. */
+function folderAt(path: Buffer): string | null {
+  try {
+    return inspectFolder(disk, path)?.folder ?? null;
+  } catch (error) {
+    if (isEremosError(error)) return null;
+    throw error;
+  }
 }

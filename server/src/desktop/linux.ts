@@ -1,12 +1,23 @@
 import * as path from "node:path";
-import { type Desktop, type DesktopFile, type DesktopHome, type DesktopPart, MARK } from "./desktop";
+import { ITEM } from "@eremos/core";
+import {
+  type Desktop,
+  type DesktopFile,
+  type DesktopHome,
+  type DesktopPart,
+  MARK,
+  type SystemCommand,
+} from "./desktop";
+import { APPLICATION, ITEM_BEGINS, ITEM_TYPE } from "./item-type";
 import { say } from "@eremos/words/server/desktop";
 
 /** Plain files by the freedesktop.org conventions, in the account's own directories. */
 export const linux: Desktop = {
   isProven: true,
+  opensItems: true,
   filesOf,
   commandsOf: () => [],
+  refreshing: (part, { dataHome }) => (part === "applications" ? tablesAnew(dataHome) : []),
   hiding: () => [],
   barring: () => [],
 };
@@ -14,17 +25,7 @@ export const linux: Desktop = {
 function filesOf(part: DesktopPart, home: DesktopHome): readonly DesktopFile[] {
   switch (part) {
     case "applications":
-      return [
-        {
-          path: path.join(home.dataHome, "applications", "eremos.desktop"),
-          mode: 0o644,
-          content: entry(
-            home,
-            ["page"],
-            ["Name=Eremos", `Comment=${say("hides-and-locks")}`, "Categories=Utility;Security;"],
-          ),
-        },
-      ];
+      return applicationFiles(home);
     case "start":
       return [
         {
@@ -40,6 +41,59 @@ function filesOf(part: DesktopPart, home: DesktopHome): readonly DesktopFile[] {
     case "menu":
       return menuFiles(home);
   }
+}
+
+/**
+ * An application that the session's bus starts, so that what it opens is no word of a command line, and the file type
+ * of the small file in a locked folder. Sources: freedesktop.org Desktop Entry and Shared MIME-info specifications;
+ * dbus-daemon(1), "service files".
+ */
+function applicationFiles(home: DesktopHome): readonly DesktopFile[] {
+  return [
+    {
+      path: path.join(home.dataHome, "applications", `${APPLICATION}.desktop`),
+      mode: 0o644,
+      content: entry(
+        home,
+        ["page"],
+        [
+          "Name=Eremos",
+          `Comment=${say("hides-and-locks")}`,
+          "Categories=Utility;Security;",
+          "DBusActivatable=true",
+          `MimeType=${ITEM_TYPE};`,
+        ],
+      ),
+    },
+    {
+      path: path.join(home.dataHome, "dbus-1", "services", `${APPLICATION}.service`),
+      mode: 0o644,
+      content: `# ${MARK}\n[D-BUS Service]\nName=${APPLICATION}\nExec=${shellCommand(home, "/usr/bin/env")} desktop\n`,
+    },
+    {
+      path: path.join(home.dataHome, "mime", "packages", "eremos.xml"),
+      mode: 0o644,
+      content: `<?xml version="1.0" encoding="UTF-8"?>
+<!-- ${MARK} -->
+<mime-info xmlns="http://www.freedesktop.org/standards/shared-mime-info">
+  <mime-type type="${ITEM_TYPE}">
+    <comment>${say("locked-by-eremos")}</comment>
+    <generic-icon name="changes-prevent"/>
+    <magic priority="90"><match type="string" offset="0" value="${ITEM_BEGINS.trim()}"/></magic>
+    <glob pattern="${ITEM}" case-sensitive="true" weight="80"/>
+  </mime-type>
+</mime-info>
+`,
+    },
+  ];
+}
+
+/** What the desktop reads instead of the files themselves, made anew. Source: update-mime-database(1). */
+function tablesAnew(dataHome: string): readonly SystemCommand[] {
+  return [
+    { program: "update-mime-database", words: [path.join(dataHome, "mime")] },
+    { program: "update-desktop-database", words: [path.join(dataHome, "applications")] },
+  ];
 }
 
 /** File managers that run scripts on what is selected, and those that read service files. */
@@ -70,9 +124,9 @@ function shellWord(word: string): string {
   return `'${word.replaceAll("'", "'\\''")}'`;
 }
 
-function shellCommand({ command, environment }: DesktopHome): string {
+function shellCommand({ command, environment }: DesktopHome, env = "env"): string {
   const settings = Object.entries(environment).map(([name, value]) => `${name}=${shellWord(value)}`);
-  return [...(settings.length > 0 ? ["env", ...settings] : []), ...command.map(shellWord)].join(" ");
+  return [...(settings.length > 0 ? [env, ...settings] : []), ...command.map(shellWord)].join(" ");
 }
 
 /**

@@ -14,7 +14,15 @@ import { say } from "@eremos/words/server/desktop";
  * Not yet proven on the real system: a command file, a launch agent, quick actions, the hidden flag and access lists by
  * the system's own commands.
  */
-export const macos: Desktop = { isProven: false, filesOf, commandsOf, hiding, barring };
+export const macos: Desktop = {
+  isProven: false,
+  opensItems: false,
+  filesOf,
+  commandsOf,
+  refreshing: () => [],
+  hiding,
+  barring,
+};
 
 const AGENT = "local.eremos";
 const VERBS = [

@@ -1,7 +1,6 @@
-import * as fs from "node:fs";
-import * as path from "node:path";
-import { EremosError } from "@eremos/core";
-import { type MessageBus, sessionBus } from "@homebridge/dbus-native";
+import { spawn } from "node:child_process";
+import { EremosError, fileAddress } from "@eremos/core";
+import { sessionBusOrNull } from "./session-bus";
 import { said } from "@eremos/words/server/desktop";
 
 /** How file managers are asked. Source: freedesktop.org File Manager D-Bus Interface. */
@@ -9,11 +8,14 @@ const MANAGER = "org.freedesktop.FileManager1";
 const ANSWER_MS = 10_000;
 
 /**
- * Shows what lies at a path in the file manager, chosen there. By the session's own bus: no name stands among the words
+ * Shows what lies at a path in the file manager, chosen there; or, of a folder, what is in it. By the session's own bus: no name stands among the words
  * of a command line, which every account can read. @throws EremosError `unsupported` where none answers
  */
-export async function showInFileManager(shown: Buffer): Promise<void> {
-  const address = `file://${[...shown.toString("latin1")].map(escaped).join("")}`;
+export async function showInFileManager(
+  shown: Buffer,
+  member: "ShowItems" | "ShowFolders" = "ShowItems",
+): Promise<void> {
+  const address = fileAddress(shown);
   const isShown = await new Promise<boolean>((resolve) => {
     const bus = sessionBusOrNull();
     if (!bus) return resolve(false);
@@ -29,7 +31,7 @@ export async function showInFileManager(shown: Buffer): Promise<void> {
         destination: MANAGER,
         path: "/org/freedesktop/FileManager1",
         interface: MANAGER,
-        member: "ShowItems",
+        member,
         signature: "ass",
         body: [[address], ""],
       },
@@ -39,23 +41,23 @@ export async function showInFileManager(shown: Buffer): Promise<void> {
   if (!isShown) throw new EremosError("unsupported", said("no-file-manager-answered"));
 }
 
-declare module "@homebridge/dbus-native" {
-  /** Its own types leave it out. */
-  export function sessionBus(options: { readonly busAddress: string }): MessageBus;
+/**
+ * Opens a file in the program that the desktop has for it. The path is a word of that program's command line, as of any
+ * file that is opened on a desktop. @throws EremosError `unsupported` where nothing can start programs
+ */
+export async function openInProgram(file: Buffer): Promise<void> {
+  if (!(await openByDesktop(fileAddress(file))))
+    throw new EremosError("unsupported", said("no-program-could-be-started"));
 }
 
-/** Where the desktop's session has its bus. Source: dbus-daemon(1), DBUS_SESSION_BUS_ADDRESS; systemd's user bus. */
-function sessionBusOrNull(environment = process.env): MessageBus | null {
-  const socket = path.join(environment["XDG_RUNTIME_DIR"] || "/nowhere", "bus");
-  const busAddress = environment["DBUS_SESSION_BUS_ADDRESS"] || (fs.existsSync(socket) ? `unix:path=${socket}` : null);
-  try {
-    return busAddress === null ? null : sessionBus({ busAddress });
-  } catch {
-    return null;
-  }
-}
-
-/** A byte of a path as it stands in an address. RFC 3986, section 2. */
-function escaped(byte: string): string {
-  return /[A-Za-z0-9\-_.~/]/.test(byte) ? byte : `%${byte.charCodeAt(0).toString(16).toUpperCase().padStart(2, "0")}`;
+/** @returns whether there is something that starts programs */
+export function openByDesktop(address: string): Promise<boolean> {
+  return new Promise((resolve) => {
+    const opener = spawn("xdg-open", [address], { detached: true, stdio: "ignore" });
+    opener.once("error", () => resolve(false));
+    opener.once("spawn", () => {
+      opener.unref();
+      resolve(true);
+    });
+  });
 }

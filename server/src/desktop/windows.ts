@@ -14,7 +14,15 @@ import { say } from "@eremos/words/server/desktop";
  * Not yet proven on the real system: start menu, startup folder, registry, attributes and access lists by the system's
  * own commands.
  */
-export const windows: Desktop = { isProven: false, filesOf, commandsOf, hiding, barring };
+export const windows: Desktop = {
+  isProven: false,
+  opensItems: false,
+  filesOf,
+  commandsOf,
+  refreshing: () => [],
+  hiding,
+  barring,
+};
 
 /** Folders and files get the same two entries. */
 const CLASSES = [

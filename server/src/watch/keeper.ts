@@ -75,7 +75,11 @@ export class Keeper {
     const isUp =
       note.locksAt !== null &&
       this.known.moments.hasCome(`${note.id} locks`, note.locksAt, note.locksAt - note.openedAt);
-    if (!isUp && !this.isLetGo(note, located) && !(await this.isIdle(note, located))) return this.wait(note.id, []);
+    const isLetGo = this.isLetGo(note, located);
+    const isAsked = isLetGo && note.rules.atLetGo === "ask";
+    if (this.known.asks(note.id, isAsked)) this.eremos.announce({ topic: "folders" });
+    const isDone = isUp || (isLetGo && !isAsked);
+    if (!isDone && !(await this.isIdle(note, located))) return this.wait(note.id, []);
     const holders = [...new Set(this.eremos.disk.holders(located.realPath).map(({ program }) => program))];
     if (holders.length > 0) return this.wait(note.id, holders);
     this.wait(note.id, []);

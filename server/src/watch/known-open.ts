@@ -13,6 +13,8 @@ export class KnownOpen {
   private readonly failed = new Map<string, { readonly error: EremosError; readonly until: number }>();
   /** When a program was last seen to hold files of it, by the clock that never goes back. */
   private readonly heldAt = new Map<string, number>();
+  /** Folders that no program uses any more, whose owner wants to be asked then. */
+  private readonly asked = new Set<string>();
   readonly moments: Moments;
 
   constructor(readonly clocks: Clocks = CLOCKS) {
@@ -61,6 +63,18 @@ export class KnownOpen {
     return isHeld || at === undefined ? null : this.clocks.steady() - at;
   }
 
+  /** Whether its owner is to be asked, since no program uses it any more; and whether that has changed. */
+  asks(id: string, isAsked: boolean): boolean {
+    if (isAsked === this.asked.has(id)) return false;
+    if (isAsked) this.asked.add(id);
+    else this.asked.delete(id);
+    return true;
+  }
+
+  isAskedAbout(id: string): boolean {
+    return this.asked.has(id);
+  }
+
   couldNotBeLocked(id: string, error: EremosError): void {
     this.failed.set(id, { error, until: this.clocks.steady() + MINUTE_MS });
   }
@@ -71,7 +85,7 @@ export class KnownOpen {
 
   /** What is known of a folder's quiet is void: it locked, or its time was changed. */
   forget(id: string): void {
-    for (const map of [this.waiting, this.quietUntil, this.failed, this.heldAt]) map.delete(id);
+    for (const map of [this.waiting, this.quietUntil, this.failed, this.heldAt, this.asked]) map.delete(id);
     for (const what of ["stays", "locks", "quiet"]) this.moments.forget(`${id} ${what}`);
   }
 }

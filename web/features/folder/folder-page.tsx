@@ -8,6 +8,7 @@ import { type ReactNode, useState } from "react";
 import type { FolderView, JobView, Protection } from "@eremos/server/contract";
 import { FolderHistory } from "./folder-history";
 import { useWithSecret } from "@/parts/secrets/ask-secret";
+import { FromDesktop } from "./from-desktop";
 import { Forks } from "./forks";
 import { Health } from "./health";
 import { LastLock } from "./last-lock";
@@ -75,7 +76,7 @@ function NotProtected(): ReactNode {
 }
 
 /** What its page offers beside the main action. */
-const ASIDE: readonly Act[] = ["take-back", "move-in", "show"];
+const ASIDE: readonly Act[] = ["open-file", "take-back", "move-in", "show"];
 
 function Head({ folder, job }: { readonly folder: FolderView; readonly job: JobView | null }): ReactNode {
   const { run } = useActs();
@@ -122,6 +123,7 @@ function Head({ folder, job }: { readonly folder: FolderView; readonly job: JobV
           </Button>
         </div>
       )}
+      <FromDesktop folder={folder} isBusy={job !== null} />
     </header>
   );
 }

@@ -152,8 +152,10 @@ export function ActsProvider({ children }: { readonly children: ReactNode }): Re
           // Who stands in it comes out to its page.
           if (window.location.pathname === contents) router.push(`/folders/${folder.id}`);
         });
+      case "open-file":
+        return verb.run(() => api.openInProgram(folder.path));
       case "show":
-        return verb.run(() => api.show(folder.path));
+        return verb.run(() => api.show(folder.path, folder.state === "open" && folder.kind !== "file"));
       case "take-back":
         return beginOne(act, folder, (secret) => takeBack(folder, secret));
       case "move-in":

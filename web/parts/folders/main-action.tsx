@@ -141,6 +141,11 @@ function OpenInPlace({ folder, size }: Required<MainActionProps>): ReactNode {
             note: say("it-locks-when-last-program"),
             onChoose: () => open({ kind: "programs" }),
           },
+          {
+            label: say("ask-when-programs-let-go"),
+            note: say("it-asks-when-last-program"),
+            onChoose: () => open({ kind: "programs-ask" }),
+          },
           { label: say("ask-me-when-i-sign"), onChoose: () => open({ kind: "leaving" }) },
           {
             label: say("until-i-lock-it"),

@@ -14,6 +14,7 @@ export function TimeLeft({ folder }: { readonly folder: FolderView }): ReactNode
         {say("its-time-is-up-waiting", { waitingFor: folder.waitingFor.join(", ") })}
       </span>
     );
+  if (folder.isLetGo) return <span className="font-medium text-ochre">{say("nothing-uses-it-any-more")}</span>;
   if (folder.locksAt === null) return <>{say("stays-open-until-you-lock")}</>;
   const left = Math.max(0, (folder.locksAt - now) / 1000);
   return (

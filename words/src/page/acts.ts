@@ -15,6 +15,7 @@ export const { say, said } = speaker("page/acts", {
   "so-many-are-back":
     "{files, plural, =0 {Nothing went back.} one {The file is back where it was.} other {# files are back where they were.}}",
   "end-visit": "End the visit",
+  "open-file": "Open it in its program",
   check: "Check every byte",
   protect: "Change guard…",
   release: "Release…",

@@ -9,6 +9,10 @@ export const { say, said } = speaker("page/folder", {
   "back-desk": "Back to the Desk",
   "there-is-no-room-on":
     "There is no room on this disk for the encrypted copy beside the open one. Opening goes file by file: nothing can get lost, but while it is open you can't put it back as it was at the last lock.",
+  "from-file-manager": "From the file manager",
+  "you-came-from-file-manager":
+    "You came from the file manager. {isFile, select, true {Opened, the file shows in its program.} other {Opened, the folder shows there again, with its files in it.}}",
+  "open-and-show": "{isFile, select, true {Open it in its program} other {Open and show it there}}",
   "show-on-desk": "Show on the Desk",
   "it-lies-open-at-its":
     "It lies open at its place: anybody at this computer can read and change it until you lock it. Changes are kept when you do.",
@@ -28,7 +32,7 @@ export const { say, said } = speaker("page/folder", {
   "it-is-locked-and-tucked":
     "It is locked and tucked away: nothing is left at its place. Opening it brings the same files back at the same path.",
   "it-is-locked-in-view":
-    "It is locked in view: it {where}, and holds one page. Opening it brings the same files back.",
+    "It is locked in view: it {where}, and shows only how to open it. Opening it brings the same files back.",
   "change-it": "Change it",
   "while-it-is-locked": "While it is locked",
   "what-you-choose-holds-from": "What you choose holds from its next lock on.",

@@ -104,6 +104,12 @@ export const { say, said } = speaker("page/folders", {
   "then-it-locks-unless-program": "Then it locks, unless a program holds its files.",
   "until-programs-let-go": "Until programs let go of it",
   "it-locks-when-last-program": "It locks soon after the last program closes its files.",
+  "ask-when-programs-let-go": "Ask me when programs let go of it",
+  "it-asks-when-last-program":
+    "Soon after the last program closes its files, you are asked whether it is to be locked.",
+  "nothing-uses-it-any-more": "No program uses it any more: lock it?",
+  "no-program-uses": "No program uses {name} any more. Lock it?",
+  "let-it-stay-open": "Leave it open",
   "ask-me-when-i-sign": "Ask me when I sign out",
   "until-i-lock-it": "Until I lock it",
   "it-stays-open-even-when": "It stays open, even when Eremos stops.",

@@ -47,7 +47,7 @@ export const { say, said } = speaker("server/locking", {
   "its-contents-are-not-encrypted": "Its contents are not encrypted.",
   "its-contents-are-as-they": "Its contents are as they were, readable by whoever finds them.",
   "nothing-readable-is-left-at":
-    "Nothing readable is left at its place but one page{noCover, select, true {} other {, and it is called {cover} now}}.",
+    "Nothing readable is left at its place but how to open it{noCover, select, true {} other {, and it is called {cover} now}}.",
   "files-have-second-name-outside":
     " {outsideLinks, plural, one {One file has} other {{outsideLinks} files have}} a second name outside the folder, which still shows its content.",
   "not-everything-its-earlier-states":

@@ -2,7 +2,7 @@ import type { SigningKey } from "../../crypto/signature";
 import type { FolderPassword } from "../../format/slot";
 import type { OwnerEnvelope } from "../../format/owner";
 import type { StateRecord } from "../../format/state";
-import type { Grounds } from "../visibility";
+import type { Grounds, Signs } from "../visibility";
 
 /**
  * Who locks: the signed-in owner (for a first lock, perhaps with a password for this folder alone), or this device
@@ -26,7 +26,7 @@ export interface OpenNote {
   readonly opened: string;
 }
 
-export interface SealingInput extends Grounds {
+export interface SealingInput extends Grounds, Signs {
   readonly path: Buffer;
   /** A new id for a first lock, the folder's own for a relock. */
   readonly folder: string;
@@ -39,10 +39,6 @@ export interface SealingInput extends Grounds {
   readonly keptHeader?: Buffer | null;
   /** It lies open out of the hands of somebody unknown: it gets a key of its own, and nothing is sealed to theirs. */
   readonly rekey?: boolean;
-  /** The page for a folder that stays in view, or null. */
-  readonly page: Buffer | null;
-  /** In view: the file by which the desktop shows another icon for it. */
-  readonly icon?: Buffer | null;
   /** How many earlier states stay beside this one. */
   readonly keep?: number;
   /** Lock even though programs have files in it open for writing. */

@@ -57,6 +57,7 @@ export {
   type Folder,
   type HeldFolder,
   ICON_NAME,
+  ITEM_NAME,
   LONGEST_NAME,
   NAMES,
   PAGE_NAME,

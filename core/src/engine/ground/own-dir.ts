@@ -1,6 +1,7 @@
 import { EremosError, fromSystemError, systemCode } from "../../errors/eremos-error";
 import { type FileRecord, MAX_FILE_RECORD_BYTES, nameIn, readFileRecord } from "../../format/file-record";
 import { HIDDEN_NAME } from "../../format/ids";
+import { ICON, ITEM, PAGE } from "../../format/sign-names";
 import { isStateName } from "../../format/state";
 import type { Dir, Disk, OpenFile, Stat } from "../../platform/port";
 import { keepingTimes, within } from "./handles";
@@ -45,10 +46,9 @@ export function fileAt(disk: Disk, path: Buffer): Stat | null {
 /** Bytes of the longest name that every file system here holds. */
 export const LONGEST_NAME = 255;
 
-/** The one readable file in a locked folder that stays in view. */
-export const PAGE_NAME = Buffer.from("Locked with Eremos.html");
-/** In it, where it is to have another icon: the desktop's own file for that. */
-export const ICON_NAME = Buffer.from(".directory");
+export const PAGE_NAME = Buffer.from(PAGE);
+export const ITEM_NAME = Buffer.from(ITEM);
+export const ICON_NAME = Buffer.from(ICON);
 
 export const NAMES = {
   lock: Buffer.from("lock"),
@@ -65,6 +65,7 @@ export const NAMES = {
   links: Buffer.from("links"),
   remains: Buffer.from("remains"),
   page: Buffer.from("page.html"),
+  item: Buffer.from("item"),
   icon: Buffer.from("icon"),
   guard: Buffer.from("guard.json"),
   file: Buffer.from("file.json"),

@@ -1,4 +1,5 @@
 import { EremosError, systemCode } from "../../errors/eremos-error";
+import { percentEncoded } from "../../format/file-address";
 import { ownOrMarked } from "../../format/marked-name";
 import type { Dir, Disk } from "../../platform/port";
 import { displayPath, joinPath, splitPath, takeBack, within } from "../ground";
@@ -42,9 +43,9 @@ function infoName(name: Buffer): Buffer {
   return Buffer.concat([name, Buffer.from(".trashinfo")]);
 }
 
-/** Written before the entry comes, under a name that neither has: the specification's order. */
+/** Written before the entry comes, under a name that neither has: the specification's order and its form of paths. */
 function noteIn(disk: Disk, info: Dir, files: Dir, name: Buffer, path: Buffer): Buffer {
-  const fields = { Path: [...path.toString("latin1")].map(escaped).join(""), DeletionDate: localTime(new Date()) };
+  const fields = { Path: percentEncoded(path), DeletionDate: localTime(new Date()) };
   const lines = Object.entries(fields).map(([field, value]) => `${field}=${value}\n`);
   const bytes = Buffer.from(["[Trash Info]\n", ...lines].join(""));
   for (const free of ownOrMarked(name, "new")) {
@@ -63,13 +64,6 @@ function noteIn(disk: Disk, info: Dir, files: Dir, name: Buffer, path: Buffer): 
     }
   }
   throw new EremosError("path-taken", said("trash-has-no-name-left"));
-}
-
-/** A byte of a path as in an address; slashes stay. RFC 2396, section 2. */
-function escaped(byte: string): string {
-  return /[A-Za-z0-9\-_.!~*'()/]/.test(byte)
-    ? byte
-    : `%${byte.charCodeAt(0).toString(16).toUpperCase().padStart(2, "0")}`;
 }
 
 function localTime(now: Date): string {

@@ -19,6 +19,7 @@ import type { Dir, Disk } from "../../platform/port";
 import {
   type HeldFolder,
   ICON_NAME,
+  ITEM_NAME,
   NAMES,
   PAGE_NAME,
   commitFile,
@@ -210,7 +211,7 @@ function isUsable(
  */
 function rebuiltState(disk: Disk, folder: HeldFolder, generation: Generation, keys: FolderKeys): StateBody {
   const top = disk.statOpen(folder.dir);
-  const signs = [PAGE_NAME, ICON_NAME];
+  const signs = [PAGE_NAME, ITEM_NAME, ICON_NAME];
   const beside = disk
     .list(folder.dir)
     .filter((name) => !isNotContents(top, name) && !signs.some((sign) => sign.equals(name)));

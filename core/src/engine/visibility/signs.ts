@@ -1,20 +1,23 @@
 import { sha256 } from "../../crypto/bytes";
 import type { StateRecord } from "../../format/state";
 import type { Dir, Disk } from "../../platform/port";
-import { type Folder, ICON_NAME, NAMES, PAGE_NAME, readSmallFile, removeEntry, withFile } from "../ground";
+import { type Folder, ICON_NAME, ITEM_NAME, NAMES, PAGE_NAME, readSmallFile, removeEntry, withFile } from "../ground";
 
 /**
- * What stands readable in a locked folder that stays in view: the page that says what this is, and the file that gives
- * it another icon. Each is written into Eremos' directory first, and removed only while it is still what was written.
+ * What stands readable in a locked folder that stays in view: the page that says what this is, the small file that
+ * opens it where Eremos is installed, and the one that gives it another icon. Each is written into Eremos' directory first, and removed only while it is still what was written.
  * FORMAT.md §7.
  */
 export interface Signs {
+  /** The page for a folder that stays in view, or null. */
   readonly page: Buffer | null;
+  readonly item?: Buffer | null;
   readonly icon?: Buffer | null;
 }
 
 const SIGNS = [
   { sign: "page", kept: NAMES.page, shown: PAGE_NAME },
+  { sign: "item", kept: NAMES.item, shown: ITEM_NAME },
   { sign: "icon", kept: NAMES.icon, shown: ICON_NAME },
 ] as const;
 

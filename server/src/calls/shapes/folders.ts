@@ -121,6 +121,8 @@ export const folderViewSchema = z
     locksWhenIdle: z.boolean(),
     /** Its time is up, and these programs still hold files of it. */
     waitingFor: z.array(z.string()).readonly(),
+    /** No program uses it any more, and its owner wanted to be asked then. */
+    isLetGo: z.boolean(),
     /** Its own rules, or null where the general ones hold. */
     rules: lockingRulesSchema.nullable(),
     /** A password of its own is needed on top of the master password; with its hint, or null. */

@@ -22,6 +22,8 @@ export const lockingRulesSchema = z
     idleMinutes: minutes.nullable(),
     /** So many seconds after the last program that held files of it let go of them; null: not for that. */
     letGoSeconds: z.int().min(1).max(3600).nullable().default(null),
+    /** Whether it locks then, or its owner is asked. */
+    atLetGo: z.enum(["lock", "ask"]).default("lock"),
     atSignOut: atSignOutSchema,
     /** When Eremos stops, and at its next start where it could not. */
     atStop: z.boolean(),
@@ -33,7 +35,7 @@ export type LockingRules = z.output<typeof lockingRulesSchema>;
 
 /** How a folder is opened this time. */
 export const openingModeSchema = z.discriminatedUnion("kind", [
-  z.strictObject({ kind: z.enum(["usual", "until-locked", "leaving", "programs"]) }),
+  z.strictObject({ kind: z.enum(["usual", "until-locked", "leaving", "programs", "programs-ask"]) }),
   z.strictObject({ kind: z.literal("while"), minutes }),
 ]);
 export type OpeningMode = z.output<typeof openingModeSchema>;

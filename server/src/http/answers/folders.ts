@@ -1,5 +1,5 @@
 import type { FOLDER_CALLS } from "../../calls/folder-calls";
-import { showInFileManager } from "../../desktop/show";
+import { openInProgram, showInFileManager } from "../../desktop/show";
 import { activityOf } from "../../operations/folders/about";
 import { check } from "../../operations/folders/check";
 import { moveIn, takeBackMovedIn } from "../../operations/folders/drop";
@@ -19,6 +19,12 @@ import { planLock } from "../../operations/locking/plan-lock";
 import { setProtection } from "../../operations/locking/protection";
 import { AS_BEFORE } from "../../protection";
 import { type Answers, FROM } from "./answer";
+
+const SHOWN_IN = {
+  manager: (path: Buffer) => showInFileManager(path),
+  inside: (path: Buffer) => showInFileManager(path, "ShowFolders"),
+  program: openInProgram,
+} as const;
 
 export const FOLDERS: Answers<typeof FOLDER_CALLS> = {
   folders: ({ context }) => listFoldersAside(context.eremos),
@@ -51,8 +57,8 @@ export const FOLDERS: Answers<typeof FOLDER_CALLS> = {
   },
   "move-in": ({ context }, { folder, paths, originals }) => moveIn(context.eremos, folder, paths, FROM, originals),
   "move-in/take-back": ({ context }, { folder, secret }) => takeBackMovedIn(context.eremos, folder, secret),
-  show: async ({ context: { eremos } }, { path }) => {
-    await showInFileManager(pathShown(eremos, path));
+  show: async ({ context: { eremos } }, { path, in: where }) => {
+    await SHOWN_IN[where](pathShown(eremos, path));
     return {};
   },
   unlock: async ({ context }, { folder, ...asked }) => {

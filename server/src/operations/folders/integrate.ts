@@ -12,6 +12,7 @@ import {
   MARK,
   type SystemCommand,
 } from "../../desktop/desktop";
+import { commandOf } from "../../desktop/launcher";
 import { linux } from "../../desktop/linux";
 import { macos } from "../../desktop/macos";
 import { windows } from "../../desktop/windows";
@@ -44,11 +45,17 @@ export function setDesktopPart(settings: Settings, part: DesktopPart, on: boolea
     else if (readOrNull(file.path)?.includes(MARK)) fs.rmSync(file.path);
   }
   if (on) desktop.commandsOf(part, true, home).forEach(run);
+  desktop.refreshing(part, home).forEach(run);
 }
 
 /** What a desktop does not know any more need not be taken away. */
 function run({ program, words }: SystemCommand): void {
   spawnSync(program, words, { stdio: "ignore" });
+}
+
+/** Whether the desktop opens an item by Eremos. */
+export function opensItems(settings: Settings): boolean {
+  return desktop.opensItems && desktopParts(settings).applications;
 }
 
 export function setDesktop(settings: Settings, on: boolean): void {
@@ -71,11 +78,6 @@ function desktopHome({ home, program }: Settings): DesktopHome {
     command: commandOf(program),
     environment: kept,
   };
-}
-
-/** How Eremos is started from outside this process. */
-export function commandOf(program: string): readonly string[] {
-  return [process.execPath, path.join(program, "cli", "bin", "eremos.mjs")];
 }
 
 function write({ path: file, mode, content }: DesktopFile): void {

@@ -27,6 +27,7 @@ import { NO_RULES } from "../../ledger/ledger";
 import { AS_BEFORE, type ProtectionRequest, guardingOf, protectionFor, signsOf } from "../../protection";
 import type { FolderRecord } from "../../ledger/registry";
 import { isDrive } from "../../look/mounts";
+import { opensItems } from "../folders/integrate";
 import { waysOf } from "../ways-back/renew-key";
 import { renewLocked } from "../ways-back/renew-folders";
 import { decodePath, encodePath, fullPath, nameOf } from "../../paths";
@@ -241,7 +242,7 @@ function sealingOf({ eremos, id, note, known, during, password, inUseAnyway, kee
     note: note?.publicKey ? { publicKey: note.publicKey, opened: note.opened ?? "" } : null,
     rekey: during.isUnknown,
     keptHeader: eremos.registry.header(id),
-    ...signsOf(during),
+    ...signsOf(during, opensItems(eremos.settings)),
     inUseAnyway,
     keep,
   };

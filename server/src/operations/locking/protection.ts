@@ -5,6 +5,7 @@ import { guardingOf, protectionFor, signsOf } from "../../protection";
 import { changeGuard } from "./change-guard";
 import { decodePath } from "../../paths";
 import { findUnvisited } from "../folders/visit";
+import { opensItems } from "../folders/integrate";
 
 /**
  * How a folder is locked: changed at once where it is locked, from its next lock on where it lies open. From sealed to
@@ -31,7 +32,7 @@ export async function setProtection(
         path: located.realPath,
         place: decodePath(record.path),
         ...guardingOf(protection, eremos.grounds),
-        ...signsOf(protection),
+        ...signsOf({ ...protection, kind: record.kind }, opensItems(eremos.settings)),
       },
     });
   eremos.ledger.protectedAs(keys, record, protection);

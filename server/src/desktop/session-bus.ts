@@ -1,0 +1,30 @@
+import * as fs from "node:fs";
+import * as path from "node:path";
+import { type MessageBus, sessionBus } from "@homebridge/dbus-native";
+
+declare module "@homebridge/dbus-native" {
+  /** Its own types leave it out. */
+  export function sessionBus(options: { readonly busAddress: string }): MessageBus;
+  export interface MessageBus {
+    exportInterface(
+      object: Readonly<Record<string, (...values: never[]) => unknown>>,
+      path: string,
+      its: { readonly name: string; readonly methods: Readonly<Record<string, readonly [string, string]>> },
+    ): void;
+    requestName(name: string, flags: number, answered: (error: unknown, answer: unknown) => void): void;
+  }
+}
+
+/**
+ * The bus of the desktop's session, or null where there is none. Source: dbus-daemon(1), DBUS_SESSION_BUS_ADDRESS;
+ * systemd's user bus.
+ */
+export function sessionBusOrNull(environment = process.env): MessageBus | null {
+  const socket = path.join(environment["XDG_RUNTIME_DIR"] || "/nowhere", "bus");
+  const busAddress = environment["DBUS_SESSION_BUS_ADDRESS"] || (fs.existsSync(socket) ? `unix:path=${socket}` : null);
+  try {
+    return busAddress === null ? null : sessionBus({ busAddress });
+  } catch {
+    return null;
+  }
+}
