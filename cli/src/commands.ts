@@ -25,6 +25,7 @@ import {
   setupAtOnce,
   showPage,
   startVisit,
+  takeBackMovedIn,
 } from "@eremos/server";
 import {
   type Command,
@@ -190,7 +191,8 @@ const visit: Command<"visit"> = async (invocation) => {
 };
 
 const dropCommand: Command<"drop"> = async (invocation) => {
-  only(invocation, "password-stdin", "move", "trash");
+  only(invocation, "password-stdin", "move", "trash", "take-back");
+  if (invocation.flags["take-back"] === true) return takeBackCommand(invocation);
   const [folder, ...files] = invocation.words;
   if (folder === undefined || files.length === 0)
     throw new EremosError("usage", said("this-command-takes-locked-folder"));
@@ -213,6 +215,16 @@ const dropCommand: Command<"drop"> = async (invocation) => {
       ],
       exitCode: left.length > 0 ? 4 : 0,
     };
+  });
+};
+
+const takeBackCommand: Command<"drop"> = async (invocation) => {
+  const folder = oneWord(invocation, say("path-or-id"));
+  return withEremos(invocation, async (eremos) => {
+    await openGate(eremos, invocation);
+    const secret = await secretFor(eremos, folder, invocation);
+    const { files } = await takeBackMovedIn(eremos, folder, secret, process.cwd());
+    return { result: { files }, lines: [say("files-are-back", { files })] };
   });
 };
 

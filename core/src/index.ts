@@ -176,4 +176,4 @@ export { type ScanEnd, type ScanFound, type ScanProgress, scan } from "./rescue/
 export { describeFound, describeReport } from "./rescue/words";
 export { directorySource } from "./rescue/directory-source";
 export type { Drop } from "./engine/slot";
-export { DropUpload, type DropSlot, ownDirPlace, type MovedFile, type MovedIn } from "./engine/slot";
+export { DropUpload, type DropSlot, ownDirPlace, type MovedIn } from "./engine/slot";

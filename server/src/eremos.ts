@@ -5,7 +5,6 @@ import {
   type EngineRequest,
   EremosError,
   type Grounds,
-  type MovedFile,
   type OffLimits,
   type Outcomes,
   type OwnerEnvelope,
@@ -64,8 +63,6 @@ export class Eremos {
   private readonly emitter = new EventEmitter().setMaxListeners(200);
   /** Folders that could not be put right, and why: one folder's trouble is its own. */
   readonly troubles = new Map<string, string>();
-  /** What was moved into locked folders in this session, and where it lay: it can be taken back. By the folder's id. */
-  readonly movedIn = new Map<string, readonly MovedFile[]>();
   readonly pin = new Pin();
   readonly stay: Stay;
   /** This process stays as long as its session, so that it may begin long work that nobody waits for. */

@@ -30,7 +30,7 @@ export type { Progress } from "@eremos/core";
 export type { BackSecret, FolderView, Insurance, JobVerb, JobView } from "./contract";
 export { startVisit } from "./operations/folders/visit";
 export { mountCommandOf } from "./visit/mount";
-export { drop, moveIn } from "./operations/folders/drop";
+export { drop, moveIn, takeBackMovedIn } from "./operations/folders/drop";
 export { resetPassword } from "./operations/entrance/forgotten-password";
 export { returnOwner, scanPlaces, takeIn, takeInFound } from "./operations/ways-back/find-folders";
 export { mend } from "./operations/ways-back/mend";

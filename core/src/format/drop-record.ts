@@ -89,6 +89,36 @@ export async function openUndo(record: DropRecord, privateKey: Uint8Array): Prom
   return secret;
 }
 
+/** In `extensions`: where a file lay that was moved in, sealed to the folder's public key. */
+const MOVED_FROM = "moved-from";
+const fromSchema = z.strictObject({ enc: text, ct: text });
+/** What is sealed is filled up, so that its length tells little of the path's. */
+const FILLED_BYTES = 512;
+
+/** The record with where its file lay, for whoever opens the folder. */
+export async function withMovedFrom<R extends Pick<DropRecord, "folder" | "key">>(
+  record: R,
+  path: Buffer,
+  folderPublicKey: Uint8Array,
+): Promise<R & Pick<DropRecord, "extensions">> {
+  const filled = Buffer.alloc(Math.ceil((path.length + 1) / FILLED_BYTES) * FILLED_BYTES);
+  path.copy(filled);
+  const { enc, ct } = await sealTo(folderPublicKey, `${keyPurpose(record)}/from`, filled);
+  return { ...record, extensions: { [MOVED_FROM]: { enc, ct } } };
+}
+
+export function isMovedIn(record: DropRecord): boolean {
+  return record.moved && fromSchema.safeParse(record.extensions[MOVED_FROM]).success;
+}
+
+/** Where the file lay; null where that is not told. Only as true as whoever signed the record. */
+export async function openMovedFrom(record: DropRecord, folderPrivateKey: Uint8Array): Promise<Buffer | null> {
+  const sealed = fromSchema.safeParse(record.extensions[MOVED_FROM]).data;
+  const filled = sealed && (await openEnvelope(folderPrivateKey, `${keyPurpose(record)}/from`, sealed));
+  const path = filled?.subarray(0, filled.indexOf(0)) ?? null;
+  return path?.[0] === 0x2f ? path : null;
+}
+
 /** Under which key the content of a file that was put in is: not the folder's, so its number says nothing. */
 export function dropKeyName({ key }: Pick<DropRecord, "key">): KeyName {
   return { epoch: 1, key };

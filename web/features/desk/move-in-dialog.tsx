@@ -43,11 +43,11 @@ function MoveInForm({ start }: { readonly start: MovingIn }): ReactNode {
   const { run } = useActs();
   const move = useGuarded(
     () => api.moveIn(into, all, originals),
-    ({ files, left, returnable }) => {
+    ({ files, left }) => {
       const words = say("files-are-moved-in", { files, name: folder?.name ?? "", inTrash: originals === "trash" });
       toast(words, {
         duration: 20_000,
-        ...(returnable > 0 && originals === "remove"
+        ...(files > 0 && originals === "remove"
           ? { action: { label: say("take-it-back"), onClick: () => folder && run("take-back", [folder]) } }
           : {}),
       });

@@ -213,9 +213,8 @@ async function visit(
 }
 
 async function takeBack(folder: FolderView, secret: FolderSecret | null): Promise<Begun> {
-  const { files, left } = await api.takeBackMovedIn(folder.id, secret);
+  const { files } = await api.takeBackMovedIn(folder.id, secret);
   toast(say("so-many-are-back", { files }), { duration: 9000 });
-  for (const { path, reason } of left) toast.error(`${path}: ${reason}`, { duration: 20_000 });
   return NO_JOB;
 }
 

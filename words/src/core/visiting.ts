@@ -25,7 +25,6 @@ export const { say, said } = speaker("core/visiting", {
   "letting-other-state-go-folder": "letting the other state go; the folder is as it was",
   "making-change-folder-is-as": "making the change; the folder is as it was before it",
   "there-is-nothing-undo-nothing": "There is nothing to undo. Nothing was changed.",
-  "does-not-wait-any-more": "it does not wait in the folder any more; a visit shows it",
   "taking-back-what-was-moved": "taking back what was moved in; what is not back yet is in the folder",
   "undoing-folder-is-as-it": "undoing; the folder is as it was",
   "stopped-as-you-asked-what":

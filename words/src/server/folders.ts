@@ -5,7 +5,7 @@ export const { say, said } = speaker("server/folders", {
     "{path} is outside the places Eremos looks at ({places}). Nothing was changed; open it in the file manager by its path.",
   "is-not-there-to-show": "{path} is not there now. Nothing was changed; look at the Desk for where it is.",
   "nothing-was-moved-in":
-    "Nothing was moved into this folder in this session, or it went back already. What waits in it is safe: a visit shows it, and takes each file out.",
+    "Nothing that was moved into this folder on this computer waits in it. What does wait in it is safe: a visit shows it, and takes each file out.",
   "only-sealed-folder-has-encrypted":
     "Only a sealed folder has an encrypted copy to look after. Nothing was touched; this one's contents are ordinary files.",
   "is-whole-as-far-as":

@@ -2,7 +2,7 @@ import { fromBase64, randomBytes, wipe } from "../../crypto/bytes";
 import type { SigningKey } from "../../crypto/signature";
 import { EremosError, fromSystemError, systemCode } from "../../errors/eremos-error";
 import { ByteWriter } from "../../format/byte-stream";
-import { type DropRecord, dropKeyName, sealDropKey, signDrop, writeDrop } from "../../format/drop-record";
+import { type DropRecord, dropKeyName, sealDropKey, signDrop, withMovedFrom, writeDrop } from "../../format/drop-record";
 import { newBatch, newId } from "../../format/ids";
 import { ContentKeys } from "../../format/object";
 import { deviceId } from "../../format/owner";
@@ -82,7 +82,7 @@ export async function dropInto(disk: Disk, slot: DropSlot, files: readonly Buffe
         const stat = disk.find(dir, name);
         if (stat?.type !== "file")
           throw new EremosError("usage", said("is-not-file-nothing-it", { file: displayPath(file) }));
-        await dropFile(disk, folder, slot, dir, name, NO_DIRECTORY, false);
+        await dropFile(disk, folder, slot, dir, name, NO_DIRECTORY, COPIED);
       });
     }
     return files.length;
@@ -133,7 +133,7 @@ async function takeNewcomer(of: Taking, dir: Dir, name: Buffer, above: Buffer, d
       for (const child of disk.list(inner)) await takeNewcomer(of, inner, child, path, pathInto(directory, name));
     });
   } else if (stat.type === "file" && stat.nlink === 1)
-    of.taken.push({ path, dropped: await dropFile(disk, of.folder, of.slot, dir, name, directory, true) });
+    of.taken.push({ path, dropped: await dropFile(disk, of.folder, of.slot, dir, name, directory, ARRIVED) });
 }
 
 /** Whether the plain file went; where it may not, its copy goes. */
@@ -214,8 +214,16 @@ export interface Dropped {
   readonly object: string;
 }
 
+/** Whether the original of what is put in goes, and where it lay, if it can go back there. */
+export interface Origin {
+  readonly goes: boolean;
+  readonly from: Buffer | null;
+}
+const COPIED: Origin = { goes: false, from: null };
+const ARRIVED: Origin = { goes: true, from: null };
+
 /**
- * Durable when it returns. `moved`: the original goes, so what was put in has been read back, decrypted, and found to be
+ * Durable when it returns. Where the original goes, what was put in has been read back, decrypted, and found to be
  * what the original is.
  */
 export async function dropFile(
@@ -225,7 +233,7 @@ export async function dropFile(
   dir: Dir,
   name: Buffer,
   directory: Buffer,
-  moved: boolean,
+  origin: Origin,
 ): Promise<Dropped> {
   const file = disk.openRead(dir, name);
   try {
@@ -240,13 +248,13 @@ export async function dropFile(
         meta: metaOf(stat, { xattrs: disk.xattrs(file), owners: ownersOf(disk), before: null, holding: HOLDS_ALL }),
         size: stat.size,
       }),
-      moved,
+      origin,
     );
     try {
       while (writing.left > 0)
         if (writing.fill((into, offset, room, done) => disk.read(file, into, offset, room, done)) === 0) break;
       const prove = (into: ObjectReader, from: number): void => requireSame(disk, file, stat, name, into, from);
-      return { stat, ...writing.finish(folder.ownDir, moved ? prove : null) };
+      return { stat, ...writing.finish(folder.ownDir, origin.goes ? prove : null) };
     } catch (error) {
       writing.abort(folder.ownDir);
       throw error;
@@ -281,7 +289,7 @@ class DropWriter {
 
   private constructor(
     private readonly disk: Disk,
-    private readonly record: Pick<DropRecord, "folder" | "key" | "sealed" | "moved">,
+    private readonly record: Pick<DropRecord, "folder" | "key" | "sealed" | "moved" | "extensions">,
     private readonly device: SigningKey,
     private readonly keys: ContentKeys,
     private readonly writer: ObjectWriter,
@@ -295,18 +303,21 @@ class DropWriter {
     { folder, publicKey, device }: DropSlot,
     directory: Buffer,
     entry: FileEntry,
-    moved: boolean,
+    { goes: moved, from }: Origin,
   ): Promise<DropWriter> {
     const [secret, key] = [randomBytes(32), newId()];
     try {
-      const sealed = await sealDropKey({ folder, key }, secret, fromBase64(publicKey, 32));
+      const to = fromBase64(publicKey, 32);
+      const sealed = await sealDropKey({ folder, key }, secret, to);
+      const plain = { folder, key, sealed, moved, extensions: {} };
+      const record = from === null ? plain : await withMovedFrom(plain, from, to);
       const keys = new ContentKeys(dropKeyName({ key }), secret, folder);
       const writer = new ObjectWriter(disk, ownDir, "drop", keys, { folder, number: 1, batch: newBatch() });
-      const begun = new DropWriter(disk, { folder, key, sealed, moved }, device, keys, writer, entry.size, entry.name);
+      const begun = new DropWriter(disk, record, device, keys, writer, entry.size, entry.name);
       try {
-        const record = new ByteWriter();
-        writePackRecord(record, writer.marker, directory, entry, entry.size);
-        writer.append(record.finish());
+        const head = new ByteWriter();
+        writePackRecord(head, writer.marker, directory, entry, entry.size);
+        writer.append(head.finish());
         begun.start = writer.length;
         return begun;
       } catch (error) {
@@ -422,7 +433,7 @@ export class DropUpload {
           slot,
           NO_DIRECTORY,
           fileEntry({ name, meta: newMeta({ mode: 0o644, uid, gid, mtimeNs: now, atimeNs: now }), size }),
-          false,
+          COPIED,
         ),
       );
     });

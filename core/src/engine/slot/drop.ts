@@ -1,6 +1,6 @@
 import { wipe } from "../../crypto/bytes";
 import { EremosError, damage, isEremosError, systemCode } from "../../errors/eremos-error";
-import { type DropRecord, dropKeyName, openDropKey } from "../../format/drop-record";
+import { type DropRecord, dropKeyName, isDropOf, isMovedIn, openDropKey, openMovedFrom } from "../../format/drop-record";
 import { type FolderHeader, openFolderPrivateKey } from "../../format/header";
 import { ContentKeys } from "../../format/object";
 import { type Meta, namesOf, readPackRecord } from "../../format/tree";
@@ -23,6 +23,17 @@ export function countDrops(disk: Disk, ownDir: Dir): number {
   return dropNames(disk, ownDir).length;
 }
 
+/** Beyond so many records nobody counts on. */
+const MOST_COUNTED = 1000;
+
+/** How many of those that wait say that they were moved in, and from where. Needs no key. */
+export function countMovedIn(disk: Disk, ownDir: Dir): number {
+  return dropNames(disk, ownDir)
+    .slice(0, MOST_COUNTED)
+    .flatMap((name) => recordIn(disk, ownDir, name))
+    .filter(isMovedIn).length;
+}
+
 function isRecord(name: Buffer): boolean {
   return name.toString("latin1").endsWith(".json");
 }
@@ -36,6 +47,10 @@ export interface Drop {
   readonly meta: Meta;
   readonly size: number;
   readonly at: number;
+  /** Where it lay when it was moved in, as the record says; null: it says nothing. */
+  readonly movedFrom: Buffer | null;
+  /** Whether the computer with this public key put it in. */
+  readonly isBy: (device: Uint8Array) => boolean;
   /** Reads `length` bytes of it from `position`. @throws EremosError `damaged` */
   readonly read: (position: number, length: number) => Buffer;
   /** To be called once it was taken in, or is not wanted. */
@@ -137,6 +152,8 @@ async function openDrop(disk: Disk, ownDir: Dir, record: DropRecord, privateKey:
       meta: entry.meta,
       size: length,
       at: record.at,
+      movedFrom: record.moved ? await openMovedFrom(record, privateKey) : null,
+      isBy: (device) => isDropOf(record, device),
       read: (position, count) => opened.read(recordLength + position, Math.min(count, length - position)),
       remove: () => {
         // Before its object: a record never stands without one.

@@ -3,10 +3,11 @@
  * They wait beside the contents until they are taken in.
  */
 export { DropUpload, type DropSlot, dropInto, sealNewcomers, ownDirPlace } from "./drop-in";
-export { type LeftThere, type MovedFile, type MovedIn, type Originals, moveInto } from "./move-in";
+export { type LeftThere, type MovedIn, type Originals, moveInto } from "./move-in";
 export {
   type Drop,
   countDrops,
+  countMovedIn,
   openDrops,
   ordinaryMode,
   refuseWaitingDrops,

@@ -16,19 +16,14 @@ export interface MovedIn {
   /** So many files are in, and their originals gone. */
   readonly files: number;
   readonly left: readonly LeftThere[];
-  /** What was put in, by the key of its record, and where its original lay. */
-  readonly moved: readonly MovedFile[];
-}
-
-export interface MovedFile {
-  readonly key: string;
-  readonly path: Buffer;
 }
 
 /** What becomes of the originals: they are removed, or go into the trash, where they stay readable. */
 export type Originals = "remove" | Trash;
 
-interface Put extends MovedFile {
+interface Put {
+  /** Where its original lay. */
+  readonly path: Buffer;
   readonly dropped: Dropped;
 }
 
@@ -56,7 +51,7 @@ export async function moveInto(
 ): Promise<MovedIn> {
   return holding(disk, slot, async (folder) => {
     const moving: Moving = { disk, slot, folder, originals, left: [], put: [] };
-    const moved: MovedFile[] = [];
+    let files = 0;
     for (const path of paths) {
       if (isAround(path, folder.path))
         throw new EremosError("nested", said("folder-is-in-what-goes", { path: displayPath(path) }));
@@ -75,10 +70,10 @@ export async function moveInto(
           throw error;
         }
         disk.syncDir(dir);
-        moved.push(...moving.put.map(({ key, path: from }) => ({ key, path: from })));
+        files += moving.put.length;
       });
     }
-    return { files: moved.length, left: moving.left, moved };
+    return { files, left: moving.left };
   });
 }
 
@@ -165,12 +160,12 @@ function whyItStays(disk: Disk, dir: Dir, name: Buffer, stat: Stat): string | nu
 /** Whether the original went, or may go. */
 async function moveFile(moving: Moving, dir: Dir, name: Buffer, path: Buffer, directory: Buffer): Promise<boolean> {
   const { disk, slot, folder, originals } = moving;
-  const dropped = await dropFile(disk, folder, slot, dir, name, directory, true);
+  const dropped = await dropFile(disk, folder, slot, dir, name, directory, { goes: true, from: path });
   loadDropRecord(disk, folder.ownDir, dropRecordName(dropped.key));
   const now = disk.find(dir, name);
   if (now && isSame(dropped.stat, now) && disk.isWritten(dir, name) !== true) {
     if (originals === "remove") disk.unlink(dir, name);
-    moving.put.push({ key: dropped.key, path, dropped });
+    moving.put.push({ path, dropped });
     return true;
   }
   withdraw(disk, folder, dropped);

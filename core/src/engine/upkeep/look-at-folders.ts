@@ -5,8 +5,8 @@ import type { Fork } from "../records";
 import { forksAt } from "../visiting";
 import { roomForBoth } from "../contents";
 import { isLocked } from "../guards";
-import { ownDirPlace } from "../slot";
-import { displayPath, splitPath, within } from "../ground";
+import { countMovedIn, ownDirPlace } from "../slot";
+import { closeFolder, displayPath, openFolder, splitPath, within } from "../ground";
 import { type Located, locateFolder } from "./locate";
 import { said } from "@eremos/words/core/upkeep";
 
@@ -41,13 +41,15 @@ export interface Looked {
   readonly isAway: boolean;
   readonly forks: readonly Fork[];
   readonly isInsured: boolean;
+  /** So many of the files that wait in it say from where they were moved in. */
+  readonly movedIn: number;
   /** Locked, and there is no room to open it beside its encrypted copy. */
   readonly isCramped: boolean;
   /** By which Eremos' directory in it is told from one put in its place; null where that can't be told. */
   readonly ownDirPlace: string | null;
 }
 
-const NOTHING_MORE = { isAway: false, forks: [], isInsured: false, isCramped: false, ownDirPlace: null };
+const NOTHING_MORE = { isAway: false, forks: [], isInsured: false, movedIn: 0, isCramped: false, ownDirPlace: null };
 
 /** One folder's trouble is its own: this throws nothing that the disk may answer. */
 export function lookAtFolder(disk: Disk, folder: FolderToLookAt, mounts: readonly string[]): Looked {
@@ -74,13 +76,23 @@ function lookInside(
   disk: Disk,
   { realPath, inspection }: Located,
   { files, bytes }: FolderToLookAt,
-): Pick<Looked, "forks" | "isInsured" | "isCramped" | "ownDirPlace"> {
+): Pick<Looked, "forks" | "isInsured" | "movedIn" | "isCramped" | "ownDirPlace"> {
   return {
     forks: forksAt(disk, realPath),
     isInsured: isInsured(disk, realPath),
+    movedIn: inspection.drops === 0 ? 0 : movedInAt(disk, realPath),
     isCramped: files > 0 && isLocked(inspection) && !roomForBoth(disk, realPath, { files, bytes }),
     ownDirPlace: ownDirPlace(disk, realPath),
   };
+}
+
+function movedInAt(disk: Disk, path: Buffer): number {
+  const folder = openFolder(disk, path);
+  try {
+    return folder.ownDir === null ? 0 : countMovedIn(disk, folder.ownDir);
+  } finally {
+    closeFolder(disk, folder);
+  }
 }
 
 /**

@@ -4,23 +4,23 @@ import { type Dir, type Disk, HOLDS_ALL } from "../../platform/port";
 import { type SealedInput, applyMeta, openSealed } from "../contents";
 import { displayPath, holdFolder, letGo, splitPath, within } from "../ground";
 import { loadState } from "../records";
-import { type Drop, type LeftThere, type MovedFile, openDrops, ordinaryMode, writeOut } from "../slot";
-import { said, say } from "@eremos/words/core/visiting";
+import { type Drop, openDrops, ordinaryMode, writeOut } from "../slot";
+import { said } from "@eremos/words/core/visiting";
 
 export interface TakeBackInput extends SealedInput {
-  readonly moved: readonly MovedFile[];
+  /** The public key by which this computer says what it put in. */
+  readonly device: Uint8Array;
 }
 
 export interface TakenBack {
   /** So many files are back where they were. */
   readonly files: number;
-  readonly left: readonly LeftThere[];
 }
 
 /**
  * Files that were moved into a folder go back to where they were, as they were, while they still wait there: each is
- * whole and durable at its place before it leaves the folder. A name that is taken stays with what has it. @throws
- * EremosError `not-locked` | `busy`, and as opening a sealed folder
+ * whole and durable at its place before it leaves the folder. A name that is taken stays with what has it. Only what this
+ * computer signed: whoever else can write to the folder would choose where a file comes to lie. @throws EremosError `not-locked` | `busy`, and as opening a sealed folder
  */
 export async function takeBackMoved(disk: Disk, input: TakeBackInput): Promise<TakenBack> {
   const folder = holdFolder(disk, input.path, { create: false });
@@ -30,11 +30,18 @@ export async function takeBackMoved(disk: Disk, input: TakeBackInput): Promise<T
       throw new EremosError("not-locked", said("is-not-sealed-now-so", { path: displayPath(input.path) }));
     const { head, keys } = await openSealed(disk, folder.ownDir, state, input);
     try {
-      const drops = new Map((await openDrops(disk, folder.ownDir, head.header, keys)).map((drop) => [drop.id, drop]));
+      const drops = await openDrops(disk, folder.ownDir, head.header, keys);
       try {
-        return takeEach(disk, drops, input.moved);
+        let files = 0;
+        for (const drop of drops) {
+          if (drop.movedFrom === null || !drop.isBy(input.device)) continue;
+          putAt(disk, drop, drop.movedFrom);
+          drop.remove();
+          files++;
+        }
+        return { files };
       } finally {
-        for (const drop of drops.values()) drop.close();
+        for (const drop of drops) drop.close();
       }
     } finally {
       keys.wipe();
@@ -44,22 +51,6 @@ export async function takeBackMoved(disk: Disk, input: TakeBackInput): Promise<T
   } finally {
     letGo(disk, folder);
   }
-}
-
-function takeEach(disk: Disk, drops: ReadonlyMap<string, Drop>, moved: readonly MovedFile[]): TakenBack {
-  const left: LeftThere[] = [];
-  let files = 0;
-  for (const { key, path } of moved) {
-    const drop = drops.get(key);
-    if (!drop) {
-      left.push({ path: displayPath(path), reason: say("does-not-wait-any-more") });
-      continue;
-    }
-    putAt(disk, drop, path);
-    drop.remove();
-    files++;
-  }
-  return { files, left };
 }
 
 /** Written beside its place, made durable, and then given its name. */

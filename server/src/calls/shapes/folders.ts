@@ -134,7 +134,7 @@ export const folderViewSchema = z
     arrivals: z.number(),
     /** Files that wait in its drop slot, encrypted. */
     drops: z.number(),
-    /** Of them, what was moved in during this session: it can go back to where it was. */
+    /** Of them, what was moved in: it can go back to where it was. */
     returnable: z.number(),
     /**
      * When its encrypted copy was last looked through, whether a sample of it or all, and whether it was whole; null:
@@ -284,13 +284,11 @@ export const movedInSchema = z
   .object({
     files: z.number(),
     left: leftThereSchema,
-    /** So many of them can be taken back until the folder is opened. */
-    returnable: z.number(),
   })
   .readonly();
 export type MovedInView = z.output<typeof movedInSchema>;
-/** So many files are back, and what could not be put back, and why. */
-export const movedBackSchema = z.object({ files: z.number(), left: leftThereSchema }).readonly();
+/** So many files are back. */
+export const movedBackSchema = z.object({ files: z.number() }).readonly();
 
 export const onlookerKindSchema = z.enum(["keyboard", "keyboard-hidden-shown", "disk"]);
 export type OnlookerKind = z.output<typeof onlookerKindSchema>;

@@ -82,30 +82,32 @@ export async function moveIn(
       throw new EremosError("nested", said("belongs-to-eremos", { path: displayPath(path) }));
   }
   const trash = { home: Buffer.from(eremos.settings.trash), uid: os.userInfo().uid };
-  const { files, left, moved } = await eremos.run<"move-in">({
+  const moved = await eremos.run<"move-in">({
     verb: "move-in",
     input: { slot, paths, originals: originals === "trash" ? trash : "remove" },
   });
-  if (moved.length > 0) eremos.movedIn.set(slot.folder, [...(eremos.movedIn.get(slot.folder) ?? []), ...moved]);
   eremos.announce({ topic: "folders" });
-  return { files, left, returnable: eremos.keys ? moved.length : 0 };
+  return moved;
 }
 
 /**
- * What was moved into a folder in this session goes back to where it was, while it still waits there. @throws
- * EremosError `not-found` where there is nothing, and as opening the folder
+ * What was moved into a folder on this computer goes back to where it was, while it still waits there. Returns how many
+ * files did. @throws EremosError `not-found` where there is nothing, and as opening the folder
  */
-export async function takeBackMovedIn(eremos: Eremos, folder: string, secret: FolderSecret | null): Promise<TakenBack> {
-  const target = findTarget(eremos, folder, BY_HAND);
-  const moved = eremos.movedIn.get(target.record.id);
-  if (!moved) throw new EremosError("not-found", said("nothing-was-moved-in"));
+export async function takeBackMovedIn(
+  eremos: Eremos,
+  folder: string,
+  secret: FolderSecret | null,
+  from = BY_HAND,
+): Promise<TakenBack> {
+  const target = findTarget(eremos, folder, from);
   const back = await withFolderKey(eremos, target, secret, (folderKey) =>
     eremos.run<"take-back-moved">({
       verb: "take-back-moved",
-      input: { ...sealedInput(eremos, target, { folderKey }), moved },
+      input: { ...sealedInput(eremos, target, { folderKey }), device: eremos.data.device.publicKey },
     }),
   );
-  eremos.movedIn.delete(target.record.id);
+  if (back.files === 0) throw new EremosError("not-found", said("nothing-was-moved-in"));
   eremos.announce({ topic: "folders" });
   return back;
 }

@@ -195,7 +195,7 @@ function viewOf(eremos: Eremos, listed: FolderRecord, looked: Looked, note: Note
     atSignOut: open?.rules.atSignOut ?? null,
     arrivals: located?.inspection.arrivals ?? 0,
     drops: located?.inspection.drops ?? 0,
-    returnable: Math.min(located?.inspection.drops ?? 0, eremos.movedIn.get(record.id)?.length ?? 0),
+    returnable: looked.movedIn,
     attention:
       eremos.troubles.get(record.id) ??
       problem?.told.text ??
