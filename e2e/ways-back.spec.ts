@@ -130,6 +130,8 @@ test("keyholders: named, handed out by sheet and by mail; at the gate two of thr
       .getByRole("button", { name: "Use keyholders’ shares (any 2 of 3)" }),
   ).toBeVisible();
   await page.getByRole("button", { name: "Send Tomas Lind their share" }).click();
+  await expect(page.getByRole("alertdialog")).toContainText("tomas@lind.example");
+  await page.getByRole("alertdialog").getByRole("button", { name: "Send it" }).click();
   await expect(holders.first()).toContainText("sent");
   await box.close();
   const pdfs = [letterPdf(house.place("..", "letters"))];

@@ -30,7 +30,8 @@ import { Gate } from "./session/gate";
 import { Stay } from "./session/stay";
 import { Pin } from "./session/pin";
 import type { Keys } from "./session/keys";
-import type { Settings } from "./settings";
+import type { Mounts } from "./look/mounts";
+import { type Settings, placesOf } from "./settings";
 import { Visits } from "./visit/visits";
 import { Finder } from "./watch/finder";
 import { HiddenFinder } from "./watch/hidden-finder";
@@ -122,10 +123,19 @@ export class Eremos {
     return [...this.settings.synced, ...this.preferences.get().synced.map(realPathOf)];
   }
 
+  /** Roots that may be walked and protected, as real paths. */
+  get places(): readonly string[] {
+    return [...new Set([...placesOf(this.settings), ...this.preferences.get().places.map(realPathOf)])];
+  }
+
+  get mounts(): Mounts {
+    return { mounts: this.settings.mounts, places: this.places };
+  }
+
   /** Where a tucked-away folder may go. */
   get grounds(): Grounds {
     const bytes = (paths: readonly string[]): Buffer[] => paths.map((one) => Buffer.from(one));
-    return { places: bytes(this.settings.places), synced: bytes(this.synced) };
+    return { places: bytes(this.places), synced: bytes(this.synced) };
   }
 
   announce(change: ChangeEvent): void {

@@ -9,7 +9,7 @@ import {
   keepEarlierSchema,
   lockingRulesSchema,
   offLimitsViewSchema,
-  syncedSchema,
+  namedSchema,
   themeSchema,
 } from "./calls/shapes/rules";
 import { USUAL_CHOICE, chosenSchema } from "./calls/shapes/folders";
@@ -23,7 +23,8 @@ const preferencesSchema = z.strictObject({
   rules: lockingRulesSchema.default(STANDARD_RULES),
   idleSignOutMinutes: idleSignOutMinutesSchema.default(15),
   effort: effortSchema.default("standard"),
-  synced: syncedSchema.default([]),
+  synced: namedSchema.default([]),
+  places: namedSchema.default([]),
   keepEarlier: keepEarlierSchema.default(1),
   checkEveryDays: checkEveryDaysSchema.default(30),
   desk: deskSchema.default({ sort: "state", isDescending: false, isTable: false }),

@@ -57,7 +57,11 @@ export function signsOf(
   hasLauncher: boolean,
 ): { readonly page: Buffer | null; readonly item: Buffer | null; readonly icon: Buffer | null } {
   if (visibility !== "view") return { page: null, item: null, icon: null };
-  return { page: lockedPage(kind, hasLauncher), item: hasLauncher ? LOCKED_ITEM : null, icon: icon === null ? null : iconFile(icon) };
+  return {
+    page: lockedPage(kind, hasLauncher),
+    item: hasLauncher ? LOCKED_ITEM : null,
+    icon: icon === null ? null : iconFile(icon),
+  };
 }
 
 /**

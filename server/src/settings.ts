@@ -17,8 +17,10 @@ export interface Settings {
    */
   readonly plainAddress: boolean;
   readonly dataDirectory: string;
-  /** Roots that may be walked and protected, as real paths. */
-  readonly places: readonly string[];
+  /** Roots that may be walked and protected, as real paths; empty: the usual ones, {@link placesOf}. */
+  readonly listedPlaces: readonly string[];
+  /** The account's name, by which the desktop mounts its drives. */
+  readonly account: string;
   readonly home: string;
   /** Directories that another program uploads to a provider, as real paths. */
   readonly synced: readonly string[];
@@ -42,8 +44,6 @@ export function readSettings(environment: Readonly<Record<string, string | undef
   if (port !== null && (!Number.isInteger(port) || port < 0 || port > 65535))
     throw new EremosError("usage", said("eremos-port-must-be-number", { given: String(given) }));
   const dataDirectory = path.resolve(environment["EREMOS_DATA"] || defaultDataDirectory(environment, home));
-  const listed = listIn(environment, "EREMOS_PLACES").map(existingPlace);
-  const places = listed.length > 0 ? listed : [home, ...drivesOf(os.userInfo().username)];
   const address = environment["EREMOS_ADDRESS"] || "name";
   if (address !== "name" && address !== "plain")
     throw new EremosError("usage", said("eremos-address-must-be-name", { address }));
@@ -51,7 +51,8 @@ export function readSettings(environment: Readonly<Record<string, string | undef
     port,
     plainAddress: address === "plain",
     dataDirectory,
-    places,
+    listedPlaces: listIn(environment, "EREMOS_PLACES").map(existingPlace),
+    account: os.userInfo().username,
     home,
     synced: listIn(environment, "EREMOS_SYNCED").map(realPathOf),
     mounts: ["/proc/self/mounts", ...listIn(environment, "EREMOS_MOUNTS")],
@@ -81,11 +82,14 @@ function mailServer(given: string | undefined): MailServer | null {
   return parsed.data;
 }
 
-/** Where the desktop mounts a person's removable drives, if it does. */
+/** Where Eremos may protect: where it was told to, else at home and on drives that are mounted now. */
+export function placesOf({ listedPlaces, home, account }: Settings): readonly string[] {
+  return listedPlaces.length > 0 ? listedPlaces : [home, ...drivesOf(account)];
+}
+
+/** Where the desktop mounts a person's removable drives, once it has. */
 function drivesOf(account: string): string[] {
-  return ["/media", "/run/media"]
-    .map((directory) => path.join(directory, account))
-    .filter((directory) => fs.statSync(directory, { throwIfNoEntry: false })?.isDirectory());
+  return ["/media", "/run/media"].map((directory) => path.join(directory, account)).filter(isDirectory);
 }
 
 function defaultDataDirectory(environment: Readonly<Record<string, string | undefined>>, home: string): string {
@@ -105,7 +109,10 @@ function listIn(environment: Readonly<Record<string, string | undefined>>, setti
 }
 
 function existingPlace(place: string): string {
-  if (!fs.statSync(place, { throwIfNoEntry: false })?.isDirectory())
-    throw new EremosError("usage", said("eremos-places-names-which-is", { place }));
+  if (!isDirectory(place)) throw new EremosError("usage", said("eremos-places-names-which-is", { place }));
   return realPathOf(place);
+}
+
+export function isDirectory(place: string): boolean {
+  return fs.statSync(place, { throwIfNoEntry: false })?.isDirectory() ?? false;
 }

@@ -46,6 +46,23 @@ describe("the first run", () => {
     });
   });
 
+  it("shows the same code again to whoever begins again with the same password; another password makes another, and says so", async () => {
+    const begun = await beginSetup(eremos, { password: Buffer.from(PASSWORD), hint: null });
+    const again = await beginSetup(eremos, { password: Buffer.from(PASSWORD), hint: "the workshop in winter" });
+    expect([again, begun.isAnother]).toEqual([begun, false]);
+    const other = await beginSetup(eremos, { password: Buffer.from("another varnish at dawn"), hint: null });
+    expect([other.isAnother, other.recoveryCode === begun.recoveryCode]).toEqual([true, false]);
+    await expect(finishSetup(eremos, begun.id, ["AAAAA", "BBBBB"])).rejects.toMatchObject({ code: "not-set-up" });
+    const groups = other.recoveryCode.split("-");
+    await finishSetup(
+      eremos,
+      other.id,
+      other.ask.map((group) => groups[group] ?? ""),
+    );
+    signOut(eremos);
+    expect(await signIn(eremos, "another varnish at dawn")).toEqual({ failedTries: 0 });
+  });
+
   it("keeps the password it was given as bytes, which are overwritten with their call, until the code was proven kept, and no longer", async () => {
     const given = Buffer.from(PASSWORD);
     const begun = await beginSetup(eremos, { password: given, hint: null });

@@ -1,5 +1,7 @@
 import * as fs from "node:fs";
+import * as os from "node:os";
 import * as path from "node:path";
+import { pathToFileURL } from "node:url";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import { lock as lockOn } from "../../core/test/support/world";
 import { linuxDisk } from "../../core/src/platform/linux/linux-disk";
@@ -14,7 +16,8 @@ import { onlook } from "../src/operations/folders/look";
 import { check } from "../src/operations/folders/check";
 import { release, unlock } from "../src/operations/locking/open-folder";
 import { encodePath, fullPath } from "../src/paths";
-import { setOffLimits } from "../src/operations/folders/preferences";
+import { setOffLimits, setPreferences } from "../src/operations/folders/preferences";
+import { placesOf } from "../src/settings";
 import { startVisit } from "../src/operations/folders/visit";
 import { planLock } from "../src/operations/locking/plan-lock";
 import { recoverInterrupted } from "../src/operations/ways-back/recover-interrupted";
@@ -379,6 +382,39 @@ describe("long work", () => {
 });
 
 describe("places and paths", () => {
+  it("a place the owner names is one from then on, as it was typed; what is no folder is refused; and no more once it is taken off", async () => {
+    const elsewhere = fs.mkdtempSync(path.join(os.tmpdir(), "eremos-elsewhere-"));
+    try {
+      fs.mkdirSync(path.join(elsewhere, "Letters"));
+      fs.writeFileSync(path.join(elsewhere, "Letters", "a.txt"), "a");
+      await house.signIn();
+      await expect(listPlace(house.eremos, elsewhere)).rejects.toMatchObject({ code: "outside-places" });
+      setPreferences(house.eremos, { places: [`"${pathToFileURL(elsewhere).href}"`] });
+      expect(house.eremos.preferences.get().places).toEqual([elsewhere]);
+      expect((await listPlace(house.eremos, elsewhere)).entries.map(({ name }) => name)).toEqual(["Letters"]);
+      await lock(house.eremos, request(path.join(elsewhere, "Letters"))).outcome;
+      expect(() => setPreferences(house.eremos, { places: [path.join(elsewhere, "nothing")] })).toThrow(
+        expect.objectContaining({ code: "usage" }),
+      );
+      setPreferences(house.eremos, { places: [] });
+      await expect(listPlace(house.eremos, elsewhere)).rejects.toMatchObject({ code: "outside-places" });
+    } finally {
+      fs.rmSync(elsewhere, { recursive: true, force: true });
+    }
+  });
+
+  it.skipIf(process.geteuid?.() !== 0)("drives that are mounted for the first time after the start are places", () => {
+    const account = `eremos-test-${process.pid}`;
+    const settings = { ...house.eremos.settings, listedPlaces: [], account };
+    expect(placesOf(settings)).toEqual([settings.home]);
+    fs.mkdirSync(`/media/${account}`, { recursive: true });
+    try {
+      expect(placesOf(settings)).toEqual([settings.home, `/media/${account}`]);
+    } finally {
+      fs.rmdirSync(`/media/${account}`);
+    }
+  });
+
   it("shows the owner's hidden folders under their own names, and follows no link out", async () => {
     const folder = house.makeFolder("Home/Payroll");
     house.makeFolder("Home/Recipes");

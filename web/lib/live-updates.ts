@@ -22,6 +22,7 @@ export function useLiveUpdates(onSignedOut: () => void): void {
           if (change.topic === "folders")
             for (const key of [
               KEYS.folders,
+              KEYS.roots,
               KEYS.settings,
               KEYS.interruptions,
               KEYS.newKeys,

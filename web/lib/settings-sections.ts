@@ -13,6 +13,7 @@ export const SETTINGS_SECTIONS = [
   ["desktop", say("on-your-desktop")],
   ["data", say("where-things-are")],
   ["guessing", say("what-guessing-costs")],
+  ["places", say("places")],
   ["synced", say("synced-directories")],
   ["off-limits", say("off-limits")],
   ["taking-off", say("taking-eremos-off")],

@@ -136,7 +136,8 @@ export const { say, said } = speaker("cli", {
   "is-locked-now": "{path} is locked.",
   "does-not-lie-open": "{name} does not lie open, as far as this computer knows. Nothing was touched.",
   "trash-belongs-to-move": "--trash belongs to --move. Nothing was moved; give both, or neither.",
-  "files-are-back": "{files, plural, one {1 file is} other {{files, number} files are}} back where {files, plural, one {it} other {they}} lay.",
+  "files-are-back":
+    "{files, plural, one {1 file is} other {{files, number} files are}} back where {files, plural, one {it} other {they}} lay.",
   "files-are-moved-in":
     "{moved, plural, =0 {Nothing was moved in.} one {The file is in the folder, encrypted, and its original is {inTrash, select, true {in the trash, readable} other {gone}}.} other {# files are in the folder, encrypted, and their originals are {inTrash, select, true {in the trash, readable} other {gone}}.}}",
   "stays-where-it-is": "{path} stays where it is: {reason}.",

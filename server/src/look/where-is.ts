@@ -17,7 +17,7 @@ import { decodePath, encodePath } from "../paths";
 export interface Looking {
   readonly disk: Disk;
   readonly looker: Pick<Looker, "isSilent">;
-  readonly settings: Mounts;
+  readonly mounts: Mounts;
 }
 
 /**
@@ -35,7 +35,7 @@ export function whereverIs(
   record: FolderRecord,
 ): { readonly record: FolderRecord; readonly located: Located | null } {
   requireNotSilent(looking, record);
-  const found = locateAnywhere(looking.disk, toLookAt(record), mountsIn(looking.settings));
+  const found = locateAnywhere(looking.disk, toLookAt(record), mountsIn(looking.mounts));
   return found
     ? { record: { ...record, path: encodePath(found.path) }, located: found.located }
     : { record, located: null };

@@ -94,7 +94,7 @@ function FirstSteps({
       {step === "code" && begun && (
         <>
           <StepHead {...KEEP_CODE} />
-          <KeepCode code={begun.recoveryCode} onKept={() => setStep("proof")} />
+          <KeepCode shown={begun} onKept={() => setStep("proof")} />
         </>
       )}
       {step === "proof" && begun && (

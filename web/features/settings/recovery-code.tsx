@@ -67,7 +67,7 @@ export function RecoveryCode({ settings }: { readonly settings: SettingsView }):
       </Button>
       <Dialog open={step !== null} onOpenChange={(open) => !open && close()} title={head.title} description={head.text}>
         {step === "password" && <CurrentPassword action={say("show-me-new-code")} verb={begin} onCancel={close} />}
-        {step === "code" && shown && <KeepCode code={shown.recoveryCode} onKept={() => setStep("proof")} />}
+        {step === "code" && shown && <KeepCode shown={shown} onKept={() => setStep("proof")} />}
         {step === "proof" && shown && (
           <ProveCode
             ask={shown.ask}

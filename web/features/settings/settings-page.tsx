@@ -9,7 +9,7 @@ import { KEYS, showError } from "@/lib/queries";
 import { Guessing } from "./guessing";
 import { MasterPassword } from "./change-password";
 import { OffLimits } from "./off-limits";
-import { Synced } from "./synced";
+import { Places, Synced } from "./places";
 import { StaySection } from "./stay-section";
 import { PinSection } from "./pin-section";
 import { RecoveryCode } from "./recovery-code";
@@ -53,15 +53,11 @@ export function SettingsPage(): ReactNode {
               </h2>
               <dl className="mt-2 rounded-xl border border-line bg-sheet px-4 text-sm">
                 <Row term={say("eremos-own-data")}>{settings.dataDirectory}</Row>
-                <Row
-                  term={settings.places.length === 1 ? say("place-it-may-protect-in") : say("places-it-may-protect-in")}
-                >
-                  {settings.places.join(", ")}
-                </Row>
               </dl>
               <p className="mt-1.5 text-[13px] text-mute">{say("set-when-eremos-is-started")}</p>
             </section>
             <Guessing hashing={settings.hashing} />
+            <Places settings={settings} />
             <Synced settings={settings} />
             <OffLimits settings={settings} />
             <TakingOff settings={settings} />

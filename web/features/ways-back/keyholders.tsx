@@ -12,7 +12,7 @@ import { useGuarded } from "@/lib/guarded";
 import { KEYS, useVerb } from "@/lib/queries";
 import { savePdf } from "@/lib/save-pdf";
 import { Button } from "@/ui/button";
-import { Dialog } from "@/ui/dialog";
+import { Confirm, Dialog } from "@/ui/dialog";
 import { Time } from "@/ui/time";
 import { say } from "@eremos/words/page/ways-back";
 
@@ -141,6 +141,7 @@ interface HolderRowProps {
 function HolderRow({ holder, canMail, onStep }: HolderRowProps): ReactNode {
   const { number, name, mail: address, handedAt, by } = holder;
   const sheet = useVerb(async () => savePdf((await api.shareSheet(number)).pdf, say("eremos-share-for", { name })));
+  const [isAsking, setAsking] = useState(false);
   const mail = useVerb(async () => {
     await api.mailShare(number);
     toast.success(say("mail-server-has-taken-s", { name }));
@@ -175,7 +176,7 @@ function HolderRow({ holder, canMail, onStep }: HolderRowProps): ReactNode {
         <Button
           size="small"
           disabled={mail.pending}
-          onClick={() => (canMail ? mail.run() : onStep({ kind: "mail" }))}
+          onClick={() => (canMail ? setAsking(true) : onStep({ kind: "mail" }))}
           aria-label={say("send-their-share", { name })}
         >
           <Mail className="size-4" aria-hidden />
@@ -190,6 +191,16 @@ function HolderRow({ holder, canMail, onStep }: HolderRowProps): ReactNode {
         <UserRoundPen className="size-4" aria-hidden />
         {say("replace-2")}
       </Button>
+      <Confirm
+        open={isAsking}
+        onOpenChange={setAsking}
+        title={say("send-share-to", { name })}
+        action={say("send-it")}
+        tone="dusk"
+        onConfirm={() => mail.run()}
+      >
+        <p>{say("it-goes-by-mail-to", { address: address ?? "" })}</p>
+      </Confirm>
     </li>
   );
 }

@@ -80,7 +80,7 @@ function Making({ onClose }: { readonly onClose: () => void }): ReactNode {
           onCancel={onClose}
         />
       )}
-      {step === "code" && shown && <KeepCode code={shown.recoveryCode} onKept={() => setStep("proof")} />}
+      {step === "code" && shown && <KeepCode shown={shown} onKept={() => setStep("proof")} />}
       {step === "proof" && shown && (
         <ProveCode
           ask={shown.ask}

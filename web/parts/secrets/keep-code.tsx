@@ -2,6 +2,7 @@
 import { useMutation } from "@tanstack/react-query";
 import { FileDown, Printer } from "lucide-react";
 import type { ReactNode } from "react";
+import type { ShownCode } from "@eremos/server/contract";
 import { api } from "@/lib/api";
 import { showError } from "@/lib/queries";
 import { savePdf } from "@/lib/save-pdf";
@@ -26,7 +27,12 @@ export const KEEP_CODE = {
   text: say("if-you-ever-forget-master"),
 };
 
-export function KeepCode({ code, onKept }: { readonly code: string; readonly onKept: () => void }): ReactNode {
+interface KeepCodeProps {
+  readonly shown: ShownCode;
+  readonly onKept: () => void;
+}
+
+export function KeepCode({ shown: { recoveryCode: code, isAnother }, onKept }: KeepCodeProps): ReactNode {
   const sheet = useMutation({
     mutationFn: async () => savePdf((await api.sheet(code)).pdf, say("eremos-recovery-sheet")),
     onError: showError,
@@ -41,6 +47,7 @@ export function KeepCode({ code, onKept }: { readonly code: string; readonly onK
           toLocaleDateString: new Date().toLocaleDateString("en-GB", { dateStyle: "long" }),
         })}
       </p>
+      {isAnother && <p className="no-print mb-3 text-sm font-medium text-ochre">{say("code-before-is-void")}</p>}
       <p className="no-print mb-3 text-[13px] text-mute">{say("sheet-has-code-as-qr")}</p>
       <div className="no-print flex flex-wrap gap-2">
         <Button size="large" disabled={sheet.isPending} onClick={() => sheet.mutate()}>

@@ -23,6 +23,8 @@ export const { say, said } = speaker("page/secrets", {
   "eight-groups-five-from-your":
     "Eight groups of five, from your recovery sheet. Capitals, spaces and dashes don’t matter.",
   "present-master-password": "Present master password",
+  "code-before-is-void":
+    "Another code was shown before, and is void now: strike it out where you wrote it down. This is the one that counts.",
   "keep-your-recovery-code": "Keep your recovery code",
   "if-you-ever-forget-master":
     "If you ever forget the master password, this code opens all your folders. Whoever has it can open them too. It is shown only now.",

@@ -94,9 +94,7 @@ export const { say, said } = speaker("page/settings", {
   settings: "Settings",
   "where-things-are": "Where things are",
   "eremos-own-data": "Eremos' own data",
-  "place-it-may-protect-in": "The place it may protect in",
-  "places-it-may-protect-in": "The places it may protect in",
-  "set-when-eremos-is-started": "Set when Eremos is started, by EREMOS_DATA and EREMOS_PLACES.",
+  "set-when-eremos-is-started": "Set when Eremos is started, by EREMOS_DATA.",
   look: "Look",
   theme: "Theme",
   "earlier-states": "Earlier states",
@@ -132,6 +130,12 @@ export const { say, said } = speaker("page/settings", {
   "signing-out-yourself-still-asks":
     "Signing out yourself still asks for the master password, until the next start. It can be turned off at any time.",
   "named-where-eremos-is-started": "named where Eremos is started",
+  places: "Places",
+  "it-protects-in-these-places":
+    "Eremos protects in these folders and below, finds things there, and looks nowhere else. What the system or a program needs stays off limits in them.",
+  "add-it": "Add it",
+  "another-place": "Another place",
+  "always-or-as-started": "your own, or set where Eremos is started",
   "synced-directories": "Synced folders",
   "directories-that-another-program-uploads":
     "Folders that another program uploads. Eremos can’t tell them from others by itself: name them, and the Onlooker says what their provider sees, and nothing is tucked away in them.",

@@ -85,6 +85,9 @@ export const { say, said } = speaker("page/ways-back", {
   "save-s-sheet": "Save {name}’s sheet",
   "save-sheet": "Save the sheet",
   "send-their-share": "Send {name} their share",
+  "send-share-to": "Send {name} their share?",
+  "it-goes-by-mail-to":
+    "It goes by mail to {address}, readable for whoever carries that mail. It can’t be called back; with enough other shares it opens everything.",
   "send-it": "Send it",
   replace: "Replace {name}",
   "replace-2": "Replace…",

@@ -4,6 +4,7 @@ export const { say, said } = speaker("server/folders", {
   "is-outside-places":
     "{path} is outside the places Eremos looks at ({places}). Nothing was changed; open it in the file manager by its path.",
   "is-not-there-to-show": "{path} is not there now. Nothing was changed; look at the Desk for where it is.",
+  "place-is-no-folder": "There is no folder at {place} now. Nothing was changed; name one that is there.",
   "nothing-was-moved-in":
     "Nothing that was moved into this folder on this computer waits in it. What does wait in it is safe: a visit shows it, and takes each file out.",
   "only-sealed-folder-has-encrypted":

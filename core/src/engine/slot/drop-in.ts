@@ -2,7 +2,14 @@ import { fromBase64, randomBytes, wipe } from "../../crypto/bytes";
 import type { SigningKey } from "../../crypto/signature";
 import { EremosError, fromSystemError, systemCode } from "../../errors/eremos-error";
 import { ByteWriter } from "../../format/byte-stream";
-import { type DropRecord, dropKeyName, sealDropKey, signDrop, withMovedFrom, writeDrop } from "../../format/drop-record";
+import {
+  type DropRecord,
+  dropKeyName,
+  sealDropKey,
+  signDrop,
+  withMovedFrom,
+  writeDrop,
+} from "../../format/drop-record";
 import { newBatch, newId } from "../../format/ids";
 import { ContentKeys } from "../../format/object";
 import { deviceId } from "../../format/owner";

@@ -1,6 +1,13 @@
 import { wipe } from "../../crypto/bytes";
 import { EremosError, damage, isEremosError, systemCode } from "../../errors/eremos-error";
-import { type DropRecord, dropKeyName, isDropOf, isMovedIn, openDropKey, openMovedFrom } from "../../format/drop-record";
+import {
+  type DropRecord,
+  dropKeyName,
+  isDropOf,
+  isMovedIn,
+  openDropKey,
+  openMovedFrom,
+} from "../../format/drop-record";
 import { type FolderHeader, openFolderPrivateKey } from "../../format/header";
 import { ContentKeys } from "../../format/object";
 import { type Meta, namesOf, readPackRecord } from "../../format/tree";

@@ -50,6 +50,8 @@ export const shownCodeSchema = z
     recoveryCode: z.string(),
     /** Which groups (0 to 7) are to be typed back. */
     ask: z.array(z.number()).readonly(),
+    /** One that was shown before, and never proven, is void now. */
+    isAnother: z.boolean(),
   })
   .readonly();
 export type ShownCode = z.output<typeof shownCodeSchema>;
@@ -141,6 +143,8 @@ export const preferencesViewSchema = z
     idleSignOutMinutes: z.number().nullable(),
     /** Full paths of directories that another program uploads, besides those it was started with. */
     synced: z.array(z.string()).readonly(),
+    /** Full paths of places that it may protect in, besides those it was started with, or the usual ones. */
+    places: z.array(z.string()).readonly(),
     /** How many earlier states of a sealed folder are kept. */
     keepEarlier: z.number(),
     /** So often a sample of each sealed folder is looked at, while somebody is signed in; 0: never. */
@@ -165,7 +169,8 @@ export type DesktopView = z.output<typeof desktopViewSchema>;
 export const settingsViewSchema = z
   .object({
     dataDirectory: z.string(),
-    places: z.array(z.string()).readonly(),
+    /** Places it may protect in that it was started with, or the usual ones. */
+    placesBefore: z.array(z.string()).readonly(),
     hashing: z
       .object({
         memoryKiB: z.number(),

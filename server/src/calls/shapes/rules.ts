@@ -63,7 +63,10 @@ export const effortSchema = z.enum(["light", "standard", "heavy"]);
 export type Effort = z.output<typeof effortSchema>;
 
 export const themeSchema = z.enum(["light", "dark", "system"]);
-export const syncedSchema = z.array(path).max(50).readonly();
+/** Of directories that the owner names. */
+export const namedSchema = z.array(path).max(50).readonly();
+/** As they are typed. */
+const typedNamesSchema = z.array(textSchema).max(50).readonly();
 export const keepEarlierSchema = z.int().min(0).max(20);
 export const checkEveryDaysSchema = z.int().min(0).max(365);
 /** How the Desk lists folders. */
@@ -85,7 +88,8 @@ export const preferencesChangeSchema = z.strictObject({
   theme: themeSchema.exactOptional(),
   rules: lockingRulesSchema.exactOptional(),
   idleSignOutMinutes: idleSignOutMinutesSchema.exactOptional(),
-  synced: syncedSchema.exactOptional(),
+  synced: typedNamesSchema.exactOptional(),
+  places: typedNamesSchema.exactOptional(),
   keepEarlier: keepEarlierSchema.exactOptional(),
   checkEveryDays: checkEveryDaysSchema.exactOptional(),
   desk: deskSchema.exactOptional(),

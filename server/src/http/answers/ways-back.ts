@@ -29,8 +29,8 @@ function requireMayScan({ context, signedIn }: Call): Eremos {
   throw new EremosError("needs-sign-in", said("sign-in-first-nothing-was"));
 }
 
-function wholePlaces({ settings }: Eremos, places: readonly string[] | null): Buffer[] {
-  return (places ?? settings.places).map((place) => fullPath(place, settings.home));
+function wholePlaces(eremos: Eremos, places: readonly string[] | null): Buffer[] {
+  return (places ?? eremos.places).map((place) => fullPath(place, eremos.settings.home));
 }
 
 /** Getting back in, and everything out. */

@@ -3,6 +3,7 @@ import {
   type Password,
   ProvenOwner,
   createOwner,
+  equalBytes,
   measurePasswordCost,
   newRecoveryCode,
   wipe,
@@ -21,7 +22,9 @@ export interface SetupInput {
   readonly effort?: Effort;
 }
 
-const shown = new ShownCodes<SetupInput>();
+const shown = new ShownCodes<SetupInput>(({ password }) => {
+  if (typeof password !== "string") wipe(password);
+});
 
 async function check(eremos: Eremos, input: SetupInput): Promise<SetupInput> {
   if (eremos.data.owner()) throw new EremosError("already-set-up", said("eremos-already-has-master-password"));
@@ -35,7 +38,10 @@ export async function beginSetup(eremos: Eremos, input: SetupInput): Promise<Sho
   const checked = await check(eremos, input);
   // It is needed until the code was proven kept, which is another call.
   const { password } = checked;
-  return shown.show(eremos, { ...checked, password: typeof password === "string" ? password : Buffer.from(password) });
+  const kept = typeof password === "string" ? password : Buffer.from(password);
+  return shown.show(eremos, { ...checked, password: kept }, (before) =>
+    equalBytes(Buffer.from(before.password), Buffer.from(kept)),
+  );
 }
 
 /** First run, second half: the groups typed back prove that the code was kept. Signs in. */
@@ -43,7 +49,6 @@ export async function finishSetup(eremos: Eremos, id: string, typed: readonly st
   const { purpose, code } = shown.requireProof(eremos, id, typed);
   await write(eremos, purpose, code);
   shown.forget(eremos);
-  if (typeof purpose.password !== "string") wipe(purpose.password);
 }
 
 /** The first run of the command line: the code is printed, and keeping it is left to the person. */

@@ -3,6 +3,7 @@ import type { ActivityView, SettingsView, StateView } from "../../contract";
 import type { Eremos } from "../../eremos";
 import { countOpen } from "../locking/close-up";
 import { nameFolder } from "../../paths";
+import { placesOf } from "../../settings";
 import { foldersBehind, foldersWithEarlierCode } from "../ways-back/renew-headers";
 
 /** What anybody before the gate may know. */
@@ -33,7 +34,7 @@ export function settingsOf(eremos: Eremos): SettingsView {
   const offLimits = eremos.offLimits.map(({ path, reason, removable }) => ({ path, reason, removable }));
   return {
     dataDirectory: eremos.data.directory,
-    places: eremos.settings.places,
+    placesBefore: placesOf(eremos.settings),
     hashing: { memoryKiB, passes, lanes },
     offLimits,
     hint: eremos.gate.hint,

@@ -76,7 +76,7 @@ export async function moveIn(
   const paths = typed.map((one) => fullPath(one, eremos.settings.home, from));
   for (const path of paths) {
     // What may not be locked may not go, either.
-    refuseOffLimits(path, eremos.offLimits, eremos.settings.places);
+    refuseOffLimits(path, eremos.offLimits, eremos.places);
     const above = protectedAbove(eremos.disk, path);
     if (above && path.includes(Buffer.from(`/${OWN_DIR_NAME.toString()}`)))
       throw new EremosError("nested", said("belongs-to-eremos", { path: displayPath(path) }));
@@ -167,7 +167,7 @@ export async function findSlot(eremos: Eremos, folder: string): Promise<DropSlot
 
 async function lookFor(eremos: Eremos, folder: string): Promise<string | null> {
   const until = Date.now() + LONGEST_LOOK_MS;
-  const waiting = [...eremos.settings.places];
+  const waiting = [...eremos.places];
   for (let place = waiting.shift(); place !== undefined && Date.now() < until; place = waiting.shift()) {
     if (isSlot(eremos, place, folder)) return place;
     waiting.push(...(await directoriesIn(place)));

@@ -16,7 +16,7 @@ export async function findDropped(eremos: Eremos, dropped: Dropped): Promise<Dro
   eremos.requireKeys();
   const until = Date.now() + LONGEST_MS;
   const paths: string[] = [];
-  const waiting = [...eremos.settings.places];
+  const waiting = [...eremos.places];
   for (let place = waiting.shift(); place !== undefined; place = waiting.shift()) {
     if (Date.now() > until) return { paths, complete: false };
     for (const entry of await entriesOf(place)) {

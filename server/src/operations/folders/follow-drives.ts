@@ -9,7 +9,7 @@ import { encodePath } from "../../paths";
 export function lookAtAll(eremos: Eremos, keys: Keys): Promise<readonly Looked[]> {
   return eremos.looker.folders({
     folders: eremos.registry.list(keys).map(toLookAt),
-    mounts: mountsIn(eremos.settings),
+    mounts: mountsIn(eremos.mounts),
   });
 }
 

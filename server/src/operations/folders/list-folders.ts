@@ -44,13 +44,13 @@ function driveOf(path: string, mounts: readonly string[]): string | null {
 
 function requestFor(eremos: Eremos, which: (record: FolderRecord) => boolean = () => true): LookRequest {
   const keys = eremos.requireKeys();
-  return { folders: eremos.registry.list(keys).filter(which).map(toLookAt), mounts: mountsIn(eremos.settings) };
+  return { folders: eremos.registry.list(keys).filter(which).map(toLookAt), mounts: mountsIn(eremos.mounts) };
 }
 
 function viewsOf(eremos: Eremos, looked: readonly Looked[]): FolderView[] {
   const keys = eremos.requireKeys();
   const byId = new Map(looked.map((one) => [one.id, one]));
-  const mounts = mountsIn(eremos.settings);
+  const mounts = mountsIn(eremos.mounts);
   const notes = new Map(eremos.data.notes().map((note) => [note.id, note]));
   const views = eremos.registry.list(keys).flatMap((record) => {
     // What came into the list meanwhile is told with the next look.

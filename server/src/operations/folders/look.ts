@@ -18,10 +18,10 @@ export async function onlook(
   const full = fullPath(typed, eremos.settings.home, from).toString("utf8");
   const isPlace = fs.statSync(full, { throwIfNoEntry: false })?.isDirectory() ?? false;
   const place = isPlace ? full : path.dirname(full);
-  if (!isInPlaces(realPathOf(place), eremos.settings.places)) {
+  if (!isInPlaces(realPathOf(place), eremos.places)) {
     throw new EremosError(
       "outside-places",
-      said("is-outside-places-eremos-looks", { place, places: eremos.settings.places.join(", ") }),
+      said("is-outside-places-eremos-looks", { place, places: eremos.places.join(", ") }),
     );
   }
   if (!fs.statSync(place, { throwIfNoEntry: false })?.isDirectory())

@@ -2,6 +2,8 @@ import { EremosError, whyOffLimits } from "@eremos/core";
 import type { LockingRules, OffLimitsView, PreferencesView } from "../../contract";
 import type { Eremos } from "../../eremos";
 import { MINUTE_MS, deadlineOf } from "../../locking-rules";
+import { typedPath } from "../../paths";
+import { isDirectory } from "../../settings";
 import { findTarget } from "../locking/find-target";
 import { said, say } from "@eremos/words/server/folders";
 
@@ -46,8 +48,18 @@ export function setOffLimits(eremos: Eremos, edits: OffLimitsView): void {
   eremos.announce({ topic: "session" });
 }
 
-export function setPreferences(eremos: Eremos, change: Partial<PreferencesView>): void {
+/** Paths as a person types them. @throws EremosError `usage` for a place that is no directory */
+export function setPreferences(eremos: Eremos, { synced, places, ...change }: Partial<PreferencesView>): void {
   eremos.requireKeys();
-  eremos.preferences.set(change);
-  eremos.announce({ topic: "session" });
+  const typed = (path: string): string => typedPath(path, eremos.settings.home);
+  const existing = (place: string): string => {
+    if (isDirectory(place)) return place;
+    throw new EremosError("usage", said("place-is-no-folder", { place }));
+  };
+  eremos.preferences.set({
+    ...change,
+    ...(synced && { synced: synced.map(typed) }),
+    ...(places && { places: places.map((place) => existing(typed(place))) }),
+  });
+  for (const topic of ["session", "folders"] as const) eremos.announce({ topic });
 }

@@ -12,7 +12,7 @@ const MOST_COMPLETIONS = 12;
 /** The roots a person may walk. */
 export function placeRoots(eremos: Eremos): PlaceEntry[] {
   eremos.requireKeys();
-  return eremos.settings.places.map((place) => ({
+  return eremos.places.map((place) => ({
     name: path.basename(place),
     path: place,
     type: "dir",
@@ -27,7 +27,8 @@ export function placeRoots(eremos: Eremos): PlaceEntry[] {
  * EremosError as a look at it; `no-answer` where its disk gives none
  */
 export async function listPlace(eremos: Eremos, typed: string): Promise<PlaceListing> {
-  const { places, home } = eremos.settings;
+  const { places } = eremos;
+  const { home } = eremos.settings;
   const listed = eremos.registry
     .list(eremos.requireKeys())
     .map((record) => ({ id: record.id, path: displayPath(decodePath(record.path)) }));
@@ -64,7 +65,7 @@ export function pathShown(eremos: Eremos, typed: string): Buffer {
   eremos.requireKeys();
   const full = fullPath(typed, eremos.settings.home);
   const shown = displayPath(full);
-  const { places } = eremos.settings;
+  const { places } = eremos;
   if (!isInPlaces(shown, places))
     throw new EremosError("outside-places", said("is-outside-places", { path: shown, places: places.join(", ") }));
   if (!fs.existsSync(full)) throw new EremosError("not-found", said("is-not-there-to-show", { path: shown }));
@@ -79,13 +80,12 @@ function entryOf({ id, name, path: at, kind }: FolderView): PlaceEntry {
 /** Directories and files whose path continues what was typed. */
 export async function completePath(eremos: Eremos, typed: string): Promise<string[]> {
   eremos.requireKeys();
-  if (typed.trim() === "") return [...eremos.settings.places];
+  if (typed.trim() === "") return [...eremos.places];
   const endsOpen = typed.endsWith("/");
   const full = typedPath(typed, eremos.settings.home);
   const parent = endsOpen ? full : path.dirname(full);
   const start = endsOpen ? "" : path.basename(full).toLowerCase();
-  if (!isInPlaces(parent, eremos.settings.places))
-    return eremos.settings.places.filter((place) => place.startsWith(full));
+  if (!isInPlaces(parent, eremos.places)) return eremos.places.filter((place) => place.startsWith(full));
   try {
     const { entries } = await listPlace(eremos, parent);
     return entries

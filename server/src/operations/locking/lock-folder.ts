@@ -54,7 +54,7 @@ export interface LockRequest {
 export function refuseToLock(eremos: Eremos, path: Buffer): void {
   const found = inspectFolder(eremos.disk, path);
   // What is protected already can always be locked again, whatever the list says by now.
-  if (!found) refuseOffLimits(path, eremos.offLimits, eremos.settings.places);
+  if (!found) refuseOffLimits(path, eremos.offLimits, eremos.places);
   requireThere(eremos, path);
   const above = protectedAbove(eremos.disk, path);
   if (above)
@@ -104,7 +104,7 @@ export function makeRoomFor(eremos: Eremos, typed: string): string {
 /** What is at a path, or would be. */
 export function kindOf(eremos: Eremos, path: Buffer): FolderKind {
   if (fs.lstatSync(path, { throwIfNoEntry: false })?.isFile()) return "file";
-  return isDrive(eremos.disk, eremos.settings, path) ? "drive" : "folder";
+  return isDrive(eremos.disk, eremos.mounts, path) ? "drive" : "folder";
 }
 
 function requireThere(eremos: Eremos, path: Buffer): void {

@@ -11,7 +11,7 @@ export function lockNew(eremos: Eremos, request: LockRequest): LockJob {
   eremos.requireOwner();
   const path =
     typeof request.path === "string" ? fullPath(request.path, eremos.settings.home, request.from) : request.path;
-  refuseOffLimits(path, eremos.offLimits, eremos.settings.places);
+  refuseOffLimits(path, eremos.offLimits, eremos.places);
   makeFolder(eremos.disk, path);
   try {
     const job = lock(eremos, { ...request, path });

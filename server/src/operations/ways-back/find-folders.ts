@@ -85,7 +85,7 @@ function locateOrNull(eremos: Eremos, path: string, folder: string): Buffer | nu
 
 /** Looks through some places, or all of the owner's, and waits for the end. */
 export async function scanPlaces(eremos: Eremos, places: readonly string[] | null, from: string): Promise<ScanView> {
-  eremos.finder.start((places ?? eremos.settings.places).map((place) => fullPath(place, eremos.settings.home, from)));
+  eremos.finder.start((places ?? eremos.places).map((place) => fullPath(place, eremos.settings.home, from)));
   await eremos.finder.ended;
   return scanView(eremos);
 }
@@ -132,7 +132,7 @@ export async function takeIn(eremos: Eremos, { path: typed, secret, accept = [] 
   const adopt = (): ReturnType<typeof adoptFolder> =>
     adoptFolder(eremos.disk, {
       path,
-      places: eremos.settings.places.map((place) => Buffer.from(place)),
+      places: eremos.places.map((place) => Buffer.from(place)),
       owner,
       rootKey: keys.rootKey,
       devices,

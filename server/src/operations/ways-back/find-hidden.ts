@@ -97,7 +97,7 @@ function remember(eremos: Eremos, shown: string, now: Buffer, undo: readonly Und
 
 /** What lies elsewhere is other people's, or the system's. */
 function requireInPlaces(eremos: Eremos, path: Buffer): void {
-  if (!isInPlaces(displayPath(path), eremos.settings.places))
+  if (!isInPlaces(displayPath(path), eremos.places))
     throw new EremosError("outside-places", said("is-not-in-one-your", { path: displayPath(path) }));
 }
 
