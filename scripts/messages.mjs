@@ -22,7 +22,7 @@ const EXEMPT = [
 
 /** Texts that are data: they stand on disks, in headers or in the system's own files, the same in every language. */
 const DATA = [
-  /^(arrived while locked|from the copy|brought out|Left over while locked|Found again|Locked with Eremos\.html)$/,
+  /^(arrived while locked|from the copy|brought out|Left over while locked|Found again|Locked with Eremos\.html|Open with Eremos)$/,
   /^This folder is sealed by Eremos\. |^with Eremos or with any reader written /,
   /^AES-256-GCM /,
   /^(use client|SHA-256)$/,

@@ -8,8 +8,8 @@ import {
   idleSignOutMinutesSchema,
   keepEarlierSchema,
   lockingRulesSchema,
-  offLimitsViewSchema,
   namedSchema,
+  offLimitsViewSchema,
   themeSchema,
 } from "./calls/shapes/rules";
 import { USUAL_CHOICE, chosenSchema } from "./calls/shapes/folders";

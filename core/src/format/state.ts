@@ -68,6 +68,17 @@ export type StateRecord = z.output<typeof stateSchema>;
 /** What is true of the folder, without who says so, when and where. */
 export type StateBody = Omit<StateRecord, "by" | "sequence" | "place" | "proof">;
 
+/**
+ * What stands readable in a locked folder that stays in view, the same in every language: the page that says what this
+ * is, the small file by which a computer with Eremos opens it, and the desktop's own file for another icon. FORMAT.md
+ * §1.
+ */
+export const PAGE = "Locked with Eremos.html";
+export const ITEM = "Open with Eremos";
+export const ICON = ".directory";
+
+export const SIGN_NAMES: ReadonlySet<string> = new Set([PAGE, ITEM, ICON]);
+
 const NAME = /^state-([0-9a-f]{32})(?:\.twin)?\.json$/;
 
 export function stateName(writer: string): Buffer {

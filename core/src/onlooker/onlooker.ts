@@ -1,7 +1,7 @@
 import * as fs from "node:fs";
 import { readPlanted } from "../platform/planted";
 import { hiddenNamesIn, isHiddenByDesktop } from "./hiding";
-import { ITEM, PAGE } from "../format/sign-names";
+import { ITEM, PAGE } from "../format/state";
 import type { OnlookerKind, SeenEntry } from "./kinds";
 import { verdictOf } from "./verdict";
 

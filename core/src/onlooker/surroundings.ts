@@ -1,5 +1,5 @@
 import { OWN_DIR_NAME, splitPath, within } from "../engine/ground";
-import { ITEM, PAGE } from "../format/sign-names";
+import { ITEM, PAGE } from "../format/state";
 import type { Dir, Disk } from "../platform/port";
 import { type Permitted, R, type Subject, W, X, bitsFor, isAcl, mayTake, namedIn, readAcl } from "./rights";
 import { say } from "@eremos/words/core/onlooker";

@@ -1,6 +1,6 @@
 import * as fs from "node:fs";
 import { HIDDEN_NAME } from "../format/ids";
-import { PAGE, SIGN_NAMES } from "../format/sign-names";
+import { PAGE, SIGN_NAMES } from "../format/state";
 import type { OnlookerKind, SeenEntry } from "./kinds";
 import { say } from "@eremos/words/core/onlooker";
 

@@ -1,6 +1,6 @@
 import { hasUnnamed } from "./locked-folder";
 import type { RescueSource } from "./source";
-import { SIGN_NAMES } from "../format/sign-names";
+import { SIGN_NAMES } from "../format/state";
 import { findState } from "./state-record";
 import { say } from "@eremos/words/core/rescue";
 

@@ -140,6 +140,5 @@ export const { say, said } = speaker("page/settings", {
   "directories-that-another-program-uploads":
     "Folders that another program uploads. Eremos can’t tell them from others by itself: name them, and the Onlooker says what their provider sees, and nothing is tucked away in them.",
   "another-synced-directory": "Another synced folder",
-  "full-path": "A full path.",
   "name-it": "Name it",
 });

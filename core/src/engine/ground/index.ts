@@ -53,6 +53,7 @@ export {
   twinOf,
   writeTwins,
 } from "./twins";
+export { fileAddress, pathInAddress, percentDecoded, percentEncoded } from "./file-address";
 export {
   type Folder,
   type HeldFolder,

@@ -1,8 +1,7 @@
 import { EremosError, fromSystemError, systemCode } from "../../errors/eremos-error";
 import { type FileRecord, MAX_FILE_RECORD_BYTES, nameIn, readFileRecord } from "../../format/file-record";
 import { HIDDEN_NAME } from "../../format/ids";
-import { ICON, ITEM, PAGE } from "../../format/sign-names";
-import { isStateName } from "../../format/state";
+import { ICON, ITEM, PAGE, isStateName } from "../../format/state";
 import type { Dir, Disk, OpenFile, Stat } from "../../platform/port";
 import { keepingTimes, within } from "./handles";
 import { hasRecord, readTwins } from "./twins";

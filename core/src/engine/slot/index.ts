@@ -3,7 +3,7 @@
  * They wait beside the contents until they are taken in.
  */
 export { DropUpload, type DropSlot, dropInto, sealNewcomers, ownDirPlace } from "./drop-in";
-export { type LeftThere, type MovedIn, type Originals, moveInto } from "./move-in";
+export { type MovedIn, type Originals, moveInto } from "./move-in";
 export {
   type Drop,
   countDrops,

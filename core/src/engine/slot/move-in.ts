@@ -7,7 +7,7 @@ import { type DropSlot, type Dropped, NO_DIRECTORY, dropFile, holding, isSame, w
 import { said, say } from "@eremos/words/core/slot";
 
 /** An original that stays where it is, and why. */
-export interface LeftThere {
+interface LeftThere {
   readonly path: string;
   readonly reason: string;
 }

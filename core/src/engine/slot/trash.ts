@@ -1,8 +1,7 @@
 import { EremosError, systemCode } from "../../errors/eremos-error";
-import { percentEncoded } from "../../format/file-address";
 import { ownOrMarked } from "../../format/marked-name";
 import type { Dir, Disk } from "../../platform/port";
-import { displayPath, joinPath, splitPath, takeBack, within } from "../ground";
+import { displayPath, joinPath, percentEncoded, splitPath, takeBack, within } from "../ground";
 import { said } from "@eremos/words/core/slot";
 
 /** The account's trash: the one in its home, and its number, by which those of other disks are named. */

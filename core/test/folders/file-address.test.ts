@@ -1,6 +1,6 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import { fileAddress, pathInAddress, percentDecoded, percentEncoded } from "../../src/format/file-address";
+import { fileAddress, pathInAddress, percentDecoded, percentEncoded } from "../../src/engine/ground/file-address";
 
 const bytes = fc.uint8Array({ min: 1, max: 255, maxLength: 60 }).map((names) => Buffer.from([0x2f, ...names]));
 
