@@ -1,8 +1,7 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
-import type { Page } from "@playwright/test";
 import { violations } from "./accessible";
-import { PASSWORD, card, expect, protect, signIn, test } from "./house";
+import { PASSWORD, card, drop, expect, protect, signIn, test } from "./house";
 
 const modeOf = (file: string): number => fs.statSync(file).mode & 0o777;
 
@@ -126,32 +125,24 @@ test("a drive that is away shows its folders as away, and they come back with it
   await expect(page.getByText("It is locked in view")).toBeVisible();
 });
 
-/** As from a file manager: the browser gets the path, and the page only a name and a listing. */
-async function drop(page: Page, ...dropped: readonly string[]): Promise<void> {
-  const session = await page.context().newCDPSession(page);
-  const data = { items: [], files: [...dropped], dragOperationsMask: 1 };
-  for (const type of ["dragEnter", "dragOver", "drop"] as const)
-    await session.send("Input.dispatchDragEvent", { type, x: 640, y: 420, data });
-}
-
 test("a folder dropped from the file manager is found on the disk; where two match, it is asked which; a single file too", async ({
   page,
   house,
 }) => {
   await signIn(page, house);
   const dialog = page.getByRole("dialog");
-  await drop(page, house.place("Home", "Adoption papers"));
+  await drop(page, [house.place("Home", "Adoption papers")]);
   await expect(dialog.getByLabel("Folder or file")).toHaveValue(house.place("Home", "Adoption papers"));
   await dialog.getByRole("button", { name: "Not now" }).click();
 
   fs.cpSync(house.place("Workshop", "Payroll"), house.place("Home", "Payroll"), { recursive: true });
-  await drop(page, house.place("Workshop", "Payroll"));
+  await drop(page, [house.place("Workshop", "Payroll")]);
   await expect(dialog.getByText("Which one is it?")).toBeVisible();
   await dialog.getByRole("button", { name: house.place("Home", "Payroll") }).click();
   await expect(dialog.getByLabel("Folder or file")).toHaveValue(house.place("Home", "Payroll"));
   await dialog.getByRole("button", { name: "Not now" }).click();
 
-  await drop(page, house.place("Cloud drive", "suppliers.md"));
+  await drop(page, [house.place("Cloud drive", "suppliers.md")]);
   await dialog.getByRole("button", { name: "Lock suppliers.md" }).click();
   await expect(page.getByText(/suppliers\.md is sealed/)).toBeVisible();
   expect(house.ls(house.place("Cloud drive"))).not.toContain("suppliers.md");
@@ -166,7 +157,7 @@ test("several are dropped at once: listed with what each holds, one choice, one 
 }) => {
   await signIn(page, house);
   const inside = house.place("Workshop", "Payroll", "2025");
-  await drop(page, house.place("Home", "Adoption papers"), house.place("Workshop", "Payroll"), inside);
+  await drop(page, [house.place("Home", "Adoption papers"), house.place("Workshop", "Payroll"), inside]);
   const dialog = page.getByRole("dialog", { name: "Protect several" });
   const chosen = dialog.getByRole("listitem");
   await expect(chosen).toHaveText([/Adoption papers\d+ files/, /Payroll\d+ files/, /2025Goes along with Payroll/]);
@@ -175,7 +166,7 @@ test("several are dropped at once: listed with what each holds, one choice, one 
   await expect(dialog.getByRole("button", { name: "Lock 1" })).toBeEnabled();
   await dialog.getByRole("button", { name: "Not now" }).click();
 
-  await drop(page, house.place("Home", "Adoption papers"), house.place("Workshop", "Payroll"));
+  await drop(page, [house.place("Home", "Adoption papers"), house.place("Workshop", "Payroll")]);
   await dialog.getByRole("button", { name: "Lock 2" }).click();
   await expect(card(page, "Adoption papers").getByText("Locked", { exact: true })).toBeVisible();
   await expect(card(page, "Payroll").getByText("Locked", { exact: true })).toBeVisible();

@@ -169,3 +169,11 @@ export async function protect(
 export function card(page: Page, name: string): ReturnType<Page["getByRole"]> {
   return page.getByRole("article", { name });
 }
+
+/** As from a file manager: the browser gets the path, and the page only a name and a listing. */
+export async function drop(page: Page, dropped: readonly string[], at = { x: 640, y: 420 }): Promise<void> {
+  const session = await page.context().newCDPSession(page);
+  const data = { items: [], files: [...dropped], dragOperationsMask: 1 };
+  for (const type of ["dragEnter", "dragOver", "drop"] as const)
+    await session.send("Input.dispatchDragEvent", { type, ...at, data });
+}

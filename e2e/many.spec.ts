@@ -3,7 +3,7 @@ import * as fs from "node:fs";
 import * as path from "node:path";
 import type { Page } from "@playwright/test";
 import { violations } from "./accessible";
-import { type House, PASSWORD, card, expect, signIn, test } from "./house";
+import { type House, PASSWORD, card, drop, expect, signIn, test } from "./house";
 
 const entry = (page: Page, name: string): ReturnType<Page["getByRole"]> =>
   card(page, name).getByRole("button", { name: new RegExp(name) });
@@ -49,6 +49,31 @@ test("several folders are chosen with Ctrl, Shift and the keyboard, opened, lock
   await expect(page.getByText("3 of 3 done")).toBeVisible();
   for (const name of names) expect(fs.existsSync(house.place("Workshop", name, ".eremos"))).toBe(false);
   await expect(page.getByText("Nothing is protected yet")).toBeVisible();
+});
+
+test("the second click of a double click is for what the first hit, where a card above has closed and another button lies there now", async ({
+  house,
+  page,
+}) => {
+  await locked(house, ["Home", "Recipes"], ["Workshop", "Payroll"]);
+  await signIn(page, house);
+  await entry(page, "Payroll").click();
+  // Recipes lies below: as it is chosen, the buttons of Payroll go, and Recipes moves up.
+  const moved = await entry(page, "Recipes").evaluate(async (button) => {
+    const { left, top, height } = button.getBoundingClientRect();
+    const [clientX, clientY] = [left + 120, top + height / 2];
+    const click = (detail: number): boolean | undefined =>
+      document
+        .elementFromPoint(clientX, clientY)
+        ?.dispatchEvent(new MouseEvent("click", { bubbles: true, cancelable: true, clientX, clientY, detail }));
+    click(1);
+    for (let frame = 0; frame < 20 && button.getBoundingClientRect().top === top; frame++)
+      await new Promise((resolve) => requestAnimationFrame(resolve));
+    click(2);
+    return button.getBoundingClientRect().top - top;
+  });
+  expect(moved).toBeLessThan(0);
+  await expect(page.getByRole("heading", { name: "Visiting Recipes" })).toBeVisible();
 });
 
 test("Enter and a double click do what the state calls for; the menu and the command field have the rest; the table sorts", async ({
@@ -132,6 +157,18 @@ test("a new private folder is locked before anything is in it; files are moved i
   expect(fs.existsSync(bows)).toBe(false);
   await page.getByRole("button", { name: "Take it back" }).click();
   await expect(page.getByText("18 files are back where they were.")).toBeVisible();
+  expect(fs.readFileSync(path.join(bows, "bows.csv"), "utf8")).toBe(before);
+
+  // Dropped on its card it goes in, too, and back in another session.
+  const { x, y } = (await card(page, "Diary").boundingBox()) ?? { x: 0, y: 0 };
+  await drop(page, [bows], { x: x + 30, y: y + 20 });
+  await dialog.getByRole("button", { name: "Move 1 item in" }).click();
+  await expect.poll(() => fs.existsSync(bows)).toBe(false);
+  await page.getByRole("button", { name: "Sign out" }).click();
+  await signIn(page, house);
+  await card(page, "Diary").click({ button: "right" });
+  await page.getByRole("menuitem", { name: "Take back what was moved in" }).click();
+  await expect.poll(() => fs.existsSync(path.join(bows, "bows.csv"))).toBe(true);
   expect(fs.readFileSync(path.join(bows, "bows.csv"), "utf8")).toBe(before);
 });
 

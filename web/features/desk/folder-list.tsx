@@ -15,6 +15,7 @@ import { ContextMenu } from "@/ui/menu";
 import { useDeskView } from "@/lib/desk-view";
 import { isRunning, useFolders, useJobs } from "@/lib/queries";
 import { type Chosen, choosingOf, useChosen } from "./chosen";
+import { useDoubleClick } from "./double-click";
 import { ChosenBar } from "./chosen-bar";
 import { FolderCard } from "./folder-card";
 import { FolderLine, LineHeads } from "./folder-line";
@@ -93,8 +94,13 @@ function Rows({ rows, scroller, isTable, chosen, chosenFolders }: RowsProps): Re
     getItemKey: (i) => keyOf(rows[i]),
   });
   const onKey = useKeys(rows, scroller, chosen, (at) => virtual.scrollToIndex(at));
+  const { run } = useActs();
+  const onClick = useDoubleClick((id) => {
+    const row = rows.find((one) => one.kind === "folder" && one.folder.id === id);
+    if (row?.kind === "folder" && !row.job) run(mainActOf(row.folder), [row.folder]);
+  });
   return (
-    <div className="relative w-full" style={{ height: virtual.getTotalSize() }}>
+    <div className="relative w-full" style={{ height: virtual.getTotalSize() }} onClickCapture={onClick}>
       {virtual.getVirtualItems().map((item) => {
         const row = rows[item.index];
         return (
@@ -168,12 +174,7 @@ function Entry({ folder, job, isTable, chosen, chosenFolders, onKey }: EntryOfPr
   const Form = isTable ? FolderLine : FolderCard;
   return (
     <ContextMenu choices={job ? [] : menuOf(isOneOfSeveral ? chosenFolders : [folder], run)}>
-      <div
-        data-folder={folder.id}
-        onDoubleClick={(event) => {
-          if (!job && (event.target as Element).closest("[data-entry]")) run(mainActOf(folder), [folder]);
-        }}
-      >
+      <div data-folder={folder.id}>
         <Form
           folder={folder}
           job={job}

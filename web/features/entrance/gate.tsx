@@ -33,6 +33,9 @@ export function Gate({ state, openAt, onSignedIn, onTried }: GateProps): ReactNo
       <EntranceFrame night={<NightNote />}>
         <h1 className="text-3xl">{say("new-master-password")}</h1>
         <p className="mt-2 mb-6 text-mute">{say("your-folders-stay-as-they", { enoughWords: enoughWords(state) })}</p>
+        <p className="-mt-4 mb-6 text-sm text-mute">
+          {say("with-neither", { hasKeyholders: state.keyholders !== null })}
+        </p>
         <Forgotten openAt={opensAt} onDone={onSignedIn} onTried={onTried} onBack={() => setForgotten(false)} />
       </EntranceFrame>
     );
