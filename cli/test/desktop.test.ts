@@ -222,6 +222,12 @@ describe("what the desktop opens by its bus", () => {
     return expect.poll(ledTo).toBe(`${server.address}/folders/${id}?from=desktop`);
   });
 
+  it("by the menu, too, the page leads back to the desktop", async () => {
+    const menu = path.join(dataHome, "nautilus", "scripts", "Open in Eremos");
+    spawnSync(menu, { env: { ...cli.env, NAUTILUS_SCRIPT_SELECTED_URIS: `${pathToFileURL(folder).href}\n` } });
+    await expect.poll(ledTo).toBe(`${server.address}/folders/${id}?from=desktop`);
+  });
+
   it("its processes have no name among their words", async () => {
     expect(open(pathToFileURL(path.join(folder, "Open with Eremos")).href)).toBe(0);
     const words = processesHere().map((pid) => fs.readFileSync(`/proc/${pid}/cmdline`, "utf8"));

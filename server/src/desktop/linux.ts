@@ -96,6 +96,12 @@ function tablesAnew(dataHome: string): readonly SystemCommand[] {
   ];
 }
 
+/** What a menu offers for what is selected. */
+const MENU_VERBS = [
+  { id: "lock", name: say("lock-with-eremos"), words: ["lock"] },
+  { id: "open", name: say("open-in-eremos"), words: ["page", "--from-desktop"] },
+] as const;
+
 /** File managers that run scripts on what is selected, and those that read service files. */
 function menuFiles(home: DesktopHome): readonly DesktopFile[] {
   const scripts = [
@@ -103,13 +109,13 @@ function menuFiles(home: DesktopHome): readonly DesktopFile[] {
     path.join(home.configHome, "caja", "scripts"),
     path.join(home.dataHome, "nemo", "scripts"),
   ];
-  const verbs = [
-    { name: say("lock-with-eremos"), word: "lock" },
-    { name: say("open-in-eremos"), word: "page" },
-  ] as const;
   return [
     ...scripts.flatMap((directory) =>
-      verbs.map(({ name, word }) => ({ path: path.join(directory, name), mode: 0o755, content: script(home, word) })),
+      MENU_VERBS.map(({ name, words }) => ({
+        path: path.join(directory, name),
+        mode: 0o755,
+        content: script(home, words),
+      })),
     ),
     {
       path: path.join(home.dataHome, "kio", "servicemenus", "eremos.desktop"),
@@ -136,7 +142,7 @@ function shellCommand({ command, environment }: DesktopHome, env = "env"): strin
  */
 const SELECTED = ["NAUTILUS_SCRIPT_SELECTED_URIS", "CAJA_SCRIPT_SELECTED_URIS", "NEMO_SCRIPT_SELECTED_URIS"];
 
-function script(home: DesktopHome, word: "lock" | "page"): string {
+function script(home: DesktopHome, words: readonly string[]): string {
   return `#!/bin/sh
 # ${MARK}
 tell() {
@@ -144,7 +150,7 @@ tell() {
 }
 printf '%s\\n' ${SELECTED.map((name) => `"\${${name}:-}"`).join(" ")} | while IFS= read -r address; do
   case "$address" in file:///*) ;; *) continue ;; esac
-  said=$(printf '%s\\n' "$address" | ${shellCommand(home)} ${word} --path-stdin 2>&1)
+  said=$(printf '%s\\n' "$address" | ${shellCommand(home)} ${words.join(" ")} --path-stdin 2>&1)
   tell "$said"
 done
 `;
@@ -168,7 +174,8 @@ function entry(home: DesktopHome, words: readonly string[], lines: readonly stri
 }
 
 function serviceMenu(home: DesktopHome): string {
-  const action = (id: string, name: string, word: string): string =>
-    `\n[Desktop Action ${id}]\nName=${name}\nExec=${execLine(home, [word, "--", "%u"])}\n`;
-  return `[Desktop Entry]\n# ${MARK}\nType=Service\nMimeType=inode/directory;application/octet-stream;\nActions=lock;open;\n${action("lock", say("lock-with-eremos"), "lock")}${action("open", say("open-in-eremos"), "page")}`;
+  const actions = MENU_VERBS.map(
+    ({ id, name, words }) => `\n[Desktop Action ${id}]\nName=${name}\nExec=${execLine(home, [...words, "--", "%u"])}\n`,
+  );
+  return `[Desktop Entry]\n# ${MARK}\nType=Service\nMimeType=inode/directory;application/octet-stream;\nActions=${MENU_VERBS.map(({ id }) => id).join(";")};\n${actions.join("")}`;
 }
