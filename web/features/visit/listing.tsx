@@ -98,9 +98,7 @@ export function Listing({
     const at = Math.max(0, Math.min(sorted.length - 1, to));
     setActive(at);
     rows.scrollToIndex(at);
-    // What is looked at moves along.
-    const entry = sorted[at];
-    if (current && entry && entry.kind !== "dir") onShow(entry);
+    if (current && sorted[at]?.kind !== "dir") onShow(sorted[at] ?? null);
     // The row may be made only when the list has scrolled there.
     requestAnimationFrame(() => scroller.current?.querySelector<HTMLElement>(`[data-row="${at}"]`)?.focus());
   };
