@@ -1,0 +1,67 @@
+import { fromSystemError } from "../errors/eremos-error";
+import type { Disk } from "../platform/port";
+import { findBookmarks } from "./bookmarks";
+import { findRecent } from "./recent";
+import { findInShells } from "./shell";
+import { findThumbnails } from "./thumbnails";
+import { findTrashed } from "./trashed";
+import {
+  type Finder,
+  TRACE_KINDS,
+  type Trace,
+  type TraceHome,
+  type TraceKind,
+  type TraceTrouble,
+  traceId,
+} from "./trace";
+import { said } from "@eremos/words/core/traces";
+
+const FINDERS: Readonly<Record<TraceKind, Finder>> = {
+  recent: findRecent,
+  thumbnails: findThumbnails,
+  trash: findTrashed,
+  bookmarks: findBookmarks,
+  shell: findInShells,
+};
+
+export interface TracesInput {
+  readonly home: TraceHome;
+  /** The folder's ordinary path. */
+  readonly folder: Buffer;
+}
+
+export interface FoundTraces {
+  readonly traces: readonly Trace[];
+  readonly troubles: readonly TraceTrouble[];
+}
+
+/** Looks for a folder's traces. Reads only. A kind that can't be looked for is told of, and keeps no other from it. */
+export function findTraces(disk: Disk, { home, folder }: TracesInput): FoundTraces {
+  const traces: Trace[] = [];
+  const troubles: TraceTrouble[] = [];
+  const ids = new Set<string>();
+  const idOf = (trace: Omit<Trace, "id">): string => {
+    for (let nth = 0; ; nth++) {
+      const id = traceId(trace, nth);
+      if (!ids.has(id)) {
+        ids.add(id);
+        return id;
+      }
+    }
+  };
+  for (const kind of TRACE_KINDS) {
+    const trouble = (where: Buffer, reason: string): void => void troubles.push({ kind, where, reason });
+    try {
+      FINDERS[kind]({
+        disk,
+        home,
+        folder,
+        trouble,
+        found: (trace) => void traces.push({ id: idOf(trace), ...trace }),
+      });
+    } catch (error) {
+      trouble(home.home, fromSystemError(error, said("looking-for-traces")).message);
+    }
+  }
+  return { traces, troubles };
+}

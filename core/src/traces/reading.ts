@@ -1,0 +1,66 @@
+import { isEremosError, systemCode } from "../errors/eremos-error";
+import type { Disk } from "../platform/port";
+import { joinPath, readSmallFile, splitPath, within } from "../engine/ground";
+
+/** What no list of a desktop reaches. */
+const MOST_BYTES = 64 * 1024 * 1024;
+const NOT_THERE = new Set(["ENOENT", "ENOTDIR", "ELOOP", "EACCES"]);
+
+function orNull<T>(look: () => T): T | null {
+  try {
+    return look();
+  } catch (error) {
+    if (NOT_THERE.has(systemCode(error) ?? "") || (isEremosError(error) && error.code === "not-found")) return null;
+    throw error;
+  }
+}
+
+/** A file as it stands; null where there is none, and for what is no file. */
+export function fileAt(disk: Disk, path: Buffer): Buffer | null {
+  const { parent, name } = splitPath(path);
+  return orNull(() =>
+    within(disk, disk.openRoot(parent), (dir) =>
+      disk.find(dir, name)?.type === "file" ? readSmallFile(disk, dir, name, MOST_BYTES) : null,
+    ),
+  );
+}
+
+/** The beginning of each file of a directory, and its path; nothing where there is no directory. */
+export function* beginnings(
+  disk: Disk,
+  directory: Buffer,
+  length: number,
+): Generator<{ readonly path: Buffer; readonly name: Buffer; readonly bytes: Buffer }> {
+  const dir = orNull(() => disk.openRoot(directory));
+  if (!dir) return;
+  try {
+    const buffer = Buffer.allocUnsafe(length);
+    for (const name of disk.list(dir)) {
+      if (disk.find(dir, name)?.type !== "file") continue;
+      const file = orNull(() => disk.openRead(dir, name));
+      if (!file) continue;
+      try {
+        const count = disk.read(file, buffer, 0, length, 0);
+        yield { path: joinPath(directory, name), name, bytes: Buffer.from(buffer.subarray(0, count)) };
+      } finally {
+        disk.closeFile(file);
+      }
+    }
+  } finally {
+    disk.closeDir(dir);
+  }
+}
+
+/** Directories in a directory. */
+export function directoriesAt(disk: Disk, directory: Buffer): Buffer[] {
+  return (
+    orNull(() =>
+      within(disk, disk.openRoot(directory), (dir) =>
+        disk
+          .list(dir)
+          .filter((name) => disk.find(dir, name)?.type === "dir")
+          .map((name) => joinPath(directory, name)),
+      ),
+    ) ?? []
+  );
+}

@@ -1,0 +1,51 @@
+import { pathInAddress } from "../engine/ground";
+import { beginnings, fileAt } from "./reading";
+import { type Finding, type TraceKind, below, isOf } from "./trace";
+import { xmlElements } from "./xml-elements";
+import { say } from "@eremos/words/core/traces";
+
+/**
+ * The files that were opened last: the desktop's list, and an entry of its own for each in the other big desktop.
+ * Sources: freedesktop.org Desktop Bookmark Specification; Desktop Entry Specification, type Link.
+ */
+export function findRecent(finding: Finding): void {
+  const { home, dataHome } = finding.home;
+  for (const list of [below(dataHome, "recently-used.xbel"), below(home, ".recently-used.xbel")])
+    findInBookmarkList(finding, "recent", list);
+  findLinks(finding, below(dataHome, "RecentDocuments"));
+}
+
+/** In a list of bookmarks, which others than the recent files are kept in, too. */
+export function findInBookmarkList({ disk, folder, found, trouble }: Finding, kind: TraceKind, list: Buffer): void {
+  const bytes = fileAt(disk, list);
+  if (!bytes || bytes.length === 0) return;
+  // One character for each byte: offsets are those of the file.
+  const elements = xmlElements(bytes.toString("latin1"));
+  if (!elements) return trouble(list, say("is-no-list-that-can-be-read"));
+  for (const { name, attributes } of elements) {
+    const href = name === "bookmark" ? attributes.get("href") : undefined;
+    const path = href === undefined ? null : pathInAddress(Buffer.from(href, "latin1").toString("utf8"));
+    if (path && isOf(folder, path)) found({ kind, where: list, what: path, gives: "name" });
+  }
+}
+
+const LONGEST_LINK = 16 * 1024;
+
+function findLinks({ disk, home, folder, found }: Finding, directory: Buffer): void {
+  for (const { path, bytes } of beginnings(disk, directory, LONGEST_LINK)) {
+    const url = /^URL(?:\[\$e\])?=(.*)$/m.exec(bytes.toString("utf8"))?.[1]?.trim() ?? "";
+    const named = url
+      .replace(/^file:(?:\/\/)?(?=\/|\$HOME)/, "")
+      .replace(/^\$HOME(?=\/|$)/, home.home.toString("utf8"));
+    const what = Buffer.from(decoded(named));
+    if (named.startsWith("/") && isOf(folder, what)) found({ kind: "recent", where: path, what, gives: "name" });
+  }
+}
+
+function decoded(text: string): string {
+  try {
+    return decodeURIComponent(text);
+  } catch {
+    return text;
+  }
+}

@@ -1,0 +1,111 @@
+import { splitPath } from "../engine/ground";
+import { fileAt } from "./reading";
+import { type Finding, below } from "./trace";
+
+/** What was typed at a shell and names the folder, or anything below it. */
+export function findInShells({ disk, home, folder, found }: Finding): void {
+  const isNamed = namer(folder, home.home);
+  const histories = [
+    { list: below(home.home, ".bash_history"), entriesOf: bashEntries },
+    { list: below(home.home, ".zsh_history"), entriesOf: zshEntries },
+    { list: below(home.home, ".zhistory"), entriesOf: zshEntries },
+    { list: below(home.home, ".histfile"), entriesOf: zshEntries },
+    { list: below(home.dataHome, "fish", "fish_history"), entriesOf: fishEntries },
+  ];
+  for (const { list, entriesOf } of histories) {
+    const bytes = fileAt(disk, list);
+    for (const entry of bytes ? entriesOf(bytes.toString("latin1")) : [])
+      if (isNamed(entry.typed))
+        found({ kind: "shell", where: list, what: Buffer.from(entry.whole, "latin1"), gives: "name" });
+  }
+}
+
+interface Entry {
+  /** As it stands in the file, with its time and its line break. */
+  readonly whole: string;
+  /** What was typed. */
+  readonly typed: string;
+}
+
+const LINE = /[^\n]*\n|[^\n]+$/g;
+const BASH_TIME = /^#\d+\n?$/;
+
+/** A line each; where times are kept, all lines until the next time. Source: bash(1), HISTTIMEFORMAT. */
+export function bashEntries(text: string): Entry[] {
+  const lines = text.match(LINE) ?? [];
+  if (!lines.some((line) => BASH_TIME.test(line))) return lines.map((line) => ({ whole: line, typed: line }));
+  const entries: { whole: string; typed: string }[] = [];
+  for (const line of lines) {
+    const last = entries.at(-1);
+    if (BASH_TIME.test(line) || !last) entries.push({ whole: line, typed: BASH_TIME.test(line) ? "" : line });
+    else {
+      last.whole += line;
+      last.typed += line;
+    }
+  }
+  return entries;
+}
+
+/** A line that ends with a backslash goes on; bytes that stand for others follow one of 0x83. Source: zshmisc, zshoptions. */
+export function zshEntries(text: string): Entry[] {
+  const entries: Entry[] = [];
+  let whole = "";
+  for (const line of text.match(LINE) ?? []) {
+    whole += line;
+    if (/(?:^|[^\\])(?:\\\\)*\\\n$/.test(line)) continue;
+    entries.push({ whole, typed: plain(whole) });
+    whole = "";
+  }
+  return whole === "" ? entries : [...entries, { whole, typed: plain(whole) }];
+}
+
+function plain(whole: string): string {
+  return whole
+    .replace(/\u0083([^])/g, (_, byte: string) => String.fromCharCode(byte.charCodeAt(0) ^ 32))
+    .replace(/^: \d+:\d+;/, "");
+}
+
+/** `- cmd:` and what belongs to it. Source: fish, fish_history(5). */
+export function fishEntries(text: string): Entry[] {
+  const entries: { whole: string; typed: string }[] = [];
+  for (const line of text.match(LINE) ?? []) {
+    const cmd = /^- cmd: (.*)$/s.exec(line)?.[1];
+    const last = entries.at(-1);
+    if (cmd !== undefined || !last) entries.push({ whole: line, typed: (cmd ?? "").replace(/\\(.)/g, "$1") });
+    else {
+      last.whole += line;
+      last.typed += line;
+    }
+  }
+  return entries;
+}
+
+/** A name shorter than this is a word of any line. */
+const SHORTEST_NAME = 4;
+const HOME = /^(?:~|\$HOME|\$\{HOME\})(?=\/|$)/;
+
+/** Whether a line names the folder, or anything in it: by a whole path or, below another directory, by its name. */
+function namer(folder: Buffer, home: Buffer): (typed: string) => boolean {
+  const path = folder.toString("latin1");
+  const name = splitPath(folder).name.toString("latin1");
+  const isNamed = (word: string): boolean => {
+    const expanded = word.replace(HOME, () => home.toString("latin1"));
+    if (expanded.startsWith("/")) return expanded === path || expanded.startsWith(`${path}/`);
+    return name.length >= SHORTEST_NAME && expanded.split("/").includes(name);
+  };
+  return (typed) => shellWords(typed).some((word) => isNamed(word) || isNamed(word.replace(/^[^=]*=/, "")));
+}
+
+const WORD = /(?:[^\s"'\\;&|()<>]|\\[^]|"(?:[^"\\]|\\[^])*(?:"|$)|'[^']*(?:'|$))+/g;
+const PART = /\\([^])|"((?:[^"\\]|\\[^])*)(?:"|$)|'([^']*)(?:'|$)|[^]/g;
+
+/** The words of a line, without what quotes them. Source: POSIX.1-2017, Shell Command Language, 2.2 and 2.3. */
+export function shellWords(line: string): string[] {
+  return (line.match(WORD) ?? []).map((word) =>
+    word.replace(
+      PART,
+      (all, escaped?: string, double?: string, single?: string) =>
+        escaped?.replace("\n", "") ?? double?.replace(/\\(["\\$`\n])/g, "$1") ?? single ?? all,
+    ),
+  );
+}

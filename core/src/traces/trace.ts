@@ -1,0 +1,73 @@
+import { sha256 } from "../crypto/bytes";
+import type { Disk } from "../platform/port";
+
+/** Of what kind a trace is: one file of this directory for each. */
+export const TRACE_KINDS = ["recent", "thumbnails", "trash", "bookmarks", "shell"] as const;
+export type TraceKind = (typeof TRACE_KINDS)[number];
+
+/** What a trace gives away of a folder. */
+export const TRACE_GIVES = ["name", "picture", "contents"] as const;
+export type TraceGives = (typeof TRACE_GIVES)[number];
+
+/** Where an account's desktop and programs keep what they remember. Full paths. */
+export interface TraceHome {
+  readonly home: Buffer;
+  readonly dataHome: Buffer;
+  readonly configHome: Buffer;
+  readonly cacheHome: Buffer;
+  /** Tops of other file systems, which have a trash of their own. */
+  readonly drives: readonly Buffer[];
+  readonly uid: number;
+}
+
+/** Something outside a protected folder that tells of it. */
+export interface Trace {
+  /** The same whenever it is found, as long as it stands as it does. */
+  readonly id: string;
+  readonly kind: TraceKind;
+  /** The file it stands in, or that it is. */
+  readonly where: Buffer;
+  /** What it says, as it says it: a path, an address, a line. */
+  readonly what: Buffer;
+  readonly gives: TraceGives;
+}
+
+/** Where it could not be looked, and why. */
+export interface TraceTrouble {
+  readonly kind: TraceKind;
+  readonly where: Buffer;
+  readonly reason: string;
+}
+
+export interface Finding {
+  readonly disk: Disk;
+  readonly home: TraceHome;
+  /** The folder's ordinary path. */
+  readonly folder: Buffer;
+  readonly found: (trace: Omit<Trace, "id">) => void;
+  readonly trouble: (where: Buffer, reason: string) => void;
+}
+
+/** How one kind is found. Reads only; what is not there holds no trace. */
+export type Finder = (finding: Finding) => void;
+
+/** `nth`: among those that say the same in the same file. */
+export function traceId({ kind, where, what }: Omit<Trace, "id">, nth: number): string {
+  const length = (bytes: Buffer): Buffer => Buffer.from(`${bytes.length}:`);
+  return sha256(Buffer.from(`${kind}\n${nth}\n`), length(where), where, length(what), what)
+    .toString("hex")
+    .slice(0, 32);
+}
+
+const SLASH = 0x2f;
+
+/** Whether a path is the folder's, or below it. */
+export function isOf(folder: Buffer, path: Buffer): boolean {
+  return (
+    path.subarray(0, folder.length).equals(folder) && (path.length === folder.length || path[folder.length] === SLASH)
+  );
+}
+
+export function below(directory: Buffer, ...names: readonly string[]): Buffer {
+  return Buffer.concat([directory, ...names.map((name) => Buffer.from(`/${name}`))]);
+}

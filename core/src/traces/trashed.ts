@@ -1,0 +1,34 @@
+import { joinPath, percentDecoded } from "../engine/ground";
+import { beginnings } from "./reading";
+import { type Finding, below, isOf } from "./trace";
+
+const LONGEST_NOTE = 16 * 1024;
+
+/**
+ * What lay in the folder and was put into the trash, of the home or of a drive, where it stays readable. Source:
+ * freedesktop.org Trash specification 1.0.
+ */
+export function findTrashed({ disk, home, folder, found }: Finding): void {
+  const trashes = [
+    { trash: below(home.dataHome, "Trash"), top: null },
+    ...home.drives.flatMap((top) => [
+      { trash: below(top, ".Trash", String(home.uid)), top },
+      { trash: below(top, `.Trash-${home.uid}`), top },
+    ]),
+  ];
+  for (const { trash, top } of trashes)
+    for (const { name, bytes } of beginnings(disk, below(trash, "info"), LONGEST_NOTE)) {
+      const noted = /^Path=(.*)$/m.exec(bytes.toString("latin1"))?.[1];
+      const entry = /^(.+)\.trashinfo$/s.exec(name.toString("latin1"))?.[1];
+      if (noted === undefined || entry === undefined) continue;
+      const path = percentDecoded(Buffer.from(noted, "latin1").toString("utf8"));
+      const what = top === null || path[0] === 0x2f ? path : joinPath(top, path);
+      if (isOf(folder, what))
+        found({
+          kind: "trash",
+          where: joinPath(below(trash, "files"), Buffer.from(entry, "latin1")),
+          what,
+          gives: "contents",
+        });
+    }
+}

@@ -1,0 +1,267 @@
+import { spawnSync } from "node:child_process";
+import { createHash } from "node:crypto";
+import * as fs from "node:fs";
+import * as path from "node:path";
+import { crc32, deflateSync } from "node:zlib";
+import { afterEach, beforeEach, describe, expect, it } from "vitest";
+import { fileAddress } from "../../src/engine/ground";
+import { linuxDisk } from "../../src/platform/linux/linux-disk";
+import type { Disk } from "../../src/platform/port";
+import { bashEntries, fishEntries, shellWords, zshEntries } from "../../src/traces/shell";
+import { type FoundTraces, type TraceHome, findTraces } from "../../src/traces";
+import { xmlElements } from "../../src/traces/xml-elements";
+import { newDirectory, removeDirectory, snapshot } from "../support/world";
+
+let base: string;
+let folder: string;
+beforeEach(() => {
+  base = newDirectory();
+  folder = path.join(base, "Adoption papers");
+  fs.mkdirSync(folder);
+});
+afterEach(() => removeDirectory(base));
+
+const at = (...parts: string[]): string => path.join(base, ...parts);
+function put(content: string | Buffer, ...parts: string[]): string {
+  fs.mkdirSync(path.dirname(at(...parts)), { recursive: true });
+  fs.writeFileSync(at(...parts), content);
+  return at(...parts);
+}
+const home = (drives: readonly string[] = []): TraceHome => ({
+  home: Buffer.from(base),
+  dataHome: Buffer.from(at("share")),
+  configHome: Buffer.from(at("config")),
+  cacheHome: Buffer.from(at("cache")),
+  drives: drives.map((drive) => Buffer.from(drive)),
+  uid: process.getuid?.() ?? 0,
+});
+const find = (drives: readonly string[] = [], disk: Disk = linuxDisk): FoundTraces =>
+  findTraces(disk, { home: home(drives), folder: Buffer.from(folder) });
+/** What was found, without ids and the home's path. */
+const told = ({ traces }: FoundTraces): string[] =>
+  traces.map(
+    ({ kind, where, what, gives }) => `${kind} ${gives} ${path.relative(base, String(where))}: ${String(what)}`,
+  );
+
+/** A picture with what its maker writes about it. */
+function thumbnail(of: string): Buffer {
+  const chunk = (type: string, data: Buffer): Buffer => {
+    const body = Buffer.concat([Buffer.from(type), data]);
+    const [length, sum] = [Buffer.alloc(4), Buffer.alloc(4)];
+    length.writeUInt32BE(data.length);
+    sum.writeUInt32BE(crc32(body));
+    return Buffer.concat([length, body, sum]);
+  };
+  return Buffer.concat([
+    Buffer.from("89504e470d0a1a0a", "hex"),
+    chunk("IHDR", Buffer.from("00000001000000010800000000", "hex")),
+    chunk("tEXt", Buffer.from(`Thumb::URI\0${of}`)),
+    chunk("IDAT", deflateSync(Buffer.from([0, 255]))),
+    chunk("IEND", Buffer.alloc(0)),
+  ]);
+}
+
+const XBEL = (addresses: readonly string[]): string => `<?xml version="1.0" encoding="UTF-8"?>
+<xbel version="1.0"
+      xmlns:bookmark="http://www.freedesktop.org/standards/desktop-bookmarks"
+>
+  <!-- <bookmark href="file:///in/a/comment"/> -->
+${addresses
+  .map(
+    (address) => `  <bookmark href="${address}" added="2026-01-03T10:00:00Z">
+    <info><metadata owner="http://freedesktop.org"><mime:mime-type type="text/plain"/></metadata></info>
+  </bookmark>
+`,
+  )
+  .join("")}</xbel>
+`;
+
+describe("what lies elsewhere and tells of a folder is found, and nothing of another one", () => {
+  it("in the list of recent files, in whatever way its addresses are written, and in the entries of the other desktop", () => {
+    const inside = path.join(folder, "Éva's & others.txt");
+    put(
+      XBEL([
+        fileAddress(Buffer.from(inside)),
+        `file://${inside.replaceAll(" ", "%20").replace("&", "&amp;")}`,
+        fileAddress(Buffer.from(`${folder} of others/a.txt`)),
+        "file:///elsewhere",
+      ]),
+      "share",
+      "recently-used.xbel",
+    );
+    put(
+      `[Desktop Entry]\nType=Link\nURL[$e]=file:$HOME/Adoption%20papers/b.odt\n`,
+      "share/RecentDocuments/b.odt.desktop",
+    );
+    put(`[Desktop Entry]\nType=Link\nURL[$e]=file:$HOME/other/c.odt\n`, "share/RecentDocuments/c.odt.desktop");
+    expect(told(find())).toEqual([
+      `recent name share/recently-used.xbel: ${inside}`,
+      `recent name share/recently-used.xbel: ${inside}`,
+      `recent name share/RecentDocuments/b.odt.desktop: ${path.join(folder, "b.odt")}`,
+    ]);
+  });
+
+  it("small pictures, by what stands in them, and notes that one could not be made", () => {
+    const address = fileAddress(Buffer.from(path.join(folder, "face.jpg")));
+    const name = `${createHash("md5").update(address).digest("hex")}.png`;
+    put(thumbnail(address), "cache/thumbnails/large", name);
+    put(thumbnail(address), "cache/thumbnails/fail/a-program", "of another name.png");
+    put(thumbnail("file:///elsewhere/face.jpg"), "cache/thumbnails/large/other.png");
+    put("no picture", "cache/thumbnails/normal", name);
+    expect(told(find())).toEqual([
+      `thumbnails picture cache/thumbnails/large/${name}: ${path.join(folder, "face.jpg")}`,
+      `thumbnails name cache/thumbnails/fail/a-program/of another name.png: ${path.join(folder, "face.jpg")}`,
+    ]);
+  });
+
+  it("in the trash, of the home as the desktop's own program puts it there, and of a drive", () => {
+    for (const name of ["draft #1 – é.txt", "other.txt"])
+      put("words", name === "other.txt" ? "elsewhere" : "Adoption papers", name);
+    for (const file of [path.join(folder, "draft #1 – é.txt"), at("elsewhere", "other.txt")]) {
+      const { status, stderr } = spawnSync("gio", ["trash", file], {
+        env: { ...process.env, HOME: base, XDG_DATA_HOME: at("share") },
+        encoding: "utf8",
+      });
+      expect([status, stderr]).toEqual([0, ""]);
+    }
+    const drive = at("drive");
+    folder = path.join(drive, "Papers");
+    put("[Trash Info]\nPath=Papers/a%20b.txt\n", `drive/.Trash-${process.getuid?.() ?? 0}/info/a b.txt.trashinfo`);
+    put("[Trash Info]\nPath=Papers2/a.txt\n", `drive/.Trash-${process.getuid?.() ?? 0}/info/a.txt.trashinfo`);
+    expect(told(find([drive]))).toEqual([
+      `trash contents drive/.Trash-${process.getuid?.() ?? 0}/files/a b.txt: ${path.join(folder, "a b.txt")}`,
+    ]);
+    folder = at("Adoption papers");
+    const { traces } = find();
+    expect(traces.map(({ where, what }) => [fs.readFileSync(where, "utf8"), String(what)])).toEqual([
+      ["words", path.join(folder, "draft #1 – é.txt")],
+    ]);
+  });
+
+  it("among the bookmarks of file managers", () => {
+    const address = fileAddress(Buffer.from(folder));
+    put(`file:///elsewhere Elsewhere\n${address} Papers\n${address}%20of%20others\n`, "config/gtk-3.0/bookmarks");
+    put(XBEL([address, "trash:/"]), "share/user-places.xbel");
+    expect(told(find())).toEqual([
+      `bookmarks name config/gtk-3.0/bookmarks: ${address} Papers`,
+      `bookmarks name share/user-places.xbel: ${folder}`,
+    ]);
+  });
+
+  it("in what was typed at a shell: by its path, from home, escaped, quoted, or by its name; several lines of one command together", () => {
+    const typed = [
+      `cd ${folder.replaceAll(" ", "\\ ")}`,
+      `ls "${folder}"`,
+      "cat ~/Adoption\\ papers/a.txt",
+      `for f in 1 2; do\n  rm "$HOME/Adoption papers/$f"\ndone`,
+      'grep -r date "Adoption papers"',
+      `backup --from=${folder.replaceAll(" ", "\\ ")}/2026`,
+      "cd letters/Adoption\\ papers/x",
+    ];
+    const others = [
+      "ls",
+      `ls "${folder} of others"`,
+      `ls "${folder}2"`,
+      "ls ~/Adoption/papers",
+      "echo Adoptionpapers",
+      "ls '/elsewhere/Adoption papers'",
+    ];
+    const history = at(".bash_history");
+    const shell = spawnSync("bash", ["--norc", "-i"], {
+      env: { ...process.env, HOME: base, HISTFILE: history, HISTTIMEFORMAT: "%F ", HISTCONTROL: "", PS1: "" },
+      input: `shopt -s cmdhist lithist\nset -o history\n${[...others, ...typed].map((line) => `history -s -- ${quoted(line)}`).join("\n")}\nhistory -w\nunset HISTFILE\n`,
+    });
+    expect(shell.status).toBe(0);
+    const before = fs.readFileSync(history, "utf8");
+    const found = find().traces;
+    for (const line of typed)
+      expect(
+        found.filter(({ what }) => /^#\d+\n/.test(String(what)) && String(what).replace(/^#\d+\n/, "") === `${line}\n`),
+        line,
+      ).toHaveLength(1);
+    for (const line of others)
+      expect(
+        found.filter(({ what }) => String(what).includes(`\n${line}\n`)),
+        line,
+      ).toEqual([]);
+    // What was found can be taken out of the file as it stands there.
+    for (const { what } of found) expect(before.split(String(what)).length).toBeGreaterThan(1);
+  });
+});
+
+function quoted(line: string): string {
+  return `'${line.replaceAll("'", "'\\''")}'`;
+}
+
+describe("what is kept by programs", () => {
+  it("is read as the shell reads its words", () => {
+    const lines = ["a b\\ c 'd e'f", '"g \\"h\\" $i"j;k|l&&m>n', "o\\\\p 'unended q", "", "--dir='r s'"];
+    for (const line of lines) {
+      const asked = spawnSync(
+        "bash",
+        [
+          "--norc",
+          "-c",
+          `for word in ${line.replace(/[;|&>]+/g, " ")}${line.includes("unended") ? "'" : ""}; do printf '%s\\n' "$word"; done`,
+        ],
+        { env: { ...process.env, i: "$i" }, encoding: "utf8" },
+      );
+      expect(shellWords(line), line).toEqual(asked.stdout.split("\n").slice(0, -1));
+    }
+  });
+
+  it("is cut into entries without losing a byte", () => {
+    const texts = {
+      bash: "#1700000000\nls\n#1700000001\nfor f in *; do\n  echo $f\ndone\n#1700000002\nunended",
+      zsh: ": 1700000000:0;ls\n: 1700000001:0;echo a \\\\\\\n  b\nplain\\\\\nrest",
+      fish: "- cmd: ls\n  when: 1700000000\n- cmd: echo a\\nb\n  when: 1700000001\n  paths:\n    - a\n",
+    };
+    for (const [entriesOf, text, count] of [
+      [bashEntries, texts.bash, 3],
+      [bashEntries, "ls\ncd\n", 2],
+      [zshEntries, texts.zsh, 4],
+      [fishEntries, texts.fish, 2],
+    ] as const) {
+      const entries = entriesOf(text);
+      expect(entries.map(({ whole }) => whole).join("")).toBe(text);
+      expect(entries).toHaveLength(count);
+    }
+  });
+
+  it("is known as broken where it is no list, and every other kind is looked for all the same", () => {
+    for (const broken of ["<xbel><bookmark href='a'></xbel>", "no list", "<a b=c/>", "<a", "<a></a", "<!-- <a/>"])
+      expect(xmlElements(broken), broken).toBeNull();
+    put("<xbel><bookmark", "share/recently-used.xbel");
+    put(`${fileAddress(Buffer.from(folder))}\n`, "config/gtk-3.0/bookmarks");
+    const before = snapshot(base);
+    const { traces, troubles } = find();
+    expect(traces.map(({ kind }) => kind)).toEqual(["bookmarks"]);
+    expect(troubles.map(({ kind, where }) => [kind, path.relative(base, String(where))])).toEqual([
+      ["recent", "share/recently-used.xbel"],
+    ]);
+    expect(snapshot(base)).toEqual(before);
+  });
+
+  it("and can't be read keeps no other kind from being looked for", () => {
+    put(thumbnail(fileAddress(Buffer.from(path.join(folder, "a.jpg")))), "cache/thumbnails/large/a.png");
+    put(`${fileAddress(Buffer.from(folder))}\n`, "config/gtk-3.0/bookmarks");
+    const failing: Disk = new Proxy(linuxDisk, {
+      get: (target, name: keyof Disk) =>
+        name === "list"
+          ? () => {
+              throw Object.assign(new Error("EIO"), { code: "EIO" });
+            }
+          : (target[name] as unknown),
+    });
+    const { traces, troubles } = find([], failing);
+    expect(traces.map(({ kind }) => kind)).toEqual(["bookmarks"]);
+    expect(troubles.map(({ kind }) => kind)).toEqual(["thumbnails"]);
+  });
+
+  it("has the same names each time it is found", () => {
+    put(`ls "${folder}"\nls "${folder}"\n`, ".bash_history");
+    const [first, again] = [find().traces, find().traces];
+    expect(new Set(first.map(({ id }) => id)).size).toBe(2);
+    expect(again.map(({ id }) => id)).toEqual(first.map(({ id }) => id));
+  });
+});
