@@ -11,6 +11,7 @@ export { listFolders } from "./operations/folders/list-folders";
 export { fullPath } from "./paths";
 export { type LockRequest, lock } from "./operations/locking/lock-folder";
 export { lockNew } from "./operations/locking/lock-new";
+export { tracesOf } from "./operations/folders/traces";
 export { onlook } from "./operations/folders/look";
 export { check, checkWithoutKey } from "./operations/folders/check";
 export { COMMAND_RESULTS, type CommandName, type FailedOne, type ResultOf } from "./calls/commands";

@@ -28,8 +28,10 @@ export interface Settings {
   readonly mounts: readonly string[];
   /** Where a key is kept for who stays signed in: the account's own, outside the data directory. */
   readonly stayDirectory: string;
-  /** The account's trash, as its desktop knows it. */
-  readonly trash: string;
+  /** Where this account's desktop and programs keep what they remember. Full paths. XDG Base Directory Specification. */
+  readonly dataHome: string;
+  readonly configHome: string;
+  readonly cacheHome: string;
   /** By which mail leaves this computer, unless the owner names another one. */
   readonly mail: MailServer | null;
   /** Where Eremos itself lies. */
@@ -43,10 +45,11 @@ export function readSettings(environment: Readonly<Record<string, string | undef
   const port = given === undefined || given === "" ? null : Number(given);
   if (port !== null && (!Number.isInteger(port) || port < 0 || port > 65535))
     throw new EremosError("usage", said("eremos-port-must-be-number", { given: String(given) }));
-  const dataDirectory = path.resolve(environment["EREMOS_DATA"] || defaultDataDirectory(environment, home));
   const address = environment["EREMOS_ADDRESS"] || "name";
   if (address !== "name" && address !== "plain")
     throw new EremosError("usage", said("eremos-address-must-be-name", { address }));
+  const [dataHome, configHome, cacheHome] = baseDirectories(environment, home);
+  const dataDirectory = path.resolve(environment["EREMOS_DATA"] || path.join(dataHome, "eremos"));
   return {
     port,
     plainAddress: address === "plain",
@@ -56,8 +59,10 @@ export function readSettings(environment: Readonly<Record<string, string | undef
     home,
     synced: listIn(environment, "EREMOS_SYNCED").map(realPathOf),
     mounts: ["/proc/self/mounts", ...listIn(environment, "EREMOS_MOUNTS")],
-    stayDirectory: path.join(environment["XDG_CONFIG_HOME"] || path.join(home, ".config"), "eremos"),
-    trash: path.join(dataHome(environment, home), "Trash"),
+    dataHome,
+    configHome,
+    cacheHome,
+    stayDirectory: path.join(configHome, "eremos"),
     mail: mailServer(environment["EREMOS_MAIL"]),
     program: realPathOf(program),
   };
@@ -92,12 +97,15 @@ function drivesOf(account: string): string[] {
   return ["/media", "/run/media"].map((directory) => path.join(directory, account)).filter(isDirectory);
 }
 
-function defaultDataDirectory(environment: Readonly<Record<string, string | undefined>>, home: string): string {
-  return path.join(dataHome(environment, home), "eremos");
-}
-
-function dataHome(environment: Readonly<Record<string, string | undefined>>, home: string): string {
-  return environment["XDG_DATA_HOME"] || path.join(home, ".local", "share");
+function baseDirectories(
+  environment: Readonly<Record<string, string | undefined>>,
+  home: string,
+): readonly [string, string, string] {
+  return [
+    environment["XDG_DATA_HOME"] || path.join(home, ".local", "share"),
+    environment["XDG_CONFIG_HOME"] || path.join(home, ".config"),
+    environment["XDG_CACHE_HOME"] || path.join(home, ".cache"),
+  ];
 }
 
 /** Full paths. A synced directory may be away, or locked and hidden itself. */

@@ -141,6 +141,8 @@ export const api = {
   completePath: (typed: string) => call("places/complete", { typed }),
   findDropped: (dropped: Dropped) => call("places/find", dropped),
   onlooker: (path: string, subject: string | null) => call("onlooker", { path, subject }),
+  /** What lies elsewhere and tells of it. */
+  traces: (folder: string) => call("traces", { folder }),
   reach: (folder: string) => call("reach", { folder }),
   makeRoom: (path: string) => call("places/make-room", { path }),
   plan: (path: string, { guard, visibility }: Protection) => call("plan", { path, guard, visibility }),

@@ -27,3 +27,11 @@ export const REACH_KINDS = [
   "provider",
 ] as const;
 export type ReachKind = (typeof REACH_KINDS)[number];
+
+/** Of what kind a trace of a folder is, elsewhere than in it. */
+export const TRACE_KINDS = ["recent", "thumbnails", "trash", "bookmarks", "shell"] as const;
+export type TraceKind = (typeof TRACE_KINDS)[number];
+
+/** What a trace gives away. */
+export const TRACE_GIVES = ["name", "picture", "contents"] as const;
+export type TraceGives = (typeof TRACE_GIVES)[number];

@@ -5,15 +5,8 @@ import { findRecent } from "./recent";
 import { findInShells } from "./shell";
 import { findThumbnails } from "./thumbnails";
 import { findTrashed } from "./trashed";
-import {
-  type Finder,
-  TRACE_KINDS,
-  type Trace,
-  type TraceHome,
-  type TraceKind,
-  type TraceTrouble,
-  traceId,
-} from "./trace";
+import { TRACE_KINDS, type TraceKind } from "../format/choices";
+import { type Finder, type Trace, type TraceHome, type TraceTrouble, traceId } from "./trace";
 import { said } from "@eremos/words/core/traces";
 
 const FINDERS: Readonly<Record<TraceKind, Finder>> = {

@@ -3,4 +3,4 @@
  * Each kind is found by a file of its own; what one can't read keeps no other from being looked for.
  */
 export { type FoundTraces, type TracesInput, findTraces } from "./find";
-export { TRACE_GIVES, TRACE_KINDS, type Trace, type TraceHome, type TraceKind } from "./trace";
+export type { TraceHome } from "./trace";

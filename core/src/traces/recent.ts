@@ -1,6 +1,7 @@
 import { pathInAddress } from "../engine/ground";
 import { beginnings, fileAt } from "./reading";
-import { type Finding, type TraceKind, below, isOf } from "./trace";
+import type { TraceKind } from "../format/choices";
+import { type Finding, below, isOf } from "./trace";
 import { xmlElements } from "./xml-elements";
 import { say } from "@eremos/words/core/traces";
 

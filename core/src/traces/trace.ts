@@ -1,13 +1,6 @@
 import { sha256 } from "../crypto/bytes";
+import type { TraceGives, TraceKind } from "../format/choices";
 import type { Disk } from "../platform/port";
-
-/** Of what kind a trace is: one file of this directory for each. */
-export const TRACE_KINDS = ["recent", "thumbnails", "trash", "bookmarks", "shell"] as const;
-export type TraceKind = (typeof TRACE_KINDS)[number];
-
-/** What a trace gives away of a folder. */
-export const TRACE_GIVES = ["name", "picture", "contents"] as const;
-export type TraceGives = (typeof TRACE_GIVES)[number];
 
 /** Where an account's desktop and programs keep what they remember. Full paths. */
 export interface TraceHome {

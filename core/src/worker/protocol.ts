@@ -53,6 +53,7 @@ import { type InsuranceFacts, insuranceFactsOf, setInsurance } from "../insuranc
 import type { InsuranceLevel } from "../format/insurance";
 import { type Onlook, lookAs } from "../onlooker/onlooker";
 import { type Reach, type ReachInput, reachOf } from "../onlooker/reach";
+import { type FoundTraces, type TracesInput, findTraces } from "../traces";
 import type { Failure } from "../errors/eremos-error";
 import type { Disk } from "../platform/port";
 
@@ -83,6 +84,7 @@ export type EngineRequest =
   | { readonly verb: "permissions"; readonly input: PermissionsInput }
   | { readonly verb: "last-change"; readonly input: LastChangeInput }
   | { readonly verb: "reach"; readonly input: ReachInput }
+  | { readonly verb: "traces"; readonly input: TracesInput }
   | { readonly verb: "onlook"; readonly input: { readonly place: string; readonly subject: string | null } };
 
 export interface Outcomes {
@@ -110,6 +112,7 @@ export interface Outcomes {
   readonly permissions: PermissionsOutcome;
   readonly "last-change": number;
   readonly reach: readonly Reach[];
+  readonly traces: FoundTraces;
   readonly onlook: Onlook;
 }
 
@@ -165,6 +168,8 @@ export async function perform(disk: Disk, request: EngineRequest, hooks: Hooks):
       return lastChange(disk, request.input);
     case "reach":
       return reachOf(disk, request.input);
+    case "traces":
+      return findTraces(disk, request.input);
     case "onlook":
       return lookAs(request.input.place, request.input.subject);
   }

@@ -3,7 +3,14 @@
  * types and a check of what it says follow from this table, and docs/API.md.
  */
 import * as z from "zod";
-import { folderViewSchema, guardSchema, leftOutSchema, onlookViewSchema, visibilitySchema } from "./shapes/folders";
+import {
+  folderViewSchema,
+  guardSchema,
+  leftOutSchema,
+  onlookViewSchema,
+  tracesViewSchema,
+  visibilitySchema,
+} from "./shapes/folders";
 import { desktopViewSchema, namedFolderSchema, newKeysViewSchema } from "./shapes/owner";
 import { insuranceViewSchema, keyholdersViewSchema, practiceViewSchema, takenInSchema } from "./shapes/ways-back";
 
@@ -140,6 +147,7 @@ export const COMMAND_RESULTS = {
     problems: z.array(z.string()).readonly(),
     notGiven: z.array(z.string()).readonly(),
   }),
+  traces: tracesViewSchema,
   onlooker: z.object({ place: z.string(), kinds: z.array(onlookKind.omit({ brief: true })).readonly() }),
   page: z.object({ address, shown: z.boolean() }),
   integrate: desktopViewSchema,

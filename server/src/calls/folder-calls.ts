@@ -16,6 +16,7 @@ import {
   planViewSchema,
   protectionSchema,
   reachViewSchema,
+  tracesViewSchema,
   visibilitySchema,
 } from "./shapes/folders";
 import { lockingRulesSchema, openingModeSchema, textSchema as text } from "./shapes/rules";
@@ -80,6 +81,7 @@ export const FOLDER_CALLS = {
     path.extend({ subject: text.nullable() }),
     onlookViewSchema,
   ),
+  traces: owner("What lies elsewhere on this account's desktop and tells of a folder.", folder, tracesViewSchema),
   reach: owner("Who could get how far at a protected folder.", folder, z.array(reachViewSchema).readonly()),
   plan: owner(
     "What locking a folder would take, or why it can't be locked. Touches nothing.",

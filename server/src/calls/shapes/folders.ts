@@ -1,7 +1,7 @@
 /** Folders, work and places, as they go over the wire. Pure: the pages read it too. */
 import * as z from "zod";
 import { GUARDS, barsSchema } from "@eremos/core/guards";
-import { REACH_KINDS, VISIBILITIES } from "@eremos/core/choices";
+import { REACH_KINDS, TRACE_GIVES, TRACE_KINDS, VISIBILITIES } from "@eremos/core/choices";
 import { atSignOutSchema, lockingRulesSchema } from "./rules";
 import { visitViewSchema } from "./visits";
 
@@ -402,3 +402,32 @@ export const closedUpSchema = z
   })
   .readonly();
 export type ClosedUp = z.output<typeof closedUpSchema>;
+
+export const traceKindSchema = z.enum(TRACE_KINDS);
+export type TraceKind = z.output<typeof traceKindSchema>;
+
+/** What lies elsewhere and tells of a folder. */
+export const tracesViewSchema = z
+  .object({
+    traces: z
+      .array(
+        z
+          .object({
+            id: z.string(),
+            kind: traceKindSchema,
+            /** The file it stands in, or that it is. */
+            where: z.string(),
+            /** What it says: a path, an address, a line. */
+            what: z.string(),
+            gives: z.enum(TRACE_GIVES),
+            /** Whether Eremos can clear it. */
+            clearable: z.boolean(),
+          })
+          .readonly(),
+      )
+      .readonly(),
+    /** Where it could not be looked, and why. */
+    troubles: z.array(z.object({ kind: traceKindSchema, where: z.string(), reason: z.string() }).readonly()).readonly(),
+  })
+  .readonly();
+export type TracesView = z.output<typeof tracesViewSchema>;

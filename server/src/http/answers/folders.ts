@@ -9,6 +9,7 @@ import { listFoldersAside } from "../../operations/folders/list-folders";
 import { onlook } from "../../operations/folders/look";
 import { keepOpen, setRules } from "../../operations/folders/preferences";
 import { reach } from "../../operations/folders/reach";
+import { tracesOf } from "../../operations/folders/traces";
 import { completePath, listPlace, pathShown, placeRoots } from "../../operations/folders/walk-places";
 import { closeUp } from "../../operations/locking/close-up";
 import { prepareFolderPassword, setFolderPassword } from "../../operations/locking/folder-password";
@@ -44,6 +45,7 @@ export const FOLDERS: Answers<typeof FOLDER_CALLS> = {
     context.watchPlace(seen.place);
     return seen;
   },
+  traces: ({ context }, { folder }) => tracesOf(context.eremos, folder, FROM),
   reach: ({ context }, { folder }) => reach(context.eremos, folder),
   plan: ({ context }, { path, ...asked }) => planLock(context.eremos, path, asked),
   lock: async ({ context: { eremos } }, { path, protection, inUseAnyway, password: typed }) => {

@@ -81,7 +81,7 @@ export async function moveIn(
     if (above && path.includes(Buffer.from(`/${OWN_DIR_NAME.toString()}`)))
       throw new EremosError("nested", said("belongs-to-eremos", { path: displayPath(path) }));
   }
-  const trash = { home: Buffer.from(eremos.settings.trash), uid: os.userInfo().uid };
+  const trash = { home: Buffer.from(joinPaths(eremos.settings.dataHome, "Trash")), uid: os.userInfo().uid };
   const moved = await eremos.run<"move-in">({
     verb: "move-in",
     input: { slot, paths, originals: originals === "trash" ? trash : "remove" },

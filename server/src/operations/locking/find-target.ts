@@ -40,7 +40,8 @@ export function whyExchanged(record: FolderRecord, { inspection, realPath }: Loc
   });
 }
 
-function findRecord(eremos: Eremos, pathOrId: string, from: string): FolderRecord {
+/** What the list says of it, wherever it is. @throws EremosError `not-protected` */
+export function findRecord(eremos: Eremos, pathOrId: string, from: string): FolderRecord {
   const records = eremos.registry.list(eremos.requireKeys());
   const byId = records.find((record) => record.id === pathOrId);
   if (byId) return byId;
