@@ -148,7 +148,6 @@ test("what the desktop remembers of a locked folder is looked for on its page, a
   await traces.getByText("Shell histories").click();
   await expect(traces.getByText(`cat '${folder}/bank details.txt'`)).toBeVisible();
   expect(await violations(page)).toEqual([]);
-  if (process.env["SHOT"]) await page.screenshot({ path: process.env["SHOT"] });
   fs.rmSync(path.join(house.base, ".bash_history"));
   await traces.getByRole("button", { name: "Look again" }).click();
   await expect(traces.getByText("No traces were found in the places where Eremos looks.")).toBeVisible();
