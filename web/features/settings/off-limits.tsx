@@ -26,6 +26,9 @@ export function OffLimits({ settings }: { readonly settings: SettingsView }): Re
       added.length < edits.added.length ? { ...edits, added } : { ...edits, removed: [...edits.removed, path] },
     );
   };
+  const entries = settings.offLimits.map(({ path, reason, removable }) => ({ path, note: reason, removable }));
+  const isOwn = ({ path }: { readonly path: string }): boolean => edits.added.some((entry) => entry.path === path);
+  const [own, usual] = [entries.filter(isOwn), entries.filter((entry) => !isOwn(entry))];
   const isEdited = edits.added.length + edits.removed.length > 0;
   return (
     <section aria-labelledby="off-limits">
@@ -33,11 +36,13 @@ export function OffLimits({ settings }: { readonly settings: SettingsView }): Re
         {say("off-limits")}
       </h2>
       <p className="mt-1 text-sm text-mute">{say("places-that-cant-be-locked")}</p>
-      <PathList
-        entries={settings.offLimits.map(({ path, reason, removable }) => ({ path, note: reason, removable }))}
-        pending={save.isPending}
-        onTakeOff={takeOff}
-      />
+      {own.length > 0 && <PathList entries={own} pending={save.isPending} onTakeOff={takeOff} />}
+      <details className="mt-2">
+        <summary className="cursor-pointer text-sm font-medium text-dusk">
+          {say("usual-off-limits", { count: usual.length })}
+        </summary>
+        <PathList entries={usual} pending={save.isPending} onTakeOff={takeOff} />
+      </details>
       <AddForm
         pending={save.isPending}
         problem={

@@ -54,6 +54,7 @@ export const { say, said } = speaker("page/settings", {
   "changed-in-every-folder": "Changed, in every folder.",
   "changed-folders-out-reach-named":
     "Changed. {left, plural, one {# folder} other {# folders}} out of reach, named on this page.",
+  "usual-off-limits": "{count, plural, one {1 place is} other {{count, number} places are}} off limits from the start",
   "off-limits": "Off-limits",
   "places-that-cant-be-locked":
     "Places that can’t be locked, because the system or Eremos needs them, or because you said so. Folders that are locked already stay as they are.",
