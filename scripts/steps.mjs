@@ -52,6 +52,7 @@ const TEST_PROGRAMS = [
     there: ["sh", ["-c", "command -v Xvfb && command -v xdotool && command -v thunar"]],
     packages: ["xvfb", "xdotool", "thunar"],
   },
+  { there: ["vim.tiny", ["--version"]], packages: ["vim-tiny"] },
   { there: ["pdftoppm", ["-v"]], packages: ["poppler-utils"] },
   { there: ["zbarimg", ["--version"]], packages: ["zbar-tools"] },
   { there: ["sh", ["-c", "command -v litmus"]], packages: ["litmus"] },

@@ -32,6 +32,7 @@ export interface Settings {
   readonly dataHome: string;
   readonly configHome: string;
   readonly cacheHome: string;
+  readonly stateHome: string;
   /** By which mail leaves this computer, unless the owner names another one. */
   readonly mail: MailServer | null;
   /** Where Eremos itself lies. */
@@ -48,7 +49,7 @@ export function readSettings(environment: Readonly<Record<string, string | undef
   const address = environment["EREMOS_ADDRESS"] || "name";
   if (address !== "name" && address !== "plain")
     throw new EremosError("usage", said("eremos-address-must-be-name", { address }));
-  const [dataHome, configHome, cacheHome] = baseDirectories(environment, home);
+  const [dataHome, configHome, cacheHome, stateHome] = baseDirectories(environment, home);
   const dataDirectory = path.resolve(environment["EREMOS_DATA"] || path.join(dataHome, "eremos"));
   return {
     port,
@@ -62,6 +63,7 @@ export function readSettings(environment: Readonly<Record<string, string | undef
     dataHome,
     configHome,
     cacheHome,
+    stateHome,
     stayDirectory: path.join(configHome, "eremos"),
     mail: mailServer(environment["EREMOS_MAIL"]),
     program: realPathOf(program),
@@ -100,11 +102,12 @@ function drivesOf(account: string): string[] {
 function baseDirectories(
   environment: Readonly<Record<string, string | undefined>>,
   home: string,
-): readonly [string, string, string] {
+): readonly [string, string, string, string] {
   return [
     environment["XDG_DATA_HOME"] || path.join(home, ".local", "share"),
     environment["XDG_CONFIG_HOME"] || path.join(home, ".config"),
     environment["XDG_CACHE_HOME"] || path.join(home, ".cache"),
+    environment["XDG_STATE_HOME"] || path.join(home, ".local", "state"),
   ];
 }
 

@@ -139,7 +139,7 @@ export const { say, said } = speaker("cli", {
   "so-many-traces":
     "{traces, plural, =0 {No traces were found.} one {1 trace was found:} other {{traces, number} traces were found:}}",
   "trace-in":
-    "  {kind, select, recent {recent files} thumbnails {thumbnail} trash {trash} bookmarks {bookmark} other {shell history}}, gives away {gives, select, name {a name} picture {a picture} other {the contents}}: {where}",
+    "  {kind, select, recent {recent files} thumbnails {thumbnail} trash {trash} bookmarks {bookmark} editors {editor} office {office program} other {shell history}}, gives away {gives, select, name {a name} picture {a picture} other {the contents}}: {where}",
   "files-are-back":
     "{files, plural, one {1 file is} other {{files, number} files are}} back where {files, plural, one {it} other {they}} lay.",
   "files-are-moved-in":

@@ -29,7 +29,7 @@ export const REACH_KINDS = [
 export type ReachKind = (typeof REACH_KINDS)[number];
 
 /** Of what kind a trace of a folder is, elsewhere than in it. */
-export const TRACE_KINDS = ["recent", "thumbnails", "trash", "bookmarks", "shell"] as const;
+export const TRACE_KINDS = ["recent", "thumbnails", "trash", "bookmarks", "shell", "editors", "office"] as const;
 export type TraceKind = (typeof TRACE_KINDS)[number];
 
 /** What a trace gives away. */

@@ -1,6 +1,8 @@
 import { fromSystemError } from "../errors/eremos-error";
 import type { Disk } from "../platform/port";
 import { findBookmarks } from "./bookmarks";
+import { findInEditors } from "./editors";
+import { findInOffice } from "./office";
 import { findRecent } from "./recent";
 import { findInShells } from "./shell";
 import { findThumbnails } from "./thumbnails";
@@ -15,6 +17,8 @@ const FINDERS: Readonly<Record<TraceKind, Finder>> = {
   trash: findTrashed,
   bookmarks: findBookmarks,
   shell: findInShells,
+  editors: findInEditors,
+  office: findInOffice,
 };
 
 export interface TracesInput {

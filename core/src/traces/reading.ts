@@ -51,6 +51,12 @@ export function* beginnings(
   }
 }
 
+/** The entries of a directory; none where there is none. */
+export function namesAt(disk: Disk, directory: Buffer): { readonly name: Buffer; readonly path: Buffer }[] {
+  const names = orNull(() => within(disk, disk.openRoot(directory), (dir) => disk.list(dir))) ?? [];
+  return names.map((name) => ({ name, path: joinPath(directory, name) }));
+}
+
 /** Directories in a directory. */
 export function directoriesAt(disk: Disk, directory: Buffer): Buffer[] {
   return (

@@ -4,7 +4,7 @@ import { type Finding, below } from "./trace";
 
 /** What was typed at a shell and names the folder, or anything below it. */
 export function findInShells({ disk, home, folder, found }: Finding): void {
-  const isNamed = namer(folder, home.home);
+  const isNamed = wordsNaming(folder, home.home);
   const histories = [
     { list: below(home.home, ".bash_history"), entriesOf: bashEntries },
     { list: below(home.home, ".zsh_history"), entriesOf: zshEntries },
@@ -85,7 +85,7 @@ const SHORTEST_NAME = 4;
 const HOME = /^(?:~|\$HOME|\$\{HOME\})(?=\/|$)/;
 
 /** Whether a line names the folder, or anything in it: by a whole path or, below another directory, by its name. */
-function namer(folder: Buffer, home: Buffer): (typed: string) => boolean {
+export function wordsNaming(folder: Buffer, home: Buffer): (typed: string) => boolean {
   const path = folder.toString("latin1");
   const name = splitPath(folder).name.toString("latin1");
   const isNamed = (word: string): boolean => {

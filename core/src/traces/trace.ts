@@ -8,6 +8,7 @@ export interface TraceHome {
   readonly dataHome: Buffer;
   readonly configHome: Buffer;
   readonly cacheHome: Buffer;
+  readonly stateHome: Buffer;
   /** Tops of other file systems, which have a trash of their own. */
   readonly drives: readonly Buffer[];
   readonly uid: number;

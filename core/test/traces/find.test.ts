@@ -1,4 +1,4 @@
-import { spawnSync } from "node:child_process";
+import { spawn, spawnSync } from "node:child_process";
 import { createHash } from "node:crypto";
 import * as fs from "node:fs";
 import * as path from "node:path";
@@ -32,6 +32,7 @@ const home = (drives: readonly string[] = []): TraceHome => ({
   dataHome: Buffer.from(at("share")),
   configHome: Buffer.from(at("config")),
   cacheHome: Buffer.from(at("cache")),
+  stateHome: Buffer.from(at("state")),
   drives: drives.map((drive) => Buffer.from(drive)),
   uid: process.getuid?.() ?? 0,
 });
@@ -187,6 +188,51 @@ describe("what lies elsewhere and tells of a folder is found, and nothing of ano
     // What was found can be taken out of the file as it stands there.
     for (const { what } of found) expect(before.split(String(what)).length).toBeGreaterThan(1);
   });
+});
+
+it("in what editors keep of a file that is being edited, as the real one writes it, and in their lists", async () => {
+  put("half a letter\n", "Adoption papers", "a b.txt");
+  for (const directory of [".vim/swap", "state/nvim/undo"]) fs.mkdirSync(at(directory), { recursive: true });
+  put("set nocompatible directory=~/.vim/swap//\n", ".vimrc");
+  const edited = path.join(folder, "a b.txt");
+  const encoded = edited.replaceAll("/", "%");
+  put("undo", "state/nvim/undo", encoded);
+  put("undo", "state/nvim/undo", `${folder} of others/a.txt`.replaceAll("/", "%"));
+  put(`${edited} 3 1\n/elsewhere/a.txt 1 1\n`, "share/nano/filepos_history");
+  put(
+    `# of vim\n> ~/Adoption papers/a b.txt\n\t"\t1\t0\n'0  1  0  ~/other.txt\n|4,48,1,0,17,"~/Adoption papers/c.txt"\n`,
+    ".viminfo",
+  );
+  const editor = spawn("vim.tiny", [edited], {
+    env: { ...process.env, HOME: base, TERM: "xterm" },
+    stdio: ["pipe", "ignore", "ignore"],
+  });
+  try {
+    editor.stdin?.write("ox\x1b");
+    const swap = at(".vim/swap", `${encoded}.swp`);
+    await expect.poll(() => fs.existsSync(swap)).toBe(true);
+    expect(told(find()).sort()).toEqual([
+      `editors contents .vim/swap/${encoded}.swp: ${edited}`,
+      `editors contents state/nvim/undo/${encoded}: ${edited}`,
+      `editors name .viminfo: > ~/Adoption papers/a b.txt\n`,
+      `editors name .viminfo: |4,48,1,0,17,"~/Adoption papers/c.txt"\n`,
+      `editors name share/nano/filepos_history: ${edited} 3 1\n`,
+    ]);
+  } finally {
+    editor.kill("SIGKILL");
+  }
+});
+
+it("in the list of an office program's last documents", () => {
+  const item = (address: string): string =>
+    `<item oor:path="/org.openoffice.Office.Histories/Histories/org.openoffice.Office.Histories:HistoryInfo['PickList']/ItemList"><node oor:name="${address}" oor:op="replace"><prop oor:name="Filter" oor:op="fuse"><value>writer8</value></prop></node></item>\n`;
+  put(
+    `<?xml version="1.0" encoding="UTF-8"?>\n<oor:items xmlns:oor="http://openoffice.org/2001/registry">\n${item(fileAddress(Buffer.from(path.join(folder, "é.odt"))))}${item("file:///elsewhere.odt")}</oor:items>\n`,
+    "config/libreoffice/4/user/registrymodifications.xcu",
+  );
+  expect(told(find())).toEqual([
+    `office name config/libreoffice/4/user/registrymodifications.xcu: ${path.join(folder, "é.odt")}`,
+  ]);
 });
 
 function quoted(line: string): string {

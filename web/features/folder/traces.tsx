@@ -15,6 +15,8 @@ const KIND_WORDS: Readonly<Record<Kind, { readonly name: string; readonly clear:
   thumbnails: { name: say("trace-thumbnails"), clear: say("clear-thumbnails") },
   trash: { name: say("trace-trash"), clear: say("clear-trash") },
   bookmarks: { name: say("trace-bookmarks"), clear: say("clear-bookmarks") },
+  editors: { name: say("trace-editors"), clear: say("clear-editors") },
+  office: { name: say("trace-office"), clear: say("clear-office") },
   shell: { name: say("trace-shell"), clear: say("clear-shell") },
 };
 

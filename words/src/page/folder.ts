@@ -30,6 +30,11 @@ export const { say, said } = speaker("page/folder", {
   "clear-trash": "These are whole files. Empty the trash, or restore them into the folder before you lock it.",
   "trace-bookmarks": "Bookmarks",
   "clear-bookmarks": "Take the bookmark away in the side of your file manager.",
+  "trace-editors": "Editors",
+  "clear-editors":
+    "Swap, undo and backup files hold what was in the file: delete them while the editor is closed. Lines of lists can be deleted with an editor.",
+  "trace-office": "Office programs",
+  "clear-office": "The program’s menu of recent documents clears its list.",
   "trace-shell": "Shell histories",
   "clear-shell": "Delete these lines from the file with an editor, while no terminal is open.",
   "show-on-desk": "Show on the Desk",

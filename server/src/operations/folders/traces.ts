@@ -12,7 +12,7 @@ import { findRecord } from "../locking/find-target";
  */
 export async function tracesOf(eremos: Eremos, pathOrId: string, from: string): Promise<TracesView> {
   const record = findRecord(eremos, pathOrId, from);
-  const { home, dataHome, configHome, cacheHome } = eremos.settings;
+  const { home, dataHome, configHome, cacheHome, stateHome } = eremos.settings;
   const { traces, troubles } = await eremos.run<"traces">({
     verb: "traces",
     input: {
@@ -22,6 +22,7 @@ export async function tracesOf(eremos: Eremos, pathOrId: string, from: string): 
         dataHome: Buffer.from(dataHome),
         configHome: Buffer.from(configHome),
         cacheHome: Buffer.from(cacheHome),
+        stateHome: Buffer.from(stateHome),
         drives: mountsIn(eremos.mounts).map((mount) => Buffer.from(mount)),
         uid: os.userInfo().uid,
       },

@@ -1,0 +1,45 @@
+import { fileAt, namesAt } from "./reading";
+import { wordsNaming } from "./shell";
+import { type Finding, below, isOf } from "./trace";
+
+/**
+ * What editors keep of a file that was edited: its whole or half of it in a swap, undo or backup file, which has the
+ * file's path in its name, and positions in lists. Sources: vim's documentation, "directory", "undodir" and
+ * "viminfo-file"; nanorc(5), "positionlog".
+ */
+export function findInEditors({ disk, home, folder, found }: Finding): void {
+  const kept = [below(home.home, ".vim"), below(home.stateHome, "vim"), below(home.stateHome, "nvim")];
+  for (const directory of kept.flatMap((one) => KEPT.map((name) => below(one, name))))
+    for (const { name, path } of namesAt(disk, directory)) {
+      const what = pathIn(name);
+      if (what && isOf(folder, what)) found({ kind: "editors", where: path, what, gives: "contents" });
+    }
+  const isNamed = wordsNaming(folder, home.home);
+  const lists = [
+    below(home.home, ".viminfo"),
+    below(home.stateHome, "vim", "viminfo"),
+    below(home.dataHome, "nano", "filepos_history"),
+    below(home.home, ".nano", "filepos_history"),
+  ];
+  for (const list of lists)
+    for (const line of fileAt(disk, list)
+      ?.toString("latin1")
+      .match(/[^\n]*\n|[^\n]+$/g) ?? [])
+      if (isNamed(line.trim()) || isNamed(placeIn(line)))
+        found({ kind: "editors", where: list, what: Buffer.from(line, "latin1"), gives: "name" });
+}
+
+const KEPT = ["swap", "undo", "undodir", "backup", "tmp"];
+const SWAP = /\.sw[a-p]$/;
+
+/** The path that a name stands for: every slash of it is a percent sign. */
+function pathIn(name: Buffer): Buffer | null {
+  const text = name.toString("latin1").replace(SWAP, "").replace(/~$/, "");
+  return text.startsWith("%") ? Buffer.from(text.replaceAll("%", "/"), "latin1") : null;
+}
+
+/** A path with blanks in it, without what stands before and behind it in its line. */
+function placeIn(line: string): string {
+  const path = /(?:^|[\s>"])((?:~|\/)[^\n"]*?)(?: \d+ \d+)?"?\s*$/.exec(line)?.[1] ?? "";
+  return `'${path.replaceAll("'", "")}'`;
+}
