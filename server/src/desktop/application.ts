@@ -30,10 +30,10 @@ function meantBy(opened: Buffer): Buffer {
  * Answers the desktop until nothing was asked for a while. It shows, and never opens by itself: whoever can write an
  * item can make somebody look at a page, and no more. @throws EremosError `unsupported` without a session's bus
  */
-export function answerDesktop(settings: Settings): Promise<void> {
-  return new Promise((resolve, reject) => {
-    const bus = sessionBusOrNull();
-    if (!bus) return reject(new EremosError("unsupported", said("no-session-bus")));
+export async function answerDesktop(settings: Settings): Promise<void> {
+  const bus = await sessionBusOrNull();
+  if (!bus) throw new EremosError("unsupported", said("no-session-bus"));
+  return new Promise((resolve) => {
     const end = (): void => {
       clearTimeout(timer);
       bus.connection.stream.destroy();

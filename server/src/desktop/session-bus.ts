@@ -1,6 +1,6 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
-import { type MessageBus, sessionBus } from "@homebridge/dbus-native";
+import type { MessageBus } from "@homebridge/dbus-native";
 
 declare module "@homebridge/dbus-native" {
   /** Its own types leave it out. */
@@ -19,11 +19,14 @@ declare module "@homebridge/dbus-native" {
  * The bus of the desktop's session, or null where there is none. Source: dbus-daemon(1), DBUS_SESSION_BUS_ADDRESS;
  * systemd's user bus.
  */
-export function sessionBusOrNull(environment = process.env): MessageBus | null {
+export async function sessionBusOrNull(environment = process.env): Promise<MessageBus | null> {
   const socket = path.join(environment["XDG_RUNTIME_DIR"] || "/nowhere", "bus");
   const busAddress = environment["DBUS_SESSION_BUS_ADDRESS"] || (fs.existsSync(socket) ? `unix:path=${socket}` : null);
+  if (busAddress === null) return null;
+  // Most commands ask nothing of the desktop, and begin sooner without it.
+  const { sessionBus } = await import("@homebridge/dbus-native");
   try {
-    return busAddress === null ? null : sessionBus({ busAddress });
+    return sessionBus({ busAddress });
   } catch {
     return null;
   }

@@ -16,8 +16,8 @@ export async function showInFileManager(
   member: "ShowItems" | "ShowFolders" = "ShowItems",
 ): Promise<void> {
   const address = fileAddress(shown);
+  const bus = await sessionBusOrNull();
   const isShown = await new Promise<boolean>((resolve) => {
-    const bus = sessionBusOrNull();
     if (!bus) return resolve(false);
     const end = (isDone: boolean): void => {
       clearTimeout(timer);
