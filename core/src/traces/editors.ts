@@ -1,6 +1,6 @@
-import { fileAt, namesAt } from "./reading";
+import { listAt, namesAt } from "./reading";
 import { wordsNaming } from "./shell";
-import { type Finding, below, isOf } from "./trace";
+import { type Finding, entryOf, isOf } from "./trace";
 
 /**
  * What editors keep of a file that was edited: its whole or half of it in a swap, undo or backup file, which has the
@@ -8,24 +8,24 @@ import { type Finding, below, isOf } from "./trace";
  * "viminfo-file"; nanorc(5), "positionlog".
  */
 export function findInEditors({ disk, home, folder, found }: Finding): void {
-  const kept = [below(home.home, ".vim"), below(home.stateHome, "vim"), below(home.stateHome, "nvim")];
-  for (const directory of kept.flatMap((one) => KEPT.map((name) => below(one, name))))
+  const kept = [entryOf(home.home, ".vim"), entryOf(home.stateHome, "vim"), entryOf(home.stateHome, "nvim")];
+  for (const directory of kept.flatMap((one) => KEPT.map((name) => entryOf(one, name))))
     for (const { name, path } of namesAt(disk, directory)) {
       const what = pathIn(name);
       if (what && isOf(folder, what)) found({ kind: "editors", where: path, what, gives: "contents" });
     }
   const isNamed = wordsNaming(folder, home.home);
   const lists = [
-    below(home.home, ".viminfo"),
-    below(home.stateHome, "vim", "viminfo"),
-    below(home.dataHome, "nano", "filepos_history"),
-    below(home.home, ".nano", "filepos_history"),
+    entryOf(home.home, ".viminfo"),
+    entryOf(home.stateHome, "vim", "viminfo"),
+    entryOf(home.dataHome, "nano", "filepos_history"),
+    entryOf(home.home, ".nano", "filepos_history"),
   ];
   for (const list of lists)
-    for (const line of fileAt(disk, list)
+    for (const line of listAt(disk, list)
       ?.toString("latin1")
       .match(/[^\n]*\n|[^\n]+$/g) ?? [])
-      if (isNamed(line.trim()) || isNamed(placeIn(line)))
+      if (isNamed(line.trim()) || isNamed(placeOfLine(line)))
         found({ kind: "editors", where: list, what: Buffer.from(line, "latin1"), gives: "name" });
 }
 
@@ -39,7 +39,7 @@ function pathIn(name: Buffer): Buffer | null {
 }
 
 /** A path with blanks in it, without what stands before and behind it in its line. */
-function placeIn(line: string): string {
+function placeOfLine(line: string): string {
   const path = /(?:^|[\s>"])((?:~|\/)[^\n"]*?)(?: \d+ \d+)?"?\s*$/.exec(line)?.[1] ?? "";
   return `'${path.replaceAll("'", "")}'`;
 }

@@ -1,14 +1,14 @@
 import { pathInAddress } from "../engine/ground";
-import { directoriesAt, fileAt } from "./reading";
-import { type Finding, below, isOf } from "./trace";
+import { directoriesAt, listAt } from "./reading";
+import { type Finding, entryOf, isOf } from "./trace";
 import { xmlElements } from "./xml-elements";
 import { say } from "@eremos/words/core/traces";
 
 /** The documents that an office program lists as its last. Source: its registry of modifications, "Histories". */
 export function findInOffice({ disk, home, folder, found, trouble }: Finding): void {
-  for (const profile of directoriesAt(disk, below(home.configHome, "libreoffice"))) {
-    const list = below(profile, "user", "registrymodifications.xcu");
-    const bytes = fileAt(disk, list);
+  for (const profile of directoriesAt(disk, entryOf(home.configHome, "libreoffice"))) {
+    const list = entryOf(profile, "user", "registrymodifications.xcu");
+    const bytes = listAt(disk, list);
     if (!bytes) continue;
     const elements = xmlElements(bytes.toString("latin1"));
     if (!elements) {

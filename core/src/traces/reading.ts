@@ -16,7 +16,7 @@ function orNull<T>(look: () => T): T | null {
 }
 
 /** A file as it stands; null where there is none, and for what is no file. */
-export function fileAt(disk: Disk, path: Buffer): Buffer | null {
+export function listAt(disk: Disk, path: Buffer): Buffer | null {
   const { parent, name } = splitPath(path);
   return orNull(() =>
     within(disk, disk.openRoot(parent), (dir) =>

@@ -1,7 +1,7 @@
 import { pathInAddress } from "../engine/ground";
-import { beginnings, fileAt } from "./reading";
+import { beginnings, listAt } from "./reading";
 import type { TraceKind } from "../format/choices";
-import { type Finding, below, isOf } from "./trace";
+import { type Finding, entryOf, isOf } from "./trace";
 import { xmlElements } from "./xml-elements";
 import { say } from "@eremos/words/core/traces";
 
@@ -11,14 +11,14 @@ import { say } from "@eremos/words/core/traces";
  */
 export function findRecent(finding: Finding): void {
   const { home, dataHome } = finding.home;
-  for (const list of [below(dataHome, "recently-used.xbel"), below(home, ".recently-used.xbel")])
+  for (const list of [entryOf(dataHome, "recently-used.xbel"), entryOf(home, ".recently-used.xbel")])
     findInBookmarkList(finding, "recent", list);
-  findLinks(finding, below(dataHome, "RecentDocuments"));
+  findLinks(finding, entryOf(dataHome, "RecentDocuments"));
 }
 
 /** In a list of bookmarks, which others than the recent files are kept in, too. */
 export function findInBookmarkList({ disk, folder, found, trouble }: Finding, kind: TraceKind, list: Buffer): void {
-  const bytes = fileAt(disk, list);
+  const bytes = listAt(disk, list);
   if (!bytes || bytes.length === 0) return;
   // One character for each byte: offsets are those of the file.
   const elements = xmlElements(bytes.toString("latin1"));

@@ -1,19 +1,19 @@
 import { splitPath } from "../engine/ground";
-import { fileAt } from "./reading";
-import { type Finding, below } from "./trace";
+import { listAt } from "./reading";
+import { type Finding, entryOf } from "./trace";
 
 /** What was typed at a shell and names the folder, or anything below it. */
 export function findInShells({ disk, home, folder, found }: Finding): void {
   const isNamed = wordsNaming(folder, home.home);
   const histories = [
-    { list: below(home.home, ".bash_history"), entriesOf: bashEntries },
-    { list: below(home.home, ".zsh_history"), entriesOf: zshEntries },
-    { list: below(home.home, ".zhistory"), entriesOf: zshEntries },
-    { list: below(home.home, ".histfile"), entriesOf: zshEntries },
-    { list: below(home.dataHome, "fish", "fish_history"), entriesOf: fishEntries },
+    { list: entryOf(home.home, ".bash_history"), entriesOf: bashEntries },
+    { list: entryOf(home.home, ".zsh_history"), entriesOf: zshEntries },
+    { list: entryOf(home.home, ".zhistory"), entriesOf: zshEntries },
+    { list: entryOf(home.home, ".histfile"), entriesOf: zshEntries },
+    { list: entryOf(home.dataHome, "fish", "fish_history"), entriesOf: fishEntries },
   ];
   for (const { list, entriesOf } of histories) {
-    const bytes = fileAt(disk, list);
+    const bytes = listAt(disk, list);
     for (const entry of bytes ? entriesOf(bytes.toString("latin1")) : [])
       if (isNamed(entry.typed))
         found({ kind: "shell", where: list, what: Buffer.from(entry.whole, "latin1"), gives: "name" });

@@ -1,6 +1,6 @@
 import { pathInAddress } from "../engine/ground";
 import { beginnings, directoriesAt } from "./reading";
-import { type Finding, below, isOf } from "./trace";
+import { type Finding, entryOf, isOf } from "./trace";
 
 const SIZES = ["normal", "large", "x-large", "xx-large"];
 /** What is written about a picture stands before its pixels. */
@@ -12,9 +12,9 @@ const SIGNATURE = Buffer.from("89504e470d0a1a0a", "hex");
  * that was renamed or moved since. Source: freedesktop.org Thumbnail Managing Standard.
  */
 export function findThumbnails({ disk, home, folder, found }: Finding): void {
-  for (const cache of [below(home.cacheHome, "thumbnails"), below(home.home, ".thumbnails")]) {
-    const pictures = SIZES.map((size) => below(cache, size));
-    const failed = directoriesAt(disk, below(cache, "fail"));
+  for (const cache of [entryOf(home.cacheHome, "thumbnails"), entryOf(home.home, ".thumbnails")]) {
+    const pictures = SIZES.map((size) => entryOf(cache, size));
+    const failed = directoriesAt(disk, entryOf(cache, "fail"));
     for (const directory of [...pictures, ...failed])
       for (const { path, bytes } of beginnings(disk, directory, HEAD_BYTES)) {
         const of = pathInAddress(textIn(bytes, "Thumb::URI") ?? "");

@@ -62,6 +62,6 @@ export function isOf(folder: Buffer, path: Buffer): boolean {
   );
 }
 
-export function below(directory: Buffer, ...names: readonly string[]): Buffer {
+export function entryOf(directory: Buffer, ...names: readonly string[]): Buffer {
   return Buffer.concat([directory, ...names.map((name) => Buffer.from(`/${name}`))]);
 }

@@ -1,6 +1,6 @@
 import { joinPath, percentDecoded } from "../engine/ground";
 import { beginnings } from "./reading";
-import { type Finding, below, isOf } from "./trace";
+import { type Finding, entryOf, isOf } from "./trace";
 
 const LONGEST_NOTE = 16 * 1024;
 
@@ -10,14 +10,14 @@ const LONGEST_NOTE = 16 * 1024;
  */
 export function findTrashed({ disk, home, folder, found }: Finding): void {
   const trashes = [
-    { trash: below(home.dataHome, "Trash"), top: null },
+    { trash: entryOf(home.dataHome, "Trash"), top: null },
     ...home.drives.flatMap((top) => [
-      { trash: below(top, ".Trash", String(home.uid)), top },
-      { trash: below(top, `.Trash-${home.uid}`), top },
+      { trash: entryOf(top, ".Trash", String(home.uid)), top },
+      { trash: entryOf(top, `.Trash-${home.uid}`), top },
     ]),
   ];
   for (const { trash, top } of trashes)
-    for (const { name, bytes } of beginnings(disk, below(trash, "info"), LONGEST_NOTE)) {
+    for (const { name, bytes } of beginnings(disk, entryOf(trash, "info"), LONGEST_NOTE)) {
       const noted = /^Path=(.*)$/m.exec(bytes.toString("latin1"))?.[1];
       const entry = /^(.+)\.trashinfo$/s.exec(name.toString("latin1"))?.[1];
       if (noted === undefined || entry === undefined) continue;
@@ -26,7 +26,7 @@ export function findTrashed({ disk, home, folder, found }: Finding): void {
       if (isOf(folder, what))
         found({
           kind: "trash",
-          where: joinPath(below(trash, "files"), Buffer.from(entry, "latin1")),
+          where: joinPath(entryOf(trash, "files"), Buffer.from(entry, "latin1")),
           what,
           gives: "contents",
         });
