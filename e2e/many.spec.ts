@@ -117,9 +117,8 @@ test("Enter and a double click do what the state calls for; the menu and the com
   await page.getByRole("button", { name: "Show as a table" }).click();
   const order = (): Promise<string[]> =>
     page.getByRole("article").evaluateAll((all) => all.map((one) => one.getAttribute("aria-label") ?? ""));
-  await page.getByRole("button", { name: "Sort by Name" }).click();
-  await expect.poll(order).toEqual(["Bow stock", "Payroll"]);
-  await page.getByRole("button", { name: "Sort by Name" }).click();
+  // Twice, as quickly as somebody clicks who wants the other end first.
+  for (let click = 0; click < 2; click++) await page.getByRole("button", { name: "Sort by Name" }).click();
   await expect.poll(order).toEqual(["Payroll", "Bow stock"]);
   expect(await violations(page)).toEqual([]);
   // It is so again the next time.

@@ -147,11 +147,9 @@ export function ActsProvider({ children }: { readonly children: ReactNode }): Re
       case "visit":
         return beginOne(act, folder, (secret) => visit(folder, how, secret, () => router.push(contents)));
       case "end-visit":
-        return verb.run(async () => {
-          await api.endVisit(folder.id);
-          // Who stands in it comes out to its page.
-          if (window.location.pathname === contents) router.push(`/folders/${folder.id}`);
-        });
+        // Who stands in it comes out to its page; at once, so that nobody who goes elsewhere meanwhile is brought back.
+        if (window.location.pathname === contents) router.push(`/folders/${folder.id}`);
+        return verb.run(() => api.endVisit(folder.id));
       case "open-file":
         return verb.run(() => api.openInProgram(folder.path));
       case "show":
