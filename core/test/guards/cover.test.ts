@@ -58,6 +58,7 @@ describe("the file by which a computer with Eremos opens it", () => {
     const { realPath } = await lock(folder, person.owner, { item: ITEM });
     fs.writeFileSync(item(), "Eremos item 1\nfrom a stranger\n");
     await unlock(realPath, person.access);
+    expect(fs.existsSync(item())).toBe(true);
     expect(fs.readFileSync(item(), "utf8")).toBe("Eremos item 1\nfrom a stranger\n");
   });
 });
