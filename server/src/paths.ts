@@ -1,6 +1,6 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
-import { EremosError, displayPath } from "@eremos/core";
+import { EremosError, displayPath, pathInAddress } from "@eremos/core";
 import type { FolderRecord } from "./ledger/registry";
 import { said } from "@eremos/words/server/house";
 
@@ -36,12 +36,9 @@ export function fullPath(typed: string, home: string, from = BY_HAND): Buffer {
 
 /** From the form in which file managers hand on what is selected. @throws EremosError `usage` */
 function fromAddress(address: string): string {
-  try {
-    if (address.startsWith("file:///")) return decodeURIComponent(address.slice("file://".length));
-  } catch {
-    // Not in that form: as any other.
-  }
-  throw new EremosError("usage", said("that-is-no-file-address"));
+  const path = pathInAddress(address);
+  if (!path) throw new EremosError("usage", said("that-is-no-file-address"));
+  return displayPath(path);
 }
 
 /** The path with every link followed; the path itself where there is nothing. */

@@ -1,4 +1,4 @@
-import { pathInAddress } from "../engine/ground";
+import { pathInAddress, percentDecoded } from "../engine/ground";
 import { beginnings, listAt } from "./reading";
 import type { TraceKind } from "../format/choices";
 import { type Finding, entryOf, isOf } from "./trace";
@@ -38,15 +38,7 @@ function findLinks({ disk, home, folder, found }: Finding, directory: Buffer): v
     const named = url
       .replace(/^file:(?:\/\/)?(?=\/|\$HOME)/, "")
       .replace(/^\$HOME(?=\/|$)/, home.home.toString("utf8"));
-    const what = Buffer.from(decoded(named));
+    const what = percentDecoded(named);
     if (named.startsWith("/") && isOf(folder, what)) found({ kind: "recent", where: path, what, gives: "name" });
-  }
-}
-
-function decoded(text: string): string {
-  try {
-    return decodeURIComponent(text);
-  } catch {
-    return text;
   }
 }

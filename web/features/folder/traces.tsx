@@ -1,6 +1,6 @@
 "use client";
-import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { type ReactNode, useState } from "react";
+import { useQuery } from "@tanstack/react-query";
+import type { ReactNode } from "react";
 import type { FolderView, TracesView } from "@eremos/server/contract";
 import { Button } from "@/ui/button";
 import { Trouble } from "@/ui/trouble";
@@ -22,10 +22,8 @@ const KIND_WORDS: Readonly<Record<Kind, { readonly name: string; readonly clear:
 
 /** What lies elsewhere on this desktop and goes on telling of it while it is locked. */
 export function Traces({ folder }: { readonly folder: FolderView }): ReactNode {
-  const client = useQueryClient();
-  const [isAsked, setAsked] = useState(false);
-  const key = ["traces", folder.id];
-  const found = useQuery({ queryKey: key, queryFn: () => api.traces(folder.id), enabled: isAsked });
+  // Only when it is asked for: it reads what all programs of the desktop keep.
+  const found = useQuery({ queryKey: ["traces", folder.id], queryFn: () => api.traces(folder.id), enabled: false });
   return (
     <section aria-labelledby="traces">
       <h2 id="traces" className="text-lg">
@@ -33,14 +31,7 @@ export function Traces({ folder }: { readonly folder: FolderView }): ReactNode {
       </h2>
       <div className="mt-1 mb-2 flex flex-wrap items-center justify-between gap-3">
         <p className="min-w-0 flex-1 text-sm text-mute">{say("traces-are")}</p>
-        <Button
-          size="small"
-          disabled={found.isFetching}
-          onClick={() => {
-            setAsked(true);
-            void client.invalidateQueries({ queryKey: key });
-          }}
-        >
+        <Button size="small" disabled={found.isFetching} onClick={() => void found.refetch()}>
           {found.data ? say("look-again") : say("look-for-traces")}
         </Button>
       </div>

@@ -80,7 +80,7 @@ export function NamedPaths({
         />
         <Button
           type="submit"
-          className="mt-7 h-11"
+          className="mt-[26px] h-11"
           disabled={path === "" || [...before, ...own].includes(path) || saving.isPending}
         >
           {action}

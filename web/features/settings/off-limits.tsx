@@ -107,7 +107,7 @@ function AddForm({ pending, problem, onAdd }: AddFormProps): ReactNode {
         value={reason}
         onChange={(event) => setReason(event.target.value)}
       />
-      <Button type="submit" className="mt-7 h-11" disabled={!isPath || pending}>
+      <Button type="submit" className="mt-[26px] h-11" disabled={!isPath || pending}>
         {say("put-it-on-list")}
       </Button>
     </form>

@@ -42,7 +42,7 @@ export const { say, said } = speaker("page/entrance", {
     "The recovery code from your sheet is enough, or {threshold} of your keyholders’ shares.",
   "recovery-code-from-your-sheet-is": "The recovery code from your sheet is enough.",
   "with-neither":
-    "{hasKeyholders, select, true {With neither the code nor enough shares} other {Without it}}, nobody can open what is sealed: not you, and not who made Eremos. Nothing is deleted, so look for the sheet first. What is only barred or out of sight is not encrypted, and can still be brought back: `eremos rescue` does it.",
+    "{hasKeyholders, select, true {With neither the code nor enough shares} other {Without it}}, nobody can open what is sealed: not you, and not who made Eremos. Nothing is deleted, so look for the sheet first. What is only barred or out of sight is not encrypted, and can still be brought out, by the command “eremos rescue”.",
   "that-did-not-work-nothing-was": "That did not work. Nothing was changed.",
   "sign-in-see-your-folders": "Sign in to see your folders and open them.",
   "your-hint": "Your hint:",
