@@ -1,3 +1,4 @@
+import { AS_LINES, entriesOf, textLines } from "./entries";
 import { listAt, namesAt } from "./reading";
 import { wordsNaming } from "./shell";
 import { type Finding, entryOf, isOf } from "./trace";
@@ -7,12 +8,14 @@ import { type Finding, entryOf, isOf } from "./trace";
  * file's path in its name, and positions in lists. Sources: vim's documentation, "directory", "undodir" and
  * "viminfo-file"; nanorc(5), "positionlog".
  */
-export function findInEditors({ disk, home, folder, found }: Finding): void {
+export function findInEditors(finding: Finding): void {
+  const { disk, home, folder, found } = finding;
   const kept = [entryOf(home.home, ".vim"), entryOf(home.stateHome, "vim"), entryOf(home.stateHome, "nvim")];
   for (const directory of kept.flatMap((one) => KEPT.map((name) => entryOf(one, name))))
     for (const { name, path } of namesAt(disk, directory)) {
       const what = pathIn(name);
-      if (what && isOf(folder, what)) found({ kind: "editors", where: path, what, gives: "contents" });
+      if (what && isOf(folder, what))
+        found({ kind: "editors", where: path, what, gives: "contents", spot: { as: "file" } });
     }
   const isNamed = wordsNaming(folder, home.home);
   const lists = [
@@ -22,11 +25,22 @@ export function findInEditors({ disk, home, folder, found }: Finding): void {
     entryOf(home.home, ".nano", "filepos_history"),
   ];
   for (const list of lists)
-    for (const line of listAt(disk, list)
-      ?.toString("latin1")
-      .match(/[^\n]*\n|[^\n]+$/g) ?? [])
+    for (const { whole, start, bytes } of entriesOf(markedPlaces(listAt(finding, list)?.toString("latin1") ?? ""))) {
+      const [line = ""] = textLines(whole);
       if (isNamed(line.trim()) || isNamed(placeOfLine(line)))
-        found({ kind: "editors", where: list, what: Buffer.from(line, "latin1"), gives: "name" });
+        found({ kind: "editors", where: list, what: bytes, gives: "name", spot: { ...AS_LINES, start, bytes } });
+    }
+}
+
+/** Lines, and with one that begins the marks of a file all of its marks: those begin with a tab. */
+function markedPlaces(text: string): { whole: string }[] {
+  const entries: { whole: string }[] = [];
+  for (const line of textLines(text)) {
+    const last = entries.at(-1);
+    if (line.startsWith("\t") && last?.whole.startsWith("> ")) last.whole += line;
+    else entries.push({ whole: line });
+  }
+  return entries;
 }
 
 const KEPT = ["swap", "undo", "undodir", "backup", "tmp"];

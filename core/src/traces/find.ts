@@ -8,7 +8,7 @@ import { findInShells } from "./shell";
 import { findThumbnails } from "./thumbnails";
 import { findTrashed } from "./trashed";
 import { TRACE_KINDS, type TraceKind } from "../format/choices";
-import { type Finder, type Trace, type TraceHome, type TraceTrouble, traceId } from "./trace";
+import { type Finder, type FoundTrace, type Trace, type TraceHome, type TraceTrouble, traceId } from "./trace";
 import { said } from "@eremos/words/core/traces";
 
 const FINDERS: Readonly<Record<TraceKind, Finder>> = {
@@ -32,12 +32,24 @@ export interface FoundTraces {
   readonly troubles: readonly TraceTrouble[];
 }
 
+/** A trace, where it stands. */
+export type LocatedTrace = FoundTrace & Pick<Trace, "id">;
+
 /** Looks for a folder's traces. Reads only. A kind that can't be looked for is told of, and keeps no other from it. */
-export function findTraces(disk: Disk, { home, folder }: TracesInput): FoundTraces {
-  const traces: Trace[] = [];
+export function findTraces(disk: Disk, input: TracesInput): FoundTraces {
+  const { traces, troubles } = locateTraces(disk, input);
+  return { traces: traces.map(({ spot, ...trace }) => ({ ...trace, clearable: spot !== null })), troubles };
+}
+
+/** The same, with what would go with each. */
+export function locateTraces(
+  disk: Disk,
+  { home, folder }: TracesInput,
+): { readonly traces: readonly LocatedTrace[]; readonly troubles: readonly TraceTrouble[] } {
+  const traces: LocatedTrace[] = [];
   const troubles: TraceTrouble[] = [];
   const ids = new Set<string>();
-  const idOf = (trace: Omit<Trace, "id">): string => {
+  const idOf = (trace: FoundTrace): string => {
     for (let nth = 0; ; nth++) {
       const id = traceId(trace, nth);
       if (!ids.has(id)) {

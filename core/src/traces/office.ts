@@ -1,24 +1,33 @@
 import { pathInAddress } from "../engine/ground";
 import { directoriesAt, listAt } from "./reading";
 import { type Finding, entryOf, isOf } from "./trace";
-import { xmlElements } from "./xml-elements";
+import { AS_ELEMENTS, elementsIn } from "./entries";
+import { unescaped } from "./xml-elements";
 import { say } from "@eremos/words/core/traces";
 
 /** The documents that an office program lists as its last. Source: its registry of modifications, "Histories". */
-export function findInOffice({ disk, home, folder, found, trouble }: Finding): void {
+export function findInOffice(finding: Finding): void {
+  const { disk, home, folder, found, trouble } = finding;
   for (const profile of directoriesAt(disk, entryOf(home.configHome, "libreoffice"))) {
     const list = entryOf(profile, "user", "registrymodifications.xcu");
-    const bytes = listAt(disk, list);
+    const bytes = listAt(finding, list);
     if (!bytes) continue;
-    const elements = xmlElements(bytes.toString("latin1"));
+    const elements = elementsIn(bytes);
     if (!elements) {
       trouble(list, say("is-no-list-that-can-be-read"));
       continue;
     }
-    for (const { name, attributes } of elements) {
-      const address = name === "node" ? Buffer.from(attributes.get("oor:name") ?? "", "latin1").toString("utf8") : "";
-      const path = pathInAddress(address);
-      if (path && isOf(folder, path)) found({ kind: "office", where: list, what: path, gives: "name" });
+    for (const { element, entry } of elements) {
+      if (element.name !== "item") continue;
+      // A document stands in two items: one of what it is, and one of its place among the last.
+      const [what] = addressesIn(entry.bytes).filter((path) => isOf(folder, path));
+      if (what) found({ kind: "office", where: list, what, gives: "name", spot: { ...AS_ELEMENTS, ...entry } });
     }
   }
+}
+
+function addressesIn(item: Buffer): Buffer[] {
+  return [...item.toString("utf8").matchAll(/[">'](file:\/\/[^"'<]*)/g)].flatMap(
+    ([, address = ""]) => pathInAddress(unescaped(address)) ?? [],
+  );
 }

@@ -1,5 +1,7 @@
 import { isEremosError, systemCode } from "../errors/eremos-error";
 import type { Disk } from "../platform/port";
+import type { Finding } from "./trace";
+import { say } from "@eremos/words/core/traces";
 import { joinPath, readSmallFile, splitPath, within } from "../engine/ground";
 
 /** What no list of a desktop reaches. */
@@ -15,13 +17,16 @@ function orNull<T>(look: () => T): T | null {
   }
 }
 
-/** A file as it stands; null where there is none, and for what is no file. */
-export function listAt(disk: Disk, path: Buffer): Buffer | null {
+/** A file as it stands; null where there is none. What is no file of its own is told of, and left alone. */
+export function listAt({ disk, trouble }: Pick<Finding, "disk" | "trouble">, path: Buffer): Buffer | null {
   const { parent, name } = splitPath(path);
   return orNull(() =>
-    within(disk, disk.openRoot(parent), (dir) =>
-      disk.find(dir, name)?.type === "file" ? readSmallFile(disk, dir, name, MOST_BYTES) : null,
-    ),
+    within(disk, disk.openRoot(parent), (dir) => {
+      const type = disk.find(dir, name)?.type;
+      if (type === "file") return readSmallFile(disk, dir, name, MOST_BYTES);
+      if (type !== undefined) trouble(path, say("is-no-file-of-its-own"));
+      return null;
+    }),
   );
 }
 

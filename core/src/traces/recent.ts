@@ -2,7 +2,7 @@ import { pathInAddress, percentDecoded } from "../engine/ground";
 import { beginnings, listAt } from "./reading";
 import type { TraceKind } from "../format/choices";
 import { type Finding, entryOf, isOf } from "./trace";
-import { xmlElements } from "./xml-elements";
+import { AS_ELEMENTS, elementsIn } from "./entries";
 import { say } from "@eremos/words/core/traces";
 
 /**
@@ -17,16 +17,17 @@ export function findRecent(finding: Finding): void {
 }
 
 /** In a list of bookmarks, which others than the recent files are kept in, too. */
-export function findInBookmarkList({ disk, folder, found, trouble }: Finding, kind: TraceKind, list: Buffer): void {
-  const bytes = listAt(disk, list);
+export function findInBookmarkList(finding: Finding, kind: TraceKind, list: Buffer): void {
+  const { folder, found, trouble } = finding;
+  const bytes = listAt(finding, list);
   if (!bytes || bytes.length === 0) return;
-  // One character for each byte: offsets are those of the file.
-  const elements = xmlElements(bytes.toString("latin1"));
+  const elements = elementsIn(bytes);
   if (!elements) return trouble(list, say("is-no-list-that-can-be-read"));
-  for (const { name, attributes } of elements) {
-    const href = name === "bookmark" ? attributes.get("href") : undefined;
+  for (const { element, entry } of elements) {
+    const href = element.name === "bookmark" ? element.attributes.get("href") : undefined;
     const path = href === undefined ? null : pathInAddress(Buffer.from(href, "latin1").toString("utf8"));
-    if (path && isOf(folder, path)) found({ kind, where: list, what: path, gives: "name" });
+    if (path && isOf(folder, path))
+      found({ kind, where: list, what: path, gives: "name", spot: { ...AS_ELEMENTS, ...entry } });
   }
 }
 
@@ -39,6 +40,7 @@ function findLinks({ disk, home, folder, found }: Finding, directory: Buffer): v
       .replace(/^file:(?:\/\/)?(?=\/|\$HOME)/, "")
       .replace(/^\$HOME(?=\/|$)/, home.home.toString("utf8"));
     const what = percentDecoded(named);
-    if (named.startsWith("/") && isOf(folder, what)) found({ kind: "recent", where: path, what, gives: "name" });
+    if (named.startsWith("/") && isOf(folder, what))
+      found({ kind: "recent", where: path, what, gives: "name", spot: { as: "file" } });
   }
 }

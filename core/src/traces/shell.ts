@@ -1,23 +1,23 @@
 import { splitPath } from "../engine/ground";
+import { AS_LINES, entriesOf, textLines } from "./entries";
 import { listAt } from "./reading";
 import { type Finding, entryOf } from "./trace";
 
 /** What was typed at a shell and names the folder, or anything below it. */
-export function findInShells({ disk, home, folder, found }: Finding): void {
+export function findInShells(finding: Finding): void {
+  const { home, folder, found } = finding;
   const isNamed = wordsNaming(folder, home.home);
   const histories = [
-    { list: entryOf(home.home, ".bash_history"), entriesOf: bashEntries },
-    { list: entryOf(home.home, ".zsh_history"), entriesOf: zshEntries },
-    { list: entryOf(home.home, ".zhistory"), entriesOf: zshEntries },
-    { list: entryOf(home.home, ".histfile"), entriesOf: zshEntries },
-    { list: entryOf(home.dataHome, "fish", "fish_history"), entriesOf: fishEntries },
+    { list: entryOf(home.home, ".bash_history"), cut: bashEntries },
+    { list: entryOf(home.home, ".zsh_history"), cut: zshEntries },
+    { list: entryOf(home.home, ".zhistory"), cut: zshEntries },
+    { list: entryOf(home.home, ".histfile"), cut: zshEntries },
+    { list: entryOf(home.dataHome, "fish", "fish_history"), cut: fishEntries },
   ];
-  for (const { list, entriesOf } of histories) {
-    const bytes = listAt(disk, list);
-    for (const entry of bytes ? entriesOf(bytes.toString("latin1")) : [])
-      if (isNamed(entry.typed))
-        found({ kind: "shell", where: list, what: Buffer.from(entry.whole, "latin1"), gives: "name" });
-  }
+  for (const { list, cut } of histories)
+    for (const { typed, start, bytes } of entriesOf(cut(listAt(finding, list)?.toString("latin1") ?? "")))
+      if (isNamed(typed))
+        found({ kind: "shell", where: list, what: bytes, gives: "name", spot: { ...AS_LINES, start, bytes } });
 }
 
 interface Entry {
@@ -27,12 +27,11 @@ interface Entry {
   readonly typed: string;
 }
 
-const LINE = /[^\n]*\n|[^\n]+$/g;
 const BASH_TIME = /^#\d+\n?$/;
 
 /** A line each; where times are kept, all lines until the next time. Source: bash(1), HISTTIMEFORMAT. */
 export function bashEntries(text: string): Entry[] {
-  const lines = text.match(LINE) ?? [];
+  const lines = textLines(text);
   if (!lines.some((line) => BASH_TIME.test(line))) return lines.map((line) => ({ whole: line, typed: line }));
   const entries: { whole: string; typed: string }[] = [];
   for (const line of lines) {
@@ -50,7 +49,7 @@ export function bashEntries(text: string): Entry[] {
 export function zshEntries(text: string): Entry[] {
   const entries: Entry[] = [];
   let whole = "";
-  for (const line of text.match(LINE) ?? []) {
+  for (const line of textLines(text)) {
     whole += line;
     if (/(?:^|[^\\])(?:\\\\)*\\\n$/.test(line)) continue;
     entries.push({ whole, typed: plain(whole) });
@@ -68,7 +67,7 @@ function plain(whole: string): string {
 /** `- cmd:` and what belongs to it. Source: fish, fish_history(5). */
 export function fishEntries(text: string): Entry[] {
   const entries: { whole: string; typed: string }[] = [];
-  for (const line of text.match(LINE) ?? []) {
+  for (const line of textLines(text)) {
     const cmd = /^- cmd: (.*)$/s.exec(line)?.[1];
     const last = entries.at(-1);
     if (cmd !== undefined || !last) entries.push({ whole: line, typed: (cmd ?? "").replace(/\\(.)/g, "$1") });

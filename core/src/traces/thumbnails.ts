@@ -19,7 +19,13 @@ export function findThumbnails({ disk, home, folder, found }: Finding): void {
       for (const { path, bytes } of beginnings(disk, directory, HEAD_BYTES)) {
         const of = pathInAddress(textIn(bytes, "Thumb::URI") ?? "");
         if (of && isOf(folder, of))
-          found({ kind: "thumbnails", where: path, what: of, gives: failed.includes(directory) ? "name" : "picture" });
+          found({
+            kind: "thumbnails",
+            where: path,
+            what: of,
+            gives: failed.includes(directory) ? "name" : "picture",
+            spot: { as: "file" },
+          });
       }
   }
 }

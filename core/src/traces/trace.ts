@@ -14,6 +14,18 @@ export interface TraceHome {
   readonly uid: number;
 }
 
+/** How entries stand in a list: line after line, or as elements of one that closes behind them all. */
+export type ListFormat = "lines" | "elements";
+
+/** Where a trace stands, and so what goes when it is cleared: nothing else of its file does. */
+export type Spot =
+  /** These bytes of a list, from `start` on. */
+  | { readonly as: "part"; readonly format: ListFormat; readonly start: number; readonly bytes: Buffer }
+  /** The whole file. */
+  | { readonly as: "file" }
+  /** An entry of a trash, with what the trash notes of it. */
+  | { readonly as: "trashed"; readonly trash: Buffer; readonly name: Buffer };
+
 /** Something outside a protected folder that tells of it. */
 export interface Trace {
   /** The same whenever it is found, as long as it stands as it does. */
@@ -24,6 +36,8 @@ export interface Trace {
   /** What it says, as it says it: a path, an address, a line. */
   readonly what: Buffer;
   readonly gives: TraceGives;
+  /** Whether Eremos can clear it. */
+  readonly clearable: boolean;
 }
 
 /** Where it could not be looked, and why. */
@@ -33,12 +47,15 @@ export interface TraceTrouble {
   readonly reason: string;
 }
 
+/** A trace, and what goes with it; null where Eremos can't clear it. */
+export type FoundTrace = Omit<Trace, "id" | "clearable"> & { readonly spot: Spot | null };
+
 export interface Finding {
   readonly disk: Disk;
   readonly home: TraceHome;
   /** The folder's ordinary path. */
   readonly folder: Buffer;
-  readonly found: (trace: Omit<Trace, "id">) => void;
+  readonly found: (trace: FoundTrace) => void;
   readonly trouble: (where: Buffer, reason: string) => void;
 }
 
@@ -46,7 +63,7 @@ export interface Finding {
 export type Finder = (finding: Finding) => void;
 
 /** `nth`: among those that say the same in the same file. */
-export function traceId({ kind, where, what }: Omit<Trace, "id">, nth: number): string {
+export function traceId({ kind, where, what }: Pick<Trace, "kind" | "where" | "what">, nth: number): string {
   const length = (bytes: Buffer): Buffer => Buffer.from(`${bytes.length}:`);
   return sha256(Buffer.from(`${kind}\n${nth}\n`), length(where), where, length(what), what)
     .toString("hex")

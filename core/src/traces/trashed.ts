@@ -23,12 +23,14 @@ export function findTrashed({ disk, home, folder, found }: Finding): void {
       if (noted === undefined || entry === undefined) continue;
       const path = percentDecoded(Buffer.from(noted, "latin1").toString("utf8"));
       const what = top === null || path[0] === 0x2f ? path : joinPath(top, path);
+      const trashed = Buffer.from(entry, "latin1");
       if (isOf(folder, what))
         found({
           kind: "trash",
-          where: joinPath(entryOf(trash, "files"), Buffer.from(entry, "latin1")),
+          where: joinPath(entryOf(trash, "files"), trashed),
           what,
           gives: "contents",
+          spot: { as: "trashed", trash, name: trashed },
         });
     }
 }

@@ -13,7 +13,7 @@ const ATTRIBUTE = /([^\s=]+)\s*=\s*(?:"([^"]*)"|'([^']*)')/g;
 const ENTITIES: Readonly<Record<string, string>> = { lt: "<", gt: ">", amp: "&", quot: '"', apos: "'" };
 
 /** Character references and the five entities that every XML text has. */
-function unescaped(text: string): string {
+export function unescaped(text: string): string {
   return text.replace(/&(?:#(\d+)|#x([0-9a-f]+)|(\w+));/gi, (all, decimal?: string, hex?: string, name?: string) => {
     if (name !== undefined) return ENTITIES[name] ?? all;
     const code = decimal === undefined ? parseInt(hex ?? "", 16) : Number(decimal);

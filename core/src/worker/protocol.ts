@@ -53,7 +53,17 @@ import { type InsuranceFacts, insuranceFactsOf, setInsurance } from "../insuranc
 import type { InsuranceLevel } from "../format/insurance";
 import { type Onlook, lookAs } from "../onlooker/onlooker";
 import { type Reach, type ReachInput, reachOf } from "../onlooker/reach";
-import { type FoundTraces, type TracesInput, findTraces } from "../traces";
+import {
+  type ClearInput,
+  type Cleared,
+  type FoundTraces,
+  type TracesBack,
+  type TracesBackInput,
+  type TracesInput,
+  clearTraces,
+  findTraces,
+  putTracesBack,
+} from "../traces";
 import type { Failure } from "../errors/eremos-error";
 import type { Disk } from "../platform/port";
 
@@ -85,6 +95,8 @@ export type EngineRequest =
   | { readonly verb: "last-change"; readonly input: LastChangeInput }
   | { readonly verb: "reach"; readonly input: ReachInput }
   | { readonly verb: "traces"; readonly input: TracesInput }
+  | { readonly verb: "clear-traces"; readonly input: ClearInput }
+  | { readonly verb: "put-traces-back"; readonly input: TracesBackInput }
   | { readonly verb: "onlook"; readonly input: { readonly place: string; readonly subject: string | null } };
 
 export interface Outcomes {
@@ -113,6 +125,8 @@ export interface Outcomes {
   readonly "last-change": number;
   readonly reach: readonly Reach[];
   readonly traces: FoundTraces;
+  readonly "clear-traces": Cleared;
+  readonly "put-traces-back": TracesBack;
   readonly onlook: Onlook;
 }
 
@@ -170,6 +184,10 @@ export async function perform(disk: Disk, request: EngineRequest, hooks: Hooks):
       return reachOf(disk, request.input);
     case "traces":
       return findTraces(disk, request.input);
+    case "clear-traces":
+      return clearTraces(disk, request.input, hooks);
+    case "put-traces-back":
+      return putTracesBack(disk, request.input);
     case "onlook":
       return lookAs(request.input.place, request.input.subject);
   }

@@ -2,14 +2,14 @@ import { spawn, spawnSync } from "node:child_process";
 import { createHash } from "node:crypto";
 import * as fs from "node:fs";
 import * as path from "node:path";
-import { crc32, deflateSync } from "node:zlib";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import { fileAddress } from "../../src/engine/ground";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import type { Disk } from "../../src/platform/port";
 import { bashEntries, fishEntries, shellWords, zshEntries } from "../../src/traces/shell";
-import { type FoundTraces, type TraceHome, findTraces } from "../../src/traces";
+import { type FoundTraces, findTraces } from "../../src/traces";
 import { xmlElements } from "../../src/traces/xml-elements";
+import { thumbnail, traceHome, xbel } from "../support/traces";
 import { newDirectory, removeDirectory, snapshot } from "../support/world";
 
 let base: string;
@@ -27,61 +27,19 @@ function put(content: string | Buffer, ...parts: string[]): string {
   fs.writeFileSync(at(...parts), content);
   return at(...parts);
 }
-const home = (drives: readonly string[] = []): TraceHome => ({
-  home: Buffer.from(base),
-  dataHome: Buffer.from(at("share")),
-  configHome: Buffer.from(at("config")),
-  cacheHome: Buffer.from(at("cache")),
-  stateHome: Buffer.from(at("state")),
-  drives: drives.map((drive) => Buffer.from(drive)),
-  uid: process.getuid?.() ?? 0,
-});
 const find = (drives: readonly string[] = [], disk: Disk = linuxDisk): FoundTraces =>
-  findTraces(disk, { home: home(drives), folder: Buffer.from(folder) });
+  findTraces(disk, { home: traceHome(base, drives), folder: Buffer.from(folder) });
 /** What was found, without ids and the home's path. */
 const told = ({ traces }: FoundTraces): string[] =>
   traces.map(
     ({ kind, where, what, gives }) => `${kind} ${gives} ${path.relative(base, String(where))}: ${String(what)}`,
   );
 
-/** A picture with what its maker writes about it. */
-function thumbnail(of: string): Buffer {
-  const chunk = (type: string, data: Buffer): Buffer => {
-    const body = Buffer.concat([Buffer.from(type), data]);
-    const [length, sum] = [Buffer.alloc(4), Buffer.alloc(4)];
-    length.writeUInt32BE(data.length);
-    sum.writeUInt32BE(crc32(body));
-    return Buffer.concat([length, body, sum]);
-  };
-  return Buffer.concat([
-    Buffer.from("89504e470d0a1a0a", "hex"),
-    chunk("IHDR", Buffer.from("00000001000000010800000000", "hex")),
-    chunk("tEXt", Buffer.from(`Thumb::URI\0${of}`)),
-    chunk("IDAT", deflateSync(Buffer.from([0, 255]))),
-    chunk("IEND", Buffer.alloc(0)),
-  ]);
-}
-
-const XBEL = (addresses: readonly string[]): string => `<?xml version="1.0" encoding="UTF-8"?>
-<xbel version="1.0"
-      xmlns:bookmark="http://www.freedesktop.org/standards/desktop-bookmarks"
->
-  <!-- <bookmark href="file:///in/a/comment"/> -->
-${addresses
-  .map(
-    (address) => `  <bookmark href="${address}" added="2026-01-03T10:00:00Z">
-    <info><metadata owner="http://freedesktop.org"><mime:mime-type type="text/plain"/></metadata></info>
-  </bookmark>
-`,
-  )
-  .join("")}</xbel>
-`;
-
 describe("what lies elsewhere and tells of a folder is found, and nothing of another one", () => {
   it("in the list of recent files, in whatever way its addresses are written, and in the entries of the other desktop", () => {
     const inside = path.join(folder, "Éva's & others.txt");
     put(
-      XBEL([
+      xbel([
         fileAddress(Buffer.from(inside)),
         `file://${inside.replaceAll(" ", "%20").replace("&", "&amp;")}`,
         fileAddress(Buffer.from(`${folder} of others/a.txt`)),
@@ -142,9 +100,9 @@ describe("what lies elsewhere and tells of a folder is found, and nothing of ano
   it("among the bookmarks of file managers", () => {
     const address = fileAddress(Buffer.from(folder));
     put(`file:///elsewhere Elsewhere\n${address} Papers\n${address}%20of%20others\n`, "config/gtk-3.0/bookmarks");
-    put(XBEL([address, "trash:/"]), "share/user-places.xbel");
+    put(xbel([address, "trash:/"]), "share/user-places.xbel");
     expect(told(find())).toEqual([
-      `bookmarks name config/gtk-3.0/bookmarks: ${address} Papers`,
+      `bookmarks name config/gtk-3.0/bookmarks: ${address} Papers\n`,
       `bookmarks name share/user-places.xbel: ${folder}`,
     ]);
   });
@@ -214,7 +172,7 @@ it("in what editors keep of a file that is being edited, as the real one writes 
     expect(told(find()).sort()).toEqual([
       `editors contents .vim/swap/${encoded}.swp: ${edited}`,
       `editors contents state/nvim/undo/${encoded}: ${edited}`,
-      `editors name .viminfo: > ~/Adoption papers/a b.txt\n`,
+      `editors name .viminfo: > ~/Adoption papers/a b.txt\n\t"\t1\t0\n`,
       `editors name .viminfo: |4,48,1,0,17,"~/Adoption papers/c.txt"\n`,
       `editors name share/nano/filepos_history: ${edited} 3 1\n`,
     ]);

@@ -40,9 +40,14 @@ export class Meter {
   }
 
   add(files: number, bytes: number): void {
-    this.files += files;
     this.bytes += bytes;
     this.stopIfCancelled();
+    this.count(files);
+  }
+
+  /** As {@link add}, of what is not stopped in the middle. */
+  count(files: number): void {
+    this.files += files;
     const now = performance.now();
     if (now - this.reportedAt > REPORT_EVERY_MS) this.report(now);
   }
