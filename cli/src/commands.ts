@@ -26,7 +26,6 @@ import {
   showPage,
   startVisit,
   takeBackMovedIn,
-  tracesOf,
 } from "@eremos/server";
 import {
   type Command,
@@ -52,6 +51,7 @@ import {
 } from "./ways-back";
 import { note, print, sayResult } from "./terminal";
 import { closeCommand, lockCommand, newCommand, releaseCommand, unlockCommand } from "./locking";
+import { tracesCommand } from "./traces";
 import { finish, summaryOf } from "./work";
 import { said, say } from "@eremos/words/cli";
 
@@ -343,37 +343,6 @@ const onlooker: Command<"onlooker"> = async (invocation) => {
   });
 };
 
-/** Of one folder, or of all, one after the other. */
-const traces: Command<"traces"> = async (invocation) => {
-  only(invocation, "password-stdin");
-  if (invocation.words.length > 1) throw new EremosError("usage", said("this-command-takes-one-path"));
-  return withEremos(invocation, async (eremos) => {
-    await openGate(eremos, invocation);
-    const [asked] = invocation.words;
-    const folders = asked === undefined ? (await listFolders(eremos)).map(({ id }) => id) : [asked];
-    const found = [];
-    for (const folder of folders) found.push(await tracesOf(eremos, folder, process.cwd()));
-    const result = {
-      traces: found.flatMap((one) => one.traces),
-      troubles: found.flatMap((one) => one.troubles),
-    };
-    return {
-      result,
-      lines: [
-        say("so-many-traces", { traces: result.traces.length }),
-        ...result.traces.flatMap(({ kind, where, what, gives }) => [
-          say("trace-in", { kind, gives, where }),
-          ...what
-            .trimEnd()
-            .split("\n")
-            .map((line) => `    ${line}`),
-        ]),
-        ...result.troubles.map(({ where, reason }) => `${where}: ${reason}`),
-      ],
-    };
-  });
-};
-
 const page: Command<"page"> = async (invocation) => {
   only(invocation, "from-desktop");
   if (invocation.words.length > 1) throw new EremosError("usage", said("this-command-takes-one-path"));
@@ -449,7 +418,7 @@ export const COMMANDS: { readonly [N in CommandName]: Command<N> } = {
   mend: mendCommand,
   scan: scanCommand,
   rescue: rescueCommand,
-  traces,
+  traces: tracesCommand,
   onlooker,
   page,
   integrate,

@@ -15,6 +15,8 @@ const OPTIONS = {
   anyway: { type: "boolean", default: false },
   accept: { type: "string", multiple: true },
   remove: { type: "boolean", default: false },
+  clear: { type: "string", multiple: true },
+  undo: { type: "boolean", default: false },
   "folder-password": { type: "boolean", default: false },
   "with-code": { type: "boolean", default: false },
   "code-stdin": { type: "boolean", default: false },

@@ -177,3 +177,13 @@ export { describeFound, describeReport } from "./rescue/words";
 export { directorySource } from "./rescue/directory-source";
 export type { Drop } from "./engine/slot";
 export { DropUpload, type DropSlot, ownDirPlace, type MovedIn } from "./engine/slot";
+export {
+  type ClearInput,
+  type Cleared,
+  KEPT_DAYS,
+  type KeptHead,
+  type TraceHome,
+  forgetKept,
+  keptTracesIn,
+} from "./traces";
+export { TRACE_KINDS } from "./format/choices";

@@ -102,6 +102,16 @@ export class DataDirectory {
     return path.join(this.directory, AT_WORK);
   }
 
+  /** Traces that were cleared, until their days are over. */
+  get cleared(): string {
+    return path.join(this.directory, "cleared");
+  }
+
+  /** Where {@link daysNow} counts. */
+  get daysPath(): string {
+    return path.join(this.directory, "days.json");
+  }
+
   get databasePath(): string {
     return path.join(this.directory, "eremos.db");
   }

@@ -55,7 +55,7 @@ const interruptionsSchema = z.array(
     folder: z.string(),
     /** Base64 of its bytes. */ path: z.string(),
     protection: z.strictObject(protectionShape),
-    verb: jobVerbSchema.exclude(["renew"]),
+    verb: jobVerbSchema.exclude(["renew", "clear"]),
     files: z.number(),
     filesTotal: z.number(),
     now: z.enum(["ordinary", "open", "partly", "locked"]),

@@ -16,6 +16,7 @@ import {
 } from "@eremos/core";
 import type { ChangeEvent, JobVerb } from "./contract";
 import { DataDirectory } from "./data-directory";
+import { Days } from "./days";
 import { Documents } from "./documents";
 import { keepFaultLog } from "./fault-log";
 import { type OpenDatabase, openDatabase, setAsideOf } from "./database/open";
@@ -53,6 +54,7 @@ export class Eremos {
   readonly ledger: Ledger;
   readonly jobs: Jobs;
   readonly preferences: Preferences;
+  readonly days: Days;
   readonly knownOpen = new KnownOpen();
   readonly visits: Visits;
   /** Looks at disks: this process itself, unless it serves. */
@@ -94,6 +96,7 @@ export class Eremos {
     this.presence = new Presence(this.disk, data.presences);
     this.jobs = new Jobs(database, data.identity, this.presence, () => this.announce({ topic: "jobs" }), onProgress);
     this.preferences = new Preferences(database);
+    this.days = new Days(data.daysPath);
     this.visits = new Visits(path.join(settings.program, "server", "dist", "visit-worker.js"), data.identity, () =>
       this.announce({ topic: "folders" }),
     );

@@ -11,7 +11,7 @@ export { listFolders } from "./operations/folders/list-folders";
 export { fullPath } from "./paths";
 export { type LockRequest, lock } from "./operations/locking/lock-folder";
 export { lockNew } from "./operations/locking/lock-new";
-export { tracesOf } from "./operations/folders/traces";
+export { clearTraces, clearedView, keptTraces, putTracesBack, tracesOf } from "./operations/folders/traces";
 export { onlook } from "./operations/folders/look";
 export { check, checkWithoutKey } from "./operations/folders/check";
 export { COMMAND_RESULTS, type CommandName, type FailedOne, type ResultOf } from "./calls/commands";
@@ -28,7 +28,16 @@ export { desktopParts, setDesktop } from "./operations/folders/integrate";
 export type { ProtectionRequest } from "./protection";
 export type { StartedJob } from "./jobs";
 export type { Progress } from "@eremos/core";
-export type { BackSecret, FolderView, Insurance, JobVerb, JobView } from "./contract";
+export type {
+  BackSecret,
+  ClearedView,
+  FolderView,
+  Insurance,
+  JobVerb,
+  JobView,
+  TraceKind,
+  TracesView,
+} from "./contract";
 export { startVisit } from "./operations/folders/visit";
 export { mountCommandOf } from "./visit/mount";
 export { drop, moveIn, takeBackMovedIn } from "./operations/folders/drop";

@@ -8,6 +8,7 @@ export const STANDARD_RULES: LockingRules = {
   atSignOut: "lock",
   atStop: true,
   atSleep: true,
+  clears: [],
 };
 export const UNTIL_LOCKED: LockingRules = {
   afterMinutes: null,
@@ -17,6 +18,7 @@ export const UNTIL_LOCKED: LockingRules = {
   atSignOut: "leave",
   atStop: false,
   atSleep: false,
+  clears: [],
 };
 /** Open only for as long as it takes to lock it in another way. */
 export const UNTIL_CHANGED: LockingRules = { ...UNTIL_LOCKED, atStop: true };
@@ -35,6 +37,10 @@ export function deadlineOf(rules: LockingRules, openedAt: number): number | null
 
 /** What an opening mode means, given what is usual for the folder. */
 export function rulesFor(mode: OpeningMode, usual: LockingRules): LockingRules {
+  return { ...timesFor(mode, usual), clears: usual.clears };
+}
+
+function timesFor(mode: OpeningMode, usual: LockingRules): LockingRules {
   switch (mode.kind) {
     case "usual":
       return usual;

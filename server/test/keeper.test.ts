@@ -103,6 +103,7 @@ describe("a folder left open locks by itself", () => {
       atSignOut: "lock",
       atStop: false,
       atSleep: false,
+      clears: [],
     });
     keepOpen(house.eremos, view().id, 60);
     expect(await after(59)).toBe(false);
@@ -208,6 +209,7 @@ describe("signing out", () => {
         atSignOut: "leave",
         atStop: false,
         atSleep: false,
+        clears: [],
       },
     });
     await open();

@@ -143,6 +143,11 @@ export const api = {
   onlooker: (path: string, subject: string | null) => call("onlooker", { path, subject }),
   /** What lies elsewhere and tells of it. */
   traces: (folder: string) => call("traces", { folder }),
+  /** Null: all of them. */
+  clearTraces: (folder: string, ids: readonly string[] | null, keep: boolean) =>
+    call("traces/clear", { folder, ids, keep }),
+  keptTraces: () => call("traces/kept"),
+  putTracesBack: (kept: string) => call("traces/put-back", { kept }),
   reach: (folder: string) => call("reach", { folder }),
   makeRoom: (path: string) => call("places/make-room", { path }),
   plan: (path: string, { guard, visibility }: Protection) => call("plan", { path, guard, visibility }),

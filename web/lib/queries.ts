@@ -28,6 +28,8 @@ export const KEYS = {
   insurance: (folder: string, isBusy: boolean) => ["insurance", folder, isBusy],
   place: (path: string) => ["place", path],
   visit: (folder: string) => ["visit", folder],
+  traces: (folder: string) => ["traces", folder],
+  keptTraces: ["kept-traces"],
   reach: (folder: string) => ["reach", folder],
   onlooker: (path: string, subject: string | null) => ["onlooker", path, subject],
 } as const;

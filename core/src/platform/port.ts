@@ -181,6 +181,8 @@ export interface Disk {
   isWritten(dir: Dir, name: Buffer): boolean | null;
   /** Programs that hold something below this path open, as far as they can be named. */
   holders(path: Buffer): Holder[];
+  /** Names of the programs of this account that run now. */
+  programs(): readonly string[];
   /** Who has an account on this computer, as far as that can be listed. */
   accounts(): AccountLists;
   /** Blocks this thread. */

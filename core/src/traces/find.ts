@@ -30,7 +30,21 @@ export interface TracesInput {
 export interface FoundTraces {
   readonly traces: readonly Trace[];
   readonly troubles: readonly TraceTrouble[];
+  /** Programs that run now and write what they remember back when they end, of the kinds that were found. */
+  readonly writers: readonly TraceWriter[];
 }
+
+export interface TraceWriter {
+  readonly kind: TraceKind;
+  readonly program: string;
+}
+
+/** Programs that hold a list of that kind in memory. */
+const WRITERS: Readonly<Partial<Record<TraceKind, readonly string[]>>> = {
+  shell: ["bash", "zsh", "fish"],
+  editors: ["vim", "vim.tiny", "vim.basic", "nvim", "nano"],
+  office: ["soffice.bin"],
+};
 
 /** A trace, where it stands. */
 export type LocatedTrace = FoundTrace & Pick<Trace, "id">;
@@ -38,7 +52,18 @@ export type LocatedTrace = FoundTrace & Pick<Trace, "id">;
 /** Looks for a folder's traces. Reads only. A kind that can't be looked for is told of, and keeps no other from it. */
 export function findTraces(disk: Disk, input: TracesInput): FoundTraces {
   const { traces, troubles } = locateTraces(disk, input);
-  return { traces: traces.map(({ spot, ...trace }) => ({ ...trace, clearable: spot !== null })), troubles };
+  return {
+    traces: traces.map(({ spot, ...trace }) => ({ ...trace, clearable: spot !== null })),
+    troubles,
+    writers: writersOf(disk, new Set(traces.map(({ kind }) => kind))),
+  };
+}
+
+function writersOf(disk: Disk, kinds: ReadonlySet<TraceKind>): TraceWriter[] {
+  const running = new Set(kinds.size > 0 ? disk.programs() : []);
+  return [...kinds].flatMap((kind) =>
+    (WRITERS[kind] ?? []).filter((program) => running.has(program)).map((program) => ({ kind, program })),
+  );
 }
 
 /** The same, with what would go with each. */

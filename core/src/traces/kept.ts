@@ -1,11 +1,11 @@
 import { randomBytes, wipe } from "../crypto/bytes";
 import { TAG_BYTES } from "../crypto/ciphers";
 import { openEnvelope, sealTo } from "../crypto/envelope";
-import { damage } from "../errors/eremos-error";
+import { damage, systemCode } from "../errors/eremos-error";
 import { newId } from "../format/ids";
 import { CHUNK_BYTES, ObjectCipher, SEALED_CHUNK_BYTES } from "../format/object";
 import type { Dir, Disk, OpenFile } from "../platform/port";
-import { takeBack, withFile } from "../engine/ground";
+import { takeBack, withFile, within } from "../engine/ground";
 import * as z from "zod";
 import { said } from "@eremos/words/core/traces";
 
@@ -176,7 +176,16 @@ function headIn(disk: Disk, file: OpenFile): { readonly head: KeptHead; readonly
 }
 
 /** What is kept in a directory, the newest first; what this computer did not write is left out. */
-export function keptIn(disk: Disk, dir: Dir): KeptHead[] {
+export function keptTracesIn(disk: Disk, directory: Buffer): KeptHead[] {
+  try {
+    return within(disk, disk.openRoot(directory), (dir) => headsIn(disk, dir));
+  } catch (error) {
+    if (systemCode(error) === "ENOENT") return [];
+    throw error;
+  }
+}
+
+function headsIn(disk: Disk, dir: Dir): KeptHead[] {
   return disk
     .list(dir)
     .filter((name) => name.toString("latin1").endsWith(".cleared") && disk.find(dir, name)?.type === "file")
@@ -185,10 +194,12 @@ export function keptIn(disk: Disk, dir: Dir): KeptHead[] {
     .sort((a, b) => b.at - a.at);
 }
 
-export function forgetKept(disk: Disk, dir: Dir, id: string): void {
-  if (!disk.find(dir, nameOf(id))) return;
-  disk.unlink(dir, nameOf(id));
-  disk.syncDir(dir);
+export function forgetKept(disk: Disk, directory: Buffer, id: string): void {
+  within(disk, disk.openRoot(directory), (dir) => {
+    if (!disk.find(dir, nameOf(id))) return;
+    disk.unlink(dir, nameOf(id));
+    disk.syncDir(dir);
+  });
 }
 
 /** Reads what was kept, every byte authenticated before it is given. */

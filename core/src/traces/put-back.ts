@@ -57,7 +57,7 @@ export async function putTracesBack(disk: Disk, input: TracesBackInput): Promise
       at(disk, bytesOf(one.path), (parent, name) =>
         within(disk, disk.openDir(parent, name), (made) => dressDir(disk, made, one)),
       );
-    if (left.length === 0) forgetKept(disk, dir, input.id);
+    if (left.length === 0) forgetKept(disk, input.directory, input.id);
     return { back, left };
   } finally {
     disk.closeDir(dir);

@@ -13,7 +13,7 @@ import {
   type TracesBack,
   clearTraces,
   findTraces,
-  keptIn,
+  keptTracesIn,
   putTracesBack,
 } from "../../src/traces";
 import { thumbnail, traceHome, xbel } from "../support/traces";
@@ -393,14 +393,7 @@ describe("putting back", () => {
   });
 });
 
-function keptHere(on: Disk = disk) {
-  const dir = on.openRoot(keptAt());
-  try {
-    return keptIn(on, dir);
-  } finally {
-    on.closeDir(dir);
-  }
-}
+const keptHere = (on: Disk = disk) => keptTracesIn(on, keptAt());
 
 it("any chosen entries of any list go and come back, and all others stay in their order", async () => {
   await fc.assert(

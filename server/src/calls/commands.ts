@@ -8,6 +8,7 @@ import {
   guardSchema,
   leftOutSchema,
   onlookViewSchema,
+  leftTracesSchema,
   tracesViewSchema,
   visibilitySchema,
 } from "./shapes/folders";
@@ -147,7 +148,13 @@ export const COMMAND_RESULTS = {
     problems: z.array(z.string()).readonly(),
     notGiven: z.array(z.string()).readonly(),
   }),
-  traces: tracesViewSchema,
+  traces: z.object({
+    ...tracesViewSchema.unwrap().shape,
+    /** How many were cleared, and how many lists and files were put back; null: that was not asked. */
+    cleared: z.number().nullable(),
+    back: z.number().nullable(),
+    left: leftTracesSchema,
+  }),
   onlooker: z.object({ place: z.string(), kinds: z.array(onlookKind.omit({ brief: true })).readonly() }),
   page: z.object({ address, shown: z.boolean() }),
   integrate: desktopViewSchema,

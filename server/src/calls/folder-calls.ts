@@ -8,6 +8,7 @@ import {
   folderViewSchema,
   guardSchema,
   jobViewSchema,
+  keptTracesSchema,
   movedBackSchema,
   movedInSchema,
   onlookViewSchema,
@@ -16,6 +17,8 @@ import {
   planViewSchema,
   protectionSchema,
   reachViewSchema,
+  traceKindSchema,
+  tracesBackSchema,
   tracesViewSchema,
   visibilitySchema,
 } from "./shapes/folders";
@@ -82,6 +85,21 @@ export const FOLDER_CALLS = {
     onlookViewSchema,
   ),
   traces: owner("What lies elsewhere on this account's desktop and tells of a folder.", folder, tracesViewSchema),
+  "traces/clear": owner(
+    "Clears traces of a folder: those named, or all of the kinds. What goes is kept for seven days, if asked.",
+    folder.extend({
+      ids: z.array(z.string().length(32)).max(20_000).readonly().nullable(),
+      kinds: z.array(traceKindSchema).readonly().nullable().default(null),
+      keep: z.boolean().default(true),
+    }),
+    startedSchema,
+  ),
+  "traces/kept": owner("What was cleared and can be put back.", nothing, z.array(keptTracesSchema).readonly()),
+  "traces/put-back": owner(
+    "Puts what was cleared together back where it was.",
+    z.strictObject({ kept: text }),
+    tracesBackSchema,
+  ),
   reach: owner("Who could get how far at a protected folder.", folder, z.array(reachViewSchema).readonly()),
   plan: owner(
     "What locking a folder would take, or why it can't be locked. Touches nothing.",

@@ -14,8 +14,8 @@ import { Health } from "./health";
 import { LastLock } from "./last-lock";
 import { LeftOpen } from "./left-open";
 import { OwnPassword } from "./own-password";
-import { Traces } from "./traces";
 import { WhoSees } from "./who-sees";
+import { FolderTraces } from "@/parts/traces/folder-traces";
 import { ACT_WORDS, type Act, actsOf } from "@/parts/folders/acts";
 import { isReworked, useActs } from "@/parts/folders/acts-provider";
 import { conditionWord, doorwayOf, guardWords } from "@/parts/folders/conditions";
@@ -51,7 +51,7 @@ export function FolderPage({ id }: { readonly id: string }): ReactNode {
           <Head folder={folder} job={own.find(isRunning) ?? null} />
           <Forks folder={folder} />
           <WhoSees folder={folder} />
-          <Traces folder={folder} />
+          <FolderTraces folder={folder} />
           <LastLock folder={folder} />
           <Shows folder={folder} />
           <OwnPassword folder={folder} />

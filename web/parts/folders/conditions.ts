@@ -63,6 +63,7 @@ export const VERB_WORDS: Readonly<Record<JobVerb, string>> = {
   repair: say("repairing"),
   merge: say("taking-files-from-copy"),
   renew: say("encrypting-anew-under-new-key"),
+  clear: say("clearing-traces"),
 };
 
 export const PHASE_WORDS: Readonly<Record<JobPhase, string>> = {

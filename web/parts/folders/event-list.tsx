@@ -23,6 +23,8 @@ const WORDS: Readonly<Record<ActivityView["kind"], string>> = {
   insured: say("its-insurance-changed"),
   repaired: say("damage-repaired-from-its-insurance"),
   "new-keys": say("new-keys-made"),
+  cleared: say("traces-cleared-event"),
+  "traces-back": say("traces-back-event"),
   mended: say("damage-its-records-repaired"),
 };
 

@@ -199,7 +199,6 @@ function wordsFor({ verb, files, filesTotal, now }: InterruptionView): Words {
     case "insure":
     case "repair":
     case "merge":
-    case "renew":
       return {
         what: say("work-on-its-encrypted-copy"),
         end: null,

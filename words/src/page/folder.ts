@@ -13,30 +13,6 @@ export const { say, said } = speaker("page/folder", {
   "you-came-from-file-manager":
     "You came from the file manager. {isFile, select, true {Opened, the file shows in its program.} other {Opened, the folder shows there again, with its files in it.}}",
   "open-and-show": "{isFile, select, true {Open it in its program} other {Open and show it there}}",
-  traces: "Traces elsewhere",
-  "traces-are":
-    "What other programs on this desktop remember of it: names, small pictures, copies in the trash. It stays while the folder is locked.",
-  "look-for-traces": "Look for traces",
-  "so-many-traces":
-    "{traces, plural, =0 {No traces were found in the places where Eremos looks.} one {1 trace was found.} other {{traces, number} traces were found.}}",
-  "gives-away":
-    "{count, plural, one {1, gives away} other {{count, number}, give away}} {gives, select, name {{count, plural, one {a name} other {names}}} picture {{count, plural, one {a picture} other {pictures}}} other {contents}}",
-  "trace-recent": "Recent files",
-  "clear-recent": "Your desktop’s settings clear the whole list of recent files (Privacy, or File history).",
-  "trace-thumbnails": "Thumbnails",
-  "clear-thumbnails":
-    "These files are only small pictures: they can be deleted, and the file manager makes them anew from files it can read.",
-  "trace-trash": "In the trash",
-  "clear-trash": "These are whole files. Empty the trash, or restore them into the folder before you lock it.",
-  "trace-bookmarks": "Bookmarks",
-  "clear-bookmarks": "Take the bookmark away in the side of your file manager.",
-  "trace-editors": "Editors",
-  "clear-editors":
-    "Swap, undo and backup files hold what was in the file: delete them while the editor is closed. Lines of lists can be deleted with an editor.",
-  "trace-office": "Office programs",
-  "clear-office": "The program’s menu of recent documents clears its list.",
-  "trace-shell": "Shell histories",
-  "clear-shell": "Delete these lines from the file with an editor, while no terminal is open.",
   "show-on-desk": "Show on the Desk",
   "it-lies-open-at-its":
     "It lies open at its place: anybody at this computer can read and change it until you lock it. Changes are kept when you do.",

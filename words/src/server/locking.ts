@@ -1,6 +1,8 @@
 import { speaker } from "../speaker";
 
 export const { say, said } = speaker("server/locking", {
+  "traces-not-cleared": "Its traces elsewhere were not cleared: {reason}",
+  "clearing-its-traces": "clearing its traces; the folder is locked",
   "is-not-at-its-place":
     "{path} is not at its place now. Nothing was touched; if it is on a drive, connect the drive, and if it was moved, move it back.",
   "by-record-that-this-computer": "by a note that this computer did not write",

@@ -23,6 +23,20 @@ export function findHolders(at: Buffer): Holder[] {
   return holders;
 }
 
+/** By the name that the kernel knows each by (15 bytes at most), of this account's. Source: proc(5). */
+export function runningPrograms(): string[] {
+  const own = process.geteuid?.();
+  return fs.readdirSync("/proc").flatMap((entry) => {
+    if (!/^\d+$/.test(entry)) return [];
+    try {
+      if (fs.statSync(`/proc/${entry}`).uid !== own) return [];
+      return [fs.readFileSync(`/proc/${entry}/comm`, "utf8").trim()];
+    } catch {
+      return [];
+    }
+  });
+}
+
 function heldBy(pid: number, isIn: (target: string) => boolean): { paths: string[]; writes: boolean } {
   const paths: string[] = [];
   let writes = false;

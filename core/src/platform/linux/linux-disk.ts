@@ -4,7 +4,7 @@ import { identityOf } from "../identity";
 import { type Dir, type Disk, HOLDS_ALL, type OpenFile, type Stat } from "../port";
 import { accountLists } from "./account-lists";
 import { tryHolding } from "../try-holding";
-import { findHolders } from "./holders";
+import { findHolders, runningPrograms } from "./holders";
 import * as libc from "./libc";
 
 const { O_RDONLY, O_RDWR, O_CREAT, O_EXCL, O_DIRECTORY, O_NOFOLLOW, O_NONBLOCK, R_OK, W_OK, X_OK } = fs.constants;
@@ -164,6 +164,7 @@ export const linuxDisk: Disk = {
     }
   },
   holders: (path) => findHolders(path),
+  programs: () => runningPrograms(),
   accounts: accountLists,
   wait: (milliseconds) => {
     Atomics.wait(new Int32Array(new SharedArrayBuffer(4)), 0, 0, milliseconds);

@@ -397,6 +397,9 @@ export class MemoryDisk implements Disk {
     return { accounts: [], groupNames: new Map(), isPartial: false };
   }
 
+  programs(): [] {
+    return [];
+  }
   holders(): [] {
     return [];
   }

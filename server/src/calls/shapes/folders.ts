@@ -75,6 +75,7 @@ export const JOB_VERBS = [
   "repair",
   "merge",
   "renew",
+  "clear",
 ] as const;
 export const jobVerbSchema = z.enum(JOB_VERBS);
 export type JobVerb = z.output<typeof jobVerbSchema>;
@@ -372,6 +373,8 @@ export const activityKindSchema = z.enum([
   "put-back",
   "taken-in",
   "practised",
+  "cleared",
+  "traces-back",
   "mended",
   "keyholders",
   "insured",
@@ -428,6 +431,32 @@ export const tracesViewSchema = z
       .readonly(),
     /** Where it could not be looked, and why. */
     troubles: z.array(z.object({ kind: traceKindSchema, where: z.string(), reason: z.string() }).readonly()).readonly(),
+    /** Programs that run now and may write back what is cleared when they end. */
+    writers: z.array(z.object({ kind: traceKindSchema, program: z.string() }).readonly()).readonly(),
   })
   .readonly();
 export type TracesView = z.output<typeof tracesViewSchema>;
+
+/** What stayed where it was, and why. */
+export const leftTracesSchema = z.array(z.object({ where: z.string(), reason: z.string() }).readonly()).readonly();
+
+/** Traces that were cleared together and can be put back. */
+export const keptTracesSchema = z
+  .object({
+    id: z.string(),
+    folder: z.string(),
+    /** Milliseconds since 1970. */
+    at: z.number(),
+    traces: z.number(),
+    daysLeft: z.number(),
+  })
+  .readonly();
+export type KeptTraces = z.output<typeof keptTracesSchema>;
+
+export const clearedViewSchema = z
+  .object({ cleared: z.number(), left: leftTracesSchema, kept: z.string().nullable() })
+  .readonly();
+export type ClearedView = z.output<typeof clearedViewSchema>;
+
+export const tracesBackSchema = z.object({ back: z.number(), left: leftTracesSchema }).readonly();
+export type TracesBackView = z.output<typeof tracesBackSchema>;

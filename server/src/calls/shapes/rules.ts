@@ -1,5 +1,6 @@
 /** What an owner chooses, checked as it comes in. Pure: the pages read it too. */
 import * as z from "zod";
+import { TRACE_KINDS } from "@eremos/core/choices";
 
 /** Of names, hints, codes and paths. */
 export const textSchema = z.string().max(4096);
@@ -13,7 +14,7 @@ const minutes = z
 export const atSignOutSchema = z.enum(["lock", "ask", "leave"]);
 export type AtSignOut = z.output<typeof atSignOutSchema>;
 
-/** When a folder that lies open locks by itself. */
+/** When a folder that lies open locks by itself, and what is done then. */
 export const lockingRulesSchema = z
   .strictObject({
     /** After so long, used or not; null: not for that. */
@@ -29,6 +30,8 @@ export const lockingRulesSchema = z
     atStop: z.boolean(),
     /** When the computer goes to sleep or the screen is locked, where the system tells. */
     atSleep: z.boolean().default(true),
+    /** Kinds of traces that are cleared by themselves each time it has locked. */
+    clears: z.array(z.enum(TRACE_KINDS)).max(TRACE_KINDS.length).readonly().default([]),
   })
   .readonly();
 export type LockingRules = z.output<typeof lockingRulesSchema>;

@@ -77,7 +77,7 @@ export const interruptionViewSchema = z
     folder: z.string(),
     name: z.string(),
     path: z.string(),
-    verb: jobVerbSchema,
+    verb: jobVerbSchema.exclude(["renew", "clear"]),
     files: z.number(),
     filesTotal: z.number(),
     now: z.enum(["ordinary", "open", "partly", "locked"]),

@@ -9,7 +9,7 @@ import { listFoldersAside } from "../../operations/folders/list-folders";
 import { onlook } from "../../operations/folders/look";
 import { keepOpen, setRules } from "../../operations/folders/preferences";
 import { reach } from "../../operations/folders/reach";
-import { tracesOf } from "../../operations/folders/traces";
+import { clearTraces, keptTraces, putTracesBack, tracesOf } from "../../operations/folders/traces";
 import { completePath, listPlace, pathShown, placeRoots } from "../../operations/folders/walk-places";
 import { closeUp } from "../../operations/locking/close-up";
 import { prepareFolderPassword, setFolderPassword } from "../../operations/locking/folder-password";
@@ -46,6 +46,9 @@ export const FOLDERS: Answers<typeof FOLDER_CALLS> = {
     return seen;
   },
   traces: ({ context }, { folder }) => tracesOf(context.eremos, folder, FROM),
+  "traces/clear": ({ context }, { folder, ...asked }) => ({ job: clearTraces(context.eremos, folder, FROM, asked).id }),
+  "traces/kept": ({ context }) => keptTraces(context.eremos),
+  "traces/put-back": ({ context }, { kept }) => putTracesBack(context.eremos, kept),
   reach: ({ context }, { folder }) => reach(context.eremos, folder),
   plan: ({ context }, { path, ...asked }) => planLock(context.eremos, path, asked),
   lock: async ({ context: { eremos } }, { path, protection, inUseAnyway, password: typed }) => {

@@ -1,10 +1,25 @@
 import * as os from "node:os";
-import { displayPath } from "@eremos/core";
-import type { TracesView } from "../../contract";
+import {
+  type ClearInput,
+  type Cleared,
+  EremosError,
+  KEPT_DAYS,
+  type KeptHead,
+  type TraceHome,
+  displayPath,
+  earlierSealingKeys,
+  forgetKept,
+  fromBase64,
+  keptTracesIn,
+  wipe,
+} from "@eremos/core";
+import type { ClearedView, KeptTraces, TraceKind, TracesBackView, TracesView } from "../../contract";
 import type { Eremos } from "../../eremos";
+import type { StartedJob } from "../../jobs";
 import { mountsIn } from "../../look/mounts";
-import { decodePath } from "../../paths";
+import { decodePath, nameOf } from "../../paths";
 import { findRecord } from "../locking/find-target";
+import { said, say } from "@eremos/words/server/folders";
 
 /**
  * What lies outside a protected folder on this account's desktop and tells of it. Reads only, and wherever the folder
@@ -12,29 +27,164 @@ import { findRecord } from "../locking/find-target";
  */
 export async function tracesOf(eremos: Eremos, pathOrId: string, from: string): Promise<TracesView> {
   const record = findRecord(eremos, pathOrId, from);
-  const { home, dataHome, configHome, cacheHome, stateHome } = eremos.settings;
-  const { traces, troubles } = await eremos.run<"traces">({
+  const { traces, troubles, writers } = await eremos.run<"traces">({
     verb: "traces",
-    input: {
-      folder: decodePath(record.path),
-      home: {
-        home: Buffer.from(home),
-        dataHome: Buffer.from(dataHome),
-        configHome: Buffer.from(configHome),
-        cacheHome: Buffer.from(cacheHome),
-        stateHome: Buffer.from(stateHome),
-        drives: mountsIn(eremos.mounts).map((mount) => Buffer.from(mount)),
-        uid: os.userInfo().uid,
-      },
-    },
+    input: { folder: decodePath(record.path), home: homeOf(eremos) },
   });
   return {
     traces: traces.map(({ where, what, ...trace }) => ({
       ...trace,
       where: displayPath(where),
       what: displayPath(what),
-      clearable: false,
     })),
     troubles: troubles.map(({ kind, where, reason }) => ({ kind, where: displayPath(where), reason })),
+    writers,
   };
+}
+
+function homeOf(eremos: Eremos): TraceHome {
+  const { home, dataHome, configHome, cacheHome, stateHome } = eremos.settings;
+  return {
+    home: Buffer.from(home),
+    dataHome: Buffer.from(dataHome),
+    configHome: Buffer.from(configHome),
+    cacheHome: Buffer.from(cacheHome),
+    stateHome: Buffer.from(stateHome),
+    drives: mountsIn(eremos.mounts).map((mount) => Buffer.from(mount)),
+    uid: os.userInfo().uid,
+  };
+}
+
+export interface ClearRequest {
+  /** Of the traces; null: all. */
+  readonly ids: readonly string[] | null;
+  /** Null: every kind. */
+  readonly kinds: readonly TraceKind[] | null;
+  /** To put it back within {@link KEPT_DAYS} days. */
+  readonly keep: boolean;
+}
+
+/** @throws EremosError `not-protected` | `needs-sign-in` */
+export function clearTraces(
+  eremos: Eremos,
+  pathOrId: string,
+  from: string,
+  request: ClearRequest,
+): StartedJob<"clear-traces"> {
+  const { id, path } = findRecord(eremos, pathOrId, from);
+  const folder = decodePath(path);
+  return eremos.jobs.start({
+    folder: id,
+    verb: "clear",
+    request: { verb: "clear-traces", input: clearInput(eremos, id, folder, request) },
+    before: () => undefined,
+    after: async (outcome) => {
+      if (outcome.ids.length > 0) await eremos.ledger.happened(id, "cleared");
+      return clearedSentence(nameOf(folder), outcome);
+    },
+    failed: async () => undefined,
+  });
+}
+
+function clearInput(eremos: Eremos, id: string, folder: Buffer, { ids, kinds, keep }: ClearRequest): ClearInput {
+  const { sealing } = eremos.requireOwner();
+  sweepKept(eremos);
+  return {
+    folder,
+    home: homeOf(eremos),
+    ids,
+    kinds,
+    keep: keep
+      ? {
+          directory: Buffer.from(eremos.data.cleared),
+          publicKey: fromBase64(sealing.publicKey, 32),
+          folder: id,
+          at: Date.now(),
+          day: eremos.days.now(),
+        }
+      : null,
+  };
+}
+
+/** After a lock, by the folder's rules; it needs nobody signed in. What it tells of it, or null. */
+export async function clearAfterLock(
+  eremos: Eremos,
+  id: string,
+  folder: Buffer,
+  kinds: readonly TraceKind[],
+): Promise<string | null> {
+  if (kinds.length === 0) return null;
+  const outcome = await eremos.run<"clear-traces">({
+    verb: "clear-traces",
+    input: clearInput(eremos, id, folder, { ids: null, kinds, keep: true }),
+  });
+  if (outcome.ids.length > 0) await eremos.ledger.happened(id, "cleared");
+  return outcome.ids.length + outcome.left.length > 0 ? clearedSentence(nameOf(folder), outcome) : null;
+}
+
+function clearedSentence(name: string, { ids, left, kept }: Cleared): string {
+  const [first] = left;
+  const done = say("traces-cleared", { traces: ids.length, name, isKept: kept !== null });
+  return first ? `${done} ${say("traces-left", { left: left.length, reason: first.reason })}` : done;
+}
+
+export function clearedView({ ids, left, kept }: Cleared): ClearedView {
+  return { cleared: ids.length, left: left.map(shownLeft), kept };
+}
+
+function shownLeft({ where, reason }: Cleared["left"][number]): { where: string; reason: string } {
+  return { where: displayPath(where), reason };
+}
+
+/** What was cleared, of one folder or of all, and can be put back, the newest first. @throws EremosError `needs-sign-in` */
+export function keptTraces(
+  eremos: Eremos,
+  of: { readonly pathOrId: string; readonly from: string } | null = null,
+): readonly KeptTraces[] {
+  eremos.requireKeys();
+  const only = of && findRecord(eremos, of.pathOrId, of.from).id;
+  const today = eremos.days.now();
+  return sweepKept(eremos)
+    .filter(({ folder }) => only === null || folder === only)
+    .map(({ id, folder, at, traces, day }) => ({
+      id,
+      folder,
+      at,
+      traces,
+      daysLeft: Math.max(1, Math.ceil(day + KEPT_DAYS - today)),
+    }));
+}
+
+/** Forgets what was kept for as long as was promised; returns the rest. */
+export function sweepKept(eremos: Eremos): readonly KeptHead[] {
+  const today = eremos.days.now();
+  const directory = Buffer.from(eremos.data.cleared);
+  return keptTracesIn(eremos.disk, directory).filter(({ id, day }) => {
+    const isOver = today > day + KEPT_DAYS;
+    if (isOver) forgetKept(eremos.disk, directory, id);
+    return !isOver;
+  });
+}
+
+/** @throws EremosError `needs-sign-in` | `damaged` */
+export async function putTracesBack(eremos: Eremos, kept: string): Promise<TracesBackView> {
+  const head = keptTracesIn(eremos.disk, Buffer.from(eremos.data.cleared)).find(({ id }) => id === kept);
+  if (!head) throw new EremosError("not-found", said("no-such-traces-are-kept"));
+  return eremos.holding(async (keys) => {
+    const earlier = earlierSealingKeys(eremos.requireOwner(), keys.rootKey);
+    try {
+      const { back, left } = await eremos.run<"put-traces-back">({
+        verb: "put-traces-back",
+        input: {
+          directory: Buffer.from(eremos.data.cleared),
+          id: kept,
+          privateKeys: [keys.sealingKey, ...earlier],
+        },
+      });
+      await eremos.ledger.happened(head.folder, "traces-back");
+      return { back, left: left.map(shownLeft) };
+    } finally {
+      wipe(...earlier);
+    }
+  });
 }

@@ -7,6 +7,7 @@ import {
   type Sealing,
   busyWith,
   displayPath,
+  fromSystemError,
   inspectFolder,
   isEncrypting,
   isLocked,
@@ -28,6 +29,7 @@ import { AS_BEFORE, type ProtectionRequest, guardingOf, protectionFor, signsOf }
 import type { FolderRecord } from "../../ledger/registry";
 import { isDrive } from "../../look/mounts";
 import { opensItems } from "../folders/integrate";
+import { clearAfterLock } from "../folders/traces";
 import { waysOf } from "../ways-back/renew-key";
 import { renewLocked } from "../ways-back/renew-folders";
 import { decodePath, encodePath, fullPath, nameOf } from "../../paths";
@@ -220,10 +222,23 @@ function start(locking: Locking): StartedJob<"lock"> {
       await eremos.ledger.locked(during, outcome, outcome.sealed && ownDirPlace(eremos.disk, outcome.path));
       if (eremos.keys && outcome.sealed)
         setImmediate(() => void eremos.holding((now) => renewLocked(eremos, now, id)).catch(() => undefined));
-      return verb === "put-back" ? null : lockedSentence(nameOf(path), outcome, during);
+      const cleared = verb === "lock" ? await clearedAfter(locking) : null;
+      return verb === "put-back"
+        ? null
+        : [lockedSentence(nameOf(path), outcome, during), cleared].filter(Boolean).join(" ");
     },
     failed: async () => followFailedLock(eremos, path, id, note),
   });
+}
+
+/** What its rules say is cleared, is; that it can't be makes the lock none the less a lock. */
+async function clearedAfter({ eremos, id, path, note, known }: Locking): Promise<string | null> {
+  const rules = note?.rules ?? known?.rules ?? eremos.preferences.get().rules;
+  try {
+    return await clearAfterLock(eremos, id, path, rules.clears);
+  } catch (error) {
+    return say("traces-not-cleared", { reason: fromSystemError(error, said("clearing-its-traces")).message });
+  }
 }
 
 /** What encrypting takes: keys of whoever is signed in, else those of this computer. */

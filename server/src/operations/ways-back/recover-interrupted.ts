@@ -54,8 +54,8 @@ function tell(eremos: Eremos, note: Pick<Note, "id" | "path"> & Protection, stat
   const job = eremos.keys && eremos.jobs.cutOff(note.id);
   if (!eremos.keys || !job) return;
   const { verb, files, filesTotal } = job;
-  // It goes on by itself.
-  if (verb === "renew") return eremos.jobs.told(job);
+  // It goes on by itself; of traces those that are still there are found again, and what went is kept.
+  if (verb === "renew" || verb === "clear") return eremos.jobs.told(job);
   const now =
     state === null
       ? ("ordinary" as const)

@@ -1,0 +1,3 @@
+import { TracesPage } from "@/features/traces/traces-page";
+
+export default TracesPage;

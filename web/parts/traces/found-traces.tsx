@@ -1,0 +1,156 @@
+"use client";
+import { type ReactNode, useState } from "react";
+import type { TraceKind, TracesView } from "@eremos/server/contract";
+import { Button } from "@/ui/button";
+import { Trouble } from "@/ui/trouble";
+import { KINDS, KIND_WORDS } from "./kinds";
+import { say } from "@eremos/words/page/traces";
+
+type Trace = TracesView["traces"][number];
+
+/** So many of a kind are shown; the others go with it. */
+const MOST_SHOWN = 300;
+
+interface FoundTracesProps {
+  readonly found: TracesView;
+  readonly isBusy: boolean;
+  readonly onClear: (ids: readonly string[], keep: boolean) => void;
+}
+
+/** What was found, kind by kind, and which of it goes. All that can is chosen first. */
+export function FoundTraces({ found, isBusy, onClear }: FoundTracesProps): ReactNode {
+  const { traces, troubles, writers } = found;
+  const [left, setLeft] = useState<ReadonlySet<string>>(new Set());
+  const [isKept, setKept] = useState(true);
+  const clearable = traces.filter((trace) => trace.clearable);
+  const chosen = clearable.filter(({ id }) => !left.has(id));
+  const choose = (some: readonly Trace[], isChosen: boolean): void => {
+    const ids = new Set(some.map(({ id }) => id));
+    setLeft(new Set([...[...left].filter((id) => !ids.has(id)), ...(isChosen ? [] : ids)]));
+  };
+  const programs = [...new Set(writers.map(({ program }) => program))];
+  return (
+    <div className="space-y-3" aria-live="polite">
+      <div className="flex flex-wrap items-center justify-between gap-2">
+        <p className="text-[15px] font-medium">{say("so-many-traces", { traces: traces.length })}</p>
+        {clearable.length > 1 && (
+          <span className="flex gap-1">
+            <Button size="small" tone="quiet" onClick={() => choose(clearable, true)}>
+              {say("choose-all")}
+            </Button>
+            <Button size="small" tone="quiet" onClick={() => choose(clearable, false)}>
+              {say("choose-none")}
+            </Button>
+          </span>
+        )}
+      </div>
+      {KINDS.filter((kind) => traces.some((trace) => trace.kind === kind)).map((kind) => (
+        <KindOf
+          key={kind}
+          kind={kind}
+          traces={traces.filter((trace) => trace.kind === kind)}
+          left={left}
+          choose={choose}
+        />
+      ))}
+      {troubles.map(({ where, reason }) => (
+        <Trouble key={where} words={`${where}: ${reason}`} />
+      ))}
+      {programs.length > 0 && chosen.length > 0 && (
+        <p className="text-[13px] text-ochre">
+          {say("programs-write-back", { programs: programs.join(", "), count: programs.length })}
+        </p>
+      )}
+      {clearable.length > 0 && (
+        <div className="flex flex-wrap items-center justify-between gap-3 rounded-xl border border-line bg-sheet px-4 py-3 text-sm">
+          <label className="flex min-w-0 flex-1 items-start gap-2">
+            <input
+              type="checkbox"
+              className="mt-1"
+              checked={isKept}
+              onChange={(event) => setKept(event.target.checked)}
+            />
+            <span>
+              {say("can-be-put-back")}
+              {!isKept && <span className="block text-oxblood">{say("cant-be-put-back")}</span>}
+            </span>
+          </label>
+          <Button
+            tone={isKept ? "dusk" : "oxblood"}
+            disabled={isBusy || chosen.length === 0}
+            onClick={() =>
+              onClear(
+                chosen.map(({ id }) => id),
+                isKept,
+              )
+            }
+          >
+            {say("clear-chosen", { chosen: chosen.length })}
+          </Button>
+        </div>
+      )}
+    </div>
+  );
+}
+
+interface KindOfProps {
+  readonly kind: TraceKind;
+  readonly traces: readonly Trace[];
+  readonly left: ReadonlySet<string>;
+  readonly choose: (some: readonly Trace[], isChosen: boolean) => void;
+}
+
+function KindOf({ kind, traces, left, choose }: KindOfProps): ReactNode {
+  const { name, about } = KIND_WORDS[kind];
+  const clearable = traces.filter((trace) => trace.clearable);
+  const chosen = clearable.filter(({ id }) => !left.has(id)).length;
+  return (
+    <div className="flex items-start rounded-xl border border-line bg-sheet">
+      <input
+        type="checkbox"
+        className="mt-3.5 ml-4"
+        aria-label={say("choose-kind", { kind: name })}
+        disabled={clearable.length === 0}
+        checked={chosen > 0 && chosen === clearable.length}
+        ref={(box) => {
+          if (box) box.indeterminate = chosen > 0 && chosen < clearable.length;
+        }}
+        onChange={(event) => choose(clearable, event.target.checked)}
+      />
+      <details className="min-w-0 flex-1">
+        <summary className="cursor-pointer px-3 py-2.5 text-sm">
+          <span className="font-semibold">{name}</span>{" "}
+          <span className="text-mute">{say("gives-away", { count: traces.length, gives: givesMost(traces) })}</span>
+        </summary>
+        <p className="px-3 pb-2 text-[13px] text-mute">{about}</p>
+        <ul className="max-h-72 divide-y divide-line overflow-y-auto border-t border-line text-[13px]">
+          {traces.slice(0, MOST_SHOWN).map((trace) => (
+            <li key={trace.id} className="px-3 py-2">
+              <label className="flex items-start gap-2">
+                <input
+                  type="checkbox"
+                  className="mt-1"
+                  disabled={!trace.clearable}
+                  checked={trace.clearable && !left.has(trace.id)}
+                  onChange={(event) => choose([trace], event.target.checked)}
+                />
+                <span className="min-w-0">
+                  <bdi className="block font-mono break-words whitespace-pre-wrap">{trace.what.trimEnd()}</bdi>
+                  <bdi className="block break-words text-mute">{trace.where}</bdi>
+                </span>
+              </label>
+            </li>
+          ))}
+          {traces.length > MOST_SHOWN && (
+            <li className="px-3 py-2 text-mute">{say("and-more-of-them", { more: traces.length - MOST_SHOWN })}</li>
+          )}
+        </ul>
+      </details>
+    </div>
+  );
+}
+
+/** The worst that any of them gives away. */
+function givesMost(traces: readonly Trace[]): Trace["gives"] {
+  return (["contents", "picture"] as const).find((gives) => traces.some((trace) => trace.gives === gives)) ?? "name";
+}

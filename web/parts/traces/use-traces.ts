@@ -1,0 +1,66 @@
+"use client";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
+import type { JobView, TracesView } from "@eremos/server/contract";
+import { api } from "@/lib/api";
+import { KEYS, isRunning, showError, useJobs } from "@/lib/queries";
+
+/** Programs write back what they remember soon, or when they end. */
+const LOOK_AGAIN_MS = 60_000;
+
+export interface Traces {
+  readonly found: TracesView | undefined;
+  readonly error: Error | null;
+  readonly isLooking: boolean;
+  readonly look: () => void;
+  readonly clear: (ids: readonly string[], keep: boolean) => void;
+  /** What clears them now. */
+  readonly job: JobView | null;
+  /** They were cleared, and are looked for again in a minute. */
+  readonly looksAgain: boolean;
+  /** So many that were cleared were there again then. */
+  readonly cameBack: number;
+}
+
+/** A folder's traces elsewhere: found when that is asked for, cleared, and looked for again a minute later. */
+export function useTraces(folder: string): Traces {
+  const client = useQueryClient();
+  // Only when it is asked for: it reads what all programs of the desktop keep.
+  const found = useQuery({ queryKey: KEYS.traces(folder), queryFn: () => api.traces(folder), enabled: false });
+  const { refetch } = found;
+  const job = useJobs().find((one) => one.folder === folder && one.verb === "clear" && isRunning(one)) ?? null;
+  const [cleared, setCleared] = useState<ReadonlySet<string>>(new Set());
+  const [looksAgain, setLooksAgain] = useState(false);
+  const clearing = useMutation({
+    mutationFn: ({ ids, keep }: { readonly ids: readonly string[]; readonly keep: boolean }) =>
+      api.clearTraces(folder, ids, keep),
+    onSuccess: (_job, { ids }) => setCleared(new Set(ids)),
+    onError: showError,
+    onSettled: () => client.invalidateQueries({ queryKey: KEYS.jobs }),
+  });
+  const wasBusy = useRef(false);
+  const isBusy = clearing.isPending || job !== null;
+  useEffect(() => {
+    if (wasBusy.current && !isBusy) {
+      void refetch();
+      void client.invalidateQueries({ queryKey: KEYS.keptTraces });
+      setLooksAgain(true);
+    }
+    wasBusy.current = isBusy;
+  }, [isBusy, refetch, client]);
+  useEffect(() => {
+    if (!looksAgain) return undefined;
+    const timer = setTimeout(() => void refetch().then(() => setLooksAgain(false)), LOOK_AGAIN_MS);
+    return () => clearTimeout(timer);
+  }, [looksAgain, refetch]);
+  return {
+    found: found.data,
+    error: found.error,
+    isLooking: found.isFetching,
+    look: () => void refetch(),
+    clear: (ids, keep) => clearing.mutate({ ids, keep }),
+    job,
+    looksAgain,
+    cameBack: looksAgain || isBusy ? 0 : (found.data?.traces.filter(({ id }) => cleared.has(id)).length ?? 0),
+  };
+}

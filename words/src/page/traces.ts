@@ -1,0 +1,62 @@
+import { speaker } from "../speaker";
+
+export const { say, said } = speaker("page/traces", {
+  traces: "Traces",
+  "traces-elsewhere": "Traces elsewhere",
+  "what-traces-are":
+    "A folder is locked, and yet the desktop goes on naming and showing what is in it: in lists of recent files, small pictures, the trash, the histories of programs. Eremos finds what belongs to each folder, and clears exactly that.",
+  "traces-are":
+    "What other programs on this desktop remember of it: names, small pictures, copies in the trash. It stays while the folder is locked.",
+  "nothing-protected-yet":
+    "No folder is protected yet. Lock one on the Desk; what other programs remember of it is found here.",
+  "look-for-traces": "Look for traces",
+  "look-at-all": "Look for traces of all",
+  "look-again": "Look again",
+  "not-looked-yet": "Not looked for yet",
+  "so-many-traces":
+    "{traces, plural, =0 {No traces were found in the places where Eremos looks.} one {1 trace was found.} other {{traces, number} traces were found.}}",
+  "gives-away":
+    "{count, plural, one {1, gives away} other {{count, number}, give away}} {gives, select, name {{count, plural, one {a name} other {names}}} picture {{count, plural, one {a picture} other {pictures}}} other {contents}}",
+  "choose-all": "All",
+  "choose-none": "None",
+  "choose-kind": "Choose {kind}",
+  "can-be-put-back": "Keep what is cleared for seven days, encrypted, so that it can be put back",
+  "cant-be-put-back": "Nothing brings it back then.",
+  "clear-chosen": "{chosen, plural, =0 {Clear} one {Clear 1 trace} other {Clear {chosen, number} traces}}",
+  "and-more-of-them": "And {more, number} more.",
+  "looks-again-soon": "Eremos looks again in a minute: some programs write back what they remember.",
+  "came-back":
+    "{traces, plural, one {1 trace is} other {{traces, number} traces are}} back: a program had it in memory. Close the program, then clear again.",
+  "programs-write-back":
+    "{programs} {count, plural, one {is} other {are}} running, and may write back at the end what you clear now. Close {count, plural, one {it} other {them}} first, or clear again later.",
+  "clear-by-itself": "Clear by itself after each lock",
+  "clear-by-itself-all":
+    "After each lock, Eremos clears these by itself, signed in or not, for folders without a choice of their own.",
+  "clear-by-itself-one":
+    "{isOwn, select, true {For this folder alone.} other {As for all folders; a choice here is for this folder alone.}} What is cleared can be put back for seven days.",
+  cleared: "Cleared, and kept",
+  "nothing-cleared": "Nothing that was cleared is kept.",
+  "kept-line":
+    "{traces, plural, one {1 trace} other {{traces, number} traces}}, kept {days, plural, one {1 more day} other {{days, number} more days}}",
+  "put-back": "Put back",
+  "is-back": "{back, plural, one {1 list or file is} other {{back, number} lists and files are}} as before.",
+  "is-partly-back":
+    "{back, plural, one {1 list or file is} other {{back, number} lists and files are}} as before, {left, plural, one {1 is} other {{left, number} are}} not: {reason}",
+  "of-another-folder": "a folder that is not listed",
+  "trace-recent": "Recent files",
+  "about-recent": "Entries in the desktop’s list of the files that were opened last.",
+  "trace-thumbnails": "Thumbnails",
+  "about-thumbnails": "Small pictures of files, which stay when the file is locked away.",
+  "trace-trash": "In the trash",
+  "about-trash":
+    "Whole files, readable until the trash is emptied. If you still need one, restore it into the folder first.",
+  "trace-bookmarks": "Bookmarks",
+  "about-bookmarks": "Places in the side of your file manager.",
+  "trace-editors": "Editors",
+  "about-editors": "Swap, undo and backup files hold what was in the file; lists name it. Close the editor first.",
+  "trace-office": "Office programs",
+  "about-office": "The list of the last documents. Close the program first: it writes its list when it ends.",
+  "trace-shell": "Shell histories",
+  "about-shell":
+    "The lines that name the folder or something in it. A terminal that is open writes its own when it ends.",
+});
