@@ -1,8 +1,7 @@
 import { type ChildProcess, spawn, spawnSync } from "node:child_process";
 import * as fs from "node:fs";
 import * as path from "node:path";
-import { violations } from "./accessible";
-import { type House, PASSWORD, card, expect, signIn, test } from "./house";
+import { type House, PASSWORD, expect, test } from "./house";
 
 /** A screen that nobody sees, a session's bus, and the file manager on it: as they are on a person's desktop. */
 class Desktop {
@@ -127,28 +126,4 @@ test("from a locked folder in the file manager to a file in its program: the ite
   } finally {
     await desktop.end();
   }
-});
-
-test("what the desktop remembers of a locked folder is looked for on its page, and shown kind by kind", async ({
-  house,
-  page,
-}) => {
-  house.desktop = { HOME: house.base, XDG_DATA_HOME: path.join(house.base, "share") };
-  await house.stop();
-  await house.start();
-  const folder = house.place("Workshop", "Payroll");
-  expect(house.eremos(["lock", folder]).status).toBe(0);
-  fs.writeFileSync(path.join(house.base, ".bash_history"), `ls\ncat '${folder}/bank details.txt'\n`);
-  await signIn(page, house);
-  await card(page, "Payroll").click();
-  await card(page, "Payroll").getByRole("link", { name: "Details" }).click();
-  const traces = page.getByRole("region", { name: "Traces elsewhere" });
-  await traces.getByRole("button", { name: "Look for traces" }).click();
-  await expect(traces.getByText("1 trace was found.")).toBeVisible();
-  await traces.getByText("Shell histories").click();
-  await expect(traces.getByText(`cat '${folder}/bank details.txt'`)).toBeVisible();
-  expect(await violations(page)).toEqual([]);
-  fs.rmSync(path.join(house.base, ".bash_history"));
-  await traces.getByRole("button", { name: "Look again" }).click();
-  await expect(traces.getByText("No traces were found in the places where Eremos looks.")).toBeVisible();
 });

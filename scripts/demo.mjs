@@ -17,6 +17,7 @@ const world = join(demo, "world");
 const data = join(demo, "data");
 if (process.argv.includes("--fresh")) rmSync(demo, { recursive: true, force: true });
 const { DEMO_PASSWORD, generateWorld } = await import("../demo/dist/generate.js");
+const { homeEnvironment, leaveTraces } = await import("../demo/dist/traces.js");
 if (!existsSync(world)) {
   process.stdout.write("Making the demo world…\n");
   const beginning = join(demo, "world.new");
@@ -26,6 +27,9 @@ if (!existsSync(world)) {
   renameSync(beginning, world);
   demoStick(demo).mark(join(world, "Red stick"));
 }
+const home = join(demo, "home");
+if (!existsSync(home)) leaveTraces(world, home);
+Object.assign(process.env, homeEnvironment(home));
 process.env.EREMOS_PLACES = world;
 process.env.EREMOS_DATA = data;
 process.env.EREMOS_MOUNTS = demoStick(demo).table;

@@ -12,6 +12,7 @@ install();
 installTestPrograms();
 await build();
 const { generateWorld } = await import("../demo/dist/generate.js");
+const { homeEnvironment, leaveTraces } = await import("../demo/dist/traces.js");
 
 const PASSWORD = "violin varnish at dusk";
 const base = join(tmpdir(), "ines");
@@ -20,6 +21,7 @@ const world = join(base, "files");
 const shots = join(root, "docs", "screenshots");
 mkdirSync(shots, { recursive: true });
 await generateWorld(world);
+leaveTraces(world, join(base, "home"));
 mkdirSync(join(world, "Workshop", "Recordings"));
 for (let i = 1; i <= 40; i++)
   writeFileSync(join(world, "Workshop", "Recordings", `take ${i}.wav`), Buffer.alloc(60_000_000, `take ${i}`));
@@ -32,8 +34,7 @@ const server = spawn("node", ["cli/bin/eremos.mjs", "serve"], {
     EREMOS_DATA: join(base, "data"),
     EREMOS_PLACES: world,
     EREMOS_SYNCED: join(world, "Cloud drive"),
-    XDG_DATA_HOME: join(base, "share"),
-    XDG_CONFIG_HOME: join(base, "config"),
+    ...homeEnvironment(join(base, "home")),
   },
   stdio: ["ignore", "ignore", "pipe"],
 });
@@ -197,6 +198,12 @@ try {
   await reader.getByText(/It lay at/).waitFor({ timeout: 60_000 });
   await reader.screenshot({ path: join(shots, "rescue.png") });
   await reader.close();
+  await page.getByRole("link", { name: "Traces" }).click();
+  await page.getByRole("button", { name: "Look for traces of all" }).click();
+  const payroll = page.getByRole("region", { name: "Payroll" });
+  await payroll.getByText("Shell histories").click();
+  await payroll.evaluate((region) => region.scrollIntoView());
+  await shot("traces");
   await page.getByRole("link", { name: "Activity" }).click();
   await shot("activity");
   await page.getByRole("link", { name: "Settings" }).click();

@@ -30,6 +30,7 @@ export function useLiveUpdates(onSignedOut: () => void): void {
               ["onlooker"],
               ["reach"],
               KEYS.activity,
+              KEYS.keptTraces,
             ])
               ask(...key);
           if (change.topic === "scan") for (const key of [KEYS.scan, KEYS.hidden]) ask(...key);

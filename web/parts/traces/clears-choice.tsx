@@ -1,5 +1,5 @@
 "use client";
-import type { ReactNode } from "react";
+import { type ReactNode, useEffect, useState } from "react";
 import type { TraceKind } from "@eremos/server/contract";
 import { KINDS, KIND_WORDS } from "./kinds";
 import { say } from "@eremos/words/page/traces";
@@ -13,6 +13,17 @@ interface ClearsChoiceProps {
 
 /** Which kinds of traces go by themselves after each lock. */
 export function ClearsChoice({ chosen, disabled, text, onChange }: ClearsChoiceProps): ReactNode {
+  // What was just ticked stays ticked while it is being saved.
+  const [asked, setAsked] = useState<readonly TraceKind[] | null>(null);
+  useEffect(() => {
+    if (!disabled) setAsked(null);
+  }, [disabled, chosen]);
+  const shown = asked ?? chosen;
+  const choose = (kind: TraceKind, isChosen: boolean): void => {
+    const kinds = KINDS.filter((one) => (one === kind ? isChosen : shown.includes(one)));
+    setAsked(kinds);
+    onChange(kinds);
+  };
   return (
     <fieldset disabled={disabled} className="rounded-xl border border-line bg-sheet px-4 py-3 text-sm">
       <legend className="px-1 font-semibold">{say("clear-by-itself")}</legend>
@@ -22,10 +33,8 @@ export function ClearsChoice({ chosen, disabled, text, onChange }: ClearsChoiceP
           <label key={kind} className="flex items-center gap-2">
             <input
               type="checkbox"
-              checked={chosen.includes(kind)}
-              onChange={(event) =>
-                onChange(KINDS.filter((one) => (one === kind ? event.target.checked : chosen.includes(one))))
-              }
+              checked={shown.includes(kind)}
+              onChange={(event) => choose(kind, event.target.checked)}
             />
             {KIND_WORDS[kind].name}
           </label>
