@@ -250,31 +250,6 @@ describe("the Onlooker", () => {
     fs.rmSync(folder, { recursive: true });
   });
 
-  it("traces of a folder are found where this account's desktop keeps them, of each by its path or of all", async () => {
-    const cli = new CommandLine();
-    await cli.setUp();
-    Object.assign(cli.env, { HOME: cli.base, XDG_DATA_HOME: path.join(cli.base, "share") });
-    const [payroll, letters] = [cli.makeFolder("Payroll"), cli.makeFolder("Letters")];
-    for (const folder of [payroll, letters]) expect(cli.run(["lock", folder]).status).toBe(0);
-    fs.writeFileSync(path.join(cli.base, ".bash_history"), `ls\ncat ${payroll}/2026.csv\ncd "${letters}"\n`);
-    const all = cli.json<{ traces: unknown[]; troubles: unknown[] }>(["traces"], PASSWORD);
-    expect([all.status, all.body.traces.length, all.body.troubles]).toEqual([0, 2, []]);
-    const { body } = cli.json<{ traces: Record<string, unknown>[] }>(["traces", payroll], PASSWORD);
-    expect(body.traces).toEqual([
-      {
-        id: expect.stringMatching(/^[0-9a-f]{32}$/) as string,
-        kind: "shell",
-        where: path.join(cli.base, ".bash_history"),
-        what: `cat ${payroll}/2026.csv\n`,
-        gives: "name",
-        clearable: false,
-      },
-    ]);
-    expect(cli.run(["traces", path.join(cli.world, "nothing")], PASSWORD).status).toBe(4);
-    expect(cli.run(["traces"]).status).not.toBe(0);
-    cli.remove();
-  });
-
   it("asks for a folder's own password where it has one, and takes the recovery code in its place", async () => {
     const cli = new CommandLine();
     const code = await cli.setUp();

@@ -138,7 +138,8 @@ export const { say, said } = speaker("cli", {
   "trash-belongs-to-move": "--trash belongs to --move. Nothing was moved; give both, or neither.",
   "clear-or-undo": "Either clear traces or put back what was cleared, not both at once. Nothing was changed.",
   "clear-takes": "--clear takes all, or {kinds}; it was given {unknown}. Nothing was changed.",
-  "nothing-was-cleared": "Nothing that was cleared is kept, so there is nothing to put back. Nothing was changed; what is there now, eremos traces shows.",
+  "nothing-was-cleared":
+    "Nothing that was cleared is kept, so there is nothing to put back. Nothing was changed; what is there now, eremos traces shows.",
   "so-many-cleared":
     "{cleared, plural, =0 {Nothing was cleared.} one {1 trace was cleared; it can be put back for seven days.} other {{cleared, number} traces were cleared; they can be put back for seven days.}}",
   "so-many-back": "{back, plural, one {1 list or file is} other {{back, number} lists and files are}} as before.",

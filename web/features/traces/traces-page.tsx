@@ -41,11 +41,13 @@ export function TracesPage(): ReactNode {
         </div>
         <p className="mt-1 mb-5 text-mute">{say("what-traces-are")}</p>
         {folders.length === 0 && <p className="text-sm">{say("nothing-protected-yet")}</p>}
-        <div className="space-y-3">
-          {folders.map((folder) => (
-            <OneFolder key={folder.id} folder={folder} />
-          ))}
-        </div>
+        {folders.length > 0 && (
+          <div className="divide-y divide-line rounded-2xl border border-line bg-paper">
+            {folders.map((folder) => (
+              <OneFolder key={folder.id} folder={folder} />
+            ))}
+          </div>
+        )}
         <h2 className="mt-8 mb-2 text-lg">{say("cleared")}</h2>
         <KeptTraces of={null} />
         <div className="mt-8">
@@ -59,19 +61,20 @@ export function TracesPage(): ReactNode {
 function OneFolder({ folder }: { readonly folder: FolderView }): ReactNode {
   const traces = useTraces(folder.id);
   return (
-    <section aria-labelledby={`of-${folder.id}`} className="rounded-2xl border border-line bg-paper px-4 py-3">
+    <section aria-labelledby={`of-${folder.id}`} className="px-4 py-2.5">
       <div className="flex flex-wrap items-center justify-between gap-3">
         <h2 id={`of-${folder.id}`} className="min-w-0 font-sans text-[15px] font-semibold">
           <Link href={`/folders/${folder.id}`} className="hover:underline">
             <bdi className="break-words">{folder.name}</bdi>
           </Link>
-          <span className="ml-2 text-[13px] font-normal text-mute">{!traces.found && say("not-looked-yet")}</span>
+          <span className="ml-2 text-[13px] font-normal text-mute" aria-live="polite">
+            {!traces.found && say("not-looked-yet")}
+            {traces.found?.traces.length === 0 && say("no-traces")}
+          </span>
         </h2>
         <LookButton traces={traces} />
       </div>
-      <div className="mt-2">
-        <TracesNow traces={traces} />
-      </div>
+      <TracesNow traces={traces} />
     </section>
   );
 }

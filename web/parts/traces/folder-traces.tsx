@@ -25,6 +25,11 @@ export function FolderTraces({ folder }: { readonly folder: FolderView }): React
         <p className="min-w-0 flex-1 text-sm text-mute">{say("traces-are")}</p>
         <LookButton traces={traces} />
       </div>
+      {traces.found?.traces.length === 0 && (
+        <p className="text-[15px] font-medium" aria-live="polite">
+          {say("no-traces-were-found")}
+        </p>
+      )}
       <TracesNow traces={traces} />
       <div className="mt-3 space-y-3">
         <KeptTraces of={folder.id} />
@@ -45,12 +50,13 @@ export function LookButton({ traces: { found, isLooking, look } }: { readonly tr
 /** What was found, what is being cleared, and what came back. */
 export function TracesNow({ traces }: { readonly traces: Traces }): ReactNode {
   const { found, error, job, clear, looksAgain, cameBack } = traces;
+  const isThere = found && found.traces.length + found.troubles.length > 0;
   return (
-    <div className="space-y-3">
+    <div className="space-y-3 not-empty:mt-2">
       {error && <Trouble words={error.message} />}
       {job && <JobProgress job={job} />}
       {cameBack > 0 && <Trouble words={say("came-back", { traces: cameBack })} />}
-      {found && <FoundTraces found={found} isBusy={job !== null} onClear={clear} />}
+      {isThere && <FoundTraces found={found} isBusy={job !== null} onClear={clear} />}
       {looksAgain && <p className="text-[13px] text-mute">{say("looks-again-soon")}</p>}
     </div>
   );

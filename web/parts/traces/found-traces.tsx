@@ -32,7 +32,9 @@ export function FoundTraces({ found, isBusy, onClear }: FoundTracesProps): React
   return (
     <div className="space-y-3" aria-live="polite">
       <div className="flex flex-wrap items-center justify-between gap-2">
-        <p className="text-[15px] font-medium">{say("so-many-traces", { traces: traces.length })}</p>
+        {traces.length > 0 && (
+          <p className="text-[15px] font-medium">{say("so-many-traces", { traces: traces.length })}</p>
+        )}
         {clearable.length > 1 && (
           <span className="flex gap-1">
             <Button size="small" tone="quiet" onClick={() => choose(clearable, true)}>

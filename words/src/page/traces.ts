@@ -13,8 +13,9 @@ export const { say, said } = speaker("page/traces", {
   "look-at-all": "Look for traces of all",
   "look-again": "Look again",
   "not-looked-yet": "Not looked for yet",
-  "so-many-traces":
-    "{traces, plural, =0 {No traces were found in the places where Eremos looks.} one {1 trace was found.} other {{traces, number} traces were found.}}",
+  "so-many-traces": "{traces, plural, one {1 trace was found.} other {{traces, number} traces were found.}}",
+  "no-traces-were-found": "No traces were found in the places where Eremos looks.",
+  "no-traces": "No traces found",
   "gives-away":
     "{count, plural, one {1, gives away} other {{count, number}, give away}} {gives, select, name {{count, plural, one {a name} other {names}}} picture {{count, plural, one {a picture} other {pictures}}} other {contents}}",
   "choose-all": "All",

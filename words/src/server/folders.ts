@@ -4,7 +4,8 @@ export const { say, said } = speaker("server/folders", {
   "traces-cleared":
     "{traces, plural, =0 {No trace} one {1 trace} other {{traces, number} traces}} of {name} {traces, plural, one {was} other {were}} cleared{isKept, select, true {, and can be put back for seven days} other {}}.",
   "traces-left": "{left, plural, one {One place was} other {{left, number} places were}} left: {reason}",
-  "no-such-traces-are-kept": "Nothing is kept under that name, so there is nothing to put back. Nothing was changed; look under Traces for what is kept.",
+  "no-such-traces-are-kept":
+    "Nothing is kept under that name, so there is nothing to put back. Nothing was changed; look under Traces for what is kept.",
   "is-outside-places":
     "{path} is outside the places Eremos looks at ({places}). Nothing was changed; open it in the file manager by its path.",
   "is-not-there-to-show": "{path} is not there now. Nothing was changed; look at the Desk for where it is.",
