@@ -28,7 +28,13 @@ export const tracesCommand: Command<"traces"> = async (invocation) => {
     const done = { ...NOTHING_DONE };
     if (kinds !== undefined)
       for (const folder of folders) {
-        const job = clearTraces(eremos, folder, process.cwd(), { ids: null, kinds, keep: true });
+        const job = clearTraces(eremos, folder, process.cwd(), {
+          ids: null,
+          kinds,
+          onlySure: kinds === null,
+          keep: true,
+          byInside: kinds !== null,
+        });
         const { cleared, left } = clearedView(await finish(eremos, job));
         done.cleared = (done.cleared ?? 0) + cleared;
         done.left = [...done.left, ...left];
@@ -53,7 +59,7 @@ async function foldersAsked(eremos: Eremos, asked: string | undefined): Promise<
 
 async function foundIn(eremos: Eremos, folders: readonly string[]): Promise<TracesView> {
   const found = [];
-  for (const folder of folders) found.push(await tracesOf(eremos, folder, process.cwd()));
+  for (const folder of folders) found.push(await tracesOf(eremos, folder, process.cwd(), true));
   return {
     traces: found.flatMap(({ traces }) => traces),
     troubles: found.flatMap(({ troubles }) => troubles),

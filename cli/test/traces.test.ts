@@ -22,6 +22,7 @@ describe("eremos traces", () => {
     await cli.setUp();
     Object.assign(cli.env, {
       HOME: cli.base,
+      TMPDIR: path.join(cli.base, "tmp"),
       XDG_DATA_HOME: path.join(cli.base, "share"),
       XDG_CONFIG_HOME: path.join(cli.base, "config"),
     });
@@ -44,6 +45,7 @@ describe("eremos traces", () => {
       where: history(),
       what: `cat ${payroll}/2026.csv\n`,
       gives: "name",
+      isSure: true,
       clearable: true,
     });
     expect([body.cleared, body.back, body.left]).toEqual([null, null, []]);

@@ -183,6 +183,7 @@ export {
   KEPT_DAYS,
   type KeptHead,
   type TraceHome,
+  type TracesInput,
   forgetKept,
   keptTracesIn,
 } from "./traces";

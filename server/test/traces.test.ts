@@ -69,8 +69,14 @@ describe("traces", () => {
     await lockNow(folder);
     const [record] = house.eremos.registry.list(house.eremos.requireKeys());
     const id = record?.id ?? "";
-    expect((await tracesOf(house.eremos, id, "/")).traces).toHaveLength(1);
-    const { ids, kept } = await clearTraces(house.eremos, id, "/", { ids: null, kinds: null, keep: true }).outcome;
+    expect((await tracesOf(house.eremos, id, "/", false)).traces).toHaveLength(1);
+    const { ids, kept } = await clearTraces(house.eremos, id, "/", {
+      ids: null,
+      kinds: null,
+      onlySure: true,
+      keep: true,
+      byInside: false,
+    }).outcome;
     expect([ids.length, fs.readFileSync(bookmarks(), "utf8")]).toEqual([1, "file:///elsewhere\n"]);
     expect(keptTraces(house.eremos)).toMatchObject([{ id: kept, folder: id, traces: 1, daysLeft: 7 }]);
     const NEW = "a tin roof in the rain";
@@ -86,7 +92,13 @@ describe("traces", () => {
     const folder = house.makeFolder("Payroll");
     remember(folder);
     await lockNow(folder);
-    await clearTraces(house.eremos, folder, "/", { ids: null, kinds: null, keep: true }).outcome;
+    await clearTraces(house.eremos, folder, "/", {
+      ids: null,
+      kinds: null,
+      onlySure: true,
+      keep: true,
+      byInside: false,
+    }).outcome;
     const day = (days: number): void =>
       fs.writeFileSync(house.eremos.data.daysPath, JSON.stringify({ days, at: Date.now() }));
     day(6.9);
@@ -101,9 +113,7 @@ describe("traces", () => {
     const [folder, other] = [house.makeFolder("Payroll"), house.makeFolder("Letters")];
     await lockNow(folder);
     setRules(house.eremos, folder, { ...UNTIL_LOCKED, clears: ["bookmarks"] });
-    await (
-      await unlock(house.eremos, { pathOrId: folder, from: "/" })
-    ).outcome;
+    await openNow(folder);
     remember(folder, other);
     house.restart();
     expect(house.eremos.keys).toBeNull();
@@ -115,9 +125,7 @@ describe("traces", () => {
     expect(await putTracesBack(house.eremos, kept?.id ?? "")).toEqual({ back: 1, left: [] });
 
     setRules(house.eremos, folder, { ...UNTIL_LOCKED, clears: ["shell"] });
-    await (
-      await unlock(house.eremos, { pathOrId: folder, from: "/" })
-    ).outcome;
+    await openNow(folder);
     const text = remember(folder, other);
     await lockNow(folder);
     expect(fs.readFileSync(bookmarks(), "utf8")).toBe(text);
@@ -128,9 +136,7 @@ describe("traces", () => {
     const folder = house.makeFolder("Payroll");
     await lockNow(folder);
     setRules(house.eremos, folder, { ...UNTIL_LOCKED, clears: ["bookmarks"] });
-    await (
-      await unlock(house.eremos, { pathOrId: folder, from: "/" })
-    ).outcome;
+    await openNow(folder);
     const text = remember(folder);
     fs.writeFileSync(house.eremos.data.cleared, "in the way");
     await lockNow(folder);

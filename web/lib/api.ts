@@ -142,10 +142,9 @@ export const api = {
   findDropped: (dropped: Dropped) => call("places/find", dropped),
   onlooker: (path: string, subject: string | null) => call("onlooker", { path, subject }),
   /** What lies elsewhere and tells of it. */
-  traces: (folder: string) => call("traces", { folder }),
-  /** Null: all of them. */
-  clearTraces: (folder: string, ids: readonly string[] | null, keep: boolean) =>
-    call("traces/clear", { folder, ids, keep }),
+  traces: (folder: string, byInside: boolean) => call("traces", { folder, byInside }),
+  clearTraces: (folder: string, ids: readonly string[], byInside: boolean, keep: boolean) =>
+    call("traces/clear", { folder, ids, byInside, keep }),
   keptTraces: () => call("traces/kept"),
   putTracesBack: (kept: string) => call("traces/put-back", { kept }),
   reach: (folder: string) => call("reach", { folder }),

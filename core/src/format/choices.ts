@@ -29,7 +29,24 @@ export const REACH_KINDS = [
 export type ReachKind = (typeof REACH_KINDS)[number];
 
 /** Of what kind a trace of a folder is, elsewhere than in it. */
-export const TRACE_KINDS = ["recent", "thumbnails", "trash", "bookmarks", "shell", "editors", "office"] as const;
+export const TRACE_KINDS = [
+  "recent",
+  "thumbnails",
+  "trash",
+  "bookmarks",
+  "metadata",
+  "indexes",
+  "shell",
+  "editors",
+  "office",
+  "temporary",
+  "copies",
+  "leftovers",
+  "snapshots",
+  "programs",
+] as const;
+/** Those that Eremos may clear by itself: they surely belong to the folder, and nobody needs them. */
+export const CLEARED_BY_ITSELF = ["recent", "thumbnails", "trash", "bookmarks", "shell", "editors", "office"] as const;
 export type TraceKind = (typeof TRACE_KINDS)[number];
 
 /** What a trace gives away. */

@@ -16,7 +16,14 @@ export function findBookmarks(finding: Finding): void {
     for (const line of linesIn(listAt(finding, list))) {
       const path = pathInAddress(line.bytes.toString("utf8").split(/[ \n]/)[0] ?? "");
       if (path && isOf(folder, path))
-        found({ kind: "bookmarks", where: list, what: line.bytes, gives: "name", spot: { ...AS_LINES, ...line } });
+        found({
+          kind: "bookmarks",
+          where: list,
+          what: line.bytes,
+          gives: "name",
+          isSure: true,
+          spot: { ...AS_LINES, ...line },
+        });
     }
   findInBookmarkList(finding, "bookmarks", entryOf(home.dataHome, "user-places.xbel"));
 }

@@ -22,10 +22,12 @@ import { type ListFormat, entryOf } from "./trace";
 import { said } from "@eremos/words/core/traces";
 
 export interface ClearInput extends TracesInput {
-  /** Of the traces that go; null: all that can. */
+  /** Of the traces that go; null: those of these kinds. */
   readonly ids: readonly string[] | null;
-  /** Null: every kind. */
+  /** Null: of every kind. */
   readonly kinds: readonly TraceKind[] | null;
+  /** Of these kinds only what surely belongs to the folder. */
+  readonly onlySure: boolean;
   /** Where what goes is kept, and for whom; null: it is not. */
   readonly keep: KeepAs | null;
 }
@@ -61,8 +63,10 @@ type Keeping = Pick<KeptWriter, "item" | "append">;
  * `cancelled`, `no-space` and what else keeps it from being kept: nothing went then
  */
 export async function clearTraces(disk: Disk, input: ClearInput, hooks: Hooks): Promise<Cleared> {
-  const chosen = locateTraces(disk, input).traces.filter(
-    ({ id, kind, spot }) => spot !== null && (input.ids?.includes(id) ?? true) && (input.kinds?.includes(kind) ?? true),
+  const asked = input.ids && new Set(input.ids);
+  const chosen = (await locateTraces(disk, input)).traces.filter(
+    ({ id, kind, isSure, spot }) =>
+      spot !== null && (asked ? asked.has(id) : (input.kinds?.includes(kind) ?? true) && (isSure || !input.onlySure)),
   );
   const meter = new Meter(hooks, "removing", chosen.length, 0);
   const left: TraceLeft[] = [];

@@ -15,9 +15,9 @@ export function findInEditors(finding: Finding): void {
     for (const { name, path } of namesAt(disk, directory)) {
       const what = pathIn(name);
       if (what && isOf(folder, what))
-        found({ kind: "editors", where: path, what, gives: "contents", spot: { as: "file" } });
+        found({ kind: "editors", where: path, what, gives: "contents", isSure: true, spot: { as: "file" } });
     }
-  const isNamed = wordsNaming(folder, home.home);
+  const namedBy = wordsNaming(folder, home.home);
   const lists = [
     entryOf(home.home, ".viminfo"),
     entryOf(home.stateHome, "vim", "viminfo"),
@@ -27,8 +27,15 @@ export function findInEditors(finding: Finding): void {
   for (const list of lists)
     for (const { whole, start, bytes } of entriesOf(markedPlaces(listAt(finding, list)?.toString("latin1") ?? ""))) {
       const [line = ""] = textLines(whole);
-      if (isNamed(line.trim()) || isNamed(placeOfLine(line)))
-        found({ kind: "editors", where: list, what: bytes, gives: "name", spot: { ...AS_LINES, start, bytes } });
+      if (namedBy(line.trim()) === "path" || namedBy(placeOfLine(line)) === "path")
+        found({
+          kind: "editors",
+          where: list,
+          what: bytes,
+          gives: "name",
+          isSure: true,
+          spot: { ...AS_LINES, start, bytes },
+        });
     }
 }
 

@@ -8,7 +8,27 @@ import { findInShells } from "./shell";
 import { findThumbnails } from "./thumbnails";
 import { findTrashed } from "./trashed";
 import { TRACE_KINDS, type TraceKind } from "../format/choices";
-import { type Finder, type FoundTrace, type Trace, type TraceHome, type TraceTrouble, traceId } from "./trace";
+import type { SealedInput } from "../engine/contents";
+import { findCopies } from "./copies";
+import { findIndexes, findMetadata } from "./databases";
+import { type Inside, lookInside } from "./inside";
+import { findLeftovers, isLeftOf } from "./leftovers";
+import { findPrograms } from "./programs";
+import { SHORTEST_NAME } from "./shell";
+import { findInSnapshots } from "./snapshots";
+import { findTemporary } from "./temporary";
+import { trashesOf } from "./trashed";
+import { type Candidate, candidatesUnder } from "./walk";
+import {
+  type Finder,
+  type FoundTrace,
+  type KnownInside,
+  type Trace,
+  type TraceHome,
+  type TraceTrouble,
+  isOf,
+  traceId,
+} from "./trace";
 import { said } from "@eremos/words/core/traces";
 
 const FINDERS: Readonly<Record<TraceKind, Finder>> = {
@@ -19,12 +39,21 @@ const FINDERS: Readonly<Record<TraceKind, Finder>> = {
   shell: findInShells,
   editors: findInEditors,
   office: findInOffice,
+  metadata: findMetadata,
+  indexes: findIndexes,
+  temporary: findTemporary,
+  copies: findCopies,
+  leftovers: findLeftovers,
+  snapshots: findInSnapshots,
+  programs: findPrograms,
 };
 
 export interface TracesInput {
   readonly home: TraceHome;
   /** The folder's ordinary path. */
   readonly folder: Buffer;
+  /** By which copies of what is in a sealed folder are looked for, and where; null: they are not. */
+  readonly inside: (SealedInput & { readonly places: readonly Buffer[] }) | null;
 }
 
 export interface FoundTraces {
@@ -50,8 +79,8 @@ const WRITERS: Readonly<Partial<Record<TraceKind, readonly string[]>>> = {
 export type LocatedTrace = FoundTrace & Pick<Trace, "id">;
 
 /** Looks for a folder's traces. Reads only. A kind that can't be looked for is told of, and keeps no other from it. */
-export function findTraces(disk: Disk, input: TracesInput): FoundTraces {
-  const { traces, troubles } = locateTraces(disk, input);
+export async function findTraces(disk: Disk, input: TracesInput): Promise<FoundTraces> {
+  const { traces, troubles } = await locateTraces(disk, input);
   return {
     traces: traces.map(({ spot, ...trace }) => ({ ...trace, clearable: spot !== null })),
     troubles,
@@ -67,12 +96,60 @@ function writersOf(disk: Disk, kinds: ReadonlySet<TraceKind>): TraceWriter[] {
 }
 
 /** The same, with what would go with each. */
-export function locateTraces(
+export async function locateTraces(disk: Disk, input: TracesInput): Promise<LocatedTraces> {
+  const troubles: TraceTrouble[] = [];
+  const inside = await insideOrTrouble(disk, input, troubles);
+  try {
+    return { traces: locateAll(disk, input, inside && knownInside(disk, input, inside), troubles), troubles };
+  } finally {
+    inside?.close();
+  }
+}
+
+export interface LocatedTraces {
+  readonly traces: readonly LocatedTrace[];
+  readonly troubles: readonly TraceTrouble[];
+}
+
+async function insideOrTrouble(
+  disk: Disk,
+  { inside, folder }: TracesInput,
+  troubles: TraceTrouble[],
+): Promise<Inside | null> {
+  if (!inside) return null;
+  try {
+    return await lookInside(disk, inside);
+  } catch (error) {
+    const reason = fromSystemError(error, said("looking-for-traces")).message;
+    troubles.push({ kind: "copies", where: folder, reason });
+    return null;
+  }
+}
+
+function knownInside(disk: Disk, { home, folder, inside: input }: TracesInput, inside: Inside): KnownInside {
+  const besides = [folder, ...(input ? [input.path] : [])];
+  const look = (roots: readonly Buffer[], isNamed: (name: Buffer) => boolean): (() => readonly Candidate[]) => {
+    let found: readonly Candidate[] | null = null;
+    return () => (found ??= candidatesUnder(disk, { roots, besides, inside, isNamed, uid: home.uid }));
+  };
+  const { names } = inside;
+  return {
+    names,
+    inPlaces: look([...(input?.places ?? []), ...trashesOf(home)], (name) => isLeftOf(name, names)),
+    inTemporary: look(home.temporary, (name) => name.length >= SHORTEST_NAME && names.has(name.toString("latin1"))),
+  };
+}
+
+function locateAll(
   disk: Disk,
   { home, folder }: TracesInput,
-): { readonly traces: readonly LocatedTrace[]; readonly troubles: readonly TraceTrouble[] } {
+  inside: KnownInside | null,
+  troubles: TraceTrouble[],
+): LocatedTrace[] {
   const traces: LocatedTrace[] = [];
-  const troubles: TraceTrouble[] = [];
+  /** What is found by its contents may have been found by its name. */
+  const isKnown = ({ where, kind }: FoundTrace): boolean =>
+    (kind === "copies" || kind === "leftovers") && traces.some((known) => isOf(known.where, where));
   const ids = new Set<string>();
   const idOf = (trace: FoundTrace): string => {
     for (let nth = 0; ; nth++) {
@@ -91,11 +168,12 @@ export function locateTraces(
         home,
         folder,
         trouble,
-        found: (trace) => void traces.push({ id: idOf(trace), ...trace }),
+        inside,
+        found: (trace) => isKnown(trace) || void traces.push({ id: idOf(trace), ...trace }),
       });
     } catch (error) {
       trouble(home.home, fromSystemError(error, said("looking-for-traces")).message);
     }
   }
-  return { traces, troubles };
+  return traces;
 }

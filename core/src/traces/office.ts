@@ -21,7 +21,8 @@ export function findInOffice(finding: Finding): void {
       if (element.name !== "item") continue;
       // A document stands in two items: one of what it is, and one of its place among the last.
       const [what] = addressesIn(entry.bytes).filter((path) => isOf(folder, path));
-      if (what) found({ kind: "office", where: list, what, gives: "name", spot: { ...AS_ELEMENTS, ...entry } });
+      if (what)
+        found({ kind: "office", where: list, what, gives: "name", isSure: true, spot: { ...AS_ELEMENTS, ...entry } });
     }
   }
 }

@@ -1,14 +1,14 @@
 import { isEremosError, systemCode } from "../errors/eremos-error";
-import type { Disk } from "../platform/port";
+import type { Dir, Disk } from "../platform/port";
 import type { Finding } from "./trace";
 import { say } from "@eremos/words/core/traces";
-import { joinPath, readSmallFile, splitPath, within } from "../engine/ground";
+import { joinPath, readSmallFile, splitPath, withFile, within } from "../engine/ground";
 
 /** What no list of a desktop reaches. */
 const MOST_BYTES = 64 * 1024 * 1024;
 const NOT_THERE = new Set(["ENOENT", "ENOTDIR", "ELOOP", "EACCES"]);
 
-function orNull<T>(look: () => T): T | null {
+export function orNull<T>(look: () => T): T | null {
   try {
     return look();
   } catch (error) {
@@ -74,4 +74,29 @@ export function directoriesAt(disk: Disk, directory: Buffer): Buffer[] {
       ),
     ) ?? []
   );
+}
+
+export function isThere(disk: Disk, path: Buffer): boolean {
+  const { parent, name } = splitPath(path);
+  return orNull(() => within(disk, disk.openRoot(parent), (dir) => disk.find(dir, name))) !== null;
+}
+
+const PIECE = 1024 * 1024;
+
+/** Whether a file holds any of these bytes. */
+export function holdsAny(disk: Disk, path: Buffer, needles: readonly Buffer[]): boolean {
+  const longest = Math.max(...needles.map(({ length }) => length));
+  const { parent, name } = splitPath(path);
+  const look = (dir: Dir): boolean => {
+    if (disk.find(dir, name)?.type !== "file") return false;
+    return withFile(disk, disk.openRead(dir, name), (file) => {
+      const piece = Buffer.alloc(PIECE + longest);
+      for (let at = 0; ; at += PIECE) {
+        const bytes = piece.subarray(0, disk.read(file, piece, 0, piece.length, at));
+        if (needles.some((needle) => bytes.includes(needle))) return true;
+        if (bytes.length < piece.length) return false;
+      }
+    });
+  };
+  return orNull(() => within(disk, disk.openRoot(parent), look)) ?? false;
 }

@@ -27,7 +27,7 @@ export function findInBookmarkList(finding: Finding, kind: TraceKind, list: Buff
     const href = element.name === "bookmark" ? element.attributes.get("href") : undefined;
     const path = href === undefined ? null : pathInAddress(Buffer.from(href, "latin1").toString("utf8"));
     if (path && isOf(folder, path))
-      found({ kind, where: list, what: path, gives: "name", spot: { ...AS_ELEMENTS, ...entry } });
+      found({ kind, where: list, what: path, gives: "name", isSure: true, spot: { ...AS_ELEMENTS, ...entry } });
   }
 }
 
@@ -41,6 +41,6 @@ function findLinks({ disk, home, folder, found }: Finding, directory: Buffer): v
       .replace(/^\$HOME(?=\/|$)/, home.home.toString("utf8"));
     const what = percentDecoded(named);
     if (named.startsWith("/") && isOf(folder, what))
-      found({ kind: "recent", where: path, what, gives: "name", spot: { as: "file" } });
+      found({ kind: "recent", where: path, what, gives: "name", isSure: true, spot: { as: "file" } });
   }
 }

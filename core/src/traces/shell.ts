@@ -6,7 +6,7 @@ import { type Finding, entryOf } from "./trace";
 /** What was typed at a shell and names the folder, or anything below it. */
 export function findInShells(finding: Finding): void {
   const { home, folder, found } = finding;
-  const isNamed = wordsNaming(folder, home.home);
+  const namedBy = wordsNaming(folder, home.home, finding.inside?.names ?? null);
   const histories = [
     { list: entryOf(home.home, ".bash_history"), cut: bashEntries },
     { list: entryOf(home.home, ".zsh_history"), cut: zshEntries },
@@ -15,9 +15,11 @@ export function findInShells(finding: Finding): void {
     { list: entryOf(home.dataHome, "fish", "fish_history"), cut: fishEntries },
   ];
   for (const { list, cut } of histories)
-    for (const { typed, start, bytes } of entriesOf(cut(listAt(finding, list)?.toString("latin1") ?? "")))
-      if (isNamed(typed))
-        found({ kind: "shell", where: list, what: bytes, gives: "name", spot: { ...AS_LINES, start, bytes } });
+    for (const { typed, start, bytes } of entriesOf(cut(listAt(finding, list)?.toString("latin1") ?? ""))) {
+      const by = namedBy(typed);
+      const spot = { ...AS_LINES, start, bytes };
+      if (by) found({ kind: "shell", where: list, what: bytes, gives: "name", isSure: by === "path", spot });
+    }
 }
 
 interface Entry {
@@ -80,19 +82,30 @@ export function fishEntries(text: string): Entry[] {
 }
 
 /** A name shorter than this is a word of any line. */
-const SHORTEST_NAME = 4;
+export const SHORTEST_NAME = 4;
 const HOME = /^(?:~|\$HOME|\$\{HOME\})(?=\/|$)/;
 
-/** Whether a line names the folder, or anything in it: by a whole path or, below another directory, by its name. */
-export function wordsNaming(folder: Buffer, home: Buffer): (typed: string) => boolean {
+/**
+ * Whether a line names the folder, or anything in it: by a whole path, which is sure, or by its name or that of one of
+ * its files, which may be another's.
+ */
+export function wordsNaming(
+  folder: Buffer,
+  home: Buffer,
+  names: ReadonlySet<string> | null = null,
+): (typed: string) => "path" | "name" | null {
   const path = folder.toString("latin1");
   const name = splitPath(folder).name.toString("latin1");
-  const isNamed = (word: string): boolean => {
+  const isOne = (one: string): boolean => one.length >= SHORTEST_NAME && (one === name || (names?.has(one) ?? false));
+  const namedBy = (word: string): "path" | "name" | null => {
     const expanded = word.replace(HOME, () => home.toString("latin1"));
-    if (expanded.startsWith("/")) return expanded === path || expanded.startsWith(`${path}/`);
-    return name.length >= SHORTEST_NAME && expanded.split("/").includes(name);
+    if (expanded.startsWith("/")) return expanded === path || expanded.startsWith(`${path}/`) ? "path" : null;
+    return expanded.split("/").some(isOne) ? "name" : null;
   };
-  return (typed) => shellWords(typed).some((word) => isNamed(word) || isNamed(word.replace(/^[^=]*=/, "")));
+  return (typed) => {
+    const by = shellWords(typed).flatMap((word) => [namedBy(word), namedBy(word.replace(/^[^=]*=/, ""))]);
+    return by.includes("path") ? "path" : by.includes("name") ? "name" : null;
+  };
 }
 
 const WORD = /(?:[^\s"'\\;&|()<>]|\\[^]|"(?:[^"\\]|\\[^])*(?:"|$)|'[^']*(?:'|$))+/g;

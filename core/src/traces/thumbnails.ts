@@ -24,6 +24,7 @@ export function findThumbnails({ disk, home, folder, found }: Finding): void {
             where: path,
             what: of,
             gives: failed.includes(directory) ? "name" : "picture",
+            isSure: true,
             spot: { as: "file" },
           });
       }

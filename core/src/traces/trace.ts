@@ -1,6 +1,7 @@
 import { sha256 } from "../crypto/bytes";
 import type { TraceGives, TraceKind } from "../format/choices";
 import type { Disk } from "../platform/port";
+import type { Candidate } from "./walk";
 
 /** Where an account's desktop and programs keep what they remember. Full paths. */
 export interface TraceHome {
@@ -9,6 +10,8 @@ export interface TraceHome {
   readonly configHome: Buffer;
   readonly cacheHome: Buffer;
   readonly stateHome: Buffer;
+  /** For what is not to last. */
+  readonly temporary: readonly Buffer[];
   /** Tops of other file systems, which have a trash of their own. */
   readonly drives: readonly Buffer[];
   readonly uid: number;
@@ -36,6 +39,8 @@ export interface Trace {
   /** What it says, as it says it: a path, an address, a line. */
   readonly what: Buffer;
   readonly gives: TraceGives;
+  /** It names the folder's path; else it is only called or contains the same as something in it. */
+  readonly isSure: boolean;
   /** Whether Eremos can clear it. */
   readonly clearable: boolean;
 }
@@ -50,11 +55,21 @@ export interface TraceTrouble {
 /** A trace, and what goes with it; null where Eremos can't clear it. */
 export type FoundTrace = Omit<Trace, "id" | "clearable"> & { readonly spot: Spot | null };
 
+/** What a folder holds, and what was found elsewhere by that. */
+export interface KnownInside {
+  /** Of its files, one character for each byte. */
+  readonly names: ReadonlySet<string>;
+  inPlaces(): readonly Candidate[];
+  inTemporary(): readonly Candidate[];
+}
+
 export interface Finding {
   readonly disk: Disk;
   readonly home: TraceHome;
   /** The folder's ordinary path. */
   readonly folder: Buffer;
+  /** Null where that is not known. */
+  readonly inside: KnownInside | null;
   readonly found: (trace: FoundTrace) => void;
   readonly trouble: (where: Buffer, reason: string) => void;
 }

@@ -1,6 +1,6 @@
 import { joinPath, percentDecoded } from "../engine/ground";
 import { beginnings } from "./reading";
-import { type Finding, entryOf, isOf } from "./trace";
+import { type Finding, type TraceHome, entryOf, isOf } from "./trace";
 
 const LONGEST_NOTE = 16 * 1024;
 
@@ -9,14 +9,7 @@ const LONGEST_NOTE = 16 * 1024;
  * freedesktop.org Trash specification 1.0.
  */
 export function findTrashed({ disk, home, folder, found }: Finding): void {
-  const trashes = [
-    { trash: entryOf(home.dataHome, "Trash"), top: null },
-    ...home.drives.flatMap((top) => [
-      { trash: entryOf(top, ".Trash", String(home.uid)), top },
-      { trash: entryOf(top, `.Trash-${home.uid}`), top },
-    ]),
-  ];
-  for (const { trash, top } of trashes)
+  for (const { trash, top } of trashesWithTops(home))
     for (const { name, bytes } of beginnings(disk, entryOf(trash, "info"), LONGEST_NOTE)) {
       const noted = /^Path=(.*)$/m.exec(bytes.toString("latin1"))?.[1];
       const entry = /^(.+)\.trashinfo$/s.exec(name.toString("latin1"))?.[1];
@@ -30,7 +23,23 @@ export function findTrashed({ disk, home, folder, found }: Finding): void {
           where: joinPath(entryOf(trash, "files"), trashed),
           what,
           gives: "contents",
+          isSure: true,
           spot: { as: "trashed", trash, name: trashed },
         });
     }
+}
+
+function trashesWithTops(home: TraceHome): { readonly trash: Buffer; readonly top: Buffer | null }[] {
+  return [
+    { trash: entryOf(home.dataHome, "Trash"), top: null },
+    ...home.drives.flatMap((top) => [
+      { trash: entryOf(top, ".Trash", String(home.uid)), top },
+      { trash: entryOf(top, `.Trash-${home.uid}`), top },
+    ]),
+  ];
+}
+
+/** Where the trashes' files lie. */
+export function trashesOf(home: TraceHome): Buffer[] {
+  return trashesWithTops(home).map(({ trash }) => entryOf(trash, "files"));
 }

@@ -11,6 +11,7 @@ export function traceHome(base: string, drives: readonly string[] = []): TraceHo
     configHome: at("config"),
     cacheHome: at("cache"),
     stateHome: at("state"),
+    temporary: [at("tmp")],
     drives: drives.map((drive) => Buffer.from(drive)),
     uid: process.getuid?.() ?? 0,
   };

@@ -27,8 +27,8 @@ function put(content: string | Buffer, ...parts: string[]): string {
   fs.writeFileSync(at(...parts), content);
   return at(...parts);
 }
-const find = (drives: readonly string[] = [], disk: Disk = linuxDisk): FoundTraces =>
-  findTraces(disk, { home: traceHome(base, drives), folder: Buffer.from(folder) });
+const find = (drives: readonly string[] = [], disk: Disk = linuxDisk): Promise<FoundTraces> =>
+  findTraces(disk, { home: traceHome(base, drives), folder: Buffer.from(folder), inside: null });
 /** What was found, without ids and the home's path. */
 const told = ({ traces }: FoundTraces): string[] =>
   traces.map(
@@ -36,7 +36,7 @@ const told = ({ traces }: FoundTraces): string[] =>
   );
 
 describe("what lies elsewhere and tells of a folder is found, and nothing of another one", () => {
-  it("in the list of recent files, in whatever way its addresses are written, and in the entries of the other desktop", () => {
+  it("in the list of recent files, in whatever way its addresses are written, and in the entries of the other desktop", async () => {
     const inside = path.join(folder, "Éva's & others.txt");
     put(
       xbel([
@@ -53,27 +53,27 @@ describe("what lies elsewhere and tells of a folder is found, and nothing of ano
       "share/RecentDocuments/b.odt.desktop",
     );
     put(`[Desktop Entry]\nType=Link\nURL[$e]=file:$HOME/other/c.odt\n`, "share/RecentDocuments/c.odt.desktop");
-    expect(told(find())).toEqual([
+    expect(told(await find())).toEqual([
       `recent name share/recently-used.xbel: ${inside}`,
       `recent name share/recently-used.xbel: ${inside}`,
       `recent name share/RecentDocuments/b.odt.desktop: ${path.join(folder, "b.odt")}`,
     ]);
   });
 
-  it("small pictures, by what stands in them, and notes that one could not be made", () => {
+  it("small pictures, by what stands in them, and notes that one could not be made", async () => {
     const address = fileAddress(Buffer.from(path.join(folder, "face.jpg")));
     const name = `${createHash("md5").update(address).digest("hex")}.png`;
     put(thumbnail(address), "cache/thumbnails/large", name);
     put(thumbnail(address), "cache/thumbnails/fail/a-program", "of another name.png");
     put(thumbnail("file:///elsewhere/face.jpg"), "cache/thumbnails/large/other.png");
     put("no picture", "cache/thumbnails/normal", name);
-    expect(told(find())).toEqual([
+    expect(told(await find())).toEqual([
       `thumbnails picture cache/thumbnails/large/${name}: ${path.join(folder, "face.jpg")}`,
       `thumbnails name cache/thumbnails/fail/a-program/of another name.png: ${path.join(folder, "face.jpg")}`,
     ]);
   });
 
-  it("in the trash, of the home as the desktop's own program puts it there, and of a drive", () => {
+  it("in the trash, of the home as the desktop's own program puts it there, and of a drive", async () => {
     for (const name of ["draft #1 – é.txt", "other.txt"])
       put("words", name === "other.txt" ? "elsewhere" : "Adoption papers", name);
     for (const file of [path.join(folder, "draft #1 – é.txt"), at("elsewhere", "other.txt")]) {
@@ -87,27 +87,27 @@ describe("what lies elsewhere and tells of a folder is found, and nothing of ano
     folder = path.join(drive, "Papers");
     put("[Trash Info]\nPath=Papers/a%20b.txt\n", `drive/.Trash-${process.getuid?.() ?? 0}/info/a b.txt.trashinfo`);
     put("[Trash Info]\nPath=Papers2/a.txt\n", `drive/.Trash-${process.getuid?.() ?? 0}/info/a.txt.trashinfo`);
-    expect(told(find([drive]))).toEqual([
+    expect(told(await find([drive]))).toEqual([
       `trash contents drive/.Trash-${process.getuid?.() ?? 0}/files/a b.txt: ${path.join(folder, "a b.txt")}`,
     ]);
     folder = at("Adoption papers");
-    const { traces } = find();
+    const { traces } = await find();
     expect(traces.map(({ where, what }) => [fs.readFileSync(where, "utf8"), String(what)])).toEqual([
       ["words", path.join(folder, "draft #1 – é.txt")],
     ]);
   });
 
-  it("among the bookmarks of file managers", () => {
+  it("among the bookmarks of file managers", async () => {
     const address = fileAddress(Buffer.from(folder));
     put(`file:///elsewhere Elsewhere\n${address} Papers\n${address}%20of%20others\n`, "config/gtk-3.0/bookmarks");
     put(xbel([address, "trash:/"]), "share/user-places.xbel");
-    expect(told(find())).toEqual([
+    expect(told(await find())).toEqual([
       `bookmarks name config/gtk-3.0/bookmarks: ${address} Papers\n`,
       `bookmarks name share/user-places.xbel: ${folder}`,
     ]);
   });
 
-  it("in what was typed at a shell: by its path, from home, escaped, quoted, or by its name; several lines of one command together", () => {
+  it("in what was typed at a shell: by its path, from home, escaped, quoted, or by its name; several lines of one command together", async () => {
     const typed = [
       `cd ${folder.replaceAll(" ", "\\ ")}`,
       `ls "${folder}"`,
@@ -132,7 +132,7 @@ describe("what lies elsewhere and tells of a folder is found, and nothing of ano
     });
     expect(shell.status).toBe(0);
     const before = fs.readFileSync(history, "utf8");
-    const found = find().traces;
+    const found = (await find()).traces;
     for (const line of typed)
       expect(
         found.filter(({ what }) => /^#\d+\n/.test(String(what)) && String(what).replace(/^#\d+\n/, "") === `${line}\n`),
@@ -169,7 +169,7 @@ it("in what editors keep of a file that is being edited, as the real one writes 
     editor.stdin?.write("ox\x1b");
     const swap = at(".vim/swap", `${encoded}.swp`);
     await expect.poll(() => fs.existsSync(swap)).toBe(true);
-    expect(told(find()).sort()).toEqual([
+    expect(told(await find()).sort()).toEqual([
       `editors contents .vim/swap/${encoded}.swp: ${edited}`,
       `editors contents state/nvim/undo/${encoded}: ${edited}`,
       `editors name .viminfo: > ~/Adoption papers/a b.txt\n\t"\t1\t0\n`,
@@ -181,14 +181,14 @@ it("in what editors keep of a file that is being edited, as the real one writes 
   }
 });
 
-it("in the list of an office program's last documents", () => {
+it("in the list of an office program's last documents", async () => {
   const item = (address: string): string =>
     `<item oor:path="/org.openoffice.Office.Histories/Histories/org.openoffice.Office.Histories:HistoryInfo['PickList']/ItemList"><node oor:name="${address}" oor:op="replace"><prop oor:name="Filter" oor:op="fuse"><value>writer8</value></prop></node></item>\n`;
   put(
     `<?xml version="1.0" encoding="UTF-8"?>\n<oor:items xmlns:oor="http://openoffice.org/2001/registry">\n${item(fileAddress(Buffer.from(path.join(folder, "é.odt"))))}${item("file:///elsewhere.odt")}</oor:items>\n`,
     "config/libreoffice/4/user/registrymodifications.xcu",
   );
-  expect(told(find())).toEqual([
+  expect(told(await find())).toEqual([
     `office name config/libreoffice/4/user/registrymodifications.xcu: ${path.join(folder, "é.odt")}`,
   ]);
 });
@@ -198,7 +198,7 @@ function quoted(line: string): string {
 }
 
 describe("what is kept by programs", () => {
-  it("is read as the shell reads its words", () => {
+  it("is read as the shell reads its words", async () => {
     const lines = ["a b\\ c 'd e'f", '"g \\"h\\" $i"j;k|l&&m>n', "o\\\\p 'unended q", "", "--dir='r s'"];
     for (const line of lines) {
       const asked = spawnSync(
@@ -214,7 +214,7 @@ describe("what is kept by programs", () => {
     }
   });
 
-  it("is cut into entries without losing a byte", () => {
+  it("is cut into entries without losing a byte", async () => {
     const texts = {
       bash: "#1700000000\nls\n#1700000001\nfor f in *; do\n  echo $f\ndone\n#1700000002\nunended",
       zsh: ": 1700000000:0;ls\n: 1700000001:0;echo a \\\\\\\n  b\nplain\\\\\nrest",
@@ -232,13 +232,13 @@ describe("what is kept by programs", () => {
     }
   });
 
-  it("is known as broken where it is no list, and every other kind is looked for all the same", () => {
+  it("is known as broken where it is no list, and every other kind is looked for all the same", async () => {
     for (const broken of ["<xbel><bookmark href='a'></xbel>", "no list", "<a b=c/>", "<a", "<a></a", "<!-- <a/>"])
       expect(xmlElements(broken), broken).toBeNull();
     put("<xbel><bookmark", "share/recently-used.xbel");
     put(`${fileAddress(Buffer.from(folder))}\n`, "config/gtk-3.0/bookmarks");
     const before = snapshot(base);
-    const { traces, troubles } = find();
+    const { traces, troubles } = await find();
     expect(traces.map(({ kind }) => kind)).toEqual(["bookmarks"]);
     expect(troubles.map(({ kind, where }) => [kind, path.relative(base, String(where))])).toEqual([
       ["recent", "share/recently-used.xbel"],
@@ -246,7 +246,7 @@ describe("what is kept by programs", () => {
     expect(snapshot(base)).toEqual(before);
   });
 
-  it("and can't be read keeps no other kind from being looked for", () => {
+  it("and can't be read keeps no other kind from being looked for", async () => {
     put(thumbnail(fileAddress(Buffer.from(path.join(folder, "a.jpg")))), "cache/thumbnails/large/a.png");
     put(`${fileAddress(Buffer.from(folder))}\n`, "config/gtk-3.0/bookmarks");
     const failing: Disk = new Proxy(linuxDisk, {
@@ -257,14 +257,14 @@ describe("what is kept by programs", () => {
             }
           : (target[name] as unknown),
     });
-    const { traces, troubles } = find([], failing);
+    const { traces, troubles } = await find([], failing);
     expect(traces.map(({ kind }) => kind)).toEqual(["bookmarks"]);
     expect(troubles.map(({ kind }) => kind)).toEqual(["thumbnails"]);
   });
 
-  it("has the same names each time it is found", () => {
+  it("has the same names each time it is found", async () => {
     put(`ls "${folder}"\nls "${folder}"\n`, ".bash_history");
-    const [first, again] = [find().traces, find().traces];
+    const [first, again] = [(await find()).traces, (await find()).traces];
     expect(new Set(first.map(({ id }) => id)).size).toBe(2);
     expect(again.map(({ id }) => id)).toEqual(first.map(({ id }) => id));
   });

@@ -84,12 +84,18 @@ export const FOLDER_CALLS = {
     path.extend({ subject: text.nullable() }),
     onlookViewSchema,
   ),
-  traces: owner("What lies elsewhere on this account's desktop and tells of a folder.", folder, tracesViewSchema),
+  traces: owner(
+    "What lies elsewhere on this account's desktop and tells of a folder; by what is in it, too, where that is asked.",
+    folder.extend({ byInside: z.boolean().default(false) }),
+    tracesViewSchema,
+  ),
   "traces/clear": owner(
-    "Clears traces of a folder: those named, or all of the kinds. What goes is kept for seven days, if asked.",
+    "Clears traces of a folder: those named, all of the kinds, or what surely belongs to it. What goes is kept for seven days, if asked.",
     folder.extend({
       ids: z.array(z.string().length(32)).max(20_000).readonly().nullable(),
       kinds: z.array(traceKindSchema).readonly().nullable().default(null),
+      onlySure: z.boolean().default(true),
+      byInside: z.boolean().default(false),
       keep: z.boolean().default(true),
     }),
     startedSchema,

@@ -21,7 +21,7 @@ export function TracesPage(): ReactNode {
     setLooking(true);
     try {
       for (const { id } of folders)
-        await client.fetchQuery({ queryKey: KEYS.traces(id), queryFn: () => api.traces(id) });
+        await client.fetchQuery({ queryKey: KEYS.traces(id), queryFn: () => api.traces(id, true) });
     } catch (error) {
       showError(error);
     } finally {

@@ -49,10 +49,11 @@ export function LookButton({ traces: { found, isLooking, look } }: { readonly tr
 
 /** What was found, what is being cleared, and what came back. */
 export function TracesNow({ traces }: { readonly traces: Traces }): ReactNode {
-  const { found, error, job, clear, looksAgain, cameBack } = traces;
+  const { found, error, isLooking, job, clear, looksAgain, cameBack } = traces;
   const isThere = found && found.traces.length + found.troubles.length > 0;
   return (
     <div className="space-y-3 not-empty:mt-2">
+      {isLooking && <p className="text-[13px] text-mute">{say("looking-takes-a-while")}</p>}
       {error && <Trouble words={error.message} />}
       {job && <JobProgress job={job} />}
       {cameBack > 0 && <Trouble words={say("came-back", { traces: cameBack })} />}

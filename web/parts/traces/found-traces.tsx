@@ -14,20 +14,19 @@ const MOST_SHOWN = 300;
 interface FoundTracesProps {
   readonly found: TracesView;
   readonly isBusy: boolean;
-  readonly onClear: (ids: readonly string[], keep: boolean) => void;
+  readonly onClear: (traces: readonly Trace[], keep: boolean) => void;
 }
 
-/** What was found, kind by kind, and which of it goes. All that can is chosen first. */
+/** What was found, kind by kind, and which of it goes. What surely belongs to the folder is chosen first. */
 export function FoundTraces({ found, isBusy, onClear }: FoundTracesProps): ReactNode {
   const { traces, troubles, writers } = found;
-  const [left, setLeft] = useState<ReadonlySet<string>>(new Set());
+  const [turned, setTurned] = useState<ReadonlyMap<string, boolean>>(new Map());
+  const isChosen = (trace: Trace): boolean => trace.clearable && (turned.get(trace.id) ?? trace.isSure);
   const [isKept, setKept] = useState(true);
   const clearable = traces.filter((trace) => trace.clearable);
-  const chosen = clearable.filter(({ id }) => !left.has(id));
-  const choose = (some: readonly Trace[], isChosen: boolean): void => {
-    const ids = new Set(some.map(({ id }) => id));
-    setLeft(new Set([...[...left].filter((id) => !ids.has(id)), ...(isChosen ? [] : ids)]));
-  };
+  const chosen = clearable.filter(isChosen);
+  const choose = (some: readonly Trace[], goes: boolean): void =>
+    setTurned(new Map([...turned, ...some.map(({ id }) => [id, goes] as const)]));
   const programs = [...new Set(writers.map(({ program }) => program))];
   return (
     <div className="space-y-3" aria-live="polite">
@@ -51,7 +50,7 @@ export function FoundTraces({ found, isBusy, onClear }: FoundTracesProps): React
           key={kind}
           kind={kind}
           traces={traces.filter((trace) => trace.kind === kind)}
-          left={left}
+          isChosen={isChosen}
           choose={choose}
         />
       ))}
@@ -80,12 +79,7 @@ export function FoundTraces({ found, isBusy, onClear }: FoundTracesProps): React
           <Button
             tone={isKept ? "dusk" : "oxblood"}
             disabled={isBusy || chosen.length === 0}
-            onClick={() =>
-              onClear(
-                chosen.map(({ id }) => id),
-                isKept,
-              )
-            }
+            onClick={() => onClear(chosen, isKept)}
           >
             {say("clear-chosen", { chosen: chosen.length })}
           </Button>
@@ -98,14 +92,14 @@ export function FoundTraces({ found, isBusy, onClear }: FoundTracesProps): React
 interface KindOfProps {
   readonly kind: TraceKind;
   readonly traces: readonly Trace[];
-  readonly left: ReadonlySet<string>;
-  readonly choose: (some: readonly Trace[], isChosen: boolean) => void;
+  readonly isChosen: (trace: Trace) => boolean;
+  readonly choose: (some: readonly Trace[], goes: boolean) => void;
 }
 
-function KindOf({ kind, traces, left, choose }: KindOfProps): ReactNode {
+function KindOf({ kind, traces, isChosen, choose }: KindOfProps): ReactNode {
   const { name, about } = KIND_WORDS[kind];
   const clearable = traces.filter((trace) => trace.clearable);
-  const chosen = clearable.filter(({ id }) => !left.has(id)).length;
+  const chosen = clearable.filter(isChosen).length;
   return (
     <div className="flex items-start rounded-xl border border-line bg-sheet">
       <input
@@ -133,12 +127,15 @@ function KindOf({ kind, traces, left, choose }: KindOfProps): ReactNode {
                   type="checkbox"
                   className="mt-1"
                   disabled={!trace.clearable}
-                  checked={trace.clearable && !left.has(trace.id)}
+                  checked={isChosen(trace)}
                   onChange={(event) => choose([trace], event.target.checked)}
                 />
                 <span className="min-w-0">
                   <bdi className="block font-mono break-words whitespace-pre-wrap">{trace.what.trimEnd()}</bdi>
-                  <bdi className="block break-words text-mute">{trace.where}</bdi>
+                  <bdi className="block break-words text-mute">
+                    {trace.where === trace.what ? null : trace.where}
+                    {!trace.isSure && trace.kind === "shell" && ` · ${say("by-name-only")}`}
+                  </bdi>
                 </span>
               </label>
             </li>

@@ -9,7 +9,14 @@ export const KIND_WORDS: Readonly<Record<TraceKind, { readonly name: string; rea
   bookmarks: { name: say("trace-bookmarks"), about: say("about-bookmarks") },
   editors: { name: say("trace-editors"), about: say("about-editors") },
   office: { name: say("trace-office"), about: say("about-office") },
+  metadata: { name: say("trace-metadata"), about: say("about-metadata") },
+  indexes: { name: say("trace-indexes"), about: say("about-indexes") },
   shell: { name: say("trace-shell"), about: say("about-shell") },
+  temporary: { name: say("trace-temporary"), about: say("about-temporary") },
+  copies: { name: say("trace-copies"), about: say("about-copies") },
+  leftovers: { name: say("trace-leftovers"), about: say("about-leftovers") },
+  snapshots: { name: say("trace-snapshots"), about: say("about-snapshots") },
+  programs: { name: say("trace-programs"), about: say("about-programs") },
 };
 
 export const KINDS = Object.keys(KIND_WORDS) as readonly TraceKind[];

@@ -13,7 +13,7 @@ export interface Traces {
   readonly error: Error | null;
   readonly isLooking: boolean;
   readonly look: () => void;
-  readonly clear: (ids: readonly string[], keep: boolean) => void;
+  readonly clear: (traces: TracesView["traces"], keep: boolean) => void;
   /** What clears them now. */
   readonly job: JobView | null;
   /** They were cleared, and are looked for again in a minute. */
@@ -26,15 +26,20 @@ export interface Traces {
 export function useTraces(folder: string): Traces {
   const client = useQueryClient();
   // Only when it is asked for: it reads what all programs of the desktop keep.
-  const found = useQuery({ queryKey: KEYS.traces(folder), queryFn: () => api.traces(folder), enabled: false });
+  const found = useQuery({ queryKey: KEYS.traces(folder), queryFn: () => api.traces(folder, true), enabled: false });
   const { refetch } = found;
   const job = useJobs().find((one) => one.folder === folder && one.verb === "clear" && isRunning(one)) ?? null;
   const [cleared, setCleared] = useState<ReadonlySet<string>>(new Set());
   const [looksAgain, setLooksAgain] = useState(false);
   const clearing = useMutation({
-    mutationFn: ({ ids, keep }: { readonly ids: readonly string[]; readonly keep: boolean }) =>
-      api.clearTraces(folder, ids, keep),
-    onSuccess: (_job, { ids }) => setCleared(new Set(ids)),
+    mutationFn: ({ traces, keep }: { readonly traces: TracesView["traces"]; readonly keep: boolean }) =>
+      api.clearTraces(
+        folder,
+        traces.map(({ id }) => id),
+        traces.some(({ isSure }) => !isSure),
+        keep,
+      ),
+    onSuccess: (_job, { traces }) => setCleared(new Set(traces.map(({ id }) => id))),
     onError: showError,
     onSettled: () => client.invalidateQueries({ queryKey: KEYS.jobs }),
   });
@@ -58,7 +63,7 @@ export function useTraces(folder: string): Traces {
     error: found.error,
     isLooking: found.isFetching,
     look: () => void refetch(),
-    clear: (ids, keep) => clearing.mutate({ ids, keep }),
+    clear: (traces, keep) => clearing.mutate({ traces, keep }),
     job,
     looksAgain,
     cameBack: looksAgain || isBusy ? 0 : (found.data?.traces.filter(({ id }) => cleared.has(id)).length ?? 0),

@@ -22,5 +22,7 @@ export const { say, said } = speaker("core/traces", {
     "Something else stands at {path} now; it was left, and what was cleared is still kept.",
   "list-is-gone": "There is no list at {path} any more to put it into; it is still kept.",
   "is-no-list-to-put-into": "It is no list any more that something could be put into; it is still kept.",
+  "is-not-sealed":
+    "{path} is not sealed, so what is in it is not known by its contents. Nothing was changed; traces of its path are found all the same.",
   "looking-for-traces": "looking for traces; nothing was changed",
 });

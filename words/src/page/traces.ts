@@ -60,4 +60,28 @@ export const { say, said } = speaker("page/traces", {
   "trace-shell": "Shell histories",
   "about-shell":
     "The lines that name the folder or something in it. A terminal that is open writes its own when it ends.",
+  "trace-metadata": "Positions and emblems",
+  "about-metadata":
+    "A database of the file manager’s, out of which nothing can be cut. It may be deleted while no file manager runs; positions and emblems of all folders are lost then.",
+  "trace-indexes": "Search indexes",
+  "about-indexes":
+    "A database of the desktop’s search or of its list of what you did. Its settings let it forget: have the index made anew while the folder is locked.",
+  "trace-temporary": "Temporary files",
+  "about-temporary": "Called like a file of the folder, or with the same contents. Look at each before you choose it.",
+  "trace-copies": "Readable copies",
+  "about-copies":
+    "Files in your places and the trash with the same contents as one in the folder, byte for byte. Some are meant to be there: look at each before you choose it.",
+  "trace-leftovers": "Left by sync programs",
+  "about-leftovers":
+    "Second versions, parts and earlier versions under the name of a file of the folder. Look at each before you choose it.",
+  "trace-snapshots": "Snapshots",
+  "about-snapshots":
+    "Earlier states of the whole disk, in which the folder lies readable. Whoever makes them removes them: an administrator, or the program for snapshots.",
+  "trace-programs": "Programs",
+  "about-programs": "They hold files of the folder open and can go on reading them. Close the program.",
+  "by-name-only": "its name only",
+  "looking-takes-a-while": "Looking through your places for copies takes a while.",
+  "elsewhere-of": "{traces, plural, one {1 trace} other {{traces, number} traces}} of {name} elsewhere",
+  "copies-elsewhere":
+    "{copies, plural, one {1 readable piece of its contents lies} other {{copies, number} readable pieces of its contents lie}} elsewhere, whoever may read that.",
 });

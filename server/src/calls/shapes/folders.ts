@@ -423,6 +423,8 @@ export const tracesViewSchema = z
             /** What it says: a path, an address, a line. */
             what: z.string(),
             gives: z.enum(TRACE_GIVES),
+            /** It names the folder's path; else it is only called or holds the same as something in it. */
+            isSure: z.boolean(),
             /** Whether Eremos can clear it. */
             clearable: z.boolean(),
           })

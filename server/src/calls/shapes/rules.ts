@@ -1,6 +1,6 @@
 /** What an owner chooses, checked as it comes in. Pure: the pages read it too. */
 import * as z from "zod";
-import { TRACE_KINDS } from "@eremos/core/choices";
+import { CLEARED_BY_ITSELF } from "@eremos/core/choices";
 
 /** Of names, hints, codes and paths. */
 export const textSchema = z.string().max(4096);
@@ -31,7 +31,7 @@ export const lockingRulesSchema = z
     /** When the computer goes to sleep or the screen is locked, where the system tells. */
     atSleep: z.boolean().default(true),
     /** Kinds of traces that are cleared by themselves each time it has locked. */
-    clears: z.array(z.enum(TRACE_KINDS)).max(TRACE_KINDS.length).readonly().default([]),
+    clears: z.array(z.enum(CLEARED_BY_ITSELF)).max(CLEARED_BY_ITSELF.length).readonly().default([]),
   })
   .readonly();
 export type LockingRules = z.output<typeof lockingRulesSchema>;

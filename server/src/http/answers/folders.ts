@@ -45,7 +45,7 @@ export const FOLDERS: Answers<typeof FOLDER_CALLS> = {
     context.watchPlace(seen.place);
     return seen;
   },
-  traces: ({ context }, { folder }) => tracesOf(context.eremos, folder, FROM),
+  traces: ({ context }, { folder, byInside }) => tracesOf(context.eremos, folder, FROM, byInside),
   "traces/clear": ({ context }, { folder, ...asked }) => ({ job: clearTraces(context.eremos, folder, FROM, asked).id }),
   "traces/kept": ({ context }) => keptTraces(context.eremos),
   "traces/put-back": ({ context }, { kept }) => putTracesBack(context.eremos, kept),

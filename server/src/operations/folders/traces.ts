@@ -6,10 +6,13 @@ import {
   KEPT_DAYS,
   type KeptHead,
   type TraceHome,
+  type TracesInput,
   displayPath,
   earlierSealingKeys,
   forgetKept,
   fromBase64,
+  isEncrypting,
+  isEremosError,
   keptTracesIn,
   wipe,
 } from "@eremos/core";
@@ -18,18 +21,23 @@ import type { Eremos } from "../../eremos";
 import type { StartedJob } from "../../jobs";
 import { mountsIn } from "../../look/mounts";
 import { decodePath, nameOf } from "../../paths";
-import { findRecord } from "../locking/find-target";
+import { findRecord, findTarget } from "../locking/find-target";
+import { sealedInput } from "../locking/sealed-input";
 import { said, say } from "@eremos/words/server/folders";
 
 /**
- * What lies outside a protected folder on this account's desktop and tells of it. Reads only, and wherever the folder
- * itself is. @throws EremosError `not-protected`
+ * What lies outside a protected folder on this account's desktop and tells of it; with `byInside`, also what is called or
+ * holds the same as something in it. Reads only, and wherever the folder itself is. @throws EremosError `not-protected`
  */
-export async function tracesOf(eremos: Eremos, pathOrId: string, from: string): Promise<TracesView> {
+export async function tracesOf(eremos: Eremos, pathOrId: string, from: string, byInside: boolean): Promise<TracesView> {
   const record = findRecord(eremos, pathOrId, from);
   const { traces, troubles, writers } = await eremos.run<"traces">({
     verb: "traces",
-    input: { folder: decodePath(record.path), home: homeOf(eremos) },
+    input: {
+      folder: decodePath(record.path),
+      home: homeOf(eremos),
+      inside: byInside ? insideOf(eremos, record.id) : null,
+    },
   });
   return {
     traces: traces.map(({ where, what, ...trace }) => ({
@@ -42,6 +50,22 @@ export async function tracesOf(eremos: Eremos, pathOrId: string, from: string): 
   };
 }
 
+/** Null where its contents are not encrypted, or it is away. */
+function insideOf(eremos: Eremos, id: string): TracesInput["inside"] {
+  const target = thereOrNull(() => findTarget(eremos, id, "/"));
+  if (!target || !isEncrypting(target.located.inspection)) return null;
+  return { ...sealedInput(eremos, target), places: eremos.places.map((place) => Buffer.from(place)) };
+}
+
+function thereOrNull<T>(look: () => T): T | null {
+  try {
+    return look();
+  } catch (error) {
+    if (isEremosError(error)) return null;
+    throw error;
+  }
+}
+
 function homeOf(eremos: Eremos): TraceHome {
   const { home, dataHome, configHome, cacheHome, stateHome } = eremos.settings;
   return {
@@ -50,16 +74,21 @@ function homeOf(eremos: Eremos): TraceHome {
     configHome: Buffer.from(configHome),
     cacheHome: Buffer.from(cacheHome),
     stateHome: Buffer.from(stateHome),
+    temporary: [...new Set([os.tmpdir(), "/var/tmp"])].map((directory) => Buffer.from(directory)),
     drives: mountsIn(eremos.mounts).map((mount) => Buffer.from(mount)),
     uid: os.userInfo().uid,
   };
 }
 
 export interface ClearRequest {
-  /** Of the traces; null: all. */
+  /** Of the traces; null: those of these kinds. */
   readonly ids: readonly string[] | null;
-  /** Null: every kind. */
+  /** Null: of every kind. */
   readonly kinds: readonly TraceKind[] | null;
+  /** Of these kinds only what surely belongs to the folder. */
+  readonly onlySure: boolean;
+  /** Also what is called or holds the same as something in it. */
+  readonly byInside: boolean;
   /** To put it back within {@link KEPT_DAYS} days. */
   readonly keep: boolean;
 }
@@ -86,14 +115,21 @@ export function clearTraces(
   });
 }
 
-function clearInput(eremos: Eremos, id: string, folder: Buffer, { ids, kinds, keep }: ClearRequest): ClearInput {
+function clearInput(
+  eremos: Eremos,
+  id: string,
+  folder: Buffer,
+  { ids, kinds, onlySure, keep, byInside }: ClearRequest,
+): ClearInput {
   const { sealing } = eremos.requireOwner();
   sweepKept(eremos);
   return {
     folder,
     home: homeOf(eremos),
+    inside: byInside ? insideOf(eremos, id) : null,
     ids,
     kinds,
+    onlySure,
     keep: keep
       ? {
           directory: Buffer.from(eremos.data.cleared),
@@ -116,7 +152,7 @@ export async function clearAfterLock(
   if (kinds.length === 0) return null;
   const outcome = await eremos.run<"clear-traces">({
     verb: "clear-traces",
-    input: clearInput(eremos, id, folder, { ids: null, kinds, keep: true }),
+    input: clearInput(eremos, id, folder, { ids: null, kinds, onlySure: true, keep: true, byInside: false }),
   });
   if (outcome.ids.length > 0) await eremos.ledger.happened(id, "cleared");
   return outcome.ids.length + outcome.left.length > 0 ? clearedSentence(nameOf(folder), outcome) : null;

@@ -1,0 +1,32 @@
+import { fileAddress, splitPath } from "../engine/ground";
+import type { TraceKind } from "../format/choices";
+import { holdsAny, namesAt } from "./reading";
+import { type Finding, entryOf } from "./trace";
+
+/**
+ * What the desktop keeps of files in databases of its own: positions, emblems and views; and its search indexes. They
+ * are looked through for the folder's path and address. Nothing can be cut out of them; their programs can forget.
+ */
+export function findMetadata(finding: Finding): void {
+  const { home, disk } = finding;
+  const directory = entryOf(home.dataHome, "gvfs-metadata");
+  // Each part of a path stands there by itself, between zero bytes.
+  const name = Buffer.concat([Buffer.alloc(1), splitPath(finding.folder).name, Buffer.alloc(1)]);
+  for (const { path } of namesAt(disk, directory)) holding(finding, "metadata", path, [name]);
+}
+
+export function findIndexes(finding: Finding): void {
+  const { home, disk, folder } = finding;
+  const databases = [
+    ...namesAt(disk, entryOf(home.cacheHome, "tracker3", "files")).map(({ path }) => path),
+    ...namesAt(disk, entryOf(home.cacheHome, "localsearch")).map(({ path }) => path),
+    ...namesAt(disk, entryOf(home.dataHome, "kactivitymanagerd", "resources")).map(({ path }) => path),
+    entryOf(home.dataHome, "baloo", "index"),
+    entryOf(home.dataHome, "zeitgeist", "activity.sqlite"),
+  ];
+  for (const database of databases) holding(finding, "indexes", database, [Buffer.from(fileAddress(folder)), folder]);
+}
+
+function holding({ disk, folder, found }: Finding, kind: TraceKind, where: Buffer, needles: readonly Buffer[]): void {
+  if (holdsAny(disk, where, needles)) found({ kind, where, what: folder, gives: "name", isSure: true, spot: null });
+}
