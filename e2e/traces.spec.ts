@@ -36,20 +36,27 @@ test("traces of every folder are found, those chosen are cleared, and they come 
   const folder = house.place("Workshop/Payroll");
   expect([...before.values()].filter((content) => content.includes("Payroll")).length).toBeGreaterThan(3);
   await signIn(page, house);
-  await page.getByRole("link", { name: "Traces" }).click();
+  await card(page, "Payroll").click();
+  await of(page, "Onlooker").getByRole("link", { name: "5 traces of Payroll elsewhere" }).click();
+  await expect(
+    of(page, "Who could get at it").getByText("1 readable piece of its contents lies elsewhere"),
+  ).toBeVisible();
+  await page.getByRole("link", { name: "Traces", exact: true }).click();
   await page.getByRole("button", { name: "Look for traces of all" }).click();
   const payroll = of(page, "Payroll");
-  await expect(payroll.getByText("4 traces were found.")).toBeVisible();
-  await expect(of(page, "Adoption papers").getByText("6 traces were found.")).toBeVisible();
+  await expect(payroll.getByText("7 traces were found.")).toBeVisible();
+  await expect(of(page, "Adoption papers").getByText("8 traces were found.")).toBeVisible();
   await payroll.getByText("Shell histories").click();
   await expect(payroll.getByText(`cd "${folder}"`)).toBeVisible();
+  // What is only called the same is shown, and not chosen.
+  await expect(payroll.getByRole("checkbox", { name: 'cat "bank details.txt"' })).not.toBeChecked();
   expect(await violations(page)).toEqual([]);
 
   await page.clock.install();
   await payroll.getByRole("checkbox", { name: "Choose Bookmarks" }).uncheck();
   await payroll.getByRole("button", { name: "Clear 3 traces" }).click();
   await expect(page.getByText("3 traces of Payroll were cleared, and can be put back for seven days.")).toBeVisible();
-  await expect(payroll.getByText("1 trace was found.")).toBeVisible();
+  await expect(payroll.getByText("4 traces were found.")).toBeVisible();
   await expect(payroll.getByText("Eremos looks again in a minute")).toBeVisible();
   const naming = (content: string): boolean => content.includes("Workshop/Payroll");
   const left = [...everything(home)].filter(([, content]) => naming(content));

@@ -13,6 +13,7 @@ export function homeEnvironment(home: string): Readonly<Record<string, string>> 
     XDG_CONFIG_HOME: path.join(home, ".config"),
     XDG_CACHE_HOME: path.join(home, ".cache"),
     XDG_STATE_HOME: path.join(home, ".local", "state"),
+    TMPDIR: path.join(home, "tmp"),
   };
 }
 
@@ -49,6 +50,20 @@ export function leaveTraces(world: string, home: string): void {
     `# Marks within files\n\n> ${at("Home/Adoption papers/notes.txt")}\n\t"\t1\t0\n\n> ${at("Home/Recipes/lentil soup.txt")}\n\t"\t3\t0\n`,
   );
   put(".config/libreoffice/4/user/registrymodifications.xcu", documents(address));
+  put(".local/share/gvfs-metadata/home", "\0Workshop\0Payroll\0nautilus-icon-position\0");
+  put(".cache/tracker3/files/meta.db", `SQLite format 3\0 ${address("Home/Adoption papers/notes.txt")} `);
+  copies(put, world);
+}
+
+/** What was saved, sent or kept in step, and stays where it was put. */
+function copies(put: Put, world: string): void {
+  const of = (name: string): Buffer => fs.readFileSync(path.join(world, name));
+  put("Downloads/bank details (1).txt", of("Workshop/Payroll/bank details.txt"));
+  put("Downloads/plan (conflicted copy 2026-01-03).md", "# Half-size cello\n\n- varnish dry by the 14th\n");
+  put("tmp/mail-4711/guests.csv", of("Home/Surprise for Jonas/guests.csv"));
+  const snapshot = path.join(path.dirname(world), ".snapshots", "7", "snapshot", path.basename(world));
+  fs.mkdirSync(path.join(snapshot, "Home", "Adoption papers"), { recursive: true });
+  fs.writeFileSync(path.join(snapshot, "Home", "Adoption papers", "notes.txt"), of("Home/Adoption papers/notes.txt"));
 }
 
 type Put = (name: string, content: Buffer | string) => void;

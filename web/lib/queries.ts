@@ -29,6 +29,7 @@ export const KEYS = {
   place: (path: string) => ["place", path],
   visit: (folder: string) => ["visit", folder],
   traces: (folder: string) => ["traces", folder],
+  knownTraces: (folder: string) => ["traces", folder, "known"],
   keptTraces: ["kept-traces"],
   reach: (folder: string) => ["reach", folder],
   onlooker: (path: string, subject: string | null) => ["onlooker", path, subject],

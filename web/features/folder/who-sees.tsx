@@ -4,6 +4,7 @@ import { Check, CircleDashed, X } from "lucide-react";
 import { Tooltip } from "radix-ui";
 import type { ReactNode } from "react";
 import type { FolderView, ReachCell, ReachKind, ReachView } from "@eremos/server/contract";
+import { CopiesLine } from "@/parts/traces/traces-line";
 import { api } from "@/lib/api";
 import { KEYS } from "@/lib/queries";
 import { say } from "@eremos/words/page/folder";
@@ -40,6 +41,7 @@ export function WhoSees({ folder }: { readonly folder: FolderView }): ReactNode 
       </h2>
       <p className="text-[13px] text-night-mute">{say("from-disk-its-permissions-and")}</p>
       {seen.data && <Table rows={seen.data} />}
+      <CopiesLine folder={folder.id} />
       {seen.error && <p className="mt-3 text-sm text-night-mute">{seen.error.message}</p>}
     </section>
   );

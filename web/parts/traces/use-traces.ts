@@ -48,11 +48,11 @@ export function useTraces(folder: string): Traces {
   useEffect(() => {
     if (wasBusy.current && !isBusy) {
       void refetch();
-      void client.invalidateQueries({ queryKey: KEYS.keptTraces });
+      for (const queryKey of [KEYS.keptTraces, KEYS.knownTraces(folder)]) void client.invalidateQueries({ queryKey });
       setLooksAgain(true);
     }
     wasBusy.current = isBusy;
-  }, [isBusy, refetch, client]);
+  }, [isBusy, refetch, client, folder]);
   useEffect(() => {
     if (!looksAgain) return undefined;
     const timer = setTimeout(() => void refetch().then(() => setLooksAgain(false)), LOOK_AGAIN_MS);

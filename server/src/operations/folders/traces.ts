@@ -1,4 +1,6 @@
+import * as fs from "node:fs";
 import * as os from "node:os";
+import * as path from "node:path";
 import {
   type ClearInput,
   type Cleared,
@@ -18,6 +20,7 @@ import {
 } from "@eremos/core";
 import type { ClearedView, KeptTraces, TraceKind, TracesBackView, TracesView } from "../../contract";
 import type { Eremos } from "../../eremos";
+import type { Settings } from "../../settings";
 import type { StartedJob } from "../../jobs";
 import { mountsIn } from "../../look/mounts";
 import { decodePath, nameOf } from "../../paths";
@@ -54,7 +57,23 @@ export async function tracesOf(eremos: Eremos, pathOrId: string, from: string, b
 function insideOf(eremos: Eremos, id: string): TracesInput["inside"] {
   const target = thereOrNull(() => findTarget(eremos, id, "/"));
   if (!target || !isEncrypting(target.located.inspection)) return null;
-  return { ...sealedInput(eremos, target), places: eremos.places.map((place) => Buffer.from(place)) };
+  const places = [...eremos.places, ...downloadsOf(eremos.settings)];
+  return { ...sealedInput(eremos, target), places: places.map((place) => Buffer.from(place)) };
+}
+
+/** Where browsers put what they download, by the desktop's list of directories. Source: xdg-user-dirs. */
+function downloadsOf({ home, configHome }: Settings): string[] {
+  const list = readTextOr(path.join(configHome, "user-dirs.dirs"), "");
+  const named = /^XDG_DOWNLOAD_DIR="(?:\$HOME\/)?([^"]*)"/m.exec(list)?.[1];
+  return [path.resolve(home, named ?? "Downloads")];
+}
+
+function readTextOr(file: string, otherwise: string): string {
+  try {
+    return fs.readFileSync(file, "utf8");
+  } catch {
+    return otherwise;
+  }
 }
 
 function thereOrNull<T>(look: () => T): T | null {
@@ -100,8 +119,8 @@ export function clearTraces(
   from: string,
   request: ClearRequest,
 ): StartedJob<"clear-traces"> {
-  const { id, path } = findRecord(eremos, pathOrId, from);
-  const folder = decodePath(path);
+  const { id, path: encoded } = findRecord(eremos, pathOrId, from);
+  const folder = decodePath(encoded);
   return eremos.jobs.start({
     folder: id,
     verb: "clear",
