@@ -58,6 +58,15 @@ const TEST_PROGRAMS = [
   { there: ["sh", ["-c", "command -v litmus"]], packages: ["litmus"] },
   { there: ["rclone", ["version"]], packages: ["rclone"] },
   { there: ["mount.davfs", ["--version"]], packages: ["davfs2"] },
+  {
+    there: ["sh", ["-c", "command -v zsh && command -v fish && command -v nano && command -v script"]],
+    packages: ["zsh", "fish", "nano", "bsdutils"],
+  },
+  { there: ["sh", ["-c", "ls /usr/lib/*/tumbler-1/tumblerd"]], packages: ["tumbler"] },
+  {
+    there: ["/usr/bin/python3", ["-c", "import gi; gi.require_version('Gtk', '3.0')"]],
+    packages: ["python3-gi", "gir1.2-gtk-3.0"],
+  },
   { there: ["setfacl", ["--version"]], packages: ["acl"] },
   { there: ["setfattr", ["--version"]], packages: ["attr"] },
   { there: ["mkfs.ext4", ["-V"]], packages: ["e2fsprogs"] },
