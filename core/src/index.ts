@@ -188,3 +188,4 @@ export {
   keptTracesIn,
 } from "./traces";
 export { TRACE_KINDS } from "./format/choices";
+export { readPlanted } from "./platform/planted";

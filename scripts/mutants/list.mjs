@@ -636,7 +636,7 @@ export const MUTANTS = [
   {
     name: "a list that a program replaced meanwhile is overwritten",
     file: "core/src/traces/rewrite.ts",
-    line: "if (!isSame(disk.stat(dir, name), stat))",
+    line: "if (!isUntouched(disk.stat(dir, name), stat))",
     becomes: "if (false)",
     test: "core/test/traces/clear.test.ts",
     title: "is left as the program made it",
@@ -660,7 +660,7 @@ export const MUTANTS = [
   {
     name: "what changed since it was kept goes unkept",
     file: "core/src/traces/clear.ts",
-    line: "if (!before || !isSame(before, stat))",
+    line: "if (!before || !isUntouched(before, stat))",
     becomes: "if (!before)",
     test: "core/test/traces/clear.test.ts",
     title: "between keeping it and taking it away",

@@ -3,6 +3,7 @@ import * as os from "node:os";
 import * as path from "node:path";
 import { isDeepStrictEqual } from "node:util";
 import * as z from "zod";
+import type { CountedDays } from "./days";
 import { lockingRulesSchema } from "./calls/shapes/rules";
 import { UNTIL_LOCKED } from "./locking-rules";
 import { folderKindSchema } from "./calls/shapes/folders";
@@ -63,6 +64,8 @@ const OWNER_BEFORE = "owner.before.json";
 const deviceSchema = z.strictObject({ publicKey: z.string(), privateKey: z.string() });
 
 const AT_WORK = "at-work";
+const DAYS = "days.json";
+const daysSchema = z.strictObject({ days: z.number().nonnegative(), at: z.number() });
 
 export class DataDirectory {
   private constructor(
@@ -107,9 +110,21 @@ export class DataDirectory {
     return path.join(this.directory, "cleared");
   }
 
-  /** Where {@link daysNow} counts. */
-  get daysPath(): string {
-    return path.join(this.directory, "days.json");
+  countedDays(): CountedDays | null {
+    const bytes = readIfThere(path.join(this.directory, DAYS));
+    try {
+      return bytes && daysSchema.parse(JSON.parse(bytes.toString("utf8")));
+    } catch {
+      return null;
+    }
+  }
+
+  writeCountedDays(days: CountedDays): void {
+    try {
+      writeDurably(path.join(this.directory, DAYS), Buffer.from(`${JSON.stringify(days)}\n`));
+    } catch (error) {
+      if (systemCode(error) === undefined) throw error;
+    }
   }
 
   get databasePath(): string {

@@ -96,7 +96,7 @@ export class Eremos {
     this.presence = new Presence(this.disk, data.presences);
     this.jobs = new Jobs(database, data.identity, this.presence, () => this.announce({ topic: "jobs" }), onProgress);
     this.preferences = new Preferences(database);
-    this.days = new Days(data.daysPath);
+    this.days = new Days(data);
     this.visits = new Visits(path.join(settings.program, "server", "dist", "visit-worker.js"), data.identity, () =>
       this.announce({ topic: "folders" }),
     );

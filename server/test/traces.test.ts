@@ -31,9 +31,8 @@ const openNow = async (folder: string) =>
   (await unlock(house.eremos, { pathOrId: folder, from: "/", mode: { kind: "usual" }, accept: [] })).outcome;
 
 describe("days, for what is kept so many of them", () => {
-  const file = (): string => path.join(house.base, "days.json");
   let [wall, steady] = [0, 0];
-  const days = (): Days => new Days(file(), { wall: () => wall, steady: () => steady });
+  const days = (): Days => new Days(house.eremos.data, { wall: () => wall, steady: () => steady });
   beforeEach(() => void ([wall, steady] = [1_000 * DAY_MS, 0]));
 
   it("pass as the clocks go", () => {
@@ -99,8 +98,7 @@ describe("traces", () => {
       keep: true,
       byInside: false,
     }).outcome;
-    const day = (days: number): void =>
-      fs.writeFileSync(house.eremos.data.daysPath, JSON.stringify({ days, at: Date.now() }));
+    const day = (days: number): void => house.eremos.data.writeCountedDays({ days, at: Date.now() });
     day(6.9);
     expect(sweepKept(house.eremos)).toHaveLength(1);
     day(7.1);

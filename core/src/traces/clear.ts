@@ -17,7 +17,7 @@ import { type ListEntry, linesIn } from "./entries";
 import { type LocatedTrace, type TracesInput, locateTraces } from "./find";
 import { type KeepAs, KeptWriter } from "./kept";
 import { listAt } from "./reading";
-import { isSame, rewriteList, withList } from "./rewrite";
+import { isUntouched, rewriteList, withList } from "./rewrite";
 import { type ListFormat, entryOf } from "./trace";
 import { said } from "@eremos/words/core/traces";
 
@@ -282,7 +282,7 @@ function keepFile(
     keeping.append(piece.subarray(0, count));
     at += count;
   }
-  if (!isSame(disk.statOpen(file), before))
+  if (!isUntouched(disk.statOpen(file), before))
     throw new EremosError("busy", said("changed-meanwhile", { path: displayPath(Buffer.from(of.path, "base64url")) }));
 }
 
@@ -311,7 +311,7 @@ function removeSeen(disk: Disk, dir: Dir, name: Buffer, path: Buffer, seen: Seen
     });
     return disk.removeDir(dir, name);
   }
-  if (!before || !isSame(before, stat))
+  if (!before || !isUntouched(before, stat))
     throw new EremosError("busy", said("changed-meanwhile", { path: displayPath(path) }));
   disk.unlink(dir, name);
 }

@@ -1,28 +1,29 @@
 import { fromSystemError } from "../errors/eremos-error";
 import type { Disk } from "../platform/port";
-import { findBookmarks } from "./bookmarks";
-import { findInEditors } from "./editors";
-import { findInOffice } from "./office";
-import { findRecent } from "./recent";
-import { findInShells } from "./shell";
-import { findThumbnails } from "./thumbnails";
-import { findTrashed } from "./trashed";
+import { findBookmarks } from "./kinds/bookmarks";
+import { findInEditors } from "./kinds/editors";
+import { findInOffice } from "./kinds/office";
+import { findRecent } from "./kinds/recent";
+import { findInShells } from "./kinds/shell";
+import { findThumbnails } from "./kinds/thumbnails";
+import { findTrashed } from "./kinds/trashed";
 import { TRACE_KINDS, type TraceKind } from "../format/choices";
 import type { SealedInput } from "../engine/contents";
-import { findCopies } from "./copies";
-import { findIndexes, findMetadata } from "./databases";
+import { findCopies } from "./kinds/copies";
+import { findIndexes, findMetadata } from "./kinds/databases";
 import { type Inside, lookInside } from "./inside";
-import { findLeftovers, isLeftOf } from "./leftovers";
-import { findPrograms } from "./programs";
-import { SHORTEST_NAME } from "./shell";
-import { findInSnapshots } from "./snapshots";
-import { findTemporary } from "./temporary";
-import { trashesOf } from "./trashed";
-import { type Candidate, candidatesUnder } from "./walk";
+import { findLeftovers, isLeftOf } from "./kinds/leftovers";
+import { findPrograms } from "./kinds/programs";
+import { SHORTEST_NAME } from "./kinds/shell";
+import { findInSnapshots } from "./kinds/snapshots";
+import { findTemporary } from "./kinds/temporary";
+import { trashesOf } from "./kinds/trashed";
+import { lookalikesUnder } from "./walk";
 import {
   type Finder,
   type FoundTrace,
   type KnownInside,
+  type Lookalike,
   type Trace,
   type TraceHome,
   type TraceTrouble,
@@ -63,7 +64,7 @@ export interface FoundTraces {
   readonly writers: readonly TraceWriter[];
 }
 
-export interface TraceWriter {
+interface TraceWriter {
   readonly kind: TraceKind;
   readonly program: string;
 }
@@ -128,9 +129,9 @@ async function insideOrTrouble(
 
 function knownInside(disk: Disk, { home, folder, inside: input }: TracesInput, inside: Inside): KnownInside {
   const besides = [folder, ...(input ? [input.path] : [])];
-  const look = (roots: readonly Buffer[], isNamed: (name: Buffer) => boolean): (() => readonly Candidate[]) => {
-    let found: readonly Candidate[] | null = null;
-    return () => (found ??= candidatesUnder(disk, { roots, besides, inside, isNamed, uid: home.uid }));
+  const look = (roots: readonly Buffer[], isNamed: (name: Buffer) => boolean): (() => readonly Lookalike[]) => {
+    let found: readonly Lookalike[] | null = null;
+    return () => (found ??= lookalikesUnder(disk, { roots, besides, inside, isNamed, uid: home.uid }));
   };
   const { names } = inside;
   return {

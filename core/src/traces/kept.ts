@@ -11,7 +11,7 @@ import { said } from "@eremos/words/core/traces";
 
 /**
  * What was cleared, kept to be put back: one file, a line of JSON that anybody may read, and behind it everything else
- * encrypted as the chunks of an object are, under a key of its own that is sealed to the owner. FORMAT.md §12.
+ * encrypted as the chunks of an object are, under a key of its own that is sealed to the owner. FORMAT.md §14.
  *
  * The plaintext is one item after the other: length of its JSON (u32, little-endian), JSON, `size` bytes of content.
  */

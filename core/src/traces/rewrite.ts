@@ -31,12 +31,12 @@ export function withList<T>(disk: Disk, path: Buffer, use: (list: HeldList) => T
   );
 }
 
-export function wholeOf(disk: Disk, file: OpenFile): Buffer {
+function wholeOf(disk: Disk, file: OpenFile): Buffer {
   const bytes = Buffer.alloc(disk.statOpen(file).size);
   return bytes.subarray(0, disk.read(file, bytes, 0, bytes.length, 0));
 }
 
-export function isSame(a: Stat, b: Stat): boolean {
+export function isUntouched(a: Stat, b: Stat): boolean {
   return a.dev === b.dev && a.ino === b.ino && a.size === b.size && a.mtimeNs === b.mtimeNs && a.ctimeNs === b.ctimeNs;
 }
 
@@ -54,7 +54,7 @@ export function rewriteList(disk: Disk, list: HeldList, made: (bytes: Buffer) =>
       fill(disk, written, made(list.bytes));
       dress(disk, file, written, stat);
       disk.syncFile(written);
-      if (!isSame(disk.stat(dir, name), stat))
+      if (!isUntouched(disk.stat(dir, name), stat))
         throw new EremosError("busy", said("changed-meanwhile", { path: displayPath(name) }));
       disk.rename(dir, beside, dir, name);
     } catch (error) {

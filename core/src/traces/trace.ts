@@ -1,7 +1,6 @@
 import { sha256 } from "../crypto/bytes";
 import type { TraceGives, TraceKind } from "../format/choices";
 import type { Disk } from "../platform/port";
-import type { Candidate } from "./walk";
 
 /** Where an account's desktop and programs keep what they remember. Full paths. */
 export interface TraceHome {
@@ -21,7 +20,7 @@ export interface TraceHome {
 export type ListFormat = "lines" | "elements";
 
 /** Where a trace stands, and so what goes when it is cleared: nothing else of its file does. */
-export type Spot =
+type TraceSpot =
   /** These bytes of a list, from `start` on. */
   | { readonly as: "part"; readonly format: ListFormat; readonly start: number; readonly bytes: Buffer }
   /** The whole file. */
@@ -53,14 +52,22 @@ export interface TraceTrouble {
 }
 
 /** A trace, and what goes with it; null where Eremos can't clear it. */
-export type FoundTrace = Omit<Trace, "id" | "clearable"> & { readonly spot: Spot | null };
+export type FoundTrace = Omit<Trace, "id" | "clearable"> & { readonly spot: TraceSpot | null };
+
+/** A file outside the folder that may have come from it. */
+export interface Lookalike {
+  readonly path: Buffer;
+  readonly name: Buffer;
+  /** It holds, byte for byte, what a file of the folder does. */
+  readonly isCopy: boolean;
+}
 
 /** What a folder holds, and what was found elsewhere by that. */
 export interface KnownInside {
   /** Of its files, one character for each byte. */
   readonly names: ReadonlySet<string>;
-  inPlaces(): readonly Candidate[];
-  inTemporary(): readonly Candidate[];
+  inPlaces(): readonly Lookalike[];
+  inTemporary(): readonly Lookalike[];
 }
 
 export interface Finding {

@@ -2,14 +2,7 @@ import type { Dir, Disk, Stat } from "../platform/port";
 import { OWN_DIR_NAME, joinPath, withFile, within } from "../engine/ground";
 import type { Inside } from "./inside";
 import { orNull } from "./reading";
-
-/** A file outside the folder that may have come from it. */
-export interface Candidate {
-  readonly path: Buffer;
-  readonly name: Buffer;
-  /** It holds, byte for byte, what a file of the folder does. */
-  readonly isCopy: boolean;
-}
+import type { Lookalike } from "./trace";
 
 export interface WalkInput {
   readonly roots: readonly Buffer[];
@@ -23,8 +16,8 @@ export interface WalkInput {
 }
 
 /** Looks through directories, no deeper than their file systems reach; links are not followed. Reads only. */
-export function candidatesUnder(disk: Disk, input: WalkInput): Candidate[] {
-  const found: Candidate[] = [];
+export function lookalikesUnder(disk: Disk, input: WalkInput): Lookalike[] {
+  const found: Lookalike[] = [];
   const seen = new Set<string>();
   const besides = new Set(input.besides.map((path) => path.toString("latin1")));
   const look = (dir: Dir, path: Buffer): void => {

@@ -16,7 +16,7 @@ import {
   keptTracesIn,
   putTracesBack,
 } from "../../src/traces";
-import { thumbnail, traceHome, xbel } from "../support/traces";
+import { thumbnail, traceHome, xbel } from "./remembered";
 import { newDirectory, removeDirectory, snapshot } from "../support/world";
 
 const disk = diskOf(Buffer.alloc(32, 7));

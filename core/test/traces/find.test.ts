@@ -6,10 +6,10 @@ import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import { fileAddress } from "../../src/engine/ground";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import type { Disk } from "../../src/platform/port";
-import { bashEntries, fishEntries, shellWords, zshEntries } from "../../src/traces/shell";
+import { bashEntries, fishEntries, shellWords, zshEntries } from "../../src/traces/kinds/shell";
 import { type FoundTraces, findTraces } from "../../src/traces";
 import { xmlElements } from "../../src/traces/xml-elements";
-import { thumbnail, traceHome, xbel } from "../support/traces";
+import { thumbnail, traceHome, xbel } from "./remembered";
 import { newDirectory, removeDirectory, snapshot } from "../support/world";
 
 let base: string;

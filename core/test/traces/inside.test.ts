@@ -6,8 +6,8 @@ import { fileAddress, silentHooks } from "../../src/engine/ground";
 import { newId } from "../../src/format/ids";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import { type TracesInput, clearTraces, findTraces } from "../../src/traces";
-import { isLeftOf } from "../../src/traces/leftovers";
-import { traceHome } from "../support/traces";
+import { isLeftOf } from "../../src/traces/kinds/leftovers";
+import { traceHome } from "./remembered";
 import { inputOf } from "../support/visiting";
 import { type Person, lock, newDirectory, newPerson, removeDirectory } from "../support/world";
 

@@ -6,7 +6,7 @@ import { afterAll, beforeAll, describe, expect, it, vi } from "vitest";
 import { fileAddress, silentHooks } from "../../src/engine/ground";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import { clearTraces, findTraces } from "../../src/traces";
-import { traceHome } from "../support/traces";
+import { traceHome } from "./remembered";
 import { newDirectory, removeDirectory } from "../support/world";
 
 /** A home in which real programs worked with a folder and with something else. */

@@ -7,8 +7,8 @@ import {
   folderViewSchema,
   guardSchema,
   leftOutSchema,
-  onlookViewSchema,
   leftTracesSchema,
+  onlookViewSchema,
   tracesViewSchema,
   visibilitySchema,
 } from "./shapes/folders";

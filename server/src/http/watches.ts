@@ -3,6 +3,7 @@ import { MINUTE_MS } from "../locking-rules";
 import { signOutIdle } from "../operations/entrance/sign-in";
 import { checksInTurn } from "../operations/folders/check-in-turn";
 import { followDrives, lookAtAll } from "../operations/folders/follow-drives";
+import { sweepKept } from "../operations/folders/traces";
 import { readTables } from "../look/mounts";
 import { lockAgain } from "../operations/locking/lock-folder";
 import { recoverInterrupted } from "../operations/ways-back/recover-interrupted";
@@ -15,6 +16,7 @@ import { watchMounts } from "../watch/mount-watch";
 import { type Away, watchSleep } from "../watch/sleep-watch";
 
 const IDLE_LOOK_MS = 5000;
+const HOUR_MS = 60 * MINUTE_MS;
 
 /** Puts right what was cut off, and starts everything that watches while a session lives. Returns what ends it again. */
 export async function startWatches(eremos: Eremos, sessions: Sessions, isFirst: boolean): Promise<() => void> {
@@ -34,6 +36,7 @@ export async function startWatches(eremos: Eremos, sessions: Sessions, isFirst: 
     watchSleep(whenAway(eremos, sessions, keeper)),
     signOutWhenIdle(eremos, sessions),
     keepCatchingUp(eremos),
+    countDays(eremos),
   ];
   return () => {
     for (const stop of stops.splice(0)) stop();
@@ -63,6 +66,12 @@ async function followMounts(eremos: Eremos): Promise<void> {
  */
 function keepCatchingUp(eremos: Eremos): () => void {
   const timer = setInterval(() => void catchUp(eremos).catch(() => undefined), MINUTE_MS);
+  return () => clearInterval(timer);
+}
+
+/** What is kept for some days goes when they are over. */
+function countDays(eremos: Eremos): () => void {
+  const timer = setInterval(() => void sweepKept(eremos), HOUR_MS);
   return () => clearInterval(timer);
 }
 

@@ -1,4 +1,4 @@
-import type { TraceKind } from "@eremos/server/contract";
+import type { LockingRules, TraceKind } from "@eremos/server/contract";
 import { say } from "@eremos/words/page/traces";
 
 /** What each kind is called, and what it is. */
@@ -10,7 +10,7 @@ export const KIND_WORDS: Readonly<Record<TraceKind, { readonly name: string; rea
   editors: { name: say("trace-editors"), about: say("about-editors") },
   office: { name: say("trace-office"), about: say("about-office") },
   metadata: { name: say("trace-metadata"), about: say("about-metadata") },
-  indexes: { name: say("trace-indexes"), about: say("about-indexes") },
+  indexes: { name: say("trace-search"), about: say("about-search") },
   shell: { name: say("trace-shell"), about: say("about-shell") },
   temporary: { name: say("trace-temporary"), about: say("about-temporary") },
   copies: { name: say("trace-copies"), about: say("about-copies") },
@@ -20,3 +20,17 @@ export const KIND_WORDS: Readonly<Record<TraceKind, { readonly name: string; rea
 };
 
 export const KINDS = Object.keys(KIND_WORDS) as readonly TraceKind[];
+
+export type ClearedKind = LockingRules["clears"][number];
+const CLEARED: Readonly<Record<ClearedKind, true>> = {
+  recent: true,
+  thumbnails: true,
+  trash: true,
+  bookmarks: true,
+  shell: true,
+  editors: true,
+  office: true,
+};
+
+/** Those that can go by themselves. */
+export const CLEARED_KINDS = Object.keys(CLEARED) as readonly ClearedKind[];

@@ -63,9 +63,9 @@ export const { say, said } = speaker("page/traces", {
   "trace-metadata": "Positions and emblems",
   "about-metadata":
     "A database of the file manager’s, out of which nothing can be cut. It may be deleted while no file manager runs; positions and emblems of all folders are lost then.",
-  "trace-indexes": "Search indexes",
-  "about-indexes":
-    "A database of the desktop’s search or of its list of what you did. Its settings let it forget: have the index made anew while the folder is locked.",
+  "trace-search": "Desktop search",
+  "about-search":
+    "A database of the desktop’s search or of its list of what you did. Its settings let it forget: have it look through everything anew while the folder is locked.",
   "trace-temporary": "Temporary files",
   "about-temporary": "Called like a file of the folder, or with the same contents. Look at each before you choose it.",
   "trace-copies": "Readable copies",

@@ -1,4 +1,3 @@
-import * as fs from "node:fs";
 import * as os from "node:os";
 import * as path from "node:path";
 import {
@@ -16,6 +15,7 @@ import {
   isEncrypting,
   isEremosError,
   keptTracesIn,
+  readPlanted,
   wipe,
 } from "@eremos/core";
 import type { ClearedView, KeptTraces, TraceKind, TracesBackView, TracesView } from "../../contract";
@@ -61,19 +61,13 @@ function insideOf(eremos: Eremos, id: string): TracesInput["inside"] {
   return { ...sealedInput(eremos, target), places: places.map((place) => Buffer.from(place)) };
 }
 
+const MOST_LIST_BYTES = 64 * 1024;
+
 /** Where browsers put what they download, by the desktop's list of directories. Source: xdg-user-dirs. */
 function downloadsOf({ home, configHome }: Settings): string[] {
-  const list = readTextOr(path.join(configHome, "user-dirs.dirs"), "");
+  const list = readPlanted(path.join(configHome, "user-dirs.dirs"), MOST_LIST_BYTES)?.toString("utf8") ?? "";
   const named = /^XDG_DOWNLOAD_DIR="(?:\$HOME\/)?([^"]*)"/m.exec(list)?.[1];
   return [path.resolve(home, named ?? "Downloads")];
-}
-
-function readTextOr(file: string, otherwise: string): string {
-  try {
-    return fs.readFileSync(file, "utf8");
-  } catch {
-    return otherwise;
-  }
 }
 
 function thereOrNull<T>(look: () => T): T | null {

@@ -1,8 +1,8 @@
-import { pathInAddress } from "../engine/ground";
-import { directoriesAt, listAt } from "./reading";
-import { type Finding, entryOf, isOf } from "./trace";
-import { AS_ELEMENTS, elementsIn } from "./entries";
-import { unescaped } from "./xml-elements";
+import { pathInAddress } from "../../engine/ground";
+import { directoriesAt, listAt } from "../reading";
+import { type Finding, entryOf, isOf } from "../trace";
+import { AS_ELEMENTS, elementsIn } from "../entries";
+import { unescaped } from "../xml-elements";
 import { say } from "@eremos/words/core/traces";
 
 /** The documents that an office program lists as its last. Source: its registry of modifications, "Histories". */

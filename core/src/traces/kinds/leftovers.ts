@@ -1,4 +1,4 @@
-import type { Finding } from "./trace";
+import type { Finding } from "../trace";
 
 /**
  * What programs that keep directories in step leave behind: a second version of a file where two were in conflict, parts

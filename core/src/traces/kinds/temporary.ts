@@ -1,4 +1,4 @@
-import type { Finding } from "./trace";
+import type { Finding } from "../trace";
 
 /** In the directories for what is not to last: files with the same contents as one of the folder, or its name. */
 export function findTemporary({ inside, found }: Finding): void {

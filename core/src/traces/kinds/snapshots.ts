@@ -1,6 +1,6 @@
-import { splitPath } from "../engine/ground";
-import { directoriesAt, isThere } from "./reading";
-import { type Finding, entryOf } from "./trace";
+import { splitPath } from "../../engine/ground";
+import { directoriesAt, isThere } from "../reading";
+import { type Finding, entryOf } from "../trace";
 
 /** Where file systems and their tools show what was there before, below a directory that lies above the folder. */
 const SHOWN = [

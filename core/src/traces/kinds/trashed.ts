@@ -1,6 +1,6 @@
-import { joinPath, percentDecoded } from "../engine/ground";
-import { beginnings } from "./reading";
-import { type Finding, type TraceHome, entryOf, isOf } from "./trace";
+import { joinPath, percentDecoded } from "../../engine/ground";
+import { beginnings } from "../reading";
+import { type Finding, type TraceHome, entryOf, isOf } from "../trace";
 
 const LONGEST_NOTE = 16 * 1024;
 

@@ -1,8 +1,8 @@
-import { pathInAddress, percentDecoded } from "../engine/ground";
-import { beginnings, listAt } from "./reading";
-import type { TraceKind } from "../format/choices";
-import { type Finding, entryOf, isOf } from "./trace";
-import { AS_ELEMENTS, elementsIn } from "./entries";
+import { pathInAddress, percentDecoded } from "../../engine/ground";
+import { beginnings, listAt } from "../reading";
+import type { TraceKind } from "../../format/choices";
+import { type Finding, entryOf, isOf } from "../trace";
+import { AS_ELEMENTS, elementsIn } from "../entries";
 import { say } from "@eremos/words/core/traces";
 
 /**

@@ -1,6 +1,6 @@
-import { pathInAddress } from "../engine/ground";
-import { beginnings, directoriesAt } from "./reading";
-import { type Finding, entryOf, isOf } from "./trace";
+import { pathInAddress } from "../../engine/ground";
+import { beginnings, directoriesAt } from "../reading";
+import { type Finding, entryOf, isOf } from "../trace";
 
 const SIZES = ["normal", "large", "x-large", "xx-large"];
 /** What is written about a picture stands before its pixels. */

@@ -1,8 +1,8 @@
-import { pathInAddress } from "../engine/ground";
-import { AS_LINES, linesIn } from "./entries";
-import { listAt } from "./reading";
+import { pathInAddress } from "../../engine/ground";
+import { AS_LINES, linesIn } from "../entries";
+import { listAt } from "../reading";
 import { findInBookmarkList } from "./recent";
-import { type Finding, entryOf, isOf } from "./trace";
+import { type Finding, entryOf, isOf } from "../trace";
 
 /** Places that file managers and their dialogs keep at hand: an address a line, and perhaps a name behind it. */
 export function findBookmarks(finding: Finding): void {

@@ -1,7 +1,7 @@
-import { splitPath } from "../engine/ground";
-import { AS_LINES, entriesOf, textLines } from "./entries";
-import { listAt } from "./reading";
-import { type Finding, entryOf } from "./trace";
+import { splitPath } from "../../engine/ground";
+import { AS_LINES, entriesOf, textLines } from "../entries";
+import { listAt } from "../reading";
+import { type Finding, entryOf } from "../trace";
 
 /** What was typed at a shell and names the folder, or anything below it. */
 export function findInShells(finding: Finding): void {

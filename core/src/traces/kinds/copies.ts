@@ -1,4 +1,4 @@
-import type { Finding } from "./trace";
+import type { Finding } from "../trace";
 
 /**
  * Files elsewhere that hold what a file of the folder does, byte for byte: by size, then by the fingerprint in the

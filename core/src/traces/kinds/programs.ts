@@ -1,4 +1,4 @@
-import type { Finding } from "./trace";
+import type { Finding } from "../trace";
 
 /** Programs that hold something of the folder open, also what was removed since: they can go on reading it. */
 export function findPrograms({ disk, folder, found }: Finding): void {

@@ -1,7 +1,7 @@
-import { fileAddress, splitPath } from "../engine/ground";
-import type { TraceKind } from "../format/choices";
-import { holdsAny, namesAt } from "./reading";
-import { type Finding, entryOf } from "./trace";
+import { fileAddress, splitPath } from "../../engine/ground";
+import type { TraceKind } from "../../format/choices";
+import { holdsAny, namesAt } from "../reading";
+import { type Finding, entryOf } from "../trace";
 
 /**
  * What the desktop keeps of files in databases of its own: positions, emblems and views; and its search indexes. They

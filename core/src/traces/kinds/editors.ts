@@ -1,7 +1,7 @@
-import { AS_LINES, entriesOf, textLines } from "./entries";
-import { listAt, namesAt } from "./reading";
+import { AS_LINES, entriesOf, textLines } from "../entries";
+import { listAt, namesAt } from "../reading";
 import { wordsNaming } from "./shell";
-import { type Finding, entryOf, isOf } from "./trace";
+import { type Finding, entryOf, isOf } from "../trace";
 
 /**
  * What editors keep of a file that was edited: its whole or half of it in a swap, undo or backup file, which has the
