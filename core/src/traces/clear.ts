@@ -180,7 +180,10 @@ function look(disk: Disk, going: Going, keeping: Keeping | null, seen: Seen): vo
   if (going.as === "list") return withList(disk, going.path, ({ bytes }) => keepList(going, bytes, keeping));
   for (const path of going.paths) {
     const { parent, name } = splitPath(path);
-    within(disk, disk.openRoot(parent), (dir) => lookAtEntry({ disk, keeping, seen }, dir, name, path));
+    within(disk, disk.openRoot(parent), (dir) => {
+      // Of what a clearing that was cut off began with, the rest goes.
+      if (disk.find(dir, name)) lookAtEntry({ disk, keeping, seen }, dir, name, path);
+    });
   }
 }
 

@@ -1,11 +1,10 @@
 import { sha256 } from "../crypto/bytes";
 import { EremosError, fromSystemError, systemCode } from "../errors/eremos-error";
-import { newId } from "../format/ids";
 import type { Dir, Disk, OpenFile } from "../platform/port";
 import { displayPath, holdsBytes, splitPath, takeBack, withFile, within } from "../engine/ground";
 import type { TraceLeft } from "./clear";
 import { type KeptItem, type KeptList, KeptReader, forgetKept } from "./kept";
-import { rewriteList, withList } from "./rewrite";
+import { besideOf, rewriteList, withList } from "./rewrite";
 import { said } from "@eremos/words/core/traces";
 
 export interface TracesBackInput {
@@ -122,7 +121,7 @@ function putFile(disk: Disk, item: Plain<"file">, reader: KeptReader): void {
       if (isThere(disk, parent, name, item, reader)) return;
       throw new EremosError("path-taken", said("something-else-stands-there", { path: displayPath(path) }));
     }
-    const beside = Buffer.from(`.${newId()}.eremos`);
+    const beside = besideOf(disk, parent, name);
     try {
       withFile(disk, disk.create(parent, beside, 0o600), (file) => fill(disk, file, item, reader));
       disk.renameExclusive(parent, beside, parent, name);

@@ -1,5 +1,5 @@
+import { sha256 } from "../crypto/bytes";
 import { EremosError } from "../errors/eremos-error";
-import { newId } from "../format/ids";
 import type { Dir, Disk, OpenFile, Stat } from "../platform/port";
 import { displayPath, splitPath, takeBack, withFile, within } from "../engine/ground";
 import { said } from "@eremos/words/core/traces";
@@ -40,6 +40,13 @@ export function isUntouched(a: Stat, b: Stat): boolean {
   return a.dev === b.dev && a.ino === b.ino && a.size === b.size && a.mtimeNs === b.mtimeNs && a.ctimeNs === b.ctimeNs;
 }
 
+/** Under which a file is written before it takes its place: what a kill left there is what the next one begins with. */
+export function besideOf(disk: Disk, dir: Dir, name: Buffer): Buffer {
+  const beside = Buffer.from(`.${sha256(name).toString("hex").slice(0, 32)}.eremos`);
+  if (disk.find(dir, beside)) disk.unlink(dir, beside);
+  return beside;
+}
+
 /**
  * Puts other bytes in the place of a list's, with its rights and attributes: written beside, made durable, renamed over.
  * What a program wrote into the old file up to the last moment comes along: `made` is asked again for what it is then.
@@ -47,7 +54,7 @@ export function isUntouched(a: Stat, b: Stat): boolean {
  */
 export function rewriteList(disk: Disk, list: HeldList, made: (bytes: Buffer) => Buffer): void {
   const { dir, name, file, stat } = list;
-  const beside = Buffer.from(`.${newId()}.eremos`);
+  const beside = besideOf(disk, dir, name);
   const written = disk.create(dir, beside, 0o600);
   try {
     try {

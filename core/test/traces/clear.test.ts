@@ -417,3 +417,91 @@ it("any chosen entries of any list go and come back, and all others stay in thei
     { numRuns: 40 },
   );
 });
+
+describe("killed in the middle", () => {
+  const CHANGES = [
+    "create",
+    "write",
+    "truncate",
+    "syncFile",
+    "syncDir",
+    "makeDir",
+    "rename",
+    "renameExclusive",
+    "unlink",
+    "removeDir",
+  ] as const;
+  const isChange = (name: string): boolean => (CHANGES as readonly string[]).includes(name);
+
+  /** Ends before the change of that number, as a kill does: nothing is undone, and nothing more is done. */
+  function killedBefore(number: number): { readonly disk: Disk; readonly isDead: () => boolean } {
+    let count = 0;
+    const killed = (): boolean => count > number;
+    return {
+      isDead: killed,
+      disk: new Proxy(disk, {
+        get: (target, name: keyof Disk) => {
+          const its = target[name];
+          if (typeof its !== "function") return its;
+          return (...given: readonly unknown[]): unknown => {
+            if (isChange(name)) count++;
+            if (killed() && name !== "closeFile" && name !== "closeDir")
+              throw Object.assign(new Error("killed"), { code: "EKILLED" });
+            return Reflect.apply(its, target, given);
+          };
+        },
+      }),
+    };
+  }
+
+  function fillQuickly(): void {
+    put(`ls\ncat "${folder}/a"\npwd\n`, ".bash_history");
+    put(thumbnail(address("face.jpg")), "cache/thumbnails/large/face.png");
+    put("words", "share/Trash/files/Old/deep.txt");
+    put(`[Trash Info]\nPath=${encodeURI(folder)}/Old\n`, "share/Trash/info/Old.trashinfo");
+    put("5 1 Old\n6 1 Other\n", "share/Trash/directorysizes");
+  }
+
+  it("at any change, everything is where it was or can be put back there, and clearing again ends it", async () => {
+    let isOver = false;
+    for (let number = 0; !isOver; number++) {
+      removeDirectory(base);
+      fs.mkdirSync(folder, { recursive: true });
+      fillQuickly();
+      const before = contents();
+      const killed = killedBefore(number);
+      await clear({}, killed.disk).catch(() => undefined);
+      isOver = !killed.isDead();
+      const again = await clear();
+      expect([again.left, await told()], `${number}`).toEqual([[], []]);
+      for (const { id } of keptHere().reverse()) await putBack({ kept: id, ids: [], left: [] });
+      expect(contents(), `${number}`).toEqual(before);
+    }
+  });
+
+  it("while it puts back, nothing is lost, and putting back again ends it", async () => {
+    let isOver = false;
+    for (let number = 0; !isOver; number++) {
+      removeDirectory(base);
+      fs.mkdirSync(folder, { recursive: true });
+      fillQuickly();
+      const before = contents();
+      const cleared = await clear();
+      const killed = killedBefore(number);
+      await putBack(cleared, killed.disk).catch(() => undefined);
+      isOver = !killed.isDead();
+      if (keptHere().length > 0) await putBack(cleared);
+      expect(contents(), `${number}`).toEqual(before);
+    }
+  });
+
+  /** What the home holds, by name, without what a kill left beside and Eremos' own. */
+  function contents(): Record<string, string> {
+    const names = fs.readdirSync(base, { recursive: true, encoding: "utf8" }).sort();
+    return Object.fromEntries(
+      names
+        .filter((name) => !name.startsWith("data") && !name.endsWith(".eremos") && fs.statSync(at(name)).isFile())
+        .map((name) => [name, fs.readFileSync(at(name), "latin1")]),
+    );
+  }
+});
