@@ -49,7 +49,7 @@ export interface Cleared {
 type Going = { readonly ids: string[] } & (
   | { readonly as: "list"; readonly path: Buffer; readonly format: ListFormat; readonly parts: ListEntry[] }
   /** Files and whole directories, in the order in which they go. */
-  | { readonly as: "files"; readonly paths: readonly Buffer[] }
+  | { readonly as: "files"; readonly paths: readonly Buffer[]; readonly its?: Pick<Stat, "dev" | "ino"> | undefined }
 );
 type GoingList = Extract<Going, { as: "list" }>;
 
@@ -119,7 +119,7 @@ function goingOf(disk: Disk, traces: readonly LocatedTrace[]): Going[] {
   };
   for (const { id, where, spot } of traces) {
     if (spot?.as === "part") cut(where, spot.format, spot, [id]);
-    else if (spot?.as === "file") files.push({ as: "files", paths: [where], ids: [id] });
+    else if (spot?.as === "file") files.push({ as: "files", paths: [where], its: spot.its, ids: [id] });
     else if (spot?.as === "trashed") {
       files.push({ as: "files", paths: [where, noteOf(spot.trash, spot.name)], ids: [id] });
       const sizes = entryOf(spot.trash, "directorysizes");
@@ -181,8 +181,12 @@ function look(disk: Disk, going: Going, keeping: Keeping | null, seen: Seen): vo
   for (const path of going.paths) {
     const { parent, name } = splitPath(path);
     within(disk, disk.openRoot(parent), (dir) => {
+      const stat = disk.find(dir, name);
       // Of what a clearing that was cut off began with, the rest goes.
-      if (disk.find(dir, name)) lookAtEntry({ disk, keeping, seen }, dir, name, path);
+      if (!stat) return;
+      if (going.its && (going.its.dev !== stat.dev || going.its.ino !== stat.ino))
+        throw new EremosError("busy", said("changed-meanwhile", { path: displayPath(path) }));
+      lookAtEntry({ disk, keeping, seen }, dir, name, path);
     });
   }
 }

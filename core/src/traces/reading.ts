@@ -100,3 +100,8 @@ export function holdsAny(disk: Disk, path: Buffer, needles: readonly Buffer[]): 
   };
   return orNull(() => within(disk, disk.openRoot(parent), look)) ?? false;
 }
+
+/** A directory, no link to one, and this account's. */
+export function isOwnDirectoryAt(disk: Disk, path: Buffer): boolean {
+  return orNull(() => within(disk, disk.openRoot(path), (dir) => disk.owns(disk.statOpen(dir)))) ?? false;
+}

@@ -1,6 +1,6 @@
 import { sha256 } from "../crypto/bytes";
 import type { TraceGives, TraceKind } from "../format/choices";
-import type { Disk } from "../platform/port";
+import type { Disk, Stat } from "../platform/port";
 
 /** Where an account's desktop and programs keep what they remember. Full paths. */
 export interface TraceHome {
@@ -23,8 +23,8 @@ export type ListFormat = "lines" | "elements";
 type TraceSpot =
   /** These bytes of a list, from `start` on. */
   | { readonly as: "part"; readonly format: ListFormat; readonly start: number; readonly bytes: Buffer }
-  /** The whole file. */
-  | { readonly as: "file" }
+  /** The whole file, which is this one where it was found in a directory that others may write. */
+  | { readonly as: "file"; readonly its?: Pick<Stat, "dev" | "ino"> }
   /** An entry of a trash, with what the trash notes of it. */
   | { readonly as: "trashed"; readonly trash: Buffer; readonly name: Buffer };
 
@@ -58,6 +58,7 @@ export type FoundTrace = Omit<Trace, "id" | "clearable"> & { readonly spot: Trac
 export interface Lookalike {
   readonly path: Buffer;
   readonly name: Buffer;
+  readonly its: Pick<Stat, "dev" | "ino">;
   /** It holds, byte for byte, what a file of the folder does. */
   readonly isCopy: boolean;
 }

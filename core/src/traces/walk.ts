@@ -36,11 +36,11 @@ export function lookalikesUnder(disk: Disk, input: WalkInput): Lookalike[] {
       } else if (stat.type === "file" && stat.uid === input.uid) lookAtFile(dir, name, at, stat);
     }
   };
-  const lookAtFile = (dir: Dir, name: Buffer, path: Buffer, { size }: Stat): void => {
+  const lookAtFile = (dir: Dir, name: Buffer, path: Buffer, { size, dev, ino }: Stat): void => {
     const isCopy =
       input.inside.hasSize(size) &&
       (orNull(() => withFile(disk, disk.openRead(dir, name), (file) => input.inside.holdsSame(file, size))) ?? false);
-    if (isCopy || input.isNamed(name)) found.push({ path, name, isCopy });
+    if (isCopy || input.isNamed(name)) found.push({ path, name, its: { dev, ino }, isCopy });
   };
   for (const root of input.roots) {
     const dir = orNull(() => disk.openRoot(root));

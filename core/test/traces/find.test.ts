@@ -86,10 +86,14 @@ describe("what lies elsewhere and tells of a folder is found, and nothing of ano
     const drive = at("drive");
     folder = path.join(drive, "Papers");
     put("[Trash Info]\nPath=Papers/a%20b.txt\n", `drive/.Trash-${process.getuid?.() ?? 0}/info/a b.txt.trashinfo`);
+    put("[Trash Info]\nPath=Papers/b.txt\n", `drive/.Trash-${process.getuid?.() ?? 0}/info/...trashinfo`);
     put("[Trash Info]\nPath=Papers2/a.txt\n", `drive/.Trash-${process.getuid?.() ?? 0}/info/a.txt.trashinfo`);
     expect(told(await find([drive]))).toEqual([
       `trash contents drive/.Trash-${process.getuid?.() ?? 0}/files/a b.txt: ${path.join(folder, "a b.txt")}`,
     ]);
+    fs.renameSync(path.join(drive, `.Trash-${process.getuid?.() ?? 0}`), at("elsewhere", "trash"));
+    fs.symlinkSync(at("elsewhere", "trash"), path.join(drive, `.Trash-${process.getuid?.() ?? 0}`));
+    expect(told(await find([drive]))).toEqual([]);
     folder = at("Adoption papers");
     const { traces } = await find();
     expect(traces.map(({ where, what }) => [fs.readFileSync(where, "utf8"), String(what)])).toEqual([

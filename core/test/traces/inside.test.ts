@@ -103,6 +103,29 @@ describe("what is in a sealed folder is known elsewhere", () => {
     ]);
   });
 
+  it("and is left where something else was put in its place between finding and clearing it", async () => {
+    const copy = put("Confidential.\n", "places/Letters/renamed.bak");
+    let isDone = false;
+    const meddled = new Proxy(linuxDisk, {
+      get: (target, name: keyof typeof linuxDisk) => {
+        const its = target[name];
+        if (name !== "openRoot" || typeof its !== "function") return its;
+        return (...given: readonly unknown[]): unknown => {
+          if (String(given[0]) === path.dirname(copy) && !isDone) {
+            isDone = true;
+            fs.renameSync(copy, `${copy}.away`);
+            fs.writeFileSync(copy, "something else");
+          }
+          return Reflect.apply(its, target, given) as unknown;
+        };
+      },
+    });
+    const asked = { ...looking(), ids: null, kinds: ["copies"] as const, onlySure: false, keep: null };
+    const { ids, left } = await clearTraces(meddled, asked, silentHooks);
+    expect([ids, left.length, isDone]).toEqual([[], 1, true]);
+    expect(fs.readFileSync(copy, "utf8")).toBe("something else");
+  });
+
   it("and none of it is cleared that was not chosen one by one or by its kind", async () => {
     const copy = put("Confidential.\n", "places/Letters/renamed.bak");
     const draft = put("another draft", "tmp/court letter.txt");

@@ -64,7 +64,7 @@ export function FoundTraces({ found, isBusy, onClear }: FoundTracesProps): React
       )}
       {clearable.length > 0 && (
         <div className="flex flex-wrap items-center justify-between gap-3 rounded-xl border border-line bg-sheet px-4 py-3 text-sm">
-          <label className="flex min-w-0 flex-1 items-start gap-2">
+          <label className="flex min-w-0 flex-1 basis-64 items-start gap-2">
             <input
               type="checkbox"
               className="mt-1"

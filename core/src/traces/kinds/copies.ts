@@ -5,7 +5,7 @@ import type { Finding } from "../trace";
  * encrypted list. Whether such a file came from the folder nobody knows: it is the owner's to say.
  */
 export function findCopies({ inside, found }: Finding): void {
-  for (const { path, isCopy } of inside?.inPlaces() ?? [])
+  for (const { path, isCopy, its } of inside?.inPlaces() ?? [])
     if (isCopy)
-      found({ kind: "copies", where: path, what: path, gives: "contents", isSure: false, spot: { as: "file" } });
+      found({ kind: "copies", where: path, what: path, gives: "contents", isSure: false, spot: { as: "file", its } });
 }

@@ -5,9 +5,16 @@ import type { Finding } from "../trace";
  * of one that was on its way, versions of before. They stand under the file's name and something more.
  */
 export function findLeftovers({ inside, found }: Finding): void {
-  for (const { path, name, isCopy } of inside?.inPlaces() ?? [])
+  for (const { path, name, isCopy, its } of inside?.inPlaces() ?? [])
     if (!isCopy && isLeftOf(name, inside?.names ?? new Set()))
-      found({ kind: "leftovers", where: path, what: path, gives: "contents", isSure: false, spot: { as: "file" } });
+      found({
+        kind: "leftovers",
+        where: path,
+        what: path,
+        gives: "contents",
+        isSure: false,
+        spot: { as: "file", its },
+      });
 }
 
 const MARKS: readonly RegExp[] = [

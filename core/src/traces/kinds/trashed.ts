@@ -1,5 +1,6 @@
+import { isName } from "../../format/tree";
 import { joinPath, percentDecoded } from "../../engine/ground";
-import { beginnings } from "../reading";
+import { beginnings, isOwnDirectoryAt } from "../reading";
 import { type Finding, type TraceHome, entryOf, isOf } from "../trace";
 
 const LONGEST_NOTE = 16 * 1024;
@@ -9,7 +10,9 @@ const LONGEST_NOTE = 16 * 1024;
  * freedesktop.org Trash specification 1.0.
  */
 export function findTrashed({ disk, home, folder, found }: Finding): void {
-  for (const { trash, top } of trashesWithTops(home))
+  for (const { trash, top } of trashesWithTops(home)) {
+    // On a drive that others may write, one with this account's name can be theirs.
+    if (top !== null && !isOwnDirectoryAt(disk, trash)) continue;
     for (const { name, bytes } of beginnings(disk, entryOf(trash, "info"), LONGEST_NOTE)) {
       const noted = /^Path=(.*)$/m.exec(bytes.toString("latin1"))?.[1];
       const entry = /^(.+)\.trashinfo$/s.exec(name.toString("latin1"))?.[1];
@@ -17,7 +20,7 @@ export function findTrashed({ disk, home, folder, found }: Finding): void {
       const path = percentDecoded(Buffer.from(noted, "latin1").toString("utf8"));
       const what = top === null || path[0] === 0x2f ? path : joinPath(top, path);
       const trashed = Buffer.from(entry, "latin1");
-      if (isOf(folder, what))
+      if (isName(trashed) && isOf(folder, what))
         found({
           kind: "trash",
           where: joinPath(entryOf(trash, "files"), trashed),
@@ -27,6 +30,7 @@ export function findTrashed({ disk, home, folder, found }: Finding): void {
           spot: { as: "trashed", trash, name: trashed },
         });
     }
+  }
 }
 
 function trashesWithTops(home: TraceHome): { readonly trash: Buffer; readonly top: Buffer | null }[] {
