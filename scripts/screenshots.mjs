@@ -76,10 +76,6 @@ async function lock(path, name, visibility, guard = "Sealed") {
   await page.getByRole("button", { name: "Choose guard and visibility" }).click();
   await page.getByRole("radio", { name: guard }).click();
   await page.getByRole("radio", { name: visibility }).click();
-  if (guard === "Barred") {
-    await page.waitForTimeout(600);
-    await shot("protect-in-full");
-  }
   await page.getByRole("button", { name: `Lock ${name}` }).click();
   await card(name).getByText("Locked", { exact: true }).waitFor();
 }

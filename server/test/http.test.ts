@@ -196,17 +196,17 @@ describe("a request", () => {
 });
 
 describe("a call's body", () => {
-  it("is looked at only where it says that it is a call, is whole, has up to 64 KiB, and nothing that the call does not know", async () => {
+  it("is looked at only where it says that it is a call, is whole, has up to 1 MiB, and nothing that the call does not know", async () => {
     for (const type of ["text/plain", "application/x-www-form-urlencoded", "multipart/form-data", undefined])
       expect((await ask("/api/state", { headers: { "content-type": type } })).status).toBe(400);
     for (const body of ["not json", "", "[]", "null", new Uint8Array([0xff, 0xfe])])
       expect((await ask("/api/hello", { body })).status).toBe(400);
-    for (const body of ["{}".padEnd(70_000), encodeCall({ more: "than it asks" })]) {
+    for (const body of ["{}".padEnd(1_100_000), encodeCall({ more: "than it asks" })]) {
       const refused = await ask("/api/state", { body });
       expect(refused.status).toBe(400);
       expect(JSON.parse(refused.body)).toMatchObject({ error: { code: "usage" } });
     }
-    expect((await ask("/api/state", { body: "{}".padEnd(60_000) })).status).toBe(200);
+    expect((await ask("/api/state", { body: "{}".padEnd(1_000_000) })).status).toBe(200);
   });
 });
 

@@ -152,6 +152,7 @@ async function keepAll(
   });
   const dir = disk.openRoot(keep.directory);
   try {
+    requireRoom(disk, dir, able, seen);
     for (let going = able; ;) {
       const writer = await KeptWriter.begin(
         disk,
@@ -173,6 +174,21 @@ async function keepAll(
   } finally {
     disk.closeDir(dir);
   }
+}
+
+/** A disk that is full stops more than this: some of it stays free. */
+const LEFT_FREE_BYTES = 64 * 1024 * 1024;
+
+/** @throws EremosError `no-space` */
+function requireRoom(disk: Disk, dir: Dir, able: readonly Going[], seen: Seen): void {
+  const ofFiles = [...seen.values()].reduce((sum, { type, size }) => sum + (type === "file" ? size : 0), 0);
+  const ofLists = able.reduce(
+    (sum, one) => sum + (one.as === "list" ? one.parts.reduce((all, { bytes }) => all + bytes.length, 0) : 0),
+    0,
+  );
+  const needed = ofFiles + 2 * ofLists + LEFT_FREE_BYTES;
+  const free = disk.freeBytes(dir);
+  if (free < needed) throw new EremosError("no-space", said("no-room-to-keep", { needed, free }));
 }
 
 /** Whether it can go; with a writer, all of it is kept. */

@@ -7,6 +7,7 @@ import { CHUNK_BYTES, ObjectCipher, SEALED_CHUNK_BYTES } from "../format/object"
 import type { Dir, Disk, OpenFile } from "../platform/port";
 import { takeBack, withFile, within } from "../engine/ground";
 import * as z from "zod";
+import { sweepStale } from "./rewrite";
 import { said } from "@eremos/words/core/traces";
 
 /**
@@ -66,7 +67,9 @@ export type KeptList = Extract<KeptItem, { as: "list" }>;
 const purpose = (id: string): string => `cleared/${id}`;
 const message = (head: KeptHead): Buffer => Buffer.from(`eremos/2/cleared\n${JSON.stringify(headSchema.parse(head))}`);
 const nameOf = (id: string): Buffer => Buffer.from(`${id}.cleared`);
-const UNFINISHED = Buffer.from("unfinished.new");
+const unfinished = (id: string): Buffer => Buffer.from(`${id}.new`);
+
+const UNFINISHED = /^[0-9a-f]{32}\.new$/;
 
 export interface KeepAs extends Pick<KeptHead, "folder" | "at" | "day"> {
   readonly directory: Buffer;
@@ -105,8 +108,8 @@ export class KeptWriter {
       key: await sealTo(keep.publicKey, purpose(id), key),
     };
     const line = Buffer.from(`${JSON.stringify({ ...head, proof: disk.identity.prove(message(head)) })}\n`);
-    if (disk.find(dir, UNFINISHED)) disk.unlink(dir, UNFINISHED);
-    const file = disk.create(dir, UNFINISHED, 0o600);
+    sweepStale(disk, dir, UNFINISHED);
+    const file = disk.create(dir, unfinished(id), 0o600);
     const writer = new KeptWriter(disk, dir, file, new ObjectCipher(key), id, line.length);
     try {
       disk.write(file, line, 0, line.length, 0);
@@ -145,7 +148,7 @@ export class KeptWriter {
     this.seal(true);
     this.disk.syncFile(this.file);
     this.close();
-    this.disk.rename(this.dir, UNFINISHED, this.dir, nameOf(this.id));
+    this.disk.rename(this.dir, unfinished(this.id), this.dir, nameOf(this.id));
     this.disk.syncDir(this.dir);
   }
 
@@ -153,7 +156,7 @@ export class KeptWriter {
   abandon(): void {
     if (!this.isOpen) return;
     this.close();
-    this.disk.unlink(this.dir, UNFINISHED);
+    this.disk.unlink(this.dir, unfinished(this.id));
   }
 
   private close(): void {

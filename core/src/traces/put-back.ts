@@ -121,7 +121,7 @@ function putFile(disk: Disk, item: Plain<"file">, reader: KeptReader): void {
       if (isThere(disk, parent, name, item, reader)) return;
       throw new EremosError("path-taken", said("something-else-stands-there", { path: displayPath(path) }));
     }
-    const beside = besideOf(disk, parent, name);
+    const beside = besideOf(disk, parent);
     try {
       withFile(disk, disk.create(parent, beside, 0o600), (file) => fill(disk, file, item, reader));
       disk.renameExclusive(parent, beside, parent, name);

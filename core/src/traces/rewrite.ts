@@ -1,5 +1,5 @@
-import { sha256 } from "../crypto/bytes";
 import { EremosError } from "../errors/eremos-error";
+import { newId } from "../format/ids";
 import type { Dir, Disk, OpenFile, Stat } from "../platform/port";
 import { displayPath, splitPath, takeBack, withFile, within } from "../engine/ground";
 import { said } from "@eremos/words/core/traces";
@@ -40,11 +40,26 @@ export function isUntouched(a: Stat, b: Stat): boolean {
   return a.dev === b.dev && a.ino === b.ino && a.size === b.size && a.mtimeNs === b.mtimeNs && a.ctimeNs === b.ctimeNs;
 }
 
-/** Under which a file is written before it takes its place: what a kill left there is what the next one begins with. */
-export function besideOf(disk: Disk, dir: Dir, name: Buffer): Buffer {
-  const beside = Buffer.from(`.${sha256(name).toString("hex").slice(0, 32)}.eremos`);
-  if (disk.find(dir, beside)) disk.unlink(dir, beside);
-  return beside;
+const BESIDE = /^\.[0-9a-f]{32}\.eremos$/;
+/** What somebody still writes is younger. */
+const STALE_MS = 3600 * 1000;
+
+/**
+ * Under which a file is written before it takes its place: a name that nobody else has, since two may be at it. What a
+ * kill left beside it goes.
+ */
+export function besideOf(disk: Disk, dir: Dir): Buffer {
+  sweepStale(disk, dir, BESIDE);
+  return Buffer.from(`.${newId()}.eremos`);
+}
+
+/** Removes what was not finished, once nobody can be at it any more. */
+export function sweepStale(disk: Disk, dir: Dir, names: RegExp): void {
+  const before = BigInt(Date.now() - STALE_MS) * 1_000_000n;
+  for (const name of disk.list(dir).filter((one) => names.test(one.toString("latin1")))) {
+    const stat = disk.find(dir, name);
+    if (stat?.type === "file" && stat.mtimeNs < before) takeBack(() => disk.unlink(dir, name));
+  }
 }
 
 /**
@@ -54,7 +69,7 @@ export function besideOf(disk: Disk, dir: Dir, name: Buffer): Buffer {
  */
 export function rewriteList(disk: Disk, list: HeldList, made: (bytes: Buffer) => Buffer): void {
   const { dir, name, file, stat } = list;
-  const beside = besideOf(disk, dir, name);
+  const beside = besideOf(disk, dir);
   const written = disk.create(dir, beside, 0o600);
   try {
     try {

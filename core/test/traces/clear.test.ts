@@ -224,6 +224,35 @@ describe("what can't be cleared is left as it is, with the reason, and the rest 
     expect(standing()).toEqual(before);
   });
 
+  it("and where keeping it would fill the disk", async () => {
+    fill();
+    const before = standing();
+    const nearlyFull: Disk = new Proxy(disk, {
+      get: (target, name: keyof Disk) => (name === "freeBytes" ? () => 64 * 1024 * 1024 : target[name]),
+    });
+    await expect(clear({}, nearlyFull)).rejects.toMatchObject({ code: "no-space" });
+    expect(standing()).toEqual(before);
+    expect(fs.readdirSync(at("data/cleared"))).toEqual([]);
+    expect((await clear({ keep: null }, nearlyFull)).left).toEqual([]);
+  });
+
+  it("what another clearing is writing at the moment, and what one left that was killed goes after a while", async () => {
+    fill();
+    const [young, old] = [`.${"a".repeat(32)}.eremos`, `.${"b".repeat(32)}.eremos`];
+    const kept = (letter: string): string => at("data/cleared", `${letter.repeat(32)}.new`);
+    fs.mkdirSync(at("data/cleared"), { recursive: true });
+    for (const one of [at(young), at(old), kept("a"), kept("b")]) fs.writeFileSync(one, "half");
+    const yesterday = new Date(Date.now() - 24 * 3600 * 1000);
+    for (const one of [at(old), kept("b")]) fs.utimesSync(one, yesterday, yesterday);
+    expect((await clear()).left).toEqual([]);
+    expect([at(young), at(old), kept("a"), kept("b")].map((one) => fs.existsSync(one))).toEqual([
+      true,
+      false,
+      true,
+      false,
+    ]);
+  });
+
   it("one that the disk can't read to its end; everything else is kept and goes", async () => {
     fill();
     const bad = at("share/Trash/files/Old letters/deep/a.txt");

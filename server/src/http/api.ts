@@ -5,7 +5,8 @@ import { type ApiContext, answer, callNamed } from "./answers";
 import { said, say } from "@eremos/words/server/house";
 import { errorView } from "../error-view";
 
-const MOST_BODY_BYTES = 64 * 1024;
+/** Room for the ids of as many traces as a call may name. */
+const MOST_BODY_BYTES = 1024 * 1024;
 const MOST_COOKIES = 200;
 const TAB_HEADER = "x-eremos-tab";
 

@@ -24,5 +24,7 @@ export const { say, said } = speaker("core/traces", {
   "is-no-list-to-put-into": "It is no list any more that something could be put into; it is still kept.",
   "is-not-sealed":
     "{path} is not sealed, so what is in it is not known by its contents. Nothing was changed; traces of its path are found all the same.",
+  "no-room-to-keep":
+    "Keeping what is to be cleared takes {needed, number} bytes, and {free, number} are free where Eremos keeps its data. Nothing was cleared; choose less, or clear it without keeping it.",
   "looking-for-traces": "looking for traces; nothing was changed",
 });

@@ -83,5 +83,5 @@ export const { say, said } = speaker("page/traces", {
   "looking-takes-a-while": "Looking through your places for copies takes a while.",
   "elsewhere-of": "{traces, plural, one {1 trace} other {{traces, number} traces}} of {name} elsewhere",
   "copies-elsewhere":
-    "{copies, plural, one {1 readable piece of its contents lies} other {{copies, number} readable pieces of its contents lie}} elsewhere, whoever may read that.",
+    "{copies, plural, one {1 readable piece of its contents lies} other {{copies, number} readable pieces of its contents lie}} elsewhere; whoever may read those needs no password.",
 });
