@@ -47,7 +47,10 @@ const TEST_PROGRAMS = [
     there: ["sh", ["-c", "test -f /usr/share/gvfs/mounts/dav.mount && command -v gio"]],
     packages: ["gvfs-backends", "libglib2.0-bin"],
   },
-  { there: ["update-desktop-database", ["--version"]], packages: ["desktop-file-utils", "shared-mime-info"] },
+  {
+    there: ["sh", ["-c", "command -v update-desktop-database && command -v update-mime-database"]],
+    packages: ["desktop-file-utils", "shared-mime-info"],
+  },
   {
     there: ["sh", ["-c", "command -v Xvfb && command -v xdotool && command -v thunar"]],
     packages: ["xvfb", "xdotool", "thunar"],

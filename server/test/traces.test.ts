@@ -1,6 +1,6 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
-import { afterEach, beforeEach, describe, expect, it } from "vitest";
+import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { Days } from "../src/days";
 import { UNTIL_LOCKED } from "../src/locking-rules";
 import { setRules } from "../src/operations/folders/preferences";
@@ -127,6 +127,32 @@ describe("traces", () => {
     const text = remember(folder, other);
     await lockNow(folder);
     expect(fs.readFileSync(bookmarks(), "utf8")).toBe(text);
+  });
+
+  it("that a program writes back go a minute later, while the folder is locked, and not once it was opened", async () => {
+    await house.signIn();
+    house.eremos.isLasting = true;
+    const folder = house.makeFolder("Payroll");
+    await lockNow(folder);
+    setRules(house.eremos, folder, { ...UNTIL_LOCKED, clears: ["bookmarks"] });
+    vi.useFakeTimers({ toFake: ["setTimeout"] });
+    try {
+      await openNow(folder);
+      await lockNow(folder);
+      const text = remember(folder);
+      vi.advanceTimersByTime(59_000);
+      expect(fs.readFileSync(bookmarks(), "utf8")).toBe(text);
+      vi.advanceTimersByTime(2000);
+      await vi.waitFor(() => expect(fs.readFileSync(bookmarks(), "utf8")).toBe("file:///elsewhere\n"));
+      await openNow(folder);
+      await lockNow(folder);
+      await openNow(folder);
+      remember(folder);
+      vi.advanceTimersByTime(61_000);
+    } finally {
+      vi.useRealTimers();
+    }
+    expect((await tracesOf(house.eremos, folder, "/", false)).traces).toHaveLength(1);
   });
 
   it("that can't be cleared after a lock leave the folder locked, and are told of", async () => {

@@ -74,7 +74,7 @@ function OneFolder({ folder }: { readonly folder: FolderView }): ReactNode {
         </h2>
         <LookButton traces={traces} />
       </div>
-      <TracesNow traces={traces} />
+      <TracesNow traces={traces} folder={folder} />
     </section>
   );
 }

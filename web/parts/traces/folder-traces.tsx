@@ -1,4 +1,5 @@
 "use client";
+import { isEncrypting } from "@eremos/core/guards";
 import { useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import type { FolderView, LockingRules } from "@eremos/server/contract";
@@ -30,7 +31,7 @@ export function FolderTraces({ folder }: { readonly folder: FolderView }): React
           {say("no-traces-were-found")}
         </p>
       )}
-      <TracesNow traces={traces} />
+      <TracesNow traces={traces} folder={folder} />
       <div className="mt-3 space-y-3">
         <KeptTraces of={folder.id} />
         <FolderClears folder={folder} />
@@ -48,7 +49,7 @@ export function LookButton({ traces: { found, isLooking, look } }: { readonly tr
 }
 
 /** What was found, what is being cleared, and what came back. */
-export function TracesNow({ traces }: { readonly traces: Traces }): ReactNode {
+export function TracesNow({ traces, folder }: { readonly traces: Traces; readonly folder: FolderView }): ReactNode {
   const { found, error, isLooking, job, clear, looksAgain, cameBack } = traces;
   const isThere = found && found.traces.length + found.troubles.length > 0;
   return (
@@ -58,6 +59,7 @@ export function TracesNow({ traces }: { readonly traces: Traces }): ReactNode {
       {job && <JobProgress job={job} />}
       {cameBack > 0 && <Trouble words={say("came-back", { traces: cameBack })} />}
       {isThere && <FoundTraces found={found} isBusy={job !== null} onClear={clear} />}
+      {found && !isEncrypting(folder) && <p className="text-[13px] text-mute">{say("not-by-contents")}</p>}
       {looksAgain && <p className="text-[13px] text-mute">{say("looks-again-soon")}</p>}
     </div>
   );

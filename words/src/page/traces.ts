@@ -25,6 +25,7 @@ export const { say, said } = speaker("page/traces", {
   "cant-be-put-back": "Nothing brings it back then.",
   "clear-chosen": "{chosen, plural, =0 {Clear} one {Clear 1 trace} other {Clear {chosen, number} traces}}",
   "and-more-of-them": "And {more, number} more.",
+  "not-by-contents": "It is not sealed, so copies of what is in it are not looked for by their contents.",
   "looks-again-soon": "Eremos looks again in a minute: some programs write back what they remember.",
   "came-back":
     "{traces, plural, one {1 trace is} other {{traces, number} traces are}} back: a program had it in memory. Close the program, then clear again.",

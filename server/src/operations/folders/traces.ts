@@ -155,7 +155,13 @@ function clearInput(
   };
 }
 
-/** After a lock, by the folder's rules; it needs nobody signed in. What it tells of it, or null. */
+/** Programs write back what they remember soon after, or when they end. */
+const LOOK_AGAIN_MS = 60_000;
+
+/**
+ * After a lock, by the folder's rules; it needs nobody signed in. A process that stays looks once more a minute later,
+ * if the folder is locked then. What it tells of it, or null.
+ */
 export async function clearAfterLock(
   eremos: Eremos,
   id: string,
@@ -163,12 +169,22 @@ export async function clearAfterLock(
   kinds: readonly TraceKind[],
 ): Promise<string | null> {
   if (kinds.length === 0) return null;
+  const { ids, left, kept } = await clearByRule(eremos, id, folder, kinds);
+  if (eremos.isLasting)
+    setTimeout(() => {
+      if (!eremos.data.note(id)) void clearByRule(eremos, id, folder, kinds).catch(() => undefined);
+    }, LOOK_AGAIN_MS).unref();
+  return ids.length + left.length > 0 ? clearedSentence(nameOf(folder), { ids, left, kept }) : null;
+}
+
+async function clearByRule(eremos: Eremos, id: string, folder: Buffer, kinds: readonly TraceKind[]): Promise<Cleared> {
+  const asked = { ids: null, kinds, onlySure: true, keep: true, byInside: false };
   const outcome = await eremos.run<"clear-traces">({
     verb: "clear-traces",
-    input: clearInput(eremos, id, folder, { ids: null, kinds, onlySure: true, keep: true, byInside: false }),
+    input: clearInput(eremos, id, folder, asked),
   });
   if (outcome.ids.length > 0) await eremos.ledger.happened(id, "cleared");
-  return outcome.ids.length + outcome.left.length > 0 ? clearedSentence(nameOf(folder), outcome) : null;
+  return outcome;
 }
 
 function clearedSentence(name: string, { ids, left, kept }: Cleared): string {
