@@ -5,7 +5,7 @@ export default defineConfig({
   testMatch: "*.spec.ts",
   // Against hanging only: a machine that is busy takes its time.
   timeout: 300_000,
-  expect: { timeout: 15_000 },
+  expect: { timeout: 30_000 },
   workers: 3,
   reporter: [["list"], ["json", { outputFile: "test-results/playwright.json" }]],
   use: {

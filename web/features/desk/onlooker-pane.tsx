@@ -22,15 +22,13 @@ const WHO: Readonly<Record<OnlookerKind, string>> = {
 };
 const KINDS = Object.keys(WHO) as OnlookerKind[];
 const MOST_SHOWN = 200;
-/** Of folders in a place, whose traces elsewhere are told. */
-const MOST_LINES = 4;
 const LEAVE_MS = 900;
 const BYTES_A_ROW = 10;
 
 /** The same place as somebody else sees it, read from the disk just now. */
 export function OnlookerPane(): ReactNode {
   const { path } = useSelection();
-  const folders = useFolders() ?? [];
+  const chosen = useFolders()?.find((folder) => folder.path === path);
   const [kind, setKind] = useState<OnlookerKind>("keyboard");
   const roots = useQuery({ queryKey: KEYS.roots, queryFn: api.placeRoots }).data;
   const root = roots?.find((candidate) => candidate.path === path) ?? (path === null ? roots?.[0] : undefined);
@@ -90,12 +88,7 @@ export function OnlookerPane(): ReactNode {
             <p className="font-display text-[19px] leading-snug font-semibold">{view.verdict}</p>
             {view.sample && <Sample sample={view.sample} />}
             <p className="mt-2 text-[13px] leading-relaxed text-night-mute">{view.facts.join(" ")}</p>
-            {folders
-              .filter((folder) => (subject === null ? parentOf(folder.path) === place : folder.path === path))
-              .slice(0, MOST_LINES)
-              .map((folder) => (
-                <TracesLine key={folder.id} folder={folder} />
-              ))}
+            {chosen && <TracesLine folder={chosen} />}
           </div>
         </div>
       )}

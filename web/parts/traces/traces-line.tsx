@@ -7,7 +7,8 @@ import { api } from "@/lib/api";
 import { KEYS } from "@/lib/queries";
 import { say } from "@eremos/words/page/traces";
 
-const FRESH_MS = 30_000;
+/** Each look takes a thread of its own: what was found stays for a while. */
+const FRESH_MS = 300_000;
 
 /** What is found by a folder's path alone: quick enough to be looked for beside everything else. */
 function useKnownTraces(folder: string): TracesView["traces"] {
