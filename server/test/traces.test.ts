@@ -30,6 +30,8 @@ const lockNow = (folder: string) =>
 const openNow = async (folder: string) =>
   (await unlock(house.eremos, { pathOrId: folder, from: "/", mode: { kind: "usual" }, accept: [] })).outcome;
 
+const ALL_SURE = { ids: null, kinds: null, onlySure: true, keep: true, byInside: false };
+
 describe("days, for what is kept so many of them", () => {
   let [wall, steady] = [0, 0];
   const days = (): Days => new Days(house.eremos.data, { wall: () => wall, steady: () => steady });
@@ -69,13 +71,7 @@ describe("traces", () => {
     const [record] = house.eremos.registry.list(house.eremos.requireKeys());
     const id = record?.id ?? "";
     expect((await tracesOf(house.eremos, id, "/", false)).traces).toHaveLength(1);
-    const { ids, kept } = await clearTraces(house.eremos, id, "/", {
-      ids: null,
-      kinds: null,
-      onlySure: true,
-      keep: true,
-      byInside: false,
-    }).outcome;
+    const { ids, kept } = await clearTraces(house.eremos, id, "/", ALL_SURE).outcome;
     expect([ids.length, fs.readFileSync(bookmarks(), "utf8")]).toEqual([1, "file:///elsewhere\n"]);
     expect(keptTraces(house.eremos)).toMatchObject([{ id: kept, folder: id, traces: 1, daysLeft: 7 }]);
     const NEW = "a tin roof in the rain";
@@ -91,13 +87,7 @@ describe("traces", () => {
     const folder = house.makeFolder("Payroll");
     remember(folder);
     await lockNow(folder);
-    await clearTraces(house.eremos, folder, "/", {
-      ids: null,
-      kinds: null,
-      onlySure: true,
-      keep: true,
-      byInside: false,
-    }).outcome;
+    await clearTraces(house.eremos, folder, "/", ALL_SURE).outcome;
     const day = (days: number): void => house.eremos.data.writeCountedDays({ days, at: Date.now() });
     day(6.9);
     expect(sweepKept(house.eremos)).toHaveLength(1);

@@ -16,7 +16,7 @@ import {
   keptTracesIn,
   putTracesBack,
 } from "../../src/traces";
-import { thumbnail, traceHome, xbel } from "./remembered";
+import { putBelow, thumbnail, traceHome, xbel } from "./remembered";
 import { newDirectory, removeDirectory, snapshot } from "../support/world";
 
 const disk = diskOf(Buffer.alloc(32, 7));
@@ -33,11 +33,7 @@ beforeEach(async () => {
 afterEach(() => removeDirectory(base));
 
 const at = (...parts: string[]): string => path.join(base, ...parts);
-function put(content: string | Buffer, ...parts: string[]): string {
-  fs.mkdirSync(path.dirname(at(...parts)), { recursive: true });
-  fs.writeFileSync(at(...parts), content);
-  return at(...parts);
-}
+const put = (content: string | Buffer, ...parts: string[]): string => putBelow(base, content, ...parts);
 const address = (name: string): string => fileAddress(Buffer.from(path.join(folder, name)));
 const looking = () => ({ home: traceHome(base), folder: Buffer.from(folder), inside: null });
 const keptAt = (): Buffer => Buffer.from(at("data", "cleared"));
@@ -491,38 +487,36 @@ describe("killed in the middle", () => {
     put("5 1 Old\n6 1 Other\n", "share/Trash/directorysizes");
   }
 
-  it("at any change, everything is where it was or can be put back there, and clearing again ends it", async () => {
-    let isOver = false;
-    for (let number = 0; !isOver; number++) {
+  /** Once for each change, from the same home; `work` is done by the disk that is killed before that change. */
+  async function killedAtEach(
+    work: (number: number, killed: Disk, before: Record<string, string>) => Promise<void>,
+  ): Promise<void> {
+    for (let [number, isOver] = [0, false]; !isOver; number++) {
       removeDirectory(base);
       fs.mkdirSync(folder, { recursive: true });
       fillQuickly();
-      const before = contents();
       const killed = killedBefore(number);
-      await clear({}, killed.disk).catch(() => undefined);
+      await work(number, killed.disk, contents());
       isOver = !killed.isDead();
+    }
+  }
+
+  it("at any change, everything is where it was or can be put back there, and clearing again ends it", () =>
+    killedAtEach(async (number, killed, before) => {
+      await clear({}, killed).catch(() => undefined);
       const again = await clear();
       expect([again.left, await told()], `${number}`).toEqual([[], []]);
       for (const { id } of keptHere().reverse()) await putBack({ kept: id, ids: [], left: [] });
       expect(contents(), `${number}`).toEqual(before);
-    }
-  });
+    }));
 
-  it("while it puts back, nothing is lost, and putting back again ends it", async () => {
-    let isOver = false;
-    for (let number = 0; !isOver; number++) {
-      removeDirectory(base);
-      fs.mkdirSync(folder, { recursive: true });
-      fillQuickly();
-      const before = contents();
+  it("while it puts back, nothing is lost, and putting back again ends it", () =>
+    killedAtEach(async (number, killed, before) => {
       const cleared = await clear();
-      const killed = killedBefore(number);
-      await putBack(cleared, killed.disk).catch(() => undefined);
-      isOver = !killed.isDead();
+      await putBack(cleared, killed).catch(() => undefined);
       if (keptHere().length > 0) await putBack(cleared);
       expect(contents(), `${number}`).toEqual(before);
-    }
-  });
+    }));
 
   /** What the home holds, by name, without what a kill left beside and Eremos' own. */
   function contents(): Record<string, string> {

@@ -9,7 +9,7 @@ import type { Disk } from "../../src/platform/port";
 import { bashEntries, fishEntries, shellWords, zshEntries } from "../../src/traces/kinds/shell";
 import { type FoundTraces, findTraces } from "../../src/traces";
 import { xmlElements } from "../../src/traces/xml-elements";
-import { thumbnail, traceHome, xbel } from "./remembered";
+import { putBelow, thumbnail, traceHome, xbel } from "./remembered";
 import { newDirectory, removeDirectory, snapshot } from "../support/world";
 
 let base: string;
@@ -22,11 +22,7 @@ beforeEach(() => {
 afterEach(() => removeDirectory(base));
 
 const at = (...parts: string[]): string => path.join(base, ...parts);
-function put(content: string | Buffer, ...parts: string[]): string {
-  fs.mkdirSync(path.dirname(at(...parts)), { recursive: true });
-  fs.writeFileSync(at(...parts), content);
-  return at(...parts);
-}
+const put = (content: string | Buffer, ...parts: string[]): string => putBelow(base, content, ...parts);
 const find = (drives: readonly string[] = [], disk: Disk = linuxDisk): Promise<FoundTraces> =>
   findTraces(disk, { home: traceHome(base, drives), folder: Buffer.from(folder), inside: null });
 /** What was found, without ids and the home's path. */

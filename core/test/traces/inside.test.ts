@@ -7,7 +7,7 @@ import { newId } from "../../src/format/ids";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import { type TracesInput, clearTraces, findTraces } from "../../src/traces";
 import { isLeftOf } from "../../src/traces/kinds/leftovers";
-import { traceHome } from "./remembered";
+import { putBelow, traceHome } from "./remembered";
 import { inputOf } from "../support/visiting";
 import { type Person, lock, newDirectory, newPerson, removeDirectory } from "../support/world";
 
@@ -33,11 +33,7 @@ beforeEach(async () => {
 afterEach(() => removeDirectory(base));
 
 const at = (...parts: string[]): string => path.join(base, ...parts);
-function put(content: string | Buffer, name: string): string {
-  fs.mkdirSync(path.dirname(at(name)), { recursive: true });
-  fs.writeFileSync(at(name), content);
-  return at(name);
-}
+const put = (content: string | Buffer, ...parts: string[]): string => putBelow(base, content, ...parts);
 const looking = (): TracesInput => ({
   home: traceHome(base),
   folder: Buffer.from(folder),

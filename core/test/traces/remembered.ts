@@ -1,4 +1,5 @@
 import { crc32, deflateSync } from "node:zlib";
+import * as fs from "node:fs";
 import * as path from "node:path";
 import type { TraceHome } from "../../src/traces";
 
@@ -50,3 +51,11 @@ ${addresses
   )
   .join("")}</xbel>
 `;
+
+/** A file below a directory, with the directories that lead to it. Returns its path. */
+export function putBelow(base: string, content: string | Buffer, ...parts: readonly string[]): string {
+  const file = path.join(base, ...parts);
+  fs.mkdirSync(path.dirname(file), { recursive: true });
+  fs.writeFileSync(file, content);
+  return file;
+}

@@ -24,7 +24,11 @@ export function KeptTraces({ of }: { readonly of: string | null }): ReactNode {
     onSuccess: (outcome) => toast(told(outcome), { duration: 9000 }),
     onError: showError,
     onSettled: () =>
-      Promise.all([["traces"], KEYS.keptTraces].map((queryKey) => client.invalidateQueries({ queryKey }))),
+      Promise.all([
+        // What was found before is not what is there now.
+        client.resetQueries({ queryKey: ["traces"] }),
+        client.invalidateQueries({ queryKey: KEYS.keptTraces }),
+      ]),
   });
   const shown = kept?.filter(({ folder }) => of === null || folder === of) ?? [];
   if (shown.length === 0) return of === null ? <p className="text-sm text-mute">{say("nothing-cleared")}</p> : null;
