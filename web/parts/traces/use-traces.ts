@@ -31,6 +31,7 @@ export function useTraces(folder: string): Traces {
   const job = useJobs().find((one) => one.folder === folder && one.verb === "clear" && isRunning(one)) ?? null;
   const [cleared, setCleared] = useState<ReadonlySet<string>>(new Set());
   const [looksAgain, setLooksAgain] = useState(false);
+  const [cameBack, setCameBack] = useState(0);
   const clearing = useMutation({
     mutationFn: ({ traces, keep }: { readonly traces: TracesView["traces"]; readonly keep: boolean }) =>
       api.clearTraces(
@@ -55,17 +56,28 @@ export function useTraces(folder: string): Traces {
   }, [isBusy, refetch, client, folder]);
   useEffect(() => {
     if (!looksAgain) return undefined;
-    const timer = setTimeout(() => void refetch().then(() => setLooksAgain(false)), LOOK_AGAIN_MS);
+    const lookAgain = async (): Promise<void> => {
+      // What was put back meanwhile is no program's doing.
+      const isReset = client.getQueryData(KEYS.traces(folder)) === undefined;
+      const now = isReset ? null : (await refetch()).data;
+      setCameBack(now?.traces.filter(({ id }) => cleared.has(id)).length ?? 0);
+      setLooksAgain(false);
+    };
+    const timer = setTimeout(() => void lookAgain(), LOOK_AGAIN_MS);
     return () => clearTimeout(timer);
-  }, [looksAgain, refetch]);
+  }, [looksAgain, refetch, client, folder, cleared]);
   return {
     found: found.data,
     error: found.error,
     isLooking: found.isFetching,
-    look: () => void refetch(),
+    look: () => {
+      setLooksAgain(false);
+      setCameBack(0);
+      void refetch();
+    },
     clear: (traces, keep) => clearing.mutate({ traces, keep }),
     job,
-    looksAgain,
-    cameBack: looksAgain || isBusy ? 0 : (found.data?.traces.filter(({ id }) => cleared.has(id)).length ?? 0),
+    looksAgain: looksAgain && found.data !== undefined,
+    cameBack: looksAgain || isBusy || !found.data ? 0 : cameBack,
   };
 }
