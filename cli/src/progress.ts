@@ -6,6 +6,7 @@ const WORDS: Readonly<Record<Progress["phase"], string>> = {
   sealing: "Sealing",
   "making-durable": say("making-it-durable"),
   moving: say("taking-plain-copy-away"),
+  overwriting: "Overwriting",
   removing: say("removing-plain-copy"),
   restoring: "Restoring",
   checking: "Checking",

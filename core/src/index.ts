@@ -187,5 +187,15 @@ export {
   forgetKept,
   keptTracesIn,
 } from "./traces";
+export {
+  type FreeSpaceFilled,
+  type HelpsInstead,
+  type Overwritten,
+  type Reaching,
+  type WhyNotReached,
+  finishOverwriting,
+  whatOverwritingReaches,
+} from "./overwrite";
+export { MOST_PASSES } from "./engine/ground";
 export { TRACE_KINDS } from "./format/choices";
 export { readPlanted } from "./platform/planted";

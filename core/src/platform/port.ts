@@ -84,6 +84,33 @@ interface Account {
   readonly gids: readonly number[];
 }
 
+/**
+ * What a directory's file system does when a file is written over, and what it lies on, as far as the system tells; null:
+ * it does not.
+ */
+export interface Medium {
+  /** Of the file system, as the system names it. */
+  readonly type: string;
+  /**
+   * Writes over a file's own blocks; into others beside them (`elsewhere`: copy-on-write, log-structured, layered); on
+   * no disk at all; or nobody here knows: over a network, through a program of its own.
+   */
+  readonly writes: "in-place" | "elsewhere" | "in-memory" | "remote" | "unknown";
+  /** Contents go through a journal first, which keeps them for a while. */
+  readonly journalsData: boolean;
+  /** Snapshots, or other volumes, may share its blocks. */
+  readonly hasSnapshots: boolean;
+  /** Turns, so that a block has one place; false: the drive may write to another place each time. */
+  readonly rotates: boolean | null;
+  /** The drive can be told which blocks are not needed any more. */
+  readonly discards: boolean;
+  /** The system tells it by itself, when a file goes. */
+  readonly discardsItself: boolean;
+  readonly isEncryptedBelow: boolean;
+  /** Where it is mounted. */
+  readonly mountedAt: string;
+}
+
 export interface AccountLists {
   readonly accounts: readonly Account[];
   readonly groupNames: ReadonlyMap<number, string>;
@@ -114,6 +141,8 @@ export interface Disk {
   find(dir: Dir, name: Buffer): Stat | null;
 
   openRead(dir: Dir, name: Buffer): OpenFile;
+  /** Opens a file that is there for reading and writing, as it is. A link is not followed. */
+  openWrite(dir: Dir, name: Buffer): OpenFile;
   /** Creates a file that must not exist. */
   create(dir: Dir, name: Buffer, mode: number): OpenFile;
   /** Bytes read; fewer than `length` only at the end. */
@@ -179,6 +208,15 @@ export interface Disk {
    * Whether any program has the file open for writing, or mapped so, whoever sees it; null where that can't be told.
    */
   isWritten(dir: Dir, name: Buffer): boolean | null;
+  /**
+   * Whether somebody else has the file open or mapped, to read or to write; null where that can't be told. It is open
+   * for writing, once.
+   */
+  isHeldOpen(file: OpenFile): boolean | null;
+  /** Whether other files, or snapshots, share blocks with it; null where the file system does not tell. */
+  sharesBlocks(file: OpenFile): boolean | null;
+  /** What the directory's file system does with what is written over, and what it lies on. */
+  medium(dir: Dir): Medium;
   /** Programs that hold something below this path open, as far as they can be named. */
   holders(path: Buffer): Holder[];
   /** Names of the programs of this account that run now. */

@@ -64,6 +64,14 @@ import {
   findTraces,
   putTracesBack,
 } from "../traces";
+import {
+  type FreeSpaceFilled,
+  type FreeSpaceInput,
+  type OverwriteInput,
+  type Overwritten,
+  overwrite,
+  overwriteFreeSpace,
+} from "../overwrite";
 import type { Failure } from "../errors/eremos-error";
 import type { Disk } from "../platform/port";
 
@@ -97,6 +105,8 @@ export type EngineRequest =
   | { readonly verb: "traces"; readonly input: TracesInput }
   | { readonly verb: "clear-traces"; readonly input: ClearInput }
   | { readonly verb: "put-traces-back"; readonly input: TracesBackInput }
+  | { readonly verb: "overwrite"; readonly input: OverwriteInput }
+  | { readonly verb: "overwrite-free"; readonly input: FreeSpaceInput }
   | { readonly verb: "onlook"; readonly input: { readonly place: string; readonly subject: string | null } };
 
 export interface Outcomes {
@@ -127,6 +137,8 @@ export interface Outcomes {
   readonly traces: FoundTraces;
   readonly "clear-traces": Cleared;
   readonly "put-traces-back": TracesBack;
+  readonly overwrite: Overwritten;
+  readonly "overwrite-free": FreeSpaceFilled;
   readonly onlook: Onlook;
 }
 
@@ -188,6 +200,10 @@ export async function perform(disk: Disk, request: EngineRequest, hooks: Hooks):
       return clearTraces(disk, request.input, hooks);
     case "put-traces-back":
       return putTracesBack(disk, request.input);
+    case "overwrite":
+      return overwrite(disk, request.input, hooks);
+    case "overwrite-free":
+      return overwriteFreeSpace(disk, request.input, hooks);
     case "onlook":
       return lookAs(request.input.place, request.input.subject);
   }

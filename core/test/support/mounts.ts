@@ -16,6 +16,10 @@ export const CAN_MOUNT =
 
 const FILE_SYSTEMS = {
   ext4: { make: ["mkfs.ext4", "-q", "-F"], mount: (device: string, at: string) => run("mount", device, at) },
+  "ext4-data-journal": {
+    make: ["mkfs.ext4", "-q", "-F"],
+    mount: (device: string, at: string) => run("mount", "-o", "data=journal", device, at),
+  },
   xfs: { make: ["mkfs.xfs", "-q", "-f"], mount: (device: string, at: string) => run("mount", device, at) },
   btrfs: { make: ["mkfs.btrfs", "-q", "-f"], mount: (device: string, at: string) => run("mount", device, at) },
   exfat: { make: ["mkfs.exfat"], mount: (device: string, at: string) => run("mount.exfat-fuse", device, at) },
@@ -114,6 +118,16 @@ export class Drive {
    */
   shutDown(): void {
     shutDownAt(this.at);
+  }
+
+  /** How often bytes stand on the device, wherever, when everything was written to it. */
+  countRaw(bytes: Buffer): number {
+    run("umount", this.at);
+    const image = fs.readFileSync(this.image);
+    FILE_SYSTEMS[this.kind].mount(this.device, this.at);
+    let count = 0;
+    for (let found = image.indexOf(bytes); found >= 0; found = image.indexOf(bytes, found + bytes.length)) count++;
+    return count;
   }
 
   /** Another image in the place of this drive, at the same path. */

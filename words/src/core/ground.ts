@@ -1,6 +1,10 @@
 import { speaker } from "../speaker";
 
 export const { say, said } = speaker("core/ground", {
+  "has-another-name":
+    "{name} has another name elsewhere on this disk, which would lose its contents, too; it was left as it is.",
+  "program-has-open": "A program has {name} open; it was left as it is. Close it there first.",
+  "is-another-one-now": "{name} is not what it was when Eremos looked; it was left as it is.",
   "stopped-as-you-asked-everything": "Stopped, as you asked. Everything is as it was before.",
   "has-files-in-open-for":
     "{programs} has files in {path} open for writing. Nothing was touched; close them and lock again.",

@@ -28,6 +28,7 @@ export const { say, said } = speaker("page/folders", {
   "waiting-its-turn": "Waiting its turn",
   "looking-at-every-file": "Looking at every file",
   encrypting: "Encrypting",
+  "overwriting-it": "Overwriting",
   "making-it-safe-on-disk": "Making it safe on the disk",
   "taking-readable-copy-away": "Taking the readable copy away",
   "removing-readable-copy": "Removing the readable copy",

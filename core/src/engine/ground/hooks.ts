@@ -1,7 +1,8 @@
 import { EremosError } from "../../errors/eremos-error";
 import { said } from "@eremos/words/core/ground";
 
-export type Phase = "looking" | "sealing" | "making-durable" | "moving" | "removing" | "restoring" | "checking";
+export type Phase =
+  "looking" | "sealing" | "making-durable" | "moving" | "overwriting" | "removing" | "restoring" | "checking";
 
 export interface Progress {
   readonly phase: Phase;
@@ -50,6 +51,12 @@ export class Meter {
     this.files += files;
     const now = performance.now();
     if (now - this.reportedAt > REPORT_EVERY_MS) this.report(now);
+  }
+
+  /** As {@link count}, of bytes. */
+  countBytes(bytes: number): void {
+    this.bytes += bytes;
+    this.count(0);
   }
 
   stopIfCancelled(): void {

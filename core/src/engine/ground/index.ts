@@ -6,6 +6,14 @@ export { emptyDir, moveAside, moveFreely, namesFor, removeEntry, removeWhatGoes 
 export { keepingTimes, withFile, within } from "./handles";
 export { hasOtherForms, holdsNames, withHeldNames } from "./held-names";
 export { holdsAll, holdsAttribute, isSameTime } from "./holding";
+export {
+  MOST_PASSES,
+  type Overwriting,
+  overwriteFile,
+  overwriteOpen,
+  overwriteWhatGoes,
+  removeNameless,
+} from "./overwrite";
 export { type Hooks, Meter, type Phase, type Progress, silentHooks } from "./hooks";
 export { FileIds, type FileId, IdentityWriter, fileIdOf } from "./identity";
 export { refuseInUse } from "./in-use";

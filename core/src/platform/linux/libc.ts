@@ -63,6 +63,7 @@ const lsetxattrRaw: Call = libc.func("int lsetxattr(const void *, const void *, 
 const lseekRaw: Call = libc.func("int64_t lseek(int, int64_t, int)");
 const flockRaw: Call = libc.func("int flock(int, int)");
 const fcntlRaw: Call = libc.func("int fcntl(int, int, int)");
+const ioctlRaw: Call = libc.func("int ioctl(int, unsigned long, void *)");
 
 const CODES = new Map(Object.entries(koffi.os.errno).map(([name, number]) => [number, name]));
 
@@ -414,7 +415,7 @@ export function seek(fd: number, from: number, what: "data" | "hole"): number | 
 }
 
 /** Source: fcntl(2), signal(7) for Linux; the signal is one that nobody minds. */
-const [F_SETSIG, F_SETLEASE, F_RDLCK, F_UNLCK, SIGURG] = [10, 1024, 0, 2, 23];
+const [F_SETSIG, F_SETLEASE, F_RDLCK, F_WRLCK, F_UNLCK, SIGURG] = [10, 1024, 0, 1, 2, 23];
 
 /**
  * Whether anybody has the file open for writing, or mapped so, in whatever mount namespace: then the kernel gives no
@@ -422,10 +423,48 @@ const [F_SETSIG, F_SETLEASE, F_RDLCK, F_UNLCK, SIGURG] = [10, 1024, 0, 2, 23];
  * for reading.
  */
 export function isOpenForWriting(fd: number): boolean | null {
+  return isLeaseRefused(fd, F_RDLCK);
+}
+
+/**
+ * Whether anybody else has the file open at all, or mapped: then the kernel gives no write lease. Null as for
+ * {@link isOpenForWriting}. The descriptor is open for writing, and the only one of this process.
+ */
+export function isOpenElsewhere(fd: number): boolean | null {
+  return isLeaseRefused(fd, F_WRLCK);
+}
+
+function isLeaseRefused(fd: number, lease: number): boolean | null {
   if (fcntlRaw(fd, F_SETSIG, SIGURG) < 0) return null;
-  if (fcntlRaw(fd, F_SETLEASE, F_RDLCK) < 0) return ["EAGAIN", "EWOULDBLOCK"].includes(errorCode()) ? true : null;
+  if (fcntlRaw(fd, F_SETLEASE, lease) < 0) return ["EAGAIN", "EWOULDBLOCK"].includes(errorCode()) ? true : null;
   fcntlRaw(fd, F_SETLEASE, F_UNLCK);
   return false;
+}
+
+/** Source: linux/fiemap.h. */
+const FS_IOC_FIEMAP = 0xc020660b;
+const [FIEMAP_HEADER, FIEMAP_EXTENT, MOST_EXTENTS] = [32, 56, 256];
+const [FIEMAP_EXTENT_LAST, FIEMAP_EXTENT_SHARED] = [0x1, 0x2000];
+
+/** Whether another file, or a snapshot, shares extents with this one; null where the file system does not tell. */
+export function sharesExtents(fd: number): boolean | null {
+  const map = Buffer.alloc(FIEMAP_HEADER + MOST_EXTENTS * FIEMAP_EXTENT);
+  for (let from = 0n; ;) {
+    map.fill(0);
+    map.writeBigUInt64LE(from, 0);
+    map.writeBigUInt64LE(0xffff_ffff_ffff_ffffn - from, 8);
+    map.writeUInt32LE(MOST_EXTENTS, 24);
+    if (ioctlRaw(fd, FS_IOC_FIEMAP, map) < 0) return null;
+    const count = map.readUInt32LE(20);
+    for (let i = 0; i < count; i++) {
+      const at = FIEMAP_HEADER + i * FIEMAP_EXTENT;
+      const flags = map.readUInt32LE(at + 40);
+      if ((flags & FIEMAP_EXTENT_SHARED) !== 0) return true;
+      if ((flags & FIEMAP_EXTENT_LAST) !== 0) return false;
+      from = map.readBigUInt64LE(at) + map.readBigUInt64LE(at + 16);
+    }
+    if (count === 0) return false;
+  }
 }
 
 /** Whether the lock was taken. */

@@ -6,6 +6,7 @@ import { accountLists } from "./account-lists";
 import { tryHolding } from "../try-holding";
 import { findHolders, runningPrograms } from "./holders";
 import * as libc from "./libc";
+import { mediumOf } from "./medium";
 
 const { O_RDONLY, O_RDWR, O_CREAT, O_EXCL, O_DIRECTORY, O_NOFOLLOW, O_NONBLOCK, R_OK, W_OK, X_OK } = fs.constants;
 const O_CLOEXEC = 0o2000000;
@@ -52,6 +53,7 @@ export const linuxDisk: Disk = {
   find: (dir, name) => libc.statAt(dir.handle, name),
 
   openRead: (dir, name) => ({ handle: libc.openAt(dir.handle, name, O_RDONLY | O_NOFOLLOW | O_NONBLOCK | O_CLOEXEC) }),
+  openWrite: (dir, name) => ({ handle: libc.openAt(dir.handle, name, O_RDWR | O_NOFOLLOW | O_NONBLOCK | O_CLOEXEC) }),
   create: (dir, name, mode) => ({
     handle: libc.openAt(dir.handle, name, O_RDWR | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, mode),
   }),
@@ -137,6 +139,9 @@ export const linuxDisk: Disk = {
       libc.close(fd);
     }
   },
+  isHeldOpen: (file) => libc.isOpenElsewhere(file.handle),
+  sharesBlocks: (file) => libc.sharesExtents(file.handle),
+  medium: (dir) => mediumOf(dir.handle),
   tryLock: (dir, name) => {
     for (;;) {
       const file: OpenFile = {

@@ -7,6 +7,7 @@ import {
   type EntryType,
   HOLDS_ALL,
   type Holding,
+  type Medium,
   type OpenFile,
   type Stat,
 } from "../port";
@@ -207,6 +208,9 @@ export class MemoryDisk implements Disk {
     const inode = this.entry(dir, name);
     return inode.type === "file" ? this.open(inode) : fail("ELOOP");
   }
+  openWrite(dir: Dir, name: Buffer): OpenFile {
+    return this.openRead(dir, name);
+  }
   create(dir: Dir, name: Buffer, mode: number): OpenFile {
     return this.open(this.addInode(dir, name, "file", mode));
   }
@@ -376,6 +380,25 @@ export class MemoryDisk implements Disk {
   }
   isWritten(): boolean | null {
     return null;
+  }
+  isHeldOpen(): boolean | null {
+    return null;
+  }
+  sharesBlocks(): boolean | null {
+    return null;
+  }
+  medium(): Medium {
+    return {
+      type: "memory",
+      writes: "in-memory",
+      journalsData: false,
+      hasSnapshots: false,
+      rotates: null,
+      discards: false,
+      discardsItself: false,
+      isEncryptedBelow: false,
+      mountedAt: "/",
+    };
   }
 
   tryLock(dir: Dir, name: Buffer): OpenFile | null {

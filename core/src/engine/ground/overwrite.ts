@@ -1,0 +1,141 @@
+import { randomFillSync } from "node:crypto";
+import { EremosError, isEremosError, systemCode } from "../../errors/eremos-error";
+import { newId } from "../../format/ids";
+import type { Dir, Disk, OpenFile, Stat } from "../../platform/port";
+import { withFile, within } from "./handles";
+import { OWNER_ALL } from "./modes";
+import { displayPath } from "./own-dir";
+import { takeBack } from "./take-back";
+import { said } from "@eremos/words/core/ground";
+
+/**
+ * Writing over what goes, before it goes. Whether the old blocks are reached is the file system's to say:
+ * {@link whatOverwritingReaches}.
+ */
+
+/** So often what goes is written over with random bytes; 0: not at all. */
+export const MOST_PASSES = 3;
+
+export interface Overwriting {
+  /** 1 to {@link MOST_PASSES}. */
+  readonly passes: number;
+  /** A file with other names loses its contents under all of them; else it is left. */
+  readonly allNames: boolean;
+  /** Asked for each piece that was written. */
+  readonly wrote?: (bytes: number) => void;
+}
+
+const PIECE_BYTES = 1024 * 1024;
+
+/** Everything that the file holds, holes left as they are; durable after each pass, and empty at the end. */
+export function overwriteOpen(disk: Disk, file: OpenFile, { passes, wrote }: Overwriting): void {
+  const { size } = disk.statOpen(file);
+  const extents = disk.extents(file, size) ?? [{ offset: 0, length: size }];
+  const piece = Buffer.allocUnsafe(Math.min(PIECE_BYTES, Math.max(1, size)));
+  for (let pass = 0; pass < passes; pass++) {
+    for (const { offset, length } of extents)
+      for (let at = offset; at < offset + length; at += piece.length) {
+        const count = Math.min(piece.length, offset + length - at);
+        randomFillSync(piece, 0, count);
+        disk.write(file, piece, 0, count, at);
+        wrote?.(count);
+      }
+    disk.syncFile(file);
+  }
+  disk.truncate(file, 0);
+  disk.syncFile(file);
+}
+
+const OWNER_READ_WRITE = 0o600;
+
+/** One thing for certain, whatever comes to stand under its name. */
+export type Seen = Pick<Stat, "dev" | "ino" | "type">;
+
+/**
+ * Writes over a file, gives it a name that says nothing, and removes it. It is the one that was seen, and nobody has it
+ * open. Every failure leaves it under its name; what was written over by then is gone. Returns whether others shared
+ * blocks with it: theirs are not reached. @throws EremosError `busy` where
+ * somebody holds it or it is another one, `unsupported` where it has other names; system errors
+ */
+export function overwriteFile(disk: Disk, dir: Dir, name: Buffer, seen: Seen, how: Overwriting): boolean {
+  const isShared = withFile(disk, openToWrite(disk, dir, name, seen), (file) => {
+    const stat = disk.statOpen(file);
+    if (!isSeen(stat, seen)) throw changed(name);
+    if (stat.nlink > 1 && !how.allNames)
+      throw new EremosError("unsupported", said("has-another-name", { name: displayPath(name) }));
+    if (disk.isHeldOpen(file) === true)
+      throw new EremosError("busy", said("program-has-open", { name: displayPath(name) }));
+    const shares = disk.sharesBlocks(file) === true;
+    overwriteOpen(disk, file, how);
+    return shares;
+  });
+  removeNameless(disk, dir, name, (unnamed) => disk.unlink(dir, unnamed));
+  return isShared;
+}
+
+function isSeen(now: Seen, { dev, ino, type }: Seen): boolean {
+  return now.dev === dev && now.ino === ino && now.type === type;
+}
+
+function changed(name: Buffer): EremosError {
+  return new EremosError("busy", said("is-another-one-now", { name: displayPath(name) }));
+}
+
+/** Its owner may always give itself the right to write it. */
+function openToWrite(disk: Disk, dir: Dir, name: Buffer, seen: Seen): OpenFile {
+  const stat = disk.stat(dir, name);
+  // A pipe that is opened, or a device that is written to, does something.
+  if (stat.type !== "file" || !isSeen(stat, seen)) throw changed(name);
+  if ((stat.mode & OWNER_READ_WRITE) !== OWNER_READ_WRITE && disk.owns(stat))
+    disk.setMode(dir, name, stat.mode | OWNER_READ_WRITE);
+  return disk.openWrite(dir, name);
+}
+
+/** Under a name that says nothing first: directories, and what file systems write down of them, keep names for a while. */
+export function removeNameless(disk: Disk, dir: Dir, name: Buffer, remove: (unnamed: Buffer) => void): void {
+  const unnamed = Buffer.from(newId().slice(0, Math.max(12, Math.min(32, name.length))));
+  disk.renameExclusive(dir, name, dir, unnamed);
+  try {
+    remove(unnamed);
+  } catch (error) {
+    takeBack(() => disk.renameExclusive(dir, unnamed, dir, name));
+    throw error;
+  }
+}
+
+/**
+ * Writes over everything in an entry that is about to be removed, and takes its names away, as far as that goes: what
+ * can't be written over (it has a name elsewhere, a program has it open, the system refuses) stays for the removal as it
+ * is. Returns how many files that were. A file all of whose names are in there loses them, and its contents with the
+ * last one. Links are never followed. May be cut off and done again.
+ */
+export function overwriteWhatGoes(disk: Disk, dir: Dir, name: Buffer, passes: number): number {
+  const stat = disk.find(dir, name);
+  if (!stat) return 0;
+  if (stat.type !== "dir") return stat.type === "file" && !overwriteOne(disk, dir, name, stat, passes) ? 1 : 0;
+  if ((stat.mode & OWNER_ALL) !== OWNER_ALL && disk.owns(stat)) disk.setMode(dir, name, OWNER_ALL);
+  return within(disk, disk.openDir(dir, name), (inner) => {
+    let not = 0;
+    for (const child of disk.list(inner)) {
+      not += overwriteWhatGoes(disk, inner, child, passes);
+      if (disk.find(inner, child)?.type === "dir") removeNameless(disk, inner, child, () => undefined);
+    }
+    return not;
+  });
+}
+
+/** Whether nothing of it is left as it was. */
+function overwriteOne(disk: Disk, dir: Dir, name: Buffer, stat: Stat, passes: number): boolean {
+  try {
+    // Names outside were told of before; where all are in there, the last one is alone.
+    if (stat.nlink > 1) {
+      disk.unlink(dir, name);
+      return true;
+    }
+    overwriteFile(disk, dir, name, stat, { passes, allNames: false });
+    return true;
+  } catch (error) {
+    if (isEremosError(error) || systemCode(error) !== undefined) return false;
+    throw error;
+  }
+}

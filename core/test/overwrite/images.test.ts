@@ -1,0 +1,83 @@
+import * as fs from "node:fs";
+import * as path from "node:path";
+import { afterEach, describe, expect, it } from "vitest";
+import { silentHooks, within } from "../../src/engine/ground";
+import { linuxDiskOf as diskOf } from "../../src/platform/linux/linux-disk";
+import { overwrite, overwriteFreeSpace, whatOverwritingReaches } from "../../src/overwrite";
+import { CAN_MOUNT, Drive, type FileSystem } from "../support/mounts";
+
+const disk = diskOf(Buffer.alloc(32, 7));
+const CONTENTS = Buffer.from("the secret of the Appraisals, 0123456789");
+const SMALL = Buffer.from("a secret of one line, and no more");
+const NAME = "Marmalade and quince";
+/** Some file systems keep names in pieces. */
+const WORD = "Marmalade";
+const LEAVE = 1024 * 1024;
+let drive: Drive | null = null;
+afterEach(() => drive?.remove());
+
+const FILE_SYSTEMS: readonly FileSystem[] = ["ext4", "ext4-data-journal", "xfs", "btrfs", "exfat", "ntfs"];
+
+/** A folder with a large and a small file, as it lay there for a while. */
+function filled(kind: FileSystem, bytes = 3_000_000): { readonly on: Drive; readonly folder: string } {
+  const on = new Drive(kind, kind === "xfs" || kind === "btrfs" ? 320 : 96);
+  drive = on;
+  const folder = path.join(on.at, NAME);
+  fs.mkdirSync(folder);
+  fs.writeFileSync(path.join(folder, `${NAME}.txt`), Buffer.alloc(bytes, CONTENTS));
+  fs.writeFileSync(path.join(folder, `${NAME} (small).txt`), SMALL);
+  on.countRaw(SMALL);
+  return { on, folder };
+}
+
+function standsRaw(on: Drive): { readonly contents: number; readonly names: number } {
+  const names = on.countRaw(Buffer.from(WORD)) + on.countRaw(Buffer.from(WORD, "utf16le"));
+  return { contents: on.countRaw(CONTENTS) + on.countRaw(SMALL), names };
+}
+
+describe.runIf(CAN_MOUNT)("Overwriting, on real file systems searched raw", () => {
+  it.each(FILE_SYSTEMS)("on %s what is said of contents and names is what a search of the device finds", (kind) => {
+    const { on, folder } = filled(kind);
+    const medium = within(disk, disk.openRoot(Buffer.from(on.at)), (dir) => disk.medium(dir));
+    const before = standsRaw(on);
+    expect(before.contents).toBeGreaterThan(70_000);
+    expect(before.names).toBeGreaterThan(0);
+    const begunIn = Buffer.from(fs.mkdtempSync("/dev/shm/eremos-test-begun-"));
+    const done = overwrite(disk, { paths: [Buffer.from(folder)], passes: 1, allNames: false, begunIn }, silentHooks);
+    fs.rmSync(begunIn, { recursive: true });
+    expect(done).toMatchObject({ files: 2, left: [] });
+    expect(fs.readdirSync(on.at)).not.toContain(NAME);
+    const after = standsRaw(on);
+    // The drive below is a file, which keeps no other places: what is said of the file system alone is on trial.
+    const said = whatOverwritingReaches({ ...medium, rotates: true });
+    expect(said.contents).toBe(after.contents === 0 ? "reached" : "stay");
+    expect(said.names).toBe("may-stay");
+    expect(after.names).toBeGreaterThan(0);
+  });
+
+  it("shared blocks are told of: a copy made by reflink on xfs still holds the contents afterwards", () => {
+    const { on, folder } = filled("xfs");
+    fs.copyFileSync(path.join(folder, `${NAME}.txt`), path.join(on.at, "copy"), fs.constants.COPYFILE_FICLONE_FORCE);
+    const begunIn = Buffer.from(fs.mkdtempSync("/dev/shm/eremos-test-begun-"));
+    const done = overwrite(disk, { paths: [Buffer.from(folder)], passes: 1, allNames: false, begunIn }, silentHooks);
+    fs.rmSync(begunIn, { recursive: true });
+    expect(done).toMatchObject({ files: 2, shared: 1 });
+    expect(standsRaw(on).contents).toBeGreaterThan(70_000);
+  });
+
+  it.each(["ext4", "exfat"] as const)(
+    "filling the free space of %s leaves of what was deleted there no more than the margin and what the file system reserves",
+    (kind) => {
+      const { on, folder } = filled(kind, 30_000_000);
+      fs.rmSync(folder, { recursive: true });
+      const before = standsRaw(on).contents;
+      const filledUp = overwriteFreeSpace(disk, { place: Buffer.from(on.at), leave: LEAVE }, silentHooks);
+      expect(filledUp.ended).toBe("room");
+      const { bfree, bavail, bsize } = fs.statfsSync(on.at);
+      expect(fs.readdirSync(on.at).filter((name) => name.startsWith(".eremos"))).toEqual([]);
+      const most = LEAVE + (bfree - bavail) * bsize;
+      expect(standsRaw(on).contents * CONTENTS.length).toBeLessThan(most);
+      expect(most).toBeLessThan(before * CONTENTS.length * 0.5);
+    },
+  );
+});
