@@ -51,6 +51,7 @@ import {
 } from "./ways-back";
 import { note, print, sayResult } from "./terminal";
 import { closeCommand, lockCommand, newCommand, releaseCommand, unlockCommand } from "./locking";
+import { overwriteCommand } from "./overwrite";
 import { tracesCommand } from "./traces";
 import { finish, summaryOf } from "./work";
 import { said, say } from "@eremos/words/cli";
@@ -419,6 +420,7 @@ export const COMMANDS: { readonly [N in CommandName]: Command<N> } = {
   scan: scanCommand,
   rescue: rescueCommand,
   traces: tracesCommand,
+  overwrite: overwriteCommand,
   onlooker,
   page,
   integrate,

@@ -31,6 +31,8 @@ const OPTIONS = {
   "without-password": { type: "boolean", default: false },
   to: { type: "string" },
   of: { type: "string" },
+  passes: { type: "string" },
+  free: { type: "string" },
   hint: { type: "string" },
   minutes: { type: "string" },
   effort: { type: "string" },

@@ -189,11 +189,11 @@ export {
 } from "./traces";
 export {
   type FreeSpaceFilled,
-  type HelpsInstead,
+  type NotOverwritten,
   type Overwritten,
   type Reaching,
-  type WhyNotReached,
   finishOverwriting,
+  mediumAt,
   whatOverwritingReaches,
 } from "./overwrite";
 export { MOST_PASSES } from "./engine/ground";

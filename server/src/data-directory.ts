@@ -65,6 +65,7 @@ const deviceSchema = z.strictObject({ publicKey: z.string(), privateKey: z.strin
 
 const AT_WORK = "at-work";
 const DAYS = "days.json";
+const OVERWRITING = "overwriting";
 const daysSchema = z.strictObject({ days: z.number().nonnegative(), at: z.number() });
 
 export class DataDirectory {
@@ -76,7 +77,7 @@ export class DataDirectory {
   /** Creates what is missing. @throws EremosError `data-unwritable` */
   static open(directory: string): DataDirectory {
     try {
-      for (const inside of ["open", AT_WORK])
+      for (const inside of ["open", AT_WORK, OVERWRITING])
         fs.mkdirSync(path.join(directory, inside), { recursive: true, mode: 0o700 });
       if ((fs.statSync(directory).mode & 0o777) !== 0o700) fs.chmodSync(directory, 0o700);
       fs.accessSync(directory, fs.constants.R_OK | fs.constants.X_OK);
@@ -108,6 +109,11 @@ export class DataDirectory {
   /** Traces that were cleared, until their days are over. */
   get cleared(): string {
     return path.join(this.directory, "cleared");
+  }
+
+  /** Which files are being written over, so that a crash is brought to its end. */
+  get overwriting(): string {
+    return path.join(this.directory, OVERWRITING);
   }
 
   countedDays(): CountedDays | null {

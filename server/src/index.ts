@@ -11,6 +11,7 @@ export { listFolders } from "./operations/folders/list-folders";
 export { fullPath } from "./paths";
 export { type LockRequest, lock } from "./operations/locking/lock-folder";
 export { lockNew } from "./operations/locking/lock-new";
+export { finishCutOff, mediumView, overwrite, overwriteFree, overwrittenView } from "./operations/folders/overwriting";
 export { clearTraces, clearedView, keptTraces, putTracesBack, tracesOf } from "./operations/folders/traces";
 export { onlook } from "./operations/folders/look";
 export { check, checkWithoutKey } from "./operations/folders/check";
@@ -35,6 +36,7 @@ export type {
   Insurance,
   JobVerb,
   JobView,
+  MediumView,
   TraceKind,
   TracesView,
 } from "./contract";

@@ -57,6 +57,8 @@ const stateSchema = recordSchema("eremos-state", {
   mixed: z.boolean(),
   /** Entries whose mode was widened to read or move them, by identity. */
   modes: z.array(z.strictObject({ dev: text, ino: text, mode: whole })),
+  /** So often the readable copy is written over before it goes; absent: it is not. */
+  overwrites: whole.min(1).max(3).exactOptional(),
   /** The folder's own times, to be set again when everything is back at its place; nanoseconds as decimal text. */
   times: z.union([z.strictObject({ atimeNs: text, mtimeNs: text }), z.null()]),
   /** What the folder shows while it is locked, by names and contents: readable files that Eremos put there. */
@@ -67,6 +69,14 @@ const stateSchema = recordSchema("eremos-state", {
 export type StateRecord = z.output<typeof stateSchema>;
 /** What is true of the folder, without who says so, when and where. */
 export type StateBody = Omit<StateRecord, "by" | "sequence" | "place" | "proof">;
+
+/** The same of a folder whose readable copy has gone, or that is not about to lose it. */
+export function withoutOverwriting<S extends Pick<StateBody, "overwrites">>({
+  overwrites: _,
+  ...state
+}: S): Omit<S, "overwrites"> {
+  return state;
+}
 
 /**
  * What stands readable in a locked folder that stays in view, the same in every language: the page that says what this

@@ -1,4 +1,7 @@
-import type { Medium } from "../platform/port";
+import { fromSystemError, systemCode } from "../errors/eremos-error";
+import type { Disk, Medium } from "../platform/port";
+import { displayPath, splitPath, within } from "../engine/ground";
+import { said } from "@eremos/words/core/overwrite";
 
 /** Why old blocks stay, or may; each is a sentence of its own. */
 export type WhyNotReached =
@@ -28,9 +31,21 @@ export interface Reaching {
   readonly helps: readonly HelpsInstead[];
 }
 
+/** Of the file system that a path lies on, or would. @throws EremosError `no-permission`, `io` */
+export function mediumAt(disk: Disk, path: Buffer): Medium {
+  for (let at = path; ; at = splitPath(at).parent) {
+    try {
+      return within(disk, disk.openRoot(at), (dir) => disk.medium(dir));
+    } catch (error) {
+      if (at.length < 2 || !["ENOENT", "ENOTDIR", "ELOOP"].includes(systemCode(error) ?? ""))
+        throw fromSystemError(error, said("looking-at-the-disk", { path: displayPath(path) }));
+    }
+  }
+}
+
 /**
  * The truth about overwriting on a medium, as it is shown before the choice: tested by searching raw images of real file
- * systems. Pure.
+ * systems.
  */
 export function whatOverwritingReaches(medium: Medium): Reaching {
   if (medium.writes === "in-memory")

@@ -4,6 +4,8 @@ import { afterEach, describe, expect, it } from "vitest";
 import { silentHooks, within } from "../../src/engine/ground";
 import { linuxDiskOf as diskOf } from "../../src/platform/linux/linux-disk";
 import { overwrite, overwriteFreeSpace, whatOverwritingReaches } from "../../src/overwrite";
+import { crampedDisk } from "../support/crashing-disk";
+import { lock, newPerson, unlock } from "../support/world";
 import { CAN_MOUNT, Drive, type FileSystem } from "../support/mounts";
 
 const disk = diskOf(Buffer.alloc(32, 7));
@@ -18,13 +20,14 @@ afterEach(() => drive?.remove());
 
 const FILE_SYSTEMS: readonly FileSystem[] = ["ext4", "ext4-data-journal", "xfs", "btrfs", "exfat", "ntfs"];
 
-/** A folder with a large and a small file, as it lay there for a while. */
+/** A folder with two large files and a small one, as it lay there for a while. */
 function filled(kind: FileSystem, bytes = 3_000_000): { readonly on: Drive; readonly folder: string } {
   const on = new Drive(kind, kind === "xfs" || kind === "btrfs" ? 320 : 96);
   drive = on;
   const folder = path.join(on.at, NAME);
   fs.mkdirSync(folder);
-  fs.writeFileSync(path.join(folder, `${NAME}.txt`), Buffer.alloc(bytes, CONTENTS));
+  for (const name of [`${NAME}.txt`, `${NAME}, too.txt`])
+    fs.writeFileSync(path.join(folder, name), Buffer.alloc(bytes / 2, CONTENTS));
   fs.writeFileSync(path.join(folder, `${NAME} (small).txt`), SMALL);
   on.countRaw(SMALL);
   return { on, folder };
@@ -45,7 +48,7 @@ describe.runIf(CAN_MOUNT)("Overwriting, on real file systems searched raw", () =
     const begunIn = Buffer.from(fs.mkdtempSync("/dev/shm/eremos-test-begun-"));
     const done = overwrite(disk, { paths: [Buffer.from(folder)], passes: 1, allNames: false, begunIn }, silentHooks);
     fs.rmSync(begunIn, { recursive: true });
-    expect(done).toMatchObject({ files: 2, left: [] });
+    expect(done).toMatchObject({ files: 3, left: [] });
     expect(fs.readdirSync(on.at)).not.toContain(NAME);
     const after = standsRaw(on);
     // The drive below is a file, which keeps no other places: what is said of the file system alone is on trial.
@@ -55,14 +58,36 @@ describe.runIf(CAN_MOUNT)("Overwriting, on real file systems searched raw", () =
     expect(after.names).toBeGreaterThan(0);
   });
 
+  it.each(["whole", "file by file"] as const)(
+    "%s: a lock that overwrites leaves no readable contents on the device, and one that does not leaves them",
+    async (how) => {
+      const person = await newPerson();
+      const lockOn = async (passes: number): Promise<number> => {
+        const { on, folder } = filled("ext4");
+        const locked = await lock(folder, person.owner, {
+          disk: how === "whole" ? disk : crampedDisk(disk, 6 * 1024 * 1024),
+          overwrite: passes,
+        });
+        expect(locked).toMatchObject({ strategy: how === "whole" ? "whole" : "file-by-file", notOverwritten: 0 });
+        const { contents } = standsRaw(on);
+        expect((await unlock(locked.realPath, person.access)).files).toBe(3);
+        expect(fs.readFileSync(path.join(folder, `${NAME} (small).txt`))).toEqual(SMALL);
+        on.remove();
+        return contents;
+      };
+      expect(await lockOn(1)).toBe(0);
+      expect(await lockOn(0)).toBeGreaterThan(70_000);
+    },
+  );
+
   it("shared blocks are told of: a copy made by reflink on xfs still holds the contents afterwards", () => {
     const { on, folder } = filled("xfs");
     fs.copyFileSync(path.join(folder, `${NAME}.txt`), path.join(on.at, "copy"), fs.constants.COPYFILE_FICLONE_FORCE);
     const begunIn = Buffer.from(fs.mkdtempSync("/dev/shm/eremos-test-begun-"));
     const done = overwrite(disk, { paths: [Buffer.from(folder)], passes: 1, allNames: false, begunIn }, silentHooks);
     fs.rmSync(begunIn, { recursive: true });
-    expect(done).toMatchObject({ files: 2, shared: 1 });
-    expect(standsRaw(on).contents).toBeGreaterThan(70_000);
+    expect(done).toMatchObject({ files: 3, shared: 1 });
+    expect(standsRaw(on).contents).toBeGreaterThan(30_000);
   });
 
   it.each(["ext4", "exfat"] as const)(

@@ -129,6 +129,22 @@ export const STAGES: Record<string, Stage> = {
     acceptable: [snapshot(folder)],
     run: (disk) => lock(folder, person.device, { disk: crampedDisk(disk, CRAMPED), folder: FOLDER }),
   }),
+  "first lock, overwriting": async (person, folder) => ({
+    folder,
+    acceptable: [snapshot(folder)],
+    run: (disk) => lock(folder, person.owner, { disk, folder: FOLDER, overwrite: 1 }),
+  }),
+  "first lock, file by file, overwriting": async (person, folder) => ({
+    folder,
+    acceptable: [snapshot(folder)],
+    run: (disk) =>
+      lock(folder, person.owner, {
+        disk: crampedDisk(disk, CRAMPED),
+        visibility: "hidden",
+        folder: FOLDER,
+        overwrite: 1,
+      }),
+  }),
   "lock again after edits, file by file": async (person, folder) => {
     const scene = await relock(person, folder, true, person.owner);
     fs.appendFileSync(path.join(folder, "inner", "large.bin"), "more");

@@ -76,6 +76,7 @@ export interface LockOptions {
   readonly keep?: number;
   readonly keptHeader?: Buffer;
   readonly rekey?: boolean;
+  readonly overwrite?: number;
 }
 
 export const ICON = Buffer.from("[Desktop Entry]\nIcon=x-office-address-book\n");
@@ -113,6 +114,7 @@ export async function lock(folder: string, signer: Signer, options: LockOptions 
         page: options.page ?? (visibility === "view" ? PAGE : null),
         inUseAnyway: options.inUseAnyway ?? false,
         keep: options.keep ?? 0,
+        overwrite: options.overwrite ?? 0,
         ...(options.keptHeader ? { keptHeader: options.keptHeader } : {}),
         ...(options.rekey === undefined ? {} : { rekey: options.rekey }),
       },

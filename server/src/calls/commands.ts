@@ -8,6 +8,7 @@ import {
   guardSchema,
   leftOutSchema,
   leftTracesSchema,
+  mediumViewSchema,
   onlookViewSchema,
   tracesViewSchema,
   visibilitySchema,
@@ -155,6 +156,18 @@ export const COMMAND_RESULTS = {
     back: z.number().nullable(),
     left: leftTracesSchema,
   }),
+  /** Of paths what went; with `--free` how much of the free space. */
+  overwrite: z.union([
+    z.object({
+      files: z.number(),
+      bytes: z.number(),
+      /** Files that shared space with copies or snapshots, which still hold the contents. */
+      shared: z.number(),
+      left: z.array(leftOutSchema).readonly(),
+      reaches: mediumViewSchema,
+    }),
+    z.object({ free: z.number(), ended: z.enum(["room", "needed-by-others", "cancelled"]), reaches: mediumViewSchema }),
+  ]),
   onlooker: z.object({ place: z.string(), kinds: z.array(onlookKind.omit({ brief: true })).readonly() }),
   page: z.object({ address, shown: z.boolean() }),
   integrate: desktopViewSchema,

@@ -9,6 +9,7 @@ import {
   guardSchema,
   jobViewSchema,
   keptTracesSchema,
+  mediumViewSchema,
   movedBackSchema,
   movedInSchema,
   onlookViewSchema,
@@ -22,7 +23,7 @@ import {
   tracesViewSchema,
   visibilitySchema,
 } from "./shapes/folders";
-import { lockingRulesSchema, openingModeSchema, textSchema as text } from "./shapes/rules";
+import { lockingRulesSchema, openingModeSchema, passesSchema, textSchema as text } from "./shapes/rules";
 import { newFolderPasswordSchema, secretSchema } from "./shapes/secrets";
 import { insuranceSchema, insuranceViewSchema } from "./shapes/ways-back";
 
@@ -106,6 +107,17 @@ export const FOLDER_CALLS = {
     z.strictObject({ kept: text }),
     tracesBackSchema,
   ),
+  medium: owner("What overwriting reaches on the disk that a path lies on.", path, mediumViewSchema),
+  overwrite: owner(
+    "Writes over files and folders with random bytes, and removes them. What can't go is left and named.",
+    z.strictObject({
+      paths: z.array(text).min(1).max(1000).readonly(),
+      passes: passesSchema.default(1),
+      allNames: z.boolean().default(false),
+    }),
+    startedSchema,
+  ),
+  "overwrite/free": owner("Writes over the free space of the disk that a directory lies on.", path, startedSchema),
   reach: owner("Who could get how far at a protected folder.", folder, z.array(reachViewSchema).readonly()),
   plan: owner(
     "What locking a folder would take, or why it can't be locked. Touches nothing.",

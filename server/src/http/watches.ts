@@ -3,6 +3,7 @@ import { MINUTE_MS } from "../locking-rules";
 import { signOutIdle } from "../operations/entrance/sign-in";
 import { checksInTurn } from "../operations/folders/check-in-turn";
 import { followDrives, lookAtAll } from "../operations/folders/follow-drives";
+import { finishCutOff } from "../operations/folders/overwriting";
 import { sweepKept } from "../operations/folders/traces";
 import { readTables } from "../look/mounts";
 import { lockAgain } from "../operations/locking/lock-folder";
@@ -21,6 +22,7 @@ const HOUR_MS = 60 * MINUTE_MS;
 /** Puts right what was cut off, and starts everything that watches while a session lives. Returns what ends it again. */
 export async function startWatches(eremos: Eremos, sessions: Sessions, isFirst: boolean): Promise<() => void> {
   await recoverInterrupted(eremos);
+  finishCutOff(eremos);
   const keeper = new Keeper(eremos, (path) => lockAgain(eremos, path));
   await keeper.start(isFirst);
   const checks = new CheckWatch(checksInTurn(eremos));

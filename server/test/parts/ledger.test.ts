@@ -37,6 +37,7 @@ const sealed = () => ({
   outsideLinks: [],
   strategy: "whole" as const,
   earlier: "gone" as const,
+  notOverwritten: 0,
 });
 const listed = (): FolderRecord[] => house.eremos.registry.list(house.eremos.requireKeys());
 const noted = (): string[] => house.eremos.data.notes().map(({ id }) => id);

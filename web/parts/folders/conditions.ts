@@ -64,6 +64,8 @@ export const VERB_WORDS: Readonly<Record<JobVerb, string>> = {
   merge: say("taking-files-from-copy"),
   renew: say("encrypting-anew-under-new-key"),
   clear: say("clearing-traces"),
+  overwrite: say("overwriting-it"),
+  remove: say("removing-for-good"),
 };
 
 export const PHASE_WORDS: Readonly<Record<JobPhase, string>> = {

@@ -29,6 +29,7 @@ export const { say, said } = speaker("page/folders", {
   "looking-at-every-file": "Looking at every file",
   encrypting: "Encrypting",
   "overwriting-it": "Overwriting",
+  "removing-for-good": "Removing for good",
   "making-it-safe-on-disk": "Making it safe on the disk",
   "taking-readable-copy-away": "Taking the readable copy away",
   "removing-readable-copy": "Removing the readable copy",

@@ -41,6 +41,8 @@ export interface SealingInput extends Grounds, Signs {
   readonly rekey?: boolean;
   /** How many earlier states stay beside this one. */
   readonly keep?: number;
+  /** So often the readable copy is written over with random bytes before it goes; 0: not at all. */
+  readonly overwrite?: number;
   /** Lock even though programs have files in it open for writing. */
   readonly inUseAnyway: boolean;
 }

@@ -62,6 +62,8 @@ export const NAMES = {
   opened: Buffer.from("opened"),
   staging: Buffer.from("staging"),
   links: Buffer.from("links"),
+  /** Files that are sealed, on their way to being written over. */
+  going: Buffer.from("going"),
   remains: Buffer.from("remains"),
   page: Buffer.from("page.html"),
   item: Buffer.from("item"),

@@ -150,6 +150,8 @@ export interface SealedFacts {
    * is needed could be read.
    */
   readonly earlier: Swept;
+  /** Files of the readable copy that could not be written over, and went as they were; 0 where that was not asked. */
+  readonly notOverwritten: number;
 }
 
 export interface UnlockInput {

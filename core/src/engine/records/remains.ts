@@ -1,5 +1,5 @@
 import type { Dir, Disk } from "../../platform/port";
-import { type HeldFolder, NAMES, namesFor, removeWhatGoes, within } from "../ground";
+import { type HeldFolder, NAMES, namesFor, overwriteWhatGoes, removeWhatGoes, within } from "../ground";
 
 /**
  * Readable entries that the system did not let this account remove at a lock, against what it had said before. They
@@ -10,8 +10,17 @@ export function isRemains(name: Buffer): boolean {
   return /^remains(?:-\d+)?$/.test(name.toString("latin1"));
 }
 
-/** The plain copy goes, once its sealed copy is committed and verified. */
-export function removeStaging(disk: Disk, ownDir: Dir): void {
+/**
+ * The plain copy goes, once its sealed copy is committed and verified; before that it is written over so often. Returns
+ * how many files were not, since a program has them open or the system refuses.
+ */
+export function removeStaging(disk: Disk, ownDir: Dir, overwrites = 0): number {
+  const not = overwrites > 0 ? overwriteWhatGoes(disk, ownDir, NAMES.staging, overwrites) : 0;
+  takeStagingAway(disk, ownDir);
+  return not;
+}
+
+function takeStagingAway(disk: Disk, ownDir: Dir): void {
   if (!disk.find(ownDir, NAMES.staging) || removeWhatGoes(disk, ownDir, NAMES.staging)) return;
   for (let number = 1; ; number++) {
     const name = number === 1 ? NAMES.remains : Buffer.from(`${NAMES.remains.toString()}-${number}`);

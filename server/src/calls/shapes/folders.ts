@@ -76,6 +76,8 @@ export const JOB_VERBS = [
   "merge",
   "renew",
   "clear",
+  "overwrite",
+  "remove",
 ] as const;
 export const jobVerbSchema = z.enum(JOB_VERBS);
 export type JobVerb = z.output<typeof jobVerbSchema>;
@@ -90,6 +92,7 @@ export const jobPhaseSchema = z.enum([
   "sealing",
   "making-durable",
   "moving",
+  "overwriting",
   "removing",
   "restoring",
   "checking",
@@ -438,6 +441,18 @@ export const tracesViewSchema = z
   })
   .readonly();
 export type TracesView = z.output<typeof tracesViewSchema>;
+
+/** What overwriting reaches on a disk, in words. */
+export const mediumViewSchema = z
+  .object({
+    contents: z.enum(["reached", "drive-may-keep", "stay", "unknown", "on-no-disk"]),
+    verdict: z.string(),
+    because: z.array(z.string()).readonly(),
+    /** What does help. */
+    helps: z.array(z.string()).readonly(),
+  })
+  .readonly();
+export type MediumView = z.output<typeof mediumViewSchema>;
 
 /** What stayed where it was, and why. */
 export const leftTracesSchema = z.array(z.object({ where: z.string(), reason: z.string() }).readonly()).readonly();

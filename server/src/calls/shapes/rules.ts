@@ -10,6 +10,9 @@ const minutes = z
   .min(1)
   .max(7 * 24 * 60);
 
+/** So often what goes is written over with random bytes first. */
+export const passesSchema = z.union([z.literal(1), z.literal(3)]);
+
 /** What happens at a sign-out to a folder that lies open. */
 export const atSignOutSchema = z.enum(["lock", "ask", "leave"]);
 export type AtSignOut = z.output<typeof atSignOutSchema>;

@@ -8,6 +8,7 @@ import { insuranceView, insure, repair } from "../../operations/folders/insuranc
 import { listFoldersAside } from "../../operations/folders/list-folders";
 import { onlook } from "../../operations/folders/look";
 import { keepOpen, setRules } from "../../operations/folders/preferences";
+import { mediumView, overwrite, overwriteFree } from "../../operations/folders/overwriting";
 import { reach } from "../../operations/folders/reach";
 import { clearTraces, keptTraces, putTracesBack, tracesOf } from "../../operations/folders/traces";
 import { completePath, listPlace, pathShown, placeRoots } from "../../operations/folders/walk-places";
@@ -49,6 +50,9 @@ export const FOLDERS: Answers<typeof FOLDER_CALLS> = {
   "traces/clear": ({ context }, { folder, ...asked }) => ({ job: clearTraces(context.eremos, folder, FROM, asked).id }),
   "traces/kept": ({ context }) => keptTraces(context.eremos),
   "traces/put-back": ({ context }, { kept }) => putTracesBack(context.eremos, kept),
+  medium: ({ context }, { path }) => mediumView(context.eremos, path, FROM),
+  overwrite: ({ context }, asked) => ({ job: overwrite(context.eremos, { ...asked, from: FROM }).id }),
+  "overwrite/free": ({ context }, { path }) => ({ job: overwriteFree(context.eremos, path, FROM).id }),
   reach: ({ context }, { folder }) => reach(context.eremos, folder),
   plan: ({ context }, { path, ...asked }) => planLock(context.eremos, path, asked),
   lock: async ({ context: { eremos } }, { path, protection, inUseAnyway, password: typed }) => {

@@ -1,5 +1,6 @@
 import { EremosError } from "../../../errors/eremos-error";
 import { type Generation, refOf } from "../../../format/generation";
+import { newId } from "../../../format/ids";
 import type { StateRecord } from "../../../format/state";
 import {
   type DirEntry,
@@ -19,6 +20,7 @@ import {
   type Amount,
   type Base,
   type PackReaders,
+  type Sealed,
   type SealedContent,
   type SealingOf,
   type Writing,
@@ -34,6 +36,7 @@ import {
   writeGenerationOf,
   writeWhole,
 } from "../../contents";
+import { removeGoing } from "./recover-sealed";
 import { removeSealedFiles } from "./staging";
 import { said } from "@eremos/words/core/guards";
 
@@ -68,7 +71,10 @@ export function sealFileByFile(
     refuseInUse(disk, input);
     enter({ ...now, state: "mixed", mixed: true, generation: refOf(content.record), next: null });
     const { sealed, close } = sealedFor(of, content, false);
-    const stay = removeSealedFiles(disk, folder.dir, sealed);
+    const stay =
+      now.overwrites === undefined
+        ? removeSealedFiles(disk, folder.dir, sealed)
+        : overwriteSealedFiles(of, now, sealed);
     close();
     sweep(disk, folder.ownDir, [content.record]);
     if (stay === 0 && content.sealed.left === 0) return content;
@@ -78,6 +84,22 @@ export function sealFileByFile(
       throw new EremosError("changed-while-locking", said("files-kept-changing"));
     base = { tree: content.tree, identities: content.sealed.identities, mixed: true };
   }
+}
+
+/**
+ * A file that is written over is no file any more, and in this mode the plain one is the true one: each goes out of the
+ * folder by one rename first, and that is durable before any is touched.
+ */
+function overwriteSealedFiles({ disk, folder }: SealingOf, state: StateRecord, sealed: Sealed): number {
+  const stay = within(disk, ensureDir(disk, folder.ownDir, NAMES.going), (going) => {
+    disk.syncDir(folder.ownDir);
+    return removeSealedFiles(disk, folder.dir, sealed, (dir, name) =>
+      disk.renameExclusive(dir, name, going, Buffer.from(newId())),
+    );
+  });
+  disk.barrier(folder.ownDir);
+  removeGoing(disk, folder, state);
+  return stay;
 }
 
 function noRoom(disk: Disk, dir: Dir): EremosError {

@@ -3,7 +3,7 @@ import { writeHead } from "../../../format/header";
 import { generationDigest, refOf } from "../../../format/generation";
 import { decodeObjectHeader } from "../../../format/object";
 import { newFrame } from "../../../format/record-file";
-import type { StateRecord } from "../../../format/state";
+import { type StateRecord, withoutOverwriting } from "../../../format/state";
 import type { Dir, Disk, Holder, Stat } from "../../../platform/port";
 import {
   type Room,
@@ -51,7 +51,7 @@ import {
   within,
 } from "../../ground";
 import { type Grounds, type Hiding, hide, hidingFor, shownBy, writeSigns } from "../../visibility";
-import type { LockPreview, Locked } from "../guard";
+import type { LockPreview, Locked, SealedFacts } from "../guard";
 import { finishRemoving, recoverHeld } from "./recover-sealed";
 import { closedRoot } from "../unencrypted/guard-records";
 import { moveOut, verifyStaged } from "./staging";
@@ -288,7 +288,7 @@ function lockHeld(of: SealingOf, strategy: Strategy): Locked {
     next: isMixed ? null : now.next,
     staging: NAMES.staging.toString(),
   });
-  const { holders, earlier } = removePlain(of, content, now);
+  const { holders, earlier, notOverwritten } = removePlain(of, content, now);
   const done = loadState(disk, folder.ownDir) ?? now;
   return {
     folder: input.folder,
@@ -304,6 +304,7 @@ function lockHeld(of: SealingOf, strategy: Strategy): Locked {
       outsideLinks: content.sealed.outsideLinks,
       strategy: isMixed ? "file-by-file" : "whole",
       earlier,
+      notOverwritten,
     },
   };
 }
@@ -321,7 +322,7 @@ function removePlain(
   of: SealingOf,
   content: SealedContent,
   committed: StateRecord,
-): { readonly holders: readonly Holder[]; readonly earlier: Swept } {
+): Pick<SealedFacts, "earlier" | "notOverwritten"> & { readonly holders: readonly Holder[] } {
   const { disk, folder, input, hooks } = of;
   const { files } = content.tree;
   const { sealed, close } = sealedFor(of, content, committed.mixed);
@@ -347,10 +348,16 @@ function removePlain(
         next: null,
         mixed: false,
       });
-      finishRemoving(disk, folder, removing);
-      commitState(disk, folder.ownDir, { ...removing, state: "sealed", staging: null, modes: [], times: null });
+      const notOverwritten = finishRemoving(disk, folder, removing);
+      commitState(disk, folder.ownDir, {
+        ...withoutOverwriting(removing),
+        state: "sealed",
+        staging: null,
+        modes: [],
+        times: null,
+      });
       removeStrays(of, content);
-      return { holders, earlier: sweepAfter(of, content) };
+      return { holders, earlier: sweepAfter(of, content), notOverwritten };
     });
   } finally {
     close();
@@ -391,8 +398,12 @@ function beginState({ disk, folder, input, surveyed, making, hiding }: SealingOf
   const closed = base ? null : closedRoot(disk, folder);
   const { atimeNs, mtimeNs } = surveyed.root;
   const isMixed = base?.state === "mixed";
+  const { overwrite = 0 } = input;
   return {
-    ...(base ?? { ...newFrame("eremos-state"), by: disk.identity.id, sequence: 1, place: null }),
+    ...(base
+      ? withoutOverwriting(base)
+      : { ...newFrame("eremos-state"), by: disk.identity.id, sequence: 1, place: null }),
+    ...(overwrite > 0 ? { overwrites: overwrite } : {}),
     folder: input.folder,
     state: isMixed ? "mixed" : "sealing",
     generation: base?.generation ?? null,

@@ -1,7 +1,7 @@
 import { EremosError, systemCode } from "../../../errors/eremos-error";
 import { type GenerationRef, refOf, segmentsOf } from "../../../format/generation";
 import type { GuardState } from "../../../format/guard-record";
-import { type StateRecord, isStateName } from "../../../format/state";
+import { type StateRecord, isStateName, withoutOverwriting } from "../../../format/state";
 import type { Dir, Disk } from "../../../platform/port";
 import { type Step, decide } from "./decide";
 import type { Recovery } from "../guard";
@@ -18,6 +18,7 @@ import {
   hasRecord,
   isRecordName,
   keepingTimes,
+  overwriteWhatGoes,
   removeEntry,
   restoreModes,
   restoreTopMode,
@@ -50,6 +51,7 @@ export function recoverHeld(disk: Disk, folder: HeldFolder): Recovery {
 
 export function recoverSealed(disk: Disk, folder: HeldFolder, state: StateRecord): Recovery {
   if (!isAtRest(state) && !isOwnState(disk, folder.ownDir, state)) return keepBoth(disk, folder, state);
+  if (isOwnState(disk, folder.ownDir, state)) removeGoing(disk, folder, state);
   const unfinished =
     state.next !== null ||
     state.staging !== null ||
@@ -199,7 +201,7 @@ function apply(disk: Disk, folder: HeldFolder, state: StateRecord, step: Exclude
       return state;
     case "mark-open":
       return commitState(disk, folder.ownDir, {
-        ...state,
+        ...withoutOverwriting(state),
         state: "open",
         next: null,
         staging: null,
@@ -227,7 +229,7 @@ function apply(disk: Disk, folder: HeldFolder, state: StateRecord, step: Exclude
       return state;
     case "mark-sealed":
       return commitState(disk, folder.ownDir, {
-        ...state,
+        ...withoutOverwriting(state),
         state: "sealed",
         next: null,
         staging: null,
@@ -261,14 +263,24 @@ function restoreTimes(disk: Disk, folder: Folder, state: StateRecord): void {
 }
 
 /** Removes the plain copy, puts the page at its place. From `removing` on this may only go forward. */
-export function finishRemoving(disk: Disk, folder: HeldFolder, state: StateRecord): void {
-  removeStaging(disk, folder.ownDir);
+export function finishRemoving(disk: Disk, folder: HeldFolder, state: StateRecord): number {
+  const notOverwritten = removeStaging(disk, folder.ownDir, state.overwrites) + removeGoing(disk, folder, state);
   removeEntry(disk, folder.ownDir, NAMES.opened);
   emptyDir(disk, folder.ownDir, (name) => !isOfGuard(name));
   placeSigns(disk, folder, state);
   restoreTopMode(disk, folder.dir, state.modes);
   disk.syncDir(folder.ownDir);
   disk.syncDir(folder.dir);
+  return notOverwritten;
+}
+
+/** File by file: what lies there is sealed and durable, and on its way out. Returns as {@link removeStaging}. */
+export function removeGoing(disk: Disk, folder: HeldFolder, { overwrites = 0 }: StateRecord): number {
+  if (!disk.find(folder.ownDir, NAMES.going)) return 0;
+  const not = overwrites > 0 ? overwriteWhatGoes(disk, folder.ownDir, NAMES.going, overwrites) : 0;
+  removeEntry(disk, folder.ownDir, NAMES.going);
+  disk.syncDir(folder.ownDir);
+  return not;
 }
 
 /**

@@ -85,7 +85,13 @@ function refuseWritten(disk: Disk, dir: Dir, name: Buffer, shown: string): void 
  * not, and stay. Files with several names stay to the end, when they go with everything else: with one name gone,
  * nobody could tell that it was linked.
  */
-export function removeSealedFiles(disk: Disk, dir: Dir, sealed: Sealed, at: DirEntry = sealed.tree.root): number {
+export function removeSealedFiles(
+  disk: Disk,
+  dir: Dir,
+  sealed: Sealed,
+  goes: (dir: Dir, name: Buffer) => void = (from, name) => disk.unlink(from, name),
+  at: DirEntry = sealed.tree.root,
+): number {
   const { first, entries } = sealed.tree.list(at);
   let stay = 0;
   entries.forEach((entry, i) => {
@@ -98,12 +104,14 @@ export function removeSealedFiles(disk: Disk, dir: Dir, sealed: Sealed, at: DirE
     const stat = disk.find(dir, entry.name);
     if (!stat || stat.type !== entry.kind) return;
     if (entry.kind === "dir") {
-      stay += within(disk, disk.openDir(dir, entry.name), (inner) => removeSealedFiles(disk, inner, sealed, entry));
+      stay += within(disk, disk.openDir(dir, entry.name), (inner) =>
+        removeSealedFiles(disk, inner, sealed, goes, entry),
+      );
     } else if (!isSame(stat, entry, first + i, sealed) || (sealed.sameContent && !sealed.sameContent(dir, entry)))
       stay++;
     else {
       if (sealed.refusesWriters) refuseWritten(disk, dir, entry.name, entry.name.toString("utf8"));
-      disk.unlink(dir, entry.name);
+      goes(dir, entry.name);
     }
   });
   return stay;
