@@ -9,6 +9,7 @@ export const STANDARD_RULES: LockingRules = {
   atStop: true,
   atSleep: true,
   clears: [],
+  overwrites: 0,
 };
 export const UNTIL_LOCKED: LockingRules = {
   afterMinutes: null,
@@ -19,6 +20,7 @@ export const UNTIL_LOCKED: LockingRules = {
   atStop: false,
   atSleep: false,
   clears: [],
+  overwrites: 0,
 };
 /** Open only for as long as it takes to lock it in another way. */
 export const UNTIL_CHANGED: LockingRules = { ...UNTIL_LOCKED, atStop: true };
@@ -37,7 +39,7 @@ export function deadlineOf(rules: LockingRules, openedAt: number): number | null
 
 /** What an opening mode means, given what is usual for the folder. */
 export function rulesFor(mode: OpeningMode, usual: LockingRules): LockingRules {
-  return { ...timesFor(mode, usual), clears: usual.clears };
+  return { ...timesFor(mode, usual), clears: usual.clears, overwrites: usual.overwrites };
 }
 
 function timesFor(mode: OpeningMode, usual: LockingRules): LockingRules {

@@ -104,6 +104,7 @@ describe("a folder left open locks by itself", () => {
       atStop: false,
       atSleep: false,
       clears: [],
+      overwrites: 0,
     });
     keepOpen(house.eremos, view().id, 60);
     expect(await after(59)).toBe(false);
@@ -210,6 +211,7 @@ describe("signing out", () => {
         atStop: false,
         atSleep: false,
         clears: [],
+        overwrites: 0,
       },
     });
     await open();

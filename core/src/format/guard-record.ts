@@ -17,8 +17,9 @@ import { said, say } from "@eremos/words/core/format";
  *   change    locked → closing → barring → locked
  *   open      locked → opening → open
  *   release   locked or open → releasing → (nothing left)
+ *   remove    locked → erasing → (nothing left, not even the folder)
  */
-const GUARD_STATES = ["barring", "locked", "closing", "opening", "open", "releasing"] as const;
+const GUARD_STATES = ["barring", "locked", "closing", "opening", "open", "releasing", "erasing"] as const;
 export type GuardState = (typeof GUARD_STATES)[number];
 
 const text = z.string().max(4096);
@@ -69,6 +70,8 @@ const guardSchema = recordSchema("eremos-guard", {
   /** The folder's ordinary path, sealed to the owner. */
   place: z.strictObject({ enc: text, ct: z.string().max(16_384) }),
   owner: ownerSchema,
+  /** Erasing: so often what goes is written over; absent: it is not. */
+  overwrites: z.int().min(1).max(3).exactOptional(),
   /** The folder's own times, set again at its release; nanoseconds as decimal text. */
   times: z.strictObject({ atimeNs: text, mtimeNs: text }),
   /** By which the computer that wrote it knows it again; nobody else can check it. */

@@ -12,6 +12,7 @@ import { say } from "@eremos/words/core/format";
  *   lock     sealing → committed → staged → removing → sealed
  *   unlock   restoring → placing → open
  *   release  releasing → (nothing left)
+ *   remove   erasing → (nothing left, not even the folder)
  *
  * When space is short, file by file: sealing → mixed → committed → …, and sealed → mixed → placing → open. In `mixed`
  * the sealed copy and the plain remainder together are the folder, and where both have a file the plain one is true.
@@ -27,6 +28,7 @@ export const FOLDER_STATES = [
   "open",
   "mixed",
   "releasing",
+  "erasing",
 ] as const;
 export type FolderState = (typeof FOLDER_STATES)[number];
 

@@ -1,6 +1,7 @@
 import {
   type ChangeInput,
   type Changed,
+  type EraseInput,
   type LockInput,
   type LockPreview,
   type Locked,
@@ -8,6 +9,7 @@ import {
   type UnlockInput,
   type Unlocked,
   changeFolder,
+  eraseFolder,
   lockFolder,
   previewLock,
   releaseFolder,
@@ -105,6 +107,7 @@ export type EngineRequest =
   | { readonly verb: "traces"; readonly input: TracesInput }
   | { readonly verb: "clear-traces"; readonly input: ClearInput }
   | { readonly verb: "put-traces-back"; readonly input: TracesBackInput }
+  | { readonly verb: "erase"; readonly input: EraseInput }
   | { readonly verb: "overwrite"; readonly input: OverwriteInput }
   | { readonly verb: "overwrite-free"; readonly input: FreeSpaceInput }
   | { readonly verb: "onlook"; readonly input: { readonly place: string; readonly subject: string | null } };
@@ -137,6 +140,7 @@ export interface Outcomes {
   readonly traces: FoundTraces;
   readonly "clear-traces": Cleared;
   readonly "put-traces-back": TracesBack;
+  readonly erase: { readonly folder: string };
   readonly overwrite: Overwritten;
   readonly "overwrite-free": FreeSpaceFilled;
   readonly onlook: Onlook;
@@ -200,6 +204,8 @@ export async function perform(disk: Disk, request: EngineRequest, hooks: Hooks):
       return clearTraces(disk, request.input, hooks);
     case "put-traces-back":
       return putTracesBack(disk, request.input);
+    case "erase":
+      return eraseFolder(disk, request.input, hooks);
     case "overwrite":
       return overwrite(disk, request.input, hooks);
     case "overwrite-free":

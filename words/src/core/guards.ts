@@ -33,6 +33,11 @@ export const { say, said } = speaker("core/guards", {
   folder: "The folder",
   "program-has-open-for-writing":
     "A program has {shown} open for writing: one that can't be named from here, such as one in a container, one of another account, or one that reached it on another way. Nothing is lost, and what was not locked yet lies at its place; end that program and lock again.",
+  "was-removed-for-good": "{path} was removed for good; nothing is left of it.",
+  "another-folder-stands-at":
+    "Another protected folder stands at {path} than the one that was to be removed. Nothing was touched; look at both.",
+  "removing-goes-on-later":
+    "removing {path} for good: what opens it is gone or about to go, and the rest is removed at the next start of Eremos",
   "is-not-open-now-nothing": "{path} is not open now. Nothing was touched.",
   releasing: "releasing",
   "disk-this-folder-lies-on":

@@ -54,6 +54,8 @@ export const { say, said } = speaker("server/locking", {
     " {outsideLinks, plural, one {One file has} other {{outsideLinks} files have}} a second name outside the folder, which still shows its content.",
   "not-everything-its-earlier-states":
     " Not everything of its earlier states could be read, so nothing of them was removed; check it to see what.",
+  "files-were-not-overwritten":
+    " {notOverwritten, plural, one {One readable file} other {{notOverwritten} readable files}} could not be overwritten before {notOverwritten, plural, one {it} other {they}} went: a program had {notOverwritten, plural, one {it} other {them}} open, or the system refused.",
   "is-open-again-with-what":
     "{name} is open again, with what you chose as it was at its last lock. What was there instead is kept as an earlier state.",
   "is-open-again-as-it": "{name} is open again, as it was. Putting back did not work.",

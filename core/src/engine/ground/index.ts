@@ -20,6 +20,7 @@ export { refuseInUse } from "./in-use";
 export {
   FOR_OTHERS,
   type Modes,
+  OWNER_ALL,
   closeTop,
   modeOf,
   restoreModes,

@@ -27,6 +27,8 @@ export interface Guard<R> {
   release(disk: Disk, hand: InHand, input: UnlockInput, hooks: Hooks): Promise<Unlocked>;
   /** Shows it in another way, or under other rules, while it stays locked. @throws EremosError */
   change(disk: Disk, hand: InHand, input: ChangeInput): Changed;
+  /** Removes it for good with what is in it; from its first change on it is not undone. @throws EremosError */
+  erase(disk: Disk, hand: InHand, passes: number): void;
   /** What somebody finds who gets to the folder. */
   reach(disk: Disk, path: string, inspection: Pick<Inspection, "state">): Reachable;
 }
@@ -86,6 +88,16 @@ export interface Recovery {
   readonly state: FolderState | GuardState | null;
   readonly path: Buffer;
   readonly steps: readonly (Step | "settle")[];
+}
+
+export interface EraseInput {
+  /** Where the folder is now. */
+  readonly path: Buffer;
+  /** Which it is, and how it is guarded, as whoever asks was told. */
+  readonly folder: string;
+  readonly guard: GuardName;
+  /** So often everything is written over before it goes; 0: only what opens it. */
+  readonly passes: number;
 }
 
 /** How a folder is to be locked, and what is to show of it. */

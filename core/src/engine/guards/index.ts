@@ -5,6 +5,7 @@
 export {
   type ChangeInput,
   type Changed,
+  type EraseInput,
   type Guarding,
   type Inspection,
   type LockInput,
@@ -27,4 +28,5 @@ export { samePermissions } from "./unencrypted/bars";
 export { commitGuard, loadGuard } from "./unencrypted/guard-records";
 export { ACCESS_LIST, permissionsOf, setPermissions } from "./unencrypted/permissions";
 export { renewGuardOwner } from "./unencrypted/verbs";
-export { changeFolder, lockFolder, previewLock, releaseFolder, unlockFolder } from "./verbs";
+export { sweepErased } from "./erase";
+export { changeFolder, eraseFolder, lockFolder, previewLock, releaseFolder, unlockFolder } from "./verbs";

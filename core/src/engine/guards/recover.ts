@@ -17,7 +17,9 @@ export function recoverFolder(disk: Disk, path: Buffer): Recovery {
   const folder = holdForRecovery(disk, path);
   try {
     const recovery = recoverAny(disk, folder);
-    return isLockedOrPartly(recovery.state) ? recovery : { ...recovery, path: placeFile(disk, folder) };
+    return isLockedOrPartly(recovery.state) || isErased(recovery)
+      ? recovery
+      : { ...recovery, path: placeFile(disk, folder) };
   } catch (error) {
     throw fromSystemError(error, said("putting-right-nothing-is-lost", { path: displayPath(path) }));
   } finally {
@@ -45,7 +47,10 @@ function holdAtRest(disk: Disk, path: Buffer): HeldFolder {
   const folder = holdFolder(disk, path, { create: false });
   let now = folder.path;
   try {
-    now = recoverAny(disk, folder).path;
+    const recovery = recoverAny(disk, folder);
+    if (isErased(recovery))
+      throw new EremosError("not-found", said("was-removed-for-good", { path: displayPath(path) }));
+    now = recovery.path;
   } catch (error) {
     letGo(disk, folder);
     throw fromSystemError(error, said("putting-right-nothing-is-lost", { path: displayPath(path) }));
@@ -63,6 +68,11 @@ function holdForRecovery(disk: Disk, path: Buffer): HeldFolder {
     sweepBeside(disk, path);
     throw new EremosError("not-protected", said("is-not-protected-by-eremos", { path: displayPath(path) }));
   }
+}
+
+/** There is no folder any more. */
+function isErased({ steps }: Recovery): boolean {
+  return steps.includes("erase");
 }
 
 function isLockedOrPartly(state: Recovery["state"]): boolean {

@@ -1,10 +1,11 @@
 import { EremosError, fromSystemError } from "../../errors/eremos-error";
 import { type GuardName, traitsOf } from "../../format/guards";
 import type { Disk } from "../../platform/port";
-import { type Hooks, OWN_DIR_NAME, displayPath } from "../ground";
+import { type Hooks, Meter, OWN_DIR_NAME, displayPath } from "../ground";
 import type {
   ChangeInput,
   Changed,
+  EraseInput,
   Guard,
   InHand,
   LockInput,
@@ -16,6 +17,7 @@ import type {
   Unlocked,
 } from "./guard";
 import { type Governing, governingIn, guardNamed, guardOf, isChangeAlone } from "./guards";
+import { sweepErased } from "./erase";
 import { atRest } from "./recover";
 import { placeFile, withFileWrapped } from "./single-file";
 import { said } from "@eremos/words/core/guards";
@@ -63,6 +65,33 @@ export function changeFolder(disk: Disk, input: ChangeInput): Promise<Changed> {
       );
     return guardOf(governing).change(disk, hand, input);
   });
+}
+
+/**
+ * Removes a locked folder for good, with everything in it. From the first change on it is not undone: what is cut off,
+ * recovery ends. @throws EremosError `unvouched` where another folder stands there, `not-locked`, and what keeps it from
+ * going on
+ */
+export async function eraseFolder(disk: Disk, input: EraseInput, hooks: Hooks): Promise<{ readonly folder: string }> {
+  try {
+    await atRest(disk, input.path, (hand) => {
+      const governing = requireGoverned(disk, hand);
+      if (governing.guard !== input.guard || governing.record.folder !== input.folder)
+        throw new EremosError("unvouched", said("another-folder-stands-at", { path: displayPath(input.path) }), {
+          what: "guard",
+        });
+      const meter = new Meter(hooks, "removing", 0, 0);
+      meter.stopIfCancelled();
+      try {
+        guardOf(governing).erase(disk, hand, input.passes);
+      } catch (error) {
+        throw fromSystemError(error, said("removing-goes-on-later", { path: displayPath(input.path) }));
+      }
+    });
+  } finally {
+    sweepErased(disk, input.path, input.folder);
+  }
+  return { folder: input.folder };
 }
 
 function leave(

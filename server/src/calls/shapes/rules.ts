@@ -35,6 +35,8 @@ export const lockingRulesSchema = z
     atSleep: z.boolean().default(true),
     /** Kinds of traces that are cleared by themselves each time it has locked. */
     clears: z.array(z.enum(CLEARED_BY_ITSELF)).max(CLEARED_BY_ITSELF.length).readonly().default([]),
+    /** Sealed: so often the readable copy is written over before it goes; 0: it is not. */
+    overwrites: z.union([z.literal(0), passesSchema]).default(0),
   })
   .readonly();
 export type LockingRules = z.output<typeof lockingRulesSchema>;

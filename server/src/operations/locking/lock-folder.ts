@@ -19,7 +19,7 @@ import {
   stepAside,
   traitsOf,
 } from "@eremos/core";
-import type { FolderKind, Protection } from "../../contract";
+import type { FolderKind, LockingRules, Protection } from "../../contract";
 import type { Note } from "../../data-directory";
 import type { Eremos } from "../../eremos";
 import { whereIs } from "../../look/where-is";
@@ -232,10 +232,10 @@ function start(locking: Locking): StartedJob<"lock"> {
 }
 
 /** What its rules say is cleared, is; that it can't be makes the lock none the less a lock. */
-async function clearedAfter({ eremos, id, path, note, known }: Locking): Promise<string | null> {
-  const rules = note?.rules ?? known?.rules ?? eremos.preferences.get().rules;
+async function clearedAfter(locking: Locking): Promise<string | null> {
+  const { eremos, id, path } = locking;
   try {
-    return await clearAfterLock(eremos, id, path, rules.clears);
+    return await clearAfterLock(eremos, id, path, rulesOf(locking).clears);
   } catch (error) {
     return say("traces-not-cleared", { reason: fromSystemError(error, said("clearing-its-traces")).message });
   }
@@ -260,7 +260,13 @@ function sealingOf({ eremos, id, note, known, during, password, inUseAnyway, kee
     ...signsOf(during, opensItems(eremos.settings)),
     inUseAnyway,
     keep,
+    overwrite: rulesOf({ eremos, note, known }).overwrites,
   };
+}
+
+/** By which it locks; a folder that is locked for the first time has none of its own. */
+function rulesOf({ eremos, note, known }: Pick<Locking, "eremos" | "note" | "known">): LockingRules {
+  return note?.rules ?? known?.rules ?? eremos.preferences.get().rules;
 }
 
 /** An operation that was cut off is brought to its end first. */
@@ -304,7 +310,8 @@ function lockedSentence(name: string, { sealed, stillOpenIn }: Locked, protectio
       ? ""
       : say("still-shows-what-it-had", { stillOpenIn: stillOpenIn.join(", "), isSealed: Boolean(sealed) });
   const what = say("is", { name, word: traitsOf(guard).word });
-  if (sealed) return `${what} ${sealedSentence(sealed, protection)}${readers}${earlierSentence(sealed)}`;
+  if (sealed)
+    return `${what} ${sealedSentence(sealed, protection)}${readers}${earlierSentence(sealed)}${notOverwrittenSentence(sealed)}`;
   const left = leftSentence(protection) ?? (cover === null ? null : say("it-is-called-now", { cover }));
   const plain = traitsOf(guard).hasBars ? say("its-contents-are-not-encrypted") : say("its-contents-are-as-they");
   return `${[what, left, plain].filter((sentence) => sentence !== null).join(" ")}${readers}`;
@@ -324,6 +331,10 @@ function sealedSentence({ files, bytes, outsideLinks }: SealedFacts, protection:
     left: leftSentence(protection) ?? say("nothing-readable-is-left-at", { noCover: cover === null, cover }),
     links: outsideLinks.length > 0 ? say("files-have-second-name-outside", { outsideLinks: outsideLinks.length }) : "",
   });
+}
+
+function notOverwrittenSentence({ notOverwritten }: SealedFacts): string {
+  return notOverwritten === 0 ? "" : say("files-were-not-overwritten", { notOverwritten });
 }
 
 function earlierSentence({ earlier }: SealedFacts): string {

@@ -25,6 +25,7 @@ export type Step =
   | "finish-removing" // the plain copy, whose sealed copy is committed and verified
   | "empty-staging" // half-restored entries, whose sealed copy is true
   | "mark-sealed"
+  | "erase" // the folder, with everything in it
   | "hide";
 
 /**
@@ -55,5 +56,7 @@ export function decide(found: Found): readonly Step[] {
       return [];
     case "releasing":
       return ["dismantle"];
+    case "erasing":
+      return ["erase"];
   }
 }

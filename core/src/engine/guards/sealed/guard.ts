@@ -3,7 +3,7 @@ import type { StateRecord } from "../../../format/state";
 import type { Disk } from "../../../platform/port";
 import type { SealingInput } from "../../contents";
 import { displayPath, isNotContents } from "../../ground";
-import { countRemains, isOwnState } from "../../records";
+import { commitState, countRemains, isOwnState, loadState } from "../../records";
 import { countDrops } from "../../slot";
 import { isSign } from "../../visibility";
 import { type FolderWithOwnDir, type Guard, type LockInput, type Look, isLocked } from "../guard";
@@ -28,12 +28,22 @@ export const sealed: Guard<StateRecord> = {
     return releaseSealed(disk, hand, { ...unsealing, path }, hooks);
   },
   change: changeSealed,
+  erase: (disk, { folder }, passes) => {
+    const state = loadState(disk, folder.ownDir);
+    if (state?.state !== "sealed") throw notLocked(folder.path);
+    const erasing = { ...state, state: "erasing" as const, next: null, ...(passes > 0 ? { overwrites: passes } : {}) };
+    recoverSealed(disk, folder, commitState(disk, folder.ownDir, erasing));
+  },
   reach: (_disk, path, inspection) => ({ isEncrypted: isLocked(inspection), at: path }),
 };
 
 function sealInputOf({ sealing, path, folder, visibility, cover = null, places, synced }: LockInput): SealingInput {
   if (!sealing) throw withoutKeys(path);
   return { ...sealing, path, folder, visibility, cover, places, ...(synced ? { synced } : {}) };
+}
+
+function notLocked(path: Buffer): EremosError {
+  return new EremosError("not-locked", said("is-not-locked-now-nothing", { path: displayPath(path) }));
 }
 
 function withoutKeys(path: Buffer): EremosError {

@@ -3,6 +3,7 @@ import { type GenerationRef, refOf, segmentsOf } from "../../../format/generatio
 import type { GuardState } from "../../../format/guard-record";
 import { type StateRecord, isStateName, withoutOverwriting } from "../../../format/state";
 import type { Dir, Disk } from "../../../platform/port";
+import { eraseHeld } from "../erase";
 import { type Step, decide } from "./decide";
 import type { Recovery } from "../guard";
 import { isOfGuard, loadGuard } from "../unencrypted/guard-records";
@@ -50,7 +51,10 @@ export function recoverHeld(disk: Disk, folder: HeldFolder): Recovery {
 }
 
 export function recoverSealed(disk: Disk, folder: HeldFolder, state: StateRecord): Recovery {
-  if (!isAtRest(state) && !isOwnState(disk, folder.ownDir, state)) return keepBoth(disk, folder, state);
+  if (!isAtRest(state) && !isOwnState(disk, folder.ownDir, state))
+    return state.state === "erasing" && isAllThere(disk, folder.ownDir, state.generation)
+      ? stayLocked(disk, folder, state)
+      : keepBoth(disk, folder, state);
   if (isOwnState(disk, folder.ownDir, state)) removeGoing(disk, folder, state);
   const unfinished =
     state.next !== null ||
@@ -85,6 +89,12 @@ export function recoverSealed(disk: Disk, folder: HeldFolder, state: StateRecord
 function isAllThere(disk: Disk, ownDir: Dir, ref: GenerationRef | null): boolean {
   const arrival = ref && arrivalOf(disk, ownDir, ref);
   return arrival !== null && arrival.arrived === arrival.pieces;
+}
+
+/** Another computer began to remove it, or somebody forged that: what is there whole stays. */
+function stayLocked(disk: Disk, folder: HeldFolder, state: StateRecord): Recovery {
+  const kept = commitState(disk, folder.ownDir, { ...withoutOverwriting(state), state: "sealed" });
+  return { state: kept.state, path: folder.path, steps: ["mark-sealed"] };
 }
 
 /** A state in which nothing is removed, whoever wrote it. */
@@ -193,6 +203,9 @@ function apply(disk: Disk, folder: HeldFolder, state: StateRecord, step: Exclude
     case "remove-page":
       removeSigns(disk, folder, state);
       return state;
+    case "erase":
+      eraseHeld(disk, folder, state);
+      return null;
     case "dismantle":
       dismantle(disk, folder, state);
       return null;

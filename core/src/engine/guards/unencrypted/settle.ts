@@ -20,6 +20,7 @@ import {
   splitPath,
   within,
 } from "../../ground";
+import { eraseHeld } from "../erase";
 import { hide, showsName } from "../../visibility";
 import { applyBars, restoreOriginals, setPermissions, whatBarsChange } from "./permissions";
 import { bringRemainsOut, isRemains } from "../../records";
@@ -62,6 +63,9 @@ export function settle(disk: Disk, folder: HeldFolder, record: GuardRecord): Set
     case "opening":
     case "releasing":
       return unshut(disk, folder, record);
+    case "erasing":
+      eraseHeld(disk, folder, record);
+      return { record: null, path: folder.path };
     case "open":
       return { record, path: folder.path };
   }

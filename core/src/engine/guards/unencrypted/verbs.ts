@@ -68,13 +68,21 @@ export function unencrypted(guard: GuardRecord["guard"]): Guard<GuardRecord> {
     }),
     recover: (disk, folder, record) => {
       const { record: now, path, settled } = recoverGuarded(disk, folder, record);
-      return { state: now?.state ?? null, path, steps: settled ? ["settle"] : [] };
+      const step = record.state === "erasing" ? ("erase" as const) : ("settle" as const);
+      return { state: now?.state ?? null, path, steps: settled ? [step] : [] };
     },
     preview,
     lock: (disk, input, hooks) => shutFolder(disk, { ...input, guard }, hooks),
     unlock: async (disk, hand, input) => leave(disk, hand, input, "opening"),
     release: async (disk, hand, input) => leave(disk, hand, input, "releasing"),
     change: changeShut,
+    erase: (disk, { folder }, passes) => {
+      const record = restingRecord(disk, folder);
+      if (record.state !== "locked")
+        throw new EremosError("not-locked", said("is-not-locked-now-nothing", { path: displayPath(folder.path) }));
+      const erasing = { ...record, state: "erasing" as const, ...(passes > 0 ? { overwrites: passes } : {}) };
+      settle(disk, folder, commitGuard(disk, folder.ownDir, erasing));
+    },
     reach: (disk, path) => ({ isEncrypted: false, at: contentsAt(disk, path) }),
   };
 }
