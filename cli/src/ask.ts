@@ -16,6 +16,14 @@ export class Asking {
     return twice ? promptTwice(message) : promptUnseen(message);
   }
 
+  /** The next one, seen as it is typed. @throws EremosError as {@link ask} */
+  async askSeen(message: string): Promise<string> {
+    if (this.fromStdin) return this.readLine();
+    if (!process.stdin.isTTY) throw new EremosError("usage", said("password-is-asked-at-terminal"));
+    process.stderr.write(`${printable(message)}: `);
+    return this.readLine();
+  }
+
   /** The next line of the input; nothing at its end. */
   readLine(): Promise<string> {
     return this.input.line();

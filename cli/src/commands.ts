@@ -52,6 +52,7 @@ import {
 import { note, print, sayResult } from "./terminal";
 import { closeCommand, lockCommand, newCommand, releaseCommand, unlockCommand } from "./locking";
 import { overwriteCommand } from "./overwrite";
+import { removeCommand } from "./remove";
 import { tracesCommand } from "./traces";
 import { finish, summaryOf } from "./work";
 import { said, say } from "@eremos/words/cli";
@@ -421,6 +422,7 @@ export const COMMANDS: { readonly [N in CommandName]: Command<N> } = {
   rescue: rescueCommand,
   traces: tracesCommand,
   overwrite: overwriteCommand,
+  remove: removeCommand,
   onlooker,
   page,
   integrate,

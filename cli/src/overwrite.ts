@@ -36,7 +36,7 @@ export const overwriteCommand: Command<"overwrite"> = async (invocation) => {
   });
 };
 
-function passesOf({ flags }: Invocation): number {
+export function passesOf({ flags }: Invocation): number {
   const { passes = "1" } = flags;
   if (passes === "1" || passes === "3") return Number(passes);
   throw new EremosError("usage", said("passes-takes-1-or-3"));

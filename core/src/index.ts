@@ -196,6 +196,7 @@ export {
   mediumAt,
   whatOverwritingReaches,
 } from "./overwrite";
+export { sweepErased } from "./engine/guards";
 export { MOST_PASSES } from "./engine/ground";
 export { TRACE_KINDS } from "./format/choices";
 export { readPlanted } from "./platform/planted";

@@ -47,6 +47,11 @@ const noteSchema = z.strictObject({
   locksAt: z.number().nullable().default(null),
   /** It was asked to stay open until then. */
   staysUntil: z.number().default(0),
+  /**
+   * It is being removed for good; `history`: with what is told of it; `beside`: which directory its ordinary path is in,
+   * to tell that it is gone from that its drive is away.
+   */
+  erases: z.strictObject({ history: z.boolean(), beside: z.string().nullable() }).nullable().default(null),
 });
 export type Note = z.output<typeof noteSchema>;
 

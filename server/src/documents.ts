@@ -1,7 +1,7 @@
 import { eq } from "drizzle-orm";
 import * as z from "zod";
 import type { Undo } from "@eremos/core";
-import { jobVerbSchema } from "./calls/shapes/folders";
+import { interruptedVerbSchema } from "./calls/shapes/folders";
 import { mailAddressSchema, mailServerSchema, personNameSchema } from "./calls/ways-back-calls";
 import type { OpenDatabase } from "./database/open";
 import { documents } from "./database/schema";
@@ -55,7 +55,7 @@ const interruptionsSchema = z.array(
     folder: z.string(),
     /** Base64 of its bytes. */ path: z.string(),
     protection: z.strictObject(protectionShape),
-    verb: jobVerbSchema.exclude(["renew", "clear"]),
+    verb: interruptedVerbSchema,
     files: z.number(),
     filesTotal: z.number(),
     now: z.enum(["ordinary", "open", "partly", "locked"]),

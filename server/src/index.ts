@@ -12,6 +12,7 @@ export { fullPath } from "./paths";
 export { type LockRequest, lock } from "./operations/locking/lock-folder";
 export { lockNew } from "./operations/locking/lock-new";
 export { finishCutOff, mediumView, overwrite, overwriteFree, overwrittenView } from "./operations/folders/overwriting";
+export { putBackFromTrash, removeNow, removeToTrash } from "./operations/locking/remove";
 export { clearTraces, clearedView, keptTraces, putTracesBack, tracesOf } from "./operations/folders/traces";
 export { onlook } from "./operations/folders/look";
 export { check, checkWithoutKey } from "./operations/folders/check";

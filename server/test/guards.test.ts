@@ -291,6 +291,7 @@ it("a lock that was cut off is finished at the next start, from its note and the
     publicKey: null,
     opened: null,
     isUnknown: false,
+    erases: null,
     protectedAt: 1,
     rules: UNTIL_LOCKED,
     openedAt: 0,

@@ -136,6 +136,15 @@ export const { say, said } = speaker("cli", {
   "is-locked-now": "{path} is locked.",
   "does-not-lie-open": "{name} does not lie open, as far as this computer knows. Nothing was touched.",
   "trash-belongs-to-move": "--trash belongs to --move. Nothing was moved; give both, or neither.",
+  "name-of-folder": "Its name, to remove it for good",
+  "now-or-undo": "Either remove it for good or put it back, not both at once. Nothing was touched.",
+  "history-and-passes-belong-to-now":
+    "--history and --passes belong to --now, and --days to the trash. Nothing was touched; `eremos help` lists the commands.",
+  "days-takes": "--days takes a number from 1 to 365. Nothing was touched.",
+  "in-the-trash":
+    "{path} is in Eremos'' trash for {days, plural, one {1 day} other {{days} days}}, {isEncrypted, select, true {locked and encrypted} other {locked, and not encrypted}}. `eremos remove --undo` puts it back.",
+  "is-back": "{path} is back where it was, locked.",
+  "is-removed-for-good": "{path} is removed for good.",
   "free-stands-alone":
     "--free takes a place and nothing beside it. Nothing was touched; `eremos help` lists the commands.",
   "passes-takes-1-or-3": "--passes takes 1 or 3. Nothing was touched.",

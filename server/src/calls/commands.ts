@@ -168,6 +168,7 @@ export const COMMAND_RESULTS = {
     }),
     z.object({ free: z.number(), ended: z.enum(["room", "needed-by-others", "cancelled"]), reaches: mediumViewSchema }),
   ]),
+  remove: z.object({ path: z.string(), daysLeft: z.number().nullable(), back: z.boolean() }),
   onlooker: z.object({ place: z.string(), kinds: z.array(onlookKind.omit({ brief: true })).readonly() }),
   page: z.object({ address, shown: z.boolean() }),
   integrate: desktopViewSchema,

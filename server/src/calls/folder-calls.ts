@@ -159,6 +159,22 @@ export const FOLDER_CALLS = {
     startedSchema,
   ),
   release: owner("Takes protection off for good.", openedSchema, startedSchema),
+  remove: owner(
+    "Puts a folder into Eremos' trash: locked and out of sight on its own disk, for so many days. The job, where it has to be locked first.",
+    folder.extend({ days: z.int().min(1).max(365).default(30) }),
+    z.strictObject({ job: z.string().nullable() }),
+  ),
+  "remove/put-back": owner("A folder in the trash is back where it was, locked as before.", folder, nothing),
+  "remove/now": owner(
+    "Removes a folder for good with what is in it; its name is typed. What opens it goes first.",
+    folder.extend({
+      name: text,
+      passes: z.union([z.literal(0), passesSchema]).default(0),
+      history: z.boolean().default(false),
+      traces: z.boolean().default(false),
+    }),
+    z.strictObject({ job: z.string().nullable() }),
+  ),
   check: owner(
     "Reads and authenticates the encrypted copy, or a sample of it.",
     openedSchema.extend({ sample: z.boolean().default(false) }),

@@ -15,6 +15,8 @@ export interface OpenDatabase {
   readonly unwritable: string | null;
   /** Changes whenever another process has written. */
   version(): number;
+  /** Written anew without what was deleted, and its log emptied. */
+  compact(): void;
   close(): void;
 }
 
@@ -77,6 +79,10 @@ function opened(sqlite: Database.Database, program: string, unwritable: string |
   return {
     orm,
     unwritable,
+    compact: () => {
+      sqlite.exec("VACUUM");
+      sqlite.pragma("wal_checkpoint(TRUNCATE)");
+    },
     version: () => Number(sqlite.pragma("data_version", { simple: true })),
     close: () => void sqlite.close(),
   };

@@ -7,6 +7,7 @@ import { finishCutOff } from "../operations/folders/overwriting";
 import { sweepKept } from "../operations/folders/traces";
 import { readTables } from "../look/mounts";
 import { lockAgain } from "../operations/locking/lock-folder";
+import { emptyTrash } from "../operations/locking/remove";
 import { recoverInterrupted } from "../operations/ways-back/recover-interrupted";
 import { catchUp } from "../operations/ways-back/renew-headers";
 import type { Sessions } from "../session/sessions";
@@ -73,7 +74,10 @@ function keepCatchingUp(eremos: Eremos): () => void {
 
 /** What is kept for some days goes when they are over. */
 function countDays(eremos: Eremos): () => void {
-  const timer = setInterval(() => void sweepKept(eremos), HOUR_MS);
+  const timer = setInterval(() => {
+    sweepKept(eremos);
+    void emptyTrash(eremos).catch(() => undefined);
+  }, HOUR_MS);
   return () => clearInterval(timer);
 }
 

@@ -20,8 +20,9 @@ interface House {
 type EventKind = ActivityEvent["kind"];
 
 /** For a folder that does not lie open. */
-export const NO_RULES: Pick<Note, "isUnknown" | "rules" | "openedAt" | "locksAt" | "staysUntil"> = {
+export const NO_RULES: Pick<Note, "isUnknown" | "rules" | "openedAt" | "locksAt" | "staysUntil" | "erases"> = {
   isUnknown: false,
+  erases: null,
   rules: UNTIL_LOCKED,
   openedAt: 0,
   locksAt: null,
@@ -47,6 +48,7 @@ function beginning(note: Note): FolderRecord {
     lastCheck: null,
     epoch: 1,
     olderStates: 0,
+    removed: null,
   };
 }
 
@@ -139,6 +141,23 @@ export class Ledger {
     await this.record({ at: Date.now(), folder: id, kind: "released", signedIn: true }, null, null, () =>
       registry.remove(id),
     );
+    data.removeNote(id);
+    this.changed();
+  }
+
+  /** It was removed for good; `history`: with what is told of it. */
+  async erased(id: string, history: boolean): Promise<void> {
+    const { data, registry, keys } = this.house;
+    if (history) {
+      registry.atOnce(() => {
+        if (keys) registry.removeEvents(keys, id);
+        registry.remove(id);
+      });
+    } else {
+      await this.record({ at: Date.now(), folder: id, kind: "erased", signedIn: keys !== null }, null, null, () =>
+        registry.remove(id),
+      );
+    }
     data.removeNote(id);
     this.changed();
   }

@@ -42,6 +42,13 @@ const recordSchema = z.strictObject({
   lastCheck: z.strictObject({ at: z.number(), ok: z.boolean(), sample: z.boolean() }).nullable().default(null),
   /** Everything in it is under this key of the folder's, or a later one. */
   epoch: z.number().default(1),
+  /**
+   * In Eremos' trash: since which counted day, for how many, since when by the clock, and how it was protected before.
+   */
+  removed: z
+    .strictObject({ day: z.number(), days: z.number(), at: z.number(), before: z.strictObject(protectionShape) })
+    .nullable()
+    .default(null),
   /** How many of its earlier states an earlier key opens. */
   olderStates: z.number().default(0),
 });
@@ -179,6 +186,13 @@ export class Registry {
     this.database.orm.delete(folders).where(eq(folders.id, id)).run();
   }
 
+  /** What is told of a folder in the log goes. */
+  removeEvents(keys: Keys, folder: string): void {
+    for (const { id, sealed } of this.database.orm.select().from(events).all())
+      if (readRow(eventSchema, keys, "events", sealed)?.folder === folder)
+        this.database.orm.delete(events).where(eq(events.id, id)).run();
+  }
+
   private take(keys: Keys, letter: Letter): void {
     if (letter.record)
       this.put(
@@ -307,6 +321,7 @@ function mergeRecord(known: readonly FolderRecord[], incoming: FolderRecord): Fo
         lastCheck: before.lastCheck,
         epoch: before.epoch,
         olderStates: before.olderStates,
+        removed: before.removed,
       }
     : incoming;
 }

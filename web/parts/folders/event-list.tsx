@@ -25,6 +25,9 @@ const WORDS: Readonly<Record<ActivityView["kind"], string>> = {
   "new-keys": say("new-keys-made"),
   cleared: say("traces-cleared-event"),
   "traces-back": say("traces-back-event"),
+  removed: say("put-into-trash-event"),
+  "out-of-trash": say("out-of-trash-event"),
+  erased: say("removed-for-good-event"),
   mended: say("damage-its-records-repaired"),
 };
 

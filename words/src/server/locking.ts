@@ -56,6 +56,14 @@ export const { say, said } = speaker("server/locking", {
     " Not everything of its earlier states could be read, so nothing of them was removed; check it to see what.",
   "files-were-not-overwritten":
     " {notOverwritten, plural, one {One readable file} other {{notOverwritten} readable files}} could not be overwritten before {notOverwritten, plural, one {it} other {they}} went: a program had {notOverwritten, plural, one {it} other {them}} open, or the system refused.",
+  "is-in-the-trash": "{path} is in Eremos'' trash. Nothing was touched; put it back first.",
+  "is-not-in-the-trash": "{path} is not in Eremos'' trash. Nothing was touched.",
+  "drive-does-not-go-into-trash":
+    "A drive can''t go into the trash: it stays where it is mounted. Nothing was touched; what is on it can be removed for good.",
+  "name-is-another":
+    "The folder is called {name}, and something else was typed. Nothing was touched; type its name exactly.",
+  "removed-for-good":
+    "{name} is removed for good. Whoever has an older copy of the folder, and its password, can still open that.",
   "is-open-again-with-what":
     "{name} is open again, with what you chose as it was at its last lock. What was there instead is kept as an earlier state.",
   "is-open-again-as-it": "{name} is open again, as it was. Putting back did not work.",

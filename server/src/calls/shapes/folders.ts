@@ -81,6 +81,8 @@ export const JOB_VERBS = [
 ] as const;
 export const jobVerbSchema = z.enum(JOB_VERBS);
 export type JobVerb = z.output<typeof jobVerbSchema>;
+/** Of whose end the owner is asked, where it was cut off; what else is cut off goes on, or is begun again, by itself. */
+export const interruptedVerbSchema = jobVerbSchema.exclude(["renew", "clear", "remove", "overwrite"]);
 
 export const JOB_STATES = ["queued", "running", "done", "failed", "cancelled", "interrupted"] as const;
 export const jobStateSchema = z.enum(JOB_STATES);
@@ -185,11 +187,14 @@ export const folderViewSchema = z
       })
       .readonly()
       .nullable(),
+    /** In Eremos' trash: since when, and for how many days it can still come back; null: it is not. */
+    removed: z.object({ at: z.number(), daysLeft: z.number() }).readonly().nullable(),
     /** What needs the owner, in one sentence, or null. */
     attention: z.string().nullable(),
     visit: visitViewSchema.nullable(),
   })
   .readonly();
+export type RemovedAs = NonNullable<z.output<typeof folderViewSchema>["removed"]>;
 export type FolderView = z.output<typeof folderViewSchema>;
 
 export const errorViewSchema = z
@@ -375,6 +380,9 @@ export const activityKindSchema = z.enum([
   "changed",
   "put-back",
   "taken-in",
+  "removed",
+  "out-of-trash",
+  "erased",
   "practised",
   "cleared",
   "traces-back",

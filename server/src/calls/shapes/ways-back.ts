@@ -1,6 +1,6 @@
 /** Getting back in, and damage, as they go over the wire. Pure: the pages read it too. */
 import * as z from "zod";
-import { guardSchema, jobVerbSchema, leftOutSchema, protectionSchema, visibilitySchema } from "./folders";
+import { guardSchema, interruptedVerbSchema, leftOutSchema, protectionSchema, visibilitySchema } from "./folders";
 import { namedFolderSchema } from "./owner";
 
 export const INSURANCES = ["light", "standard", "strong"] as const;
@@ -77,7 +77,7 @@ export const interruptionViewSchema = z
     folder: z.string(),
     name: z.string(),
     path: z.string(),
-    verb: jobVerbSchema.exclude(["renew", "clear"]),
+    verb: interruptedVerbSchema,
     files: z.number(),
     filesTotal: z.number(),
     now: z.enum(["ordinary", "open", "partly", "locked"]),

@@ -18,6 +18,7 @@ import { lockNew } from "../../operations/locking/lock-new";
 import { lock, makeRoomFor } from "../../operations/locking/lock-folder";
 import { release, unlock } from "../../operations/locking/open-folder";
 import { planLock } from "../../operations/locking/plan-lock";
+import { putBackFromTrash, removeNow, removeToTrash } from "../../operations/locking/remove";
 import { setProtection } from "../../operations/locking/protection";
 import { AS_BEFORE } from "../../protection";
 import { type Answers, FROM } from "./answer";
@@ -78,6 +79,12 @@ export const FOLDERS: Answers<typeof FOLDER_CALLS> = {
     const { id } = await release(context.eremos, { ...asked, pathOrId: folder, from: FROM });
     return { job: id };
   },
+  remove: async ({ context }, { folder, days }) => ({ job: (await removeToTrash(context.eremos, folder, days)).job }),
+  "remove/put-back": async ({ context }, { folder }) => {
+    await putBackFromTrash(context.eremos, folder);
+    return {};
+  },
+  "remove/now": async ({ context }, asked) => ({ job: (await removeNow(context.eremos, asked)).job }),
   check: async ({ context }, { folder, secret, sample }) => {
     const { id } = await check(context.eremos, { pathOrId: folder, from: FROM, secret, sample });
     return { job: id };

@@ -17,6 +17,7 @@ import { whyExchanged } from "../locking/find-target";
 import { lookByOneself } from "../../look/looker";
 import { mountsIn } from "../../look/mounts";
 import { toLookAt } from "../../look/where-is";
+import { removedView } from "../locking/removed-view";
 import { waysOf } from "../ways-back/renew-key";
 import { compareNames, decodePath, encodePath, nameOf } from "../../paths";
 import { said, say } from "@eremos/words/server/folders";
@@ -82,6 +83,7 @@ function viewOfDamagedRow(id: string): FolderView {
     lockedAt: null,
     openedAt: null,
     rules: null,
+    removed: null,
     lastCheck: null,
     attention: say("its-entry-in-eremos-own"),
   };
@@ -140,6 +142,7 @@ function viewOrTrouble(
       lockedAt: record.lockedAt,
       openedAt: record.openedAt,
       rules: record.rules,
+      removed: removedView(eremos, record),
       lastCheck: record.lastCheck,
       attention: told.text,
     };
@@ -190,6 +193,7 @@ function viewOf(eremos: Eremos, listed: FolderRecord, looked: Looked, note: Note
     waitingFor: knownOpen.programsHolding(record.id),
     isLetGo: knownOpen.isAskedAbout(record.id),
     rules: record.rules,
+    removed: removedView(eremos, record),
     hasPassword: ways?.hasPassword ?? false,
     passwordHint: ways?.hint ?? null,
     atSignOut: open?.rules.atSignOut ?? null,

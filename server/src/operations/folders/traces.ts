@@ -155,6 +155,12 @@ function clearInput(
   };
 }
 
+/** Of a folder that goes for good: what surely belongs to it, of every kind, and nothing of that is kept. */
+export async function clearAllTraces(eremos: Eremos, id: string, folder: Buffer): Promise<void> {
+  const asked = { ids: null, kinds: null, onlySure: true, keep: false, byInside: false };
+  await eremos.run<"clear-traces">({ verb: "clear-traces", input: clearInput(eremos, id, folder, asked) });
+}
+
 /** Programs write back what they remember soon after, or when they end. */
 const LOOK_AGAIN_MS = 60_000;
 

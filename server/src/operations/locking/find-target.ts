@@ -15,7 +15,30 @@ export interface Target {
  * `not-found`
  */
 export function findTarget(eremos: Eremos, pathOrId: string, from: string): Target {
-  const { record, located } = whereverIs(eremos, findRecord(eremos, pathOrId, from));
+  const record = findRecord(eremos, pathOrId, from);
+  if (record.removed)
+    throw new EremosError("not-found", said("is-in-the-trash", { path: decodePath(record.path).toString("utf8") }));
+  return targetOf(eremos, record);
+}
+
+/** One in the trash; `orNot`: or in the list. @throws EremosError `not-found`, and as {@link findTarget} */
+export function findRemoved(eremos: Eremos, pathOrId: string, from: string): RemovedTarget;
+export function findRemoved(eremos: Eremos, pathOrId: string, from: string, orNot: true): Target;
+export function findRemoved(eremos: Eremos, pathOrId: string, from: string, orNot = false): Target {
+  const record = findRecord(eremos, pathOrId, from, !orNot);
+  const target = targetOf(eremos, record);
+  const { removed } = target.record;
+  if (!removed && !orNot)
+    throw new EremosError("not-found", said("is-not-in-the-trash", { path: decodePath(record.path).toString("utf8") }));
+  return removed ? Object.assign(target, { removed }) : target;
+}
+
+interface RemovedTarget extends Target {
+  readonly removed: NonNullable<FolderRecord["removed"]>;
+}
+
+function targetOf(eremos: Eremos, listed: FolderRecord): Target {
+  const { record, located } = whereverIs(eremos, listed);
   if (!located) {
     throw new EremosError("not-found", said("is-not-at-its-place", { path: decodePath(record.path).toString("utf8") }));
   }
@@ -40,11 +63,19 @@ export function whyExchanged(record: FolderRecord, { inspection, realPath }: Loc
   });
 }
 
-/** What the list says of it, wherever it is. @throws EremosError `not-protected` */
-export function findRecord(eremos: Eremos, pathOrId: string, from: string): FolderRecord {
-  const records = eremos.registry.list(eremos.requireKeys());
-  const byId = records.find((record) => record.id === pathOrId);
+/**
+ * What the list says of it, wherever it is. Where one in the trash and another have the same path, it is the other;
+ * `inTrash`: it is the one in the trash. @throws EremosError `not-protected`
+ */
+export function findRecord(eremos: Eremos, pathOrId: string, from: string, inTrash = false): FolderRecord {
+  const all = eremos.registry.list(eremos.requireKeys());
+  const byId = all.find((record) => record.id === pathOrId);
   if (byId) return byId;
+  const typed = encodePath(fullPath(pathOrId, eremos.settings.home, from));
+  const [inTrashThere] = all.filter(({ path: its, removed }) => its === typed && removed !== null);
+  if (inTrash && inTrashThere) return inTrashThere;
+  const others = all.filter(({ removed }) => removed === null);
+  const records = others.some(({ path: its }) => its === typed) || !inTrashThere ? others : all;
   const path = fullPath(pathOrId, eremos.settings.home, from);
   const isAt = (record: FolderRecord): boolean => standsAt(eremos, record, path);
   const byPath = records.filter((record) => record.path === encodePath(path));

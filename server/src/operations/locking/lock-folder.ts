@@ -43,7 +43,7 @@ export interface LockRequest {
   readonly protection: ProtectionRequest;
   readonly inUseAnyway: boolean;
   /** What the person asked for, where it is not just to lock it. */
-  readonly verb?: "reguard" | "put-back";
+  readonly verb?: "reguard" | "put-back" | "remove";
   /** How many earlier states stay, where it is not as the owner chose. */
   readonly keep?: number;
   /** For a first lock: a password for this folder alone. */
@@ -72,10 +72,12 @@ export function refuseToLock(eremos: Eremos, path: Buffer): void {
       what: "protected",
     });
   const inside = eremos.keys
-    ? eremos.registry.list(eremos.keys).find((record) =>
-        decodePath(record.path)
-          .subarray(0, path.length + 1)
-          .equals(Buffer.concat([path, Buffer.from("/")])),
+    ? eremos.registry.list(eremos.keys).find(
+        (record) =>
+          record.removed === null &&
+          decodePath(record.path)
+            .subarray(0, path.length + 1)
+            .equals(Buffer.concat([path, Buffer.from("/")])),
       )
     : null;
   if (inside)
@@ -87,7 +89,8 @@ export function refuseToLock(eremos: Eremos, path: Buffer): void {
 
 /** The protected folder whose ordinary path this is, as far as that can be known; null where there is none. */
 function belongingAt(eremos: Eremos, path: Buffer): FolderRecord | null {
-  return eremos.keys && (eremos.registry.list(eremos.keys).find((record) => record.path === encodePath(path)) ?? null);
+  const isThere = ({ path: its, removed }: FolderRecord): boolean => its === encodePath(path) && removed === null;
+  return eremos.keys && (eremos.registry.list(eremos.keys).find(isThere) ?? null);
 }
 
 /**
@@ -198,7 +201,7 @@ interface Locking {
   readonly during: Note;
   readonly password: FolderPassword | null;
   readonly inUseAnyway: boolean;
-  readonly verb: "lock" | "reguard" | "put-back";
+  readonly verb: "lock" | "reguard" | "put-back" | "remove";
   readonly keep: number;
 }
 
@@ -223,7 +226,7 @@ function start(locking: Locking): StartedJob<"lock"> {
       if (eremos.keys && outcome.sealed)
         setImmediate(() => void eremos.holding((now) => renewLocked(eremos, now, id)).catch(() => undefined));
       const cleared = verb === "lock" ? await clearedAfter(locking) : null;
-      return verb === "put-back"
+      return verb === "put-back" || verb === "remove"
         ? null
         : [lockedSentence(nameOf(path), outcome, during), cleared].filter(Boolean).join(" ");
     },

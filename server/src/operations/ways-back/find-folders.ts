@@ -159,6 +159,7 @@ export async function takeIn(eremos: Eremos, { path: typed, secret, accept = [] 
       sharesProvenAt: null,
       lastCheck: null,
       epoch: 1,
+      removed: null,
       olderStates: 0,
       protectedAt: at,
     }),

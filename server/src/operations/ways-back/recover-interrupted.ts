@@ -7,12 +7,14 @@ import {
   isLocked,
   recoverFolder,
 } from "@eremos/core";
+import { interruptedVerbSchema } from "../../calls/shapes/folders";
 import type { Protection } from "../../contract";
 import type { Note } from "../../data-directory";
 import type { Eremos } from "../../eremos";
 import { whereIs } from "../../look/where-is";
 import { protectionOf } from "../../protection";
 import { decodePath } from "../../paths";
+import { forgetErased, isErased } from "../locking/remove";
 import { said } from "@eremos/words/server/ways-back";
 
 /**
@@ -45,7 +47,7 @@ async function followRecovery(eremos: Eremos, note: Note, recovery: Recovery): P
   tell(eremos, note, recovery.state);
   if (recovery.state !== null && isLocked({ state: recovery.state })) await eremos.ledger.recovered(note);
   if (recovery.state === "mixed") await listPartly(eremos, note);
-  if (recovery.state === null) forget(eremos, note);
+  if (recovery.state === null) await forget(eremos, note);
   return recovery.steps.length > 0;
 }
 
@@ -54,8 +56,8 @@ function tell(eremos: Eremos, note: Pick<Note, "id" | "path"> & Protection, stat
   const job = eremos.keys && eremos.jobs.cutOff(note.id);
   if (!eremos.keys || !job) return;
   const { verb, files, filesTotal } = job;
-  // It goes on by itself; of traces those that are still there are found again, and what went is kept.
-  if (verb === "renew" || verb === "clear") return eremos.jobs.told(job);
+  const asked = interruptedVerbSchema.safeParse(verb);
+  if (!asked.success) return eremos.jobs.told(job);
   const now =
     state === null
       ? ("ordinary" as const)
@@ -67,7 +69,7 @@ function tell(eremos: Eremos, note: Pick<Note, "id" | "path"> & Protection, stat
   const others = (eremos.documents.get(eremos.keys, "interruptions") ?? []).filter(({ folder }) => folder !== note.id);
   eremos.documents.put(eremos.keys, "interruptions", [
     ...others,
-    { folder: note.id, path: note.path, protection: protectionOf(note), verb, files, filesTotal, now, at: Date.now() },
+    { folder: note.id, path: note.path, protection: protectionOf(note), verb: asked.data, files, filesTotal, now, at: Date.now() },
   ]);
   eremos.jobs.told(job);
 }
@@ -104,7 +106,10 @@ function asNoted({ id, path, kind }: Note): FolderToLookAt {
 function recoverNoted(eremos: Eremos, note: Note): Recovery | null {
   const path = decodePath(note.path);
   try {
+    if (isErased(eremos, note)) return { state: null, path, steps: ["erase"] };
     const located = whereIs(eremos, note);
+    // Its drive is away: it goes when that is back.
+    if (note.erases && !located) return null;
     if (located) return located.inspection.busy ? null : recoverFolder(eremos.disk, located.realPath);
     return recoverUnlocated(eremos, note, path);
   } catch (error) {
@@ -132,6 +137,8 @@ function recoverUnlocated(eremos: Eremos, note: Note, path: Buffer): Recovery | 
  * An ordinary folder needs no note; without the owner's keys its row in the list can't be found out of date yet, so the
  * note stays.
  */
-function forget(eremos: Eremos, note: Note): void {
-  if (eremos.keys) eremos.ledger.forgotten(note.id);
+async function forget(eremos: Eremos, note: Note): Promise<void> {
+  if (!eremos.keys) return;
+  if (note.erases) await forgetErased(eremos, note.id, note.erases.history);
+  else eremos.ledger.forgotten(note.id);
 }
