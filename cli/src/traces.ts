@@ -34,6 +34,7 @@ export const tracesCommand: Command<"traces"> = async (invocation) => {
           onlySure: kinds === null,
           keep: true,
           byInside: kinds !== null,
+          overwrite: 0,
         });
         const { cleared, left } = clearedView(await finish(eremos, job));
         done.cleared = (done.cleared ?? 0) + cleared;

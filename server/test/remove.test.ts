@@ -102,8 +102,14 @@ describe("Removing for good", () => {
     fs.mkdirSync(path.dirname(marks), { recursive: true });
     fs.writeFileSync(marks, `file://${folder}\n`);
     const id = await locked(folder);
-    await clearTraces(house.eremos, id, "/", { ids: null, kinds: null, onlySure: true, keep: true, byInside: false })
-      .outcome;
+    await clearTraces(house.eremos, id, "/", {
+      ids: null,
+      kinds: null,
+      onlySure: true,
+      keep: true,
+      byInside: false,
+      overwrite: 0 as const,
+    }).outcome;
     expect(keptTraces(house.eremos)).toHaveLength(1);
     const header = house.eremos.registry.header(id) ?? Buffer.alloc(0);
     expect(header.length).toBeGreaterThan(0);

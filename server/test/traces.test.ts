@@ -30,7 +30,7 @@ const lockNow = (folder: string) =>
 const openNow = async (folder: string) =>
   (await unlock(house.eremos, { pathOrId: folder, from: "/", mode: { kind: "usual" }, accept: [] })).outcome;
 
-const ALL_SURE = { ids: null, kinds: null, onlySure: true, keep: true, byInside: false };
+const ALL_SURE = { ids: null, kinds: null, onlySure: true, keep: true, byInside: false, overwrite: 0 as const };
 
 describe("days, for what is kept so many of them", () => {
   let [wall, steady] = [0, 0];

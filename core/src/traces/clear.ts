@@ -8,7 +8,10 @@ import {
   displayPath,
   ensureDir,
   joinPath,
+  overwriteFile,
+  overwriteWhatGoes,
   percentDecoded,
+  removeNameless,
   splitPath,
   withFile,
   within,
@@ -17,7 +20,7 @@ import { type ListEntry, linesIn } from "./entries";
 import { type LocatedTrace, type TracesInput, locateTraces } from "./find";
 import { type KeepAs, KeptWriter } from "./kept";
 import { listAt } from "./reading";
-import { isUntouched, rewriteList, withList } from "./rewrite";
+import { besideOf, isUntouched, rewriteList, withList } from "./rewrite";
 import { type ListFormat, entryOf } from "./trace";
 import { said } from "@eremos/words/core/traces";
 
@@ -30,6 +33,8 @@ export interface ClearInput extends TracesInput {
   readonly onlySure: boolean;
   /** Where what goes is kept, and for whom; null: it is not. */
   readonly keep: KeepAs | null;
+  /** So often what goes is written over before it does; 0: not at all. */
+  readonly overwrite?: number;
 }
 
 export interface TraceLeft {
@@ -92,7 +97,7 @@ export async function clearTraces(disk: Disk, input: ClearInput, hooks: Hooks): 
     // What went so far is kept and told of, and the rest stays.
     if (hooks.cancelled()) break;
     try {
-      go(disk, one, seen);
+      go(disk, one, seen, input.overwrite ?? 0);
       ids.push(...one.ids);
     } catch (error) {
       left.push({ where: whereOf(one), reason: fromSystemError(error, said("clearing-a-trace")).message });
@@ -309,34 +314,54 @@ function keepFile(
     throw new EremosError("busy", said("changed-meanwhile", { path: displayPath(Buffer.from(of.path, "base64url")) }));
 }
 
-function go(disk: Disk, going: Going, seen: Seen): void {
-  if (going.as === "list")
-    return withList(disk, going.path, (list) =>
-      rewriteList(disk, list, (bytes) => withoutParts(bytes, going.parts, going.path)),
-    );
+function go(disk: Disk, going: Going, seen: Seen, passes: number): void {
+  if (going.as === "list") return cutOut(disk, going, passes);
   for (const path of going.paths) {
     const { parent, name } = splitPath(path);
     within(disk, disk.openRoot(parent), (dir) => {
-      removeSeen(disk, dir, name, path, seen);
+      removeSeen({ disk, seen, passes }, dir, name, path);
       disk.syncDir(dir);
     });
   }
 }
 
+/** The list as it was is written over when the new one has its place. */
+function cutOut(disk: Disk, { path, parts }: GoingList, passes: number): void {
+  const { parent } = splitPath(path);
+  const spare = passes > 0 ? within(disk, disk.openRoot(parent), (dir) => besideOf(disk, dir)) : null;
+  withList(disk, path, (list) => rewriteList(disk, list, (bytes) => withoutParts(bytes, parts, path), spare));
+  if (!spare) return;
+  within(disk, disk.openRoot(parent), (dir) => {
+    overwriteWhatGoes(disk, dir, spare, passes);
+    if (disk.find(dir, spare)) disk.unlink(dir, spare);
+    disk.syncDir(dir);
+  });
+}
+
+interface Removing {
+  readonly disk: Disk;
+  readonly seen: Seen;
+  readonly passes: number;
+}
+
 /** Removes what is still what it was; links are removed, never followed. @throws EremosError `busy`, system errors */
-function removeSeen(disk: Disk, dir: Dir, name: Buffer, path: Buffer, seen: Seen): void {
+function removeSeen(of: Removing, dir: Dir, name: Buffer, path: Buffer): void {
+  const { disk, seen, passes } = of;
   const stat = disk.find(dir, name);
   if (!stat) return;
   const before = seen.get(path.toString("latin1"));
   if (stat.type === "dir" && before?.ino === stat.ino && before.dev === stat.dev) {
     within(disk, disk.openDir(dir, name), (inner) => {
-      for (const child of disk.list(inner)) removeSeen(disk, inner, child, joinPath(path, child), seen);
+      for (const child of disk.list(inner)) removeSeen(of, inner, child, joinPath(path, child));
     });
-    return disk.removeDir(dir, name);
+    return passes > 0
+      ? removeNameless(disk, dir, name, (unnamed) => disk.removeDir(dir, unnamed))
+      : disk.removeDir(dir, name);
   }
   if (!before || !isUntouched(before, stat))
     throw new EremosError("busy", said("changed-meanwhile", { path: displayPath(path) }));
-  disk.unlink(dir, name);
+  if (passes > 0 && stat.type === "file") overwriteFile(disk, dir, name, stat, { passes, allNames: false });
+  else disk.unlink(dir, name);
 }
 
 const digest = (bytes: Buffer): string => sha256(bytes).toString("hex");

@@ -65,9 +65,15 @@ export function sweepStale(disk: Disk, dir: Dir, names: RegExp): void {
 /**
  * Puts other bytes in the place of a list's, with its rights and attributes: written beside, made durable, renamed over.
  * What a program wrote into the old file up to the last moment comes along: `made` is asked again for what it is then.
+ * `spare`: the old file gets this name beside it, for whoever writes over it.
  * @throws EremosError `busy` where it is not what it was, system errors; it is as it was then
  */
-export function rewriteList(disk: Disk, list: HeldList, made: (bytes: Buffer) => Buffer): void {
+export function rewriteList(
+  disk: Disk,
+  list: HeldList,
+  made: (bytes: Buffer) => Buffer,
+  spare: Buffer | null = null,
+): void {
   const { dir, name, file, stat } = list;
   const beside = besideOf(disk, dir);
   const written = disk.create(dir, beside, 0o600);
@@ -78,9 +84,11 @@ export function rewriteList(disk: Disk, list: HeldList, made: (bytes: Buffer) =>
       disk.syncFile(written);
       if (!isUntouched(disk.stat(dir, name), stat))
         throw new EremosError("busy", said("changed-meanwhile", { path: displayPath(name) }));
+      if (spare) disk.makeHardLink(dir, name, dir, spare);
       disk.rename(dir, beside, dir, name);
     } catch (error) {
       takeBack(() => disk.unlink(dir, beside));
+      if (spare && disk.find(dir, spare)) takeBack(() => disk.unlink(dir, spare));
       throw error;
     }
     const late = disk.statOpen(file);

@@ -1,9 +1,11 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterEach, describe, expect, it } from "vitest";
-import { silentHooks, within } from "../../src/engine/ground";
+import { fileAddress, silentHooks, within } from "../../src/engine/ground";
 import { linuxDiskOf as diskOf } from "../../src/platform/linux/linux-disk";
 import { overwrite, overwriteFreeSpace, whatOverwritingReaches } from "../../src/overwrite";
+import { clearTraces } from "../../src/traces";
+import { putBelow, traceHome, xbel } from "../traces/remembered";
 import { crampedDisk } from "../support/crashing-disk";
 import { lock, newPerson, unlock } from "../support/world";
 import { CAN_MOUNT, Drive, type FileSystem } from "../support/mounts";
@@ -79,6 +81,35 @@ describe.runIf(CAN_MOUNT)("Overwriting, on real file systems searched raw", () =
       expect(await lockOn(0)).toBeGreaterThan(70_000);
     },
   );
+
+  it("traces that are cleared and overwritten are nowhere on ext4, in lists as in files; without, they are", async () => {
+    const cleared = async (passes: number): Promise<number> => {
+      const on = new Drive("ext4", 96);
+      drive = on;
+      const folder = Buffer.from("/elsewhere/Quince and medlar");
+      const home = traceHome(on.at);
+      const address = fileAddress(Buffer.concat([folder, Buffer.from("/a.txt")]));
+      putBelow(on.at, xbel([...Array<string>(50).fill("file:///other"), address]), "share", "recently-used.xbel");
+      putBelow(
+        on.at,
+        `[Trash Info]\nPath=/elsewhere/Quince%20and%20medlar/a.txt\n`,
+        "share",
+        "Trash",
+        "info",
+        "a.trashinfo",
+      );
+      putBelow(on.at, "contents of Quince%20and%20medlar", "share", "Trash", "files", "a");
+      on.countRaw(SMALL);
+      const input = { home, folder, inside: null, ids: null, kinds: null, onlySure: true, keep: null };
+      expect((await clearTraces(disk, { ...input, overwrite: passes }, silentHooks)).left).toEqual([]);
+      const count = on.countRaw(Buffer.from("Quince%20and%20medlar"));
+      expect(on.countRaw(Buffer.from("file:///other"))).toBeGreaterThan(49);
+      on.remove();
+      return count;
+    };
+    expect(await cleared(1)).toBe(0);
+    expect(await cleared(0)).toBeGreaterThan(2);
+  });
 
   it("shared blocks are told of: a copy made by reflink on xfs still holds the contents afterwards", () => {
     const { on, folder } = filled("xfs");

@@ -91,13 +91,14 @@ export const FOLDER_CALLS = {
     tracesViewSchema,
   ),
   "traces/clear": owner(
-    "Clears traces of a folder: those named, all of the kinds, or what surely belongs to it. What goes is kept for seven days, if asked.",
+    "Clears traces of a folder: those named, all of the kinds, or what surely belongs to it. What goes is kept for seven days, if asked; what is overwritten is not kept.",
     folder.extend({
       ids: z.array(z.string().length(32)).max(20_000).readonly().nullable(),
       kinds: z.array(traceKindSchema).readonly().nullable().default(null),
       onlySure: z.boolean().default(true),
       byInside: z.boolean().default(false),
       keep: z.boolean().default(true),
+      overwrite: z.union([z.literal(0), passesSchema]).default(0),
     }),
     startedSchema,
   ),

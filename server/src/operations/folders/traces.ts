@@ -104,6 +104,8 @@ export interface ClearRequest {
   readonly byInside: boolean;
   /** To put it back within {@link KEPT_DAYS} days. */
   readonly keep: boolean;
+  /** So often what goes is written over before it does; with that nothing is kept. */
+  readonly overwrite: 0 | 1 | 3;
 }
 
 /** @throws EremosError `not-protected` | `needs-sign-in` */
@@ -132,7 +134,7 @@ function clearInput(
   eremos: Eremos,
   id: string,
   folder: Buffer,
-  { ids, kinds, onlySure, keep, byInside }: ClearRequest,
+  { ids, kinds, onlySure, keep, byInside, overwrite }: ClearRequest,
 ): ClearInput {
   const { sealing } = eremos.requireOwner();
   sweepKept(eremos);
@@ -143,21 +145,23 @@ function clearInput(
     ids,
     kinds,
     onlySure,
-    keep: keep
-      ? {
-          directory: Buffer.from(eremos.data.cleared),
-          publicKey: fromBase64(sealing.publicKey, 32),
-          folder: id,
-          at: Date.now(),
-          day: eremos.days.now(),
-        }
-      : null,
+    overwrite,
+    keep:
+      keep && overwrite === 0
+        ? {
+            directory: Buffer.from(eremos.data.cleared),
+            publicKey: fromBase64(sealing.publicKey, 32),
+            folder: id,
+            at: Date.now(),
+            day: eremos.days.now(),
+          }
+        : null,
   };
 }
 
 /** Of a folder that goes for good: what surely belongs to it, of every kind, and nothing of that is kept. */
 export async function clearAllTraces(eremos: Eremos, id: string, folder: Buffer): Promise<void> {
-  const asked = { ids: null, kinds: null, onlySure: true, keep: false, byInside: false };
+  const asked = { ids: null, kinds: null, onlySure: true, keep: false, byInside: false, overwrite: 0 as const };
   await eremos.run<"clear-traces">({ verb: "clear-traces", input: clearInput(eremos, id, folder, asked) });
 }
 
@@ -184,7 +188,7 @@ export async function clearAfterLock(
 }
 
 async function clearByRule(eremos: Eremos, id: string, folder: Buffer, kinds: readonly TraceKind[]): Promise<Cleared> {
-  const asked = { ids: null, kinds, onlySure: true, keep: true, byInside: false };
+  const asked = { ids: null, kinds, onlySure: true, keep: true, byInside: false, overwrite: 0 as const };
   const outcome = await eremos.run<"clear-traces">({
     verb: "clear-traces",
     input: clearInput(eremos, id, folder, asked),

@@ -69,7 +69,16 @@ function tell(eremos: Eremos, note: Pick<Note, "id" | "path"> & Protection, stat
   const others = (eremos.documents.get(eremos.keys, "interruptions") ?? []).filter(({ folder }) => folder !== note.id);
   eremos.documents.put(eremos.keys, "interruptions", [
     ...others,
-    { folder: note.id, path: note.path, protection: protectionOf(note), verb: asked.data, files, filesTotal, now, at: Date.now() },
+    {
+      folder: note.id,
+      path: note.path,
+      protection: protectionOf(note),
+      verb: asked.data,
+      files,
+      filesTotal,
+      now,
+      at: Date.now(),
+    },
   ]);
   eremos.jobs.told(job);
 }
