@@ -60,6 +60,9 @@ async function call<N extends CallName>(
   throw new ApiError("unreachable", say("eremos-answered-in-form-that"));
 }
 
+/** What becomes of what is cleared of traces. */
+export type WhatThen = "kept" | "gone" | "overwritten";
+
 export const api = {
   state: () => call("state"),
   ownDataTold: () => call("own-data/told"),
@@ -143,8 +146,19 @@ export const api = {
   onlooker: (path: string, subject: string | null) => call("onlooker", { path, subject }),
   /** What lies elsewhere and tells of it. */
   traces: (folder: string, byInside: boolean) => call("traces", { folder, byInside }),
-  clearTraces: (folder: string, ids: readonly string[], byInside: boolean, keep: boolean) =>
-    call("traces/clear", { folder, ids, byInside, keep }),
+  clearTraces: (folder: string, ids: readonly string[], byInside: boolean, then: WhatThen) =>
+    call("traces/clear", { folder, ids, byInside, keep: then === "kept", overwrite: then === "overwritten" ? 1 : 0 }),
+  medium: (path: string) => call("medium", { path }),
+  overwrite: (paths: readonly string[], passes: 1 | 3, allNames: boolean) =>
+    call("overwrite", { paths, passes, allNames }),
+  overwriteFree: (path: string) => call("overwrite/free", { path }),
+  remove: (folder: string, days: number) => call("remove", { folder, days }),
+  putBackFromTrash: (folder: string) => call("remove/put-back", { folder }),
+  removeNow: (
+    folder: string,
+    name: string,
+    how: { readonly passes: 0 | 1 | 3; readonly history: boolean; readonly traces: boolean },
+  ) => call("remove/now", { folder, name, ...how }),
   keptTraces: () => call("traces/kept"),
   putTracesBack: (kept: string) => call("traces/put-back", { kept }),
   reach: (folder: string) => call("reach", { folder }),

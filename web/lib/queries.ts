@@ -31,12 +31,20 @@ export const KEYS = {
   traces: (folder: string) => ["traces", folder],
   knownTraces: (folder: string) => ["traces", folder, "known"],
   keptTraces: ["kept-traces"],
+  medium: (path: string) => ["medium", path],
   reach: (folder: string) => ["reach", folder],
   onlooker: (path: string, subject: string | null) => ["onlooker", path, subject],
 } as const;
 
+/** The protected folders, but for those in the trash. */
 export function useFolders(): readonly FolderView[] | undefined {
-  return useQuery({ queryKey: KEYS.folders, queryFn: api.folders }).data;
+  return useQuery({ queryKey: KEYS.folders, queryFn: api.folders }).data?.filter(({ removed }) => removed === null);
+}
+
+/** Those in the trash. */
+export function useRemoved(): readonly FolderView[] {
+  const folders = useQuery({ queryKey: KEYS.folders, queryFn: api.folders }).data ?? [];
+  return folders.filter(({ removed }) => removed !== null);
 }
 
 export function useJobs(): readonly JobView[] {

@@ -10,6 +10,7 @@ import { ProtectAllDialog } from "@/features/desk/protect-all-dialog";
 import { ProtectDialog } from "@/features/desk/protect-dialog";
 import { MakeDialog } from "@/features/desk/make-dialog";
 import { MoveInDialog } from "@/features/desk/move-in-dialog";
+import { OverwriteDialog } from "@/features/desk/overwrite-dialog";
 import { ActsProvider } from "@/parts/folders/acts-provider";
 import { LetGoNotice } from "@/parts/folders/let-go-notice";
 import { BatchProvider } from "@/parts/folders/batch";
@@ -33,6 +34,7 @@ export function Shell({ children, ...entered }: Entered & { readonly children: R
       <ProtectAllDialog />
       <MakeDialog />
       <MoveInDialog />
+      <OverwriteDialog />
       <JobToasts />
       <ConsentDialog />
     </Rooms>

@@ -23,6 +23,7 @@ import { menuOf } from "./folder-menu";
 import { ListTools } from "./list-tools";
 import { GROUPS, type Listed, NO_FILTERS, isFiltered, listedIn, listedOf } from "./listed";
 import { OwnDataTrouble, useOwnDataTrouble } from "./own-data-trouble";
+import { Trash } from "./trash";
 import { say } from "@eremos/words/page/desk";
 
 type Row =
@@ -72,6 +73,7 @@ export function FolderList(): ReactNode {
         {isFiltered(filters) && listed.length === 0 && <NoneFits onAll={() => setFilters(NO_FILTERS)} />}
         {view.isTable && listed.length > 0 && <LineHeads view={view} onView={setView} />}
         <Rows rows={rows} scroller={scroller} isTable={view.isTable} chosen={chosen} chosenFolders={chosenFolders} />
+        <Trash />
       </div>
     </section>
   );

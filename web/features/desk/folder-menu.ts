@@ -5,7 +5,7 @@ import type { MenuChoice } from "@/ui/menu";
 type Run = (act: Act, folders: readonly FolderView[]) => void;
 
 /** These stand apart: they change what a folder is. */
-const APART: ReadonlySet<Act> = new Set<Act>(["details", "check", "protect"]);
+const APART: ReadonlySet<Act> = new Set<Act>(["details", "check", "protect", "remove"]);
 
 /** What a right click on folders offers. */
 export function menuOf(folders: readonly FolderView[], run: Run): readonly MenuChoice[] {

@@ -17,6 +17,7 @@ import { cn } from "@/lib/cn";
 import { baseName } from "@/lib/format";
 import { KEYS, showError, useFolders } from "@/lib/queries";
 import { say } from "@eremos/words/page/desk";
+import { say as sayRemoving } from "@eremos/words/page/removing";
 
 interface PlaceNode {
   readonly id: string;
@@ -274,7 +275,7 @@ function PlaceRow({ node, tree, style }: NodeRendererProps<PlaceNode>): ReactNod
 
 /** What a right click offers: of what is protected its own acts, of the rest what can be made of it. */
 function usePlaceMenu(nodes: readonly PlaceNode[]): readonly MenuChoice[] {
-  const { protect, protectAll, make, moveInto } = useSelection();
+  const { protect, protectAll, make, moveInto, overwrite } = useSelection();
   const { run } = useActs();
   const folders = nodes.flatMap(({ folder }) => folder ?? []);
   if (folders.length === nodes.length) return menuOf(folders, run);
@@ -291,6 +292,19 @@ function usePlaceMenu(nodes: readonly PlaceNode[]): readonly MenuChoice[] {
             ? [{ label: say("new-private-folder-in-it"), onChoose: () => make(`${only.entry.path}/`), isApart: true }]
             : []),
           { label: say("show-in-file-manager"), onChoose: () => void api.show(only.entry.path).catch(showError) },
+        ]
+      : []),
+    {
+      label: sayRemoving("overwrite-and-remove"),
+      onChoose: () => overwrite({ paths, isFree: false }),
+      isApart: true,
+    },
+    ...(only?.entry.type === "dir" && nodes.length === 1
+      ? [
+          {
+            label: sayRemoving("overwrite-free"),
+            onChoose: () => overwrite({ paths: [only.entry.path], isFree: true }),
+          },
         ]
       : []),
   ];

@@ -32,6 +32,7 @@ import { api } from "@/lib/api";
 import { formatBytes } from "@/lib/format";
 import { KEYS, isRunning, useJobs, useVerb } from "@/lib/queries";
 import { say } from "@eremos/words/page/folder";
+import { say as sayRemoving } from "@eremos/words/page/removing";
 
 export function FolderPage({ id }: { readonly id: string }): ReactNode {
   const folders = useQuery({ queryKey: KEYS.folders, queryFn: api.folders });
@@ -39,6 +40,7 @@ export function FolderPage({ id }: { readonly id: string }): ReactNode {
   const folder = folders.data?.find((candidate) => candidate.id === id);
   if (!folders.data) return <div aria-busy="true" />;
   if (!folder) return <NotProtected />;
+  if (folder.removed) return <InTrash folder={folder} />;
   const own = jobs.filter((job) => job.folder === id);
   return (
     <main className="h-full overflow-y-auto px-6 py-5 lg:px-10">
@@ -61,6 +63,29 @@ export function FolderPage({ id }: { readonly id: string }): ReactNode {
         </div>
         <Facts folder={folder} />
       </div>
+    </main>
+  );
+}
+
+function InTrash({ folder }: { readonly folder: FolderView }): ReactNode {
+  const { run, pending } = useActs();
+  return (
+    <main className="p-10">
+      <h1 className="text-2xl">{sayRemoving("lies-in-trash", { name: folder.name })}</h1>
+      <p className="mt-2 max-w-md text-mute">
+        {sayRemoving("lies-in-trash-text")} {sayRemoving("can-come-back", { days: folder.removed?.daysLeft ?? 0 })}.
+      </p>
+      <div className="mt-4 flex gap-2">
+        <Button tone="dusk" disabled={pending} onClick={() => run("put-back", [folder])}>
+          {sayRemoving("put-back")}
+        </Button>
+        <Button disabled={pending} onClick={() => run("remove", [folder])}>
+          {sayRemoving("remove-now")}
+        </Button>
+      </div>
+      <Link href="/" className="mt-6 inline-block font-semibold text-dusk underline underline-offset-4">
+        {say("back-desk")}
+      </Link>
     </main>
   );
 }
@@ -251,7 +276,12 @@ function Facts({ folder }: { readonly folder: FolderView }): ReactNode {
           </div>
         ))}
       </dl>
-      {(folder.state === "locked" || folder.state === "open") && <ReleaseBox folder={folder} />}
+      {(folder.state === "locked" || folder.state === "open") && (
+        <>
+          <ReleaseBox folder={folder} />
+          <RemoveBox folder={folder} />
+        </>
+      )}
     </aside>
   );
 }
@@ -283,6 +313,19 @@ function WaysBack({
         </>
       )}
     </>
+  );
+}
+
+function RemoveBox({ folder }: { readonly folder: FolderView }): ReactNode {
+  const { run } = useActs();
+  return (
+    <div className="rounded-xl border border-line p-4 text-sm">
+      <h2 className="font-sans text-sm font-semibold">{say("remove")}</h2>
+      <p className="mt-1 text-[13px] text-mute">{say("with-what-is-in-it")}</p>
+      <Button size="small" className="mt-3" onClick={() => run("remove", [folder])}>
+        {ACT_WORDS.remove}
+      </Button>
+    </div>
   );
 }
 

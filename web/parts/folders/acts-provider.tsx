@@ -8,14 +8,16 @@ import { AskSecret } from "@/parts/secrets/ask-secret";
 import { Button } from "@/ui/button";
 import { Confirm, Dialog, DialogEnd } from "@/ui/dialog";
 import { api } from "@/lib/api";
-import { useVerb } from "@/lib/queries";
+import { showError, useVerb } from "@/lib/queries";
 import { ACT_WORDS, type Act, type ManyAct } from "./acts";
 import { useBatch } from "./batch";
 import { withConsent } from "./consent";
 import { ProtectionPicker } from "./protection-choice";
 import { AGAINST } from "./protections";
+import { type HowRemoved, RemoveDialog } from "./remove-dialog";
 import { useSelection } from "./selection";
 import { say } from "@eremos/words/page/acts";
+import { say as sayRemoving } from "@eremos/words/page/removing";
 
 /** How it is done this time; the rest is as usual. */
 interface How {
@@ -26,6 +28,7 @@ interface How {
   /** Locking: although programs have files of it open. */
   readonly anyway?: boolean;
   readonly protection?: Protection;
+  readonly removed?: HowRemoved;
 }
 
 /** Does what {@link Act} names: asks what has to be asked, and tells how it ended. */
@@ -66,11 +69,13 @@ function beginning(act: ManyAct, folder: FolderView, how: How): Begin {
       return (secret) => api.release(folder.id, secret);
     case "protect":
       return (secret) => api.setProtection(folder.id, how.protection ?? folder, secret);
+    case "remove":
+      return () => remove(folder, how.removed ?? { way: "trash", days: 30 });
   }
 }
 
 function needsSecret(act: ManyAct, folder: FolderView, { protection }: How): boolean {
-  if (!folder.hasPassword || act === "lock") return false;
+  if (!folder.hasPassword || act === "lock" || act === "remove") return false;
   if (act === "protect") return protection !== undefined && isReworked(folder, protection);
   return act === "check" || folder.state !== "open";
 }
@@ -81,7 +86,7 @@ export function isReworked(folder: FolderView, to: Protection): boolean {
 }
 
 interface Asking {
-  readonly act: "release" | "protect";
+  readonly act: "release" | "protect" | "remove";
   readonly folders: readonly FolderView[];
 }
 
@@ -162,8 +167,11 @@ export function ActsProvider({ children }: { readonly children: ReactNode }): Re
         return begin("open", folders, how);
       case "lock-rest":
         return begin("lock", folders, how);
+      case "put-back":
+        return verb.run(() => putBack(folder));
       case "release":
       case "protect":
+      case "remove":
         return setAsking({ act, folders });
       default:
         return begin(act, folders, how);
@@ -182,6 +190,16 @@ export function ActsProvider({ children }: { readonly children: ReactNode }): Re
           router.push("/");
         }}
       />
+      {asking?.act === "remove" && (
+        <RemoveDialog
+          folders={asking.folders}
+          onClose={() => setAsking(null)}
+          onRemove={(removed) => {
+            begin("remove", asking.folders, { removed });
+            if (window.location.pathname.startsWith("/folders/")) router.push("/");
+          }}
+        />
+      )}
       {asking?.act === "protect" && (
         <GuardMany
           folders={asking.folders}
@@ -213,6 +231,22 @@ async function visit(
 async function takeBack(folder: FolderView, secret: FolderSecret | null): Promise<Begun> {
   const { files } = await api.takeBackMovedIn(folder.id, secret);
   toast(say("so-many-are-back", { files }), { duration: 9000 });
+  return NO_JOB;
+}
+
+async function remove(folder: FolderView, how: HowRemoved): Promise<Begun> {
+  if (how.way === "now") return api.removeNow(folder.id, folder.name, how);
+  const begun = await api.remove(folder.id, how.days);
+  toast(sayRemoving("is-in-trash", { count: 1, name: folder.name, days: how.days }), {
+    duration: 20_000,
+    action: { label: sayRemoving("put-back"), onClick: () => void putBack(folder).catch(showError) },
+  });
+  return begun;
+}
+
+async function putBack(folder: FolderView): Promise<Begun> {
+  await api.putBackFromTrash(folder.id);
+  toast(sayRemoving("is-back", { name: folder.name }), { duration: 9000 });
   return NO_JOB;
 }
 

@@ -20,6 +20,8 @@ const ACTS = [
   "check",
   "protect",
   "release",
+  "remove",
+  "put-back",
 ] as const;
 export type Act = (typeof ACTS)[number];
 
@@ -40,6 +42,8 @@ export const ACT_WORDS: Readonly<Record<Act, string>> = {
   check: say("check"),
   protect: say("protect"),
   release: say("release"),
+  remove: say("remove"),
+  "put-back": say("put-back"),
 };
 
 /** The same, done with all that are chosen, in words that say how many. */
@@ -49,6 +53,7 @@ const MANY_WORDS = {
   check: (count: number) => say("check-many", { count }),
   protect: (count: number) => say("protect-many", { count }),
   release: (count: number) => say("release-many", { count }),
+  remove: (count: number) => say("remove-many", { count }),
 } satisfies Partial<Record<Act, (count: number) => string>>;
 export type ManyAct = keyof typeof MANY_WORDS;
 
@@ -70,6 +75,8 @@ const APPLIES: Readonly<Record<Act, (folder: FolderView) => boolean>> = {
   check: isSealedNow,
   protect: ({ state }) => state === "locked" || state === "open",
   release: ({ state }) => state === "locked" || state === "open",
+  remove: ({ state }) => state === "locked" || state === "open",
+  "put-back": ({ removed }) => removed !== null,
 };
 
 function isThere({ state }: FolderView): boolean {

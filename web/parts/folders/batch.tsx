@@ -17,6 +17,7 @@ const VERBS: Readonly<Record<ManyAct, string>> = {
   check: say("checking"),
   protect: say("changing-guard"),
   release: say("releasing"),
+  remove: say("removing"),
 };
 
 /** One thing that is done among several: its work is a job of its own, which goes on when the page goes. */

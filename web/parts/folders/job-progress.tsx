@@ -10,7 +10,16 @@ import { useVerb } from "@/lib/queries";
 import { say } from "@eremos/words/page/folders";
 
 /** Past these phases there is no way back, and none is needed: what remains is short. */
-const STOPPABLE = new Set(["queued", "looking", "sealing", "making-durable", "moving", "restoring", "checking"]);
+const STOPPABLE = new Set([
+  "queued",
+  "looking",
+  "sealing",
+  "making-durable",
+  "moving",
+  "restoring",
+  "checking",
+  "overwriting",
+]);
 
 export function JobProgress({ job }: { readonly job: JobView }): ReactNode {
   const speed = job.bytesPerSecond;

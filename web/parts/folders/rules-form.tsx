@@ -1,7 +1,9 @@
 "use client";
 import { type ReactNode, useId } from "react";
 import type { LockingRules } from "@eremos/server/contract";
+import { OVERWRITES_WORDS, overwritesOf } from "@/parts/overwriting/overwrites-choice";
 import { say } from "@eremos/words/page/folders";
+import { say as sayRemoving } from "@eremos/words/page/removing";
 
 interface RulesFormProps {
   readonly rules: LockingRules;
@@ -70,6 +72,12 @@ export function RulesForm({ rules, disabled, onChange }: RulesFormProps): ReactN
         choices={LOCK_OR_LEAVE}
         value={rules.atStop ? "lock" : "leave"}
         onChoose={(what) => onChange({ ...rules, atStop: what === "lock" })}
+      />
+      <Line
+        label={sayRemoving("readable-copy")}
+        choices={OVERWRITES_WORDS}
+        value={String(rules.overwrites) as (typeof OVERWRITES_WORDS)[number][0]}
+        onChoose={(chosen) => onChange({ ...rules, overwrites: overwritesOf(chosen) })}
       />
     </fieldset>
   );

@@ -17,6 +17,15 @@ export interface Selection {
   /** What is to be moved into a folder. */
   readonly movingIn: MovingIn | null;
   moveInto(moving: MovingIn | null): void;
+  /** What is to be written over. */
+  readonly overwriting: Overwriting | null;
+  overwrite(what: Overwriting | null): void;
+}
+
+/** Full paths of what goes; or one, of whose disk the free space is meant. */
+export interface Overwriting {
+  readonly paths: readonly string[];
+  readonly isFree: boolean;
 }
 
 /** The id of a locked folder, empty for none chosen yet, and the full paths of what goes in. */
@@ -33,9 +42,23 @@ export function SelectionProvider({ children }: { readonly children: ReactNode }
   const [protectingAll, protectAll] = useState<readonly string[] | null>(null);
   const [making, make] = useState<string | null>(null);
   const [movingIn, moveInto] = useState<MovingIn | null>(null);
+  const [overwriting, overwrite] = useState<Overwriting | null>(null);
   const value = useMemo(
-    () => ({ path, select, protecting, protect, protectingAll, protectAll, making, make, movingIn, moveInto }),
-    [path, protecting, protectingAll, making, movingIn],
+    () => ({
+      path,
+      select,
+      protecting,
+      protect,
+      protectingAll,
+      protectAll,
+      making,
+      make,
+      movingIn,
+      moveInto,
+      overwriting,
+      overwrite,
+    }),
+    [path, protecting, protectingAll, making, movingIn, overwriting],
   );
   return <SelectionContext value={value}>{children}</SelectionContext>;
 }

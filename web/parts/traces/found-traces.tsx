@@ -1,9 +1,12 @@
 "use client";
 import { type ReactNode, useState } from "react";
 import type { TraceKind, TracesView } from "@eremos/server/contract";
+import { MediumTruth } from "@/parts/overwriting/medium-truth";
+import type { WhatThen } from "@/lib/api";
 import { Button } from "@/ui/button";
 import { Trouble } from "@/ui/trouble";
 import { KINDS, KIND_WORDS } from "./kinds";
+import { say as sayRemoving } from "@eremos/words/page/removing";
 import { say } from "@eremos/words/page/traces";
 
 type Trace = TracesView["traces"][number];
@@ -14,7 +17,7 @@ const MOST_SHOWN = 300;
 interface FoundTracesProps {
   readonly found: TracesView;
   readonly isBusy: boolean;
-  readonly onClear: (traces: readonly Trace[], keep: boolean) => void;
+  readonly onClear: (traces: readonly Trace[], then: WhatThen) => void;
 }
 
 /** What was found, kind by kind, and which of it goes. What surely belongs to the folder is chosen first. */
@@ -23,6 +26,7 @@ export function FoundTraces({ found, isBusy, onClear }: FoundTracesProps): React
   const [turned, setTurned] = useState<ReadonlyMap<string, boolean>>(new Map());
   const isChosen = (trace: Trace): boolean => trace.clearable && (turned.get(trace.id) ?? trace.isSure);
   const [isKept, setKept] = useState(true);
+  const [isOver, setOver] = useState(false);
   const clearable = traces.filter((trace) => trace.clearable);
   const chosen = clearable.filter(isChosen);
   const choose = (some: readonly Trace[], goes: boolean): void =>
@@ -64,22 +68,36 @@ export function FoundTraces({ found, isBusy, onClear }: FoundTracesProps): React
       )}
       {clearable.length > 0 && (
         <div className="flex flex-wrap items-center justify-between gap-3 rounded-xl border border-line bg-sheet px-4 py-3 text-sm">
-          <label className="flex min-w-0 flex-1 basis-64 items-start gap-2">
-            <input
-              type="checkbox"
-              className="mt-1"
-              checked={isKept}
-              onChange={(event) => setKept(event.target.checked)}
-            />
-            <span>
-              {say("can-be-put-back")}
-              {!isKept && <span className="block text-oxblood">{say("cant-be-put-back")}</span>}
-            </span>
-          </label>
+          <div className="min-w-0 flex-1 basis-64 space-y-2">
+            <label className="flex items-start gap-2">
+              <input
+                type="checkbox"
+                className="mt-1"
+                checked={isKept}
+                onChange={(event) => setKept(event.target.checked)}
+              />
+              <span>
+                {say("can-be-put-back")}
+                {!isKept && <span className="block text-oxblood">{say("cant-be-put-back")}</span>}
+              </span>
+            </label>
+            {!isKept && (
+              <label className="flex items-start gap-2">
+                <input
+                  type="checkbox"
+                  className="mt-1"
+                  checked={isOver}
+                  onChange={(event) => setOver(event.target.checked)}
+                />
+                {sayRemoving("overwrite-instead")}
+              </label>
+            )}
+            {!isKept && isOver && clearable[0] && <MediumTruth path={clearable[0].where} />}
+          </div>
           <Button
             tone={isKept ? "dusk" : "oxblood"}
             disabled={isBusy || chosen.length === 0}
-            onClick={() => onClear(chosen, isKept)}
+            onClick={() => onClear(chosen, isKept ? "kept" : isOver ? "overwritten" : "gone")}
           >
             {say("clear-chosen", { chosen: chosen.length })}
           </Button>

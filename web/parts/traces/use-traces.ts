@@ -2,7 +2,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import type { JobView, TracesView } from "@eremos/server/contract";
-import { api } from "@/lib/api";
+import { type WhatThen, api } from "@/lib/api";
 import { KEYS, isRunning, showError, useJobs } from "@/lib/queries";
 
 /** Programs write back what they remember soon, or when they end. */
@@ -13,7 +13,7 @@ export interface Traces {
   readonly error: Error | null;
   readonly isLooking: boolean;
   readonly look: () => void;
-  readonly clear: (traces: TracesView["traces"], keep: boolean) => void;
+  readonly clear: (traces: TracesView["traces"], then: WhatThen) => void;
   /** What clears them now. */
   readonly job: JobView | null;
   /** They were cleared, and are looked for again in a minute. */
@@ -33,12 +33,12 @@ export function useTraces(folder: string): Traces {
   const [looksAgain, setLooksAgain] = useState(false);
   const [cameBack, setCameBack] = useState(0);
   const clearing = useMutation({
-    mutationFn: ({ traces, keep }: { readonly traces: TracesView["traces"]; readonly keep: boolean }) =>
+    mutationFn: ({ traces, then }: { readonly traces: TracesView["traces"]; readonly then: WhatThen }) =>
       api.clearTraces(
         folder,
         traces.map(({ id }) => id),
         traces.some(({ isSure }) => !isSure),
-        keep,
+        then,
       ),
     onSuccess: (_job, { traces }) => setCleared(new Set(traces.map(({ id }) => id))),
     onError: showError,
@@ -75,7 +75,7 @@ export function useTraces(folder: string): Traces {
       setCameBack(0);
       void refetch();
     },
-    clear: (traces, keep) => clearing.mutate({ traces, keep }),
+    clear: (traces, then) => clearing.mutate({ traces, then }),
     job,
     looksAgain: looksAgain && found.data !== undefined,
     cameBack: looksAgain || isBusy || !found.data ? 0 : cameBack,

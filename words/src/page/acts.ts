@@ -50,5 +50,9 @@ export const { say, said } = speaker("page/acts", {
   opening: "Opening",
   checking: "Checking",
   "changing-guard": "Changing the guard",
+  remove: "Remove…",
+  "put-back": "Put back",
+  "remove-many": "Remove {count}…",
+  removing: "Removing",
   releasing: "Releasing",
 });

@@ -67,6 +67,8 @@ export const { say, said } = speaker("page/folder", {
     "{count}: {hasPassword, select, true {master and own password together} other {master password}}; recovery code,",
   "keyholders-shares": "; keyholders’ shares,",
   release: "Release",
+  remove: "Remove",
+  "with-what-is-in-it": "With everything in it: into Eremos’ trash, from where it can come back, or for good.",
   "takes-protection-off-for-good":
     "Takes the protection off for good. The folder is an ordinary one again, exactly as it was.",
   "other-state-is-let-go": "The other state is let go.",

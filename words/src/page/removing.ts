@@ -1,0 +1,72 @@
+import { speaker } from "../speaker";
+
+/** Overwriting, and Eremos' own trash. */
+export const { say, said } = speaker("page/removing", {
+  "on-this-disk": "What overwriting does on this disk",
+  why: "Why",
+  "what-does-help": "What does help",
+  "overwrite-title": "{count, plural, one {Overwrite and remove “{name}”} other {Overwrite and remove these {count}}}",
+  "overwrite-is-final":
+    "Random bytes are written over {count, plural, one {it} other {them}} first. There is no way back, not even from the trash.",
+  "what-goes": "What goes",
+  passes: "How often",
+  once: "Once",
+  "three-times": "Three times",
+  "once-is-enough": "On drives of today one pass does what three do; three take three times as long.",
+  "all-names": "Also files that have another name elsewhere on this disk: they lose their contents there, too",
+  "not-now": "Not now",
+  "overwrite-it": "{count, plural, one {Overwrite and remove} other {Overwrite and remove {count}}}",
+  "goes-on-by-itself": "It goes on when you close this; how it ended is told.",
+  close: "Close",
+  "free-title": "Overwrite the free space of this disk",
+  "free-is":
+    "What was deleted before stays readable in the free space until something else is written there. Eremos fills it with random bytes, leaves a margin for other programs, and frees it again.",
+  "free-place": "The disk that {place} lies on",
+  "free-it": "Overwrite the free space",
+  "overwrite-and-remove": "Overwrite and remove…",
+  "overwrite-free": "Overwrite free space of its disk…",
+  "remove-title": "{count, plural, one {Remove “{name}”} other {Remove these {count} folders}}",
+  "remove-is":
+    "With everything that is in {count, plural, one {it} other {them}}. To keep the contents and take protection off, release {count, plural, one {it} other {them}} instead.",
+  "how-to-remove": "How",
+  "into-the-trash": "Into Eremos’ trash",
+  "trash-text": "Locked and out of sight on its own disk, and back with one click.",
+  "for-good": "For good, now",
+  "for-good-text": "What opens it goes first, then everything else. There is no way back.",
+  "drives-dont": "A drive stays where it is plugged in, so it can’t go there.",
+  "for-how-long": "Comes back for",
+  "so-many-days": "{days, plural, one {1 day} other {{days} days}}",
+  "then-for-good": "After that it is removed for good. A clock that jumps never makes it sooner.",
+  "not-encrypted-there":
+    "{names} {count, plural, one {is} other {are}} not encrypted, and {count, plural, one {is} other {are}} not in the trash, either: an administrator, or whoever has the disk, can read {count, plural, one {it} other {them}} there.",
+  "locked-first": "{count, plural, one {It lies open and is} other {Some lie open and are}} locked first.",
+  "type-its-name": "Type its name to remove it for good: {name}",
+  "type-the-number": "Type how many they are to remove them for good: {count}",
+  "also-overwrite": "Overwrite everything in it, too",
+  "keys-always":
+    "What opens it is always overwritten: without that nobody reads the encrypted rest. An older copy of the folder elsewhere, a backup or a snapshot, still opens with its password.",
+  "contents-plain":
+    "Its contents are not encrypted: without overwriting they stay readable on the disk until the space is used again.",
+  "clear-traces-first": "Clear what elsewhere on this desktop surely names it",
+  "history-too": "Remove it from the activity, too",
+  "put-into-trash": "{count, plural, one {Put it into the trash} other {Put {count} into the trash}}",
+  "remove-for-good": "{count, plural, one {Remove it for good} other {Remove {count} for good}}",
+  "is-in-trash":
+    "{count, plural, one {{name} is} other {{count} folders are}} in the trash for {days, plural, one {1 day} other {{days} days}}.",
+  "put-back": "Put back",
+  "is-back": "{name} is back where it was, locked.",
+  "in-the-trash": "{count, plural, one {1 folder} other {{count} folders}} in the trash",
+  "can-come-back":
+    "{days, plural, =0 {is about to go for good} one {can come back for 1 more day} other {can come back for {days} more days}}",
+  "put-in": "put in",
+  "not-encrypted": "not encrypted",
+  "remove-now": "Remove for good…",
+  "lies-in-trash": "{name} is in the trash",
+  "lies-in-trash-text": "It is locked and out of sight on its own disk. Put it back to open it.",
+  "readable-copy": "The readable copy, when it locks",
+  "is-removed": "is removed",
+  "is-overwritten-once": "is overwritten, then removed",
+  "is-overwritten-three": "is overwritten three times",
+  "overwrite-readable-copy": "Overwrite the readable copy when it has been locked",
+  "overwrite-instead": "Overwrite what goes",
+});
