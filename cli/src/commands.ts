@@ -69,7 +69,7 @@ function tableLines(folder: FolderView): string[] {
     id: folder.id,
   });
   return [
-    `${folder.state.padEnd(12)} ${folder.path}`,
+    `${(folder.removed ? say("in-trash-state") : folder.state).padEnd(12)} ${folder.path}`,
     ...[facts, ...(folder.attention ? [folder.attention] : [])].map((line) => `${" ".repeat(13)}${line}`),
   ];
 }
@@ -139,7 +139,7 @@ const list: Command<"list"> = async (invocation) => {
     await openGate(eremos, invocation);
     const folders = listFolders(eremos);
     const shown = folders.map(
-      ({ id, kind, path, realPath, guard, visibility, cover, bars, hasPassword, state, files, bytes }) => ({
+      ({ id, kind, path, realPath, guard, visibility, cover, bars, hasPassword, state, removed, files, bytes }) => ({
         id,
         kind,
         path,
@@ -150,6 +150,7 @@ const list: Command<"list"> = async (invocation) => {
         bars,
         hasPassword,
         state,
+        removed,
         files,
         bytes,
       }),

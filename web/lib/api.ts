@@ -157,8 +157,8 @@ export const api = {
   removeNow: (
     folder: string,
     name: string,
-    how: { readonly passes: 0 | 1 | 3; readonly history: boolean; readonly traces: boolean },
-  ) => call("remove/now", { folder, name, ...how }),
+    { passes, history, traces }: { readonly passes: 0 | 1 | 3; readonly history: boolean; readonly traces: boolean },
+  ) => call("remove/now", { folder, name, passes, history, traces }),
   keptTraces: () => call("traces/kept"),
   putTracesBack: (kept: string) => call("traces/put-back", { kept }),
   reach: (folder: string) => call("reach", { folder }),
@@ -179,7 +179,8 @@ export const api = {
     protection: Protection | null,
     inUseAnyway = false,
     password: TypedFolderPassword | null = null,
-  ) => call("lock", { path, protection, inUseAnyway, password }),
+    more: Partial<Pick<LockingRules, "overwrites">> = {},
+  ) => call("lock", { path, protection, inUseAnyway, password, ...more }),
   unlock: (folder: string, mode: OpeningMode, secret: FolderSecret | null = null, accept: readonly Consent[] = []) =>
     call("unlock", { folder, mode, secret, accept }),
   setFolderPassword: (folder: string, secret: FolderSecret | null, password: TypedFolderPassword | null) =>

@@ -136,6 +136,7 @@ export const { say, said } = speaker("cli", {
   "is-locked-now": "{path} is locked.",
   "does-not-lie-open": "{name} does not lie open, as far as this computer knows. Nothing was touched.",
   "trash-belongs-to-move": "--trash belongs to --move. Nothing was moved; give both, or neither.",
+  "in-trash-state": "in the trash",
   "name-of-folder": "Its name, to remove it for good",
   "now-or-undo": "Either remove it for good or put it back, not both at once. Nothing was touched.",
   "history-and-passes-belong-to-now":

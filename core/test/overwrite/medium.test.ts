@@ -72,6 +72,14 @@ describe("What overwriting reaches, by the system's tables", () => {
       ["never-readable", "discard-command", "encrypted-below"],
     ],
     [
+      "ext4 on a drive that says that it turns, and takes discards: a virtual one, or with tracks that overlap",
+      "26 1 8:1 / / rw - ext4 /dev/vda1 rw,discard",
+      { ...DISK, "/sys/dev/block/8:1/../queue/discard_max_bytes": "1048576\n" },
+      "drive-may-keep",
+      ["drive-unknown"],
+      ["never-readable", "discards-itself", "encrypt-disk"],
+    ],
+    [
       "ext4 with a data journal by its mount",
       "26 1 8:1 / / rw - ext4 /dev/sda1 rw,data=journal",
       DISK,

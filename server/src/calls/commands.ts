@@ -61,6 +61,7 @@ export const COMMAND_RESULTS = {
           bars: true,
           hasPassword: true,
           state: true,
+          removed: true,
           files: true,
           bytes: true,
         }),

@@ -131,6 +131,8 @@ export const FOLDER_CALLS = {
       protection: protectionSchema.nullable(),
       inUseAnyway: z.boolean().default(false),
       password: newFolderPasswordSchema.nullable().default(null),
+      /** How often the readable copy is written over, now and from now on; absent: as before. */
+      overwrites: z.union([z.literal(0), passesSchema]).exactOptional(),
     }),
     startedSchema,
   ),

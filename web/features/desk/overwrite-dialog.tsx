@@ -1,5 +1,6 @@
 "use client";
 import { type ReactNode, useState } from "react";
+import type { JobView } from "@eremos/server/contract";
 import { JobProgress } from "@/parts/folders/job-progress";
 import { type Overwriting, useSelection } from "@/parts/folders/selection";
 import { MediumTruth } from "@/parts/overwriting/medium-truth";
@@ -40,8 +41,7 @@ function OverwriteForm({ start: { paths, isFree } }: { readonly start: Overwriti
     () => (isFree ? api.overwriteFree(first) : api.overwrite(paths, passes, allNames)),
     ({ job: id }) => setBegun(id),
   );
-  // Its end is told by a notice of its own.
-  if (begun !== null && job && !isRunning(job)) return <Ended onEnd={() => overwrite(null)} />;
+  if (begun !== null && job && !isRunning(job)) return <Ended job={job} onEnd={() => overwrite(null)} />;
   return (
     <form
       className="mt-5 space-y-5"
@@ -92,14 +92,18 @@ function OverwriteForm({ start: { paths, isFree } }: { readonly start: Overwriti
   );
 }
 
-/** Closes itself: nothing is left to be said in here. */
-function Ended({ onEnd }: { readonly onEnd: () => void }): ReactNode {
+function Ended({ job, onEnd }: { readonly job: JobView; readonly onEnd: () => void }): ReactNode {
   return (
-    <DialogEnd>
-      <Button autoFocus onClick={onEnd}>
-        {say("close")}
-      </Button>
-    </DialogEnd>
+    <div className="mt-5 space-y-5">
+      <p className="text-[15px] font-medium break-words" role="status">
+        {job.summary ?? job.error?.message}
+      </p>
+      <DialogEnd>
+        <Button autoFocus onClick={onEnd}>
+          {say("close")}
+        </Button>
+      </DialogEnd>
+    </div>
   );
 }
 

@@ -2,7 +2,7 @@
 import { isEncrypting } from "@eremos/core/guards";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
-import type { PlanView, Protection } from "@eremos/server/contract";
+import type { LockingRules, PlanView, Protection } from "@eremos/server/contract";
 import { ProtectionPicker } from "@/parts/folders/protection-choice";
 import { PathField } from "@/parts/folders/path-field";
 import { useProtection } from "@/parts/folders/usual";
@@ -12,8 +12,10 @@ import { Dialog, DialogEnd } from "@/ui/dialog";
 import { useSelection } from "@/parts/folders/selection";
 import { ApiError, api } from "@/lib/api";
 import { baseName, formatBytes, parentOf } from "@/lib/format";
-import { useVerb } from "@/lib/queries";
+import { KEYS, useVerb } from "@/lib/queries";
+import { MediumTruth } from "@/parts/overwriting/medium-truth";
 import { say } from "@eremos/words/page/desk";
+import { say as sayRemoving } from "@eremos/words/page/removing";
 
 export function ProtectDialog(): ReactNode {
   const { protecting, protect } = useSelection();
@@ -36,6 +38,7 @@ function ProtectForm({ start }: { readonly start: string }): ReactNode {
   const [anyway, setAnyway] = useState(false);
   const [hasOwn, setHasOwn] = useState(false);
   const own = useNewPassword({ label: say("password-this-folder"), hintNote: IN_THE_FOLDER });
+  const over = useOverwriting();
   const lock = useVerb((...args: Parameters<typeof api.lock>) => api.lock(...args));
   const plan = useQuery({
     queryKey: ["plan", path, protection.guard, protection.visibility],
@@ -60,6 +63,7 @@ function ProtectForm({ start }: { readonly start: string }): ReactNode {
           { ...protection, cover: protection.cover?.trim() || null },
           anyway,
           isOwn ? { password: own.chosen.password, hint: own.chosen.hint } : null,
+          isEncrypting(protection) ? over.chosen : {},
         );
         select(current.path);
         protect(null);
@@ -77,7 +81,14 @@ function ProtectForm({ start }: { readonly start: string }): ReactNode {
         value={protection}
         isDrive={current?.kind === "drive"}
         onChoose={setProtection}
-        whenFull={isEncrypting(protection) && <OwnPassword chosen={hasOwn} onChosen={setHasOwn} fields={own.fields} />}
+        whenFull={
+          isEncrypting(protection) && (
+            <>
+              <OwnPassword chosen={hasOwn} onChosen={setHasOwn} fields={own.fields} />
+              <Overwriting {...over} path={current?.path ?? null} />
+            </>
+          )
+        }
       />
       {/* Room for two lines, so that nothing moves under the pointer when the answer comes. */}
       <div className="min-h-11">
@@ -117,6 +128,45 @@ function Instead({ plan }: { readonly plan: PlanView }): ReactNode {
     >
       {say("new-private-folder-there")}
     </Button>
+  );
+}
+
+interface Overwritten {
+  readonly isOn: boolean;
+  readonly turn: (on: boolean) => void;
+  /** Nothing where it is as for all folders. */
+  readonly chosen: Partial<Pick<LockingRules, "overwrites">>;
+}
+
+/** Whether the readable copy is written over: as set for all folders, until it is chosen for this one. */
+function useOverwriting(): Overwritten {
+  const usual = useQuery({ queryKey: KEYS.settings, queryFn: api.settings }).data?.preferences.rules.overwrites ?? 0;
+  const [on, turn] = useState<boolean | null>(null);
+  return {
+    isOn: on ?? usual > 0,
+    turn,
+    chosen: on === null ? {} : { overwrites: on ? usual || 1 : 0 },
+  };
+}
+
+function Overwriting({ isOn, turn, path }: Overwritten & { readonly path: string | null }): ReactNode {
+  return (
+    <div className="rounded-xl border border-line bg-sheet px-4 py-3 text-sm">
+      <label className="flex items-start gap-2.5">
+        <input
+          type="checkbox"
+          checked={isOn}
+          onChange={(event) => turn(event.target.checked)}
+          className="mt-1 accent-dusk"
+        />
+        <span className="font-semibold">{sayRemoving("overwrite-readable-copy")}</span>
+      </label>
+      {isOn && path !== null && (
+        <div className="mt-3">
+          <MediumTruth path={path} />
+        </div>
+      )}
+    </div>
   );
 }
 

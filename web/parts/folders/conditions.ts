@@ -74,7 +74,7 @@ export const PHASE_WORDS: Readonly<Record<JobPhase, string>> = {
   sealing: say("encrypting"),
   "making-durable": say("making-it-safe-on-disk"),
   moving: say("taking-readable-copy-away"),
-  overwriting: say("overwriting-it"),
+  overwriting: say("writing-random-bytes"),
   removing: say("removing-readable-copy"),
   restoring: say("decrypting-its-place"),
   checking: say("reading-and-verifying-every-byte"),

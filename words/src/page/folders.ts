@@ -29,6 +29,7 @@ export const { say, said } = speaker("page/folders", {
   "looking-at-every-file": "Looking at every file",
   encrypting: "Encrypting",
   "overwriting-it": "Overwriting",
+  "writing-random-bytes": "Writing random bytes",
   "put-into-trash-event": "Put into the trash",
   "out-of-trash-event": "Put back from the trash",
   "removed-for-good-event": "Removed for good",

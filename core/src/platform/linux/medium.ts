@@ -39,13 +39,14 @@ export function mediumIn(tables: MediumTables): Medium {
   const lowest = devicesBelow(tables, number.startsWith("0:") ? tables.device(source) : number);
   const flag = (id: string, file: string): string | null => ofDevice(tables, id, file);
   const rotating = lowest.leaves.map((id) => flag(id, "queue/rotational"));
+  const discards = lowest.leaves.some((id) => Number(flag(id, "queue/discard_max_bytes") ?? 0) > 0);
   return {
     type,
     writes: writesOf(type),
     journalsData: options.includes("data=journal") || isJournalling(tables, type, source),
     hasSnapshots: lowest.uuids.some((uuid) => /^LVM-.*-(?:real|tpool)$/.test(uuid)),
-    rotates: rotating.length === 0 || rotating.includes(null) ? null : rotating.every((one) => one === "1"),
-    discards: lowest.leaves.some((id) => Number(flag(id, "queue/discard_max_bytes") ?? 0) > 0),
+    rotates: rotatesBy(rotating, discards),
+    discards,
     discardsItself: options.some((option) => /^discard(?:=|$)/.test(option)),
     isEncryptedBelow: lowest.uuids.some((uuid) => uuid.startsWith("CRYPT-")),
     mountedAt,
@@ -57,6 +58,16 @@ function writesOf(type: string): Medium["writes"] {
   if (ELSEWHERE.has(type)) return "elsewhere";
   if (IN_MEMORY.has(type)) return "in-memory";
   return REMOTE.test(type) ? "remote" : "unknown";
+}
+
+/**
+ * One that says that it turns, and can be told what is not needed any more, is a virtual one, or writes its tracks over
+ * one another: then nobody here knows.
+ */
+function rotatesBy(rotating: readonly (string | null)[], discards: boolean): boolean | null {
+  if (rotating.length === 0 || rotating.includes(null)) return null;
+  if (rotating.includes("0")) return false;
+  return discards ? null : true;
 }
 
 /** Where the option is the file system's own default, the mount does not name it. */

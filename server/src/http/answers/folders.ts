@@ -56,9 +56,9 @@ export const FOLDERS: Answers<typeof FOLDER_CALLS> = {
   "overwrite/free": ({ context }, { path }) => ({ job: overwriteFree(context.eremos, path, FROM).id }),
   reach: ({ context }, { folder }) => reach(context.eremos, folder),
   plan: ({ context }, { path, ...asked }) => planLock(context.eremos, path, asked),
-  lock: async ({ context: { eremos } }, { path, protection, inUseAnyway, password: typed }) => {
+  lock: async ({ context: { eremos } }, { path, protection, inUseAnyway, password: typed, ...more }) => {
     const password = typed && (await prepareFolderPassword(eremos, typed));
-    const asked = { path, protection: protection ?? AS_BEFORE, inUseAnyway, password, from: FROM };
+    const asked = { path, protection: protection ?? AS_BEFORE, inUseAnyway, password, ...more, from: FROM };
     return { job: lock(eremos, asked).id };
   },
   new: async ({ context: { eremos } }, { path, protection, password: typed }) => {

@@ -31,6 +31,7 @@ export async function listPlace(eremos: Eremos, typed: string): Promise<PlaceLis
   const { home } = eremos.settings;
   const listed = eremos.registry
     .list(eremos.requireKeys())
+    .filter(({ removed }) => removed === null)
     .map((record) => ({ id: record.id, path: displayPath(decodePath(record.path)) }));
   const place = await eremos.looker.place({ typed, home, places, listed: listed.map((one) => one.path) });
   const here = new Set(listed.filter((one) => path.dirname(one.path) === place.path).map(({ id }) => id));

@@ -46,6 +46,8 @@ export interface LockRequest {
   readonly verb?: "reguard" | "put-back" | "remove";
   /** How many earlier states stay, where it is not as the owner chose. */
   readonly keep?: number;
+  /** From now on, and at this lock: so often the readable copy is written over; absent: by its rules. */
+  readonly overwrites?: LockingRules["overwrites"];
   /** For a first lock: a password for this folder alone. */
   readonly password?: FolderPassword | null;
   /** Where a relative path starts. */
@@ -181,6 +183,7 @@ export function lock(eremos: Eremos, request: LockRequest): LockJob {
     inUseAnyway: request.inUseAnyway,
     verb: request.verb ?? "lock",
     keep: request.keep ?? eremos.preferences.get().keepEarlier,
+    overwrites: request.overwrites,
   };
   return start(locking);
 }
@@ -203,6 +206,7 @@ interface Locking {
   readonly inUseAnyway: boolean;
   readonly verb: "lock" | "reguard" | "put-back" | "remove";
   readonly keep: number;
+  readonly overwrites: LockingRules["overwrites"] | undefined;
 }
 
 function start(locking: Locking): StartedJob<"lock"> {
@@ -223,6 +227,7 @@ function start(locking: Locking): StartedJob<"lock"> {
     before: () => eremos.ledger.begun(during, known !== null),
     after: async (outcome) => {
       await eremos.ledger.locked(during, outcome, outcome.sealed && ownDirPlace(eremos.disk, outcome.path));
+      keepRule(locking);
       if (eremos.keys && outcome.sealed)
         setImmediate(() => void eremos.holding((now) => renewLocked(eremos, now, id)).catch(() => undefined));
       const cleared = verb === "lock" ? await clearedAfter(locking) : null;
@@ -245,7 +250,7 @@ async function clearedAfter(locking: Locking): Promise<string | null> {
 }
 
 /** What encrypting takes: keys of whoever is signed in, else those of this computer. */
-function sealingOf({ eremos, id, note, known, during, password, inUseAnyway, keep }: Locking): Sealing {
+function sealingOf({ eremos, id, note, known, during, password, inUseAnyway, keep, overwrites }: Locking): Sealing {
   const owner = eremos.requireOwner();
   const { keys } = eremos;
   const ways = known === null ? null : waysOf(eremos, known);
@@ -263,8 +268,18 @@ function sealingOf({ eremos, id, note, known, during, password, inUseAnyway, kee
     ...signsOf(during, opensItems(eremos.settings)),
     inUseAnyway,
     keep,
-    overwrite: rulesOf({ eremos, note, known }).overwrites,
+    overwrite: overwrites ?? rulesOf({ eremos, note, known }).overwrites,
   };
+}
+
+/** What was chosen for this lock holds for the next ones, too. */
+function keepRule(locking: Locking): void {
+  const { eremos, id, overwrites } = locking;
+  const { keys } = eremos;
+  const rules = rulesOf(locking);
+  if (!keys || overwrites === undefined || overwrites === rules.overwrites) return;
+  const record = eremos.registry.list(keys).find((one) => one.id === id);
+  if (record) eremos.ledger.known(keys, { ...record, rules: { ...rules, overwrites } });
 }
 
 /** By which it locks; a folder that is locked for the first time has none of its own. */
