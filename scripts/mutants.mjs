@@ -7,9 +7,11 @@ import { spawn } from "node:child_process";
 import { cpSync, mkdirSync, mkdtempSync, readFileSync, readdirSync, rmSync, symlinkSync, writeFileSync } from "node:fs";
 import { availableParallelism, tmpdir } from "node:os";
 import { join } from "node:path";
-import { MUTANTS } from "./mutants/list.mjs";
+import { MUTANTS as LISTED } from "./mutants/list.mjs";
+import { REMOVING } from "./mutants/removing.mjs";
 import { install, installTestPrograms, requireNode, root } from "./steps.mjs";
 
+const MUTANTS = [...LISTED, ...REMOVING];
 const LONGEST_MS = 240_000;
 const STOREYS = ["words", "core", "server", "cli", "rescue", "web"];
 

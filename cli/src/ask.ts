@@ -1,4 +1,5 @@
 import { EremosError, printable } from "@eremos/core";
+import { note } from "./terminal";
 import { said, say } from "@eremos/words/cli";
 
 /** Where passwords and codes come from: lines of standard input, one each, or the terminal, unseen. */
@@ -20,7 +21,7 @@ export class Asking {
   async askSeen(message: string): Promise<string> {
     if (this.fromStdin) return this.readLine();
     if (!process.stdin.isTTY) throw new EremosError("usage", said("password-is-asked-at-terminal"));
-    process.stderr.write(`${printable(message)}: `);
+    note(`${message}:`);
     return this.readLine();
   }
 

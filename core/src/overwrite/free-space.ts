@@ -2,7 +2,7 @@ import { randomFillSync } from "node:crypto";
 import { EremosError, fromSystemError, systemCode } from "../errors/eremos-error";
 import { newId } from "../format/ids";
 import type { Dir, Disk, Medium } from "../platform/port";
-import { type Hooks, Meter, displayPath, takeBack, within, withFile } from "../engine/ground";
+import { type Hooks, Meter, displayPath, takeBack, withFile, within } from "../engine/ground";
 import { said } from "@eremos/words/core/overwrite";
 
 export interface FreeSpaceInput {

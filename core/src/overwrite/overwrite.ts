@@ -2,9 +2,9 @@ import { EremosError, fromSystemError } from "../errors/eremos-error";
 import type { Dir, Disk, Medium, Stat } from "../platform/port";
 import {
   type Hooks,
-  type Overwriting,
   Meter,
   OWN_DIR_NAME,
+  type Overwriting,
   displayPath,
   joinPath,
   overwriteFile,
@@ -42,7 +42,7 @@ export interface Overwritten {
 }
 
 /** An entry that is to go, as it was seen. */
-export interface Going {
+interface Going {
   readonly path: Buffer;
   readonly stat: Stat;
 }

@@ -4,7 +4,7 @@ import { displayPath, splitPath, within } from "../engine/ground";
 import { said } from "@eremos/words/core/overwrite";
 
 /** Why old blocks stay, or may; each is a sentence of its own. */
-export type WhyNotReached =
+type WhyNotReached =
   | "written-elsewhere"
   | "journal"
   | "snapshots"
@@ -15,8 +15,7 @@ export type WhyNotReached =
   | "drive-unknown";
 
 /** What does help then. */
-export type HelpsInstead =
-  "never-readable" | "discards-itself" | "discard-command" | "encrypted-below" | "encrypt-disk";
+type HelpsInstead = "never-readable" | "discards-itself" | "discard-command" | "encrypted-below" | "encrypt-disk";
 
 /** What becomes of the old blocks of what is overwritten on a medium. */
 export interface Reaching {

@@ -175,6 +175,21 @@ describe("Overwriting what is chosen", () => {
     expect([fs.readFileSync(file, "utf8"), fs.readFileSync(kept, "utf8")]).toEqual(["new", "old"]);
   });
 
+  it("a file that gets another name between the look and the act is left", () => {
+    const file = put("old", "file.txt");
+    const disk = new Proxy(real, {
+      get(target, key: keyof Disk) {
+        if (key !== "tryLock") return target[key];
+        return (...call: Parameters<Disk["tryLock"]>) => {
+          fs.linkSync(file, at("another.txt"));
+          return target.tryLock(...call);
+        };
+      },
+    });
+    expect(leftOf(run([file], {}, disk))).toEqual(["file.txt"]);
+    expect(fs.existsSync(at("another.txt")) && fs.readFileSync(at("another.txt"), "utf8")).toBe("old");
+  });
+
   it("asked to stop it stops between two files: the rest is as it was, and nothing is written down any more", () => {
     for (const name of ["a", "b", "c"]) put(name.repeat(100), "folder", name);
     let asked = 0;
@@ -239,6 +254,7 @@ describe("Overwriting what is chosen", () => {
     for (let i = 0; i < 5; i++) {
       fs.writeFileSync(file, "new");
       finishOverwriting(real, Buffer.from(data));
+      expect(fs.existsSync(file)).toBe(true);
       expect(fs.readFileSync(file, "utf8")).toBe("new");
     }
   });

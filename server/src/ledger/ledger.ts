@@ -145,6 +145,11 @@ export class Ledger {
     this.changed();
   }
 
+  /** It is being removed for good: from now on the next start brings that to its end. */
+  erasing(record: FolderRecord, erases: NonNullable<Note["erases"]>): void {
+    this.house.data.writeNote({ ...noteOf(record, protectionOf(record)), erases });
+  }
+
   /** It was removed for good; `history`: with what is told of it. */
   async erased(id: string, history: boolean): Promise<void> {
     const { data, registry, keys } = this.house;

@@ -25,8 +25,6 @@ export function FoundTraces({ found, isBusy, onClear }: FoundTracesProps): React
   const { traces, troubles, writers } = found;
   const [turned, setTurned] = useState<ReadonlyMap<string, boolean>>(new Map());
   const isChosen = (trace: Trace): boolean => trace.clearable && (turned.get(trace.id) ?? trace.isSure);
-  const [isKept, setKept] = useState(true);
-  const [isOver, setOver] = useState(false);
   const clearable = traces.filter((trace) => trace.clearable);
   const chosen = clearable.filter(isChosen);
   const choose = (some: readonly Trace[], goes: boolean): void =>
@@ -67,42 +65,64 @@ export function FoundTraces({ found, isBusy, onClear }: FoundTracesProps): React
         </p>
       )}
       {clearable.length > 0 && (
-        <div className="flex flex-wrap items-center justify-between gap-3 rounded-xl border border-line bg-sheet px-4 py-3 text-sm">
-          <div className="min-w-0 flex-1 basis-64 space-y-2">
-            <label className="flex items-start gap-2">
-              <input
-                type="checkbox"
-                className="mt-1"
-                checked={isKept}
-                onChange={(event) => setKept(event.target.checked)}
-              />
-              <span>
-                {say("can-be-put-back")}
-                {!isKept && <span className="block text-oxblood">{say("cant-be-put-back")}</span>}
-              </span>
-            </label>
-            {!isKept && (
-              <label className="flex items-start gap-2">
-                <input
-                  type="checkbox"
-                  className="mt-1"
-                  checked={isOver}
-                  onChange={(event) => setOver(event.target.checked)}
-                />
-                {sayRemoving("overwrite-instead")}
-              </label>
-            )}
-            {!isKept && isOver && clearable[0] && <MediumTruth path={clearable[0].where} />}
-          </div>
-          <Button
-            tone={isKept ? "dusk" : "oxblood"}
-            disabled={isBusy || chosen.length === 0}
-            onClick={() => onClear(chosen, isKept ? "kept" : isOver ? "overwritten" : "gone")}
-          >
-            {say("clear-chosen", { chosen: chosen.length })}
-          </Button>
-        </div>
+        <ClearBar
+          at={clearable[0]?.where ?? ""}
+          chosen={chosen.length}
+          isBusy={isBusy}
+          onClear={(then) => onClear(chosen, then)}
+        />
       )}
+    </div>
+  );
+}
+
+interface ClearBarProps {
+  /** Where one of them is: of that disk it is said what overwriting does. */
+  readonly at: string;
+  readonly chosen: number;
+  readonly isBusy: boolean;
+  readonly onClear: (then: WhatThen) => void;
+}
+
+/** What becomes of what is cleared: kept, gone, or written over. */
+function ClearBar({ at, chosen, isBusy, onClear }: ClearBarProps): ReactNode {
+  const [isKept, setKept] = useState(true);
+  const [isOver, setOver] = useState(false);
+  return (
+    <div className="flex flex-wrap items-center justify-between gap-3 rounded-xl border border-line bg-sheet px-4 py-3 text-sm">
+      <div className="min-w-0 flex-1 basis-64 space-y-2">
+        <label className="flex items-start gap-2">
+          <input
+            type="checkbox"
+            className="mt-1"
+            checked={isKept}
+            onChange={(event) => setKept(event.target.checked)}
+          />
+          <span>
+            {say("can-be-put-back")}
+            {!isKept && <span className="block text-oxblood">{say("cant-be-put-back")}</span>}
+          </span>
+        </label>
+        {!isKept && (
+          <label className="flex items-start gap-2">
+            <input
+              type="checkbox"
+              className="mt-1"
+              checked={isOver}
+              onChange={(event) => setOver(event.target.checked)}
+            />
+            {sayRemoving("overwrite-instead")}
+          </label>
+        )}
+        {!isKept && isOver && <MediumTruth path={at} />}
+      </div>
+      <Button
+        tone={isKept ? "dusk" : "oxblood"}
+        disabled={isBusy || chosen === 0}
+        onClick={() => onClear(isKept ? "kept" : isOver ? "overwritten" : "gone")}
+      >
+        {say("clear-chosen", { chosen })}
+      </Button>
     </div>
   );
 }

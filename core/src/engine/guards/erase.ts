@@ -20,7 +20,7 @@ import { HELD_NAME, heldAreasAbove } from "../visibility";
 
 /**
  * A locked folder goes for good with what is in it. The record says so before the first thing goes, and from then on
- * there is only the way forward; it goes last. FORMAT.md §7.9.
+ * there is only the way forward; it goes last. FORMAT.md §7.10.
  */
 
 /** What opens it. */

@@ -2,7 +2,6 @@ import { EremosError, forgetKept, isLocked, keptTracesIn, splitPath, sweepErased
 import type { Protection } from "../../contract";
 import type { Note } from "../../data-directory";
 import type { Eremos } from "../../eremos";
-import { noteOf } from "../../ledger/ledger";
 import { whereIs } from "../../look/where-is";
 import { decodePath, nameOf } from "../../paths";
 import { AS_BEFORE, guardingOf, protectionOf, signsOf } from "../../protection";
@@ -119,11 +118,7 @@ async function forGood(eremos: Eremos, target: Target, { passes, history, traces
       input: { path: located.realPath, folder: record.id, guard: located.inspection.guard, passes },
     },
     // From now on the next start brings it to its end.
-    before: () =>
-      eremos.data.writeNote({
-        ...noteOf(record, protectionOf(record)),
-        erases: { history, beside: directoryOf(eremos, path) },
-      }),
+    before: () => eremos.ledger.erasing(record, { history, beside: directoryOf(eremos, path) }),
     after: async () => {
       await forgetErased(eremos, record.id, history);
       return say("removed-for-good", { name: nameOf(path) });
