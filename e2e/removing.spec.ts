@@ -103,6 +103,28 @@ test("a folder in Places is overwritten and removed, after the truth about its d
   expect(fs.existsSync(folder)).toBe(false);
 });
 
+test("what was chosen in the file manager is asked about once, and an address by itself asks for nothing", async ({
+  house,
+  page,
+}) => {
+  const folder = house.place("Old letters");
+  fs.mkdirSync(folder);
+  await signIn(page, house);
+  await expect(page.getByRole("treeitem", { name: "Old letters" })).toBeVisible();
+  const asked = `${new URL(page.url()).origin}/?asked=overwrite`;
+  await page.goto(asked);
+  await expect(page).toHaveURL(/\/$/);
+  await expect(page.getByRole("heading", { name: "Your folders" })).toBeVisible();
+  await expect(page.getByRole("dialog")).toHaveCount(0);
+  expect(house.eremos(["page", "--overwrite", folder]).status).toBe(0);
+  await page.goto(asked);
+  await page
+    .getByRole("dialog", { name: "Overwrite and remove “Old letters”" })
+    .getByRole("button", { name: "Not now" })
+    .click();
+  expect(fs.existsSync(folder)).toBe(true);
+});
+
 test("a first lock overwrites the readable copy where that is chosen, and so do the next ones", async ({
   house,
   page,

@@ -347,12 +347,14 @@ const onlooker: Command<"onlooker"> = async (invocation) => {
 };
 
 const page: Command<"page"> = async (invocation) => {
-  only(invocation, "from-desktop");
+  only(invocation, "from-desktop", "overwrite");
   if (invocation.words.length > 1) throw new EremosError("usage", said("this-command-takes-one-path"));
   const [typed] = invocation.words;
   const settings = readSettings(process.env, invocation.program);
   const path = typed === undefined ? null : fullPath(typed, settings.home, process.cwd());
-  const { address, shown } = await showPage(settings, path, invocation.flags["from-desktop"] ? "desktop" : "here");
+  const { flags } = invocation;
+  const asked = flags["overwrite"] ? "overwrite" : flags["from-desktop"] ? "desktop" : "here";
+  const { address, shown } = await showPage(settings, path, asked);
   return {
     result: { address, shown },
     lines: [shown ? say("eremos-is-at", { address }) : say("open-in-your-browser", { address })],

@@ -228,6 +228,18 @@ describe("what the desktop opens by its bus", () => {
     await expect.poll(ledTo).toBe(`${server.address}/folders/${id}?from=desktop`);
   });
 
+  it("what is chosen to be overwritten is asked about by the page: kept for it alone, and no part of the address", async () => {
+    const menu = path.join(dataHome, "nautilus", "scripts", "Overwrite and remove with Eremos…");
+    const old = cli.makeFolder("Old letters");
+    const env = { ...cli.env, NAUTILUS_SCRIPT_SELECTED_URIS: `${pathToFileURL(old).href}\n` };
+    expect(spawnSync(menu, { env }).status).toBe(0);
+    await expect.poll(ledTo).toBe(`${server.address}/?asked=overwrite`);
+    expect(fs.existsSync(path.join(old, "letter.txt"))).toBe(true);
+    const asked = path.join(cli.env["EREMOS_DATA"] ?? "", "asked.json");
+    expect(JSON.parse(fs.readFileSync(asked, "utf8"))).toEqual([{ path: old, at: expect.any(Number) as number }]);
+    expect(fs.statSync(asked).mode & 0o777).toBe(0o600);
+  });
+
   it("its processes have no name among their words", async () => {
     expect(open(pathToFileURL(path.join(folder, "Open with Eremos")).href)).toBe(0);
     const words = processesHere().map((pid) => fs.readFileSync(`/proc/${pid}/cmdline`, "utf8"));

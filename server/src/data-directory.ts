@@ -71,6 +71,11 @@ const deviceSchema = z.strictObject({ publicKey: z.string(), privateKey: z.strin
 const AT_WORK = "at-work";
 const DAYS = "days.json";
 const OVERWRITING = "overwriting";
+/** What was asked for in the file manager, for the page to ask about: names are no part of an address. */
+const ASKED = "asked.json";
+const askedSchema = z.array(z.strictObject({ path: z.string(), at: z.number() })).max(1000);
+/** Who opens the page later than that does not mean it any more. */
+const ASKED_FOR_MS = 5 * 60_000;
 const daysSchema = z.strictObject({ days: z.number().nonnegative(), at: z.number() });
 
 export class DataDirectory {
@@ -119,6 +124,25 @@ export class DataDirectory {
   /** Which files are being written over, so that a crash is brought to its end. */
   get overwriting(): string {
     return path.join(this.directory, OVERWRITING);
+  }
+
+  private asked(): z.output<typeof askedSchema> {
+    const bytes = readIfThere(path.join(this.directory, ASKED));
+    const parsed = bytes ? askedSchema.safeParse(parseJson(bytes)) : null;
+    return parsed?.success ? parsed.data.filter(({ at }) => Date.now() - at < ASKED_FOR_MS) : [];
+  }
+
+  /** The page is to ask whether this is to be overwritten. */
+  askToOverwrite(full: string): void {
+    const all = [...this.asked().filter((one) => one.path !== full), { path: full, at: Date.now() }];
+    writeDurably(path.join(this.directory, ASKED), Buffer.from(JSON.stringify(all)));
+  }
+
+  /** What is to be asked about; it is asked once. */
+  takeAsked(): readonly string[] {
+    const asked = this.asked();
+    fs.rmSync(path.join(this.directory, ASKED), { force: true });
+    return asked.map((one) => one.path);
   }
 
   countedDays(): CountedDays | null {

@@ -151,6 +151,7 @@ export const api = {
   medium: (path: string) => call("medium", { path }),
   overwrite: (paths: readonly string[], passes: 1 | 3, allNames: boolean) =>
     call("overwrite", { paths, passes, allNames }),
+  askedToOverwrite: () => call("overwrite/asked"),
   overwriteFree: (path: string) => call("overwrite/free", { path }),
   remove: (folder: string, days: number) => call("remove", { folder, days }),
   putBackFromTrash: (folder: string) => call("remove/put-back", { folder }),

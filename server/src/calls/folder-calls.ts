@@ -118,6 +118,11 @@ export const FOLDER_CALLS = {
     }),
     startedSchema,
   ),
+  "overwrite/asked": owner(
+    "What was chosen in the file manager to be overwritten, once: the page asks.",
+    nothing,
+    z.strictObject({ paths: z.array(z.string()).readonly() }),
+  ),
   "overwrite/free": owner("Writes over the free space of the disk that a directory lies on.", path, startedSchema),
   reach: owner("Who could get how far at a protected folder.", folder, z.array(reachViewSchema).readonly()),
   plan: owner(

@@ -3,7 +3,7 @@ import { createHmac, randomBytes, timingSafeEqual } from "node:crypto";
 import { request } from "node:http";
 import { CALL_TYPE } from "../call-body";
 import * as path from "node:path";
-import { EremosError, disk, inspectFolder, isEremosError, systemCode } from "@eremos/core";
+import { EremosError, disk, displayPath, inspectFolder, isEremosError, systemCode } from "@eremos/core";
 import { DataDirectory, type ServerRecord } from "../data-directory";
 import type { Settings } from "../settings";
 import { openByDesktop } from "./show";
@@ -113,15 +113,20 @@ function showInBrowser(data: DataDirectory, address: string): Promise<boolean> {
 
 /**
  * Shows Eremos, or the folder at a path, in the person's browser; starts Eremos where it does not run. Where it was
- * asked from the desktop, the page leads back there.
+ * asked from the desktop, the page leads back there; `overwrite`: it asks whether what is at the path is to be.
  */
 export async function showPage(
   settings: Settings,
   path: Buffer | null,
-  asked: "here" | "desktop" = "here",
+  asked: "here" | "desktop" | "overwrite" = "here",
 ): Promise<{ readonly address: string; readonly shown: boolean }> {
   const data = DataDirectory.open(settings.dataDirectory);
   const start = await ensureServer(data, commandOf(settings.program));
+  if (path !== null && asked === "overwrite") {
+    data.askToOverwrite(displayPath(path));
+    const there = `${start}/?asked=overwrite`;
+    return { address: there, shown: await showInBrowser(data, there) };
+  }
   const folder = path === null ? null : folderAt(path);
   const back = asked === "desktop" ? "?from=desktop" : "";
   const address = folder === null ? start : `${start}/folders/${folder}${back}`;

@@ -100,6 +100,7 @@ function tablesAnew(dataHome: string): readonly SystemCommand[] {
 const MENU_VERBS = [
   { id: "lock", name: say("lock-with-eremos"), words: ["lock"] },
   { id: "open", name: say("open-in-eremos"), words: ["page", "--from-desktop"] },
+  { id: "overwrite", name: say("overwrite-with-eremos"), words: ["page", "--overwrite"] },
 ] as const;
 
 /** File managers that run scripts on what is selected, and those that read service files. */

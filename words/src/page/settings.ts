@@ -18,7 +18,7 @@ export const { say, said } = speaker("page/settings", {
   "change-it-2": "Change it",
   "in-file-manager": "In the file manager",
   "lock-with-eremos-and-open":
-    "“Lock with Eremos” and “Open in Eremos” in the context menu of common file managers. Locking asks for no password.",
+    "“Lock with Eremos”, “Open in Eremos” and “Overwrite and remove with Eremos…” in the context menu of common file managers. Locking asks for no password; the page asks before anything is overwritten.",
   "start-at-log-in": "Start at log-in",
   "what-crash-or-power-cut":
     "What a crash or a power cut left open is locked before anybody looks, and the page is there at once.",

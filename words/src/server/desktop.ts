@@ -13,6 +13,7 @@ export const { say, said } = speaker("server/desktop", {
     "Eremos could not be started by itself. Nothing was touched; start it with `eremos serve`, which says what is wrong.",
   "lock-with-eremos": "Lock with Eremos",
   "open-in-eremos": "Open in Eremos",
+  "overwrite-with-eremos": "Overwrite and remove with Eremos…",
   "locked-by-eremos": "Folder or file locked by Eremos",
   "hides-and-locks": "Hides and locks private folders in place",
   "locks-what-was-left-open": "Locks what was left open, and waits for you",

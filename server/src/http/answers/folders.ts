@@ -53,6 +53,7 @@ export const FOLDERS: Answers<typeof FOLDER_CALLS> = {
   "traces/put-back": ({ context }, { kept }) => putTracesBack(context.eremos, kept),
   medium: ({ context }, { path }) => mediumView(context.eremos, path, FROM),
   overwrite: ({ context }, asked) => ({ job: overwrite(context.eremos, { ...asked, from: FROM }).id }),
+  "overwrite/asked": ({ context }) => ({ paths: context.eremos.data.takeAsked() }),
   "overwrite/free": ({ context }, { path }) => ({ job: overwriteFree(context.eremos, path, FROM).id }),
   reach: ({ context }, { folder }) => reach(context.eremos, folder),
   plan: ({ context }, { path, ...asked }) => planLock(context.eremos, path, asked),

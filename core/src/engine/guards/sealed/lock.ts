@@ -340,7 +340,8 @@ function removePlain(
       });
       stopIfCancelled(hooks);
 
-      hooks.progress({ phase: "removing", files: 0, filesTotal: files, bytes: 0, bytesTotal: 0 });
+      const phase = committed.overwrites === undefined ? "removing" : "overwriting";
+      hooks.progress({ phase, files: 0, filesTotal: files, bytes: 0, bytesTotal: 0 });
       const removing = commitState(disk, folder.ownDir, {
         ...committed,
         state: "removing",
