@@ -137,5 +137,5 @@ test("a first lock overwrites the readable copy where that is chosen, and so do 
   await dialog.getByRole("button", { name: "Lock Cello fund" }).click();
   await expect(card(page, "Cello fund")).toContainText("Locked");
   await choose(page, card(page, "Cello fund"), "Details");
-  await expect(page.getByLabel("The readable copy, when it locks")).toHaveValue("1");
+  await expect(page.getByLabel("The readable copy, when it locks, is")).toHaveValue("1");
 });

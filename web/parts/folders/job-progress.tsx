@@ -10,16 +10,12 @@ import { useVerb } from "@/lib/queries";
 import { say } from "@eremos/words/page/folders";
 
 /** Past these phases there is no way back, and none is needed: what remains is short. */
-const STOPPABLE = new Set([
-  "queued",
-  "looking",
-  "sealing",
-  "making-durable",
-  "moving",
-  "restoring",
-  "checking",
-  "overwriting",
-]);
+const STOPPABLE = new Set(["queued", "looking", "sealing", "making-durable", "moving", "restoring", "checking"]);
+
+/** Writing over is stopped between two files; where it ends a lock, it is past the way back. */
+function isStoppable({ phase, verb }: JobView): boolean {
+  return STOPPABLE.has(phase) || (phase === "overwriting" && verb === "overwrite");
+}
 
 export function JobProgress({ job }: { readonly job: JobView }): ReactNode {
   const speed = job.bytesPerSecond;
@@ -49,7 +45,7 @@ export function JobProgress({ job }: { readonly job: JobView }): ReactNode {
         <ProgressBar part={part} label={VERB_WORDS[job.verb]} />
         <p className="mt-1.5 min-h-5 text-[13px] text-mute tabular-nums">{facts.join(" · ")}</p>
       </div>
-      <Button size="small" disabled={!STOPPABLE.has(job.phase) || cancel.pending} onClick={() => cancel.run()}>
+      <Button size="small" disabled={!isStoppable(job) || cancel.pending} onClick={() => cancel.run()}>
         {say("cancel")}
       </Button>
     </div>

@@ -12,7 +12,7 @@ interface RulesFormProps {
   readonly onChange: (rules: LockingRules) => void;
 }
 
-const SELECT = "h-9 w-36 rounded-lg border border-line bg-sheet px-2.5 text-sm";
+const SELECT = "h-9 w-48 rounded-lg border border-line bg-sheet px-2.5 text-sm";
 const IDLE = [
   [5, "5 minutes"],
   [15, "15 minutes"],
