@@ -1,8 +1,8 @@
 import { randomFillSync } from "node:crypto";
 import { EremosError, fromSystemError, systemCode } from "../errors/eremos-error";
 import { newId } from "../format/ids";
-import type { Dir, Disk, Medium } from "../platform/port";
-import { type Hooks, Meter, displayPath, takeBack, withFile, within } from "../engine/ground";
+import type { Dir, Disk, Medium, OpenFile } from "../platform/port";
+import { type Hooks, Meter, displayPath, within } from "../engine/ground";
 import { said } from "@eremos/words/core/overwrite";
 
 export interface FreeSpaceInput {
@@ -27,9 +27,6 @@ const PIECE_BYTES = 4 * 1024 * 1024;
 const MOST_FILE_BYTES = 3 * 1024 * 1024 * 1024;
 const SYNC_EVERY_BYTES = 256 * 1024 * 1024;
 
-/** Left by a kill, it is swept the next time, and at the next start of this on the same place. */
-const FILL = /^\.eremos-fill-[0-9a-f]{32}$/;
-
 /**
  * Writes random bytes into all that is free, but for a margin, makes it durable, and removes it again: what lay there
  * before is written over, where the file system writes in place. Ends early where another program takes the room, or
@@ -46,30 +43,39 @@ export function overwriteFreeSpace(disk: Disk, { place, leave }: FreeSpaceInput,
 }
 
 function fill(disk: Disk, dir: Dir, leave: number | null, hooks: Hooks): FreeSpaceFilled {
-  for (const name of disk.list(dir).filter((one) => FILL.test(one.toString("latin1"))))
-    if (!disk.isLocked(dir, name)) takeBack(() => disk.unlink(dir, name));
   const free = disk.freeBytes(dir);
   const margin = leave ?? Math.min(MOST_MARGIN, Math.max(LEAST_MARGIN, free * MARGIN_SHARE));
   const goal = Math.max(0, free - margin);
   const meter = new Meter(hooks, "overwriting", 0, goal);
-  const made: Buffer[] = [];
+  const open: OpenFile[] = [];
   let bytes = 0;
   let ended: FreeSpaceFilled["ended"] = "room";
   try {
     while (ended === "room" && bytes < goal) {
-      const name = Buffer.from(`.eremos-fill-${newId()}`);
-      const file = disk.tryLock(dir, name);
-      if (!file) break;
-      made.push(name);
-      const done = withFile(disk, file, () => fillFile({ disk, dir, hooks, meter, margin }, file, goal - bytes));
+      const file = nameless(disk, dir);
+      open.push(file);
+      const done = fillFile({ disk, dir, hooks, meter, margin }, file, goal - bytes);
       bytes += done.bytes;
       ended = done.ended;
       if (done.bytes === 0) break;
     }
     return { bytes, ended, medium: disk.medium(dir) };
   } finally {
-    for (const name of made) disk.unlink(dir, name);
+    for (const file of open) disk.closeFile(file);
     disk.syncDir(dir);
+  }
+}
+
+/** A file that is gone as soon as nobody has it open: a kill leaves nothing of it. */
+function nameless(disk: Disk, dir: Dir): OpenFile {
+  const name = Buffer.from(`.eremos-fill-${newId()}`);
+  const file = disk.create(dir, name, 0o600);
+  try {
+    disk.unlink(dir, name);
+    return file;
+  } catch (error) {
+    disk.closeFile(file);
+    throw error;
   }
 }
 
@@ -83,7 +89,7 @@ interface Filling {
 
 function fillFile(
   { disk, dir, hooks, meter, margin }: Filling,
-  file: ReturnType<Disk["create"]>,
+  file: OpenFile,
   most: number,
 ): Pick<FreeSpaceFilled, "bytes" | "ended"> {
   const piece = Buffer.allocUnsafe(PIECE_BYTES);
