@@ -12,9 +12,13 @@ import { say } from "@eremos/words/page/folders";
 /** Past these phases there is no way back, and none is needed: what remains is short. */
 const STOPPABLE = new Set(["queued", "looking", "sealing", "making-durable", "moving", "restoring", "checking"]);
 
-/** Writing over is stopped between two files; where it ends a lock, it is past the way back. */
+/** Writing over is stopped between two files, clearing between two traces; where either ends a lock, it is past that. */
 function isStoppable({ phase, verb }: JobView): boolean {
-  return STOPPABLE.has(phase) || (phase === "overwriting" && verb === "overwrite");
+  return (
+    STOPPABLE.has(phase) ||
+    (phase === "overwriting" && verb === "overwrite") ||
+    (phase === "removing" && verb === "clear")
+  );
 }
 
 export function JobProgress({ job }: { readonly job: JobView }): ReactNode {
