@@ -160,6 +160,7 @@ export const api = {
     name: string,
     { passes, history, traces }: { readonly passes: 0 | 1 | 3; readonly history: boolean; readonly traces: boolean },
   ) => call("remove/now", { folder, name, passes, history, traces }),
+  traceCounts: (folders: readonly string[]) => call("traces/counts", { folders }),
   keptTraces: () => call("traces/kept"),
   putTracesBack: (kept: string) => call("traces/put-back", { kept }),
   reach: (folder: string) => call("reach", { folder }),

@@ -29,6 +29,9 @@ export const KEYS = {
   place: (path: string) => ["place", path],
   visit: (folder: string) => ["visit", folder],
   traces: (folder: string) => ["traces", folder],
+  /** All of the next. */
+  tracesAround: ["traces", "around"],
+  tracesOfMany: (folders: readonly string[]) => ["traces", "around", ...folders],
   knownTraces: (folder: string) => ["traces", folder, "known"],
   keptTraces: ["kept-traces"],
   medium: (path: string) => ["medium", path],

@@ -89,6 +89,17 @@ export async function findTraces(disk: Disk, input: TracesInput): Promise<FoundT
   };
 }
 
+export interface CountInput {
+  readonly home: TraceHome;
+  /** The folders' ordinary paths. */
+  readonly folders: readonly Buffer[];
+}
+
+/** How many traces each of several folders has, by its path alone; in their order. Reads only. */
+export function countTraces(disk: Disk, { home, folders }: CountInput): readonly number[] {
+  return folders.map((folder) => locateAll(disk, { home, folder, inside: null }, null, []).length);
+}
+
 function writersOf(disk: Disk, kinds: ReadonlySet<TraceKind>): TraceWriter[] {
   const running = new Set(kinds.size > 0 ? disk.programs() : []);
   return [...kinds].flatMap((kind) =>

@@ -58,11 +58,13 @@ import { type Reach, type ReachInput, reachOf } from "../onlooker/reach";
 import {
   type ClearInput,
   type Cleared,
+  type CountInput,
   type FoundTraces,
   type TracesBack,
   type TracesBackInput,
   type TracesInput,
   clearTraces,
+  countTraces,
   findTraces,
   putTracesBack,
 } from "../traces";
@@ -105,6 +107,7 @@ export type EngineRequest =
   | { readonly verb: "last-change"; readonly input: LastChangeInput }
   | { readonly verb: "reach"; readonly input: ReachInput }
   | { readonly verb: "traces"; readonly input: TracesInput }
+  | { readonly verb: "count-traces"; readonly input: CountInput }
   | { readonly verb: "clear-traces"; readonly input: ClearInput }
   | { readonly verb: "put-traces-back"; readonly input: TracesBackInput }
   | { readonly verb: "erase"; readonly input: EraseInput }
@@ -138,6 +141,7 @@ export interface Outcomes {
   readonly "last-change": number;
   readonly reach: readonly Reach[];
   readonly traces: FoundTraces;
+  readonly "count-traces": readonly number[];
   readonly "clear-traces": Cleared;
   readonly "put-traces-back": TracesBack;
   readonly erase: { readonly folder: string };
@@ -200,6 +204,8 @@ export async function perform(disk: Disk, request: EngineRequest, hooks: Hooks):
       return reachOf(disk, request.input);
     case "traces":
       return findTraces(disk, request.input);
+    case "count-traces":
+      return countTraces(disk, request.input);
     case "clear-traces":
       return clearTraces(disk, request.input, hooks);
     case "put-traces-back":

@@ -7,7 +7,7 @@ import { fileAddress } from "../../src/engine/ground";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import type { Disk } from "../../src/platform/port";
 import { bashEntries, fishEntries, shellWords, zshEntries } from "../../src/traces/kinds/shell";
-import { type FoundTraces, findTraces } from "../../src/traces";
+import { type FoundTraces, countTraces, findTraces } from "../../src/traces";
 import { xmlElements } from "../../src/traces/xml-elements";
 import { putBelow, thumbnail, traceHome, xbel } from "./remembered";
 import { newDirectory, removeDirectory, snapshot } from "../support/world";
@@ -54,6 +54,16 @@ describe("what lies elsewhere and tells of a folder is found, and nothing of ano
       `recent name share/recently-used.xbel: ${inside}`,
       `recent name share/RecentDocuments/b.odt.desktop: ${path.join(folder, "b.odt")}`,
     ]);
+  });
+
+  it("of several folders at once, counted each for itself", async () => {
+    const other = path.join(base, "Payroll");
+    const addresses = [`${folder}/a.txt`, `${folder}/b.txt`, `${other}/c.txt`, "/elsewhere"];
+    put(xbel(addresses.map((one) => fileAddress(Buffer.from(one)))), "share", "recently-used.xbel");
+    put(`file://${other}\n`, "config", "gtk-3.0", "bookmarks");
+    const folders = [other, path.join(base, "Nothing"), folder].map((one) => Buffer.from(one));
+    expect(countTraces(linuxDisk, { home: traceHome(base), folders })).toEqual([2, 0, 2]);
+    expect((await find()).traces).toHaveLength(2);
   });
 
   it("small pictures, by what stands in them, and notes that one could not be made", async () => {

@@ -90,6 +90,11 @@ export const FOLDER_CALLS = {
     folder.extend({ byInside: z.boolean().default(false) }),
     tracesViewSchema,
   ),
+  "traces/counts": owner(
+    "How much elsewhere tells of each of several folders, by their paths alone.",
+    z.strictObject({ folders: z.array(text).max(200).readonly() }),
+    z.array(z.object({ folder: z.string(), traces: z.number() }).readonly()).readonly(),
+  ),
   "traces/clear": owner(
     "Clears traces of a folder: those named, all of the kinds, or what surely belongs to it. What goes is kept for seven days, if asked; what is overwritten is not kept.",
     folder.extend({

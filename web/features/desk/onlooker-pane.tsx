@@ -5,7 +5,7 @@ import { ToggleGroup } from "radix-ui";
 import { type ReactNode, useEffect, useRef, useState } from "react";
 import type { OnlookView, OnlookerKind } from "@eremos/server/contract";
 import { useSelection } from "@/parts/folders/selection";
-import { TracesLine } from "@/parts/traces/traces-line";
+import { TracesLines } from "@/parts/traces/traces-line";
 import { api } from "@/lib/api";
 import { cn } from "@/lib/cn";
 import { baseName, formatBytes, parentOf } from "@/lib/format";
@@ -28,7 +28,7 @@ const BYTES_A_ROW = 10;
 /** The same place as somebody else sees it, read from the disk just now. */
 export function OnlookerPane(): ReactNode {
   const { path } = useSelection();
-  const chosen = useFolders()?.find((folder) => folder.path === path);
+  const folders = useFolders() ?? [];
   const [kind, setKind] = useState<OnlookerKind>("keyboard");
   const roots = useQuery({ queryKey: KEYS.roots, queryFn: api.placeRoots }).data;
   const root = roots?.find((candidate) => candidate.path === path) ?? (path === null ? roots?.[0] : undefined);
@@ -43,6 +43,7 @@ export function OnlookerPane(): ReactNode {
     retry: false,
     placeholderData: (previous, query) => (query?.queryKey[1] === place ? keepPreviousData(previous) : undefined),
   });
+  const here = folders.filter((folder) => parentOf(folder.path) === place);
   const view = seen.data?.kinds.find((candidate) => candidate.kind === kind);
   return (
     <section aria-labelledby="onlooker" className="night flex shrink-0 flex-col bg-night text-night-ink lg:min-h-0">
@@ -88,7 +89,7 @@ export function OnlookerPane(): ReactNode {
             <p className="font-display text-[19px] leading-snug font-semibold">{view.verdict}</p>
             {view.sample && <Sample sample={view.sample} />}
             <p className="mt-2 text-[13px] leading-relaxed text-night-mute">{view.facts.join(" ")}</p>
-            {chosen && <TracesLine folder={chosen} />}
+            <TracesLines folders={here} first={path} />
           </div>
         </div>
       )}

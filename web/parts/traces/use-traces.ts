@@ -49,7 +49,8 @@ export function useTraces(folder: string): Traces {
   useEffect(() => {
     if (wasBusy.current && !isBusy) {
       void refetch();
-      for (const queryKey of [KEYS.keptTraces, KEYS.knownTraces(folder)]) void client.invalidateQueries({ queryKey });
+      for (const queryKey of [KEYS.keptTraces, KEYS.tracesAround, KEYS.knownTraces(folder)])
+        void client.invalidateQueries({ queryKey });
       setLooksAgain(true);
     }
     wasBusy.current = isBusy;

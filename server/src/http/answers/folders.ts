@@ -10,7 +10,7 @@ import { onlook } from "../../operations/folders/look";
 import { keepOpen, setRules } from "../../operations/folders/preferences";
 import { mediumView, overwrite, overwriteFree } from "../../operations/folders/overwriting";
 import { reach } from "../../operations/folders/reach";
-import { clearTraces, keptTraces, putTracesBack, tracesOf } from "../../operations/folders/traces";
+import { clearTraces, keptTraces, putTracesBack, traceCounts, tracesOf } from "../../operations/folders/traces";
 import { completePath, listPlace, pathShown, placeRoots } from "../../operations/folders/walk-places";
 import { closeUp } from "../../operations/locking/close-up";
 import { prepareFolderPassword, setFolderPassword } from "../../operations/locking/folder-password";
@@ -48,6 +48,7 @@ export const FOLDERS: Answers<typeof FOLDER_CALLS> = {
     return seen;
   },
   traces: ({ context }, { folder, byInside }) => tracesOf(context.eremos, folder, FROM, byInside),
+  "traces/counts": ({ context }, { folders }) => traceCounts(context.eremos, folders),
   "traces/clear": ({ context }, { folder, ...asked }) => ({ job: clearTraces(context.eremos, folder, FROM, asked).id }),
   "traces/kept": ({ context }) => keptTraces(context.eremos),
   "traces/put-back": ({ context }, { kept }) => putTracesBack(context.eremos, kept),

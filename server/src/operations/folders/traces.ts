@@ -53,6 +53,16 @@ export async function tracesOf(eremos: Eremos, pathOrId: string, from: string, b
   };
 }
 
+/** How much elsewhere tells of several folders, by their paths alone. @throws EremosError `not-protected` */
+export async function traceCounts(
+  eremos: Eremos,
+  ids: readonly string[],
+): Promise<readonly { readonly folder: string; readonly traces: number }[]> {
+  const folders = ids.map((id) => decodePath(findRecord(eremos, id, "/").path));
+  const counts = await eremos.run<"count-traces">({ verb: "count-traces", input: { home: homeOf(eremos), folders } });
+  return ids.map((folder, i) => ({ folder, traces: counts[i] ?? 0 }));
+}
+
 /** Null where its contents are not encrypted, or it is away. */
 function insideOf(eremos: Eremos, id: string): TracesInput["inside"] {
   const target = thereOrNull(() => findTarget(eremos, id, "/"));

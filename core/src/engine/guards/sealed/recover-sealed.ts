@@ -55,7 +55,7 @@ export function recoverSealed(disk: Disk, folder: HeldFolder, state: StateRecord
     return state.state === "erasing" && isAllThere(disk, folder.ownDir, state.generation)
       ? stayLocked(disk, folder, state)
       : keepBoth(disk, folder, state);
-  if (isOwnState(disk, folder.ownDir, state)) removeGoing(disk, folder, state);
+  if (state.mixed && isOwnState(disk, folder.ownDir, state)) removeGoing(disk, folder, state);
   const unfinished =
     state.next !== null ||
     state.staging !== null ||
