@@ -1,4 +1,13 @@
-import { EremosError, forgetKept, isLocked, keptTracesIn, splitPath, sweepErased, systemCode } from "@eremos/core";
+import {
+  EremosError,
+  forgetKept,
+  fromSystemError,
+  isLocked,
+  keptTracesIn,
+  splitPath,
+  sweepErased,
+  systemCode,
+} from "@eremos/core";
 import type { Protection } from "../../contract";
 import type { Note } from "../../data-directory";
 import type { Eremos } from "../../eremos";
@@ -30,7 +39,7 @@ export async function removeToTrash(eremos: Eremos, folder: string, days: number
   return lockedFirst(eremos, target, (locked) => intoTrash(eremos, locked, days));
 }
 
-async function intoTrash(eremos: Eremos, target: Target, days: number): Promise<void> {
+async function intoTrash(eremos: Eremos, target: Target, days: number): Promise<Removing> {
   const { record } = target;
   const before = protectionOf(record);
   const tucked: Protection = { ...before, visibility: "tucked", cover: null, icon: null };
@@ -39,6 +48,7 @@ async function intoTrash(eremos: Eremos, target: Target, days: number): Promise<
   eremos.ledger.known(eremos.requireKeys(), { ...record, ...tucked, removed });
   await eremos.ledger.happened(record.id, "removed");
   eremos.announce({ topic: "folders" });
+  return { job: null, done: Promise.resolve() };
 }
 
 function show(eremos: Eremos, { record, located }: Target, protection: Protection): Promise<unknown> {
@@ -90,15 +100,17 @@ export async function removeNow(eremos: Eremos, request: RemoveRequest): Promise
   return lockedFirst(eremos, target, (locked) => forGood(eremos, locked, request));
 }
 
-async function lockedFirst(eremos: Eremos, target: Target, then: (locked: Target) => Promise<void>): Promise<Removing> {
-  if (isLocked(target.located.inspection)) {
-    const done = then(target);
-    await done;
-    return { job: null, done };
-  }
+async function lockedFirst(
+  eremos: Eremos,
+  target: Target,
+  then: (locked: Target) => Promise<Removing>,
+): Promise<Removing> {
+  if (isLocked(target.located.inspection)) return then(target);
   const path = decodePath(target.record.path);
   const locking = lock(eremos, { path, protection: AS_BEFORE, inUseAnyway: false, verb: "remove", from: "/" });
-  const done = locking.outcome.then(() => then(findRemoved(eremos, target.record.id, "/", true)));
+  const done = locking.outcome
+    .then(() => then(findRemoved(eremos, target.record.id, "/", true)))
+    .then((removing) => removing.done);
   // Whoever looks is told by the jobs.
   done.catch(() => undefined);
   return { job: locking.id, done };
@@ -106,11 +118,11 @@ async function lockedFirst(eremos: Eremos, target: Target, then: (locked: Target
 
 type ForGood = Pick<RemoveRequest, "passes" | "history" | "traces">;
 
-async function forGood(eremos: Eremos, target: Target, { passes, history, traces }: ForGood): Promise<void> {
+async function forGood(eremos: Eremos, target: Target, { passes, history, traces }: ForGood): Promise<Removing> {
   const { record, located } = target;
   const path = decodePath(record.path);
-  if (traces) await clearAllTraces(eremos, record.id, path).catch(() => undefined);
-  const { outcome } = eremos.jobs.start({
+  const notCleared = traces ? await whyNotCleared(eremos, record.id, path) : null;
+  const { id, outcome } = eremos.jobs.start({
     folder: record.id,
     verb: "remove",
     request: {
@@ -121,14 +133,26 @@ async function forGood(eremos: Eremos, target: Target, { passes, history, traces
     before: () => eremos.ledger.erasing(record, { history, beside: directoryOf(eremos, path) }),
     after: async () => {
       await forgetErased(eremos, record.id, history);
-      return say("removed-for-good", { name: nameOf(path) });
+      return [say("removed-for-good", { name: nameOf(path) }), notCleared].filter(Boolean).join(" ");
     },
     failed: async () => {
       const now = whereIs(eremos, record);
       if (now && isLocked(now.inspection)) eremos.ledger.stillLocked(record.id);
     },
   });
-  await outcome;
+  // Whoever looks is told by the job.
+  outcome.catch(() => undefined);
+  return { job: id, done: outcome };
+}
+
+/** That its traces could not be cleared keeps nothing of it. */
+async function whyNotCleared(eremos: Eremos, id: string, path: Buffer): Promise<string | null> {
+  try {
+    await clearAllTraces(eremos, id, path);
+    return null;
+  } catch (error) {
+    return say("traces-not-cleared", { reason: fromSystemError(error, said("clearing-its-traces")).message });
+  }
 }
 
 /** Which directory a path is in, by what no other on its disk can be; null: there is none. */
@@ -173,7 +197,10 @@ export async function emptyTrash(eremos: Eremos): Promise<number> {
   for (const { id, removed } of eremos.registry.list(eremos.keys)) {
     if (!removed || today <= removed.day + removed.days) continue;
     try {
-      await forGood(eremos, findRemoved(eremos, id, "/"), { passes: 0, history: false, traces: false });
+      const goes = { passes: 0, history: false, traces: false };
+      await (
+        await forGood(eremos, findRemoved(eremos, id, "/"), goes)
+      ).done;
       gone++;
     } catch (error) {
       if (!(error instanceof EremosError)) throw error;
