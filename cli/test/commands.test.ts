@@ -43,6 +43,7 @@ describe("the whole way", () => {
         bars: null,
         hasPassword: false,
         state: "locked",
+        removed: null,
         files: 10,
         bytes: expect.any(Number),
       },

@@ -19,6 +19,7 @@ function folder(name: string, change: Partial<FolderView> = {}): FolderView {
     drive: null,
     visit: null,
     returnable: 0,
+    removed: null,
     ...change,
   } as FolderView;
 }
@@ -67,6 +68,7 @@ describe("what can be done with folders", () => {
     for (const one of [LETTERS, PHOTOS, GONE]) expect(actsOf(one)).not.toContain("move-in");
     expect(actsOf(GONE)).toEqual(["look-for", "details"]);
     expect(actsOf(folder("Diary", { visibility: "hidden" }))).not.toContain("show");
+    expect(actsOf(folder("Diary", { removed: { at: 1, daysLeft: 3 } }))).toEqual(["put-back", "remove"]);
   });
 
   it("says of several with how many of them", () => {
@@ -76,6 +78,7 @@ describe("what can be done with folders", () => {
       "Check 1",
       "Change guard of all 3…",
       "Release all 3…",
+      "Remove 3…",
     ]);
   });
 });

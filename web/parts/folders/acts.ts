@@ -87,9 +87,13 @@ function isSealedNow(folder: FolderView): boolean {
   return folder.state === "locked" && isEncrypting(folder);
 }
 
+/** Of one in the trash. */
+const IN_TRASH: readonly Act[] = ["put-back", "remove"];
+
 /** The first is the main one: what a double click and Enter do. */
 export function actsOf(folder: FolderView): readonly Act[] {
-  return ACTS.filter((act) => APPLIES[act](folder));
+  const acts = folder.removed === null ? ACTS : IN_TRASH;
+  return acts.filter((act) => APPLIES[act](folder));
 }
 
 /** @throws nothing: of every folder there is its page at least */
