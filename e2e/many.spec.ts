@@ -101,6 +101,7 @@ test("Enter and a double click do what the state calls for; the menu and the com
     "Check every byte",
     "Change guard…",
     "Release…",
+    "Remove…",
   ]);
   await page.getByRole("menuitem", { name: "Open in place" }).click();
   await expect(card(page, "Bow stock").getByText("Open", { exact: true })).toBeVisible();
