@@ -22,7 +22,7 @@ export const overwriteCommand: Command<"overwrite"> = async (invocation) => {
   if (words.length === 0) throw new EremosError("usage", said("this-command-takes-paths"));
   const passes = passesOf(invocation);
   return withEremos(invocation, async (eremos) => {
-    finishCutOff(eremos);
+    await finishCutOff(eremos);
     const [first = ""] = words;
     const job = overwrite(eremos, { paths: words, passes, allNames: false, from: process.cwd() });
     const result = overwrittenView(await finish(eremos, job));

@@ -192,7 +192,6 @@ export {
   type NotOverwritten,
   type Overwritten,
   type Reaching,
-  finishOverwriting,
   mediumAt,
   whatOverwritingReaches,
 } from "./overwrite";

@@ -182,8 +182,8 @@ describe("Removing for good", () => {
         };
       },
     });
-    const { ledgerNote } = noteFor(id, folder);
-    house.eremos.data.writeNote(ledgerNote);
+    const { ino, birthtimeNs } = fs.statSync(path.dirname(folder), { bigint: true });
+    noteErasing(id, `${ino}:${birthtimeNs}`);
     await expect(
       eraseFolder(
         dying,
@@ -204,7 +204,7 @@ describe("Removing for good", () => {
   it("its drive is away when the next start looks: it is not taken for gone", async () => {
     const folder = house.makeFolder("Payroll");
     const id = await locked(folder);
-    house.eremos.data.writeNote({ ...noteFor(id, folder).ledgerNote, erases: { history: false, beside: "1:1" } });
+    noteErasing(id, "1:1");
     const { realPath } = viewOf(id) ?? { realPath: "" };
     fs.renameSync(realPath, path.join(house.base, "away"));
     await recoverInterrupted(house.eremos);
@@ -215,31 +215,10 @@ describe("Removing for good", () => {
   });
 });
 
-function noteFor(id: string, folder: string) {
-  const { ino, birthtimeNs } = fs.statSync(path.dirname(folder), { bigint: true });
+/** As a removal leaves it that was cut off. */
+function noteErasing(id: string, beside: string): void {
   const record = house.eremos.registry.list(house.eremos.requireKeys()).find((one) => one.id === id);
-  if (!record) throw new Error("it is not listed");
-  return {
-    ledgerNote: {
-      id,
-      path: record.path,
-      guard: record.guard,
-      visibility: record.visibility,
-      cover: null,
-      icon: null,
-      bars: null,
-      kind: record.kind,
-      publicKey: null,
-      opened: null,
-      isUnknown: false,
-      protectedAt: 0,
-      rules: house.eremos.preferences.get().rules,
-      openedAt: 0,
-      locksAt: null,
-      staysUntil: 0,
-      erases: { history: false, beside: `${ino}:${birthtimeNs}` },
-    },
-  };
+  if (record) house.eremos.ledger.erasing(record, { history: false, beside });
 }
 
 describe("Overwriting, as it is asked for", () => {
@@ -250,7 +229,7 @@ describe("Overwriting, as it is asked for", () => {
     expect(await asked([folder]).outcome).toMatchObject({ files: 1, left: [] });
     expect(names()).toEqual([]);
     expect(fs.readdirSync(path.join(house.data, "overwriting"))).toEqual([]);
-    expect(finishCutOff(house.eremos)).toBe(0);
+    expect(await finishCutOff(house.eremos)).toBe(0);
   });
 
   it("what is protected, lies in that, belongs to Eremos, is off limits or outside the places is refused untouched", async () => {

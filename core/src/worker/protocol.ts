@@ -73,6 +73,7 @@ import {
   type FreeSpaceInput,
   type OverwriteInput,
   type Overwritten,
+  finishOverwriting,
   overwrite,
   overwriteFreeSpace,
 } from "../overwrite";
@@ -112,6 +113,7 @@ export type EngineRequest =
   | { readonly verb: "put-traces-back"; readonly input: TracesBackInput }
   | { readonly verb: "erase"; readonly input: EraseInput }
   | { readonly verb: "overwrite"; readonly input: OverwriteInput }
+  | { readonly verb: "finish-overwriting"; readonly input: { readonly begunIn: Buffer } }
   | { readonly verb: "overwrite-free"; readonly input: FreeSpaceInput }
   | { readonly verb: "onlook"; readonly input: { readonly place: string; readonly subject: string | null } };
 
@@ -146,6 +148,7 @@ export interface Outcomes {
   readonly "put-traces-back": TracesBack;
   readonly erase: { readonly folder: string };
   readonly overwrite: Overwritten;
+  readonly "finish-overwriting": number;
   readonly "overwrite-free": FreeSpaceFilled;
   readonly onlook: Onlook;
 }
@@ -214,6 +217,8 @@ export async function perform(disk: Disk, request: EngineRequest, hooks: Hooks):
       return eraseFolder(disk, request.input, hooks);
     case "overwrite":
       return overwrite(disk, request.input, hooks);
+    case "finish-overwriting":
+      return finishOverwriting(disk, request.input.begunIn);
     case "overwrite-free":
       return overwriteFreeSpace(disk, request.input, hooks);
     case "onlook":

@@ -2,7 +2,7 @@ import { spawn } from "node:child_process";
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
-import { type Hooks, silentHooks } from "../../src/engine/ground";
+import { type Hooks, overwriteWhatGoes, silentHooks } from "../../src/engine/ground";
 import { linuxDiskOf as diskOf } from "../../src/platform/linux/linux-disk";
 import type { Disk } from "../../src/platform/port";
 import { type OverwriteInput, type Overwritten, finishOverwriting, overwrite } from "../../src/overwrite";
@@ -135,6 +135,7 @@ describe("Overwriting what is chosen", () => {
 
   it("a file that another program has open, even to read, is left and named", async () => {
     const file = put("held", "folder", "held.txt");
+    fs.chmodSync(file, 0o400);
     put("free", "folder", "free.txt");
     const holder = spawn("sh", ["-c", `exec 3<'${file}'; echo open; sleep 60`], {
       stdio: ["ignore", "pipe", "ignore"],
@@ -144,6 +145,7 @@ describe("Overwriting what is chosen", () => {
     holder.kill("SIGKILL");
     expect(leftOf(done)).toEqual(["held.txt"]);
     expect(done.left[0]?.reason).toContain("open");
+    expect(fs.statSync(file).mode & 0o777).toBe(0o400);
     expect(fs.readFileSync(file, "utf8")).toBe("held");
     expect(fs.readdirSync(at("folder"))).toEqual(["held.txt"]);
   });
@@ -156,6 +158,26 @@ describe("Overwriting what is chosen", () => {
     expect(leftOf(done)).toEqual(["locked"]);
     expect(fs.readdirSync(at("folder"))).toEqual(["locked"]);
     expect(fs.readFileSync(at("folder", "locked", ".eremos", "state.json"), "utf8")).toBe("record");
+  });
+
+  it("of what is about to be removed, what the system refuses stays for the removal, and keeps nothing else from it", () => {
+    put("one", "folder", "closed", "one.txt");
+    put("two", "folder", "open", "two.txt");
+    const disk = new Proxy(real, {
+      get(target, key: keyof Disk) {
+        if (key !== "openDir") return target[key];
+        return (...[dir, name]: Parameters<Disk["openDir"]>) => {
+          if (name.toString() === "closed") throw Object.assign(new Error("EACCES"), { code: "EACCES" });
+          return target.openDir(dir, name);
+        };
+      },
+    });
+    const dir = real.openRoot(Buffer.from(base));
+    expect(overwriteWhatGoes(disk, dir, Buffer.from("folder"), 1)).toBe(1);
+    real.closeDir(dir);
+    const files = fs.readdirSync(at("folder"), { recursive: true, withFileTypes: true }).filter((one) => one.isFile());
+    expect(files.map(({ name }) => name)).toEqual(["one.txt"]);
+    expect(fs.readdirSync(at("folder"))).not.toContain("open");
   });
 
   it("what is exchanged between the look and the act stays", () => {

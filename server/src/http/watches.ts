@@ -23,7 +23,8 @@ const HOUR_MS = 60 * MINUTE_MS;
 /** Puts right what was cut off, and starts everything that watches while a session lives. Returns what ends it again. */
 export async function startWatches(eremos: Eremos, sessions: Sessions, isFirst: boolean): Promise<() => void> {
   await recoverInterrupted(eremos);
-  finishCutOff(eremos);
+  // It may take long, and nothing waits for it; what can't go now is tried at the next start.
+  void finishCutOff(eremos).catch(() => undefined);
   const keeper = new Keeper(eremos, (path) => lockAgain(eremos, path));
   await keeper.start(isFirst);
   const checks = new CheckWatch(checksInTurn(eremos));

@@ -8,6 +8,7 @@ import { MediumTruth } from "@/parts/overwriting/medium-truth";
 import { Passes } from "@/parts/overwriting/overwrites-choice";
 import { Button } from "@/ui/button";
 import { Dialog, DialogEnd } from "@/ui/dialog";
+import { Tick } from "@/ui/tick";
 import { api } from "@/lib/api";
 import { baseName, parentOf } from "@/lib/format";
 import { useGuarded } from "@/lib/guarded";
@@ -75,15 +76,7 @@ function OverwriteForm({ start: { paths, isFree } }: { readonly start: Overwriti
       {!isFree && begun === null && (
         <>
           <Passes passes={passes} onPasses={setPasses} />
-          <label className="flex items-start gap-2 text-sm">
-            <input
-              type="checkbox"
-              className="mt-1"
-              checked={allNames}
-              onChange={(event) => setAllNames(event.target.checked)}
-            />
-            {say("all-names")}
-          </label>
+          <Tick label={say("all-names")} value={allNames} onChange={setAllNames} />
         </>
       )}
       {job ? (

@@ -9,6 +9,7 @@ import { useProtection } from "@/parts/folders/usual";
 import { IN_THE_FOLDER, useNewPassword } from "@/parts/secrets/new-password";
 import { Button } from "@/ui/button";
 import { Dialog, DialogEnd } from "@/ui/dialog";
+import { Tick } from "@/ui/tick";
 import { useSelection } from "@/parts/folders/selection";
 import { ApiError, api } from "@/lib/api";
 import { baseName, formatBytes, parentOf } from "@/lib/format";
@@ -152,15 +153,11 @@ function useOverwriting(): Overwritten {
 function Overwriting({ isOn, turn, path }: Overwritten & { readonly path: string | null }): ReactNode {
   return (
     <div className="rounded-xl border border-line bg-sheet px-4 py-3 text-sm">
-      <label className="flex items-start gap-2.5">
-        <input
-          type="checkbox"
-          checked={isOn}
-          onChange={(event) => turn(event.target.checked)}
-          className="mt-1 accent-dusk"
-        />
-        <span className="font-semibold">{sayRemoving("overwrite-readable-copy")}</span>
-      </label>
+      <Tick
+        label={<span className="font-semibold">{sayRemoving("overwrite-readable-copy")}</span>}
+        value={isOn}
+        onChange={turn}
+      />
       {isOn && path !== null && (
         <div className="mt-3">
           <MediumTruth path={path} />
@@ -179,18 +176,16 @@ interface OwnPasswordProps {
 function OwnPassword({ chosen, onChosen, fields }: OwnPasswordProps): ReactNode {
   return (
     <div className="rounded-xl border border-line bg-sheet px-4 py-3">
-      <label className="flex items-start gap-2.5 text-sm">
-        <input
-          type="checkbox"
-          checked={chosen}
-          onChange={(event) => onChosen(event.target.checked)}
-          className="mt-1 accent-dusk"
-        />
-        <span>
-          <span className="font-semibold">{say("password-its-own-as-well")}</span>
-          <span className="block text-[13px] text-mute">{say("needed-on-top-master-password")}</span>
-        </span>
-      </label>
+      <Tick
+        value={chosen}
+        onChange={onChosen}
+        label={
+          <>
+            <span className="font-semibold">{say("password-its-own-as-well")}</span>
+            <span className="block text-[13px] text-mute">{say("needed-on-top-master-password")}</span>
+          </>
+        }
+      />
       {chosen && <div className="mt-4 space-y-4">{fields}</div>}
     </div>
   );

@@ -7,6 +7,7 @@ import { Button } from "@/ui/button";
 import { Choices } from "@/ui/choice";
 import { Dialog, DialogEnd } from "@/ui/dialog";
 import { Field } from "@/ui/field";
+import { Tick } from "@/ui/tick";
 import { say } from "@eremos/words/page/removing";
 
 /** Into the trash for so many days, or for good. */
@@ -153,20 +154,5 @@ function ForGood({ folders, passes, onPasses }: ForGoodProps): ReactNode {
       <Tick label={say("also-overwrite")} value={passes === 1} onChange={(on) => onPasses(on ? 1 : 0)} />
       {(passes === 1 || isPlain) && first && <MediumTruth path={first.path} />}
     </>
-  );
-}
-
-interface TickProps {
-  readonly label: string;
-  readonly value: boolean;
-  readonly onChange: (value: boolean) => void;
-}
-
-function Tick({ label, value, onChange }: TickProps): ReactNode {
-  return (
-    <label className="flex items-start gap-2 text-sm">
-      <input type="checkbox" className="mt-1" checked={value} onChange={(event) => onChange(event.target.checked)} />
-      {label}
-    </label>
   );
 }

@@ -4,6 +4,7 @@ import type { TraceKind, TracesView } from "@eremos/server/contract";
 import { MediumTruth } from "@/parts/overwriting/medium-truth";
 import type { WhatThen } from "@/lib/api";
 import { Button } from "@/ui/button";
+import { Tick } from "@/ui/tick";
 import { Trouble } from "@/ui/trouble";
 import { KINDS, KIND_WORDS } from "./kinds";
 import { say as sayRemoving } from "@eremos/words/page/removing";
@@ -91,29 +92,17 @@ function ClearBar({ at, chosen, isBusy, onClear }: ClearBarProps): ReactNode {
   return (
     <div className="flex flex-wrap items-center justify-between gap-3 rounded-xl border border-line bg-sheet px-4 py-3 text-sm">
       <div className="min-w-0 flex-1 basis-64 space-y-2">
-        <label className="flex items-start gap-2">
-          <input
-            type="checkbox"
-            className="mt-1"
-            checked={isKept}
-            onChange={(event) => setKept(event.target.checked)}
-          />
-          <span>
-            {say("can-be-put-back")}
-            {!isKept && <span className="block text-oxblood">{say("cant-be-put-back")}</span>}
-          </span>
-        </label>
-        {!isKept && (
-          <label className="flex items-start gap-2">
-            <input
-              type="checkbox"
-              className="mt-1"
-              checked={isOver}
-              onChange={(event) => setOver(event.target.checked)}
-            />
-            {sayRemoving("overwrite-instead")}
-          </label>
-        )}
+        <Tick
+          value={isKept}
+          onChange={setKept}
+          label={
+            <>
+              {say("can-be-put-back")}
+              {!isKept && <span className="block text-oxblood">{say("cant-be-put-back")}</span>}
+            </>
+          }
+        />
+        {!isKept && <Tick label={sayRemoving("overwrite-instead")} value={isOver} onChange={setOver} />}
         {!isKept && isOver && <MediumTruth path={at} />}
       </div>
       <Button

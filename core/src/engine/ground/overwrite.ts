@@ -54,21 +54,23 @@ export type Seen = Pick<Stat, "dev" | "ino" | "type">;
 /**
  * Writes over a file, gives it a name that says nothing, and removes it. It is the one that was seen, and nobody has it
  * open. Every failure leaves it under its name; what was written over by then is gone. Returns whether others shared
- * blocks with it: theirs are not reached. @throws EremosError `busy` where
- * somebody holds it or it is another one, `unsupported` where it has other names; system errors
+ * blocks with it: theirs are not reached. @throws EremosError `busy` where somebody holds it or it is another one,
+ * `unsupported` where it has other names; system errors
  */
 export function overwriteFile(disk: Disk, dir: Dir, name: Buffer, seen: Seen, how: Overwriting): boolean {
-  const isShared = withFile(disk, openToWrite(disk, dir, name, seen), (file) => {
-    const stat = disk.statOpen(file);
-    if (!isSeen(stat, seen)) throw changed(name);
-    if (stat.nlink > 1 && !how.allNames)
-      throw new EremosError("unsupported", said("has-another-name", { name: displayPath(name) }));
-    if (disk.isHeldOpen(file) === true)
-      throw new EremosError("busy", said("program-has-open", { name: displayPath(name) }));
-    const shares = disk.sharesBlocks(file) === true;
-    overwriteOpen(disk, file, how);
-    return shares;
-  });
+  const isShared = whileWritable(disk, dir, name, seen, () =>
+    withFile(disk, disk.openWrite(dir, name), (file) => {
+      const stat = disk.statOpen(file);
+      if (!isSeen(stat, seen)) throw changed(name);
+      if (stat.nlink > 1 && !how.allNames)
+        throw new EremosError("unsupported", said("has-another-name", { name: displayPath(name) }));
+      if (disk.isHeldOpen(file) === true)
+        throw new EremosError("busy", said("program-has-open", { name: displayPath(name) }));
+      const shares = disk.sharesBlocks(file) === true;
+      overwriteOpen(disk, file, how);
+      return shares;
+    }),
+  );
   removeNameless(disk, dir, name, (unnamed) => disk.unlink(dir, unnamed));
   return isShared;
 }
@@ -81,14 +83,19 @@ function changed(name: Buffer): EremosError {
   return new EremosError("busy", said("is-another-one-now", { name: displayPath(name) }));
 }
 
-/** Its owner may always give itself the right to write it. */
-function openToWrite(disk: Disk, dir: Dir, name: Buffer, seen: Seen): OpenFile {
+/** Its owner may always give itself the right to write it; what is left has the rights it had. */
+function whileWritable<T>(disk: Disk, dir: Dir, name: Buffer, seen: Seen, work: () => T): T {
   const stat = disk.stat(dir, name);
   // A pipe that is opened, or a device that is written to, does something.
   if (stat.type !== "file" || !isSeen(stat, seen)) throw changed(name);
-  if ((stat.mode & OWNER_READ_WRITE) !== OWNER_READ_WRITE && disk.owns(stat))
-    disk.setMode(dir, name, stat.mode | OWNER_READ_WRITE);
-  return disk.openWrite(dir, name);
+  if ((stat.mode & OWNER_READ_WRITE) === OWNER_READ_WRITE || !disk.owns(stat)) return work();
+  disk.setMode(dir, name, stat.mode | OWNER_READ_WRITE);
+  try {
+    return work();
+  } catch (error) {
+    takeBack(() => disk.setMode(dir, name, stat.mode));
+    throw error;
+  }
 }
 
 /** Under a name that says nothing first: directories, and what file systems write down of them, keep names for a while. */
@@ -111,28 +118,34 @@ export function removeNameless(disk: Disk, dir: Dir, name: Buffer, remove: (unna
  */
 export function overwriteWhatGoes(disk: Disk, dir: Dir, name: Buffer, passes: number): number {
   const stat = disk.find(dir, name);
-  if (!stat) return 0;
-  if (stat.type !== "dir") return stat.type === "file" && !overwriteOne(disk, dir, name, stat, passes) ? 1 : 0;
-  if ((stat.mode & OWNER_ALL) !== OWNER_ALL && disk.owns(stat)) disk.setMode(dir, name, OWNER_ALL);
-  return within(disk, disk.openDir(dir, name), (inner) => {
-    let not = 0;
-    for (const child of disk.list(inner)) {
-      not += overwriteWhatGoes(disk, inner, child, passes);
-      if (disk.find(inner, child)?.type === "dir") removeNameless(disk, inner, child, () => undefined);
-    }
-    return not;
-  });
+  if (stat?.type === "dir") return overwriteWithin(disk, dir, name, stat, passes);
+  if (stat?.type !== "file") return 0;
+  const goes = (): void => {
+    // Names outside were told of before; where all are in there, the last one is alone.
+    if (stat.nlink > 1) disk.unlink(dir, name);
+    else overwriteFile(disk, dir, name, stat, { passes, allNames: false });
+  };
+  return orLeft(goes) ? 0 : 1;
 }
 
-/** Whether nothing of it is left as it was. */
-function overwriteOne(disk: Disk, dir: Dir, name: Buffer, stat: Stat, passes: number): boolean {
+function overwriteWithin(disk: Disk, dir: Dir, name: Buffer, stat: Stat, passes: number): number {
+  let not = 0;
+  const goes = (): void => {
+    if ((stat.mode & OWNER_ALL) !== OWNER_ALL && disk.owns(stat)) disk.setMode(dir, name, OWNER_ALL);
+    within(disk, disk.openDir(dir, name), (inner) => {
+      for (const child of disk.list(inner)) {
+        not += overwriteWhatGoes(disk, inner, child, passes);
+        if (disk.find(inner, child)?.type === "dir") orLeft(() => removeNameless(disk, inner, child, () => undefined));
+      }
+    });
+  };
+  return orLeft(goes) ? not : not + 1;
+}
+
+/** Whether it could be done: what the system refuses, or somebody holds, is the removal's to deal with. */
+function orLeft(act: () => void): boolean {
   try {
-    // Names outside were told of before; where all are in there, the last one is alone.
-    if (stat.nlink > 1) {
-      disk.unlink(dir, name);
-      return true;
-    }
-    overwriteFile(disk, dir, name, stat, { passes, allNames: false });
+    act();
     return true;
   } catch (error) {
     if (isEremosError(error) || systemCode(error) !== undefined) return false;

@@ -5,7 +5,6 @@ import {
   OWN_DIR_NAME,
   type Overwritten,
   displayPath,
-  finishOverwriting,
   inspectFolder,
   isInPlaces,
   mediumAt,
@@ -136,6 +135,7 @@ export function overwrittenView({ files, bytes, left, shared }: Overwritten): {
 }
 
 /** Ends what a crash cut off while it was being overwritten; returns how many files went. */
-export function finishCutOff(eremos: Eremos): number {
-  return finishOverwriting(eremos.disk, Buffer.from(eremos.data.overwriting));
+export function finishCutOff(eremos: Eremos): Promise<number> {
+  const input = { begunIn: Buffer.from(eremos.data.overwriting) };
+  return eremos.run<"finish-overwriting">({ verb: "finish-overwriting", input });
 }

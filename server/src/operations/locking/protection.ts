@@ -3,6 +3,7 @@ import type { Protection } from "../../contract";
 import type { Eremos } from "../../eremos";
 import { guardingOf, protectionFor, signsOf } from "../../protection";
 import { changeGuard } from "./change-guard";
+import type { Target } from "./find-target";
 import { decodePath } from "../../paths";
 import { findUnvisited } from "../folders/visit";
 import { opensItems } from "../folders/integrate";
@@ -25,16 +26,20 @@ export async function setProtection(
   const isOpen = located.inspection.state === "open";
   if (!isOpen && !isChangeAlone(located.inspection.guard, protection.guard))
     return changeGuard(eremos, target, protection, secret);
-  if (!isOpen)
-    await eremos.run<"change">({
-      verb: "change",
-      input: {
-        path: located.realPath,
-        place: decodePath(record.path),
-        ...guardingOf(protection, eremos.grounds),
-        ...signsOf({ ...protection, kind: record.kind }, opensItems(eremos.settings)),
-      },
-    });
+  if (!isOpen) await changeLocked(eremos, target, protection);
   eremos.ledger.protectedAs(keys, record, protection);
   return null;
+}
+
+/** Other bars, or another way to show, of a folder that stays locked. @throws EremosError `path-taken` and refusals */
+export function changeLocked(eremos: Eremos, { record, located }: Target, protection: Protection): Promise<unknown> {
+  return eremos.run<"change">({
+    verb: "change",
+    input: {
+      path: located.realPath,
+      place: decodePath(record.path),
+      ...guardingOf(protection, eremos.grounds),
+      ...signsOf({ ...protection, kind: record.kind }, opensItems(eremos.settings)),
+    },
+  });
 }

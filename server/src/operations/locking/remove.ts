@@ -13,12 +13,12 @@ import type { Note } from "../../data-directory";
 import type { Eremos } from "../../eremos";
 import { whereIs } from "../../look/where-is";
 import { decodePath, nameOf } from "../../paths";
-import { AS_BEFORE, guardingOf, protectionOf, signsOf } from "../../protection";
+import { AS_BEFORE, protectionOf } from "../../protection";
 import { clearAllTraces } from "../folders/traces";
-import { opensItems } from "../folders/integrate";
 import { findUnvisited } from "../folders/visit";
 import { type Target, findRemoved } from "./find-target";
 import { lock } from "./lock-folder";
+import { changeLocked } from "./protection";
 import { said, say } from "@eremos/words/server/locking";
 
 /** Work that has begun, perhaps with a lock before it. */
@@ -43,7 +43,7 @@ async function intoTrash(eremos: Eremos, target: Target, days: number): Promise<
   const { record } = target;
   const before = protectionOf(record);
   const tucked: Protection = { ...before, visibility: "tucked", cover: null, icon: null };
-  await show(eremos, target, tucked);
+  await changeLocked(eremos, target, tucked);
   const removed = { day: eremos.days.now(), days, at: Date.now(), before };
   eremos.ledger.known(eremos.requireKeys(), { ...record, ...tucked, removed });
   await eremos.ledger.happened(record.id, "removed");
@@ -51,23 +51,11 @@ async function intoTrash(eremos: Eremos, target: Target, days: number): Promise<
   return { job: null, done: Promise.resolve() };
 }
 
-function show(eremos: Eremos, { record, located }: Target, protection: Protection): Promise<unknown> {
-  return eremos.run<"change">({
-    verb: "change",
-    input: {
-      path: located.realPath,
-      place: decodePath(record.path),
-      ...guardingOf(protection, eremos.grounds),
-      ...signsOf({ ...protection, kind: record.kind }, opensItems(eremos.settings)),
-    },
-  });
-}
-
 /** Locked, where it belongs, as it was before. @throws EremosError `path-taken` where something else is there now */
 export async function putBackFromTrash(eremos: Eremos, folder: string, from = "/"): Promise<void> {
   const target = findRemoved(eremos, folder, from);
   const { before } = target.removed;
-  await show(eremos, target, before);
+  await changeLocked(eremos, target, before);
   eremos.ledger.known(eremos.requireKeys(), { ...target.record, ...before, removed: null });
   await eremos.ledger.happened(target.record.id, "out-of-trash");
   eremos.announce({ topic: "folders" });
