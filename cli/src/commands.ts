@@ -51,6 +51,7 @@ import {
 } from "./ways-back";
 import { note, print, sayResult } from "./terminal";
 import { closeCommand, lockCommand, newCommand, releaseCommand, unlockCommand } from "./locking";
+import { activityCommand } from "./activity";
 import { overwriteCommand } from "./overwrite";
 import { removeCommand } from "./remove";
 import { tracesCommand } from "./traces";
@@ -423,6 +424,7 @@ export const COMMANDS: { readonly [N in CommandName]: Command<N> } = {
   mend: mendCommand,
   scan: scanCommand,
   rescue: rescueCommand,
+  activity: activityCommand,
   traces: tracesCommand,
   overwrite: overwriteCommand,
   remove: removeCommand,

@@ -4,6 +4,7 @@ import {
   type CommandName,
   Eremos,
   type ResultOf,
+  causedBy,
   folderPasswordOf,
   readSettings,
   signIn,
@@ -54,8 +55,9 @@ export function noWords(invocation: Invocation): void {
 export async function withEremos<T>(invocation: Invocation, run: (eremos: Eremos) => Promise<T>): Promise<T> {
   const eremos = Eremos.open(readSettings(process.env, invocation.program), showProgress);
   if (eremos.ownDataTrouble) note(eremos.ownDataTrouble);
+  const from = invocation.flags["from-desktop"] === true ? "menu" : "command-line";
   try {
-    return await run(eremos);
+    return await causedBy({ from, why: null }, () => run(eremos));
   } finally {
     endProgress();
     eremos.close();

@@ -85,7 +85,7 @@ async function lockEach(invocation: Invocation, begin: typeof lock): ReturnType<
 }
 
 export const lockCommand: Command<"lock"> = (invocation) => {
-  only(invocation, "password-stdin", "null", "anyway", ...CHOICES);
+  only(invocation, "password-stdin", "null", "anyway", "from-desktop", ...CHOICES);
   return lockEach(invocation, lock);
 };
 

@@ -29,13 +29,16 @@ export class Days {
 
   /** Days until now, from when the first look was. */
   now(): number {
-    const { days, at } = this.kept.countedDays() ?? { days: 0, at: this.clocks.wall() };
-    const steady = this.clocks.steady();
-    const most = this.steadyAt === null ? DAY_MS : steady - this.steadyAt;
-    this.steadyAt = steady;
-    const passed = Math.max(0, Math.min(this.clocks.wall() - at, most));
-    const now = days + passed / DAY_MS;
+    const now = this.peek();
+    this.steadyAt = this.clocks.steady();
     this.kept.writeCountedDays({ days: now, at: this.clocks.wall() });
     return now;
+  }
+
+  /** The same, without counting any further. */
+  peek(): number {
+    const { days, at } = this.kept.countedDays() ?? { days: 0, at: this.clocks.wall() };
+    const most = this.steadyAt === null ? DAY_MS : this.clocks.steady() - this.steadyAt;
+    return days + Math.max(0, Math.min(this.clocks.wall() - at, most)) / DAY_MS;
   }
 }

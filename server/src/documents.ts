@@ -63,11 +63,25 @@ const interruptionsSchema = z.array(
   }),
 );
 
+/** Readable files that Eremos made, where they were put, and which folders they tell of. */
+const exportsSchema = z.array(
+  z.strictObject({
+    /** Base64 of its bytes. */
+    path: z.string(),
+    /** By which it is known again, decimal. */
+    dev: z.string(),
+    ino: z.string(),
+    folders: z.array(z.string()),
+    at: z.number(),
+  }),
+);
+
 const SCHEMAS = {
   keyholders: keyholdersSchema,
   mail: mailServerSchema,
   brought: broughtSchema,
   interruptions: interruptionsSchema,
+  exports: exportsSchema,
 } as const;
 type Name = keyof typeof SCHEMAS;
 type Document<N extends Name> = z.output<(typeof SCHEMAS)[N]>;

@@ -14,14 +14,16 @@ import {
   editedOffLimits,
   runEngine,
 } from "@eremos/core";
-import type { ChangeEvent, JobVerb } from "./contract";
+import type { ChangeEvent, JobVerb, Way } from "./contract";
 import { DataDirectory } from "./data-directory";
 import { Days } from "./days";
 import { Documents } from "./documents";
 import { keepFaultLog } from "./fault-log";
 import { type OpenDatabase, openDatabase, setAsideOf } from "./database/open";
 import { Jobs } from "./jobs";
+import { causedBy } from "./ledger/cause";
 import { Ledger } from "./ledger/ledger";
+import { Tally } from "./ledger/tally";
 import { realPathOf } from "./paths";
 import { AsideLooker, type Looker, OwnLooker } from "./look/looker";
 import { Preferences } from "./preferences";
@@ -42,6 +44,14 @@ import { said } from "@eremos/words/server/house";
 
 /** So long after the last secret that opened nothing. */
 const TRIED_STAYS_MS = 15_000;
+
+/** What can be done again and again. */
+interface Counted {
+  /** A wrong password at a drive; another account at the doors; a file put in without a sign-in. */
+  readonly kind: "wrong" | "stranger" | "dropped";
+  readonly folder: string;
+  readonly account: number | null;
+}
 
 /** One running Eremos: the server, or one command line. Operations take it as their first argument. */
 export class Eremos {
@@ -71,6 +81,8 @@ export class Eremos {
   /** This process stays as long as its session, so that it may begin long work that nobody waits for. */
   isLasting = false;
   private signedIn: Keys | null = null;
+  private way: Way | null = null;
+  private readonly tally = new Tally<Counted>((what, count) => this.tell(what, count));
   /** Keys set aside at an idle sign-out, for the PIN to bring back. */
   private dozing: Keys | null = null;
   /** Keys that were ended; some are still held. */
@@ -161,6 +173,36 @@ export class Eremos {
     return this.signedIn;
   }
 
+  /** By what whoever is signed in got in. */
+  get signedInBy(): Way | null {
+    return this.signedIn && this.way;
+  }
+
+  /**
+   * What others can do as often as they like, signed in or not, is written down by their account, null where the system
+   * does not tell whose program it was.
+   */
+  count(kind: Counted["kind"], folder: string, account: number | null): void {
+    this.tally.add({ kind, folder, account });
+  }
+
+  /** What was counted since it was told last is written down now. */
+  async settleCounts(): Promise<void> {
+    await this.tally.flush();
+  }
+
+  private tell({ kind, folder, account }: Counted, count: number): Promise<void> {
+    const facts = { count, way: kind === "wrong" ? ("drive" as const) : null, account: this.accountOf(account) };
+    const cause = { from: kind === "wrong" ? ("drive" as const) : ("page" as const), why: null };
+    return causedBy(cause, () => this.ledger.noticed(folder, kind, facts));
+  }
+
+  /** An account by its name, as far as it is in this computer's lists. */
+  accountOf(uid: number | null): { readonly uid: number; readonly name: string } | null {
+    if (uid === null) return null;
+    return { uid, name: this.disk.accounts().accounts.find((one) => one.uid === uid)?.name ?? "" };
+  }
+
   /** @throws EremosError `needs-sign-in` */
   requireKeys(): Keys {
     if (!this.signedIn) throw new EremosError("needs-sign-in", said("this-needs-master-password-nothing"));
@@ -231,11 +273,12 @@ export class Eremos {
   /**
    * @throws EremosError `busy` where this process has had its session; `data-unwritable` where its list can't be read
    */
-  keep(keys: Keys): void {
+  keep(keys: Keys, by: Way): void {
     this.requireOwnData();
     if (this.isOver) throw new EremosError("busy", said("eremos-is-still-closing-session"));
     this.wipe();
     this.signedIn = keys;
+    this.way = by;
   }
 
   /** Ends the session: wipes the keys, and the PIN with them. */
@@ -312,6 +355,7 @@ export class Eremos {
   wake(pin: string): void {
     if (this.dozing && this.pin.matches(pin)) {
       this.signedIn = this.dozing;
+      this.way = "pin";
       this.dozing = null;
       return;
     }

@@ -2,6 +2,7 @@
 import type { Settings } from "./settings";
 
 export { Eremos } from "./eremos";
+export { causedBy } from "./ledger/cause";
 export { DataDirectory } from "./data-directory";
 export { type Settings, readSettings } from "./settings";
 export { closeUp, noteNamed, openNow } from "./operations/locking/close-up";
@@ -13,6 +14,8 @@ export { type LockRequest, lock } from "./operations/locking/lock-folder";
 export { lockNew } from "./operations/locking/lock-new";
 export { finishCutOff, mediumView, overwrite, overwriteFree, overwrittenView } from "./operations/folders/overwriting";
 export { putBackFromTrash, removeNow, removeToTrash } from "./operations/locking/remove";
+export { csvOf, exportedEntries } from "./operations/activity/export";
+export { folderNamed } from "./operations/activity/history";
 export { clearTraces, clearedView, keptTraces, putTracesBack, tracesOf } from "./operations/folders/traces";
 export { onlook } from "./operations/folders/look";
 export { check, checkWithoutKey } from "./operations/folders/check";
@@ -31,6 +34,7 @@ export type { ProtectionRequest } from "./protection";
 export type { StartedJob } from "./jobs";
 export type { Progress } from "@eremos/core";
 export type {
+  ActivityView,
   BackSecret,
   ClearedView,
   FolderView,

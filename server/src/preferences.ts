@@ -7,6 +7,7 @@ import {
   effortSchema,
   idleSignOutMinutesSchema,
   keepEarlierSchema,
+  keepHistorySchema,
   lockingRulesSchema,
   namedSchema,
   offLimitsViewSchema,
@@ -27,6 +28,7 @@ const preferencesSchema = z.strictObject({
   places: namedSchema.default([]),
   keepEarlier: keepEarlierSchema.default(1),
   checkEveryDays: checkEveryDaysSchema.default(30),
+  keepHistory: keepHistorySchema.default("for-good"),
   desk: deskSchema.default({ sort: "state", isDescending: false, isTable: false }),
   chosen: chosenSchema.default(USUAL_CHOICE),
 });

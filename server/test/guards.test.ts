@@ -3,7 +3,6 @@ import * as path from "node:path";
 import { afterEach, beforeEach, expect, it, vi } from "vitest";
 import { Visit, disk } from "@eremos/core";
 import type { Protection } from "../src/contract";
-import { activityOf } from "../src/operations/folders/about";
 import { closeUp } from "../src/operations/locking/close-up";
 import { findTarget } from "../src/operations/locking/find-target";
 import { setFolderPassword } from "../src/operations/locking/folder-password";
@@ -27,7 +26,7 @@ import { decodePath } from "../src/paths";
 import { readSettings } from "../src/settings";
 import { Keeper } from "../src/watch/keeper";
 import { CAN_MOUNT, Drive } from "../../core/test/support/mounts";
-import { PASSWORD, TestHouse, sealedAnd } from "./house";
+import { PASSWORD, TestHouse, sealedAnd, toldOf } from "./house";
 
 let house: TestHouse;
 beforeEach(async () => {
@@ -87,19 +86,19 @@ it("out of sight and tucked away: locked while signed out, listed at its ordinar
   expect(fs.readdirSync(folder)).toEqual(["letter.txt"]);
   expect(fs.readdirSync(house.world)).toEqual(["Workshop"]);
   expect(listFolders(house.eremos)).toEqual([]);
-  expect(activityOf(house.eremos).map((event) => event.kind)).toEqual(["released", "locked", "opened", "locked"]);
+  expect(toldOf(house.eremos).map((event) => event.kind)).toEqual(["released", "locked", "opened", "locked"]);
 });
 
 it("nothing is tucked away into a synced directory, and where there is nowhere else it is refused", async () => {
   const folder = house.makeFolder("Synced/Workshop/Surprise");
   await house.signIn();
-  setPreferences(house.eremos, { synced: [path.join(house.world, "Synced")] });
+  await setPreferences(house.eremos, { synced: [path.join(house.world, "Synced")] });
   await lockAs(folder, SIGHT);
   expect(only()?.realPath).toMatch(new RegExp(`^${house.world}/\\.eremos-held/`));
   await (
     await release(house.eremos, target(folder))
   ).outcome;
-  setPreferences(house.eremos, { synced: [house.world] });
+  await setPreferences(house.eremos, { synced: [house.world] });
   await expect(lockAs(folder, SIGHT)).rejects.toThrow("Tucking away moves the folder out of synced folders");
   await expect(lockAs(folder, { ...sealedAnd("tucked") })).rejects.toThrow("hide it in place instead");
   expect(fs.readdirSync(folder)).toEqual(["letter.txt"]);
@@ -185,7 +184,7 @@ it("between sealed and the others while it stays locked: closed to other account
   ).outcome;
   expect(fs.readdirSync(folder)).toEqual(["letter.txt"]);
   expect([modeOf(folder), modeOf(path.join(folder, "letter.txt"))]).toEqual([0o755, 0o644]);
-  expect(activityOf(house.eremos).map((event) => event.kind)).toEqual([
+  expect(toldOf(house.eremos).map((event) => event.kind)).toEqual([
     "released",
     "locked",
     "reguarded",

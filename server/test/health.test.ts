@@ -1,7 +1,6 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
-import { activityOf } from "../src/operations/folders/about";
 import { check } from "../src/operations/folders/check";
 import { setFolderPassword } from "../src/operations/locking/folder-password";
 import { insuranceView, insure, repair } from "../src/operations/folders/insurance";
@@ -10,7 +9,7 @@ import { lock } from "../src/operations/locking/lock-folder";
 import { signOut } from "../src/operations/entrance/sign-in";
 import { checksInTurn } from "../src/operations/folders/check-in-turn";
 import { CheckWatch } from "../src/watch/check-watch";
-import { TestHouse, sealedAnd } from "./house";
+import { TestHouse, sealedAnd, toldOf } from "./house";
 
 const DAY = 24 * 60 * 60 * 1000;
 let house: TestHouse;
@@ -71,7 +70,7 @@ describe("insurance", () => {
     const repaired = await repair(house.eremos, folder);
     expect(await repaired.outcome).toMatchObject({ lost: [], repaired: [{ path: expect.stringContaining("packs/") }] });
     expect(summary(repaired.id)).toContain("repaired, byte for byte");
-    expect(activityOf(house.eremos)[0]).toMatchObject({ kind: "repaired" });
+    expect(toldOf(house.eremos)[0]).toMatchObject({ kind: "repaired" });
     expect(only()).toMatchObject({ lastCheck: null, attention: null });
     expect(await (await check(house.eremos, { pathOrId: folder, from: "/" })).outcome).toMatchObject({ ok: true });
     expect(only().attention).toBeNull();

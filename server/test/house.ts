@@ -1,7 +1,7 @@
 import * as fs from "node:fs";
 import * as os from "node:os";
 import * as path from "node:path";
-import type { Protection, Visibility } from "../src/contract";
+import type { ActivityEvent, Protection, Visibility } from "../src/contract";
 import { Eremos } from "../src/eremos";
 import { signIn } from "../src/operations/entrance/sign-in";
 import { readSettings } from "../src/settings";
@@ -25,6 +25,14 @@ async function chooseOnce(): Promise<{ readonly data: string; readonly code: str
   process.once("exit", () => fs.rmSync(data, { recursive: true, force: true }));
   const code = await chooseWithLeastEffort(data, os.tmpdir(), PASSWORD);
   return (chosen = { data, code });
+}
+
+/** What was written down, the newest first; who came and went is left out. */
+export function toldOf(eremos: Eremos): ActivityEvent[] {
+  return eremos.registry.log
+    .all(eremos.requireKeys())
+    .filter(({ kind }) => kind !== "signed-in" && kind !== "signed-out")
+    .reverse();
 }
 
 /** One Eremos with a place and a data directory of its own, set up and signed out. */

@@ -95,7 +95,7 @@ describe("a folder left open locks by itself", () => {
     await open({ kind: "until-locked" });
     expect(view()).toMatchObject({ locksAt: null, atSignOut: "leave" });
     expect(await after(60 * 24 * 30)).toBe(false);
-    setRules(house.eremos, view().id, {
+    await setRules(house.eremos, view().id, {
       afterMinutes: 10,
       idleMinutes: null,
       letGoSeconds: null,
@@ -200,7 +200,7 @@ describe("signing out", () => {
   });
 
   it("follows what is set for all", async () => {
-    setPreferences(house.eremos, {
+    await setPreferences(house.eremos, {
       ...house.eremos.preferences.get(),
       rules: {
         afterMinutes: 5,

@@ -2,7 +2,7 @@ import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import { startMailBox } from "../../stand-ins/mail-box.mjs";
-import { activityOf, settingsOf, stateOf } from "../src/operations/folders/about";
+import { settingsOf, stateOf } from "../src/operations/folders/about";
 import { returnOwner } from "../src/operations/ways-back/find-folders";
 import { setFolderPassword } from "../src/operations/locking/folder-password";
 import { resetPassword } from "../src/operations/entrance/forgotten-password";
@@ -21,7 +21,7 @@ import { lock } from "../src/operations/locking/lock-folder";
 import { release, unlock } from "../src/operations/locking/open-folder";
 import { practice } from "../src/operations/entrance/practice";
 import { signIn, signOut } from "../src/operations/entrance/sign-in";
-import { PASSWORD, TestHouse, sealedAnd } from "./house";
+import { PASSWORD, TestHouse, sealedAnd, toldOf } from "./house";
 
 const NEW = "half a cello and a bow";
 const HOLDERS = [
@@ -70,7 +70,7 @@ describe("keyholders", () => {
       withEarlier: [],
       holders: [{ number: 1, name: "Tomas Lind", handedAt: null }, { number: 2 }, { number: 3 }],
     });
-    expect(activityOf(house.eremos)[0]).toMatchObject({ kind: "keyholders" });
+    expect(toldOf(house.eremos)[0]).toMatchObject({ kind: "keyholders" });
     const [first = "", second = "", third = ""] = shares();
     for (const file of fs
       .readdirSync(house.data, { recursive: true, encoding: "utf8" })

@@ -4,7 +4,6 @@ import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import { directorySource, openLocked } from "@eremos/core";
 import type { NewKeysView, Protection } from "../src/contract";
 import { Eremos } from "../src/eremos";
-import { activityOf } from "../src/operations/folders/about";
 import { check } from "../src/operations/folders/check";
 import { drop } from "../src/operations/folders/drop";
 import { takeIn } from "../src/operations/ways-back/find-folders";
@@ -16,7 +15,7 @@ import { release, unlock } from "../src/operations/locking/open-folder";
 import { practice } from "../src/operations/entrance/practice";
 import { newKeysView, renewNamed } from "../src/operations/ways-back/renew-folders";
 import { signIn, signOut } from "../src/operations/entrance/sign-in";
-import { PASSWORD, TestHouse, sealedAnd } from "./house";
+import { PASSWORD, TestHouse, sealedAnd, toldOf } from "./house";
 
 const NEW = "a tin roof in the rain";
 const OWN = "rosin on the left shelf";
@@ -102,7 +101,7 @@ describe("somebody knows it", () => {
     await expect
       .poll(settled)
       .toMatchObject({ anew: 1, waiting: [{ name: "Open now", why: "open", hasKey: true }], older: [] });
-    expect(activityOf(house.eremos).map(({ kind }) => kind)).toContain("new-keys");
+    expect(toldOf(house.eremos).map(({ kind }) => kind)).toContain("new-keys");
     for (const secret of [
       { kind: "password", password: PASSWORD, folderPassword: null },
       { kind: "code", code: house.code },

@@ -1,7 +1,7 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
-import { activityOf, settingsOf } from "../src/operations/folders/about";
+import { settingsOf } from "../src/operations/folders/about";
 import { changeEffort, changePassword, efforts } from "../src/operations/entrance/change-password";
 import { lock } from "../src/operations/locking/lock-folder";
 import { holdFolder, letGo } from "../../core/src/engine/ground/own-dir";
@@ -10,7 +10,7 @@ import { release, unlock } from "../src/operations/locking/open-folder";
 import { catchUp } from "../src/operations/ways-back/renew-headers";
 import { startVisit } from "../src/operations/folders/visit";
 import { signIn, signOut } from "../src/operations/entrance/sign-in";
-import { PASSWORD, TestHouse, sealedAnd } from "./house";
+import { PASSWORD, TestHouse, sealedAnd, toldOf } from "./house";
 
 const NEW = "half a cello and its bow";
 
@@ -125,7 +125,7 @@ describe("changing the master password", () => {
     expect(settingsOf(house.eremos)).toMatchObject({ hint: "two strings", behind: left });
     expect(headersIn(house.world)).not.toEqual(before);
     expect(headersIn(drive).join()).toContain(JSON.parse(before[0] ?? "{}").owner.password.root);
-    expect(activityOf(house.eremos)[0]).toMatchObject({ kind: "password" });
+    expect(toldOf(house.eremos)[0]).toMatchObject({ kind: "password" });
     expect(fs.readFileSync(path.join(barred, ".eremos", "guard.json"), "utf8")).toContain(
       house.eremos.requireOwner().password.root,
     );

@@ -5,13 +5,12 @@ import { sweepErased } from "@eremos/core";
 import type { Protection } from "../src/contract";
 import { finishCutOff, mediumView, overwrite, overwriteFree } from "../src/operations/folders/overwriting";
 import { listFolders } from "../src/operations/folders/list-folders";
-import { activityOf } from "../src/operations/folders/about";
 import { clearTraces, keptTraces } from "../src/operations/folders/traces";
 import { lock } from "../src/operations/locking/lock-folder";
 import { unlock } from "../src/operations/locking/open-folder";
 import { emptyTrash, putBackFromTrash, removeNow, removeToTrash } from "../src/operations/locking/remove";
 import { recoverInterrupted } from "../src/operations/ways-back/recover-interrupted";
-import { TestHouse, sealedAnd } from "./house";
+import { TestHouse, sealedAnd, toldOf } from "./house";
 
 let house: TestHouse;
 beforeEach(async () => {
@@ -130,7 +129,7 @@ describe("Removing for good", () => {
         name,
         false,
       ]);
-    expect(activityOf(house.eremos)[0]).toMatchObject({ kind: "erased", name: "Payroll" });
+    expect(toldOf(house.eremos)[0]).toMatchObject({ kind: "erased", name: "Payroll" });
   });
 
   it("with its history, and what elsewhere surely names it, where that is asked", async () => {
@@ -145,7 +144,7 @@ describe("Removing for good", () => {
       await removeNow(house.eremos, { folder: id, name: "Payroll", passes: 1, history: true, traces: true })
     ).done;
     expect(fs.readFileSync(marks, "utf8")).toBe("file:///elsewhere\n");
-    expect(activityOf(house.eremos).map(({ name }) => name)).toEqual(["Photos"]);
+    expect(toldOf(house.eremos).map(({ name }) => name)).toEqual(["Photos"]);
   });
 
   it("of one that lies open, and of one in the trash", async () => {

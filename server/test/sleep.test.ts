@@ -69,7 +69,7 @@ beforeEach(async () => {
     }).outcome;
   }
   for (const { id, name } of listFolders(house.eremos)) {
-    setRules(house.eremos, id, { ...STANDARD_RULES, atSignOut: "leave", atSleep: name === "Payroll" });
+    await setRules(house.eremos, id, { ...STANDARD_RULES, atSignOut: "leave", atSleep: name === "Payroll" });
     await (
       await unlock(house.eremos, { pathOrId: id, from: "/", accept: [], mode: { kind: "usual" } })
     ).outcome;

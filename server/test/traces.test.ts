@@ -100,7 +100,7 @@ describe("traces", () => {
     await house.signIn();
     const [folder, other] = [house.makeFolder("Payroll"), house.makeFolder("Letters")];
     await lockNow(folder);
-    setRules(house.eremos, folder, { ...UNTIL_LOCKED, clears: ["bookmarks"] });
+    await setRules(house.eremos, folder, { ...UNTIL_LOCKED, clears: ["bookmarks"] });
     await openNow(folder);
     remember(folder, other);
     house.restart();
@@ -112,7 +112,7 @@ describe("traces", () => {
     const [kept] = keptTraces(house.eremos);
     expect(await putTracesBack(house.eremos, kept?.id ?? "")).toEqual({ back: 1, left: [] });
 
-    setRules(house.eremos, folder, { ...UNTIL_LOCKED, clears: ["shell"] });
+    await setRules(house.eremos, folder, { ...UNTIL_LOCKED, clears: ["shell"] });
     await openNow(folder);
     const text = remember(folder, other);
     await lockNow(folder);
@@ -124,7 +124,7 @@ describe("traces", () => {
     house.eremos.isLasting = true;
     const folder = house.makeFolder("Payroll");
     await lockNow(folder);
-    setRules(house.eremos, folder, { ...UNTIL_LOCKED, clears: ["bookmarks"] });
+    await setRules(house.eremos, folder, { ...UNTIL_LOCKED, clears: ["bookmarks"] });
     vi.useFakeTimers({ toFake: ["setTimeout"] });
     try {
       await openNow(folder);
@@ -149,7 +149,7 @@ describe("traces", () => {
     await house.signIn();
     const folder = house.makeFolder("Payroll");
     await lockNow(folder);
-    setRules(house.eremos, folder, { ...UNTIL_LOCKED, clears: ["bookmarks"] });
+    await setRules(house.eremos, folder, { ...UNTIL_LOCKED, clears: ["bookmarks"] });
     await openNow(folder);
     const text = remember(folder);
     fs.writeFileSync(house.eremos.data.cleared, "in the way");

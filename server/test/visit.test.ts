@@ -4,7 +4,6 @@ import * as path from "node:path";
 import { promisify } from "node:util";
 import { afterEach, beforeEach, expect, it, vi } from "vitest";
 import type { VisitCall, VisitReply, VisitView } from "../src/contract";
-import { activityOf } from "../src/operations/folders/about";
 import { closeUp } from "../src/operations/locking/close-up";
 import { drop } from "../src/operations/folders/drop";
 import { setFolderPassword } from "../src/operations/locking/folder-password";
@@ -15,7 +14,7 @@ import { release, unlock } from "../src/operations/locking/open-folder";
 import { setPreferences } from "../src/operations/folders/preferences";
 import { signOut } from "../src/operations/entrance/sign-in";
 import { startVisit } from "../src/operations/folders/visit";
-import { TestHouse, sealedAnd } from "./house";
+import { TestHouse, sealedAnd, toldOf } from "./house";
 
 let house: TestHouse;
 let folder: string;
@@ -89,7 +88,13 @@ it("the page lists, searches, makes, renames, deletes and undoes; the list of fo
     "2027/size.txt",
     "letter.txt",
   ]);
-  expect(activityOf(house.eremos).map(({ kind }) => kind)).toEqual(["released", "changed", "visited", "locked"]);
+  expect(toldOf(house.eremos).map(({ kind }) => kind)).toEqual([
+    "released",
+    "visit-ended",
+    "changed",
+    "visited",
+    "locked",
+  ]);
 });
 
 it("several are moved, or deleted, in one change: all or none of them, and one undo brings all back", async () => {
@@ -154,7 +159,7 @@ it("an earlier state is kept, shown and put back; how many, the owner chooses", 
   expect(entries.map(({ change, name }) => `${change} ${name}`)).toEqual(["changed letter.txt"]);
   await call({ kind: "put-back", generation: earlier[0]?.generation ?? 0, hrefs: null });
   await house.eremos.visits.end(only()?.id ?? "");
-  setPreferences(house.eremos, { keepEarlier: 0 });
+  await setPreferences(house.eremos, { keepEarlier: 0 });
   const view = await visit();
   expect((await put(view, "/another.txt", "one")).status).toBe(201);
   await house.eremos.visits.end(view.folder);
@@ -216,7 +221,7 @@ it("what changed in the open folder since its last lock is shown, and put back e
   await eremos.visits.end(only()?.id ?? "");
   await open();
   expect(fs.readFileSync(path.join(folder, "letter.txt"), "utf8")).toBe("Dear nobody");
-  expect(activityOf(eremos).map(({ kind }) => kind)).toContain("put-back");
+  expect(toldOf(eremos).map(({ kind }) => kind)).toContain("put-back");
 });
 
 it("putting back opens it again, as it was, where there is no such state", async () => {

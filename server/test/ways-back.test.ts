@@ -2,7 +2,6 @@ import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { USUAL_BARS } from "@eremos/core";
-import { activityOf } from "../src/operations/folders/about";
 import {
   type ReturnRequest,
   returnOwner,
@@ -24,7 +23,7 @@ import { AS_BEFORE } from "../src/protection";
 import { createOwner } from "../../core/src/format/owner";
 import { newRecoveryCode } from "../../core/src/format/codes/recovery-code";
 import { lock as lockByCore, snapshot } from "../../core/test/support/world";
-import { PASSWORD, TestHouse, sealedAnd } from "./house";
+import { PASSWORD, TestHouse, sealedAnd, toldOf } from "./house";
 
 const NEW = "half a cello and a bow";
 let house: TestHouse;
@@ -73,7 +72,7 @@ describe("the master password is forgotten", () => {
         hint: "the big one",
       }),
     ).toEqual({ failedTries: 1, left: [] });
-    expect(activityOf(house.eremos)[0]).toMatchObject({ kind: "password" });
+    expect(toldOf(house.eremos)[0]).toMatchObject({ kind: "password" });
     house.restart();
     await expect(signIn(house.eremos, PASSWORD)).rejects.toMatchObject({ code: "wrong-password" });
     await new Promise((resolve) => setTimeout(resolve, 1100));
@@ -321,7 +320,7 @@ describe("records are damaged", () => {
     ]);
     expect(await mend(house.eremos, { path: folder, secret: null })).toEqual([]);
     expect(listFolders(house.eremos)).toMatchObject([{ state: "locked", attention: null }]);
-    expect(activityOf(house.eremos)[0]).toMatchObject({ kind: "mended" });
+    expect(toldOf(house.eremos)[0]).toMatchObject({ kind: "mended" });
     await free(folder);
     expect(fs.readdirSync(folder)).toEqual(["letter.txt"]);
   });

@@ -1,14 +1,17 @@
 import { CALL_TYPE, encodeCall } from "@eremos/server/call-body";
 import { type Answer, type Asked, CALLS, type CallName, readWithoutEval } from "@eremos/server/calls";
 import type {
+  ActivityFilter,
   BackSecret,
   Consent,
   DesktopView,
   Dropped,
   Effort,
   ErrorView,
+  ExportFormat,
   FolderSecret,
   Insurance,
+  KeepHistory,
   LockingRules,
   MailServerView,
   OffLimitsView,
@@ -213,6 +216,12 @@ export const api = {
   repair: (folder: string, secret: FolderSecret | null) => call("repair", { folder, secret }),
   desktop: () => call("desktop"),
   setDesktop: (part: keyof DesktopView, on: boolean) => call("desktop/set", { part, on }),
-  activity: () => call("activity"),
+  activity: (filter: ActivityFilter, skip: number, limit: number) => call("activity", { filter, skip, limit }),
+  charts: (of: string | null, from: number | null, until: number | null) => call("activity/charts", { of, from, until }),
+  sinceLastTime: () => call("activity/since"),
+  keepHistory: (keep: KeepHistory) => call("activity/keep", { keep }),
+  clearHistory: (of: string | null) => call("activity/clear", { of }),
+  exportHistory: (format: ExportFormat, filter: ActivityFilter, path: string | null) =>
+    call("activity/export", { format, filter, path }),
   settings: () => call("settings"),
 };

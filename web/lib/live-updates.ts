@@ -29,10 +29,10 @@ export function useLiveUpdates(onSignedOut: () => void): void {
               ["place"],
               ["onlooker"],
               ["reach"],
-              KEYS.activity,
               KEYS.keptTraces,
             ])
               ask(...key);
+          if (change.topic === "activity") ask(...KEYS.activity);
           if (change.topic === "scan") for (const key of [KEYS.scan, KEYS.hidden]) ask(...key);
           if (change.topic === "place" && change.path !== undefined) {
             ask(...KEYS.place(change.path));

@@ -1,7 +1,7 @@
 "use client";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { toast } from "sonner";
-import type { FolderView, JobView } from "@eremos/server/contract";
+import type { ActivityFilter, FolderView, JobView } from "@eremos/server/contract";
 import { ApiError, api } from "./api";
 import { say } from "@eremos/words/page/shell";
 
@@ -11,7 +11,11 @@ export const KEYS = {
   folders: ["folders"],
   jobs: ["jobs"],
   roots: ["roots"],
+  /** All of what is asked of what happened. */
   activity: ["activity"],
+  activityPage: (filter: ActivityFilter, page: number) => ["activity", "page", filter, page],
+  charts: (of: string | null, from: number | null, until: number | null) => ["activity", "charts", of, from, until],
+  sinceLastTime: ["since-last-time"],
   settings: ["settings"],
   desktop: ["desktop"],
   scan: ["scan"],

@@ -25,7 +25,7 @@ export function JobToasts(): ReactNode {
       if (isOneOfMany === null || told.current.has(job.id)) continue;
       told.current.add(job.id);
       if (!isOneOfMany || needsConsent(job)) tell(job);
-      for (const queryKey of [KEYS.folders, ["place"], ["onlooker"], ["reach"], KEYS.activity])
+      for (const queryKey of [KEYS.folders, ["place"], ["onlooker"], ["reach"]])
         void client.invalidateQueries({ queryKey });
     }
   }, [jobs, client, openedAt, tells]);

@@ -44,6 +44,7 @@ export const TRACE_KINDS = [
   "leftovers",
   "snapshots",
   "programs",
+  "exports",
 ] as const;
 /** Those that Eremos may clear by itself: they surely belong to the folder, and nobody needs them. */
 export const CLEARED_BY_ITSELF = ["recent", "thumbnails", "trash", "bookmarks", "shell", "editors", "office"] as const;

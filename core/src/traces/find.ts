@@ -10,6 +10,7 @@ import { findTrashed } from "./kinds/trashed";
 import { TRACE_KINDS, type TraceKind } from "../format/choices";
 import type { SealedInput } from "../engine/contents";
 import { findCopies } from "./kinds/copies";
+import { findExports } from "./kinds/exports";
 import { findIndexes, findMetadata } from "./kinds/databases";
 import { type Inside, lookInside } from "./inside";
 import { findLeftovers, isLeftOf } from "./kinds/leftovers";
@@ -47,6 +48,7 @@ const FINDERS: Readonly<Record<TraceKind, Finder>> = {
   leftovers: findLeftovers,
   snapshots: findInSnapshots,
   programs: findPrograms,
+  exports: findExports,
 };
 
 export interface TracesInput {

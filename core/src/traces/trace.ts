@@ -14,6 +14,12 @@ export interface TraceHome {
   /** Tops of other file systems, which have a trash of their own. */
   readonly drives: readonly Buffer[];
   readonly uid: number;
+  /** Readable files that Eremos made, and of which folders they tell, by their ordinary paths. */
+  readonly exports: readonly {
+    readonly path: Buffer;
+    readonly its: Pick<Stat, "dev" | "ino">;
+    readonly tellsOf: readonly Buffer[];
+  }[];
 }
 
 /** How entries stand in a list: line after line, or as elements of one that closes behind them all. */

@@ -13,6 +13,7 @@ import {
   tracesViewSchema,
   visibilitySchema,
 } from "./shapes/folders";
+import { activityViewSchema } from "./shapes/activity";
 import { desktopViewSchema, namedFolderSchema, newKeysViewSchema } from "./shapes/owner";
 import { insuranceViewSchema, keyholdersViewSchema, practiceViewSchema, takenInSchema } from "./shapes/ways-back";
 
@@ -150,6 +151,8 @@ export const COMMAND_RESULTS = {
     problems: z.array(z.string()).readonly(),
     notGiven: z.array(z.string()).readonly(),
   }),
+  /** The newest first. */
+  activity: z.object({ events: z.array(activityViewSchema).readonly() }),
   traces: z.object({
     ...tracesViewSchema.unwrap().shape,
     /** How many were cleared, and how many lists and files were put back; null: that was not asked. */

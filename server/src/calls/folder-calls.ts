@@ -2,7 +2,6 @@ import * as z from "zod";
 import { CONSENTS } from "@eremos/core/choices";
 import { anybody, nothing, owner, startedSchema } from "./call";
 import {
-  activityViewSchema,
   closedUpSchema,
   droppedFoundSchema,
   folderViewSchema,
@@ -236,5 +235,4 @@ export const FOLDER_CALLS = {
     startedSchema,
   ),
   repair: owner("Finds damage by the insurance, and repairs it.", folder.extend({ secret }), startedSchema),
-  activity: owner("What happened to folders, the newest first.", nothing, z.array(activityViewSchema).readonly()),
 } as const;

@@ -3,6 +3,7 @@
  * of who may what, and docs/API.md follow from this one table. Pure: the pages read it too.
  */
 import * as z from "zod";
+import { ACTIVITY_CALLS } from "./activity-calls";
 import { ENTRANCE_CALLS } from "./entrance-calls";
 import { FOLDER_CALLS } from "./folder-calls";
 import { SETTINGS_CALLS } from "./settings-calls";
@@ -16,6 +17,7 @@ export const CALL_GROUPS = {
   "Folders, places, work": FOLDER_CALLS,
   Visits: VISIT_CALLS,
   "Ways back": WAYS_BACK_CALLS,
+  Activity: ACTIVITY_CALLS,
   Settings: SETTINGS_CALLS,
 } as const;
 
@@ -25,6 +27,7 @@ export const CALLS = {
   ...FOLDER_CALLS,
   ...VISIT_CALLS,
   ...WAYS_BACK_CALLS,
+  ...ACTIVITY_CALLS,
   ...SETTINGS_CALLS,
 } as const;
 

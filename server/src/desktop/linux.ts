@@ -98,7 +98,7 @@ function tablesAnew(dataHome: string): readonly SystemCommand[] {
 
 /** What a menu offers for what is selected. */
 const MENU_VERBS = [
-  { id: "lock", name: say("lock-with-eremos"), words: ["lock"] },
+  { id: "lock", name: say("lock-with-eremos"), words: ["lock", "--from-desktop"] },
   { id: "open", name: say("open-in-eremos"), words: ["page", "--from-desktop"] },
   { id: "overwrite", name: say("overwrite-with-eremos"), words: ["page", "--overwrite"] },
 ] as const;

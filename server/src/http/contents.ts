@@ -133,6 +133,7 @@ export async function takeDrop(
     }
     await finishWhenFree(upload);
     upload = null;
+    eremos.count("dropped", slot.folder, null);
     eremos.announce({ topic: "folders" });
     response.writeHead(201).end();
   } catch (error) {

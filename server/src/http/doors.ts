@@ -1,6 +1,7 @@
 import { randomInt } from "node:crypto";
 import { type Server, type Socket, createServer } from "node:net";
-import { EremosError, LOOPBACKS, accountOfPeer, holdPort } from "@eremos/core";
+import { EremosError, LOOPBACKS, holdPort } from "@eremos/core";
+import { accountBehind } from "../peer";
 import { said, say } from "@eremos/words/server/house";
 
 /** Below what systems give to programs that ask for any port, so that one is free again at the next start. */
@@ -30,14 +31,19 @@ export async function openDoors({
   kept,
   account,
   receive,
+  stranger,
 }: {
   readonly wanted: number | null;
   readonly kept: number | null;
   readonly account: number;
   readonly receive: (socket: Socket) => void;
+  /** Hears of each that was shut out, by its account; null where the system does not tell. */
+  readonly stranger: (account: number | null) => void;
 }): Promise<Doors> {
   const admit = (socket: Socket): void => {
-    if (isFrom(account, socket)) return receive(socket);
+    const theirs = accountBehind(socket);
+    if (theirs === account) return receive(socket);
+    stranger(theirs);
     socket.on("error", () => undefined);
     socket.end(REFUSAL, () => socket.destroy());
   };
@@ -54,14 +60,6 @@ export async function openDoors({
     if (doors) return doors;
   }
   throw new EremosError("port-in-use", said("no-free-port-was-found", { mostTries: MOST_TRIES }));
-}
-
-function isFrom(account: number, { remoteAddress, remotePort, localAddress, localPort }: Socket): boolean {
-  if (remoteAddress === undefined || remotePort === undefined || localAddress === undefined || localPort === undefined)
-    return false;
-  return (
-    accountOfPeer({ address: remoteAddress, port: remotePort }, { address: localAddress, port: localPort }) === account
-  );
 }
 
 /** null: one of the addresses is taken. */

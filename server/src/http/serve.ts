@@ -31,6 +31,7 @@ async function serve(settings: Settings, development: boolean): Promise<RunningS
     kept: data.keptPort(),
     account: process.geteuid?.() ?? -1,
     receive: (socket) => sessions.receive(socket),
+    stranger: (account) => sessions.stranger(account),
   });
   const { port } = doors;
   if (settings.port === null && !settings.plainAddress) data.keepPort(port);

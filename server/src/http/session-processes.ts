@@ -51,6 +51,11 @@ export class SessionProcesses {
     else socket.destroy();
   }
 
+  /** Somebody of another account was shut out: the present session writes it down. */
+  stranger(account: number | null): void {
+    if (this.present) tell(this.present, { kind: "stranger", account });
+  }
+
   private next(carried: Carried): Promise<void> {
     const { beginning } = this;
     if (!beginning) return Promise.resolve();

@@ -14,6 +14,7 @@ import { MOST_CONNECTIONS } from "./doors";
 import { EventStreams } from "./events";
 import { answerElsewhere, isForUs, refusalOf, setSecurityHeaders } from "./refusals";
 import { sendRescueFile } from "./rescue-files";
+import { causedBy } from "../ledger/cause";
 import type { ApiContext } from "./answers";
 import type { Carried, ToSession } from "./session-protocol";
 import { finishWork } from "./stop";
@@ -37,6 +38,8 @@ const LOAD_PAGES_AFTER_MS = 1000;
 export interface SessionServer {
   receive(connection: Socket): void;
   cancel(job: string): void;
+  /** Somebody of another account was shut out. */
+  stranger(account: number | null): void;
   /** Others come to the next session: resolves when all that is under way here has ended, locks and uploads too. */
   retire(): Promise<void>;
   /** Nobody gets an answer any more: at the address may be somebody else. */
@@ -100,7 +103,7 @@ export async function openSession(
     superior.over({ isFirst: false, stayPaused: eremos.stay.isPaused });
   });
 
-  server.on("request", (request: IncomingMessage, response: ServerResponse) => {
+  const answerRequest = (request: IncomingMessage, response: ServerResponse): void => {
     underWay.add(response);
     response.on("close", () => underWay.delete(response));
     if (isOver) response.shouldKeepAlive = false;
@@ -135,7 +138,10 @@ export async function openSession(
         .then(({ handle }) => handle(request, response))
         .catch(() => response.destroy());
     }
-  });
+  };
+  server.on("request", (request: IncomingMessage, response: ServerResponse) =>
+    causedBy({ from: "page", why: null }, () => answerRequest(request, response)),
+  );
   server.on(
     "clientError",
     (_error, socket) =>
@@ -164,6 +170,7 @@ export async function openSession(
       server.emit("connection", connection);
     },
     cancel: (job) => void eremos.jobs.cancelHere(job),
+    stranger: (account) => eremos.count("stranger", "", account),
     retire: async () => {
       stopWatching();
       streams.endAll();
@@ -171,6 +178,7 @@ export async function openSession(
       await eremos.visits.endAll();
       while (eremos.jobs.busy || eremos.isHeld || underWay.size > 0)
         await new Promise((resolve) => setTimeout(resolve, LOOK_WHETHER_DONE_MS));
+      await eremos.settleCounts();
       close();
     },
     disconnect: () => server.closeAllConnections(),
@@ -178,6 +186,7 @@ export async function openSession(
       stopWatching();
       try {
         await finishWork(eremos);
+        await eremos.settleCounts();
       } finally {
         close();
       }

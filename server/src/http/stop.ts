@@ -1,5 +1,6 @@
 import { closeToOthers, isEncrypting, isEremosError } from "@eremos/core";
 import type { Eremos } from "../eremos";
+import { causedBy } from "../ledger/cause";
 import { whereIs } from "../look/where-is";
 import { closeUp } from "../operations/locking/close-up";
 
@@ -12,7 +13,7 @@ const LONGEST_FINISH_MS = 6000;
 export async function finishWork(eremos: Eremos): Promise<void> {
   await eremos.visits.endAll();
   await eremos.jobs.stop(LONGEST_STOP_MS);
-  closeUp(eremos, false, ({ rules }) => rules.atStop);
+  causedBy({ from: "itself", why: "stopped" }, () => closeUp(eremos, false, ({ rules }) => rules.atStop));
   await eremos.jobs.drain(LONGEST_FINISH_MS);
   await eremos.jobs.stop(LONGEST_STOP_MS);
   closeWhatIsLeft(eremos);

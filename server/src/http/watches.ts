@@ -1,6 +1,7 @@
 import type { Eremos } from "../eremos";
 import { MINUTE_MS } from "../locking-rules";
 import { signOutIdle } from "../operations/entrance/sign-in";
+import { sweepHistory } from "../operations/activity/keeping";
 import { checksInTurn } from "../operations/folders/check-in-turn";
 import { followDrives, lookAtAll } from "../operations/folders/follow-drives";
 import { finishCutOff } from "../operations/folders/overwriting";
@@ -53,7 +54,7 @@ export function whenAway(eremos: Eremos, sessions: Sessions, keeper: Keeper): Aw
     signOut: () => {
       if (!eremos.keys) return;
       sessions.endAll();
-      signOutIdle(eremos);
+      signOutIdle(eremos, "asleep");
     },
   };
 }
@@ -77,6 +78,7 @@ function keepCatchingUp(eremos: Eremos): () => void {
 function countDays(eremos: Eremos): () => void {
   const timer = setInterval(() => {
     sweepKept(eremos);
+    sweepHistory(eremos);
     void emptyTrash(eremos).catch(() => undefined);
   }, HOUR_MS);
   return () => clearInterval(timer);

@@ -4,13 +4,19 @@ import type { DataDirectory, Note } from "../data-directory";
 import { UNTIL_LOCKED } from "../locking-rules";
 import { decodePath, encodePath, nameOf } from "../paths";
 import { protectionOf } from "../protection";
-import type { ActivityEvent, FolderRecord, Registry } from "./registry";
+import type { ActivityEvent } from "../calls/shapes/activity";
+import type { Days } from "../days";
+import type { Preferences } from "../preferences";
+import { presentCause } from "./cause";
+import type { FolderRecord, Registry } from "./registry";
 import type { Keys } from "../session/keys";
 
 /** What it works with. */
 interface House {
   readonly data: DataDirectory;
   readonly registry: Registry;
+  readonly preferences: Preferences;
+  readonly days: Days;
   /** Of whoever is signed in. */
   readonly keys: Keys | null;
   requireOwner(): OwnerEnvelope;
@@ -18,6 +24,15 @@ interface House {
 }
 
 type EventKind = ActivityEvent["kind"];
+/** What is told of an event besides what, where and through what. */
+export type Facts = Partial<Pick<ActivityEvent, "at" | "way" | "account" | "since" | "count" | "size">>;
+
+/** Of what is known of a folder besides, when something happened to it. */
+export interface Known {
+  readonly record: FolderRecord;
+  /** Null: as it was. */
+  readonly header?: Buffer | null;
+}
 
 /** For a folder that does not lie open. */
 export const NO_RULES: Pick<Note, "isUnknown" | "rules" | "openedAt" | "locksAt" | "staysUntil" | "erases"> = {
@@ -86,7 +101,8 @@ export class Ledger {
     const { files, bytes, generation, digest, publicKey } = sealed ?? NOTHING_SEALED;
     const at = Date.now();
     const record = { ...beginning(note), files, bytes, generation, digest, publicKey, lockedAt: at };
-    await this.record({ at, folder: note.id, kind: "locked" }, record, sealed?.header ?? null, () => {
+    const size = sealed && { generation, files, bytes };
+    await this.record({ at, ...openSince(note), folder: note.id, kind: "locked", size }, record, sealed?.header ?? null, () => {
       if (sealed) this.house.registry.keepSlot(note.id, publicKey, place);
       else this.house.registry.dropHeader(note.id);
     });
@@ -111,6 +127,7 @@ export class Ledger {
     note: Note,
     unsealed: UnsealedFacts | null,
     kind: EventKind = "opened",
+    facts: Facts = {},
   ): Promise<void> {
     this.house.data.writeNote(note);
     const known = unsealed && {
@@ -122,7 +139,7 @@ export class Ledger {
     };
     // A header that nobody known stands behind is not kept.
     await this.record(
-      { at: note.openedAt, folder: record.id, kind, signedIn: true },
+      { ...facts, at: note.openedAt, folder: record.id, kind },
       { ...record, path: note.path, ...known, openedAt: note.openedAt },
       unsealed === null || unsealed.isUnknown ? null : unsealed.header,
     );
@@ -138,9 +155,8 @@ export class Ledger {
   /** An ordinary folder again. */
   async released(id: string): Promise<void> {
     const { data, registry } = this.house;
-    await this.record({ at: Date.now(), folder: id, kind: "released", signedIn: true }, null, null, () =>
-      registry.remove(id),
-    );
+    const since = openSince(data.note(id));
+    await this.record({ ...since, folder: id, kind: "released" }, null, null, () => registry.remove(id));
     data.removeNote(id);
     this.changed();
   }
@@ -155,13 +171,11 @@ export class Ledger {
     const { data, registry, keys } = this.house;
     if (history) {
       registry.atOnce(() => {
-        if (keys) registry.removeEvents(keys, id);
+        if (keys) registry.log.remove(keys, ({ folder }) => folder === id);
         registry.remove(id);
       });
     } else {
-      await this.record({ at: Date.now(), folder: id, kind: "erased", signedIn: keys !== null }, null, null, () =>
-        registry.remove(id),
-      );
+      await this.record({ folder: id, kind: "erased" }, null, null, () => registry.remove(id));
     }
     data.removeNote(id);
     this.changed();
@@ -177,13 +191,16 @@ export class Ledger {
   /** What was cut off is locked now. A first lock while signed out may be known by its note alone. */
   async recovered(note: Note): Promise<void> {
     const at = Date.now();
-    await this.record({ at, folder: note.id, kind: "recovered" }, { ...beginning(note), lockedAt: at });
+    await this.record(
+      { at, ...openSince(note), folder: note.id, kind: "recovered" },
+      { ...beginning(note), lockedAt: at },
+    );
     this.house.data.removeNote(note.id);
   }
 
   /** A first lock stopped half way, file by file: the folder needs the list, and its note, too. */
   async partly(note: Note): Promise<void> {
-    await this.record({ at: Date.now(), folder: note.id, kind: "recovered", signedIn: false }, beginning(note));
+    await this.record({ folder: note.id, kind: "recovered" }, beginning(note));
     this.changed();
   }
 
@@ -196,16 +213,18 @@ export class Ledger {
   }
 
   /** How it is locked: at once where it is, else from its next lock on. */
-  protectedAs(keys: Keys, record: FolderRecord, protection: Protection): void {
+  async protectedAs(record: FolderRecord, protection: Protection): Promise<void> {
     this.renote(record.id, protection);
-    this.house.registry.put(keys, { ...record, ...protection }, null);
+    await this.record({ folder: record.id, kind: "protection" }, { ...record, ...protection });
     this.changed();
   }
 
   /** Its own rules, null: those set for all; `now`: what holds for it as it lies open. */
-  ruled(keys: Keys, record: FolderRecord, rules: LockingRules | null, now: Pick<Note, "rules" | "locksAt">): void {
+  async ruled(record: FolderRecord, rules: LockingRules | null, now: Pick<Note, "rules" | "locksAt">): Promise<void> {
     this.renote(record.id, now);
-    this.house.registry.put(keys, { ...record, rules }, null);
+    const { keys, registry } = this.house;
+    if (keys) registry.put(keys, { ...record, rules }, null);
+    await this.happened(record.id, "rules");
     this.changed();
   }
 
@@ -231,7 +250,7 @@ export class Ledger {
     if (openedAt !== null && !data.note(record.id))
       data.writeNote({ ...noteOf(record, protectionOf(record)), openedAt });
     // Not merged with what was known of it: the disk says what is true.
-    await this.record({ at: Date.now(), folder: record.id, kind: "taken-in", signedIn: true }, null, null, () => {
+    await this.record({ folder: record.id, kind: "taken-in" }, null, null, () => {
       registry.put(keys, record, header);
       if (record.publicKey !== "") registry.keepSlot(record.id, record.publicKey, place);
     });
@@ -265,40 +284,77 @@ export class Ledger {
     registry.atOnce(() => records.forEach((record) => registry.put(keys, record, null)));
   }
 
-  /**
-   * The owner had something done to a folder, or with none ("") to Eremos itself; what is known of the folder then, and
-   * its header.
-   */
-  async happened(
-    folder: string,
-    kind: EventKind,
-    record: FolderRecord | null = null,
-    header: Buffer | null = null,
-    at = Date.now(),
-  ): Promise<void> {
-    await this.record({ at, folder, kind, signedIn: true }, record, header);
+  /** Something was done with a folder, or with none ("") and Eremos itself; `known`: of the folder, then. */
+  async happened(folder: string, kind: EventKind, facts: Facts = {}, known: Known | null = null): Promise<void> {
+    await this.record({ ...facts, folder, kind }, known?.record, known?.header);
   }
 
-  private record(
-    event: Omit<ActivityEvent, "signedIn" | "name"> & { readonly signedIn?: boolean },
+  /** As {@link happened}, for what must not fail because it can't be written down, or has no owner yet. */
+  async noticed(folder: string, kind: EventKind, facts: Facts = {}): Promise<void> {
+    try {
+      if (this.house.data.owner()) await this.happened(folder, kind, facts);
+    } catch {
+      // What happened has happened; the fault log tells of a disk that takes nothing.
+    }
+  }
+
+  /** What had happened before, as it was written down somewhere else. */
+  recall(keys: Keys, events: readonly ActivityEvent[]): void {
+    this.house.registry.log.add(keys, events);
+  }
+
+  /** What was written down goes, all of it or what this is true of; returns how many entries. */
+  forget(keys: Keys, goes: ((event: ActivityEvent) => boolean) | null): number {
+    const { log } = this.house.registry;
+    return goes ? log.remove(keys, goes) : log.clear(keys);
+  }
+
+  private async record(
+    event: Facts & Pick<ActivityEvent, "folder" | "kind">,
     record: FolderRecord | null = null,
     header: Buffer | null = null,
     besides: () => void = () => undefined,
   ): Promise<void> {
     const { registry, keys } = this.house;
-    const known =
-      record ?? (keys && event.folder !== "" ? registry.list(keys).find(({ id }) => id === event.folder) : null);
-    return registry.record(
+    const isWritten = this.house.preferences.get().keepHistory !== "off";
+    await registry.record(
       keys,
       this.house.requireOwner(),
-      { signedIn: keys !== null, name: known ? nameOf(decodePath(known.path)) : "", ...event },
+      isWritten ? this.told(event, record) : null,
       record,
       header,
       besides,
     );
+    this.house.announce({ topic: "activity" });
+  }
+
+  /** With what is known of it without being said. */
+  private told(event: Facts & Pick<ActivityEvent, "folder" | "kind">, record: FolderRecord | null): ActivityEvent {
+    const { registry, keys, days } = this.house;
+    const known =
+      record ?? (keys && event.folder !== "" ? registry.list(keys).find(({ id }) => id === event.folder) : null);
+    const { from, why } = presentCause();
+    return {
+      at: Date.now(),
+      way: null,
+      account: null,
+      since: null,
+      count: null,
+      size: null,
+      ...event,
+      day: days.peek(),
+      signedIn: keys !== null,
+      name: known ? nameOf(decodePath(known.path)) : "",
+      from,
+      why,
+    };
   }
 
   private changed(): void {
     this.house.announce({ topic: "folders" });
   }
+}
+
+function openSince(note: Pick<Note, "openedAt"> | null): Pick<Facts, "since"> {
+  return { since: note && note.openedAt > 0 ? note.openedAt : null };
 }

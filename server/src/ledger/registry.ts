@@ -1,4 +1,4 @@
-import { desc, eq, sql } from "drizzle-orm";
+import { eq, sql } from "drizzle-orm";
 import * as z from "zod";
 import {
   type Identity,
@@ -12,12 +12,14 @@ import {
   waysInto,
 } from "@eremos/core";
 import { lockingRulesSchema } from "../calls/shapes/rules";
-import { activityKindSchema, folderKindSchema } from "../calls/shapes/folders";
+import { type ActivityEvent, eventSchema } from "../calls/shapes/activity";
+import { folderKindSchema } from "../calls/shapes/folders";
 import { protectionShape } from "../protection";
 import type { OpenDatabase } from "../database/open";
-import { events, folders, inbox, slots } from "../database/schema";
+import { folders, inbox, slots } from "../database/schema";
 import { readRow, sealRow } from "../database/sealed-rows";
 import type { Keys } from "../session/keys";
+import { EventLog } from "./event-log";
 
 const recordSchema = z.strictObject({
   id: z.string(),
@@ -54,25 +56,15 @@ const recordSchema = z.strictObject({
 });
 export type FolderRecord = z.output<typeof recordSchema>;
 
-const eventSchema = z.strictObject({
-  at: z.number(),
-  folder: z.string(),
-  kind: activityKindSchema,
-  signedIn: z.boolean(),
-  /** The folder's, then: it is still told when the folder is not in the list any more. */
-  name: z.string().default(""),
-});
-export type ActivityEvent = z.output<typeof eventSchema>;
-
 const letterSchema = z.strictObject({
   record: recordSchema.nullable(),
   header: z.string().nullable(),
-  event: eventSchema,
+  /** Null where nothing is written down of what happens. */
+  event: eventSchema.nullable(),
 });
 export type Letter = z.output<typeof letterSchema>;
 
 const INBOX_PURPOSE = "inbox";
-const MOST_EVENTS = 200;
 
 /**
  * The list of protected folders and what happened to them. Readable with the owner's keys only; writable without them
@@ -82,6 +74,7 @@ export class Registry {
   /** Rows as they were read last, with the keys of one session: most stay as they are. */
   private readonly read = new WeakMap<Keys, Map<string, ReadRow>>();
   private readonly waysOf = new Map<string, KnownWays>();
+  readonly log: EventLog;
 
   // Asked for each folder at each look.
   private readonly headers;
@@ -91,6 +84,7 @@ export class Registry {
     private readonly database: OpenDatabase,
     private readonly identity: Identity,
   ) {
+    this.log = new EventLog(database);
     const { orm } = database;
     const id = sql.placeholder("id");
     this.headers = orm.select({ header: folders.header }).from(folders).where(eq(folders.id, id)).prepare();
@@ -186,13 +180,6 @@ export class Registry {
     this.database.orm.delete(folders).where(eq(folders.id, id)).run();
   }
 
-  /** What is told of a folder in the log goes. */
-  removeEvents(keys: Keys, folder: string): void {
-    for (const { id, sealed } of this.database.orm.select().from(events).all())
-      if (readRow(eventSchema, keys, "events", sealed)?.folder === folder)
-        this.database.orm.delete(events).where(eq(events.id, id)).run();
-  }
-
   private take(keys: Keys, letter: Letter): void {
     if (letter.record)
       this.put(
@@ -200,15 +187,7 @@ export class Registry {
         mergeRecord(this.list(keys), letter.record),
         letter.header === null ? null : Buffer.from(letter.header, "base64"),
       );
-    this.database.orm
-      .insert(events)
-      .values({ sealed: sealRow(keys, "events", letter.event) })
-      .run();
-  }
-
-  events(keys: Keys): ActivityEvent[] {
-    const rows = this.database.orm.select().from(events).orderBy(desc(events.id)).limit(MOST_EVENTS).all();
-    return rows.flatMap((row) => readRow(eventSchema, keys, "events", row.sealed) ?? []);
+    if (letter.event) this.log.add(keys, [letter.event]);
   }
 
   /**
@@ -218,13 +197,14 @@ export class Registry {
   async record(
     keys: Keys | null,
     owner: OwnerEnvelope,
-    event: ActivityEvent,
+    event: ActivityEvent | null,
     record: FolderRecord | null = null,
     header: Buffer | null = null,
     besides: () => void = () => undefined,
   ): Promise<void> {
     const letter: Letter = { record, header: header?.toString("base64") ?? null, event };
-    const sealed = keys ? null : await sealedLetter(owner, letter);
+    const isNothing = event === null && record === null;
+    const sealed = keys || isNothing ? null : await sealedLetter(owner, letter);
     this.atOnce(() => {
       if (keys) this.take(keys, letter);
       else if (sealed !== null) this.post(sealed);

@@ -1,6 +1,7 @@
 import { and, eq } from "drizzle-orm";
 import { EremosError, isEremosError } from "@eremos/core";
-import type { ChangeEvent } from "../contract";
+import type { ActivityEvent, ChangeEvent, Way } from "../contract";
+import { causedBy } from "../ledger/cause";
 import type { OpenDatabase } from "../database/open";
 import { gate, hints } from "../database/schema";
 import { said } from "@eremos/words/server/house";
@@ -64,6 +65,11 @@ export class Tries {
     return Math.max(0, Math.min(blockedUntil - this.now(), delayAfter(failures)));
   }
 
+  /** Whether a try was begun that nobody waits for any more: its process was ended before it was answered. */
+  private isCutOff(trying: number): boolean {
+    return trying > 0 && Math.abs(this.now() - trying) >= LONGEST_TRY_MS;
+  }
+
   private requireOpen(): void {
     const { wait } = this;
     if (wait > 0)
@@ -74,17 +80,18 @@ export class Tries {
 
   /**
    * Counted before it is looked at, so that killing the process does not save a try. False while another one is under
-   * way, in whatever process: whether that was wrong nobody knows yet. @throws EremosError `too-many-tries`; what is
-   * given meanwhile is not looked at
+   * way, in whatever process: whether that was wrong nobody knows yet. One before it that was cut off counts as wrong,
+   * and is told (`after`). @throws EremosError `too-many-tries`; what is given meanwhile is not looked at
    */
-  begin(): boolean {
+  begin(): false | { readonly after: "nothing" | "cut-off" } {
     return this.database.orm.transaction(
       () => {
         const { failures, trying } = this.row();
-        if (trying > 0 && Math.abs(this.now() - trying) < LONGEST_TRY_MS) return false;
+        const after = this.isCutOff(trying) ? "cut-off" : "nothing";
+        if (trying > 0 && after === "nothing") return false;
         this.requireOpen();
         this.write({ failures: failures + 1, blockedUntil: this.now() + delayAfter(failures + 1), trying: this.now() });
-        return true;
+        return { after };
       },
       { behavior: "immediate" },
     );
@@ -117,7 +124,7 @@ export class Gate {
   constructor(
     private readonly database: OpenDatabase,
     private readonly now: () => number = Date.now,
-    private readonly caller: number = process.geteuid?.() ?? 0,
+    readonly caller: number = process.geteuid?.() ?? 0,
   ) {}
 
   tries(secret: TriedSecret): Tries {
@@ -154,6 +161,10 @@ interface Guarded {
    * `data-unwritable`
    */
   requireOwnData(): void;
+  accountOf(uid: number | null): ActivityEvent["account"];
+  readonly ledger: {
+    noticed(folder: string, kind: "wrong", facts: Pick<ActivityEvent, "way" | "account">): Promise<void>;
+  };
   /** What was given in vain is not to stay in memory for long. */
   trying<T>(work: () => Promise<T>): Promise<T>;
 }
@@ -177,14 +188,26 @@ async function counted<T>(
 ): Promise<{ opened: T; failedTries: number }> {
   eremos.requireOwnData();
   const tries = eremos.gate.tries(secret);
-  while (!tries.begin()) await new Promise((resolve) => setTimeout(resolve, TRY_AGAIN_MS));
+  let begun = tries.begin();
+  for (; !begun; begun = tries.begin()) await new Promise((resolve) => setTimeout(resolve, TRY_AGAIN_MS));
+  if (begun.after === "cut-off") await causedBy({ from: "itself", why: "cut-off" }, () => noticeWrong(eremos, secret));
   eremos.announce({ topic: "gate" });
-  const opened = await open().catch((error: unknown) => {
-    if (isEremosError(error) && error.class === "password")
-      throw new EremosError(error.code, error.said, { ...error.data, waitMs: tries.startWait() });
+  const opened = await open().catch(async (error: unknown) => {
+    if (isEremosError(error) && error.class === "password") {
+      const waitMs = tries.startWait();
+      await noticeWrong(eremos, secret);
+      throw new EremosError(error.code, error.said, { ...error.data, waitMs });
+    }
     if (isEremosError(error) && (error.code === "too-few-shares" || error.code === "costly")) tries.withdraw();
     else tries.startWait();
     throw error;
   });
   return { opened, failedTries: tries.succeed() };
+}
+
+/** Whoever stands before it, it is told to the owner: which secret, of which folder, and by which account's program. */
+function noticeWrong(eremos: Guarded, secret: TriedSecret): Promise<void> {
+  const [what, folder = ""] = secret.split("/");
+  const way: Way = what === "code" || what === "shares" || what === "password" ? what : "folder-password";
+  return eremos.ledger.noticed(folder, "wrong", { way, account: eremos.accountOf(eremos.gate.caller) });
 }

@@ -23,7 +23,9 @@ export type FromWorker =
   | { readonly kind: "answer"; readonly id: number; readonly reply: VisitReply }
   | { readonly kind: "refused"; readonly id: number; readonly failure: Failure }
   | { readonly kind: "committed"; readonly committed: Committed; readonly undoable: number }
-  | { readonly kind: "ended"; readonly committed: Committed; readonly why: VisitEnd };
+  | { readonly kind: "ended"; readonly committed: Committed; readonly why: VisitEnd; readonly looked: number }
+  /** A wrong password at the drive. */
+  | { readonly kind: "wrong"; readonly account: number | null };
 
 /** Asked to, or by itself: its time was up, or nobody used it. */
 export type VisitEnd = "asked" | "time" | "idle";

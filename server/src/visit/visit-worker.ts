@@ -20,7 +20,7 @@ async function run(): Promise<void> {
   const visit = await Visit.open(diskOf(identity), input);
   wipe(input.access.rootKey, input.access.folderKey);
   const folder = new VisitedFolder(visit, (committed, undoable) => tell({ kind: "committed", committed, undoable }));
-  const { server, port } = await serveDav(folder, { user, password });
+  const { server, port } = await serveDav(folder, { user, password }, (account) => tell({ kind: "wrong", account }));
   let isEnding = false;
   const end = async (why: VisitEnd): Promise<void> => {
     if (isEnding) return;
@@ -29,10 +29,10 @@ async function run(): Promise<void> {
     await drain(server);
     const before = folder.committed;
     try {
-      tell({ kind: "ended", committed: folder.close(), why });
+      tell({ kind: "ended", committed: folder.close(), why, looked: folder.looked });
     } catch {
       // What could not be tidied up is at the next visit; the changes themselves are committed.
-      tell({ kind: "ended", committed: before, why });
+      tell({ kind: "ended", committed: before, why, looked: folder.looked });
     }
     parentPort?.close();
   };

@@ -41,6 +41,7 @@ const TOGETHER_MS = 2;
 export class VisitedFolder {
   private waiting: { readonly resolve: () => void; readonly reject: (error: EremosError) => void }[] = [];
   private readonly uploads = new Set<Upload>();
+  private readonly seen = new Set<Node>();
   /** How long nobody has used it. */
   unused = new Since();
 
@@ -82,8 +83,14 @@ export class VisitedFolder {
     return { parent, name, node: reading(() => this.visit.child(parent, name)) };
   }
 
+  /** How many of its files somebody has looked into. */
+  get looked(): number {
+    return this.seen.size;
+  }
+
   read(file: Node, position: number, into: Buffer): number {
     if (file.kind !== "file") throw new EremosError("usage", said("that-is-no-file"));
+    this.seen.add(file);
     return reading(() => this.visit.read(file, position, into));
   }
 

@@ -12,7 +12,10 @@ export interface VisitRequest {
   readonly endsAt: number | null;
   /** What the owner's list is to know: after each change, and once more at the end. */
   readonly onCommit: (committed: Committed) => void;
-  readonly onEnd: (why: VisitEnd | "cut off") => void;
+  /** `looked`: how many of its files were looked at. */
+  readonly onEnd: (why: VisitEnd | "cut off", looked: number) => void;
+  /** A wrong password at the drive, by a program of this account; null where the system does not tell. */
+  readonly onWrong: (account: number | null) => void;
 }
 
 interface Running {
@@ -68,7 +71,7 @@ export class Visits {
   }
 
   /** @throws EremosError `busy` where it is visited already, and whatever an opening may refuse */
-  start({ folder, input, idleMs, endsAt, onCommit, onEnd }: VisitRequest): Promise<VisitView> {
+  start({ folder, input, idleMs, endsAt, onCommit, onEnd, onWrong }: VisitRequest): Promise<VisitView> {
     if (this.running.has(folder)) return Promise.reject(new EremosError("busy", said("this-folder-is-being-visited")));
     const [user, password] = [`visit-${randomBytes(4).toString("hex")}`, toBase64(randomBytes(24))];
     const start: VisitStart = { input, identity: this.identity, user, password, idleMs, endsAt };
@@ -76,6 +79,7 @@ export class Visits {
     const calls: Running["calls"] = new Map();
     return new Promise((resolve, reject) => {
       let why: VisitEnd | "cut off" = "cut off";
+      let looked = 0;
       const view = {
         folder,
         url: "",
@@ -89,7 +93,7 @@ export class Visits {
         undoable: 0,
       };
       const ended = new Promise<void>((done) => worker.once("exit", () => done())).then(() =>
-        this.close(folder, calls, () => onEnd(why)),
+        this.close(folder, calls, () => onEnd(why, looked)),
       );
       worker.on("error", (error) => reject(fromSystemError(error, said("visiting-folder-what-was-changed"))));
       worker.on("message", (message: FromWorker) => {
@@ -102,8 +106,9 @@ export class Visits {
           this.changed();
           resolve(ready);
         } else if (message.kind === "committed") this.committed(folder, message.committed, message.undoable, onCommit);
+        else if (message.kind === "wrong") onWrong(message.account);
         else if (message.kind === "ended") {
-          ({ why } = message);
+          ({ why, looked } = message);
           onCommit(message.committed);
         } else answerCall(calls, message);
       });

@@ -14,7 +14,7 @@ export function watchDatabase(eremos: Eremos, recover: () => Promise<unknown>): 
     if (now === seen) return;
     seen = now;
     if (eremos.keys) await eremos.registry.takeIn(eremos.keys);
-    for (const topic of ["folders", "jobs", "gate", "session"] as const) eremos.announce({ topic });
+    for (const topic of ["folders", "jobs", "gate", "session", "activity"] as const) eremos.announce({ topic });
   };
   const timer = setInterval(() => {
     if (busy) return;

@@ -1,6 +1,8 @@
 import { type Located, isEremosError, printable } from "@eremos/core";
 import type { Note } from "../data-directory";
+import type { Why } from "../contract";
 import type { Eremos } from "../eremos";
+import { causedBy } from "../ledger/cause";
 import { whereIs } from "../look/where-is";
 import { MINUTE_MS } from "../locking-rules";
 import type { KnownOpen } from "./known-open";
@@ -17,6 +19,8 @@ const AHEAD_MS = MINUTE_MS;
 export class Keeper {
   private timer: NodeJS.Timeout | null = null;
   private looking = false;
+  /** Why the time of a folder is up, where it is not for its rules' minutes. */
+  private readonly whys = new Map<string, Why>();
 
   /** `lock`: locks the folder at a path as it was locked before. */
   constructor(
@@ -29,7 +33,10 @@ export class Keeper {
   async start(afterStop = true): Promise<void> {
     if (afterStop)
       for (const note of this.eremos.data.notes())
-        if (note.rules.atStop) this.eremos.ledger.renoted({ ...note, locksAt: this.known.clocks.wall() });
+        if (note.rules.atStop) {
+          this.whys.set(note.id, "after-stop");
+          this.eremos.ledger.renoted({ ...note, locksAt: this.known.clocks.wall() });
+        }
     await this.look();
     this.timer = setInterval(() => void this.look(), LOOK_EVERY_MS);
   }
@@ -58,6 +65,7 @@ export class Keeper {
     for (const note of this.eremos.data.notes()) {
       if (!note.rules.atSleep) continue;
       this.known.forget(note.id);
+      this.whys.set(note.id, "asleep");
       this.eremos.ledger.renoted({ ...note, locksAt: Date.now(), staysUntil: 0 });
     }
     await this.look();
@@ -65,7 +73,10 @@ export class Keeper {
 
   private async lookAt(note: Note): Promise<void> {
     const located = locate(this.eremos, note);
-    if (!located || located.inspection.busy || located.inspection.state !== "open") return this.known.forget(note.id);
+    if (!located || located.inspection.busy || located.inspection.state !== "open") {
+      if (located && !located.inspection.busy) this.whys.delete(note.id);
+      return this.known.forget(note.id);
+    }
     if (this.known.isTriedAgainLater(note.id)) return;
     if (
       note.staysUntil > 0 &&
@@ -83,7 +94,8 @@ export class Keeper {
     const holders = [...new Set(this.eremos.disk.holders(located.realPath).map(({ program }) => program))];
     if (holders.length > 0) return this.wait(note.id, holders);
     this.wait(note.id, []);
-    await this.lockNow(note, located);
+    const why = isUp ? (this.whys.get(note.id) ?? "time") : isLetGo && !isAsked ? "let-go" : "idle";
+    await causedBy({ from: "itself", why }, () => this.lockNow(note, located));
   }
 
   /** Programs had files of it open, and none has any more, for as long as its rules say. */
@@ -116,6 +128,7 @@ export class Keeper {
     try {
       await this.lock(realPath);
       this.known.forget(note.id);
+      this.whys.delete(note.id);
     } catch (error) {
       if (!isEremosError(error)) throw error;
       this.known.couldNotBeLocked(note.id, error);

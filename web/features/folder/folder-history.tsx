@@ -1,19 +1,35 @@
 "use client";
-import { useQuery } from "@tanstack/react-query";
-import type { ReactNode } from "react";
-import { EventList } from "@/parts/folders/event-list";
-import { api } from "@/lib/api";
-import { KEYS } from "@/lib/queries";
+import { type ReactNode, useState } from "react";
+import { Entries } from "@/parts/activity/entries";
+import { FilterBar } from "@/parts/activity/filter-bar";
+import { EVERYTHING, type Sought, isEverything } from "@/parts/activity/sought";
+import { Charts } from "@/parts/charts/charts";
+import { say as sayActivity } from "@eremos/words/page/activity";
 import { say } from "@eremos/words/page/folder";
 
+/** What happened to one folder. */
 export function FolderHistory({ id }: { readonly id: string }): ReactNode {
-  const activity = useQuery({ queryKey: KEYS.activity, queryFn: api.activity });
+  const all = { ...EVERYTHING, folder: id };
+  const [sought, setSought] = useState<Sought>(all);
+  const [showsCharts, setShowsCharts] = useState(false);
   return (
     <section aria-labelledby="history">
-      <h2 id="history" className="text-lg">
+      <h2 id="history" className="mb-2 text-lg">
         {say("history")}
       </h2>
-      <EventList events={(activity.data ?? []).filter((event) => event.folder === id)} names={null} />
+      <FilterBar sought={sought} folders={null} onSeek={(change) => setSought({ ...sought, ...change })} />
+      <div className="flex max-h-[380px] min-h-0 flex-col">
+        <Entries
+          sought={sought}
+          isOfOne
+          isSeeking={!isEverything(sought, { folder: id })}
+          onEverything={() => setSought(all)}
+        />
+      </div>
+      <details className="mt-3" onToggle={(event) => setShowsCharts(event.currentTarget.open)}>
+        <summary className="mb-3 w-fit rounded text-sm font-medium text-dusk">{sayActivity("charts-of-folder")}</summary>
+        {showsCharts && <Charts of={id} sought={sought} />}
+      </details>
     </section>
   );
 }

@@ -13,6 +13,7 @@ export const KIND_WORDS: Readonly<Record<TraceKind, { readonly name: string; rea
   indexes: { name: say("trace-search"), about: say("about-search") },
   shell: { name: say("trace-shell"), about: say("about-shell") },
   temporary: { name: say("trace-temporary"), about: say("about-temporary") },
+  exports: { name: say("trace-exports"), about: say("about-exports") },
   copies: { name: say("trace-copies"), about: say("about-copies") },
   leftovers: { name: say("trace-leftovers"), about: say("about-leftovers") },
   snapshots: { name: say("trace-snapshots"), about: say("about-snapshots") },

@@ -69,6 +69,8 @@ export const { say, said } = speaker("page/traces", {
     "A database of the desktop’s search or of its list of what you did. Its settings let it forget: have it look through everything anew while the folder is locked.",
   "trace-temporary": "Temporary files",
   "about-temporary": "Called like a file of the folder, or with the same contents. Look at each before you choose it.",
+  "trace-exports": "Files that Eremos made",
+  "about-exports": "Histories that you exported. They are readable, and name the folder.",
   "trace-copies": "Readable copies",
   "about-copies":
     "Files in your places and the trash with the same contents as one in the folder, byte for byte. Some are meant to be there: look at each before you choose it.",

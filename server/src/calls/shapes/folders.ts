@@ -365,46 +365,6 @@ export const reachViewSchema = z
   .readonly();
 export type ReachView = z.output<typeof reachViewSchema>;
 
-export const activityKindSchema = z.enum([
-  "locked",
-  "opened",
-  "released",
-  "checked",
-  "damaged",
-  "recovered",
-  "password",
-  "folder-password",
-  "code",
-  "reguarded",
-  "visited",
-  "changed",
-  "put-back",
-  "taken-in",
-  "removed",
-  "out-of-trash",
-  "erased",
-  "practised",
-  "cleared",
-  "traces-back",
-  "mended",
-  "keyholders",
-  "insured",
-  "repaired",
-  "new-keys",
-]);
-
-export const activityViewSchema = z
-  .object({
-    at: z.number(),
-    folder: z.string(),
-    kind: activityKindSchema,
-    signedIn: z.boolean(),
-    /** The folder's name then; empty where it is about none. */
-    name: z.string(),
-  })
-  .readonly();
-export type ActivityView = z.output<typeof activityViewSchema>;
-
 /** What was left as it was, and why. */
 export const leftOutSchema = z.object({ path: z.string(), reason: z.string() }).readonly();
 

@@ -1,7 +1,7 @@
 /** The owner, the session and what is set for everything, as they go over the wire. Pure: the pages read it too. */
 import * as z from "zod";
 import { chosenSchema } from "./folders";
-import { deskSchema, effortSchema, lockingRulesSchema, offLimitsViewSchema } from "./rules";
+import { deskSchema, effortSchema, keepHistorySchema, lockingRulesSchema, offLimitsViewSchema } from "./rules";
 
 export const stateViewSchema = z
   .object({
@@ -149,6 +149,7 @@ export const preferencesViewSchema = z
     keepEarlier: z.number(),
     /** So often a sample of each sealed folder is looked at, while somebody is signed in; 0: never. */
     checkEveryDays: z.number(),
+    keepHistory: keepHistorySchema,
     desk: deskSchema,
     /** What was chosen for the last folder that was protected: it is offered first. */
     chosen: chosenSchema,
@@ -206,7 +207,7 @@ export const settingsViewSchema = z
 export type SettingsView = z.output<typeof settingsViewSchema>;
 
 /** What the event stream names when it has changed. */
-export const topicSchema = z.enum(["scan", "folders", "jobs", "gate", "place", "session"]);
+export const topicSchema = z.enum(["scan", "folders", "jobs", "gate", "place", "session", "activity"]);
 export type Topic = z.output<typeof topicSchema>;
 
 export const changeEventSchema = z

@@ -77,6 +77,9 @@ export const namedSchema = z.array(path).max(50).readonly();
 const typedNamesSchema = z.array(textSchema).max(50).readonly();
 export const keepEarlierSchema = z.int().min(0).max(20);
 export const checkEveryDaysSchema = z.int().min(0).max(365);
+/** How long what happened stays written down: so many days, for good, or nothing is. */
+export const keepHistorySchema = z.union([z.int().min(1).max(3650), z.enum(["for-good", "off"])]);
+export type KeepHistory = z.output<typeof keepHistorySchema>;
 /** How the Desk lists folders. */
 export const deskSchema = z
   .strictObject({

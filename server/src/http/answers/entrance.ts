@@ -31,9 +31,10 @@ export const ENTRANCE: Answers<typeof ENTRANCE_CALLS> = {
     tellNoMore(eremos.data.databasePath);
     return {};
   },
-  pin: ({ context: { eremos } }, { pin }) => {
+  pin: async ({ context: { eremos } }, { pin }) => {
     if (pin === null) eremos.pin.forget();
     else eremos.pin.choose(pin);
+    await eremos.ledger.happened("", "pin", { count: pin === null ? 0 : 1 });
     eremos.announce({ topic: "session" });
     return {};
   },

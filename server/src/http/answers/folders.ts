@@ -1,6 +1,5 @@
 import type { FOLDER_CALLS } from "../../calls/folder-calls";
 import { openInProgram, showInFileManager } from "../../desktop/show";
-import { activityOf } from "../../operations/folders/about";
 import { check } from "../../operations/folders/check";
 import { moveIn, takeBackMovedIn } from "../../operations/folders/drop";
 import { findDropped } from "../../operations/folders/find-dropped";
@@ -109,8 +108,8 @@ export const FOLDERS: Answers<typeof FOLDER_CALLS> = {
   protection: async ({ context }, { folder, protection, secret }) => ({
     job: await setProtection(context.eremos, folder, protection, secret),
   }),
-  rules: ({ context }, { folder, rules }) => {
-    setRules(context.eremos, folder, rules);
+  rules: async ({ context }, { folder, rules }) => {
+    await setRules(context.eremos, folder, rules);
     return {};
   },
   "folder-password": async ({ context }, asked) => {
@@ -122,5 +121,4 @@ export const FOLDERS: Answers<typeof FOLDER_CALLS> = {
     job: (await insure(context.eremos, folder, insurance)).id,
   }),
   repair: async ({ context }, { folder, secret }) => ({ job: (await repair(context.eremos, folder, secret)).id }),
-  activity: ({ context }) => activityOf(context.eremos),
 };

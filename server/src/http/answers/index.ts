@@ -5,6 +5,7 @@ import type { CallShape } from "../../calls/call";
 import type { Eremos } from "../../eremos";
 import { decodePath, typedPath } from "../../paths";
 import type { Call } from "./answer";
+import { ACTIVITY } from "./activity";
 import { ENTRANCE } from "./entrance";
 import { FOLDERS } from "./folders";
 import { SETTINGS } from "./settings";
@@ -14,7 +15,7 @@ import { said } from "@eremos/words/server/house";
 
 export type { ApiContext, Call } from "./answer";
 
-const ANSWERS = { ...ENTRANCE, ...FOLDERS, ...VISITS, ...WAYS_BACK, ...SETTINGS };
+const ANSWERS = { ...ENTRANCE, ...FOLDERS, ...VISITS, ...WAYS_BACK, ...ACTIVITY, ...SETTINGS };
 
 /** The call at an address below `/api/`, or null. */
 export function callNamed(name: string): CallName | null {

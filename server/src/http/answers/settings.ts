@@ -9,12 +9,12 @@ import type { Answers } from "./answer";
 
 export const SETTINGS: Answers<typeof SETTINGS_CALLS> = {
   settings: ({ context }) => settingsOf(context.eremos),
-  preferences: ({ context }, change) => {
-    setPreferences(context.eremos, change);
+  preferences: async ({ context }, change) => {
+    await setPreferences(context.eremos, change);
     return {};
   },
-  "off-limits": ({ context }, edits) => {
-    setOffLimits(context.eremos, edits);
+  "off-limits": async ({ context }, edits) => {
+    await setOffLimits(context.eremos, edits);
     return {};
   },
   efforts: ({ context }) => efforts(context.eremos),

@@ -32,6 +32,7 @@ export function changeEffort(eremos: Eremos, { current, effort }: EffortChange):
       { kind: "password", password: current },
     ]);
     eremos.preferences.set({ effort });
+    await eremos.ledger.happened("", "settings");
     const left = await renewHeaders(eremos, keys);
     eremos.announce({ topic: "session" });
     return { left: left.map(nameFolder) };

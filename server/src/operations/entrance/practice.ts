@@ -42,7 +42,7 @@ export async function practice(eremos: Eremos, secret: BackSecret): Promise<Prac
   }
   const keyholders = eremos.documents.get(keys, "keyholders");
   if (secret.kind === "shares" && keyholders) eremos.documents.put(keys, "keyholders", { ...keyholders, provenAt: at });
-  await eremos.ledger.happened("", "practised", null, null, at);
+  await eremos.ledger.happened("", "practised", { at, way: secret.kind });
   eremos.announce({ topic: "folders" });
   return { at, folders };
 }

@@ -2,6 +2,7 @@ import { EremosError, type Password, deviceId, isEremosError, openWithPassword, 
 import type { Eremos } from "../../eremos";
 import { Keys } from "../../session/keys";
 import { throughGate } from "../../session/gate";
+import { causedBy } from "../../ledger/cause";
 import { closeUp } from "../locking/close-up";
 import { sealArrivals } from "../folders/drop";
 import { followDrives, lookAtAll } from "../folders/follow-drives";
@@ -20,7 +21,7 @@ export async function signIn(eremos: Eremos, password: Password): Promise<{ fail
   const { opened, failedTries } = await throughGate(eremos, "password", () => openWithPassword(owner, password));
   const { rootKey } = opened;
   try {
-    eremos.keep(new Keys(owner, rootKey));
+    eremos.keep(new Keys(owner, rootKey), "password");
   } catch (error) {
     wipe(rootKey);
     throw error;
@@ -35,6 +36,7 @@ export async function afterSignIn(eremos: Eremos, keys: Keys): Promise<void> {
   sealRowsOfBefore(eremos, keys);
   await recoverInterrupted(eremos);
   await takeInEarlier(eremos, keys);
+  await signedIn(eremos);
   tellOfListed(eremos);
   await knowThisComputer(eremos, keys);
   const looked = await lookAtAll(eremos, keys);
@@ -43,6 +45,11 @@ export async function afterSignIn(eremos: Eremos, keys: Keys): Promise<void> {
   await renewFolders(eremos, keys);
   await sealArrivals(eremos, keys, looked);
   eremos.announce({ topic: "session" });
+}
+
+/** After what came while nobody was: the one sign-in that this session began with. */
+function signedIn(eremos: Eremos): Promise<void> {
+  return eremos.ledger.noticed("", "signed-in", { way: eremos.signedInBy });
 }
 
 /** What this computer locks while nobody is signed in is known as the owner's on their other computers, too. */
@@ -64,7 +71,7 @@ export async function returnStaying(eremos: Eremos): Promise<void> {
   if (eremos.keys) return;
   const rootKey = eremos.stay.isWaiting(owner) ? eremos.stay.rootKey(owner) : null;
   if (!rootKey) throw new EremosError("needs-sign-in", said("eremos-cant-sign-in-by"));
-  eremos.keep(new Keys(owner, rootKey));
+  eremos.keep(new Keys(owner, rootKey), "stay");
   await eremos.holding((keys) => afterSignIn(eremos, keys));
 }
 
@@ -81,26 +88,38 @@ export function setStay(eremos: Eremos, current: Password | null): Promise<void>
       eremos.requireSame(keys);
       eremos.stay.turnOn(owner, keys.rootKey);
     }
+    await eremos.ledger.happened("", "stay", { count: current === null ? 0 : 1 });
     eremos.announce({ topic: "session" });
   });
 }
 
 /** Nobody has touched the page for a while: as {@link signOut}, but a PIN, if there is one, still leads back in. */
-export function signOutIdle(eremos: Eremos): void {
-  lockAtSignOut(eremos, false);
+export function signOutIdle(eremos: Eremos, why: "idle" | "asleep" = "idle"): void {
+  causedBy({ from: "itself", why }, () => leave(eremos, false));
   eremos.doze();
   eremos.announce({ topic: "session" });
 }
 
-function lockAtSignOut(eremos: Eremos, leaveOpen: boolean): void {
+function leave(eremos: Eremos, leaveOpen: boolean): void {
+  void eremos.ledger.noticed("", "signed-out");
   void eremos.visits.endAll();
-  closeUp(eremos, false, ({ rules }) => rules.atSignOut === "lock" || (rules.atSignOut === "ask" && !leaveOpen));
+  causedBy({ from: "itself", why: "signed-out" }, () =>
+    closeUp(eremos, false, ({ rules }) => rules.atSignOut === "lock" || (rules.atSignOut === "ask" && !leaveOpen)),
+  );
 }
 
 /** Back after an idle sign-out. @throws EremosError `wrong-pin` | `needs-sign-in` */
 export async function returnWithPin(eremos: Eremos, pin: string): Promise<void> {
-  eremos.wake(pin);
-  await eremos.holding((keys) => eremos.registry.takeIn(keys));
+  try {
+    eremos.wake(pin);
+  } catch (error) {
+    await eremos.ledger.noticed("", "wrong", { way: "pin", account: eremos.accountOf(eremos.gate.caller) });
+    throw error;
+  }
+  await eremos.holding(async (keys) => {
+    await eremos.registry.takeIn(keys);
+    await signedIn(eremos);
+  });
   eremos.announce({ topic: "session" });
 }
 
@@ -119,7 +138,7 @@ export async function provePassword(eremos: Eremos, password: Password): Promise
  * answer was to leave them open. The rest stays open, and can be locked without a password.
  */
 export function signOut(eremos: Eremos, leaveOpen = false): void {
-  lockAtSignOut(eremos, leaveOpen);
+  leave(eremos, leaveOpen);
   eremos.stay.pause(true);
   eremos.forget();
   eremos.announce({ topic: "session" });

@@ -1,5 +1,5 @@
 import { parsePasswordHashing } from "@eremos/core";
-import type { ActivityView, SettingsView, StateView } from "../../contract";
+import type { SettingsView, StateView } from "../../contract";
 import type { Eremos } from "../../eremos";
 import { countOpen } from "../locking/close-up";
 import { nameFolder } from "../../paths";
@@ -46,8 +46,4 @@ export function settingsOf(eremos: Eremos): SettingsView {
     behind: foldersBehind(eremos, keys, owner).map(nameFolder),
     withEarlierCode: foldersWithEarlierCode(eremos, keys, owner).map(nameFolder),
   };
-}
-
-export function activityOf(eremos: Eremos): readonly ActivityView[] {
-  return eremos.registry.events(eremos.requireKeys());
 }

@@ -1,5 +1,6 @@
 import { isEncrypting, isEremosError } from "@eremos/core";
 import type { Eremos } from "../../eremos";
+import { causedBy } from "../../ledger/cause";
 import { whereverIs } from "../../look/where-is";
 import type { FolderRecord } from "../../ledger/registry";
 import type { Turns } from "../../watch/check-watch";
@@ -15,7 +16,10 @@ const DAY_MS = 24 * 60 * 60 * 1000;
 export function checksInTurn(eremos: Eremos): Turns {
   return {
     due: (now) => (eremos.jobs.busy ? null : dueNow(eremos, now)),
-    check: async (id) => (await check(eremos, { pathOrId: id, from: "/", sample: true })).outcome,
+    check: (id) =>
+      causedBy({ from: "itself", why: "in-turn" }, async () =>
+        (await check(eremos, { pathOrId: id, from: "/", sample: true })).outcome,
+      ),
   };
 }
 

@@ -18,6 +18,7 @@ import {
   refuseOffLimits,
 } from "@eremos/core";
 import type { Eremos } from "../../eremos";
+import { causedBy } from "../../ledger/cause";
 import type { Keys } from "../../session/keys";
 import { directoriesIn } from "./find-dropped";
 import { BY_HAND, fullPath } from "../../paths";
@@ -50,12 +51,14 @@ function slotOf(eremos: Eremos, folder: string, path: Buffer): DropSlot {
 }
 
 /** Puts copies of files into a locked folder without opening it. Returns how many. @throws EremosError */
-export function drop(eremos: Eremos, folder: string, files: readonly string[], from: string): Promise<number> {
+export async function drop(eremos: Eremos, folder: string, files: readonly string[], from: string): Promise<number> {
   const input = {
     slot: slotAt(eremos, folder, from),
     files: files.map((file) => fullPath(file, eremos.settings.home, from)),
   };
-  return eremos.run<"drop">({ verb: "drop", input });
+  const count = await eremos.run<"drop">({ verb: "drop", input });
+  await eremos.ledger.noticed(input.slot.folder, "dropped", { count });
+  return count;
 }
 
 /** What becomes of the originals of what is moved in. */
@@ -86,6 +89,7 @@ export async function moveIn(
     verb: "move-in",
     input: { slot, paths, originals: originals === "trash" ? trash : "remove" },
   });
+  await eremos.ledger.noticed(slot.folder, "dropped", { count: moved.files });
   eremos.announce({ topic: "folders" });
   return moved;
 }
@@ -108,6 +112,7 @@ export async function takeBackMovedIn(
     }),
   );
   if (back.files === 0) throw new EremosError("not-found", said("nothing-was-moved-in"));
+  await eremos.ledger.noticed(target.record.id, "taken-back", { count: back.files });
   eremos.announce({ topic: "folders" });
   return back;
 }
@@ -129,11 +134,13 @@ export async function sealArrivals(eremos: Eremos, keys: Keys, looked: readonly 
     try {
       if (located?.inspection.state === "sealed" && publicKey !== "")
         eremos.ledger.slotSeen(id, publicKey, ownDirPlace);
-      if (located && mayTake(located))
-        taken += await eremos.run<"seal-newcomers">({
-          verb: "seal-newcomers",
-          input: slotOf(eremos, id, located.realPath),
-        });
+      if (!located || !mayTake(located)) continue;
+      const count = await eremos.run<"seal-newcomers">({
+        verb: "seal-newcomers",
+        input: slotOf(eremos, id, located.realPath),
+      });
+      taken += count;
+      if (count > 0) await causedBy({ from: "itself" }, () => eremos.ledger.noticed(id, "dropped", { count }));
     } catch (error) {
       // It waits until the next time; the folder's page says that it is there.
       if (!isEremosError(error)) throw error;

@@ -50,6 +50,7 @@ export function overwrite(
     },
     before: () => undefined,
     after: async (outcome) => {
+      await eremos.ledger.noticed(NO_FOLDER, "overwritten", { count: outcome.files });
       eremos.announce({ topic: "folders" });
       return overwrittenSentence(outcome);
     },

@@ -7,12 +7,15 @@ import { isDirectory } from "../../settings";
 import { findTarget } from "../locking/find-target";
 import { said, say } from "@eremos/words/server/folders";
 
+/** Preferences that change nothing but how the page looks. */
+const LOOKS: ReadonlySet<string> = new Set(["theme", "desk"]);
+
 /** A folder's own rules, from now on; null: as set for all. An open folder follows them at once. */
-export function setRules(eremos: Eremos, folder: string, rules: LockingRules | null): void {
-  const keys = eremos.requireKeys();
+export async function setRules(eremos: Eremos, folder: string, rules: LockingRules | null): Promise<void> {
+  eremos.requireKeys();
   const { record } = findTarget(eremos, folder, "/");
   const now = rules ?? eremos.preferences.get().rules;
-  eremos.ledger.ruled(keys, record, rules, { rules: now, locksAt: deadlineOf(now, Date.now()) });
+  await eremos.ledger.ruled(record, rules, { rules: now, locksAt: deadlineOf(now, Date.now()) });
   eremos.knownOpen.forget(record.id);
 }
 
@@ -32,7 +35,7 @@ export function keepOpen(eremos: Eremos, folder: string, minutes: number): void 
 }
 
 /** @throws EremosError `usage` when a pattern would forbid every folder there is */
-export function setOffLimits(eremos: Eremos, edits: OffLimitsView): void {
+export async function setOffLimits(eremos: Eremos, edits: OffLimitsView): Promise<void> {
   eremos.requireKeys();
   const added = edits.added.map(({ path, reason }) => ({
     path: path.length > 1 ? path.replace(/\/+$/, "") : path,
@@ -45,11 +48,15 @@ export function setOffLimits(eremos: Eremos, edits: OffLimitsView): void {
   );
   if (widest) throw new EremosError("usage", said("would-put-every-folder-off", { path: widest.path }));
   eremos.preferences.set({ offLimits: { added, removed: [...edits.removed] } });
+  await eremos.ledger.happened("", "settings");
   eremos.announce({ topic: "session" });
 }
 
 /** Paths as a person types them. @throws EremosError `usage` for a place that is no directory */
-export function setPreferences(eremos: Eremos, { synced, places, ...change }: Partial<PreferencesView>): void {
+export async function setPreferences(
+  eremos: Eremos,
+  { synced, places, ...change }: Partial<Omit<PreferencesView, "keepHistory">>,
+): Promise<void> {
   eremos.requireKeys();
   const typed = (path: string): string => typedPath(path, eremos.settings.home);
   const existing = (place: string): string => {
@@ -61,5 +68,8 @@ export function setPreferences(eremos: Eremos, { synced, places, ...change }: Pa
     ...(synced && { synced: synced.map(typed) }),
     ...(places && { places: places.map((place) => existing(typed(place))) }),
   });
+  if (change.rules) await eremos.ledger.happened("", "rules");
+  else if (Object.keys({ ...change, synced, places }).some((name) => !LOOKS.has(name)))
+    await eremos.ledger.happened("", "settings");
   for (const topic of ["session", "folders"] as const) eremos.announce({ topic });
 }

@@ -20,6 +20,7 @@ import {
 } from "@eremos/core";
 import type { ClearedView, KeptTraces, TraceKind, TracesBackView, TracesView } from "../../contract";
 import type { Eremos } from "../../eremos";
+import { causedBy } from "../../ledger/cause";
 import type { Settings } from "../../settings";
 import type { StartedJob } from "../../jobs";
 import { mountsIn } from "../../look/mounts";
@@ -74,7 +75,7 @@ function insideOf(eremos: Eremos, id: string): TracesInput["inside"] {
 const MOST_LIST_BYTES = 64 * 1024;
 
 /** Where browsers put what they download, by the desktop's list of directories. Source: xdg-user-dirs. */
-function downloadsOf({ home, configHome }: Settings): string[] {
+export function downloadsOf({ home, configHome }: Settings): string[] {
   const list = readPlanted(path.join(configHome, "user-dirs.dirs"), MOST_LIST_BYTES)?.toString("utf8") ?? "";
   const named = /^XDG_DOWNLOAD_DIR="(?:\$HOME\/)?([^"]*)"/m.exec(list)?.[1];
   return [path.resolve(home, named ?? "Downloads")];
@@ -100,7 +101,20 @@ function homeOf(eremos: Eremos): TraceHome {
     temporary: [...new Set([os.tmpdir(), "/var/tmp"])].map((directory) => Buffer.from(directory)),
     drives: mountsIn(eremos.mounts).map((mount) => Buffer.from(mount)),
     uid: os.userInfo().uid,
+    exports: exportsOf(eremos),
   };
+}
+
+/** Which of Eremos' own readable files tell of which folders, as far as that can be read now. */
+function exportsOf(eremos: Eremos): TraceHome["exports"] {
+  const { keys } = eremos;
+  if (!keys) return [];
+  const paths = new Map(eremos.registry.list(keys).map(({ id, path: its }) => [id, decodePath(its)]));
+  return (eremos.documents.get(keys, "exports") ?? []).map(({ path: where, dev, ino, folders }) => ({
+    path: decodePath(where),
+    its: { dev: BigInt(dev), ino: BigInt(ino) },
+    tellsOf: folders.flatMap((id) => paths.get(id) ?? []),
+  }));
 }
 
 export interface ClearRequest {
@@ -133,7 +147,7 @@ export function clearTraces(
     request: { verb: "clear-traces", input: clearInput(eremos, id, folder, request) },
     before: () => undefined,
     after: async (outcome) => {
-      if (outcome.ids.length > 0) await eremos.ledger.happened(id, "cleared");
+      if (outcome.ids.length > 0) await eremos.ledger.happened(id, "cleared", { count: outcome.ids.length });
       return clearedSentence(nameOf(folder), outcome);
     },
     failed: async () => undefined,
@@ -203,7 +217,10 @@ async function clearByRule(eremos: Eremos, id: string, folder: Buffer, kinds: re
     verb: "clear-traces",
     input: clearInput(eremos, id, folder, asked),
   });
-  if (outcome.ids.length > 0) await eremos.ledger.happened(id, "cleared");
+  if (outcome.ids.length > 0)
+    await causedBy({ from: "itself", why: "by-rule" }, () =>
+      eremos.ledger.happened(id, "cleared", { count: outcome.ids.length }),
+    );
   return outcome;
 }
 

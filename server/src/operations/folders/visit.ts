@@ -1,10 +1,11 @@
 import { type Committed, type Consent, EremosError, type FolderSecret, isEncrypting } from "@eremos/core";
 import type { VisitView } from "../../contract";
 import type { Eremos } from "../../eremos";
+import { causedBy } from "../../ledger/cause";
 import { MINUTE_MS } from "../../locking-rules";
 import { ownAccount } from "../../session/keys";
 import { type Target, findTarget } from "../locking/find-target";
-import { withFolderKey } from "../locking/folder-password";
+import { wayOf, withFolderKey } from "../locking/folder-password";
 import { sealedInput } from "../locking/sealed-input";
 import { said } from "@eremos/words/server/folders";
 
@@ -41,7 +42,7 @@ export async function startVisit(eremos: Eremos, asked: VisitAsked): Promise<Vis
 async function begin(
   eremos: Eremos,
   target: Target,
-  { minutes, accept }: VisitAsked,
+  { minutes, accept, secret }: VisitAsked,
   folderKey: Buffer | null,
 ): Promise<VisitView> {
   const { record } = target;
@@ -60,11 +61,17 @@ async function begin(
       if (committed.generation > record.generation) latest = committed;
       note(eremos, record.id, latest);
     },
-    onEnd: () => {
-      if (latest) void eremos.ledger.happened(record.id, "changed").catch(() => undefined);
+    onEnd: (why, looked) => {
+      const itself = why === "asked" ? {} : { from: "itself" as const, why: why === "cut off" ? ("cut-off" as const) : why };
+      void causedBy(itself, async () => {
+        const { generation, files, bytes } = latest ?? record;
+        if (latest) await eremos.ledger.noticed(record.id, "changed", { size: { generation, files, bytes } });
+        await eremos.ledger.noticed(record.id, "visit-ended", { since: view.startedAt, count: looked });
+      });
     },
+    onWrong: (account) => eremos.count("wrong", record.id, account),
   });
-  await eremos.ledger.happened(record.id, "visited");
+  await eremos.ledger.happened(record.id, "visited", { way: folderKey ? wayOf(secret) : eremos.signedInBy });
   return view;
 }
 

@@ -10,6 +10,7 @@ import {
   openFolderKey,
   wipe,
 } from "@eremos/core";
+import type { Way } from "../../contract";
 import type { Eremos } from "../../eremos";
 import { throughGate } from "../../session/gate";
 import { accessOf } from "../../session/keys";
@@ -92,6 +93,11 @@ async function folderKeyOf(
   return (await throughGate(eremos, `folder/${record.id}`, () => openFolderKey(eremos.disk, input, secret))).opened;
 }
 
+/** By what a folder that has a password of its own was opened. */
+export function wayOf(secret: FolderSecret | null): Way | null {
+  return secret?.kind === "password" ? "folder-password" : (secret?.kind ?? null);
+}
+
 export interface FolderPasswordChange {
   readonly folder: string;
   /** For a folder that has a password of its own already. */
@@ -122,6 +128,6 @@ export async function setFolderPassword(
       prepared,
     );
   });
-  await eremos.ledger.happened(record.id, "folder-password", record, header);
+  await eremos.ledger.happened(record.id, "folder-password", {}, { record, header });
   eremos.announce({ topic: "folders" });
 }

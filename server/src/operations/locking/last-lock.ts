@@ -122,7 +122,7 @@ function putBackLocked(eremos: Eremos, target: Target, wanted: Wanted, folderKey
     request: { verb: "put-back", input: { ...sealedInput(eremos, target, { folderKey }), account, ...wanted } },
     before: () => undefined,
     after: async (committed) => {
-      await eremos.ledger.happened(record.id, "put-back", { ...record, ...committed });
+      await eremos.ledger.happened(record.id, "put-back", {}, { record: { ...record, ...committed } });
       return null;
     },
     failed: async () => undefined,

@@ -6,14 +6,14 @@ import {
   isEncrypting,
   isLocked,
 } from "@eremos/core";
-import type { FolderKind, LockingRules, OpeningMode, Protection } from "../../contract";
+import type { ActivityEvent, FolderKind, LockingRules, OpeningMode, Protection } from "../../contract";
 import type { Eremos } from "../../eremos";
 import { whereIs } from "../../look/where-is";
 import type { StartedJob } from "../../jobs";
 import { UNTIL_CHANGED, deadlineOf, rulesFor } from "../../locking-rules";
 import { protectionOf } from "../../protection";
 import type { Target } from "./find-target";
-import { withFolderKey } from "./folder-password";
+import { wayOf, withFolderKey } from "./folder-password";
 import { noteOf } from "../../ledger/ledger";
 import { isOrdinaryFolder } from "./lock-folder";
 import { decodePath, encodePath, nameOf } from "../../paths";
@@ -39,7 +39,7 @@ export interface UnlockRequest extends OpenRequest {
 export type OpenJob = StartedJob<"unlock">;
 
 /** How it is opened: as the owner asks, or for this account alone, to be locked with another protection at once. */
-interface Way {
+interface Opened {
   readonly verb: "unlock" | "reguard" | "put-back";
   readonly rules: LockingRules;
   /** What it is locked with next. */
@@ -47,6 +47,8 @@ interface Way {
   readonly accept: readonly Consent[];
   /** How many earlier states stay, where it is not as the owner chose. */
   readonly keep?: number;
+  /** By what it was opened, where its owner had to prove more than at the sign-in. */
+  readonly by?: ActivityEvent["way"];
   /** How it ended, where it is not to be told as an opening. */
   readonly summary?: string;
 }
@@ -94,15 +96,21 @@ export function openAgain(
   ).outcome.catch(() => undefined);
 }
 
-async function open(eremos: Eremos, target: Target, way: Way, secret: FolderSecret | null): Promise<OpenJob> {
-  return withFolderKey(eremos, target, secret, (folderKey) => start(eremos, way, target, folderKey), way.accept);
+async function open(eremos: Eremos, target: Target, way: Opened, secret: FolderSecret | null): Promise<OpenJob> {
+  return withFolderKey(
+    eremos,
+    target,
+    secret,
+    (folderKey) => start(eremos, { ...way, by: folderKey ? wayOf(secret) : eremos.signedInBy }, target, folderKey),
+    way.accept,
+  );
 }
 
 const EVENTS = { unlock: "opened", reguard: "reguarded", "put-back": "opened" } as const;
 
 function start(
   eremos: Eremos,
-  { verb, rules, protection, accept, keep, summary }: Way,
+  { verb, rules, protection, accept, keep, by, summary }: Opened,
   target: Target,
   folderKey: Buffer | null,
 ): OpenJob {
@@ -134,7 +142,7 @@ function start(
         openedAt: at,
         locksAt: deadlineOf(rules, at),
       };
-      await eremos.ledger.opened(record, now, unsealed, EVENTS[verb]);
+      await eremos.ledger.opened(record, now, unsealed, EVENTS[verb], { way: by ?? eremos.signedInBy });
       return verb === "reguard" ? null : (summary ?? openedSentence(outcome));
     },
     failed: async () => followDisk(eremos, target),

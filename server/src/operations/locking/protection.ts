@@ -27,7 +27,8 @@ export async function setProtection(
   if (!isOpen && !isChangeAlone(located.inspection.guard, protection.guard))
     return changeGuard(eremos, target, protection, secret);
   if (!isOpen) await changeLocked(eremos, target, protection);
-  eremos.ledger.protectedAs(keys, record, protection);
+  eremos.requireSame(keys);
+  await eremos.ledger.protectedAs(record, protection);
   return null;
 }
 

@@ -97,7 +97,12 @@ export async function takeFromCopy(
     },
     before: () => undefined,
     after: async ({ taken, damaged, generation, digest, files, bytes }) => {
-      await eremos.ledger.happened(record.id, "changed", { ...record, generation, digest, files, bytes });
+      await eremos.ledger.happened(
+        record.id,
+        "changed",
+        { size: { generation, files, bytes } },
+        { record: { ...record, generation, digest, files, bytes } },
+      );
       eremos.announce({ topic: "folders" });
       return say("files-were-taken-into-encrypted", {
         taken,
@@ -119,7 +124,12 @@ export async function letForkGo(eremos: Eremos, folder: string, fork: string): P
   requireLocked(target);
   const input = { ...sealedInput(eremos, target), account: ownAccount(), keep: eremos.preferences.get().keepEarlier };
   const { generation, digest, files, bytes } = await letGo(eremos.disk, input, fork);
-  await eremos.ledger.happened(target.record.id, "changed", { ...target.record, generation, digest, files, bytes });
+  await eremos.ledger.happened(
+    target.record.id,
+    "changed",
+    { size: { generation, files, bytes } },
+    { record: { ...target.record, generation, digest, files, bytes } },
+  );
   eremos.announce({ topic: "folders" });
 }
 

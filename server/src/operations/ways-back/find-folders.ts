@@ -224,7 +224,7 @@ export async function returnOwner(eremos: Eremos, { path, secret, password, hint
       null,
     );
     eremos.gate.setHint(fit?.hint ?? null);
-    eremos.keep(new Keys(known, rootKey));
+    eremos.keep(new Keys(known, rootKey), secret.kind);
   } catch (error) {
     wipe(rootKey);
     throw error;

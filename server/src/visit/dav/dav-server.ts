@@ -1,6 +1,7 @@
 import { timingSafeEqual } from "node:crypto";
 import { type IncomingMessage, type Server, createServer } from "node:http";
 import { EremosError, holdPort, sha256 } from "@eremos/core";
+import { accountBehind } from "../../peer";
 import type { VisitedFolder } from "../visited-folder";
 import { DavHandler } from "./handler";
 import { said } from "@eremos/words/server/visit";
@@ -16,6 +17,7 @@ export interface Credentials {
 export function serveDav(
   folder: VisitedFolder,
   credentials: Credentials,
+  onWrong: (account: number | null) => void = () => undefined,
 ): Promise<{ readonly server: Server; readonly port: number }> {
   const handler = new DavHandler(folder);
   const expected = sha256(
@@ -30,6 +32,8 @@ export function serveDav(
     if (!isForUs(request, port)) return void response.writeHead(403).end();
     if (!timingSafeEqual(sha256(Buffer.from(request.headers.authorization ?? "")), expected)) {
       request.resume();
+      // Programs ask without a password first, to be told that it takes one.
+      if (request.headers.authorization !== undefined) onWrong(accountBehind(request.socket));
       return void response
         .writeHead(401, { "WWW-Authenticate": 'Basic realm="Eremos", charset="UTF-8"', "Content-Length": "0" })
         .end();
