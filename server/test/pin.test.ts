@@ -135,7 +135,7 @@ describe("a PIN", () => {
       expect(() => house.eremos.pin.choose(pin)).toThrow(expect.objectContaining({ code: "weak-pin" }));
     const before = contentsOf(house.data);
     house.eremos.pin.choose(PIN);
-    signOutIdle(house.eremos);
+    house.eremos.doze();
     expect(contentsOf(house.data)).toEqual(before);
   });
 });

@@ -23,6 +23,7 @@ import { menuOf } from "./folder-menu";
 import { ListTools } from "./list-tools";
 import { GROUPS, type Listed, NO_FILTERS, isFiltered, listedIn, listedOf } from "./listed";
 import { OwnDataTrouble, useOwnDataTrouble } from "./own-data-trouble";
+import { SinceLastTime } from "./since-last-time";
 import { Trash } from "./trash";
 import { say } from "@eremos/words/page/desk";
 
@@ -67,6 +68,7 @@ export function FolderList(): ReactNode {
       {chosen.ids.size > 1 && <ChosenBar folders={chosenFolders} onNone={() => chosen.chooseAll([])} run={run} />}
       <div ref={setScroller} className="px-5 pb-6 lg:min-h-0 lg:flex-1 lg:overflow-y-auto">
         {trouble && <OwnDataTrouble words={trouble} />}
+        <SinceLastTime />
         <BatchReport />
         {!inGroups && <Interruptions />}
         {folders?.length === 0 && !trouble && <NothingYet />}

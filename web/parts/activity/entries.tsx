@@ -40,7 +40,9 @@ export function Entries({ sought, isOfOne, isSeeking, onEverything }: EntriesPro
   const { first, entry } = useActivity(filter, view.from, view.until);
   const asked = JSON.stringify(filter);
   // Something else is looked for: from its beginning.
-  useEffect(() => scroller?.scrollTo({ top: 0 }), [scroller, asked]);
+  useEffect(() => {
+    scroller?.scrollTo({ top: 0 });
+  }, [scroller, asked]);
   const total = first?.total ?? 0;
   const virtual = useVirtualizer({
     count: total,

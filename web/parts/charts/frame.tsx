@@ -10,13 +10,15 @@ interface FrameProps {
   /** Null: there is nothing to show but the sentence. */
   readonly chart: ReactElement | null;
   readonly height?: number;
+  /** What it measures, where that is not plain. */
+  readonly caption?: string;
   readonly legend?: ReactNode;
   readonly table: TableProps | null;
   readonly children?: ReactNode;
 }
 
 /** A chart with what it says: in a sentence before it, and in numbers behind it. */
-export function ChartFrame({ title, sentence, chart, height = 220, legend, table, children }: FrameProps): ReactNode {
+export function ChartFrame({ title, sentence, chart, height = 220, caption, legend, table, children }: FrameProps): ReactNode {
   const id = useId();
   return (
     <section aria-labelledby={id} className="min-w-0 rounded-2xl border border-line bg-sheet px-4 py-4 sm:px-5">
@@ -25,6 +27,7 @@ export function ChartFrame({ title, sentence, chart, height = 220, legend, table
       </h2>
       <p className="mt-0.5 text-sm">{sentence}</p>
       {children}
+      {chart && caption && <p className="mt-3 text-[13px] text-mute">{caption}</p>}
       {chart && (
         <div className="mt-3 text-[12px]" style={{ height }}>
           <ResponsiveContainer width="100%" height="100%" initialDimension={{ width: 480, height }}>

@@ -10,13 +10,18 @@ import { say } from "@eremos/words/page/activity";
 
 type Proofs = ChartsView["proofs"];
 
+/** Days that are named below it. */
+const TICKS = 4;
+
 /** When each way back was seen to work: a mark for each time, the last one filled. */
 export function WaysProven({ view: { proofs, days } }: { readonly view: ChartsView }): ReactNode {
-  const ways = proofs.map(({ way }) => say(`way-${way}`));
-  const marks = proofs.flatMap(({ way, at }) =>
-    at.map((time, nth) => ({ time, way: say(`way-${way}`), isLast: nth === at.length - 1 })),
+  const wordOf = (row: unknown): string => (proofs[Number(row)] ? say(`way-${proofs[Number(row)]?.way ?? "code"}`) : "");
+  const marks = proofs.flatMap(({ at }, row) =>
+    at.map((time, nth) => ({ time, row, isLast: nth === at.length - 1 })),
   );
-  const from = Math.min(days[0] ?? Date.now(), ...marks.map(({ time }) => time));
+  const until = Date.now();
+  const from = Math.min(days[0] ?? until, ...marks.map(({ time }) => time));
+  const ticks = Array.from({ length: TICKS }, (_, nth) => from + ((until - from) * nth) / (TICKS - 1));
   const known = marks.filter(({ isLast }) => isLast);
   const before = marks.filter(({ isLast }) => !isLast);
   return (
@@ -26,23 +31,23 @@ export function WaysProven({ view: { proofs, days } }: { readonly view: ChartsVi
       height={190}
       chart={
         marks.length === 0 ? null : (
-          <ScatterChart margin={MARGIN} accessibilityLayer title={say("proof-title")} desc={say("chart-keys")}>
+          <ScatterChart margin={{ ...MARGIN, right: 24 }} accessibilityLayer title={say("proof-title")} desc={say("chart-keys")}>
             <CartesianGrid {...GRID} horizontal />
             <XAxis
               dataKey="time"
               type="number"
-              scale="time"
-              domain={[from, Date.now()]}
+              domain={[from, until]}
+              ticks={ticks}
               tickFormatter={shortDay}
-              minTickGap={28}
               {...AXIS}
             />
             <YAxis
-              dataKey="way"
-              type="category"
-              domain={ways}
-              ticks={ways}
-              allowDuplicatedCategory={false}
+              dataKey="row"
+              type="number"
+              domain={[-0.5, proofs.length - 0.5]}
+              ticks={proofs.map((_, row) => row)}
+              interval={0}
+              tickFormatter={wordOf}
               reversed
               width={118}
               {...AXIS}
@@ -54,7 +59,7 @@ export function WaysProven({ view: { proofs, days } }: { readonly view: ChartsVi
                   active={active}
                   payload={[]}
                   label=""
-                  head={() => String(payload[1]?.value ?? "")}
+                  head={() => wordOf(payload[1]?.value)}
                   value={() => exactTime(Number(payload[0]?.value ?? 0))}
                 />
               )}
@@ -79,7 +84,7 @@ function sentenceOf(proofs: Proofs): string {
   const never = proofs.filter(({ at }) => at.length === 0);
   if (never.length > 0) {
     const ways = never.map(({ way }) => say(`way-${way}`)).join(", ");
-    return say("proof-never", { ways, count: never.length });
+    return say("proof-never", { ways });
   }
   const [oldest] = [...proofs].sort((a, b) => (a.at.at(-1) ?? 0) - (b.at.at(-1) ?? 0));
   if (!oldest) return "";

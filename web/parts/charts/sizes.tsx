@@ -27,6 +27,7 @@ export function Sizes({ view, when }: { readonly view: ChartsView; readonly when
       chart={<Line states={states} of="bytes" label={say("size-chart", { name })} color="var(--chart-1)" />}
       legend={
         <div className="mt-2 text-[12px]">
+          <p className="text-[13px] text-mute">{say("files")}</p>
           <Files folder={folder} />
         </div>
       }
@@ -41,6 +42,7 @@ export function Sizes({ view, when }: { readonly view: ChartsView; readonly when
             String(files),
           ]),
       }}
+      caption={say("size")}
     >
       {folders.length > 1 && (
         <Select
@@ -70,22 +72,22 @@ interface LineProps {
 
 function Line({ states, of, label, color, isBelow = false, ...given }: LineProps): ReactNode {
   const words = (value: unknown): string => (of === "bytes" ? formatBytes(Number(value)) : String(value));
-  const headOf = (generation: unknown): string => {
-    const state = states.find((one) => one.generation === generation);
+  const headOf = (nth: unknown): string => {
+    const state = states[Number(nth) - 1];
     return state ? exactTime(state.at) : "";
   };
   return (
     <AreaChart
       {...given}
       {...(isBelow ? { responsive: true, style: { width: "100%", height: 110 } } : {})}
-      data={[...states]}
+      data={states.map((state, i) => ({ ...state, nth: i + 1 }))}
       margin={MARGIN}
       accessibilityLayer
       title={label}
       desc={say("chart-keys")}
     >
       <CartesianGrid {...GRID} />
-      <XAxis dataKey="generation" minTickGap={20} {...AXIS} />
+      <XAxis dataKey="nth" minTickGap={20} {...AXIS} />
       <YAxis width={62} tickCount={4} allowDecimals={false} tickFormatter={words} {...AXIS} />
       <Tooltip content={(props) => <Tip {...props} head={headOf} value={words} />} />
       <Area

@@ -188,7 +188,9 @@ function proofsOf(
   return [
     { way: "password", at: signedIn.slice(-1) },
     { way: "code", at: times([...practised("code"), ...known.code]) },
-    { way: "shares", at: times([...practised("shares"), ...known.shares]) },
+    ...(eremos.requireOwner().keyholders
+      ? [{ way: "shares" as const, at: times([...practised("shares"), ...known.shares]) }]
+      : []),
     {
       way: "check",
       at: times([...ofFolder.filter(({ kind }) => kind === "checked").map(({ at }) => at), ...known.check]),
