@@ -10,16 +10,15 @@ import { request } from "node:http";
 import { cpus, tmpdir } from "node:os";
 import { join } from "node:path";
 import { median } from "./bench/measure.mjs";
+import { PASSWORD, newOwner } from "./bench/owner.mjs";
 import { build, install, requireNode, root } from "./steps.mjs";
 
 requireNode();
 install();
 await build();
 const server = await import("@eremos/server");
-const core = await import("@eremos/core");
 const quick = process.argv.includes("--quick");
 
-const PASSWORD = "violin varnish at dusk";
 const CLI = join(root, "cli", "bin", "eremos.mjs");
 const MANY = quick ? 50 : 500;
 const FEW = 5;
@@ -33,15 +32,7 @@ async function houseWith(count) {
   const at = join(base, `${count} folders`);
   const env = { ...process.env, EREMOS_DATA: join(at, "data"), EREMOS_PLACES: join(at, "world") };
   mkdirSync(env.EREMOS_PLACES, { recursive: true });
-  const eremos = server.Eremos.open(server.readSettings(env, root));
-  const code = core.newRecoveryCode();
-  const { envelope, rootKey } = await core.createOwner(PASSWORD, code, core.LEAST_COST, [eremos.data.computer]);
-  const proven = await core.ProvenOwner.prove(envelope, rootKey, [
-    { kind: "password", password: PASSWORD },
-    { kind: "code", code },
-  ]);
-  await eremos.data.writeOwner(proven, null);
-  await server.signIn(eremos, PASSWORD);
+  const eremos = await newOwner(env);
   for (let i = 0; i < count; i++) {
     const path = join(env.EREMOS_PLACES, `Folder ${i}`);
     mkdirSync(path);

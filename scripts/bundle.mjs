@@ -70,7 +70,7 @@ export async function bundle() {
   await build({ ...common, entryPoints: ["cli/src/eremos.ts"], outdir: "cli/dist" });
   await build({
     ...common,
-    entryPoints: ["demo/src/generate.ts", "demo/src/broken.ts", "demo/src/traces.ts", "demo/src/history.ts"],
+    entryPoints: ["demo/src/generate.ts", "demo/src/broken.ts", "demo/src/traces.ts", "demo/src/remember.ts"],
     entryNames: "[name]",
     outdir: "demo/dist",
   });

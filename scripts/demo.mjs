@@ -6,7 +6,7 @@ import { existsSync, mkdirSync, renameSync, rmSync } from "node:fs";
 import { spawnSync } from "node:child_process";
 import { join } from "node:path";
 import { demoStick } from "../stand-ins/drive.mjs";
-import { build, fail, install, rememberPast, requireNode, root, run, serveHere } from "./steps.mjs";
+import { build, fail, install, requireNode, root, run, serveHere } from "./steps.mjs";
 
 requireNode();
 install();
@@ -60,7 +60,8 @@ if (!existsSync(join(world, "Broken cases", "Studio"))) {
   );
   moveIn(world, eremos);
   await breakThings(world, eremos);
-  await rememberPast(DEMO_PASSWORD);
+  const { rememberPast } = await import("../demo/dist/remember.js");
+  await rememberPast(DEMO_PASSWORD, process.env);
 }
 const ready = (address) =>
   process.stdout.write(

@@ -8,10 +8,11 @@ import { cpSync, mkdirSync, mkdtempSync, readFileSync, readdirSync, rmSync, syml
 import { availableParallelism, tmpdir } from "node:os";
 import { join } from "node:path";
 import { MUTANTS as LISTED } from "./mutants/list.mjs";
+import { ACTIVITY } from "./mutants/activity.mjs";
 import { REMOVING } from "./mutants/removing.mjs";
 import { install, installTestPrograms, requireNode, root } from "./steps.mjs";
 
-const MUTANTS = [...LISTED, ...REMOVING];
+const MUTANTS = [...LISTED, ...REMOVING, ...ACTIVITY];
 const LONGEST_MS = 240_000;
 const STOREYS = ["words", "core", "server", "cli", "rescue", "web"];
 

@@ -192,23 +192,3 @@ export async function serveHere(ready, development = false) {
   }
   process.exit(0);
 }
-
-/** What would have happened at the workshop in the last four weeks is in the history, in place of how it was made. */
-export async function rememberPast(password, environment = process.env) {
-  const { Eremos, causedBy, listFolders, readSettings, signIn } = await import("@eremos/server");
-  const { pastOf } = await import("../demo/dist/history.js");
-  const eremos = Eremos.open(readSettings(environment, root));
-  try {
-    await causedBy({ from: "command-line", why: null }, () => signIn(eremos, password));
-    const keys = eremos.requireKeys();
-    const folders = listFolders(eremos).map(({ openedAt, state, ...folder }) => ({
-      ...folder,
-      generation: eremos.registry.list(keys).find(({ id }) => id === folder.id)?.generation ?? 0,
-      openSince: state === "open" ? openedAt : null,
-    }));
-    eremos.ledger.forget(keys, null);
-    eremos.ledger.recall(keys, pastOf(folders, Date.now(), eremos.accountOf(process.getuid())));
-  } finally {
-    eremos.close();
-  }
-}

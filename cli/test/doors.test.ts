@@ -81,6 +81,31 @@ withAccounts(
   },
 );
 
+withAccounts(
+  "another account that was sent away is in the history, by its name, as one entry for many tries",
+  async () => {
+    await cli.setUp();
+    await server.start();
+    for (let i = 0; i < 3; i++)
+      asAnother(
+        `require("node:net").connect(${portOf(server.address)}, "127.0.0.1", () => undefined).on("close", () => process.exit()).on("error", () => undefined).resume()`,
+      );
+    const told = () =>
+      cli
+        .json<{ events: { kind: string; count: number; account: unknown; signedIn: boolean }[] }>(
+          ["activity"],
+          PASSWORD,
+        )
+        .body.events.filter(({ kind }) => kind === "stranger");
+    await expect.poll(told, { timeout: 20_000, interval: 500 }).not.toEqual([]);
+    await server.stop();
+    const strangers = told();
+    expect(strangers.reduce((sum, { count }) => sum + count, 0)).toBe(3);
+    expect(strangers.length).toBeLessThanOrEqual(2);
+    expect(strangers[0]).toMatchObject({ account: { uid: OTHER, name: "nobody" }, signedIn: false });
+  },
+);
+
 withAccounts("a thousand connections that another account opens and holds keep nobody out", async () => {
   await server.start();
   await another(

@@ -19,7 +19,11 @@ const DAY = 24 * 60 * MINUTE;
 type Told = Partial<ActivityEvent> & Pick<ActivityEvent, "at" | "kind">;
 
 /** What would have happened in the last four weeks at the workshop; its last day is yesterday. */
-export function pastOf(folders: readonly Listed[], now: number, account: { readonly uid: number; readonly name: string }): ActivityEvent[] {
+export function pastOf(
+  folders: readonly Listed[],
+  now: number,
+  account: { readonly uid: number; readonly name: string },
+): ActivityEvent[] {
   const past = new Past(folders, account);
   for (let ago = DAYS; ago >= 1; ago--) {
     const day = new Date(now).setHours(0, 0, 0, 0) - ago * DAY;
@@ -35,6 +39,26 @@ export function pastOf(folders: readonly Listed[], now: number, account: { reado
   past.lastEvening(new Date(now).setHours(0, 0, 0, 0) - DAY);
   past.asItIsNow();
   return past.events.filter(({ at }) => at < now).sort((a, b) => a.at - b.at);
+}
+
+/** So many entries of a year ago and before, each by its number. */
+export function longAgo(count: number): ActivityEvent[] {
+  const from = Date.UTC(2020, 0, 1);
+  return Array.from({ length: count }, (_, nth) => ({
+    at: from + nth * 6 * 60 * MINUTE,
+    day: 0,
+    folder: "0".repeat(32),
+    name: `Entry ${nth}`,
+    kind: nth % 2 === 0 ? "opened" : "locked",
+    signedIn: true,
+    from: "page",
+    why: null,
+    way: null,
+    account: null,
+    since: null,
+    count: null,
+    size: null,
+  }));
 }
 
 class Past {

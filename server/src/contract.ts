@@ -4,7 +4,15 @@ export type { Dropped } from "./calls/folder-calls";
 export type * from "./calls/shapes/activity";
 export type * from "./calls/shapes/folders";
 export type * from "./calls/shapes/owner";
-export type { AtSignOut, DeskView, Effort, KeepHistory, LockingRules, OffLimitsView, OpeningMode } from "./calls/shapes/rules";
+export type {
+  AtSignOut,
+  DeskView,
+  Effort,
+  KeepHistory,
+  LockingRules,
+  OffLimitsView,
+  OpeningMode,
+} from "./calls/shapes/rules";
 export type { BackSecret, FolderSecret, TakeInSecret, TypedFolderPassword } from "./calls/shapes/secrets";
 export type * from "./calls/shapes/visits";
 export type * from "./calls/shapes/ways-back";

@@ -182,8 +182,8 @@ export class Eremos {
    * What others can do as often as they like, signed in or not, is written down by their account, null where the system
    * does not tell whose program it was.
    */
-  count(kind: Counted["kind"], folder: string, account: number | null): void {
-    this.tally.add({ kind, folder, account });
+  count(kind: Counted["kind"], folder: string, account: number | null, times = 1): void {
+    this.tally.add({ kind, folder, account }, times);
   }
 
   /** What was counted since it was told last is written down now. */

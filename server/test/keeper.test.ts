@@ -11,7 +11,7 @@ import { unlock } from "../src/operations/locking/open-folder";
 import { signOut } from "../src/operations/entrance/sign-in";
 import { Keeper } from "../src/watch/keeper";
 import { KnownOpen } from "../src/watch/known-open";
-import { TestHouse, sealedAnd } from "./house";
+import { TestHouse, sealedAnd, toldOf } from "./house";
 
 const MINUTE = 60_000;
 
@@ -48,6 +48,8 @@ async function open(mode: OpeningMode = { kind: "usual" }): Promise<void> {
 const isLocked = (): boolean => !fs.existsSync(path.join(folder, "letter.txt"));
 const view = (): ReturnType<typeof listFolders>[number] =>
   listFolders(house.eremos)[0] ?? expect.fail("the folder is not in the list");
+
+const noteNow = () => house.eremos.data.note(view().id) ?? expect.fail("it lies open");
 
 async function after(minutes: number): Promise<boolean> {
   now = Date.now() + minutes * MINUTE;
@@ -221,6 +223,28 @@ describe("signing out", () => {
     expect(isLocked()).toBe(false);
     expect(await after(6)).toBe(true);
   });
+});
+
+it("that it locked by itself is written down with why: its time, that nobody used it, the computer's sleep, a stop", async () => {
+  const why = (): unknown => toldOf(house.eremos)[0];
+  const rules = house.eremos.preferences.get().rules;
+  await open({ kind: "while", minutes: 15 });
+  expect(await after(15.1)).toBe(true);
+  expect(why()).toMatchObject({ kind: "locked", from: "itself", why: "time", since: expect.any(Number) as number });
+  await setRules(house.eremos, view().id, { ...rules, afterMinutes: null, idleMinutes: 15 });
+  await open();
+  expect(await after(16)).toBe(true);
+  expect(why()).toMatchObject({ kind: "locked", why: "idle" });
+  await open({ kind: "until-locked" });
+  house.eremos.ledger.renoted({ ...noteNow(), rules: { ...noteNow().rules, atSleep: true } });
+  now = Date.now() + 1000;
+  await keeper.lockBeforeAway();
+  expect(why()).toMatchObject({ kind: "locked", why: "asleep" });
+  await open({ kind: "until-locked" });
+  house.eremos.ledger.renoted({ ...noteNow(), rules: { ...noteNow().rules, atStop: true } });
+  await keeper.start();
+  keeper.stop();
+  expect(why()).toMatchObject({ kind: "locked", why: "after-stop" });
 });
 
 it("closing up locks everything that lies open, and says what it could not", async () => {

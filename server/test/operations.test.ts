@@ -392,9 +392,9 @@ describe("places and paths", () => {
       expect(house.eremos.preferences.get().places).toEqual([elsewhere]);
       expect((await listPlace(house.eremos, elsewhere)).entries.map(({ name }) => name)).toEqual(["Letters"]);
       await lock(house.eremos, request(path.join(elsewhere, "Letters"))).outcome;
-      await expect(
-        setPreferences(house.eremos, { places: [path.join(elsewhere, "nothing")] }),
-      ).rejects.toMatchObject({ code: "usage" });
+      await expect(setPreferences(house.eremos, { places: [path.join(elsewhere, "nothing")] })).rejects.toMatchObject({
+        code: "usage",
+      });
       await setPreferences(house.eremos, { places: [] });
       await expect(listPlace(house.eremos, elsewhere)).rejects.toMatchObject({ code: "outside-places" });
     } finally {

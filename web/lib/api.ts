@@ -217,7 +217,8 @@ export const api = {
   desktop: () => call("desktop"),
   setDesktop: (part: keyof DesktopView, on: boolean) => call("desktop/set", { part, on }),
   activity: (filter: ActivityFilter, skip: number, limit: number) => call("activity", { filter, skip, limit }),
-  charts: (of: string | null, from: number | null, until: number | null) => call("activity/charts", { of, from, until }),
+  charts: (of: string | null, from: number | null, until: number | null) =>
+    call("activity/charts", { of, from, until }),
   sinceLastTime: () => call("activity/since"),
   keepHistory: (keep: KeepHistory) => call("activity/keep", { keep }),
   clearHistory: (of: string | null) => call("activity/clear", { of }),

@@ -15,7 +15,11 @@ const folder = text.nullable();
 
 /** What is written down of what happens. */
 export const ACTIVITY_CALLS = {
-  activity: owner("What happened, the newest first, as far as it is asked for.", activityAskedSchema, activityPageSchema),
+  activity: owner(
+    "What happened, the newest first, as far as it is asked for.",
+    activityAskedSchema,
+    activityPageSchema,
+  ),
   "activity/charts": owner(
     "What the charts show from a time on until another, null: from the first entry until now; of one folder, or of all.",
     z.strictObject({ of: folder, from: z.number().nullable(), until: z.number().nullable() }),

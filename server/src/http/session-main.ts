@@ -45,7 +45,7 @@ async function begin(message: Extract<ToSession, { readonly kind: "begin" }>): P
 process.on("message", (message: ToSession, connection: Socket | undefined) => {
   if (message.kind === "begin") void begin(message);
   else if (message.kind === "cancel") session?.cancel(message.job);
-  else if (message.kind === "stranger") session?.stranger(message.account);
+  else if (message.kind === "stranger") session?.stranger(message.account, message.count);
   else if (message.kind === "connection") {
     if (session && connection) session.receive(connection);
     else connection?.destroy();

@@ -12,6 +12,7 @@ import { said } from "@eremos/words/server/house";
  * next start.
  */
 const LONGEST_STOP_MS = 20_000;
+const TELL_OF_STRANGERS_MS = 1000;
 
 type Beginning = Omit<Extract<ToSession, { readonly kind: "begin" }>, "kind" | "carried">;
 
@@ -32,6 +33,9 @@ export class SessionProcesses {
   private waiting: Socket[] = [];
   private ending: Promise<unknown> = Promise.resolve();
   private readonly drives = new Map<ChildProcess, ReadonlyMap<string, HeldDrive>>();
+  /** Shut out since the session was told last, by account. */
+  private readonly strangers = new Map<number | null, number>();
+  private strangersTimer: NodeJS.Timeout | null = null;
   private isStopping = false;
   private failure: EremosError | null = null;
   private fail: (why: EremosError) => void = () => undefined;
@@ -51,9 +55,18 @@ export class SessionProcesses {
     else socket.destroy();
   }
 
-  /** Somebody of another account was shut out: the present session writes it down. */
+  /**
+   * Somebody of another account was shut out: the present session writes it down. As often as they try, it hears of them
+   * once in a while.
+   */
   stranger(account: number | null): void {
-    if (this.present) tell(this.present, { kind: "stranger", account });
+    this.strangers.set(account, (this.strangers.get(account) ?? 0) + 1);
+    this.strangersTimer ??= setTimeout(() => {
+      this.strangersTimer = null;
+      for (const [one, count] of this.strangers)
+        if (this.present) tell(this.present, { kind: "stranger", account: one, count });
+      this.strangers.clear();
+    }, TELL_OF_STRANGERS_MS).unref();
   }
 
   private next(carried: Carried): Promise<void> {

@@ -39,7 +39,7 @@ export interface SessionServer {
   receive(connection: Socket): void;
   cancel(job: string): void;
   /** Somebody of another account was shut out. */
-  stranger(account: number | null): void;
+  stranger(account: number | null, count: number): void;
   /** Others come to the next session: resolves when all that is under way here has ended, locks and uploads too. */
   retire(): Promise<void>;
   /** Nobody gets an answer any more: at the address may be somebody else. */
@@ -170,7 +170,7 @@ export async function openSession(
       server.emit("connection", connection);
     },
     cancel: (job) => void eremos.jobs.cancelHere(job),
-    stranger: (account) => eremos.count("stranger", "", account),
+    stranger: (account, count) => eremos.count("stranger", "", account, count),
     retire: async () => {
       stopWatching();
       streams.endAll();

@@ -102,10 +102,15 @@ export class Ledger {
     const at = Date.now();
     const record = { ...beginning(note), files, bytes, generation, digest, publicKey, lockedAt: at };
     const size = sealed && { generation, files, bytes };
-    await this.record({ at, ...openSince(note), folder: note.id, kind: "locked", size }, record, sealed?.header ?? null, () => {
-      if (sealed) this.house.registry.keepSlot(note.id, publicKey, place);
-      else this.house.registry.dropHeader(note.id);
-    });
+    await this.record(
+      { at, ...openSince(note), folder: note.id, kind: "locked", size },
+      record,
+      sealed?.header ?? null,
+      () => {
+        if (sealed) this.house.registry.keepSlot(note.id, publicKey, place);
+        else this.house.registry.dropHeader(note.id);
+      },
+    );
     this.house.data.removeNote(note.id);
     this.changed();
   }

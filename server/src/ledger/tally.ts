@@ -15,13 +15,13 @@ export class Tally<T> {
     private readonly everyMs = TELL_EVERY_MS,
   ) {}
 
-  add(what: T): void {
+  add(what: T, times = 1): void {
     const key = JSON.stringify(what);
     const known = this.counts.get(key);
-    if (known) known.count++;
+    if (known) known.count += times;
     else if (this.counts.size < MOST_AT_ONCE) {
       this.counts.set(key, { what, count: 0 });
-      void this.tell(what, 1);
+      void this.tell(what, times);
     }
     this.timer ??= setTimeout(() => void this.flush(), this.everyMs).unref();
   }

@@ -95,7 +95,7 @@ function Export({ sought, total }: { readonly sought: Sought; readonly total: nu
         </Button>
       </div>
       <p role="status" className="mt-2 text-sm break-words text-dusk">
-        {write.data && say("exported", { ...write.data })}
+        {write.data && say("exported", { entries: write.data.entries, path: write.data.path })}
       </p>
     </section>
   );

@@ -27,7 +27,9 @@ export function FolderHistory({ id }: { readonly id: string }): ReactNode {
         />
       </div>
       <details className="mt-3" onToggle={(event) => setShowsCharts(event.currentTarget.open)}>
-        <summary className="mb-3 w-fit rounded text-sm font-medium text-dusk">{sayActivity("charts-of-folder")}</summary>
+        <summary className="mb-3 w-fit rounded text-sm font-medium text-dusk">
+          {sayActivity("charts-of-folder")}
+        </summary>
         {showsCharts && <Charts of={id} sought={sought} />}
       </details>
     </section>

@@ -119,7 +119,9 @@ function Entry({ event, newer, isOfOne }: EntryProps): ReactNode {
         title={exactTime(event.at)}
         className="w-[74px] shrink-0 leading-tight text-mute sm:w-[92px]"
       >
-        <span className={cn("block", newer && dayOf(newer.at) === day ? "sr-only" : "font-semibold text-ink")}>{day}</span>
+        <span className={cn("block", newer && dayOf(newer.at) === day ? "sr-only" : "font-semibold text-ink")}>
+          {day}
+        </span>
         <span className="block tabular-nums">{clockOf(event.at)}</span>
       </time>
       <Sign className={cn("size-[18px] shrink-0", tone)} strokeWidth={1.75} aria-hidden />
@@ -154,15 +156,16 @@ function Of({ event: { folder, name } }: { readonly event: ActivityView }): Reac
 }
 
 const LOCALE = "en-GB";
-const clockOf = (at: number): string =>
-  new Date(at).toLocaleTimeString(LOCALE, { hour: "2-digit", minute: "2-digit" });
+const clockOf = (at: number): string => new Date(at).toLocaleTimeString(LOCALE, { hour: "2-digit", minute: "2-digit" });
 
 function dayOf(at: number): string {
   const day = new Date(at);
   const isThisYear = day.getFullYear() === new Date().getFullYear();
   return day.toLocaleDateString(
     LOCALE,
-    isThisYear ? { weekday: "short", day: "numeric", month: "short" } : { day: "numeric", month: "short", year: "2-digit" },
+    isThisYear
+      ? { weekday: "short", day: "numeric", month: "short" }
+      : { day: "numeric", month: "short", year: "2-digit" },
   );
 }
 
@@ -172,7 +175,11 @@ const SIGNS: Signs = [
   [["opened", "reguarded", "visited", "visit-ended", "changed"], DoorOpen, "text-clay"],
   [["locked", "recovered", "protection", "rules", "dropped", "taken-back"], DoorClosed, "text-dusk"],
   [["signed-in", "signed-out", "stay"], LogIn, "text-mute"],
-  [["password", "folder-password", "code", "keyholders", "new-keys", "pin", "practised"], RectangleEllipsis, "text-dusk"],
+  [
+    ["password", "folder-password", "code", "keyholders", "new-keys", "pin", "practised"],
+    RectangleEllipsis,
+    "text-dusk",
+  ],
   [["cleared", "removed", "erased", "overwritten", "history-cleared", "history-off"], Eraser, "text-mute"],
   [["settings", "exported", "history-on"], Settings, "text-mute"],
 ];

@@ -97,13 +97,7 @@ function DayField({ label, value, onChange }: TextProps & { readonly label: stri
       <label htmlFor={id} className="mb-1 block text-[12.5px] text-mute">
         {label}
       </label>
-      <input
-        id={id}
-        type="date"
-        value={value}
-        onChange={(event) => onChange(event.target.value)}
-        className={INPUT}
-      />
+      <input id={id} type="date" value={value} onChange={(event) => onChange(event.target.value)} className={INPUT} />
     </div>
   );
 }

@@ -18,7 +18,16 @@ interface FrameProps {
 }
 
 /** A chart with what it says: in a sentence before it, and in numbers behind it. */
-export function ChartFrame({ title, sentence, chart, height = 220, caption, legend, table, children }: FrameProps): ReactNode {
+export function ChartFrame({
+  title,
+  sentence,
+  chart,
+  height = 220,
+  caption,
+  legend,
+  table,
+  children,
+}: FrameProps): ReactNode {
   const id = useId();
   return (
     <section aria-labelledby={id} className="min-w-0 rounded-2xl border border-line bg-sheet px-4 py-4 sm:px-5">
@@ -50,7 +59,12 @@ function Table({ title, heads, rows }: TableProps & { readonly title: string }):
   return (
     <details className="mt-2 text-sm">
       <summary className="w-fit rounded text-[13px] font-medium text-dusk">{say("as-table")}</summary>
-      <div className="mt-2 max-h-72 overflow-auto" tabIndex={0} role="region" aria-label={`${title}: ${say("as-table")}`}>
+      <div
+        className="mt-2 max-h-72 overflow-auto"
+        tabIndex={0}
+        role="region"
+        aria-label={`${title}: ${say("as-table")}`}
+      >
         <table className="w-full text-left tabular-nums">
           <thead>
             <tr>

@@ -46,7 +46,9 @@ export function OpenHours({ view, when }: OpenHoursProps): ReactNode {
             <YAxis width={34} allowDecimals={false} tickFormatter={(hours: number) => `${hours} h`} {...AXIS} />
             <Tooltip
               cursor={{ fill: "var(--sand)", opacity: 0.5 }}
-              content={(props) => <Tip {...props} head={(at) => longDay(Number(at))} value={(v) => hoursWords(Number(v))} />}
+              content={(props) => (
+                <Tip {...props} head={(at) => longDay(Number(at))} value={(v) => hoursWords(Number(v))} />
+              )}
             />
             {folders.flatMap(({ id, name }, nth) => [
               <Bar

@@ -12,14 +12,14 @@ type Proofs = ChartsView["proofs"];
 
 /** Days that are named below it. */
 const TICKS = 4;
+const DAY_MS = 24 * 3_600_000;
 
 /** When each way back was seen to work: a mark for each time, the last one filled. */
 export function WaysProven({ view: { proofs, days } }: { readonly view: ChartsView }): ReactNode {
-  const wordOf = (row: unknown): string => (proofs[Number(row)] ? say(`way-${proofs[Number(row)]?.way ?? "code"}`) : "");
-  const marks = proofs.flatMap(({ at }, row) =>
-    at.map((time, nth) => ({ time, row, isLast: nth === at.length - 1 })),
-  );
-  const until = Date.now();
+  const wordOf = (row: unknown): string =>
+    proofs[Number(row)] ? say(`way-${proofs[Number(row)]?.way ?? "code"}`) : "";
+  const marks = proofs.flatMap(({ at }, row) => at.map((time, nth) => ({ time, row, isLast: nth === at.length - 1 })));
+  const until = Math.max((days.at(-1) ?? 0) + DAY_MS, ...marks.map(({ time }) => time));
   const from = Math.min(days[0] ?? until, ...marks.map(({ time }) => time));
   const ticks = Array.from({ length: TICKS }, (_, nth) => from + ((until - from) * nth) / (TICKS - 1));
   const known = marks.filter(({ isLast }) => isLast);
@@ -31,7 +31,12 @@ export function WaysProven({ view: { proofs, days } }: { readonly view: ChartsVi
       height={190}
       chart={
         marks.length === 0 ? null : (
-          <ScatterChart margin={{ ...MARGIN, right: 24 }} accessibilityLayer title={say("proof-title")} desc={say("chart-keys")}>
+          <ScatterChart
+            margin={{ ...MARGIN, right: 24 }}
+            accessibilityLayer
+            title={say("proof-title")}
+            desc={say("chart-keys")}
+          >
             <CartesianGrid {...GRID} horizontal />
             <XAxis
               dataKey="time"

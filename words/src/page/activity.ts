@@ -12,7 +12,7 @@ export const { say, said } = speaker("page/activity", {
   kind: "What",
   "every-kind": "Everything",
   who: "Who",
-  "everybody": "Everybody",
+  everybody: "Everybody",
   time: "When",
   "any-time": "At any time",
   "days-week": "In the last 7 days",
@@ -37,7 +37,8 @@ export const { say, said } = speaker("page/activity", {
   "who-itself": "Eremos by itself",
   "who-signed-out": "While signed out",
   "who-others": "Other accounts",
-  "entries-of": "{total, plural, one {One entry} other {{total, number} entries}}{isSome, select, true { of {all, number}} other {}}",
+  "entries-of":
+    "{total, plural, one {One entry} other {{total, number} entries}}{isSome, select, true { of {all, number}} other {}}",
   "nothing-yet": "Nothing has happened yet. What is locked, opened and tried will stand here.",
   "nothing-fits": "Nothing that was written down fits.",
   "show-everything": "Show everything",
@@ -52,8 +53,7 @@ export const { say, said } = speaker("page/activity", {
   "for-days": "{days, plural, =365 {For a year} other {For # days}}",
   off: "Write nothing down",
   "keep-note-days": "What is older goes by itself.",
-  "keep-note-off":
-    "From then on nobody can tell you who was at your folders. What is there stays until you clear it.",
+  "keep-note-off": "From then on nobody can tell you who was at your folders. What is there stays until you clear it.",
   "keep-note-for-good": "Thousands of entries take little room.",
   export: "Export what is shown",
   "export-text":
@@ -69,7 +69,8 @@ export const { say, said } = speaker("page/activity", {
   "clear-title": "Clear the history{isOne, select, true { of {name}} other {}}?",
   "clear-text":
     "{isOne, select, true {All that is written down of {name} goes.} other {Everything that is written down goes.}} Nothing brings it back. Your folders stay as they are; that the history was cleared is written down.",
-  "cleared-now": "{cleared, plural, =0 {There was nothing to clear.} one {One entry is gone.} other {# entries are gone.}}",
+  "cleared-now":
+    "{cleared, plural, =0 {There was nothing to clear.} one {One entry is gone.} other {# entries are gone.}}",
 
   "as-table": "As a table",
   day: "Day",

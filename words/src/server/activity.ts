@@ -3,7 +3,7 @@ import { speaker } from "../speaker";
 /** What happened, in the words of the page, the command line and an export. */
 export const { say, said } = speaker("server/activity", {
   locked: "Locked{size, select, no {} other {, {size}}}",
-  recovered: "Put right after an interruption",
+  recovered: "Finished after an interruption",
   released: "Released",
   reguarded: "Opened, to be locked in another way",
   protection: "Protected in another way",
@@ -18,7 +18,8 @@ export const { say, said } = speaker("server/activity", {
   "taken-back": "{count, plural, one {One file} other {# files}} taken back out",
   "put-back": "Put back as it was",
   wrong: "{count, plural, one {Wrong {way}} other {Wrong {way}, # times}}",
-  stranger: "{count, plural, one {Another account was sent away from the page} other {Another account was sent away from the page, # times}}",
+  stranger:
+    "{count, plural, one {Another account was sent away from the page} other {Another account was sent away from the page, # times}}",
   "signed-in": "Signed in",
   "signed-out": "Signed out",
   password: "Master password changed",
@@ -32,7 +33,7 @@ export const { say, said } = speaker("server/activity", {
   checked: "Checked, whole",
   damaged: "Checked, damage found",
   repaired: "Damage repaired from its insurance",
-  mended: "Damage to its records repaired",
+  mended: "Damage to its notes repaired",
   insured: "Its insurance changed",
   "taken-in": "Found on a disk and taken in",
   cleared: "{count, plural, =0 {Traces cleared} one {One trace cleared} other {# traces cleared}}",
@@ -77,7 +78,7 @@ export const { say, said } = speaker("server/activity", {
   "by-account": "by the account {account}",
   "by-unknown-account": "by an account that the system does not name",
   "lay-open": "it lay open for {time}",
-  "lasted": "it lasted {time}",
+  lasted: "it lasted {time}",
   "size-of": "{files, plural, one {one file} other {# files}}, {bytes}",
   "made-with": "state {generation}: {size}",
 

@@ -88,7 +88,7 @@ export const activityFilterSchema = z.strictObject({
 export type ActivityFilter = z.output<typeof activityFilterSchema>;
 
 export const activityAskedSchema = z.strictObject({
-  filter: activityFilterSchema.prefault({}),
+  filter: activityFilterSchema,
   skip: z.int().nonnegative().default(0),
   limit: z.int().min(1).max(500).default(200),
 });

@@ -113,10 +113,7 @@ function atHour(start: number, hour: number): number {
 
 /** Hours within a part of a day in which it lay open. */
 function hours(times: readonly Interval[], from: number, until: number): number {
-  const ms = times.reduce(
-    (sum, time) => sum + Math.max(0, Math.min(time.until, until) - Math.max(time.from, from)),
-    0,
-  );
+  const ms = times.reduce((sum, time) => sum + Math.max(0, Math.min(time.until, until) - Math.max(time.from, from)), 0);
   return Math.min(ms, until - from) / HOUR_MS;
 }
 
@@ -157,6 +154,8 @@ function sizesOf(events: readonly ActivityEvent[], names: ReadonlyMap<string, st
   for (const { folder, at, size } of events) {
     if (!size) continue;
     const known = sizes.get(folder);
+    // A lock that changed nothing made no other state.
+    if (known?.at(-1)?.generation === size.generation) continue;
     if (known) known.push({ at, ...size });
     else sizes.set(folder, [{ at, ...size }]);
   }

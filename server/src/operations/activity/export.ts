@@ -43,7 +43,9 @@ export function csvOf(events: readonly ActivityView[]): string {
 
 /** Every entry that is asked for, the newest first. */
 export async function exportedEntries(eremos: Eremos, filter: ActivityFilter): Promise<readonly ActivityView[]> {
-  return filtered(await entriesOf(eremos), filter, ownAccountOf(eremos)).map(viewOf).reverse();
+  return filtered(await entriesOf(eremos), filter, ownAccountOf(eremos))
+    .map(viewOf)
+    .reverse();
 }
 
 /**
@@ -59,7 +61,11 @@ export async function exportHistory(
   const [downloads = eremos.settings.home] = downloadsOf(eremos.settings);
   const place = directory === null ? Buffer.from(downloads) : fullPath(directory, eremos.settings.home, from);
   const day = new Date().toLocaleDateString("sv-SE");
-  const written = write(eremos, place, { name: say("file-name", { day }), ending: `.${format}`, bytes: Buffer.from(text) });
+  const written = write(eremos, place, {
+    name: say("file-name", { day }),
+    ending: `.${format}`,
+    bytes: Buffer.from(text),
+  });
   const folders = [...new Set(events.map(({ folder }) => folder))].filter((id) => id !== "");
   const { keys } = eremos;
   if (keys) {

@@ -135,7 +135,12 @@ function locks(missed: readonly ActivityEvent[], now: number): Line[] {
 }
 
 function drops(missed: readonly ActivityEvent[], now: number): Line[] {
-  return [...grouped(missed.filter(({ kind }) => kind === "dropped"), ({ folder }) => folder)].flatMap(([, events]) => {
+  return [
+    ...grouped(
+      missed.filter(({ kind }) => kind === "dropped"),
+      ({ folder }) => folder,
+    ),
+  ].flatMap(([, events]) => {
     const latest = last(events);
     if (!latest) return [];
     const text = say("since-dropped", { count: sum(events), name: nameOf(latest), when: timeAt(latest.at, now) });

@@ -57,7 +57,7 @@ function whether({ kind, signedIn }: Told): string | null {
 }
 
 /** Rounded to minutes, for people. */
-export function timeOf(ms: number): string {
+function timeOf(ms: number): string {
   const minutes = Math.round(Math.max(0, ms) / 60_000);
   if (minutes === 0) return sayUnit("seconds", { seconds: Math.max(1, Math.round(ms / 1000)) });
   if (minutes < 60) return sayUnit("minutes", { minutes });

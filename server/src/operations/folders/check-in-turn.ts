@@ -17,8 +17,9 @@ export function checksInTurn(eremos: Eremos): Turns {
   return {
     due: (now) => (eremos.jobs.busy ? null : dueNow(eremos, now)),
     check: (id) =>
-      causedBy({ from: "itself", why: "in-turn" }, async () =>
-        (await check(eremos, { pathOrId: id, from: "/", sample: true })).outcome,
+      causedBy(
+        { from: "itself", why: "in-turn" },
+        async () => (await check(eremos, { pathOrId: id, from: "/", sample: true })).outcome,
       ),
   };
 }

@@ -69,7 +69,7 @@ export async function setPreferences(
     ...(places && { places: places.map((place) => existing(typed(place))) }),
   });
   if (change.rules) await eremos.ledger.happened("", "rules");
-  else if (Object.keys({ ...change, synced, places }).some((name) => !LOOKS.has(name)))
+  else if (synced || places || Object.keys(change).some((name) => !LOOKS.has(name)))
     await eremos.ledger.happened("", "settings");
   for (const topic of ["session", "folders"] as const) eremos.announce({ topic });
 }

@@ -62,7 +62,8 @@ async function begin(
       note(eremos, record.id, latest);
     },
     onEnd: (why, looked) => {
-      const itself = why === "asked" ? {} : { from: "itself" as const, why: why === "cut off" ? ("cut-off" as const) : why };
+      const itself =
+        why === "asked" ? {} : { from: "itself" as const, why: why === "cut off" ? ("cut-off" as const) : why };
       void causedBy(itself, async () => {
         const { generation, files, bytes } = latest ?? record;
         if (latest) await eremos.ledger.noticed(record.id, "changed", { size: { generation, files, bytes } });
