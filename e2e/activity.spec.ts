@@ -13,7 +13,7 @@ async function withPast(house: House): Promise<void> {
 }
 
 const activity = (page: Page): Promise<void> => page.getByRole("link", { name: "Activity" }).click();
-const list = (page: Page): Locator => page.getByRole("region", { name: "History" });
+const list = (page: Page): Locator => page.getByRole("region", { name: "Entries" });
 const field = (page: Page, label: string): Locator => page.getByRole("main").getByLabel(label, { exact: true }).first();
 const status = (page: Page): Locator => page.getByRole("main").getByRole("status").first();
 
@@ -47,6 +47,7 @@ test("a wrong password at the gate is told at the next sign-in, and stands in th
   await page.getByLabel("Master password").fill("violin varnish at dawn");
   await page.getByRole("button", { name: "Sign in" }).click();
   await expect(page.getByText("1 wrong password since the last sign-in")).toBeVisible();
+  await expect(page.getByText(/That is not the master password/)).toBeVisible();
   await page.getByLabel("Master password").fill(PASSWORD);
   await expect(page.getByRole("button", { name: "Sign in" })).toBeEnabled({ timeout: 15_000 });
   await page.getByRole("button", { name: "Sign in" }).click();
@@ -176,7 +177,7 @@ test("it is kept for some days, exported into a readable file that is a trace, c
   ])
     await expect(list(page)).toContainText(what);
   await page.getByRole("link", { name: "Traces" }).click();
-  await page.getByRole("button", { name: "Look at all" }).click();
+  await page.getByRole("button", { name: "Look for traces of all" }).click();
   await expect(page.getByText("Files that Eremos made").first()).toBeVisible({ timeout: 60_000 });
 });
 

@@ -37,13 +37,14 @@ export async function openDoors({
   readonly kept: number | null;
   readonly account: number;
   readonly receive: (socket: Socket) => void;
-  /** Hears of each that was shut out, by its account; null where the system does not tell. */
-  readonly stranger: (account: number | null) => void;
+  /** Hears of each that was shut out, by its account. */
+  readonly stranger: (account: number) => void;
 }): Promise<Doors> {
   const admit = (socket: Socket): void => {
     const theirs = accountBehind(socket);
     if (theirs === account) return receive(socket);
-    stranger(theirs);
+    // Of one that is closed again already nobody is told: browsers do that, too.
+    if (theirs !== null) stranger(theirs);
     socket.on("error", () => undefined);
     socket.end(REFUSAL, () => socket.destroy());
   };

@@ -34,7 +34,7 @@ export class SessionProcesses {
   private ending: Promise<unknown> = Promise.resolve();
   private readonly drives = new Map<ChildProcess, ReadonlyMap<string, HeldDrive>>();
   /** Shut out since the session was told last, by account. */
-  private readonly strangers = new Map<number | null, number>();
+  private readonly strangers = new Map<number, number>();
   private strangersTimer: NodeJS.Timeout | null = null;
   private isStopping = false;
   private failure: EremosError | null = null;
@@ -59,7 +59,7 @@ export class SessionProcesses {
    * Somebody of another account was shut out: the present session writes it down. As often as they try, it hears of them
    * once in a while.
    */
-  stranger(account: number | null): void {
+  stranger(account: number): void {
     this.strangers.set(account, (this.strangers.get(account) ?? 0) + 1);
     this.strangersTimer ??= setTimeout(() => {
       this.strangersTimer = null;

@@ -17,8 +17,8 @@ export type ToSession =
   /** Every further connection goes to the next one: end what is under way, and yourself. */
   | { readonly kind: "retire" }
   | { readonly kind: "cancel"; readonly job: string }
-  /** Shut out at the doors so often: of this account, null where the system does not tell. */
-  | { readonly kind: "stranger"; readonly account: number | null; readonly count: number }
+  /** Shut out at the doors so often: of this account. */
+  | { readonly kind: "stranger"; readonly account: number; readonly count: number }
   | { readonly kind: "stop" };
 
 export type FromSession =

@@ -39,7 +39,7 @@ export interface SessionServer {
   receive(connection: Socket): void;
   cancel(job: string): void;
   /** Somebody of another account was shut out. */
-  stranger(account: number | null, count: number): void;
+  stranger(account: number, count: number): void;
   /** Others come to the next session: resolves when all that is under way here has ended, locks and uploads too. */
   retire(): Promise<void>;
   /** Nobody gets an answer any more: at the address may be somebody else. */

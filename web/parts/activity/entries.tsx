@@ -67,7 +67,7 @@ export function Entries({ sought, isOfOne, isSeeking, onEverything }: EntriesPro
           ref={setScroller}
           tabIndex={0}
           role="region"
-          aria-label={say("history")}
+          aria-label={say("entries")}
           className="min-h-0 flex-1 overflow-y-auto rounded-xl border border-line bg-sheet"
         >
           <ol className="relative w-full" style={{ height: virtual.getTotalSize() }}>

@@ -4,6 +4,7 @@ export const { say, said } = speaker("page/activity", {
   activity: "Activity",
   history: "History",
   charts: "Charts",
+  entries: "Entries",
   "what-was-done-with-your":
     "What was done with your folders, who tried, and when they lay open. Kept encrypted; only you can read it.",
   "find-in-it": "Find",

@@ -46,8 +46,7 @@ function through({ kind, from, why }: Told): string | null {
 
 /** Only tries are told by account: everything else is the owner's own. */
 function byWhom({ kind, account }: Told): string | null {
-  if (kind === "stranger" && account === null) return say("by-unknown-account");
-  if (account === null) return null;
+  if (account === null) return kind === "wrong" ? say("by-unknown-account") : null;
   return say("by-account", { account: account.name === "" ? String(account.uid) : account.name });
 }
 
