@@ -5,14 +5,15 @@ import type { OpenDatabase } from "../database/open";
 import { events } from "../database/schema";
 import { readRow, sealRow } from "../database/sealed-rows";
 import type { Keys } from "../session/keys";
+import { Since } from "../steady-clock";
 
 const rowSchema = z.array(eventSchema).readonly();
 
 /** Entries in a row, where several were put together; and when they are. */
 const FULL_ROW = 500;
 const MOST_LOOSE = 250;
-/** So many rows are read before others get a turn. */
-const ROWS_AT_ONCE = 20;
+/** So long it is read before others get a turn. */
+const TURN_MS = 10;
 
 /**
  * What happened, entry by entry: rows of one or many, each a box under the database key. A row never changes under its
@@ -44,9 +45,12 @@ export class EventLog {
   async load(keys: Keys): Promise<readonly ActivityEvent[]> {
     const rows = this.rowsOf(keys);
     const unread = this.ids().filter((id) => !rows.has(id));
-    for (const [nth, id] of unread.entries()) {
-      if (nth % ROWS_AT_ONCE === ROWS_AT_ONCE - 1) await new Promise((resolve) => setImmediate(resolve));
+    let turn = new Since();
+    for (const id of unread) {
       this.readRow(keys, rows, id);
+      if (turn.ms < TURN_MS) continue;
+      await new Promise((resolve) => setImmediate(resolve));
+      turn = new Since();
     }
     return this.all(keys);
   }

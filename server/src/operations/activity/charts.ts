@@ -10,6 +10,7 @@ const HOUR_MS = 3_600_000;
 const DAY_MS = 24 * HOUR_MS;
 /** A year: more days are no chart any more. */
 const MOST_DAYS = 366;
+const MOST_STATES = 300;
 
 interface Asked {
   readonly folder: string | null;
@@ -35,7 +36,7 @@ export async function chartsOf(eremos: Eremos, { folder, from, until }: Asked): 
     days,
     open: openIn(intervalsOf(ofFolder, openNow(eremos, folder)), starts, names),
     wrong: wrongIn(ofFolder, starts),
-    sizes: sizesOf(ofFolder, names),
+    sizes: sizesOf(ofFolder, starts, names),
     proofs: proofsOf(eremos, all, ofFolder, folder),
   };
 }
@@ -76,45 +77,64 @@ export function intervalsOf(
   return intervals;
 }
 
+/** A day, from midnight to midnight, and its part between the nights. */
+interface Day {
+  readonly start: number;
+  readonly morning: number;
+  readonly evening: number;
+  readonly end: number;
+}
+
 function openIn(
   intervals: ReadonlyMap<string, readonly Interval[]>,
   starts: readonly number[],
   names: ReadonlyMap<string, string>,
 ): ChartsView["open"] {
+  const days = starts.slice(0, -1).map((start, nth) => ({
+    start,
+    morning: atHour(start, NIGHT.until),
+    evening: atHour(start, NIGHT.from),
+    end: starts[nth + 1] ?? start,
+  }));
   return [...intervals]
-    .map(([id, times]) => ({ id, name: names.get(id) ?? "", ...hoursIn(times, starts) }))
+    .map(([id, times]) => ({ id, name: names.get(id) ?? "", ...hoursIn(times, days, starts) }))
     .filter(({ day, night }) => [...day, ...night].some((hours) => hours > 0))
     .sort((a, b) => a.name.localeCompare(b.name));
 }
 
+/** Each interval is looked at in the days that it touches, so that many of them cost no more than they are. */
 function hoursIn(
   times: readonly Interval[],
+  days: readonly Day[],
   starts: readonly number[],
 ): Pick<ChartsView["open"][number], "day" | "night" | "nights"> {
-  const day: number[] = [];
-  const night: number[] = [];
+  const day = days.map(() => 0);
+  const night = days.map(() => 0);
   const nights = new Set<number>();
-  for (const [nth, start] of starts.slice(0, -1).entries()) {
-    const end = starts[nth + 1] ?? start;
-    const [morning, evening] = [atHour(start, NIGHT.until), atHour(start, NIGHT.from)];
-    const early = hours(times, start, morning);
-    const late = hours(times, evening, end);
-    if (early > 0) nights.add(nth - 1);
-    if (late > 0) nights.add(nth);
-    day.push(hours(times, morning, evening));
-    night.push(early + late);
+  for (const time of times) {
+    const first = time.from < (starts[0] ?? 0) ? 0 : dayOf(time.from, starts);
+    if (first < 0) continue;
+    for (let nth = first; nth < days.length; nth++) {
+      const one = days[nth];
+      if (!one || one.start >= time.until) break;
+      const early = overlap(time, one.start, one.morning);
+      const late = overlap(time, one.evening, one.end);
+      // A night belongs to the day on which it began.
+      if (early > 0) nights.add(nth - 1);
+      if (late > 0) nights.add(nth);
+      day[nth] = (day[nth] ?? 0) + overlap(time, one.morning, one.evening) / HOUR_MS;
+      night[nth] = (night[nth] ?? 0) + (early + late) / HOUR_MS;
+    }
   }
   return { day, night, nights: nights.size };
 }
 
-function atHour(start: number, hour: number): number {
-  return new Date(start).setHours(hour, 0, 0, 0);
+function overlap(time: Interval, from: number, until: number): number {
+  return Math.max(0, Math.min(time.until, until) - Math.max(time.from, from));
 }
 
-/** Hours within a part of a day in which it lay open. */
-function hours(times: readonly Interval[], from: number, until: number): number {
-  const ms = times.reduce((sum, time) => sum + Math.max(0, Math.min(time.until, until) - Math.max(time.from, from)), 0);
-  return Math.min(ms, until - from) / HOUR_MS;
+function atHour(start: number, hour: number): number {
+  return new Date(start).setHours(hour, 0, 0, 0);
 }
 
 function wrongIn(events: readonly ActivityEvent[], starts: readonly number[]): ChartsView["wrong"] {
@@ -149,10 +169,16 @@ function dayOf(at: number, starts: readonly number[]): number {
   return low;
 }
 
-function sizesOf(events: readonly ActivityEvent[], names: ReadonlyMap<string, string>): ChartsView["sizes"] {
+/** In the time of these days, and of many states as many as a chart can show. */
+function sizesOf(
+  events: readonly ActivityEvent[],
+  starts: readonly number[],
+  names: ReadonlyMap<string, string>,
+): ChartsView["sizes"] {
+  const [from = 0, until = 0] = [starts[0], starts.at(-1)];
   const sizes = new Map<string, { at: number; generation: number; files: number; bytes: number }[]>();
   for (const { folder, at, size } of events) {
-    if (!size) continue;
+    if (!size || at < from || at >= until) continue;
     const known = sizes.get(folder);
     // A lock that changed nothing made no other state.
     if (known?.at(-1)?.generation === size.generation) continue;
@@ -160,8 +186,16 @@ function sizesOf(events: readonly ActivityEvent[], names: ReadonlyMap<string, st
     else sizes.set(folder, [{ at, ...size }]);
   }
   return [...sizes]
-    .map(([id, states]) => ({ id, name: names.get(id) ?? "", states }))
+    .map(([id, states]) => ({ id, name: names.get(id) ?? "", states: thinned(states) }))
     .sort((a, b) => a.name.localeCompare(b.name));
+}
+
+/** The first, the last, and others as far apart as they have to be. */
+function thinned<T>(states: readonly T[]): T[] {
+  const step = Math.max(1, states.length / MOST_STATES);
+  return states.filter(
+    (_, nth) => nth === states.length - 1 || Math.floor(nth / step) !== Math.floor((nth - 1) / step),
+  );
 }
 
 /** When each way back was seen to work: by the history, and by what is known of the folders where that was cleared. */

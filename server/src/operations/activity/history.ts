@@ -78,7 +78,7 @@ function isBy({ from, signedIn, account, kind }: ActivityEvent, who: ActivityWho
 /** An entry's words without its numbers: so many entries have the same ones that they are made once. */
 function textOf(event: ActivityEvent, texts: Map<string, string>): string {
   const { kind, way, why, from, signedIn, account, name, folder } = event;
-  const key = JSON.stringify([kind, way, why, from, signedIn, account, name, folder === ""]);
+  const key = [kind, way, why, from, signedIn, account?.uid, account?.name, folder === "", name].join("\0");
   const known = texts.get(key);
   if (known !== undefined) return known;
   const { what, how } = viewOf({ ...event, since: null, count: 2, size: null });
