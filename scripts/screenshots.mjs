@@ -12,6 +12,7 @@ install();
 installTestPrograms();
 await build();
 const { generateWorld } = await import("../demo/dist/generate.js");
+const { rememberPast } = await import("../demo/dist/remember.js");
 const { homeEnvironment, leaveTraces } = await import("../demo/dist/traces.js");
 
 const PASSWORD = "violin varnish at dusk";
@@ -26,16 +27,17 @@ mkdirSync(join(world, "Workshop", "Recordings"));
 for (let i = 1; i <= 40; i++)
   writeFileSync(join(world, "Workshop", "Recordings", `take ${i}.wav`), Buffer.alloc(60_000_000, `take ${i}`));
 
+const environment = {
+  ...process.env,
+  EREMOS_PORT: "0",
+  EREMOS_DATA: join(base, "data"),
+  EREMOS_PLACES: world,
+  EREMOS_SYNCED: join(world, "Cloud drive"),
+  ...homeEnvironment(join(base, "home")),
+};
 const server = spawn("node", ["cli/bin/eremos.mjs", "serve"], {
   cwd: root,
-  env: {
-    ...process.env,
-    EREMOS_PORT: "0",
-    EREMOS_DATA: join(base, "data"),
-    EREMOS_PLACES: world,
-    EREMOS_SYNCED: join(world, "Cloud drive"),
-    ...homeEnvironment(join(base, "home")),
-  },
+  env: environment,
   stdio: ["ignore", "ignore", "pipe"],
 });
 const address = await new Promise((resolve) =>
@@ -150,13 +152,6 @@ try {
   await shot("left-open");
   await page.getByRole("main").evaluate((main) => main.scrollTo(0, 0));
   await shot("folder");
-  await page.getByRole("button", { name: "Set one…" }).click();
-  await page.getByRole("dialog").getByLabel("New password of this folder").fill("rosin on the left shelf");
-  await page.getByRole("dialog").getByLabel("The same again").fill("rosin on the left shelf");
-  await page.getByRole("dialog").getByLabel("Hint (optional)").fill("where it lies");
-  await page.getByRole("dialog").getByText("Time to guess it").waitFor();
-  await shot("folder-password");
-  await page.getByRole("dialog").getByRole("button", { name: "Not now" }).click();
   await page.getByRole("button", { name: "Visit", exact: true }).click();
   await page.getByRole("row", { name: "cello 02.jpg" }).click();
   await page.getByRole("img", { name: "cello 02.jpg" }).waitFor();
@@ -200,8 +195,14 @@ try {
   await payroll.getByText("Shell histories").click();
   await payroll.evaluate((region) => region.scrollIntoView());
   await shot("traces");
+  await rememberPast(PASSWORD, environment);
   await page.getByRole("link", { name: "Activity" }).click();
+  await page.getByText("2 files put in without opening it").first().waitFor({ timeout: 20_000 });
   await shot("activity");
+  await page.getByRole("tab", { name: "Charts" }).click();
+  await page.getByText("lay open on 2 nights").waitFor();
+  await page.mouse.move(0, 0);
+  await shot("charts");
   await page.getByRole("link", { name: "Settings" }).click();
   await shot("settings");
   await page.getByRole("link", { name: "Desk" }).click();

@@ -60,6 +60,7 @@ export async function withEremos<T>(invocation: Invocation, run: (eremos: Eremos
     return await causedBy({ from, why: null }, () => run(eremos));
   } finally {
     endProgress();
+    await eremos.settle();
     eremos.close();
   }
 }

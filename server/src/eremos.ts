@@ -186,9 +186,10 @@ export class Eremos {
     this.tally.add({ kind, folder, account }, times);
   }
 
-  /** What was counted since it was told last is written down now. */
-  async settleCounts(): Promise<void> {
+  /** What was counted, and what nobody waits for, is written down: before it is closed. */
+  async settle(): Promise<void> {
     await this.tally.flush();
+    await this.ledger.settled();
   }
 
   private tell({ kind, folder, account }: Counted, count: number): Promise<void> {

@@ -178,7 +178,7 @@ export async function openSession(
       await eremos.visits.endAll();
       while (eremos.jobs.busy || eremos.isHeld || underWay.size > 0)
         await new Promise((resolve) => setTimeout(resolve, LOOK_WHETHER_DONE_MS));
-      await eremos.settleCounts();
+      await eremos.settle();
       close();
     },
     disconnect: () => server.closeAllConnections(),
@@ -186,7 +186,7 @@ export async function openSession(
       stopWatching();
       try {
         await finishWork(eremos);
-        await eremos.settleCounts();
+        await eremos.settle();
       } finally {
         close();
       }

@@ -87,6 +87,8 @@ export function noteOf(record: FolderRecord, protection: Protection): Note {
  * before anything happens that it is needed for, and goes last.
  */
 export class Ledger {
+  private readonly writing = new Set<Promise<void>>();
+
   constructor(private readonly house: House) {}
 
   /** A lock begins: from now on it can be found again, however it ends. */
@@ -295,12 +297,23 @@ export class Ledger {
   }
 
   /** As {@link happened}, for what must not fail because it can't be written down, or has no owner yet. */
-  async noticed(folder: string, kind: EventKind, facts: Facts = {}): Promise<void> {
+  noticed(folder: string, kind: EventKind, facts: Facts = {}): Promise<void> {
+    const written = this.writeDown(folder, kind, facts).finally(() => this.writing.delete(written));
+    this.writing.add(written);
+    return written;
+  }
+
+  private async writeDown(folder: string, kind: EventKind, facts: Facts): Promise<void> {
     try {
       if (this.house.data.owner()) await this.happened(folder, kind, facts);
     } catch {
-      // What happened has happened; the fault log tells of a disk that takes nothing.
+      // What has happened has happened, and goes on.
     }
+  }
+
+  /** Until everything that was noticed is written down, before its data is closed. */
+  async settled(): Promise<void> {
+    await Promise.all(this.writing);
   }
 
   /** What had happened before, as it was written down somewhere else. */

@@ -162,7 +162,7 @@ describe("what is written down", () => {
       .poll(() => toldOf(house.eremos)[0])
       .toMatchObject({ kind: "wrong", way: "drive", from: "drive", count: 1 });
     expect(toldOf(house.eremos)[0]?.account).toEqual(own);
-    await house.eremos.settleCounts();
+    await house.eremos.settle();
     expect(toldOf(house.eremos)[0]).toMatchObject({ kind: "wrong", count: 2 });
     await house.eremos.visits.endAll();
     await expect
@@ -173,7 +173,7 @@ describe("what is written down", () => {
   it("has who was sent away from the page, by the account's name", async () => {
     house.eremos.count("stranger", "", 0, 7);
     house.eremos.count("stranger", "", 0, 5);
-    await house.eremos.settleCounts();
+    await house.eremos.settle();
     await house.signIn();
     const { events } = await activityOf(house.eremos, { filter: { ...ALL, who: "others" }, skip: 0, limit: 10 });
     expect([...events].sort((a, b) => (a.count ?? 0) - (b.count ?? 0))).toMatchObject([

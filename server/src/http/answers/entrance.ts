@@ -34,7 +34,7 @@ export const ENTRANCE: Answers<typeof ENTRANCE_CALLS> = {
   pin: async ({ context: { eremos } }, { pin }) => {
     if (pin === null) eremos.pin.forget();
     else eremos.pin.choose(pin);
-    await eremos.ledger.happened("", "pin", { count: pin === null ? 0 : 1 });
+    await eremos.ledger.noticed("", "pin", { count: pin === null ? 0 : 1 });
     eremos.announce({ topic: "session" });
     return {};
   },

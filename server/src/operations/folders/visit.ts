@@ -64,10 +64,10 @@ async function begin(
     onEnd: (why, looked) => {
       const itself =
         why === "asked" ? {} : { from: "itself" as const, why: why === "cut off" ? ("cut-off" as const) : why };
-      void causedBy(itself, async () => {
+      causedBy(itself, () => {
         const { generation, files, bytes } = latest ?? record;
-        if (latest) await eremos.ledger.noticed(record.id, "changed", { size: { generation, files, bytes } });
-        await eremos.ledger.noticed(record.id, "visit-ended", { since: view.startedAt, count: looked });
+        if (latest) void eremos.ledger.noticed(record.id, "changed", { size: { generation, files, bytes } });
+        void eremos.ledger.noticed(record.id, "visit-ended", { since: view.startedAt, count: looked });
       });
     },
     onWrong: (account) => eremos.count("wrong", record.id, account),
