@@ -24,6 +24,7 @@ test("who signs in is told what happened since, each thing leads to its folder, 
   await withPast(house);
   await signIn(page, house);
   const since = page.getByRole("region", { name: /^Since you were last here/ });
+  await expect(since).toContainText(/2 wrong master passwords on \w+ night/);
   await expect(since).toContainText("Payroll locked itself yesterday at 18:40: nobody used it");
   await expect(since).toContainText("2 files were put into Adoption papers");
   expect(await violations(page)).toEqual([]);

@@ -1,4 +1,4 @@
-import type { ActivityEvent } from "../../server/src/calls/shapes/activity";
+import { type ActivityEvent, eventSchema } from "../../server/src/calls/shapes/activity";
 import { Seeded } from "./random";
 
 /** A protected folder, as the list has it now. */
@@ -32,7 +32,7 @@ export function pastOf(
     if (weekday === 0 || weekday === 3) past.evening(day);
     if (weekday === 5) past.payday(day, ago);
     if (ago === 21 || ago === 4) past.practice(day);
-    if (ago === 12 || ago === 2) past.tries(day, ago);
+    if (ago === 12) past.tries(day, 3);
     if (ago === 9) past.stranger(day);
     if (ago % 7 === 3) past.care(day);
   }
@@ -44,21 +44,16 @@ export function pastOf(
 /** So many entries of a year ago and before, each by its number. */
 export function longAgo(count: number): ActivityEvent[] {
   const from = Date.UTC(2020, 0, 1);
-  return Array.from({ length: count }, (_, nth) => ({
-    at: from + nth * 6 * 60 * MINUTE,
-    day: 0,
-    folder: "0".repeat(32),
-    name: `Entry ${nth}`,
-    kind: nth % 2 === 0 ? "opened" : "locked",
-    signedIn: true,
-    from: "page",
-    why: null,
-    way: null,
-    account: null,
-    since: null,
-    count: null,
-    size: null,
-  }));
+  return Array.from({ length: count }, (_, nth) =>
+    eventSchema.parse({
+      at: from + nth * 6 * 60 * MINUTE,
+      folder: "0".repeat(32),
+      name: `Entry ${nth}`,
+      kind: nth % 2 === 0 ? "opened" : "locked",
+      signedIn: true,
+      from: "page",
+    }),
+  );
 }
 
 class Past {
@@ -72,20 +67,8 @@ class Past {
   ) {}
 
   private tell(told: Told, name = ""): void {
-    this.events.push({
-      day: 0,
-      folder: this.folders.find((one) => one.name === name)?.id ?? "",
-      signedIn: true,
-      from: "page",
-      why: null,
-      way: null,
-      account: null,
-      since: null,
-      count: null,
-      size: null,
-      ...told,
-      name,
-    });
+    const folder = this.folders.find((one) => one.name === name)?.id ?? "";
+    this.events.push(eventSchema.parse({ folder, signedIn: true, from: "page", ...told, name }));
   }
 
   private at(day: number, hour: number, spread = 20): number {
@@ -139,9 +122,9 @@ class Past {
     this.tell({ at: this.at(day, 12.5), kind: "rules" }, "Payroll");
   }
 
-  tries(day: number, ago: number): void {
+  tries(day: number, count: number): void {
     const { account } = this;
-    for (let nth = 0; nth < (ago === 2 ? 2 : 3); nth++)
+    for (let nth = 0; nth < count; nth++)
       this.tell({ at: this.at(day, 22.7), kind: "wrong", way: "password", signedIn: false, account });
   }
 
@@ -163,6 +146,7 @@ class Past {
     const at = day + 18 * 60 * MINUTE + 40 * MINUTE;
     const size = this.sizeOf("Payroll");
     this.tell({ at, kind: "locked", since: from, from: "itself", why: "idle", signedIn: false, size }, "Payroll");
+    this.tries(day, 2);
     this.tell({ at: at + 70 * MINUTE, kind: "dropped", count: 2, signedIn: false }, "Adoption papers");
   }
 

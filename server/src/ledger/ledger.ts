@@ -4,7 +4,7 @@ import type { DataDirectory, Note } from "../data-directory";
 import { UNTIL_LOCKED } from "../locking-rules";
 import { decodePath, encodePath, nameOf } from "../paths";
 import { protectionOf } from "../protection";
-import type { ActivityEvent } from "../calls/shapes/activity";
+import { type ActivityEvent, eventSchema } from "../calls/shapes/activity";
 import type { Days } from "../days";
 import type { Preferences } from "../preferences";
 import { presentCause } from "./cause";
@@ -352,20 +352,15 @@ export class Ledger {
     const known =
       record ?? (keys && event.folder !== "" ? registry.list(keys).find(({ id }) => id === event.folder) : null);
     const { from, why } = presentCause();
-    return {
+    return eventSchema.parse({
       at: Date.now(),
-      way: null,
-      account: null,
-      since: null,
-      count: null,
-      size: null,
       ...event,
       day: days.peek(),
       signedIn: keys !== null,
       name: known ? nameOf(decodePath(known.path)) : "",
       from,
       why,
-    };
+    });
   }
 
   private changed(): void {

@@ -1,6 +1,8 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
+import type * as z from "zod";
+import { eventSchema } from "../../src/calls/shapes/activity";
 import type { ActivityEvent, ActivityFilter } from "../../src/contract";
 import { causedBy } from "../../src/ledger/cause";
 import { chartsOf } from "../../src/operations/activity/charts";
@@ -313,31 +315,17 @@ describe("the charts", () => {
     const keys = house.eremos.requireKeys();
     house.eremos.ledger.forget(keys, null);
     const day = (on: number, hour: number): number => new Date(2026, 10, on, hour).getTime();
-    const told = {
-      day: 0,
-      signedIn: true,
-      from: "page",
-      why: null,
-      way: null,
-      account: null,
-      count: null,
-      name: "",
-    } as const;
-    const lay = (since: number, at: number): ActivityEvent => ({
-      ...told,
-      kind: "locked",
-      folder: "a",
-      name: "Payroll",
-      at,
-      since,
-      size: { generation: 1, files: 2, bytes: 3 },
-    });
+    const told = (event: Partial<ActivityEvent>): ActivityEvent =>
+      eventSchema.parse({ folder: "", signedIn: true, from: "page", ...event });
+    const size = { generation: 1, files: 2, bytes: 3 };
+    const lay = (since: number, at: number): ActivityEvent =>
+      told({ kind: "locked", folder: "a", name: "Payroll", at, since, size });
     house.eremos.ledger.recall(keys, [
       lay(day(3, 20), day(4, 7)),
       lay(day(5, 9), day(5, 12)),
-      { ...told, kind: "wrong", folder: "", way: "password", count: 2, at: day(4, 3), since: null, size: null },
-      { ...told, kind: "wrong", folder: "a", way: "folder-password", at: day(5, 3), since: null, size: null },
-      { ...told, kind: "stranger", folder: "", count: 9, at: day(5, 3), since: null, size: null },
+      told({ kind: "wrong", way: "password", count: 2, at: day(4, 3) }),
+      told({ kind: "wrong", folder: "a", way: "folder-password", at: day(5, 3) }),
+      told({ kind: "stranger", count: 9, at: day(5, 3) }),
     ]);
     const charts = await chartsOf(house.eremos, { folder: null, from: day(3, 0), until: day(6, 0) });
     expect(charts.days).toEqual([day(3, 0), day(4, 0), day(5, 0)]);
@@ -384,21 +372,13 @@ describe("since the last time", () => {
   it("says what matters in a sentence each, the gravest first, with when it was", () => {
     const now = new Date(2026, 10, 26, 9).getTime();
     const at = (on: number, hour: number, minute = 0): number => new Date(2026, 10, on, hour, minute).getTime();
-    const told = {
-      day: 0,
-      folder: "a",
-      name: "Payroll",
-      signedIn: false,
-      from: "itself",
-      why: null,
-      way: null,
-      account: null,
-      since: null,
-      count: null,
-      size: null,
-    } as const;
-    const said = (...events: readonly ActivityEvent[]): readonly string[] =>
-      linesOf(events, 1000, now).map(({ text }) => text);
+    const told = { folder: "a", name: "Payroll", signedIn: false } as const;
+    const said = (...events: readonly z.input<typeof eventSchema>[]): readonly string[] =>
+      linesOf(
+        events.map((one) => eventSchema.parse(one)),
+        1000,
+        now,
+      ).map(({ text }) => text);
     expect(
       said(
         { ...told, kind: "wrong", way: "password", at: at(24, 23) },

@@ -1,5 +1,5 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
-import { ACTIVITY_GROUPS } from "../../src/calls/shapes/activity";
+import { ACTIVITY_GROUPS, eventSchema } from "../../src/calls/shapes/activity";
 import type { ActivityEvent, ActivityFilter } from "../../src/contract";
 import { events } from "../../src/database/schema";
 import { Tally } from "../../src/ledger/tally";
@@ -15,22 +15,7 @@ import { PASSWORD, TestHouse } from "../house";
 const KINDS = Object.values(ACTIVITY_GROUPS).flat();
 
 function event(told: Partial<ActivityEvent> = {}): ActivityEvent {
-  return {
-    at: 1000,
-    day: 0,
-    folder: "",
-    kind: "locked",
-    signedIn: true,
-    from: "page",
-    why: null,
-    way: null,
-    account: null,
-    since: null,
-    count: null,
-    size: null,
-    name: "",
-    ...told,
-  };
+  return eventSchema.parse({ at: 1000, folder: "", kind: "locked", signedIn: true, from: "page", ...told });
 }
 
 describe("the log", () => {
