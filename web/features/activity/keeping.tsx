@@ -1,9 +1,9 @@
 "use client";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { type ReactNode, useState } from "react";
+import { type ReactNode, useId, useState } from "react";
 import { toast } from "sonner";
-import type { ActivityPage, ExportFormat, KeepHistory } from "@eremos/server/contract";
-import { type Sought, filterOf } from "@/parts/activity/sought";
+import type { ActivityPage, ExportFormat } from "@eremos/server/contract";
+import { EVERYTHING, type Sought, filterOf } from "@/parts/activity/sought";
 import { Button } from "@/ui/button";
 import { Confirm, Dialog } from "@/ui/dialog";
 import { Field } from "@/ui/field";
@@ -32,7 +32,9 @@ export function Keeping({ open, onOpenChange, sought, shown }: KeepingProps): Re
   );
 }
 
-const FOR_DAYS = [30, 90, 365] as const;
+const USUAL_DAYS = 90;
+const MOST_DAYS = 3650;
+const DAY_MS = 24 * 3_600_000;
 
 function KeepFor(): ReactNode {
   const client = useQueryClient();
@@ -42,29 +44,85 @@ function KeepFor(): ReactNode {
     onError: showError,
     onSettled: () => client.invalidateQueries({ queryKey: KEYS.settings }),
   });
+  const [times, setTimes] = useState(0);
+  const [asked, setAsked] = useState<{ readonly days: number; readonly older: number } | null>(null);
+  /** What would go is said first. */
+  const shorten = useMutation({
+    mutationFn: async (days: number) => {
+      const filter = { ...filterOf(EVERYTHING), until: Date.now() - days * DAY_MS };
+      return { days, older: (await api.activity(filter, 0, 1)).total };
+    },
+    onSuccess: (found) => (found.older === 0 ? save.mutate(found.days) : setAsked(found)),
+    onError: showError,
+  });
   if (keep === undefined) return null;
-  const days = [...new Set([...FOR_DAYS, ...(typeof keep === "number" ? [keep] : [])])].sort((a, b) => a - b);
+  const kept = typeof keep === "number" ? "days" : keep;
   return (
     <div>
-      <Select
-        label={say("keep-for")}
-        className="max-w-64"
-        value={String(keep)}
-        disabled={save.isPending}
-        choices={[
-          ["for-good", say("for-good")],
-          ...days.map((count) => [String(count), say("for-days", { days: count })] as const),
-          ["off", say("off")],
-        ]}
-        onChoose={(chosen) => save.mutate(keepOf(chosen))}
-      />
-      <p className="mt-1.5 text-[13px] text-mute">{say(`keep-note-${typeof keep === "number" ? "days" : keep}`)}</p>
+      <div className="flex flex-wrap items-end gap-3">
+        <Select
+          label={say("keep-for")}
+          className="w-52"
+          value={kept}
+          disabled={save.isPending}
+          choices={[
+            ["for-good", say("for-good")],
+            ["days", say("for-some-days")],
+            ["off", say("off")],
+          ]}
+          onChoose={(chosen) => (chosen === "days" ? shorten.mutate(USUAL_DAYS) : save.mutate(chosen))}
+        />
+        {typeof keep === "number" && (
+          <Days key={`${keep} ${times}`} days={keep} onChoose={(days) => shorten.mutate(days)} />
+        )}
+      </div>
+      <p className="mt-1.5 text-[13px] text-mute">{say(`keep-note-${kept}`)}</p>
+      <Confirm
+        open={asked !== null}
+        onOpenChange={(open) => {
+          if (open) return;
+          setAsked(null);
+          // What was typed and not wanted after all goes.
+          setTimes(times + 1);
+        }}
+        title={say("shorten-title", { days: asked?.days ?? 0 })}
+        action={say("shorten")}
+        tone="oxblood"
+        onConfirm={() => asked && save.mutate(asked.days)}
+      >
+        <p>{say("shorten-text", { older: asked?.older ?? 0 })}</p>
+      </Confirm>
     </div>
   );
 }
 
-function keepOf(chosen: string): KeepHistory {
-  return chosen === "off" || chosen === "for-good" ? chosen : Number(chosen);
+/** So many days: what is older goes at once, so they count when the field is left. */
+function Days({ days, onChoose }: { readonly days: number; readonly onChoose: (days: number) => void }): ReactNode {
+  const [typed, setTyped] = useState(String(days));
+  const id = useId();
+  const choose = (): void => {
+    const chosen = Number(typed);
+    if (!Number.isInteger(chosen) || chosen < 1 || chosen > MOST_DAYS) setTyped(String(days));
+    else if (chosen !== days) onChoose(chosen);
+  };
+  return (
+    <div>
+      <label htmlFor={id} className="mb-1 block text-[12.5px] text-mute">
+        {say("days")}
+      </label>
+      <input
+        id={id}
+        type="number"
+        min={1}
+        max={MOST_DAYS}
+        value={typed}
+        onChange={(event) => setTyped(event.target.value)}
+        onBlur={choose}
+        onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
+        className="h-9 w-24 rounded-lg border border-line bg-sheet px-2.5 text-sm"
+      />
+    </div>
+  );
 }
 
 function Export({ sought, total }: { readonly sought: Sought; readonly total: number }): ReactNode {

@@ -51,7 +51,12 @@ export const { say, said } = speaker("page/activity", {
   "keeping-text": "It is encrypted with your keys. What is written down while you are signed out is sealed to you.",
   "keep-for": "Keep what happened",
   "for-good": "For good",
-  "for-days": "{days, plural, =365 {For a year} other {For # days}}",
+  "for-some-days": "For some days",
+  days: "Days",
+  shorten: "Keep only that",
+  "shorten-title": "Keep what happened for {days, plural, one {one day} other {# days}}?",
+  "shorten-text":
+    "{older, plural, one {One entry is} other {{older, number} entries are}} older than that, and {older, plural, one {goes} other {go}}. Nothing brings them back; your folders stay as they are.",
   off: "Write nothing down",
   "keep-note-days": "What is older goes by itself.",
   "keep-note-off": "From then on nobody can tell you who was at your folders. What is there stays until you clear it.",
