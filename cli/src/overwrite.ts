@@ -36,9 +36,10 @@ export const overwriteCommand: Command<"overwrite"> = async (invocation) => {
   });
 };
 
-export function passesOf({ flags }: Invocation): number {
+export function passesOf({ flags }: Invocation): 1 | 3 {
   const { passes = "1" } = flags;
-  if (passes === "1" || passes === "3") return Number(passes);
+  if (passes === "1") return 1;
+  if (passes === "3") return 3;
   throw new EremosError("usage", said("passes-takes-1-or-3"));
 }
 

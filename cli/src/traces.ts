@@ -12,15 +12,18 @@ import {
   tracesOf,
 } from "@eremos/server";
 import { type Command, type Invocation, only, openGate, withEremos } from "./invocation";
+import { passesOf } from "./overwrite";
 import { finish } from "./work";
 import { said, say } from "@eremos/words/cli";
 
 /** Of one folder, or of all, one after the other: found, cleared, or put back. */
 export const tracesCommand: Command<"traces"> = async (invocation) => {
-  only(invocation, "password-stdin", "clear", "undo");
+  only(invocation, "password-stdin", "clear", "undo", "passes");
   if (invocation.words.length > 1) throw new EremosError("usage", said("this-command-takes-one-path"));
   const kinds = kindsOf(invocation);
   if (kinds !== undefined && invocation.flags["undo"] === true) throw new EremosError("usage", said("clear-or-undo"));
+  const passes = invocation.flags["passes"] === undefined ? 0 : passesOf(invocation);
+  if (passes > 0 && kinds === undefined) throw new EremosError("usage", said("passes-belong-to-clear"));
   return withEremos(invocation, async (eremos) => {
     await openGate(eremos, invocation);
     const [asked] = invocation.words;
@@ -32,9 +35,10 @@ export const tracesCommand: Command<"traces"> = async (invocation) => {
           ids: null,
           kinds,
           onlySure: kinds === null,
-          keep: true,
+          // What is written over can't be put back.
+          keep: passes === 0,
           byInside: kinds !== null,
-          overwrite: 0,
+          overwrite: passes,
         });
         const { cleared, left } = clearedView(await finish(eremos, job));
         done.cleared = (done.cleared ?? 0) + cleared;

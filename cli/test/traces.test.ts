@@ -72,10 +72,21 @@ describe("eremos traces", () => {
     expect(fs.readFileSync(history(), "utf8")).toBe("ls\n");
   });
 
+  it("writes over what it clears where that is asked for, and then nothing is kept to be put back", () => {
+    fs.writeFileSync(history(), `ls\ncd "${payroll}"\n`);
+    const kept = (): string[] => fs.readdirSync(path.join(cli.data, "cleared"));
+    const before = kept();
+    const { status, body } = ask(payroll, "--clear", "shell", "--passes", "3");
+    expect([status, body.cleared, kept()]).toEqual([0, 1, before]);
+    expect(fs.readFileSync(history(), "utf8")).toBe("ls\n");
+  });
+
   it("says how it is used, and changes nothing, where it is told to clear what there is not, or to do two things", () => {
     for (const words of [
       ["--clear", "everything"],
       ["--clear", "shell", "--undo"],
+      ["--passes", "3"],
+      ["--clear", "shell", "--passes", "2"],
       [payroll, letters, "--clear", "all"],
     ])
       expect(cli.run(["traces", ...words], PASSWORD).status, words.join(" ")).toBe(2);

@@ -332,7 +332,7 @@ function cutOut(disk: Disk, { path, parts }: GoingList, passes: number): void {
   withList(disk, path, (list) => rewriteList(disk, list, (bytes) => withoutParts(bytes, parts, path), spare));
   if (!spare) return;
   within(disk, disk.openRoot(parent), (dir) => {
-    overwriteWhatGoes(disk, dir, spare, passes);
+    overwriteWhatGoes(disk, dir, spare, { passes });
     if (disk.find(dir, spare)) disk.unlink(dir, spare);
     disk.syncDir(dir);
   });

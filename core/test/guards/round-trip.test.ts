@@ -1,6 +1,7 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
-import { afterEach, beforeAll, beforeEach, describe, expect, it } from "vitest";
+import { afterEach, beforeAll, beforeEach, describe, expect, it, vi } from "vitest";
+import type { Progress } from "../../src/engine/ground";
 import { inspectFolder } from "../../src/engine/guards/inspect";
 import { recoverFolder } from "../../src/engine/guards/recover";
 import { releaseOpenFolder } from "../support/guarding";
@@ -149,6 +150,25 @@ describe("a folder locked in place", () => {
     expect(fs.readdirSync(folder).sort()).toEqual([".eremos", "Locked with Eremos.html"]);
     await release(folder, person.access);
     expect(snapshot(folder)).toEqual(before);
+  });
+
+  it("tells how far it is while the readable copy is written over, three times where that was chosen", async () => {
+    let now = 0;
+    vi.spyOn(performance, "now").mockImplementation(() => (now += 100));
+    const told: Progress[] = [];
+    const hooks = { progress: (progress: Progress) => void told.push(progress), cancelled: () => false };
+    try {
+      const { bytes } = await lock(folder, person.owner, { hooks, overwrite: 3 });
+      const over = told.filter(({ phase }) => phase === "overwriting");
+      expect(new Set(over.map(({ bytesTotal }) => bytesTotal))).toEqual(new Set([3 * bytes]));
+      expect(over.length).toBeGreaterThan(3);
+      expect(over.map((one) => one.bytes)).toEqual(over.map((one) => one.bytes).sort((a, b) => a - b));
+      // Holes are not written over, and of files with two names each is once.
+      expect(over.at(-1)?.bytes).toBeGreaterThan(bytes / 3);
+      expect(over.at(-1)?.bytes).toBeLessThanOrEqual(3 * bytes);
+    } finally {
+      vi.restoreAllMocks();
+    }
   });
 
   it("says when the folder was put back to an older state", async () => {

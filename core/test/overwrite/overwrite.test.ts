@@ -173,7 +173,7 @@ describe("Overwriting what is chosen", () => {
       },
     });
     const dir = real.openRoot(Buffer.from(base));
-    expect(overwriteWhatGoes(disk, dir, Buffer.from("folder"), 1)).toBe(1);
+    expect(overwriteWhatGoes(disk, dir, Buffer.from("folder"), { passes: 1 })).toBe(1);
     real.closeDir(dir);
     const files = fs.readdirSync(at("folder"), { recursive: true, withFileTypes: true }).filter((one) => one.isFile());
     expect(files.map(({ name }) => name)).toEqual(["one.txt"]);

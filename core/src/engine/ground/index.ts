@@ -11,6 +11,7 @@ export {
   type Overwriting,
   overwriteFile,
   overwriteOpen,
+  type GoingOver,
   overwriteWhatGoes,
   removeNameless,
 } from "./overwrite";

@@ -21,9 +21,12 @@ export interface Overwriting {
   readonly passes: number;
   /** A file with other names loses its contents under all of them; else it is left. */
   readonly allNames: boolean;
-  /** Asked for each piece that was written. */
-  readonly wrote?: (bytes: number) => void;
+  /** Told of each piece that was written. */
+  readonly wrote?: ((bytes: number) => void) | undefined;
 }
+
+/** How what goes anyway is written over. */
+export type GoingOver = Omit<Overwriting, "allNames">;
 
 const PIECE_BYTES = 1024 * 1024;
 
@@ -116,25 +119,25 @@ export function removeNameless(disk: Disk, dir: Dir, name: Buffer, remove: (unna
  * is. Returns how many files that were. A file all of whose names are in there loses them, and its contents with the
  * last one. Links are never followed. May be cut off and done again.
  */
-export function overwriteWhatGoes(disk: Disk, dir: Dir, name: Buffer, passes: number): number {
+export function overwriteWhatGoes(disk: Disk, dir: Dir, name: Buffer, how: GoingOver): number {
   const stat = disk.find(dir, name);
-  if (stat?.type === "dir") return overwriteWithin(disk, dir, name, stat, passes);
+  if (stat?.type === "dir") return overwriteWithin(disk, dir, name, stat, how);
   if (stat?.type !== "file") return 0;
   const goes = (): void => {
     // Names outside were told of before; where all are in there, the last one is alone.
     if (stat.nlink > 1) disk.unlink(dir, name);
-    else overwriteFile(disk, dir, name, stat, { passes, allNames: false });
+    else overwriteFile(disk, dir, name, stat, { ...how, allNames: false });
   };
   return orLeft(goes) ? 0 : 1;
 }
 
-function overwriteWithin(disk: Disk, dir: Dir, name: Buffer, stat: Stat, passes: number): number {
+function overwriteWithin(disk: Disk, dir: Dir, name: Buffer, stat: Stat, how: GoingOver): number {
   let not = 0;
   const goes = (): void => {
     if ((stat.mode & OWNER_ALL) !== OWNER_ALL && disk.owns(stat)) disk.setMode(dir, name, OWNER_ALL);
     within(disk, disk.openDir(dir, name), (inner) => {
       for (const child of disk.list(inner)) {
-        not += overwriteWhatGoes(disk, inner, child, passes);
+        not += overwriteWhatGoes(disk, inner, child, how);
         if (disk.find(inner, child)?.type === "dir") orLeft(() => removeNameless(disk, inner, child, () => undefined));
       }
     });

@@ -45,7 +45,7 @@ export function eraseHeld(disk: Disk, folder: HeldFolder, { folder: id, overwrit
   const { ownDir, parent, name } = folder;
   const goes = (dir: Dir, one: Buffer, least: number): void => {
     const times = Math.max(least, passes);
-    if (times > 0) overwriteWhatGoes(disk, dir, one, times);
+    if (times > 0) overwriteWhatGoes(disk, dir, one, { passes: times });
     removeEntry(disk, dir, one);
   };
   // Without the keys nobody reads the rest, whatever becomes of it: they are small, and always written over.

@@ -1,5 +1,5 @@
 import type { Dir, Disk } from "../../platform/port";
-import { type HeldFolder, NAMES, namesFor, overwriteWhatGoes, removeWhatGoes, within } from "../ground";
+import { type GoingOver, type HeldFolder, NAMES, namesFor, overwriteWhatGoes, removeWhatGoes, within } from "../ground";
 
 /**
  * Readable entries that the system did not let this account remove at a lock, against what it had said before. They
@@ -14,8 +14,8 @@ export function isRemains(name: Buffer): boolean {
  * The plain copy goes, once its sealed copy is committed and verified; before that it is written over so often. Returns
  * how many files were not, since a program has them open or the system refuses.
  */
-export function removeStaging(disk: Disk, ownDir: Dir, overwrites = 0): number {
-  const not = overwrites > 0 ? overwriteWhatGoes(disk, ownDir, NAMES.staging, overwrites) : 0;
+export function removeStaging(disk: Disk, ownDir: Dir, passes = 0, wrote?: GoingOver["wrote"]): number {
+  const not = passes > 0 ? overwriteWhatGoes(disk, ownDir, NAMES.staging, { passes, wrote }) : 0;
   takeStagingAway(disk, ownDir);
   return not;
 }

@@ -340,8 +340,11 @@ function removePlain(
       });
       stopIfCancelled(hooks);
 
-      const phase = committed.overwrites === undefined ? "removing" : "overwriting";
-      hooks.progress({ phase, files: 0, filesTotal: files, bytes: 0, bytesTotal: 0 });
+      const { overwrites = 0 } = committed;
+      const meter =
+        overwrites > 0
+          ? new Meter(hooks, "overwriting", 0, content.tree.bytes * overwrites)
+          : new Meter(hooks, "removing", files, 0);
       const removing = commitState(disk, folder.ownDir, {
         ...committed,
         state: "removing",
@@ -349,7 +352,7 @@ function removePlain(
         next: null,
         mixed: false,
       });
-      const notOverwritten = finishRemoving(disk, folder, removing);
+      const notOverwritten = finishRemoving(disk, folder, removing, (bytes) => meter.countBytes(bytes));
       commitState(disk, folder.ownDir, {
         ...withoutOverwriting(removing),
         state: "sealed",

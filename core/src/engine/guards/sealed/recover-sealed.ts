@@ -19,6 +19,7 @@ import {
   hasRecord,
   isRecordName,
   keepingTimes,
+  type GoingOver,
   overwriteWhatGoes,
   removeEntry,
   restoreModes,
@@ -276,8 +277,8 @@ function restoreTimes(disk: Disk, folder: Folder, state: StateRecord): void {
 }
 
 /** Removes the plain copy, puts the page at its place. From `removing` on this may only go forward. */
-export function finishRemoving(disk: Disk, folder: HeldFolder, state: StateRecord): number {
-  const notOverwritten = removeStaging(disk, folder.ownDir, state.overwrites) + removeGoing(disk, folder, state);
+export function finishRemoving(disk: Disk, folder: HeldFolder, state: StateRecord, wrote?: GoingOver["wrote"]): number {
+  const notOverwritten = removeStaging(disk, folder.ownDir, state.overwrites, wrote) + removeGoing(disk, folder, state);
   removeEntry(disk, folder.ownDir, NAMES.opened);
   emptyDir(disk, folder.ownDir, (name) => !isOfGuard(name));
   placeSigns(disk, folder, state);
@@ -290,7 +291,7 @@ export function finishRemoving(disk: Disk, folder: HeldFolder, state: StateRecor
 /** File by file: what lies there is sealed and durable, and on its way out. Returns as {@link removeStaging}. */
 export function removeGoing(disk: Disk, folder: HeldFolder, { overwrites = 0 }: StateRecord): number {
   if (!disk.find(folder.ownDir, NAMES.going)) return 0;
-  const not = overwrites > 0 ? overwriteWhatGoes(disk, folder.ownDir, NAMES.going, overwrites) : 0;
+  const not = overwrites > 0 ? overwriteWhatGoes(disk, folder.ownDir, NAMES.going, { passes: overwrites }) : 0;
   removeEntry(disk, folder.ownDir, NAMES.going);
   disk.syncDir(folder.ownDir);
   return not;
