@@ -207,7 +207,9 @@ async function counted<T>(
 
 /** Whoever stands before it, it is told to the owner: which secret, of which folder, and by which account's program. */
 function noticeWrong(eremos: Guarded, secret: TriedSecret): Promise<void> {
-  const [what, folder = ""] = secret.split("/");
+  const [what, id = ""] = secret.split("/");
+  // One that was found only is in no list: its id tells nobody anything.
+  const folder = what === "folder" ? id : "";
   const way: Way = what === "code" || what === "shares" || what === "password" ? what : "folder-password";
   return eremos.ledger.noticed(folder, "wrong", { way, account: eremos.accountOf(eremos.gate.caller) });
 }

@@ -24,8 +24,8 @@ export type FromWorker =
   | { readonly kind: "refused"; readonly id: number; readonly failure: Failure }
   | { readonly kind: "committed"; readonly committed: Committed; readonly undoable: number }
   | { readonly kind: "ended"; readonly committed: Committed; readonly why: VisitEnd; readonly looked: number }
-  /** A wrong password at the drive. */
-  | { readonly kind: "wrong"; readonly account: number | null };
+  /** So many wrong passwords at the drive, by programs of this account; null where the system does not tell. */
+  | { readonly kind: "wrong"; readonly account: number | null; readonly count: number };
 
 /** Asked to, or by itself: its time was up, or nobody used it. */
 export type VisitEnd = "asked" | "time" | "idle";

@@ -19,14 +19,23 @@ async function run(): Promise<void> {
   const { input, identity, user, password, idleMs, endsAt } = reviveBytes(workerData as VisitStart);
   const visit = await Visit.open(diskOf(identity), input);
   wipe(input.access.rootKey, input.access.folderKey);
+  const wrong = new Map<number | null, number>();
   const folder = new VisitedFolder(visit, (committed, undoable) => tell({ kind: "committed", committed, undoable }));
-  const { server, port } = await serveDav(folder, { user, password }, (account) => tell({ kind: "wrong", account }));
+  const { server, port } = await serveDav(folder, { user, password }, (account) =>
+    wrong.set(account, (wrong.get(account) ?? 0) + 1),
+  );
+  /** Whoever tries again and again is told of once in a while. */
+  const tellOfWrong = (): void => {
+    for (const [account, count] of wrong) tell({ kind: "wrong", account, count });
+    wrong.clear();
+  };
   let isEnding = false;
   const end = async (why: VisitEnd): Promise<void> => {
     if (isEnding) return;
     isEnding = true;
     clearInterval(timer);
     await drain(server);
+    tellOfWrong();
     const before = folder.committed;
     try {
       tell({ kind: "ended", committed: folder.close(), why, looked: folder.looked });
@@ -39,6 +48,7 @@ async function run(): Promise<void> {
   const begun = new Since();
   const longestMs = endsAt === null ? Infinity : endsAt - Date.now();
   const timer = setInterval(() => {
+    tellOfWrong();
     if (begun.ms >= longestMs) void end("time");
     else if (folder.unused.ms >= idleMs) void end("idle");
   }, LOOK_EVERY_MS);

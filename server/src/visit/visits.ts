@@ -14,8 +14,8 @@ export interface VisitRequest {
   readonly onCommit: (committed: Committed) => void;
   /** `looked`: how many of its files were looked at. */
   readonly onEnd: (why: VisitEnd | "cut off", looked: number) => void;
-  /** A wrong password at the drive, by a program of this account; null where the system does not tell. */
-  readonly onWrong: (account: number | null) => void;
+  /** So many wrong passwords at the drive, by programs of this account; null where the system does not tell. */
+  readonly onWrong: (account: number | null, count: number) => void;
 }
 
 interface Running {
@@ -106,7 +106,7 @@ export class Visits {
           this.changed();
           resolve(ready);
         } else if (message.kind === "committed") this.committed(folder, message.committed, message.undoable, onCommit);
-        else if (message.kind === "wrong") onWrong(message.account);
+        else if (message.kind === "wrong") onWrong(message.account, message.count);
         else if (message.kind === "ended") {
           ({ why, looked } = message);
           onCommit(message.committed);

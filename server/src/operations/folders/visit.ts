@@ -70,7 +70,7 @@ async function begin(
         void eremos.ledger.noticed(record.id, "visit-ended", { since: view.startedAt, count: looked });
       });
     },
-    onWrong: (account) => eremos.count("wrong", record.id, account),
+    onWrong: (account, count) => eremos.count("wrong", record.id, account, count),
   });
   await eremos.ledger.happened(record.id, "visited", { way: folderKey ? wayOf(secret) : eremos.signedInBy });
   return view;
