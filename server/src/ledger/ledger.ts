@@ -27,6 +27,9 @@ type EventKind = ActivityEvent["kind"];
 /** What is told of an event besides what, where and through what. */
 export type Facts = Partial<Pick<ActivityEvent, "at" | "way" | "account" | "since" | "count" | "size">>;
 
+/** `name`: of a folder that is in no list yet. */
+type Told = Facts & Pick<ActivityEvent, "folder" | "kind"> & Partial<Pick<ActivityEvent, "name">>;
+
 /** Of what is known of a folder besides, when something happened to it. */
 export interface Known {
   readonly record: FolderRecord;
@@ -257,7 +260,8 @@ export class Ledger {
     if (openedAt !== null && !data.note(record.id))
       data.writeNote({ ...noteOf(record, protectionOf(record)), openedAt });
     // Not merged with what was known of it: the disk says what is true.
-    await this.record({ folder: record.id, kind: "taken-in" }, null, null, () => {
+    const name = nameOf(decodePath(record.path));
+    await this.record({ folder: record.id, kind: "taken-in", name }, null, null, () => {
       registry.put(keys, record, header);
       if (record.publicKey !== "") registry.keepSlot(record.id, record.publicKey, place);
     });
@@ -328,7 +332,7 @@ export class Ledger {
   }
 
   private async record(
-    event: Facts & Pick<ActivityEvent, "folder" | "kind">,
+    event: Told,
     record: FolderRecord | null = null,
     header: Buffer | null = null,
     besides: () => void = () => undefined,
@@ -347,7 +351,7 @@ export class Ledger {
   }
 
   /** With what is known of it without being said. */
-  private told(event: Facts & Pick<ActivityEvent, "folder" | "kind">, record: FolderRecord | null): ActivityEvent {
+  private told(event: Told, record: FolderRecord | null): ActivityEvent {
     const { registry, keys, days } = this.house;
     const known =
       record ?? (keys && event.folder !== "" ? registry.list(keys).find(({ id }) => id === event.folder) : null);
@@ -357,7 +361,7 @@ export class Ledger {
       ...event,
       day: days.peek(),
       signedIn: keys !== null,
-      name: known ? nameOf(decodePath(known.path)) : "",
+      name: event.name ?? (known ? nameOf(decodePath(known.path)) : ""),
       from,
       why,
     });

@@ -99,6 +99,16 @@ describe("what Eremos' own data says of a folder", () => {
     expect(toldOf(house.eremos)).toHaveLength(1);
   });
 
+  it("tells a folder that was taken in by its name, though it was in no list before", async () => {
+    const { ledger, registry } = house.eremos;
+    const keys = house.eremos.requireKeys();
+    ledger.begun(note(), false);
+    const [record = expect.fail("it is not listed")] = listed();
+    registry.remove(ID);
+    await ledger.takenIn(keys, record, randomBytes(9), "place", null);
+    expect(toldOf(house.eremos)[0]).toMatchObject({ kind: "taken-in", folder: ID, name: "Payroll" });
+  });
+
   it("keeps nobody out where the copy of a folder's header in it is damaged", async () => {
     const { ledger } = house.eremos;
     ledger.begun(note(), false);
