@@ -41,7 +41,7 @@ it("what is added to the desktop locks for real, and is taken away without a tra
   ];
   for (const entry of entries)
     expect(fs.readFileSync(entry, "utf8")).toMatch(
-      /^\[Desktop Entry\]\n[^]*^Exec="env" "EREMOS_DATA=[^\n]+eremos\.mjs" (page|serve|lock "--" %u|lock -- %u)$/m,
+      /^\[Desktop Entry\]\n[^]*^Exec="env" "EREMOS_DATA=[^\n]+eremos\.mjs" (page|serve|lock --from-desktop -- %u)$/m,
     );
 
   expect(cli.json(["integrate", "--remove"]).body).toEqual({ applications: false, start: false, menu: false });

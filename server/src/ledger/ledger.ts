@@ -223,18 +223,25 @@ export class Ledger {
   }
 
   /** How it is locked: at once where it is, else from its next lock on. */
-  async protectedAs(record: FolderRecord, protection: Protection): Promise<void> {
+  async protectedAs(keys: Keys, record: FolderRecord, protection: Protection): Promise<void> {
     this.renote(record.id, protection);
-    await this.record({ folder: record.id, kind: "protection" }, { ...record, ...protection });
+    await this.record({ folder: record.id, kind: "protection" }, null, null, () =>
+      this.house.registry.put(keys, { ...record, ...protection }, null),
+    );
     this.changed();
   }
 
   /** Its own rules, null: those set for all; `now`: what holds for it as it lies open. */
-  async ruled(record: FolderRecord, rules: LockingRules | null, now: Pick<Note, "rules" | "locksAt">): Promise<void> {
+  async ruled(
+    keys: Keys,
+    record: FolderRecord,
+    rules: LockingRules | null,
+    now: Pick<Note, "rules" | "locksAt">,
+  ): Promise<void> {
     this.renote(record.id, now);
-    const { keys, registry } = this.house;
-    if (keys) registry.put(keys, { ...record, rules }, null);
-    await this.happened(record.id, "rules");
+    await this.record({ folder: record.id, kind: "rules" }, null, null, () =>
+      this.house.registry.put(keys, { ...record, rules }, null),
+    );
     this.changed();
   }
 

@@ -99,6 +99,16 @@ describe("what Eremos' own data says of a folder", () => {
     expect(toldOf(house.eremos)).toHaveLength(1);
   });
 
+  it("keeps how a folder is locked from its next lock on, though nothing of it was encrypted before", async () => {
+    const { ledger } = house.eremos;
+    const keys = house.eremos.requireKeys();
+    ledger.begun({ ...note(), guard: "barred", bars: { others: "nothing", own: "everything" } }, false);
+    const [record = expect.fail("it is not listed")] = listed();
+    await ledger.protectedAs(keys, record, sealedAnd("tucked"));
+    expect(listed()).toMatchObject([{ guard: "sealed", visibility: "tucked", bars: null, generation: 0 }]);
+    expect(toldOf(house.eremos)).toMatchObject([{ kind: "protection", name: "Payroll" }]);
+  });
+
   it("tells a folder that was taken in by its name, though it was in no list before", async () => {
     const { ledger, registry } = house.eremos;
     const keys = house.eremos.requireKeys();

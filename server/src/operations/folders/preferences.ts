@@ -12,10 +12,10 @@ const LOOKS: ReadonlySet<string> = new Set(["theme", "desk"]);
 
 /** A folder's own rules, from now on; null: as set for all. An open folder follows them at once. */
 export async function setRules(eremos: Eremos, folder: string, rules: LockingRules | null): Promise<void> {
-  eremos.requireKeys();
+  const keys = eremos.requireKeys();
   const { record } = findTarget(eremos, folder, "/");
   const now = rules ?? eremos.preferences.get().rules;
-  await eremos.ledger.ruled(record, rules, { rules: now, locksAt: deadlineOf(now, Date.now()) });
+  await eremos.ledger.ruled(keys, record, rules, { rules: now, locksAt: deadlineOf(now, Date.now()) });
   eremos.knownOpen.forget(record.id);
 }
 

@@ -28,7 +28,7 @@ export async function setProtection(
     return changeGuard(eremos, target, protection, secret);
   if (!isOpen) await changeLocked(eremos, target, protection);
   eremos.requireSame(keys);
-  await eremos.ledger.protectedAs(record, protection);
+  await eremos.ledger.protectedAs(keys, record, protection);
   return null;
 }
 
