@@ -26,7 +26,7 @@ export function FilterBar({ sought, folders, onSeek }: FilterBarProps): ReactNod
         />
       )}
       <Select<ActivityGroup | "">
-        className="lg:w-44"
+        className="lg:w-64"
         label={say("kind")}
         value={sought.group ?? ""}
         choices={[["", say("every-kind")], ...GROUPS]}

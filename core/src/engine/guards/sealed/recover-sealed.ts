@@ -9,6 +9,7 @@ import type { Recovery } from "../guard";
 import { isOfGuard, loadGuard } from "../unencrypted/guard-records";
 import {
   type Folder,
+  type GoingOver,
   type HeldFolder,
   NAMES,
   OWN_DIR_NAME,
@@ -19,7 +20,6 @@ import {
   hasRecord,
   isRecordName,
   keepingTimes,
-  type GoingOver,
   overwriteWhatGoes,
   removeEntry,
   restoreModes,
