@@ -113,7 +113,7 @@ test("each chart says in a sentence what it shows, has its numbers as a table, a
   const chart = (name: string): Locator => page.getByRole("region", { name, exact: true });
   await expect(chart("Hours that folders lay open")).toContainText("Payroll lay open on 2 nights so far.");
   await expect(chart("Wrong passwords")).toContainText("5 wrong tries so far, most of them, 3, on");
-  await expect(chart("Ways back, last proven")).toContainText("the longest ago, Recovery code, 4 days ago.");
+  await expect(chart("Ways back, last proven")).toContainText(/the longest ago, Recovery code, [34] days ago\./);
   await expect(chart("Size over its states")).toContainText(/Appraisals 2026 has grown from .* over \d+ states\./);
   for (const name of [
     "Hours that folders lay open",

@@ -29,7 +29,7 @@ export function pastOf(
     const day = new Date(now).setHours(0, 0, 0, 0) - ago * DAY;
     const weekday = new Date(day).getDay();
     if (weekday !== 0) past.workday(day, ago);
-    if (weekday === 0 || weekday === 3) past.evening(day);
+    if (ago > 1 && (weekday === 0 || weekday === 3)) past.evening(day);
     if (weekday === 5) past.payday(day, ago);
     if (ago === 21 || ago === 4) past.practice(day);
     if (ago === 12) past.tries(day, 3);
@@ -111,7 +111,7 @@ class Past {
 
   /** Twice it was forgotten over night. */
   payday(day: number, ago: number): void {
-    const isForgotten = ago > 6 && ago < 22;
+    const isForgotten = ago > 6 && ago <= 20;
     const until = isForgotten ? this.at(day, 24.5) : this.at(day, 18.6, 5);
     this.open("Payroll", this.at(day, 15), until, { from: "itself", why: isForgotten ? "time" : "idle" });
     this.tell({ at: until + MINUTE, kind: "cleared", count: 3, from: "itself", why: "by-rule" }, "Payroll");
