@@ -13,6 +13,12 @@ async function withPast(house: House, before = 0): Promise<void> {
 }
 
 const activity = (page: Page): Promise<void> => page.getByRole("link", { name: "Activity" }).click();
+async function lookAtPast(house: House, page: Page, before = 0): Promise<void> {
+  await withPast(house, before);
+  await signIn(page, house);
+  await activity(page);
+}
+
 const list = (page: Page): Locator => page.getByRole("region", { name: "Entries" });
 const field = (page: Page, label: string): Locator => page.getByRole("main").getByLabel(label, { exact: true }).first();
 const status = (page: Page): Locator => page.getByRole("main").getByRole("status").first();
@@ -64,9 +70,7 @@ test("the history is looked through by folder, kind, time, who and word, all tog
   house,
   page,
 }) => {
-  await withPast(house);
-  await signIn(page, house);
-  await activity(page);
+  await lookAtPast(house, page);
   await expect(status(page)).toHaveText(/^\d+ entries$/);
   expect(await violations(page)).toEqual([]);
   await field(page, "Folder").selectOption("Payroll");
@@ -90,9 +94,7 @@ test("the history is looked through by folder, kind, time, who and word, all tog
 });
 
 test("thousands of entries scroll to the first one, with a few in the page at a time", async ({ house, page }) => {
-  await withPast(house, 6000);
-  await signIn(page, house);
-  await activity(page);
+  await lookAtPast(house, page, 6000);
   await expect(status(page)).toHaveText(/^6,\d{3} entries$/);
   await list(page).focus();
   await page.keyboard.press("End");
@@ -106,9 +108,7 @@ test("each chart says in a sentence what it shows, has its numbers as a table, a
   house,
   page,
 }) => {
-  await withPast(house);
-  await signIn(page, house);
-  await activity(page);
+  await lookAtPast(house, page);
   await page.getByRole("tab", { name: "Charts" }).click();
   const chart = (name: string): Locator => page.getByRole("region", { name, exact: true });
   await expect(chart("Hours that folders lay open")).toContainText("Payroll lay open on 2 nights so far.");

@@ -1,4 +1,4 @@
-import { EremosError, printable } from "@eremos/core";
+import { EremosError } from "@eremos/core";
 import { type ActivityView, csvOf, exportedEntries, folderNamed } from "@eremos/server";
 import { type Command, noWords, only, openGate, withEremos } from "./invocation";
 import { said, say } from "@eremos/words/cli";
@@ -14,11 +14,7 @@ export const activityCommand: Command<"activity"> = async (invocation) => {
     await openGate(eremos, invocation);
     const events = await exportedEntries(eremos, {
       folder: typeof folder === "string" ? await folderNamed(eremos, folder, process.cwd()) : null,
-      groups: [],
-      who: null,
       from,
-      until: null,
-      find: "",
     });
     return { result: { events }, lines: csv === true ? csvOf(events).trimEnd().split("\r\n") : linesOf(events) };
   });
@@ -37,6 +33,6 @@ function linesOf(events: readonly ActivityView[]): string[] {
   if (events.length === 0) return [say("nothing-has-happened")];
   return events.map(({ at, name, what, how }) => {
     const time = new Date(at).toLocaleString("sv-SE", { dateStyle: "short", timeStyle: "short" });
-    return [time, ...(name === "" ? [] : [printable(name)]), what, `(${how})`].join("  ");
+    return [time, ...(name === "" ? [] : [name]), what, `(${how})`].join("  ");
   });
 }

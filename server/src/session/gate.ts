@@ -195,7 +195,7 @@ async function counted<T>(
   const opened = await open().catch(async (error: unknown) => {
     if (isEremosError(error) && error.class === "password") {
       const waitMs = tries.startWait();
-      await noticeWrong(eremos, secret);
+      await noticeWrong(eremos, secret, error.code);
       throw new EremosError(error.code, error.said, { ...error.data, waitMs });
     }
     if (isEremosError(error) && (error.code === "too-few-shares" || error.code === "costly")) tries.withdraw();
@@ -206,10 +206,19 @@ async function counted<T>(
 }
 
 /** Whoever stands before it, it is told to the owner: which secret, of which folder, and by which account's program. */
-function noticeWrong(eremos: Guarded, secret: TriedSecret): Promise<void> {
-  const [what, id = ""] = secret.split("/");
+function noticeWrong(eremos: Guarded, secret: TriedSecret, code: string | null = null): Promise<void> {
+  const [what = "", id = ""] = secret.split("/");
   // One that was found only is in no list: its id tells nobody anything.
   const folder = what === "folder" ? id : "";
-  const way: Way = what === "code" || what === "shares" || what === "password" ? what : "folder-password";
+  const way = (code === null ? null : BY_CODE[code]) ?? BY_SECRET[what] ?? null;
   return eremos.ledger.noticed(folder, "wrong", { way, account: eremos.accountOf(eremos.gate.caller) });
 }
+
+/** What was wrong, by the error; a password by what it was to open, where that is known. */
+const BY_CODE: Readonly<Partial<Record<string, Way>>> = { "wrong-code": "code", "wrong-share": "shares" };
+const BY_SECRET: Readonly<Partial<Record<string, Way>>> = {
+  password: "password",
+  code: "code",
+  shares: "shares",
+  folder: "folder-password",
+};

@@ -112,6 +112,10 @@ describe("what is written down", () => {
     await expect(
       unlock(house.eremos, { ...asked, secret: { kind: "password", password: "rosin and cheese" } }),
     ).rejects.toMatchObject({ code: "wrong-password" });
+    await new Promise((resolve) => setTimeout(resolve, 1100));
+    await expect(unlock(house.eremos, { ...asked, secret: { kind: "code", code: "ABCDE" } })).rejects.toMatchObject({
+      class: "password",
+    });
     await expect(practice(house.eremos, { kind: "code", code: "ABCDE" })).rejects.toMatchObject({ class: "password" });
     house.eremos.pin.choose("2580");
     signOutIdle(house.eremos);
@@ -130,6 +134,7 @@ describe("what is written down", () => {
       ["password", "", false, own],
       ["pin", "", false, own],
       ["code", "", true, own],
+      ["code", id, true, own],
       ["folder-password", id, true, own],
     ]);
   });

@@ -3,12 +3,11 @@ import { useQuery } from "@tanstack/react-query";
 import { Tabs } from "radix-ui";
 import { type ReactNode, useState } from "react";
 import { Entries } from "@/parts/activity/entries";
-import { FilterBar, TimeSelect } from "@/parts/activity/filter-bar";
+import { FilterBar, FolderSelect, TimeSelect } from "@/parts/activity/filter-bar";
 import { EVERYTHING, type Sought, filterOf, isEverything } from "@/parts/activity/sought";
 import { useActivity } from "@/parts/activity/use-activity";
 import { Charts } from "@/parts/charts/charts";
 import { Button } from "@/ui/button";
-import { Select } from "@/ui/select";
 import { Trouble } from "@/ui/trouble";
 import { api } from "@/lib/api";
 import { KEYS, useVerb } from "@/lib/queries";
@@ -48,13 +47,7 @@ export function ActivityPage(): ReactNode {
         </Tabs.Content>
         <Tabs.Content value="charts" className="pb-10">
           <div className="mb-5 grid grid-cols-2 gap-3 sm:flex">
-            <Select
-              className="sm:w-48"
-              label={say("folder")}
-              value={sought.folder ?? ""}
-              choices={[["", say("every-folder")], ...folders.map(({ id, name }) => [id, name] as const)]}
-              onChoose={(folder) => seek({ folder: folder === "" ? null : folder })}
-            />
+            <FolderSelect className="sm:w-48" sought={sought} folders={folders} onSeek={seek} />
             <TimeSelect sought={sought} onSeek={seek} />
           </div>
           <Charts of={sought.folder} sought={sought} />

@@ -1,6 +1,6 @@
 "use client";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { type ReactNode, useId, useState } from "react";
+import { type ReactNode, useState } from "react";
 import { toast } from "sonner";
 import type { ActivityPage, ExportFormat } from "@eremos/server/contract";
 import { EVERYTHING, type Sought, filterOf } from "@/parts/activity/sought";
@@ -8,6 +8,7 @@ import { Button } from "@/ui/button";
 import { Confirm, Dialog } from "@/ui/dialog";
 import { Field } from "@/ui/field";
 import { Select } from "@/ui/select";
+import { SmallField } from "@/ui/small-field";
 import { api } from "@/lib/api";
 import { KEYS, showError } from "@/lib/queries";
 import { say } from "@eremos/words/page/activity";
@@ -99,29 +100,23 @@ function KeepFor(): ReactNode {
 /** So many days: what is older goes at once, so they count when the field is left. */
 function Days({ days, onChoose }: { readonly days: number; readonly onChoose: (days: number) => void }): ReactNode {
   const [typed, setTyped] = useState(String(days));
-  const id = useId();
   const choose = (): void => {
     const chosen = Number(typed);
     if (!Number.isInteger(chosen) || chosen < 1 || chosen > MOST_DAYS) setTyped(String(days));
     else if (chosen !== days) onChoose(chosen);
   };
   return (
-    <div>
-      <label htmlFor={id} className="mb-1 block text-[12.5px] text-mute">
-        {say("days")}
-      </label>
-      <input
-        id={id}
-        type="number"
-        min={1}
-        max={MOST_DAYS}
-        value={typed}
-        onChange={(event) => setTyped(event.target.value)}
-        onBlur={choose}
-        onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
-        className="h-9 w-24 rounded-lg border border-line bg-sheet px-2.5 text-sm"
-      />
-    </div>
+    <SmallField
+      className="w-24"
+      label={say("days")}
+      type="number"
+      min={1}
+      max={MOST_DAYS}
+      value={typed}
+      onChange={setTyped}
+      onBlur={choose}
+      onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
+    />
   );
 }
 

@@ -1,7 +1,8 @@
-import { type ReactNode, useId } from "react";
+import type { ReactNode } from "react";
 import type { ActivityGroup, ActivityPage, ActivityWho } from "@eremos/server/contract";
 import { GROUPS, type Sought, TIMES, WHO } from "./sought";
 import { Select } from "@/ui/select";
+import { SmallField } from "@/ui/small-field";
 import { say } from "@eremos/words/page/activity";
 
 interface FilterBarProps {
@@ -15,16 +16,15 @@ interface FilterBarProps {
 export function FilterBar({ sought, folders, onSeek }: FilterBarProps): ReactNode {
   return (
     <div role="search" className="grid grid-cols-2 gap-x-3 gap-y-2 sm:grid-cols-3 lg:flex lg:flex-wrap lg:items-end">
-      <FindField value={sought.find} onChange={(find) => onSeek({ find })} />
-      {folders && (
-        <Select
-          className="lg:w-44"
-          label={say("folder")}
-          value={sought.folder ?? ""}
-          choices={[["", say("every-folder")], ...folders.map(({ id, name }) => [id, name] as const)]}
-          onChoose={(folder) => onSeek({ folder: folder === "" ? null : folder })}
-        />
-      )}
+      <SmallField
+        className="col-span-full sm:col-span-1 lg:w-52"
+        label={say("find-in-it")}
+        type="search"
+        autoComplete="off"
+        value={sought.find}
+        onChange={(find) => onSeek({ find })}
+      />
+      {folders && <FolderSelect className="lg:w-44" sought={sought} folders={folders} onSeek={onSeek} />}
       <Select<ActivityGroup | "">
         className="lg:w-64"
         label={say("kind")}
@@ -44,6 +44,26 @@ export function FilterBar({ sought, folders, onSeek }: FilterBarProps): ReactNod
   );
 }
 
+interface FolderSelectProps extends Omit<FilterBarProps, "folders"> {
+  readonly folders: ActivityPage["folders"];
+  readonly className: string;
+}
+
+/** One folder that is told of, or all. */
+export function FolderSelect({ sought, folders, onSeek, className }: FolderSelectProps): ReactNode {
+  return (
+    <Select
+      className={className}
+      label={say("folder")}
+      value={sought.folder ?? ""}
+      choices={[["", say("every-folder")], ...folders.map(({ id, name }) => [id, name] as const)]}
+      onChoose={(folder) => onSeek({ folder: folder === "" ? null : folder })}
+    />
+  );
+}
+
+const DAY = { type: "date", className: "lg:w-40" } as const;
+
 /** From when to when: some days back, or from a day to a day. */
 export function TimeSelect({ sought, onSeek }: Pick<FilterBarProps, "sought" | "onSeek">): ReactNode {
   return (
@@ -57,47 +77,15 @@ export function TimeSelect({ sought, onSeek }: Pick<FilterBarProps, "sought" | "
       />
       {sought.time === "days" && (
         <>
-          <DayField label={say("from-day")} value={sought.fromDay} onChange={(fromDay) => onSeek({ fromDay })} />
-          <DayField label={say("to-day")} value={sought.toDay} onChange={(toDay) => onSeek({ toDay })} />
+          <SmallField
+            {...DAY}
+            label={say("from-day")}
+            value={sought.fromDay}
+            onChange={(fromDay) => onSeek({ fromDay })}
+          />
+          <SmallField {...DAY} label={say("to-day")} value={sought.toDay} onChange={(toDay) => onSeek({ toDay })} />
         </>
       )}
     </>
-  );
-}
-
-interface TextProps {
-  readonly value: string;
-  readonly onChange: (value: string) => void;
-}
-const INPUT = "h-9 w-full rounded-lg border border-line bg-sheet px-2.5 text-sm";
-
-function FindField({ value, onChange }: TextProps): ReactNode {
-  const id = useId();
-  return (
-    <div className="col-span-full min-w-0 sm:col-span-1 lg:w-52">
-      <label htmlFor={id} className="mb-1 block text-[12.5px] text-mute">
-        {say("find-in-it")}
-      </label>
-      <input
-        id={id}
-        type="search"
-        value={value}
-        onChange={(event) => onChange(event.target.value)}
-        className={INPUT}
-        autoComplete="off"
-      />
-    </div>
-  );
-}
-
-function DayField({ label, value, onChange }: TextProps & { readonly label: string }): ReactNode {
-  const id = useId();
-  return (
-    <div className="min-w-0 lg:w-40">
-      <label htmlFor={id} className="mb-1 block text-[12.5px] text-mute">
-        {label}
-      </label>
-      <input id={id} type="date" value={value} onChange={(event) => onChange(event.target.value)} className={INPUT} />
-    </div>
   );
 }

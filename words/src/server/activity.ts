@@ -18,6 +18,8 @@ export const { say, said } = speaker("server/activity", {
   "taken-back": "{count, plural, one {One file} other {# files}} taken back out",
   "put-back": "Put back as it was",
   wrong: "{count, plural, one {Wrong {way}} other {Wrong {way}, # times}}",
+  "wrong-found":
+    "{count, plural, one {Wrong password for a folder that was found} other {Wrong password for a folder that was found, # times}}",
   stranger:
     "{count, plural, one {Another account was sent away from the page} other {Another account was sent away from the page, # times}}",
   "signed-in": "Signed in",

@@ -140,7 +140,7 @@ function atHour(start: number, hour: number): number {
 function wrongIn(events: readonly ActivityEvent[], starts: readonly number[]): ChartsView["wrong"] {
   const none = (): number[] => starts.slice(0, -1).map(() => 0);
   const wrong = { gate: none(), folder: none(), drive: none(), strangers: none() };
-  for (const { kind, way, at, count } of events) {
+  for (const { kind, way, folder, at, count } of events) {
     if (kind !== "wrong" && kind !== "stranger") continue;
     const nth = dayOf(at, starts);
     const counts =
@@ -148,7 +148,7 @@ function wrongIn(events: readonly ActivityEvent[], starts: readonly number[]): C
         ? wrong.strangers
         : way === "drive"
           ? wrong.drive
-          : way === "folder-password"
+          : folder !== "" || way === null
             ? wrong.folder
             : wrong.gate;
     const before = counts[nth];

@@ -1,5 +1,7 @@
 import Papa from "papaparse";
+import type * as z from "zod";
 import { type Disk, EremosError, displayPath, systemCode } from "@eremos/core";
+import { activityFilterSchema } from "../../calls/shapes/activity";
 import type { ActivityFilter, ActivityView, ExportFormat } from "../../contract";
 import { reasonOf } from "../../database/open";
 import type { Eremos } from "../../eremos";
@@ -41,8 +43,12 @@ export function csvOf(events: readonly ActivityView[]): string {
   return `${Papa.unparse({ fields: [...COLUMNS], data: rows }, { escapeFormulae: true })}\r\n`;
 }
 
-/** Every entry that is asked for, the newest first. */
-export async function exportedEntries(eremos: Eremos, filter: ActivityFilter): Promise<readonly ActivityView[]> {
+/** Every entry that is asked for, by whatever of a filter is given, the newest first. */
+export async function exportedEntries(
+  eremos: Eremos,
+  asked: z.input<typeof activityFilterSchema>,
+): Promise<readonly ActivityView[]> {
+  const filter = activityFilterSchema.parse(asked);
   return filtered(await entriesOf(eremos), filter, ownAccountOf(eremos))
     .map(viewOf)
     .reverse();

@@ -14,6 +14,7 @@ function whatOf(event: Told): string {
   const { kind, folder, way, size } = event;
   const count = event.count ?? (kind === "wrong" || kind === "stranger" ? 1 : 0);
   if (kind === "rules" && folder === "") return say("rules-for-all");
+  if (kind === "wrong" && way === null) return say("wrong-found", { count });
   if (kind === "locked") return say(kind, { size: size ? sizeOf(size) : "no" });
   return say(kind, { count, way: way === null ? say("way-password") : say(`way-${way}`) });
 }

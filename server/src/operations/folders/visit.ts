@@ -5,7 +5,7 @@ import { causedBy } from "../../ledger/cause";
 import { MINUTE_MS } from "../../locking-rules";
 import { ownAccount } from "../../session/keys";
 import { type Target, findTarget } from "../locking/find-target";
-import { wayOf, withFolderKey } from "../locking/folder-password";
+import { wayInto, withFolderKey } from "../locking/folder-password";
 import { sealedInput } from "../locking/sealed-input";
 import { said } from "@eremos/words/server/folders";
 
@@ -72,7 +72,7 @@ async function begin(
     },
     onWrong: (account, count) => eremos.count("wrong", record.id, account, count),
   });
-  await eremos.ledger.happened(record.id, "visited", { way: folderKey ? wayOf(secret) : eremos.signedInBy });
+  await eremos.ledger.happened(record.id, "visited", { way: wayInto(eremos, secret, folderKey) });
   return view;
 }
 

@@ -93,9 +93,10 @@ async function folderKeyOf(
   return (await throughGate(eremos, `folder/${record.id}`, () => openFolderKey(eremos.disk, input, secret))).opened;
 }
 
-/** By what a folder that has a password of its own was opened. */
-export function wayOf(secret: FolderSecret | null): Way | null {
-  return secret?.kind === "password" ? "folder-password" : (secret?.kind ?? null);
+/** By what a folder was opened: what it took of its own (`folderKey`), or what its owner signed in by. */
+export function wayInto(eremos: Eremos, secret: FolderSecret | null, folderKey: Buffer | null): Way | null {
+  if (!folderKey || !secret) return eremos.signedInBy;
+  return secret.kind === "password" ? "folder-password" : secret.kind;
 }
 
 export interface FolderPasswordChange {

@@ -6,14 +6,14 @@ import {
   isEncrypting,
   isLocked,
 } from "@eremos/core";
-import type { ActivityEvent, FolderKind, LockingRules, OpeningMode, Protection } from "../../contract";
+import type { FolderKind, LockingRules, OpeningMode, Protection, Way } from "../../contract";
 import type { Eremos } from "../../eremos";
 import { whereIs } from "../../look/where-is";
 import type { StartedJob } from "../../jobs";
 import { UNTIL_CHANGED, deadlineOf, rulesFor } from "../../locking-rules";
 import { protectionOf } from "../../protection";
 import type { Target } from "./find-target";
-import { wayOf, withFolderKey } from "./folder-password";
+import { wayInto, withFolderKey } from "./folder-password";
 import { noteOf } from "../../ledger/ledger";
 import { isOrdinaryFolder } from "./lock-folder";
 import { decodePath, encodePath, nameOf } from "../../paths";
@@ -39,7 +39,7 @@ export interface UnlockRequest extends OpenRequest {
 export type OpenJob = StartedJob<"unlock">;
 
 /** How it is opened: as the owner asks, or for this account alone, to be locked with another protection at once. */
-interface Opened {
+interface Manner {
   readonly verb: "unlock" | "reguard" | "put-back";
   readonly rules: LockingRules;
   /** What it is locked with next. */
@@ -47,8 +47,6 @@ interface Opened {
   readonly accept: readonly Consent[];
   /** How many earlier states stay, where it is not as the owner chose. */
   readonly keep?: number;
-  /** By what it was opened, where its owner had to prove more than at the sign-in. */
-  readonly by?: ActivityEvent["way"];
   /** How it ended, where it is not to be told as an opening. */
   readonly summary?: string;
 }
@@ -90,19 +88,27 @@ export function openAgain(
   const summary = isBack ? say("is-open-again-with-what", { name }) : say("is-open-again-as-it", { name });
   void start(
     eremos,
-    { verb: "put-back", rules, protection: protectionOf(target.record), accept: [], keep, summary },
+    {
+      verb: "put-back",
+      rules,
+      protection: protectionOf(target.record),
+      accept: [],
+      keep,
+      by: eremos.signedInBy,
+      summary,
+    },
     target,
     folderKey,
   ).outcome.catch(() => undefined);
 }
 
-async function open(eremos: Eremos, target: Target, way: Opened, secret: FolderSecret | null): Promise<OpenJob> {
+async function open(eremos: Eremos, target: Target, manner: Manner, secret: FolderSecret | null): Promise<OpenJob> {
   return withFolderKey(
     eremos,
     target,
     secret,
-    (folderKey) => start(eremos, { ...way, by: folderKey ? wayOf(secret) : eremos.signedInBy }, target, folderKey),
-    way.accept,
+    (folderKey) => start(eremos, { ...manner, by: wayInto(eremos, secret, folderKey) }, target, folderKey),
+    manner.accept,
   );
 }
 
@@ -110,7 +116,7 @@ const EVENTS = { unlock: "opened", reguard: "reguarded", "put-back": "opened" } 
 
 function start(
   eremos: Eremos,
-  { verb, rules, protection, accept, keep, by, summary }: Opened,
+  { verb, rules, protection, accept, keep, by, summary }: Manner & { readonly by: Way | null },
   target: Target,
   folderKey: Buffer | null,
 ): OpenJob {
@@ -142,7 +148,7 @@ function start(
         openedAt: at,
         locksAt: deadlineOf(rules, at),
       };
-      await eremos.ledger.opened(record, now, unsealed, EVENTS[verb], { way: by ?? eremos.signedInBy });
+      await eremos.ledger.opened(record, now, unsealed, EVENTS[verb], { way: by });
       return verb === "reguard" ? null : (summary ?? openedSentence(outcome));
     },
     failed: async () => followDisk(eremos, target),
