@@ -36,21 +36,32 @@ export function shareTab(): () => void {
   return () => channel.close();
 }
 
-/** Asks the other tabs; resolves to whether one answered. */
-export function borrowTab(): Promise<boolean> {
+let asking: BroadcastChannel | undefined;
+
+/**
+ * Asks the other tabs; resolves to whether one answered at once. A tab in the background may take its time on a busy
+ * computer: its answer is still taken, for as long as nobody has signed in here, and told through `late`.
+ */
+export function borrowTab(late: () => void): Promise<boolean> {
+  asking?.close();
+  const channel = new BroadcastChannel(CHANNEL);
+  asking = channel;
   return new Promise((resolve) => {
-    const channel = new BroadcastChannel(CHANNEL);
-    const end = (found: boolean): void => {
-      channel.close();
+    let waiting = true;
+    const answer = (found: boolean): void => {
+      waiting = false;
       resolve(found);
     };
-    const timer = setTimeout(() => end(false), ANSWER_MS);
+    const timer = setTimeout(() => answer(false), ANSWER_MS);
     channel.addEventListener("message", (event: MessageEvent<unknown>) => {
       const { data } = event;
       if (typeof data !== "object" || data === null || !("tab" in data) || typeof data.tab !== "string") return;
       clearTimeout(timer);
+      channel.close();
+      if (readTab() !== "") return;
       writeTab(data.tab);
-      end(true);
+      if (waiting) answer(true);
+      else late();
     });
     channel.postMessage("ask");
   });

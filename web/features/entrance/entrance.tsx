@@ -26,7 +26,7 @@ export function Entrance({ house }: { readonly house: (entered: Entered) => Reac
     queryKey: KEYS.state,
     staleTime: 0,
     queryFn: async () => {
-      if (readTab() === "") await borrowTab();
+      if (readTab() === "") await borrowTab(() => void client.invalidateQueries({ queryKey: KEYS.state }));
       return api.state();
     },
   });
