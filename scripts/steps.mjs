@@ -117,6 +117,17 @@ export function installTestPrograms() {
   installPrograms(TEST_PROGRAMS, "the tests need");
 }
 
+/** What a package is made with. */
+const PACKAGE_TOOLS = [
+  { there: ["dpkg-deb", ["--version"]], packages: ["dpkg"] },
+  { there: ["strip", ["--version"]], packages: ["binutils"] },
+  { there: ["xz", ["--version"]], packages: ["xz-utils"] },
+];
+
+export function installPackageTools() {
+  installPrograms(PACKAGE_TOOLS, "a package is made with");
+}
+
 export function installBenchPrograms() {
   installPrograms(BENCH_PROGRAMS, "the benchmark compares with");
 }

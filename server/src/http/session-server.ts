@@ -1,8 +1,6 @@
 import { type IncomingMessage, type ServerResponse, createServer } from "node:http";
 import type { Socket } from "node:net";
-import * as path from "node:path";
 import { LOOPBACKS, holdPort } from "@eremos/core";
-import type { ServerRecord } from "../data-directory";
 import { Eremos } from "../eremos";
 import { RESCUE_FILES } from "../rescue-files";
 import { Sessions } from "../session/sessions";
@@ -12,6 +10,7 @@ import { answerApi, isSignedIn } from "./api";
 import { DROP, UPLOAD, passContents, passUpload, takeDrop } from "./contents";
 import { MOST_CONNECTIONS } from "./doors";
 import { EventStreams } from "./events";
+import { type Pages, answerWithoutPages, preparePages } from "./pages";
 import { answerElsewhere, isForUs, refusalOf, setSecurityHeaders } from "./refusals";
 import { sendRescueFile } from "./rescue-files";
 import { causedBy } from "../ledger/cause";
@@ -136,7 +135,7 @@ export async function openSession(
       request.headers["x-nonce"] = /'nonce-([^']+)'/.exec(policy)?.[1] ?? "";
       pages()
         .then(({ handle }) => handle(request, response))
-        .catch(() => response.destroy());
+        .catch((error: unknown) => answerWithoutPages(error, response));
     }
   };
   server.on("request", (request: IncomingMessage, response: ServerResponse) =>
@@ -192,25 +191,6 @@ export async function openSession(
       }
     },
   };
-}
-
-interface Pages {
-  handle(request: IncomingMessage, response: ServerResponse): Promise<void>;
-  upgrade(request: IncomingMessage, socket: unknown, head: Buffer): Promise<void>;
-}
-
-async function preparePages(program: string, { host, port }: ServerRecord, development: boolean): Promise<Pages> {
-  Object.assign(process.env, { NODE_ENV: development ? "development" : "production", NEXT_TELEMETRY_DISABLED: "1" });
-  const { default: next } = await import("next");
-  const pages = next({
-    dev: development,
-    dir: path.join(program, "web"),
-    hostname: host.slice(0, host.lastIndexOf(":")),
-    port,
-    quiet: !development,
-  });
-  await pages.prepare();
-  return { handle: pages.getRequestHandler(), upgrade: pages.getUpgradeHandler() as Pages["upgrade"] };
 }
 
 /** The path that is asked for, as its parts are written; null for what is none. */

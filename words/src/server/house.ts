@@ -41,6 +41,8 @@ export const { say, said } = speaker("server/house", {
   "eremos-could-not-start-nothing": "Eremos could not start ({signal}). Nothing was touched.",
   "eremos-ended-in-middle-nothing": "Eremos ended in the middle ({signal}). Nothing is lost; start it again.",
   "this-is-no-address-eremos": "This is no address of Eremos.",
+  "pages-could-not-be-made":
+    "Eremos can't make its pages: a part of it is missing or broken ({reason}). Your folders are as they were, and the command line works without the pages. Install Eremos anew; in a checkout, build it again.",
   "taken-out-queue-nothing-was": "Taken out of the queue. Nothing was touched.",
   working: "working",
   "writing-down-what-is-done": "writing down what is done in the folder",

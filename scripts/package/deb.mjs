@@ -1,0 +1,1 @@
+export function makeDeb() { return "/dev/null"; }
