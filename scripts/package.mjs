@@ -3,7 +3,7 @@
  * there. `--version V` gives them another version than package.json's: for trying an upgrade.
  */
 import { spawnSync } from "node:child_process";
-import { existsSync, mkdirSync, readFileSync, rmSync, statSync } from "node:fs";
+import { mkdirSync, readFileSync, rmSync, statSync } from "node:fs";
 import { join } from "node:path";
 import { parseArgs } from "node:util";
 import { makeDeb } from "./package/deb.mjs";
@@ -12,7 +12,9 @@ import { makeTarball } from "./package/tarball.mjs";
 import { makeWhole } from "./package/whole.mjs";
 import { build, fail, install, installPackageTools, requireNode, root } from "./steps.mjs";
 
-const { values } = parseArgs({ options: { version: { type: "string" }, "only-deb": { type: "boolean" } } });
+const { values } = parseArgs({
+  options: { version: { type: "string" }, "only-deb": { type: "boolean", default: false } },
+});
 const version = values.version ?? JSON.parse(readFileSync(join(root, "package.json"), "utf8")).version;
 if (!/^\d+\.\d+\.\d+$/.test(version)) fail(`${version} is no version: three numbers with points between them.`);
 const mebibytes = (bytes) => `${(bytes / 2 ** 20).toFixed(1)} MiB`;
@@ -32,7 +34,8 @@ process.stdout.write(
   `Eremos ${version} for ${name}: ${files.length.toLocaleString("en")} files, ${mebibytes(bytes)}; ` +
     `Node.js ${node}; needs a C library (glibc) of ${library} or newer.\n`,
 );
-const made = [makeDeb({ whole, version, name, library, bytes, packages })];
+const { stdout: help } = spawnSync(process.execPath, [join(root, "cli/bin/eremos.mjs"), "help"], { encoding: "utf8" });
+const made = [await makeDeb({ whole, version, name, library, bytes, packages, help })];
 if (!values["only-deb"]) made.push(makeTarball({ whole, version, name, library, node, packages }));
 rmSync(whole, { recursive: true });
 for (const file of made) process.stdout.write(`${file} (${mebibytes(statSync(file).size)})\n`);

@@ -25,6 +25,7 @@ import {
   setupAtOnce,
   showPage,
   startVisit,
+  statusOf,
   takeBackMovedIn,
 } from "@eremos/server";
 import {
@@ -370,6 +371,19 @@ const desktop: Command<"desktop"> = async (invocation) => {
   return { result: {}, lines: [] };
 };
 
+const status: Command<"status"> = async (invocation) => {
+  only(invocation);
+  noWords(invocation);
+  const told = await statusOf(readSettings(process.env, invocation.program));
+  return {
+    result: told,
+    lines: [
+      say("version-and-whether-it-runs", { version: told.version, isRunning: told.running }),
+      say("protected-and-open", { protected: told.protected, open: told.open }),
+    ],
+  };
+};
+
 const integrate: Command<"integrate"> = async (invocation) => {
   only(invocation, "remove");
   noWords(invocation);
@@ -430,6 +444,7 @@ export const COMMANDS: { readonly [N in CommandName]: Command<N> } = {
   remove: removeCommand,
   onlooker,
   page,
+  status,
   integrate,
   desktop,
   serve: serveCommand,

@@ -164,7 +164,7 @@ export { hiddenNamesIn, isHiddenByDesktop } from "./onlooker/hiding";
 export type { Disk, Identity } from "./platform/port";
 export { isPrintable, printable, printableJson } from "./errors/printable";
 export { type Endpoint, accountOfPeer, listedAccount } from "./platform/linux/connections";
-export { type HeldPort, LOOPBACKS, type Loopback, holdPort, letGoPort } from "./platform/linux/ports";
+export { type HeldPort, LOOPBACKS, type Loopback, givenPorts, holdPort, letGoPort } from "./platform/linux/ports";
 export { closeMemory } from "./platform/linux/memory";
 export { linuxDisk as disk, linuxDiskOf as diskOf } from "./platform/linux/linux-disk";
 export { type Running, runEngine } from "./worker/run-engine";

@@ -69,7 +69,8 @@ export async function productionFiles(packaging) {
       (file) => !isNever(file) && !file.startsWith("..") && isFile(join(root, file)),
     ),
   );
-  for (const read of READ) for (const file of filesBelow(join(root, read))) if (!isNever(file)) found.add(relative(root, file));
+  for (const read of READ)
+    for (const file of filesBelow(join(root, read))) if (!isNever(file)) found.add(relative(root, file));
   for (const file of filesBelow(join(root, BUILT)))
     if (!NOT_SERVED.test(relative(join(root, BUILT), file))) found.add(relative(root, file));
   for (const file of await fontsOfSheets()) found.add(file);

@@ -14,7 +14,10 @@ export async function makeWhole(architecture, version, to) {
   mkdirSync(to, { recursive: true });
   copyProduction(await productionFiles(packaging), join(to, "program"));
   copyRuntime(architecture, to);
-  writeFileSync(join(to, "program", "package.json"), `${JSON.stringify({ name: "eremos", version, type: "module" })}\n`);
+  writeFileSync(
+    join(to, "program", "package.json"),
+    `${JSON.stringify({ name: "eremos", version, type: "module", eremos: "portable" })}\n`,
+  );
   writeFileSync(join(to, "eremos"), filled("start.sh", { VERSION: version }));
   chmodSync(join(to, "eremos"), 0o755);
   const runtime = join(packaging, "node_modules", architecture.runtime);

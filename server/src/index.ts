@@ -47,6 +47,8 @@ export type {
   TracesView,
 } from "./contract";
 export { startVisit } from "./operations/folders/visit";
+export { systemWideFiles } from "./desktop/linux";
+export { statusOf } from "./operations/entrance/status";
 export { mountCommandOf } from "./visit/mount";
 export { drop, moveIn, takeBackMovedIn } from "./operations/folders/drop";
 export { resetPassword } from "./operations/entrance/forgotten-password";

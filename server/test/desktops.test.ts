@@ -13,6 +13,8 @@ const WINDOWS: DesktopHome = {
   uid: -1,
   command: ["C:\\Program Files\\nodejs\\node.exe", "C:\\Eremos 100%\\cli\\bin\\eremos.mjs"],
   environment: { EREMOS_DATA: "D:\\50% mine" },
+  isSystemWide: false,
+  userManager: null,
 };
 const MAC: DesktopHome = {
   home: "/Users/ines",
@@ -22,6 +24,8 @@ const MAC: DesktopHome = {
   uid: 501,
   command: ["/usr/local/bin/node", "/Users/ines/it's here/cli/bin/eremos.mjs"],
   environment: { EREMOS_DATA: "/Volumes/A & B" },
+  isSystemWide: false,
+  userManager: null,
 };
 const words = (commands: readonly { readonly program: string; readonly words: readonly string[] }[]): string[][] =>
   commands.map(({ program, words: all }) => [program, ...all]);

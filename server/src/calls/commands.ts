@@ -175,6 +175,8 @@ export const COMMAND_RESULTS = {
   remove: z.object({ path: z.string(), daysLeft: z.number().nullable(), back: z.boolean() }),
   onlooker: z.object({ place: z.string(), kinds: z.array(onlookKind.omit({ brief: true })).readonly() }),
   page: z.object({ address, shown: z.boolean() }),
+  /** Without the password: no name is told. */
+  status: z.object({ version: z.string(), running: z.boolean(), protected: z.number(), open: z.number() }),
   integrate: desktopViewSchema,
   desktop: z.object({}),
   serve: z.object({ address }),

@@ -21,7 +21,16 @@ export interface DesktopHome {
   readonly command: readonly string[];
   /** What must be set for it, such as another data directory. */
   readonly environment: Readonly<Record<string, string>>;
+  /** Its package put it among the applications of every account. */
+  readonly isSystemWide: boolean;
+  /**
+   * This account has a service manager that can start it, and hold its port (null: another one at each start); null
+   * where there is none.
+   */
+  readonly userManager: { readonly port: number | null } | null;
 }
+
+export type HowStarted = Pick<DesktopHome, "command" | "environment">;
 
 /** A program of the system's own and its words, run without a shell. */
 export interface SystemCommand {

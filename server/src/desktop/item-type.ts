@@ -4,3 +4,6 @@ export const ITEM_TYPE = "application/vnd.eremos.item";
 export const ITEM_BEGINS = "Eremos item 1\n";
 /** By which name the desktop's bus knows Eremos: that of its address, turned around. */
 export const APPLICATION = "localhost.eremos.Eremos";
+/** How Eremos looks among other applications: a doorway. The page's own is the same (web/app/icon.svg). */
+export const ICON =
+  '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 32 32"><rect width="32" height="32" rx="7" fill="#f7f3ea"/><path d="M9 27V15a7 7 0 0 1 14 0v12z" fill="#2f3b69"/></svg>';

@@ -1,11 +1,14 @@
-import { type ChildProcess, spawn } from "node:child_process";
+import { type ChildProcess, spawn, spawnSync } from "node:child_process";
 import { createHmac, randomBytes, timingSafeEqual } from "node:crypto";
 import { request } from "node:http";
 import { CALL_TYPE } from "../call-body";
-import * as path from "node:path";
+import * as fs from "node:fs";
 import { EremosError, disk, displayPath, inspectFolder, isEremosError, systemCode } from "@eremos/core";
 import { DataDirectory, type ServerRecord } from "../data-directory";
 import type { Settings } from "../settings";
+import type { DesktopFile, DesktopHome } from "./desktop";
+import { desktopHomeOf } from "./desktop-home";
+import { START_NOW, userUnits } from "./user-units";
 import { openByDesktop } from "./show";
 import { said } from "@eremos/words/server/desktop";
 
@@ -82,25 +85,36 @@ function sayHello({ port, host }: ServerRecord, nonce: string): Promise<string |
   });
 }
 
-/** How Eremos is started from outside this process. */
-export function commandOf(program: string): readonly string[] {
-  return [process.execPath, path.join(program, "cli", "bin", "eremos.mjs")];
-}
-
 /** Starts the server by itself where it does not run; returns its address. */
-async function ensureServer(data: DataDirectory, command: readonly string[]): Promise<string> {
+async function ensureServer(data: DataDirectory, settings: Settings): Promise<string> {
   const running = await runningServer(data);
   if (running) return running;
-  const [program = "", ...words] = command;
-  const child: ChildProcess = spawn(program, [...words, "serve"], { detached: true, stdio: "ignore" });
-  child.unref();
+  const home = desktopHomeOf(settings);
+  const started = startedByManager(home);
+  const child = started ? null : startHere(home.command);
   for (let waited = 0; waited < START_MS; waited += ASK_EVERY_MS) {
     await new Promise((resolve) => setTimeout(resolve, ASK_EVERY_MS));
     const address = await runningServer(data);
     if (address) return address;
-    if (child.exitCode !== null) break;
+    if (child && child.exitCode !== null) break;
   }
   throw new EremosError("interrupted", said("eremos-could-not-be-started"));
+}
+
+/** By the account's service manager, where it would start this very Eremos: it holds the port. */
+function startedByManager(home: DesktopHome): boolean {
+  if (!home.userManager) return false;
+  const units = userUnits(home, home.userManager.port);
+  const isThere = ({ path: file, content }: DesktopFile): boolean =>
+    fs.existsSync(file) && fs.readFileSync(file, "utf8") === content;
+  return units.every(isThere) && spawnSync(START_NOW.program, START_NOW.words, { stdio: "ignore" }).status === 0;
+}
+
+function startHere([program = "", ...words]: readonly string[]): ChildProcess {
+  const child = spawn(program, [...words, "serve"], { detached: true, stdio: "ignore" });
+  child.once("error", () => undefined);
+  child.unref();
+  return child;
 }
 
 /**
@@ -121,7 +135,7 @@ export async function showPage(
   asked: "here" | "desktop" | "overwrite" = "here",
 ): Promise<{ readonly address: string; readonly shown: boolean }> {
   const data = DataDirectory.open(settings.dataDirectory);
-  const start = await ensureServer(data, commandOf(settings.program));
+  const start = await ensureServer(data, settings);
   if (path !== null && asked === "overwrite") {
     data.askToOverwrite(displayPath(path));
     const there = `${start}/?asked=overwrite`;

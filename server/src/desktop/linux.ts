@@ -5,19 +5,29 @@ import {
   type DesktopFile,
   type DesktopHome,
   type DesktopPart,
+  type HowStarted,
   MARK,
   type SystemCommand,
 } from "./desktop";
-import { APPLICATION, ITEM_BEGINS, ITEM_TYPE } from "./item-type";
+import { SYSTEM_COMMAND } from "./installation";
+import { LOOK_AGAIN, unitCommands, userUnits } from "./user-units";
+import { APPLICATION, ICON, ITEM_BEGINS, ITEM_TYPE } from "./item-type";
 import { say } from "@eremos/words/server/desktop";
+
+/** What a package puts among the applications of every account. */
+export function systemWideFiles(): readonly DesktopFile[] {
+  const mark = "Part of the package eremos; it goes with it.";
+  return applicationFiles({ command: [SYSTEM_COMMAND], environment: {} }, "/usr/share", mark);
+}
 
 /** Plain files by the freedesktop.org conventions, in the account's own directories. */
 export const linux: Desktop = {
   isProven: true,
   opensItems: true,
   filesOf,
-  commandsOf: () => [],
-  refreshing: (part, { dataHome }) => (part === "applications" ? tablesAnew(dataHome) : []),
+  commandsOf: (part, on, { userManager }) =>
+    part === "start" && userManager ? unitCommands(on, userManager.port) : [],
+  refreshing,
   hiding: () => [],
   barring: () => [],
 };
@@ -25,14 +35,16 @@ export const linux: Desktop = {
 function filesOf(part: DesktopPart, home: DesktopHome): readonly DesktopFile[] {
   switch (part) {
     case "applications":
-      return applicationFiles(home);
+      return applicationFiles(home, home.dataHome, MARK);
     case "start":
+      if (home.userManager) return userUnits(home, home.userManager.port);
       return [
         {
           path: path.join(home.configHome, "autostart", "eremos.desktop"),
           mode: 0o644,
           content: entry(
             home,
+            MARK,
             ["serve"],
             ["Name=Eremos", `Comment=${say("locks-what-was-left-open")}`, "NoDisplay=true"],
           ),
@@ -48,16 +60,18 @@ function filesOf(part: DesktopPart, home: DesktopHome): readonly DesktopFile[] {
  * of the small file in a locked folder. Sources: freedesktop.org Desktop Entry and Shared MIME-info specifications;
  * dbus-daemon(1), "service files".
  */
-function applicationFiles(home: DesktopHome): readonly DesktopFile[] {
+function applicationFiles(home: HowStarted, dataHome: string, mark: string): readonly DesktopFile[] {
   return [
     {
-      path: path.join(home.dataHome, "applications", `${APPLICATION}.desktop`),
+      path: path.join(dataHome, "applications", `${APPLICATION}.desktop`),
       mode: 0o644,
       content: entry(
         home,
+        mark,
         ["page"],
         [
           "Name=Eremos",
+          `Icon=${APPLICATION}`,
           `Comment=${say("hides-and-locks")}`,
           "Categories=Utility;Security;",
           "DBusActivatable=true",
@@ -66,15 +80,15 @@ function applicationFiles(home: DesktopHome): readonly DesktopFile[] {
       ),
     },
     {
-      path: path.join(home.dataHome, "dbus-1", "services", `${APPLICATION}.service`),
+      path: path.join(dataHome, "dbus-1", "services", `${APPLICATION}.service`),
       mode: 0o644,
-      content: `# ${MARK}\n[D-BUS Service]\nName=${APPLICATION}\nExec=${shellCommand(home, "/usr/bin/env")} desktop\n`,
+      content: `# ${mark}\n[D-BUS Service]\nName=${APPLICATION}\nExec=${shellCommand(home, "/usr/bin/env")} desktop\n`,
     },
     {
-      path: path.join(home.dataHome, "mime", "packages", "eremos.xml"),
+      path: path.join(dataHome, "mime", "packages", "eremos.xml"),
       mode: 0o644,
       content: `<?xml version="1.0" encoding="UTF-8"?>
-<!-- ${MARK} -->
+<!-- ${mark} -->
 <mime-info xmlns="http://www.freedesktop.org/standards/shared-mime-info">
   <mime-type type="${ITEM_TYPE}">
     <comment>${say("locked-by-eremos")}</comment>
@@ -85,7 +99,17 @@ function applicationFiles(home: DesktopHome): readonly DesktopFile[] {
 </mime-info>
 `,
     },
+    {
+      path: path.join(dataHome, "icons", "hicolor", "scalable", "apps", `${APPLICATION}.svg`),
+      mode: 0o644,
+      content: `<!-- ${mark} -->\n${ICON}\n`,
+    },
   ];
+}
+
+function refreshing(part: DesktopPart, { dataHome, userManager }: DesktopHome): readonly SystemCommand[] {
+  if (part === "start" && userManager) return [LOOK_AGAIN];
+  return part === "applications" ? tablesAnew(dataHome) : [];
 }
 
 /** What the desktop reads instead of the files themselves, made anew. Source: update-mime-database(1). */
@@ -131,7 +155,7 @@ function shellWord(word: string): string {
   return `'${word.replaceAll("'", "'\\''")}'`;
 }
 
-function shellCommand({ command, environment }: DesktopHome, env = "env"): string {
+function shellCommand({ command, environment }: HowStarted, env = "env"): string {
   const settings = Object.entries(environment).map(([name, value]) => `${name}=${shellWord(value)}`);
   return [...(settings.length > 0 ? [env, ...settings] : []), ...command.map(shellWord)].join(" ");
 }
@@ -165,13 +189,13 @@ function execWord(word: string): string {
     .replaceAll("%", "%%")}"`;
 }
 
-function execLine({ command, environment }: DesktopHome, words: readonly string[]): string {
+function execLine({ command, environment }: HowStarted, words: readonly string[]): string {
   const settings = Object.entries(environment).map(([name, value]) => `${name}=${value}`);
   return [...(settings.length > 0 ? ["env", ...settings] : []), ...command].map(execWord).concat(words).join(" ");
 }
 
-function entry(home: DesktopHome, words: readonly string[], lines: readonly string[]): string {
-  return `[Desktop Entry]\n# ${MARK}\nType=Application\nExec=${execLine(home, words)}\nTerminal=false\n${lines.join("\n")}\n`;
+function entry(home: HowStarted, mark: string, words: readonly string[], lines: readonly string[]): string {
+  return `[Desktop Entry]\n# ${mark}\nType=Application\nExec=${execLine(home, words)}\nTerminal=false\n${lines.join("\n")}\n`;
 }
 
 function serviceMenu(home: DesktopHome): string {

@@ -1,11 +1,11 @@
 import { randomInt } from "node:crypto";
 import { type Server, type Socket, createServer } from "node:net";
-import { EremosError, LOOPBACKS, holdPort } from "@eremos/core";
+import { EremosError, type HeldPort, LOOPBACKS, holdPort, letGoPort } from "@eremos/core";
 import { accountBehind } from "../peer";
 import { said, say } from "@eremos/words/server/house";
 
 /** Below what systems give to programs that ask for any port, so that one is free again at the next start. */
-const [FIRST_OWN_PORT, AFTER_OWN_PORTS] = [10_000, 32_000];
+export const OWN_PORTS = [10_000, 32_000] as const;
 const MOST_TRIES = 50;
 /** Far more than the tabs of a browser need. */
 export const MOST_CONNECTIONS = 256;
@@ -24,7 +24,7 @@ export interface Doors {
  * else's, the port is not ours. What comes in from another account than `account` is told so and shut out, before
  * anything of it is read.
  * @param wanted a port that the person chose (0: any), or null; @param kept the one of the last start, or null
- * @throws EremosError `port-in-use`, for a chosen one only
+ * @throws EremosError `port-in-use`, for a chosen one and for given ones only
  */
 export async function openDoors({
   wanted,
@@ -32,6 +32,7 @@ export async function openDoors({
   account,
   receive,
   stranger,
+  given = [],
 }: {
   readonly wanted: number | null;
   readonly kept: number | null;
@@ -39,6 +40,8 @@ export async function openDoors({
   readonly receive: (socket: Socket) => void;
   /** Hears of each that was shut out, by its account. */
   readonly stranger: (account: number) => void;
+  /** What whoever started this process listens at for it already: then nothing is chosen. */
+  readonly given?: readonly HeldPort[];
 }): Promise<Doors> {
   const admit = (socket: Socket): void => {
     const theirs = accountBehind(socket);
@@ -48,6 +51,12 @@ export async function openDoors({
     socket.on("error", () => undefined);
     socket.end(REFUSAL, () => socket.destroy());
   };
+  const [first] = given;
+  if (first) {
+    const doors = await listenAt(given, first.port, admit);
+    if (doors) return doors;
+    throw new EremosError("port-in-use", said("given-sockets-cant-be-used"));
+  }
   if (wanted !== null && wanted !== 0) {
     const doors = await tryPort(wanted, admit);
     if (doors) return doors;
@@ -55,7 +64,7 @@ export async function openDoors({
   }
   for (let tried = 0; tried < MOST_TRIES; tried++) {
     const doors = await tryPort(
-      tried === 0 && wanted === null && kept !== null ? kept : randomInt(FIRST_OWN_PORT, AFTER_OWN_PORTS),
+      tried === 0 && wanted === null && kept !== null ? kept : randomInt(...OWN_PORTS),
       admit,
     );
     if (doors) return doors;
@@ -65,20 +74,31 @@ export async function openDoors({
 
 /** null: one of the addresses is taken. */
 async function tryPort(port: number, admit: (socket: Socket) => void): Promise<Doors | null> {
+  const all = LOOPBACKS.map((host) => ({ host, held: holdPort(host, port) }))
+    .filter(({ host, held }) => !(host === "::1" && held === "no-such-address"))
+    .map(({ held }) => held);
+  const held = all.filter((one) => typeof one === "object");
+  if (held.length === all.length) return listenAt(held, port, admit);
+  held.forEach(letGoPort);
+  return null;
+}
+
+/** null: at one of them nobody can listen. */
+async function listenAt(
+  held: readonly HeldPort[],
+  port: number,
+  admit: (socket: Socket) => void,
+): Promise<Doors | null> {
   const servers: Server[] = [];
   const close = (): void => servers.forEach((server) => server.close());
-  for (const host of LOOPBACKS) {
+  for (const { fd } of held) {
     // Not read here: it is passed on as it came.
     const server = createServer({ pauseOnConnect: true }, admit);
     server.maxConnections = MOST_CONNECTIONS;
-    const held = holdPort(host, port);
-    if (host === "::1" && held === "no-such-address") continue;
-    const isListening =
-      typeof held === "object" &&
-      (await new Promise<boolean>((resolve) => {
-        server.once("error", () => resolve(false));
-        server.listen({ fd: held.fd }, () => resolve(true));
-      }));
+    const isListening = await new Promise<boolean>((resolve) => {
+      server.once("error", () => resolve(false));
+      server.listen({ fd }, () => resolve(true));
+    });
     if (!isListening) {
       close();
       return null;

@@ -16,7 +16,11 @@ export interface Pages {
 const SETTINGS_OF_PAGES = "__NEXT_PRIVATE_STANDALONE_CONFIG";
 
 /** Makes ready what the pages are made by. @throws whatever it can't be loaded for */
-export async function preparePages(program: string, { host, port }: ServerRecord, development: boolean): Promise<Pages> {
+export async function preparePages(
+  program: string,
+  { host, port }: ServerRecord,
+  development: boolean,
+): Promise<Pages> {
   Object.assign(process.env, { NODE_ENV: development ? "development" : "production", NEXT_TELEMETRY_DISABLED: "1" });
   if (!development) process.env[SETTINGS_OF_PAGES] = JSON.stringify(settingsOfPages(program));
   const { default: next } = await import("next");

@@ -1,5 +1,5 @@
 import * as path from "node:path";
-import { EremosError, closeMemory, randomBytes } from "@eremos/core";
+import { EremosError, closeMemory, givenPorts, randomBytes } from "@eremos/core";
 import { DataDirectory, type ServerRecord } from "../data-directory";
 import { addressOf, isRunning } from "../desktop/launcher";
 import type { Settings } from "../settings";
@@ -25,6 +25,8 @@ async function serve(settings: Settings, development: boolean): Promise<RunningS
   const data = DataDirectory.open(settings.dataDirectory);
   if (await isRunning(data)) throw new EremosError("port-in-use", said("your-eremos-is-running-already"));
   const sessions = new SessionProcesses(path.join(settings.program, "server", "dist", "session-main.js"));
+  const given = givenPorts(process.env, process.pid);
+  if (given === "elsewhere") throw new EremosError("port-in-use", said("given-sockets-are-elsewhere"));
   // Every other account is shut out here, by the kernel's word, before anything of a request is read.
   const doors = await openDoors({
     wanted: settings.plainAddress ? 0 : settings.port,
@@ -32,9 +34,10 @@ async function serve(settings: Settings, development: boolean): Promise<RunningS
     account: process.geteuid?.() ?? -1,
     receive: (socket) => sessions.receive(socket),
     stranger: (account) => sessions.stranger(account),
+    given,
   });
   const { port } = doors;
-  if (settings.port === null && !settings.plainAddress) data.keepPort(port);
+  if (settings.port === null && !settings.plainAddress && given.length === 0) data.keepPort(port);
   const host = `${settings.plainAddress ? "127.0.0.1" : `eremos-${randomBytes(10).toString("hex")}.localhost`}:${port}`;
   const record: ServerRecord = { port, host, secret: randomBytes(32).toString("hex") };
   const end = async (): Promise<void> => {

@@ -96,6 +96,11 @@ export class Registry {
     return this.rows(keys).flatMap(({ record }) => (record ? [record] : []));
   }
 
+  /** How many there are, by their rows alone. */
+  count(): number {
+    return this.database.orm.select({ id: folders.id }).from(folders).all().length;
+  }
+
   /** The ids of folders whose row is damaged, or in another's place: they are taken in again from the disk. */
   damagedRows(keys: Keys): string[] {
     return this.rows(keys).flatMap(({ id, record }) => (record ? [] : [id]));

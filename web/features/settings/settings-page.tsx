@@ -2,7 +2,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { ToggleGroup } from "radix-ui";
 import type { ReactNode } from "react";
-import type { PreferencesView } from "@eremos/server/contract";
+import type { PreferencesView, SettingsView } from "@eremos/server/contract";
 import { api } from "@/lib/api";
 import { useArriveAt } from "@/lib/arrive-at";
 import { KEYS, showError } from "@/lib/queries";
@@ -53,6 +53,10 @@ export function SettingsPage(): ReactNode {
               </h2>
               <dl className="mt-2 rounded-xl border border-line bg-sheet px-4 text-sm">
                 <Row term={say("eremos-own-data")}>{settings.dataDirectory}</Row>
+                <Row term={say("this-eremos")}>
+                  {say("version-and-kind", { kind: settings.program.kind, version: settings.program.version })}
+                </Row>
+                <Row term={say("its-runtime")}>{runtimeWords(settings.program)}</Row>
               </dl>
               <p className="mt-1.5 text-[13px] text-mute">{say("set-when-eremos-is-started")}</p>
             </section>
@@ -217,6 +221,16 @@ function LeavingOpen({ preferences }: { readonly preferences: PreferencesView })
       </label>
     </section>
   );
+}
+
+function runtimeWords({ node, supportedUntil }: SettingsView["program"]): string {
+  if (supportedUntil === null) return say("runtime-mended-until", { state: "unknown", node, until: "" });
+  const state = Date.parse(supportedUntil) > Date.now() ? "mended" : "over";
+  return say("runtime-mended-until", {
+    state,
+    node,
+    until: new Date(supportedUntil).toLocaleDateString("en-GB", { dateStyle: "long" }),
+  });
 }
 
 function Row({ term, children }: { readonly term: string; readonly children: ReactNode }): ReactNode {

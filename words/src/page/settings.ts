@@ -96,6 +96,12 @@ export const { say, said } = speaker("page/settings", {
   "where-things-are": "Where things are",
   "eremos-own-data": "Eremos' own data",
   "set-when-eremos-is-started": "Set when Eremos is started, by EREMOS_DATA.",
+  "this-eremos": "This Eremos",
+  "version-and-kind":
+    "{kind, select, system {{version}, installed by this system’s packages} portable {{version}, run from a directory of its own} other {{version}, run from its sources}}",
+  "its-runtime": "Its runtime",
+  "runtime-mended-until":
+    "{state, select, mended {Node.js {node}; its makers mend faults in it until {until}} over {Node.js {node}; its makers have mended no faults in it since {until}: install a newer Eremos} other {Node.js {node}}}",
   look: "Look",
   theme: "Theme",
   "earlier-states": "Earlier states",

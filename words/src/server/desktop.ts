@@ -17,4 +17,5 @@ export const { say, said } = speaker("server/desktop", {
   "locked-by-eremos": "Folder or file locked by Eremos",
   "hides-and-locks": "Hides and locks private folders in place",
   "locks-what-was-left-open": "Locks what was left open, and waits for you",
+  "holds-the-port": "Holds the port of Eremos, so that no other account takes it",
 });

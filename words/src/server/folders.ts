@@ -37,6 +37,8 @@ export const { say, said } = speaker("server/folders", {
     " Beyond repair: {lost}. Check the folder to see which files that are; everything else comes out.",
   "damage-in-insurance-itself-was": " Damage in the insurance itself was repaired.",
   "nothing-is-damaged-in-that": "{name}: nothing is damaged in the {bytes} that are insured.",
+  "comes-with-the-package":
+    "This entry comes with the package that Eremos was installed by, for every account, and goes with it. Nothing was changed.",
   "is-there-already-and-not": "{path} is there already, and not by Eremos. Nothing was touched; move it away first.",
   "folder-whose-entry-is-damaged": "A folder whose entry is damaged",
   "its-entry-in-eremos-own":

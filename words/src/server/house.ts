@@ -41,6 +41,10 @@ export const { say, said } = speaker("server/house", {
   "eremos-could-not-start-nothing": "Eremos could not start ({signal}). Nothing was touched.",
   "eremos-ended-in-middle-nothing": "Eremos ended in the middle ({signal}). Nothing is lost; start it again.",
   "this-is-no-address-eremos": "This is no address of Eremos.",
+  "given-sockets-cant-be-used":
+    "Eremos can't listen at the sockets that the service manager gave it. Nothing was touched; switch off its start at log-in, and on again.",
+  "given-sockets-are-elsewhere":
+    "The sockets that the service manager gave to Eremos are not at one port of this computer's own addresses, 127.0.0.1 and [::1]. Nothing is served there; switch off its start at log-in, and on again.",
   "pages-could-not-be-made":
     "Eremos can't make its pages: a part of it is missing or broken ({reason}). Your folders are as they were, and the command line works without the pages. Install Eremos anew; in a checkout, build it again.",
   "taken-out-queue-nothing-was": "Taken out of the queue. Nothing was touched.",

@@ -61,6 +61,41 @@ function answerFor(code: number): "taken" | "no-such-address" {
   });
 }
 
+/** The first descriptor by which a service manager gives sockets. Source: sd_listen_fds(3). */
+const FIRST_GIVEN = 3;
+const MOST_GIVEN = 8;
+
+/**
+ * The sockets that the service manager which started this process listens at for it, if it was: each at an address of
+ * this computer's own, all at one port; `elsewhere`: they are not, and nothing may be served there. What told of them
+ * is taken out of the environment, so that no program started from here takes them for its own.
+ */
+export function givenPorts(
+  environment: Record<string, string | undefined>,
+  pid: number,
+): readonly HeldPort[] | "elsewhere" {
+  const { LISTEN_PID: whose, LISTEN_FDS: count } = environment;
+  for (const name of ["LISTEN_PID", "LISTEN_FDS", "LISTEN_FDNAMES"]) delete environment[name];
+  if (Number(whose) !== pid) return [];
+  const given = Array.from({ length: Math.min(Number(count), MOST_GIVEN) }, (_, index) => boundTo(FIRST_GIVEN + index));
+  const ports = new Set(given.map((one) => one?.port));
+  const held = given.filter((one) => one !== null);
+  return held.length === Number(count) && held.length > 0 && ports.size === 1 ? held : "elsewhere";
+}
+
+/** null: no socket, or one that others than this computer reach. */
+function boundTo(fd: number): HeldPort | null {
+  const address = Buffer.alloc(28);
+  if (getsocknameRaw(fd, address, Buffer.from([address.length, 0, 0, 0])) !== 0) return null;
+  const family = address.readUInt16LE(0);
+  if (family !== AF_INET && family !== AF_INET6) return null;
+  const port = address.readUInt16BE(2);
+  const own = addressOf(family, port);
+  // Of the newer family, neither the flow nor the scope says anything about a loopback address.
+  const [from, to] = family === AF_INET ? [4, 8] : [8, 24];
+  return address.subarray(from, to).equals(own.subarray(from, to)) ? { fd, port } : null;
+}
+
 /** Source: struct sockaddr_in and sockaddr_in6, ip(7) and ipv6(7). */
 function addressOf(family: number, port: number): Buffer {
   const bytes = Buffer.alloc(family === AF_INET ? 16 : 28);

@@ -167,9 +167,21 @@ export const desktopViewSchema = z
   .readonly();
 export type DesktopView = z.output<typeof desktopViewSchema>;
 
+/** How Eremos came to this computer: by its system's packages, as a directory that runs anywhere, or as its sources. */
+export const installationKindSchema = z.enum(["system", "portable", "sources"]);
+
 export const settingsViewSchema = z
   .object({
     dataDirectory: z.string(),
+    program: z
+      .object({
+        version: z.string(),
+        kind: installationKindSchema,
+        /** The runtime's version, and the day until which its makers mend it. */
+        node: z.string(),
+        supportedUntil: z.string().nullable(),
+      })
+      .readonly(),
     /** Places it may protect in that it was started with, or the usual ones. */
     placesBefore: z.array(z.string()).readonly(),
     hashing: z

@@ -1,3 +1,4 @@
+import { installationOf } from "../../desktop/installation";
 import { parsePasswordHashing } from "@eremos/core";
 import type { SettingsView, StateView } from "../../contract";
 import type { Eremos } from "../../eremos";
@@ -32,8 +33,10 @@ export function settingsOf(eremos: Eremos): SettingsView {
   const owner = eremos.requireOwner();
   const { memoryKiB, passes, lanes } = parsePasswordHashing(owner.password.hashing);
   const offLimits = eremos.offLimits.map(({ path, reason, removable }) => ({ path, reason, removable }));
+  const { version, kind, node, supportedUntil } = installationOf(eremos.settings.program);
   return {
     dataDirectory: eremos.data.directory,
+    program: { version, kind, node, supportedUntil },
     placesBefore: placesOf(eremos.settings),
     hashing: { memoryKiB, passes, lanes },
     offLimits,

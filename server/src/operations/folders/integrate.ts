@@ -12,7 +12,7 @@ import {
   MARK,
   type SystemCommand,
 } from "../../desktop/desktop";
-import { commandOf } from "../../desktop/launcher";
+import { desktopHomeOf } from "../../desktop/desktop-home";
 import { linux } from "../../desktop/linux";
 import { macos } from "../../desktop/macos";
 import { windows } from "../../desktop/windows";
@@ -24,28 +24,39 @@ const desktop = DESKTOPS[process.platform] ?? linux;
 
 /** Which parts are there: every file of them, as Eremos writes it. */
 export function desktopParts(settings: Settings): Readonly<Record<DesktopPart, boolean>> {
-  const home = desktopHome(settings);
+  const home = desktopHomeOf(settings);
   const isThere = (part: DesktopPart): boolean =>
+    isWithPackage(part, home) ||
     desktop.filesOf(part, home).every(({ path: file }) => readOrNull(file)?.includes(MARK) ?? false);
   return { applications: isThere("applications"), start: isThere("start"), menu: isThere("menu") };
 }
 
 /** Adds a part, or takes it away. Never touches a file that is not Eremos' own. @throws EremosError `path-taken` */
 export function setDesktopPart(settings: Settings, part: DesktopPart, on: boolean): void {
-  const home = desktopHome(settings);
-  const files = desktop.filesOf(part, home);
+  const home = desktopHomeOf(settings);
+  if (isWithPackage(part, home) && !on) throw new EremosError("unsupported", said("comes-with-the-package"));
+  const files = isWithPackage(part, home) ? [] : desktop.filesOf(part, home);
   const foreign = files.find(({ path: file }) => readOrNull(file)?.includes(MARK) === false);
   if (foreign && on)
     throw new EremosError("path-taken", said("is-there-already-and-not", { path: foreign.path }), {
       path: foreign.path,
     });
   if (!on) desktop.commandsOf(part, false, home).forEach(run);
+  // Of the other way to start it, too: an account may have got or lost its service manager since.
+  const otherwise = desktop.filesOf(part, { ...home, userManager: home.userManager ? null : { port: 1 } });
+  for (const { path: file } of otherwise)
+    if (!files.some(({ path: same }) => same === file) && readOrNull(file)?.includes(MARK)) fs.rmSync(file);
   for (const file of files) {
     if (on) write(file);
     else if (readOrNull(file.path)?.includes(MARK)) fs.rmSync(file.path);
   }
   if (on) desktop.commandsOf(part, true, home).forEach(run);
   desktop.refreshing(part, home).forEach(run);
+}
+
+/** Its package put it there for every account. */
+function isWithPackage(part: DesktopPart, { isSystemWide }: DesktopHome): boolean {
+  return part === "applications" && isSystemWide;
 }
 
 /** What a desktop does not know any more need not be taken away. */
@@ -59,25 +70,8 @@ export function opensItems(settings: Settings): boolean {
 }
 
 export function setDesktop(settings: Settings, on: boolean): void {
-  for (const part of DESKTOP_PARTS) setDesktopPart(settings, part, on);
-}
-
-function desktopHome({ home, program }: Settings): DesktopHome {
-  const kept = Object.fromEntries(
-    ["EREMOS_DATA", "EREMOS_PORT", "EREMOS_PLACES", "EREMOS_SYNCED", "EREMOS_MOUNTS"].flatMap((name) =>
-      process.env[name] ? [[name, process.env[name]]] : [],
-    ),
-  );
-  const { username, uid } = os.userInfo();
-  return {
-    home,
-    account: username,
-    uid,
-    dataHome: process.env["XDG_DATA_HOME"] || path.join(home, ".local", "share"),
-    configHome: process.env["XDG_CONFIG_HOME"] || path.join(home, ".config"),
-    command: commandOf(program),
-    environment: kept,
-  };
+  const home = desktopHomeOf(settings);
+  for (const part of DESKTOP_PARTS) if (on || !isWithPackage(part, home)) setDesktopPart(settings, part, on);
 }
 
 function write({ path: file, mode, content }: DesktopFile): void {
