@@ -68,6 +68,8 @@ const OWNER_BEFORE = "owner.before.json";
 
 const deviceSchema = z.strictObject({ publicKey: z.string(), privateKey: z.string() });
 
+const USED_BY = "used-by.json";
+const versionSchema = z.string().regex(/^\d+\.\d+\.\d+$/);
 const AT_WORK = "at-work";
 const DAYS = "days.json";
 const OVERWRITING = "overwriting";
@@ -119,6 +121,22 @@ export class DataDirectory {
   /** Traces that were cleared, until their days are over. */
   get cleared(): string {
     return path.join(this.directory, "cleared");
+  }
+
+  /** What was here before newer versions of Eremos used it, for a while. */
+  get upgrades(): string {
+    return path.join(this.directory, "before-upgrade");
+  }
+
+  /** The version of Eremos that used it last; null where none has said so. */
+  usedBy(): string | null {
+    const bytes = readIfThere(path.join(this.directory, USED_BY));
+    const parsed = bytes ? versionSchema.safeParse(parseJson(bytes)) : null;
+    return parsed?.success ? parsed.data : null;
+  }
+
+  writeUsedBy(version: string): void {
+    writeDurably(path.join(this.directory, USED_BY), Buffer.from(`${JSON.stringify(version)}\n`));
   }
 
   /** Which files are being written over, so that a crash is brought to its end. */
@@ -206,8 +224,13 @@ export class DataDirectory {
     for (const name of [OWNER_COPY, OWNER]) writeDurably(path.join(this.directory, name), writeOwner(owner));
   }
 
-  /** The present record was opened by its owner: the one before it, and what opened that, is not needed any more. */
+  /**
+   * The present record was opened by its owner: the one before it, and what opened that, is not needed any more. Nor are
+   * copies from before an upgrade, which hold it, too.
+   */
   forgetOwnerBefore(): void {
+    if (fs.existsSync(path.join(this.directory, OWNER_BEFORE)))
+      fs.rmSync(this.upgrades, { recursive: true, force: true });
     fs.rmSync(path.join(this.directory, OWNER_BEFORE), { force: true });
   }
 

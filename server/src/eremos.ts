@@ -15,6 +15,8 @@ import {
   runEngine,
 } from "@eremos/core";
 import type { ChangeEvent, JobVerb, Way } from "./contract";
+import { copyBeforeUpgrade } from "./database/upgrade";
+import { installationOf } from "./desktop/installation";
 import { DataDirectory } from "./data-directory";
 import { Days } from "./days";
 import { Documents } from "./documents";
@@ -120,6 +122,7 @@ export class Eremos {
   static open(settings: Settings, onProgress?: (folder: string, verb: JobVerb, progress: Progress) => void): Eremos {
     const data = DataDirectory.open(settings.dataDirectory);
     keepFaultLog(data.directory);
+    copyBeforeUpgrade(data, settings.program, installationOf(settings.program).version);
     return new Eremos(settings, data, openDatabase(data.databasePath, settings.program), onProgress);
   }
 

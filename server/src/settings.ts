@@ -39,6 +39,9 @@ export interface Settings {
   readonly program: string;
 }
 
+/** Below what systems give to programs that ask for any port, so that one is free again at the next start. */
+export const OWN_PORTS = [10_000, 32_000] as const;
+
 /** @throws EremosError `usage` naming the setting that can't be used */
 export function readSettings(environment: Readonly<Record<string, string | undefined>>, program: string): Settings {
   const home = realPathOf(os.homedir());

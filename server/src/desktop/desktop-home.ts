@@ -1,8 +1,7 @@
 import * as os from "node:os";
 import { randomInt } from "node:crypto";
 import { DataDirectory } from "../data-directory";
-import { OWN_PORTS } from "../http/doors";
-import type { Settings } from "../settings";
+import { OWN_PORTS, type Settings } from "../settings";
 import type { DesktopHome } from "./desktop";
 import { installationOf } from "./installation";
 import { hasUserManager } from "./user-units";

@@ -1,11 +1,10 @@
 import { randomInt } from "node:crypto";
 import { type Server, type Socket, createServer } from "node:net";
 import { EremosError, type HeldPort, LOOPBACKS, holdPort, letGoPort } from "@eremos/core";
+import { OWN_PORTS } from "../settings";
 import { accountBehind } from "../peer";
 import { said, say } from "@eremos/words/server/house";
 
-/** Below what systems give to programs that ask for any port, so that one is free again at the next start. */
-export const OWN_PORTS = [10_000, 32_000] as const;
 const MOST_TRIES = 50;
 /** Far more than the tabs of a browser need. */
 export const MOST_CONNECTIONS = 256;

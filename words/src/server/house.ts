@@ -41,6 +41,8 @@ export const { say, said } = speaker("server/house", {
   "eremos-could-not-start-nothing": "Eremos could not start ({signal}). Nothing was touched.",
   "eremos-ended-in-middle-nothing": "Eremos ended in the middle ({signal}). Nothing is lost; start it again.",
   "this-is-no-address-eremos": "This is no address of Eremos.",
+  "used-by-a-newer-eremos":
+    "A newer Eremos has used its own data on this computer, in a way that this one ({version}) does not know. Nothing was touched; start the newer one, or install it again.",
   "given-sockets-cant-be-used":
     "Eremos can't listen at the sockets that the service manager gave it. Nothing was touched; switch off its start at log-in, and on again.",
   "given-sockets-are-elsewhere":
