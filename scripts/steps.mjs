@@ -70,6 +70,7 @@ const TEST_PROGRAMS = [
     there: ["/usr/bin/python3", ["-c", "import gi; gi.require_version('Gtk', '3.0')"]],
     packages: ["python3-gi", "gir1.2-gtk-3.0"],
   },
+  { there: ["systemd-socket-activate", ["--version"]], packages: ["systemd"] },
   { there: ["setfacl", ["--version"]], packages: ["acl"] },
   { there: ["setfattr", ["--version"]], packages: ["attr"] },
   { there: ["mkfs.ext4", ["-V"]], packages: ["e2fsprogs"] },
@@ -126,6 +127,17 @@ const PACKAGE_TOOLS = [
 
 export function installPackageTools() {
   installPrograms(PACKAGE_TOOLS, "a package is made with");
+}
+
+/** What a package is tried with. */
+const PACKAGE_TEST_PROGRAMS = [
+  { there: ["mmdebstrap", ["--version"]], packages: ["mmdebstrap"] },
+  { there: ["man", ["--version"]], packages: ["man-db", "groff"] },
+  { there: ["appstreamcli", ["--version"]], packages: ["appstream"] },
+];
+
+export function installPackageTestPrograms() {
+  installPrograms(PACKAGE_TEST_PROGRAMS, "the package is tried with");
 }
 
 export function installBenchPrograms() {

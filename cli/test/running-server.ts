@@ -17,10 +17,13 @@ export class RunningServer {
   constructor(
     private readonly cli: CommandLine,
     private readonly environment: Readonly<Record<string, string>> = {},
+    /** The words of what starts it, before its own. */
+    private readonly through: readonly string[] = [],
   ) {}
 
   start(): Promise<void> {
-    const server = spawn("node", [CLI, "serve"], {
+    const [program = "", ...words] = [...this.through, "node", CLI, "serve"];
+    const server = spawn(program, words, {
       env: { ...this.cli.env, EREMOS_PORT: "0", ...this.environment },
       stdio: ["ignore", "ignore", "pipe"],
     });

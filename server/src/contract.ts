@@ -10,6 +10,8 @@ export type {
   Effort,
   KeepHistory,
   LockingRules,
+  NoticeKind,
+  NoticesPreference,
   OffLimitsView,
   OpeningMode,
 } from "./calls/shapes/rules";

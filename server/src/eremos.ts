@@ -14,7 +14,7 @@ import {
   editedOffLimits,
   runEngine,
 } from "@eremos/core";
-import type { ChangeEvent, JobVerb, Way } from "./contract";
+import type { ActivityEvent, ChangeEvent, JobVerb, Way } from "./contract";
 import { copyBeforeUpgrade } from "./database/upgrade";
 import { installationOf } from "./desktop/installation";
 import { DataDirectory } from "./data-directory";
@@ -158,6 +158,16 @@ export class Eremos {
 
   announce(change: ChangeEvent): void {
     this.emitter.emit("change", change);
+  }
+
+  /** Something was done, as it is written down, whether the history is kept or not. */
+  happened(event: ActivityEvent): void {
+    this.emitter.emit("event", event);
+  }
+
+  onEvent(listener: (event: ActivityEvent) => void): () => void {
+    this.emitter.on("event", listener);
+    return () => void this.emitter.off("event", listener);
   }
 
   onChange(listener: (change: ChangeEvent) => void): () => void {

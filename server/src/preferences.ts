@@ -10,6 +10,8 @@ import {
   keepHistorySchema,
   lockingRulesSchema,
   namedSchema,
+  noticeKindSchema,
+  noticesSchema,
   offLimitsViewSchema,
   themeSchema,
 } from "./calls/shapes/rules";
@@ -31,8 +33,13 @@ const preferencesSchema = z.strictObject({
   keepHistory: keepHistorySchema.default("for-good"),
   desk: deskSchema.default({ sort: "state", isDescending: false, isTable: false }),
   chosen: chosenSchema.default(USUAL_CHOICE),
+  notices: noticesSchema.default({ kinds: noticeKindSchema.options, quiet: null, names: "unlocked" }),
 });
-const storedSchema = preferencesSchema.extend({ offLimits: offLimitsViewSchema.default({ added: [], removed: [] }) });
+const storedSchema = preferencesSchema.extend({
+  offLimits: offLimitsViewSchema.default({ added: [], removed: [] }),
+  /** When it was last told that a way back is to be practised: milliseconds since 1970. */
+  practiceToldAt: z.number().default(0),
+});
 type Stored = z.output<typeof storedSchema>;
 
 const ROW = 1;
@@ -56,8 +63,12 @@ export class Preferences {
   }
 
   get(): PreferencesView {
-    const { offLimits: _offLimits, ...preferences } = this.stored();
+    const { offLimits: _offLimits, practiceToldAt: _practiceToldAt, ...preferences } = this.stored();
     return preferences;
+  }
+
+  get practiceToldAt(): number {
+    return this.stored().practiceToldAt;
   }
 
   get offLimits(): OffLimitsEdits {

@@ -10,6 +10,7 @@ export const SETTINGS_SECTIONS = [
   ["leaving-open", say("when-folders-are-left-open")],
   ["keep-earlier", say("earlier-states")],
   ["check-every", say("checks-by-itself")],
+  ["notices", say("notifications")],
   ["desktop", say("on-your-desktop")],
   ["data", say("where-things-are")],
   ["guessing", say("what-guessing-costs")],

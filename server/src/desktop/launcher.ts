@@ -147,6 +147,12 @@ export async function showPage(
   return { address, shown: await showInBrowser(data, address) };
 }
 
+/** Shows a page of the server that runs, this process's own; nothing where none does. */
+export async function showRunning(data: DataDirectory, path: string): Promise<void> {
+  const record = data.server();
+  if (record) await showInBrowser(data, `${addressOf(record)}${path}`);
+}
+
 /** The id that a locked folder tells of itself; null where it tells none. */
 function folderAt(path: Buffer): string | null {
   try {

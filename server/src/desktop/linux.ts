@@ -73,7 +73,7 @@ function applicationFiles(home: HowStarted, dataHome: string, mark: string): rea
           "Name=Eremos",
           `Icon=${APPLICATION}`,
           `Comment=${say("hides-and-locks")}`,
-          "Categories=Utility;Security;",
+          "Categories=Utility;",
           "DBusActivatable=true",
           `MimeType=${ITEM_TYPE};`,
         ],

@@ -11,6 +11,7 @@ import { lockAgain } from "../operations/locking/lock-folder";
 import { emptyTrash } from "../operations/locking/remove";
 import { recoverInterrupted } from "../operations/ways-back/recover-interrupted";
 import { catchUp } from "../operations/ways-back/renew-headers";
+import { watchForNotices } from "../notices/watch";
 import type { Sessions } from "../session/sessions";
 import { CheckWatch } from "../watch/check-watch";
 import { watchDatabase } from "../watch/database-watch";
@@ -38,6 +39,7 @@ export async function startWatches(eremos: Eremos, sessions: Sessions, isFirst: 
       () => readTables(eremos.settings.mounts),
       () => void followMounts(eremos).catch(() => undefined),
     ),
+    watchForNotices(eremos),
     watchSleep(whenAway(eremos, sessions, keeper)),
     signOutWhenIdle(eremos, sessions),
     keepCatchingUp(eremos),

@@ -21,6 +21,7 @@ interface House {
   readonly keys: Keys | null;
   requireOwner(): OwnerEnvelope;
   announce(change: ChangeEvent): void;
+  happened(event: ActivityEvent): void;
 }
 
 type EventKind = ActivityEvent["kind"];
@@ -346,15 +347,10 @@ export class Ledger {
   ): Promise<void> {
     const { registry, keys } = this.house;
     const isWritten = this.house.preferences.get().keepHistory !== "off";
-    await registry.record(
-      keys,
-      this.house.requireOwner(),
-      isWritten ? this.told(event, record) : null,
-      record,
-      header,
-      besides,
-    );
+    const told = this.told(event, record);
+    await registry.record(keys, this.house.requireOwner(), isWritten ? told : null, record, header, besides);
     this.house.announce({ topic: "activity" });
+    this.house.happened(told);
   }
 
   /** With what is known of it without being said. */

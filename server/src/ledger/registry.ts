@@ -96,9 +96,14 @@ export class Registry {
     return this.rows(keys).flatMap(({ record }) => (record ? [record] : []));
   }
 
-  /** How many there are, by their rows alone. */
+  /** How many there are, by their ids alone; those that were locked while nobody was signed in are in no row yet. */
   count(): number {
-    return this.database.orm.select({ id: folders.id }).from(folders).all().length;
+    const { orm } = this.database;
+    const rows = [
+      ...orm.select({ id: folders.id }).from(folders).all(),
+      ...orm.select({ id: slots.id }).from(slots).all(),
+    ];
+    return new Set(rows.map(({ id }) => id)).size;
   }
 
   /** The ids of folders whose row is damaged, or in another's place: they are taken in again from the disk. */

@@ -16,6 +16,8 @@ export class KnownOpen {
   /** Folders that no program uses any more, whose owner wants to be asked then. */
   private readonly asked = new Set<string>();
   readonly moments: Moments;
+  /** Hears of each whose time is up and that waits for programs, and with none that it does not any more. */
+  onWaiting: (id: string, programs: readonly string[]) => void = () => undefined;
 
   constructor(readonly clocks: Clocks = CLOCKS) {
     this.moments = new Moments(clocks);
@@ -53,7 +55,9 @@ export class KnownOpen {
     const before = this.programsHolding(id).join();
     if (programs.length > 0) this.waiting.set(id, programs);
     else this.waiting.delete(id);
-    return before !== programs.join();
+    const hasChanged = before !== programs.join();
+    if (hasChanged) this.onWaiting(id, programs);
+    return hasChanged;
   }
 
   /** How long nobody holds files of it any more; null: somebody does, or never did. Milliseconds. */
@@ -85,6 +89,7 @@ export class KnownOpen {
 
   /** What is known of a folder's quiet is void: it locked, or its time was changed. */
   forget(id: string): void {
+    this.waitsFor(id, []);
     for (const map of [this.waiting, this.quietUntil, this.failed, this.heldAt, this.asked]) map.delete(id);
     for (const what of ["stays", "locks", "quiet"]) this.moments.forget(`${id} ${what}`);
   }

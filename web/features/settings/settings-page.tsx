@@ -11,6 +11,7 @@ import { MasterPassword } from "./change-password";
 import { OffLimits } from "./off-limits";
 import { Places, Synced } from "./places";
 import { StaySection } from "./stay-section";
+import { NoticesSection } from "./notices";
 import { PinSection } from "./pin-section";
 import { RecoveryCode } from "./recovery-code";
 import { TakingOff } from "./taking-off";
@@ -41,6 +42,7 @@ export function SettingsPage(): ReactNode {
             <LeavingOpen preferences={settings.preferences} />
             <KeepEarlier preferences={settings.preferences} />
             <CheckEvery preferences={settings.preferences} />
+            <NoticesSection notices={settings.preferences.notices} />
             <section aria-labelledby="desktop">
               <h2 id="desktop" className="text-lg">
                 {say("on-your-desktop")}

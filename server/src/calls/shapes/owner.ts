@@ -1,7 +1,14 @@
 /** The owner, the session and what is set for everything, as they go over the wire. Pure: the pages read it too. */
 import * as z from "zod";
 import { chosenSchema } from "./folders";
-import { deskSchema, effortSchema, keepHistorySchema, lockingRulesSchema, offLimitsViewSchema } from "./rules";
+import {
+  deskSchema,
+  effortSchema,
+  keepHistorySchema,
+  lockingRulesSchema,
+  noticesSchema,
+  offLimitsViewSchema,
+} from "./rules";
 
 export const stateViewSchema = z
   .object({
@@ -151,6 +158,8 @@ export const preferencesViewSchema = z
     checkEveryDays: z.number(),
     keepHistory: keepHistorySchema,
     desk: deskSchema,
+    /** What the desktop's notifications tell of, when, and with which names. */
+    notices: noticesSchema,
     /** What was chosen for the last folder that was protected: it is offered first. */
     chosen: chosenSchema,
   })

@@ -95,6 +95,20 @@ export const idleSignOutMinutesSchema = z
   .max(24 * 60)
   .nullable();
 /** A change names only what it changes, so that two at once do not undo one another. */
+/** What the desktop's notifications tell of. */
+export const noticeKindSchema = z.enum(["waiting", "locked", "wrong", "damaged", "practice"]);
+export type NoticeKind = z.output<typeof noticeKindSchema>;
+/** Of the day, in this computer's own time. */
+const minuteOfDay = z.int().min(0).max(1439);
+export const noticesSchema = z.strictObject({
+  kinds: z.array(noticeKindSchema).max(noticeKindSchema.options.length).readonly(),
+  /** Between these nothing is shown; where `from` is later than `until`, over midnight. */
+  quiet: z.strictObject({ from: minuteOfDay, until: minuteOfDay }).nullable(),
+  /** Whether a folder's name stands in them: never, only while the screen is known not to be locked, or always. */
+  names: z.enum(["never", "unlocked", "always"]),
+});
+export type NoticesPreference = z.output<typeof noticesSchema>;
+
 export const preferencesChangeSchema = z.strictObject({
   theme: themeSchema.exactOptional(),
   rules: lockingRulesSchema.exactOptional(),
@@ -104,4 +118,5 @@ export const preferencesChangeSchema = z.strictObject({
   keepEarlier: keepEarlierSchema.exactOptional(),
   checkEveryDays: checkEveryDaysSchema.exactOptional(),
   desk: deskSchema.exactOptional(),
+  notices: noticesSchema.exactOptional(),
 });

@@ -1,0 +1,52 @@
+import { isEremosError } from "@eremos/core";
+import { showRunning } from "../desktop/launcher";
+import { Notifications } from "../desktop/notifications";
+import type { Eremos } from "../eremos";
+import { keepOpen } from "../operations/folders/preferences";
+import { isPracticeDue } from "../operations/folders/practice-due";
+import { decodePath, nameOf } from "../paths";
+import { Notices } from "./notices";
+
+const KEEP_OPEN_MINUTES = 30;
+const LOOK_EVERY_MS = 3600 * 1000;
+const TELL_AGAIN_MS = 30 * 24 * 3600 * 1000;
+
+/** Tells by the desktop's notifications what happens here. Returns what ends it. */
+export function watchForNotices(eremos: Eremos, desktop = new Notifications()): () => void {
+  const notices = new Notices(desktop, {
+    preference: () => eremos.preferences.get().notices,
+    showDesk: (folder) => showRunning(eremos.data, folder === null ? "" : `/folders/${folder}`),
+    keepOpen: (folder) => evenSignedOut(eremos, () => keepOpen(eremos, folder, KEEP_OPEN_MINUTES)),
+    nameOf: (folder) => {
+      const note = folder === "" ? null : eremos.data.note(folder);
+      return note ? nameOf(decodePath(note.path)) : null;
+    },
+    now: () => new Date(),
+  });
+  const stopHearing = eremos.onEvent((event) => void notices.heard(event));
+  eremos.knownOpen.onWaiting = (folder, programs) => void notices.waits(folder, programs);
+  const timer = setInterval(() => tellOfPractice(eremos, notices), LOOK_EVERY_MS).unref();
+  return () => {
+    stopHearing();
+    eremos.knownOpen.onWaiting = () => undefined;
+    clearInterval(timer);
+    notices.close();
+    desktop.close();
+  };
+}
+
+/** What can't be done from a notification is done on the page, which says why. */
+function evenSignedOut(eremos: Eremos, act: () => void): void {
+  try {
+    act();
+  } catch (error) {
+    if (!isEremosError(error)) throw error;
+    void showRunning(eremos.data, "");
+  }
+}
+
+export function tellOfPractice(eremos: Eremos, notices: Pick<Notices, "practiceIsDue">, now = Date.now()): void {
+  if (now - eremos.preferences.practiceToldAt < TELL_AGAIN_MS || !isPracticeDue(eremos, now)) return;
+  eremos.preferences.set({ practiceToldAt: now });
+  void notices.practiceIsDue();
+}
