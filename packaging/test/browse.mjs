@@ -44,9 +44,10 @@ async function signIn() {
 
 if (what === "first-run") await firstRun();
 else await signIn();
-for (const path of rest) {
+// Each is a path, and what is to be seen there, with a bar between them.
+for (const [path, seen] of rest.map((one) => one.split("|"))) {
   await page.goto(`${address}${path}`);
-  await page.locator("h1").first().waitFor();
+  await page.locator("main").getByText(seen).first().waitFor();
   process.stdout.write(`${await page.locator("main").first().innerText()}\n`);
 }
 await browser.close();

@@ -81,14 +81,14 @@ it("stands among the applications, opens its items, and has icons, a manual, com
 
 it("first run in the browser; a lock; everything killed and started again; the bytes are back", async () => {
   const server = await system.serve(ines, "eremos serve");
-  expect(system.browse(ines, "first-run", server.address, PASSWORD, "/settings")).toMatch(
+  expect(system.browse(ines, "first-run", server.address, PASSWORD, "/settings|Its runtime")).toMatch(
     new RegExp(`${OLDER}, installed by this system’s packages[^]*Node\\.js 24\\.[^]*until 30 April 2028`),
   );
   expect(system.as(ines, "eremos lock Letters").status).toBe(0);
   expect(system.has(`${ines.home}/Letters`)).toBe(false);
   await server.stop("SIGKILL");
   const again = await system.serve(ines, "eremos serve");
-  expect(system.browse(ines, "sign-in", again.address, PASSWORD, "/")).toContain("Letters");
+  expect(system.browse(ines, "sign-in", again.address, PASSWORD, "/|Letters")).toContain("Letters");
   expect(system.as(ines, `eremos unlock --password-stdin Letters`, `${PASSWORD}\n`)).toEqual({
     status: 0,
     out: expect.stringContaining("Letters"),
@@ -108,14 +108,16 @@ it("a newer version comes beside a running one, with folders locked and open: wh
   expect(system.filesBelow(ines.home)).toEqual(homes);
   expect(versions().sort()).toEqual([OLDER, NEWER]);
   // Pages and processes that it has not begun with yet.
-  expect(system.browse(ines, "sign-in", server.address, PASSWORD, "/", "/traces", "/settings")).toContain(OLDER);
+  expect(
+    system.browse(ines, "sign-in", server.address, PASSWORD, "/|Letters", "/traces|Traces", "/settings|Its runtime"),
+  ).toContain(OLDER);
   expect(system.as(ines, "eremos status").out).toContain(`Eremos ${NEWER}, running`);
   const copy = `${ines.home}/.local/share/eremos/before-upgrade/${OLDER}`;
   expect([system.has(`${copy}/owner.json`), system.has(`${copy}/eremos.db`)]).toEqual([true, true]);
   await server.stop("SIGTERM");
 
   const now = await system.serve(ines, "eremos serve");
-  expect(system.browse(ines, "sign-in", now.address, PASSWORD, "/settings")).toContain(
+  expect(system.browse(ines, "sign-in", now.address, PASSWORD, "/settings|Its runtime")).toContain(
     `${NEWER}, installed by this system’s packages`,
   );
   expect(system.as(ines, "eremos unlock --password-stdin Accounts", `${PASSWORD}\n`).status).toBe(0);
@@ -128,9 +130,9 @@ it("a newer version comes beside a running one, with folders locked and open: wh
 it("two accounts run the same package at once, each its own, and neither sees the other's", async () => {
   const [hers, his] = await Promise.all([system.serve(ines, "eremos serve"), system.serve(jonas, "eremos serve")]);
   expect(hers.address).not.toBe(his.address);
-  system.browse(jonas, "first-run", his.address, "another lantern by the canal", "/");
+  system.browse(jonas, "first-run", his.address, "another lantern by the canal", "/|Nothing is protected yet");
   expect(system.as(jonas, "eremos lock Sketches").status).toBe(0);
-  expect(system.browse(ines, "sign-in", hers.address, PASSWORD, "/")).not.toContain("Sketches");
+  expect(system.browse(ines, "sign-in", hers.address, PASSWORD, "/|Letters")).not.toContain("Sketches");
   expect(system.as(jonas, "eremos status").out).toContain("One folder or file is protected");
   const { hostname, port, host } = new URL(hers.address);
   const asked = `curl -s -o /dev/null -w '%{http_code}' --resolve ${hostname}:${port}:127.0.0.1 http://${host}/`;
@@ -168,7 +170,7 @@ it("its removal says what is still locked, stops when asked to, takes nothing of
 it("runs from a directory of one's own, with no administrator", async () => {
   run("tar", "-xJf", path.join(PACKAGES, `eremos-${NEWER}-linux-amd64.tar.xz`), "-C", path.join(system.at, ines.home));
   const server = await system.serve(ines, `sh eremos-${NEWER}/eremos serve`);
-  expect(system.browse(ines, "sign-in", server.address, PASSWORD, "/settings")).toContain(
+  expect(system.browse(ines, "sign-in", server.address, PASSWORD, "/settings|Its runtime")).toContain(
     `${NEWER}, run from a directory of its own`,
   );
   await server.stop("SIGTERM");

@@ -55,7 +55,7 @@ export class Notifications {
   private readonly screenWatchers = new Set<(isLocked: boolean) => void>();
   private isClosed = false;
 
-  constructor(private readonly environment = process.env) {}
+  constructor(private readonly environment: Readonly<Record<string, string | undefined>> = process.env) {}
 
   async show(notice: Notice): Promise<void> {
     const before = [...this.shown].find(([, { about }]) => about === notice.about)?.[0] ?? NEW;

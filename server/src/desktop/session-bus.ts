@@ -19,7 +19,9 @@ declare module "@homebridge/dbus-native" {
  * The bus of the desktop's session, or null where there is none. Source: dbus-daemon(1), DBUS_SESSION_BUS_ADDRESS;
  * systemd's user bus.
  */
-export async function sessionBusOrNull(environment = process.env): Promise<MessageBus | null> {
+export async function sessionBusOrNull(
+  environment: Readonly<Record<string, string | undefined>> = process.env,
+): Promise<MessageBus | null> {
   const socket = path.join(environment["XDG_RUNTIME_DIR"] || "/nowhere", "bus");
   const busAddress = environment["DBUS_SESSION_BUS_ADDRESS"] || (fs.existsSync(socket) ? `unix:path=${socket}` : null);
   if (busAddress === null) return null;

@@ -1,3 +1,4 @@
+import { printable } from "@eremos/core";
 import type { ActivityEvent, NoticeKind } from "../contract";
 import type { Notice, NoticeButton, Notifications } from "../desktop/notifications";
 import { say } from "@eremos/words/server/notices";
@@ -28,7 +29,8 @@ export interface NoticeHouse {
 }
 
 const LOOK_EVERY_MS = 60_000;
-const BY_ITSELF: ReadonlySet<ActivityEvent["why"]> = new Set(["time", "idle", "let-go", "after-stop", "asleep"]);
+/** What a folder that somebody left open is locked for; what the person does themselves is told nowhere. */
+const BY_ITSELF = ["time", "idle", "let-go", "after-stop", "asleep"] as const;
 
 /**
  * Tells by the desktop's notifications what somebody would want to know who does not look at the page. No name of a
@@ -57,13 +59,14 @@ export class Notices {
     if (kind === "locked" || kind === "released") await this.over(`waits ${folder}`);
     const name = event.name || this.house.nameOf(folder);
     const look = [this.desk(folder === "" ? null : folder)];
-    if (kind === "locked" && from === "itself" && BY_ITSELF.has(why))
+    const reason = from === "itself" ? BY_ITSELF.find((one) => one === why) : undefined;
+    if (kind === "locked" && reason)
       await this.tell({
         kind: "locked",
         about: `locked ${folder}`,
         urgency: "low",
         name,
-        words: (named) => ({ summary: say("locked-by-itself", { name: named }), body: say("why", { why: why ?? "" }) }),
+        words: (named) => ({ summary: say("locked-by-itself", { name: named }), body: say(`why-${reason}`) }),
         buttons: look,
       });
     if (kind === "wrong" && !event.signedIn)
@@ -181,7 +184,7 @@ function plain(text: string): string {
 
 function noticeOf({ about, urgency, name, words, buttons }: Told, mayName: boolean): Notice {
   const { summary, body } = words(name !== null && mayName ? name : say("a-folder"));
-  return { about, urgency, summary, body: plain(body), buttons };
+  return { about, urgency, summary: printable(summary), body: plain(printable(body)), buttons };
 }
 
 function accountName(account: ActivityEvent["account"]): string {

@@ -1,10 +1,11 @@
-import { isEremosError } from "@eremos/core";
+import { fromSystemError, isEremosError } from "@eremos/core";
 import { showRunning } from "../desktop/launcher";
 import { Notifications } from "../desktop/notifications";
 import type { Eremos } from "../eremos";
 import { keepOpen } from "../operations/folders/preferences";
 import { isPracticeDue } from "../operations/folders/practice-due";
 import { decodePath, nameOf } from "../paths";
+import { said } from "@eremos/words/server/notices";
 import { Notices } from "./notices";
 
 const KEEP_OPEN_MINUTES = 30;
@@ -23,8 +24,8 @@ export function watchForNotices(eremos: Eremos, desktop = new Notifications()): 
     },
     now: () => new Date(),
   });
-  const stopHearing = eremos.onEvent((event) => void notices.heard(event));
-  eremos.knownOpen.onWaiting = (folder, programs) => void notices.waits(folder, programs);
+  const stopHearing = eremos.onEvent((event) => untroubled(notices.heard(event)));
+  eremos.knownOpen.onWaiting = (folder, programs) => untroubled(notices.waits(folder, programs));
   const timer = setInterval(() => tellOfPractice(eremos, notices), LOOK_EVERY_MS).unref();
   return () => {
     stopHearing();
@@ -33,6 +34,11 @@ export function watchForNotices(eremos: Eremos, desktop = new Notifications()): 
     notices.close();
     desktop.close();
   };
+}
+
+/** Nothing stops because the desktop can't be told of it; the page tells it too. */
+function untroubled(telling: Promise<void>): void {
+  void telling.catch((error: unknown) => void fromSystemError(error, said("telling-the-desktop")));
 }
 
 /** What can't be done from a notification is done on the page, which says why. */
@@ -48,5 +54,5 @@ function evenSignedOut(eremos: Eremos, act: () => void): void {
 export function tellOfPractice(eremos: Eremos, notices: Pick<Notices, "practiceIsDue">, now = Date.now()): void {
   if (now - eremos.preferences.practiceToldAt < TELL_AGAIN_MS || !isPracticeDue(eremos, now)) return;
   eremos.preferences.set({ practiceToldAt: now });
-  void notices.practiceIsDue();
+  untroubled(notices.practiceIsDue());
 }

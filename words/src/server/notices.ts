@@ -1,9 +1,14 @@
 import { speaker } from "../speaker";
 
 export const { say, said } = speaker("server/notices", {
+  "telling-the-desktop": "telling the desktop",
   "a-folder": "A folder",
   "locked-by-itself": "{name} was locked by itself",
-  why: "{why, select, time {Its time was up.} idle {Nobody had used it for a while.} let-go {No program used it any more.} after-stop {It still lay open from before Eremos was stopped.} asleep {The computer went to sleep, or its screen was locked.} other {}}",
+  "why-time": "Its time was up.",
+  "why-idle": "Nobody had used it for a while.",
+  "why-let-go": "No program used it any more.",
+  "why-after-stop": "It still lay open from before Eremos was stopped.",
+  "why-asleep": "The computer went to sleep, or its screen was locked.",
   "left-open": "{name} should be locked by now",
   "these-hold-it":
     "It waits, since {programs} {count, plural, one {has} other {have}} files of it open. It is locked as soon as they are closed.",
