@@ -1,7 +1,7 @@
 import { fileURLToPath } from "node:url";
 import { EremosError, closeMemory, fromSystemError } from "@eremos/core";
 import { Asking } from "./ask";
-import type { CommandName } from "@eremos/server";
+import { type CommandName, goOnWithoutTerminal } from "@eremos/server";
 import { COMMANDS } from "./commands";
 import { EXIT_CODES } from "./exit-codes";
 import { ON_INPUT, takesSeveral } from "./several";
@@ -52,8 +52,7 @@ function isCommand(name: string): name is CommandName {
 /** Carries out one command. Returns the exit code. */
 export async function main(words: readonly string[]): Promise<number> {
   closeMemory();
-  // What is said to a terminal that is gone is said to nobody; the work goes on.
-  for (const stream of [process.stdout, process.stderr]) stream.on("error", () => undefined);
+  goOnWithoutTerminal();
   const json = words.includes("--json");
   try {
     const { name, invocation: parsed } = parse(words);

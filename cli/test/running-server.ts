@@ -50,6 +50,11 @@ export class RunningServer {
     this.address = "";
   }
 
+  /** Nobody reads any more what it says, as when its terminal was closed. */
+  closeTerminal(): void {
+    this.server?.stderr?.destroy();
+  }
+
   /** Resolves when the process that was started has ended. */
   get ended(): Promise<void> {
     const { server } = this;

@@ -1,3 +1,4 @@
+import { spawnSync } from "node:child_process";
 import * as fs from "node:fs";
 import { request } from "node:http";
 import * as path from "node:path";
@@ -111,4 +112,23 @@ it("whoever follows at the gate, or signed in, is told that it is over, and goes
   await ended(first);
   expect((await server.call("state")).body).toMatchObject({ signedIn: false });
   expect((await server.call("sign-in", { password: PASSWORD })).status).toBe(200);
+});
+
+it("what can't be said, since the terminal is gone, is said once to nobody: the session goes on, and does not spin", async () => {
+  const [session = 0] = sessions();
+  const notes = path.join(cli.data, "open");
+  fs.renameSync(notes, `${notes}.away`);
+  // The keeper can't look into it, and says so.
+  fs.writeFileSync(notes, "");
+  server.closeTerminal();
+  const watched = spawnSync("timeout", ["12", "strace", "-f", "-e", "trace=write", "-p", String(session)], {
+    encoding: "utf8",
+    maxBuffer: 2 ** 28,
+  });
+  const tries = watched.stderr.match(/write\(2, .*EPIPE/g) ?? [];
+  expect(tries.length).toBeGreaterThan(0);
+  expect(tries.length).toBeLessThan(20);
+  fs.rmSync(notes);
+  fs.renameSync(`${notes}.away`, notes);
+  expect((await server.call("state")).status).toBe(200);
 });

@@ -8,6 +8,7 @@ import { type Account, FreshSystem, PACKAGES, run } from "./system";
 const OLDER = "0.0.9";
 const { version: NEWER } = JSON.parse(fs.readFileSync("package.json", "utf8")) as { version: string };
 const PASSWORD = "rosin maple bridge dusk";
+const tarball = path.join(PACKAGES, `eremos-${NEWER}-linux-amd64.tar.xz`);
 const deb = (version: string): string => path.join(PACKAGES, `eremos_${version}_amd64.deb`);
 
 let system: FreshSystem;
@@ -168,10 +169,51 @@ it("its removal says what is still locked, stops when asked to, takes nothing of
 });
 
 it("runs from a directory of one's own, with no administrator", async () => {
-  run("tar", "-xJf", path.join(PACKAGES, `eremos-${NEWER}-linux-amd64.tar.xz`), "-C", path.join(system.at, ines.home));
+  run("tar", "-xJf", tarball, "-C", path.join(system.at, ines.home));
   const server = await system.serve(ines, `sh eremos-${NEWER}/eremos serve`);
   expect(system.browse(ines, "sign-in", server.address, PASSWORD, "/settings|Its runtime")).toContain(
-    `${NEWER}, run from a directory of its own`,
+    `${NEWER}, run from a folder of its own`,
   );
   await server.stop("SIGTERM");
+});
+
+const UNPACKED = `eremos-${NEWER}/eremos`;
+
+it("runs from a stick that keeps no right to execute, by a copy of its runtime in the memory of the log-in", async () => {
+  const image = path.join(system.at, "stick.img");
+  fs.writeFileSync(image, "");
+  fs.truncateSync(image, 400 * 2 ** 20);
+  run("mkfs.exfat", image);
+  const device = run("losetup", "-f", "--show", image).trim();
+  try {
+    const stick = system.mount("/media/ines/stick", (full) =>
+      run("mount.exfat-fuse", "-o", `fmask=0133,dmask=0022,uid=${ines.number},allow_other`, device, full),
+    );
+    run("tar", "-xJf", tarball, "--no-same-owner", "--no-same-permissions", "-C", path.join(system.at, stick));
+    const runtime = `/run/user/${ines.number}`;
+    system.asRoot(`mkdir -p ${runtime} && chown ${ines.name} ${runtime} && chmod 700 ${runtime}`);
+    expect(system.as(ines, `test -x ${stick}/eremos-${NEWER}/runtime/node`).status).not.toBe(0);
+    expect(system.as(ines, `sh ${stick}/${UNPACKED} help`)).toEqual({
+      status: 1,
+      out: expect.stringContaining("there is no place for a copy"),
+    });
+    const server = await system.serve(ines, `env XDG_RUNTIME_DIR=${runtime} sh ${stick}/${UNPACKED} serve`);
+    expect(system.browse(ines, "sign-in", server.address, PASSWORD, "/|Letters")).toContain("Letters");
+    await server.stop("SIGTERM");
+  } finally {
+    spawnSync("losetup", ["-d", device]);
+  }
+});
+
+it("says why it can't run from a drive on which nothing may run, and what to do", () => {
+  const drive = system.mount("/media/ines/locked down", (full) =>
+    run("mount", "-t", "tmpfs", "-o", "noexec,size=300m,mode=755", "tmpfs", full),
+  );
+  run("tar", "-xJf", tarball, "-C", path.join(system.at, drive));
+  const runtime = `/run/user/${ines.number}`;
+  const { status, out } = system.as(ines, `XDG_RUNTIME_DIR=${runtime} sh '${drive}/${UNPACKED}' help`);
+  expect([status, out]).toEqual([
+    1,
+    expect.stringMatching(/no program on it may run \(noexec\)[^]*Nothing was changed/),
+  ]);
 });

@@ -25,16 +25,20 @@ export interface Account {
 export class FreshSystem {
   readonly at = fs.mkdtempSync(path.join(os.tmpdir(), "eremos-system-"));
   private readonly running: ChildProcess[] = [];
+  private readonly accounts: Account[] = [];
+  private readonly mounted: string[] = [];
 
   constructor(archive: string) {
     fs.chmodSync(this.at, 0o755);
     run("tar", "-xf", archive, "-C", this.at);
-    run("mount", "-t", "proc", "proc", path.join(this.at, "proc"));
+    this.mount("/proc", (full) => run("mount", "-t", "proc", "proc", full));
   }
 
   addAccount(name: string, number: number): Account {
     this.asRoot(`useradd -m -u ${number} ${name}`);
-    return { name, number, home: `/home/${name}` };
+    const account = { name, number, home: `/home/${name}` };
+    this.accounts.push(account);
+    return account;
   }
 
   /** As an administrator. */
@@ -159,9 +163,21 @@ export class FreshSystem {
     this.asRoot(`chown -R ${number}:${number} '${path.dirname(name)}'`);
   }
 
+  /** Something is mounted in it until it is removed. Returns where, as in it. */
+  mount(at: string, mount: (full: string) => void): string {
+    const full = path.join(this.at, at);
+    fs.mkdirSync(full, { recursive: true });
+    mount(full);
+    this.mounted.push(full);
+    return at;
+  }
+
   remove(): void {
     for (const child of this.running) child.kill("SIGKILL");
-    run("umount", "-l", path.join(this.at, "proc"));
+    // Whoever starts for another account waits for what it started, and does not take it along.
+    for (const { number } of this.accounts)
+      for (const pid of this.pidsOf(`^${number}$`, "")) process.kill(pid, "SIGKILL");
+    for (const full of this.mounted.reverse()) run("umount", "-l", full);
     run("rm", "-rf", "--one-file-system", "--", this.at);
   }
 }

@@ -4,8 +4,15 @@
  */
 const END_SIGNALS = ["SIGINT", "SIGTERM", "SIGHUP", "SIGQUIT"] as const;
 
+/** What is said to a terminal that is gone is said to nobody; the work goes on. */
+export function goOnWithoutTerminal(): void {
+  for (const stream of [process.stdout, process.stderr])
+    if (stream.listenerCount("error") === 0) stream.on("error", () => undefined);
+}
+
 /** Calls `end` at each of them, from now until what is returned is called. */
 export function onEndSignals(end: () => void): () => void {
+  goOnWithoutTerminal();
   for (const signal of END_SIGNALS) process.on(signal, end);
   return () => END_SIGNALS.forEach((signal) => process.off(signal, end));
 }

@@ -56,7 +56,7 @@ export { returnOwner, scanPlaces, takeIn, takeInFound } from "./operations/ways-
 export { mend } from "./operations/ways-back/mend";
 export { keyholdersView, nameKeyholders, sharesOf } from "./operations/ways-back/keyholders";
 export { newKeysAtOnce } from "./operations/ways-back/new-keys";
-export { onEndSignals } from "./end-signals";
+export { goOnWithoutTerminal, onEndSignals } from "./end-signals";
 export { newKeysView, renewFolders } from "./operations/ways-back/renew-folders";
 export { practice } from "./operations/entrance/practice";
 

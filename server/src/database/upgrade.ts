@@ -1,6 +1,8 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
 import Database from "better-sqlite3";
+import { drizzle } from "drizzle-orm/better-sqlite3";
+import { integer, sqliteTable } from "drizzle-orm/sqlite-core";
 import { readMigrationFiles } from "drizzle-orm/migrator";
 import * as z from "zod";
 import { EremosError, systemCode } from "@eremos/core";
@@ -26,8 +28,8 @@ export function copyBeforeUpgrade(data: DataDirectory, program: string, version:
   const before = data.usedBy();
   evenIfUnwritable(() => forgetOldCopies(data, days));
   if (before === version) return;
-  const steps = readMigrationFiles({ migrationsFolder: path.join(program, "server", "migrations") }).length;
-  if (stepsIn(data.databasePath) > steps)
+  const known = readMigrationFiles({ migrationsFolder: path.join(program, "server", "migrations") }).length;
+  if (stepsIn(data.databasePath) > known)
     throw new EremosError("unknown-version", said("used-by-a-newer-eremos", { version }));
   evenIfUnwritable(() => {
     if (before !== null) copy(data, before, days);
@@ -44,12 +46,15 @@ function evenIfUnwritable(act: () => void): void {
   }
 }
 
+/** Where the migrator writes down what it did. Source: drizzle-orm/migrator, "migrationsTable". */
+const steps = sqliteTable("__drizzle_migrations", { id: integer("id") });
+
 /** How often the database was brought further; 0 where there is none, or it can't be read. */
 function stepsIn(file: string): number {
   try {
     const database = new Database(file, { readonly: true, fileMustExist: true });
     try {
-      return Number(database.prepare("select count(*) from __drizzle_migrations").pluck().get());
+      return drizzle(database).select().from(steps).all().length;
     } finally {
       database.close();
     }
@@ -81,11 +86,10 @@ function copyDatabase(from: string, to: string): void {
   if (!fs.existsSync(from)) return;
   const database = new Database(from, { timeout: 30_000 });
   try {
-    database.prepare("vacuum into ?").run(to);
+    fs.writeFileSync(to, database.serialize(), { mode: 0o600 });
   } finally {
     database.close();
   }
-  fs.chmodSync(to, 0o600);
 }
 
 function forgetOldCopies(data: DataDirectory, days: Days): void {

@@ -2,8 +2,7 @@ import { type ChildProcess, spawn, spawnSync } from "node:child_process";
 import { createHmac, randomBytes, timingSafeEqual } from "node:crypto";
 import { request } from "node:http";
 import { CALL_TYPE } from "../call-body";
-import * as fs from "node:fs";
-import { EremosError, disk, displayPath, inspectFolder, isEremosError, systemCode } from "@eremos/core";
+import { EremosError, disk, displayPath, inspectFolder, isEremosError, readPlanted, systemCode } from "@eremos/core";
 import { DataDirectory, type ServerRecord } from "../data-directory";
 import type { Settings } from "../settings";
 import type { DesktopFile, DesktopHome } from "./desktop";
@@ -15,6 +14,7 @@ import { said } from "@eremos/words/server/desktop";
 const ANSWER_MS = 2000;
 const LONGEST_ANSWER = 4096;
 const START_MS = 20_000;
+const MOST_UNIT_BYTES = 64 * 1024;
 const ASK_EVERY_MS = 250;
 
 /** What proves to the launcher that a server is the owner's: only the owner's account can read the secret. */
@@ -106,7 +106,7 @@ function startedByManager(home: DesktopHome): boolean {
   if (!home.userManager) return false;
   const units = userUnits(home, home.userManager.port);
   const isThere = ({ path: file, content }: DesktopFile): boolean =>
-    fs.existsSync(file) && fs.readFileSync(file, "utf8") === content;
+    readPlanted(file, MOST_UNIT_BYTES)?.equals(Buffer.from(content)) ?? false;
   return units.every(isThere) && spawnSync(START_NOW.program, START_NOW.words, { stdio: "ignore" }).status === 0;
 }
 

@@ -9,12 +9,6 @@ export interface Pages {
   upgrade(request: IncomingMessage, socket: unknown, head: Buffer): Promise<void>;
 }
 
-/**
- * Built pages know how they were set when they were built: nothing of the builder is looked for, which a package does
- * not carry.
- */
-const SETTINGS_OF_PAGES = "__NEXT_PRIVATE_STANDALONE_CONFIG";
-
 /** Makes ready what the pages are made by. @throws whatever it can't be loaded for */
 export async function preparePages(
   program: string,
@@ -22,7 +16,9 @@ export async function preparePages(
   development: boolean,
 ): Promise<Pages> {
   Object.assign(process.env, { NODE_ENV: development ? "development" : "production", NEXT_TELEMETRY_DISABLED: "1" });
-  if (!development) process.env[SETTINGS_OF_PAGES] = JSON.stringify(settingsOfPages(program));
+  // Built pages know how they were set when they were built: nothing of the builder is looked for, which a package does
+  // not carry.
+  if (!development) process.env["__NEXT_PRIVATE_STANDALONE_CONFIG"] = JSON.stringify(settingsOfPages(program));
   const { default: next } = await import("next");
   const pages = next({
     dev: development,
@@ -32,7 +28,7 @@ export async function preparePages(
     quiet: !development,
   });
   await pages.prepare();
-  delete process.env[SETTINGS_OF_PAGES];
+  delete process.env["__NEXT_PRIVATE_STANDALONE_CONFIG"];
   return { handle: pages.getRequestHandler(), upgrade: pages.getUpgradeHandler() as Pages["upgrade"] };
 }
 

@@ -226,9 +226,9 @@ function LeavingOpen({ preferences }: { readonly preferences: PreferencesView })
 }
 
 function runtimeWords({ node, supportedUntil }: SettingsView["program"]): string {
-  if (supportedUntil === null) return say("runtime-mended-until", { state: "unknown", node, until: "" });
-  const state = Date.parse(supportedUntil) > Date.now() ? "mended" : "over";
-  return say("runtime-mended-until", {
+  if (supportedUntil === null) return say("runtime-supported-until", { state: "unknown", node, until: "" });
+  const state = Date.parse(supportedUntil) > Date.now() ? "supported" : "over";
+  return say("runtime-supported-until", {
     state,
     node,
     until: new Date(supportedUntil).toLocaleDateString("en-GB", { dateStyle: "long" }),

@@ -112,10 +112,10 @@ export const { say, said } = speaker("page/settings", {
   "names-unlocked": "Only while the screen is known not to be locked",
   "names-always": "Always, on a locked screen too",
   "version-and-kind":
-    "{kind, select, system {{version}, installed by this system’s packages} portable {{version}, run from a directory of its own} other {{version}, run from its sources}}",
+    "{kind, select, system {{version}, installed by this system’s packages} portable {{version}, run from a folder of its own} other {{version}, run from its sources}}",
   "its-runtime": "Its runtime",
-  "runtime-mended-until":
-    "{state, select, mended {Node.js {node}; its makers mend faults in it until {until}} over {Node.js {node}; its makers have mended no faults in it since {until}: install a newer Eremos} other {Node.js {node}}}",
+  "runtime-supported-until":
+    "{state, select, supported {Node.js {node}; its makers repair faults in it until {until}} over {Node.js {node}; its makers have repaired no faults in it since {until}: install a newer Eremos} other {Node.js {node}}}",
   look: "Look",
   theme: "Theme",
   "earlier-states": "Earlier states",

@@ -75,7 +75,9 @@ export function givenPorts(
   pid: number,
 ): readonly HeldPort[] | "elsewhere" {
   const { LISTEN_PID: whose, LISTEN_FDS: count } = environment;
-  for (const name of ["LISTEN_PID", "LISTEN_FDS", "LISTEN_FDNAMES"]) delete environment[name];
+  delete environment["LISTEN_PID"];
+  delete environment["LISTEN_FDS"];
+  delete environment["LISTEN_FDNAMES"];
   if (Number(whose) !== pid) return [];
   const given = Array.from({ length: Math.min(Number(count), MOST_GIVEN) }, (_, index) => boundTo(FIRST_GIVEN + index));
   const ports = new Set(given.map((one) => one?.port));

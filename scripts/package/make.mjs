@@ -6,11 +6,11 @@ import { spawnSync } from "node:child_process";
 import { mkdirSync, readFileSync, rmSync, statSync } from "node:fs";
 import { join } from "node:path";
 import { parseArgs } from "node:util";
-import { makeDeb } from "./package/deb.mjs";
-import { ARCHITECTURES, installPackaging } from "./package/runtime.mjs";
-import { makeTarball } from "./package/tarball.mjs";
-import { makeWhole } from "./package/whole.mjs";
-import { build, fail, install, installPackageTools, requireNode, root } from "./steps.mjs";
+import { makeDeb } from "./deb.mjs";
+import { ARCHITECTURES, installPackaging } from "./runtime.mjs";
+import { makeTarball } from "./tarball.mjs";
+import { makeWhole } from "./whole.mjs";
+import { build, fail, install, installPackageTools, requireNode, root } from "../steps.mjs";
 
 const { values } = parseArgs({
   options: { version: { type: "string" }, "only-deb": { type: "boolean", default: false } },

@@ -5,7 +5,7 @@
 import { spawnSync } from "node:child_process";
 import { existsSync, mkdirSync, readFileSync, rmSync } from "node:fs";
 import { join } from "node:path";
-import { fail, installPackageTestPrograms, installTestPrograms, requireNode, root, run } from "./steps.mjs";
+import { fail, installPackageTestPrograms, installTestPrograms, requireNode, root, run } from "../steps.mjs";
 
 const INSIDE = ["libstdc++6", "desktop-file-utils", "shared-mime-info", "curl", "passwd"];
 const again = process.argv.includes("--again");
@@ -19,8 +19,8 @@ if (!again) {
   mkdirSync(packages);
   installTestPrograms();
   installPackageTestPrograms();
-  run("node", ["scripts/package.mjs"]);
-  run("node", ["scripts/package.mjs", "--version", "0.0.9", "--only-deb"]);
+  run("node", ["scripts/package/make.mjs"]);
+  run("node", ["scripts/package/make.mjs", "--version", "0.0.9", "--only-deb"]);
 }
 if (!existsSync(system)) {
   process.stdout.write("Making a Debian to try it in…\n");
