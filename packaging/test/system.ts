@@ -121,7 +121,7 @@ export class FreshSystem {
       const { status, stdout, stderr } = spawnSync(
         "setpriv",
         [`--reuid=${number}`, `--regid=${number}`, "--clear-groups", process.execPath, BROWSE, ...told],
-        { encoding: "utf8", env: { PATH: process.env["PATH"], HOME: own, TMPDIR: own }, cwd: path.dirname(BROWSE) },
+        { encoding: "utf8", env: { ...process.env, HOME: own, TMPDIR: own }, cwd: path.dirname(BROWSE) },
       );
       if (status !== 0) throw new Error(`${stdout}${stderr}`);
       return stdout;

@@ -6,7 +6,7 @@ import { licences } from "./licences.mjs";
 import { copyProduction, productionFiles } from "./production.mjs";
 import { copyRuntime, oldestLibrary, packaging, runtimeVersion } from "./runtime.mjs";
 
-export const source = join(root, "packaging");
+const source = join(root, "packaging");
 
 /** @returns what it needs of the system it comes to */
 export async function makeWhole(architecture, version, to) {
@@ -32,7 +32,7 @@ export async function makeWhole(architecture, version, to) {
   };
 }
 
-export function filesBelow(directory) {
+function filesBelow(directory) {
   return readdirSync(directory, { withFileTypes: true }).flatMap((entry) =>
     entry.isDirectory() ? filesBelow(join(directory, entry.name)) : [join(directory, entry.name)],
   );

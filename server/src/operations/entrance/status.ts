@@ -4,7 +4,7 @@ import { Eremos } from "../../eremos";
 import { type Settings, isDirectory } from "../../settings";
 import { countOpen } from "../locking/close-up";
 
-export interface OwnStatus {
+interface OwnStatus {
   readonly version: string;
   readonly running: boolean;
   /** How many folders and files are protected, and how many of them lie open; no name is told. */
