@@ -85,3 +85,27 @@ test("what happens when it is left open is set for all and for one; a stop of Er
   await expect(page.getByText("It is locked in view")).toBeVisible();
   expect(fs.readdirSync(payroll).sort()).toEqual([".eremos", "Locked with Eremos.html"]);
 });
+
+test("what the desktop tells is chosen: kinds, quiet hours, names; and what Eremos runs on is said", async ({
+  page,
+  house,
+}) => {
+  await signIn(page, house);
+  await page.getByRole("link", { name: "Settings" }).click();
+  const section = page.getByRole("region", { name: "Notifications" });
+  await section.getByLabel("A folder was locked by itself").click();
+  await expect(section.getByLabel("A folder was locked by itself")).not.toBeChecked();
+  await section.getByLabel(/^Quiet hours/).click();
+  await section.getByLabel("From").fill("23:30");
+  await section.getByLabel("Names of folders in them").selectOption("Never");
+  await expect(section.getByLabel("Names of folders in them")).toBeEnabled();
+  expect(await violations(page)).toEqual([]);
+  await page.reload();
+  await expect(section.getByLabel("A check found damage")).toBeChecked();
+  await expect(section.getByLabel("A folder was locked by itself")).not.toBeChecked();
+  await expect(section.getByLabel("From")).toHaveValue("23:30");
+  await expect(section.getByLabel("Until")).toHaveValue("07:00");
+  await expect(section.getByLabel("Names of folders in them")).toHaveValue("never");
+  await expect(page.getByText(/0\.1\.0, run from its sources/)).toBeVisible();
+  await expect(page.getByText(`Node.js ${process.versions.node}`)).toBeVisible();
+});

@@ -10,7 +10,7 @@ import { filled } from "./whole.mjs";
 
 const SCRIPTS = ["postinst", "prerm", "postrm"];
 
-export async function makeDeb({ whole, version, name, library, bytes, packages, help }) {
+export async function makeDeb({ whole, version, name, library, bytes, packages, help, quick }) {
   const tree = join(packages, "deb");
   rmSync(tree, { recursive: true, force: true });
   const write = (path, content, mode = 0o644) => {
@@ -45,7 +45,10 @@ export async function makeDeb({ whole, version, name, library, bytes, packages, 
     );
   const file = join(packages, `eremos_${version}_${name}.deb`);
   run("chmod", ["-R", "u=rwX,go=rX", tree]);
-  run("dpkg-deb", ["--build", "--root-owner-group", "-Zxz", tree, file], { stdio: ["ignore", "ignore", "inherit"] });
+  const packing = quick ? ["-Zgzip", "-z1"] : ["-Zxz"];
+  run("dpkg-deb", ["--build", "--root-owner-group", ...packing, tree, file], {
+    stdio: ["ignore", "ignore", "inherit"],
+  });
   rmSync(tree, { recursive: true });
   return file;
 }

@@ -13,7 +13,12 @@ import { makeWhole } from "./whole.mjs";
 import { build, fail, install, installPackageTools, requireNode, root } from "../steps.mjs";
 
 const { values } = parseArgs({
-  options: { version: { type: "string" }, "only-deb": { type: "boolean", default: false } },
+  options: {
+    version: { type: "string" },
+    "only-deb": { type: "boolean", default: false },
+    // Packed in no time, and larger.
+    quick: { type: "boolean", default: false },
+  },
 });
 const version = values.version ?? JSON.parse(readFileSync(join(root, "package.json"), "utf8")).version;
 if (!/^\d+\.\d+\.\d+$/.test(version)) fail(`${version} is no version: three numbers with points between them.`);
@@ -35,7 +40,7 @@ process.stdout.write(
     `Node.js ${node}; needs a C library (glibc) of ${library} or newer.\n`,
 );
 const { stdout: help } = spawnSync(process.execPath, [join(root, "cli/bin/eremos.mjs"), "help"], { encoding: "utf8" });
-const made = [await makeDeb({ whole, version, name, library, bytes, packages, help })];
+const made = [await makeDeb({ whole, version, name, library, bytes, packages, help, quick: values.quick })];
 if (!values["only-deb"]) made.push(makeTarball({ whole, version, name, library, node, packages }));
 rmSync(whole, { recursive: true });
 for (const file of made) process.stdout.write(`${file} (${mebibytes(statSync(file).size)})\n`);

@@ -20,7 +20,7 @@ if (!again) {
   installTestPrograms();
   installPackageTestPrograms();
   run("node", ["scripts/package/make.mjs"]);
-  run("node", ["scripts/package/make.mjs", "--version", "0.0.9", "--only-deb"]);
+  run("node", ["scripts/package/make.mjs", "--version", "0.0.9", "--only-deb", "--quick"]);
 }
 if (!existsSync(system)) {
   process.stdout.write("Making a Debian to try it in…\n");

@@ -81,13 +81,15 @@ export function NoticesSection({ notices }: { readonly notices: NoticesPreferenc
             />
           </div>
         )}
-        <Select
-          label={say("folders-names-in-them")}
-          value={names}
-          choices={NAMES}
-          onChoose={(chosen) => save.mutate({ names: chosen })}
-          className="mt-2 max-w-md border-t border-line/70 pt-3"
-        />
+        <div className="mt-2 border-t border-line/70 pt-3">
+          <Select
+            label={say("folders-names-in-them")}
+            value={names}
+            choices={NAMES}
+            onChoose={(chosen) => save.mutate({ names: chosen })}
+            className="max-w-md"
+          />
+        </div>
       </div>
     </section>
   );

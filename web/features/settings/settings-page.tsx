@@ -225,11 +225,12 @@ function LeavingOpen({ preferences }: { readonly preferences: PreferencesView })
   );
 }
 
-function runtimeWords({ node, supportedUntil }: SettingsView["program"]): string {
-  if (supportedUntil === null) return say("runtime-supported-until", { state: "unknown", node, until: "" });
+function runtimeWords({ kind, node, supportedUntil }: SettingsView["program"]): string {
+  if (supportedUntil === null) return say("runtime-supported-until", { state: "unknown", kind, node, until: "" });
   const state = Date.parse(supportedUntil) > Date.now() ? "supported" : "over";
   return say("runtime-supported-until", {
     state,
+    kind,
     node,
     until: new Date(supportedUntil).toLocaleDateString("en-GB", { dateStyle: "long" }),
   });
@@ -239,7 +240,7 @@ function Row({ term, children }: { readonly term: string; readonly children: Rea
   return (
     <div className="grid gap-x-4 border-b border-line/70 py-2.5 last:border-0 sm:grid-cols-[220px_minmax(0,1fr)]">
       <dt className="text-mute">{term}</dt>
-      <dd className="font-medium break-all">{children}</dd>
+      <dd className="font-medium wrap-anywhere">{children}</dd>
     </div>
   );
 }

@@ -115,7 +115,7 @@ export const { say, said } = speaker("page/settings", {
     "{kind, select, system {{version}, installed by this system’s packages} portable {{version}, run from a folder of its own} other {{version}, run from its sources}}",
   "its-runtime": "Its runtime",
   "runtime-supported-until":
-    "{state, select, supported {Node.js {node}; its makers repair faults in it until {until}} over {Node.js {node}; its makers have repaired no faults in it since {until}: install a newer Eremos} other {Node.js {node}}}",
+    "{state, select, supported {Node.js {node}; its makers repair faults in it until {until}} over {Node.js {node}; its makers have repaired no faults in it since {until}: install a newer {kind, select, sources {one} other {Eremos}}} other {Node.js {node}}}",
   look: "Look",
   theme: "Theme",
   "earlier-states": "Earlier states",
