@@ -7,10 +7,16 @@ declare module "@homebridge/dbus-native" {
   export function sessionBus(options: { readonly busAddress: string }): MessageBus;
   export interface MessageBus {
     exportInterface(
-      object: Readonly<Record<string, (...values: never[]) => unknown>>,
+      object: Readonly<Record<string, unknown>>,
       path: string,
-      its: { readonly name: string; readonly methods: Readonly<Record<string, readonly [string, string]>> },
+      its: {
+        readonly name: string;
+        readonly methods: Readonly<Record<string, readonly [string, string]>>;
+        readonly signals?: Readonly<Record<string, readonly [string]>>;
+        readonly properties?: Readonly<Record<string, string>>;
+      },
     ): void;
+    sendSignal(path: string, its: string, name: string, signature?: string, values?: readonly unknown[]): void;
     requestName(name: string, flags: number, answered: (error: unknown, answer: unknown) => void): void;
   }
 }

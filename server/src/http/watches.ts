@@ -11,6 +11,7 @@ import { lockAgain } from "../operations/locking/lock-folder";
 import { emptyTrash } from "../operations/locking/remove";
 import { recoverInterrupted } from "../operations/ways-back/recover-interrupted";
 import { catchUp } from "../operations/ways-back/renew-headers";
+import { watchForPanel } from "../notices/panel";
 import { watchForNotices } from "../notices/watch";
 import type { Sessions } from "../session/sessions";
 import { CheckWatch } from "../watch/check-watch";
@@ -40,6 +41,7 @@ export async function startWatches(eremos: Eremos, sessions: Sessions, isFirst: 
       () => void followMounts(eremos).catch(() => undefined),
     ),
     watchForNotices(eremos),
+    watchForPanel(eremos),
     watchSleep(whenAway(eremos, sessions, keeper)),
     signOutWhenIdle(eremos, sessions),
     keepCatchingUp(eremos),

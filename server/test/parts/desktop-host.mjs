@@ -1,5 +1,5 @@
 /**
- * A stand-in for a desktop, on a bus of its own: notifications and the screen. Writes down what it is told, and does
+ * A stand-in for a desktop, on a bus of its own: notifications, the screen and the panel. Writes down what it is told, and does
  * what it is told on its standard input, a line of JSON each.
  */
 import { createClient } from "@homebridge/dbus-native";
@@ -49,8 +49,67 @@ bus.requestName(NOTIFICATIONS, 0, () =>
   }),
 );
 
+/** A panel: reads the items that are registered, and their menus, as hosts do. */
+const WATCHER = "org.kde.StatusNotifierWatcher";
+let item = null;
+const ask = (destination, path, its, member, signature, body) =>
+  new Promise((resolve, reject) =>
+    bus.invoke({ destination, path, interface: its, member, signature, body }, (error, ...values) =>
+      error ? reject(new Error(`${error.name}: ${error.message}`)) : resolve(values),
+    ),
+  );
+async function readItem() {
+  const [properties] = await ask(item, "/StatusNotifierItem", "org.freedesktop.DBus.Properties", "GetAll", "s", [
+    "org.kde.StatusNotifierItem",
+  ]);
+  const of = (name) => properties.find(([one]) => one === name)[1][1][0];
+  const [revision, [, , children]] = await ask(item, of("Menu"), "com.canonical.dbusmenu", "GetLayout", "iias", [
+    0,
+    -1,
+    [],
+  ]);
+  const menu = children.map(([, [[id, its]]]) => {
+    const valueOf = (name) => its.find(([one]) => one === name)?.[1][1][0];
+    return { id, label: valueOf("label") ?? null, enabled: valueOf("enabled") ?? null, type: valueOf("type") ?? null };
+  });
+  const [[width, height, points]] = of("IconPixmap");
+  tell({ panel: of("Title"), revision, menu, icon: [width, height, points.length] });
+}
+function beginPanel() {
+  bus.exportInterface(
+    {
+      RegisterStatusNotifierItem: (name) => {
+        item = name;
+        void readItem().catch((error) => tell({ wrong: error.message }));
+      },
+    },
+    "/StatusNotifierWatcher",
+    { name: WATCHER, methods: { RegisterStatusNotifierItem: ["s", ""] } },
+  );
+  bus.requestName(WATCHER, 0, () => undefined);
+}
+bus.connection.on("message", ({ member }) => {
+  if (member === "LayoutUpdated") void readItem().catch((error) => tell({ wrong: error.message }));
+});
+bus.invoke(
+  {
+    path: "/org/freedesktop/DBus",
+    destination: "org.freedesktop.DBus",
+    interface: "org.freedesktop.DBus",
+    member: "AddMatch",
+    signature: "s",
+    body: ["type='signal',interface='com.canonical.dbusmenu'"],
+  },
+  () => undefined,
+);
+
 for await (const line of createInterface({ input: process.stdin })) {
-  const { press, screen } = JSON.parse(line);
+  const { press, screen, panel, choose } = JSON.parse(line);
+  if (panel) beginPanel();
+  if (choose)
+    void ask(item, "/Menu", "com.canonical.dbusmenu", "Event", "isvu", [choose, "clicked", ["s", ""], 0]).catch(
+      (error) => tell({ wrong: error.message }),
+    );
   if (press) bus.sendSignal("/org/freedesktop/Notifications", NOTIFICATIONS, "ActionInvoked", "us", press);
   if (screen !== undefined) {
     isLocked = screen;

@@ -5,13 +5,14 @@ import { createInterface } from "node:readline";
 import { fileURLToPath } from "node:url";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { Notifications } from "../../src/desktop/notifications";
+import { watchForPanel } from "../../src/notices/panel";
 import { tellOfPractice, watchForNotices } from "../../src/notices/watch";
 import { signIn, signOut } from "../../src/operations/entrance/sign-in";
 import { lock, lockAgain } from "../../src/operations/locking/lock-folder";
 import { unlock } from "../../src/operations/locking/open-folder";
 import { Keeper } from "../../src/watch/keeper";
 import type { NoticesPreference } from "../../src/contract";
-import { TestHouse, sealedAnd } from "../house";
+import { TestHouse, sealedAnd, toldOf } from "../house";
 
 const WAIT = { timeout: 20_000, interval: 50 };
 
@@ -22,12 +23,16 @@ interface Heard {
   readonly body?: string;
   readonly buttons?: readonly string[];
   readonly urgency?: number;
+  readonly panel?: string;
+  readonly menu?: readonly { readonly id: number; readonly label: string | null; readonly enabled: boolean | null }[];
+  readonly icon?: readonly number[];
 }
 
 let house: TestHouse;
 let programs: ChildProcess[];
 let heard: Heard[];
 let stop: () => void;
+let environment: Record<string, string>;
 let say: (what: object) => void;
 
 beforeEach(async () => {
@@ -51,7 +56,8 @@ beforeEach(async () => {
     }),
   );
   say = (what) => void host.stdin.write(`${JSON.stringify(what)}\n`);
-  stop = watchForNotices(house.eremos, new Notifications({ DBUS_SESSION_BUS_ADDRESS: busAddress }));
+  environment = { DBUS_SESSION_BUS_ADDRESS: busAddress };
+  stop = watchForNotices(house.eremos, new Notifications(environment));
   // What is shown in the browser is written down instead.
   const bin = path.join(house.base, "bin");
   fs.mkdirSync(bin);
@@ -233,4 +239,57 @@ it("without a desktop nothing is told, and nothing fails", async () => {
   await keeper().look();
   end();
   expect(house.eremos.data.notes()).toEqual([]);
+});
+
+describe("the item in the panel", () => {
+  const lastPanel = (): Heard | undefined => heard.findLast(({ panel }) => panel !== undefined);
+  const choose = (label: string): void => {
+    const entry = lastPanel()?.menu?.find((one) => one.label === label);
+    expect(entry?.enabled).toBe(true);
+    say({ choose: entry?.id });
+  };
+  let take: () => void;
+  beforeEach(() => (take = watchForPanel(house.eremos, environment)));
+  afterEach(() => take());
+
+  it("comes when a panel does, says how many folders lie open, and locks one, or all, and shows the Desk", async () => {
+    say({ panel: true });
+    await vi.waitFor(() => expect(lastPanel()?.panel).toBe("Nothing lies open"), WAIT);
+    expect(lastPanel()?.menu?.filter(({ label }) => label !== null)).toEqual([
+      { id: 1, label: "Nothing lies open", enabled: false, type: null },
+      { id: 3, label: "Close up", enabled: false, type: null },
+      { id: 4, label: "Open the Desk", enabled: true, type: null },
+    ]);
+    expect(lastPanel()?.icon).toEqual([32, 32, 32 * 32 * 4]);
+    const payroll = await leftOpen("Payroll_2026");
+    await leftOpen("Photos");
+    await vi.waitFor(() => expect(lastPanel()?.panel).toBe("2 folders lie open"), WAIT);
+    choose("Lock Payroll__2026");
+    await vi.waitFor(() => expect(lastPanel()?.panel).toBe("One folder lies open"), WAIT);
+    expect(fs.existsSync(path.join(payroll, "letter.txt"))).toBe(false);
+    expect(lastPanel()?.menu?.map(({ label }) => label)).not.toContain("Lock Payroll__2026");
+    choose("Open the Desk");
+    await vi.waitFor(() => expect(inBrowser()).toContain('url=http://eremos-test.localhost:4711"'), WAIT);
+    choose("Close up");
+    await vi.waitFor(() => expect(lastPanel()?.panel).toBe("Nothing lies open"), WAIT);
+    expect(house.eremos.data.notes()).toEqual([]);
+    expect(heard.filter((one) => "wrong" in one)).toEqual([]);
+    const [event] = toldOf(house.eremos);
+    expect(event).toMatchObject({ kind: "locked", from: "menu" });
+  });
+
+  it("is there signed out, too, and what can't be locked from it is shown on the Desk", async () => {
+    const folder = await leftOpen("Payroll");
+    const program = spawn("sh", ["-c", `exec 3>> '${folder}/letter.txt'; echo ready; exec sleep 60`], {
+      stdio: ["ignore", "pipe", "ignore"],
+    });
+    await new Promise((resolve) => program.stdout.once("data", resolve));
+    programs.push(program);
+    signOut(house.eremos);
+    say({ panel: true });
+    await vi.waitFor(() => expect(lastPanel()?.panel).toBe("One folder lies open"), WAIT);
+    choose("Lock Payroll");
+    await vi.waitFor(() => expect(inBrowser()).toContain("eremos-test.localhost"), WAIT);
+    expect(fs.existsSync(path.join(folder, "letter.txt"))).toBe(true);
+  });
 });

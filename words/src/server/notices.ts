@@ -25,4 +25,8 @@ export const { say, said } = speaker("server/notices", {
     "{count, plural, one {One thing happened} other {{count, number} things happened}} while it was quiet",
   "desk-tells": "The Desk tells what.",
   "open-the-desk": "Open the Desk",
+  "folders-open":
+    "{count, plural, =0 {Nothing lies open} one {One folder lies open} other {{count, number} folders lie open}}",
+  "lock-this": "Lock {name}",
+  "close-up": "Close up",
 });
