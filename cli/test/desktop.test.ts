@@ -86,6 +86,30 @@ it("names that hold a line break, or look like options or addresses, reach the c
   expect(fs.readFileSync(script, "utf8")).not.toMatch(/(?:lock|page) "\$/);
 });
 
+it("several that are selected are locked by one command, with one notice at the end, in which a name is no markup", () => {
+  const folders = [cli.makeFolder("Payroll"), cli.makeFolder("<b>Photos & more")];
+  const file = path.join(cli.world, "a letter.txt");
+  fs.writeFileSync(file, "letter");
+  const bin = path.join(cli.base, "bin");
+  fs.mkdirSync(bin);
+  const told = path.join(cli.base, "told");
+  fs.writeFileSync(path.join(bin, "notify-send"), `#!/bin/sh\nprintf '%s\\0' "$@" >> '${told}'\n`, { mode: 0o755 });
+  expect(cli.json(["integrate"]).status).toBe(0);
+  const selected = [...folders, file, path.join(cli.world, "nothing there")].map((one) => pathToFileURL(one).href);
+  spawnSync(path.join(dataHome, "nautilus", "scripts", "Lock with Eremos"), {
+    env: {
+      ...cli.env,
+      PATH: `${bin}:${process.env["PATH"] ?? ""}`,
+      NAUTILUS_SCRIPT_SELECTED_URIS: `${selected.join("\n")}\n`,
+    },
+  });
+  for (const one of [...folders, file]) expect(fs.existsSync(one), one).toBe(false);
+  const words = fs.readFileSync(told, "utf8").split("\0");
+  expect(words.slice(0, 3)).toEqual(["--urgency=low", "--", "Eremos"]);
+  expect(words).toHaveLength(5);
+  expect(words[3]).toMatch(/Payroll[^]*&lt;b&gt;Photos &amp; more[^]*a letter\.txt[^]*nothing there/);
+});
+
 it("a file of somebody else in the way is not touched", () => {
   const theirs = path.join(configHome, "autostart", "eremos.desktop");
   fs.mkdirSync(path.dirname(theirs), { recursive: true });

@@ -120,12 +120,13 @@ function tablesAnew(dataHome: string): readonly SystemCommand[] {
   ];
 }
 
-/** What a menu offers for what is selected. */
+/** What a menu offers for what is selected; `takes`: all of it at once, or one after the other. */
 const MENU_VERBS = [
-  { id: "lock", name: say("lock-with-eremos"), words: ["lock", "--from-desktop"] },
-  { id: "open", name: say("open-in-eremos"), words: ["page", "--from-desktop"] },
-  { id: "overwrite", name: say("overwrite-with-eremos"), words: ["page", "--overwrite"] },
+  { id: "lock", name: say("lock-with-eremos"), words: ["lock", "--from-desktop"], takes: "all" },
+  { id: "open", name: say("open-in-eremos"), words: ["page", "--from-desktop"], takes: "each" },
+  { id: "overwrite", name: say("overwrite-with-eremos"), words: ["page", "--overwrite"], takes: "each" },
 ] as const;
+type MenuVerb = (typeof MENU_VERBS)[number];
 
 /** File managers that run scripts on what is selected, and those that read service files. */
 function menuFiles(home: DesktopHome): readonly DesktopFile[] {
@@ -136,10 +137,10 @@ function menuFiles(home: DesktopHome): readonly DesktopFile[] {
   ];
   return [
     ...scripts.flatMap((directory) =>
-      MENU_VERBS.map(({ name, words }) => ({
-        path: path.join(directory, name),
+      MENU_VERBS.map((verb) => ({
+        path: path.join(directory, verb.name),
         mode: 0o755,
-        content: script(home, words),
+        content: script(home, verb),
       })),
     ),
     {
@@ -167,17 +168,26 @@ function shellCommand({ command, environment }: HowStarted, env = "env"): string
  */
 const SELECTED = ["NAUTILUS_SCRIPT_SELECTED_URIS", "CAJA_SCRIPT_SELECTED_URIS", "NEMO_SCRIPT_SELECTED_URIS"];
 
-function script(home: DesktopHome, words: readonly string[]): string {
+function script(home: DesktopHome, { words, takes }: MenuVerb): string {
+  const command = `${shellCommand(home)} ${words.join(" ")}`;
+  const done =
+    takes === "all"
+      ? `${command} - 2>&1`
+      : `while IFS= read -r address; do printf '%s\\n' "$address" | ${command} - 2>&1; done`;
   return `#!/bin/sh
 # ${MARK}
+# One quiet notice at the end; a name in it is no markup.
 tell() {
-  if command -v notify-send > /dev/null 2>&1; then notify-send -- Eremos "$1"; else printf '%s\\n' "$1"; fi
+  [ -n "$1" ] || return 0
+  if command -v notify-send > /dev/null 2>&1; then
+    notify-send --urgency=low -- Eremos "$(printf '%s' "$1" | sed 's/&/\\&amp;/g; s/</\\&lt;/g; s/>/\\&gt;/g')"
+  else
+    printf '%s\\n' "$1"
+  fi
 }
-printf '%s\\n' ${SELECTED.map((name) => `"\${${name}:-}"`).join(" ")} | while IFS= read -r address; do
-  case "$address" in file:///*) ;; *) continue ;; esac
-  said=$(printf '%s\\n' "$address" | ${shellCommand(home)} ${words.join(" ")} --path-stdin 2>&1)
-  tell "$said"
-done
+selected=$(printf '%s\\n' ${SELECTED.map((name) => `"\${${name}:-}"`).join(" ")} | grep '^file:///')
+[ -n "$selected" ] || exit 0
+tell "$(printf '%s\\n' "$selected" | ${done})"
 `;
 }
 
