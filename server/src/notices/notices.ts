@@ -69,18 +69,7 @@ export class Notices {
         words: (named) => ({ summary: say("locked-by-itself", { name: named }), body: say(`why-${reason}`) }),
         buttons: look,
       });
-    if (kind === "wrong" && !event.signedIn)
-      await this.tell({
-        kind: "wrong",
-        about: "wrong",
-        urgency: "critical",
-        name: null,
-        words: () => ({
-          summary: say("wrong-tried", { count: count ?? 1 }),
-          body: say("by-account", { name: accountName(account) }),
-        }),
-        buttons: [this.desk(null)],
-      });
+    if (kind === "wrong" && !event.signedIn) await this.wrongWereTried(count ?? 1, account);
     if (kind === "damaged")
       await this.tell({
         kind: "damaged",
@@ -90,6 +79,20 @@ export class Notices {
         words: (named) => ({ summary: say("check-failed", { name: named }), body: say("repair-it") }),
         buttons: look,
       });
+  }
+
+  async wrongWereTried(count: number, account: ActivityEvent["account"]): Promise<void> {
+    await this.tell({
+      kind: "wrong",
+      about: "wrong",
+      urgency: "critical",
+      name: null,
+      words: () => ({
+        summary: say("wrong-tried", { count }),
+        body: say("by-account", { name: accountName(account) }),
+      }),
+      buttons: [this.desk(null)],
+    });
   }
 
   /** The time of a folder is up, and these programs hold files of it; none: it does not wait any more. */

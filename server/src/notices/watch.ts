@@ -24,10 +24,23 @@ export function watchForNotices(eremos: Eremos, desktop = new Notifications()): 
     },
     now: () => new Date(),
   });
-  const stopHearing = eremos.onEvent((event) => untroubled(notices.heard(event)));
+  // Tries of another process, the command line's, are counted in the database, which only this account writes.
+  let tries = eremos.gate.endedFailures;
+  const stopCounting = eremos.onChange(({ topic }) => {
+    if (topic !== "gate") return;
+    const before = tries;
+    tries = eremos.gate.endedFailures;
+    const own = { uid: process.getuid?.() ?? -1, name: eremos.settings.account };
+    if (tries > before && !eremos.keys) untroubled(notices.wrongWereTried(tries - before, own));
+  });
+  const stopHearing = eremos.onEvent((event) => {
+    if (event.kind === "wrong") tries = eremos.gate.endedFailures;
+    untroubled(notices.heard(event));
+  });
   eremos.knownOpen.onWaiting = (folder, programs) => untroubled(notices.waits(folder, programs));
   const timer = setInterval(() => tellOfPractice(eremos, notices), LOOK_EVERY_MS).unref();
   return () => {
+    stopCounting();
     stopHearing();
     eremos.knownOpen.onWaiting = () => undefined;
     clearInterval(timer);

@@ -59,6 +59,12 @@ export class Tries {
     return this.row().failures;
   }
 
+  /** Without the one that is under way, which counts as a failure until it is none. */
+  get endedFailures(): number {
+    const { failures, trying } = this.row();
+    return trying === 0 ? failures : Math.max(0, failures - 1);
+  }
+
   /** Milliseconds until the next try is looked at. A clock set back can't lengthen it beyond the delay itself. */
   get wait(): number {
     const { failures, blockedUntil } = this.row();
@@ -134,6 +140,10 @@ export class Gate {
   /** Of the master password, for whoever stands before the gate. */
   get failures(): number {
     return this.tries("password").failures;
+  }
+
+  get endedFailures(): number {
+    return this.tries("password").endedFailures;
   }
 
   get wait(): number {

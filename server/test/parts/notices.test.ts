@@ -10,6 +10,8 @@ import { tellOfPractice, watchForNotices } from "../../src/notices/watch";
 import { signIn, signOut } from "../../src/operations/entrance/sign-in";
 import { lock, lockAgain } from "../../src/operations/locking/lock-folder";
 import { unlock } from "../../src/operations/locking/open-folder";
+import { watchDatabase } from "../../src/watch/database-watch";
+import { Eremos } from "../../src/eremos";
 import { Keeper } from "../../src/watch/keeper";
 import type { NoticesPreference } from "../../src/contract";
 import { TestHouse, sealedAnd, toldOf } from "../house";
@@ -156,6 +158,17 @@ it("a wrong password while nobody is signed in is told with the account; with so
       ]),
     WAIT,
   );
+});
+
+it("a wrong password on the command line, while Eremos runs and nobody is signed in, is told too", async () => {
+  const end = watchDatabase(house.eremos, () => Promise.resolve());
+  signOut(house.eremos);
+  const elsewhere = Eremos.open(house.eremos.settings);
+  await expect(signIn(elsewhere, "violin varnish at noon")).rejects.toThrow();
+  await elsewhere.settle();
+  elsewhere.close();
+  await vi.waitFor(() => expect(shown()).toMatchObject([{ summary: "A wrong password was tried", urgency: 2 }]), WAIT);
+  end();
 });
 
 it("a check that found damage is told until it is looked at", async () => {
