@@ -1,5 +1,6 @@
 import type { MessageBus } from "@homebridge/dbus-native";
 import * as z from "zod";
+import { DOORWAY_SIZE, doorwayPicture } from "./doorway-picture";
 import { APPLICATION } from "./item-type";
 import { sessionBusOrNull } from "./session-bus";
 
@@ -10,6 +11,8 @@ import { sessionBusOrNull } from "./session-bus";
 const NOTIFICATIONS = "org.freedesktop.Notifications";
 const AT = "/org/freedesktop/Notifications";
 const URGENCY = { low: 0, normal: 1, critical: 2 } as const;
+/** Where no icon of that name is installed. Width, height, bytes of a row, alpha, bits, parts of a point, points. */
+const PICTURE = [DOORWAY_SIZE, DOORWAY_SIZE, DOORWAY_SIZE * 4, true, 8, 4, doorwayPicture(false, "rgba")] as const;
 /** As long as the desktop likes. */
 const USUAL_TIME = -1;
 const NEW = 0;
@@ -69,6 +72,7 @@ export class Notifications {
       [
         ["urgency", ["y", URGENCY[notice.urgency]]],
         ["desktop-entry", ["s", APPLICATION]],
+        ["image-data", ["(iiibiiay)", PICTURE]],
       ],
       USUAL_TIME,
     ]);

@@ -1,4 +1,5 @@
 import type { MessageBus } from "@homebridge/dbus-native";
+import { DOORWAY_SIZE, doorwayPicture } from "./doorway-picture";
 import { APPLICATION } from "./item-type";
 import { sessionBusOrNull } from "./session-bus";
 
@@ -13,7 +14,6 @@ const ITEM_AT = "/StatusNotifierItem";
 const MENU_AT = "/Menu";
 const DBUS = "org.freedesktop.DBus";
 const ROOT = 0;
-const PICTURE_SIZE = 32;
 
 export interface MenuEntry {
   /** Null: a line between others. */
@@ -109,7 +109,7 @@ export class PanelItem {
           return content().says;
         },
         get IconPixmap() {
-          return [[PICTURE_SIZE, PICTURE_SIZE, doorway(content().isOpen)]];
+          return [[DOORWAY_SIZE, DOORWAY_SIZE, doorwayPicture(content().isOpen, "argb")]];
         },
         get ToolTip() {
           return ["", [], "Eremos", content().says];
@@ -203,17 +203,4 @@ export class PanelItem {
       [],
     ];
   }
-}
-
-/** The doorway as a picture, alpha, red, green, blue for each point: dark while all is locked, lit while something lies open. */
-function doorway(isOpen: boolean): Buffer {
-  const points = Buffer.alloc(PICTURE_SIZE * PICTURE_SIZE * 4);
-  const [paper, door] = isOpen ? ["ff2f3b69", "fff2b84b"] : ["fff7f3ea", "ff2f3b69"];
-  for (let y = 0; y < PICTURE_SIZE; y++)
-    for (let x = 0; x < PICTURE_SIZE; x++) {
-      const [across, above] = [x + 0.5 - 16, 15 - (y + 0.5)];
-      const isDoor = Math.abs(across) < 7 && y < 27 && (above <= 0 || Math.hypot(across, above) < 7);
-      points.write(isDoor ? door : paper, (y * PICTURE_SIZE + x) * 4, "hex");
-    }
-  return points;
 }
