@@ -1,4 +1,5 @@
 import { defineConfig } from "@playwright/test";
+import { CHROMIUM } from "./stand-ins/chromium.mjs";
 
 export default defineConfig({
   testDir: "e2e",
@@ -11,19 +12,7 @@ export default defineConfig({
   use: {
     viewport: { width: 1280, height: 800 },
     locale: "en-GB",
-    launchOptions: {
-      executablePath: "/usr/bin/chromium",
-      args: [
-        "--headless",
-        "--no-sandbox",
-        "--disable-gpu",
-        "--disable-quic",
-        "--no-first-run",
-        "--disable-background-networking",
-        "--disable-component-update",
-        "--disable-sync",
-      ],
-    },
+    launchOptions: CHROMIUM,
     screenshot: "only-on-failure",
   },
 });

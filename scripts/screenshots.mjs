@@ -5,6 +5,7 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { pathToFileURL } from "node:url";
 import { chromium } from "playwright-core";
+import { CHROMIUM } from "../stand-ins/chromium.mjs";
 import { build, fail, install, installTestPrograms, requireNode, root } from "./steps.mjs";
 
 requireNode();
@@ -46,19 +47,7 @@ const address = await new Promise((resolve) =>
     if (found) resolve(found[1]);
   }),
 );
-const browser = await chromium.launch({
-  executablePath: "/usr/bin/chromium",
-  args: [
-    "--headless",
-    "--no-sandbox",
-    "--disable-gpu",
-    "--disable-quic",
-    "--no-first-run",
-    "--disable-background-networking",
-    "--disable-component-update",
-    "--disable-sync",
-  ],
-});
+const browser = await chromium.launch(CHROMIUM);
 const page = await browser.newPage({ viewport: { width: 1280, height: 800 }, colorScheme: "light", locale: "en-GB" });
 const shot = async (name) => {
   await page.waitForTimeout(700);

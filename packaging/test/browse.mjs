@@ -1,18 +1,9 @@
 /** What a person does in the browser, as the account that this process runs as. */
 import { chromium } from "playwright-core";
+import { CHROMIUM } from "../../stand-ins/chromium.mjs";
 
-const ARGS = [
-  "--headless",
-  "--no-sandbox",
-  "--disable-gpu",
-  "--disable-quic",
-  "--no-first-run",
-  "--disable-background-networking",
-  "--disable-component-update",
-  "--disable-sync",
-];
 const [what, address, password, ...rest] = process.argv.slice(2);
-const browser = await chromium.launch({ executablePath: "/usr/bin/chromium", args: ARGS });
+const browser = await chromium.launch(CHROMIUM);
 const page = await browser.newPage({ viewport: { width: 1280, height: 800 }, locale: "en-GB" });
 page.setDefaultTimeout(60_000);
 const wrong = [];

@@ -2,7 +2,7 @@ import type { MessageBus } from "@homebridge/dbus-native";
 import * as z from "zod";
 import { DOORWAY_SIZE, doorwayPicture } from "./doorway-picture";
 import { APPLICATION } from "./item-type";
-import { sessionBusOrNull } from "./session-bus";
+import { listenFor, sessionBusOrNull } from "./session-bus";
 
 /**
  * What the desktop shows beside everything else, for a while, with buttons. Source: freedesktop.org Desktop
@@ -126,18 +126,7 @@ export class Notifications {
       .on("error", end)
       .on("end", end)
       .on("message", (message: unknown) => this.hear(message));
-    for (const { name } of [{ name: NOTIFICATIONS }, ...SCREENS])
-      bus.invoke(
-        {
-          path: "/org/freedesktop/DBus",
-          destination: "org.freedesktop.DBus",
-          interface: "org.freedesktop.DBus",
-          member: "AddMatch",
-          signature: "s",
-          body: [`type='signal',interface='${name}'`],
-        },
-        () => undefined,
-      );
+    for (const { name } of [{ name: NOTIFICATIONS }, ...SCREENS]) listenFor(bus, `type='signal',interface='${name}'`);
     return bus;
   }
 

@@ -1,7 +1,7 @@
 import type { MessageBus } from "@homebridge/dbus-native";
 import { DOORWAY_SIZE, doorwayPicture } from "./doorway-picture";
 import { APPLICATION } from "./item-type";
-import { sessionBusOrNull } from "./session-bus";
+import { listenFor, sessionBusOrNull } from "./session-bus";
 
 /**
  * A small item in the desktop's panel, with a menu. Sources: freedesktop.org StatusNotifierItem; the DBusMenu interface
@@ -55,9 +55,7 @@ export class PanelItem {
     this.exportItem(bus);
     this.exportMenu(bus);
     // A panel may begin after this.
-    this.call(DBUS, "/org/freedesktop/DBus", "AddMatch", [
-      `type='signal',sender='${DBUS}',member='NameOwnerChanged',arg0='${WATCHER}'`,
-    ]);
+    listenFor(bus, `type='signal',sender='${DBUS}',member='NameOwnerChanged',arg0='${WATCHER}'`);
     bus.requestName(`${ITEM}-${process.pid}-1`, 0, () => this.register());
   }
 

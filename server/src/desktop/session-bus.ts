@@ -21,6 +21,21 @@ declare module "@homebridge/dbus-native" {
   }
 }
 
+/** Has a bus pass on the signals that a rule names. Source: D-Bus Specification, "Match Rules". */
+export function listenFor(bus: MessageBus, rule: string): void {
+  bus.invoke(
+    {
+      path: "/org/freedesktop/DBus",
+      destination: "org.freedesktop.DBus",
+      interface: "org.freedesktop.DBus",
+      member: "AddMatch",
+      signature: "s",
+      body: [rule],
+    },
+    () => undefined,
+  );
+}
+
 /**
  * The bus of the desktop's session, or null where there is none. Source: dbus-daemon(1), DBUS_SESSION_BUS_ADDRESS;
  * systemd's user bus.

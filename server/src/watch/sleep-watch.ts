@@ -1,5 +1,6 @@
 import { type MessageBus, systemBus } from "@homebridge/dbus-native";
 import * as z from "zod";
+import { listenFor } from "../desktop/session-bus";
 
 /**
  * How the log-in manager tells that the computer goes to sleep, or that a session is locked. Source:
@@ -56,18 +57,7 @@ export function watchSleep(away: Away): () => void {
       .on("message", (message: unknown) => {
         void onSignal(away, connected, message);
       });
-    for (const match of MATCHES)
-      connected.invoke(
-        {
-          path: "/org/freedesktop/DBus",
-          destination: "org.freedesktop.DBus",
-          interface: "org.freedesktop.DBus",
-          member: "AddMatch",
-          signature: "s",
-          body: [match],
-        },
-        () => undefined,
-      );
+    for (const match of MATCHES) listenFor(connected, match);
   };
   connect();
   return () => {
