@@ -83,7 +83,9 @@ it("stands among the applications, opens its items, and has icons, a manual, com
 it("first run in the browser; a lock; everything killed and started again; the bytes are back", async () => {
   const server = await system.serve(ines, "eremos serve");
   expect(system.browse(ines, "first-run", server.address, PASSWORD, "/settings|Its runtime")).toMatch(
-    new RegExp(`${OLDER}, installed by this system’s packages[^]*Node\\.js 24\\.[^]*until 30 April 2028`),
+    new RegExp(
+      `It came with the package, for every account[^]*${OLDER}, installed by this system’s packages[^]*Node\\.js 24\\.[^]*until 30 April 2028`,
+    ),
   );
   expect(system.as(ines, "eremos lock Letters").status).toBe(0);
   expect(system.has(`${ines.home}/Letters`)).toBe(false);

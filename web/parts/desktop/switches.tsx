@@ -16,6 +16,10 @@ const PARTS: readonly (readonly [keyof DesktopView, string, string])[] = [
 /** Plain files in the account's own directories; each can be taken away again. */
 export function DesktopSwitches(): ReactNode {
   const client = useQueryClient();
+  const settings = useQuery({ queryKey: KEYS.settings, queryFn: api.settings }).data;
+  /** A package put it among the applications of every account. */
+  const cameWithPackage = (part: keyof DesktopView): boolean =>
+    part === "applications" && settings?.program.kind === "system";
   const parts = useQuery({ queryKey: KEYS.desktop, queryFn: api.desktop }).data;
   const set = useMutation({
     mutationFn: ({ part, on }: { part: keyof DesktopView; on: boolean }) => api.setDesktop(part, on),
@@ -28,9 +32,9 @@ export function DesktopSwitches(): ReactNode {
         <Part
           key={part}
           title={title}
-          text={text}
+          text={cameWithPackage(part) ? say("came-with-the-package") : text}
           on={parts?.[part] ?? false}
-          disabled={!parts || set.isPending}
+          disabled={!parts || set.isPending || cameWithPackage(part)}
           onChange={(on) => set.mutate({ part, on })}
         />
       ))}

@@ -23,6 +23,7 @@ export const { say, said } = speaker("page/settings", {
   "what-crash-or-power-cut":
     "What a crash or a power cut left open is locked before anybody looks, and the page is there at once.",
   "among-applications": "Among the applications",
+  "came-with-the-package": "It came with the package, for every account, and goes with it.",
   "entry-that-starts-eremos-and": "An entry that starts Eremos and shows this page.",
   "taking-eremos-off": "Taking Eremos off this computer",
   "in-this-order": "In this order, nothing stays locked that you still want.",
