@@ -90,7 +90,11 @@ it("first run in the browser; a lock; everything killed and started again; the b
   expect(system.as(ines, "eremos lock Letters").status).toBe(0);
   expect(system.has(`${ines.home}/Letters`)).toBe(false);
   await server.stop("SIGKILL");
+  const before = Date.now();
   const again = await system.serve(ines, "eremos serve");
+  process.stdout.write(
+    `Started in ${Date.now() - before} ms; takes ${system.memoryOf(ines)} MiB while nobody looks.\n`,
+  );
   expect(system.browse(ines, "sign-in", again.address, PASSWORD, "/|Letters")).toContain("Letters");
   expect(system.as(ines, `eremos unlock --password-stdin Letters`, `${PASSWORD}\n`)).toEqual({
     status: 0,

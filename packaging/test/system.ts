@@ -95,6 +95,15 @@ export class FreshSystem {
     });
   }
 
+  /** What all processes of an account take of the memory, what is shared counted in parts, in MiB. */
+  memoryOf({ number }: Account): number {
+    const parts = this.pidsOf(`^${number}$`, "eremos").map((pid) => {
+      const [, kibibytes] = /^Pss: +(\d+) kB/m.exec(fs.readFileSync(`/proc/${pid}/smaps_rollup`, "utf8")) ?? [];
+      return Number(kibibytes ?? 0);
+    });
+    return Math.round(parts.reduce((sum, part) => sum + part, 0) / 1024);
+  }
+
   private pidsOf(number: string, words: string): number[] {
     return fs
       .readdirSync("/proc")
