@@ -83,8 +83,8 @@ export class Notices {
 
   async wrongWereTried(count: number, account: ActivityEvent["account"]): Promise<void> {
     await this.tell({
-      kind: "wrong",
-      about: "wrong",
+      kind: "tries",
+      about: "tries",
       urgency: "critical",
       name: null,
       words: () => ({

@@ -12,7 +12,7 @@ import { say } from "@eremos/words/page/settings";
 const KINDS: readonly (readonly [NoticeKind, string])[] = [
   ["waiting", say("notice-waiting")],
   ["locked", say("notice-locked")],
-  ["wrong", say("notice-wrong")],
+  ["tries", say("notice-tries")],
   ["damaged", say("notice-damaged")],
   ["practice", say("notice-practice")],
 ];

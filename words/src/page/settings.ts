@@ -102,7 +102,7 @@ export const { say, said } = speaker("page/settings", {
   "your-desktop-tells-you-when": "Your desktop tells you while you don’t look at this page.",
   "notice-waiting": "A folder was left open past its time, and why it waits",
   "notice-locked": "A folder was locked by itself",
-  "notice-wrong": "A wrong password was tried while you were signed out",
+  "notice-tries": "A wrong password was tried while you were signed out",
   "notice-damaged": "A check found damage",
   "notice-practice": "It is time to try your recovery code again",
   "quiet-hours": "Quiet hours: what happens then is told in one notification afterwards",

@@ -96,7 +96,7 @@ export const idleSignOutMinutesSchema = z
   .nullable();
 /** A change names only what it changes, so that two at once do not undo one another. */
 /** What the desktop's notifications tell of. */
-export const noticeKindSchema = z.enum(["waiting", "locked", "wrong", "damaged", "practice"]);
+export const noticeKindSchema = z.enum(["waiting", "locked", "tries", "damaged", "practice"]);
 export type NoticeKind = z.output<typeof noticeKindSchema>;
 /** Of the day, in this computer's own time. */
 const minuteOfDay = z.int().min(0).max(1439);
