@@ -28,6 +28,7 @@ describe("the first start of another version", () => {
     startsAnewAfter("0.0.1");
     expect(JSON.parse(fs.readFileSync(at("used-by.json"), "utf8"))).toBe(version);
     const copy = at("before-upgrade", "0.0.1");
+    expect(fs.existsSync(copy)).toBe(true);
     expect(fs.readFileSync(path.join(copy, "owner.json"))).toEqual(owner);
     expect(fs.readdirSync(copy)).toEqual(expect.arrayContaining(["device.json", "owner.copy.json", "eremos.db"]));
     expect(fs.readdirSync(copy)).not.toContain("open");

@@ -1,7 +1,7 @@
 "use client";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import type { ReactNode } from "react";
-import type { NoticeKind, NoticesPreference } from "@eremos/server/contract";
+import type { NoticeKind, NoticesPreference, SettingsView } from "@eremos/server/contract";
 import { SmallField } from "@/ui/small-field";
 import { Select } from "@/ui/select";
 import { Tick } from "@/ui/tick";
@@ -34,20 +34,45 @@ function minutesOf(clock: string): number | null {
   return hours === undefined || minutes === undefined ? null : Number(hours) * 60 + Number(minutes);
 }
 
+/**
+ * Saves each change at once, made of what was chosen last: who is quicker than the server loses none of them. The page
+ * shows it meanwhile.
+ */
+function useSaving(): (change: (now: NoticesPreference) => Partial<NoticesPreference>) => void {
+  const client = useQueryClient();
+  const mutationKey = ["notices"];
+  const shown = (): SettingsView | undefined => client.getQueryData<SettingsView>(KEYS.settings);
+  const { mutate } = useMutation({
+    mutationKey,
+    // One after the other, in their order.
+    scope: { id: "notices" },
+    mutationFn: (notices: NoticesPreference) => api.setPreferences({ notices }),
+    onError: showError,
+    onSettled: () =>
+      client.isMutating({ mutationKey }) === 1 ? client.invalidateQueries({ queryKey: KEYS.settings }) : undefined,
+  });
+  return (change) => {
+    const settings = shown();
+    if (!settings) return;
+    const { preferences } = settings;
+    const notices = { ...preferences.notices, ...change(preferences.notices) };
+    void client.cancelQueries({ queryKey: KEYS.settings });
+    client.setQueryData<SettingsView>(KEYS.settings, { ...settings, preferences: { ...preferences, notices } });
+    mutate(notices);
+  };
+}
+
 /** What the desktop tells of while nobody looks at the page. */
 export function NoticesSection({ notices }: { readonly notices: NoticesPreference }): ReactNode {
-  const client = useQueryClient();
-  const save = useMutation({
-    mutationFn: (change: Partial<NoticesPreference>) => api.setPreferences({ notices: { ...notices, ...change } }),
-    onError: showError,
-    onSettled: () => client.invalidateQueries({ queryKey: KEYS.settings }),
-  });
+  const save = useSaving();
   const { kinds, quiet, names } = notices;
   const set = (kind: NoticeKind, on: boolean): void =>
-    save.mutate({ kinds: KINDS.map(([one]) => one).filter((one) => (one === kind ? on : kinds.includes(one))) });
+    save((now) => ({
+      kinds: KINDS.map(([one]) => one).filter((one) => (one === kind ? on : now.kinds.includes(one))),
+    }));
   const setQuiet = (end: "from" | "until", clock: string): void => {
     const minutes = minutesOf(clock);
-    if (quiet && minutes !== null) save.mutate({ quiet: { ...quiet, [end]: minutes } });
+    if (minutes !== null) save((now) => ({ quiet: now.quiet && { ...now.quiet, [end]: minutes } }));
   };
   return (
     <section aria-labelledby="notices">
@@ -62,7 +87,7 @@ export function NoticesSection({ notices }: { readonly notices: NoticesPreferenc
         <Tick
           label={say("quiet-hours")}
           value={quiet !== null}
-          onChange={(on) => save.mutate({ quiet: on ? USUAL_QUIET : null })}
+          onChange={(on) => save(() => ({ quiet: on ? USUAL_QUIET : null }))}
           className="mt-2 border-t border-line/70 pt-3"
         />
         {quiet && (
@@ -86,7 +111,7 @@ export function NoticesSection({ notices }: { readonly notices: NoticesPreferenc
             label={say("folders-names-in-them")}
             value={names}
             choices={NAMES}
-            onChoose={(chosen) => save.mutate({ names: chosen })}
+            onChoose={(chosen) => save(() => ({ names: chosen }))}
             className="max-w-md"
           />
         </div>
