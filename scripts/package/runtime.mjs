@@ -33,16 +33,25 @@ export function runtimeVersion({ runtime }) {
 function driverFor({ runtime }) {
   const driver = join(modules, "better-sqlite3");
   const built = join(driver, "build/Release/better_sqlite3.node");
-  const newer = existsSync(built) && statSync(built).mtimeMs > statSync(join(modules, ".package-lock.json")).mtimeMs;
-  if (!newer) {
+  const node = join(modules, runtime, "bin/node");
+  if (!existsSync(built) || !isLoadedBy(node, built)) {
     process.stdout.write("Compiling the database driver for the runtime…\n");
-    const words = ["rebuild", "--release", "--loglevel=error", `--nodedir=${join(modules, runtime)}`];
-    run(process.execPath, [join(modules, "node-gyp/bin/node-gyp.js"), ...words], {
+    const headers = join(modules, runtime);
+    // What npm was told of another runtime's headers would be heard before the flag.
+    const others = Object.entries(process.env).filter(([name]) => !/^npm_config_/i.test(name));
+    run(process.execPath, [join(modules, "node-gyp/bin/node-gyp.js"), "rebuild", "--release", "--loglevel=error"], {
       cwd: driver,
       stdio: ["ignore", "ignore", "inherit"],
+      env: { ...Object.fromEntries(others), npm_config_nodedir: headers },
     });
   }
+  if (!isLoadedBy(node, built)) fail("The database driver was not compiled for the runtime that is to load it.");
   return built;
+}
+
+/** Whether a runtime takes a native part: one that was compiled for another is refused. */
+function isLoadedBy(node, part) {
+  return spawnSync(node, ["-e", "process.dlopen({ exports: {} }, process.argv[1])", part]).status === 0;
 }
 
 /** Puts runtime and native parts below `to`, the directory of the whole. */
