@@ -164,10 +164,7 @@ export class FreshSystem {
 
   write({ number }: Account, name: string, content: string): void {
     const full = path.join(this.at, name);
-    for (let made = path.dirname(full); !fs.existsSync(made); made = path.dirname(made)) {
-      fs.mkdirSync(path.dirname(full), { recursive: true });
-      break;
-    }
+    fs.mkdirSync(path.dirname(full), { recursive: true });
     fs.writeFileSync(full, content);
     this.asRoot(`chown -R ${number}:${number} '${path.dirname(name)}'`);
   }

@@ -73,15 +73,15 @@ export async function productionFiles(packaging) {
     for (const file of filesBelow(join(root, read))) if (!isNever(file)) found.add(relative(root, file));
   for (const file of filesBelow(join(root, BUILT)))
     if (!NOT_SERVED.test(relative(join(root, BUILT), file))) found.add(relative(root, file));
-  for (const file of await fontsOfSheets()) found.add(file);
-  return [...found].filter((file) => !/\.map$/.test(file)).sort();
+  for (const file of fontsOfSheets()) found.add(file);
+  return [...found].sort();
 }
 
 /** Where the builder writes down where it was; of no use elsewhere. */
 const HOLDS_PATHS = /^web\/\.next\/required-server-files\.(js|json)$/;
 
 /** The sheets print these weights. */
-async function fontsOfSheets() {
+function fontsOfSheets() {
   const directory = "node_modules/@fontsource/hanken-grotesk";
   return [
     `${directory}/package.json`,

@@ -1,5 +1,6 @@
 import { type ReactNode, useId } from "react";
 import { cn } from "@/lib/cn";
+import { SmallLabel } from "./small-label";
 
 interface SelectProps<T extends string> {
   readonly label: string;
@@ -22,9 +23,7 @@ export function Select<T extends string>({
   const id = useId();
   return (
     <div className={cn("min-w-0", className)}>
-      <label htmlFor={id} className="mb-1 block text-[12.5px] text-mute">
-        {label}
-      </label>
+      <SmallLabel of={id}>{label}</SmallLabel>
       <select
         id={id}
         value={value}

@@ -1,5 +1,6 @@
 import { type InputHTMLAttributes, type ReactNode, useId } from "react";
 import { cn } from "@/lib/cn";
+import { SmallLabel } from "./small-label";
 
 interface SmallFieldProps extends Omit<InputHTMLAttributes<HTMLInputElement>, "onChange"> {
   readonly label: string;
@@ -11,9 +12,7 @@ export function SmallField({ label, onChange, className, ...rest }: SmallFieldPr
   const id = useId();
   return (
     <div className={cn("min-w-0", className)}>
-      <label htmlFor={id} className="mb-1 block text-[12.5px] text-mute">
-        {label}
-      </label>
+      <SmallLabel of={id}>{label}</SmallLabel>
       <input
         id={id}
         onChange={(event) => onChange(event.target.value)}

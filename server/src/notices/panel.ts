@@ -3,7 +3,9 @@ import { showRunning } from "../desktop/launcher";
 import { type MenuEntry, type PanelContent, PanelItem } from "../desktop/panel-item";
 import type { Eremos } from "../eremos";
 import { causedBy } from "../ledger/cause";
+import { whereIs } from "../look/where-is";
 import { closeUp } from "../operations/locking/close-up";
+import { lockAgain } from "../operations/locking/lock-folder";
 import { decodePath, nameOf } from "../paths";
 import type { Note } from "../data-directory";
 import { say } from "@eremos/words/server/notices";
@@ -54,13 +56,21 @@ export function watchForPanel(
   environment: Readonly<Record<string, string | undefined>> = process.env,
 ): () => void {
   const showDesk = (): void => void showRunning(eremos.data, "");
+  /** Visits of others go on. */
+  const lockOne = (id: string): void => {
+    const note = notesOf(eremos).find((one) => one.id === id);
+    const located = note && whereIs(eremos, note);
+    if (located) lockAgain(eremos, located.realPath).catch(showDesk);
+    else showDesk();
+  };
+  const lockAll = (): void => {
+    const { locking, left } = closeUp(eremos, false);
+    if (left.length > 0) showDesk();
+    for (const { job } of locking) job.outcome.catch(showDesk);
+  };
   const lock = (id: string | null): void => {
     try {
-      const { locking, left } = causedBy({ from: "menu", why: null }, () =>
-        closeUp(eremos, false, (note) => id === null || note.id === id),
-      );
-      if (left.length > 0) showDesk();
-      for (const { job } of locking) job.outcome.catch(showDesk);
+      causedBy({ from: "menu", why: null }, () => (id === null ? lockAll() : lockOne(id)));
     } catch (error) {
       if (!isEremosError(error)) throw error;
       showDesk();

@@ -277,13 +277,16 @@ describe("the item in the panel", () => {
     const payroll = await leftOpen("Payroll_2026");
     await leftOpen("Photos");
     await vi.waitFor(() => expect(lastPanel()?.panel).toBe("2 folders lie open"), WAIT);
+    const visitsEnd = vi.spyOn(house.eremos.visits, "endAll");
     choose("Lock Payroll__2026");
     await vi.waitFor(() => expect(lastPanel()?.panel).toBe("One folder lies open"), WAIT);
     expect(fs.existsSync(path.join(payroll, "letter.txt"))).toBe(false);
     expect(lastPanel()?.menu?.map(({ label }) => label)).not.toContain("Lock Payroll__2026");
     choose("Open the Desk");
     await vi.waitFor(() => expect(inBrowser()).toContain('url=http://eremos-test.localhost:4711"'), WAIT);
+    expect(visitsEnd).not.toHaveBeenCalled();
     choose("Close up");
+    await vi.waitFor(() => expect(visitsEnd).toHaveBeenCalled(), WAIT);
     await vi.waitFor(() => expect(lastPanel()?.panel).toBe("Nothing lies open"), WAIT);
     expect(house.eremos.data.notes()).toEqual([]);
     expect(heard.filter((one) => "wrong" in one)).toEqual([]);
