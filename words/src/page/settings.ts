@@ -96,7 +96,7 @@ export const { say, said } = speaker("page/settings", {
   settings: "Settings",
   "where-things-are": "Where things are",
   "eremos-own-data": "Eremos' own data",
-  "set-when-eremos-is-started": "Set when Eremos is started, by EREMOS_DATA.",
+  "set-when-eremos-is-started": "Where its own data is, is set when Eremos is started, by EREMOS_DATA.",
   "this-eremos": "This Eremos",
   notifications: "Notifications",
   "your-desktop-tells-you-when": "Your desktop tells you while you don’t look at this page.",
@@ -110,7 +110,7 @@ export const { say, said } = speaker("page/settings", {
   "quiet-until": "Until",
   "folders-names-in-them": "Names of folders in them",
   "names-never": "Never",
-  "names-unlocked": "Only while the screen is known not to be locked",
+  "names-unlocked": "Only on an unlocked screen",
   "names-always": "Always, on a locked screen too",
   "version-and-kind":
     "{kind, select, system {{version}, installed by this system’s packages} portable {{version}, run from a folder of its own} other {{version}, run from its sources}}",
