@@ -116,7 +116,7 @@ test("what was chosen in the file manager is asked about once, and an address by
   await expect(page).toHaveURL(/\/$/);
   await expect(page.getByRole("heading", { name: "Your folders" })).toBeVisible();
   await expect(page.getByRole("dialog")).toHaveCount(0);
-  expect(house.eremos(["page", "--overwrite", folder]).status).toBe(0);
+  expect(house.eremos(["menu", "overwrite", folder]).status).toBe(0);
   await page.goto(asked);
   await page
     .getByRole("dialog", { name: "Overwrite and remove “Old letters”" })

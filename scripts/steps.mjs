@@ -70,6 +70,10 @@ const TEST_PROGRAMS = [
     there: ["/usr/bin/python3", ["-c", "import gi; gi.require_version('Gtk', '3.0')"]],
     packages: ["python3-gi", "gir1.2-gtk-3.0"],
   },
+  {
+    there: ["/usr/bin/python3", ["-c", "import gi; gi.require_version('Nautilus', '4.0')"]],
+    packages: ["python3-gi", "gir1.2-nautilus-4.0"],
+  },
   { there: ["systemd-socket-activate", ["--version"]], packages: ["systemd"] },
   { there: ["setfacl", ["--version"]], packages: ["acl"] },
   { there: ["setfattr", ["--version"]], packages: ["attr"] },

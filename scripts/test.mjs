@@ -4,7 +4,7 @@
  */
 import { spawnSync } from "node:child_process";
 import { chmodSync, existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, statfsSync } from "node:fs";
-import { join } from "node:path";
+import { join, relative } from "node:path";
 import { CHECKS, runChecks } from "./checks.mjs";
 import { build, install, installTestPrograms, requireNode, root } from "./steps.mjs";
 
@@ -21,6 +21,8 @@ rmSync(results, { recursive: true, force: true });
 mkdirSync(results);
 let passed = 0;
 let failed = 0;
+/** What failed, and the first line of why: said once more at the end, where it is looked for. */
+const failures = [];
 /** Tests that need another account, a mount or the like, where there is none. */
 let skipped = 0;
 
@@ -55,13 +57,45 @@ function suite(name, args, report, countsOf) {
     : { passed: 0, failed: 0, skipped: 0 };
   passed += counts.passed;
   skipped += counts.skipped;
-  failed += counts.failed + (status !== 0 && counts.failed === 0 ? 1 : 0);
+  const endedBadly = status !== 0 && counts.failed === 0;
+  failed += counts.failed + (endedBadly ? 1 : 0);
+  failures.push(
+    ...(counts.failures ?? []),
+    ...(endedBadly ? [`${name}: ended with ${status}, and no test that failed`] : []),
+  );
+}
+
+const firstLine = (text) =>
+  String(text ?? "")
+    .split("\n", 1)[0]
+    .slice(0, 300);
+
+function failedUnits(report) {
+  return report.testResults.flatMap(({ name, message, assertionResults }) => {
+    const file = relative(root, name);
+    const those = assertionResults.filter(({ status }) => status === "failed");
+    if (those.length === 0 && message) return [`${file}: ${firstLine(message)}`];
+    return those.map((test) => `${file}: ${test.fullName}: ${firstLine(test.failureMessages[0])}`);
+  });
+}
+
+function failedInBrowser({ suites = [], specs = [] }) {
+  return [
+    ...specs
+      .filter(({ ok }) => !ok)
+      .map(({ file, title, tests }) => {
+        const error = tests.flatMap(({ results }) => results).find((result) => result.error)?.error;
+        return `${file}: ${title}: ${firstLine(error?.message)}`;
+      }),
+    ...suites.flatMap(failedInBrowser),
+  ];
 }
 
 if (!deep) {
   const right = runChecks();
   passed += right;
   failed += CHECKS.length - right;
+  if (right < CHECKS.length) failures.push(`${CHECKS.length - right} of the checks above`);
 }
 const vitest = join(results, "vitest.json");
 suite(
@@ -79,14 +113,16 @@ suite(
     passed: report.numPassedTests,
     failed: report.numFailedTests,
     skipped: report.numPendingTests + report.numTodoTests,
+    failures: failedUnits(report),
   }),
 );
 if (!deep) {
   const browser = join(results, "playwright.json");
-  suite("the interface", ["playwright", "test"], browser, ({ stats }) => ({
-    passed: stats.expected + stats.flaky,
-    failed: stats.unexpected,
-    skipped: stats.skipped,
+  suite("the interface", ["playwright", "test"], browser, (report) => ({
+    passed: report.stats.expected + report.stats.flaky,
+    failed: report.stats.unexpected,
+    skipped: report.stats.skipped,
+    failures: failedInBrowser(report),
   }));
 }
 if (place !== null) spawnSync("rm", ["-rf", "--", place]);
@@ -94,5 +130,6 @@ if (skipped > 0)
   process.stdout.write(
     `\n${skipped} skipped: they need another account, a mounted drive or something else that can't be had here.\n`,
   );
+if (failures.length > 0) process.stdout.write(`\nFailed:\n${failures.map((one) => `  ${one}\n`).join("")}`);
 process.stdout.write(`\n${passed} passed, ${failed} failed\n`);
 process.exitCode = failed === 0 ? 0 : 1;

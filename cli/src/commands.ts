@@ -53,6 +53,7 @@ import {
 import { note, print, sayResult } from "./terminal";
 import { closeCommand, lockCommand, newCommand, releaseCommand, unlockCommand } from "./locking";
 import { activityCommand } from "./activity";
+import { menuCommand } from "./menu";
 import { overwriteCommand } from "./overwrite";
 import { removeCommand } from "./remove";
 import { tracesCommand } from "./traces";
@@ -349,14 +350,12 @@ const onlooker: Command<"onlooker"> = async (invocation) => {
 };
 
 const page: Command<"page"> = async (invocation) => {
-  only(invocation, "from-desktop", "overwrite");
+  only(invocation);
   if (invocation.words.length > 1) throw new EremosError("usage", said("this-command-takes-one-path"));
   const [typed] = invocation.words;
   const settings = readSettings(process.env, invocation.program);
   const path = typed === undefined ? null : fullPath(typed, settings.home, process.cwd());
-  const { flags } = invocation;
-  const asked = flags["overwrite"] ? "overwrite" : flags["from-desktop"] ? "desktop" : "here";
-  const { address, shown } = await showPage(settings, path, asked);
+  const { address, shown } = await showPage(settings, path);
   return {
     result: { address, shown },
     lines: [shown ? say("eremos-is-at", { address }) : say("open-in-your-browser", { address })],
@@ -447,5 +446,6 @@ export const COMMANDS: { readonly [N in CommandName]: Command<N> } = {
   status,
   integrate,
   desktop,
+  menu: menuCommand,
   serve: serveCommand,
 };

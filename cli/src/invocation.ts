@@ -19,6 +19,8 @@ export interface Invocation {
   readonly flags: Readonly<Partial<Record<string, boolean | string | readonly string[]>>>;
   readonly program: string;
   readonly asking: Asking;
+  /** Where it was asked for; absent: on the command line itself. */
+  readonly from?: "menu";
 }
 
 interface Answer<N extends CommandName> {
@@ -55,9 +57,8 @@ export function noWords(invocation: Invocation): void {
 export async function withEremos<T>(invocation: Invocation, run: (eremos: Eremos) => Promise<T>): Promise<T> {
   const eremos = Eremos.open(readSettings(process.env, invocation.program), showProgress);
   if (eremos.ownDataTrouble) note(eremos.ownDataTrouble);
-  const from = invocation.flags["from-desktop"] === true ? "menu" : "command-line";
   try {
-    return await causedBy({ from, why: null }, () => run(eremos));
+    return await causedBy({ from: invocation.from ?? "command-line", why: null }, () => run(eremos));
   } finally {
     endProgress();
     await eremos.settle();

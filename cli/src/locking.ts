@@ -85,9 +85,17 @@ async function lockEach(invocation: Invocation, begin: typeof lock): ReturnType<
 }
 
 export const lockCommand: Command<"lock"> = (invocation) => {
-  only(invocation, "password-stdin", "null", "anyway", "from-desktop", ...CHOICES);
+  only(invocation, "password-stdin", "null", "anyway", ...CHOICES);
   return lockEach(invocation, lock);
 };
+
+/** As the page does it, or as they were locked before. */
+export async function lockFromMenu(
+  invocation: Invocation,
+): Promise<{ readonly lines: readonly string[]; readonly exitCode: number }> {
+  const { lines, exitCode = 0 } = await lockEach({ ...invocation, from: "menu" }, lock);
+  return { lines, exitCode };
+}
 
 export const newCommand: Command<"new"> = (invocation) => {
   only(invocation, "password-stdin", "null", ...CHOICES);

@@ -24,8 +24,6 @@ const OPTIONS = {
   "shares-stdin": { type: "boolean", default: false },
   full: { type: "boolean", default: false },
   move: { type: "boolean", default: false },
-  "from-desktop": { type: "boolean", default: false },
-  overwrite: { type: "boolean", default: false },
   "take-back": { type: "boolean", default: false },
   trash: { type: "boolean", default: false },
   null: { type: "boolean", short: "0", default: false },

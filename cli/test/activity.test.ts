@@ -26,7 +26,7 @@ describe("eremos activity", () => {
     const letters = cli.makeFolder("=Letters");
     for (const folder of [payroll, letters]) expect(cli.run(["lock", folder]).status).toBe(0);
     expect(cli.run(["unlock", payroll], PASSWORD).status).toBe(0);
-    const chosen = spawnSync("node", [CLI, "lock", "--from-desktop", "--path-stdin"], {
+    const chosen = spawnSync("node", [CLI, "menu", "lock", "-"], {
       env: cli.env,
       input: `${payroll}\n`,
     });

@@ -2,7 +2,8 @@ import { type ChildProcess, spawn, spawnSync } from "node:child_process";
 import * as fs from "node:fs";
 import * as http from "node:http";
 import * as path from "node:path";
-import { pathToFileURL } from "node:url";
+import { createInterface } from "node:readline";
+import { fileURLToPath, pathToFileURL } from "node:url";
 import { afterEach, beforeEach, describe, expect, it } from "vitest";
 import { ask } from "./ask";
 import { CLI, CommandLine } from "./command-line";
@@ -24,9 +25,9 @@ it("what is added to the desktop locks for real, and is taken away without a tra
   const scripts = path.join(dataHome, "nautilus", "scripts");
   fs.mkdirSync(scripts, { recursive: true });
   fs.writeFileSync(path.join(scripts, "Another script"), "#!/bin/sh\n");
-  expect(cli.json(["integrate"]).body).toEqual({ applications: true, start: true, menu: true });
+  expect(cli.json(["integrate"]).body).toEqual({ applications: true, start: true, menu: true, marks: true });
   const { EREMOS_DATA: _data, EREMOS_PLACES: _places, ...elsewhere } = cli.env;
-  const { status, stdout } = spawnSync(path.join(scripts, "Lock with Eremos"), {
+  const { status, stdout } = spawnSync(path.join(scripts, "Eremos", "Lock and hide"), {
     env: { ...elsewhere, NAUTILUS_SCRIPT_SELECTED_URIS: `${pathToFileURL(folder).href}\n` },
     encoding: "utf8",
   });
@@ -41,10 +42,15 @@ it("what is added to the desktop locks for real, and is taken away without a tra
   ];
   for (const entry of entries)
     expect(fs.readFileSync(entry, "utf8")).toMatch(
-      /^\[Desktop Entry\]\n[^]*^Exec="env" "EREMOS_DATA=[^\n]+eremos\.mjs" (page|serve|lock --from-desktop -- %u)$/m,
+      /^\[Desktop Entry\]\n[^]*^Exec="env" "EREMOS_DATA=[^\n]+eremos\.mjs" (page|serve|menu lock %U)$/m,
     );
 
-  expect(cli.json(["integrate", "--remove"]).body).toEqual({ applications: false, start: false, menu: false });
+  expect(cli.json(["integrate", "--remove"]).body).toEqual({
+    applications: false,
+    start: false,
+    menu: false,
+    marks: false,
+  });
   expect(fs.readdirSync(scripts)).toEqual(["Another script"]);
   for (const entry of [
     ...entries,
@@ -61,7 +67,7 @@ it("names that hold a line break, or look like options or addresses, reach the c
   const scripts = path.join(dataHome, "nautilus", "scripts");
   fs.mkdirSync(scripts, { recursive: true });
   expect(cli.json(["integrate"]).status).toBe(0);
-  const script = path.join(scripts, "Lock with Eremos");
+  const script = path.join(scripts, "Eremos", "Lock and hide");
   for (const name of names) {
     const folder = path.join(cli.world, name);
     fs.mkdirSync(folder, { recursive: true });
@@ -83,31 +89,29 @@ it("names that hold a line break, or look like options or addresses, reach the c
   });
   expect(fs.existsSync(path.join(innocent, ".eremos"))).toBe(false);
   expect(fs.existsSync(path.join(cli.world, "ran"))).toBe(false);
-  expect(fs.readFileSync(script, "utf8")).not.toMatch(/(?:lock|page) "\$/);
+  expect(fs.readFileSync(script, "utf8")).toMatch(/ menu lock -$/m);
 });
 
-it("several that are selected are locked by one command, with one notice at the end, in which a name is no markup", () => {
+it("several that are selected are locked by one command, with one quiet notice at the end, in which a name is no markup", async () => {
   const folders = [cli.makeFolder("Payroll"), cli.makeFolder("<b>Photos & more")];
   const file = path.join(cli.world, "a letter.txt");
   fs.writeFileSync(file, "letter");
-  const bin = path.join(cli.base, "bin");
-  fs.mkdirSync(bin);
-  const told = path.join(cli.base, "told");
-  fs.writeFileSync(path.join(bin, "notify-send"), `#!/bin/sh\nprintf '%s\\0' "$@" >> '${told}'\n`, { mode: 0o755 });
+  const { heard, end } = await beginDesktop();
   expect(cli.json(["integrate"]).status).toBe(0);
   const selected = [...folders, file, path.join(cli.world, "nothing there")].map((one) => pathToFileURL(one).href);
-  spawnSync(path.join(dataHome, "nautilus", "scripts", "Lock with Eremos"), {
-    env: {
-      ...cli.env,
-      PATH: `${bin}:${process.env["PATH"] ?? ""}`,
-      NAUTILUS_SCRIPT_SELECTED_URIS: `${selected.join("\n")}\n`,
-    },
-  });
-  for (const one of [...folders, file]) expect(fs.existsSync(one), one).toBe(false);
-  const words = fs.readFileSync(told, "utf8").split("\0");
-  expect(words.slice(0, 3)).toEqual(["--urgency=low", "--", "Eremos"]);
-  expect(words).toHaveLength(5);
-  expect(words[3]).toMatch(/Payroll[^]*&lt;b&gt;Photos &amp; more[^]*a letter\.txt[^]*nothing there/);
+  try {
+    const { stdout } = spawnSync(path.join(dataHome, "nautilus", "scripts", "Eremos", "Lock and hide"), {
+      env: { ...cli.env, NAUTILUS_SCRIPT_SELECTED_URIS: `${selected.join("\n")}\n` },
+      encoding: "utf8",
+    });
+    for (const one of [...folders, file]) expect(fs.existsSync(one), one).toBe(false);
+    await expect.poll(heard).toHaveLength(1);
+    const [{ summary, body, urgency, transient } = expect.fail()] = heard();
+    expect([summary, urgency, transient, stdout]).toEqual(["Eremos", 0, true, ""]);
+    expect(body).toMatch(/Payroll[^]*&lt;b&gt;Photos &amp; more[^]*a letter\.txt[^]*nothing there/);
+  } finally {
+    end();
+  }
 });
 
 it("a file of somebody else in the way is not touched", () => {
@@ -119,6 +123,41 @@ it("a file of somebody else in the way is not touched", () => {
   expect(cli.run(["integrate", "--remove"]).status).toBe(0);
   expect(fs.readFileSync(theirs, "utf8")).toBe("[Desktop Entry]\nName=Theirs\n");
 });
+
+interface ShownNotice {
+  readonly summary: string;
+  readonly body: string;
+  readonly urgency: number;
+  readonly transient: boolean;
+}
+
+/** A bus, and on it a stand-in that shows notices. */
+async function beginDesktop(): Promise<{ readonly heard: () => readonly ShownNotice[]; readonly end: () => void }> {
+  const bus = spawn("dbus-daemon", ["--session", "--nofork", "--print-address"], {
+    stdio: ["ignore", "pipe", "ignore"],
+  });
+  const address = await new Promise<string>((resolve) =>
+    bus.stdout.once("data", (text) => resolve(String(text).trim())),
+  );
+  const host = spawn(
+    "node",
+    [fileURLToPath(new URL("../../server/test/parts/desktop-host.mjs", import.meta.url)), address],
+    {
+      stdio: ["pipe", "pipe", "inherit"],
+    },
+  );
+  const lines: string[] = [];
+  await new Promise<void>((resolve) =>
+    createInterface({ input: host.stdout }).on("line", (line) =>
+      line.includes("ready") ? resolve() : lines.push(line),
+    ),
+  );
+  cli.env["DBUS_SESSION_BUS_ADDRESS"] = address;
+  return {
+    heard: () => lines.map((line) => JSON.parse(line) as ShownNotice),
+    end: () => [host, bus].forEach((program) => program.kill()),
+  };
+}
 
 /** Runs the program while this process goes on answering. */
 function run(...args: readonly string[]): Promise<{ status: number | null; out: string; err: string }> {
@@ -247,20 +286,24 @@ describe("what the desktop opens by its bus", () => {
   });
 
   it("by the menu, too, the page leads back to the desktop", async () => {
-    const menu = path.join(dataHome, "nautilus", "scripts", "Open in Eremos");
+    const menu = path.join(dataHome, "nautilus", "scripts", "Eremos", "Open…");
     spawnSync(menu, { env: { ...cli.env, NAUTILUS_SCRIPT_SELECTED_URIS: `${pathToFileURL(folder).href}\n` } });
     await expect.poll(ledTo).toBe(`${server.address}/folders/${id}?from=desktop`);
   });
 
   it("what is chosen to be overwritten is asked about by the page: kept for it alone, and no part of the address", async () => {
-    const menu = path.join(dataHome, "nautilus", "scripts", "Overwrite and remove with Eremos…");
+    const menu = path.join(dataHome, "nautilus", "scripts", "Eremos", "Overwrite and remove…");
     const old = cli.makeFolder("Old letters");
-    const env = { ...cli.env, NAUTILUS_SCRIPT_SELECTED_URIS: `${pathToFileURL(old).href}\n` };
-    expect(spawnSync(menu, { env }).status).toBe(0);
+    const item = path.join(folder, "Open with Eremos");
+    const selected = [old, item].map((one) => pathToFileURL(one).href).join("\n");
+    expect(spawnSync(menu, { env: { ...cli.env, NAUTILUS_SCRIPT_SELECTED_URIS: `${selected}\n` } }).status).toBe(0);
     await expect.poll(ledTo).toBe(`${server.address}/?asked=overwrite`);
     expect(fs.existsSync(path.join(old, "letter.txt"))).toBe(true);
     const asked = path.join(cli.env["EREMOS_DATA"] ?? "", "asked.json");
-    expect(JSON.parse(fs.readFileSync(asked, "utf8"))).toEqual([{ path: old, at: expect.any(Number) as number }]);
+    expect(JSON.parse(fs.readFileSync(asked, "utf8"))).toEqual({
+      asked: { act: "overwrite", paths: [old, folder] },
+      at: expect.any(Number) as number,
+    });
     expect(fs.statSync(asked).mode & 0o777).toBe(0o600);
   });
 

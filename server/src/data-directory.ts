@@ -6,7 +6,7 @@ import * as z from "zod";
 import type { CountedDays } from "./days";
 import { lockingRulesSchema } from "./calls/shapes/rules";
 import { UNTIL_LOCKED } from "./locking-rules";
-import { folderKindSchema } from "./calls/shapes/folders";
+import { type AskedFor, askedSchema, folderKindSchema } from "./calls/shapes/folders";
 import { protectionShape } from "./protection";
 import {
   EremosError,
@@ -75,7 +75,7 @@ const DAYS = "days.json";
 const OVERWRITING = "overwriting";
 /** What was asked for in the file manager, for the page to ask about: names are no part of an address. */
 const ASKED = "asked.json";
-const askedSchema = z.array(z.strictObject({ path: z.string(), at: z.number() })).max(1000);
+const keptAskSchema = z.strictObject({ asked: askedSchema, at: z.number() });
 /** Who opens the page later than that does not mean it any more. */
 const ASKED_FOR_MS = 5 * 60_000;
 const daysSchema = z.strictObject({ days: z.number().nonnegative(), at: z.number() });
@@ -144,23 +144,18 @@ export class DataDirectory {
     return path.join(this.directory, OVERWRITING);
   }
 
-  private asked(): z.output<typeof askedSchema> {
+  /** The page is to ask about this, instead of what it was to ask before. */
+  ask(asked: AskedFor): void {
+    const kept: z.input<typeof keptAskSchema> = { asked: askedSchema.parse(asked), at: Date.now() };
+    writeDurably(path.join(this.directory, ASKED), Buffer.from(JSON.stringify(kept)));
+  }
+
+  /** What is to be asked about, or null; it is asked once. */
+  takeAsked(): AskedFor | null {
     const bytes = readIfThere(path.join(this.directory, ASKED));
-    const parsed = bytes ? askedSchema.safeParse(parseJson(bytes)) : null;
-    return parsed?.success ? parsed.data.filter(({ at }) => Date.now() - at < ASKED_FOR_MS) : [];
-  }
-
-  /** The page is to ask whether this is to be overwritten. */
-  askToOverwrite(full: string): void {
-    const all = [...this.asked().filter((one) => one.path !== full), { path: full, at: Date.now() }];
-    writeDurably(path.join(this.directory, ASKED), Buffer.from(JSON.stringify(all)));
-  }
-
-  /** What is to be asked about; it is asked once. */
-  takeAsked(): readonly string[] {
-    const asked = this.asked();
+    const parsed = bytes ? keptAskSchema.safeParse(parseJson(bytes)) : null;
     fs.rmSync(path.join(this.directory, ASKED), { force: true });
-    return asked.map((one) => one.path);
+    return parsed?.success && Date.now() - parsed.data.at < ASKED_FOR_MS ? parsed.data.asked : null;
   }
 
   countedDays(): CountedDays | null {

@@ -2,6 +2,7 @@ import * as z from "zod";
 import { type Grounds, type Guarding, NO_BARS, USUAL_BARS, barsSchema, traitsOf, whyNotCover } from "@eremos/core";
 import { USUAL_CHOICE, guardSchema, iconSchema, visibilitySchema } from "./calls/shapes/folders";
 import type { Bars, FolderKind, GuardName, Icon, Protection, Visibility } from "./contract";
+import { LOCKED_EMBLEM } from "./desktop/item-type";
 import { LOCKED_ITEM, lockedPage } from "./page";
 
 const coverSchema = z.string().refine((name) => whyNotCover(name) === null);
@@ -51,16 +52,28 @@ export function guardingOf({ guard, visibility, cover, bars }: Protection, groun
   return { guard, bars: bars ?? NO_BARS, visibility, cover, ...grounds };
 }
 
-/** What stands in a sealed folder that stays in view; the item only where the desktop opens it by Eremos. */
+/** What a desktop makes of signs. */
+export interface DesktopSigns {
+  /** It opens the item by Eremos. */
+  readonly opensItems: boolean;
+  /** Its owner wants locked folders to be marked in it. */
+  readonly marks: boolean;
+}
+
+/**
+ * What stands in a sealed folder that stays in view; the item only where the desktop opens it by Eremos. One with a
+ * cover name is to look like any other, and has no mark.
+ */
 export function signsOf(
-  { kind, visibility, icon }: Protection & { readonly kind: FolderKind },
-  hasLauncher: boolean,
+  { kind, visibility, cover, icon }: Protection & { readonly kind: FolderKind },
+  { opensItems, marks }: DesktopSigns,
 ): { readonly page: Buffer | null; readonly item: Buffer | null; readonly icon: Buffer | null } {
   if (visibility !== "view") return { page: null, item: null, icon: null };
+  const shown = icon ?? (marks && cover === null ? LOCKED_EMBLEM.icon : null);
   return {
-    page: lockedPage(kind, hasLauncher),
-    item: hasLauncher ? LOCKED_ITEM : null,
-    icon: icon === null ? null : iconFile(icon),
+    page: lockedPage(kind, opensItems),
+    item: opensItems ? LOCKED_ITEM : null,
+    icon: shown === null ? null : iconFile(shown),
   };
 }
 
@@ -68,7 +81,7 @@ export function signsOf(
  * By it a file manager shows a folder with an icon of its own. Source: freedesktop.org Desktop Entry Specification,
  * type Directory.
  */
-function iconFile(icon: Icon): Buffer {
+function iconFile(icon: string): Buffer {
   return Buffer.from(`[Desktop Entry]\nType=Directory\nIcon=${icon}\n`);
 }
 

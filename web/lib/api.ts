@@ -154,7 +154,8 @@ export const api = {
   medium: (path: string) => call("medium", { path }),
   overwrite: (paths: readonly string[], passes: 1 | 3, allNames: boolean) =>
     call("overwrite", { paths, passes, allNames }),
-  askedToOverwrite: () => call("overwrite/asked"),
+  /** What was chosen in the file manager, for the page to ask about. */
+  asked: () => call("asked"),
   overwriteFree: (path: string) => call("overwrite/free", { path }),
   remove: (folder: string, days: number) => call("remove", { folder, days }),
   putBackFromTrash: (folder: string) => call("remove/put-back", { folder }),
@@ -172,7 +173,7 @@ export const api = {
   /** A private folder that is locked before anything is in it. */
   makeFolder: (path: string, protection: Protection, password: TypedFolderPassword | null = null) =>
     call("new", { path, protection, password }),
-  moveIn: (folder: string, paths: readonly string[], originals: "remove" | "trash") =>
+  moveIn: (folder: string, paths: readonly string[], originals: "remove" | "trash" | "stay") =>
     call("move-in", { folder, paths, originals }),
   takeBackMovedIn: (folder: string, secret: FolderSecret | null) => call("move-in/take-back", { folder, secret }),
   /** In the desktop's file manager. */

@@ -5,6 +5,7 @@ import { Rail } from "./rail";
 import { SelectionProvider } from "@/parts/folders/selection";
 import { TopBar } from "./top-bar";
 import type { Entered } from "@/features/entrance/entrance";
+import { AskedElsewhere } from "@/features/desk/asked-elsewhere";
 import { DropTarget } from "@/features/desk/drop-target";
 import { ProtectAllDialog } from "@/features/desk/protect-all-dialog";
 import { ProtectDialog } from "@/features/desk/protect-dialog";
@@ -35,6 +36,7 @@ export function Shell({ children, ...entered }: Entered & { readonly children: R
       <MakeDialog />
       <MoveInDialog />
       <OverwriteDialog />
+      <AskedElsewhere />
       <JobToasts />
       <ConsentDialog />
     </Rooms>

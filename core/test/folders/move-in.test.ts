@@ -99,6 +99,18 @@ it("files and folders go in with their names, and their originals go; what can't
   expect([fs.readFileSync(file), fs.statSync(file).mode & 0o777]).toEqual([CONTENT, 0o640]);
 });
 
+it("where originals are to stay, all of them do, those with a second name too, and nothing can be taken back", async () => {
+  const tree = path.join(base, "Letters");
+  fs.mkdirSync(tree);
+  fs.writeFileSync(path.join(tree, "march.txt"), "March");
+  fs.linkSync(path.join(tree, "march.txt"), path.join(base, "the other name.txt"));
+  expect(await moveWith(linuxDisk, "stay", outside, tree)).toEqual({ files: 2, left: [] });
+  expect(await waiting()).toEqual({ "statement.pdf": CONTENT.toString("latin1"), "Letters/march.txt": "March" });
+  expect([fs.readFileSync(outside), fs.readFileSync(path.join(tree, "march.txt"), "utf8")]).toEqual([CONTENT, "March"]);
+  expect((await takeBack(linuxDisk)).files).toBe(0);
+  expect(Object.keys(await waiting())).toHaveLength(2);
+});
+
 it("the original stays where what was written can't be read back, and where it changes meanwhile", async () => {
   const meddling = (when: (name: string) => boolean, meddle: (args: unknown[]) => void): Disk =>
     new Proxy(linuxDisk, {

@@ -179,6 +179,8 @@ export const COMMAND_RESULTS = {
   status: z.object({ version: z.string(), running: z.boolean(), protected: z.number(), open: z.number() }),
   integrate: desktopViewSchema,
   desktop: z.object({}),
+  /** What there was to tell, a line for each. */
+  menu: z.object({ told: z.array(z.string()).readonly() }),
   serve: z.object({ address }),
 } as const;
 

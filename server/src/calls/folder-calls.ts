@@ -2,6 +2,7 @@ import * as z from "zod";
 import { CONSENTS } from "@eremos/core/choices";
 import { anybody, nothing, owner, startedSchema } from "./call";
 import {
+  askedSchema,
   closedUpSchema,
   droppedFoundSchema,
   folderViewSchema,
@@ -122,10 +123,10 @@ export const FOLDER_CALLS = {
     }),
     startedSchema,
   ),
-  "overwrite/asked": owner(
-    "What was chosen in the file manager to be overwritten, once: the page asks.",
+  asked: owner(
+    "What was chosen in the file manager, and what for, once: the page asks.",
     nothing,
-    z.strictObject({ paths: z.array(z.string()).readonly() }),
+    askedSchema.nullable(),
   ),
   "overwrite/free": owner("Writes over the free space of the disk that a directory lies on.", path, startedSchema),
   reach: owner("Who could get how far at a protected folder.", folder, z.array(reachViewSchema).readonly()),
@@ -151,8 +152,8 @@ export const FOLDER_CALLS = {
     startedSchema,
   ),
   "move-in": owner(
-    "Puts files and folders into a locked folder; each original goes when what was put in was read back.",
-    folder.extend({ paths: z.array(text).min(1).max(1000).readonly(), originals: z.enum(["remove", "trash"]) }),
+    "Puts files and folders into a locked folder; each original goes when what was put in was read back, where it is not to stay.",
+    folder.extend({ paths: z.array(text).min(1).max(1000).readonly(), originals: z.enum(["remove", "trash", "stay"]) }),
     movedInSchema,
   ),
   "move-in/take-back": owner(

@@ -1,7 +1,7 @@
-import { EremosError, ITEM, pathInAddress, splitPath } from "@eremos/core";
+import { EremosError, pathInAddress } from "@eremos/core";
 import type { Settings } from "../settings";
 import { APPLICATION } from "./item-type";
-import { showPage } from "./launcher";
+import { meantBy, showPage } from "./launcher";
 import { sessionBusOrNull } from "./session-bus";
 import { said } from "@eremos/words/server/desktop";
 
@@ -19,12 +19,6 @@ const NOT_IN_LINE = 4;
 const OWNS_IT = 1;
 /** Once nothing was asked for so long, it ends. */
 const IDLE_MS = 5000;
-
-/** What an item leads to is what it lies in; whatever else is opened is meant itself. */
-function meantBy(opened: Buffer): Buffer {
-  const { parent, name } = splitPath(opened);
-  return name.equals(Buffer.from(ITEM)) ? parent : opened;
-}
 
 /**
  * Answers the desktop until nothing was asked for a while. It shows, and never opens by itself: whoever can write an

@@ -1,13 +1,15 @@
 import type { Bars } from "../contract";
 
 /** What Eremos can add to a desktop. */
-export const DESKTOP_PARTS = ["applications", "start", "menu"] as const;
+export const DESKTOP_PARTS = ["applications", "start", "menu", "marks"] as const;
 export type DesktopPart = (typeof DESKTOP_PARTS)[number];
 
 export interface DesktopFile {
   readonly path: string;
   readonly mode: number;
   readonly content: string;
+  /** Where a program that reads it keeps its own form of it, under the same name: that goes with it. */
+  readonly cachedIn?: string;
 }
 
 export interface DesktopHome {

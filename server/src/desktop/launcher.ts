@@ -2,7 +2,18 @@ import { type ChildProcess, spawn, spawnSync } from "node:child_process";
 import { createHmac, randomBytes, timingSafeEqual } from "node:crypto";
 import { request } from "node:http";
 import { CALL_TYPE } from "../call-body";
-import { EremosError, disk, displayPath, inspectFolder, isEremosError, readPlanted, systemCode } from "@eremos/core";
+import {
+  EremosError,
+  SIGN_NAMES,
+  disk,
+  displayPath,
+  inspectFolder,
+  isEremosError,
+  readPlanted,
+  splitPath,
+  systemCode,
+} from "@eremos/core";
+import type { AskedAct } from "../contract";
 import { DataDirectory, type ServerRecord } from "../data-directory";
 import type { Settings } from "../settings";
 import type { DesktopFile, DesktopHome } from "./desktop";
@@ -125,26 +136,45 @@ function showInBrowser(data: DataDirectory, address: string): Promise<boolean> {
   return openByDesktop(data.writeWayIn(address));
 }
 
+interface Shown {
+  readonly address: string;
+  /** There was a program to show it in. */
+  readonly shown: boolean;
+}
+
 /**
  * Shows Eremos, or the folder at a path, in the person's browser; starts Eremos where it does not run. Where it was
- * asked from the desktop, the page leads back there; `overwrite`: it asks whether what is at the path is to be.
+ * asked from the desktop, the page leads back there.
  */
 export async function showPage(
   settings: Settings,
   path: Buffer | null,
-  asked: "here" | "desktop" | "overwrite" = "here",
-): Promise<{ readonly address: string; readonly shown: boolean }> {
+  from: "here" | "desktop" = "here",
+): Promise<Shown> {
   const data = DataDirectory.open(settings.dataDirectory);
   const start = await ensureServer(data, settings);
-  if (path !== null && asked === "overwrite") {
-    data.askToOverwrite(displayPath(path));
-    const there = `${start}/?asked=overwrite`;
-    return { address: there, shown: await showInBrowser(data, there) };
-  }
   const folder = path === null ? null : folderAt(path);
-  const back = asked === "desktop" ? "?from=desktop" : "";
+  const back = from === "desktop" ? "?from=desktop" : "";
   const address = folder === null ? start : `${start}/folders/${folder}${back}`;
   return { address, shown: await showInBrowser(data, address) };
+}
+
+/** The page asks about what was chosen in the file manager. No name is a part of the address. */
+export async function askOnPage(settings: Settings, act: AskedAct, paths: readonly Buffer[]): Promise<Shown> {
+  const [only] = paths;
+  if (act === "open" && paths.length === 1 && only && folderAt(only) !== null)
+    return showPage(settings, only, "desktop");
+  const data = DataDirectory.open(settings.dataDirectory);
+  const start = await ensureServer(data, settings);
+  data.ask({ act, paths: paths.map(displayPath) });
+  const address = `${start}/?asked=${act}`;
+  return { address, shown: await showInBrowser(data, address) };
+}
+
+/** A sign in a locked folder means what it lies in; whatever else is chosen is meant itself. */
+export function meantBy(chosen: Buffer): Buffer {
+  const { parent, name } = splitPath(chosen);
+  return SIGN_NAMES.has(name.toString("latin1")) && folderAt(parent) !== null ? parent : chosen;
 }
 
 /** Shows a page of the server that runs, this process's own; nothing where none does. */

@@ -9,7 +9,9 @@ import {
   MARK,
   type SystemCommand,
 } from "./desktop";
+import { marksFiles, menuFiles } from "./file-managers";
 import { SYSTEM_COMMAND } from "./installation";
+import { entry, shellCommand } from "./started-from";
 import { LOOK_AGAIN, unitCommands, userUnits } from "./user-units";
 import { APPLICATION, ICON, ITEM_BEGINS, ITEM_TYPE } from "./item-type";
 import { say } from "@eremos/words/server/desktop";
@@ -52,6 +54,8 @@ function filesOf(part: DesktopPart, home: DesktopHome): readonly DesktopFile[] {
       ];
     case "menu":
       return menuFiles(home);
+    case "marks":
+      return marksFiles(home);
   }
 }
 
@@ -118,99 +122,4 @@ function tablesAnew(dataHome: string): readonly SystemCommand[] {
     { program: "update-mime-database", words: [path.join(dataHome, "mime")] },
     { program: "update-desktop-database", words: [path.join(dataHome, "applications")] },
   ];
-}
-
-/** What a menu offers for what is selected; `takes`: all of it at once, or one after the other. */
-const MENU_VERBS = [
-  { id: "lock", name: say("lock-with-eremos"), words: ["lock", "--from-desktop"], takes: "all" },
-  { id: "open", name: say("open-in-eremos"), words: ["page", "--from-desktop"], takes: "each" },
-  { id: "overwrite", name: say("overwrite-with-eremos"), words: ["page", "--overwrite"], takes: "each" },
-] as const;
-type MenuVerb = (typeof MENU_VERBS)[number];
-
-/** File managers that run scripts on what is selected, and those that read service files. */
-function menuFiles(home: DesktopHome): readonly DesktopFile[] {
-  const scripts = [
-    path.join(home.dataHome, "nautilus", "scripts"),
-    path.join(home.configHome, "caja", "scripts"),
-    path.join(home.dataHome, "nemo", "scripts"),
-  ];
-  return [
-    ...scripts.flatMap((directory) =>
-      MENU_VERBS.map((verb) => ({
-        path: path.join(directory, verb.name),
-        mode: 0o755,
-        content: script(home, verb),
-      })),
-    ),
-    {
-      path: path.join(home.dataHome, "kio", "servicemenus", "eremos.desktop"),
-      mode: 0o755,
-      content: serviceMenu(home),
-    },
-  ];
-}
-
-/** A word as the shell reads it back unchanged. */
-function shellWord(word: string): string {
-  return `'${word.replaceAll("'", "'\\''")}'`;
-}
-
-function shellCommand({ command, environment }: HowStarted, env = "env"): string {
-  const settings = Object.entries(environment).map(([name, value]) => `${name}=${shellWord(value)}`);
-  return [...(settings.length > 0 ? [env, ...settings] : []), ...command.map(shellWord)].join(" ");
-}
-
-/**
- * The names of the variables in which file managers give what is selected, an address a line: in addresses a line break
- * of a name is escaped, so that a name can't be read as two. They go on by standard input, since every account can read
- * the words of a command line.
- */
-const SELECTED = ["NAUTILUS_SCRIPT_SELECTED_URIS", "CAJA_SCRIPT_SELECTED_URIS", "NEMO_SCRIPT_SELECTED_URIS"];
-
-function script(home: DesktopHome, { words, takes }: MenuVerb): string {
-  const command = `${shellCommand(home)} ${words.join(" ")}`;
-  const done =
-    takes === "all"
-      ? `${command} - 2>&1`
-      : `while IFS= read -r address; do printf '%s\\n' "$address" | ${command} - 2>&1; done`;
-  return `#!/bin/sh
-# ${MARK}
-# One quiet notice at the end; a name in it is no markup.
-tell() {
-  [ -n "$1" ] || return 0
-  if command -v notify-send > /dev/null 2>&1; then
-    notify-send --urgency=low -- Eremos "$(printf '%s' "$1" | sed 's/&/\\&amp;/g; s/</\\&lt;/g; s/>/\\&gt;/g')"
-  else
-    printf '%s\\n' "$1"
-  fi
-}
-selected=$(printf '%s\\n' ${SELECTED.map((name) => `"\${${name}:-}"`).join(" ")} | grep '^file:///')
-[ -n "$selected" ] || exit 0
-tell "$(printf '%s\\n' "$selected" | ${done})"
-`;
-}
-
-/** A word of an Exec line: quoted, with what is special there escaped. Desktop Entry Specification, "The Exec key". */
-function execWord(word: string): string {
-  return `"${word
-    .replaceAll("\\", "\\\\\\\\")
-    .replace(/(["`$])/g, "\\\\$1")
-    .replaceAll("%", "%%")}"`;
-}
-
-function execLine({ command, environment }: HowStarted, words: readonly string[]): string {
-  const settings = Object.entries(environment).map(([name, value]) => `${name}=${value}`);
-  return [...(settings.length > 0 ? ["env", ...settings] : []), ...command].map(execWord).concat(words).join(" ");
-}
-
-function entry(home: HowStarted, mark: string, words: readonly string[], lines: readonly string[]): string {
-  return `[Desktop Entry]\n# ${mark}\nType=Application\nExec=${execLine(home, words)}\nTerminal=false\n${lines.join("\n")}\n`;
-}
-
-function serviceMenu(home: DesktopHome): string {
-  const actions = MENU_VERBS.map(
-    ({ id, name, words }) => `\n[Desktop Action ${id}]\nName=${name}\nExec=${execLine(home, [...words, "--", "%u"])}\n`,
-  );
-  return `[Desktop Entry]\n# ${MARK}\nType=Service\nMimeType=inode/directory;application/octet-stream;\nActions=${MENU_VERBS.map(({ id }) => id).join(";")};\n${actions.join("")}`;
 }

@@ -44,6 +44,8 @@ function filesOf(part: DesktopPart, home: DesktopHome): readonly DesktopFile[] {
       return [{ path: agentFile(home), mode: 0o644, content: agent(home) }];
     case "menu":
       return VERBS.flatMap(({ name, word }) => quickAction(home, name, word));
+    case "marks":
+      return [];
   }
 }
 

@@ -1,3 +1,4 @@
+import { printable } from "@eremos/core";
 import type { MessageBus } from "@homebridge/dbus-native";
 import * as z from "zod";
 import { DOORWAY_SIZE, doorwayPicture } from "./doorway-picture";
@@ -37,6 +38,8 @@ export interface Notice {
   readonly body: string;
   readonly urgency: keyof typeof URGENCY;
   readonly buttons: readonly NoticeButton[];
+  /** Not kept by the desktop for later. */
+  readonly isPassing?: boolean;
 }
 
 const signalSchema = z.looseObject({
@@ -45,6 +48,28 @@ const signalSchema = z.looseObject({
   body: z.array(z.unknown()).default([]),
 });
 const invokedSchema = z.tuple([z.number(), z.string()]);
+
+/** Bodies may hold markup. Source: Desktop Notifications Specification, "Markup". */
+function plain(text: string): string {
+  return text.replaceAll("&", "&amp;").replaceAll("<", "&lt;").replaceAll(">", "&gt;");
+}
+
+/** Says something quietly, once. @returns whether a desktop shows it */
+export async function sayOnDesktop(body: string): Promise<boolean> {
+  const notifications = new Notifications();
+  try {
+    return await notifications.show({
+      about: "once",
+      summary: "Eremos",
+      body,
+      urgency: "low",
+      buttons: [],
+      isPassing: true,
+    });
+  } finally {
+    notifications.close();
+  }
+}
 
 interface Shown {
   readonly about: string;
@@ -60,25 +85,28 @@ export class Notifications {
 
   constructor(private readonly environment: Readonly<Record<string, string | undefined>> = process.env) {}
 
-  async show(notice: Notice): Promise<void> {
+  /** Whatever is said is text, whoever named it. @returns whether a desktop shows it */
+  async show(notice: Notice): Promise<boolean> {
     const before = [...this.shown].find(([, { about }]) => about === notice.about)?.[0] ?? NEW;
     const id = await this.call(NOTIFICATIONS, AT, "Notify", "susssasa{sv}i", [
       "Eremos",
       before,
       APPLICATION,
-      notice.summary,
-      notice.body,
+      printable(notice.summary),
+      plain(printable(notice.body)),
       notice.buttons.flatMap(({ id: button, label }) => [button, label]),
       [
         ["urgency", ["y", URGENCY[notice.urgency]]],
         ["desktop-entry", ["s", APPLICATION]],
         ["image-data", ["(iiibiiay)", PICTURE]],
+        ...(notice.isPassing ? [["transient", ["b", true]]] : []),
       ],
       USUAL_TIME,
     ]);
-    if (typeof id !== "number") return;
+    if (typeof id !== "number") return false;
     this.shown.delete(before);
     this.shown.set(id, notice);
+    return true;
   }
 
   /** What it was about is over. */

@@ -43,6 +43,8 @@ function filesOf(part: DesktopPart, home: DesktopHome): readonly DesktopFile[] {
       return [{ path: path.join(programs, "Startup", "Eremos.cmd"), mode: 0o644, content: batch(home, "serve") }];
     case "menu":
       return [{ path: registryFile(home), mode: 0o644, content: registry(home) }];
+    case "marks":
+      return [];
   }
 }
 

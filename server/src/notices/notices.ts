@@ -1,4 +1,3 @@
-import { printable } from "@eremos/core";
 import type { ActivityEvent, NoticeKind } from "../contract";
 import type { Notice, NoticeButton, Notifications } from "../desktop/notifications";
 import { say } from "@eremos/words/server/notices";
@@ -180,14 +179,9 @@ export class Notices {
   }
 }
 
-/** Bodies may hold markup: what is said is text. Source: Desktop Notifications Specification, "Markup". */
-function plain(text: string): string {
-  return text.replaceAll("&", "&amp;").replaceAll("<", "&lt;").replaceAll(">", "&gt;");
-}
-
 function noticeOf({ about, urgency, name, words, buttons }: Told, mayName: boolean): Notice {
   const { summary, body } = words(name !== null && mayName ? name : say("a-folder"));
-  return { about, urgency, summary: printable(summary), body: plain(printable(body)), buttons };
+  return { about, urgency, summary, body, buttons };
 }
 
 function accountName(account: ActivityEvent["account"]): string {

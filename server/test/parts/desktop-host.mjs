@@ -18,7 +18,8 @@ function answerNotifications() {
       Notify: (program, replaces, icon, summary, body, buttons, hints) => {
         const id = replaces || (last += 1);
         const urgency = hints.find(([name]) => name === "urgency")?.[1][1][0];
-        tell({ shown: id, program, icon, summary, body, buttons, urgency });
+        const transient = hints.some(([name]) => name === "transient");
+        tell({ shown: id, program, icon, summary, body, buttons, urgency, transient });
         return id;
       },
       CloseNotification: (id) => tell({ closed: id }),

@@ -16,6 +16,8 @@ import { useGuarded } from "@/lib/guarded";
 import { useFolders } from "@/lib/queries";
 import { say } from "@eremos/words/page/desk";
 
+type Originals = NonNullable<MovingIn["originals"]>;
+
 /** Files and folders into a locked folder, without opening it: their originals go. */
 export function MoveInDialog(): ReactNode {
   const { movingIn, moveInto } = useSelection();
@@ -37,14 +39,14 @@ function MoveInForm({ start }: { readonly start: MovingIn }): ReactNode {
   const [into, setInto] = useState(start.folder);
   const [paths, setPaths] = useState<readonly string[]>([...new Set(start.paths)]);
   const [typed, setTyped] = useState("");
-  const [originals, setOriginals] = useState<"remove" | "trash">("remove");
+  const [originals, setOriginals] = useState<Originals>(start.originals ?? "remove");
   const folder = folders.find(({ id }) => id === into) ?? null;
   const all = typed.trim() === "" ? paths : [...paths, typed];
   const { run } = useActs();
   const move = useGuarded(
     () => api.moveIn(into, all, originals),
     ({ files, left }) => {
-      const words = say("files-are-moved-in", { files, name: folder?.name ?? "", inTrash: originals === "trash" });
+      const words = say("files-are-moved-in", { files, name: folder?.name ?? "", originals });
       toast(words, {
         duration: 20_000,
         ...(files > 0 && originals === "remove"
@@ -72,7 +74,7 @@ function MoveInForm({ start }: { readonly start: MovingIn }): ReactNode {
         path={typed}
         onPath={setTyped}
       />
-      <Choices<"remove" | "trash">
+      <Choices<Originals>
         label={say("what-becomes-of-originals")}
         columns="two"
         value={originals}
@@ -80,6 +82,7 @@ function MoveInForm({ start }: { readonly start: MovingIn }): ReactNode {
         choices={[
           { value: "remove", title: say("they-are-removed"), text: say("you-can-take-them-back") },
           { value: "trash", title: say("into-the-trash"), text: say("readable-there-until") },
+          { value: "stay", title: say("they-stay"), text: say("readable-where-they-are") },
         ]}
       />
       <p className="min-h-5 text-sm text-oxblood" role="alert">

@@ -1,6 +1,5 @@
 "use client";
-import { useRouter } from "next/navigation";
-import { type ReactNode, useEffect, useState } from "react";
+import { type ReactNode, useState } from "react";
 import type { JobView } from "@eremos/server/contract";
 import { JobProgress } from "@/parts/folders/job-progress";
 import { type Overwriting, useSelection } from "@/parts/folders/selection";
@@ -12,13 +11,12 @@ import { Tick } from "@/ui/tick";
 import { api } from "@/lib/api";
 import { baseName, parentOf } from "@/lib/format";
 import { useGuarded } from "@/lib/guarded";
-import { isRunning, showError, useJobs } from "@/lib/queries";
+import { isRunning, useJobs } from "@/lib/queries";
 import { say } from "@eremos/words/page/removing";
 
 /** Files and folders that are written over and removed, or the free space of a disk. */
 export function OverwriteDialog(): ReactNode {
   const { overwriting, overwrite } = useSelection();
-  useAskedElsewhere();
   const count = overwriting?.paths.length ?? 0;
   const name = baseName(overwriting?.paths[0] ?? "");
   return (
@@ -31,20 +29,6 @@ export function OverwriteDialog(): ReactNode {
       {overwriting !== null && <OverwriteForm key={overwriting.paths.join("\0")} start={overwriting} />}
     </Dialog>
   );
-}
-
-/** What was chosen in the file manager: an address by itself asks for nothing. */
-function useAskedElsewhere(): void {
-  const { overwrite } = useSelection();
-  const router = useRouter();
-  useEffect(() => {
-    if (new URLSearchParams(window.location.search).get("asked") !== "overwrite") return;
-    router.replace("/");
-    api
-      .askedToOverwrite()
-      .then(({ paths }) => paths.length > 0 && overwrite({ paths, isFree: false }))
-      .catch(showError);
-  }, [overwrite, router]);
 }
 
 function OverwriteForm({ start: { paths, isFree } }: { readonly start: Overwriting }): ReactNode {

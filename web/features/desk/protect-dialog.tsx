@@ -10,7 +10,7 @@ import { IN_THE_FOLDER, useNewPassword } from "@/parts/secrets/new-password";
 import { Button } from "@/ui/button";
 import { Dialog, DialogEnd } from "@/ui/dialog";
 import { Tick } from "@/ui/tick";
-import { useSelection } from "@/parts/folders/selection";
+import { type Protecting, useSelection } from "@/parts/folders/selection";
 import { ApiError, api } from "@/lib/api";
 import { baseName, formatBytes, parentOf } from "@/lib/format";
 import { KEYS, useVerb } from "@/lib/queries";
@@ -24,20 +24,20 @@ export function ProtectDialog(): ReactNode {
     <Dialog
       open={protecting !== null}
       onOpenChange={(open) => !open && protect(null)}
-      title={protecting ? say("protect-2", { protecting: baseName(protecting) }) : say("protect-folder-2")}
+      title={protecting?.path ? say("protect-2", { protecting: baseName(protecting.path) }) : say("protect-folder-2")}
       description={say("choose-whom-it-is-meant")}
     >
-      {protecting !== null && <ProtectForm key={protecting} start={protecting} />}
+      {protecting !== null && <ProtectForm key={protecting.path} start={protecting} />}
     </Dialog>
   );
 }
 
-function ProtectForm({ start }: { readonly start: string }): ReactNode {
+function ProtectForm({ start }: { readonly start: Protecting }): ReactNode {
   const { protect, select } = useSelection();
-  const [path, setPath] = useState(start);
+  const [path, setPath] = useState(start.path);
   const [protection, setProtection] = useProtection();
   const [anyway, setAnyway] = useState(false);
-  const [hasOwn, setHasOwn] = useState(false);
+  const [hasOwn, setHasOwn] = useState(start.withOwnPassword);
   const own = useNewPassword({ label: say("password-this-folder"), hintNote: IN_THE_FOLDER });
   const over = useOverwriting();
   const lock = useVerb((...args: Parameters<typeof api.lock>) => api.lock(...args));
@@ -81,6 +81,7 @@ function ProtectForm({ start }: { readonly start: string }): ReactNode {
       <ProtectionPicker
         value={protection}
         isDrive={current?.kind === "drive"}
+        isFull={start.withOwnPassword}
         onChoose={setProtection}
         whenFull={
           isEncrypting(protection) && (

@@ -9,6 +9,7 @@ import { say } from "@eremos/words/page/settings";
 
 const PARTS: readonly (readonly [keyof DesktopView, string, string])[] = [
   ["menu", say("in-file-manager"), say("lock-with-eremos-and-open")],
+  ["marks", say("marks-in-file-manager"), say("a-doorway-on-locked-folders")],
   ["start", say("start-at-log-in"), say("what-crash-or-power-cut")],
   ["applications", say("among-applications"), say("entry-that-starts-eremos-and")],
 ];

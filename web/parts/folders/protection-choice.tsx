@@ -51,11 +51,19 @@ function AgainstChoice({ value, onChoose }: ProtectionProps): ReactNode {
 interface PickerProps extends ProtectionProps {
   /** What can be chosen besides, where guard and visibility are. */
   readonly whenFull?: ReactNode;
+  /** It begins with all there is to choose. */
+  readonly isFull?: boolean;
 }
 
 /** Whom it is meant to stop; or, for who asks for it, guard and visibility. What is chosen stands below, in words. */
-export function ProtectionPicker({ value, isDrive = false, onChoose, whenFull }: PickerProps): ReactNode {
-  const [isFull, setFull] = useState(false);
+export function ProtectionPicker({
+  value,
+  isDrive = false,
+  onChoose,
+  whenFull,
+  isFull: startsFull = false,
+}: PickerProps): ReactNode {
+  const [isFull, setFull] = useState(startsFull);
   return (
     <>
       {isFull ? (

@@ -5,9 +5,9 @@ import { type ReactNode, createContext, use, useMemo, useState } from "react";
 export interface Selection {
   readonly path: string | null;
   select(path: string | null): void;
-  /** The folder the protect dialog is open for; empty text for none chosen yet. */
-  readonly protecting: string | null;
-  protect(path: string | null): void;
+  /** What the protect dialog is open for. */
+  readonly protecting: Protecting | null;
+  protect(path: string | null, withOwnPassword?: boolean): void;
   /** The folders and files that the dialog for several is open for. */
   readonly protectingAll: readonly string[] | null;
   protectAll(paths: readonly string[] | null): void;
@@ -22,23 +22,30 @@ export interface Selection {
   overwrite(what: Overwriting | null): void;
 }
 
+/** A folder or file, empty text for none chosen yet; and whether it is to get a password of its own. */
+export interface Protecting {
+  readonly path: string;
+  readonly withOwnPassword: boolean;
+}
+
 /** Full paths of what goes; or one, of whose disk the free space is meant. */
 export interface Overwriting {
   readonly paths: readonly string[];
   readonly isFree: boolean;
 }
 
-/** The id of a locked folder, empty for none chosen yet, and the full paths of what goes in. */
+/** The id of a locked folder, empty for none chosen yet, the full paths of what goes in, and what becomes of it there. */
 export interface MovingIn {
   readonly folder: string;
   readonly paths: readonly string[];
+  readonly originals?: "remove" | "trash" | "stay";
 }
 
 const SelectionContext = createContext<Selection | null>(null);
 
 export function SelectionProvider({ children }: { readonly children: ReactNode }): ReactNode {
   const [path, select] = useState<string | null>(null);
-  const [protecting, protect] = useState<string | null>(null);
+  const [protecting, setProtecting] = useState<Protecting | null>(null);
   const [protectingAll, protectAll] = useState<readonly string[] | null>(null);
   const [making, make] = useState<string | null>(null);
   const [movingIn, moveInto] = useState<MovingIn | null>(null);
@@ -48,7 +55,8 @@ export function SelectionProvider({ children }: { readonly children: ReactNode }
       path,
       select,
       protecting,
-      protect,
+      protect: (of: string | null, withOwnPassword = false) =>
+        setProtecting(of === null ? null : { path: of, withOwnPassword }),
       protectingAll,
       protectAll,
       making,

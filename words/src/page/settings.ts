@@ -18,7 +18,10 @@ export const { say, said } = speaker("page/settings", {
   "change-it-2": "Change it",
   "in-file-manager": "In the file manager",
   "lock-with-eremos-and-open":
-    "“Lock with Eremos”, “Open in Eremos” and “Overwrite and remove with Eremos…” in the context menu of common file managers. Locking asks for no password; the page asks before anything is overwritten.",
+    "In the context menu of common file managers: lock, open, visit, put in, move in, release, remove, overwrite. Locking asks for no password; of the rest the page asks. Where the file manager takes extensions in Python, the menu offers what fits; else it stands below “Scripts” or “Send to”.",
+  "marks-in-file-manager": "Marks in the file manager",
+  "a-doorway-on-locked-folders":
+    "A small doorway on folders that are locked and in view, not on one with a cover name. Drawn whenever you look, by the file manager’s extensions in Python, and kept nowhere; one that takes icons from a folder shows it on those that are locked from now on.",
   "start-at-log-in": "Start at log-in",
   "what-crash-or-power-cut":
     "What a crash or a power cut left open is locked before anybody looks, and the page is there at once.",

@@ -13,13 +13,13 @@ interface LeftThere {
 }
 
 export interface MovedIn {
-  /** So many files are in, and their originals gone. */
+  /** So many files are in, and of their originals what was asked has become. */
   readonly files: number;
   readonly left: readonly LeftThere[];
 }
 
-/** What becomes of the originals: they are removed, or go into the trash, where they stay readable. */
-export type Originals = "remove" | Trash;
+/** What becomes of the originals: they are removed, stay, or go into the trash, where they stay readable. */
+export type Originals = "remove" | "stay" | Trash;
 
 interface Put {
   /** Where its original lay. */
@@ -38,8 +38,8 @@ interface Moving {
 }
 
 /**
- * Puts files, and all files in folders, into a locked folder, and removes the originals: each one when what was put in
- * is durable with its twin, and was read back and found the same, and the original has not changed meanwhile. Cut off
+ * Puts files, and all files in folders, into a locked folder, and removes the originals, where they are not to stay:
+ * each one when what was put in is durable with its twin, and was read back and found the same, and the original has not changed meanwhile. Cut off
  * anywhere, there is the original, or what was put in, or both. Into the trash goes a whole entry, or, where something
  * of it has to stay, nothing of it. @throws EremosError `not-found` | `nested` | `unsupported`, and as the drop slot
  */
@@ -63,7 +63,7 @@ export async function moveInto(
         const stayed = moving.left.length;
         try {
           await moveEntry(moving, dir, name, path, NO_DIRECTORY);
-          if (originals !== "remove") trashWhole(moving, originals, dir, name, path, moving.left.length > stayed);
+          if (isTrash(originals)) trashWhole(moving, originals, dir, name, path, moving.left.length > stayed);
         } catch (error) {
           // The originals are all there.
           if (originals !== "remove") takeBack(() => withdrawAll(moving));
@@ -75,6 +75,10 @@ export async function moveInto(
     }
     return { files, left: moving.left };
   });
+}
+
+function isTrash(originals: Originals): originals is Trash {
+  return typeof originals === "object";
 }
 
 /** As one entry of the trash; where something of it stays, or has changed since, all of it stays. */
@@ -112,7 +116,7 @@ async function moveEntry(moving: Moving, dir: Dir, name: Buffer, path: Buffer, d
   if (!stat) return;
   const stays = (reason: string): void => void moving.left.push({ path: displayPath(path), reason });
   if (stat.type === "dir") return moveDir(moving, dir, name, path, directory, stays);
-  const why = whyItStays(moving.disk, dir, name, stat);
+  const why = whyItStays(moving, dir, name, stat);
   if (why !== null) return stays(why);
   try {
     if (!(await moveFile(moving, dir, name, path, directory))) stays(say("is-being-changed"));
@@ -151,16 +155,19 @@ async function moveDir(
   }
 }
 
-function whyItStays(disk: Disk, dir: Dir, name: Buffer, stat: Stat): string | null {
+function whyItStays({ disk, originals }: Moving, dir: Dir, name: Buffer, stat: Stat): string | null {
   if (stat.type !== "file") return say("is-no-file");
-  if (stat.nlink > 1) return say("has-another-name");
+  if (stat.nlink > 1 && originals !== "stay") return say("has-another-name");
   return disk.isWritten(dir, name) === true ? say("is-being-changed") : null;
 }
 
 /** Whether the original went, or may go. */
 async function moveFile(moving: Moving, dir: Dir, name: Buffer, path: Buffer, directory: Buffer): Promise<boolean> {
   const { disk, slot, folder, originals } = moving;
-  const dropped = await dropFile(disk, folder, slot, dir, name, directory, { goes: true, from: path });
+  const dropped = await dropFile(disk, folder, slot, dir, name, directory, {
+    goes: originals !== "stay",
+    from: originals === "stay" ? null : path,
+  });
   loadDropRecord(disk, folder.ownDir, dropRecordName(dropped.key));
   const now = disk.find(dir, name);
   if (now && isSame(dropped.stat, now) && disk.isWritten(dir, name) !== true) {

@@ -445,3 +445,12 @@ export type ClearedView = z.output<typeof clearedViewSchema>;
 
 export const tracesBackSchema = z.object({ back: z.number(), left: leftTracesSchema }).readonly();
 export type TracesBackView = z.output<typeof tracesBackSchema>;
+
+/** What the menu of a file manager leaves to the page, which asks. */
+export const ASKED_ACTS = ["lock-own", "put-in", "move-in", "open", "visit", "release", "remove", "overwrite"] as const;
+export type AskedAct = (typeof ASKED_ACTS)[number];
+
+export const askedSchema = z
+  .strictObject({ act: z.enum(ASKED_ACTS), paths: z.array(z.string()).min(1).max(1000).readonly() })
+  .readonly();
+export type AskedFor = z.output<typeof askedSchema>;

@@ -172,6 +172,7 @@ export const desktopViewSchema = z
     applications: z.boolean(),
     start: z.boolean(),
     menu: z.boolean(),
+    marks: z.boolean(),
   })
   .readonly();
 export type DesktopView = z.output<typeof desktopViewSchema>;

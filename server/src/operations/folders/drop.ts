@@ -62,10 +62,11 @@ export async function drop(eremos: Eremos, folder: string, files: readonly strin
 }
 
 /** What becomes of the originals of what is moved in. */
-export type Originals = "remove" | "trash";
+export type Originals = "remove" | "trash" | "stay";
 
 /**
- * Puts files, and all that is in folders, into a locked folder, and removes the originals, or puts them into the trash.
+ * Puts files, and all that is in folders, into a locked folder, and removes the originals, leaves them, or puts them
+ * into the trash.
  * @throws EremosError `outside-places` | `off-limits` | `nested` | `not-found`, and as {@link drop}
  */
 export async function moveIn(
@@ -87,7 +88,7 @@ export async function moveIn(
   const trash = { home: Buffer.from(joinPaths(eremos.settings.dataHome, "Trash")), uid: os.userInfo().uid };
   const moved = await eremos.run<"move-in">({
     verb: "move-in",
-    input: { slot, paths, originals: originals === "trash" ? trash : "remove" },
+    input: { slot, paths, originals: originals === "trash" ? trash : originals },
   });
   await eremos.ledger.noticed(slot.folder, "dropped", { count: moved.files });
   eremos.announce({ topic: "folders" });

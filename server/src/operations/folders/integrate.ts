@@ -16,6 +16,7 @@ import { desktopHomeOf } from "../../desktop/desktop-home";
 import { linux } from "../../desktop/linux";
 import { macos } from "../../desktop/macos";
 import { windows } from "../../desktop/windows";
+import type { DesktopSigns } from "../../protection";
 import type { Settings } from "../../settings";
 import { said } from "@eremos/words/server/folders";
 
@@ -25,10 +26,17 @@ const desktop = DESKTOPS[process.platform] ?? linux;
 /** Which parts are there: every file of them, as Eremos writes it. */
 export function desktopParts(settings: Settings): Readonly<Record<DesktopPart, boolean>> {
   const home = desktopHomeOf(settings);
-  const isThere = (part: DesktopPart): boolean =>
-    isWithPackage(part, home) ||
-    desktop.filesOf(part, home).every(({ path: file }) => readOrNull(file)?.includes(MARK) ?? false);
-  return { applications: isThere("applications"), start: isThere("start"), menu: isThere("menu") };
+  const isThere = (part: DesktopPart): boolean => {
+    const files = desktop.filesOf(part, home);
+    const isOurs = ({ path: file }: DesktopFile): boolean => readOrNull(file)?.includes(MARK) ?? false;
+    return isWithPackage(part, home) || (files.length > 0 && files.every(isOurs));
+  };
+  return {
+    applications: isThere("applications"),
+    start: isThere("start"),
+    menu: isThere("menu"),
+    marks: isThere("marks"),
+  };
 }
 
 /** Adds a part, or takes it away. Never touches a file that is not Eremos' own. @throws EremosError `path-taken` */
@@ -49,7 +57,9 @@ export function setDesktopPart(settings: Settings, part: DesktopPart, on: boolea
   for (const file of files) {
     if (on) write(file);
     else if (readOrNull(file.path)?.includes(MARK)) fs.rmSync(file.path);
+    removeCached(file);
   }
+  if (!on) removeEmptied(files);
   if (on) desktop.commandsOf(part, true, home).forEach(run);
   desktop.refreshing(part, home).forEach(run);
 }
@@ -59,14 +69,38 @@ function isWithPackage(part: DesktopPart, { isSystemWide }: DesktopHome): boolea
   return part === "applications" && isSystemWide;
 }
 
+/** Written by whatever read it, of what stood there before. */
+function removeCached({ path: file, cachedIn }: DesktopFile): void {
+  if (cachedIn === undefined || !fs.existsSync(cachedIn)) return;
+  for (const name of fs.readdirSync(cachedIn)) {
+    const cached = path.join(cachedIn, name);
+    if (name.startsWith(`${path.parse(file).name}.`) && readOrNull(cached)?.includes(MARK)) fs.rmSync(cached);
+  }
+}
+
+/** Directories of Eremos' own, and those that keep what was read, where nothing is left in them. */
+function removeEmptied(files: readonly DesktopFile[]): void {
+  const own = files.flatMap(({ path: file, cachedIn }) => [
+    ...(cachedIn === undefined ? [] : [cachedIn]),
+    ...(path.basename(path.dirname(file)) === "Eremos" ? [path.dirname(file)] : []),
+  ]);
+  for (const directory of new Set(own)) {
+    try {
+      fs.rmdirSync(directory);
+    } catch {
+      // Not there, or somebody else's things are in it.
+    }
+  }
+}
+
 /** What a desktop does not know any more need not be taken away. */
 function run({ program, words }: SystemCommand): void {
   spawnSync(program, words, { stdio: "ignore" });
 }
 
-/** Whether the desktop opens an item by Eremos. */
-export function opensItems(settings: Settings): boolean {
-  return desktop.opensItems && desktopParts(settings).applications;
+export function desktopSigns(settings: Settings): DesktopSigns {
+  const { applications, marks } = desktopParts(settings);
+  return { opensItems: desktop.opensItems && applications, marks };
 }
 
 export function setDesktop(settings: Settings, on: boolean): void {

@@ -28,7 +28,7 @@ import { NO_RULES } from "../../ledger/ledger";
 import { AS_BEFORE, type ProtectionRequest, guardingOf, protectionFor, signsOf } from "../../protection";
 import type { FolderRecord } from "../../ledger/registry";
 import { isDrive } from "../../look/mounts";
-import { opensItems } from "../folders/integrate";
+import { desktopSigns } from "../folders/integrate";
 import { clearAfterLock } from "../folders/traces";
 import { waysOf } from "../ways-back/renew-key";
 import { renewLocked } from "../ways-back/renew-folders";
@@ -265,7 +265,7 @@ function sealingOf({ eremos, id, note, known, during, password, inUseAnyway, kee
     note: note?.publicKey ? { publicKey: note.publicKey, opened: note.opened ?? "" } : null,
     rekey: during.isUnknown,
     keptHeader: eremos.registry.header(id),
-    ...signsOf(during, opensItems(eremos.settings)),
+    ...signsOf(during, desktopSigns(eremos.settings)),
     inUseAnyway,
     keep,
     overwrite: overwrites ?? rulesOf({ eremos, note, known }).overwrites,

@@ -6,7 +6,7 @@ import { changeGuard } from "./change-guard";
 import type { Target } from "./find-target";
 import { decodePath } from "../../paths";
 import { findUnvisited } from "../folders/visit";
-import { opensItems } from "../folders/integrate";
+import { desktopSigns } from "../folders/integrate";
 
 /**
  * How a folder is locked: changed at once where it is locked, from its next lock on where it lies open. From sealed to
@@ -40,7 +40,7 @@ export function changeLocked(eremos: Eremos, { record, located }: Target, protec
       path: located.realPath,
       place: decodePath(record.path),
       ...guardingOf(protection, eremos.grounds),
-      ...signsOf({ ...protection, kind: record.kind }, opensItems(eremos.settings)),
+      ...signsOf({ ...protection, kind: record.kind }, desktopSigns(eremos.settings)),
     },
   });
 }
