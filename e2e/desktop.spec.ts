@@ -1,7 +1,7 @@
 import { type ChildProcess, spawn, spawnSync } from "node:child_process";
 import * as fs from "node:fs";
 import * as path from "node:path";
-import { type House, PASSWORD, expect, test } from "./house";
+import { type House, PASSWORD, card, expect, signIn, test } from "./house";
 
 /** A screen that nobody sees, a session's bus, and the file manager on it: as they are on a person's desktop. */
 class Desktop {
@@ -11,10 +11,13 @@ class Desktop {
   /** What the desktop was asked to show in a browser, or in a text's program. */
   readonly browsed: string;
   readonly read: string;
+  /** While there is nothing there, the text's program goes on. */
+  readonly closed: string;
 
   constructor(private readonly house: House) {
     this.browsed = path.join(house.base, "browsed");
     this.read = path.join(house.base, "read");
+    this.closed = path.join(house.base, "closed");
   }
 
   private get environment(): Record<string, string> {
@@ -50,7 +53,12 @@ class Desktop {
     fs.writeFileSync(path.join(base, "bin", "xdg-open"), opener, { mode: 0o755 });
     fs.writeFileSync(
       path.join(base, "share", "applications", "reader.desktop"),
-      `[Desktop Entry]\nType=Application\nName=Reader\nMimeType=text/plain;\nExec=sh -c "cat \\"\\$1\\" > ${this.read}" sh %f\n`,
+      `[Desktop Entry]\nType=Application\nName=Reader\nMimeType=text/plain;\nExec=${path.join(base, "bin", "reader")} %u\n`,
+    );
+    fs.writeFileSync(
+      path.join(base, "bin", "reader"),
+      `#!/bin/sh\ngio cat "$1" > '${this.read}'\nwhile [ ! -e '${this.closed}' ]; do sleep 0.2; done\n`,
+      { mode: 0o755 },
     );
     this.display = `:${await this.begin("Xvfb", ["-displayfd", "3", "-screen", "0", "1000x700x24"])}`;
     this.bus = await this.begin("dbus-daemon", ["--session", "--nofork", "--print-address=3"]);
@@ -78,6 +86,7 @@ class Desktop {
   }
 
   async end(): Promise<void> {
+    fs.writeFileSync(this.closed, "");
     spawnSync("thunar", ["--quit"], { env: this.house.environment });
     for (const program of this.programs.reverse()) {
       if (program.exitCode !== null || program.signalCode !== null) continue;
@@ -126,4 +135,81 @@ test("from a locked folder in the file manager to a file in its program: the ite
   } finally {
     await desktop.end();
   }
+});
+
+test("from a visit, a file opens in the desktop's program, off the drive; the visit ends when that is closed, where it is wished", async ({
+  house,
+  page,
+}) => {
+  const desktop = new Desktop(house);
+  await desktop.start();
+  try {
+    await house.stop();
+    await house.start();
+    const folder = house.place("Cello fund");
+    const [name = ""] = fs.readdirSync(folder).filter((one) => one.endsWith(".txt"));
+    const content = fs.readFileSync(path.join(folder, name));
+    expect(house.eremos(["lock", folder]).status).toBe(0);
+    await signIn(page, house);
+    await card(page, "Cello fund").getByRole("button", { name: "Visit", exact: true }).click();
+    await expect(page.getByRole("heading", { name: "Visiting Cello fund" })).toBeVisible();
+    await page.getByRole("row", { name }).click();
+    await page.getByRole("button", { name: "Open in its program" }).click();
+    const opened = page.getByRole("status").filter({ hasText: `${name} is open in a program.` });
+    await expect(opened).toBeVisible();
+    await expect.poll(() => fs.existsSync(desktop.read) && fs.readFileSync(desktop.read)).toEqual(content);
+    await page.getByRole("checkbox", { name: "End the visit when the programs are closed" }).check();
+    await page.waitForTimeout(11_000);
+    await expect(opened).not.toContainText("can’t be told");
+    fs.writeFileSync(desktop.closed, "");
+    await expect(page.getByRole("heading", { name: "Cello fund is not being visited" })).toBeVisible();
+    expect(fs.existsSync(folder)).toBe(false);
+  } finally {
+    await desktop.end();
+  }
+});
+
+test("what is chosen in the file manager, and not done at once, is asked about by the page", async ({ house, page }) => {
+  const [fund, papers] = ["Cello fund", "Old papers"].map((name) => house.place(name));
+  const letter = house.place("a letter.txt");
+  fs.mkdirSync(papers ?? "");
+  fs.writeFileSync(letter, "Dear Jonas");
+  expect(house.eremos(["lock", fund ?? "", "--view"]).status).toBe(0);
+  await signIn(page, house);
+  const origin = new URL(page.url()).origin;
+  const ask = async (act: string, ...paths: readonly string[]): Promise<void> => {
+    expect(house.eremos(["menu", act, ...paths]).status).toBe(0);
+    await page.goto(`${origin}/?asked=${act}`);
+  };
+  const dialog = page.getByRole("dialog");
+  const notNow = (): Promise<void> => dialog.getByRole("button", { name: "Not now" }).click();
+
+  await ask("lock-own", papers ?? "");
+  await expect(dialog).toContainText("Protect Old papers");
+  await expect(dialog.getByRole("checkbox", { name: /^A password of its own/ })).toBeChecked();
+  await notNow();
+  await ask("lock-own", papers ?? "", letter);
+  await expect(page.getByText("That is done with one at a time.")).toBeVisible();
+
+  await ask("put-in", letter);
+  await expect(dialog.getByRole("radio", { name: "They stay" })).toBeChecked();
+  await dialog.getByLabel("Into which folder").selectOption({ index: 1 });
+  await dialog.getByRole("button", { name: "Put 1 item in" }).click();
+  await expect(page.getByText("1 file is in Cello fund, encrypted; its original is where it was, readable.")).toBeVisible();
+  expect(fs.readFileSync(letter, "utf8")).toBe("Dear Jonas");
+  await ask("move-in", letter);
+  await expect(dialog.getByRole("radio", { name: "They are removed" })).toBeChecked();
+  await notNow();
+
+  await ask("release", papers ?? "");
+  await expect(page.getByText("Old papers is nothing that is protected")).toBeVisible();
+  await ask("release", fund ?? "");
+  await expect(page.getByRole("alertdialog")).toContainText("Cello fund");
+  await page.getByRole("alertdialog").getByRole("button", { name: "Not now" }).click();
+  await ask("remove", fund ?? "");
+  await expect(dialog).toContainText("Cello fund");
+  await notNow();
+  // By the small file in it, too.
+  await ask("visit", path.join(fund ?? "", "Locked with Eremos.html"));
+  await expect(page.getByRole("heading", { name: "Visiting Cello fund" })).toBeVisible();
 });

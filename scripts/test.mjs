@@ -6,6 +6,7 @@ import { spawnSync } from "node:child_process";
 import { chmodSync, existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, statfsSync } from "node:fs";
 import { join, relative } from "node:path";
 import { CHECKS, runChecks } from "./checks.mjs";
+import { UNHANDLED } from "./unhandled-errors.mjs";
 import { build, install, installTestPrograms, requireNode, root } from "./steps.mjs";
 
 const deep = process.argv.includes("--deep");
@@ -79,6 +80,16 @@ function failedUnits(report) {
   });
 }
 
+/** Errors that no test waited for: the run ends badly, and no test failed. */
+function unhandled() {
+  if (!existsSync(UNHANDLED)) return [];
+  const lines = readFileSync(UNHANDLED, "utf8").trimEnd().split("\n");
+  return lines.map((line) => {
+    const { file, test, message, stack } = JSON.parse(line);
+    return `${file ?? "between files"}: ${test ?? "no test"}: an error nobody waited for: ${message}\n${stack ?? ""}`;
+  });
+}
+
 function failedInBrowser({ suites = [], specs = [] }) {
   return [
     ...specs
@@ -106,6 +117,7 @@ suite(
     ...(deep ? ["core", "cli/test/kill.test.ts"] : []),
     "--reporter=default",
     "--reporter=json",
+    "--reporter=./scripts/unhandled-errors.mjs",
     `--outputFile.json=${vitest}`,
   ],
   vitest,
@@ -113,7 +125,7 @@ suite(
     passed: report.numPassedTests,
     failed: report.numFailedTests,
     skipped: report.numPendingTests + report.numTodoTests,
-    failures: failedUnits(report),
+    failures: [...failedUnits(report), ...unhandled()],
   }),
 );
 if (!deep) {

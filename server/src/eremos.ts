@@ -113,6 +113,7 @@ export class Eremos {
     this.days = new Days(data);
     this.visits = new Visits(path.join(settings.program, "server", "dist", "visit-worker.js"), data.identity, () =>
       this.announce({ topic: "folders" }),
+      (setting) => this.disk.runsWith(setting),
     );
     this.stay = new Stay(settings.stayDirectory);
     this.defaultOffLimits = defaultOffLimits(settings.home, settings.program, data.directory);

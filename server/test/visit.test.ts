@@ -4,6 +4,7 @@ import * as path from "node:path";
 import { promisify } from "node:util";
 import { afterEach, beforeEach, expect, it, vi } from "vitest";
 import type { VisitCall, VisitReply, VisitView } from "../src/contract";
+import { activityOf } from "../src/operations/activity/history";
 import { closeUp } from "../src/operations/locking/close-up";
 import { drop } from "../src/operations/folders/drop";
 import { setFolderPassword } from "../src/operations/locking/folder-password";
@@ -247,7 +248,10 @@ it("putting back opens it again, as it was, where there is no such state", async
   });
 });
 
-it("the desktop mounts the drive by itself, other programs read and write there, and the end of the visit takes it away", async () => {
+const WAIT = { timeout: 40_000, interval: 100 };
+
+/** A desktop's session bus, on which what mounts drives is started. */
+async function withBus(act: () => Promise<void>): Promise<void> {
   const bus = spawn("dbus-daemon", ["--session", "--nofork", "--print-address"], {
     stdio: ["ignore", "pipe", "ignore"],
     env: { ...process.env, XDG_RUNTIME_DIR: house.world },
@@ -257,8 +261,17 @@ it("the desktop mounts the drive by itself, other programs read and write there,
   );
   vi.stubEnv("DBUS_SESSION_BUS_ADDRESS", address);
   vi.stubEnv("XDG_RUNTIME_DIR", house.world);
-  const gio = async (...args: string[]): Promise<string> => (await promisify(execFile)("gio", args)).stdout;
   try {
+    await act();
+  } finally {
+    vi.unstubAllEnvs();
+    bus.kill();
+  }
+}
+
+it("the desktop mounts the drive by itself, other programs read and write there, and the end of the visit takes it away", async () => {
+  const gio = async (...args: string[]): Promise<string> => (await promisify(execFile)("gio", args)).stdout;
+  await withBus(async () => {
     expect((await visit()).mount).toBe("can");
     await house.eremos.visits.mount(only()?.id ?? "");
     const view = only()?.visit;
@@ -270,10 +283,57 @@ it("the desktop mounts the drive by itself, other programs read and write there,
     expect(await gio("mount", "-l")).toContain(view?.user);
     await house.eremos.visits.end(only()?.id ?? "");
     await vi.waitFor(async () => expect(await gio("mount", "-l")).not.toContain(view?.user), { timeout: 10_000 });
-  } finally {
-    vi.unstubAllEnvs();
-    bus.kill();
-  }
+  });
+});
+
+it("a file opens in the desktop's program off the drive; what it saves is in, and the visit ends when it is closed, where that is wished", async () => {
+  const bin = path.join(house.base, "programs");
+  fs.mkdirSync(path.join(bin, "applications"), { recursive: true });
+  const [told, done] = [path.join(bin, "told"), path.join(bin, "done")];
+  fs.writeFileSync(
+    path.join(bin, "writer"),
+    `#!/bin/sh\nprintf '%s' "$1" > '${told}'\nwhile [ ! -e '${done}' ]; do sleep 0.2; done\nprintf 'Dear Mara' | gio save "$1"\n`,
+    { mode: 0o755 },
+  );
+  fs.writeFileSync(
+    path.join(bin, "applications", "writer.desktop"),
+    `[Desktop Entry]\nType=Application\nName=Writer\nMimeType=text/plain;\nExec=${path.join(bin, "writer")} %u\n`,
+  );
+  fs.writeFileSync(path.join(bin, "mimeapps.list"), "[Default Applications]\ntext/plain=writer.desktop\n");
+  vi.stubEnv("XDG_DATA_HOME", bin);
+  vi.stubEnv("XDG_CONFIG_HOME", bin);
+  await withBus(async () => {
+    const view = await visit();
+    const id = only()?.id ?? "";
+    await expect(house.eremos.visits.open(id, "/../letter.txt")).rejects.toMatchObject({ code: "usage" });
+    await expect(house.eremos.visits.open(id, "/2026/march.csv?")).rejects.toMatchObject({ code: "usage" });
+    await house.eremos.visits.open(id, "/letter.txt");
+    await vi.waitFor(() => expect(fs.readFileSync(told, "utf8")).toMatch(/letter\.txt$/), WAIT);
+    // By the drive's address, or below where the desktop mounts it.
+    expect(fs.readFileSync(told, "utf8")).toContain(view.user);
+    house.eremos.visits.setEndsWithPrograms(id, true);
+    expect(only()?.visit).toMatchObject({
+      mount: "mounted",
+      opened: [{ name: "letter.txt", program: "starting" }],
+      endsWithPrograms: true,
+    });
+    await vi.waitFor(() => expect(only()?.visit?.opened[0]?.program).toBe("running"), WAIT);
+    fs.writeFileSync(done, "");
+    await vi.waitFor(() => expect(only()?.visit).toBeNull(), WAIT);
+  });
+  const events = await activityOf(house.eremos, {
+    filter: { folder: null, groups: [], who: null, from: null, until: null, find: "" },
+    skip: 0,
+    limit: 100,
+  });
+  expect(events.events.find(({ kind }) => kind === "visit-ended")).toMatchObject({ from: "itself", why: "let-go" });
+  const again = await visit();
+  const read = await fetch(new URL("/letter.txt", again.url), {
+    headers: { authorization: `Basic ${Buffer.from(`${again.user}:${again.password}`).toString("base64")}` },
+  });
+  expect(await read.text()).toBe("Dear Mara");
+  // Under the same name, so that what programs remember by it is known; with another password.
+  expect(again.user).toMatch(/^visit-[0-9a-f]{16}$/);
 });
 
 it("files that were put in are listed, taken in beside what is there, or discarded; what can't be read only discarded", async () => {

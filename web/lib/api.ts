@@ -178,6 +178,9 @@ export const api = {
   takeBackMovedIn: (folder: string, secret: FolderSecret | null) => call("move-in/take-back", { folder, secret }),
   /** In the desktop's file manager. */
   show: (path: string, inside = false) => call("show", { path, in: inside ? "inside" : "manager" }),
+  /** Of a visit, off the drive. */
+  openVisited: (folder: string, href: string) => call("visit/open", { folder, href }),
+  setEndsWithPrograms: (folder: string, on: boolean) => call("visit/ends-with-programs", { folder, on }),
   openInProgram: (path: string) => call("show", { path, in: "program" }),
   /** Without a protection: as the folder was locked before. */
   lock: (

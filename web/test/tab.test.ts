@@ -47,12 +47,11 @@ describe("a new tab", () => {
     asked = () => undefined;
     await borrowTab(() => expect.unreachable());
     writeTab("mine");
-    const seen = new Promise((resolve) => other.addEventListener("message", resolve));
+    const heard = vi.spyOn(BroadcastChannel.prototype, "close");
     other.postMessage({ tab: "theirs" });
-    const asks = new BroadcastChannel("eremos-tab");
-    asks.postMessage("seen");
-    await seen;
-    asks.close();
+    // It stops to listen with the answer.
+    await vi.waitFor(() => expect(heard).toHaveBeenCalledOnce());
+    heard.mockRestore();
     expect(readTab()).toBe("mine");
     clearTab();
   });

@@ -221,6 +221,8 @@ export interface Disk {
   holders(path: Buffer): Holder[];
   /** Names of the programs of this account that run now. */
   programs(): readonly string[];
+  /** Whether a process of this account runs that was started with this setting (`NAME=value`), by whatever way. */
+  runsWith(setting: string): boolean;
   /** Who has an account on this computer, as far as that can be listed. */
   accounts(): AccountLists;
   /** Blocks this thread. */

@@ -14,6 +14,8 @@ export interface TraceHome {
   /** Tops of other file systems, which have a trash of their own. */
   readonly drives: readonly Buffer[];
   readonly uid: number;
+  /** By which names folders are visited, and the folders' ordinary paths. */
+  readonly visited: readonly { readonly name: string; readonly folder: Buffer }[];
   /** Readable files that Eremos made, and of which folders they tell, by their ordinary paths. */
   readonly exports: readonly {
     readonly path: Buffer;

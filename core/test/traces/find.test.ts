@@ -56,6 +56,59 @@ describe("what lies elsewhere and tells of a folder is found, and nothing of ano
     ]);
   });
 
+  it("by the drive of its visits, as an address or below where the desktop mounts it, wherever programs remember it", async () => {
+    const name = "visit-00ff00ff00ff00ff";
+    const address = (rest: string, of = name): string => `dav://${of}@127.0.0.1:41234/${rest}`;
+    const mounted = `/run/user/1000/gvfs/dav:host=127.0.0.1,port=41234,ssl=false,user=${name}`;
+    const other = address("a.txt", "visit-1111111111111111");
+    put(
+      xbel([address("2026/a%20b.txt"), `file://${mounted}/c.odt`, other, address("", `${name}0`)]),
+      "share/recently-used.xbel",
+    );
+    put(`[Desktop Entry]\nType=Link\nURL[$e]=${address("b.odt")}\n`, "share/RecentDocuments/b.odt.desktop");
+    put(thumbnail(address("face.jpg")), "cache/thumbnails/large/1.png");
+    put(thumbnail(other), "cache/thumbnails/large/2.png");
+    put(`${address("")} Papers\n${other}\n`, "config/gtk-3.0/bookmarks");
+    put(
+      `<oor:items>\n<item><value>${address("d.odt")}</value></item>\n</oor:items>\n`,
+      "config/libreoffice/4/user/registrymodifications.xcu",
+    );
+    put("swap", "state/vim/swap", `${mounted}/e.txt.swp`.replaceAll("/", "%"));
+    put(`> ${mounted}/e.txt\n\t*\t1\t0\n> /elsewhere\n`, ".viminfo");
+    put(`ls\ngio cat ${address("f.txt")}\ngio cat ${other}\n`, ".bash_history");
+    put("", "share/gvfs-metadata", `dav:host=127.0.0.1,port=41234,ssl=false,user=${name}`);
+    put("", "share/gvfs-metadata", "dav:host=127.0.0.1,port=41234,ssl=false,user=visit-1111111111111111");
+    put(`before ${name} behind`, "share/zeitgeist/activity.sqlite");
+    const visited = [
+      { name: "visit-1111111111111111", folder: Buffer.from(at("Payroll")) },
+      { name, folder: Buffer.from(folder) },
+    ];
+    const found = await findTraces(linuxDisk, {
+      home: { ...traceHome(base), visited },
+      folder: Buffer.from(folder),
+      inside: null,
+    });
+    expect(found.troubles).toEqual([]);
+    expect(found.traces.every(({ isSure }) => isSure)).toBe(true);
+    const inFolder = (below: string): string => path.join(folder, below);
+    expect(found.traces.map(({ kind, what }) => `${kind} ${String(what).split("\n")[0] ?? ""}`).sort()).toEqual(
+      [
+        `bookmarks ${address("")} Papers`,
+        `editors ${inFolder("e.txt")}`,
+        `editors > ${mounted}/e.txt`,
+        `indexes ${folder}`,
+        `metadata dav:host=127.0.0.1,port=41234,ssl=false,user=${name}`,
+        `office ${inFolder("d.odt")}`,
+        `recent ${inFolder("2026/a b.txt")}`,
+        `recent ${inFolder("b.odt")}`,
+        `recent ${inFolder("c.odt")}`,
+        `shell gio cat ${address("f.txt")}`,
+        `thumbnails ${inFolder("face.jpg")}`,
+      ].sort(),
+    );
+    expect((await find()).traces).toEqual([]);
+  });
+
   it("of several folders at once, counted each for itself", async () => {
     const other = path.join(base, "Payroll");
     const addresses = [`${folder}/a.txt`, `${folder}/b.txt`, `${other}/c.txt`, "/elsewhere"];

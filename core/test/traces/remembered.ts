@@ -14,6 +14,7 @@ export function traceHome(base: string, drives: readonly string[] = []): TraceHo
     stateHome: at("state"),
     temporary: [at("tmp")],
     drives: drives.map((drive) => Buffer.from(drive)),
+    visited: [],
     exports: [],
     uid: process.getuid?.() ?? 0,
   };

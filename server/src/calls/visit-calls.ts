@@ -55,6 +55,16 @@ export const VISIT_CALLS = {
   "visit/end": owner("Ends a visit; what was changed in it is kept.", folder, nothing),
   "visit/call": owner("One thing in a visit.", folder.extend({ call: visitCallSchema }), visitReplySchema),
   "visit/mount": owner("Shows a visit as a drive in the file manager.", folder, nothing),
+  "visit/open": owner(
+    "Opens a file of a visit in the program that the desktop has for it, off the drive.",
+    folder.extend({ href }),
+    nothing,
+  ),
+  "visit/ends-with-programs": owner(
+    "Whether a visit ends when the programs have let go of what was opened in them.",
+    folder.extend({ on: z.boolean() }),
+    nothing,
+  ),
   "visit/archive": owner(
     "The address of one archive with several entries of a visit.",
     folder.extend({ hrefs: some }),

@@ -58,7 +58,8 @@ export function userUnits({ configHome, command, environment }: DesktopHome, por
       `ExecStart=${[...command, "serve"].map(unitWord).join(" ")}`,
       "Restart=on-failure",
       "RestartSec=2",
-      "KillMode=mixed",
+      // Programs in which the owner opened a file are no part of it: none of them is killed with it.
+      "KillMode=process",
       "TimeoutStopSec=40",
       "NoNewPrivileges=yes",
       "LimitCORE=0",

@@ -51,6 +51,15 @@ export class Keys {
     return this.secret("sealing");
   }
 
+  /**
+   * The name that programs give to use the drive of a folder's visits: always the same, so that what they remember by it
+   * is known as a trace of the folder; it tells nobody else which folder that is.
+   */
+  visitorOf(folder: string): string {
+    const known = hkdf(this.rootKey, Buffer.from(folder), "eremos/2/visitor");
+    return `visit-${known.subarray(0, 8).toString("hex")}`;
+  }
+
   /** Until the returned function is called, they are not wiped. */
   hold(): () => void {
     this.secret("root");

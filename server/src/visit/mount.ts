@@ -37,15 +37,38 @@ export function canMount(environment: NodeJS.ProcessEnv): boolean {
   );
 }
 
-/**
- * Mounts it, and shows it in the file manager where there is one. @throws EremosError `io` with what the desktop said
- */
+/** @throws EremosError `io` with what the desktop said */
 export async function mount({ address, password }: VisitView): Promise<void> {
   const failure = await gio(["mount", address], `${password}\n`);
   if (failure !== null) throw new EremosError("io", said("desktop-did-not-mount-it", { failure }));
+}
+
+/** In the file manager, where there is one. */
+export function showMounted({ address }: Pick<VisitView, "address">): void {
   spawn("gio", ["open", address], { stdio: "ignore", detached: true })
     .on("error", () => undefined)
     .unref();
+}
+
+/**
+ * Opens a file of a mounted drive in the program that the desktop has for it, which has the setting in its environment,
+ * and goes on for as long as it likes. @throws EremosError `unsupported` where there is none
+ */
+export async function openOnDrive(
+  { address }: Pick<VisitView, "address">,
+  href: string,
+  setting: Readonly<Record<string, string>>,
+): Promise<void> {
+  // What a program writes out goes nowhere: this one may end before it does.
+  const opener = spawn("gio", ["open", `${address.replace(/\/$/, "")}${href}`], {
+    stdio: "ignore",
+    detached: true,
+    env: { ...process.env, ...setting },
+  });
+  const status = await new Promise<number | null>((resolve) =>
+    opener.once("error", () => resolve(null)).once("exit", resolve),
+  );
+  if (status !== 0) throw new EremosError("unsupported", said("no-program-opened-it"));
 }
 
 /** After the visit; where it was not mounted, or not any more, nothing happens. */

@@ -15,7 +15,8 @@ export interface VisitStart {
 }
 
 export type ToWorker =
-  { readonly kind: "call"; readonly id: number; readonly call: VisitCall } | { readonly kind: "end" };
+  | { readonly kind: "call"; readonly id: number; readonly call: VisitCall }
+  | { readonly kind: "end"; readonly why: VisitEnd };
 
 export type FromWorker =
   | { readonly kind: "ready"; readonly port: number }
@@ -27,5 +28,5 @@ export type FromWorker =
   /** So many wrong passwords at the drive, by programs of this account; null where the system does not tell. */
   | { readonly kind: "wrong"; readonly account: number | null; readonly count: number };
 
-/** Asked to, or by itself: its time was up, or nobody used it. */
-export type VisitEnd = "asked" | "time" | "idle";
+/** Asked to, or by itself: its time was up, nobody used it, or the programs it was for have let go. */
+export type VisitEnd = "asked" | "time" | "idle" | "let-go";

@@ -53,7 +53,7 @@ async function run(): Promise<void> {
     else if (folder.unused.ms >= idleMs) void end("idle");
   }, LOOK_EVERY_MS);
   parentPort?.on("message", (message: ToWorker) => {
-    if (message.kind === "end") return void end("asked");
+    if (message.kind === "end") return void end(message.why);
     answerCall(folder, message.call).then(
       (reply) => tell({ kind: "answer", id: message.id, reply }),
       (error: unknown) =>

@@ -1,13 +1,17 @@
 import { Worker } from "node:worker_threads";
 import { type Committed, EremosError, errorOf, fromSystemError, randomBytes, toBase64 } from "@eremos/core";
 import type { VisitCall, VisitReply, VisitView } from "../contract";
-import { canMount, driveAddressOf, mount, unmount } from "./mount";
+import { canMount, driveAddressOf, mount, openOnDrive, showMounted, unmount } from "./mount";
+import { OpenedFiles, type Watched } from "./opened-files";
+import { hrefOf, pathOf, shownName } from "./hrefs";
 import type { FromWorker, ToWorker, VisitEnd, VisitStart } from "./protocol";
 import { said } from "@eremos/words/server/visit";
 
 export interface VisitRequest {
   readonly folder: string;
   readonly input: VisitStart["input"];
+  /** The name that programs give to use the drive. */
+  readonly user: string;
   readonly idleMs: number;
   readonly endsAt: number | null;
   /** What the owner's list is to know: after each change, and once more at the end. */
@@ -37,6 +41,9 @@ export interface Drive {
   readonly isMounted: boolean;
 }
 
+/** So long after a program has ended, what it saved last is in. */
+const LAST_SAVE_MS = 3000;
+
 /** The beginning of the addresses under which the page gets files. */
 export const CONTENTS = "/visit/";
 
@@ -48,12 +55,21 @@ export class Visits {
   /** Hears where drives are that a program may ask: all of them, at each change, until none asks there any more. */
   watchDrives: (drives: readonly Drive[]) => void = () => undefined;
 
+  private readonly files: OpenedFiles;
+
   /** `worker`: the path of the bundled worker. */
   constructor(
     private readonly worker: string,
     private readonly identity: Uint8Array,
     private readonly changed: () => void,
-  ) {}
+    runs: Watched["runs"],
+  ) {
+    this.files = new OpenedFiles({
+      runs,
+      changed: (folder) => this.show(folder, { opened: this.files.of(folder) }),
+      letGo: (folder) => this.letGo(folder),
+    });
+  }
 
   of(folder: string): VisitView | null {
     return this.running.get(folder)?.view ?? null;
@@ -71,9 +87,9 @@ export class Visits {
   }
 
   /** @throws EremosError `busy` where it is visited already, and whatever an opening may refuse */
-  start({ folder, input, idleMs, endsAt, onCommit, onEnd, onWrong }: VisitRequest): Promise<VisitView> {
+  start({ folder, input, user, idleMs, endsAt, onCommit, onEnd, onWrong }: VisitRequest): Promise<VisitView> {
     if (this.running.has(folder)) return Promise.reject(new EremosError("busy", said("this-folder-is-being-visited")));
-    const [user, password] = [`visit-${randomBytes(4).toString("hex")}`, toBase64(randomBytes(24))];
+    const password = toBase64(randomBytes(24));
     const start: VisitStart = { input, identity: this.identity, user, password, idleMs, endsAt };
     const worker = new Worker(this.worker, { workerData: start });
     const calls: Running["calls"] = new Map();
@@ -91,6 +107,8 @@ export class Visits {
         startedAt: Date.now(),
         endsAt,
         undoable: 0,
+        opened: [],
+        endsWithPrograms: false,
       };
       const ended = new Promise<void>((done) => worker.once("exit", () => done())).then(() =>
         this.close(folder, calls, () => onEnd(why, looked)),
@@ -120,7 +138,10 @@ export class Visits {
     this.show(folder, { undoable });
   }
 
-  private show(folder: string, change: Partial<Pick<VisitView, "undoable" | "mount">>): void {
+  private show(
+    folder: string,
+    change: Partial<Pick<VisitView, "undoable" | "mount" | "opened" | "endsWithPrograms">>,
+  ): void {
     const running = this.running.get(folder);
     if (running) this.running.set(folder, { ...running, view: { ...running.view, ...change } });
     const drive = running && this.drives.get(running.view.address);
@@ -131,6 +152,7 @@ export class Visits {
   private close(folder: string, calls: Running["calls"], tell: () => void): void {
     for (const { reject } of calls.values()) reject(new EremosError("not-open", said("visit-has-ended-what-was")));
     const view = this.of(folder);
+    this.files.forget(folder);
     if (view) void this.dropDrive(view);
     if (this.running.delete(folder)) tell();
     this.changed();
@@ -164,11 +186,52 @@ export class Visits {
    * way; `io`
    */
   async mount(folder: string): Promise<void> {
+    showMounted(await this.mounted(folder));
+  }
+
+  private async mounted(folder: string): Promise<VisitView> {
     const view = this.of(folder);
     if (!view) throw notVisited();
     if (view.mount === "no") throw new EremosError("unsupported", said("nothing-on-this-computer-mounts"));
-    await mount(view);
-    this.show(folder, { mount: "mounted" });
+    if (view.mount === "can") {
+      await mount(view);
+      this.show(folder, { mount: "mounted" });
+    }
+    return view;
+  }
+
+  /**
+   * Opens a file in the program that the desktop has for it, off the drive, which is mounted for it. @throws EremosError
+   * as {@link mount}; `unsupported` where no program takes it
+   */
+  async open(folder: string, href: string): Promise<void> {
+    const view = await this.mounted(folder);
+    const path = pathOf(href);
+    const name = path?.at(-1);
+    if (!path || !name) throw new EremosError("usage", said("that-is-not-path-inside"));
+    const setting = this.files.begin(folder, shownName(name));
+    await openOnDrive(view, hrefOf(path), setting).catch((error: unknown) => {
+      this.files.drop(setting);
+      throw error;
+    });
+    this.files.started(setting);
+  }
+
+  /** @throws EremosError `not-open` */
+  setEndsWithPrograms(folder: string, on: boolean): void {
+    if (!this.of(folder)) throw notVisited();
+    this.show(folder, { endsWithPrograms: on });
+    if (on) this.endLetGo(folder);
+  }
+
+  /** What a program saved last may be on its way. */
+  private letGo(folder: string): void {
+    setTimeout(() => this.endLetGo(folder), LAST_SAVE_MS).unref();
+  }
+
+  private endLetGo(folder: string): void {
+    const view = this.of(folder);
+    if (view?.endsWithPrograms && view.opened.length === 0) void this.end(folder, "let-go");
   }
 
   /** What is to be downloaded as one archive; returns its address. @throws EremosError `not-open` */
@@ -185,9 +248,9 @@ export class Visits {
   }
 
   /** Ends a visit, if there is one: requests under way may end first, for a moment. */
-  async end(folder: string): Promise<void> {
+  async end(folder: string, why: VisitEnd = "asked"): Promise<void> {
     const running = this.running.get(folder);
-    running?.worker.postMessage({ kind: "end" } satisfies ToWorker);
+    running?.worker.postMessage({ kind: "end", why } satisfies ToWorker);
     await running?.ended;
   }
 

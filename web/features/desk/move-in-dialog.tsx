@@ -91,7 +91,7 @@ function MoveInForm({ start }: { readonly start: MovingIn }): ReactNode {
       <DialogEnd>
         <Button onClick={() => moveInto(null)}>{say("not-now")}</Button>
         <Button tone="dusk" type="submit" disabled={!folder || all.length === 0 || move.isBlocked}>
-          {move.label(say("move-so-many-in", { count: all.length }))}
+          {move.label(say(originals === "stay" ? "put-so-many-in" : "move-so-many-in", { count: all.length }))}
         </Button>
       </DialogEnd>
     </form>

@@ -1,5 +1,5 @@
 "use client";
-import { Download, Pencil, X } from "lucide-react";
+import { Download, Pencil, SquareArrowOutUpRight, X } from "lucide-react";
 import dynamic from "next/dynamic";
 import { type ReactNode, useCallback, useState } from "react";
 import type { VisitEntry } from "@eremos/server/contract";
@@ -10,7 +10,9 @@ import { type PreviewKind, previewKindOf } from "./kinds";
 import { download } from "./selected";
 import { SvgPreview } from "./svg-preview";
 import { SheetPreview, TextPreview } from "./text-preview";
+import { api } from "@/lib/api";
 import { formatBytes } from "@/lib/format";
+import { useVerb } from "@/lib/queries";
 import { Button } from "@/ui/button";
 import { ErrorBoundary } from "@/ui/error-boundary";
 import { Time } from "@/ui/time";
@@ -33,6 +35,8 @@ interface PreviewProps {
   readonly onShow: (href: string) => void;
   readonly entry: VisitEntry;
   readonly contents: string;
+  /** The desktop can open it in the program that it has for it. */
+  readonly hasPrograms: boolean;
   /** It was found by a search, and may lie elsewhere. */
   readonly isFound: boolean;
   readonly onGo: () => void;
@@ -42,7 +46,18 @@ interface PreviewProps {
 const NOT_SHOWN = <p className="text-sm text-mute">{say("this-browser-cant-show-it")}</p>;
 
 /** One file, shown from the sealed copy; nothing in it can run. */
-export function Preview({ folder, entry, contents, isFound, isNew, onShow, onGo, onClose }: PreviewProps): ReactNode {
+export function Preview({
+  folder,
+  entry,
+  contents,
+  hasPrograms,
+  isFound,
+  isNew,
+  onShow,
+  onGo,
+  onClose,
+}: PreviewProps): ReactNode {
+  const program = useVerb(() => api.openVisited(folder, entry.href));
   const kind = previewKindOf(entry);
   const isText = EDITED.has(kind) && entry.size <= MOST_EDITED;
   const [isEditing, setEditing] = useState(isNew || (isText && draftOf(folder, entry.href) !== null));
@@ -79,6 +94,18 @@ export function Preview({ folder, entry, contents, isFound, isNew, onShow, onGo,
           <Button size="small" onClick={() => setEditing(true)}>
             <Pencil className="size-4" aria-hidden />
             {say("edit")}
+          </Button>
+        )}
+        {entry.kind === "file" && hasPrograms && !isEditing && (
+          <Button
+            size="small"
+            className="px-2"
+            aria-label={say("open-in-its-program")}
+            title={say("open-in-its-program")}
+            disabled={program.pending}
+            onClick={() => program.run()}
+          >
+            <SquareArrowOutUpRight className="size-4" aria-hidden />
           </Button>
         )}
         {entry.kind === "file" && (

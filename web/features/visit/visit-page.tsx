@@ -11,6 +11,7 @@ import { EarlierDialog } from "./earlier-dialog";
 import { childHref, lastName, parentHref, wayTo } from "./hrefs";
 import { Listing } from "./listing";
 import { NameDialog } from "./name-dialog";
+import { Opened } from "./opened";
 import { Preview } from "./preview";
 import { Selected } from "./selected";
 import { type UploadState, useUploads } from "./uploads";
@@ -153,6 +154,7 @@ function Visiting({ folder, visit }: VisitingProps): ReactNode {
           onDone={() => setChosen(new Set())}
         />
       )}
+      <Opened visit={visit} />
       {uploads.state && <Uploading {...uploads.state} />}
       <div className="flex min-h-0 flex-1">
         <section aria-label={say("contents")} className="flex min-w-0 flex-1 flex-col">
@@ -181,6 +183,7 @@ function Visiting({ folder, visit }: VisitingProps): ReactNode {
             onShow={(to) => show({ ...current, href: to, name: lastName(to) })}
             entry={current}
             contents={visit.contents}
+            hasPrograms={visit.mount !== "no"}
             onClose={() => show(null)}
             onGo={() => go(parentHref(current.href))}
             isFound={search !== ""}

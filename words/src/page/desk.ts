@@ -34,6 +34,7 @@ export const { say, said } = speaker("page/desk", {
   "one-at-a-time": "That is done with one at a time. Nothing was changed: choose one in your file manager.",
   "is-not-protected-by-you": "{name} is nothing that is protected, so it can’t be done with it. Nothing was changed.",
   "can-not-be-done-now": "{name}: that can’t be done with it as it is now. Nothing was changed.",
+  "put-so-many-in": "{count, plural, =0 {Put in} one {Put # item in} other {Put # items in}}",
   "move-so-many-in": "{count, plural, =0 {Move in} one {Move # item in} other {Move # items in}}",
   "files-are-moved-in":
     "{files, plural, =0 {Nothing was put in.} one {# file is in {name}, encrypted; its original is {originals, select, trash {in the trash} stay {where it was, readable} other {gone}}.} other {# files are in {name}, encrypted; their originals are {originals, select, trash {in the trash} stay {where they were, readable} other {gone}}.}}",

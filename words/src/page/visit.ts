@@ -75,6 +75,15 @@ export const { say, said } = speaker("page/visit", {
   "that-is-too-long-for": "That is too long for a name.",
   "not-now": "Not now",
   page: "Page {number}",
+  "open-in-its-program": "Open in its program",
+  "is-open-in-a-program":
+    "{count, plural, one {{names} is open in a program. What you save there is in the folder, encrypted.} other {{names} are open in programs. What you save there is in the folder, encrypted.}}",
+  "its-end-cant-be-told":
+    "{names}: handed on to a program that was running before. When that lets go can’t be told; end the visit when you have closed it.",
+  "a-program-may-keep-of-it":
+    "A program may keep its name among the last files, a small picture, and more in caches of its own.",
+  "traces-looks-there": "Traces looks there",
+  "end-with-programs": "End the visit when the programs are closed",
   "first-pages-are-shown-download": "The first {mostPages} of {count} pages are shown. Download it for all of it.",
   "this-browser-cant-show-it":
     "This browser can’t show it: it may be of another kind than its name says, or damaged. Download it to open it in a program.",

@@ -12,6 +12,8 @@ export const { say, said } = speaker("server/visit", {
   "that-folder-is-not-there": "That folder is not there any more. Go back to the one above it.",
   "that-cant-be-read-damaged":
     "{unreadable, plural, one {One} other {#}} that can't be read: damaged, or not made by Eremos",
+  "no-program-opened-it":
+    "The desktop has no program for it, or could not start it. Nothing was changed; the visit goes on, and the file can be downloaded.",
   "desktop-did-not-mount-it":
     "The desktop did not mount it ({failure}). Nothing was changed; the visit goes on, and the address can be given to any program.",
   "answering-nothing-was-changed": "answering; nothing was changed",

@@ -37,6 +37,25 @@ export function runningPrograms(): string[] {
   });
 }
 
+/** Other accounts' settings can't be read. Source: proc(5), environ. */
+export function runsWith(setting: string): boolean {
+  const sought = Buffer.from(`\0${setting}\0`);
+  return fs.readdirSync("/proc").some((entry) => {
+    if (!/^\d+$/.test(entry)) return false;
+    try {
+      const settings = fs.readFileSync(`/proc/${entry}/environ`);
+      return Buffer.concat([Buffer.alloc(1), settings]).includes(sought) && !isGone(Number(entry));
+    } catch {
+      return false;
+    }
+  });
+}
+
+/** It ended, and nobody has asked how yet. */
+function isGone(pid: number): boolean {
+  return /\) Z /.test(fs.readFileSync(`/proc/${pid}/stat`, "latin1"));
+}
+
 function heldBy(pid: number, isIn: (target: string) => boolean): { paths: string[]; writes: boolean } {
   const paths: string[] = [];
   let writes = false;

@@ -4,7 +4,7 @@ import { identityOf } from "../identity";
 import { type Dir, type Disk, HOLDS_ALL, type OpenFile, type Stat } from "../port";
 import { accountLists } from "./account-lists";
 import { tryHolding } from "../try-holding";
-import { findHolders, runningPrograms } from "./holders";
+import { findHolders, runningPrograms, runsWith } from "./holders";
 import * as libc from "./libc";
 import { mediumOf } from "./medium";
 
@@ -170,6 +170,7 @@ export const linuxDisk: Disk = {
   },
   holders: (path) => findHolders(path),
   programs: () => runningPrograms(),
+  runsWith,
   accounts: accountLists,
   wait: (milliseconds) => {
     Atomics.wait(new Int32Array(new SharedArrayBuffer(4)), 0, 0, milliseconds);

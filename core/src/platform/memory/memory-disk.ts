@@ -423,6 +423,9 @@ export class MemoryDisk implements Disk {
   programs(): [] {
     return [];
   }
+  runsWith(): boolean {
+    return false;
+  }
   holders(): [] {
     return [];
   }

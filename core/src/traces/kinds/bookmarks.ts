@@ -1,4 +1,4 @@
-import { pathInAddress } from "../../engine/ground";
+import { pathMeant } from "../visited";
 import { AS_LINES, linesIn } from "../entries";
 import { listAt } from "../reading";
 import { findInBookmarkList } from "./recent";
@@ -14,7 +14,7 @@ export function findBookmarks(finding: Finding): void {
   ];
   for (const list of lists)
     for (const line of linesIn(listAt(finding, list))) {
-      const path = pathInAddress(line.bytes.toString("utf8").split(/[ \n]/)[0] ?? "");
+      const path = pathMeant(home, line.bytes.toString("utf8").split(/[ \n]/)[0] ?? "");
       if (path && isOf(folder, path))
         found({
           kind: "bookmarks",

@@ -1,3 +1,4 @@
+import { namesVisitOf } from "../visited";
 import { fileAddress, splitPath } from "../../engine/ground";
 import type { TraceKind } from "../../format/choices";
 import { holdsAny, namesAt } from "../reading";
@@ -12,7 +13,12 @@ export function findMetadata(finding: Finding): void {
   const directory = entryOf(home.dataHome, "gvfs-metadata");
   // Each part of a path stands there by itself, between zero bytes.
   const name = Buffer.concat([Buffer.alloc(1), splitPath(finding.folder).name, Buffer.alloc(1)]);
-  for (const { path } of namesAt(disk, directory)) holding(finding, "metadata", path, [name]);
+  for (const { name: database, path } of namesAt(disk, directory)) {
+    // Of a visit's drive it has a database of its own.
+    if (namesVisitOf(home, finding.folder, database.toString("latin1")))
+      finding.found({ kind: "metadata", where: path, what: database, gives: "name", isSure: true, spot: null });
+    else holding(finding, "metadata", path, [name]);
+  }
 }
 
 export function findIndexes(finding: Finding): void {
@@ -24,7 +30,9 @@ export function findIndexes(finding: Finding): void {
     entryOf(home.dataHome, "baloo", "index"),
     entryOf(home.dataHome, "zeitgeist", "activity.sqlite"),
   ];
-  for (const database of databases) holding(finding, "indexes", database, [Buffer.from(fileAddress(folder)), folder]);
+  const visits = home.visited.filter((one) => one.folder.equals(folder)).map(({ name }) => Buffer.from(name));
+  for (const database of databases)
+    holding(finding, "indexes", database, [Buffer.from(fileAddress(folder)), folder, ...visits]);
 }
 
 function holding({ disk, folder, found }: Finding, kind: TraceKind, where: Buffer, needles: readonly Buffer[]): void {

@@ -1,3 +1,4 @@
+import { namesVisitOf, ordinaryPath } from "../visited";
 import { AS_LINES, entriesOf, textLines } from "../entries";
 import { listAt, namesAt } from "../reading";
 import { wordsNaming } from "./shell";
@@ -13,7 +14,8 @@ export function findInEditors(finding: Finding): void {
   const kept = [entryOf(home.home, ".vim"), entryOf(home.stateHome, "vim"), entryOf(home.stateHome, "nvim")];
   for (const directory of kept.flatMap((one) => KEPT.map((name) => entryOf(one, name))))
     for (const { name, path } of namesAt(disk, directory)) {
-      const what = pathIn(name);
+      const named = pathIn(name);
+      const what = named && ordinaryPath(home, named);
       if (what && isOf(folder, what))
         found({ kind: "editors", where: path, what, gives: "contents", isSure: true, spot: { as: "file" } });
     }
@@ -27,7 +29,8 @@ export function findInEditors(finding: Finding): void {
   for (const list of lists)
     for (const { whole, start, bytes } of entriesOf(markedPlaces(listAt(finding, list)?.toString("latin1") ?? ""))) {
       const [line = ""] = textLines(whole);
-      if (namedBy(line.trim()) === "path" || namedBy(placeOfLine(line)) === "path")
+      const isNamed = namedBy(line.trim()) === "path" || namedBy(placeOfLine(line)) === "path";
+      if (isNamed || namesVisitOf(home, folder, line))
         found({
           kind: "editors",
           where: list,

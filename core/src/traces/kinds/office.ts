@@ -1,4 +1,4 @@
-import { pathInAddress } from "../../engine/ground";
+import { pathMeant } from "../visited";
 import { directoriesAt, listAt } from "../reading";
 import { type Finding, entryOf, isOf } from "../trace";
 import { AS_ELEMENTS, elementsIn } from "../entries";
@@ -20,15 +20,15 @@ export function findInOffice(finding: Finding): void {
     for (const { element, entry } of elements) {
       if (element.name !== "item") continue;
       // A document stands in two items: one of what it is, and one of its place among the last.
-      const [what] = addressesIn(entry.bytes).filter((path) => isOf(folder, path));
+      const [what] = addressesIn(home, entry.bytes).filter((path) => isOf(folder, path));
       if (what)
         found({ kind: "office", where: list, what, gives: "name", isSure: true, spot: { ...AS_ELEMENTS, ...entry } });
     }
   }
 }
 
-function addressesIn(item: Buffer): Buffer[] {
-  return [...item.toString("utf8").matchAll(/[">'](file:\/\/[^"'<]*)/g)].flatMap(
-    ([, address = ""]) => pathInAddress(unescaped(address)) ?? [],
+function addressesIn(home: Finding["home"], item: Buffer): Buffer[] {
+  return [...item.toString("utf8").matchAll(/[">']((?:file|davs?):\/\/[^"'<]*)/g)].flatMap(
+    ([, address = ""]) => pathMeant(home, unescaped(address)) ?? [],
   );
 }

@@ -1,4 +1,5 @@
-import { pathInAddress, percentDecoded } from "../../engine/ground";
+import { percentDecoded } from "../../engine/ground";
+import { ordinaryPath, pathMeant } from "../visited";
 import { beginnings, listAt } from "../reading";
 import type { TraceKind } from "../../format/choices";
 import { type Finding, entryOf, isOf } from "../trace";
@@ -18,14 +19,14 @@ export function findRecent(finding: Finding): void {
 
 /** In a list of bookmarks, which others than the recent files are kept in, too. */
 export function findInBookmarkList(finding: Finding, kind: TraceKind, list: Buffer): void {
-  const { folder, found, trouble } = finding;
+  const { home, folder, found, trouble } = finding;
   const bytes = listAt(finding, list);
   if (!bytes || bytes.length === 0) return;
   const elements = elementsIn(bytes);
   if (!elements) return trouble(list, say("is-no-list-that-can-be-read"));
   for (const { element, entry } of elements) {
     const href = element.name === "bookmark" ? element.attributes.get("href") : undefined;
-    const path = href === undefined ? null : pathInAddress(Buffer.from(href, "latin1").toString("utf8"));
+    const path = href === undefined ? null : pathMeant(home, Buffer.from(href, "latin1").toString("utf8"));
     if (path && isOf(folder, path))
       found({ kind, where: list, what: path, gives: "name", isSure: true, spot: { ...AS_ELEMENTS, ...entry } });
   }
@@ -36,11 +37,12 @@ const LONGEST_LINK = 16 * 1024;
 function findLinks({ disk, home, folder, found }: Finding, directory: Buffer): void {
   for (const { path, bytes } of beginnings(disk, directory, LONGEST_LINK)) {
     const url = /^URL(?:\[\$e\])?=(.*)$/m.exec(bytes.toString("utf8"))?.[1]?.trim() ?? "";
+    const onDrive = pathMeant(home, url);
     const named = url
       .replace(/^file:(?:\/\/)?(?=\/|\$HOME)/, "")
       .replace(/^\$HOME(?=\/|$)/, home.home.toString("utf8"));
-    const what = percentDecoded(named);
-    if (named.startsWith("/") && isOf(folder, what))
+    const what = onDrive ?? ordinaryPath(home, percentDecoded(named));
+    if ((onDrive || named.startsWith("/")) && isOf(folder, what))
       found({ kind: "recent", where: path, what, gives: "name", isSure: true, spot: { as: "file" } });
   }
 }

@@ -1,3 +1,4 @@
+import { namesVisitOf } from "../visited";
 import { splitPath } from "../../engine/ground";
 import { AS_LINES, entriesOf, textLines } from "../entries";
 import { listAt } from "../reading";
@@ -16,7 +17,7 @@ export function findInShells(finding: Finding): void {
   ];
   for (const { list, cut } of histories)
     for (const { typed, start, bytes } of entriesOf(cut(listAt(finding, list)?.toString("latin1") ?? ""))) {
-      const by = namedBy(typed);
+      const by = namesVisitOf(home, folder, typed) ? "path" : namedBy(typed);
       const spot = { ...AS_LINES, start, bytes };
       if (by) found({ kind: "shell", where: list, what: bytes, gives: "name", isSure: by === "path", spot });
     }

@@ -1,4 +1,4 @@
-import { pathInAddress } from "../../engine/ground";
+import { pathMeant } from "../visited";
 import { beginnings, directoriesAt } from "../reading";
 import { type Finding, entryOf, isOf } from "../trace";
 
@@ -17,7 +17,7 @@ export function findThumbnails({ disk, home, folder, found }: Finding): void {
     const failed = directoriesAt(disk, entryOf(cache, "fail"));
     for (const directory of [...pictures, ...failed])
       for (const { path, bytes } of beginnings(disk, directory, HEAD_BYTES)) {
-        const of = pathInAddress(textIn(bytes, "Thumb::URI") ?? "");
+        const of = pathMeant(home, textIn(bytes, "Thumb::URI") ?? "");
         if (of && isOf(folder, of))
           found({
             kind: "thumbnails",

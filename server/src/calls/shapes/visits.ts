@@ -1,6 +1,16 @@
 /** Visits, and what differs between two states, as they go over the wire. Pure: the pages read it too. */
 import * as z from "zod";
 
+/** A file that was opened off the drive. */
+const openedFileSchema = z
+  .object({
+    name: z.string(),
+    /** `starting`: it may yet hand it on; `unknown`: to a program that was running, whose end can't be told. */
+    program: z.enum(["starting", "running", "unknown"]),
+  })
+  .readonly();
+export type OpenedFile = z.output<typeof openedFileSchema>;
+
 /** A sealed folder that is looked into, with nothing decrypted on disk. */
 export const visitViewSchema = z
   .object({
@@ -19,6 +29,10 @@ export const visitViewSchema = z
     /** Milliseconds since 1970; null: when nobody has used it for a while. */
     endsAt: z.number().nullable(),
     undoable: z.number(),
+    /** In the desktop's programs. */
+    opened: z.array(openedFileSchema).readonly(),
+    /** It ends when the programs have let go of what is opened. */
+    endsWithPrograms: z.boolean(),
   })
   .readonly();
 export type VisitView = z.output<typeof visitViewSchema>;

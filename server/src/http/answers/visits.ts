@@ -16,6 +16,14 @@ export const VISITS: Answers<typeof VISIT_CALLS> = {
     await context.eremos.visits.mount(folder);
     return {};
   },
+  "visit/open": async ({ context }, { folder, href }) => {
+    await context.eremos.visits.open(folder, href);
+    return {};
+  },
+  "visit/ends-with-programs": ({ context }, { folder, on }) => {
+    context.eremos.visits.setEndsWithPrograms(folder, on);
+    return {};
+  },
   "visit/archive": ({ context }, { folder, hrefs }) => ({ href: context.eremos.visits.choose(folder, hrefs) }),
   slot: async ({ context }, { folder }) => ({ takes: (await findSlot(context.eremos, folder)) !== null }),
   "last-lock": ({ context }, { folder, secret }) => sinceLastLock(context.eremos, folder, secret),

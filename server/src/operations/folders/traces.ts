@@ -101,8 +101,17 @@ function homeOf(eremos: Eremos): TraceHome {
     temporary: [...new Set([os.tmpdir(), "/var/tmp"])].map((directory) => Buffer.from(directory)),
     drives: mountsIn(eremos.mounts).map((mount) => Buffer.from(mount)),
     uid: os.userInfo().uid,
+    visited: visitedBy(eremos),
     exports: exportsOf(eremos),
   };
+}
+
+function visitedBy(eremos: Eremos): TraceHome["visited"] {
+  const { keys } = eremos;
+  if (!keys) return [];
+  return eremos.registry
+    .list(keys)
+    .map(({ id, path: its }) => ({ name: keys.visitorOf(id), folder: decodePath(its) }));
 }
 
 /** Which of Eremos' own readable files tell of which folders, as far as that can be read now. */

@@ -50,6 +50,7 @@ async function begin(
   let latest: Committed | null = null;
   const view = await eremos.visits.start({
     folder: record.id,
+    user: eremos.requireKeys().visitorOf(record.id),
     input: {
       ...sealedInput(eremos, target, { accept, folderKey }),
       account,
