@@ -192,6 +192,39 @@ function watchBrowser(): string {
   return shown;
 }
 
+describe("on a screen, what the browser of its owner can do is asked of the desktop", () => {
+  const showing = async (id: string): Promise<string> => {
+    const shown = watchBrowser();
+    const bin = path.join(cli.base, "bin");
+    const program = path.join(bin, id);
+    fs.writeFileSync(program, `#!/bin/sh\nprintf '%s' "$*" > '${shown}'\n`, { mode: 0o755 });
+    fs.writeFileSync(path.join(bin, "xdg-settings"), `#!/bin/sh\necho ${id}.desktop\n`, { mode: 0o755 });
+    const entry = path.join(dataHome, "applications", `${id}.desktop`);
+    fs.mkdirSync(path.dirname(entry), { recursive: true });
+    fs.writeFileSync(entry, `[Desktop Entry]\nName=A browser\nExec="${program}" %U\n`);
+    cli.env["DISPLAY"] = ":4711";
+    const server = await serve();
+    try {
+      expect((await run("page")).status).toBe(0);
+      await expect.poll(() => fs.existsSync(shown) && fs.readFileSync(shown, "utf8")).not.toBe(false);
+      return fs.readFileSync(shown, "utf8");
+    } finally {
+      const ended = new Promise((resolve) => server.program.once("close", resolve));
+      server.program.kill("SIGTERM");
+      await ended;
+    }
+  };
+
+  it("one that has windows of their own gets the file that leads in, and no address", async () => {
+    const file = pathToFileURL(path.join(cli.data, "open.html")).href;
+    expect(await showing("some-chromium")).toBe(`--app=${file}`);
+  });
+
+  it("any other shows it as the desktop does", async () => {
+    expect(await showing("another-browser")).toBe(path.join(cli.data, "open.html"));
+  });
+});
+
 /** Processes that were started with this house's data directory. */
 function processesHere(): number[] {
   return fs

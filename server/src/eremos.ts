@@ -71,6 +71,8 @@ export class Eremos {
   readonly visits: Visits;
   /** Looks at disks: this process itself, unless it serves. */
   looker: Looker;
+  /** By which the desktop closes up, as it says them; null: none. */
+  shortcutKeys: string | null = null;
   readonly finder = new Finder(() => this.announce({ topic: "scan" }));
   readonly hiddenFinder: HiddenFinder;
   private readonly presence: Presence;

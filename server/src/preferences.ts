@@ -33,6 +33,7 @@ const preferencesSchema = z.strictObject({
   keepHistory: keepHistorySchema.default("for-good"),
   desk: deskSchema.default({ sort: "state", isDescending: false, isTable: false }),
   chosen: chosenSchema.default(USUAL_CHOICE),
+  shortcut: z.boolean().default(false),
   notices: noticesSchema.default({ kinds: noticeKindSchema.options, quiet: null, names: "unlocked" }),
 });
 const storedSchema = preferencesSchema.extend({

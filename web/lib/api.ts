@@ -181,6 +181,7 @@ export const api = {
   /** Of a visit, off the drive. */
   openVisited: (folder: string, href: string) => call("visit/open", { folder, href }),
   setEndsWithPrograms: (folder: string, on: boolean) => call("visit/ends-with-programs", { folder, on }),
+  shortcut: () => call("shortcut"),
   openInProgram: (path: string) => call("show", { path, in: "program" }),
   /** Without a protection: as the folder was locked before. */
   lock: (

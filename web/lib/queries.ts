@@ -18,6 +18,7 @@ export const KEYS = {
   sinceLastTime: ["since-last-time"],
   settings: ["settings"],
   desktop: ["desktop"],
+  shortcut: ["shortcut"],
   scan: ["scan"],
   rescueFiles: ["rescue-files"],
   efforts: ["efforts"],

@@ -2,6 +2,7 @@ import * as z from "zod";
 import { nothing, owner } from "./call";
 import {
   desktopViewSchema,
+  shortcutViewSchema,
   effortsViewSchema,
   newKeysViewSchema,
   passwordChangedSchema,
@@ -26,6 +27,7 @@ export const SETTINGS_CALLS = {
     passwordChangedSchema,
   ),
   desktop: owner("What of Eremos is on the desktop.", nothing, desktopViewSchema),
+  shortcut: owner("Whether the desktop gives keys for closing up, and which it gave.", nothing, shortcutViewSchema),
   "desktop/set": owner(
     "Puts a part of Eremos on the desktop, or takes it away.",
     z.strictObject({ part: desktopViewSchema.unwrap().keyof(), on: z.boolean() }),

@@ -19,6 +19,7 @@ import type { Settings } from "../settings";
 import type { DesktopFile, DesktopHome } from "./desktop";
 import { desktopHomeOf } from "./desktop-home";
 import { START_NOW, userUnits } from "./user-units";
+import { showInOwnWindow } from "./own-window";
 import { openByDesktop } from "./show";
 import { said } from "@eremos/words/server/desktop";
 
@@ -129,11 +130,12 @@ function startHere([program = "", ...words]: readonly string[]): ChildProcess {
 }
 
 /**
- * Shows an address in the person's browser: by an owner-only file, since every account can read the words of a command
+ * Shows an address in the person's browser, in a window of its own where it has such: by an owner-only file, since every account can read the words of a command
  * line. @returns whether there is a program for that
  */
-function showInBrowser(data: DataDirectory, address: string): Promise<boolean> {
-  return openByDesktop(data.writeWayIn(address));
+async function showInBrowser(data: DataDirectory, address: string): Promise<boolean> {
+  const wayIn = data.writeWayIn(address);
+  return (await showInOwnWindow(wayIn)) || (await openByDesktop(wayIn));
 }
 
 interface Shown {

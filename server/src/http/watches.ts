@@ -12,6 +12,7 @@ import { emptyTrash } from "../operations/locking/remove";
 import { recoverInterrupted } from "../operations/ways-back/recover-interrupted";
 import { catchUp } from "../operations/ways-back/renew-headers";
 import { watchForPanel } from "../notices/panel";
+import { watchForShortcut } from "../notices/shortcut";
 import { watchForNotices } from "../notices/watch";
 import type { Sessions } from "../session/sessions";
 import { CheckWatch } from "../watch/check-watch";
@@ -42,6 +43,7 @@ export async function startWatches(eremos: Eremos, sessions: Sessions, isFirst: 
     ),
     watchForNotices(eremos),
     watchForPanel(eremos),
+    watchForShortcut(eremos),
     watchSleep(whenAway(eremos, sessions, keeper)),
     signOutWhenIdle(eremos, sessions),
     keepCatchingUp(eremos),

@@ -4,10 +4,10 @@ import { type MenuEntry, type PanelContent, PanelItem } from "../desktop/panel-i
 import type { Eremos } from "../eremos";
 import { causedBy } from "../ledger/cause";
 import { whereIs } from "../look/where-is";
-import { closeUp } from "../operations/locking/close-up";
 import { lockAgain } from "../operations/locking/lock-folder";
 import { decodePath, nameOf } from "../paths";
 import type { Note } from "../data-directory";
+import { lockAll } from "./shortcut";
 import { say } from "@eremos/words/server/notices";
 
 /** A menu is read at a glance; the Desk has them all. */
@@ -63,14 +63,10 @@ export function watchForPanel(
     if (located) lockAgain(eremos, located.realPath).catch(showDesk);
     else showDesk();
   };
-  const lockAll = (): void => {
-    const { locking, left } = closeUp(eremos, false);
-    if (left.length > 0) showDesk();
-    for (const { job } of locking) job.outcome.catch(showDesk);
-  };
   const lock = (id: string | null): void => {
+    if (id === null) return lockAll(eremos);
     try {
-      causedBy({ from: "menu", why: null }, () => (id === null ? lockAll() : lockOne(id)));
+      causedBy({ from: "menu", why: null }, () => lockOne(id));
     } catch (error) {
       if (!isEremosError(error)) throw error;
       showDesk();

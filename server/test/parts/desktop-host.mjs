@@ -104,8 +104,50 @@ bus.invoke(
   () => undefined,
 );
 
+/** A portal that gives keys; `refuses`: its owner closes its window. */
+const PORTAL_AT = "/org/freedesktop/portal/desktop";
+const SHORTCUTS = "org.freedesktop.portal.GlobalShortcuts";
+const REQUEST = "org.freedesktop.portal.Request";
+const valueIn = (values, name) => values.find(([one]) => one === name)?.[1][1][0];
+function beginPortal(refuses) {
+  const respond = (options, code, results) => {
+    const at = `${PORTAL_AT}/request/1_1/${valueIn(options, "handle_token")}`;
+    setTimeout(() => bus.sendSignal(at, REQUEST, "Response", "ua{sv}", [code, results]), 20);
+    return at;
+  };
+  bus.exportInterface(
+    {
+      version: 1,
+      CreateSession: (options) =>
+        respond(options, 0, [
+          ["session_handle", ["s", `${PORTAL_AT}/session/1_1/${valueIn(options, "session_handle_token")}`]],
+        ]),
+      BindShortcuts: (session, shortcuts, _window, options) => {
+        const asked = shortcuts.map(([id, its]) => ({
+          id,
+          description: valueIn(its, "description"),
+          keys: valueIn(its, "preferred_trigger"),
+        }));
+        tell({ shortcuts: asked, session });
+        const given = shortcuts.map(([id]) => [id, [["trigger_description", ["s", "Ctrl+Alt+L"]]]]);
+        return respond(options, refuses ? 1 : 0, refuses ? [] : [["shortcuts", ["a(sa{sv})", given]]]);
+      },
+    },
+    PORTAL_AT,
+    {
+      name: SHORTCUTS,
+      methods: { CreateSession: ["a{sv}", "o"], BindShortcuts: ["oa(sa{sv})sa{sv}", "o"] },
+      signals: { Activated: ["osta{sv}"] },
+      properties: { version: "u" },
+    },
+  );
+  bus.requestName("org.freedesktop.portal.Desktop", 0, () => tell({ portal: true }));
+}
+
 for await (const line of createInterface({ input: process.stdin })) {
-  const { press, screen, panel, choose } = JSON.parse(line);
+  const { press, screen, panel, choose, portal, keys } = JSON.parse(line);
+  if (portal) beginPortal(portal === "refuses");
+  if (keys) bus.sendSignal(PORTAL_AT, SHORTCUTS, "Activated", "osta{sv}", [keys.session, keys.id, 0, []]);
   if (panel) beginPanel();
   if (choose)
     void ask(item, "/Menu", "com.canonical.dbusmenu", "Event", "isvu", [choose, "clicked", ["s", ""], 0]).catch(

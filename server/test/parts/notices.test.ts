@@ -5,7 +5,9 @@ import { createInterface } from "node:readline";
 import { fileURLToPath } from "node:url";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { Notifications } from "../../src/desktop/notifications";
+import { offersShortcuts } from "../../src/desktop/shortcut";
 import { watchForPanel } from "../../src/notices/panel";
+import { watchForShortcut } from "../../src/notices/shortcut";
 import { tellOfPractice, watchForNotices } from "../../src/notices/watch";
 import { signIn, signOut } from "../../src/operations/entrance/sign-in";
 import { lock, lockAgain } from "../../src/operations/locking/lock-folder";
@@ -28,6 +30,9 @@ interface Heard {
   readonly panel?: string;
   readonly menu?: readonly { readonly id: number; readonly label: string | null; readonly enabled: boolean | null }[];
   readonly icon?: readonly number[];
+  readonly portal?: boolean;
+  readonly session?: string;
+  readonly shortcuts?: readonly { readonly id: string; readonly description: string; readonly keys: string }[];
 }
 
 let house: TestHouse;
@@ -307,5 +312,62 @@ describe("the item in the panel", () => {
     choose("Lock Payroll");
     await vi.waitFor(() => expect(inBrowser()).toContain("eremos-test.localhost"), WAIT);
     expect(fs.existsSync(path.join(folder, "letter.txt"))).toBe(true);
+  });
+});
+
+describe("keys for closing up", () => {
+  let end: () => void;
+  afterEach(() => end());
+  const begin = async (portal: "gives" | "refuses" | null): Promise<void> => {
+    if (portal) {
+      say({ portal });
+      await vi.waitFor(() => expect(heard.some((one) => one.portal)).toBe(true), WAIT);
+    }
+    end = watchForShortcut(house.eremos, environment);
+  };
+  const asked = (): Heard[] => heard.filter((one) => one.shortcuts);
+  const want = (shortcut: boolean): void => {
+    house.eremos.preferences.set({ shortcut });
+    house.eremos.announce({ topic: "session" });
+  };
+
+  it("are asked of the desktop once they are wanted; they lock all that lies open, and go when they are not wanted", async () => {
+    const folder = await leftOpen();
+    await begin("gives");
+    expect(await offersShortcuts(environment)).toBe(true);
+    await new Promise((resolve) => setTimeout(resolve, 200));
+    expect(asked()).toEqual([]);
+    want(true);
+    await vi.waitFor(() => expect(house.eremos.shortcutKeys).toBe("Ctrl+Alt+L"), WAIT);
+    const [{ session, shortcuts } = expect.fail()] = asked();
+    expect(shortcuts).toEqual([{ id: "close-up", description: "Lock everything that lies open", keys: "CTRL+ALT+l" }]);
+    say({ keys: { session: `${session ?? ""}0`, id: "close-up" } });
+    say({ keys: { session, id: "another" } });
+    await new Promise((resolve) => setTimeout(resolve, 300));
+    expect(house.eremos.jobs.list().filter(({ state }) => state === "running")).toEqual([]);
+    expect(fs.existsSync(path.join(folder, "letter.txt"))).toBe(true);
+    say({ keys: { session, id: "close-up" } });
+    await vi.waitFor(() => expect(fs.existsSync(path.join(folder, "letter.txt"))).toBe(false), WAIT);
+    want(false);
+    expect(house.eremos.shortcutKeys).toBeNull();
+    await (
+      await unlock(house.eremos, { pathOrId: folder, from: "/", accept: [], mode: { kind: "until-locked" } })
+    ).outcome;
+    say({ keys: { session, id: "close-up" } });
+    await new Promise((resolve) => setTimeout(resolve, 300));
+    expect(fs.existsSync(path.join(folder, "letter.txt"))).toBe(true);
+  });
+
+  it("are none where its owner refuses them, and where the desktop gives none", async () => {
+    await begin("refuses");
+    want(true);
+    await vi.waitFor(() => expect(asked()).toHaveLength(1), WAIT);
+    await new Promise((resolve) => setTimeout(resolve, 200));
+    expect(house.eremos.shortcutKeys).toBeNull();
+    end();
+    const elsewhere = { DBUS_SESSION_BUS_ADDRESS: "unix:path=/nowhere" };
+    expect(await offersShortcuts(elsewhere)).toBe(false);
+    end = watchForShortcut(house.eremos, elsewhere);
+    expect(house.eremos.shortcutKeys).toBeNull();
   });
 });

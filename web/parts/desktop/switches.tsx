@@ -39,7 +39,42 @@ export function DesktopSwitches(): ReactNode {
           onChange={(on) => set.mutate({ part, on })}
         />
       ))}
+      <ShortcutPart />
     </div>
+  );
+}
+
+const LOOK_EVERY_MS = 2000;
+
+/** The desktop asks for the keys in a window of its own. */
+function ShortcutPart(): ReactNode {
+  const client = useQueryClient();
+  const isOn = useQuery({ queryKey: KEYS.settings, queryFn: api.settings }).data?.preferences.shortcut ?? false;
+  const shortcut = useQuery({
+    queryKey: KEYS.shortcut,
+    queryFn: api.shortcut,
+    refetchInterval: ({ state }) => (isOn && state.data?.isOffered && state.data.keys === null ? LOOK_EVERY_MS : false),
+  }).data;
+  const set = useMutation({
+    mutationFn: (on: boolean) => api.setPreferences({ shortcut: on }),
+    onSuccess: () =>
+      Promise.all([KEYS.settings, KEYS.shortcut].map((queryKey) => client.invalidateQueries({ queryKey }))),
+    onError: showError,
+  });
+  const keys = shortcut?.keys ?? null;
+  const text = isOn
+    ? keys === null
+      ? say("choose-the-keys-there")
+      : say("these-keys-lock", { keys })
+    : say("keys-that-lock");
+  return (
+    <Part
+      title={say("shortcut-for-close-up")}
+      text={shortcut && !shortcut.isOffered ? say("desktop-gives-no-keys") : text}
+      on={isOn}
+      disabled={!shortcut || set.isPending || (!shortcut.isOffered && !isOn)}
+      onChange={(on) => set.mutate(on)}
+    />
   );
 }
 

@@ -6,6 +6,7 @@ export const { say, said } = speaker("server/notices", {
   "locked-by-itself": "{name} was locked by itself",
   "why-time": "Its time was up.",
   "why-idle": "Nobody had used it for a while.",
+  "close-up-everything": "Lock everything that lies open",
   "why-let-go": "No program used it any more.",
   "why-after-stop": "It still lay open from before Eremos was stopped.",
   "why-asleep": "The computer went to sleep, or its screen was locked.",

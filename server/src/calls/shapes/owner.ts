@@ -160,11 +160,23 @@ export const preferencesViewSchema = z
     desk: deskSchema,
     /** What the desktop's notifications tell of, when, and with which names. */
     notices: noticesSchema,
+    /** The desktop has keys for *Close up*. */
+    shortcut: z.boolean(),
     /** What was chosen for the last folder that was protected: it is offered first. */
     chosen: chosenSchema,
   })
   .readonly();
 export type PreferencesView = z.output<typeof preferencesViewSchema>;
+
+/** Keys for *Close up*, from anywhere on the desktop. */
+export const shortcutViewSchema = z
+  .object({
+    /** The desktop gives keys to programs. */
+    isOffered: z.boolean(),
+    /** As the desktop says them; null: none yet. */
+    keys: z.string().nullable(),
+  })
+  .readonly();
 
 /** What of Eremos is on the desktop. */
 export const desktopViewSchema = z

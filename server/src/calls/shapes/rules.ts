@@ -119,4 +119,5 @@ export const preferencesChangeSchema = z.strictObject({
   checkEveryDays: checkEveryDaysSchema.exactOptional(),
   desk: deskSchema.exactOptional(),
   notices: noticesSchema.exactOptional(),
+  shortcut: z.boolean().exactOptional(),
 });

@@ -1,3 +1,4 @@
+import { offersShortcuts } from "../../desktop/shortcut";
 import type { SETTINGS_CALLS } from "../../calls/settings-calls";
 import { changeEffort, efforts } from "../../operations/entrance/change-password";
 import { settingsOf } from "../../operations/folders/about";
@@ -20,6 +21,7 @@ export const SETTINGS: Answers<typeof SETTINGS_CALLS> = {
   efforts: ({ context }) => efforts(context.eremos),
   "efforts/set": ({ context }, asked) => changeEffort(context.eremos, asked),
   desktop: ({ context }) => desktopParts(context.eremos.settings),
+  shortcut: async ({ context: { eremos } }) => ({ isOffered: await offersShortcuts(), keys: eremos.shortcutKeys }),
   "desktop/set": ({ context: { eremos } }, { part, on }) => {
     setDesktopPart(eremos.settings, part, on);
     return desktopParts(eremos.settings);
