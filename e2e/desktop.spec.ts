@@ -165,8 +165,8 @@ test("from a visit, a file opens in the desktop's program, off the drive; the vi
     await expect(opened).toBeVisible();
     await expect.poll(() => fs.existsSync(desktop.read) && fs.readFileSync(desktop.read)).toEqual(content);
     await page.getByRole("checkbox", { name: "End the visit when the programs are closed" }).check();
+    // By then it is known to run by itself.
     await page.waitForTimeout(11_000);
-    await page.screenshot({ path: "/tmp/vis.png" });
     await expect(opened).not.toContainText("can’t be told");
     fs.writeFileSync(desktop.closed, "");
     await expect(page.getByRole("heading", { name: "Cello fund is not being visited" })).toBeVisible();

@@ -89,7 +89,6 @@ try {
     await page.getByLabel(label).fill(groups[Number(/\d/.exec(label)[0]) - 1]);
   await page.getByRole("button", { name: "Finish" }).click();
   await page.getByText("Nothing is protected yet").waitFor();
-  await shot("desk-empty");
 
   await page.getByRole("button", { name: "Open Workshop" }).click();
   await page.getByRole("treeitem", { name: "Payroll" }).click();

@@ -3,7 +3,98 @@ const UPGRADE = "server/test/parts/upgrade.test.ts";
 const SERVICE = "cli/test/service.test.ts";
 const NOTICES = "server/test/parts/notices.test.ts";
 
+const FILE_MANAGERS = "cli/test/file-managers.test.ts";
+const OPENED = "server/test/parts/opened-files.test.ts";
+
 export const INSTALLING = [
+  {
+    name: "a folder with a cover name is marked",
+    file: "server/src/desktop/extension.ts",
+    line: ' and record.get("lockedName", "") is None:',
+    becomes: ":",
+    test: FILE_MANAGERS,
+    title: "one with a cover name, an open and a plain one is not",
+  },
+  {
+    name: "the file manager waits for a planted pipe",
+    file: "server/src/desktop/extension.ts",
+    line: " | os.O_NONBLOCK",
+    becomes: "",
+    test: FILE_MANAGERS,
+    title: "what somebody planted where the extension looks",
+  },
+  {
+    name: "the file manager follows a planted link",
+    file: "server/src/desktop/extension.ts",
+    line: "os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW",
+    becomes: "os.O_RDONLY | os.O_DIRECTORY",
+    test: FILE_MANAGERS,
+    title: "what somebody planted where the extension looks",
+  },
+  {
+    name: "what the file manager made of an extension stays",
+    file: "server/src/operations/folders/integrate.ts",
+    line: "    removeCached(file);\n",
+    becomes: "",
+    test: FILE_MANAGERS,
+    title: "menus and marks go without anything left of them",
+  },
+  {
+    name: "the menu offers what fits one of several",
+    file: "server/src/desktop/extension.ts",
+    line: "if standings <= set(fits)",
+    becomes: "if standings & set(fits)",
+    test: FILE_MANAGERS,
+    title: "of several what fits all of them",
+  },
+  {
+    name: "a name in a notice is markup",
+    file: "server/src/desktop/notifications.ts",
+    line: "plain(printable(notice.body))",
+    becomes: "printable(notice.body)",
+    test: "cli/test/desktop.test.ts",
+    title: "in which a name is no markup",
+  },
+  {
+    name: "a visit ends with a program that handed its file on",
+    file: "server/src/visit/opened-files.ts",
+    line: '      if (one.program === "starting" && !isLong) return [one];',
+    becomes: '      if (one.program === "starting" && isLong) return [one];',
+    test: OPENED,
+    title: "it has handed the file on",
+  },
+  {
+    name: "a visit ends while another program has a file of it",
+    file: "server/src/visit/opened-files.ts",
+    line: "if (this.of(folder).length === 0) this.watched.letGo(folder);",
+    becomes: "this.watched.letGo(folder);",
+    test: OPENED,
+    title: "when the last one of a folder has ended",
+  },
+  {
+    name: "keys that another program was given close up",
+    file: "server/src/desktop/shortcut.ts",
+    line: "body[0] === this.session && ",
+    becomes: "",
+    test: NOTICES,
+    title: "they lock all that lies open",
+  },
+  {
+    name: "the drive of another folder's visit is taken for this one's",
+    file: "core/src/traces/visited.ts",
+    line: "visited.find((one) => one.name === name)",
+    becomes: "visited.at(-1)",
+    test: "core/test/traces/find.test.ts",
+    title: "by the drive of its visits",
+  },
+  {
+    name: "what is to stay goes when it is put in",
+    file: "core/src/engine/slot/move-in.ts",
+    line: 'goes: originals !== "stay",',
+    becomes: "goes: true,",
+    test: "core/test/folders/move-in.test.ts",
+    title: "where originals are to stay",
+  },
   {
     name: "sockets that other computers reach are served",
     file: "core/src/platform/linux/ports.ts",

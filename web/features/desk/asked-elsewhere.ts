@@ -1,6 +1,6 @@
 "use client";
 import { useRouter } from "next/navigation";
-import { useEffect, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { toast } from "sonner";
 import type { AskedFor, FolderView } from "@eremos/server/contract";
 import { type Act, actsOf } from "@/parts/folders/acts";
@@ -17,15 +17,19 @@ export function AskedElsewhere(): null {
   const folders = useFolders();
   const begin = useBeginning();
   const [asked, setAsked] = useState<AskedFor | null>(null);
+  const begun = useRef<AskedFor | null>(null);
   useEffect(() => {
     if (!new URLSearchParams(window.location.search).has("asked")) return;
     router.replace("/");
-    api.asked().then(setAsked).catch(showError);
+    api
+      .asked()
+      .then((now) => now && setAsked(now))
+      .catch(showError);
   }, [router]);
   useEffect(() => {
-    if (!asked || !folders) return;
     // Once: what comes of it changes the list.
-    setAsked(null);
+    if (!asked || !folders || begun.current === asked) return;
+    begun.current = asked;
     begin(asked, folders);
   }, [asked, folders, begin]);
   return null;

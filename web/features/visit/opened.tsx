@@ -1,6 +1,6 @@
 "use client";
 import Link from "next/link";
-import type { ReactNode } from "react";
+import { type ReactNode, useState } from "react";
 import type { VisitView } from "@eremos/server/contract";
 import { api } from "@/lib/api";
 import { useVerb } from "@/lib/queries";
@@ -9,6 +9,7 @@ import { say } from "@eremos/words/page/visit";
 
 /** What the desktop's programs have open off the drive, and whether the visit ends with them. */
 export function Opened({ visit }: { readonly visit: VisitView }): ReactNode {
+  const [ends, setEnds] = useState(visit.endsWithPrograms);
   const set = useVerb((on: boolean) => api.setEndsWithPrograms(visit.folder, on));
   const { opened } = visit;
   if (opened.length === 0) return null;
@@ -29,7 +30,14 @@ export function Opened({ visit }: { readonly visit: VisitView }): ReactNode {
         </p>
       </div>
       {unknown.length === 0 && (
-        <Tick label={say("end-with-programs")} value={visit.endsWithPrograms} onChange={(on) => set.run(on)} />
+        <Tick
+          label={say("end-with-programs")}
+          value={ends}
+          onChange={(on) => {
+            setEnds(on);
+            set.run(on);
+          }}
+        />
       )}
     </div>
   );

@@ -46,18 +46,8 @@ interface PreviewProps {
 const NOT_SHOWN = <p className="text-sm text-mute">{say("this-browser-cant-show-it")}</p>;
 
 /** One file, shown from the sealed copy; nothing in it can run. */
-export function Preview({
-  folder,
-  entry,
-  contents,
-  hasPrograms,
-  isFound,
-  isNew,
-  onShow,
-  onGo,
-  onClose,
-}: PreviewProps): ReactNode {
-  const program = useVerb(() => api.openVisited(folder, entry.href));
+export function Preview(props: PreviewProps): ReactNode {
+  const { folder, entry, contents, isNew, onShow } = props;
   const kind = previewKindOf(entry);
   const isText = EDITED.has(kind) && entry.size <= MOST_EDITED;
   const [isEditing, setEditing] = useState(isNew || (isText && draftOf(folder, entry.href) !== null));
@@ -66,63 +56,7 @@ export function Preview({
       aria-label={say("preview", { name: entry.name })}
       className="flex w-[44%] min-w-80 flex-col border-l border-line bg-sheet"
     >
-      <header className="flex items-start gap-2 border-b border-line px-5 py-3">
-        <div className="min-w-0 flex-1">
-          <h2 className="truncate font-sans text-[15px] font-semibold" title={entry.name}>
-            {entry.name}
-          </h2>
-          <p className="text-[13px] text-mute">
-            {entry.kind === "link" ? (
-              say("link-leads", { leadsTo: entry.leadsTo ?? "" })
-            ) : (
-              <>
-                {say("changed-2", { size: formatBytes(entry.size) })} <Time at={entry.modifiedAt} />
-              </>
-            )}
-          </p>
-          {isFound && (
-            <button
-              type="button"
-              onClick={onGo}
-              className="text-[13px] font-medium text-dusk underline underline-offset-4"
-            >
-              {say("show-it-in-folder", { hasParentHref: parentHref(entry.href) === "/" })}
-            </button>
-          )}
-        </div>
-        {isText && !isEditing && (
-          <Button size="small" onClick={() => setEditing(true)}>
-            <Pencil className="size-4" aria-hidden />
-            {say("edit")}
-          </Button>
-        )}
-        {entry.kind === "file" && hasPrograms && !isEditing && (
-          <Button
-            size="small"
-            className="px-2"
-            aria-label={say("open-in-its-program")}
-            title={say("open-in-its-program")}
-            disabled={program.pending}
-            onClick={() => program.run()}
-          >
-            <SquareArrowOutUpRight className="size-4" aria-hidden />
-          </Button>
-        )}
-        {entry.kind === "file" && (
-          <Button size="small" onClick={() => download(entry, contents)}>
-            <Download className="size-4" aria-hidden />
-            {say("download")}
-          </Button>
-        )}
-        <button
-          type="button"
-          onClick={onClose}
-          aria-label={say("close-preview")}
-          className="grid size-8 place-items-center rounded-md text-mute hover:bg-sand hover:text-ink"
-        >
-          <X className="size-4" aria-hidden />
-        </button>
-      </header>
+      <Head {...props} isEditing={isEditing} onEdit={isText ? () => setEditing(true) : null} />
       {isEditing ? (
         <TextEditor
           folder={folder}
@@ -139,6 +73,89 @@ export function Preview({
         </div>
       )}
     </aside>
+  );
+}
+
+interface HeadProps extends Pick<
+  PreviewProps,
+  "folder" | "entry" | "contents" | "hasPrograms" | "isFound" | "onGo" | "onClose"
+> {
+  readonly isEditing: boolean;
+  /** Null: it can't be edited here. */
+  readonly onEdit: (() => void) | null;
+}
+
+/** What it is, and what can be done with it. */
+function Head({
+  folder,
+  entry,
+  contents,
+  hasPrograms,
+  isFound,
+  isEditing,
+  onEdit,
+  onGo,
+  onClose,
+}: HeadProps): ReactNode {
+  const program = useVerb(() => api.openVisited(folder, entry.href));
+  return (
+    <header className="flex items-start gap-2 border-b border-line px-5 py-3">
+      <div className="min-w-0 flex-1">
+        <h2 className="truncate font-sans text-[15px] font-semibold" title={entry.name}>
+          {entry.name}
+        </h2>
+        <p className="text-[13px] text-mute">
+          {entry.kind === "link" ? (
+            say("link-leads", { leadsTo: entry.leadsTo ?? "" })
+          ) : (
+            <>
+              {say("changed-2", { size: formatBytes(entry.size) })} <Time at={entry.modifiedAt} />
+            </>
+          )}
+        </p>
+        {isFound && (
+          <button
+            type="button"
+            onClick={onGo}
+            className="text-[13px] font-medium text-dusk underline underline-offset-4"
+          >
+            {say("show-it-in-folder", { hasParentHref: parentHref(entry.href) === "/" })}
+          </button>
+        )}
+      </div>
+      {onEdit && !isEditing && (
+        <Button size="small" onClick={onEdit}>
+          <Pencil className="size-4" aria-hidden />
+          {say("edit")}
+        </Button>
+      )}
+      {entry.kind === "file" && hasPrograms && !isEditing && (
+        <Button
+          size="small"
+          className="px-2"
+          aria-label={say("open-in-its-program")}
+          title={say("open-in-its-program")}
+          disabled={program.pending}
+          onClick={() => program.run()}
+        >
+          <SquareArrowOutUpRight className="size-4" aria-hidden />
+        </Button>
+      )}
+      {entry.kind === "file" && (
+        <Button size="small" onClick={() => download(entry, contents)}>
+          <Download className="size-4" aria-hidden />
+          {say("download")}
+        </Button>
+      )}
+      <button
+        type="button"
+        onClick={onClose}
+        aria-label={say("close-preview")}
+        className="grid size-8 place-items-center rounded-md text-mute hover:bg-sand hover:text-ink"
+      >
+        <X className="size-4" aria-hidden />
+      </button>
+    </header>
   );
 }
 
