@@ -113,8 +113,10 @@ export class Eremos {
     this.jobs = new Jobs(database, data.identity, this.presence, () => this.announce({ topic: "jobs" }), onProgress);
     this.preferences = new Preferences(database);
     this.days = new Days(data);
-    this.visits = new Visits(path.join(settings.program, "server", "dist", "visit-worker.js"), data.identity, () =>
-      this.announce({ topic: "folders" }),
+    this.visits = new Visits(
+      path.join(settings.program, "server", "dist", "visit-worker.js"),
+      data.identity,
+      () => this.announce({ topic: "folders" }),
       (setting) => this.disk.runsWith(setting),
     );
     this.stay = new Stay(settings.stayDirectory);

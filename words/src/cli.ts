@@ -1,7 +1,8 @@
 import { speaker } from "./speaker";
 
 export const { say, said } = speaker("cli", {
-  "menu-takes-one-of": "This command takes what the menu asks for ({acts}), and what it is asked for. Nothing was done.",
+  "menu-takes-one-of":
+    "This command takes what the menu asks for ({acts}), and what it is asked for. Nothing was done.",
   "passes-belong-to-clear": "--passes belongs to --clear. Nothing was cleared.",
   "csv-or-json": "Either --csv or --json. Nothing was done.",
   "since-takes-a-day": "--since takes a day, 2026-11-29, or a time of it, 2026-11-29T18:40; {since} is neither.",

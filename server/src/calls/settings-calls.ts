@@ -2,11 +2,11 @@ import * as z from "zod";
 import { nothing, owner } from "./call";
 import {
   desktopViewSchema,
-  shortcutViewSchema,
   effortsViewSchema,
   newKeysViewSchema,
   passwordChangedSchema,
   settingsViewSchema,
+  shortcutViewSchema,
   shownCodeSchema,
 } from "./shapes/owner";
 import { effortSchema, offLimitsViewSchema, preferencesChangeSchema, textSchema as text } from "./shapes/rules";

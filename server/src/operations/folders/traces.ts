@@ -109,9 +109,7 @@ function homeOf(eremos: Eremos): TraceHome {
 function visitedBy(eremos: Eremos): TraceHome["visited"] {
   const { keys } = eremos;
   if (!keys) return [];
-  return eremos.registry
-    .list(keys)
-    .map(({ id, path: its }) => ({ name: keys.visitorOf(id), folder: decodePath(its) }));
+  return eremos.registry.list(keys).map(({ id, path: its }) => ({ name: keys.visitorOf(id), folder: decodePath(its) }));
 }
 
 /** Which of Eremos' own readable files tell of which folders, as far as that can be read now. */
