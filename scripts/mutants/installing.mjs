@@ -90,8 +90,8 @@ export const INSTALLING = [
   {
     name: "what is to stay goes when it is put in",
     file: "core/src/engine/slot/move-in.ts",
-    line: 'goes: originals !== "stay",',
-    becomes: "goes: true,",
+    line: 'if (originals === "remove") disk.unlink(dir, name);',
+    becomes: 'if (typeof originals !== "object") disk.unlink(dir, name);',
     test: "core/test/folders/move-in.test.ts",
     title: "where originals are to stay",
   },
