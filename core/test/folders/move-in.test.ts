@@ -106,6 +106,7 @@ it("where originals are to stay, all of them do, those with a second name too, a
   fs.linkSync(path.join(tree, "march.txt"), path.join(base, "the other name.txt"));
   expect(await moveWith(linuxDisk, "stay", outside, tree)).toEqual({ files: 2, left: [] });
   expect(await waiting()).toEqual({ "statement.pdf": CONTENT.toString("latin1"), "Letters/march.txt": "March" });
+  expect([fs.existsSync(outside), fs.readdirSync(tree)]).toEqual([true, ["march.txt"]]);
   expect([fs.readFileSync(outside), fs.readFileSync(path.join(tree, "march.txt"), "utf8")]).toEqual([CONTENT, "March"]);
   expect((await takeBack(linuxDisk)).files).toBe(0);
   expect(Object.keys(await waiting())).toHaveLength(2);
