@@ -18,7 +18,7 @@ export const { say, said } = speaker("page/settings", {
   "change-it-2": "Change it",
   "in-file-manager": "In the file manager",
   "lock-with-eremos-and-open":
-    "In the context menu of common file managers: lock, open, visit, put in, move in, release, remove, overwrite. Locking asks for no password; of the rest the page asks. Where the file manager takes extensions in Python, the menu offers what fits; else it stands below “Scripts” or “Send to”.",
+    "Lock, open, visit, move in and more by a right click in common file managers. Locking asks for no password; about the rest the page asks.",
   "shortcut-for-close-up": "Keys for Close up",
   "keys-that-lock":
     "Lock everything that lies open from wherever you are on the desktop. Your desktop asks you which keys.",
@@ -28,7 +28,7 @@ export const { say, said } = speaker("page/settings", {
   "desktop-gives-no-keys": "Your desktop gives no keys to programs (it has no portal for global shortcuts).",
   "marks-in-file-manager": "Marks in the file manager",
   "a-doorway-on-locked-folders":
-    "A small doorway on folders that are locked and in view, not on one with a cover name. Drawn whenever you look, by the file manager’s extensions in Python, and kept nowhere; one that takes icons from a folder shows it on those that are locked from now on.",
+    "A small doorway on folders that are locked and in view, where the file manager takes extensions. Nothing is kept of it.",
   "start-at-log-in": "Start at log-in",
   "what-crash-or-power-cut":
     "What a crash or a power cut left open is locked before anybody looks, and the page is there at once.",
