@@ -197,6 +197,7 @@ test("what is chosen in the file manager, and not done at once, is asked about b
   await ask("lock-own", papers ?? "");
   await expect(dialog).toContainText("Protect Old papers");
   await expect(dialog.getByRole("checkbox", { name: /^A password of its own/ })).toBeChecked();
+  await expect(dialog.getByLabel("Password of this folder")).toBeFocused();
   await notNow();
   await ask("lock-own", papers ?? "", letter);
   await expect(page.getByText("That is done with one at a time.")).toBeVisible();

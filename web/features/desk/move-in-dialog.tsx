@@ -25,7 +25,7 @@ export function MoveInDialog(): ReactNode {
     <Dialog
       open={movingIn !== null}
       onOpenChange={(open) => !open && moveInto(null)}
-      title={say("move-in-title")}
+      title={say(movingIn?.originals === "stay" ? "put-in-title" : "move-in-title")}
       description={say("each-original-goes-when")}
     >
       {movingIn !== null && <MoveInForm key={movingIn.folder} start={movingIn} />}
@@ -76,7 +76,7 @@ function MoveInForm({ start }: { readonly start: MovingIn }): ReactNode {
       />
       <Choices<Originals>
         label={say("what-becomes-of-originals")}
-        columns="two"
+        columns="three"
         value={originals}
         onChoose={setOriginals}
         choices={[

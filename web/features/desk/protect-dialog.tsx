@@ -38,7 +38,11 @@ function ProtectForm({ start }: { readonly start: Protecting }): ReactNode {
   const [protection, setProtection] = useProtection();
   const [anyway, setAnyway] = useState(false);
   const [hasOwn, setHasOwn] = useState(start.withOwnPassword);
-  const own = useNewPassword({ label: say("password-this-folder"), hintNote: IN_THE_FOLDER });
+  const own = useNewPassword({
+    label: say("password-this-folder"),
+    hintNote: IN_THE_FOLDER,
+    autoFocus: start.withOwnPassword,
+  });
   const over = useOverwriting();
   const lock = useVerb((...args: Parameters<typeof api.lock>) => api.lock(...args));
   const plan = useQuery({

@@ -16,6 +16,7 @@ export const { say, said } = speaker("page/desk", {
   "where-it-is-to-lie": "Where it is to lie",
   "make-it-locked": "Make it, locked",
   "move-in-title": "Move files in",
+  "put-in-title": "Put files in",
   "each-original-goes-when":
     "They are encrypted into a locked folder without opening it. An original goes only when what was put in is safe on the disk, was read back, and is the same.",
   "into-which-folder": "Into which folder",
