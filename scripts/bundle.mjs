@@ -75,7 +75,8 @@ export async function bundle() {
     outdir: "demo/dist",
   });
   await bundleScript();
-  await bundlePage();
+  await bundlePage("page", "rescue.html");
+  await bundlePage("package-page", "package.html");
 }
 
 /** What core uses natively, and a reader that is one file does without. Its messages are read before, so no parser. */
@@ -148,8 +149,11 @@ async function bundleScript() {
   writeFileSync(join(root, "rescue/dist/rescue.mjs"), script, { mode: 0o755 });
 }
 
-/** One page, with everything in it; its own policy lets nothing else run, and nothing be fetched. */
-async function bundlePage() {
+/**
+ * One page, with everything in it; its own policy lets nothing else run, and nothing be fetched. What it has no value for
+ * stays a place: a package is put there.
+ */
+async function bundlePage(name, made) {
   const text = await buildReader({
     absWorkingDir: root,
     bundle: true,
@@ -161,7 +165,7 @@ async function bundlePage() {
     logLevel: "warning",
     alias: { ...standIns, "node:crypto": "./rescue/src/stand-ins/node-crypto.ts" },
     inject: ["rescue/src/stand-ins/buffer.ts"],
-    entryPoints: ["rescue/src/page.ts"],
+    entryPoints: [`rescue/src/${name}.ts`],
     outfile: "page.js",
   });
   const script = text.trim().replaceAll("</script", "<\\/script");
@@ -169,7 +173,10 @@ async function bundlePage() {
   const hash = (text) => `sha256-${createHash("sha256").update(text).digest("base64")}`;
   const values = { STYLE: style, SCRIPT: script, STYLE_HASH: hash(style), SCRIPT_HASH: hash(script) };
   writeFileSync(
-    join(root, "rescue/dist/rescue.html"),
-    readFileSync(join(root, "rescue/src/page.html"), "utf8").replace(/%([A-Z_]+)%/g, (_whole, name) => values[name]),
+    join(root, "rescue/dist", made),
+    readFileSync(join(root, `rescue/src/${name}.html`), "utf8").replace(
+      /%([A-Z_]+)%/g,
+      (whole, key) => values[key] ?? whole,
+    ),
   );
 }

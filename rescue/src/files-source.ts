@@ -47,7 +47,7 @@ export function filesSource(files: ChosenFiles, folder: string): RescueSource {
 const keys = new WeakMap<Uint8Array, Promise<CryptoKey>>();
 
 /** The browser's own AES-256-GCM: many times faster than one in JavaScript. */
-async function decrypt(key: Uint8Array, nonce: Uint8Array, sealed: Uint8Array): Promise<Buffer | null> {
+export async function decrypt(key: Uint8Array, nonce: Uint8Array, sealed: Uint8Array): Promise<Buffer | null> {
   const imported = keys.get(key) ?? crypto.subtle.importKey("raw", Uint8Array.from(key), "AES-GCM", false, ["decrypt"]);
   keys.set(key, imported);
   try {

@@ -17,6 +17,7 @@ import {
 import { type ChosenFiles, filesDropped, filesOf, filesSource, lockedIn } from "./files-source";
 import { type Lost, shownPath, takeOutAll, takeOutFile } from "./take-out";
 import { say } from "@eremos/words/reader";
+import { bytesIn } from "./sizes";
 import { wordsOfError } from "./words-of-error";
 
 /**
@@ -297,14 +298,6 @@ function tell(damaged: readonly Lost[]): void {
       item(say("is-damaged-and-more-places", { path, ranges, hasLost: lost.length > 5, lost: lost.length - 5, size })),
     );
   }
-}
-
-function bytesIn(bytes: number): string {
-  const units = ["bytes", "KB", "MB", "GB", "TB"];
-  let value = bytes;
-  let unit = 0;
-  for (; value >= 1000 && unit < units.length - 1; unit++) value /= 1000;
-  return `${unit === 0 || value >= 100 ? Math.round(value) : value.toFixed(1)} ${units[unit] ?? ""}`;
 }
 
 view.folder.addEventListener("change", () => {

@@ -1,6 +1,7 @@
 import { BlobWriter, TextReader, ZipWriter, configure } from "@zip.js/zip.js";
 import type { LockedFolder, RescuedEntry } from "@eremos/core/rescue";
 import { say } from "@eremos/words/reader";
+import { save, streamToFile } from "./saving";
 
 configure({ useWebWorkers: false });
 
@@ -58,14 +59,6 @@ function marked(path: string): string {
   return dot > path.lastIndexOf("/") + 1 ? `${path.slice(0, dot)} (damaged)${path.slice(dot)}` : `${path} (damaged)`;
 }
 
-function save(blob: Blob, name: string): void {
-  const link = document.createElement("a");
-  link.href = URL.createObjectURL(blob);
-  link.download = name;
-  link.click();
-  setTimeout(() => URL.revokeObjectURL(link.href), 60_000);
-}
-
 /**
  * Everything as one ZIP, with a list of what an archive can't hold: modes, times, links, holes. Streams to the disk
  * where the browser can.
@@ -117,19 +110,9 @@ interface Target {
   readonly finish: () => Promise<void>;
 }
 
-/** Only some browsers can write a large file piece by piece; the others gather it first. */
-interface WithPicker {
-  readonly showSaveFilePicker?: (options: {
-    readonly suggestedName: string;
-  }) => Promise<{ readonly createWritable: () => Promise<WritableStream<Uint8Array>> }>;
-}
-
 async function targetFor(name: string): Promise<Target> {
-  const { showSaveFilePicker } = globalThis as WithPicker;
-  if (showSaveFilePicker) {
-    const writer = await (await showSaveFilePicker({ suggestedName: name })).createWritable();
-    return { writer, finish: async () => undefined };
-  }
+  const stream = await streamToFile(name);
+  if (stream) return { writer: stream, finish: async () => undefined };
   const writer = new BlobWriter("application/zip");
   return { writer, finish: async () => save(await writer.getData(), name) };
 }

@@ -17,3 +17,5 @@ export { whatContradicts } from "./contradiction";
 export { isPlainTrue, stateWriterOf } from "../format/state";
 export type { Piece } from "./sealed-object";
 export { type RescueSource, readWhole } from "./source";
+export { PackageReader, type PackedSource, openPackage } from "../handover/package";
+export type { PageHead } from "../handover/package-page";

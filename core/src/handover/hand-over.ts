@@ -1,0 +1,116 @@
+import { createHash } from "node:crypto";
+import { EremosError, fromSystemError } from "../errors/eremos-error";
+import { type Hooks, Meter, displayPath, splitPath, withFile } from "../engine/ground";
+import { newId } from "../format/ids";
+import type { Dir, Disk, OpenFile } from "../platform/port";
+import { writeArchive } from "./archive";
+import { type StayedOut, collect } from "./collected";
+import { PackageWriter, newPackage } from "./package";
+import { packagePage } from "./package-page";
+import { said } from "@eremos/words/core/handover";
+
+export interface HandOverInput {
+  /** Readable files and folders. */
+  readonly paths: readonly Buffer[];
+  /** Where the package is to be; nothing may be there. */
+  readonly to: Buffer;
+  /** UTF-8 of its NFC. */
+  readonly password: Uint8Array;
+  /** The page that opens it, with its places for the package. */
+  readonly page: Buffer;
+}
+
+export interface HandedOver {
+  readonly files: number;
+  /** Of what went in. */
+  readonly bytes: number;
+  /** Of the package. */
+  readonly size: number;
+  /** Hexadecimal SHA-256 of the package. */
+  readonly digest: string;
+  readonly left: readonly StayedOut[];
+}
+
+/**
+ * Makes a package. It stands at its place when it is whole and durable, not before; cut off or cancelled, nothing of it
+ * is left but a hidden file that is encrypted. @throws EremosError `path-taken` | `not-found` | `cancelled` |
+ * `changed-while-locking` | `no-space` | `io`
+ */
+export async function handOver(disk: Disk, input: HandOverInput, hooks: Hooks): Promise<HandedOver> {
+  const { handed, left, bytes } = collect(disk, input.paths);
+  const files = handed.filter(({ kind }) => kind === "file").length;
+  if (handed.length === 0) throw new EremosError("not-found", said("nothing-goes-in"));
+  const meter = new Meter(hooks, "sealing", files, bytes);
+  const { head, cipher } = await newPackage(input.password);
+  try {
+    return await madeAt(disk, input.to, async (put) => {
+      const page = packagePage(input.page, head, bytes, put);
+      page.begin();
+      const writer = new PackageWriter(cipher, (sealed) => page.add(sealed));
+      await writeArchive(handed, {
+        put: (plain) => writer.add(plain),
+        count: (some, more) => {
+          meter.add(some, more);
+          meter.stopIfCancelled();
+        },
+      });
+      writer.end();
+      page.end();
+      return { files, bytes, left };
+    });
+  } finally {
+    cipher.wipe();
+  }
+}
+
+/** Writes a file under another name, and gives it its own when it is durable. */
+async function madeAt<T extends object>(
+  disk: Disk,
+  to: Buffer,
+  make: (put: (bytes: Uint8Array) => void) => Promise<T>,
+): Promise<T & { readonly size: number; readonly digest: string }> {
+  const { parent, name } = splitPath(to);
+  const taken = (): EremosError =>
+    new EremosError("path-taken", said("something-is-there", { path: displayPath(to) }), { path: displayPath(to) });
+  let dir: Dir | null = null;
+  const making = Buffer.from(`.eremos-package-${newId()}`);
+  let isThere = false;
+  try {
+    dir = disk.openRoot(parent);
+    if (disk.find(dir, name)) throw taken();
+    const file: OpenFile = disk.create(dir, making, 0o600);
+    isThere = true;
+    const hash = createHash("sha256");
+    let size = 0;
+    const made = await closing(disk, file, async () => {
+      const done = await make((bytes) => {
+        const piece = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+        disk.write(file, piece, 0, piece.length, size);
+        hash.update(piece);
+        size += piece.length;
+      });
+      disk.syncFile(file);
+      return done;
+    });
+    if (disk.find(dir, name)) throw taken();
+    disk.renameExclusive(dir, making, dir, name);
+    isThere = false;
+    disk.syncDir(dir);
+    return { ...made, size, digest: hash.digest("hex") };
+  } catch (error) {
+    throw fromSystemError(error, said("making-a-package"));
+  } finally {
+    if (dir) {
+      if (isThere) disk.unlink(dir, making);
+      disk.closeDir(dir);
+    }
+  }
+}
+
+async function closing<T>(disk: Disk, file: OpenFile, use: () => Promise<T>): Promise<T> {
+  try {
+    return await use();
+  } finally {
+    withFile(disk, file, () => undefined);
+  }
+}
