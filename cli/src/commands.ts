@@ -53,6 +53,7 @@ import {
 import { note, print, sayResult } from "./terminal";
 import { closeCommand, lockCommand, newCommand, releaseCommand, unlockCommand } from "./locking";
 import { activityCommand } from "./activity";
+import { handOverCommand } from "./hand-over";
 import { menuCommand } from "./menu";
 import { overwriteCommand } from "./overwrite";
 import { removeCommand } from "./remove";
@@ -445,6 +446,7 @@ export const COMMANDS: { readonly [N in CommandName]: Command<N> } = {
   page,
   status,
   integrate,
+  "hand-over": handOverCommand,
   desktop,
   menu: menuCommand,
   serve: serveCommand,

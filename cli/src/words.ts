@@ -29,6 +29,8 @@ const OPTIONS = {
   null: { type: "boolean", short: "0", default: false },
   "without-password": { type: "boolean", default: false },
   to: { type: "string" },
+  as: { type: "string" },
+  plain: { type: "boolean", default: false },
   of: { type: "string" },
   now: { type: "boolean", default: false },
   days: { type: "string" },

@@ -155,6 +155,7 @@ export { wholeDresser } from "./engine/upkeep";
 export { makeFolder, stepAside, unmakeFolder } from "./engine/upkeep";
 export { fileAddress, pathInAddress, percentDecoded, percentEncoded } from "./engine/ground";
 export { ITEM, PAGE, SIGN_NAMES } from "./format/state";
+export type { HandOverInput, HandedOver } from "./handover/hand-over";
 export { PAGE_NAME, OWN_DIR_NAME, busyWith, displayPath, isMountPoint, joinPath, splitPath } from "./engine/ground";
 export { ONLOOKER_KINDS, type OnlookerKind, type SeenEntry } from "./onlooker/kinds";
 export type { Answer } from "./onlooker/surroundings";

@@ -1,6 +1,6 @@
 import type { Entry } from "@zip.js/zip.js";
 import { isEremosError } from "@eremos/core/rescue";
-import { say } from "@eremos/words/package";
+import { say } from "@eremos/words/reader/package";
 import { Packed, headInPage, sourceInFile, sourceInPage } from "./packed";
 import { bytesIn } from "./sizes";
 import { save, streamToFile } from "./saving";

@@ -1,6 +1,6 @@
 import { BlobWriter, type Entry, Reader, Uint8ArrayWriter, ZipReader, configure } from "@zip.js/zip.js";
 import { EremosError, PackageReader, type PackedSource, type PageHead, openPackage } from "@eremos/core/rescue";
-import { said } from "@eremos/words/core/handover";
+import { said } from "@eremos/words/reader/package";
 import { decrypt } from "./files-source";
 
 configure({ useWebWorkers: false });

@@ -31,6 +31,7 @@ export { signIn, signOut } from "./operations/entrance/sign-in";
 export { answerDesktop } from "./desktop/application";
 export { askOnPage, meantBy, showPage } from "./desktop/launcher";
 export { MENU_ACTS, type MenuAct } from "./desktop/file-managers";
+export { handOver } from "./operations/folders/hand-over";
 export { sayOnDesktop } from "./desktop/notifications";
 export { desktopParts, setDesktop } from "./operations/folders/integrate";
 export type { ProtectionRequest } from "./protection";

@@ -16,6 +16,11 @@ export function rescueFileBytes(program: string, name: RescueFileName): Buffer {
   return fs.readFileSync(path.join(program, "rescue", "dist", name));
 }
 
+/** The page that a package becomes, with its places for it. */
+export function packagePageBytes(program: string): Buffer {
+  return fs.readFileSync(path.join(program, "rescue", "dist", "package.html"));
+}
+
 export function rescueFiles(program: string): readonly RescueFile[] {
   return NAMES.map((name) => {
     const bytes = rescueFileBytes(program, name);

@@ -1,5 +1,6 @@
-import { EremosError, fromSystemError } from "../errors/eremos-error";
+import { EremosError, damage, fromSystemError } from "../errors/eremos-error";
 import { OWN_DIR_NAME, displayPath, joinPath, splitPath, within } from "../engine/ground";
+import type { DirNode, FileNode, Visit } from "../engine/visiting";
 import { printable } from "../errors/printable";
 import type { Dir, Disk, Stat } from "../platform/port";
 import { said, say } from "@eremos/words/core/handover";
@@ -31,6 +32,7 @@ const PIECE_BYTES = 1024 * 1024;
 
 interface Collecting {
   readonly disk: Disk;
+  readonly isOpen: boolean;
   readonly handed: Handed[];
   readonly left: StayedOut[];
   readonly names: Set<string>;
@@ -38,10 +40,11 @@ interface Collecting {
 
 /**
  * What readable files and folders have to hand over. Links, what is no file, what is protected itself and what lies on
- * another drive stay out, and are told. @throws EremosError `not-found` | `io`
+ * another drive stay out, and are told. `isOpen`: they are protected folders that lie open now, of which what is
+ * Eremos' own stays out. @throws EremosError `not-found` | `io`
  */
-export function collect(disk: Disk, paths: readonly Buffer[]): Collected {
-  const collecting: Collecting = { disk, handed: [], left: [], names: new Set() };
+export function collect(disk: Disk, paths: readonly Buffer[], isOpen = false): Collected {
+  const collecting: Collecting = { disk, isOpen, handed: [], left: [], names: new Set() };
   for (const path of paths) {
     const { parent, name } = splitPath(path);
     try {
@@ -72,15 +75,63 @@ function add(of: Collecting, dir: Dir, entry: Buffer, stat: Stat, path: Buffer, 
   if (stat.dev !== disk.statOpen(dir).dev && above !== "") return stays(say("is-another-drive"));
   if (!disk.readable(dir, entry, stat)) return stays(say("may-not-be-read"));
   within(disk, disk.openDir(dir, entry), (inner) => {
-    if (disk.find(inner, OWN_DIR_NAME)) return stays(say("is-protected-itself"));
+    const isProtected = disk.find(inner, OWN_DIR_NAME) !== null;
+    if (isProtected && (above !== "" || !of.isOpen)) return stays(say("is-protected-itself"));
     const name = free(of.names, above + nameIn(entry));
-    const children = disk.list(inner).sort((a, b) => a.compare(b));
+    const children = disk
+      .list(inner)
+      .filter((child) => !child.equals(OWN_DIR_NAME))
+      .sort((a, b) => a.compare(b));
     if (children.length === 0) of.handed.push({ name, kind: "dir", size: 0, modifiedAt, pieces: () => [] });
     for (const child of children) {
       const found = disk.find(inner, child);
       if (found) add(of, inner, child, found, joinPath(path, child), `${name}/`);
     }
   });
+}
+
+/**
+ * What a locked folder has to hand over, read from its sealed copy: nothing is decrypted on the disk. `name`: the
+ * folder's own.
+ */
+export function collectSealed(visit: Visit, name: Buffer): Collected {
+  const handed: Handed[] = [];
+  const left: StayedOut[] = [];
+  const names = new Set<string>();
+  const walk = (dir: DirNode, below: string): void => {
+    const children = [...visit.list(dir)].sort((a, b) => a.name.compare(b.name));
+    if (children.length === 0)
+      handed.push({ name: below, kind: "dir", size: 0, modifiedAt: timeOf(dir), pieces: () => [] });
+    for (const node of children) {
+      const inside = free(names, `${below}/${nameIn(node.name)}`);
+      if (node.kind === "dir") walk(node, inside);
+      else if (node.kind === "link") left.push({ path: inside, reason: say("is-a-link") });
+      else
+        handed.push({
+          name: inside,
+          kind: "file",
+          size: node.size,
+          modifiedAt: timeOf(node),
+          pieces: () => sealedPieces(visit, node),
+        });
+    }
+  };
+  walk(visit.root, nameIn(name));
+  return { handed, left, bytes: handed.reduce((sum, { size }) => sum + size, 0) };
+}
+
+function timeOf({ meta }: Pick<DirNode, "meta">): number {
+  return Number(meta.mtimeNs / 1_000_000n);
+}
+
+function* sealedPieces(visit: Visit, file: FileNode): Generator<Buffer> {
+  const piece = Buffer.alloc(Math.min(PIECE_BYTES, Math.max(1, file.size)));
+  for (let at = 0; at < file.size;) {
+    const count = visit.read(file, at, piece.subarray(0, Math.min(piece.length, file.size - at)));
+    if (count === 0) throw damage(said("ends-before-its-size"));
+    yield piece.subarray(0, count);
+    at += count;
+  }
 }
 
 /** As every system can have it: what parts directories elsewhere, and what tells a terminal something, is replaced. */

@@ -1,17 +1,19 @@
 import { createHash } from "node:crypto";
 import { EremosError, fromSystemError } from "../errors/eremos-error";
 import { type Hooks, Meter, displayPath, splitPath, withFile } from "../engine/ground";
+import { Visit, type VisitInput } from "../engine/visiting";
 import { newId } from "../format/ids";
 import type { Dir, Disk, OpenFile } from "../platform/port";
-import { writeArchive } from "./archive";
-import { type StayedOut, collect } from "./collected";
+import { type Collected, type StayedOut, collect, collectSealed } from "./collected";
 import { PackageWriter, newPackage } from "./package";
 import { packagePage } from "./package-page";
 import { said } from "@eremos/words/core/handover";
 
 export interface HandOverInput {
-  /** Readable files and folders. */
-  readonly paths: readonly Buffer[];
+  readonly from:
+    | { readonly kind: "paths"; readonly paths: readonly Buffer[]; readonly isOpen: boolean }
+    /** A locked folder, and what it is called. */
+    | { readonly kind: "sealed"; readonly visit: VisitInput; readonly name: Buffer };
   /** Where the package is to be; nothing may be there. */
   readonly to: Buffer;
   /** UTF-8 of its NFC. */
@@ -34,12 +36,29 @@ export interface HandedOver {
 /**
  * Makes a package. It stands at its place when it is whole and durable, not before; cut off or cancelled, nothing of it
  * is left but a hidden file that is encrypted. @throws EremosError `path-taken` | `not-found` | `cancelled` |
- * `changed-while-locking` | `no-space` | `io`
+ * `changed-while-locking` | `no-space` | `io`, and, of a locked folder, as opening it
  */
 export async function handOver(disk: Disk, input: HandOverInput, hooks: Hooks): Promise<HandedOver> {
-  const { handed, left, bytes } = collect(disk, input.paths);
+  const { from } = input;
+  if (from.kind === "paths") return make(disk, input, collect(disk, from.paths, from.isOpen), hooks);
+  const visit = await Visit.open(disk, from.visit);
+  try {
+    return await make(disk, input, collectSealed(visit, from.name), hooks);
+  } finally {
+    visit.close();
+  }
+}
+
+async function make(
+  disk: Disk,
+  input: HandOverInput,
+  { handed, left, bytes }: Collected,
+  hooks: Hooks,
+): Promise<HandedOver> {
   const files = handed.filter(({ kind }) => kind === "file").length;
   if (handed.length === 0) throw new EremosError("not-found", said("nothing-goes-in"));
+  // Loaded by who makes one: most of what is done needs no archive.
+  const { writeArchive } = await import("./archive");
   const meter = new Meter(hooks, "sealing", files, bytes);
   const { head, cipher } = await newPackage(input.password);
   try {

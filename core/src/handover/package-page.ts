@@ -1,7 +1,7 @@
 /**
  * The page that a package is: what opens it, and behind that the package itself. One that a browser can hold stands in
  * it, in pieces; of a larger one the page stops to load at its own end, and reads what is behind it from the file, which
- * is chosen once more. FORMAT.md §12.
+ * is chosen once more. FORMAT.md §16.
  */
 const MOST_INSIDE = 100 * 1024 * 1024;
 /** Divides by 3, so that pieces of base64 follow one another. */

@@ -17,7 +17,7 @@ import { CHUNK_BYTES, type Decrypt, ObjectCipher, SEALED_CHUNK_BYTES } from "../
 import { said } from "@eremos/words/core/handover";
 
 /**
- * A package for somebody else: one stream of bytes, an archive, encrypted under one password. FORMAT.md §12.
+ * A package for somebody else: one stream of bytes, an archive, encrypted under one password. FORMAT.md §16.
  *
  * Its head says how the password is hashed, and by a short digest whether one is right. Its key is bound to the head;
  * chunks are those of an encrypted object (§5): truncation, reordering and swapping fail.
@@ -34,7 +34,7 @@ const headSchema = z.strictObject({
 });
 type Head = z.output<typeof headSchema>;
 const CHECK_BYTES = 16;
-export const LONGEST_HEAD = 1024;
+const LONGEST_HEAD = 1024;
 
 /** The head as it stands in a package, and what encrypts behind it. The cipher's owner wipes it. */
 export interface NewPackage {

@@ -77,6 +77,7 @@ import {
   overwrite,
   overwriteFreeSpace,
 } from "../overwrite";
+import { type HandOverInput, type HandedOver, handOver } from "../handover/hand-over";
 import type { Failure } from "../errors/eremos-error";
 import type { Disk } from "../platform/port";
 
@@ -115,6 +116,7 @@ export type EngineRequest =
   | { readonly verb: "overwrite"; readonly input: OverwriteInput }
   | { readonly verb: "finish-overwriting"; readonly input: { readonly begunIn: Buffer } }
   | { readonly verb: "overwrite-free"; readonly input: FreeSpaceInput }
+  | { readonly verb: "hand-over"; readonly input: HandOverInput }
   | { readonly verb: "onlook"; readonly input: { readonly place: string; readonly subject: string | null } };
 
 export interface Outcomes {
@@ -150,6 +152,7 @@ export interface Outcomes {
   readonly overwrite: Overwritten;
   readonly "finish-overwriting": number;
   readonly "overwrite-free": FreeSpaceFilled;
+  readonly "hand-over": HandedOver;
   readonly onlook: Onlook;
 }
 
@@ -221,6 +224,8 @@ export async function perform(disk: Disk, request: EngineRequest, hooks: Hooks):
       return finishOverwriting(disk, request.input.begunIn);
     case "overwrite-free":
       return overwriteFreeSpace(disk, request.input, hooks);
+    case "hand-over":
+      return handOver(disk, request.input, hooks);
     case "onlook":
       return lookAs(request.input.place, request.input.subject);
   }

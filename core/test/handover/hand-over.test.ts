@@ -30,7 +30,7 @@ const make = (paths: readonly string[], disk: Disk = linuxDisk, hooks = silentHo
   handOver(
     disk,
     {
-      paths: paths.map((one) => Buffer.from(one)),
+      from: { kind: "paths", paths: paths.map((one) => Buffer.from(one)), isOpen: false },
       to: Buffer.from(at("package.html")),
       password: Buffer.from(PASSWORD),
       page: PAGE,

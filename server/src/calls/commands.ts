@@ -178,6 +178,15 @@ export const COMMAND_RESULTS = {
   /** Without the password: no name is told. */
   status: z.object({ version: z.string(), running: z.boolean(), protected: z.number(), open: z.number() }),
   integrate: desktopViewSchema,
+  "hand-over": z.object({
+    path: z.string(),
+    files: z.number(),
+    /** Of what went in, and of the package. */
+    bytes: z.number(),
+    size: z.number(),
+    sha256: z.string(),
+    left: z.array(z.object({ path: z.string(), reason: z.string() })).readonly(),
+  }),
   desktop: z.object({}),
   /** What there was to tell, a line for each. */
   menu: z.object({ told: z.array(z.string()).readonly() }),

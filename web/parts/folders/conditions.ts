@@ -66,6 +66,7 @@ export const VERB_WORDS: Readonly<Record<JobVerb, string>> = {
   clear: say("clearing-traces"),
   overwrite: say("overwriting-it"),
   remove: say("removing-for-good"),
+  "hand-over": say("making-a-package"),
 };
 
 export const PHASE_WORDS: Readonly<Record<JobPhase, string>> = {

@@ -6,8 +6,6 @@ export const { say, said } = speaker("core/handover", {
     "This is no package that this version can read, or its beginning is damaged. Nothing was changed; ask for it again.",
   "package-is-damaged-at":
     "The package is damaged from byte {from} of what is in it. Nothing was changed; ask for it again.",
-  "that-is-another-file":
-    "That is another file. Nothing was opened; choose this page’s own, the one that you opened in the browser.",
   "nothing-to-hand-over-at": "There is nothing at {path}. Nothing was made.",
   "nothing-goes-in": "There is nothing in it that can go into a package. Nothing was made.",
   "looking-at-what-goes-in": "looking at what goes in; nothing was made",
@@ -15,6 +13,7 @@ export const { say, said } = speaker("core/handover", {
   "something-is-there": "There is something at {path} already. Nothing was made; choose another name.",
   "changed-while-it-was-handed-over":
     "{path} changed while it was read. Nothing was made; try again when no program changes it.",
+  "ends-before-its-size": "A file of the folder ends before its size. Nothing was made; check the folder first.",
   "may-not-be-read": "this account may not read it",
   "is-a-link": "it is a link",
   "is-no-file": "it is no file",

@@ -29,6 +29,7 @@ export const { say, said } = speaker("page/folders", {
   "overwriting-it": "Overwriting",
   "writing-random-bytes": "Writing random bytes",
   "removing-for-good": "Removing for good",
+  "making-a-package": "Making a package",
   "making-it-safe-on-disk": "Making it safe on the disk",
   "taking-readable-copy-away": "Taking the readable copy away",
   "removing-readable-copy": "Removing the readable copy",

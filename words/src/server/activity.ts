@@ -44,6 +44,7 @@ export const { say, said } = speaker("server/activity", {
   "out-of-trash": "Taken out of the trash",
   erased: "Removed for good",
   overwritten: "{count, plural, one {One file} other {# files}} overwritten and removed",
+  "handed-over": "{count, plural, one {One file} other {# files}} handed over in a package",
   settings: "Settings changed",
   "history-off": "Nothing is written down any more",
   "history-on": "Written down again",

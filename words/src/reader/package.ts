@@ -1,9 +1,11 @@
-import { speaker } from "./speaker";
+import { speaker } from "../speaker";
 
 /** Said by the page that a package is. */
-export const { say, said } = speaker("package", {
+export const { say, said } = speaker("reader/package", {
   "open-it": "Open it",
   opening: "Opening…",
+  "that-is-another-file":
+    "That is another file. Nothing was opened; choose this page’s own, the one that you opened in the browser.",
   "is-this-file": "It is this file. It can be opened with its password.",
   "what-is-in-it": "{files, plural, one {# file} other {# files}}, {size}.",
   "and-more-find-them-by": "and {matching, number} more; find them by name.",
