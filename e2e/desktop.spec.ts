@@ -63,7 +63,7 @@ class Desktop {
     );
     fs.writeFileSync(
       path.join(base, "bin", "reader"),
-      `#!/bin/sh\ngio cat "$1" > '${this.read}'\nwhile [ ! -e '${this.closed}' ]; do sleep 0.2; done\n`,
+      `#!/bin/sh\ngio cat "$1" > '${this.read}'\nwhile [ -d '${base}' ] && [ ! -e '${this.closed}' ]; do sleep 0.2; done\n`,
       { mode: 0o755 },
     );
     this.display = `:${await this.begin("Xvfb", ["-displayfd", "3", "-screen", "0", "1000x700x24"])}`;

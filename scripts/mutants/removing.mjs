@@ -1,6 +1,14 @@
 /** Overwriting, the trash and removing for good. */
 export const REMOVING = [
   {
+    name: "a file that is only looked at for an instant is left",
+    file: "core/src/engine/ground/overwrite.ts",
+    line: "if (looks === HELD_LOOKS) return true;",
+    becomes: "if (looks > 0) return true;",
+    test: "core/test/overwrite/overwrite.test.ts",
+    title: "only looks at for an instant",
+  },
+  {
     name: "a file with a name elsewhere is written over",
     file: "core/src/engine/ground/overwrite.ts",
     line: "if (stat.nlink > 1 && !how.allNames)",

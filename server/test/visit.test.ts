@@ -292,7 +292,7 @@ it("a file opens in the desktop's program off the drive; what it saves is in, an
   const [told, done] = [path.join(bin, "told"), path.join(bin, "done")];
   fs.writeFileSync(
     path.join(bin, "writer"),
-    `#!/bin/sh\nprintf '%s' "$1" > '${told}'\nwhile [ ! -e '${done}' ]; do sleep 0.2; done\nprintf 'Dear Mara' | gio save "$1"\n`,
+    `#!/bin/sh\nprintf '%s' "$1" > '${told}'\nwhile [ -d '${bin}' ] && [ ! -e '${done}' ]; do sleep 0.2; done\nprintf 'Dear Mara' | gio save "$1"\n`,
     { mode: 0o755 },
   );
   fs.writeFileSync(

@@ -150,6 +150,25 @@ describe("Overwriting what is chosen", () => {
     expect(fs.readdirSync(at("folder"))).toEqual(["held.txt"]);
   });
 
+  it("a file that a program only looks at for an instant goes all the same", async () => {
+    const file = put("Dear Jonas", "letter.txt");
+    const looker = spawn("sh", ["-c", `exec 3<'${file}'; echo open; read line`], { stdio: ["pipe", "pipe", "ignore"] });
+    await new Promise((resolve) => looker.stdout.once("data", resolve));
+    let looks = 0;
+    const disk = new Proxy(real, {
+      get: (target, name: keyof Disk) => {
+        if (name !== "isHeldOpen") return target[name];
+        return (held: Parameters<Disk["isHeldOpen"]>[0]): boolean | null => {
+          looks += 1;
+          if (looks === 3) looker.kill("SIGKILL");
+          return target.isHeldOpen(held);
+        };
+      },
+    });
+    expect(run([file], {}, disk)).toMatchObject({ files: 1, left: [] });
+    expect([looks >= 3, fs.existsSync(file)]).toEqual([true, false]);
+  });
+
   it("what is protected inside is left whole; a pipe goes without being opened; a read-only file goes", () => {
     put("record", "folder", "locked", ".eremos", "state.json");
     put("readonly", "folder", "readonly.txt");

@@ -67,7 +67,7 @@ export function overwriteFile(disk: Disk, dir: Dir, name: Buffer, seen: Seen, ho
       if (!isSeen(stat, seen)) throw changed(name);
       if (stat.nlink > 1 && !how.allNames)
         throw new EremosError("unsupported", said("has-another-name", { name: displayPath(name) }));
-      if (disk.isHeldOpen(file) === true)
+      if (isHeld(disk, file))
         throw new EremosError("busy", said("program-has-open", { name: displayPath(name) }));
       const shares = disk.sharesBlocks(file) === true;
       overwriteOpen(disk, file, how);
@@ -76,6 +76,18 @@ export function overwriteFile(disk: Disk, dir: Dir, name: Buffer, seen: Seen, ho
   );
   removeNameless(disk, dir, name, (unnamed) => disk.unlink(dir, unnamed));
   return isShared;
+}
+
+const HELD_LOOKS = 20;
+const HELD_LOOK_MS = 50;
+
+/** Who looks at it for an instant, as a search or a preview does, does not have it open. */
+function isHeld(disk: Disk, file: OpenFile): boolean {
+  for (let looks = 1; disk.isHeldOpen(file) === true; looks++) {
+    if (looks === HELD_LOOKS) return true;
+    disk.wait(HELD_LOOK_MS);
+  }
+  return false;
 }
 
 function isSeen(now: Seen, { dev, ino, type }: Seen): boolean {
