@@ -9,12 +9,12 @@ const OPENED = "server/test/parts/opened-files.test.ts";
 
 export const INSTALLING = [
   {
-    name: "a package's head is not bound to what follows",
+    name: "a wrong password is taken for damage",
     file: "core/src/handover/package.ts",
-    line: 'hmac(key, Buffer.from("eremos/2/package/contents\\n"), head)',
-    becomes: 'hmac(key, Buffer.from("eremos/2/package/contents\\n"))',
+    line: 'if (!equalBytes(checkOf(key), Buffer.from(check, "hex")))',
+    becomes: "if (check.length === 0)",
     test: PACKAGE,
-    title: "a changed head opens nothing",
+    title: "a wrong password is told from damage",
   },
   {
     name: "a package that was cut off is read as whole",
