@@ -67,8 +67,7 @@ export function overwriteFile(disk: Disk, dir: Dir, name: Buffer, seen: Seen, ho
       if (!isSeen(stat, seen)) throw changed(name);
       if (stat.nlink > 1 && !how.allNames)
         throw new EremosError("unsupported", said("has-another-name", { name: displayPath(name) }));
-      if (isHeld(disk, file))
-        throw new EremosError("busy", said("program-has-open", { name: displayPath(name) }));
+      if (isHeld(disk, file)) throw new EremosError("busy", said("program-has-open", { name: displayPath(name) }));
       const shares = disk.sharesBlocks(file) === true;
       overwriteOpen(disk, file, how);
       return shares;
