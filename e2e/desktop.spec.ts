@@ -103,16 +103,25 @@ class Desktop {
   }
 }
 
+/** With a desktop, and the server begun on it. */
+async function onDesktop(house: House, act: (desktop: Desktop) => Promise<void>): Promise<void> {
+  const desktop = new Desktop(house);
+  await desktop.start();
+  try {
+    await house.stop();
+    await house.start();
+    await act(desktop);
+  } finally {
+    await desktop.end();
+  }
+}
+
 test("from a locked folder in the file manager to a file in its program: the item, the password, one click, the file", async ({
   house,
   page,
 }) => {
-  const desktop = new Desktop(house);
-  await desktop.start();
-  try {
+  await onDesktop(house, async (desktop) => {
     expect(house.eremos(["integrate"]).status).toBe(0);
-    await house.stop();
-    await house.start();
     const folder = house.place("Cello fund");
     expect(house.eremos(["lock", folder, "--view"]).status).toBe(0);
     expect(house.ls(folder)).toEqual(["Locked with Eremos.html", "Open with Eremos"]);
@@ -138,20 +147,14 @@ test("from a locked folder in the file manager to a file in its program: the ite
     desktop.activate(desktop.windows("Cello fund").find((window) => window !== item) ?? "", 0);
     await expect.poll(() => fs.existsSync(desktop.read)).toBe(true);
     expect(fs.readFileSync(desktop.read)).toEqual(fs.readFileSync(path.join(folder, first)));
-  } finally {
-    await desktop.end();
-  }
+  });
 });
 
 test("from a visit, a file opens in the desktop's program, off the drive; the visit ends when that is closed, where it is wished", async ({
   house,
   page,
 }) => {
-  const desktop = new Desktop(house);
-  await desktop.start();
-  try {
-    await house.stop();
-    await house.start();
+  await onDesktop(house, async (desktop) => {
     const folder = house.place("Cello fund");
     const [name = ""] = fs.readdirSync(folder).filter((one) => one.endsWith(".txt"));
     const content = fs.readFileSync(path.join(folder, name));
@@ -171,9 +174,7 @@ test("from a visit, a file opens in the desktop's program, off the drive; the vi
     fs.writeFileSync(desktop.closed, "");
     await expect(page.getByRole("heading", { name: "Cello fund is not being visited" })).toBeVisible();
     expect(fs.existsSync(folder)).toBe(false);
-  } finally {
-    await desktop.end();
-  }
+  });
 });
 
 test("what is chosen in the file manager, and not done at once, is asked about by the page", async ({

@@ -2,6 +2,7 @@ import type { Entry } from "@zip.js/zip.js";
 import { isEremosError } from "@eremos/core/rescue";
 import { say } from "@eremos/words/reader/package";
 import { Packed, headInPage, sourceInFile, sourceInPage } from "./packed";
+import { at, button, namedRow, showMatching, working } from "./page-parts";
 import { bytesIn } from "./sizes";
 import { save, streamToFile } from "./saving";
 
@@ -9,18 +10,11 @@ import { save, streamToFile } from "./saving";
  * The page that a package is. What it shows is text, a picture, sound or film, never markup, and nothing of it runs: it
  * comes from whoever made the package.
  */
-const MOST_SHOWN = 300;
 const MOST_TEXT = 256 * 1024;
 
 const head = headInPage();
 // What follows is no part of the page: it is read from the file, once that is chosen.
 if (head.layout === "behind") window.stop();
-
-function at<T extends HTMLElement>(id: string): T {
-  const element = document.getElementById(id);
-  if (!element) throw new TypeError(`id: there is no ${id}`);
-  return element as T;
-}
 
 const view = {
   choose: at("choose"),
@@ -91,53 +85,33 @@ async function open(): Promise<void> {
 }
 
 function showList(of: Packed): void {
-  const wanted = view.find.value.toLocaleLowerCase();
-  const matching = of.files.filter(({ filename }) => filename.toLocaleLowerCase().includes(wanted));
-  view.list.replaceChildren(...matching.slice(0, MOST_SHOWN).map((entry) => row(of, entry)));
-  view.more.textContent =
-    matching.length > MOST_SHOWN ? say("and-more-find-them-by", { matching: matching.length - MOST_SHOWN }) : "";
+  const more = showMatching(view.list, of.files, {
+    wanted: view.find.value,
+    nameOf: ({ filename }) => filename,
+    row: (entry) => row(of, entry),
+  });
+  view.more.textContent = more > 0 ? say("and-more-find-them-by", { matching: more }) : "";
 }
 
 function row(of: Packed, entry: Entry): HTMLLIElement {
-  const element = document.createElement("li");
-  const name = document.createElement("span");
-  name.className = "name";
-  name.textContent = entry.filename;
-  const size = document.createElement("span");
-  size.className = "quiet";
-  size.textContent = bytesIn(entry.uncompressedSize);
-  element.append(name, size);
+  const element = namedRow(entry.filename, entry.uncompressedSize);
+  const offer = (text: string, label: string, act: () => Promise<void>): void =>
+    element.append(button(text, label, (pressed) => void during(pressed, act)));
   if (typeOf(entry.filename) !== null)
-    element.append(button(say("show"), say("show-this", { entry: entry.filename }), () => show(of, entry)));
-  element.append(
-    button(say("save"), say("save-this", { entry: entry.filename }), async () => {
-      save(await of.contents(entry, "application/octet-stream"), baseName(entry.filename));
-      view.summary.textContent = say("it-is-saved", { entry: baseName(entry.filename) });
-    }),
-  );
+    offer(say("show"), say("show-this", { entry: entry.filename }), () => show(of, entry));
+  offer(say("save"), say("save-this", { entry: entry.filename }), async () => {
+    save(await of.contents(entry, "application/octet-stream"), baseName(entry.filename));
+    view.summary.textContent = say("it-is-saved", { entry: baseName(entry.filename) });
+  });
   return element;
 }
 
-function button(text: string, label: string, act: () => Promise<void>): HTMLButtonElement {
-  const element = document.createElement("button");
-  element.type = "button";
-  element.textContent = text;
-  element.setAttribute("aria-label", label);
-  element.addEventListener("click", () => void working(element, act));
-  return element;
-}
-
-async function working(element: HTMLButtonElement, act: () => Promise<void>): Promise<void> {
-  element.disabled = true;
+function during(pressed: HTMLButtonElement, act: () => Promise<void>): Promise<void> {
   view.problem.textContent = "";
-  try {
-    await act();
-  } catch (error) {
-    if (!(error instanceof DOMException && error.name === "AbortError")) view.problem.textContent = wordsOf(error);
-  } finally {
-    element.disabled = false;
-    view.progress.hidden = true;
-  }
+  return working(pressed, act, {
+    failed: (error) => void (view.problem.textContent = wordsOf(error)),
+    ended: () => void (view.progress.hidden = true),
+  });
 }
 
 const baseName = (path: string): string => path.slice(path.lastIndexOf("/") + 1);
@@ -231,7 +205,7 @@ view.form.addEventListener("submit", (event) => {
 view.find.addEventListener("input", () => packed && showList(packed));
 view.all.addEventListener("click", () => {
   const of = packed;
-  if (of) void working(view.all, () => saveAll(of));
+  if (of) void during(view.all, () => saveAll(of));
 });
 view.close.addEventListener("click", () => view.preview.close());
 view.preview.addEventListener("close", () => {

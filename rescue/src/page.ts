@@ -17,6 +17,7 @@ import {
 import { type ChosenFiles, filesDropped, filesOf, filesSource, lockedIn } from "./files-source";
 import { type Lost, shownPath, takeOutAll, takeOutFile } from "./take-out";
 import { say } from "@eremos/words/reader";
+import { at, button, namedRow, showMatching, working } from "./page-parts";
 import { bytesIn } from "./sizes";
 import { wordsOfError } from "./words-of-error";
 
@@ -24,13 +25,6 @@ import { wordsOfError } from "./words-of-error";
  * The page that opens a locked folder without Eremos. What it shows is text, never markup: names come from whoever made
  * the folder.
  */
-const MOST_SHOWN = 300;
-
-function at<T extends HTMLElement>(id: string): T {
-  const element = document.getElementById(id);
-  if (!element) throw new TypeError(`id: there is no ${id}`);
-  return element as T;
-}
 
 const view = {
   folder: at<HTMLInputElement>("folder"),
@@ -242,50 +236,34 @@ function item(text: string): HTMLLIElement {
 function showList(): void {
   const of = locked;
   if (!of) return;
-  const wanted = view.find.value.toLocaleLowerCase();
-  const matching = of.entries.filter(
-    (entry) => entry.kind !== "dir" && shownPath(entry).toLocaleLowerCase().includes(wanted),
+  const more = showMatching(
+    view.list,
+    of.entries.filter(({ kind: its }) => its !== "dir"),
+    { wanted: view.find.value, nameOf: shownPath, row: (entry) => row(of, entry) },
   );
-  view.list.replaceChildren(...matching.slice(0, MOST_SHOWN).map((entry) => row(of, entry)));
-  view.more.textContent =
-    matching.length > MOST_SHOWN ? say("and-more-find-them-by", { matching: matching.length - MOST_SHOWN }) : "";
+  view.more.textContent = more > 0 ? say("and-more-find-them-by", { matching: more }) : "";
 }
 
 function row(of: LockedFolder, entry: RescuedEntry): HTMLLIElement {
-  const element = document.createElement("li");
-  const name = document.createElement("span");
-  name.className = "name";
-  name.textContent =
-    entry.kind === "link"
-      ? say("link", { entry: shownPath(entry), target: entry.target?.toString("utf8") ?? "" })
-      : shownPath(entry);
-  element.append(name);
-  if (entry.kind === "link") return element;
-  const size = document.createElement("span");
-  size.className = "quiet";
-  size.textContent = bytesIn(entry.size);
-  const button = document.createElement("button");
-  button.type = "button";
-  button.textContent = say("take-it-out");
-  button.setAttribute("aria-label", say("take-out", { entry: shownPath(entry) }));
-  button.addEventListener(
-    "click",
-    () => void working(button, async () => tell(await takeOutFile(of, entry).then((lost) => (lost ? [lost] : [])))),
+  const name = shownPath(entry);
+  if (entry.kind === "link")
+    return namedRow(say("link", { entry: name, target: entry.target?.toString("utf8") ?? "" }), null);
+  const element = namedRow(name, entry.size);
+  const takeOut = async (): Promise<void> => {
+    const lost = await takeOutFile(of, entry);
+    tell(lost ? [lost] : []);
+  };
+  element.append(
+    button(say("take-it-out"), say("take-out", { entry: name }), (pressed) => void during(pressed, takeOut)),
   );
-  element.append(size, button);
   return element;
 }
 
-async function working(button: HTMLButtonElement, work: () => Promise<void>): Promise<void> {
-  button.disabled = true;
-  try {
-    await work();
-  } catch (error) {
-    if (!(error instanceof DOMException && error.name === "AbortError")) view.problems.append(item(wordsOf(error)));
-  } finally {
-    button.disabled = false;
-    view.progress.hidden = true;
-  }
+function during(button: HTMLButtonElement, work: () => Promise<void>): Promise<void> {
+  return working(button, work, {
+    failed: (error) => view.problems.append(item(wordsOf(error))),
+    ended: () => void (view.progress.hidden = true),
+  });
 }
 
 function tell(damaged: readonly Lost[]): void {
@@ -320,7 +298,7 @@ view.find.addEventListener("input", showList);
 view.all.addEventListener("click", () => {
   const of = locked;
   if (of)
-    void working(view.all, async () => {
+    void during(view.all, async () => {
       view.progress.hidden = false;
       const damaged = await takeOutAll(
         of,
