@@ -75,8 +75,9 @@ export async function bundle() {
     outdir: "demo/dist",
   });
   await bundleScript();
-  await bundlePage("page", "rescue.html");
-  await bundlePage("package-page", "package.html");
+  await bundlePage("page", "rescue/dist/rescue.html");
+  // No reader, but what one is made from: not beside the readers, which are copied away as a whole.
+  await bundlePage("package-page", "server/dist/package.html");
 }
 
 /** What core uses natively, and a reader that is one file does without. Its messages are read before, so no parser. */
@@ -173,7 +174,7 @@ async function bundlePage(name, made) {
   const hash = (text) => `sha256-${createHash("sha256").update(text).digest("base64")}`;
   const values = { STYLE: style, SCRIPT: script, STYLE_HASH: hash(style), SCRIPT_HASH: hash(script) };
   writeFileSync(
-    join(root, "rescue/dist", made),
+    join(root, made),
     readFileSync(join(root, `rescue/src/${name}.html`), "utf8").replace(
       /%([A-Z_]+)%/g,
       (whole, key) => values[key] ?? whole,

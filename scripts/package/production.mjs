@@ -22,6 +22,7 @@ const PAGES_LIST = "web/.next/next-server.js.nft.json";
 const READ = [
   "cli/bin",
   "rescue/dist",
+  "server/dist/package.html",
   "server/migrations",
   "web/next.config.mjs",
   "web/public",

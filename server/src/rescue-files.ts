@@ -18,7 +18,7 @@ export function rescueFileBytes(program: string, name: RescueFileName): Buffer {
 
 /** The page that a package becomes, with its places for it. */
 export function packagePageBytes(program: string): Buffer {
-  return fs.readFileSync(path.join(program, "rescue", "dist", "package.html"));
+  return fs.readFileSync(path.join(program, "server", "dist", "package.html"));
 }
 
 export function rescueFiles(program: string): readonly RescueFile[] {
