@@ -18,9 +18,14 @@ export interface HandOverInput {
   readonly to: Buffer;
   /** UTF-8 of its NFC. */
   readonly password: Uint8Array;
-  /** The page that opens it, with its places for the package. */
-  readonly page: Buffer;
+  readonly form: PackageForm;
 }
+
+export type PackageForm =
+  /** The page that opens it, with its places for the package. */
+  | { readonly kind: "page"; readonly page: Buffer }
+  /** Encrypted by AES-256. Names stay readable, but where it is put into another one. */
+  | { readonly kind: "zip"; readonly hidesNames: boolean };
 
 export interface HandedOver {
   readonly files: number;
@@ -57,26 +62,38 @@ async function make(
 ): Promise<HandedOver> {
   const files = handed.filter(({ kind }) => kind === "file").length;
   if (handed.length === 0) throw new EremosError("not-found", said("nothing-goes-in"));
-  // Loaded by who makes one: most of what is done needs no archive.
-  const { writeArchive } = await import("./archive");
   const meter = new Meter(hooks, "sealing", files, bytes);
-  const { head, cipher } = await newPackage(input.password);
+  const count = (some: number, more: number): void => {
+    meter.add(some, more);
+    meter.stopIfCancelled();
+  };
+  return madeAt(disk, input.to, async (put) => {
+    // Loaded by who makes one: most of what is done needs no archive.
+    const { writeArchive } = await import("./archive");
+    const { form, password } = input;
+    if (form.kind === "zip")
+      await writeArchive(handed, { put, count }, { password, hidesNames: form.hidesNames });
+    else await writePage(form.page, password, bytes, put, (plain) => writeArchive(handed, { put: plain, count }));
+    return { files, bytes, left };
+  });
+}
+
+/** `bytes`: about how many there will be. */
+async function writePage(
+  template: Buffer,
+  password: Uint8Array,
+  bytes: number,
+  put: (bytes: Uint8Array) => void,
+  fill: (plain: (bytes: Uint8Array) => void) => Promise<void>,
+): Promise<void> {
+  const { head, cipher } = await newPackage(password);
   try {
-    return await madeAt(disk, input.to, async (put) => {
-      const page = packagePage(input.page, head, bytes, put);
-      page.begin();
-      const writer = new PackageWriter(cipher, (sealed) => page.add(sealed));
-      await writeArchive(handed, {
-        put: (plain) => writer.add(plain),
-        count: (some, more) => {
-          meter.add(some, more);
-          meter.stopIfCancelled();
-        },
-      });
-      writer.end();
-      page.end();
-      return { files, bytes, left };
-    });
+    const page = packagePage(template, head, bytes, put);
+    page.begin();
+    const writer = new PackageWriter(cipher, (sealed) => page.add(sealed));
+    await fill((plain) => writer.add(plain));
+    writer.end();
+    page.end();
   } finally {
     cipher.wipe();
   }

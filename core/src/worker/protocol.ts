@@ -78,6 +78,7 @@ import {
   overwriteFreeSpace,
 } from "../overwrite";
 import { type HandOverInput, type HandedOver, handOver } from "../handover/hand-over";
+import { type ReceiveInput, type Received, receive } from "../handover/receive";
 import type { Failure } from "../errors/eremos-error";
 import type { Disk } from "../platform/port";
 
@@ -117,6 +118,7 @@ export type EngineRequest =
   | { readonly verb: "finish-overwriting"; readonly input: { readonly begunIn: Buffer } }
   | { readonly verb: "overwrite-free"; readonly input: FreeSpaceInput }
   | { readonly verb: "hand-over"; readonly input: HandOverInput }
+  | { readonly verb: "receive"; readonly input: ReceiveInput }
   | { readonly verb: "onlook"; readonly input: { readonly place: string; readonly subject: string | null } };
 
 export interface Outcomes {
@@ -153,6 +155,7 @@ export interface Outcomes {
   readonly "finish-overwriting": number;
   readonly "overwrite-free": FreeSpaceFilled;
   readonly "hand-over": HandedOver;
+  readonly receive: Received;
   readonly onlook: Onlook;
 }
 
@@ -226,6 +229,8 @@ export async function perform(disk: Disk, request: EngineRequest, hooks: Hooks):
       return overwriteFreeSpace(disk, request.input, hooks);
     case "hand-over":
       return handOver(disk, request.input, hooks);
+    case "receive":
+      return receive(disk, request.input, hooks);
     case "onlook":
       return lookAs(request.input.place, request.input.subject);
   }

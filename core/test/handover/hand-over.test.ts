@@ -3,7 +3,7 @@ import { createHash } from "node:crypto";
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { afterEach, beforeEach, expect, it } from "vitest";
-import { type HandedOver, handOver } from "../../src/handover/hand-over";
+import { type HandedOver, type PackageForm, handOver } from "../../src/handover/hand-over";
 import { PackageReader, openPackage } from "../../src/handover/package";
 import { BEHIND, type PageHead, packagePage } from "../../src/handover/package-page";
 import { silentHooks } from "../../src/engine/ground";
@@ -26,14 +26,19 @@ function put(content: string | Buffer, ...parts: string[]): string {
   fs.writeFileSync(at(...parts), content);
   return at(...parts);
 }
-const make = (paths: readonly string[], disk: Disk = linuxDisk, hooks = silentHooks): Promise<HandedOver> =>
+const make = (
+  paths: readonly string[],
+  disk: Disk = linuxDisk,
+  hooks = silentHooks,
+  form: PackageForm = { kind: "page", page: PAGE },
+): Promise<HandedOver> =>
   handOver(
     disk,
     {
       from: { kind: "paths", paths: paths.map((one) => Buffer.from(one)), isOpen: false },
       to: Buffer.from(at("package.html")),
       password: Buffer.from(PASSWORD),
-      page: PAGE,
+      form,
     },
     hooks,
   );

@@ -19,5 +19,19 @@ export const { say, said } = speaker("core/handover", {
   "is-no-file": "it is no file",
   "is-another-drive": "another drive is mounted there",
   "is-protected-itself": "it is protected itself",
+  "nothing-to-receive-at": "There is no file at {path}. Nothing was changed.",
+  "receiving-a-package": "receiving the package; nothing of it was kept, and the package is as it was",
+  "too-many-entries": "There are more than a million entries in it. Nothing was kept of it; it is not taken out here.",
+  "it-asks-for-a-password": "It is encrypted, and needs its password. Nothing was changed; give it, and try again.",
+  "is-packed-in-another-way":
+    "It is packed or encrypted in a way that is not known here. Nothing was kept of it; ask for it in another form.",
+  "archive-is-damaged":
+    "The package is damaged: a part of it is not as it was made. Nothing of it was kept; ask for it again.",
+  "is-not-of-its-size":
+    "A file in the package is not of the size it should have. Nothing of it was kept; ask for it again.",
+  "no-room-for-what-is-in-it":
+    "What is in it is more than the disk has room for. Nothing of it was kept; make room, or choose another place.",
+  "is-no-name-to-take": "it has a name that leads elsewhere, or that no folder should have",
+  "is-there-twice": "something of that name is in it already",
   "package-was-cut-off": "The package was cut off: its end is missing. Nothing was changed; get it again, all of it.",
 });
