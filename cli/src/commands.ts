@@ -53,7 +53,7 @@ import {
 import { note, print, sayResult } from "./terminal";
 import { closeCommand, lockCommand, newCommand, releaseCommand, unlockCommand } from "./locking";
 import { activityCommand } from "./activity";
-import { handOverCommand } from "./hand-over";
+import { handOverCommand, receiveCommand } from "./hand-over";
 import { menuCommand } from "./menu";
 import { overwriteCommand } from "./overwrite";
 import { removeCommand } from "./remove";
@@ -447,6 +447,7 @@ export const COMMANDS: { readonly [N in CommandName]: Command<N> } = {
   status,
   integrate,
   "hand-over": handOverCommand,
+  receive: receiveCommand,
   desktop,
   menu: menuCommand,
   serve: serveCommand,

@@ -31,6 +31,8 @@ const OPTIONS = {
   to: { type: "string" },
   as: { type: "string" },
   plain: { type: "boolean", default: false },
+  "hide-names": { type: "boolean", default: false },
+  lock: { type: "boolean", default: false },
   of: { type: "string" },
   now: { type: "boolean", default: false },
   days: { type: "string" },

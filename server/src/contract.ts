@@ -3,6 +3,7 @@ export type { Answer, Asked, CallName, Checked } from "./calls";
 export type { Dropped } from "./calls/folder-calls";
 export type * from "./calls/shapes/activity";
 export type * from "./calls/shapes/folders";
+export type * from "./calls/shapes/hand-over";
 export type * from "./calls/shapes/owner";
 export type {
   AtSignOut,

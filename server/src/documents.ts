@@ -2,6 +2,7 @@ import { eq } from "drizzle-orm";
 import * as z from "zod";
 import type { Undo } from "@eremos/core";
 import { interruptedVerbSchema } from "./calls/shapes/folders";
+import { handedOverSchema } from "./calls/shapes/hand-over";
 import { mailAddressSchema, mailServerSchema, personNameSchema } from "./calls/ways-back-calls";
 import type { OpenDatabase } from "./database/open";
 import { documents } from "./database/schema";
@@ -76,12 +77,17 @@ const exportsSchema = z.array(
   }),
 );
 
+/** What was handed over, the newest first: at most so many. */
+export const MOST_HANDED = 1000;
+const handedSchema = z.array(handedOverSchema).max(MOST_HANDED);
+
 const SCHEMAS = {
   keyholders: keyholdersSchema,
   mail: mailServerSchema,
   brought: broughtSchema,
   interruptions: interruptionsSchema,
   exports: exportsSchema,
+  handed: handedSchema,
 } as const;
 type Name = keyof typeof SCHEMAS;
 type Document<N extends Name> = z.output<(typeof SCHEMAS)[N]>;

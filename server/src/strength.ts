@@ -1,5 +1,5 @@
 import type { ZxcvbnFactory } from "@zxcvbn-ts/core";
-import type { StrengthView } from "./contract";
+import type { PackageForm, StrengthView } from "./contract";
 import { say } from "@eremos/words/strength";
 import { KNOWN_PHRASES } from "./known-phrases";
 
@@ -8,8 +8,11 @@ const LEAST_SCORE = 1;
 /** Longer input adds nothing and makes the estimate slow. */
 const LONGEST_LOOKED_AT = 128;
 
-/** What an offline guesser of a slow hash is reckoned to try in a second. */
-const TRIES_A_SECOND = 10_000;
+/**
+ * What somebody who has the disk, or a package, is reckoned to try in a second: of a slow hash, or of the thousand
+ * passes of PBKDF2 that an archive of the usual form has, which graphics cards do by the million.
+ */
+const TRIES_A_SECOND = { slow: 10_000, archive: 10_000_000 } as const;
 const DAY_S = 86_400;
 /** From then on it is fair, good, very good: what is guessed within days is never called good. */
 const LEVELS_S = [30 * DAY_S, 10 * 365 * DAY_S, 1000 * 365 * DAY_S] as const;
@@ -68,6 +71,16 @@ const TRANSLATIONS = {
     centuries: say("time-centuries"),
   },
 };
+/** Of a unit its seconds, and its words. */
+const UNITS = [
+  [365 * DAY_S, "year", "years"],
+  [30 * DAY_S, "month", "months"],
+  [DAY_S, "day", "days"],
+  [3600, "hour", "hours"],
+  [60, "minute", "minutes"],
+  [1, "second", "seconds"],
+] as const;
+const CENTURY_S = 100 * 365 * DAY_S;
 
 let estimator: Promise<ZxcvbnFactory> | null = null;
 
@@ -90,21 +103,71 @@ async function loadEstimator(): Promise<ZxcvbnFactory> {
   });
 }
 
+/** As the estimator says it of the attacks that it knows. */
+function timeWords(seconds: number): string {
+  const words = TRANSLATIONS.timeEstimation;
+  if (seconds >= CENTURY_S) return words.centuries;
+  const unit = UNITS.find(([each]) => seconds >= each);
+  if (!unit) return words.ltSecond;
+  const [each, one, many] = unit;
+  const count = Math.round(seconds / each);
+  return words[count === 1 ? one : many].replace(BASE.base, String(count));
+}
+
 /**
  * How hard a master password is to guess, for somebody who has the disk and guesses without being slowed down by the
  * gate. Runs in the page's own worker while a password is typed, so that it leaves the page only when it is chosen, and
  * here once more before it is taken.
  */
 export async function passwordStrength(password: string): Promise<StrengthView> {
+  return (await estimated(password, "slow")).view;
+}
+
+/**
+ * The same of a package's password, by its form: whoever gets it may try for ever, so that one that is guessed within
+ * days is refused.
+ */
+export async function packageStrength(password: string, form: PackageForm): Promise<StrengthView> {
+  const { view, seconds } = await estimated(password, form === "zip" ? "archive" : "slow");
+  const isWeak = seconds < LEVELS_S[0];
+  return { ...view, refusal: view.refusal ?? (isWeak ? say("guessed-too-soon", { guessTime: view.guessTime }) : null) };
+}
+
+async function estimated(
+  password: string,
+  against: keyof typeof TRIES_A_SECOND,
+): Promise<{ readonly view: StrengthView; readonly seconds: number }> {
   estimator ??= loadEstimator();
   const result = (await estimator).check(password.slice(0, LONGEST_LOOKED_AT));
-  return {
-    score: result.score < LEAST_SCORE ? 0 : 1 + LEVELS_S.filter((s) => result.guesses / TRIES_A_SECOND >= s).length,
-    guessTime: String(result.crackTimes.offlineSlowHashingXPerSecond.display),
+  const seconds = result.guesses / TRIES_A_SECOND[against];
+  const view = {
+    score: result.score < LEAST_SCORE ? 0 : 1 + LEVELS_S.filter((s) => seconds >= s).length,
+    guessTime: timeWords(seconds),
     warning: result.feedback.warning ?? null,
     suggestions: result.feedback.suggestions,
     refusal: refusalOf(password, result.score),
   };
+  return { view, seconds };
+}
+
+const WORDS_OF_A_PACKAGE = 5;
+/** Easy to say and to type. */
+const FIT_WORD = /^[a-z]{4,8}$/;
+
+/** Words by chance, a password for a package: each of some 6,000, so 62 bits. */
+export async function packageWords(): Promise<string> {
+  const { dictionary } = await import("@zxcvbn-ts/language-common");
+  const words = dictionary["diceware-common"].map(String).filter((word) => FIT_WORD.test(word));
+  return Array.from({ length: WORDS_OF_A_PACKAGE }, () => words[below(words.length)] ?? "").join(" ");
+}
+
+/** By chance, each alike. */
+function below(end: number): number {
+  const most = 2 ** 32 - (2 ** 32 % end);
+  for (;;) {
+    const [drawn = 0] = crypto.getRandomValues(new Uint32Array(1));
+    if (drawn < most) return drawn % end;
+  }
 }
 
 function refusalOf(password: string, score: number): string | null {

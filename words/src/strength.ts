@@ -4,6 +4,8 @@ import { speaker } from "./speaker";
 export const { say } = speaker("strength", {
   "this-one-would-be-guessed": "This one would be guessed at once. Use several words that don't belong together.",
   "use-at-least-characters": "Use at least {leastLength} characters.",
+  "guessed-too-soon":
+    "It would be guessed in {guessTime}, and whoever has the package may try for ever. Use four or five words that don't belong together.",
   "warning-straight-row": "Rows of keys are easy to guess.",
   "warning-key-pattern": "Short patterns on the keyboard are easy to guess.",
   "warning-simple-repeat": "Repeated characters like “aaa” are easy to guess.",

@@ -4,6 +4,7 @@ import { type Hooks, Meter, displayPath, splitPath, withFile } from "../engine/g
 import { Visit, type VisitInput } from "../engine/visiting";
 import { newId } from "../format/ids";
 import type { Dir, Disk, OpenFile } from "../platform/port";
+import { type FolderPackage, makeLockedFolder } from "./as-folder";
 import { type Collected, type StayedOut, collect, collectSealed } from "./collected";
 import { PackageWriter, newPackage } from "./package";
 import { packagePage } from "./package-page";
@@ -25,17 +26,22 @@ export type PackageForm =
   /** The page that opens it, with its places for the package. */
   | { readonly kind: "page"; readonly page: Buffer }
   /** Encrypted by AES-256. Names stay readable, but where it is put into another one. */
-  | { readonly kind: "zip"; readonly hidesNames: boolean };
+  | { readonly kind: "zip"; readonly hidesNames: boolean }
+  /** A directory with a locked folder, and a reader beside it. */
+  | ({ readonly kind: "folder" } & FolderPackage);
 
-export interface HandedOver {
+export interface GoesIn {
   readonly files: number;
-  /** Of what went in. */
+  /** Of what goes in. */
   readonly bytes: number;
+  readonly left: readonly StayedOut[];
+}
+
+export interface HandedOver extends GoesIn {
   /** Of the package. */
   readonly size: number;
-  /** Hexadecimal SHA-256 of the package. */
-  readonly digest: string;
-  readonly left: readonly StayedOut[];
+  /** Hexadecimal SHA-256 of the package; of a folder there is none. */
+  readonly digest: string | null;
 }
 
 /**
@@ -44,11 +50,27 @@ export interface HandedOver {
  * `changed-while-locking` | `no-space` | `io`, and, of a locked folder, as opening it
  */
 export async function handOver(disk: Disk, input: HandOverInput, hooks: Hooks): Promise<HandedOver> {
-  const { from } = input;
-  if (from.kind === "paths") return make(disk, input, collect(disk, from.paths, from.isOpen), hooks);
+  return collecting(disk, input.from, (collected) => make(disk, input, collected, hooks));
+}
+
+/** What would go into a package. @throws EremosError as {@link handOver} */
+export function whatGoesIn(disk: Disk, from: HandOverInput["from"]): Promise<GoesIn> {
+  return collecting(disk, from, async ({ handed, left, bytes }) => ({
+    files: handed.filter(({ kind }) => kind === "file").length,
+    bytes,
+    left,
+  }));
+}
+
+async function collecting<T>(
+  disk: Disk,
+  from: HandOverInput["from"],
+  use: (collected: Collected) => Promise<T>,
+): Promise<T> {
+  if (from.kind === "paths") return use(collect(disk, from.paths, from.isOpen));
   const visit = await Visit.open(disk, from.visit);
   try {
-    return await make(disk, input, collectSealed(visit, from.name), hooks);
+    return await use(collectSealed(visit, from.name));
   } finally {
     visit.close();
   }
@@ -67,10 +89,14 @@ async function make(
     meter.add(some, more);
     meter.stopIfCancelled();
   };
-  return madeAt(disk, input.to, async (put) => {
+  const { form, password, to } = input;
+  if (form.kind === "folder") {
+    const size = await makeLockedFolder(disk, handed, { to, password, form }, hooks, meter);
+    return { files, bytes, left, size, digest: null };
+  }
+  return madeAt(disk, to, async (put) => {
     // Loaded by who makes one: most of what is done needs no archive.
     const { writeArchive } = await import("./archive");
-    const { form, password } = input;
     if (form.kind === "zip")
       await writeArchive(handed, { put, count }, { password, hidesNames: form.hidesNames });
     else await writePage(form.page, password, bytes, put, (plain) => writeArchive(handed, { put: plain, count }));

@@ -77,7 +77,7 @@ import {
   overwrite,
   overwriteFreeSpace,
 } from "../overwrite";
-import { type HandOverInput, type HandedOver, handOver } from "../handover/hand-over";
+import { type GoesIn, type HandOverInput, type HandedOver, handOver, whatGoesIn } from "../handover/hand-over";
 import { type ReceiveInput, type Received, receive } from "../handover/receive";
 import type { Failure } from "../errors/eremos-error";
 import type { Disk } from "../platform/port";
@@ -118,6 +118,7 @@ export type EngineRequest =
   | { readonly verb: "finish-overwriting"; readonly input: { readonly begunIn: Buffer } }
   | { readonly verb: "overwrite-free"; readonly input: FreeSpaceInput }
   | { readonly verb: "hand-over"; readonly input: HandOverInput }
+  | { readonly verb: "what-goes-in"; readonly input: { readonly from: HandOverInput["from"] } }
   | { readonly verb: "receive"; readonly input: ReceiveInput }
   | { readonly verb: "onlook"; readonly input: { readonly place: string; readonly subject: string | null } };
 
@@ -155,6 +156,7 @@ export interface Outcomes {
   readonly "finish-overwriting": number;
   readonly "overwrite-free": FreeSpaceFilled;
   readonly "hand-over": HandedOver;
+  readonly "what-goes-in": GoesIn;
   readonly receive: Received;
   readonly onlook: Onlook;
 }
@@ -229,6 +231,8 @@ export async function perform(disk: Disk, request: EngineRequest, hooks: Hooks):
       return overwriteFreeSpace(disk, request.input, hooks);
     case "hand-over":
       return handOver(disk, request.input, hooks);
+    case "what-goes-in":
+      return whatGoesIn(disk, request.input.from);
     case "receive":
       return receive(disk, request.input, hooks);
     case "onlook":

@@ -13,6 +13,7 @@ import {
   tracesViewSchema,
   visibilitySchema,
 } from "./shapes/folders";
+import { stayedOutSchema } from "./shapes/hand-over";
 import { activityViewSchema } from "./shapes/activity";
 import { desktopViewSchema, namedFolderSchema, newKeysViewSchema } from "./shapes/owner";
 import { insuranceViewSchema, keyholdersViewSchema, practiceViewSchema, takenInSchema } from "./shapes/ways-back";
@@ -184,8 +185,19 @@ export const COMMAND_RESULTS = {
     /** Of what went in, and of the package. */
     bytes: z.number(),
     size: z.number(),
-    sha256: z.string(),
-    left: z.array(z.object({ path: z.string(), reason: z.string() })).readonly(),
+    sha256: z.string().nullable(),
+    left: z.array(stayedOutSchema).readonly(),
+    /** The package's password, where it was made here. */
+    words: z.string().nullable(),
+  }),
+  receive: z.object({
+    path: z.string(),
+    files: z.number(),
+    bytes: z.number(),
+    form: z.enum(["page", "zip"]),
+    cipher: z.enum(["none", "weak", "aes"]),
+    left: z.array(stayedOutSchema).readonly(),
+    locked: z.boolean(),
   }),
   desktop: z.object({}),
   /** What there was to tell, a line for each. */

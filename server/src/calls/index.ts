@@ -6,6 +6,7 @@ import * as z from "zod";
 import { ACTIVITY_CALLS } from "./activity-calls";
 import { ENTRANCE_CALLS } from "./entrance-calls";
 import { FOLDER_CALLS } from "./folder-calls";
+import { HAND_OVER_CALLS } from "./hand-over-calls";
 import { SETTINGS_CALLS } from "./settings-calls";
 import type { Typed } from "./shapes/secrets";
 import { VISIT_CALLS } from "./visit-calls";
@@ -16,6 +17,7 @@ export const CALL_GROUPS = {
   "The gate": ENTRANCE_CALLS,
   "Folders, places, work": FOLDER_CALLS,
   Visits: VISIT_CALLS,
+  "Hand-over": HAND_OVER_CALLS,
   "Ways back": WAYS_BACK_CALLS,
   Activity: ACTIVITY_CALLS,
   Settings: SETTINGS_CALLS,
@@ -26,6 +28,7 @@ export const CALLS = {
   ...ENTRANCE_CALLS,
   ...FOLDER_CALLS,
   ...VISIT_CALLS,
+  ...HAND_OVER_CALLS,
   ...WAYS_BACK_CALLS,
   ...ACTIVITY_CALLS,
   ...SETTINGS_CALLS,

@@ -20,7 +20,7 @@ export async function recoverySheet({ code, at, readers }: RecoverySheet): Promi
     title: say("eremos-recovery-sheet"),
     name: null,
     introduction: say("made-on-this-code-opens", { day: dayOf(at) }),
-    groups,
+    secret: { groups },
     at,
     sections: [
       {

@@ -36,7 +36,7 @@ export async function shareSheet({
     title: say("eremos-keyholders-share"),
     name: say("for", { holder, of }),
     introduction: say("share-made-on-any-shares", { number, count, day: dayOf(at), threshold }),
-    groups,
+    secret: { groups },
     at,
     sections: [
       {

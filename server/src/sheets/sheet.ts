@@ -16,6 +16,7 @@ const QR_SIZE = 150;
 /** Few groups stand large in two columns, many smaller in three; the QR code is beside them. */
 const FEW = { most: 8, columns: 2, width: 146, height: 36, size: 19 } as const;
 const MANY = { columns: 3, width: 96, height: 36, size: 15 } as const;
+const PHRASE = { size: 20, lineGap: 6, inset: 14, highest: 260 } as const;
 const GAP = { across: 8, down: 4 } as const;
 const INK = "#22252e";
 const MUTE = "#5c5a56";
@@ -31,8 +32,8 @@ export interface Sheet {
   /** Somebody's name, below the title. */
   readonly name: string | null;
   readonly introduction: string;
-  /** Of five characters each; printed, and as one QR code with dashes between them. */
-  readonly groups: readonly string[];
+  /** What it is for; also as one QR code, groups with dashes between them. */
+  readonly secret: { readonly groups: readonly string[] } | { readonly phrase: string };
   readonly sections: readonly Section[];
   /** Milliseconds since 1970. */
   readonly at: number;
@@ -46,7 +47,7 @@ export function dayOf(at: number): string {
 /**
  * One page for printing, as a PDF: tagged for screen readers, its fonts in it. Made in memory; nothing of it is kept.
  */
-export async function printSheet({ title, name, introduction, groups, sections, at }: Sheet): Promise<Buffer> {
+export async function printSheet({ title, name, introduction, secret, sections, at }: Sheet): Promise<Buffer> {
   const document = new PDFDocument({
     size: "A4",
     margin: MARGIN,
@@ -88,8 +89,9 @@ export async function printSheet({ title, name, introduction, groups, sections, 
         .text(introduction, { width: WIDTH, lineGap: 2 }),
   );
   const top = document.y + 20;
-  const drawn = drawGroups(add, document, groups, top);
-  const text = groups.join("-");
+  const isPhrase = "phrase" in secret;
+  const drawn = isPhrase ? drawPhrase(add, document, secret.phrase, top) : drawGroups(add, document, secret.groups, top);
+  const text = isPhrase ? secret.phrase : secret.groups.join("-");
   const qr = QRCode.create(text, { errorCorrectionLevel: "M" });
   add("Figure", () => drawQr(document, qr.modules, MARGIN + WIDTH - QR_SIZE, top, QR_SIZE), {
     alt: say("same-as-qr-code", { text }),
@@ -113,6 +115,27 @@ export async function printSheet({ title, name, introduction, groups, sections, 
   document.end();
   await ended;
   return Buffer.concat(parts);
+}
+
+/** Whatever it is made of, as it is typed; returns its height. */
+function drawPhrase(
+  add: (tag: string, draw: () => void) => void,
+  document: PDFKit.PDFDocument,
+  phrase: string,
+  top: number,
+): number {
+  const width = WIDTH - QR_SIZE - 2 * PHRASE.inset - GAP.across;
+  document.font("name").fontSize(PHRASE.size);
+  const height = Math.min(PHRASE.highest, document.heightOfString(phrase, { width, lineGap: PHRASE.lineGap }));
+  document.markContent("Artifact", { type: "Layout" });
+  document.roundedRect(MARGIN, top, width + 2 * PHRASE.inset, height + 2 * PHRASE.inset, 5).lineWidth(0.8).stroke(LINE);
+  document.endMarkedContent();
+  add("P", () => {
+    document
+      .fillColor(INK)
+      .text(phrase, MARGIN + PHRASE.inset, top + PHRASE.inset, { width, height, lineGap: PHRASE.lineGap });
+  });
+  return height + 2 * PHRASE.inset;
 }
 
 /** Returns its height. */

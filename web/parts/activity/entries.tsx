@@ -172,7 +172,7 @@ function dayOf(at: number): string {
 type Signs = readonly (readonly [readonly ActivityView["kind"][], LucideIcon, string])[];
 const SIGNS: Signs = [
   [["wrong", "stranger", "damaged"], TriangleAlert, "text-ochre"],
-  [["opened", "reguarded", "visited", "visit-ended", "changed", "handed-over"], DoorOpen, "text-clay"],
+  [["opened", "reguarded", "visited", "visit-ended", "changed", "handed-over", "received"], DoorOpen, "text-clay"],
   [["locked", "recovered", "protection", "rules", "dropped", "taken-back"], DoorClosed, "text-dusk"],
   [["signed-in", "signed-out", "stay"], LogIn, "text-mute"],
   [

@@ -67,6 +67,7 @@ export const VERB_WORDS: Readonly<Record<JobVerb, string>> = {
   overwrite: say("overwriting-it"),
   remove: say("removing-for-good"),
   "hand-over": say("making-a-package"),
+  receive: say("receiving-a-package"),
 };
 
 export const PHASE_WORDS: Readonly<Record<JobPhase, string>> = {

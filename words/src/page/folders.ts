@@ -30,6 +30,7 @@ export const { say, said } = speaker("page/folders", {
   "writing-random-bytes": "Writing random bytes",
   "removing-for-good": "Removing for good",
   "making-a-package": "Making a package",
+  "receiving-a-package": "Receiving a package",
   "making-it-safe-on-disk": "Making it safe on the disk",
   "taking-readable-copy-away": "Taking the readable copy away",
   "removing-readable-copy": "Removing the readable copy",

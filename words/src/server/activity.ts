@@ -45,6 +45,7 @@ export const { say, said } = speaker("server/activity", {
   erased: "Removed for good",
   overwritten: "{count, plural, one {One file} other {# files}} overwritten and removed",
   "handed-over": "{count, plural, one {One file} other {# files}} handed over in a package",
+  received: "{count, plural, one {One file} other {# files}} received out of a package",
   settings: "Settings changed",
   "history-off": "Nothing is written down any more",
   "history-on": "Written down again",

@@ -1,6 +1,27 @@
 import { speaker } from "../speaker";
 
 export const { say, said } = speaker("server/papers", {
+  "package-paper": "The password of a package",
+  "package-paper-is":
+    "Made on {day}. It opens the package {name} and nothing else. Hand it over in another way than the package: whoever has both has what is in it.",
+  "package-for": "For {to}",
+  "how-it-opens": "How it opens",
+  "how-page-opens":
+    "Open the file in a current browser, on a computer or a phone; it needs no network. Type the password, or point a camera at the code. A phone may show a preview first in which nothing can be typed: choose “Open in browser” there.",
+  "how-zip-opens":
+    "Open the archive with a program that knows AES-256 (most programs for archives do), and type the password. If another archive is in it, open that one, too.",
+  "how-folder-opens":
+    "Open the page beside the folder in a current browser, choose the folder there, and type the password where the master password is asked for. With Eremos: take the folder in under “Ways back”.",
+  "which-package-it-is": "Which package it is",
+  "package-digest": "Its SHA-256: {sha256}",
+  "package-has-no-digest": "It is the folder {name}.",
+  "afterwards": "Afterwards",
+  "destroy-this-paper": "Destroy this paper once the package has been opened and what is in it is where it should be.",
+  "password-for-you": "The password of a package for you",
+  "password-mail":
+    "Dear {name},\n\nyou get, or have got, a package in another way: {file}. The attached paper has its password and says how it opens.\n\nPlease delete this mail once you have opened the package: whoever has both has what is in it.\n",
+  "paper-mail-not-taken":
+    "The mail server did not take it ({error}). Nothing was sent; look at the mail server’s settings, or print the paper.",
   "share-for-you-keep-for": "A share for you to keep, for {of}",
   "mail-server-did-not-take":
     "The mail server did not take it ({error}). The share was not handed over; look at the mail server’s settings, or print the sheet.",

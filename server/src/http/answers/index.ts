@@ -8,6 +8,7 @@ import type { Call } from "./answer";
 import { ACTIVITY } from "./activity";
 import { ENTRANCE } from "./entrance";
 import { FOLDERS } from "./folders";
+import { HAND_OVER } from "./hand-over";
 import { SETTINGS } from "./settings";
 import { VISITS } from "./visits";
 import { WAYS_BACK } from "./ways-back";
@@ -15,7 +16,7 @@ import { said } from "@eremos/words/server/house";
 
 export type { ApiContext, Call } from "./answer";
 
-const ANSWERS = { ...ENTRANCE, ...FOLDERS, ...VISITS, ...WAYS_BACK, ...ACTIVITY, ...SETTINGS };
+const ANSWERS = { ...ENTRANCE, ...FOLDERS, ...VISITS, ...HAND_OVER, ...WAYS_BACK, ...ACTIVITY, ...SETTINGS };
 
 /** The call at an address below `/api/`, or null. */
 export function callNamed(name: string): CallName | null {

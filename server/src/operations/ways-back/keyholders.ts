@@ -171,26 +171,26 @@ export async function shareSheetFor(eremos: Eremos, number: number): Promise<Buf
 /** Sends one of them their sheet. @throws EremosError `not-found` | `not-set-up` (no mail server, no address) | `io` */
 export async function mailShare(eremos: Eremos, number: number): Promise<void> {
   const keys = eremos.requireKeys();
-  const server = mailServerOf(eremos, keys);
-  if (!server) throw new EremosError("not-set-up", said("eremos-does-not-know-how"));
+  const server = requireMailServer(eremos);
   const { document, holder, pdf } = await handing(eremos, keys, number);
   if (holder.mail === null)
     throw new EremosError("not-set-up", said("has-no-mail-address-here", { name: holder.name }));
-  const { sendShare } = await import("../../mail/send-share");
-  await sendShare(server, {
-    to: holder.mail,
-    holder: holder.name,
-    of: document.of,
-    threshold: document.threshold,
-    count: document.holders.length,
-    pdf,
-  });
+  const { sendPaper, shareMail } = await import("../../mail/send-paper");
+  const { of, threshold, holders } = document;
+  await sendPaper(server, shareMail(holder.mail, { holder: holder.name, of, threshold, count: holders.length }, pdf));
   handed(eremos, keys, document, number, "mail");
 }
 
 /** The owner's own mail server, or the one Eremos was started with. */
 function mailServerOf(eremos: Eremos, keys: Keys): MailServer | null {
   return eremos.documents.get(keys, "mail") ?? eremos.settings.mail;
+}
+
+/** By which something is to be sent. @throws EremosError `not-set-up` */
+export function requireMailServer(eremos: Eremos): MailServer {
+  const server = mailServerOf(eremos, eremos.requireKeys());
+  if (!server) throw new EremosError("not-set-up", said("eremos-does-not-know-how"));
+  return server;
 }
 
 export function mailServerView(eremos: Eremos): Omit<MailServer, "password"> | null {

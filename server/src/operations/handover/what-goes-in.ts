@@ -1,0 +1,114 @@
+import {
+  EremosError,
+  type FolderSecret,
+  type HandOverInput,
+  displayPath,
+  isEncrypting,
+  isEremosError,
+  isInPlaces,
+  splitPath,
+} from "@eremos/core";
+import type { GoesInView, Lies } from "../../contract";
+import type { Eremos } from "../../eremos";
+import { ownAccount } from "../../session/keys";
+import { decodePath, fullPath, nameOf } from "../../paths";
+import { downloadsOf } from "../folders/traces";
+import { type Target, findTarget } from "../locking/find-target";
+import { withFolderKey } from "../locking/folder-password";
+import { sealedInput } from "../locking/sealed-input";
+import { said, say } from "@eremos/words/server/handover";
+
+export interface WhatAsked {
+  /** A protected folder, by its path or id, or anything readable. */
+  readonly what: string;
+  /** Whether it is readable, and no protected folder is looked for: nobody need be signed in. */
+  readonly isPlain: boolean;
+  /** A folder's own, where it has one. */
+  readonly secret: FolderSecret | null;
+  readonly from: string;
+}
+
+export interface What {
+  /** Empty: none that is protected. */
+  readonly folder: string;
+  readonly path: Buffer;
+  readonly lies: Lies;
+  /** What the engine reads. */
+  readonly source: HandOverInput["from"];
+}
+
+const NO_FOLDER = "";
+const MOST_NAMED = 20;
+
+/**
+ * What is to be handed over, for as long as its key is needed. @throws EremosError `outside-places` | `not-found` |
+ * `needs-folder-password`, and as opening it
+ */
+export async function withWhat<T>(eremos: Eremos, asked: WhatAsked, use: (what: What) => T | Promise<T>): Promise<T> {
+  const target = asked.isPlain ? null : protectedAt(eremos, asked);
+  if (!target) {
+    const path = inPlaces(eremos, fullPath(asked.what, eremos.settings.home, asked.from));
+    const source = { kind: "paths", paths: [path], isOpen: false } as const;
+    return use({ folder: NO_FOLDER, path, lies: "readable", source });
+  }
+  const { record, located } = target;
+  const shared = { folder: record.id, path: decodePath(record.path) };
+  const isOpen = located.inspection.state === "open";
+  if (isOpen || !isEncrypting(located.inspection))
+    return use({
+      ...shared,
+      lies: isOpen ? "open" : "locked",
+      source: { kind: "paths", paths: [located.realPath], isOpen },
+    });
+  return withFolderKey(eremos, target, asked.secret, (folderKey) =>
+    use({
+      ...shared,
+      lies: "locked",
+      source: {
+        kind: "sealed",
+        name: splitPath(shared.path).name,
+        visit: {
+          ...sealedInput(eremos, target, { folderKey }),
+          account: ownAccount(),
+          keep: eremos.preferences.get().keepEarlier,
+        },
+      },
+    }),
+  );
+}
+
+function protectedAt(eremos: Eremos, { what, from }: WhatAsked): Target | null {
+  try {
+    return findTarget(eremos, what, from);
+  } catch (error) {
+    if (isEremosError(error) && error.code === "not-protected") return null;
+    throw error;
+  }
+}
+
+export function inPlaces(eremos: Eremos, full: Buffer): Buffer {
+  const shown = displayPath(full);
+  if (isInPlaces(shown, eremos.places)) return full;
+  throw new EremosError("outside-places", said("is-outside-places", { path: shown, places: eremos.places.join(", ") }));
+}
+
+/** What would go into a package, and where that could be. @throws EremosError as {@link withWhat} */
+export async function planHandOver(eremos: Eremos, asked: WhatAsked): Promise<GoesInView> {
+  return withWhat(eremos, asked, async ({ path, lies, source }) => {
+    const { files, bytes, left } = await eremos.run<"what-goes-in">({ verb: "what-goes-in", input: { from: source } });
+    const [downloads = eremos.settings.home] = downloadsOf(eremos.settings);
+    // What is locked is not told by the name of its package.
+    const name = lies === "readable" ? nameOf(path).replace(/\.[^.]+$/, "") : say("package-name");
+    const day = new Date().toLocaleDateString("sv-SE");
+    return {
+      name: nameOf(path),
+      path: displayPath(path),
+      lies,
+      files,
+      bytes,
+      left: left.slice(0, MOST_NAMED),
+      leftCount: left.length,
+      suggested: `${downloads}/${name} ${day}`,
+    };
+  });
+}
