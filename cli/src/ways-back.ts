@@ -31,6 +31,7 @@ import {
   scanPlaces,
   sharesOf,
   takeIn,
+  readOwnerAt,
   takeInFound,
 } from "@eremos/server";
 import {
@@ -154,7 +155,7 @@ async function takeInAt(eremos: Eremos, invocation: Invocation, path: string): R
   }
   const id = await takeIn(eremos, {
     path,
-    secret: await secretOfFound(path, inspection, invocation),
+    secret: await secretOfFound(eremos, path, inspection, invocation),
     accept: acceptedBy(invocation),
   });
   const view = listFolders(eremos).find((one) => one.id === id);
@@ -164,12 +165,22 @@ async function takeInAt(eremos: Eremos, invocation: Invocation, path: string): R
   };
 }
 
-/** Of the owner's own folders with a password of its own, that; null: the master password is enough. */
+/**
+ * Of the owner's own folders with a password of its own, that; of somebody else's folder theirs; null: the master
+ * password is enough.
+ */
 async function secretOfFound(
+  eremos: Eremos,
   path: string,
   inspection: Inspection,
   invocation: Invocation,
 ): Promise<RescueSecret | null> {
+  if ((await readOwnerAt(Buffer.from(path))).owner !== eremos.requireOwner().owner)
+    return {
+      kind: "password",
+      password: await invocation.asking.ask(say("password-by-which-it-was-locked")),
+      folderPassword: null,
+    };
   const found = isEncrypting(inspection) ? await findLocked(directorySource(Buffer.from(path))) : null;
   if (!found?.hasPassword) return null;
   const own = await invocation.asking.ask(

@@ -31,6 +31,7 @@ export { signIn, signOut } from "./operations/entrance/sign-in";
 export { answerDesktop } from "./desktop/application";
 export { askOnPage, meantBy, showPage } from "./desktop/launcher";
 export { MENU_ACTS, type MenuAct } from "./desktop/file-managers";
+export { readOwnerAt } from "./operations/entrance/owner-at";
 export { handOver } from "./operations/handover/hand-over";
 export { receive } from "./operations/handover/receive";
 export { packageWords } from "./strength";

@@ -89,6 +89,7 @@ export const { say, said } = speaker("cli", {
   "accept-takes-unknown-locked-by":
     "--accept takes unknown (locked by somebody unknown), older (an older state), fork (another state in its place), arriving (without a newer state that is still on its way), damaged (everything but damaged files) or costly (a password that takes more work than yours), each by itself. Nothing was touched; `eremos help` lists the commands.",
   "recovery-code": "Recovery code",
+  "password-by-which-it-was-locked": "It was locked by somebody else. The password by which it opens",
   "password-this-folder-2": "Password of this folder{noHint, select, true {} other { (hint: {hint})}}",
   "no-password-this-folder-was": "No password of this folder was given. Nothing was touched.",
   "eremos-help-lists-commands": "{error}. `eremos help` lists the commands.",

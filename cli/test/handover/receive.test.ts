@@ -95,6 +95,10 @@ it("a locked folder with its reader opens by the script without Eremos, and by E
   const found = fs.readdirSync(at("out"), { recursive: true }).map(String);
   const one = found.find((name) => name.endsWith("one.txt")) ?? "";
   expect(fs.readFileSync(at("out", one), "utf8")).toBe(SECRET);
+
+  expect(run(["recover", at("for Jonas", "Letters")], PASSWORD, PACKAGE_PASSWORD).status).toBe(0);
+  expect(run(["unlock", at("for Jonas", "Letters")], PASSWORD).status).toBe(0);
+  expect(fs.readFileSync(at("for Jonas", "Letters", "one.txt"), "utf8")).toBe(SECRET);
 });
 
 it("without --lock what is in it is readable, and nobody need sign in; the master password opens no package", () => {
