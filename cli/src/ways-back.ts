@@ -26,12 +26,12 @@ import {
   newKeysView,
   onEndSignals,
   practice,
+  readOwnerAt,
   resetPassword,
   returnOwner,
   scanPlaces,
   sharesOf,
   takeIn,
-  readOwnerAt,
   takeInFound,
 } from "@eremos/server";
 import {

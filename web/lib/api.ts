@@ -109,6 +109,16 @@ export const api = {
     call("return", { path, secret, password, hint }),
   /** A PDF, base64. */
   sheet: (code: string) => call("sheet", { code }),
+  planHandOver: (path: string, secret: FolderSecret | null) => call("hand-over/plan", { path, secret }),
+  handOver: (asked: Asked<"hand-over">) => call("hand-over", asked),
+  handedOver: () => call("hand-over/made"),
+  noteHandedOver: (id: string, to: string, note: string) => call("hand-over/note", { id, to, note }),
+  forgetHandedOver: (id: string) => call("hand-over/forget", { id }),
+  /** A PDF, base64. */
+  packagePaper: (id: string, password: string) => call("hand-over/paper", { id, password }),
+  mailPackagePaper: (id: string, password: string, name: string, mail: string) =>
+    call("hand-over/mail", { id, password, name, mail }),
+  receive: (asked: Asked<"receive">) => call("receive", asked),
   rescueFiles: () => call("rescue-files"),
   practice: (secret: BackSecret) => call("practice", { secret }),
   /** What was written anew. */

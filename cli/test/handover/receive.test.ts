@@ -39,27 +39,30 @@ function isReadable(text: string): boolean {
   return spawnSync("grep", ["-rqF", "--", text, cli.base]).status === 0;
 }
 
-it.each(["page", "zip"])("%s: of a locked folder, received into another one, nothing is ever readable on the disk", (as) => {
-  const folder = letters();
-  expect(cli.run(["lock", folder]).status).toBe(0);
-  expect(isReadable(SECRET)).toBe(false);
-  const made = run(["hand-over", folder, "--as", as, "--to", at("package")], PASSWORD, PACKAGE_PASSWORD);
-  expect(made).toMatchObject({ status: 0, body: { files: 2, left: [], words: null } });
-  expect(isReadable(SECRET)).toBe(false);
-  const wrong = run(["receive", at("package"), "--lock", "--to", at("Theirs")], PASSWORD, "another one of theirs");
-  expect(wrong).toMatchObject({ status: 3, body: { error: { code: "wrong-password" } } });
-  expect(cli.run(["list"]).stdout).not.toContain("Theirs");
-  expect(fs.readdirSync(cli.world).some((name) => /Theirs|received/.test(name))).toBe(false);
-  const got = run(["receive", at("package"), "--lock", "--to", at("Theirs")], PASSWORD, PACKAGE_PASSWORD);
-  expect(got).toMatchObject({ status: 0, body: { files: 2, form: as, cipher: "aes", locked: true } });
-  expect(isReadable(SECRET)).toBe(false);
-  expect(run(["check", at("Theirs"), "--full"], PASSWORD)).toMatchObject({ status: 0 });
-  expect(run(["unlock", at("Theirs")], PASSWORD).status).toBe(0);
-  expect([
-    fs.readFileSync(at("Theirs", "Letters", "one.txt"), "utf8"),
-    fs.readFileSync(at("Theirs", "Letters", "2026", "two.txt"), "utf8"),
-  ]).toEqual([SECRET, `${SECRET} too`]);
-});
+it.each(["page", "zip"])(
+  "%s: of a locked folder, received into another one, nothing is ever readable on the disk",
+  (as) => {
+    const folder = letters();
+    expect(cli.run(["lock", folder]).status).toBe(0);
+    expect(isReadable(SECRET)).toBe(false);
+    const made = run(["hand-over", folder, "--as", as, "--to", at("package")], PASSWORD, PACKAGE_PASSWORD);
+    expect(made).toMatchObject({ status: 0, body: { files: 2, left: [], words: null } });
+    expect(isReadable(SECRET)).toBe(false);
+    const wrong = run(["receive", at("package"), "--lock", "--to", at("Theirs")], PASSWORD, "another one of theirs");
+    expect(wrong).toMatchObject({ status: 3, body: { error: { code: "wrong-password" } } });
+    expect(cli.run(["list"]).stdout).not.toContain("Theirs");
+    expect(fs.readdirSync(cli.world).some((name) => /Theirs|received/.test(name))).toBe(false);
+    const got = run(["receive", at("package"), "--lock", "--to", at("Theirs")], PASSWORD, PACKAGE_PASSWORD);
+    expect(got).toMatchObject({ status: 0, body: { files: 2, form: as, cipher: "aes", locked: true } });
+    expect(isReadable(SECRET)).toBe(false);
+    expect(run(["check", at("Theirs"), "--full"], PASSWORD)).toMatchObject({ status: 0 });
+    expect(run(["unlock", at("Theirs")], PASSWORD).status).toBe(0);
+    expect([
+      fs.readFileSync(at("Theirs", "Letters", "one.txt"), "utf8"),
+      fs.readFileSync(at("Theirs", "Letters", "2026", "two.txt"), "utf8"),
+    ]).toEqual([SECRET, `${SECRET} too`]);
+  },
+);
 
 it("a locked folder with its reader opens by the script without Eremos, and by Eremos of another owner", () => {
   const folder = letters();

@@ -48,11 +48,7 @@ export async function writeArchive(
   await outer.close();
 }
 
-async function fill(
-  zip: ZipWriter<unknown>,
-  handed: readonly Handed[],
-  count: ArchiveOutput["count"],
-): Promise<void> {
+async function fill(zip: ZipWriter<unknown>, handed: readonly Handed[], count: ArchiveOutput["count"]): Promise<void> {
   for (const { name, kind, modifiedAt, pieces } of handed) {
     const lastModDate = new Date(modifiedAt);
     if (kind === "dir") await zip.add(`${name}/`, undefined, { directory: true, lastModDate });

@@ -79,7 +79,14 @@ async function fill(
   try {
     await lockEmpty(disk, path, form.page, envelope, rootKey, hooks);
     const access = { owner: envelope, rootKey, folderKey: null, devices: [] };
-    const visit = await Visit.open(disk, { path, access, keptHeader: null, expected: null, accept: [], account: form.account });
+    const visit = await Visit.open(disk, {
+      path,
+      access,
+      keptHeader: null,
+      expected: null,
+      accept: [],
+      account: form.account,
+    });
     try {
       const sink = new SealedSink(visit, disk, path);
       for (const one of handed) put(sink, one, inside(one.name), meter);

@@ -97,8 +97,7 @@ async function make(
   return madeAt(disk, to, async (put) => {
     // Loaded by who makes one: most of what is done needs no archive.
     const { writeArchive } = await import("./archive");
-    if (form.kind === "zip")
-      await writeArchive(handed, { put, count }, { password, hidesNames: form.hidesNames });
+    if (form.kind === "zip") await writeArchive(handed, { put, count }, { password, hidesNames: form.hidesNames });
     else await writePage(form.page, password, bytes, put, (plain) => writeArchive(handed, { put: plain, count }));
     return { files, bytes, left };
   });

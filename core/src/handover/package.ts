@@ -89,8 +89,7 @@ function readHead(bytes: Buffer): Head {
   const isOurs = (head: Head): boolean =>
     Buffer.from(canonicalJson(head)).equals(bytes) &&
     head.hashing === formatPasswordHashing({ ...LEAST_COST, salt: parsePasswordHashing(head.hashing).salt });
-  if (!parsed.success || !isOurs(parsed.data))
-    throw damage(said("is-no-package-of-this-version"));
+  if (!parsed.success || !isOurs(parsed.data)) throw damage(said("is-no-package-of-this-version"));
   return parsed.data;
 }
 

@@ -46,12 +46,18 @@ const LOOKS_EACH = 16 * 1024 * 1024;
 export async function receive(disk: Disk, input: ReceiveInput, hooks: Hooks): Promise<Received> {
   const { parent, name } = splitPath(input.from);
   try {
-    return await holding(disk.openRoot(parent), (dir) => disk.closeDir(dir), async (dir) => {
-      if (disk.find(dir, name)?.type !== "file") throw notThere(displayPath(input.from));
-      return holding(disk.openRead(dir, name), (file) => disk.closeFile(file), (file) =>
-        receiveFrom(disk, input, readableFile(disk, file), hooks),
-      );
-    });
+    return await holding(
+      disk.openRoot(parent),
+      (dir) => disk.closeDir(dir),
+      async (dir) => {
+        if (disk.find(dir, name)?.type !== "file") throw notThere(displayPath(input.from));
+        return holding(
+          disk.openRead(dir, name),
+          (file) => disk.closeFile(file),
+          (file) => receiveFrom(disk, input, readableFile(disk, file), hooks),
+        );
+      },
+    );
   } catch (error) {
     throw fromSystemError(error, said("receiving-a-package"));
   }
@@ -95,24 +101,32 @@ async function intoDirectory(disk: Disk, to: Buffer, fill: (sink: Sink) => Promi
   const taken = (): EremosError =>
     new EremosError("path-taken", said("something-is-there", { path: displayPath(to) }), { path: displayPath(to) });
   const making = Buffer.from(`.eremos-received-${newId()}`);
-  return holding(disk.openRoot(parent), (dir) => disk.closeDir(dir), async (dir: Dir) => {
-    if (disk.find(dir, name)) throw taken();
-    disk.makeDir(dir, making, 0o700);
-    try {
-      const done = await holding(disk.openDir(dir, making), (made) => disk.closeDir(made), async (made) => {
-        const sink = new DirectorySink(disk, made);
-        const filled = await fill(sink);
-        sink.sync();
-        return filled;
-      });
+  return holding(
+    disk.openRoot(parent),
+    (dir) => disk.closeDir(dir),
+    async (dir: Dir) => {
       if (disk.find(dir, name)) throw taken();
-      disk.renameExclusive(dir, making, dir, name);
-      disk.syncDir(dir);
-      return done;
-    } finally {
-      removeMade(disk, dir, making);
-    }
-  });
+      disk.makeDir(dir, making, 0o700);
+      try {
+        const done = await holding(
+          disk.openDir(dir, making),
+          (made) => disk.closeDir(made),
+          async (made) => {
+            const sink = new DirectorySink(disk, made);
+            const filled = await fill(sink);
+            sink.sync();
+            return filled;
+          },
+        );
+        if (disk.find(dir, name)) throw taken();
+        disk.renameExclusive(dir, making, dir, name);
+        disk.syncDir(dir);
+        return done;
+      } finally {
+        removeMade(disk, dir, making);
+      }
+    },
+  );
 }
 
 async function takeOut(archive: OpenedArchive, sink: Sink, hooks: Hooks): Promise<Taken> {
@@ -174,7 +188,10 @@ const LINK = 0o120_000;
 const FILE = 0o100_000;
 const DIRECTORY = 0o040_000;
 
-function isLink({ versionMadeBy, externalFileAttributes }: {
+function isLink({
+  versionMadeBy,
+  externalFileAttributes,
+}: {
   readonly versionMadeBy: number;
   readonly externalFileAttributes: number;
 }): boolean {
@@ -197,7 +214,12 @@ class Names {
     const parts = (isDirectory ? filename.replace(/\/$/, "") : filename).split("/");
     const path = parts.map((part) => Buffer.from(part));
     if (parts.length > DEEPEST || !path.every(isFit)) return say("is-no-name-to-take");
-    const keys = parts.map((_, i) => parts.slice(0, i + 1).join("/").normalize("NFC"));
+    const keys = parts.map((_, i) =>
+      parts
+        .slice(0, i + 1)
+        .join("/")
+        .normalize("NFC"),
+    );
     const whole = keys.at(-1) ?? "";
     const above = isDirectory ? keys : keys.slice(0, -1);
     if (above.some((key) => this.files.has(key)) || (!isDirectory && (this.files.has(whole) || this.dirs.has(whole))))

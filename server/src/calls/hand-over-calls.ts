@@ -29,7 +29,11 @@ export const HAND_OVER_CALLS = {
     }),
     startedSchema,
   ),
-  "hand-over/made": owner("What was handed over, to whom and when; the newest first.", nothing, z.array(handedOverSchema)),
+  "hand-over/made": owner(
+    "What was handed over, to whom and when; the newest first.",
+    nothing,
+    z.array(handedOverSchema),
+  ),
   "hand-over/note": owner(
     "Writes down to whom a package went, and what the owner wants to remember of it.",
     one.extend({ to, note }),

@@ -56,11 +56,7 @@ export interface ShareWords {
 }
 
 /** What goes with a keyholder's sheet. */
-export function shareMail(
-  address: string,
-  { holder, of, threshold, count }: ShareWords,
-  pdf: Buffer,
-): PaperMail {
+export function shareMail(address: string, { holder, of, threshold, count }: ShareWords, pdf: Buffer): PaperMail {
   return {
     to: { name: holder, address },
     subject: say("share-for-you-keep-for", { of }),

@@ -90,7 +90,9 @@ export async function printSheet({ title, name, introduction, secret, sections, 
   );
   const top = document.y + 20;
   const isPhrase = "phrase" in secret;
-  const drawn = isPhrase ? drawPhrase(add, document, secret.phrase, top) : drawGroups(add, document, secret.groups, top);
+  const drawn = isPhrase
+    ? drawPhrase(add, document, secret.phrase, top)
+    : drawGroups(add, document, secret.groups, top);
   const text = isPhrase ? secret.phrase : secret.groups.join("-");
   const qr = QRCode.create(text, { errorCorrectionLevel: "M" });
   add("Figure", () => drawQr(document, qr.modules, MARGIN + WIDTH - QR_SIZE, top, QR_SIZE), {
@@ -128,7 +130,10 @@ function drawPhrase(
   document.font("name").fontSize(PHRASE.size);
   const height = Math.min(PHRASE.highest, document.heightOfString(phrase, { width, lineGap: PHRASE.lineGap }));
   document.markContent("Artifact", { type: "Layout" });
-  document.roundedRect(MARGIN, top, width + 2 * PHRASE.inset, height + 2 * PHRASE.inset, 5).lineWidth(0.8).stroke(LINE);
+  document
+    .roundedRect(MARGIN, top, width + 2 * PHRASE.inset, height + 2 * PHRASE.inset, 5)
+    .lineWidth(0.8)
+    .stroke(LINE);
   document.endMarkedContent();
   add("P", () => {
     document

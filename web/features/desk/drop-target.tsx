@@ -20,12 +20,13 @@ const SIZES_COMPARED = 20;
  * by its name and listing, and asks where two match. Nothing of its contents is read or sent.
  */
 export function DropTarget({ children }: { readonly children: ReactNode }): ReactNode {
-  const { protect, protectAll, moveInto, select } = useSelection();
+  const { protect, protectAll, moveInto, select, receive } = useSelection();
   const router = useRouter();
   const folders = useFolders();
   const [matches, setMatches] = useState<readonly string[] | null>(null);
   const choose = (path: string): void => {
     setMatches(null);
+    if (window.location.pathname === "/hand-over") return receive(path);
     const known = folders?.find((folder) => folder.path === path || folder.realPath === path);
     if (known) return router.push(`/folders/${known.id}`);
     router.push("/");

@@ -133,7 +133,7 @@ function useBeginning(): {
 
 export function ActsProvider({ children }: { readonly children: ReactNode }): ReactNode {
   const router = useRouter();
-  const { moveInto } = useSelection();
+  const { moveInto, handOver } = useSelection();
   const { begin, beginOne, pending, dialog } = useBeginning();
   const verb = useVerb((start: () => Promise<unknown>) => start());
   const [asking, setAsking] = useState<Asking | null>(null);
@@ -163,6 +163,9 @@ export function ActsProvider({ children }: { readonly children: ReactNode }): Re
         return beginOne(act, folder, (secret) => takeBack(folder, secret));
       case "move-in":
         return moveInto({ folder: folder.id, paths: [] });
+      case "hand-over":
+        handOver(folder.path);
+        return router.push("/hand-over");
       case "open-rest":
         return begin("open", folders, how);
       case "lock-rest":

@@ -20,6 +20,12 @@ export interface Selection {
   /** What is to be written over. */
   readonly overwriting: Overwriting | null;
   overwrite(what: Overwriting | null): void;
+  /** What is to be handed over; null: nothing was chosen. */
+  readonly handing: string | null;
+  handOver(path: string | null): void;
+  /** A package that is to be received. */
+  readonly receiving: string | null;
+  receive(path: string | null): void;
 }
 
 /** A folder or file, empty text for none chosen yet; and whether it is to get a password of its own. */
@@ -50,6 +56,8 @@ export function SelectionProvider({ children }: { readonly children: ReactNode }
   const [making, make] = useState<string | null>(null);
   const [movingIn, moveInto] = useState<MovingIn | null>(null);
   const [overwriting, overwrite] = useState<Overwriting | null>(null);
+  const [handing, handOver] = useState<string | null>(null);
+  const [receiving, receive] = useState<string | null>(null);
   const value = useMemo(
     () => ({
       path,
@@ -65,8 +73,12 @@ export function SelectionProvider({ children }: { readonly children: ReactNode }
       moveInto,
       overwriting,
       overwrite,
+      handing,
+      handOver,
+      receiving,
+      receive,
     }),
-    [path, protecting, protectingAll, making, movingIn, overwriting],
+    [path, protecting, protectingAll, making, movingIn, overwriting, handing, receiving],
   );
   return <SelectionContext value={value}>{children}</SelectionContext>;
 }

@@ -68,7 +68,7 @@ export function useNewPassword({ label, hintNote, autoFocus = false }: Asked): {
 const WORDS = [say("guessed-at-once"), say("weak"), say("fair"), say("good"), say("very-good")] as const;
 const BARS = ["bg-oxblood", "bg-oxblood", "bg-ochre", "bg-dusk", "bg-dusk"] as const;
 
-function Strength({ strength }: { readonly strength: StrengthView }): ReactNode {
+export function Strength({ strength }: { readonly strength: StrengthView }): ReactNode {
   const { score, guessTime, refusal, warning, suggestions } = strength;
   return (
     <div className="mt-2" aria-live="polite">

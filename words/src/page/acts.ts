@@ -14,6 +14,7 @@ export const { say, said } = speaker("page/acts", {
   "take-back": "Take back what was moved in",
   "so-many-are-back":
     "{files, plural, =0 {Nothing went back.} one {The file is back where it was.} other {# files are back where they were.}}",
+  "hand-over": "Hand over…",
   "end-visit": "End the visit",
   "open-file": "Open it in its program",
   check: "Check every byte",

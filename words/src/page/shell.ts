@@ -27,6 +27,7 @@ export const { say, said } = speaker("page/shell", {
   "it-was-cut-off-nothing": "It was cut off. Nothing is lost.",
   desk: "Desk",
   "ways-back": "Ways back",
+  "hand-over": "Hand-over",
   traces: "Traces",
   activity: "Activity",
   settings: "Settings",

@@ -10,15 +10,15 @@ export const { say, said } = speaker("server/handover", {
   "reader-name": "Open it here.html",
   "package-name": "Package",
   "paper-name": "password.pdf",
-  "nothing-written-down-of-it": "Nothing is written down of that package any more. The package itself is where it was put.",
+  "nothing-written-down-of-it":
+    "Nothing is written down of that package any more. The package itself is where it was put.",
   "received-locked":
     "{files, plural, one {One file} other {# files}} received into {path}, which is locked: nothing of it was readable on the disk.",
   "received-readable": "{files, plural, one {One file} other {# files}} received into {path}, which is readable.",
   "was-weak":
     "The package was encrypted in the old weak way: whoever had it could open it without its password. Ask for another form next time.",
   "was-not-encrypted": "The package was not encrypted: whoever had it could read it.",
-  "not-taken-out":
-    "{left, plural, one {One entry was} other {# entries were}} not taken out. {path}: {reason}.",
+  "not-taken-out": "{left, plural, one {One entry was} other {# entries were}} not taken out. {path}: {reason}.",
   "stayed-out": "{left, plural, one {One thing stayed} other {# things stayed}} out of it. {path}: {reason}.",
   "that-is-the-master-password":
     "That is your master password: whoever gets the package would have it. Nothing was made; choose another one.",

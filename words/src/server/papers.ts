@@ -15,7 +15,7 @@ export const { say, said } = speaker("server/papers", {
   "which-package-it-is": "Which package it is",
   "package-digest": "Its SHA-256: {sha256}",
   "package-has-no-digest": "It is the folder {name}.",
-  "afterwards": "Afterwards",
+  afterwards: "Afterwards",
   "destroy-this-paper": "Destroy this paper once the package has been opened and what is in it is where it should be.",
   "password-for-you": "The password of a package for you",
   "password-mail":

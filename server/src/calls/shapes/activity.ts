@@ -5,7 +5,17 @@ import { textSchema } from "./rules";
 /** Everything that is written down, by what a person looks for. */
 export const ACTIVITY_GROUPS = {
   locking: ["locked", "recovered", "released", "reguarded", "protection", "rules"],
-  opening: ["opened", "visited", "visit-ended", "changed", "dropped", "taken-back", "put-back", "handed-over", "received"],
+  opening: [
+    "opened",
+    "visited",
+    "visit-ended",
+    "changed",
+    "dropped",
+    "taken-back",
+    "put-back",
+    "handed-over",
+    "received",
+  ],
   tries: ["wrong", "stranger"],
   entrance: ["signed-in", "signed-out"],
   secrets: ["password", "folder-password", "code", "keyholders", "new-keys", "pin", "stay", "practised"],

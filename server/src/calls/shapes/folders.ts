@@ -84,7 +84,14 @@ export const JOB_VERBS = [
 export const jobVerbSchema = z.enum(JOB_VERBS);
 export type JobVerb = z.output<typeof jobVerbSchema>;
 /** Of whose end the owner is asked, where it was cut off; what else is cut off goes on, or is begun again, by itself. */
-export const interruptedVerbSchema = jobVerbSchema.exclude(["renew", "clear", "remove", "overwrite", "hand-over", "receive"]);
+export const interruptedVerbSchema = jobVerbSchema.exclude([
+  "renew",
+  "clear",
+  "remove",
+  "overwrite",
+  "hand-over",
+  "receive",
+]);
 
 export const JOB_STATES = ["queued", "running", "done", "failed", "cancelled", "interrupted"] as const;
 export const jobStateSchema = z.enum(JOB_STATES);

@@ -1,7 +1,7 @@
 import {
+  type PackageForm as EngineForm,
   EremosError,
   type HandedOver,
-  type PackageForm as EngineForm,
   type Password,
   displayPath,
   inspectFolder,

@@ -41,7 +41,12 @@ export async function paperFor(eremos: Eremos, id: string, password: Uint8Array)
 /** Sends that paper, and never the package. @throws EremosError `not-found` | `not-set-up` | `io` */
 export async function mailPaper(
   eremos: Eremos,
-  { id, password, name, mail }: { readonly id: string; readonly password: Uint8Array; readonly name: string; readonly mail: string },
+  {
+    id,
+    password,
+    name,
+    mail,
+  }: { readonly id: string; readonly password: Uint8Array; readonly name: string; readonly mail: string },
 ): Promise<void> {
   const server = requireMailServer(eremos);
   const pdf = await paperFor(eremos, id, password);

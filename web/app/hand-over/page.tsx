@@ -1,0 +1,3 @@
+import { HandOverPage } from "@/features/hand-over/hand-over-page";
+
+export default HandOverPage;
