@@ -32,9 +32,8 @@ export const handOverCommand: Command<"hand-over"> = async (invocation) => {
       from: process.cwd(),
     });
     const { files, bytes, size, digest, left } = await finish(eremos, job);
-    const made = fullPath(to, eremos.settings.home, process.cwd()).toString("utf8");
     return {
-      result: { path: made, files, bytes, size, sha256: digest, left, words },
+      result: { path: job.path, files, bytes, size, sha256: digest, left, words },
       lines: [
         summaryOf(eremos, job.id),
         ...(digest === null ? [] : [`SHA-256 ${digest}`]),

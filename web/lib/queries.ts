@@ -1,7 +1,7 @@
 "use client";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { toast } from "sonner";
-import type { ActivityFilter, FolderSecret, FolderView, JobView } from "@eremos/server/contract";
+import type { ActivityFilter, FolderView, JobView } from "@eremos/server/contract";
 import { ApiError, api } from "./api";
 import { say } from "@eremos/words/page/shell";
 
@@ -42,7 +42,7 @@ export const KEYS = {
   /** All of the next. */
   handOver: ["hand-over"],
   handedOver: ["hand-over", "made"],
-  goesIn: (path: string, secret: FolderSecret | null) => ["hand-over", "plan", path, secret],
+  goesIn: (path: string) => ["hand-over", "plan", path],
   medium: (path: string) => ["medium", path],
   reach: (folder: string) => ["reach", folder],
   onlooker: (path: string, subject: string | null) => ["onlooker", path, subject],

@@ -32,7 +32,14 @@ export function JobToasts(): ReactNode {
   return null;
 }
 
+/** Where its own page tells it, with what is to be done next. */
+function isToldThere({ verb, state }: JobView): boolean {
+  if (window.location.pathname !== "/hand-over") return false;
+  return verb === "receive" || (verb === "hand-over" && state === "done");
+}
+
 function tell(job: JobView): void {
+  if (isToldThere(job)) return;
   if (job.state === "done") {
     if (job.summary !== null) toast(job.summary, { duration: 9000 });
     return;

@@ -8,8 +8,8 @@ import { useGuarded } from "@/lib/guarded";
 import { KEYS } from "@/lib/queries";
 import { Button } from "@/ui/button";
 import { Confirm, Dialog, DialogEnd } from "@/ui/dialog";
-import { Field } from "@/ui/field";
 import { Time } from "@/ui/time";
+import { ForWhom } from "./make-package";
 import { say } from "@eremos/words/page/hand-over";
 
 interface Asking {
@@ -104,14 +104,12 @@ function NoteForm({ one, onDone }: { readonly one: HandedOverView; readonly onDo
         keep.run(undefined);
       }}
     >
-      <Field label={say("for-whom")} maxLength={200} value={to} onChange={(event) => setTo(event.target.value)} />
-      <Field
-        label={say("note-to-yourself")}
-        maxLength={2000}
-        value={note}
-        onChange={(event) => setNote(event.target.value)}
-        problem={keep.problem}
-      />
+      <ForWhom to={to} onTo={setTo} note={note} onNote={setNote} />
+      {keep.problem && (
+        <p className="text-sm text-oxblood" role="alert">
+          {keep.problem}
+        </p>
+      )}
       <DialogEnd>
         <Button onClick={onDone}>{say("not-now")}</Button>
         <Button tone="dusk" type="submit" disabled={keep.isBlocked}>

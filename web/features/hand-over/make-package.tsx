@@ -5,16 +5,16 @@ import { type ReactNode, useDeferredValue, useEffect, useState } from "react";
 import type { FolderSecret, GoesInView, PackageForm } from "@eremos/server/contract";
 import { JobProgress } from "@/parts/folders/job-progress";
 import { PathField } from "@/parts/folders/path-field";
-import { useSelection } from "@/parts/folders/selection";
+import { AskSecret } from "@/parts/secrets/ask-secret";
 import { Strength } from "@/parts/secrets/new-password";
 import { makeWords, useStrength } from "@/parts/secrets/use-strength";
 import { ApiError, api } from "@/lib/api";
 import { formatBytes } from "@/lib/format";
 import { useGuarded } from "@/lib/guarded";
-import { KEYS, isRunning, useJobs } from "@/lib/queries";
+import { KEYS, isRunning, useFolders, useJobs } from "@/lib/queries";
 import { Button } from "@/ui/button";
 import { Choices } from "@/ui/choice";
-import { Field, PasswordField } from "@/ui/field";
+import { Field } from "@/ui/field";
 import { Tick } from "@/ui/tick";
 import { useSettled } from "./settled";
 import { say } from "@eremos/words/page/hand-over";
@@ -28,16 +28,21 @@ export interface Making {
 const ENDINGS = { page: ".html", zip: ".zip", folder: "" } as const;
 
 /** The form: what goes in, in which form, under which password, where to. */
-export function MakePackage({ onMade }: { readonly onMade: (made: Making) => void }): ReactNode {
-  const { handing } = useSelection();
-  const [path, setPath] = useState(handing ?? "");
-  const [secret, setSecret] = useState<FolderSecret | null>(null);
+export function MakePackage({
+  begins,
+  onMade,
+}: {
+  /** What was chosen elsewhere; empty: nothing. */
+  readonly begins: string;
+  readonly onMade: (made: Making) => void;
+}): ReactNode {
+  const [path, setPath] = useState(begins);
   const [form, setForm] = useState<PackageForm>("page");
   const [hidesNames, setHidesNames] = useState(false);
   const [at, setAt] = useState<string | null>(null);
   const [to, setTo] = useState("");
   const [note, setNote] = useState("");
-  const plan = useGoesIn(path, secret);
+  const plan = useGoesIn(path);
   const { password, fields, isFit } = usePackagePassword(form);
   const where = at ?? (plan.goesIn ? `${plan.goesIn.suggested}${ENDINGS[form]}` : "");
   const { begin, job } = useMaking(onMade);
@@ -50,7 +55,7 @@ export function MakePackage({ onMade }: { readonly onMade: (made: Making) => voi
         className="mt-4 space-y-5"
         onSubmit={(event) => {
           event.preventDefault();
-          begin.run({ path, secret, form, hidesNames, password, at: where, to, note });
+          begin.run({ path, secret: plan.secret, form, hidesNames, password, at: where, to, note });
         }}
       >
         <div>
@@ -58,99 +63,108 @@ export function MakePackage({ onMade }: { readonly onMade: (made: Making) => voi
             label={say("what-goes-in")}
             wants="any"
             path={path}
-            onPath={(typed) => {
-              setPath(typed);
-              setSecret(null);
-            }}
+            onPath={setPath}
             note={say("what-goes-in-note")}
-            problem={plan.needsPassword ? null : plan.problem}
+            problem={plan.problem}
           />
-          {plan.needsPassword && (
-            <OwnPassword problem={plan.problem} onUse={(password) => setSecret({ kind: "password", password })} />
-          )}
-          <GoesIn plan={plan} />
+          {plan.asks}
+          {path.trim() !== "" && <GoesIn plan={plan} />}
         </div>
-        <FormChoice form={form} onForm={setForm} />
-        {form === "zip" && <Tick label={say("hide-names")} value={hidesNames} onChange={setHidesNames} />}
-        {fields}
-        <PathField label={say("where-it-goes")} wants="any" path={where} onPath={setAt} />
-        <div className="grid gap-4 sm:grid-cols-2">
-          <Field label={say("for-whom")} maxLength={200} value={to} onChange={(event) => setTo(event.target.value)} />
-          <Field
-            label={say("note-to-yourself")}
-            maxLength={2000}
-            value={note}
-            onChange={(event) => setNote(event.target.value)}
-          />
-        </div>
-        {job ? <JobProgress job={job} /> : <p className="text-[13px] text-mute">{say("can-not-be-called-back")}</p>}
-        {begin.problem && (
-          <p className="text-sm text-oxblood" role="alert">
-            {begin.problem}
-          </p>
+        {path.trim() !== "" && (
+          <>
+            <FormChoice form={form} onForm={setForm} />
+            {form === "zip" && <Tick label={say("hide-names")} value={hidesNames} onChange={setHidesNames} />}
+            {fields}
+            <PathField label={say("where-it-goes")} wants="any" path={where} onPath={setAt} />
+            <ForWhom to={to} onTo={setTo} note={note} onNote={setNote} />
+            {job ? <JobProgress job={job} /> : <p className="text-[13px] text-mute">{say("can-not-be-called-back")}</p>}
+            {begin.problem && (
+              <p className="text-sm text-oxblood" role="alert">
+                {begin.problem}
+              </p>
+            )}
+            <Button
+              tone="dusk"
+              type="submit"
+              disabled={!plan.goesIn || where === "" || !isFit || begin.isBlocked || job !== null}
+            >
+              {begin.label(say("make-it"))}
+            </Button>
+          </>
         )}
-        <Button
-          tone="dusk"
-          type="submit"
-          disabled={!plan.goesIn || where === "" || !isFit || begin.isBlocked || job !== null}
-        >
-          {begin.label(say("make-it"))}
-        </Button>
       </form>
+      {plan.dialog}
     </section>
+  );
+}
+
+interface ForWhomProps {
+  readonly to: string;
+  readonly onTo: (to: string) => void;
+  readonly note: string;
+  readonly onNote: (note: string) => void;
+}
+
+export function ForWhom({ to, onTo, note, onNote }: ForWhomProps): ReactNode {
+  return (
+    <div className="grid gap-4 sm:grid-cols-2">
+      <Field label={say("for-whom")} maxLength={200} value={to} onChange={(event) => onTo(event.target.value)} />
+      <Field
+        label={say("note-to-yourself")}
+        maxLength={2000}
+        value={note}
+        onChange={(event) => onNote(event.target.value)}
+      />
+    </div>
   );
 }
 
 interface Plan {
   readonly goesIn: GoesInView | null;
   readonly isLooking: boolean;
-  readonly needsPassword: boolean;
+  /** By which it was looked into, of a folder that has a password of its own. */
+  readonly secret: FolderSecret | null;
   readonly problem: string | null;
+  /** What leads to the question for that password, as far as it is needed, and the question: a form of its own. */
+  readonly asks: ReactNode;
+  readonly dialog: ReactNode;
 }
 
 /** What would go in, once its path has been typed. */
-function useGoesIn(path: string, secret: FolderSecret | null): Plan {
+function useGoesIn(path: string): Plan {
   const settled = useSettled(path.trim());
+  const folder = useFolders()?.find((one) => one.path === settled || one.realPath === settled);
+  const [opened, setOpened] = useState<{ readonly secret: FolderSecret; readonly goesIn: GoesInView } | null>(null);
+  const [isAsking, setAsking] = useState(false);
   const { data, error, isFetching } = useQuery({
-    queryKey: KEYS.goesIn(settled, secret),
-    queryFn: () => api.planHandOver(settled, secret),
+    queryKey: KEYS.goesIn(settled),
+    queryFn: () => api.planHandOver(settled, null),
     enabled: settled !== "",
     retry: false,
     gcTime: 0,
   });
-  const code = error instanceof ApiError ? error.code : null;
+  const isOpened = opened?.goesIn.path === folder?.path ? opened : null;
+  const needsPassword = error instanceof ApiError && error.code === "needs-folder-password" && !isOpened;
+  const goesIn = isOpened?.goesIn ?? data ?? null;
   return {
-    goesIn: settled === path.trim() ? (data ?? null) : null,
+    goesIn: settled === path.trim() ? goesIn : null,
     isLooking: isFetching,
-    needsPassword: code === "needs-folder-password" || (secret !== null && error !== null),
-    problem: error && code !== "needs-folder-password" ? error.message : null,
-  };
-}
-
-/** Of a folder that has one: tried when it is whole, since every try counts. */
-function OwnPassword({
-  problem,
-  onUse,
-}: {
-  readonly problem: string | null;
-  readonly onUse: (password: string) => void;
-}): ReactNode {
-  const [typed, setTyped] = useState("");
-  return (
-    <div className="mt-3 flex items-start gap-2">
-      <PasswordField
-        className="min-w-0 flex-1"
-        label={say("its-own-password")}
-        value={typed}
-        autoComplete="off"
-        onChange={(event) => setTyped(event.target.value)}
-        problem={problem}
-      />
-      <Button className="mt-[26px] h-11 shrink-0" disabled={typed === ""} onClick={() => onUse(typed)}>
-        {say("look-into-it")}
+    secret: isOpened?.secret ?? null,
+    problem: error && !isOpened && !(needsPassword && folder) ? error.message : null,
+    asks: needsPassword && folder && (
+      <Button className="mt-2" onClick={() => setAsking(true)}>
+        {say("its-own-password")}
       </Button>
-    </div>
-  );
+    ),
+    dialog: isAsking && folder && (
+      <AskSecret
+        folder={folder}
+        action={say("look-into-it")}
+        verb={async (secret) => setOpened({ secret, goesIn: await api.planHandOver(settled, secret) })}
+        onDone={() => setAsking(false)}
+      />
+    ),
+  };
 }
 
 function GoesIn({ plan: { goesIn, isLooking } }: { readonly plan: Plan }): ReactNode {
@@ -234,7 +248,7 @@ function usePackagePassword(form: PackageForm): {
           {say("other-words")}
         </Button>
       </div>
-      {password !== "" && strength && <Strength strength={strength} />}
+      {password !== "" && strength && <Strength strength={strength} of="package" />}
       <p className="mt-1 text-[13px] text-mute">{say("password-note")}</p>
     </div>
   );

@@ -167,9 +167,8 @@ export function ActsProvider({ children }: { readonly children: ReactNode }): Re
         handOver(folder.path);
         return router.push("/hand-over");
       case "open-rest":
-        return begin("open", folders, how);
       case "lock-rest":
-        return begin("lock", folders, how);
+        return begin(act === "open-rest" ? "open" : "lock", folders, how);
       case "put-back":
         return verb.run(() => putBack(folder));
       case "release":

@@ -68,7 +68,14 @@ export function useNewPassword({ label, hintNote, autoFocus = false }: Asked): {
 const WORDS = [say("guessed-at-once"), say("weak"), say("fair"), say("good"), say("very-good")] as const;
 const BARS = ["bg-oxblood", "bg-oxblood", "bg-ochre", "bg-dusk", "bg-dusk"] as const;
 
-export function Strength({ strength }: { readonly strength: StrengthView }): ReactNode {
+/** `of`: what somebody has who guesses, the disk or the package. */
+export function Strength({
+  strength,
+  of = "disk",
+}: {
+  readonly strength: StrengthView;
+  readonly of?: "disk" | "package";
+}): ReactNode {
   const { score, guessTime, refusal, warning, suggestions } = strength;
   return (
     <div className="mt-2" aria-live="polite">
@@ -79,7 +86,7 @@ export function Strength({ strength }: { readonly strength: StrengthView }): Rea
       </div>
       <p className="mt-1.5 text-[13px]">
         <span className="font-semibold">{WORDS[score]}.</span>{" "}
-        <span className="text-mute">{say("time-guess-it-for-somebody", { guessTime })}</span>
+        <span className="text-mute">{say("time-guess-it-for-somebody", { guessTime, of })}</span>
       </p>
       {(refusal ?? warning ?? suggestions[0]) && (
         <p className={cn("mt-0.5 text-[13px]", refusal ? "text-oxblood" : "text-mute")}>

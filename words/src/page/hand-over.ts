@@ -12,7 +12,7 @@ export const { say } = speaker("page/hand-over", {
     "{files, plural, one {One file} other {# files}}, {size}. {lies, select, locked {It is locked: nothing of it is decrypted on the disk.} open {It lies open now.} other {It lies readable there.}}",
   "stays-out":
     "{count, plural, one {One thing stays out} other {# things stay out}}: {path} ({reason}){more, plural, =0 {.} other { and more.}}",
-  "its-own-password": "This folder’s own password",
+  "its-own-password": "Its own password…",
   "look-into-it": "Look into it",
   "which-form": "Which form",
   page: "One page",
@@ -48,7 +48,7 @@ export const { say } = speaker("page/hand-over", {
   "send-it": "Send it",
   "mail-is-sent": "The mail server has taken it.",
   "not-now": "Not now",
-  "original-readable": "The original still lies readable at",
+  "original-readable": "The original still lies readable:",
   "original-open": "The original lies open now.",
   "lock-it-now": "Lock it now",
   "another-package": "Another package",

@@ -6,6 +6,7 @@ import {
   displayPath,
   inspectFolder,
   isEremosError,
+  joinPath,
   newId,
   openWithPassword,
   protectedAbove,
@@ -22,7 +23,7 @@ import { packagePageBytes, rescueFileBytes } from "../../rescue-files";
 import { ownAccount } from "../../session/keys";
 import { formatBytes } from "../../size-words";
 import { packageStrength } from "../../strength";
-import { type What, type WhatAsked, inPlaces, withWhat } from "./what-goes-in";
+import { type What, type WhatAsked, inPlaces, usualName, withWhat } from "./what-goes-in";
 import { said, say } from "@eremos/words/server/handover";
 
 export interface HandOverRequest extends WhatAsked {
@@ -42,13 +43,16 @@ export interface HandOverRequest extends WhatAsked {
  * Makes a package for somebody else, under a password of its own. Of a locked folder nothing is decrypted on the disk.
  * @throws EremosError `weak-password` | `path-taken` | `outside-places` | `nested` | `not-found`, before anything is made
  */
-export async function handOver(eremos: Eremos, asked: HandOverRequest): Promise<StartedJob<"hand-over">> {
+export async function handOver(
+  eremos: Eremos,
+  asked: HandOverRequest,
+): Promise<StartedJob<"hand-over"> & { readonly path: string }> {
   const password = textOf(asked.password).normalize("NFC");
   await refuseGuessable(password, asked.form);
   await refuseMasterPassword(eremos, password);
-  const to = destination(eremos, asked);
   const form = engineForm(eremos, asked);
   return withWhat(eremos, asked, (what) => {
+    const to = destination(eremos, asked, what);
     const job = eremos.jobs.start({
       folder: what.folder,
       verb: "hand-over",
@@ -61,7 +65,7 @@ export async function handOver(eremos: Eremos, asked: HandOverRequest): Promise<
       },
       failed: async () => undefined,
     });
-    return job;
+    return { ...job, path: displayPath(to) };
   });
 }
 
@@ -140,14 +144,37 @@ async function refuseMasterPassword(eremos: Eremos, password: string): Promise<v
   throw new EremosError("weak-password", said("that-is-the-master-password"));
 }
 
-/** Where a package may be: not in what is protected, where it would be locked, or lie beside what is. */
-function destination(eremos: Eremos, { at, from }: HandOverRequest): Buffer {
-  const full = inPlaces(eremos, fullPath(at, eremos.settings.home, from));
+const ENDINGS = { page: ".html", zip: ".zip", folder: "" } as const;
+
+/**
+ * Where a package may be: not in what is protected, where it would be locked, or lie beside what is. In a directory
+ * that is there it gets its usual name.
+ */
+function destination(eremos: Eremos, { at, from, form }: HandOverRequest, what: What): Buffer {
+  const { disk, settings } = eremos;
+  const named = inPlaces(eremos, fullPath(at, settings.home, from));
+  const isThere = isDirectory(disk, named) && !inspectFolder(disk, named);
+  const full = isThere ? joinPath(named, Buffer.from(`${usualName(what)}${ENDINGS[form]}`)) : named;
   const { parent } = splitPath(full);
   const above = inspectFolder(eremos.disk, parent) ? parent : protectedAbove(eremos.disk, full);
   if (above)
     throw new EremosError("nested", said("lies-in-protected", { path: displayPath(full), above: displayPath(above) }));
   return full;
+}
+
+function isDirectory(disk: Eremos["disk"], path: Buffer): boolean {
+  const { parent, name } = splitPath(path);
+  try {
+    const dir = disk.openRoot(parent);
+    try {
+      return disk.find(dir, name)?.type === "dir";
+    } finally {
+      disk.closeDir(dir);
+    }
+  } catch {
+    // Whoever puts something there says why it can't be.
+    return false;
+  }
 }
 
 /** What a package is called where it was put. */

@@ -97,9 +97,6 @@ export async function planHandOver(eremos: Eremos, asked: WhatAsked): Promise<Go
   return withWhat(eremos, asked, async ({ path, lies, source }) => {
     const { files, bytes, left } = await eremos.run<"what-goes-in">({ verb: "what-goes-in", input: { from: source } });
     const [downloads = eremos.settings.home] = downloadsOf(eremos.settings);
-    // What is locked is not told by the name of its package.
-    const name = lies === "readable" ? nameOf(path).replace(/\.[^.]+$/, "") : say("package-name");
-    const day = new Date().toLocaleDateString("sv-SE");
     return {
       name: nameOf(path),
       path: displayPath(path),
@@ -108,7 +105,13 @@ export async function planHandOver(eremos: Eremos, asked: WhatAsked): Promise<Go
       bytes,
       left: left.slice(0, MOST_NAMED),
       leftCount: left.length,
-      suggested: `${downloads}/${name} ${day}`,
+      suggested: `${downloads}/${usualName({ path, lies })}`,
     };
   });
+}
+
+/** What a package is called where nobody gave it a name. What is locked is not told by it. */
+export function usualName({ path, lies }: Pick<What, "path" | "lies">): string {
+  const name = lies === "readable" ? nameOf(path).replace(/\.[^.]+$/, "") : say("package-name");
+  return `${name} ${new Date().toLocaleDateString("sv-SE")}`;
 }
