@@ -1,6 +1,8 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
 import { pathToFileURL } from "node:url";
+import { deflateRawSync, inflateRawSync } from "node:zlib";
+import PDFDocument from "pdfkit";
 import type { Download, Page } from "@playwright/test";
 import { violations } from "./accessible";
 import { type House, expect, test } from "./house";
@@ -153,4 +155,86 @@ test("one too large for a page is read from its file, chosen once more; another 
   const saved = page.waitForEvent("download");
   await page.getByRole("button", { name: "Save For the accountant/z.txt" }).click();
   expect((await bytesOf(await saved)).equals(last)).toBe(true);
+});
+
+/** A PDF of some pages, with a font of its own in it, or by one that every reader has; one that would run a script. */
+async function pdfOf(pages: number, font: string | null): Promise<Buffer> {
+  const document = new PDFDocument({ size: "A6", autoFirstPage: false });
+  const parts: Buffer[] = [];
+  document.on("data", (part: Buffer) => parts.push(part));
+  const ended = new Promise<void>((resolve) => document.on("end", resolve));
+  for (let page = 0; page < pages; page++) {
+    document.addPage();
+    if (font !== null) document.font(font);
+    document.fontSize(40).text(`Bill ${page + 1}`, 40, 60);
+  }
+  const action = document.ref({ Type: "Action", S: "JavaScript", JS: "app.alert('ran'); document.title = 'ran'" });
+  action.end();
+  (document as unknown as { _root: { data: Record<string, unknown> } })._root.data["OpenAction"] = action;
+  document.end();
+  await ended;
+  return Buffer.concat(parts);
+}
+
+test("a PDF is drawn page by page, by fonts in it and by others, offline, and what would run in it does not", async ({
+  house,
+  page,
+}) => {
+  const own = path.join(import.meta.dirname, "../node_modules/dejavu-fonts-ttf/ttf/DejaVuSans-Bold.ttf");
+  const made = packed(house, {
+    "own.pdf": await pdfOf(3, own),
+    "usual.pdf": await pdfOf(1, null),
+    "broken.pdf": Buffer.from("%PDF-1.7 and nothing more"),
+  });
+  const requests = asked(page);
+  const errors: string[] = [];
+  page.on("pageerror", (error) => errors.push(error.message));
+  await page.goto(pathToFileURL(made).toString());
+  await open(page);
+  for (const [name, count] of [
+    ["own.pdf", 3],
+    ["usual.pdf", 1],
+  ] as const) {
+    await page.getByRole("button", { name: new RegExp(`^Show .*${name}`) }).click();
+    const pages = page.getByRole("dialog").getByRole("img");
+    await expect(pages).toHaveCount(count);
+    await expect(pages.first()).toHaveAccessibleName("Page 1");
+    const ink = await pages.first().evaluate((canvas: HTMLCanvasElement) => {
+      const data = canvas.getContext("2d")?.getImageData(0, 0, canvas.width, canvas.height).data ?? [];
+      return data.reduce((sum, value, i) => sum + (i % 4 === 0 && value < 100 ? 1 : 0), 0);
+    });
+    expect(ink, name).toBeGreaterThan(300);
+    await page.getByRole("button", { name: "Close" }).click();
+  }
+  await page.getByRole("button", { name: /^Show .*broken\.pdf/ }).click();
+  await expect(page.getByRole("alert").filter({ hasText: /./ })).toBeVisible();
+  expect(await page.title()).toBe("Package");
+  expect([errors, requests.filter((address) => !address.startsWith("file:"))]).toEqual([[], []]);
+});
+
+test("without a way to unpack what draws PDFs they are saved, not shown; of a changed one nothing runs", async ({
+  house,
+  browser,
+}) => {
+  const made = packed(house, { "own.pdf": await pdfOf(1, null) });
+  const context = await browser.newContext();
+  await context.addInitScript(() => Reflect.deleteProperty(globalThis, "DecompressionStream"));
+  const page = await context.newPage();
+  await page.goto(pathToFileURL(made).toString());
+  await open(page);
+  await expect(page.getByRole("button", { name: /^Save .*own\.pdf/ })).toBeVisible();
+  await expect(page.getByRole("button", { name: /^Show/ })).toHaveCount(0);
+  await context.close();
+
+  const text = fs.readFileSync(made, "utf8");
+  const [whole, code = ""] = /id="pdf">([^<]+)</.exec(text) ?? [];
+  const changed = deflateRawSync(`document.title = "ran";${inflateRawSync(Buffer.from(code, "base64")).toString()}`);
+  fs.writeFileSync(made, text.replace(whole ?? "", `id="pdf">${changed.toString("base64")}<`));
+  const other = await (await browser.newContext()).newPage();
+  await other.goto(pathToFileURL(made).toString());
+  await open(other);
+  await other.getByRole("button", { name: /^Show .*own\.pdf/ }).click();
+  await expect(other.getByRole("alert").filter({ hasText: /./ })).toBeVisible();
+  expect(await other.title()).toBe("Package");
+  await other.context().close();
 });

@@ -3,6 +3,7 @@ import { createHash } from "node:crypto";
 import { mkdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { dirname, join, relative } from "node:path";
 import { fileURLToPath } from "node:url";
+import { deflateRawSync } from "node:zlib";
 import { build } from "esbuild";
 import { areaOf, saidIn, sourceOf } from "./messages-in.mjs";
 
@@ -77,7 +78,11 @@ export async function bundle() {
   await bundleScript();
   await bundlePage("page", "rescue/dist/rescue.html");
   // No reader, but what one is made from: not beside the readers, which are copied away as a whole.
-  await bundlePage("package-page", "server/dist/package.html");
+  const pdf = await bundlePdf();
+  await bundlePage("package-page", "server/dist/package.html", {
+    PDF: deflateRawSync(pdf, { level: 9 }).toString("base64"),
+    PDF_HASH: hashOf(pdf),
+  });
 }
 
 /** What core uses natively, and a reader that is one file does without. Its messages are read before, so no parser. */
@@ -150,11 +155,34 @@ async function bundleScript() {
   writeFileSync(join(root, "rescue/dist/rescue.mjs"), script, { mode: 0o755 });
 }
 
+function hashOf(text) {
+  return `sha256-${createHash("sha256").update(text).digest("base64")}`;
+}
+
+/** What draws PDFs, as one script: by its digest a page lets it run. */
+async function bundlePdf() {
+  const { outputFiles } = await build({
+    absWorkingDir: root,
+    bundle: true,
+    platform: "browser",
+    format: "iife",
+    target: "es2022",
+    minify: true,
+    legalComments: "eof",
+    logLevel: "error",
+    write: false,
+    entryPoints: ["rescue/src/pdf.ts"],
+    outfile: "pdf.js",
+  });
+  const [{ text }] = outputFiles;
+  return text;
+}
+
 /**
  * One page, with everything in it; its own policy lets nothing else run, and nothing be fetched. What it has no value for
  * stays a place: a package is put there.
  */
-async function bundlePage(name, made) {
+async function bundlePage(name, made, more = {}) {
   const text = await buildReader({
     absWorkingDir: root,
     bundle: true,
@@ -171,8 +199,7 @@ async function bundlePage(name, made) {
   });
   const script = text.trim().replaceAll("</script", "<\\/script");
   const style = readFileSync(join(root, "rescue/src/page.css"), "utf8");
-  const hash = (text) => `sha256-${createHash("sha256").update(text).digest("base64")}`;
-  const values = { STYLE: style, SCRIPT: script, STYLE_HASH: hash(style), SCRIPT_HASH: hash(script) };
+  const values = { STYLE: style, SCRIPT: script, STYLE_HASH: hashOf(style), SCRIPT_HASH: hashOf(script), ...more };
   writeFileSync(
     join(root, made),
     readFileSync(join(root, `rescue/src/${name}.html`), "utf8").replace(

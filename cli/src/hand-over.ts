@@ -23,6 +23,7 @@ export const handOverCommand: Command<"hand-over"> = async (invocation) => {
       what,
       isPlain,
       secret,
+      hrefs: null,
       password: words ?? typed,
       at: to,
       form,

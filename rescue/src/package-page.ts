@@ -4,6 +4,7 @@ import { say } from "@eremos/words/reader/package";
 import { Packed, headInPage, sourceInFile, sourceInPage } from "./packed";
 import { at, button, namedRow, showMatching, working } from "./page-parts";
 import { bytesIn } from "./sizes";
+import { canDrawPdf, loadPdf } from "./pdf-in-page";
 import { save, streamToFile } from "./saving";
 
 /**
@@ -134,7 +135,10 @@ const TYPES: readonly (readonly [RegExp, string])[] = [
   [/\.webm$/i, "video/webm"],
 ];
 
+const PDF = "application/pdf";
+
 function typeOf(name: string): string | null {
+  if (/\.pdf$/i.test(name)) return canDrawPdf() ? PDF : null;
   return TYPES.find(([pattern]) => pattern.test(name))?.[1] ?? null;
 }
 
@@ -143,8 +147,21 @@ let shownAddress: string | null = null;
 async function show(of: Packed, entry: Entry): Promise<void> {
   const type = typeOf(entry.filename) ?? "";
   view.shownName.textContent = entry.filename;
-  view.shown.replaceChildren(type === "text/plain" ? await textOf(of, entry) : await mediumOf(of, entry, type));
+  const element =
+    type === "text/plain" ? textOf(of, entry) : type === PDF ? pdfOf(of, entry) : mediumOf(of, entry, type);
+  view.shown.replaceChildren(await element);
   view.preview.showModal();
+}
+
+async function pdfOf(of: Packed, entry: Entry): Promise<HTMLElement> {
+  const draw = await loadPdf();
+  const pages = document.createElement("div");
+  pages.className = "pages";
+  await draw(await of.bytes(entry), pages, {
+    nameOf: (number) => say("page-number", { number }),
+    more: (shown, all) => say("first-pages-alone", { shown, all }),
+  });
+  return pages;
 }
 
 async function textOf(of: Packed, entry: Entry): Promise<HTMLElement> {

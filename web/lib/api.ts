@@ -109,7 +109,8 @@ export const api = {
     call("return", { path, secret, password, hint }),
   /** A PDF, base64. */
   sheet: (code: string) => call("sheet", { code }),
-  planHandOver: (path: string, secret: FolderSecret | null) => call("hand-over/plan", { path, secret }),
+  planHandOver: (path: string, hrefs: readonly string[] | null, secret: FolderSecret | null) =>
+    call("hand-over/plan", { path, hrefs, secret }),
   handOver: (asked: Asked<"hand-over">) => call("hand-over", asked),
   handedOver: () => call("hand-over/made"),
   noteHandedOver: (id: string, to: string, note: string) => call("hand-over/note", { id, to, note }),

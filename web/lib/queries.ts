@@ -42,7 +42,7 @@ export const KEYS = {
   /** All of the next. */
   handOver: ["hand-over"],
   handedOver: ["hand-over", "made"],
-  goesIn: (path: string) => ["hand-over", "plan", path],
+  goesIn: (path: string, hrefs: readonly string[] | null) => ["hand-over", "plan", path, hrefs],
   medium: (path: string) => ["medium", path],
   reach: (folder: string) => ["reach", folder],
   onlooker: (path: string, subject: string | null) => ["onlooker", path, subject],

@@ -1,6 +1,6 @@
 import { EremosError, damage, fromSystemError } from "../errors/eremos-error";
 import { OWN_DIR_NAME, displayPath, joinPath, splitPath, within } from "../engine/ground";
-import type { DirNode, FileNode, Visit } from "../engine/visiting";
+import type { DirNode, FileNode, Node, Visit } from "../engine/visiting";
 import { printable } from "../errors/printable";
 import type { Dir, Disk, Stat } from "../platform/port";
 import { said, say } from "@eremos/words/core/handover";
@@ -92,9 +92,14 @@ function add(of: Collecting, dir: Dir, entry: Buffer, stat: Stat, path: Buffer, 
 
 /**
  * What a locked folder has to hand over, read from its sealed copy: nothing is decrypted on the disk. `name`: the
- * folder's own.
+ * folder's own; `only`: of what is in it these alone, each under its own name. @throws EremosError `not-found` where
+ * one of them is not there any more
  */
-export function collectSealed(visit: Visit, name: Buffer): Collected {
+export function collectSealed(
+  visit: Visit,
+  name: Buffer,
+  only: readonly (readonly Buffer[])[] | null = null,
+): Collected {
   const handed: Handed[] = [];
   const left: StayedOut[] = [];
   const names = new Set<string>();
@@ -102,21 +107,27 @@ export function collectSealed(visit: Visit, name: Buffer): Collected {
     const children = [...visit.list(dir)].sort((a, b) => a.name.compare(b.name));
     if (children.length === 0)
       handed.push({ name: below, kind: "dir", size: 0, modifiedAt: timeOf(dir), pieces: () => [] });
-    for (const node of children) {
-      const inside = free(names, `${below}/${nameIn(node.name)}`);
-      if (node.kind === "dir") walk(node, inside);
-      else if (node.kind === "link") left.push({ path: inside, reason: say("is-a-link") });
-      else
-        handed.push({
-          name: inside,
-          kind: "file",
-          size: node.size,
-          modifiedAt: timeOf(node),
-          pieces: () => sealedPieces(visit, node),
-        });
-    }
+    for (const node of children) take(node, `${below}/${nameIn(node.name)}`);
   };
-  walk(visit.root, nameIn(name));
+  const take = (node: Node, called: string): void => {
+    const inside = free(names, called);
+    if (node.kind === "dir") walk(node, inside);
+    else if (node.kind === "link") left.push({ path: inside, reason: say("is-a-link") });
+    else
+      handed.push({
+        name: inside,
+        kind: "file",
+        size: node.size,
+        modifiedAt: timeOf(node),
+        pieces: () => sealedPieces(visit, node),
+      });
+  };
+  if (only === null) walk(visit.root, nameIn(name));
+  for (const path of only ?? []) {
+    const node = visit.find(path);
+    if (!node) throw new EremosError("not-found", said("is-not-in-it-any-more"));
+    take(node, nameIn(node.name));
+  }
   return { handed, left, bytes: handed.reduce((sum, { size }) => sum + size, 0) };
 }
 

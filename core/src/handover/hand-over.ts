@@ -14,7 +14,13 @@ export interface HandOverInput {
   readonly from:
     | { readonly kind: "paths"; readonly paths: readonly Buffer[]; readonly isOpen: boolean }
     /** A locked folder, and what it is called. */
-    | { readonly kind: "sealed"; readonly visit: VisitInput; readonly name: Buffer };
+    | {
+        readonly kind: "sealed";
+        readonly visit: VisitInput;
+        readonly name: Buffer;
+        /** Of what is in it these alone, names from the folder down; null: everything. */
+        readonly only: readonly (readonly Buffer[])[] | null;
+      };
   /** Where the package is to be; nothing may be there. */
   readonly to: Buffer;
   /** UTF-8 of its NFC. */
@@ -70,7 +76,7 @@ async function collecting<T>(
   if (from.kind === "paths") return use(collect(disk, from.paths, from.isOpen));
   const visit = await Visit.open(disk, from.visit);
   try {
-    return await use(collectSealed(visit, from.name));
+    return await use(collectSealed(visit, from.name, from.only));
   } finally {
     visit.close();
   }

@@ -10,7 +10,12 @@ const to = z.string().max(200).default("");
 const note = z.string().max(2000).default("");
 const one = z.strictObject({ id: text });
 /** A path, or the id of a protected folder; and its own password, where it has one. */
-const what = z.strictObject({ path: text, secret });
+const what = z.strictObject({
+  path: text,
+  secret,
+  /** Of a locked folder these entries alone, as a visit names them. */
+  hrefs: z.array(text).min(1).max(10_000).readonly().nullable().default(null),
+});
 /** The package's, once more: it is not kept. */
 const told = one.extend({ password: secretText });
 

@@ -7,6 +7,8 @@ import { MakePackage, type Making } from "./make-package";
 import { ReceivePackage } from "./receive-package";
 import { say } from "@eremos/words/page/hand-over";
 
+const NOTHING = { path: "", hrefs: null };
+
 /** Packages for somebody else, and those of others. */
 export function HandOverPage(): ReactNode {
   const { handing, handOver } = useSelection();
@@ -23,7 +25,7 @@ export function HandOverPage(): ReactNode {
         {made ? (
           <Made making={made} onAnother={another} />
         ) : (
-          <MakePackage key={handing} begins={handing ?? ""} onMade={setMade} />
+          <MakePackage key={JSON.stringify(handing)} begins={handing ?? NOTHING} onMade={setMade} />
         )}
         <ReceivePackage />
         <HandedList />

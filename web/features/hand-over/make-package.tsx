@@ -4,6 +4,7 @@ import { RefreshCw } from "lucide-react";
 import { type ReactNode, useDeferredValue, useEffect, useState } from "react";
 import type { FolderSecret, GoesInView, PackageForm } from "@eremos/server/contract";
 import { JobProgress } from "@/parts/folders/job-progress";
+import type { Handing } from "@/parts/folders/selection";
 import { PathField } from "@/parts/folders/path-field";
 import { AskSecret } from "@/parts/secrets/ask-secret";
 import { Strength } from "@/parts/secrets/new-password";
@@ -32,17 +33,19 @@ export function MakePackage({
   begins,
   onMade,
 }: {
-  /** What was chosen elsewhere; empty: nothing. */
-  readonly begins: string;
+  /** What was chosen elsewhere; no path: nothing. */
+  readonly begins: Handing;
   readonly onMade: (made: Making) => void;
 }): ReactNode {
-  const [path, setPath] = useState(begins);
+  const [path, setPath] = useState(begins.path);
+  // What was chosen in a visit is chosen of that folder alone.
+  const hrefs = path === begins.path ? begins.hrefs : null;
   const [form, setForm] = useState<PackageForm>("page");
   const [hidesNames, setHidesNames] = useState(false);
   const [at, setAt] = useState<string | null>(null);
   const [to, setTo] = useState("");
   const [note, setNote] = useState("");
-  const plan = useGoesIn(path);
+  const plan = useGoesIn(path, hrefs);
   const { password, fields, isFit } = usePackagePassword(form);
   const where = at ?? (plan.goesIn ? `${plan.goesIn.suggested}${ENDINGS[form]}` : "");
   const { begin, job } = useMaking(onMade);
@@ -55,7 +58,7 @@ export function MakePackage({
         className="mt-4 space-y-5"
         onSubmit={(event) => {
           event.preventDefault();
-          begin.run({ path, secret: plan.secret, form, hidesNames, password, at: where, to, note });
+          begin.run({ path, hrefs, secret: plan.secret, form, hidesNames, password, at: where, to, note });
         }}
       >
         <div>
@@ -64,7 +67,7 @@ export function MakePackage({
             wants="any"
             path={path}
             onPath={setPath}
-            note={say("what-goes-in-note")}
+            note={hrefs ? say("chosen-in-it", { entries: hrefs.length }) : say("what-goes-in-note")}
             problem={plan.problem}
           />
           {plan.asks}
@@ -131,14 +134,14 @@ interface Plan {
 }
 
 /** What would go in, once its path has been typed. */
-function useGoesIn(path: string): Plan {
+function useGoesIn(path: string, hrefs: readonly string[] | null): Plan {
   const settled = useSettled(path.trim());
   const folder = useFolders()?.find((one) => one.path === settled || one.realPath === settled);
   const [opened, setOpened] = useState<{ readonly secret: FolderSecret; readonly goesIn: GoesInView } | null>(null);
   const [isAsking, setAsking] = useState(false);
   const { data, error, isFetching } = useQuery({
-    queryKey: KEYS.goesIn(settled),
-    queryFn: () => api.planHandOver(settled, null),
+    queryKey: KEYS.goesIn(settled, hrefs),
+    queryFn: () => api.planHandOver(settled, hrefs, null),
     enabled: settled !== "",
     retry: false,
     gcTime: 0,
@@ -160,7 +163,7 @@ function useGoesIn(path: string): Plan {
       <AskSecret
         folder={folder}
         action={say("look-into-it")}
-        verb={async (secret) => setOpened({ secret, goesIn: await api.planHandOver(settled, secret) })}
+        verb={async (secret) => setOpened({ secret, goesIn: await api.planHandOver(settled, hrefs, secret) })}
         onDone={() => setAsking(false)}
       />
     ),

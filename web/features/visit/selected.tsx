@@ -3,6 +3,7 @@ import { Download, FolderInput, Pencil, Trash2 } from "lucide-react";
 import { type ReactNode, useState } from "react";
 import type { VisitEntry } from "@eremos/server/contract";
 import { childHref, lastName, parentHref } from "./hrefs";
+import { HandOverChosen } from "./hand-over-chosen";
 import { NameDialog } from "./name-dialog";
 import type { useChange } from "./use-visit";
 import { api } from "@/lib/api";
@@ -58,6 +59,7 @@ export function Selected({ hrefs, entries, folder, contents, change, onMove, onD
           {say("download-as-zip")}
         </Button>
       )}
+      <HandOverChosen folder={folder} hrefs={hrefs} />
       <Button size="small" tone="oxblood" onClick={() => setAsking("remove")}>
         <Trash2 className="size-4" aria-hidden />
         {say("delete")}

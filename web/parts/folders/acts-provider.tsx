@@ -164,7 +164,7 @@ export function ActsProvider({ children }: { readonly children: ReactNode }): Re
       case "move-in":
         return moveInto({ folder: folder.id, paths: [] });
       case "hand-over":
-        handOver(folder.path);
+        handOver({ path: folder.path, hrefs: null });
         return router.push("/hand-over");
       case "open-rest":
       case "lock-rest":

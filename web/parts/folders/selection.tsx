@@ -21,8 +21,8 @@ export interface Selection {
   readonly overwriting: Overwriting | null;
   overwrite(what: Overwriting | null): void;
   /** What is to be handed over; null: nothing was chosen. */
-  readonly handing: string | null;
-  handOver(path: string | null): void;
+  readonly handing: Handing | null;
+  handOver(what: Handing | null): void;
   /** A package that is to be received. */
   readonly receiving: string | null;
   receive(path: string | null): void;
@@ -32,6 +32,12 @@ export interface Selection {
 export interface Protecting {
   readonly path: string;
   readonly withOwnPassword: boolean;
+}
+
+/** A path, and of a locked folder the entries alone that were chosen in a visit; null: everything. */
+export interface Handing {
+  readonly path: string;
+  readonly hrefs: readonly string[] | null;
 }
 
 /** Full paths of what goes; or one, of whose disk the free space is meant. */
@@ -56,7 +62,7 @@ export function SelectionProvider({ children }: { readonly children: ReactNode }
   const [making, make] = useState<string | null>(null);
   const [movingIn, moveInto] = useState<MovingIn | null>(null);
   const [overwriting, overwrite] = useState<Overwriting | null>(null);
-  const [handing, handOver] = useState<string | null>(null);
+  const [handing, handOver] = useState<Handing | null>(null);
   const [receiving, receive] = useState<string | null>(null);
   const value = useMemo(
     () => ({

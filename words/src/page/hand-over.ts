@@ -7,6 +7,8 @@ export const { say } = speaker("page/hand-over", {
   "make-a-package": "Make a package",
   "what-goes-in": "What goes in",
   "what-goes-in-note": "A protected folder, locked or open, or any file or folder you can read.",
+  "chosen-in-it":
+    "{entries, plural, one {What was chosen in it} other {The # entries chosen in it}} alone. Another path: everything that is there.",
   "looking-at-it": "Looking at it …",
   "goes-in":
     "{files, plural, one {One file} other {# files}}, {size}. {lies, select, locked {It is locked: nothing of it is decrypted on the disk.} open {It lies open now.} other {It lies readable there.}}",

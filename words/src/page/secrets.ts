@@ -47,7 +47,8 @@ export const { say, said } = speaker("page/secrets", {
   fair: "Fair",
   good: "Good",
   "very-good": "Very good",
-  "time-guess-it-for-somebody": "Time to guess it, for somebody with {of, select, package {the package} other {your disk}}: {guessTime}.",
+  "time-guess-it-for-somebody":
+    "Time to guess it, for somebody with {of, select, package {the package} other {your disk}}: {guessTime}.",
   "read-it-from-picture-sheet": "Read it from a picture of the sheet",
   "by-camera": "By the camera",
   "picture-sheet": "Picture of the sheet",

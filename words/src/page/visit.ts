@@ -102,6 +102,11 @@ export const { say, said } = speaker("page/visit", {
   "chosen-2": "{what} chosen",
   rename: "Rename…",
   move: "Move…",
+  "hand-over": "Hand over…",
+  "hand-over-title": "Hand over what is chosen?",
+  "hand-over-ends-visit":
+    "The visit ends, and the package is made of the folder as it is now, locked: nothing of it is decrypted on the disk.",
+  "end-and-go-on": "End the visit and go on",
   "download-as-zip": "Download as ZIP",
   delete: "Delete…",
   "choose-nothing": "Choose nothing",

@@ -15,6 +15,8 @@ export const { say, said } = speaker("reader/package", {
   "show-this": "Show {entry}",
   "it-is-saved": "{entry} is saved.",
   "everything-is-saved": "Everything is saved, as one ZIP.",
+  "page-number": "Page {number}",
+  "first-pages-alone": "The first {shown} of {all} pages. Save it to see the rest.",
   "only-its-beginning": "Only its beginning is shown.",
   "this-browser-cant-show-it": "This browser can’t show it. Save it, and open it with a program.",
   "something-went-wrong": "Something went wrong here ({error}). The package is as it was.",

@@ -22,6 +22,7 @@ export const { say, said } = speaker("server/handover", {
   "stayed-out": "{left, plural, one {One thing stayed} other {# things stayed}} out of it. {path}: {reason}.",
   "that-is-the-master-password":
     "That is your master password: whoever gets the package would have it. Nothing was made; choose another one.",
+  "that-is-no-path-inside": "That is no path inside the folder. Nothing was made.",
   "is-outside-places": "{path} is outside your places ({places}). Nothing was made; choose a path in one of them.",
   "lies-in-protected": "{path} would lie in {above}, which is protected. Nothing was made; choose a place outside it.",
 });

@@ -6,8 +6,8 @@ import { planHandOver } from "../../operations/handover/what-goes-in";
 import { type Answers, FROM } from "./answer";
 
 export const HAND_OVER: Answers<typeof HAND_OVER_CALLS> = {
-  "hand-over/plan": ({ context }, { path, secret }) =>
-    planHandOver(context.eremos, { what: path, isPlain: false, secret, from: FROM }),
+  "hand-over/plan": ({ context }, { path, ...asked }) =>
+    planHandOver(context.eremos, { ...asked, what: path, isPlain: false, from: FROM }),
   "hand-over": async ({ context }, { path, ...asked }) => {
     const { id } = await handOver(context.eremos, { ...asked, what: path, isPlain: false, from: FROM });
     return { job: id };

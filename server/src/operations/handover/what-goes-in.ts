@@ -13,9 +13,11 @@ import type { Eremos } from "../../eremos";
 import { ownAccount } from "../../session/keys";
 import { decodePath, fullPath, nameOf } from "../../paths";
 import { downloadsOf } from "../folders/traces";
-import { type Target, findTarget } from "../locking/find-target";
+import { findUnvisited } from "../folders/visit";
+import type { Target } from "../locking/find-target";
 import { withFolderKey } from "../locking/folder-password";
 import { sealedInput } from "../locking/sealed-input";
+import { pathOf } from "../../visit/hrefs";
 import { said, say } from "@eremos/words/server/handover";
 
 export interface WhatAsked {
@@ -26,6 +28,8 @@ export interface WhatAsked {
   /** A folder's own, where it has one. */
   readonly secret: FolderSecret | null;
   readonly from: string;
+  /** Of a locked folder these entries alone; null: everything. */
+  readonly hrefs: readonly string[] | null;
 }
 
 export interface What {
@@ -45,7 +49,7 @@ const MOST_NAMED = 20;
  * `needs-folder-password`, and as opening it
  */
 export async function withWhat<T>(eremos: Eremos, asked: WhatAsked, use: (what: What) => T | Promise<T>): Promise<T> {
-  const target = asked.isPlain ? null : protectedAt(eremos, asked);
+  const target = asked.isPlain ? null : await protectedAt(eremos, asked);
   if (!target) {
     const path = inPlaces(eremos, fullPath(asked.what, eremos.settings.home, asked.from));
     const source = { kind: "paths", paths: [path], isOpen: false } as const;
@@ -67,6 +71,7 @@ export async function withWhat<T>(eremos: Eremos, asked: WhatAsked, use: (what: 
       source: {
         kind: "sealed",
         name: splitPath(shared.path).name,
+        only: asked.hrefs && asked.hrefs.map(pathInside),
         visit: {
           ...sealedInput(eremos, target, { folderKey }),
           account: ownAccount(),
@@ -77,9 +82,16 @@ export async function withWhat<T>(eremos: Eremos, asked: WhatAsked, use: (what: 
   );
 }
 
-function protectedAt(eremos: Eremos, { what, from }: WhatAsked): Target | null {
+function pathInside(href: string): readonly Buffer[] {
+  const path = pathOf(href);
+  if (!path || path.length === 0) throw new EremosError("usage", said("that-is-no-path-inside"));
+  return path;
+}
+
+/** It is not visited any more. */
+async function protectedAt(eremos: Eremos, { what, from }: WhatAsked): Promise<Target | null> {
   try {
-    return findTarget(eremos, what, from);
+    return await findUnvisited(eremos, what, from);
   } catch (error) {
     if (isEremosError(error) && error.code === "not-protected") return null;
     throw error;
