@@ -161,6 +161,29 @@ test("a folder with a password of its own asks for it, is told from a wrong one,
   expect(fs.readdirSync(house.place("for Jonas")).sort()).toEqual(["Open it here.html", "Payroll"]);
 });
 
+test("what is chosen in a visit is handed over alone: the visit ends, and nothing of the rest is in the package", async ({
+  house,
+  page,
+}) => {
+  const folder = house.place("Workshop", "Payroll");
+  const [first = "", ...others] = fs.readdirSync(folder);
+  const inside = fs.readdirSync(`${folder}/${first}`, { recursive: true }).map((name) => `${first}/${String(name)}`);
+  expect(others.length).toBeGreaterThan(0);
+  expect(house.eremos(["lock", folder, "--view"]).status).toBe(0);
+  await signIn(page, house);
+  await card(page, "Payroll").click({ button: "right" });
+  await page.getByRole("menuitem", { name: "Visit" }).click();
+  await page.getByLabel(`Choose ${first}`).check();
+  await page.getByRole("toolbar").getByRole("button", { name: "Hand over…" }).click();
+  await page.getByRole("button", { name: "End the visit and go on" }).click();
+  await expect(page.getByText("What was chosen in it alone.", { exact: false })).toBeVisible();
+  await expect(page.getByText(/It is locked: nothing of it/)).toBeVisible();
+  await page.getByLabel("Where the package goes").fill(house.place("chosen.html"));
+  await make(page);
+  const words = await made(page);
+  expect(received(house, house.place("chosen.html"), words)).toEqual([first, ...inside].sort());
+});
+
 test("a package is received by the page: a wrong password is said, then it is in a locked folder, 390 wide with touch emulated", async ({
   house,
   browser,

@@ -169,7 +169,7 @@ async function pdfOf(pages: number, font: string | null): Promise<Buffer> {
     document.fontSize(40).text(`Bill ${page + 1}`, 40, 60);
   }
   const action = document.ref({ Type: "Action", S: "JavaScript", JS: "app.alert('ran'); document.title = 'ran'" });
-  action.end();
+  (action.end as () => void).call(action);
   (document as unknown as { _root: { data: Record<string, unknown> } })._root.data["OpenAction"] = action;
   document.end();
   await ended;
@@ -200,7 +200,7 @@ test("a PDF is drawn page by page, by fonts in it and by others, offline, and wh
     await expect(pages).toHaveCount(count);
     await expect(pages.first()).toHaveAccessibleName("Page 1");
     const ink = await pages.first().evaluate((canvas: HTMLCanvasElement) => {
-      const data = canvas.getContext("2d")?.getImageData(0, 0, canvas.width, canvas.height).data ?? [];
+      const data = Array.from(canvas.getContext("2d")?.getImageData(0, 0, canvas.width, canvas.height).data ?? []);
       return data.reduce((sum, value, i) => sum + (i % 4 === 0 && value < 100 ? 1 : 0), 0);
     });
     expect(ink, name).toBeGreaterThan(300);

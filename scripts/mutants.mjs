@@ -9,11 +9,12 @@ import { availableParallelism, tmpdir } from "node:os";
 import { join } from "node:path";
 import { MUTANTS as LISTED } from "./mutants/list.mjs";
 import { ACTIVITY } from "./mutants/activity.mjs";
+import { HANDING_OVER } from "./mutants/handing-over.mjs";
 import { INSTALLING } from "./mutants/installing.mjs";
 import { REMOVING } from "./mutants/removing.mjs";
 import { install, installTestPrograms, requireNode, root } from "./steps.mjs";
 
-const MUTANTS = [...LISTED, ...REMOVING, ...ACTIVITY, ...INSTALLING];
+const MUTANTS = [...LISTED, ...REMOVING, ...ACTIVITY, ...INSTALLING, ...HANDING_OVER];
 const LONGEST_MS = 240_000;
 const STOREYS = ["words", "core", "server", "cli", "rescue", "web"];
 

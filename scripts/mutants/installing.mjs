@@ -4,42 +4,9 @@ const SERVICE = "cli/test/service.test.ts";
 const NOTICES = "server/test/parts/notices.test.ts";
 
 const FILE_MANAGERS = "cli/test/file-managers.test.ts";
-const PACKAGE = "core/test/handover/package.test.ts";
 const OPENED = "server/test/parts/opened-files.test.ts";
 
 export const INSTALLING = [
-  {
-    name: "a wrong password is taken for damage",
-    file: "core/src/handover/package.ts",
-    line: 'if (!equalBytes(checkOf(key), Buffer.from(check, "hex")))',
-    becomes: "if (check.length === 0)",
-    test: PACKAGE,
-    title: "a wrong password is told from damage",
-  },
-  {
-    name: "a package that was cut off is read as whole",
-    file: "core/src/handover/package.ts",
-    line: "if (isLast && (await this.decrypt(number, false, sealed))) throw cutOff();",
-    becomes: "const begun = isLast ? await this.decrypt(number, false, sealed) : null;\n    if (begun) return begun;",
-    test: PACKAGE,
-    title: "one that was cut off anywhere",
-  },
-  {
-    name: "the master password becomes a package's",
-    file: "server/src/operations/folders/hand-over.ts",
-    line: "  await refuseMasterPassword(eremos, asked.password);\n",
-    becomes: "",
-    test: "cli/test/handover/hand-over.test.ts",
-    title: "a weak password, the master password",
-  },
-  {
-    name: "a file that changes while it is read is handed over",
-    file: "core/src/handover/collected.ts",
-    line: "      if (!isSame()) throw changed();\n    } finally {",
-    becomes: "    } finally {",
-    test: "core/test/handover/hand-over.test.ts",
-    title: "nothing is made of a file that changes",
-  },
   {
     name: "a folder with a cover name is marked",
     file: "server/src/desktop/extension.ts",

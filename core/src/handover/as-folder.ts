@@ -2,7 +2,7 @@ import { wipe } from "../crypto/bytes";
 import { LEAST_COST } from "../crypto/kdf";
 import { generateSigningKey } from "../crypto/signature";
 import { fromSystemError } from "../errors/eremos-error";
-import { type Hooks, type Meter, joinPath, splitPath, within } from "../engine/ground";
+import { type Hooks, type Meter, joinPath, removeEntry, splitPath, within } from "../engine/ground";
 import { lockFolder } from "../engine/guards";
 import { makeFolder } from "../engine/upkeep";
 import { Visit } from "../engine/visiting";
@@ -12,7 +12,7 @@ import { newId } from "../format/ids";
 import { type OwnerEnvelope, createOwner } from "../format/owner";
 import type { Disk } from "../platform/port";
 import type { Handed } from "./collected";
-import { SealedSink, removeMade } from "./sink";
+import { SealedSink } from "./sink";
 import { said } from "@eremos/words/core/handover";
 
 export interface FolderPackage {
@@ -61,7 +61,7 @@ export async function makeLockedFolder(
     });
     return size + making.form.reader.length;
   } catch (error) {
-    within(disk, disk.openRoot(parent), (dir) => removeMade(disk, dir, name));
+    within(disk, disk.openRoot(parent), (dir) => removeEntry(disk, dir, name));
     throw fromSystemError(error, said("making-a-package"));
   }
 }

@@ -1,13 +1,13 @@
 import { createHash } from "node:crypto";
 import { EremosError, fromSystemError } from "../errors/eremos-error";
-import { type Hooks, Meter, displayPath, splitPath, withFile } from "../engine/ground";
+import { type Hooks, Meter, withFile } from "../engine/ground";
 import { Visit, type VisitInput } from "../engine/visiting";
-import { newId } from "../format/ids";
-import type { Dir, Disk, OpenFile } from "../platform/port";
+import type { Disk, OpenFile } from "../platform/port";
 import { type FolderPackage, makeLockedFolder } from "./as-folder";
 import { type Collected, type StayedOut, collect, collectSealed } from "./collected";
 import { PackageWriter, newPackage } from "./package";
 import { packagePage } from "./package-page";
+import { madeWhole } from "./staging";
 import { said } from "@eremos/words/core/handover";
 
 export interface HandOverInput {
@@ -51,8 +51,8 @@ export interface HandedOver extends GoesIn {
 }
 
 /**
- * Makes a package. It stands at its place when it is whole and durable, not before; cut off or cancelled, nothing of it
- * is left but a hidden file that is encrypted. @throws EremosError `path-taken` | `not-found` | `cancelled` |
+ * Makes a package. It stands at its place when it is whole and durable, not before; cancelled, nothing of it is left; what
+ * a kill leaves is hidden and encrypted, and goes with the next that is made there. @throws EremosError `path-taken` | `not-found` | `cancelled` |
  * `changed-while-locking` | `no-space` | `io`, and, of a locked folder, as opening it
  */
 export async function handOver(disk: Disk, input: HandOverInput, hooks: Hooks): Promise<HandedOver> {
@@ -130,47 +130,31 @@ async function writePage(
   }
 }
 
-/** Writes a file under another name, and gives it its own when it is durable. */
+/** Writes a file, durably, and says what became of it. */
 async function madeAt<T extends object>(
   disk: Disk,
   to: Buffer,
   make: (put: (bytes: Uint8Array) => void) => Promise<T>,
 ): Promise<T & { readonly size: number; readonly digest: string }> {
-  const { parent, name } = splitPath(to);
-  const taken = (): EremosError =>
-    new EremosError("path-taken", said("something-is-there", { path: displayPath(to) }), { path: displayPath(to) });
-  let dir: Dir | null = null;
-  const making = Buffer.from(`.eremos-package-${newId()}`);
-  let isThere = false;
   try {
-    dir = disk.openRoot(parent);
-    if (disk.find(dir, name)) throw taken();
-    const file: OpenFile = disk.create(dir, making, 0o600);
-    isThere = true;
-    const hash = createHash("sha256");
-    let size = 0;
-    const made = await closing(disk, file, async () => {
-      const done = await make((bytes) => {
-        const piece = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength);
-        disk.write(file, piece, 0, piece.length, size);
-        hash.update(piece);
-        size += piece.length;
+    return await madeWhole(disk, to, async (staging, name) => {
+      const file: OpenFile = disk.create(staging, name, 0o600);
+      const hash = createHash("sha256");
+      let size = 0;
+      const made = await closing(disk, file, async () => {
+        const done = await make((bytes) => {
+          const piece = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+          disk.write(file, piece, 0, piece.length, size);
+          hash.update(piece);
+          size += piece.length;
+        });
+        disk.syncFile(file);
+        return done;
       });
-      disk.syncFile(file);
-      return done;
+      return { ...made, size, digest: hash.digest("hex") };
     });
-    if (disk.find(dir, name)) throw taken();
-    disk.renameExclusive(dir, making, dir, name);
-    isThere = false;
-    disk.syncDir(dir);
-    return { ...made, size, digest: hash.digest("hex") };
   } catch (error) {
     throw fromSystemError(error, said("making-a-package"));
-  } finally {
-    if (dir) {
-      if (isThere) disk.unlink(dir, making);
-      disk.closeDir(dir);
-    }
   }
 }
 

@@ -2,13 +2,13 @@ import { EremosError, fromSystemError } from "../errors/eremos-error";
 import { type Hooks, Meter, OWN_DIR_NAME, displayPath, splitPath } from "../engine/ground";
 import { type Committed, Visit, type VisitInput } from "../engine/visiting";
 import { printable } from "../errors/printable";
-import { newId } from "../format/ids";
 import { isName } from "../format/tree";
-import type { Dir, Disk } from "../platform/port";
+import type { Disk } from "../platform/port";
 import type { StayedOut } from "./collected";
 import type { ArchiveCipherKind, OpenedArchive } from "./opened-archive";
 import { type Readable, notThere, openPage, pageHeadIn, readableFile } from "./package-file";
-import { DirectorySink, type NamePath, SealedSink, type Sink, removeMade } from "./sink";
+import { DirectorySink, type NamePath, SealedSink, type Sink } from "./sink";
+import { madeWhole } from "./staging";
 import { said, say } from "@eremos/words/core/handover";
 
 export interface ReceiveInput {
@@ -96,37 +96,20 @@ async function receiveFrom(
 type Taken = Pick<Received, "files" | "bytes" | "left">;
 
 /** Under another name until all of it is durable. */
-async function intoDirectory(disk: Disk, to: Buffer, fill: (sink: Sink) => Promise<Taken>): Promise<Taken> {
-  const { parent, name } = splitPath(to);
-  const taken = (): EremosError =>
-    new EremosError("path-taken", said("something-is-there", { path: displayPath(to) }), { path: displayPath(to) });
-  const making = Buffer.from(`.eremos-received-${newId()}`);
-  return holding(
-    disk.openRoot(parent),
-    (dir) => disk.closeDir(dir),
-    async (dir: Dir) => {
-      if (disk.find(dir, name)) throw taken();
-      disk.makeDir(dir, making, 0o700);
-      try {
-        const done = await holding(
-          disk.openDir(dir, making),
-          (made) => disk.closeDir(made),
-          async (made) => {
-            const sink = new DirectorySink(disk, made);
-            const filled = await fill(sink);
-            sink.sync();
-            return filled;
-          },
-        );
-        if (disk.find(dir, name)) throw taken();
-        disk.renameExclusive(dir, making, dir, name);
-        disk.syncDir(dir);
-        return done;
-      } finally {
-        removeMade(disk, dir, making);
-      }
-    },
-  );
+function intoDirectory(disk: Disk, to: Buffer, fill: (sink: Sink) => Promise<Taken>): Promise<Taken> {
+  return madeWhole(disk, to, (staging, name) => {
+    disk.makeDir(staging, name, 0o700);
+    return holding(
+      disk.openDir(staging, name),
+      (made) => disk.closeDir(made),
+      async (made) => {
+        const sink = new DirectorySink(disk, made);
+        const filled = await fill(sink);
+        sink.sync();
+        return filled;
+      },
+    );
+  });
 }
 
 async function takeOut(archive: OpenedArchive, sink: Sink, hooks: Hooks): Promise<Taken> {

@@ -1,5 +1,5 @@
 import { EremosError } from "../errors/eremos-error";
-import { removeEntry, within } from "../engine/ground";
+import { within } from "../engine/ground";
 import type { DirNode, Visit } from "../engine/visiting";
 import type { Dir, Disk, OpenFile } from "../platform/port";
 import { said } from "@eremos/words/core/handover";
@@ -142,9 +142,4 @@ function lastOf(path: NamePath): Buffer {
   const name = path.at(-1);
   if (!name) throw new TypeError("path: no name");
   return name;
-}
-
-/** What was made of a directory, with everything in it. */
-export function removeMade(disk: Disk, dir: Dir, name: Buffer): void {
-  if (disk.find(dir, name)) removeEntry(disk, dir, name);
 }

@@ -278,3 +278,23 @@ it("a page that asks for more work than ours do is not tried", async () => {
   fs.writeFileSync(at("package"), text.replace(head, Buffer.from(heavier).toString("base64")), "latin1");
   await expect(take()).rejects.toMatchObject({ code: "damaged" });
 });
+
+it("what a kill left of one that was being made goes with the next beside it; what is being made now, and what is another's, stays", async () => {
+  letters();
+  await make("page");
+  const left = (name: string, holds: string): string => {
+    put("what was readable", name, holds);
+    return at(name);
+  };
+  left(".eremos-making-left", "made/letter.txt");
+  const [others, held] = [left(".eremos-makings", "x"), left(".eremos-making-held", "lock")];
+  const dir = linuxDisk.openRoot(Buffer.from(held));
+  const lock = linuxDisk.tryLock(dir, Buffer.from("lock"));
+  try {
+    await take();
+  } finally {
+    if (lock) linuxDisk.closeFile(lock);
+    linuxDisk.closeDir(dir);
+  }
+  expect(leftBehind("Letters", "package", "out").sort()).toEqual([path.basename(held), path.basename(others)]);
+});
