@@ -4,7 +4,7 @@ import { createHash } from "node:crypto";
 import type { Page } from "@playwright/test";
 import { startMailBox } from "../stand-ins/mail-box.mjs";
 import { violations } from "./accessible";
-import { PASSWORD, type House, card, expect, signIn, test } from "./house";
+import { type House, PASSWORD, card, expect, signIn, test } from "./house";
 
 const OWN_PASSWORD = "a lantern by the weir";
 

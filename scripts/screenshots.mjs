@@ -117,12 +117,6 @@ try {
     .getByLabel("Folder or file")
     .fill(join(world, "Workshop", "Recordings"));
   await page.getByRole("button", { name: "Lock Recordings" }).click();
-  await card("Recordings")
-    .getByRole("group", { name: "Locking under way" })
-    .getByText(/MB\/s|GB\/s/)
-    .waitFor();
-  await page.waitForTimeout(500);
-  await shot("progress");
   await card("Recordings").getByText("Locked", { exact: true }).waitFor({ timeout: 60_000 });
 
   await page.getByRole("button", { name: "Surprise for Jonas" }).first().click();
@@ -177,6 +171,14 @@ try {
   await reader.getByText(/It lay at/).waitFor({ timeout: 60_000 });
   await reader.screenshot({ path: join(shots, "rescue.png") });
   await reader.close();
+  await page.getByRole("link", { name: "Hand-over" }).click();
+  await page.getByLabel("What goes in").fill(join(world, "Workshop", "Instrument photos"));
+  await page.getByLabel("Where the package goes").fill(join(world, "Home", "For Mara.html"));
+  await page.getByLabel("For whom (only you see this)").fill("Mara");
+  await page.getByRole("button", { name: "Make the package" }).click();
+  await page.getByRole("heading", { name: "The package is made" }).waitFor();
+  await quiet();
+  await shot("hand-over");
   await page.getByRole("link", { name: "Traces" }).click();
   await page.getByRole("button", { name: "Look for traces of all" }).click();
   const payroll = page.getByRole("region", { name: "Payroll" });

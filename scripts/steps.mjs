@@ -59,6 +59,7 @@ const TEST_PROGRAMS = [
   { there: ["pdftoppm", ["-v"]], packages: ["poppler-utils"] },
   { there: ["zbarimg", ["--version"]], packages: ["zbar-tools"] },
   { there: ["sh", ["-c", "command -v litmus"]], packages: ["litmus"] },
+  { there: ["bsdtar", ["--version"]], packages: ["libarchive-tools"] },
   { there: ["rclone", ["version"]], packages: ["rclone"] },
   { there: ["mount.davfs", ["--version"]], packages: ["davfs2"] },
   {

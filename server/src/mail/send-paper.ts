@@ -10,7 +10,7 @@ export interface PaperMail {
   readonly filename: string;
   readonly pdf: Buffer;
   /** What is said where it could not be sent. */
-  readonly failed: "mail-server-did-not-take" | "paper-mail-not-taken";
+  readonly failed: (error: string) => ReturnType<typeof said>;
 }
 
 const PATIENCE_MS = 20_000;
@@ -42,7 +42,7 @@ export async function sendPaper(
       attachments: [{ filename, content: pdf, contentType: "application/pdf" }],
     });
   } catch (error) {
-    throw new EremosError("io", said(failed, { error: error instanceof Error ? error.message : String(error) }));
+    throw new EremosError("io", failed(error instanceof Error ? error.message : String(error)));
   } finally {
     transport.close();
   }
@@ -63,6 +63,6 @@ export function shareMail(address: string, { holder, of, threshold, count }: Sha
     text: say("dear-has-named-you-keyholder", { holder, of, threshold, count }),
     filename: "keyholder-share.pdf",
     pdf,
-    failed: "mail-server-did-not-take",
+    failed: (error) => said("mail-server-did-not-take", { error }),
   };
 }

@@ -3,7 +3,7 @@ import { Download, FolderInput, Pencil, Trash2 } from "lucide-react";
 import { type ReactNode, useState } from "react";
 import type { VisitEntry } from "@eremos/server/contract";
 import { childHref, lastName, parentHref } from "./hrefs";
-import { HandOverChosen } from "./hand-over-chosen";
+import { HandOverChosen } from "@/parts/folders/hand-over-chosen";
 import { NameDialog } from "./name-dialog";
 import type { useChange } from "./use-visit";
 import { api } from "@/lib/api";

@@ -4,7 +4,7 @@ import type { Eremos } from "../../eremos";
 import { requireMailServer } from "../ways-back/keyholders";
 import { packageName } from "./hand-over";
 import { said, say } from "@eremos/words/server/handover";
-import { say as sayOnPaper } from "@eremos/words/server/papers";
+import { said as saidOnPaper, say as sayOnPaper } from "@eremos/words/server/papers";
 
 /** What was handed over, the newest first. */
 export function handedOver(eremos: Eremos): readonly HandedOverView[] {
@@ -57,6 +57,6 @@ export async function mailPaper(
     text: sayOnPaper("password-mail", { name, file: packageName(handedOne(eremos, id)) }),
     filename: say("paper-name"),
     pdf,
-    failed: "paper-mail-not-taken",
+    failed: (error) => saidOnPaper("paper-mail-not-taken", { error }),
   });
 }

@@ -2,7 +2,7 @@
 import { PackageOpen } from "lucide-react";
 import { useRouter } from "next/navigation";
 import { type ReactNode, useState } from "react";
-import { useSelection } from "@/parts/folders/selection";
+import { useSelection } from "./selection";
 import { api } from "@/lib/api";
 import { useFolders, useVerb } from "@/lib/queries";
 import { Button } from "@/ui/button";
