@@ -18,6 +18,7 @@ export interface OpenedArchive {
 }
 
 const LONGEST_LIST = 1_000_000;
+const LARGEST_LIST_BYTES = 256 * 1024 * 1024;
 
 /**
  * An archive, whoever made it. Of one whose names are hidden within another, the inner one. @throws EremosError
@@ -68,7 +69,9 @@ class Source extends Reader<Readable> {
     this.size = file.size;
   }
 
+  /** Contents are read piece by piece; only its list, which anybody may make as long as they like, is read at once. */
   override async readUint8Array(index: number, length: number): Promise<Uint8Array> {
+    if (length > LARGEST_LIST_BYTES) throw new EremosError("unsupported", said("too-many-entries"));
     return Uint8Array.from(await this.file.read(index, length));
   }
 }

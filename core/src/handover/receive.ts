@@ -130,7 +130,7 @@ async function takeOut(archive: OpenedArchive, sink: Sink, hooks: Hooks): Promis
       sink.makeDir(path);
       continue;
     }
-    const file = sink.begin(path, null);
+    const file = sink.begin(path, entry.uncompressedSize);
     try {
       await archive.read(entry, (piece) => {
         room.take(piece.length);

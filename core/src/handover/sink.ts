@@ -18,7 +18,7 @@ export interface SinkFile {
 export interface Sink {
   /** With every directory above it; one that is there stays as it is. */
   makeDir(path: NamePath): void;
-  /** `size`: null where it is not known for certain. */
+  /** `size`: what was said of it, null: nothing. @throws EremosError `damaged` where it is not so */
   begin(path: NamePath, size: number | null): SinkFile;
   /** Bytes that the disk has left. */
   free(): number;
@@ -79,7 +79,7 @@ class WrittenFile implements SinkFile {
   }
 
   finish(mtimeNs: bigint): void {
-    if (this.size !== null && this.size !== this.written) throw new EremosError("damaged", said("is-not-of-its-size"));
+    if (this.size !== null && this.size !== this.written) throw notOfItsSize();
     this.disk.setTimes(this.file, mtimeNs, mtimeNs);
     this.disk.syncFile(this.file);
     this.close();
@@ -118,9 +118,15 @@ export class SealedSink implements Sink {
     const { visit } = this;
     const dir = this.directory(path.slice(0, -1));
     const upload = visit.write(path.slice(0, -1), lastOf(path), size);
+    let done = 0;
     return {
-      append: (piece) => upload.append(piece),
+      append: (piece) => {
+        done += piece.length;
+        if (size !== null && done > size) throw notOfItsSize();
+        upload.append(piece);
+      },
       finish: (mtimeNs) => {
+        if (size !== null && done !== size) throw notOfItsSize();
         const written = upload.finish();
         visit.add(dir, { ...written, meta: { ...written.meta, mtimeNs } });
       },
@@ -136,6 +142,10 @@ export class SealedSink implements Sink {
     }
     return at;
   }
+}
+
+function notOfItsSize(): EremosError {
+  return new EremosError("damaged", said("is-not-of-its-size"));
 }
 
 function lastOf(path: NamePath): Buffer {
