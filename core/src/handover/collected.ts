@@ -95,11 +95,11 @@ function add(of: Collecting, dir: Dir, entry: Buffer, stat: Stat, path: Buffer, 
  * folder's own; `only`: of what is in it these alone, each under its own name. @throws EremosError `not-found` where
  * one of them is not there any more
  */
-export function collectSealed(
+export async function collectSealed(
   visit: Visit,
   name: Buffer,
   only: readonly (readonly Buffer[])[] | null = null,
-): Collected {
+): Promise<Collected> {
   const handed: Handed[] = [];
   const left: StayedOut[] = [];
   const names = new Set<string>();
@@ -122,7 +122,14 @@ export function collectSealed(
         pieces: () => sealedPieces(visit, node),
       });
   };
-  if (only === null) walk(visit.root, nameIn(name));
+  if (only === null) {
+    walk(visit.root, nameIn(name));
+    // Whoever may write to the folder may have put it in: its owner looks at it first.
+    for (const drop of await visit.arrivals()) {
+      left.push({ path: drop.path.map(nameIn).join("/"), reason: say("waits-to-be-taken-in") });
+      drop.close();
+    }
+  }
   for (const path of only ?? []) {
     const node = visit.find(path);
     if (!node) throw new EremosError("not-found", said("is-not-in-it-any-more"));

@@ -76,7 +76,7 @@ async function collecting<T>(
   if (from.kind === "paths") return use(collect(disk, from.paths, from.isOpen));
   const visit = await Visit.open(disk, from.visit);
   try {
-    return await use(collectSealed(visit, from.name, from.only));
+    return await use(await collectSealed(visit, from.name, from.only));
   } finally {
     visit.close();
   }

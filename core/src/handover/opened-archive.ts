@@ -130,13 +130,8 @@ class StoredInside implements Readable {
     const at = from + SALT + CHECK;
     for (let done = 0; done < size; done += PIECE_BYTES)
       code.update(await file.read(at + done, Math.min(PIECE_BYTES, size - done)));
-    if (
-      !code
-        .digest()
-        .subarray(0, CODE)
-        .equals(await file.read(at + size, CODE))
-    )
-      throw damage(said("archive-is-damaged"));
+    const proof = await file.read(at + size, CODE);
+    if (!code.digest().subarray(0, CODE).equals(proof)) throw damage(said("archive-is-damaged"));
     return new StoredInside(file, at, size, Buffer.from(keys.subarray(0, KEY)));
   }
 

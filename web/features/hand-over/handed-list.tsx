@@ -71,7 +71,7 @@ function Handed({
 }): ReactNode {
   return (
     <li className="flex flex-wrap items-center gap-3 px-4 py-3">
-      <div className="min-w-0 flex-1">
+      <div className="min-w-0 grow basis-64">
         <p className="text-[15px] font-medium break-words">
           {baseName(one.what)}{" "}
           {one.to !== "" && <span className="font-normal">{say("for-somebody", { to: one.to })}</span>}

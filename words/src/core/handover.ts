@@ -19,6 +19,7 @@ export const { say, said } = speaker("core/handover", {
   "is-a-link": "it is a link",
   "is-no-file": "it is no file",
   "is-another-drive": "another drive is mounted there",
+  "waits-to-be-taken-in": "it was put in while the folder was locked, and waits: visit the folder first",
   "is-protected-itself": "it is protected itself",
   "nothing-to-receive-at": "There is no file at {path}. Nothing was changed.",
   "receiving-a-package": "receiving the package; nothing of it was kept, and the package is as it was",
