@@ -105,7 +105,7 @@ export const HANDING_OVER = [
   {
     name: "what is being made now is taken for something that was left",
     file: "core/src/handover/staging.ts",
-    line: "      if (!lock) return false;\n",
+    line: "    if (!lock) return false;\n",
     becomes: "",
     test: ARCHIVE,
     title: "what a kill left of one that was being made",

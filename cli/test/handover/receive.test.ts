@@ -135,3 +135,16 @@ it("an empty password gets words by chance, each time others, that open it; a ZI
     run(["hand-over", at("Letters"), "--plain", "--to", at(`by-${form}`), "--as", form], guessable).status;
   expect([as("page"), as("zip")]).toEqual([0, 4]);
 });
+
+it("a single file is in its package by itself, locked or open", () => {
+  fs.writeFileSync(at("why.txt"), SECRET);
+  expect(cli.run(["lock", at("why.txt")]).status).toBe(0);
+  const receivedAs = (name: string): string => {
+    expect(run(["hand-over", at("why.txt"), "--to", at(name)], PASSWORD, PACKAGE_PASSWORD).status).toBe(0);
+    expect(run(["receive", at(name), "--to", at(`out-${name}`)], PACKAGE_PASSWORD).status).toBe(0);
+    return fs.readFileSync(at(`out-${name}`, "why.txt"), "utf8");
+  };
+  expect(receivedAs("locked")).toBe(SECRET);
+  expect(cli.run(["unlock", at("why.txt")], PASSWORD).status).toBe(0);
+  expect(receivedAs("open")).toBe(SECRET);
+});

@@ -54,22 +54,30 @@ export async function madeWhole<T>(
   }
 }
 
-/** What nobody holds was left by a kill. */
+/** What nobody holds was left by a kill. What can't go, whoever put it there, holds up nothing. */
 function sweep(disk: Disk, dir: Dir): void {
   for (const name of disk.list(dir)) {
     if (!name.toString("utf8").startsWith(STAGING)) continue;
-    const stat = disk.find(dir, name);
-    if (stat?.type !== "dir" || !disk.owns(stat)) continue;
-    const isLeft = within(disk, disk.openDir(dir, name), (staging) => {
-      const lock = disk.tryLock(staging, LOCK);
-      if (!lock) return false;
-      try {
-        emptyDir(disk, staging);
-      } finally {
-        disk.closeFile(lock);
-      }
-      return true;
-    });
-    if (isLeft) disk.removeDir(dir, name);
+    try {
+      if (isLeft(disk, dir, name)) disk.removeDir(dir, name);
+    } catch {
+      // It is looked at again the next time.
+    }
   }
+}
+
+/** Empties it, where it is. */
+function isLeft(disk: Disk, dir: Dir, name: Buffer): boolean {
+  const stat = disk.find(dir, name);
+  if (stat?.type !== "dir" || !disk.owns(stat)) return false;
+  return within(disk, disk.openDir(dir, name), (staging) => {
+    const lock = disk.tryLock(staging, LOCK);
+    if (!lock) return false;
+    try {
+      emptyDir(disk, staging);
+    } finally {
+      disk.closeFile(lock);
+    }
+    return true;
+  });
 }

@@ -304,7 +304,10 @@ it("what a kill left of one that was being made goes with the next beside it; wh
     return at(name);
   };
   left(".eremos-making-left", "made/letter.txt");
-  const [others, held] = [left(".eremos-makings", "x"), left(".eremos-making-held", "lock")];
+  const [others, held] = [left(".eremos-makings", "x"), left(".eremos-making-held", "made.html")];
+  // A pipe in the place of its lock holds nothing up.
+  const planted = left(".eremos-making-planted", "x");
+  run("mkfifo", path.join(planted, "lock"));
   const dir = linuxDisk.openRoot(Buffer.from(held));
   const lock = linuxDisk.tryLock(dir, Buffer.from("lock"));
   try {
@@ -313,5 +316,10 @@ it("what a kill left of one that was being made goes with the next beside it; wh
     if (lock) linuxDisk.closeFile(lock);
     linuxDisk.closeDir(dir);
   }
-  expect(leftBehind("Letters", "package", "out").sort()).toEqual([path.basename(held), path.basename(others)]);
+  expect(leftBehind("Letters", "package", "out").sort()).toEqual([
+    path.basename(held),
+    path.basename(planted),
+    path.basename(others),
+  ]);
+  expect(fs.readdirSync(held).sort()).toEqual(["lock", "made.html"]);
 });

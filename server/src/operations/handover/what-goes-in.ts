@@ -71,7 +71,7 @@ export async function withWhat<T>(eremos: Eremos, asked: WhatAsked, use: (what: 
       source: {
         kind: "sealed",
         name: splitPath(shared.path).name,
-        only: asked.hrefs && asked.hrefs.map(pathInside),
+        only: entriesOf(asked, target),
         visit: {
           ...sealedInput(eremos, target, { folderKey }),
           account: ownAccount(),
@@ -80,6 +80,12 @@ export async function withWhat<T>(eremos: Eremos, asked: WhatAsked, use: (what: 
       },
     }),
   );
+}
+
+/** Of a single file itself alone, not the folder that it is while it is locked. */
+function entriesOf({ hrefs }: WhatAsked, { record }: Target): readonly (readonly Buffer[])[] | null {
+  if (hrefs) return hrefs.map(pathInside);
+  return record.kind === "file" ? [[splitPath(decodePath(record.path)).name]] : null;
 }
 
 function pathInside(href: string): readonly Buffer[] {
