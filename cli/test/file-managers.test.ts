@@ -44,10 +44,11 @@ const FOR_PLAIN = [
   "Lock with a password of its own…",
   "Put a copy into a locked folder…",
   "Move into a locked folder…",
+  "Hand over…",
   "Overwrite and remove…",
 ];
-const FOR_LOCKED = ["Open…", "Visit…", "Release…", "Remove…"];
-const FOR_OPEN = ["Lock again", "Release…", "Remove…"];
+const FOR_LOCKED = ["Open…", "Visit…", "Hand over…", "Release…", "Remove…"];
+const FOR_OPEN = ["Lock again", "Hand over…", "Release…", "Remove…"];
 
 it("the menu offers what fits what is selected, and of several what fits all of them", () => {
   const [payroll, photos, letters] = ["Payroll", "Photos", "Letters"].map((name) => cli.makeFolder(name));
@@ -61,7 +62,7 @@ it("the menu offers what fits what is selected, and of several what fits all of 
   expect(offered(path.join(payroll ?? "", "Open with Eremos"))).toEqual(FOR_LOCKED);
   expect(offered(photos ?? "")).toEqual(FOR_OPEN);
   // Of several, what is done with one at a time is not offered.
-  expect(offered(letters ?? "", file)).toEqual(FOR_PLAIN.filter((name) => !name.includes("its own")));
+  expect(offered(letters ?? "", file)).toEqual(FOR_PLAIN.filter((name) => !/its own|Hand over/.test(name)));
   expect(offered(payroll ?? "", photos ?? "")).toEqual(["Release…", "Remove…"]);
   expect(offered(payroll ?? "", letters ?? "")).toEqual([]);
 });

@@ -3,6 +3,7 @@ const PACKAGE = "core/test/handover/package.test.ts";
 const MADE = "core/test/handover/hand-over.test.ts";
 const ARCHIVE = "core/test/handover/archive.test.ts";
 const COMMANDS = "cli/test/handover/hand-over.test.ts";
+const HOUSE = "server/test/parts/handing-over.test.ts";
 const RECEIVED = "cli/test/handover/receive.test.ts";
 
 export const HANDING_OVER = [
@@ -117,6 +118,22 @@ export const HANDING_OVER = [
     becomes: '"slow"',
     test: RECEIVED,
     title: "a ZIP refuses what the page would take",
+  },
+  {
+    name: "what is received lies readable in a locked folder",
+    file: "server/src/operations/handover/receive.ts",
+    line: "const to = placeToMake(",
+    becomes: "const to = inPlaces(",
+    test: HOUSE,
+    title: "what is received goes nowhere",
+  },
+  {
+    name: "a package is cleared with the traces that surely belong to its folder",
+    file: "core/src/traces/kinds/exports.ts",
+    line: "isSure: !isPackage,",
+    becomes: "isSure: !isPackage || isPackage,",
+    test: HOUSE,
+    title: "a package is told among the traces",
   },
   {
     name: "what could not be received leaves a locked folder behind",

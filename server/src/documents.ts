@@ -64,7 +64,7 @@ const interruptionsSchema = z.array(
   }),
 );
 
-/** Readable files that Eremos made, where they were put, and which folders they tell of. */
+/** Files that Eremos made, where they were put, and which folders they tell of. */
 const exportsSchema = z.array(
   z.strictObject({
     /** Base64 of its bytes. */
@@ -73,6 +73,8 @@ const exportsSchema = z.array(
     dev: z.string(),
     ino: z.string(),
     folders: z.array(z.string()),
+    /** A package is encrypted; a history is readable. */
+    kind: z.enum(["history", "package"]),
     at: z.number(),
   }),
 );

@@ -16,11 +16,12 @@ export interface TraceHome {
   readonly uid: number;
   /** By which names folders are visited, and the folders' ordinary paths. */
   readonly visited: readonly { readonly name: string; readonly folder: Buffer }[];
-  /** Readable files that Eremos made, and of which folders they tell, by their ordinary paths. */
+  /** Files that Eremos made, and of which folders they tell, by their ordinary paths; packages are encrypted. */
   readonly exports: readonly {
     readonly path: Buffer;
     readonly its: Pick<Stat, "dev" | "ino">;
     readonly tellsOf: readonly Buffer[];
+    readonly isPackage: boolean;
   }[];
 }
 

@@ -34,6 +34,8 @@ export const CALLS = {
   ...SETTINGS_CALLS,
 } as const;
 
+export { ONE_AT_A_TIME } from "./shapes/folders";
+
 export type CallName = keyof typeof CALLS;
 /** As the page gives it: passwords as they are typed. */
 export type Asked<N extends CallName> = Typed<z.input<(typeof CALLS)[N]["input"]>>;

@@ -1,4 +1,5 @@
 import { ITEM, PAGE } from "@eremos/core";
+import { ONE_AT_A_TIME } from "../calls/shapes/folders";
 import { type HowStarted, MARK } from "./desktop";
 import { LOCKED_EMBLEM } from "./item-type";
 
@@ -94,7 +95,7 @@ export function menu({ command, environment }: HowStarted, offered: readonly (re
 COMMAND = ${literal(command)}
 SETTINGS = ${literal(environment)}
 OFFERED = ${literal(offered)}
-ONE_AT_A_TIME = ("lock-own", "visit")
+ONE_AT_A_TIME = ${literal(ONE_AT_A_TIME)}
 
 
 def begin(_item, act, addresses):

@@ -28,6 +28,7 @@ const OFFERED: readonly Offered[] = [
   { act: "visit", name: say("visit-it"), fits: ["locked"] },
   { act: "put-in", name: say("put-into-a-locked-folder"), fits: ["plain"] },
   { act: "move-in", name: say("move-into-a-locked-folder"), fits: ["plain"] },
+  { act: "hand-over", name: say("hand-it-over"), fits: ["plain", "locked", "open"] },
   { act: "release", name: say("release-it"), fits: ["locked", "open"] },
   { act: "remove", name: say("remove-it"), fits: ["locked", "open"] },
   { act: "overwrite", name: say("overwrite-and-remove-it"), fits: ["plain"] },

@@ -2,6 +2,7 @@
 import { useRouter } from "next/navigation";
 import { useEffect, useRef, useState } from "react";
 import { toast } from "sonner";
+import { ONE_AT_A_TIME } from "@eremos/server/calls";
 import type { AskedFor, FolderView } from "@eremos/server/contract";
 import { type Act, actsOf } from "@/parts/folders/acts";
 import { useActs } from "@/parts/folders/acts-provider";
@@ -35,10 +36,9 @@ export function AskedElsewhere(): null {
   return null;
 }
 
-const ONE_AT_A_TIME: ReadonlySet<AskedFor["act"]> = new Set<AskedFor["act"]>(["lock-own", "visit"]);
-
 function useBeginning(): (asked: AskedFor, folders: readonly FolderView[]) => void {
-  const { protect, moveInto, overwrite } = useSelection();
+  const { protect, moveInto, handOver, overwrite } = useSelection();
+  const router = useRouter();
   const { run } = useActs();
   const withFolders = (act: Act, paths: readonly string[], folders: readonly FolderView[]): void => {
     const fitting: FolderView[] = [];
@@ -52,7 +52,7 @@ function useBeginning(): (asked: AskedFor, folders: readonly FolderView[]) => vo
   };
   return ({ act, paths }, folders) => {
     const [first = ""] = paths;
-    if (ONE_AT_A_TIME.has(act) && paths.length > 1) return void toast.error(say("one-at-a-time"));
+    if (ONE_AT_A_TIME.includes(act) && paths.length > 1) return void toast.error(say("one-at-a-time"));
     switch (act) {
       case "lock-own":
         return protect(first, true);
@@ -60,6 +60,9 @@ function useBeginning(): (asked: AskedFor, folders: readonly FolderView[]) => vo
         return moveInto({ folder: "", paths, originals: "stay" });
       case "move-in":
         return moveInto({ folder: "", paths });
+      case "hand-over":
+        handOver({ path: first, hrefs: null });
+        return router.push("/hand-over");
       case "overwrite":
         return overwrite({ paths, isFree: false });
       default:

@@ -22,6 +22,7 @@ export const { say, said } = speaker("server/desktop", {
   "move-into-a-locked-folder": "Move into a locked folder…",
   "release-it": "Release…",
   "remove-it": "Remove…",
+  "hand-it-over": "Hand over…",
   "overwrite-and-remove-it": "Overwrite and remove…",
   "locked-by-eremos": "Folder or file locked by Eremos",
   "hides-and-locks": "Hides and locks private folders in place",

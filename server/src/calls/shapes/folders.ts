@@ -456,8 +456,20 @@ export const tracesBackSchema = z.object({ back: z.number(), left: leftTracesSch
 export type TracesBackView = z.output<typeof tracesBackSchema>;
 
 /** What the menu of a file manager leaves to the page, which asks. */
-export const ASKED_ACTS = ["lock-own", "put-in", "move-in", "open", "visit", "release", "remove", "overwrite"] as const;
+export const ASKED_ACTS = [
+  "lock-own",
+  "put-in",
+  "move-in",
+  "hand-over",
+  "open",
+  "visit",
+  "release",
+  "remove",
+  "overwrite",
+] as const;
 export type AskedAct = (typeof ASKED_ACTS)[number];
+/** What is done with one selected thing at a time. */
+export const ONE_AT_A_TIME: readonly AskedAct[] = ["lock-own", "visit", "hand-over"];
 
 export const askedSchema = z
   .strictObject({ act: z.enum(ASKED_ACTS), paths: z.array(z.string()).min(1).max(1000).readonly() })

@@ -76,7 +76,7 @@ export async function exportHistory(
   const { keys } = eremos;
   if (keys) {
     const known = eremos.documents.get(keys, "exports") ?? [];
-    eremos.documents.put(keys, "exports", [...known, { ...written, folders, at: Date.now() }]);
+    eremos.documents.put(keys, "exports", [...known, { ...written, folders, kind: "history", at: Date.now() }]);
   }
   await eremos.ledger.happened("", "exported", { count: events.length });
   return { path: displayPath(decodePath(written.path)), entries: events.length };

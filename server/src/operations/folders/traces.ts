@@ -112,15 +112,16 @@ function visitedBy(eremos: Eremos): TraceHome["visited"] {
   return eremos.registry.list(keys).map(({ id, path: its }) => ({ name: keys.visitorOf(id), folder: decodePath(its) }));
 }
 
-/** Which of Eremos' own readable files tell of which folders, as far as that can be read now. */
+/** Which of the files that Eremos made tell of which folders, as far as that can be read now. */
 function exportsOf(eremos: Eremos): TraceHome["exports"] {
   const { keys } = eremos;
   if (!keys) return [];
   const paths = new Map(eremos.registry.list(keys).map(({ id, path: its }) => [id, decodePath(its)]));
-  return (eremos.documents.get(keys, "exports") ?? []).map(({ path: where, dev, ino, folders }) => ({
+  return (eremos.documents.get(keys, "exports") ?? []).map(({ path: where, dev, ino, folders, kind }) => ({
     path: decodePath(where),
     its: { dev: BigInt(dev), ino: BigInt(ino) },
     tellsOf: folders.flatMap((id) => paths.get(id) ?? []),
+    isPackage: kind === "package",
   }));
 }
 

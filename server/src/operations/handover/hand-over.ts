@@ -1,4 +1,5 @@
 import {
+  type Disk,
   type PackageForm as EngineForm,
   EremosError,
   type HandedOver,
@@ -9,7 +10,6 @@ import {
   joinPath,
   newId,
   openWithPassword,
-  protectedAbove,
   splitPath,
   wipe,
 } from "@eremos/core";
@@ -18,12 +18,13 @@ import { MOST_HANDED } from "../../documents";
 import type { Eremos } from "../../eremos";
 import type { StartedJob } from "../../jobs";
 import { lockedPage } from "../../page";
-import { fullPath, nameOf } from "../../paths";
+import { encodePath, fullPath, nameOf } from "../../paths";
 import { packagePageBytes, rescueFileBytes } from "../../rescue-files";
 import { ownAccount } from "../../session/keys";
 import { formatBytes } from "../../size-words";
 import { packageStrength } from "../../strength";
-import { type What, type WhatAsked, inPlaces, usualName, withWhat } from "./what-goes-in";
+import { inPlaces, placeToMake } from "./places";
+import { type What, type WhatAsked, usualName, withWhat } from "./what-goes-in";
 import { said, say } from "@eremos/words/server/handover";
 
 export interface HandOverRequest extends WhatAsked {
@@ -113,6 +114,12 @@ function remember(eremos: Eremos, asked: HandOverRequest, what: What, { job, pat
   };
   const known = eremos.documents.get(keys, "handed") ?? [];
   eremos.documents.put(keys, "handed", [entry, ...known].slice(0, MOST_HANDED));
+  const its = asked.form === "folder" || what.folder === "" ? null : statAt(eremos.disk, Buffer.from(path));
+  if (!its) return;
+  const file = { path: encodePath(Buffer.from(path)), dev: String(its.dev), ino: String(its.ino) };
+  const exports = eremos.documents.get(keys, "exports") ?? [];
+  const more = { ...file, folders: [what.folder], kind: "package" as const, at: entry.at };
+  eremos.documents.put(keys, "exports", [...exports, more]);
 }
 
 function sentenceOf({ files, size, left }: HandedOver, to: Buffer, form: PackageForm): string {
@@ -146,34 +153,27 @@ async function refuseMasterPassword(eremos: Eremos, password: string): Promise<v
 
 const ENDINGS = { page: ".html", zip: ".zip", folder: "" } as const;
 
-/**
- * Where a package may be: not in what is protected, where it would be locked, or lie beside what is. In a directory
- * that is there it gets its usual name.
- */
+/** Where a package is to be. In a directory that is there it gets its usual name. */
 function destination(eremos: Eremos, { at, from, form }: HandOverRequest, what: What): Buffer {
   const { disk, settings } = eremos;
   const named = inPlaces(eremos, fullPath(at, settings.home, from));
-  const isThere = isDirectory(disk, named) && !inspectFolder(disk, named);
+  const isThere = statAt(disk, named)?.type === "dir" && !inspectFolder(disk, named);
   const full = isThere ? joinPath(named, Buffer.from(`${usualName(what)}${ENDINGS[form]}`)) : named;
-  const { parent } = splitPath(full);
-  const above = inspectFolder(eremos.disk, parent) ? parent : protectedAbove(eremos.disk, full);
-  if (above)
-    throw new EremosError("nested", said("lies-in-protected", { path: displayPath(full), above: displayPath(above) }));
-  return full;
+  return placeToMake(eremos, full);
 }
 
-function isDirectory(disk: Eremos["disk"], path: Buffer): boolean {
+function statAt(disk: Disk, path: Buffer): ReturnType<Disk["find"]> {
   const { parent, name } = splitPath(path);
   try {
     const dir = disk.openRoot(parent);
     try {
-      return disk.find(dir, name)?.type === "dir";
+      return disk.find(dir, name);
     } finally {
       disk.closeDir(dir);
     }
   } catch {
     // Whoever puts something there says why it can't be.
-    return false;
+    return null;
   }
 }
 

@@ -8,7 +8,7 @@ import { findTarget } from "../locking/find-target";
 import { lockNew } from "../locking/lock-new";
 import { removeNow } from "../locking/remove";
 import { sealedInput } from "../locking/sealed-input";
-import { inPlaces } from "./what-goes-in";
+import { inPlaces, placeToMake } from "./places";
 import { say } from "@eremos/words/server/handover";
 
 export interface ReceiveRequest {
@@ -23,13 +23,13 @@ export interface ReceiveRequest {
 }
 
 /**
- * Takes out what is in somebody's package. @throws EremosError `outside-places` | `off-limits` | `path-taken`, before
+ * Takes out what is in somebody's package. @throws EremosError `outside-places` | `nested` | `off-limits` | `path-taken`, before
  * anything is made
  */
 export async function receive(eremos: Eremos, asked: ReceiveRequest): Promise<StartedJob<"receive">> {
   const { home } = eremos.settings;
   const from = inPlaces(eremos, fullPath(asked.package, home, asked.from));
-  const to = inPlaces(eremos, fullPath(asked.at, home, asked.from));
+  const to = placeToMake(eremos, fullPath(asked.at, home, asked.from));
   const password = Buffer.from(asked.password).toString("utf8").normalize("NFC");
   const shared = { from, password: Buffer.from(password) };
   if (asked.lock) return intoLocked(eremos, shared, to);

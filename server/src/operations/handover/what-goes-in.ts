@@ -5,7 +5,6 @@ import {
   displayPath,
   isEncrypting,
   isEremosError,
-  isInPlaces,
   splitPath,
 } from "@eremos/core";
 import type { GoesInView, Lies } from "../../contract";
@@ -18,6 +17,7 @@ import type { Target } from "../locking/find-target";
 import { withFolderKey } from "../locking/folder-password";
 import { sealedInput } from "../locking/sealed-input";
 import { pathOf } from "../../visit/hrefs";
+import { inPlaces } from "./places";
 import { said, say } from "@eremos/words/server/handover";
 
 export interface WhatAsked {
@@ -102,12 +102,6 @@ async function protectedAt(eremos: Eremos, { what, from }: WhatAsked): Promise<T
     if (isEremosError(error) && error.code === "not-protected") return null;
     throw error;
   }
-}
-
-export function inPlaces(eremos: Eremos, full: Buffer): Buffer {
-  const shown = displayPath(full);
-  if (isInPlaces(shown, eremos.places)) return full;
-  throw new EremosError("outside-places", said("is-outside-places", { path: shown, places: eremos.places.join(", ") }));
 }
 
 /** What would go into a package, and where that could be. @throws EremosError as {@link withWhat} */
