@@ -42,7 +42,7 @@ beforeAll(async () => {
       record: { port: (doors.address() as AddressInfo).port, host: HOST, secret: randomBytes(32).toString("hex") },
       carried: { isFirst: false, stayPaused: false },
     },
-    { over: () => over++, cancel: () => undefined, drives: () => undefined },
+    { over: () => over++, cancel: () => undefined, drives: () => Promise.resolve() },
   );
 });
 afterAll(async () => {

@@ -29,12 +29,23 @@ function fail(caught: unknown, doing: Said): void {
   );
 }
 
+const untilHeld: (() => void)[] = [];
+
+/** Until whoever holds the doors holds the ports of these drives, too. */
+function heldAtDoors(drives: Extract<FromSession, { readonly kind: "drives" }>["drives"]): Promise<void> {
+  if (!process.connected) return Promise.resolve();
+  return new Promise((resolve) => {
+    untilHeld.push(resolve);
+    tell({ kind: "drives", drives });
+  });
+}
+
 async function begin(message: Extract<ToSession, { readonly kind: "begin" }>): Promise<void> {
   try {
     session = await openSession(message, {
       over: (carried) => tell({ kind: "over", carried }),
       cancel: (job) => tell({ kind: "cancel", job }),
-      drives: (drives) => tell({ kind: "drives", drives }),
+      drives: heldAtDoors,
     });
     tell({ kind: "ready" });
   } catch (error) {
@@ -46,6 +57,7 @@ process.on("message", (message: ToSession, connection: Socket | undefined) => {
   if (message.kind === "begin") void begin(message);
   else if (message.kind === "cancel") session?.cancel(message.job);
   else if (message.kind === "stranger") session?.stranger(message.account, message.count);
+  else if (message.kind === "drives-held") untilHeld.shift()?.();
   else if (message.kind === "connection") {
     if (session && connection) session.receive(connection);
     else connection?.destroy();

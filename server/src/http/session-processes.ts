@@ -85,8 +85,10 @@ export class SessionProcesses {
           for (const socket of this.waiting.splice(0)) give(child, socket);
           resolve();
         } else if (message.kind === "failed") reject((this.failure = errorOf(message.failure)));
-        else if (message.kind === "drives") this.holdDrives(child, message.drives);
-        else if (message.kind === "cancel") for (const other of this.all) tell(other, message);
+        else if (message.kind === "drives") {
+          this.holdDrives(child, message.drives);
+          tell(child, { kind: "drives-held" });
+        } else if (message.kind === "cancel") for (const other of this.all) tell(other, message);
         else this.succeed(child, message.carried);
       });
       child.once("error", reject);

@@ -19,6 +19,8 @@ export type ToSession =
   | { readonly kind: "cancel"; readonly job: string }
   /** Shut out at the doors so often: of this account. */
   | { readonly kind: "stranger"; readonly account: number; readonly count: number }
+  /** What was told of the drives last, or before, is so: no other account gets those ports. */
+  | { readonly kind: "drives-held" }
   | { readonly kind: "stop" };
 
 export type FromSession =

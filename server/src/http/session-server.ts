@@ -52,7 +52,8 @@ export interface Superior {
   over(carried: Carried): void;
   /** A job that is not of this process. */
   cancel(job: string): void;
-  drives(drives: readonly Drive[]): void;
+  /** Until their ports are nobody else's, whatever becomes of this process. */
+  drives(drives: readonly Drive[]): Promise<void>;
 }
 
 /** @throws EremosError `data-unwritable` */

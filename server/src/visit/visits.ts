@@ -53,7 +53,7 @@ export class Visits {
   private nextCall = 1;
   private readonly drives = new Map<string, Drive>();
   /** Hears where drives are that a program may ask: all of them, at each change, until none asks there any more. */
-  watchDrives: (drives: readonly Drive[]) => void = () => undefined;
+  watchDrives: (drives: readonly Drive[]) => Promise<void> = () => Promise.resolve();
 
   private readonly files: OpenedFiles;
 
@@ -120,9 +120,11 @@ export class Visits {
           const url = `http://127.0.0.1:${message.port}/`;
           const ready = { ...view, url, address: driveAddressOf({ url, user }) };
           this.running.set(folder, { view: ready, worker, ended, calls, chosen: new Map() });
-          this.keepDrive({ port: message.port, address: ready.address, isMounted: false });
           this.changed();
-          resolve(ready);
+          // Nobody is told where the drive is before its port is held.
+          void this.keepDrive({ port: message.port, address: ready.address, isMounted: false }).then(() =>
+            resolve(ready),
+          );
         } else if (message.kind === "committed") this.committed(folder, message.committed, message.undoable, onCommit);
         else if (message.kind === "wrong") onWrong(message.account, message.count);
         else if (message.kind === "ended") {
@@ -145,7 +147,7 @@ export class Visits {
     const running = this.running.get(folder);
     if (running) this.running.set(folder, { ...running, view: { ...running.view, ...change } });
     const drive = running && this.drives.get(running.view.address);
-    if (drive && change.mount === "mounted") this.keepDrive({ ...drive, isMounted: true });
+    if (drive && change.mount === "mounted") void this.keepDrive({ ...drive, isMounted: true });
     this.changed();
   }
 
@@ -158,16 +160,16 @@ export class Visits {
     this.changed();
   }
 
-  private keepDrive(drive: Drive): void {
+  private keepDrive(drive: Drive): Promise<void> {
     this.drives.set(drive.address, drive);
-    this.watchDrives([...this.drives.values()]);
+    return this.watchDrives([...this.drives.values()]);
   }
 
   /** Its port is somebody else's only when the desktop does not ask there any more. */
   private async dropDrive(view: VisitView): Promise<void> {
     if (view.mount === "mounted") await unmount(view);
     this.drives.delete(view.address);
-    this.watchDrives([...this.drives.values()]);
+    void this.watchDrives([...this.drives.values()]);
   }
 
   /** @throws EremosError `not-open` where the folder is not being visited */
