@@ -98,6 +98,7 @@ test("Enter and a double click do what the state calls for; the menu and the com
     "Details",
     "Show in the file manager",
     "Move files in…",
+    "Hand over…",
     "Check every byte",
     "Change guard…",
     "Release…",
