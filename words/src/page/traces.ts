@@ -70,7 +70,8 @@ export const { say, said } = speaker("page/traces", {
   "trace-temporary": "Temporary files",
   "about-temporary": "Called like a file of the folder, or with the same contents. Look at each before you choose it.",
   "trace-exports": "Files that Eremos made",
-  "about-exports": "Histories that you exported, which are readable and name the folder, and packages made of it, which are encrypted.",
+  "about-exports":
+    "Histories that you exported, which are readable and name the folder, and packages made of it, which are encrypted.",
   "trace-copies": "Readable copies",
   "about-copies":
     "Files in your places and the trash with the same contents as one in the folder, byte for byte. Some are meant to be there: look at each before you choose it.",
