@@ -89,7 +89,9 @@ async function make(
   hooks: Hooks,
 ): Promise<HandedOver> {
   const files = handed.filter(({ kind }) => kind === "file").length;
-  if (handed.length === 0) throw new EremosError("not-found", said("nothing-goes-in"));
+  const [first] = left;
+  if (handed.length === 0)
+    throw new EremosError("not-found", first ? said("all-of-it-stays-out", { ...first }) : said("nothing-goes-in"));
   const meter = new Meter(hooks, "sealing", files, bytes);
   const count = (some: number, more: number): void => {
     meter.add(some, more);

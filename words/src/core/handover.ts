@@ -8,6 +8,7 @@ export const { say, said } = speaker("core/handover", {
     "The package is damaged from byte {from} of what is in it. Nothing was changed; ask for it again.",
   "nothing-to-hand-over-at": "There is nothing at {path}. Nothing was made.",
   "is-not-in-it-any-more": "Something that was chosen is not in the folder any more. Nothing was made; choose again.",
+  "all-of-it-stays-out": "Nothing of it can go into a package. {path}: {reason}. Nothing was made.",
   "nothing-goes-in": "There is nothing in it that can go into a package. Nothing was made.",
   "looking-at-what-goes-in": "looking at what goes in; nothing was made",
   "making-a-package": "making the package; nothing was made, and what was to go in is as it was",
