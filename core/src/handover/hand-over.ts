@@ -91,7 +91,10 @@ async function make(
   const files = handed.filter(({ kind }) => kind === "file").length;
   const [first] = left;
   if (handed.length === 0)
-    throw new EremosError("not-found", first ? said("all-of-it-stays-out", { ...first }) : said("nothing-goes-in"));
+    throw new EremosError(
+      "not-found",
+      first ? said("all-of-it-stays-out", { path: first.path, reason: first.reason }) : said("nothing-goes-in"),
+    );
   const meter = new Meter(hooks, "sealing", files, bytes);
   const count = (some: number, more: number): void => {
     meter.add(some, more);

@@ -35,6 +35,7 @@ export const CALLS = {
 } as const;
 
 export { ONE_AT_A_TIME } from "./shapes/folders";
+export { PACKAGE_ENDINGS } from "./shapes/hand-over";
 
 export type CallName = keyof typeof CALLS;
 /** As the page gives it: passwords as they are typed. */

@@ -2,6 +2,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { RefreshCw } from "lucide-react";
 import { type ReactNode, useDeferredValue, useEffect, useState } from "react";
+import { PACKAGE_ENDINGS } from "@eremos/server/calls";
 import type { FolderSecret, GoesInView, PackageForm } from "@eremos/server/contract";
 import { JobProgress } from "@/parts/folders/job-progress";
 import type { Handing } from "@/parts/folders/selection";
@@ -26,8 +27,6 @@ export interface Making {
   readonly password: string;
 }
 
-const ENDINGS = { page: ".html", zip: ".zip", folder: "" } as const;
-
 /** The form: what goes in, in which form, under which password, where to. */
 export function MakePackage({
   begins,
@@ -47,7 +46,7 @@ export function MakePackage({
   const [note, setNote] = useState("");
   const plan = useGoesIn(path, hrefs);
   const { password, fields, isFit } = usePackagePassword(form);
-  const where = at ?? (plan.goesIn ? `${plan.goesIn.suggested}${ENDINGS[form]}` : "");
+  const where = at ?? (plan.goesIn ? `${plan.goesIn.suggested}${PACKAGE_ENDINGS[form]}` : "");
   const { begin, job } = useMaking(onMade);
   return (
     <section aria-labelledby="make" className="rounded-2xl border border-line bg-paper p-5">

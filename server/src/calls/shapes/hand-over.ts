@@ -1,9 +1,10 @@
 /** Packages for somebody else: what they are made of, and what is remembered of them. Pure: the pages read it too. */
 import * as z from "zod";
 
-export const PACKAGE_FORMS = ["page", "zip", "folder"] as const;
-export const packageFormSchema = z.enum(PACKAGE_FORMS);
+export const packageFormSchema = z.enum(["page", "zip", "folder"]);
 export type PackageForm = z.output<typeof packageFormSchema>;
+/** Of the names of packages. */
+export const PACKAGE_ENDINGS: Readonly<Record<PackageForm, string>> = { page: ".html", zip: ".zip", folder: "" };
 
 export const stayedOutSchema = z.object({ path: z.string(), reason: z.string() }).readonly();
 /** How the original lies there. */

@@ -13,6 +13,7 @@ import {
   splitPath,
   wipe,
 } from "@eremos/core";
+import { PACKAGE_ENDINGS } from "../../calls/shapes/hand-over";
 import type { HandedOverView, PackageForm } from "../../contract";
 import { MOST_HANDED } from "../../documents";
 import type { Eremos } from "../../eremos";
@@ -151,14 +152,12 @@ async function refuseMasterPassword(eremos: Eremos, password: string): Promise<v
   throw new EremosError("weak-password", said("that-is-the-master-password"));
 }
 
-const ENDINGS = { page: ".html", zip: ".zip", folder: "" } as const;
-
 /** Where a package is to be. In a directory that is there it gets its usual name. */
 function destination(eremos: Eremos, { at, from, form }: HandOverRequest, what: What): Buffer {
   const { disk, settings } = eremos;
   const named = inPlaces(eremos, fullPath(at, settings.home, from));
   const isThere = statAt(disk, named)?.type === "dir" && !inspectFolder(disk, named);
-  const full = isThere ? joinPath(named, Buffer.from(`${usualName(what)}${ENDINGS[form]}`)) : named;
+  const full = isThere ? joinPath(named, Buffer.from(`${usualName(what)}${PACKAGE_ENDINGS[form]}`)) : named;
   return placeToMake(eremos, full);
 }
 
