@@ -65,7 +65,8 @@ function KeepFor(): ReactNode {
           label={say("keep-for")}
           className="w-52"
           value={kept}
-          disabled={save.isPending}
+          // What was chosen before is not to come last.
+          disabled={save.isPending || shorten.isPending}
           choices={[
             ["for-good", say("for-good")],
             ["days", say("for-some-days")],
