@@ -125,7 +125,7 @@ test("a drive that is away shows its folders as away, and they come back with it
   await expect(page.getByText("It is locked in view")).toBeVisible();
 });
 
-test("a folder dropped from the file manager is found on the disk; where two match, it is asked which; a single file too", async ({
+test("a folder dropped from the file manager is found on the disk; where two match, it is asked which; a single file too, and a package to be received", async ({
   page,
   house,
 }) => {
@@ -149,6 +149,13 @@ test("a folder dropped from the file manager is found on the disk; where two mat
   await card(page, "suppliers.md").getByRole("button", { name: "Open in place" }).click();
   await expect(page.getByText(/suppliers\.md is open at its place/)).toBeVisible();
   expect(fs.readFileSync(house.place("Cloud drive", "suppliers.md"), "utf8")).toContain("tonewood");
+
+  await page.getByRole("link", { name: "Hand-over" }).click();
+  await expect(page.getByRole("heading", { name: "Hand-over", exact: true })).toBeVisible();
+  await drop(page, [house.place("Cloud drive", "Concert programmes.zip")]);
+  await expect(page.getByLabel("The package", { exact: true })).toHaveValue(
+    house.place("Cloud drive", "Concert programmes.zip"),
+  );
 });
 
 test("several are dropped at once: listed with what each holds, one choice, one click; what lies in another goes along", async ({

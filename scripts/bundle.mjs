@@ -159,16 +159,21 @@ function hashOf(text) {
   return `sha256-${createHash("sha256").update(text).digest("base64")}`;
 }
 
+/** One script that stands in a page. */
+const inPage = {
+  absWorkingDir: root,
+  bundle: true,
+  platform: "browser",
+  format: "iife",
+  target: "es2022",
+  minify: true,
+  legalComments: "eof",
+};
+
 /** What draws PDFs, as one script: by its digest a page lets it run. */
 async function bundlePdf() {
   const { outputFiles } = await build({
-    absWorkingDir: root,
-    bundle: true,
-    platform: "browser",
-    format: "iife",
-    target: "es2022",
-    minify: true,
-    legalComments: "eof",
+    ...inPage,
     logLevel: "error",
     write: false,
     entryPoints: ["rescue/src/pdf.ts"],
@@ -184,13 +189,7 @@ async function bundlePdf() {
  */
 async function bundlePage(name, made, more = {}) {
   const text = await buildReader({
-    absWorkingDir: root,
-    bundle: true,
-    platform: "browser",
-    format: "iife",
-    target: "es2022",
-    minify: true,
-    legalComments: "eof",
+    ...inPage,
     logLevel: "warning",
     alias: { ...standIns, "node:crypto": "./rescue/src/stand-ins/node-crypto.ts" },
     inject: ["rescue/src/stand-ins/buffer.ts"],

@@ -1,5 +1,5 @@
 "use client";
-import { useRouter } from "next/navigation";
+import { usePathname, useRouter } from "next/navigation";
 import { type ReactNode, useState } from "react";
 import { useDropzone } from "react-dropzone";
 import { toast } from "sonner";
@@ -22,11 +22,12 @@ const SIZES_COMPARED = 20;
 export function DropTarget({ children }: { readonly children: ReactNode }): ReactNode {
   const { protect, protectAll, moveInto, select, receive } = useSelection();
   const router = useRouter();
+  const isReceiving = usePathname() === "/hand-over";
   const folders = useFolders();
   const [matches, setMatches] = useState<readonly string[] | null>(null);
   const choose = (path: string): void => {
     setMatches(null);
-    if (window.location.pathname === "/hand-over") return receive(path);
+    if (isReceiving) return receive(path);
     const known = folders?.find((folder) => folder.path === path || folder.realPath === path);
     if (known) return router.push(`/folders/${known.id}`);
     router.push("/");
@@ -69,8 +70,12 @@ export function DropTarget({ children }: { readonly children: ReactNode }): Reac
       {isDragActive && (
         <div className="pointer-events-none fixed inset-0 z-40 grid place-items-center bg-paper/95 p-4">
           <p className="grid size-full place-content-center rounded-2xl border-2 border-dashed border-dusk text-center">
-            <span className="block font-display text-2xl font-semibold">{say("drop-it-protect-it")}</span>
-            <span className="mt-1 block text-sm text-mute">{say("folder-or-single-file-nothing")}</span>
+            <span className="block font-display text-2xl font-semibold">
+              {isReceiving ? say("drop-it-receive-it") : say("drop-it-protect-it")}
+            </span>
+            <span className="mt-1 block text-sm text-mute">
+              {isReceiving ? say("package-or-zip-nothing") : say("folder-or-single-file-nothing")}
+            </span>
           </p>
         </div>
       )}

@@ -77,6 +77,8 @@ export const { say, said } = speaker("page/desk", {
   "was-not-found-in-places":
     "{name} was not found in the places Eremos looks at{isComplete, select, true {} other { in the time there is}}. Nothing was touched; type or paste its path.",
   "could-not-be-read-by": "{name} could not be read by the browser. Nothing was touched; type or paste its path.",
+  "drop-it-receive-it": "Drop it to receive it",
+  "package-or-zip-nothing": "A package or a ZIP. It is found where it lies; nothing is uploaded.",
   "drop-it-protect-it": "Drop it to protect it",
   "folder-or-single-file-nothing":
     "Folders or files; on a locked folder, they are moved into it. Nothing is uploaded: Eremos finds them on this disk by their names.",
