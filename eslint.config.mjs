@@ -29,6 +29,7 @@ export default tseslint.config(
     },
   },
   { files: ["**/*.mjs", "**/*.cjs"], rules: { "@typescript-eslint/explicit-module-boundary-types": "off" } },
+  { files: ["**/*.cjs"], rules: { "@typescript-eslint/no-require-imports": "off" } },
   // Every entry's type is its call's.
   { files: ["web/lib/api.ts"], rules: { "@typescript-eslint/explicit-module-boundary-types": "off" } },
   // One exit to the terminal: what strangers name is made plain text there.

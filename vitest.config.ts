@@ -8,7 +8,7 @@ const longest = process.env["EREMOS_DEEP"] === "1" ? 3_600_000 : 120_000;
 export default defineConfig({
   resolve: { alias: { "@": fileURLToPath(new URL("web", import.meta.url)) } },
   test: {
-    include: ["{core,server,cli,demo,rescue,web}/test/**/*.test.ts"],
+    include: ["{words,core,server,cli,demo,rescue,web}/test/**/*.test.ts"],
     setupFiles: ["core/test/support/ciphers.ts", "core/test/support/derivations.ts"],
     globalSetup: "scripts/bundles-for-tests.mjs",
     forceRerunTriggers: ["**/{core,server,cli,rescue}/src/**"],

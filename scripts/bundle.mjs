@@ -1,11 +1,16 @@
 /** Bundles core, server, command line and demo for Node; of the packages, those that are hundreds of small files. */
+import { execFile } from "node:child_process";
 import { createHash } from "node:crypto";
-import { mkdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { copyFileSync, existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { createRequire, isBuiltin } from "node:module";
+import { tmpdir } from "node:os";
 import { dirname, join, relative } from "node:path";
 import { fileURLToPath } from "node:url";
+import { promisify } from "node:util";
 import { deflateRawSync } from "node:zlib";
 import { build } from "esbuild";
 import { areaOf, saidIn, sourceOf } from "./messages-in.mjs";
+import { PROGRAMS, codeOf, compiledOf } from "./programs/list.mjs";
 
 const root = fileURLToPath(new URL("..", import.meta.url));
 /** Of the schemas' messages nobody reads one; all their languages would make half of each file. */
@@ -30,6 +35,18 @@ const packagesOutside = {
     ),
 };
 
+/** They can't be `require`d. */
+const INSIDE = /^(@eremos|mime|@inquirer|@zip\.js)(\/|$)/;
+const DOORS = { "@eremos/core": "core/src/index.ts", "@eremos/server": "server/src/index.ts" };
+const houseInside = {
+  name: "house-inside",
+  setup: ({ onResolve }) =>
+    onResolve({ filter: /^[^./]/ }, ({ path, kind }) => {
+      if (Object.hasOwn(DOORS, path)) return { path: join(root, DOORS[path]) };
+      return kind === "entry-point" || BUNDLED.test(path) || INSIDE.test(path) ? undefined : { path, external: true };
+    }),
+};
+
 const requiring =
   "import { createRequire as requireFrom } from 'node:module'; const require = requireFrom(import.meta.url);";
 
@@ -51,24 +68,10 @@ const common = {
 export async function bundle() {
   for (const storey of ["core", "server", "cli", "demo", "rescue"])
     rmSync(join(root, storey, "dist"), { recursive: true, force: true });
-  await build({
-    ...common,
-    entryPoints: ["core/src/index.ts", "core/src/worker/engine-worker.ts"],
-    entryNames: "[name]",
-    outdir: "core/dist",
-  });
-  await build({
-    ...common,
-    entryPoints: [
-      "server/src/index.ts",
-      "server/src/visit/visit-worker.ts",
-      "server/src/http/session-main.ts",
-      "server/src/look/looker-main.ts",
-    ],
-    entryNames: "[name]",
-    outdir: "server/dist",
-  });
-  await build({ ...common, entryPoints: ["cli/src/eremos.ts"], outdir: "cli/dist" });
+  for (const storey of ["core", "server"])
+    await build({ ...common, entryPoints: [`${storey}/src/index.ts`], outdir: `${storey}/dist` });
+  await build({ ...common, entryPoints: ["cli/src/eremos.ts"], outdir: "cli/dist", plugins: [commandsOutside] });
+  for (const program of PROGRAMS) await bundleProgram(program);
   await build({
     ...common,
     entryPoints: ["demo/src/generate.ts", "demo/src/broken.ts", "demo/src/traces.ts", "demo/src/remember.ts"],
@@ -83,6 +86,47 @@ export async function bundle() {
     PDF: deflateRawSync(pdf, { level: 9 }).toString("base64"),
     PDF_HASH: hashOf(pdf),
   });
+}
+
+/** Whoever asks the command line for help only waits for no command. */
+const commandsOutside = {
+  name: "commands-outside",
+  setup: ({ onResolve }) => {
+    onResolve({ filter: /^\.\/run$/ }, () => ({ path: "./run.cjs", external: true }));
+    packagesOutside.setup({ onResolve });
+  },
+};
+
+/**
+ * Where a process or a thread begins: one file with all of the house in it, the packages that have to be `require`d from
+ * where they are installed, and what the engine compiled of it.
+ */
+async function bundleProgram({ source, program, kind }) {
+  const made = join(root, program);
+  const code = codeOf(made);
+  const { metafile } = await build({
+    ...common,
+    format: "cjs",
+    splitting: false,
+    legalComments: "none",
+    metafile: true,
+    // What was compiled before can't ask for modules, and each of the packages can be required.
+    supported: { "dynamic-import": false },
+    entryPoints: [source],
+    outfile: code,
+    define: { "import.meta.url": "importMetaUrl" },
+    banner: { js: "const importMetaUrl = require('node:url').pathToFileURL(__filename).href;" },
+    plugins: [oneLanguage, houseInside],
+  });
+  for (const { path, external } of metafile.outputs[relative(root, code)].imports)
+    if (external && !isBuiltin(path)) createRequire(code)(path);
+  if (/[^\0-\x7f]/.test(readFileSync(code, "latin1"))) throw new Error(`${code} is not ASCII.`);
+  copyFileSync(join(root, "scripts/programs/start.cjs"), made);
+  const home = mkdtempSync(join(tmpdir(), "eremos-compiled-"));
+  const env = { PATH: process.env.PATH, HOME: home, XDG_CONFIG_HOME: home, EREMOS_DATA: join(home, "data") };
+  await promisify(execFile)(process.execPath, [join(root, "scripts/programs/compile.mjs"), made, kind], { env });
+  rmSync(home, { recursive: true });
+  if (!existsSync(compiledOf(made))) throw new Error(`Nothing was compiled of ${program}.`);
 }
 
 /** What core uses natively, and a reader that is one file does without. Its messages are read before, so no parser. */

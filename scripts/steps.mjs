@@ -156,6 +156,7 @@ const BUNDLED = [
   "demo/src",
   "rescue/src",
   "scripts/bundle.mjs",
+  "scripts/programs",
   "package-lock.json",
 ];
 const SKIPPED = new Set(["node_modules", ".next", "dist", "next-env.d.ts", "tsconfig.tsbuildinfo"]);

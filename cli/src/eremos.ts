@@ -1,4 +1,4 @@
-import { USAGE, asksForHelp } from "./words";
+import { asksForHelp, usage } from "./words";
 
 /** A reader that stops early (`| head`) is no error of ours. */
 process.stdout.on("error", (error: NodeJS.ErrnoException) => {
@@ -6,10 +6,5 @@ process.stdout.on("error", (error: NodeJS.ErrnoException) => {
 });
 
 const words = process.argv.slice(2);
-if (asksForHelp(words)) process.stdout.write(USAGE);
-else {
-  const { main } = await import("./main");
-  process.exitCode = await main(words);
-  // Whoever holds the other end need not close it.
-  process.stdin.destroy();
-}
+if (asksForHelp(words)) process.stdout.write(usage());
+else await import("./run");

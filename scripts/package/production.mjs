@@ -2,18 +2,11 @@
 import { cpSync, existsSync, mkdirSync, readFileSync, readdirSync, statSync, writeFileSync } from "node:fs";
 import { createRequire } from "node:module";
 import { dirname, join, relative } from "node:path";
+import { PROGRAMS, codeOf, compiledOf } from "../programs/list.mjs";
 import { root } from "../steps.mjs";
 
-/** Where processes and workers begin. */
-const ENTRIES = [
-  "cli/dist/eremos.js",
-  "server/dist/index.js",
-  "server/dist/session-main.js",
-  "server/dist/looker-main.js",
-  "server/dist/visit-worker.js",
-  "core/dist/index.js",
-  "core/dist/engine-worker.js",
-];
+/** Where processes and threads begin. */
+const ENTRIES = ["cli/dist/eremos.js", ...PROGRAMS.map(({ program }) => codeOf(program))];
 /** By which the server makes the pages: of its own files it needs those that it lists itself, and where it begins. */
 const PAGES_ENTRY = "node_modules/next/dist/server/next.js";
 const PAGES_LIST = "web/.next/next-server.js.nft.json";
@@ -21,6 +14,7 @@ const PAGES_LIST = "web/.next/next-server.js.nft.json";
 /** What is read, not imported. */
 const READ = [
   "cli/bin",
+  ...PROGRAMS.flatMap(({ program }) => [program, compiledOf(program)]),
   "rescue/dist",
   "server/dist/package.html",
   "server/migrations",
@@ -103,8 +97,8 @@ function filesBelow(path) {
 }
 
 /**
- * Copies them below `to`, as they lie here; the house's own packages, which are links here, become small files that
- * lead to what they link to, since a stick may hold no links.
+ * Copies them below `to`, as they lie here; the house's own packages are links here: one becomes a small file that leads
+ * to what it links to, since a stick may hold no links.
  */
 export function copyProduction(files, to) {
   for (const file of files) {
@@ -114,16 +108,14 @@ export function copyProduction(files, to) {
     if (text === null) cpSync(join(root, file), join(to, file), { dereference: true });
     else writeFileSync(join(to, file), text.replaceAll(root, "."));
   }
-  for (const storey of ["core", "server"]) {
-    const at = join(to, "node_modules/@eremos", storey);
-    const { name, version } = JSON.parse(readFileSync(join(root, storey, "package.json"), "utf8"));
-    mkdirSync(at, { recursive: true });
-    writeFileSync(
-      join(at, "package.json"),
-      `${JSON.stringify({ name, version, type: "module", exports: "./index.js" })}\n`,
-    );
-    writeFileSync(join(at, "index.js"), `export * from "../../../${storey}/dist/index.js";\n`);
-  }
+  const core = join(to, "node_modules/@eremos/core");
+  const { name, version } = JSON.parse(readFileSync(join(root, "core/package.json"), "utf8"));
+  mkdirSync(core, { recursive: true });
+  writeFileSync(
+    join(core, "package.json"),
+    `${JSON.stringify({ name, version, exports: { "./worker": "./worker.cjs" } })}\n`,
+  );
+  writeFileSync(join(core, "worker.cjs"), 'require("../../../core/dist/engine-worker.cjs");\n');
   for (const storey of ["cli", "server", "core", "rescue", "web"])
     writeFileSync(
       join(to, storey, "package.json"),

@@ -114,7 +114,7 @@ export class Eremos {
     this.preferences = new Preferences(database);
     this.days = new Days(data);
     this.visits = new Visits(
-      path.join(settings.program, "server", "dist", "visit-worker.js"),
+      path.join(settings.program, "server", "dist", "visit-worker.cjs"),
       data.identity,
       () => this.announce({ topic: "folders" }),
       (setting) => this.disk.runsWith(setting),
@@ -385,7 +385,7 @@ export class Eremos {
   /** Looks at disks in processes of their own from now on: others wait for this one. */
   lookAside(): void {
     this.looker = new AsideLooker(
-      path.join(this.settings.program, "server", "dist", "looker-main.js"),
+      path.join(this.settings.program, "server", "dist", "looker-main.cjs"),
       this.data.identity,
       () => this.announce({ topic: "folders" }),
     );

@@ -342,7 +342,7 @@ describe("each of Eremos' own files, damaged by itself", () => {
     const log = fs.readFileSync(own("faults.log"), "utf8");
     expect(JSON.parse(log.trim().split("\n").at(-1) ?? "")).toMatchObject({
       kind: expect.stringMatching(/^TypeError/) as string,
-      frames: expect.arrayContaining([expect.stringContaining("engine-worker.js:") as string]) as unknown,
+      frames: expect.arrayContaining([expect.stringContaining("engine-worker.code.cjs:") as string]) as unknown,
     });
     expect(log).not.toContain(house.base);
     expect(fs.statSync(own("faults.log")).mode & 0o777).toBe(0o600);

@@ -26,6 +26,21 @@ type Message = ConstructorParameters<typeof IntlMessageFormat>[0];
 
 const LANGUAGE = "en";
 
+/** Of words and plain places alone, as most messages are: no choice, no number that is written out. */
+const PLAIN = /^(?:[^{}']|''|'(?![{}<>'])|\{\w+\})*$/;
+
+/** What the reader of messages would make of it, in a fraction of the time that loading its rules takes. */
+function filledPlainly(message: string, values: ReturnType<typeof plain>): string | null {
+  let isWhole = PLAIN.test(message);
+  const text = message.replace(/''|\{(\w+)\}/g, (_, name?: string) => {
+    if (name === undefined) return "'";
+    const value = values[name];
+    isWhole &&= typeof value === "string" || typeof value === "number";
+    return String(value);
+  });
+  return isWhole ? text : null;
+}
+
 /** Speaks an area's messages, which are ICU MessageFormat. Each is read when it is said for the first time. */
 export function speaker<const Messages extends Readonly<Record<string, Message>>>(
   area: string,
@@ -33,10 +48,12 @@ export function speaker<const Messages extends Readonly<Record<string, Message>>
 ): Speaker<keyof Messages & string> {
   const read = new Map<string, IntlMessageFormat>();
   const fill = (id: string, message: Message, values: Values): string => {
-    if (typeof message === "string" && !/[{']/.test(message)) return message;
+    const filling = plain(values);
+    const filled = typeof message === "string" ? filledPlainly(message, filling) : null;
+    if (filled !== null) return filled;
     const format = read.get(id) ?? new IntlMessageFormat(message, LANGUAGE, undefined, { ignoreTag: true });
     read.set(id, format);
-    return String(format.format(plain(values)));
+    return String(format.format(filling));
   };
   const said = (id: keyof Messages & string, values: Values = {}): Said => ({
     id: `${area}.${id}`,

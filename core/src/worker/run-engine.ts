@@ -1,3 +1,4 @@
+import { createRequire } from "node:module";
 import { Worker } from "node:worker_threads";
 import type { Progress } from "../engine/ground";
 import { EremosError, errorOf, fromSystemError } from "../errors/eremos-error";
@@ -20,7 +21,7 @@ export function runEngine<V extends keyof Outcomes>(
   identity: Uint8Array,
 ): Running<V> {
   const cancel = new SharedArrayBuffer(4);
-  const worker = new Worker(new URL("./engine-worker.js", import.meta.url), {
+  const worker = new Worker(createRequire(import.meta.url).resolve("@eremos/core/worker"), {
     workerData: { request, cancel, identity },
   });
   const outcome = new Promise<Outcomes[V]>((resolve, reject) => {

@@ -24,7 +24,7 @@ async function serve(settings: Settings, development: boolean): Promise<RunningS
   closeMemory();
   const data = DataDirectory.open(settings.dataDirectory);
   if (await isRunning(data)) throw new EremosError("port-in-use", said("your-eremos-is-running-already"));
-  const sessions = new SessionProcesses(path.join(settings.program, "server", "dist", "session-main.js"));
+  const sessions = new SessionProcesses(path.join(settings.program, "server", "dist", "session-main.cjs"));
   const given = givenPorts(process.env, process.pid);
   if (given === "elsewhere") throw new EremosError("port-in-use", said("given-sockets-are-elsewhere"));
   // Every other account is shut out here, by the kernel's word, before anything of a request is read.
