@@ -150,12 +150,14 @@ export function installBenchPrograms() {
 }
 
 const BUNDLED = [
+  "words/src",
   "core/src",
   "server/src",
   "cli/src",
   "demo/src",
   "rescue/src",
   "scripts/bundle.mjs",
+  "scripts/messages-in.mjs",
   "scripts/programs",
   "package-lock.json",
 ];
