@@ -4,6 +4,7 @@ import { CHROMIUM } from "./stand-ins/chromium.mjs";
 export default defineConfig({
   testDir: "e2e",
   testMatch: "*.spec.ts",
+  globalSetup: "./e2e/once.ts",
   // Against hanging only: a machine that is busy takes its time.
   timeout: 300_000,
   expect: { timeout: 30_000 },

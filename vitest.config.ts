@@ -5,11 +5,23 @@ import { defineConfig } from "vitest/config";
 /** The campaigns of test:deep try every point in one test. */
 const longest = process.env["EREMOS_DEEP"] === "1" ? 3_600_000 : 120_000;
 
+/** They put something else in the place of a module. */
+const ALONE = ["core/test/attacks/keys-after-work.test.ts"];
+
+/** Tests of one process, of whichever file, load the sources once. */
+const together = (name: string, isolate: boolean, include: string[], exclude: string[]) => ({
+  extends: true as const,
+  test: { name, isolate, include, exclude },
+});
+
 export default defineConfig({
   resolve: { alias: { "@": fileURLToPath(new URL("web", import.meta.url)) } },
   test: {
-    include: ["{words,core,server,cli,demo,rescue,web}/test/**/*.test.ts"],
-    setupFiles: ["core/test/support/ciphers.ts", "core/test/support/derivations.ts"],
+    projects: [
+      together("together", false, ["{words,core,server,cli,demo,rescue,web}/test/**/*.test.ts"], ALONE),
+      together("alone", true, ALONE, []),
+    ],
+    setupFiles: ["core/test/support/ciphers.ts", "core/test/support/derivations.ts", "core/test/support/as-before.ts"],
     globalSetup: "scripts/bundles-for-tests.mjs",
     forceRerunTriggers: ["**/{core,server,cli,rescue}/src/**"],
     testTimeout: longest,

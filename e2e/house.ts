@@ -6,20 +6,20 @@ import { fileURLToPath } from "node:url";
 import { type Page, test as base, expect } from "@playwright/test";
 import { demoStick } from "../stand-ins/drive.mjs";
 import { withDescendants } from "../cli/test/process-memory";
-import { generateWorld } from "../demo/src/generate";
-import { chooseWithLeastEffort } from "../server/test/least-effort";
 
 const CLI = fileURLToPath(new URL("../cli/bin/eremos.mjs", import.meta.url));
 export const PASSWORD = "violin varnish at dusk";
 
-/** What every house of a worker begins with. */
+/** What every house begins with. */
 interface Template {
-  readonly base: string;
   readonly world: string;
   /** Eremos' own data of an owner with {@link PASSWORD}. */
   readonly data: string;
   readonly recoveryCode: string;
 }
+
+/** Where it is told what was made for all of them, before the first. */
+export const TEMPLATE = "EREMOS_E2E_TEMPLATE";
 
 /** The production server on a copy of the demo world, with a data directory of its own. */
 export class House {
@@ -117,20 +117,10 @@ interface Fixtures {
   readonly house: House;
 }
 
-export const test = base.extend<Fixtures, { template: Template }>({
-  template: [
-    async ({}, use) => {
-      const directory = fs.mkdtempSync(path.join(os.tmpdir(), "eremos-world-"));
-      const [world, data] = [path.join(directory, "world"), path.join(directory, "data")];
-      await generateWorld(world);
-      const recoveryCode = await chooseWithLeastEffort(data, world, PASSWORD);
-      await use({ base: directory, world, data, recoveryCode });
-      fs.rmSync(directory, { recursive: true, force: true });
-    },
-    { scope: "worker", timeout: 120_000 },
-  ],
+export const test = base.extend<Fixtures>({
   hasOwner: [true, { option: true }],
-  house: async ({ template, hasOwner }, use) => {
+  house: async ({ hasOwner }, use) => {
+    const template = JSON.parse(process.env[TEMPLATE] ?? "") as Template;
     const house = new House(template, hasOwner ? template.recoveryCode : null);
     await house.start();
     await use(house);
