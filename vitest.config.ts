@@ -21,7 +21,7 @@ export default defineConfig({
       together("together", false, ["{words,core,server,cli,demo,rescue,web}/test/**/*.test.ts"], ALONE),
       together("alone", true, ALONE, []),
     ],
-    setupFiles: ["core/test/support/ciphers.ts", "core/test/support/derivations.ts", "core/test/support/as-before.ts"],
+    setupFiles: ["core/test/setup/ciphers.ts", "core/test/setup/derivations.ts", "core/test/setup/as-before.ts"],
     globalSetup: "scripts/bundles-for-tests.mjs",
     forceRerunTriggers: ["**/{core,server,cli,rescue}/src/**"],
     testTimeout: longest,

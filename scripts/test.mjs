@@ -103,7 +103,7 @@ function failedInBrowser({ suites = [], specs = [] }) {
 }
 
 if (!deep) {
-  const right = runChecks();
+  const right = await runChecks();
   passed += right;
   failed += CHECKS.length - right;
   if (right < CHECKS.length) failures.push(`${CHECKS.length - right} of the checks above`);

@@ -6,7 +6,7 @@ import { snapshot } from "../../core/test/support/world";
 import { CLI, CommandLine, PASSWORD } from "./command-line";
 import { RunningServer } from "./running-server";
 
-const ROUNDS = process.env["EREMOS_DEEP"] === "1" ? 120 : 6;
+const ROUNDS = process.env["EREMOS_DEEP"] === "1" ? 120 : 3;
 const SEED = Number(process.env["EREMOS_SEED"] ?? Date.now() % 1_000_000);
 
 function randomFrom(seed: number): () => number {

@@ -19,7 +19,7 @@ import {
   unlock,
 } from "../support/world";
 
-const RUNS = process.env["EREMOS_DEEP"] === "1" ? 400 : 25;
+const RUNS = process.env["EREMOS_DEEP"] === "1" ? 400 : 12;
 const IS_ROOT = process.getuid?.() === 0;
 
 let person: Person;

@@ -7,6 +7,7 @@ import { EremosError } from "../../src/errors/eremos-error";
 import { readState, writeState } from "../../src/format/state";
 import { linuxDisk } from "../../src/platform/linux/linux-disk";
 import { stateFile } from "../support/records";
+import { strided } from "../support/stride";
 import {
   type Person,
   lock,
@@ -19,6 +20,7 @@ import {
   unlock,
 } from "../support/world";
 
+const PLACES = strided(3);
 let person: Person;
 let base: string;
 let sealed: string;
@@ -74,7 +76,8 @@ async function expectDetected(copy: string, what: string): Promise<void> {
 }
 
 describe("a sealed folder that somebody changed", () => {
-  it("shows a flipped bit anywhere in any file", async () => {
+  it(`shows a flipped bit in any file, near its ends, its borders and its middle: at ${PLACES.of("place")}`, async () => {
+    let place = 0;
     for (const file of filesIn(sealed)) {
       const size = fs.statSync(path.join(ownDir(sealed), file)).size;
       for (const at of new Set(
@@ -82,6 +85,7 @@ describe("a sealed folder that somebody changed", () => {
           (position) => position >= 0 && position < size - 1,
         ),
       )) {
+        if (place++ % PLACES.step !== PLACES.from) continue;
         const copy = freshCopy();
         const target = path.join(ownDir(copy), file);
         const bytes = fs.readFileSync(target);

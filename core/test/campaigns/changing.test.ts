@@ -10,7 +10,7 @@ import { campaignDirectory, plainAfterRecovery } from "../support/scenes";
 import { strided } from "../support/stride";
 import { type Person, lock, newPerson, removeDirectory, snapshot, unlock } from "../support/world";
 
-const CALLS = strided(97);
+const CALLS = strided(197);
 const SECRET = "somebody else's secret, outside the folder";
 
 let person: Person;

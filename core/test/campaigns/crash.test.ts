@@ -5,7 +5,7 @@ import { campaignDirectory, casesOf, expectClosed, expectWhole, plainAfterRecove
 import { strided } from "../support/stride";
 import { type Person, newPerson, removeDirectory } from "../support/world";
 
-const CHANGES = strided(29);
+const CHANGES = strided(61);
 const MODES: readonly CrashMode[] = ["before", "after", "torn"];
 
 let person: Person;

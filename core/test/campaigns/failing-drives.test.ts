@@ -11,7 +11,7 @@ import { plainAfterRecovery } from "../support/scenes";
 import { strided } from "../support/stride";
 import { type Person, lock, newPerson, removeDirectory, snapshot, unlock } from "../support/world";
 
-const CALLS = strided(79);
+const CALLS = strided(157);
 
 let person: Person;
 let drive: Drive;

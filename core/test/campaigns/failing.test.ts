@@ -7,7 +7,7 @@ import { STAGES, campaignDirectory, casesOf, expectWhole, plainAfterRecovery, se
 import { strided } from "../support/stride";
 import { type Person, newPerson, removeDirectory } from "../support/world";
 
-const CALLS = strided(151);
+const CALLS = strided(311);
 const WAYS = ["EIO", "EACCES", "ENOSPC", "EIO from there on"] as const;
 
 let person: Person;

@@ -31,7 +31,7 @@ function meagre(real: Disk): Disk {
   });
 }
 
-const CHANGES = strided(17);
+const CHANGES = strided(31);
 
 let { person, base } = {} as Place;
 usePlace((place) => ({ person, base } = place), campaignDirectory);

@@ -40,7 +40,7 @@ import type { Visibility } from "../../src/format/choices";
 
 const DEEP = process.env["EREMOS_DEEP"] === "1";
 const SUBSETS = DEEP ? 12 : 2;
-const CHANGES = strided(17);
+const CHANGES = strided(37);
 const FOLDER = "0".repeat(32);
 const HOME = Buffer.from("/home");
 const PATH = Buffer.from("/home/Payroll");

@@ -18,6 +18,7 @@ import { type Place, usePlace } from "../support/place";
 import { campaignDirectory } from "../support/scenes";
 import { type Dice, SyncProgram, shuffled } from "../support/sync-program";
 import { account, put } from "../support/visiting";
+import { SEED } from "../support/stride";
 import { lock, unlock } from "../support/world";
 
 /**
@@ -187,11 +188,9 @@ function isForNow(error: unknown): boolean {
 }
 
 const DEEP = process.env["EREMOS_DEEP"] === "1";
-const SEEDS = Number(process.env["EREMOS_SEEDS"] ?? (DEEP ? 300 : 8));
-/** Each deep run tries others; the titles say which. */
-const FIRST = Number(process.env["EREMOS_SEED"] ?? (DEEP ? Math.floor(Math.random() * 1e6) : 1));
+const SEEDS = Number(process.env["EREMOS_SEEDS"] ?? (DEEP ? 300 : 4));
 
-it.each(Array.from({ length: SEEDS }, (_, at) => FIRST + at))(
+it.each(Array.from({ length: SEEDS }, (_, at) => SEED + at))(
   "work on both sides between any steps of a program that keeps them in step loses nothing that was locked, and shows every fork, seed %i",
   async (seed) => {
     const dice = mulberry(seed);

@@ -202,7 +202,7 @@ describe("earlier states that are kept", () => {
 });
 
 describe("anywhere, many places at once", () => {
-  const RUNS = process.env["EREMOS_DEEP"] === "1" ? 120 : 10;
+  const RUNS = process.env["EREMOS_DEEP"] === "1" ? 120 : 6;
   it.each(Array.from({ length: RUNS }, (_, i) => SEED + i))(
     "in packs and in first copies of records, seed %i: what is named is lost in part, everything else opens byte for byte, and nothing else is claimed",
     async (seed) => {

@@ -29,7 +29,7 @@ import {
 import { lockedWithSlot, visitOf } from "../support/visiting";
 
 const FOLDER = Buffer.alloc(16, 9).toString("hex");
-const [NEAR, FAR] = [strided(5), strided(23)];
+const [NEAR, FAR] = [strided(11), strided(47)];
 
 let person: Person;
 let base: string;

@@ -26,7 +26,7 @@ import { LEAST_COST } from "../../src/crypto/kdf";
 import { PASSWORD, type Person, lock, makeMixedTree, newPerson, release, snapshot, unlock } from "../support/world";
 
 const LEVEL: InsuranceLevel = { data: 20, parity: 2 };
-const RUNS = process.env["EREMOS_DEEP"] === "1" ? 400 : 25;
+const RUNS = process.env["EREMOS_DEEP"] === "1" ? 400 : 12;
 let person: Person;
 let folder: string;
 usePlace((place) => ({ person, folder } = place), campaignDirectory);

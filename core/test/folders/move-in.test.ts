@@ -12,7 +12,7 @@ import { type Person, lock, newDirectory, newPerson, removeDirectory, unlock } f
 import { inputOf, lockedWithSlot, visitOf } from "../support/visiting";
 
 const FOLDER = Buffer.alloc(16, 9).toString("hex");
-const NEAR = strided(5);
+const NEAR = strided(11);
 const CONTENT = Buffer.alloc(300_000, "a statement of the bank, ");
 
 let person: Person;

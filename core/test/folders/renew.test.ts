@@ -461,8 +461,8 @@ async function unlockKept(): Promise<void> {
 }
 
 describe("cut off while a folder gets its key and is sealed anew", () => {
-  const CHANGES = strided(9);
-  const CALLS = strided(61);
+  const CHANGES = strided(19);
+  const CALLS = strided(127);
   it.each(["before", "after", "torn"] as const)(
     `at ${CHANGES.of("change")} of the disk, %s it: the next start goes on, and everything comes back`,
     async (mode) => {

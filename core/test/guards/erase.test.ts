@@ -21,8 +21,10 @@ import {
   snapshot,
   unlock,
 } from "../support/world";
+import { strided } from "../support/stride";
 
 const ID = "00112233445566778899aabbccddeeff";
+const CHANGES = strided(3);
 let person: Person;
 let base: string;
 let folder: string;
@@ -75,11 +77,11 @@ describe("Removing a locked folder for good", () => {
   });
 
   it.each(CASES)(
-    "%s, %s: killed at any change it is whole and opens, or is gone after the next start",
+    `%s, %s: killed at ${CHANGES.of("change")} it is whole and opens, or is gone after the next start`,
     async (guard, visibility) => {
       const tried = { whole: 0, gone: 0 };
       for (const mode of ["before", "after", "torn"] as const satisfies readonly CrashMode[])
-        for (let change = 0; ; change++) {
+        for (let change = CHANGES.from; ; change += CHANGES.step) {
           const before = fill();
           const at = await lockedAs(guard, visibility);
           const crashing = crashingDisk(linuxDisk, change, mode);
@@ -108,8 +110,8 @@ describe("Removing a locked folder for good", () => {
           expect(snapshot(folder, { withoutOwnDir: true }).slice(1)).toEqual(before.slice(1));
           removeDirectory(folder);
         }
-      expect(tried.whole).toBeGreaterThan(0);
-      expect(tried.gone).toBeGreaterThan(20);
+      if (CHANGES.step === 1) expect(tried.whole).toBeGreaterThan(0);
+      expect(tried.gone).toBeGreaterThan(20 / CHANGES.step - 1);
     },
   );
 

@@ -14,7 +14,7 @@ import { campaignDirectory } from "../support/scenes";
 import { strided } from "../support/stride";
 import { lock, release, removeDirectory, unlock } from "../support/world";
 
-const CHANGES = strided(6);
+const CHANGES = strided(13);
 
 let { person, base } = {} as Place;
 usePlace((place) => ({ person, base } = place), campaignDirectory);

@@ -296,7 +296,7 @@ function inTurn<W>(ways: readonly W[]): readonly { readonly name: string; readon
   );
 }
 
-const CHANGES = strided(29);
+const CHANGES = strided(61);
 const CALLS = strided(61);
 
 describe(`crashed at ${CHANGES.of("change")}, a single file is whole and at its place again, or wholly locked`, () => {

@@ -247,7 +247,7 @@ describe("everything comes out of a locked folder, and nothing in it changes", (
   });
 });
 
-const CHANGES = strided(61);
+const CHANGES = strided(127);
 const MODES: readonly CrashMode[] = ["before", "after", "torn"];
 let tried = 0;
 afterAll(() => void process.stdout.write(`rescues after a crash: ${tried}\n`));
@@ -284,7 +284,7 @@ describe.each(casesOf(MODES))(
 );
 
 describe("where Eremos is installed, a rescue gives back all that an opening does", () => {
-  const RUNS = process.env["EREMOS_DEEP"] === "1" ? 200 : 15;
+  const RUNS = process.env["EREMOS_DEEP"] === "1" ? 200 : 10;
   it.each(["sealed", "lying open", "barred to others and read only"] as const)(
     "any tree, %s: owners, modes, attributes and times to the nanosecond",
     async (how) => {
