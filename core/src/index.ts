@@ -168,6 +168,7 @@ export { isPrintable, printable, printableJson } from "./errors/printable";
 export { type Endpoint, accountOfPeer, listedAccount } from "./platform/linux/connections";
 export { type HeldPort, LOOPBACKS, type Loopback, givenPorts, holdPort, letGoPort } from "./platform/linux/ports";
 export { closeMemory } from "./platform/linux/memory";
+export { giveWay } from "./platform/linux/priority";
 export { linuxDisk as disk, linuxDiskOf as diskOf } from "./platform/linux/linux-disk";
 export { type Running, runEngine } from "./worker/run-engine";
 export type { EngineRequest, Outcomes } from "./worker/protocol";

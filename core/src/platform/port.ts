@@ -234,4 +234,6 @@ export interface Platform {
   readonly disk: Disk;
   /** Null: Node's own are used. */
   readonly ciphers: Ciphers | null;
+  /** From now on what else wants to run goes before this thread, which has the processors that nobody else needs. */
+  readonly giveWay: () => void;
 }

@@ -1,7 +1,7 @@
 import { useCiphers } from "../crypto/ciphers";
 import type { Hooks } from "../engine/ground";
 import type { Platform } from "../platform/port";
-import { type EngineRequest, type Outcomes, perform } from "./protocol";
+import { type EngineRequest, LOOKS, type Outcomes, perform } from "./protocol";
 
 export interface Engine {
   /** @throws EremosError */
@@ -9,7 +9,12 @@ export interface Engine {
 }
 
 /** The engine on the platform that it is handed, one for each thread. */
-export function createEngine({ disk, ciphers }: Platform): Engine {
+export function createEngine({ disk, ciphers, giveWay }: Platform): Engine {
   useCiphers(ciphers);
-  return { perform: (request, hooks) => perform(disk, request, hooks) };
+  return {
+    perform: (request, hooks) => {
+      if (LOOKS.has(request.verb)) giveWay();
+      return perform(disk, request, hooks);
+    },
+  };
 }

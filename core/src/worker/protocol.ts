@@ -122,6 +122,21 @@ export type EngineRequest =
   | { readonly verb: "receive"; readonly input: ReceiveInput }
   | { readonly verb: "onlook"; readonly input: { readonly place: string; readonly subject: string | null } };
 
+/** They only look, however long: everything else that is asked for meanwhile goes before them. */
+export const LOOKS: ReadonlySet<EngineRequest["verb"]> = new Set([
+  "preview",
+  "check",
+  "check-pieces",
+  "changes",
+  "compare-copy",
+  "permissions",
+  "reach",
+  "traces",
+  "count-traces",
+  "what-goes-in",
+  "onlook",
+]);
+
 export interface Outcomes {
   readonly preview: LockPreview;
   readonly lock: Locked;

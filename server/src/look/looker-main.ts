@@ -1,12 +1,13 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
-import { type Disk, diskOf, failureOf, lookAtFolder, reviveBytes } from "@eremos/core";
+import { type Disk, diskOf, failureOf, giveWay, lookAtFolder, reviveBytes } from "@eremos/core";
 import { onEndSignals } from "../end-signals";
 import { lookAtPlace } from "./place";
 import type { FromLooker, Question, ToLooker } from "./protocol";
 import { said } from "@eremos/words/server/house";
 
 /** The process that looks at disks for a session: slow ones, and ones that do not answer, hold up nobody else here. */
+giveWay();
 onEndSignals(() => undefined);
 process.on("disconnect", () => process.exit());
 

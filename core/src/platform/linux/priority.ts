@@ -1,0 +1,13 @@
+import * as os from "node:os";
+
+/** A nice value, of -20 to 19: what somebody waits for at a page has 0. */
+const BEHIND_OTHERS = 10;
+
+/** Linux keeps it for each thread: of the process it is the calling one's alone (setpriority(2)). */
+export function giveWay(): void {
+  try {
+    os.setPriority(Math.max(BEHIND_OTHERS, os.getPriority()));
+  } catch {
+    // Where that is not allowed, it runs beside them.
+  }
+}
