@@ -1,4 +1,4 @@
-import { asksForHelp, usage } from "./words";
+import { asksForHelp } from "./words";
 
 /** A reader that stops early (`| head`) is no error of ours. */
 process.stdout.on("error", (error: NodeJS.ErrnoException) => {
@@ -6,5 +6,5 @@ process.stdout.on("error", (error: NodeJS.ErrnoException) => {
 });
 
 const words = process.argv.slice(2);
-if (asksForHelp(words)) process.stdout.write(usage());
+if (asksForHelp(words)) process.stdout.write((await import("./usage")).USAGE);
 else await import("./run");

@@ -1,7 +1,6 @@
 import { parseArgs } from "node:util";
-import { say } from "@eremos/words/cli";
 
-/** What the words of a command line are. Nothing of Eremos is loaded here: whoever asks for help gets it at once. */
+/** What the words of a command line are. Nothing is loaded here: whoever asks for help gets it at once. */
 const OPTIONS = {
   json: { type: "boolean", default: false },
   "path-stdin": { type: "boolean", default: false },
@@ -57,10 +56,6 @@ export function parseWords(words: readonly string[]): ReturnType<typeof parse> {
 }
 
 /** Whether somebody asks what there is to ask for: no command at all, `help`, or `--help` beside any. */
-export function usage(): string {
-  return say("eremos-hides-and-locks-private");
-}
-
 export function asksForHelp(words: readonly string[]): boolean {
   try {
     const { values, positionals } = parseWords(words);
