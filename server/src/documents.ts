@@ -1,9 +1,10 @@
-import { eq } from "drizzle-orm";
+import { eq, sql } from "drizzle-orm";
 import * as z from "zod";
 import type { Undo } from "@eremos/core";
 import { interruptedVerbSchema } from "./calls/shapes/folders";
 import { handedOverSchema } from "./calls/shapes/hand-over";
 import { mailAddressSchema, mailServerSchema, personNameSchema } from "./calls/ways-back-calls";
+import { lazily } from "./database/lazily";
 import type { OpenDatabase } from "./database/open";
 import { documents } from "./database/schema";
 import { readRow, sealRow } from "./database/sealed-rows";
@@ -98,8 +99,16 @@ type Document<N extends Name> = z.output<(typeof SCHEMAS)[N]>;
 export class Documents {
   constructor(private readonly database: OpenDatabase) {}
 
+  private readonly named = lazily(() =>
+    this.database.orm
+      .select()
+      .from(documents)
+      .where(eq(documents.name, sql.placeholder("of")))
+      .prepare(),
+  );
+
   get<N extends Name>(keys: Keys, of: N): Document<N> | null {
-    const row = this.database.orm.select().from(documents).where(eq(documents.name, of)).get();
+    const row = this.named().get({ of });
     return row ? (readRow(SCHEMAS[of], keys, `documents/${of}`, row.sealed) as Document<N> | null) : null;
   }
 

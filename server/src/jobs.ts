@@ -11,6 +11,7 @@ import {
   wipe,
 } from "@eremos/core";
 import type { JobPhase, JobVerb, JobView } from "./contract";
+import { lazily } from "./database/lazily";
 import { type OpenDatabase, isUnwritable, reasonOf } from "./database/open";
 import { jobs } from "./database/schema";
 import type { Presence } from "./presence";
@@ -242,11 +243,12 @@ export class Jobs {
     await this.drain(longestMs);
   }
 
+  private readonly newest = lazily(() =>
+    this.database.orm.select().from(jobs).orderBy(desc(jobs.startedAt)).limit(MOST_SHOWN).prepare(),
+  );
+
   list(): JobView[] {
-    const rows = [
-      ...this.unwritten.values(),
-      ...this.database.orm.select().from(jobs).orderBy(desc(jobs.startedAt)).limit(MOST_SHOWN).all(),
-    ];
+    const rows = [...this.unwritten.values(), ...this.newest().all()];
     return rows.map(({ holder: _holder, ...row }) => {
       const words = this.words.get(row.id);
       const error = words?.error

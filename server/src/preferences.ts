@@ -17,6 +17,7 @@ import {
 } from "./calls/shapes/rules";
 import { USUAL_CHOICE, chosenSchema } from "./calls/shapes/folders";
 import type { PreferencesView } from "./contract";
+import { lazily } from "./database/lazily";
 import type { OpenDatabase } from "./database/open";
 import { preferences } from "./database/schema";
 import { STANDARD_RULES } from "./locking-rules";
@@ -58,8 +59,12 @@ function jsonOf(text: string): unknown {
 export class Preferences {
   constructor(private readonly database: OpenDatabase) {}
 
+  private readonly kept = lazily(() =>
+    this.database.orm.select().from(preferences).where(eq(preferences.id, ROW)).prepare(),
+  );
+
   private stored(): Stored {
-    const row = this.database.orm.select().from(preferences).where(eq(preferences.id, ROW)).get();
+    const row = this.kept().get();
     return storedSchema.safeParse(row ? jsonOf(row.json) : {}).data ?? storedSchema.parse({});
   }
 
