@@ -4,6 +4,7 @@
  * is read a second time. Compiled by another version, or for another processor, it is compiled anew.
  */
 const fs = require("node:fs");
+const { basename } = require("node:path");
 const vm = require("node:vm");
 
 const file = __filename.replace(/\.cjs$/, ".code.cjs");
@@ -20,7 +21,8 @@ function compiledBefore() {
 }
 
 const script = new vm.Script(`(function (exports, require, module, __filename, __dirname) {${code}\n})`, {
-  filename: file,
+  // What was compiled holds its name: not where it was made.
+  filename: basename(file),
   cachedData: compiledBefore(),
 });
 const started = { exports: {} };
