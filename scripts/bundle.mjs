@@ -127,6 +127,7 @@ async function bundleProgram({ source, program, kind }) {
   await promisify(execFile)(process.execPath, [join(root, "scripts/programs/compile.mjs"), made, kind], { env });
   rmSync(home, { recursive: true });
   if (!existsSync(compiledOf(made))) throw new Error(`Nothing was compiled of ${program}.`);
+  if (readFileSync(compiledOf(made)).includes(root)) throw new Error(`What was compiled of ${program} tells where.`);
 }
 
 /** What core uses natively, and a reader that is one file does without. Its messages are read before, so no parser. */

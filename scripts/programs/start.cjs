@@ -21,8 +21,8 @@ function compiledBefore() {
 }
 
 const script = new vm.Script(`(function (exports, require, module, __filename, __dirname) {${code}\n})`, {
-  // What was compiled holds its name: not where it was made.
-  filename: basename(file),
+  // What was compiled holds its name: not where it was made, of which a mere part of the path would be a view.
+  filename: Buffer.from(basename(file)).toString(),
   cachedData: compiledBefore(),
 });
 const started = { exports: {} };
