@@ -1,16 +1,14 @@
 /** Bundles core, server, command line and demo for Node; of the packages, those that are hundreds of small files. */
-import { execFile } from "node:child_process";
 import { createHash } from "node:crypto";
-import { copyFileSync, existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { copyFileSync, mkdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { createRequire, isBuiltin } from "node:module";
-import { tmpdir } from "node:os";
 import { dirname, join, relative } from "node:path";
 import { fileURLToPath } from "node:url";
-import { promisify } from "node:util";
 import { deflateRawSync } from "node:zlib";
 import { build } from "esbuild";
 import { areaOf, saidIn, sourceOf } from "./messages-in.mjs";
-import { PROGRAMS, codeOf, compiledOf } from "./programs/list.mjs";
+import { compileProgram } from "./programs/compiled.mjs";
+import { PROGRAMS, codeOf } from "./programs/list.mjs";
 
 const root = fileURLToPath(new URL("..", import.meta.url));
 /** Of the schemas' messages nobody reads one; all their languages would make half of each file. */
@@ -122,12 +120,7 @@ async function bundleProgram({ source, program, kind }) {
     if (external && !isBuiltin(path)) createRequire(code)(path);
   if (/[^\0-\x7f]/.test(readFileSync(code, "latin1"))) throw new Error(`${code} is not ASCII.`);
   copyFileSync(join(root, "scripts/programs/start.cjs"), made);
-  const home = mkdtempSync(join(tmpdir(), "eremos-compiled-"));
-  const env = { PATH: process.env.PATH, HOME: home, XDG_CONFIG_HOME: home, EREMOS_DATA: join(home, "data") };
-  await promisify(execFile)(process.execPath, [join(root, "scripts/programs/compile.mjs"), made, kind], { env });
-  rmSync(home, { recursive: true });
-  if (!existsSync(compiledOf(made))) throw new Error(`Nothing was compiled of ${program}.`);
-  if (readFileSync(compiledOf(made)).includes(root)) throw new Error(`What was compiled of ${program} tells where.`);
+  compileProgram(process.execPath, made, kind);
 }
 
 /** What core uses natively, and a reader that is one file does without. Its messages are read before, so no parser. */

@@ -1,6 +1,8 @@
 /** Everything that a package carries, in one directory that runs from wherever it lies. */
 import { chmodSync, mkdirSync, readFileSync, readdirSync, rmSync, statSync, writeFileSync } from "node:fs";
 import { join, relative } from "node:path";
+import { compileProgram } from "../programs/compiled.mjs";
+import { PROGRAMS } from "../programs/list.mjs";
 import { fail, root } from "../steps.mjs";
 import { licences } from "./licences.mjs";
 import { copyProduction, productionFiles } from "./production.mjs";
@@ -14,6 +16,8 @@ export async function makeWhole(architecture, version, to) {
   mkdirSync(to, { recursive: true });
   copyProduction(await productionFiles(packaging), join(to, "program"));
   copyRuntime(architecture, to);
+  for (const { program, kind } of PROGRAMS)
+    compileProgram(join(to, "runtime/node"), join(to, "program", program), kind);
   writeFileSync(
     join(to, "program", "package.json"),
     `${JSON.stringify({ name: "eremos", version, type: "module", eremos: "portable" })}\n`,
