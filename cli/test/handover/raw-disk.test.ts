@@ -59,6 +59,5 @@ describe.runIf(CAN_MOUNT)("Handing over and receiving, on a real file system sea
       expect(fs.readdirSync(theirs, { recursive: true }).map(String).join("\n")).toContain(NAME);
       expect(on.countRaw(SECRET)).toBeGreaterThan(10_000);
     },
-    60_000,
   );
 });

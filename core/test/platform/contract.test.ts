@@ -384,7 +384,6 @@ describe.each([
       expect(await madeDurable("syncDir")).toBe("entries");
       expect(await madeDurable("barrier")).toBe("everything");
     },
-    60_000,
   );
 
   test("what its file system holds is said of the directory, and nothing is left of the trial", () => {

@@ -151,7 +151,7 @@ describe("what real programs remember of a folder", () => {
   beforeAll(async () => {
     await work();
     for (const list of Object.values(lists)) before.set(list, fs.readFileSync(list, "utf8"));
-  }, 300_000);
+  });
   afterAll(() => removeDirectory(base));
 
   it("is cleared to the byte: what is left is what was there, without the lines and entries of the folder, and they read it", async () => {
