@@ -1,7 +1,7 @@
 import * as os from "node:os";
 
-/** A nice value, of -20 to 19: what somebody waits for at a page has 0. */
-const BEHIND_OTHERS = 10;
+/** A nice value, of -20 to 19: what answers a page has 0. Somebody waits for what is looked for, too: it goes on beside others. */
+const BEHIND_OTHERS = 4;
 
 /** Linux keeps it for each thread: of the process it is the calling one's alone (setpriority(2)). */
 export function giveWay(): void {
