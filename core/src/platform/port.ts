@@ -234,6 +234,6 @@ export interface Platform {
   readonly disk: Disk;
   /** Null: Node's own are used. */
   readonly ciphers: Ciphers | null;
-  /** From now on what else wants to run goes before this thread, which has the processors that nobody else needs. */
+  /** From now on this thread steps back behind others by a little: where all want to run, they get more of the time. */
   readonly giveWay: () => void;
 }

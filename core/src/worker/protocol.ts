@@ -122,7 +122,7 @@ export type EngineRequest =
   | { readonly verb: "receive"; readonly input: ReceiveInput }
   | { readonly verb: "onlook"; readonly input: { readonly place: string; readonly subject: string | null } };
 
-/** They only look, however long: everything else that is asked for meanwhile goes before them. */
+/** They only look, however long, and give way to what is asked for meanwhile. */
 export const LOOKS: ReadonlySet<EngineRequest["verb"]> = new Set([
   "preview",
   "check",

@@ -77,11 +77,12 @@ describe("Removing a locked folder for good", () => {
   });
 
   it.each(CASES)(
-    `%s, %s: killed at ${CHANGES.of("change")} it is whole and opens, or is gone after the next start`,
+    `%s, %s: killed at the first and at ${CHANGES.of("change")} it is whole and opens, or is gone after the next start`,
     async (guard, visibility) => {
       const tried = { whole: 0, gone: 0 };
       for (const mode of ["before", "after", "torn"] as const satisfies readonly CrashMode[])
-        for (let change = CHANGES.from; ; change += CHANGES.step) {
+        // The first one always: of the others, few leave it whole.
+        for (let change = 0; ; change += change === 0 ? CHANGES.from || CHANGES.step : CHANGES.step) {
           const before = fill();
           const at = await lockedAs(guard, visibility);
           const crashing = crashingDisk(linuxDisk, change, mode);
@@ -110,8 +111,8 @@ describe("Removing a locked folder for good", () => {
           expect(snapshot(folder, { withoutOwnDir: true }).slice(1)).toEqual(before.slice(1));
           removeDirectory(folder);
         }
-      if (CHANGES.step === 1) expect(tried.whole).toBeGreaterThan(0);
-      expect(tried.gone).toBeGreaterThan(20 / CHANGES.step - 1);
+      expect(tried.whole).toBeGreaterThan(0);
+      expect(tried.gone).toBeGreaterThan(20 / CHANGES.step);
     },
   );
 

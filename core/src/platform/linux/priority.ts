@@ -1,6 +1,6 @@
 import * as os from "node:os";
 
-/** A nice value, of -20 to 19: what answers a page has 0. Somebody waits for what is looked for, too: it goes on beside others. */
+/** A nice value, of -20 to 19; what answers a page has 0. Somebody waits for a search, too: others must not starve it. */
 const BEHIND_OTHERS = 4;
 
 /** Linux keeps it for each thread: of the process it is the calling one's alone (setpriority(2)). */
