@@ -98,8 +98,14 @@ module.exports = {
       name: "the-platform-is-handed-in",
       comment: "What the engine asks of the computer, it asks through the port.",
       severity: "error",
-      from: { path: "^core/src/(engine|format|crypto|insurance|errors)" },
-      to: { path: "^(node:)?(fs|os|child_process|net|worker_threads)$|node_modules/koffi/" },
+      from: { path: "^core/src/", pathNot: "^core/src/(platform|rescue|worker)/" },
+      to: { path: "^(node:)?(fs(/promises)?|os|child_process|net|worker_threads)$|node_modules/koffi/" },
+    },
+    {
+      name: "no-native-code-outside-the-platform",
+      severity: "error",
+      from: { path: "^(core|server|cli|rescue)/src", pathNot: "^core/src/platform/" },
+      to: { path: "node_modules/koffi/" },
     },
     {
       name: "engine-knows-no-platform",
@@ -127,6 +133,20 @@ module.exports = {
       severity: "error",
       from: { path: "^server/src/operations" },
       to: { path: "^server/src/http" },
+    },
+    {
+      name: "operations-know-no-disk",
+      comment: "A short look is the glance's; whatever walks, writes or reads contents is asked of the engine.",
+      severity: "error",
+      from: { path: "^server/src/operations" },
+      to: { path: "^((node:)?fs(/promises)?$|core/src/platform|server/src/look/(looker|looker-main|place|walks)\\.ts)" },
+    },
+    {
+      name: "what-follows-a-commit-enters-once",
+      comment: "Its hooks stand in one table; repair and the list look at the insurance itself.",
+      severity: "error",
+      from: { path: "^core/src/engine/", pathNot: "^core/src/engine/(contents/after-commit\\.ts$|upkeep/)" },
+      to: { path: "^core/src/insurance/" },
     },
     {
       name: "cli-uses-the-doors",

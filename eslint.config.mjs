@@ -64,7 +64,7 @@ export default tseslint.config(
       "server/src/desktop/installation.ts",
       "server/src/http/pages.ts",
       "server/src/session/stay.ts",
-      "server/src/operations/folders/integrate.ts",
+      "server/src/desktop/integrate.ts",
       "server/src/look/mounts.ts",
       "server/src/rescue-files.ts",
     ],
@@ -81,6 +81,19 @@ export default tseslint.config(
             "CallExpression[callee.object.name='fs'][callee.property.name=/^(readFile|writeFile|open|createReadStream|createWriteStream|appendFile|copyFile|cp|chmod|lchmod|chown|lchown|rename|unlink|rm|rmdir|symlink|link|truncate|utimes|lutimes|mkdir)(Sync)?$/]",
           message:
             "Use the platform's door (readPlanted, or the Disk port): this could be somebody else's file, link or pipe.",
+        },
+      ],
+    },
+  },
+  // Nothing that may take long, or hang on a disk, is done where a whole session waits.
+  {
+    files: ["server/src/operations/**"],
+    rules: {
+      "no-restricted-syntax": [
+        "error",
+        {
+          selector: "MemberExpression[property.name='disk'], Property[key.name='disk'], Identifier[name='Disk']",
+          message: "Look by eremos.glance, and ask the engine (eremos.ask, eremos.run) for everything else.",
         },
       ],
     },

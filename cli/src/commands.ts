@@ -295,7 +295,7 @@ const insureCommand: Command<"insure"> = async (invocation) => {
   return withEremos(invocation, async (eremos) => {
     await openGate(eremos, invocation);
     if (!asked) {
-      const view = insuranceView(eremos, path, process.cwd());
+      const view = await insuranceView(eremos, path, process.cwd());
       const worth = (of: { readonly costs: number; readonly burst: number; readonly scattered: number }): string =>
         say("takes-bytes-repairs-bytes-in", { costs: of.costs, burst: of.burst, scattered: of.scattered });
       return {
@@ -308,7 +308,7 @@ const insureCommand: Command<"insure"> = async (invocation) => {
     }
     const job = await insure(eremos, path, asked === "none" ? null : asked, process.cwd());
     await finish(eremos, job);
-    return { result: insuranceView(eremos, path, process.cwd()), lines: [summaryOf(eremos, job.id)] };
+    return { result: await insuranceView(eremos, path, process.cwd()), lines: [summaryOf(eremos, job.id)] };
   });
 };
 

@@ -72,7 +72,8 @@ async function lockEach(invocation: Invocation, begin: typeof lock): ReturnType<
     return oneByOne(await givenTo(invocation), async (name) => {
       const path = openNow(eremos, name) ?? name;
       const inUseAnyway = flags["anyway"] === true;
-      const job = begin(eremos, { path, protection, password, inUseAnyway, from: process.cwd() } satisfies LockRequest);
+      const asked = { path, protection, password, inUseAnyway, from: process.cwd() } satisfies LockRequest;
+      const job = await begin(eremos, asked);
       const { folder, path: now, sealed } = await finish(eremos, job);
       const { files, bytes, generation } = sealed ?? NOTHING_SEALED;
       const full = fullPath(path.toString(), eremos.settings.home, process.cwd()).toString("utf8");
@@ -140,7 +141,7 @@ async function closeThese(
   anyway: boolean,
   which: Parameters<typeof closeUp>[2],
 ): Promise<{ locked: string[]; left: { path: string; error: EremosError }[] }> {
-  const { locking, left } = closeUp(eremos, anyway, which);
+  const { locking, left } = await closeUp(eremos, anyway, which);
   const locked: string[] = [];
   const stayed = [...left];
   for (const { path, job } of locking) {

@@ -31,7 +31,7 @@ export const tracesCommand: Command<"traces"> = async (invocation) => {
     const done = { ...NOTHING_DONE };
     if (kinds !== undefined)
       for (const folder of folders) {
-        const job = clearTraces(eremos, folder, process.cwd(), {
+        const job = await clearTraces(eremos, folder, process.cwd(), {
           ids: null,
           kinds,
           onlySure: kinds === null,
@@ -74,7 +74,7 @@ async function foundIn(eremos: Eremos, folders: readonly string[]): Promise<Trac
 
 /** What was cleared last, of the folder if one is named. */
 async function undo(eremos: Eremos, asked: string | undefined): Promise<Partial<Done>> {
-  const [last] = keptTraces(eremos, asked === undefined ? null : { pathOrId: asked, from: process.cwd() });
+  const [last] = await keptTraces(eremos, asked === undefined ? null : { pathOrId: asked, from: process.cwd() });
   if (!last) throw new EremosError("not-found", said("nothing-was-cleared"));
   return putTracesBack(eremos, last.id);
 }

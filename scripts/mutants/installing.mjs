@@ -33,7 +33,7 @@ export const INSTALLING = [
   },
   {
     name: "what the file manager made of an extension stays",
-    file: "server/src/operations/folders/integrate.ts",
+    file: "server/src/desktop/integrate.ts",
     line: "    removeCached(file);\n",
     becomes: "",
     test: FILE_MANAGERS,

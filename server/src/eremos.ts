@@ -9,9 +9,13 @@ import {
   type Outcomes,
   type OwnerEnvelope,
   type Progress,
+  type ShortOutcomes,
+  type ShortRequest,
   defaultOffLimits,
   diskOf,
   editedOffLimits,
+  fromSystemError,
+  performShort,
   runEngine,
 } from "@eremos/core";
 import type { ActivityEvent, ChangeEvent, JobVerb, Way } from "./contract";
@@ -27,6 +31,7 @@ import { causedBy } from "./ledger/cause";
 import { Ledger } from "./ledger/ledger";
 import { Tally } from "./ledger/tally";
 import { realPathOf } from "./paths";
+import { Glance } from "./look/glance";
 import { AsideLooker, type Looker, OwnLooker } from "./look/looker";
 import { Preferences } from "./preferences";
 import { Presence } from "./presence";
@@ -59,6 +64,8 @@ interface Counted {
 export class Eremos {
   /** This computer's disk, which knows the records that this Eremos wrote. */
   readonly disk: Disk;
+  /** What is looked at by this process itself, where that is short. */
+  readonly glance: Glance;
   readonly gate: Gate;
   readonly registry: Registry;
   readonly documents: Documents;
@@ -73,8 +80,14 @@ export class Eremos {
   looker: Looker;
   /** By which the desktop closes up, as it says them; null: none. */
   shortcutKeys: string | null = null;
-  readonly finder = new Finder(() => this.announce({ topic: "scan" }));
-  readonly hiddenFinder: HiddenFinder;
+  readonly finder = new Finder(
+    () => this.looker,
+    () => this.announce({ topic: "scan" }),
+  );
+  readonly hiddenFinder = new HiddenFinder(
+    () => this.looker,
+    () => this.announce({ topic: "scan" }),
+  );
   private readonly presence: Presence;
   private readonly defaultOffLimits: readonly OffLimits[];
   private readonly emitter = new EventEmitter().setMaxListeners(200);
@@ -103,8 +116,8 @@ export class Eremos {
     onProgress?: (folder: string, verb: JobVerb, progress: Progress) => void,
   ) {
     this.disk = diskOf(data.identity);
+    this.glance = new Glance(this.disk);
     this.looker = new OwnLooker(this.disk);
-    this.hiddenFinder = new HiddenFinder(this.disk, () => this.announce({ topic: "scan" }));
     this.gate = new Gate(database);
     this.registry = new Registry(database, this.disk.identity);
     this.ledger = new Ledger(this);
@@ -129,6 +142,19 @@ export class Eremos {
     keepFaultLog(data.directory);
     copyBeforeUpgrade(data, settings.program, installationOf(settings.program).version);
     return new Eremos(settings, data, openDatabase(data.databasePath, settings.program), onProgress);
+  }
+
+  /**
+   * A verb that is over soon. Where others wait too, as long as this process is a session's, it has a thread of its own
+   * nevertheless: a disk may be slow. @throws EremosError
+   */
+  async ask<V extends keyof ShortOutcomes>(request: ShortRequest & { readonly verb: V }): Promise<ShortOutcomes[V]> {
+    if (this.isLasting) return this.run<V>(request);
+    try {
+      return await performShort<V>(this.disk, request);
+    } catch (error) {
+      throw fromSystemError(error, said("working"));
+    }
   }
 
   /** One verb of the engine's, in a thread of its own, of which nobody is told how far it is. */

@@ -37,7 +37,7 @@ export { receive } from "./operations/handover/receive";
 export { packageWords } from "./strength";
 export { packageFormSchema } from "./calls/shapes/hand-over";
 export { sayOnDesktop } from "./desktop/notifications";
-export { desktopParts, setDesktop } from "./operations/folders/integrate";
+export { desktopParts, setDesktop } from "./desktop/integrate";
 export type { ProtectionRequest } from "./protection";
 export type { StartedJob } from "./jobs";
 export type { Progress } from "@eremos/core";

@@ -29,8 +29,13 @@ afterEach(() => house.remove());
 
 const lockIt = async (hint: string | null = null): Promise<void> => {
   const password = await prepareFolderPassword(house.eremos, { password: OWN, hint });
-  await lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, password, from: "/" })
-    .outcome;
+  await lock(house.eremos, {
+    path: folder,
+    protection: sealedAnd("view"),
+    inUseAnyway: false,
+    password,
+    from: "/",
+  }).then(({ outcome }) => outcome);
 };
 const forgetTries = (): unknown =>
   house.eremos.gate.tries(`folder/${listFolders(house.eremos)[0]?.id ?? ""}`).succeed();
@@ -76,7 +81,7 @@ describe("a folder with a password of its own", () => {
     expect(await (await check(house.eremos, target(own))).outcome).toMatchObject({ ok: true });
     await open(own);
     fs.writeFileSync(path.join(folder, "new.txt"), "new");
-    await Promise.all(closeUp(house.eremos, false).locking.map(({ job }) => job.outcome));
+    await Promise.all((await closeUp(house.eremos, false)).locking.map(({ job }) => job.outcome));
     expect(listFolders(house.eremos)).toMatchObject([{ hasPassword: true, state: "locked", visibility: "tucked" }]);
     await expect(release(house.eremos, target(null))).rejects.toMatchObject({ code: "needs-folder-password" });
     await (
@@ -92,7 +97,9 @@ describe("a folder with a password of its own", () => {
         secret,
         password: password === null ? null : { password, hint: null },
       });
-    await lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).outcome;
+    await lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).then(
+      ({ outcome }) => outcome,
+    );
     await expect(set(null, "password")).rejects.toMatchObject({ code: "weak-password" });
     await set(null, OWN);
     await expect(set(null, "gut strings, never steel")).rejects.toMatchObject({ code: "needs-folder-password" });
@@ -103,7 +110,7 @@ describe("a folder with a password of its own", () => {
     await open(null);
     const photos = house.makeFolder("Photos");
     const prepared = await prepareFolderPassword(house.eremos, { password: OWN, hint: null });
-    expect(() =>
+    await expect(
       lock(house.eremos, {
         path: photos,
         protection: { guard: "sight", visibility: "hidden", bars: null },
@@ -111,9 +118,9 @@ describe("a folder with a password of its own", () => {
         password: prepared,
         from: "/",
       }),
-    ).toThrow("Only a sealed folder");
+    ).rejects.toThrow("Only a sealed folder");
     signOut(house.eremos);
-    expect(() =>
+    await expect(
       lock(house.eremos, {
         path: photos,
         protection: sealedAnd("view"),
@@ -121,7 +128,7 @@ describe("a folder with a password of its own", () => {
         password: prepared,
         from: "/",
       }),
-    ).toThrow("sign in first");
+    ).rejects.toThrow("sign in first");
   });
 
   it("follows another master password; another recovery code waits for its next opening, and Settings says so", async () => {
@@ -131,7 +138,9 @@ describe("a folder with a password of its own", () => {
     expect(settingsOf(house.eremos)).toMatchObject({ behind: [], withEarlierCode: [{ path: folder }] });
     await open(own);
     expect(settingsOf(house.eremos).withEarlierCode).toEqual([]);
-    await lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).outcome;
+    await lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).then(
+      ({ outcome }) => outcome,
+    );
     await changePassword(house.eremos, { current: PASSWORD, password: "half a cello and its bow", hint: null });
     expect(settingsOf(house.eremos)).toMatchObject({ behind: [], withEarlierCode: [] });
     house.restart();
@@ -144,7 +153,9 @@ describe("a folder with a password of its own", () => {
 describe("another recovery code", () => {
   it("is shown to whoever knows the master password, holds once it was proven kept, and reaches the folders that were away later", async () => {
     const away = house.makeFolder("Stick/Appraisals");
-    await lock(house.eremos, { path: away, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).outcome;
+    await lock(house.eremos, { path: away, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).then(
+      ({ outcome }) => outcome,
+    );
     const drive = path.join(house.base, "drive that is away");
     fs.renameSync(path.join(house.world, "Stick"), drive);
     await expect(beginNewCode(house.eremos, "not this one at all")).rejects.toMatchObject({ code: "wrong-password" });

@@ -44,7 +44,9 @@ const BARRED: Protection = {
 };
 
 const lockAs = async (folder: string, protection: Protection | typeof AS_BEFORE): Promise<void> =>
-  void (await lock(house.eremos, { path: folder, protection, inUseAnyway: false, from: "/" }).outcome);
+  void (await lock(house.eremos, { path: folder, protection, inUseAnyway: false, from: "/" }).then(
+    ({ outcome }) => outcome,
+  ));
 const target = (pathOrId: string): Parameters<typeof unlock>[1] => ({
   pathOrId,
   from: "/",
@@ -75,7 +77,7 @@ it("out of sight and tucked away: locked while signed out, listed at its ordinar
   expect(fs.statSync(path.join(folder, "letter.txt")).ino).toBe(inode);
   expect(only()).toMatchObject({ state: "open", guard: "sight" });
   house.eremos.forget();
-  const { locking, left } = closeUp(house.eremos, false);
+  const { locking, left } = await closeUp(house.eremos, false);
   expect(left).toEqual([]);
   await Promise.all(locking.map(({ job }) => job.outcome));
   expect(fs.readdirSync(path.dirname(folder))).toEqual([]);
@@ -322,9 +324,9 @@ it("a folder that a protected one belongs in can't be protected itself, even whi
   const folder = house.makeFolder("Workshop/Payroll");
   await house.signIn();
   await lockAs(folder, SIGHT);
-  expect(() =>
+  await expect(
     lock(house.eremos, { path: path.dirname(folder), protection: sealedAnd("view"), inUseAnyway: false, from: "/" }),
-  ).toThrow("release that one first");
+  ).rejects.toThrow("release that one first");
 });
 
 it.runIf(CAN_MOUNT)(
@@ -342,8 +344,12 @@ it.runIf(CAN_MOUNT)(
         fs.writeFileSync(path.join(folder, "letter.txt"), "Dear Jonas");
       }
       const [inView = "", tucked = ""] = folders;
-      await lock(eremos, { path: inView, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).outcome;
-      await lock(eremos, { path: tucked, protection: SIGHT, inUseAnyway: false, from: "/" }).outcome;
+      await lock(eremos, { path: inView, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).then(
+        ({ outcome }) => outcome,
+      );
+      await lock(eremos, { path: tucked, protection: SIGHT, inUseAnyway: false, from: "/" }).then(
+        ({ outcome }) => outcome,
+      );
       drive.pullOut();
       expect(listFolders(eremos)).toMatchObject([
         { state: "away", path: inView, attention: null },
@@ -444,7 +450,7 @@ it.each([sealedAnd("hidden"), sealedAnd("view"), SIGHT, BARRED])(
     ]);
     fs.writeFileSync(file, "edited");
     signOut(house.eremos);
-    await Promise.all(closeUp(house.eremos, false).locking.map(({ job }) => job.outcome));
+    await Promise.all((await closeUp(house.eremos, false)).locking.map(({ job }) => job.outcome));
     expect(house.eremos.data.notes()).toEqual([]);
     await house.signIn();
     expect(only()).toMatchObject({ path: file, state: "locked", visibility: protection.visibility });
@@ -490,7 +496,9 @@ it.runIf(CAN_MOUNT)(
       await signIn(eremos, PASSWORD);
       fs.writeFileSync(path.join(drive.at, "letter.txt"), "Dear Jonas");
       expect((await planLock(eremos, drive.at, SIGHT)).refusal).toMatchObject({ code: "unsupported" });
-      await lock(eremos, { path: drive.at, protection: sealedAnd("hidden"), inUseAnyway: false, from: "/" }).outcome;
+      await lock(eremos, { path: drive.at, protection: sealedAnd("hidden"), inUseAnyway: false, from: "/" }).then(
+        ({ outcome }) => outcome,
+      );
       expect(top()).toEqual([".eremos"]);
       expect(listFolders(eremos)).toMatchObject([{ kind: "drive", state: "locked", path: drive.at }]);
       drive.pullOut();
@@ -506,7 +514,7 @@ it.runIf(CAN_MOUNT)(
         protection: { ...SIGHT, visibility: "hidden" },
         inUseAnyway: false,
         from: "/",
-      }).outcome;
+      }).then(({ outcome }) => outcome);
       expect(top()).toEqual([".eremos"]);
       const rows = await reach(eremos, drive.at);
       expect(rows.map(({ kind, exists, reads }) => [kind, exists.answer, reads.answer])).toEqual([

@@ -20,7 +20,9 @@ beforeEach(async () => {
 afterEach(() => house.remove());
 
 const seal = (folder: string): Promise<unknown> =>
-  lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).outcome;
+  lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).then(
+    ({ outcome }) => outcome,
+  );
 const only = (): ReturnType<typeof listFolders>[number] => listFolders(house.eremos)[0] ?? never();
 const never = (): never => {
   throw new TypeError("there is a folder");
@@ -43,7 +45,7 @@ describe("insurance", () => {
   it("says what it costs and survives, repairs damage from the list, and is told of in the list", async () => {
     const folder = house.makeFolder("Payroll", { "letter.txt": "Dear Jonas", "film.bin": "film ".repeat(600_000) });
     await seal(folder);
-    const { chosen, now, choices } = insuranceView(house.eremos, folder);
+    const { chosen, now, choices } = await insuranceView(house.eremos, folder);
     expect([chosen, now, choices.map(({ insurance }) => insurance)]).toEqual([
       null,
       null,
@@ -52,7 +54,7 @@ describe("insurance", () => {
     await (
       await insure(house.eremos, folder, "standard")
     ).outcome;
-    const view = insuranceView(house.eremos, folder);
+    const view = await insuranceView(house.eremos, folder);
     expect(view).toMatchObject({ chosen: "standard", now: { scattered: 3, uncovered: 0 } });
     expect(view.now?.burst).toBeGreaterThan(250_000);
     expect(only()).toMatchObject({ isInsured: true, lastCheck: null });

@@ -143,7 +143,9 @@ describe("the owner's record", () => {
 
   it("that does not belong to the keys gets into no folder's header", async () => {
     const folder = house.makeFolder("Payroll");
-    await lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).outcome;
+    await lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).then(
+      ({ outcome }) => outcome,
+    );
     const header = path.join(folder, ".eremos", "header.json");
     const before = fs.readFileSync(header);
     const keys = house.eremos.requireKeys();

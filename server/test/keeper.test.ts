@@ -28,7 +28,9 @@ beforeEach(async () => {
   house = await TestHouse.make();
   folder = house.makeFolder("Payroll");
   await house.signIn();
-  await lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).outcome;
+  await lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).then(
+    ({ outcome }) => outcome,
+  );
   now = Date.now();
   ahead = 0;
   known = new KnownOpen({ wall: () => now, steady: () => now + ahead });
@@ -250,12 +252,14 @@ it("that it locked by itself is written down with why: its time, that nobody use
 it("closing up locks everything that lies open, and says what it could not", async () => {
   await open({ kind: "until-locked" });
   const second = house.makeFolder("Letters");
-  await lock(house.eremos, { path: second, protection: sealedAnd("hidden"), inUseAnyway: false, from: "/" }).outcome;
+  await lock(house.eremos, { path: second, protection: sealedAnd("hidden"), inUseAnyway: false, from: "/" }).then(
+    ({ outcome }) => outcome,
+  );
   await (
     await unlock(house.eremos, { pathOrId: second, from: "/", accept: [], mode: { kind: "until-locked" } })
   ).outcome;
   house.eremos.forget();
-  const { locking, left } = closeUp(house.eremos, false);
+  const { locking, left } = await closeUp(house.eremos, false);
   expect(left).toEqual([]);
   await Promise.all(locking.map(({ job }) => job.outcome));
   expect(isLocked()).toBe(true);

@@ -39,7 +39,9 @@ afterEach(() => house.remove());
 const name = (holders = HOLDERS, threshold = 2): ReturnType<typeof nameKeyholders> =>
   nameKeyholders(house.eremos, { current: PASSWORD, of: "Ines Varga", threshold, holders });
 const seal = (folder: string): Promise<unknown> =>
-  lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).outcome;
+  lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).then(
+    ({ outcome }) => outcome,
+  );
 const free = async (folder: string): Promise<void> =>
   void (await (
     await release(house.eremos, { pathOrId: folder, from: "/", accept: [] })

@@ -31,7 +31,7 @@ beforeEach(async () => {
 afterEach(() => house.remove());
 
 const seal = (at: string, protection: Protection = sealedAnd("view")): Promise<unknown> =>
-  lock(house.eremos, { path: at, protection, inUseAnyway: false, from: "/" }).outcome;
+  lock(house.eremos, { path: at, protection, inUseAnyway: false, from: "/" }).then(({ outcome }) => outcome);
 const asked = (
   at: string,
   secret: Parameters<typeof unlock>[1]["secret"] = null,
@@ -197,8 +197,13 @@ describe("somebody knows it", () => {
 
   it("a folder with a password of its own waits for that, once", async () => {
     const password = await prepareFolderPassword(house.eremos, { password: OWN, hint: null });
-    await lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, password, from: "/" })
-      .outcome;
+    await lock(house.eremos, {
+      path: folder,
+      protection: sealedAnd("view"),
+      inUseAnyway: false,
+      password,
+      from: "/",
+    }).then(({ outcome }) => outcome);
     await newKeys();
     await expect.poll(settled).toMatchObject({ waiting: [{ why: "password", hasKey: false }] });
     await expect(open(folder)).rejects.toMatchObject({ code: "needs-folder-password" });

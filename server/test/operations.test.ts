@@ -49,14 +49,14 @@ describe("a folder that was put back to an older state", () => {
   it("opens, is visited and is released only once that was agreed to, by what Eremos' own data knows of it", async () => {
     const folder = house.makeFolder("Payroll");
     await house.signIn();
-    await lock(house.eremos, request(folder, "view")).outcome;
+    await lock(house.eremos, request(folder, "view")).then(({ outcome }) => outcome);
     const older = path.join(house.base, "older");
     fs.cpSync(path.join(folder, ".eremos"), older, { recursive: true });
     await (
       await unlock(house.eremos, target(folder))
     ).outcome;
     fs.writeFileSync(path.join(folder, "letter.txt"), "Dear Anna");
-    await lock(house.eremos, request(folder, null)).outcome;
+    await lock(house.eremos, request(folder, null)).then(({ outcome }) => outcome);
     fs.rmSync(path.join(folder, ".eremos"), { recursive: true });
     fs.cpSync(older, path.join(folder, ".eremos"), { recursive: true });
     await expect((await unlock(house.eremos, target(folder))).outcome).rejects.toMatchObject({ code: "rolled-back" });
@@ -76,7 +76,7 @@ describe("what shows of a folder", () => {
   it("is changed while it is locked, and for the next lock while it lies open", async () => {
     const folder = house.makeFolder("Payroll");
     await house.signIn();
-    await lock(house.eremos, request(folder, "view")).outcome;
+    await lock(house.eremos, request(folder, "view")).then(({ outcome }) => outcome);
     const id = listFolders(house.eremos)[0]?.id ?? "";
     await setProtection(house.eremos, id, sealedAnd("hidden"));
     expect(fs.existsSync(folder)).toBe(false);
@@ -92,7 +92,7 @@ describe("what shows of a folder", () => {
     expect(fs.readdirSync(folder).sort()).toEqual([".eremos", "letter.txt"]);
     await setProtection(house.eremos, id, sealedAnd("hidden"));
     house.eremos.forget();
-    await lock(house.eremos, request(folder, null)).outcome;
+    await lock(house.eremos, request(folder, null)).then(({ outcome }) => outcome);
     expect(fs.existsSync(folder)).toBe(false);
   });
 });
@@ -102,7 +102,7 @@ describe("the off-limits list", () => {
     const folder = house.makeFolder("Payroll");
     const other = house.makeFolder("Letters");
     await house.signIn();
-    await lock(house.eremos, request(folder, "view")).outcome;
+    await lock(house.eremos, request(folder, "view")).then(({ outcome }) => outcome);
     await (
       await unlock(house.eremos, target(folder))
     ).outcome;
@@ -110,19 +110,19 @@ describe("the off-limits list", () => {
       setOffLimits(house.eremos, { added: [{ path: "/**", reason: "" }], removed: [] }),
     ).rejects.toMatchObject({ code: "usage" });
     await setOffLimits(house.eremos, { added: [{ path: `${house.world}/*`, reason: "the shop's own" }], removed: [] });
-    expect(() => lock(house.eremos, request(other, "view"))).toThrow(
+    await expect(lock(house.eremos, request(other, "view"))).rejects.toThrow(
       expect.objectContaining({ code: "off-limits", message: expect.stringContaining("the shop's own") }),
     );
-    await lock(house.eremos, request(folder, null)).outcome;
+    await lock(house.eremos, request(folder, null)).then(({ outcome }) => outcome);
     await setOffLimits(house.eremos, { added: [], removed: [] });
-    await lock(house.eremos, request(other, "view")).outcome;
+    await lock(house.eremos, request(other, "view")).then(({ outcome }) => outcome);
   });
 });
 
 describe("what happens while nobody is signed in", () => {
   it("is in the list and the log at the next sign-in, said to be so, and opens", async () => {
     const folder = house.makeFolder("Payroll");
-    await lock(house.eremos, request(folder)).outcome;
+    await lock(house.eremos, request(folder)).then(({ outcome }) => outcome);
     house.restart();
     await house.signIn();
     expect(listFolders(house.eremos)).toMatchObject([
@@ -134,7 +134,7 @@ describe("what happens while nobody is signed in", () => {
     ).outcome;
     fs.writeFileSync(path.join(folder, "second.txt"), "second");
     signOut(house.eremos);
-    await lock(house.eremos, request(folder, null)).outcome;
+    await lock(house.eremos, request(folder, null)).then(({ outcome }) => outcome);
     expect(fs.existsSync(folder)).toBe(false);
     await house.signIn();
     await (
@@ -231,7 +231,7 @@ describe("what happens while nobody is signed in", () => {
       protectedAt: Date.now(),
     });
     await house.signIn();
-    await lock(house.eremos, request(folder)).outcome;
+    await lock(house.eremos, request(folder)).then(({ outcome }) => outcome);
     await recoverInterrupted(house.eremos);
     expect(house.eremos.data.notes()).toEqual([]);
     expect(listFolders(house.eremos)).toMatchObject([{ path: folder, state: "locked" }]);
@@ -256,7 +256,7 @@ describe("a folder made where another one belongs, which is hidden", () => {
   it("is not locked under that path before it has another name; both stay, and each is found by its own path", async () => {
     const folder = house.makeFolder("Payroll", { "first.txt": "the first" });
     await house.signIn();
-    const { folder: first } = await lock(house.eremos, request(folder)).outcome;
+    const { folder: first } = await lock(house.eremos, request(folder)).then(({ outcome }) => outcome);
     house.makeFolder("Payroll", { "second.txt": "the second" });
     expect(
       (await listPlace(house.eremos, house.world)).entries.map((entry) => [entry.name, entry.folder, entry.hidden]),
@@ -270,11 +270,11 @@ describe("a folder made where another one belongs, which is hidden", () => {
       code: "path-taken",
       data: { what: "protected" },
     });
-    expect(() => lock(house.eremos, request(folder))).toThrow(/Give this one another name/);
-    const beside = makeRoomFor(house.eremos, folder);
+    await expect(lock(house.eremos, request(folder))).rejects.toThrow(/Give this one another name/);
+    const beside = await makeRoomFor(house.eremos, folder);
     expect(beside).toBe(path.join(house.world, "Payroll (new)"));
-    expect(() => makeRoomFor(house.eremos, beside)).toThrow(expect.objectContaining({ code: "usage" }));
-    await lock(house.eremos, request(beside)).outcome;
+    await expect(makeRoomFor(house.eremos, beside)).rejects.toThrow(expect.objectContaining({ code: "usage" }));
+    await lock(house.eremos, request(beside)).then(({ outcome }) => outcome);
     for (const one of [folder, beside]) await (await unlock(house.eremos, target(one))).outcome;
     expect([
       fs.readFileSync(path.join(folder, "first.txt"), "utf8"),
@@ -285,10 +285,10 @@ describe("a folder made where another one belongs, which is hidden", () => {
   it("is locked while nobody can know, and then both are in the list, told apart by their ids", async () => {
     const folder = house.makeFolder("Payroll", { "first.txt": "the first" });
     await house.signIn();
-    const { folder: first } = await lock(house.eremos, request(folder)).outcome;
+    const { folder: first } = await lock(house.eremos, request(folder)).then(({ outcome }) => outcome);
     signOut(house.eremos);
     house.makeFolder("Payroll", { "second.txt": "the second" });
-    const { folder: second } = await lock(house.eremos, request(folder)).outcome;
+    const { folder: second } = await lock(house.eremos, request(folder)).then(({ outcome }) => outcome);
     await house.signIn();
     expect(listFolders(house.eremos).map(({ id, state }) => [id, state])).toEqual(
       expect.arrayContaining([
@@ -320,7 +320,7 @@ describe("long work", () => {
     await house.signIn();
     const started = folders.map((folder) => lock(house.eremos, request(folder)));
     signOut(house.eremos);
-    await Promise.all(started.map((job) => job.outcome));
+    await Promise.all(started.map(async (job) => (await job).outcome));
     house.restart();
     await house.signIn();
     expect(listFolders(house.eremos).map((folder) => folder.state)).toEqual([
@@ -336,7 +336,7 @@ describe("long work", () => {
 
   it("is persisted by ids, numbers and codes only, and called interrupted when its process is gone", async () => {
     const folder = house.makeFolder("Unmistakable name");
-    await lock(house.eremos, request(folder)).outcome;
+    await lock(house.eremos, request(folder)).then(({ outcome }) => outcome);
     const rows = house.eremos.database.orm.select().from(jobs).all();
     expect(rows).toHaveLength(1);
     expect(JSON.stringify(rows)).not.toContain("Unmistakable");
@@ -369,7 +369,7 @@ describe("long work", () => {
       Object.fromEntries(Array.from({ length: 60 }, (_, i) => [`f${i}`, "x".repeat(2_000_000)])),
     );
     await house.signIn();
-    const job = lock(house.eremos, request(folder));
+    const job = await lock(house.eremos, request(folder));
     await expect.poll(() => house.eremos.jobs.list()[0]?.phase).toBe("sealing");
     expect(house.eremos.data.notes()).toHaveLength(1);
     house.eremos.jobs.cancel(job.id);
@@ -391,7 +391,7 @@ describe("places and paths", () => {
       await setPreferences(house.eremos, { places: [`"${pathToFileURL(elsewhere).href}"`] });
       expect(house.eremos.preferences.get().places).toEqual([elsewhere]);
       expect((await listPlace(house.eremos, elsewhere)).entries.map(({ name }) => name)).toEqual(["Letters"]);
-      await lock(house.eremos, request(path.join(elsewhere, "Letters"))).outcome;
+      await lock(house.eremos, request(path.join(elsewhere, "Letters"))).then(({ outcome }) => outcome);
       await expect(setPreferences(house.eremos, { places: [path.join(elsewhere, "nothing")] })).rejects.toMatchObject({
         code: "usage",
       });
@@ -419,7 +419,7 @@ describe("places and paths", () => {
     house.makeFolder("Home/Recipes");
     fs.symlinkSync("/etc", path.join(house.world, "out"));
     await house.signIn();
-    await lock(house.eremos, request(folder)).outcome;
+    await lock(house.eremos, request(folder)).then(({ outcome }) => outcome);
     const { entries } = await listPlace(house.eremos, path.join(house.world, "Home"));
     expect(entries.map(({ name, hidden, folder: id }) => [name, hidden, id !== null])).toEqual([
       ["Payroll", true, true],
@@ -462,9 +462,13 @@ describe("places and paths", () => {
     const choice = (): unknown => house.eremos.preferences.get().chosen;
     expect(choice()).toEqual({ guard: "sealed", visibility: "hidden" });
     const asked = { path: house.makeFolder("Cello fund"), inUseAnyway: false, from: "/" };
-    await lock(house.eremos, { ...asked, protection: { ...AS_BEFORE, guard: "sight", visibility: "tucked" } }).outcome;
+    await lock(house.eremos, { ...asked, protection: { ...AS_BEFORE, guard: "sight", visibility: "tucked" } }).then(
+      ({ outcome }) => outcome,
+    );
     expect(choice()).toEqual({ guard: "sight", visibility: "tucked" });
-    await lock(house.eremos, { ...asked, path: house.makeFolder("Payroll"), protection: AS_BEFORE }).outcome;
+    await lock(house.eremos, { ...asked, path: house.makeFolder("Payroll"), protection: AS_BEFORE }).then(
+      ({ outcome }) => outcome,
+    );
     expect(listFolders(house.eremos).map(({ name, guard, visibility }) => [name, guard, visibility])).toEqual([
       ["Cello fund", "sight", "tucked"],
       ["Payroll", "sealed", "hidden"],

@@ -25,7 +25,9 @@ beforeEach(async () => {
 afterEach(() => house.remove());
 
 const seal = (folder: string): Promise<unknown> =>
-  lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).outcome;
+  lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).then(
+    ({ outcome }) => outcome,
+  );
 const open = async (folder: string): Promise<unknown> =>
   (await unlock(house.eremos, { pathOrId: folder, from: "/", accept: [], mode: { kind: "until-locked" } })).outcome;
 const idOf = (folder: string): string => listFolders(house.eremos).find(({ path: at }) => at === folder)?.id ?? "";
@@ -207,7 +209,9 @@ describe("one folder in trouble", () => {
       ["Letters", "open"],
     ]);
     expect(listed.find(({ path: at }) => at === bills)?.attention).toContain("damaged");
-    await lock(house.eremos, { path: letters, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).outcome;
+    await lock(house.eremos, { path: letters, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).then(
+      ({ outcome }) => outcome,
+    );
     expect(fs.readFileSync(path.join(bills, "letter.txt"), "utf8")).toBe("Dear Jonas");
   });
 });

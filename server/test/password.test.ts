@@ -23,7 +23,9 @@ afterEach(() => house.remove());
 const change = (current: string, password: string, hint: string | null = null): ReturnType<typeof changePassword> =>
   changePassword(house.eremos, { current, password, hint });
 const lockNow = (folder: string): Promise<unknown> =>
-  lock(house.eremos, { path: folder, protection: sealedAnd("hidden"), inUseAnyway: false, from: "/" }).outcome;
+  lock(house.eremos, { path: folder, protection: sealedAnd("hidden"), inUseAnyway: false, from: "/" }).then(
+    ({ outcome }) => outcome,
+  );
 const headersIn = (place: string): string[] =>
   fs
     .readdirSync(place, { recursive: true, encoding: "utf8" })
@@ -52,7 +54,9 @@ describe("changing the master password", () => {
       string,
     ];
     for (const folder of [visited, open, held])
-      await lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).outcome;
+      await lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).then(
+        ({ outcome }) => outcome,
+      );
     await startVisit(house.eremos, { pathOrId: visited, from: "/", minutes: null, accept: [], secret: null });
     await (
       await unlock(house.eremos, { pathOrId: open, from: "/", accept: [], mode: { kind: "until-locked" } })
@@ -115,7 +119,7 @@ describe("changing the master password", () => {
       protection: { guard: "barred", visibility: "view", bars: { others: "nothing", own: "everything" } },
       inUseAnyway: false,
       from: "/",
-    }).outcome;
+    }).then(({ outcome }) => outcome);
     const drive = path.join(house.base, "drive that is away");
     fs.renameSync(path.join(house.world, "Stick"), drive);
 

@@ -22,7 +22,7 @@ afterEach(() => house.remove());
 const BARRED: Protection = { ...sealedAnd("view"), guard: "barred", bars: { others: "nothing", own: "everything" } };
 
 async function locked(folder: string, protection: Protection = sealedAnd("hidden")): Promise<string> {
-  await lock(house.eremos, { path: folder, protection, inUseAnyway: false, from: "/" }).outcome;
+  await lock(house.eremos, { path: folder, protection, inUseAnyway: false, from: "/" }).then(({ outcome }) => outcome);
   return idOf(folder);
 }
 const idOf = (folder: string): string => listFolders(house.eremos).find((one) => one.path === folder)?.id ?? "";
@@ -108,8 +108,8 @@ describe("Removing for good", () => {
       keep: true,
       byInside: false,
       overwrite: 0 as const,
-    }).outcome;
-    expect(keptTraces(house.eremos)).toHaveLength(1);
+    }).then(({ outcome }) => outcome);
+    expect(await keptTraces(house.eremos)).toHaveLength(1);
     const header = house.eremos.registry.header(id) ?? Buffer.alloc(0);
     expect(header.length).toBeGreaterThan(0);
     await expect(removeNow(house.eremos, { ...NOW, folder: id, name: "payroll" })).rejects.toMatchObject({
@@ -121,7 +121,7 @@ describe("Removing for good", () => {
     ).done;
     expect(names()).toEqual([]);
     expect(viewOf(id)).toBeUndefined();
-    expect(keptTraces(house.eremos)).toEqual([]);
+    expect(await keptTraces(house.eremos)).toEqual([]);
     expect(house.eremos.data.note(id)).toBeNull();
     const sealed = header.toString("latin1").slice(20, 220);
     for (const name of fs.readdirSync(house.data).filter((one) => one.startsWith("eremos.db")))

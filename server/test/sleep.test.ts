@@ -66,7 +66,7 @@ beforeEach(async () => {
       protection: sealedAnd("view"),
       inUseAnyway: false,
       from: "/",
-    }).outcome;
+    }).then(({ outcome }) => outcome);
   }
   for (const { id, name } of listFolders(house.eremos)) {
     await setRules(house.eremos, id, { ...STANDARD_RULES, atSignOut: "leave", atSleep: name === "Payroll" });

@@ -25,7 +25,9 @@ function remember(...folders: readonly string[]): string {
   return text;
 }
 const lockNow = (folder: string) =>
-  lock(house.eremos, { path: folder, protection: sealedAnd("hidden"), inUseAnyway: false, from: "/" }).outcome;
+  lock(house.eremos, { path: folder, protection: sealedAnd("hidden"), inUseAnyway: false, from: "/" }).then(
+    ({ outcome }) => outcome,
+  );
 
 const openNow = async (folder: string) =>
   (await unlock(house.eremos, { pathOrId: folder, from: "/", mode: { kind: "usual" }, accept: [] })).outcome;
@@ -71,9 +73,9 @@ describe("traces", () => {
     const [record] = house.eremos.registry.list(house.eremos.requireKeys());
     const id = record?.id ?? "";
     expect((await tracesOf(house.eremos, id, "/", false)).traces).toHaveLength(1);
-    const { ids, kept } = await clearTraces(house.eremos, id, "/", ALL_SURE).outcome;
+    const { ids, kept } = await clearTraces(house.eremos, id, "/", ALL_SURE).then(({ outcome }) => outcome);
     expect([ids.length, fs.readFileSync(bookmarks(), "utf8")]).toEqual([1, "file:///elsewhere\n"]);
-    expect(keptTraces(house.eremos)).toMatchObject([{ id: kept, folder: id, traces: 1, daysLeft: 7 }]);
+    expect(await keptTraces(house.eremos)).toMatchObject([{ id: kept, folder: id, traces: 1, daysLeft: 7 }]);
     const NEW = "a tin roof in the rain";
     await newKeysAtOnce(house.eremos, { current: PASSWORD, password: NEW, hint: null });
     expect(await putTracesBack(house.eremos, kept ?? "")).toEqual({ back: 1, left: [] });
@@ -87,12 +89,12 @@ describe("traces", () => {
     const folder = house.makeFolder("Payroll");
     remember(folder);
     await lockNow(folder);
-    await clearTraces(house.eremos, folder, "/", ALL_SURE).outcome;
+    await clearTraces(house.eremos, folder, "/", ALL_SURE).then(({ outcome }) => outcome);
     const day = (days: number): void => house.eremos.data.writeCountedDays({ days, at: Date.now() });
     day(6.9);
-    expect(sweepKept(house.eremos)).toHaveLength(1);
+    expect(await sweepKept(house.eremos)).toHaveLength(1);
     day(7.1);
-    expect(sweepKept(house.eremos)).toEqual([]);
+    expect(await sweepKept(house.eremos)).toEqual([]);
     expect(fs.readdirSync(house.eremos.data.cleared)).toEqual([]);
   });
 
@@ -109,7 +111,7 @@ describe("traces", () => {
     expect(fs.readFileSync(bookmarks(), "utf8")).toBe(`file://${other}\nfile:///elsewhere\n`);
     expect(house.eremos.jobs.list()[0]?.summary).toContain("1 trace of Payroll was cleared");
     await house.signIn();
-    const [kept] = keptTraces(house.eremos);
+    const [kept] = await keptTraces(house.eremos);
     expect(await putTracesBack(house.eremos, kept?.id ?? "")).toEqual({ back: 1, left: [] });
 
     await setRules(house.eremos, folder, { ...UNTIL_LOCKED, clears: ["shell"] });

@@ -25,7 +25,9 @@ beforeEach(async () => {
   fs.mkdirSync(path.join(folder, "2026"));
   fs.writeFileSync(path.join(folder, "2026", "march.csv"), "Mara,7");
   await house.signIn();
-  await lock(house.eremos, { path: folder, protection: sealedAnd("hidden"), inUseAnyway: false, from: "/" }).outcome;
+  await lock(house.eremos, { path: folder, protection: sealedAnd("hidden"), inUseAnyway: false, from: "/" }).then(
+    ({ outcome }) => outcome,
+  );
 });
 afterEach(async () => {
   await house.eremos.visits.endAll();
@@ -152,7 +154,9 @@ it("an earlier state is kept, shown and put back; how many, the owner chooses", 
     await unlock(house.eremos, { pathOrId: folder, from: "/", accept: [], mode: { kind: "until-locked" } })
   ).outcome;
   fs.writeFileSync(path.join(folder, "letter.txt"), "Dear Mara");
-  await lock(house.eremos, { path: folder, protection: sealedAnd("hidden"), inUseAnyway: false, from: "/" }).outcome;
+  await lock(house.eremos, { path: folder, protection: sealedAnd("hidden"), inUseAnyway: false, from: "/" }).then(
+    ({ outcome }) => outcome,
+  );
   await visit();
   const { earlier = [] } = await call({ kind: "earlier" });
   expect(earlier).toMatchObject([{ files: 2 }]);
@@ -215,7 +219,9 @@ it("what changed in the open folder since its last lock is shown, and put back e
   fs.writeFileSync(path.join(folder, "letter.txt"), "Dear nobody");
   await back(null);
   expect(fs.readFileSync(path.join(folder, "letter.txt"), "utf8")).toBe("Dear Mara");
-  await lock(eremos, { path: folder, protection: sealedAnd("hidden"), inUseAnyway: false, from: "/" }).outcome;
+  await lock(eremos, { path: folder, protection: sealedAnd("hidden"), inUseAnyway: false, from: "/" }).then(
+    ({ outcome }) => outcome,
+  );
   await visit();
   const { earlier = [] } = await call({ kind: "earlier" });
   await call({ kind: "put-back", generation: earlier[0]?.generation ?? 0, hrefs: ["/letter.txt"] });
@@ -340,7 +346,9 @@ it("files that were put in are listed, taken in beside what is there, or discard
   await (
     await unlock(house.eremos, { pathOrId: folder, from: "/", accept: [], mode: { kind: "until-locked" } })
   ).outcome;
-  await lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).outcome;
+  await lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).then(
+    ({ outcome }) => outcome,
+  );
   for (const name of ["letter.txt", "bill.pdf", "spoilt.bin"])
     fs.writeFileSync(path.join(house.world, name), `put in: ${name}`);
   expect(await drop(house.eremos, folder, [path.join(house.world, "spoilt.bin")], "/")).toBe(1);
@@ -367,7 +375,7 @@ it("ends when its time is up, at a sign-out and at Close up, and with it the dri
 
   const second = await visit();
   expect((await put(second, "/kept.txt", "kept")).status).toBe(201);
-  closeUp(house.eremos, false);
+  await closeUp(house.eremos, false);
   await vi.waitFor(() => expect(house.eremos.visits.count).toBe(0), { timeout: 10_000 });
   const third = await visit();
   expect(await names()).toContain("kept.txt");
@@ -391,7 +399,7 @@ it("opening in place ends the visit first; one folder is visited once, and only 
     protection: { guard: "barred", visibility: "view", cover: null, icon: null, bars: null },
     inUseAnyway: false,
     from: "/",
-  }).outcome;
+  }).then(({ outcome }) => outcome);
   await expect(visit()).rejects.toMatchObject({ code: "unsupported" });
 });
 

@@ -34,7 +34,9 @@ beforeEach(async () => {
 afterEach(() => house.remove());
 
 const seal = (folder: string, visibility: "view" | "hidden" | "tucked" = "hidden"): Promise<unknown> =>
-  lock(house.eremos, { path: folder, protection: sealedAnd(visibility), inUseAnyway: false, from: "/" }).outcome;
+  lock(house.eremos, { path: folder, protection: sealedAnd(visibility), inUseAnyway: false, from: "/" }).then(
+    ({ outcome }) => outcome,
+  );
 const free = async (folder: string): Promise<void> =>
   void (await (
     await release(house.eremos, { pathOrId: folder, from: "/", accept: [] })
@@ -100,7 +102,7 @@ describe("Eremos' data is gone, or this is another computer", () => {
       protection: { guard: "barred", visibility: "hidden", cover: null, icon: null, bars: USUAL_BARS },
       inUseAnyway: false,
       from: "/",
-    }).outcome;
+    }).then(({ outcome }) => outcome);
     await seal(folders.Open);
     await (
       await unlock(house.eremos, { pathOrId: folders.Open, from: "/", accept: [], mode: { kind: "until-locked" } })
@@ -159,8 +161,12 @@ describe("Eremos' data is gone, or this is another computer", () => {
         "Payroll locked",
         "deep/Surprise locked",
       ]);
-      await lock(house.eremos, { path: folders["Open"] ?? "", protection: AS_BEFORE, inUseAnyway: false, from: "/" })
-        .outcome;
+      await lock(house.eremos, {
+        path: folders["Open"] ?? "",
+        protection: AS_BEFORE,
+        inUseAnyway: false,
+        from: "/",
+      }).then(({ outcome }) => outcome);
       house.restart();
       await signIn(house.eremos, password);
       for (const folder of Object.values(folders)) {

@@ -1,8 +1,8 @@
-import * as fs from "node:fs";
 import { HELD_NAME } from "../engine/visibility";
 import { systemCode } from "../errors/eremos-error";
 import { hiddenNamesIn } from "../onlooker/hiding";
 import type { Disk } from "../platform/port";
+import { type PlainEntry, isPlainlyThere, plainEntry, plainListing } from "../platform/plain";
 import { readPlanted } from "../platform/planted";
 import { isHiddenByVolume, isImmutable, volumeAttributes } from "../platform/linux/attributes";
 import { type Walk, type WalkEnd, below, walk } from "../rescue/walk";
@@ -66,7 +66,7 @@ export function findHidden({ disk, onFound, onScript, ...places }: FindHiddenInp
       )
         return [];
       // What Eremos hides is found by the search for protected folders.
-      if (entry.isDirectory() && fs.existsSync(below(path, Buffer.from(".eremos")))) return [];
+      if (entry.isDirectory() && isPlainlyThere(below(path, Buffer.from(".eremos")))) return [];
       const means = stillThere(() => meansOf(path, name, entry.isDirectory(), listed)) ?? [];
       const found =
         means.length > 0 ? stillThere(() => foundAt(disk, at, path, name, entry.isDirectory(), means)) : null;
@@ -86,18 +86,29 @@ function stillThere<T>(look: () => T): T | null {
   }
 }
 
+/** @throws ENOENT */
+function entryAt(path: Buffer): PlainEntry {
+  const entry = plainEntry(path);
+  if (entry) return entry;
+  throw Object.assign(new Error("there is nothing there any more"), { code: "ENOENT" });
+}
+
 /** By what an entry is hidden now. */
 export function meansAt(path: Buffer): Means[] {
   const at = path.lastIndexOf(0x2f);
   const name = path.subarray(at + 1).toString("utf8");
-  const stat = fs.lstatSync(path);
-  return meansOf(path, name, stat.isDirectory(), hiddenNamesIn(at <= 0 ? Buffer.from("/") : path.subarray(0, at)));
+  return meansOf(
+    path,
+    name,
+    entryAt(path).type === "dir",
+    hiddenNamesIn(at <= 0 ? Buffer.from("/") : path.subarray(0, at)),
+  );
 }
 
 function meansOf(path: Buffer, name: string, isDirectory: boolean, listed: ReadonlySet<string>): Means[] {
   const means = meansByName(name);
   if (listed.has(name)) means.push("list");
-  const { mode, uid } = fs.lstatSync(path);
+  const { mode, uid } = entryAt(path);
   const needed = isDirectory ? 0o500 : 0o400;
   if (uid === process.geteuid?.() && (mode & needed) !== needed) means.push("no-read");
   if (isDirectory || means.length > 0) {
@@ -115,7 +126,7 @@ function hasOtherIcon(path: Buffer): boolean {
     if (text === undefined) return false;
     if (name !== ".directory") return /^\s*(?:IconFile|IconResource|CLSID2?)\s*=/im.test(text);
     const icon = /^\s*Icon\s*=\s*(.*)$/im.exec(text)?.[1]?.trim();
-    return icon !== undefined && (icon === "" || (icon.startsWith("/") && !fs.existsSync(icon)));
+    return icon !== undefined && (icon === "" || (icon.startsWith("/") && !isPlainlyThere(icon)));
   });
 }
 
@@ -129,7 +140,7 @@ function foundAt(
 ): HiddenFound {
   const judged = isDirectory
     ? judge(path)
-    : { files: 1, bytes: fs.lstatSync(path).size, personal: PERSONAL.test(name) ? 1 : 0 };
+    : { files: 1, bytes: entryAt(path).size, personal: PERSONAL.test(name) ? 1 : 0 };
   const isByName = means.every((one) => one === "dot");
   const probably =
     judged.personal > 0 && judged.personal * 2 >= judged.files ? "yours" : isByName ? "a program's" : "unknown";
@@ -149,19 +160,19 @@ function foundAt(
 function judge(path: Buffer): { readonly files: number; readonly bytes: number; readonly personal: number } {
   let [files, bytes, personal, looked] = [0, 0, 0, 0];
   const visit = (at: Buffer, depth: number): void => {
-    let entries: fs.Dirent<Buffer>[];
+    let entries: ReturnType<typeof plainListing>;
     try {
-      entries = fs.readdirSync(at, { withFileTypes: true, encoding: "buffer" });
+      entries = plainListing(at);
     } catch {
       return;
     }
     for (const entry of entries) {
       if (looked++ > MOST_JUDGED) return;
       const inner = below(at, entry.name);
-      if (entry.isDirectory() && depth < DEEPEST_JUDGED) visit(inner, depth + 1);
-      if (!entry.isFile()) continue;
+      if (entry.type === "dir" && depth < DEEPEST_JUDGED) visit(inner, depth + 1);
+      if (entry.type !== "file") continue;
       files++;
-      bytes += fs.lstatSync(inner).size;
+      bytes += entryAt(inner).size;
       if (PERSONAL.test(entry.name.toString("utf8"))) personal++;
     }
   };

@@ -1,6 +1,6 @@
-import type * as fs from "node:fs";
 import type { Disk } from "../platform/port";
 import { readPlanted } from "../platform/planted";
+import type { WalkEntry } from "../rescue/walk";
 import { shownName } from "./means";
 import { type Spot, spotAt } from "./spot";
 import { say } from "@eremos/words/core/hidden";
@@ -43,7 +43,7 @@ const PASSWORD: readonly RegExp[] = [
 ];
 
 /** Scripts among these entries that hide something beside them. */
-export function scriptLocksIn(disk: Disk, directory: Buffer, entries: readonly fs.Dirent<Buffer>[]): ScriptLock[] {
+export function scriptLocksIn(disk: Disk, directory: Buffer, entries: readonly WalkEntry[]): ScriptLock[] {
   return entries.flatMap((entry): ScriptLock[] => {
     const name = entry.name.toString("utf8");
     if (!entry.isFile() || !SCRIPT.test(name)) return [];
@@ -124,7 +124,7 @@ function baseOf(path: string): string {
 }
 
 /** A directory beside the script that has this name now, or had it before it was hidden. */
-function besideAs(directory: Buffer, entries: readonly fs.Dirent<Buffer>[], name: string): Buffer | null {
+function besideAs(directory: Buffer, entries: readonly WalkEntry[], name: string): Buffer | null {
   const found = entries.find((entry) => entry.isDirectory() && entry.name.toString("utf8") === name);
   return found ? Buffer.concat([directory, Buffer.from("/"), found.name]) : null;
 }

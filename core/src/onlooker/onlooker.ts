@@ -1,4 +1,4 @@
-import * as fs from "node:fs";
+import { plainEntry, plainNames } from "../platform/plain";
 import { readPlanted } from "../platform/planted";
 import { hiddenNamesIn, isHiddenByDesktop } from "./hiding";
 import { ITEM, PAGE } from "../format/state";
@@ -34,7 +34,7 @@ const SAMPLE_BYTES = 50;
  * name the verdict is about.
  */
 export function lookAs(place: string, subject: string | null): Onlook {
-  const names = fs.readdirSync(place);
+  const names = plainNames(place);
   const hiddenByList = hiddenNamesIn(place);
   const seen = names
     .map((name) => describe(place, name))
@@ -75,18 +75,17 @@ function view(
 
 function describe(parent: string, name: string): SeenEntry | null {
   const path = `${parent}/${name}`;
-  const stat = fs.lstatSync(path, { throwIfNoEntry: false });
-  if (!stat) return null;
-  if (stat.isSymbolicLink()) return { name, type: "link", size: stat.size };
-  if (stat.isDirectory()) return { name, type: "dir", size: countEntries(path) };
-  return { name, type: stat.isFile() ? "file" : "other", size: stat.size };
+  const entry = plainEntry(path);
+  if (!entry) return null;
+  const { type, size } = entry;
+  return { name, type, size: type === "dir" ? countEntries(path) : size };
 }
 
 /** What a file manager shows in a folder's size column: the entries it would list. */
 function countEntries(path: string): number | null {
   try {
     const hidden = hiddenNamesIn(path);
-    return fs.readdirSync(path).filter((name) => !isHiddenByDesktop(name, hidden)).length;
+    return plainNames(path).filter((name) => !isHiddenByDesktop(name, hidden)).length;
   } catch {
     return null;
   }
@@ -108,7 +107,7 @@ function rawEntries(place: string, subject: string | null): Raw {
   const walk = (below: string): void => {
     let names: string[];
     try {
-      names = fs.readdirSync(below === "" ? place : `${place}/${below}`).sort();
+      names = plainNames(below === "" ? place : `${place}/${below}`).sort();
     } catch {
       return;
     }

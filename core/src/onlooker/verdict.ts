@@ -1,6 +1,6 @@
-import * as fs from "node:fs";
 import { HIDDEN_NAME } from "../format/ids";
 import { PAGE, SIGN_NAMES } from "../format/state";
+import { plainNames } from "../platform/plain";
 import type { OnlookerKind, SeenEntry } from "./kinds";
 import { say } from "@eremos/words/core/onlooker";
 
@@ -61,7 +61,7 @@ export function verdictOf(
 /** From the disk: Eremos' directory and its signs are all that is in there. */
 function isLockedInView(place: string, name: string): boolean {
   try {
-    const inside = fs.readdirSync(`${place}/${name}`);
+    const inside = plainNames(`${place}/${name}`);
     return inside.includes(".eremos") && inside.every((entry) => entry === ".eremos" || SIGN_NAMES.has(entry));
   } catch {
     return false;

@@ -20,6 +20,8 @@ export interface WalkEnd {
   readonly isStopped: boolean;
 }
 
+export type WalkEntry = fs.Dirent<Buffer>;
+
 /** What the system makes up, and no disk holds. */
 const NOT_ON_DISK = new Set(["/proc", "/sys", "/dev", "/run"]);
 /** So many directories are looked at before others get a turn. */
@@ -31,7 +33,7 @@ const AT_ONCE = 64;
  */
 export async function walk(
   { places, onProgress, isStopped }: Walk,
-  look: (at: Buffer, entries: readonly fs.Dirent<Buffer>[]) => Promise<readonly Buffer[]>,
+  look: (at: Buffer, entries: readonly WalkEntry[]) => Promise<readonly Buffer[]>,
 ): Promise<WalkEnd> {
   const waiting = places.map(withoutSlash).reverse();
   const unreadable: string[] = [];

@@ -81,9 +81,11 @@ import { type GoesIn, type HandOverInput, type HandedOver, handOver, whatGoesIn 
 import { type ReceiveInput, type Received, receive } from "../handover/receive";
 import type { Failure } from "../errors/eremos-error";
 import type { Disk } from "../platform/port";
+import { type ShortOutcomes, type ShortRequest, isShort, performShort } from "./short";
 
-/** The verbs that run for long, in a worker thread of their own. */
+/** What the engine is asked to do, in a worker thread of its own. */
 export type EngineRequest =
+  | ShortRequest
   | { readonly verb: "preview"; readonly input: PreviewInput }
   | { readonly verb: "lock"; readonly input: LockInput }
   | { readonly verb: "unlock"; readonly input: UnlockInput }
@@ -137,7 +139,7 @@ export const LOOKS: ReadonlySet<EngineRequest["verb"]> = new Set([
   "onlook",
 ]);
 
-export interface Outcomes {
+export interface Outcomes extends ShortOutcomes {
   readonly preview: LockPreview;
   readonly lock: Locked;
   readonly unlock: Unlocked;
@@ -182,6 +184,7 @@ export type FromWorker =
   | { readonly kind: "failed"; readonly failure: Failure };
 
 export async function perform(disk: Disk, request: EngineRequest, hooks: Hooks): Promise<Outcomes[keyof Outcomes]> {
+  if (isShort(request)) return performShort(disk, request);
   switch (request.verb) {
     case "preview":
       return previewLock(disk, request.input);

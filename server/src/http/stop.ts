@@ -13,7 +13,7 @@ const LONGEST_FINISH_MS = 6000;
 export async function finishWork(eremos: Eremos): Promise<void> {
   await eremos.visits.endAll();
   await eremos.jobs.stop(LONGEST_STOP_MS);
-  causedBy({ from: "itself", why: "stopped" }, () => closeUp(eremos, false, ({ rules }) => rules.atStop));
+  await causedBy({ from: "itself", why: "stopped" }, () => closeUp(eremos, false, ({ rules }) => rules.atStop));
   await eremos.jobs.drain(LONGEST_FINISH_MS);
   await eremos.jobs.stop(LONGEST_STOP_MS);
   closeWhatIsLeft(eremos);

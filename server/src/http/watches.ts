@@ -83,7 +83,7 @@ function keepCatchingUp(eremos: Eremos): () => void {
 /** What is kept for some days goes when they are over. */
 function countDays(eremos: Eremos): () => void {
   const timer = setInterval(() => {
-    sweepKept(eremos);
+    void sweepKept(eremos).catch(() => undefined);
     sweepHistory(eremos);
     void emptyTrash(eremos).catch(() => undefined);
   }, HOUR_MS);

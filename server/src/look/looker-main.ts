@@ -1,9 +1,20 @@
 import * as fs from "node:fs";
 import * as path from "node:path";
-import { type Disk, diskOf, failureOf, giveWay, lookAtFolder, reviveBytes } from "@eremos/core";
+import {
+  type Disk,
+  type ScanProgress,
+  diskOf,
+  failureOf,
+  findHidden,
+  giveWay,
+  lookAtFolder,
+  reviveBytes,
+  scan,
+} from "@eremos/core";
 import { onEndSignals } from "../end-signals";
 import { lookAtPlace } from "./place";
 import type { FromLooker, Question, ToLooker } from "./protocol";
+import { findDropped, findSlot } from "./walks";
 import { said } from "@eremos/words/server/house";
 
 /** The process that looks at disks for a session: slow ones, and ones that do not answer, hold up nobody else here. */
@@ -26,7 +37,12 @@ async function answer(id: number, question: Question): Promise<void> {
   try {
     if (question.kind === "place") await tell({ kind: "place", id, place: lookAtPlace(question.asked) });
     else if (question.kind === "answers") waitForAnswer(question.path);
-    else if (disk)
+    else if (question.kind === "dropped")
+      await tell({ kind: "dropped", id, found: await findDropped(question.asked, () => stillAt(id)) });
+    else if (disk && question.kind === "slot")
+      await tell({ kind: "slot", id, path: await findSlot(disk, question.asked, () => stillAt(id)) });
+    else if (question.kind === "scan" || question.kind === "hidden") await search(id, question);
+    else if (disk && question.kind === "folders")
       for (const folder of question.request.folders) {
         await tell({ kind: "at", id, folder: folder.id });
         await tell({ kind: "looked", id, looked: lookAtFolder(disk, folder, question.request.mounts) });
@@ -35,6 +51,37 @@ async function answer(id: number, question: Question): Promise<void> {
   } catch (error) {
     await tell({ kind: "failed", id, failure: failureOf(error, said("looking-nothing-was-touched")) });
   }
+}
+
+/** Whoever asked ends this process when nobody waits for it any more. */
+async function search(id: number, { kind, places }: Extract<Question, { kind: "scan" | "hidden" }>): Promise<void> {
+  const walk = {
+    places,
+    isStopped: () => false,
+    onProgress: (progress: ScanProgress): void => void tell({ kind: "progress", id, progress }),
+  };
+  if (kind === "scan") {
+    const end = await scan({ ...walk, onFound: (found) => void tell({ kind: "scanned", id, found }) });
+    return tell({ kind: "end", id, end });
+  }
+  if (!disk) return;
+  const end = await findHidden({
+    ...walk,
+    disk,
+    onFound: (found) => void tell({ kind: "hidden", id, found }),
+    onScript: (found) => void tell({ kind: "script", id, found }),
+  });
+  await tell({ kind: "end", id, end });
+}
+
+const STILL_MS = 500;
+let toldAt = 0;
+
+/** Now and then: whoever hears nothing for long takes the disk for one that does not answer. */
+async function stillAt(id: number): Promise<void> {
+  if (Date.now() - toldAt < STILL_MS) return;
+  toldAt = Date.now();
+  await tell({ kind: "still", id });
 }
 
 /** Whatever the answer is. Where there is nothing, what it would lie on is asked. */

@@ -1,16 +1,27 @@
 import { type ChildProcess, fork } from "node:child_process";
 import {
   type Disk,
+  type FindHiddenInput,
   type LookRequest,
   type Looked,
+  type ScanEnd,
+  type ScanInput,
+  type ScanProgress,
   errorOf,
+  findHidden,
   lookAtFolder,
   notAnswering,
   reviveBytes,
+  scan,
 } from "@eremos/core";
 import { lookAtPlace } from "./place";
 import type { FromLooker, PlaceAsked, PlaceLook, Question, ToLooker } from "./protocol";
 import { withoutAnswer } from "./no-answer";
+import type { DroppedFound } from "../contract";
+import { type DroppedAsked, type SlotAsked, findDropped, findSlot } from "./walks";
+
+type HiddenInput = Omit<FindHiddenInput, "disk">;
+type Walk = Omit<ScanInput, "onFound">;
 
 /** Who looks at disks for the operations. */
 export interface Looker {
@@ -20,21 +31,25 @@ export interface Looker {
   isSilent(id: string): boolean;
   /** @throws EremosError `outside-places` | `not-found` | `no-permission` | `not-a-folder` | `no-answer` */
   place(asked: PlaceAsked): Promise<PlaceLook>;
+  /** Never rejects; where a disk gives no answer on the way, `complete` is false. */
+  dropped(asked: DroppedAsked): Promise<DroppedFound>;
+  /** Where a folder stands locked in view; null: nowhere that was come to. Never rejects. */
+  slot(asked: SlotAsked): Promise<string | null>;
+  /** Protected folders below some places. Rejects where it can't begin. */
+  scan(input: ScanInput): Promise<ScanEnd>;
+  /** What is hidden by other means. Rejects where it can't begin. */
+  hidden(input: HiddenInput): Promise<ScanEnd>;
   /** Before anything else looks there: what these lie on answers. @throws EremosError `no-answer` */
   answers(paths: readonly string[]): Promise<void>;
   close(): void;
-}
-
-export function lookByOneself(disk: Disk, { folders, mounts }: LookRequest): readonly Looked[] {
-  return folders.map((folder) => lookAtFolder(disk, folder, mounts));
 }
 
 /** For a process in which nobody else waits: the command line. */
 export class OwnLooker implements Looker {
   constructor(private readonly disk: Disk) {}
 
-  async folders(request: LookRequest): Promise<readonly Looked[]> {
-    return lookByOneself(this.disk, request);
+  async folders({ folders, mounts }: LookRequest): Promise<readonly Looked[]> {
+    return folders.map((folder) => lookAtFolder(this.disk, folder, mounts));
   }
 
   isSilent(): boolean {
@@ -43,6 +58,22 @@ export class OwnLooker implements Looker {
 
   async place(asked: PlaceAsked): Promise<PlaceLook> {
     return lookAtPlace(asked);
+  }
+
+  dropped(asked: DroppedAsked): Promise<DroppedFound> {
+    return findDropped(asked);
+  }
+
+  slot(asked: SlotAsked): Promise<string | null> {
+    return findSlot(this.disk, asked);
+  }
+
+  scan(input: ScanInput): Promise<ScanEnd> {
+    return scan(input);
+  }
+
+  hidden(input: HiddenInput): Promise<ScanEnd> {
+    return findHidden({ ...input, disk: this.disk });
   }
 
   async answers(): Promise<void> {
@@ -56,6 +87,8 @@ export class OwnLooker implements Looker {
 
 /** So long one look may take before whoever waits for the others is answered without it. */
 const PATIENCE_MS = 4000;
+/** A walk comes to directories that take long to list, and to drives that have to spin up. */
+const WALKS_WAIT = 10;
 /** Until its first word: a process takes a while to start on a busy computer. */
 const LONGEST_START_MS = 30_000;
 
@@ -69,6 +102,8 @@ export class AsideLooker implements Looker {
   private isClosed = false;
   /** Whoever still waits for the disk on which this folder lies. */
   private readonly waiting = new Map<string, Child>();
+  private readonly walking = new Set<Child>();
+  private readonly lastWalk = new Map<Question["kind"], Promise<void>>();
 
   /** `program`: looker-main.ts, bundled; `answered`: what was waited for is there again. */
   constructor(
@@ -126,6 +161,84 @@ export class AsideLooker implements Looker {
     throw withoutAnswer(asked.typed);
   }
 
+  async dropped(asked: DroppedAsked): Promise<DroppedFound> {
+    const found: DroppedFound[] = [];
+    await this.walk({ kind: "dropped", asked }, (message) => {
+      if (message.kind === "dropped") found.push(message.found);
+    });
+    return found[0] ?? { paths: [], complete: false };
+  }
+
+  async slot(asked: SlotAsked): Promise<string | null> {
+    const found: (string | null)[] = [];
+    await this.walk({ kind: "slot", asked }, (message) => {
+      if (message.kind === "slot") found.push(message.path);
+    });
+    return found[0] ?? null;
+  }
+
+  /**
+   * By a process for this alone: it takes a while, and nobody else is to wait for it, but for the next walk of its kind,
+   * however many are asked for.
+   */
+  private walk(question: Question, hears: (message: FromLooker) => void): Promise<void> {
+    const turn = (this.lastWalk.get(question.kind) ?? Promise.resolve())
+      .then(() => this.walkNow(question, hears))
+      // What can't be walked through holds nothing that was looked for.
+      .then(
+        () => undefined,
+        () => undefined,
+      );
+    this.lastWalk.set(question.kind, turn);
+    return turn;
+  }
+
+  /** False where the disk gave no answer on the way, or it was ended by what was heard. */
+  private async walkNow(question: Question, hears: (message: FromLooker, end: () => void) => void): Promise<boolean> {
+    if (this.isClosed) return false;
+    const child = new Child(this.program, this.identity, this.patience * WALKS_WAIT);
+    this.walking.add(child);
+    try {
+      return await child.ask(question, (message) => hears(message, () => child.end()));
+    } finally {
+      this.walking.delete(child);
+      child.end();
+    }
+  }
+
+  scan({ onFound, ...walk }: ScanInput): Promise<ScanEnd> {
+    return this.search("scan", walk, (message) => {
+      if (message.kind === "scanned") onFound(message.found);
+    });
+  }
+
+  hidden({ onFound, onScript, ...walk }: HiddenInput): Promise<ScanEnd> {
+    return this.search("hidden", walk, (message) => {
+      if (message.kind === "hidden") onFound(message.found);
+      if (message.kind === "script") onScript(message.found);
+    });
+  }
+
+  /** Where a disk gives no answer it ends there, and says at which directory. */
+  private async search(
+    kind: "scan" | "hidden",
+    { places, isStopped, onProgress }: Walk,
+    hears: (message: FromLooker) => void,
+  ): Promise<ScanEnd> {
+    let last: ScanProgress = { directories: 0, at: "" };
+    const ends: ScanEnd[] = [];
+    const isDone = await this.walkNow({ kind, places }, (message, end) => {
+      if (message.kind === "end") ends.push(message.end);
+      if (message.kind === "progress") onProgress((last = message.progress));
+      hears(reviveBytes(message));
+      if (isStopped()) end();
+    });
+    const [end] = ends;
+    if (end) return end;
+    const { directories, at } = last;
+    return { directories, unreadable: isDone || isStopped() ? [] : [at], isStopped: isStopped() };
+  }
+
   async answers(paths: readonly string[]): Promise<void> {
     for (const path of paths)
       if (!(await this.askAtPlaces({ kind: "answers", path }, () => undefined))) throw withoutAnswer(path);
@@ -157,7 +270,7 @@ export class AsideLooker implements Looker {
 
   close(): void {
     this.isClosed = true;
-    for (const child of [this.atFolders, this.atPlaces, ...this.waiting.values()]) child?.end();
+    for (const child of [this.atFolders, this.atPlaces, ...this.waiting.values(), ...this.walking]) child?.end();
     this.atFolders = this.atPlaces = null;
   }
 }

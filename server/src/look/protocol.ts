@@ -1,10 +1,26 @@
-import type { Failure, LookRequest, Looked } from "@eremos/core";
-import type { PlaceEntry } from "../contract";
+import type {
+  Failure,
+  HiddenFound,
+  LookRequest,
+  Looked,
+  ScanEnd,
+  ScanFound,
+  ScanProgress,
+  ScriptLock,
+} from "@eremos/core";
+import type { DroppedFound, PlaceEntry } from "../contract";
+import type { DroppedAsked, SlotAsked } from "./walks";
 
 /** Between a session and its lookers. What a looker is asked it only reads, and it is handed no key. */
 export type Question =
   | { readonly kind: "folders"; readonly request: LookRequest }
   | { readonly kind: "place"; readonly asked: PlaceAsked }
+  | { readonly kind: "dropped"; readonly asked: DroppedAsked }
+  | { readonly kind: "slot"; readonly asked: SlotAsked }
+  /** Protected folders below these. */
+  | { readonly kind: "scan"; readonly places: readonly Buffer[] }
+  /** What is hidden by other means, and home-made locks. */
+  | { readonly kind: "hidden"; readonly places: readonly Buffer[] }
   /** Whether what it lies on answers at all. */
   | { readonly kind: "answers"; readonly path: string };
 
@@ -40,5 +56,15 @@ export type FromLooker =
   /** One folder of many; the answer comes when all have been looked at. */
   | { readonly kind: "looked"; readonly id: number; readonly looked: Looked }
   | { readonly kind: "place"; readonly id: number; readonly place: PlaceLook }
+  /** A walk goes on. */
+  | { readonly kind: "still"; readonly id: number }
+  | { readonly kind: "dropped"; readonly id: number; readonly found: DroppedFound }
+  | { readonly kind: "slot"; readonly id: number; readonly path: string | null }
+  | { readonly kind: "progress"; readonly id: number; readonly progress: ScanProgress }
+  | { readonly kind: "scanned"; readonly id: number; readonly found: ScanFound }
+  | { readonly kind: "hidden"; readonly id: number; readonly found: HiddenFound }
+  | { readonly kind: "script"; readonly id: number; readonly found: ScriptLock }
+  /** Of a search. */
+  | { readonly kind: "end"; readonly id: number; readonly end: ScanEnd }
   | { readonly kind: "done"; readonly id: number }
   | { readonly kind: "failed"; readonly id: number; readonly failure: Failure };

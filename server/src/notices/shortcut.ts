@@ -1,4 +1,3 @@
-import { isEremosError } from "@eremos/core";
 import { showRunning } from "../desktop/launcher";
 import { DesktopShortcut } from "../desktop/shortcut";
 import type { Eremos } from "../eremos";
@@ -45,14 +44,9 @@ export function watchForShortcut(
 /** What can't be locked, the Desk says. */
 export function lockAll(eremos: Eremos): void {
   const showDesk = (): void => void showRunning(eremos.data, "");
-  try {
-    causedBy({ from: "menu", why: null }, () => {
-      const { locking, left } = closeUp(eremos, false);
-      if (left.length > 0) showDesk();
-      for (const { job } of locking) job.outcome.catch(showDesk);
-    });
-  } catch (error) {
-    if (!isEremosError(error)) throw error;
-    showDesk();
-  }
+  void causedBy({ from: "menu", why: null }, async () => {
+    const { locking, left } = await closeUp(eremos, false);
+    if (left.length > 0) showDesk();
+    for (const { job } of locking) job.outcome.catch(showDesk);
+  });
 }

@@ -1,4 +1,5 @@
-import { type ScanFound, scan } from "@eremos/core";
+import type { ScanFound } from "@eremos/core";
+import type { Looker } from "../look/looker";
 import { NOT_BEGUN, Search, type SearchEnd, type SearchState, type Searching } from "./search";
 
 /** As the page is told of it; what was found is told with how it stands to the list. */
@@ -8,7 +9,10 @@ interface FinderState extends SearchState {
 
 /** Looks for protected folders on this disk. */
 export class Finder extends Search<FinderState> {
-  constructor(announce: () => void) {
+  constructor(
+    private readonly looker: () => Pick<Looker, "scan">,
+    announce: () => void,
+  ) {
     super(announce, { ...NOT_BEGUN, found: [] });
   }
 
@@ -16,6 +20,6 @@ export class Finder extends Search<FinderState> {
     // Told with the progress: whoever plants thousands makes nobody ask thousands of times.
     const found: ScanFound[] = [];
     this.state = { ...this.state, found };
-    return scan({ ...searching, onFound: (one) => void found.push(one) });
+    return this.looker().scan({ ...searching, onFound: (one) => void found.push(one) });
   }
 }

@@ -1,5 +1,6 @@
 import { randomUUID } from "node:crypto";
-import { type Disk, type HiddenFound, type ScriptLock, findHidden } from "@eremos/core";
+import type { HiddenFound, ScriptLock } from "@eremos/core";
+import type { Looker } from "../look/looker";
 import { NOT_BEGUN, Search, type SearchEnd, type SearchState, type Searching } from "./search";
 
 interface HiddenState extends SearchState {
@@ -13,15 +14,14 @@ const MOST_FOUND = 2000;
 /** Looks for what is hidden by other means than Eremos. */
 export class HiddenFinder extends Search<HiddenState> {
   constructor(
-    private readonly disk: Disk,
+    private readonly looker: () => Pick<Looker, "hidden">,
     announce: () => void,
   ) {
     super(announce, { ...NOT_BEGUN, found: [], scripts: [] });
   }
 
   protected look({ isStopped, ...searching }: Searching): Promise<SearchEnd> {
-    return findHidden({
-      disk: this.disk,
+    return this.looker().hidden({
       ...searching,
       isStopped: () => isStopped() || this.state.found.length >= MOST_FOUND,
       onFound: (one) =>

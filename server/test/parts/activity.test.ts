@@ -32,7 +32,9 @@ beforeEach(async () => {
 afterEach(() => house.remove());
 
 const lockNow = (folder: string) =>
-  lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).outcome;
+  lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).then(
+    ({ outcome }) => outcome,
+  );
 const openNow = async (folder: string) =>
   (await unlock(house.eremos, { pathOrId: folder, from: "/", mode: { kind: "usual" }, accept: [] })).outcome;
 const inPage = <T>(work: () => T): T => causedBy({ from: "page", why: null }, work);
@@ -297,7 +299,7 @@ describe("an export of it", () => {
       byInside: false,
       keep: true,
       overwrite: 0,
-    }).outcome;
+    }).then(({ outcome }) => outcome);
     expect(fs.readdirSync(out)).toEqual([]);
   });
 
@@ -372,7 +374,7 @@ describe("since the last time", () => {
     expect(lines.map(({ text, isWarning }) => [text.replace(/ on \w+ \w+$/, ""), isWarning])).toEqual([
       ["One wrong master password", true],
     ]);
-    inPage(() => closeUp(house.eremos, false));
+    await inPage(() => closeUp(house.eremos, false));
   });
 
   it("says what matters in a sentence each, the gravest first, with when it was", () => {

@@ -22,7 +22,9 @@ afterEach(() => house.remove());
 const at = (name: string): string => path.join(house.world, name);
 async function locked(name: string): Promise<string> {
   const folder = house.makeFolder(name);
-  await lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).outcome;
+  await lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).then(
+    ({ outcome }) => outcome,
+  );
   return folder;
 }
 const asking = (what: string, to: string): HandOverRequest => ({
@@ -77,9 +79,11 @@ it("a package is told among the traces of its folder, and goes only when it is c
   const [trace] = await found(folder);
   expect([trace?.where, trace?.isSure, await found(other)]).toEqual([at("package.html"), false, []]);
   const clearing = { kinds: null, onlySure: true, byInside: false, keep: true, overwrite: 0 as const };
-  await clearTraces(house.eremos, folder, "/", { ...clearing, ids: null, kinds: ["exports"] }).outcome;
+  await clearTraces(house.eremos, folder, "/", { ...clearing, ids: null, kinds: ["exports"] }).then(
+    ({ outcome }) => outcome,
+  );
   expect(fs.existsSync(at("package.html"))).toBe(true);
-  await clearTraces(house.eremos, folder, "/", { ...clearing, ids: [trace?.id ?? ""] }).outcome;
+  await clearTraces(house.eremos, folder, "/", { ...clearing, ids: [trace?.id ?? ""] }).then(({ outcome }) => outcome);
   expect(fs.existsSync(at("package.html"))).toBe(false);
 });
 

@@ -10,6 +10,7 @@ import { closeUp } from "../../src/operations/locking/close-up";
 import { unlock } from "../../src/operations/locking/open-folder";
 import { listFolders, listFoldersAside } from "../../src/operations/folders/list-folders";
 import { listPlace } from "../../src/operations/folders/walk-places";
+import { findDropped, findSlot } from "../../src/operations/folders/drop";
 import { lock } from "../../src/operations/locking/lock-folder";
 import { TestHouse, sealedAnd } from "../house";
 
@@ -32,7 +33,9 @@ describe("a look by another process", () => {
     );
     const [hidden = "", tucked = "", barred = "", open = "", moved = "", damaged = ""] = folders;
     const lockAs = async (folder: string, protection: Parameters<typeof lock>[1]["protection"]): Promise<void> => {
-      await lock(house.eremos, { path: folder, protection, inUseAnyway: false, from: "/" }).outcome;
+      await lock(house.eremos, { path: folder, protection, inUseAnyway: false, from: "/" }).then(
+        ({ outcome }) => outcome,
+      );
     };
     await lockAs(hidden, sealedAnd("hidden"));
     await lockAs(tucked, sealedAnd("tucked"));
@@ -50,6 +53,76 @@ describe("a look by another process", () => {
     await expect(listPlace(house.eremos, path.join(house.world, "nowhere"))).rejects.toMatchObject({
       code: "not-found",
     });
+  });
+});
+
+describe("a walk by another process", () => {
+  /** All that the four walks find and end with, by who looks now. */
+  const walked = async (): Promise<object> => {
+    const places = [Buffer.from(house.world)];
+    const found: unknown[] = [];
+    const collect = (one: { readonly path: Buffer }): void => void found.push({ ...one });
+    const walk = { places, isStopped: () => false, onProgress: () => undefined };
+    const { eremos } = house;
+    const ends = [
+      await eremos.looker.scan({ ...walk, onFound: collect }),
+      await eremos.looker.hidden({ ...walk, onFound: collect, onScript: collect }),
+    ];
+    const dropped = { type: "dir" as const, name: "Trips", size: null, complete: true, entries: [] };
+    const [record] = eremos.registry.list(eremos.requireKeys());
+    const slot = await findSlot(eremos, record?.id ?? "");
+    return { ends, found, dropped: await findDropped(eremos, dropped), slot: slot?.path.toString() };
+  };
+
+  it("finds what a walk by this one finds: protected folders, what is hidden by other means, a home-made lock, what was dropped on the page, a drop slot", async () => {
+    const folder = house.makeFolder("Bills");
+    await lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).then(
+      ({ outcome }) => outcome,
+    );
+    fs.mkdirSync(path.join(house.world, "Trips"));
+    fs.mkdirSync(path.join(house.world, ".old letters"));
+    fs.writeFileSync(path.join(house.world, ".old letters", "jonas.docx"), "Dear Jonas");
+    fs.mkdirSync(path.join(house.world, "Private"), { mode: 0o300 });
+    fs.writeFileSync(
+      path.join(house.world, "locker.bat"),
+      'if NOT %pass%==letmein goto FAIL\nattrib -h -s "Private"\nattrib +h +s "Private"\n',
+    );
+    const own = await walked();
+    expect(own).toMatchObject({ dropped: { complete: true, paths: [path.join(house.world, "Trips")] }, slot: folder });
+    expect((own as { found: readonly { path: Buffer }[] }).found.map((one) => path.basename(String(one.path)))).toEqual(
+      expect.arrayContaining(["Bills", ".old letters", "Private", "locker.bat"]),
+    );
+    house.restart();
+    await house.signIn();
+    house.eremos.lookAside();
+    expect(await walked()).toEqual(own);
+  });
+
+  it("ends when it is asked to, with what it had found", async () => {
+    for (let i = 0; i < 300; i++) fs.mkdirSync(path.join(house.world, `of many ${i}`));
+    house.eremos.lookAside();
+    let isStopped = false;
+    const end = await house.eremos.looker.scan({
+      places: [Buffer.from(house.world)],
+      isStopped: () => isStopped,
+      onProgress: () => void (isStopped = true),
+      onFound: () => undefined,
+    });
+    expect(end).toMatchObject({ isStopped: true, unreadable: [] });
+    expect(end.directories).toBeLessThan(300);
+  });
+
+  it("over a disk that gives no answer ends there: the search says so, nothing dropped is found, and the next walk begins", async () => {
+    const aside = new AsideLooker(pretender(path.join(house.base, "never")), Buffer.alloc(32), () => undefined, 100);
+    looker = aside;
+    const walk = { isStopped: () => false, onProgress: () => undefined, onFound: () => undefined };
+    const silent = { ...walk, places: [Buffer.from("/silent")] };
+    expect(await aside.scan(silent)).toEqual({ directories: 1, unreadable: ["/silent"], isStopped: false });
+    const asked = { places: ["/silent"], longestMs: 1000 };
+    const dropped = { type: "file" as const, name: "silent", size: 1, complete: true, entries: [] };
+    expect(await aside.dropped({ ...asked, dropped })).toEqual({ paths: [], complete: false });
+    expect(await aside.slot({ ...asked, folder: "f", place: null })).toBeNull();
+    expect(started()).toBe(3);
   });
 });
 
@@ -83,7 +156,8 @@ process.on("message", ({ kind, id, question }) => {
 });
 async function answer(id, question) {
   await say({ kind: "begun", id });
-  const { asked, path = asked?.typed ?? "" } = question;
+  const { asked, path = asked?.typed ?? String(asked?.places ?? question.places?.map((one) => Buffer.from(one)) ?? "") } = question;
+  if (question.kind === "scan") await say({ kind: "progress", id, progress: { directories: 1, at: path } });
   if (path.includes("silent")) while (!existsSync(${JSON.stringify(answer)})) Atomics.wait(tick, 0, 0, 10);
   for (const folder of question.request?.folders ?? []) {
     await say({ kind: "at", id, folder: folder.id });
@@ -155,7 +229,9 @@ describe("a disk that does not answer", () => {
 
   it("under what a call names ends the call before its operation begins, and keeps no call behind it waiting", async () => {
     const folder = house.makeFolder("silent");
-    await lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).outcome;
+    await lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).then(
+      ({ outcome }) => outcome,
+    );
     const [record] = listFolders(house.eremos);
     looker = new AsideLooker(pretender(path.join(house.base, "never")), Buffer.alloc(32), () => undefined, PATIENCE_MS);
     house.eremos.looker = looker;
@@ -182,7 +258,9 @@ describe("a disk that does not answer", () => {
   it("is looked at by nobody else: what closes up locks the others, and says of it that it has no answer", async () => {
     const folders = ["Bills", "Cello"].map((name) => house.makeFolder(name));
     for (const folder of folders) {
-      await lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).outcome;
+      await lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).then(
+        ({ outcome }) => outcome,
+      );
       await (
         await unlock(house.eremos, { pathOrId: folder, from: "/", accept: [], mode: { kind: "usual" } })
       ).outcome;
@@ -192,10 +270,14 @@ describe("a disk that does not answer", () => {
       isSilent: (id) => id === silent,
       folders: () => Promise.resolve([]),
       place: () => Promise.reject(new Error()),
+      dropped: () => Promise.resolve({ paths: [], complete: false }),
+      slot: () => Promise.resolve(null),
+      scan: () => Promise.reject(new Error()),
+      hidden: () => Promise.reject(new Error()),
       answers: () => Promise.resolve(),
       close: () => undefined,
     };
-    const { locking, left } = closeUp(house.eremos, false);
+    const { locking, left } = await closeUp(house.eremos, false);
     await Promise.all(locking.map(({ job }) => job.outcome));
     expect(left).toEqual([{ path: folders[0], error: expect.objectContaining({ code: "no-answer" }) as Error }]);
     expect(locking.map(({ path: at }) => at)).toEqual([folders[1]]);

@@ -90,7 +90,9 @@ const inBrowser = (): string =>
 /** A folder that lies open, and whose time is up. */
 async function leftOpen(name = "Payroll"): Promise<string> {
   const folder = house.makeFolder(name);
-  await lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).outcome;
+  await lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).then(
+    ({ outcome }) => outcome,
+  );
   await (
     await unlock(house.eremos, { pathOrId: folder, from: "/", accept: [], mode: { kind: "while", minutes: 1 } })
   ).outcome;
@@ -143,7 +145,9 @@ it("a folder that was locked by itself is told quietly; one that somebody locked
   await (
     await unlock(house.eremos, { pathOrId: folder, from: "/", accept: [], mode: { kind: "until-locked" } })
   ).outcome;
-  await lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).outcome;
+  await lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).then(
+    ({ outcome }) => outcome,
+  );
   await house.eremos.settle();
   expect(shown()).toHaveLength(1);
 });
@@ -178,7 +182,9 @@ it("a wrong password on the command line, while Eremos runs and nobody is signed
 
 it("a check that found damage is told until it is looked at", async () => {
   const folder = house.makeFolder("Payroll <b>\u202e&");
-  await lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).outcome;
+  await lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).then(
+    ({ outcome }) => outcome,
+  );
   const [record] = house.eremos.registry.list(house.eremos.requireKeys());
   await house.eremos.ledger.noticed(record?.id ?? "", "damaged", {});
   await vi.waitFor(
@@ -189,7 +195,9 @@ it("a check that found damage is told until it is looked at", async () => {
 
 it("that a way back is to be practised is told after half a year without, and again after a month", async () => {
   const folder = house.makeFolder("Payroll");
-  await lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).outcome;
+  await lock(house.eremos, { path: folder, protection: sealedAnd("view"), inUseAnyway: false, from: "/" }).then(
+    ({ outcome }) => outcome,
+  );
   const told: number[] = [];
   const day = 24 * 3600 * 1000;
   const look = (days: number): void =>

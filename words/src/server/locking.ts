@@ -1,6 +1,7 @@
 import { speaker } from "../speaker";
 
 export const { say, said } = speaker("server/locking", {
+  "locking-it": "locking it; nothing of it was touched",
   "traces-not-cleared": "Its traces elsewhere were not cleared: {reason}",
   "clearing-its-traces": "clearing its traces; the folder is locked",
   "is-not-at-its-place":

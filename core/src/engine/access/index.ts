@@ -3,6 +3,6 @@
  * Contents stay as they are, but for a renewal of all keys.
  */
 export { type AccessProblem, accessProblems, repairAccess } from "./access";
-export { type Adopted, adoptFolder } from "./adopt";
-export { changeFolderPassword, changeOwner, openFolderKey } from "./change-owner";
+export { type AdoptInput, type Adopted, adoptFolder } from "./adopt";
+export { type HeaderInput, changeFolderPassword, changeOwner, openFolderKey } from "./change-owner";
 export { type RenewInput, type SealedAnew, openFolderKeyBefore, renewFolder, sealAnew } from "./renew";

@@ -5,8 +5,8 @@ import { sealedLength } from "../../format/object";
 import { type DirEntry, type Entry, TreeReader } from "../../format/tree";
 import type { Dir, Disk } from "../../platform/port";
 import { type FolderKeys, hasForks, loadState, wholeGenerations } from "../records";
+import { followCommitWhole } from "./after-commit";
 import { type IndexReader, openIndex } from "./load-tree";
-import { keepInsured } from "../../insurance";
 import { isOfEarlierEpoch } from "./seal-anew";
 import { type Swept, sweep } from "./sweep";
 import { said } from "@eremos/words/core/contents";
@@ -87,7 +87,7 @@ export function sweepKeeping(
   const state = loadState(disk, ownDir);
   // What another computer made stays until its owner has said what becomes of it.
   if (state && hasForks(disk, ownDir, state)) {
-    keepInsured(disk, ownDir, () => true);
+    followCommitWhole(disk, ownDir);
     return "gone";
   }
   const dropped = never ? refOf(never).digest : null;

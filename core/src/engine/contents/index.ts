@@ -2,6 +2,7 @@
  * The encrypted tree: sealing, loading, restoring, earlier states, and what is swept when nothing needs it any more.
  * Plain files are read and written here, and never removed.
  */
+export { followCommitWhole } from "./after-commit";
 export type { Sealed } from "./as-sealed";
 export {
   type Difference,

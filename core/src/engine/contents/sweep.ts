@@ -2,9 +2,9 @@ import { isEremosError, systemCode } from "../../errors/eremos-error";
 import { type Generation, type GenerationRef, batchOf, generationName, refOf } from "../../format/generation";
 import { OBJECT_HEADER_BYTES, type ObjectHeader, type ObjectKind, decodeObjectHeader } from "../../format/object";
 import type { StateRecord } from "../../format/state";
-import { keepInsured } from "../../insurance";
 import type { Dir, Disk } from "../../platform/port";
 import { NAMES, removeRecord, withFile, within } from "../ground";
+import { followCommit } from "./after-commit";
 import {
   loadKeyRecords,
   loadManifest,
@@ -45,7 +45,7 @@ export type Swept = "gone" | "kept-unread";
  * These generations are kept, and those that another computer may be at; every other whose record lies here goes, with
  * what only it needs.
  */
-export function sweep(disk: Disk, ownDir: Dir, kept: readonly Generation[], insured = false): Swept {
+export function sweep(disk: Disk, ownDir: Dir, kept: readonly Generation[], isCommit = false): Swept {
   const { records, unreadable } = wholeGenerations(disk, ownDir);
   const others = neededByOthers(disk, ownDir, records);
   const stay = new Set([...kept.map((record) => refOf(record).digest), ...(others ?? [])]);
@@ -57,8 +57,8 @@ export function sweep(disk: Disk, ownDir: Dir, kept: readonly Generation[], insu
     for (const [object, kind] of neededBy(disk, ownDir, [record]) ?? [])
       if (!needed?.has(object)) goes.set(object, kind);
   // What takes the place of a group of the insurance is durable before a member of it goes.
-  const isInsured = !insured || keepInsured(disk, ownDir, (object) => !goes.has(object));
-  if (!needed || !isInsured) return "kept-unread";
+  const mayGo = !isCommit || followCommit(disk, ownDir, (object) => !goes.has(object));
+  if (!needed || !mayGo) return "kept-unread";
   for (const [object, kind] of goes) removeObject(disk, ownDir, kind, object);
   removeRecords(disk, ownDir, going, staying);
   return "gone";

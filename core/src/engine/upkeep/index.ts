@@ -15,7 +15,8 @@ export {
   notAnswering,
 } from "./look-at-folders";
 export { type Located, locateFolder, protectedAbove } from "./locate";
-export { mendFolder } from "./mend";
+export { type Mended, mendFolder } from "./mend";
+export { type NewFile, type Written, writeNew } from "./new-file";
 export { makeFolder, unmakeFolder } from "./new-folder";
 export {
   type OffLimits,

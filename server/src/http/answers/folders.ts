@@ -1,8 +1,7 @@
 import type { FOLDER_CALLS } from "../../calls/folder-calls";
 import { openInProgram, showInFileManager } from "../../desktop/show";
 import { check } from "../../operations/folders/check";
-import { moveIn, takeBackMovedIn } from "../../operations/folders/drop";
-import { findDropped } from "../../operations/folders/find-dropped";
+import { findDropped, moveIn, takeBackMovedIn } from "../../operations/folders/drop";
 import { insuranceView, insure, repair } from "../../operations/folders/insurance";
 import { listFoldersAside } from "../../operations/folders/list-folders";
 import { onlook } from "../../operations/folders/look";
@@ -39,7 +38,7 @@ export const FOLDERS: Answers<typeof FOLDER_CALLS> = {
     return listing;
   },
   "places/complete": ({ context }, { typed }) => completePath(context.eremos, typed),
-  "places/make-room": ({ context }, { path }) => ({ path: makeRoomFor(context.eremos, path) }),
+  "places/make-room": async ({ context }, { path }) => ({ path: await makeRoomFor(context.eremos, path) }),
   "places/find": ({ context }, dropped) => findDropped(context.eremos, dropped),
   onlooker: async ({ context }, { path, subject }) => {
     const seen = await onlook(context.eremos, path, FROM, subject);
@@ -48,7 +47,9 @@ export const FOLDERS: Answers<typeof FOLDER_CALLS> = {
   },
   traces: ({ context }, { folder, byInside }) => tracesOf(context.eremos, folder, FROM, byInside),
   "traces/counts": ({ context }, { folders }) => traceCounts(context.eremos, folders),
-  "traces/clear": ({ context }, { folder, ...asked }) => ({ job: clearTraces(context.eremos, folder, FROM, asked).id }),
+  "traces/clear": async ({ context }, { folder, ...asked }) => ({
+    job: (await clearTraces(context.eremos, folder, FROM, asked)).id,
+  }),
   "traces/kept": ({ context }) => keptTraces(context.eremos),
   "traces/put-back": ({ context }, { kept }) => putTracesBack(context.eremos, kept),
   medium: ({ context }, { path }) => mediumView(context.eremos, path, FROM),
@@ -60,11 +61,12 @@ export const FOLDERS: Answers<typeof FOLDER_CALLS> = {
   lock: async ({ context: { eremos } }, { path, protection, inUseAnyway, password: typed, ...more }) => {
     const password = typed && (await prepareFolderPassword(eremos, typed));
     const asked = { path, protection: protection ?? AS_BEFORE, inUseAnyway, password, ...more, from: FROM };
-    return { job: lock(eremos, asked).id };
+    return { job: (await lock(eremos, asked)).id };
   },
   new: async ({ context: { eremos } }, { path, protection, password: typed }) => {
     const password = typed && (await prepareFolderPassword(eremos, typed));
-    return { job: lockNew(eremos, { path, protection, inUseAnyway: false, password, from: FROM }).id };
+    const { id } = await lockNew(eremos, { path, protection, inUseAnyway: false, password, from: FROM });
+    return { job: id };
   },
   "move-in": ({ context }, { folder, paths, originals }) => moveIn(context.eremos, folder, paths, FROM, originals),
   "move-in/take-back": ({ context }, { folder, secret }) => takeBackMovedIn(context.eremos, folder, secret),
@@ -90,15 +92,15 @@ export const FOLDERS: Answers<typeof FOLDER_CALLS> = {
     const { id } = await check(context.eremos, { pathOrId: folder, from: FROM, secret, sample });
     return { job: id };
   },
-  "close-up": ({ context }, { inUseAnyway }) => {
-    const { locking, left } = closeUp(context.eremos, inUseAnyway);
+  "close-up": async ({ context }, { inUseAnyway }) => {
+    const { locking, left } = await closeUp(context.eremos, inUseAnyway);
     return {
       jobs: locking.map(({ job }) => job.id),
       left: left.map(({ path, error }) => ({ path, reason: error.told.text })),
     };
   },
-  "gate/close-up": ({ context }) => {
-    const { locking, left } = closeUp(context.eremos, false);
+  "gate/close-up": async ({ context }) => {
+    const { locking, left } = await closeUp(context.eremos, false);
     return { locking: locking.length, left: left.length };
   },
   "keep-open": ({ context }, { folder, minutes }) => {

@@ -2,7 +2,7 @@ import { offersShortcuts } from "../../desktop/shortcut";
 import type { SETTINGS_CALLS } from "../../calls/settings-calls";
 import { changeEffort, efforts } from "../../operations/entrance/change-password";
 import { settingsOf } from "../../operations/folders/about";
-import { desktopParts, setDesktopPart } from "../../operations/folders/integrate";
+import { desktopParts, setDesktopPart } from "../../desktop/integrate";
 import { setOffLimits, setPreferences } from "../../operations/folders/preferences";
 import { beginNewKeys, finishNewKeys } from "../../operations/ways-back/new-keys";
 import { newKeysView, renewNamed } from "../../operations/ways-back/renew-folders";

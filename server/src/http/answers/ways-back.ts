@@ -79,10 +79,10 @@ export const WAYS_BACK: Answers<typeof WAYS_BACK_CALLS> = {
     context.eremos.hiddenFinder.stop();
     return {};
   },
-  "hidden/bring": ({ context }, { id }) => ({ path: bringFound(context.eremos, id) }),
-  "hidden/script": ({ context }, { id }) => ({ path: undoScriptLock(context.eremos, id) }),
-  "hidden/again": ({ context }, { id }) => {
-    hideAgain(context.eremos, id);
+  "hidden/bring": async ({ context }, { id }) => ({ path: await bringFound(context.eremos, id) }),
+  "hidden/script": async ({ context }, { id }) => ({ path: await undoScriptLock(context.eremos, id) }),
+  "hidden/again": async ({ context }, { id }) => {
+    await hideAgain(context.eremos, id);
     return {};
   },
   interruptions: ({ context }) => interruptions(context.eremos),

@@ -1,6 +1,6 @@
 import Papa from "papaparse";
 import type * as z from "zod";
-import { type Disk, EremosError, displayPath, systemCode } from "@eremos/core";
+import { EremosError, displayPath, isEremosError, systemCode } from "@eremos/core";
 import { activityFilterSchema } from "../../calls/shapes/activity";
 import type { ActivityFilter, ActivityView, ExportFormat } from "../../contract";
 import { reasonOf } from "../../database/open";
@@ -67,7 +67,7 @@ export async function exportHistory(
   const [downloads = eremos.settings.home] = downloadsOf(eremos.settings);
   const place = directory === null ? Buffer.from(downloads) : fullPath(directory, eremos.settings.home, from);
   const day = new Date().toLocaleDateString("sv-SE");
-  const written = write(eremos, place, {
+  const written = await write(eremos, place, {
     name: say("file-name", { day }),
     ending: `.${format}`,
     bytes: Buffer.from(text),
@@ -82,48 +82,26 @@ export async function exportHistory(
   return { path: displayPath(decodePath(written.path)), entries: events.length };
 }
 
-const MOST_NAMES = 100;
-
 interface Written {
   readonly path: string;
   readonly dev: string;
   readonly ino: string;
 }
 
-/** Under a name that is free: nothing there is written over. @throws EremosError `not-a-folder`, `io` */
-function write(
-  { disk }: Eremos,
+/** @throws EremosError `not-a-folder`, `io` */
+async function write(
+  eremos: Eremos,
   directory: Buffer,
-  { name, ending, bytes }: { readonly name: string; readonly ending: string; readonly bytes: Buffer },
-): Written {
+  file: { readonly name: string; readonly ending: string; readonly bytes: Buffer },
+): Promise<Written> {
   try {
-    const dir = disk.openRoot(directory);
-    try {
-      const free = freeName(disk, dir, name, ending);
-      const file = disk.create(dir, free, 0o600);
-      try {
-        disk.write(file, bytes, 0, bytes.length, 0);
-        disk.syncFile(file);
-        const { dev, ino } = disk.statOpen(file);
-        const full = Buffer.concat([directory, Buffer.from("/"), free]);
-        return { path: encodePath(full), dev: String(dev), ino: String(ino) };
-      } finally {
-        disk.closeFile(file);
-      }
-    } finally {
-      disk.closeDir(dir);
-    }
+    const { path, dev, ino } = await eremos.ask<"write-new">({ verb: "write-new", input: { directory, ...file } });
+    return { path: encodePath(path), dev: String(dev), ino: String(ino) };
   } catch (error) {
+    const cause: unknown = isEremosError(error) ? error.cause : error;
     const shown = displayPath(directory);
-    if (systemCode(error) === "ENOENT" || systemCode(error) === "ENOTDIR")
+    if (systemCode(cause) === "ENOENT" || systemCode(cause) === "ENOTDIR")
       throw new EremosError("not-a-folder", said("is-no-folder", { directory: shown }));
-    throw new EremosError("io", said("export-not-written", { directory: shown, reason: reasonOf(error) }));
-  }
-}
-
-function freeName(disk: Disk, dir: ReturnType<Disk["openRoot"]>, name: string, ending: string): Buffer {
-  for (let nth = 1; ; nth++) {
-    const free = Buffer.from(`${name}${nth === 1 ? "" : ` (${nth})`}${ending}`);
-    if (nth === MOST_NAMES || !disk.find(dir, free)) return free;
+    throw new EremosError("io", said("export-not-written", { directory: shown, reason: reasonOf(cause ?? error) }));
   }
 }

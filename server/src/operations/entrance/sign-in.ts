@@ -1,4 +1,5 @@
 import { EremosError, type Password, deviceId, isEremosError, openWithPassword, wipe, withDevice } from "@eremos/core";
+import type { Note } from "../../data-directory";
 import type { Eremos } from "../../eremos";
 import { Keys } from "../../session/keys";
 import { throughGate } from "../../session/gate";
@@ -103,9 +104,8 @@ export function signOutIdle(eremos: Eremos, why: "idle" | "asleep" = "idle"): vo
 function leave(eremos: Eremos, leaveOpen: boolean): void {
   void eremos.ledger.noticed("", "signed-out");
   void eremos.visits.endAll();
-  causedBy({ from: "itself", why: "signed-out" }, () =>
-    closeUp(eremos, false, ({ rules }) => rules.atSignOut === "lock" || (rules.atSignOut === "ask" && !leaveOpen)),
-  );
+  const locks = ({ rules }: Note): boolean => rules.atSignOut === "lock" || (rules.atSignOut === "ask" && !leaveOpen);
+  void causedBy({ from: "itself", why: "signed-out" }, () => closeUp(eremos, false, locks));
 }
 
 /** Back after an idle sign-out. @throws EremosError `wrong-pin` | `needs-sign-in` */

@@ -1,4 +1,4 @@
-import { type CheckOutcome, EremosError, type Pieces, displayPath, inspectFolder, isEncrypting } from "@eremos/core";
+import { type CheckOutcome, EremosError, type Pieces, displayPath, isEncrypting } from "@eremos/core";
 import type { Eremos } from "../../eremos";
 import type { StartedJob } from "../../jobs";
 import { formatBytes } from "../../size-words";
@@ -76,7 +76,7 @@ export function describeRanges(ranges: readonly { readonly from: number; readonl
 export async function checkWithoutKey(eremos: Eremos, typed: string, from: string): Promise<Pieces> {
   const owner = eremos.requireOwner();
   const path = fullPath(typed, eremos.settings.home, from);
-  const inspection = inspectFolder(eremos.disk, path);
+  const inspection = eremos.glance.inspect(path);
   if (!inspection || !isEncrypting(inspection))
     throw new EremosError("not-protected", said("is-not-sealed-by-eremos", { path: displayPath(path) }));
   return eremos.run<"check-pieces">({

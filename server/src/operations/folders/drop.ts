@@ -1,4 +1,3 @@
-import * as fs from "node:fs";
 import * as os from "node:os";
 import { join as joinPaths } from "node:path";
 import {
@@ -10,19 +9,15 @@ import {
   OWN_DIR_NAME,
   type TakenBack,
   displayPath,
-  inspectFolder,
   isEncrypting,
   isEremosError,
-  ownDirPlace,
-  protectedAbove,
   refuseOffLimits,
 } from "@eremos/core";
 import type { Eremos } from "../../eremos";
 import { causedBy } from "../../ledger/cause";
 import type { Keys } from "../../session/keys";
-import { directoriesIn } from "./find-dropped";
 import { BY_HAND, fullPath } from "../../paths";
-import type { MovedInView } from "../../contract";
+import type { Dropped, DroppedFound, MovedInView } from "../../contract";
 import { withFolderKey } from "../locking/folder-password";
 import { sealedInput } from "../locking/sealed-input";
 import { findTarget } from "../locking/find-target";
@@ -38,7 +33,7 @@ function slotAt(eremos: Eremos, typed: string, from: string): DropSlot {
     return slotOf(eremos, record.id, located.realPath);
   }
   const path = fullPath(typed, eremos.settings.home, from);
-  const found = inspectFolder(eremos.disk, path);
+  const found = eremos.glance.inspect(path);
   if (!found) throw new EremosError("not-protected", said("there-is-no-locked-folder", { path: displayPath(path) }));
   return slotOf(eremos, found.folder, path);
 }
@@ -81,7 +76,7 @@ export async function moveIn(
   for (const path of paths) {
     // What may not be locked may not go, either.
     refuseOffLimits(path, eremos.offLimits, eremos.places);
-    const above = protectedAbove(eremos.disk, path);
+    const above = eremos.glance.protectedAbove(path);
     if (above && path.includes(Buffer.from(`/${OWN_DIR_NAME.toString()}`)))
       throw new EremosError("nested", said("belongs-to-eremos", { path: displayPath(path) }));
   }
@@ -167,34 +162,20 @@ const found = new Map<string, string>();
 export async function findSlot(eremos: Eremos, folder: string): Promise<DropSlot | null> {
   if (eremos.registry.slot(folder) === null) return null;
   const known = found.get(folder);
-  const path = known !== undefined && isSlot(eremos, known, folder) ? known : await lookFor(eremos, folder);
+  const slot = { folder, place: eremos.registry.slot(folder)?.place ?? null };
+  const path =
+    known !== undefined && eremos.glance.isSlot(known, slot)
+      ? known
+      : await eremos.looker.slot({ ...slot, places: eremos.places, longestMs: LONGEST_LOOK_MS });
   if (path === null) return null;
   found.set(folder, path);
   return slotOf(eremos, folder, Buffer.from(path));
 }
 
-async function lookFor(eremos: Eremos, folder: string): Promise<string | null> {
-  const until = Date.now() + LONGEST_LOOK_MS;
-  const waiting = [...eremos.places];
-  for (let place = waiting.shift(); place !== undefined && Date.now() < until; place = waiting.shift()) {
-    if (isSlot(eremos, place, folder)) return place;
-    waiting.push(...(await directoriesIn(place)));
-  }
-  return null;
-}
+const LONGEST_SEARCH_MS = 20_000;
 
-function isSlot(eremos: Eremos, path: string, folder: string): boolean {
-  try {
-    const inspection = fs.existsSync(joinPaths(path, OWN_DIR_NAME.toString()))
-      ? inspectFolder(eremos.disk, Buffer.from(path))
-      : null;
-    if (inspection?.folder !== folder || inspection.state !== "sealed" || inspection.visibility !== "view")
-      return false;
-    // A decoy repeats an id; it can't repeat what was recorded of the real one's directory.
-    const known = eremos.registry.slot(folder)?.place ?? null;
-    return known === null || known === ownDirPlace(eremos.disk, Buffer.from(path));
-  } catch (error) {
-    if (isEremosError(error)) return false;
-    throw error;
-  }
+/** Where something lies that was dropped on the page. @throws EremosError `needs-sign-in` */
+export async function findDropped(eremos: Eremos, dropped: Dropped): Promise<DroppedFound> {
+  eremos.requireKeys();
+  return eremos.looker.dropped({ dropped, places: eremos.places, longestMs: LONGEST_SEARCH_MS });
 }

@@ -1,4 +1,4 @@
-import { type FolderSecret, type InsuranceLevel, insuranceFactsOf, priceOf } from "@eremos/core";
+import { type FolderSecret, type InsuranceLevel, priceOf } from "@eremos/core";
 import type { Insurance, InsuranceView } from "../../contract";
 import { INSURANCES } from "../../calls/shapes/ways-back";
 import type { Eremos } from "../../eremos";
@@ -20,11 +20,12 @@ const LEVELS: Readonly<Record<Insurance, InsuranceLevel>> = {
 };
 
 /** @throws EremosError `not-protected` | `unsupported` */
-export function insuranceView(eremos: Eremos, folder: string, from = "/"): InsuranceView {
+export async function insuranceView(eremos: Eremos, folder: string, from = "/"): Promise<InsuranceView> {
   eremos.requireKeys();
   const target = findTarget(eremos, folder, from);
   requireSealed(target);
-  const facts = insuranceFactsOf(eremos.disk, target.located.realPath);
+  const input = { path: target.located.realPath };
+  const facts = await eremos.ask<"insurance-facts">({ verb: "insurance-facts", input });
   const bytes = facts?.covers ?? target.record.bytes;
   const chosen =
     facts &&

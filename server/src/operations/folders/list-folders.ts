@@ -14,7 +14,6 @@ import type { Note } from "../../data-directory";
 import type { Eremos } from "../../eremos";
 import type { FolderRecord } from "../../ledger/registry";
 import { whyExchanged } from "../locking/find-target";
-import { lookByOneself } from "../../look/looker";
 import { mountsIn } from "../../look/mounts";
 import { toLookAt } from "../../look/where-is";
 import { removedView } from "../locking/removed-view";
@@ -22,9 +21,9 @@ import { waysOf } from "../ways-back/renew-key";
 import { compareNames, decodePath, encodePath, nameOf } from "../../paths";
 import { said, say } from "@eremos/words/server/folders";
 
-/** The protected folders, each as the disk says it is now, looked at by this process itself. */
+/** The protected folders, each as the disk says it is now, looked at by this process itself: where nobody else waits. */
 export function listFolders(eremos: Eremos): FolderView[] {
-  return viewsOf(eremos, lookByOneself(eremos.disk, requestFor(eremos)));
+  return viewsOf(eremos, eremos.glance.folders(requestFor(eremos)));
 }
 
 /** The same, looked at by another process: whoever asks meanwhile is answered, and no disk is waited for for long. */

@@ -1,4 +1,3 @@
-import * as fs from "node:fs";
 import * as path from "node:path";
 import { EremosError, type Onlook, isInPlaces } from "@eremos/core";
 import type { Eremos } from "../../eremos";
@@ -16,7 +15,7 @@ export async function onlook(
   subject: string | null = null,
 ): Promise<Onlook> {
   const full = fullPath(typed, eremos.settings.home, from).toString("utf8");
-  const isPlace = fs.statSync(full, { throwIfNoEntry: false })?.isDirectory() ?? false;
+  const isPlace = eremos.glance.isDirectory(full);
   const place = isPlace ? full : path.dirname(full);
   if (!isInPlaces(realPathOf(place), eremos.places)) {
     throw new EremosError(
@@ -24,8 +23,7 @@ export async function onlook(
       said("is-outside-places-eremos-looks", { place, places: eremos.places.join(", ") }),
     );
   }
-  if (!fs.statSync(place, { throwIfNoEntry: false })?.isDirectory())
-    throw new EremosError("not-found", said("there-is-nothing-at-now", { place }));
+  if (!eremos.glance.isDirectory(place)) throw new EremosError("not-found", said("there-is-nothing-at-now", { place }));
   return eremos.run<"onlook">({
     verb: "onlook",
     input: { place, subject: subject ?? (isPlace ? null : path.basename(full)) },

@@ -5,10 +5,7 @@ import {
   OWN_DIR_NAME,
   type Overwritten,
   displayPath,
-  inspectFolder,
   isInPlaces,
-  mediumAt,
-  protectedAbove,
   whatOverwritingReaches,
   whyOffLimits,
 } from "@eremos/core";
@@ -71,8 +68,8 @@ function refuseToOverwrite(eremos: Eremos, path: Buffer): void {
     );
   if (`${shown}/`.includes(`/${OWN_DIR_NAME.toString()}/`))
     throw new EremosError("nested", said("belongs-to-eremos", { path: shown }));
-  if (inspectFolder(eremos.disk, path)) throw new EremosError("nested", said("is-protected", { path: shown }));
-  const above = protectedAbove(eremos.disk, path);
+  if (eremos.glance.inspect(path)) throw new EremosError("nested", said("is-protected", { path: shown }));
+  const above = eremos.glance.protectedAbove(path);
   if (above) throw new EremosError("nested", said("lies-in-protected", { path: shown, above: displayPath(above) }));
 }
 
@@ -115,7 +112,7 @@ function freeSentence({ bytes, ended }: FreeSpaceFilled): string {
 /** What overwriting reaches on the disk that a path lies on, in words. @throws EremosError `not-found`, `io` */
 export function mediumView(eremos: Eremos, typed: string, from: string): MediumView {
   const path = fullPath(typed, eremos.settings.home, from);
-  const medium = mediumAt(eremos.disk, path);
+  const medium = eremos.glance.medium(path);
   const { contents, names, because, helps } = whatOverwritingReaches(medium);
   const { type, mountedAt } = medium;
   return {

@@ -10,11 +10,9 @@ import {
   type TracesInput,
   displayPath,
   earlierSealingKeys,
-  forgetKept,
   fromBase64,
   isEncrypting,
   isEremosError,
-  keptTracesIn,
   readPlanted,
   wipe,
 } from "@eremos/core";
@@ -141,18 +139,19 @@ export interface ClearRequest {
 }
 
 /** @throws EremosError `not-protected` | `needs-sign-in` */
-export function clearTraces(
+export async function clearTraces(
   eremos: Eremos,
   pathOrId: string,
   from: string,
   request: ClearRequest,
-): StartedJob<"clear-traces"> {
+): Promise<StartedJob<"clear-traces">> {
   const { id, path: encoded } = findRecord(eremos, pathOrId, from);
   const folder = decodePath(encoded);
+  const input = await clearInput(eremos, id, folder, request);
   return eremos.jobs.start({
     folder: id,
     verb: "clear",
-    request: { verb: "clear-traces", input: clearInput(eremos, id, folder, request) },
+    request: { verb: "clear-traces", input },
     before: () => undefined,
     after: async (outcome) => {
       if (outcome.ids.length > 0) await eremos.ledger.happened(id, "cleared", { count: outcome.ids.length });
@@ -162,14 +161,14 @@ export function clearTraces(
   });
 }
 
-function clearInput(
+async function clearInput(
   eremos: Eremos,
   id: string,
   folder: Buffer,
   { ids, kinds, onlySure, keep, byInside, overwrite }: ClearRequest,
-): ClearInput {
+): Promise<ClearInput> {
   const { sealing } = eremos.requireOwner();
-  sweepKept(eremos);
+  await sweepKept(eremos);
   return {
     folder,
     home: homeOf(eremos),
@@ -194,7 +193,8 @@ function clearInput(
 /** Of a folder that goes for good: what surely belongs to it, of every kind, and nothing of that is kept. */
 export async function clearAllTraces(eremos: Eremos, id: string, folder: Buffer): Promise<void> {
   const asked = { ids: null, kinds: null, onlySure: true, keep: false, byInside: false, overwrite: 0 as const };
-  await eremos.run<"clear-traces">({ verb: "clear-traces", input: clearInput(eremos, id, folder, asked) });
+  const input = await clearInput(eremos, id, folder, asked);
+  await eremos.run<"clear-traces">({ verb: "clear-traces", input });
 }
 
 /** Programs write back what they remember soon after, or when they end. */
@@ -223,7 +223,7 @@ async function clearByRule(eremos: Eremos, id: string, folder: Buffer, kinds: re
   const asked = { ids: null, kinds, onlySure: true, keep: true, byInside: false, overwrite: 0 as const };
   const outcome = await eremos.run<"clear-traces">({
     verb: "clear-traces",
-    input: clearInput(eremos, id, folder, asked),
+    input: await clearInput(eremos, id, folder, asked),
   });
   if (outcome.ids.length > 0)
     await causedBy({ from: "itself", why: "by-rule" }, () =>
@@ -247,14 +247,14 @@ function shownLeft({ where, reason }: Cleared["left"][number]): { where: string;
 }
 
 /** What was cleared, of one folder or of all, and can be put back, the newest first. @throws EremosError `needs-sign-in` */
-export function keptTraces(
+export async function keptTraces(
   eremos: Eremos,
   of: { readonly pathOrId: string; readonly from: string } | null = null,
-): readonly KeptTraces[] {
+): Promise<readonly KeptTraces[]> {
   eremos.requireKeys();
   const only = of && findRecord(eremos, of.pathOrId, of.from).id;
   const today = eremos.days.now();
-  return sweepKept(eremos)
+  return (await sweepKept(eremos))
     .filter(({ folder }) => only === null || folder === only)
     .map(({ id, folder, at, traces, day }) => ({
       id,
@@ -266,19 +266,30 @@ export function keptTraces(
 }
 
 /** Forgets what was kept for as long as was promised; returns the rest. */
-export function sweepKept(eremos: Eremos): readonly KeptHead[] {
+export async function sweepKept(eremos: Eremos): Promise<readonly KeptHead[]> {
   const today = eremos.days.now();
+  const isOver = ({ day }: KeptHead): boolean => today > day + KEPT_DAYS;
+  await forgetTraces(eremos, isOver);
+  return keptIn(eremos).filter((head) => !isOver(head));
+}
+
+/** Of what was cleared and is kept. */
+export async function forgetTraces(eremos: Eremos, which: (head: KeptHead) => boolean): Promise<void> {
+  const ids = keptIn(eremos)
+    .filter(which)
+    .map(({ id }) => id);
+  if (ids.length === 0) return;
   const directory = Buffer.from(eremos.data.cleared);
-  return keptTracesIn(eremos.disk, directory).filter(({ id, day }) => {
-    const isOver = today > day + KEPT_DAYS;
-    if (isOver) forgetKept(eremos.disk, directory, id);
-    return !isOver;
-  });
+  await eremos.ask<"forget-traces">({ verb: "forget-traces", input: { directory, ids } });
+}
+
+function keptIn(eremos: Eremos): readonly KeptHead[] {
+  return eremos.glance.keptTraces(Buffer.from(eremos.data.cleared));
 }
 
 /** @throws EremosError `needs-sign-in` | `damaged` */
 export async function putTracesBack(eremos: Eremos, kept: string): Promise<TracesBackView> {
-  const head = keptTracesIn(eremos.disk, Buffer.from(eremos.data.cleared)).find(({ id }) => id === kept);
+  const head = keptIn(eremos).find(({ id }) => id === kept);
   if (!head) throw new EremosError("not-found", said("no-such-traces-are-kept"));
   return eremos.holding(async (keys) => {
     const earlier = earlierSealingKeys(eremos.requireOwner(), keys.rootKey);

@@ -1,4 +1,3 @@
-import * as fs from "node:fs";
 import * as path from "node:path";
 import { EremosError, displayPath, isInPlaces } from "@eremos/core";
 import type { FolderView, PlaceEntry, PlaceListing } from "../../contract";
@@ -69,7 +68,7 @@ export function pathShown(eremos: Eremos, typed: string): Buffer {
   const { places } = eremos;
   if (!isInPlaces(shown, places))
     throw new EremosError("outside-places", said("is-outside-places", { path: shown, places: places.join(", ") }));
-  if (!fs.existsSync(full)) throw new EremosError("not-found", said("is-not-there-to-show", { path: shown }));
+  if (!eremos.glance.isThere(full)) throw new EremosError("not-found", said("is-not-there-to-show", { path: shown }));
   return full;
 }
 

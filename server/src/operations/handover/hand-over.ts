@@ -1,16 +1,13 @@
 import {
-  type Disk,
   type PackageForm as EngineForm,
   EremosError,
   type HandedOver,
   type Password,
   displayPath,
-  inspectFolder,
   isEremosError,
   joinPath,
   newId,
   openWithPassword,
-  splitPath,
   wipe,
 } from "@eremos/core";
 import { PACKAGE_ENDINGS } from "../../calls/shapes/hand-over";
@@ -115,7 +112,7 @@ function remember(eremos: Eremos, asked: HandOverRequest, what: What, { job, pat
   };
   const known = eremos.documents.get(keys, "handed") ?? [];
   eremos.documents.put(keys, "handed", [entry, ...known].slice(0, MOST_HANDED));
-  const its = asked.form === "folder" || what.folder === "" ? null : statAt(eremos.disk, Buffer.from(path));
+  const its = asked.form === "folder" || what.folder === "" ? null : eremos.glance.fileMark(Buffer.from(path));
   if (!its) return;
   const file = { path: encodePath(Buffer.from(path)), dev: String(its.dev), ino: String(its.ino) };
   const exports = eremos.documents.get(keys, "exports") ?? [];
@@ -154,26 +151,11 @@ async function refuseMasterPassword(eremos: Eremos, password: string): Promise<v
 
 /** Where a package is to be. In a directory that is there it gets its usual name. */
 function destination(eremos: Eremos, { at, from, form }: HandOverRequest, what: What): Buffer {
-  const { disk, settings } = eremos;
+  const { glance, settings } = eremos;
   const named = inPlaces(eremos, fullPath(at, settings.home, from));
-  const isThere = statAt(disk, named)?.type === "dir" && !inspectFolder(disk, named);
+  const isThere = glance.directoryMark(named) !== null && !glance.inspect(named);
   const full = isThere ? joinPath(named, Buffer.from(`${usualName(what)}${PACKAGE_ENDINGS[form]}`)) : named;
   return placeToMake(eremos, full);
-}
-
-function statAt(disk: Disk, path: Buffer): ReturnType<Disk["find"]> {
-  const { parent, name } = splitPath(path);
-  try {
-    const dir = disk.openRoot(parent);
-    try {
-      return disk.find(dir, name);
-    } finally {
-      disk.closeDir(dir);
-    }
-  } catch {
-    // Whoever puts something there says why it can't be.
-    return null;
-  }
 }
 
 /** What a package is called where it was put. */

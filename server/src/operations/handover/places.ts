@@ -1,4 +1,4 @@
-import { EremosError, displayPath, inspectFolder, isInPlaces, protectedAbove, splitPath } from "@eremos/core";
+import { EremosError, displayPath, isInPlaces, splitPath } from "@eremos/core";
 import type { Eremos } from "../../eremos";
 import { said } from "@eremos/words/server/handover";
 
@@ -16,7 +16,7 @@ export function inPlaces(eremos: Eremos, full: Buffer): Buffer {
 export function placeToMake(eremos: Eremos, full: Buffer): Buffer {
   inPlaces(eremos, full);
   const { parent } = splitPath(full);
-  const above = inspectFolder(eremos.disk, parent) ? parent : protectedAbove(eremos.disk, full);
+  const above = eremos.glance.inspect(parent) ? parent : eremos.glance.protectedAbove(full);
   if (!above) return full;
   throw new EremosError("nested", said("lies-in-protected", { path: displayPath(full), above: displayPath(above) }));
 }

@@ -45,7 +45,8 @@ async function intoLocked(
   to: Buffer,
 ): Promise<StartedJob<"receive">> {
   eremos.requireKeys();
-  await lockNew(eremos, { path: to, protection: AS_BEFORE, inUseAnyway: false, from: "/" }).outcome;
+  const locking = await lockNew(eremos, { path: to, protection: AS_BEFORE, inUseAnyway: false, from: "/" });
+  await locking.outcome;
   const target = findTarget(eremos, displayPath(to), "/");
   const { record } = target;
   const visit = { ...sealedInput(eremos, target), account: ownAccount(), keep: 0 };

@@ -1,4 +1,4 @@
-import { type FolderSecret, busyWith } from "@eremos/core";
+import type { FolderSecret } from "@eremos/core";
 import type { Protection } from "../../contract";
 import type { Eremos } from "../../eremos";
 import type { Target } from "./find-target";
@@ -18,7 +18,7 @@ export async function changeGuard(
   protection: Protection,
   secret: FolderSecret | null,
 ): Promise<string> {
-  if (target.located.inspection.busy) throw busyWith(eremos.disk, target.located.realPath);
+  if (target.located.inspection.busy) throw eremos.glance.busyWith(target.located.realPath);
   const opening = await openToChange(eremos, target, protection, secret);
   // Whoever looks is told by the jobs.
   void lockAnew(eremos, target, protection, opening.outcome).catch(() => undefined);
@@ -32,8 +32,16 @@ async function lockAnew(
   opened: Promise<{ readonly path: Buffer }>,
 ): Promise<void> {
   const { path } = await opened;
-  const relock = (asked: Protection): Promise<unknown> =>
-    lock(eremos, { path, protection: asked, inUseAnyway: false, verb: "reguard", from: "/" }).outcome;
+  const relock = async (asked: Protection): Promise<void> => {
+    const locking = await lock(eremos, {
+      path,
+      protection: asked,
+      inUseAnyway: false,
+      verb: "reguard",
+      from: "/",
+    });
+    await locking.outcome;
+  };
   try {
     await relock(protection);
   } catch {

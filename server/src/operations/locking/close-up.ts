@@ -1,4 +1,4 @@
-import { type EremosError, type Located, displayPath, isEremosError } from "@eremos/core";
+import { type EremosError, type Located, displayPath, fromSystemError, isEremosError } from "@eremos/core";
 import type { Note } from "../../data-directory";
 import type { Eremos } from "../../eremos";
 import { withoutAnswer } from "../../look/no-answer";
@@ -6,6 +6,7 @@ import { whereIs } from "../../look/where-is";
 import { decodePath, encodePath, fullPath } from "../../paths";
 import { AS_BEFORE } from "../../protection";
 import { type LockJob, lock } from "./lock-folder";
+import { said } from "@eremos/words/server/locking";
 
 export interface ClosingUp {
   readonly locking: readonly { readonly path: string; readonly job: LockJob }[];
@@ -13,22 +14,32 @@ export interface ClosingUp {
   readonly left: readonly { readonly path: string; readonly error: EremosError }[];
 }
 
-/** Locks every folder that lies open, or those that are chosen, and ends every visit. Needs no password. */
-export function closeUp(eremos: Eremos, inUseAnyway: boolean, which: (note: Note) => boolean = () => true): ClosingUp {
+/**
+ * Locks every folder that lies open, or those that are chosen, and ends every visit. Needs no password. All that is at
+ * rest has begun before anything is waited for. What one folder could not be locked by keeps no other open.
+ */
+export async function closeUp(
+  eremos: Eremos,
+  inUseAnyway: boolean,
+  which: (note: Note) => boolean = () => true,
+): Promise<ClosingUp> {
   void eremos.visits.endAll();
-  const locking: { path: string; job: LockJob }[] = [];
-  const left: { path: string; error: EremosError }[] = [];
   const { open, silent } = openFolders(eremos, which);
-  for (const path of silent) left.push({ path, error: withoutAnswer(path) });
-  for (const { realPath } of open.filter(({ inspection }) => !inspection.busy)) {
-    try {
-      const job = lock(eremos, { path: realPath, protection: AS_BEFORE, inUseAnyway, from: "/" });
+  const begun = open
+    .filter(({ inspection }) => !inspection.busy)
+    .map(({ realPath }) => ({
+      path: displayPath(realPath),
+      beginning: lock(eremos, { path: realPath, protection: AS_BEFORE, inUseAnyway, from: "/" }),
+    }));
+  const locking: { path: string; job: LockJob }[] = [];
+  const left = silent.map((path) => ({ path, error: withoutAnswer(path) }));
+  for (const [i, result] of (await Promise.allSettled(begun.map(({ beginning }) => beginning))).entries()) {
+    const path = begun[i]?.path ?? "";
+    if (result.status === "rejected") left.push({ path, error: fromSystemError(result.reason, said("locking-it")) });
+    else {
       // Its end is told by the job itself, to whoever looks at it.
-      job.outcome.catch(() => undefined);
-      locking.push({ path: displayPath(realPath), job });
-    } catch (error) {
-      if (!isEremosError(error)) throw error;
-      left.push({ path: displayPath(realPath), error });
+      result.value.outcome.catch(() => undefined);
+      locking.push({ path, job: result.value });
     }
   }
   return { locking, left };

@@ -5,14 +5,12 @@ import {
   type FolderSecret,
   type Password,
   type WaysIn,
-  changeFolderPassword,
   isEncrypting,
-  openFolderKey,
   wipe,
 } from "@eremos/core";
 import type { Way } from "../../contract";
 import type { Eremos } from "../../eremos";
-import { throughGate } from "../../session/gate";
+import { folderKeyBy } from "../../session/folder-key";
 import { accessOf } from "../../session/keys";
 import { type Target, findTarget } from "./find-target";
 import { costLikeOwners } from "../entrance/password-cost";
@@ -90,7 +88,7 @@ async function folderKeyOf(
     keptHeader: eremos.registry.header(record.id),
     accept,
   };
-  return (await throughGate(eremos, `folder/${record.id}`, () => openFolderKey(eremos.disk, input, secret))).opened;
+  return folderKeyBy(eremos, record.id, input, secret);
 }
 
 /** By what a folder was opened: what it took of its own (`folderKey`), or what its owner signed in by. */
@@ -123,11 +121,8 @@ export async function setFolderPassword(
   const prepared = password && (await prepareFolderPassword(eremos, password));
   const header = await withFolderKey(eremos, target, secret, (folderKey) => {
     const access = accessOf(keys, eremos.requireOwner(), eremos.data.device.publicKey, folderKey);
-    return changeFolderPassword(
-      eremos.disk,
-      { path: located.realPath, access, keptHeader: eremos.registry.header(record.id) },
-      prepared,
-    );
+    const input = { path: located.realPath, access, keptHeader: eremos.registry.header(record.id) };
+    return eremos.ask<"folder-password">({ verb: "folder-password", input: { ...input, password: prepared } });
   });
   await eremos.ledger.happened(record.id, "folder-password", {}, { record, header });
   eremos.announce({ topic: "folders" });

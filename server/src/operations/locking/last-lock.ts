@@ -70,7 +70,7 @@ export async function putBack(eremos: Eremos, { folder, generation, hrefs, secre
   const folderKey = await withFolderKey(eremos, target, secret, (key) => key && Buffer.from(key));
   const keep = Math.max(1, eremos.preferences.get().keepEarlier);
   try {
-    const locking = lock(eremos, {
+    const locking = await lock(eremos, {
       path: decodePath(target.record.path),
       protection: AS_BEFORE,
       inUseAnyway: false,

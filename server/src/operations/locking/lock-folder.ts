@@ -1,22 +1,17 @@
-import * as fs from "node:fs";
 import {
   EremosError,
   type FolderPassword,
+  type Inspection,
   type Locked,
   type SealedFacts,
   type Sealing,
-  busyWith,
   displayPath,
+  errorOf,
   fromSystemError,
-  inspectFolder,
   isEncrypting,
   isLocked,
   newId,
-  ownDirPlace,
-  protectedAbove,
-  recoverFolder,
   refuseOffLimits,
-  stepAside,
   traitsOf,
 } from "@eremos/core";
 import type { FolderKind, LockingRules, Protection } from "../../contract";
@@ -27,8 +22,7 @@ import type { StartedJob } from "../../jobs";
 import { NO_RULES } from "../../ledger/ledger";
 import { AS_BEFORE, type ProtectionRequest, guardingOf, protectionFor, signsOf } from "../../protection";
 import type { FolderRecord } from "../../ledger/registry";
-import { isDrive } from "../../look/mounts";
-import { desktopSigns } from "../folders/integrate";
+import { desktopSigns } from "../../desktop/integrate";
 import { clearAfterLock } from "../folders/traces";
 import { waysOf } from "../ways-back/renew-key";
 import { renewLocked } from "../ways-back/renew-folders";
@@ -56,11 +50,11 @@ export interface LockRequest {
 
 /** What can be told before anything is touched, without a walk. @throws EremosError */
 export function refuseToLock(eremos: Eremos, path: Buffer): void {
-  const found = inspectFolder(eremos.disk, path);
+  const found = eremos.glance.inspect(path);
   // What is protected already can always be locked again, whatever the list says by now.
   if (!found) refuseOffLimits(path, eremos.offLimits, eremos.places);
   requireThere(eremos, path);
-  const above = protectedAbove(eremos.disk, path);
+  const above = eremos.glance.protectedAbove(path);
   if (above)
     throw new EremosError(
       "nested",
@@ -99,25 +93,25 @@ function belongingAt(eremos: Eremos, path: Buffer): FolderRecord | null {
  * What lies where another protected folder belongs gets a free name beside it; returns its path now. @throws
  * EremosError `usage` where it need not, system errors
  */
-export function makeRoomFor(eremos: Eremos, typed: string): string {
+export async function makeRoomFor(eremos: Eremos, typed: string): Promise<string> {
   eremos.requireKeys();
   const path = fullPath(typed, eremos.settings.home);
   requireThere(eremos, path);
-  if (inspectFolder(eremos.disk, path) || !belongingAt(eremos, path))
+  if (eremos.glance.inspect(path) || !belongingAt(eremos, path))
     throw new EremosError("usage", said("no-other-protected-folder-belongs", { path: displayPath(path) }));
-  return displayPath(stepAside(eremos.disk, path));
+  return displayPath(await eremos.ask<"step-aside">({ verb: "step-aside", input: path }));
 }
 
 /** What is at a path, or would be. */
 export function kindOf(eremos: Eremos, path: Buffer): FolderKind {
-  if (fs.lstatSync(path, { throwIfNoEntry: false })?.isFile()) return "file";
-  return isDrive(eremos.disk, eremos.mounts, path) ? "drive" : "folder";
+  if (eremos.glance.kindAt(path) === "file") return "file";
+  return eremos.glance.isDrive(eremos.mounts, path) ? "drive" : "folder";
 }
 
 function requireThere(eremos: Eremos, path: Buffer): void {
-  const stat = fs.lstatSync(path, { throwIfNoEntry: false });
-  if (stat?.isDirectory() || stat?.isFile()) return;
-  if (stat) throw new EremosError("not-a-folder", said("is-link-or-something-else", { path: displayPath(path) }));
+  const kind = eremos.glance.kindAt(path);
+  if (kind === "dir" || kind === "file") return;
+  if (kind) throw new EremosError("not-a-folder", said("is-link-or-something-else", { path: displayPath(path) }));
   if (!eremos.keys) {
     throw new EremosError("needs-sign-in", said("there-is-nothing-at-that", { path: displayPath(path) }));
   }
@@ -130,20 +124,30 @@ function requireThere(eremos: Eremos, path: Buffer): void {
 export type LockJob = StartedJob<"lock">;
 
 /** Locks what lies open, as it was locked before, for whoever watches over it. @throws EremosError as {@link lock} */
-export function lockAgain(eremos: Eremos, path: Buffer): Promise<unknown> {
-  return lock(eremos, { path, protection: AS_BEFORE, inUseAnyway: false, from: "/" }).outcome;
+export async function lockAgain(eremos: Eremos, path: Buffer): Promise<unknown> {
+  return (await lock(eremos, { path, protection: AS_BEFORE, inUseAnyway: false, from: "/" })).outcome;
 }
 
 /**
- * Locks a folder, or locks an open one again. Needs no password. @throws EremosError for every refusal, before anything
- * is touched
+ * Locks a folder, or locks an open one again. Needs no password. What is at rest is begun at once, with the keys of
+ * whoever is signed in now. @throws EremosError for every refusal, before anything is touched
  */
-export function lock(eremos: Eremos, request: LockRequest): LockJob {
+export async function lock(eremos: Eremos, request: LockRequest): Promise<LockJob> {
   eremos.requireOwner();
   const path =
     typeof request.path === "string" ? fullPath(request.path, eremos.settings.home, request.from) : request.path;
   refuseToLock(eremos, path);
-  const before = bringToRest(eremos, path);
+  const found = eremos.glance.inspect(path);
+  const before = !found || isAtRest(found) ? found : await bringToRest(eremos, path, found);
+  return lockAtRest(eremos, { ...request, path }, before);
+}
+
+function lockAtRest(
+  eremos: Eremos,
+  request: LockRequest & { readonly path: Buffer },
+  before: Inspection | null,
+): LockJob {
+  const { path } = request;
   const keys = eremos.keys;
   const id = before?.folder ?? newId();
   const note = eremos.data.note(id);
@@ -226,7 +230,7 @@ function start(locking: Locking): StartedJob<"lock"> {
     },
     before: () => eremos.ledger.begun(during, known !== null),
     after: async (outcome) => {
-      await eremos.ledger.locked(during, outcome, outcome.sealed && ownDirPlace(eremos.disk, outcome.path));
+      await eremos.ledger.locked(during, outcome, outcome.sealed && eremos.glance.ownDirPlace(outcome.path));
       keepRule(locking);
       if (eremos.keys && outcome.sealed)
         setImmediate(() => void eremos.holding((now) => renewLocked(eremos, now, id)).catch(() => undefined));
@@ -287,13 +291,16 @@ function rulesOf({ eremos, note, known }: Pick<Locking, "eremos" | "note" | "kno
   return note?.rules ?? known?.rules ?? eremos.preferences.get().rules;
 }
 
+function isAtRest(found: Inspection): boolean {
+  return found.state === "open" && found.isOwn;
+}
+
 /** An operation that was cut off is brought to its end first. */
-function bringToRest(eremos: Eremos, path: Buffer): ReturnType<typeof inspectFolder> {
-  const found = inspectFolder(eremos.disk, path);
-  if (!found || (found.state === "open" && found.isOwn)) return found;
-  if (found.busy) throw busyWith(eremos.disk, path);
-  recoverFolder(eremos.disk, path);
-  const now = inspectFolder(eremos.disk, path);
+async function bringToRest(eremos: Eremos, path: Buffer, found: Inspection): Promise<Inspection | null> {
+  if (found.busy) throw eremos.glance.busyWith(path);
+  const [recovered] = await eremos.ask<"recover">({ verb: "recover", input: [path] });
+  if (recovered && "failure" in recovered) throw errorOf(recovered.failure);
+  const now = eremos.glance.inspect(path);
   if (now && isLocked(now))
     throw new EremosError("already-protected", said("is-locked-already-nothing-was", { path: displayPath(path) }));
   if (now && !isEncrypting(now) && !now.isOwn)
@@ -316,9 +323,9 @@ async function followFailedLock(eremos: Eremos, path: Buffer, id: string, noteBe
  * of Eremos is in it.
  */
 export function isOrdinaryFolder(eremos: Eremos, path: Buffer, id: string): boolean {
-  const stat = fs.lstatSync(path, { throwIfNoEntry: false });
-  const isThere = stat !== undefined && (stat.isDirectory() || stat.isFile());
-  return isThere && !inspectFolder(eremos.disk, path) && !whereIs(eremos, { path: encodePath(path), id });
+  const kind = eremos.glance.kindAt(path);
+  const isThere = kind === "dir" || kind === "file";
+  return isThere && !eremos.glance.inspect(path) && !whereIs(eremos, { path: encodePath(path), id });
 }
 
 function lockedSentence(name: string, { sealed, stillOpenIn }: Locked, protection: Protection): string {

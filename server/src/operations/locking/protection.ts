@@ -6,7 +6,7 @@ import { changeGuard } from "./change-guard";
 import type { Target } from "./find-target";
 import { decodePath } from "../../paths";
 import { findUnvisited } from "../folders/visit";
-import { desktopSigns } from "../folders/integrate";
+import { desktopSigns } from "../../desktop/integrate";
 
 /**
  * How a folder is locked: changed at once where it is locked, from its next lock on where it lies open. From sealed to

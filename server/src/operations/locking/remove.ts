@@ -1,20 +1,11 @@
-import {
-  EremosError,
-  forgetKept,
-  fromSystemError,
-  isLocked,
-  keptTracesIn,
-  splitPath,
-  sweepErased,
-  systemCode,
-} from "@eremos/core";
+import { EremosError, type Failure, fromSystemError, isLocked, splitPath } from "@eremos/core";
 import type { Protection } from "../../contract";
 import type { Note } from "../../data-directory";
 import type { Eremos } from "../../eremos";
 import { whereIs } from "../../look/where-is";
 import { decodePath, nameOf } from "../../paths";
 import { AS_BEFORE, protectionOf } from "../../protection";
-import { clearAllTraces } from "../folders/traces";
+import { clearAllTraces, forgetTraces } from "../folders/traces";
 import { findUnvisited } from "../folders/visit";
 import { type Target, findRemoved } from "./find-target";
 import { lock } from "./lock-folder";
@@ -95,7 +86,7 @@ async function lockedFirst(
 ): Promise<Removing> {
   if (isLocked(target.located.inspection)) return then(target);
   const path = decodePath(target.record.path);
-  const locking = lock(eremos, { path, protection: AS_BEFORE, inUseAnyway: false, verb: "remove", from: "/" });
+  const locking = await lock(eremos, { path, protection: AS_BEFORE, inUseAnyway: false, verb: "remove", from: "/" });
   const done = locking.outcome
     .then(() => then(findRemoved(eremos, target.record.id, "/", true)))
     .then((removing) => removing.done);
@@ -145,34 +136,26 @@ async function whyNotCleared(eremos: Eremos, id: string, path: Buffer): Promise<
 
 /** Which directory a path is in, by what no other on its disk can be; null: there is none. */
 function directoryOf(eremos: Eremos, path: Buffer): string | null {
-  const { disk } = eremos;
-  try {
-    const dir = disk.openRoot(splitPath(path).parent);
-    try {
-      const { ino, bornNs } = disk.statOpen(dir);
-      return `${ino}:${bornNs}`;
-    } finally {
-      disk.closeDir(dir);
-    }
-  } catch (error) {
-    if (systemCode(error) === undefined) throw error;
-    return null;
-  }
+  return eremos.glance.directoryMark(splitPath(path).parent);
+}
+
+/** What is left of folders whose removal was cut off when it had gone as far. Returns why it stays, by their ids. */
+export async function sweepRemoved(eremos: Eremos, notes: readonly Note[]): Promise<ReadonlyMap<string, Failure>> {
+  const input = notes.filter(({ erases }) => erases).map(({ id, path }) => ({ path: decodePath(path), folder: id }));
+  if (input.length === 0) return new Map();
+  const swept = await eremos.ask<"sweep-erased">({ verb: "sweep-erased", input });
+  return new Map(swept.flatMap((one, i) => ("failure" in one ? [[input[i]?.folder ?? "", one.failure] as const] : [])));
 }
 
 /** Whether a folder that is being removed is gone, and its disk is there to say so. */
 export function isErased(eremos: Eremos, { id, path, erases }: Note): boolean {
   if (!erases) return false;
-  const place = decodePath(path);
-  sweepErased(eremos.disk, place, id);
-  return whereIs(eremos, { id, path }) === null && directoryOf(eremos, place) === erases.beside;
+  return whereIs(eremos, { id, path }) === null && directoryOf(eremos, decodePath(path)) === erases.beside;
 }
 
 /** Nothing of it stays in Eremos' own data, nor in the log and the free pages of its database. */
 export async function forgetErased(eremos: Eremos, id: string, history: boolean): Promise<void> {
-  const kept = Buffer.from(eremos.data.cleared);
-  for (const head of keptTracesIn(eremos.disk, kept).filter(({ folder }) => folder === id))
-    forgetKept(eremos.disk, kept, head.id);
+  await forgetTraces(eremos, ({ folder }) => folder === id);
   await eremos.ledger.erased(id, history);
   eremos.database.compact();
 }

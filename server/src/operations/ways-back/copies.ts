@@ -1,11 +1,4 @@
-import {
-  EremosError,
-  type RescueSecret,
-  displayPath,
-  inspectFolder,
-  isEncrypting,
-  letForkGo as letGo,
-} from "@eremos/core";
+import { EremosError, type RescueSecret, displayPath, isEncrypting } from "@eremos/core";
 import type { CopyView } from "../../contract";
 import type { Eremos } from "../../eremos";
 import type { StartedJob } from "../../jobs";
@@ -29,7 +22,7 @@ interface Copy {
 function copyAt(eremos: Eremos, typed: string): Copy {
   const keys = eremos.requireKeys();
   const copy = fullPath(typed, eremos.settings.home);
-  const inspection = inspectFolder(eremos.disk, copy);
+  const inspection = eremos.glance.inspect(copy);
   if (!inspection || !isEncrypting(inspection))
     throw new EremosError("not-protected", said("there-is-no-sealed-folder", { copy: displayPath(copy) }));
   return {
@@ -122,8 +115,9 @@ export async function letForkGo(eremos: Eremos, folder: string, fork: string): P
   eremos.requireKeys();
   const target = await findUnvisited(eremos, folder, "/");
   requireLocked(target);
-  const input = { ...sealedInput(eremos, target), account: ownAccount(), keep: eremos.preferences.get().keepEarlier };
-  const { generation, digest, files, bytes } = await letGo(eremos.disk, input, fork);
+  const visiting = { account: ownAccount(), keep: eremos.preferences.get().keepEarlier };
+  const input = { ...sealedInput(eremos, target), ...visiting, fork };
+  const { generation, digest, files, bytes } = await eremos.ask<"let-fork-go">({ verb: "let-fork-go", input });
   await eremos.ledger.happened(
     target.record.id,
     "changed",

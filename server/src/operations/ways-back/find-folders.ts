@@ -1,4 +1,5 @@
 import {
+  type Adopted,
   type Consent,
   EremosError,
   type Inspection,
@@ -7,15 +8,12 @@ import {
   ProvenOwner,
   type RescueSecret,
   type ScanFound,
-  adoptFolder,
   displayPath,
   fromSystemError,
-  inspectFolder,
   isEncrypting,
   isEremosError,
   isLocked,
   openOwner,
-  ownDirPlace,
   traitsOf,
   wipe,
   withDevice,
@@ -129,16 +127,9 @@ export async function takeIn(eremos: Eremos, { path: typed, secret, accept = [] 
           folder: secret.folderPassword === null ? null : { kind: "password", password: secret.folderPassword },
         }
       : secret;
-  const adopt = (): ReturnType<typeof adoptFolder> =>
-    adoptFolder(eremos.disk, {
-      path,
-      places: eremos.places.map((place) => Buffer.from(place)),
-      owner,
-      rootKey: keys.rootKey,
-      devices,
-      secret: needed,
-      accept,
-    });
+  const places = eremos.places.map((place) => Buffer.from(place));
+  const input = { path, places, owner, rootKey: keys.rootKey, devices, secret: needed, accept };
+  const adopt = (): Promise<Adopted> => eremos.ask<"adopt">({ verb: "adopt", input });
   const adopted =
     secret === null ? await adopt() : (await throughGate(eremos, `found/${inspection.folder}`, adopt)).opened;
   const { guard, visibility, lockedName, single } = inspection;
@@ -178,7 +169,7 @@ export async function takeIn(eremos: Eremos, { path: typed, secret, accept = [] 
     keys,
     record,
     adopted.header,
-    adopted.publicKey === "" ? null : ownDirPlace(eremos.disk, path),
+    adopted.publicKey === "" ? null : eremos.glance.ownDirPlace(path),
     isOpen ? at : null,
   );
   eremos.announce({ topic: "scan" });
@@ -186,7 +177,7 @@ export async function takeIn(eremos: Eremos, { path: typed, secret, accept = [] 
 }
 
 function requireFound(eremos: Eremos, path: Buffer): Inspection {
-  const inspection = inspectFolder(eremos.disk, path);
+  const inspection = eremos.glance.inspect(path);
   if (inspection) return inspection;
   throw new EremosError("not-protected", said("there-is-nothing-eremos-at", { path: displayPath(path) }));
 }

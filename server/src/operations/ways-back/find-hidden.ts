@@ -1,5 +1,5 @@
 import { randomUUID } from "node:crypto";
-import { EremosError, type Undo, bringBack, displayPath, isInPlaces, putBackHidden, removeScript } from "@eremos/core";
+import { EremosError, type HiddenFound, type ShortOutcomes, type Undo, displayPath, isInPlaces } from "@eremos/core";
 import type { HiddenView } from "../../contract";
 import type { Eremos } from "../../eremos";
 import { said } from "@eremos/words/server/ways-back";
@@ -38,11 +38,11 @@ export function hiddenView(eremos: Eremos): HiddenView {
  * Brings one back that was found. Returns where it is now. @throws EremosError `not-found` | `no-permission` |
  * `outside-places`
  */
-export function bringFound(eremos: Eremos, id: string): string {
+export async function bringFound(eremos: Eremos, id: string): Promise<string> {
   const found = eremos.hiddenFinder.state.found.find((one) => one.id === id);
   if (!found) throw gone();
   requireInPlaces(eremos, found.path);
-  const { path, undo } = bringBack(eremos.disk, found.spot);
+  const { path, undo } = await bring(eremos, found.spot, null);
   remember(eremos, found.shown, path, undo);
   eremos.hiddenFinder.show({ found: eremos.hiddenFinder.state.found.filter((one) => one.id !== id) });
   return displayPath(path);
@@ -52,12 +52,12 @@ export function bringFound(eremos: Eremos, id: string): string {
  * A home-made lock's folder is brought back, and its script removed, since the folder does not depend on it any more.
  * Returns where the folder is now, or null where none was found. @throws EremosError as {@link bringFound}
  */
-export function undoScriptLock(eremos: Eremos, id: string): string | null {
+export async function undoScriptLock(eremos: Eremos, id: string): Promise<string | null> {
   const script = eremos.hiddenFinder.state.scripts.find((one) => one.id === id);
   if (!script) throw gone();
   requireInPlaces(eremos, script.path);
-  const brought = script.targetSpot && bringBack(eremos.disk, script.targetSpot, script.originalName);
-  const removed = removeScript(eremos.disk, script.spot);
+  const brought = script.targetSpot && (await bring(eremos, script.targetSpot, script.originalName));
+  const removed = await eremos.ask<"remove-script">({ verb: "remove-script", input: script.spot });
   remember(eremos, script.shown, brought?.path ?? script.path, [removed, ...(brought?.undo ?? [])]);
   const { found, scripts } = eremos.hiddenFinder.state;
   eremos.hiddenFinder.show({
@@ -68,18 +68,23 @@ export function undoScriptLock(eremos: Eremos, id: string): string | null {
 }
 
 /** Hides one again as it was. @throws EremosError `not-found` */
-export function hideAgain(eremos: Eremos, id: string): void {
+export async function hideAgain(eremos: Eremos, id: string): Promise<void> {
   const keys = eremos.requireKeys();
   const all = eremos.documents.get(keys, "brought") ?? [];
   const one = all.find((known) => known.id === id);
   if (!one) throw gone();
-  putBackHidden(eremos.disk, one.undo);
+  await eremos.ask<"put-back-hidden">({ verb: "put-back-hidden", input: one.undo });
+  eremos.requireSame(keys);
   eremos.documents.put(
     keys,
     "brought",
-    all.filter((known) => known.id !== id),
+    (eremos.documents.get(keys, "brought") ?? []).filter((known) => known.id !== id),
   );
   eremos.announce({ topic: "scan" });
+}
+
+function bring(eremos: Eremos, spot: HiddenFound["spot"], wanted: string | null): Promise<ShortOutcomes["bring-back"]> {
+  return eremos.ask<"bring-back">({ verb: "bring-back", input: { spot, wanted } });
 }
 
 function remember(eremos: Eremos, shown: string, now: Buffer, undo: readonly Undo[]): void {

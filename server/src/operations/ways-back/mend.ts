@@ -1,14 +1,6 @@
-import {
-  type FolderSecret,
-  directorySource,
-  findLocked,
-  isEremosError,
-  mendFolder,
-  openFolderKey,
-  wipe,
-} from "@eremos/core";
+import { type FolderSecret, directorySource, findLocked, isEremosError, wipe } from "@eremos/core";
 import type { Eremos } from "../../eremos";
-import { throughGate } from "../../session/gate";
+import { folderKeyBy } from "../../session/folder-key";
 import { accessOf } from "../../session/keys";
 import { encodePath, fullPath } from "../../paths";
 
@@ -29,12 +21,10 @@ export async function mend(eremos: Eremos, { path: typed, secret }: MendRequest)
     (await folderAt(path)) ?? eremos.registry.list(keys).find((record) => record.path === encodePath(path))?.id ?? "";
   const keptHeader = eremos.registry.header(id);
   const access = accessOf(keys, eremos.requireOwner(), eremos.data.device.publicKey);
-  const folderKey =
-    secret &&
-    (await throughGate(eremos, `folder/${id}`, () => openFolderKey(eremos.disk, { path, access, keptHeader }, secret)))
-      .opened;
+  const folderKey = secret && (await folderKeyBy(eremos, id, { path, access, keptHeader }, secret));
   try {
-    const { mended, header } = await mendFolder(eremos.disk, { path, access: { ...access, folderKey }, keptHeader });
+    const input = { path, access: { ...access, folderKey }, keptHeader };
+    const { mended, header } = await eremos.ask<"mend">({ verb: "mend", input });
     const record = eremos.registry.list(keys).find((known) => known.id === id);
     if (mended.length > 0) await eremos.ledger.happened(id, "mended");
     if (record) eremos.ledger.known(keys, record, header);

@@ -2,11 +2,9 @@ import {
   type AccessProblem,
   type FolderSecret,
   type Ownership,
-  accessProblems,
   displayPath,
   isEncrypting,
   isEremosError,
-  repairAccess,
 } from "@eremos/core";
 import type { PermissionsView } from "../../contract";
 import type { Eremos } from "../../eremos";
@@ -39,7 +37,7 @@ export async function permissions(
   const keys = eremos.requireKeys();
   const record = eremos.registry.list(keys).find(({ id }) => id === folder);
   const place = record ? placeOf(eremos, record) : findTarget(eremos, folder, "/").located.realPath;
-  const access = repair ? repairAccess(eremos.disk, place) : accessProblems(eremos.disk, place);
+  const access = await eremos.ask<"access">({ verb: "access", input: { path: place, repair } });
   const shown = access.slice(0, MOST_LISTED).map(viewOf);
   if (access.length > 0 || !record || !isEncrypting(record) || !isOpen(eremos, record))
     return { access: shown, advice: adviceFor(place, access), changes: [], entries: 0, repaired: 0, compared: false };

@@ -1,11 +1,12 @@
 import {
+  EremosError,
+  type Failure,
   type FolderToLookAt,
   type Recovery,
+  errorOf,
   fromSystemError,
-  inspectFolder,
   isEremosError,
   isLocked,
-  recoverFolder,
 } from "@eremos/core";
 import { interruptedVerbSchema } from "../../calls/shapes/folders";
 import type { Protection } from "../../contract";
@@ -14,7 +15,7 @@ import type { Eremos } from "../../eremos";
 import { whereIs } from "../../look/where-is";
 import { protectionOf } from "../../protection";
 import { decodePath } from "../../paths";
-import { forgetErased, isErased } from "../locking/remove";
+import { forgetErased, isErased, sweepRemoved } from "../locking/remove";
 import { said } from "@eremos/words/server/ways-back";
 
 /**
@@ -28,9 +29,10 @@ export async function recoverInterrupted(eremos: Eremos): Promise<string[]> {
   const notes = eremos.data.notes();
   // What does not answer is known before this process looks itself.
   await eremos.looker.folders({ folders: notes.map(asNoted), mounts: [] });
-  for (const note of notes) {
+  for (const { note, found } of await recoverNoted(eremos, notes)) {
     try {
-      const recovery = recoverNoted(eremos, note);
+      if (found instanceof EremosError) throw found;
+      const recovery = found;
       eremos.troubles.delete(note.id);
       if (recovery && (await followRecovery(eremos, note, recovery))) recovered.push(note.id);
     } catch (error) {
@@ -111,35 +113,59 @@ function asNoted({ id, path, kind }: Note): FolderToLookAt {
   return { id, path: decodePath(path), isDrive: kind === "drive", isEncrypting: false, files: 0, bytes: 0 };
 }
 
-/** Null where there is nothing to do or somebody is at work. */
-function recoverNoted(eremos: Eremos, note: Note): Recovery | null {
+/** What is to be done about a noted folder: nothing, put it right, or what is true of it already. */
+type Found = Recovery | EremosError | { readonly putRight: Buffer; readonly mayBeNone: boolean } | null;
+
+interface Noted<T> {
+  readonly note: Note;
+  readonly found: T;
+}
+
+/** Those that need it are brought to rest, all in one go. Null where there was nothing to do or somebody is at work. */
+async function recoverNoted(
+  eremos: Eremos,
+  notes: readonly Note[],
+): Promise<readonly Noted<Recovery | EremosError | null>[]> {
+  const notSwept = await sweepRemoved(eremos, notes);
+  const all = notes.map((note): Noted<Found> => ({ note, found: lookAtNoted(eremos, note, notSwept.get(note.id)) }));
+  const input = all.flatMap(({ found }) => (found && "putRight" in found ? [found.putRight] : []));
+  const outcomes = input.length > 0 ? [...(await eremos.ask<"recover">({ verb: "recover", input }))] : [];
+  return all.map(({ note, found }) => {
+    if (!found || !("putRight" in found)) return { note, found };
+    const outcome = outcomes.shift();
+    if (!outcome) return { note, found: null };
+    if ("done" in outcome) return { note, found: outcome.done };
+    const { code } = outcome.failure;
+    if (code === "busy") return { note, found: null };
+    const isNone = code === "not-protected" && found.mayBeNone;
+    return { note, found: isNone ? { state: null, path: found.putRight, steps: [] } : errorOf(outcome.failure) };
+  });
+}
+
+function lookAtNoted(eremos: Eremos, note: Note, notSwept: Failure | undefined): Found {
   const path = decodePath(note.path);
   try {
+    if (notSwept) return errorOf(notSwept);
     if (isErased(eremos, note)) return { state: null, path, steps: ["erase"] };
     const located = whereIs(eremos, note);
     // Its drive is away: it goes when that is back.
     if (note.erases && !located) return null;
-    if (located) return located.inspection.busy ? null : recoverFolder(eremos.disk, located.realPath);
-    return recoverUnlocated(eremos, note, path);
+    if (located) return located.inspection.busy ? null : { putRight: located.realPath, mayBeNone: false };
+    return lookAtUnlocated(eremos, note, path);
   } catch (error) {
     if (isEremosError(error) && error.code === "busy") return null;
-    throw error;
+    return fromSystemError(error, said("putting-it-right-nothing-is"));
   }
 }
 
 /** The folder has no state of its own: its first lock never began or was undone, it was released, or it is away. */
-function recoverUnlocated(eremos: Eremos, note: Note, path: Buffer): Recovery | null {
+function lookAtUnlocated(eremos: Eremos, note: Note, path: Buffer): Found {
   if (eremos.jobs.busy) return null;
-  const other = inspectFolder(eremos.disk, path);
+  const other = eremos.glance.inspect(path);
   // Another program locked it first: of a first lock that came to nothing, nothing is left but its note.
   if (other)
     return note.opened === null && note.openedAt === 0 && !other.busy ? { state: null, path, steps: [] } : null;
-  try {
-    return recoverFolder(eremos.disk, path);
-  } catch (error) {
-    if (isEremosError(error) && error.code === "not-protected") return { state: null, path, steps: [] };
-    throw error;
-  }
+  return { putRight: path, mayBeNone: true };
 }
 
 /**

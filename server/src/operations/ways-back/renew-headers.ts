@@ -1,12 +1,4 @@
-import {
-  EremosError,
-  type OwnerEnvelope,
-  type WaysIn,
-  changeOwner,
-  isEncrypting,
-  isEremosError,
-  renewGuardOwner,
-} from "@eremos/core";
+import { EremosError, type OwnerEnvelope, type WaysIn, isEncrypting, isEremosError } from "@eremos/core";
 import type { Eremos } from "../../eremos";
 import { whereIs } from "../../look/where-is";
 import type { FolderRecord } from "../../ledger/registry";
@@ -25,8 +17,7 @@ export async function renewHeaders(eremos: Eremos, keys: Keys): Promise<FolderRe
   const owner = eremos.requireOwner();
   if (!isOwnRecord(owner, keys)) throw new EremosError("damaged", said("owner-record-does-not-belong"));
   const behind = foldersBehind(eremos, keys, owner);
-  const left: FolderRecord[] = [];
-  for (const record of behind) if (!(await renew(eremos, keys, owner, record))) left.push(record);
+  const left = behind.length === 0 ? [] : await renew(eremos, keys, owner, behind);
   await renewGuardRecords(eremos, keys, owner);
   if (behind.length > left.length) eremos.announce({ topic: "folders" });
   return left;
@@ -43,13 +34,23 @@ export async function catchUp(eremos: Eremos): Promise<void> {
  * reach is tried at the next sign-in.
  */
 async function renewGuardRecords(eremos: Eremos, keys: Keys, owner: OwnerEnvelope): Promise<void> {
-  for (const record of eremos.registry.list(keys).filter((record) => !isEncrypting(record))) {
-    try {
-      const located = whereIs(eremos, record);
-      if (located) await renewGuardOwner(eremos.disk, located.realPath, owner, decodePath(record.path));
-    } catch (error) {
-      if (!isEremosError(error)) throw error;
-    }
+  const input = eremos.registry
+    .list(keys)
+    .filter((record) => !isEncrypting(record))
+    .flatMap((record) => {
+      const path = placeOf(eremos, record);
+      return path ? [{ path, owner, ordinary: decodePath(record.path) }] : [];
+    });
+  if (input.length > 0) await eremos.ask<"renew-guard-owner">({ verb: "renew-guard-owner", input });
+}
+
+/** Null: not within reach. */
+function placeOf(eremos: Eremos, record: FolderRecord): Buffer | null {
+  try {
+    return whereIs(eremos, record)?.realPath ?? null;
+  } catch (error) {
+    if (isEremosError(error)) return null;
+    throw error;
   }
 }
 
@@ -77,21 +78,30 @@ function foldersWith(eremos: Eremos, keys: Keys, owner: OwnerEnvelope, has: (way
   });
 }
 
-async function renew(eremos: Eremos, keys: Keys, owner: OwnerEnvelope, record: FolderRecord): Promise<boolean> {
-  try {
-    const located = whereIs(eremos, record);
-    if (!located) return false;
+/** Returns those that could not be. */
+async function renew(
+  eremos: Eremos,
+  keys: Keys,
+  owner: OwnerEnvelope,
+  behind: readonly FolderRecord[],
+): Promise<FolderRecord[]> {
+  const reached: { readonly record: FolderRecord; readonly path: Buffer }[] = [];
+  for (const record of behind) {
+    const path = placeOf(eremos, record);
+    if (!path) continue;
     // A visit holds the folder; what was changed in it is kept.
     if (eremos.visits.of(record.id)) await eremos.visits.end(record.id);
-    const header = await changeOwner(eremos.disk, {
-      path: located.realPath,
-      access: accessOf(keys, owner, eremos.data.device.publicKey),
-      keptHeader: eremos.registry.header(record.id),
-    });
-    eremos.ledger.known(keys, record, header);
-    return true;
-  } catch (error) {
-    if (isEremosError(error)) return false;
-    throw error;
+    reached.push({ record, path });
   }
+  const access = accessOf(keys, owner, eremos.data.device.publicKey);
+  const input = reached.map(({ record, path }) => ({ path, access, keptHeader: eremos.registry.header(record.id) }));
+  const outcomes = await eremos.ask<"change-owner">({ verb: "change-owner", input });
+  const renewed = new Set<FolderRecord>();
+  for (const [i, { record }] of reached.entries()) {
+    const outcome = outcomes[i];
+    if (!outcome || !("done" in outcome)) continue;
+    eremos.ledger.known(keys, record, outcome.done);
+    renewed.add(record);
+  }
+  return behind.filter((record) => !renewed.has(record));
 }

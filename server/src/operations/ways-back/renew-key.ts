@@ -1,17 +1,7 @@
-import {
-  EremosError,
-  type FolderSecret,
-  type Password,
-  type WaysIn,
-  isEncrypting,
-  openFolderKeyBefore,
-  ownDirPlace,
-  waysInto,
-  wipe,
-} from "@eremos/core";
+import { EremosError, type FolderSecret, type Password, type WaysIn, isEncrypting, waysInto, wipe } from "@eremos/core";
 import type { Eremos } from "../../eremos";
 import type { FolderRecord } from "../../ledger/registry";
-import { throughGate } from "../../session/gate";
+import { folderKeyBy } from "../../session/folder-key";
 import { type Keys, accessOf } from "../../session/keys";
 import type { Target } from "../locking/find-target";
 import { costLikeOwners } from "../entrance/password-cost";
@@ -45,7 +35,7 @@ export async function giveKey(
   const header = await eremos.run<"renew">({ verb: "renew", input });
   const { publicKey } = waysInto(header, eremos.requireOwner());
   const renewed = { ...(eremos.registry.list(keys).find(({ id }) => id === record.id) ?? record), publicKey };
-  eremos.ledger.keyed(keys, renewed, header, ownDirPlace(eremos.disk, located.realPath));
+  eremos.ledger.keyed(keys, renewed, header, eremos.glance.ownDirPlace(located.realPath));
   return renewed;
 }
 
@@ -85,9 +75,7 @@ async function withOwn<T>(
     access: accessOf(keys, eremos.requireOwner(), eremos.data.device.publicKey),
     keptHeader: eremos.registry.header(record.id),
   };
-  const { opened: folderKey } = await throughGate(eremos, `folder/${record.id}`, () =>
-    openFolderKeyBefore(eremos.disk, input, secret),
-  );
+  const folderKey = await folderKeyBy(eremos, record.id, input, secret, "keys-before");
   try {
     return await use({ folderKey, password: secret.password, hint });
   } finally {

@@ -15,6 +15,7 @@ import {
   bytesForWhole,
   changedSince,
   chooseStrategy,
+  followCommitWhole,
   loadOpened,
   prepare,
   sealContent,
@@ -23,7 +24,6 @@ import {
   sweepKeeping,
 } from "../../contents";
 import { believedOf, commitState, isOwnState, loadState, removeObject } from "../../records";
-import { keepInsured } from "../../../insurance";
 import { sealFileByFile } from "./file-by-file";
 import {
   type HeldFolder,
@@ -381,7 +381,7 @@ function sweepAfter(
       record,
       keep,
     );
-  keepInsured(disk, folder.ownDir, () => true);
+  followCommitWhole(disk, folder.ownDir);
   return "gone";
 }
 

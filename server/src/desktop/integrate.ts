@@ -11,13 +11,13 @@ import {
   type DesktopPart,
   MARK,
   type SystemCommand,
-} from "../../desktop/desktop";
-import { desktopHomeOf } from "../../desktop/desktop-home";
-import { linux } from "../../desktop/linux";
-import { macos } from "../../desktop/macos";
-import { windows } from "../../desktop/windows";
-import type { DesktopSigns } from "../../protection";
-import type { Settings } from "../../settings";
+} from "./desktop";
+import { desktopHomeOf } from "./desktop-home";
+import { linux } from "./linux";
+import { macos } from "./macos";
+import { windows } from "./windows";
+import type { DesktopSigns } from "../protection";
+import type { Settings } from "../settings";
 import { said } from "@eremos/words/server/folders";
 
 const DESKTOPS: Readonly<Partial<Record<NodeJS.Platform, Desktop>>> = { linux, darwin: macos, win32: windows };
