@@ -139,7 +139,9 @@ module.exports = {
       comment: "A short look is the glance's; whatever walks, writes or reads contents is asked of the engine.",
       severity: "error",
       from: { path: "^server/src/operations" },
-      to: { path: "^((node:)?fs(/promises)?$|core/src/platform|server/src/look/(looker|looker-main|place|walks)\\.ts)" },
+      to: {
+        path: "^((node:)?fs(/promises)?$|core/src/platform|server/src/look/(looker|looker-main|place|walks)\\.ts)",
+      },
     },
     {
       name: "what-follows-a-commit-enters-once",

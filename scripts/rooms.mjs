@@ -1,7 +1,7 @@
 /**
  * A house that a newcomer can look over: no more sources than this in one directory, each room of the engine with a door
  * that says what it is for, no guard asked for by its name but where guards are, no look for a folder but by those who
- * know whether its disk answers, and one meaning for each name that a storey gives out.
+ * know whether its disk answers, one meaning for each name that a storey gives out, and nothing given out for nobody.
  */
 import { spawnSync } from "node:child_process";
 import { readFileSync } from "node:fs";
@@ -57,6 +57,20 @@ for (const storey of ["core/src/", "server/src/"]) {
       places.set(name, [...(places.get(name) ?? []), file]);
   for (const [name, files] of places)
     if (new Set(files).size > 1) wrong.push(`${name} means something else in each of ${files.join(", ")}`);
+}
+
+/** What a storey gives out somebody above it takes: a wide door tells nobody what it is for. */
+const DOORS = { "core/src/index.ts": /^core\//, "server/src/index.ts": /^server\// };
+for (const [door, own] of Object.entries(DOORS)) {
+  const taken = new Set();
+  for (const file of sources.filter((one) =>
+    /^(server|cli|web|rescue|demo|e2e|scripts|stand-ins|packaging)\//.test(one),
+  ))
+    if (!own.test(file)) for (const [word] of readFileSync(join(root, file), "utf8").matchAll(/\w+/g)) taken.add(word);
+  for (const [, names] of readFileSync(join(root, door), "utf8").matchAll(/^export (?:type )?\{([^}]*)\}/gm))
+    for (const given of names.split(",").map((one) => one.trim().replace(/^type /, "")))
+      if (given !== "" && !taken.has(given.split(" as ").at(-1)))
+        wrong.push(`${door} gives out ${given}, which nobody takes`);
 }
 for (const line of wrong) process.stderr.write(`${line}\n`);
 process.exitCode = wrong.length > 0 ? 1 : 0;

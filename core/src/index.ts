@@ -5,10 +5,9 @@ import { openssl } from "./platform/linux/openssl";
 // What is done on this thread, without an engine of its own, uses the platform's too.
 useCiphers(openssl);
 
-export { ERROR_CLASSES, type ErrorClass, type ErrorCode } from "./errors/codes";
+export type { ErrorClass } from "./errors/codes";
 export {
   EremosError,
-  type ErrorData,
   type Failure,
   errorOf,
   failureOf,
@@ -16,16 +15,14 @@ export {
   isEremosError,
   systemCode,
 } from "./errors/eremos-error";
-export { type Fault, noteFault, noteFaultsBy } from "./errors/faults";
+export { type Fault, noteFaultsBy } from "./errors/faults";
 export { equalBytes, fromBase64, randomBytes, sha256, toBase64, wipe } from "./crypto/bytes";
-export { type BoxFailure, openBox, sealBox } from "./crypto/box";
-export { type ChunkCipher, chunkCipher } from "./crypto/chunk-cipher";
-export { type Envelope, openEnvelope, sealTo } from "./crypto/envelope";
+export { openBox, sealBox } from "./crypto/box";
+export { chunkCipher } from "./crypto/chunk-cipher";
+export { openEnvelope, sealTo } from "./crypto/envelope";
 export {
-  EFFORTS,
   type Effort,
   LEAST_COST,
-  type MeasuredCost,
   type Password,
   type PasswordCost,
   heavierCost,
@@ -37,13 +34,10 @@ export {
 export { type SigningKey, generateSigningKey, isSignedBy, signWith } from "./crypto/signature";
 export {
   type NewDevice,
-  type OwnerDevice,
   type OwnerEnvelope,
-  type OwnerKeys,
   type OwnerSecret,
   ProvenOwner,
   deviceId,
-  deviceName,
   createOwner,
   earlierRoots,
   earlierSealingKeys,
@@ -58,22 +52,14 @@ export {
   withKeyholders,
   withNewKeys,
   withPassword,
-  withoutDevice,
   writeOwner,
 } from "./format/owner";
-export {
-  CODE_GROUPS,
-  isGroupRight,
-  mistypedGroups,
-  newRecoveryCode,
-  parseRecoveryCode,
-} from "./format/codes/recovery-code";
+export { CODE_GROUPS, isGroupRight, mistypedGroups, newRecoveryCode } from "./format/codes/recovery-code";
 export { normaliseCodeText } from "./format/codes/code-groups";
-export { SHARE_GROUPS, type ShareLook, lookAtShares, mistypedShareGroups } from "./format/keyholders";
+export { SHARE_GROUPS, lookAtShares } from "./format/keyholders";
 export { type FolderSecret, type WaysIn, keyholdersOf, waysInto } from "./format/header";
 export type { FolderPassword } from "./format/slot";
 export { HIDDEN_NAME, newId, whyNotCover } from "./format/ids";
-export type { FolderState } from "./format/state";
 export {
   CONSENTS,
   type Consent,
@@ -82,14 +68,14 @@ export {
   VISIBILITIES,
   type Visibility,
 } from "./format/choices";
-export type { DirEntry, Entry, FileEntry, LinkEntry, Listing } from "./format/tree";
-export type { Hooks, Phase, Progress } from "./engine/ground";
+export type { Entry, Listing } from "./format/tree";
+export type { Progress } from "./engine/ground";
 export { closeToOthers } from "./engine/upkeep";
-export { type Adopted, adoptFolder } from "./engine/access";
-export { changeFolderPassword, changeOwner, openFolderKey } from "./engine/access";
-export type { Change, ChangesOutcome, TakenBack } from "./engine/visiting";
+export type { Adopted } from "./engine/access";
+export { openFolderKey } from "./engine/access";
+export type { Change, TakenBack } from "./engine/visiting";
 export type { SealedInput } from "./engine/contents";
-export { type CheckOutcome, type CheckRequest, type Damage, checkFolder } from "./engine/upkeep";
+export type { CheckOutcome, Damage } from "./engine/upkeep";
 export type { OwnerAccess } from "./engine/records";
 export {
   type FolderToLookAt,
@@ -102,15 +88,12 @@ export {
   notAnswering,
   protectedAbove,
 } from "./engine/upkeep";
-export type { OpenNote, Signer } from "./engine/contents";
 export { lockFolder, releaseFolder, unlockFolder } from "./engine/guards";
-export { type InsuranceFacts, type Priced, insuranceFactsOf, isInsured, priceOf, setInsurance } from "./insurance";
+export { isInsured, priceOf } from "./insurance";
 export type { InsuranceLevel } from "./format/insurance";
-export { type DamagedMember, type RepairOutcome, repairFolder } from "./engine/upkeep";
 export { type FindHiddenInput, type HiddenFound, findHidden } from "./hidden/find-hidden";
-export type { Means } from "./hidden/means";
 export type { ScriptLock } from "./hidden/script-locks";
-export { type Undo, bringBack, putBackHidden, removeScript } from "./hidden/bring-back";
+export { type Undo, bringBack } from "./hidden/bring-back";
 export { mendFolder } from "./engine/upkeep";
 export {
   type OffLimits,
@@ -133,40 +116,35 @@ export {
   traitsOf,
   barsSchema,
 } from "./format/guards";
-export { type Inspection, inspectFolder, isChangeAlone, isLocked, recoverFolder } from "./engine/guards";
+export { type Inspection, inspectFolder, isChangeAlone, isLocked } from "./engine/guards";
 export type { Recovery } from "./engine/guards";
-export { renewGuardOwner } from "./engine/guards";
-export type { Guarding, Locked, SealedFacts, Sealing, Unlocked, UnsealedFacts, Unsealing } from "./engine/guards";
+export type { Guarding, Locked, SealedFacts, Sealing, Unlocked, UnsealedFacts } from "./engine/guards";
 export { type Grounds, HELD_NAME } from "./engine/visibility";
-export type { CopyComparison, CopyDifference } from "./engine/visiting";
-export { forksAt, letForkGo } from "./engine/visiting";
-export type { Arrival, Fork } from "./engine/records";
-export { type AccessProblem, accessProblems, repairAccess } from "./engine/access";
-export type { Ownership, PermissionChange, PermissionsOutcome } from "./engine/upkeep";
+export { letForkGo } from "./engine/visiting";
+export type { AccessProblem } from "./engine/access";
+export type { Ownership } from "./engine/upkeep";
 export type { EarlierState } from "./engine/contents";
 export type { Upload } from "./engine/visiting";
-export { type RenewInput, type SealedAnew, openFolderKeyBefore, renewFolder, sealAnew } from "./engine/access";
+export { openFolderKeyBefore, renewFolder } from "./engine/access";
 export type { Pieces } from "./engine/upkeep";
 export { type Committed, type DirNode, type FileNode, type Node, Visit, type VisitInput } from "./engine/visiting";
 export { isWithin } from "./engine/visiting";
 export { isName } from "./format/tree";
-export { type Strategy, roomForBoth } from "./engine/contents";
 export { wholeDresser } from "./engine/upkeep";
-export { makeFolder, stepAside, unmakeFolder } from "./engine/upkeep";
-export { fileAddress, pathInAddress, percentDecoded, percentEncoded } from "./engine/ground";
+export { makeFolder } from "./engine/upkeep";
+export { fileAddress, pathInAddress } from "./engine/ground";
 export { ITEM, PAGE, SIGN_NAMES } from "./format/state";
 export type { Received } from "./handover/receive";
 export type { HandOverInput, HandedOver, PackageForm } from "./handover/hand-over";
-export { PAGE_NAME, OWN_DIR_NAME, busyWith, displayPath, isMountPoint, joinPath, splitPath } from "./engine/ground";
-export { ONLOOKER_KINDS, type OnlookerKind, type SeenEntry } from "./onlooker/kinds";
+export { OWN_DIR_NAME, busyWith, displayPath, isMountPoint, joinPath, splitPath } from "./engine/ground";
+export type { OnlookerKind } from "./onlooker/kinds";
 export type { Answer } from "./onlooker/surroundings";
-export { type Onlook, type View, lookAs } from "./onlooker/onlooker";
-export { type Cell, type Reach } from "./onlooker/reach";
+export type { Onlook, View } from "./onlooker/onlooker";
 export { hiddenNamesIn, isHiddenByDesktop } from "./onlooker/hiding";
 export type { Dir, Disk, Identity } from "./platform/port";
 export { isPrintable, printable, printableJson } from "./errors/printable";
-export { type Endpoint, accountOfPeer, listedAccount } from "./platform/linux/connections";
-export { type HeldPort, LOOPBACKS, type Loopback, givenPorts, holdPort, letGoPort } from "./platform/linux/ports";
+export { accountOfPeer } from "./platform/linux/connections";
+export { type HeldPort, LOOPBACKS, givenPorts, holdPort, letGoPort } from "./platform/linux/ports";
 export { closeMemory } from "./platform/linux/memory";
 export { giveWay } from "./platform/linux/priority";
 export { linuxDisk as disk, linuxDiskOf as diskOf } from "./platform/linux/linux-disk";
@@ -175,12 +153,12 @@ export type { EngineRequest, Outcomes } from "./worker/protocol";
 export { reviveBytes } from "./worker/protocol";
 export { type Each, type ShortOutcomes, type ShortRequest, performShort } from "./worker/short";
 export { type LockedFolder, type RescueSecret, findLocked, openLocked, readGuardOwner } from "./rescue/on-disk";
-export { type RescueProgress, type RescueReport, rescue } from "./rescue/to-directory";
+export { type RescueReport, rescue } from "./rescue/to-directory";
 export { type ScanEnd, type ScanFound, type ScanInput, type ScanProgress, scan } from "./rescue/scan";
 export { describeFound, describeReport } from "./rescue/words";
 export { directorySource } from "./rescue/directory-source";
 export type { Drop } from "./engine/slot";
-export { DropUpload, type DropSlot, ownDirPlace, type MovedIn } from "./engine/slot";
+export { DropUpload, type DropSlot, ownDirPlace } from "./engine/slot";
 export {
   type ClearInput,
   type Cleared,
@@ -188,18 +166,15 @@ export {
   type KeptHead,
   type TraceHome,
   type TracesInput,
-  forgetKept,
   keptTracesIn,
 } from "./traces";
 export {
   type FreeSpaceFilled,
   type NotOverwritten,
   type Overwritten,
-  type Reaching,
   mediumAt,
   whatOverwritingReaches,
 } from "./overwrite";
 export { sweepErased } from "./engine/guards";
-export { MOST_PASSES } from "./engine/ground";
 export { TRACE_KINDS } from "./format/choices";
 export { readPlanted } from "./platform/planted";

@@ -3,7 +3,6 @@ import type { Settings } from "./settings";
 
 export { Eremos } from "./eremos";
 export { causedBy } from "./ledger/cause";
-export { DataDirectory } from "./data-directory";
 export { type Settings, readSettings } from "./settings";
 export { closeUp, noteNamed, openNow } from "./operations/locking/close-up";
 export { changePassword } from "./operations/entrance/change-password";
@@ -23,7 +22,7 @@ export { check, checkWithoutKey } from "./operations/folders/check";
 export { COMMAND_RESULTS, type CommandName, type FailedOne, type ResultOf } from "./calls/commands";
 export { INSURANCES } from "./calls/shapes/ways-back";
 export { insuranceView, insure, repair } from "./operations/folders/insurance";
-export { type OpenRequest, release, unlock } from "./operations/locking/open-folder";
+export { release, unlock } from "./operations/locking/open-folder";
 export { passwordStrength } from "./strength";
 export { recoverInterrupted } from "./operations/ways-back/recover-interrupted";
 export { setupAtOnce } from "./operations/entrance/setup";
@@ -39,7 +38,6 @@ export { packageFormSchema } from "./calls/shapes/hand-over";
 export { sayOnDesktop } from "./desktop/notifications";
 export { desktopParts, setDesktop } from "./desktop/integrate";
 export type { ProtectionRequest } from "./protection";
-export type { StartedJob } from "./jobs";
 export type { Progress } from "@eremos/core";
 export type {
   ActivityView,
@@ -64,7 +62,7 @@ export { mend } from "./operations/ways-back/mend";
 export { keyholdersView, nameKeyholders, sharesOf } from "./operations/ways-back/keyholders";
 export { newKeysAtOnce } from "./operations/ways-back/new-keys";
 export { goOnWithoutTerminal, onEndSignals } from "./end-signals";
-export { newKeysView, renewFolders } from "./operations/ways-back/renew-folders";
+export { newKeysView } from "./operations/ways-back/renew-folders";
 export { practice } from "./operations/entrance/practice";
 
 /** Loaded only where it is wanted: a command starts in half the time without it. As `serveUntilStopped` in http. */

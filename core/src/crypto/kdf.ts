@@ -127,10 +127,10 @@ export async function hashPassword(password: Password, hashing: PasswordHashing)
  * How much work one try of a password is meant to be: about so long on the machine where it was chosen, in
  * milliseconds.
  */
-export const EFFORTS = { light: 350, standard: 700, heavy: 2100 } as const;
+const EFFORTS = { light: 350, standard: 700, heavy: 2100 } as const;
 export type Effort = keyof typeof EFFORTS;
 
-export interface MeasuredCost extends PasswordCost {
+interface MeasuredCost extends PasswordCost {
   /** What one try takes on this machine. */
   readonly milliseconds: number;
 }

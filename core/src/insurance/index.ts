@@ -5,7 +5,6 @@
 export { type GroupFile, Shards, inMemberDir, isShardWhole, readGroups, readShards } from "./group-files";
 export {
   type InsuranceFacts,
-  type Priced,
   insuranceFactsOf,
   isInsured,
   keepInsured,

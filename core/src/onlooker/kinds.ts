@@ -1,6 +1,5 @@
 /** The kinds of somebody Eremos can answer for. */
-export const ONLOOKER_KINDS = ["keyboard", "keyboard-hidden-shown", "disk"] as const;
-export type OnlookerKind = (typeof ONLOOKER_KINDS)[number];
+export type OnlookerKind = "keyboard" | "keyboard-hidden-shown" | "disk";
 
 export interface SeenEntry {
   /** For somebody holding the disk, a path below the place. */

@@ -4,7 +4,7 @@ import type { Disk } from "../platform/port";
 import { type Allowed, type Answer, Surroundings } from "./surroundings";
 import { say } from "@eremos/words/core/onlooker";
 
-export interface Cell {
+interface Cell {
   readonly answer: Answer;
   readonly reason: string;
 }

@@ -1,4 +1,4 @@
 export { finishOverwriting } from "./begun";
 export { type FreeSpaceFilled, type FreeSpaceInput, overwriteFreeSpace } from "./free-space";
 export { type NotOverwritten, type OverwriteInput, type Overwritten, overwrite } from "./overwrite";
-export { type Reaching, mediumAt, whatOverwritingReaches } from "./reaching";
+export { mediumAt, whatOverwritingReaches } from "./reaching";

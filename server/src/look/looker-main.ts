@@ -14,7 +14,7 @@ import {
 import { onEndSignals } from "../end-signals";
 import { lookAtPlace } from "./place";
 import type { FromLooker, Question, ToLooker } from "./protocol";
-import { findDropped, findSlot } from "./walks";
+import { walkForDropped, walkForSlot } from "./walks";
 import { said } from "@eremos/words/server/house";
 
 /** The process that looks at disks for a session: slow ones, and ones that do not answer, hold up nobody else here. */
@@ -38,9 +38,9 @@ async function answer(id: number, question: Question): Promise<void> {
     if (question.kind === "place") await tell({ kind: "place", id, place: lookAtPlace(question.asked) });
     else if (question.kind === "answers") waitForAnswer(question.path);
     else if (question.kind === "dropped")
-      await tell({ kind: "dropped", id, found: await findDropped(question.asked, () => stillAt(id)) });
+      await tell({ kind: "dropped", id, found: await walkForDropped(question.asked, () => stillAt(id)) });
     else if (disk && question.kind === "slot")
-      await tell({ kind: "slot", id, path: await findSlot(disk, question.asked, () => stillAt(id)) });
+      await tell({ kind: "slot", id, path: await walkForSlot(disk, question.asked, () => stillAt(id)) });
     else if (question.kind === "scan" || question.kind === "hidden") await search(id, question);
     else if (disk && question.kind === "folders")
       for (const folder of question.request.folders) {

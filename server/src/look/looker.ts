@@ -18,7 +18,7 @@ import { lookAtPlace } from "./place";
 import type { FromLooker, PlaceAsked, PlaceLook, Question, ToLooker } from "./protocol";
 import { withoutAnswer } from "./no-answer";
 import type { DroppedFound } from "../contract";
-import { type DroppedAsked, type SlotAsked, findDropped, findSlot } from "./walks";
+import { type DroppedAsked, type SlotAsked, walkForDropped, walkForSlot } from "./walks";
 
 type HiddenInput = Omit<FindHiddenInput, "disk">;
 type Walk = Omit<ScanInput, "onFound">;
@@ -61,11 +61,11 @@ export class OwnLooker implements Looker {
   }
 
   dropped(asked: DroppedAsked): Promise<DroppedFound> {
-    return findDropped(asked);
+    return walkForDropped(asked);
   }
 
   slot(asked: SlotAsked): Promise<string | null> {
-    return findSlot(this.disk, asked);
+    return walkForSlot(this.disk, asked);
   }
 
   scan(input: ScanInput): Promise<ScanEnd> {

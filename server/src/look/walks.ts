@@ -30,7 +30,7 @@ export interface SlotAsked extends SlotKnown {
  * Everything of that name in the places is compared. `complete`: the whole of the places was looked through in the time
  * there is. `still` hears that it goes on, at every directory.
  */
-export async function findDropped(
+export async function walkForDropped(
   { dropped, places, longestMs }: DroppedAsked,
   still: () => Promise<void> = async () => undefined,
 ): Promise<DroppedFound> {
@@ -50,7 +50,7 @@ export async function findDropped(
 }
 
 /** Where a folder stands locked in view; null: nowhere that was come to in the time there is. */
-export async function findSlot(
+export async function walkForSlot(
   disk: Disk,
   { places, longestMs, ...known }: SlotAsked,
   still: () => Promise<void> = async () => undefined,

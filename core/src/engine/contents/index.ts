@@ -25,7 +25,7 @@ export {
   packReader,
   segmentReader,
 } from "./load-tree";
-export type { SealingInput, OpenNote, Signer } from "./sealing-input";
+export type { SealingInput, OpenNote } from "./sealing-input";
 export { type SealedInput, headToRenew, knownHead, lookAtSealed, openHeads, openSealed } from "./open-sealed";
 export { readOpened, writeOpened } from "./opened";
 export {

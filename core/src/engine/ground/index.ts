@@ -15,7 +15,7 @@ export {
   overwriteWhatGoes,
   removeNameless,
 } from "./overwrite";
-export { type Hooks, Meter, type Phase, type Progress, silentHooks } from "./hooks";
+export { type Hooks, Meter, type Progress, silentHooks } from "./hooks";
 export { FileIds, type FileId, IdentityWriter, fileIdOf } from "./identity";
 export { refuseInUse } from "./in-use";
 export {

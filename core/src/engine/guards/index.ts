@@ -18,7 +18,6 @@ export {
   type UnlockInput,
   type Unlocked,
   type UnsealedFacts,
-  type Unsealing,
   isLocked,
 } from "./guard";
 export { guardNamed, isChangeAlone } from "./guards";

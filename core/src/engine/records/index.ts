@@ -3,7 +3,6 @@
  * Records are read, believed or not, and written here; what they lead to is decided above.
  */
 export {
-  type Arrival,
   type Fork,
   NOTHING_HERE,
   type Newer,

@@ -29,10 +29,9 @@ export {
 } from "./off-limits";
 export {
   type Ownership,
-  type PermissionChange,
   type PermissionsInput,
   type PermissionsOutcome,
   permissionsSinceLock,
 } from "./permissions-since";
-export { type DamagedMember, type RepairInput, type RepairOutcome, repairFolder } from "./repair";
+export { type RepairInput, type RepairOutcome, repairFolder } from "./repair";
 export { stepAside } from "./step-aside";

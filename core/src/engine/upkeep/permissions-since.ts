@@ -22,7 +22,7 @@ export interface Ownership {
   readonly hasList: boolean;
 }
 
-export interface PermissionChange {
+interface PermissionChange {
   readonly path: readonly Buffer[];
   readonly was: Ownership;
   readonly is: Ownership;

@@ -55,7 +55,7 @@ import { said } from "@eremos/words/core/upkeep";
 
 const SHARDS_AT_ONCE = 256;
 
-export interface DamagedMember {
+interface DamagedMember {
   /** In Eremos' directory. */
   readonly path: string;
   /** Bytes that are not what was written, from where to before where. */

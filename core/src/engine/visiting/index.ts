@@ -6,7 +6,6 @@ export { type Change, type ChangesInput, type ChangesOutcome, changesSinceLock }
 export { forksAt, letForkGo } from "./forks";
 export {
   type CopyComparison,
-  type CopyDifference,
   type CopyInput,
   type MergeInput,
   type Merged,

@@ -13,7 +13,7 @@ import type { DirNode } from "./visit-tree";
 import { said, say } from "@eremos/words/core/visiting";
 
 /** What a second copy of a folder has that the folder has not, or has otherwise. */
-export interface CopyDifference {
+interface CopyDifference {
   readonly path: readonly Buffer[];
   /** The folder has nothing at its path; or something of another size or time. */
   readonly kind: "only-here" | "differs";

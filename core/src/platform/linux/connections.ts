@@ -2,7 +2,7 @@ import * as fs from "node:fs";
 import koffi from "koffi";
 
 /** One end of a TCP connection of this computer: an address in its usual text form and a port. */
-export interface Endpoint {
+interface Endpoint {
   readonly address: string;
   readonly port: number;
 }
@@ -93,7 +93,7 @@ function written({ address, port }: Endpoint): string {
 }
 
 /** The same from the list of all connections, where the question can't be asked. */
-export function listedAccount(theirs: Endpoint, ours: Endpoint): number | null {
+function listedAccount(theirs: Endpoint, ours: Endpoint): number | null {
   const [local, remote] = [written(theirs), written(ours)];
   for (const file of ["/proc/net/tcp", "/proc/net/tcp6"]) {
     if (!fs.existsSync(file)) continue;

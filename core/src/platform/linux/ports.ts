@@ -19,7 +19,7 @@ const IPV6_V6ONLY = 26;
 const { EADDRINUSE, EACCES, EADDRNOTAVAIL, EAFNOSUPPORT } = constants.errno;
 
 export const LOOPBACKS = ["127.0.0.1", "::1"] as const;
-export type Loopback = (typeof LOOPBACKS)[number];
+type Loopback = (typeof LOOPBACKS)[number];
 
 /**
  * A port of a loopback address that no other account of this computer can take, as long as one of this account's
