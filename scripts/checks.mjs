@@ -30,6 +30,7 @@ export const CHECKS = [
   ["rooms", ["node", "scripts/rooms.mjs"]],
   ["words", ["node", "scripts/words.mjs"]],
   ["messages", ["node", "scripts/messages.mjs"]],
+  ["mutants apply", ["node", "scripts/mutants.mjs", "--apply"]],
   ["the paper of calls", ["node", "scripts/api.mjs", "--check"]],
   ["dead code", ["npx", "knip", "--no-progress"]],
 ];

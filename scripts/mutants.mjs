@@ -4,7 +4,17 @@
  * has one that fails without the change; a change that no longer applies counts as survived.
  */
 import { spawn } from "node:child_process";
-import { cpSync, mkdirSync, mkdtempSync, readFileSync, readdirSync, rmSync, symlinkSync, writeFileSync } from "node:fs";
+import {
+  cpSync,
+  existsSync,
+  mkdirSync,
+  mkdtempSync,
+  readFileSync,
+  readdirSync,
+  rmSync,
+  symlinkSync,
+  writeFileSync,
+} from "node:fs";
 import { availableParallelism, tmpdir } from "node:os";
 import { join } from "node:path";
 import { MUTANTS as LISTED } from "./mutants/list.mjs";
@@ -88,6 +98,19 @@ async function survives(copy, mutant) {
   } finally {
     writeFileSync(file, whole);
   }
+}
+
+const applies = (mutant) => readFileSync(join(root, mutant.file), "utf8").split(mutant.line).length === 2;
+
+// What the daily checks ask: whether each would change something, and its test is there.
+if (process.argv[2] === "--apply") {
+  const wrong = MUTANTS.filter((mutant) => !applies(mutant) || !existsSync(join(root, mutant.test)));
+  for (const { name, file, test } of wrong)
+    process.stderr.write(
+      `"${name}" changes nothing any more: its line stands once in ${file}, and its test is ${test}\n`,
+    );
+  process.stdout.write(`${MUTANTS.length} mutants\n`);
+  process.exit(wrong.length > 0 ? 1 : 0);
 }
 
 requireNode();

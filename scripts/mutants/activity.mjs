@@ -30,7 +30,7 @@ export const ACTIVITY = [
   {
     name: "a wrong password is not written down",
     file: "server/src/session/gate.ts",
-    line: "      await noticeWrong(eremos, secret);\n      throw",
+    line: "      await noticeWrong(eremos, secret, error.code);\n      throw",
     becomes: "      throw",
     test: TEST,
     title: "every wrong password",
@@ -77,7 +77,7 @@ export const ACTIVITY = [
   },
   {
     name: "an export is for everybody to read",
-    file: "server/src/operations/activity/export.ts",
+    file: "core/src/engine/upkeep/new-file.ts",
     line: "disk.create(dir, free, 0o600)",
     becomes: "disk.create(dir, free, 0o644)",
     test: TEST,

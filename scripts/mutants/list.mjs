@@ -196,8 +196,8 @@ export const MUTANTS = [
   {
     name: "a record that this computer did not write makes it remove",
     file: "core/src/engine/guards/sealed/recover-sealed.ts",
-    line: "if (!isAtRest(state) && !isOwnState(disk, folder.ownDir, state)) return keepBoth(disk, folder, state);",
-    becomes: "",
+    line: "if (!isAtRest(state) && !isOwnState(disk, folder.ownDir, state))",
+    becomes: 'if (state.folder === "")',
     test: "core/test/attacks/forged-records.test.ts",
     title: "counts only with this computer's proof",
   },
@@ -468,8 +468,8 @@ export const MUTANTS = [
   {
     name: "another account's connection comes in",
     file: "server/src/http/doors.ts",
-    line: "if (isFrom(account, socket)) return receive(socket);",
-    becomes: "if (isFrom(account, socket) || account >= 0) return receive(socket);",
+    line: "if (theirs === account) return receive(socket);",
+    becomes: "if (theirs === account || account >= 0) return receive(socket);",
     test: "cli/test/doors.test.ts",
     title: "gets one answer to every call",
   },
@@ -540,8 +540,8 @@ export const MUTANTS = [
   {
     name: "what was moved in is not read back",
     file: "core/src/engine/slot/drop-in.ts",
-    line: "return { stat, ...writing.finish(folder.ownDir, moved ? prove : null) };",
-    becomes: "return { stat, ...writing.finish(folder.ownDir, moved ? null : prove) };",
+    line: "return { stat, ...writing.finish(folder.ownDir, origin.goes ? prove : null) };",
+    becomes: "return { stat, ...writing.finish(folder.ownDir, origin.goes ? null : prove) };",
     test: "core/test/folders/move-in.test.ts",
     title: "the original stays where what was written can't be read back",
   },
@@ -556,8 +556,8 @@ export const MUTANTS = [
   {
     name: "what is taken back leaves the folder before it is at its place",
     file: "core/src/engine/visiting/take-back-moved.ts",
-    line: "    putAt(disk, drop, path);\n    drop.remove();",
-    becomes: "    drop.remove();\n    putAt(disk, drop, path);",
+    line: "          putAt(disk, drop, drop.movedFrom);\n          drop.remove();",
+    becomes: "          drop.remove();\n          putAt(disk, drop, drop.movedFrom);",
     test: "core/test/folders/move-in.test.ts",
     title: "going back, the disk fails or is cut off",
   },

@@ -19,8 +19,8 @@ export const REMOVING = [
   {
     name: "a file that somebody has open is written over",
     file: "core/src/engine/ground/overwrite.ts",
-    line: "if (disk.isHeldOpen(file) === true)",
-    becomes: "if (disk.isHeldOpen(file) === null)",
+    line: "disk.isHeldOpen(file) === true;",
+    becomes: "disk.isHeldOpen(file) === null;",
     test: "core/test/overwrite/overwrite.test.ts",
     title: "a file that another program has open",
   },
@@ -99,7 +99,7 @@ export const REMOVING = [
   {
     name: "a drive that is away is taken for gone",
     file: "server/src/operations/locking/remove.ts",
-    line: "&& directoryOf(eremos, place) === erases.beside",
+    line: "&& directoryOf(eremos, decodePath(path)) === erases.beside",
     becomes: "",
     test: "server/test/remove.test.ts",
     title: "its drive is away when the next start looks",
