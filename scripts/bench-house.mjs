@@ -38,7 +38,8 @@ async function houseWith(count) {
     mkdirSync(path);
     writeFileSync(join(path, "letter.txt"), "Dear Jonas");
     const protection = { guard: "sealed", visibility: i % 2 ? "view" : "hidden", cover: null, icon: null, bars: null };
-    await server.lock(eremos, { path, protection, inUseAnyway: false, from: "/" }).outcome;
+    const locking = await server.lock(eremos, { path, protection, inUseAnyway: false, from: "/" });
+    await locking.outcome;
   }
   eremos.close();
   return env;
