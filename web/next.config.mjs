@@ -7,6 +7,8 @@ export default {
   reactStrictMode: true,
   poweredByHeader: false,
   devIndicators: false,
+  // Between two programs of one computer there is nothing to save by it.
+  compress: false,
   outputFileTracingRoot: root,
   turbopack: { root },
   // Types are checked by `npm test`, without the files that the development server leaves behind.
