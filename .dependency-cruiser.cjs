@@ -102,6 +102,16 @@ module.exports = {
       to: { path: "^(node:)?(fs(/promises)?|os|child_process|net|worker_threads)$|node_modules/koffi/" },
     },
     {
+      name: "a-platform-is-chosen-in-two-places",
+      comment: "For the session's own thread, and for the engine's.",
+      severity: "error",
+      from: {
+        path: "^(core|server|cli|rescue)/src",
+        pathNot: "^core/src/(platform/|index\\.ts$|worker/engine-worker\\.ts$)",
+      },
+      to: { path: "^core/src/platform/(linux|windows|macos)/" },
+    },
+    {
       name: "no-native-code-outside-the-platform",
       severity: "error",
       from: { path: "^(core|server|cli|rescue)/src", pathNot: "^core/src/platform/" },
@@ -140,7 +150,7 @@ module.exports = {
       severity: "error",
       from: { path: "^server/src/operations" },
       to: {
-        path: "^((node:)?fs(/promises)?$|core/src/platform|server/src/look/(looker|looker-main|place|walks)\\.ts)",
+        path: "^((node:)?fs(/promises)?$|core/src/platform|server/src/look/(looker|looker-main|looking-process|place|walks)\\.ts)",
       },
     },
     {

@@ -1,16 +1,9 @@
 import { randomBytes } from "../crypto/bytes";
 import { joinPath, readSmallFile, splitPath, within } from "../engine/ground";
 import { EremosError, fromSystemError, systemCode } from "../errors/eremos-error";
-import {
-  isImmutable,
-  setImmutable,
-  setVolumeAttributes,
-  shownByVolume,
-  volumeAttributes,
-} from "../platform/linux/attributes";
 import type { Dir, Disk, Stat } from "../platform/port";
 import { meansAt } from "./find-hidden";
-import { plainName } from "./means";
+import { plainName, shownByVolume } from "./means";
 import { type Spot, atPlace, atSpot, pathOf, spotIn } from "./spot";
 import { said } from "@eremos/words/core/hidden";
 
@@ -73,9 +66,9 @@ function bringBackHeld(
   const path = pathOf(found);
   // By the directory that is held: what takes its path meanwhile is not touched.
   const held = joinPath(heldPath(dir), name);
-  const means = meansAt(held);
+  const means = meansAt(disk, held);
   if (means.includes("immutable")) {
-    if (!setImmutable(held, false) || isImmutable(held))
+    if (!disk.flags.setImmutable(held, false) || disk.flags.isImmutable(held))
       throw new EremosError(
         "no-permission",
         said("flag-lets-nobody-change-it", { path: path.toString("utf8").replaceAll("'", "'\\''") }),
@@ -86,9 +79,9 @@ function bringBackHeld(
     disk.setMode(dir, name, stat.mode | (stat.type === "dir" ? 0o700 : 0o600));
     did({ kind: "mode", now: found, mode: stat.mode });
   }
-  const attributes = means.includes("attributes") ? volumeAttributes(held) : null;
+  const attributes = means.includes("attributes") ? disk.flags.volumeAttributes(held) : null;
   if (attributes !== null) {
-    if (!setVolumeAttributes(held, shownByVolume(attributes)))
+    if (!disk.flags.setVolumeAttributes(held, shownByVolume(attributes)))
       throw new EremosError("no-permission", said("volume-does-not-let-this"));
     did({ kind: "attributes", now: found, attributes });
   }
@@ -182,12 +175,12 @@ function undoOne(disk: Disk, step: Undo): void {
     case "line":
       return atSpot(disk, step.now, (dir) => editLines(disk, dir, (lines) => [...lines, step.line]));
     case "immutable":
-      return atSpot(disk, step.now, (dir, name) => void setImmutable(joinPath(heldPath(dir), name), true));
+      return atSpot(disk, step.now, (dir, name) => void disk.flags.setImmutable(joinPath(heldPath(dir), name), true));
     case "attributes":
       return atSpot(
         disk,
         step.now,
-        (dir, name) => void setVolumeAttributes(joinPath(heldPath(dir), name), step.attributes),
+        (dir, name) => void disk.flags.setVolumeAttributes(joinPath(heldPath(dir), name), step.attributes),
       );
     case "removed":
       return atPlace(disk, step.now, (dir, name) =>

@@ -4,9 +4,8 @@ import { hiddenNamesIn } from "../onlooker/hiding";
 import type { Disk } from "../platform/port";
 import { type PlainEntry, isPlainlyThere, plainEntry, plainListing } from "../platform/plain";
 import { readPlanted } from "../platform/planted";
-import { isHiddenByVolume, isImmutable, volumeAttributes } from "../platform/linux/attributes";
 import { type Walk, type WalkEnd, below, walk } from "../rescue/walk";
-import { type Means, meansByName, plainName, shownName } from "./means";
+import { type Means, isHiddenByVolume, meansByName, plainName, shownName } from "./means";
 import { type Spot, spotAt } from "./spot";
 import { type ScriptLock, scriptLocksIn } from "./script-locks";
 
@@ -67,7 +66,7 @@ export function findHidden({ disk, onFound, onScript, ...places }: FindHiddenInp
         return [];
       // What Eremos hides is found by the search for protected folders.
       if (entry.isDirectory() && isPlainlyThere(below(path, Buffer.from(".eremos")))) return [];
-      const means = stillThere(() => meansOf(path, name, entry.isDirectory(), listed)) ?? [];
+      const means = stillThere(() => meansOf(disk, path, name, entry.isDirectory(), listed)) ?? [];
       const found =
         means.length > 0 ? stillThere(() => foundAt(disk, at, path, name, entry.isDirectory(), means)) : null;
       if (found) onFound(found);
@@ -94,10 +93,11 @@ function entryAt(path: Buffer): PlainEntry {
 }
 
 /** By what an entry is hidden now. */
-export function meansAt(path: Buffer): Means[] {
+export function meansAt(disk: Disk, path: Buffer): Means[] {
   const at = path.lastIndexOf(0x2f);
   const name = path.subarray(at + 1).toString("utf8");
   return meansOf(
+    disk,
     path,
     name,
     entryAt(path).type === "dir",
@@ -105,17 +105,23 @@ export function meansAt(path: Buffer): Means[] {
   );
 }
 
-function meansOf(path: Buffer, name: string, isDirectory: boolean, listed: ReadonlySet<string>): Means[] {
+function meansOf(
+  { flags }: Disk,
+  path: Buffer,
+  name: string,
+  isDirectory: boolean,
+  listed: ReadonlySet<string>,
+): Means[] {
   const means = meansByName(name);
   if (listed.has(name)) means.push("list");
   const { mode, uid } = entryAt(path);
   const needed = isDirectory ? 0o500 : 0o400;
   if (uid === process.geteuid?.() && (mode & needed) !== needed) means.push("no-read");
   if (isDirectory || means.length > 0) {
-    if (isImmutable(path)) means.push("immutable");
+    if (flags.isImmutable(path)) means.push("immutable");
     if (isDirectory && hasOtherIcon(path)) means.push("icon");
   }
-  if (isHiddenByVolume(volumeAttributes(path))) means.push("attributes");
+  if (isHiddenByVolume(flags.volumeAttributes(path))) means.push("attributes");
   return means;
 }
 

@@ -40,3 +40,14 @@ export function shownName(name: string): string {
 function codeOf(character: string): string {
   return `U+${(character.codePointAt(0) ?? 0).toString(16).toUpperCase().padStart(4, "0")}`;
 }
+
+/** [MS-FSCC] §2.6: hidden and system. */
+const HIDDEN_OR_SYSTEM = 0x2 | 0x4;
+
+export function isHiddenByVolume(attributes: number | null): boolean {
+  return attributes !== null && (attributes & HIDDEN_OR_SYSTEM) !== 0;
+}
+
+export function shownByVolume(attributes: number): number {
+  return attributes & ~HIDDEN_OR_SYSTEM;
+}

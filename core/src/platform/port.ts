@@ -121,6 +121,17 @@ export interface AccountLists {
   readonly isPartial: boolean;
 }
 
+/** Flags by which file systems hide or freeze an entry, by its path: of what a search has come to. */
+export interface EntryFlags {
+  isImmutable(path: Buffer): boolean;
+  /** Only an administrator may. Returns whether it was done. */
+  setImmutable(path: Buffer, isSet: boolean): boolean;
+  /** The attributes of a FAT or NTFS volume ([MS-FSCC] §2.6); null where it has none. */
+  volumeAttributes(path: Buffer): number | null;
+  /** Returns whether it was done. */
+  setVolumeAttributes(path: Buffer, attributes: number): boolean;
+}
+
 export interface Disk {
   /** The operating system whose paths, inode numbers and times these are; those of another one say nothing here. */
   readonly system: string;
@@ -215,6 +226,7 @@ export interface Disk {
   isHeldOpen(file: OpenFile): boolean | null;
   /** Whether other files, or snapshots, share blocks with it; null where the file system does not tell. */
   sharesBlocks(file: OpenFile): boolean | null;
+  readonly flags: EntryFlags;
   /** What the directory's file system does with what is written over, and what it lies on. */
   medium(dir: Dir): Medium;
   /** Programs that hold something below this path open, as far as they can be named. */

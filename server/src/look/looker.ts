@@ -1,4 +1,3 @@
-import { type ChildProcess, fork } from "node:child_process";
 import {
   type Disk,
   type FindHiddenInput,
@@ -7,15 +6,15 @@ import {
   type ScanEnd,
   type ScanInput,
   type ScanProgress,
-  errorOf,
   findHidden,
   lookAtFolder,
   notAnswering,
   reviveBytes,
   scan,
 } from "@eremos/core";
+import { LookingProcess } from "./looking-process";
 import { lookAtPlace } from "./place";
-import type { FromLooker, PlaceAsked, PlaceLook, Question, ToLooker } from "./protocol";
+import type { FromLooker, PlaceAsked, PlaceLook, Question } from "./protocol";
 import { withoutAnswer } from "./no-answer";
 import type { DroppedFound } from "../contract";
 import { type DroppedAsked, type SlotAsked, walkForDropped, walkForSlot } from "./walks";
@@ -89,20 +88,17 @@ export class OwnLooker implements Looker {
 const PATIENCE_MS = 4000;
 /** A walk comes to directories that take long to list, and to drives that have to spin up. */
 const WALKS_WAIT = 10;
-/** Until its first word: a process takes a while to start on a busy computer. */
-const LONGEST_START_MS = 30_000;
-
 /**
  * Looks in processes of their own: one for the folders of the list, one for places. One that waits for a disk that does
  * not answer goes on waiting by itself, and another takes its place.
  */
 export class AsideLooker implements Looker {
-  private atFolders: Child | null = null;
-  private atPlaces: Child | null = null;
+  private atFolders: LookingProcess | null = null;
+  private atPlaces: LookingProcess | null = null;
   private isClosed = false;
   /** Whoever still waits for the disk on which this folder lies. */
-  private readonly waiting = new Map<string, Child>();
-  private readonly walking = new Set<Child>();
+  private readonly waiting = new Map<string, LookingProcess>();
+  private readonly walking = new Set<LookingProcess>();
   private readonly lastWalk = new Map<Question["kind"], Promise<void>>();
 
   /** `program`: looker-main.ts, bundled; `answered`: what was waited for is there again. */
@@ -134,7 +130,7 @@ export class AsideLooker implements Looker {
   }
 
   /** The look at one folder does not end: who looks goes on alone, and tells when it has. */
-  private leave(child: Child): void {
+  private leave(child: LookingProcess): void {
     if (this.atFolders !== child) return;
     this.atFolders = null;
     const { at } = child;
@@ -196,7 +192,7 @@ export class AsideLooker implements Looker {
   /** False where the disk gave no answer on the way, or it was ended by what was heard. */
   private async walkNow(question: Question, hears: (message: FromLooker, end: () => void) => void): Promise<boolean> {
     if (this.isClosed) return false;
-    const child = new Child(this.program, this.identity, this.patience * WALKS_WAIT);
+    const child = new LookingProcess(this.program, this.identity, this.patience * WALKS_WAIT);
     this.walking.add(child);
     try {
       return await child.ask(question, (message) => hears(message, () => child.end()));
@@ -264,116 +260,13 @@ export class AsideLooker implements Looker {
   }
 
   /** One that ended by itself, as by somebody's hand, is no disk that does not answer. */
-  private living(child: Child | null): Child {
-    return child && !child.isOver ? child : new Child(this.program, this.identity, this.patience);
+  private living(child: LookingProcess | null): LookingProcess {
+    return child && !child.isOver ? child : new LookingProcess(this.program, this.identity, this.patience);
   }
 
   close(): void {
     this.isClosed = true;
     for (const child of [this.atFolders, this.atPlaces, ...this.waiting.values(), ...this.walking]) child?.end();
     this.atFolders = this.atPlaces = null;
-  }
-}
-
-interface Asked {
-  /** Hears that it has begun, and what comes before the end. */
-  readonly hears: (message: FromLooker) => void;
-  readonly resolve: (isDone: boolean) => void;
-  readonly reject: (error: unknown) => void;
-}
-
-/** One process that looks. */
-class Child {
-  private readonly process: ChildProcess;
-  private readonly asked = new Map<number, Asked>();
-  private nextId = 1;
-  private timer: NodeJS.Timeout | null = null;
-  private endsWhenDone = false;
-  /** It has said something. */
-  hasBegun = false;
-  /** The folder that it is looking at. */
-  at: string | null = null;
-  /** When it has ended, or, where it was left alone, when it has done what it was at. */
-  readonly over: Promise<void>;
-  isOver = false;
-
-  constructor(
-    program: string,
-    identity: Uint8Array,
-    private readonly patience: number,
-  ) {
-    this.process = fork(program, [], {
-      serialization: "advanced",
-      execArgv: [],
-      stdio: ["ignore", "ignore", "ignore", "ipc"],
-    });
-    this.process.unref();
-    this.process.channel?.unref();
-    this.over = new Promise((resolve) => {
-      const ended = (): void => {
-        this.isOver = true;
-        if (this.timer) clearTimeout(this.timer);
-        for (const asked of this.asked.values()) asked.resolve(false);
-        this.asked.clear();
-        resolve();
-      };
-      this.process.on("exit", ended);
-      this.process.on("error", ended);
-    });
-    this.process.on("message", (message: FromLooker) => this.hear(message));
-    this.tell({ kind: "begin", identity });
-  }
-
-  /** False where it takes longer than anybody waits, or the process ended. */
-  ask(question: Question, hears: Asked["hears"]): Promise<boolean> {
-    if (this.isOver) return Promise.resolve(false);
-    const id = this.nextId++;
-    return new Promise((resolve, reject) => {
-      this.asked.set(id, { hears, resolve, reject });
-      this.waitOn();
-      this.tell({ kind: "ask", id, question });
-    });
-  }
-
-  private hear(message: FromLooker): void {
-    const asked = this.asked.get(message.id);
-    this.hasBegun = true;
-    this.waitOn();
-    if (message.kind === "at") {
-      this.at = message.folder;
-      return;
-    }
-    if (message.kind === "done" || message.kind === "failed") {
-      this.at = null;
-      this.asked.delete(message.id);
-      if (message.kind === "failed") asked?.reject(errorOf(message.failure));
-      else asked?.resolve(true);
-      if (this.asked.size === 0 && this.timer) clearTimeout(this.timer);
-    } else asked?.hears(message);
-    if (this.endsWhenDone) this.end();
-  }
-
-  /** Whoever waits is let go when nothing was heard for so long; it goes on with what it is at. */
-  private waitOn(): void {
-    if (this.timer) clearTimeout(this.timer);
-    const patience = this.hasBegun ? this.patience : Math.max(this.patience, LONGEST_START_MS);
-    this.timer = setTimeout(() => {
-      const waiting = [...this.asked.values()];
-      this.asked.clear();
-      for (const asked of waiting) asked.resolve(false);
-    }, patience).unref();
-  }
-
-  private tell(message: ToLooker): void {
-    if (this.process.connected) this.process.send(message, undefined, undefined, () => undefined);
-  }
-
-  /** At its next word. */
-  endWhenDone(): void {
-    this.endsWhenDone = true;
-  }
-
-  end(): void {
-    this.process.kill("SIGKILL");
   }
 }

@@ -1,5 +1,6 @@
 import * as fs from "node:fs";
 import koffi from "koffi";
+import type { EntryFlags } from "../port";
 
 /**
  * Flags of file systems that hide or freeze an entry. Linux: ioctl_iflags(2); FAT's own by its ioctl, NTFS' by the
@@ -30,8 +31,6 @@ const FS_IOC_SETFLAGS = 0x40086602;
 const FS_IMMUTABLE_FL = 0x10;
 const FAT_IOCTL_GET_ATTRIBUTES = 0x80047210;
 const FAT_IOCTL_SET_ATTRIBUTES = 0x40047211;
-/** [MS-FSCC] §2.6: hidden and system. */
-const HIDDEN_OR_SYSTEM = 0x2 | 0x4;
 const NTFS_ATTRIBUTE = Buffer.from("system.ntfs_attrib_be\0");
 
 const cString = (path: Buffer): Buffer => Buffer.concat([path, Buffer.alloc(1)]);
@@ -57,12 +56,11 @@ function flagsOf(path: Buffer): number | null {
   });
 }
 
-export function isImmutable(path: Buffer): boolean {
+function isImmutable(path: Buffer): boolean {
   return ((flagsOf(path) ?? 0) & FS_IMMUTABLE_FL) !== 0;
 }
 
-/** Only an administrator may. Returns whether it was done. */
-export function setImmutable(path: Buffer, isSet: boolean): boolean {
+function setImmutable(path: Buffer, isSet: boolean): boolean {
   const flags = flagsOf(path);
   if (flags === null) return false;
   const value = Buffer.alloc(8);
@@ -70,8 +68,7 @@ export function setImmutable(path: Buffer, isSet: boolean): boolean {
   return withDescriptor(path, (fd) => ioctlRaw(fd, FS_IOC_SETFLAGS, value) === 0) ?? false;
 }
 
-/** The attributes of a FAT or NTFS volume; null where it has none. */
-export function volumeAttributes(path: Buffer): number | null {
+function volumeAttributes(path: Buffer): number | null {
   const value = Buffer.alloc(4);
   if (getxattrRaw(cString(path), NTFS_ATTRIBUTE, value, 4) === 4) return value.readUInt32BE(0);
   return withDescriptor(path, (fd) =>
@@ -79,19 +76,12 @@ export function volumeAttributes(path: Buffer): number | null {
   );
 }
 
-export function isHiddenByVolume(attributes: number | null): boolean {
-  return attributes !== null && (attributes & HIDDEN_OR_SYSTEM) !== 0;
-}
-
-export function shownByVolume(attributes: number): number {
-  return attributes & ~HIDDEN_OR_SYSTEM;
-}
-
-/** Returns whether it was done. */
-export function setVolumeAttributes(path: Buffer, attributes: number): boolean {
+function setVolumeAttributes(path: Buffer, attributes: number): boolean {
   const value = Buffer.alloc(4);
   value.writeUInt32BE(attributes);
   if (setxattrRaw(cString(path), NTFS_ATTRIBUTE, value, 4, 0) === 0) return true;
   value.writeUInt32LE(attributes);
   return withDescriptor(path, (fd) => ioctlRaw(fd, FAT_IOCTL_SET_ATTRIBUTES, value) === 0) ?? false;
 }
+
+export const linuxFlags: EntryFlags = { isImmutable, setImmutable, volumeAttributes, setVolumeAttributes };

@@ -3,6 +3,7 @@ import { randomBytes } from "../../crypto/bytes";
 import { identityOf } from "../identity";
 import { type Dir, type Disk, HOLDS_ALL, type OpenFile, type Stat } from "../port";
 import { accountLists } from "./account-lists";
+import { linuxFlags } from "./attributes";
 import { tryHolding } from "../try-holding";
 import { findHolders, runningPrograms, runsWith } from "./holders";
 import * as libc from "./libc";
@@ -141,6 +142,7 @@ export const linuxDisk: Disk = {
   },
   isHeldOpen: (file) => libc.isOpenElsewhere(file.handle),
   sharesBlocks: (file) => libc.sharesExtents(file.handle),
+  flags: linuxFlags,
   medium: (dir) => mediumOf(dir.handle),
   tryLock: (dir, name) => {
     for (;;) {

@@ -4,6 +4,7 @@ import {
   type Attribute,
   type Dir,
   type Disk,
+  type EntryFlags,
   type EntryType,
   HOLDS_ALL,
   type Holding,
@@ -387,6 +388,13 @@ export class MemoryDisk implements Disk {
   sharesBlocks(): boolean | null {
     return null;
   }
+  readonly flags: EntryFlags = {
+    isImmutable: () => false,
+    setImmutable: () => false,
+    volumeAttributes: () => null,
+    setVolumeAttributes: () => false,
+  };
+
   medium(): Medium {
     return {
       type: "memory",
