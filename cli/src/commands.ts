@@ -140,8 +140,8 @@ const list: Command<"list"> = async (invocation) => {
   only(invocation, "password-stdin");
   noWords(invocation);
   return withEremos(invocation, async (eremos) => {
-    await openGate(eremos, invocation);
-    const folders = listFolders(eremos);
+    const { looked } = await openGate(eremos, invocation);
+    const folders = listFolders(eremos, looked);
     const shown = folders.map(
       ({ id, kind, path, realPath, guard, visibility, cover, bars, hasPassword, state, removed, files, bytes }) => ({
         id,

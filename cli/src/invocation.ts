@@ -4,6 +4,7 @@ import {
   type CommandName,
   Eremos,
   type ResultOf,
+  type SignedIn,
   causedBy,
   folderPasswordOf,
   readSettings,
@@ -66,19 +67,21 @@ export async function withEremos<T>(invocation: Invocation, run: (eremos: Eremos
   }
 }
 
-export async function openGate(eremos: Eremos, invocation: Invocation): Promise<void> {
+export async function openGate(eremos: Eremos, invocation: Invocation): Promise<SignedIn> {
   eremos.requireOwner();
-  await signInWith(eremos, await invocation.asking.ask(say("master-password")));
+  return signInWith(eremos, await invocation.asking.ask(say("master-password")));
 }
 
-export async function signInWith(eremos: Eremos, typed: string): Promise<void> {
+export async function signInWith(eremos: Eremos, typed: string): Promise<SignedIn> {
   const { wait } = eremos.gate;
   if (wait > 0 && wait <= LONGEST_WAIT_MS) {
     note(say("waiting-s-because-wrong-passwords", { seconds: Math.ceil(wait / 1000) }));
     await new Promise((resolve) => setTimeout(resolve, wait));
   }
-  const { failedTries } = await signIn(eremos, typed);
+  const signedIn = await signIn(eremos, typed);
+  const { failedTries } = signedIn;
   if (failedTries > 0) note(say("wrong-passwords-since-last-sign", { failedTries }));
+  return signedIn;
 }
 
 export const hintOf = ({ flags }: Invocation): string | null =>

@@ -314,6 +314,22 @@ describe("a folder made where another one belongs, which is hidden", () => {
   });
 });
 
+it("what a sign-in saw of the folders is told on only where it did nothing with one since: not where it took in what was put into one", async () => {
+  const folder = house.makeFolder("Bills");
+  await house.signIn();
+  await lock(house.eremos, request(folder, "view")).then(({ outcome }) => outcome);
+  const seenBy = async (): Promise<unknown> => {
+    signOut(house.eremos);
+    const { looked } = await house.signIn();
+    return looked && listFolders(house.eremos, looked);
+  };
+  expect(await seenBy()).toEqual(listFolders(house.eremos));
+  fs.writeFileSync(path.join(folder, "new.txt"), "put in meanwhile");
+  expect(await seenBy()).toBeNull();
+  expect(listFolders(house.eremos)).toMatchObject([{ arrivals: 0, drops: 1 }]);
+  expect(await seenBy()).toMatchObject([{ arrivals: 0, drops: 1 }]);
+});
+
 describe("long work", () => {
   it("goes on with its own keys when its owner signs out, queued work too", async () => {
     const folders = ["One", "Two", "Three", "Four", "Five"].map((name) => house.makeFolder(name));

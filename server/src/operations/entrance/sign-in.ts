@@ -1,4 +1,13 @@
-import { EremosError, type Password, deviceId, isEremosError, openWithPassword, wipe, withDevice } from "@eremos/core";
+import {
+  EremosError,
+  type Looked,
+  type Password,
+  deviceId,
+  isEremosError,
+  openWithPassword,
+  wipe,
+  withDevice,
+} from "@eremos/core";
 import type { Note } from "../../data-directory";
 import type { Eremos } from "../../eremos";
 import { Keys } from "../../session/keys";
@@ -13,11 +22,15 @@ import { renewHeaders } from "../ways-back/renew-headers";
 import { replaceOwner } from "./replace-owner";
 import { said } from "@eremos/words/server/entrance";
 
-/**
- * Opens the gate. Returns how many wrong passwords there were since the last sign-in.
- * @throws EremosError `too-many-tries` | `wrong-password`
- */
-export async function signIn(eremos: Eremos, password: Password): Promise<{ failedTries: number }> {
+export interface SignedIn {
+  /** How many wrong passwords there were since the last sign-in. */
+  readonly failedTries: number;
+  /** What was seen of the folders; null where something was done with one since. */
+  readonly looked: readonly Looked[] | null;
+}
+
+/** Opens the gate. @throws EremosError `too-many-tries` | `wrong-password` */
+export async function signIn(eremos: Eremos, password: Password): Promise<SignedIn> {
   const owner = eremos.requireOwner();
   const { opened, failedTries } = await throughGate(eremos, "password", () => openWithPassword(owner, password));
   const { rootKey } = opened;
@@ -29,11 +42,11 @@ export async function signIn(eremos: Eremos, password: Password): Promise<{ fail
   }
   eremos.stay.pause(false);
   eremos.data.forgetOwnerBefore();
-  await eremos.holding((keys) => afterSignIn(eremos, keys));
-  return { failedTries };
+  return { failedTries, looked: await eremos.holding((keys) => afterSignIn(eremos, keys)) };
 }
 
-export async function afterSignIn(eremos: Eremos, keys: Keys): Promise<void> {
+/** Returns what it saw of every folder, where it left them all as they were; else null. */
+export async function afterSignIn(eremos: Eremos, keys: Keys): Promise<SignedIn["looked"]> {
   sealRowsOfBefore(eremos, keys);
   await recoverInterrupted(eremos);
   await takeInEarlier(eremos, keys);
@@ -41,11 +54,12 @@ export async function afterSignIn(eremos: Eremos, keys: Keys): Promise<void> {
   tellOfListed(eremos);
   await knowThisComputer(eremos, keys);
   const looked = await lookAtAll(eremos, keys);
-  followDrives(eremos, keys, looked);
+  const moved = followDrives(eremos, keys, looked);
   await renewHeaders(eremos, keys);
-  await renewFolders(eremos, keys);
-  await sealArrivals(eremos, keys, looked);
+  const renewed = await renewFolders(eremos, keys);
+  const taken = await sealArrivals(eremos, keys, looked);
   eremos.announce({ topic: "session" });
+  return moved + renewed + taken > 0 ? null : looked;
 }
 
 /** After what came while nobody was: the one sign-in that this session began with. */

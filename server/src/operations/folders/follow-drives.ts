@@ -13,11 +13,18 @@ export function lookAtAll(eremos: Eremos, keys: Keys): Promise<readonly Looked[]
   });
 }
 
-/** The list knows where drives are mounted now: after a sign-in, and whenever one comes or goes. */
-export function followDrives(eremos: Eremos, keys: Keys, looked: readonly Looked[]): void {
+/**
+ * The list knows where drives are mounted now: after a sign-in, and whenever one comes or goes. Returns how many folders
+ * came to be elsewhere.
+ */
+export function followDrives(eremos: Eremos, keys: Keys, looked: readonly Looked[]): number {
   const records = new Map(eremos.registry.list(keys).map((record) => [record.id, record]));
+  let moved = 0;
   for (const { id, path, located } of looked) {
     const record = located && records.get(id);
-    if (record && encodePath(path) !== record.path) eremos.ledger.moved(keys, record, path);
+    if (!record || encodePath(path) === record.path) continue;
+    eremos.ledger.moved(keys, record, path);
+    moved++;
   }
+  return moved;
 }

@@ -21,9 +21,12 @@ import { waysOf } from "../ways-back/renew-key";
 import { compareNames, decodePath, encodePath, nameOf } from "../../paths";
 import { said, say } from "@eremos/words/server/folders";
 
-/** The protected folders, each as the disk says it is now, looked at by this process itself: where nobody else waits. */
-export function listFolders(eremos: Eremos): FolderView[] {
-  return viewsOf(eremos, eremos.glance.folders(requestFor(eremos)));
+/**
+ * The protected folders, each as the disk says it is now, looked at by this process itself: where nobody else waits.
+ * `looked`: it has just done so.
+ */
+export function listFolders(eremos: Eremos, looked: readonly Looked[] | null = null): FolderView[] {
+  return viewsOf(eremos, looked ?? eremos.glance.folders(requestFor(eremos)));
 }
 
 /** The same, looked at by another process: whoever asks meanwhile is answered, and no disk is waited for for long. */

@@ -58,11 +58,13 @@ function progressOf(eremos: Eremos): Progress {
 
 /**
  * Every sealed folder within reach gets its key, and those that are locked are sealed anew, a job each. What is not
- * within reach is tried at the next sign-in, and when it is locked.
+ * within reach is tried at the next sign-in, and when it is locked. Returns how many were behind.
  */
-export async function renewFolders(eremos: Eremos, keys: Keys): Promise<void> {
-  if (eremos.requireOwner().earlier.length === 0) return;
-  for (const record of eremos.registry.list(keys)) if (isBehind(eremos, record)) await renewOne(eremos, keys, record);
+export async function renewFolders(eremos: Eremos, keys: Keys): Promise<number> {
+  if (eremos.requireOwner().earlier.length === 0) return 0;
+  const behind = eremos.registry.list(keys).filter((record) => isBehind(eremos, record));
+  for (const record of behind) await renewOne(eremos, keys, record);
+  return behind.length;
 }
 
 /** The same for one. */
